@@ -1,0 +1,65 @@
+# The two commands to know: make demo, make test.
+GO      ?= go
+VERSION ?= $(shell git describe --tags --always --dirty 2>/dev/null || echo dev)
+LDFLAGS := -s -w -X rolltop.example/rolltop/internal/build.Version=$(VERSION)
+export CGO_ENABLED = 0
+
+.PHONY: demo build console test check dist bench generate screenshots tools clean
+
+## demo: build everything and start the service with the made-up fleet
+demo: build
+	@exec bin/rolltop demo
+
+## build: the console, and both programs into bin/
+build: console
+	$(GO) build -trimpath -ldflags '$(LDFLAGS)' -o bin/ ./cmd/...
+
+console: web/dist/index.html
+
+web/node_modules/.package-lock.json: web/package.json web/package-lock.json
+	cd web && npm ci --no-audit --no-fund
+
+web/dist/index.html: web/node_modules/.package-lock.json web/index.html web/vite.config.ts docs/formats/openapi.json $(shell find web/src web/public -type f -not -name api.d.ts)
+	cd web && npm run build
+	@touch web/dist/.gitkeep web/dist/index.html
+
+## test: install what the tests need and run them all
+test: tools console
+	$(GO) test ./...
+
+tools:
+	@command -v chromium >/dev/null || command -v chromium-browser >/dev/null || \
+	  { apt-get update -qq && apt-get install -y -qq chromium >/dev/null; }
+
+## check: formatting, static checks, generated files
+check: console
+	@test -z "$$(gofmt -l $$(git ls-files '*.go'))" || { echo "not formatted:"; gofmt -l $$(git ls-files '*.go'); exit 1; }
+	$(GO) vet ./...
+	$(GO) tool staticcheck ./...
+	$(GO) mod tidy -diff
+	GOOS=windows $(GO) vet ./cmd/... && GOOS=darwin $(GO) vet ./cmd/...
+	cd web && npm run lint
+
+## generate: schemas, API description, facts table
+generate:
+	$(GO) generate ./...
+
+## dist: the collector for every system it reads, static, with checksums
+dist:
+	@mkdir -p dist
+	@for t in linux-amd64 linux-arm64; do \
+	  GOOS=$${t%-*} GOARCH=$${t#*-} $(GO) build -trimpath -ldflags '$(LDFLAGS)' -o dist/rolltop-collect-$$t ./cmd/rolltop-collect || exit 1; done
+	@cd dist && sha256sum rolltop-collect-* > SHA256SUMS && cat SHA256SUMS
+
+## bench: how fast one check, one reading and one inspection are
+bench: build
+	$(GO) test -run '^$$' -bench . -benchmem ./core/... ./internal/...
+	@echo "whole process, rolltop-collect beside an empty Go program:"
+	@$(GO) run ./internal/wholebench bin/rolltop-collect bin/rolltop
+
+## screenshots: the console's pictures for the documentation, and the terminal's
+screenshots: build
+	@docs/screenshots.sh
+
+clean:
+	rm -rf bin dist web/dist/assets web/dist/index.html
