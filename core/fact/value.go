@@ -1,0 +1,159 @@
+package fact
+
+import (
+	"cmp"
+	"slices"
+	"strconv"
+	"strings"
+
+	"rolltop.example/rolltop/core/inventory"
+)
+
+// Kind says how values of a fact compare.
+type Kind int8
+
+// The kinds of value.
+const (
+	Number  Kind = iota + 1 // compares as a number, in the fact's unit
+	Text                    // compares as text, without regard to case
+	Word                    // one of a few words
+	Bool                    // true or false
+	Version                 // compares part by part: 1.2 < 1.10 < 2
+	Set                     // a set of texts
+)
+
+func (k Kind) String() string {
+	return [...]string{"nothing", "number", "text", "word", "true or false", "version", "set of texts"}[k]
+}
+
+// Value is one value of one kind. The zero Value is no value.
+type Value struct {
+	kind Kind
+	num  float64 // exact for whole numbers up to 2^53
+	text string
+	set  []string
+}
+
+// Num is a number.
+func Num(x float64) Value { return Value{kind: Number, num: x} }
+
+// Of is a value of a text-like kind: Text, Word or Version.
+func Of(k Kind, s string) Value { return Value{kind: k, text: s} }
+
+// Truth is a Bool.
+func Truth(b bool) Value {
+	if b {
+		return Value{kind: Bool, num: 1}
+	}
+	return Value{kind: Bool}
+}
+
+// Items is a Set.
+func Items(list []string) Value { return Value{kind: Set, set: list} }
+
+// Parse reads the text of a value, as it stands in a disagreeing reading or a
+// step's effect. It reports whether the text is a value of the kind.
+func Parse(k Kind, s string) (Value, bool) {
+	switch k {
+	case Number:
+		x, err := strconv.ParseFloat(s, 64)
+		return Num(x), err == nil
+	case Bool:
+		return Truth(s == "true"), s == "true" || s == "false"
+	case Set:
+		return Items(strings.Fields(strings.ReplaceAll(s, ",", " "))), true
+	}
+	return Of(k, s), s != ""
+}
+
+// Known says whether there is a value.
+func (v Value) Known() bool { return v.kind != 0 }
+
+// Kind of the value, or 0.
+func (v Value) Kind() Kind { return v.kind }
+
+// Float is the number.
+func (v Value) Float() float64 { return v.num }
+
+// Text is the text, word or version.
+func (v Value) Text() string { return v.text }
+
+// Bool is the truth of a Bool.
+func (v Value) Bool() bool { return v.num != 0 }
+
+// Set is the items of a Set.
+func (v Value) Set() []string { return v.set }
+
+// Equal compares two values of one kind; texts without regard to case.
+func (v Value) Equal(w Value) bool {
+	if v.kind != w.kind {
+		return false
+	}
+	switch v.kind {
+	case Number, Bool:
+		return v.num == w.num
+	case Version:
+		return CompareVersions(v.text, w.text) == 0
+	case Set:
+		return slices.Equal(v.set, w.set)
+	}
+	return strings.EqualFold(v.text, w.text)
+}
+
+// Has says whether a Set holds an item, without regard to case.
+func (v Value) Has(item string) bool {
+	return slices.ContainsFunc(v.set, func(s string) bool { return strings.EqualFold(s, item) })
+}
+
+// Compare orders two Numbers or two Versions.
+func (v Value) Compare(w Value) int {
+	if v.kind == Version {
+		return CompareVersions(v.text, w.text)
+	}
+	return cmp.Compare(v.num, w.num)
+}
+
+// CompareVersions compares dotted versions part by part as numbers, so that
+// 1.10 is later than 1.9 and 2.0 equals 2. A part that is no number compares
+// as text, after numbers.
+func CompareVersions(a, b string) int {
+	for a != "" || b != "" {
+		var pa, pb string
+		pa, a, _ = strings.Cut(a, ".")
+		pb, b, _ = strings.Cut(b, ".")
+		if c := comparePart(pa, pb); c != 0 {
+			return c
+		}
+	}
+	return 0
+}
+
+func comparePart(a, b string) int {
+	x, errA := strconv.ParseUint(cmp.Or(a, "0"), 10, 64)
+	y, errB := strconv.ParseUint(cmp.Or(b, "0"), 10, 64)
+	switch {
+	case errA == nil && errB == nil:
+		return cmp.Compare(x, y)
+	case errA == nil:
+		return -1
+	case errB == nil:
+		return 1
+	}
+	return strings.Compare(a, b)
+}
+
+// Reading is what is known of one fact on one machine: a value, or the gap
+// that says why there is none.
+type Reading struct {
+	Value  Value
+	Gap    *inventory.Gap // set when Value is not known
+	Floor  Value          // not less than this, where another fact bounds it
+	Source string         // which interface said so; empty where the document does not tell
+	Others []Alternative  // what each source says, where they disagree
+}
+
+// Alternative is one of several readings that disagree.
+type Alternative struct {
+	Value  Value
+	Source string
+}
