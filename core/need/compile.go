@@ -1,0 +1,248 @@
+package need
+
+import (
+	"fmt"
+	"math"
+	"slices"
+	"strconv"
+	"strings"
+
+	"rolltop.example/rolltop/core/doc"
+	"rolltop.example/rolltop/core/fact"
+	"rolltop.example/rolltop/core/list"
+)
+
+// Document is a need as it is written: one fact with one comparison, or one
+// combination.
+type Document struct {
+	All []Document `json:"all,omitempty" doc:"Every part is needed"`
+	Any []Document `json:"any,omitempty" doc:"One part is enough"`
+	Not *Document  `json:"not,omitempty" doc:"The part must be false"`
+
+	Fact    string       `json:"fact,omitempty" doc:"Name of the fact that is compared"`
+	AtLeast doc.Scalar   `json:"at_least,omitempty" doc:"Inclusive; sizes and speeds with their unit: 8 GiB, 64 GB, 1.8 GHz"`
+	AtMost  doc.Scalar   `json:"at_most,omitempty" doc:"Inclusive"`
+	Equals  doc.Scalar   `json:"equals,omitempty"`
+	OneOf   []doc.Scalar `json:"one_of,omitempty"`
+	NoneOf  []doc.Scalar `json:"none_of,omitempty"`
+	HasAll  []string     `json:"has_all,omitempty" doc:"Items that a set must hold"`
+	HasAny  []string     `json:"has_any,omitempty" doc:"Items of which a set must hold one"`
+	Empty   bool         `json:"empty,omitempty" doc:"The set must hold nothing"`
+	OnList  string       `json:"on_list,omitempty" doc:"Id of a list in this document"`
+
+	Node *doc.Node `json:"-"`
+}
+
+var comparisons = []string{"at_least", "at_most", "equals", "one_of", "none_of", "has_all", "has_any", "empty", "on_list"}
+
+// Compile makes a need from its written form. Mistakes go to r; then the
+// result is not to be used. Lists are looked up in lists.
+func Compile(d *Document, lists map[string]*list.List, r *doc.Report) Need {
+	c := compiler{lists: lists, r: r}
+	return c.need(d)
+}
+
+type compiler struct {
+	lists map[string]*list.List
+	r     *doc.Report
+}
+
+func (c *compiler) need(d *Document) Need {
+	if d.Node == nil { // not a group of keys: the reader has said so
+		return nil
+	}
+	var kinds []string
+	for _, k := range []string{"all", "any", "not", "fact"} {
+		if d.Node.Has(k) {
+			kinds = append(kinds, k)
+		}
+	}
+	if len(kinds) != 1 {
+		c.r.Add(d.Node, fmt.Sprintf("a need has one of fact, all, any and not; this has %d of them", len(kinds)), "to ask for several things, put them below all or any")
+		return nil
+	}
+	if kinds[0] == "fact" {
+		if l := c.leaf(d); l != nil {
+			return l
+		}
+		return nil
+	}
+	for _, k := range comparisons {
+		if d.Node.Has(k) {
+			c.r.Add(d.Node.Of(k), fmt.Sprintf("%s stands beside %s", k, kinds[0]), "a comparison belongs to a fact")
+		}
+	}
+	switch kinds[0] {
+	case "not":
+		return &NotOf{c.need(d.Not)}
+	case "all":
+		return &AllOf{c.parts(d.All, d.Node.Of("all"))}
+	}
+	return &AnyOf{c.parts(d.Any, d.Node.Of("any"))}
+}
+
+func (c *compiler) parts(docs []Document, at *doc.Node) []Need {
+	if len(docs) == 0 {
+		c.r.Add(at, "the list is empty", "give one need at least")
+	}
+	parts := make([]Need, len(docs))
+	for i := range docs {
+		parts[i] = c.need(&docs[i])
+	}
+	return parts
+}
+
+func (c *compiler) leaf(d *Document) Leaf {
+	def := fact.ByName(d.Fact)
+	if def == nil {
+		c.r.Add(d.Node.Of("fact"), fmt.Sprintf("there is no fact %q", d.Fact), doc.Suggest(d.Fact, fact.Names()))
+		return nil
+	}
+	var kinds []string
+	for _, k := range comparisons {
+		if d.Node.Has(k) {
+			kinds = append(kinds, k)
+		}
+	}
+	if len(kinds) != 1 {
+		c.r.Add(d.Node, fmt.Sprintf("a fact is compared in one way; this has %d", len(kinds)), "it may be one of "+strings.Join(kindsFor(def), ", "))
+		return nil
+	}
+	if allowed := kindsFor(def); !slices.Contains(allowed, kinds[0]) {
+		c.r.Add(d.Node.Of(kinds[0]), fmt.Sprintf("%s does not suit %s, which is a %s", kinds[0], def.Name, def.Kind), "it may be one of "+strings.Join(allowed, ", "))
+		return nil
+	}
+	o, at := on{def.ID}, d.Node.Of(kinds[0])
+	switch kinds[0] {
+	case "at_least":
+		return &AtLeast{o, c.value(def, d.AtLeast, at)}
+	case "at_most":
+		return &AtMost{o, c.value(def, d.AtMost, at)}
+	case "equals":
+		return &OneOf{o, []fact.Value{c.value(def, d.Equals, at)}}
+	case "one_of":
+		return &OneOf{o, c.values(def, d.OneOf, at)}
+	case "none_of":
+		return &NoneOf{o, c.values(def, d.NoneOf, at)}
+	case "has_all":
+		return &HasAll{o, c.items(d.HasAll, at)}
+	case "has_any":
+		return &HasAny{o, c.items(d.HasAny, at)}
+	case "empty":
+		if !d.Empty {
+			c.r.Add(at, "empty: false says nothing", "write empty: true, or put it below not")
+		}
+		return &Empty{o}
+	}
+	return c.listed(def, d.OnList, at)
+}
+
+func kindsFor(def *fact.Def) []string {
+	switch def.Kind {
+	case fact.Number, fact.Version:
+		return []string{"at_least", "at_most", "equals", "one_of", "none_of"}
+	case fact.Set:
+		return []string{"has_all", "has_any", "empty"}
+	case fact.Bool:
+		return []string{"equals"}
+	case fact.Word:
+		return []string{"equals", "one_of", "none_of"}
+	}
+	return []string{"equals", "one_of", "none_of", "on_list"}
+}
+
+func (c *compiler) listed(def *fact.Def, id string, at *doc.Node) Leaf {
+	l := c.lists[id]
+	if l == nil {
+		ids := make([]string, 0, len(c.lists))
+		for k := range c.lists {
+			ids = append(ids, k)
+		}
+		slices.Sort(ids)
+		c.r.Add(at, fmt.Sprintf("there is no list %q in this document", id), doc.Suggest(id, ids))
+		return nil
+	}
+	if want := map[string]bool{list.Processors: def.ID == fact.ProcessorName, list.Models: def.ID == fact.DeviceModelID || def.ID == fact.DeviceModel}; !want[l.Of] {
+		c.r.Add(at, fmt.Sprintf("the list %q is a list of %s, and the fact is %s", id, l.Of, def.Name), "a list of processors goes with processor.name, one of models with device.model or device.model_id")
+		return nil
+	}
+	return &Listed{on{def.ID}, l}
+}
+
+func (c *compiler) items(items []string, at *doc.Node) []string {
+	if len(items) == 0 {
+		c.r.Add(at, "the list is empty", "give one item at least")
+	}
+	return items
+}
+
+func (c *compiler) values(def *fact.Def, list []doc.Scalar, at *doc.Node) []fact.Value {
+	if len(list) == 0 {
+		c.r.Add(at, "the list is empty", "give one value at least")
+	}
+	out := make([]fact.Value, len(list))
+	for i, s := range list {
+		out[i] = c.value(def, s, at.Items[i])
+	}
+	return out
+}
+
+func (c *compiler) value(def *fact.Def, s doc.Scalar, at *doc.Node) fact.Value {
+	v, right := Value(def, string(s))
+	if !v.Known() {
+		c.r.Add(at, fmt.Sprintf("%q is not a value of %s", s, def.Name), right)
+	}
+	return v
+}
+
+var units = map[fact.Unit]struct {
+	names []string
+	sizes []float64
+	right string
+}{
+	fact.Binary:  {[]string{"MiB", "GiB", "TiB"}, []float64{1 << 20, 1 << 30, 1 << 40}, "memory is written with MiB, GiB or TiB: 8 GiB"},
+	fact.Drive:   {[]string{"MB", "GB", "TB"}, []float64{1e6, 1e9, 1e12}, "storage is written with MB, GB or TB: 64 GB"},
+	fact.Space:   {[]string{"MB", "GB", "TB"}, []float64{1e6, 1e9, 1e12}, "storage is written with MB, GB or TB: 30 GB"},
+	fact.MHz:     {[]string{"MHz", "GHz"}, []float64{1, 1000}, "speed is written with MHz or GHz: 1.8 GHz"},
+	fact.Inches:  {[]string{"in"}, []float64{1}, "lengths are written with in: 9 in"},
+	fact.Percent: {[]string{"%"}, []float64{1}, "write it with %: 40 %"},
+	fact.Bits:    {[]string{"bit"}, []float64{1}, "write it with bit: 64 bit"},
+	fact.NoUnit:  {[]string{""}, []float64{1}, "write a number without a unit"},
+}
+
+// Value reads a value of a fact as documents write it, with its unit. Without
+// a value it says what would be right.
+func Value(def *fact.Def, s string) (v fact.Value, right string) {
+	switch def.Kind {
+	case fact.Number:
+		u := units[def.Unit]
+		num, unit := strings.TrimSpace(s), ""
+		if i := strings.LastIndexAny(num, "0123456789."); i >= 0 {
+			num, unit = num[:i+1], strings.TrimSpace(num[i+1:])
+		}
+		x, err := strconv.ParseFloat(num, 64)
+		at := slices.Index(u.names, unit)
+		if err != nil || at < 0 || x < 0 || math.IsInf(x, 0) || x*u.sizes[at] > 1<<60 {
+			return fact.Value{}, u.right
+		}
+		return fact.Num(math.Round(x * u.sizes[at])), ""
+	case fact.Bool:
+		v, _ = fact.Parse(def.Kind, s)
+		return v, "write true or false"
+	case fact.Word:
+		words := make([]string, 0, len(def.Words))
+		for w := range def.Words {
+			words = append(words, w)
+		}
+		slices.Sort(words)
+		if !slices.Contains(words, s) {
+			return fact.Value{}, doc.Suggest(s, words)
+		}
+	case fact.Version:
+		if s == "" || s[0] < '0' || s[0] > '9' {
+			return fact.Value{}, "write a version in quotes: \"2.0\""
+		}
+	}
+	v, _ = fact.Parse(def.Kind, s)
+	return v, "give a value"
+}

@@ -1,0 +1,346 @@
+// Package need is what a requirement asks of the facts, and what a step says
+// of when it can be done: a closed set of small structs that compare facts, and
+// their combinations.
+//
+// Needs are structs and not functions, since several walkers use them: the
+// test itself, the sentence a person reads, the evidence, the list of facts
+// needed, the comparison of two revisions. Truth has three values; a fact that
+// is not known makes a test Unknown, never False.
+package need
+
+import (
+	"iter"
+	"slices"
+	"strings"
+
+	"rolltop.example/rolltop/core/fact"
+	"rolltop.example/rolltop/core/list"
+)
+
+// Truth is a value of Kleene's three-valued logic: all is the least of its
+// parts, any the greatest, not the negative.
+type Truth int8
+
+// The truths.
+const (
+	False Truth = iota - 1
+	Unknown
+	True
+)
+
+func (t Truth) String() string { return [...]string{"false", "unknown", "true"}[t+1] }
+
+func truth(b bool) Truth {
+	if b {
+		return True
+	}
+	return False
+}
+
+// Need is a statement about the facts of a machine.
+type Need interface {
+	// Test decides from the facts, without looking at what sources disagree on.
+	Test(*fact.Facts) Truth
+	// Leaves are the comparisons it is made of. All of them, whatever decides:
+	// what stands in the way is shown from the first run.
+	Leaves() iter.Seq[Leaf]
+
+	closed()
+}
+
+// Leaf is a need that reads one fact.
+type Leaf interface {
+	Need
+	Fact() fact.ID
+}
+
+type on struct{ ID fact.ID }
+
+// Fact is the fact that is compared.
+func (o on) Fact() fact.ID { return o.ID }
+func (on) closed()         {}
+
+// AtLeast needs a number or a version not below a limit; the limit itself is
+// enough. A drive may hold a little less than it is sold as, see [Sold].
+type AtLeast struct {
+	on
+	Limit fact.Value
+}
+
+// AtMost needs a number or a version not above a limit; the limit itself is
+// still right.
+type AtMost struct {
+	on
+	Limit fact.Value
+}
+
+// OneOf needs one of some values.
+type OneOf struct {
+	on
+	Values []fact.Value
+}
+
+// NoneOf needs a value that is none of some.
+type NoneOf struct {
+	on
+	Values []fact.Value
+}
+
+// HasAll needs every one of some items in a set.
+type HasAll struct {
+	on
+	Items []string
+}
+
+// HasAny needs at least one of some items in a set.
+type HasAny struct {
+	on
+	Items []string
+}
+
+// Empty needs a set with nothing in it.
+type Empty struct{ on }
+
+// Listed needs a name that is on a list.
+type Listed struct {
+	on
+	List *list.List
+}
+
+// AllOf needs every part.
+type AllOf struct{ Parts []Need }
+
+// AnyOf needs one part at least.
+type AnyOf struct{ Parts []Need }
+
+// NotOf needs its part to be false.
+type NotOf struct{ Part Need }
+
+func (*AllOf) closed() {}
+func (*AnyOf) closed() {}
+func (*NotOf) closed() {}
+
+// Share of the capacity a drive is sold as that it holds at least: solid-state
+// and hard disks hold what they are sold as, less rounding (60 GB is no 64 GB
+// drive); eMMC, UFS and cards hold less.
+const (
+	wholeShare = 0.995
+	flashShare = 0.95
+)
+
+// Sold returns the least number of bytes that a drive of a kind holds when it
+// is sold with a capacity. Where the kind is not known, or not one that the
+// rule covers, it returns both bounds.
+func Sold(capacity float64, kind string) (least, most float64) {
+	switch kind {
+	case "ssd", "hdd", "virtual":
+		return capacity * wholeShare, capacity * wholeShare
+	case "emmc":
+		return capacity * flashShare, capacity * flashShare
+	}
+	return capacity * flashShare, capacity * wholeShare
+}
+
+// Test of AtLeast: a lower bound decides where it reaches the limit.
+func (n *AtLeast) Test(f *fact.Facts) Truth {
+	r := f.Get(n.ID)
+	if !r.Value.Known() {
+		if r.Floor.Known() && r.Floor.Compare(n.Limit) >= 0 {
+			return True
+		}
+		return Unknown
+	}
+	if n.ID == fact.DiskBytes {
+		least, most := Sold(n.Limit.Float(), f.Value(fact.DiskKind).Text())
+		switch x := r.Value.Float(); {
+		case x >= most:
+			return True
+		case x < least:
+			return False
+		}
+		return Unknown
+	}
+	return truth(r.Value.Compare(n.Limit) >= 0)
+}
+
+// Test of AtMost: a lower bound decides where it is beyond the limit.
+func (n *AtMost) Test(f *fact.Facts) Truth {
+	r := f.Get(n.ID)
+	if !r.Value.Known() {
+		if r.Floor.Known() && r.Floor.Compare(n.Limit) > 0 {
+			return False
+		}
+		return Unknown
+	}
+	return truth(r.Value.Compare(n.Limit) <= 0)
+}
+
+// Test of OneOf.
+func (n *OneOf) Test(f *fact.Facts) Truth {
+	v := f.Value(n.ID)
+	if !v.Known() {
+		return Unknown
+	}
+	return truth(slices.ContainsFunc(n.Values, v.Equal))
+}
+
+// Test of NoneOf.
+func (n *NoneOf) Test(f *fact.Facts) Truth { return -(&OneOf{n.on, n.Values}).Test(f) }
+
+// Test of HasAll: from a list that was not read completely, what it holds is
+// there and the rest is not known.
+func (n *HasAll) Test(f *fact.Facts) Truth {
+	worst := True
+	for _, item := range n.Items {
+		worst = min(worst, holds(f.Get(n.ID), item))
+	}
+	return worst
+}
+
+// Test of HasAny.
+func (n *HasAny) Test(f *fact.Facts) Truth {
+	best := False
+	for _, item := range n.Items {
+		best = max(best, holds(f.Get(n.ID), item))
+	}
+	return best
+}
+
+func holds(r *fact.Reading, item string) Truth {
+	switch {
+	case r.Value.Has(item), r.Floor.Has(item):
+		return True
+	case r.Value.Known():
+		return False
+	}
+	return Unknown
+}
+
+// Test of Empty.
+func (n *Empty) Test(f *fact.Facts) Truth {
+	r := f.Get(n.ID)
+	switch {
+	case len(r.Value.Set()) > 0, len(r.Floor.Set()) > 0:
+		return False
+	case r.Value.Known():
+		return True
+	}
+	return Unknown
+}
+
+// Test of Listed.
+func (n *Listed) Test(f *fact.Facts) Truth {
+	v := f.Value(n.ID)
+	if !v.Known() {
+		return Unknown
+	}
+	switch n.List.Find(v.Text()).Result {
+	case list.On:
+		return True
+	case list.Off:
+		return False
+	}
+	return Unknown
+}
+
+// Test of AllOf: the least of the parts.
+func (n *AllOf) Test(f *fact.Facts) Truth {
+	t := True
+	for _, p := range n.Parts {
+		t = min(t, p.Test(f))
+	}
+	return t
+}
+
+// Test of AnyOf: the greatest of the parts.
+func (n *AnyOf) Test(f *fact.Facts) Truth {
+	t := False
+	for _, p := range n.Parts {
+		t = max(t, p.Test(f))
+	}
+	return t
+}
+
+// Test of NotOf: the negative.
+func (n *NotOf) Test(f *fact.Facts) Truth { return -n.Part.Test(f) }
+
+func single(l Leaf) iter.Seq[Leaf] {
+	return func(yield func(Leaf) bool) { yield(l) }
+}
+
+func several(parts []Need) iter.Seq[Leaf] {
+	return func(yield func(Leaf) bool) {
+		for _, p := range parts {
+			for l := range p.Leaves() {
+				if !yield(l) {
+					return
+				}
+			}
+		}
+	}
+}
+
+// Leaves of a comparison is itself.
+func (n *AtLeast) Leaves() iter.Seq[Leaf] { return single(n) }
+
+// Leaves of a comparison is itself.
+func (n *AtMost) Leaves() iter.Seq[Leaf] { return single(n) }
+
+// Leaves of a comparison is itself.
+func (n *OneOf) Leaves() iter.Seq[Leaf] { return single(n) }
+
+// Leaves of a comparison is itself.
+func (n *NoneOf) Leaves() iter.Seq[Leaf] { return single(n) }
+
+// Leaves of a comparison is itself.
+func (n *HasAll) Leaves() iter.Seq[Leaf] { return single(n) }
+
+// Leaves of a comparison is itself.
+func (n *HasAny) Leaves() iter.Seq[Leaf] { return single(n) }
+
+// Leaves of a comparison is itself.
+func (n *Empty) Leaves() iter.Seq[Leaf] { return single(n) }
+
+// Leaves of a comparison is itself.
+func (n *Listed) Leaves() iter.Seq[Leaf] { return single(n) }
+
+// Leaves of all parts.
+func (n *AllOf) Leaves() iter.Seq[Leaf] { return several(n.Parts) }
+
+// Leaves of all parts.
+func (n *AnyOf) Leaves() iter.Seq[Leaf] { return several(n.Parts) }
+
+// Leaves of the part.
+func (n *NotOf) Leaves() iter.Seq[Leaf] { return n.Part.Leaves() }
+
+// Facts are the facts that a need reads, each once, in order.
+func Facts(n Need) []fact.ID {
+	var ids []fact.ID
+	for l := range n.Leaves() {
+		if !slices.Contains(ids, l.Fact()) {
+			ids = append(ids, l.Fact())
+		}
+	}
+	return ids
+}
+
+// Reads says whether a need reads a fact.
+func Reads(n Need, id fact.ID) bool {
+	for l := range n.Leaves() {
+		if l.Fact() == id {
+			return true
+		}
+	}
+	return false
+}
+
+// Missing lists the items of a set comparison that are not in a set.
+func Missing(items []string, v fact.Value) []string {
+	var out []string
+	for _, i := range items {
+		if !v.Has(i) {
+			out = append(out, strings.ToLower(i))
+		}
+	}
+	return out
+}
