@@ -1,0 +1,452 @@
+package remedy
+
+import (
+	"slices"
+
+	"rolltop.example/rolltop/core/check"
+	"rolltop.example/rolltop/core/fact"
+	"rolltop.example/rolltop/core/need"
+	"rolltop.example/rolltop/core/release"
+)
+
+// Disposition is what it takes, from the least to the most. Undetermined is
+// apart from that order.
+type Disposition uint8
+
+// The dispositions.
+const (
+	Ready Disposition = iota
+	Reconfigure
+	Refit
+	Replace
+	Undetermined
+)
+
+var dispositionNames = [...]string{"ready", "reconfigure", "refit", "replace", "undetermined"}
+
+func (d Disposition) String() string { return dispositionNames[d] }
+
+// Dispositions lists all of them by name, in their order.
+func Dispositions() []string { return dispositionNames[:] }
+
+// DispositionOf finds one by its name.
+func DispositionOf(name string) (Disposition, bool) {
+	i := slices.Index(dispositionNames[:], name)
+	return Disposition(max(i, 0)), i >= 0
+}
+
+func (c Class) disposition() Disposition {
+	switch {
+	case c == NoClass:
+		return Ready
+	case c < Part:
+		return Reconfigure
+	case c == Part:
+		return Refit
+	}
+	return Replace
+}
+
+// Verdict is what it takes for one machine.
+type Verdict struct {
+	Disposition Disposition
+	Best, Worst Disposition // differ where something is not certain
+	Confirmed   bool        // whether it rests on facts alone
+	RestsOn     []string    // what an expected verdict rests on
+	Route       string      // release.InPlace, Interim or Reinstall
+	Through     string      // the interim release
+	RouteKnown  bool
+	Foreign     bool // another system runs on it; nothing is kept of it
+	Guest       bool // a virtual machine: settings of the host, never a visit
+	Plan        []Planned
+	NoRemedy    []string // requirements that nothing on this machine can settle
+	Open        []string // unknown requirements that no step of the plan settles
+}
+
+// Planned is a step in a machine's plan.
+type Planned struct {
+	*Step
+	Settles  []string   // requirements
+	NeededOf fact.ID    // the fact of which something is needed; 0 where nothing is
+	Needed   fact.Value // what “needed” stands for; not known where the step needs nothing
+	Short    float64    // how much of it is missing; 0 where not known
+	Expected bool       // its effect is not certain
+	index    int
+}
+
+// solver looks for the least steps for one machine and one set of musts.
+type solver struct {
+	lib    *library
+	was    *fact.Facts // as read
+	sim    *fact.Facts // as the chosen steps would leave it
+	route  string
+	guest  bool
+	chosen []Planned
+	worst  Class
+	rests  []string
+	doubt  bool // a remedy is chosen of which it is not known whether it can be done
+}
+
+// Solve works out the verdict over the musts that ask admits (nil: all).
+func Solve(res *check.Result, ask func(*release.Requirement) bool) Verdict {
+	path := res.Release.PathFrom(res.Facts)
+	return solve(loaded(), res, ask, path, -1)
+}
+
+// solve works out the verdict for a route. install is the index of a step
+// that installs the release afresh, when the way there has shown to need it.
+func solve(lib *library, res *check.Result, ask func(*release.Requirement) bool, path release.Path, install int) Verdict {
+	f := res.Facts
+	s := &solver{lib: lib, was: f, sim: copyOf(f), route: path.Way,
+		guest: f.Is(fact.DeviceEnvironment, "guest") || f.Is(fact.DeviceForm, "virtual")}
+	v := Verdict{Route: path.Way, Through: path.Through, RouteKnown: path.Truth == need.True, Guest: s.guest}
+	v.Foreign = path.Way == release.Reinstall && path.Truth == need.True && foreign(res)
+	if path.Way == release.Reinstall && install < 0 {
+		install = lib.at["reinstall"]
+	}
+	var failing, unknown []*check.Finding
+	for i := range res.Findings {
+		fd := &res.Findings[i]
+		if fd.Requirement.Level != release.Must || ask != nil && !ask(fd.Requirement) {
+			continue
+		}
+		switch fd.Outcome {
+		case check.Fail:
+			failing = append(failing, fd)
+		case check.Unknown:
+			unknown = append(unknown, fd)
+		}
+	}
+	if install >= 0 {
+		s.route, v.Route, v.Through = release.Reinstall, release.Reinstall, ""
+		s.apply(install, nil)
+		s.renew(install, failing)
+	}
+	left := s.settleAll(failing)
+	if again := s.installs(); again >= 0 && s.route != release.Reinstall {
+		return solve(lib, res, ask, release.Path{Way: release.Reinstall, Truth: path.Truth}, again)
+	}
+	v.sum(s, left, unknown, len(failing) == 0)
+	v.Plan = s.plan(&v)
+	return v
+}
+
+func copyOf(f *fact.Facts) *fact.Facts {
+	g := *f
+	return &g
+}
+
+// foreign: the release has no upgrade from any version of the platform that
+// runs on the machine.
+func foreign(res *check.Result) bool {
+	p := res.Facts.Value(fact.OSPlatform).Text()
+	return p != "" && !slices.ContainsFunc(res.Release.Upgrade, func(s release.SourceDoc) bool { return s.Platform == p })
+}
+
+// renew simulates what a fresh installation makes anew for all findings: what
+// it replaces needs no step of its own.
+func (s *solver) renew(install int, failing []*check.Finding) {
+	for _, c := range s.lib.steps[install].effects {
+		for _, fd := range failing {
+			if v, ok := needed(fd.Requirement.Need, c.id, s.sim); ok && !c.value.Known() {
+				s.sim.Set(c.id, v, "step "+s.lib.steps[install].ID)
+			}
+		}
+	}
+}
+
+func (s *solver) installs() int {
+	for _, c := range s.chosen {
+		if c.Installs {
+			return c.index
+		}
+	}
+	return -1
+}
+
+// settleAll chooses steps for all failing findings and returns those that
+// nothing settles. Steps that surely can be done are tried until none helps
+// any more, since one can make another possible; then pairs; then steps of
+// which it is not known whether they can be done.
+func (s *solver) settleAll(failing []*check.Finding) []*check.Finding {
+	left := failing
+	for _, attempt := range []func(*check.Finding) bool{
+		func(fd *check.Finding) bool { return s.single(fd, need.True) },
+		func(fd *check.Finding) bool { return s.pair(fd) },
+		func(fd *check.Finding) bool { return s.single(fd, need.Unknown) },
+	} {
+		for again := true; again && len(left) > 0; {
+			again = false
+			var rest []*check.Finding
+			for _, fd := range left {
+				if s.settled(fd) || attempt(fd) {
+					again = true
+				} else {
+					rest = append(rest, fd)
+				}
+			}
+			left = rest
+		}
+	}
+	return left
+}
+
+// settled notes that steps chosen before settle a finding too.
+func (s *solver) settled(fd *check.Finding) bool {
+	if fd.Requirement.Need.Test(s.sim) != need.True {
+		return false
+	}
+	for i := range s.chosen {
+		if s.chosen[i].shows(fd.Requirement.Need) && !slices.Contains(s.chosen[i].Settles, fd.Requirement.ID) {
+			s.chosen[i].Settles = append(s.chosen[i].Settles, fd.Requirement.ID)
+		}
+	}
+	return true
+}
+
+// options are the steps that could change what a need reads, the least first.
+func (s *solver) options(n need.Need, least need.Truth) []int {
+	var out []int
+	for i := range s.lib.steps {
+		st := &s.lib.steps[i]
+		if st.Class == NoClass || !st.on(s.route, s.guest) || !st.touches(n) || s.has(i) {
+			continue
+		}
+		if t := st.can(s.sim); t >= least && s.below(st, n) != need.False {
+			out = append(out, i)
+		}
+	}
+	slices.SortStableFunc(out, func(a, b int) int { return int(s.lib.steps[a].Class) - int(s.lib.steps[b].Class) })
+	return out
+}
+
+// below: what is needed is not beyond what the machine takes.
+func (s *solver) below(st *Step, n need.Need) need.Truth {
+	if st.ceiling == nil {
+		return need.True
+	}
+	most := s.was.Value(st.ceiling.ID)
+	if !most.Known() || most.Float() == 0 {
+		return need.Unknown
+	}
+	for _, c := range st.effects {
+		if v, ok := needed(n, c.id, s.sim); ok && v.Float() > most.Float() {
+			return need.False
+		}
+	}
+	return need.True
+}
+
+func (s *solver) single(fd *check.Finding, least need.Truth) bool {
+	for _, i := range s.options(fd.Requirement.Need, least) {
+		if s.try(fd, i) {
+			return true
+		}
+	}
+	return false
+}
+
+func (s *solver) pair(fd *check.Finding) bool {
+	for _, i := range s.options(fd.Requirement.Need, need.True) {
+		for _, j := range s.options(fd.Requirement.Need, need.Unknown) {
+			if i != j && s.try(fd, i, j) {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// try applies steps and keeps them if they settle the finding.
+func (s *solver) try(fd *check.Finding, steps ...int) bool {
+	before := *s
+	before.chosen = cloneChosen(s.chosen)
+	s.sim = copyOf(s.sim)
+	for _, i := range steps {
+		if s.lib.steps[i].can(s.sim) == need.False || !s.apply(i, fd.Requirement) {
+			*s = before
+			return false
+		}
+	}
+	if fd.Requirement.Need.Test(s.sim) != need.True {
+		*s = before
+		return false
+	}
+	return true
+}
+
+func cloneChosen(list []Planned) []Planned {
+	out := slices.Clone(list)
+	for i := range out {
+		out[i].Settles = slices.Clone(out[i].Settles)
+	}
+	return out
+}
+
+func (s *solver) has(i int) bool {
+	return slices.ContainsFunc(s.chosen, func(p Planned) bool { return p.index == i })
+}
+
+// apply adds a step with all it pulls to the plan and simulates it. It fails
+// where a remedy that it pulls cannot be done.
+func (s *solver) apply(i int, q *release.Requirement) bool {
+	st := &s.lib.steps[i]
+	for _, j := range st.pulls {
+		p := &s.lib.steps[j]
+		if s.has(j) || !p.on(s.route, s.guest) && p.Class == NoClass || p.Skip != nil && p.Skip.Test(s.sim) == need.True {
+			continue
+		}
+		if p.can(s.sim) != need.True || !p.on(s.route, s.guest) {
+			if p.Class != NoClass {
+				return false
+			}
+			continue
+		}
+		if !s.apply(j, nil) {
+			return false
+		}
+	}
+	if s.has(i) {
+		return true
+	}
+	p := Planned{Step: st, index: i}
+	if q != nil {
+		p.Settles = []string{q.ID}
+	}
+	if st.Class != NoClass && !st.sure(s.was) {
+		p.Expected = true
+		s.worst = max(s.worst, st.Worst)
+		if st.RestsOn != "" && !slices.Contains(s.rests, st.RestsOn) {
+			s.rests = append(s.rests, st.RestsOn)
+		}
+	}
+	s.doubt = s.doubt || st.can(s.sim) == need.Unknown
+	s.simulate(&p, q)
+	s.chosen = append(s.chosen, p)
+	return true
+}
+
+func (s *solver) simulate(p *Planned, q *release.Requirement) {
+	for _, c := range p.effects {
+		v := c.value
+		if !v.Known() {
+			if q == nil {
+				continue
+			}
+			var ok bool
+			if v, ok = needed(q.Need, c.id, s.sim); !ok {
+				continue
+			}
+			if c.id.Def().Kind == fact.Number && !p.Needed.Known() {
+				p.NeededOf, p.Needed = c.id, v
+				if was := s.was.Value(c.id); was.Known() {
+					p.Short = v.Float() - was.Float()
+				}
+			}
+		}
+		s.sim.Set(c.id, v, "step "+p.ID)
+	}
+	for _, c := range p.assumes {
+		if !s.sim.Value(c.id).Known() {
+			s.sim.Set(c.id, c.value, "step "+p.ID)
+			p.Expected = true
+		}
+	}
+}
+
+// needed is the least value of a fact that meets a need, where the facts do
+// not meet it yet.
+func needed(n need.Need, id fact.ID, f *fact.Facts) (fact.Value, bool) {
+	for l := range n.Leaves() {
+		if l.Fact() != id || l.Test(f) == need.True {
+			continue
+		}
+		switch x := l.(type) {
+		case *need.AtLeast:
+			return x.Limit, true
+		case *need.OneOf:
+			return x.Values[0], true
+		case *need.HasAll:
+			off := f.Value(fact.ProcessorFeaturesOff)
+			for _, item := range need.Missing(x.Items, f.Value(id)) {
+				if !off.Has(item) {
+					return fact.Value{}, false
+				}
+			}
+			return fact.Items(append(slices.Clone(f.Value(id).Set()), x.Items...)), true
+		}
+	}
+	return fact.Value{}, false
+}
+
+// sum turns what was chosen and what was left into the verdict.
+func (v *Verdict) sum(s *solver, left, unknown []*check.Finding, nothingFails bool) {
+	most := NoClass
+	for _, c := range s.chosen {
+		if v.Foreign && nothingFails && c.ID == "reinstall" {
+			continue // another system is replaced anyway; that repairs nothing
+		}
+		most = max(most, c.Class)
+	}
+	if v.Route == release.Interim {
+		most = max(most, Interim)
+	}
+	v.Confirmed = true
+	v.Best, v.Worst = most.disposition(), max(most, s.worst).disposition()
+	for _, c := range s.chosen {
+		v.Confirmed = v.Confirmed && !c.Expected
+	}
+	v.RestsOn = s.rests
+	if len(left) > 0 {
+		v.Disposition, v.Best, v.Worst = Replace, Replace, Replace
+		v.Confirmed = false
+		for _, fd := range left {
+			v.NoRemedy = append(v.NoRemedy, fd.Requirement.ID)
+			v.Confirmed = v.Confirmed || !restsOnAbsence(fd)
+		}
+		v.RestsOn = nil
+		if !v.Confirmed {
+			v.RestsOn = []string{"the system seeing none, which does not prove that there is none"}
+		}
+		return
+	}
+	for _, fd := range unknown {
+		if fd.Applies == need.True && fd.Requirement.Need.Test(s.sim) == need.True {
+			s.settled(fd)
+			v.Confirmed = false
+			continue
+		}
+		v.Open = append(v.Open, fd.Requirement.ID)
+		v.Worst = max(v.Worst, s.worstOf(fd).disposition())
+	}
+	v.Disposition = v.Best
+	if len(v.Open) > 0 || s.doubt {
+		v.Disposition, v.Confirmed = Undetermined, false
+	}
+	if !v.RouteKnown && v.Disposition != Undetermined {
+		v.Confirmed = false
+		v.RestsOn = append(v.RestsOn, "the installed release, which is not known for certain")
+	}
+}
+
+// restsOnAbsence: a TPM that is not seen fails the requirement, and nothing
+// that is known does.
+func restsOnAbsence(fd *check.Finding) bool {
+	for _, e := range fd.Evidence {
+		if e.Truth == need.False && !(e.Leaf.Fact() == fact.TPMState && e.Reading.Value.Text() == "not-seen") {
+			return false
+		}
+	}
+	return true
+}
+
+// worstOf is what it takes if an unknown requirement turns out to fail.
+func (s *solver) worstOf(fd *check.Finding) Class {
+	for _, i := range s.options(fd.Requirement.Need, need.Unknown) {
+		st := &s.lib.steps[i]
+		if st.sure(s.was) && st.can(s.sim) == need.True {
+			return st.Class
+		}
+	}
+	return Replacement
+}

@@ -1,0 +1,239 @@
+package say
+
+import (
+	"fmt"
+	"strings"
+
+	"rolltop.example/rolltop/core/fact"
+	"rolltop.example/rolltop/core/inventory"
+)
+
+// Line is one line of a machine's overview: what is known, and what is not
+// with the reason.
+type Line struct {
+	Label   string
+	Value   string
+	Unknown []Missing
+}
+
+// Missing is a part that is not known.
+type Missing struct {
+	Label string
+	Why   string
+	Try   string
+}
+
+// part is one piece of an overview line: a fact, and the form it takes.
+type part struct {
+	id   fact.ID
+	form string // %s is the value
+}
+
+// overview is what anybody wants to know first. A line whose every part is
+// missing says so in place of a value.
+var overview = []struct {
+	label string
+	parts []part
+}{
+	{"Machine", []part{{fact.DeviceManufacturer, "%s"}, {fact.DeviceModel, "%s"}, {fact.DeviceForm, ", %s"}, {fact.DeviceHypervisor, " on %s"}}},
+	{"System", []part{{fact.OSName, "%s"}, {fact.OSBuild, ", build %s"}, {fact.OSArchitecture, ", %s"}}},
+	{"Processor", []part{{fact.ProcessorName, "%s"}, {fact.ProcessorCores, ", %s cores"}, {fact.ProcessorThreads, ", %s threads"}, {fact.ProcessorMHz, ", rated %s"}}},
+	{"Memory", []part{{fact.MemoryInstalled, "%s installed"}, {fact.MemoryVisible, ", %s visible to the system"}}},
+	{"System disk", []part{{fact.BootDisk, "%s"}, {fact.DiskBytes, ", %s"}, {fact.DiskKind, ", %s"}, {fact.DiskStyle, ", %s"}, {fact.FreeBytes, ", %s free on the system volume"}}},
+	{"Encryption", []part{{fact.EncryptionState, "%s"}, {fact.EncryptionKind, ", %s"}}},
+	{"Firmware", []part{{fact.FirmwareVendor, "%s"}, {fact.FirmwareVersion, " %s"}, {fact.FirmwareDate, ", %s"}}},
+	{"TPM", []part{{fact.TPMState, "%s"}, {fact.TPMVersion, ", version %s"}}},
+	{"Boot mode", []part{{fact.BootMode, "%s"}}},
+	{"Secure boot", []part{{fact.SecureBoot, "%s"}, {fact.SecureBootCapable, ", able to do it: %s"}}},
+}
+
+// optional parts are left out silently: without them nothing is missed.
+var optional = map[fact.ID]bool{fact.DeviceHypervisor: true, fact.EncryptionKind: true, fact.OSBuild: true, fact.FirmwareDate: true}
+
+// Overview is the short form of an inventory.
+func Overview(d *inventory.Document) []Line {
+	f := fact.Read(d)
+	var out []Line
+	for _, o := range overview {
+		l := Line{Label: o.label}
+		exists := false
+		for _, p := range o.parts {
+			def := p.id.Def()
+			if !def.Has(f.Class()) {
+				continue
+			}
+			exists = true
+			r := f.Get(p.id)
+			if r.Value.Known() {
+				text := fmt.Sprintf(p.form, Value(def, r.Value))
+				if text = cases(p.id, text); l.Value == "" {
+					text = strings.TrimLeft(text, ", ")
+				} else if !strings.HasPrefix(text, ",") && !strings.HasPrefix(text, " ") {
+					text = " " + text
+				}
+				l.Value += text
+			} else if !optional[p.id] && !(p.id == fact.TPMVersion && f.Is(fact.TPMState, "not-seen")) {
+				l.Unknown = append(l.Unknown, Missing{def.Label, missing(def, r), Close(def, r.Gap)})
+			}
+		}
+		if exists {
+			out = append(out, l)
+		}
+	}
+	return out
+}
+
+// missing says why a part is not known, and its bound where there is one.
+func missing(def *fact.Def, r *fact.Reading) string {
+	s := strings.TrimPrefix(Gap(r.Gap), "not known: ")
+	if r.Floor.Known() && def.Kind == fact.Number {
+		s += "; it is " + Reading(def, r)
+	}
+	return s
+}
+
+// cases mends singulars.
+func cases(id fact.ID, text string) string {
+	switch {
+	case id == fact.ProcessorCores && strings.HasSuffix(text, " 1 cores"), id == fact.ProcessorThreads && strings.HasSuffix(text, " 1 threads"):
+		return strings.TrimSuffix(text, "s")
+	}
+	return text
+}
+
+// Group is the facts of one subject in words.
+type Group struct {
+	Name    string
+	Summary string // in a line; empty where nothing of it is known
+	Rows    []Row
+}
+
+// Row is one fact, or one item of a list, in words.
+type Row struct {
+	Fact, Label, Value, Source, Why, Try string
+	Known                                bool
+}
+
+// groups by the beginning of a fact's name, in the order in which they show.
+var groups = []struct{ prefix, name string }{
+	{"device", "Machine"}, {"os", "Installed system"}, {"processor", "Processor"}, {"memory", "Memory"}, {"storage", "Storage"},
+	{"firmware", "Firmware"}, {"tpm", "TPM"}, {"network", "Network and power"}, {"power", "Network and power"}, {"security", "Protection"},
+}
+
+// Facts is the whole inventory in words, facts that are not known with their
+// reasons.
+func Facts(d *inventory.Document) []Group {
+	f := fact.Read(d)
+	var out []Group
+	at := map[string]int{}
+	add := func(name string, r Row) {
+		i, ok := at[name]
+		if !ok {
+			i = len(out)
+			at[name] = i
+			out = append(out, Group{Name: name})
+		}
+		out[i].Rows = append(out[i].Rows, r)
+	}
+	for _, g := range groups {
+		for _, def := range fact.All() {
+			if !strings.HasPrefix(def.Name, g.prefix+".") || !def.Has(f.Class()) {
+				continue
+			}
+			r := f.Get(def.ID)
+			if def.Derived && (!r.Value.Known() || def.Kind == fact.Set) {
+				continue
+			}
+			row := Row{Fact: def.Name, Label: Capital(def.Label), Value: Reading(&def, r), Known: r.Value.Known(), Source: r.Source}
+			if !row.Known {
+				row.Why, row.Try = Sentence(Gap(r.Gap)), Close(&def, r.Gap)
+			}
+			add(g.name, row)
+		}
+		for _, r := range items(d, g.prefix) {
+			add(g.name, r)
+		}
+	}
+	for i := range out {
+		out[i].Summary = summary(out[i].Name, d)
+	}
+	return out
+}
+
+// summaries are the overview's lines that sum a group up, and how much of the
+// label stands with them.
+var summaries = map[string][]string{"Machine": {"Machine"}, "Installed system": {"System"}, "Processor": {"Processor"}, "Memory": {"Memory"},
+	"Storage": {"System disk", "Encryption"}, "Firmware": {"Firmware", "Boot mode", "Secure boot"}, "TPM": {"TPM"}}
+
+func summary(group string, d *inventory.Document) string {
+	var parts []string
+	for _, l := range Overview(d) {
+		for i, label := range summaries[group] {
+			if label != l.Label || l.Value == "" {
+				continue
+			}
+			if i > 0 {
+				parts = append(parts, strings.ToLower(label)+" "+l.Value)
+			} else {
+				parts = append(parts, l.Value)
+			}
+		}
+	}
+	return strings.Join(parts, "; ")
+}
+
+// items are the lists of an inventory, a row an item.
+func items(d *inventory.Document, prefix string) []Row {
+	var out []Row
+	row := func(name, label string, parts ...string) {
+		var kept []string
+		for _, p := range parts {
+			if p != "" {
+				kept = append(kept, p)
+			}
+		}
+		out = append(out, Row{Fact: name, Label: label, Value: strings.Join(kept, ", "), Known: true})
+	}
+	switch prefix {
+	case "memory":
+		for i, m := range d.Memory.Modules {
+			size := "size not known"
+			if b, ok := m.Bytes.Get(); ok {
+				if size = Amount(fact.Binary, float64(b)); b == 0 {
+					size = "empty"
+				}
+			}
+			soldered := ""
+			if m.Soldered.Or(false) {
+				soldered = "soldered"
+			}
+			row(fmt.Sprintf("memory.modules[%d]", i), m.Slot.Or(fmt.Sprintf("Module %d", i+1)), size, m.Type.Or(""), m.Form.Or(""), soldered)
+		}
+	case "storage":
+		for i, k := range d.Storage.Disks {
+			size, use := "size not known", ""
+			if b, ok := k.Bytes.Get(); ok {
+				size = Amount(fact.Drive, float64(b))
+			}
+			if k.System.Or(false) {
+				use = "the system runs from it"
+			}
+			row(fmt.Sprintf("storage.disks[%d]", i), "Drive "+k.Name.Or(fmt.Sprint(i+1)), k.Model.Or(""), size, fact.DiskKind.Def().Words[k.Kind.Or("")], k.Bus.Or(""), use)
+		}
+	case "security":
+		for i, g := range d.Graphics {
+			row(fmt.Sprintf("graphics[%d]", i), "Graphics adapter", g.Name.Or(""), with("driver model ", g.DriverModel.Or("")))
+		}
+		for i, s := range d.Software {
+			row(fmt.Sprintf("software[%d]", i), "Software", s.Name, s.Version.Or(""))
+		}
+	}
+	return out
+}
+
+func with(prefix, s string) string {
+	if s == "" {
+		return ""
+	}
+	return prefix + s
+}

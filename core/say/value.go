@@ -1,0 +1,195 @@
+package say
+
+import (
+	"fmt"
+	"math"
+	"strconv"
+	"strings"
+	"time"
+
+	"rolltop.example/rolltop/core/fact"
+	"rolltop.example/rolltop/core/inventory"
+)
+
+// Value says a value of a fact with its unit: 8 GiB, 256 GB, 1.8 GHz, on.
+func Value(def *fact.Def, v fact.Value) string {
+	switch v.Kind() {
+	case 0:
+		return "not known"
+	case fact.Number:
+		return Amount(def.Unit, v.Float())
+	case fact.Bool:
+		if v.Bool() {
+			return "yes"
+		}
+		return "no"
+	case fact.Set:
+		if len(v.Set()) == 0 {
+			return "none"
+		}
+		return strings.Join(v.Set(), ", ")
+	}
+	if w, ok := def.Words[v.Text()]; ok {
+		return w
+	}
+	return v.Text()
+}
+
+// Amount says a number with its unit: memory in GiB, drives in GB, speed in
+// MHz below 1 GHz.
+func Amount(u fact.Unit, x float64) string {
+	switch u {
+	case fact.Binary:
+		if x < 1<<30 {
+			return digits(x/(1<<20), 0) + " MiB"
+		}
+		return digits(x/(1<<30), 1) + " GiB"
+	case fact.Drive, fact.Space:
+		switch {
+		case x < 1e9:
+			return digits(x/1e6, 0) + " MB"
+		case x < 1e10:
+			return digits(x/1e9, 1) + " GB"
+		case x < 2e12:
+			return digits(x/1e9, 0) + " GB"
+		}
+		return digits(x/1e12, 1) + " TB"
+	case fact.MHz:
+		if x < 1000 {
+			return digits(x, 0) + " MHz"
+		}
+		return digits(x/1000, 2) + " GHz"
+	case fact.Percent:
+		return digits(x, 0) + " %"
+	case fact.Inches:
+		return digits(x, 1) + " in"
+	case fact.Bits:
+		return digits(x, 0) + " bit"
+	}
+	return digits(x, 2)
+}
+
+// Exact says a number to the last byte, for where the rounded one is not
+// enough.
+func Exact(u fact.Unit, x float64) string {
+	unit := map[fact.Unit]string{fact.Binary: " bytes", fact.Drive: " bytes", fact.Space: " bytes", fact.MHz: " MHz"}[u]
+	return strconv.FormatFloat(x, 'f', -1, 64) + unit
+}
+
+func digits(x float64, places int) string {
+	p := math.Pow(10, float64(places))
+	return strconv.FormatFloat(math.Round(x*p)/p, 'f', -1, 64)
+}
+
+// causes say why a fact is not known, in words that fit behind “not known: ”.
+var causes = map[string]string{
+	inventory.NeedsRights: "it takes administrator rights to read",
+	inventory.NotOffered:  "this system or firmware does not tell",
+	inventory.ReadFailed:  "it could not be read",
+	inventory.NotAsked:    "the inventory came without it",
+	inventory.Disagree:    "two sources say different things",
+}
+
+// Gap says why a fact is not known and what would close it.
+func Gap(g *inventory.Gap) string {
+	if g == nil {
+		return "not known"
+	}
+	switch {
+	case g.Cause == inventory.NotAsked || g.Detail == "":
+		return "not known: " + causes[g.Cause]
+	case g.Cause == inventory.NotOffered:
+		return "not known: " + g.Detail // says more than the cause alone
+	}
+	return "not known: " + causes[g.Cause] + " (" + g.Detail + ")"
+}
+
+// Close says what would make a fact known.
+func Close(def *fact.Def, g *inventory.Gap) string {
+	switch {
+	case g != nil && g.Try != "":
+		return Sentence(g.Try)
+	case g == nil || g.Cause == inventory.NotAsked:
+		return fmt.Sprintf("Take the inventory of this machine again, or enter %s by hand.", def.Name)
+	case g.Cause == inventory.NeedsRights:
+		return "Take the inventory again with administrator rights."
+	case g.Cause == inventory.Disagree:
+		return fmt.Sprintf("Look at the machine which of the readings of %s is right.", def.Label)
+	}
+	return fmt.Sprintf("Look up %s in the firmware or in the maker's documents, and enter it by hand.", def.Label)
+}
+
+// Reading says what is known of a fact, with both readings where two sources
+// disagree and the bound where only a bound is known.
+func Reading(def *fact.Def, r *fact.Reading) string {
+	switch {
+	case r.Value.Known():
+		return Value(def, r.Value)
+	case len(r.Others) > 0:
+		parts := make([]string, len(r.Others))
+		for i, o := range r.Others {
+			parts[i] = fmt.Sprintf("%s (%s)", Value(def, o.Value), o.Source)
+		}
+		return strings.Join(parts, " or ")
+	case r.Floor.Known() && def.Kind == fact.Number:
+		return "at least " + Value(def, r.Floor)
+	}
+	return "not known"
+}
+
+// Day says a date: 13 April 2027.
+func Day(t time.Time) string { return t.Format("2 January 2006") }
+
+// Moment says a time: 22 November 2026, 08:14 UTC.
+func Moment(t time.Time) string { return t.UTC().Format("2 January 2006, 15:04 UTC") }
+
+// Sentence begins with a capital letter and ends with a full stop.
+func Sentence(s string) string {
+	if s == "" {
+		return ""
+	}
+	s = strings.ToUpper(s[:1]) + s[1:]
+	if !strings.HasSuffix(s, ".") {
+		s += "."
+	}
+	return s
+}
+
+// Capital begins with a capital letter.
+func Capital(s string) string {
+	if s == "" {
+		return ""
+	}
+	return strings.ToUpper(s[:1]) + s[1:]
+}
+
+var small = []string{"no", "one", "two", "three", "four", "five", "six", "seven", "eight", "nine", "ten", "eleven", "twelve"}
+
+// Count says how many of something: one restart, three restarts, 14 restarts.
+func Count(n int, one, many string) string {
+	word := strconv.Itoa(n)
+	if n >= 0 && n < len(small) {
+		word = small[n]
+	}
+	if n == 1 {
+		return word + " " + one
+	}
+	return word + " " + many
+}
+
+// And joins with commas and an and.
+func And(parts []string) string { return join(parts, "and") }
+
+// Or joins with commas and an or.
+func Or(parts []string) string { return join(parts, "or") }
+
+func join(parts []string, word string) string {
+	switch n := len(parts); n {
+	case 0:
+		return ""
+	case 1:
+		return parts[0]
+	default:
+		return strings.Join(parts[:n-1], ", ") + " " + word + " " + parts[n-1]
+	}
+}

@@ -1,0 +1,148 @@
+package say
+
+import (
+	"fmt"
+	"strings"
+
+	"rolltop.example/rolltop/core/fact"
+	"rolltop.example/rolltop/core/release"
+	"rolltop.example/rolltop/core/remedy"
+)
+
+// Step is a planned step in words.
+type Step struct {
+	Title, Do, Tell, Caution, Confirm string
+}
+
+// Words fills a planned step's words for a release.
+func Words(p *remedy.Planned, v *remedy.Verdict, rel *release.Release) Step {
+	values := map[string]string{"release": rel.Name, "through": v.Through, "short": "some", "needed": "enough", "needed_drive": "enough"}
+	if p.Needed.Known() {
+		unit := p.NeededOf.Def().Unit
+		values["needed"] = Amount(unit, p.Needed.Float())
+		values["needed_drive"] = values["needed"]
+		values["short"] = values["needed"]
+		if p.Short > 0 {
+			values["short"] = Amount(unit, p.Short)
+		}
+	}
+	w := func(s string) string { return fill(s, values) }
+	return Step{w(p.Title), w(p.Do), w(p.Tell), w(p.Caution), w(p.Confirm)}
+}
+
+// Answer is the sentence a machine's page opens with, after the disposition.
+func Answer(v *remedy.Verdict, rel *release.Release) string {
+	switch v.Disposition {
+	case remedy.Ready:
+		switch {
+		case v.Route == release.Reinstall:
+			return fmt.Sprintf("it can take %s, installed afresh.", rel.Name)
+		default:
+			return fmt.Sprintf("it can take %s now.", rel.Name)
+		}
+	case remedy.Replace:
+		return Sentence(Count(len(v.NoRemedy), "requirement fails", "requirements fail") + " that nothing on this machine can change")
+	case remedy.Undetermined:
+		s := fmt.Sprintf("at best %s, at worst %s", v.Best, v.Worst)
+		if len(v.Open) > 0 {
+			s += "; " + Count(len(v.Open), "requirement is", "requirements are") + " not known"
+		} else {
+			s += "; it is not known whether a step can be done"
+		}
+		return Sentence(s)
+	}
+	return Sentence(strings.Join(append(takes(v), effort(v)...), ", "))
+}
+
+// takes counts the remedies of a plan: a disk conversion and three firmware
+// settings.
+func takes(v *remedy.Verdict) []string {
+	var nouns []remedy.Noun
+	counts := map[remedy.Noun]int{}
+	for _, p := range v.Plan {
+		if p.Noun.One == "" || p.Class == remedy.NoClass {
+			continue
+		}
+		if counts[p.Noun] == 0 {
+			nouns = append(nouns, p.Noun)
+		}
+		counts[p.Noun]++
+	}
+	var parts []string
+	for _, n := range nouns {
+		if counts[n] == 1 {
+			parts = append(parts, n.One)
+		} else {
+			parts = append(parts, Count(counts[n], "", n.Many))
+		}
+	}
+	if len(parts) == 0 {
+		return nil
+	}
+	return []string{And(parts)}
+}
+
+// effort sums the time and restarts of what is done at the machine or the
+// host before the installation.
+func effort(v *remedy.Verdict) []string {
+	least, most, restarts, where := 0, 0, 0, ""
+	for _, p := range v.Plan {
+		if p.Phase == remedy.Desk || p.Phase == remedy.Host {
+			least, most, restarts = least+p.Minutes.Least, most+p.Minutes.Most, restarts+p.Restarts
+			where = map[string]string{remedy.Desk: "at the desk", remedy.Host: "at the host"}[p.Phase]
+		}
+	}
+	if where == "" {
+		return []string{"without a visit"}
+	}
+	out := []string{fmt.Sprintf("about %d minutes %s", round5((least+most)/2), where)}
+	if restarts > 0 {
+		out = append(out, Count(restarts, "restart", "restarts"))
+	}
+	return out
+}
+
+func round5(n int) int { return max(5, (n+2)/5*5) }
+
+// Details are the sentences below the answer: what it does not take, what
+// comes first, how the release gets there, what it rests on.
+func Details(v *remedy.Verdict, rel *release.Release, f *fact.Facts) []string {
+	var out []string
+	if v.Disposition == remedy.Reconfigure {
+		out = append(out, "No part is needed.")
+	}
+	planned := func(id string) bool {
+		for _, p := range v.Plan {
+			if p.ID == id {
+				return true
+			}
+		}
+		return false
+	}
+	switch {
+	case planned("pause-encryption") && f.Is(fact.EncryptionState, "on"), planned("passphrase"):
+		out = append(out, "The system volume is encrypted: its recovery key comes first.")
+	case planned("pause-encryption"):
+		out = append(out, "Nothing says whether the system volume is encrypted; it is taken as encrypted.")
+	}
+	if others := f.Value(fact.OtherSystems).Set(); len(others) > 0 && v.Disposition != remedy.Replace {
+		out = append(out, Sentence("another system is on the disk ("+And(others)+"): ask first whether to keep it"))
+	}
+	if v.Disposition != remedy.Replace && v.Disposition != remedy.Ready || v.Route != release.InPlace {
+		if v.Disposition != remedy.Replace {
+			out = append(out, Route(v.Route, v.Through, rel.Name))
+		}
+	}
+	if len(v.RestsOn) > 0 && !v.Confirmed {
+		out = append(out, Sentence("this rests on "+And(v.RestsOn)))
+	}
+	return out
+}
+
+// Certainty is the word for how sure a verdict is.
+func Certainty(v *remedy.Verdict) string {
+	if v.Confirmed {
+		return "confirmed"
+	}
+	return "expected"
+}
