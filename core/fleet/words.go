@@ -1,0 +1,99 @@
+package fleet
+
+import (
+	"fmt"
+	"strings"
+	"time"
+
+	"rolltop.example/rolltop/core/fact"
+	"rolltop.example/rolltop/core/release"
+	"rolltop.example/rolltop/core/remedy"
+	"rolltop.example/rolltop/core/say"
+)
+
+// Headline is the sentence that a fleet opens with: “105 of 240 PCs can take
+// Skerry 12 now, and 17 of 30 Macs Fathom 9. 72 more need settings or software
+// only.”
+func (t *Tally) Headline(targets map[string]*release.Release) string {
+	if t.Total == 0 {
+		return "No machine has been inventoried yet."
+	}
+	var parts []string
+	for _, class := range []string{fact.PC, fact.Mac} {
+		rel := targets[class]
+		for _, g := range t.Classes {
+			if g.Name != class || rel == nil {
+				continue
+			}
+			plural := map[string]string{fact.PC: "PCs", fact.Mac: "Macs"}[class]
+			verb := " can take "
+			if len(parts) > 0 {
+				verb = " "
+			}
+			parts = append(parts, fmt.Sprintf("%d of %d %s%s%s", g.By[remedy.Ready], g.Total, plural, verb, rel.Name))
+		}
+	}
+	if len(parts) == 0 {
+		return fmt.Sprintf("%d machines, and no target release for them yet.", t.Total)
+	}
+	s := parts[0] + " now"
+	if len(parts) > 1 {
+		s += ", and " + strings.Join(parts[1:], ", and ")
+	}
+	s += "."
+	if n := t.By[remedy.Reconfigure]; n > 0 {
+		s += fmt.Sprintf(" %d more need settings or software only.", n)
+	}
+	return s
+}
+
+// Support is how long installed releases are still supported.
+type Support struct {
+	Release  string
+	Ends     time.Time
+	Days     int // negative when it is over
+	Machines int
+}
+
+// Supported counts machines by the end of support of what they run, the soonest
+// first, for releases whose end the targets know. Machines that already run
+// their target are left out.
+func Supported(rows []Row, now time.Time) []Support {
+	at := map[string]int{}
+	var out []Support
+	for i := range rows {
+		r := &rows[i]
+		if r.Release == nil || r.Installed == r.Release.Name {
+			continue
+		}
+		ends, ok := r.Release.SupportEnds(r.Installed, "")
+		if !ok {
+			continue
+		}
+		j, seen := at[r.Installed]
+		if !seen {
+			j = len(out)
+			at[r.Installed] = j
+			out = append(out, Support{Release: r.Installed, Ends: ends, Days: int(ends.Sub(now.UTC().Truncate(24*time.Hour)).Hours() / 24)})
+		}
+		out[j].Machines++
+	}
+	for i := range out {
+		for j := i; j > 0 && out[j].Ends.Before(out[j-1].Ends); j-- {
+			out[j], out[j-1] = out[j-1], out[j]
+		}
+	}
+	return out
+}
+
+// Says tells one of them as a sentence.
+func (s Support) Says() string {
+	machines := say.Count(s.Machines, "machine runs", "machines run")
+	switch {
+	case s.Days < 0:
+		return fmt.Sprintf("%s went out of support on %s; %s it.", s.Release, say.Day(s.Ends), machines)
+	case s.Days == 0:
+		return fmt.Sprintf("%s goes out of support today; %s it.", s.Release, machines)
+	}
+	return fmt.Sprintf("%s is supported until %s, %s from now; %s it.", s.Release, say.Day(s.Ends), say.Count(s.Days, "day", "days"), machines)
+}
