@@ -1,0 +1,51 @@
+// Package collect reads this machine: raw bytes and the outcome of each
+// reading, into a capture. It understands nothing of what it reads, beyond what
+// leads to the next source; package core/decode does. It only reads, and
+// leaves nothing behind.
+package collect
+
+import (
+	"fmt"
+	"time"
+
+	"rolltop.example/rolltop/core/capture"
+	"rolltop.example/rolltop/core/decode/linux"
+	"rolltop.example/rolltop/core/inventory"
+	"rolltop.example/rolltop/internal/build"
+)
+
+// Options say how to read.
+type Options struct {
+	// Root is the directory that stands for /, to read the tree of another
+	// Linux machine. Then nothing is asked of the running kernel.
+	Root string
+}
+
+// Capture reads the machine. Sources that cannot be read are noted in it; the
+// error is for a system that this program cannot read at all.
+func Capture(o Options) (*capture.Document, error) {
+	start := time.Now()
+	c := &capture.Document{Format: capture.Format, TakenAt: start.UTC().Truncate(time.Second), Version: build.Version}
+	if err := read(c, o); err != nil {
+		return nil, err
+	}
+	c.DurationMS = time.Since(start).Milliseconds()
+	return c, nil
+}
+
+// Inventory turns a capture from any platform into an inventory.
+func Inventory(c *capture.Document) (*inventory.Document, error) {
+	if c.Platform != "linux" {
+		return nil, fmt.Errorf("this version decodes captures from Linux only, and this one is from %q", c.Platform)
+	}
+	return linux.Decode(c), nil
+}
+
+// Machine reads the machine and decodes what was read.
+func Machine(o Options) (*inventory.Document, error) {
+	c, err := Capture(o)
+	if err != nil {
+		return nil, err
+	}
+	return Inventory(c)
+}

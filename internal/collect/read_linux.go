@@ -1,0 +1,274 @@
+package collect
+
+import (
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"path/filepath"
+	"strings"
+	"syscall"
+	"time"
+
+	"golang.org/x/sys/unix"
+
+	"rolltop.example/rolltop/core/capture"
+	"rolltop.example/rolltop/core/decode/cpu"
+)
+
+// Limits of one reading.
+const (
+	smallFile   = 64 << 10
+	tableFile   = 1 << 20
+	headSectors = 40 << 10 // both usual places of a GPT with 128 entries, 512 and 4096 bytes a sector
+	patience    = 3 * time.Second
+	mostCPUs    = 4096
+	mostNames   = 4096
+)
+
+// reader fills a capture from the tree below root.
+type reader struct {
+	c    *capture.Document
+	root string
+}
+
+func read(c *capture.Document, o Options) error {
+	c.Platform = "linux"
+	c.Elevated = os.Geteuid() == 0
+	r := &reader{c: c, root: o.Root}
+	if o.Root != "" {
+		if st, err := os.Stat(o.Root); err != nil || !st.IsDir() {
+			return fmt.Errorf("%s is not a directory", o.Root)
+		}
+	}
+	r.system()
+	r.processor()
+	r.firmware()
+	r.storage()
+	r.network()
+	return nil
+}
+
+// outcome turns an error into the words of a capture. A missing file in a
+// directory that is there is absent; where the directory is missing too, this
+// system has no such interface.
+func (r *reader) outcome(rec capture.Record, path string, err error) capture.Record {
+	var errno syscall.Errno
+	if errors.As(err, &errno) {
+		rec.Errno = int64(errno)
+	}
+	switch {
+	case err == nil:
+		rec.Outcome = capture.OK
+	case errors.Is(err, os.ErrPermission):
+		rec.Outcome = capture.Denied
+	case errors.Is(err, os.ErrNotExist), errors.Is(err, syscall.ENOTDIR):
+		rec.Outcome = capture.Absent
+		if _, err := os.Stat(filepath.Dir(strings.TrimSuffix(path, "/"))); err != nil {
+			rec.Outcome = capture.NotExposed
+		}
+	default:
+		rec.Outcome, rec.Detail = capture.Failed, err.Error()
+	}
+	return rec
+}
+
+// within runs a reading with a time limit: a broken device must not hang the
+// rest. What comes too late is dropped.
+func within[T any](f func() (T, error)) (T, error) {
+	type result struct {
+		value T
+		err   error
+	}
+	done := make(chan result, 1)
+	go func() {
+		v, err := f()
+		done <- result{v, err}
+	}()
+	select {
+	case got := <-done:
+		return got.value, got.err
+	case <-time.After(patience):
+		var none T
+		return none, fmt.Errorf("no answer within %s", patience)
+	}
+}
+
+func readCapped(path string, most int64) ([]byte, error) {
+	f, err := os.Open(path)
+	if err != nil {
+		return nil, err
+	}
+	defer f.Close()
+	return io.ReadAll(io.LimitReader(f, most))
+}
+
+// keep reads a file under a source name.
+func (r *reader) keep(source, path string, most int64) capture.Record {
+	raw, err := within(func() ([]byte, error) { return readCapped(r.root+path, most) })
+	rec := r.outcome(capture.Record{Source: source, Raw: raw}, r.root+path, err)
+	if err != nil {
+		rec.Raw = nil
+	}
+	r.c.Add(rec)
+	return rec
+}
+
+func (r *reader) file(path string) capture.Record { return r.keep(path, path, smallFile) }
+
+// mark notes whether a file is there, and nothing of what it holds.
+func (r *reader) mark(path string) {
+	_, err := os.Stat(r.root + path)
+	r.c.Add(r.outcome(capture.Record{Source: path}, r.root+path, err))
+}
+
+// dir notes the names in a directory.
+func (r *reader) dir(path string) []string {
+	names, err := within(func() ([]string, error) {
+		f, err := os.Open(r.root + path)
+		if err != nil {
+			return nil, err
+		}
+		defer f.Close()
+		names, err := f.Readdirnames(mostNames)
+		if errors.Is(err, io.EOF) {
+			err = nil
+		}
+		return names, err
+	})
+	r.c.Add(r.outcome(capture.Record{Source: path + "/", Raw: []byte(strings.Join(names, "\n"))}, r.root+path, err))
+	return names
+}
+
+func (r *reader) link(path string) string {
+	target, err := os.Readlink(r.root + path)
+	r.c.Add(r.outcome(capture.Record{Source: "link:" + path, Raw: []byte(target)}, r.root+path, err))
+	return target
+}
+
+func (r *reader) system() {
+	for _, p := range []string{"/proc/sys/kernel/hostname", "/proc/sys/kernel/arch", "/etc/os-release", "/usr/lib/os-release", "/proc/meminfo", "/run/systemd/container"} {
+		r.file(p)
+	}
+	for _, p := range []string{"/.dockerenv", "/run/.containerenv", "/run/reboot-required"} {
+		r.mark(p)
+	}
+	r.keep("head:/sbin/init", "/sbin/init", 64)
+}
+
+func (r *reader) processor() {
+	const base = "/sys/devices/system/cpu"
+	if leaves := processorLeaves(); r.root == "" && leaves != nil {
+		r.c.Add(capture.Record{Source: "cpuid", Outcome: capture.OK, Raw: cpu.Encode(leaves)})
+	} else {
+		r.file("/proc/cpuinfo")
+	}
+	count := 0
+	for _, name := range r.dir(base) {
+		if n, ok := strings.CutPrefix(name, "cpu"); !ok || n == "" || n[0] < '0' || n[0] > '9' || count == mostCPUs {
+			continue
+		}
+		count++
+		r.file(base + "/" + name + "/topology/physical_package_id")
+		r.file(base + "/" + name + "/topology/thread_siblings_list")
+	}
+	r.file(base + "/present")
+	r.file(base + "/cpu0/cpufreq/base_frequency")
+}
+
+func (r *reader) firmware() {
+	r.keep("/sys/firmware/dmi/tables/DMI", "/sys/firmware/dmi/tables/DMI", tableFile)
+	r.file("/sys/firmware/dmi/tables/smbios_entry_point")
+	for _, name := range []string{"sys_vendor", "product_name", "product_serial", "product_uuid", "chassis_type", "chassis_asset_tag",
+		"board_vendor", "board_name", "board_serial", "bios_vendor", "bios_version"} {
+		r.file("/sys/class/dmi/id/" + name)
+	}
+	const efi, guid = "/sys/firmware/efi", "-8be4df61-93ca-11d2-aa0d-00e098032b8c"
+	if r.dir(efi); r.c.Get(efi+"/").Outcome == capture.OK {
+		r.file(efi + "/fw_platform_size")
+		r.dir(efi + "/efivars")
+		r.file(efi + "/efivars/SecureBoot" + guid)
+		r.file(efi + "/efivars/SetupMode" + guid)
+	}
+	for _, name := range r.dir("/sys/class/tpm") {
+		r.file("/sys/class/tpm/" + name + "/tpm_version_major")
+		r.file("/sys/class/tpm/" + name + "/device/enabled")
+		r.file("/sys/class/tpm/" + name + "/device/active")
+	}
+	r.dir("/sys/firmware/acpi/tables")
+}
+
+func (r *reader) storage() {
+	mounts := r.keep("/proc/self/mountinfo", "/proc/self/mountinfo", tableFile)
+	kept := rootMount(string(mounts.Raw))
+	mounts.Raw = []byte(kept) // other mounts can hold names of people and files
+	r.c.Add(mounts)
+	r.statfs()
+	if f := strings.Fields(kept); len(f) > 2 {
+		if target := r.link("/sys/dev/block/" + f[2]); target != "" {
+			r.follow(filepath.Base(target), 0)
+		}
+	}
+	for _, name := range r.dir("/sys/block") {
+		r.drive(name)
+	}
+}
+
+// rootMount is the last line that mounts the root file system.
+func rootMount(mountinfo string) string {
+	kept := ""
+	for line := range strings.Lines(mountinfo) {
+		if f := strings.Fields(line); len(f) > 4 && f[4] == "/" {
+			kept = line
+		}
+	}
+	return kept
+}
+
+// follow reads what leads from a block device down to its disk.
+func (r *reader) follow(name string, depth int) {
+	if depth > 8 {
+		return
+	}
+	r.link("/sys/class/block/" + name)
+	for _, s := range r.dir("/sys/block/" + name + "/slaves") {
+		r.follow(s, depth+1)
+	}
+}
+
+func (r *reader) drive(name string) {
+	dir := "/sys/block/" + name
+	if target := r.link(dir); strings.Contains(target, "/virtual/") {
+		r.file(dir + "/dm/uuid")
+		return
+	}
+	for _, f := range []string{"/size", "/removable", "/dev", "/queue/rotational", "/queue/logical_block_size", "/device/model", "/device/type"} {
+		r.file(dir + f)
+	}
+	r.keep("sectors:/dev/"+name, "/dev/"+name, headSectors)
+	if dev := r.c.Get(dir + "/dev"); dev.Outcome == capture.OK {
+		r.file("/run/udev/data/b" + strings.TrimSpace(string(dev.Raw)))
+	}
+}
+
+func (r *reader) statfs() {
+	rec := capture.Record{Source: "statfs:/"}
+	st, err := within(func() (st unix.Statfs_t, err error) {
+		err = unix.Statfs(r.root+"/", &st)
+		return st, err
+	})
+	if err == nil {
+		unit := st.Frsize
+		if unit == 0 {
+			unit = st.Bsize
+		}
+		rec.Raw = fmt.Appendf(nil, "unit=%d blocks=%d free=%d", unit, st.Blocks, st.Bavail)
+	}
+	r.c.Add(r.outcome(rec, "/", err))
+}
+
+func (r *reader) network() {
+	for _, name := range r.dir("/sys/class/net") {
+		r.file("/sys/class/net/" + name + "/operstate")
+	}
+}
