@@ -1,0 +1,161 @@
+package store
+
+import (
+	"context"
+	"time"
+
+	"github.com/jmoiron/sqlx"
+)
+
+// Place gives the machines whose names begin with a prefix their place.
+type Place struct {
+	Prefix string `db:"prefix"`
+	Name   string `db:"name"`
+}
+
+// Places lists all places.
+func (s *Store) Places(ctx context.Context) ([]Place, error) {
+	var out []Place
+	err := s.reader.SelectContext(ctx, &out, "SELECT prefix, name FROM place ORDER BY name")
+	return out, err
+}
+
+// SetPlaces replaces all places.
+func (s *Store) SetPlaces(ctx context.Context, places []Place) error {
+	return s.write(ctx, func(tx *sqlx.Tx) error {
+		if _, err := tx.Exec("DELETE FROM place"); err != nil {
+			return err
+		}
+		for _, p := range places {
+			if _, err := tx.NamedExec("INSERT INTO place (prefix, name) VALUES (:prefix, :name)", p); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+}
+
+// User is somebody who signs in.
+type User struct {
+	Name     string `db:"name"`
+	Role     string `db:"role"`
+	Password string `db:"password"` // argon2id, in its usual text form
+}
+
+// UserByName finds a user. The error may be [ErrNotFound].
+func (s *Store) UserByName(ctx context.Context, name string) (*User, error) {
+	u := new(User)
+	return u, none(s.reader.GetContext(ctx, u, "SELECT name, role, password FROM user WHERE name=?", name))
+}
+
+// Users counts them.
+func (s *Store) Users(ctx context.Context) (n int, err error) {
+	err = s.reader.GetContext(ctx, &n, "SELECT count(*) FROM user")
+	return n, err
+}
+
+// PutUser adds a user or changes role and password. Open sessions of the user
+// end.
+func (s *Store) PutUser(ctx context.Context, u *User) error {
+	return s.write(ctx, func(tx *sqlx.Tx) error {
+		if _, err := tx.NamedExec("INSERT INTO user (name, role, password) VALUES (:name, :role, :password) ON CONFLICT DO UPDATE SET role=excluded.role, password=excluded.password", u); err != nil {
+			return err
+		}
+		_, err := tx.Exec("DELETE FROM session WHERE user=?", u.Name)
+		return err
+	})
+}
+
+// StartSession keeps the hash of a session's secret, and forgets sessions that
+// are over.
+func (s *Store) StartSession(ctx context.Context, sha []byte, user string, now, expires time.Time) error {
+	return s.write(ctx, func(tx *sqlx.Tx) error {
+		if _, err := tx.Exec("DELETE FROM session WHERE expires_at<=?", millis(now)); err != nil {
+			return err
+		}
+		_, err := tx.Exec("INSERT INTO session (sha, user, expires_at) VALUES (?, ?, ?)", sha, user, millis(expires))
+		return err
+	})
+}
+
+// SessionUser finds whose session it is. The error may be [ErrNotFound].
+func (s *Store) SessionUser(ctx context.Context, sha []byte, now time.Time) (*User, error) {
+	u := new(User)
+	return u, none(s.reader.GetContext(ctx, u, `SELECT user.name, user.role, user.password FROM session JOIN user ON user.name=session.user
+		WHERE session.sha=? AND session.expires_at>?`, sha, millis(now)))
+}
+
+// EndSession forgets a session.
+func (s *Store) EndSession(ctx context.Context, sha []byte) error {
+	return s.write(ctx, func(tx *sqlx.Tx) error {
+		_, err := tx.Exec("DELETE FROM session WHERE sha=?", sha)
+		return err
+	})
+}
+
+// Token lets a program in. The secret itself is not kept.
+type Token struct {
+	ID        int64  `db:"id"`
+	Name      string `db:"name"`
+	Scope     string `db:"scope"`
+	CreatedAt int64  `db:"created_at"`
+	UsedAt    int64  `db:"used_at"`
+}
+
+// Times of creation and last use; the second is zero for a token never used.
+func (t *Token) Times() (created, used time.Time) {
+	if t.UsedAt > 0 {
+		used = fromMillis(t.UsedAt)
+	}
+	return fromMillis(t.CreatedAt), used
+}
+
+// AddToken keeps a token by the hash of its secret.
+func (s *Store) AddToken(ctx context.Context, name, scope string, sha []byte, now time.Time) (id int64, err error) {
+	err = s.write(ctx, func(tx *sqlx.Tx) error {
+		res, err := tx.Exec("INSERT INTO token (name, scope, sha, created_at) VALUES (?, ?, ?, ?)", name, scope, sha, millis(now))
+		if err != nil {
+			return err
+		}
+		id, err = res.LastInsertId()
+		return err
+	})
+	return id, err
+}
+
+// TokenBySecret finds a token by the hash of its secret and notes its use, at
+// most once a minute. The error may be [ErrNotFound].
+func (s *Store) TokenBySecret(ctx context.Context, sha []byte, now time.Time) (*Token, error) {
+	t := new(Token)
+	if err := s.reader.GetContext(ctx, t, "SELECT id, name, scope, created_at, used_at FROM token WHERE sha=?", sha); err != nil {
+		return nil, none(err)
+	}
+	if millis(now)-t.UsedAt < time.Minute.Milliseconds() {
+		return t, nil
+	}
+	return t, s.write(ctx, func(tx *sqlx.Tx) error {
+		_, err := tx.Exec("UPDATE token SET used_at=? WHERE id=?", millis(now), t.ID)
+		return err
+	})
+}
+
+// Tokens lists all tokens by name.
+func (s *Store) Tokens(ctx context.Context) ([]Token, error) {
+	var out []Token
+	err := s.reader.SelectContext(ctx, &out, "SELECT id, name, scope, created_at, used_at FROM token ORDER BY name")
+	return out, err
+}
+
+// DeleteToken forgets a token. The error may be [ErrNotFound].
+func (s *Store) DeleteToken(ctx context.Context, id int64) error {
+	return s.write(ctx, func(tx *sqlx.Tx) error {
+		res, err := tx.Exec("DELETE FROM token WHERE id=?", id)
+		if err != nil {
+			return err
+		}
+		if n, err := res.RowsAffected(); err != nil || n == 0 {
+			return ErrNotFound
+		}
+		return nil
+	})
+}

@@ -1,0 +1,212 @@
+// Package store keeps everything that the service knows in one SQLite file.
+// SQLite is the truth and does keyed reads and writes; computing is the core's.
+//
+// All writing goes through one connection and [Store.write]; readers have
+// connections of their own that cannot write. Times are UTC milliseconds.
+package store
+
+import (
+	"context"
+	"database/sql"
+	"embed"
+	"errors"
+	"fmt"
+	"io/fs"
+	"net/url"
+	"os"
+	"path/filepath"
+	"strings"
+	"time"
+
+	"github.com/gofrs/flock"
+	"github.com/jmoiron/sqlx"
+	"github.com/klauspost/compress/zstd"
+	"github.com/pressly/goose/v3"
+	_ "modernc.org/sqlite"
+)
+
+//go:embed migrations/*.sql
+var migrations embed.FS
+
+// applicationID marks a SQLite file as ours.
+const applicationID = 1383361648
+
+// ErrNotFound is the answer to a key that nothing has.
+var ErrNotFound = errors.New("not found")
+
+// Store is an open database.
+type Store struct {
+	writer, reader *sqlx.DB
+	lock           *flock.Flock
+	pack           *zstd.Encoder
+	unpack         *zstd.Decoder
+}
+
+// Open opens the database file, makes it where there is none, and brings an
+// older one up to date. It refuses, unchanged, a file that is not a Rolltop
+// database, one that another program holds, and one from a newer version.
+func Open(path string) (*Store, error) {
+	if st, err := os.Stat(path); err == nil && st.IsDir() {
+		return nil, fmt.Errorf("%s is a directory; name a database file", path)
+	}
+	if _, err := os.Stat(filepath.Dir(path)); err != nil {
+		return nil, fmt.Errorf("the directory of the database is not there: %w", err)
+	}
+	lock := flock.New(path + ".lock")
+	if got, err := lock.TryLock(); err != nil {
+		return nil, fmt.Errorf("the database cannot be locked: %w", err)
+	} else if !got {
+		return nil, fmt.Errorf("the database %s is in use by another rolltop; stop it, or name another file", path)
+	}
+	s, err := open(path)
+	if err != nil {
+		return nil, errors.Join(err, lock.Unlock())
+	}
+	s.lock = lock
+	return s, nil
+}
+
+func open(path string) (*Store, error) {
+	_, statErr := os.Stat(path)
+	isNew := errors.Is(statErr, fs.ErrNotExist)
+	dsn := func(pragmas ...string) string {
+		v := url.Values{"_pragma": append([]string{"busy_timeout(5000)", "foreign_keys(1)"}, pragmas...)}
+		return "file:" + (&url.URL{Path: path}).EscapedPath() + "?" + v.Encode()
+	}
+	if !isNew {
+		if err := inspect(path, dsn("query_only(1)")); err != nil {
+			return nil, err
+		}
+	}
+	writer, err := sqlx.Open("sqlite", dsn("journal_mode(WAL)", "synchronous(FULL)")+"&_txlock=immediate")
+	if err != nil {
+		return nil, err
+	}
+	writer.SetMaxOpenConns(1)
+	if err := migrate(writer.DB); err != nil {
+		return nil, errors.Join(fmt.Errorf("the database %s cannot be prepared: %w", path, err), writer.Close())
+	}
+	reader, err := sqlx.Open("sqlite", dsn("query_only(1)"))
+	if err != nil {
+		return nil, errors.Join(err, writer.Close())
+	}
+	reader.SetMaxOpenConns(4)
+	s := &Store{writer: writer, reader: reader}
+	if s.pack, err = zstd.NewWriter(nil, zstd.WithEncoderLevel(zstd.SpeedFastest), zstd.WithEncoderConcurrency(1)); err == nil {
+		s.unpack, err = zstd.NewReader(nil, zstd.WithDecoderMaxMemory(64<<20), zstd.WithDecoderConcurrency(0))
+	}
+	if err != nil {
+		return nil, errors.Join(err, s.Close())
+	}
+	return s, nil
+}
+
+// inspect refuses a file that is not ours or is newer than this program,
+// before anything is written.
+func inspect(path, dsn string) error {
+	db, err := sql.Open("sqlite", dsn)
+	if err != nil {
+		return err
+	}
+	defer db.Close()
+	var app, tables int64
+	if err := db.QueryRow("PRAGMA application_id").Scan(&app); err != nil {
+		return explain(path, err)
+	}
+	if err := db.QueryRow("SELECT count(*) FROM sqlite_schema").Scan(&tables); err != nil {
+		return explain(path, err)
+	}
+	if app != applicationID {
+		if tables == 0 && app == 0 {
+			return nil // an empty file
+		}
+		return fmt.Errorf("%s is a database of another program; name another file", path)
+	}
+	var version int64
+	if err := db.QueryRow("SELECT coalesce(max(version_id), 0) FROM goose_db_version").Scan(&version); err != nil {
+		return explain(path, err)
+	}
+	if newest := newestMigration(); version > newest {
+		return fmt.Errorf("the database %s is from a newer version of rolltop (schema %d; this one knows %d); use that version, or restore a backup from before", path, version, newest)
+	}
+	return nil
+}
+
+func explain(path string, err error) error {
+	switch text := err.Error(); {
+	case strings.Contains(text, "not a database"):
+		return fmt.Errorf("%s is not a database file; name another file", path)
+	case strings.Contains(text, "locked"), strings.Contains(text, "SQLITE_BUSY"):
+		return fmt.Errorf("the database %s is locked by another program; stop that, or name another file", path)
+	}
+	return fmt.Errorf("the database %s cannot be read: %w", path, err)
+}
+
+func newestMigration() int64 {
+	names, _ := fs.Glob(migrations, "migrations/*.sql")
+	var newest int64
+	for _, n := range names {
+		var v int64
+		if _, err := fmt.Sscanf(filepath.Base(n), "%d_", &v); err == nil && v > newest {
+			newest = v
+		}
+	}
+	return newest
+}
+
+func migrate(db *sql.DB) error {
+	dir, err := fs.Sub(migrations, "migrations")
+	if err != nil {
+		return err
+	}
+	p, err := goose.NewProvider(goose.DialectSQLite3, db, dir)
+	if err != nil {
+		return err
+	}
+	_, err = p.Up(context.Background())
+	return err
+}
+
+// Close ends all connections and gives the file free.
+func (s *Store) Close() error {
+	var errs []error
+	for _, db := range []*sqlx.DB{s.reader, s.writer} {
+		if db != nil {
+			errs = append(errs, db.Close())
+		}
+	}
+	if s.unpack != nil {
+		s.unpack.Close()
+	}
+	if s.lock != nil {
+		errs = append(errs, s.lock.Unlock(), os.Remove(s.lock.Path()))
+	}
+	return errors.Join(errs...)
+}
+
+// Ping says whether the database answers.
+func (s *Store) Ping(ctx context.Context) error { return s.reader.PingContext(ctx) }
+
+// write runs f in one transaction: all of it is kept, or nothing. f must use
+// the transaction and not the store.
+func (s *Store) write(ctx context.Context, f func(tx *sqlx.Tx) error) error {
+	tx, err := s.writer.BeginTxx(ctx, nil)
+	if err != nil {
+		return err
+	}
+	defer func() { _ = tx.Rollback() }() // does nothing after a commit
+	if err := f(tx); err != nil {
+		return err
+	}
+	return tx.Commit()
+}
+
+func millis(t time.Time) int64      { return t.UnixMilli() }
+func fromMillis(ms int64) time.Time { return time.UnixMilli(ms).UTC() }
+
+func none(err error) error {
+	if errors.Is(err, sql.ErrNoRows) {
+		return ErrNotFound
+	}
+	return err
+}
