@@ -1,0 +1,283 @@
+// Package api is the wire types of the service's HTTP API: structs and tags.
+// The server, the client and the collector share them; the OpenAPI description
+// and the console's types are generated from them.
+package api
+
+import (
+	"time"
+
+	"rolltop.example/rolltop/core/assess"
+	"rolltop.example/rolltop/core/doc"
+	"rolltop.example/rolltop/core/release"
+)
+
+// Problem is an error as the API says it (RFC 9457).
+type Problem struct {
+	Title  string        `json:"title"`
+	Status int           `json:"status"`
+	Detail string        `json:"detail,omitempty" doc:"What happened, and what would be right"`
+	Errors []doc.Mistake `json:"errors,omitempty" doc:"For a document: each mistake with its place"`
+}
+
+// Error is the detail.
+func (p *Problem) Error() string {
+	if p.Detail != "" {
+		return p.Detail
+	}
+	return p.Title
+}
+
+// GetStatus is the HTTP status.
+func (p *Problem) GetStatus() int { return p.Status }
+
+// ContentType is RFC 9457's.
+func (p *Problem) ContentType(string) string { return "application/problem+json" }
+
+// Version says which program answers.
+type Version struct {
+	Version string `json:"version"`
+}
+
+// Credentials are given to sign in.
+type Credentials struct {
+	Name     string `json:"name" minLength:"1" maxLength:"200"`
+	Password string `json:"password" minLength:"1" maxLength:"1000"`
+}
+
+// Who is signed in, by a session or a token.
+type Who struct {
+	Name  string `json:"name" doc:"Empty where nobody is"`
+	Scope string `json:"scope" enum:"none,submit,read,manage" doc:"What it may do: nothing, submit inventories, read, or everything"`
+}
+
+// Submitted is the answer to an inventory that was handed in.
+type Submitted struct {
+	Device      string       `json:"device" doc:"Key of the machine"`
+	Name        string       `json:"name"`
+	Created     bool         `json:"created" doc:"A machine not seen before"`
+	Changed     bool         `json:"changed" doc:"It had not these readings before"`
+	Latest      bool         `json:"latest" doc:"No later inventory of this machine is there"`
+	Release     *release.Ref `json:"release,omitempty" doc:"The target it was checked against"`
+	Disposition string       `json:"disposition,omitempty" enum:"ready,reconfigure,refit,replace,undetermined"`
+	Answer      string       `json:"answer,omitempty"`
+}
+
+// DeviceRow is a machine in a list.
+type DeviceRow struct {
+	Key          string    `json:"key"`
+	Name         string    `json:"name"`
+	Place        string    `json:"place"`
+	Class        string    `json:"class"`
+	Manufacturer string    `json:"manufacturer"`
+	Model        string    `json:"model"`
+	Installed    string    `json:"installed"`
+	TakenAt      time.Time `json:"taken_at" doc:"When its latest inventory was taken"`
+	Disposition  string    `json:"disposition,omitempty" enum:"ready,reconfigure,refit,replace,undetermined" doc:"Missing where its class has no target"`
+	Certainty    string    `json:"certainty,omitempty" enum:"confirmed,expected"`
+	Answer       string    `json:"answer,omitempty"`
+	Fails        int       `json:"fails"`
+	Release      string    `json:"release,omitempty"`
+}
+
+// DeviceList is a page of machines.
+type DeviceList struct {
+	Total   int         `json:"total" doc:"Machines that the filter picks, on all pages"`
+	Page    int         `json:"page"`
+	Size    int         `json:"size"`
+	Where   string      `json:"where" doc:"The filter in its canonical text"`
+	Devices []DeviceRow `json:"devices"`
+}
+
+// Device is one machine.
+type Device struct {
+	DeviceRow
+	Check   *assess.Document `json:"check,omitempty" doc:"Checked now against the target of its class; missing where there is none"`
+	NoCheck string           `json:"no_check,omitempty" doc:"Why there is no check"`
+	Facts   []FactGroup      `json:"facts" doc:"The full inventory in words"`
+	History []InventoryRef   `json:"history"`
+}
+
+// InventoryRef is one inventory in a machine's history.
+type InventoryRef struct {
+	ID       int64     `json:"id"`
+	TakenAt  time.Time `json:"taken_at" doc:"The first time these readings came"`
+	LastSeen time.Time `json:"last_seen" doc:"The last time"`
+}
+
+// FactGroup is the facts of one subject.
+type FactGroup struct {
+	Group   string    `json:"group"`
+	Summary string    `json:"summary,omitempty" doc:"The group in a line"`
+	Facts   []FactRow `json:"facts"`
+}
+
+// FactRow is one fact in words.
+type FactRow struct {
+	Fact   string `json:"fact"`
+	Label  string `json:"label"`
+	Value  string `json:"value"`
+	Known  bool   `json:"known"`
+	Source string `json:"source,omitempty"`
+	Why    string `json:"why,omitempty" doc:"For a gap: why it is not known"`
+	Try    string `json:"try,omitempty" doc:"For a gap: what would close it"`
+}
+
+// Fleet is what the machines that a filter picks look like.
+type Fleet struct {
+	Headline     string        `json:"headline"`
+	Where        string        `json:"where"`
+	Total        int           `json:"total"`
+	Unjudged     int           `json:"unjudged" doc:"Machines whose class has no target"`
+	Dispositions []Count       `json:"dispositions"`
+	Obstacles    []Obstacle    `json:"obstacles" doc:"Requirements that machines fail, most failing first"`
+	Places       []PlaceCounts `json:"places"`
+	Targets      []Target      `json:"targets"`
+	Support      []Support     `json:"support" doc:"End of support of what machines run now, the soonest first; machines that run their target are left out"`
+}
+
+// Support is the end of support of an installed release.
+type Support struct {
+	Release  string    `json:"release"`
+	Ends     time.Time `json:"ends"`
+	Days     int       `json:"days" doc:"From now; negative when it is over"`
+	Machines int       `json:"machines"`
+	Says     string    `json:"says"`
+	Where    string    `json:"where"`
+}
+
+// Count is how many, with the filter that lists them.
+type Count struct {
+	Name  string `json:"name"`
+	Count int    `json:"count"`
+	Where string `json:"where"`
+}
+
+// Obstacle is a requirement with how many machines fail it.
+type Obstacle struct {
+	Requirement string `json:"requirement"`
+	Title       string `json:"title"`
+	Release     string `json:"release"`
+	Fails       int    `json:"fails"`
+	Alone       int    `json:"alone" doc:"Of these, machines that fail nothing else"`
+	Unknown     int    `json:"unknown"`
+	Where       string `json:"where"`
+	WhereAlone  string `json:"where_alone"`
+	WhereUnsure string `json:"where_unknown"`
+}
+
+// PlaceCounts is one place's dispositions.
+type PlaceCounts struct {
+	Place        string  `json:"place"`
+	Total        int     `json:"total"`
+	Where        string  `json:"where"`
+	Dispositions []Count `json:"dispositions"`
+}
+
+// Target is the target release of one class of hardware.
+type Target struct {
+	Class   string       `json:"class" enum:"pc,mac"`
+	Release *release.Ref `json:"release,omitempty"`
+}
+
+// TargetSet chooses targets: one release per class of hardware.
+type TargetSet struct {
+	PC  string `json:"pc,omitempty" doc:"Id of a release that installs on PCs"`
+	Mac string `json:"mac,omitempty" doc:"Id of a release that installs on Macs"`
+}
+
+// ReleaseRow is a kept revision of a release document.
+type ReleaseRow struct {
+	ID       string    `json:"id"`
+	Name     string    `json:"name"`
+	Class    string    `json:"class" enum:"pc,mac"`
+	Revision int       `json:"revision"`
+	Draft    bool      `json:"draft,omitempty"`
+	AddedAt  time.Time `json:"added_at"`
+	Target   bool      `json:"target,omitempty" doc:"It is the target of its class"`
+}
+
+// ReleaseList lists releases.
+type ReleaseList struct {
+	Releases []ReleaseRow `json:"releases"`
+}
+
+// Release is one revision in sentences.
+type Release struct {
+	ReleaseRow
+	Published    time.Time         `json:"published"`
+	Source       string            `json:"source"`
+	Support      []SupportRow      `json:"support"`
+	Requirements []RequirementRow  `json:"requirements"`
+	Lists        []ReleaseListInfo `json:"lists"`
+}
+
+// SupportRow is the end of support of one release.
+type SupportRow struct {
+	Release string    `json:"release"`
+	Edition string    `json:"edition,omitempty"`
+	Ends    time.Time `json:"ends"`
+}
+
+// RequirementRow is a requirement in sentences.
+type RequirementRow struct {
+	ID          string `json:"id"`
+	Title       string `json:"title"`
+	Level       string `json:"level"`
+	AskedBy     string `json:"asked_by"`
+	Says        string `json:"says" doc:"The need as a sentence, made from the need itself"`
+	Reason      string `json:"reason"`
+	Consequence string `json:"consequence,omitempty"`
+}
+
+// ReleaseListInfo is a list in a release document.
+type ReleaseListInfo struct {
+	ID       string `json:"id"`
+	Of       string `json:"of"`
+	Complete bool   `json:"complete"`
+	Rows     int    `json:"rows"`
+	Rules    int    `json:"rules"`
+	Source   string `json:"source,omitempty"`
+}
+
+// ReleaseAdded is the answer to a release document that was handed in.
+type ReleaseAdded struct {
+	ReleaseRow
+	Added bool `json:"added" doc:"False where the same revision was there already"`
+}
+
+// TokenRow is a token without its secret.
+type TokenRow struct {
+	ID        int64      `json:"id"`
+	Name      string     `json:"name"`
+	Scope     string     `json:"scope" enum:"submit,read,manage"`
+	CreatedAt time.Time  `json:"created_at"`
+	UsedAt    *time.Time `json:"used_at,omitempty"`
+}
+
+// TokenList lists tokens.
+type TokenList struct {
+	Tokens []TokenRow `json:"tokens"`
+}
+
+// NewToken asks for a token.
+type NewToken struct {
+	Name  string `json:"name" minLength:"1" maxLength:"100"`
+	Scope string `json:"scope" enum:"submit,read,manage"`
+}
+
+// TokenMade is a new token with its secret, which is shown this once.
+type TokenMade struct {
+	TokenRow
+	Secret string `json:"secret"`
+}
+
+// Place gives machines whose names begin with the prefix their place.
+type Place struct {
+	Prefix string `json:"prefix" minLength:"1" maxLength:"64"`
+	Name   string `json:"name" minLength:"1" maxLength:"100"`
+}
+
+// PlaceList lists places.
+type PlaceList struct {
+	Places []Place `json:"places"`
+}

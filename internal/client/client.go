@@ -1,0 +1,203 @@
+// Package client is the typed client of the service's API. The command line,
+// the collector and the tests use it.
+package client
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"net/http"
+	"net/url"
+	"strconv"
+	"strings"
+	"time"
+
+	"rolltop.example/rolltop/internal/api"
+)
+
+// Client speaks to one service.
+type Client struct {
+	base  *url.URL
+	token string
+	http  *http.Client
+}
+
+// maxReply bounds what is read of an answer.
+const maxReply = 256 << 20
+
+// New makes a client for the service at an address such as
+// http://127.0.0.1:8470. The token may be empty for a service that asks none.
+func New(address, token string) (*Client, error) {
+	u, err := url.Parse(address)
+	if err != nil || u.Scheme != "http" && u.Scheme != "https" || u.Host == "" {
+		return nil, fmt.Errorf("%q is not the address of a service; write it as http://host:port", address)
+	}
+	if strings.ContainsAny(token, " \r\n\t") {
+		return nil, errors.New("the token has blanks in it; copy it as a whole, without quotes")
+	}
+	return &Client{base: u, token: token, http: &http.Client{Timeout: 60 * time.Second}}, nil
+}
+
+// Unreachable is the error of a service that does not answer.
+type Unreachable struct {
+	Address string
+	Err     error
+}
+
+func (e *Unreachable) Error() string {
+	return fmt.Sprintf("the service at %s does not answer: %v; is it running, and is the address right?", e.Address, e.Err)
+}
+
+func (e *Unreachable) Unwrap() error { return e.Err }
+
+func (c *Client) call(ctx context.Context, method, path, contentType string, body []byte, out any) error {
+	rel, err := url.Parse(strings.TrimSuffix(c.base.Path, "/") + "/api/" + path)
+	if err != nil {
+		return err
+	}
+	req, err := http.NewRequestWithContext(ctx, method, c.base.ResolveReference(rel).String(), bytes.NewReader(body))
+	if err != nil {
+		return err
+	}
+	if c.token != "" {
+		req.Header.Set("Authorization", "Bearer "+c.token)
+	}
+	if body != nil {
+		req.Header.Set("Content-Type", contentType)
+	}
+	req.Header.Set("Accept", "application/json")
+	res, err := c.http.Do(req)
+	if err != nil {
+		var ue *url.Error
+		if errors.As(err, &ue) {
+			err = ue.Err
+		}
+		return &Unreachable{c.base.String(), err}
+	}
+	defer res.Body.Close()
+	reply, err := io.ReadAll(io.LimitReader(res.Body, maxReply))
+	if err != nil {
+		return &Unreachable{c.base.String(), err}
+	}
+	if res.StatusCode >= 400 {
+		p := new(api.Problem)
+		if json.Unmarshal(reply, p) != nil || p.Status == 0 {
+			p = &api.Problem{Status: res.StatusCode, Title: http.StatusText(res.StatusCode), Detail: fmt.Sprintf("%s answered %s; is it a rolltop service?", c.base, res.Status)}
+		}
+		return p
+	}
+	switch to := out.(type) {
+	case nil:
+		return nil
+	case *[]byte:
+		*to = reply
+		return nil
+	}
+	if err := json.Unmarshal(reply, out); err != nil {
+		return fmt.Errorf("the answer of %s cannot be read, is it a rolltop service? %w", c.base, err)
+	}
+	return nil
+}
+
+func (c *Client) get(ctx context.Context, path string, query url.Values, out any) error {
+	if len(query) > 0 {
+		path += "?" + query.Encode()
+	}
+	return c.call(ctx, http.MethodGet, path, "", nil, out)
+}
+
+func (c *Client) send(ctx context.Context, method, path string, in, out any) error {
+	body, err := json.Marshal(in)
+	if err != nil {
+		return err
+	}
+	return c.call(ctx, method, path, "application/json", body, out)
+}
+
+// Who tells what the token may do.
+func (c *Client) Who(ctx context.Context) (w api.Who, err error) {
+	return w, c.get(ctx, "session", nil, &w)
+}
+
+// Submit hands in an inventory document (JSON or YAML).
+func (c *Client) Submit(ctx context.Context, document []byte) (s api.Submitted, err error) {
+	return s, c.call(ctx, http.MethodPost, "inventories", "application/json", document, &s)
+}
+
+// Devices lists machines.
+func (c *Client) Devices(ctx context.Context, where, sort string, page, size int) (l api.DeviceList, err error) {
+	q := url.Values{"where": {where}, "sort": {sort}, "page": {strconv.Itoa(page)}, "size": {strconv.Itoa(size)}}
+	return l, c.get(ctx, "devices", q, &l)
+}
+
+// Device shows one machine.
+func (c *Client) Device(ctx context.Context, key string) (d api.Device, err error) {
+	return d, c.get(ctx, "devices/"+url.PathEscape(key), nil, &d)
+}
+
+// Inventory returns the inventory document of a machine; 0 is the latest.
+func (c *Client) Inventory(ctx context.Context, key string, id int64) (b []byte, err error) {
+	q := url.Values{}
+	if id > 0 {
+		q.Set("id", strconv.FormatInt(id, 10))
+	}
+	return b, c.get(ctx, "devices/"+url.PathEscape(key)+"/inventory", q, &b)
+}
+
+// Fleet counts machines.
+func (c *Client) Fleet(ctx context.Context, where string) (f api.Fleet, err error) {
+	return f, c.get(ctx, "fleet", url.Values{"where": {where}}, &f)
+}
+
+// Releases lists release documents.
+func (c *Client) Releases(ctx context.Context) (l api.ReleaseList, err error) {
+	return l, c.get(ctx, "releases", nil, &l)
+}
+
+// Release shows the latest revision in sentences.
+func (c *Client) Release(ctx context.Context, id string) (r api.Release, err error) {
+	return r, c.get(ctx, "releases/"+url.PathEscape(id), nil, &r)
+}
+
+// ReleaseDocument returns the latest revision as it was given.
+func (c *Client) ReleaseDocument(ctx context.Context, id string) (b []byte, err error) {
+	return b, c.get(ctx, "releases/"+url.PathEscape(id)+"/document", nil, &b)
+}
+
+// AddRelease hands in a release document (YAML or JSON).
+func (c *Client) AddRelease(ctx context.Context, document []byte) (r api.ReleaseAdded, err error) {
+	return r, c.call(ctx, http.MethodPost, "releases", "application/yaml", document, &r)
+}
+
+// SetTargets chooses target releases; the fleet is judged again.
+func (c *Client) SetTargets(ctx context.Context, t api.TargetSet) (f api.TargetSet, err error) {
+	return f, c.send(ctx, http.MethodPut, "targets", t, &f)
+}
+
+// Places lists the places.
+func (c *Client) Places(ctx context.Context) (l api.PlaceList, err error) {
+	return l, c.get(ctx, "places", nil, &l)
+}
+
+// SetPlaces replaces all places.
+func (c *Client) SetPlaces(ctx context.Context, l api.PlaceList) error {
+	return c.send(ctx, http.MethodPut, "places", l, &l)
+}
+
+// Tokens lists tokens.
+func (c *Client) Tokens(ctx context.Context) (l api.TokenList, err error) {
+	return l, c.get(ctx, "tokens", nil, &l)
+}
+
+// AddToken makes a token; its secret is in the answer and nowhere else.
+func (c *Client) AddToken(ctx context.Context, t api.NewToken) (m api.TokenMade, err error) {
+	return m, c.send(ctx, http.MethodPost, "tokens", t, &m)
+}
+
+// DeleteToken ends a token.
+func (c *Client) DeleteToken(ctx context.Context, id int64) error {
+	return c.call(ctx, http.MethodDelete, "tokens/"+strconv.FormatInt(id, 10), "", nil, nil)
+}

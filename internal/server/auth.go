@@ -1,0 +1,226 @@
+package server
+
+import (
+	"context"
+	"crypto/rand"
+	"crypto/sha256"
+	"crypto/subtle"
+	"encoding/base64"
+	"errors"
+	"fmt"
+	"log/slog"
+	"net/http"
+	"strings"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/go-chi/chi/v5/middleware"
+	"golang.org/x/crypto/argon2"
+
+	"rolltop.example/rolltop/internal/api"
+	"rolltop.example/rolltop/internal/store"
+)
+
+// Scopes, from the least to the most. Submitting does not let one read.
+const (
+	ScopeSubmit = "submit"
+	ScopeRead   = "read"
+	ScopeManage = "manage"
+)
+
+// Roles of users.
+const (
+	RoleReader        = "reader"
+	RoleAdministrator = "administrator"
+)
+
+const (
+	sessionCookie = "rolltop_session"
+	sessionLength = 12 * time.Hour
+	tokenPrefix   = "rlt_"
+	// open marks an operation that anyone may call, anybody one for everybody who
+	// has signed in.
+	open    = "open"
+	anybody = "anybody"
+)
+
+// allows says whether a scope is enough for an operation.
+func allows(has, needs string) bool {
+	switch needs {
+	case open, anybody:
+		return true
+	case ScopeSubmit:
+		return has == ScopeSubmit || has == ScopeManage
+	case ScopeRead:
+		return has == ScopeRead || has == ScopeManage
+	}
+	return has == ScopeManage
+}
+
+// secured sets what an operation needs. An operation without it is refused to
+// everybody.
+func secured(op huma.Operation, scope string) huma.Operation {
+	op.Metadata = map[string]any{"scope": scope}
+	if scope != open {
+		op.Security = []map[string][]string{{"token": {}}, {"session": {}}}
+		op.Errors = append(op.Errors, http.StatusUnauthorized, http.StatusForbidden)
+	}
+	return op
+}
+
+// authorise lets a request through to its operation or answers 401 or 403.
+func (s *Server) authorise(a huma.API) func(huma.Context, func(huma.Context)) {
+	return func(ctx huma.Context, next func(huma.Context)) {
+		needs, _ := ctx.Operation().Metadata["scope"].(string)
+		if needs == open {
+			next(ctx)
+			return
+		}
+		who, err := s.identify(ctx.Context(), ctx.Header("Authorization"), cookieOf(ctx))
+		switch {
+		case errors.Is(err, store.ErrNotFound):
+			_ = huma.WriteErr(a, ctx, http.StatusUnauthorized, "sign in first, or give a token that is valid: Authorization: Bearer "+tokenPrefix+"…")
+		case err != nil:
+			_ = huma.WriteErr(a, ctx, http.StatusInternalServerError, s.problem(err, "").Error())
+		case !allows(who.Scope, needs):
+			_ = huma.WriteErr(a, ctx, http.StatusForbidden, fmt.Sprintf("this takes the scope %s, and %s has %s", needs, who.Name, who.Scope))
+		default:
+			next(ctx)
+		}
+	}
+}
+
+func cookieOf(ctx huma.Context) string {
+	c, err := huma.ReadCookie(ctx, sessionCookie)
+	if err != nil {
+		return ""
+	}
+	return c.Value
+}
+
+// identify finds who calls. The error may be [store.ErrNotFound].
+func (s *Server) identify(ctx context.Context, authorization, cookie string) (api.Who, error) {
+	if authorization != "" {
+		secret, ok := strings.CutPrefix(authorization, "Bearer ")
+		if !ok {
+			return api.Who{}, store.ErrNotFound
+		}
+		t, err := s.store.TokenBySecret(ctx, hash(secret), s.now())
+		if err != nil {
+			return api.Who{}, err
+		}
+		return api.Who{Name: t.Name, Scope: t.Scope}, nil
+	}
+	if cookie == "" {
+		return api.Who{}, store.ErrNotFound
+	}
+	u, err := s.store.SessionUser(ctx, hash(cookie), s.now())
+	if err != nil {
+		return api.Who{}, err
+	}
+	return api.Who{Name: u.Name, Scope: scopeOf(u.Role)}, nil
+}
+
+func scopeOf(role string) string {
+	if role == RoleAdministrator {
+		return ScopeManage
+	}
+	return ScopeRead
+}
+
+// hash is how secrets of tokens and sessions are kept: they are random and
+// long, so a plain hash is enough.
+func hash(secret string) []byte {
+	sum := sha256.Sum256([]byte(secret))
+	return sum[:]
+}
+
+// NewSecret makes a secret of 160 random bits with a prefix.
+func NewSecret(prefix string) string { return prefix + strings.ToLower(rand.Text()) }
+
+// AddToken makes a token and returns its secret.
+func (s *Server) AddToken(ctx context.Context, name, scope string) (id int64, secret string, err error) {
+	secret = NewSecret(tokenPrefix)
+	id, err = s.store.AddToken(ctx, name, scope, hash(secret), s.now())
+	return id, secret, err
+}
+
+// PutUser adds a user, or gives one another password.
+func (s *Server) PutUser(ctx context.Context, name, role, password string) error {
+	return s.store.PutUser(ctx, &store.User{Name: name, Role: role, Password: hashPassword(password)})
+}
+
+// Parameters of argon2id (RFC 9106, second recommendation, with less memory so
+// that a few sign-ins at once do not crowd out the rest).
+const (
+	argonTime   = 3
+	argonMemory = 32 << 10 // KiB
+	argonLanes  = 2
+	argonLength = 32
+)
+
+func hashPassword(password string) string {
+	salt := make([]byte, 16)
+	_, _ = rand.Read(salt) // never fails
+	key := argon2.IDKey([]byte(password), salt, argonTime, argonMemory, argonLanes, argonLength)
+	b64 := base64.RawStdEncoding.EncodeToString
+	return fmt.Sprintf("$argon2id$v=%d$m=%d,t=%d,p=%d$%s$%s", argon2.Version, argonMemory, argonTime, argonLanes, b64(salt), b64(key))
+}
+
+// passwordMatches compares in constant time. A hash that cannot be read
+// matches nothing.
+func passwordMatches(password, kept string) bool {
+	parts := strings.Split(kept, "$")
+	var memory, passes uint32
+	var lanes uint8
+	if len(parts) != 6 || parts[1] != "argon2id" {
+		return false
+	}
+	if n, err := fmt.Sscanf(parts[3], "m=%d,t=%d,p=%d", &memory, &passes, &lanes); n != 3 || err != nil {
+		return false
+	}
+	salt, err1 := base64.RawStdEncoding.DecodeString(parts[4])
+	want, err2 := base64.RawStdEncoding.DecodeString(parts[5])
+	if err1 != nil || err2 != nil || len(want) == 0 {
+		return false
+	}
+	got := argon2.IDKey([]byte(password), salt, passes, memory, lanes, uint32(len(want)))
+	return subtle.ConstantTimeCompare(got, want) == 1
+}
+
+// nobody is the hash that an unknown name is compared with, so that it takes
+// as long as a known one.
+var nobody = hashPassword(NewSecret(""))
+
+// guarded sets the headers that every answer carries and refuses requests that
+// another site makes a browser send.
+func guarded(next http.Handler) http.Handler {
+	cross := http.NewCrossOriginProtection()
+	cross.SetDenyHandler(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
+		writeProblem(w, &api.Problem{Status: http.StatusForbidden, Title: "Another site sent this", Detail: "a browser sent this for another site; open the console itself"})
+	}))
+	return cross.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		h := w.Header()
+		h.Set("Content-Security-Policy", "default-src 'self'; img-src 'self' data:; style-src 'self'; frame-ancestors 'none'; base-uri 'none'; form-action 'self'")
+		h.Set("X-Content-Type-Options", "nosniff")
+		h.Set("Referrer-Policy", "no-referrer")
+		if strings.HasPrefix(r.URL.Path, "/api/") {
+			h.Set("Cache-Control", "no-store")
+		}
+		next.ServeHTTP(w, r)
+	}))
+}
+
+// logged notes each request, without its query and headers.
+func (s *Server) logged(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		start := time.Now()
+		ww := middleware.NewWrapResponseWriter(w, r.ProtoMajor)
+		next.ServeHTTP(ww, r)
+		level := slog.LevelDebug
+		if ww.Status() >= 500 {
+			level = slog.LevelError
+		}
+		s.log.Log(r.Context(), level, "request", "method", r.Method, "path", r.URL.Path, "status", ww.Status(), "ms", time.Since(start).Milliseconds())
+	})
+}

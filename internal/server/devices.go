@@ -1,0 +1,211 @@
+package server
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"net/http"
+	"reflect"
+	"slices"
+	"strings"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"rolltop.example/rolltop/core/assess"
+	"rolltop.example/rolltop/core/doc"
+	"rolltop.example/rolltop/core/fleet"
+	"rolltop.example/rolltop/core/inventory"
+	"rolltop.example/rolltop/core/remedy"
+	"rolltop.example/rolltop/core/say"
+	"rolltop.example/rolltop/internal/api"
+	"rolltop.example/rolltop/internal/build"
+	"rolltop.example/rolltop/internal/store"
+)
+
+// rows are all machines with their verdicts, as the core counts them.
+func (s *Server) rows(ctx context.Context) ([]fleet.Row, error) {
+	places, err := s.store.Places(ctx)
+	if err != nil {
+		return nil, err
+	}
+	s.mu.RLock()
+	targets, judgements := make(map[string]target, len(s.targets)), map[string]int64{}
+	for class, t := range s.targets {
+		targets[class], judgements[class] = t, t.judgement
+	}
+	s.mu.RUnlock()
+	stored, err := s.store.Rows(ctx, judgements)
+	if err != nil {
+		return nil, err
+	}
+	out := make([]fleet.Row, len(stored))
+	for i := range stored {
+		out[i] = row(&stored[i], targets, places)
+	}
+	return out, nil
+}
+
+func row(d *store.Row, targets map[string]target, places []store.Place) fleet.Row {
+	r := fleet.Row{Key: d.Key, Name: d.Name, Place: placeOf(d.Name, places), Class: d.Class, Manufacturer: d.Maker, Model: d.Model, Installed: d.Installed, TakenAt: d.Taken()}
+	if d.JudgementID != nil {
+		r.Judged, r.Release = true, targets[d.Class].release
+		r.Disposition, r.Publisher = remedy.Disposition(*d.Disposition), remedy.Disposition(*d.Publisher)
+		r.Certain, r.Answer, r.Fails, r.Sole, r.Outcomes = *d.Certain, *d.Answer, *d.Fails, *d.Sole, *d.Outcomes
+	}
+	return r
+}
+
+// placeOf is the place with the longest prefix of a name.
+func placeOf(name string, places []store.Place) string {
+	best, place := 0, ""
+	for _, p := range places {
+		if len(p.Prefix) > best && len(name) >= len(p.Prefix) && strings.EqualFold(name[:len(p.Prefix)], p.Prefix) {
+			best, place = len(p.Prefix), p.Name
+		}
+	}
+	return place
+}
+
+func deviceRow(r *fleet.Row) api.DeviceRow {
+	out := api.DeviceRow{Key: r.Key, Name: r.Name, Place: r.Place, Class: r.Class, Manufacturer: r.Manufacturer, Model: r.Model, Installed: r.Installed, TakenAt: r.TakenAt, Fails: r.Fails}
+	if r.Judged {
+		out.Disposition, out.Certainty, out.Answer, out.Release = r.Disposition.String(), "expected", r.Answer, r.Release.Name
+		if r.Certain {
+			out.Certainty = "confirmed"
+		}
+	}
+	return out
+}
+
+const whereDoc = "A filter: terms parted by blanks, key=value[,value] or a word; values with blanks in double quotes. Keys: disposition, place, class, fails, unknown, alone, installed, model, maker, certainty, publisher, judged"
+
+// filtered parses where and picks rows.
+func (s *Server) filtered(ctx context.Context, where string) ([]fleet.Row, fleet.Filter, error) {
+	f, err := fleet.Parse(where)
+	if err != nil {
+		return nil, f, &api.Problem{Status: http.StatusUnprocessableEntity, Title: "The filter has a mistake", Detail: err.Error()}
+	}
+	rows, err := s.rows(ctx)
+	if err != nil {
+		return nil, f, s.problem(err, "")
+	}
+	return f.Select(rows), f, nil
+}
+
+type deviceInput struct {
+	Key string `path:"key" maxLength:"80"`
+}
+
+func noDevice(key string) string {
+	return fmt.Sprintf("there is no machine %q; rolltop devices lists them", key)
+}
+
+func (s *Server) devices(a huma.API) {
+	tag := []string{"Devices"}
+	huma.Register(a, secured(huma.Operation{OperationID: "devices", Method: http.MethodGet, Path: "/devices", Summary: "List machines", Tags: tag, Errors: []int{http.StatusUnprocessableEntity}}, ScopeRead), s.listDevices)
+	huma.Register(a, secured(huma.Operation{OperationID: "device", Method: http.MethodGet, Path: "/devices/{key}", Summary: "One machine, checked now", Tags: tag, Errors: []int{http.StatusNotFound}}, ScopeRead), s.showDevice)
+	op := huma.Operation{OperationID: "inventory", Method: http.MethodGet, Path: "/devices/{key}/inventory", Summary: "The inventory document of a machine", Tags: tag, Errors: []int{http.StatusNotFound},
+		Responses: map[string]*huma.Response{"200": {Description: "The document", Content: map[string]*huma.MediaType{"application/json": {Schema: a.OpenAPI().Components.Schemas.Schema(reflect.TypeFor[inventory.Document](), true, "")}}}}}
+	huma.Register(a, secured(op, ScopeRead), s.deviceInventory)
+}
+
+func (s *Server) listDevices(ctx context.Context, in *struct {
+	Where string `query:"where" maxLength:"2000" doc:"A filter"`
+	Sort  string `query:"sort" default:"name" doc:"name, place, disposition, model, installed, fails or taken; a leading minus turns it round"`
+	Page  int    `query:"page" default:"1" minimum:"1" maximum:"1000000"`
+	Size  int    `query:"size" default:"50" minimum:"1" maximum:"1000"`
+}) (*struct{ Body api.DeviceList }, error) {
+	if key := strings.TrimPrefix(in.Sort, "-"); !slices.Contains(fleet.Orders, key) {
+		return nil, &api.Problem{Status: http.StatusUnprocessableEntity, Title: "The order has a mistake", Detail: fmt.Sprintf("machines cannot be sorted by %q; %s", key, doc.Suggest(key, fleet.Orders))}
+	}
+	rows, f, err := s.filtered(ctx, in.Where)
+	if err != nil {
+		return nil, err
+	}
+	fleet.Sort(rows, in.Sort)
+	out := api.DeviceList{Total: len(rows), Page: in.Page, Size: in.Size, Where: f.String(), Devices: []api.DeviceRow{}}
+	from := min((in.Page-1)*in.Size, len(rows))
+	for i := range rows[from:min(from+in.Size, len(rows))] {
+		out.Devices = append(out.Devices, deviceRow(&rows[from+i]))
+	}
+	return &struct{ Body api.DeviceList }{out}, nil
+}
+
+func (s *Server) showDevice(ctx context.Context, in *deviceInput) (*struct{ Body api.Device }, error) {
+	d, err := s.store.DeviceByKey(ctx, in.Key)
+	if err != nil {
+		return nil, s.problem(err, noDevice(in.Key))
+	}
+	inv, err := s.store.Inventory(ctx, d.ID, d.InventoryID)
+	if err != nil {
+		return nil, s.problem(err, noDevice(in.Key))
+	}
+	places, err := s.store.Places(ctx)
+	if err != nil {
+		return nil, s.problem(err, "")
+	}
+	history, err := s.store.History(ctx, d.ID)
+	if err != nil {
+		return nil, s.problem(err, "")
+	}
+	r := row(&store.Row{Device: *d}, nil, places)
+	out := api.Device{DeviceRow: deviceRow(&r), Facts: factGroups(inv), History: []api.InventoryRef{}}
+	for _, h := range history {
+		first, last := h.Times()
+		out.History = append(out.History, api.InventoryRef{ID: h.ID, TakenAt: first, LastSeen: last})
+	}
+	t, ok := s.target(d.Class)
+	if !ok {
+		out.NoCheck = fmt.Sprintf("No target release is chosen for this class of hardware (%s).", d.Class)
+		return &struct{ Body api.Device }{out}, nil
+	}
+	got, err := assess.Run(t.release, inv)
+	if err != nil {
+		out.NoCheck = say.Sentence(err.Error())
+		return &struct{ Body api.Device }{out}, nil
+	}
+	out.Check = got.Document(s.now(), build.Version)
+	out.Disposition, out.Certainty, out.Answer, out.Release, out.Fails = out.Check.Disposition, out.Check.Certainty, out.Check.Answer, t.release.Name, out.Check.Counts.Fail
+	return &struct{ Body api.Device }{out}, nil
+}
+
+func factGroups(d *inventory.Document) []api.FactGroup {
+	out := []api.FactGroup{}
+	for _, g := range say.Facts(d) {
+		group := api.FactGroup{Group: g.Name, Summary: g.Summary}
+		for _, r := range g.Rows {
+			group.Facts = append(group.Facts, api.FactRow{Fact: r.Fact, Label: r.Label, Value: r.Value, Known: r.Known, Source: r.Source, Why: r.Why, Try: r.Try})
+		}
+		out = append(out, group)
+	}
+	return out
+}
+
+func (s *Server) deviceInventory(ctx context.Context, in *struct {
+	deviceInput
+	ID int64 `query:"id" minimum:"0" doc:"One of the machine's history; the latest where it is not given"`
+}) (*raw, error) {
+	d, err := s.store.DeviceByKey(ctx, in.Key)
+	if err != nil {
+		return nil, s.problem(err, noDevice(in.Key))
+	}
+	id := in.ID
+	if id == 0 {
+		id = d.InventoryID
+	}
+	inv, err := s.store.Inventory(ctx, d.ID, id)
+	if err != nil {
+		return nil, s.problem(err, fmt.Sprintf("the machine %q has no inventory %d", in.Key, id))
+	}
+	b, err := json.Marshal(inv)
+	if err != nil {
+		return nil, s.problem(err, "")
+	}
+	return &raw{ContentType: "application/json", Body: b}, nil
+}
+
+// raw is an answer that is a document as it is kept.
+type raw struct {
+	ContentType string `header:"Content-Type"`
+	Body        []byte
+}

@@ -1,0 +1,76 @@
+package server
+
+import (
+	"context"
+	"net/http"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"rolltop.example/rolltop/core/fact"
+	"rolltop.example/rolltop/core/fleet"
+	"rolltop.example/rolltop/core/release"
+	"rolltop.example/rolltop/core/remedy"
+	"rolltop.example/rolltop/internal/api"
+)
+
+func (s *Server) fleet(a huma.API) {
+	huma.Register(a, secured(huma.Operation{OperationID: "fleet", Method: http.MethodGet, Path: "/fleet", Summary: "Count machines", Description: whereDoc, Tags: []string{"Fleet"}, Errors: []int{http.StatusUnprocessableEntity}}, ScopeRead),
+		func(ctx context.Context, in *struct {
+			Where string `query:"where" maxLength:"2000" doc:"A filter"`
+		}) (*struct{ Body api.Fleet }, error) {
+			rows, f, err := s.filtered(ctx, in.Where)
+			if err != nil {
+				return nil, err
+			}
+			return &struct{ Body api.Fleet }{s.describe(rows, f)}, nil
+		})
+}
+
+func (s *Server) describe(rows []fleet.Row, f fleet.Filter) api.Fleet {
+	t := fleet.Count(rows)
+	within := func(term string) string {
+		if w := f.String(); w != "" {
+			return w + " " + term
+		}
+		return term
+	}
+	targets := map[string]*release.Release{}
+	out := api.Fleet{Where: f.String(), Total: t.Total, Unjudged: t.Unjudged, Obstacles: []api.Obstacle{}, Places: []api.PlaceCounts{}, Support: []api.Support{}}
+	for _, class := range []string{fact.PC, fact.Mac} {
+		target := api.Target{Class: class}
+		if t, ok := s.target(class); ok {
+			ref := t.release.Ref()
+			target.Release, targets[class] = &ref, t.release
+		}
+		out.Targets = append(out.Targets, target)
+	}
+	out.Headline = t.Headline(targets)
+	for _, sup := range fleet.Supported(rows, s.now()) {
+		out.Support = append(out.Support, api.Support{Release: sup.Release, Ends: sup.Ends, Days: sup.Days, Machines: sup.Machines, Says: sup.Says(), Where: within(fleet.Term("installed", sup.Release))})
+	}
+	out.Dispositions = counts(&t.Counts, within)
+	for _, o := range t.Obstacles {
+		id := o.Requirement.ID
+		only := " class=" + o.Release.InstallsOn // two releases may name a requirement alike
+		out.Obstacles = append(out.Obstacles, api.Obstacle{Requirement: id, Title: o.Requirement.Title, Release: o.Release.Name, Fails: o.Fails, Alone: o.Alone, Unknown: o.Unknown,
+			Where: within(fleet.Term("fails", id) + only), WhereAlone: within(fleet.Term("alone", id) + only), WhereUnsure: within(fleet.Term("unknown", id) + only)})
+	}
+	for _, p := range t.Places {
+		where := within(fleet.Term("place", p.Name))
+		if p.Name == "" {
+			continue // machines that no place's prefix covers are in the counts above
+		}
+		out.Places = append(out.Places, api.PlaceCounts{Place: p.Name, Total: p.Total, Where: where,
+			Dispositions: counts(&p.Counts, func(term string) string { return where + " " + term })})
+	}
+	return out
+}
+
+func counts(c *fleet.Counts, within func(string) string) []api.Count {
+	out := make([]api.Count, 0, len(c.By))
+	for d, n := range c.By {
+		name := remedy.Disposition(d).String()
+		out = append(out, api.Count{Name: name, Count: n, Where: within(fleet.Term("disposition", name))})
+	}
+	return out
+}

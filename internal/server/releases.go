@@ -1,0 +1,159 @@
+package server
+
+import (
+	"context"
+	"fmt"
+	"net/http"
+	"reflect"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"rolltop.example/rolltop/core/fact"
+	"rolltop.example/rolltop/core/release"
+	"rolltop.example/rolltop/core/say"
+	"rolltop.example/rolltop/internal/api"
+	"rolltop.example/rolltop/internal/store"
+)
+
+type releaseInput struct {
+	ID       string `path:"id" maxLength:"64"`
+	Revision int    `query:"revision" minimum:"0" doc:"The latest where it is not given"`
+}
+
+func noRelease(id string) string {
+	return fmt.Sprintf("there is no release %q; rolltop releases lists them", id)
+}
+
+func (s *Server) releases(a huma.API) {
+	tag := []string{"Releases"}
+	huma.Register(a, secured(huma.Operation{OperationID: "releases", Method: http.MethodGet, Path: "/releases", Summary: "List release documents", Tags: tag}, ScopeRead), s.listReleases)
+	huma.Register(a, secured(huma.Operation{OperationID: "release", Method: http.MethodGet, Path: "/releases/{id}", Summary: "One release in sentences", Tags: tag, Errors: []int{http.StatusNotFound}}, ScopeRead), s.showRelease)
+	huma.Register(a, secured(huma.Operation{OperationID: "release-document", Method: http.MethodGet, Path: "/releases/{id}/document", Summary: "A release document as it was given", Tags: tag, Errors: []int{http.StatusNotFound},
+		Responses: map[string]*huma.Response{"200": {Description: "The document", Content: map[string]*huma.MediaType{"application/yaml": {}}}}}, ScopeRead),
+		func(ctx context.Context, in *releaseInput) (*raw, error) {
+			src, err := s.store.ReleaseSource(ctx, in.ID, in.Revision)
+			if err != nil {
+				return nil, s.problem(err, noRelease(in.ID))
+			}
+			return &raw{ContentType: "application/yaml", Body: src}, nil
+		})
+	op := documentOperation(a, huma.Operation{OperationID: "add-release", Method: http.MethodPost, Path: "/releases", Summary: "Add a release document, or a revision of one", Tags: tag, Errors: []int{http.StatusConflict}}, reflect.TypeFor[release.Document]())
+	huma.Register(a, secured(op, ScopeManage), s.addRelease)
+	huma.Register(a, secured(huma.Operation{OperationID: "targets", Method: http.MethodGet, Path: "/targets", Summary: "The target release of each class of hardware", Tags: tag}, ScopeRead),
+		func(context.Context, *struct{}) (*struct{ Body api.TargetSet }, error) {
+			return &struct{ Body api.TargetSet }{s.targetSet()}, nil
+		})
+	huma.Register(a, secured(huma.Operation{OperationID: "set-targets", Method: http.MethodPut, Path: "/targets", Summary: "Choose target releases; the fleet is judged again", Tags: tag, Errors: []int{http.StatusNotFound, http.StatusUnprocessableEntity}}, ScopeManage), s.setTargets)
+}
+
+func (s *Server) targetSet() api.TargetSet {
+	var out api.TargetSet
+	if t, ok := s.target(fact.PC); ok {
+		out.PC = t.release.ID
+	}
+	if t, ok := s.target(fact.Mac); ok {
+		out.Mac = t.release.ID
+	}
+	return out
+}
+
+func (s *Server) releaseRow(r *store.ReleaseRef) api.ReleaseRow {
+	t, ok := s.target(r.Class)
+	return api.ReleaseRow{ID: r.ID, Name: r.Name, Class: r.Class, Revision: r.Revision, Draft: r.Draft, AddedAt: r.Added(),
+		Target: ok && t.release.ID == r.ID && t.release.Revision == r.Revision}
+}
+
+func (s *Server) listReleases(ctx context.Context, _ *struct{}) (*struct{ Body api.ReleaseList }, error) {
+	refs, err := s.store.Releases(ctx)
+	if err != nil {
+		return nil, s.problem(err, "")
+	}
+	out := api.ReleaseList{Releases: []api.ReleaseRow{}}
+	for i := range refs {
+		out.Releases = append(out.Releases, s.releaseRow(&refs[i]))
+	}
+	return &struct{ Body api.ReleaseList }{out}, nil
+}
+
+func (s *Server) showRelease(ctx context.Context, in *releaseInput) (*struct{ Body api.Release }, error) {
+	rel, err := s.release(ctx, in.ID, in.Revision)
+	if err != nil {
+		return nil, s.problem(err, noRelease(in.ID))
+	}
+	refs, err := s.store.Releases(ctx)
+	if err != nil {
+		return nil, s.problem(err, "")
+	}
+	out := api.Release{Published: rel.Published, Source: rel.Source, Support: []api.SupportRow{}, Requirements: []api.RequirementRow{}, Lists: []api.ReleaseListInfo{}}
+	for i := range refs {
+		if refs[i].ID == rel.ID && refs[i].Revision == rel.Revision {
+			out.ReleaseRow = s.releaseRow(&refs[i])
+		}
+	}
+	for _, x := range rel.Support {
+		out.Support = append(out.Support, api.SupportRow{Release: x.Release, Edition: x.Edition, Ends: x.Ends})
+	}
+	for i := range rel.Requirements {
+		q := &rel.Requirements[i]
+		out.Requirements = append(out.Requirements, api.RequirementRow{ID: q.ID, Title: q.Title, Level: q.Level, AskedBy: q.AskedBy, Says: say.Requirement(q), Reason: q.Reason, Consequence: say.Consequence(q)})
+	}
+	for _, l := range rel.Lists {
+		out.Lists = append(out.Lists, api.ReleaseListInfo{ID: l.ID, Of: l.Of, Complete: l.Complete, Rows: len(l.Rows), Rules: len(l.Rules), Source: l.Source})
+	}
+	return &struct{ Body api.Release }{out}, nil
+}
+
+func (s *Server) addRelease(ctx context.Context, in *document) (*struct{ Body api.ReleaseAdded }, error) {
+	if err := in.typed(); err != nil {
+		return nil, err
+	}
+	rel, err := release.Read("the release document", in.RawBody)
+	if err != nil {
+		return nil, s.problem(err, "")
+	}
+	added, err := s.store.AddRelease(ctx, rel, in.RawBody, s.now())
+	if err != nil {
+		return nil, s.problem(err, "")
+	}
+	if t, ok := s.target(rel.InstallsOn); added && ok && t.release.ID == rel.ID && !rel.Draft {
+		if err := s.aim(ctx, rel.InstallsOn, rel.ID); err != nil {
+			return nil, s.problem(err, "")
+		}
+	}
+	ref := store.ReleaseRef{ID: rel.ID, Revision: rel.Revision, Name: rel.Name, Class: rel.InstallsOn, Draft: rel.Draft, AddedAt: s.now().UnixMilli()}
+	return &struct{ Body api.ReleaseAdded }{api.ReleaseAdded{ReleaseRow: s.releaseRow(&ref), Added: added}}, nil
+}
+
+func (s *Server) setTargets(ctx context.Context, in *struct{ Body api.TargetSet }) (*struct{ Body api.TargetSet }, error) {
+	chosen := map[string]string{fact.PC: in.Body.PC, fact.Mac: in.Body.Mac}
+	for class, id := range chosen {
+		if id == "" {
+			continue
+		}
+		rel, err := s.release(ctx, id, 0)
+		if err != nil {
+			return nil, s.problem(err, noRelease(id))
+		}
+		wrong := ""
+		if rel.InstallsOn != class {
+			wrong = fmt.Sprintf("%s installs on another class of hardware (%s) and cannot be the target of %s", rel.Name, rel.InstallsOn, class)
+		} else if _, err := s.store.FinalRevision(ctx, id); err != nil {
+			wrong = fmt.Sprintf("%s has no revision but drafts, and a draft cannot judge the fleet", rel.Name)
+		}
+		if wrong != "" {
+			return nil, &api.Problem{Status: http.StatusUnprocessableEntity, Title: "The target cannot be chosen", Detail: wrong}
+		}
+	}
+	for class, id := range chosen {
+		if id == "" {
+			continue
+		}
+		if err := s.store.SetTarget(ctx, class, id); err != nil {
+			return nil, s.problem(err, "")
+		}
+		if err := s.aim(ctx, class, id); err != nil {
+			return nil, s.problem(err, "")
+		}
+	}
+	return &struct{ Body api.TargetSet }{s.targetSet()}, nil
+}

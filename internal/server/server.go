@@ -1,0 +1,216 @@
+// Package server is the service: routes and handlers (one file a resource),
+// sign-in, and the console's files. It computes nothing itself; the core does.
+package server
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io/fs"
+	"log/slog"
+	"net/http"
+	"sync"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/danielgtaylor/huma/v2/adapters/humachi"
+	"github.com/go-chi/chi/v5"
+	"github.com/go-chi/chi/v5/middleware"
+
+	"rolltop.example/rolltop/core/assess"
+	"rolltop.example/rolltop/core/doc"
+	"rolltop.example/rolltop/core/inventory"
+	"rolltop.example/rolltop/core/release"
+	"rolltop.example/rolltop/internal/api"
+	"rolltop.example/rolltop/internal/build"
+	"rolltop.example/rolltop/internal/store"
+)
+
+// Options of a server.
+type Options struct {
+	Store   *store.Store
+	Log     *slog.Logger
+	Console fs.FS            // the built console; nil: none
+	Now     func() time.Time // for tests; nil: the clock
+}
+
+// Server is the service.
+type Server struct {
+	store   *store.Store
+	log     *slog.Logger
+	now     func() time.Time
+	console fs.FS
+
+	mu       sync.RWMutex
+	targets  map[string]target // by class
+	compiled map[string]*release.Release
+	judging  sync.Mutex // one judging of the whole fleet at a time
+}
+
+// target is the release that a class of hardware is judged against.
+type target struct {
+	release   *release.Release
+	judgement int64
+}
+
+// New makes a server and brings verdicts up to date with the stored targets.
+func New(ctx context.Context, o Options) (*Server, error) {
+	s := &Server{store: o.Store, log: o.Log, now: o.Now, console: o.Console, targets: map[string]target{}, compiled: map[string]*release.Release{}}
+	if s.now == nil {
+		s.now = time.Now
+	}
+	if s.log == nil {
+		s.log = slog.New(slog.DiscardHandler)
+	}
+	stored, err := s.store.Targets(ctx)
+	if err != nil {
+		return nil, err
+	}
+	for class, id := range stored {
+		if err := s.aim(ctx, class, id); err != nil {
+			return nil, fmt.Errorf("the target release %s cannot be used: %w", id, err)
+		}
+	}
+	return s, nil
+}
+
+// Handler is the whole HTTP interface: /api, the console elsewhere.
+func (s *Server) Handler() http.Handler {
+	r := chi.NewRouter()
+	r.Use(middleware.Recoverer, s.logged, guarded)
+	r.Get("/healthz", func(w http.ResponseWriter, r *http.Request) {
+		if err := s.store.Ping(r.Context()); err != nil {
+			http.Error(w, "the database does not answer", http.StatusServiceUnavailable)
+			return
+		}
+		_, _ = w.Write([]byte("ok\n"))
+	})
+	r.Mount("/api", s.apiRouter())
+	r.Handle("/*", consoleHandler(s.console))
+	return r
+}
+
+func (s *Server) apiRouter() http.Handler {
+	r := chi.NewRouter()
+	r.NotFound(func(w http.ResponseWriter, _ *http.Request) {
+		writeProblem(w, &api.Problem{Status: http.StatusNotFound, Title: "Not found", Detail: "the API has no such address; /api/openapi.json lists them"})
+	})
+	r.MethodNotAllowed(func(w http.ResponseWriter, _ *http.Request) {
+		writeProblem(w, &api.Problem{Status: http.StatusMethodNotAllowed, Title: "Method not allowed", Detail: "this address does not take that method; /api/openapi.json lists what it takes"})
+	})
+	r.Use(middleware.Compress(5, "application/json"))
+	Describe(r, s)
+	return r
+}
+
+// Describe registers every operation. s may be nil when only the description
+// is wanted.
+func Describe(r chi.Router, s *Server) huma.API {
+	config := huma.DefaultConfig("Rolltop", build.Version)
+	config.Info.Description = "Inventories of machines, checked against the requirements of a target release."
+	config.OpenAPIPath, config.DocsPath, config.SchemasPath = "/openapi", "", ""
+	config.CreateHooks = nil // it would build addresses from the Host header
+	config.Servers = []*huma.Server{{URL: "/api"}}
+	config.Components.Schemas = Registry()
+	config.Components.SecuritySchemes = map[string]*huma.SecurityScheme{
+		"token":   {Type: "http", Scheme: "bearer", Description: "A token made with rolltop tokens add"},
+		"session": {Type: "apiKey", In: "cookie", Name: sessionCookie, Description: "Set by POST /session"},
+	}
+	a := humachi.New(r, config)
+	a.UseMiddleware(s.authorise(a))
+	s.sessions(a)
+	s.inventories(a)
+	s.devices(a)
+	s.fleet(a)
+	s.releases(a)
+	s.tokens(a)
+	s.places(a)
+	return a
+}
+
+// aim makes the latest final revision of a release the target of its class and
+// judges the fleet where that has not been done by this version of the program.
+func (s *Server) aim(ctx context.Context, class, id string) error {
+	s.judging.Lock()
+	defer s.judging.Unlock()
+	revision, err := s.store.FinalRevision(ctx, id)
+	if err != nil {
+		return err
+	}
+	rel, err := s.release(ctx, id, revision)
+	if err != nil {
+		return err
+	}
+	j, created, err := s.store.Judgement(ctx, rel.ID, rel.Revision, build.Version, s.now())
+	if err != nil {
+		return err
+	}
+	s.mu.Lock()
+	s.targets[class] = target{rel, j} // from now on what is handed in is judged so
+	s.mu.Unlock()
+	if !created && build.Version != "dev" {
+		return nil
+	}
+	return s.store.JudgeAll(ctx, class, func(d *store.Device, inv *inventory.Document) (*store.Verdict, error) {
+		return verdict(target{rel, j}, d, inv)
+	})
+}
+
+func (s *Server) target(class string) (target, bool) {
+	s.mu.RLock()
+	defer s.mu.RUnlock()
+	t, ok := s.targets[class]
+	return t, ok
+}
+
+// release compiles a stored revision once; 0 is the latest.
+func (s *Server) release(ctx context.Context, id string, revision int) (*release.Release, error) {
+	src, err := s.store.ReleaseSource(ctx, id, revision)
+	if err != nil {
+		return nil, err
+	}
+	rel, err := release.Read(id, src)
+	if err != nil {
+		return nil, fmt.Errorf("the stored document of %s is not one this version reads: %w", id, err)
+	}
+	key := fmt.Sprintf("%s@%d", id, rel.Revision)
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if c := s.compiled[key]; c != nil {
+		return c, nil
+	}
+	s.compiled[key] = rel
+	return rel, nil
+}
+
+// verdict is what is stored of a check.
+func verdict(t target, d *store.Device, inv *inventory.Document) (*store.Verdict, error) {
+	a, err := assess.Run(t.release, inv)
+	if err != nil {
+		return nil, err
+	}
+	doc := a.Document(inv.TakenAt, build.Version)
+	fails, sole := a.Fails()
+	v := &store.Verdict{JudgementID: t.judgement, DeviceID: d.ID, InventoryID: d.InventoryID, Disposition: int(a.Verdict.Disposition),
+		Certain: a.Verdict.Confirmed, Publisher: int(a.Verdict.Disposition), Answer: doc.Answer, Fails: fails, Sole: sole, Outcomes: a.Outcomes()}
+	if a.Publisher != nil {
+		v.Publisher = int(a.Publisher.Disposition)
+	}
+	return v, nil
+}
+
+// problem turns an error of the store or the core into one that the API says.
+// What is not the caller's doing is logged and not told.
+func (s *Server) problem(err error, what string) error {
+	var mistakes *doc.Mistakes
+	switch {
+	case errors.As(err, &mistakes):
+		return &api.Problem{Status: http.StatusUnprocessableEntity, Title: "The document has mistakes", Detail: err.Error(), Errors: mistakes.List}
+	case errors.Is(err, store.ErrNotFound):
+		return &api.Problem{Status: http.StatusNotFound, Title: "Not found", Detail: what}
+	case errors.Is(err, store.ErrRevision):
+		return &api.Problem{Status: http.StatusConflict, Title: "The revision cannot be kept", Detail: err.Error()}
+	}
+	s.log.Error("request failed", "error", err)
+	return &api.Problem{Status: http.StatusInternalServerError, Title: "The service failed", Detail: "the service could not do this; its log says why. Nothing was changed."}
+}
