@@ -1,0 +1,52 @@
+package standin
+
+import (
+	"context"
+	"time"
+
+	"rolltop.example/rolltop/core/inventory"
+)
+
+// Service is what the demo is filled into.
+type Service interface {
+	LoadRelease(ctx context.Context, name string, src []byte) error
+	Aim(ctx context.Context, class, id string) error
+	SetPlaces(ctx context.Context, byPrefix map[string]string) error
+	Load(ctx context.Context, d *inventory.Document) error
+}
+
+// Fill puts the organisation into a service and returns how many machines it
+// has.
+func Fill(ctx context.Context, s Service, now time.Time) (int, error) {
+	o, err := Load()
+	if err != nil {
+		return 0, err
+	}
+	for name, src := range Releases() {
+		if err := s.LoadRelease(ctx, name, src); err != nil {
+			return 0, err
+		}
+	}
+	for class, id := range map[string]string{"pc": "skerry-12", "mac": "fathom-9"} {
+		if err := s.Aim(ctx, class, id); err != nil {
+			return 0, err
+		}
+	}
+	places := map[string]string{}
+	for _, p := range o.Places {
+		places[p.Prefix] = p.Name
+	}
+	if err := s.SetPlaces(ctx, places); err != nil {
+		return 0, err
+	}
+	machines, err := o.Fleet(now)
+	if err != nil {
+		return 0, err
+	}
+	for _, d := range machines {
+		if err := s.Load(ctx, d); err != nil {
+			return 0, err
+		}
+	}
+	return len(machines), nil
+}
