@@ -1,0 +1,191 @@
+// Rolltop-collect inventories the machine it runs on. It only reads, leaves
+// nothing behind, and sends only what it is told to send where it is told.
+package main
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"flag"
+	"fmt"
+	"io"
+	"os"
+	"os/signal"
+	"strings"
+	"syscall"
+	"time"
+
+	"rolltop.example/rolltop/core/assess"
+	"rolltop.example/rolltop/core/check"
+	"rolltop.example/rolltop/core/doc"
+	"rolltop.example/rolltop/core/inventory"
+	"rolltop.example/rolltop/core/release"
+	"rolltop.example/rolltop/core/say"
+	"rolltop.example/rolltop/internal/build"
+	"rolltop.example/rolltop/internal/client"
+	"rolltop.example/rolltop/internal/collect"
+)
+
+// Exit statuses, as those of rolltop check.
+const (
+	exitFailed       = 1
+	exitUsage        = 2
+	exitNotReady     = 10
+	exitUndetermined = 11
+)
+
+type options struct {
+	out, release, server, token, tokenFile, root string
+	version                                      bool
+}
+
+func main() {
+	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
+	code := run(ctx, os.Args[1:], os.Stdout, os.Stderr)
+	stop()
+	os.Exit(code)
+}
+
+func run(ctx context.Context, args []string, out, errOut io.Writer) int {
+	var o options
+	fs := flag.NewFlagSet("rolltop-collect", flag.ContinueOnError)
+	fs.SetOutput(errOut)
+	fs.StringVar(&o.out, "out", "", "write the inventory document to this `file`; - is standard output")
+	fs.StringVar(&o.release, "release", "", "check against this release document (`file`), with no service")
+	fs.StringVar(&o.server, "server", "", "send the inventory to the service at this `address`")
+	fs.StringVar(&o.token, "token", os.Getenv("ROLLTOP_TOKEN"), "token for the service (or ROLLTOP_TOKEN)")
+	fs.StringVar(&o.tokenFile, "token-file", "", "`file` that holds the token")
+	fs.StringVar(&o.root, "root", "", "read the tree of another Linux machine below this `directory`")
+	fs.BoolVar(&o.version, "version", false, "print the version")
+	switch err := fs.Parse(args); {
+	case errors.Is(err, flag.ErrHelp):
+		return 0
+	case err != nil:
+		return exitUsage
+	case fs.NArg() > 0:
+		fmt.Fprintf(errOut, "rolltop-collect: %q is not an option; it takes options only\n", fs.Arg(0))
+		return exitUsage
+	case o.version:
+		fmt.Fprintln(out, build.Version)
+		return 0
+	}
+	code, err := work(ctx, &o, out)
+	if err != nil {
+		fmt.Fprintf(errOut, "rolltop-collect: %v\n", err)
+	}
+	return code
+}
+
+func work(ctx context.Context, o *options, out io.Writer) (int, error) {
+	rel, err := readRelease(o.release)
+	if err != nil {
+		return exitFailed, err
+	}
+	d, err := collect.Machine(collect.Options{Root: o.root})
+	if err != nil {
+		return exitFailed, err
+	}
+	body, err := json.MarshalIndent(d, "", "  ")
+	if err != nil {
+		return exitFailed, err
+	}
+	switch o.out {
+	case "":
+		if rel == nil {
+			summary(out, d)
+		}
+	case "-":
+		fmt.Fprintf(out, "%s\n", body)
+	default:
+		if err := os.WriteFile(o.out, append(body, '\n'), 0o600); err != nil {
+			return exitFailed, fmt.Errorf("the inventory cannot be written: %w", err)
+		}
+	}
+	if o.server != "" {
+		if err := send(ctx, o, body, out); err != nil {
+			return exitFailed, err
+		}
+	}
+	if rel == nil {
+		return 0, nil
+	}
+	return checked(rel, d, out, o.out == "-")
+}
+
+func readRelease(path string) (*release.Release, error) {
+	if path == "" {
+		return nil, nil
+	}
+	f, err := os.Open(path)
+	if err != nil {
+		return nil, fmt.Errorf("the release document cannot be read: %w", err)
+	}
+	defer f.Close()
+	src, err := io.ReadAll(io.LimitReader(f, doc.MaxBytes+1))
+	if err != nil {
+		return nil, fmt.Errorf("the release document cannot be read: %w", err)
+	}
+	return release.Read(path, src)
+}
+
+func summary(out io.Writer, d *inventory.Document) {
+	for _, l := range say.Overview(d) {
+		value := l.Value
+		if value == "" {
+			value = "not known"
+			if len(l.Unknown) > 0 {
+				value += ": " + l.Unknown[0].Why
+			}
+		}
+		fmt.Fprintf(out, "%-14s%s\n", l.Label, value)
+	}
+}
+
+func send(ctx context.Context, o *options, body []byte, out io.Writer) error {
+	token := o.token
+	if o.tokenFile != "" {
+		b, err := os.ReadFile(o.tokenFile)
+		if err != nil {
+			return fmt.Errorf("the token cannot be read: %w", err)
+		}
+		token = strings.TrimSpace(string(b))
+	}
+	c, err := client.New(o.server, token)
+	if err != nil {
+		return err
+	}
+	s, err := c.Submit(ctx, body)
+	if err != nil {
+		return err
+	}
+	if o.out != "-" {
+		fmt.Fprintf(out, "Sent to %s as %s.\n", o.server, s.Device)
+	}
+	return nil
+}
+
+func checked(rel *release.Release, d *inventory.Document, out io.Writer, quiet bool) (int, error) {
+	a, err := assess.Run(rel, d)
+	if err != nil {
+		if wrong := new(check.WrongClass); errors.As(err, &wrong) {
+			return exitUsage, err
+		}
+		return exitFailed, err
+	}
+	c := a.Document(time.Now(), build.Version)
+	if !quiet {
+		fmt.Fprintf(out, "%s against %s: %s\n", say.Capital(c.Disposition), c.Release.Name, c.Answer)
+		for _, f := range c.Findings {
+			if f.Level == release.Must && f.Outcome != "pass" && f.Outcome != "not-applicable" {
+				fmt.Fprintf(out, "  %s: has %s, needs %s. %s\n", f.Title, f.Has, f.Needs, f.Reason)
+			}
+		}
+	}
+	switch c.Disposition {
+	case "ready":
+		return 0, nil
+	case "undetermined":
+		return exitUndetermined, nil
+	}
+	return exitNotReady, nil
+}

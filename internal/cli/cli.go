@@ -1,0 +1,212 @@
+// Package cli is the commands of rolltop and what they print.
+package cli
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"strings"
+
+	"github.com/spf13/cobra"
+	"github.com/spf13/pflag"
+
+	"rolltop.example/rolltop/core/doc"
+	"rolltop.example/rolltop/internal/build"
+	"rolltop.example/rolltop/internal/client"
+)
+
+// Exit statuses, the contract with scripts.
+const (
+	ExitReady        = 0
+	ExitFailed       = 1 // the command could not do its work
+	ExitUsage        = 2 // wrong usage, or the wrong class of hardware
+	ExitNotReady     = 10
+	ExitUndetermined = 11
+)
+
+// status is an error that is only an exit status: everything has been said.
+type status int
+
+func (s status) Error() string { return fmt.Sprintf("exit status %d", int(s)) }
+
+// usage is an error in how the command was called.
+type usage struct{ error }
+
+func wrongUsage(format string, args ...any) error { return usage{fmt.Errorf(format, args...)} }
+
+// Run runs a command line and returns its exit status.
+func Run(ctx context.Context, args []string, out, errOut io.Writer) int {
+	root := rootCommand()
+	root.SetArgs(args)
+	root.SetOut(out)
+	root.SetErr(errOut)
+	err := root.ExecuteContext(ctx)
+	var st status
+	var u usage
+	switch {
+	case err == nil:
+		return ExitReady
+	case errors.As(err, &st):
+		return int(st)
+	case errors.As(err, &u):
+		fmt.Fprintf(errOut, "rolltop: %v\n", err)
+		return ExitUsage
+	}
+	fmt.Fprintf(errOut, "rolltop: %v\n", err)
+	return ExitFailed
+}
+
+func rootCommand() *cobra.Command {
+	root := &cobra.Command{
+		Use:           "rolltop",
+		Short:         "Inventory PCs and Macs and check them against a target release",
+		Long:          "Rolltop inventories PCs and Macs, checks them against what a target release\npublishes as its requirements, and says for every failing item why, and which\nsteps settle it. It only reads; it changes nothing on a machine.",
+		Version:       build.Version,
+		SilenceUsage:  true,
+		SilenceErrors: true,
+		Args:          cobra.NoArgs,
+		RunE:          func(cmd *cobra.Command, _ []string) error { return cmd.Help() },
+	}
+	root.SetFlagErrorFunc(func(cmd *cobra.Command, err error) error {
+		return usage{fmt.Errorf("%w; see %s --help", err, cmd.CommandPath())}
+	})
+	root.PersistentFlags().String("config", "", "file with values for options, such as `server: http://…` (YAML)")
+	root.PersistentPreRunE = func(cmd *cobra.Command, _ []string) error { return fillFlags(cmd) }
+	root.AddCommand(inspectCommand(), checkCommand(), submitCommand(), devicesCommand(), releasesCommand(), tokensCommand(), serveCommand(), demoCommand(), usersCommand())
+	root.CompletionOptions.HiddenDefaultCmd = true
+	usageArgs(root)
+	return root
+}
+
+// usageArgs makes wrong arguments, of any command, wrong usage.
+func usageArgs(cmd *cobra.Command) {
+	if check := cmd.Args; check != nil {
+		cmd.Args = func(cmd *cobra.Command, args []string) error {
+			if err := check(cmd, args); err != nil {
+				return usage{fmt.Errorf("%w; see %s --help", err, cmd.CommandPath())}
+			}
+			return nil
+		}
+	}
+	for _, c := range cmd.Commands() {
+		usageArgs(c)
+	}
+}
+
+// fillFlags gives options that were not set on the command line their value
+// from ROLLTOP_* in the environment, or else from the configuration file.
+func fillFlags(cmd *cobra.Command) error {
+	file := map[string]doc.Scalar{}
+	path, _ := cmd.Flags().GetString("config")
+	if path == "" {
+		path = os.Getenv("ROLLTOP_CONFIG")
+	}
+	if path != "" {
+		src, err := readFile(path)
+		if err != nil {
+			return err
+		}
+		if err := doc.Decode(path, src, &file); err != nil {
+			return err
+		}
+	}
+	var first error
+	cmd.Flags().VisitAll(func(f *pflag.Flag) {
+		if f.Changed || f.Name == "config" || first != nil {
+			return
+		}
+		name := "ROLLTOP_" + strings.ToUpper(strings.ReplaceAll(f.Name, "-", "_"))
+		if v, ok := os.LookupEnv(name); ok {
+			if err := cmd.Flags().Set(f.Name, v); err != nil {
+				first = wrongUsage("%s: %v", name, err)
+			}
+		} else if v, ok := file[f.Name]; ok {
+			if err := cmd.Flags().Set(f.Name, string(v)); err != nil {
+				first = wrongUsage("%s: %s: %v", path, f.Name, err)
+			}
+		}
+	})
+	return first
+}
+
+// readFile reads a file, “-” being standard input, up to the size that a
+// document may have and one byte more, so that the reader can say it is larger.
+func readFile(path string) ([]byte, error) {
+	var from io.Reader = os.Stdin
+	if path != "-" {
+		st, err := os.Stat(path)
+		switch {
+		case err != nil:
+			return nil, fmt.Errorf("%s cannot be read: %w", path, bare(err))
+		case st.IsDir():
+			return nil, fmt.Errorf("%s is a directory; name a file in it", path)
+		}
+		f, err := os.Open(path)
+		if err != nil {
+			return nil, fmt.Errorf("%s cannot be read: %w", path, bare(err))
+		}
+		defer f.Close()
+		from = f
+	}
+	b, err := io.ReadAll(io.LimitReader(from, doc.MaxBytes+1))
+	if err != nil {
+		return nil, fmt.Errorf("%s cannot be read: %w", path, bare(err))
+	}
+	return b, nil
+}
+
+// bare drops the path that the system's errors repeat.
+func bare(err error) error {
+	var pe *os.PathError
+	if errors.As(err, &pe) {
+		return pe.Err
+	}
+	return err
+}
+
+// serviceFlags are how a command finds its service.
+func serviceFlags(cmd *cobra.Command) {
+	cmd.Flags().String("server", "", "address of the service, as http://host:port (or ROLLTOP_SERVER)")
+	cmd.Flags().String("token", "", "token for the service (or ROLLTOP_TOKEN)")
+	cmd.Flags().String("token-file", "", "file that holds the token")
+}
+
+func service(cmd *cobra.Command) (*client.Client, error) {
+	server, _ := cmd.Flags().GetString("server")
+	token, _ := cmd.Flags().GetString("token")
+	file, _ := cmd.Flags().GetString("token-file")
+	if server == "" {
+		return nil, wrongUsage("no service is named; give --server http://host:port, or set ROLLTOP_SERVER")
+	}
+	if token == "" && file != "" {
+		b, err := readFile(file)
+		if err != nil {
+			return nil, err
+		}
+		token = strings.TrimSpace(string(b))
+	}
+	c, err := client.New(server, token)
+	if err != nil {
+		return nil, usage{err}
+	}
+	return c, nil
+}
+
+// formatFlag adds --format with the forms that a command has.
+func formatFlag(cmd *cobra.Command, forms ...string) {
+	cmd.Flags().String("format", forms[0], "form of the output: "+strings.Join(forms, ", "))
+	cmd.Annotations = map[string]string{"forms": strings.Join(forms, ",")}
+}
+
+func format(cmd *cobra.Command) (string, error) {
+	f, _ := cmd.Flags().GetString("format")
+	forms := strings.Split(cmd.Annotations["forms"], ",")
+	for _, known := range forms {
+		if f == known {
+			return f, nil
+		}
+	}
+	return "", wrongUsage("there is no format %q; %s", f, doc.Suggest(f, forms))
+}

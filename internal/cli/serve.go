@@ -1,0 +1,224 @@
+package cli
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"log/slog"
+	"net"
+	"net/http"
+	"os"
+	"path/filepath"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"rolltop.example/rolltop/internal/server"
+	"rolltop.example/rolltop/internal/standin"
+	"rolltop.example/rolltop/internal/store"
+	"rolltop.example/rolltop/web"
+)
+
+const defaultListen = "127.0.0.1:8470"
+
+// firstUser is made where the database has no user yet.
+const firstUser = "admin"
+
+func serveCommand() *cobra.Command {
+	cmd := &cobra.Command{
+		Use:   "serve",
+		Short: "Start the service with its console",
+		Long:  "Starts the service: it keeps inventories, checks them against the target releases\nand serves the console and the API. At the first start it makes a user and prints\nhow to sign in.",
+		Args:  cobra.NoArgs,
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			path, _ := cmd.Flags().GetString("database")
+			listen, _ := cmd.Flags().GetString("listen")
+			verbose, _ := cmd.Flags().GetBool("verbose")
+			ln, err := net.Listen("tcp", listen)
+			if err != nil {
+				return fmt.Errorf("cannot listen on %s: %w; free it, or name another with --listen", listen, netCause(err))
+			}
+			defer ln.Close()
+			st, err := store.Open(path)
+			if err != nil {
+				return err
+			}
+			s, err := newServer(contextOf(cmd), st, cmd.ErrOrStderr(), verbose)
+			if err == nil {
+				err = firstStart(contextOf(cmd), s, st, cmd.OutOrStdout())
+			}
+			if err == nil {
+				fmt.Fprintf(cmd.OutOrStdout(), "Rolltop is at http://%s\nStop it with Ctrl-C.\n", ln.Addr())
+				err = run(contextOf(cmd), s, ln)
+			}
+			return errors.Join(err, st.Close())
+		},
+	}
+	cmd.Flags().String("database", "rolltop.db", "database file; made where there is none")
+	cmd.Flags().String("listen", defaultListen, "address to listen on")
+	cmd.Flags().Bool("verbose", false, "log every request")
+	return cmd
+}
+
+func netCause(err error) error {
+	var op *net.OpError
+	if errors.As(err, &op) {
+		return op.Err
+	}
+	return err
+}
+
+func newServer(ctx context.Context, st *store.Store, logTo io.Writer, verbose bool) (*server.Server, error) {
+	level := slog.LevelInfo
+	if verbose {
+		level = slog.LevelDebug
+	}
+	return server.New(ctx, server.Options{Store: st, Console: web.Console(), Log: slog.New(slog.NewTextHandler(logTo, &slog.HandlerOptions{Level: level}))})
+}
+
+func firstStart(ctx context.Context, s *server.Server, st *store.Store, out io.Writer) error {
+	n, err := st.Users(ctx)
+	if err != nil || n > 0 {
+		return err
+	}
+	password := server.NewSecret("")
+	if err := s.PutUser(ctx, firstUser, server.RoleAdministrator, password); err != nil {
+		return err
+	}
+	_, token, err := s.AddToken(ctx, "first", server.ScopeManage)
+	if err != nil {
+		return err
+	}
+	fmt.Fprintf(out, "This is the first start. Sign in as %s with the password %s\nFor the command line: export ROLLTOP_TOKEN=%s\nThey are shown this once.\n\n", firstUser, password, token)
+	return nil
+}
+
+// run serves until the context ends, then lets open requests finish.
+func run(ctx context.Context, s *server.Server, ln net.Listener) error {
+	h := &http.Server{Handler: s.Handler(), ReadHeaderTimeout: 10 * time.Second, ReadTimeout: 60 * time.Second, IdleTimeout: 2 * time.Minute}
+	done := make(chan error, 1)
+	go func() { done <- h.Serve(ln) }()
+	select {
+	case err := <-done:
+		return err
+	case <-ctx.Done():
+	}
+	stop, cancel := context.WithTimeout(context.Background(), 5*time.Second)
+	defer cancel()
+	if err := h.Shutdown(stop); err != nil {
+		return h.Close()
+	}
+	return nil
+}
+
+func demoCommand() *cobra.Command {
+	cmd := &cobra.Command{
+		Use:   "demo",
+		Short: "Start the service with the made-up fleet of Tidewrack Ferries",
+		Long:  "Starts the service with a made-up organisation, its machines and its release\ndocuments, in a database of its own that is thrown away at the end.",
+		Args:  cobra.NoArgs,
+		RunE:  runDemo,
+	}
+	cmd.Flags().String("listen", defaultListen, "address to listen on; where its port is taken, a free one is used")
+	cmd.Flags().String("password", "", "password to sign in with, in place of a random one")
+	cmd.Flags().Bool("verbose", false, "log every request")
+	return cmd
+}
+
+func runDemo(cmd *cobra.Command, _ []string) error {
+	ctx, out := contextOf(cmd), cmd.OutOrStdout()
+	listen, _ := cmd.Flags().GetString("listen")
+	ln, err := net.Listen("tcp", listen)
+	if err != nil {
+		host, _, bad := net.SplitHostPort(listen)
+		if bad != nil {
+			return wrongUsage("%q is not an address to listen on; write it as 127.0.0.1:8470", listen)
+		}
+		fmt.Fprintf(out, "%s cannot be used (%v); taking a free port.\n", listen, netCause(err))
+		if ln, err = net.Listen("tcp", net.JoinHostPort(host, "0")); err != nil {
+			return fmt.Errorf("no port of %s can be used: %w", host, netCause(err))
+		}
+	}
+	defer ln.Close()
+	dir, err := os.MkdirTemp("", "rolltop-demo-")
+	if err != nil {
+		return err
+	}
+	defer os.RemoveAll(dir)
+	st, err := store.Open(filepath.Join(dir, "demo.db"))
+	if err != nil {
+		return err
+	}
+	err = serveDemo(cmd, ctx, st, ln)
+	return errors.Join(err, st.Close())
+}
+
+func serveDemo(cmd *cobra.Command, ctx context.Context, st *store.Store, ln net.Listener) error {
+	verbose, _ := cmd.Flags().GetBool("verbose")
+	s, err := newServer(ctx, st, cmd.ErrOrStderr(), verbose)
+	if err != nil {
+		return err
+	}
+	n, err := standin.Fill(ctx, s, time.Now())
+	if err != nil {
+		return fmt.Errorf("the demo cannot be made: %w", err)
+	}
+	password, _ := cmd.Flags().GetString("password")
+	if password == "" {
+		password = server.NewSecret("")[:12]
+	}
+	if err := s.PutUser(ctx, "demo", server.RoleAdministrator, password); err != nil {
+		return err
+	}
+	_, token, err := s.AddToken(ctx, "demo", server.ScopeManage)
+	if err != nil {
+		return err
+	}
+	fmt.Fprintf(cmd.OutOrStdout(), `
+Tidewrack Ferries, %d machines: http://%s
+Sign in as demo with the password %s
+
+For the command line, in another terminal:
+  export ROLLTOP_SERVER=http://%s ROLLTOP_TOKEN=%s
+  bin/rolltop devices --where disposition=refit
+
+Everything here is made up and thrown away at the end. Stop it with Ctrl-C.
+`, n, ln.Addr(), password, ln.Addr(), token)
+	return run(ctx, s, ln)
+}
+
+func usersCommand() *cobra.Command {
+	cmd := &cobra.Command{
+		Use:   "users set NAME",
+		Short: "Add a user, or give one a new password (with the service stopped)",
+	}
+	set := &cobra.Command{Use: "set NAME", Short: "Add a user, or give one a new password, which is printed this once", Args: cobra.ExactArgs(1),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			role, _ := cmd.Flags().GetString("role")
+			if role != server.RoleAdministrator && role != server.RoleReader {
+				return wrongUsage("there is no role %q; it may be %s or %s", role, server.RoleAdministrator, server.RoleReader)
+			}
+			path, _ := cmd.Flags().GetString("database")
+			if _, err := os.Stat(path); err != nil {
+				return fmt.Errorf("%s cannot be read: %w", path, bare(err))
+			}
+			st, err := store.Open(path)
+			if err != nil {
+				return err
+			}
+			s, err := newServer(contextOf(cmd), st, cmd.ErrOrStderr(), false)
+			password := server.NewSecret("")
+			if err == nil {
+				err = s.PutUser(contextOf(cmd), args[0], role, password)
+			}
+			if err = errors.Join(err, st.Close()); err == nil {
+				fmt.Fprintln(cmd.OutOrStdout(), password)
+			}
+			return err
+		}}
+	set.Flags().String("database", "rolltop.db", "database file of the service")
+	set.Flags().String("role", server.RoleAdministrator, "reader or administrator")
+	cmd.AddCommand(set)
+	return cmd
+}
