@@ -1,0 +1,116 @@
+// Package gen makes the files that are generated from the Go structs of the
+// documents and from the fact catalogue: JSON Schemas, the OpenAPI description,
+// the facts table. go generate writes them; a test compares.
+package gen
+
+import (
+	"bytes"
+	"encoding/json"
+	"fmt"
+	"reflect"
+	"slices"
+	"strings"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/go-chi/chi/v5"
+
+	"rolltop.example/rolltop/core/assess"
+	"rolltop.example/rolltop/core/capture"
+	"rolltop.example/rolltop/core/fact"
+	"rolltop.example/rolltop/core/inventory"
+	"rolltop.example/rolltop/core/release"
+	"rolltop.example/rolltop/core/remedy"
+	"rolltop.example/rolltop/internal/server"
+)
+
+//go:generate go run rolltop.example/rolltop/internal/gen/write ../..
+
+// Files returns every generated file by its path in the project.
+func Files() (map[string][]byte, error) {
+	out := map[string][]byte{"docs/facts.md": facts()}
+	for name, t := range map[string]reflect.Type{
+		"inventory": reflect.TypeFor[inventory.Document](),
+		"capture":   reflect.TypeFor[capture.Document](),
+		"release":   reflect.TypeFor[release.Document](),
+		"check":     reflect.TypeFor[assess.Document](),
+		"steps":     reflect.TypeFor[remedy.StepDocument](),
+	} {
+		b, err := schema(name, t)
+		if err != nil {
+			return nil, err
+		}
+		out["docs/formats/"+name+".schema.json"] = b
+	}
+	b, err := openAPI()
+	out["docs/formats/openapi.json"] = b
+	return out, err
+}
+
+// schema is a JSON Schema (2020-12) that stands alone.
+func schema(name string, t reflect.Type) ([]byte, error) {
+	r := server.Registry()
+	r.Schema(t, true, "")
+	all, err := json.Marshal(r.Map())
+	if err != nil {
+		return nil, err
+	}
+	all = bytes.ReplaceAll(all, []byte("#/components/schemas/"), []byte("#/$defs/"))
+	root := server.SchemaName(t)
+	return indent(map[string]any{
+		"$schema": "https://json-schema.org/draft/2020-12/schema",
+		"title":   "rolltop-" + name + "/1",
+		"$ref":    "#/$defs/" + root,
+		"$defs":   json.RawMessage(all),
+	})
+}
+
+func openAPI() ([]byte, error) {
+	var a huma.API = server.Describe(chi.NewRouter(), nil)
+	a.OpenAPI().Info.Version = "1" // of the interface; the program's would change the file at every build
+	b, err := json.Marshal(a.OpenAPI())
+	if err != nil {
+		return nil, err
+	}
+	return indent(json.RawMessage(b))
+}
+
+func indent(v any) ([]byte, error) {
+	var b bytes.Buffer
+	e := json.NewEncoder(&b)
+	e.SetEscapeHTML(false)
+	e.SetIndent("", "  ")
+	err := e.Encode(v)
+	return b.Bytes(), err
+}
+
+var unitNames = map[fact.Unit]string{fact.Binary: "bytes (binary: GiB)", fact.Drive: "bytes (decimal: GB)", fact.Space: "bytes (decimal: GB)",
+	fact.MHz: "MHz", fact.Inches: "inches", fact.Percent: "percent", fact.Bits: "bits"}
+
+func facts() []byte {
+	var b bytes.Buffer
+	b.WriteString("# Facts\n\nGenerated from the catalogue in `core/fact`. A requirement can compare each of these.\n" +
+		"Derived facts are worked out from others and have no key of their own in an inventory.\n\n" +
+		"| fact | in sentences | kind | aspect | on | about |\n|---|---|---|---|---|---|\n")
+	aspects := map[fact.Aspect]string{fact.Measure: "measure", fact.Capability: "capability", fact.State: "state"}
+	on := map[fact.Platform]string{fact.OnlyPC: "PCs", fact.OnlyMac: "Macs"}
+	for _, d := range fact.All() {
+		kind := d.Kind.String()
+		if u := unitNames[d.Unit]; u != "" {
+			kind += ", " + u
+		}
+		if d.Kind == fact.Word {
+			var words []string
+			for w := range d.Words {
+				words = append(words, "`"+w+"`")
+			}
+			slices.Sort(words)
+			kind = strings.Join(words, " ")
+		}
+		about := d.About
+		if d.Derived {
+			about = strings.TrimSpace("Derived. " + about)
+		}
+		fmt.Fprintf(&b, "| `%s` | %s | %s | %s | %s | %s |\n", d.Name, d.Label, kind, aspects[d.Aspect], on[d.On], about)
+	}
+	return b.Bytes()
+}
