@@ -1,0 +1,142 @@
+<script setup lang="ts">
+import { useQuery, useQueryCache } from '@pinia/colada'
+import { computed, ref } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
+
+import { api, ask, signedOut } from './client'
+import SignIn from './pages/SignIn.vue'
+import TroubleBox from './parts/TroubleBox.vue'
+import { nobody, useSession } from './session'
+
+const route = useRoute()
+const router = useRouter()
+const cache = useQueryCache()
+const { data: who, error, isPending, refetch } = useSession()
+
+const places = [
+  { name: 'fleet', label: 'Fleet', icon: 'M4 19V9m5 10V5m5 14v-7m5 7V8' },
+  { name: 'devices', label: 'Devices', icon: 'M4 6h16v10H4zM9 20h6' },
+  { name: 'releases', label: 'Releases', icon: 'M7 4h10v16H7zM10 9h4m-4 4h4' },
+]
+const current = computed(() =>
+  String(route.name ?? '')
+    .replace(/^device$/, 'devices')
+    .replace(/^release$/, 'releases'),
+)
+
+const releases = useQuery({
+  key: ['releases'],
+  query: () => ask(api.GET('/releases')),
+  enabled: () => !!who.value && who.value.scope !== 'none',
+})
+const targets = computed(() => (releases.data.value?.releases ?? []).filter((r) => r.target))
+
+const find = ref('')
+function go() {
+  const words = find.value.replaceAll('=', ' ').trim()
+  find.value = ''
+  router.push({ name: 'devices', query: words ? { where: words } : {} })
+}
+async function signOut() {
+  await ask(api.DELETE('/session')).catch(() => undefined)
+  cache.setQueryData(['session'], nobody)
+}
+window.addEventListener(signedOut, () => cache.setQueryData(['session'], nobody))
+</script>
+
+<template>
+  <SignIn v-if="who?.scope === 'none'" />
+  <div v-else-if="who" class="min-h-screen md:grid md:grid-cols-[10.5rem_1fr]">
+    <a href="#content" class="sr-only focus:not-sr-only focus:absolute focus:z-10 focus:bg-card focus:p-2">
+      To the content
+    </a>
+    <nav
+      aria-label="Main"
+      class="flex items-center gap-1 border-line px-3 py-3 max-md:flex-wrap max-md:border-b md:flex-col md:items-stretch md:border-r md:py-5"
+    >
+      <RouterLink to="/" class="mx-2 flex items-center gap-2 text-[19px] font-semibold md:mb-4">
+        <svg
+          class="size-6 text-accent"
+          viewBox="0 0 24 24"
+          fill="none"
+          stroke="currentColor"
+          stroke-width="2"
+          stroke-linecap="round"
+          aria-hidden="true"
+        >
+          <path d="M4 20V11a8 7 0 0 1 16 0v9" />
+          <path d="M4.6 13h14.8M5.6 9.4h12.8M4 16.6h16M4 20h16" />
+        </svg>
+        Rolltop
+      </RouterLink>
+      <RouterLink
+        v-for="p in places"
+        :key="p.name"
+        :to="{ name: p.name }"
+        :aria-current="current === p.name ? 'page' : undefined"
+        class="flex items-center gap-2.5 rounded-md px-2.5 py-1.5"
+        :class="current === p.name ? 'bg-shade font-semibold' : 'text-soft hover:text-ink'"
+      >
+        <svg
+          class="size-[18px]"
+          viewBox="0 0 24 24"
+          fill="none"
+          stroke="currentColor"
+          stroke-width="1.8"
+          stroke-linecap="round"
+          stroke-linejoin="round"
+          aria-hidden="true"
+        >
+          <path :d="p.icon" />
+        </svg>
+        {{ p.label }}
+      </RouterLink>
+      <div class="ml-auto px-2.5 text-[13px] text-soft md:mt-auto md:ml-0">
+        {{ who.name }} ·
+        <button
+          type="button"
+          class="cursor-pointer underline underline-offset-2 hover:text-ink"
+          @click="signOut"
+        >
+          Sign out
+        </button>
+      </div>
+    </nav>
+
+    <div class="min-w-0">
+      <header
+        class="no-print flex flex-wrap items-center gap-x-3 gap-y-2 px-5 pt-4 text-sm text-soft md:px-8"
+      >
+        <span v-if="targets.length">
+          Target
+          <template v-for="(t, i) in targets" :key="t.id">
+            <span v-if="i > 0"> and </span>
+            <RouterLink
+              :to="{ name: 'release', params: { id: t.id } }"
+              class="font-semibold text-ink underline-offset-2 hover:underline"
+              >{{ t.name }}</RouterLink
+            >
+            <span> (revision {{ t.revision }})</span>
+          </template>
+        </span>
+        <form v-if="route.name !== 'devices'" role="search" class="ml-auto" @submit.prevent="go">
+          <label class="sr-only" for="find">Find a machine</label>
+          <input
+            id="find"
+            v-model="find"
+            type="search"
+            placeholder="Find a machine, model or place"
+            class="w-64 rounded-lg border border-line bg-card px-3 py-1.5 text-ink placeholder:text-soft"
+          />
+        </form>
+      </header>
+      <main id="content" class="max-w-[1180px] px-5 pt-4 pb-10 md:px-8">
+        <RouterView />
+      </main>
+    </div>
+  </div>
+  <div v-else-if="error" class="mx-auto max-w-xl p-8">
+    <TroubleBox :error="error" @again="refetch()" />
+  </div>
+  <p v-else-if="isPending" class="p-8 text-soft" role="status">Opening…</p>
+</template>

@@ -1,0 +1,44 @@
+import createClient from 'openapi-fetch'
+
+import type { components, paths } from './api'
+
+export type Schemas = components['schemas']
+export type Disposition = 'ready' | 'reconfigure' | 'refit' | 'replace' | 'undetermined'
+
+export const api = createClient<paths>({ baseUrl: '/api' })
+
+/** What went wrong, in the words of the service where it answered. */
+export class Trouble extends Error {
+  constructor(
+    readonly status: number,
+    message: string,
+  ) {
+    super(message)
+  }
+}
+
+/** Tells the console that a session has ended. */
+export const signedOut = 'rolltop-signed-out'
+
+interface Answer<T> {
+  data?: T
+  error?: unknown
+  response: Response
+}
+
+/** Gives the data of a call, or throws what the service says of the failure. */
+export async function ask<T>(call: Promise<Answer<T>>): Promise<T> {
+  let answer: Answer<T>
+  try {
+    answer = await call
+  } catch {
+    throw new Trouble(0, 'The service does not answer. Is it still running?')
+  }
+  if (answer.data !== undefined && answer.response.ok) return answer.data
+  if (answer.response.status === 401) window.dispatchEvent(new Event(signedOut))
+  const problem = answer.error as Partial<Schemas['Problem']> | undefined
+  throw new Trouble(
+    answer.response.status,
+    problem?.detail ?? problem?.title ?? `The service answered ${answer.response.status}.`,
+  )
+}

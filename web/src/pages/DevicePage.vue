@@ -1,0 +1,180 @@
+<script setup lang="ts">
+import { Disclosure, DisclosureButton, DisclosurePanel } from '@headlessui/vue'
+import { useQuery } from '@pinia/colada'
+import { computed } from 'vue'
+
+import { api, ask } from '../client'
+import DispositionMark from '../parts/DispositionMark.vue'
+import FindingItem from '../parts/FindingItem.vue'
+import PlanList from '../parts/PlanList.vue'
+import TroubleBox from '../parts/TroubleBox.vue'
+import { sayDay, sayMoment } from '../words'
+
+const props = defineProps<{ machine: string }>()
+const {
+  data: device,
+  error,
+  refetch,
+} = useQuery({
+  key: () => ['device', props.machine],
+  query: () => ask(api.GET('/devices/{key}', { params: { path: { key: props.machine } } })),
+})
+const check = computed(() => device.value?.check)
+const findings = computed(() => check.value?.findings ?? [])
+const fails = computed(() => findings.value.filter((f) => f.level === 'must' && f.outcome === 'fail'))
+const unknowns = computed(() => findings.value.filter((f) => f.level === 'must' && f.outcome === 'unknown'))
+const advice = computed(() => findings.value.filter((f) => f.level === 'should' && f.outcome === 'fail'))
+const rest = computed(() => {
+  const shown = new Set([...fails.value, ...unknowns.value, ...advice.value])
+  return findings.value.filter((f) => !shown.has(f))
+})
+const passes = computed(() => rest.value.filter((f) => f.outcome === 'pass').map((f) => f.title))
+const missing = computed(
+  () => device.value?.facts.flatMap((g) => g.facts).filter((f) => !f.known).length ?? 0,
+)
+const about = computed(() => {
+  const d = device.value
+  return d
+    ? [d.name, `${d.manufacturer} ${d.model}`.trim(), d.place, d.installed].filter(Boolean).join(' · ')
+    : ''
+})
+</script>
+
+<template>
+  <TroubleBox v-if="error" :error="error" @again="refetch()" />
+  <p v-else-if="!device" role="status" class="text-soft">Checking the machine…</p>
+  <template v-else>
+    <p class="text-soft">{{ about }}</p>
+    <template v-if="check">
+      <h1 class="mb-1 text-[27px] leading-tight font-semibold tracking-tight">
+        <DispositionMark :of="check.disposition" big /><span
+          v-if="check.certainty === 'expected' && check.disposition !== 'undetermined'"
+          class="font-normal text-soft"
+          >, expected</span
+        >: {{ check.answer }}
+      </h1>
+      <p class="text-soft">
+        {{ check.details?.join(' ') }}
+        <span v-if="check.publisher && check.publisher.disposition !== check.disposition">
+          By the publisher's requirements alone: <b>{{ check.publisher.disposition }}</b>;
+          {{ check.publisher.answer }}
+        </span>
+      </p>
+      <p class="mb-6 text-sm text-soft">
+        <RouterLink
+          :to="{ name: 'release', params: { id: check.release.id } }"
+          class="underline underline-offset-2 hover:text-ink"
+          >{{ check.release.name }}, revision {{ check.release.revision }}</RouterLink
+        >
+        · inventory of {{ sayMoment(check.machine.taken_at)
+        }}<template v-if="check.machine.elevated !== undefined"
+          >, {{ check.machine.elevated ? 'with' : 'without' }} rights</template
+        >
+        · {{ check.coverage.read }} of {{ check.coverage.needed }} needed facts read
+        <template v-if="check.support">
+          · {{ check.support.release }}
+          {{ check.support.days < 0 ? 'went out of support' : 'is supported until' }}
+          {{ sayDay(check.support.ends) }}</template
+        >
+      </p>
+
+      <div class="grid gap-x-9 gap-y-8 lg:grid-cols-[7fr_5fr]">
+        <div>
+          <section v-if="fails.length" aria-labelledby="fails" class="mb-7">
+            <h2 id="fails" class="border-b border-line pb-1.5 font-semibold">
+              {{ check.counts.fail }} of {{ check.counts.musts }} requirements
+              {{ check.counts.fail === 1 ? 'is' : 'are' }} not met
+            </h2>
+            <ul>
+              <FindingItem v-for="f in fails" :key="f.requirement" :finding="f" />
+            </ul>
+          </section>
+          <section v-if="unknowns.length" aria-labelledby="unknowns" class="mb-7">
+            <h2 id="unknowns" class="border-b border-line pb-1.5 font-semibold">
+              {{ unknowns.length }} of {{ check.counts.musts }} {{ unknowns.length === 1 ? 'is' : 'are' }} not
+              known
+            </h2>
+            <ul>
+              <FindingItem v-for="f in unknowns" :key="f.requirement" :finding="f" />
+            </ul>
+          </section>
+          <section v-if="advice.length" aria-labelledby="advice" class="mb-7">
+            <h2 id="advice" class="border-b border-line pb-1.5 font-semibold">Advised, and not followed</h2>
+            <ul>
+              <FindingItem v-for="f in advice" :key="f.requirement" :finding="f" />
+            </ul>
+          </section>
+          <Disclosure v-slot="{ open }">
+            <DisclosureButton class="cursor-pointer text-left text-soft hover:text-ink">
+              <span aria-hidden="true">{{ open ? '▾' : '▸' }}</span>
+              {{ check.counts.pass }} of {{ check.counts.musts }} requirements are met<template
+                v-if="passes.length && !open"
+                >: {{ passes.slice(0, 6).join(', ') }}{{ passes.length > 6 ? ' …' : '' }}</template
+              >
+            </DisclosureButton>
+            <DisclosurePanel>
+              <ul>
+                <FindingItem v-for="f in rest" :key="f.requirement" :finding="f" />
+              </ul>
+            </DisclosurePanel>
+          </Disclosure>
+        </div>
+        <section aria-labelledby="plan">
+          <h2 id="plan" class="mb-3 border-b border-line pb-1.5 font-semibold">The plan, in this order</h2>
+          <PlanList :plan="check.plan" />
+        </section>
+      </div>
+    </template>
+    <template v-else>
+      <h1 class="mb-1 text-[27px] leading-tight font-semibold">{{ device.name }}</h1>
+      <p class="mb-6">{{ device.no_check }}</p>
+    </template>
+
+    <section aria-labelledby="inventory" class="mt-9">
+      <h2 id="inventory" class="mb-2 border-b border-line pb-1.5 font-semibold">
+        The inventory<span class="font-normal text-soft">{{
+          missing ? `; ${missing} facts are not known` : ''
+        }}</span>
+      </h2>
+      <Disclosure
+        v-for="g in device.facts"
+        :key="g.group"
+        v-slot="{ open }"
+        as="div"
+        class="border-b border-line/60"
+      >
+        <DisclosureButton class="flex w-full cursor-pointer items-baseline gap-2 py-1.5 text-left">
+          <span aria-hidden="true" class="text-soft">{{ open ? '▾' : '▸' }}</span>
+          <span class="w-40 shrink-0 font-semibold">{{ g.group }}</span>
+          <span v-if="!open" class="truncate text-soft">{{ g.summary }}</span>
+        </DisclosureButton>
+        <DisclosurePanel>
+          <table class="mb-3 w-full text-left text-sm">
+            <tbody>
+              <tr v-for="f in g.facts" :key="f.fact + f.label" class="border-t border-line/40 align-baseline">
+                <th scope="row" class="w-64 py-1 pr-4 pl-6 font-normal" :title="f.fact">{{ f.label }}</th>
+                <td v-if="f.known" class="py-1 pr-4">{{ f.value }}</td>
+                <td v-else class="py-1 pr-4 text-soft">{{ f.why }} {{ f.try }}</td>
+                <td class="w-64 py-1 text-soft">{{ f.source }}</td>
+              </tr>
+            </tbody>
+          </table>
+        </DisclosurePanel>
+      </Disclosure>
+    </section>
+
+    <section aria-labelledby="history" class="mt-8">
+      <h2 id="history" class="mb-2 border-b border-line pb-1.5 font-semibold">History</h2>
+      <ul class="text-sm">
+        <li v-for="h in device.history" :key="h.id" class="py-0.5">
+          <a :href="`/api/devices/${device.key}/inventory?id=${h.id}`" class="underline underline-offset-2">{{
+            sayMoment(h.last_seen)
+          }}</a>
+          <span v-if="h.taken_at !== h.last_seen" class="text-soft"
+            >, the same readings since {{ sayMoment(h.taken_at) }}</span
+          >
+        </li>
+      </ul>
+    </section>
+  </template>
+</template>

@@ -1,0 +1,168 @@
+<script setup lang="ts">
+import { useQuery } from '@pinia/colada'
+import { computed } from 'vue'
+
+import { api, ask } from '../client'
+import DispositionStrip from '../parts/DispositionStrip.vue'
+import TroubleBox from '../parts/TroubleBox.vue'
+import { sayDay } from '../words'
+
+const {
+  data: fleet,
+  error,
+  refetch,
+} = useQuery({
+  key: ['fleet'],
+  query: () => ask(api.GET('/fleet')),
+  staleTime: 10_000,
+})
+const obstacles = computed(() => (fleet.value?.obstacles ?? []).filter((o) => o.fails > 0))
+const most = computed(() => Math.max(1, ...obstacles.value.map((o) => o.fails)))
+const places = computed(() => fleet.value?.places ?? [])
+const largest = computed(() => Math.max(1, ...places.value.map((p) => p.total)))
+// Two releases may give a requirement the same title; then the release stands beside it.
+const shared = computed(() => {
+  const titles = obstacles.value.map((o) => o.title)
+  return new Set(titles.filter((t, i) => titles.indexOf(t) !== i))
+})
+// Under the headline: the end of support that most machines wait for.
+const pressing = computed(
+  () => [...(fleet.value?.support ?? [])].sort((a, b) => b.machines - a.machines)[0]?.says,
+)
+const list = (where: string) => ({ name: 'devices', query: { where } })
+const part = (n: number, of: number) => `${(100 * n) / of}%`
+</script>
+
+<template>
+  <TroubleBox v-if="error" :error="error" @again="refetch()" />
+  <p v-else-if="!fleet" role="status" class="text-soft">Counting machines…</p>
+  <section v-else-if="fleet.total === 0" class="max-w-2xl">
+    <h1 class="text-[27px] leading-tight font-semibold">{{ fleet.headline }}</h1>
+    <p class="mt-2 text-soft">
+      Add a release document, choose it as the target, and send the first inventory:
+    </p>
+    <pre class="mt-3 overflow-x-auto rounded-lg border border-line bg-card p-4 text-sm">
+rolltop releases add FILE
+rolltop releases target --pc ID
+rolltop submit</pre>
+  </section>
+  <template v-else>
+    <h1 class="mb-1 text-[27px] leading-tight font-semibold tracking-tight">{{ fleet.headline }}</h1>
+    <p class="mb-5 text-soft">{{ pressing }}</p>
+    <DispositionStrip :counts="fleet.dispositions" />
+    <p v-if="fleet.unjudged" class="mb-5 text-soft">
+      <RouterLink
+        :to="list('judged=no')"
+        class="font-semibold text-accent underline-offset-2 hover:underline"
+      >
+        {{ fleet.unjudged }} more</RouterLink
+      >
+      are not checked: no target release is chosen for their class of hardware.
+    </p>
+
+    <div class="grid gap-x-9 gap-y-8 lg:grid-cols-[7fr_5fr]">
+      <section aria-labelledby="obstacles">
+        <h2 id="obstacles" class="mb-2 border-b border-line pb-1.5 font-semibold">What stands in the way</h2>
+        <p v-if="obstacles.length === 0" class="py-2 text-soft">No machine fails a requirement.</p>
+        <ul>
+          <li
+            v-for="o in obstacles"
+            :key="o.release + o.requirement"
+            class="grid grid-cols-[minmax(0,12.5rem)_1fr_2.5rem] items-center gap-x-3 py-1 sm:grid-cols-[minmax(0,13.5rem)_1fr_2rem_5.5rem]"
+          >
+            <RouterLink :to="list(o.where)" class="leading-tight underline-offset-2 hover:underline">
+              {{ o.title }}<span v-if="shared.has(o.title)" class="text-soft"> · {{ o.release }}</span>
+            </RouterLink>
+            <div class="flex h-3.5 overflow-hidden rounded-[3px]" aria-hidden="true">
+              <RouterLink
+                tabindex="-1"
+                :to="list(o.where_alone)"
+                class="bg-accent"
+                :style="{ width: part(o.alone, most) }"
+                :title="`${o.alone} fail nothing else`"
+              />
+              <RouterLink
+                tabindex="-1"
+                :to="list(o.where)"
+                class="hatch-accent"
+                :style="{ width: part(o.fails - o.alone, most) }"
+                :title="`${o.fails - o.alone} fail something else too`"
+              />
+            </div>
+            <RouterLink
+              :to="list(o.where)"
+              class="text-right font-semibold underline-offset-2 hover:underline"
+              :aria-label="`${o.fails} machines fail ${o.title}, ${o.alone} of them nothing else`"
+            >
+              {{ o.fails }}
+            </RouterLink>
+            <RouterLink
+              v-if="o.unknown"
+              :to="list(o.where_unknown)"
+              class="text-[13px] whitespace-nowrap text-soft underline-offset-2 hover:underline max-sm:hidden"
+              :aria-label="`not known on ${o.unknown} machines: ${o.title}`"
+            >
+              {{ o.unknown }} unknown
+            </RouterLink>
+          </li>
+        </ul>
+        <p v-if="obstacles.length" class="mt-3 text-[13px] text-soft">
+          Solid: the only thing in the way on that machine. Hatched: one of several.
+        </p>
+      </section>
+
+      <div>
+        <section v-if="places.length" aria-labelledby="places">
+          <h2 id="places" class="mb-2 border-b border-line pb-1.5 font-semibold">By place</h2>
+          <ul>
+            <li
+              v-for="p in places"
+              :key="p.place"
+              class="grid grid-cols-[minmax(0,9.5rem)_1fr_2.5rem] items-center gap-x-3 py-1"
+            >
+              <RouterLink :to="list(p.where)" class="truncate underline-offset-2 hover:underline">{{
+                p.place
+              }}</RouterLink>
+              <div :style="{ width: part(p.total, largest) }">
+                <DispositionStrip :counts="p.dispositions" thin />
+              </div>
+              <RouterLink
+                :to="list(p.where)"
+                class="text-right font-semibold underline-offset-2 hover:underline"
+                :aria-label="`${p.total} machines at ${p.place}`"
+              >
+                {{ p.total }}
+              </RouterLink>
+            </li>
+          </ul>
+        </section>
+        <section v-if="fleet.support.length" aria-labelledby="support" class="mt-8">
+          <h2 id="support" class="mb-2 border-b border-line pb-1.5 font-semibold">
+            Support of what they run now
+          </h2>
+          <ul>
+            <li
+              v-for="s in fleet.support"
+              :key="s.release"
+              class="grid grid-cols-[minmax(0,9.5rem)_1fr_2.5rem] gap-x-3 py-1"
+            >
+              <RouterLink :to="list(s.where)" class="underline-offset-2 hover:underline">{{
+                s.release
+              }}</RouterLink>
+              <span :class="s.days < 60 ? 'font-semibold' : 'text-soft'">
+                {{ s.days < 0 ? 'ended' : 'until' }} {{ sayDay(s.ends)
+                }}<template v-if="s.days >= 0">, {{ s.days }} days</template>
+              </span>
+              <RouterLink
+                :to="list(s.where)"
+                class="text-right font-semibold underline-offset-2 hover:underline"
+                :aria-label="s.says"
+                >{{ s.machines }}</RouterLink
+              >
+            </li>
+          </ul>
+        </section>
+      </div>
+    </div>
+  </template>
+</template>

@@ -1,0 +1,21 @@
+import { createRouter, createWebHistory } from 'vue-router'
+
+import DevicePage from './pages/DevicePage.vue'
+import DevicesPage from './pages/DevicesPage.vue'
+import FleetPage from './pages/FleetPage.vue'
+import MissingPage from './pages/MissingPage.vue'
+import ReleasePage from './pages/ReleasePage.vue'
+import ReleasesPage from './pages/ReleasesPage.vue'
+
+export const router = createRouter({
+  history: createWebHistory(),
+  routes: [
+    { path: '/', name: 'fleet', component: FleetPage },
+    { path: '/devices', name: 'devices', component: DevicesPage },
+    { path: '/devices/:machine', name: 'device', component: DevicePage, props: true },
+    { path: '/releases', name: 'releases', component: ReleasesPage },
+    { path: '/releases/:id', name: 'release', component: ReleasePage, props: true },
+    { path: '/:rest(.*)*', name: 'missing', component: MissingPage },
+  ],
+  scrollBehavior: (_to, _from, saved) => saved ?? { top: 0 },
+})

@@ -1,0 +1,31 @@
+import type { Disposition } from './client'
+
+/** The dispositions in their order. */
+export const dispositions: Disposition[] = ['ready', 'reconfigure', 'refit', 'replace', 'undetermined']
+
+export const capital = (s: string) => s.charAt(0).toUpperCase() + s.slice(1)
+
+const day = new Intl.DateTimeFormat('en-GB', {
+  day: 'numeric',
+  month: 'long',
+  year: 'numeric',
+  timeZone: 'UTC',
+})
+const moment = new Intl.DateTimeFormat('en-GB', {
+  day: 'numeric',
+  month: 'long',
+  hour: '2-digit',
+  minute: '2-digit',
+})
+
+export const sayDay = (iso: string) => day.format(new Date(iso))
+export const sayMoment = (iso: string) => moment.format(new Date(iso))
+
+/** How long ago, for lists: “3 h ago”. */
+export function ago(iso: string): string {
+  const minutes = Math.round((Date.now() - Date.parse(iso)) / 60000)
+  if (minutes < 2) return 'just now'
+  if (minutes < 90) return `${minutes} min ago`
+  if (minutes < 48 * 60) return `${Math.round(minutes / 60)} h ago`
+  return `${Math.round(minutes / 1440)} days ago`
+}
