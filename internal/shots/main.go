@@ -1,0 +1,94 @@
+// Shots takes the pictures of the console for the documentation, from a running
+// demo.
+package main
+
+import (
+	"errors"
+	"flag"
+	"fmt"
+	"os"
+	"path/filepath"
+
+	"rolltop.example/rolltop/internal/browser"
+)
+
+func main() {
+	server := flag.String("server", "http://127.0.0.1:8470", "address of the demo")
+	password := flag.String("password", "", "its password")
+	dir := flag.String("dir", "docs/screenshots", "where the pictures go")
+	page := flag.String("page", "", "take only this path, as page.png")
+	dark := flag.Bool("dark", false, "dark")
+	width := flag.Int64("width", 1280, "width of the window")
+	height := flag.Int64("height", 800, "height of the window")
+	full := flag.Bool("full", false, "the whole page, with -page")
+	wait := flag.String("wait", "", "wait for this text, with -page")
+	click := flag.String("click", "", "click on this element before, with -page")
+	flag.Parse()
+	if err := run(*server, *password, *dir, *page, *wait, *click, *dark, *full, *width, *height); err != nil {
+		fmt.Fprintln(os.Stderr, err)
+		os.Exit(1)
+	}
+}
+
+// pages of the documentation: path, text to wait for, whole page, name.
+var pages = []struct {
+	path, wait, name string
+	full             bool
+}{
+	{"/", "What stands in the way", "fleet", false},
+	{"/devices?where=disposition%3Drefit,replace", "machines of", "devices", false},
+	{"/devices/lant-001", "The plan, in this order", "machine", true},
+	{"/releases/skerry-12", "Required", "release", false},
+}
+
+func run(server, password, dir, page, wait, click string, dark, full bool, width, height int64) error {
+	b, err := browser.Start()
+	if err != nil {
+		return err
+	}
+	defer b.Close()
+	p, err := b.Open()
+	if err != nil {
+		return err
+	}
+	defer p.Close()
+	if err := errors.Join(p.Size(width, height), p.Dark(dark)); err != nil {
+		return err
+	}
+	if password != "" {
+		if err := p.SignIn(server, "demo", password); err != nil {
+			return err
+		}
+	}
+	list := pages
+	if page != "" {
+		list = list[:1]
+		list[0].path, list[0].wait, list[0].name, list[0].full = page, wait, "page", full
+	}
+	for _, one := range list {
+		if err := p.Go(server + one.path); err != nil {
+			return err
+		}
+		if one.wait != "" {
+			if err := p.WaitText(one.wait); err != nil {
+				return err
+			}
+		}
+		if click != "" {
+			if err := p.Click(click); err != nil {
+				return err
+			}
+		}
+		png, err := p.Picture(one.full)
+		if err != nil {
+			return err
+		}
+		if err := os.WriteFile(filepath.Join(dir, one.name+".png"), png, 0o644); err != nil {
+			return err
+		}
+	}
+	for _, t := range p.Troubles() {
+		fmt.Println("console:", t)
+	}
+	return nil
+}
