@@ -14,8 +14,8 @@ import (
 	"go.yaml.in/yaml/v3"
 )
 
-// Parse reads one YAML or JSON document. A document whose first character is
-// “{” is read as JSON (RFC 8259). The error is [*Mistakes].
+// Parse reads one YAML or JSON document. A document that begins with
+// a brace and a quoted key is read as JSON (RFC 8259). The error is [*Mistakes].
 func Parse(name string, src []byte) (*Node, error) {
 	src = bytes.TrimPrefix(src, []byte("\xef\xbb\xbf"))
 	switch {
@@ -27,10 +27,19 @@ func Parse(name string, src []byte) (*Node, error) {
 	case bytes.IndexByte(src, 0) >= 0 || !utf8.Valid(src):
 		return nil, Refuse(name, "this is not a text file in UTF-8", "save it as YAML or JSON text in UTF-8")
 	}
-	if first := bytes.TrimSpace(src)[0]; first == '{' {
+	if isJSON(bytes.TrimSpace(src)) {
 		return parseJSON(name, src)
 	}
 	return parseYAML(name, src)
+}
+
+// isJSON: a brace with a quoted key behind it; {key: value} is YAML.
+func isJSON(src []byte) bool {
+	if src[0] != '{' {
+		return false
+	}
+	rest := bytes.TrimSpace(src[1:])
+	return len(rest) == 0 || rest[0] == '"' || rest[0] == '}'
 }
 
 type jsonReader struct {

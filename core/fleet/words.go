@@ -41,7 +41,9 @@ func (t *Tally) Headline(targets map[string]*release.Release) string {
 		s += ", and " + strings.Join(parts[1:], ", and ")
 	}
 	s += "."
-	if n := t.By[remedy.Reconfigure]; n > 0 {
+	if n := t.By[remedy.Reconfigure]; n == 1 {
+		s += " One more needs settings or software only."
+	} else if n > 1 {
 		s += fmt.Sprintf(" %d more need settings or software only.", n)
 	}
 	return s

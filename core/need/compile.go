@@ -227,8 +227,9 @@ func Value(def *fact.Def, s string) (v fact.Value, right string) {
 		}
 		return fact.Num(math.Round(x * u.sizes[at])), ""
 	case fact.Bool:
-		v, _ = fact.Parse(def.Kind, s)
-		return v, "write true or false"
+		if s != "true" && s != "false" {
+			return fact.Value{}, "write true or false"
+		}
 	case fact.Word:
 		words := make([]string, 0, len(def.Words))
 		for w := range def.Words {
@@ -243,6 +244,8 @@ func Value(def *fact.Def, s string) (v fact.Value, right string) {
 			return fact.Value{}, "write a version in quotes: \"2.0\""
 		}
 	}
-	v, _ = fact.Parse(def.Kind, s)
-	return v, "give a value"
+	if v, ok := fact.Parse(def.Kind, s); ok {
+		return v, ""
+	}
+	return fact.Value{}, "give a value"
 }

@@ -25,7 +25,7 @@ func (s *solver) plan(v *Verdict) []Planned {
 	if v.Route == release.Interim {
 		s.add("interim", nil)
 	}
-	if s.installs() < 0 {
+	if s.installs(-1) < 0 {
 		s.apply(s.lib.at["upgrade"], nil)
 	}
 	return s.order()

@@ -76,15 +76,17 @@ type Planned struct {
 
 // solver looks for the least steps for one machine and one set of musts.
 type solver struct {
-	lib    *library
-	was    *fact.Facts // as read
-	sim    *fact.Facts // as the chosen steps would leave it
-	route  string
-	guest  bool
-	chosen []Planned
-	worst  Class
-	rests  []string
-	doubt  bool // a remedy is chosen of which it is not known whether it can be done
+	lib     *library
+	was     *fact.Facts // as read
+	sim     *fact.Facts // as the chosen steps would leave it
+	route   string
+	guest   bool
+	fixed   bool // how the release is installed is settled
+	failing []*check.Finding
+	chosen  []Planned
+	worst   Class
+	rests   []string
+	doubt   bool // a remedy is chosen of which it is not known whether it can be done
 }
 
 // Solve works out the verdict over the musts that ask admits (nil: all).
@@ -117,13 +119,14 @@ func solve(lib *library, res *check.Result, ask func(*release.Requirement) bool,
 			unknown = append(unknown, fd)
 		}
 	}
+	s.failing = failing
 	if install >= 0 {
 		s.route, v.Route, v.Through = release.Reinstall, release.Reinstall, ""
+		s.fixed = install != lib.at["reinstall"]
 		s.apply(install, nil)
-		s.renew(install, failing)
 	}
 	left := s.settleAll(failing)
-	if again := s.installs(); again >= 0 && s.route != release.Reinstall {
+	if again := s.installs(install); again >= 0 {
 		return solve(lib, res, ask, release.Path{Way: release.Reinstall, Truth: path.Truth}, again)
 	}
 	v.sum(s, left, unknown, len(failing) == 0)
@@ -143,21 +146,10 @@ func foreign(res *check.Result) bool {
 	return p != "" && !slices.ContainsFunc(res.Release.Upgrade, func(s release.SourceDoc) bool { return s.Platform == p })
 }
 
-// renew simulates what a fresh installation makes anew for all findings: what
-// it replaces needs no step of its own.
-func (s *solver) renew(install int, failing []*check.Finding) {
-	for _, c := range s.lib.steps[install].effects {
-		for _, fd := range failing {
-			if v, ok := needed(fd.Requirement.Need, c.id, s.sim); ok && !c.value.Known() {
-				s.sim.Set(c.id, v, "step "+s.lib.steps[install].ID)
-			}
-		}
-	}
-}
-
-func (s *solver) installs() int {
+// installs is a chosen step that installs the release, other than one, or -1.
+func (s *solver) installs(other int) int {
 	for _, c := range s.chosen {
-		if c.Installs {
+		if c.Installs && c.index != other {
 			return c.index
 		}
 	}
@@ -166,14 +158,15 @@ func (s *solver) installs() int {
 
 // settleAll chooses steps for all failing findings and returns those that
 // nothing settles. Steps that surely can be done are tried until none helps
-// any more, since one can make another possible; then pairs; then steps of
-// which it is not known whether they can be done.
+// any more, since one can make another possible; then pairs; then both again
+// with steps of which it is not known whether they can be done.
 func (s *solver) settleAll(failing []*check.Finding) []*check.Finding {
 	left := failing
 	for _, attempt := range []func(*check.Finding) bool{
 		func(fd *check.Finding) bool { return s.single(fd, need.True) },
-		func(fd *check.Finding) bool { return s.pair(fd) },
+		func(fd *check.Finding) bool { return s.pair(fd, need.True) },
 		func(fd *check.Finding) bool { return s.single(fd, need.Unknown) },
+		func(fd *check.Finding) bool { return s.pair(fd, need.Unknown) },
 	} {
 		for again := true; again && len(left) > 0; {
 			again = false
@@ -209,7 +202,7 @@ func (s *solver) options(n need.Need, least need.Truth) []int {
 	var out []int
 	for i := range s.lib.steps {
 		st := &s.lib.steps[i]
-		if st.Class == NoClass || !st.on(s.route, s.guest) || !st.touches(n) || s.has(i) {
+		if st.Class == NoClass || st.Installs && s.fixed || !st.on(s.route, s.guest) || !st.touches(n) || s.has(i) {
 			continue
 		}
 		if t := st.can(s.sim); t >= least && s.below(st, n) != need.False {
@@ -246,9 +239,9 @@ func (s *solver) single(fd *check.Finding, least need.Truth) bool {
 	return false
 }
 
-func (s *solver) pair(fd *check.Finding) bool {
+func (s *solver) pair(fd *check.Finding, second need.Truth) bool {
 	for _, i := range s.options(fd.Requirement.Need, need.True) {
-		for _, j := range s.options(fd.Requirement.Need, need.Unknown) {
+		for _, j := range s.options(fd.Requirement.Need, second) {
 			if i != j && s.try(fd, i, j) {
 				return true
 			}
@@ -313,6 +306,10 @@ func (s *solver) apply(i int, q *release.Requirement) bool {
 	if q != nil {
 		p.Settles = []string{q.ID}
 	}
+	doubt := st.can(s.sim) == need.Unknown
+	if s.doubt = s.doubt || doubt; doubt {
+		s.worst = Replacement
+	}
 	if st.Class != NoClass && !st.sure(s.was) {
 		p.Expected = true
 		s.worst = max(s.worst, st.Worst)
@@ -320,7 +317,6 @@ func (s *solver) apply(i int, q *release.Requirement) bool {
 			s.rests = append(s.rests, st.RestsOn)
 		}
 	}
-	s.doubt = s.doubt || st.can(s.sim) == need.Unknown
 	s.simulate(&p, q)
 	s.chosen = append(s.chosen, p)
 	return true
@@ -330,14 +326,11 @@ func (s *solver) simulate(p *Planned, q *release.Requirement) {
 	for _, c := range p.effects {
 		v := c.value
 		if !v.Known() {
-			if q == nil {
-				continue
-			}
 			var ok bool
-			if v, ok = needed(q.Need, c.id, s.sim); !ok {
+			if v, ok = s.least(c.id, q); !ok {
 				continue
 			}
-			if c.id.Def().Kind == fact.Number && !p.Needed.Known() {
+			if c.id.Def().Kind == fact.Number && !p.Needed.Known() && (q == nil || need.Reads(q.Need, c.id)) {
 				p.NeededOf, p.Needed = c.id, v
 				if was := s.was.Value(c.id); was.Known() {
 					p.Short = v.Float() - was.Float()
@@ -352,6 +345,22 @@ func (s *solver) simulate(p *Planned, q *release.Requirement) {
 			p.Expected = true
 		}
 	}
+}
+
+// least is the value that a step brings a fact to: what the requirement that it
+// is chosen for needs, or another one that fails. A new drive has room, too.
+func (s *solver) least(id fact.ID, q *release.Requirement) (fact.Value, bool) {
+	if q != nil {
+		if v, ok := needed(q.Need, id, s.sim); ok {
+			return v, true
+		}
+	}
+	for _, fd := range s.failing {
+		if v, ok := needed(fd.Requirement.Need, id, s.sim); ok {
+			return v, true
+		}
+	}
+	return fact.Value{}, false
 }
 
 // needed is the least value of a fact that meets a need, where the facts do
@@ -374,6 +383,12 @@ func needed(n need.Need, id fact.ID, f *fact.Facts) (fact.Value, bool) {
 				}
 			}
 			return fact.Items(append(slices.Clone(f.Value(id).Set()), x.Items...)), true
+		case *need.HasAny:
+			for _, item := range x.Items {
+				if f.Value(fact.ProcessorFeaturesOff).Has(item) {
+					return fact.Items(append(slices.Clone(f.Value(id).Set()), item)), true
+				}
+			}
 		}
 	}
 	return fact.Value{}, false
@@ -412,8 +427,7 @@ func (v *Verdict) sum(s *solver, left, unknown []*check.Finding, nothingFails bo
 	}
 	for _, fd := range unknown {
 		if fd.Applies == need.True && fd.Requirement.Need.Test(s.sim) == need.True {
-			s.settled(fd)
-			v.Confirmed = false
+			s.settled(fd) // where a step only assumes it, the step is expected already
 			continue
 		}
 		v.Open = append(v.Open, fd.Requirement.ID)

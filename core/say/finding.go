@@ -268,6 +268,9 @@ func failReason(e *check.Evidence, res *check.Result) string {
 			return featureReason(need.Missing(x.Items, e.Reading.Value), f)
 		}
 		if x, ok := e.Leaf.(*need.HasAny); ok {
+			if s := featureReason(x.Items, f); strings.Contains(s, "switched off") {
+				return s
+			}
 			return Sentence("the processor has none of " + And(x.Items) + ", of which one is needed")
 		}
 	case fact.FreeBytes:

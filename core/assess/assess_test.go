@@ -1,0 +1,461 @@
+package assess_test
+
+import (
+	"fmt"
+	"os"
+	"slices"
+	"strings"
+	"testing"
+	"time"
+
+	"rolltop.example/rolltop/core/assess"
+	"rolltop.example/rolltop/core/check"
+	"rolltop.example/rolltop/core/inventory"
+	"rolltop.example/rolltop/core/release"
+)
+
+var now = time.Date(2026, 11, 23, 8, 0, 0, 0, time.UTC)
+
+func some[T any](v T) inventory.Opt[T] { return inventory.Some(v) }
+
+type doc = inventory.Document
+
+func load(t testing.TB, name string) *release.Release {
+	t.Helper()
+	src, err := os.ReadFile("../../internal/standin/releases/" + name + ".yaml")
+	if err != nil {
+		t.Fatal(err)
+	}
+	rel, err := release.Read(name, src)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return rel
+}
+
+// sound is a PC that meets every must of Skerry 12.
+func sound() *doc {
+	d := &doc{Format: inventory.Format, TakenAt: now}
+	d.Device.Name, d.Device.Form, d.Device.Environment = some("GULL-014"), some("desktop"), some("hardware")
+	d.OS.Platform, d.OS.Name, d.OS.Version, d.OS.Architecture = some("windows"), some("Skerry 11"), some("11.2"), some("x86-64")
+	d.Processor = inventory.Processor{Name: some("Corvane K5-9400"), Architecture: some("x86-64"), Cores: some(int64(6)), Threads: some(int64(6)), RatedMHz: some(int64(2900)),
+		Features: []string{"cmpxchg16b", "sse4.2", "avx2"}}
+	d.Memory = inventory.Memory{Installed: some(int64(8 << 30)), Visible: some(int64(7 << 30)), Slots: some(int64(2)), SlotsUsed: some(int64(1)), Max: some(int64(64 << 30))}
+	d.Storage.Disks = []inventory.Disk{{Name: some("disk 0"), Kind: some("ssd"), System: some(true), Health: some("good")}}
+	d.Storage.System.DiskBytes, d.Storage.System.VolumeBytes, d.Storage.System.FreeBytes = some(int64(256e9)), some(int64(250e9)), some(int64(90e9))
+	d.Storage.System.PartitionStyle, d.Storage.Boot.PartitionStyle = some("gpt"), some("gpt")
+	d.Storage.System.Encryption.State = some("off")
+	d.Firmware = inventory.Firmware{BootMode: some("uefi"), UEFICapable: some(true), SecureBoot: some("on"), SecureBootCapable: some(true)}
+	d.TPM = inventory.TPM{State: some("ready"), Version: some("2.0")}
+	return d
+}
+
+func mac() *doc {
+	d := &doc{Format: inventory.Format, TakenAt: now}
+	d.Device.Name, d.Device.ModelID = some("NSLIP-M03"), some("Foldbook9,1")
+	d.OS.Platform, d.OS.Name, d.OS.Version = some("macos"), some("Fathom 8"), some("8.4")
+	d.Memory.Installed = some(int64(16 << 30))
+	d.Storage.Disks = []inventory.Disk{{Kind: some("ssd"), System: some(true)}}
+	d.Storage.System.DiskBytes, d.Storage.System.FreeBytes = some(int64(251e9)), some(int64(90e9))
+	d.Firmware.SecureBoot = some("full")
+	return d
+}
+
+func legacy(d *doc) {
+	d.Firmware.BootMode, d.Firmware.SecureBoot, d.Firmware.SecureBootCapable = some("legacy"), some("inactive"), inventory.Opt[bool]{}
+	d.Storage.System.PartitionStyle, d.Storage.Boot.PartitionStyle = some("mbr"), some("mbr")
+}
+
+func noTPM(d *doc) { d.TPM = inventory.TPM{State: some("not-seen")} }
+
+func memory(gib int64, used int64) func(*doc) {
+	return func(d *doc) { d.Memory.Installed, d.Memory.SlotsUsed = some(gib<<30), some(used) }
+}
+
+func guest(d *doc) {
+	d.Device.Environment, d.Device.Form, d.Storage.Disks[0].Kind = some("guest"), some("virtual"), some("virtual")
+}
+
+func with(changes ...func(*doc)) func(*doc) {
+	return func(d *doc) {
+		for _, c := range changes {
+			c(d)
+		}
+	}
+}
+
+// cases are machines with what it takes. plan names every step in order, the
+// backup and the upgrade left out.
+var cases = []struct {
+	name        string
+	change      func(*doc)
+	disposition string // with ! in front: expected and not confirmed
+	worst       string // where it differs
+	plan        string
+	says        []string // in the answer, the details, or a finding's reason
+}{
+	{"everything is met", func(*doc) {}, "ready", "", "", []string{"it can take Skerry 12 now."}},
+	{"free space", func(d *doc) { d.Storage.System.FreeBytes = some(int64(18e9)) }, "reconfigure", "", "free-space",
+		[]string{"A clean-up of the disk, without a visit.", "10 GB more free space is needed while the upgrade runs; the disk itself is large enough.", "No part is needed."}},
+	{"secure boot off", func(d *doc) { d.Firmware.SecureBoot = some("off") }, "reconfigure", "", "recovery-key pause-encryption secure-boot-on check-again resume-encryption",
+		[]string{"Secure boot is off; the firmware supports it."}},
+	{"secure boot in set-up mode", func(d *doc) { d.Firmware.SecureBoot = some("setup") }, "reconfigure", "", "secure-boot-keys secure-boot-on check-again",
+		[]string{"The firmware is in set-up mode: it has no keys."}},
+	{"firmware without secure boot", func(d *doc) { d.Firmware.SecureBootCapable, d.Firmware.SecureBoot = some(false), some("off") }, "replace", "", "replace", []string{"cannot do secure boot"}},
+	{"TPM not seen, built in by the list", noTPM, "!reconfigure", "replace", "tpm-on check-again", []string{"most likely switched off in firmware", "A firmware setting"}},
+	{"TPM off", func(d *doc) { d.TPM.State = some("off") }, "reconfigure", "", "tpm-on check-again", []string{"The TPM is there and switched off."}},
+	{"TPM not seen, nothing known of the processor", with(noTPM, func(d *doc) { d.Processor.Name = some("Corvane 0000 sample") }), "!undetermined", "replace", "read-again tpm-on check-again",
+		[]string{"Absent and switched off look the same from here"}},
+	{"TPM not seen, none built in, desktop", with(noTPM, func(d *doc) { d.Processor.Name = some("Corvane K5-8500T") }), "!refit", "replace", "recovery-key pause-encryption tpm-module check-again resume-encryption",
+		[]string{"the list says that this processor has none built in", "A TPM module"}},
+	{"TPM not seen, none built in, laptop", with(noTPM, func(d *doc) { d.Processor.Name, d.Device.Form = some("Corvane K5-8500T"), some("laptop") }), "!replace", "replace", "replace",
+		[]string{"which does not prove that there is none"}},
+	{"TPM not ready", func(d *doc) { d.TPM.State = some("not-ready") }, "!reconfigure", "replace", "tpm-recover check-again", []string{"may be locked or have failed"}},
+	{"TPM 1.2 with one built in", func(d *doc) { d.TPM.Version = some("1.2") }, "!reconfigure", "replace", "tpm-other check-again", []string{"of an older version"}},
+	{"TPM announced without a driver", func(d *doc) { d.TPM = inventory.TPM{State: some("announced")} }, "!undetermined", "replace", "read-again", []string{"the firmware names a TPM and no driver serves it"}},
+	{"legacy with MBR", legacy, "!reconfigure", "replace", "recovery-key pause-encryption convert-disk boot-mode secure-boot-on check-again resume-encryption",
+		[]string{"A disk conversion and two firmware settings", "Not active, since it starts in legacy mode."}},
+	{"legacy, TPM and space", with(legacy, noTPM, func(d *doc) { d.Storage.System.FreeBytes = some(int64(9e9)) }), "!reconfigure", "replace",
+		"free-space convert-disk boot-mode tpm-on secure-boot-on check-again", []string{"A clean-up of the disk, a disk conversion and three firmware settings"}},
+	{"legacy, dynamic disk", with(legacy, func(d *doc) { d.Storage.Boot.Dynamic = some(true) }), "!reconfigure", "replace", "uefi-reinstall secure-boot-on check-again", []string{"installed afresh; programs and files do not stay"}},
+	{"legacy, firmware does not say UEFI", with(legacy, func(d *doc) { d.Firmware.UEFICapable = inventory.Opt[bool]{} }), "!undetermined", "replace", "convert-disk boot-mode secure-boot-on check-again",
+		[]string{"it is not known whether a step can be done", "whether the firmware can do UEFI is not known"}},
+	{"legacy, firmware cannot do UEFI", with(legacy, func(d *doc) { d.Firmware.UEFICapable = some(false) }), "replace", "", "replace", nil},
+	{"memory with a free slot", memory(4, 1), "refit", "", "add-memory check-again", []string{"2 GiB more is needed.", "A memory module"}},
+	{"memory without a free slot", with(memory(4, 2), func(d *doc) {
+		d.Memory.Modules = []inventory.Module{{Soldered: some(false)}, {Soldered: some(false)}}
+	}), "refit", "", "swap-memory check-again", nil},
+	{"memory on a laptop", with(memory(4, 1), func(d *doc) { d.Device.Form = some("laptop") }), "!refit", "replace", "add-memory check-again", []string{"on portable machines is often wrong"}},
+	{"memory soldered", with(memory(4, 2), func(d *doc) { d.Memory.Modules = []inventory.Module{{Soldered: some(true)}} }), "replace", "", "replace", nil},
+	{"memory beyond the ceiling", with(memory(4, 1), func(d *doc) { d.Memory.Max = some(int64(4 << 30)) }), "replace", "", "replace", nil},
+	{"memory, slots not known", with(memory(4, 1), func(d *doc) { d.Memory.Slots = inventory.Opt[int64]{} }), "!undetermined", "replace", "add-memory check-again", nil},
+	{"installed memory not known, visible enough", func(d *doc) { d.Memory.Installed = inventory.Opt[int64]{} }, "ready", "", "", []string{"is at least 7 GiB, which is enough"}},
+	{"installed memory not known, visible too little", func(d *doc) { d.Memory.Installed, d.Memory.Visible = inventory.Opt[int64]{}, some(int64(3<<30)) }, "!undetermined", "refit", "read-again", []string{"it is at least 3 GiB"}},
+	{"drive too small", func(d *doc) { d.Storage.System.DiskBytes = some(int64(64e9)) }, "refit", "", "change-drive check-again", []string{"one sold as 100 GB holds at least 99.5 GB"}},
+	{"eMMC too small", func(d *doc) {
+		d.Storage.System.DiskBytes, d.Storage.Disks[0].Kind = some(int64(62e9)), some("emmc")
+	}, "!undetermined", "replace", "add-drive check-again", nil},
+	{"hard disk", func(d *doc) { d.Storage.Disks[0].Kind = some("hdd") }, "refit", "", "change-drive check-again", []string{"The system disk is a hard disk."}},
+	{"space short on a failing disk", func(d *doc) { d.Storage.System.FreeBytes, d.Storage.Disks[0].Health = some(int64(9e9)), some("bad") }, "refit", "", "change-drive check-again", nil},
+	{"older processor", func(d *doc) { d.Processor.Name = some("Corvane K5-7300U") }, "replace", "", "replace",
+		[]string{"Its name says generation 7; the list skerry-12-processors begins with generation 8. It is fast enough and has cores enough; the list decides."}},
+	{"an exception of the list", func(d *doc) { d.Processor.Name = some("Corvane K3-8130U") }, "replace", "", "replace", []string{"names it as an exception"}},
+	{"a name that no rule reads", func(d *doc) { d.Processor.Name = some("Corvane 0000 sample") }, "!undetermined", "replace", "read-again", []string{"No naming rule of the list skerry-12-processors reads this name"}},
+	{"older processor and unknowns: nothing needs closing", func(d *doc) { d.Processor.Name, d.TPM = some("Corvane K5-7300U"), inventory.TPM{} }, "replace", "", "replace", nil},
+	{"a feature that the list says the part has", func(d *doc) { d.Processor.Features = []string{"cmpxchg16b", "sse4.2"} }, "!reconfigure", "replace", "processor-feature check-again", []string{"switched off in firmware"}},
+	{"a feature that nobody says the part has", func(d *doc) {
+		d.Processor.Name, d.Processor.Features = some("Corvane K5-8250U"), []string{"cmpxchg16b", "sse4.2"}
+	}, "replace", "", "replace", []string{"none of avx2 and sve, of which one is needed"}},
+	{"32-bit system on a 64-bit processor", func(d *doc) { d.OS.Architecture = some("x86") }, "reconfigure", "", "reinstall", []string{"The installed system is 32-bit; the processor can do 64-bit.", "A fresh installation, without a visit."}},
+	{"32-bit system: nothing is repaired that the reinstallation replaces", with(legacy, func(d *doc) { d.OS.Architecture, d.Storage.System.FreeBytes = some("x86"), some(int64(5e9)) }), "!reconfigure", "replace",
+		"boot-mode secure-boot-on check-again reinstall", nil},
+	{"32-bit processor", func(d *doc) { d.Processor.Architecture, d.OS.Architecture = some("x86"), some("x86") }, "replace", "", "replace", []string{"The processor is 32-bit, and that cannot be changed."}},
+	{"earlier release", func(d *doc) { d.OS.Name, d.OS.Version = some("Skerry 10"), some("10.4") }, "reconfigure", "", "interim", []string{"By way of Skerry 11, then Skerry 12; programs and files stay."}},
+	{"another system", func(d *doc) {
+		d.OS.Platform, d.OS.Name, d.OS.Version = some("linux"), some("Lodestar Linux"), some("12")
+	}, "ready", "", "reinstall", []string{"it can take Skerry 12, installed afresh."}},
+	{"virtual machine without TPM", with(guest, noTPM), "reconfigure", "", "host-tpm", []string{"A setting of the host"}},
+	{"virtual machine with little memory and few cores", with(guest, memory(4, 1), func(d *doc) { d.Processor.Cores, d.Processor.Threads = some(int64(2)), some(int64(2)) }), "reconfigure", "", "host-memory host-cores", []string{"Two settings of the host"}},
+	{"virtual machine in legacy mode", with(guest, legacy), "reconfigure", "", "new-guest", []string{"A new virtual machine"}},
+	{"encrypted with LUKS", with(noTPM, func(d *doc) {
+		d.Storage.System.Encryption = inventory.Encryption{State: some("on"), Kind: some("luks")}
+	}), "!reconfigure", "replace",
+		"recovery-key passphrase tpm-on check-again", []string{"The system volume is encrypted"}},
+	{"encryption not known counts as encrypted", with(noTPM, func(d *doc) { d.Storage.System.Encryption = inventory.Encryption{} }), "!reconfigure", "replace",
+		"recovery-key pause-encryption tpm-on check-again resume-encryption", []string{"it is taken as encrypted"}},
+	{"sources disagree, with one answer", func(d *doc) { disagree(d, "8589934592", "17179869184") }, "ready", "", "", []string{"Two sources disagree, and it is met under each of them."}},
+	{"sources disagree, with two answers", func(d *doc) { disagree(d, "4294967296", "8589934592") }, "!undetermined", "refit", "read-again", []string{"4 GiB (firmware tables) or 8 GiB (register)"}},
+}
+
+func disagree(d *doc, a, b string) {
+	d.Memory.Installed = inventory.Opt[int64]{}
+	d.Memory.Visible = inventory.Opt[int64]{}
+	d.Gaps = append(d.Gaps, inventory.Gap{Fact: "memory.installed_bytes", Cause: inventory.Disagree, Readings: []inventory.Differ{{Value: a, Source: "firmware tables"}, {Value: b, Source: "register"}}})
+}
+
+func TestWhatItTakes(t *testing.T) {
+	rel := load(t, "skerry-12")
+	for _, tt := range cases {
+		t.Run(tt.name, func(t *testing.T) {
+			d := sound()
+			if strings.Contains(tt.plan, "pause-encryption") && !strings.Contains(tt.name, "not known") {
+				d.Storage.System.Encryption = inventory.Encryption{State: some("on"), Kind: some("platform")}
+			}
+			tt.change(d)
+			a, err := assess.Run(rel, d)
+			if err != nil {
+				t.Fatal(err)
+			}
+			c := a.Document(now, "test")
+			want, expected := strings.CutPrefix(tt.disposition, "!")
+			if c.Disposition != want || (c.Certainty == "expected") != expected {
+				t.Errorf("%s, %s; want %s. %s %v", c.Disposition, c.Certainty, tt.disposition, c.Answer, c.RestsOn)
+			}
+			if tt.worst != "" && c.Worst != tt.worst {
+				t.Errorf("at worst %s, want %s", c.Worst, tt.worst)
+			}
+			if got := planOf(c); got != tt.plan {
+				t.Errorf("plan: %s\nwant: %s", got, tt.plan)
+			}
+			for _, s := range tt.says {
+				if !saysAnywhere(c, s) {
+					t.Errorf("nothing says %q; it says %q %q", s, c.Answer, c.Details)
+				}
+			}
+			holds(t, c)
+		})
+	}
+}
+
+func planOf(c *assess.Document) string {
+	var ids []string
+	for _, s := range c.Plan {
+		if s.Step != "backup" && s.Step != "upgrade" {
+			ids = append(ids, s.Step)
+		}
+	}
+	return strings.Join(ids, " ")
+}
+
+func saysAnywhere(c *assess.Document, s string) bool {
+	all := []string{c.Answer}
+	all = append(append(all, c.Details...), c.RestsOn...)
+	for _, f := range c.Findings {
+		all = append(append(all, f.Reason), f.Close...)
+	}
+	return slices.ContainsFunc(all, func(x string) bool { return strings.Contains(strings.ToLower(x), strings.ToLower(s)) })
+}
+
+// holds checks what is true of every check document.
+func holds(t *testing.T, c *assess.Document) {
+	t.Helper()
+	order := map[string]int{}
+	for i, s := range c.Plan {
+		order[s.Step] = i
+		if s.Number != i+1 {
+			t.Errorf("step %d has the number %d", i+1, s.Number)
+		}
+		for _, n := range s.After {
+			if n > i {
+				t.Errorf("step %d comes after step %d", s.Number, n)
+			}
+		}
+		for _, text := range []string{s.Title, s.Do, s.Tell, s.Caution, s.Confirm} {
+			if strings.ContainsAny(text, "{}") {
+				t.Errorf("step %s is not filled in: %s", s.Step, text)
+			}
+		}
+	}
+	if c.Disposition == "replace" && (len(c.Plan) != 1 || c.Plan[0].Step != "replace") {
+		t.Errorf("a machine to replace has a futile plan: %v", order)
+	}
+	if convert, ok := order["convert-disk"]; ok {
+		if mode, both := order["boot-mode"]; both && mode < convert {
+			t.Error("the boot mode is changed before the disk is converted")
+		}
+	}
+	for _, firmware := range []string{"boot-mode", "tpm-on", "secure-boot-on", "convert-disk"} {
+		if at, ok := order[firmware]; ok {
+			if key, has := order["recovery-key"]; has && key > at {
+				t.Errorf("%s comes before the recovery key is checked", firmware)
+			}
+		}
+	}
+	if _, paused := order["pause-encryption"]; paused != (order["resume-encryption"] > 0) {
+		t.Error("encryption is paused and not resumed, or the other way round")
+	}
+	if c.Counts.Fail+c.Counts.Unknown+c.Counts.Pass != c.Counts.Musts {
+		t.Errorf("counts do not add up: %+v", c.Counts)
+	}
+	for _, f := range c.Findings {
+		if f.Outcome != "pass" && f.Reason == "" {
+			t.Errorf("%s: %s without a reason", f.Requirement, f.Outcome)
+		}
+		if len(f.Evidence) == 0 {
+			t.Errorf("%s: no evidence", f.Requirement)
+		}
+		if f.Level == "must" && f.Outcome == "fail" && len(f.SettledBy) == 0 && !f.NoRemedy && c.Disposition != "replace" {
+			t.Errorf("%s fails, and neither a step settles it nor is it beyond remedy", f.Requirement)
+		}
+		if strings.Contains(f.Reason, "..") || strings.Contains(c.Answer, "!") {
+			t.Errorf("punctuation: %q %q", f.Reason, c.Answer)
+		}
+	}
+}
+
+func TestMacs(t *testing.T) {
+	rel := load(t, "fathom-9")
+	tests := []struct {
+		name        string
+		change      func(*doc)
+		disposition string
+		plan        string
+	}{
+		{"listed", func(*doc) {}, "ready", ""},
+		{"not listed", func(d *doc) { d.Device.ModelID = some("Foldbook6,2") }, "replace", "replace"},
+		{"interim release", func(d *doc) { d.OS.Name, d.OS.Version = some("Fathom 7"), some("7.6") }, "reconfigure", "interim"},
+		{"start-up security", func(d *doc) { d.Firmware.SecureBoot = some("permissive") }, "reconfigure", "mac-security check-again"},
+		{"space", func(d *doc) { d.Storage.System.FreeBytes = some(int64(10e9)) }, "reconfigure", "free-space"},
+		{"security not readable", func(d *doc) { d.Firmware.SecureBoot = inventory.Opt[string]{} }, "undetermined", "read-again"},
+		{"no TPM, boot mode or list of processors is asked for", func(d *doc) { d.Processor = inventory.Processor{} }, "ready", ""},
+	}
+	for _, tt := range tests {
+		t.Run(tt.name, func(t *testing.T) {
+			d := mac()
+			tt.change(d)
+			a, err := assess.Run(rel, d)
+			if err != nil {
+				t.Fatal(err)
+			}
+			c := a.Document(now, "test")
+			if c.Disposition != tt.disposition || planOf(c) != tt.plan {
+				t.Errorf("%s with %q, want %s with %q", c.Disposition, planOf(c), tt.disposition, tt.plan)
+			}
+			holds(t, c)
+		})
+	}
+}
+
+func TestWrongClassIsRefused(t *testing.T) {
+	for _, tt := range []struct {
+		rel  string
+		doc  *doc
+		want string
+	}{
+		{"fathom-9", sound(), "GULL-014 is a PC, and Fathom 9 installs on Macs only"},
+		{"skerry-12", mac(), "NSLIP-M03 is a Mac, and Skerry 12 installs on PCs only"},
+	} {
+		_, err := assess.Run(load(t, tt.rel), tt.doc)
+		if _, ok := err.(*check.WrongClass); !ok || err.Error() != tt.want {
+			t.Errorf("got %v, want %s", err, tt.want)
+		}
+	}
+}
+
+// A TPM rule of a release for PCs says nothing about a Mac; the rule does not
+// exist there and is not unknown.
+func TestRuleThatThePlatformHasNot(t *testing.T) {
+	src := strings.Replace(`format: rolltop-release/1
+id: x
+name: X
+installs_on: mac
+revision: 1
+published: 2026-01-01
+source: https://x.example
+requirements:
+  - {id: tpm, title: TPM, level: must, consequence: unsupported, reason: Keys., need: {fact: tpm.state, equals: ready}}
+  - {id: memory, title: Memory, level: must, consequence: unsupported, reason: Room., need: {fact: memory.installed_bytes, at_least: 8 GiB}, when: {fact: os.edition, equals: Harbour}}
+`, "\t", "  ", -1)
+	rel, err := release.Read("x", []byte(src))
+	if err != nil {
+		t.Fatal(err)
+	}
+	d := mac()
+	outcomes := func() string {
+		a, err := assess.Run(rel, d)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return a.Outcomes()
+	}
+	// Condition not known: a need that passes anyway passes.
+	if got := outcomes(); got != "np" {
+		t.Errorf("condition not known, need met: %s, want np", got)
+	}
+	d.Memory.Installed = some(int64(4 << 30))
+	if got := outcomes(); got != "nu" {
+		t.Errorf("condition not known, need not met: %s, want nu", got)
+	}
+	d.OS.Edition = some("Harbour")
+	if got := outcomes(); got != "nf" {
+		t.Errorf("condition holds: %s, want nf", got)
+	}
+	d.OS.Edition = some("Office")
+	if got := outcomes(); got != "nn" {
+		t.Errorf("condition does not hold: %s, want nn", got)
+	}
+}
+
+func TestTwoDispositions(t *testing.T) {
+	d := sound()
+	d.Storage.Disks[0].Kind = some("hdd") // only the house asks for more
+	a, err := assess.Run(load(t, "skerry-12"), d)
+	if err != nil {
+		t.Fatal(err)
+	}
+	c := a.Document(now, "test")
+	if c.Disposition != "refit" || c.Publisher == nil || c.Publisher.Disposition != "ready" {
+		t.Errorf("%s, by the publisher %+v", c.Disposition, c.Publisher)
+	}
+}
+
+func TestSupportAndCoverage(t *testing.T) {
+	d := sound()
+	d.TPM.Version = inventory.Opt[string]{}
+	a, err := assess.Run(load(t, "skerry-12"), d)
+	if err != nil {
+		t.Fatal(err)
+	}
+	c := a.Document(now, "test")
+	if c.Support == nil || c.Support.Days != 141 {
+		t.Errorf("support: %+v", c.Support)
+	}
+	if c.Coverage.Needed != c.Coverage.Read+1 {
+		t.Errorf("coverage: %+v, want one fact missing", c.Coverage)
+	}
+	n, sole := a.Fails()
+	if n != 0 || sole != "" {
+		t.Errorf("fails: %d %s", n, sole)
+	}
+}
+
+// Adding a fact never changes the outcome of an item that does not read it.
+func TestUnrelatedFactsChangeNothing(t *testing.T) {
+	rel := load(t, "skerry-12")
+	before, _ := assess.Run(rel, sound())
+	d := sound()
+	d.Power.Source, d.Backup.Kind, d.OS.ManagedBy, d.Security.VBS = some("mains"), some("whole disk"), some("harbour office"), some("running")
+	after, _ := assess.Run(rel, d)
+	b, a := before.Outcomes(), after.Outcomes()
+	for i := range b {
+		if b[i] != a[i] && rel.Requirements[i].ID != "isolation" {
+			t.Errorf("%s changed from %c to %c", rel.Requirements[i].ID, b[i], a[i])
+		}
+	}
+}
+
+func BenchmarkAssess(b *testing.B) {
+	rel, d := load(b, "skerry-12"), sound()
+	legacy(d)
+	for b.Loop() {
+		if _, err := assess.Run(rel, d); err != nil {
+			b.Fatal(err)
+		}
+	}
+}
+
+func BenchmarkDocument(b *testing.B) {
+	rel, d := load(b, "skerry-12"), sound()
+	legacy(d)
+	a, err := assess.Run(rel, d)
+	if err != nil {
+		b.Fatal(err)
+	}
+	for b.Loop() {
+		a.Document(now, "bench")
+	}
+}
+
+func ExampleRun() {
+	src, _ := os.ReadFile("../../internal/standin/releases/skerry-12.yaml")
+	rel, _ := release.Read("skerry-12.yaml", src)
+	d := sound()
+	d.Storage.System.FreeBytes = some(int64(18_000_000_000))
+	a, _ := assess.Run(rel, d)
+	c := a.Document(now, "example")
+	fmt.Println(c.Disposition+":", c.Answer)
+	fmt.Println(c.Findings[0].Title+":", c.Findings[0].Has, "→", c.Findings[0].Needs)
+	// Output:
+	// reconfigure: A clean-up of the disk, without a visit.
+	// Free space on the system volume: 18 GB → at least 28 GB
+}

@@ -1,0 +1,99 @@
+package partition_test
+
+import (
+	"encoding/binary"
+	"hash/crc32"
+	"testing"
+
+	"rolltop.example/rolltop/core/decode/partition"
+)
+
+// mbr makes a first sector with entries of type, start and length in sectors.
+func mbr(entries ...[3]uint32) []byte {
+	b := make([]byte, 34*4096)
+	for i, e := range entries {
+		at := 446 + 16*i
+		b[at+4] = byte(e[0])
+		binary.LittleEndian.PutUint32(b[at+8:], e[1])
+		binary.LittleEndian.PutUint32(b[at+12:], e[2])
+	}
+	b[510], b[511] = 0x55, 0xAA
+	return b
+}
+
+// espGUID is the type of an EFI system partition as it stands on a disk.
+var espGUID = []byte{0x28, 0x73, 0x2A, 0xC1, 0x1F, 0xF8, 0xD2, 0x11, 0xBA, 0x4B, 0x00, 0xA0, 0xC9, 0x3E, 0xC9, 0x3B}
+
+// gpt adds a header and one entry behind an MBR.
+func gpt(b []byte, sector int) []byte {
+	h := b[sector:]
+	copy(h, "EFI PART")
+	binary.LittleEndian.PutUint32(h[8:], 0x10000)
+	binary.LittleEndian.PutUint32(h[12:], 92)
+	binary.LittleEndian.PutUint64(h[24:], 1)
+	binary.LittleEndian.PutUint64(h[72:], 2)
+	binary.LittleEndian.PutUint32(h[80:], 128)
+	binary.LittleEndian.PutUint32(h[84:], 128)
+	binary.LittleEndian.PutUint32(h[16:], crc32.ChecksumIEEE(h[:92]))
+	e := b[2*sector:]
+	copy(e, espGUID)
+	binary.LittleEndian.PutUint64(e[32:], 2048)
+	binary.LittleEndian.PutUint64(e[40:], 4095)
+	return b
+}
+
+func TestDecode(t *testing.T) {
+	ntfs := mbr([3]uint32{7, 2048, 100})
+	copy(ntfs[3:], "NTFS    ")
+	damaged := gpt(mbr([3]uint32{0xEE, 1, 100}), 512)
+	damaged[512+40]++
+	tests := []struct {
+		name   string
+		head   []byte
+		sector int
+		style  string
+		parts  int
+		hybrid bool
+		broken bool
+	}{
+		{"MBR", mbr([3]uint32{7, 2048, 100}, [3]uint32{0x0F, 4096, 100}), 512, "mbr", 2, false, false},
+		{"MBR without entries", mbr(), 512, "mbr", 0, false, false},
+		{"GPT", gpt(mbr([3]uint32{0xEE, 1, 0xFFFFFFFF}), 512), 512, "gpt", 1, false, false},
+		{"GPT with 4096-byte sectors", gpt(mbr([3]uint32{0xEE, 1, 100}), 4096), 4096, "gpt", 1, false, false},
+		{"GPT, the enclosure lies about the sector", gpt(mbr([3]uint32{0xEE, 1, 100}), 4096), 512, "gpt", 1, false, false},
+		{"hybrid", gpt(mbr([3]uint32{0xEE, 1, 100}, [3]uint32{0x83, 200, 10}), 512), 512, "gpt", 1, true, false},
+		{"stale GPT behind an MBR", gpt(mbr([3]uint32{7, 2048, 100}), 512), 512, "mbr", 1, false, false},
+		{"damaged header", damaged, 512, "gpt", 0, false, true},
+		{"no table", make([]byte, 4096), 512, "none", 0, false, false},
+		{"a file system without a table", ntfs, 512, "none", 0, false, false},
+	}
+	for _, tt := range tests {
+		t.Run(tt.name, func(t *testing.T) {
+			got, err := partition.Decode(tt.head, tt.sector)
+			if err != nil {
+				t.Fatal(err)
+			}
+			if got.Style != tt.style || len(got.Parts) != tt.parts || got.Hybrid != tt.hybrid || got.Damaged != tt.broken {
+				t.Errorf("got %+v", got)
+			}
+		})
+	}
+	got, _ := partition.Decode(gpt(mbr([3]uint32{0xEE, 1, 100}), 4096), 4096)
+	if p := got.Parts[0]; p.Type != partition.ESP || p.Start != 2048*4096 || p.Bytes != 2048*4096 {
+		t.Errorf("the EFI system partition reads as %+v", p)
+	}
+	if _, err := partition.Decode(make([]byte, 100), 512); err == nil {
+		t.Error("100 bytes were taken for a sector")
+	}
+}
+
+func FuzzDecode(f *testing.F) {
+	f.Add(gpt(mbr([3]uint32{0xEE, 1, 100}), 512)[:4096], 512)
+	f.Add(mbr([3]uint32{7, 1, 1})[:512], 4096)
+	f.Fuzz(func(t *testing.T, head []byte, sector int) {
+		got, err := partition.Decode(head, sector)
+		if err == nil && len(got.Parts) > len(head)/16 {
+			t.Errorf("%d partitions in %d bytes", len(got.Parts), len(head))
+		}
+	})
+}

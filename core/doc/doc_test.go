@@ -1,0 +1,194 @@
+package doc_test
+
+import (
+	"errors"
+	"fmt"
+	"strings"
+	"testing"
+	"time"
+
+	"rolltop.example/rolltop/core/doc"
+)
+
+type crate struct {
+	Name   string            `json:"name"`
+	Kind   string            `json:"kind,omitempty" enum:"box,barrel"`
+	Weight int64             `json:"weight,omitempty" minimum:"0" maximum:"500"`
+	Ratio  float64           `json:"ratio,omitempty"`
+	Open   bool              `json:"open,omitempty"`
+	At     time.Time         `json:"at,omitzero"`
+	Marks  []string          `json:"marks,omitempty"`
+	Inner  *crate            `json:"inner,omitempty"`
+	Tags   map[string]string `json:"tags,omitempty"`
+	Scale  doc.Scalar        `json:"scale,omitempty"`
+
+	Node *doc.Node `json:"-"`
+}
+
+func TestDecodeFillsEveryKind(t *testing.T) {
+	for _, form := range []struct{ name, src string }{
+		{"yaml", "name: Tea\nkind: box\nweight: 12\nratio: 0.5\nopen: true\nat: 2026-11-22\nmarks: [a, 'b c']\ninner: {name: Cup}\ntags: {x: y}\nscale: 2.0\n"},
+		{"json", `{"name":"Tea","kind":"box","weight":12,"ratio":0.5,"open":true,"at":"2026-11-22T00:00:00Z","marks":["a","b c"],"inner":{"name":"Cup"},"tags":{"x":"y"},"scale":2.0}`},
+	} {
+		t.Run(form.name, func(t *testing.T) {
+			var c crate
+			if err := doc.Decode(form.name, []byte(form.src), &c); err != nil {
+				t.Fatal(err)
+			}
+			got := fmt.Sprint(c.Name, c.Kind, c.Weight, c.Ratio, c.Open, c.At.Format(time.DateOnly), c.Marks, c.Inner.Name, c.Tags, c.Scale)
+			if want := "Teabox12 0.5 true2026-11-22[a b c]Cupmap[x:y]2.0"; strings.ReplaceAll(got, " ", "") != strings.ReplaceAll(want, " ", "") {
+				t.Errorf("got %s, want %s", got, want)
+			}
+		})
+	}
+}
+
+func TestVersionTextStaysAsWritten(t *testing.T) {
+	for _, src := range []string{"name: x\nscale: 1.20\n", `{"name":"x","scale":1.20}`, "name: x\nscale: '1.20'\n"} {
+		var c crate
+		if err := doc.Decode("x", []byte(src), &c); err != nil || c.Scale != "1.20" {
+			t.Errorf("%q gives %q, %v", src, c.Scale, err)
+		}
+	}
+}
+
+func TestMistakesHavePlaceAndRemedy(t *testing.T) {
+	tests := []struct{ name, src, want string }{
+		{"unknown key", "nmae: Tea\n", `f:1:1: the key "nmae" is not known here; did you mean "name"?`},
+		{"missing key", "kind: box\n", `f:1:1: the key "name" is missing`},
+		{"key twice", "{\"name\":\"a\",\n \"name\":\"b\"}", `f:2:2: name: the key "name" stands twice; the first is in line 1`},
+		{"word not known", "name: Tea\nkind: bix\n", `f:2:7: kind: "bix" is not one of the words for this; did you mean "box"?`},
+		{"number in quotes", `{"name":"a","weight":"12"}`, `f:1:22: weight: "12" is not a whole number; write digits without a unit and without quotes`},
+		{"number with unit", "name: a\nweight: 12 kg\n", `f:2:9: weight: "12 kg" is not a whole number`},
+		{"negative", "name: a\nweight: -1\n", `f:2:9: weight: -1 is out of range; from 0 to 500`},
+		{"absurd", "name: a\nweight: 501\n", `501 is out of range`},
+		{"fraction", "name: a\nweight: 1.5\n", `"1.5" is not a whole number`},
+		{"not a number", "name: a\nratio: .nan\n", `".nan" is not a number`},
+		{"truth", "name: a\nopen: yes\n", `"yes" is not true or false`},
+		{"null", `{"name":null}`, `f:1:9: name: the value is empty; give a value, or leave the key out`},
+		{"empty value", "name:\n", `the value is empty`},
+		{"list for text", "name: [a]\n", `this is a list; text is needed here`},
+		{"text for list", "name: a\nmarks: b\n", `this is text; a list is needed here`},
+		{"number for text in JSON", `{"name":7}`, `this is a number; text is needed here, in quotes`},
+		{"time", "name: a\nat: tomorrow\n", `"tomorrow" is not a time; write it as 2026-11-22T08:14:00Z`},
+		{"time out of range", "name: a\nat: 1601-01-01\n", `is not a time`},
+		{"control character", `{"name":"a\u0007"}`, `the text holds a control character`},
+		{"long text", "name: " + strings.Repeat("x", doc.MaxText+1), "the text is too long"},
+		{"nested place", "name: a\ninner:\n  name: b\n  marks: [1, [2]]\n", `f:4:14: inner.marks[1]: this is a list`},
+		{"not YAML", "name: [a\n", "this is not YAML"},
+		{"not JSON", `{"name": nope}`, "this is not JSON"},
+		{"cut off", `{"name": "a"`, "the document ends in the middle"},
+		{"two documents", "name: a\n---\nname: b\n", "more than one document"},
+		{"more after JSON", `{"name":"a"} x`, "more after the end"},
+		{"empty", "  \n", "the document is empty"},
+		{"not text", "\x00\x01", "not a text file in UTF-8"},
+		{"not UTF-8", "name: \xff\xfe", "not a text file in UTF-8"},
+		{"anchor", "name: &a Tea\n", "anchors and aliases are not read"},
+		{"alias bomb", "name: a\nmarks: &m [x]\ntags: {y: *m}\n", "anchors and aliases are not read"},
+		{"deep YAML", "name: " + strings.Repeat("[", 60) + strings.Repeat("]", 60), "nested too deeply"},
+		{"deep JSON", `{"name":` + strings.Repeat("[", 60) + strings.Repeat("]", 60) + "}", "nested too deeply"},
+		{"too large", "name: " + strings.Repeat("x", doc.MaxBytes), "larger than 8 MB"},
+		{"scalar at the top", "just text", "a group of keys is needed here"},
+	}
+	for _, tt := range tests {
+		t.Run(tt.name, func(t *testing.T) {
+			err := doc.Decode("f", []byte(tt.src), new(crate))
+			if err == nil || !strings.Contains(err.Error(), tt.want) {
+				t.Errorf("got %v\nwant it to have %s", err, tt.want)
+			}
+			if m := new(doc.Mistakes); !errors.As(err, &m) {
+				t.Errorf("the error is a %T", err)
+			}
+		})
+	}
+}
+
+func TestAllMistakesAtOnceInTheirOrder(t *testing.T) {
+	err := doc.Decode("f", []byte("weight: -1\nkind: cask\nopen: maybe\ncolour: red\n"), new(crate))
+	var m *doc.Mistakes
+	if !errors.As(err, &m) || len(m.List) != 5 {
+		t.Fatalf("got %v", err)
+	}
+	last := 0
+	for _, x := range m.List {
+		if x.Line < last {
+			t.Errorf("line %d after line %d", x.Line, last)
+		}
+		last = x.Line
+	}
+}
+
+func TestManyMistakesAreCounted(t *testing.T) {
+	var b strings.Builder
+	b.WriteString("name: a\n")
+	for i := range doc.MaxMistakes + 7 {
+		fmt.Fprintf(&b, "key%03d: x\n", i)
+	}
+	err := doc.Decode("f", []byte(b.String()), new(crate))
+	if err == nil || !strings.HasSuffix(err.Error(), "and 7 more mistakes") {
+		t.Errorf("got %v", err)
+	}
+}
+
+func TestBOMIsNoMistake(t *testing.T) {
+	if err := doc.Decode("f", []byte("\xef\xbb\xbfname: a\n"), new(crate)); err != nil {
+		t.Error(err)
+	}
+}
+
+func TestCheckFormat(t *testing.T) {
+	tests := []struct{ src, want string }{
+		{"format: rolltop-crate/1\n", ""},
+		{"name: x\n", `the key "format" is missing; this should be format: rolltop-crate/1`},
+		{"format: rolltop-crate/2\n", `version "2" of this format is not known; this program reads rolltop-crate/1`},
+		{"format: rolltop-barrel/1\n", `is another kind of document; this should be rolltop-crate/1`},
+		{"[1]", "a document begins with the key format"},
+	}
+	for _, tt := range tests {
+		n, err := doc.Parse("f", []byte(tt.src))
+		if err != nil {
+			t.Fatal(err)
+		}
+		r := &doc.Report{Name: "f"}
+		ok := doc.CheckFormat(n, "rolltop-crate/1", r)
+		if ok != (tt.want == "") || !ok && !strings.Contains(r.Err().Error(), tt.want) {
+			t.Errorf("%q: %v %v, want %q", tt.src, ok, r.Err(), tt.want)
+		}
+	}
+}
+
+func TestSuggest(t *testing.T) {
+	words := []string{"tpm.state", "tpm.version", "memory.installed_bytes"}
+	tests := []struct{ word, want string }{
+		{"tpm.sate", `did you mean "tpm.state"?`},
+		{"tpm.vesrion", `did you mean "tpm.version"?`},
+		{"Memory.Installed_Bytes", `did you mean "memory.installed_bytes"?`},
+		{"zzz", "it may be tpm.state, tpm.version, memory.installed_bytes"},
+	}
+	for _, tt := range tests {
+		if got := doc.Suggest(tt.word, words); got != tt.want {
+			t.Errorf("Suggest(%q) = %q, want %q", tt.word, got, tt.want)
+		}
+	}
+}
+
+func FuzzDecode(f *testing.F) {
+	for _, s := range []string{"name: a\n", `{"name":"a","marks":["x"]}`, "a: [", "{", "- - - -", "name: !!binary x", "? a\n: b", "\xef\xbb\xbf{}"} {
+		f.Add([]byte(s))
+	}
+	f.Fuzz(func(t *testing.T, src []byte) {
+		err := doc.Decode("f", src, new(crate))
+		var m *doc.Mistakes
+		if err != nil && !errors.As(err, &m) {
+			t.Fatalf("%T: %v", err, err)
+		}
+		if m != nil {
+			lines := strings.Count(string(src), "\n") + 2
+			for _, x := range m.List {
+				if x.Line > lines || x.Wrong == "" {
+					t.Errorf("mistake %v in a document of %d lines", x, lines)
+				}
+			}
+		}
+	})
+}

@@ -1,0 +1,129 @@
+package fact_test
+
+import (
+	"testing"
+
+	"rolltop.example/rolltop/core/fact"
+	"rolltop.example/rolltop/core/inventory"
+)
+
+func some[T any](v T) inventory.Opt[T] { return inventory.Some(v) }
+
+func TestCompareVersions(t *testing.T) {
+	tests := []struct {
+		a, b string
+		want int
+	}{
+		{"2.0", "2", 0}, {"1.2", "1.10", -1}, {"1.10", "1.9", 1}, {"2.0", "1.2", 1}, {"11.2.4100", "11.2", 1}, {"", "0", 0},
+		{"1.a", "1.1", 1}, {"1.a", "1.b", -1}, {"10.4", "10.4", 0}, {"9", "10", -1},
+	}
+	for _, tt := range tests {
+		if got := fact.CompareVersions(tt.a, tt.b); got != tt.want {
+			t.Errorf("%q against %q is %d, want %d", tt.a, tt.b, got, tt.want)
+		}
+		if got := fact.CompareVersions(tt.b, tt.a); got != -tt.want {
+			t.Errorf("%q against %q is %d, want %d", tt.b, tt.a, got, -tt.want)
+		}
+	}
+}
+
+// Every fact has a value or a gap, whatever the inventory holds.
+func TestEveryFactIsKnownOrHasAGap(t *testing.T) {
+	for _, d := range []*inventory.Document{{}, {OS: inventory.OS{Platform: some("windows")}, Gaps: []inventory.Gap{{Fact: "tpm", Cause: "needs-rights"}}}} {
+		f := fact.Read(d)
+		for _, def := range fact.All() {
+			if r := f.Get(def.ID); r.Value.Known() == (r.Gap != nil) {
+				t.Errorf("%s: known %v, gap %v", def.Name, r.Value.Known(), r.Gap)
+			}
+		}
+	}
+}
+
+func TestCatalogueIsSound(t *testing.T) {
+	for _, def := range fact.All() {
+		if def.ID == 0 || int(def.ID) >= fact.Count || def.Label == "" || def.Kind == 0 {
+			t.Errorf("%s: number %d, label %q, kind %d", def.Name, def.ID, def.Label, def.Kind)
+		}
+		if (def.Kind == fact.Word) != (len(def.Words) > 0) {
+			t.Errorf("%s: words do not fit its kind", def.Name)
+		}
+		if fact.ByName(def.Name).ID != def.ID || def.ID.Def().Name != def.Name {
+			t.Errorf("%s is not found by its name or number", def.Name)
+		}
+	}
+}
+
+func TestClass(t *testing.T) {
+	tests := []struct {
+		name, platform, modelID, want string
+	}{
+		{"PC", "windows", "", fact.PC}, {"PC with another system", "linux", "", fact.PC}, {"Mac", "macos", "Deskline4,1", fact.Mac},
+		{"Mac with a PC system", "windows", "Deskline4,1", fact.Mac}, {"nothing known", "", "", ""},
+	}
+	for _, tt := range tests {
+		d := &inventory.Document{}
+		if tt.platform != "" {
+			d.OS.Platform = some(tt.platform)
+		}
+		if tt.modelID != "" {
+			d.Device.ModelID = some(tt.modelID)
+		}
+		if got := fact.Read(d).Class(); got != tt.want {
+			t.Errorf("%s: %q, want %q", tt.name, got, tt.want)
+		}
+	}
+}
+
+func TestDerivedFacts(t *testing.T) {
+	d := &inventory.Document{}
+	d.Memory.Visible = some(int64(7 << 30))
+	d.Memory.Slots, d.Memory.SlotsUsed = some(int64(4)), some(int64(1))
+	d.Memory.Modules = []inventory.Module{{Bytes: some(int64(8 << 30)), Soldered: some(true)}}
+	d.Storage.Disks = []inventory.Disk{{Kind: some("hdd")}, {Kind: some("ssd"), Health: some("bad"), System: some(true)}}
+	d.TPM.State = some("announced")
+	f := fact.Read(d)
+	if r := f.Get(fact.MemoryInstalled); r.Value.Known() || r.Floor.Float() != 7<<30 {
+		t.Errorf("visible memory is no lower bound: %+v", r)
+	}
+	if got := f.Value(fact.MemoryFreeSlots).Float(); got != 3 {
+		t.Errorf("%v slots free, want 3", got)
+	}
+	if !f.Value(fact.MemorySoldered).Bool() {
+		t.Error("soldered memory is not seen")
+	}
+	if !f.Is(fact.DiskKind, "ssd") || !f.Is(fact.DiskHealth, "bad") {
+		t.Errorf("kind %q and health %q are not the system drive's", f.Value(fact.DiskKind).Text(), f.Value(fact.DiskHealth).Text())
+	}
+	// Announced without a driver: there, and its state is not known.
+	if r := f.Get(fact.TPMState); r.Value.Known() || r.Gap.Cause != inventory.ReadFailed {
+		t.Errorf("announced TPM reads as %+v", r)
+	}
+}
+
+func TestIncompleteListIsNotAnEmptyOne(t *testing.T) {
+	d := &inventory.Document{Processor: inventory.Processor{Features: []string{"nx"}}, Gaps: []inventory.Gap{{Fact: "processor.features", Cause: "read-failed"}}}
+	r := fact.Read(d).Get(fact.ProcessorFeatures)
+	if r.Value.Known() || !r.Floor.Has("NX") {
+		t.Errorf("got %+v", r)
+	}
+	complete := fact.Read(&inventory.Document{Processor: inventory.Processor{Features: []string{}}}).Get(fact.ProcessorFeatures)
+	if !complete.Value.Known() || len(complete.Value.Set()) != 0 {
+		t.Errorf("an empty complete list reads as %+v", complete)
+	}
+}
+
+func TestDisagreeingReadingsAreKept(t *testing.T) {
+	d := &inventory.Document{Gaps: []inventory.Gap{{Fact: "memory.installed_bytes", Cause: inventory.Disagree, Readings: []inventory.Differ{{Value: "4294967296", Source: "a"}, {Value: "8589934592", Source: "b"}, {Value: "lots", Source: "c"}}}}}
+	r := fact.Read(d).Get(fact.MemoryInstalled)
+	if len(r.Others) != 2 || r.Others[1].Value.Float() != 8<<30 || r.Others[1].Source != "b" {
+		t.Errorf("got %+v", r.Others)
+	}
+}
+
+func TestWithLeavesTheOriginal(t *testing.T) {
+	f := fact.Read(&inventory.Document{})
+	g := f.With(fact.BootMode, fact.Of(fact.Word, "uefi"), "a test")
+	if f.Value(fact.BootMode).Known() || !g.Is(fact.BootMode, "uefi") || g.Get(fact.BootMode).Source != "a test" {
+		t.Error("With changed the original, or not the copy")
+	}
+}

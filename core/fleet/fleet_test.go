@@ -1,0 +1,179 @@
+package fleet_test
+
+import (
+	"strings"
+	"testing"
+	"time"
+
+	"rolltop.example/rolltop/core/fleet"
+	"rolltop.example/rolltop/core/release"
+	"rolltop.example/rolltop/core/remedy"
+)
+
+var skerry = &release.Release{
+	Document:     &release.Document{ID: "skerry-12", Name: "Skerry 12", InstallsOn: "pc", Support: []release.SupportDoc{{Release: "Skerry 11", Ends: time.Date(2027, 4, 13, 0, 0, 0, 0, time.UTC)}, {Release: "Skerry 10", Ends: time.Date(2026, 11, 1, 0, 0, 0, 0, time.UTC)}}},
+	Requirements: []release.Requirement{{ID: "memory", Title: "Memory", Level: release.Must}, {ID: "tpm", Title: "TPM", Level: release.Must}, {ID: "advice", Title: "Advice", Level: release.Should}},
+}
+
+func rows() []fleet.Row {
+	row := func(name, place, outcomes string, d remedy.Disposition) fleet.Row {
+		r := fleet.Row{Key: strings.ToLower(name), Name: name, Place: place, Class: "pc", Manufacturer: "Ostrel", Model: "Slipway 14", Installed: "Skerry 11",
+			Judged: true, Release: skerry, Disposition: d, Outcomes: outcomes, Certain: d != remedy.Undetermined}
+		for i, o := range outcomes[:2] {
+			if o == 'f' {
+				r.Fails++
+				r.Sole = skerry.Requirements[i].ID
+			}
+		}
+		if r.Fails != 1 {
+			r.Sole = ""
+		}
+		return r
+	}
+	list := []fleet.Row{
+		row("GULL-001", "Gull Quay", "ppf", remedy.Ready),
+		row("GULL-002", "Gull Quay", "fpp", remedy.Refit),
+		row("GULL-003", "Gull Quay", "ffp", remedy.Refit),
+		row("HOLM-001", "Holm Ferry", "pfp", remedy.Reconfigure),
+		row("HOLM-002", "Holm Ferry", "pup", remedy.Undetermined),
+	}
+	list = append(list, fleet.Row{Key: "m", Name: "HOLM-M01", Place: "Holm Ferry", Class: "mac", Model: "Foldbook 13", Installed: "Fathom 8"})
+	list[3].Installed = "Skerry 10"
+	return list
+}
+
+func TestFilter(t *testing.T) {
+	tests := []struct{ where, want string }{
+		{"", "GULL-001 GULL-002 GULL-003 HOLM-001 HOLM-002 HOLM-M01"},
+		{"disposition=refit", "GULL-002 GULL-003"},
+		{"disposition=refit,reconfigure place=\"Holm Ferry\"", "HOLM-001"},
+		{"place='Holm Ferry'", ""},
+		{`place="gull quay" fails=tpm`, "GULL-003"},
+		{"fails=memory", "GULL-002 GULL-003"},
+		{"alone=memory", "GULL-002"},
+		{"unknown=tpm", "HOLM-002"},
+		{"fails=nothing", ""},
+		{"class=mac", "HOLM-M01"},
+		{"judged=no", "HOLM-M01"},
+		{"certainty=expected", "HOLM-002"},
+		{"slipway holm", "HOLM-001 HOLM-002"},
+		{`"gull quay"`, "GULL-001 GULL-002 GULL-003"},
+		{`installed="Skerry 10"`, "HOLM-001"},
+	}
+	for _, tt := range tests {
+		f, err := fleet.Parse(tt.where)
+		if err != nil {
+			t.Errorf("%s: %v", tt.where, err)
+			continue
+		}
+		var names []string
+		for _, r := range f.Select(rows()) {
+			names = append(names, r.Name)
+		}
+		if got := strings.Join(names, " "); got != tt.want {
+			t.Errorf("%s picks %s, want %s", tt.where, got, tt.want)
+		}
+	}
+}
+
+func TestBadFilters(t *testing.T) {
+	tests := []struct{ where, want string }{
+		{"dispostion=ready", `did you mean "disposition"?`}, {"disposition=redy", `did you mean "ready"?`}, {"colour=red", "it may be alone, certainty, class"},
+		{`place="Gull`, "a quote that does not end"}, {"place=", "an empty value"}, {"class=tablet", "it may be pc, mac"},
+	}
+	for _, tt := range tests {
+		if _, err := fleet.Parse(tt.where); err == nil || !strings.Contains(err.Error(), tt.want) {
+			t.Errorf("%s: %v, want %s", tt.where, err, tt.want)
+		}
+	}
+}
+
+func FuzzFilter(f *testing.F) {
+	for _, s := range []string{"disposition=ready", `place="Gull Quay",x fails=tpm word`, `a"b c"d`, "=", `""`, "x==y"} {
+		f.Add(s)
+	}
+	f.Fuzz(func(t *testing.T, where string) {
+		one, err := fleet.Parse(where)
+		if err != nil {
+			return
+		}
+		two, err := fleet.Parse(one.String())
+		if err != nil || two.String() != one.String() {
+			t.Fatalf("%q is written as %q and read as %q, %v", where, one.String(), two.String(), err)
+		}
+		for _, r := range rows() {
+			if one.Match(&r) != two.Match(&r) {
+				t.Fatalf("%q and %q pick differently", where, one.String())
+			}
+		}
+	})
+}
+
+// Every count can be written as a filter that lists exactly its machines.
+func TestEveryCountLeadsToItsMachines(t *testing.T) {
+	all := rows()
+	tally := fleet.Count(all)
+	count := func(where string) int {
+		f, err := fleet.Parse(where)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return len(f.Select(all))
+	}
+	for d, n := range tally.By {
+		if got := count(fleet.Term("disposition", remedy.Disposition(d).String())); got != n {
+			t.Errorf("%s: counted %d, listed %d", remedy.Disposition(d), n, got)
+		}
+	}
+	for _, p := range tally.Places {
+		if got := count(fleet.Term("place", p.Name)); got != p.Total {
+			t.Errorf("%s: counted %d, listed %d", p.Name, p.Total, got)
+		}
+	}
+	for _, o := range tally.Obstacles {
+		id := o.Requirement.ID
+		if a, b, c := count("fails="+id), count("alone="+id), count("unknown="+id); a != o.Fails || b != o.Alone || c != o.Unknown {
+			t.Errorf("%s: counted %d %d %d, listed %d %d %d", id, o.Fails, o.Alone, o.Unknown, a, b, c)
+		}
+	}
+	if tally.Total != 6 || tally.Unjudged != 1 || len(tally.Obstacles) != 2 {
+		t.Errorf("got %+v", tally)
+	}
+	if tally.Obstacles[0].Requirement.ID != "memory" && tally.Obstacles[0].Fails < tally.Obstacles[1].Fails {
+		t.Error("the most failing is not first")
+	}
+}
+
+func TestSort(t *testing.T) {
+	tests := []struct{ order, first, last string }{
+		{"name", "GULL-001", "HOLM-M01"}, {"-name", "HOLM-M01", "GULL-001"}, {"-fails", "GULL-003", "HOLM-M01"}, {"disposition", "GULL-001", "HOLM-002"}, {"installed", "HOLM-M01", "HOLM-002"},
+	}
+	for _, tt := range tests {
+		list := rows()
+		fleet.Sort(list, tt.order)
+		if list[0].Name != tt.first || list[len(list)-1].Name != tt.last {
+			t.Errorf("%s: %s … %s, want %s … %s", tt.order, list[0].Name, list[len(list)-1].Name, tt.first, tt.last)
+		}
+	}
+}
+
+func TestWords(t *testing.T) {
+	tally := fleet.Count(rows())
+	targets := map[string]*release.Release{"pc": skerry}
+	if got, want := tally.Headline(targets), "1 of 5 PCs can take Skerry 12 now. One more needs settings or software only."; got != want {
+		t.Errorf("%s", got)
+	}
+	empty := fleet.Count(nil)
+	if got := empty.Headline(targets); got != "No machine has been inventoried yet." {
+		t.Error(got)
+	}
+	sup := fleet.Supported(rows(), time.Date(2026, 11, 23, 15, 0, 0, 0, time.UTC))
+	var got []string
+	for _, s := range sup {
+		got = append(got, s.Says())
+	}
+	want := "Skerry 10 went out of support on 1 November 2026; one machine runs it. Skerry 11 is supported until 13 April 2027, 141 days from now; four machines run it."
+	if strings.Join(got, " ") != want {
+		t.Errorf("%s", strings.Join(got, " "))
+	}
+}

@@ -1,0 +1,88 @@
+package inventory_test
+
+import (
+	"encoding/json"
+	"strings"
+	"testing"
+
+	"rolltop.example/rolltop/core/inventory"
+)
+
+const smallest = `{"format":"rolltop-inventory/1","taken_at":"2026-11-22T08:14:00Z","os":{"platform":"linux"}`
+
+func TestRoundTrip(t *testing.T) {
+	src := smallest + `,"memory":{"installed_bytes":8589934592,"modules":[{"bytes":0}]},"processor":{"features":[]},
+		"gaps":[{"fact":"tpm","cause":"needs-rights"}],"sources":{"memory.installed_bytes":"firmware"}}`
+	d, err := inventory.Read("a", []byte(src))
+	if err != nil {
+		t.Fatal(err)
+	}
+	out, err := json.Marshal(d)
+	if err != nil {
+		t.Fatal(err)
+	}
+	again, err := inventory.Read("b", out)
+	if err != nil {
+		t.Fatalf("what was written is refused: %v\n%s", err, out)
+	}
+	twice, _ := json.Marshal(again)
+	if string(out) != string(twice) {
+		t.Errorf("changed on the way:\n%s\n%s", out, twice)
+	}
+	if strings.Contains(string(out), "null") {
+		t.Errorf("a null is in %s", out)
+	}
+	if !strings.Contains(string(out), `"features":[]`) {
+		t.Errorf("an empty list became a missing one: %s", out)
+	}
+}
+
+func TestBadInventories(t *testing.T) {
+	tests := []struct{ name, tail, want string }{
+		{"null", `,"memory":{"installed_bytes":null}}`, "the value is empty; give a value, or leave the key out"},
+		{"negative", `,"memory":{"installed_bytes":-1}}`, "-1 is out of range"},
+		{"absurd", `,"memory":{"installed_bytes":99999999999999999}}`, "is out of range"},
+		{"unknown key", `,"memroy":{}}`, `did you mean "memory"?`},
+		{"unknown word", `,"tpm":{"state":"redy"}}`, `did you mean "ready"?`},
+		{"more free than there is", `,"storage":{"system":{"volume_bytes":10,"free_bytes":20}}}`, "more space is free than the volume has"},
+		{"slots", `,"memory":{"slots":2,"slots_used":3}}`, "more slots are used than there are"},
+		{"cores", `,"processor":{"cores":8,"threads":4}}`, "more cores than threads"},
+		{"disagree without readings", `,"gaps":[{"fact":"tpm.state","cause":"disagree"}]}`, "need two readings"},
+		{"cause", `,"gaps":[{"fact":"tpm.state","cause":"needs-right"}]}`, `did you mean "needs-rights"?`},
+		{"gap without fact", `,"gaps":[{"cause":"not-asked"}]}`, `the key "fact" is missing`},
+	}
+	for _, tt := range tests {
+		t.Run(tt.name, func(t *testing.T) {
+			_, err := inventory.Read("f", []byte(smallest+tt.tail))
+			if err == nil || !strings.Contains(err.Error(), tt.want) {
+				t.Errorf("got %v, want %s", err, tt.want)
+			}
+		})
+	}
+	if _, err := inventory.Read("f", []byte(`{"format":"rolltop-inventory/1","taken_at":"2026-11-22T08:14:00Z"}`)); err == nil || !strings.Contains(err.Error(), "whether this is a PC or a Mac") {
+		t.Errorf("without a platform: %v", err)
+	}
+}
+
+func TestGapOfTakesTheNearest(t *testing.T) {
+	d := &inventory.Document{Gaps: []inventory.Gap{{Fact: "storage", Cause: "not-offered"}, {Fact: "storage.system", Cause: "needs-rights"}, {Fact: "tpm.state", Cause: "read-failed"}}}
+	tests := []struct{ fact, want string }{
+		{"storage.system.disk_bytes", "needs-rights"}, {"storage.boot.disk", "not-offered"}, {"tpm.state", "read-failed"}, {"tpm.version", ""}, {"storagex.y", ""},
+	}
+	for _, tt := range tests {
+		got := ""
+		if g := d.GapOf(tt.fact); g != nil {
+			got = g.Cause
+		}
+		if got != tt.want {
+			t.Errorf("GapOf(%s) = %q, want %q", tt.fact, got, tt.want)
+		}
+	}
+}
+
+func TestNullIsRefusedByTheTypeItself(t *testing.T) {
+	var o inventory.Opt[int64]
+	if err := json.Unmarshal([]byte("null"), &o); err == nil || !o.IsZero() {
+		t.Errorf("null became %v, %v", o, err)
+	}
+}

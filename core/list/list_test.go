@@ -1,0 +1,159 @@
+package list_test
+
+import (
+	"strings"
+	"testing"
+
+	"rolltop.example/rolltop/core/doc"
+	"rolltop.example/rolltop/core/fact"
+	"rolltop.example/rolltop/core/list"
+)
+
+func compile(src string) (*list.List, error) {
+	var d list.Document
+	if err := doc.Decode("list", []byte(src), &d); err != nil {
+		return nil, err
+	}
+	r := &doc.Report{Name: "list"}
+	l := list.Compile(&d, r)
+	return l, r.Err()
+}
+
+const processors = `
+id: cpus
+of: processors
+complete: true
+rows:
+  - {name: Corvane K7-7920HQ, cores: 4, built_in_tpm: true}
+  - {name: Tessaly Onyx 5 2600, built_in_tpm: false}
+naming:
+  - {id: four, prefixes: [Corvane K3-, Corvane K5-, Corvane K7-], digits: 4, generation_digits: 1, suffixes: [U, H, HQ], from: 8, except: [Corvane K3-8130U], built_in_tpm: true}
+  - {id: five, prefixes: [Corvane K3-, Corvane K5-, Corvane K7-], digits: 5, generation_digits: 2, suffixes: [U, H], from: 8}
+  - {id: onyx, prefixes: [Tessaly Onyx 5, Tessaly Onyx 7], digits: 4, generation_digits: 1, suffixes: [G, X], from: 3}
+`
+
+func TestFind(t *testing.T) {
+	l, err := compile(processors)
+	if err != nil {
+		t.Fatal(err)
+	}
+	tests := []struct {
+		name       string
+		result     list.Result
+		rule       string
+		generation int
+	}{
+		{"Corvane K5-8250U", list.On, "four", 8},
+		{"Corvane(R) K5-8250U CPU @ 1.60GHz", list.On, "four", 8},
+		{"CORVANE   k5-8250u", list.On, "four", 8},
+		{"Corvane K5-7300U", list.Off, "four", 7},
+		{"Corvane K7-7920HQ", list.On, "four", 7}, // listed by its row
+		{"Corvane K3-8130U", list.Off, "four", 8}, // an exception
+		{"Corvane K7-11800H", list.On, "five", 11},
+		{"Corvane K5-10500", list.On, "five", 10},
+		{"Corvane K5-07500", list.Off, "five", 7},
+		{"Corvane K5-8250Z", list.Unread, "", 0}, // no such suffix: nobody guesses
+		{"Corvane K5-825U", list.Unread, "", 0},
+		{"Corvane K5-825000", list.Unread, "", 0},
+		{"Corvane K9-9400", list.Unread, "", 0},
+		{"Corvane K5-8250U sample", list.Unread, "", 0},
+		{"Tessaly Onyx 5 3600", list.On, "onyx", 3},
+		{"Tessaly Onyx 5 3600G with Built-in Graphics", list.On, "onyx", 3},
+		{"Tessaly Onyx 5 3600 6-Core Processor", list.On, "onyx", 3},
+		{"Tessaly Onyx 5 2600", list.On, "onyx", 2},
+		{"Tessaly Onyx 5 1600", list.Off, "onyx", 1},
+		{"Tessaly Onyx 55 3600", list.Unread, "", 0},
+		{"Boathouse virtual CPU", list.Unread, "", 0},
+		{"", list.Unread, "", 0},
+	}
+	for _, tt := range tests {
+		m := l.Find(tt.name)
+		rule := ""
+		if m.Rule != nil {
+			rule = m.Rule.ID
+		}
+		if m.Result != tt.result || rule != tt.rule || m.Generation != tt.generation {
+			t.Errorf("%q: result %d by %q, generation %d; want %d by %q, %d", tt.name, m.Result, rule, m.Generation, tt.result, tt.rule, tt.generation)
+		}
+	}
+}
+
+func TestEvidenceOfAMatch(t *testing.T) {
+	l, _ := compile(processors)
+	if m := l.Find("Corvane K3-8130U"); !m.Excepted {
+		t.Error("the exception is not named")
+	}
+	if m := l.Find("Corvane K7-7700"); m.Nearest == nil || m.Nearest.Name != "Corvane K7-7920HQ" {
+		t.Errorf("nearest row: %+v", m.Nearest)
+	}
+	carries := func(name string) string {
+		for _, c := range l.Find(name).Carries() {
+			if c.ID == fact.ProcessorTPM {
+				return map[bool]string{true: "yes", false: "no"}[c.Value.Bool()]
+			}
+		}
+		return "not said"
+	}
+	for name, want := range map[string]string{"Corvane K7-7920HQ": "yes", "Tessaly Onyx 5 2600": "no", "Corvane K5-8250U": "yes", "Corvane K5-7300U": "not said", "Tessaly Onyx 5 3600": "not said"} {
+		if got := carries(name); got != want {
+			t.Errorf("%s: built-in TPM %s, want %s", name, got, want)
+		}
+	}
+}
+
+func TestAnIncompleteListProvesNoAbsence(t *testing.T) {
+	l, err := compile("{id: a, of: processors, rows: [{name: Corvane K5-9400}], naming: [{id: r, prefixes: [Corvane K5-], digits: 4, generation_digits: 1}]}")
+	if err != nil {
+		t.Fatal(err)
+	}
+	if m := l.Find("Corvane K5-9500"); m.Result != list.Unread || m.Rule == nil {
+		t.Errorf("got %+v", m)
+	}
+	models, err := compile("{id: m, of: models, complete: true, rows: [{name: 'Deskline4,1'}]}")
+	if err != nil {
+		t.Fatal(err)
+	}
+	// The exact identifier counts, not the family.
+	for name, want := range map[string]list.Result{"Deskline4,1": list.On, "deskline4,1": list.On, "Deskline4,2": list.Off, "Deskline4": list.Off} {
+		if got := models.Find(name).Result; got != want {
+			t.Errorf("%s: %d, want %d", name, got, want)
+		}
+	}
+}
+
+func TestBadLists(t *testing.T) {
+	tests := []struct{ src, want string }{
+		{"{id: a, of: processors}", "the list is empty"},
+		{"{id: a, of: procesors, rows: [{name: x}]}", `did you mean "processors"?`},
+		{"{id: a, of: processors, rows: [{name: K5}, {name: 'k5 (R) CPU'}]}", "stands twice"},
+		{"{id: a, of: processors, rows: [{name: ' '}]}", "the row has no name"},
+		{"{id: a, of: processors, naming: [{id: r, prefixes: [], digits: 4, generation_digits: 1}]}", "has no prefixes"},
+		{"{id: a, of: processors, naming: [{id: r, prefixes: [' '], digits: 4, generation_digits: 1}]}", "a prefix is empty"},
+		{"{id: a, of: processors, naming: [{id: r, prefixes: [K], digits: 2, generation_digits: 3}]}", "more digits than the name"},
+		{"{id: a, of: processors, rows: [{name: x, cores: 0}]}", "0 is out of range"},
+	}
+	for _, tt := range tests {
+		if _, err := compile(tt.src); err == nil || !strings.Contains(err.Error(), tt.want) {
+			t.Errorf("%s: got %v, want %s", tt.src, err, tt.want)
+		}
+	}
+}
+
+func FuzzFind(f *testing.F) {
+	l, err := compile(processors)
+	if err != nil {
+		f.Fatal(err)
+	}
+	for _, s := range []string{"Corvane K5-8250U", "corvane k5-", "@", "with", "K5-\xff", "Tessaly Onyx 5 36００"} {
+		f.Add(s)
+	}
+	f.Fuzz(func(t *testing.T, name string) {
+		m := l.Find(name)
+		if m.Result == list.On && m.Row == nil && m.Rule == nil {
+			t.Errorf("%q is on the list without a row or a rule", name)
+		}
+		if list.Normal(list.Normal(name)) != list.Normal(name) && !strings.Contains(name, "@") {
+			t.Errorf("Normal is not settled: %q → %q → %q", name, list.Normal(name), list.Normal(list.Normal(name)))
+		}
+	})
+}

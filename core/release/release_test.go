@@ -1,0 +1,139 @@
+package release_test
+
+import (
+	"os"
+	"strings"
+	"testing"
+
+	"rolltop.example/rolltop/core/fact"
+	"rolltop.example/rolltop/core/inventory"
+	"rolltop.example/rolltop/core/need"
+	"rolltop.example/rolltop/core/release"
+)
+
+const head = `format: rolltop-release/1
+id: skerry-12
+name: Skerry 12
+installs_on: pc
+revision: 1
+published: 2026-06-02
+source: https://skerry.example/12
+`
+
+const one = `requirements:
+  - {id: cores, title: Cores, level: must, consequence: installer-refuses, reason: Enough., need: {fact: processor.cores, at_least: 2}}
+`
+
+func TestDemoDocumentsAreRight(t *testing.T) {
+	for _, name := range []string{"skerry-12", "fathom-9"} {
+		src, err := os.ReadFile("../../internal/standin/releases/" + name + ".yaml")
+		if err != nil {
+			t.Fatal(err)
+		}
+		rel, err := release.Read(name, src)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if rel.ID != name || len(rel.Requirements) < 6 || len(rel.Needed) < 5 {
+			t.Errorf("%s: id %s, %d requirements, %d facts", name, rel.ID, len(rel.Requirements), len(rel.Needed))
+		}
+	}
+}
+
+func TestBadReleases(t *testing.T) {
+	tests := []struct{ name, src, want string }{
+		{"no requirements", head, `the key "requirements" is missing`},
+		{"empty requirements", head + "requirements: []\n", "would find every machine ready"},
+		{"id", strings.Replace(head, "skerry-12", "Skerry 12", 1) + one, "use lower-case letters, digits and hyphens"},
+		{"id twice", head + one + strings.TrimPrefix(one, "requirements:\n"), `10:10: requirements[1].id: the id "cores" stands twice`},
+		{"class", strings.Replace(head, "installs_on: pc", "installs_on: tablet", 1) + one, "it may be pc, mac"},
+		{"revision", strings.Replace(head, "revision: 1", "revision: 0", 1) + one, "0 is out of range"},
+		{"version of the format", strings.Replace(head, "release/1", "release/9", 1) + one, `version "9" of this format is not known`},
+		{"must without consequence", head + strings.Replace(one, "consequence: installer-refuses, ", "", 1), "a must says what follows if it is not met"},
+		{"feature without name", head + strings.Replace(one, "level: must, consequence: installer-refuses", "level: feature", 1), "the level feature names its feature"},
+		{"fact", head + strings.Replace(one, "processor.cores", "processor.core", 1), `did you mean "processor.cores"?`},
+		{"need in the condition", head + strings.Replace(one, "reason:", "when: {fact: os.editon, equals: Office}, reason:", 1), `did you mean "os.edition"?`},
+		{"need in the advice", head + strings.Replace(one, "reason:", "advised: {fact: processor.cores, at_least: many}, reason:", 1), `"many" is not a value of processor.cores`},
+		{"list", head + strings.Replace(one, "fact: processor.cores, at_least: 2", "fact: processor.name, on_list: nowhere", 1), `there is no list "nowhere"`},
+		{"interim without name", head + "upgrade: [{platform: windows, way: interim}]\n" + one, "names the release between"},
+		{"in place with name", head + "upgrade: [{platform: windows, way: in-place, through: Skerry 11}]\n" + one, "names the release between"},
+		{"need is a list", head + strings.Replace(one, "{fact: processor.cores, at_least: 2}", "[1]", 1), "a group of keys is needed here"},
+	}
+	for _, tt := range tests {
+		t.Run(tt.name, func(t *testing.T) {
+			if _, err := release.Read("f", []byte(tt.src)); err == nil || !strings.Contains(err.Error(), tt.want) {
+				t.Errorf("got %v\nwant %s", err, tt.want)
+			}
+		})
+	}
+}
+
+func TestWaivable(t *testing.T) {
+	tests := []struct {
+		q    release.Requirement
+		want bool
+	}{
+		{release.Requirement{Consequence: "will-not-start"}, false}, {release.Requirement{Consequence: "installer-refuses"}, false},
+		{release.Requirement{Consequence: "unsupported"}, true}, {release.Requirement{Consequence: "works-less-well"}, true},
+		{release.Requirement{Consequence: "installer-refuses", AskedBy: release.House}, true},
+	}
+	for _, tt := range tests {
+		if got := tt.q.Waivable(); got != tt.want {
+			t.Errorf("%+v: %v", tt.q, got)
+		}
+	}
+}
+
+func TestPathFrom(t *testing.T) {
+	rel, err := release.Read("f", []byte(head+`upgrade:
+  - {platform: windows, at_least: "11.0", architecture: [x86-64], way: in-place}
+  - {platform: windows, at_least: "10.2", at_most: "10.9", architecture: [x86-64], way: interim, through: Skerry 11}
+  - {platform: windows, way: reinstall}
+`+one))
+	if err != nil {
+		t.Fatal(err)
+	}
+	tests := []struct {
+		platform, version, arch string
+		way, through            string
+		truth                   need.Truth
+	}{
+		{"windows", "11.0", "x86-64", release.InPlace, "", need.True},
+		{"windows", "11.2", "x86-64", release.InPlace, "", need.True},
+		{"windows", "10.2", "x86-64", release.Interim, "Skerry 11", need.True},
+		{"windows", "10.10", "x86-64", release.Reinstall, "", need.True},
+		{"windows", "10.1", "x86-64", release.Reinstall, "", need.True},
+		{"windows", "11.2", "x86", release.Reinstall, "", need.True},
+		{"linux", "12", "x86-64", release.Reinstall, "", need.True},
+		{"windows", "", "x86-64", release.InPlace, "", need.Unknown},
+		{"windows", "11.2", "", release.InPlace, "", need.Unknown},
+		{"", "", "", release.InPlace, "", need.Unknown},
+	}
+	for _, tt := range tests {
+		f := fact.Read(&inventory.Document{})
+		for id, v := range map[fact.ID]string{fact.OSPlatform: tt.platform, fact.OSVersion: tt.version, fact.OSArchitecture: tt.arch} {
+			if v != "" {
+				f.Set(id, fact.Of(id.Def().Kind, v), "")
+			}
+		}
+		if p := rel.PathFrom(f); p.Way != tt.way || p.Through != tt.through || p.Truth != tt.truth {
+			t.Errorf("%q %q %q: %+v, want %s %s %s", tt.platform, tt.version, tt.arch, p, tt.way, tt.through, tt.truth)
+		}
+	}
+}
+
+func TestSupportEnds(t *testing.T) {
+	rel, err := release.Read("f", []byte(head+`support:
+  - {release: Skerry 11, ends: 2027-04-13}
+  - {release: Skerry 11, edition: Harbour, ends: 2028-04-13}
+`+one))
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, tt := range []struct{ name, edition, want string }{{"Skerry 11", "Office", "2027-04-13"}, {"skerry 11", "harbour", "2028-04-13"}, {"Skerry 9", "", ""}} {
+		ends, ok := rel.SupportEnds(tt.name, tt.edition)
+		if got := ends.Format("2006-01-02"); ok != (tt.want != "") || ok && got != tt.want {
+			t.Errorf("%s %s: %s %v, want %q", tt.name, tt.edition, got, ok, tt.want)
+		}
+	}
+}

@@ -1,0 +1,123 @@
+package say_test
+
+import (
+	"strings"
+	"testing"
+
+	"rolltop.example/rolltop/core/doc"
+	"rolltop.example/rolltop/core/fact"
+	"rolltop.example/rolltop/core/inventory"
+	"rolltop.example/rolltop/core/list"
+	"rolltop.example/rolltop/core/need"
+	"rolltop.example/rolltop/core/say"
+)
+
+func TestAmount(t *testing.T) {
+	tests := []struct {
+		unit fact.Unit
+		x    float64
+		want string
+	}{
+		{fact.Binary, 8 << 30, "8 GiB"}, {fact.Binary, 7.5 * (1 << 30), "7.5 GiB"}, {fact.Binary, 512 << 20, "512 MiB"},
+		{fact.Drive, 256060514304, "256 GB"}, {fact.Drive, 2000398934016, "2 TB"}, {fact.Drive, 999e9, "999 GB"}, {fact.Space, 9.46e9, "9.5 GB"}, {fact.Space, 20e6, "20 MB"},
+		{fact.MHz, 1600, "1.6 GHz"}, {fact.MHz, 800, "800 MHz"}, {fact.MHz, 2450, "2.45 GHz"}, {fact.Percent, 40, "40 %"}, {fact.NoUnit, 4, "4"}, {fact.Bits, 64, "64 bit"},
+	}
+	for _, tt := range tests {
+		if got := say.Amount(tt.unit, tt.x); got != tt.want {
+			t.Errorf("%v is said as %q, want %q", tt.x, got, tt.want)
+		}
+	}
+}
+
+// The sentence of a need is made from the need, so it says the limit as
+// inclusive and with its unit.
+func TestNeedSentences(t *testing.T) {
+	tests := []struct{ src, want string }{
+		{"{fact: memory.installed_bytes, at_least: 8 GiB}", "installed memory of at least 8 GiB"},
+		{"{fact: processor.rated_mhz, at_least: 1.8 GHz}", "rated speed of at least 1.8 GHz"},
+		{"{fact: processor.cores, at_least: 4}", "processor cores at least 4"},
+		{"{fact: tpm.version, at_least: '2.0'}", "TPM version 2.0 or later"},
+		{"{fact: firmware.boot_mode, equals: uefi}", "boot mode UEFI"},
+		{"{fact: firmware.secure_boot_capable, equals: true}", "firmware can do secure boot"},
+		{"{fact: firmware.secure_boot, equals: 'on'}", "secure boot on"},
+		{"{fact: processor.features, has_any: [avx2, sve]}", "processor features at least one of avx2 or sve"},
+		{"{fact: storage.system.kind, none_of: [hdd]}", "kind of the system disk not hard disk"},
+		{"{any: [{fact: tpm.state, equals: ready}, {all: [{fact: memory.slots, at_most: 2}, {fact: storage.other_systems, empty: true}]}]}", "TPM ready or (memory slots of at most 2 and no other systems on the disks)"},
+		{"{not: {fact: storage.boot.dynamic, equals: true}}", "not: boot disk is dynamic"},
+	}
+	for _, tt := range tests {
+		var d need.Document
+		if err := doc.Decode("need", []byte(tt.src), &d); err != nil {
+			t.Fatal(err)
+		}
+		r := &doc.Report{}
+		n := need.Compile(&d, map[string]*list.List{}, r)
+		if err := r.Err(); err != nil {
+			t.Fatal(err)
+		}
+		if got := say.Need(n); got != tt.want {
+			t.Errorf("%s\n is said as %q\n want       %q", tt.src, got, tt.want)
+		}
+	}
+}
+
+func TestSmallWords(t *testing.T) {
+	for got, want := range map[string]string{
+		say.Count(1, "restart", "restarts"): "one restart", say.Count(3, "restart", "restarts"): "three restarts", say.Count(14, "restart", "restarts"): "14 restarts", say.Count(0, "restart", "restarts"): "no restarts",
+		say.And([]string{"a"}): "a", say.And([]string{"a", "b", "c"}): "a, b and c", say.Or([]string{"a", "b"}): "a or b", say.And(nil): "",
+		say.Sentence("two sources"): "Two sources.", say.Sentence("Done."): "Done.", say.Sentence(""): "",
+	} {
+		if got != want {
+			t.Errorf("got %q, want %q", got, want)
+		}
+	}
+}
+
+func some[T any](v T) inventory.Opt[T] { return inventory.Some(v) }
+
+func TestOverviewSaysWhatIsNotKnownAndWhy(t *testing.T) {
+	d := &inventory.Document{OS: inventory.OS{Platform: some("linux"), Name: some("Lodestar Linux 12"), Architecture: some("x86-64")}}
+	d.Processor = inventory.Processor{Name: some("Corvane K5-8250U"), Cores: some(int64(1)), Threads: some(int64(2)), RatedMHz: some(int64(1600))}
+	d.Memory.Visible = some(int64(7 << 30))
+	d.TPM.State = some("not-seen")
+	d.AddGap("memory.installed_bytes", inventory.NeedsRights, "/sys/firmware/dmi/tables/DMI", "")
+	d.AddGap("firmware", inventory.NotOffered, "this machine hands out no firmware tables", "")
+	got := map[string]say.Line{}
+	for _, l := range say.Overview(d) {
+		got[l.Label] = l
+	}
+	for label, want := range map[string]string{"Processor": "Corvane K5-8250U, 1 core, 2 threads, rated 1.6 GHz", "System": "Lodestar Linux 12, 64-bit", "Memory": "7 GiB visible to the system", "TPM": "none seen", "Firmware": "", "Boot mode": ""} {
+		if got[label].Value != want {
+			t.Errorf("%s: %q, want %q", label, got[label].Value, want)
+		}
+	}
+	if m := got["Memory"].Unknown; len(m) != 1 || m[0].Why != "it takes administrator rights to read (/sys/firmware/dmi/tables/DMI); it is at least 7 GiB" {
+		t.Errorf("memory: %+v", m)
+	}
+	if m := got["Boot mode"].Unknown; len(m) != 1 || m[0].Why != "this machine hands out no firmware tables" {
+		t.Errorf("boot mode: %+v", m)
+	}
+	if len(got["TPM"].Unknown) != 0 {
+		t.Errorf("the version of a TPM that is not seen is missed: %+v", got["TPM"].Unknown)
+	}
+}
+
+func TestMacHasNoRowsOfAPC(t *testing.T) {
+	d := &inventory.Document{OS: inventory.OS{Platform: some("macos")}}
+	d.Device.ModelID = some("Deskline4,1")
+	for _, l := range say.Overview(d) {
+		if l.Label == "TPM" || l.Label == "Boot mode" {
+			t.Errorf("a Mac's overview has the line %s", l.Label)
+		}
+	}
+	for _, g := range say.Facts(d) {
+		for _, r := range g.Rows {
+			if strings.HasPrefix(r.Fact, "tpm.") {
+				t.Errorf("a Mac's facts have %s", r.Fact)
+			}
+			if !r.Known && (r.Why == "" || r.Try == "") {
+				t.Errorf("%s is not known, and nothing says why or what to do: %+v", r.Fact, r)
+			}
+		}
+	}
+}
