@@ -103,18 +103,22 @@ func readCapped(path string, most int64) ([]byte, error) {
 	return io.ReadAll(io.LimitReader(f, most))
 }
 
-// keep reads a file under a source name.
-func (r *reader) keep(source, path string, most int64) capture.Record {
+// fetch reads a file under a source name, for what is not to be kept whole.
+func (r *reader) fetch(source, path string, most int64) capture.Record {
 	raw, err := within(func() ([]byte, error) { return readCapped(r.root+path, most) })
 	rec := r.outcome(capture.Record{Source: source, Raw: raw}, r.root+path, err)
 	if err != nil {
 		rec.Raw = nil
 	}
-	r.c.Add(rec)
 	return rec
 }
 
-func (r *reader) file(path string) capture.Record { return r.keep(path, path, smallFile) }
+// keep reads a file and keeps it.
+func (r *reader) keep(source, path string, most int64) {
+	r.c.Add(r.fetch(source, path, most))
+}
+
+func (r *reader) file(path string) { r.keep(path, path, smallFile) }
 
 // mark notes whether a file is there, and nothing of what it holds.
 func (r *reader) mark(path string) {
@@ -199,7 +203,7 @@ func (r *reader) firmware() {
 }
 
 func (r *reader) storage() {
-	mounts := r.keep("/proc/self/mountinfo", "/proc/self/mountinfo", tableFile)
+	mounts := r.fetch("/proc/self/mountinfo", "/proc/self/mountinfo", tableFile)
 	kept := rootMount(string(mounts.Raw))
 	mounts.Raw = []byte(kept) // other mounts can hold names of people and files
 	r.c.Add(mounts)
