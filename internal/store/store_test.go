@@ -1,0 +1,341 @@
+package store_test
+
+import (
+	"context"
+	"database/sql"
+	"errors"
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"rolltop.example/rolltop/core/inventory"
+	"rolltop.example/rolltop/core/release"
+	"rolltop.example/rolltop/internal/standin"
+	"rolltop.example/rolltop/internal/store"
+)
+
+var (
+	ctx = context.Background()
+	now = time.Date(2026, 11, 23, 8, 0, 0, 0, time.UTC)
+)
+
+func some[T any](v T) inventory.Opt[T] { return inventory.Some(v) }
+
+func open(t testing.TB) *store.Store {
+	t.Helper()
+	s, err := store.Open(filepath.Join(t.TempDir(), "test.db"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() {
+		if err := s.Close(); err != nil {
+			t.Error(err)
+		}
+	})
+	return s
+}
+
+func unjudged(*store.Tx, *store.Device, *inventory.Document) error { return nil }
+
+func machine(name, serial, uuid string, at time.Time) *inventory.Document {
+	d := &inventory.Document{Format: inventory.Format, TakenAt: at, OS: inventory.OS{Platform: some("windows"), Name: some("Skerry 11")}}
+	d.Device.Manufacturer = some("Ostrel")
+	for to, v := range map[*inventory.Opt[string]]string{&d.Device.Name: name, &d.Device.Serial: serial, &d.Device.UUID: uuid} {
+		if v != "" {
+			*to = some(v)
+		}
+	}
+	return d
+}
+
+func keep(t *testing.T, s *store.Store, d *inventory.Document) store.Kept {
+	t.Helper()
+	k, err := s.Keep(ctx, d, unjudged)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return k
+}
+
+func TestWhoIsWho(t *testing.T) {
+	const u1, u2 = "00112233-4455-6677-8899-aabbccddeeff", "10112233-4455-6677-8899-aabbccddeeff"
+	tests := []struct {
+		name          string
+		first, second *inventory.Document
+		same          bool
+	}{
+		{"the same again", machine("A", "S1", u1, now), machine("A", "S1", u1, now), true},
+		{"renamed", machine("A", "S1", u1, now), machine("B", "S1", u1, now), true},
+		{"another machine", machine("A", "S1", u1, now), machine("B", "S2", u2, now), false},
+		{"one name for two machines", machine("A", "S1", u1, now), machine("A", "S2", u2, now), false},
+		{"UUID equal with another serial: not merged", machine("A", "S1", u1, now), machine("A", "S2", u1, now), false},
+		{"serial equal with another UUID: not merged", machine("A", "S1", u1, now), machine("A", "S1", u2, now), false},
+		{"read without rights later", machine("A", "S1", u1, now), machine("A", "", "", now), true},
+		{"read with rights later", machine("A", "", "", now), machine("A", "S1", u1, now), true},
+		{"serial alone", machine("A", "S1", "", now), machine("B", "S1", "", now), true},
+		{"nothing but other names", machine("A", "", "", now), machine("B", "", "", now), false},
+		{"nothing at all", machine("", "", "", now), machine("", "", "", now), false},
+	}
+	for _, tt := range tests {
+		t.Run(tt.name, func(t *testing.T) {
+			t.Parallel()
+			s := open(t)
+			a, b := keep(t, s, tt.first), keep(t, s, tt.second)
+			if same := a.Device.ID == b.Device.ID; same != tt.same || b.Created == tt.same {
+				t.Errorf("same machine: %v, want %v", same, tt.same)
+			}
+			if !tt.same && a.Device.Key == b.Device.Key {
+				t.Errorf("two machines have the key %s", a.Device.Key)
+			}
+		})
+	}
+}
+
+func TestHistory(t *testing.T) {
+	s := open(t)
+	first := machine("A", "S1", "", now)
+	a := keep(t, s, first)
+	again := machine("A", "S1", "", now.Add(time.Hour))
+	b := keep(t, s, again)
+	if b.Changed || !b.IsLatest {
+		t.Errorf("the same readings an hour later: %+v", b)
+	}
+	changed := machine("A", "S1", "", now.Add(2*time.Hour))
+	changed.OS.Name = some("Skerry 12")
+	if c := keep(t, s, changed); !c.Changed || !c.IsLatest || c.Device.Installed != "Skerry 12" {
+		t.Errorf("new readings: %+v", c)
+	}
+	older := machine("A", "S1", "", now.Add(-time.Hour))
+	older.OS.Name = some("Skerry 10")
+	if o := keep(t, s, older); o.IsLatest || !o.Changed {
+		t.Errorf("an older inventory became the latest: %+v", o)
+	}
+	d, err := s.DeviceByKey(ctx, "a")
+	if err != nil || d.Installed != "Skerry 12" {
+		t.Fatalf("%+v %v", d, err)
+	}
+	list, err := s.History(ctx, d.ID)
+	if err != nil || len(list) != 3 {
+		t.Fatalf("history of %d, %v", len(list), err)
+	}
+	if _, last := list[1].Times(); !last.Equal(now.Add(time.Hour)) || list[1].ID != a.Device.InventoryID {
+		t.Errorf("the same readings were last seen %v", last)
+	}
+	got, err := s.Inventory(ctx, d.ID, list[2].ID)
+	if err != nil || got.OS.Name.Or("") != "Skerry 10" {
+		t.Errorf("%+v %v", got, err)
+	}
+	if _, err := s.Inventory(ctx, d.ID+1, list[2].ID); !errors.Is(err, store.ErrNotFound) {
+		t.Errorf("another machine's inventory: %v", err)
+	}
+}
+
+func TestNothingIsKeptWhenJudgingFails(t *testing.T) {
+	s := open(t)
+	boom := errors.New("boom")
+	if _, err := s.Keep(ctx, machine("A", "", "", now), func(*store.Tx, *store.Device, *inventory.Document) error { return boom }); !errors.Is(err, boom) {
+		t.Fatalf("got %v", err)
+	}
+	if _, err := s.DeviceByKey(ctx, "a"); !errors.Is(err, store.ErrNotFound) {
+		t.Errorf("the machine was kept: %v", err)
+	}
+}
+
+func TestReleaseRevisionsAreNeverOverwritten(t *testing.T) {
+	s := open(t)
+	src := standin.Releases()["skerry-12.yaml"]
+	read := func(revision int) (*release.Release, []byte) {
+		text := []byte(strings.Replace(string(src), "revision: 4", fmt.Sprintf("revision: %d", revision), 1))
+		rel, err := release.Read("x", text)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return rel, text
+	}
+	add := func(revision int, tail string) (bool, error) {
+		rel, text := read(revision)
+		return s.AddRelease(ctx, rel, append(text, tail...), now)
+	}
+	if added, err := add(4, ""); !added || err != nil {
+		t.Fatal(added, err)
+	}
+	if added, err := add(4, ""); added || err != nil {
+		t.Errorf("the same again: %v %v", added, err)
+	}
+	if _, err := add(4, "\n# changed"); !errors.Is(err, store.ErrRevision) || !strings.Contains(err.Error(), "never overwritten") {
+		t.Errorf("the same revision with other content: %v", err)
+	}
+	if _, err := add(3, ""); !errors.Is(err, store.ErrRevision) {
+		t.Errorf("an older revision: %v", err)
+	}
+	if added, err := add(5, ""); !added || err != nil {
+		t.Errorf("the next revision: %v %v", added, err)
+	}
+	got, err := s.ReleaseSource(ctx, "skerry-12", 4)
+	if err != nil || string(got) != string(src) {
+		t.Errorf("revision 4 is not as it was given: %v", err)
+	}
+}
+
+func TestOpenRefuses(t *testing.T) {
+	dir := t.TempDir()
+	path := func(name string) string { return filepath.Join(dir, name) }
+	write := func(name, content string) string {
+		if err := os.WriteFile(path(name), []byte(content), 0o600); err != nil {
+			t.Fatal(err)
+		}
+		return path(name)
+	}
+	sqlite := func(name string, statements ...string) string {
+		db, err := sql.Open("sqlite", path(name))
+		if err != nil {
+			t.Fatal(err)
+		}
+		defer db.Close()
+		for _, st := range statements {
+			if _, err := db.Exec(st); err != nil {
+				t.Fatal(err)
+			}
+		}
+		return path(name)
+	}
+	newer := path("newer.db")
+	s, err := store.Open(newer)
+	if err != nil {
+		t.Fatal(err)
+	}
+	s.Close()
+	sqlite("newer.db", "INSERT INTO goose_db_version (version_id, is_applied) VALUES (99, 1)")
+	held := path("held.db")
+	holder, err := store.Open(held)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer holder.Close()
+	tests := []struct{ name, path, want string }{
+		{"not a database", write("text.db", strings.Repeat("not a database ", 100)), "is not a database file"},
+		{"another program's", sqlite("other.db", "CREATE TABLE x (y)"), "is a database of another program"},
+		{"from a newer version", newer, "is from a newer version of rolltop (schema 99; this one knows 1)"},
+		{"in use", held, "is in use by another rolltop"},
+		{"a directory", dir, "is a directory"},
+		{"nowhere", path("no/where.db"), "the directory of the database is not there"},
+	}
+	for _, tt := range tests {
+		t.Run(tt.name, func(t *testing.T) {
+			before, _ := os.ReadFile(tt.path)
+			s, err := store.Open(tt.path)
+			if err == nil {
+				s.Close()
+			}
+			if err == nil || !strings.Contains(err.Error(), tt.want) {
+				t.Errorf("got %v, want %s", err, tt.want)
+			}
+			after, _ := os.ReadFile(tt.path)
+			if string(before) != string(after) {
+				t.Error("the file was changed")
+			}
+		})
+	}
+}
+
+func TestReopenKeepsEverything(t *testing.T) {
+	path := filepath.Join(t.TempDir(), "a.db")
+	s, err := store.Open(path)
+	if err != nil {
+		t.Fatal(err)
+	}
+	keep(t, s, machine("A", "S1", "", now))
+	if err := s.Close(); err != nil {
+		t.Fatal(err)
+	}
+	if s, err = store.Open(path); err != nil {
+		t.Fatal(err)
+	}
+	defer s.Close()
+	if d, err := s.DeviceByKey(ctx, "a"); err != nil || !d.Taken().Equal(now) {
+		t.Errorf("%+v %v", d, err)
+	}
+}
+
+func TestJudgeAllGoesThroughEveryMachineOfAClass(t *testing.T) {
+	s := open(t)
+	const machines = 1203 // more than two batches
+	for i := range machines {
+		d := machine(fmt.Sprintf("M%04d", i), fmt.Sprintf("S%04d", i), "", now)
+		if i%3 == 0 {
+			d.OS.Platform = some("macos")
+		}
+		keep(t, s, d)
+	}
+	j, created, err := s.Judgement(ctx, "skerry-12", 4, "test", now)
+	if err != nil || !created {
+		t.Fatal(created, err)
+	}
+	seen := 0
+	err = s.JudgeAll(ctx, "pc", func(d *store.Device, inv *inventory.Document) (*store.Verdict, error) {
+		if d.Name != inv.Device.Name.Or("") {
+			t.Errorf("%s was given the inventory of %s", d.Name, inv.Device.Name.Or(""))
+		}
+		seen++
+		return &store.Verdict{JudgementID: j, DeviceID: d.ID, InventoryID: d.InventoryID, Disposition: 2, Outcomes: "p"}, nil
+	})
+	if err != nil || seen != machines*2/3 {
+		t.Errorf("judged %d, %v", seen, err)
+	}
+	rows, err := s.Rows(ctx, map[string]int64{"pc": j})
+	judged := 0
+	for _, r := range rows {
+		if r.JudgementID != nil {
+			judged++
+		}
+	}
+	if err != nil || len(rows) != machines || judged != seen {
+		t.Errorf("%d rows, %d judged, %v", len(rows), judged, err)
+	}
+	if again, created, _ := s.Judgement(ctx, "skerry-12", 4, "test", now); again != j || created {
+		t.Error("the same judgement was made twice")
+	}
+}
+
+func TestTokensAndSessions(t *testing.T) {
+	s := open(t)
+	sha := []byte("0123456789abcdef")
+	if err := s.PutUser(ctx, &store.User{Name: "harbour master", Role: "reader", Password: "x"}); err != nil {
+		t.Fatal(err)
+	}
+	if err := s.StartSession(ctx, sha, "harbour master", now, now.Add(time.Hour)); err != nil {
+		t.Fatal(err)
+	}
+	if u, err := s.SessionUser(ctx, sha, now.Add(59*time.Minute)); err != nil || u.Name != "harbour master" {
+		t.Errorf("%+v %v", u, err)
+	}
+	if _, err := s.SessionUser(ctx, sha, now.Add(time.Hour)); !errors.Is(err, store.ErrNotFound) {
+		t.Errorf("a session that is over: %v", err)
+	}
+	// A new password ends open sessions.
+	if err := s.PutUser(ctx, &store.User{Name: "harbour master", Role: "reader", Password: "y"}); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := s.SessionUser(ctx, sha, now); !errors.Is(err, store.ErrNotFound) {
+		t.Errorf("a session survived a new password: %v", err)
+	}
+	id, err := s.AddToken(ctx, "counter", "submit", sha, now)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if tk, err := s.TokenBySecret(ctx, sha, now); err != nil || tk.Scope != "submit" {
+		t.Errorf("%+v %v", tk, err)
+	}
+	if err := errors.Join(s.DeleteToken(ctx, id)); err != nil {
+		t.Error(err)
+	}
+	if _, err := s.TokenBySecret(ctx, sha, now); !errors.Is(err, store.ErrNotFound) {
+		t.Errorf("an ended token: %v", err)
+	}
+	if err := s.DeleteToken(ctx, id); !errors.Is(err, store.ErrNotFound) {
+		t.Errorf("ended twice: %v", err)
+	}
+}
