@@ -182,8 +182,8 @@ func factGroups(d *inventory.Document) []api.FactGroup {
 }
 
 func (s *Server) deviceInventory(ctx context.Context, in *struct {
-	deviceInput
-	ID int64 `query:"id" minimum:"0" doc:"One of the machine's history; the latest where it is not given"`
+	Key string `path:"key" maxLength:"80"`
+	ID  int64  `query:"id" minimum:"0" doc:"One of the machine's history; the latest where it is not given"`
 }) (*raw, error) {
 	d, err := s.store.DeviceByKey(ctx, in.Key)
 	if err != nil {

@@ -1,0 +1,530 @@
+package server_test
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"net/http"
+	"strings"
+	"testing"
+	"testing/fstest"
+	"time"
+
+	"rolltop.example/rolltop/core/inventory"
+	"rolltop.example/rolltop/internal/api"
+	"rolltop.example/rolltop/internal/client"
+	"rolltop.example/rolltop/internal/server"
+	"rolltop.example/rolltop/internal/servertest"
+	"rolltop.example/rolltop/internal/standin"
+)
+
+var ctx = context.Background()
+
+// call makes a plain HTTP request and returns the status, the content type and
+// the body.
+func call(t *testing.T, method, url, token, contentType, body string) (int, http.Header, string) {
+	t.Helper()
+	req, err := http.NewRequest(method, url, strings.NewReader(body))
+	if err != nil {
+		t.Fatal(err)
+	}
+	if token != "" {
+		req.Header.Set("Authorization", "Bearer "+token)
+	}
+	if contentType != "" {
+		req.Header.Set("Content-Type", contentType)
+	}
+	res, err := http.DefaultClient.Do(req)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer res.Body.Close()
+	b, err := io.ReadAll(res.Body)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return res.StatusCode, res.Header, string(b)
+}
+
+func machine(t *testing.T, change func(*inventory.Document)) []byte {
+	t.Helper()
+	org, err := standin.Load()
+	if err != nil {
+		t.Fatal(err)
+	}
+	fleet, err := org.Fleet(time.Now())
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, d := range fleet {
+		if d.Storage.System.Encryption.State.Or("") == "on" && d.TPM.State.Or("") == "ready" && d.OS.Platform.Or("") == "windows" {
+			change(d)
+			b, err := json.Marshal(d)
+			if err != nil {
+				t.Fatal(err)
+			}
+			return b
+		}
+	}
+	t.Fatal("the fleet has no such machine")
+	return nil
+}
+
+func TestSubmitListShow(t *testing.T) {
+	t.Parallel()
+	s := servertest.Start(t, nil)
+	body := machine(t, func(d *inventory.Document) { d.Device.Name = inventory.Some("GULL-900") })
+	// Without a target a machine is kept and not checked.
+	got, err := s.Client.Submit(ctx, body)
+	if err != nil || !got.Created || got.Disposition != "" || got.Device != "gull-900" {
+		t.Fatalf("%+v %v", got, err)
+	}
+	if d, err := s.Client.Device(ctx, "gull-900"); err != nil || d.Check != nil || !strings.Contains(d.NoCheck, "No target release") {
+		t.Errorf("%+v %v", d.NoCheck, err)
+	}
+	for _, src := range standin.Releases() {
+		if r, err := s.Client.AddRelease(ctx, src); err != nil || !r.Added {
+			t.Fatalf("%+v %v", r, err)
+		}
+	}
+	// Choosing a target judges what is there.
+	if set, err := s.Client.SetTargets(ctx, api.TargetSet{PC: "skerry-12"}); err != nil || set.PC != "skerry-12" || set.Mac != "" {
+		t.Fatalf("%+v %v", set, err)
+	}
+	list, err := s.Client.Devices(ctx, "disposition=ready", "name", 1, 10)
+	if err != nil || list.Total != 1 || list.Devices[0].Disposition != "ready" {
+		t.Fatalf("%+v %v", list, err)
+	}
+	// The same machine again, worse: its verdict follows at once.
+	got, err = s.Client.Submit(ctx, machine(t, func(d *inventory.Document) {
+		d.Device.Name, d.TPM.State = inventory.Some("GULL-900"), inventory.Some("off")
+	}))
+	if err != nil || got.Created || !got.Changed || got.Disposition != "reconfigure" {
+		t.Errorf("%+v %v", got, err)
+	}
+	d, err := s.Client.Device(ctx, "gull-900")
+	if err != nil || d.Check == nil || d.Check.Disposition != "reconfigure" || len(d.History) != 2 || len(d.Facts) < 6 {
+		t.Fatalf("%v: %d in the history", err, len(d.History))
+	}
+	doc, err := s.Client.Inventory(ctx, "gull-900", d.History[1].ID)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if inv, err := inventory.Read("history", doc); err != nil || inv.TPM.State.Or("") != "ready" {
+		t.Errorf("the earlier inventory: %v", err)
+	}
+	// A Mac is not counted against a release for PCs.
+	f, err := s.Client.Fleet(ctx, "")
+	if err != nil || f.Total != 1 || !strings.HasPrefix(f.Headline, "0 of 1 PCs can take Skerry 12 now") {
+		t.Errorf("%+v %v", f.Headline, err)
+	}
+}
+
+func TestDemoFleet(t *testing.T) {
+	t.Parallel()
+	s := servertest.Demo(t, nil)
+	f, err := s.Client.Fleet(ctx, "")
+	if err != nil {
+		t.Fatal(err)
+	}
+	// The mix that the demo promises, with room for a machine or two.
+	for i, want := range []float64{45, 25, 12, 12, 6} {
+		c := f.Dispositions[i]
+		if share := 100 * float64(c.Count) / float64(f.Total); share < want-4 || share > want+4 {
+			t.Errorf("%s: %.0f %%, want about %.0f", c.Name, share, want)
+		}
+	}
+	// Every count on the page opens a list of just that many machines.
+	check := func(what, where string, count int) {
+		t.Helper()
+		l, err := s.Client.Devices(ctx, where, "name", 1, 1)
+		if err != nil || l.Total != count {
+			t.Errorf("%s: %d counted, %d listed under %s (%v)", what, count, l.Total, where, err)
+		}
+	}
+	for _, c := range f.Dispositions {
+		check(c.Name, c.Where, c.Count)
+	}
+	for _, o := range f.Obstacles {
+		check(o.Title, o.Where, o.Fails)
+		check(o.Title+" alone", o.WhereAlone, o.Alone)
+		check(o.Title+" unknown", o.WhereUnsure, o.Unknown)
+	}
+	for _, p := range f.Places {
+		check(p.Place, p.Where, p.Total)
+		for _, c := range p.Dispositions {
+			check(p.Place+" "+c.Name, c.Where, c.Count)
+		}
+	}
+	for _, sup := range f.Support {
+		check(sup.Release, sup.Where, sup.Machines)
+	}
+	// Each machine opens, and its page agrees with the list.
+	l, err := s.Client.Devices(ctx, "", "name", 1, 1000)
+	if err != nil || len(l.Devices) != 270 {
+		t.Fatalf("%d machines, %v", len(l.Devices), err)
+	}
+	for _, row := range l.Devices {
+		d, err := s.Client.Device(ctx, row.Key)
+		if err != nil || d.Check == nil || d.Check.Disposition != row.Disposition || d.Check.Answer != row.Answer || d.Place == "" {
+			t.Errorf("%s: %v; %+v", row.Key, err, d.DeviceRow)
+		}
+	}
+}
+
+func TestPagesAndOrder(t *testing.T) {
+	t.Parallel()
+	s := servertest.Demo(t, nil)
+	seen := map[string]bool{}
+	for page := 1; page <= 3; page++ {
+		l, err := s.Client.Devices(ctx, "class=pc", "-fails", page, 100)
+		if err != nil || l.Total != 240 {
+			t.Fatal(l.Total, err)
+		}
+		for _, d := range l.Devices {
+			seen[d.Key] = true
+		}
+	}
+	if len(seen) != 240 {
+		t.Errorf("three pages show %d of 240 machines", len(seen))
+	}
+	if l, err := s.Client.Devices(ctx, "", "name", 99, 100); err != nil || len(l.Devices) != 0 {
+		t.Errorf("a page beyond the end: %d machines, %v", len(l.Devices), err)
+	}
+}
+
+func TestRefusals(t *testing.T) {
+	t.Parallel()
+	s := servertest.Demo(t, nil)
+	const problem = "application/problem+json"
+	good := string(machine(t, func(*inventory.Document) {}))
+	huge := `{"format":"` + strings.Repeat("x", 9<<20) + `"}`
+	skerry := string(standin.Releases()["skerry-12.yaml"])
+	tests := []struct {
+		name, method, path, token, contentType, body string
+		status                                       int
+		want                                         string
+	}{
+		{"no token", "GET", "/api/devices", "", "", "", 401, "give a token that is valid"},
+		{"wrong token", "GET", "/api/devices", "rlt_nope", "", "", 401, "give a token that is valid"},
+		{"unknown address", "GET", "/api/nothing", s.Token, "", "", 404, "the API has no such address"},
+		{"unknown method", "DELETE", "/api/devices", s.Token, "", "", 405, "does not take that method"},
+		{"unknown machine", "GET", "/api/devices/gull-999", s.Token, "", "", 404, `there is no machine \"gull-999\"`},
+		{"unknown inventory", "GET", "/api/devices/gull-001/inventory?id=99999", s.Token, "", "", 404, "has no inventory 99999"},
+		{"unknown release", "GET", "/api/releases/skerry-13", s.Token, "", "", 404, `there is no release \"skerry-13\"`},
+		{"filter", "GET", "/api/devices?where=dispositon%3Dready", s.Token, "", "", 422, `did you mean \"disposition\"?`},
+		{"order", "GET", "/api/devices?sort=colour", s.Token, "", "", 422, "cannot be sorted by"},
+		{"page", "GET", "/api/devices?page=0", s.Token, "", "", 422, "query.page"},
+		{"no content type", "POST", "/api/inventories", s.Token, "", good, 415, "send application/json or application/yaml"},
+		{"wrong content type", "POST", "/api/inventories", s.Token, "text/plain", good, 415, "send application/json or application/yaml"},
+		{"not JSON", "POST", "/api/inventories", s.Token, "application/json", `{"format" nope`, 422, "this is not JSON"},
+		{"another version", "POST", "/api/inventories", s.Token, "application/json", strings.Replace(good, "inventory/1", "inventory/7", 1), 422, `version \"7\" of this format is not known`},
+		{"unknown key", "POST", "/api/inventories", s.Token, "application/json", strings.Replace(good, `"device":{`, `"device":{"nmae":"x",`, 1), 422, `did you mean \"name\"?`},
+		{"negative", "POST", "/api/inventories", s.Token, "application/json", strings.Replace(good, `"installed_bytes":`, `"installed_bytes":-`, 1), 422, "is out of range"},
+		{"from the future", "POST", "/api/inventories", s.Token, "application/json", strings.Replace(good, `"taken_at":"20`, `"taken_at":"21`, 1), 422, "in the future"},
+		{"too large", "POST", "/api/inventories", s.Token, "application/json", huge, 413, ""},
+		{"release with mistakes", "POST", "/api/releases", s.Token, "application/yaml", strings.Replace(skerry, "fact: tpm.state", "fact: tpm.sate", 1), 422, `did you mean \"tpm.state\"?`},
+		{"revision with other content", "POST", "/api/releases", s.Token, "application/yaml", skerry + "\n# more\n", 409, "never overwritten"},
+		{"target that is not there", "PUT", "/api/targets", s.Token, "application/json", `{"pc":"skerry-13"}`, 404, "there is no release"},
+		{"target of the wrong class", "PUT", "/api/targets", s.Token, "application/json", `{"mac":"skerry-12"}`, 422, "installs on another class of hardware"},
+		{"key in another case", "PUT", "/api/targets", s.Token, "application/json", `{"PC":"skerry-12"}`, 422, "unexpected property"},
+		{"scope", "POST", "/api/tokens", s.Token, "application/json", `{"name":"x","scope":"all"}`, 422, "body.scope"},
+		{"places", "PUT", "/api/places", s.Token, "application/json", `{"places":[{"prefix":"A","name":"x"},{"prefix":"A","name":"y"}]}`, 422, "stands twice"},
+	}
+	before, _ := s.Client.Fleet(ctx, "")
+	for _, tt := range tests {
+		t.Run(tt.name, func(t *testing.T) {
+			status, header, body := call(t, tt.method, s.URL+tt.path, tt.token, tt.contentType, tt.body)
+			if status != tt.status || !strings.Contains(body, tt.want) || header.Get("Content-Type") != problem {
+				t.Errorf("%d %s %.300s\nwant %d with %s", status, header.Get("Content-Type"), body, tt.status, tt.want)
+			}
+			if len(body) > 4000 {
+				t.Errorf("the answer has %d bytes", len(body))
+			}
+		})
+	}
+	after, _ := s.Client.Fleet(ctx, "")
+	b, _ := json.Marshal(before)
+	a, _ := json.Marshal(after)
+	if !bytes.Equal(a, b) {
+		t.Errorf("what was refused changed the fleet:\n%s\n%s", b, a)
+	}
+}
+
+func TestMistakesCarryTheirPlaces(t *testing.T) {
+	t.Parallel()
+	s := servertest.Start(t, nil)
+	_, err := s.Client.Submit(ctx, []byte("{\n\"format\": \"rolltop-inventory/1\",\n\"taken_at\": \"2026-11-22\",\n\"os\": {\"platform\": \"lynux\"}\n}"))
+	var p *api.Problem
+	if !errors.As(err, &p) || len(p.Errors) != 1 || p.Errors[0].Line != 4 || p.Errors[0].Path != "os.platform" {
+		t.Errorf("got %v, %+v", err, p)
+	}
+}
+
+// operations is every operation of the API description.
+func operations(t *testing.T, url string) map[string]map[string]any {
+	t.Helper()
+	status, _, body := call(t, "GET", url+"/api/openapi.json", "", "", "")
+	var d struct {
+		OpenAPI string
+		Paths   map[string]map[string]map[string]any
+	}
+	if err := json.Unmarshal([]byte(body), &d); err != nil || status != 200 || !strings.HasPrefix(d.OpenAPI, "3.1") {
+		t.Fatalf("%d %v %s", status, err, d.OpenAPI)
+	}
+	out := map[string]map[string]any{}
+	for path, ops := range d.Paths {
+		for method, op := range ops {
+			out[strings.ToUpper(method)+" "+path] = op
+		}
+	}
+	return out
+}
+
+// What each operation takes. An operation that is not listed fails the test, so
+// that none can be added without deciding who may call it.
+var scopes = map[string]string{
+	"GET /version": "open", "POST /session": "open", "GET /session": "open", "DELETE /session": "anybody",
+	"POST /inventories": "submit",
+	"GET /devices":      "read", "GET /devices/{key}": "read", "GET /devices/{key}/inventory": "read", "GET /fleet": "read",
+	"GET /releases": "read", "GET /releases/{id}": "read", "GET /releases/{id}/document": "read", "GET /targets": "read", "GET /places": "read",
+	"POST /releases": "manage", "PUT /targets": "manage", "PUT /places": "manage", "GET /tokens": "manage", "POST /tokens": "manage", "DELETE /tokens/{id}": "manage",
+}
+
+func TestNobodyIsLetIn(t *testing.T) {
+	t.Parallel()
+	s := servertest.Start(t, nil)
+	tokens := map[string]string{"nobody": "", "submit": s.NewToken(t, "s", server.ScopeSubmit), "read": s.NewToken(t, "r", server.ScopeRead), "manage": s.Token}
+	may := map[string][]string{"open": {"nobody", "submit", "read", "manage"}, "anybody": {"submit", "read", "manage"}, "submit": {"submit", "manage"}, "read": {"read", "manage"}, "manage": {"manage"}}
+	for op := range operations(t, s.URL) {
+		scope, listed := scopes[op]
+		if !listed {
+			t.Errorf("%s is not in the list of who may call what", op)
+			continue
+		}
+		method, path, _ := strings.Cut(op, " ")
+		path = strings.NewReplacer("{key}", "x", "{id}", "999").Replace(path)
+		for who, token := range tokens {
+			allowed := false
+			for _, m := range may[scope] {
+				allowed = allowed || m == who
+			}
+			status, _, _ := call(t, method, s.URL+"/api"+path, token, "application/json", "{}")
+			refused := status == 401 || status == 403
+			if op == "POST /session" {
+				refused = false // its 401 is about the password
+			}
+			if refused == allowed {
+				t.Errorf("%s by %s: %d, and it takes %s", op, who, status, scope)
+			}
+		}
+	}
+}
+
+func TestSignIn(t *testing.T) {
+	t.Parallel()
+	s := servertest.Start(t, nil)
+	post := func(body string, change func(*http.Request)) *http.Response {
+		req, _ := http.NewRequest("POST", s.URL+"/api/session", strings.NewReader(body))
+		req.Header.Set("Content-Type", "application/json")
+		change(req)
+		res, err := http.DefaultClient.Do(req)
+		if err != nil {
+			t.Fatal(err)
+		}
+		res.Body.Close()
+		return res
+	}
+	nothing := func(*http.Request) {}
+	if res := post(`{"name":"demo","password":"wrong"}`, nothing); res.StatusCode != 401 || len(res.Cookies()) != 0 {
+		t.Errorf("a wrong password: %d", res.StatusCode)
+	}
+	if res := post(`{"name":"nobody","password":"wrong"}`, nothing); res.StatusCode != 401 {
+		t.Errorf("an unknown name: %d", res.StatusCode)
+	}
+	right := fmt.Sprintf(`{"name":"demo","password":%q}`, servertest.Password)
+	if res := post(right, func(r *http.Request) { r.Header.Set("Origin", "https://elsewhere.example") }); res.StatusCode != 403 {
+		t.Errorf("from another site: %d", res.StatusCode)
+	}
+	res := post(right, nothing)
+	if res.StatusCode != 200 || len(res.Cookies()) != 1 {
+		t.Fatalf("%d, %d cookies", res.StatusCode, len(res.Cookies()))
+	}
+	c := res.Cookies()[0]
+	if !c.HttpOnly || c.SameSite != http.SameSiteStrictMode || c.Path != "/" {
+		t.Errorf("the cookie is %+v", c)
+	}
+	with := func(method, path string) int {
+		req, _ := http.NewRequest(method, s.URL+path, nil)
+		req.AddCookie(c)
+		res, err := http.DefaultClient.Do(req)
+		if err != nil {
+			t.Fatal(err)
+		}
+		res.Body.Close()
+		return res.StatusCode
+	}
+	if got := with("GET", "/api/fleet"); got != 200 {
+		t.Errorf("signed in: %d", got)
+	}
+	if got := with("DELETE", "/api/session"); got != 204 {
+		t.Errorf("signing out: %d", got)
+	}
+	if got := with("GET", "/api/fleet"); got != 401 {
+		t.Errorf("after signing out: %d", got)
+	}
+	for range 25 {
+		res = post(`{"name":"demo","password":"guess"}`, nothing)
+	}
+	if res.StatusCode != 429 {
+		t.Errorf("the 25th guess in a row: %d", res.StatusCode)
+	}
+}
+
+func TestNoGetChangesAnything(t *testing.T) {
+	for op := range scopes {
+		method, path, _ := strings.Cut(op, " ")
+		if method == "GET" && (strings.Contains(path, "add") || strings.Contains(path, "delete")) {
+			t.Errorf("%s looks as if it changed something", op)
+		}
+	}
+}
+
+func TestTokens(t *testing.T) {
+	t.Parallel()
+	s := servertest.Start(t, nil)
+	m, err := s.Client.AddToken(ctx, api.NewToken{Name: "counter 2", Scope: "submit"})
+	if err != nil || !strings.HasPrefix(m.Secret, "rlt_") {
+		t.Fatalf("%+v %v", m, err)
+	}
+	if _, err := s.Client.AddToken(ctx, api.NewToken{Name: "counter 2", Scope: "read"}); err == nil || !strings.Contains(err.Error(), "choose another name") {
+		t.Errorf("a name twice: %v", err)
+	}
+	body := machine(t, func(*inventory.Document) {})
+	if _, err := s.As(t, m.Secret).Submit(ctx, body); err != nil {
+		t.Error(err)
+	}
+	l, err := s.Client.Tokens(ctx)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, tk := range l.Tokens {
+		if tk.Name == "counter 2" && tk.UsedAt == nil {
+			t.Error("its use was not noted")
+		}
+	}
+	if err := s.Client.DeleteToken(ctx, m.ID); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := s.As(t, m.Secret).Submit(ctx, body); err == nil {
+		t.Error("an ended token still lets in")
+	}
+}
+
+// A draft never judges the fleet; a new final revision of the target does.
+func TestRevisionsOfTheTarget(t *testing.T) {
+	t.Parallel()
+	s := servertest.Demo(t, nil)
+	src := string(standin.Releases()["skerry-12.yaml"])
+	before, _ := s.Client.Fleet(ctx, "class=pc")
+	stricter := strings.NewReplacer("revision: 4", "revision: 5", "at_least: 6 GiB", "at_least: 12 GiB").Replace(src)
+	if _, err := s.Client.AddRelease(ctx, []byte(strings.Replace(stricter, "revision: 5", "revision: 5\ndraft: true", 1))); err != nil {
+		t.Fatal(err)
+	}
+	if after, _ := s.Client.Fleet(ctx, "class=pc"); after.Dispositions[0].Count != before.Dispositions[0].Count {
+		t.Error("a draft judged the fleet")
+	}
+	if _, err := s.Client.AddRelease(ctx, []byte(strings.Replace(stricter, "revision: 5", "revision: 6", 1))); err != nil {
+		t.Fatal(err)
+	}
+	after, _ := s.Client.Fleet(ctx, "class=pc")
+	if after.Dispositions[0].Count >= before.Dispositions[0].Count || after.Targets[0].Release.Revision != 6 {
+		t.Errorf("%d ready by revision %d, %d before", after.Dispositions[0].Count, after.Targets[0].Release.Revision, before.Dispositions[0].Count)
+	}
+}
+
+func TestRelease(t *testing.T) {
+	t.Parallel()
+	s := servertest.Demo(t, nil)
+	r, err := s.Client.Release(ctx, "skerry-12")
+	if err != nil || !r.Target || len(r.Requirements) != 17 || len(r.Support) != 3 || r.Lists[0].Rules != 3 {
+		t.Fatalf("%+v %v", r.ReleaseRow, err)
+	}
+	for _, q := range r.Requirements {
+		if q.Says == "" || q.Reason == "" {
+			t.Errorf("%s says nothing", q.ID)
+		}
+	}
+	doc, err := s.Client.ReleaseDocument(ctx, "skerry-12")
+	if err != nil || !bytes.Equal(doc, standin.Releases()["skerry-12.yaml"]) {
+		t.Errorf("the document is not as it was given: %v", err)
+	}
+}
+
+func TestConsoleFiles(t *testing.T) {
+	t.Parallel()
+	files := fstest.MapFS{"index.html": {Data: []byte("<!doctype html>console")}, "assets/a.js": {Data: []byte("1")}}
+	s := servertest.Start(t, files)
+	tests := []struct {
+		method, path string
+		status       int
+		body, header string
+	}{
+		{"GET", "/", 200, "console", "no-cache"}, {"GET", "/devices/gull-001?x=y", 200, "console", "no-cache"}, {"GET", "/assets/a.js", 200, "1", "immutable"},
+		{"GET", "/assets/b.js", 404, "", ""}, {"POST", "/devices", 405, "", ""}, {"GET", "/../../etc/passwd", 200, "console", ""}, {"GET", "/healthz", 200, "ok", ""},
+	}
+	for _, tt := range tests {
+		status, header, body := call(t, tt.method, s.URL+tt.path, "", "", "")
+		if status != tt.status || !strings.Contains(body, tt.body) || !strings.Contains(header.Get("Cache-Control"), tt.header) {
+			t.Errorf("%s %s: %d %q %s", tt.method, tt.path, status, body, header.Get("Cache-Control"))
+		}
+		if csp := header.Get("Content-Security-Policy"); !strings.Contains(csp, "default-src 'self'") || strings.Contains(csp, "unsafe") {
+			t.Errorf("%s: policy %q", tt.path, csp)
+		}
+	}
+	bare := servertest.Start(t, fstest.MapFS{})
+	if status, _, body := call(t, "GET", bare.URL+"/", "", "", ""); status != 404 || !strings.Contains(body, "make build") {
+		t.Errorf("without a console: %d %s", status, body)
+	}
+}
+
+func TestClientErrors(t *testing.T) {
+	for _, address := range []string{"", "localhost", "ftp://x", "http://"} {
+		if _, err := client.New(address, ""); err == nil || !strings.Contains(err.Error(), "http://host:port") {
+			t.Errorf("%q: %v", address, err)
+		}
+	}
+	if _, err := client.New("http://x", "a b"); err == nil {
+		t.Error("a token with a blank was taken")
+	}
+	c, err := client.New("http://127.0.0.1:1", "")
+	if err != nil {
+		t.Fatal(err)
+	}
+	_, err = c.Fleet(ctx, "")
+	var u *client.Unreachable
+	if !errors.As(err, &u) || !strings.Contains(err.Error(), "is it running") {
+		t.Errorf("got %v", err)
+	}
+}
+
+func BenchmarkSubmit(b *testing.B) {
+	s := servertest.Start(b, nil)
+	ctx := context.Background()
+	org, _ := standin.Load()
+	fleet, _ := org.Fleet(time.Now())
+	var bodies [][]byte
+	for _, d := range fleet {
+		body, _ := json.Marshal(d)
+		bodies = append(bodies, body)
+	}
+	b.ResetTimer()
+	for i := 0; b.Loop(); i++ {
+		if _, err := s.Client.Submit(ctx, bodies[i%len(bodies)]); err != nil {
+			b.Fatal(err)
+		}
+	}
+}

@@ -1,0 +1,86 @@
+// Package servertest starts real services on loopback for tests.
+package servertest
+
+import (
+	"context"
+	"io/fs"
+	"net/http/httptest"
+	"path/filepath"
+	"testing"
+	"time"
+
+	"rolltop.example/rolltop/internal/client"
+	"rolltop.example/rolltop/internal/server"
+	"rolltop.example/rolltop/internal/standin"
+	"rolltop.example/rolltop/internal/store"
+)
+
+// Password of the user demo of every test service.
+const Password = "harbour-lights"
+
+// Service is a running service.
+type Service struct {
+	*server.Server
+	URL    string
+	Token  string         // may do everything
+	Client *client.Client // with that token
+}
+
+// Start starts an empty service with the user demo.
+func Start(t testing.TB, console fs.FS) *Service {
+	t.Helper()
+	st, err := store.Open(filepath.Join(t.TempDir(), "test.db"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() {
+		if err := st.Close(); err != nil {
+			t.Error(err)
+		}
+	})
+	ctx := context.Background()
+	s, err := server.New(ctx, server.Options{Store: st, Console: console})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := s.PutUser(ctx, "demo", server.RoleAdministrator, Password); err != nil {
+		t.Fatal(err)
+	}
+	out := &Service{Server: s}
+	out.Token = out.NewToken(t, "everything", server.ScopeManage)
+	h := httptest.NewServer(s.Handler())
+	t.Cleanup(h.Close)
+	out.URL = h.URL
+	out.Client = out.As(t, out.Token)
+	return out
+}
+
+// Demo starts a service with the made-up organisation.
+func Demo(t testing.TB, console fs.FS) *Service {
+	t.Helper()
+	s := Start(t, console)
+	if _, err := standin.Fill(context.Background(), s, time.Now()); err != nil {
+		t.Fatal(err)
+	}
+	return s
+}
+
+// NewToken makes a token with a scope.
+func (s *Service) NewToken(t testing.TB, name, scope string) string {
+	t.Helper()
+	_, secret, err := s.AddToken(context.Background(), name, scope)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return secret
+}
+
+// As is a client with another token.
+func (s *Service) As(t testing.TB, token string) *client.Client {
+	t.Helper()
+	c, err := client.New(s.URL, token)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return c
+}
