@@ -156,6 +156,17 @@ func (p *Page) Count(css string) int {
 	return n
 }
 
+// Width is how wide the page's content is.
+func (p *Page) Width() int {
+	ctx, cancel := context.WithTimeout(p.ctx, patience)
+	defer cancel()
+	n, err := chromedp.Run(ctx, chromedp.Evaluate[int]("document.documentElement.scrollWidth"))
+	if err != nil {
+		return -1
+	}
+	return n
+}
+
 // Address is the path and query that the page is at.
 func (p *Page) Address() string {
 	ctx, cancel := context.WithTimeout(p.ctx, patience)

@@ -294,7 +294,7 @@ func validateReleases(cmd *cobra.Command, args []string) error {
 		if err == nil {
 			var rel *release.Release
 			if rel, err = release.Read(file, src); err == nil {
-				fmt.Fprintf(cmd.OutOrStdout(), "%s: right; %s, revision %d, %s\n", file, rel.Name, rel.Revision, say.Count(len(rel.Requirements), "requirement", "requirements"))
+				fmt.Fprintf(cmd.OutOrStdout(), "%s: no mistakes; %s, revision %d, %s\n", file, rel.Name, rel.Revision, say.Count(len(rel.Requirements), "requirement", "requirements"))
 				continue
 			}
 		}

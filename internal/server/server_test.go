@@ -5,7 +5,6 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
-	"fmt"
 	"io"
 	"net/http"
 	"strings"
@@ -16,7 +15,6 @@ import (
 	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/internal/api"
 	"rolltop.example/rolltop/internal/client"
-	"rolltop.example/rolltop/internal/server"
 	"rolltop.example/rolltop/internal/servertest"
 	"rolltop.example/rolltop/internal/standin"
 )
@@ -261,166 +259,6 @@ func TestMistakesCarryTheirPlaces(t *testing.T) {
 	var p *api.Problem
 	if !errors.As(err, &p) || len(p.Errors) != 1 || p.Errors[0].Line != 4 || p.Errors[0].Path != "os.platform" {
 		t.Errorf("got %v, %+v", err, p)
-	}
-}
-
-// operations is every operation of the API description.
-func operations(t *testing.T, url string) map[string]map[string]any {
-	t.Helper()
-	status, _, body := call(t, "GET", url+"/api/openapi.json", "", "", "")
-	var d struct {
-		OpenAPI string
-		Paths   map[string]map[string]map[string]any
-	}
-	if err := json.Unmarshal([]byte(body), &d); err != nil || status != 200 || !strings.HasPrefix(d.OpenAPI, "3.1") {
-		t.Fatalf("%d %v %s", status, err, d.OpenAPI)
-	}
-	out := map[string]map[string]any{}
-	for path, ops := range d.Paths {
-		for method, op := range ops {
-			out[strings.ToUpper(method)+" "+path] = op
-		}
-	}
-	return out
-}
-
-// What each operation takes. An operation that is not listed fails the test, so
-// that none can be added without deciding who may call it.
-var scopes = map[string]string{
-	"GET /version": "open", "POST /session": "open", "GET /session": "open", "DELETE /session": "anybody",
-	"POST /inventories": "submit",
-	"GET /devices":      "read", "GET /devices/{key}": "read", "GET /devices/{key}/inventory": "read", "GET /fleet": "read",
-	"GET /releases": "read", "GET /releases/{id}": "read", "GET /releases/{id}/document": "read", "GET /targets": "read", "GET /places": "read",
-	"POST /releases": "manage", "PUT /targets": "manage", "PUT /places": "manage", "GET /tokens": "manage", "POST /tokens": "manage", "DELETE /tokens/{id}": "manage",
-}
-
-func TestNobodyIsLetIn(t *testing.T) {
-	t.Parallel()
-	s := servertest.Start(t, nil)
-	tokens := map[string]string{"nobody": "", "submit": s.NewToken(t, "s", server.ScopeSubmit), "read": s.NewToken(t, "r", server.ScopeRead), "manage": s.Token}
-	may := map[string][]string{"open": {"nobody", "submit", "read", "manage"}, "anybody": {"submit", "read", "manage"}, "submit": {"submit", "manage"}, "read": {"read", "manage"}, "manage": {"manage"}}
-	for op := range operations(t, s.URL) {
-		scope, listed := scopes[op]
-		if !listed {
-			t.Errorf("%s is not in the list of who may call what", op)
-			continue
-		}
-		method, path, _ := strings.Cut(op, " ")
-		path = strings.NewReplacer("{key}", "x", "{id}", "999").Replace(path)
-		for who, token := range tokens {
-			allowed := false
-			for _, m := range may[scope] {
-				allowed = allowed || m == who
-			}
-			status, _, _ := call(t, method, s.URL+"/api"+path, token, "application/json", "{}")
-			refused := status == 401 || status == 403
-			if op == "POST /session" {
-				refused = false // its 401 is about the password
-			}
-			if refused == allowed {
-				t.Errorf("%s by %s: %d, and it takes %s", op, who, status, scope)
-			}
-		}
-	}
-}
-
-func TestSignIn(t *testing.T) {
-	t.Parallel()
-	s := servertest.Start(t, nil)
-	post := func(body string, change func(*http.Request)) *http.Response {
-		req, _ := http.NewRequest("POST", s.URL+"/api/session", strings.NewReader(body))
-		req.Header.Set("Content-Type", "application/json")
-		change(req)
-		res, err := http.DefaultClient.Do(req)
-		if err != nil {
-			t.Fatal(err)
-		}
-		res.Body.Close()
-		return res
-	}
-	nothing := func(*http.Request) {}
-	if res := post(`{"name":"demo","password":"wrong"}`, nothing); res.StatusCode != 401 || len(res.Cookies()) != 0 {
-		t.Errorf("a wrong password: %d", res.StatusCode)
-	}
-	if res := post(`{"name":"nobody","password":"wrong"}`, nothing); res.StatusCode != 401 {
-		t.Errorf("an unknown name: %d", res.StatusCode)
-	}
-	right := fmt.Sprintf(`{"name":"demo","password":%q}`, servertest.Password)
-	if res := post(right, func(r *http.Request) { r.Header.Set("Origin", "https://elsewhere.example") }); res.StatusCode != 403 {
-		t.Errorf("from another site: %d", res.StatusCode)
-	}
-	res := post(right, nothing)
-	if res.StatusCode != 200 || len(res.Cookies()) != 1 {
-		t.Fatalf("%d, %d cookies", res.StatusCode, len(res.Cookies()))
-	}
-	c := res.Cookies()[0]
-	if !c.HttpOnly || c.SameSite != http.SameSiteStrictMode || c.Path != "/" {
-		t.Errorf("the cookie is %+v", c)
-	}
-	with := func(method, path string) int {
-		req, _ := http.NewRequest(method, s.URL+path, nil)
-		req.AddCookie(c)
-		res, err := http.DefaultClient.Do(req)
-		if err != nil {
-			t.Fatal(err)
-		}
-		res.Body.Close()
-		return res.StatusCode
-	}
-	if got := with("GET", "/api/fleet"); got != 200 {
-		t.Errorf("signed in: %d", got)
-	}
-	if got := with("DELETE", "/api/session"); got != 204 {
-		t.Errorf("signing out: %d", got)
-	}
-	if got := with("GET", "/api/fleet"); got != 401 {
-		t.Errorf("after signing out: %d", got)
-	}
-	for range 25 {
-		res = post(`{"name":"demo","password":"guess"}`, nothing)
-	}
-	if res.StatusCode != 429 {
-		t.Errorf("the 25th guess in a row: %d", res.StatusCode)
-	}
-}
-
-func TestNoGetChangesAnything(t *testing.T) {
-	for op := range scopes {
-		method, path, _ := strings.Cut(op, " ")
-		if method == "GET" && (strings.Contains(path, "add") || strings.Contains(path, "delete")) {
-			t.Errorf("%s looks as if it changed something", op)
-		}
-	}
-}
-
-func TestTokens(t *testing.T) {
-	t.Parallel()
-	s := servertest.Start(t, nil)
-	m, err := s.Client.AddToken(ctx, api.NewToken{Name: "counter 2", Scope: "submit"})
-	if err != nil || !strings.HasPrefix(m.Secret, "rlt_") {
-		t.Fatalf("%+v %v", m, err)
-	}
-	if _, err := s.Client.AddToken(ctx, api.NewToken{Name: "counter 2", Scope: "read"}); err == nil || !strings.Contains(err.Error(), "choose another name") {
-		t.Errorf("a name twice: %v", err)
-	}
-	body := machine(t, func(*inventory.Document) {})
-	if _, err := s.As(t, m.Secret).Submit(ctx, body); err != nil {
-		t.Error(err)
-	}
-	l, err := s.Client.Tokens(ctx)
-	if err != nil {
-		t.Fatal(err)
-	}
-	for _, tk := range l.Tokens {
-		if tk.Name == "counter 2" && tk.UsedAt == nil {
-			t.Error("its use was not noted")
-		}
-	}
-	if err := s.Client.DeleteToken(ctx, m.ID); err != nil {
-		t.Fatal(err)
-	}
-	if _, err := s.As(t, m.Secret).Submit(ctx, body); err == nil {
-		t.Error("an ended token still lets in")
 	}
 }
 

@@ -1,0 +1,320 @@
+package cli_test
+
+import (
+	"bytes"
+	"context"
+	"encoding/csv"
+	"encoding/json"
+	"os"
+	"path/filepath"
+	"regexp"
+	"strings"
+	"testing"
+	"time"
+
+	"rolltop.example/rolltop/core/assess"
+	"rolltop.example/rolltop/core/inventory"
+	"rolltop.example/rolltop/internal/api"
+	"rolltop.example/rolltop/internal/cli"
+	"rolltop.example/rolltop/internal/servertest"
+	"rolltop.example/rolltop/internal/standin"
+)
+
+// rolltop runs a command line and returns its exit status and what it printed.
+func rolltop(t *testing.T, args ...string) (code int, out, errOut string) {
+	t.Helper()
+	var o, e bytes.Buffer
+	code = cli.Run(context.Background(), args, &o, &e)
+	return code, o.String(), e.String()
+}
+
+// files writes the demo's release documents and a machine of each kind, and
+// returns their directory.
+func files(t *testing.T) string {
+	t.Helper()
+	dir := t.TempDir()
+	write := func(name string, b []byte) {
+		if err := os.WriteFile(filepath.Join(dir, name), b, 0o600); err != nil {
+			t.Fatal(err)
+		}
+	}
+	for name, src := range standin.Releases() {
+		write(name, src)
+	}
+	org, err := standin.Load()
+	if err != nil {
+		t.Fatal(err)
+	}
+	fleet, err := org.Fleet(time.Now())
+	if err != nil {
+		t.Fatal(err)
+	}
+	kinds := map[string]func(*inventory.Document) bool{
+		"legacy.json": func(d *inventory.Document) bool {
+			return d.Firmware.BootMode.Or("") == "legacy" && d.Processor.Name.Or("") == "Corvane K5-8400"
+		},
+		"guest.json": func(d *inventory.Document) bool { return d.Device.Environment.Or("") == "guest" },
+		"unknown.json": func(d *inventory.Document) bool {
+			return !d.Collector.Elevated.Or(true) && d.OS.Platform.Or("") == "windows"
+		},
+		"mac.json": func(d *inventory.Document) bool { return d.OS.Platform.Or("") == "macos" },
+		"ready.json": func(d *inventory.Document) bool {
+			return d.Storage.System.Encryption.State.Or("") == "on" && d.TPM.State.Or("") == "ready" && d.Firmware.SecureBoot.Or("") == "on" && d.OS.Version.Or("") == "11.2"
+		},
+		"replaced.json": func(d *inventory.Document) bool { return d.Processor.Architecture.Or("") == "x86" },
+	}
+	for name, is := range kinds {
+		for _, d := range fleet {
+			if is(d) {
+				b, _ := json.Marshal(d)
+				write(name, b)
+				break
+			}
+		}
+		if _, err := os.Stat(filepath.Join(dir, name)); err != nil {
+			t.Fatalf("the fleet has no machine for %s", name)
+		}
+	}
+	return dir
+}
+
+func TestExitStatus(t *testing.T) {
+	dir := files(t)
+	at := func(name string) string { return filepath.Join(dir, name) }
+	check := func(inventories ...string) []string {
+		args := []string{"check", "--release", at("skerry-12.yaml")}
+		for _, i := range inventories {
+			args = append(args, "--inventory", at(i))
+		}
+		return args
+	}
+	tests := []struct {
+		name string
+		args []string
+		code int
+		err  string
+	}{
+		{"ready", check("ready.json"), 0, ""}, {"not ready", check("legacy.json"), 10, ""}, {"undetermined", check("unknown.json"), 11, ""},
+		{"wrong class", check("mac.json"), 2, "is a Mac, and Skerry 12 installs on PCs only"},
+		{"10 wins over 11 and 0", check("ready.json", "unknown.json", "legacy.json"), 10, ""}, {"11 wins over 0", check("unknown.json", "ready.json"), 11, ""},
+		{"2 wins over 10", check("legacy.json", "mac.json"), 2, "installs on PCs only"}, {"1 wins over 2", check("mac.json", "nowhere.json"), 1, "nowhere.json cannot be read: no such file"},
+		{"no release", []string{"check"}, 2, "give --release FILE"}, {"release nowhere", []string{"check", "--release", at("none.yaml")}, 1, "cannot be read: no such file"},
+		{"release by id without a service", []string{"check", "--release", "skerry-12"}, 1, "to take a release from a service by its id, give --server"},
+		{"release is a directory", []string{"check", "--release", dir}, 1, "is a directory; name a file in it"},
+		{"release is an inventory", []string{"check", "--release", at("legacy.json")}, 1, "is another kind of document; this should be rolltop-release/1"},
+		{"inventory is a release", check("skerry-12.yaml"), 1, "is another kind of document; this should be rolltop-inventory/1"},
+		{"format", append(check("ready.json"), "--format", "jsn"), 2, `there is no format "jsn"; did you mean "json"?`},
+		{"unknown option", []string{"check", "--relase", "x"}, 2, "unknown flag: --relase; see rolltop check --help"},
+		{"unknown command", []string{"chek"}, 2, "unknown command"}, {"too many arguments", []string{"inspect", "x"}, 2, "unknown command"},
+		{"no service", []string{"devices"}, 2, "set ROLLTOP_SERVER"}, {"unreachable", []string{"devices", "--server", "http://127.0.0.1:1"}, 1, "does not answer"},
+		{"address", []string{"devices", "--server", "nowhere"}, 2, "is not the address of a service"},
+		{"listen", []string{"demo", "--listen", "nowhere"}, 2, "is not an address to listen on"},
+		{"users without a database", []string{"users", "set", "x", "--database", at("none.db")}, 1, "no such file"}, {"role", []string{"users", "set", "x", "--role", "king"}, 2, "it may be administrator or reader"},
+	}
+	for _, tt := range tests {
+		t.Run(tt.name, func(t *testing.T) {
+			code, out, errOut := rolltop(t, tt.args...)
+			if code != tt.code || !strings.Contains(errOut, tt.err) {
+				t.Errorf("status %d, want %d\n%s\n%s", code, tt.code, errOut, out)
+			}
+			if strings.Contains(errOut, "goroutine") || strings.Contains(errOut, "Usage:") {
+				t.Errorf("the error is not calm:\n%s", errOut)
+			}
+		})
+	}
+}
+
+func TestCheckText(t *testing.T) {
+	dir := files(t)
+	_, out, _ := rolltop(t, "check", "--release", filepath.Join(dir, "skerry-12.yaml"), "--inventory", filepath.Join(dir, "legacy.json"))
+	// The answer comes first, then fails with has → needs, reason and step,
+	// unknowns with how to close them, one line for the rest.
+	order := []string{"LANT-001 · Ostrel Bollard 300", "◐ Reconfigure, expected: A disk conversion", "No part is needed.", "Skerry 12, revision 4", "Not met:", "Partition style GPT", "has MBR → needs GPT", "The disk has an MBR partition table.", "Step 4: Convert the disk to GPT",
+		"Not known: 1 of 15", "To close it:", "requirements are met: 64-bit processor", "The plan, in this order", "Without a visit", "1. Back up the whole disk", "At the desk", "Caution:"}
+	last := -1
+	for _, s := range order {
+		at := strings.Index(out, s)
+		if at < 0 {
+			t.Errorf("it does not say %q", s)
+		} else if at < last {
+			t.Errorf("%q comes too early", s)
+		}
+		last = max(last, at)
+	}
+	if strings.Contains(out, "\x1b[") {
+		t.Error("colours in a pipe")
+	}
+	for line := range strings.Lines(out) {
+		if n := len([]rune(strings.TrimRight(line, "\n"))); n > 100 {
+			t.Errorf("a line of %d characters: %s", n, line)
+		}
+	}
+	_, all, _ := rolltop(t, "check", "--all", "--release", filepath.Join(dir, "skerry-12.yaml"), "--inventory", filepath.Join(dir, "legacy.json"))
+	for _, s := range []string{"Why it is asked:", "Done when:", "firmware.boot_mode: legacy", "Also checked"} {
+		if !strings.Contains(all, s) {
+			t.Errorf("--all does not say %q", s)
+		}
+	}
+	_, gone, _ := rolltop(t, "check", "--release", filepath.Join(dir, "skerry-12.yaml"), "--inventory", filepath.Join(dir, "replaced.json"))
+	if strings.Contains(gone, "To close it") || !strings.Contains(gone, "Nothing on this machine can change it.") {
+		t.Errorf("a machine to replace:\n%s", gone)
+	}
+}
+
+func TestCheckFormats(t *testing.T) {
+	dir := files(t)
+	rel := filepath.Join(dir, "skerry-12.yaml")
+	_, out, _ := rolltop(t, "check", "--format", "json", "--release", rel, "--inventory", filepath.Join(dir, "guest.json"))
+	var one assess.Document
+	if err := json.Unmarshal([]byte(out), &one); err != nil || one.Format != "rolltop-check/1" || one.Release.ID != "skerry-12" || one.Release.Revision != 4 || one.Plan[1].Step != "host-tpm" {
+		t.Errorf("%v: %.200s", err, out)
+	}
+	_, out, _ = rolltop(t, "check", "--format", "json", "--release", rel, "--inventory", filepath.Join(dir, "guest.json"), "--inventory", filepath.Join(dir, "ready.json"))
+	var several []assess.Document
+	if err := json.Unmarshal([]byte(out), &several); err != nil || len(several) != 2 {
+		t.Errorf("%v: %.200s", err, out)
+	}
+	_, out, _ = rolltop(t, "check", "--format", "csv", "--release", rel, "--inventory", filepath.Join(dir, "guest.json"), "--inventory", filepath.Join(dir, "ready.json"))
+	rows, err := csv.NewReader(strings.NewReader(out)).ReadAll()
+	if err != nil || len(rows) != 3 || rows[0][5] != "disposition" || rows[2][5] != "ready" {
+		t.Errorf("%v: %s", err, out)
+	}
+}
+
+func TestInspect(t *testing.T) {
+	code, out, errOut := rolltop(t, "inspect")
+	if code != 0 || !strings.Contains(out, "Processor") || !strings.Contains(out, "Secure boot") {
+		t.Fatalf("%d %s %s", code, out, errOut)
+	}
+	_, out, _ = rolltop(t, "inspect", "--format", "json")
+	d, err := inventory.Read("inspect", []byte(out))
+	if err != nil {
+		t.Fatal(err)
+	}
+	// What is written can be checked again from the file.
+	path := filepath.Join(t.TempDir(), "me.json")
+	if err := os.WriteFile(path, []byte(out), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	code, out, errOut = rolltop(t, "check", "--release", filepath.Join(files(t), "skerry-12.yaml"), "--inventory", path)
+	if code != 0 && code != 10 && code != 11 {
+		t.Errorf("%d %s %s", code, out, errOut)
+	}
+	if !strings.Contains(out, d.Device.Name.Or("")) {
+		t.Errorf("the machine is not named: %.200s", out)
+	}
+	if code, out, _ = rolltop(t, "inspect", "--all"); code != 0 || !strings.Contains(out, "Platform") {
+		t.Errorf("--all: %d %.300s", code, out)
+	}
+}
+
+func TestService(t *testing.T) {
+	s := servertest.Demo(t, nil)
+	t.Setenv("ROLLTOP_SERVER", s.URL)
+	t.Setenv("ROLLTOP_TOKEN", s.Token)
+	dir := files(t)
+	has := func(code int, want string, args ...string) string {
+		t.Helper()
+		got, out, errOut := rolltop(t, args...)
+		if got != code || !strings.Contains(out+errOut, want) {
+			t.Errorf("rolltop %v: status %d, want %d with %q\n%.600s%s", args, got, code, want, out, errOut)
+		}
+		return out
+	}
+	has(0, "29 machines.", "devices", "--where", "disposition=refit")
+	has(0, "No machine matches.", "devices", "--where", "nothing-like-it")
+	has(0, "10 of 270 machines; --page shows the others.", "devices", "--size", "10")
+	has(2, `did you mean "disposition"?`, "devices", "--where", "dispositon=ready")
+	has(0, "Reconfigure", "devices", "show", "lant-001")
+	has(0, "Installed system", "devices", "show", "lant-001", "--all")
+	has(1, `there is no machine "lant-999"`, "devices", "show", "lant-999")
+	has(0, "new readings of a known machine", "submit", "--inventory", changed(t, filepath.Join(dir, "ready.json")))
+	has(0, "kept", "submit")
+	has(1, "is another kind of document", "submit", "--inventory", filepath.Join(dir, "skerry-12.yaml"))
+	has(0, "skerry-12", "releases")
+	has(0, "Installed memory of at least 6 GiB. Better: installed memory of at least 12 GiB.", "releases", "show", "skerry-12")
+	has(0, "no mistakes; Fathom 9, revision 2, six requirements", "releases", "validate", filepath.Join(dir, "fathom-9.yaml"))
+	has(0, "there already, unchanged", "releases", "add", filepath.Join(dir, "fathom-9.yaml"))
+	has(1, "cannot be the target of mac", "releases", "target", "--mac", "skerry-12")
+	has(0, "PCs are checked against skerry-12, Macs against fathom-9.", "releases", "target", "--pc", "skerry-12")
+	has(2, "no target is named", "releases", "target")
+	has(10, "Convert the disk to GPT", "check", "--release", "skerry-12", "--inventory", filepath.Join(dir, "legacy.json"))
+	secret := strings.TrimSpace(has(0, "rlt_", "tokens", "add", "counter", "--scope", "submit"))
+	list := has(0, "counter", "tokens")
+	id := regexp.MustCompile(`(?m)^(\d+) +counter`).FindStringSubmatch(list)[1]
+	file := filepath.Join(dir, "token")
+	if err := os.WriteFile(file, []byte(secret+"\n"), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	os.Unsetenv("ROLLTOP_TOKEN")
+	has(1, "this takes the scope read, and counter has submit", "devices", "--token-file", file)
+	has(1, "give a token that is valid", "devices", "--token", "rlt_wrong")
+	has(0, "", "tokens", "end", id, "--token", s.Token)
+	has(1, "give a token that is valid", "submit", "--token", secret)
+	has(2, "is not the id of a token", "tokens", "end", "counter", "--token", s.Token)
+	var l api.DeviceList
+	if err := json.Unmarshal([]byte(has(0, "", "devices", "--format", "json", "--token", s.Token, "--size", "1000")), &l); err != nil || l.Total < 270 {
+		t.Errorf("%v, %d machines", err, l.Total)
+	}
+	config := filepath.Join(dir, "config.yaml")
+	if err := os.WriteFile(config, []byte("token: "+s.Token+"\nsize: 3\n"), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	has(0, "3 of ", "devices", "--config", config)
+}
+
+// changed is a copy of an inventory file with other readings, an hour later.
+func changed(t *testing.T, path string) string {
+	t.Helper()
+	b, err := os.ReadFile(path)
+	if err != nil {
+		t.Fatal(err)
+	}
+	d, err := inventory.Read(path, b)
+	if err != nil {
+		t.Fatal(err)
+	}
+	d.Storage.System.FreeBytes = inventory.Some(int64(1e9))
+	d.TakenAt = time.Now()
+	b, _ = json.Marshal(d)
+	path += ".changed"
+	if err := os.WriteFile(path, b, 0o600); err != nil {
+		t.Fatal(err)
+	}
+	return path
+}
+
+func TestValidateNamesEveryMistakeWithItsPlace(t *testing.T) {
+	path := filepath.Join(t.TempDir(), "bad.yaml")
+	src := strings.NewReplacer("fact: tpm.state", "fact: tpm.sate", "at_least: 6 GiB", "at_least: 6 GB", "revision: 4", "revision: -4").Replace(string(standin.Releases()["skerry-12.yaml"]))
+	if err := os.WriteFile(path, []byte(src), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	code, _, errOut := rolltop(t, "releases", "validate", path)
+	lines := strings.Split(strings.TrimSpace(errOut), "\n")
+	if code != 1 || len(lines) != 3 {
+		t.Fatalf("%d\n%s", code, errOut)
+	}
+	for i, want := range []string{"5:11: revision: -4 is out of range", "memory is written with MiB, GiB or TiB", `did you mean "tpm.state"?`} {
+		if !strings.HasPrefix(lines[i], path+":") || !strings.Contains(lines[i], want) {
+			t.Errorf("%s\nwant %s", lines[i], want)
+		}
+	}
+}
+
+func TestHugeFile(t *testing.T) {
+	path := filepath.Join(t.TempDir(), "huge.json")
+	f, err := os.Create(path)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer f.Close()
+	if err := f.Truncate(200 << 20); err != nil {
+		t.Fatal(err)
+	}
+	for _, args := range [][]string{{"check", "--release", path}, {"releases", "validate", path}, {"check", "--release", filepath.Join(files(t), "skerry-12.yaml"), "--inventory", path}} {
+		if code, _, errOut := rolltop(t, args...); code != 1 || !strings.Contains(errOut, "larger than 8 MB") {
+			t.Errorf("%v: %d %s", args, code, errOut)
+		}
+	}
+}

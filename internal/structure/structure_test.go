@@ -1,0 +1,183 @@
+// Package structure holds tests of how the project is built: who imports what,
+// how long files are, what the collector carries.
+package structure
+
+import (
+	"bytes"
+	"encoding/json"
+	"errors"
+	"io"
+	"io/fs"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"slices"
+	"strings"
+	"testing"
+)
+
+const (
+	project = "../.."
+	module  = "rolltop.example/rolltop/"
+)
+
+type pkg struct {
+	ImportPath string
+	Imports    []string
+	Deps       []string
+	Standard   bool
+}
+
+func list(t *testing.T, env []string, args ...string) []pkg {
+	t.Helper()
+	cmd := exec.Command("go", append([]string{"list", "-json=ImportPath,Imports,Deps,Standard"}, args...)...)
+	cmd.Dir = project
+	cmd.Env = append(os.Environ(), env...)
+	out, err := cmd.Output()
+	if err != nil {
+		t.Fatal(err)
+	}
+	var all []pkg
+	for dec := json.NewDecoder(bytes.NewReader(out)); ; {
+		var p pkg
+		if err := dec.Decode(&p); errors.Is(err, io.EOF) {
+			return all
+		} else if err != nil {
+			t.Fatal(err)
+		}
+		all = append(all, p)
+	}
+}
+
+// The core computes: nothing of internal, no files, no network, no clock of its
+// own, no printing, and nothing outside the standard library but the YAML parser.
+func TestCoreImports(t *testing.T) {
+	forbidden := []string{"os", "os/exec", "net", "net/http", "log", "log/slog", "database/sql", "syscall", "io/ioutil"}
+	for _, p := range list(t, nil, "./core/...") {
+		for _, i := range p.Imports {
+			switch {
+			case strings.HasPrefix(i, module+"core/"):
+			case i == "go.yaml.in/yaml/v3" && p.ImportPath == module+"core/doc":
+			case slices.Contains(forbidden, i), strings.Contains(strings.Split(i, "/")[0], "."):
+				t.Errorf("%s imports %s", p.ImportPath, i)
+			}
+		}
+	}
+}
+
+func TestCoreHasNoClock(t *testing.T) {
+	each(t, "core", ".go", func(path string, src []byte) {
+		if !strings.HasSuffix(path, "_test.go") && bytes.Contains(src, []byte("time.Now(")) {
+			t.Errorf("%s asks the clock; a date is passed in", path)
+		}
+	})
+}
+
+// Layers: each package of internal with what it may import of internal.
+func TestInternalImports(t *testing.T) {
+	may := map[string][]string{
+		"api": {}, "build": {}, "collect": {"build"}, "client": {"api"}, "store": {}, "standin": {},
+		"server": {"api", "build", "store"}, "cli": {"api", "build", "client", "collect", "server", "standin", "store"},
+		"gen": {"server"}, "gen/write": {"gen"}, "browser": {}, "shots": {"browser"}, "servertest": {"client", "server", "standin", "store"}, "structure": {}, "wholebench": {},
+	}
+	for _, p := range list(t, nil, "./internal/...") {
+		name := strings.TrimPrefix(p.ImportPath, module+"internal/")
+		allowed, known := may[name]
+		if !known {
+			t.Errorf("%s has no place in the layers", name)
+			continue
+		}
+		for _, i := range p.Imports {
+			if rest, ok := strings.CutPrefix(i, module+"internal/"); ok && !slices.Contains(allowed, rest) {
+				t.Errorf("internal/%s imports internal/%s", name, rest)
+			}
+		}
+	}
+}
+
+// The collector is small: no server, no database, no other libraries than
+// these.
+func TestCollectorDependencies(t *testing.T) {
+	allowed := []string{"go.yaml.in/yaml/v3", "golang.org/x/sys/unix"}
+	for _, target := range []string{"linux", "windows", "darwin"} {
+		for _, p := range list(t, []string{"GOOS=" + target, "CGO_ENABLED=0"}, "./cmd/rolltop-collect") {
+			for _, d := range p.Deps {
+				outside := strings.Contains(strings.Split(d, "/")[0], ".") && !strings.HasPrefix(d, module) && !strings.HasPrefix(d, "vendor/")
+				if outside && !slices.Contains(allowed, d) || d == module+"internal/server" || d == module+"internal/store" {
+					t.Errorf("on %s the collector carries %s", target, d)
+				}
+			}
+		}
+	}
+}
+
+// megabytes that the stripped collector may have.
+const mostMegabytes = 9
+
+func TestCollectorSize(t *testing.T) {
+	out := filepath.Join(t.TempDir(), "collect")
+	cmd := exec.Command("go", "build", "-trimpath", "-ldflags", "-s -w", "-o", out, "./cmd/rolltop-collect")
+	cmd.Dir = project
+	cmd.Env = append(os.Environ(), "CGO_ENABLED=0")
+	if b, err := cmd.CombinedOutput(); err != nil {
+		t.Fatalf("%v\n%s", err, b)
+	}
+	st, err := os.Stat(out)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if st.Size() > mostMegabytes<<20 {
+		t.Errorf("the collector has %d bytes, %d MB are allowed", st.Size(), mostMegabytes)
+	}
+}
+
+func each(t *testing.T, dir, ending string, f func(path string, src []byte)) {
+	t.Helper()
+	err := filepath.WalkDir(filepath.Join(project, dir), func(path string, d fs.DirEntry, err error) error {
+		if err != nil {
+			return err
+		}
+		if d.IsDir() && (d.Name() == "node_modules" || d.Name() == "dist" || d.Name() == ".git") {
+			return fs.SkipDir
+		}
+		if !d.IsDir() && strings.HasSuffix(path, ending) && !strings.HasSuffix(path, "api.d.ts") {
+			src, err := os.ReadFile(path)
+			if err != nil {
+				return err
+			}
+			f(path, src)
+		}
+		return nil
+	})
+	if err != nil {
+		t.Fatal(err)
+	}
+}
+
+// lines that a file may have before somebody looks twice.
+const mostLines = 520
+
+func TestNoFileAReaderDreads(t *testing.T) {
+	for _, ending := range []string{".go", ".vue", ".ts"} {
+		each(t, ".", ending, func(path string, src []byte) {
+			if n := bytes.Count(src, []byte("\n")); n > mostLines {
+				t.Errorf("%s has %d lines", path, n)
+			}
+		})
+	}
+}
+
+// The console asks nobody but its own service.
+func TestConsoleNamesNoOtherHost(t *testing.T) {
+	for _, ending := range []string{".vue", ".ts", ".css", ".html"} {
+		each(t, "web", ending, func(path string, src []byte) {
+			for line := range strings.Lines(string(src)) {
+				if strings.Contains(line, "http://") || strings.Contains(line, "https://") {
+					if !strings.Contains(line, "127.0.0.1") && !strings.Contains(line, "www.w3.org") {
+						t.Errorf("%s: %s", path, strings.TrimSpace(line))
+					}
+				}
+			}
+		})
+	}
+}
