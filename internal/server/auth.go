@@ -11,6 +11,7 @@ import (
 	"log/slog"
 	"net/http"
 	"strings"
+	"sync"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -189,8 +190,9 @@ func passwordMatches(password, kept string) bool {
 }
 
 // nobody is the hash that an unknown name is compared with, so that it takes
-// as long as a known one.
-var nobody = hashPassword(NewSecret(""))
+// as long as a known one. It is made when first needed: it takes a tenth of a
+// second.
+var nobody = sync.OnceValue(func() string { return hashPassword(NewSecret("")) })
 
 // guarded sets the headers that every answer carries and refuses requests that
 // another site makes a browser send.

@@ -83,9 +83,9 @@ func (s *Server) signIn(ctx context.Context, c api.Credentials) (*whoOutput, err
 	if err != nil && !errors.Is(err, store.ErrNotFound) {
 		return nil, s.problem(err, "")
 	}
-	kept := nobody
-	if err == nil {
-		kept = u.Password
+	kept := u.Password
+	if err != nil {
+		kept = nobody()
 	}
 	if !passwordMatches(c.Password, kept) || err != nil {
 		return nil, &api.Problem{Status: http.StatusUnauthorized, Title: "Not signed in", Detail: "the name or the password is not right"}

@@ -1,0 +1,94 @@
+package standin_test
+
+import (
+	"encoding/json"
+	"strings"
+	"testing"
+	"time"
+
+	"rolltop.example/rolltop/core/fact"
+	"rolltop.example/rolltop/core/inventory"
+	"rolltop.example/rolltop/internal/standin"
+)
+
+var now = time.Date(2026, 11, 23, 8, 0, 0, 0, time.UTC)
+
+func fleet(t *testing.T, at time.Time) []*inventory.Document {
+	t.Helper()
+	org, err := standin.Load()
+	if err != nil {
+		t.Fatal(err)
+	}
+	list, err := org.Fleet(at)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return list
+}
+
+func TestTheFleetIsTheSameAtEveryStart(t *testing.T) {
+	one, two := fleet(t, now), fleet(t, now.Add(48*time.Hour))
+	if len(one) != 270 {
+		t.Fatalf("%d machines", len(one))
+	}
+	for i := range one {
+		if age := now.Sub(one[i].TakenAt); age < 0 || age > 71*time.Hour {
+			t.Errorf("%s is %v old", one[i].Device.Name.Or(""), age)
+		}
+		one[i].TakenAt, two[i].TakenAt = now, now
+		a, _ := json.Marshal(one[i])
+		b, _ := json.Marshal(two[i])
+		if string(a) != string(b) {
+			t.Fatalf("differs from start to start:\n%s\n%s", a, b)
+		}
+	}
+}
+
+func TestMachinesAreWhole(t *testing.T) {
+	names, serials := map[string]bool{}, map[string]bool{}
+	for _, d := range fleet(t, now) {
+		name, serial := d.Device.Name.Or(""), d.Device.Serial.Or("")
+		if names[name] || serials[serial] || serial == "" {
+			t.Errorf("%s or %s stands twice", name, serial)
+		}
+		names[name], serials[serial] = true, true
+		b, err := json.Marshal(d)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if _, err := inventory.Read(name, b); err != nil {
+			t.Errorf("its own inventory is refused: %v", err)
+		}
+		f := fact.Read(d)
+		for _, def := range fact.All() {
+			if r := f.Get(def.ID); !def.Derived && def.Has(f.Class()) && !r.Value.Known() && d.GapOf(def.Name) == nil {
+				t.Errorf("%s: %s is silently missing", name, def.Name)
+			}
+		}
+		if memory := d.Memory; !memory.Slots.IsZero() && int64(len(memory.Modules)) < memory.Slots.Or(0) {
+			t.Errorf("%s: %d modules in %d slots", name, len(memory.Modules), memory.Slots.Or(0))
+		}
+	}
+}
+
+// Host names carry the pier; the makers are the made-up ones.
+func TestNames(t *testing.T) {
+	org, err := standin.Load()
+	if err != nil {
+		t.Fatal(err)
+	}
+	makers := map[string]bool{"Ostrel": true, "Fennick": true, "Brannock": true, "Boathouse": true, "": true}
+	for _, d := range fleet(t, now) {
+		prefix, _, _ := strings.Cut(d.Device.Name.Or(""), "-")
+		known := false
+		for _, p := range org.Places {
+			known = known || p.Prefix == prefix
+		}
+		if !known || !makers[d.Device.Manufacturer.Or("")] {
+			t.Errorf("%s by %q", d.Device.Name.Or(""), d.Device.Manufacturer.Or(""))
+		}
+		if cpu := d.Processor.Name.Or(""); !strings.HasPrefix(cpu, "Corvane ") && !strings.HasPrefix(cpu, "Tessaly ") {
+			t.Errorf("%s has the processor %q", d.Device.Name.Or(""), cpu)
+		}
+	}
+}
