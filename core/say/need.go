@@ -41,15 +41,14 @@ func leafPhrase(l need.Leaf) string {
 	def := l.Fact().Def()
 	target := Target(l)
 	switch x := l.(type) {
-	case *need.AtLeast:
-		if def.Kind == fact.Version || def.Unit == fact.NoUnit {
+	case *need.AtLeast, *need.AtMost:
+		switch {
+		case def.Kind == fact.Version:
 			return def.Label + " " + target
+		case def.Unit == fact.NoUnit:
+			return target + " " + def.Label
 		}
 		return def.Label + " of " + target
-	case *need.AtMost:
-		return def.Label + " of " + target
-	case *need.HasAll, *need.HasAny:
-		return def.Label + " " + target
 	case *need.Empty:
 		return "no " + def.Label
 	case *need.Listed:
@@ -62,7 +61,7 @@ func leafPhrase(l need.Leaf) string {
 			return def.Label + ": no"
 		}
 	}
-	return def.Label + " " + target
+	return def.Label + ": " + target
 }
 
 // Target says what a comparison needs, without the fact's name: at least 6 GiB.

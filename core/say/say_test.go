@@ -35,14 +35,14 @@ func TestNeedSentences(t *testing.T) {
 	tests := []struct{ src, want string }{
 		{"{fact: memory.installed_bytes, at_least: 8 GiB}", "installed memory of at least 8 GiB"},
 		{"{fact: processor.rated_mhz, at_least: 1.8 GHz}", "rated speed of at least 1.8 GHz"},
-		{"{fact: processor.cores, at_least: 4}", "processor cores at least 4"},
+		{"{fact: processor.cores, at_least: 4}", "at least 4 processor cores"},
 		{"{fact: tpm.version, at_least: '2.0'}", "TPM version 2.0 or later"},
-		{"{fact: firmware.boot_mode, equals: uefi}", "boot mode UEFI"},
+		{"{fact: firmware.boot_mode, equals: uefi}", "boot mode: UEFI"},
 		{"{fact: firmware.secure_boot_capable, equals: true}", "firmware can do secure boot"},
-		{"{fact: firmware.secure_boot, equals: 'on'}", "secure boot on"},
-		{"{fact: processor.features, has_any: [avx2, sve]}", "processor features at least one of avx2 or sve"},
-		{"{fact: storage.system.kind, none_of: [hdd]}", "kind of the system disk not hard disk"},
-		{"{any: [{fact: tpm.state, equals: ready}, {all: [{fact: memory.slots, at_most: 2}, {fact: storage.other_systems, empty: true}]}]}", "TPM ready or (memory slots of at most 2 and no other systems on the disks)"},
+		{"{fact: firmware.secure_boot, equals: 'on'}", "secure boot: on"},
+		{"{fact: processor.features, has_any: [avx2, sve]}", "processor features: at least one of avx2 or sve"},
+		{"{fact: storage.system.kind, none_of: [hdd]}", "kind of the system disk: not hard disk"},
+		{"{any: [{fact: tpm.state, equals: ready}, {all: [{fact: memory.slots, at_most: 2}, {fact: storage.other_systems, empty: true}]}]}", "TPM: ready or (at most 2 memory slots and no other systems on the disks)"},
 		{"{not: {fact: storage.boot.dynamic, equals: true}}", "not: boot disk is dynamic"},
 	}
 	for _, tt := range tests {

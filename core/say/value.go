@@ -163,6 +163,15 @@ func Capital(s string) string {
 	return strings.ToUpper(s[:1]) + s[1:]
 }
 
+// Lower begins a title within a sentence with a small letter, unless it begins
+// with an abbreviation.
+func Lower(s string) string {
+	if len(s) > 1 && s[1] >= 'a' && s[1] <= 'z' {
+		return strings.ToLower(s[:1]) + s[1:]
+	}
+	return s
+}
+
 var small = []string{"no", "one", "two", "three", "four", "five", "six", "seven", "eight", "nine", "ten", "eleven", "twelve"}
 
 // Count says how many of something: one restart, three restarts, 14 restarts.

@@ -41,7 +41,7 @@ func Answer(v *remedy.Verdict, rel *release.Release) string {
 			return fmt.Sprintf("it can take %s now.", rel.Name)
 		}
 	case remedy.Replace:
-		return Sentence(Count(len(v.NoRemedy), "requirement fails", "requirements fail") + " that nothing on this machine can change")
+		return Sentence(Count(len(v.NoRemedy), "requirement fails", "requirements fail") + " that nothing on this machine can change" + naming(v.NoRemedy, rel))
 	case remedy.Undetermined:
 		s := fmt.Sprintf("at best %s, at worst %s", v.Best, v.Worst)
 		if len(v.Open) > 0 {
@@ -52,6 +52,23 @@ func Answer(v *remedy.Verdict, rel *release.Release) string {
 		return Sentence(s)
 	}
 	return Sentence(strings.Join(append(takes(v), effort(v)...), ", "))
+}
+
+// mostNamed is how many requirements an answer names.
+const mostNamed = 3
+
+// naming names requirements by their titles, where they are few.
+func naming(ids []string, rel *release.Release) string {
+	var titles []string
+	for _, id := range ids {
+		if q := rel.Requirement(id); q != nil && len(ids) <= mostNamed {
+			titles = append(titles, Lower(q.Title))
+		}
+	}
+	if titles == nil {
+		return ""
+	}
+	return ": " + strings.Join(titles, "; ")
 }
 
 // takes counts the remedies of a plan: a disk conversion and three firmware

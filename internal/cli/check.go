@@ -275,7 +275,7 @@ func printFindings(p *paper, d *assess.Document, all bool) {
 	p.line("")
 	for _, g := range []struct{ key, one, many string }{
 		{"pass", "requirement is met", "requirements are met"}, {"not-applicable", "does not apply", "do not apply"},
-		{"should pass", "advice is followed", "pieces of advice are followed"}, {"feature pass", "feature is available", "features are available"},
+		{"should pass", "piece of advice is followed", "pieces of advice are followed"}, {"feature pass", "feature is available", "features are available"},
 		{"should unknown", "piece of advice is not known", "pieces of advice are not known"}, {"feature unknown", "feature is not known", "features are not known"},
 		{"feature fail", "feature is not available", "features are not available"},
 	} {
@@ -290,18 +290,8 @@ func joined(list []string) string {
 	for i, t := range list {
 		if i > 0 {
 			s += ", "
-			t = lower(t)
 		}
-		s += t
-	}
-	return lower(s)
-}
-
-// lower begins a title within a sentence with a small letter, unless it begins
-// with an abbreviation.
-func lower(s string) string {
-	if len(s) > 1 && s[1] >= 'a' && s[1] <= 'z' {
-		return string(s[0]|0x20) + s[1:]
+		s += say.Lower(t)
 	}
 	return s
 }
@@ -319,11 +309,10 @@ func sectionOf(f *assess.Finding, d *assess.Document) string {
 }
 
 func printFinding(p *paper, d *assess.Document, f *assess.Finding, all bool) {
-	head := p.style(bold, f.Title)
+	title := f.Title
 	if f.AskedBy == "house" {
-		head += " (house standard)"
+		title += " (house standard)"
 	}
-	p.line("  %s", head)
 	compare := fmt.Sprintf("%s → needs %s", f.Has, f.Needs)
 	if f.Has != "not known" {
 		compare = "has " + compare
@@ -331,36 +320,43 @@ func printFinding(p *paper, d *assess.Document, f *assess.Finding, all bool) {
 	if f.Distance != "" {
 		compare += " (" + f.Distance + ")"
 	}
-	p.text("    ", compare)
+	p.headed("  ", title, ": "+compare+settledBy(d, f))
 	if f.Reason != "" {
-		p.text("    ", f.Reason)
+		p.text("      ", f.Reason)
 	}
 	if f.NoRemedy {
-		p.text("    ", "Nothing on this machine can change it.")
+		p.text("      ", "Nothing on this machine can change it.")
 	}
 	if all {
-		p.styled("    ", "Why it is asked: "+f.Why, dim)
+		p.styled("      ", "Why it is asked: "+f.Why, dim)
 		if f.Consequence != "" && f.Outcome != "pass" {
-			p.styled("    ", "Otherwise "+f.Consequence+".", dim)
+			p.styled("      ", "Otherwise "+f.Consequence+".", dim)
 		}
 		for _, e := range f.Evidence {
-			p.styled("    ", fmt.Sprintf("%s: %s [%s]", e.Fact, e.Has, first(e.Source, first(e.Gap, "source not said"))), dim)
+			p.styled("      ", fmt.Sprintf("%s: %s [%s]", e.Fact, e.Has, first(e.Source, first(e.Gap, "source not said"))), dim)
 		}
 	}
 	for _, c := range f.Close {
-		p.text("    To close it: ", c)
+		p.text("      To close it: ", c)
 	}
+}
+
+// settledBy names the steps of the plan that settle a finding, or that show
+// what is not known.
+func settledBy(d *assess.Document, f *assess.Finding) string {
+	var numbers []string
 	for _, n := range f.SettledBy {
-		s := d.Plan[n-1]
-		if s.Step == "read-again" {
-			continue // said above, closer to the point
+		if d.Plan[n-1].Step != "read-again" { // what closes it is said below
+			numbers = append(numbers, strconv.Itoa(n))
 		}
-		when := "Step"
-		if f.Outcome == "unknown" {
-			when = "Known after step"
-		}
-		p.text(fmt.Sprintf("    %s %d: ", when, n), s.Title)
 	}
+	switch {
+	case len(numbers) == 0:
+		return ""
+	case f.Outcome == "unknown":
+		return "; known after step " + say.And(numbers)
+	}
+	return "; step " + say.And(numbers)
 }
 
 var phases = map[string]string{"remote": "Without a visit", "desk": "At the desk", "host": "At the host of the virtual machine", "install": "The installation"}

@@ -129,7 +129,7 @@ func TestCheckText(t *testing.T) {
 	_, out, _ := rolltop(t, "check", "--release", filepath.Join(dir, "skerry-12.yaml"), "--inventory", filepath.Join(dir, "legacy.json"))
 	// The answer comes first, then fails with has → needs, reason and step,
 	// unknowns with how to close them, one line for the rest.
-	order := []string{"LANT-001 · Ostrel Bollard 300", "◐ Reconfigure, expected: A disk conversion", "No part is needed.", "Skerry 12, revision 4", "Not met:", "Partition style GPT", "has MBR → needs GPT", "The disk has an MBR partition table.", "Step 4: Convert the disk to GPT",
+	order := []string{"LANT-001 · Ostrel Bollard 300", "◐ Reconfigure, expected: A disk conversion", "No part is needed.", "Skerry 12, revision 4", "Not met:", "Partition style GPT", "has MBR → needs GPT; step 4", "The disk has an MBR partition table.", "Boot mode UEFI: has legacy → needs UEFI; step 5",
 		"Not known: 1 of 15", "To close it:", "requirements are met: 64-bit processor", "The plan, in this order", "Without a visit", "1. Back up the whole disk", "At the desk", "Caution:"}
 	last := -1
 	for _, s := range order {
@@ -228,6 +228,12 @@ func TestService(t *testing.T) {
 	has(0, "Reconfigure", "devices", "show", "lant-001")
 	has(0, "Installed system", "devices", "show", "lant-001", "--all")
 	has(1, `there is no machine "lant-999"`, "devices", "show", "lant-999")
+	kept := filepath.Join(dir, "kept.json")
+	if err := os.WriteFile(kept, []byte(has(0, "rolltop-inventory/1", "devices", "inventory", "lant-001")), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	has(0, "Corvane K5-8400, 6 cores, 6 threads, rated 2.8 GHz", "inspect", "--inventory", kept)
+	has(2, "do not go together", "inspect", "--inventory", kept, "--root", dir)
 	has(0, "new readings of a known machine", "submit", "--inventory", changed(t, filepath.Join(dir, "ready.json")))
 	has(0, "kept", "submit")
 	has(1, "is another kind of document", "submit", "--inventory", filepath.Join(dir, "skerry-12.yaml"))
@@ -238,7 +244,7 @@ func TestService(t *testing.T) {
 	has(1, "cannot be the target of mac", "releases", "target", "--mac", "skerry-12")
 	has(0, "PCs are checked against skerry-12, Macs against fathom-9.", "releases", "target", "--pc", "skerry-12")
 	has(2, "no target is named", "releases", "target")
-	has(10, "Convert the disk to GPT", "check", "--release", "skerry-12", "--inventory", filepath.Join(dir, "legacy.json"))
+	has(10, "4. Convert the disk to GPT", "check", "--release", "skerry-12", "--inventory", filepath.Join(dir, "legacy.json"))
 	secret := strings.TrimSpace(has(0, "rlt_", "tokens", "add", "counter", "--scope", "submit"))
 	list := has(0, "counter", "tokens")
 	id := regexp.MustCompile(`(?m)^(\d+) +counter`).FindStringSubmatch(list)[1]

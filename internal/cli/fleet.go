@@ -133,7 +133,20 @@ func devicesCommand() *cobra.Command {
 	show.Flags().Bool("all", false, "print the whole plan, every finding with its evidence, and the inventory")
 	formatFlag(show, "text", "json")
 	serviceFlags(show)
-	cmd.AddCommand(show)
+	inv := &cobra.Command{Use: "inventory KEY", Short: "Print the inventory document of one machine", Args: cobra.ExactArgs(1), RunE: func(cmd *cobra.Command, args []string) error {
+		c, err := service(cmd)
+		if err != nil {
+			return err
+		}
+		b, err := c.Inventory(contextOf(cmd), args[0], 0)
+		if err != nil {
+			return err
+		}
+		_, err = cmd.OutOrStdout().Write(append(b, '\n'))
+		return err
+	}}
+	serviceFlags(inv)
+	cmd.AddCommand(show, inv)
 	return cmd
 }
 

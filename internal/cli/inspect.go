@@ -21,8 +21,7 @@ func inspectCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			root, _ := cmd.Flags().GetString("root")
-			d, err := collect.Machine(collect.Options{Root: root})
+			d, err := inspected(cmd)
 			if err != nil {
 				return err
 			}
@@ -36,8 +35,26 @@ func inspectCommand() *cobra.Command {
 	}
 	formatFlag(cmd, "text", "json")
 	cmd.Flags().Bool("all", false, "print every fact with its source")
+	cmd.Flags().String("inventory", "", "show the inventory in this file in place of this machine's; - is standard input")
 	cmd.Flags().String("root", "", "read the tree of another Linux machine below this directory")
 	return cmd
+}
+
+// inspected is this machine's inventory, or a file's.
+func inspected(cmd *cobra.Command) (*inventory.Document, error) {
+	root, _ := cmd.Flags().GetString("root")
+	file, _ := cmd.Flags().GetString("inventory")
+	switch {
+	case file != "" && root != "":
+		return nil, wrongUsage("--inventory and --root do not go together: one shows a file, the other reads a tree")
+	case file == "":
+		return collect.Machine(collect.Options{Root: root})
+	}
+	src, err := readFile(file)
+	if err != nil {
+		return nil, err
+	}
+	return inventory.Read(file, src)
 }
 
 const labelWidth = 14

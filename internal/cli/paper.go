@@ -74,6 +74,22 @@ func (p *paper) styled(first, s, code string) {
 	}
 }
 
+// headed prints wrapped text that begins with a bold head; what does not fit
+// stands further in.
+func (p *paper) headed(first, head, rest string) {
+	lines := wrap(head+rest, max(p.width-len(first)-4, 20))
+	for i, l := range lines {
+		switch {
+		case i == 0 && strings.HasPrefix(l, head):
+			p.line("%s%s%s", first, p.style(bold, head), l[len(head):])
+		case i == 0:
+			p.line("%s%s", first, l)
+		default:
+			p.line("%s    %s", first, l)
+		}
+	}
+}
+
 // wrap cuts at blanks into lines of at most width characters.
 func wrap(s string, width int) []string {
 	var out []string
