@@ -72,16 +72,11 @@ func (d *Document) Get(source string) Record {
 
 // Read reads a capture. The error is [*doc.Mistakes].
 func Read(name string, src []byte) (*Document, error) {
-	n, err := doc.Parse(name, src)
+	d := new(Document)
+	_, r, err := doc.Open(name, src, Format, d)
 	if err != nil {
 		return nil, err
 	}
-	r := &doc.Report{Name: name}
-	if !doc.CheckFormat(n, Format, r) {
-		return nil, r.Err()
-	}
-	d := new(Document)
-	doc.Fill(n, d, r)
 	if err := r.Err(); err != nil {
 		return nil, err
 	}

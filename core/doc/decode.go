@@ -42,6 +42,23 @@ func Decode(name string, src []byte, into any) error {
 	return r.Err()
 }
 
+// Open parses a document that carries its format, refuses it where that is
+// another, and fills into. The caller adds what it finds wrong to the report
+// and returns the report's error; the error here is for a document whose keys
+// could not be looked at.
+func Open(name string, src []byte, format string, into any) (*Node, *Report, error) {
+	n, err := Parse(name, src)
+	if err != nil {
+		return nil, nil, err
+	}
+	r := &Report{Name: name}
+	if !CheckFormat(n, format, r) {
+		return nil, nil, r.Err()
+	}
+	Fill(n, into, r)
+	return n, r, nil
+}
+
 // Fill fills into from a node and reports what is wrong.
 func Fill(n *Node, into any, r *Report) {
 	fill(n, reflect.ValueOf(into).Elem(), nil, r)

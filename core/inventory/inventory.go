@@ -320,16 +320,11 @@ type Differ struct {
 
 // Read reads an inventory document. The error is [*doc.Mistakes].
 func Read(name string, src []byte) (*Document, error) {
-	n, err := doc.Parse(name, src)
+	d := new(Document)
+	n, r, err := doc.Open(name, src, Format, d)
 	if err != nil {
 		return nil, err
 	}
-	r := &doc.Report{Name: name}
-	if !doc.CheckFormat(n, Format, r) {
-		return nil, r.Err()
-	}
-	d := new(Document)
-	doc.Fill(n, d, r)
 	d.check(n, r)
 	if err := r.Err(); err != nil {
 		return nil, err

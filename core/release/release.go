@@ -230,16 +230,11 @@ func (s *SourceDoc) fits(f *fact.Facts) need.Truth {
 // Read reads a release document. The error is [*doc.Mistakes], with every
 // mistake in the document.
 func Read(name string, src []byte) (*Release, error) {
-	n, err := doc.Parse(name, src)
+	d := new(Document)
+	_, r, err := doc.Open(name, src, Format, d)
 	if err != nil {
 		return nil, err
 	}
-	r := &doc.Report{Name: name}
-	if !doc.CheckFormat(n, Format, r) {
-		return nil, r.Err()
-	}
-	d := new(Document)
-	doc.Fill(n, d, r)
 	rel := compile(d, r)
 	if err := r.Err(); err != nil {
 		return nil, err

@@ -210,3 +210,11 @@ func format(cmd *cobra.Command) (string, error) {
 	}
 	return "", wrongUsage("there is no format %q; %s", f, doc.Suggest(f, forms))
 }
+
+// asked is the format and the service that a command was called with.
+func asked(cmd *cobra.Command) (form string, c *client.Client, err error) {
+	if form, err = format(cmd); err == nil {
+		c, err = service(cmd)
+	}
+	return form, c, err
+}

@@ -185,7 +185,9 @@ For the command line, in another terminal:
 
 Everything here is made up and thrown away at the end. Stop it with Ctrl-C.
 `, n, ln.Addr(), password, ln.Addr(), token)
-	return run(ctx, s, ln)
+	err = run(ctx, s, ln)
+	fmt.Fprintln(cmd.OutOrStdout(), "Stopped. The demo's database is thrown away.")
+	return err
 }
 
 func usersCommand() *cobra.Command {

@@ -1,0 +1,138 @@
+package cli
+
+import (
+	"errors"
+	"fmt"
+	"net/http"
+	"strconv"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"rolltop.example/rolltop/core/say"
+	"rolltop.example/rolltop/internal/api"
+)
+
+func devicesCommand() *cobra.Command {
+	cmd := &cobra.Command{
+		Use:   "devices",
+		Short: "List the machines that the service knows, or show one",
+		Long: "Lists the machines that the service knows. --where takes a filter: terms parted\nby blanks, every one of which must hold; a term is key=value[,value] or a word.\n\n" +
+			"  rolltop devices --where 'disposition=refit,replace place=\"Gull Quay\"'\n  rolltop devices --where fails=tpm --sort place\n  rolltop devices show gull-014",
+		Args: cobra.NoArgs,
+		RunE: listDevices,
+	}
+	cmd.Flags().String("where", "", "filter")
+	cmd.Flags().String("sort", "name", "order: name, place, disposition, model, installed, fails or taken; a leading minus turns it round")
+	cmd.Flags().Int("page", 1, "page of the list")
+	cmd.Flags().Int("size", 200, "machines a page, 1000 at most")
+	formatFlag(cmd, "text", "json", "csv")
+	serviceFlags(cmd)
+	show := &cobra.Command{Use: "show KEY", Short: "Show one machine with its check", Args: cobra.ExactArgs(1), RunE: showDevice}
+	show.Flags().Bool("all", false, "print the whole plan, every finding with its evidence, and the inventory")
+	formatFlag(show, "text", "json")
+	serviceFlags(show)
+	inv := &cobra.Command{Use: "inventory KEY", Short: "Print the inventory document of one machine", Args: cobra.ExactArgs(1), RunE: func(cmd *cobra.Command, args []string) error {
+		c, err := service(cmd)
+		if err != nil {
+			return err
+		}
+		b, err := c.Inventory(contextOf(cmd), args[0], 0)
+		if err != nil {
+			return err
+		}
+		_, err = cmd.OutOrStdout().Write(append(b, '\n'))
+		return err
+	}}
+	serviceFlags(inv)
+	cmd.AddCommand(show, inv)
+	return cmd
+}
+
+func listDevices(cmd *cobra.Command, _ []string) error {
+	form, c, err := asked(cmd)
+	if err != nil {
+		return err
+	}
+	where, _ := cmd.Flags().GetString("where")
+	sort, _ := cmd.Flags().GetString("sort")
+	page, _ := cmd.Flags().GetInt("page")
+	size, _ := cmd.Flags().GetInt("size")
+	l, err := c.Devices(contextOf(cmd), where, sort, page, size)
+	if err != nil {
+		return asUsage(err)
+	}
+	if form == "json" {
+		return printJSON(cmd.OutOrStdout(), l)
+	}
+	if form == "csv" {
+		rows := make([][]string, len(l.Devices))
+		for i, d := range l.Devices {
+			rows[i] = []string{d.Key, d.Name, d.Place, d.Class, d.Manufacturer, d.Model, d.Installed, d.Disposition, d.Certainty, strconv.Itoa(d.Fails), d.Answer, d.TakenAt.Format(time.RFC3339)}
+		}
+		return printCSV(cmd.OutOrStdout(), []string{"key", "name", "place", "class", "manufacturer", "model", "installed", "disposition", "certainty", "fails", "answer", "taken_at"}, rows)
+	}
+	p := newPaper(cmd.OutOrStdout())
+	rows := make([][]string, len(l.Devices))
+	for i, d := range l.Devices {
+		rows[i] = []string{d.Name, d.Place, spaced(d.Manufacturer, d.Model), d.Installed, marks[d.Disposition] + " " + first(d.Disposition, "not checked"), say.Capital(d.Answer)}
+	}
+	if len(rows) > 0 {
+		p.table([]string{"Machine", "Place", "Model", "Runs", "Disposition", "What it takes"}, rows)
+		p.line("")
+	}
+	switch {
+	case l.Total == 0:
+		p.line("No machine matches.")
+	case l.Total > len(rows):
+		p.line("%d of %d machines; --page shows the others.", len(rows), l.Total)
+	default:
+		p.line("%s.", say.Capital(say.Count(l.Total, "machine", "machines")))
+	}
+	return nil
+}
+
+// asUsage makes a refused filter or order wrong usage.
+func asUsage(err error) error {
+	var p *api.Problem
+	if errors.As(err, &p) && p.Status == http.StatusUnprocessableEntity {
+		return usage{err}
+	}
+	return err
+}
+
+func showDevice(cmd *cobra.Command, args []string) error {
+	form, c, err := asked(cmd)
+	if err != nil {
+		return err
+	}
+	d, err := c.Device(contextOf(cmd), args[0])
+	if err != nil {
+		return err
+	}
+	if form == "json" {
+		return printJSON(cmd.OutOrStdout(), d)
+	}
+	p := newPaper(cmd.OutOrStdout())
+	all, _ := cmd.Flags().GetBool("all")
+	if d.Check == nil {
+		p.line("%s · %s", d.Name, spaced(d.Manufacturer, d.Model))
+		p.text("", d.NoCheck)
+	} else {
+		printCheck(p, d.Check, all)
+	}
+	if all {
+		p.line("")
+		for _, g := range d.Facts {
+			p.line("%s", p.style(bold, g.Group))
+			for _, f := range g.Facts {
+				value := f.Value
+				if !f.Known {
+					value = f.Why
+				}
+				p.text(fmt.Sprintf("  %-34s", f.Label), value)
+			}
+		}
+	}
+	return nil
+}

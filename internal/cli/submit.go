@@ -1,0 +1,105 @@
+package cli
+
+import (
+	"encoding/json"
+	"fmt"
+
+	"github.com/spf13/cobra"
+
+	"rolltop.example/rolltop/core/inventory"
+	"rolltop.example/rolltop/core/say"
+	"rolltop.example/rolltop/internal/api"
+	"rolltop.example/rolltop/internal/collect"
+)
+
+func submitCommand() *cobra.Command {
+	cmd := &cobra.Command{
+		Use:   "submit [--inventory FILE…]",
+		Short: "Send this machine's inventory, or inventory files, to the service",
+		Args:  cobra.NoArgs,
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			form, c, err := asked(cmd)
+			if err != nil {
+				return err
+			}
+			files, _ := cmd.Flags().GetStringArray("inventory")
+			var all []api.Submitted
+			failed := false
+			for _, file := range machines(files) {
+				body, err := inventoryBytes(file)
+				var got api.Submitted
+				if err == nil {
+					got, err = c.Submit(contextOf(cmd), body)
+				}
+				if err != nil {
+					failed = true
+					fmt.Fprintf(cmd.ErrOrStderr(), "rolltop: %s%v\n", named(file), err)
+					continue
+				}
+				all = append(all, got)
+			}
+			if form == "json" {
+				err = printJSON(cmd.OutOrStdout(), all)
+			} else {
+				p := newPaper(cmd.OutOrStdout())
+				for i := range all {
+					printSubmitted(p, &all[i])
+				}
+			}
+			if err == nil && failed {
+				return status(ExitFailed)
+			}
+			return err
+		},
+	}
+	cmd.Flags().StringArray("inventory", nil, "inventory file to send in place of this machine's; may be given several times")
+	formatFlag(cmd, "text", "json")
+	serviceFlags(cmd)
+	return cmd
+}
+
+func named(file string) string {
+	if file == "" {
+		return ""
+	}
+	return file + ": "
+}
+
+// inventoryBytes is the checked document of a file, or this machine's. A file
+// is read here already, so that its mistakes are said with their places.
+func inventoryBytes(file string) ([]byte, error) {
+	if file == "" {
+		d, err := collect.Machine(collect.Options{})
+		if err != nil {
+			return nil, err
+		}
+		return json.Marshal(d)
+	}
+	src, err := readFile(file)
+	if err != nil {
+		return nil, err
+	}
+	d, err := inventory.Read(file, src)
+	if err != nil {
+		return nil, err
+	}
+	return json.Marshal(d)
+}
+
+func printSubmitted(p *paper, s *api.Submitted) {
+	what := "the same readings as before"
+	switch {
+	case s.Created:
+		what = "a new machine"
+	case !s.Latest:
+		what = "kept as history; a later inventory is there"
+	case s.Changed:
+		what = "new readings of a known machine"
+	}
+	p.line("%s: kept, %s.", s.Name, what)
+	if s.Release != nil {
+		p.text("  ", fmt.Sprintf("%s %s against %s: %s", marks[s.Disposition], say.Capital(s.Disposition), s.Release.Name, s.Answer))
+	} else if s.Latest {
+		p.text("  ", "Not checked: no target release is chosen for its class of hardware.")
+	}
+}

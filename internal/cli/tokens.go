@@ -1,0 +1,64 @@
+package cli
+
+import (
+	"fmt"
+	"strconv"
+
+	"github.com/spf13/cobra"
+
+	"rolltop.example/rolltop/core/say"
+	"rolltop.example/rolltop/internal/api"
+)
+
+func tokensCommand() *cobra.Command {
+	cmd := &cobra.Command{Use: "tokens", Short: "Tokens that let programs in: list, add, end", Args: cobra.NoArgs, RunE: func(cmd *cobra.Command, _ []string) error {
+		c, err := service(cmd)
+		if err != nil {
+			return err
+		}
+		l, err := c.Tokens(contextOf(cmd))
+		if err != nil {
+			return err
+		}
+		rows := make([][]string, len(l.Tokens))
+		for i, t := range l.Tokens {
+			used := "never used"
+			if t.UsedAt != nil {
+				used = "used " + say.Moment(*t.UsedAt)
+			}
+			rows[i] = []string{strconv.FormatInt(t.ID, 10), t.Name, t.Scope, used}
+		}
+		newPaper(cmd.OutOrStdout()).table([]string{"Id", "Name", "May", "Use"}, rows)
+		return nil
+	}}
+	serviceFlags(cmd)
+	add := &cobra.Command{Use: "add NAME", Short: "Make a token; its secret is printed this once", Args: cobra.ExactArgs(1), RunE: func(cmd *cobra.Command, args []string) error {
+		c, err := service(cmd)
+		if err != nil {
+			return err
+		}
+		scope, _ := cmd.Flags().GetString("scope")
+		m, err := c.AddToken(contextOf(cmd), api.NewToken{Name: args[0], Scope: scope})
+		if err != nil {
+			return asUsage(err)
+		}
+		fmt.Fprintln(cmd.OutOrStdout(), m.Secret)
+		return nil
+	}}
+	add.Flags().String("scope", "submit", "what it may do: submit inventories, read, or manage (everything)")
+	serviceFlags(add)
+	end := &cobra.Command{Use: "end ID", Short: "End a token", Args: cobra.ExactArgs(1), RunE: func(cmd *cobra.Command, args []string) error {
+		id, err := strconv.ParseInt(args[0], 10, 64)
+		if err != nil {
+			return wrongUsage("%q is not the id of a token; rolltop tokens lists them", args[0])
+		}
+		c, err := service(cmd)
+		if err != nil {
+			return err
+		}
+		return c.DeleteToken(contextOf(cmd), id)
+	}}
+	serviceFlags(end)
+	cmd.AddCommand(add, end)
+	return cmd
+}
