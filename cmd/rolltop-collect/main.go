@@ -23,7 +23,6 @@ import (
 	"rolltop.example/rolltop/core/say"
 	"rolltop.example/rolltop/internal/build"
 	"rolltop.example/rolltop/internal/client"
-	"rolltop.example/rolltop/internal/collect"
 )
 
 // Exit statuses, as those of rolltop check.
@@ -36,7 +35,8 @@ const (
 
 type options struct {
 	out, release, server, token, tokenFile, root string
-	version                                      bool
+	saveCapture, fromCapture, redactKey          string
+	redact, explain, version                     bool
 }
 
 func main() {
@@ -56,6 +56,11 @@ func run(ctx context.Context, args []string, out, errOut io.Writer) int {
 	fs.StringVar(&o.token, "token", os.Getenv("ROLLTOP_TOKEN"), "token for the service (or ROLLTOP_TOKEN)")
 	fs.StringVar(&o.tokenFile, "token-file", "", "`file` that holds the token")
 	fs.StringVar(&o.root, "root", "", "read the tree of another Linux machine below this `directory`")
+	fs.StringVar(&o.saveCapture, "save-capture", "", "write the raw readings to this `file`, to be decoded elsewhere with --from-capture")
+	fs.StringVar(&o.fromCapture, "from-capture", "", "decode the raw readings in this `file` in place of reading this machine")
+	fs.BoolVar(&o.redact, "redact", false, "replace serial numbers, UUIDs and the host name by keyed hashes")
+	fs.StringVar(&o.redactKey, "redact-key-file", "", "`file` with the key for --redact, so that hashes of several runs stay equal; random otherwise")
+	fs.BoolVar(&o.explain, "explain", false, "say what is read, kept and sent, and do nothing")
 	fs.BoolVar(&o.version, "version", false, "print the version")
 	switch err := fs.Parse(args); {
 	case errors.Is(err, flag.ErrHelp):
@@ -67,6 +72,9 @@ func run(ctx context.Context, args []string, out, errOut io.Writer) int {
 		return exitUsage
 	case o.version:
 		fmt.Fprintln(out, build.Version)
+		return 0
+	case o.explain:
+		explain(out)
 		return 0
 	}
 	code, err := work(ctx, &o, out)
@@ -81,7 +89,7 @@ func work(ctx context.Context, o *options, out io.Writer) (int, error) {
 	if err != nil {
 		return exitFailed, err
 	}
-	d, err := collect.Machine(collect.Options{Root: o.root})
+	d, err := gather(o)
 	if err != nil {
 		return exitFailed, err
 	}
@@ -91,7 +99,7 @@ func work(ctx context.Context, o *options, out io.Writer) (int, error) {
 	}
 	switch o.out {
 	case "":
-		if rel == nil {
+		if rel == nil && o.saveCapture == "" {
 			summary(out, d)
 		}
 	case "-":

@@ -13,7 +13,7 @@ import (
 	"rolltop.example/rolltop/internal/standin"
 )
 
-func gather(t *testing.T, args ...string) (code int, out, errOut string) {
+func collector(t *testing.T, args ...string) (code int, out, errOut string) {
 	t.Helper()
 	var o, e bytes.Buffer
 	code = run(context.Background(), args, &o, &e)
@@ -30,12 +30,12 @@ func write(t *testing.T, name string, b []byte) string {
 }
 
 func TestSummaryAndOut(t *testing.T) {
-	code, out, errOut := gather(t)
+	code, out, errOut := collector(t)
 	if code != 0 || !strings.Contains(out, "Processor") || errOut != "" {
 		t.Fatalf("%d %s %s", code, out, errOut)
 	}
 	path := filepath.Join(t.TempDir(), "me.json")
-	if code, out, errOut = gather(t, "--out", path); code != 0 || out != "" {
+	if code, out, errOut = collector(t, "--out", path); code != 0 || out != "" {
 		t.Fatalf("%d %q %s", code, out, errOut)
 	}
 	b, err := os.ReadFile(path)
@@ -48,24 +48,24 @@ func TestSummaryAndOut(t *testing.T) {
 	if st, _ := os.Stat(path); st.Mode().Perm() != 0o600 {
 		t.Errorf("an inventory holds serial numbers, and its file is %v", st.Mode())
 	}
-	if code, out, _ = gather(t, "--out", "-"); code != 0 || !strings.HasPrefix(out, "{") {
+	if code, out, _ = collector(t, "--out", "-"); code != 0 || !strings.HasPrefix(out, "{") {
 		t.Errorf("%d %.80s", code, out)
 	}
 }
 
 func TestCheckOnTheSpot(t *testing.T) {
 	rel := write(t, "skerry-12.yaml", standin.Releases()["skerry-12.yaml"])
-	code, out, errOut := gather(t, "--release", rel)
+	code, out, errOut := collector(t, "--release", rel)
 	if code != 0 && code != 10 && code != 11 || !strings.Contains(out, "against Skerry 12:") {
 		t.Errorf("%d %s %s", code, out, errOut)
 	}
 	// With the document on standard output, nothing else is.
-	again, out, _ := gather(t, "--release", rel, "--out", "-")
+	again, out, _ := collector(t, "--release", rel, "--out", "-")
 	if again != code || !strings.HasPrefix(out, "{") || strings.Contains(out, "against Skerry") {
 		t.Errorf("%d %.200s", again, out)
 	}
 	mac := write(t, "fathom-9.yaml", standin.Releases()["fathom-9.yaml"])
-	if code, _, errOut := gather(t, "--release", mac); code != 2 || !strings.Contains(errOut, "installs on Macs only") {
+	if code, _, errOut := collector(t, "--release", mac); code != 2 || !strings.Contains(errOut, "installs on Macs only") {
 		t.Errorf("%d %s", code, errOut)
 	}
 }
@@ -73,7 +73,7 @@ func TestCheckOnTheSpot(t *testing.T) {
 func TestSend(t *testing.T) {
 	s := servertest.Start(t, nil)
 	token := s.NewToken(t, "collector", "submit")
-	if code, out, errOut := gather(t, "--server", s.URL, "--token", token); code != 0 || !strings.Contains(out, "Sent to "+s.URL) {
+	if code, out, errOut := collector(t, "--server", s.URL, "--token", token); code != 0 || !strings.Contains(out, "Sent to "+s.URL) {
 		t.Fatalf("%d %s %s", code, out, errOut)
 	}
 	l, err := s.Client.Devices(context.Background(), "", "name", 1, 10)
@@ -81,8 +81,51 @@ func TestSend(t *testing.T) {
 		t.Errorf("%d machines, %v", l.Total, err)
 	}
 	file := write(t, "token", []byte(token+"\n"))
-	if code, _, errOut := gather(t, "--server", s.URL, "--token-file", file); code != 0 {
+	if code, _, errOut := collector(t, "--server", s.URL, "--token-file", file); code != 0 {
 		t.Errorf("%d %s", code, errOut)
+	}
+}
+
+func TestCaptureThereAndBack(t *testing.T) {
+	dir := t.TempDir()
+	plain, redacted, key := filepath.Join(dir, "plain.json"), filepath.Join(dir, "redacted.json"), write(t, "key", []byte("a key that is long enough"))
+	code, direct, errOut := collector(t, "--save-capture", plain, "--out", "-")
+	if code != 0 {
+		t.Fatal(errOut)
+	}
+	_, decoded, errOut := collector(t, "--from-capture", plain, "--out", "-")
+	if direct != decoded {
+		t.Errorf("decoded from the capture it differs: %s\n%s\n%s", errOut, direct, decoded)
+	}
+	if code, out, errOut := collector(t, "--from-capture", plain, "--redact", "--redact-key-file", key, "--save-capture", redacted); code != 0 || out != "" {
+		t.Fatalf("%d %s %s", code, out, errOut)
+	}
+	a, err := inventory.Read("direct", []byte(direct))
+	if err != nil {
+		t.Fatal(err)
+	}
+	_, again, _ := collector(t, "--from-capture", redacted, "--out", "-")
+	b, err := inventory.Read("redacted", []byte(again))
+	if err != nil {
+		t.Fatal(err)
+	}
+	if a.Device.Name.Or("") == b.Device.Name.Or("") || b.Device.Name.IsZero() {
+		t.Errorf("the host name is %q", b.Device.Name.Or(""))
+	}
+	if a.Processor.Name != b.Processor.Name || a.Storage.System.DiskBytes != b.Storage.System.DiskBytes || a.Firmware.BootMode != b.Firmware.BootMode {
+		t.Error("redacting changed what names no machine")
+	}
+	for _, args := range [][]string{{"--from-capture", "/nowhere"}, {"--from-capture", key}, {"--from-capture", plain, "--root", dir}, {"--redact", "--redact-key-file", write(t, "short", []byte("x"))}, {"--save-capture", "/nowhere/x"}} {
+		if code, _, errOut := collector(t, args...); code != 1 || errOut == "" {
+			t.Errorf("%v: %d %s", args, code, errOut)
+		}
+	}
+}
+
+func TestExplain(t *testing.T) {
+	code, out, _ := collector(t, "--explain")
+	if code != 0 || !strings.Contains(out, "never reads user names") || strings.Contains(out, "Processor  ") {
+		t.Errorf("%d %s", code, out)
 	}
 }
 
@@ -98,11 +141,11 @@ func TestErrors(t *testing.T) {
 		{[]string{"--server", "http://127.0.0.1:1"}, 1, "does not answer"}, {[]string{"--server", "http://127.0.0.1:1", "--token-file", "/nowhere"}, 1, "the token cannot be read"},
 	}
 	for _, tt := range tests {
-		if code, _, errOut := gather(t, tt.args...); code != tt.code || !strings.Contains(errOut, tt.want) {
+		if code, _, errOut := collector(t, tt.args...); code != tt.code || !strings.Contains(errOut, tt.want) {
 			t.Errorf("%v: %d %s, want %d %s", tt.args, code, errOut, tt.code, tt.want)
 		}
 	}
-	if code, out, _ := gather(t, "--version"); code != 0 || strings.TrimSpace(out) == "" {
+	if code, out, _ := collector(t, "--version"); code != 0 || strings.TrimSpace(out) == "" {
 		t.Errorf("version: %d %q", code, out)
 	}
 }
