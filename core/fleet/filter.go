@@ -3,7 +3,6 @@ package fleet
 import (
 	"fmt"
 	"slices"
-	"strconv"
 	"strings"
 
 	"rolltop.example/rolltop/core/doc"
@@ -71,7 +70,9 @@ func Parse(text string) (Filter, error) {
 	for _, p := range parts {
 		key, value, isTerm := strings.Cut(p, "=")
 		if !isTerm {
-			f.terms = append(f.terms, term{values: []string{strings.ToLower(unquote(p))}})
+			if word := strings.ToLower(unquote(p)); word != "" {
+				f.terms = append(f.terms, term{values: []string{word}})
+			}
 			continue
 		}
 		if keys[key] == nil {
@@ -150,8 +151,8 @@ func (f Filter) String() string {
 	for i, t := range f.terms {
 		values := make([]string, len(t.values))
 		for j, v := range t.values {
-			if values[j] = v; strings.ContainsAny(v, " \t,=") {
-				values[j] = strconv.Quote(v)
+			if values[j] = v; strings.ContainsAny(v, " \t\n,=") {
+				values[j] = `"` + v + `"` // no value has a quote in it
 			}
 		}
 		if parts[i] = strings.Join(values, ","); t.key != "" {
