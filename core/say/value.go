@@ -96,9 +96,9 @@ func Gap(g *inventory.Gap) string {
 		return "not known"
 	}
 	switch {
-	case g.Cause == inventory.NotAsked || g.Detail == "":
+	case g.Detail == "" || g.Detail == "the inventory does not say":
 		return "not known: " + causes[g.Cause]
-	case g.Cause == inventory.NotOffered:
+	case g.Cause == inventory.NotOffered, g.Cause == inventory.NotAsked:
 		return "not known: " + g.Detail // says more than the cause alone
 	}
 	return "not known: " + causes[g.Cause] + " (" + g.Detail + ")"

@@ -130,7 +130,7 @@ func showDevice(cmd *cobra.Command, args []string) error {
 				if !f.Known {
 					value = f.Why
 				}
-				p.text(fmt.Sprintf("  %-34s", f.Label), value)
+				p.text(fmt.Sprintf("  %-37s", f.Label), value)
 			}
 		}
 	}

@@ -119,7 +119,7 @@ func printFacts(p *paper, d *inventory.Document) {
 			if !r.Known {
 				value = r.Why
 			}
-			p.text(fmt.Sprintf("  %-34s", r.Label), value)
+			p.text(fmt.Sprintf("  %-37s", r.Label), value)
 		}
 		p.line("")
 	}

@@ -146,6 +146,49 @@ func TestLaptop(t *testing.T) {
 	}
 }
 
+// panel is what the laptop's display says of itself: 1920×1080, 14 inches.
+func panel() string {
+	b := make([]byte, 128)
+	copy(b, []byte{0, 0xFF, 0xFF, 0xFF, 0xFF, 0xFF, 0xFF, 0})
+	b[18], b[19], b[20] = 1, 4, 0xA5
+	copy(b[54:], []byte{0x1A, 0x36, 0x80, 0xA0, 0x70, 0x38, 0x1E, 0x40, 0x30, 0x20, 0x35, 0x00, 0x35, 0xAE, 0x10, 0, 0, 0x1A})
+	for _, c := range b[:127] {
+		b[127] -= c
+	}
+	return string(b)
+}
+
+func TestScreensAndPower(t *testing.T) {
+	tr := laptop()
+	for path, content := range (tree{
+		"/sys/bus/pci/devices/0000:00:02.0/class": "0x030000\n", "/sys/bus/pci/devices/0000:00:02.0/vendor": "0x1af4\n", "/sys/bus/pci/devices/0000:00:02.0/device": "0x1050\n",
+		"/sys/bus/pci/devices/0000:00:02.0/driver": "->../../../bus/pci/drivers/lantern", "/sys/bus/pci/devices/0000:00:1f.0/class": "0x060100\n",
+		"/sys/class/drm/card0/dev": "226:0\n", "/sys/class/drm/card0-eDP-1/status": "connected\n", "/sys/class/drm/card0-eDP-1/edid": panel(),
+		"/sys/class/drm/card0-DP-1/status": "disconnected\n", "/sys/class/drm/card0-HDMI-A-1/status": "connected\n", "/sys/class/drm/card0-HDMI-A-1/edid": "",
+		"/sys/class/power_supply/AC/type": "Mains\n", "/sys/class/power_supply/AC/online": "0\n", "/sys/class/power_supply/BAT0/type": "Battery\n", "/sys/class/power_supply/BAT0/capacity": "81\n",
+		"/sys/class/power_supply/BAT0/energy_full": "45000000\n", "/sys/class/power_supply/BAT0/energy_full_design": "50000000\n",
+		"/sys/class/power_supply/mouse/type": "Battery\n", "/sys/class/power_supply/mouse/scope": "Device\n", "/sys/class/power_supply/mouse/capacity": "5\n",
+	}) {
+		tr[path] = content
+	}
+	d := inspect(t, tr)
+	says(t, d, map[string]string{"power.source": "battery", "power.battery_percent": "81", "power.battery_health_percent": "90"})
+	if len(d.Graphics) != 1 || d.Graphics[0].VendorID.Or("") != "1af4" || d.Graphics[0].Name.Or("") != "adapter at 0000:00:02.0, driver lantern" {
+		t.Errorf("adapters: %+v", d.Graphics)
+	}
+	if len(d.Displays) != 2 {
+		t.Fatalf("displays: %+v", d.Displays)
+	}
+	for _, s := range d.Displays {
+		if s.Internal.Or(false) && (s.WidthPx.Or(0) != 1920 || s.DiagonalInches.Or(0) != 14) {
+			t.Errorf("the panel: %+v", s)
+		}
+		if !s.Internal.Or(true) && !s.WidthPx.IsZero() {
+			t.Errorf("a display without a description: %+v", s)
+		}
+	}
+}
+
 func TestVariants(t *testing.T) {
 	tests := []struct {
 		name   string
@@ -172,7 +215,8 @@ func TestVariants(t *testing.T) {
 		}, map[string]string{"firmware.secure_boot": "? read-failed"}},
 		{"TPM 1.2, off", func(tr tree) {
 			tr["/sys/class/tpm/tpm0/tpm_version_major"], tr["/sys/class/tpm/tpm0/device/enabled"], tr["/sys/class/tpm/tpm0/device/active"] = "1\n", "0\n", "0\n"
-		}, map[string]string{"tpm.state": "off", "tpm.version": "1.2"}},
+			tr["/sys/class/tpm/tpm0/device/caps"] = "Manufacturer: 0x504c5652\nTCG version: 1.2\nFirmware version: 18.158\n"
+		}, map[string]string{"tpm.state": "off", "tpm.version": "1.2", "tpm.manufacturer": "PLVR", "tpm.firmware": "18.158"}},
 		{"TPM announced, no driver", func(tr tree) { drop(tr, "/sys/class/tpm/tpm0"); tr["/sys/class/tpm/"] = "" }, map[string]string{"tpm.state": "? read-failed", "tpm.version": "? not-offered"}},
 		{"no TPM", func(tr tree) {
 			drop(tr, "/sys/class/tpm/tpm0")
@@ -261,7 +305,7 @@ func TestCaptureHoldsNothingPersonal(t *testing.T) {
 	c, err := collect.Capture(collect.Options{Root: laptop().write(t)})
 	must(t, err)
 	allowed := []string{"/proc/sys/kernel/", "/proc/cpuinfo", "/proc/meminfo", "/proc/self/mountinfo", "/etc/os-release", "/usr/lib/os-release", "/sys/", "/run/systemd/container", "/run/udev/data/b",
-		"/run/.containerenv", "/run/reboot-required", "/.dockerenv", "head:/sbin/init", "link:/sys/", "statfs:/", "sectors:/dev/", "cpuid"}
+		"/run/.containerenv", "/run/reboot-required", "/.dockerenv", "head:/sbin/init", "link:/sys/", "statfs:/", "sectors:/dev/", "cpuid", "tpm2:/dev/tpmrm0"}
 	for _, r := range c.Records {
 		ok := false
 		for _, a := range allowed {

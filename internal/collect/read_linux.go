@@ -46,6 +46,8 @@ func read(c *capture.Document, o Options) error {
 	r.firmware()
 	r.storage()
 	r.network()
+	r.screens()
+	r.power()
 	return nil
 }
 
@@ -198,6 +200,8 @@ func (r *reader) firmware() {
 		r.file("/sys/class/tpm/" + name + "/tpm_version_major")
 		r.file("/sys/class/tpm/" + name + "/device/enabled")
 		r.file("/sys/class/tpm/" + name + "/device/active")
+		r.file("/sys/class/tpm/" + name + "/device/caps")
+		r.askTPM(name)
 	}
 	r.dir("/sys/firmware/acpi/tables")
 }
@@ -269,6 +273,39 @@ func (r *reader) statfs() {
 		rec.Raw = fmt.Appendf(nil, "unit=%d blocks=%d free=%d", unit, st.Blocks, st.Bavail)
 	}
 	r.c.Add(r.outcome(rec, "/", err))
+}
+
+// screens reads the graphics adapters on the PCI bus and what connected displays
+// say of themselves.
+func (r *reader) screens() {
+	const pci, drm = "/sys/bus/pci/devices", "/sys/class/drm"
+	for _, name := range r.dir(pci) {
+		class := r.fetch(pci+"/"+name+"/class", pci+"/"+name+"/class", smallFile)
+		if !strings.HasPrefix(string(class.Raw), "0x03") {
+			continue
+		}
+		r.c.Add(class)
+		r.file(pci + "/" + name + "/vendor")
+		r.file(pci + "/" + name + "/device")
+		r.link(pci + "/" + name + "/driver")
+	}
+	for _, name := range r.dir(drm) {
+		if !strings.Contains(name, "-") {
+			continue // an adapter, not a connector
+		}
+		r.file(drm + "/" + name + "/status")
+		r.file(drm + "/" + name + "/edid")
+	}
+}
+
+// power reads the batteries that belong to the machine, and the mains.
+func (r *reader) power() {
+	const dir = "/sys/class/power_supply"
+	for _, name := range r.dir(dir) {
+		for _, f := range []string{"type", "scope", "online", "capacity", "energy_full", "energy_full_design", "charge_full", "charge_full_design"} {
+			r.file(dir + "/" + name + "/" + f)
+		}
+	}
 }
 
 func (r *reader) network() {

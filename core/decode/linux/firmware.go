@@ -6,6 +6,7 @@ import (
 	"rolltop.example/rolltop/core/capture"
 	"rolltop.example/rolltop/core/decode/efi"
 	"rolltop.example/rolltop/core/decode/smbios"
+	"rolltop.example/rolltop/core/decode/tpm"
 	"rolltop.example/rolltop/core/inventory"
 )
 
@@ -87,6 +88,9 @@ func (x *decoder) firmware() {
 	x.identity("firmware.version", &fw.Version, x.dmi.info.Firmware.Version, "bios_version")
 	if !x.set(&fw.Date, "firmware.date", x.dmi.info.Firmware.Date, "SMBIOS type 0") {
 		x.why("firmware.date", x.dmi.record, x.dmi.missing())
+	}
+	if !x.set(&fw.Password, "firmware.password", x.dmi.info.Password, "SMBIOS type 24") {
+		x.why("firmware.password", x.dmi.record, x.dmi.missing())
 	}
 	efiDir := x.c.Get(efiPath + "/")
 	switch {
@@ -187,12 +191,40 @@ func (x *decoder) tpm() {
 	x.d.AddGap("tpm.version", inventory.NotOffered, "no TPM is seen that could tell", "")
 }
 
+// tpmDetails reads maker and firmware version from what the TPM itself says,
+// and whether it says that it has failed.
+func (x *decoder) tpmDetails(dir string) (failed bool) {
+	t := &x.d.TPM
+	info, source := tpm.Caps12(string(x.c.Get(dir+"/device/caps").Raw)), dir+"/device/caps"
+	asked := x.c.Get("tpm2:/dev/tpmrm0")
+	if asked.Outcome == capture.OK {
+		var err error
+		if info, err = tpm.Reply2(asked.Raw); err != nil {
+			asked.Outcome, asked.Detail = capture.Failed, err.Error()
+		}
+		source = "TPM2_GetCapability"
+	}
+	const otherwise = "this TPM's driver does not tell"
+	if !x.set(&t.Manufacturer, "tpm.manufacturer", info.Manufacturer, source) {
+		x.why("tpm.manufacturer", asked, otherwise)
+	}
+	if !x.set(&t.Firmware, "tpm.firmware", info.Firmware, source) {
+		x.why("tpm.firmware", asked, otherwise)
+	}
+	return info.Failed
+}
+
 func (x *decoder) tpmDevice(dir string) {
 	t := &x.d.TPM
+	failed := x.tpmDetails(dir)
 	switch v, _ := x.text(dir + "/tpm_version_major"); v {
 	case "2":
 		x.set(&t.Version, "tpm.version", "2.0", dir+"/tpm_version_major")
-		x.set(&t.State, "tpm.state", "ready", dir)
+		if failed {
+			x.set(&t.State, "tpm.state", "not-ready", "TPM2_GetCapability answers with failure mode")
+		} else {
+			x.set(&t.State, "tpm.state", "ready", dir)
+		}
 		return
 	case "1":
 		x.set(&t.Version, "tpm.version", "1.2", dir+"/tpm_version_major")

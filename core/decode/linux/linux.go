@@ -38,6 +38,8 @@ func Decode(c *capture.Document) *inventory.Document {
 	x.firmware()
 	x.tpm()
 	x.network()
+	x.screens()
+	x.power()
 	x.rest()
 	x.environment()
 	return d
@@ -181,7 +183,7 @@ func (x *decoder) network() {
 var notRead = []string{
 	"os.edition", "os.managed_by", "os.held_at", "os.account", "os.licence", "storage.other_systems", "storage.boot.esp", "storage.boot.dynamic",
 	"storage.boot.media", "storage.system.health", "storage.system.encryption.key_kept", "firmware.settings_interface", "firmware.legacy_support",
-	"firmware.password", "graphics", "displays", "power", "backup", "security.vbs", "software", "drivers", "tpm.manufacturer", "tpm.firmware", "tpm.kind",
+	"backup", "security.vbs", "software", "drivers", "tpm.kind",
 }
 
 // rest gives every fact without a value a gap.

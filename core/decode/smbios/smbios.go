@@ -132,6 +132,7 @@ type Info struct {
 	System struct{ Manufacturer, Product, Version, Serial, UUID string }
 	Board  struct{ Manufacturer, Product, Serial string }
 	Chassis
+	Password  string // set, not-set; empty where the tables do not tell
 	Processor struct {
 		Name       string
 		CurrentMHz int64 // a hint only
@@ -200,6 +201,8 @@ func Describe(list []Structure, version int) Info {
 			}
 		case 4:
 			in.processor(s)
+		case 24:
+			in.password(s)
 		case 17:
 			if handle, ok := s.u16(4); !haveArray || ok && arrays[handle] {
 				in.module(s)
@@ -230,6 +233,14 @@ func date(s string) string {
 		p[2] = "19" + p[2]
 	}
 	return p[2] + "-" + p[0] + "-" + p[1]
+}
+
+// password is type 24, hardware security: bits 3:2 say whether set-up asks for
+// the administrator's password (0 no, 1 yes, 2 not implemented, 3 not known).
+func (in *Info) password(s *Structure) {
+	if b, ok := s.u8(4); ok {
+		in.Password = map[byte]string{0: "not-set", 1: "set"}[b>>2&3]
+	}
 }
 
 func (in *Info) processor(s *Structure) {

@@ -75,6 +75,14 @@ func TestIdentity(t *testing.T) {
 	}
 }
 
+func TestPassword(t *testing.T) {
+	for bits, want := range map[byte]string{0: "not-set", 1: "set", 2: "", 3: ""} {
+		if got := describe(t, 0x0300, structure(24, 5, 5, map[int][]byte{4: {bits << 2}})).Password; got != want {
+			t.Errorf("%d: %q, want %q", bits, got, want)
+		}
+	}
+}
+
 func TestMemory(t *testing.T) {
 	const gib = 1 << 30
 	in := describe(t, 0x0208,

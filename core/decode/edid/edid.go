@@ -1,0 +1,96 @@
+// Package edid decodes what a display says of itself: the base block of VESA's
+// Enhanced Extended Display Identification Data Standard, release A, version 1.
+package edid
+
+import (
+	"bytes"
+	"errors"
+	"math"
+	"strings"
+)
+
+// Info is what the block says. Zero values are not known.
+type Info struct {
+	Maker          string // three letters, as registered
+	Name           string
+	Width, Height  int64 // of the first detailed timing, the preferred one, in pixels
+	DiagonalInches float64
+	BitsPerChannel int64 // digital displays of version 1.4 only
+}
+
+// blockSize is the size of a block in bytes; extensions follow the base block.
+const blockSize = 128
+
+var magic = []byte{0, 0xFF, 0xFF, 0xFF, 0xFF, 0xFF, 0xFF, 0}
+
+// Decode reads the base block. The error says why it is none.
+func Decode(b []byte) (Info, error) {
+	if len(b) < blockSize {
+		return Info{}, errors.New("edid: shorter than a block of 128 bytes")
+	}
+	b = b[:blockSize]
+	if !bytes.Equal(b[:8], magic) {
+		return Info{}, errors.New("edid: it does not begin as a block does")
+	}
+	sum := byte(0)
+	for _, c := range b {
+		sum += c
+	}
+	if sum != 0 {
+		return Info{}, errors.New("edid: the checksum is not right")
+	}
+	in := Info{Maker: maker(b[8], b[9])}
+	if b[20]&0x80 != 0 && b[19] >= 4 {
+		in.BitsPerChannel = map[byte]int64{1: 6, 2: 8, 3: 10, 4: 12, 5: 14, 6: 16}[b[20]>>4&7]
+	}
+	// Section 3.6.2: the size in centimetres, for displays whose timing does not
+	// give it in millimetres.
+	wide, high := float64(b[21])*10, float64(b[22])*10
+	for off := 54; off+18 <= 126; off += 18 {
+		d := b[off : off+18]
+		if d[0] == 0 && d[1] == 0 {
+			if d[3] == 0xFC {
+				in.Name = text(d[5:])
+			}
+			continue
+		}
+		if in.Width == 0 {
+			in.Width, in.Height = int64(d[2])|int64(d[4]&0xF0)<<4, int64(d[5])|int64(d[7]&0xF0)<<4
+			mw, mh := float64(int(d[12])|int(d[14]&0xF0)<<4), float64(int(d[13])|int(d[14]&0x0F)<<8)
+			if mw > 50 && mh > 30 { // smaller is an aspect ratio, not a size
+				wide, high = mw, mh
+			}
+		}
+	}
+	if wide > 0 && high > 0 {
+		in.DiagonalInches = math.Round(math.Hypot(wide, high)/25.4*10) / 10
+	}
+	return in, nil
+}
+
+// maker unpacks three letters of five bits each.
+func maker(hi, lo byte) string {
+	v := int(hi)<<8 | int(lo)
+	out := make([]byte, 3)
+	for i := range out {
+		c := v >> (10 - 5*i) & 0x1F
+		if c < 1 || c > 26 {
+			return ""
+		}
+		out[i] = byte('A' + c - 1)
+	}
+	return string(out)
+}
+
+// text ends at a line feed and is filled up with blanks.
+func text(b []byte) string {
+	if i := bytes.IndexByte(b, '\n'); i >= 0 {
+		b = b[:i]
+	}
+	return strings.TrimSpace(strings.Map(func(r rune) rune {
+		if r < ' ' || r > '~' {
+			return -1
+		}
+		return r
+	}, string(b)))
+}

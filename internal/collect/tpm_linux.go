@@ -1,0 +1,51 @@
+package collect
+
+import (
+	"errors"
+	"fmt"
+	"os"
+	"time"
+
+	"golang.org/x/sys/unix"
+
+	"rolltop.example/rolltop/core/capture"
+	"rolltop.example/rolltop/core/decode/tpm"
+)
+
+// mostReply is the largest answer of a TPM, in bytes.
+const mostReply = 4096
+
+// askTPM asks a TPM 2.0 for its fixed properties, which is all that it is ever
+// asked. The file is opened without Go's poller: that would make it
+// non-blocking, and the driver would then answer out of step.
+func (r *reader) askTPM(name string) {
+	const path = "/dev/tpmrm0" // the resource manager's; the other can be open once only
+	if r.root != "" || name != "tpm0" {
+		return
+	}
+	reply, err := within(func() ([]byte, error) { return exchange(path, tpm.Command2()) })
+	r.c.Add(r.outcome(capture.Record{Source: "tpm2:" + path, Raw: reply}, path, err))
+}
+
+func exchange(path string, command []byte) ([]byte, error) {
+	fd, err := unix.Open(path, unix.O_RDWR|unix.O_CLOEXEC, 0)
+	if err != nil {
+		return nil, &os.PathError{Op: "open", Path: path, Err: err}
+	}
+	defer unix.Close(fd)
+	if n, err := unix.Write(fd, command); err != nil {
+		return nil, err
+	} else if n != len(command) {
+		return nil, fmt.Errorf("only %d bytes of the command were taken", n)
+	}
+	ready := []unix.PollFd{{Fd: int32(fd), Events: unix.POLLIN}}
+	if _, err := unix.Poll(ready, int(patience/time.Millisecond)); err != nil && !errors.Is(err, unix.EINTR) {
+		return nil, err
+	}
+	b := make([]byte, mostReply)
+	n, err := unix.Read(fd, b)
+	if err != nil {
+		return nil, err
+	}
+	return b[:n], nil
+}
