@@ -79,6 +79,14 @@ func redactKey(path string) ([]byte, error) {
 	return key, nil
 }
 
+// beforehand says what rights would add, where they are missing and a person
+// looks on.
+func beforehand(o *options, errOut io.Writer) {
+	if os.Geteuid() != 0 && o.fromCapture == "" && o.out == "" && o.server == "" {
+		fmt.Fprintln(errOut, "Without administrator rights the serial number, installed memory, and perhaps the partition style stay unknown; sudo adds them.")
+	}
+}
+
 // explain says what the program does, in words for the person whose machine
 // it is.
 func explain(out io.Writer) {

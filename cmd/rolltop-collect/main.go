@@ -21,6 +21,7 @@ import (
 	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/core/release"
 	"rolltop.example/rolltop/core/say"
+	"rolltop.example/rolltop/internal/api"
 	"rolltop.example/rolltop/internal/build"
 	"rolltop.example/rolltop/internal/client"
 )
@@ -32,6 +33,9 @@ const (
 	exitNotReady     = 10
 	exitUndetermined = 11
 )
+
+// patience with a service that does not answer; tests have less.
+var patience = client.Collector
 
 type options struct {
 	out, release, server, token, tokenFile, root string
@@ -77,19 +81,24 @@ func run(ctx context.Context, args []string, out, errOut io.Writer) int {
 		explain(out)
 		return 0
 	}
-	code, err := work(ctx, &o, out)
+	code, err := work(ctx, &o, out, errOut)
 	if err != nil {
 		fmt.Fprintf(errOut, "rolltop-collect: %v\n", err)
 	}
 	return code
 }
 
-func work(ctx context.Context, o *options, out io.Writer) (int, error) {
+func work(ctx context.Context, o *options, out, errOut io.Writer) (int, error) {
 	rel, err := readRelease(o.release)
 	if err != nil {
 		return exitFailed, err
 	}
+	beforehand(o, errOut)
+	slow := time.AfterFunc(time.Second, func() {
+		fmt.Fprintln(errOut, "Still reading. What does not answer is left out after a few seconds.")
+	})
 	d, err := gather(o)
+	slow.Stop()
 	if err != nil {
 		return exitFailed, err
 	}
@@ -162,7 +171,11 @@ func send(ctx context.Context, o *options, body []byte, out io.Writer) error {
 	if err != nil {
 		return err
 	}
-	s, err := c.Submit(ctx, body)
+	var s api.Submitted
+	err = patience.Try(ctx, func() (err error) {
+		s, err = c.Submit(ctx, body)
+		return err
+	})
 	if err != nil {
 		return err
 	}

@@ -7,11 +7,18 @@ import (
 	"path/filepath"
 	"strings"
 	"testing"
+	"time"
 
 	"rolltop.example/rolltop/core/inventory"
+	"rolltop.example/rolltop/internal/client"
 	"rolltop.example/rolltop/internal/servertest"
 	"rolltop.example/rolltop/internal/standin"
 )
+
+func TestMain(m *testing.M) {
+	patience = client.Patience{Tries: 2, First: time.Millisecond}
+	os.Exit(m.Run())
+}
 
 func collector(t *testing.T, args ...string) (code int, out, errOut string) {
 	t.Helper()

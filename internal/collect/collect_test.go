@@ -189,6 +189,42 @@ func TestScreensAndPower(t *testing.T) {
 	}
 }
 
+// entry makes one firmware table entry: offset and bytes in pairs.
+func entry(kind byte, handle uint16, length int, set map[int]string, text ...string) string {
+	b := make([]byte, length)
+	b[0], b[1], b[2], b[3] = kind, byte(length), byte(handle), byte(handle>>8)
+	for off, v := range set {
+		copy(b[off:], v)
+	}
+	if len(text) == 0 {
+		text = []string{""}
+	}
+	return string(b) + strings.Join(text, "\x00") + "\x00\x00"
+}
+
+func TestFirmwareTables(t *testing.T) {
+	tr := laptop()
+	drop(tr, "/sys/firmware/efi")
+	tr["/sys/firmware/dmi/tables/smbios_entry_point"] = "_SM3_\x00\x18\x03\x00\x00\x00\x00\x00\x00\x00\x00\x00\x00\x00\x00\x00\x00\x00"
+	module := func(size string) string {
+		return entry(17, 0x11, 40, map[int]string{4: "\x10\x00", 0x0C: size, 0x0E: "\x0D", 0x12: "\x1A", 0x15: "\x6A\x0A", 0x10: "\x01", 0x17: "\x02", 0x1A: "\x03"}, "Slot A", "Fennick", "FM-4G")
+	}
+	tr["/sys/firmware/dmi/tables/DMI"] = entry(0, 0, 26, map[int]string{4: "\x01", 5: "\x02", 8: "\x03", 0x13: "\x08"}, "Plover Firmware", "1.14", "03/09/2021") +
+		entry(1, 1, 27, map[int]string{4: "\x01", 5: "\x02", 7: "\x03", 8: "\x33\x22\x11\x00\x55\x44\x77\x66\x88\x99\xaa\xbb\xcc\xdd\xee\xff"}, "Ostrel", "Slipway 14", "TW7654321") +
+		entry(2, 2, 15, map[int]string{4: "\x01", 5: "\x02", 9: "\x01"}, "Ostrel", "OS-14B") + entry(3, 3, 22, map[int]string{5: "\x0A", 8: "\x01"}, "HARBOUR-77") +
+		entry(16, 0x10, 23, map[int]string{5: "\x03", 7: "\x00\x00\x00\x02", 0x0D: "\x02\x00"}) + module("\x00\x10") + module("\x00\x00") + entry(24, 9, 5, map[int]string{4: "\x04"}) + entry(127, 99, 4, nil)
+	d := inspect(t, tr)
+	says(t, d, map[string]string{
+		"device.serial": "TW7654321", "device.uuid": "00112233-4455-6677-8899-aabbccddeeff", "device.board.model": "OS-14B", "device.asset_tag": "HARBOUR-77", "device.form": "laptop",
+		"firmware.date": "2021-03-09", "firmware.password": "set", "memory.installed_bytes": "4294967296", "memory.slots": "2", "memory.slots_used": "1", "memory.free_slots": "1", "memory.max_bytes": "34359738368",
+		// Started in legacy mode on firmware that says of itself that it can do UEFI.
+		"firmware.boot_mode": "legacy", "firmware.uefi_capable": "yes", "firmware.secure_boot": "inactive", "firmware.secure_boot_capable": "? not-offered",
+	})
+	if m := d.Memory.Modules; len(m) != 2 || m[0].PartNumber.Or("") != "FM-4G" || m[0].Form.Or("") != "SODIMM" || m[1].Bytes.Or(-1) != 0 {
+		t.Errorf("modules: %+v", m)
+	}
+}
+
 func TestVariants(t *testing.T) {
 	tests := []struct {
 		name   string

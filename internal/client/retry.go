@@ -1,0 +1,49 @@
+package client
+
+import (
+	"context"
+	"errors"
+	"math/rand/v2"
+	"net/http"
+	"time"
+
+	"rolltop.example/rolltop/internal/api"
+)
+
+// Patience says how often and how long apart a call is tried again.
+type Patience struct {
+	Tries int           // in all
+	First time.Duration // wait before the second try; doubled each time, with jitter of half of it either way
+}
+
+// Collector is the patience of a program that runs unattended on many machines
+// at once.
+var Collector = Patience{Tries: 5, First: 2 * time.Second}
+
+// Try calls f until it succeeds, fails for good, or the tries are used up. A
+// service that does not answer, is too busy or fails is tried again; one that
+// refuses is not.
+func (p Patience) Try(ctx context.Context, f func() error) error {
+	wait := p.First
+	for try := 1; ; try++ {
+		err := f()
+		if err == nil || !passing(err) || try >= p.Tries {
+			return err
+		}
+		timer := time.NewTimer(wait/2 + rand.N(wait))
+		select {
+		case <-ctx.Done():
+			timer.Stop()
+			return errors.Join(err, ctx.Err())
+		case <-timer.C:
+		}
+		wait *= 2
+	}
+}
+
+// passing: what failed may work in a moment.
+func passing(err error) bool {
+	var u *Unreachable
+	var p *api.Problem
+	return errors.As(err, &u) || errors.As(err, &p) && (p.Status == http.StatusTooManyRequests || p.Status >= 500)
+}

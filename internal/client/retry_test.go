@@ -1,0 +1,64 @@
+package client_test
+
+import (
+	"context"
+	"errors"
+	"net/http"
+	"net/http/httptest"
+	"testing"
+	"time"
+
+	"rolltop.example/rolltop/internal/client"
+)
+
+// flaky answers with each status in turn, and with the last for ever.
+func flaky(t *testing.T, statuses ...int) (*client.Client, *int) {
+	t.Helper()
+	calls := new(int)
+	h := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
+		status := statuses[min(*calls, len(statuses)-1)]
+		*calls++
+		w.WriteHeader(status)
+		_, _ = w.Write([]byte(`{"device":"x"}`))
+	}))
+	t.Cleanup(h.Close)
+	c, err := client.New(h.URL, "")
+	if err != nil {
+		t.Fatal(err)
+	}
+	return c, calls
+}
+
+func TestTry(t *testing.T) {
+	tests := []struct {
+		name     string
+		statuses []int
+		calls    int
+		ok       bool
+	}{
+		{"at once", []int{200}, 1, true}, {"after two failures", []int{503, 429, 200}, 3, true}, {"refused", []int{401}, 1, false}, {"mistakes", []int{422}, 1, false}, {"always failing", []int{500}, 4, false},
+	}
+	for _, tt := range tests {
+		c, calls := flaky(t, tt.statuses...)
+		err := client.Patience{Tries: 4, First: time.Millisecond}.Try(context.Background(), func() error {
+			_, err := c.Submit(context.Background(), []byte("{}"))
+			return err
+		})
+		if *calls != tt.calls || (err == nil) != tt.ok {
+			t.Errorf("%s: %d calls, %v", tt.name, *calls, err)
+		}
+	}
+}
+
+func TestTryEndsWithItsContext(t *testing.T) {
+	ctx, cancel := context.WithCancel(context.Background())
+	calls := 0
+	err := client.Patience{Tries: 9, First: time.Hour}.Try(ctx, func() error {
+		calls++
+		cancel()
+		return &client.Unreachable{Address: "x", Err: errors.New("down")}
+	})
+	if calls != 1 || !errors.Is(err, context.Canceled) {
+		t.Errorf("%d calls, %v", calls, err)
+	}
+}
