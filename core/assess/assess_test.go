@@ -146,7 +146,7 @@ var cases = []struct {
 	{"a feature that nobody says the part has", func(d *doc) {
 		d.Processor.Name, d.Processor.Features = some("Corvane K5-8250U"), []string{"cmpxchg16b", "sse4.2"}
 	}, "replace", "", "replace", []string{"none of avx2 and sve, of which one is needed"}},
-	{"32-bit system on a 64-bit processor", func(d *doc) { d.OS.Architecture = some("x86") }, "reconfigure", "", "reinstall", []string{"The installed system is 32-bit; the processor can do 64-bit.", "A fresh installation, without a visit."}},
+	{"32-bit system on a 64-bit processor", func(d *doc) { d.OS.Architecture = some("x86") }, "reconfigure", "", "reinstall", []string{"The installed system is 32-bit; the processor can do 64-bit.", "A fresh installation, about 90 minutes."}},
 	{"32-bit system: nothing is repaired that the reinstallation replaces", with(legacy, func(d *doc) { d.OS.Architecture, d.Storage.System.FreeBytes = some("x86"), some(int64(5e9)) }), "!reconfigure", "replace",
 		"boot-mode secure-boot-on check-again reinstall", nil},
 	{"32-bit processor", func(d *doc) { d.Processor.Architecture, d.OS.Architecture = some("x86"), some("x86") }, "replace", "", "replace", []string{"The processor is 32-bit, and that cannot be changed."}},

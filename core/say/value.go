@@ -114,7 +114,7 @@ func Close(def *fact.Def, g *inventory.Gap) string {
 	case g.Cause == inventory.NeedsRights:
 		return "Take the inventory again with administrator rights."
 	case g.Cause == inventory.Disagree:
-		return fmt.Sprintf("Look at the machine which of the readings of %s is right.", def.Label)
+		return fmt.Sprintf("See at the machine which reading of %s is right.", def.Label)
 	}
 	return fmt.Sprintf("Look up %s in the firmware or in the maker's documents, and enter it by hand.", def.Label)
 }

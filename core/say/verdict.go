@@ -110,13 +110,24 @@ func effort(v *remedy.Verdict) []string {
 		}
 	}
 	if where == "" {
-		return []string{"without a visit"}
+		return unvisited(v)
 	}
 	out := []string{fmt.Sprintf("about %d minutes %s", round5((least+most)/2), where)}
 	if restarts > 0 {
 		out = append(out, Count(restarts, "restart", "restarts"))
 	}
 	return out
+}
+
+// unvisited is the effort of a plan without work at the machine: a fresh
+// installation takes somebody's time all the same.
+func unvisited(v *remedy.Verdict) []string {
+	for _, p := range v.Plan {
+		if p.Class == remedy.Afresh {
+			return []string{fmt.Sprintf("about %d minutes", round5((p.Minutes.Least+p.Minutes.Most)/2))}
+		}
+	}
+	return []string{"without a visit"}
 }
 
 func round5(n int) int { return max(5, (n+2)/5*5) }

@@ -245,6 +245,12 @@ func TestService(t *testing.T) {
 	has(0, "PCs are checked against skerry-12, Macs against fathom-9.", "releases", "target", "--pc", "skerry-12")
 	has(2, "no target is named", "releases", "target")
 	has(10, "4. Convert the disk to GPT", "check", "--release", "skerry-12", "--inventory", filepath.Join(dir, "legacy.json"))
+	has(0, "Nine places.", "places")
+	has(0, "Ten places.", "places", "set", "TEST=Test Bench", "GULL=Gull Quay North")
+	has(0, "Gull Quay North", "devices", "show", "gull-001", "--format", "json")
+	has(0, "Nine places.", "places", "remove", "TEST")
+	has(2, "there is no place for the prefix", "places", "remove", "TEST")
+	has(2, "write it as PREFIX=NAME", "places", "set", "GULL")
 	secret := strings.TrimSpace(has(0, "rlt_", "tokens", "add", "counter", "--scope", "submit"))
 	list := has(0, "counter", "tokens")
 	id := regexp.MustCompile(`(?m)^(\d+) +counter`).FindStringSubmatch(list)[1]
