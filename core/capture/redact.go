@@ -1,11 +1,13 @@
 package capture
 
 import (
+	"bytes"
 	"crypto/hmac"
 	"crypto/sha256"
 	"encoding/hex"
 	"strings"
 
+	"rolltop.example/rolltop/core/decode/efi"
 	"rolltop.example/rolltop/core/decode/smbios"
 )
 
@@ -60,12 +62,14 @@ func redactRecord(r Record, hide func([]byte) []byte) Bytes {
 	switch {
 	case r.Source == "/sys/firmware/dmi/tables/DMI":
 		return smbios.Redact(r.Raw, hide)
+	case isBootEntry(r.Source):
+		return efi.RedactEntry(r.Raw, hide)
 	case strings.HasPrefix(r.Source, "/run/udev/data/"):
 		return udevTable(r.Raw)
 	case strings.HasSuffix(r.Source, "/dm/uuid"):
 		return layerKind(r.Raw)
 	case strings.HasPrefix(r.Source, "sectors:"):
-		return redactSectors(r.Raw)
+		return redactSectors(r.Raw, hide)
 	}
 	return r.Raw
 }
@@ -89,10 +93,16 @@ func layerKind(raw Bytes) Bytes {
 	return Bytes(parts[0] + "-")
 }
 
-// redactSectors zeroes what names one disk in its first sectors, and mends the
+// isBootEntry: Boot and four hex digits, not BootOrder or BootCurrent.
+func isBootEntry(source string) bool {
+	rest, ok := strings.CutPrefix(source, "/sys/firmware/efi/efivars/Boot")
+	return ok && len(rest) > 4 && rest[4] == '-' && strings.Trim(rest[:4], "0123456789ABCDEF") == ""
+}
+
+// redactSectors hides what names one disk in its first sectors, and mends the
 // header's checksum, so that the table still reads as sound. The MBR's disk
 // signature goes too.
-func redactSectors(raw Bytes) Bytes {
+func redactSectors(raw Bytes, hide func([]byte) []byte) Bytes {
 	b := append(Bytes(nil), raw...)
 	if len(b) >= 512 {
 		// Boot code and the disk's signature go; what tells a file system's first
@@ -109,7 +119,9 @@ func redactSectors(raw Bytes) Bytes {
 		}
 		clear(b[sector+gptDiskGUID : sector+gptDiskGUID+16])
 		for off := 2 * sector; off+gptEntrySize <= len(b); off += gptEntrySize {
-			clear(b[off+gptEntryGUID : off+gptEntryGUID+16])
+			if id := b[off+gptEntryGUID : off+gptEntryGUID+16]; !bytes.Equal(id, make([]byte, 16)) {
+				copy(id, hide(id)) // the same as in boot entries, which name it too
+			}
 			clear(b[off+56 : off+gptEntrySize]) // the name that somebody gave it
 		}
 		mendChecksum(b[sector:])

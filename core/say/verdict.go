@@ -2,6 +2,7 @@ package say
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"rolltop.example/rolltop/core/fact"
@@ -153,7 +154,9 @@ func Details(v *remedy.Verdict, rel *release.Release, f *fact.Facts) []string {
 	case planned("pause-encryption"):
 		out = append(out, "Nothing says whether the system volume is encrypted; it is taken as encrypted.")
 	}
-	if others := f.Value(fact.OtherSystems).Set(); len(others) > 0 && v.Disposition != remedy.Replace {
+	// What an incomplete list holds is there all the same.
+	beside := f.Get(fact.OtherSystems)
+	if others := append(slices.Clone(beside.Value.Set()), beside.Floor.Set()...); len(others) > 0 && v.Disposition != remedy.Replace {
 		out = append(out, Sentence("another system is on the disk ("+And(others)+"): ask first whether to keep it"))
 	}
 	if v.Disposition != remedy.Replace && v.Disposition != remedy.Ready || v.Route != release.InPlace {

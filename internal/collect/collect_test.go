@@ -3,7 +3,9 @@
 package collect_test
 
 import (
+	"encoding/binary"
 	"encoding/json"
+	"hash/crc32"
 	"os"
 	"path/filepath"
 	"strings"
@@ -200,6 +202,53 @@ func entry(kind byte, handle uint16, length int, set map[int]string, text ...str
 		text = []string{""}
 	}
 	return string(b) + strings.Join(text, "\x00") + "\x00\x00"
+}
+
+// bootEntry is a firmware variable: an active entry for a loader on a partition.
+func bootEntry(description, file string, partition byte) string {
+	wide := func(s string) string {
+		var b strings.Builder
+		for _, r := range s + "\x00" {
+			b.WriteString(string([]byte{byte(r), byte(r >> 8)}))
+		}
+		return b.String()
+	}
+	drive := make([]byte, 42)
+	copy(drive, []byte{4, 1, 42, 0, 1})
+	drive[24], drive[40], drive[41] = partition, 2, 2
+	name := wide(file)
+	path := string(drive) + string([]byte{4, 4, byte(4 + len(name)), 0}) + name + "\x7F\xFF\x04\x00"
+	return "\x07\x00\x00\x00\x01\x00\x00\x00" + string([]byte{byte(len(path)), 0}) + wide(description) + path
+}
+
+func TestOtherSystems(t *testing.T) {
+	const vars, guid = "/sys/firmware/efi/efivars/", "-8be4df61-93ca-11d2-aa0d-00e098032b8c"
+	tr := laptop()
+	tr[vars+"BootOrder"+guid], tr[vars+"BootCurrent"+guid] = "\x07\x00\x00\x00\x01\x00\x02\x00\x03\x00\x04\x00", "\x06\x00\x00\x00\x01\x00"
+	tr[vars+"Boot0001"+guid] = bootEntry("Lodestar Linux", `\EFI\lodestar\loader.efi`, 1)
+	tr[vars+"Boot0002"+guid] = bootEntry("Skerry 11", `\EFI\skerry\start.efi`, 1)
+	tr[vars+"Boot0003"+guid] = bootEntry("Long gone", `\EFI\gone\start.efi`, 9)
+	tr[vars+"Boot0004"+guid] = bootEntry("Removable", `\EFI\BOOT\BOOTX64.EFI`, 1)
+	// A table in which only the partition 1 is: made by hand, its checksum too.
+	disk := make([]byte, 40<<10)
+	disk[450], disk[510], disk[511] = 0xEE, 0x55, 0xAA
+	copy(disk[512:], "EFI PART")
+	disk[512+12], disk[512+72], disk[512+80], disk[512+84] = 92, 2, 1, 128
+	binary.LittleEndian.PutUint32(disk[512+16:], crc32.ChecksumIEEE(disk[512:512+92]))
+	disk[1024], disk[1024+16] = 0xFF, 1
+	tr["/dev/nvme0n1"] = string(disk)
+	d := inspect(t, tr)
+	if got := d.Storage.OtherSystems; len(got) != 1 || got[0] != "Skerry 11" {
+		t.Errorf("other systems: %q", got)
+	}
+	if g := d.GapOf("storage.other_systems"); g == nil || !strings.Contains(g.Detail, "Long gone") {
+		t.Errorf("the list counts as complete: %+v", g)
+	}
+	// Without the table nothing proves that the other system is still there.
+	delete(tr, "/dev/nvme0n1")
+	if d = inspect(t, tr); len(d.Storage.OtherSystems) != 0 || !strings.Contains(d.GapOf("storage.other_systems").Detail, "Skerry 11, Long gone") {
+		t.Errorf("%q, %+v", d.Storage.OtherSystems, d.GapOf("storage.other_systems"))
+	}
 }
 
 func TestFirmwareTables(t *testing.T) {

@@ -192,7 +192,7 @@ func (r *reader) firmware() {
 	const efi, guid = "/sys/firmware/efi", "-8be4df61-93ca-11d2-aa0d-00e098032b8c"
 	if r.dir(efi); r.c.Get(efi+"/").Outcome == capture.OK {
 		r.file(efi + "/fw_platform_size")
-		r.dir(efi + "/efivars")
+		r.bootEntries(r.dir(efi+"/efivars"), efi+"/efivars/", guid)
 		r.file(efi + "/efivars/SecureBoot" + guid)
 		r.file(efi + "/efivars/SetupMode" + guid)
 	}
@@ -204,6 +204,22 @@ func (r *reader) firmware() {
 		r.askTPM(name)
 	}
 	r.dir("/sys/firmware/acpi/tables")
+}
+
+// mostEntries bounds how many boot entries are read: variables can be slow.
+const mostEntries = 64
+
+func (r *reader) bootEntries(names []string, dir, guid string) {
+	count := 0
+	for _, name := range names {
+		short, ours := strings.CutSuffix(name, guid)
+		digits, isBoot := strings.CutPrefix(short, "Boot")
+		isEntry := len(digits) == 4 && strings.Trim(digits, "0123456789ABCDEF") == ""
+		if ours && isBoot && (digits == "Order" || digits == "Current" || isEntry && count < mostEntries) {
+			r.file(dir + name)
+			count++
+		}
+	}
 }
 
 func (r *reader) storage() {

@@ -27,3 +27,79 @@ func TestSecureBoot(t *testing.T) {
 		}
 	}
 }
+
+func wide(s string) []byte {
+	var b []byte
+	for _, r := range s {
+		b = append(b, byte(r), byte(r>>8))
+	}
+	return append(b, 0, 0)
+}
+
+// entry makes a boot entry from a partition of a made-up disk.
+func entry(attributes byte, description, file string) []byte {
+	drive := make([]byte, 42)
+	copy(drive, []byte{4, 1, 42, 0, 1})
+	copy(drive[24:], []byte{0x33, 0x22, 0x11, 0x00, 0x55, 0x44, 0x77, 0x66, 0x88, 0x99, 0xaa, 0xbb, 0xcc, 0xdd, 0xee, 0xff})
+	drive[40], drive[41] = 2, 2
+	name := wide(file)
+	path := append(append(drive, 4, 4, byte(4+len(name)), 0), name...)
+	path = append(path, 0x7F, 0xFF, 4, 0)
+	b := []byte{7, 0, 0, 0, attributes, 0, 0, 0, byte(len(path)), 0}
+	return append(append(append(b, wide(description)...), path...), "optional data"...)
+}
+
+func TestLoadOption(t *testing.T) {
+	got, err := efi.LoadOption(entry(1, "Lodestar Linux", `\EFI\lodestar\loader.efi`))
+	want := efi.Option{Active: true, Description: "Lodestar Linux", Partition: "00112233-4455-6677-8899-aabbccddeeff", File: `\EFI\lodestar\loader.efi`}
+	if err != nil || got != want {
+		t.Errorf("got %+v %v\nwant %+v", got, err, want)
+	}
+	if hidden, _ := efi.LoadOption(entry(8, "x", "y")); !hidden.Hidden || hidden.Active {
+		t.Errorf("%+v", hidden)
+	}
+	whole := entry(1, "Lodestar Linux", `\EFI\x`)
+	for _, n := range []int{0, 9, 20, 60} {
+		if _, err := efi.LoadOption(whole[:n]); err == nil {
+			t.Errorf("%d bytes were taken", n)
+		}
+	}
+}
+
+func TestOrder(t *testing.T) {
+	if got, err := efi.Order([]byte{7, 0, 0, 0, 2, 0, 0, 0}); err != nil || len(got) != 2 || got[0] != 2 {
+		t.Errorf("%v %v", got, err)
+	}
+	for _, bad := range [][]byte{nil, {7, 0}, {7, 0, 0, 0, 1}} {
+		if _, err := efi.Order(bad); err == nil {
+			t.Errorf("% x was taken", bad)
+		}
+	}
+}
+
+func FuzzLoadOption(f *testing.F) {
+	f.Add(entry(1, "Lodestar Linux", `\EFI\lodestar\loader.efi`))
+	f.Fuzz(func(t *testing.T, b []byte) {
+		if o, err := efi.LoadOption(b); err == nil && len(o.File) > 3*len(b) {
+			t.Errorf("%d bytes became a path of %d", len(b), len(o.File))
+		}
+	})
+}
+
+func TestRedactEntry(t *testing.T) {
+	raw := entry(1, "Lodestar Linux", `\EFI\lodestar\loader.efi`)
+	got := efi.RedactEntry(raw, func([]byte) []byte { return []byte("a hash of sixteen bytes and more") })
+	o, err := efi.LoadOption(got)
+	if err != nil || o.Description != "Lodestar Linux" || o.Partition == "00112233-4455-6677-8899-aabbccddeeff" || o.Partition == "" {
+		t.Errorf("%+v %v", o, err)
+	}
+	if len(got) != len(raw)-len("optional data") {
+		t.Error("the optional data is still there")
+	}
+	if again, _ := efi.LoadOption(raw); again.Partition != "00112233-4455-6677-8899-aabbccddeeff" {
+		t.Error("the entry given was changed")
+	}
+	if efi.RedactEntry([]byte("junk"), nil) != nil {
+		t.Error("bytes that nobody understands were kept")
+	}
+}

@@ -18,6 +18,9 @@ type decoder struct {
 	c   *capture.Document
 	d   *inventory.Document
 	dmi dmi
+	// partitionIDs are the unique GUIDs in the tables that were read; boot entries
+	// are compared with them.
+	partitionIDs []string
 }
 
 // some is short for a known value.
@@ -36,6 +39,7 @@ func Decode(c *capture.Document) *inventory.Document {
 	x.memory()
 	x.storage()
 	x.firmware()
+	x.otherSystems()
 	x.tpm()
 	x.network()
 	x.screens()
@@ -181,7 +185,7 @@ func (x *decoder) network() {
 // notRead are the facts that Linux could tell of and this collector does not
 // read.
 var notRead = []string{
-	"os.edition", "os.managed_by", "os.held_at", "os.account", "os.licence", "storage.other_systems", "storage.boot.esp", "storage.boot.dynamic",
+	"os.edition", "os.managed_by", "os.held_at", "os.account", "os.licence", "storage.boot.esp", "storage.boot.dynamic",
 	"storage.boot.media", "storage.system.health", "storage.system.encryption.key_kept", "firmware.settings_interface", "firmware.legacy_support",
 	"backup", "security.vbs", "software", "drivers", "tpm.kind",
 }

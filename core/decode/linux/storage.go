@@ -27,6 +27,7 @@ func (x *decoder) storage() {
 	for _, name := range names {
 		if x.isDrive(name) {
 			d := x.drive(name)
+			x.noteIDs(name)
 			d.System = some(len(disks) == 1 && disks[0] == name)
 			s.Disks = append(s.Disks, d)
 		}
@@ -243,6 +244,17 @@ func (x *decoder) style(name string) (style, source string, rec capture.Record) 
 		}
 	}
 	return "", "", rec
+}
+
+// noteIDs remembers which partitions a drive has.
+func (x *decoder) noteIDs(name string) {
+	if rec := x.c.Get("sectors:/dev/" + name); rec.Outcome == capture.OK {
+		if t, err := partition.Decode(rec.Raw, 512); err == nil {
+			for _, p := range t.Parts {
+				x.partitionIDs = append(x.partitionIDs, p.ID)
+			}
+		}
+	}
 }
 
 func (x *decoder) partitions(t partition.Table) {

@@ -36,6 +36,7 @@ type Table struct {
 type Part struct {
 	Index        int
 	Type         string // a GUID in lower case, or two hex digits
+	ID           string // unique GUID of a GPT partition; it names one disk and stays out of inventories
 	Kind         string // primary, extended, logical; empty on GPT
 	Start, Bytes uint64 // in bytes
 }
@@ -139,7 +140,7 @@ func gpt(head []byte, sector int) (Table, bool) {
 			continue
 		}
 		first, last := binary.LittleEndian.Uint64(e[32:]), binary.LittleEndian.Uint64(e[40:])
-		p := Part{Index: i + 1, Type: guid(e), Start: first * uint64(sector)}
+		p := Part{Index: i + 1, Type: guid(e), ID: guid(e[16:]), Start: first * uint64(sector)}
 		if last >= first && last-first < 1<<50 {
 			p.Bytes = (last - first + 1) * uint64(sector)
 		}
