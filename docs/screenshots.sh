@@ -26,4 +26,4 @@ cp internal/standin/releases/skerry-12.yaml "$work"
 rolltop devices inventory lant-001 >"$work/lant-001.json"
 rolltop devices inventory gull-007 >"$work/gull-007.json"
 terminal inspect 21 'rolltop inspect --inventory gull-007.json'
-terminal check 53 'rolltop check --release skerry-12.yaml --inventory lant-001.json'
+terminal check 54 'rolltop check --release skerry-12.yaml --inventory lant-001.json'

@@ -14,9 +14,9 @@ import (
 func Need(n need.Need) string {
 	switch x := n.(type) {
 	case *need.AllOf:
-		return And(phrases(x.Parts))
+		return strings.Join(phrases(x.Parts), ", and ")
 	case *need.AnyOf:
-		return Or(phrases(x.Parts))
+		return strings.Join(phrases(x.Parts), ", or ")
 	case *need.NotOf:
 		return "not: " + Need(x.Part)
 	case need.Leaf:
