@@ -316,8 +316,11 @@ func TestVariants(t *testing.T) {
 		}, map[string]string{"device.environment": "guest", "device.form": "virtual"}},
 		{"container", func(tr tree) { tr["/run/systemd/container"] = "nspawn\n" }, map[string]string{"device.environment": "container", "os.name": "? not-offered", "storage.system.disk_bytes": "? not-offered", "processor.cores": "2"}},
 		{"a mark of a container on a real disk is left over", func(tr tree) { tr["/.dockerenv"] = "" }, map[string]string{"device.environment": "hardware", "storage.boot.disk": "nvme0n1"}},
-		{"root on no disk", func(tr tree) { tr["/proc/self/mountinfo"] = "21 1 0:30 / / rw - overlay overlay rw\n" },
-			map[string]string{"storage.system.disk_bytes": "? not-offered", "storage.system.filesystem": "overlay"}},
+		{"live medium", func(tr tree) {
+			tr["/proc/self/mountinfo"], tr["/proc/sys/kernel/hostname"] = "21 1 0:30 / / rw - overlay overlay rw\n", "(none)\n"
+		}, map[string]string{"device.environment": "live", "device.name": "? not-offered", "os.name": "? not-offered", "storage.system.disk_bytes": "? not-offered", "storage.system.free_bytes": "? not-offered", "tpm.state": "ready", "processor.cores": "2"}},
+		{"root on a file system that is on no disk", func(tr tree) { tr["/proc/self/mountinfo"] = "21 1 0:30 / / rw - zfs tank/root rw\n" },
+			map[string]string{"device.environment": "hardware", "storage.system.disk_bytes": "? not-offered", "storage.system.filesystem": "zfs"}},
 		{"a volume over two disks: sizes are not summed", func(tr tree) {
 			tr["/sys/devices/virtual/block/dm-1/slaves/sda"] = "->x"
 			tr["/sys/block/sda"] = "->../devices/pci0000:00/ata2/sda"

@@ -114,6 +114,9 @@ func (x *decoder) environment() {
 			return
 		}
 	}
+	if x.liveMedium() {
+		return
+	}
 	if x.d.Device.Environment.IsZero() {
 		x.set(&x.d.Device.Environment, "device.environment", "hardware", "no sign of a hypervisor or a container")
 	}
@@ -132,9 +135,33 @@ func (x *decoder) container(mark string) {
 	x.d.AddGap("storage", inventory.NotOffered, "this is a container; it hides the disks", try)
 }
 
+// memoryRoots are root file systems that a system started from a medium or the
+// network has; an installed one is on a disk.
+var memoryRoots = map[string]bool{"rootfs": true, "tmpfs": true, "overlay": true, "squashfs": true, "iso9660": true}
+
+// liveMedium: what runs is not what is installed. The drives are the machine's;
+// the system and its volume are not.
+func (x *decoder) liveMedium() bool {
+	kind := x.d.Storage.System.Filesystem.Or("")
+	if !memoryRoots[kind] || !x.d.Storage.System.DiskBytes.IsZero() {
+		return false
+	}
+	x.set(&x.d.Device.Environment, "device.environment", "live", "the root file system is "+kind+", on no disk")
+	x.d.OS = inventory.OS{Platform: some("linux")}
+	x.d.Storage.System, x.d.Storage.Boot = inventory.SystemDisk{}, inventory.BootDisk{}
+	x.d.Gaps = slices.DeleteFunc(x.d.Gaps, func(g inventory.Gap) bool {
+		return strings.HasPrefix(g.Fact, "os") || strings.HasPrefix(g.Fact, "storage.system") || strings.HasPrefix(g.Fact, "storage.boot")
+	})
+	const detail, try = "this system was started from a medium or the network; what is installed does not show", "Run the collector from the installed system."
+	for _, name := range []string{"os", "storage.system", "storage.boot"} {
+		x.d.AddGap(name, inventory.NotOffered, detail, try)
+	}
+	return true
+}
+
 func (x *decoder) device() {
 	d := &x.d.Device
-	if s, ok := x.text("/proc/sys/kernel/hostname"); ok {
+	if s, ok := x.text("/proc/sys/kernel/hostname"); ok && s != "(none)" { // the kernel's word for a name that nobody set
 		x.set(&d.Name, "device.name", s, "/proc/sys/kernel/hostname")
 	}
 	x.identity("device.manufacturer", &d.Manufacturer, x.dmi.info.System.Manufacturer, "sys_vendor")
