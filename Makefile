@@ -4,7 +4,7 @@ VERSION ?= $(shell git describe --tags --always --dirty 2>/dev/null || echo dev)
 LDFLAGS := -s -w -X rolltop.example/rolltop/internal/build.Version=$(VERSION)
 export CGO_ENABLED = 0
 
-.PHONY: demo build console test check dist bench generate screenshots tools clean
+.PHONY: demo build console test check dist lab bench generate screenshots tools clean
 
 ## demo: build everything and start the service with the made-up fleet
 demo: build
@@ -50,6 +50,10 @@ dist:
 	@for t in linux-amd64 linux-arm64; do \
 	  GOOS=$${t%-*} GOARCH=$${t#*-} $(GO) build -trimpath -ldflags '$(LDFLAGS)' -o dist/rolltop-collect-$$t ./cmd/rolltop-collect || exit 1; done
 	@cd dist && sha256sum rolltop-collect-* > SHA256SUMS && cat SHA256SUMS
+
+## lab: boot virtual machines with real firmware and compare what the collector reads
+lab:
+	$(GO) run ./lab
 
 ## bench: how fast one check, one reading and one inspection are
 bench: build
