@@ -154,7 +154,7 @@ var cases = []struct {
 	{"another system", func(d *doc) {
 		d.OS.Platform, d.OS.Name, d.OS.Version = some("linux"), some("Lodestar Linux"), some("12")
 	}, "ready", "", "reinstall", []string{"it can take Skerry 12, installed afresh."}},
-	{"virtual machine without TPM", with(guest, noTPM), "reconfigure", "", "host-tpm", []string{"A setting of the host"}},
+	{"virtual machine without TPM", with(guest, noTPM), "reconfigure", "", "host-tpm", []string{"A setting of the host", "only where its host gives it one"}},
 	{"virtual machine with little memory and few cores", with(guest, memory(4, 1), func(d *doc) { d.Processor.Cores, d.Processor.Threads = some(int64(2)), some(int64(2)) }), "reconfigure", "", "host-memory host-cores", []string{"Two settings of the host"}},
 	{"virtual machine in legacy mode", with(guest, legacy), "reconfigure", "", "new-guest", []string{"A new virtual machine"}},
 	{"encrypted with LUKS", with(noTPM, func(d *doc) {

@@ -84,6 +84,9 @@ func Prepare(rel *release.Release, f *fact.Facts) (*fact.Facts, list.Match) {
 	}
 	g := *f
 	for _, c := range carries {
+		if c.ID == fact.ProcessorTPM && f.Guest() {
+			continue // a guest has the TPM that its host gives it, not the processor's
+		}
 		if seen := g.Value(fact.ProcessorFeatures); c.ID == fact.ProcessorFeatures && seen.Known() {
 			g.Set(fact.ProcessorFeaturesOff, fact.Items(need.Missing(c.Value.Set(), seen)), "the list "+l.ID+", "+m.Name)
 		}

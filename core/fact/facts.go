@@ -87,6 +87,12 @@ func (f *Facts) Set(id ID, v Value, source string) {
 	f.one[id] = Reading{Value: v, Source: source}
 }
 
+// Guest says whether the machine is a virtual one: its hardware is what its
+// host gives it.
+func (f *Facts) Guest() bool {
+	return f.Is(DeviceEnvironment, "guest") || f.Is(DeviceForm, "virtual")
+}
+
 // Has says whether hardware of a class has the fact at all.
 func (d *Def) Has(class string) bool {
 	return d.On == Everywhere || class == "" || (d.On == OnlyPC) == (class == PC)

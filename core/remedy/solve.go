@@ -100,7 +100,7 @@ func Solve(res *check.Result, ask func(*release.Requirement) bool) Verdict {
 func solve(lib *library, res *check.Result, ask func(*release.Requirement) bool, path release.Path, install int) Verdict {
 	f := res.Facts
 	s := &solver{lib: lib, was: f, sim: copyOf(f), route: path.Way,
-		guest: f.Is(fact.DeviceEnvironment, "guest") || f.Is(fact.DeviceForm, "virtual")}
+		guest: f.Guest()}
 	v := Verdict{Route: path.Way, Through: path.Through, RouteKnown: path.Truth == need.True, Guest: s.guest}
 	v.Foreign = path.Way == release.Reinstall && path.Truth == need.True && foreign(res)
 	if path.Way == release.Reinstall && install < 0 {

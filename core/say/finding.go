@@ -319,6 +319,8 @@ func tpmReason(f *fact.Facts) string {
 		return "The TPM is there and not ready: it may be locked or have failed."
 	}
 	switch built := f.Value(fact.ProcessorTPM); {
+	case f.Guest():
+		return "The system sees no TPM. A virtual machine has one only where its host gives it one."
 	case !built.Known():
 		return "The system sees no TPM. Absent and switched off look the same from here; nothing says whether this machine has one."
 	case built.Bool():
