@@ -44,7 +44,8 @@ type Server struct {
 	mu       sync.RWMutex
 	targets  map[string]target // by class
 	compiled map[string]*release.Release
-	judging  sync.Mutex // one judging of the whole fleet at a time
+	judging  sync.Mutex    // one judging of the whole fleet at a time
+	signing  chan struct{} // as many checks of passwords at once as it has room
 }
 
 // target is the release that a class of hardware is judged against.
@@ -55,7 +56,7 @@ type target struct {
 
 // New makes a server and brings verdicts up to date with the stored targets.
 func New(ctx context.Context, o Options) (*Server, error) {
-	s := &Server{store: o.Store, log: o.Log, now: o.Now, console: o.Console, targets: map[string]target{}, compiled: map[string]*release.Release{}}
+	s := &Server{store: o.Store, log: o.Log, now: o.Now, console: o.Console, targets: map[string]target{}, compiled: map[string]*release.Release{}, signing: make(chan struct{}, mostSignIns)}
 	if s.now == nil {
 		s.now = time.Now
 	}
@@ -150,6 +151,10 @@ func (s *Server) aim(ctx context.Context, class, id string) error {
 	s.mu.Unlock()
 	if !created && build.Version != "dev" {
 		return nil
+	}
+	// An inventory that is being kept for the former target must not slip through.
+	if err := s.store.Settle(ctx); err != nil {
+		return err
 	}
 	return s.store.JudgeAll(ctx, class, func(d *store.Device, inv *inventory.Document) (*store.Verdict, error) {
 		return verdict(target{rel, j}, d, inv)

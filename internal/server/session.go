@@ -14,8 +14,12 @@ import (
 	"rolltop.example/rolltop/internal/store"
 )
 
-// signInsPerMinute bounds guessing from one address.
-const signInsPerMinute = 20
+// signInsPerMinute bounds guessing of one user's password, mostSignIns the memory
+// that checking passwords takes at once.
+const (
+	signInsPerMinute = 20
+	mostSignIns      = 4
+)
 
 type whoOutput struct {
 	SetCookie string `header:"Set-Cookie"`
@@ -86,6 +90,12 @@ func (s *Server) signIn(ctx context.Context, c api.Credentials) (*whoOutput, err
 	kept := u.Password
 	if err != nil {
 		kept = nobody()
+	}
+	select {
+	case s.signing <- struct{}{}:
+		defer func() { <-s.signing }()
+	case <-ctx.Done():
+		return nil, ctx.Err()
 	}
 	if !passwordMatches(c.Password, kept) || err != nil {
 		return nil, &api.Problem{Status: http.StatusUnauthorized, Title: "Not signed in", Detail: "the name or the password is not right"}

@@ -56,6 +56,11 @@ func (t *Tx) Put(v *Verdict) error {
 	return err
 }
 
+// Settle returns once every write that was under way has ended.
+func (s *Store) Settle(ctx context.Context) error {
+	return s.write(ctx, func(*sqlx.Tx) error { return nil })
+}
+
 // judgeBatch is how many machines are judged in one transaction.
 const judgeBatch = 500
 

@@ -84,7 +84,7 @@ func open(path string) (*Store, error) {
 	}
 	writer.SetMaxOpenConns(1)
 	if err := migrate(writer.DB); err != nil {
-		return nil, errors.Join(fmt.Errorf("the database %s cannot be prepared: %w", path, err), writer.Close())
+		return nil, errors.Join(explain(path, err), writer.Close())
 	}
 	reader, err := sqlx.Open("sqlite", dsn("query_only(1)"))
 	if err != nil {

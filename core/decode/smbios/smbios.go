@@ -236,7 +236,7 @@ func date(s string) string {
 }
 
 // password is type 24, hardware security: bits 3:2 say whether set-up asks for
-// the administrator's password (0 no, 1 yes, 2 not implemented, 3 not known).
+// the administrator's password (0 no, 1 yes, 2 there is no such password, 3 not known).
 func (in *Info) password(s *Structure) {
 	if b, ok := s.u8(4); ok {
 		in.Password = map[byte]string{0: "not-set", 1: "set"}[b>>2&3]
