@@ -42,7 +42,7 @@ func gather(o *options) (*inventory.Document, error) {
 
 func readings(o *options) (*capture.Document, error) {
 	if o.fromCapture == "" {
-		return collect.Capture(collect.Options{Root: o.root})
+		return collect.Capture(collect.Options{Root: o.root, Software: o.software})
 	}
 	if o.root != "" {
 		return nil, errors.New("--from-capture and --root do not go together: one decodes a file, the other reads a tree")

@@ -24,6 +24,7 @@ import (
 	"rolltop.example/rolltop/internal/api"
 	"rolltop.example/rolltop/internal/build"
 	"rolltop.example/rolltop/internal/client"
+	"rolltop.example/rolltop/internal/collect"
 )
 
 // Exit statuses, as those of rolltop check.
@@ -40,10 +41,14 @@ var patience = client.Collector
 type options struct {
 	out, release, server, token, tokenFile, root string
 	saveCapture, fromCapture, redactKey          string
+	software                                     string
 	redact, explain, version                     bool
 }
 
 func main() {
+	if collect.Probe() {
+		return
+	}
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	code := run(ctx, os.Args[1:], os.Stdout, os.Stderr)
 	stop()
@@ -62,6 +67,7 @@ func run(ctx context.Context, args []string, out, errOut io.Writer) int {
 	fs.StringVar(&o.root, "root", "", "read the tree of another Linux machine below this `directory`")
 	fs.StringVar(&o.saveCapture, "save-capture", "", "write the raw readings to this `file`, to be decoded elsewhere with --from-capture")
 	fs.StringVar(&o.fromCapture, "from-capture", "", "decode the raw readings in this `file` in place of reading this machine")
+	fs.StringVar(&o.software, "software", "", "installed `titles` to read, with commas between, or all; none otherwise")
 	fs.BoolVar(&o.redact, "redact", false, "replace serial numbers, UUIDs and the host name by keyed hashes")
 	fs.StringVar(&o.redactKey, "redact-key-file", "", "`file` with the key for --redact, so that hashes of several runs stay equal; random otherwise")
 	fs.BoolVar(&o.explain, "explain", false, "say what is read, kept and sent, and do nothing")

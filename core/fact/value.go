@@ -157,3 +157,19 @@ type Alternative struct {
 	Value  Value
 	Source string
 }
+
+// Plain is the value as documents write it; items of a set have a comma and a
+// blank between them. A value that is not known is a question mark.
+func (v Value) Plain() string {
+	switch v.kind {
+	case 0:
+		return "?"
+	case Number:
+		return strconv.FormatFloat(v.num, 'f', -1, 64)
+	case Bool:
+		return strconv.FormatBool(v.Bool())
+	case Set:
+		return strings.Join(v.set, ", ")
+	}
+	return v.text
+}

@@ -7,6 +7,7 @@
 package inventory
 
 import (
+	"slices"
 	"strings"
 	"time"
 
@@ -375,6 +376,18 @@ func (d *Document) GapOf(name string) *Gap {
 // AddGap adds a row.
 func (d *Document) AddGap(fact, cause, detail, try string) {
 	d.Gaps = append(d.Gaps, Gap{Fact: fact, Cause: cause, Detail: detail, Try: try})
+}
+
+// DropGap takes back the row of a fact, for one that became known after all.
+func (d *Document) DropGap(fact string) {
+	d.Gaps = slices.DeleteFunc(d.Gaps, func(g Gap) bool { return g.Fact == fact })
+}
+
+// DropGaps takes back the rows of groups and of all that is below them.
+func (d *Document) DropGaps(groups ...string) {
+	d.Gaps = slices.DeleteFunc(d.Gaps, func(g Gap) bool {
+		return slices.ContainsFunc(groups, func(group string) bool { return g.Fact == group || strings.HasPrefix(g.Fact, group+".") })
+	})
 }
 
 // Said notes which interface gave a fact.

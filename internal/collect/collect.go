@@ -10,6 +10,7 @@ import (
 
 	"rolltop.example/rolltop/core/capture"
 	"rolltop.example/rolltop/core/decode/linux"
+	"rolltop.example/rolltop/core/decode/windows"
 	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/internal/build"
 )
@@ -19,6 +20,9 @@ type Options struct {
 	// Root is the directory that stands for /, to read the tree of another
 	// Linux machine. Then nothing is asked of the running kernel.
 	Root string
+	// Software says which installed titles to read: all, or titles with commas
+	// between; empty for none.
+	Software string
 }
 
 // Capture reads the machine. Sources that cannot be read are noted in it; the
@@ -35,10 +39,13 @@ func Capture(o Options) (*capture.Document, error) {
 
 // Inventory turns a capture from any platform into an inventory.
 func Inventory(c *capture.Document) (*inventory.Document, error) {
-	if c.Platform != "linux" {
-		return nil, fmt.Errorf("this version decodes captures from Linux only, and this one is from %q", c.Platform)
+	switch c.Platform {
+	case "linux":
+		return linux.Decode(c), nil
+	case "windows":
+		return windows.Decode(c), nil
 	}
-	return linux.Decode(c), nil
+	return nil, fmt.Errorf("captures from %q cannot be decoded", c.Platform)
 }
 
 // Machine reads the machine and decodes what was read.

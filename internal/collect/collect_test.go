@@ -254,6 +254,7 @@ func TestOtherSystems(t *testing.T) {
 func TestFirmwareTables(t *testing.T) {
 	tr := laptop()
 	drop(tr, "/sys/firmware/efi")
+	tr["/proc/meminfo"] = "MemTotal: 3895432 kB\n"
 	tr["/sys/firmware/dmi/tables/smbios_entry_point"] = "_SM3_\x00\x18\x03\x00\x00\x00\x00\x00\x00\x00\x00\x00\x00\x00\x00\x00\x00\x00"
 	module := func(size string) string {
 		return entry(17, 0x11, 40, map[int]string{4: "\x10\x00", 0x0C: size, 0x0E: "\x0D", 0x12: "\x1A", 0x15: "\x6A\x0A", 0x10: "\x01", 0x17: "\x02", 0x1A: "\x03"}, "Slot A", "Fennick", "FM-4G")

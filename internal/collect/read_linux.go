@@ -8,7 +8,6 @@ import (
 	"path/filepath"
 	"strings"
 	"syscall"
-	"time"
 
 	"golang.org/x/sys/unix"
 
@@ -21,7 +20,6 @@ const (
 	smallFile   = 64 << 10
 	tableFile   = 1 << 20
 	headSectors = 40 << 10 // both usual places of a GPT with 128 entries, 512 and 4096 bytes a sector
-	patience    = 3 * time.Second
 	mostCPUs    = 4096
 	mostNames   = 4096
 )
@@ -73,27 +71,6 @@ func (r *reader) outcome(rec capture.Record, path string, err error) capture.Rec
 		rec.Outcome, rec.Detail = capture.Failed, err.Error()
 	}
 	return rec
-}
-
-// within runs a reading with a time limit: a broken device must not hang the
-// rest. What comes too late is dropped.
-func within[T any](f func() (T, error)) (T, error) {
-	type result struct {
-		value T
-		err   error
-	}
-	done := make(chan result, 1)
-	go func() {
-		v, err := f()
-		done <- result{v, err}
-	}()
-	select {
-	case got := <-done:
-		return got.value, got.err
-	case <-time.After(patience):
-		var none T
-		return none, fmt.Errorf("no answer within %s", patience)
-	}
 }
 
 func readCapped(path string, most int64) ([]byte, error) {

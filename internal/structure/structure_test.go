@@ -76,7 +76,7 @@ func TestCoreHasNoClock(t *testing.T) {
 // Layers: each package of internal with what it may import of internal.
 func TestInternalImports(t *testing.T) {
 	may := map[string][]string{
-		"api": {}, "build": {}, "collect": {"build"}, "client": {"api"}, "store": {}, "standin": {},
+		"api": {}, "build": {}, "collect": {"build"}, "standin/recorded": {}, "standin/recorded/machines": {}, "standin/recorded/write": {"standin/recorded/machines"}, "client": {"api"}, "store": {}, "standin": {},
 		"server": {"api", "build", "store"}, "cli": {"api", "build", "client", "collect", "server", "standin", "store"},
 		"gen": {"server"}, "gen/write": {"gen"}, "browser": {}, "shots": {"browser"}, "servertest": {"client", "server", "standin", "store"}, "structure": {}, "wholebench": {},
 	}
@@ -98,7 +98,7 @@ func TestInternalImports(t *testing.T) {
 // The collector is small: no server, no database, no other libraries than
 // these.
 func TestCollectorDependencies(t *testing.T) {
-	allowed := []string{"go.yaml.in/yaml/v3", "golang.org/x/sys/unix"}
+	allowed := []string{"go.yaml.in/yaml/v3", "golang.org/x/sys/unix", "golang.org/x/sys/windows", "golang.org/x/sys/windows/registry"}
 	for _, target := range []string{"linux", "windows", "darwin"} {
 		for _, p := range list(t, []string{"GOOS=" + target, "CGO_ENABLED=0"}, "./cmd/rolltop-collect") {
 			for _, d := range p.Deps {

@@ -8,38 +8,39 @@ import (
 
 	"rolltop.example/rolltop/core/capture"
 	"rolltop.example/rolltop/core/decode/cpu"
+	"rolltop.example/rolltop/core/decode/draft"
 	"rolltop.example/rolltop/core/decode/smbios"
 	"rolltop.example/rolltop/core/inventory"
 )
 
 func (x *decoder) processor() {
-	p := &x.d.Processor
+	p := &x.D.Processor
 	info, source := cpu.Info{}, "CPUID"
-	if r := x.c.Get("cpuid"); r.Outcome == capture.OK {
+	if r := x.C.Get("cpuid"); r.Outcome == capture.OK {
 		info = cpu.Describe(cpu.Leaves(r.Raw))
 	} else {
 		source = "/proc/cpuinfo"
-		info = cpu.Text(string(x.c.Get(source).Raw))
+		info = cpu.Text(string(x.C.Get(source).Raw))
 	}
-	x.set(&p.Vendor, "processor.vendor", info.Vendor, source)
-	x.set(&p.Name, "processor.name", info.Name, source)
+	x.Set(&p.Vendor, "processor.vendor", info.Vendor, source)
+	x.Set(&p.Name, "processor.name", info.Name, source)
 	if info.Known {
-		x.setNumber(&p.Family, "processor.family", info.Family, source)
-		x.setNumber(&p.Model, "processor.model", info.Model, source)
-		x.setNumber(&p.Stepping, "processor.stepping", info.Stepping, source)
+		x.SetNumber(&p.Family, "processor.family", info.Family, source)
+		x.SetNumber(&p.Model, "processor.model", info.Model, source)
+		x.SetNumber(&p.Stepping, "processor.stepping", info.Stepping, source)
 	}
 	if len(info.Features) > 0 {
 		p.Features = info.Features
-		x.d.Said("processor.features", source)
+		x.D.Said("processor.features", source)
 	}
 	x.architecture(info, source)
 	x.topology()
 	x.ratedSpeed(info)
 	if info.Guest {
-		x.set(&x.d.Device.Environment, "device.environment", "guest", source+" hypervisor bit")
-		x.set(&x.d.Device.Hypervisor, "device.hypervisor", info.Hypervisor, source+" leaf 40000000h")
+		x.Set(&x.D.Device.Environment, "device.environment", "guest", source+" hypervisor bit")
+		x.Set(&x.D.Device.Hypervisor, "device.hypervisor", info.Hypervisor, source+" leaf 40000000h")
 	} else {
-		x.d.AddGap("device.hypervisor", inventory.NotOffered, "no hypervisor is seen", "")
+		x.D.AddGap("device.hypervisor", inventory.NotOffered, "no hypervisor is seen", "")
 	}
 }
 
@@ -52,21 +53,21 @@ func elf(head []byte) string {
 }
 
 func (x *decoder) architecture(info cpu.Info, source string) {
-	p := &x.d.Processor
-	system := elf(x.c.Get("head:/sbin/init").Raw)
-	x.set(&x.d.OS.Architecture, "os.architecture", system, "ELF header of /sbin/init")
-	kernel, _ := x.text("/proc/sys/kernel/arch")
+	p := &x.D.Processor
+	system := elf(x.C.Get("head:/sbin/init").Raw)
+	x.Set(&x.D.OS.Architecture, "os.architecture", system, "ELF header of /sbin/init")
+	kernel, _ := x.Text("/proc/sys/kernel/arch")
 	switch {
 	case info.LongMode:
-		x.set(&p.Architecture, "processor.architecture", "x86-64", source+" long mode")
+		x.Set(&p.Architecture, "processor.architecture", "x86-64", source+" long mode")
 	case system == "arm64" || kernel == "aarch64":
-		x.set(&p.Architecture, "processor.architecture", "arm64", "/proc/sys/kernel/arch")
+		x.Set(&p.Architecture, "processor.architecture", "arm64", "/proc/sys/kernel/arch")
 	case len(info.Features) > 0 && info.Vendor != "":
-		x.set(&p.Architecture, "processor.architecture", "x86", source+", no long mode")
+		x.Set(&p.Architecture, "processor.architecture", "x86", source+", no long mode")
 	}
-	if x.d.OS.Architecture.IsZero() {
+	if x.D.OS.Architecture.IsZero() {
 		if a := map[string]string{"x86_64": "x86-64", "aarch64": "arm64", "i686": "x86"}[kernel]; a != "" {
-			x.set(&x.d.OS.Architecture, "os.architecture", a, "/proc/sys/kernel/arch")
+			x.Set(&x.D.OS.Architecture, "os.architecture", a, "/proc/sys/kernel/arch")
 		}
 	}
 }
@@ -74,38 +75,38 @@ func (x *decoder) architecture(info cpu.Info, source string) {
 // topology counts packages, physical cores and threads from what the kernel
 // knows of each processor; threads that are offline count by /present.
 func (x *decoder) topology() {
-	p := &x.d.Processor
+	p := &x.D.Processor
 	const base = "/sys/devices/system/cpu"
 	packages, cores, threads := map[string]bool{}, map[string]bool{}, 0
-	ids, _ := x.list(base)
+	ids, _ := x.List(base)
 	for _, id := range ids {
 		n, isCPU := strings.CutPrefix(id, "cpu")
 		if _, err := strconv.Atoi(n); !isCPU || err != nil {
 			continue
 		}
-		pkg, ok1 := x.text(base + "/" + id + "/topology/physical_package_id")
-		siblings, ok2 := x.text(base + "/" + id + "/topology/thread_siblings_list")
+		pkg, ok1 := x.Text(base + "/" + id + "/topology/physical_package_id")
+		siblings, ok2 := x.Text(base + "/" + id + "/topology/thread_siblings_list")
 		if ok1 && ok2 {
 			packages[pkg], cores[pkg+"/"+siblings] = true, true
 			threads++
 		}
 	}
 	if threads == 0 {
-		x.why("processor.cores", x.c.Get(base+"/"), "the kernel does not tell the topology")
+		x.Why("processor.cores", x.C.Get(base+"/"), "the kernel does not tell the topology")
 		return
 	}
-	present, _ := x.text(base + "/present")
+	present, _ := x.Text(base + "/present")
 	if n := countRange(present); n > threads {
 		// Offline threads belong to cores that do not show; count by ratio only
 		// where it is exact.
 		detail := fmt.Sprintf("%d of %d threads are offline, and their cores do not show", n-threads, n)
-		x.setNumber(&p.Threads, "processor.threads", int64(n), base+"/present")
-		x.d.AddGap("processor.cores", inventory.NotOffered, detail, "Bring all processors online and take the inventory again.")
+		x.SetNumber(&p.Threads, "processor.threads", int64(n), base+"/present")
+		x.D.AddGap("processor.cores", inventory.NotOffered, detail, "Bring all processors online and take the inventory again.")
 	} else {
-		x.setNumber(&p.Threads, "processor.threads", int64(threads), base)
-		x.setNumber(&p.Cores, "processor.cores", int64(len(cores)), base+"/cpu*/topology")
+		x.SetNumber(&p.Threads, "processor.threads", int64(threads), base)
+		x.SetNumber(&p.Cores, "processor.cores", int64(len(cores)), base+"/cpu*/topology")
 	}
-	x.setNumber(&p.Packages, "processor.packages", int64(len(packages)), base+"/cpu*/topology")
+	x.SetNumber(&p.Packages, "processor.packages", int64(len(packages)), base+"/cpu*/topology")
 }
 
 // countRange counts the numbers in a list such as 0-3,8.
@@ -129,39 +130,39 @@ func countRange(s string) int {
 }
 
 func (x *decoder) ratedSpeed(info cpu.Info) {
-	p := &x.d.Processor
+	p := &x.D.Processor
 	const base = "/sys/devices/system/cpu/cpu0/cpufreq/base_frequency"
-	if khz, ok := x.number(base); ok && khz > 1000 {
-		x.setNumber(&p.RatedMHz, "processor.rated_mhz", khz/1000, base)
+	if khz, ok := x.Number(base); ok && khz > 1000 {
+		x.SetNumber(&p.RatedMHz, "processor.rated_mhz", khz/1000, base)
 	} else if info.RatedMHz > 0 {
-		x.setNumber(&p.RatedMHz, "processor.rated_mhz", info.RatedMHz, info.RatedFrom)
+		x.SetNumber(&p.RatedMHz, "processor.rated_mhz", info.RatedMHz, info.RatedFrom)
 	} else {
-		x.d.AddGap("processor.rated_mhz", inventory.NotOffered, "neither the kernel nor the processor tells its rated speed", "Look the processor up in its maker's documents and enter it by hand.")
+		x.D.AddGap("processor.rated_mhz", inventory.NotOffered, "neither the kernel nor the processor tells its rated speed", "Look the processor up in its maker's documents and enter it by hand.")
 	}
 }
 
 func (x *decoder) system() {
-	o := &x.d.OS
-	x.set(&o.Platform, "os.platform", "linux", "the collector")
+	o := &x.D.OS
+	x.Set(&o.Platform, "os.platform", "linux", "the collector")
 	path := "/etc/os-release"
-	if x.c.Get(path).Outcome != capture.OK {
+	if x.C.Get(path).Outcome != capture.OK {
 		path = "/usr/lib/os-release"
 	}
-	values := osRelease(string(x.c.Get(path).Raw))
-	x.set(&o.Name, "os.name", first(values["PRETTY_NAME"], values["NAME"]), path)
-	x.set(&o.Version, "os.version", values["VERSION_ID"], path)
-	x.set(&o.Build, "os.build", values["BUILD_ID"], path)
+	values := osRelease(string(x.C.Get(path).Raw))
+	x.Set(&o.Name, "os.name", first(values["PRETTY_NAME"], values["NAME"]), path)
+	x.Set(&o.Version, "os.version", values["VERSION_ID"], path)
+	x.Set(&o.Build, "os.build", values["BUILD_ID"], path)
 	if o.Name.IsZero() {
-		x.why("os.name", x.c.Get(path), "there is no "+path)
+		x.Why("os.name", x.C.Get(path), "there is no "+path)
 	}
 	if o.Version.IsZero() {
-		x.d.AddGap("os.version", inventory.NotOffered, path+" has no VERSION_ID, as on releases that roll", "")
+		x.D.AddGap("os.version", inventory.NotOffered, path+" has no VERSION_ID, as on releases that roll", "")
 	}
-	if r := x.c.Get("/run/reboot-required"); r.Outcome == capture.OK {
-		o.PendingRestart = some(true)
-		x.d.Said("os.pending_restart", r.Source)
+	if r := x.C.Get("/run/reboot-required"); r.Outcome == capture.OK {
+		o.PendingRestart = draft.Some(true)
+		x.D.Said("os.pending_restart", r.Source)
 	} else {
-		x.d.AddGap("os.pending_restart", inventory.NotOffered, "only some systems leave a mark when a restart is due, and there is none", "")
+		x.D.AddGap("os.pending_restart", inventory.NotOffered, "only some systems leave a mark when a restart is due, and there is none", "")
 	}
 }
 
@@ -191,61 +192,15 @@ func osRelease(text string) map[string]string {
 }
 
 func (x *decoder) memory() {
-	m := &x.d.Memory
-	for line := range strings.Lines(string(x.c.Get("/proc/meminfo").Raw)) {
+	m := &x.D.Memory
+	for line := range strings.Lines(string(x.C.Get("/proc/meminfo").Raw)) {
 		if f := strings.Fields(line); len(f) == 3 && f[0] == "MemTotal:" {
 			if kib, err := strconv.ParseInt(f[1], 10, 64); err == nil && kib > 0 && kib < 1<<40 {
-				x.setNumber(&m.Visible, "memory.visible_bytes", kib<<10, "/proc/meminfo")
+				x.SetNumber(&m.Visible, "memory.visible_bytes", kib<<10, "/proc/meminfo")
 			}
 		}
 	}
-	in := &x.dmi.info
-	if !x.dmi.read {
-		for _, name := range []string{"memory.installed_bytes", "memory.slots", "memory.slots_used", "memory.max_bytes", "memory.modules"} {
-			x.why(name, x.dmi.record, x.dmi.missing())
-		}
-		return
-	}
-	switch {
-	case in.SizeUnknown:
-		x.d.AddGap("memory.installed_bytes", inventory.NotOffered, "firmware does not know the size of a module that is fitted", "Look at the module and enter it by hand.")
-	case in.Installed > 0:
-		x.setNumber(&m.Installed, "memory.installed_bytes", in.Installed, "SMBIOS type 17")
-	default:
-		x.why("memory.installed_bytes", x.dmi.record, x.dmi.missing())
-	}
-	if in.Slots > 0 {
-		x.setNumber(&m.Slots, "memory.slots", in.Slots, "SMBIOS type 16")
-		x.setNumber(&m.SlotsUsed, "memory.slots_used", in.Used, "SMBIOS type 17")
-	}
-	if in.Max > 0 {
-		x.setNumber(&m.Max, "memory.max_bytes", in.Max, "SMBIOS type 16, the firmware's claim")
-	}
-	for _, mod := range in.Modules {
-		m.Modules = append(m.Modules, module(mod))
-	}
-}
-
-func module(s smbios.Module) inventory.Module {
-	text := func(v string) inventory.Opt[string] {
-		if v == "" {
-			return inventory.Opt[string]{}
-		}
-		return some(v)
-	}
-	m := inventory.Module{Slot: text(s.Slot), Type: text(s.Type), Form: text(s.Form), Manufacturer: text(s.Manufacturer), PartNumber: text(s.Part)}
-	if !s.Unknown {
-		m.Bytes = some(s.Bytes)
-	}
-	if s.Bytes > 0 {
-		m.Soldered = some(s.Soldered)
-		if s.SpeedMTS > 0 {
-			m.SpeedMTS = some(s.SpeedMTS)
-		}
-	} else {
-		m.Soldered = some(false)
-	}
-	return m
+	x.Modules()
 }
 
 // chassisForm names a chassis type as SMBIOS type 3 numbers it.

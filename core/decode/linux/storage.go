@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"rolltop.example/rolltop/core/capture"
+	"rolltop.example/rolltop/core/decode/draft"
 	"rolltop.example/rolltop/core/decode/partition"
 	"rolltop.example/rolltop/core/inventory"
 )
@@ -15,10 +16,10 @@ const bySys = "/sys/block/"
 
 // storage lists the drives and follows the root volume down to its disk.
 func (x *decoder) storage() {
-	s := &x.d.Storage
-	names, ok := x.list("/sys/block")
+	s := &x.D.Storage
+	names, ok := x.List("/sys/block")
 	if !ok {
-		x.why("storage", x.c.Get("/sys/block/"), "this system lists no drives")
+		x.Why("storage", x.C.Get("/sys/block/"), "this system lists no drives")
 		return
 	}
 	root := x.rootVolume()
@@ -28,7 +29,7 @@ func (x *decoder) storage() {
 		if x.isDrive(name) {
 			d := x.drive(name)
 			x.noteIDs(name)
-			d.System = some(len(disks) == 1 && disks[0] == name)
+			d.System = draft.Some(len(disks) == 1 && disks[0] == name)
 			s.Disks = append(s.Disks, d)
 		}
 	}
@@ -38,15 +39,15 @@ func (x *decoder) storage() {
 	case 0:
 		const try = "Run the collector on the machine itself, from its installed system."
 		for _, n := range []string{"storage.system.disk_bytes", "storage.system.partition_style", "storage.system.kind", "storage.boot"} {
-			x.d.AddGap(n, inventory.NotOffered, "the root file system is on no disk of this machine ("+root.kind+")", try)
+			x.D.AddGap(n, inventory.NotOffered, "the root file system is on no disk of this machine ("+root.kind+")", try)
 		}
 	default:
 		for _, name := range disks {
-			size, _ := x.number(bySys + name + "/size")
-			s.System.Members = append(s.System.Members, inventory.Member{Disk: some(name), Bytes: some(size * 512)})
+			size, _ := x.Number(bySys + name + "/size")
+			s.System.Members = append(s.System.Members, inventory.Member{Disk: draft.Some(name), Bytes: draft.Some(size * 512)})
 		}
 		for _, n := range []string{"storage.system.disk_bytes", "storage.system.partition_style", "storage.system.kind", "storage.boot"} {
-			x.d.AddGap(n, inventory.NotOffered, fmt.Sprintf("the system volume spans %d disks; their sizes are not summed", len(disks)), "See storage.system.members.")
+			x.D.AddGap(n, inventory.NotOffered, fmt.Sprintf("the system volume spans %d disks; their sizes are not summed", len(disks)), "See storage.system.members.")
 		}
 	}
 	x.encryption(root)
@@ -60,7 +61,7 @@ type root struct {
 
 func (x *decoder) rootVolume() root {
 	var r root
-	for line := range strings.Lines(string(x.c.Get("/proc/self/mountinfo").Raw)) {
+	for line := range strings.Lines(string(x.C.Get("/proc/self/mountinfo").Raw)) {
 		left, right, ok := strings.Cut(line, " - ")
 		f, g := strings.Fields(left), strings.Fields(right)
 		if !ok || len(f) < 5 || len(g) < 2 || f[4] != "/" {
@@ -68,7 +69,7 @@ func (x *decoder) rootVolume() root {
 		}
 		r.kind = g[0]
 		r.device = ""
-		if t, ok := x.text("link:/sys/dev/block/" + f[2]); ok {
+		if t, ok := x.Text("link:/sys/dev/block/" + f[2]); ok {
 			r.device = path.Base(t)
 		} else if dev, isDev := strings.CutPrefix(g[1], "/dev/"); isDev && dev != "root" {
 			r.device = path.Base(dev)
@@ -78,17 +79,17 @@ func (x *decoder) rootVolume() root {
 }
 
 func (x *decoder) volume(r root) {
-	sys := &x.d.Storage.System
-	x.set(&sys.Filesystem, "storage.system.filesystem", r.kind, "/proc/self/mountinfo")
-	rec := x.c.Get("statfs:/")
+	sys := &x.D.Storage.System
+	x.Set(&sys.Filesystem, "storage.system.filesystem", r.kind, "/proc/self/mountinfo")
+	rec := x.C.Get("statfs:/")
 	var unit, blocks, free int64
 	if n, _ := fmt.Sscanf(string(rec.Raw), "unit=%d blocks=%d free=%d", &unit, &blocks, &free); n != 3 || unit <= 0 || blocks <= 0 || free > blocks {
-		x.why("storage.system.volume_bytes", rec, "the file system does not tell its size")
-		x.why("storage.system.free_bytes", rec, "the file system does not tell its free space")
+		x.Why("storage.system.volume_bytes", rec, "the file system does not tell its size")
+		x.Why("storage.system.free_bytes", rec, "the file system does not tell its free space")
 		return
 	}
-	x.setNumber(&sys.VolumeBytes, "storage.system.volume_bytes", unit*blocks, "statfs /")
-	x.setNumber(&sys.FreeBytes, "storage.system.free_bytes", unit*free, "statfs /")
+	x.SetNumber(&sys.VolumeBytes, "storage.system.volume_bytes", unit*blocks, "statfs /")
+	x.SetNumber(&sys.FreeBytes, "storage.system.free_bytes", unit*free, "statfs /")
 }
 
 // physical follows a block device down to the disks below it: a partition to
@@ -101,7 +102,7 @@ func (x *decoder) physical(name string) []string {
 			return
 		}
 		seen[n] = true
-		if slaves, _ := x.list(bySys + n + "/slaves"); len(slaves) > 0 {
+		if slaves, _ := x.List(bySys + n + "/slaves"); len(slaves) > 0 {
 			for _, s := range slaves {
 				down(s, depth+1)
 			}
@@ -113,7 +114,7 @@ func (x *decoder) physical(name string) []string {
 			}
 			return
 		}
-		if t, ok := x.text("link:/sys/class/block/" + n); ok {
+		if t, ok := x.Text("link:/sys/class/block/" + n); ok {
 			if parent := path.Base(path.Dir(t)); parent != "block" && parent != n {
 				down(parent, depth+1)
 			}
@@ -134,42 +135,42 @@ func contains(list []string, s string) bool {
 
 // isDrive: a disk with hardware, or a host, behind it.
 func (x *decoder) isDrive(name string) bool {
-	t, ok := x.text("link:" + bySys + name)
+	t, ok := x.Text("link:" + bySys + name)
 	if !ok || strings.Contains(t, "/virtual/") || strings.Contains(name, "boot") && strings.HasPrefix(name, "mmcblk") {
 		return false
 	}
-	if kind, _ := x.text(bySys + name + "/device/type"); kind == "5" {
+	if kind, _ := x.Text(bySys + name + "/device/type"); kind == "5" {
 		return false // optical
 	}
-	size, ok := x.number(bySys + name + "/size")
+	size, ok := x.Number(bySys + name + "/size")
 	return ok && size > 0
 }
 
 func (x *decoder) drive(name string) inventory.Disk {
-	d := inventory.Disk{Name: some(name)}
+	d := inventory.Disk{Name: draft.Some(name)}
 	dir := bySys + name + "/"
-	if size, ok := x.number(dir + "size"); ok && size > 0 && size < 1<<50 {
-		d.Bytes = some(size * 512) // always units of 512 bytes, whatever the sector size
+	if size, ok := x.Number(dir + "size"); ok && size > 0 && size < 1<<50 {
+		d.Bytes = draft.Some(size * 512) // always units of 512 bytes, whatever the sector size
 	}
-	if model, ok := x.text(dir + "device/model"); ok && model != "" {
-		d.Model = some(strings.Join(strings.Fields(model), " "))
+	if model, ok := x.Text(dir + "device/model"); ok && model != "" {
+		d.Model = draft.Some(strings.Join(strings.Fields(model), " "))
 	}
-	if n, ok := x.number(dir + "removable"); ok {
-		d.Removable = some(n == 1)
+	if n, ok := x.Number(dir + "removable"); ok {
+		d.Removable = draft.Some(n == 1)
 	}
-	link, _ := x.text("link:" + bySys + name)
+	link, _ := x.Text("link:" + bySys + name)
 	bus, kind := busOf(link, name)
 	if bus != "" {
-		d.Bus = some(bus)
+		d.Bus = draft.Some(bus)
 	}
-	rotational, known := x.number(dir + "queue/rotational")
+	rotational, known := x.Number(dir + "queue/rotational")
 	switch {
 	case kind != "":
-		d.Kind = some(kind)
+		d.Kind = draft.Some(kind)
 	case known && rotational == 0 && bus != "usb":
-		d.Kind = some("ssd")
+		d.Kind = draft.Some("ssd")
 	case known && rotational == 1 && bus == "ata":
-		d.Kind = some("hdd")
+		d.Kind = draft.Some("hdd")
 	}
 	return d
 }
@@ -195,26 +196,26 @@ func busOf(link, name string) (bus, kind string) {
 }
 
 func (x *decoder) systemDisk(name string) {
-	sys, boot := &x.d.Storage.System, &x.d.Storage.Boot
-	if size, ok := x.number(bySys + name + "/size"); ok {
-		x.setNumber(&sys.DiskBytes, "storage.system.disk_bytes", size*512, bySys+name+"/size")
+	sys, boot := &x.D.Storage.System, &x.D.Storage.Boot
+	if size, ok := x.Number(bySys + name + "/size"); ok {
+		x.SetNumber(&sys.DiskBytes, "storage.system.disk_bytes", size*512, bySys+name+"/size")
 	}
-	boot.Disk = some(name)
-	x.d.Said("storage.boot.disk", "taken to be the system disk")
-	if kind := x.d.SystemDrive(); kind != nil && kind.Kind.IsZero() {
-		x.d.AddGap("storage.system.kind", inventory.NotOffered, "the drive does not tell its kind", "Look the drive up in its maker's documents and enter it by hand.")
+	boot.Disk = draft.Some(name)
+	x.D.Said("storage.boot.disk", "taken to be the system disk")
+	if kind := x.D.SystemDrive(); kind != nil && kind.Kind.IsZero() {
+		x.D.AddGap("storage.system.kind", inventory.NotOffered, "the drive does not tell its kind", "Look the drive up in its maker's documents and enter it by hand.")
 	}
 	style, source, rec := x.style(name)
 	if style == "" {
-		x.why("storage.system.partition_style", rec, "nothing tells the partition style")
-		x.why("storage.boot.partition_style", rec, "nothing tells the partition style")
+		x.Why("storage.system.partition_style", rec, "nothing tells the partition style")
+		x.Why("storage.boot.partition_style", rec, "nothing tells the partition style")
 		return
 	}
-	x.set(&sys.PartitionStyle, "storage.system.partition_style", style, source)
-	x.set(&boot.PartitionStyle, "storage.boot.partition_style", style, source)
-	for i := range x.d.Storage.Disks {
-		if d := &x.d.Storage.Disks[i]; d.Name.Or("") == name {
-			d.PartitionStyle = some(style)
+	x.Set(&sys.PartitionStyle, "storage.system.partition_style", style, source)
+	x.Set(&boot.PartitionStyle, "storage.boot.partition_style", style, source)
+	for i := range x.D.Storage.Disks {
+		if d := &x.D.Storage.Disks[i]; d.Name.Or("") == name {
+			d.PartitionStyle = draft.Some(style)
 		}
 	}
 }
@@ -222,9 +223,9 @@ func (x *decoder) systemDisk(name string) {
 // style reads the table in the first sectors, or what the device manager noted
 // of it where only root may read sectors.
 func (x *decoder) style(name string) (style, source string, rec capture.Record) {
-	rec = x.c.Get("sectors:/dev/" + name)
+	rec = x.C.Get("sectors:/dev/" + name)
 	if rec.Outcome == capture.OK {
-		sector, ok := x.number(bySys + name + "/queue/logical_block_size")
+		sector, ok := x.Number(bySys + name + "/queue/logical_block_size")
 		if !ok {
 			sector = 512
 		}
@@ -236,9 +237,9 @@ func (x *decoder) style(name string) (style, source string, rec capture.Record) 
 		x.partitions(t)
 		return t.Style, rec.Source, rec
 	}
-	dev, _ := x.text(bySys + name + "/dev")
+	dev, _ := x.Text(bySys + name + "/dev")
 	udev := "/run/udev/data/b" + dev
-	for line := range strings.Lines(string(x.c.Get(udev).Raw)) {
+	for line := range strings.Lines(string(x.C.Get(udev).Raw)) {
 		if v, ok := strings.CutPrefix(strings.TrimSpace(line), "E:ID_PART_TABLE_TYPE="); ok {
 			return map[string]string{"gpt": "gpt", "dos": "mbr"}[v], udev, rec
 		}
@@ -248,7 +249,7 @@ func (x *decoder) style(name string) (style, source string, rec capture.Record) 
 
 // noteIDs remembers which partitions a drive has.
 func (x *decoder) noteIDs(name string) {
-	if rec := x.c.Get("sectors:/dev/" + name); rec.Outcome == capture.OK {
+	if rec := x.C.Get("sectors:/dev/" + name); rec.Outcome == capture.OK {
 		if t, err := partition.Decode(rec.Raw, 512); err == nil {
 			for _, p := range t.Parts {
 				x.partitionIDs = append(x.partitionIDs, p.ID)
@@ -259,35 +260,35 @@ func (x *decoder) noteIDs(name string) {
 
 func (x *decoder) partitions(t partition.Table) {
 	for _, p := range t.Parts {
-		q := inventory.Partition{Index: some(int64(p.Index)), Type: some(p.Type), StartBytes: some(int64(min(p.Start, 1<<60))), Bytes: some(int64(min(p.Bytes, 1<<60)))}
+		q := inventory.Partition{Index: draft.Some(int64(p.Index)), Type: draft.Some(p.Type), StartBytes: draft.Some(int64(min(p.Start, 1<<60))), Bytes: draft.Some(int64(min(p.Bytes, 1<<60)))}
 		if p.Kind != "" {
-			q.Kind = some(p.Kind)
+			q.Kind = draft.Some(p.Kind)
 		}
-		x.d.Storage.Boot.Partitions = append(x.d.Storage.Boot.Partitions, q)
+		x.D.Storage.Boot.Partitions = append(x.D.Storage.Boot.Partitions, q)
 	}
 	if t.Cut {
-		x.d.AddGap("storage.boot.partitions", inventory.ReadFailed, "the table is longer than what was read of it", "")
+		x.D.AddGap("storage.boot.partitions", inventory.ReadFailed, "the table is longer than what was read of it", "")
 	}
 }
 
 // encryption looks for an encrypted layer between the root volume and its disk.
 func (x *decoder) encryption(r root) {
-	e := &x.d.Storage.System.Encryption
+	e := &x.D.Storage.System.Encryption
 	names := []string{r.device}
 	for i := 0; i < len(names) && i < 16; i++ {
-		id, ok := x.text(bySys + names[i] + "/dm/uuid")
+		id, ok := x.Text(bySys + names[i] + "/dm/uuid")
 		if ok && strings.HasPrefix(id, "CRYPT-LUKS") {
-			x.set(&e.State, "storage.system.encryption.state", "on", bySys+names[i]+"/dm/uuid")
-			x.set(&e.Kind, "storage.system.encryption.kind", "luks", bySys+names[i]+"/dm/uuid")
+			x.Set(&e.State, "storage.system.encryption.state", "on", bySys+names[i]+"/dm/uuid")
+			x.Set(&e.Kind, "storage.system.encryption.kind", "luks", bySys+names[i]+"/dm/uuid")
 			return
 		}
-		slaves, _ := x.list(bySys + names[i] + "/slaves")
+		slaves, _ := x.List(bySys + names[i] + "/slaves")
 		names = append(names, slaves...)
 	}
-	if len(x.d.Storage.System.Members) > 0 || x.d.Storage.System.DiskBytes.IsZero() {
-		x.d.AddGap("storage.system.encryption", inventory.NotOffered, "the way from the root volume to its disk is not known", "")
+	if len(x.D.Storage.System.Members) > 0 || x.D.Storage.System.DiskBytes.IsZero() {
+		x.D.AddGap("storage.system.encryption", inventory.NotOffered, "the way from the root volume to its disk is not known", "")
 		return
 	}
-	x.set(&e.State, "storage.system.encryption.state", "off", "no encrypted layer between the root volume and "+strconv.Quote(x.d.Storage.Boot.Disk.Or("")))
-	x.d.AddGap("storage.system.encryption.kind", inventory.NotOffered, "the volume is not encrypted", "")
+	x.Set(&e.State, "storage.system.encryption.state", "off", "no encrypted layer between the root volume and "+strconv.Quote(x.D.Storage.Boot.Disk.Or("")))
+	x.D.AddGap("storage.system.encryption.kind", inventory.NotOffered, "the volume is not encrypted", "")
 }

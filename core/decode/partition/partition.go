@@ -38,6 +38,7 @@ type Part struct {
 	Type         string // a GUID in lower case, or two hex digits
 	ID           string // unique GUID of a GPT partition; it names one disk and stays out of inventories
 	Kind         string // primary, extended, logical; empty on GPT
+	Active       bool   // marked on an MBR as the one to start from
 	Start, Bytes uint64 // in bytes
 }
 
@@ -93,7 +94,7 @@ func mbrEntries(b []byte) []Part {
 		if e[4] == 0x05 || e[4] == 0x0F || e[4] == 0x85 {
 			kind = "extended"
 		}
-		out = append(out, Part{Index: i + 1, Type: fmt.Sprintf("%02x", e[4]), Kind: kind,
+		out = append(out, Part{Index: i + 1, Type: fmt.Sprintf("%02x", e[4]), Kind: kind, Active: e[0] == 0x80,
 			Start: uint64(binary.LittleEndian.Uint32(e[8:])), Bytes: uint64(binary.LittleEndian.Uint32(e[12:]))})
 	}
 	return out
@@ -140,7 +141,7 @@ func gpt(head []byte, sector int) (Table, bool) {
 			continue
 		}
 		first, last := binary.LittleEndian.Uint64(e[32:]), binary.LittleEndian.Uint64(e[40:])
-		p := Part{Index: i + 1, Type: guid(e), ID: guid(e[16:]), Start: first * uint64(sector)}
+		p := Part{Index: i + 1, Type: GUID(e), ID: GUID(e[16:]), Start: first * uint64(sector)}
 		if last >= first && last-first < 1<<50 {
 			p.Bytes = (last - first + 1) * uint64(sector)
 		}
@@ -149,9 +150,9 @@ func gpt(head []byte, sector int) (Table, bool) {
 	return t, true
 }
 
-// guid writes 16 bytes with the first three fields little-endian, as GPT and
+// GUID writes 16 bytes with the first three fields little-endian, as GPT and
 // SMBIOS store them.
-func guid(b []byte) string {
+func GUID(b []byte) string {
 	return fmt.Sprintf("%08x-%04x-%04x-%x-%x", binary.LittleEndian.Uint32(b), binary.LittleEndian.Uint16(b[4:]),
 		binary.LittleEndian.Uint16(b[6:]), b[8:10], b[10:16])
 }

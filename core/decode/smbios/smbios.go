@@ -133,6 +133,7 @@ type Info struct {
 	Board  struct{ Manufacturer, Product, Serial string }
 	Chassis
 	Password  string // set, not-set; empty where the tables do not tell
+	TPM       bool   // a TPM is described, and not as unsupported
 	Processor struct {
 		Name       string
 		CurrentMHz int64 // a hint only
@@ -184,8 +185,13 @@ func Describe(list []Structure, version int) Info {
 		s := &list[i]
 		switch s.Type {
 		case 0:
-			in.firmware(s)
+			if in.Firmware.Vendor == "" {
+				in.firmware(s)
+			}
 		case 1:
+			if in.System.Manufacturer != "" {
+				continue // one machine; what follows is junk behind a break
+			}
 			in.System.Manufacturer, in.System.Product = s.String(4), s.String(5)
 			in.System.Version, in.System.Serial = s.String(6), s.String(7)
 			if len(s.Data) >= 24 {
@@ -203,6 +209,8 @@ func Describe(list []Structure, version int) Info {
 			in.processor(s)
 		case 24:
 			in.password(s)
+		case 43:
+			in.tpm(s)
 		case 17:
 			if handle, ok := s.u16(4); !haveArray || ok && arrays[handle] {
 				in.module(s)
@@ -223,13 +231,17 @@ func (in *Info) firmware(s *Structure) {
 	}
 }
 
-// date turns mm/dd/yyyy or mm/dd/yy into year-month-day.
+// date turns mm/dd/yyyy or mm/dd/yy (DSP0134, section 7.1) into year-month-day.
 func date(s string) string {
 	p := strings.Split(s, "/")
 	if len(p) != 3 || len(p[0]) != 2 || len(p[1]) != 2 {
 		return ""
 	}
 	if len(p[2]) == 2 {
+		// Two digits mean 19xx; before there were such tables, they mean nothing.
+		if p[2] < "80" {
+			return ""
+		}
 		p[2] = "19" + p[2]
 	}
 	return p[2] + "-" + p[0] + "-" + p[1]
@@ -240,6 +252,15 @@ func date(s string) string {
 func (in *Info) password(s *Structure) {
 	if b, ok := s.u8(4); ok {
 		in.Password = map[byte]string{0: "not-set", 1: "set"}[b>>2&3]
+	}
+}
+
+// tpm is type 43: vendor, specification, firmware, then characteristics whose
+// bit 2 says that they are not supported.
+func (in *Info) tpm(s *Structure) {
+	if major, ok := s.u8(8); ok && major > 0 {
+		flags, _ := s.u64(0x13)
+		in.TPM = in.TPM || flags&(1<<2) == 0
 	}
 }
 

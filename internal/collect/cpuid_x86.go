@@ -1,3 +1,5 @@
+//go:build amd64 || 386
+
 package collect
 
 import (
@@ -28,8 +30,8 @@ func processorLeaves() []cpu.Leaf {
 			ask(fn, 0)
 		}
 	}
-	if guest {
-		ask(0x40000000, 0)
+	if guest && ask(0x40000000, 0).EAX >= 0x40000003 {
+		ask(0x40000003, 0) // tells the root of a hypervisor from its guests
 	}
 	most = ask(0x80000000, 0).EAX
 	for fn := uint32(0x80000001); fn <= 0x80000004 && fn <= most; fn++ {

@@ -1,0 +1,136 @@
+// Package draft is what the decoders of all platforms share: a capture on one
+// side, an inventory under way on the other, and the ways in which a reading
+// becomes a fact with its source or a gap with its cause.
+package draft
+
+import (
+	"fmt"
+	"strconv"
+	"strings"
+
+	"rolltop.example/rolltop/core/capture"
+	"rolltop.example/rolltop/core/fact"
+	"rolltop.example/rolltop/core/inventory"
+)
+
+// Draft is an inventory that is being made from a capture.
+type Draft struct {
+	C *capture.Document
+	D *inventory.Document
+	// Tables are the firmware tables, once [Draft.ReadTables] has seen them.
+	Tables Tables
+	rights string
+}
+
+// New begins an inventory. rights is the sentence that says how to get the
+// rights that a refused reading lacked.
+func New(c *capture.Document, rights string) *Draft {
+	d := &inventory.Document{Format: inventory.Format, TakenAt: c.TakenAt,
+		Collector: inventory.Collector{Version: c.Version, Platform: c.Platform, Elevated: Some(c.Elevated), DurationMS: Some(c.DurationMS)}}
+	return &Draft{C: c, D: d, rights: rights}
+}
+
+// Some is a known value.
+func Some[T any](v T) inventory.Opt[T] { return inventory.Some(v) }
+
+// Known is a text that is known unless it is empty.
+func Known(s string) inventory.Opt[string] {
+	if s == "" {
+		return inventory.Opt[string]{}
+	}
+	return inventory.Some(s)
+}
+
+// Text is a record's content without blanks around it.
+func (x *Draft) Text(source string) (string, bool) {
+	r := x.C.Get(source)
+	return strings.TrimSpace(string(r.Raw)), r.Outcome == capture.OK
+}
+
+// Number is a record's content as a decimal number.
+func (x *Draft) Number(source string) (int64, bool) {
+	s, ok := x.Text(source)
+	if !ok {
+		return 0, false
+	}
+	n, err := strconv.ParseInt(s, 10, 64)
+	return n, err == nil
+}
+
+// List is the names in a directory, or whatever else is listed line by line.
+func (x *Draft) List(source string) ([]string, bool) {
+	r := x.C.Get(source + "/")
+	return strings.Fields(string(r.Raw)), r.Outcome == capture.OK
+}
+
+// Set keeps a text fact with its source; an empty text is none.
+func (x *Draft) Set(to *inventory.Opt[string], name, value, source string) bool {
+	if value == "" {
+		return false
+	}
+	*to = Some(value)
+	x.D.Said(name, source)
+	return true
+}
+
+// SetNumber keeps a number with its source.
+func (x *Draft) SetNumber(to *inventory.Opt[int64], name string, value int64, source string) {
+	*to = Some(value)
+	x.D.Said(name, source)
+}
+
+// SetBool keeps a truth with its source.
+func (x *Draft) SetBool(to *inventory.Opt[bool], name string, value bool, source string) {
+	*to = Some(value)
+	x.D.Said(name, source)
+}
+
+// Why notes a gap for a fact with the cause that its source's outcome gives;
+// otherwise is the detail where the source is simply not there.
+func (x *Draft) Why(name string, r capture.Record, otherwise string) {
+	switch r.Outcome {
+	case capture.Denied:
+		if x.C.Elevated {
+			x.D.AddGap(name, inventory.ReadFailed, r.Source+" is refused even with administrator rights", "")
+			return
+		}
+		x.D.AddGap(name, inventory.NeedsRights, r.Source, x.rights)
+	case capture.Failed:
+		detail := r.Detail
+		if detail == "" && r.Errno != 0 {
+			detail = fmt.Sprintf("error %d", r.Errno)
+			if r.Errno > 0xFFFF {
+				detail = fmt.Sprintf("error %#x", r.Errno)
+			}
+		}
+		x.D.AddGap(name, inventory.ReadFailed, strings.TrimSpace(r.Source+" "+detail), "")
+	default:
+		x.D.AddGap(name, inventory.NotOffered, otherwise, "")
+	}
+}
+
+// Disagree notes that two sources say different things of a fact, and leaves
+// the fact open.
+func (x *Draft) Disagree(name string, one, other inventory.Differ) {
+	detail := fmt.Sprintf("%s says %s, %s says %s", one.Source, one.Value, other.Source, other.Value)
+	x.D.Gaps = append(x.D.Gaps, inventory.Gap{Fact: name, Cause: inventory.Disagree, Detail: detail, Readings: []inventory.Differ{one, other}})
+}
+
+// Rest gives every fact without a value a gap. notRead are those that this
+// platform could tell of and that are not read; other is the class of hardware
+// whose facts this machine does not have.
+func (x *Draft) Rest(platform string, notRead []string, other fact.Platform) {
+	for _, name := range notRead {
+		if x.D.GapOf(name) == nil {
+			x.D.AddGap(name, inventory.NotAsked, "this collector does not read it on "+platform, "")
+		}
+	}
+	f := fact.Read(x.D)
+	for _, def := range fact.All() {
+		r := f.Get(def.ID)
+		if def.Derived || def.On == other || r.Value.Known() || x.D.GapOf(def.Name) != nil {
+			continue
+		}
+		x.D.AddGap(def.Name, inventory.NotOffered, fmt.Sprintf("no source on this machine tells %s", def.Label), "")
+	}
+}

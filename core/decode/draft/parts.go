@@ -1,0 +1,73 @@
+package draft
+
+import (
+	"strconv"
+
+	"rolltop.example/rolltop/core/capture"
+	"rolltop.example/rolltop/core/decode/edid"
+	"rolltop.example/rolltop/core/decode/partition"
+	"rolltop.example/rolltop/core/decode/tpm"
+	"rolltop.example/rolltop/core/inventory"
+)
+
+// Partitions keeps the entries of the boot disk's table.
+func (x *Draft) Partitions(t partition.Table) {
+	const most = 1 << 60
+	for _, p := range t.Parts {
+		q := inventory.Partition{Index: Some(int64(p.Index)), Type: Some(p.Type), StartBytes: Some(int64(min(p.Start, most))), Bytes: Some(int64(min(p.Bytes, most)))}
+		q.Kind = Known(p.Kind)
+		x.D.Storage.Boot.Partitions = append(x.D.Storage.Boot.Partitions, q)
+		if p.Type == partition.ESP && x.D.Storage.Boot.ESP.Bytes.IsZero() {
+			x.D.Storage.Boot.ESP.Bytes = q.Bytes
+		}
+	}
+	if t.Cut {
+		x.D.AddGap("storage.boot.partitions", inventory.ReadFailed, "the table is longer than what was read of it", "")
+	}
+}
+
+// Display completes a display with what it says of itself, and keeps it.
+func (x *Draft) Display(d inventory.Display, r capture.Record) {
+	place := "displays[" + strconv.Itoa(len(x.D.Displays)) + "]"
+	in, err := edid.Decode(r.Raw)
+	if err != nil {
+		x.D.AddGap(place, inventory.ReadFailed, err.Error(), "")
+		x.D.Displays = append(x.D.Displays, d)
+		return
+	}
+	if in.Name != "" {
+		d.Name = Some(in.Name)
+	}
+	if in.Width > 0 && in.Height > 0 {
+		d.WidthPx, d.HeightPx = Some(in.Width), Some(in.Height)
+	}
+	if in.DiagonalInches > 0 {
+		d.DiagonalInches = Some(in.DiagonalInches)
+	}
+	if in.BitsPerChannel > 0 {
+		d.BitsPerChannel = Some(in.BitsPerChannel)
+	}
+	x.D.Displays = append(x.D.Displays, d)
+}
+
+// TPMAnswered keeps what a TPM said of itself when it was asked. In a guest it
+// is the host's; elsewhere its maker hints at its kind.
+func (x *Draft) TPMAnswered(in tpm.Info, asked capture.Record) {
+	t := &x.D.TPM
+	const otherwise = "this TPM's driver does not tell"
+	if !x.Set(&t.Manufacturer, "tpm.manufacturer", in.Manufacturer, asked.Source) {
+		x.Why("tpm.manufacturer", asked, otherwise)
+	}
+	if !x.Set(&t.Firmware, "tpm.firmware", in.Firmware, asked.Source) {
+		x.Why("tpm.firmware", asked, otherwise)
+	}
+	switch kind := tpm.Kind(in.Manufacturer); {
+	case !t.Kind.IsZero():
+	case x.D.Device.Environment.Or("") == "guest":
+		x.Set(&t.Kind, "tpm.kind", "virtual", "it belongs to a virtual machine")
+	case kind != "":
+		x.Set(&t.Kind, "tpm.kind", kind, "its maker")
+	default:
+		x.Why("tpm.kind", asked, "its maker's letters do not tell")
+	}
+}

@@ -1,0 +1,252 @@
+package windows
+
+import (
+	"encoding/binary"
+	"fmt"
+	"math/bits"
+	"strings"
+
+	"rolltop.example/rolltop/core/capture"
+	"rolltop.example/rolltop/core/decode/cpu"
+	"rolltop.example/rolltop/core/decode/smbios"
+	"rolltop.example/rolltop/core/inventory"
+)
+
+func (x *decoder) device() {
+	d := &x.D.Device
+	if !x.Set(&d.Name, "device.name", x.keyText(KeyName, "ComputerName"), `HKLM\`+KeyName) {
+		x.Why("device.name", x.C.Get(View64.Value(KeyName, "ComputerName")), "the machine has no name")
+	}
+	in := &x.Tables.Info
+	x.identity("device.manufacturer", &d.Manufacturer, in.System.Manufacturer, "SystemManufacturer")
+	x.identity("device.model", &d.Model, in.System.Product, "SystemProductName")
+	x.identity("device.serial", &d.Serial, in.System.Serial, "")
+	x.identity("device.uuid", &d.UUID, in.System.UUID, "")
+	x.identity("device.asset_tag", &d.AssetTag, in.AssetTag, "")
+	x.identity("device.board.manufacturer", &d.Board.Manufacturer, in.Board.Manufacturer, "BaseBoardManufacturer")
+	x.identity("device.board.model", &d.Board.Model, in.Board.Product, "BaseBoardProduct")
+	x.identity("device.board.serial", &d.Board.Serial, in.Board.Serial, "")
+	switch {
+	case d.Environment.Or("") == "guest":
+		x.Set(&d.Form, "device.form", "virtual", x.D.Sources["device.environment"])
+	case !x.Set(&d.Form, "device.form", in.Form, "SMBIOS type 3"):
+		x.Why("device.form", x.Tables.Record, x.Tables.Missing())
+	}
+}
+
+// identity takes a text from the firmware tables, or the copy that the system
+// keeps of it in the registry.
+func (x *decoder) identity(name string, to *inventory.Opt[string], fromTable, mirror string) {
+	if x.Set(to, name, fromTable, "SMBIOS") {
+		return
+	}
+	if mirror != "" && x.Set(to, name, smbios.Filled(x.keyText(KeyBIOS, mirror)), `HKLM\`+KeyBIOS) {
+		return
+	}
+	if x.Tables.Read {
+		x.D.AddGap(name, inventory.NotOffered, "the firmware leaves it empty, or holds a placeholder", "")
+		return
+	}
+	x.Why(name, x.Tables.Record, x.Tables.Missing())
+}
+
+func (x *decoder) processor() {
+	p := &x.D.Processor
+	native, from := x.native()
+	translated := native == "arm64" && x.ofBinary() != "arm64"
+	r := x.C.Get(CPUID)
+	info, source := cpu.Info{}, `HKLM\`+KeyProcessor
+	if r.Outcome == capture.OK && !translated {
+		info, source = cpu.Describe(cpu.Leaves(r.Raw)), "CPUID"
+	} else {
+		info.Vendor, info.Name = x.keyText(KeyProcessor, "VendorIdentifier"), x.keyText(KeyProcessor, "ProcessorNameString")
+		info.Name = strings.Join(strings.Fields(info.Name), " ")
+		n, _ := fmt.Sscanf(afterWord(x.keyText(KeyProcessor, "Identifier"), "Family"), "Family %d Model %d Stepping %d", &info.Family, &info.Model, &info.Stepping)
+		info.Known = n == 3
+	}
+	x.Set(&p.Vendor, "processor.vendor", info.Vendor, source)
+	x.Set(&p.Name, "processor.name", info.Name, source)
+	if info.Known {
+		x.SetNumber(&p.Family, "processor.family", info.Family, source)
+		x.SetNumber(&p.Model, "processor.model", info.Model, source)
+		x.SetNumber(&p.Stepping, "processor.stepping", info.Stepping, source)
+	}
+	if len(info.Features) > 0 {
+		p.Features = info.Features
+		x.D.Said("processor.features", source)
+	}
+	switch {
+	case info.LongMode:
+		x.Set(&p.Architecture, "processor.architecture", "x86-64", "CPUID long mode")
+	case native == "arm64" || native == "x86-64":
+		x.Set(&p.Architecture, "processor.architecture", native, from)
+	case source == "CPUID":
+		x.Set(&p.Architecture, "processor.architecture", "x86", "CPUID, no long mode")
+	}
+	x.topology()
+	x.ratedSpeed(info)
+	if info.Guest && !x.rootPartition(info) {
+		x.Set(&x.D.Device.Environment, "device.environment", "guest", source+" hypervisor bit")
+		x.Set(&x.D.Device.Hypervisor, "device.hypervisor", info.Hypervisor, source+" leaf 40000000h")
+	} else {
+		x.D.AddGap("device.hypervisor", inventory.NotOffered, "no hypervisor is seen", "")
+	}
+}
+
+// rootPartition: where the system's own isolation runs, the hypervisor bit is
+// set on plain hardware too. There the root partition has the privilege to
+// make others: leaf 40000003h, EBX bit 0.
+func (x *decoder) rootPartition(cpu.Info) bool {
+	for _, l := range cpu.Leaves(x.C.Get(CPUID).Raw) {
+		if l.Fn == 0x40000003 {
+			return l.EBX&1 != 0
+		}
+	}
+	return false
+}
+
+// ofBinary is the architecture that the collector was built for.
+func (x *decoder) ofBinary() string {
+	s, _ := x.Text(Binary)
+	return map[string]string{"386": "x86", "amd64": "x86-64", "arm64": "arm64"}[s]
+}
+
+func afterWord(s, word string) string {
+	if i := strings.Index(s, word); i >= 0 {
+		return s[i:]
+	}
+	return ""
+}
+
+// Relationships of SYSTEM_LOGICAL_PROCESSOR_INFORMATION_EX.
+const (
+	relationCore    = 0
+	relationPackage = 3
+)
+
+// topology counts entries of each relationship; threads are the bits in the
+// masks of cores, in whichever group.
+func (x *decoder) topology() {
+	p := &x.D.Processor
+	r := x.C.Get(Topology)
+	cores, packages, threads := countTopology(r.Raw)
+	if r.Outcome != capture.OK || cores == 0 || threads < cores {
+		x.Why("processor.cores", r, "the system does not tell the topology")
+		return
+	}
+	x.SetNumber(&p.Cores, "processor.cores", cores, Topology)
+	x.SetNumber(&p.Threads, "processor.threads", threads, Topology)
+	if packages > 0 {
+		x.SetNumber(&p.Packages, "processor.packages", packages, Topology)
+	}
+}
+
+func countTopology(b []byte) (cores, packages, threads int64) {
+	for len(b) >= 8 {
+		relation, size := binary.LittleEndian.Uint32(b), binary.LittleEndian.Uint32(b[4:])
+		if size < 8 || uint64(size) > uint64(len(b)) {
+			return cores, packages, threads
+		}
+		switch relation {
+		case relationCore:
+			cores++
+			threads += threadsOf(b[:size])
+		case relationPackage:
+			packages++
+		}
+		b = b[size:]
+	}
+	return cores, packages, threads
+}
+
+// threadsOf counts the bits of a core's masks. Masks have the size of a
+// pointer of the program that asked: 8 bytes of 16, or 4 of 12.
+func threadsOf(entry []byte) int64 {
+	if len(entry) < 32 {
+		return 0
+	}
+	groups := int(binary.LittleEndian.Uint16(entry[30:]))
+	if groups == 0 || groups > 64 {
+		return 0
+	}
+	step := (len(entry) - 32) / groups
+	n := 0
+	for i := range groups {
+		switch mask := entry[32+i*step:]; {
+		case step >= 16:
+			n += bits.OnesCount64(binary.LittleEndian.Uint64(mask))
+		case step >= 12:
+			n += bits.OnesCount32(binary.LittleEndian.Uint32(mask))
+		}
+	}
+	return int64(n)
+}
+
+// ratedSpeed: the processor's own word, then what the power manager holds to
+// be the most without boost, then what was measured at start.
+func (x *decoder) ratedSpeed(info cpu.Info) {
+	to := &x.D.Processor.RatedMHz
+	if info.RatedMHz > 0 {
+		x.SetNumber(to, "processor.rated_mhz", info.RatedMHz, info.RatedFrom)
+	} else if b, ok := x.raw(Clocks, 24); ok && binary.LittleEndian.Uint32(b[4:])-1 < 100_000 {
+		x.SetNumber(to, "processor.rated_mhz", int64(binary.LittleEndian.Uint32(b[4:])), Clocks)
+	} else if mhz, ok := x.keyNumber(KeyProcessor, "~MHz"); ok && mhz > 0 && mhz <= 100_000 {
+		x.SetNumber(to, "processor.rated_mhz", mhz, `HKLM\`+KeyProcessor+", measured at start")
+	} else {
+		x.D.AddGap("processor.rated_mhz", inventory.NotOffered, "neither the processor nor the system tells its rated speed", "Look the processor up in its maker's documents and enter it by hand.")
+	}
+}
+
+func (x *decoder) memory() {
+	if b, ok := x.raw(Memory, 16); ok {
+		if n := binary.LittleEndian.Uint64(b[8:]); n >= 1<<20 && n < 1<<50 {
+			x.SetNumber(&x.D.Memory.Visible, "memory.visible_bytes", int64(n), Memory)
+		}
+	}
+	x.Modules()
+	b, ok := x.raw(MemoryFitted, 8)
+	kib := uint64(0)
+	if ok {
+		kib = binary.LittleEndian.Uint64(b)
+	}
+	if kib < 1<<10 || kib > 1<<40 {
+		return
+	}
+	fitted, m := int64(kib)<<10, &x.D.Memory
+	switch has, known := m.Installed.Get(); {
+	case known && has != fitted:
+		m.Installed = inventory.Opt[int64]{}
+		delete(x.D.Sources, "memory.installed_bytes")
+		x.Disagree("memory.installed_bytes", inventory.Differ{Value: fmt.Sprint(has), Source: "SMBIOS type 17"}, inventory.Differ{Value: fmt.Sprint(fitted), Source: MemoryFitted})
+	case !known && x.Tables.Info.SizeUnknown, !known && len(m.Modules) == 0:
+		x.D.DropGap("memory.installed_bytes")
+		x.SetNumber(&m.Installed, "memory.installed_bytes", fitted, MemoryFitted)
+	}
+}
+
+func (x *decoder) power() {
+	p := &x.D.Power
+	b, ok := x.raw(PowerStatus, 12)
+	if !ok {
+		x.Why("power", x.C.Get(PowerStatus), "the system does not tell")
+		return
+	}
+	x.Set(&p.Source, "power.source", map[byte]string{0: "battery", 1: "mains"}[b[0]], PowerStatus)
+	if flag := b[1]; flag&128 != 0 {
+		for _, n := range []string{"power.battery_percent", "power.battery_health_percent"} {
+			x.D.AddGap(n, inventory.NotOffered, "there is no battery", "")
+		}
+	} else if b[2] <= 100 {
+		x.SetNumber(&p.BatteryPercent, "power.battery_percent", int64(b[2]), PowerStatus)
+	}
+	if r := x.C.Get(Uplinks); r.Outcome == capture.OK {
+		up := false
+		for _, line := range x.names(Uplinks) {
+			kind, status, _ := strings.Cut(line, " ")
+			up = up || kind != "24" && kind != "131" && status == "1" // loopback and tunnels are no uplink
+		}
+		x.SetBool(&x.D.Network.Connected, "network.connected", up, Uplinks)
+	} else {
+		x.Why("network.connected", r, "the system does not tell")
+	}
+}

@@ -1,0 +1,155 @@
+package windows
+
+import (
+	"encoding/binary"
+	"fmt"
+	"strings"
+
+	"rolltop.example/rolltop/core/capture"
+	"rolltop.example/rolltop/core/decode/draft"
+	"rolltop.example/rolltop/core/decode/registry"
+	"rolltop.example/rolltop/core/decode/titles"
+	"rolltop.example/rolltop/core/inventory"
+)
+
+// software are the machine-wide titles of both views of the registry.
+func (x *decoder) software() {
+	keep, asked := titles.Of(x.C.Get(SoftwareNamed))
+	if !asked {
+		x.D.AddGap("software", inventory.NotAsked, "no titles were asked for", titles.Try)
+		return
+	}
+	seen := map[inventory.Software]bool{}
+	x.D.Software = []inventory.Software{}
+	for _, view := range []View{View64, View32} {
+		for _, sub := range x.names(view.Subkeys(KeyUninstall)) {
+			s, ok := x.title(view, KeyUninstall+`\`+sub)
+			if !ok || seen[s] || !keep.Has(s.Name) {
+				continue
+			}
+			seen[s] = true
+			if view == View32 && x.D.OS.Architecture.Or("") != "x86" {
+				s.Architecture = draft.Some("x86")
+			}
+			x.D.Software = append(x.D.Software, s)
+		}
+	}
+	x.D.Said("software", `HKLM\`+KeyUninstall+", both views")
+	if !keep.All {
+		x.D.AddGap("software", inventory.NotAsked, "only the titles asked for were read", titles.Try)
+	}
+}
+
+// title reads one entry. Parts of others and updates are no titles.
+func (x *decoder) title(view View, key string) (inventory.Software, bool) {
+	get := func(name string) registry.Value {
+		r := x.C.Get(view.Value(key, name))
+		v, err := registry.Parse(r.Raw)
+		if r.Outcome != capture.OK || err != nil {
+			return registry.Value{Type: registry.None}
+		}
+		return v
+	}
+	text := func(name string) string {
+		s, _ := get(name).Text()
+		return s
+	}
+	if n, ok := get("SystemComponent").Number(); ok && n == 1 || text("ParentKeyName") != "" {
+		return inventory.Software{}, false
+	}
+	if kind := strings.ToLower(text("ReleaseType")); strings.Contains(kind, "update") || strings.Contains(kind, "hotfix") {
+		return inventory.Software{}, false
+	}
+	name := text("DisplayName")
+	return inventory.Software{Name: name, Version: draft.Known(text("DisplayVersion")), Publisher: draft.Known(text("Publisher"))}, name != ""
+}
+
+// management: who steers this machine's updates, in words of kind and not of
+// names.
+func (x *decoder) management() {
+	o := &x.D.OS
+	joined := uint32(0)
+	if b, ok := x.raw(Joined, 4); ok {
+		joined = binary.LittleEndian.Uint32(b)
+	}
+	cloud := x.C.Get(View64.Mark(KeyCloud, "*")).Outcome == capture.OK
+	switch {
+	case joined == 3:
+		x.Set(&o.Account, "os.account", "directory", Joined)
+	case cloud:
+		x.Set(&o.Account, "os.account", "directory", `HKLM\`+KeyCloud)
+	default:
+		x.D.AddGap("os.account", inventory.NotOffered, "the machine has joined no directory; which kind of account its people use is not read", "")
+	}
+	var by []string
+	if joined == 3 {
+		by = append(by, "a directory")
+	}
+	if x.enrolled() {
+		by = append(by, "device management")
+	}
+	if x.C.Get(View64.Mark(KeyPolicy, "WUServer")).Outcome == capture.OK {
+		by = append(by, "an update server")
+	}
+	if len(by) > 0 {
+		x.Set(&o.ManagedBy, "os.managed_by", strings.Join(by, ", "), "directory, enrolments and update policy")
+	} else {
+		x.D.AddGap("os.managed_by", inventory.NotOffered, "no sign of a directory, of device management or of an update server", "")
+	}
+	if n, ok := x.keyNumber(KeyPolicy, "TargetReleaseVersion"); ok && n == 1 {
+		x.Set(&o.HeldAt, "os.held_at", x.keyText(KeyPolicy, "TargetReleaseVersionInfo"), `HKLM\`+KeyPolicy)
+	}
+	if o.HeldAt.IsZero() {
+		x.D.AddGap("os.held_at", inventory.NotOffered, "no policy holds the machine at a release", "")
+	}
+}
+
+// enrolled: many of these keys are placeholders; a real one says so and names
+// a provider.
+func (x *decoder) enrolled() bool {
+	for _, sub := range x.names(View64.Subkeys(KeyEnrolled)) {
+		key := KeyEnrolled + `\` + sub
+		if n, ok := x.keyNumber(key, "EnrollmentState"); ok && n == 1 && x.C.Get(View64.Mark(key, "ProviderID")).Outcome == capture.OK {
+			return true
+		}
+	}
+	return false
+}
+
+// restart: marks of servicing and of updates are certain. Files that wait to be
+// renamed prove nothing: many installers leave them.
+func (x *decoder) restart() {
+	o := &x.D.OS.PendingRestart
+	for _, key := range []string{KeyServicing + `\RebootPending`, KeyServicing + `\RebootInProgress`, KeyUpdate + `\RebootRequired`} {
+		if x.keyThere(key) {
+			x.SetBool(o, "os.pending_restart", true, `HKLM\`+key)
+			return
+		}
+	}
+	if !x.keyThere(KeyServicing) {
+		x.Why("os.pending_restart", x.C.Get(View64.Subkeys(KeyServicing)), "the system keeps no marks of servicing")
+		return
+	}
+	if v, ok := x.value(KeySession, "PendingFileRenameOperations"); ok && len(v.Data) > 0 {
+		x.D.AddGap("os.pending_restart", inventory.NotOffered, "only files that wait to be renamed at the next start, which installers often leave behind", "Restart the machine and take the inventory again.")
+		return
+	}
+	x.SetBool(o, "os.pending_restart", false, `HKLM\`+KeyServicing)
+}
+
+// isolation: what runs, and what is only configured, are two things.
+func (x *decoder) isolation() {
+	to := &x.D.Security.VBS
+	configured, known := x.keyNumber(KeyGuard, "EnableVirtualizationBasedSecurity")
+	b, ok := x.raw(Isolation, 1)
+	switch {
+	case ok && b[0]&1 != 0:
+		x.Set(to, "security.vbs", "running", Isolation)
+	case ok && known && configured == 1:
+		x.Set(to, "security.vbs", "configured", `HKLM\`+KeyGuard)
+	case ok:
+		x.Set(to, "security.vbs", "off", Isolation)
+	default:
+		x.Why("security.vbs", x.C.Get(Isolation), fmt.Sprintf("this version of the system does not tell (%s)", Isolation))
+	}
+}

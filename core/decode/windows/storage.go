@@ -1,0 +1,254 @@
+package windows
+
+import (
+	"bytes"
+	"encoding/binary"
+	"fmt"
+	"slices"
+	"strconv"
+	"strings"
+
+	"rolltop.example/rolltop/core/capture"
+	"rolltop.example/rolltop/core/decode/draft"
+	"rolltop.example/rolltop/core/decode/partition"
+	"rolltop.example/rolltop/core/inventory"
+)
+
+// storage lists the disks and finds those below the system volume.
+func (x *decoder) storage() {
+	s := &x.D.Storage
+	r := x.C.Get(Disks)
+	if r.Outcome != capture.OK {
+		x.Why("storage", r, "the system lists no disks")
+		return
+	}
+	x.volume()
+	ext := extents(x.C.Get(Extents).Raw)
+	for _, e := range ext {
+		if n := strconv.Itoa(int(e.disk)); !slices.Contains(x.systemDisks, n) {
+			x.systemDisks = append(x.systemDisks, n)
+		}
+	}
+	tables := map[string]partition.Table{}
+	for _, n := range x.names(Disks) {
+		d := x.disk(n)
+		if l, err := layout(x.C.Get(Disk(n, Layout)).Raw); err == nil {
+			tables[n] = l
+			d.PartitionStyle = draft.Some(l.Style)
+			for _, p := range l.Parts {
+				x.partitionIDs = append(x.partitionIDs, p.ID)
+			}
+		}
+		d.System = draft.Some(len(x.systemDisks) == 1 && x.systemDisks[0] == n)
+		s.Disks = append(s.Disks, d)
+	}
+	switch len(x.systemDisks) {
+	case 1:
+		x.systemDisk(x.systemDisks[0], tables)
+	case 0:
+		for _, n := range []string{"storage.system.disk_bytes", "storage.system.partition_style", "storage.system.kind"} {
+			x.Why(n, x.C.Get(Extents), "the system does not tell which disk its volume is on")
+		}
+	default:
+		for _, n := range x.systemDisks {
+			m := inventory.Member{Disk: draft.Some("disk " + n)}
+			if d := x.sized(n); d > 0 {
+				m.Bytes = draft.Some(d)
+			}
+			s.System.Members = append(s.System.Members, m)
+		}
+		for _, n := range []string{"storage.system.disk_bytes", "storage.system.partition_style", "storage.system.kind"} {
+			x.D.AddGap(n, inventory.NotOffered, fmt.Sprintf("the system volume spans %d disks; their sizes are not summed", len(x.systemDisks)), "See storage.system.members.")
+		}
+	}
+	x.bootDisk(tables)
+	x.encryption()
+}
+
+func (x *decoder) volume() {
+	sys := &x.D.Storage.System
+	fs, _ := x.Text(Filesystem)
+	x.Set(&sys.Filesystem, "storage.system.filesystem", strings.ToLower(fs), Filesystem)
+	b, ok := x.raw(Space, 24)
+	if !ok {
+		x.Why("storage.system.volume_bytes", x.C.Get(Space), "the system does not tell the volume's size")
+		x.Why("storage.system.free_bytes", x.C.Get(Space), "the system does not tell the volume's free space")
+		return
+	}
+	// The second and third number: the first is less where a quota holds for the
+	// person who runs this.
+	size, free := binary.LittleEndian.Uint64(b[8:]), binary.LittleEndian.Uint64(b[16:])
+	if size == 0 || size > 1<<60 || free > size {
+		x.D.AddGap("storage.system.volume_bytes", inventory.ReadFailed, "the volume's size makes no sense", "")
+		x.D.AddGap("storage.system.free_bytes", inventory.ReadFailed, "the volume's size makes no sense", "")
+		return
+	}
+	x.SetNumber(&sys.VolumeBytes, "storage.system.volume_bytes", int64(size), Space)
+	x.SetNumber(&sys.FreeBytes, "storage.system.free_bytes", int64(free), Space)
+}
+
+// sized is a disk's size in bytes, or 0.
+func (x *decoder) sized(n string) int64 {
+	if b, ok := x.raw(Disk(n, Geometry), 32); ok {
+		if v := binary.LittleEndian.Uint64(b[24:]); v < 1<<60 {
+			return int64(v)
+		}
+	}
+	return 0
+}
+
+// buses as STORAGE_BUS_TYPE numbers them, and the kind of drive where the bus
+// alone decides it.
+var buses = map[uint32][2]string{1: {"scsi", ""}, 2: {"atapi", "other"}, 3: {"ata", ""}, 7: {"usb", ""}, 8: {"raid", ""}, 9: {"iscsi", "other"}, 0xA: {"sas", ""},
+	0xB: {"sata", ""}, 0xC: {"sd", "emmc"}, 0xD: {"mmc", "emmc"}, 0xE: {"virtual", "virtual"}, 0xF: {"file", "virtual"}, 0x10: {"storage space", ""}, 0x11: {"nvme", "ssd"}, 0x13: {"ufs", "emmc"}}
+
+func (x *decoder) disk(n string) inventory.Disk {
+	d := inventory.Disk{Name: draft.Some("disk " + n)}
+	if size := x.sized(n); size > 0 {
+		d.Bytes = draft.Some(size)
+	}
+	kind := ""
+	if b, ok := x.raw(Disk(n, Descriptor), descriptorLeast); ok {
+		if model := strings.TrimSpace(asciiAt(b, 12) + " " + asciiAt(b, 16)); model != "" {
+			d.Model = draft.Some(strings.Join(strings.Fields(model), " "))
+		}
+		bus := buses[binary.LittleEndian.Uint32(b[descriptorBus:])]
+		d.Bus, kind = draft.Known(bus[0]), bus[1]
+		d.Removable = draft.Some(b[10] != 0 || bus[0] == "usb")
+	}
+	if b, ok := x.raw(Disk(n, Seek), 9); ok && kind == "" {
+		kind = map[byte]string{0: "ssd", 1: "hdd"}[b[8]]
+	}
+	if kind != "virtual" && x.D.Device.Environment.Or("") == "guest" && kind != "" {
+		kind = "virtual" // what a host says of a guest's drive is the host's choice
+	}
+	d.Kind = draft.Known(kind)
+	return d
+}
+
+// asciiAt reads the text whose offset stands at a place of the header.
+func asciiAt(b []byte, place int) string {
+	at := binary.LittleEndian.Uint32(b[place:])
+	if at < descriptorLeast || uint64(at) >= uint64(len(b)) {
+		return ""
+	}
+	s, _, _ := bytes.Cut(b[at:], []byte{0})
+	return strings.TrimSpace(strings.Map(func(r rune) rune {
+		if r < ' ' || r > '~' {
+			return -1
+		}
+		return r
+	}, string(s)))
+}
+
+func (x *decoder) systemDisk(n string, tables map[string]partition.Table) {
+	sys := &x.D.Storage.System
+	if size := x.sized(n); size > 0 {
+		x.SetNumber(&sys.DiskBytes, "storage.system.disk_bytes", size, Geometry)
+	} else {
+		x.Why("storage.system.disk_bytes", x.C.Get(Disk(n, Geometry)), "the disk does not tell its size")
+	}
+	if d := x.D.SystemDrive(); d == nil || d.Kind.IsZero() {
+		x.D.AddGap("storage.system.kind", inventory.NotOffered, "the drive does not tell its kind", "Look the drive up in its maker's documents and enter it by hand.")
+	}
+	if t, ok := tables[n]; ok {
+		x.Set(&sys.PartitionStyle, "storage.system.partition_style", t.Style, Layout)
+	} else {
+		x.Why("storage.system.partition_style", x.C.Get(Disk(n, Layout)), "the system does not tell the partition style")
+	}
+}
+
+// Types of partitions that decide something.
+const (
+	dynamicMeta = "5808c8aa-7e8f-42e0-85d2-e1e90434cfb3"
+	dynamicData = "af9b60a0-1431-4f62-bc68-3311714a69ad"
+)
+
+// bootDisk is the one disk that can have started this machine: with an EFI
+// system partition, or with an active partition, the system's own disk first.
+func (x *decoder) bootDisk(tables map[string]partition.Table) {
+	starts := func(t partition.Table) bool {
+		return slices.ContainsFunc(t.Parts, func(p partition.Part) bool { return p.Type == partition.ESP || p.Type == "ef" || p.Active })
+	}
+	var can []string
+	for _, n := range x.names(Disks) {
+		if t, ok := tables[n]; ok && starts(t) {
+			can = append(can, n)
+		}
+	}
+	own := slices.IndexFunc(can, func(n string) bool { return slices.Contains(x.systemDisks, n) })
+	n := ""
+	switch {
+	case own >= 0:
+		n = can[own]
+	case len(can) == 1:
+		n = can[0]
+	default:
+		x.D.AddGap("storage.boot", inventory.NotOffered, fmt.Sprintf("%d disks have a partition that can start a machine, and none is the system's", len(can)), "")
+		return
+	}
+	boot, t := &x.D.Storage.Boot, tables[n]
+	x.Set(&boot.Disk, "storage.boot.disk", "disk "+n, Layout)
+	x.Set(&boot.PartitionStyle, "storage.boot.partition_style", t.Style, Layout)
+	dynamic := false
+	for _, p := range t.Parts {
+		dynamic = dynamic || p.Type == dynamicMeta || p.Type == dynamicData || p.Type == "42"
+	}
+	x.SetBool(&boot.Dynamic, "storage.boot.dynamic", dynamic, Layout)
+	x.Partitions(t)
+	for i := range x.D.Storage.Disks {
+		if d := &x.D.Storage.Disks[i]; d.Name.Or("") == "disk "+n {
+			x.Set(&boot.Media, "storage.boot.media", map[bool]string{true: "removable", false: "internal"}[d.Removable.Or(false)], Descriptor)
+		}
+	}
+	x.esp(t)
+}
+
+// esp: whether the EFI system partition has room, and a loader of this system.
+func (x *decoder) esp(t partition.Table) {
+	has := slices.ContainsFunc(t.Parts, func(p partition.Part) bool { return p.Type == partition.ESP })
+	if !has {
+		x.D.AddGap("storage.boot.esp", inventory.NotOffered, "the boot disk has no EFI system partition", "")
+		return
+	}
+	if b, ok := x.raw(ESPSpace, 24); ok {
+		if size, free := binary.LittleEndian.Uint64(b[8:]), binary.LittleEndian.Uint64(b[16:]); free <= size && size < 1<<50 {
+			x.D.Storage.Boot.ESP.FreeBytes = draft.Some(int64(free))
+		}
+	}
+	switch r := x.C.Get(ESPLoader); r.Outcome {
+	case capture.OK:
+		x.SetBool(&x.D.Storage.Boot.ESP.Loader, "storage.boot.esp.loader", true, ESPLoader)
+	case capture.Absent:
+		x.SetBool(&x.D.Storage.Boot.ESP.Loader, "storage.boot.esp.loader", false, ESPLoader)
+	default:
+		x.Why("storage.boot.esp.loader", r, "the system does not open its EFI system partition")
+	}
+}
+
+// encryption: the system notes when its volume was protected at start, which
+// anyone may read; the sector that says the rest needs rights.
+func (x *decoder) encryption() {
+	e := &x.D.Storage.System.Encryption
+	head := x.C.Get(VolumeHead)
+	if n, ok := x.keyNumber(KeyEncryption, "BootStatus"); ok && n == 1 {
+		x.Set(&e.State, "storage.system.encryption.state", "on", `HKLM\`+KeyEncryption)
+		x.Set(&e.Kind, "storage.system.encryption.kind", "platform", `HKLM\`+KeyEncryption)
+		return
+	}
+	if head.Outcome == capture.OK && len(head.Raw) >= 512 {
+		if string(head.Raw[3:11]) == "-FVE-FS-" {
+			// The sector does not say whether protection is paused: with a key in the
+			// clear, it looks the same.
+			x.Set(&e.State, "storage.system.encryption.state", "on", VolumeHead)
+			x.Set(&e.Kind, "storage.system.encryption.kind", "platform", VolumeHead)
+			return
+		}
+		if string(head.Raw[3:7]) == "NTFS" {
+			x.Set(&e.State, "storage.system.encryption.state", "off", VolumeHead)
+			x.D.AddGap("storage.system.encryption.kind", inventory.NotOffered, "the volume is not encrypted", "")
+			return
+		}
+	}
+	x.Why("storage.system.encryption", head, "nothing tells whether the volume is encrypted")
+}

@@ -1,0 +1,179 @@
+// Package windows turns a capture from Windows into an inventory. It reads
+// only the capture, on any platform; structures are those of the system's
+// published headers, and no length in them is trusted.
+package windows
+
+import (
+	"encoding/binary"
+	"fmt"
+	"strconv"
+	"strings"
+
+	"rolltop.example/rolltop/core/capture"
+	"rolltop.example/rolltop/core/decode/draft"
+	"rolltop.example/rolltop/core/decode/registry"
+	"rolltop.example/rolltop/core/fact"
+	"rolltop.example/rolltop/core/inventory"
+)
+
+// decoder carries one capture to one inventory.
+type decoder struct {
+	*draft.Draft
+	// systemDisks are the numbers of the disks below the system volume.
+	systemDisks []string
+	// partitionIDs are the unique GUIDs in the partition tables of all disks.
+	partitionIDs []string
+}
+
+// notRead are the facts that Windows could tell of and this collector does not
+// read.
+var notRead = []string{"os.licence", "storage.system.health", "storage.system.encryption.key_kept", "firmware.settings_interface", "backup"}
+
+// Decode makes the inventory. Every fact of the catalogue is known or has a
+// gap afterwards.
+func Decode(c *capture.Document) *inventory.Document {
+	x := &decoder{Draft: draft.New(c, "Take the inventory again as an administrator.")}
+	x.processor()
+	table, version := rawTable(c.Get(Firmware).Raw)
+	x.ReadTables(c.Get(Firmware), table, version)
+	x.system()
+	x.device()
+	x.memory()
+	x.storage()
+	x.firmware()
+	x.OtherSystems(Variable, x.D.Firmware.BootMode.Or("") == "uefi", x.partitionIDs)
+	x.tpm()
+	x.screens()
+	x.devices()
+	x.software()
+	x.power()
+	x.management()
+	x.restart()
+	x.isolation()
+	x.Rest("Windows", notRead, fact.OnlyMac)
+	x.environment()
+	return x.D
+}
+
+// rawTable splits RawSMBIOSData: one byte of calling method, the version in
+// two, the revision, the length in four, then the structures.
+func rawTable(b []byte) (table []byte, version int) {
+	if len(b) < 8 {
+		return nil, 0
+	}
+	table = b[8:]
+	if n := binary.LittleEndian.Uint32(b[4:]); uint64(n) < uint64(len(table)) {
+		table = table[:n]
+	}
+	return table, int(b[1])<<8 | int(b[2])
+}
+
+func (x *decoder) value(key, name string) (registry.Value, bool) {
+	r := x.C.Get(View64.Value(key, name))
+	if r.Outcome != capture.OK {
+		return registry.Value{}, false
+	}
+	v, err := registry.Parse(r.Raw)
+	return v, err == nil
+}
+
+func (x *decoder) keyText(key, name string) string {
+	v, ok := x.value(key, name)
+	if !ok {
+		return ""
+	}
+	s, _ := v.Text()
+	return s
+}
+
+func (x *decoder) keyNumber(key, name string) (int64, bool) {
+	v, ok := x.value(key, name)
+	if !ok {
+		return 0, false
+	}
+	n, ok := v.Number()
+	return int64(min(n, 1<<53)), ok
+}
+
+// keyThere: the key is there, whatever it holds.
+func (x *decoder) keyThere(key string) bool {
+	return x.C.Get(View64.Subkeys(key)).Outcome == capture.OK
+}
+
+// raw is a record's bytes, if there are enough of them.
+func (x *decoder) raw(source string, least int) ([]byte, bool) {
+	r := x.C.Get(source)
+	return r.Raw, r.Outcome == capture.OK && len(r.Raw) >= least
+}
+
+// names are the lines of a record.
+func (x *decoder) names(source string) []string {
+	return strings.FieldsFunc(string(x.C.Get(source).Raw), func(r rune) bool { return r == '\n' })
+}
+
+// Machine types of the system's image format.
+var machines = map[uint16]string{0x014C: "x86", 0x8664: "x86-64", 0xAA64: "arm64"}
+
+// architectures as GetNativeSystemInfo numbers them.
+var architectures = map[uint16]string{0: "x86", 9: "x86-64", 12: "arm64"}
+
+// native is the architecture of the running system. A program for one
+// architecture that runs on another is told lies by the older call.
+func (x *decoder) native() (string, string) {
+	if b, ok := x.raw(Native, 4); ok {
+		if a := machines[binary.LittleEndian.Uint16(b[2:])]; a != "" {
+			return a, Native
+		}
+	}
+	if b, ok := x.raw(SystemInfo, 2); ok {
+		return architectures[binary.LittleEndian.Uint16(b)], SystemInfo
+	}
+	return "", ""
+}
+
+func (x *decoder) system() {
+	o := &x.D.OS
+	x.Set(&o.Platform, "os.platform", "windows", "the collector")
+	arch, from := x.native()
+	x.Set(&o.Architecture, "os.architecture", arch, from)
+	const reg = `HKLM\` + KeyVersion
+	x.Set(&o.Name, "os.name", x.keyText(KeyVersion, "ProductName"), reg+", which can still say the release before")
+	x.Set(&o.Edition, "os.edition", x.keyText(KeyVersion, "EditionID"), reg)
+	inRegistry := x.keyText(KeyVersion, "CurrentBuildNumber")
+	b, ok := x.raw(Version, 16)
+	if !ok {
+		if inRegistry == "" {
+			x.Why("os.version", x.C.Get(Version), "the system does not tell its version")
+			return
+		}
+		x.Set(&o.Build, "os.build", x.build(inRegistry), reg)
+		return
+	}
+	major, minor, build := binary.LittleEndian.Uint32(b[4:]), binary.LittleEndian.Uint32(b[8:]), strconv.Itoa(int(binary.LittleEndian.Uint32(b[12:])&0xFFFF))
+	x.Set(&o.Version, "os.version", fmt.Sprintf("%d.%d.%s", major, minor, build), Version)
+	if inRegistry != "" && inRegistry != build {
+		x.Disagree("os.build", inventory.Differ{Value: build, Source: Version}, inventory.Differ{Value: inRegistry, Source: reg})
+		return
+	}
+	x.Set(&o.Build, "os.build", x.build(build), Version+" and UBR")
+}
+
+// build is the build with its revision, as release notes quote it.
+func (x *decoder) build(number string) string {
+	if ubr, ok := x.keyNumber(KeyVersion, "UBR"); ok {
+		return fmt.Sprintf("%s.%d", number, ubr)
+	}
+	return number
+}
+
+// environment: a system that says it was set up on a medium to carry about is
+// not this machine's.
+func (x *decoder) environment() {
+	if n, ok := x.keyNumber(KeyPortable, "PortableOperatingSystem"); ok && n == 1 {
+		x.Live("the system says that it runs from a medium to carry about")
+		return
+	}
+	if x.D.Device.Environment.IsZero() {
+		x.Set(&x.D.Device.Environment, "device.environment", "hardware", "no sign of a hypervisor")
+	}
+}

@@ -1,0 +1,44 @@
+// Package recorded holds the captures of machines that nobody has: made-up PCs
+// and Macs, byte by byte as the real sources would answer. They ship with the
+// demo, go through the real decoders, and are what those are tested with.
+// Package machines makes them.
+package recorded
+
+import (
+	"embed"
+	"strings"
+
+	"rolltop.example/rolltop/core/capture"
+)
+
+//go:generate go run ./write
+
+//go:embed captures
+var files embed.FS
+
+// Names are the machines, by host name.
+func Names() []string {
+	entries, err := files.ReadDir("captures")
+	if err != nil {
+		panic(err) // it is embedded
+	}
+	var out []string
+	for _, e := range entries {
+		out = append(out, strings.ToUpper(strings.TrimSuffix(e.Name(), ".json")))
+	}
+	return out
+}
+
+// Source is a machine's capture as its file has it.
+func Source(name string) ([]byte, error) {
+	return files.ReadFile("captures/" + strings.ToLower(name) + ".json")
+}
+
+// Read reads a machine's capture.
+func Read(name string) (*capture.Document, error) {
+	src, err := Source(name)
+	if err != nil {
+		return nil, err
+	}
+	return capture.Read(name, src)
+}
