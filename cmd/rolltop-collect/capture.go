@@ -11,6 +11,7 @@ import (
 	"rolltop.example/rolltop/core/capture"
 	"rolltop.example/rolltop/core/doc"
 	"rolltop.example/rolltop/core/inventory"
+	"rolltop.example/rolltop/core/redact"
 	"rolltop.example/rolltop/internal/collect"
 )
 
@@ -26,7 +27,7 @@ func gather(o *options) (*inventory.Document, error) {
 		if err != nil {
 			return nil, err
 		}
-		c = c.Redact(key)
+		c = redact.Capture(c, key)
 	}
 	if o.saveCapture != "" {
 		b, err := json.MarshalIndent(c, "", " ")

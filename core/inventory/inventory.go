@@ -146,7 +146,7 @@ type Disk struct {
 	Model          Opt[string] `json:"model,omitzero"`
 	Bus            Opt[string] `json:"bus,omitzero"`
 	Kind           Opt[string] `json:"kind,omitzero" enum:"ssd,hdd,emmc,virtual,other"`
-	Bytes          Opt[int64]  `json:"bytes,omitzero" minimum:"0" maximum:"1152921504606846976"`
+	Bytes          Opt[int64]  `json:"bytes,omitzero" minimum:"0" maximum:"9007199254740992"`
 	PartitionStyle Opt[string] `json:"partition_style,omitzero" enum:"gpt,mbr,none"`
 	HybridMBR      Opt[bool]   `json:"hybrid_mbr,omitzero"`
 	System         Opt[bool]   `json:"system,omitzero" doc:"The operating system runs from it"`
@@ -157,10 +157,10 @@ type Disk struct {
 // SystemDisk is the disk and the volume that the system runs from. Capacity
 // and free space are two facts.
 type SystemDisk struct {
-	DiskBytes      Opt[int64]  `json:"disk_bytes,omitzero" minimum:"0" maximum:"1152921504606846976"`
+	DiskBytes      Opt[int64]  `json:"disk_bytes,omitzero" minimum:"0" maximum:"9007199254740992"`
 	PartitionStyle Opt[string] `json:"partition_style,omitzero" enum:"gpt,mbr,none"`
-	VolumeBytes    Opt[int64]  `json:"volume_bytes,omitzero" minimum:"0" maximum:"1152921504606846976"`
-	FreeBytes      Opt[int64]  `json:"free_bytes,omitzero" minimum:"0" maximum:"1152921504606846976"`
+	VolumeBytes    Opt[int64]  `json:"volume_bytes,omitzero" minimum:"0" maximum:"9007199254740992"`
+	FreeBytes      Opt[int64]  `json:"free_bytes,omitzero" minimum:"0" maximum:"9007199254740992"`
 	Filesystem     Opt[string] `json:"filesystem,omitzero"`
 	Encryption     Encryption  `json:"encryption,omitzero"`
 	Members        []Member    `json:"members,omitzero" doc:"Disks of a volume that spans several"`
@@ -178,7 +178,7 @@ type Encryption struct {
 // Member is one disk of a volume that spans several.
 type Member struct {
 	Disk  Opt[string] `json:"disk,omitzero"`
-	Bytes Opt[int64]  `json:"bytes,omitzero" minimum:"0" maximum:"1152921504606846976"`
+	Bytes Opt[int64]  `json:"bytes,omitzero" minimum:"0" maximum:"9007199254740992"`
 	Role  Opt[string] `json:"role,omitzero" enum:"mirror,stripe,span"`
 }
 
@@ -194,8 +194,8 @@ type BootDisk struct {
 
 // ESP is the EFI system partition.
 type ESP struct {
-	Bytes     Opt[int64] `json:"bytes,omitzero" minimum:"0" maximum:"1152921504606846976"`
-	FreeBytes Opt[int64] `json:"free_bytes,omitzero" minimum:"0" maximum:"1152921504606846976"`
+	Bytes     Opt[int64] `json:"bytes,omitzero" minimum:"0" maximum:"9007199254740992"`
+	FreeBytes Opt[int64] `json:"free_bytes,omitzero" minimum:"0" maximum:"9007199254740992"`
 	Loader    Opt[bool]  `json:"loader,omitzero" doc:"A loader of the installed system is there"`
 }
 
@@ -204,8 +204,8 @@ type Partition struct {
 	Index      Opt[int64]  `json:"index,omitzero" minimum:"0" maximum:"65536"`
 	Type       Opt[string] `json:"type,omitzero" doc:"Type GUID, or two hex digits"`
 	Kind       Opt[string] `json:"kind,omitzero" enum:"primary,extended,logical"`
-	StartBytes Opt[int64]  `json:"start_bytes,omitzero" minimum:"0" maximum:"1152921504606846976"`
-	Bytes      Opt[int64]  `json:"bytes,omitzero" minimum:"0" maximum:"1152921504606846976"`
+	StartBytes Opt[int64]  `json:"start_bytes,omitzero" minimum:"0" maximum:"9007199254740992"`
+	Bytes      Opt[int64]  `json:"bytes,omitzero" minimum:"0" maximum:"9007199254740992"`
 }
 
 // Firmware is the firmware and how it started the system.

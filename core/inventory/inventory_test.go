@@ -86,3 +86,26 @@ func TestNullIsRefusedByTheTypeItself(t *testing.T) {
 		t.Errorf("null became %v, %v", o, err)
 	}
 }
+
+func TestTidy(t *testing.T) {
+	d := &inventory.Document{Format: inventory.Format, Sources: map[string]string{"processor.family": "x"}}
+	d.Device.Name = inventory.Some("gull\x00-014\u0085 ")
+	d.Device.Form = inventory.Some("\x07")
+	d.Firmware.BootMode = inventory.Some("sideways")
+	d.Processor.Family, d.Processor.Model = inventory.Some(int64(-5)), inventory.Some(int64(8))
+	d.Processor.Cores, d.Processor.Threads = inventory.Some(int64(8)), inventory.Some(int64(4))
+	d.Storage.Disks = []inventory.Disk{{Bytes: inventory.Some(int64(1) << 60)}, {Bytes: inventory.Some(int64(5))}}
+	d.Displays = []inventory.Display{{DiagonalInches: inventory.Some(1e9)}}
+	d.Drivers = []inventory.Driver{{Device: "a\x1bb"}}
+	dropped := d.Tidy()
+	want := "device.form processor.family storage.disks[0].bytes firmware.boot_mode displays[0].diagonal_inches processor.cores"
+	if got := strings.Join(dropped, " "); got != want {
+		t.Errorf("dropped %s, want %s", got, want)
+	}
+	if d.Device.Name.Or("") != "gull -014" || d.Processor.Model.Or(0) != 8 || d.Drivers[0].Device != "a b" || d.Storage.Disks[1].Bytes.Or(0) != 5 || len(d.Sources) != 0 {
+		t.Errorf("%+v", d)
+	}
+	if again := d.Tidy(); len(again) != 0 {
+		t.Errorf("a second time: %v", again)
+	}
+}

@@ -10,6 +10,7 @@ import (
 
 	"rolltop.example/rolltop/core/capture"
 	"rolltop.example/rolltop/core/decode/linux"
+	"rolltop.example/rolltop/core/decode/macos"
 	"rolltop.example/rolltop/core/decode/windows"
 	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/internal/build"
@@ -44,6 +45,8 @@ func Inventory(c *capture.Document) (*inventory.Document, error) {
 		return linux.Decode(c), nil
 	case "windows":
 		return windows.Decode(c), nil
+	case "macos":
+		return macos.Decode(c), nil
 	}
 	return nil, fmt.Errorf("captures from %q cannot be decoded", c.Platform)
 }

@@ -394,7 +394,7 @@ func TestCaptureHoldsNothingPersonal(t *testing.T) {
 	c, err := collect.Capture(collect.Options{Root: laptop().write(t)})
 	must(t, err)
 	allowed := []string{"/proc/sys/kernel/", "/proc/cpuinfo", "/proc/meminfo", "/proc/self/mountinfo", "/etc/os-release", "/usr/lib/os-release", "/sys/", "/run/systemd/container", "/run/udev/data/b",
-		"/run/.containerenv", "/run/reboot-required", "/.dockerenv", "head:/sbin/init", "link:/sys/", "statfs:/", "sectors:/dev/", "cpuid", "tpm2:/dev/tpmrm0"}
+		"/run/.containerenv", "/run/reboot-required", "/etc/sssd/sssd.conf", "/etc/krb5.keytab", "tpm12:/dev/tpm0", "statfs:/boot", "statfs:/efi", "/boot/EFI/", "/boot/efi/EFI/", "/efi/EFI/", "/.dockerenv", "head:/sbin/init", "link:/sys/", "statfs:/", "sectors:/dev/", "cpuid", "tpm2:/dev/tpmrm0"}
 	for _, r := range c.Records {
 		ok := false
 		for _, a := range allowed {

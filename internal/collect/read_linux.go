@@ -13,6 +13,8 @@ import (
 
 	"rolltop.example/rolltop/core/capture"
 	"rolltop.example/rolltop/core/decode/cpu"
+	"rolltop.example/rolltop/core/decode/linux"
+	"rolltop.example/rolltop/core/decode/titles"
 )
 
 // Limits of one reading.
@@ -46,6 +48,7 @@ func read(c *capture.Document, o Options) error {
 	r.network()
 	r.screens()
 	r.power()
+	r.software(titles.Ask(o.Software))
 	return nil
 }
 
@@ -107,6 +110,12 @@ func (r *reader) mark(path string) {
 
 // dir notes the names in a directory.
 func (r *reader) dir(path string) []string {
+	rec := r.fetchDir(path)
+	r.c.Add(rec)
+	return strings.FieldsFunc(string(rec.Raw), func(c rune) bool { return c == '\n' })
+}
+
+func (r *reader) fetchDir(path string) capture.Record {
 	names, err := within(func() ([]string, error) {
 		f, err := os.Open(r.root + path)
 		if err != nil {
@@ -119,8 +128,7 @@ func (r *reader) dir(path string) []string {
 		}
 		return names, err
 	})
-	r.c.Add(r.outcome(capture.Record{Source: path + "/", Raw: []byte(strings.Join(names, "\n"))}, r.root+path, err))
-	return names
+	return r.outcome(capture.Record{Source: path + "/", Raw: []byte(strings.Join(names, "\n"))}, r.root+path, err)
 }
 
 func (r *reader) link(path string) string {
@@ -133,7 +141,7 @@ func (r *reader) system() {
 	for _, p := range []string{"/proc/sys/kernel/hostname", "/proc/sys/kernel/arch", "/etc/os-release", "/usr/lib/os-release", "/proc/meminfo", "/run/systemd/container"} {
 		r.file(p)
 	}
-	for _, p := range []string{"/.dockerenv", "/run/.containerenv", "/run/reboot-required"} {
+	for _, p := range []string{"/.dockerenv", "/run/.containerenv", "/run/reboot-required", "/etc/sssd/sssd.conf", "/etc/krb5.keytab"} {
 		r.mark(p)
 	}
 	r.keep("head:/sbin/init", "/sbin/init", 64)
@@ -180,7 +188,11 @@ func (r *reader) firmware() {
 		r.file("/sys/class/tpm/" + name + "/device/caps")
 		r.askTPM(name)
 	}
-	r.dir("/sys/firmware/acpi/tables")
+	for _, name := range r.dir("/sys/firmware/acpi/tables") {
+		if name == "TPM2" || name == "TCPA" {
+			r.file("/sys/firmware/acpi/tables/" + name)
+		}
+	}
 }
 
 // mostEntries bounds how many boot entries are read: variables can be slow.
@@ -201,10 +213,14 @@ func (r *reader) bootEntries(names []string, dir, guid string) {
 
 func (r *reader) storage() {
 	mounts := r.fetch("/proc/self/mountinfo", "/proc/self/mountinfo", tableFile)
-	kept := rootMount(string(mounts.Raw))
-	mounts.Raw = []byte(kept) // other mounts can hold names of people and files
+	kept, esp := knownMounts(string(mounts.Raw))
+	mounts.Raw = []byte(kept + esp) // other mounts can hold names of people and files
 	r.c.Add(mounts)
-	r.statfs()
+	r.statfs("/")
+	if f := strings.Fields(esp); len(f) > 4 {
+		r.statfs(f[4])
+		r.dir(f[4] + "/EFI")
+	}
 	if f := strings.Fields(kept); len(f) > 2 {
 		if target := r.link("/sys/dev/block/" + f[2]); target != "" {
 			r.follow(filepath.Base(target), 0)
@@ -215,15 +231,20 @@ func (r *reader) storage() {
 	}
 }
 
-// rootMount is the last line that mounts the root file system.
-func rootMount(mountinfo string) string {
-	kept := ""
+// knownMounts are the last line that mounts the root file system, and the one
+// that mounts an EFI system partition where systems are used to have it.
+func knownMounts(mountinfo string) (root, esp string) {
 	for line := range strings.Lines(mountinfo) {
-		if f := strings.Fields(line); len(f) > 4 && f[4] == "/" {
-			kept = line
+		f := strings.Fields(line)
+		switch {
+		case len(f) < 5:
+		case f[4] == "/":
+			root = line
+		case (f[4] == "/boot/efi" || f[4] == "/efi" || f[4] == "/boot") && strings.Contains(line, " - vfat "):
+			esp = line
 		}
 	}
-	return kept
+	return root, esp
 }
 
 // follow reads what leads from a block device down to its disk.
@@ -241,6 +262,7 @@ func (r *reader) drive(name string) {
 	dir := "/sys/block/" + name
 	if target := r.link(dir); strings.Contains(target, "/virtual/") {
 		r.file(dir + "/dm/uuid")
+		r.file(dir + "/md/level")
 		return
 	}
 	for _, f := range []string{"/size", "/removable", "/dev", "/queue/rotational", "/queue/logical_block_size", "/device/model", "/device/type"} {
@@ -252,10 +274,10 @@ func (r *reader) drive(name string) {
 	}
 }
 
-func (r *reader) statfs() {
-	rec := capture.Record{Source: "statfs:/"}
+func (r *reader) statfs(mount string) {
+	rec := capture.Record{Source: "statfs:" + mount}
 	st, err := within(func() (st unix.Statfs_t, err error) {
-		err = unix.Statfs(r.root+"/", &st)
+		err = unix.Statfs(r.root+mount, &st)
 		return st, err
 	})
 	if err == nil {
@@ -265,7 +287,7 @@ func (r *reader) statfs() {
 		}
 		rec.Raw = fmt.Appendf(nil, "unit=%d blocks=%d free=%d", unit, st.Blocks, st.Bavail)
 	}
-	r.c.Add(r.outcome(rec, "/", err))
+	r.c.Add(r.outcome(rec, mount, err))
 }
 
 // screens reads the graphics adapters on the PCI bus and what connected displays
@@ -273,14 +295,12 @@ func (r *reader) statfs() {
 func (r *reader) screens() {
 	const pci, drm = "/sys/bus/pci/devices", "/sys/class/drm"
 	for _, name := range r.dir(pci) {
-		class := r.fetch(pci+"/"+name+"/class", pci+"/"+name+"/class", smallFile)
-		if !strings.HasPrefix(string(class.Raw), "0x03") {
-			continue
-		}
-		r.c.Add(class)
+		r.file(pci + "/" + name + "/class")
 		r.file(pci + "/" + name + "/vendor")
 		r.file(pci + "/" + name + "/device")
-		r.link(pci + "/" + name + "/driver")
+		if driver := r.link(pci + "/" + name + "/driver"); driver != "" {
+			r.file("/sys/module/" + filepath.Base(driver) + "/version")
+		}
 	}
 	for _, name := range r.dir(drm) {
 		if !strings.Contains(name, "-") {
@@ -305,4 +325,22 @@ func (r *reader) network() {
 	for _, name := range r.dir("/sys/class/net") {
 		r.file("/sys/class/net/" + name + "/operstate")
 	}
+}
+
+// mostPackages caps the list of packages that is read; what is kept of it is
+// what was asked for.
+const mostPackages = 64 << 20
+
+func (r *reader) software(keep titles.Keep) {
+	if keep.None() {
+		return
+	}
+	r.c.Add(capture.Record{Source: linux.Asked, Outcome: capture.OK, Raw: []byte(keep.Lines())})
+	status := r.fetch(linux.Dpkg, linux.Dpkg, mostPackages)
+	status.Raw = titles.Trim(status.Raw, keep)
+	r.c.Add(status)
+	apps := r.fetchDir(linux.Flatpak)
+	apps.Raw = []byte(keep.Filter(string(apps.Raw)))
+	r.c.Add(apps)
+	r.mark(linux.RPM)
 }

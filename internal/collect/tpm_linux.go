@@ -4,27 +4,32 @@ import (
 	"errors"
 	"fmt"
 	"os"
+	"strings"
 	"time"
 
 	"golang.org/x/sys/unix"
 
 	"rolltop.example/rolltop/core/capture"
+	"rolltop.example/rolltop/core/decode/linux"
 	"rolltop.example/rolltop/core/decode/tpm"
 )
 
 // mostReply is the largest answer of a TPM, in bytes.
 const mostReply = 4096
 
-// askTPM asks a TPM 2.0 for its fixed properties, which is all that it is ever
-// asked. The file is opened without Go's poller: that would make it
-// non-blocking, and the driver would then answer out of step.
+// askTPM asks a TPM for what never changes, which is all that it is ever asked.
+// The file is opened without Go's poller: that would make it non-blocking, and
+// the driver would then answer out of step.
 func (r *reader) askTPM(name string) {
-	const path = "/dev/tpmrm0" // the resource manager's; the other can be open once only
 	if r.root != "" || name != "tpm0" {
 		return
 	}
-	reply, err := within(func() ([]byte, error) { return exchange(path, tpm.Command2()) })
-	r.c.Add(r.outcome(capture.Record{Source: "tpm2:" + path, Raw: reply}, path, err))
+	source, path, command := linux.Ask2, "/dev/tpmrm0", tpm.Command2() // the resource manager's; the other can be open once only
+	if strings.TrimSpace(string(r.c.Get("/sys/class/tpm/"+name+"/tpm_version_major").Raw)) == "1" {
+		source, path, command = linux.Ask12, "/dev/tpm0", tpm.Command12()
+	}
+	reply, err := within(func() ([]byte, error) { return exchange(path, command) })
+	r.c.Add(r.outcome(capture.Record{Source: source, Raw: reply}, path, err))
 }
 
 func exchange(path string, command []byte) ([]byte, error) {

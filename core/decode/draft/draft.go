@@ -35,7 +35,7 @@ func Some[T any](v T) inventory.Opt[T] { return inventory.Some(v) }
 
 // Known is a text that is known unless it is empty.
 func Known(s string) inventory.Opt[string] {
-	if s == "" {
+	if s = inventory.Clean(s); s == "" {
 		return inventory.Opt[string]{}
 	}
 	return inventory.Some(s)
@@ -65,7 +65,7 @@ func (x *Draft) List(source string) ([]string, bool) {
 
 // Set keeps a text fact with its source; an empty text is none.
 func (x *Draft) Set(to *inventory.Opt[string], name, value, source string) bool {
-	if value == "" {
+	if value = inventory.Clean(value); value == "" {
 		return false
 	}
 	*to = Some(value)
@@ -120,6 +120,9 @@ func (x *Draft) Disagree(name string, one, other inventory.Differ) {
 // platform could tell of and that are not read; other is the class of hardware
 // whose facts this machine does not have.
 func (x *Draft) Rest(platform string, notRead []string, other fact.Platform) {
+	for _, name := range x.D.Tidy() {
+		x.D.AddGap(name, inventory.ReadFailed, "what was read makes no sense", "")
+	}
 	for _, name := range notRead {
 		if x.D.GapOf(name) == nil {
 			x.D.AddGap(name, inventory.NotAsked, "this collector does not read it on "+platform, "")

@@ -28,18 +28,10 @@ func (x *Draft) OtherSystems(variable func(name string) string, uefi bool, parti
 		x.Why(others, inOrder, "the firmware has no order of boot entries")
 		return
 	}
-	entry := func(n uint16) (efi.Option, error) {
-		return efi.LoadOption(x.C.Get(variable(fmt.Sprintf("Boot%04X", n))).Raw)
-	}
-	current := ""
-	if n, err := efi.Order(x.C.Get(variable("BootCurrent")).Raw); err == nil && len(n) == 1 {
-		if o, err := entry(n[0]); err == nil {
-			current = loaderDir(o.File)
-		}
-	}
+	current := x.CurrentLoader(variable)
 	var found, unsure []string
 	for _, n := range order {
-		o, err := entry(n)
+		o, err := x.bootEntry(variable, n)
 		if err != nil || !o.Active || o.Hidden || o.Application || o.File == "" || o.Partition == "" {
 			continue
 		}
@@ -65,6 +57,24 @@ func (x *Draft) OtherSystems(variable func(name string) string, uefi bool, parti
 		}
 	}
 	x.D.AddGap(others, cause, detail, "Look at the disks whether another system is on them.")
+}
+
+func (x *Draft) bootEntry(variable func(string) string, n uint16) (efi.Option, error) {
+	return efi.LoadOption(x.C.Get(variable(fmt.Sprintf("Boot%04X", n))).Raw)
+}
+
+// CurrentLoader is the directory of the loader that started this system, in
+// lower case with backslashes, or empty.
+func (x *Draft) CurrentLoader(variable func(string) string) string {
+	n, err := efi.Order(x.C.Get(variable("BootCurrent")).Raw)
+	if err != nil || len(n) != 1 {
+		return ""
+	}
+	o, err := x.bootEntry(variable, n[0])
+	if err != nil {
+		return ""
+	}
+	return loaderDir(o.File)
 }
 
 func loaderDir(file string) string {

@@ -160,32 +160,41 @@ func (x *decoder) tpm() {
 }
 
 // tpmDetails reads maker and firmware version from what the TPM itself says,
-// and whether it says that it has failed.
-func (x *decoder) tpmDetails(dir string) (failed bool) {
-	t := &x.D.TPM
-	info, source := tpm.Caps12(string(x.C.Get(dir+"/device/caps").Raw)), dir+"/device/caps"
-	asked := x.C.Get("tpm2:/dev/tpmrm0")
-	if asked.Outcome == capture.OK {
-		var err error
-		if info, err = tpm.Reply2(asked.Raw); err != nil {
-			asked.Outcome, asked.Detail = capture.Failed, err.Error()
+// and whether it says that it has failed. Drivers of the older ones keep what
+// they asked where anyone may read it.
+func (x *decoder) tpmDetails(dir, version string) (failed bool) {
+	asked := x.C.Get(Ask2)
+	if version == "1" {
+		asked = x.C.Get(Ask12)
+	}
+	info, err := tpm.Info{}, error(nil)
+	switch {
+	case asked.Outcome == capture.OK && version == "1":
+		info, err = tpm.Reply12(asked.Raw)
+	case asked.Outcome == capture.OK:
+		info, err = tpm.Reply2(asked.Raw)
+	case version == "1":
+		if caps := x.C.Get(dir + "/device/caps"); caps.Outcome == capture.OK {
+			info, asked = tpm.Caps12(string(caps.Raw)), caps
 		}
-		source = "TPM2_GetCapability"
 	}
-	const otherwise = "this TPM's driver does not tell"
-	if !x.Set(&t.Manufacturer, "tpm.manufacturer", info.Manufacturer, source) {
-		x.Why("tpm.manufacturer", asked, otherwise)
+	if err != nil {
+		asked.Outcome, asked.Detail = capture.Failed, err.Error()
 	}
-	if !x.Set(&t.Firmware, "tpm.firmware", info.Firmware, source) {
-		x.Why("tpm.firmware", asked, otherwise)
-	}
+	x.TPMAnswered(info, asked)
 	return info.Failed
 }
 
 func (x *decoder) tpmDevice(dir string) {
 	t := &x.D.TPM
-	failed := x.tpmDetails(dir)
-	switch v, _ := x.Text(dir + "/tpm_version_major"); v {
+	version, _ := x.Text(dir + "/tpm_version_major")
+	for _, name := range []string{"TPM2", "TCPA"} {
+		if a, err := tpm.Table(x.C.Get("/sys/firmware/acpi/tables/" + name).Raw); err == nil && a.Firmware {
+			x.Set(&t.Kind, "tpm.kind", "firmware", "start method in the ACPI table")
+		}
+	}
+	failed := x.tpmDetails(dir, version)
+	switch version {
 	case "2":
 		x.Set(&t.Version, "tpm.version", "2.0", dir+"/tpm_version_major")
 		if failed {

@@ -34,8 +34,12 @@ func Decode(c *capture.Document) *inventory.Document {
 	x.network()
 	x.screens()
 	x.power()
-	x.Rest("Linux", notRead, fact.OnlyMac)
+	x.software()
+	for _, n := range none {
+		x.D.AddGap(n[0], inventory.NotOffered, n[1], "")
+	}
 	x.environment()
+	x.Rest("Linux", notRead, fact.OnlyMac)
 	return x.D
 }
 
@@ -136,10 +140,24 @@ func (x *decoder) network() {
 	x.D.Said("network.connected", "/sys/class/net/*/operstate")
 }
 
+// Sources whose names the reader shares.
+const (
+	Ask2    = "tpm2:/dev/tpmrm0"
+	Ask12   = "tpm12:/dev/tpm0"
+	Dpkg    = "/var/lib/dpkg/status"
+	Flatpak = "/var/lib/flatpak/app"
+	RPM     = "/usr/lib/sysimage/rpm"
+	Asked   = "software asked for"
+)
+
 // notRead are the facts that Linux could tell of and this collector does not
 // read.
-var notRead = []string{
-	"os.edition", "os.managed_by", "os.held_at", "os.account", "os.licence", "storage.boot.esp", "storage.boot.dynamic",
-	"storage.boot.media", "storage.system.health", "storage.system.encryption.key_kept", "firmware.settings_interface", "firmware.legacy_support",
-	"backup", "security.vbs", "software", "drivers", "tpm.kind",
+var notRead = []string{"os.account", "storage.system.health", "storage.system.encryption.key_kept", "firmware.settings_interface", "backup"}
+
+// none are the facts that no Linux has.
+var none = [][2]string{
+	{"os.held_at", "no common policy of Linux holds a machine at a release"},
+	{"os.licence", "this system has none"},
+	{"storage.boot.dynamic", "only another system has dynamic disks"},
+	{"security.vbs", "only another system has it"},
 }

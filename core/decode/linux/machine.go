@@ -152,11 +152,17 @@ func (x *decoder) system() {
 	x.Set(&o.Name, "os.name", first(values["PRETTY_NAME"], values["NAME"]), path)
 	x.Set(&o.Version, "os.version", values["VERSION_ID"], path)
 	x.Set(&o.Build, "os.build", values["BUILD_ID"], path)
+	x.Set(&o.Edition, "os.edition", values["VARIANT_ID"], path)
 	if o.Name.IsZero() {
 		x.Why("os.name", x.C.Get(path), "there is no "+path)
 	}
 	if o.Version.IsZero() {
 		x.D.AddGap("os.version", inventory.NotOffered, path+" has no VERSION_ID, as on releases that roll", "")
+	}
+	for _, mark := range []string{"/etc/sssd/sssd.conf", "/etc/krb5.keytab"} {
+		if x.C.Get(mark).Outcome == capture.OK {
+			x.Set(&o.ManagedBy, "os.managed_by", "a directory", mark)
+		}
 	}
 	if r := x.C.Get("/run/reboot-required"); r.Outcome == capture.OK {
 		o.PendingRestart = draft.Some(true)

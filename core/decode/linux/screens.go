@@ -2,12 +2,12 @@ package linux
 
 import (
 	"path"
+	"slices"
 	"strconv"
 	"strings"
 
 	"rolltop.example/rolltop/core/capture"
 	"rolltop.example/rolltop/core/decode/draft"
-	"rolltop.example/rolltop/core/decode/edid"
 	"rolltop.example/rolltop/core/inventory"
 )
 
@@ -18,39 +18,70 @@ func (x *decoder) screens() {
 	x.displays()
 }
 
+// pci is where the kernel lists the devices of the bus.
+const pci = "/sys/bus/pci/devices"
+
 func (x *decoder) adapters() {
-	const base = "/sys/bus/pci/devices"
-	names, ok := x.List(base)
+	names, ok := x.List(pci)
 	if !ok {
-		x.Why("graphics", x.C.Get(base+"/"), "this machine has no PCI bus to look on")
+		x.Why("graphics", x.C.Get(pci+"/"), "this machine has no PCI bus to look on")
+		x.Why("drivers", x.C.Get(pci+"/"), "this machine has no PCI bus to look on")
 		return
 	}
-	x.D.Graphics = []inventory.Adapter{}
+	slices.Sort(names) // a directory has no order
+	x.D.Graphics, x.D.Drivers = []inventory.Adapter{}, []inventory.Driver{}
 	for _, n := range names {
-		dir := base + "/" + n
-		if _, ok := x.Text(dir + "/class"); !ok {
+		class, ok := x.Text(pci + "/" + n + "/class")
+		if !ok || len(class) < 6 {
 			continue
 		}
-		var a inventory.Adapter
-		for _, f := range []struct {
-			to   *inventory.Opt[string]
-			file string
-		}{{&a.VendorID, "/vendor"}, {&a.DeviceID, "/device"}} {
-			if id, ok := x.Text(dir + f.file); ok {
-				*f.to = draft.Some(strings.TrimPrefix(id, "0x"))
-			}
+		vendor, _ := x.Text(pci + "/" + n + "/vendor")
+		device, _ := x.Text(pci + "/" + n + "/device")
+		vendor, device = strings.TrimPrefix(vendor, "0x"), strings.TrimPrefix(device, "0x")
+		link, _ := x.Text("link:" + pci + "/" + n + "/driver")
+		driver := ""
+		if link != "" {
+			driver = path.Base(link)
 		}
-		if driver, ok := x.Text("link:" + dir + "/driver"); ok {
-			a.Name = draft.Some("adapter at " + n + ", driver " + path.Base(driver))
-		} else {
-			a.Name = draft.Some("adapter at " + n + ", no driver")
+		x.driver(n, class[2:4], vendor+":"+device, driver)
+		if class[2:4] == "03" {
+			x.adapter(n, vendor, device, driver)
 		}
-		i := strconv.Itoa(len(x.D.Graphics))
-		x.D.AddGap("graphics["+i+"].interface_level", inventory.NotOffered, "no file of the kernel tells it", "")
-		x.D.AddGap("graphics["+i+"].driver_model", inventory.NotOffered, "this system has no such thing", "")
-		x.D.Graphics = append(x.D.Graphics, a)
 	}
-	x.D.Said("graphics", base)
+	x.D.Said("graphics", pci)
+	x.D.Said("drivers", pci)
+}
+
+func (x *decoder) adapter(at, vendor, device, driver string) {
+	a := inventory.Adapter{VendorID: draft.Known(vendor), DeviceID: draft.Known(device), Name: draft.Some("adapter at " + at + ", no driver")}
+	if driver != "" {
+		a.Name = draft.Some("adapter at " + at + ", driver " + driver)
+		version, _ := x.Text("/sys/module/" + driver + "/version")
+		a.DriverVersion = draft.Known(version)
+	}
+	i := strconv.Itoa(len(x.D.Graphics))
+	x.D.AddGap("graphics["+i+"].interface_level", inventory.NotOffered, "no file of the kernel tells it", "")
+	x.D.AddGap("graphics["+i+"].driver_model", inventory.NotOffered, "this system has no such thing", "")
+	x.D.Graphics = append(x.D.Graphics, a)
+}
+
+// classes of the PCI bus (PCI Code and ID Assignment Specification, section 1)
+// that need a driver of their own; bridges and the like need none.
+var classes = map[string]string{"01": "storage", "02": "network", "03": "display", "04": "media", "07": "communication", "09": "input", "0c": "bus", "0d": "wireless", "10": "encryption", "12": "accelerator"}
+
+// driver keeps the driver of a device on the bus, or that it has none.
+func (x *decoder) driver(at, class, id, driver string) {
+	kind := classes[class]
+	if kind == "" {
+		return
+	}
+	d := inventory.Driver{Device: kind + " device at " + at, Class: draft.Some(kind), HardwareID: draft.Some("pci:" + id), Provider: draft.Known(driver)}
+	if driver == "" {
+		d.Status = draft.Some("no driver")
+	} else if version, ok := x.Text("/sys/module/" + driver + "/version"); ok {
+		d.Version = draft.Known(version)
+	}
+	x.D.Drivers = append(x.D.Drivers, d)
 }
 
 func (x *decoder) displays() {
@@ -65,33 +96,15 @@ func (x *decoder) displays() {
 		if status, _ := x.Text(base + "/" + n + "/status"); status != "connected" {
 			continue
 		}
-		x.D.Displays = append(x.D.Displays, x.display(n, x.C.Get(base+"/"+n+"/edid")))
+		x.display(n, x.C.Get(base+"/"+n+"/edid"))
 	}
 	x.D.Said("displays", base+"/*/edid")
 }
 
-func (x *decoder) display(connector string, r capture.Record) inventory.Display {
+func (x *decoder) display(connector string, r capture.Record) {
 	d := inventory.Display{Name: draft.Some(connector)}
 	d.Internal = draft.Some(strings.Contains(connector, "eDP") || strings.Contains(connector, "LVDS") || strings.Contains(connector, "DSI"))
-	place := "displays[" + strconv.Itoa(len(x.D.Displays)) + "]"
-	in, err := edid.Decode(r.Raw)
-	if err != nil {
-		x.D.AddGap(place, inventory.ReadFailed, err.Error(), "")
-		return d
-	}
-	if in.Name != "" {
-		d.Name = draft.Some(in.Name)
-	}
-	if in.Width > 0 && in.Height > 0 {
-		d.WidthPx, d.HeightPx = draft.Some(in.Width), draft.Some(in.Height)
-	}
-	if in.DiagonalInches > 0 {
-		d.DiagonalInches = draft.Some(in.DiagonalInches)
-	}
-	if in.BitsPerChannel > 0 {
-		d.BitsPerChannel = draft.Some(in.BitsPerChannel)
-	}
-	return d
+	x.Display(d, r)
 }
 
 // power reads mains and battery. A battery of a mouse or a phone has the scope

@@ -3,6 +3,7 @@ package linux
 import (
 	"fmt"
 	"path"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -28,7 +29,6 @@ func (x *decoder) storage() {
 	for _, name := range names {
 		if x.isDrive(name) {
 			d := x.drive(name)
-			x.noteIDs(name)
 			d.System = draft.Some(len(disks) == 1 && disks[0] == name)
 			s.Disks = append(s.Disks, d)
 		}
@@ -44,13 +44,29 @@ func (x *decoder) storage() {
 	default:
 		for _, name := range disks {
 			size, _ := x.Number(bySys + name + "/size")
-			s.System.Members = append(s.System.Members, inventory.Member{Disk: draft.Some(name), Bytes: draft.Some(size * 512)})
+			s.System.Members = append(s.System.Members, inventory.Member{Disk: draft.Some(name), Bytes: draft.Some(size * 512), Role: draft.Some(x.role(root.device, 0))})
 		}
 		for _, n := range []string{"storage.system.disk_bytes", "storage.system.partition_style", "storage.system.kind", "storage.boot"} {
 			x.D.AddGap(n, inventory.NotOffered, fmt.Sprintf("the system volume spans %d disks; their sizes are not summed", len(disks)), "See storage.system.members.")
 		}
 	}
 	x.encryption(root)
+}
+
+// role is what several disks do for a volume: the combined device below it says.
+func (x *decoder) role(name string, depth int) string {
+	level, _ := x.Text(bySys + name + "/md/level")
+	switch {
+	case level == "raid1", level == "raid10":
+		return "mirror"
+	case level == "raid0":
+		return "stripe"
+	}
+	below, _ := x.List(bySys + name + "/slaves")
+	if len(below) == 1 && depth < 8 {
+		return x.role(below[0], depth+1)
+	}
+	return "span"
 }
 
 // root is the mount of the root file system.
@@ -81,15 +97,26 @@ func (x *decoder) rootVolume() root {
 func (x *decoder) volume(r root) {
 	sys := &x.D.Storage.System
 	x.Set(&sys.Filesystem, "storage.system.filesystem", r.kind, "/proc/self/mountinfo")
-	rec := x.C.Get("statfs:/")
-	var unit, blocks, free int64
-	if n, _ := fmt.Sscanf(string(rec.Raw), "unit=%d blocks=%d free=%d", &unit, &blocks, &free); n != 3 || unit <= 0 || blocks <= 0 || free > blocks {
+	size, free, ok := x.space("statfs:/")
+	if !ok {
+		rec := x.C.Get("statfs:/")
 		x.Why("storage.system.volume_bytes", rec, "the file system does not tell its size")
 		x.Why("storage.system.free_bytes", rec, "the file system does not tell its free space")
 		return
 	}
-	x.SetNumber(&sys.VolumeBytes, "storage.system.volume_bytes", unit*blocks, "statfs /")
-	x.SetNumber(&sys.FreeBytes, "storage.system.free_bytes", unit*free, "statfs /")
+	x.SetNumber(&sys.VolumeBytes, "storage.system.volume_bytes", size, "statfs /")
+	x.SetNumber(&sys.FreeBytes, "storage.system.free_bytes", free, "statfs /")
+}
+
+// space is a file system's size and what of it is free, in bytes.
+func (x *decoder) space(source string) (size, free int64, ok bool) {
+	var unit, blocks, left int64
+	n, _ := fmt.Sscanf(string(x.C.Get(source).Raw), "unit=%d blocks=%d free=%d", &unit, &blocks, &left)
+	const most = 1 << 60
+	if n != 3 || unit <= 0 || blocks <= 0 || left < 0 || left > blocks || blocks > most/unit {
+		return 0, 0, false
+	}
+	return unit * blocks, unit * left, true
 }
 
 // physical follows a block device down to the disks below it: a partition to
@@ -155,6 +182,15 @@ func (x *decoder) drive(name string) inventory.Disk {
 	if model, ok := x.Text(dir + "device/model"); ok && model != "" {
 		d.Model = draft.Some(strings.Join(strings.Fields(model), " "))
 	}
+	if t, _, ok := x.table(name); ok {
+		d.PartitionStyle = draft.Some(t.Style)
+		if t.Style == partition.GPT {
+			d.HybridMBR = draft.Some(t.Hybrid)
+		}
+		for _, p := range t.Parts {
+			x.partitionIDs = append(x.partitionIDs, p.ID)
+		}
+	}
 	if n, ok := x.Number(dir + "removable"); ok {
 		d.Removable = draft.Some(n == 1)
 	}
@@ -211,31 +247,43 @@ func (x *decoder) systemDisk(name string) {
 		x.Why("storage.boot.partition_style", rec, "nothing tells the partition style")
 		return
 	}
+	if d := x.D.SystemDrive(); d != nil {
+		d.PartitionStyle = draft.Some(style)
+		x.Set(&boot.Media, "storage.boot.media", map[bool]string{true: "removable", false: "internal"}[d.Removable.Or(false)], bySys+name+"/removable")
+	}
 	x.Set(&sys.PartitionStyle, "storage.system.partition_style", style, source)
 	x.Set(&boot.PartitionStyle, "storage.boot.partition_style", style, source)
-	for i := range x.D.Storage.Disks {
-		if d := &x.D.Storage.Disks[i]; d.Name.Or("") == name {
-			d.PartitionStyle = draft.Some(style)
-		}
-	}
 }
 
-// style reads the table in the first sectors, or what the device manager noted
-// of it where only root may read sectors.
+// table reads the partition table in a drive's first sectors.
+func (x *decoder) table(name string) (partition.Table, capture.Record, bool) {
+	rec := x.C.Get("sectors:/dev/" + name)
+	if rec.Outcome != capture.OK {
+		return partition.Table{}, rec, false
+	}
+	sector, ok := x.Number(bySys + name + "/queue/logical_block_size")
+	if !ok || sector < 512 || sector > 1<<16 {
+		sector = 512
+	}
+	t, err := partition.Decode(rec.Raw, int(sector))
+	if err != nil || t.Damaged {
+		rec.Outcome, rec.Detail = capture.Failed, "the partition table is damaged"
+		return partition.Table{}, rec, false
+	}
+	return t, rec, true
+}
+
+// style is the system drive's, from its table, or from what the device manager
+// noted of it where only root may read sectors.
 func (x *decoder) style(name string) (style, source string, rec capture.Record) {
-	rec = x.C.Get("sectors:/dev/" + name)
-	if rec.Outcome == capture.OK {
-		sector, ok := x.Number(bySys + name + "/queue/logical_block_size")
-		if !ok {
-			sector = 512
-		}
-		t, err := partition.Decode(rec.Raw, int(sector))
-		if err != nil || t.Damaged {
-			rec.Outcome, rec.Detail = capture.Failed, "the partition table is damaged"
-			return "", "", rec
-		}
-		x.partitions(t)
+	t, rec, ok := x.table(name)
+	if ok {
+		x.Partitions(t)
+		x.esp(t)
 		return t.Style, rec.Source, rec
+	}
+	if rec.Outcome == capture.Failed {
+		return "", "", rec
 	}
 	dev, _ := x.Text(bySys + name + "/dev")
 	udev := "/run/udev/data/b" + dev
@@ -247,28 +295,43 @@ func (x *decoder) style(name string) (style, source string, rec capture.Record) 
 	return "", "", rec
 }
 
-// noteIDs remembers which partitions a drive has.
-func (x *decoder) noteIDs(name string) {
-	if rec := x.C.Get("sectors:/dev/" + name); rec.Outcome == capture.OK {
-		if t, err := partition.Decode(rec.Raw, 512); err == nil {
-			for _, p := range t.Parts {
-				x.partitionIDs = append(x.partitionIDs, p.ID)
-			}
-		}
+// esp looks for the loader that started this system on the EFI system
+// partition, where that is mounted.
+func (x *decoder) esp(t partition.Table) {
+	const name = "storage.boot.esp"
+	if !slices.ContainsFunc(t.Parts, func(p partition.Part) bool { return p.Type == partition.ESP || p.Type == "ef" }) {
+		x.D.AddGap(name, inventory.NotOffered, "the disk has no EFI system partition", "")
+		return
+	}
+	mount := x.espMount()
+	if mount == "" {
+		x.D.AddGap(name+".loader", inventory.NotOffered, "the EFI system partition is not mounted", "Mount it and take the inventory again.")
+		return
+	}
+	if size, free, ok := x.space("statfs:" + mount); ok && free <= size {
+		x.D.Storage.Boot.ESP.FreeBytes = draft.Some(free)
+	}
+	r := x.C.Get(mount + "/EFI/")
+	dirs, ok := x.List(mount + "/EFI")
+	current := x.CurrentLoader(variable)
+	switch {
+	case !ok && r.Outcome != capture.Absent:
+		x.Why(name+".loader", r, "the EFI system partition cannot be looked into")
+	case current != "":
+		has := slices.ContainsFunc(dirs, func(d string) bool { return current == `\efi\`+strings.ToLower(d) })
+		x.SetBool(&x.D.Storage.Boot.ESP.Loader, name+".loader", has, mount+"/EFI")
+	default:
+		x.SetBool(&x.D.Storage.Boot.ESP.Loader, name+".loader", len(dirs) > 0, mount+"/EFI")
 	}
 }
 
-func (x *decoder) partitions(t partition.Table) {
-	for _, p := range t.Parts {
-		q := inventory.Partition{Index: draft.Some(int64(p.Index)), Type: draft.Some(p.Type), StartBytes: draft.Some(int64(min(p.Start, 1<<60))), Bytes: draft.Some(int64(min(p.Bytes, 1<<60)))}
-		if p.Kind != "" {
-			q.Kind = draft.Some(p.Kind)
+func (x *decoder) espMount() string {
+	for line := range strings.Lines(string(x.C.Get("/proc/self/mountinfo").Raw)) {
+		if f := strings.Fields(line); len(f) > 4 && f[4] != "/" {
+			return f[4]
 		}
-		x.D.Storage.Boot.Partitions = append(x.D.Storage.Boot.Partitions, q)
 	}
-	if t.Cut {
-		x.D.AddGap("storage.boot.partitions", inventory.ReadFailed, "the table is longer than what was read of it", "")
-	}
+	return ""
 }
 
 // encryption looks for an encrypted layer between the root volume and its disk.

@@ -16,7 +16,8 @@ var personal = map[byte][]int{
 // Redact replaces, in a copy of a structure table, every string that names one
 // machine, and its UUID, by what hide makes of them. The length of a string
 // stays the same: hide's result is cut, or filled up with dots. What does not
-// parse is cut off, since nobody can say what it holds.
+// parse is cut off, since nobody can say what it holds, but for the header that
+// shows that something is missing.
 func Redact(table []byte, hide func([]byte) []byte) []byte {
 	out := bytes.Clone(table)
 	list, err := Walk(out)
@@ -25,7 +26,10 @@ func Redact(table []byte, hide func([]byte) []byte) []byte {
 		for i := range list {
 			end += len(list[i].Data) + stringsLength(out[end+len(list[i].Data):])
 		}
-		out = out[:end]
+		out = out[:min(len(out), end+4)]
+		if len(out) == end+4 {
+			out[end+1] = 0xFF // longer than what is there
+		}
 	}
 	for off := 0; off+4 <= len(out); {
 		length := int(out[off+1])
@@ -53,7 +57,7 @@ func stringsLength(b []byte) int {
 }
 
 func redactStructure(s, text []byte, hide func([]byte) []byte) {
-	if s[0] == 1 && len(s) >= 24 && !blank(s[8:24]) {
+	if s[0] == 1 && len(s) >= 24 && UUID(s[8:24], 0) != "" {
 		fit(s[8:24], hide(s[8:24]), 0)
 	}
 	offsets, known := personal[s[0]]
@@ -82,10 +86,6 @@ func refers(s []byte, offsets []int, number byte) bool {
 		}
 	}
 	return false
-}
-
-func blank(b []byte) bool {
-	return bytes.Count(b, []byte{0}) == len(b) || bytes.Count(b, []byte{0xFF}) == len(b)
 }
 
 // fit writes from over to, filling up with one byte.

@@ -74,3 +74,14 @@ func (k Keep) Has(title string) bool {
 }
 
 func isWord(c byte) bool { return c >= 'a' && c <= 'z' || c >= '0' && c <= '9' || c >= 0x80 }
+
+// Filter keeps of lines those that are titles asked for.
+func (k Keep) Filter(lines string) string {
+	var out []string
+	for line := range strings.Lines(lines) {
+		if name := strings.TrimSpace(line); k.Has(name) {
+			out = append(out, name)
+		}
+	}
+	return strings.Join(out, "\n")
+}

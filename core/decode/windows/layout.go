@@ -135,3 +135,15 @@ func ESPOf(b []byte) int {
 	}
 	return 0
 }
+
+// RedactLayout replaces, in a copy of a layout, the partitions' own GUIDs by
+// what hide makes of them, as in boot entries, which name them too.
+func RedactLayout(b []byte, hide func([]byte) []byte) []byte {
+	out := WithoutNames(b)
+	for at := layoutHeader; at+layoutEntry <= len(out); at += layoutEntry {
+		if id := out[at+48 : at+64]; binary.LittleEndian.Uint32(out[at:]) == 1 {
+			copy(id, hide(id))
+		}
+	}
+	return out
+}

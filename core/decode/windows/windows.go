@@ -50,8 +50,8 @@ func Decode(c *capture.Document) *inventory.Document {
 	x.management()
 	x.restart()
 	x.isolation()
-	x.Rest("Windows", notRead, fact.OnlyMac)
 	x.environment()
+	x.Rest("Windows", notRead, fact.OnlyMac)
 	return x.D
 }
 

@@ -4,6 +4,7 @@ package machines
 
 import (
 	"encoding/json"
+	"maps"
 	"slices"
 	"strings"
 	"time"
@@ -39,7 +40,17 @@ func (m *machine) no(outcome string, errno int64, sources ...string) {
 // Make builds every capture anew, as its file is to be.
 func Make() (map[string][]byte, error) {
 	out := map[string][]byte{}
-	for _, m := range slices.Concat(windowsMachines(), linuxMachines()) {
+	for _, m := range slices.Concat(windowsMachines(), linuxMachines(), macMachines()) {
+		// What a machine says in place of its base counts; in the order of sources,
+		// so that the files do not change by chance.
+		last := map[string]capture.Record{}
+		for _, r := range m.Records {
+			last[r.Source] = r
+		}
+		m.Records = nil
+		for _, source := range slices.Sorted(maps.Keys(last)) {
+			m.Records = append(m.Records, last[source])
+		}
 		b, err := json.MarshalIndent(m.Document, "", " ")
 		if err != nil {
 			return nil, err

@@ -247,5 +247,5 @@ func id(n int) string { return fmt.Sprintf("71de0000-0000-4000-8000-%012x", n) }
 
 // started is the table of a disk that a UEFI machine starts from.
 func started(sectors uint64, from int) []craft.Part {
-	return []craft.Part{craft.NewPart(craft.ESP, id(from), 2048, 534527), craft.NewPart("e3c9e316-0b5c-4db8-817d-f92df00215ae", id(from + 1), 534528, 567295), craft.NewPart(craft.BasicData, id(from + 2), 567296, sectors - 2048)}
+	return []craft.Part{craft.NewPart(craft.ESP, id(from), 2048, 534527), craft.NewPart("e3c9e316-0b5c-4db8-817d-f92df00215ae", id(from+1), 534528, 567295), craft.NewPart(craft.BasicData, id(from+2), 567296, sectors-2048)}
 }

@@ -1,0 +1,38 @@
+package linux
+
+import (
+	"slices"
+
+	"rolltop.example/rolltop/core/capture"
+	"rolltop.example/rolltop/core/decode/titles"
+	"rolltop.example/rolltop/core/inventory"
+)
+
+// software are the machine-wide packages that were asked for.
+func (x *decoder) software() {
+	keep, asked := titles.Of(x.C.Get(Asked))
+	if !asked {
+		x.D.AddGap("software", inventory.NotAsked, "no titles were asked for", titles.Try)
+		return
+	}
+	status := x.C.Get(Dpkg)
+	apps, haveApps := x.List(Flatpak)
+	switch {
+	case status.Outcome == capture.OK:
+		x.D.Software = titles.Dpkg(status.Raw)
+		x.D.Said("software", Dpkg)
+	case x.C.Get(RPM).Outcome == capture.OK:
+		x.D.AddGap("software", inventory.NotOffered, "this system keeps its packages in a database that the collector does not read", "Enter the titles that matter by hand.")
+	default:
+		x.Why("software", status, "no list of packages that the collector knows is here")
+	}
+	if haveApps {
+		slices.Sort(apps)
+		for _, a := range apps {
+			x.D.Software = append(x.D.Software, inventory.Software{Name: a})
+		}
+	}
+	if !keep.All && x.D.GapOf("software") == nil {
+		x.D.AddGap("software", inventory.NotAsked, "only the titles asked for were read", titles.Try)
+	}
+}

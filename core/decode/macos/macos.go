@@ -1,0 +1,309 @@
+// Package macos turns a capture from macOS into an inventory. It reads only
+// the capture, on any platform.
+package macos
+
+import (
+	"encoding/base64"
+	"encoding/binary"
+	"math"
+	"slices"
+	"strings"
+
+	"rolltop.example/rolltop/core/capture"
+	"rolltop.example/rolltop/core/decode/draft"
+	"rolltop.example/rolltop/core/decode/smbios"
+	"rolltop.example/rolltop/core/decode/titles"
+	"rolltop.example/rolltop/core/fact"
+	"rolltop.example/rolltop/core/inventory"
+)
+
+// decoder carries one capture to one inventory.
+type decoder struct {
+	*draft.Draft
+	hardware any
+	arm      bool
+}
+
+// notRead are the facts that a Mac could tell of and this collector does not
+// read.
+var notRead = []string{"os.licence", "os.held_at", "os.edition", "os.account", "storage.system.encryption.key_kept", "backup", "drivers"}
+
+// Decode makes the inventory. Every fact that Macs have is known or has a gap
+// afterwards.
+func Decode(c *capture.Document) *inventory.Document {
+	x := &decoder{Draft: draft.New(c, "Take the inventory again with administrator rights (sudo).")}
+	x.hardware = x.tool(Hardware)
+	x.arm = x.sysNumber("hw.optional.arm64") == 1
+	raw := x.bytes(find(x.tool(Tables), "SMBIOS"))
+	tables := c.Get(Tables.Source())
+	if tables.Outcome == capture.OK && len(raw) == 0 {
+		tables.Outcome = capture.NotExposed
+	}
+	x.ReadTables(tables, raw, 0x0206)
+	x.system()
+	x.device()
+	x.processor()
+	x.memory()
+	x.storage()
+	x.encryption()
+	x.startUp()
+	x.screens()
+	x.power()
+	x.software()
+	x.management()
+	x.D.AddGap("storage.other_systems", inventory.NotOffered, "the system's tools do not tell which volumes hold other systems", "")
+	x.Rest("Macs", notRead, fact.OnlyPC)
+	return x.D
+}
+
+func (x *decoder) tool(t Tool) any { return tree(x.C.Get(t.Source()).Raw) }
+
+// sys is a value of the kernel as text.
+func (x *decoder) sys(name string) string {
+	s, _ := x.Text(Sysctl(name))
+	s, _, _ = strings.Cut(s, "\x00")
+	return strings.Join(strings.Fields(s), " ")
+}
+
+// sysNumber is a value of the kernel as a number of four or eight bytes, or 0.
+func (x *decoder) sysNumber(name string) int64 {
+	r := x.C.Get(Sysctl(name))
+	switch {
+	case r.Outcome != capture.OK:
+	case len(r.Raw) == 4:
+		return int64(int32(binary.LittleEndian.Uint32(r.Raw)))
+	case len(r.Raw) == 8:
+		return int64(binary.LittleEndian.Uint64(r.Raw))
+	}
+	return 0
+}
+
+func words(v any) string {
+	s, _ := v.(string)
+	return strings.Join(strings.Fields(s), " ")
+}
+
+// size is a number of bytes, or 0.
+func size(v any) int64 {
+	f, ok := v.(float64)
+	if !ok || f < 0 || f > 1<<60 || f != math.Trunc(f) {
+		return 0
+	}
+	return int64(f)
+}
+
+// bytes undoes the form that JSON gives to data.
+func (x *decoder) bytes(v any) []byte {
+	s, _ := v.(string)
+	b, err := base64.StdEncoding.DecodeString(s)
+	if err != nil {
+		return nil
+	}
+	return b
+}
+
+func (x *decoder) system() {
+	o := &x.D.OS
+	x.Set(&o.Platform, "os.platform", "macos", "the collector")
+	file := tree(x.C.Get(VersionFile).Raw)
+	version, from := x.sys("kern.osproductversion"), Sysctl("kern.osproductversion")
+	if version == "" {
+		version, from = words(find(file, "ProductVersion")), VersionFile
+	}
+	if !x.Set(&o.Version, "os.version", version, from) {
+		x.Why("os.version", x.C.Get(Sysctl("kern.osproductversion")), "the system does not tell its version")
+	}
+	build, from := x.sys("kern.osversion"), Sysctl("kern.osversion")
+	if build == "" {
+		build, from = words(find(file, "ProductBuildVersion")), VersionFile
+	}
+	x.Set(&o.Build, "os.build", build, from)
+	if name := words(find(file, "ProductName")); name != "" && version != "" {
+		major, _, _ := strings.Cut(version, ".")
+		x.Set(&o.Name, "os.name", name+" "+major, VersionFile)
+	}
+	arch := "x86-64" // no system that runs a current collector is anything else
+	if x.arm {
+		arch = "arm64"
+	}
+	x.Set(&o.Architecture, "os.architecture", arch, Sysctl("hw.optional.arm64"))
+	x.D.AddGap("os.pending_restart", inventory.NotOffered, "the system has no mark for it that anyone may read", "")
+}
+
+func (x *decoder) device() {
+	d := &x.D.Device
+	expert := x.tool(Platform)
+	host, _, _ := strings.Cut(x.sys("kern.hostname"), ".")
+	x.Set(&d.Name, "device.name", host, Sysctl("kern.hostname"))
+	x.Set(&d.ModelID, "device.model_id", x.sys("hw.model"), Sysctl("hw.model"))
+	x.Set(&d.Model, "device.model", words(find(x.hardware, "machine_name")), Hardware.Source())
+	x.Set(&d.Serial, "device.serial", smbios.Filled(words(find(expert, "IOPlatformSerialNumber"))), Platform.Source())
+	x.Set(&d.UUID, "device.uuid", strings.ToLower(words(find(expert, "IOPlatformUUID"))), Platform.Source())
+	maker := strings.TrimRight(string(x.bytes(find(expert, "manufacturer"))), "\x00")
+	x.Set(&d.Manufacturer, "device.manufacturer", maker, Platform.Source())
+	for name, known := range map[string]bool{"device.serial": !d.Serial.IsZero(), "device.uuid": !d.UUID.IsZero(), "device.manufacturer": !d.Manufacturer.IsZero()} {
+		if !known {
+			x.Why(name, x.C.Get(Platform.Source()), "the platform does not tell")
+		}
+	}
+	if d.Model.IsZero() {
+		x.Why("device.model", x.C.Get(Hardware.Source()), "the system does not tell")
+	}
+	guest := x.sysNumber("kern.hv_vmm_present") == 1
+	battery, _ := find(x.tool(Battery), "BatteryInstalled").(bool)
+	switch {
+	case guest:
+		x.Set(&d.Environment, "device.environment", "guest", Sysctl("kern.hv_vmm_present"))
+		x.Set(&d.Form, "device.form", "virtual", Sysctl("kern.hv_vmm_present"))
+	case battery:
+		x.Set(&d.Form, "device.form", "laptop", Battery.Source())
+	case x.C.Get(Battery.Source()).Outcome == capture.OK:
+		x.Set(&d.Form, "device.form", "desktop", Battery.Source()+", which finds none")
+	}
+	if !guest {
+		x.Set(&d.Environment, "device.environment", "hardware", "no sign of a hypervisor")
+	}
+	x.D.AddGap("device.asset_tag", inventory.NotOffered, "Macs have none in firmware", "")
+	x.D.AddGap("device.hypervisor", inventory.NotOffered, "no hypervisor is seen", "")
+}
+
+// features turns the kernel's names of features into the makers'.
+var features = map[string]string{"sse2": "sse2", "sse3": "sse3", "ssse3": "ssse3", "sse4.1": "sse4.1", "sse4.2": "sse4.2", "cx16": "cmpxchg16b", "popcnt": "popcnt", "aes": "aes", "avx1.0": "avx",
+	"avx2": "avx2", "bmi1": "bmi1", "bmi2": "bmi2", "fma": "fma", "movbe": "movbe", "xsave": "xsave", "f16c": "f16c", "vmx": "vmx", "pae": "pae", "lahf": "lahf", "lzcnt": "lzcnt", "prefetchw": "prefetchw", "xd": "nx"}
+
+// processor reads what the kernel says. Under translation it makes up another
+// processor, whose details are not taken on a Mac with one of its own.
+func (x *decoder) processor() {
+	p := &x.D.Processor
+	chip, from := words(find(x.hardware, "chip_type")), Hardware.Source()
+	if chip == "" || !x.arm {
+		chip, from = x.sys("machdep.cpu.brand_string"), Sysctl("machdep.cpu.brand_string")
+	}
+	x.Set(&p.Name, "processor.name", chip, from)
+	arch := "x86-64"
+	if x.arm {
+		arch = "arm64"
+		maker, _, _ := strings.Cut(chip, " ")
+		x.Set(&p.Vendor, "processor.vendor", maker, from)
+	} else {
+		x.intel()
+	}
+	x.Set(&p.Architecture, "processor.architecture", arch, Sysctl("hw.optional.arm64"))
+	for _, n := range []struct {
+		to         *inventory.Opt[int64]
+		name, from string
+	}{{&p.Cores, "processor.cores", "hw.physicalcpu_max"}, {&p.Threads, "processor.threads", "hw.logicalcpu_max"}, {&p.Packages, "processor.packages", "hw.packages"}} {
+		if v := x.sysNumber(n.from); v > 0 && v < 1024 {
+			x.SetNumber(n.to, n.name, v, Sysctl(n.from))
+		} else {
+			x.Why(n.name, x.C.Get(Sysctl(n.from)), "the kernel does not tell")
+		}
+	}
+	if hz := x.sysNumber("hw.cpufrequency_max"); hz >= 1_000_000 && !x.arm {
+		x.SetNumber(&p.RatedMHz, "processor.rated_mhz", hz/1_000_000, Sysctl("hw.cpufrequency_max"))
+	} else {
+		x.D.AddGap("processor.rated_mhz", inventory.NotOffered, "this Mac's kernel does not tell a rated speed", "")
+	}
+}
+
+func (x *decoder) intel() {
+	p := &x.D.Processor
+	x.Set(&p.Vendor, "processor.vendor", x.sys("machdep.cpu.vendor"), Sysctl("machdep.cpu.vendor"))
+	for _, n := range []struct {
+		to   *inventory.Opt[int64]
+		name string
+	}{{&p.Family, "family"}, {&p.Model, "model"}, {&p.Stepping, "stepping"}} {
+		if x.C.Get(Sysctl("machdep.cpu."+n.name)).Outcome == capture.OK {
+			x.SetNumber(n.to, "processor."+n.name, x.sysNumber("machdep.cpu."+n.name), Sysctl("machdep.cpu."+n.name))
+		}
+	}
+	all := x.sys("machdep.cpu.features") + " " + x.sys("machdep.cpu.leaf7_features") + " " + x.sys("machdep.cpu.extfeatures")
+	for f := range strings.FieldsSeq(strings.ToLower(all)) {
+		if name := features[f]; name != "" && !slices.Contains(p.Features, name) {
+			p.Features = append(p.Features, name)
+		}
+	}
+	if len(p.Features) > 0 {
+		x.D.Said("processor.features", Sysctl("machdep.cpu.features"))
+	}
+}
+
+// memory: what is fitted is what the kernel has; a Mac's firmware takes no
+// share that would show.
+func (x *decoder) memory() {
+	m := &x.D.Memory
+	n := x.sysNumber("hw.memsize")
+	if n < 1<<20 || n > 1<<50 {
+		x.Why("memory.visible_bytes", x.C.Get(Sysctl("hw.memsize")), "the kernel does not tell")
+		x.Why("memory.installed_bytes", x.C.Get(Sysctl("hw.memsize")), "the kernel does not tell")
+		return
+	}
+	x.SetNumber(&m.Visible, "memory.visible_bytes", n, Sysctl("hw.memsize"))
+	if x.Tables.Read {
+		x.Modules()
+	} else {
+		const detail = "this Mac's memory is part of its chip and has no slots to tell of"
+		for _, name := range []string{"memory.slots", "memory.slots_used", "memory.max_bytes", "memory.modules"} {
+			x.D.AddGap(name, inventory.NotOffered, detail, "")
+		}
+	}
+	if m.Installed.IsZero() {
+		x.D.DropGap("memory.installed_bytes")
+		x.SetNumber(&m.Installed, "memory.installed_bytes", n, Sysctl("hw.memsize"))
+	}
+}
+
+// software are the titles in the folder for everybody.
+func (x *decoder) software() {
+	keep, asked := titles.Of(x.C.Get(Asked))
+	if !asked {
+		x.D.AddGap("software", inventory.NotAsked, "no titles were asked for", titles.Try)
+		return
+	}
+	x.D.Software = []inventory.Software{}
+	for bundle := range strings.Lines(string(x.C.Get(Applications + "/").Raw)) {
+		bundle = strings.TrimSuffix(bundle, "\n")
+		name := strings.TrimSuffix(bundle, ".app")
+		if bundle == name || !keep.Has(name) {
+			continue
+		}
+		info := tree(x.C.Get(Title(bundle)).Raw)
+		version := words(find(info, "CFBundleShortVersionString"))
+		if version == "" {
+			version = words(find(info, "CFBundleVersion"))
+		}
+		x.D.Software = append(x.D.Software, inventory.Software{Name: name, Version: draft.Known(version)})
+	}
+	x.D.Said("software", Applications)
+	if !keep.All {
+		x.D.AddGap("software", inventory.NotAsked, "only the titles asked for were read", titles.Try)
+	}
+}
+
+// management is read from words that the tools write in English on every
+// system.
+func (x *decoder) management() {
+	var by []string
+	status, ok := x.Text(Enrolled.Source())
+	if ok && strings.Contains(status, "MDM enrollment: Yes") {
+		by = append(by, "device management")
+	}
+	joined := x.C.Get(Directory.Source()).Outcome == capture.OK
+	if joined {
+		by = append(by, "a directory")
+		x.Set(&x.D.OS.Account, "os.account", "directory", Directory.Source())
+	}
+	switch {
+	case len(by) > 0:
+		x.Set(&x.D.OS.ManagedBy, "os.managed_by", strings.Join(by, ", "), "enrolment and directory")
+	case ok:
+		x.D.AddGap("os.managed_by", inventory.NotOffered, "no sign of device management or of a directory", "")
+	default:
+		x.Why("os.managed_by", x.C.Get(Enrolled.Source()), "the system does not tell")
+	}
+	if r := x.C.Get(Interfaces); r.Outcome == capture.OK {
+		x.SetBool(&x.D.Network.Connected, "network.connected", strings.Contains(string(r.Raw), " running"), Interfaces)
+	} else {
+		x.Why("network.connected", r, "the system does not tell")
+	}
+}

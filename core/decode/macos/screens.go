@@ -1,0 +1,92 @@
+package macos
+
+import (
+	"encoding/hex"
+	"fmt"
+	"strconv"
+	"strings"
+
+	"rolltop.example/rolltop/core/capture"
+	"rolltop.example/rolltop/core/decode/draft"
+	"rolltop.example/rolltop/core/inventory"
+)
+
+// screens lists adapters and, below each, its displays.
+func (x *decoder) screens() {
+	r := x.C.Get(Screens.Source())
+	list, _ := find(x.tool(Screens), "SPDisplaysDataType").([]any)
+	if r.Outcome != capture.OK {
+		x.Why("graphics", r, "the system does not tell")
+		x.Why("displays", r, "the system does not tell")
+		return
+	}
+	x.D.Graphics, x.D.Displays = []inventory.Adapter{}, []inventory.Display{}
+	for _, item := range list {
+		a := inventory.Adapter{Name: draft.Known(words(find(item, "sppci_model")))}
+		place := fmt.Sprintf("graphics[%d]", len(x.D.Graphics))
+		family := strings.TrimPrefix(words(find(item, "spdisplays_mtlgpufamilysupport")), "spdisplays_metal")
+		if _, err := strconv.Atoi(family); err == nil {
+			a.InterfaceLevel = draft.Some(family)
+			x.D.Said(place+".interface_level", Screens.Source())
+		} else {
+			x.D.AddGap(place+".interface_level", inventory.NotOffered, "the system does not tell this adapter's family", "")
+		}
+		x.D.AddGap(place+".driver_model", inventory.NotOffered, "this system has no such thing", "")
+		x.D.Graphics = append(x.D.Graphics, a)
+		below, _ := find(item, "spdisplays_ndrvs").([]any)
+		for _, d := range below {
+			x.display(d)
+		}
+	}
+	x.D.Said("graphics", Screens.Source())
+	x.D.Said("displays", Screens.Source())
+}
+
+func (x *decoder) display(item any) {
+	d := inventory.Display{Name: draft.Some(fmt.Sprintf("display %d", len(x.D.Displays)+1)), Internal: draft.Some(words(find(item, "spdisplays_connection_type")) == "spdisplays_internal")}
+	var w, h int64
+	if n, _ := fmt.Sscanf(words(find(item, "_spdisplays_pixels")), "%d x %d", &w, &h); n == 2 && w > 0 && h > 0 && w < 100_000 && h < 100_000 {
+		d.WidthPx, d.HeightPx = draft.Some(w), draft.Some(h)
+	}
+	text := strings.TrimPrefix(words(find(item, "_spdisplays_edid")), "0x")
+	if b, err := hex.DecodeString(text); err == nil && len(b) > 0 {
+		x.Display(d, capture.Record{Source: Screens.Source(), Outcome: capture.OK, Raw: b})
+		return
+	}
+	x.D.AddGap(fmt.Sprintf("displays[%d].diagonal_inches", len(x.D.Displays)), inventory.NotOffered, "the system hands out no description of this display", "")
+	x.D.Displays = append(x.D.Displays, d)
+}
+
+// power: on Macs with a chip of their own the usual capacities are per cent,
+// and the one called raw is the measure.
+func (x *decoder) power() {
+	p := &x.D.Power
+	b := x.tool(Battery)
+	r := x.C.Get(Battery.Source())
+	installed, _ := find(b, "BatteryInstalled").(bool)
+	if !installed {
+		if r.Outcome != capture.OK {
+			x.Why("power", r, "the system does not tell")
+			return
+		}
+		x.Set(&p.Source, "power.source", "mains", Battery.Source()+", which finds no battery")
+		x.D.AddGap("power.battery_percent", inventory.NotOffered, "there is no battery", "")
+		x.D.AddGap("power.battery_health_percent", inventory.NotOffered, "there is no battery", "")
+		return
+	}
+	if outside, ok := find(b, "ExternalConnected").(bool); ok {
+		x.Set(&p.Source, "power.source", map[bool]string{true: "mains", false: "battery"}[outside], Battery.Source())
+	}
+	now, full, design := size(find(b, "CurrentCapacity")), size(find(b, "MaxCapacity")), size(find(b, "DesignCapacity"))
+	if full > 0 && now <= full {
+		x.SetNumber(&p.BatteryPercent, "power.battery_percent", now*100/full, Battery.Source())
+	}
+	if raw := size(find(b, "AppleRawMaxCapacity")); raw > 0 {
+		full = raw
+	} else if full == 100 && design > 200 {
+		full = 0 // per cent, and no measure
+	}
+	if design > 0 && full > 0 && full <= 2*design {
+		x.SetNumber(&p.BatteryHealthPercent, "power.battery_health_percent", full*100/design, Battery.Source())
+	}
+}

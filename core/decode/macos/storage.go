@@ -1,0 +1,204 @@
+package macos
+
+import (
+	"fmt"
+	"regexp"
+	"slices"
+	"strconv"
+	"strings"
+
+	"rolltop.example/rolltop/core/capture"
+	"rolltop.example/rolltop/core/decode/draft"
+	"rolltop.example/rolltop/core/inventory"
+)
+
+// wholeDisk is the disk of a partition: disk0 of disk0s2.
+var wholeDisk = regexp.MustCompile(`^disk[0-9]+`)
+
+// storage lists the physical disks, and finds those below the container that
+// the system runs from. What is free is the container's, which its volumes
+// share; the root itself is a sealed copy.
+func (x *decoder) storage() {
+	s := &x.D.Storage
+	list := x.C.Get(DiskList.Source())
+	names, _ := find(x.tool(DiskList), "WholeDisks").([]any)
+	if list.Outcome != capture.OK || len(names) == 0 {
+		x.Why("storage", list, "the system lists no disks")
+		return
+	}
+	root := x.tool(RootInfo)
+	below := x.storesOf(root)
+	for _, n := range names {
+		name, _ := n.(string)
+		if name == "" {
+			continue
+		}
+		d := x.disk(name)
+		d.System = draft.Some(len(below) == 1 && below[0] == name)
+		s.Disks = append(s.Disks, d)
+	}
+	x.volume(root)
+	switch len(below) {
+	case 1:
+		x.systemDisk(below[0])
+	case 0:
+		for _, n := range []string{"storage.system.disk_bytes", "storage.system.partition_style", "storage.system.kind", "storage.boot"} {
+			x.Why(n, x.C.Get(RootInfo.Source()), "the system does not tell which disk its volume is on")
+		}
+	default:
+		for _, n := range below {
+			m := inventory.Member{Disk: draft.Some(n)}
+			if b := size(find(x.tool(DiskInfo(n)), "Size")); b > 0 {
+				m.Bytes = draft.Some(b)
+			}
+			s.System.Members = append(s.System.Members, m)
+		}
+		for _, n := range []string{"storage.system.disk_bytes", "storage.system.partition_style", "storage.system.kind", "storage.boot"} {
+			x.D.AddGap(n, inventory.NotOffered, fmt.Sprintf("the system volume spans %d disks; their sizes are not summed", len(below)), "See storage.system.members.")
+		}
+	}
+}
+
+// storesOf are the physical disks below the root volume.
+func (x *decoder) storesOf(root any) []string {
+	var out []string
+	add := func(partition string) {
+		if d := wholeDisk.FindString(partition); d != "" && !slices.Contains(out, d) {
+			out = append(out, d)
+		}
+	}
+	stores, _ := find(root, "APFSPhysicalStores").([]any)
+	for _, st := range stores {
+		add(words(find(st, "APFSPhysicalStore")))
+		add(words(find(st, "DeviceIdentifier")))
+	}
+	if len(stores) == 0 {
+		add(words(find(root, "ParentWholeDisk")))
+	}
+	return out
+}
+
+func (x *decoder) disk(name string) inventory.Disk {
+	info := x.tool(DiskInfo(name))
+	d := inventory.Disk{Name: draft.Some(name), Model: draft.Known(words(find(info, "MediaName"))), Bus: draft.Known(strings.ToLower(words(find(info, "BusProtocol"))))}
+	for _, key := range []string{"Size", "TotalSize"} {
+		if b := size(find(info, key)); b > 0 && d.Bytes.IsZero() {
+			d.Bytes = draft.Some(b)
+		}
+	}
+	if solid, ok := find(info, "SolidState").(bool); ok {
+		d.Kind = draft.Some(map[bool]string{true: "ssd", false: "hdd"}[solid])
+	}
+	if inside, ok := find(info, "Internal").(bool); ok {
+		d.Removable = draft.Some(!inside)
+	}
+	d.Health = draft.Known(map[string]string{"Verified": "good", "Failing": "bad"}[words(find(info, "SMARTStatus"))])
+	d.PartitionStyle = draft.Known(styles[x.content(name)])
+	return d
+}
+
+// styles as the system names them.
+var styles = map[string]string{"GUID_partition_scheme": "gpt", "FDisk_partition_scheme": "mbr"}
+
+// content is a disk's scheme from the list of all.
+func (x *decoder) content(name string) string {
+	all, _ := find(x.tool(DiskList), "AllDisksAndPartitions").([]any)
+	for _, d := range all {
+		if m, ok := d.(map[string]any); ok && words(m["DeviceIdentifier"]) == name {
+			return words(m["Content"])
+		}
+	}
+	return ""
+}
+
+func (x *decoder) volume(root any) {
+	sys := &x.D.Storage.System
+	r := x.C.Get(RootInfo.Source())
+	total, from := size(find(root, "APFSContainerSize")), "APFSContainerSize"
+	free := size(find(root, "APFSContainerFree"))
+	if total == 0 {
+		total, free, from = size(find(root, "TotalSize")), size(find(root, "FreeSpace")), "TotalSize"
+	}
+	if total == 0 || free > total {
+		x.Why("storage.system.volume_bytes", r, "the system does not tell the volume's size")
+		x.Why("storage.system.free_bytes", r, "the system does not tell the volume's free space")
+		return
+	}
+	x.SetNumber(&sys.VolumeBytes, "storage.system.volume_bytes", total, RootInfo.Source()+" "+from)
+	x.SetNumber(&sys.FreeBytes, "storage.system.free_bytes", free, RootInfo.Source())
+	x.Set(&sys.Filesystem, "storage.system.filesystem", words(find(root, "FilesystemType")), RootInfo.Source())
+}
+
+func (x *decoder) systemDisk(name string) {
+	sys, boot := &x.D.Storage.System, &x.D.Storage.Boot
+	for i := range x.D.Storage.Disks {
+		d := &x.D.Storage.Disks[i]
+		if d.Name.Or("") != name {
+			continue
+		}
+		if n, ok := d.Bytes.Get(); ok {
+			x.SetNumber(&sys.DiskBytes, "storage.system.disk_bytes", n, DiskInfo(name).Source())
+		}
+		if style, ok := d.PartitionStyle.Get(); ok {
+			x.Set(&sys.PartitionStyle, "storage.system.partition_style", style, DiskList.Source())
+			x.Set(&boot.PartitionStyle, "storage.boot.partition_style", style, DiskList.Source())
+		}
+		x.Set(&boot.Media, "storage.boot.media", map[bool]string{true: "removable", false: "internal"}[d.Removable.Or(false)], DiskInfo(name).Source())
+	}
+	x.Set(&boot.Disk, "storage.boot.disk", name, RootInfo.Source())
+}
+
+// encryption of the system volume as its tool says. While it is under way,
+// neither word is right.
+func (x *decoder) encryption() {
+	e := &x.D.Storage.System.Encryption
+	status, ok := x.Text(Vault.Source())
+	switch {
+	case ok && strings.Contains(status, "in progress"):
+		x.D.AddGap("storage.system.encryption.state", inventory.NotOffered, "the volume is being encrypted or decrypted just now", "Take the inventory again when that is done.")
+	case ok && strings.Contains(status, "is On"):
+		x.Set(&e.State, "storage.system.encryption.state", "on", Vault.Source())
+		x.Set(&e.Kind, "storage.system.encryption.kind", "platform", Vault.Source())
+	case ok && strings.Contains(status, "is Off"):
+		x.Set(&e.State, "storage.system.encryption.state", "off", Vault.Source())
+		x.D.AddGap("storage.system.encryption.kind", inventory.NotOffered, "the volume is not encrypted", "")
+	default:
+		x.Why("storage.system.encryption", x.C.Get(Vault.Source()), "the system's tool does not tell")
+	}
+}
+
+// startUp is the policy of what may start: Macs with a chip of their own name
+// it, those with a security chip keep it in a variable, older ones have none.
+func (x *decoder) startUp() {
+	fw := &x.D.Firmware
+	x.Set(&fw.Version, "firmware.version", words(find(x.hardware, "boot_rom_version")), Hardware.Source())
+	capable := func(from string) { x.SetBool(&fw.SecureBootCapable, "firmware.secure_boot_capable", true, from) }
+	policy := x.C.Get(Policy.Source())
+	named := words(find(x.hardware, "ibridge_secure_boot"))
+	security := find(x.hardware, "ibridge_model_name") != nil
+	switch b := x.bytes(find(tree(policy.Raw), Policy.Keys[0])); {
+	case x.arm && named != "":
+		capable(Hardware.Source())
+		first, _, _ := strings.Cut(strings.ToLower(named), " ")
+		if slices.Contains([]string{"full", "reduced", "permissive"}, first) {
+			x.Set(&fw.SecureBoot, "firmware.secure_boot", first, Hardware.Source())
+			return
+		}
+		x.D.AddGap("firmware.secure_boot", inventory.ReadFailed, "it says "+strconv.Quote(named)+", which nobody knows", "")
+	case x.arm:
+		capable("every Mac with a chip of its own")
+		x.Why("firmware.secure_boot", x.C.Get(Hardware.Source()), "the system does not tell its start-up policy")
+	case policy.Outcome == capture.OK && len(b) == 1 && b[0] <= 2:
+		capable(Policy.Source())
+		x.Set(&fw.SecureBoot, "firmware.secure_boot", []string{"permissive", "reduced", "full"}[b[0]], Policy.Source())
+	case security:
+		capable(Hardware.Source())
+		x.Why("firmware.secure_boot", policy, "the security chip's policy is not there to be read")
+	case x.C.Get(Hardware.Source()).Outcome == capture.OK:
+		x.SetBool(&fw.SecureBootCapable, "firmware.secure_boot_capable", false, Hardware.Source()+", which names no security chip")
+		x.Set(&fw.SecureBoot, "firmware.secure_boot", "off", Hardware.Source()+", which names no security chip")
+	default:
+		x.Why("firmware.secure_boot", x.C.Get(Hardware.Source()), "the system does not tell")
+		x.Why("firmware.secure_boot_capable", x.C.Get(Hardware.Source()), "the system does not tell")
+	}
+}

@@ -1,0 +1,174 @@
+// Package plist decodes property lists as macOS tools and bundles write them,
+// in XML and in the binary form, into maps, slices, strings, int64, float64,
+// bool and []byte. Dates are text. No length is trusted; nothing is nested
+// deeper than a limit.
+package plist
+
+import (
+	"bytes"
+	"encoding/base64"
+	"errors"
+	"fmt"
+	"strconv"
+	"strings"
+)
+
+// deepest is how far values may be nested, most how many there may be.
+const (
+	deepest = 32
+	most    = 1 << 18
+)
+
+// Decode reads either form.
+func Decode(b []byte) (any, error) {
+	if bytes.HasPrefix(b, []byte("bplist00")) {
+		return decodeBinary(b)
+	}
+	p := &parser{rest: b}
+	return p.document()
+}
+
+// parser reads the XML form: a declaration, a document type, and elements that
+// have neither attributes nor mixed content.
+type parser struct {
+	rest  []byte
+	count int
+}
+
+var errShort = errors.New("plist: it ends in the middle")
+
+// tag returns the next start or end tag or empty element, without its brackets
+// and attributes; declarations and comments are passed over.
+func (p *parser) tag() (string, error) {
+	for {
+		at := bytes.IndexByte(p.rest, '<')
+		if at < 0 {
+			return "", errShort
+		}
+		p.rest = p.rest[at:]
+		ends := ">"
+		if bytes.HasPrefix(p.rest, []byte("<!--")) {
+			ends = "-->"
+		}
+		end := bytes.Index(p.rest, []byte(ends))
+		if end < 0 {
+			return "", errShort
+		}
+		inner := string(p.rest[1:end])
+		p.rest = p.rest[end+len(ends):]
+		if inner == "" || inner[0] == '!' || inner[0] == '?' {
+			continue
+		}
+		name, _, _ := strings.Cut(strings.TrimSuffix(inner, "/"), " ")
+		if strings.HasSuffix(inner, "/") {
+			name += "/"
+		}
+		return name, nil
+	}
+}
+
+// text is the content up to the end tag of an element.
+func (p *parser) text(name string) (string, error) {
+	end := bytes.Index(p.rest, []byte("</"+name+">"))
+	if end < 0 {
+		return "", errShort
+	}
+	s := string(p.rest[:end])
+	p.rest = p.rest[end+len(name)+3:]
+	return unescape.Replace(s), nil
+}
+
+var unescape = strings.NewReplacer("&lt;", "<", "&gt;", ">", "&quot;", `"`, "&apos;", "'", "&amp;", "&")
+
+func (p *parser) document() (any, error) {
+	name, err := p.tag()
+	if err != nil {
+		return nil, err
+	}
+	if name == "plist" {
+		if name, err = p.tag(); err != nil {
+			return nil, err
+		}
+	}
+	return p.value(name, 0)
+}
+
+func (p *parser) value(name string, depth int) (any, error) {
+	if p.count++; depth > deepest || p.count > most {
+		return nil, errors.New("plist: too deep or too long")
+	}
+	switch name {
+	case "true/":
+		return true, nil
+	case "false/":
+		return false, nil
+	case "dict/":
+		return map[string]any{}, nil
+	case "array/":
+		return []any{}, nil
+	case "string/", "data/":
+		return "", nil
+	case "dict":
+		return p.dict(depth)
+	case "array":
+		return p.array(depth)
+	}
+	s, err := p.text(name)
+	if err != nil {
+		return nil, err
+	}
+	switch name {
+	case "string", "date":
+		return s, nil
+	case "integer":
+		return strconv.ParseInt(strings.TrimSpace(s), 0, 64)
+	case "real":
+		return strconv.ParseFloat(strings.TrimSpace(s), 64)
+	case "data":
+		return base64.StdEncoding.DecodeString(strings.Join(strings.Fields(s), ""))
+	}
+	return nil, fmt.Errorf("plist: there is no element %q", name)
+}
+
+func (p *parser) dict(depth int) (any, error) {
+	out := map[string]any{}
+	for {
+		name, err := p.tag()
+		switch {
+		case err != nil:
+			return nil, err
+		case name == "/dict":
+			return out, nil
+		case name != "key":
+			return nil, fmt.Errorf("plist: %q where a key should be", name)
+		}
+		key, err := p.text("key")
+		if err != nil {
+			return nil, err
+		}
+		if name, err = p.tag(); err != nil {
+			return nil, err
+		}
+		if out[key], err = p.value(name, depth+1); err != nil {
+			return nil, err
+		}
+	}
+}
+
+func (p *parser) array(depth int) (any, error) {
+	out := []any{}
+	for {
+		name, err := p.tag()
+		if err != nil {
+			return nil, err
+		}
+		if name == "/array" {
+			return out, nil
+		}
+		v, err := p.value(name, depth+1)
+		if err != nil {
+			return nil, err
+		}
+		out = append(out, v)
+	}
+}

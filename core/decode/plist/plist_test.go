@@ -1,0 +1,85 @@
+package plist_test
+
+import (
+	"encoding/base64"
+	"fmt"
+	"reflect"
+	"testing"
+
+	"rolltop.example/rolltop/core/decode/plist"
+)
+
+const xml = `<?xml version="1.0" encoding="UTF-8"?>
+<!DOCTYPE plist PUBLIC "-//x//DTD PLIST 1.0//EN" "x.dtd">
+<plist version="1.0">
+<!-- <dict> in a comment -->
+<dict>
+	<key>Name</key><string>Tide &amp; table &lt;8&gt;</string>
+	<key>Size</key><integer>500277792768</integer>
+	<key>Hex</key><integer>0x10</integer>
+	<key>Share</key><real>0.5</real>
+	<key>Solid</key><true/><key>Removable</key><false/>
+	<key>Serial</key><data>
+	AQID
+	</data>
+	<key>Parts</key><array><string>disk0s1</string><array/><dict/></array>
+</dict>
+</plist>`
+
+var xmlWant = map[string]any{"Name": "Tide & table <8>", "Size": int64(500277792768), "Hex": int64(16), "Share": 0.5, "Solid": true, "Removable": false,
+	"Serial": []byte{1, 2, 3}, "Parts": []any{"disk0s1", []any{}, map[string]any{}}}
+
+// binaryForm is {"A": "b", "N": 258, "Y": true, "W": "ü", "L": ["b"]}, put
+// together by hand: nine objects, offsets and references of one byte.
+func binaryForm() []byte {
+	objects := []string{
+		"\xD5\x01\x02\x03\x04\x05\x06\x07\x08\x09\x0A", "\x51A", "\x51N", "\x51Y", "\x51W", "\x51L", "\x51b", "\x11\x01\x02", "\x09", "\x61\x00\xFC", "\xA1\x06",
+	}
+	b, offsets := []byte("bplist00"), []byte{}
+	for _, o := range objects {
+		offsets = append(offsets, byte(len(b)))
+		b = append(b, o...)
+	}
+	table := byte(len(b))
+	b = append(b, offsets...)
+	b = append(b, 0, 0, 0, 0, 0, 0, 1, 1)
+	b = append(b, 0, 0, 0, 0, 0, 0, 0, byte(len(objects)))
+	b = append(b, 0, 0, 0, 0, 0, 0, 0, 0)
+	return append(b, 0, 0, 0, 0, 0, 0, 0, table)
+}
+
+func TestDecode(t *testing.T) {
+	for name, tt := range map[string]struct {
+		in   []byte
+		want any
+	}{
+		"xml":    {[]byte(xml), xmlWant},
+		"binary": {binaryForm(), map[string]any{"A": "b", "N": int64(258), "Y": true, "W": "ü", "L": []any{"b"}}},
+	} {
+		if got, err := plist.Decode(tt.in); err != nil || !reflect.DeepEqual(got, tt.want) {
+			t.Errorf("%s: %v\n got %#v\nwant %#v", name, err, got, tt.want)
+		}
+	}
+}
+
+func TestBroken(t *testing.T) {
+	loop := []byte("bplist00\xA1\x00\x08" + "\x00\x00\x00\x00\x00\x00\x01\x01" + "\x00\x00\x00\x00\x00\x00\x00\x01" + "\x00\x00\x00\x00\x00\x00\x00\x00" + "\x00\x00\x00\x00\x00\x00\x00\x0A")
+	for name, in := range map[string][]byte{"nothing": nil, "no end": []byte(xml[:200]), "an array in itself": loop, "no plist": []byte("FileVault is On."), "a wrong element": []byte("<plist><year>8</year></plist>"),
+		"no key": []byte("<dict><string>x</string></dict>"), "not base64": []byte("<data>!</data>"), "binary, cut": binaryForm()[:30]} {
+		if got, err := plist.Decode(in); err == nil {
+			t.Errorf("%s was taken: %v", name, got)
+		}
+	}
+}
+
+func FuzzDecode(f *testing.F) {
+	f.Add([]byte(xml))
+	f.Add(binaryForm())
+	b, _ := base64.StdEncoding.DecodeString("YnBsaXN0MDA=")
+	f.Add(b)
+	f.Fuzz(func(t *testing.T, b []byte) {
+		if v, err := plist.Decode(b); err == nil {
+			_ = fmt.Sprint(v)
+		}
+	})
+}

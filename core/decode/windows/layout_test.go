@@ -1,0 +1,95 @@
+package windows
+
+import (
+	"bytes"
+	"strings"
+	"testing"
+
+	"rolltop.example/rolltop/core/decode/craft"
+)
+
+// gptLayout has an EFI system partition as number 2 and a name that somebody
+// gave.
+func gptLayout() []byte {
+	entry := func(kind string, number uint32) string {
+		return craft.Put(144, map[int]string{0: craft.U32(1), 8: craft.U64(1 << 20), 16: craft.U64(1 << 28), 24: craft.U32(number), 32: craft.GUID(kind), 48: craft.GUID("71de0000-0000-4000-8000-000000000001"), 72: craft.Wide("Secret")})
+	}
+	return []byte(craft.Put(48, map[int]string{0: craft.U32(1) + craft.U32(2), 8: "DISKGUIDDISKGUID"}) + entry(craft.BasicData, 1) + entry(craft.ESP, 2))
+}
+
+func TestLayout(t *testing.T) {
+	b := gptLayout()
+	l, err := layout(b)
+	if err != nil || l.Style != "gpt" || len(l.Parts) != 2 || l.Parts[1].Type != craft.ESP || l.Parts[1].Bytes != 1<<28 || l.Cut {
+		t.Errorf("%+v %v", l, err)
+	}
+	if ESPOf(b) != 2 || ESPOf(nil) != 0 || ESPOf(b[:48+144]) != 0 {
+		t.Error("the EFI system partition is number 2")
+	}
+	if l, _ := layout(b[:48+150]); !l.Cut || len(l.Parts) != 1 {
+		t.Errorf("what was cut: %+v", l)
+	}
+	for _, bad := range [][]byte{nil, b[:47], bytes.Repeat([]byte{9}, 48)} {
+		if _, err := layout(bad); err == nil {
+			t.Errorf("% x was taken", bad)
+		}
+	}
+	for _, out := range [][]byte{WithoutNames(b), RedactLayout(b, func([]byte) []byte { return bytes.Repeat([]byte{7}, 16) })} {
+		again, err := layout(out)
+		if err != nil || len(again.Parts) != 2 || bytes.Contains(out, []byte("S\x00e\x00c")) || bytes.Contains(out, []byte("DISKGUID")) {
+			t.Errorf("%+v %v", again, err)
+		}
+	}
+}
+
+func TestWithoutSerial(t *testing.T) {
+	b := []byte(craft.Put(40, map[int]string{16: craft.U32(40), 24: craft.U32(50)}) + "Model 1\x00\x00\x00SERIAL-77\x00")
+	got := WithoutSerial(b)
+	if strings.Contains(string(got), "SERIAL") || asciiAt(got, 16) != "Model 1" || asciiAt(got, 24) != "" || !strings.Contains(string(b), "SERIAL-77") {
+		t.Errorf("%q", got)
+	}
+}
+
+func TestExtents(t *testing.T) {
+	two := craft.U32(2) + craft.U32(0) + craft.U32(0) + craft.U32(0) + craft.U64(5) + craft.U64(6) + craft.U32(3) + craft.U32(0) + craft.U64(7) + craft.U64(8)
+	if e := extents([]byte(two)); len(e) != 2 || e[1].disk != 3 || e[1].start != 7 {
+		t.Errorf("%+v", e)
+	}
+	// A call that succeeds and says nothing; one that says more than it has.
+	for _, none := range []string{"", craft.Zeros(32), two[:40]} {
+		if e := extents([]byte(none)); len(e) != 0 {
+			t.Errorf("%q: %+v", none, e)
+		}
+	}
+}
+
+func TestTopology(t *testing.T) {
+	core64 := craft.Put(48, map[int]string{0: craft.U32(0) + craft.U32(48), 30: craft.U16(1), 32: craft.U64(3)})
+	core32 := craft.Put(44, map[int]string{0: craft.U32(0) + craft.U32(44), 30: craft.U16(1), 32: craft.U32(3)})
+	pack := craft.Put(48, map[int]string{0: craft.U32(3) + craft.U32(48)})
+	for _, tt := range []struct {
+		in                       string
+		cores, packages, threads int64
+	}{{core64 + core64 + pack, 2, 1, 4}, {core32 + core32, 2, 0, 4}, {core64 + "\x00\x00\x00\x00\x00\x00\x00\x00", 1, 0, 2}, {core64 + core64[:20], 1, 0, 2}, {"", 0, 0, 0}} {
+		if c, p, n := countTopology([]byte(tt.in)); c != tt.cores || p != tt.packages || n != tt.threads {
+			t.Errorf("%d %d %d, want %+v", c, p, n, tt)
+		}
+	}
+}
+
+func FuzzLayout(f *testing.F) {
+	f.Add(gptLayout())
+	f.Add([]byte(craft.Put(48, map[int]string{4: craft.U32(200)})))
+	f.Fuzz(func(t *testing.T, b []byte) {
+		l, err := layout(b)
+		if err == nil && len(l.Parts)*layoutEntry > len(b) {
+			t.Errorf("%d bytes became %d partitions", len(b), len(l.Parts))
+		}
+		if out := WithoutNames(b); len(out) != len(b) {
+			t.Error("the length changed")
+		}
+		extents(b)
+		countTopology(b)
+		WithoutSerial(b)
+	})
+}

@@ -1,0 +1,108 @@
+package inventory
+
+import (
+	"reflect"
+	"slices"
+	"strconv"
+	"strings"
+	"unicode"
+	"unicode/utf8"
+)
+
+// Tidy takes out of a document what [Read] would refuse because a machine said
+// it: characters that are no text, and numbers out of the range that their
+// facts have, alone or beside each other. It returns the names of the facts
+// that are no longer known for that.
+func (d *Document) Tidy() []string {
+	var dropped []string
+	tidy(reflect.ValueOf(d).Elem(), "", "", &dropped)
+	atMost := func(small, large *Opt[int64], name string) {
+		s, ok := small.Get()
+		if l, both := large.Get(); ok && both && s > l {
+			*small = Opt[int64]{}
+			dropped = append(dropped, name)
+		}
+	}
+	sys, mem, cpu := &d.Storage.System, &d.Memory, &d.Processor
+	atMost(&sys.FreeBytes, &sys.VolumeBytes, "storage.system.free_bytes")
+	atMost(&mem.SlotsUsed, &mem.Slots, "memory.slots_used")
+	atMost(&cpu.Cores, &cpu.Threads, "processor.cores")
+	for _, name := range dropped {
+		delete(d.Sources, name)
+	}
+	return dropped
+}
+
+func tidy(v reflect.Value, path string, tag reflect.StructTag, dropped *[]string) {
+	switch v.Kind() {
+	case reflect.String:
+		v.SetString(Clean(v.String()))
+	case reflect.Slice:
+		for i := range v.Len() {
+			tidy(v.Index(i), path+"["+strconv.Itoa(i)+"]", tag, dropped)
+		}
+	case reflect.Struct:
+		if o, ok := v.Addr().Interface().(interface {
+			tidy(reflect.StructTag) bool
+		}); ok {
+			if !o.tidy(tag) {
+				*dropped = append(*dropped, path)
+			}
+			return
+		}
+		for i := range v.NumField() {
+			f := v.Type().Field(i)
+			name, _, _ := strings.Cut(f.Tag.Get("json"), ",")
+			if f.IsExported() && name != "" && name != "-" {
+				tidy(v.Field(i), strings.TrimPrefix(path+"."+name, "."), f.Tag, dropped)
+			}
+		}
+	}
+}
+
+// tidy cleans a value and says whether it can stand; one that cannot is no
+// longer known.
+func (o *Opt[T]) tidy(tag reflect.StructTag) bool {
+	if !o.known {
+		return true
+	}
+	good := true
+	switch v := any(&o.value).(type) {
+	case *string:
+		*v = Clean(*v)
+		words := tag.Get("enum")
+		good = *v != "" && (words == "" || slices.Contains(strings.Split(words, ","), *v))
+	case *int64:
+		good = within(float64(*v), tag)
+	case *float64:
+		good = within(*v, tag)
+	}
+	if !good {
+		*o = Opt[T]{}
+	}
+	return good
+}
+
+func within(v float64, tag reflect.StructTag) bool {
+	low, err := strconv.ParseFloat(tag.Get("minimum"), 64)
+	if err == nil && v < low {
+		return false
+	}
+	high, err := strconv.ParseFloat(tag.Get("maximum"), 64)
+	return err != nil || v <= high
+}
+
+// mostText bounds a text of a machine, in bytes.
+const mostText = 1024
+
+// Clean takes out of a text of a machine what is no text: control characters,
+// broken encoding, blanks in a row.
+func Clean(s string) string {
+	s = strings.Map(func(r rune) rune {
+		if unicode.IsControl(r) || r == utf8.RuneError {
+			return ' '
+		}
+		return r
+	}, s[:min(len(s), mostText)])
+	return strings.Join(strings.Fields(s), " ")
+}
