@@ -9,6 +9,7 @@ import (
 	"os"
 
 	"rolltop.example/rolltop/core/capture"
+	"rolltop.example/rolltop/core/decode"
 	"rolltop.example/rolltop/core/doc"
 	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/core/redact"
@@ -38,7 +39,7 @@ func gather(o *options) (*inventory.Document, error) {
 			return nil, fmt.Errorf("the capture cannot be written: %w", err)
 		}
 	}
-	return collect.Inventory(c)
+	return decode.Inventory(c)
 }
 
 func readings(o *options) (*capture.Document, error) {

@@ -5,13 +5,10 @@
 package collect
 
 import (
-	"fmt"
 	"time"
 
 	"rolltop.example/rolltop/core/capture"
-	"rolltop.example/rolltop/core/decode/linux"
-	"rolltop.example/rolltop/core/decode/macos"
-	"rolltop.example/rolltop/core/decode/windows"
+	"rolltop.example/rolltop/core/decode"
 	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/internal/build"
 )
@@ -38,24 +35,11 @@ func Capture(o Options) (*capture.Document, error) {
 	return c, nil
 }
 
-// Inventory turns a capture from any platform into an inventory.
-func Inventory(c *capture.Document) (*inventory.Document, error) {
-	switch c.Platform {
-	case "linux":
-		return linux.Decode(c), nil
-	case "windows":
-		return windows.Decode(c), nil
-	case "macos":
-		return macos.Decode(c), nil
-	}
-	return nil, fmt.Errorf("captures from %q cannot be decoded", c.Platform)
-}
-
 // Machine reads the machine and decodes what was read.
 func Machine(o Options) (*inventory.Document, error) {
 	c, err := Capture(o)
 	if err != nil {
 		return nil, err
 	}
-	return Inventory(c)
+	return decode.Inventory(c)
 }

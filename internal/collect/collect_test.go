@@ -12,6 +12,7 @@ import (
 	"testing"
 
 	"rolltop.example/rolltop/core/capture"
+	"rolltop.example/rolltop/core/decode"
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/internal/collect"
@@ -422,9 +423,9 @@ func TestCaptureSurvivesTheWay(t *testing.T) {
 	must(t, err)
 	again, err := capture.Read("capture", b)
 	must(t, err)
-	one, err := collect.Inventory(c)
+	one, err := decode.Inventory(c)
 	must(t, err)
-	two, err := collect.Inventory(again)
+	two, err := decode.Inventory(again)
 	must(t, err)
 	x, _ := json.Marshal(one)
 	y, _ := json.Marshal(two)

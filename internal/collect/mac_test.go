@@ -12,6 +12,7 @@ import (
 	"time"
 
 	"rolltop.example/rolltop/core/capture"
+	"rolltop.example/rolltop/core/decode"
 	"rolltop.example/rolltop/core/decode/macos"
 	"rolltop.example/rolltop/internal/collect"
 )
@@ -84,7 +85,7 @@ func readMac(t *testing.T, answers map[string]map[string]string, patience time.D
 
 func TestMacByItsTools(t *testing.T) {
 	c := readMac(t, macAnswers(), 20*time.Second)
-	d, err := collect.Inventory(c)
+	d, err := decode.Inventory(c)
 	must(t, err)
 	says(t, d, map[string]string{"device.name": "holm-m01", "device.serial": "TWM7", "device.uuid": "71de0000-0000-4000-8000-000000000007", "device.manufacturer": "Tessaly", "device.model_id": "Foldbook10,1", "device.form": "laptop",
 		"os.version": "8.4", "processor.cores": "8", "memory.installed_bytes": "17179869184", "firmware.secure_boot": "reduced", "storage.system.disk_bytes": "500277792768", "storage.system.partition_style": "gpt",
@@ -107,7 +108,7 @@ func TestMacToolsThatFail(t *testing.T) {
 	answers["/usr/sbin/diskutil"]["info -plist /"] = "<plist><dict><key>"
 	delete(answers, "/usr/sbin/system_profiler")
 	c := readMac(t, answers, 2*time.Second)
-	d, err := collect.Inventory(c)
+	d, err := decode.Inventory(c)
 	must(t, err)
 	says(t, d, map[string]string{"storage.system.encryption.state": "? read-failed", "storage.system.free_bytes": "? read-failed", "firmware.secure_boot": "? not-offered", "device.serial": "TWM7", "os.managed_by": "? not-offered"})
 	if r := c.Get(macos.Vault.Source()); !strings.Contains(r.Detail, "no answer within 2s") {

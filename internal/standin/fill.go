@@ -5,6 +5,7 @@ import (
 	"time"
 
 	"rolltop.example/rolltop/core/inventory"
+	"rolltop.example/rolltop/internal/standin/recorded"
 )
 
 // Service is what the demo is filled into.
@@ -43,6 +44,11 @@ func Fill(ctx context.Context, s Service, now time.Time) (int, error) {
 	if err != nil {
 		return 0, err
 	}
+	captured, err := recorded.Inventories(now)
+	if err != nil {
+		return 0, err
+	}
+	machines = append(machines, captured...)
 	for _, d := range machines {
 		if err := s.Load(ctx, d); err != nil {
 			return 0, err

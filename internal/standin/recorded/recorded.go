@@ -7,8 +7,11 @@ package recorded
 import (
 	"embed"
 	"strings"
+	"time"
 
 	"rolltop.example/rolltop/core/capture"
+	"rolltop.example/rolltop/core/decode"
+	"rolltop.example/rolltop/core/inventory"
 )
 
 //go:generate go run ./write
@@ -27,6 +30,25 @@ func Names() []string {
 		out = append(out, strings.ToUpper(strings.TrimSuffix(e.Name(), ".json")))
 	}
 	return out
+}
+
+// Inventories decodes every machine's capture, as taken in the hours before a
+// time.
+func Inventories(now time.Time) ([]*inventory.Document, error) {
+	var out []*inventory.Document
+	for i, name := range Names() {
+		c, err := Read(name)
+		if err != nil {
+			return nil, err
+		}
+		d, err := decode.Inventory(c)
+		if err != nil {
+			return nil, err
+		}
+		d.TakenAt = now.Add(-time.Duration(i+1) * 3 * time.Hour).UTC().Truncate(time.Second)
+		out = append(out, d)
+	}
+	return out, nil
 }
 
 // Source is a machine's capture as its file has it.

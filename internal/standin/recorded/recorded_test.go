@@ -7,11 +7,11 @@ import (
 	"strings"
 	"testing"
 
+	"rolltop.example/rolltop/core/decode"
 	"rolltop.example/rolltop/core/decode/craft"
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/core/redact"
-	"rolltop.example/rolltop/internal/collect"
 	"rolltop.example/rolltop/internal/standin/recorded"
 	"rolltop.example/rolltop/internal/standin/recorded/machines"
 )
@@ -22,7 +22,7 @@ func decoded(t *testing.T, name string) *inventory.Document {
 	if err != nil {
 		t.Fatal(err)
 	}
-	d, err := collect.Inventory(c)
+	d, err := decode.Inventory(c)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -73,7 +73,7 @@ var want = map[string]map[string]string{
 	"EELG-102": {"storage.system.disk_bytes": "256060514304", "storage.system.kind": "ssd", "storage.system.partition_style": "gpt", "storage.system.encryption.state": "on", "storage.system.encryption.kind": "luks", "storage.boot.disk": "nvme0n1",
 		"tpm.state": "ready", "tpm.version": "2.0", "tpm.kind": "firmware", "tpm.manufacturer": "CORV", "firmware.secure_boot": "on", "memory.installed_bytes": "8589934592", "power.battery_health_percent": "82", "os.name": "Lodestar Linux 12"},
 	"OUTER-101": {"storage.system.disk_bytes": "? not-offered", "firmware.boot_mode": "legacy", "tpm.state": "not-seen", "memory.installed_bytes": "8589934592", "memory.slots_used": "3", "device.form": "desktop", "storage.system.encryption.state": "? not-offered"},
-	"NSLIP-M51": {"device.class": "mac", "device.name": "nslip-m51", "device.model_id": "Foldbook10,1", "device.model": "Foldbook 13", "device.serial": "TWM0051AA", "device.form": "laptop", "os.name": "Fathom 8", "os.version": "8.4", "os.build": "8E201",
+	"NSLIP-M51": {"device.class": "mac", "device.name": "NSLIP-M51", "device.model_id": "Foldbook10,1", "device.model": "Foldbook 13", "device.serial": "TWM0051AA", "device.form": "laptop", "os.name": "Fathom 8", "os.version": "8.4", "os.build": "8E201",
 		"os.architecture": "arm64", "processor.name": "Tessaly Strand 2", "processor.vendor": "Tessaly", "processor.cores": "8", "processor.rated_mhz": "? not-offered", "memory.installed_bytes": "17179869184", "memory.slots": "? not-offered",
 		"storage.system.disk_bytes": "500277792768", "storage.system.kind": "ssd", "storage.system.health": "good", "storage.system.free_bytes": "212000000000", "storage.system.partition_style": "gpt", "storage.system.encryption.state": "on",
 		"firmware.secure_boot": "full", "firmware.secure_boot_capable": "true", "firmware.version": "8401.61", "os.managed_by": "device management", "power.source": "battery", "power.battery_percent": "81", "power.battery_health_percent": "92", "network.connected": "true"},
@@ -187,7 +187,7 @@ func TestRedactedMachines(t *testing.T) {
 		}
 		before := decoded(t, name)
 		hidden := redact.Capture(c, key)
-		after, err := collect.Inventory(hidden)
+		after, err := decode.Inventory(hidden)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -204,7 +204,7 @@ func TestRedactedMachines(t *testing.T) {
 		if before.Device.Serial.IsZero() != after.Device.Serial.IsZero() || before.Device.UUID.IsZero() != after.Device.UUID.IsZero() {
 			t.Errorf("%s: serial %v, UUID %v", name, after.Device.Serial, after.Device.UUID)
 		}
-		again, _ := collect.Inventory(redact.Capture(c, key))
+		again, _ := decode.Inventory(redact.Capture(c, key))
 		if again.Device.Serial != after.Device.Serial || after.Device.Serial == before.Device.Serial && !before.Device.Serial.IsZero() {
 			t.Errorf("%s: serial %v, then %v", name, after.Device.Serial, again.Device.Serial)
 		}
@@ -240,7 +240,7 @@ func FuzzInventory(f *testing.F) {
 			raw[int(at)%len(raw)] ^= flip
 			c.Records[i].Raw = raw[:len(raw)-int(cut)%len(raw)]
 		}
-		d, err := collect.Inventory(c)
+		d, err := decode.Inventory(c)
 		if err != nil {
 			t.Fatal(err)
 		}

@@ -5,7 +5,6 @@ import (
 	"encoding/hex"
 	"encoding/json"
 	"fmt"
-	"strings"
 
 	"rolltop.example/rolltop/core/capture"
 	"rolltop.example/rolltop/core/decode/craft"
@@ -37,7 +36,7 @@ type mac struct {
 
 func macBase(x mac) *machine {
 	m := begin(x.name, "macos", false)
-	for name, text := range map[string]string{"kern.hostname": strings.ToLower(x.name) + ".tidewrack.example", "kern.osproductversion": x.version, "kern.osversion": x.build, "hw.model": x.model, "machdep.cpu.brand_string": x.chip} {
+	for name, text := range map[string]string{"kern.hostname": x.name + ".tidewrack.example", "kern.osproductversion": x.version, "kern.osversion": x.build, "hw.model": x.model, "machdep.cpu.brand_string": x.chip} {
 		m.ok(macos.Sysctl(name), text+"\x00")
 	}
 	for name, n := range map[string]uint32{"hw.packages": x.packages, "hw.physicalcpu_max": x.cores, "hw.logicalcpu_max": x.threads, "kern.hv_vmm_present": 0} {
