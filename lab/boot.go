@@ -10,120 +10,37 @@ import (
 	"time"
 )
 
-const (
-	ovmfCode = "/usr/share/OVMF/OVMF_CODE_4M.fd"
-	ovmfVars = "/usr/share/OVMF/OVMF_VARS_4M.fd"
-)
-
-func kernel() string {
-	list, _ := filepath.Glob("/boot/vmlinuz-*-cloud-amd64")
-	if len(list) == 0 {
-		return ""
-	}
-	return list[len(list)-1]
-}
-
-func missingTools() []string {
-	var missing []string
-	for _, tool := range []string{"qemu-system-x86_64", "swtpm", "busybox", "cpio"} {
-		if _, err := exec.LookPath(tool); err != nil {
-			missing = append(missing, tool)
-		}
-	}
-	if _, err := os.Stat(ovmfCode); err != nil {
-		missing = append(missing, "OVMF")
-	}
-	if kernel() == "" {
-		missing = append(missing, "a kernel")
-	}
-	return missing
-}
-
-const initScript = `#!/bin/busybox sh
-/bin/busybox mount -t proc proc /proc
-/bin/busybox mount -t sysfs sys /sys
-/bin/busybox mount -t devtmpfs dev /dev
-[ -f /mod/efivarfs.ko ] && /bin/busybox insmod /mod/efivarfs.ko
-[ -d /sys/firmware/efi ] && /bin/busybox mount -t efivarfs efivarfs /sys/firmware/efi/efivars
-/bin/collect --out /inventory.json
-echo 1 > /proc/sys/kernel/printk # no word of the kernel's in between
-echo BEGIN-INVENTORY
-/bin/busybox cat /inventory.json
-echo END-INVENTORY
-/bin/busybox poweroff -f
-`
-
-// buildInitrd packs busybox, the collector and the one module it needs.
-func buildInitrd(work string) (string, error) {
-	root := filepath.Join(work, "root")
-	for _, dir := range []string{"bin", "proc", "sys", "dev", "mod"} {
-		if err := os.MkdirAll(filepath.Join(root, dir), 0o755); err != nil {
-			return "", err
-		}
-	}
-	build := exec.Command("go", "build", "-trimpath", "-ldflags", "-s -w", "-o", filepath.Join(root, "bin/collect"), "./cmd/rolltop-collect")
-	build.Env = append(os.Environ(), "CGO_ENABLED=0", "GOOS=linux", "GOARCH=amd64")
-	if out, err := build.CombinedOutput(); err != nil {
-		return "", fmt.Errorf("the collector does not build: %w\n%s", err, out)
-	}
-	busybox, err := exec.LookPath("busybox")
-	if err != nil {
-		return "", err
-	}
-	if err := copyFile(busybox, filepath.Join(root, "bin/busybox"), 0o755); err != nil {
-		return "", err
-	}
-	if modules, _ := filepath.Glob("/lib/modules/*-cloud-amd64/kernel/fs/efivarfs/efivarfs.ko"); len(modules) > 0 {
-		if err := copyFile(modules[len(modules)-1], filepath.Join(root, "mod/efivarfs.ko"), 0o644); err != nil {
-			return "", err
-		}
-	}
-	if err := os.WriteFile(filepath.Join(root, "init"), []byte(initScript), 0o755); err != nil {
-		return "", err
-	}
-	initrd := filepath.Join(work, "initrd.gz")
-	pack := exec.Command("sh", "-c", `cd "$1" && find . | cpio -o -H newc 2>/dev/null | gzip -1 > "$2"`, "sh", root, initrd)
-	if out, err := pack.CombinedOutput(); err != nil {
-		return "", fmt.Errorf("the files cannot be packed: %w\n%s", err, out)
-	}
-	return initrd, nil
-}
-
-func copyFile(from, to string, mode os.FileMode) error {
-	b, err := os.ReadFile(from)
-	if err != nil {
-		return err
-	}
-	return os.WriteFile(to, b, mode)
-}
-
 // boot runs a machine to its end and returns what its console said.
-func boot(ctx context.Context, m *Machine, dir, initrd string) ([]byte, error) {
+func boot(ctx context.Context, m *Machine, dir string, p *parts) ([]byte, error) {
 	if err := os.MkdirAll(dir, 0o700); err != nil {
 		return nil, err
 	}
-	args := []string{"-M", "q35", "-accel", "tcg", "-m", "1536", "-smp", "2", "-nographic", "-no-reboot",
-		"-kernel", kernel(), "-initrd", initrd, "-append", "console=ttyS0 loglevel=1 panic=-1"}
-	if m.Processor != "" {
-		args = append(args, "-cpu", m.Processor)
+	args, err := hardware(m, dir)
+	if err != nil {
+		return nil, err
 	}
-	if m.Firmware == "uefi" {
-		vars := filepath.Join(dir, "vars.fd")
-		if err := copyFile(ovmfVars, vars, 0o600); err != nil {
+	line := "console=ttyS0 loglevel=1 panic=-1"
+	for i := range m.Drives {
+		d := &m.Drives[i]
+		more, err := d.make(dir, i, p)
+		if err != nil {
 			return nil, err
 		}
-		args = append(args, "-drive", "if=pflash,format=raw,readonly=on,file="+ovmfCode, "-drive", "if=pflash,format=raw,file="+vars)
-	}
-	if m.Drive == "nvme" {
-		image := filepath.Join(dir, "drive.img")
-		if err := os.WriteFile(image, nil, 0o600); err != nil {
-			return nil, err
+		args = append(args, more...)
+		if d.Root && d.Table == "mbr" {
+			line += " lab.root=" + d.device(i, 1)
+		} else if d.Root {
+			line += " lab.root=" + d.device(i, 2) + " lab.esp=" + d.device(i, 1)
 		}
-		if err := os.Truncate(image, 1<<30); err != nil {
-			return nil, err
-		}
-		args = append(args, "-drive", "if=none,id=d,format=raw,file="+image, "-device", "nvme,drive=d,serial=LAB1")
 	}
+	if m.User != "" {
+		line += " lab.user=" + m.User
+	}
+	image := p.kernel
+	if m.Firmware == "uefi-secure" {
+		image = p.signed
+	}
+	args = append(args, "-kernel", image, "-initrd", p.initrd, "-append", line)
 	if m.TPM != "none" {
 		more, stop, err := startTPM(ctx, m.TPM, dir)
 		if err != nil {
@@ -140,6 +57,45 @@ func boot(ctx context.Context, m *Machine, dir, initrd string) ([]byte, error) {
 		return nil, fmt.Errorf("%w; the console ends with:\n%s", err, console.Bytes()[max(0, console.Len()-600):])
 	}
 	return console.Bytes(), nil
+}
+
+// hardware is the machine without its drives.
+func hardware(m *Machine, dir string) ([]string, error) {
+	machine := "q35"
+	if m.Firmware == "uefi-secure" {
+		machine = "q35,smm=on"
+	}
+	mib, topology, processor := 1536, "2", "max"
+	if m.MiB > 0 {
+		mib = m.MiB
+	}
+	if m.Topology != "" {
+		topology = m.Topology
+	}
+	if m.Processor != "" {
+		processor = m.Processor
+	}
+	args := []string{"-M", machine, "-accel", "tcg", "-m", fmt.Sprint(mib), "-smp", topology, "-cpu", processor, "-nographic", "-no-reboot", "-nic", "none"}
+	if m.Firmware != "legacy" {
+		code, store := "OVMF_CODE_4M.fd", "OVMF_VARS_4M.fd"
+		if m.Firmware == "uefi-secure" {
+			code, store = "OVMF_CODE_4M.secboot.fd", "OVMF_VARS_4M.snakeoil.fd"
+			args = append(args, "-global", "driver=cfi.pflash01,property=secure,value=on")
+		}
+		vars := filepath.Join(dir, "vars.fd")
+		if err := copyFile(firmwareDir+store, vars, 0o600); err != nil {
+			return nil, err
+		}
+		args = append(args, "-drive", "if=pflash,format=raw,readonly=on,file="+firmwareDir+code, "-drive", "if=pflash,format=raw,file="+vars)
+	}
+	for i, t := range m.tables() {
+		path := filepath.Join(dir, fmt.Sprintf("table%d", i))
+		if err := os.WriteFile(path, []byte(t), 0o600); err != nil {
+			return nil, err
+		}
+		args = append(args, "-smbios", "file="+path)
+	}
+	return args, nil
 }
 
 // startTPM starts a software TPM with a state of its own.

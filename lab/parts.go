@@ -1,0 +1,190 @@
+package main
+
+import (
+	"fmt"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"slices"
+	"strings"
+)
+
+// What Debian's packages bring.
+const (
+	firmwareDir = "/usr/share/OVMF/"
+	testKey     = "/usr/share/ovmf/PkKek-1-snakeoil.key" // the passphrase is in its package's documentation
+	testCert    = "/usr/share/ovmf/PkKek-1-snakeoil.pem"
+)
+
+func kernel() string {
+	list, _ := filepath.Glob("/boot/vmlinuz-*-cloud-amd64")
+	if len(list) == 0 {
+		return ""
+	}
+	return list[len(list)-1]
+}
+
+func missingTools() []string {
+	var missing []string
+	for _, tool := range []string{"qemu-system-x86_64", "swtpm", "busybox", "cpio", "sbsign", "mke2fs", "fdisk", "mkfs.vfat", "mcopy", "openssl", "wine", "x86_64-w64-mingw32-gcc"} {
+		if _, err := exec.LookPath(tool); err != nil {
+			missing = append(missing, tool)
+		}
+	}
+	for name, path := range map[string]string{"UEFI firmware": firmwareDir + "OVMF_CODE_4M.secboot.fd", "its test keys": testKey} {
+		if _, err := os.Stat(path); err != nil {
+			missing = append(missing, name)
+		}
+	}
+	if kernel() == "" {
+		missing = append(missing, "a kernel")
+	}
+	return missing
+}
+
+// parts are what all machines share.
+type parts struct {
+	kernel, signed string // the kernel, and the same with the test keys' signature
+	initrd         string
+	tree           string // a root directory with busybox and the collector
+}
+
+// modules that the machines need beside the kernel itself.
+var modules = []string{"efivarfs", "virtio_pci", "virtio_blk", "nls_cp437", "nls_ascii", "vfat"}
+
+// bootScript is the first program: it loads modules, and goes on from a drive
+// where the machine has its system there.
+const bootScript = `#!/bin/busybox sh
+b=/bin/busybox
+$b mount -t proc proc /proc
+$b mount -t sysfs sys /sys
+$b mount -t devtmpfs dev /dev
+for m in /mod/*.ko; do $b insmod $m 2>/dev/null; done
+root=$($b sed -n 's/.*lab.root=\([^ ]*\).*/\1/p' /proc/cmdline)
+if [ -n "$root" ]; then
+  for i in 1 2 3 4 5 6 7 8 9 10; do [ -b $root ] && break; $b sleep 1; done
+  $b mount -t ext4 $root /newroot || $b echo "no root on $root"
+  $b umount /proc /sys
+  exec $b switch_root /newroot /sbin/init
+fi
+exec /sbin/init
+`
+
+// collectScript runs the collector and hands its inventory over the console.
+const collectScript = `#!/bin/busybox sh
+b=/bin/busybox
+$b mountpoint -q /proc || $b mount -t proc proc /proc
+$b mountpoint -q /sys || $b mount -t sysfs sys /sys
+$b mountpoint -q /dev || $b mount -t devtmpfs dev /dev
+$b mount -t tmpfs tmp /tmp
+[ -d /sys/firmware/efi ] && $b mount -t efivarfs efivarfs /sys/firmware/efi/efivars
+esp=$($b sed -n 's/.*lab.esp=\([^ ]*\).*/\1/p' /proc/cmdline)
+[ -n "$esp" ] && $b mount -t vfat $esp /boot/efi
+if $b grep -q lab.user=nobody /proc/cmdline; then
+  $b chmod 1777 /tmp
+  $b su -s /bin/sh nobody -c '/bin/collect --out /tmp/inventory.json'
+else
+  /bin/collect --out /tmp/inventory.json
+fi
+echo 1 > /proc/sys/kernel/printk # no word of the kernel's in between
+echo BEGIN-INVENTORY
+$b cat /tmp/inventory.json
+echo END-INVENTORY
+$b poweroff -f
+`
+
+func buildParts(work string) (*parts, error) {
+	p := &parts{kernel: kernel(), signed: filepath.Join(work, "signed"), initrd: filepath.Join(work, "initrd.gz"), tree: filepath.Join(work, "tree")}
+	if err := p.sign(work); err != nil {
+		return nil, err
+	}
+	for _, dir := range []string{"bin", "sbin", "etc", "proc", "sys", "dev", "tmp", "mod", "newroot", "boot/efi"} {
+		if err := os.MkdirAll(filepath.Join(p.tree, dir), 0o755); err != nil {
+			return nil, err
+		}
+	}
+	build := exec.Command("go", "build", "-trimpath", "-ldflags", "-s -w", "-o", filepath.Join(p.tree, "bin/collect"), "./cmd/rolltop-collect")
+	build.Env = append(os.Environ(), "CGO_ENABLED=0", "GOOS=linux", "GOARCH=amd64")
+	if out, err := build.CombinedOutput(); err != nil {
+		return nil, fmt.Errorf("the collector does not build: %w\n%s", err, out)
+	}
+	busybox, err := exec.LookPath("busybox")
+	if err != nil {
+		return nil, err
+	}
+	if err := copyFile(busybox, filepath.Join(p.tree, "bin/busybox"), 0o755); err != nil {
+		return nil, err
+	}
+	if err := os.Symlink("busybox", filepath.Join(p.tree, "bin/sh")); err != nil {
+		return nil, err
+	}
+	for path, text := range map[string]string{"init": bootScript, "sbin/init": collectScript, "etc/passwd": "root:x:0:0::/:/bin/sh\nnobody:x:65534:65534::/:/bin/sh\n", "etc/group": "root:x:0:\nnogroup:x:65534:\n",
+		"etc/os-release": "PRETTY_NAME=\"Lodestar Linux 12\"\nVERSION_ID=12\n"} {
+		if err := os.WriteFile(filepath.Join(p.tree, path), []byte(text), 0o755); err != nil {
+			return nil, err
+		}
+	}
+	if err := copyModules(filepath.Join(p.tree, "mod")); err != nil {
+		return nil, err
+	}
+	return p, command("sh", "-c", `cd "$1" && find . | cpio -o -H newc 2>/dev/null | gzip -1 > "$2"`, "sh", p.tree, p.initrd)
+}
+
+// sign makes a kernel that firmware with the test keys starts.
+func (p *parts) sign(work string) error {
+	key := filepath.Join(work, "key")
+	if err := command("openssl", "rsa", "-in", testKey, "-passin", "pass:snakeoil", "-out", key); err != nil {
+		return err
+	}
+	return command("sbsign", "--key", key, "--cert", testCert, "--output", p.signed, p.kernel)
+}
+
+// copyModules copies modules with all they depend on, numbered in the order in
+// which they load.
+func copyModules(to string) error {
+	dirs, _ := filepath.Glob("/lib/modules/*-cloud-amd64")
+	if len(dirs) == 0 {
+		return fmt.Errorf("the kernel has no modules")
+	}
+	dir := dirs[len(dirs)-1]
+	src, err := os.ReadFile(filepath.Join(dir, "modules.dep"))
+	if err != nil {
+		return err
+	}
+	needs := map[string][]string{}
+	for line := range strings.Lines(string(src)) {
+		path, rest, _ := strings.Cut(strings.TrimSpace(line), ":")
+		needs[strings.TrimSuffix(filepath.Base(path), ".ko")] = append([]string{path}, strings.Fields(rest)...)
+	}
+	var order []string
+	for _, m := range modules {
+		list := needs[m]
+		for i := len(list) - 1; i >= 0; i-- { // what the others need stands last
+			if !slices.Contains(order, list[i]) {
+				order = append(order, list[i])
+			}
+		}
+	}
+	for i, path := range order {
+		if err := copyFile(filepath.Join(dir, path), filepath.Join(to, fmt.Sprintf("%02d-%s", i, filepath.Base(path))), 0o644); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func copyFile(from, to string, mode os.FileMode) error {
+	b, err := os.ReadFile(from)
+	if err != nil {
+		return err
+	}
+	return os.WriteFile(to, b, mode)
+}
+
+// command runs a program and puts what it said into the error.
+func command(name string, args ...string) error {
+	if out, err := exec.Command(name, args...).CombinedOutput(); err != nil {
+		return fmt.Errorf("%s: %w\n%s", name, err, out)
+	}
+	return nil
+}
