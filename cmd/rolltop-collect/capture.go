@@ -18,10 +18,13 @@ import (
 
 // gather reads the machine, or a saved capture, and saves the raw readings
 // where that is asked for.
-func gather(o *options) (*inventory.Document, error) {
+func gather(o *options, errOut io.Writer) (*inventory.Document, error) {
 	c, err := readings(o)
 	if err != nil {
 		return nil, err
+	}
+	if better := collect.Other(c); better != "" && o.fromCapture == "" {
+		fmt.Fprintf(errOut, "This collector is for another processor. Take %s for this machine: it reads more of it.\n", better)
 	}
 	if o.redact {
 		key, err := redactKey(o.redactKey)
@@ -84,35 +87,8 @@ func redactKey(path string) ([]byte, error) {
 // beforehand says what rights would add, where they are missing and a person
 // looks on.
 func beforehand(o *options, errOut io.Writer) {
-	if os.Geteuid() != 0 && o.fromCapture == "" && o.out == "" && o.server == "" {
-		fmt.Fprintln(errOut, "Without administrator rights the serial number, installed memory, and perhaps the partition style stay unknown; sudo adds them.")
+	if collect.Elevated() || o.fromCapture != "" || o.out != "" || o.server != "" {
+		return
 	}
-}
-
-// explain says what the program does, in words for the person whose machine
-// it is.
-func explain(out io.Writer) {
-	fmt.Fprint(out, `rolltop-collect reads this machine and changes nothing on it.
-
-It reads (Linux):
-  the processor's own description of itself, and how many cores there are
-  the firmware's tables: maker, model, serial number, memory modules, firmware version
-  how the machine started, whether secure boot is on, whether a TPM is there
-  how much memory the system sees, which drives there are, how large, how much is free
-  the first 40 kB of each drive, for its partition table (only with administrator rights)
-  the name and version of the installed system, and the host name
-  whether a network interface is up
-
-It never reads user names, home directories, files of people, network addresses or
-names, keys, or licences. A saved capture holds the raw bytes of the sources above and
-nothing else; --redact replaces serial numbers, UUIDs and the host name.
-
-It keeps nothing, unless --out or --save-capture name a file; that file can be read by
-you alone. It sends nothing, unless --server names where; then it sends the inventory,
-which --out - shows.
-
-With administrator rights it also learns: serial number and UUID, installed memory and
-its modules, and the partition style where the system does not tell. Without, these are
-marked as not known.
-`)
+	fmt.Fprintln(errOut, collect.RightsAdd)
 }

@@ -103,7 +103,7 @@ func work(ctx context.Context, o *options, out, errOut io.Writer) (int, error) {
 	slow := time.AfterFunc(time.Second, func() {
 		fmt.Fprintln(errOut, "Still reading. What does not answer is left out after a few seconds.")
 	})
-	d, err := gather(o)
+	d, err := gather(o, errOut)
 	slow.Stop()
 	if err != nil {
 		return exitFailed, err

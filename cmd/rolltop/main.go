@@ -8,9 +8,13 @@ import (
 	"syscall"
 
 	"rolltop.example/rolltop/internal/cli"
+	"rolltop.example/rolltop/internal/collect"
 )
 
 func main() {
+	if collect.Probe() {
+		return
+	}
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	code := cli.Run(ctx, os.Args[1:], os.Stdout, os.Stderr)
 	stop()

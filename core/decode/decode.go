@@ -3,11 +3,13 @@ package decode
 
 import (
 	"fmt"
+	"strings"
 
 	"rolltop.example/rolltop/core/capture"
 	"rolltop.example/rolltop/core/decode/linux"
 	"rolltop.example/rolltop/core/decode/macos"
 	"rolltop.example/rolltop/core/decode/windows"
+	"rolltop.example/rolltop/core/doc"
 	"rolltop.example/rolltop/core/inventory"
 )
 
@@ -22,4 +24,17 @@ func Inventory(c *capture.Document) (*inventory.Document, error) {
 		return macos.Decode(c), nil
 	}
 	return nil, fmt.Errorf("captures from %q cannot be decoded; there are decoders for windows, macos and linux", c.Platform)
+}
+
+// Read reads an inventory document, or a capture, which it decodes. The error
+// for a document that is neither, or has mistakes, is [*doc.Mistakes].
+func Read(name string, src []byte) (*inventory.Document, error) {
+	if n, err := doc.Parse(name, src); err == nil && n.Kind == doc.Map && n.Of("format") != n && strings.HasPrefix(n.Of("format").Text, "rolltop-capture/") {
+		c, err := capture.Read(name, src)
+		if err != nil {
+			return nil, err
+		}
+		return Inventory(c)
+	}
+	return inventory.Read(name, src)
 }

@@ -12,6 +12,7 @@ import (
 
 	"rolltop.example/rolltop/core/assess"
 	"rolltop.example/rolltop/core/check"
+	"rolltop.example/rolltop/core/decode"
 	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/core/release"
 	"rolltop.example/rolltop/core/say"
@@ -29,7 +30,7 @@ func checkCommand() *cobra.Command {
 		RunE: runCheck,
 	}
 	cmd.Flags().String("release", "", "release document (a file), or the id of one that the service has")
-	cmd.Flags().StringArray("inventory", nil, "inventory file to check in place of this machine; may be given several times, - is standard input")
+	cmd.Flags().StringArray("inventory", nil, "inventory or capture file to check in place of this machine; may be given several times, - is standard input")
 	cmd.Flags().Bool("all", false, "print the whole plan and every finding with its evidence")
 	formatFlag(cmd, "text", "json", "csv")
 	serviceFlags(cmd)
@@ -88,7 +89,7 @@ func checkOne(rel *release.Release, file string) (*assess.Document, error) {
 	} else {
 		var src []byte
 		if src, err = readFile(file); err == nil {
-			inv, err = inventory.Read(file, src)
+			inv, err = decode.Read(file, src)
 		}
 	}
 	if err != nil {

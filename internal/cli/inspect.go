@@ -5,6 +5,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"rolltop.example/rolltop/core/decode"
 	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/core/say"
 	"rolltop.example/rolltop/internal/collect"
@@ -35,7 +36,8 @@ func inspectCommand() *cobra.Command {
 	}
 	formatFlag(cmd, "text", "json")
 	cmd.Flags().Bool("all", false, "print every fact with its source")
-	cmd.Flags().String("inventory", "", "show the inventory in this file in place of this machine's; - is standard input")
+	cmd.Flags().String("inventory", "", "show the inventory, or the capture, in this file in place of this machine's; - is standard input")
+	cmd.Flags().String("software", "", "installed titles to read, with commas between, or all; none otherwise")
 	cmd.Flags().String("root", "", "read the tree of another Linux machine below this directory")
 	return cmd
 }
@@ -44,17 +46,18 @@ func inspectCommand() *cobra.Command {
 func inspected(cmd *cobra.Command) (*inventory.Document, error) {
 	root, _ := cmd.Flags().GetString("root")
 	file, _ := cmd.Flags().GetString("inventory")
+	software, _ := cmd.Flags().GetString("software")
 	switch {
 	case file != "" && root != "":
 		return nil, wrongUsage("--inventory and --root do not go together: one shows a file, the other reads a tree")
 	case file == "":
-		return collect.Machine(collect.Options{Root: root})
+		return collect.Machine(collect.Options{Root: root, Software: software})
 	}
 	src, err := readFile(file)
 	if err != nil {
 		return nil, err
 	}
-	return inventory.Read(file, src)
+	return decode.Read(file, src)
 }
 
 const labelWidth = 14

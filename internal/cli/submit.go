@@ -6,7 +6,7 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"rolltop.example/rolltop/core/inventory"
+	"rolltop.example/rolltop/core/decode"
 	"rolltop.example/rolltop/core/say"
 	"rolltop.example/rolltop/internal/api"
 	"rolltop.example/rolltop/internal/collect"
@@ -52,7 +52,7 @@ func submitCommand() *cobra.Command {
 			return err
 		},
 	}
-	cmd.Flags().StringArray("inventory", nil, "inventory file to send in place of this machine's; may be given several times")
+	cmd.Flags().StringArray("inventory", nil, "inventory or capture file to send in place of this machine's; may be given several times")
 	formatFlag(cmd, "text", "json")
 	serviceFlags(cmd)
 	return cmd
@@ -79,7 +79,7 @@ func inventoryBytes(file string) ([]byte, error) {
 	if err != nil {
 		return nil, err
 	}
-	d, err := inventory.Read(file, src)
+	d, err := decode.Read(file, src)
 	if err != nil {
 		return nil, err
 	}

@@ -35,6 +35,14 @@ func Capture(o Options) (*capture.Document, error) {
 	return c, nil
 }
 
+// Elevated says whether this program has administrator rights.
+func Elevated() bool { return elevated() }
+
+// Other names the collector that this machine is better read with, or is
+// empty: one for another processor runs here and is told of a processor that
+// is not there.
+func Other(c *capture.Document) string { return other(c) }
+
 // Machine reads the machine and decodes what was read.
 func Machine(o Options) (*inventory.Document, error) {
 	c, err := Capture(o)

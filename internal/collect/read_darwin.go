@@ -3,7 +3,6 @@ package collect
 import (
 	"errors"
 	"net"
-	"os"
 	"strings"
 	"time"
 
@@ -16,7 +15,7 @@ func read(c *capture.Document, o Options) error {
 	if o.Root != "" {
 		return errors.New("--root reads the tree of a Linux machine, and only on Linux")
 	}
-	c.Elevated = os.Geteuid() == 0
+	c.Elevated = elevated()
 	m := &Mac{Sysctl: func(name string) ([]byte, error) { return unix.SysctlRaw(name) }, Interfaces: interfaces, Patience: 30 * time.Second}
 	m.Read(c, o)
 	return nil
@@ -40,4 +39,12 @@ func interfaces() string {
 		out.WriteString(i.Name + state + "\n")
 	}
 	return out.String()
+}
+
+// other: under translation, the kernel says so.
+func other(*capture.Document) string {
+	if n, err := unix.SysctlUint32("sysctl.proc_translated"); err == nil && n == 1 {
+		return "rolltop-collect-darwin-arm64"
+	}
+	return ""
 }

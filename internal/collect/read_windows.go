@@ -32,7 +32,7 @@ func read(c *capture.Document, o Options) error {
 		return errors.New("--root reads the tree of a Linux machine, and only on Linux")
 	}
 	c.Platform = "windows"
-	c.Elevated = windows.GetCurrentProcessToken().IsElevated()
+	c.Elevated = elevated()
 	r := &reader{c: c, o: o}
 	r.system()
 	r.processor()
@@ -46,6 +46,17 @@ func read(c *capture.Document, o Options) error {
 	r.management()
 	r.software()
 	return nil
+}
+
+func elevated() bool { return windows.GetCurrentProcessToken().IsElevated() }
+
+// other: a program for x86 runs on an ARM machine, and is told of a processor
+// that is not there.
+func other(c *capture.Document) string {
+	if b := c.Get(win.Native).Raw; len(b) == 4 && binary.LittleEndian.Uint16(b[2:]) == 0xAA64 && runtime.GOARCH != "arm64" {
+		return "rolltop-collect-windows-arm64.exe"
+	}
+	return ""
 }
 
 // Codes of the system that mean that it has no such interface, that something

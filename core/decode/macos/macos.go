@@ -60,16 +60,22 @@ func (x *decoder) tool(t Tool) any { return tree(x.C.Get(t.Source()).Raw) }
 
 // sys is a value of the kernel as text.
 func (x *decoder) sys(name string) string {
-	s, _ := x.Text(Sysctl(name))
+	s, ok := x.Text(Sysctl(name))
+	if !ok {
+		s, _ = x.Text(SysctlText(name))
+	}
 	s, _, _ = strings.Cut(s, "\x00")
 	return strings.Join(strings.Fields(s), " ")
 }
 
-// sysNumber is a value of the kernel as a number of four or eight bytes, or 0.
+// sysNumber is a value of the kernel as a number of four or eight bytes, or as
+// the system's own tool writes it, or 0.
 func (x *decoder) sysNumber(name string) int64 {
 	r := x.C.Get(Sysctl(name))
 	switch {
 	case r.Outcome != capture.OK:
+		n, _ := x.Number(SysctlText(name))
+		return n
 	case len(r.Raw) == 4:
 		return int64(int32(binary.LittleEndian.Uint32(r.Raw)))
 	case len(r.Raw) == 8:

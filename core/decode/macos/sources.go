@@ -35,6 +35,10 @@ func (t Tool) Source() string {
 // Sysctl is the source of a value of the kernel.
 func Sysctl(name string) string { return "sysctl:" + name }
 
+// SysctlText is the source of the same as the system's tool for it writes it,
+// which is what a script has.
+func SysctlText(name string) string { return "sysctl -n " + name }
+
 // Sysctls are the values of the kernel that are read: numbers as the kernel
 // hands them out, texts.
 var Sysctls = []string{

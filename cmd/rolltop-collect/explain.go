@@ -1,0 +1,27 @@
+package main
+
+import (
+	"fmt"
+	"io"
+
+	"rolltop.example/rolltop/internal/collect"
+)
+
+// explain says what the program does, in words for the person whose machine
+// it is.
+func explain(out io.Writer) {
+	fmt.Fprintf(out, `rolltop-collect reads this machine and changes nothing on it.
+
+%s
+
+It never reads user names, home directories, files of people, network addresses or
+names, keys, or licences. A saved capture holds the raw bytes of the sources above and
+nothing else; --redact replaces serial numbers, UUIDs and the host name.
+
+It keeps nothing, unless --out or --save-capture name a file; that file can be read by
+you alone. It sends nothing, unless --server names where; then it sends the inventory,
+which --out - shows.
+
+%s These facts are marked as not known.
+`, collect.Explain, collect.RightsAdd)
+}

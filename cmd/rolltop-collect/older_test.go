@@ -1,0 +1,74 @@
+package main
+
+import (
+	"encoding/json"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"slices"
+	"strings"
+	"testing"
+
+	"rolltop.example/rolltop/core/decode"
+	"rolltop.example/rolltop/core/fact"
+	"rolltop.example/rolltop/internal/collect"
+)
+
+// The script for older systems learns the same of this machine as the
+// collector does, but for what only a program can ask.
+func TestScriptReadsAsTheCollectorDoes(t *testing.T) {
+	src, err := exec.Command("sh", "older/collect.sh").Output()
+	if err != nil {
+		t.Fatal(err)
+	}
+	byScript, err := decode.Read("capture", src)
+	if err != nil {
+		t.Fatal(err)
+	}
+	byProgram, err := collect.Machine(collect.Options{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	a, b := fact.Read(byScript), fact.Read(byProgram)
+	changes := []string{"device.hypervisor", "processor.features", "tpm.manufacturer", "tpm.firmware", "tpm.kind", "storage.system.free_bytes", "processor.rated_mhz"}
+	for _, def := range fact.All() {
+		x, y := a.Get(def.ID).Value, b.Get(def.ID).Value
+		if x.Plain() != y.Plain() && !slices.Contains(changes, def.Name) {
+			t.Errorf("%s: the script reads %s, the collector %s", def.Name, x.Plain(), y.Plain())
+		}
+	}
+	one, two := a.Get(fact.ProcessorFeatures).Value.Set(), b.Get(fact.ProcessorFeatures).Value.Set()
+	for _, f := range two {
+		if !slices.Contains(one, f) {
+			t.Errorf("the script does not see %s", f)
+		}
+	}
+}
+
+// On a Mac the script goes another way; here with stand-ins for two tools, and
+// without the others.
+func TestScriptOnAMac(t *testing.T) {
+	dir := t.TempDir()
+	for name, body := range map[string]string{"uname": "echo Darwin", "sysctl": `case $2 in hw.model) echo Foldbook6,2;; hw.memsize) echo 8589934592;; kern.hostname) echo holm-m02;; hw.physicalcpu_max) echo 2;; hw.logicalcpu_max) echo 4;; *) exit 1;; esac`} {
+		if err := os.WriteFile(filepath.Join(dir, name), []byte("#!/bin/sh\n"+body+"\n"), 0o755); err != nil {
+			t.Fatal(err)
+		}
+	}
+	cmd := exec.Command("sh", "older/collect.sh")
+	cmd.Env = append(os.Environ(), "PATH="+dir+":"+os.Getenv("PATH"), "TMPDIR="+dir)
+	src, err := cmd.Output()
+	if err != nil {
+		t.Fatal(err)
+	}
+	d, err := decode.Read("capture", src)
+	if err != nil {
+		t.Fatalf("%v\n%s", err, src)
+	}
+	if d.Device.ModelID.Or("") != "Foldbook6,2" || d.Memory.Installed.Or(0) != 8<<30 || d.Processor.Cores.Or(0) != 2 || d.OS.Platform.Or("") != "macos" {
+		b, _ := json.Marshal(d)
+		t.Errorf("%s", b)
+	}
+	if left, _ := filepath.Glob(filepath.Join(dir, "rolltop*")); len(left) > 0 {
+		t.Errorf("it leaves %s behind", strings.Join(left, ", "))
+	}
+}

@@ -1,0 +1,17 @@
+package collect
+
+// RightsAdd says what administrator rights would add to an inventory.
+const RightsAdd = "Without administrator rights a start-up policy that only the security chip keeps may stay unknown; sudo adds it."
+
+// Explain says what is read of a machine, for the person whose machine it is.
+const Explain = `It reads (macOS), from values of the kernel and by the system's own tools:
+  model, chip or processor, how many cores there are, memory
+  serial number and platform UUID
+  which drives there are, how large, how much is free, whether the volume is encrypted
+  the policy of what may start
+  graphics adapters, displays, battery and mains
+  version and build of the system, and the host name
+  whether a network interface runs; whether it is managed, and how
+  with --software, the applications for everybody that were asked for
+
+Of what the tools say it keeps the values that these facts need, and no others.`

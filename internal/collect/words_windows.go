@@ -1,0 +1,20 @@
+package collect
+
+// RightsAdd says what administrator rights would add to an inventory.
+const RightsAdd = "Without administrator rights the state of the encryption, set-up mode of secure boot, and other systems on the disks may stay unknown; start it as an administrator to add them."
+
+// Explain says what is read of a machine, for the person whose machine it is.
+const Explain = `It reads (Windows):
+  the processor's own description of itself, and how many cores there are
+  the firmware's tables: maker, model, serial number, memory modules, firmware version
+  how the machine started, whether secure boot is on, the names of its boot entries
+  whether a TPM is there, and one question to it that changes nothing
+  how much memory the system sees, which drives there are, how large, how they are divided
+  the first sector of the system's volume, for its encryption (only as an administrator)
+  graphics adapters, displays, devices with their drivers, battery and mains
+  edition, version and build of the system, and the host name
+  whether a network adapter is up; whether a restart is due; whether it is managed, and how
+  with --software, the installed titles that were asked for
+
+Of the registry it reads the values that these facts need, and no others. One question
+about graphics is asked in a process of its own, for drivers can fail.`
