@@ -63,7 +63,8 @@ lab:
 ## bench: how fast one check, one reading and one inspection are
 bench: build
 	$(GO) test -run '^$$' -bench . -benchmem ./core/... ./internal/...
-	@echo "whole process, rolltop-collect beside an empty Go program:"
+	@$(GO) build $(COLLECTOR) -o bin/rolltop-collect ./cmd/rolltop-collect
+	@echo "rolltop-collect as in make dist: $$(stat -c %s bin/rolltop-collect) bytes; whole processes:"
 	@$(GO) run ./internal/wholebench bin/rolltop-collect bin/rolltop
 
 ## screenshots: the console's pictures for the documentation, and the terminal's

@@ -76,18 +76,55 @@ func (r *reader) outcome(rec capture.Record, path string, err error) capture.Rec
 	return rec
 }
 
-func readCapped(path string, most int64) ([]byte, error) {
-	f, err := os.Open(path)
+// readCapped reads a file, or the beginning of one. It goes without package os,
+// whose files are prepared for waiting: these are read at once, or not at all.
+func readCapped(path string, most int) ([]byte, error) {
+	fd, err := unix.Open(path, unix.O_RDONLY|unix.O_CLOEXEC, 0)
 	if err != nil {
 		return nil, err
 	}
-	defer f.Close()
-	return io.ReadAll(io.LimitReader(f, most))
+	defer unix.Close(fd)
+	b := make([]byte, 0, min(most, 4096))
+	for len(b) < most {
+		if len(b) == cap(b) {
+			b = append(b, 0)[:len(b)]
+		}
+		n, err := unix.Read(fd, b[len(b):min(cap(b), most)])
+		switch {
+		case errors.Is(err, unix.EINTR):
+			continue
+		case err != nil:
+			return nil, err
+		case n == 0:
+			return b, nil
+		}
+		b = b[:len(b)+n]
+	}
+	return b, nil
+}
+
+// prompt are places where the kernel answers out of its memory, so that no
+// device can keep a reading waiting.
+var prompt = []string{"/proc/", "/sys/devices/system/", "/sys/class/dmi/", "/sys/block/", "/sys/class/block/", "/sys/dev/", "/sys/bus/pci/", "/sys/class/net/", "/sys/module/"}
+
+// inTime runs a reading of a path with a time limit, where one is needed. Names
+// in directories of sysfs are the kernel's own, whatever the files behind them
+// do.
+func inTime[T any](path string, f func() (T, error)) (T, error) {
+	if strings.HasPrefix(path, "/sys/") && strings.HasSuffix(path, "/") {
+		return f()
+	}
+	for _, p := range prompt {
+		if strings.HasPrefix(path, p) {
+			return f()
+		}
+	}
+	return within(f)
 }
 
 // fetch reads a file under a source name, for what is not to be kept whole.
-func (r *reader) fetch(source, path string, most int64) capture.Record {
-	raw, err := within(func() ([]byte, error) { return readCapped(r.root+path, most) })
+func (r *reader) fetch(source, path string, most int) capture.Record {
+	raw, err := inTime(path, func() ([]byte, error) { return readCapped(r.root+path, most) })
 	rec := r.outcome(capture.Record{Source: source, Raw: raw}, r.root+path, err)
 	if err != nil {
 		rec.Raw = nil
@@ -96,7 +133,7 @@ func (r *reader) fetch(source, path string, most int64) capture.Record {
 }
 
 // keep reads a file and keeps it.
-func (r *reader) keep(source, path string, most int64) {
+func (r *reader) keep(source, path string, most int) {
 	r.c.Add(r.fetch(source, path, most))
 }
 
@@ -116,7 +153,7 @@ func (r *reader) dir(path string) []string {
 }
 
 func (r *reader) fetchDir(path string) capture.Record {
-	names, err := within(func() ([]string, error) {
+	names, err := inTime(path+"/", func() ([]string, error) {
 		f, err := os.Open(r.root + path)
 		if err != nil {
 			return nil, err

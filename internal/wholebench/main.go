@@ -1,19 +1,25 @@
-// Wholebench times whole processes beside an empty Go program, in turn, and
-// prints medians and ratios. Machines differ and are noisy; ratios of one run
-// hold.
+// Wholebench times whole processes beside an empty Go program and beside a shell
+// script that asks stock tools for the same, in turn, and prints medians and
+// ratios, with the most memory that each had. Machines differ and are noisy;
+// ratios of one run hold.
 package main
 
 import (
+	_ "embed"
 	"fmt"
 	"os"
 	"os/exec"
 	"path/filepath"
 	"slices"
+	"syscall"
 	"time"
 )
 
+//go:embed script.sh
+var script []byte
+
 // rounds of every command, after one that does not count.
-const rounds = 15
+const rounds = 31
 
 func main() {
 	if len(os.Args) != 3 {
@@ -33,27 +39,35 @@ func main() {
 	if out, err := exec.Command("go", "build", "-o", empty, src).CombinedOutput(); err != nil {
 		fail(fmt.Errorf("%w: %s", err, out))
 	}
-	commands := [][]string{{empty}, {os.Args[1]}, {os.Args[2], "inspect"}}
-	times := make([][]time.Duration, len(commands))
+	byHand := filepath.Join(dir, "script.sh")
+	if err := os.WriteFile(byHand, script, 0o700); err != nil {
+		fail(err)
+	}
+	commands := [][]string{{empty}, {byHand}, {os.Args[1]}, {os.Args[2], "inspect"}}
+	times, memory := make([][]time.Duration, len(commands)), make([]int64, len(commands))
 	for round := range rounds + 1 {
 		for i, c := range commands {
 			start := time.Now()
-			if err := exec.Command(c[0], c[1:]...).Run(); err != nil {
+			cmd := exec.Command(c[0], c[1:]...)
+			if err := cmd.Run(); err != nil {
 				fail(fmt.Errorf("%v: %w", c, err))
+			}
+			if use, ok := cmd.ProcessState.SysUsage().(*syscall.Rusage); ok {
+				memory[i] = max(memory[i], int64(use.Maxrss)) // KiB on Linux
 			}
 			if round > 0 {
 				times[i] = append(times[i], time.Since(start))
 			}
 		}
 	}
-	base := median(times[0])
+	base, hand := median(times[0]), median(times[1])
 	for i, c := range commands {
 		m := median(times[i])
 		name := filepath.Base(c[0])
 		for _, a := range c[1:] {
 			name += " " + a
 		}
-		fmt.Printf("%-18s %8.2f ms  %5.1f × empty\n", name, float64(m.Microseconds())/1000, float64(m)/float64(base))
+		fmt.Printf("%-18s %8.2f ms  %5.1f × empty  %5.2f × script  %5.1f MiB at most\n", name, float64(m.Microseconds())/1000, float64(m)/float64(base), float64(m)/float64(hand), float64(memory[i])/1024)
 	}
 }
 
