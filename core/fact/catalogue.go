@@ -261,7 +261,7 @@ var catalogue = []Def{
 		About: "Whether all memory fitted is soldered and no slot exists; from the modules"},
 
 	{ID: DiskBytes, Name: "storage.system.disk_bytes", Label: "capacity of the system disk", Kind: Number, Unit: Drive, Aspect: Measure, of: number(func(d *document) optInt { return d.Storage.System.DiskBytes })},
-	{ID: DiskKind, Name: "storage.system.kind", Label: "kind of the system disk", Kind: Word, Derived: true, Words: map[string]string{"ssd": "solid-state", "hdd": "hard disk", "emmc": "eMMC", "virtual": "virtual", "other": "other"}, of: diskText(func(k *inventory.Disk) optText { return k.Kind }),
+	{ID: DiskKind, Name: "storage.system.kind", Label: "kind of the system disk", Kind: Word, Derived: true, Words: map[string]string{"ssd": "solid-state", "hdd": "hard disk", "emmc": "eMMC or other built-in flash", "virtual": "virtual", "other": "other"}, of: diskText(func(k *inventory.Disk) optText { return k.Kind }),
 		About: "Kind of the drive in storage.disks that is marked as the system's"},
 	{ID: DiskHealth, Name: "storage.system.health", Label: "health of the system disk", Kind: Word, Aspect: State, Derived: true, Words: map[string]string{"good": "good", "bad": "failing"}, of: diskText(func(k *inventory.Disk) optText { return k.Health }),
 		About: "Health of the drive in storage.disks that is marked as the system's"},

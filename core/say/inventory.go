@@ -64,6 +64,10 @@ func Overview(d *inventory.Document) []Line {
 			}
 			exists = true
 			r := f.Get(p.id)
+			if p.id == fact.BootDisk && len(d.Storage.System.Members) > 0 {
+				l.Value = over(d.Storage.System.Members) // the boot disk is only one of them
+				continue
+			}
 			if r.Value.Known() {
 				text := fmt.Sprintf(p.form, Value(def, r.Value))
 				if text = cases(p.id, text); l.Value == "" {
@@ -81,6 +85,15 @@ func Overview(d *inventory.Document) []Line {
 		}
 	}
 	return out
+}
+
+// over names the disks that the system volume spans.
+func over(members []inventory.Member) string {
+	var names []string
+	for _, m := range members {
+		names = append(names, m.Disk.Or("one without a name"))
+	}
+	return fmt.Sprintf("a volume over %d disks (%s)", len(members), And(names))
 }
 
 // missing says why a part is not known, and its bound where there is one.
@@ -145,6 +158,9 @@ func Facts(d *inventory.Document) []Group {
 				continue
 			}
 			row := Row{Fact: def.Name, Label: Capital(def.Label), Value: Reading(&def, r), Known: r.Value.Known(), Source: r.Source}
+			if r.Floor.Known() && def.Kind == fact.Set && len(r.Floor.Set()) > 0 {
+				row.Value, row.Known = Value(&def, r.Floor)+"; there may be others", true
+			}
 			if !row.Known {
 				row.Why, row.Try = Sentence(Gap(r.Gap)), Close(&def, r.Gap)
 			}
@@ -222,7 +238,29 @@ func items(d *inventory.Document, prefix string) []Row {
 		}
 	case "security":
 		for i, g := range d.Graphics {
-			row(fmt.Sprintf("graphics[%d]", i), "Graphics adapter", g.Name.Or(""), with("driver model ", g.DriverModel.Or("")))
+			row(fmt.Sprintf("graphics[%d]", i), "Graphics adapter", g.Name.Or(""), with("driver model ", g.DriverModel.Or("")), with("interface level ", g.InterfaceLevel.Or("")), with("driver ", g.DriverVersion.Or("")), with("of ", g.DriverDate.Or("")))
+		}
+		for i, s := range d.Displays {
+			size := ""
+			if w, ok := s.WidthPx.Get(); ok {
+				size = fmt.Sprintf("%d × %d pixels", w, s.HeightPx.Or(0))
+			}
+			diagonal, bits, inside := "", "", ""
+			if n, ok := s.DiagonalInches.Get(); ok {
+				diagonal = fmt.Sprintf("%.1f inches", n)
+			}
+			if n, ok := s.BitsPerChannel.Get(); ok {
+				bits = fmt.Sprintf("%d bits a colour", n)
+			}
+			if s.Internal.Or(false) {
+				inside = "built in"
+			}
+			row(fmt.Sprintf("displays[%d]", i), "Display", s.Name.Or(""), size, diagonal, bits, inside)
+		}
+		for i, v := range d.Drivers {
+			if status, ok := v.Status.Get(); ok {
+				row(fmt.Sprintf("drivers[%d]", i), "Device with a problem", v.Device, status)
+			}
 		}
 		for i, s := range d.Software {
 			row(fmt.Sprintf("software[%d]", i), "Software", s.Name, s.Version.Or(""))

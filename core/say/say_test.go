@@ -121,3 +121,27 @@ func TestMacHasNoRowsOfAPC(t *testing.T) {
 		}
 	}
 }
+
+// A volume over several disks is not the boot disk, and a list that may not be
+// all is said with what is known of it.
+func TestWhatIsKnownInPart(t *testing.T) {
+	d := &inventory.Document{}
+	d.Storage.Boot.Disk = inventory.Some("disk 0")
+	d.Storage.System.Members = []inventory.Member{{Disk: inventory.Some("disk 0")}, {Disk: inventory.Some("disk 1")}}
+	d.Storage.OtherSystems = []string{"Lodestar Linux"}
+	d.AddGap("storage.other_systems", inventory.NotOffered, "only the boot entries were looked in", "")
+	for _, l := range say.Overview(d) {
+		if l.Label == "System disk" && !strings.HasPrefix(l.Value, "a volume over 2 disks (disk 0 and disk 1)") {
+			t.Errorf("%q", l.Value)
+		}
+	}
+	found := false
+	for _, g := range say.Facts(d) {
+		for _, r := range g.Rows {
+			found = found || r.Fact == "storage.other_systems" && r.Value == "Lodestar Linux; there may be others"
+		}
+	}
+	if !found {
+		t.Error("the other system that is known is not said")
+	}
+}

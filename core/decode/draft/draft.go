@@ -103,7 +103,10 @@ func (x *Draft) Why(name string, r capture.Record, otherwise string) {
 				detail = fmt.Sprintf("error %#x", r.Errno)
 			}
 		}
-		x.D.AddGap(name, inventory.ReadFailed, strings.TrimSpace(r.Source+" "+detail), "")
+		if detail != "" {
+			detail = ": " + detail
+		}
+		x.D.AddGap(name, inventory.ReadFailed, r.Source+detail, "")
 	default:
 		x.D.AddGap(name, inventory.NotOffered, otherwise, "")
 	}

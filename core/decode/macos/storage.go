@@ -173,6 +173,7 @@ func (x *decoder) startUp() {
 	fw := &x.D.Firmware
 	x.Set(&fw.Version, "firmware.version", words(find(x.hardware, "boot_rom_version")), Hardware.Source())
 	capable := func(from string) { x.SetBool(&fw.SecureBootCapable, "firmware.secure_boot_capable", true, from) }
+	x.Set(&fw.Vendor, "firmware.vendor", x.D.Device.Manufacturer.Or(""), "the maker of a Mac makes its firmware")
 	policy := x.C.Get(Policy.Source())
 	named := words(find(x.hardware, "ibridge_secure_boot"))
 	security := find(x.hardware, "ibridge_model_name") != nil

@@ -27,7 +27,7 @@ const (
 	Extents       = "IOCTL_VOLUME_GET_VOLUME_DISK_EXTENTS"
 	Space         = "GetDiskFreeSpaceEx"   // free to the caller, size, free: 64 bits each
 	Filesystem    = "GetVolumeInformation" // its name
-	VolumeHead    = "sectors:system volume"
+	VolumeHead    = "first sector of the system volume"
 	ESPSpace      = "GetDiskFreeSpaceEx:EFI system partition"
 	ESPLoader     = "loader on the EFI system partition" // a mark: there or not
 	Disks         = "disks/"                             // the numbers
