@@ -131,6 +131,7 @@ type Row struct {
 var groups = []struct{ prefix, name string }{
 	{"device", "Machine"}, {"os", "Installed system"}, {"processor", "Processor"}, {"memory", "Memory"}, {"storage", "Storage"},
 	{"firmware", "Firmware"}, {"tpm", "TPM"}, {"network", "Network and power"}, {"power", "Network and power"}, {"security", "Protection"},
+	{"graphics", "Screens"}, {"software", "Software and devices"},
 }
 
 // Facts is the whole inventory in words, facts that are not known with their
@@ -208,7 +209,8 @@ func items(d *inventory.Document, prefix string) []Row {
 				kept = append(kept, p)
 			}
 		}
-		out = append(out, Row{Fact: name, Label: label, Value: strings.Join(kept, ", "), Known: true})
+		list, _, _ := strings.Cut(name, "[")
+		out = append(out, Row{Fact: name, Label: label, Value: strings.Join(kept, ", "), Known: true, Source: d.Sources[list]})
 	}
 	switch prefix {
 	case "memory":
@@ -236,7 +238,7 @@ func items(d *inventory.Document, prefix string) []Row {
 			}
 			row(fmt.Sprintf("storage.disks[%d]", i), "Drive "+k.Name.Or(fmt.Sprint(i+1)), k.Model.Or(""), size, fact.DiskKind.Def().Words[k.Kind.Or("")], k.Bus.Or(""), use)
 		}
-	case "security":
+	case "graphics":
 		for i, g := range d.Graphics {
 			row(fmt.Sprintf("graphics[%d]", i), "Graphics adapter", g.Name.Or(""), with("driver model ", g.DriverModel.Or("")), with("interface level ", g.InterfaceLevel.Or("")), with("driver ", g.DriverVersion.Or("")), with("of ", g.DriverDate.Or("")))
 		}
@@ -257,6 +259,7 @@ func items(d *inventory.Document, prefix string) []Row {
 			}
 			row(fmt.Sprintf("displays[%d]", i), "Display", s.Name.Or(""), size, diagonal, bits, inside)
 		}
+	case "software":
 		for i, v := range d.Drivers {
 			if status, ok := v.Status.Get(); ok {
 				row(fmt.Sprintf("drivers[%d]", i), "Device with a problem", v.Device, status)

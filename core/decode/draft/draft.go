@@ -128,7 +128,7 @@ func (x *Draft) Rest(platform string, notRead []string, other fact.Platform) {
 	}
 	for _, name := range notRead {
 		if x.D.GapOf(name) == nil {
-			x.D.AddGap(name, inventory.NotAsked, "this collector does not read it on "+platform, "")
+			x.D.AddGap(name, inventory.NotAsked, "this collector does not read it on "+platform, "Where it matters, find it out and enter it by hand.")
 		}
 	}
 	f := fact.Read(x.D)

@@ -47,7 +47,7 @@ func (x *decoder) storage() {
 			s.System.Members = append(s.System.Members, inventory.Member{Disk: draft.Some(name), Bytes: draft.Some(size * 512), Role: draft.Some(x.role(root.device, 0))})
 		}
 		for _, n := range []string{"storage.system.disk_bytes", "storage.system.partition_style", "storage.system.kind", "storage.boot"} {
-			x.D.AddGap(n, inventory.NotOffered, fmt.Sprintf("the system volume spans %d disks; their sizes are not summed", len(disks)), "See storage.system.members.")
+			x.D.AddGap(n, inventory.NotOffered, fmt.Sprintf("the system volume spans %d disks; their sizes are not summed", len(disks)), "The drives are listed one by one under Storage.")
 		}
 	}
 	x.encryption(root)

@@ -54,7 +54,7 @@ func (x *decoder) storage() {
 			s.System.Members = append(s.System.Members, m)
 		}
 		for _, n := range []string{"storage.system.disk_bytes", "storage.system.partition_style", "storage.system.kind", "storage.boot"} {
-			x.D.AddGap(n, inventory.NotOffered, fmt.Sprintf("the system volume spans %d disks; their sizes are not summed", len(below)), "See storage.system.members.")
+			x.D.AddGap(n, inventory.NotOffered, fmt.Sprintf("the system volume spans %d disks; their sizes are not summed", len(below)), "The drives are listed one by one under Storage.")
 		}
 	}
 }

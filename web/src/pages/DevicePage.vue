@@ -155,7 +155,7 @@ const about = computed(() => {
                 <th scope="row" class="w-64 py-1 pr-4 pl-6 font-normal" :title="f.fact">{{ f.label }}</th>
                 <td v-if="f.known" class="py-1 pr-4">{{ f.value }}</td>
                 <td v-else class="py-1 pr-4 text-soft">{{ f.why }} {{ f.try }}</td>
-                <td class="w-64 py-1 text-soft">{{ f.source }}</td>
+                <td class="w-64 py-1 wrap-anywhere text-soft">{{ f.source }}</td>
               </tr>
             </tbody>
           </table>

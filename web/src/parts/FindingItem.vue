@@ -9,7 +9,7 @@ defineProps<{ finding: Schemas['AssessFinding'] }>()
 
 <template>
   <li
-    class="grid gap-x-5 border-b border-line py-3 sm:grid-cols-[1fr_minmax(0,19rem)]"
+    class="grid gap-x-5 border-b border-line py-3 wrap-anywhere sm:grid-cols-[minmax(0,1fr)_minmax(0,19rem)]"
     :data-requirement="finding.requirement"
   >
     <div>
