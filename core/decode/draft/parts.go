@@ -26,6 +26,13 @@ func (x *Draft) Partitions(t partition.Table) {
 	}
 }
 
+// Media says whether the boot disk can be taken out, where the disk says it.
+func (x *Draft) Media(d *inventory.Disk, source string) {
+	if removable, ok := d.Removable.Get(); ok {
+		x.Set(&x.D.Storage.Boot.Media, "storage.boot.media", map[bool]string{true: "removable", false: "internal"}[removable], source)
+	}
+}
+
 // Display completes a display with what it says of itself, and keeps it.
 func (x *Draft) Display(d inventory.Display, r capture.Record) {
 	place := "displays[" + strconv.Itoa(len(x.D.Displays)) + "]"

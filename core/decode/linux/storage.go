@@ -249,7 +249,7 @@ func (x *decoder) systemDisk(name string) {
 	}
 	if d := x.D.SystemDrive(); d != nil {
 		d.PartitionStyle = draft.Some(style)
-		x.Set(&boot.Media, "storage.boot.media", map[bool]string{true: "removable", false: "internal"}[d.Removable.Or(false)], bySys+name+"/removable")
+		x.Media(d, bySys+name+"/removable")
 	}
 	x.Set(&sys.PartitionStyle, "storage.system.partition_style", style, source)
 	x.Set(&boot.PartitionStyle, "storage.boot.partition_style", style, source)

@@ -143,7 +143,7 @@ func (x *decoder) systemDisk(name string) {
 			x.Set(&sys.PartitionStyle, "storage.system.partition_style", style, DiskList.Source())
 			x.Set(&boot.PartitionStyle, "storage.boot.partition_style", style, DiskList.Source())
 		}
-		x.Set(&boot.Media, "storage.boot.media", map[bool]string{true: "removable", false: "internal"}[d.Removable.Or(false)], DiskInfo(name).Source())
+		x.Media(d, DiskInfo(name).Source())
 	}
 	x.Set(&boot.Disk, "storage.boot.disk", name, RootInfo.Source())
 }

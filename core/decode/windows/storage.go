@@ -198,7 +198,7 @@ func (x *decoder) bootDisk(tables map[string]partition.Table) {
 	x.Partitions(t)
 	for i := range x.D.Storage.Disks {
 		if d := &x.D.Storage.Disks[i]; d.Name.Or("") == "disk "+n {
-			x.Set(&boot.Media, "storage.boot.media", map[bool]string{true: "removable", false: "internal"}[d.Removable.Or(false)], Descriptor)
+			x.Media(d, Descriptor)
 		}
 	}
 	x.esp(t)
