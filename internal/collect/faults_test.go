@@ -1,0 +1,164 @@
+//go:build linux
+
+package collect_test
+
+import (
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+	"syscall"
+	"testing"
+	"time"
+
+	"rolltop.example/rolltop/core/capture"
+	"rolltop.example/rolltop/core/decode"
+	"rolltop.example/rolltop/core/decode/craft"
+	"rolltop.example/rolltop/internal/collect"
+)
+
+// A device that does not answer is given up after a while, and the rest is
+// read. A pipe that nobody writes to stands in for it.
+func TestHangingDevice(t *testing.T) {
+	tr := laptop()
+	tr["/sys/class/power_supply/BAT0/type"] = "Battery\n"
+	root := tr.write(t)
+	must(t, syscall.Mkfifo(filepath.Join(root, "/sys/class/power_supply/BAT0/capacity"), 0o644))
+	start := time.Now()
+	c, err := collect.Capture(collect.Options{Root: root})
+	must(t, err)
+	if r := c.Get("/sys/class/power_supply/BAT0/capacity"); r.Outcome != capture.Failed || !strings.Contains(r.Detail, "no answer within") {
+		t.Errorf("%+v", r)
+	}
+	if took := time.Since(start); took > 60*time.Second {
+		t.Errorf("it waited %s", took)
+	}
+	d, err := decode.Inventory(c)
+	must(t, err)
+	says(t, d, map[string]string{"tpm.state": "ready", "network.connected": "yes"})
+	// Let the reading that hangs come to an end.
+	f, err := os.OpenFile(filepath.Join(root, "/sys/class/power_supply/BAT0/capacity"), os.O_WRONLY|syscall.O_NONBLOCK, 0)
+	if err == nil {
+		_ = f.Close()
+	}
+}
+
+// A file larger than anything a source has is cut, not swallowed whole.
+func TestLargeFilesAreCapped(t *testing.T) {
+	tr := laptop()
+	tr["/sys/class/dmi/id/product_name"] = strings.Repeat("x", 1<<20)
+	tr["/sys/firmware/dmi/tables/DMI"] = strings.Repeat("\x00", 4<<20)
+	c, err := collect.Capture(collect.Options{Root: tr.write(t)})
+	must(t, err)
+	for source, most := range map[string]int{"/sys/class/dmi/id/product_name": 64 << 10, "/sys/firmware/dmi/tables/DMI": 1 << 20} {
+		if n := len(c.Get(source).Raw); n != most {
+			t.Errorf("%s: %d bytes are kept, %d are the most", source, n, most)
+		}
+	}
+}
+
+func TestSoftwareAskedFor(t *testing.T) {
+	tr := laptop()
+	tr["/var/lib/dpkg/status"] = "Package: tidebook\nStatus: install ok installed\nVersion: 4.1\nMaintainer: somebody\n\nPackage: personal-notes\nStatus: install ok installed\nVersion: 1\n"
+	tr["/var/lib/flatpak/app/example.lampwright/"] = ""
+	root := tr.write(t)
+	for asked, want := range map[string]string{"": "", "tidebook": "tidebook", "all": "tidebook personal-notes example.lampwright", "example.lampwright": "example.lampwright", "none of these": ""} {
+		c, err := collect.Capture(collect.Options{Root: root, Software: asked})
+		must(t, err)
+		d, err := decode.Inventory(c)
+		must(t, err)
+		var got []string
+		for _, s := range d.Software {
+			got = append(got, s.Name)
+		}
+		if strings.Join(got, " ") != want {
+			t.Errorf("%q: %q, want %q", asked, got, want)
+		}
+		if g := d.GapOf("software"); (g == nil) != (asked == "all") {
+			t.Errorf("%q: %+v", asked, g)
+		}
+		for _, r := range c.Records {
+			if asked != "all" && (strings.Contains(string(r.Raw), "personal-notes") || strings.Contains(string(r.Raw), "somebody")) {
+				t.Errorf("%q: %s keeps what nobody asked for", asked, r.Source)
+			}
+		}
+	}
+	drop(tr, "/var/lib/dpkg")
+	drop(tr, "/var/lib/flatpak")
+	tr["/usr/lib/sysimage/rpm/"] = ""
+	d, err := collect.Machine(collect.Options{Root: tr.write(t), Software: "all"})
+	must(t, err)
+	if g := d.GapOf("software"); g == nil || !strings.Contains(g.Detail, "database that the collector does not read") {
+		t.Errorf("%+v", g)
+	}
+}
+
+func TestDriversOfTheBus(t *testing.T) {
+	tr := laptop()
+	const pci = "/sys/bus/pci/devices/"
+	for at, class := range map[string]string{"0000:00:1f.6": "0x020000", "0000:00:14.3": "0x028000", "0000:00:00.0": "0x060000"} {
+		tr[pci+at+"/class"], tr[pci+at+"/vendor"], tr[pci+at+"/device"] = class+"\n", "0x1af4\n", "0x1041\n"
+	}
+	tr[pci+"0000:00:1f.6/driver"] = "->../../../bus/pci/drivers/lantern_net"
+	tr["/sys/module/lantern_net/version"] = "3.2.6\n"
+	d := inspect(t, tr)
+	var got []string
+	for _, v := range d.Drivers {
+		got = append(got, v.Device+", "+v.Provider.Or("-")+", "+v.Version.Or("-")+", "+v.Status.Or("-"))
+	}
+	want := []string{"network device at 0000:00:14.3, -, -, no driver", "network device at 0000:00:1f.6, lantern_net, 3.2.6, -"}
+	if !slices.Equal(got, want) {
+		t.Errorf("%q\nwant %q", got, want)
+	}
+}
+
+func TestMoreVariants(t *testing.T) {
+	gpt := craft.GPT(512, craft.NewPart(craft.ESP, "71de0000-0000-4000-8000-000000000001", 2048, 4095), craft.NewPart(craft.LinuxData, "71de0000-0000-4000-8000-000000000002", 4096, 500000000))
+	esp := func(tr tree) {
+		tr["/dev/nvme0n1"] = gpt
+		tr["/proc/self/mountinfo"] += "30 21 259:1 / /boot/efi rw - vfat /dev/nvme0n1p1 rw\n"
+		tr["/boot/efi/EFI/LODESTAR/loader.efi"] = "x"
+		const vars, guid = "/sys/firmware/efi/efivars/", "-8be4df61-93ca-11d2-aa0d-00e098032b8c"
+		tr[vars+"BootOrder"+guid], tr[vars+"BootCurrent"+guid] = craft.U32(7)+craft.U16(1), craft.U32(6)+craft.U16(1)
+		tr[vars+"Boot0001"+guid] = craft.BootEntry("Lodestar Linux", `\EFI\lodestar\loader.efi`, "71de0000-0000-4000-8000-000000000001")
+	}
+	tests := []struct {
+		name   string
+		change func(tree)
+		want   map[string]string
+	}{
+		{"a loader on the EFI system partition", esp, map[string]string{"storage.boot.esp.loader": "yes", "storage.system.partition_style": "gpt", "storage.boot.media": "internal"}},
+		{"another system's loader only", func(tr tree) {
+			esp(tr)
+			drop(tr, "/boot/efi/EFI/")
+			tr["/boot/efi/EFI/skerry/start.efi"] = "x"
+		}, map[string]string{"storage.boot.esp.loader": "no"}},
+		{"an empty EFI system partition", func(tr tree) { esp(tr); drop(tr, "/boot/efi/EFI/"); tr["/boot/efi/"] = "" }, map[string]string{"storage.boot.esp.loader": "no"}},
+		{"it is not mounted", func(tr tree) {
+			esp(tr)
+			tr["/proc/self/mountinfo"] = laptop()["/proc/self/mountinfo"]
+		}, map[string]string{"storage.boot.esp.loader": "? not-offered"}},
+		{"there is none", func(tr tree) {
+			tr["/dev/nvme0n1"] = craft.GPT(512, craft.NewPart(craft.LinuxData, "71de0000-0000-4000-8000-000000000002", 4096, 5000))
+		}, map[string]string{"storage.boot.esp.loader": "? not-offered"}},
+		{"a damaged table", func(tr tree) {
+			b := []byte(gpt)
+			b[530]++
+			tr["/dev/nvme0n1"] = string(b)
+		}, map[string]string{"storage.system.partition_style": "? read-failed"}},
+		{"it has joined a directory", func(tr tree) { tr["/etc/krb5.keytab"] = "secret" }, map[string]string{"os.managed_by": "a directory"}},
+		{"an edition", func(tr tree) { tr["/etc/os-release"] += "VARIANT_ID=counter\n" }, map[string]string{"os.edition": "counter"}},
+		{"a TPM in firmware", func(tr tree) { tr["/sys/firmware/acpi/tables/TPM2"] = craft.TPM2Table(2) }, map[string]string{"tpm.kind": "firmware"}},
+		{"a TPM in a guest", func(tr tree) {
+			tr["/proc/cpuinfo"] = strings.Replace(tr["/proc/cpuinfo"], "flags\t: ", "flags\t: hypervisor ", 1)
+		}, map[string]string{"tpm.kind": "virtual"}},
+		{"a restart is due", func(tr tree) { tr["/run/reboot-required"] = "" }, map[string]string{"os.pending_restart": "yes"}},
+	}
+	for _, tt := range tests {
+		t.Run(tt.name, func(t *testing.T) {
+			tr := laptop()
+			tt.change(tr)
+			says(t, inspect(t, tr), tt.want)
+		})
+	}
+}

@@ -1,0 +1,73 @@
+package standin_test
+
+import (
+	"strings"
+	"testing"
+
+	"rolltop.example/rolltop/core/assess"
+	"rolltop.example/rolltop/core/fact"
+	"rolltop.example/rolltop/core/release"
+	"rolltop.example/rolltop/internal/standin"
+	"rolltop.example/rolltop/internal/standin/recorded"
+)
+
+// verdicts of the recorded machines: disposition, and the titles of what fails
+// and of what is not known, worked out by hand from their descriptions.
+var verdicts = map[string]struct{ disposition, fails, unknown string }{
+	"LANT-101":  {"ready", "", ""},
+	"GULL-101":  {"reconfigure", "Partition style GPT; Boot mode UEFI; Secure boot switched on; TPM 2.0 ready", "Able to do secure boot"},
+	"NSLIP-101": {"reconfigure", "Secure boot switched on", ""},
+	"CORB-101":  {"undetermined", "Free space on the system volume; Secure boot switched on", "TPM 2.0 ready; Solid-state system disk"},
+	"HOLM-101":  {"replace", "64-bit system; Processor cores; Installed memory; Capacity of the system disk; Free space on the system volume", ""},
+	"NSLIP-102": {"ready", "", ""},
+	"NARR-101":  {"undetermined", "", "Processor features; Processor on the list"},
+	"EELG-101":  {"undetermined", "TPM 2.0 ready", "Capacity of the system disk; Partition style GPT; Secure boot switched on; Solid-state system disk"},
+	"SANDP-101": {"replace", "Processor features; Processor on the list; Installed memory; Partition style GPT; Boot mode UEFI; Secure boot switched on; Solid-state system disk", "Able to do secure boot; TPM 2.0 ready"},
+	"EELG-102":  {"ready", "", ""}, // another system; the release is installed afresh
+	"OUTER-101": {"undetermined", "Boot mode UEFI; Secure boot switched on; TPM 2.0 ready", "Capacity of the system disk; Partition style GPT; Able to do secure boot; Solid-state system disk"},
+	"NSLIP-M51": {"ready", "", ""},
+	"GULL-M51":  {"replace", "Model on the list; Free space on the system volume", ""},
+	"LANT-M51":  {"replace", "Model on the list; Start-up security", "Capacity of the system disk"},
+}
+
+func TestVerdictsOfRecordedMachines(t *testing.T) {
+	rel := map[string]*release.Release{}
+	for name, src := range standin.Releases() {
+		r, err := release.Read(name, src)
+		if err != nil {
+			t.Fatal(err)
+		}
+		rel[r.InstallsOn] = r
+	}
+	list, err := recorded.Inventories(now)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for i, name := range recorded.Names() {
+		d := list[i]
+		if age := now.Sub(d.TakenAt); age <= 0 || age.Hours() > 71 {
+			t.Errorf("%s is %v old", name, age)
+		}
+		a, err := assess.Run(rel[fact.Read(d).Class()], d)
+		if err != nil {
+			t.Errorf("%s: %v", name, err)
+			continue
+		}
+		c := a.Document(now, "test")
+		var fails, unknown []string
+		for _, f := range c.Findings {
+			switch {
+			case f.Level != release.Must:
+			case f.Outcome == "fail":
+				fails = append(fails, f.Title)
+			case f.Outcome == "unknown":
+				unknown = append(unknown, f.Title)
+			}
+		}
+		want := verdicts[name]
+		got := c.Disposition + " | " + strings.Join(fails, "; ") + " | " + strings.Join(unknown, "; ")
+		if got != want.disposition+" | "+want.fails+" | "+want.unknown {
+			t.Errorf("%s:\n got %s\nwant %s | %s | %s", name, got, want.disposition, want.fails, want.unknown)
+		}
+	}
+}
