@@ -117,10 +117,19 @@ var notFilled = map[string]bool{
 // Filled returns text that says something, and "" for a placeholder.
 func Filled(s string) string {
 	s = strings.TrimSpace(s)
-	if notFilled[strings.ToLower(s)] || s != "" && strings.Trim(s, s[:1]) == "" {
+	if notFilled[strings.ToLower(s)] || sameThroughout(s) {
 		return ""
 	}
 	return s
+}
+
+// sameThroughout: zeros, dots, or one letter again and again. One letter alone
+// can name a slot.
+func sameThroughout(s string) bool {
+	if len(s) == 1 {
+		return s[0] < 'A'
+	}
+	return s != "" && strings.Trim(s, s[:1]) == ""
 }
 
 // Info is what the tables say. Zero values are not known.
