@@ -4,11 +4,28 @@ import (
 	"strconv"
 
 	"rolltop.example/rolltop/core/capture"
+	"rolltop.example/rolltop/core/decode/cpu"
 	"rolltop.example/rolltop/core/decode/edid"
 	"rolltop.example/rolltop/core/decode/partition"
 	"rolltop.example/rolltop/core/decode/tpm"
 	"rolltop.example/rolltop/core/inventory"
 )
+
+// Processor keeps what a processor says of itself.
+func (x *Draft) Processor(info cpu.Info, source string) {
+	p := &x.D.Processor
+	x.Set(&p.Vendor, "processor.vendor", info.Vendor, source)
+	x.Set(&p.Name, "processor.name", info.Name, source)
+	if info.Known {
+		x.SetNumber(&p.Family, "processor.family", info.Family, source)
+		x.SetNumber(&p.Model, "processor.model", info.Model, source)
+		x.SetNumber(&p.Stepping, "processor.stepping", info.Stepping, source)
+	}
+	if len(info.Features) > 0 {
+		p.Features = info.Features
+		x.D.Said("processor.features", source)
+	}
+}
 
 // Partitions keeps the entries of the boot disk's table.
 func (x *Draft) Partitions(t partition.Table) {

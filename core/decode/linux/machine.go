@@ -14,7 +14,6 @@ import (
 )
 
 func (x *decoder) processor() {
-	p := &x.D.Processor
 	info, source := cpu.Info{}, "CPUID"
 	if r := x.C.Get("cpuid"); r.Outcome == capture.OK {
 		info = cpu.Describe(cpu.Leaves(r.Raw))
@@ -22,17 +21,7 @@ func (x *decoder) processor() {
 		source = "/proc/cpuinfo"
 		info = cpu.Text(string(x.C.Get(source).Raw))
 	}
-	x.Set(&p.Vendor, "processor.vendor", info.Vendor, source)
-	x.Set(&p.Name, "processor.name", info.Name, source)
-	if info.Known {
-		x.SetNumber(&p.Family, "processor.family", info.Family, source)
-		x.SetNumber(&p.Model, "processor.model", info.Model, source)
-		x.SetNumber(&p.Stepping, "processor.stepping", info.Stepping, source)
-	}
-	if len(info.Features) > 0 {
-		p.Features = info.Features
-		x.D.Said("processor.features", source)
-	}
+	x.Processor(info, source)
 	x.architecture(info, source)
 	x.topology()
 	x.ratedSpeed(info)

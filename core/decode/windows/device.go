@@ -64,17 +64,7 @@ func (x *decoder) processor() {
 		n, _ := fmt.Sscanf(afterWord(x.keyText(KeyProcessor, "Identifier"), "Family"), "Family %d Model %d Stepping %d", &info.Family, &info.Model, &info.Stepping)
 		info.Known = n == 3
 	}
-	x.Set(&p.Vendor, "processor.vendor", info.Vendor, source)
-	x.Set(&p.Name, "processor.name", info.Name, source)
-	if info.Known {
-		x.SetNumber(&p.Family, "processor.family", info.Family, source)
-		x.SetNumber(&p.Model, "processor.model", info.Model, source)
-		x.SetNumber(&p.Stepping, "processor.stepping", info.Stepping, source)
-	}
-	if len(info.Features) > 0 {
-		p.Features = info.Features
-		x.D.Said("processor.features", source)
-	}
+	x.Processor(info, source)
 	switch {
 	case info.LongMode:
 		x.Set(&p.Architecture, "processor.architecture", "x86-64", "CPUID long mode")
