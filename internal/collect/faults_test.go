@@ -83,13 +83,31 @@ func TestSoftwareAskedFor(t *testing.T) {
 			}
 		}
 	}
-	drop(tr, "/var/lib/dpkg")
-	drop(tr, "/var/lib/flatpak")
-	tr["/usr/lib/sysimage/rpm/"] = ""
-	d, err := collect.Machine(collect.Options{Root: tr.write(t), Software: "all"})
+}
+
+// Packages in rpm's database, and in the older one, which is not read.
+func TestRPM(t *testing.T) {
+	db, err := os.ReadFile("../../core/decode/rpmdb/testdata/rpmdb.sqlite")
 	must(t, err)
-	if g := d.GapOf("software"); g == nil || !strings.Contains(g.Detail, "database that the collector does not read") {
-		t.Errorf("%+v", g)
+	tr := laptop()
+	const path = "/usr/lib/sysimage/rpm/rpmdb.sqlite"
+	tr[path] = string(db)
+	root := tr.write(t)
+	for asked, want := range map[string]int{"all": 43, "hawser": 1, "no such": 0} {
+		d, err := collect.Machine(collect.Options{Root: root, Software: asked})
+		must(t, err)
+		if len(d.Software) != want || asked == "hawser" && (d.Software[0].Version.Or("") != "1:2.8-1" || d.Software[0].Architecture.Or("") != "noarch") {
+			t.Errorf("%q: %d packages, want %d", asked, len(d.Software), want)
+		}
+	}
+	for _, tt := range []struct{ path, content, cause, detail string }{{path, "junk, and not a database at all; " + strings.Repeat("x", 100), "read-failed", "no SQLite file"}, {"/var/lib/rpm/Packages", "x", "not-offered", "database that the collector does not read"}, {"/x", "", "not-offered", "no list of packages"}} {
+		tr := laptop()
+		tr[tt.path] = tt.content
+		d, err := collect.Machine(collect.Options{Root: tr.write(t), Software: "all"})
+		must(t, err)
+		if g := d.GapOf("software"); g == nil || g.Cause != tt.cause || !strings.Contains(g.Detail, tt.detail) {
+			t.Errorf("%s: %+v", tt.path, g)
+		}
 	}
 }
 

@@ -14,6 +14,7 @@ import (
 	"rolltop.example/rolltop/core/capture"
 	"rolltop.example/rolltop/core/decode/cpu"
 	"rolltop.example/rolltop/core/decode/linux"
+	"rolltop.example/rolltop/core/decode/rpmdb"
 	"rolltop.example/rolltop/core/decode/titles"
 )
 
@@ -379,7 +380,30 @@ func (r *reader) software(keep titles.Keep) {
 	apps := r.fetchDir(linux.Flatpak)
 	apps.Raw = []byte(keep.Filter(string(apps.Raw)))
 	r.c.Add(apps)
-	r.mark(linux.RPM)
+	r.rpm(keep)
+}
+
+// rpm reads rpm's database, and keeps of it the packages asked for. What a
+// program that runs has not yet put into the database is not seen.
+func (r *reader) rpm(keep titles.Keep) {
+	rec := capture.Record{Source: linux.RPM}
+	kept, err := within(func() ([]byte, error) {
+		f, err := os.Open(r.root + linux.RPM)
+		if err != nil {
+			return nil, err
+		}
+		defer f.Close()
+		var out []byte
+		err = rpmdb.Each(f, func(p rpmdb.Package) {
+			if keep.Has(p.Name) {
+				out = titles.Stanza(out, p.Name, p.Version, p.Architecture)
+			}
+		})
+		return out, err
+	})
+	rec.Raw = kept
+	r.c.Add(r.outcome(rec, r.root+linux.RPM, err))
+	r.mark(linux.OldRPM)
 }
 
 // other: a program for another processor that runs here sees what its emulator

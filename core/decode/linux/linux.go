@@ -146,7 +146,8 @@ const (
 	Ask12   = "tpm12:/dev/tpm0"
 	Dpkg    = "/var/lib/dpkg/status"
 	Flatpak = "/var/lib/flatpak/app"
-	RPM     = "/usr/lib/sysimage/rpm"
+	RPM     = "/usr/lib/sysimage/rpm/rpmdb.sqlite"
+	OldRPM  = "/var/lib/rpm/Packages" // of a form that is not read
 	Asked   = "software asked for"
 )
 

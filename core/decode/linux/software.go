@@ -15,13 +15,18 @@ func (x *decoder) software() {
 		x.D.AddGap("software", inventory.NotAsked, "no titles were asked for", titles.Try)
 		return
 	}
-	status := x.C.Get(Dpkg)
+	status, byRPM := x.C.Get(Dpkg), x.C.Get(RPM)
 	apps, haveApps := x.List(Flatpak)
 	switch {
 	case status.Outcome == capture.OK:
 		x.D.Software = titles.Dpkg(status.Raw)
 		x.D.Said("software", Dpkg)
-	case x.C.Get(RPM).Outcome == capture.OK:
+	case byRPM.Outcome == capture.OK:
+		x.D.Software = titles.Dpkg(byRPM.Raw)
+		x.D.Said("software", RPM)
+	case byRPM.Outcome == capture.Failed || byRPM.Outcome == capture.Denied:
+		x.Why("software", byRPM, "")
+	case x.C.Get(OldRPM).Outcome == capture.OK:
 		x.D.AddGap("software", inventory.NotOffered, "this system keeps its packages in a database that the collector does not read", "Enter the titles that matter by hand.")
 	default:
 		x.Why("software", status, "no list of packages that the collector knows is here")

@@ -2,6 +2,7 @@ package titles
 
 import (
 	"bytes"
+	"fmt"
 	"strings"
 
 	"rolltop.example/rolltop/core/inventory"
@@ -33,6 +34,14 @@ func Trim(status []byte, k Keep) []byte {
 	}
 	return out.Bytes()
 }
+
+// Stanza adds an installed package in the form that [Dpkg] reads.
+func Stanza(to []byte, name, version, architecture string) []byte {
+	return fmt.Appendf(to, "Package: %s\nVersion: %s\nArchitecture: %s\nStatus: install ok installed\n\n", line(name), line(version), line(architecture))
+}
+
+// line keeps a value from becoming several.
+func line(s string) string { return strings.Join(strings.Fields(s), " ") }
 
 // Dpkg reads the installed packages of a status file: stanzas with blank lines
 // between, of fields in the manner of mail headers.
