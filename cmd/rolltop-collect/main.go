@@ -108,9 +108,11 @@ func work(ctx context.Context, o *options, out, errOut io.Writer) (int, error) {
 	if err != nil {
 		return exitFailed, err
 	}
-	body, err := json.MarshalIndent(d, "", "  ")
-	if err != nil {
-		return exitFailed, err
+	var body []byte
+	if o.out != "" || o.server != "" { // a document that nobody takes is not written
+		if body, err = json.MarshalIndent(d, "", "  "); err != nil {
+			return exitFailed, err
+		}
 	}
 	switch o.out {
 	case "":
