@@ -106,7 +106,8 @@ func readCapped(path string, most int) ([]byte, error) {
 
 // prompt are places where the kernel answers out of its memory, so that no
 // device can keep a reading waiting.
-var prompt = []string{"/proc/", "/sys/devices/system/", "/sys/class/dmi/", "/sys/block/", "/sys/class/block/", "/sys/dev/", "/sys/bus/pci/", "/sys/class/net/", "/sys/module/"}
+var prompt = []string{"/proc/", "/sys/devices/system/", "/sys/class/dmi/", "/sys/block/", "/sys/class/block/", "/sys/dev/", "/sys/bus/pci/", "/sys/class/net/", "/sys/module/",
+	"/etc/", "/usr/lib/", "/run/", "/sbin/"} // the last are on the volume that this program itself needs
 
 // inTime runs a reading of a path with a time limit, where one is needed. Names
 // in directories of sysfs are the kernel's own, whatever the files behind them
