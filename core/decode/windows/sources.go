@@ -36,7 +36,6 @@ const (
 	Displays      = "displays/"                          // the numbers
 	Devices       = "devices/"                           // the numbers
 	PowerStatus   = "GetSystemPowerStatus"
-	Battery       = "CallNtPowerInformation:5"
 	Uplinks       = "GetAdaptersAddresses" // a line of type and status each
 	Joined        = "NetGetJoinInformation"
 	SoftwareNamed = "software asked for" // a line each of the titles that were to be kept; * for all
