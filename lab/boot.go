@@ -7,6 +7,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"strings"
 	"time"
 )
 
@@ -20,18 +21,29 @@ func boot(ctx context.Context, m *Machine, dir string, p *parts) ([]byte, error)
 		return nil, err
 	}
 	line := "console=ttyS0 loglevel=1 panic=-1"
+	var below []string // what a layer is made of
 	for i := range m.Drives {
 		d := &m.Drives[i]
-		more, err := d.make(dir, i, p)
+		more, err := d.make(dir, i, p, m.Layer == "")
 		if err != nil {
 			return nil, err
 		}
 		args = append(args, more...)
-		if d.Root && d.Table == "mbr" {
+		last := 2
+		if d.Table == "mbr" {
+			last = 1
+		}
+		switch {
+		case d.Root && m.Layer != "":
+			below = append(below, d.device(i, last))
+		case d.Root && last == 1:
 			line += " lab.root=" + d.device(i, 1)
-		} else if d.Root {
+		case d.Root:
 			line += " lab.root=" + d.device(i, 2) + " lab.esp=" + d.device(i, 1)
 		}
+	}
+	if m.Layer != "" {
+		line += " lab.layer=" + m.Layer + " lab.below=" + strings.Join(below, ",")
 	}
 	if m.User != "" {
 		line += " lab.user=" + m.User

@@ -15,7 +15,7 @@ const (
 )
 
 // drive makes an image and says how the machine gets it.
-func (d *Drive) make(dir string, n int, p *parts) (args []string, err error) {
+func (d *Drive) make(dir string, n int, p *parts, filled bool) (args []string, err error) {
 	image := filepath.Join(dir, fmt.Sprintf("drive%d.img", n))
 	if err := os.WriteFile(image, nil, 0o600); err != nil {
 		return nil, err
@@ -31,7 +31,7 @@ func (d *Drive) make(dir string, n int, p *parts) (args []string, err error) {
 			return nil, err
 		}
 	}
-	if d.Root {
+	if d.Root && filled {
 		if err := d.fill(dir, image, p); err != nil {
 			return nil, err
 		}

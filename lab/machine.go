@@ -26,13 +26,15 @@ type Machine struct {
 	Memory    []Module `json:"memory,omitempty" doc:"Modules that the firmware tables name in place of the real ones"`
 	Slots     int      `json:"slots,omitempty" minimum:"0" maximum:"64"`
 	Drives    []Drive  `json:"drives,omitempty" doc:"The first one with a root is what the system runs from"`
+	Layer     string   `json:"layer,omitempty" enum:"mirror,luks" doc:"Between the file system and the last partitions of all drives with a root"`
 	User      string   `json:"user,omitempty" enum:"nobody" doc:"Without it the collector runs as root"`
 	Arguments []string `json:"arguments,omitempty"`
 
-	Expect map[string]string `json:"expect" doc:"Fact to value; “? cause” for a gap; “known” for any value; “has …” and “lacks …” for sets"`
-	Listed []string          `json:"listed,omitempty" doc:"A drive each: name bus kind bytes style"`
-	Ready  string            `json:"disposition,omitempty" doc:"What a check against lab/release.yaml says"`
-	Same   string            `json:"same_as,omitempty" doc:"Another machine whose identity this one has"`
+	Expect  map[string]string `json:"expect" doc:"Fact to value; “? cause” for a gap; “known” for any value; “has …” and “lacks …” for sets"`
+	Listed  []string          `json:"listed,omitempty" doc:"A drive each: name bus kind bytes style"`
+	Members []string          `json:"members,omitempty" doc:"A disk each below the system volume: name bytes role"`
+	Ready   string            `json:"disposition,omitempty" doc:"What a check against lab/release.yaml says"`
+	Same    string            `json:"same_as,omitempty" doc:"Another machine whose identity this one has"`
 }
 
 // Module is a memory device of the firmware tables.
@@ -122,13 +124,12 @@ func compare(m *Machine, d *inventory.Document) *result {
 	for _, k := range d.Storage.Disks {
 		listed = append(listed, fmt.Sprintf("%s %s %s %d %s", k.Name.Or("?"), k.Bus.Or("?"), k.Kind.Or("?"), k.Bytes.Or(0), k.PartitionStyle.Or("?")))
 	}
-	for _, want := range m.Listed {
-		found := false
-		for _, got := range listed {
-			found = found || got == want
-		}
-		r.fact("drive", want, strings.Join(listed, ", "), "storage.disks", found)
+	r.list("drive", m.Listed, listed)
+	var members []string
+	for _, k := range d.Storage.System.Members {
+		members = append(members, fmt.Sprintf("%s %d %s", k.Disk.Or("?"), k.Bytes.Or(0), k.Role.Or("?")))
 	}
+	r.list("member", m.Members, members)
 	return r
 }
 

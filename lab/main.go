@@ -154,7 +154,7 @@ func between(console []byte) (*inventory.Document, error) {
 	_, rest, ok := bytes.Cut(bytes.ReplaceAll(console, []byte("\r"), nil), []byte("BEGIN-INVENTORY\n"))
 	body, _, ends := bytes.Cut(rest, []byte("END-INVENTORY"))
 	if !ok || !ends {
-		tail := console[max(0, len(console)-1200):]
+		tail := console[max(0, len(console)-2400):]
 		return nil, fmt.Errorf("no inventory came over the console, which ends with:\n%s", tail)
 	}
 	return inventory.Read("the inventory", body)

@@ -26,7 +26,7 @@ func kernel() string {
 
 func missingTools() []string {
 	var missing []string
-	for _, tool := range []string{"qemu-system-x86_64", "swtpm", "busybox", "cpio", "sbsign", "mke2fs", "fdisk", "mkfs.vfat", "mcopy", "openssl", "wine", "x86_64-w64-mingw32-gcc"} {
+	for _, tool := range []string{"qemu-system-x86_64", "swtpm", "busybox", "cpio", "sbsign", "mke2fs", "fdisk", "mkfs.vfat", "mcopy", "openssl", "mdadm", "cryptsetup", "wine", "x86_64-w64-mingw32-gcc"} {
 		if _, err := exec.LookPath(tool); err != nil {
 			missing = append(missing, tool)
 		}
@@ -50,11 +50,16 @@ type parts struct {
 }
 
 // modules that the machines need beside the kernel itself.
-var modules = []string{"efivarfs", "virtio_pci", "virtio_blk", "nls_cp437", "nls_ascii", "vfat"}
+var modules = []string{"efivarfs", "virtio_pci", "virtio_blk", "nls_cp437", "nls_ascii", "vfat", "raid1", "dm_crypt", "ecb", "xts", "algif_skcipher", "algif_hash"}
+
+// programs that make layers between a file system and its disks; they are
+// copied with the libraries that they need.
+var programs = []string{"mdadm", "cryptsetup"}
 
 // bootScript is the first program: it loads modules, and goes on from a drive
 // where the machine has its system there.
 const bootScript = `#!/bin/busybox sh
+export PATH=/bin
 b=/bin/busybox
 $b mount -t proc proc /proc
 $b mount -t sysfs sys /sys
@@ -64,6 +69,28 @@ root=$($b sed -n 's/.*lab.root=\([^ ]*\).*/\1/p' /proc/cmdline)
 if [ -n "$root" ]; then
   for i in 1 2 3 4 5 6 7 8 9 10; do [ -b $root ] && break; $b sleep 1; done
   $b mount -t ext4 $root /newroot || $b echo "no root on $root"
+  $b umount /proc /sys
+  exec $b switch_root /newroot /sbin/init
+fi
+layer=$($b sed -n 's/.*lab.layer=\([^ ]*\).*/\1/p' /proc/cmdline)
+if [ -n "$layer" ]; then
+  below=$($b sed -n 's/.*lab.below=\([^ ]*\).*/\1/p' /proc/cmdline | $b tr , ' ')
+  for p in $below; do for i in 1 2 3 4 5 6 7 8 9 10; do [ -b $p ] && break; $b sleep 1; done; done
+  case $layer in
+  mirror)
+    set -- $below
+    mdadm --create /dev/md0 --run --assume-clean --metadata=1.2 --level=1 --raid-devices=$# "$@"
+    made=/dev/md0 ;;
+  luks)
+    $b mkdir -p /run/cryptsetup
+    echo -n secret | cryptsetup luksFormat -q --pbkdf pbkdf2 --pbkdf-force-iterations 1000 $below -
+    echo -n secret | cryptsetup open --key-file - $below root
+    made=/dev/dm-0 ;; # nobody runs here who would give it its name
+  esac
+  $b mke2fs $made >/dev/null
+  $b mount -t ext4 $made /newroot || $b echo "no root on $made"
+  for d in bin sbin etc boot; do $b cp -a /$d /newroot/; done
+  $b mkdir -p /newroot/proc /newroot/sys /newroot/dev /newroot/tmp
   $b umount /proc /sys
   exec $b switch_root /newroot /sbin/init
 fi
@@ -127,6 +154,11 @@ func buildParts(work string) (*parts, error) {
 	if err := copyModules(filepath.Join(p.tree, "mod")); err != nil {
 		return nil, err
 	}
+	for _, name := range programs {
+		if err := copyProgram(name, p.tree); err != nil {
+			return nil, err
+		}
+	}
 	return p, command("sh", "-c", `cd "$1" && find . | cpio -o -H newc 2>/dev/null | gzip -1 > "$2"`, "sh", p.tree, p.initrd)
 }
 
@@ -154,11 +186,15 @@ func copyModules(to string) error {
 	needs := map[string][]string{}
 	for line := range strings.Lines(string(src)) {
 		path, rest, _ := strings.Cut(strings.TrimSpace(line), ":")
-		needs[strings.TrimSuffix(filepath.Base(path), ".ko")] = append([]string{path}, strings.Fields(rest)...)
+		name := strings.ReplaceAll(strings.TrimSuffix(filepath.Base(path), ".ko"), "-", "_") // a file may have either
+		needs[name] = append([]string{path}, strings.Fields(rest)...)
 	}
 	var order []string
 	for _, m := range modules {
 		list := needs[m]
+		if len(list) == 0 {
+			return fmt.Errorf("the kernel has no module %s", m)
+		}
 		for i := len(list) - 1; i >= 0; i-- { // what the others need stands last
 			if !slices.Contains(order, list[i]) {
 				order = append(order, list[i])
@@ -171,6 +207,32 @@ func copyModules(to string) error {
 		}
 	}
 	return nil
+}
+
+// copyProgram copies a program into a root directory with the libraries that
+// the loader names for it.
+func copyProgram(name, tree string) error {
+	path, err := exec.LookPath(name)
+	if err != nil {
+		return err
+	}
+	libraries, err := exec.Command("ldd", path).Output()
+	if err != nil {
+		return fmt.Errorf("ldd %s: %w", path, err)
+	}
+	for word := range strings.FieldsSeq(string(libraries)) {
+		if !strings.HasPrefix(word, "/") {
+			continue
+		}
+		to := filepath.Join(tree, word)
+		if err := os.MkdirAll(filepath.Dir(to), 0o755); err != nil {
+			return err
+		}
+		if err := copyFile(word, to, 0o755); err != nil {
+			return err
+		}
+	}
+	return copyFile(path, filepath.Join(tree, "bin", name), 0o755)
 }
 
 func copyFile(from, to string, mode os.FileMode) error {
