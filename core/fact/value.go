@@ -158,6 +158,14 @@ type Alternative struct {
 	Source string
 }
 
+// Plain is the value in that form, or a question mark and the gap's cause.
+func (r *Reading) Plain() string {
+	if !r.Value.Known() {
+		return "? " + r.Gap.Cause
+	}
+	return r.Value.Plain()
+}
+
 // Plain is the value as documents write it; items of a set have a comma and a
 // blank between them. A value that is not known is a question mark.
 func (v Value) Plain() string {

@@ -91,6 +91,11 @@ func TestRPM(t *testing.T) {
 	must(t, err)
 	tr := laptop()
 	const path = "/usr/lib/sysimage/rpm/rpmdb.sqlite"
+	older := laptop()
+	older["/var/lib/rpm/rpmdb.sqlite"] = string(db)
+	if d, err := collect.Machine(collect.Options{Root: older.write(t), Software: "all"}); err != nil || len(d.Software) != 43 {
+		t.Errorf("at its other place: %+v", d.Gaps)
+	}
 	tr[path] = string(db)
 	root := tr.write(t)
 	for asked, want := range map[string]int{"all": 43, "hawser": 1, "no such": 0} {
@@ -152,6 +157,15 @@ func TestMoreVariants(t *testing.T) {
 			tr["/boot/efi/EFI/skerry/start.efi"] = "x"
 		}, map[string]string{"storage.boot.esp.loader": "no"}},
 		{"an empty EFI system partition", func(tr tree) { esp(tr); drop(tr, "/boot/efi/EFI/"); tr["/boot/efi/"] = "" }, map[string]string{"storage.boot.esp.loader": "no"}},
+		{"it is on another disk", func(tr tree) {
+			esp(tr)
+			tr["/proc/self/mountinfo"] = strings.Replace(tr["/proc/self/mountinfo"], "259:1", "8:1", 1)
+			tr["/sys/dev/block/8:1"] = "->../../devices/pci0000:00/ata2/sda/sda1"
+			tr["/sys/class/block/sda1"], tr["/sys/block/sda"] = "->../../devices/pci0000:00/ata2/sda/sda1", "->../devices/pci0000:00/ata2/sda"
+			tr["/sys/devices/pci0000:00/ata2/sda/size"] = "1000\n"
+			tr["/dev/sda"] = gpt
+			tr["/dev/nvme0n1"] = craft.MBR([3]uint32{0x83, 2048, 5000})
+		}, map[string]string{"storage.boot.disk": "sda", "storage.boot.partition_style": "gpt", "storage.system.partition_style": "mbr", "storage.system.disk_bytes": "256060514304", "storage.boot.esp.loader": "yes"}},
 		{"it is not mounted", func(tr tree) {
 			esp(tr)
 			tr["/proc/self/mountinfo"] = laptop()["/proc/self/mountinfo"]

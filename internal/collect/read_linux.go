@@ -259,11 +259,10 @@ func (r *reader) storage() {
 	if f := strings.Fields(esp); len(f) > 4 {
 		r.statfs(f[4])
 		r.dir(f[4] + "/EFI")
+		r.followMount(f[2])
 	}
 	if f := strings.Fields(kept); len(f) > 2 {
-		if target := r.link("/sys/dev/block/" + f[2]); target != "" {
-			r.follow(filepath.Base(target), 0)
-		}
+		r.followMount(f[2])
 	}
 	for _, name := range r.dir("/sys/block") {
 		r.drive(name)
@@ -284,6 +283,13 @@ func knownMounts(mountinfo string) (root, esp string) {
 		}
 	}
 	return root, esp
+}
+
+// followMount reads what leads from a mount's device number to disks.
+func (r *reader) followMount(number string) {
+	if target := r.link("/sys/dev/block/" + number); target != "" {
+		r.follow(filepath.Base(target), 0)
+	}
 }
 
 // follow reads what leads from a block device down to its disk.
@@ -387,9 +393,14 @@ func (r *reader) software(keep titles.Keep) {
 // rpm reads rpm's database, and keeps of it the packages asked for. What a
 // program that runs has not yet put into the database is not seen.
 func (r *reader) rpm(keep titles.Keep) {
-	rec := capture.Record{Source: linux.RPM}
+	rec, path := capture.Record{Source: linux.RPM}, linux.RPMPlaces[0]
+	for _, p := range linux.RPMPlaces[1:] {
+		if _, err := os.Stat(r.root + p); err == nil {
+			path = p
+		}
+	}
 	kept, err := within(func() ([]byte, error) {
-		f, err := os.Open(r.root + linux.RPM)
+		f, err := os.Open(r.root + path)
 		if err != nil {
 			return nil, err
 		}
@@ -403,7 +414,7 @@ func (r *reader) rpm(keep titles.Keep) {
 		return out, err
 	})
 	rec.Raw = kept
-	r.c.Add(r.outcome(rec, r.root+linux.RPM, err))
+	r.c.Add(r.outcome(rec, r.root+path, err))
 	r.mark(linux.OldRPM)
 }
 

@@ -38,7 +38,7 @@ func (x *Draft) OtherSystems(variable func(name string) string, uefi bool, parti
 		dir := loaderDir(o.File)
 		switch {
 		case dir == current, dir == `\efi\boot`, slices.Contains(found, o.Description), slices.Contains(unsure, o.Description):
-		case slices.Contains(partitionIDs, o.Partition):
+		case current != "" && slices.Contains(partitionIDs, o.Partition):
 			found = append(found, o.Description)
 		default:
 			unsure = append(unsure, o.Description)
@@ -52,7 +52,10 @@ func (x *Draft) OtherSystems(variable func(name string) string, uefi bool, parti
 	cause := inventory.NotOffered
 	if len(unsure) > 0 {
 		detail = "boot entries name " + strings.Join(unsure, ", ") + ", and their partitions were not seen"
-		if len(partitionIDs) == 0 && !x.C.Elevated {
+		switch {
+		case current == "":
+			detail = "boot entries name " + strings.Join(unsure, ", ") + ", and nothing says which of them is this system"
+		case len(partitionIDs) == 0 && !x.C.Elevated:
 			cause = inventory.NeedsRights
 		}
 	}

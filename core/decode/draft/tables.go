@@ -41,6 +41,9 @@ func (x *Draft) ReadTables(r capture.Record, table []byte, version int) {
 	}
 	x.Tables.Read = true
 	x.Tables.Info = smbios.Describe(list, version)
+	if p := &x.D.Processor; p.Name.IsZero() {
+		x.Set(&p.Name, "processor.name", x.Tables.Info.Processor.Name, "SMBIOS type 4") // processors without a brand string
+	}
 	if err != nil {
 		// What came before the break counts; a list of modules may lack some.
 		x.Tables.Record.Outcome = capture.Failed

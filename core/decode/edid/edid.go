@@ -23,6 +23,14 @@ const blockSize = 128
 
 var magic = []byte{0, 0xFF, 0xFF, 0xFF, 0xFF, 0xFF, 0xFF, 0}
 
+// sum is what a sound block's bytes add up to zero by.
+func sum(block []byte) (s byte) {
+	for _, c := range block {
+		s += c
+	}
+	return s
+}
+
 // Decode reads the base block. The error says why it is none.
 func Decode(b []byte) (Info, error) {
 	if len(b) < blockSize {
@@ -32,11 +40,7 @@ func Decode(b []byte) (Info, error) {
 	if !bytes.Equal(b[:8], magic) {
 		return Info{}, errors.New("edid: it does not begin as a block does")
 	}
-	sum := byte(0)
-	for _, c := range b {
-		sum += c
-	}
-	if sum != 0 {
+	if sum(b) != 0 {
 		return Info{}, errors.New("edid: the checksum is not right")
 	}
 	in := Info{Maker: maker(b[8], b[9])}

@@ -17,22 +17,9 @@ func Redact(b []byte) []byte {
 		}
 	}
 	out[126], out[127] = 0, 0
-	sum := byte(0)
-	for _, c := range out {
-		sum += c
+	out[127] = -sum(out)
+	if sum(b[:blockSize]) != 0 {
+		out[127]-- // a checksum that was wrong stays so
 	}
-	if wrong(b) {
-		sum++ // a checksum that was wrong stays so
-	}
-	out[127] = -sum
 	return out
-}
-
-// wrong: the checksum of the base block does not fit.
-func wrong(b []byte) bool {
-	sum := byte(0)
-	for _, c := range b[:blockSize] {
-		sum += c
-	}
-	return sum != 0
 }

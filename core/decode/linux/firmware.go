@@ -4,7 +4,6 @@ import (
 	"strings"
 
 	"rolltop.example/rolltop/core/capture"
-	"rolltop.example/rolltop/core/decode/draft"
 	"rolltop.example/rolltop/core/decode/efi"
 	"rolltop.example/rolltop/core/decode/smbios"
 	"rolltop.example/rolltop/core/decode/tpm"
@@ -64,8 +63,7 @@ func (x *decoder) firmware() {
 	switch {
 	case efiDir.Outcome == capture.OK:
 		x.Set(&fw.BootMode, "firmware.boot_mode", "uefi", efiPath)
-		fw.UEFICapable = draft.Some(true)
-		x.D.Said("firmware.uefi_capable", efiPath)
+		x.SetBool(&fw.UEFICapable, "firmware.uefi_capable", true, efiPath)
 		if bits, ok := x.Number(efiPath + "/fw_platform_size"); ok && (bits == 32 || bits == 64) {
 			x.SetNumber(&fw.UEFIBits, "firmware.uefi_bits", bits, efiPath+"/fw_platform_size")
 		}
@@ -76,8 +74,7 @@ func (x *decoder) firmware() {
 		x.Set(&fw.BootMode, "firmware.boot_mode", "legacy", "firmware tables, and no "+efiPath)
 		x.Set(&fw.SecureBoot, "firmware.secure_boot", "inactive", "it started in legacy mode")
 		if x.Tables.Info.Firmware.UEFI {
-			fw.UEFICapable = draft.Some(true)
-			x.D.Said("firmware.uefi_capable", "SMBIOS type 0")
+			x.SetBool(&fw.UEFICapable, "firmware.uefi_capable", true, "SMBIOS type 0")
 		} else {
 			x.Why("firmware.uefi_capable", x.Tables.Record, "the firmware does not say that it can do UEFI, which does not mean that it cannot")
 		}
@@ -110,13 +107,11 @@ func (x *decoder) secureBoot() {
 			return
 		}
 		x.Set(&x.D.Firmware.SecureBoot, "firmware.secure_boot", efi.SecureBoot(on, setup), "EFI variables SecureBoot and SetupMode")
-		x.D.Firmware.SecureBootCapable = draft.Some(true)
-		x.D.Said("firmware.secure_boot_capable", "EFI variable SecureBoot")
+		x.SetBool(&x.D.Firmware.SecureBootCapable, "firmware.secure_boot_capable", true, "EFI variable SecureBoot")
 		return
 	}
 	if listed && len(names) > 0 && state.Outcome == capture.Absent {
-		x.D.Firmware.SecureBootCapable = draft.Some(false)
-		x.D.Said("firmware.secure_boot_capable", "the firmware has no EFI variable SecureBoot")
+		x.SetBool(&x.D.Firmware.SecureBootCapable, "firmware.secure_boot_capable", false, "the firmware has no EFI variable SecureBoot")
 		x.Set(&x.D.Firmware.SecureBoot, "firmware.secure_boot", "off", "the firmware has no EFI variable SecureBoot")
 		return
 	}

@@ -136,8 +136,7 @@ func (x *decoder) network() {
 		s, _ := x.Text("/sys/class/net/" + n + "/operstate")
 		up = up || n != "lo" && s == "up"
 	}
-	x.D.Network.Connected = draft.Some(up)
-	x.D.Said("network.connected", "/sys/class/net/*/operstate")
+	x.SetBool(&x.D.Network.Connected, "network.connected", up, "/sys/class/net/*/operstate")
 }
 
 // Sources whose names the reader shares.
@@ -146,10 +145,13 @@ const (
 	Ask12   = "tpm12:/dev/tpm0"
 	Dpkg    = "/var/lib/dpkg/status"
 	Flatpak = "/var/lib/flatpak/app"
-	RPM     = "/usr/lib/sysimage/rpm/rpmdb.sqlite"
+	RPM     = "rpm's database"
 	OldRPM  = "/var/lib/rpm/Packages" // of a form that is not read
 	Asked   = "software asked for"
 )
+
+// RPMPlaces are where systems have that database.
+var RPMPlaces = []string{"/usr/lib/sysimage/rpm/rpmdb.sqlite", "/var/lib/rpm/rpmdb.sqlite"}
 
 // notRead are the facts that Linux could tell of and this collector does not
 // read.

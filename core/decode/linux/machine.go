@@ -8,7 +8,6 @@ import (
 
 	"rolltop.example/rolltop/core/capture"
 	"rolltop.example/rolltop/core/decode/cpu"
-	"rolltop.example/rolltop/core/decode/draft"
 	"rolltop.example/rolltop/core/decode/smbios"
 	"rolltop.example/rolltop/core/inventory"
 )
@@ -154,8 +153,7 @@ func (x *decoder) system() {
 		}
 	}
 	if r := x.C.Get("/run/reboot-required"); r.Outcome == capture.OK {
-		o.PendingRestart = draft.Some(true)
-		x.D.Said("os.pending_restart", r.Source)
+		x.SetBool(&o.PendingRestart, "os.pending_restart", true, r.Source)
 	} else {
 		x.D.AddGap("os.pending_restart", inventory.NotOffered, "only some systems leave a mark when a restart is due, and there is none", "")
 	}

@@ -23,7 +23,7 @@ func (x *decoder) storage() {
 		x.Why("storage", x.C.Get("/sys/block/"), "this system lists no drives")
 		return
 	}
-	root := x.rootVolume()
+	root := x.mounted(func(at string) bool { return at == "/" })
 	x.volume(root)
 	disks := x.physical(root.device)
 	for _, name := range names {
@@ -38,7 +38,7 @@ func (x *decoder) storage() {
 		x.systemDisk(disks[0])
 	case 0:
 		const try = "Run the collector on the machine itself, from its installed system."
-		for _, n := range []string{"storage.system.disk_bytes", "storage.system.partition_style", "storage.system.kind", "storage.boot"} {
+		for _, n := range []string{"storage.system.disk_bytes", "storage.system.partition_style", "storage.system.kind"} {
 			x.D.AddGap(n, inventory.NotOffered, "the root file system is on no disk of this machine ("+root.kind+")", try)
 		}
 	default:
@@ -46,10 +46,11 @@ func (x *decoder) storage() {
 			size, _ := x.Number(bySys + name + "/size")
 			s.System.Members = append(s.System.Members, inventory.Member{Disk: draft.Some(name), Bytes: draft.Some(size * 512), Role: draft.Some(x.role(root.device, 0))})
 		}
-		for _, n := range []string{"storage.system.disk_bytes", "storage.system.partition_style", "storage.system.kind", "storage.boot"} {
+		for _, n := range []string{"storage.system.disk_bytes", "storage.system.partition_style", "storage.system.kind"} {
 			x.D.AddGap(n, inventory.NotOffered, fmt.Sprintf("the system volume spans %d disks; their sizes are not summed", len(disks)), "The drives are listed one by one under Storage.")
 		}
 	}
+	x.bootDisk(disks)
 	x.encryption(root)
 }
 
@@ -69,32 +70,32 @@ func (x *decoder) role(name string, depth int) string {
 	return "span"
 }
 
-// root is the mount of the root file system.
-type root struct {
-	device string // kernel name, as below /sys/block or /sys/class/block
-	kind   string
+// mount is a mounted file system.
+type mount struct {
+	at, kind string
+	device   string // kernel name, as below /sys/block or /sys/class/block
 }
 
-func (x *decoder) rootVolume() root {
-	var r root
+// mounted is the last mount at a place that fits.
+func (x *decoder) mounted(fits func(at string) bool) mount {
+	var m mount
 	for line := range strings.Lines(string(x.C.Get("/proc/self/mountinfo").Raw)) {
 		left, right, ok := strings.Cut(line, " - ")
 		f, g := strings.Fields(left), strings.Fields(right)
-		if !ok || len(f) < 5 || len(g) < 2 || f[4] != "/" {
+		if !ok || len(f) < 5 || len(g) < 2 || !fits(f[4]) {
 			continue
 		}
-		r.kind = g[0]
-		r.device = ""
+		m = mount{at: f[4], kind: g[0]}
 		if t, ok := x.Text("link:/sys/dev/block/" + f[2]); ok {
-			r.device = path.Base(t)
+			m.device = path.Base(t)
 		} else if dev, isDev := strings.CutPrefix(g[1], "/dev/"); isDev && dev != "root" {
-			r.device = path.Base(dev)
+			m.device = path.Base(dev)
 		}
 	}
-	return r
+	return m
 }
 
-func (x *decoder) volume(r root) {
+func (x *decoder) volume(r mount) {
 	sys := &x.D.Storage.System
 	x.Set(&sys.Filesystem, "storage.system.filesystem", r.kind, "/proc/self/mountinfo")
 	size, free, ok := x.space("statfs:/")
@@ -230,29 +231,48 @@ func busOf(link, name string) (bus, kind string) {
 	}
 	return "", ""
 }
-
 func (x *decoder) systemDisk(name string) {
-	sys, boot := &x.D.Storage.System, &x.D.Storage.Boot
+	sys := &x.D.Storage.System
 	if size, ok := x.Number(bySys + name + "/size"); ok {
 		x.SetNumber(&sys.DiskBytes, "storage.system.disk_bytes", size*512, bySys+name+"/size")
 	}
-	boot.Disk = draft.Some(name)
-	x.D.Said("storage.boot.disk", "taken to be the system disk")
 	if kind := x.D.SystemDrive(); kind != nil && kind.Kind.IsZero() {
 		x.D.AddGap("storage.system.kind", inventory.NotOffered, "the drive does not tell its kind", "Look the drive up in its maker's documents and enter it by hand.")
 	}
 	style, source, rec := x.style(name)
-	if style == "" {
+	if !x.Set(&sys.PartitionStyle, "storage.system.partition_style", style, source) {
 		x.Why("storage.system.partition_style", rec, "nothing tells the partition style")
-		x.Why("storage.boot.partition_style", rec, "nothing tells the partition style")
+	}
+}
+
+// bootDisk is the one with the mounted EFI system partition, else the system's
+// own, where that is one.
+func (x *decoder) bootDisk(system []string) {
+	const group = "storage.boot"
+	boot, disks, from := &x.D.Storage.Boot, system, "taken to be the system disk"
+	if own := x.physical(x.espMount().device); len(own) == 1 {
+		disks, from = own, "mount of the EFI system partition"
+	}
+	if len(disks) != 1 {
+		x.D.AddGap(group, inventory.NotOffered, "nothing tells which disk the machine starts from", "Run the collector on the machine itself, from its installed system.")
 		return
 	}
-	if d := x.D.SystemDrive(); d != nil {
-		d.PartitionStyle = draft.Some(style)
-		x.Media(d, bySys+name+"/removable")
+	name := disks[0]
+	x.Set(&boot.Disk, group+".disk", name, from)
+	style, source, rec := x.style(name)
+	if !x.Set(&boot.PartitionStyle, group+".partition_style", style, source) {
+		x.Why(group+".partition_style", rec, "nothing tells the partition style")
 	}
-	x.Set(&sys.PartitionStyle, "storage.system.partition_style", style, source)
-	x.Set(&boot.PartitionStyle, "storage.boot.partition_style", style, source)
+	for i := range x.D.Storage.Disks {
+		if d := &x.D.Storage.Disks[i]; d.Name.Or("") == name {
+			d.PartitionStyle = draft.Known(style)
+			x.Media(d, bySys+name+"/removable")
+		}
+	}
+	if t, _, ok := x.table(name); ok {
+		x.Partitions(t)
+		x.esp(t)
+	}
 }
 
 // table reads the partition table in a drive's first sectors.
@@ -273,13 +293,11 @@ func (x *decoder) table(name string) (partition.Table, capture.Record, bool) {
 	return t, rec, true
 }
 
-// style is the system drive's, from its table, or from what the device manager
+// style is a drive's, from its table, or from what the device manager
 // noted of it where only root may read sectors.
 func (x *decoder) style(name string) (style, source string, rec capture.Record) {
 	t, rec, ok := x.table(name)
 	if ok {
-		x.Partitions(t)
-		x.esp(t)
 		return t.Style, rec.Source, rec
 	}
 	if rec.Outcome == capture.Failed {
@@ -303,7 +321,7 @@ func (x *decoder) esp(t partition.Table) {
 		x.D.AddGap(name, inventory.NotOffered, "the disk has no EFI system partition", "")
 		return
 	}
-	mount := x.espMount()
+	mount := x.espMount().at
 	if mount == "" {
 		x.D.AddGap(name+".loader", inventory.NotOffered, "the EFI system partition is not mounted", "Mount it and take the inventory again.")
 		return
@@ -325,17 +343,13 @@ func (x *decoder) esp(t partition.Table) {
 	}
 }
 
-func (x *decoder) espMount() string {
-	for line := range strings.Lines(string(x.C.Get("/proc/self/mountinfo").Raw)) {
-		if f := strings.Fields(line); len(f) > 4 && f[4] != "/" {
-			return f[4]
-		}
-	}
-	return ""
+// espMount is the one mount that is kept beside the root's.
+func (x *decoder) espMount() mount {
+	return x.mounted(func(at string) bool { return at != "/" })
 }
 
 // encryption looks for an encrypted layer between the root volume and its disk.
-func (x *decoder) encryption(r root) {
+func (x *decoder) encryption(r mount) {
 	e := &x.D.Storage.System.Encryption
 	names := []string{r.device}
 	for i := 0; i < len(names) && i < 16; i++ {

@@ -52,8 +52,11 @@ func Walk(table []byte) ([]Structure, error) {
 		}
 		off += length + end + 2
 	}
-	if len(out) == 0 {
+	switch {
+	case len(out) == 0:
 		return nil, fmt.Errorf("smbios: %d bytes hold no structure", len(table))
+	case len(out) == maxStructures:
+		return out, fmt.Errorf("smbios: the table does not end after %d structures", maxStructures)
 	}
 	return out, nil
 }

@@ -75,7 +75,7 @@ func (x *decoder) processor() {
 	}
 	x.topology()
 	x.ratedSpeed(info)
-	if info.Guest && !x.rootPartition(info) {
+	if info.Guest && !x.rootPartition() {
 		x.Set(&x.D.Device.Environment, "device.environment", "guest", source+" hypervisor bit")
 		x.Set(&x.D.Device.Hypervisor, "device.hypervisor", info.Hypervisor, source+" leaf 40000000h")
 	} else {
@@ -86,7 +86,7 @@ func (x *decoder) processor() {
 // rootPartition: where the system's own isolation runs, the hypervisor bit is
 // set on plain hardware too. There the root partition has the privilege to
 // make others: leaf 40000003h, EBX bit 0.
-func (x *decoder) rootPartition(cpu.Info) bool {
+func (x *decoder) rootPartition() bool {
 	for _, l := range cpu.Leaves(x.C.Get(CPUID).Raw) {
 		if l.Fn == 0x40000003 {
 			return l.EBX&1 != 0
