@@ -1,8 +1,13 @@
 package collect
 
 import (
+	"errors"
 	"fmt"
+	"io/fs"
+	"syscall"
 	"time"
+
+	"rolltop.example/rolltop/core/capture"
 )
 
 // patience with one reading.
@@ -27,4 +32,25 @@ func within[T any](f func() (T, error)) (T, error) {
 		var none T
 		return none, fmt.Errorf("no answer within %s", patience)
 	}
+}
+
+// outcomeOf turns an error of the system into the words of a capture.
+func outcomeOf(rec capture.Record, err error) capture.Record {
+	var errno syscall.Errno
+	if errors.As(err, &errno) {
+		rec.Errno = int64(errno)
+	}
+	switch {
+	case err == nil:
+		rec.Outcome = capture.OK
+		return rec
+	case errors.Is(err, fs.ErrPermission):
+		rec.Outcome = capture.Denied
+	case errors.Is(err, fs.ErrNotExist):
+		rec.Outcome = capture.NotExposed
+	default:
+		rec.Outcome, rec.Detail = capture.Failed, err.Error()
+	}
+	rec.Raw = nil
+	return rec
 }

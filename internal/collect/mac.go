@@ -7,12 +7,10 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"io/fs"
 	"os"
 	"os/exec"
 	"strings"
 	"sync"
-	"syscall"
 	"time"
 
 	"rolltop.example/rolltop/core/capture"
@@ -63,27 +61,6 @@ func diskNames(raw []byte) []string {
 		}
 	}
 	return out
-}
-
-// outcomeOf turns an error of the system into the words of a capture.
-func outcomeOf(rec capture.Record, err error) capture.Record {
-	var errno syscall.Errno
-	if errors.As(err, &errno) {
-		rec.Errno = int64(errno)
-	}
-	switch {
-	case err == nil:
-		rec.Outcome = capture.OK
-		return rec
-	case errors.Is(err, fs.ErrPermission):
-		rec.Outcome = capture.Denied
-	case errors.Is(err, fs.ErrNotExist):
-		rec.Outcome = capture.NotExposed
-	default:
-		rec.Outcome, rec.Detail = capture.Failed, err.Error()
-	}
-	rec.Raw = nil
-	return rec
 }
 
 // tools runs some beside each other: each waits for others of the system.

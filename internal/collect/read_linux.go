@@ -57,22 +57,12 @@ func read(c *capture.Document, o Options) error {
 // directory that is there is absent; where the directory is missing too, this
 // system has no such interface.
 func (r *reader) outcome(rec capture.Record, path string, err error) capture.Record {
-	var errno syscall.Errno
-	if errors.As(err, &errno) {
-		rec.Errno = int64(errno)
-	}
-	switch {
-	case err == nil:
-		rec.Outcome = capture.OK
-	case errors.Is(err, os.ErrPermission):
-		rec.Outcome = capture.Denied
-	case errors.Is(err, os.ErrNotExist), errors.Is(err, syscall.ENOTDIR):
-		rec.Outcome = capture.Absent
-		if _, err := os.Stat(filepath.Dir(strings.TrimSuffix(path, "/"))); err != nil {
-			rec.Outcome = capture.NotExposed
+	rec = outcomeOf(rec, err)
+	if errors.Is(err, os.ErrNotExist) || errors.Is(err, syscall.ENOTDIR) {
+		rec.Outcome, rec.Detail = capture.NotExposed, ""
+		if _, err := os.Stat(filepath.Dir(strings.TrimSuffix(path, "/"))); err == nil {
+			rec.Outcome = capture.Absent
 		}
-	default:
-		rec.Outcome, rec.Detail = capture.Failed, err.Error()
 	}
 	return rec
 }
@@ -127,11 +117,7 @@ func inTime[T any](path string, f func() (T, error)) (T, error) {
 // fetch reads a file under a source name, for what is not to be kept whole.
 func (r *reader) fetch(source, path string, most int) capture.Record {
 	raw, err := inTime(path, func() ([]byte, error) { return readCapped(r.root+path, most) })
-	rec := r.outcome(capture.Record{Source: source, Raw: raw}, r.root+path, err)
-	if err != nil {
-		rec.Raw = nil
-	}
-	return rec
+	return r.outcome(capture.Record{Source: source, Raw: raw}, r.root+path, err)
 }
 
 // keep reads a file and keeps it.

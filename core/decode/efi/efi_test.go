@@ -80,6 +80,13 @@ func TestOrder(t *testing.T) {
 func FuzzLoadOption(f *testing.F) {
 	f.Add(entry(1, "Lodestar Linux", `\EFI\lodestar\loader.efi`))
 	f.Fuzz(func(t *testing.T, b []byte) {
+		_, _ = efi.Byte(b)
+		if list, err := efi.Order(b); err == nil && len(list)*2+4 != len(b) {
+			t.Errorf("%d bytes became %d entries", len(b), len(list))
+		}
+		if hidden := efi.RedactEntry(b, func([]byte) []byte { return make([]byte, 16) }); len(hidden) > len(b) {
+			t.Error("hiding made it longer")
+		}
 		if o, err := efi.LoadOption(b); err == nil && len(o.File) > 3*len(b) {
 			t.Errorf("%d bytes became a path of %d", len(b), len(o.File))
 		}
