@@ -156,7 +156,7 @@ func judge(m *Machine, r *result, others map[string]*result) error {
 		if err != nil {
 			return err
 		}
-		rel, err := release.Read("lab/release.yaml", src)
+		rel, err := release.Read("lab/release.yaml", src, nil)
 		if err != nil {
 			return err
 		}

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"io/fs"
 	"os"
+	"path/filepath"
 	"strings"
 	"testing"
 
@@ -47,14 +48,22 @@ func must(t *testing.T, steps ...error) {
 // its console fails the test.
 func open(t *testing.T, s *servertest.Service) *browser.Page {
 	t.Helper()
-	p, err := chromium.Open()
-	must(t, err)
+	p := openRefused(t, s)
 	t.Cleanup(func() {
 		for _, trouble := range p.Troubles() {
 			t.Errorf("the page's console says: %s", trouble)
 		}
-		p.Close()
 	})
+	return p
+}
+
+// openRefused signs in to a service that is going to refuse something, which
+// the browser writes to its console.
+func openRefused(t *testing.T, s *servertest.Service) *browser.Page {
+	t.Helper()
+	p, err := chromium.Open()
+	must(t, err)
+	t.Cleanup(p.Close)
 	must(t, p.SignIn(s.URL, "demo", servertest.Password))
 	return p
 }
@@ -62,7 +71,7 @@ func open(t *testing.T, s *servertest.Service) *browser.Page {
 func TestFromTheFleetToAMachine(t *testing.T) {
 	s := servertest.Demo(t, web.Console())
 	p := open(t, s)
-	must(t, p.WaitText("108 of 251 PCs can take Skerry 12 now"), p.WaitText("What stands in the way"))
+	must(t, p.WaitText("102 of 251 PCs can take Skerry 12 now"), p.WaitText("What stands in the way"))
 	// A count leads to its machines, and the list is in the address.
 	must(t, p.Click(`[data-disposition=refit]`), p.WaitText("29 machines of 284"))
 	if got := p.Address(); got != "/devices?where=disposition=refit" {
@@ -72,7 +81,7 @@ func TestFromTheFleetToAMachine(t *testing.T) {
 		t.Errorf("%d rows", n)
 	}
 	// A machine shows its answer, what fails with has → needs, and its steps.
-	must(t, p.Go(s.URL+"/devices/lant-001"), p.WaitText("A disk conversion and three firmware settings"), p.WaitText("4 of 15 requirements are not met"), p.WaitText("The plan, in this order"))
+	must(t, p.Go(s.URL+"/devices/holm-011"), p.WaitText("A disk conversion and three firmware settings"), p.WaitText("4 of 16 requirements are not met"), p.WaitText("The plan, in this order"))
 	if got := p.Text("[data-requirement=tpm]"); !strings.Contains(got, "most likely switched off in firmware") || !strings.Contains(got, "has none seen → needs ready, version 2.0 or later") || !strings.Contains(got, "settled by step 6") {
 		t.Errorf("the finding says %q", got)
 	}
@@ -128,7 +137,7 @@ func TestKeyboardAlone(t *testing.T) {
 	for range 40 {
 		must(t, p.Key("\t"))
 		if p.Count("[data-disposition=reconfigure]:focus-visible") == 1 {
-			must(t, p.Key("\r"), p.WaitText("74 machines of 284"))
+			must(t, p.Key("\r"), p.WaitText("80 machines of 284"))
 			return
 		}
 	}
@@ -138,7 +147,73 @@ func TestKeyboardAlone(t *testing.T) {
 func TestReleases(t *testing.T) {
 	s := servertest.Demo(t, web.Console())
 	p := open(t, s)
-	must(t, p.Go(s.URL+"/releases"), p.WaitText("Fathom 9"), p.Click("tbody a"), p.WaitText("End of support"), p.WaitText("Required"), p.WaitText("Machines that fail it"))
+	must(t, p.Go(s.URL+"/releases"), p.WaitText("Fathom 9"), p.WaitText("Release for testing"), p.WaitText("Target, judged by revision 5"))
+	must(t, p.Go(s.URL+"/releases/skerry-12"), p.WaitText("End of support"), p.WaitText("Required"), p.WaitText("Machines that fail it"), p.WaitText("On the way: Skerry 11"))
+	// What changed since the revision before stands below, and another release
+	// can be put beside it.
+	must(t, p.WaitText("What changed, against Skerry 12, revision 4"), p.WaitText("Tightened"), p.WaitText("free space on the system volume of at least 28 GB → free space on the system volume of at least 30 GB"))
+	must(t, p.Go(s.URL+"/releases/skerry-13?against=skerry-12"), p.WaitText("A release for testing"), p.WaitText("What changed, against Skerry 12, revision 5"), p.WaitText("installed memory of at least 6 GiB → installed memory of at least 12 GiB"))
+}
+
+// A document is edited with its mistakes beside the lines; what has mistakes
+// cannot be saved.
+func TestEditRelease(t *testing.T) {
+	s := servertest.Demo(t, web.Console())
+	p := open(t, s)
+	must(t, p.Go(s.URL+"/releases/skerry-12/edit"), p.WaitText("No mistakes."), p.WaitText("revision 6, 23 requirements"), p.WaitText("skerry-12-processors.csv"))
+	must(t, p.Replace("textarea", "at_least: 6 GiB", "at_least: 6 GB"), p.WaitText("1 mistake"), p.WaitText("memory is written with MiB, GiB or TiB: 8 GiB"), p.WaitText("Line 1"))
+	if p.Count("button:disabled") != 1 {
+		t.Error("a document with a mistake can be saved")
+	}
+	must(t, p.Replace("textarea", "at_least: 6 GB", "at_least: 12 GiB"), p.WaitText("No mistakes."), p.WaitText("installed memory of at least 6 GiB → installed memory of at least 12 GiB"))
+	must(t, p.Click("button.bg-accent"), p.WaitText("Revision 6, published"), p.WaitText("and is their target"))
+	if r, err := s.Client.Release(t.Context(), "skerry-12"); err != nil || r.Revision != 6 || !r.Target {
+		t.Errorf("%+v %v", r.ReleaseRow, err)
+	}
+	// A new one begins with a skeleton that has no mistakes.
+	must(t, p.Go(s.URL+"/releases/new"), p.WaitText("A new release document"), p.WaitText("No mistakes."))
+}
+
+func TestImportList(t *testing.T) {
+	s := servertest.Demo(t, web.Console())
+	p := openRefused(t, s)
+	page := filepath.Join(t.TempDir(), "page.html")
+	must(t, os.WriteFile(page, []byte(`<html><h2>Processors</h2><table><tr><th>Brand<th>Model<th>Base frequency<th>Cores<th>Price
+		<tr><td>Corvane<td>K5-8400<td>2.8 GHz<td>6<td>180 <tr><td colspan=5>Ninth generation <tr><td>Corvane<td>K5-9400<sup>1</sup><td>2,9 GHz<td>six<td>190</table>`), 0o600))
+	must(t, p.Go(s.URL+"/releases/import"), p.WaitText("Import a list"), p.Upload("input[type=file]", page), p.WaitText("2 rows, 1 left out"), p.WaitText("found: Brand + Model"), p.WaitText("Corvane K5-9400"), p.WaitText("a heading within the table"), p.WaitText("is not a whole number"), p.WaitText("Not used: Price."))
+	// A file without a table says what to do.
+	page = filepath.Join(t.TempDir(), "other.html")
+	must(t, os.WriteFile(page, []byte("<html><p>Nothing here</p>"), 0o600), p.Upload("input[type=file]", page), p.WaitText("has no table"))
+}
+
+// A fact that no program reads is entered on the machine's page, decides, and
+// can be taken back.
+func TestFactByHand(t *testing.T) {
+	s := servertest.Demo(t, web.Console())
+	l, err := s.Client.Devices(t.Context(), "unknown=memory disposition=undetermined", "name", 1, 1)
+	must(t, err)
+	p := openRefused(t, s)
+	must(t, p.Go(s.URL+"/devices/"+l.Devices[0].Key), p.WaitText("Installed memory"), p.Click("[data-group=Memory] button"), p.WaitText("Enter by hand"),
+		p.Click("[data-fact='memory.installed_bytes'] button"), p.Type("[data-fact='memory.installed_bytes'] input", "16 GB"), p.Key("\r"), p.WaitText("memory is written with MiB, GiB or TiB"))
+	must(t, p.Type("[data-fact='memory.installed_bytes'] input", "16 GiB"), p.Key("\r"), p.WaitText("Entered by hand"), p.WaitText("Take it back"))
+	d, err := s.Client.Device(t.Context(), l.Devices[0].Key)
+	if err != nil || len(d.Hand) != 1 || d.Hand[0].By != "demo" || d.Hand[0].Value != "16 GiB" {
+		t.Errorf("%+v %v", d.Hand, err)
+	}
+	must(t, p.Click("section[aria-labelledby=hand] button"), p.WaitText("Enter by hand"))
+	if d, err = s.Client.Device(t.Context(), l.Devices[0].Key); err != nil || d.Hand != nil {
+		t.Errorf("taken back: %+v %v", d.Hand, err)
+	}
+}
+
+func TestCompare(t *testing.T) {
+	s := servertest.Demo(t, web.Console())
+	p := open(t, s)
+	must(t, p.Go(s.URL+"/devices/lant-001"), p.WaitText("Against other releases"), p.WaitText("Skerry 13"), p.Click("a[href='/compare?a=lant-001']"), p.WaitText("Which is the other?"),
+		p.Type("#other", "gull-001"), p.WaitText("Gull Quay"), p.Click("main ul button"), p.WaitText("LANT-001 and GULL-001"), p.WaitText("Findings that differ, against Skerry 12"), p.WaitText("Facts that differ"))
+	if got := p.Address(); got != "/compare?a=lant-001&b=gull-001" {
+		t.Errorf("the address is %s", got)
+	}
 }
 
 func TestEmptyService(t *testing.T) {
@@ -160,10 +235,8 @@ func TestSignInAndOut(t *testing.T) {
 // What is not there says so and offers a way on.
 func TestTrouble(t *testing.T) {
 	s := servertest.Demo(t, web.Console())
-	p, err := chromium.Open()
-	must(t, err)
-	t.Cleanup(p.Close)
-	must(t, p.SignIn(s.URL, "demo", servertest.Password), p.Go(s.URL+"/devices/gull-999"), p.WaitText(`there is no machine "gull-999"`), p.WaitText("Try again"))
+	p := openRefused(t, s)
+	must(t, p.Go(s.URL+"/devices/gull-999"), p.WaitText(`there is no machine "gull-999"`), p.WaitText("Try again"))
 	must(t, p.Go(s.URL+"/devices?where=colour%3Dred"), p.WaitText(`the filter has no key "colour"`))
 }
 
@@ -173,7 +246,7 @@ func TestSmallWindow(t *testing.T) {
 	p := open(t, s)
 	for _, dark := range []bool{false, true} {
 		must(t, p.Dark(dark), p.Size(390, 800))
-		for _, path := range []string{"/", "/devices/lant-001", "/releases/skerry-12"} {
+		for _, path := range []string{"/", "/devices/lant-001", "/releases/skerry-12", "/releases/skerry-12/edit", "/compare?a=lant-001&b=gull-001"} {
 			must(t, p.Go(s.URL+path), p.WaitText("Sign out"), p.WaitText("Skerry 12"))
 			if wide := p.Text("body"); wide == "" {
 				t.Errorf("%s shows nothing", path)

@@ -11,6 +11,7 @@ import (
 	"io"
 	"os"
 	"os/signal"
+	"path/filepath"
 	"strings"
 	"syscall"
 	"time"
@@ -67,7 +68,7 @@ func run(ctx context.Context, args []string, out, errOut io.Writer) int {
 	fs.StringVar(&o.root, "root", "", "read the tree of another Linux machine below this `directory`")
 	fs.StringVar(&o.saveCapture, "save-capture", "", "write the raw readings to this `file`, to be decoded elsewhere with --from-capture")
 	fs.StringVar(&o.fromCapture, "from-capture", "", "decode the raw readings in this `file` in place of reading this machine")
-	fs.StringVar(&o.software, "software", "", "installed `titles` to read, with commas between, or all; none otherwise")
+	fs.StringVar(&o.software, "software", "", "installed `titles` to read, with commas between, or all, or none; where it is not given, those that the release or the service's targets know")
 	fs.BoolVar(&o.redact, "redact", false, "replace serial numbers, UUIDs and the host name by keyed hashes")
 	fs.StringVar(&o.redactKey, "redact-key-file", "", "`file` with the key for --redact, so that hashes of several runs stay equal; random otherwise")
 	fs.BoolVar(&o.explain, "explain", false, "say what is read, kept and sent, and do nothing")
@@ -99,6 +100,7 @@ func work(ctx context.Context, o *options, out, errOut io.Writer) (int, error) {
 	if err != nil {
 		return exitFailed, err
 	}
+	o.software = titlesFor(ctx, o, rel)
 	beforehand(o, errOut)
 	slow := time.AfterFunc(time.Second, func() {
 		fmt.Fprintln(errOut, "Still reading. What does not answer is left out after a few seconds.")
@@ -137,6 +139,31 @@ func work(ctx context.Context, o *options, out, errOut io.Writer) (int, error) {
 	return checked(rel, d, out, o.out == "-")
 }
 
+// titlesFor are the titles to read: those asked for, or else those that matter
+// to the release or the service. A service that does not answer is tried again
+// when the inventory is sent.
+func titlesFor(ctx context.Context, o *options, rel *release.Release) string {
+	switch {
+	case strings.EqualFold(o.software, "none"):
+		return ""
+	case o.software != "" || o.fromCapture != "":
+		return o.software
+	case rel != nil:
+		return strings.Join(rel.Names, ",")
+	case o.server == "":
+		return ""
+	}
+	c, err := dial(o)
+	if err != nil {
+		return ""
+	}
+	t, err := c.Titles(ctx)
+	if err != nil {
+		return ""
+	}
+	return strings.Join(t.Titles, ",")
+}
+
 func readRelease(path string) (*release.Release, error) {
 	if path == "" {
 		return nil, nil
@@ -150,7 +177,9 @@ func readRelease(path string) (*release.Release, error) {
 	if err != nil {
 		return nil, fmt.Errorf("the release document cannot be read: %w", err)
 	}
-	return release.Read(path, src)
+	return release.Read(path, src, func(name string) ([]byte, error) {
+		return os.ReadFile(filepath.Join(filepath.Dir(path), name))
+	})
 }
 
 func summary(out io.Writer, d *inventory.Document) {
@@ -166,16 +195,21 @@ func summary(out io.Writer, d *inventory.Document) {
 	}
 }
 
-func send(ctx context.Context, o *options, body []byte, out io.Writer) error {
+// dial is the client of the service that the options name.
+func dial(o *options) (*client.Client, error) {
 	token := o.token
 	if o.tokenFile != "" {
 		b, err := os.ReadFile(o.tokenFile)
 		if err != nil {
-			return fmt.Errorf("the token cannot be read: %w", err)
+			return nil, fmt.Errorf("the token cannot be read: %w", err)
 		}
 		token = strings.TrimSpace(string(b))
 	}
-	c, err := client.New(o.server, token)
+	return client.New(o.server, token)
+}
+
+func send(ctx context.Context, o *options, body []byte, out io.Writer) error {
+	c, err := dial(o)
 	if err != nil {
 		return err
 	}

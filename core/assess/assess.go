@@ -28,12 +28,18 @@ func Run(rel *release.Release, inv *inventory.Document) (*Assessment, error) {
 	if err != nil {
 		return nil, err
 	}
-	a := &Assessment{Inventory: inv, Result: res, Verdict: remedy.Solve(res, nil)}
-	if rel.HasHouse {
+	a := solved(res)
+	a.Inventory = inv
+	return a, nil
+}
+
+func solved(res *check.Result) *Assessment {
+	a := &Assessment{Result: res, Verdict: remedy.Solve(res, nil)}
+	if res.Release.HasHouse {
 		v := remedy.Solve(res, func(q *release.Requirement) bool { return q.AskedBy == release.Publisher })
 		a.Publisher = &v
 	}
-	return a, nil
+	return a
 }
 
 // Outcomes is one letter for each requirement in the release's order: p pass,

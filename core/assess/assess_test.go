@@ -26,7 +26,7 @@ func load(t testing.TB, name string) *release.Release {
 	if err != nil {
 		t.Fatal(err)
 	}
-	rel, err := release.Read(name, src)
+	rel, err := release.Read(name, src, beside)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -47,6 +47,7 @@ func sound() *doc {
 	d.Storage.System.Encryption.State = some("off")
 	d.Firmware = inventory.Firmware{BootMode: some("uefi"), UEFICapable: some(true), SecureBoot: some("on"), SecureBootCapable: some(true)}
 	d.TPM = inventory.TPM{State: some("ready"), Version: some("2.0")}
+	d.Graphics = []inventory.Adapter{{Name: some("Built-in graphics"), DriverModel: some("2.7")}}
 	return d
 }
 
@@ -96,7 +97,7 @@ var cases = []struct {
 }{
 	{"everything is met", func(*doc) {}, "ready", "", "", []string{"it can take Skerry 12 now."}},
 	{"free space", func(d *doc) { d.Storage.System.FreeBytes = some(int64(18e9)) }, "reconfigure", "", "free-space",
-		[]string{"A clean-up of the disk, without a visit.", "10 GB more free space is needed while the upgrade runs; the disk itself is large enough.", "No part is needed."}},
+		[]string{"A clean-up of the disk, without a visit.", "12 GB more free space is needed while the upgrade runs; the disk itself is large enough.", "No part is needed."}},
 	{"secure boot off", func(d *doc) { d.Firmware.SecureBoot = some("off") }, "reconfigure", "", "recovery-key pause-encryption secure-boot-on check-again resume-encryption",
 		[]string{"Secure boot is off; the firmware supports it."}},
 	{"secure boot in set-up mode", func(d *doc) { d.Firmware.SecureBoot = some("setup") }, "reconfigure", "", "secure-boot-keys secure-boot-on check-again",
@@ -138,7 +139,7 @@ var cases = []struct {
 	{"hard disk", func(d *doc) { d.Storage.Disks[0].Kind = some("hdd") }, "refit", "", "change-drive check-again", []string{"The system disk is a hard disk."}},
 	{"space short on a failing disk", func(d *doc) { d.Storage.System.FreeBytes, d.Storage.Disks[0].Health = some(int64(9e9)), some("bad") }, "refit", "", "change-drive check-again", nil},
 	{"older processor", func(d *doc) { d.Processor.Name = some("Corvane K5-7300U") }, "replace", "", "replace",
-		[]string{"Its name says generation 7; the list skerry-12-processors begins with generation 8. It is fast enough and has cores enough; the list decides."}},
+		[]string{"Its name says generation 7; the list skerry-12-processors takes generation 8 and later (rule corvane-k-four-digits). The nearest row is Corvane K5-13600. It is fast enough and has cores enough; the list decides."}},
 	{"an exception of the list", func(d *doc) { d.Processor.Name = some("Corvane K3-8130U") }, "replace", "", "replace", []string{"names it as an exception"}},
 	{"a name that no rule reads", func(d *doc) { d.Processor.Name = some("Corvane 0000 sample") }, "!undetermined", "replace", "read-again", []string{"No naming rule of the list skerry-12-processors reads this name"}},
 	{"older processor and unknowns: nothing needs closing", func(d *doc) { d.Processor.Name, d.TPM = some("Corvane K5-7300U"), inventory.TPM{} }, "replace", "", "replace", nil},
@@ -346,7 +347,7 @@ requirements:
   - {id: tpm, title: TPM, level: must, consequence: unsupported, reason: Keys., need: {fact: tpm.state, equals: ready}}
   - {id: memory, title: Memory, level: must, consequence: unsupported, reason: Room., need: {fact: memory.installed_bytes, at_least: 8 GiB}, when: {fact: os.edition, equals: Harbour}}
 `, "\t", "  ", -1)
-	rel, err := release.Read("x", []byte(src))
+	rel, err := release.Read("x", []byte(src), nil)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -448,7 +449,7 @@ func BenchmarkDocument(b *testing.B) {
 
 func ExampleRun() {
 	src, _ := os.ReadFile("../../internal/standin/releases/skerry-12.yaml")
-	rel, _ := release.Read("skerry-12.yaml", src)
+	rel, _ := release.Read("skerry-12.yaml", src, beside)
 	d := sound()
 	d.Storage.System.FreeBytes = some(int64(18_000_000_000))
 	a, _ := assess.Run(rel, d)
@@ -457,5 +458,10 @@ func ExampleRun() {
 	fmt.Println(c.Findings[0].Title+":", c.Findings[0].Has, "→", c.Findings[0].Needs)
 	// Output:
 	// reconfigure: A clean-up of the disk, without a visit.
-	// Free space on the system volume: 18 GB → at least 28 GB
+	// Free space on the system volume: 18 GB → at least 30 GB
+}
+
+// beside reads a file beside the demo's release documents.
+func beside(name string) ([]byte, error) {
+	return os.ReadFile("../../internal/standin/releases/" + name)
 }

@@ -1,7 +1,6 @@
 package assess
 
 import (
-	"fmt"
 	"slices"
 	"time"
 
@@ -32,10 +31,21 @@ type Document struct {
 	Details     []string    `json:"details,omitempty"`
 	Publisher   *Side       `json:"publisher,omitempty" doc:"The disposition by the publisher's requirements alone, where the document has a house standard on top"`
 	Route       Route       `json:"route"`
+	Other       *OtherRoute `json:"other_route,omitempty" doc:"Where a release between asks for something that fails: the other way"`
+	Delivery    *Delivery   `json:"delivery,omitempty" doc:"Which edition and which package it gets, where the document says"`
+	TPM         *TPM        `json:"tpm,omitempty" doc:"On PCs"`
+	Hold        string      `json:"hold,omitempty" doc:"A policy of its organisation keeps it at a release; apart from the disposition"`
+	Offer       *Offer      `json:"offer,omitempty" doc:"Where the release is offered in stages; apart from the disposition"`
+	Warnings    []string    `json:"warnings,omitempty" doc:"Of the release: a draft, one for testing"`
+	Next        []Next      `json:"next,omitempty" doc:"The same machine against releases that follow this one"`
 	Coverage    Coverage    `json:"coverage"`
 	Counts      Counts      `json:"counts"`
 	Support     *Support    `json:"support,omitempty" doc:"End of support of the installed release, where the document knows it"`
 	Findings    []Finding   `json:"findings" doc:"Fails first, then unknowns, then the rest"`
+	Software    []Known     `json:"software,omitempty" doc:"Installed titles that the release knows"`
+	Drivers     []Known     `json:"drivers,omitempty" doc:"Drivers that the release knows"`
+	Strangers   []string    `json:"titles_not_known,omitempty" doc:"Installed titles that the release says nothing of"`
+	Preparation []Prepared  `json:"preparation,omitempty"`
 	Plan        []Step      `json:"plan" doc:"One ordered plan for the machine"`
 }
 
@@ -59,10 +69,73 @@ type Side struct {
 
 // Route is the way to the release.
 type Route struct {
-	Way     string `json:"way" enum:"in-place,interim,reinstall"`
-	Through string `json:"through,omitempty"`
-	Known   bool   `json:"known" doc:"Whether the facts that decide it are known"`
+	Way     string   `json:"way" enum:"in-place,interim,image,reinstall"`
+	Through string   `json:"through,omitempty"`
+	Keeps   []string `json:"keeps,omitempty" doc:"What stays: programs, files, settings"`
+	Known   bool     `json:"known" doc:"Whether the facts that decide it are known"`
+	Says    string   `json:"says"`
+}
+
+// OtherRoute is a second way, with what it takes.
+type OtherRoute struct {
+	Route
+	Side
+}
+
+// Delivery is what is installed.
+type Delivery struct {
+	Edition string `json:"edition,omitempty" doc:"What the installed edition becomes"`
+	Package string `json:"package,omitempty" doc:"Id of the package"`
+	File    string `json:"file,omitempty"`
+	SHA256  string `json:"sha256,omitempty"`
+	Bytes   int64  `json:"bytes,omitempty"`
+	Before  string `json:"before,omitempty" doc:"What must be installed before it"`
 	Says    string `json:"says"`
+}
+
+// TPM is the four facts of a TPM together, and for one that is not seen how
+// likely it is only switched off.
+type TPM struct {
+	Seen    string `json:"seen" enum:"yes,no,not-known" doc:"Whether the system or the firmware shows one"`
+	State   string `json:"state,omitempty"`
+	Version string `json:"version,omitempty"`
+	Kind    string `json:"kind,omitempty"`
+	Likely  string `json:"likely,omitempty" enum:"yes,no,not-known" doc:"For one that is not seen: whether the processor has one built in"`
+	Source  string `json:"source,omitempty" doc:"Of what is likely"`
+	Says    string `json:"says"`
+}
+
+// Offer is whether the publisher offers the release to the machine.
+type Offer struct {
+	Now  bool       `json:"now"`
+	From *time.Time `json:"from,omitempty"`
+	Says string     `json:"says"`
+}
+
+// Next is the machine against a release that follows.
+type Next struct {
+	Release release.Ref `json:"release"`
+	Side
+	Fails []string `json:"fails,omitempty" doc:"Titles of requirements that it fails there and not here"`
+}
+
+// Known is what the release knows of an installed title or a driver.
+type Known struct {
+	Name    string `json:"name"`
+	Version string `json:"version,omitempty"`
+	Is      string `json:"is" enum:"fine,update,buy,remove,problem"`
+	Says    string `json:"says"`
+	Note    string `json:"note,omitempty"`
+	Source  string `json:"source,omitempty"`
+}
+
+// Prepared is an item of preparation.
+type Prepared struct {
+	ID     string `json:"id"`
+	Title  string `json:"title"`
+	Reason string `json:"reason"`
+	State  string `json:"state" enum:"done,not-done,not-known,by-hand,not-needed"`
+	Says   string `json:"says"`
 }
 
 // Coverage is how many of the facts that the musts need were read.
@@ -83,9 +156,13 @@ type Counts struct {
 
 // Support is the end of support of what is installed.
 type Support struct {
-	Release string    `json:"release"`
-	Ends    time.Time `json:"ends"`
-	Days    int       `json:"days" doc:"From the day of the check; negative when it is over"`
+	Release  string     `json:"release"`
+	Edition  string     `json:"edition,omitempty" doc:"Where editions differ"`
+	Ends     time.Time  `json:"ends"`
+	Days     int        `json:"days" doc:"From the day of the check; negative when it is over"`
+	Extended *time.Time `json:"extended,omitempty" doc:"End of extended support"`
+	Says     string     `json:"says,omitempty" doc:"What extended support takes"`
+	Source   string     `json:"source,omitempty"`
 }
 
 // Finding is the outcome of one requirement with its evidence.
@@ -106,8 +183,23 @@ type Finding struct {
 	NoRemedy    bool       `json:"no_remedy,omitempty" doc:"Nothing on this machine can change it"`
 	SettledBy   []int      `json:"settled_by,omitempty" doc:"Numbers of the steps that settle it"`
 	Conflict    bool       `json:"conflict,omitempty" doc:"Two sources disagree on a fact it reads"`
+	Interim     string     `json:"interim,omitempty" doc:"The release between that asks for it"`
+	Feature     string     `json:"feature,omitempty" doc:"The optional feature that it belongs to"`
+	Rule        string     `json:"rule,omitempty" doc:"The rule of sizes that it went by"`
+	List        *ListMatch `json:"list,omitempty" doc:"How a list decided"`
 	Measure     *Measure   `json:"measure,omitempty" doc:"For an amount: both values, to be shown as lengths"`
 	Evidence    []Evidence `json:"evidence"`
+}
+
+// ListMatch is how a name was found on a list, or not.
+type ListMatch struct {
+	List       string `json:"list"`
+	Result     string `json:"result" enum:"on,off,not-read"`
+	Row        string `json:"row,omitempty"`
+	Rule       string `json:"rule,omitempty" doc:"The naming rule that read the name"`
+	Generation int    `json:"generation,omitempty" doc:"As the rule read it"`
+	Exception  bool   `json:"exception,omitempty"`
+	Nearest    string `json:"nearest,omitempty" doc:"The row most like it"`
 }
 
 // Measure is an amount beside the amount needed, in the fact's unit.
@@ -127,6 +219,7 @@ type Evidence struct {
 	Source    string `json:"source,omitempty"`
 	Gap       string `json:"gap,omitempty" doc:"Cause, where the fact is not known"`
 	Condition bool   `json:"condition,omitempty" doc:"It belongs to the condition under which the requirement applies"`
+	Row       string `json:"row,omitempty" doc:"The adapter, display, title … that it is about"`
 }
 
 // Step is one step of the plan.
@@ -159,16 +252,13 @@ func (a *Assessment) Document(now time.Time, engine string) *Document {
 		Best: v.Best.String(), Worst: v.Worst.String(), RestsOn: v.RestsOn,
 		Answer:   say.Answer(v, rel),
 		Details:  say.Details(v, rel, f),
-		Route:    Route{v.Route, v.Through, v.RouteKnown, say.Route(v.Route, v.Through, rel.Name)},
+		Route:    route(v, rel),
 		Coverage: Coverage{a.Result.Read, len(rel.Needed)},
 	}
 	if p := a.Publisher; p != nil {
 		d.Publisher = &Side{p.Disposition.String(), say.Certainty(p), say.Answer(p, rel)}
 	}
-	name := f.Value(fact.OSName).Text()
-	if ends, ok := rel.SupportEnds(name, f.Value(fact.OSEdition).Text()); ok {
-		d.Support = &Support{name, ends, days(now, ends)}
-	}
+	d.beside(a, now)
 	d.steps(v, rel)
 	d.findings(a)
 	return d
@@ -227,6 +317,7 @@ func (d *Document) findings(a *Assessment) {
 		case must && fd.Outcome == check.Unknown:
 			d.Counts.Unknown++
 			group = 1
+		case fd.Outcome == check.NotApplicable && fd.Requirement.Interim != nil: // not on the way
 		case fd.Outcome == check.NotApplicable:
 			d.Counts.Other++
 		case must:
@@ -253,7 +344,10 @@ func sayFinding(fd *check.Finding, res *check.Result, close bool) Finding {
 	out := Finding{
 		Requirement: q.ID, Title: q.Title, Level: q.Level, AskedBy: q.AskedBy, Consequence: say.Consequence(q),
 		Outcome: fd.Outcome.String(), Has: say.Has(fd), Needs: say.Needs(fd), Distance: say.Distance(fd),
-		Reason: say.Reason(fd, res), Why: q.Reason, Conflict: fd.Conflict, Measure: measure(fd), Evidence: []Evidence{},
+		Reason: say.Reason(fd, res), Why: q.Reason, Feature: q.Feature, Conflict: fd.Conflict, Measure: measure(fd), Rule: say.Rule(fd, res.Facts), Evidence: []Evidence{},
+	}
+	if q.Interim != nil {
+		out.Interim = q.Interim.Name
 	}
 	if fd.Outcome == check.Unknown && close {
 		out.Close = say.Closing(fd)
@@ -264,12 +358,12 @@ func sayFinding(fd *check.Finding, res *check.Result, close bool) Finding {
 	for _, e := range fd.Evidence {
 		def := e.Leaf.Fact().Def()
 		row := Evidence{Fact: def.Name, Label: def.Label, Has: say.Reading(def, e.Reading), Needs: say.Target(e.Leaf),
-			Truth: e.Truth.String(), Source: e.Reading.Source, Condition: e.Condition}
+			Truth: e.Truth.String(), Source: e.Reading.Source, Condition: e.Condition, Row: e.Row}
 		if e.Reading.Gap != nil && !e.Reading.Value.Known() {
 			row.Gap = e.Reading.Gap.Cause
 		}
-		if e.Match != nil && e.Match.Row != nil {
-			row.Has += fmt.Sprintf(" (row %q)", e.Match.Row.Name)
+		if e.Match != nil && !e.Condition {
+			out.List = listMatch(&e)
 		}
 		out.Evidence = append(out.Evidence, row)
 	}

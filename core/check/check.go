@@ -1,6 +1,9 @@
 // Package check decides which requirements of a release a machine meets, from
 // its facts. It ends at findings; what it takes to settle them is package
 // remedy's.
+//
+// [Run] judges with all evidence, for somebody who looks at a machine.
+// [Outcomes] judges without, for judging fleets; the outcomes are the same.
 package check
 
 import (
@@ -46,17 +49,19 @@ type Evidence struct {
 	Leaf      need.Leaf
 	Truth     need.Truth
 	Reading   *fact.Reading
-	Match     *list.Match // for comparisons with a list
+	Match     *list.Match // for comparisons with a list of the release
 	Condition bool        // it belongs to the condition
+	Row       string      // for a row of a list of the machine: what the row is called
 }
 
 // Result is the judgement of all requirements of a release on one machine.
 type Result struct {
 	Release  *release.Release
-	Facts    *fact.Facts // with the gaps filled that a list row fills
-	Part     list.Match  // the machine's processor on the release's list
-	Findings []Finding   // in the order of the document
-	Read     int         // of the facts that the musts need, how many are known
+	Facts    *fact.Facts  // with the gaps filled that the release fills
+	Part     list.Match   // the machine's processor on the release's list
+	Path     release.Path // from the installed system to the release
+	Findings []Finding    // in the order of the release
+	Read     int          // of the facts that the musts need, how many are known
 }
 
 // WrongClass is the refusal of a machine that the release is not for.
@@ -70,34 +75,8 @@ func (e *WrongClass) Error() string {
 	return fmt.Sprintf("%s is %s, and %s installs on %ss only", e.Machine, kinds[e.Class], e.Release, kinds[e.Wants][2:])
 }
 
-// Prepare fills gaps from the row of the release's processor list that the
-// machine's processor matches; the row is then their source. f is not changed.
-func Prepare(rel *release.Release, f *fact.Facts) (*fact.Facts, list.Match) {
-	l, name := rel.ProcessorList(), f.Value(fact.ProcessorName)
-	if l == nil || !name.Known() {
-		return f, list.Match{}
-	}
-	m := l.Find(name.Text())
-	carries := m.Carries()
-	if len(carries) == 0 {
-		return f, m
-	}
-	g := *f
-	for _, c := range carries {
-		if c.ID == fact.ProcessorTPM && f.Guest() {
-			continue // a guest has the TPM that its host gives it, not the processor's
-		}
-		if seen := g.Value(fact.ProcessorFeatures); c.ID == fact.ProcessorFeatures && seen.Known() {
-			g.Set(fact.ProcessorFeaturesOff, fact.Items(need.Missing(c.Value.Set(), seen)), "the list "+l.ID+", "+m.Name)
-		}
-		if r := g.Get(c.ID); !r.Value.Known() && len(r.Others) == 0 {
-			g.Set(c.ID, c.Value, "the list "+l.ID+", "+m.Name)
-		}
-	}
-	return &g, m
-}
-
-// Run judges every requirement. The error is [*WrongClass].
+// Run judges every requirement, with all evidence. f is not changed. The error
+// is [*WrongClass].
 func Run(rel *release.Release, f *fact.Facts) (*Result, error) {
 	if class := f.Class(); class != "" && class != rel.InstallsOn {
 		name := f.Value(fact.DeviceName).Text()
@@ -106,10 +85,26 @@ func Run(rel *release.Release, f *fact.Facts) (*Result, error) {
 		}
 		return nil, &WrongClass{name, rel.Name, class, rel.InstallsOn}
 	}
-	facts, part := Prepare(rel, f)
-	res := &Result{Release: rel, Facts: facts, Part: part, Findings: make([]Finding, len(rel.Requirements))}
+	facts := f.Clone()
+	res := &Result{Release: rel, Facts: facts, Part: Fill(rel, facts), Findings: make([]Finding, len(rel.Requirements))}
+	res.Path = rel.PathFrom(facts)
+	room := 0
 	for i := range rel.Requirements {
-		res.Findings[i] = finding(&rel.Requirements[i], facts)
+		room += rel.Requirements[i].Comparisons()
+	}
+	evidence := make([]Evidence, 0, room) // of all findings; a look at rows may need more
+	for i := range rel.Requirements {
+		fd := &res.Findings[i]
+		fd.judge(&rel.Requirements[i], facts, &res.Path)
+		from := len(evidence)
+		if fd.Requirement.When != nil {
+			evidence = collect(evidence, fd.Requirement.When, facts.View(), facts, Evidence{Condition: true})
+		}
+		evidence = collect(evidence, fd.Requirement.Need, facts.View(), facts, Evidence{})
+		fd.Evidence = evidence[from:len(evidence):len(evidence)]
+		for j := range fd.Evidence {
+			fd.Conflict = fd.Conflict || len(fd.Evidence[j].Reading.Others()) > 0
+		}
 	}
 	for _, id := range rel.Needed {
 		if facts.Value(id).Known() {
@@ -119,42 +114,90 @@ func Run(rel *release.Release, f *fact.Facts) (*Result, error) {
 	return res, nil
 }
 
-func finding(q *release.Requirement, f *fact.Facts) Finding {
-	fd := Finding{Requirement: q, Advised: need.True}
-	fd.Outcome, fd.Applies = Judge(q, f)
-	if q.When != nil {
-		fd.Evidence = gather(fd.Evidence, q.When, f, true)
-	}
-	fd.Evidence = gather(fd.Evidence, q.Need, f, false)
-	for i := range fd.Evidence {
-		fd.Conflict = fd.Conflict || len(fd.Evidence[i].Reading.Others) > 0
-	}
+func (fd *Finding) judge(q *release.Requirement, f *fact.Facts, path *release.Path) {
+	fd.Requirement, fd.Advised = q, need.True
+	fd.Outcome, fd.Applies = Judge(q, f, path)
 	if q.Advised != nil {
 		fd.Advised = Decide(q.Advised, f)
 	}
-	return fd
 }
 
-func gather(out []Evidence, n need.Need, f *fact.Facts, condition bool) []Evidence {
-	for l := range n.Leaves() {
-		e := Evidence{Leaf: l, Truth: Decide(l, f), Reading: f.Get(l.Fact()), Condition: condition}
-		if on, ok := l.(*need.Listed); ok && e.Reading.Value.Known() {
-			m := on.List.Find(e.Reading.Value.Text())
-			e.Match = &m
+// collect walks a need and never stops short: everything shows from the first
+// run. like carries what the evidence has in common.
+func collect(out []Evidence, n need.Need, v fact.View, f *fact.Facts, like Evidence) []Evidence {
+	switch x := n.(type) {
+	case *need.AllOf:
+		for _, p := range x.Parts {
+			out = collect(out, p, v, f, like)
 		}
-		out = append(out, e)
+	case *need.AnyOf:
+		for _, p := range x.Parts {
+			out = collect(out, p, v, f, like)
+		}
+	case *need.NotOf:
+		out = collect(out, x.Part, v, f, like)
+	case *need.Each:
+		out = append(out, leafEvidence(x, v, f, like))
+		for i := range f.Rows(x.Group) {
+			row := like
+			row.Row = f.RowName(x.Group, i)
+			out = collect(out, x.Part, f.Row(x.Group, i), f, row)
+		}
+	case need.Leaf:
+		out = append(out, leafEvidence(x, v, f, like))
 	}
 	return out
 }
 
-// Judge decides one requirement, without evidence. Applies is the truth of its
-// condition.
-func Judge(q *release.Requirement, f *fact.Facts) (o Outcome, applies need.Truth) {
-	applies = need.True
-	if q.When != nil {
-		applies = Decide(q.When, f)
+func leafEvidence(l need.Leaf, v fact.View, f *fact.Facts, like Evidence) Evidence {
+	e := like
+	e.Leaf, e.Reading = l, v.Get(l.Fact())
+	if e.Row == "" {
+		e.Truth = Decide(l, f)
+	} else {
+		e.Truth = l.Test(v)
 	}
-	if applies == need.False || !exists(q.Need, f.Class()) {
+	if on, ok := l.(*need.Listed); ok && e.Reading.Value.Known() {
+		m := on.List.Find(e.Reading.Value.Text())
+		e.Match = &m
+	}
+	return e
+}
+
+// Outcomes appends one letter for each requirement to out, as [Finding]s of
+// [Run] would have them. f is filled from the release, see [Fill], and must
+// not be used with another release afterwards.
+func Outcomes(rel *release.Release, f *fact.Facts, out []byte) []byte {
+	Fill(rel, f)
+	var path release.Path
+	if len(rel.Interims) > 0 {
+		path = rel.PathFrom(f)
+	}
+	class := f.Class()
+	for i := range rel.Requirements {
+		o, _ := judge(&rel.Requirements[i], f, &path, class)
+		out = append(out, o.Letter())
+	}
+	return out
+}
+
+// Judge decides one requirement, without evidence, for a machine that takes a
+// path to the release. Applies is the truth of the requirement's condition.
+func Judge(q *release.Requirement, f *fact.Facts, path *release.Path) (o Outcome, applies need.Truth) {
+	return judge(q, f, path, f.Class())
+}
+
+func judge(q *release.Requirement, f *fact.Facts, path *release.Path, class string) (o Outcome, applies need.Truth) {
+	applies = need.True
+	if q.Interim != nil {
+		if applies = need.False; path.By(q.Interim) {
+			applies = path.Truth
+		}
+	}
+	if q.When != nil && applies != need.False {
+		applies = min(applies, Decide(q.When, f))
+	}
+	if applies == need.False || !q.On(class) {
 		return NotApplicable, applies
 	}
 	switch t := Decide(q.Need, f); {
@@ -166,16 +209,6 @@ func Judge(q *release.Requirement, f *fact.Facts) (o Outcome, applies need.Truth
 	return Unknown, applies
 }
 
-// exists says whether hardware of the class has any of the facts.
-func exists(n need.Need, class string) bool {
-	for l := range n.Leaves() {
-		if l.Fact().Def().Has(class) {
-			return true
-		}
-	}
-	return false
-}
-
 // mostReadings bounds the combinations of disagreeing sources that are tried;
 // beyond it the answer is unknown.
 const mostReadings = 64
@@ -184,18 +217,16 @@ const mostReadings = 64
 // under each reading: the same answer under all is the answer, otherwise it is
 // unknown.
 func Decide(n need.Need, f *fact.Facts) need.Truth {
-	for l := range n.Leaves() {
-		if len(f.Get(l.Fact()).Others) > 0 {
-			return decideEach(n, f)
-		}
+	if f.Doubtful() {
+		return decideEach(n, f)
 	}
-	return n.Test(f)
+	return n.Test(f.View())
 }
 
 func decideEach(n need.Need, f *fact.Facts) need.Truth {
 	worlds := []*fact.Facts{f}
 	for _, id := range need.Facts(n) {
-		others := f.Get(id).Others
+		others := f.Get(id).Others()
 		if len(others) == 0 {
 			continue
 		}
@@ -210,9 +241,9 @@ func decideEach(n need.Need, f *fact.Facts) need.Truth {
 		}
 		worlds = next
 	}
-	first := n.Test(worlds[0])
+	first := n.Test(worlds[0].View())
 	for _, w := range worlds[1:] {
-		if n.Test(w) != first {
+		if n.Test(w.View()) != first {
 			return need.Unknown
 		}
 	}

@@ -1,7 +1,9 @@
 package check_test
 
 import (
+	"fmt"
 	"os"
+	"strings"
 	"testing"
 
 	"rolltop.example/rolltop/core/check"
@@ -18,7 +20,7 @@ func skerry(t testing.TB) *release.Release {
 	if err != nil {
 		t.Fatal(err)
 	}
-	rel, err := release.Read("skerry-12", src)
+	rel, err := release.Read("skerry-12", src, beside)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -34,11 +36,12 @@ func TestPrepareFillsGapsFromTheList(t *testing.T) {
 	d.Processor.Name = some("Corvane K5-9400")
 	d.Processor.Cores, d.Processor.Threads = some(int64(4)), some(int64(4))
 	before := fact.Read(d)
-	after, m := check.Prepare(rel, before)
+	after := before.Clone()
+	m := check.Fill(rel, after)
 	if m.Result != list.On || m.Row == nil {
 		t.Fatalf("match: %+v", m)
 	}
-	if got := after.Get(fact.ProcessorMHz); got.Value.Float() != 2900 || got.Source != "the list skerry-12-processors, corvane k5-9400" {
+	if got := after.Get(fact.ProcessorMHz); got.Value.Float() != 2900 || got.Source != "the list skerry-12-processors, row Corvane K5-9400" {
 		t.Errorf("rated speed: %+v", got)
 	}
 	if got := after.Value(fact.ProcessorCores).Float(); got != 4 {
@@ -48,12 +51,14 @@ func TestPrepareFillsGapsFromTheList(t *testing.T) {
 		t.Error("the TPM is not known, or the facts before were changed")
 	}
 	d.Processor.Features = []string{"cmpxchg16b", "sse4.2"}
-	after, _ = check.Prepare(rel, fact.Read(d))
+	after = fact.Read(d)
+	check.Fill(rel, after)
 	if off := after.Value(fact.ProcessorFeaturesOff).Set(); len(off) != 1 || off[0] != "avx2" {
 		t.Errorf("switched off: %v", off)
 	}
 	d.Processor.Name = some("Corvane sample")
-	if after, m = check.Prepare(rel, fact.Read(d)); m.Result != list.Unread || after.Value(fact.ProcessorTPM).Known() {
+	after = fact.Read(d)
+	if m = check.Fill(rel, after); m.Result != list.Unread || after.Value(fact.ProcessorTPM).Known() {
 		t.Errorf("a name that nobody reads: %+v", m)
 	}
 }
@@ -106,8 +111,15 @@ func TestEvidenceIsCompleteForPassesToo(t *testing.T) {
 	}
 	for _, fd := range res.Findings {
 		leaves := 0
-		for range fd.Requirement.Need.Leaves() {
-			leaves++
+		for l := range fd.Requirement.Need.Leaves() {
+			if l.Fact().Group() == fact.NoGroup { // rows of lists have evidence each
+				leaves++
+			}
+		}
+		if w := fd.Requirement.When; w != nil {
+			for range w.Leaves() {
+				leaves++
+			}
 		}
 		if len(fd.Evidence) != leaves {
 			t.Errorf("%s: %d pieces of evidence for %d comparisons", fd.Requirement.ID, len(fd.Evidence), leaves)
@@ -122,20 +134,62 @@ func TestEvidenceIsCompleteForPassesToo(t *testing.T) {
 	}
 }
 
-func TestJudgeAllocatesLittle(t *testing.T) {
-	rel := skerry(t)
-	d := &inventory.Document{OS: inventory.OS{Platform: some("windows")}}
-	f := fact.Read(d)
-	q := rel.Requirement("tpm")
-	if n := testing.AllocsPerRun(100, func() { check.Judge(q, f) }); n > 20 {
-		t.Errorf("%v allocations to judge one requirement", n)
+func TestOutcomesDoNotAllocate(t *testing.T) {
+	rel, f := large(t)
+	room := make([]byte, 0, 64)
+	if n := testing.AllocsPerRun(100, func() { check.Outcomes(rel, f, room) }); n > 0 {
+		t.Errorf("%v allocations to judge one machine", n)
 	}
 }
 
+// large is a release with 30 requirements and a list of 2,000 rows; machine
+// has a full inventory that its musts and advice all look at.
+func large(t testing.TB) (*release.Release, *fact.Facts) {
+	t.Helper()
+	var b strings.Builder
+	b.WriteString("format: rolltop-release/1\nid: large\nname: Large\ninstalls_on: pc\nrevision: 1\npublished: 2026-06-02\nsource: x\nrequirements:\n")
+	for i, n := range []string{
+		"{fact: processor.architecture, one_of: [x86-64, arm64]}", "{fact: os.architecture, one_of: [x86-64, arm64]}", "{fact: processor.rated_mhz, at_least: 1.4 GHz}",
+		"{fact: processor.cores, at_least: 3}", "{all: [{fact: processor.features, has_all: [cmpxchg16b, sse4.2]}, {fact: processor.features, has_any: [avx2, sve]}]}",
+		"{fact: processor.name, on_list: parts}", "{fact: memory.installed_bytes, at_least: 6 GiB}", "{fact: storage.system.disk_bytes, at_least: 100 GB}",
+		"{fact: storage.system.free_bytes, at_least: 28 GB}", "{fact: storage.system.partition_style, equals: gpt}", "{fact: firmware.boot_mode, equals: uefi}",
+		"{fact: firmware.secure_boot_capable, equals: true}", "{fact: firmware.secure_boot, equals: \"on\"}", "{all: [{fact: tpm.state, equals: ready}, {fact: tpm.version, at_least: \"2.0\"}]}",
+		"{in: graphics, some: {all: [{fact: graphics.interface_level, at_least: \"11.1\"}, {fact: graphics.driver_model, at_least: \"2.0\"}]}}",
+	} {
+		for j := range 2 {
+			if j == 1 && strings.Contains(n, "on_list") {
+				n = "{fact: os.platform, equals: windows}" // a release has one list of processors
+			}
+			fmt.Fprintf(&b, "  - {id: r%d-%d, title: R, level: must, consequence: unsupported, reason: R, need: %s}\n", i, j, n)
+		}
+	}
+	b.WriteString("lists:\n  - id: parts\n    of: processors\n    complete: true\n    naming: [{id: four, reads: [{text: [Corvane K5-]}, {generation: 1}, {digits: 3}, {maybe: [U]}], from: 8, built_in_tpm: true}]\n    rows:\n")
+	for i := range 2000 {
+		fmt.Fprintf(&b, "      - {name: Tessaly Onyx 5 %d, cores: 6, rated_mhz: 3400}\n", 3000+i)
+	}
+	rel, err := release.Read("large", []byte(b.String()), nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	d := &inventory.Document{OS: inventory.OS{Platform: some("windows"), Version: some("11.2"), Architecture: some("x86-64")}}
+	d.Processor = inventory.Processor{Name: some("Corvane(R) K5-8250U CPU @ 1.60GHz"), Architecture: some("x86-64"), Cores: some(int64(4)), RatedMHz: some(int64(1600)), Features: []string{"cmpxchg16b", "sse4.2", "avx2"}}
+	d.Memory.Installed = some(int64(8 << 30))
+	d.Storage.Disks = []inventory.Disk{{Kind: some("ssd"), System: some(true)}}
+	d.Storage.System = inventory.SystemDisk{DiskBytes: some(int64(256e9)), FreeBytes: some(int64(90e9)), PartitionStyle: some("gpt")}
+	d.Firmware = inventory.Firmware{BootMode: some("uefi"), SecureBoot: some("on"), SecureBootCapable: some(true)}
+	d.TPM = inventory.TPM{State: some("ready"), Version: some("2.0")}
+	d.Graphics = []inventory.Adapter{{Name: some("Built-in graphics"), DriverModel: some("2.7"), InterfaceLevel: some("12.0")}}
+	f := fact.Read(d)
+	if got := string(check.Outcomes(rel, f, nil)); got != strings.Repeat("p", 30) {
+		t.Fatalf("outcomes %s", got)
+	}
+	return rel, f
+}
+
 // BenchmarkCheck is one check with all evidence, BenchmarkOutcomes only the
-// outcomes.
+// outcomes: a full inventory against 30 requirements and a list of 2,000 rows.
 func BenchmarkCheck(b *testing.B) {
-	rel, f := skerry(b), facts()
+	rel, f := large(b)
 	b.ReportAllocs()
 	for b.Loop() {
 		if _, err := check.Run(rel, f); err != nil {
@@ -145,19 +199,15 @@ func BenchmarkCheck(b *testing.B) {
 }
 
 func BenchmarkOutcomes(b *testing.B) {
-	rel, f := skerry(b), facts()
+	rel, f := large(b)
+	room := make([]byte, 0, 64)
 	b.ReportAllocs()
 	for b.Loop() {
-		for i := range rel.Requirements {
-			check.Judge(&rel.Requirements[i], f)
-		}
+		check.Outcomes(rel, f, room)
 	}
 }
 
-func facts() *fact.Facts {
-	d := &inventory.Document{OS: inventory.OS{Platform: some("windows"), Version: some("11.2")}}
-	d.Processor = inventory.Processor{Name: some("Corvane K5-8250U"), Architecture: some("x86-64"), Cores: some(int64(4)), RatedMHz: some(int64(1600)), Features: []string{"cmpxchg16b", "sse4.2", "avx2"}}
-	d.Memory.Installed = some(int64(8 << 30))
-	d.TPM = inventory.TPM{State: some("not-seen")}
-	return fact.Read(d)
+// beside reads a file beside the demo's release documents.
+func beside(name string) ([]byte, error) {
+	return os.ReadFile("../../internal/standin/releases/" + name)
 }

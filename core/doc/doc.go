@@ -14,6 +14,7 @@
 package doc
 
 import (
+	"cmp"
 	"fmt"
 	"sort"
 	"strings"
@@ -54,8 +55,9 @@ type Node struct {
 	Text   string // a scalar, as written without its quotes
 	Items  []*Node
 	Fields []Field
-	Line   int // 1-based
-	Col    int // 1-based, in bytes
+	File   string // of a file beside the document; empty in the document itself
+	Line   int    // 1-based
+	Col    int    // 1-based, in bytes
 
 	parent *Node
 	step   string
@@ -99,6 +101,7 @@ func (n *Node) Path() string {
 
 // Mistake is one thing wrong in a document.
 type Mistake struct {
+	File  string `json:"file,omitempty" doc:"A file beside the document, where the mistake is in one"`
 	Line  int    `json:"line"`
 	Col   int    `json:"column"`
 	Path  string `json:"path,omitempty"`
@@ -136,7 +139,7 @@ func (m *Mistakes) Error() string {
 		if i > 0 {
 			b.WriteByte('\n')
 		}
-		b.WriteString(m.Name + ":")
+		b.WriteString(cmp.Or(one.File, m.Name) + ":")
 		if one.Line == 0 {
 			b.WriteByte(' ')
 		}
@@ -158,14 +161,22 @@ type Report struct {
 func (r *Report) Add(n *Node, wrong, right string) {
 	m := Mistake{Wrong: wrong, Right: right}
 	if n != nil {
-		m.Line, m.Col, m.Path = n.Line, n.Col, n.Path()
+		m.File, m.Line, m.Col, m.Path = n.File, n.Line, n.Col, n.Path()
 	}
 	r.all = append(r.all, m)
+}
+
+// AddIn notes a mistake at a place of a file beside the document.
+func (r *Report) AddIn(file string, line, col int, wrong, right string) {
+	r.all = append(r.all, Mistake{File: file, Line: line, Col: col, Wrong: wrong, Right: right})
 }
 
 func (r *Report) addAt(line, col int, path, wrong, right string) {
 	r.all = append(r.all, Mistake{Line: line, Col: col, Path: path, Wrong: wrong, Right: right})
 }
+
+// Count is how many mistakes were collected so far.
+func (r *Report) Count() int { return len(r.all) }
 
 // Err returns what was collected as [*Mistakes], or nil.
 func (r *Report) Err() error {
@@ -174,7 +185,7 @@ func (r *Report) Err() error {
 	}
 	sort.SliceStable(r.all, func(i, j int) bool {
 		a, b := r.all[i], r.all[j]
-		return a.Line < b.Line || a.Line == b.Line && a.Col < b.Col
+		return cmp.Or(cmp.Compare(a.File, b.File), cmp.Compare(a.Line, b.Line), cmp.Compare(a.Col, b.Col)) < 0
 	})
 	m := &Mistakes{Name: r.Name, List: r.all}
 	if len(m.List) > MaxMistakes {

@@ -9,8 +9,9 @@ import (
 // ID is the hand-given number of a fact. Numbers are never used again.
 type ID uint8
 
-// Count is one more than the highest number.
-const Count = 96
+// Count is one more than the highest number of a fact of the machine itself;
+// facts of rows of lists have higher ones.
+const Count = 100
 
 // Unit of a Number.
 type Unit int8
@@ -66,10 +67,10 @@ type Def struct {
 	Derived bool
 
 	of func(*inventory.Document) Value
+	at func(*inventory.Document, int) Value // of a fact of a list's rows
 }
 
-// The facts. Lists (disks, modules, adapters …) are not scalar facts and are
-// read from the document where they are needed.
+// The facts of the machine itself. Those of the rows of lists are in lists.go.
 const (
 	DeviceName           ID = 1
 	DeviceManufacturer   ID = 2
@@ -153,6 +154,22 @@ const (
 	BootMedia            ID = 80
 	MemoryFreeSlots      ID = 81
 	ProcessorFeaturesOff ID = 82
+	AdapterCount         ID = 83 // the counts of lists are in the order of Group
+	DisplayCount         ID = 84
+	DriveCount           ID = 85
+	ModuleCount          ID = 86
+	TitleCount           ID = 87
+	DriverCount          ID = 88
+	SoftwareToUpdate     ID = 89
+	SoftwareToBuy        ID = 90
+	SoftwareToRemove     ID = 91
+	SoftwareProblems     ID = 92
+	SoftwareNotKnown     ID = 93
+	DriversToUpdate      ID = 94
+	DriversToRemove      ID = 95
+	DriverProblems       ID = 96
+	OSLanguage           ID = 97
+	TPMHeader            ID = 98
 )
 
 type document = inventory.Document
@@ -207,7 +224,7 @@ var catalogue = []Def{
 	{ID: DeviceForm, Name: "device.form", Label: "form", Kind: Word, of: text(Word, func(d *document) optText { return d.Device.Form }),
 		Words: map[string]string{"desktop": "desktop", "laptop": "laptop", "all-in-one": "all-in-one", "tablet": "tablet", "server": "server", "virtual": "virtual machine", "other": "other"}},
 	{ID: DeviceEnvironment, Name: "device.environment", Label: "environment", Kind: Word, of: text(Word, func(d *document) optText { return d.Device.Environment }),
-		Words: map[string]string{"hardware": "hardware", "guest": "virtual machine", "container": "container", "subsystem": "subsystem", "live": "live medium"},
+		Words: map[string]string{"hardware": "hardware", "guest": "virtual machine", "container": "container", "subsystem": "subsystem", "live": "live medium", "planned": "planned, not there yet"},
 		About: "What the collector ran in; in a container or from a live medium the installed system is a gap"},
 	{ID: DeviceHypervisor, Name: "device.hypervisor", Label: "hypervisor", Kind: Text, of: text(Text, func(d *document) optText { return d.Device.Hypervisor })},
 	{ID: BoardManufacturer, Name: "device.board.manufacturer", Label: "board maker", Kind: Text, On: OnlyPC, of: text(Text, func(d *document) optText { return d.Device.Board.Manufacturer })},
@@ -221,6 +238,7 @@ var catalogue = []Def{
 	{ID: OSBuild, Name: "os.build", Label: "build", Kind: Text, of: text(Text, func(d *document) optText { return d.OS.Build })},
 	{ID: OSArchitecture, Name: "os.architecture", Label: "word size of the system", Kind: Word, Words: architectures, of: text(Word, func(d *document) optText { return d.OS.Architecture }),
 		About: "Of the running system, not of the silicon and not of the collector's binary"},
+	{ID: OSLanguage, Name: "os.language", Label: "language of the system", Kind: Text, of: text(Text, func(d *document) optText { return d.OS.Language }), About: "As a language tag: en, de-AT"},
 	{ID: OSManagedBy, Name: "os.managed_by", Label: "updates managed by", Kind: Text, of: text(Text, func(d *document) optText { return d.OS.ManagedBy })},
 	{ID: OSHeldAt, Name: "os.held_at", Label: "held at release", Kind: Text, of: text(Text, func(d *document) optText { return d.OS.HeldAt })},
 	{ID: OSPendingRestart, Name: "os.pending_restart", Label: "restart pending", Kind: Bool, Aspect: State, of: truth(func(d *document) optBool { return d.OS.PendingRestart })},
@@ -261,7 +279,7 @@ var catalogue = []Def{
 		About: "Whether all memory fitted is soldered and no slot exists; from the modules"},
 
 	{ID: DiskBytes, Name: "storage.system.disk_bytes", Label: "capacity of the system disk", Kind: Number, Unit: Drive, Aspect: Measure, of: number(func(d *document) optInt { return d.Storage.System.DiskBytes })},
-	{ID: DiskKind, Name: "storage.system.kind", Label: "kind of the system disk", Kind: Word, Derived: true, Words: map[string]string{"ssd": "solid-state", "hdd": "hard disk", "emmc": "eMMC or other built-in flash", "virtual": "virtual", "other": "other"}, of: diskText(func(k *inventory.Disk) optText { return k.Kind }),
+	{ID: DiskKind, Name: "storage.system.kind", Label: "kind of the system disk", Kind: Word, Derived: true, Words: driveKinds, of: diskText(func(k *inventory.Disk) optText { return k.Kind }),
 		About: "Kind of the drive in storage.disks that is marked as the system's"},
 	{ID: DiskHealth, Name: "storage.system.health", Label: "health of the system disk", Kind: Word, Aspect: State, Derived: true, Words: map[string]string{"good": "good", "bad": "failing"}, of: diskText(func(k *inventory.Disk) optText { return k.Health }),
 		About: "Health of the drive in storage.disks that is marked as the system's"},
@@ -301,6 +319,7 @@ var catalogue = []Def{
 	{ID: TPMVersion, Name: "tpm.version", Label: "TPM version", Kind: Version, Aspect: Measure, On: OnlyPC, of: text(Version, func(d *document) optText { return d.TPM.Version }), About: "Specification version, not the maker's firmware version"},
 	{ID: TPMKind, Name: "tpm.kind", Label: "kind of TPM", Kind: Word, On: OnlyPC, Words: map[string]string{"firmware": "built-in", "discrete": "a chip of its own", "virtual": "virtual"}, of: text(Word, func(d *document) optText { return d.TPM.Kind })},
 	{ID: TPMManufacturer, Name: "tpm.manufacturer", Label: "TPM maker", Kind: Text, On: OnlyPC, of: text(Text, func(d *document) optText { return d.TPM.Manufacturer })},
+	{ID: TPMHeader, Name: "tpm.header", Label: "board takes a TPM module", Kind: Bool, Aspect: Capability, On: OnlyPC, of: truth(func(d *document) optBool { return d.TPM.Header }), About: "No system tells it: from the board's manual, entered by hand"},
 	{ID: TPMFirmware, Name: "tpm.firmware", Label: "TPM firmware version", Kind: Text, On: OnlyPC, of: text(Text, func(d *document) optText { return d.TPM.Firmware })},
 
 	{ID: NetworkConnected, Name: "network.connected", Label: "network uplink", Kind: Bool, Aspect: State, of: truth(func(d *document) optBool { return d.Network.Connected })},
@@ -308,27 +327,55 @@ var catalogue = []Def{
 	{ID: BatteryPercent, Name: "power.battery_percent", Label: "battery charge", Kind: Number, Unit: Percent, of: number(func(d *document) optInt { return d.Power.BatteryPercent })},
 	{ID: BatteryHealth, Name: "power.battery_health_percent", Label: "battery health", Kind: Number, Unit: Percent, of: number(func(d *document) optInt { return d.Power.BatteryHealthPercent })},
 	{ID: VBS, Name: "security.vbs", Label: "virtualisation-based isolation", Kind: Word, Aspect: State, On: OnlyPC, Words: map[string]string{"running": "running", "configured": "configured, not running", "off": "off"}, of: text(Word, func(d *document) optText { return d.Security.VBS })},
+
+	{ID: AdapterCount, Name: "graphics", Label: "graphics adapters", Kind: Number, Aspect: Measure, Derived: true, of: countOf(Adapters), About: "How many; a requirement can look at each of them"},
+	{ID: DisplayCount, Name: "displays", Label: "displays", Kind: Number, Aspect: Measure, Derived: true, of: countOf(Displays), About: "How many; a requirement can look at each of them"},
+	{ID: DriveCount, Name: "storage.disks", Label: "drives", Kind: Number, Aspect: Measure, Derived: true, of: countOf(Disks), About: "How many; a requirement can look at each of them"},
+	{ID: ModuleCount, Name: "memory.modules", Label: "memory modules", Kind: Number, Aspect: Measure, Derived: true, of: countOf(Modules), About: "How many places for modules, empty ones too; a requirement can look at each of them"},
+	{ID: TitleCount, Name: "software", Label: "installed titles", Kind: Number, Aspect: Measure, Derived: true, of: countOf(Titles), About: "How many; a requirement can look at each of them"},
+	{ID: DriverCount, Name: "drivers", Label: "drivers", Kind: Number, Aspect: Measure, Derived: true, of: countOf(Drivers), About: "How many; a requirement can look at each of them"},
+
+	{ID: SoftwareToUpdate, Name: "software.to_update", Label: "titles to update first", Kind: Set, Aspect: State, Derived: true, of: unjudged, About: "By what the release document says of known software"},
+	{ID: SoftwareToBuy, Name: "software.to_buy", Label: "titles whose update has to be bought", Kind: Set, Aspect: State, Derived: true, of: unjudged, About: "By what the release document says of known software"},
+	{ID: SoftwareToRemove, Name: "software.to_remove", Label: "titles to remove first", Kind: Set, Aspect: State, Derived: true, of: unjudged, About: "By what the release document says of known software"},
+	{ID: SoftwareProblems, Name: "software.with_problems", Label: "titles with a known problem", Kind: Set, Aspect: State, Derived: true, of: unjudged, About: "By what the release document says of known software"},
+	{ID: SoftwareNotKnown, Name: "software.not_known", Label: "titles that nothing is known of", Kind: Set, Aspect: State, Derived: true, of: unjudged, About: "Titles that the release document says nothing of"},
+	{ID: DriversToUpdate, Name: "drivers.to_update", Label: "drivers to update first", Kind: Set, Aspect: State, Derived: true, of: unjudged, About: "By what the release document says of known drivers"},
+	{ID: DriversToRemove, Name: "drivers.to_remove", Label: "drivers to remove first", Kind: Set, Aspect: State, Derived: true, of: unjudged, About: "By what the release document says of known drivers"},
+	{ID: DriverProblems, Name: "drivers.with_problems", Label: "drivers with a known problem", Kind: Set, Aspect: State, Derived: true, of: unjudged, About: "By what the release document says of known drivers"},
 }
 
+// unjudged: known only once a release document has looked at the list.
+func unjudged(*document) Value { return Value{} }
+
 var (
-	byID   [Count]*Def
-	byName = make(map[string]*Def, len(catalogue))
+	byID   [rowsCount]*Def
+	byName = make(map[string]*Def, len(catalogue)+len(rowCatalogue))
 	names  []string
 )
 
 func init() {
-	for i := range catalogue {
-		d := &catalogue[i]
+	add := func(d *Def) {
 		if byID[d.ID] != nil || byName[d.Name] != nil {
 			panic(fmt.Sprintf("fact: %s stands twice in the catalogue", d.Name))
 		}
 		byID[d.ID], byName[d.Name] = d, d
 		names = append(names, d.Name)
 	}
+	for i := range catalogue {
+		add(&catalogue[i])
+	}
+	for i := range rowCatalogue {
+		add(&rowCatalogue[i])
+	}
 }
 
-// All returns the catalogue in its reading order. It is not to be changed.
+// All returns the facts of the machine itself in their reading order. It is not
+// to be changed.
 func All() []Def { return catalogue }
+
+// OfRows returns the facts that rows of lists have. It is not to be changed.
+func OfRows() []Def { return rowCatalogue }
 
 // Names returns every fact's name in reading order. It is not to be changed.
 func Names() []string { return names }
@@ -340,7 +387,7 @@ func ByName(name string) *Def { return byName[name] }
 func (id ID) Def() *Def { return byID[id] }
 
 func (id ID) String() string {
-	if int(id) < Count && byID[id] != nil {
+	if int(id) < len(byID) && byID[id] != nil {
 		return byID[id].Name
 	}
 	return fmt.Sprintf("fact %d", uint8(id))

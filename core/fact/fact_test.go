@@ -82,7 +82,7 @@ func TestDerivedFacts(t *testing.T) {
 	d.Storage.Disks = []inventory.Disk{{Kind: some("hdd")}, {Kind: some("ssd"), Health: some("bad"), System: some(true)}}
 	d.TPM.State = some("announced")
 	f := fact.Read(d)
-	if r := f.Get(fact.MemoryInstalled); r.Value.Known() || r.Floor.Float() != 7<<30 {
+	if r := f.Get(fact.MemoryInstalled); r.Value.Known() || r.Floor().Float() != 7<<30 {
 		t.Errorf("visible memory is no lower bound: %+v", r)
 	}
 	if got := f.Value(fact.MemoryFreeSlots).Float(); got != 3 {
@@ -103,7 +103,7 @@ func TestDerivedFacts(t *testing.T) {
 func TestIncompleteListIsNotAnEmptyOne(t *testing.T) {
 	d := &inventory.Document{Processor: inventory.Processor{Features: []string{"nx"}}, Gaps: []inventory.Gap{{Fact: "processor.features", Cause: "read-failed"}}}
 	r := fact.Read(d).Get(fact.ProcessorFeatures)
-	if r.Value.Known() || !r.Floor.Has("NX") {
+	if r.Value.Known() || !r.Floor().Has("NX") {
 		t.Errorf("got %+v", r)
 	}
 	complete := fact.Read(&inventory.Document{Processor: inventory.Processor{Features: []string{}}}).Get(fact.ProcessorFeatures)
@@ -115,8 +115,8 @@ func TestIncompleteListIsNotAnEmptyOne(t *testing.T) {
 func TestDisagreeingReadingsAreKept(t *testing.T) {
 	d := &inventory.Document{Gaps: []inventory.Gap{{Fact: "memory.installed_bytes", Cause: inventory.Disagree, Readings: []inventory.Differ{{Value: "4294967296", Source: "a"}, {Value: "8589934592", Source: "b"}, {Value: "lots", Source: "c"}}}}}
 	r := fact.Read(d).Get(fact.MemoryInstalled)
-	if len(r.Others) != 2 || r.Others[1].Value.Float() != 8<<30 || r.Others[1].Source != "b" {
-		t.Errorf("got %+v", r.Others)
+	if len(r.Others()) != 2 || r.Others()[1].Value.Float() != 8<<30 || r.Others()[1].Source != "b" {
+		t.Errorf("got %+v", r.Others())
 	}
 }
 

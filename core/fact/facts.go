@@ -15,7 +15,12 @@ const (
 
 // Facts is what is known of one machine, flat and ready for checking.
 type Facts struct {
-	one [Count]Reading
+	one  [Count]Reading
+	rows [groupCount][]Reading // of each list, row after row
+
+	doubtful bool     // sources disagree on some fact of the machine itself
+	asked    []string // titles that were asked for, where not all were read
+	askedAll bool     // every title that matters was asked for
 }
 
 // Read flattens an inventory. Every fact has a value or a gap afterwards.
@@ -27,24 +32,46 @@ func Read(d *inventory.Document) *Facts {
 		r.Value, r.Source = def.of(d), d.Sources[def.Name]
 		g := d.GapOf(def.Name)
 		switch {
-		case r.Value.Known() && def.Kind == Set && g != nil && g.Fact == def.Name:
+		case r.Value.Known() && (def.Kind == Set || def.Counts()) && g != nil && g.Fact == def.Name:
 			// A list with a gap row of its own is incomplete: what it holds is
 			// there, what it does not hold is not known.
-			r.Floor, r.Value, r.Gap = r.Value, Value{}, g
+			*r = Reading{Gap: g, Source: r.Source, doubt: &doubt{floor: r.Value}}
 		case r.Value.Known():
 		case g != nil:
 			r.Gap = g
-			for _, alt := range g.Readings {
-				if v, ok := Parse(def.Kind, alt.Value); ok {
-					r.Others = append(r.Others, Alternative{v, alt.Source})
-				}
-			}
+			r.disagree(def)
+			f.doubtful = f.doubtful || len(r.Others()) > 0
 		default:
 			r.Gap = &inventory.Gap{Fact: def.Name, Cause: inventory.NotAsked, Detail: "the inventory does not say"}
 		}
 	}
+	f.readRows(d)
+	f.asked = d.Collector.Titles
 	f.bound()
 	return f
+}
+
+// Counts says whether the fact is how many rows a list has.
+func (d *Def) Counts() bool { return d.ID >= AdapterCount && d.ID <= DriverCount }
+
+// disagree takes over what each source says, where they disagree.
+func (r *Reading) disagree(def *Def) {
+	var others []Alternative
+	for _, alt := range r.Gap.Readings {
+		if v, ok := Parse(def.Kind, alt.Value); ok {
+			others = append(others, Alternative{v, alt.Source})
+		}
+	}
+	if others != nil {
+		r.doubt = &doubt{others: others}
+	}
+}
+
+// Bound notes what a fact that is not known is not less than; for a copy that
+// the caller owns.
+func (f *Facts) Bound(id ID, least Value) {
+	r := &f.one[id]
+	r.doubt = &doubt{least, r.Others()}
 }
 
 // announced: a TPM that firmware names and no driver serves is there, and its
@@ -54,19 +81,25 @@ var announced = inventory.Gap{Fact: "tpm.state", Cause: inventory.ReadFailed,
 
 // bound adds what other facts say about the least a fact can be.
 func (f *Facts) bound() {
-	if m := &f.one[MemoryInstalled]; !m.Value.Known() && f.one[MemoryVisible].Value.Known() {
-		m.Floor = f.one[MemoryVisible].Value
+	if visible := f.one[MemoryVisible].Value; visible.Known() && !f.one[MemoryInstalled].Value.Known() {
+		f.Bound(MemoryInstalled, visible)
 	}
 	if t := &f.one[TPMState]; t.Value.Text() == "announced" {
 		*t = Reading{Gap: &announced, Source: t.Source}
 	}
 }
 
-// Get returns the reading of a fact. It is not to be changed.
-func (f *Facts) Get(id ID) *Reading { return &f.one[id] }
+// Get returns the reading of a fact of the machine itself. It is not to be
+// changed.
+func (f *Facts) Get(id ID) *Reading {
+	if id >= firstRow {
+		return &outside
+	}
+	return &f.one[id]
+}
 
 // Value is short for the value of a reading.
-func (f *Facts) Value(id ID) Value { return f.one[id].Value }
+func (f *Facts) Value(id ID) Value { return f.Get(id).Value }
 
 // Is says whether a text-like fact is known to have a value.
 func (f *Facts) Is(id ID, word string) bool { return strings.EqualFold(f.one[id].Value.Text(), word) }
@@ -74,12 +107,18 @@ func (f *Facts) Is(id ID, word string) bool { return strings.EqualFold(f.one[id]
 // Class is the class of hardware, or "" where nothing says it.
 func (f *Facts) Class() string { return f.one[DeviceClass].Value.Text() }
 
+// Clone returns a copy that may be changed with [Facts.Set].
+func (f *Facts) Clone() *Facts {
+	g := *f
+	return &g
+}
+
 // With returns a copy in which a fact has another value, as a step would leave
 // it or as one of several sources says.
 func (f *Facts) With(id ID, v Value, source string) *Facts {
-	g := *f
+	g := f.Clone()
 	g.Set(id, v, source)
-	return &g
+	return g
 }
 
 // Set changes a fact in place; for a copy that the caller owns.
@@ -87,11 +126,18 @@ func (f *Facts) Set(id ID, v Value, source string) {
 	f.one[id] = Reading{Value: v, Source: source}
 }
 
+// Doubtful says whether sources disagree on any fact of the machine itself.
+func (f *Facts) Doubtful() bool { return f.doubtful }
+
 // Guest says whether the machine is a virtual one: its hardware is what its
 // host gives it.
 func (f *Facts) Guest() bool {
 	return f.Is(DeviceEnvironment, "guest") || f.Is(DeviceForm, "virtual")
 }
+
+// Planned says whether the machine is one that nobody has yet: nothing is
+// installed on it.
+func (f *Facts) Planned() bool { return f.Is(DeviceEnvironment, "planned") }
 
 // Has says whether hardware of a class has the fact at all.
 func (d *Def) Has(class string) bool {
@@ -101,7 +147,10 @@ func (d *Def) Has(class string) bool {
 func classOf(d *inventory.Document) Value {
 	platform, _ := d.OS.Platform.Get()
 	_, isMac := d.Device.ModelID.Get()
+	class, said := d.Device.Class.Get()
 	switch {
+	case said:
+		return Of(Word, class)
 	case isMac || platform == "macos":
 		return Of(Word, Mac)
 	case platform != "":
@@ -142,4 +191,17 @@ func diskText(get func(*inventory.Disk) optText) func(*inventory.Document) Value
 		}
 		return Value{}
 	}
+}
+
+// SetList sets a set that was worked out from a list. Where the list was not
+// read completely, what was found is there and the rest is not known.
+func (f *Facts) SetList(id ID, items []string, complete bool, gap *inventory.Gap, source string) {
+	r := Reading{Value: Items(items), Source: source}
+	if !complete {
+		if gap == nil {
+			gap = &rowGap
+		}
+		r = Reading{Gap: gap, Source: source, doubt: &doubt{floor: r.Value}}
+	}
+	f.one[id] = r
 }

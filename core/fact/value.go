@@ -31,7 +31,7 @@ type Value struct {
 	kind Kind
 	num  float64 // exact for whole numbers up to 2^53
 	text string
-	set  []string
+	set  *[]string // a pointer, since few facts are sets and every fact has room for one
 }
 
 // Num is a number.
@@ -49,7 +49,14 @@ func Truth(b bool) Value {
 }
 
 // Items is a Set.
-func Items(list []string) Value { return Value{kind: Set, set: list} }
+func Items(list []string) Value {
+	if len(list) == 0 {
+		return Value{kind: Set, set: &noItems}
+	}
+	return Value{kind: Set, set: &list}
+}
+
+var noItems = []string{}
 
 // Parse reads the text of a value, as it stands in a disagreeing reading or a
 // step's effect. It reports whether the text is a value of the kind.
@@ -82,7 +89,12 @@ func (v Value) Text() string { return v.text }
 func (v Value) Bool() bool { return v.num != 0 }
 
 // Set is the items of a Set.
-func (v Value) Set() []string { return v.set }
+func (v Value) Set() []string {
+	if v.set == nil {
+		return nil
+	}
+	return *v.set
+}
 
 // Equal compares two values of one kind; texts without regard to case.
 func (v Value) Equal(w Value) bool {
@@ -95,14 +107,16 @@ func (v Value) Equal(w Value) bool {
 	case Version:
 		return CompareVersions(v.text, w.text) == 0
 	case Set:
-		return slices.Equal(v.set, w.set)
+		return slices.Equal(v.Set(), w.Set())
+	case Word:
+		return v.text == w.text
 	}
-	return strings.EqualFold(v.text, w.text)
+	return v.text == w.text || strings.EqualFold(v.text, w.text)
 }
 
 // Has says whether a Set holds an item, without regard to case.
 func (v Value) Has(item string) bool {
-	return slices.ContainsFunc(v.set, func(s string) bool { return strings.EqualFold(s, item) })
+	return slices.ContainsFunc(v.Set(), func(s string) bool { return strings.EqualFold(s, item) })
 }
 
 // Compare orders two Numbers or two Versions.
@@ -117,29 +131,48 @@ func (v Value) Compare(w Value) int {
 // 1.10 is later than 1.9 and 2.0 equals 2. A part that is no number compares
 // as text, after numbers.
 func CompareVersions(a, b string) int {
+	if a == b {
+		return 0
+	}
 	for a != "" || b != "" {
-		var pa, pb string
-		pa, a, _ = strings.Cut(a, ".")
-		pb, b, _ = strings.Cut(b, ".")
-		if c := comparePart(pa, pb); c != 0 {
+		i, j := partEnd(a), partEnd(b)
+		if c := comparePart(a[:i], b[:j]); c != 0 {
 			return c
 		}
+		a, b = a[min(i+1, len(a)):], b[min(j+1, len(b)):]
 	}
 	return 0
 }
 
+func partEnd(s string) int {
+	if i := strings.IndexByte(s, '.'); i >= 0 {
+		return i
+	}
+	return len(s)
+}
+
 func comparePart(a, b string) int {
-	x, errA := strconv.ParseUint(cmp.Or(a, "0"), 10, 64)
-	y, errB := strconv.ParseUint(cmp.Or(b, "0"), 10, 64)
+	x, numA := wholeNumber(a)
+	y, numB := wholeNumber(b)
 	switch {
-	case errA == nil && errB == nil:
-		return cmp.Compare(x, y)
-	case errA == nil:
+	case numA && numB:
+		return cmp.Or(cmp.Compare(len(x), len(y)), strings.Compare(x, y))
+	case numA:
 		return -1
-	case errB == nil:
+	case numB:
 		return 1
 	}
 	return strings.Compare(a, b)
+}
+
+// wholeNumber is the digits of a number without leading zeros; nothing is zero.
+func wholeNumber(s string) (digits string, ok bool) {
+	for i := range len(s) {
+		if s[i] < '0' || s[i] > '9' {
+			return "", false
+		}
+	}
+	return strings.TrimLeft(s, "0"), true
 }
 
 // Reading is what is known of one fact on one machine: a value, or the gap
@@ -147,9 +180,32 @@ func comparePart(a, b string) int {
 type Reading struct {
 	Value  Value
 	Gap    *inventory.Gap // set when Value is not known
-	Floor  Value          // not less than this, where another fact bounds it
 	Source string         // which interface said so; empty where the document does not tell
-	Others []Alternative  // what each source says, where they disagree
+
+	doubt *doubt // few readings have one
+}
+
+// doubt is what is known of a fact whose value is not.
+type doubt struct {
+	floor  Value
+	others []Alternative
+}
+
+// Floor is a bound: the fact is not less than this, where another fact or what
+// was read of a list bounds it.
+func (r *Reading) Floor() Value {
+	if r.doubt == nil {
+		return Value{}
+	}
+	return r.doubt.floor
+}
+
+// Others is what each source says, where they disagree.
+func (r *Reading) Others() []Alternative {
+	if r.doubt == nil {
+		return nil
+	}
+	return r.doubt.others
 }
 
 // Alternative is one of several readings that disagree.
@@ -177,7 +233,7 @@ func (v Value) Plain() string {
 	case Bool:
 		return strconv.FormatBool(v.Bool())
 	case Set:
-		return strings.Join(v.set, ", ")
+		return strings.Join(v.Set(), ", ")
 	}
 	return v.text
 }

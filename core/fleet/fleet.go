@@ -28,7 +28,6 @@ type Row struct {
 	Disposition remedy.Disposition
 	Certain     bool
 	Publisher   remedy.Disposition
-	Answer      string
 	Fails       int
 	Sole        string // the only failing requirement, where it is one
 	Outcomes    string // one letter for each requirement of Release

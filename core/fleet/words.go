@@ -68,10 +68,11 @@ func Supported(rows []Row, now time.Time) []Support {
 		if r.Release == nil || r.Installed == r.Release.Name {
 			continue
 		}
-		ends, ok := r.Release.SupportEnds(r.Installed, "")
-		if !ok {
+		s := r.Release.SupportEnds(r.Installed, "")
+		if s == nil {
 			continue
 		}
+		ends := s.Ends
 		j, seen := at[r.Installed]
 		if !seen {
 			j = len(out)

@@ -55,12 +55,14 @@ type Collector struct {
 	Version    string     `json:"version,omitempty"`
 	Platform   string     `json:"platform,omitempty" enum:"windows,macos,linux"`
 	Elevated   Opt[bool]  `json:"elevated,omitzero" doc:"Whether it ran with administrator rights"`
+	Titles     []string   `json:"titles,omitempty" doc:"Titles that were asked for, where not all were read; those that are not listed are not installed"`
 	DurationMS Opt[int64] `json:"duration_ms,omitzero" minimum:"0" maximum:"86400000"`
 }
 
 // Device says which machine it is.
 type Device struct {
 	Name         Opt[string] `json:"name,omitzero" doc:"Host name"`
+	Class        Opt[string] `json:"class,omitzero" enum:"pc,mac" doc:"Class of hardware, where neither the system nor a model identifier says it"`
 	Manufacturer Opt[string] `json:"manufacturer,omitzero"`
 	Model        Opt[string] `json:"model,omitzero"`
 	ModelID      Opt[string] `json:"model_id,omitzero" doc:"Model identifier of a Mac"`
@@ -69,7 +71,7 @@ type Device struct {
 	UUID         Opt[string] `json:"uuid,omitzero" doc:"Platform UUID, lower case"`
 	Form         Opt[string] `json:"form,omitzero" enum:"desktop,laptop,all-in-one,tablet,server,virtual,other"`
 	Board        Board       `json:"board,omitzero"`
-	Environment  Opt[string] `json:"environment,omitzero" enum:"hardware,guest,container,subsystem,live"`
+	Environment  Opt[string] `json:"environment,omitzero" enum:"hardware,guest,container,subsystem,live,planned"`
 	Hypervisor   Opt[string] `json:"hypervisor,omitzero"`
 }
 
@@ -88,6 +90,7 @@ type OS struct {
 	Version        Opt[string] `json:"version,omitzero"`
 	Build          Opt[string] `json:"build,omitzero"`
 	Architecture   Opt[string] `json:"architecture,omitzero" enum:"x86,x86-64,arm64" doc:"Of the running system"`
+	Language       Opt[string] `json:"language,omitzero" doc:"Of the installed system, as a language tag: en, de-AT"`
 	ManagedBy      Opt[string] `json:"managed_by,omitzero" doc:"Who manages its updates"`
 	HeldAt         Opt[string] `json:"held_at,omitzero" doc:"The release a policy holds it at"`
 	PendingRestart Opt[bool]   `json:"pending_restart,omitzero"`
@@ -107,6 +110,7 @@ type Processor struct {
 	Cores        Opt[int64]  `json:"cores,omitzero" minimum:"1" maximum:"65536" doc:"Physical cores"`
 	Threads      Opt[int64]  `json:"threads,omitzero" minimum:"1" maximum:"65536"`
 	RatedMHz     Opt[int64]  `json:"rated_mhz,omitzero" minimum:"1" maximum:"100000" doc:"Rated speed in MHz, never the momentary one"`
+	BuiltInTPM   Opt[bool]   `json:"built_in_tpm,omitzero" doc:"Whether a TPM is built in; from the maker's documents, never from the TPM that is seen"`
 	Features     []string    `json:"features,omitzero" doc:"Instruction-set features, lower case, as in the vendor manuals"`
 }
 
@@ -230,6 +234,7 @@ type TPM struct {
 	Kind         Opt[string] `json:"kind,omitzero" enum:"firmware,discrete,virtual"`
 	Manufacturer Opt[string] `json:"manufacturer,omitzero"`
 	Firmware     Opt[string] `json:"firmware,omitzero"`
+	Header       Opt[bool]   `json:"header,omitzero" doc:"Whether the board has a header for a module; from its manual"`
 	Others       []OtherTPM  `json:"others,omitzero"`
 }
 
@@ -336,7 +341,8 @@ func Read(name string, src []byte) (*Document, error) {
 // check finds what no single key shows.
 func (d *Document) check(n *doc.Node, r *doc.Report) {
 	if _, ok := d.OS.Platform.Get(); !ok {
-		if _, ok := d.Device.ModelID.Get(); !ok && n.Kind == doc.Map {
+		_, hasID := d.Device.ModelID.Get()
+		if _, hasClass := d.Device.Class.Get(); !hasID && !hasClass && n.Kind == doc.Map {
 			r.Add(n.Of("os"), "nothing says whether this is a PC or a Mac", "give os.platform, or device.model_id for a Mac")
 		}
 	}

@@ -2,12 +2,14 @@
 //
 // A list has rows (exact names, after [Normal]) and may have naming rules that
 // read the generation out of a maker's model names. A rule is a short table of
-// tokens, not a pattern language, so that it can neither be ambiguous in secret
+// tokens, not a pattern language; [Compile] refuses rules under which a name
+// could be read in two ways, so that a rule can neither be ambiguous in secret
 // nor slow.
 package list
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"rolltop.example/rolltop/core/doc"
@@ -27,6 +29,7 @@ type Document struct {
 	Complete bool      `json:"complete,omitempty" doc:"Whether the publisher says that what is not listed is not supported"`
 	Source   string    `json:"source,omitempty" doc:"Address of the page it was taken from"`
 	Rows     []RowDoc  `json:"rows,omitempty"`
+	File     string    `json:"file,omitempty" doc:"Name of a CSV file beside the document that holds the rows"`
 	Naming   []RuleDoc `json:"naming,omitempty" doc:"How to read the generation out of a model name"`
 
 	Node *doc.Node `json:"-"`
@@ -41,41 +44,23 @@ type RowDoc struct {
 	Architecture string   `json:"architecture,omitempty" enum:"x86,x86-64,arm64"`
 	BuiltInTPM   *bool    `json:"built_in_tpm,omitempty"`
 	Features     []string `json:"features,omitempty"`
-
-	Node *doc.Node `json:"-"`
-}
-
-// RuleDoc reads names of one maker's scheme: one of the prefixes, so many
-// digits, one of the suffixes, and nothing more.
-type RuleDoc struct {
-	ID               string   `json:"id"`
-	Prefixes         []string `json:"prefixes" doc:"What stands before the digits"`
-	Digits           int      `json:"digits" minimum:"1" maximum:"9" doc:"How many digits follow"`
-	GenerationDigits int      `json:"generation_digits" minimum:"1" maximum:"4" doc:"How many of them, from the left, are the generation"`
-	Suffixes         []string `json:"suffixes,omitempty" doc:"What may stand behind the digits; nothing is always allowed"`
-	From             int      `json:"from,omitempty" minimum:"1" maximum:"9999" doc:"From this generation on, inclusive, a name is on the list"`
-	Except           []string `json:"except,omitempty" doc:"Names that the rule would take and the publisher does not"`
-	BuiltInTPM       *bool    `json:"built_in_tpm,omitempty" doc:"What is known of all parts that the rule takes"`
+	Note         string   `json:"note,omitempty" doc:"Shown with the row; decides nothing"`
 
 	Node *doc.Node `json:"-"`
 }
 
 // Row is a published name with the facts it carries.
 type Row struct {
-	Name  string
-	Facts []Carried
+	Name   string
+	Note   string
+	Facts  []Carried
+	Source string // of the facts it carries
 }
 
 // Carried is a fact that a row says of its part.
 type Carried struct {
 	ID    fact.ID
 	Value fact.Value
-}
-
-// Rule is a compiled naming rule.
-type Rule struct {
-	RuleDoc
-	except map[string]bool
 }
 
 // List is a compiled list.
@@ -88,6 +73,7 @@ type List struct {
 	Rules    []Rule
 
 	byName map[string]int
+	sorted []string // normal names in their order, for the nearest row
 }
 
 // Result says how a name was judged.
@@ -104,12 +90,10 @@ const (
 // Match is the judgement of one name with its evidence.
 type Match struct {
 	Result     Result
-	Name       string // as judged, after Normal
-	Row        *Row   // the row that matched
-	Rule       *Rule  // the rule that read the name
-	Generation int    // as read by Rule
-	Excepted   bool   // the rule takes it and an exception does not
-	Nearest    *Row   // for Off: the row most like it
+	Row        *Row  // the row that matched
+	Rule       *Rule // the rule that read the name
+	Generation int   // as read by Rule
+	Excepted   bool  // an exception decided, against the generation
 }
 
 // Compile checks a list and makes it ready. Mistakes go to r.
@@ -120,9 +104,9 @@ func Compile(d *Document, r *doc.Report) *List {
 	}
 	for i := range d.Rows {
 		rd := &d.Rows[i]
-		key := Normal(rd.Name)
+		key := l.normal(rd.Name)
 		if key == "" {
-			r.Add(rd.Node.Of("name"), "the row has no name", "")
+			r.Add(rd.Node.Of("name"), "the row has no name", "give the name as the publisher writes it")
 			continue
 		}
 		if j, twice := l.byName[key]; twice {
@@ -130,30 +114,11 @@ func Compile(d *Document, r *doc.Report) *List {
 			continue
 		}
 		l.byName[key] = len(l.Rows)
-		l.Rows = append(l.Rows, Row{Name: rd.Name, Facts: carried(rd)})
+		l.sorted = append(l.sorted, key)
+		l.Rows = append(l.Rows, Row{Name: rd.Name, Note: rd.Note, Facts: carried(rd), Source: fmt.Sprintf("the list %s, row %s", l.ID, rd.Name)})
 	}
-	for i := range d.Naming {
-		rd := &d.Naming[i]
-		if rd.GenerationDigits > rd.Digits {
-			r.Add(rd.Node.Of("generation_digits"), "the generation has more digits than the name", fmt.Sprintf("at most %d", rd.Digits))
-		}
-		if len(rd.Prefixes) == 0 {
-			r.Add(rd.Node, "the naming rule has no prefixes", "say what stands before the digits")
-		}
-		rule := Rule{RuleDoc: *rd, except: make(map[string]bool)}
-		for j, p := range rule.Prefixes {
-			if rule.Prefixes[j] = Normal(p); rule.Prefixes[j] == "" {
-				r.Add(rd.Node.Of("prefixes"), "a prefix is empty", "a rule without a prefix would read every number")
-			}
-		}
-		for j, s := range rule.Suffixes {
-			rule.Suffixes[j] = strings.ToLower(s)
-		}
-		for _, e := range rd.Except {
-			rule.except[Normal(e)] = true
-		}
-		l.Rules = append(l.Rules, rule)
-	}
+	slices.Sort(l.sorted)
+	l.compileRules(d, r)
 	return l
 }
 
@@ -178,41 +143,31 @@ func carried(rd *RowDoc) []Carried {
 	return c
 }
 
-// Normal brings a name into the form in which names are compared: lower case,
-// trade marks and the clock suffix gone, “with … graphics” gone, the words CPU
-// and Processor gone, blanks collapsed.
-func Normal(name string) string {
-	s := strings.ToLower(name)
-	for _, mark := range []string{"(r)", "(tm)", "(c)", "®", "™", "©"} {
-		s = strings.ReplaceAll(s, mark, " ")
-	}
-	if i := strings.Index(s, "@"); i >= 0 {
-		s = s[:i]
-	}
-	words := strings.Fields(s)
-	out := words[:0]
-	for _, w := range words {
-		if w == "with" || w == "w/" {
-			break // what follows names the graphics
-		}
-		if w != "cpu" && w != "processor" && !strings.HasSuffix(w, "-core") {
-			out = append(out, w)
-		}
-	}
-	return strings.Join(out, " ")
+// normal is the form in which names on the list are compared.
+func (l *List) normal(name string) string {
+	return string(l.appendNormal(nil, name))
 }
 
-// Find judges a name.
+func (l *List) appendNormal(to []byte, name string) []byte {
+	if l.Of == Models {
+		return appendPlain(to, name)
+	}
+	return appendNormal(to, name)
+}
+
+// Find judges a name. It does not allocate for names of ordinary length.
 func (l *List) Find(name string) Match {
-	m := Match{Name: Normal(name)}
-	if m.Name == "" {
+	var room [normalRoom]byte
+	key := l.appendNormal(room[:0], name)
+	var m Match
+	if len(key) == 0 {
 		return m
 	}
-	if i, ok := l.byName[m.Name]; ok {
+	if i, ok := l.byName[string(key)]; ok {
 		m.Result, m.Row = On, &l.Rows[i]
 	}
 	for i := range l.Rules {
-		if gen, ok := l.Rules[i].read(m.Name); ok {
+		if gen, ok := l.Rules[i].read(key); ok {
 			m.Rule, m.Generation = &l.Rules[i], gen
 			break
 		}
@@ -220,84 +175,68 @@ func (l *List) Find(name string) Match {
 	if m.Row != nil {
 		return m
 	}
-	if m.Rule != nil && m.Rule.From > 0 && m.Generation >= m.Rule.From {
-		if m.Rule.except[m.Name] {
-			m.Excepted, m.Result = true, Off
-		} else {
+	if r := m.Rule; r != nil && r.bounded() {
+		in := r.holds(m.Generation)
+		m.Excepted = in && r.except[string(key)] || !in && r.also[string(key)]
+		if in != m.Excepted {
 			m.Result = On
+			return m
 		}
+		m.Result = Off
 		return m
 	}
-	understood := m.Rule != nil || l.Of == Models
-	if understood && l.Complete || m.Rule != nil && m.Rule.From > 0 {
+	if (m.Rule != nil || l.Of == Models) && l.Complete {
 		m.Result = Off
-		m.Nearest = l.nearest(m.Name)
 	}
 	return m
 }
 
-// read returns the generation in a name of the rule's scheme.
-func (r *Rule) read(name string) (generation int, ok bool) {
-	for _, p := range r.Prefixes {
-		rest, found := strings.CutPrefix(name, p)
-		if !found {
-			continue
-		}
-		rest = strings.TrimPrefix(rest, " ")
-		n := 0
-		for n < len(rest) && rest[n] >= '0' && rest[n] <= '9' {
-			n++
-		}
-		if n != r.Digits || !r.allows(strings.TrimSpace(rest[n:])) {
-			continue
-		}
-		for _, c := range rest[:min(r.GenerationDigits, n)] {
-			generation = generation*10 + int(c-'0')
-		}
-		return generation, true
-	}
-	return 0, false
+// Has says whether a name, after [Normal], is that of a row.
+func (l *List) Has(name string) bool {
+	_, ok := l.byName[l.normal(name)]
+	return ok
 }
 
-func (r *Rule) allows(suffix string) bool {
-	if suffix == "" {
-		return true
-	}
-	for _, s := range r.Suffixes {
-		if s == suffix {
-			return true
-		}
-	}
-	return false
-}
-
-// Carries is what the match says of the part beyond its being listed.
-func (m Match) Carries() []Carried {
+// Carries is what the match says of the part beyond its being listed, with the
+// source.
+func (m *Match) Carries() (facts []Carried, source string) {
 	if m.Row != nil {
-		return m.Row.Facts
+		return m.Row.Facts, m.Row.Source
 	}
-	if m.Rule != nil && m.Rule.BuiltInTPM != nil && m.Result == On {
-		return []Carried{{fact.ProcessorTPM, fact.Truth(*m.Rule.BuiltInTPM)}}
+	if m.Rule != nil && m.Result == On {
+		return m.Rule.facts, m.Rule.source
 	}
-	return nil
+	return nil, ""
 }
 
-// nearest is the row that shares the longest beginning with a name, so that a
-// reader sees what was looked through.
-func (l *List) nearest(name string) *Row {
-	best, at := 3, -1
-	for i := range l.Rows {
-		key := Normal(l.Rows[i].Name)
-		n := 0
-		for n < len(key) && n < len(name) && key[n] == name[n] {
-			n++
+// leastAlike is how long a beginning two names share at least, to be called
+// alike.
+const leastAlike = 4
+
+// Nearest is the row that shares the longest beginning with a name, so that a
+// reader sees what was looked through; nil where none is like it.
+func (l *List) Nearest(name string) *Row {
+	key := l.normal(name)
+	at, _ := slices.BinarySearch(l.sorted, key)
+	best, row := leastAlike-1, (*Row)(nil)
+	for _, i := range []int{at - 1, at} { // names with a common beginning stand together
+		if i < 0 || i >= len(l.sorted) {
+			continue
 		}
-		if n > best {
-			best, at = n, i
+		if n := common(l.sorted[i], key); n > best {
+			best, row = n, &l.Rows[l.byName[l.sorted[i]]]
 		}
 	}
-	if at < 0 {
-		return nil
-	}
-	return &l.Rows[at]
+	return row
 }
+
+func common(a, b string) int {
+	n := 0
+	for n < len(a) && n < len(b) && a[n] == b[n] {
+		n++
+	}
+	return n
+}
+
+// join writes words for sentences about rules.
+func join(words []string) string { return strings.Join(words, ", ") }

@@ -27,9 +27,9 @@ rows:
   - {name: Corvane K7-7920HQ, cores: 4, built_in_tpm: true}
   - {name: Tessaly Onyx 5 2600, built_in_tpm: false}
 naming:
-  - {id: four, prefixes: [Corvane K3-, Corvane K5-, Corvane K7-], digits: 4, generation_digits: 1, suffixes: [U, H, HQ], from: 8, except: [Corvane K3-8130U], built_in_tpm: true}
-  - {id: five, prefixes: [Corvane K3-, Corvane K5-, Corvane K7-], digits: 5, generation_digits: 2, suffixes: [U, H], from: 8}
-  - {id: onyx, prefixes: [Tessaly Onyx 5, Tessaly Onyx 7], digits: 4, generation_digits: 1, suffixes: [G, X], from: 3}
+  - {id: four, reads: [{text: [Corvane K3-, Corvane K5-, Corvane K7-]}, {generation: 1}, {digits: 3}, {maybe: [U, H, HQ]}], from: 8, except: [Corvane K3-8130U], built_in_tpm: true}
+  - {id: five, reads: [{text: [Corvane K3-, Corvane K5-, Corvane K7-]}, {generation: 2}, {digits: 3}, {maybe: [U, H]}], from: 8}
+  - {id: onyx, reads: [{text: [Tessaly Onyx 5, Tessaly Onyx 7]}, {generation: 1}, {digits: 3}, {maybe: [G, X]}], from: 3}
 `
 
 func TestFind(t *testing.T) {
@@ -83,11 +83,16 @@ func TestEvidenceOfAMatch(t *testing.T) {
 	if m := l.Find("Corvane K3-8130U"); !m.Excepted {
 		t.Error("the exception is not named")
 	}
-	if m := l.Find("Corvane K7-7700"); m.Nearest == nil || m.Nearest.Name != "Corvane K7-7920HQ" {
-		t.Errorf("nearest row: %+v", m.Nearest)
+	if near := l.Nearest("Corvane K7-7700"); near == nil || near.Name != "Corvane K7-7920HQ" {
+		t.Errorf("nearest row: %+v", near)
 	}
 	carries := func(name string) string {
-		for _, c := range l.Find(name).Carries() {
+		m := l.Find(name)
+		facts, source := m.Carries()
+		if len(facts) > 0 && !strings.Contains(source, "the list cpus, ") {
+			t.Errorf("%s: the source is %q", name, source)
+		}
+		for _, c := range facts {
 			if c.ID == fact.ProcessorTPM {
 				return map[bool]string{true: "yes", false: "no"}[c.Value.Bool()]
 			}
@@ -102,7 +107,7 @@ func TestEvidenceOfAMatch(t *testing.T) {
 }
 
 func TestAnIncompleteListProvesNoAbsence(t *testing.T) {
-	l, err := compile("{id: a, of: processors, rows: [{name: Corvane K5-9400}], naming: [{id: r, prefixes: [Corvane K5-], digits: 4, generation_digits: 1}]}")
+	l, err := compile("{id: a, of: processors, rows: [{name: Corvane K5-9400}], naming: [{id: r, reads: [{text: [Corvane K5-]}, {generation: 1}, {digits: 3}]}]}")
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -121,15 +126,35 @@ func TestAnIncompleteListProvesNoAbsence(t *testing.T) {
 	}
 }
 
+func rule(body string) string {
+	return "{id: a, of: processors, naming: [{id: r, " + body + "}]}"
+}
+
 func TestBadLists(t *testing.T) {
 	tests := []struct{ src, want string }{
 		{"{id: a, of: processors}", "the list is empty"},
 		{"{id: a, of: procesors, rows: [{name: x}]}", `did you mean "processors"?`},
 		{"{id: a, of: processors, rows: [{name: K5}, {name: 'k5 (R) CPU'}]}", "stands twice"},
 		{"{id: a, of: processors, rows: [{name: ' '}]}", "the row has no name"},
-		{"{id: a, of: processors, naming: [{id: r, prefixes: [], digits: 4, generation_digits: 1}]}", "has no prefixes"},
-		{"{id: a, of: processors, naming: [{id: r, prefixes: [' '], digits: 4, generation_digits: 1}]}", "a prefix is empty"},
-		{"{id: a, of: processors, naming: [{id: r, prefixes: [K], digits: 2, generation_digits: 3}]}", "more digits than the name"},
+		{rule("reads: []"), "the rule reads 0 parts"},
+		{rule("reads: [{text: [' ']}, {generation: 1}]"), "a text is empty"},
+		{rule("reads: [{text: [K, k]}, {generation: 1}]"), `the text "k" stands twice`},
+		{rule("reads: [{generation: 1}]"), "does not begin with a text"},
+		{rule("reads: [{maybe: [K]}, {generation: 1}]"), "does not begin with a text"},
+		{rule("reads: [{text: [K]}, {digits: 3}]"), "the generation in 0 places"},
+		{rule("reads: [{text: [K]}, {generation: 1}, {generation: 1}]"), "the generation in 2 places"},
+		{rule("reads: [{text: [K], digits: 2}, {generation: 1}]"), "this has 2 of them"},
+		{rule("reads: [{text: [K]}, {generation: 1}, {text: [3X]}]"), "a text that begins with a digit follows digits"},
+		{rule("reads: [{text: [K]}, {generation: 1}], from: 12"), "up to 9, so from 12 it matches nothing"},
+		{rule("reads: [{text: [K]}, {named: {A: 1, B: 2}}], from: 3"), "up to 2, so from 3 it matches nothing"},
+		{rule("reads: [{text: [K]}, {generation: 1}], from: 8, up_to: 7"), "leave nothing"},
+		{rule("reads: [{text: [K]}, {generation: 1}], from: 8, except: [K77]"), `does not read "K77"`},
+		{rule("reads: [{text: [K]}, {generation: 1}], from: 8, except: [K7]"), "decides the same without"},
+		{rule("reads: [{text: [K]}, {generation: 1}], from: 8, also: [K9]"), "decides the same without"},
+		{rule("reads: [{text: [K]}, {generation: 1}], except: [K7]"), "except goes with from"},
+		{rule("reads: [{text: [K]}, {maybe: [a, aa]}, {maybe: [a, aa]}, {generation: 1}]"), "in two ways"},
+		{"{id: a, of: processors, naming: [{id: one, reads: [{text: [K, L]}, {generation: 2}]}, {id: two, reads: [{text: [L]}, {digits: 1}, {generation: 1}]}]}", `both read "l00"`},
+		{"{id: a, of: processors, naming: [{id: one, reads: [{text: [K]}, {generation: 2}]}, {id: one, reads: [{text: [L]}, {generation: 1}]}]}", `"one" stands twice`},
 		{"{id: a, of: processors, rows: [{name: x, cores: 0}]}", "0 is out of range"},
 	}
 	for _, tt := range tests {

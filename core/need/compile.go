@@ -19,6 +19,11 @@ type Document struct {
 	Any []Document `json:"any,omitempty" doc:"One part is enough"`
 	Not *Document  `json:"not,omitempty" doc:"The part must be false"`
 
+	In    string    `json:"in,omitempty" enum:"graphics,displays,storage.disks,memory.modules,software,drivers" doc:"A list; with every, some or none for what its rows must be"`
+	Every *Document `json:"every,omitempty" doc:"Each row of the list meets this"`
+	Some  *Document `json:"some,omitempty" doc:"One row of the list at least meets this"`
+	None  *Document `json:"none,omitempty" doc:"No row of the list meets this"`
+
 	Fact    string       `json:"fact,omitempty" doc:"Name of the fact that is compared"`
 	AtLeast doc.Scalar   `json:"at_least,omitempty" doc:"Inclusive; sizes and speeds with their unit: 8 GiB, 64 GB, 1.8 GHz"`
 	AtMost  doc.Scalar   `json:"at_most,omitempty" doc:"Inclusive"`
@@ -28,23 +33,28 @@ type Document struct {
 	HasAll  []string     `json:"has_all,omitempty" doc:"Items that a set must hold"`
 	HasAny  []string     `json:"has_any,omitempty" doc:"Items of which a set must hold one"`
 	Empty   bool         `json:"empty,omitempty" doc:"The set must hold nothing"`
+	Begins  []string     `json:"begins_with,omitempty" doc:"Names of which the text is one, or begins with one"`
 	OnList  string       `json:"on_list,omitempty" doc:"Id of a list in this document"`
 
 	Node *doc.Node `json:"-"`
 }
 
-var comparisons = []string{"at_least", "at_most", "equals", "one_of", "none_of", "has_all", "has_any", "empty", "on_list"}
+var comparisons = []string{"at_least", "at_most", "equals", "one_of", "none_of", "has_all", "has_any", "empty", "begins_with", "on_list"}
 
-// Compile makes a need from its written form. Mistakes go to r; then the
-// result is not to be used. Lists are looked up in lists.
+// Compile makes a need from its written form. Mistakes go to r; then it returns
+// nil. Lists are looked up in lists.
 func Compile(d *Document, lists map[string]*list.List, r *doc.Report) Need {
-	c := compiler{lists: lists, r: r}
-	return c.need(d)
+	c, before := compiler{lists: lists, r: r}, r.Count()
+	if n := c.need(d); r.Count() == before {
+		return n
+	}
+	return nil
 }
 
 type compiler struct {
 	lists map[string]*list.List
 	r     *doc.Report
+	group fact.Group // whose rows are looked at
 }
 
 func (c *compiler) need(d *Document) Need {
@@ -52,13 +62,13 @@ func (c *compiler) need(d *Document) Need {
 		return nil
 	}
 	var kinds []string
-	for _, k := range []string{"all", "any", "not", "fact"} {
+	for _, k := range []string{"all", "any", "not", "in", "fact"} {
 		if d.Node.Has(k) {
 			kinds = append(kinds, k)
 		}
 	}
 	if len(kinds) != 1 {
-		c.r.Add(d.Node, fmt.Sprintf("a need has one of fact, all, any and not; this has %d of them", len(kinds)), "to ask for several things, put them below all or any")
+		c.r.Add(d.Node, fmt.Sprintf("a need has one of fact, all, any, not and in; this has %d of them", len(kinds)), "to ask for several things, put them below all or any")
 		return nil
 	}
 	if kinds[0] == "fact" {
@@ -73,12 +83,39 @@ func (c *compiler) need(d *Document) Need {
 		}
 	}
 	switch kinds[0] {
+	case "in":
+		return c.each(d)
 	case "not":
 		return &NotOf{c.need(d.Not)}
 	case "all":
 		return &AllOf{c.parts(d.All, d.Node.Of("all"))}
 	}
 	return &AnyOf{c.parts(d.Any, d.Node.Of("any"))}
+}
+
+// each compiles a look at the rows of a list.
+func (c *compiler) each(d *Document) Need {
+	g := fact.GroupByName(d.In)
+	if g == fact.NoGroup {
+		return nil // the reader has said so
+	}
+	if c.group != fact.NoGroup {
+		c.r.Add(d.Node.Of("in"), fmt.Sprintf("%s stands within %s", d.In, c.group), "a row of a list has no list of its own; put the two beside each other below all")
+		return nil
+	}
+	parts := []*Document{d.Every, d.Some, d.None}
+	var how []Quantifier
+	for q := Every; q <= None; q++ {
+		if parts[q] != nil {
+			how = append(how, q)
+		}
+	}
+	if len(how) != 1 {
+		c.r.Add(d.Node, fmt.Sprintf("in: %s goes with one of every, some and none; this has %d of them", d.In, len(how)), "every: all rows must be so; some: one is enough; none: no row may be so")
+		return nil
+	}
+	inner := compiler{lists: c.lists, r: c.r, group: g}
+	return &Each{on{g.List()}, g, how[0], inner.need(parts[how[0]])}
 }
 
 func (c *compiler) parts(docs []Document, at *doc.Node) []Need {
@@ -95,7 +132,20 @@ func (c *compiler) parts(docs []Document, at *doc.Node) []Need {
 func (c *compiler) leaf(d *Document) Leaf {
 	def := fact.ByName(d.Fact)
 	if def == nil {
-		c.r.Add(d.Node.Of("fact"), fmt.Sprintf("there is no fact %q", d.Fact), doc.Suggest(d.Fact, fact.Names()))
+		right := doc.Suggest(d.Fact, fact.Names())
+		if right == "" {
+			right = "docs/facts.md lists them all"
+		}
+		c.r.Add(d.Node.Of("fact"), fmt.Sprintf("there is no fact %q", d.Fact), right)
+		return nil
+	}
+	if of := def.ID.Group(); of != c.group {
+		switch {
+		case of == fact.NoGroup:
+			c.r.Add(d.Node.Of("fact"), fmt.Sprintf("%s is a fact of the machine, not of a row of %s", def.Name, c.group), "put it beside the list, below all")
+		default:
+			c.r.Add(d.Node.Of("fact"), fmt.Sprintf("%s is a fact of each row of a list", def.Name), fmt.Sprintf("write in: %s, and every, some or none with the comparison", of))
+		}
 		return nil
 	}
 	var kinds []string
@@ -128,6 +178,8 @@ func (c *compiler) leaf(d *Document) Leaf {
 		return &HasAll{o, c.items(d.HasAll, at)}
 	case "has_any":
 		return &HasAny{o, c.items(d.HasAny, at)}
+	case "begins_with":
+		return &BeginsWith{o, c.items(d.Begins, at)}
 	case "empty":
 		if !d.Empty {
 			c.r.Add(at, "empty: false says nothing", "write empty: true, or put it below not")
@@ -148,7 +200,7 @@ func kindsFor(def *fact.Def) []string {
 	case fact.Word:
 		return []string{"equals", "one_of", "none_of"}
 	}
-	return []string{"equals", "one_of", "none_of", "on_list"}
+	return []string{"equals", "one_of", "none_of", "begins_with", "on_list"}
 }
 
 func (c *compiler) listed(def *fact.Def, id string, at *doc.Node) Leaf {

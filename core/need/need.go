@@ -40,7 +40,7 @@ func truth(b bool) Truth {
 // Need is a statement about the facts of a machine.
 type Need interface {
 	// Test decides from the facts, without looking at what sources disagree on.
-	Test(*fact.Facts) Truth
+	Test(fact.View) Truth
 	// Leaves are the comparisons it is made of. All of them, whatever decides:
 	// what stands in the way is shown from the first run.
 	Leaves() iter.Seq[Leaf]
@@ -101,6 +101,13 @@ type HasAny struct {
 // Empty needs a set with nothing in it.
 type Empty struct{ on }
 
+// BeginsWith needs a text that is one of some, or begins with one of them and
+// goes on with another word: a title with its version behind it.
+type BeginsWith struct {
+	on
+	Texts []string
+}
+
 // Listed needs a name that is on a list.
 type Listed struct {
 	on
@@ -115,6 +122,28 @@ type AnyOf struct{ Parts []Need }
 
 // NotOf needs its part to be false.
 type NotOf struct{ Part Need }
+
+// Quantifier says of how many rows of a list something must be true.
+type Quantifier int8
+
+// The quantifiers.
+const (
+	Every Quantifier = iota
+	Some
+	None
+)
+
+func (q Quantifier) String() string { return [...]string{"every", "some", "none"}[q] }
+
+// Each looks at every row of a list: every one must meet the part, or some, or
+// none. From a list that was not read completely, a row that may be missing
+// counts as unknown. Its own fact is the one that counts the rows.
+type Each struct {
+	on
+	Group fact.Group
+	How   Quantifier
+	Part  Need
+}
 
 func (*AllOf) closed() {}
 func (*AnyOf) closed() {}
@@ -141,17 +170,29 @@ func Sold(capacity float64, kind string) (least, most float64) {
 	return capacity * flashShare, capacity * wholeShare
 }
 
+// driveKind is the fact that says of what kind a drive is, for a fact that says
+// its capacity.
+func driveKind(capacity fact.ID) (kind fact.ID, drive bool) {
+	switch capacity {
+	case fact.DiskBytes:
+		return fact.DiskKind, true
+	case fact.DriveBytes:
+		return fact.DriveKind, true
+	}
+	return 0, false
+}
+
 // Test of AtLeast: a lower bound decides where it reaches the limit.
-func (n *AtLeast) Test(f *fact.Facts) Truth {
+func (n *AtLeast) Test(f fact.View) Truth {
 	r := f.Get(n.ID)
 	if !r.Value.Known() {
-		if r.Floor.Known() && r.Floor.Compare(n.Limit) >= 0 {
+		if r.Floor().Known() && r.Floor().Compare(n.Limit) >= 0 {
 			return True
 		}
 		return Unknown
 	}
-	if n.ID == fact.DiskBytes {
-		least, most := Sold(n.Limit.Float(), f.Value(fact.DiskKind).Text())
+	if kind, drive := driveKind(n.ID); drive {
+		least, most := Sold(n.Limit.Float(), f.Value(kind).Text())
 		switch x := r.Value.Float(); {
 		case x >= most:
 			return True
@@ -164,10 +205,10 @@ func (n *AtLeast) Test(f *fact.Facts) Truth {
 }
 
 // Test of AtMost: a lower bound decides where it is beyond the limit.
-func (n *AtMost) Test(f *fact.Facts) Truth {
+func (n *AtMost) Test(f fact.View) Truth {
 	r := f.Get(n.ID)
 	if !r.Value.Known() {
-		if r.Floor.Known() && r.Floor.Compare(n.Limit) > 0 {
+		if r.Floor().Known() && r.Floor().Compare(n.Limit) > 0 {
 			return False
 		}
 		return Unknown
@@ -176,20 +217,28 @@ func (n *AtMost) Test(f *fact.Facts) Truth {
 }
 
 // Test of OneOf.
-func (n *OneOf) Test(f *fact.Facts) Truth {
-	v := f.Value(n.ID)
-	if !v.Known() {
-		return Unknown
-	}
-	return truth(slices.ContainsFunc(n.Values, v.Equal))
+func (n *OneOf) Test(f fact.View) Truth {
+	return among(&f.Get(n.ID).Value, n.Values)
 }
 
 // Test of NoneOf.
-func (n *NoneOf) Test(f *fact.Facts) Truth { return -(&OneOf{n.on, n.Values}).Test(f) }
+func (n *NoneOf) Test(f fact.View) Truth { return -among(&f.Get(n.ID).Value, n.Values) }
+
+func among(v *fact.Value, values []fact.Value) Truth {
+	if !v.Known() {
+		return Unknown
+	}
+	for i := range values {
+		if v.Equal(values[i]) {
+			return True
+		}
+	}
+	return False
+}
 
 // Test of HasAll: from a list that was not read completely, what it holds is
 // there and the rest is not known.
-func (n *HasAll) Test(f *fact.Facts) Truth {
+func (n *HasAll) Test(f fact.View) Truth {
 	worst := True
 	for _, item := range n.Items {
 		worst = min(worst, holds(f.Get(n.ID), item))
@@ -198,7 +247,7 @@ func (n *HasAll) Test(f *fact.Facts) Truth {
 }
 
 // Test of HasAny.
-func (n *HasAny) Test(f *fact.Facts) Truth {
+func (n *HasAny) Test(f fact.View) Truth {
 	best := False
 	for _, item := range n.Items {
 		best = max(best, holds(f.Get(n.ID), item))
@@ -208,7 +257,7 @@ func (n *HasAny) Test(f *fact.Facts) Truth {
 
 func holds(r *fact.Reading, item string) Truth {
 	switch {
-	case r.Value.Has(item), r.Floor.Has(item):
+	case r.Value.Has(item), r.Floor().Has(item):
 		return True
 	case r.Value.Known():
 		return False
@@ -217,10 +266,10 @@ func holds(r *fact.Reading, item string) Truth {
 }
 
 // Test of Empty.
-func (n *Empty) Test(f *fact.Facts) Truth {
+func (n *Empty) Test(f fact.View) Truth {
 	r := f.Get(n.ID)
 	switch {
-	case len(r.Value.Set()) > 0, len(r.Floor.Set()) > 0:
+	case len(r.Value.Set()) > 0, len(r.Floor().Set()) > 0:
 		return False
 	case r.Value.Known():
 		return True
@@ -229,7 +278,7 @@ func (n *Empty) Test(f *fact.Facts) Truth {
 }
 
 // Test of Listed.
-func (n *Listed) Test(f *fact.Facts) Truth {
+func (n *Listed) Test(f fact.View) Truth {
 	v := f.Value(n.ID)
 	if !v.Known() {
 		return Unknown
@@ -243,8 +292,71 @@ func (n *Listed) Test(f *fact.Facts) Truth {
 	return Unknown
 }
 
+// Test of BeginsWith.
+func (n *BeginsWith) Test(f fact.View) Truth {
+	v := f.Value(n.ID)
+	if !v.Known() {
+		return Unknown
+	}
+	return truth(slices.ContainsFunc(n.Texts, func(t string) bool { return Begins(v.Text(), t) }))
+}
+
+// Begins says whether a title is a name, or begins with it and goes on with
+// something that is no part of a word. Case does not matter.
+func Begins(title, name string) bool {
+	if len(title) < len(name) || !strings.EqualFold(title[:len(name)], name) {
+		return false
+	}
+	if len(title) == len(name) {
+		return true
+	}
+	c := title[len(name)]
+	return !(c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z' || c >= '0' && c <= '9' || c >= 0x80)
+}
+
+// Test of Each: the least, or the greatest, of the rows.
+func (n *Each) Test(f fact.View) Truth {
+	t := Unknown
+	if f.Complete(n.Group) {
+		t = True // none of no rows breaks it
+		if n.How == Some {
+			t = False
+		}
+	}
+	for i := range f.Rows(n.Group) {
+		row := testRow(n.Part, f.Row(n.Group, i))
+		switch n.How {
+		case Every:
+			t = min(t, row)
+		case Some:
+			t = max(t, row)
+		case None:
+			t = min(t, -row)
+		}
+	}
+	return t
+}
+
+// testRow tests a part on one row. Where sources disagree on the row, it is
+// what it is under each reading, or unknown.
+func testRow(part Need, row fact.View) Truth {
+	t := part.Test(row)
+	if t != Unknown {
+		return t
+	}
+	for i, w := range row.Worlds() {
+		switch now := part.Test(w); {
+		case i == 0:
+			t = now
+		case now != t:
+			return Unknown
+		}
+	}
+	return t
+}
+
 // Test of AllOf: the least of the parts.
-func (n *AllOf) Test(f *fact.Facts) Truth {
+func (n *AllOf) Test(f fact.View) Truth {
 	t := True
 	for _, p := range n.Parts {
 		t = min(t, p.Test(f))
@@ -253,7 +365,7 @@ func (n *AllOf) Test(f *fact.Facts) Truth {
 }
 
 // Test of AnyOf: the greatest of the parts.
-func (n *AnyOf) Test(f *fact.Facts) Truth {
+func (n *AnyOf) Test(f fact.View) Truth {
 	t := False
 	for _, p := range n.Parts {
 		t = max(t, p.Test(f))
@@ -262,7 +374,7 @@ func (n *AnyOf) Test(f *fact.Facts) Truth {
 }
 
 // Test of NotOf: the negative.
-func (n *NotOf) Test(f *fact.Facts) Truth { return -n.Part.Test(f) }
+func (n *NotOf) Test(f fact.View) Truth { return -n.Part.Test(f) }
 
 func single(l Leaf) iter.Seq[Leaf] {
 	return func(yield func(Leaf) bool) { yield(l) }
@@ -303,6 +415,24 @@ func (n *Empty) Leaves() iter.Seq[Leaf] { return single(n) }
 
 // Leaves of a comparison is itself.
 func (n *Listed) Leaves() iter.Seq[Leaf] { return single(n) }
+
+// Leaves of a comparison is itself.
+func (n *BeginsWith) Leaves() iter.Seq[Leaf] { return single(n) }
+
+// Leaves of a look at a list is the count of its rows, then what is compared of
+// each row.
+func (n *Each) Leaves() iter.Seq[Leaf] {
+	return func(yield func(Leaf) bool) {
+		if !yield(n) {
+			return
+		}
+		for l := range n.Part.Leaves() {
+			if !yield(l) {
+				return
+			}
+		}
+	}
+}
 
 // Leaves of all parts.
 func (n *AllOf) Leaves() iter.Seq[Leaf] { return several(n.Parts) }

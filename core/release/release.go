@@ -4,11 +4,10 @@
 //
 // A document is read and checked whole by [Read]; a mistake anywhere refuses
 // it, with every mistake named. The result is a [Release], ready for checking
-// and not to be changed.
+// and not to be changed. [Compare] says how two of them differ.
 package release
 
 import (
-	"fmt"
 	"slices"
 	"strings"
 	"time"
@@ -35,76 +34,41 @@ const (
 	House     = "house"
 )
 
-// Ways to get to a release from an installed one.
-const (
-	InPlace   = "in-place"
-	Interim   = "interim"
-	Reinstall = "reinstall"
-)
-
-// Document is a release document as it is written.
-type Document struct {
-	Format       string           `json:"format" enum:"rolltop-release/1"`
-	ID           string           `json:"id" doc:"Lower-case letters, digits and hyphens"`
-	Name         string           `json:"name"`
-	InstallsOn   string           `json:"installs_on" enum:"pc,mac" doc:"The class of hardware"`
-	Revision     int              `json:"revision" minimum:"1" maximum:"1000000" doc:"Counts up; a revision is never overwritten"`
-	Published    time.Time        `json:"published" doc:"The date the publisher gives the requirements"`
-	Source       string           `json:"source" doc:"Address of the page it was taken from"`
-	Draft        bool             `json:"draft,omitempty" doc:"A draft cannot judge the fleet"`
-	Support      []SupportDoc     `json:"support,omitempty" doc:"End of support, of this release and of the ones before it"`
-	Upgrade      []SourceDoc      `json:"upgrade,omitempty" doc:"From which installed systems one gets there, and how; the first that fits counts"`
-	Requirements []RequirementDoc `json:"requirements"`
-	Lists        []list.Document  `json:"lists,omitempty"`
-
-	Node *doc.Node `json:"-"`
-}
-
-// SupportDoc is the end of support of one release.
-type SupportDoc struct {
-	Release string    `json:"release" doc:"As in os.name"`
-	Edition string    `json:"edition,omitempty" doc:"Where editions differ"`
-	Ends    time.Time `json:"ends"`
-	Source  string    `json:"source,omitempty"`
-
-	Node *doc.Node `json:"-"`
-}
-
-// SourceDoc is one installed system from which one gets to the release.
-type SourceDoc struct {
-	Platform     string   `json:"platform" enum:"windows,macos,linux"`
-	AtLeast      string   `json:"at_least,omitempty" doc:"Lowest os.version, inclusive"`
-	AtMost       string   `json:"at_most,omitempty" doc:"Highest os.version, inclusive"`
-	Architecture []string `json:"architecture,omitempty" doc:"Allowed values of os.architecture"`
-	Way          string   `json:"way" enum:"in-place,interim,reinstall"`
-	Through      string   `json:"through,omitempty" doc:"For interim: the name of the release between"`
-
-	Node *doc.Node `json:"-"`
-}
-
-// RequirementDoc is one requirement as it is written.
-type RequirementDoc struct {
-	ID          string         `json:"id"`
-	Title       string         `json:"title"`
-	Level       string         `json:"level" enum:"must,should,feature"`
-	Consequence string         `json:"consequence,omitempty" enum:"will-not-start,installer-refuses,unsupported,works-less-well" doc:"What follows if it is not met"`
-	AskedBy     string         `json:"asked_by,omitempty" enum:"publisher,house" doc:"The publisher where it is not given"`
-	Feature     string         `json:"feature,omitempty" doc:"For the level feature: which one"`
-	Reason      string         `json:"reason" doc:"Why it exists, in plain words"`
-	When        *need.Document `json:"when,omitempty" doc:"The requirement applies only where this holds"`
-	Need        need.Document  `json:"need"`
-	Advised     *need.Document `json:"advised,omitempty" doc:"A higher value that is only advised"`
-
-	Node *doc.Node `json:"-"`
-}
-
 // Requirement is a compiled requirement.
 type Requirement struct {
 	ID, Title, Level, Consequence, AskedBy, Feature, Reason string
 
+	Interim *Interim  // the release between that asks for it; nil: the target
 	When    need.Need // nil: always
 	Need    need.Need
 	Advised need.Need // nil: nothing more is advised
+
+	pc, mac     bool // hardware of the class has any of the facts
+	comparisons int
+}
+
+// On says whether hardware of a class has any of the facts that the
+// requirement compares; every class has, where none is known.
+func (q *Requirement) On(class string) bool {
+	return class != fact.Mac && q.pc || class != fact.PC && q.mac
+}
+
+// Comparisons is how many comparisons the requirement is made of, its condition
+// included.
+func (q *Requirement) Comparisons() int { return q.comparisons }
+
+// prepare counts what checking asks for often.
+func (q *Requirement) prepare() {
+	for l := range q.Need.Leaves() {
+		q.comparisons++
+		q.pc = q.pc || l.Fact().Def().Has(fact.PC)
+		q.mac = q.mac || l.Fact().Def().Has(fact.Mac)
+	}
+	if q.When != nil {
+		for range q.When.Leaves() {
+			q.comparisons++
+		}
+	}
 }
 
 // Waivable says whether an exception can be accepted: not where the system
@@ -113,13 +77,40 @@ func (q *Requirement) Waivable() bool {
 	return q.AskedBy == House || q.Consequence == "unsupported" || q.Consequence == "works-less-well"
 }
 
+// Interim is a compiled release between.
+type Interim struct {
+	*InterimDoc
+	ways []way
+}
+
+// Stage is a compiled stage of an offer.
+type Stage struct {
+	*StageDoc
+	When need.Need // nil: every machine
+}
+
+// Preparation is a compiled item of preparation.
+type Preparation struct {
+	*PreparationDoc
+	When need.Need // nil: always
+	Need need.Need // nil: a person says so
+}
+
 // Release is a compiled release document.
 type Release struct {
 	*Document
-	Requirements []Requirement
+	Requirements []Requirement // of the target, then of the releases between
 	Lists        []*list.List
-	Needed       []fact.ID // every fact that a must reads
+	Interims     []*Interim
+	Stages       []Stage
+	Known        []Known // titles
+	KnownDrivers []Known
+	Prepare      []Preparation
+	Names        []string  // of titles that matter to it, see Titles
+	Needed       []fact.ID // every fact that a must of the target reads
 	HasHouse     bool      // some must is the organisation's own
+
+	ways []way
 }
 
 // Ref names a release and its revision, as results carry it.
@@ -129,11 +120,13 @@ type Ref struct {
 	Revision  int       `json:"revision"`
 	Published time.Time `json:"published"`
 	Source    string    `json:"source,omitempty"`
+	Draft     bool      `json:"draft,omitempty"`
+	Test      bool      `json:"test_release,omitempty" doc:"A release for testing: its requirements may still change"`
 }
 
 // Ref returns the release's identity.
 func (rel *Release) Ref() Ref {
-	return Ref{rel.ID, rel.Name, rel.Revision, rel.Published, rel.Source}
+	return Ref{rel.ID, rel.Name, rel.Revision, rel.Published, rel.Source, rel.Draft, rel.TestRelease}
 }
 
 // Requirement finds a requirement by its id, or nil.
@@ -156,8 +149,10 @@ func (rel *Release) ProcessorList() *list.List {
 	return nil
 }
 
-// SupportEnds is the end of support of an installed release and edition.
-func (rel *Release) SupportEnds(name, edition string) (time.Time, bool) {
+// SupportEnds is the end of support of an installed release and edition, or
+// nil where the document does not say. The entry of the edition counts before
+// the one for all.
+func (rel *Release) SupportEnds(name, edition string) *SupportDoc {
 	var found *SupportDoc
 	for i := range rel.Support {
 		s := &rel.Support[i]
@@ -165,73 +160,49 @@ func (rel *Release) SupportEnds(name, edition string) (time.Time, bool) {
 			continue
 		}
 		if strings.EqualFold(s.Edition, edition) && edition != "" {
-			return s.Ends, true
+			return s
 		}
 		if s.Edition == "" {
 			found = s
 		}
 	}
-	if found == nil {
-		return time.Time{}, false
-	}
-	return found.Ends, true
+	return found
 }
 
-// Path is how one gets from a machine's installed system to the release.
-// Truth is Unknown where a fact that decides it is missing; then the way is
-// the first that is not ruled out.
-type Path struct {
-	Way     string
-	Through string
-	Truth   need.Truth
+// Offer is whether the publisher offers the release to a machine already.
+type Offer struct {
+	Known bool      // the document says something of it
+	Now   bool      // it is offered
+	From  time.Time // since when, or from when
+	To    string    // to which machines, in words
 }
 
-// PathFrom finds the first source that fits; where none does, the release is
-// installed afresh.
-func (rel *Release) PathFrom(f *fact.Facts) Path {
-	for i := range rel.Upgrade {
-		s := &rel.Upgrade[i]
-		if t := s.fits(f); t != need.False {
-			return Path{s.Way, s.Through, t}
+// OfferTo finds the first stage that a machine belongs to. A stage whose
+// condition is not known to hold does not count.
+func (rel *Release) OfferTo(f *fact.Facts, now time.Time) Offer {
+	var o Offer
+	for i := range rel.Stages {
+		s := &rel.Stages[i]
+		if s.When != nil && s.When.Test(f.View()) != need.True {
+			o.Known = true
+			continue
+		}
+		if o.To == "" || s.From.Before(o.From) {
+			o = Offer{true, !s.From.After(now), s.From, s.To}
 		}
 	}
-	return Path{Way: Reinstall, Truth: need.True}
+	return o
 }
 
-func (s *SourceDoc) fits(f *fact.Facts) need.Truth {
-	t := need.True
-	platform, version, arch := f.Value(fact.OSPlatform), f.Value(fact.OSVersion), f.Value(fact.OSArchitecture)
-	switch {
-	case !platform.Known():
-		t = need.Unknown
-	case platform.Text() != s.Platform:
-		return need.False
-	}
-	if s.AtLeast != "" || s.AtMost != "" {
-		switch {
-		case !version.Known():
-			t = need.Unknown
-		case s.AtLeast != "" && fact.CompareVersions(version.Text(), s.AtLeast) < 0,
-			s.AtMost != "" && fact.CompareVersions(version.Text(), s.AtMost) > 0:
-			return need.False
-		}
-	}
-	if len(s.Architecture) > 0 {
-		switch {
-		case !arch.Known():
-			t = need.Unknown
-		case !slices.Contains(s.Architecture, arch.Text()):
-			return need.False
-		}
-	}
-	return t
-}
+// Files gives the text of a file beside a document by its name.
+type Files func(name string) ([]byte, error)
 
-// Read reads a release document. The error is [*doc.Mistakes], with every
-// mistake in the document.
-func Read(name string, src []byte) (*Release, error) {
-	d := new(Document)
-	_, r, err := doc.Open(name, src, Format, d)
+// Read reads a release document: YAML or JSON, or a bundle of a document with
+// its files. files gives those of a document that stands by itself, and may be
+// nil. The error is [*doc.Mistakes], with every mistake in the document and in
+// its files.
+func Read(name string, src []byte, files Files) (*Release, error) {
+	d, r, err := open(name, src, files)
 	if err != nil {
 		return nil, err
 	}
@@ -243,16 +214,74 @@ func Read(name string, src []byte) (*Release, error) {
 	return rel, nil
 }
 
+func open(name string, src []byte, files Files) (*Document, *doc.Report, error) {
+	if b, err := readBundle(name, src); err != nil {
+		return nil, nil, err
+	} else if b != nil {
+		src, files = []byte(b.Document), b.file
+	}
+	d := new(Document)
+	_, r, err := doc.Open(name, src, Format, d)
+	if err != nil {
+		return nil, nil, err
+	}
+	for i := range d.Lists {
+		d.attach(&d.Lists[i], files, r)
+	}
+	return d, r, nil
+}
+
+// attach reads the rows of a list that stand in a file.
+func (d *Document) attach(l *list.Document, files Files, r *doc.Report) {
+	at := l.Node.Of("file")
+	switch {
+	case l.File == "":
+		return
+	case !ValidFile(l.File):
+		r.Add(at, "the name cannot be that of a file beside the document", "a name of letters, digits, dots and hyphens that ends in .csv, without a directory")
+		return
+	case len(l.Rows) > 0:
+		r.Add(at, "the list has rows and a file of rows", "keep one of the two")
+		return
+	case files == nil:
+		r.Add(at, "the document names a file, and came without it", "hand in both: rolltop releases add does")
+		return
+	}
+	src, err := files(l.File)
+	if err != nil {
+		r.Add(at, "the file cannot be read: "+err.Error(), "it stands beside the document")
+		return
+	}
+	l.Rows = list.ReadRows(l.File, src, r)
+}
+
+// ValidFile says whether a name can be that of a file of rows beside a
+// document.
+func ValidFile(s string) bool {
+	base, ok := strings.CutSuffix(s, ".csv")
+	if !ok || base == "" || len(s) > 100 || s[0] == '.' {
+		return false
+	}
+	return !strings.ContainsFunc(base, func(c rune) bool {
+		return c != '-' && c != '_' && c != '.' && (c < '0' || c > '9') && (c < 'a' || c > 'z') && (c < 'A' || c > 'Z')
+	})
+}
+
 // gather works out what a whole, correct document needs of a machine.
 func (rel *Release) gather() {
+	rel.Names = rel.Titles()
 	for i := range rel.Requirements {
 		q := &rel.Requirements[i]
+		q.prepare()
 		if q.Level != Must {
 			continue
 		}
 		rel.HasHouse = rel.HasHouse || q.AskedBy == House
+		if q.Interim != nil {
+			continue // only machines on that way need its facts
+		}
 		for _, id := range need.Facts(q.Need) {
-			if id.Def().Has(rel.InstallsOn) && !slices.Contains(rel.Needed, id) {
+			if id.Group() == fact.NoGroup && id.Def().Has(rel.InstallsOn) && !slices.Contains(rel.Needed, id) {
 				rel.Needed = append(rel.Needed, id)
 			}
 		}
@@ -267,64 +296,4 @@ func ValidID(s string) bool {
 	return !strings.ContainsFunc(s, func(c rune) bool {
 		return c != '-' && (c < '0' || c > '9') && (c < 'a' || c > 'z')
 	})
-}
-
-func checkID(at *doc.Node, id string, seen map[string]bool, r *doc.Report) {
-	switch {
-	case !ValidID(id):
-		r.Add(at, fmt.Sprintf("%q cannot be an id", id), "use lower-case letters, digits and hyphens, 64 at most")
-	case seen[id]:
-		r.Add(at, fmt.Sprintf("the id %q stands twice", id), "ids are named in results; give each its own")
-	}
-	seen[id] = true
-}
-
-func compile(d *Document, r *doc.Report) *Release {
-	rel := &Release{Document: d}
-	checkID(d.Node.Of("id"), d.ID, map[string]bool{}, r)
-	lists, seen := map[string]*list.List{}, map[string]bool{}
-	for i := range d.Lists {
-		checkID(d.Lists[i].Node.Of("id"), d.Lists[i].ID, seen, r)
-		l := list.Compile(&d.Lists[i], r)
-		rel.Lists = append(rel.Lists, l)
-		lists[l.ID] = l
-	}
-	if len(d.Requirements) == 0 {
-		r.Add(d.Node.Of("requirements"), "there are no requirements", "a release without any would find every machine ready")
-	}
-	seen = map[string]bool{}
-	for i := range d.Requirements {
-		q := compileRequirement(&d.Requirements[i], lists, seen, r)
-		rel.Requirements = append(rel.Requirements, q)
-	}
-	for i := range d.Upgrade {
-		if s := &d.Upgrade[i]; (s.Way == Interim) != (s.Through != "") {
-			r.Add(s.Node, "the way interim names the release between, and no other way does", "give through with way: interim")
-		}
-	}
-	return rel
-}
-
-func compileRequirement(d *RequirementDoc, lists map[string]*list.List, seen map[string]bool, r *doc.Report) Requirement {
-	checkID(d.Node.Of("id"), d.ID, seen, r)
-	q := Requirement{ID: d.ID, Title: d.Title, Level: d.Level, Consequence: d.Consequence, AskedBy: d.AskedBy, Feature: d.Feature, Reason: d.Reason}
-	if q.AskedBy == "" {
-		q.AskedBy = Publisher
-	}
-	if d.Level == Must && d.Consequence == "" {
-		r.Add(d.Node, "a must says what follows if it is not met", "give consequence: will-not-start, installer-refuses, unsupported or works-less-well")
-	}
-	if (d.Level == Feature) != (d.Feature != "") {
-		r.Add(d.Node, "the level feature names its feature, and no other level does", "give feature with level: feature")
-	}
-	if d.Node.Has("need") {
-		q.Need = need.Compile(&d.Need, lists, r)
-	}
-	if d.When != nil {
-		q.When = need.Compile(d.When, lists, r)
-	}
-	if d.Advised != nil {
-		q.Advised = need.Compile(d.Advised, lists, r)
-	}
-	return q
 }

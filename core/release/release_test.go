@@ -30,7 +30,7 @@ func TestDemoDocumentsAreRight(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		rel, err := release.Read(name, src)
+		rel, err := release.Read(name, src, beside)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -61,7 +61,7 @@ func TestBadReleases(t *testing.T) {
 	}
 	for _, tt := range tests {
 		t.Run(tt.name, func(t *testing.T) {
-			if _, err := release.Read("f", []byte(tt.src)); err == nil || !strings.Contains(err.Error(), tt.want) {
+			if _, err := release.Read("f", []byte(tt.src), nil); err == nil || !strings.Contains(err.Error(), tt.want) {
 				t.Errorf("got %v\nwant %s", err, tt.want)
 			}
 		})
@@ -87,9 +87,10 @@ func TestWaivable(t *testing.T) {
 func TestPathFrom(t *testing.T) {
 	rel, err := release.Read("f", []byte(head+`upgrade:
   - {platform: windows, at_least: "11.0", architecture: [x86-64], way: in-place}
-  - {platform: windows, at_least: "10.2", at_most: "10.9", architecture: [x86-64], way: interim, through: Skerry 11}
+  - {platform: windows, at_least: "10.2", at_most: "10.9", architecture: [x86-64], way: interim, through: skerry-11}
   - {platform: windows, way: reinstall}
-`+one))
+interim: [{id: skerry-11, name: Skerry 11}]
+`+one), nil)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -100,7 +101,7 @@ func TestPathFrom(t *testing.T) {
 	}{
 		{"windows", "11.0", "x86-64", release.InPlace, "", need.True},
 		{"windows", "11.2", "x86-64", release.InPlace, "", need.True},
-		{"windows", "10.2", "x86-64", release.Interim, "Skerry 11", need.True},
+		{"windows", "10.2", "x86-64", release.ByInterim, "Skerry 11", need.True},
 		{"windows", "10.10", "x86-64", release.Reinstall, "", need.True},
 		{"windows", "10.1", "x86-64", release.Reinstall, "", need.True},
 		{"windows", "11.2", "x86", release.Reinstall, "", need.True},
@@ -116,7 +117,7 @@ func TestPathFrom(t *testing.T) {
 				f.Set(id, fact.Of(id.Def().Kind, v), "")
 			}
 		}
-		if p := rel.PathFrom(f); p.Way != tt.way || p.Through != tt.through || p.Truth != tt.truth {
+		if p := rel.PathFrom(f); p.Way != tt.way || p.Through() != tt.through || p.Truth != tt.truth {
 			t.Errorf("%q %q %q: %+v, want %s %s %s", tt.platform, tt.version, tt.arch, p, tt.way, tt.through, tt.truth)
 		}
 	}
@@ -126,14 +127,22 @@ func TestSupportEnds(t *testing.T) {
 	rel, err := release.Read("f", []byte(head+`support:
   - {release: Skerry 11, ends: 2027-04-13}
   - {release: Skerry 11, edition: Harbour, ends: 2028-04-13}
-`+one))
+`+one), nil)
 	if err != nil {
 		t.Fatal(err)
 	}
 	for _, tt := range []struct{ name, edition, want string }{{"Skerry 11", "Office", "2027-04-13"}, {"skerry 11", "harbour", "2028-04-13"}, {"Skerry 9", "", ""}} {
-		ends, ok := rel.SupportEnds(tt.name, tt.edition)
-		if got := ends.Format("2006-01-02"); ok != (tt.want != "") || ok && got != tt.want {
-			t.Errorf("%s %s: %s %v, want %q", tt.name, tt.edition, got, ok, tt.want)
+		got := ""
+		if s := rel.SupportEnds(tt.name, tt.edition); s != nil {
+			got = s.Ends.Format("2006-01-02")
+		}
+		if got != tt.want {
+			t.Errorf("%s %s: %s, want %q", tt.name, tt.edition, got, tt.want)
 		}
 	}
+}
+
+// beside reads a file beside the demo's release documents.
+func beside(name string) ([]byte, error) {
+	return os.ReadFile("../../internal/standin/releases/" + name)
 }

@@ -55,6 +55,7 @@ type StepDoc struct {
 	When      *need.Document        `json:"when,omitempty" doc:"Facts under which it can be done"`
 	WhenNotNo bool                  `json:"unknown_when_is_fine,omitempty" doc:"It can be tried where the condition is not known"`
 	InDoubt   bool                  `json:"in_doubt,omitempty" doc:"Whether it can be done is never known from facts"`
+	Unless    *need.Document        `json:"unless,omitempty" doc:"Facts under which it cannot be done; not knowing them is no hindrance"`
 	Skip      *need.Document        `json:"skip,omitempty" doc:"Facts under which it is not needed"`
 	Sure      *need.Document        `json:"sure,omitempty" doc:"Facts under which its effect is certain; always, where not given"`
 	SureNever bool                  `json:"sure_never,omitempty"`
@@ -63,7 +64,7 @@ type StepDoc struct {
 	Effect    map[string]doc.Scalar `json:"effect,omitempty" doc:"Facts as they are afterwards; “needed” is the least that meets the requirement"`
 	Assume    map[string]doc.Scalar `json:"assume,omitempty" doc:"Facts as they are most likely afterwards, where nothing is known"`
 	Ceiling   string                `json:"ceiling,omitempty" doc:"Fact that bounds what can be needed"`
-	Routes    []string              `json:"routes,omitempty" doc:"in-place, interim, reinstall; any, where not given"`
+	Routes    []string              `json:"routes,omitempty" doc:"in-place, interim, image, reinstall; any, where not given"`
 	Installs  bool                  `json:"installs,omitempty" doc:"It installs the release by itself"`
 	After     []string              `json:"after,omitempty" doc:"Steps that come before it where both stand"`
 	Pulls     []string              `json:"pulls,omitempty" doc:"Steps that come with it"`
@@ -102,7 +103,8 @@ type Step struct {
 	StepDoc
 	Class            Class
 	Worst            Class
-	When, Skip, Sure need.Need
+	When, Unless     need.Need
+	Skip, Sure       need.Need
 	effects, assumes []change
 	ceiling          *fact.Def
 	after, pulls     []int
@@ -121,7 +123,7 @@ var stepFiles embed.FS
 // tested; a mistake in them is a defect of the program.
 var loaded = sync.OnceValue(func() *library {
 	var docs []StepDoc
-	for _, name := range []string{"prepare", "visit", "host", "install"} {
+	for _, name := range []string{"prepare", "software", "visit", "host", "install"} {
 		name = "steps/" + name + ".yaml"
 		src, err := stepFiles.ReadFile(name)
 		if err != nil {
@@ -154,7 +156,7 @@ func compile(docs []StepDoc) (*library, error) {
 		for _, n := range []struct {
 			from *need.Document
 			to   *need.Need
-		}{{d.When, &s.When}, {d.Skip, &s.Skip}, {d.Sure, &s.Sure}} {
+		}{{d.When, &s.When}, {d.Unless, &s.Unless}, {d.Skip, &s.Skip}, {d.Sure, &s.Sure}} {
 			if n.from != nil {
 				*n.to = need.Compile(n.from, nil, r)
 			}
@@ -165,7 +167,7 @@ func compile(docs []StepDoc) (*library, error) {
 		}
 		s.after, s.pulls = l.indexes(d.After, d.Node.Of("after"), r), l.indexes(d.Pulls, d.Node.Of("pulls"), r)
 		for _, w := range d.Routes {
-			if !slices.Contains([]string{release.InPlace, release.Interim, release.Reinstall}, w) {
+			if !slices.Contains(release.Ways(), w) {
 				r.Add(d.Node.Of("routes"), fmt.Sprintf("there is no route %q", w), "")
 			}
 		}
@@ -222,10 +224,13 @@ func (s *Step) on(route string, guest bool) bool {
 func (s *Step) can(f *fact.Facts) need.Truth {
 	t := need.True
 	if s.When != nil {
-		t = s.When.Test(f)
+		t = s.When.Test(f.View())
 	}
 	if t == need.Unknown && s.WhenNotNo {
 		t = need.True
+	}
+	if s.Unless != nil && s.Unless.Test(f.View()) == need.True {
+		return need.False
 	}
 	if s.InDoubt {
 		t = min(t, need.Unknown)
@@ -235,7 +240,7 @@ func (s *Step) can(f *fact.Facts) need.Truth {
 
 // sure says whether the effect is certain under facts.
 func (s *Step) sure(f *fact.Facts) bool {
-	return !s.SureNever && !s.InDoubt && (s.Sure == nil || s.Sure.Test(f) == need.True)
+	return !s.SureNever && !s.InDoubt && (s.Sure == nil || s.Sure.Test(f.View()) == need.True)
 }
 
 func (s *Step) touches(n need.Need) bool {

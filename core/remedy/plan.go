@@ -22,7 +22,7 @@ func (s *solver) plan(v *Verdict) []Planned {
 	if s.has(s.lib.at["pause-encryption"]) {
 		s.add("resume-encryption", nil)
 	}
-	if v.Route == release.Interim {
+	if v.Route == release.ByInterim {
 		s.add("interim", nil)
 	}
 	if s.installs(-1) < 0 {

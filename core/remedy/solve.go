@@ -53,14 +53,18 @@ type Verdict struct {
 	Best, Worst Disposition // differ where something is not certain
 	Confirmed   bool        // whether it rests on facts alone
 	RestsOn     []string    // what an expected verdict rests on
-	Route       string      // release.InPlace, Interim or Reinstall
-	Through     string      // the interim release
+	Route       string      // release.InPlace, ByInterim, Image or Reinstall
+	Through     string      // the releases between
+	Keeps       []string    // what stays: programs, files, settings
 	RouteKnown  bool
 	Foreign     bool // another system runs on it; nothing is kept of it
 	Guest       bool // a virtual machine: settings of the host, never a visit
 	Plan        []Planned
 	NoRemedy    []string // requirements that nothing on this machine can settle
 	Open        []string // unknown requirements that no step of the plan settles
+	// Other is the other route, where a release between asks for something that
+	// fails: it is left out by installing afresh.
+	Other *Verdict
 }
 
 // Planned is a step in a machine's plan.
@@ -91,8 +95,26 @@ type solver struct {
 
 // Solve works out the verdict over the musts that ask admits (nil: all).
 func Solve(res *check.Result, ask func(*release.Requirement) bool) Verdict {
-	path := res.Release.PathFrom(res.Facts)
-	return solve(loaded(), res, ask, path, -1)
+	return solveRoutes(loaded(), res, ask)
+}
+
+func solveRoutes(lib *library, res *check.Result, ask func(*release.Requirement) bool) Verdict {
+	v := solve(lib, res, ask, res.Path, -1)
+	if v.Route != release.ByInterim || !slices.ContainsFunc(res.Findings, func(fd check.Finding) bool {
+		return fd.Requirement.Interim != nil && fd.Requirement.Level == release.Must && fd.Outcome == check.Fail
+	}) {
+		return v
+	}
+	other := solve(lib, res, ask, release.Path{Way: release.Reinstall, Truth: res.Path.Truth}, -1)
+	if v.Disposition == Replace && other.Disposition != Replace {
+		v, other = other, v
+	}
+	if other.Disposition != Replace || v.Disposition == Replace {
+		v.Other = &other
+	} else {
+		v.Other = &Verdict{Disposition: Replace, Route: other.Route, Through: other.Through, NoRemedy: other.NoRemedy, RouteKnown: other.RouteKnown}
+	}
+	return v
 }
 
 // solve works out the verdict for a route. install is the index of a step
@@ -101,7 +123,7 @@ func solve(lib *library, res *check.Result, ask func(*release.Requirement) bool,
 	f := res.Facts
 	s := &solver{lib: lib, was: f, sim: copyOf(f), route: path.Way,
 		guest: f.Guest()}
-	v := Verdict{Route: path.Way, Through: path.Through, RouteKnown: path.Truth == need.True, Guest: s.guest}
+	v := Verdict{Route: path.Way, Through: path.Through(), Keeps: path.Keeps, RouteKnown: path.Truth == need.True, Guest: s.guest}
 	v.Foreign = path.Way == release.Reinstall && path.Truth == need.True && foreign(res)
 	if path.Way == release.Reinstall && install < 0 {
 		install = lib.at["reinstall"]
@@ -109,7 +131,8 @@ func solve(lib *library, res *check.Result, ask func(*release.Requirement) bool,
 	var failing, unknown []*check.Finding
 	for i := range res.Findings {
 		fd := &res.Findings[i]
-		if fd.Requirement.Level != release.Must || ask != nil && !ask(fd.Requirement) {
+		q := fd.Requirement
+		if q.Level != release.Must || ask != nil && !ask(q) || q.Interim != nil && path.Way != release.ByInterim {
 			continue
 		}
 		switch fd.Outcome {
@@ -121,7 +144,7 @@ func solve(lib *library, res *check.Result, ask func(*release.Requirement) bool,
 	}
 	s.failing = failing
 	if install >= 0 {
-		s.route, v.Route, v.Through = release.Reinstall, release.Reinstall, ""
+		s.route, v.Route, v.Through, v.Keeps = release.Reinstall, release.Reinstall, "", nil
 		s.fixed = install != lib.at["reinstall"]
 		s.apply(install, nil)
 	}
@@ -142,6 +165,9 @@ func copyOf(f *fact.Facts) *fact.Facts {
 // foreign: the release has no upgrade from any version of the platform that
 // runs on the machine.
 func foreign(res *check.Result) bool {
+	if res.Facts.Planned() {
+		return true
+	}
 	p := res.Facts.Value(fact.OSPlatform).Text()
 	return p != "" && !slices.ContainsFunc(res.Release.Upgrade, func(s release.SourceDoc) bool { return s.Platform == p })
 }
@@ -186,7 +212,7 @@ func (s *solver) settleAll(failing []*check.Finding) []*check.Finding {
 
 // settled notes that steps chosen before settle a finding too.
 func (s *solver) settled(fd *check.Finding) bool {
-	if fd.Requirement.Need.Test(s.sim) != need.True {
+	if fd.Requirement.Need.Test(s.sim.View()) != need.True {
 		return false
 	}
 	for i := range s.chosen {
@@ -261,7 +287,7 @@ func (s *solver) try(fd *check.Finding, steps ...int) bool {
 			return false
 		}
 	}
-	if fd.Requirement.Need.Test(s.sim) != need.True {
+	if fd.Requirement.Need.Test(s.sim.View()) != need.True {
 		*s = before
 		return false
 	}
@@ -286,7 +312,7 @@ func (s *solver) apply(i int, q *release.Requirement) bool {
 	st := &s.lib.steps[i]
 	for _, j := range st.pulls {
 		p := &s.lib.steps[j]
-		if s.has(j) || !p.on(s.route, s.guest) && p.Class == NoClass || p.Skip != nil && p.Skip.Test(s.sim) == need.True {
+		if s.has(j) || !p.on(s.route, s.guest) && p.Class == NoClass || p.Skip != nil && p.Skip.Test(s.sim.View()) == need.True {
 			continue
 		}
 		if p.can(s.sim) != need.True || !p.on(s.route, s.guest) {
@@ -337,6 +363,10 @@ func (s *solver) simulate(p *Planned, q *release.Requirement) {
 				}
 			}
 		}
+		if c.id.Group() != fact.NoGroup {
+			s.sim.Raise(c.id, v)
+			continue
+		}
 		s.sim.Set(c.id, v, "step "+p.ID)
 	}
 	for _, c := range p.assumes {
@@ -367,7 +397,7 @@ func (s *solver) least(id fact.ID, q *release.Requirement) (fact.Value, bool) {
 // not meet it yet.
 func needed(n need.Need, id fact.ID, f *fact.Facts) (fact.Value, bool) {
 	for l := range n.Leaves() {
-		if l.Fact() != id || l.Test(f) == need.True {
+		if l.Fact() != id || l.Test(f.View()) == need.True {
 			continue
 		}
 		switch x := l.(type) {
@@ -403,7 +433,7 @@ func (v *Verdict) sum(s *solver, left, unknown []*check.Finding, nothingFails bo
 		}
 		most = max(most, c.Class)
 	}
-	if v.Route == release.Interim {
+	if v.Route == release.ByInterim {
 		most = max(most, Interim)
 	}
 	v.Confirmed = true
@@ -426,7 +456,7 @@ func (v *Verdict) sum(s *solver, left, unknown []*check.Finding, nothingFails bo
 		return
 	}
 	for _, fd := range unknown {
-		if fd.Applies == need.True && fd.Requirement.Need.Test(s.sim) == need.True {
+		if fd.Applies == need.True && fd.Requirement.Need.Test(s.sim.View()) == need.True {
 			s.settled(fd) // where a step only assumes it, the step is expected already
 			continue
 		}

@@ -8,6 +8,7 @@ import (
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/list"
 	"rolltop.example/rolltop/core/need"
+	"rolltop.example/rolltop/core/release"
 )
 
 // Has says what the machine has of what a finding's need compares.
@@ -17,7 +18,11 @@ func Has(fd *check.Finding) string {
 	several := len(need.Facts(fd.Requirement.Need)) > 1
 	for _, e := range fd.Evidence {
 		id := e.Leaf.Fact()
-		if e.Condition || seen[id] {
+		if e.Condition || seen[id] || e.Row != "" {
+			continue
+		}
+		if x, ok := e.Leaf.(*need.Each); ok {
+			parts = append(parts, hasRows(fd, x.Group))
 			continue
 		}
 		seen[id] = true
@@ -33,6 +38,41 @@ func Has(fd *check.Finding) string {
 		}
 	}
 	return strings.Join(parts, ", ")
+}
+
+// hasRows says of each row of a list what the need compares.
+func hasRows(fd *check.Finding, g fact.Group) string {
+	var rows []string
+	at := map[string]int{}
+	for _, e := range fd.Evidence {
+		if e.Row == "" || e.Leaf.Fact().Group() != g || e.Condition {
+			continue
+		}
+		def := e.Leaf.Fact().Def()
+		text := def.Label + " " + Reading(def, e.Reading)
+		if def.ID == fact.TitleName || def.ID == fact.DriverDevice {
+			continue // the row is called so
+		}
+		if i, ok := at[e.Row]; ok {
+			if !strings.Contains(rows[i], text) {
+				rows[i] += ", " + text
+			}
+			continue
+		}
+		at[e.Row] = len(rows)
+		rows = append(rows, e.Row+": "+text)
+	}
+	if rows == nil {
+		for _, e := range fd.Evidence {
+			if e.Leaf.Fact() == g.List() {
+				if n := e.Reading.Value; n.Known() {
+					return Count(int(n.Float()), g.One(), g.Many())
+				}
+				return "not known"
+			}
+		}
+	}
+	return strings.Join(rows, "; ")
 }
 
 // setReading shows of a set only what the comparison is about.
@@ -75,6 +115,9 @@ func moot(fd *check.Finding) bool {
 func Needs(fd *check.Finding) string {
 	var parts []string
 	for l := range fd.Requirement.Need.Leaves() {
+		if l.Fact().Group() != fact.NoGroup {
+			continue // said with its list
+		}
 		t := Target(l)
 		if l.Fact().Def().Kind == fact.Version {
 			t = "version " + t
@@ -91,7 +134,7 @@ func Needs(fd *check.Finding) string {
 // is not an amount.
 func Distance(fd *check.Finding) string {
 	for _, e := range fd.Evidence {
-		if e.Truth != need.False || e.Condition || !e.Reading.Value.Known() {
+		if e.Truth != need.False || e.Condition || !e.Reading.Value.Known() || e.Row != "" {
 			continue
 		}
 		def := e.Leaf.Fact().Def()
@@ -118,7 +161,7 @@ func gap(def *fact.Def, d float64, word string) string {
 func Reason(fd *check.Finding, res *check.Result) string {
 	switch fd.Outcome {
 	case check.Pass:
-		return passReason(fd)
+		return passReason(fd, res)
 	case check.Unknown:
 		return unknownReason(fd)
 	case check.NotApplicable:
@@ -126,7 +169,7 @@ func Reason(fd *check.Finding, res *check.Result) string {
 	}
 	var out []string
 	for _, e := range fd.Evidence {
-		if e.Truth == need.False && !e.Condition {
+		if e.Truth == need.False && !e.Condition && e.Row == "" {
 			if s := failReason(&e, res); s != "" {
 				out = append(out, s)
 			}
@@ -135,16 +178,21 @@ func Reason(fd *check.Finding, res *check.Result) string {
 	return strings.Join(out, " ")
 }
 
-func passReason(fd *check.Finding) string {
+func passReason(fd *check.Finding, res *check.Result) string {
+	if need.Reads(fd.Requirement.Need, fact.ProcessorMHz) || need.Reads(fd.Requirement.Need, fact.ProcessorCores) {
+		if q := listDecides(res); q != "" {
+			return fmt.Sprintf("The processor is good enough by this; %s decides.", q)
+		}
+	}
 	for _, e := range fd.Evidence {
 		if e.Condition {
 			continue
 		}
 		if e.Match != nil {
-			return matchReason(e.Match, e.Leaf.(*need.Listed).List)
+			return matchReason(&e)
 		}
-		if !e.Reading.Value.Known() && e.Reading.Floor.Known() {
-			return Sentence(fmt.Sprintf("%s is not known, and is at least %s, which is enough", e.Leaf.Fact().Def().Label, Value(e.Leaf.Fact().Def(), e.Reading.Floor)))
+		if !e.Reading.Value.Known() && e.Reading.Floor().Known() {
+			return Sentence(fmt.Sprintf("%s is not known, and is at least %s, which is enough", e.Leaf.Fact().Def().Label, Value(e.Leaf.Fact().Def(), e.Reading.Floor())))
 		}
 	}
 	if fd.Conflict {
@@ -153,7 +201,22 @@ func passReason(fd *check.Finding) string {
 	return ""
 }
 
+// listDecides names the requirement of a list that the processor fails, which
+// then decides over its speed and cores.
+func listDecides(res *check.Result) string {
+	for i := range res.Findings {
+		fd := &res.Findings[i]
+		if fd.Outcome == check.Fail && fd.Requirement.Level == release.Must && need.Reads(fd.Requirement.Need, fact.ProcessorName) {
+			return Lower(fd.Requirement.Title)
+		}
+	}
+	return ""
+}
+
 func notApplicable(fd *check.Finding, res *check.Result) string {
+	if x := fd.Requirement.Interim; x != nil && fd.Applies == need.False {
+		return Sentence("it applies only on the way by " + x.Name)
+	}
 	if fd.Applies == need.False {
 		return Sentence("It applies only where this holds: " + Need(fd.Requirement.When))
 	}
@@ -171,9 +234,11 @@ func unknownReason(fd *check.Finding) string {
 		}
 		def := e.Leaf.Fact().Def()
 		switch {
+		case e.Row != "":
+			out = append(out, Sentence(e.Row+": "+def.Label+": "+strings.TrimPrefix(Gap(e.Reading.Gap), "not known: ")))
 		case e.Match != nil:
-			out = append(out, matchReason(e.Match, e.Leaf.(*need.Listed).List))
-		case len(e.Reading.Others) > 0:
+			out = append(out, matchReason(&e))
+		case len(e.Reading.Others()) > 0:
 			out = append(out, Sentence("sources disagree on "+def.Label+": "+Reading(def, e.Reading)))
 		case !e.Reading.Value.Known():
 			s := Sentence(missing(def, e.Reading))
@@ -200,6 +265,9 @@ func Closing(fd *check.Finding) []string {
 		}
 		def := e.Leaf.Fact().Def()
 		s := Close(def, e.Reading.Gap)
+		if _, list := e.Leaf.(*need.Each); list && e.Reading.Value.Known() {
+			continue // the rows say what is missing
+		}
 		if e.Reading.Value.Known() {
 			if e.Match == nil {
 				s = "Look up what kind of drive it is, and enter it by hand."
@@ -215,30 +283,42 @@ func Closing(fd *check.Finding) []string {
 	return out
 }
 
-func matchReason(m *list.Match, l *list.List) string {
+// matchReason says how a list decided: by which row, or by which rule and which
+// generation it read.
+func matchReason(e *check.Evidence) string {
+	m, l := e.Match, e.Leaf.(*need.Listed).List
+	near := ""
+	if row := l.Nearest(e.Reading.Value.Text()); row != nil {
+		near = fmt.Sprintf(" The nearest row is %s.", row.Name)
+	}
 	switch {
+	case m.Row != nil && m.Row.Note != "":
+		return fmt.Sprintf("The list %s has it: %s (%s).", l.ID, m.Row.Name, m.Row.Note)
 	case m.Row != nil:
 		return fmt.Sprintf("The list %s has it: %s.", l.ID, m.Row.Name)
-	case m.Result == list.On:
-		return fmt.Sprintf("Its name says generation %d; the list %s takes generation %d and later (rule %s).", m.Generation, l.ID, m.Rule.From, m.Rule.ID)
+	case m.Excepted && m.Result == list.On:
+		return fmt.Sprintf("Its name says generation %d; the list %s takes it as an exception (rule %s).", m.Generation, l.ID, m.Rule.ID)
 	case m.Excepted:
-		return fmt.Sprintf("The list %s names it as an exception that is not supported.", l.ID)
+		return fmt.Sprintf("Its name says generation %d; the list %s names it as an exception that is not supported (rule %s).", m.Generation, l.ID, m.Rule.ID)
+	case m.Result == list.On:
+		return fmt.Sprintf("Its name says generation %d; the list %s takes generation %s (rule %s).", m.Generation, l.ID, m.Rule.Generations(), m.Rule.ID)
 	case m.Result == list.Unread && m.Rule == nil && l.Of == list.Processors:
 		return fmt.Sprintf("No naming rule of the list %s reads this name, and no row has it.", l.ID)
 	case m.Result == list.Unread:
 		return fmt.Sprintf("The list %s does not have it, and does not say that it is complete.", l.ID)
-	case m.Rule != nil && m.Rule.From > 0 && m.Generation < m.Rule.From:
-		return fmt.Sprintf("Its name says generation %d; the list %s begins with generation %d.", m.Generation, l.ID, m.Rule.From)
-	case m.Nearest != nil:
-		return fmt.Sprintf("The list %s is complete and does not have it. The nearest row is %s.", l.ID, m.Nearest.Name)
+	case m.Rule != nil && m.Rule.From+m.Rule.UpTo > 0:
+		return fmt.Sprintf("Its name says generation %d; the list %s takes generation %s (rule %s).", m.Generation, l.ID, m.Rule.Generations(), m.Rule.ID) + near
 	}
-	return fmt.Sprintf("The list %s is complete and does not have it.", l.ID)
+	return fmt.Sprintf("The list %s is complete and does not have it.", l.ID) + near
 }
 
 func failReason(e *check.Evidence, res *check.Result) string {
 	f, def := res.Facts, e.Leaf.Fact().Def()
+	if x, ok := e.Leaf.(*need.Each); ok {
+		return eachReason(x, f)
+	}
 	if e.Match != nil {
-		s := matchReason(e.Match, e.Leaf.(*need.Listed).List)
+		s := matchReason(e)
 		if e.Leaf.Fact() == fact.ProcessorName && fastEnough(res) {
 			s += " It is fast enough and has cores enough; the list decides."
 		}
@@ -277,6 +357,12 @@ func failReason(e *check.Evidence, res *check.Result) string {
 		return Sentence(Distance(&check.Finding{Evidence: []check.Evidence{*e}}) + " free space is needed while the upgrade runs" + diskIsEnough(res))
 	case fact.DiskBytes:
 		return Sentence("the drive holds " + Value(def, e.Reading.Value) + soldRule(f, e))
+	case fact.SoftwareToUpdate, fact.SoftwareToBuy, fact.SoftwareToRemove, fact.SoftwareProblems, fact.DriversToUpdate, fact.DriversToRemove, fact.DriverProblems:
+		found := e.Reading.Value
+		if !found.Known() {
+			found = e.Reading.Floor()
+		}
+		return Sentence(Capital(def.Label) + ": " + And(found.Set()))
 	case fact.DiskKind:
 		return Sentence("the system disk is a " + Value(def, e.Reading.Value))
 	}
@@ -286,6 +372,28 @@ func failReason(e *check.Evidence, res *check.Result) string {
 		return Sentence(d + " is needed")
 	}
 	return Sentence(def.Label + " is " + Value(def, e.Reading.Value))
+}
+
+// eachReason names the rows of a list that decide.
+func eachReason(x *need.Each, f *fact.Facts) string {
+	var names []string
+	for i := range f.Rows(x.Group) {
+		t := x.Part.Test(f.Row(x.Group, i))
+		if x.How == need.None && t == need.True || x.How != need.None && t == need.False {
+			names = append(names, f.RowName(x.Group, i))
+		}
+	}
+	switch {
+	case x.How == need.None:
+		return Sentence("it has " + And(names) + ", which it must not have")
+	case len(names) == 0:
+		return Sentence("it has no " + x.Group.One())
+	case x.How == need.Some && len(names) == 1:
+		return Sentence(names[0] + " does not have " + Need(x.Part))
+	case x.How == need.Some:
+		return Sentence("none of " + And(names) + " has " + Need(x.Part))
+	}
+	return Sentence(And(names) + ": not with " + Need(x.Part))
 }
 
 func soldRule(f *fact.Facts, e *check.Evidence) string {

@@ -99,7 +99,7 @@ func over(members []inventory.Member) string {
 // missing says why a part is not known, and its bound where there is one.
 func missing(def *fact.Def, r *fact.Reading) string {
 	s := strings.TrimPrefix(Gap(r.Gap), "not known: ")
-	if r.Floor.Known() && def.Kind == fact.Number {
+	if r.Floor().Known() && def.Kind == fact.Number {
 		s += "; it is " + Reading(def, r)
 	}
 	return s
@@ -155,12 +155,12 @@ func Facts(d *inventory.Document) []Group {
 				continue
 			}
 			r := f.Get(def.ID)
-			if def.Derived && (!r.Value.Known() || def.Kind == fact.Set) {
+			if def.Derived && (!r.Value.Known() || def.Kind == fact.Set || def.Counts()) {
 				continue
 			}
 			row := Row{Fact: def.Name, Label: Capital(def.Label), Value: Reading(&def, r), Known: r.Value.Known(), Source: r.Source}
-			if r.Floor.Known() && def.Kind == fact.Set && len(r.Floor.Set()) > 0 {
-				row.Value, row.Known = Value(&def, r.Floor)+"; there may be others", true
+			if r.Floor().Known() && def.Kind == fact.Set && len(r.Floor().Set()) > 0 {
+				row.Value, row.Known = Value(&def, r.Floor())+"; there may be others", true
 			}
 			if !row.Known {
 				row.Why, row.Try = Sentence(Gap(r.Gap)), Close(&def, r.Gap)
@@ -170,9 +170,30 @@ func Facts(d *inventory.Document) []Group {
 		for _, r := range items(d, g.prefix) {
 			add(g.name, r)
 		}
+		if g.prefix == "graphics" {
+			for _, r := range openOfAdapters(f) {
+				add(g.name, r)
+			}
+		}
 	}
 	for i := range out {
 		out[i].Summary = summary(out[i].Name, d)
+	}
+	return out
+}
+
+// openOfAdapters are what is not known of each adapter, and could be looked up.
+func openOfAdapters(f *fact.Facts) []Row {
+	var out []Row
+	for i := range f.Rows(fact.Adapters) {
+		for _, id := range []fact.ID{fact.AdapterLevel, fact.AdapterModel} {
+			def, r := id.Def(), f.Row(fact.Adapters, i).Get(id)
+			if r.Value.Known() || f.Class() == fact.Mac {
+				continue
+			}
+			name := fmt.Sprintf("graphics[%d]%s", i, strings.TrimPrefix(def.Name, "graphics"))
+			out = append(out, Row{Fact: name, Label: Capital(def.Label) + ", " + f.RowName(fact.Adapters, i), Value: Reading(def, r), Why: Sentence(Gap(r.Gap)), Try: Close(def, r.Gap)})
+		}
 	}
 	return out
 }

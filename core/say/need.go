@@ -19,10 +19,25 @@ func Need(n need.Need) string {
 		return strings.Join(phrases(x.Parts), ", or ")
 	case *need.NotOf:
 		return "not: " + Need(x.Part)
+	case *need.Each:
+		return eachPhrase(x)
 	case need.Leaf:
 		return leafPhrase(x)
 	}
 	return ""
+}
+
+// eachPhrase says a look at a list: at least one display with a diagonal of at
+// least 9 in.
+func eachPhrase(x *need.Each) string {
+	part := Need(x.Part)
+	switch x.How {
+	case need.Every:
+		return "every " + x.Group.One() + " with " + part
+	case need.None:
+		return "no " + x.Group.One() + " with " + part
+	}
+	return "at least one " + x.Group.One() + " with " + part
 }
 
 func phrases(parts []need.Need) []string {
@@ -85,6 +100,10 @@ func Target(l need.Leaf) string {
 		return "at least one of " + Or(x.Items)
 	case *need.Empty:
 		return "none"
+	case *need.BeginsWith:
+		return Or(x.Texts)
+	case *need.Each:
+		return eachPhrase(x)
 	case *need.Listed:
 		return "a name on the list"
 	}
@@ -125,14 +144,16 @@ func Requirement(q *release.Requirement) string {
 }
 
 // Route says how the release gets onto the machine, and what is kept.
-func Route(way, through, target string) string {
+func Route(way, through, target string, keeps []string) string {
 	switch way {
-	case release.Interim:
-		return fmt.Sprintf("By way of %s, then %s; programs and files stay.", through, target)
+	case release.ByInterim:
+		return fmt.Sprintf("By way of %s, then %s; %s.", through, target, Keeps(keeps))
+	case release.Image:
+		return fmt.Sprintf("%s is installed from a full image; %s.", target, Keeps(keeps))
 	case release.Reinstall:
 		return fmt.Sprintf("%s is installed afresh; programs and files do not stay.", target)
 	}
-	return fmt.Sprintf("%s is installed over the present release; programs and files stay.", target)
+	return fmt.Sprintf("%s is installed over the present release; %s.", target, Keeps(keeps))
 }
 
 // fill puts values into a step's words.

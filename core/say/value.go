@@ -125,14 +125,14 @@ func Reading(def *fact.Def, r *fact.Reading) string {
 	switch {
 	case r.Value.Known():
 		return Value(def, r.Value)
-	case len(r.Others) > 0:
-		parts := make([]string, len(r.Others))
-		for i, o := range r.Others {
+	case len(r.Others()) > 0:
+		parts := make([]string, len(r.Others()))
+		for i, o := range r.Others() {
 			parts[i] = fmt.Sprintf("%s (%s)", Value(def, o.Value), o.Source)
 		}
 		return strings.Join(parts, " or ")
-	case r.Floor.Known() && def.Kind == fact.Number:
-		return "at least " + Value(def, r.Floor)
+	case r.Floor().Known() && def.Kind == fact.Number:
+		return "at least " + Value(def, r.Floor())
 	}
 	return "not known"
 }

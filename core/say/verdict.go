@@ -156,12 +156,12 @@ func Details(v *remedy.Verdict, rel *release.Release, f *fact.Facts) []string {
 	}
 	// What an incomplete list holds is there all the same.
 	beside := f.Get(fact.OtherSystems)
-	if others := append(slices.Clone(beside.Value.Set()), beside.Floor.Set()...); len(others) > 0 && v.Disposition != remedy.Replace {
+	if others := append(slices.Clone(beside.Value.Set()), beside.Floor().Set()...); len(others) > 0 && v.Disposition != remedy.Replace {
 		out = append(out, Sentence("another system is on the disk ("+And(others)+"): ask first whether to keep it"))
 	}
 	if v.Disposition != remedy.Replace && v.Disposition != remedy.Ready || v.Route != release.InPlace {
 		if v.Disposition != remedy.Replace {
-			out = append(out, Route(v.Route, v.Through, rel.Name))
+			out = append(out, Route(v.Route, v.Through, rel.Name, v.Keeps))
 		}
 	}
 	if len(v.RestsOn) > 0 && !v.Confirmed {

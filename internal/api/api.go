@@ -7,7 +7,9 @@ import (
 	"time"
 
 	"rolltop.example/rolltop/core/assess"
+	"rolltop.example/rolltop/core/byhand"
 	"rolltop.example/rolltop/core/doc"
+	"rolltop.example/rolltop/core/list"
 	"rolltop.example/rolltop/core/release"
 )
 
@@ -95,6 +97,25 @@ type Device struct {
 	NoCheck string           `json:"no_check,omitempty" doc:"Why there is no check"`
 	Facts   []FactGroup      `json:"facts" doc:"The full inventory in words"`
 	History []InventoryRef   `json:"history"`
+	Hand    []HandFact       `json:"hand,omitempty" doc:"Facts that were entered by hand"`
+}
+
+// HandFact is a fact that was entered by hand.
+type HandFact struct {
+	byhand.Fact
+	Label   string `json:"label"`
+	Problem string `json:"problem,omitempty" doc:"Why it does not go into the latest inventory"`
+}
+
+// EnterFact enters a fact by hand.
+type EnterFact struct {
+	Value string `json:"value" minLength:"1" maxLength:"500" doc:"With its unit: 16 GiB"`
+	Note  string `json:"note,omitempty" maxLength:"500" doc:"Where it was read"`
+}
+
+// Titles are what a collector should look for.
+type Titles struct {
+	Titles []string `json:"titles"`
 }
 
 // InventoryRef is one inventory in a machine's history.
@@ -192,6 +213,7 @@ type ReleaseRow struct {
 	Class    string    `json:"class" enum:"pc,mac"`
 	Revision int       `json:"revision"`
 	Draft    bool      `json:"draft,omitempty"`
+	Test     bool      `json:"test_release,omitempty" doc:"A release for testing"`
 	AddedAt  time.Time `json:"added_at"`
 	Target   bool      `json:"target,omitempty" doc:"It is the target of its class"`
 }
@@ -204,39 +226,108 @@ type ReleaseList struct {
 // Release is one revision in sentences.
 type Release struct {
 	ReleaseRow
-	Published    time.Time         `json:"published"`
-	Source       string            `json:"source"`
-	Support      []SupportRow      `json:"support"`
-	Requirements []RequirementRow  `json:"requirements"`
-	Lists        []ReleaseListInfo `json:"lists"`
+	Published    time.Time        `json:"published"`
+	Source       string           `json:"source"`
+	Retrieved    *time.Time       `json:"retrieved,omitempty" doc:"When the page was read"`
+	EnteredBy    string           `json:"entered_by,omitempty"`
+	Follows      string           `json:"follows,omitempty"`
+	Revisions    []ReleaseRow     `json:"revisions" doc:"All kept revisions, the latest first"`
+	Requirements []RequirementRow `json:"requirements"`
+	Sections     []ReleaseSection `json:"sections" doc:"Everything else, in sentences"`
 }
 
-// SupportRow is the end of support of one release.
-type SupportRow struct {
-	Release string    `json:"release"`
-	Edition string    `json:"edition,omitempty"`
-	Ends    time.Time `json:"ends"`
+// ReleaseSection is a part of a release in sentences.
+type ReleaseSection struct {
+	Title string   `json:"title"`
+	Lines []string `json:"lines"`
 }
 
 // RequirementRow is a requirement in sentences.
 type RequirementRow struct {
 	ID          string `json:"id"`
 	Title       string `json:"title"`
-	Level       string `json:"level"`
-	AskedBy     string `json:"asked_by"`
+	Level       string `json:"level" enum:"must,should,feature"`
+	AskedBy     string `json:"asked_by" enum:"publisher,house"`
+	Feature     string `json:"feature,omitempty"`
+	Interim     string `json:"interim,omitempty" doc:"The release between that asks for it"`
 	Says        string `json:"says" doc:"The need as a sentence, made from the need itself"`
 	Reason      string `json:"reason"`
 	Consequence string `json:"consequence,omitempty"`
 }
 
-// ReleaseListInfo is a list in a release document.
-type ReleaseListInfo struct {
-	ID       string `json:"id"`
-	Of       string `json:"of"`
-	Complete bool   `json:"complete"`
-	Rows     int    `json:"rows"`
-	Rules    int    `json:"rules"`
-	Source   string `json:"source,omitempty"`
+// ReleaseText is a release document as it was written, for editing.
+type ReleaseText struct {
+	ID       string               `json:"id"`
+	Revision int                  `json:"revision"`
+	Latest   int                  `json:"latest" doc:"The latest revision that is kept"`
+	Document string               `json:"document"`
+	Files    []release.BundleFile `json:"files"`
+}
+
+// Validated is what is wrong in a document, or what it says.
+type Validated struct {
+	Mistakes []doc.Mistake `json:"mistakes" doc:"Empty where there are none"`
+	More     int           `json:"more,omitempty" doc:"Mistakes beyond those listed"`
+	Release  *Release      `json:"release,omitempty" doc:"In sentences, where there are no mistakes"`
+	Changes  []Difference  `json:"changes,omitempty" doc:"Against the latest revision that is kept"`
+}
+
+// Difference is one difference between two revisions, or releases.
+type Difference struct {
+	Kind    string `json:"kind" enum:"added,tightened,changed,eased,removed"`
+	Subject string `json:"subject"`
+	Says    string `json:"says"`
+}
+
+// ReleaseDifference is how a revision differs from another.
+type ReleaseDifference struct {
+	From    release.Ref  `json:"from"`
+	To      release.Ref  `json:"to"`
+	Changes []Difference `json:"changes"`
+}
+
+// ImportList asks to make a list from a file.
+type ImportList struct {
+	Name    string            `json:"name" minLength:"1" maxLength:"200" doc:"Name of the file"`
+	Content []byte            `json:"content" doc:"The file: CSV, or an HTML page that was saved"`
+	Table   int               `json:"table,omitempty" minimum:"0" maximum:"500" doc:"Which of its tables, counted from 1; the largest with a column for names where it is not given"`
+	Columns map[string]string `json:"columns,omitempty" doc:"Field to heading, where the heading does not say it"`
+	Prefix  string            `json:"prefix,omitempty" maxLength:"100" doc:"Stands before each name that does not begin with it"`
+}
+
+// ImportedList is what became of a file.
+type ImportedList struct {
+	Tables  []FoundTable  `json:"tables"`
+	Table   int           `json:"table" doc:"The one that was used, counted from 1"`
+	Heads   []string      `json:"heads"`
+	Used    []UsedColumn  `json:"used"`
+	Ignored []string      `json:"ignored" doc:"Columns that became nothing"`
+	Rows    []list.RowDoc `json:"rows" doc:"The first rows, as a preview"`
+	Total   int           `json:"total"`
+	Dropped []DroppedRow  `json:"dropped" doc:"Rows and values that were left out, the first of them"`
+	Left    int           `json:"left" doc:"How many rows were left out"`
+	CSV     string        `json:"csv" doc:"The list as a file beside a release document"`
+}
+
+// FoundTable is a table in a file.
+type FoundTable struct {
+	Where string   `json:"where"`
+	Heads []string `json:"heads"`
+	Rows  int      `json:"rows"`
+}
+
+// UsedColumn is a field of a list with the headings it came from.
+type UsedColumn struct {
+	Field string   `json:"field"`
+	From  []string `json:"from"`
+}
+
+// DroppedRow is a row, or a value of one, that was left out.
+type DroppedRow struct {
+	Row  int    `json:"row"`
+	Text string `json:"text"`
+	Why  string `json:"why"`
+	Kept bool   `json:"kept,omitempty" doc:"The row was kept without the value"`
 }
 
 // ReleaseAdded is the answer to a release document that was handed in.

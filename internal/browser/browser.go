@@ -194,6 +194,20 @@ func (p *Page) Type(css, text string) error {
 	return chromedp.Do(ctx, chromedp.SendKeys(chromedp.CSS(css), text))
 }
 
+// Replace replaces a text within what a field holds, as typing would.
+func (p *Page) Replace(css, was, is string) error {
+	js := fmt.Sprintf("(e => { e.value = e.value.replace(%q, %q); e.dispatchEvent(new Event('input')) })(document.querySelector(%q))", was, is, css)
+	ctx, cancel := context.WithTimeout(p.ctx, patience)
+	defer cancel()
+	_, err := chromedp.Run(ctx, chromedp.Evaluate[any](js))
+	return err
+}
+
+// Upload chooses a file in a field for files.
+func (p *Page) Upload(css, path string) error {
+	return p.Do(chromedp.SetUploadFiles(chromedp.CSS(css), []string{path}))
+}
+
 // Key presses a key.
 func (p *Page) Key(keys string) error { return p.Do(chromedp.KeyEvent(keys)) }
 

@@ -38,8 +38,8 @@ func files(t *testing.T) string {
 			t.Fatal(err)
 		}
 	}
-	for name, src := range standin.Releases() {
-		write(name, src)
+	if err := os.CopyFS(dir, standin.ReleaseFiles()); err != nil {
+		t.Fatal(err)
 	}
 	org, err := standin.Load()
 	if err != nil {
@@ -51,7 +51,7 @@ func files(t *testing.T) string {
 	}
 	kinds := map[string]func(*inventory.Document) bool{
 		"legacy.json": func(d *inventory.Document) bool {
-			return d.Firmware.BootMode.Or("") == "legacy" && d.Processor.Name.Or("") == "Corvane K5-8400"
+			return d.Firmware.BootMode.Or("") == "legacy" && d.TPM.State.Or("") == "ready" && d.Firmware.UEFICapable.Or(false) && d.Storage.System.Encryption.State.Or("") == "on" && d.TPM.Kind.Or("") == "firmware"
 		},
 		"guest.json": func(d *inventory.Document) bool { return d.Device.Environment.Or("") == "guest" },
 		"unknown.json": func(d *inventory.Document) bool {
@@ -129,8 +129,8 @@ func TestCheckText(t *testing.T) {
 	_, out, _ := rolltop(t, "check", "--release", filepath.Join(dir, "skerry-12.yaml"), "--inventory", filepath.Join(dir, "legacy.json"))
 	// The answer comes first, then fails with has → needs, reason and step,
 	// unknowns with how to close them, one line for the rest.
-	order := []string{"LANT-001 · Ostrel Bollard 300", "◐ Reconfigure, expected: A disk conversion", "No part is needed.", "Skerry 12, revision 4", "Not met:", "Partition style GPT", "has MBR → needs GPT; step 4", "The disk has an MBR partition table.", "Boot mode UEFI: has legacy → needs UEFI; step 5",
-		"Not known: 1 of 15", "To close it:", "requirements are met: 64-bit processor", "The plan, in this order", "Without a visit", "1. Back up the whole disk", "At the desk", "Caution:"}
+	order := []string{"LANT-001 · Fennick Tern 2", "◐ Reconfigure, expected: A disk conversion", "No part is needed.", "Skerry 12, revision 5", "Not met:", "Partition style GPT", "has MBR → needs GPT; step 4", "The disk has an MBR partition table.", "Boot mode UEFI: has legacy → needs UEFI; step 5",
+		"Not known: 1 of 16", "To close it:", "requirements are met: 64-bit processor", "The plan, in this order", "Without a visit", "1. Back up the whole disk", "At the desk", "Caution:"}
 	last := -1
 	for _, s := range order {
 		at := strings.Index(out, s)
@@ -166,7 +166,7 @@ func TestCheckFormats(t *testing.T) {
 	rel := filepath.Join(dir, "skerry-12.yaml")
 	_, out, _ := rolltop(t, "check", "--format", "json", "--release", rel, "--inventory", filepath.Join(dir, "guest.json"))
 	var one assess.Document
-	if err := json.Unmarshal([]byte(out), &one); err != nil || one.Format != "rolltop-check/1" || one.Release.ID != "skerry-12" || one.Release.Revision != 4 || one.Plan[1].Step != "host-tpm" {
+	if err := json.Unmarshal([]byte(out), &one); err != nil || one.Format != "rolltop-check/1" || one.Release.ID != "skerry-12" || one.Release.Revision != 5 || one.Plan[1].Step != "host-tpm" {
 		t.Errorf("%v: %.200s", err, out)
 	}
 	_, out, _ = rolltop(t, "check", "--format", "json", "--release", rel, "--inventory", filepath.Join(dir, "guest.json"), "--inventory", filepath.Join(dir, "ready.json"))
@@ -232,7 +232,7 @@ func TestService(t *testing.T) {
 	if err := os.WriteFile(kept, []byte(has(0, "rolltop-inventory/1", "devices", "inventory", "lant-001")), 0o600); err != nil {
 		t.Fatal(err)
 	}
-	has(0, "Corvane K5-8400, 6 cores, 6 threads, rated 2.8 GHz", "inspect", "--inventory", kept)
+	has(0, "Corvane K5-10500T, 6 cores, 12 threads, rated 2.3 GHz", "inspect", "--inventory", kept)
 	has(2, "do not go together", "inspect", "--inventory", kept, "--root", dir)
 	has(0, "new readings of a known machine", "submit", "--inventory", changed(t, filepath.Join(dir, "ready.json")))
 	has(0, "kept", "submit")
@@ -297,9 +297,13 @@ func changed(t *testing.T, path string) string {
 }
 
 func TestValidateNamesEveryMistakeWithItsPlace(t *testing.T) {
-	path := filepath.Join(t.TempDir(), "bad.yaml")
-	src := strings.NewReplacer("fact: tpm.state", "fact: tpm.sate", "at_least: 6 GiB", "at_least: 6 GB", "revision: 4", "revision: -4").Replace(string(standin.Releases()["skerry-12.yaml"]))
-	if err := os.WriteFile(path, []byte(src), 0o600); err != nil {
+	path := filepath.Join(files(t), "skerry-12.yaml")
+	src, err := os.ReadFile(path)
+	if err != nil {
+		t.Fatal(err)
+	}
+	bad := strings.NewReplacer("fact: tpm.state", "fact: tpm.sate", "at_least: 6 GiB", "at_least: 6 GB", "revision: 5", "revision: -4").Replace(string(src))
+	if err := os.WriteFile(path, []byte(bad), 0o600); err != nil {
 		t.Fatal(err)
 	}
 	code, _, errOut := rolltop(t, "releases", "validate", path)

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"net/http"
 	"strconv"
+	"strings"
 	"time"
 
 	"github.com/spf13/cobra"
@@ -45,7 +46,13 @@ func devicesCommand() *cobra.Command {
 		return err
 	}}
 	serviceFlags(inv)
-	cmd.AddCommand(show, inv)
+	enter := &cobra.Command{Use: "enter KEY FACT=VALUE", Short: "Enter a fact of a machine by hand", Args: cobra.ExactArgs(2), RunE: enterFact,
+		Long: "Enters a fact that no program can read. It fills a gap; where it differs from what\nwas read, both stay, as sources that disagree.\n\n  rolltop devices enter gull-014 processor.built_in_tpm=true --note 'maker, data sheet'\n  rolltop devices enter gull-014 'memory.installed_bytes=16 GiB'"}
+	enter.Flags().String("note", "", "where it was read")
+	serviceFlags(enter)
+	forget := &cobra.Command{Use: "take-back KEY FACT", Short: "Take back a fact that was entered by hand", Args: cobra.ExactArgs(2), RunE: takeBackFact}
+	serviceFlags(forget)
+	cmd.AddCommand(show, inv, enter, forget)
 	return cmd
 }
 
@@ -135,4 +142,48 @@ func showDevice(cmd *cobra.Command, args []string) error {
 		}
 	}
 	return nil
+}
+
+func enterFact(cmd *cobra.Command, args []string) error {
+	name, value, ok := strings.Cut(args[1], "=")
+	if !ok {
+		return wrongUsage("%q has no value; write it as processor.built_in_tpm=true", args[1])
+	}
+	c, err := service(cmd)
+	if err != nil {
+		return err
+	}
+	note, _ := cmd.Flags().GetString("note")
+	d, err := c.EnterFact(contextOf(cmd), args[0], name, api.EnterFact{Value: value, Note: note})
+	if err != nil {
+		return asUsage(err)
+	}
+	printNow(cmd, &d)
+	return nil
+}
+
+func takeBackFact(cmd *cobra.Command, args []string) error {
+	c, err := service(cmd)
+	if err != nil {
+		return err
+	}
+	d, err := c.TakeBackFact(contextOf(cmd), args[0], args[1])
+	if err != nil {
+		return err
+	}
+	printNow(cmd, &d)
+	return nil
+}
+
+// printNow says what a machine takes after a change.
+func printNow(cmd *cobra.Command, d *api.Device) {
+	p := newPaper(cmd.OutOrStdout())
+	p.text("", fmt.Sprintf("%s: %s. %s", d.Name, say.Capital(first(d.Disposition, "not checked")), say.Capital(first(d.Answer, d.NoCheck))))
+	for _, h := range d.Hand {
+		s := fmt.Sprintf("%s = %s, %s", h.Fact.Fact, h.Value, h.Source())
+		if h.Problem != "" {
+			s += "; it does not go into the latest inventory: " + h.Problem
+		}
+		p.text("  ", s)
+	}
 }

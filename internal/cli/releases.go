@@ -1,9 +1,10 @@
 package cli
 
 import (
-	"bytes"
 	"fmt"
+	"os"
 	"strconv"
+	"strings"
 	"time"
 
 	"github.com/spf13/cobra"
@@ -14,20 +15,31 @@ import (
 )
 
 func releasesCommand() *cobra.Command {
-	cmd := &cobra.Command{Use: "releases", Short: "Release documents: list, show, validate, add, choose targets", Args: cobra.NoArgs,
-		RunE: func(cmd *cobra.Command, _ []string) error { return listReleases(cmd) }}
+	list := func(cmd *cobra.Command, _ []string) error { return listReleases(cmd) }
+	cmd := &cobra.Command{Use: "releases", Short: "Release documents: write, validate, add, show, compare, choose targets", Args: cobra.NoArgs, RunE: list}
 	formatFlag(cmd, "text", "json")
 	serviceFlags(cmd)
+	listed := &cobra.Command{Use: "list", Short: "List the release documents that the service has", Args: cobra.NoArgs, RunE: list}
+	formatFlag(listed, "text", "json")
+	serviceFlags(listed)
+	fresh := &cobra.Command{Use: "new ID", Short: "Print a commented release document to fill in", Args: cobra.ExactArgs(1), RunE: newRelease}
+	fresh.Flags().String("class", "pc", "class of hardware that the release installs on: pc or mac")
+	fresh.Flags().String("name", "", "name of the release; the id where it is not given")
+	fresh.Flags().String("out", "", "file to write it to; standard output where it is not given")
 	validate := &cobra.Command{Use: "validate FILE…", Short: "Read release documents and say every mistake", Args: cobra.MinimumNArgs(1), RunE: validateReleases}
-	show := &cobra.Command{Use: "show FILE|ID", Short: "Show a release as sentences", Args: cobra.ExactArgs(1), RunE: showRelease}
+	show := &cobra.Command{Use: "show FILE|ID[@REVISION]", Short: "Show a release as sentences", Args: cobra.ExactArgs(1), RunE: showRelease}
 	serviceFlags(show)
-	add := &cobra.Command{Use: "add FILE", Short: "Add a release document, or a revision of one, to the service", Args: cobra.ExactArgs(1), RunE: addRelease}
+	compare := &cobra.Command{Use: "compare FILE|ID[@REVISION] FILE|ID[@REVISION]", Short: "Say how a release, or a revision, differs from another", Args: cobra.ExactArgs(2), RunE: compareReleases,
+		Long: "Says what the second release, or revision, adds, removes, tightens and eases against\nthe first.\n\n  rolltop releases compare skerry-12@4 skerry-12@5 --server URL\n  rolltop releases compare skerry-12.yaml skerry-13.yaml"}
+	formatFlag(compare, "text", "json")
+	serviceFlags(compare)
+	add := &cobra.Command{Use: "add FILE", Short: "Add a release document with its files, or a revision of one, to the service", Args: cobra.ExactArgs(1), RunE: addRelease}
 	serviceFlags(add)
 	target := &cobra.Command{Use: "target", Short: "Choose the target release of PCs and of Macs; the fleet is judged again", Args: cobra.NoArgs, RunE: setTargets}
 	target.Flags().String("pc", "", "id of the target release of PCs")
 	target.Flags().String("mac", "", "id of the target release of Macs")
 	serviceFlags(target)
-	cmd.AddCommand(validate, show, add, target)
+	cmd.AddCommand(listed, fresh, validate, show, compare, add, target, importCommand())
 	return cmd
 }
 
@@ -46,36 +58,82 @@ func listReleases(cmd *cobra.Command) error {
 	p := newPaper(cmd.OutOrStdout())
 	rows := make([][]string, len(l.Releases))
 	for i, r := range l.Releases {
-		use := ""
-		switch {
-		case r.Draft:
-			use = "draft"
-		case r.Target:
-			use = "target"
+		var use []string
+		if r.Target {
+			use = append(use, "target")
 		}
-		rows[i] = []string{r.ID, r.Name, map[string]string{"pc": "PCs", "mac": "Macs"}[r.Class], strconv.Itoa(r.Revision), r.AddedAt.Format(time.DateOnly), use}
+		if r.Draft {
+			use = append(use, "draft")
+		}
+		if r.Test {
+			use = append(use, "test release")
+		}
+		rows[i] = []string{r.ID, r.Name, map[string]string{"pc": "PCs", "mac": "Macs"}[r.Class], strconv.Itoa(r.Revision), r.AddedAt.Format(time.DateOnly), strings.Join(use, ", ")}
 	}
 	if len(rows) == 0 {
-		p.line("No release document has been added; rolltop releases add FILE does.")
+		p.line("No release document has been added; rolltop releases new prints one to fill in, rolltop releases add FILE adds it.")
 		return nil
 	}
 	p.table([]string{"Id", "Name", "For", "Revision", "Added", "Use"}, rows)
 	return nil
 }
 
+func newRelease(cmd *cobra.Command, args []string) error {
+	class, _ := cmd.Flags().GetString("class")
+	name, _ := cmd.Flags().GetString("name")
+	out, _ := cmd.Flags().GetString("out")
+	if !release.ValidID(args[0]) {
+		return wrongUsage("%q cannot be an id; use lower-case letters, digits and hyphens: skerry-12", args[0])
+	}
+	if class != "pc" && class != "mac" {
+		return wrongUsage("there is no class of hardware %q; it may be pc or mac", class)
+	}
+	text := release.Skeleton(args[0], strconv.Quote(first(name, args[0])), class, time.Now())
+	if out == "" {
+		fmt.Fprint(cmd.OutOrStdout(), text)
+		return nil
+	}
+	if err := writeNew(out, []byte(text)); err != nil {
+		return err
+	}
+	fmt.Fprintf(cmd.OutOrStdout(), "%s is written. Fill it in, then: rolltop releases validate %s\n", out, out)
+	return nil
+}
+
+// writeNew writes a file that is not there yet: nothing is overwritten.
+func writeNew(path string, b []byte) error {
+	f, err := os.OpenFile(path, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o644)
+	if os.IsExist(err) {
+		return fmt.Errorf("%s is there already and stays as it is; name another file", path)
+	}
+	if err != nil {
+		return fmt.Errorf("%s cannot be written: %w", path, bare(err))
+	}
+	if _, err := f.Write(b); err != nil {
+		_ = f.Close()
+		return fmt.Errorf("%s cannot be written: %w", path, bare(err))
+	}
+	return f.Close()
+}
+
 func validateReleases(cmd *cobra.Command, args []string) error {
 	failed := false
 	for _, file := range args {
-		src, err := readFile(file)
-		if err == nil {
-			var rel *release.Release
-			if rel, err = release.Read(file, src); err == nil {
-				fmt.Fprintf(cmd.OutOrStdout(), "%s: no mistakes; %s, revision %d, %s\n", file, rel.Name, rel.Revision, say.Count(len(rel.Requirements), "requirement", "requirements"))
-				continue
-			}
+		rel, err := readRelease(file)
+		if err != nil {
+			failed = true
+			fmt.Fprintln(cmd.ErrOrStderr(), err)
+			continue
 		}
-		failed = true
-		fmt.Fprintln(cmd.ErrOrStderr(), err)
+		rows := 0
+		for _, l := range rel.Lists {
+			rows += len(l.Rows)
+		}
+		what := []string{say.Count(len(rel.Requirements), "requirement", "requirements")}
+		if rows > 0 {
+			what = append(what, say.Count(rows, "row", "rows")+" in "+say.Count(len(rel.Lists), "list", "lists"))
+		}
+		fmt.Fprintf(cmd.OutOrStdout(), "%s: no mistakes; %s, revision %d, %s\n", file, rel.Name, rel.Revision, strings.Join(what, ", "))
 	}
 	if failed {
 		return status(ExitFailed)
@@ -84,21 +142,30 @@ func validateReleases(cmd *cobra.Command, args []string) error {
 }
 
 func showRelease(cmd *cobra.Command, args []string) error {
-	cmd.Flags().String("release", args[0], "")
-	rel, err := findRelease(cmd)
+	rel, err := findRelease(cmd, args[0])
 	if err != nil {
 		return err
 	}
 	p := newPaper(cmd.OutOrStdout())
 	p.line("%s", p.style(bold, rel.Name))
 	p.styled("", fmt.Sprintf("revision %d of %s, from %s", rel.Revision, say.Day(rel.Published), rel.Source), dim)
-	level := ""
+	if rel.Draft {
+		p.text("! ", "A draft: it cannot judge the fleet.")
+	}
+	if rel.TestRelease {
+		p.text("! ", "A release for testing: its requirements may still change.")
+	}
+	section := ""
 	for i := range rel.Requirements {
 		q := &rel.Requirements[i]
-		if q.Level != level {
-			level = q.Level
+		name := map[string]string{"must": "Required", "should": "Advised", "feature": "For optional features"}[q.Level]
+		if q.Interim != nil {
+			continue // said with the way
+		}
+		if name != section {
+			section = name
 			p.line("")
-			p.line("%s", p.style(bold, map[string]string{"must": "Required", "should": "Advised", "feature": "For optional features"}[level]))
+			p.line("%s", p.style(bold, name))
 		}
 		head := q.Title
 		if q.AskedBy == release.House {
@@ -106,9 +173,69 @@ func showRelease(cmd *cobra.Command, args []string) error {
 		}
 		p.line("  %s", head)
 		p.text("    ", say.Requirement(q))
-		p.styled("    ", q.Reason, dim)
+		p.styled("    ", spaced(q.Reason, otherwise(q)), dim)
+	}
+	for _, s := range say.Release(rel) {
+		p.line("")
+		p.line("%s", p.style(bold, s.Title))
+		for _, l := range s.Lines {
+			p.text("  ", l)
+		}
 	}
 	return nil
+}
+
+func otherwise(q *release.Requirement) string {
+	if c := say.Consequence(q); c != "" {
+		return "Otherwise " + c + "."
+	}
+	return ""
+}
+
+func compareReleases(cmd *cobra.Command, args []string) error {
+	form, err := format(cmd)
+	if err != nil {
+		return err
+	}
+	was, err := findRelease(cmd, args[0])
+	if err != nil {
+		return err
+	}
+	is, err := findRelease(cmd, args[1])
+	if err != nil {
+		return err
+	}
+	if was.InstallsOn != is.InstallsOn {
+		return wrongUsage("%s installs on %ss and %s on %ss; releases of one class of hardware are compared", was.Name, was.InstallsOn, is.Name, is.InstallsOn)
+	}
+	d := api.ReleaseDifference{From: was.Ref(), To: is.Ref(), Changes: []api.Difference{}}
+	for _, c := range say.Difference(was, is) {
+		d.Changes = append(d.Changes, api.Difference(c))
+	}
+	if form == "json" {
+		return printJSON(cmd.OutOrStdout(), d)
+	}
+	printDifference(newPaper(cmd.OutOrStdout()), &d)
+	return nil
+}
+
+var differenceWords = map[string]string{say.Added: "Added", say.Tightened: "Tightened", say.Changed: "Changed", say.Eased: "Eased", say.Removed: "Removed"}
+
+func printDifference(p *paper, d *api.ReleaseDifference) {
+	p.line("%s", p.style(bold, fmt.Sprintf("From %s, revision %d, to %s, revision %d", d.From.Name, d.From.Revision, d.To.Name, d.To.Revision)))
+	if len(d.Changes) == 0 {
+		p.line("They ask for the same.")
+		return
+	}
+	kind := ""
+	for _, c := range d.Changes {
+		if c.Kind != kind {
+			kind = c.Kind
+			p.line("")
+			p.line("%s", p.style(bold, differenceWords[kind]))
+		}
+		p.headed("  ", c.Subject, ": "+c.Says)
+	}
 }
 
 func addRelease(cmd *cobra.Command, args []string) error {
@@ -120,16 +247,25 @@ func addRelease(cmd *cobra.Command, args []string) error {
 	if err != nil {
 		return err
 	}
-	if _, err := release.Read(args[0], src); err != nil {
+	if _, err := release.Read(args[0], src, beside(args[0])); err != nil {
 		return err
 	}
-	got, err := c.AddRelease(contextOf(cmd), bytes.TrimPrefix(src, []byte("\xef\xbb\xbf")))
+	packed, err := release.Pack(args[0], src, beside(args[0]))
+	if err != nil {
+		return err
+	}
+	got, err := c.AddRelease(contextOf(cmd), packed)
 	if err != nil {
 		return err
 	}
 	what := "added"
-	if !got.Added {
+	switch {
+	case !got.Added:
 		what = "there already, unchanged"
+	case got.Draft:
+		what = "added as a draft, which cannot judge the fleet"
+	case got.Target:
+		what = "added; the fleet is judged by it"
 	}
 	fmt.Fprintf(cmd.OutOrStdout(), "%s, revision %d: %s.\n", got.Name, got.Revision, what)
 	return nil

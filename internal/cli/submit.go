@@ -3,12 +3,14 @@ package cli
 import (
 	"encoding/json"
 	"fmt"
+	"strings"
 
 	"github.com/spf13/cobra"
 
 	"rolltop.example/rolltop/core/decode"
 	"rolltop.example/rolltop/core/say"
 	"rolltop.example/rolltop/internal/api"
+	"rolltop.example/rolltop/internal/client"
 	"rolltop.example/rolltop/internal/collect"
 )
 
@@ -25,8 +27,8 @@ func submitCommand() *cobra.Command {
 			files, _ := cmd.Flags().GetStringArray("inventory")
 			var all []api.Submitted
 			failed := false
-			for _, file := range machines(files) {
-				body, err := inventoryBytes(file)
+			for _, file := range filesOrThis(files) {
+				body, err := inventoryBytes(cmd, c, file)
 				var got api.Submitted
 				if err == nil {
 					got, err = c.Submit(contextOf(cmd), body)
@@ -67,9 +69,13 @@ func named(file string) string {
 
 // inventoryBytes is the checked document of a file, or this machine's. A file
 // is read here already, so that its mistakes are said with their places.
-func inventoryBytes(file string) ([]byte, error) {
+func inventoryBytes(cmd *cobra.Command, c *client.Client, file string) ([]byte, error) {
 	if file == "" {
-		d, err := collect.Machine(collect.Options{})
+		t, err := c.Titles(contextOf(cmd))
+		if err != nil {
+			return nil, err
+		}
+		d, err := collect.Machine(collect.Options{Software: strings.Join(t.Titles, ",")})
 		if err != nil {
 			return nil, err
 		}
@@ -102,4 +108,12 @@ func printSubmitted(p *paper, s *api.Submitted) {
 	} else if s.Latest {
 		p.text("  ", "Not checked: no target release is chosen for its class of hardware.")
 	}
+}
+
+// filesOrThis is the files, or "" for this machine.
+func filesOrThis(files []string) []string {
+	if len(files) == 0 {
+		return []string{""}
+	}
+	return files
 }

@@ -15,6 +15,8 @@ import (
 	"strings"
 	"time"
 
+	"rolltop.example/rolltop/core/assess"
+	"rolltop.example/rolltop/core/compare"
 	"rolltop.example/rolltop/internal/api"
 )
 
@@ -147,6 +149,47 @@ func (c *Client) Inventory(ctx context.Context, key string, id int64) (b []byte,
 	return b, c.get(ctx, "devices/"+url.PathEscape(key)+"/inventory", q, &b)
 }
 
+// EnterFact enters a fact of a machine by hand.
+func (c *Client) EnterFact(ctx context.Context, key, fact string, f api.EnterFact) (d api.Device, err error) {
+	return d, c.send(ctx, http.MethodPut, "devices/"+url.PathEscape(key)+"/facts/"+url.PathEscape(fact), f, &d)
+}
+
+// TakeBackFact takes back a fact that was entered by hand.
+func (c *Client) TakeBackFact(ctx context.Context, key, fact string) (d api.Device, err error) {
+	return d, c.call(ctx, http.MethodDelete, "devices/"+url.PathEscape(key)+"/facts/"+url.PathEscape(fact), "", nil, &d)
+}
+
+// Check checks a machine against any release that the service has.
+func (c *Client) Check(ctx context.Context, key, release string) (d assess.Document, err error) {
+	return d, c.get(ctx, "devices/"+url.PathEscape(key)+"/check", url.Values{"release": {release}}, &d)
+}
+
+// Compare puts two machines beside each other.
+func (c *Client) Compare(ctx context.Context, a, b string) (d compare.Document, err error) {
+	return d, c.get(ctx, "compare", url.Values{"a": {a}, "b": {b}}, &d)
+}
+
+// Titles are what a collector should look for.
+func (c *Client) Titles(ctx context.Context) (t api.Titles, err error) {
+	return t, c.get(ctx, "titles", nil, &t)
+}
+
+// ReleaseDifference says how a release differs from another, or from its
+// revision before where against is empty.
+func (c *Client) ReleaseDifference(ctx context.Context, id, against string) (d api.ReleaseDifference, err error) {
+	return d, c.get(ctx, "releases/"+url.PathEscape(id)+"/difference", url.Values{"against": {against}}, &d)
+}
+
+// ValidateRelease reads a release document without keeping it.
+func (c *Client) ValidateRelease(ctx context.Context, document []byte) (v api.Validated, err error) {
+	return v, c.call(ctx, http.MethodPost, "releases/validate", "application/yaml", document, &v)
+}
+
+// ImportList makes a list from a file, without keeping it.
+func (c *Client) ImportList(ctx context.Context, l api.ImportList) (i api.ImportedList, err error) {
+	return i, c.send(ctx, http.MethodPost, "lists/import", l, &i)
+}
+
 // Fleet counts machines.
 func (c *Client) Fleet(ctx context.Context, where string) (f api.Fleet, err error) {
 	return f, c.get(ctx, "fleet", url.Values{"where": {where}}, &f)
@@ -162,9 +205,10 @@ func (c *Client) Release(ctx context.Context, id string) (r api.Release, err err
 	return r, c.get(ctx, "releases/"+url.PathEscape(id), nil, &r)
 }
 
-// ReleaseDocument returns the latest revision as it was given.
-func (c *Client) ReleaseDocument(ctx context.Context, id string) (b []byte, err error) {
-	return b, c.get(ctx, "releases/"+url.PathEscape(id)+"/document", nil, &b)
+// ReleaseDocument returns a revision as it was given, with the files it names;
+// 0 is the latest.
+func (c *Client) ReleaseDocument(ctx context.Context, id string, revision int) (b []byte, err error) {
+	return b, c.get(ctx, "releases/"+url.PathEscape(id)+"/document", url.Values{"revision": {strconv.Itoa(revision)}}, &b)
 }
 
 // AddRelease hands in a release document (YAML or JSON).

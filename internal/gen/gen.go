@@ -16,10 +16,12 @@ import (
 
 	"rolltop.example/rolltop/core/assess"
 	"rolltop.example/rolltop/core/capture"
+	"rolltop.example/rolltop/core/compare"
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/core/release"
 	"rolltop.example/rolltop/core/remedy"
+	"rolltop.example/rolltop/core/spec"
 	"rolltop.example/rolltop/internal/server"
 )
 
@@ -33,6 +35,9 @@ func Files() (map[string][]byte, error) {
 		"capture":   reflect.TypeFor[capture.Document](),
 		"release":   reflect.TypeFor[release.Document](),
 		"check":     reflect.TypeFor[assess.Document](),
+		"compare":   reflect.TypeFor[compare.Document](),
+		"spec":      reflect.TypeFor[spec.Document](),
+		"bundle":    reflect.TypeFor[release.Bundle](),
 		"steps":     reflect.TypeFor[remedy.StepDocument](),
 	} {
 		b, err := schema(name, t)

@@ -60,13 +60,17 @@ func TestDemoDocumentsFitTheirSchemas(t *testing.T) {
 	inv, chk, rels := schema(t, "inventory"), schema(t, "check"), schema(t, "release")
 	targets := map[string]*release.Release{}
 	for name, src := range standin.Releases() {
-		rel, err := release.Read(name, src)
+		rel, err := release.Read(name, src, nil)
 		if err != nil {
 			t.Fatal(err)
 		}
 		targets[rel.InstallsOn] = rel
 		var tree any
-		if err := yaml.Unmarshal(src, &tree); err != nil {
+		b, err := release.Unpack(name, src)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if err := yaml.Unmarshal([]byte(b.Document), &tree); err != nil {
 			t.Fatal(err)
 		}
 		if err := rels.Validate(plain(t, tree)); err != nil {

@@ -38,9 +38,11 @@ func operations(t *testing.T, url string) map[string]map[string]any {
 // that none can be added without deciding who may call it.
 var scopes = map[string]string{
 	"GET /version": "open", "POST /session": "open", "GET /session": "open", "DELETE /session": "anybody",
-	"POST /inventories": "submit",
+	"POST /inventories": "submit", "GET /titles": "submit",
 	"GET /devices":      "read", "GET /devices/{key}": "read", "GET /devices/{key}/inventory": "read", "GET /fleet": "read",
 	"GET /releases": "read", "GET /releases/{id}": "read", "GET /releases/{id}/document": "read", "GET /targets": "read", "GET /places": "read",
+	"GET /releases/{id}/text": "read", "GET /releases/{id}/difference": "read", "GET /devices/{key}/check": "read", "GET /compare": "read", "GET /skeleton": "read",
+	"POST /releases/validate": "manage", "POST /lists/import": "manage", "PUT /devices/{key}/facts/{fact}": "manage", "DELETE /devices/{key}/facts/{fact}": "manage",
 	"POST /releases": "manage", "PUT /targets": "manage", "PUT /places": "manage", "GET /tokens": "manage", "POST /tokens": "manage", "DELETE /tokens/{id}": "manage",
 }
 
@@ -56,7 +58,7 @@ func TestNobodyIsLetIn(t *testing.T) {
 			continue
 		}
 		method, path, _ := strings.Cut(op, " ")
-		path = strings.NewReplacer("{key}", "x", "{id}", "999").Replace(path)
+		path = strings.NewReplacer("{key}", "x", "{id}", "999", "{fact}", "tpm.state").Replace(path)
 		for who, token := range tokens {
 			allowed := false
 			for _, m := range may[scope] {
@@ -148,7 +150,7 @@ func TestNoGetChangesAnything(t *testing.T) {
 	before := state()
 	for op := range operations(t, s.URL) {
 		if path, isGet := strings.CutPrefix(op, "GET "); isGet {
-			path = strings.NewReplacer("{key}", "gull-001", "releases/{id}", "releases/skerry-12").Replace(path)
+			path = strings.NewReplacer("{key}/check", "gull-001/check?release=skerry-13", "{key}", "gull-001", "releases/{id}", "releases/skerry-12", "compare", "compare?a=gull-001&b=gull-002").Replace(path)
 			if status, _, body := call(t, "GET", s.URL+"/api"+path, s.Token, "", ""); status != 200 {
 				t.Errorf("%s: %d %.200s", path, status, body)
 			}

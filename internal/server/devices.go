@@ -11,14 +11,12 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
-	"rolltop.example/rolltop/core/assess"
 	"rolltop.example/rolltop/core/doc"
 	"rolltop.example/rolltop/core/fleet"
 	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/core/remedy"
 	"rolltop.example/rolltop/core/say"
 	"rolltop.example/rolltop/internal/api"
-	"rolltop.example/rolltop/internal/build"
 	"rolltop.example/rolltop/internal/store"
 )
 
@@ -50,7 +48,7 @@ func row(d *store.Row, targets map[string]target, places []store.Place) fleet.Ro
 	if d.JudgementID != nil {
 		r.Judged, r.Release = true, targets[d.Class].release
 		r.Disposition, r.Publisher = remedy.Disposition(*d.Disposition), remedy.Disposition(*d.Publisher)
-		r.Certain, r.Answer, r.Fails, r.Sole, r.Outcomes = *d.Certain, *d.Answer, *d.Fails, *d.Sole, *d.Outcomes
+		r.Certain, r.Fails, r.Sole, r.Outcomes = *d.Certain, *d.Fails, *d.Sole, *d.Outcomes
 	}
 	return r
 }
@@ -69,7 +67,7 @@ func placeOf(name string, places []store.Place) string {
 func deviceRow(r *fleet.Row) api.DeviceRow {
 	out := api.DeviceRow{Key: r.Key, Name: r.Name, Place: r.Place, Class: r.Class, Manufacturer: r.Manufacturer, Model: r.Model, Installed: r.Installed, TakenAt: r.TakenAt, Fails: r.Fails}
 	if r.Judged {
-		out.Disposition, out.Certainty, out.Answer, out.Release = r.Disposition.String(), "expected", r.Answer, r.Release.Name
+		out.Disposition, out.Certainty, out.Release = r.Disposition.String(), "expected", r.Release.Name
 		if r.Certain {
 			out.Certainty = "confirmed"
 		}
@@ -107,6 +105,10 @@ func (s *Server) devices(a huma.API) {
 	op := huma.Operation{OperationID: "inventory", Method: http.MethodGet, Path: "/devices/{key}/inventory", Summary: "The inventory document of a machine", Tags: tag, Errors: []int{http.StatusNotFound},
 		Responses: map[string]*huma.Response{"200": {Description: "The document", Content: map[string]*huma.MediaType{"application/json": {Schema: a.OpenAPI().Components.Schemas.Schema(reflect.TypeFor[inventory.Document](), true, "")}}}}}
 	huma.Register(a, secured(op, ScopeRead), s.deviceInventory)
+	huma.Register(a, secured(huma.Operation{OperationID: "check", Method: http.MethodGet, Path: "/devices/{key}/check", Summary: "Check one machine against any release", Tags: tag, Errors: []int{http.StatusNotFound, http.StatusUnprocessableEntity}}, ScopeRead), s.checkDevice)
+	huma.Register(a, secured(huma.Operation{OperationID: "enter-fact", Method: http.MethodPut, Path: "/devices/{key}/facts/{fact}", Summary: "Enter a fact by hand", Description: "It fills a gap. Where it differs from what was read, both stay, as sources that disagree.", Tags: tag, Errors: []int{http.StatusNotFound, http.StatusUnprocessableEntity}}, ScopeManage), s.enterFact)
+	huma.Register(a, secured(huma.Operation{OperationID: "take-back-fact", Method: http.MethodDelete, Path: "/devices/{key}/facts/{fact}", Summary: "Take back a fact that was entered by hand", Tags: tag, Errors: []int{http.StatusNotFound}}, ScopeManage), s.takeBackFact)
+	huma.Register(a, secured(huma.Operation{OperationID: "compare", Method: http.MethodGet, Path: "/compare", Summary: "Two machines, or two inventories of one, side by side", Tags: tag, Errors: []int{http.StatusNotFound}}, ScopeRead), s.compare)
 }
 
 func (s *Server) listDevices(ctx context.Context, in *struct {
@@ -126,7 +128,15 @@ func (s *Server) listDevices(ctx context.Context, in *struct {
 	out := api.DeviceList{Total: len(rows), Page: in.Page, Size: in.Size, Where: f.String(), Devices: []api.DeviceRow{}}
 	from := min((in.Page-1)*in.Size, len(rows))
 	for i := range rows[from:min(from+in.Size, len(rows))] {
-		out.Devices = append(out.Devices, deviceRow(&rows[from+i]))
+		row := deviceRow(&rows[from+i])
+		d, err := s.store.DeviceByKey(ctx, row.Key)
+		if err == nil {
+			row.Answer, err = s.answer(ctx, d)
+		}
+		if err != nil {
+			return nil, s.problem(err, "")
+		}
+		out.Devices = append(out.Devices, row)
 	}
 	return &struct{ Body api.DeviceList }{out}, nil
 }
@@ -136,7 +146,7 @@ func (s *Server) showDevice(ctx context.Context, in *deviceInput) (*struct{ Body
 	if err != nil {
 		return nil, s.problem(err, noDevice(in.Key))
 	}
-	inv, err := s.store.Inventory(ctx, d.ID, d.InventoryID)
+	inv, hand, left, err := s.whole(ctx, d, d.InventoryID)
 	if err != nil {
 		return nil, s.problem(err, noDevice(in.Key))
 	}
@@ -154,17 +164,16 @@ func (s *Server) showDevice(ctx context.Context, in *deviceInput) (*struct{ Body
 		first, last := h.Times()
 		out.History = append(out.History, api.InventoryRef{ID: h.ID, TakenAt: first, LastSeen: last})
 	}
+	out.Hand = handFacts(hand, left)
 	t, ok := s.target(d.Class)
 	if !ok {
 		out.NoCheck = fmt.Sprintf("No target release is chosen for this class of hardware (%s).", d.Class)
 		return &struct{ Body api.Device }{out}, nil
 	}
-	got, err := assess.Run(t.release, inv)
-	if err != nil {
+	if out.Check, err = s.check(ctx, t, inv); err != nil {
 		out.NoCheck = say.Sentence(err.Error())
 		return &struct{ Body api.Device }{out}, nil
 	}
-	out.Check = got.Document(s.now(), build.Version)
 	out.Disposition, out.Certainty, out.Answer, out.Release, out.Fails = out.Check.Disposition, out.Check.Certainty, out.Check.Answer, t.release.Name, out.Check.Counts.Fail
 	return &struct{ Body api.Device }{out}, nil
 }

@@ -10,9 +10,10 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"rolltop.example/rolltop/core/assess"
 	"rolltop.example/rolltop/core/doc"
 	"rolltop.example/rolltop/core/inventory"
-	"rolltop.example/rolltop/core/remedy"
+	"rolltop.example/rolltop/core/say"
 	"rolltop.example/rolltop/internal/api"
 	"rolltop.example/rolltop/internal/store"
 )
@@ -70,26 +71,19 @@ func (s *Server) inventories(a huma.API) {
 
 // keep stores an inventory and judges it in the same write.
 func (s *Server) keep(ctx context.Context, d *inventory.Document) (api.Submitted, error) {
-	var v *store.Verdict
-	var t target
+	var a *assess.Assessment
 	k, err := s.store.Keep(ctx, d, func(tx *store.Tx, device *store.Device, inv *inventory.Document) error {
-		var ok bool
-		if t, ok = s.target(device.Class); !ok {
-			return nil
-		}
 		var err error
-		if v, err = verdict(t, device, inv); err != nil {
-			return err
-		}
-		return tx.Put(v)
+		a, _, err = s.settle(tx, device, inv)
+		return err
 	})
 	if err != nil {
 		return api.Submitted{}, err
 	}
 	out := api.Submitted{Device: k.Device.Key, Name: k.Device.Name, Created: k.Created, Changed: k.Changed, Latest: k.IsLatest}
-	if v != nil {
-		ref := t.release.Ref()
-		out.Release, out.Disposition, out.Answer = &ref, remedy.Disposition(v.Disposition).String(), v.Answer
+	if a != nil {
+		ref := a.Result.Release.Ref()
+		out.Release, out.Disposition, out.Answer = &ref, a.Verdict.Disposition.String(), say.Answer(&a.Verdict, a.Result.Release)
 	}
 	return out, nil
 }

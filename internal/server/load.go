@@ -13,7 +13,7 @@ import (
 
 // LoadRelease adds a release document.
 func (s *Server) LoadRelease(ctx context.Context, name string, src []byte) error {
-	rel, err := release.Read(name, src)
+	rel, err := release.Read(name, src, nil)
 	if err != nil {
 		return err
 	}

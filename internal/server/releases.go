@@ -13,6 +13,7 @@ import (
 	"rolltop.example/rolltop/core/say"
 	"rolltop.example/rolltop/internal/api"
 	"rolltop.example/rolltop/internal/store"
+	"rolltop.example/rolltop/internal/tables"
 )
 
 type releaseInput struct {
@@ -28,8 +29,8 @@ func (s *Server) releases(a huma.API) {
 	tag := []string{"Releases"}
 	huma.Register(a, secured(huma.Operation{OperationID: "releases", Method: http.MethodGet, Path: "/releases", Summary: "List release documents", Tags: tag}, ScopeRead), s.listReleases)
 	huma.Register(a, secured(huma.Operation{OperationID: "release", Method: http.MethodGet, Path: "/releases/{id}", Summary: "One release in sentences", Tags: tag, Errors: []int{http.StatusNotFound}}, ScopeRead), s.showRelease)
-	huma.Register(a, secured(huma.Operation{OperationID: "release-document", Method: http.MethodGet, Path: "/releases/{id}/document", Summary: "A release document as it was given", Tags: tag, Errors: []int{http.StatusNotFound},
-		Responses: map[string]*huma.Response{"200": {Description: "The document", Content: map[string]*huma.MediaType{"application/yaml": {}}}}}, ScopeRead),
+	huma.Register(a, secured(huma.Operation{OperationID: "release-document", Method: http.MethodGet, Path: "/releases/{id}/document", Summary: "A release document as it was given; with the files it names, a bundle", Tags: tag, Errors: []int{http.StatusNotFound},
+		Responses: map[string]*huma.Response{"200": {Description: "The document, or rolltop-bundle/1", Content: map[string]*huma.MediaType{"application/yaml": {}}}}}, ScopeRead),
 		func(ctx context.Context, in *releaseInput) (*raw, error) {
 			src, err := s.store.ReleaseSource(ctx, in.ID, in.Revision)
 			if err != nil {
@@ -37,6 +38,20 @@ func (s *Server) releases(a huma.API) {
 			}
 			return &raw{ContentType: "application/yaml", Body: src}, nil
 		})
+	huma.Register(a, secured(huma.Operation{OperationID: "release-text", Method: http.MethodGet, Path: "/releases/{id}/text", Summary: "A release document and its files, for editing", Tags: tag, Errors: []int{http.StatusNotFound}}, ScopeRead), s.releaseText)
+	huma.Register(a, secured(huma.Operation{OperationID: "release-difference", Method: http.MethodGet, Path: "/releases/{id}/difference", Summary: "How a revision differs from another, or from another release", Tags: tag, Errors: []int{http.StatusNotFound, http.StatusUnprocessableEntity}}, ScopeRead), s.releaseDifference)
+	huma.Register(a, secured(huma.Operation{OperationID: "skeleton", Method: http.MethodGet, Path: "/skeleton", Summary: "A commented release document to fill in", Tags: tag}, ScopeRead),
+		func(_ context.Context, in *struct {
+			Class string `query:"class" enum:"pc,mac" default:"pc"`
+		}) (*struct{ Body api.ReleaseText }, error) {
+			text := release.Skeleton("new-release", "New release", in.Class, s.now())
+			return &struct{ Body api.ReleaseText }{api.ReleaseText{Document: text, Files: []release.BundleFile{}}}, nil
+		})
+	validate := documentOperation(a, huma.Operation{OperationID: "validate-release", Method: http.MethodPost, Path: "/releases/validate", Summary: "Read a release document without keeping it", Tags: tag}, reflect.TypeFor[release.Document]())
+	huma.Register(a, secured(validate, ScopeManage), s.validateRelease)
+	imp := huma.Operation{OperationID: "import-list", Method: http.MethodPost, Path: "/lists/import", Summary: "Make a list from a table in a file, without keeping it", Tags: tag, MaxBodyBytes: tables.MaxBytes*4/3 + 4096, Errors: []int{http.StatusUnprocessableEntity}}
+	huma.Register(a, secured(imp, ScopeManage), s.importList)
+	huma.Register(a, secured(huma.Operation{OperationID: "titles", Method: http.MethodGet, Path: "/titles", Summary: "Titles that collectors should look for: those that the targets know", Tags: tag}, ScopeSubmit), s.titles)
 	op := documentOperation(a, huma.Operation{OperationID: "add-release", Method: http.MethodPost, Path: "/releases", Summary: "Add a release document, or a revision of one", Tags: tag, Errors: []int{http.StatusConflict}}, reflect.TypeFor[release.Document]())
 	huma.Register(a, secured(op, ScopeManage), s.addRelease)
 	huma.Register(a, secured(huma.Operation{OperationID: "targets", Method: http.MethodGet, Path: "/targets", Summary: "The target release of each class of hardware", Tags: tag}, ScopeRead),
@@ -59,7 +74,7 @@ func (s *Server) targetSet() api.TargetSet {
 
 func (s *Server) releaseRow(r *store.ReleaseRef) api.ReleaseRow {
 	t, ok := s.target(r.Class)
-	return api.ReleaseRow{ID: r.ID, Name: r.Name, Class: r.Class, Revision: r.Revision, Draft: r.Draft, AddedAt: r.Added(),
+	return api.ReleaseRow{ID: r.ID, Name: r.Name, Class: r.Class, Revision: r.Revision, Draft: r.Draft, Test: r.Test, AddedAt: r.Added(),
 		Target: ok && t.release.ID == r.ID && t.release.Revision == r.Revision}
 }
 
@@ -84,30 +99,46 @@ func (s *Server) showRelease(ctx context.Context, in *releaseInput) (*struct{ Bo
 	if err != nil {
 		return nil, s.problem(err, "")
 	}
-	out := api.Release{Published: rel.Published, Source: rel.Source, Support: []api.SupportRow{}, Requirements: []api.RequirementRow{}, Lists: []api.ReleaseListInfo{}}
+	out := describeRelease(rel)
 	for i := range refs {
-		if refs[i].ID == rel.ID && refs[i].Revision == rel.Revision {
-			out.ReleaseRow = s.releaseRow(&refs[i])
+		if refs[i].ID != rel.ID {
+			continue
+		}
+		row := s.releaseRow(&refs[i])
+		out.Revisions = append(out.Revisions, row)
+		if row.Revision == rel.Revision {
+			out.ReleaseRow = row
 		}
 	}
-	for _, x := range rel.Support {
-		out.Support = append(out.Support, api.SupportRow{Release: x.Release, Edition: x.Edition, Ends: x.Ends})
+	return &struct{ Body api.Release }{out}, nil
+}
+
+// describeRelease says a release in sentences.
+func describeRelease(rel *release.Release) api.Release {
+	out := api.Release{ReleaseRow: api.ReleaseRow{ID: rel.ID, Name: rel.Name, Class: rel.InstallsOn, Revision: rel.Revision, Draft: rel.Draft, Test: rel.TestRelease},
+		Published: rel.Published, Source: rel.Source, EnteredBy: rel.EnteredBy, Follows: rel.Follows, Revisions: []api.ReleaseRow{}, Requirements: []api.RequirementRow{}, Sections: []api.ReleaseSection{}}
+	if !rel.Retrieved.IsZero() {
+		out.Retrieved = &rel.Retrieved
 	}
 	for i := range rel.Requirements {
 		q := &rel.Requirements[i]
-		out.Requirements = append(out.Requirements, api.RequirementRow{ID: q.ID, Title: q.Title, Level: q.Level, AskedBy: q.AskedBy, Says: say.Requirement(q), Reason: q.Reason, Consequence: say.Consequence(q)})
+		row := api.RequirementRow{ID: q.ID, Title: q.Title, Level: q.Level, AskedBy: q.AskedBy, Feature: q.Feature, Says: say.Requirement(q), Reason: q.Reason, Consequence: say.Consequence(q)}
+		if q.Interim != nil {
+			row.Interim = q.Interim.Name
+		}
+		out.Requirements = append(out.Requirements, row)
 	}
-	for _, l := range rel.Lists {
-		out.Lists = append(out.Lists, api.ReleaseListInfo{ID: l.ID, Of: l.Of, Complete: l.Complete, Rows: len(l.Rows), Rules: len(l.Rules), Source: l.Source})
+	for _, sec := range say.Release(rel) {
+		out.Sections = append(out.Sections, api.ReleaseSection{Title: sec.Title, Lines: sec.Lines})
 	}
-	return &struct{ Body api.Release }{out}, nil
+	return out
 }
 
 func (s *Server) addRelease(ctx context.Context, in *document) (*struct{ Body api.ReleaseAdded }, error) {
 	if err := in.typed(); err != nil {
 		return nil, err
 	}
-	rel, err := release.Read("the release document", in.RawBody)
+	rel, err := release.Read("the release document", in.RawBody, nil)
 	if err != nil {
 		return nil, s.problem(err, "")
 	}
@@ -120,7 +151,7 @@ func (s *Server) addRelease(ctx context.Context, in *document) (*struct{ Body ap
 			return nil, s.problem(err, "")
 		}
 	}
-	ref := store.ReleaseRef{ID: rel.ID, Revision: rel.Revision, Name: rel.Name, Class: rel.InstallsOn, Draft: rel.Draft, AddedAt: s.now().UnixMilli()}
+	ref := store.ReleaseRef{ID: rel.ID, Revision: rel.Revision, Name: rel.Name, Class: rel.InstallsOn, Draft: rel.Draft, Test: rel.TestRelease, AddedAt: s.now().UnixMilli()}
 	return &struct{ Body api.ReleaseAdded }{api.ReleaseAdded{ReleaseRow: s.releaseRow(&ref), Added: added}}, nil
 }
 

@@ -4,6 +4,7 @@ package server
 
 import (
 	"context"
+	"crypto/sha256"
 	"errors"
 	"fmt"
 	"io/fs"
@@ -17,9 +18,7 @@ import (
 	"github.com/go-chi/chi/v5"
 	"github.com/go-chi/chi/v5/middleware"
 
-	"rolltop.example/rolltop/core/assess"
 	"rolltop.example/rolltop/core/doc"
-	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/core/release"
 	"rolltop.example/rolltop/internal/api"
 	"rolltop.example/rolltop/internal/build"
@@ -43,7 +42,7 @@ type Server struct {
 
 	mu       sync.RWMutex
 	targets  map[string]target // by class
-	compiled map[string]*release.Release
+	compiled map[[sha256.Size]byte]*release.Release
 	judging  sync.Mutex    // one judging of the whole fleet at a time
 	signing  chan struct{} // as many checks of passwords at once as it has room
 }
@@ -56,12 +55,15 @@ type target struct {
 
 // New makes a server and brings verdicts up to date with the stored targets.
 func New(ctx context.Context, o Options) (*Server, error) {
-	s := &Server{store: o.Store, log: o.Log, now: o.Now, console: o.Console, targets: map[string]target{}, compiled: map[string]*release.Release{}, signing: make(chan struct{}, mostSignIns)}
+	s := &Server{store: o.Store, log: o.Log, now: o.Now, console: o.Console, targets: map[string]target{}, compiled: map[[sha256.Size]byte]*release.Release{}, signing: make(chan struct{}, mostSignIns)}
 	if s.now == nil {
 		s.now = time.Now
 	}
 	if s.log == nil {
 		s.log = slog.New(slog.DiscardHandler)
+	}
+	if err := s.repack(ctx); err != nil {
+		return nil, err
 	}
 	stored, err := s.store.Targets(ctx)
 	if err != nil {
@@ -142,23 +144,26 @@ func (s *Server) aim(ctx context.Context, class, id string) error {
 	if err != nil {
 		return err
 	}
-	j, created, err := s.store.Judgement(ctx, rel.ID, rel.Revision, build.Version, s.now())
+	j, done, err := s.store.Judgement(ctx, rel.ID, rel.Revision, build.Version, s.now())
 	if err != nil {
 		return err
 	}
 	s.mu.Lock()
 	s.targets[class] = target{rel, j} // from now on what is handed in is judged so
 	s.mu.Unlock()
-	if !created && build.Version != "dev" {
-		return nil
+	if done {
+		if build.Version != "dev" {
+			return nil
+		}
+		if err := s.store.JudgeAnew(ctx, j); err != nil {
+			return err
+		}
 	}
 	// An inventory that is being kept for the former target must not slip through.
 	if err := s.store.Settle(ctx); err != nil {
 		return err
 	}
-	return s.store.JudgeAll(ctx, class, func(d *store.Device, inv *inventory.Document) (*store.Verdict, error) {
-		return verdict(target{rel, j}, d, inv)
-	})
+	return s.judgeAll(ctx, class, target{rel, j})
 }
 
 func (s *Server) target(class string) (target, bool) {
@@ -174,34 +179,22 @@ func (s *Server) release(ctx context.Context, id string, revision int) (*release
 	if err != nil {
 		return nil, err
 	}
-	rel, err := release.Read(id, src)
+	// A revision is never overwritten, so its text names it.
+	key := sha256.Sum256(src)
+	s.mu.RLock()
+	c := s.compiled[key]
+	s.mu.RUnlock()
+	if c != nil {
+		return c, nil
+	}
+	rel, err := release.Read(id, src, nil)
 	if err != nil {
 		return nil, fmt.Errorf("the stored document of %s is not one this version reads: %w", id, err)
 	}
-	key := fmt.Sprintf("%s@%d", id, rel.Revision)
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	if c := s.compiled[key]; c != nil {
-		return c, nil
-	}
 	s.compiled[key] = rel
 	return rel, nil
-}
-
-// verdict is what is stored of a check.
-func verdict(t target, d *store.Device, inv *inventory.Document) (*store.Verdict, error) {
-	a, err := assess.Run(t.release, inv)
-	if err != nil {
-		return nil, err
-	}
-	doc := a.Document(inv.TakenAt, build.Version)
-	fails, sole := a.Fails()
-	v := &store.Verdict{JudgementID: t.judgement, DeviceID: d.ID, InventoryID: d.InventoryID, Disposition: int(a.Verdict.Disposition),
-		Certain: a.Verdict.Confirmed, Publisher: int(a.Verdict.Disposition), Answer: doc.Answer, Fails: fails, Sole: sole, Outcomes: a.Outcomes()}
-	if a.Publisher != nil {
-		v.Publisher = int(a.Publisher.Disposition)
-	}
-	return v, nil
 }
 
 // problem turns an error of the store or the core into one that the API says.

@@ -200,7 +200,8 @@ func TestRefusals(t *testing.T) {
 	const problem = "application/problem+json"
 	good := string(machine(t, func(*inventory.Document) {}))
 	huge := `{"format":"` + strings.Repeat("x", 9<<20) + `"}`
-	skerry := string(standin.Releases()["skerry-12.yaml"])
+	wrong := string(standin.SkerryWith("fact: tpm.state", "fact: tpm.sate"))
+	changed := string(standin.SkerryWith("entered_by: desktop support", "entered_by: another"))
 	tests := []struct {
 		name, method, path, token, contentType, body string
 		status                                       int
@@ -212,7 +213,7 @@ func TestRefusals(t *testing.T) {
 		{"unknown method", "DELETE", "/api/devices", s.Token, "", "", 405, "does not take that method"},
 		{"unknown machine", "GET", "/api/devices/gull-999", s.Token, "", "", 404, `there is no machine \"gull-999\"`},
 		{"unknown inventory", "GET", "/api/devices/gull-001/inventory?id=99999", s.Token, "", "", 404, "has no inventory 99999"},
-		{"unknown release", "GET", "/api/releases/skerry-13", s.Token, "", "", 404, `there is no release \"skerry-13\"`},
+		{"unknown release", "GET", "/api/releases/skerry-14", s.Token, "", "", 404, `there is no release \"skerry-14\"`},
 		{"filter", "GET", "/api/devices?where=dispositon%3Dready", s.Token, "", "", 422, `did you mean \"disposition\"?`},
 		{"order", "GET", "/api/devices?sort=colour", s.Token, "", "", 422, "cannot be sorted by"},
 		{"page", "GET", "/api/devices?page=0", s.Token, "", "", 422, "query.page"},
@@ -224,9 +225,9 @@ func TestRefusals(t *testing.T) {
 		{"negative", "POST", "/api/inventories", s.Token, "application/json", strings.Replace(good, `"installed_bytes":`, `"installed_bytes":-`, 1), 422, "is out of range"},
 		{"from the future", "POST", "/api/inventories", s.Token, "application/json", strings.Replace(good, `"taken_at":"20`, `"taken_at":"21`, 1), 422, "in the future"},
 		{"too large", "POST", "/api/inventories", s.Token, "application/json", huge, 413, ""},
-		{"release with mistakes", "POST", "/api/releases", s.Token, "application/yaml", strings.Replace(skerry, "fact: tpm.state", "fact: tpm.sate", 1), 422, `did you mean \"tpm.state\"?`},
-		{"revision with other content", "POST", "/api/releases", s.Token, "application/yaml", skerry + "\n# more\n", 409, "never overwritten"},
-		{"target that is not there", "PUT", "/api/targets", s.Token, "application/json", `{"pc":"skerry-13"}`, 404, "there is no release"},
+		{"release with mistakes", "POST", "/api/releases", s.Token, "application/yaml", wrong, 422, `did you mean \"tpm.state\"?`},
+		{"revision with other content", "POST", "/api/releases", s.Token, "application/yaml", changed, 409, "never overwritten"},
+		{"target that is not there", "PUT", "/api/targets", s.Token, "application/json", `{"pc":"skerry-14"}`, 404, "there is no release"},
 		{"target of the wrong class", "PUT", "/api/targets", s.Token, "application/json", `{"mac":"skerry-12"}`, 422, "installs on another class of hardware"},
 		{"key in another case", "PUT", "/api/targets", s.Token, "application/json", `{"PC":"skerry-12"}`, 422, "unexpected property"},
 		{"scope", "POST", "/api/tokens", s.Token, "application/json", `{"name":"x","scope":"all"}`, 422, "body.scope"},
@@ -266,20 +267,18 @@ func TestMistakesCarryTheirPlaces(t *testing.T) {
 func TestRevisionsOfTheTarget(t *testing.T) {
 	t.Parallel()
 	s := servertest.Demo(t, nil)
-	src := string(standin.Releases()["skerry-12.yaml"])
 	before, _ := s.Client.Fleet(ctx, "class=pc")
-	stricter := strings.NewReplacer("revision: 4", "revision: 5", "at_least: 6 GiB", "at_least: 12 GiB").Replace(src)
-	if _, err := s.Client.AddRelease(ctx, []byte(strings.Replace(stricter, "revision: 5", "revision: 5\ndraft: true", 1))); err != nil {
+	if _, err := s.Client.AddRelease(ctx, standin.SkerryWith("revision: 5", "revision: 6\ndraft: true", "at_least: 6 GiB", "at_least: 12 GiB")); err != nil {
 		t.Fatal(err)
 	}
 	if after, _ := s.Client.Fleet(ctx, "class=pc"); after.Dispositions[0].Count != before.Dispositions[0].Count {
 		t.Error("a draft judged the fleet")
 	}
-	if _, err := s.Client.AddRelease(ctx, []byte(strings.Replace(stricter, "revision: 5", "revision: 6", 1))); err != nil {
+	if _, err := s.Client.AddRelease(ctx, standin.SkerryWith("revision: 5", "revision: 7", "at_least: 6 GiB", "at_least: 12 GiB")); err != nil {
 		t.Fatal(err)
 	}
 	after, _ := s.Client.Fleet(ctx, "class=pc")
-	if after.Dispositions[0].Count >= before.Dispositions[0].Count || after.Targets[0].Release.Revision != 6 {
+	if after.Dispositions[0].Count >= before.Dispositions[0].Count || after.Targets[0].Release.Revision != 7 {
 		t.Errorf("%d ready by revision %d, %d before", after.Dispositions[0].Count, after.Targets[0].Release.Revision, before.Dispositions[0].Count)
 	}
 }
@@ -288,15 +287,15 @@ func TestRelease(t *testing.T) {
 	t.Parallel()
 	s := servertest.Demo(t, nil)
 	r, err := s.Client.Release(ctx, "skerry-12")
-	if err != nil || !r.Target || len(r.Requirements) != 17 || len(r.Support) != 3 || r.Lists[0].Rules != 3 {
-		t.Fatalf("%+v %v", r.ReleaseRow, err)
+	if err != nil || !r.Target || len(r.Requirements) != 23 || len(r.Sections) != 9 || len(r.Revisions) != 2 {
+		t.Fatalf("%+v %d %d %d %v", r.ReleaseRow, len(r.Requirements), len(r.Sections), len(r.Revisions), err)
 	}
 	for _, q := range r.Requirements {
 		if q.Says == "" || q.Reason == "" {
 			t.Errorf("%s says nothing", q.ID)
 		}
 	}
-	doc, err := s.Client.ReleaseDocument(ctx, "skerry-12")
+	doc, err := s.Client.ReleaseDocument(ctx, "skerry-12", 0)
 	if err != nil || !bytes.Equal(doc, standin.Releases()["skerry-12.yaml"]) {
 		t.Errorf("the document is not as it was given: %v", err)
 	}

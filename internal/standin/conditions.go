@@ -45,6 +45,15 @@ var conditions = map[string]func(*maker){
 		}
 		m.d.OS.Name, m.d.OS.Version, m.d.OS.Build = some("Skerry 10"), some("10.4"), some("10.4.2209")
 	},
+	"old-graphics-driver": func(m *maker) {
+		m.d.Graphics = []inventory.Adapter{{Name: some("Built-in graphics"), DriverModel: some("1.3"), InterfaceLevel: some("11.1"), DriverVersion: some("9.18.13.1"), DriverDate: some("2013-10-05")}}
+	},
+	"old-applications": func(m *maker) {
+		m.d.Software = []inventory.Software{{Name: "Counterfoil", Version: some([]string{"4.2", "3.9"}[m.IntN(2)])}, {Name: "Tidebook", Version: some("4.1")}, {Name: "Hawser VPN", Version: some([]string{"2.4", "2.6"}[m.IntN(2)])}}
+		if m.IntN(3) == 0 {
+			m.d.Software = append(m.d.Software, inventory.Software{Name: "Lampwright", Version: some("7.3")})
+		}
+	},
 	"narrow-system": func(m *maker) { m.d.OS.Architecture = some("x86") },
 	"guest-without-tpm": func(m *maker) {
 		m.d.Device.Environment, m.d.Device.Hypervisor, m.d.Device.Form = some("guest"), some("Boathouse"), some("virtual")

@@ -23,8 +23,8 @@ func Fill(ctx context.Context, s Service, now time.Time) (int, error) {
 	if err != nil {
 		return 0, err
 	}
-	for name, src := range Releases() {
-		if err := s.LoadRelease(ctx, name, src); err != nil {
+	for _, r := range AllReleases() {
+		if err := s.LoadRelease(ctx, r.File, r.Text); err != nil {
 			return 0, err
 		}
 	}

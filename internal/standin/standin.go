@@ -6,7 +6,9 @@ package standin
 
 import (
 	"embed"
+	"encoding/json"
 	"fmt"
+	"io/fs"
 	"math/rand/v2"
 	"slices"
 	"strings"
@@ -14,9 +16,10 @@ import (
 
 	"rolltop.example/rolltop/core/doc"
 	"rolltop.example/rolltop/core/inventory"
+	"rolltop.example/rolltop/core/release"
 )
 
-//go:embed organisation.yaml releases/*.yaml
+//go:embed organisation.yaml releases
 var files embed.FS
 
 // Organisation is organisation.yaml.
@@ -69,15 +72,64 @@ type condition struct {
 	Macs int    `json:"macs"`
 }
 
-// Releases returns the demo's release documents by file name.
-func Releases() map[string][]byte {
-	out := map[string][]byte{}
-	for _, name := range []string{"skerry-12.yaml", "fathom-9.yaml"} {
+// releaseFiles are the demo's release documents, revisions in their order.
+var releaseFiles = []string{"skerry-12-revision-4.yaml", "skerry-12.yaml", "skerry-13.yaml", "fathom-9.yaml"}
+
+// Release is a release document of the demo, together with the files it names.
+type Release struct {
+	File string
+	Text []byte
+}
+
+// AllReleases returns the demo's release documents, earlier revisions first.
+func AllReleases() []Release {
+	var out []Release
+	for _, name := range releaseFiles {
 		src, err := files.ReadFile("releases/" + name)
 		if err != nil {
 			panic(err) // it is embedded
 		}
-		out[name] = src
+		packed, err := release.Pack(name, src, func(file string) ([]byte, error) { return files.ReadFile("releases/" + file) })
+		if err != nil {
+			panic(err)
+		}
+		out = append(out, Release{name, packed})
+	}
+	return out
+}
+
+// Releases returns the latest revisions of the demo's targets by file name.
+func Releases() map[string][]byte {
+	out := map[string][]byte{}
+	for _, r := range AllReleases() {
+		if r.File == "skerry-12.yaml" || r.File == "fathom-9.yaml" {
+			out[r.File] = r.Text
+		}
+	}
+	return out
+}
+
+// ReleaseFiles are the release documents and the files beside them, as they
+// stand in a directory.
+func ReleaseFiles() fs.FS {
+	dir, err := fs.Sub(files, "releases")
+	if err != nil {
+		panic(err) // it is embedded
+	}
+	return dir
+}
+
+// SkerryWith is the PCs' target with texts of its document replaced, old and
+// new in turn: for trying what a changed document does.
+func SkerryWith(pairs ...string) []byte {
+	b, err := release.Unpack("skerry-12.yaml", Releases()["skerry-12.yaml"])
+	if err != nil {
+		panic(err)
+	}
+	b.Document = strings.NewReplacer(pairs...).Replace(b.Document)
+	out, err := json.Marshal(b)
+	if err != nil {
+		panic(err)
 	}
 	return out
 }
@@ -190,9 +242,11 @@ func (m *maker) pc(name string, now time.Time) {
 	fw.SecureBoot, fw.SecureBootCapable = some("on"), some(true)
 	d.TPM = inventory.TPM{State: some("ready"), Version: some("2.0"), Kind: some("firmware"), Manufacturer: some("CORV"), Firmware: some("7.2.1")}
 	d.Security.VBS = some([]string{"running", "off", "configured"}[m.IntN(3)])
-	d.Graphics = []inventory.Adapter{{Name: some("Built-in graphics"), DriverModel: some("2.7")}}
+	d.Graphics = []inventory.Adapter{{Name: some("Built-in graphics"), DriverModel: some("2.7"), InterfaceLevel: some("12.0"), DriverVersion: some("30.0.1.4")}}
 	d.Displays = []inventory.Display{{Internal: some(m.mod.Form == "laptop"), WidthPx: some(int64(1920)), HeightPx: some(int64(1080)), DiagonalInches: some(14.0)}}
 	d.Software = []inventory.Software{{Name: "Tidebook", Version: some("4.1")}, {Name: "Hawser VPN", Version: some("2.8")}}
+	d.Collector.Titles = []string{"Counterfoil", "Hawser", "Hawser VPN", "Lampwright", "Tidebook"}
+	d.AddGap("software", inventory.NotAsked, "only the titles asked for were read", "")
 }
 
 func find(list []processor, name string) processor {

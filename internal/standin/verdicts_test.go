@@ -17,12 +17,12 @@ var verdicts = map[string]struct{ disposition, fails, unknown string }{
 	"LANT-101":  {"ready", "", ""},
 	"GULL-101":  {"reconfigure", "Partition style GPT; Boot mode UEFI; Secure boot switched on; TPM 2.0 ready", "Able to do secure boot"},
 	"NSLIP-101": {"reconfigure", "Secure boot switched on", ""},
-	"CORB-101":  {"undetermined", "Free space on the system volume; Secure boot switched on", "TPM 2.0 ready; Solid-state system disk"},
+	"CORB-101":  {"undetermined", "Free space on the system volume; Secure boot switched on", "TPM 2.0 ready; Graphics driver; Solid-state system disk"},
 	"HOLM-101":  {"replace", "64-bit system; Processor cores; Installed memory; Capacity of the system disk; Free space on the system volume", ""},
 	"NSLIP-102": {"ready", "", ""},
-	"NARR-101":  {"undetermined", "", "Processor features; Processor on the list"},
+	"NARR-101":  {"undetermined", "", "Processor features; Processor on the list; Graphics driver"},
 	"EELG-101":  {"undetermined", "TPM 2.0 ready", "Capacity of the system disk; Partition style GPT; Secure boot switched on; Solid-state system disk"},
-	"SANDP-101": {"replace", "Processor features; Processor on the list; Installed memory; Partition style GPT; Boot mode UEFI; Secure boot switched on; Solid-state system disk", "Able to do secure boot; TPM 2.0 ready"},
+	"SANDP-101": {"replace", "Processor features; Processor on the list; Installed memory; Partition style GPT; Boot mode UEFI; Secure boot switched on; Graphics driver; Solid-state system disk", "Able to do secure boot; TPM 2.0 ready"},
 	"EELG-102":  {"ready", "", ""}, // another system; the release is installed afresh
 	"OUTER-101": {"undetermined", "Boot mode UEFI; Secure boot switched on; TPM 2.0 ready", "Capacity of the system disk; Partition style GPT; Able to do secure boot; Solid-state system disk"},
 	"NSLIP-M51": {"ready", "", ""},
@@ -33,7 +33,7 @@ var verdicts = map[string]struct{ disposition, fails, unknown string }{
 func TestVerdictsOfRecordedMachines(t *testing.T) {
 	rel := map[string]*release.Release{}
 	for name, src := range standin.Releases() {
-		r, err := release.Read(name, src)
+		r, err := release.Read(name, src, nil)
 		if err != nil {
 			t.Fatal(err)
 		}

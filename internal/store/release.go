@@ -23,6 +23,8 @@ type ReleaseRef struct {
 	Name     string `db:"name"`
 	Class    string `db:"class"`
 	Draft    bool   `db:"draft"`
+	Test     bool   `db:"test"`
+	Follows  string `db:"follows"`
 	AddedAt  int64  `db:"added_at"`
 }
 
@@ -53,8 +55,8 @@ func (s *Store) AddRelease(ctx context.Context, rel *release.Release, src []byte
 			return fmt.Errorf("%w %d of %s is older than the latest, which is %d; count it up", ErrRevision, rel.Revision, rel.ID, latest)
 		}
 		added = true
-		_, err = tx.Exec("INSERT INTO release (id, revision, name, class, draft, added_at, body) VALUES (?, ?, ?, ?, ?, ?, ?)",
-			rel.ID, rel.Revision, rel.Name, rel.InstallsOn, rel.Draft, millis(now), s.pack.EncodeAll(src, nil))
+		_, err = tx.Exec("INSERT INTO release (id, revision, name, class, draft, test, follows, added_at, body) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
+			rel.ID, rel.Revision, rel.Name, rel.InstallsOn, rel.Draft, rel.TestRelease, rel.Follows, millis(now), s.pack.EncodeAll(src, nil))
 		return err
 	})
 	return added, err
@@ -63,7 +65,7 @@ func (s *Store) AddRelease(ctx context.Context, rel *release.Release, src []byte
 // Releases lists all revisions, the latest of each release first.
 func (s *Store) Releases(ctx context.Context) ([]ReleaseRef, error) {
 	var out []ReleaseRef
-	err := s.reader.SelectContext(ctx, &out, "SELECT id, revision, name, class, draft, added_at FROM release ORDER BY class DESC, id, revision DESC")
+	err := s.reader.SelectContext(ctx, &out, "SELECT id, revision, name, class, draft, test, follows, added_at FROM release ORDER BY class DESC, id, revision DESC")
 	return out, err
 }
 

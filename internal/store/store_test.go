@@ -146,18 +146,14 @@ func TestNothingIsKeptWhenJudgingFails(t *testing.T) {
 
 func TestReleaseRevisionsAreNeverOverwritten(t *testing.T) {
 	s := open(t)
-	src := standin.Releases()["skerry-12.yaml"]
-	read := func(revision int) (*release.Release, []byte) {
-		text := []byte(strings.Replace(string(src), "revision: 4", fmt.Sprintf("revision: %d", revision), 1))
-		rel, err := release.Read("x", text)
+	src := standin.SkerryWith("revision: 5", "revision: 4")
+	add := func(revision int, by string) (bool, error) {
+		text := standin.SkerryWith("revision: 5", fmt.Sprintf("revision: %d", revision), "entered_by: desktop support", "entered_by: desktop support"+by)
+		rel, err := release.Read("x", text, nil)
 		if err != nil {
 			t.Fatal(err)
 		}
-		return rel, text
-	}
-	add := func(revision int, tail string) (bool, error) {
-		rel, text := read(revision)
-		return s.AddRelease(ctx, rel, append(text, tail...), now)
+		return s.AddRelease(ctx, rel, text, now)
 	}
 	if added, err := add(4, ""); !added || err != nil {
 		t.Fatal(added, err)
@@ -165,7 +161,7 @@ func TestReleaseRevisionsAreNeverOverwritten(t *testing.T) {
 	if added, err := add(4, ""); added || err != nil {
 		t.Errorf("the same again: %v %v", added, err)
 	}
-	if _, err := add(4, "\n# changed"); !errors.Is(err, store.ErrRevision) || !strings.Contains(err.Error(), "never overwritten") {
+	if _, err := add(4, ", again"); !errors.Is(err, store.ErrRevision) || !strings.Contains(err.Error(), "never overwritten") {
 		t.Errorf("the same revision with other content: %v", err)
 	}
 	if _, err := add(3, ""); !errors.Is(err, store.ErrRevision) {
@@ -218,7 +214,7 @@ func TestOpenRefuses(t *testing.T) {
 	tests := []struct{ name, path, want string }{
 		{"not a database", write("text.db", strings.Repeat("not a database ", 100)), "is not a database file"},
 		{"another program's", sqlite("other.db", "CREATE TABLE x (y)"), "is a database of another program"},
-		{"from a newer version", newer, "is from a newer version of rolltop (schema 99; this one knows 1)"},
+		{"from a newer version", newer, "is from a newer version of rolltop (schema 99; this one knows 2)"},
 		{"in use", held, "is in use by another rolltop"},
 		{"a directory", dir, "is a directory"},
 		{"nowhere", path("no/where.db"), "the directory of the database is not there"},
@@ -262,27 +258,43 @@ func TestReopenKeepsEverything(t *testing.T) {
 
 func TestJudgeAllGoesThroughEveryMachineOfAClass(t *testing.T) {
 	s := open(t)
-	const machines = 1203 // more than two batches
+	const machines = 1603 // more than one batch of each class
 	for i := range machines {
 		d := machine(fmt.Sprintf("M%04d", i), fmt.Sprintf("S%04d", i), "", now)
 		if i%3 == 0 {
 			d.OS.Platform = some("macos")
 		}
-		keep(t, s, d)
-	}
-	j, created, err := s.Judgement(ctx, "skerry-12", 4, "test", now)
-	if err != nil || !created {
-		t.Fatal(created, err)
-	}
-	seen := 0
-	err = s.JudgeAll(ctx, "pc", func(d *store.Device, inv *inventory.Document) (*store.Verdict, error) {
-		if d.Name != inv.Device.Name.Or("") {
-			t.Errorf("%s was given the inventory of %s", d.Name, inv.Device.Name.Or(""))
+		if _, err := s.Keep(ctx, d, func(tx *store.Tx, device *store.Device, inv *inventory.Document) error {
+			return tx.PutRow(device.ID, device.Class, 1, fmt.Appendf(nil, "facts of %d", device.ID))
+		}); err != nil {
+			t.Fatal(err)
 		}
-		seen++
-		return &store.Verdict{JudgementID: j, DeviceID: d.ID, InventoryID: d.InventoryID, Disposition: 2, Outcomes: "p"}, nil
-	})
-	if err != nil || seen != machines*2/3 {
+	}
+	j, done, err := s.Judgement(ctx, "skerry-12", 4, "test", now)
+	if err != nil || done {
+		t.Fatal(done, err)
+	}
+	judge := func(seen *int, stop int) error {
+		return s.JudgeAll(ctx, j, "pc", 1, func(p *store.Packed) (*store.Verdict, error) {
+			if string(p.Row) != fmt.Sprintf("facts of %d", p.DeviceID) {
+				t.Errorf("machine %d was given %s", p.DeviceID, p.Row)
+			}
+			if *seen++; *seen == stop {
+				return nil, errors.New("the power went")
+			}
+			return &store.Verdict{JudgementID: j, DeviceID: p.DeviceID, InventoryID: p.InventoryID, Disposition: 2, Outcomes: "p"}, nil
+		})
+	}
+	// Broken off, the judgement is not done, and goes on the next time.
+	seen := 0
+	if err := judge(&seen, 700); err == nil || !strings.Contains(err.Error(), "the power went") {
+		t.Fatalf("broken off: %v", err)
+	}
+	if again, done, _ := s.Judgement(ctx, "skerry-12", 4, "test", now); again != j || done {
+		t.Errorf("judgement %d, done %v", again, done)
+	}
+	seen = 0
+	if err := judge(&seen, -1); err != nil || seen != 1068 {
 		t.Errorf("judged %d, %v", seen, err)
 	}
 	rows, err := s.Rows(ctx, map[string]int64{"pc": j})
@@ -295,8 +307,12 @@ func TestJudgeAllGoesThroughEveryMachineOfAClass(t *testing.T) {
 	if err != nil || len(rows) != machines || judged != seen {
 		t.Errorf("%d rows, %d judged, %v", len(rows), judged, err)
 	}
-	if again, created, _ := s.Judgement(ctx, "skerry-12", 4, "test", now); again != j || created {
-		t.Error("the same judgement was made twice")
+	if again, done, _ := s.Judgement(ctx, "skerry-12", 4, "test", now); again != j || !done {
+		t.Error("the same judgement was made twice, or is not done")
+	}
+	// Rows of another version of the packing are not judged, and are listed.
+	if list, err := s.Unpacked(ctx, 2); err != nil || len(list) != machines {
+		t.Errorf("%d machines to pack again, %v", len(list), err)
 	}
 }
 

@@ -20,8 +20,8 @@ const places = [
 ]
 const current = computed(() =>
   String(route.name ?? '')
-    .replace(/^device$/, 'devices')
-    .replace(/^release$/, 'releases'),
+    .replace(/^(device|compare)$/, 'devices')
+    .replace(/^(release|release-new|release-edit|list-import)$/, 'releases'),
 )
 
 const releases = useQuery({

@@ -1,5 +1,6 @@
 import { createRouter, createWebHistory } from 'vue-router'
 
+import ComparePage from './pages/ComparePage.vue'
 import DevicePage from './pages/DevicePage.vue'
 import DevicesPage from './pages/DevicesPage.vue'
 import FleetPage from './pages/FleetPage.vue'
@@ -13,7 +14,16 @@ export const router = createRouter({
     { path: '/', name: 'fleet', component: FleetPage },
     { path: '/devices', name: 'devices', component: DevicesPage },
     { path: '/devices/:machine', name: 'device', component: DevicePage, props: true },
+    { path: '/compare', name: 'compare', component: ComparePage },
     { path: '/releases', name: 'releases', component: ReleasesPage },
+    { path: '/releases/new', name: 'release-new', component: () => import('./pages/ReleaseEditPage.vue') },
+    { path: '/releases/import', name: 'list-import', component: () => import('./pages/ListImportPage.vue') },
+    {
+      path: '/releases/:id/edit',
+      name: 'release-edit',
+      component: () => import('./pages/ReleaseEditPage.vue'),
+      props: true,
+    },
     { path: '/releases/:id', name: 'release', component: ReleasePage, props: true },
     { path: '/:rest(.*)*', name: 'missing', component: MissingPage },
   ],

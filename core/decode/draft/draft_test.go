@@ -59,7 +59,7 @@ func TestDisagree(t *testing.T) {
 	x := begin(false)
 	x.Disagree("firmware.secure_boot", inventory.Differ{Value: "on", Source: "a"}, inventory.Differ{Value: "off", Source: "b"})
 	r := fact.Read(x.D).Get(fact.SecureBoot)
-	if r.Value.Known() || r.Gap.Cause != inventory.Disagree || len(r.Others) != 2 || r.Gap.Detail != "a says on, b says off" {
+	if r.Value.Known() || r.Gap.Cause != inventory.Disagree || len(r.Others()) != 2 || r.Gap.Detail != "a says on, b says off" {
 		t.Errorf("%+v", r)
 	}
 }

@@ -38,6 +38,7 @@ func (x *decoder) software() {
 		}
 	}
 	if !keep.All && x.D.GapOf("software") == nil {
+		x.D.Collector.Titles = keep.Named
 		x.D.AddGap("software", inventory.NotAsked, "only the titles asked for were read", titles.Try)
 	}
 }

@@ -282,6 +282,7 @@ func (x *decoder) software() {
 	}
 	x.D.Said("software", Applications)
 	if !keep.All {
+		x.D.Collector.Titles = keep.Named
 		x.D.AddGap("software", inventory.NotAsked, "only the titles asked for were read", titles.Try)
 	}
 }

@@ -36,6 +36,7 @@ func (x *decoder) software() {
 	}
 	x.D.Said("software", `HKLM\`+KeyUninstall+", both views")
 	if !keep.All {
+		x.D.Collector.Titles = keep.Named
 		x.D.AddGap("software", inventory.NotAsked, "only the titles asked for were read", titles.Try)
 	}
 }

@@ -4,11 +4,15 @@ import { useQuery } from '@pinia/colada'
 import { computed } from 'vue'
 
 import { api, ask } from '../client'
+import CheckBeside from '../parts/CheckBeside.vue'
 import DispositionMark from '../parts/DispositionMark.vue'
+import FactForm from '../parts/FactForm.vue'
 import FindingItem from '../parts/FindingItem.vue'
 import PlanList from '../parts/PlanList.vue'
+import ReleasesBeside from '../parts/ReleasesBeside.vue'
 import TroubleBox from '../parts/TroubleBox.vue'
-import { sayDay, sayMoment } from '../words'
+import { useSession } from '../session'
+import { capital, sayDay, sayMoment } from '../words'
 
 const props = defineProps<{ machine: string }>()
 const {
@@ -19,6 +23,7 @@ const {
   key: () => ['device', props.machine],
   query: () => ask(api.GET('/devices/{key}', { params: { path: { key: props.machine } } })),
 })
+const { data: who } = useSession()
 const check = computed(() => device.value?.check)
 const findings = computed(() => check.value?.findings ?? [])
 const fails = computed(() => findings.value.filter((f) => f.level === 'must' && f.outcome === 'fail'))
@@ -26,12 +31,18 @@ const unknowns = computed(() => findings.value.filter((f) => f.level === 'must' 
 const advice = computed(() => findings.value.filter((f) => f.level === 'should' && f.outcome === 'fail'))
 const rest = computed(() => {
   const shown = new Set([...fails.value, ...unknowns.value, ...advice.value])
-  return findings.value.filter((f) => !shown.has(f))
+  return findings.value.filter((f) => !shown.has(f) && !(f.interim && f.outcome === 'not-applicable'))
 })
 const passes = computed(() => rest.value.filter((f) => f.outcome === 'pass').map((f) => f.title))
 const missing = computed(
   () => device.value?.facts.flatMap((g) => g.facts).filter((f) => !f.known).length ?? 0,
 )
+async function takeBack(fact: string) {
+  await ask(
+    api.DELETE('/devices/{key}/facts/{fact}', { params: { path: { key: props.machine, fact } } }),
+  ).catch(() => undefined)
+  await refetch()
+}
 const about = computed(() => {
   const d = device.value
   return d
@@ -44,7 +55,14 @@ const about = computed(() => {
   <TroubleBox v-if="error" :error="error" @again="refetch()" />
   <p v-else-if="!device" role="status" class="text-soft">Checking the machine…</p>
   <template v-else>
-    <p class="text-soft">{{ about }}</p>
+    <p class="flex flex-wrap gap-x-4 text-soft">
+      {{ about }}
+      <RouterLink
+        :to="{ name: 'compare', query: { a: device.key } }"
+        class="no-print ml-auto text-sm underline underline-offset-2 hover:text-ink"
+        >Compare with another machine</RouterLink
+      >
+    </p>
     <template v-if="check">
       <h1 class="mb-1 text-[27px] leading-tight font-semibold tracking-tight">
         <DispositionMark :of="check.disposition" big /><span
@@ -75,6 +93,19 @@ const about = computed(() => {
           · {{ check.support.release }}
           {{ check.support.days < 0 ? 'went out of support' : 'is supported until' }}
           {{ sayDay(check.support.ends) }}</template
+        >
+      </p>
+      <p v-for="w in check.warnings" :key="w" class="mb-3 font-semibold">{{ w }}</p>
+      <p v-for="n in check.next" :key="n.release.id" class="-mt-4 mb-6">
+        Next,
+        <RouterLink
+          :to="{ name: 'release', params: { id: n.release.id } }"
+          class="underline underline-offset-2"
+          >{{ n.release.name }}</RouterLink><span v-if="n.release.test_release" class="text-soft">
+          (for testing)</span
+        >: <b>{{ n.disposition }}</b>, {{ n.answer
+        }}<span v-if="n.fails?.length" class="text-soft">
+          It fails there and not here: {{ n.fails.map((f) => f.toLowerCase()).join(', ') }}.</span
         >
       </p>
 
@@ -124,6 +155,8 @@ const about = computed(() => {
           <PlanList :plan="check.plan" />
         </section>
       </div>
+      <CheckBeside :check="check" />
+      <ReleasesBeside :machine="device.key" :check="check" />
     </template>
     <template v-else>
       <h1 class="mb-1 text-[27px] leading-tight font-semibold">{{ device.name }}</h1>
@@ -142,6 +175,7 @@ const about = computed(() => {
         v-slot="{ open }"
         as="div"
         class="border-b border-line/60"
+        :data-group="g.group"
       >
         <DisclosureButton class="flex w-full cursor-pointer items-baseline gap-2 py-1.5 text-left">
           <span aria-hidden="true" class="text-soft">{{ open ? '▾' : '▸' }}</span>
@@ -151,16 +185,53 @@ const about = computed(() => {
         <DisclosurePanel>
           <table class="mb-3 w-full text-left text-sm">
             <tbody>
-              <tr v-for="f in g.facts" :key="f.fact + f.label" class="border-t border-line/40 align-baseline">
+              <tr
+                v-for="f in g.facts"
+                :key="f.fact + f.label"
+                :data-fact="f.fact"
+                class="border-t border-line/40 align-baseline"
+              >
                 <th scope="row" class="w-64 py-1 pr-4 pl-6 font-normal" :title="f.fact">{{ f.label }}</th>
                 <td v-if="f.known" class="py-1 pr-4">{{ f.value }}</td>
-                <td v-else class="py-1 pr-4 text-soft">{{ f.why }} {{ f.try }}</td>
+                <td v-else class="py-1 pr-4 text-soft">
+                  {{ f.why }} {{ f.try }}
+                  <FactForm
+                    v-if="who?.scope === 'manage'"
+                    :machine="device.key"
+                    :fact="f.fact"
+                    :label="f.label"
+                    @entered="refetch()"
+                  />
+                </td>
                 <td class="w-64 py-1 wrap-anywhere text-soft">{{ f.source }}</td>
               </tr>
             </tbody>
           </table>
         </DisclosurePanel>
       </Disclosure>
+    </section>
+
+    <section v-if="device.hand?.length" aria-labelledby="hand" class="mt-8">
+      <h2 id="hand" class="mb-2 border-b border-line pb-1.5 font-semibold">Entered by hand</h2>
+      <ul class="text-sm">
+        <li v-for="h in device.hand" :key="h.fact" class="flex flex-wrap gap-x-3 py-0.5">
+          <span
+            ><span class="text-soft">{{ capital(h.label) }}:</span> <b>{{ h.value }}</b></span
+          >
+          <span class="text-soft"
+            >{{ h.by }}, {{ sayMoment(h.at) }}<template v-if="h.note">; {{ h.note }}</template></span
+          >
+          <span v-if="h.problem" class="text-replace">Not in the latest inventory: {{ h.problem }}</span>
+          <button
+            v-if="who?.scope === 'manage'"
+            type="button"
+            class="cursor-pointer text-accent underline underline-offset-2"
+            @click="takeBack(h.fact)"
+          >
+            Take it back
+          </button>
+        </li>
+      </ul>
     </section>
 
     <section aria-labelledby="history" class="mt-8">
@@ -172,6 +243,12 @@ const about = computed(() => {
           }}</a>
           <span v-if="h.taken_at !== h.last_seen" class="text-soft"
             >, the same readings since {{ sayMoment(h.taken_at) }}</span
+          >
+          <RouterLink
+            v-if="h.id !== device.history[0]?.id"
+            :to="{ name: 'compare', query: { a: device.key, inventory_a: h.id, b: device.key } }"
+            class="ml-3 text-accent underline underline-offset-2"
+            >Compare with the latest</RouterLink
           >
         </li>
       </ul>

@@ -4,12 +4,16 @@ import { computed } from 'vue'
 import { useRoute } from 'vue-router'
 
 import { api, ask } from '../client'
+import ChangeList from '../parts/ChangeList.vue'
 import TroubleBox from '../parts/TroubleBox.vue'
-import { capital, sayDay } from '../words'
+import { useSession } from '../session'
+import { sayDay } from '../words'
 
 const props = defineProps<{ id: string }>()
 const route = useRoute()
+const { data: who } = useSession()
 const revision = computed(() => Number(route.query.revision ?? 0) || 0)
+const against = computed(() => String(route.query.against ?? ''))
 const {
   data: rel,
   error,
@@ -21,13 +25,36 @@ const {
       api.GET('/releases/{id}', { params: { path: { id: props.id }, query: { revision: revision.value } } }),
     ),
 })
+const earlier = computed(() => rel.value?.revisions.filter((r) => r.revision < rel.value!.revision) ?? [])
+const difference = useQuery({
+  key: () => ['difference', props.id, revision.value, against.value, earlier.value.length],
+  query: () =>
+    ask(
+      api.GET('/releases/{id}/difference', {
+        params: { path: { id: props.id }, query: { revision: revision.value, against: against.value } },
+      }),
+    ),
+  enabled: () => against.value !== '' || earlier.value.length > 0,
+})
+const others = useQuery({ key: ['releases'], query: () => ask(api.GET('/releases')) })
+const comparable = computed(() => {
+  const seen = new Set<string>([props.id])
+  return (others.data.value?.releases ?? []).filter((r) => {
+    const fresh = r.class === rel.value?.class && !seen.has(r.id)
+    seen.add(r.id)
+    return fresh
+  })
+})
 const levels = computed(() =>
   [
     { level: 'must', title: 'Required' },
     { level: 'should', title: 'Advised' },
     { level: 'feature', title: 'For optional features' },
   ]
-    .map((l) => ({ ...l, rows: rel.value?.requirements.filter((q) => q.level === l.level) ?? [] }))
+    .map((l) => ({
+      ...l,
+      rows: rel.value?.requirements.filter((q) => q.level === l.level && !q.interim) ?? [],
+    }))
     .filter((l) => l.rows.length > 0),
 )
 const failing = (id: string) => ({
@@ -40,13 +67,28 @@ const failing = (id: string) => ({
   <TroubleBox v-if="error" :error="error" @again="refetch()" />
   <p v-else-if="!rel" role="status" class="text-soft">Reading the release…</p>
   <template v-else>
-    <h1 class="mb-1 text-[27px] leading-tight font-semibold tracking-tight">{{ rel.name }}</h1>
-    <p class="mb-6 text-soft">
+    <div class="flex flex-wrap items-baseline gap-x-4">
+      <h1 class="mb-1 text-[27px] leading-tight font-semibold tracking-tight">{{ rel.name }}</h1>
+      <RouterLink
+        v-if="who?.scope === 'manage'"
+        :to="{ name: 'release-edit', params: { id: rel.id }, query: { revision: rel.revision } }"
+        class="no-print ml-auto rounded-md border border-line px-3 py-1 font-semibold hover:bg-shade"
+        >Write the next revision</RouterLink
+      >
+    </div>
+    <p class="text-soft">
       Revision {{ rel.revision }}, published {{ sayDay(rel.published) }}, taken from
-      <code>{{ rel.source }}</code>. It installs on {{ rel.class === 'pc' ? 'PCs' : 'Macs'
+      <code class="wrap-anywhere">{{ rel.source }}</code><template v-if="rel.retrieved">
+        on {{ sayDay(rel.retrieved) }}</template
+      ><template v-if="rel.entered_by"> by {{ rel.entered_by }}</template
+      >. It installs on {{ rel.class === 'pc' ? 'PCs' : 'Macs'
       }}<template v-if="rel.target"> and is their target</template>.
     </p>
-    <div class="grid gap-x-9 gap-y-8 lg:grid-cols-[7fr_4fr]">
+    <p v-if="rel.draft" class="font-semibold">A draft: it cannot judge the fleet.</p>
+    <p v-if="rel.test_release" class="font-semibold">
+      A release for testing: its requirements may still change, and there may be no way back from it.
+    </p>
+    <div class="mt-6 grid gap-x-9 gap-y-8 lg:grid-cols-[7fr_5fr]">
       <div>
         <section v-for="l in levels" :key="l.level" class="mb-7">
           <h2 class="border-b border-line pb-1.5 font-semibold">{{ l.title }}</h2>
@@ -58,6 +100,11 @@ const failing = (id: string) => ({
                   v-if="q.asked_by === 'house'"
                   class="ml-1 rounded border border-line px-1.5 text-xs font-normal text-soft"
                   >house standard</span
+                >
+                <span
+                  v-if="q.feature"
+                  class="ml-1 rounded border border-line px-1.5 text-xs font-normal text-soft"
+                  >{{ q.feature }}</span
                 >
               </h3>
               <p>{{ q.says }}</p>
@@ -73,22 +120,48 @@ const failing = (id: string) => ({
             </li>
           </ul>
         </section>
+        <section v-if="difference.data.value || difference.error.value" aria-labelledby="changed">
+          <h2 id="changed" class="mb-2 text-lg font-semibold">
+            What changed<template v-if="difference.data.value"
+              >, against {{ difference.data.value.from.name }}, revision
+              {{ difference.data.value.from.revision }}</template
+            >
+          </h2>
+          <TroubleBox
+            v-if="difference.error.value"
+            :error="difference.error.value"
+            @again="difference.refetch()"
+          />
+          <ChangeList v-else-if="difference.data.value" :changes="difference.data.value.changes" />
+        </section>
       </div>
-      <aside>
-        <section v-if="rel.support.length" class="mb-7">
-          <h2 class="mb-2 border-b border-line pb-1.5 font-semibold">End of support</h2>
-          <p v-for="s in rel.support" :key="s.release + s.edition" class="flex justify-between gap-3 py-0.5">
-            <span>{{ s.release }} {{ s.edition }}</span
-            ><span>{{ sayDay(s.ends) }}</span>
+      <aside class="text-[14px]">
+        <section class="mb-7">
+          <h2 class="mb-2 border-b border-line pb-1.5 font-semibold">Revisions</h2>
+          <p v-for="r in rel.revisions" :key="r.revision" class="flex justify-between gap-3 py-0.5">
+            <RouterLink
+              :to="{ name: 'release', params: { id: rel.id }, query: { revision: r.revision } }"
+              class="underline-offset-2 hover:underline"
+              :class="{ 'font-semibold': r.revision === rel.revision }"
+              >Revision {{ r.revision }}{{ r.draft ? ', draft' : ''
+              }}{{ r.target ? ', judges now' : '' }}</RouterLink
+            ><span class="text-soft">added {{ sayDay(r.added_at) }}</span>
+          </p>
+          <p v-if="comparable.length" class="mt-2">
+            Compare with
+            <template v-for="(r, i) in comparable" :key="r.id"
+              ><span v-if="i > 0">, </span
+              ><RouterLink
+                :to="{ query: { ...route.query, against: r.id } }"
+                class="text-accent underline underline-offset-2"
+                >{{ r.name }}</RouterLink
+              ></template
+            >
           </p>
         </section>
-        <section v-if="rel.lists.length">
-          <h2 class="mb-2 border-b border-line pb-1.5 font-semibold">Lists</h2>
-          <p v-for="x in rel.lists" :key="x.id" class="py-0.5">
-            {{ capital(x.of) }}: {{ x.rows }} rows<template v-if="x.rules"
-              >, {{ x.rules }} naming rules</template
-            >, {{ x.complete ? 'complete' : 'not complete' }}
-          </p>
+        <section v-for="s in rel.sections" :key="s.title" class="mb-7">
+          <h2 class="mb-2 border-b border-line pb-1.5 font-semibold">{{ s.title }}</h2>
+          <p v-for="(line, i) in s.lines" :key="i" class="py-0.5 wrap-anywhere">{{ line }}</p>
         </section>
       </aside>
     </div>

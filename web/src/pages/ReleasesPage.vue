@@ -1,44 +1,79 @@
 <script setup lang="ts">
 import { useQuery } from '@pinia/colada'
+import { computed } from 'vue'
 
 import { api, ask } from '../client'
 import TroubleBox from '../parts/TroubleBox.vue'
+import { useSession } from '../session'
 import { sayDay } from '../words'
 
+const { data: who } = useSession()
 const { data, error, refetch } = useQuery({ key: ['releases'], query: () => ask(api.GET('/releases')) })
 const classes = { pc: 'PCs', mac: 'Macs' }
+/** Each release once, with how many revisions of it are kept. */
+const rows = computed(() => {
+  const all = data.value?.releases ?? []
+  return all
+    .filter((r, i) => all.findIndex((x) => x.id === r.id) === i)
+    .map((r) => ({
+      ...r,
+      kept: all.filter((x) => x.id === r.id).length,
+      judging: all.find((x) => x.id === r.id && x.target)?.revision,
+    }))
+})
 </script>
 
 <template>
-  <h1 class="mb-4 text-[27px] leading-tight font-semibold tracking-tight">Releases</h1>
+  <div class="mb-4 flex flex-wrap items-baseline gap-3">
+    <h1 class="text-[27px] leading-tight font-semibold tracking-tight">Releases</h1>
+    <template v-if="who?.scope === 'manage'">
+      <RouterLink
+        :to="{ name: 'release-new' }"
+        class="ml-auto rounded-md border border-line px-3 py-1 font-semibold hover:bg-shade"
+        >Write a release document</RouterLink
+      >
+      <RouterLink
+        :to="{ name: 'list-import' }"
+        class="rounded-md border border-line px-3 py-1 font-semibold hover:bg-shade"
+        >Import a list</RouterLink
+      >
+    </template>
+  </div>
   <TroubleBox v-if="error" :error="error" @again="refetch()" />
   <p v-else-if="!data" role="status" class="text-soft">Reading the list…</p>
   <p v-else-if="data.releases.length === 0" class="rounded-lg border border-line bg-card p-5">
-    No release document has been added. <code>rolltop releases add FILE</code> adds one.
+    No release document has been added. Write one here, or add a file with
+    <code>rolltop releases add FILE</code>.
   </p>
   <table v-else class="w-full text-left">
     <thead>
       <tr class="border-b border-line text-sm text-soft">
         <th scope="col" class="py-1.5 pr-4 font-normal">Release</th>
         <th scope="col" class="py-1.5 pr-4 font-normal">For</th>
-        <th scope="col" class="py-1.5 pr-4 font-normal">Revision</th>
+        <th scope="col" class="py-1.5 pr-4 font-normal">Latest revision</th>
         <th scope="col" class="py-1.5 pr-4 font-normal">Added</th>
         <th scope="col" class="py-1.5 font-normal">Use</th>
       </tr>
     </thead>
     <tbody>
-      <tr v-for="r in data.releases" :key="r.id + r.revision" class="border-b border-line/60">
+      <tr v-for="r in rows" :key="r.id" class="border-b border-line/60">
         <td class="py-2 pr-4 font-semibold">
           <RouterLink
-            :to="{ name: 'release', params: { id: r.id }, query: { revision: r.revision } }"
+            :to="{ name: 'release', params: { id: r.id } }"
             class="underline-offset-2 hover:underline"
             >{{ r.name }}</RouterLink
           >
         </td>
         <td class="py-2 pr-4">{{ classes[r.class] }}</td>
-        <td class="py-2 pr-4">{{ r.revision }}</td>
+        <td class="py-2 pr-4">
+          {{ r.revision }}<span v-if="r.kept > 1" class="text-soft"> of {{ r.kept }} kept</span>
+        </td>
         <td class="py-2 pr-4">{{ sayDay(r.added_at) }}</td>
-        <td class="py-2">{{ r.draft ? 'Draft' : r.target ? 'Target' : '' }}</td>
+        <td class="py-2">
+          <template v-if="r.judging">Target, judged by revision {{ r.judging }}</template>
+          <template v-if="r.draft">{{ r.judging ? '; ' : '' }}the latest is a draft</template>
+          <template v-if="r.test_release">Release for testing</template>
+        </td>
       </tr>
     </tbody>
   </table>

@@ -21,6 +21,11 @@ defineProps<{ finding: Schemas['AssessFinding'] }>()
           >house standard</span
         >
         <span
+          v-if="finding.interim"
+          class="ml-1 rounded border border-line px-1.5 text-xs font-normal text-soft"
+          >on the way, for {{ finding.interim }}</span
+        >
+        <span
           v-if="finding.level === 'feature'"
           class="ml-1 rounded border border-line px-1.5 text-xs font-normal text-soft"
           >optional feature</span
@@ -58,9 +63,19 @@ defineProps<{ finding: Schemas['AssessFinding'] }>()
           <p class="mb-1">
             {{ finding.why }}<span v-if="finding.consequence"> Otherwise {{ finding.consequence }}.</span>
           </p>
+          <p v-if="finding.rule" class="mb-1">{{ finding.rule }}</p>
+          <p v-if="finding.list" class="mb-1">
+            List {{ finding.list.list
+            }}<template v-if="finding.list.row">, row {{ finding.list.row }}</template
+            ><template v-if="finding.list.rule"
+              >, rule {{ finding.list.rule }} reads generation {{ finding.list.generation }}</template
+            ><template v-if="finding.list.nearest">, nearest row {{ finding.list.nearest }}</template
+            >.
+          </p>
           <ul>
             <li v-for="(e, i) in finding.evidence" :key="i">
-              <code class="text-ink">{{ e.fact }}</code>: {{ e.has }}
+              <code class="text-ink">{{ e.fact }}</code><template v-if="e.row"> of {{ e.row }}</template
+              >: {{ e.has }}
               <span v-if="e.source"> ({{ e.source }})</span>
             </li>
           </ul>

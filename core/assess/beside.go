@@ -1,0 +1,144 @@
+package assess
+
+import (
+	"time"
+
+	"rolltop.example/rolltop/core/check"
+	"rolltop.example/rolltop/core/fact"
+	"rolltop.example/rolltop/core/list"
+	"rolltop.example/rolltop/core/need"
+	"rolltop.example/rolltop/core/release"
+	"rolltop.example/rolltop/core/remedy"
+	"rolltop.example/rolltop/core/say"
+)
+
+func route(v *remedy.Verdict, rel *release.Release) Route {
+	return Route{v.Route, v.Through, v.Keeps, v.RouteKnown, say.Route(v.Route, v.Through, rel.Name, v.Keeps)}
+}
+
+func side(v *remedy.Verdict, rel *release.Release) Side {
+	return Side{v.Disposition.String(), say.Certainty(v), say.Answer(v, rel)}
+}
+
+// beside fills what stands beside the disposition and is never mixed into it.
+func (d *Document) beside(a *Assessment, now time.Time) {
+	rel, f := a.Result.Release, a.Result.Facts
+	if o := a.Verdict.Other; o != nil {
+		d.Other = &OtherRoute{route(o, rel), side(o, rel)}
+	}
+	d.support(rel, f, now)
+	d.delivery(rel, f, a.Verdict.Route)
+	if f.Class() != fact.Mac {
+		d.tpm(a)
+	}
+	d.Hold = say.Hold(f)
+	if o := rel.OfferTo(f, now); o.Known {
+		d.Offer = &Offer{Now: o.Now, Says: say.Offer(o, rel.Name)}
+		if !o.From.IsZero() {
+			d.Offer.From = &o.From
+		}
+	}
+	if rel.Draft {
+		d.Warnings = append(d.Warnings, "This is a draft of the requirements: it cannot judge the fleet, and it may change.")
+	}
+	if rel.TestRelease {
+		d.Warnings = append(d.Warnings, rel.Name+" is a release for testing. Its requirements may still change, and there may be no way back from it.")
+	}
+	d.Software, d.Strangers = known(f, rel.Known, fact.Titles, fact.TitleName, fact.TitlePublisher, fact.TitleVersion)
+	d.Drivers, _ = known(f, rel.KnownDrivers, fact.Drivers, fact.DriverDevice, fact.DriverProvider, fact.DriverVersion)
+	for i := range rel.Prepare {
+		p := &rel.Prepare[i]
+		state, says := say.Prepared(p, f)
+		d.Preparation = append(d.Preparation, Prepared{p.ID, p.Title, p.Reason, state, says})
+	}
+}
+
+func (d *Document) support(rel *release.Release, f *fact.Facts, now time.Time) {
+	name := f.Value(fact.OSName).Text()
+	s := rel.SupportEnds(name, f.Value(fact.OSEdition).Text())
+	if s == nil {
+		return
+	}
+	d.Support = &Support{Release: name, Edition: s.Edition, Ends: s.Ends, Days: days(now, s.Ends), Says: say.Extended(s, now), Source: s.Source}
+	if !s.Extended.IsZero() {
+		d.Support.Extended = &s.Extended
+	}
+}
+
+func (d *Document) delivery(rel *release.Release, f *fact.Facts, way string) {
+	if len(rel.Editions) == 0 && len(rel.Packages) == 0 {
+		return
+	}
+	got := rel.Deliver(f, way)
+	d.Delivery = &Delivery{Edition: got.Edition, Says: say.Delivery(&got, rel, f)}
+	if p := got.Package; p != nil {
+		d.Delivery.Package, d.Delivery.File, d.Delivery.SHA256, d.Delivery.Bytes, d.Delivery.Before = p.ID, p.File, p.SHA256, p.Bytes, p.Before
+	}
+}
+
+func (d *Document) tpm(a *Assessment) {
+	f := a.Result.Facts
+	state := a.Inventory.TPM.State.Or("") // announced is a state, too
+	t := &TPM{State: state, Version: f.Value(fact.TPMVersion).Text(), Kind: f.Value(fact.TPMKind).Text(), Says: say.TPM(f, state)}
+	switch state {
+	case "":
+		t.Seen = "not-known"
+	case "not-seen":
+		built := f.Get(fact.ProcessorTPM)
+		t.Seen, t.Likely, t.Source = "no", "not-known", built.Source
+		if built.Value.Known() {
+			t.Likely = map[bool]string{true: "yes", false: "no"}[built.Value.Bool()]
+		}
+	default:
+		t.Seen = "yes"
+	}
+	d.TPM = t
+}
+
+// known lists the rows of a list that the release knows, and the names of those
+// that it does not.
+func known(f *fact.Facts, entries []release.Known, g fact.Group, name, publisher, version fact.ID) (out []Known, strangers []string) {
+	if len(entries) == 0 {
+		return nil, nil
+	}
+	for i := range f.Rows(g) {
+		row := f.Row(g, i)
+		v := release.Judge(entries, row.Value(name), row.Value(publisher), row.Value(version))
+		if v == nil {
+			strangers = append(strangers, check.Title(row, name, version))
+			continue
+		}
+		out = append(out, Known{row.Value(name).Text(), row.Value(version).Text(), v.Is, say.Known(v.Is), v.Note, v.Source})
+	}
+	return out, strangers
+}
+
+func listMatch(e *check.Evidence) *ListMatch {
+	m, l := e.Match, e.Leaf.(*need.Listed).List
+	out := &ListMatch{List: l.ID, Result: map[list.Result]string{list.On: "on", list.Off: "off", list.Unread: "not-read"}[m.Result], Generation: m.Generation, Exception: m.Excepted}
+	if m.Row != nil {
+		out.Row = m.Row.Name
+	} else if row := l.Nearest(e.Reading.Value.Text()); row != nil && m.Result != list.On {
+		out.Nearest = row.Name
+	}
+	if m.Rule != nil {
+		out.Rule = m.Rule.ID
+	}
+	return out
+}
+
+// AddNext adds what the same machine takes for a release that follows.
+func (d *Document) AddNext(next *Assessment) {
+	n := Next{Release: next.Result.Release.Ref(), Side: side(&next.Verdict, next.Result.Release)}
+	here := map[string]string{}
+	for _, f := range d.Findings {
+		here[f.Title] = f.Outcome
+	}
+	for i := range next.Result.Findings {
+		fd := &next.Result.Findings[i]
+		if q := fd.Requirement; q.Level == release.Must && fd.Outcome == check.Fail && here[q.Title] != check.Fail.String() {
+			n.Fails = append(n.Fails, q.Title)
+		}
+	}
+	d.Next = append(d.Next, n)
+}

@@ -1,0 +1,70 @@
+package assess
+
+import (
+	"rolltop.example/rolltop/core/check"
+	"rolltop.example/rolltop/core/fact"
+	"rolltop.example/rolltop/core/release"
+	"rolltop.example/rolltop/core/remedy"
+)
+
+// Judge decides for machine after machine of a fleet what is kept of a check:
+// the same as [Run] would decide, without evidence and without a plan. Machines
+// with the same kind of trouble are decided once. A Judge is not for concurrent
+// use; its memory is bounded.
+type Judge struct {
+	rel      *release.Release
+	known    map[string]Judgement
+	key      []byte
+	outcomes []byte
+}
+
+// Judgement is what is kept of a check.
+type Judgement struct {
+	Disposition remedy.Disposition
+	Publisher   remedy.Disposition // by the publisher's requirements alone
+	Confirmed   bool
+	Fails       int    // musts that fail
+	Sole        string // the only one, where it is one
+	Outcomes    string // a letter for each requirement, see [check.Outcome.Letter]
+}
+
+// NewJudge makes a judge for a release.
+func NewJudge(rel *release.Release) *Judge {
+	return &Judge{rel: rel, known: map[string]Judgement{}}
+}
+
+// mostKnown bounds how many kinds of machine are remembered.
+const mostKnown = 1 << 15
+
+// Judge decides for a machine of the release's class. f is filled from the
+// release and must not be used with another one afterwards.
+func (j *Judge) Judge(f *fact.Facts) (Judgement, error) {
+	j.outcomes = check.Outcomes(j.rel, f, j.outcomes[:0])
+	path := j.rel.PathFrom(f)
+	j.key = remedy.Key(j.key[:0], j.rel, f, j.outcomes, &path)
+	if got, ok := j.known[string(j.key)]; ok {
+		return got, nil
+	}
+	res, err := check.Run(j.rel, f)
+	if err != nil {
+		return Judgement{}, err
+	}
+	got := decided(solved(res))
+	if len(j.known) >= mostKnown {
+		clear(j.known)
+	}
+	j.known[string(j.key)] = got
+	return got, nil
+}
+
+func decided(a *Assessment) Judgement {
+	g := Judgement{Disposition: a.Verdict.Disposition, Publisher: a.Verdict.Disposition, Confirmed: a.Verdict.Confirmed, Outcomes: a.Outcomes()}
+	if a.Publisher != nil {
+		g.Publisher = a.Publisher.Disposition
+	}
+	g.Fails, g.Sole = a.Fails()
+	return g
+}
+
+// Judgement is what is kept of the check.
+func (a *Assessment) Judgement() Judgement { return decided(a) }

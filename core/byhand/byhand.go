@@ -1,0 +1,254 @@
+// Package byhand puts facts that a person entered into an inventory. They fill
+// gaps and never silently override a reading: where the two differ, the fact is
+// one on which sources disagree, and both stay.
+package byhand
+
+import (
+	"encoding/json"
+	"fmt"
+	"reflect"
+	"strconv"
+	"strings"
+	"time"
+
+	"rolltop.example/rolltop/core/doc"
+	"rolltop.example/rolltop/core/fact"
+	"rolltop.example/rolltop/core/inventory"
+	"rolltop.example/rolltop/core/need"
+)
+
+// Fact is one fact that a person entered.
+type Fact struct {
+	Fact  string    `json:"fact" doc:"Name of the fact; of a row of a list with its place: graphics[0].interface_level"`
+	Value string    `json:"value" doc:"As in release documents, with its unit: 16 GiB"`
+	By    string    `json:"by" doc:"Who entered it"`
+	At    time.Time `json:"at"`
+	Note  string    `json:"note,omitempty" doc:"Where it was read: the board's manual, page 12"`
+}
+
+// Source says where the fact is from.
+func (f *Fact) Source() string {
+	s := "entered by hand"
+	if f.By != "" {
+		s += " by " + f.By
+	}
+	if !f.At.IsZero() {
+		s += " on " + f.At.UTC().Format(time.DateOnly)
+	}
+	if f.Note != "" {
+		s += " (" + f.Note + ")"
+	}
+	return s
+}
+
+// Check says what is wrong with a fact before it is kept.
+func (f *Fact) Check() error {
+	d := &inventory.Document{Format: inventory.Format, TakenAt: time.Unix(0, 0).UTC()}
+	d.OS.Platform = inventory.Some("windows")
+	// A place in a list is only there on the machine itself.
+	for range 8 {
+		d.Graphics, d.Displays = append(d.Graphics, inventory.Adapter{}), append(d.Displays, inventory.Display{})
+		d.Storage.Disks, d.Memory.Modules = append(d.Storage.Disks, inventory.Disk{}), append(d.Memory.Modules, inventory.Module{})
+	}
+	return enter(d, f)
+}
+
+// Enter returns the inventory with the facts in it; d itself stays as it is.
+// A fact that does not go into this inventory is left out and returned with the
+// reason: another inventory of the same machine may have its place.
+func Enter(d *inventory.Document, facts []Fact) (*inventory.Document, []error) {
+	if len(facts) == 0 {
+		return d, nil
+	}
+	out, err := clone(d)
+	if err != nil {
+		return d, []error{err}
+	}
+	var left []error
+	for i := range facts {
+		next, err := clone(out)
+		if err == nil {
+			err = enter(next, &facts[i])
+		}
+		if err != nil {
+			left = append(left, fmt.Errorf("%s: %w", facts[i].Fact, err))
+			continue
+		}
+		out = next
+	}
+	return out, left
+}
+
+func clone(d *inventory.Document) (*inventory.Document, error) {
+	b, err := json.Marshal(d)
+	if err != nil {
+		return nil, err
+	}
+	out := new(inventory.Document)
+	return out, json.Unmarshal(b, out)
+}
+
+// Plain is the name of a fact without its place in a list.
+func Plain(name string) string {
+	if i, j := strings.IndexByte(name, '['), strings.IndexByte(name, ']'); i >= 0 && j > i {
+		return name[:i] + name[j+1:]
+	}
+	return name
+}
+
+// place is a fact's name parted at its list's place.
+func place(name string) (def *fact.Def, row int, err error) {
+	plain, row := name, -1
+	if i := strings.IndexByte(name, '['); i >= 0 {
+		j := strings.IndexByte(name, ']')
+		if j < i {
+			return nil, 0, fmt.Errorf("%q is no name of a fact; write a place in a list as graphics[0].interface_level", name)
+		}
+		if row, err = strconv.Atoi(name[i+1 : j]); err != nil || row < 0 {
+			return nil, 0, fmt.Errorf("%q is no place in a list; places count from 0", name[i:j+1])
+		}
+		plain = name[:i] + name[j+1:]
+	}
+	def = fact.ByName(plain)
+	switch {
+	case def == nil:
+		return nil, 0, fmt.Errorf("there is no fact %q; %s", plain, doc.Suggest(plain, fact.Names()))
+	case def.Derived:
+		return nil, 0, fmt.Errorf("%s is worked out from other facts; enter those", plain)
+	case def.ID.Group() != fact.NoGroup && row < 0:
+		return nil, 0, fmt.Errorf("%s is a fact of each row of a list; write which: %s[0]%s", plain, def.ID.Group(), strings.TrimPrefix(plain, def.ID.Group().String()))
+	case def.ID.Group() == fact.NoGroup && row >= 0:
+		return nil, 0, fmt.Errorf("%s is in no list; write it without a place", plain)
+	}
+	return def, row, nil
+}
+
+func enter(d *inventory.Document, f *Fact) error {
+	def, row, err := place(f.Fact)
+	if err != nil {
+		return err
+	}
+	value, right := need.Value(def, f.Value)
+	if !value.Known() {
+		return fmt.Errorf("%q is not a value of %s; %s", f.Value, def.Name, right)
+	}
+	slot, err := find(reflect.ValueOf(d).Elem(), def, row)
+	if err != nil {
+		return err
+	}
+	name := f.Fact
+	if was := fact.Read(d); row < 0 {
+		r := was.Get(def.ID)
+		if r.Value.Known() && !r.Value.Equal(value) {
+			return disagree(d, slot, name, r, value, f.Source())
+		}
+		if r.Value.Known() {
+			return nil // it says what was read
+		}
+		if len(r.Others()) > 0 && !settles(r, value) {
+			for i := range d.Gaps {
+				if d.Gaps[i].Fact == name {
+					d.Gaps[i].Readings = append(d.Gaps[i].Readings, inventory.Differ{Value: value.Plain(), Source: f.Source()})
+				}
+			}
+			return nil
+		}
+	} else if r := was.Row(def.ID.Group(), row).Get(def.ID); r.Value.Known() {
+		if r.Value.Equal(value) {
+			return nil
+		}
+		return disagree(d, slot, name, r, value, f.Source())
+	}
+	put(slot, value)
+	d.DropGap(name)
+	if row < 0 {
+		d.Said(name, f.Source())
+	}
+	return valid(d)
+}
+
+// settles: a person who looked at the machine agrees with one of the sources
+// that disagree.
+func settles(r *fact.Reading, v fact.Value) bool {
+	for _, o := range r.Others() {
+		if o.Value.Equal(v) {
+			return true
+		}
+	}
+	return false
+}
+
+// disagree takes the reading back and keeps both.
+func disagree(d *inventory.Document, slot reflect.Value, name string, r *fact.Reading, v fact.Value, source string) error {
+	slot.SetZero()
+	delete(d.Sources, name)
+	read := r.Source
+	if read == "" {
+		read = "the inventory"
+	}
+	d.DropGap(name)
+	d.Gaps = append(d.Gaps, inventory.Gap{Fact: name, Cause: inventory.Disagree, Detail: "what was read and what was entered by hand differ",
+		Try: "See at the machine which of the two is right, and correct what was entered.", Readings: []inventory.Differ{{Value: r.Value.Plain(), Source: read}, {Value: v.Plain(), Source: source}}})
+	return nil
+}
+
+// find walks the document by the names of its keys to the place of a fact.
+func find(v reflect.Value, def *fact.Def, row int) (reflect.Value, error) {
+	rest := def.Name
+	for rest != "" {
+		if v.Kind() == reflect.Slice && v.Type().Elem().Kind() == reflect.Struct {
+			if row >= v.Len() {
+				return v, fmt.Errorf("the inventory lists %d of them; there is no place %d", v.Len(), row)
+			}
+			v = v.Index(row)
+		}
+		var key string
+		key, rest, _ = strings.Cut(rest, ".")
+		at := -1
+		for i := range v.NumField() {
+			if name, _, _ := strings.Cut(v.Type().Field(i).Tag.Get("json"), ","); name == key {
+				at = i
+			}
+		}
+		if at < 0 {
+			return v, fmt.Errorf("%s has no place in an inventory", def.Name)
+		}
+		v = v.Field(at)
+	}
+	return v, nil
+}
+
+// put sets an optional value or a list of texts.
+func put(slot reflect.Value, v fact.Value) {
+	o, ok := slot.Addr().Interface().(doc.Optional)
+	if !ok {
+		if slot.Kind() == reflect.String {
+			slot.SetString(v.Text())
+		} else {
+			slot.Set(reflect.ValueOf(v.Set()))
+		}
+		return
+	}
+	switch to := o.Slot().(type) {
+	case *string:
+		*to = v.Text()
+	case *int64:
+		*to = int64(v.Float())
+	case *float64:
+		*to = v.Float()
+	case *bool:
+		*to = v.Bool()
+	}
+	o.Fill()
+}
+
+// valid refuses what the inventory's own reader would: more free space than the
+// volume has.
+func valid(d *inventory.Document) error {
+	b, err := json.Marshal(d)
+	if err != nil {
+		return err
+	}
+	_, err = inventory.Read("with it the inventory", b)
+	return err
+}

@@ -1,0 +1,93 @@
+package check
+
+import (
+	"rolltop.example/rolltop/core/fact"
+	"rolltop.example/rolltop/core/list"
+	"rolltop.example/rolltop/core/need"
+	"rolltop.example/rolltop/core/release"
+)
+
+// Fill fills gaps from what a release knows: from the row of its processor list
+// that the machine's processor matches, which is then their source, and from
+// what it knows of installed titles and drivers. A row never overrides a
+// reading. The match is that of the processor.
+func Fill(rel *release.Release, f *fact.Facts) list.Match {
+	if len(rel.Known) > 0 || f.Rows(fact.Titles) > 0 {
+		f.Matter(rel.Names)
+	}
+	if len(rel.Known) > 0 {
+		fillKnown(f, &titles, rel.Known, f.Complete(fact.Titles))
+	}
+	if len(rel.KnownDrivers) > 0 {
+		fillKnown(f, &drivers, rel.KnownDrivers, f.Complete(fact.Drivers))
+	}
+	l, name := rel.ProcessorList(), f.Value(fact.ProcessorName)
+	if l == nil || !name.Known() {
+		return list.Match{}
+	}
+	m := l.Find(name.Text())
+	carries, source := m.Carries()
+	for i := range carries {
+		c := &carries[i]
+		if c.ID == fact.ProcessorTPM && f.Guest() {
+			continue // a guest has the TPM that its host gives it, not the processor's
+		}
+		if c.ID == fact.ProcessorFeatures {
+			if seen := f.Value(fact.ProcessorFeatures); seen.Known() {
+				f.Set(fact.ProcessorFeaturesOff, fact.Items(need.Missing(c.Value.Set(), seen)), source)
+			}
+		}
+		if r := f.Get(c.ID); !r.Value.Known() && len(r.Others()) == 0 {
+			f.Set(c.ID, c.Value, source)
+		}
+	}
+	return m
+}
+
+// known says where the rows of a list go by what a release knows of them.
+type known struct {
+	group                    fact.Group
+	name, publisher, version fact.ID
+	to                       map[string]fact.ID
+	unknown                  fact.ID // rows that nothing is known of; 0: nobody asks
+}
+
+var titles = known{fact.Titles, fact.TitleName, fact.TitlePublisher, fact.TitleVersion,
+	map[string]fact.ID{release.Update: fact.SoftwareToUpdate, release.Buy: fact.SoftwareToBuy, release.Remove: fact.SoftwareToRemove, release.Problem: fact.SoftwareProblems}, fact.SoftwareNotKnown}
+
+var drivers = known{fact.Drivers, fact.DriverDevice, fact.DriverProvider, fact.DriverVersion,
+	map[string]fact.ID{release.Update: fact.DriversToUpdate, release.Buy: fact.DriversToUpdate, release.Remove: fact.DriversToRemove, release.Problem: fact.DriverProblems}, 0}
+
+const knownSource = "what the release says of known software and drivers"
+
+// fillKnown sorts the rows of a list by the verdict on them. What an incomplete
+// list holds is there, and what it does not hold is not known.
+func fillKnown(f *fact.Facts, k *known, entries []release.Known, complete bool) {
+	var sets [fact.Count][]string
+	for i := range f.Rows(k.group) {
+		row := f.Row(k.group, i)
+		v := release.Judge(entries, row.Value(k.name), row.Value(k.publisher), row.Value(k.version))
+		id := k.unknown
+		if v != nil {
+			id = k.to[v.Is] // 0: fine
+		}
+		if id != 0 {
+			sets[id] = append(sets[id], Title(row, k.name, k.version))
+		}
+	}
+	for _, id := range k.to {
+		f.SetList(id, sets[id], complete, f.Get(k.group.List()).Gap, knownSource)
+	}
+	if k.unknown != 0 {
+		f.SetList(k.unknown, sets[k.unknown], complete, f.Get(k.group.List()).Gap, knownSource)
+	}
+}
+
+// Title is a title or device with its version.
+func Title(row fact.View, name, version fact.ID) string {
+	s := row.Value(name).Text()
+	if v := row.Value(version); v.Known() {
+		s += " " + v.Text()
+	}
+	return s
+}

@@ -1,0 +1,378 @@
+package fact
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"rolltop.example/rolltop/core/inventory"
+)
+
+// Group is a kind of list in an inventory, each row of which has facts of its
+// own: every graphics adapter, every display.
+type Group uint8
+
+// The groups. NoGroup is the machine itself.
+const (
+	NoGroup Group = iota
+	Adapters
+	Displays
+	Disks
+	Modules
+	Titles
+	Drivers
+	groupCount
+)
+
+// Numbers of the facts of rows begin here; each group has ten.
+const (
+	firstRow  = 100
+	perGroup  = 10
+	rowsCount = firstRow + perGroup*int(groupCount-1)
+)
+
+// The facts of rows.
+const (
+	AdapterName      ID = 100
+	AdapterDriver    ID = 101
+	AdapterModel     ID = 102
+	AdapterLevel     ID = 103
+	AdapterAddIn     ID = 104
+	DisplayName      ID = 110
+	DisplayInternal  ID = 111
+	DisplayWidth     ID = 112
+	DisplayHeight    ID = 113
+	DisplayDiagonal  ID = 114
+	DisplayBits      ID = 115
+	DriveName        ID = 120
+	DriveModel       ID = 121
+	DriveBus         ID = 122
+	DriveKind        ID = 123
+	DriveBytes       ID = 124
+	DriveStyle       ID = 125
+	DriveSystem      ID = 126
+	DriveRemovable   ID = 127
+	DriveHealth      ID = 128
+	ModuleSlot       ID = 130
+	ModuleBytes      ID = 131
+	ModuleType       ID = 132
+	ModuleSoldered   ID = 133
+	TitleName        ID = 140
+	TitleVersion     ID = 141
+	TitlePublisher   ID = 142
+	DriverDevice     ID = 150
+	DriverClass      ID = 151
+	DriverHardwareID ID = 152
+	DriverProvider   ID = 153
+	DriverVersion    ID = 154
+	DriverStatus     ID = 155
+)
+
+// group describes a list: the fact that counts its rows, how many facts a row
+// has, and what a row is called.
+type group struct {
+	count    ID
+	name     string // of the list, as in documents
+	one      string // a row, in sentences
+	many     string
+	width    int
+	complete func(*document) bool // there is a list at all
+	length   func(*document) int
+}
+
+var groups = [groupCount]group{
+	Adapters: {Adapters.list(), "graphics", "graphics adapter", "graphics adapters", 5, func(d *document) bool { return d.Graphics != nil }, func(d *document) int { return len(d.Graphics) }},
+	Displays: {Displays.list(), "displays", "display", "displays", 6, func(d *document) bool { return d.Displays != nil }, func(d *document) int { return len(d.Displays) }},
+	Disks:    {Disks.list(), "storage.disks", "drive", "drives", 9, func(d *document) bool { return d.Storage.Disks != nil }, func(d *document) int { return len(d.Storage.Disks) }},
+	Modules:  {Modules.list(), "memory.modules", "memory module", "memory modules", 4, func(d *document) bool { return d.Memory.Modules != nil }, func(d *document) int { return len(d.Memory.Modules) }},
+	Titles:   {Titles.list(), "software", "installed title", "installed titles", 3, func(d *document) bool { return d.Software != nil }, func(d *document) int { return len(d.Software) }},
+	Drivers:  {Drivers.list(), "drivers", "driver", "drivers", 6, func(d *document) bool { return d.Drivers != nil }, func(d *document) int { return len(d.Drivers) }},
+}
+
+// list is the number of the fact that counts a group's rows.
+func (g Group) list() ID { return AdapterCount + ID(g) - 1 }
+
+// List is the fact that counts the rows of the group.
+func (g Group) List() ID { return g.list() }
+
+// One and Many are the words for rows of the group.
+func (g Group) One() string  { return groups[g].one }
+func (g Group) Many() string { return groups[g].many }
+func (g Group) String() string {
+	if g == NoGroup {
+		return "the machine"
+	}
+	return groups[g].name
+}
+
+// first is the number of the first fact of the group's rows.
+func (g Group) first() ID { return firstRow + ID(g-1)*perGroup }
+
+// GroupByName finds a group by the name of its list, or NoGroup.
+func GroupByName(name string) Group {
+	for g := Adapters; g < groupCount; g++ {
+		if groups[g].name == name {
+			return g
+		}
+	}
+	return NoGroup
+}
+
+// GroupNames are the names of all lists.
+func GroupNames() []string {
+	var out []string
+	for g := Adapters; g < groupCount; g++ {
+		out = append(out, groups[g].name)
+	}
+	return out
+}
+
+// Group is the list whose rows have the fact, or NoGroup.
+func (id ID) Group() Group {
+	if id < firstRow {
+		return NoGroup
+	}
+	return Group((id-firstRow)/perGroup + 1)
+}
+
+func rowText(k Kind, get func(*document, int) optText) func(*document, int) Value {
+	return func(d *document, i int) Value {
+		if s, ok := get(d, i).Get(); ok {
+			return Of(k, s)
+		}
+		return Value{}
+	}
+}
+
+func rowNumber(get func(*document, int) optInt) func(*document, int) Value {
+	return func(d *document, i int) Value {
+		if n, ok := get(d, i).Get(); ok {
+			return Num(float64(n))
+		}
+		return Value{}
+	}
+}
+
+func rowTruth(get func(*document, int) optBool) func(*document, int) Value {
+	return func(d *document, i int) Value {
+		if b, ok := get(d, i).Get(); ok {
+			return Truth(b)
+		}
+		return Value{}
+	}
+}
+
+var driveKinds = map[string]string{"ssd": "solid-state", "hdd": "hard disk", "emmc": "eMMC or other built-in flash", "virtual": "virtual", "other": "other"}
+
+// rowCatalogue is the facts of rows, in their reading order.
+var rowCatalogue = []Def{
+	{ID: AdapterName, Name: "graphics.name", Label: "name of the adapter", Kind: Text, at: rowText(Text, func(d *document, i int) optText { return d.Graphics[i].Name })},
+	{ID: AdapterDriver, Name: "graphics.driver_version", Label: "graphics driver version", Kind: Version, Aspect: State, at: rowText(Version, func(d *document, i int) optText { return d.Graphics[i].DriverVersion })},
+	{ID: AdapterModel, Name: "graphics.driver_model", Label: "driver model", Kind: Version, Aspect: State, at: rowText(Version, func(d *document, i int) optText { return d.Graphics[i].DriverModel }),
+		About: "Of the driver in use; a newer driver may raise it"},
+	{ID: AdapterLevel, Name: "graphics.interface_level", Label: "graphics interface level", Kind: Version, Aspect: Capability, at: rowText(Version, func(d *document, i int) optText { return d.Graphics[i].InterfaceLevel }),
+		About: "What the adapter can do, not which runtime is installed"},
+	{ID: AdapterAddIn, Name: "graphics.add_in", Label: "add-in card", Kind: Bool, at: rowTruth(func(d *document, i int) optBool { return d.Graphics[i].AddIn })},
+
+	{ID: DisplayName, Name: "displays.name", Label: "name of the display", Kind: Text, at: rowText(Text, func(d *document, i int) optText { return d.Displays[i].Name })},
+	{ID: DisplayInternal, Name: "displays.internal", Label: "built in", Kind: Bool, at: rowTruth(func(d *document, i int) optBool { return d.Displays[i].Internal })},
+	{ID: DisplayWidth, Name: "displays.width_px", Label: "width in pixels", Kind: Number, Aspect: Measure, at: rowNumber(func(d *document, i int) optInt { return d.Displays[i].WidthPx })},
+	{ID: DisplayHeight, Name: "displays.height_px", Label: "height in pixels", Kind: Number, Aspect: Measure, at: rowNumber(func(d *document, i int) optInt { return d.Displays[i].HeightPx })},
+	{ID: DisplayDiagonal, Name: "displays.diagonal_inches", Label: "diagonal", Kind: Number, Unit: Inches, Aspect: Measure, at: func(d *document, i int) Value {
+		if x, ok := d.Displays[i].DiagonalInches.Get(); ok {
+			return Num(x)
+		}
+		return Value{}
+	}},
+	{ID: DisplayBits, Name: "displays.bits_per_channel", Label: "depth of a colour channel", Kind: Number, Unit: Bits, Aspect: Capability, at: rowNumber(func(d *document, i int) optInt { return d.Displays[i].BitsPerChannel })},
+
+	{ID: DriveName, Name: "storage.disks.name", Label: "name of the drive", Kind: Text, at: rowText(Text, func(d *document, i int) optText { return d.Storage.Disks[i].Name })},
+	{ID: DriveModel, Name: "storage.disks.model", Label: "model of the drive", Kind: Text, at: rowText(Text, func(d *document, i int) optText { return d.Storage.Disks[i].Model })},
+	{ID: DriveBus, Name: "storage.disks.bus", Label: "bus", Kind: Text, at: rowText(Text, func(d *document, i int) optText { return d.Storage.Disks[i].Bus })},
+	{ID: DriveKind, Name: "storage.disks.kind", Label: "kind of drive", Kind: Word, Words: driveKinds, at: rowText(Word, func(d *document, i int) optText { return d.Storage.Disks[i].Kind })},
+	{ID: DriveBytes, Name: "storage.disks.bytes", Label: "capacity of the drive", Kind: Number, Unit: Drive, Aspect: Measure, at: rowNumber(func(d *document, i int) optInt { return d.Storage.Disks[i].Bytes })},
+	{ID: DriveStyle, Name: "storage.disks.partition_style", Label: "partition style", Kind: Word, Words: styles, Aspect: State, at: rowText(Word, func(d *document, i int) optText { return d.Storage.Disks[i].PartitionStyle })},
+	{ID: DriveSystem, Name: "storage.disks.system", Label: "system disk", Kind: Bool, at: rowTruth(func(d *document, i int) optBool { return d.Storage.Disks[i].System })},
+	{ID: DriveRemovable, Name: "storage.disks.removable", Label: "removable", Kind: Bool, at: rowTruth(func(d *document, i int) optBool { return d.Storage.Disks[i].Removable })},
+	{ID: DriveHealth, Name: "storage.disks.health", Label: "health", Kind: Word, Words: map[string]string{"good": "good", "bad": "failing"}, Aspect: State, at: rowText(Word, func(d *document, i int) optText { return d.Storage.Disks[i].Health })},
+
+	{ID: ModuleSlot, Name: "memory.modules.slot", Label: "slot", Kind: Text, at: rowText(Text, func(d *document, i int) optText { return d.Memory.Modules[i].Slot })},
+	{ID: ModuleBytes, Name: "memory.modules.bytes", Label: "size of the module", Kind: Number, Unit: Binary, Aspect: Measure, at: rowNumber(func(d *document, i int) optInt { return d.Memory.Modules[i].Bytes })},
+	{ID: ModuleType, Name: "memory.modules.type", Label: "type of the module", Kind: Text, at: rowText(Text, func(d *document, i int) optText { return d.Memory.Modules[i].Type })},
+	{ID: ModuleSoldered, Name: "memory.modules.soldered", Label: "soldered", Kind: Bool, at: rowTruth(func(d *document, i int) optBool { return d.Memory.Modules[i].Soldered })},
+
+	{ID: TitleName, Name: "software.name", Label: "title", Kind: Text, at: func(d *document, i int) Value { return Of(Text, d.Software[i].Name) }},
+	{ID: TitleVersion, Name: "software.version", Label: "version of the title", Kind: Version, at: rowText(Version, func(d *document, i int) optText { return d.Software[i].Version })},
+	{ID: TitlePublisher, Name: "software.publisher", Label: "publisher", Kind: Text, at: rowText(Text, func(d *document, i int) optText { return d.Software[i].Publisher })},
+
+	{ID: DriverDevice, Name: "drivers.device", Label: "device", Kind: Text, at: func(d *document, i int) Value { return Of(Text, d.Drivers[i].Device) }},
+	{ID: DriverClass, Name: "drivers.class", Label: "class of device", Kind: Text, at: rowText(Text, func(d *document, i int) optText { return d.Drivers[i].Class })},
+	{ID: DriverHardwareID, Name: "drivers.hardware_id", Label: "hardware id", Kind: Text, at: rowText(Text, func(d *document, i int) optText { return d.Drivers[i].HardwareID })},
+	{ID: DriverProvider, Name: "drivers.provider", Label: "provider of the driver", Kind: Text, at: rowText(Text, func(d *document, i int) optText { return d.Drivers[i].Provider })},
+	{ID: DriverVersion, Name: "drivers.version", Label: "driver version", Kind: Version, at: rowText(Version, func(d *document, i int) optText { return d.Drivers[i].Version })},
+	{ID: DriverStatus, Name: "drivers.status", Label: "status of the device", Kind: Text, at: rowText(Text, func(d *document, i int) optText { return d.Drivers[i].Status })},
+}
+
+// countOf makes the fact that counts a list. A list that is not there is not
+// an empty one.
+func countOf(g Group) func(*document) Value {
+	return func(d *document) Value {
+		if !groups[g].complete(d) {
+			return Value{}
+		}
+		return Num(float64(groups[g].length(d)))
+	}
+}
+
+var rowGap = inventory.Gap{Cause: inventory.NotAsked, Detail: "the inventory does not say"}
+
+// readRows fills the rows of every list.
+func (f *Facts) readRows(d *document) {
+	placed := false // some gap names a place in a list
+	for i := range d.Gaps {
+		placed = placed || strings.Contains(d.Gaps[i].Fact, "[")
+	}
+	for g := Adapters; g < groupCount; g++ {
+		n, w := groups[g].length(d), groups[g].width
+		if n == 0 {
+			continue
+		}
+		f.rows[g] = make([]Reading, n*w)
+		for i := range n {
+			for j := range w {
+				def, r := byID[g.first()+ID(j)], &f.rows[g][i*w+j]
+				r.Value, r.Source = def.at(d, i), d.Sources[groups[g].name]
+				if r.Value.Known() {
+					continue
+				}
+				r.Gap = &rowGap
+				if placed {
+					f.placedGap(d, def, i, r)
+				}
+			}
+		}
+	}
+}
+
+// placedGap finds the gap of one place: graphics[0].interface_level, or of the
+// whole row.
+func (f *Facts) placedGap(d *document, def *Def, i int, r *Reading) {
+	list := groups[def.ID.Group()].name
+	field := strings.TrimPrefix(def.Name, list+".")
+	for _, name := range []string{fmt.Sprintf("%s[%d].%s", list, i, field), fmt.Sprintf("%s[%d]", list, i)} {
+		for k := range d.Gaps {
+			if g := &d.Gaps[k]; g.Fact == name {
+				r.Gap = g
+				r.disagree(def)
+				return
+			}
+		}
+	}
+}
+
+// Rows is how many rows of a list are known.
+func (f *Facts) Rows(g Group) int { return len(f.rows[g]) / groups[g].width }
+
+// Complete says whether the list was read completely: what it does not hold is
+// not there.
+func (f *Facts) Complete(g Group) bool {
+	return f.one[g.list()].Value.Known() || g == Titles && f.askedAll
+}
+
+// Matter tells which titles matter to what comes next. Where a collector was
+// asked for all of them, the list counts as complete: the titles that it does
+// not hold are known not to be there. A title that begins with an asked one was
+// asked for, too.
+func (f *Facts) Matter(titles []string) {
+	f.askedAll = len(f.asked) > 0 && f.one[TitleCount].Floor().Known() && !slices.ContainsFunc(titles, func(t string) bool {
+		return !slices.ContainsFunc(f.asked, func(a string) bool { return len(t) >= len(a) && strings.EqualFold(t[:len(a)], a) })
+	})
+}
+
+// Row looks at one row of a list.
+func (f *Facts) Row(g Group, i int) View {
+	w := groups[g].width
+	return View{f, f.rows[g][i*w : (i+1)*w]}
+}
+
+// Raise brings a fact of every row to a value at least, as a step would leave
+// it. It is for a copy that the caller owns; the rows of others stay as they are.
+func (f *Facts) Raise(id ID, v Value) {
+	g := id.Group()
+	w, at := groups[g].width, int(id-g.first())
+	f.rows[g] = slices.Clone(f.rows[g])
+	for i := at; i < len(f.rows[g]); i += w {
+		if r := &f.rows[g][i]; !r.Value.Known() || r.Value.Compare(v) < 0 {
+			*r = Reading{Value: v, Source: "a step"}
+		}
+	}
+}
+
+// RowName is what a row is called: the name it bears, or its place.
+func (f *Facts) RowName(g Group, i int) string {
+	if name := f.rows[g][i*groups[g].width].Value.Text(); name != "" {
+		return name
+	}
+	return fmt.Sprintf("%s %d", groups[g].one, i+1)
+}
+
+// View is the facts of a machine as a need looks at them: of the machine
+// itself, or with one row of a list at hand.
+type View struct {
+	*Facts
+	row []Reading
+}
+
+// View looks at the machine itself.
+func (f *Facts) View() View { return View{f, nil} }
+
+// outside is the reading of a row's fact where no row is at hand; documents
+// that ask so are refused.
+var outside = Reading{Gap: &rowGap}
+
+// Get returns the reading of a fact of the machine or of the row at hand. It
+// is not to be changed.
+func (v View) Get(id ID) *Reading {
+	if id < firstRow {
+		return &v.one[id]
+	}
+	at := int(id-firstRow) % perGroup
+	if at >= len(v.row) {
+		return &outside
+	}
+	return &v.row[at]
+}
+
+// Value is short for the value of a reading.
+func (v View) Value(id ID) Value { return v.Get(id).Value }
+
+// mostWorlds bounds the combinations of disagreeing sources that are looked at.
+const mostWorlds = 64
+
+// Worlds are the views under each combination of what sources of the row at
+// hand say that disagree: none where they agree, or where there are too many.
+func (v View) Worlds() []View {
+	var worlds []View
+	for i := range v.row {
+		others := v.row[i].Others()
+		if len(others) == 0 {
+			continue
+		}
+		if worlds == nil {
+			worlds = []View{v}
+		}
+		if len(worlds)*len(others) > mostWorlds {
+			return nil
+		}
+		var next []View
+		for _, w := range worlds {
+			for _, o := range others {
+				row := slices.Clone(w.row)
+				row[i] = Reading{Value: o.Value, Source: o.Source}
+				next = append(next, View{v.Facts, row})
+			}
+		}
+		worlds = next
+	}
+	return worlds
+}

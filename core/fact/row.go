@@ -1,0 +1,248 @@
+package fact
+
+import (
+	"encoding/binary"
+	"errors"
+	"fmt"
+	"math"
+)
+
+// Catalogue is the version of the packed form of facts. It counts up whenever
+// packing the same inventory would give other bytes; then stored rows are made
+// again from their inventories.
+const Catalogue = 1
+
+// A packed row holds what deciding needs: values, bounds and disagreeing
+// readings, without sources and without the reasons of gaps. It is a sequence of
+// entries, each with the number of its fact, closed by a zero; then the rows of
+// lists; then the titles that were asked for.
+//
+//	entry  = number, tag, [value], [floor], [count, values…]
+//	lists  = for each list: count of rows, values of their facts in order
+//	value  = kind, payload
+
+// tags of an entry.
+const (
+	tagValue = 1 << iota
+	tagFloor
+	tagOthers
+)
+
+// numbers of a Value's payload.
+const (
+	packNothing = 0
+	packInt     = 16 // Number, a whole one
+	packYes     = 17 // Bool, true
+)
+
+// Pack appends the packed form of the facts to b.
+func (f *Facts) Pack(b []byte) []byte {
+	for id := range f.one {
+		r := &f.one[id]
+		tag := byte(0)
+		if r.Value.Known() {
+			tag |= tagValue
+		}
+		if r.Floor().Known() {
+			tag |= tagFloor
+		}
+		if len(r.Others()) > 0 {
+			tag |= tagOthers
+		}
+		if tag == 0 {
+			continue
+		}
+		b = append(b, byte(id), tag)
+		if tag&tagValue != 0 {
+			b = packValue(b, r.Value)
+		}
+		if tag&tagFloor != 0 {
+			b = packValue(b, r.Floor())
+		}
+		if tag&tagOthers != 0 {
+			b = binary.AppendUvarint(b, uint64(len(r.Others())))
+			for _, o := range r.Others() {
+				b = packValue(b, o.Value)
+			}
+		}
+	}
+	b = append(b, 0)
+	for g := Adapters; g < groupCount; g++ {
+		b = binary.AppendUvarint(b, uint64(f.Rows(g)))
+		for i := range f.rows[g] {
+			b = packValue(b, f.rows[g][i].Value)
+		}
+	}
+	b = binary.AppendUvarint(b, uint64(len(f.asked)))
+	for _, s := range f.asked {
+		b = packText(b, s)
+	}
+	return b
+}
+
+func packText(b []byte, s string) []byte {
+	return append(binary.AppendUvarint(b, uint64(len(s))), s...)
+}
+
+func packValue(b []byte, v Value) []byte {
+	switch v.kind {
+	case Number:
+		if v.num == math.Trunc(v.num) && math.Abs(v.num) < 1<<53 {
+			return binary.AppendVarint(append(b, packInt), int64(v.num))
+		}
+		return binary.LittleEndian.AppendUint64(append(b, byte(Number)), math.Float64bits(v.num))
+	case Bool:
+		if v.num != 0 {
+			return append(b, packYes)
+		}
+		return append(b, byte(Bool))
+	case Set:
+		b = binary.AppendUvarint(append(b, byte(Set)), uint64(len(v.Set())))
+		for _, s := range v.Set() {
+			b = packText(b, s)
+		}
+		return b
+	case 0:
+		return append(b, packNothing)
+	}
+	return packText(append(b, byte(v.kind)), v.text)
+}
+
+// errPacked is the error of every row that is not one.
+var errPacked = errors.New("fact: a packed row is damaged")
+
+// Unpack sets all facts from their packed form. What is not known has a gap
+// that says only that. The facts may be used again and again.
+func (f *Facts) Unpack(row []byte) error {
+	u := unpacker{s: string(row)}
+	for i := range f.one {
+		f.one[i] = Reading{Gap: &rowGap}
+	}
+	f.doubtful, f.asked, f.askedAll = false, nil, false
+	for {
+		id := u.byte()
+		if id == 0 || u.bad {
+			break
+		}
+		if int(id) >= Count {
+			return fmt.Errorf("%w: it has a fact %d", errPacked, id)
+		}
+		f.unpackEntry(&f.one[id], &u)
+	}
+	for g := Adapters; g < groupCount; g++ {
+		n := u.count() * groups[g].width
+		rows := f.rows[g][:0]
+		for range n {
+			if u.bad {
+				break
+			}
+			rows = append(rows, Reading{Value: u.value(), Gap: &rowGap})
+		}
+		f.rows[g] = rows
+	}
+	for range u.count() {
+		f.asked = append(f.asked, u.text())
+	}
+	if u.bad || u.at != len(u.s) {
+		return errPacked
+	}
+	return nil
+}
+
+func (f *Facts) unpackEntry(r *Reading, u *unpacker) {
+	tag := u.byte()
+	if tag&tagValue != 0 {
+		r.Value, r.Gap = u.value(), nil
+	}
+	if tag&tagFloor != 0 {
+		r.doubt = &doubt{floor: u.value()}
+	}
+	if tag&tagOthers != 0 {
+		if r.doubt == nil {
+			r.doubt = &doubt{}
+		}
+		for range u.count() {
+			r.doubt.others = append(r.doubt.others, Alternative{Value: u.value()})
+		}
+		f.doubtful = true
+	}
+}
+
+// unpacker reads a row; texts share its memory.
+type unpacker struct {
+	s   string
+	at  int
+	bad bool
+}
+
+func (u *unpacker) byte() byte {
+	if u.at >= len(u.s) {
+		u.bad = true
+		return 0
+	}
+	u.at++
+	return u.s[u.at-1]
+}
+
+func (u *unpacker) uvarint() uint64 {
+	var x uint64
+	for shift := 0; shift < 64; shift += 7 {
+		c := u.byte()
+		x |= uint64(c&0x7f) << shift
+		if c < 0x80 {
+			return x
+		}
+	}
+	u.bad = true
+	return 0
+}
+
+// count is a number of things, each of which takes a byte at least.
+func (u *unpacker) count() int {
+	n := u.uvarint()
+	if n > uint64(len(u.s)-u.at) {
+		u.bad = true
+		return 0
+	}
+	return int(n)
+}
+
+func (u *unpacker) text() string {
+	n := u.count()
+	if u.bad {
+		return ""
+	}
+	u.at += n
+	return u.s[u.at-n : u.at]
+}
+
+func (u *unpacker) value() Value {
+	switch kind := u.byte(); kind {
+	case packNothing:
+		return Value{}
+	case packInt:
+		x := u.uvarint()
+		return Num(float64(int64(x>>1) ^ -int64(x&1)))
+	case packYes:
+		return Truth(true)
+	case byte(Bool):
+		return Truth(false)
+	case byte(Number):
+		if len(u.s)-u.at < 8 {
+			u.bad = true
+			return Value{}
+		}
+		u.at += 8
+		return Num(math.Float64frombits(binary.LittleEndian.Uint64([]byte(u.s[u.at-8 : u.at]))))
+	case byte(Set):
+		items := make([]string, u.count())
+		for i := range items {
+			items[i] = u.text()
+		}
+		return Items(items)
+	case byte(Text), byte(Word), byte(Version):
+		return Of(Kind(kind), u.text())
+	}
+	u.bad = true
+	return Value{}
+}

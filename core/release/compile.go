@@ -1,0 +1,365 @@
+package release
+
+import (
+	"encoding/hex"
+	"fmt"
+	"slices"
+	"strings"
+
+	"rolltop.example/rolltop/core/doc"
+	"rolltop.example/rolltop/core/fact"
+	"rolltop.example/rolltop/core/list"
+	"rolltop.example/rolltop/core/need"
+)
+
+// compiler checks a document and makes it ready.
+type compiler struct {
+	*Release
+	lists map[string]*list.List
+	r     *doc.Report
+}
+
+func compile(d *Document, r *doc.Report) *Release {
+	c := &compiler{&Release{Document: d}, map[string]*list.List{}, r}
+	c.id(d.Node.Of("id"), d.ID, map[string]bool{})
+	seen := map[string]bool{}
+	for i := range d.Lists {
+		c.id(d.Lists[i].Node.Of("id"), d.Lists[i].ID, seen)
+		if !d.Lists[i].Node.Has("file") || len(d.Lists[i].Rows) > 0 || len(d.Lists[i].Naming) > 0 {
+			l := list.Compile(&d.Lists[i], r)
+			c.Lists = append(c.Lists, l)
+			c.lists[l.ID] = l
+		} else { // its file is missing or has mistakes, and that has been said
+			c.lists[d.Lists[i].ID] = &list.List{ID: d.Lists[i].ID, Of: d.Lists[i].Of}
+		}
+	}
+	if len(d.Requirements) == 0 {
+		r.Add(d.Node.Of("requirements"), "there are no requirements", "a release without any would find every machine ready")
+	}
+	seen = map[string]bool{}
+	c.requirements(d.Requirements, nil, seen)
+	c.interims(seen)
+	c.ways = c.sources(d.Upgrade)
+	c.circles()
+	c.known()
+	c.contradictions()
+	c.rest()
+	return c.Release
+}
+
+func (c *compiler) id(at *doc.Node, id string, seen map[string]bool) {
+	switch {
+	case !ValidID(id):
+		c.r.Add(at, fmt.Sprintf("%q cannot be an id", id), "use lower-case letters, digits and hyphens, 64 at most")
+	case seen[id]:
+		c.r.Add(at, fmt.Sprintf("the id %q stands twice", id), "ids are named in results; give each its own")
+	}
+	seen[id] = true
+}
+
+func (c *compiler) requirements(docs []RequirementDoc, interim *Interim, seen map[string]bool) {
+	for i := range docs {
+		q := c.requirement(&docs[i], seen)
+		q.Interim = interim
+		c.Release.Requirements = append(c.Release.Requirements, q)
+	}
+}
+
+func (c *compiler) requirement(d *RequirementDoc, seen map[string]bool) Requirement {
+	c.id(d.Node.Of("id"), d.ID, seen)
+	q := Requirement{ID: d.ID, Title: d.Title, Level: d.Level, Consequence: d.Consequence, AskedBy: d.AskedBy, Feature: d.Feature, Reason: d.Reason}
+	if q.AskedBy == "" {
+		q.AskedBy = Publisher
+	}
+	if d.Level == Must && d.Consequence == "" {
+		c.r.Add(d.Node, "a must says what follows if it is not met", "give consequence: will-not-start, installer-refuses, unsupported or works-less-well")
+	}
+	if (d.Level == Feature) != (d.Feature != "") {
+		c.r.Add(d.Node, "the level feature names its feature, and no other level does", "give feature with level: feature")
+	}
+	if d.Node.Has("need") {
+		q.Need = need.Compile(&d.Need, c.lists, c.r)
+		c.matchable(&d.Need, q.Need)
+	}
+	q.When, q.Advised = c.need(d.When), c.need(d.Advised)
+	return q
+}
+
+func (c *compiler) need(d *need.Document) need.Need {
+	if d == nil {
+		return nil
+	}
+	return need.Compile(d, c.lists, c.r)
+}
+
+// matchable refuses a comparison with a list that no machine of the class can
+// be on.
+func (c *compiler) matchable(d *need.Document, n need.Need) {
+	if n == nil {
+		return
+	}
+	for l := range n.Leaves() {
+		on, ok := l.(*need.Listed)
+		if ok && !l.Fact().Def().Has(c.InstallsOn) {
+			c.r.Add(d.Node, fmt.Sprintf("the list %q matches nothing: hardware of the class %s has no %s", on.List.ID, c.InstallsOn, l.Fact()), "compare it with a fact that this hardware has")
+		}
+	}
+}
+
+func (c *compiler) interims(seen map[string]bool) {
+	ids := map[string]bool{}
+	for i := range c.Interim {
+		d := &c.Interim[i]
+		c.id(d.Node.Of("id"), d.ID, ids)
+		x := &Interim{InterimDoc: d}
+		c.Interims = append(c.Interims, x)
+		c.requirements(d.Requirements, x, seen)
+	}
+	for _, x := range c.Interims {
+		x.ways = c.sources(x.Upgrade)
+	}
+}
+
+func (c *compiler) sources(docs []SourceDoc) []way {
+	out := make([]way, len(docs))
+	for i := range docs {
+		s := &docs[i]
+		out[i].SourceDoc = s
+		switch {
+		case (s.Way == ByInterim) != (s.Through != ""):
+			c.r.Add(s.Node, "the way interim names the release between, and no other way does", "give through with way: interim")
+		case s.Through != "":
+			at := slices.IndexFunc(c.Interims, func(x *Interim) bool { return x.ID == s.Through })
+			if at < 0 {
+				c.r.Add(s.Node.Of("through"), fmt.Sprintf("there is no interim release %q in this document", s.Through), c.orInterims(s.Through))
+				continue
+			}
+			out[i].through = c.Interims[at]
+			out[i].alone = c.Interims[at : at+1 : at+1]
+		}
+		if s.AtLeast != "" && s.AtMost != "" && fact.CompareVersions(s.AtLeast, s.AtMost) > 0 {
+			c.r.Add(s.Node, fmt.Sprintf("at least %s and at most %s leave no version", s.AtLeast, s.AtMost), "turn the two round")
+		}
+		for j, k := range s.Keeps {
+			if !slices.Contains(kept, k) {
+				c.r.Add(s.Node.Of("keeps").Items[j], fmt.Sprintf("%q is nothing that a way keeps", k), doc.Suggest(k, kept))
+			}
+		}
+	}
+	return out
+}
+
+func (c *compiler) orInterims(id string) string {
+	var ids []string
+	for _, x := range c.Interims {
+		ids = append(ids, x.ID)
+	}
+	if len(ids) == 0 {
+		return "describe it below interim, with its id, name and requirements"
+	}
+	return doc.Suggest(id, ids)
+}
+
+// circles refuses releases between that lead back to themselves.
+func (c *compiler) circles() {
+	var walk func(x *Interim, path []*Interim) bool
+	walk = func(x *Interim, path []*Interim) bool {
+		if slices.Contains(path, x) || len(path) > mostInterim {
+			return true
+		}
+		return slices.ContainsFunc(x.ways, func(w way) bool { return w.through != nil && walk(w.through, append(path, x)) })
+	}
+	for _, x := range c.Interims {
+		if walk(x, nil) {
+			c.r.Add(x.Node.Of("upgrade"), fmt.Sprintf("the way to %s goes in a circle", x.ID), "a release between is reached in place, or through another that does not lead back")
+			return
+		}
+	}
+}
+
+// known compiles what is known of titles and drivers.
+func (c *compiler) known() {
+	compileKnown := func(docs []KnownDoc) []Known {
+		var out []Known
+		seen := map[string]*KnownDoc{}
+		for i := range docs {
+			d := &docs[i]
+			if len(d.Name) == 0 {
+				c.r.Add(d.Node.Of("name"), "the entry has no name", "give one name at least")
+			}
+			for _, n := range d.Name {
+				key := strings.ToLower(n) + "\n" + strings.ToLower(d.Publisher)
+				if strings.TrimSpace(n) == "" {
+					c.r.Add(d.Node.Of("name"), "a name is empty", "it would mean every title")
+				} else if seen[key] != nil {
+					c.r.Add(d.Node.Of("name"), fmt.Sprintf("%q stands in two entries", n), "put its versions into one")
+				}
+				seen[key] = d
+			}
+			c.ranges(d)
+			out = append(out, Known{d})
+		}
+		return out
+	}
+	c.Known, c.KnownDrivers = compileKnown(c.Software), compileKnown(c.Drivers)
+}
+
+// ranges refuses versions that two ranges mean.
+func (c *compiler) ranges(d *KnownDoc) {
+	if len(d.Versions) == 0 {
+		c.r.Add(d.Node.Of("versions"), "nothing is said of any version", "give one range at least; without at_least and below it means all versions")
+	}
+	for i := range d.Versions {
+		v := &d.Versions[i]
+		if v.AtLeast != "" && v.Below != "" && fact.CompareVersions(v.AtLeast, v.Below) >= 0 {
+			c.r.Add(v.Node, fmt.Sprintf("no version is at least %s and below %s", v.AtLeast, v.Below), "turn the two round; below is the first version that is not meant")
+		}
+		for j := range i {
+			if w := &d.Versions[j]; overlap(v, w) {
+				c.r.Add(v.Node, "two ranges mean the same versions", "below of the one is at_least of the next")
+			}
+		}
+	}
+}
+
+func overlap(a, b *RangeDoc) bool {
+	under := func(x, y *RangeDoc) bool {
+		return x.Below == "" || y.AtLeast == "" || fact.CompareVersions(y.AtLeast, x.Below) < 0
+	}
+	return under(a, b) && under(b, a)
+}
+
+// derived are the facts that only a release's own knowledge gives a value.
+var derived = map[fact.ID]string{fact.SoftwareToUpdate: "software", fact.SoftwareToBuy: "software", fact.SoftwareToRemove: "software", fact.SoftwareProblems: "software",
+	fact.SoftwareNotKnown: "software", fact.DriversToUpdate: "drivers", fact.DriversToRemove: "drivers", fact.DriverProblems: "drivers"}
+
+// rest compiles what stands by itself: stages, editions, packages, preparation.
+func (c *compiler) rest() {
+	for i := range c.Document.Requirements {
+		d := &c.Document.Requirements[i]
+		if n := c.Release.Requirements[i].Need; n != nil {
+			for l := range n.Leaves() {
+				if section := derived[l.Fact()]; section != "" && !c.Node.Has(section) {
+					c.r.Add(d.Node.Of("need"), fmt.Sprintf("%s comes from the section %s, which the document does not have", l.Fact(), section), "say there what is known of which versions")
+				}
+			}
+		}
+	}
+	if c.Follows != "" && (!ValidID(c.Follows) || c.Follows == c.ID) {
+		c.r.Add(c.Node.Of("follows"), fmt.Sprintf("%q cannot be the release before %s", c.Follows, c.ID), "give the id of another release")
+	}
+	for i := range c.Offered {
+		d := &c.Offered[i]
+		c.Stages = append(c.Stages, Stage{d, c.need(d.When)})
+	}
+	for i := range c.Support {
+		if s := &c.Support[i]; !s.Extended.IsZero() && !s.Extended.After(s.Ends) {
+			c.r.Add(s.Node.Of("extended"), "extended support ends before support does", "check both dates")
+		}
+	}
+	c.editions()
+	seen := map[string]bool{}
+	for i := range c.Preparation {
+		d := &c.Preparation[i]
+		c.id(d.Node.Of("id"), d.ID, seen)
+		c.Prepare = append(c.Prepare, Preparation{d, c.need(d.When), c.need(d.Need)})
+	}
+}
+
+func (c *compiler) editions() {
+	from, to := map[string]bool{}, []string{}
+	for i := range c.Editions {
+		e := &c.Editions[i]
+		to = append(to, e.To)
+		for j, name := range e.From {
+			if from[strings.ToLower(name)] {
+				c.r.Add(e.Node.Of("from").Items[j], fmt.Sprintf("the edition %q becomes two", name), "keep one of them")
+			}
+			from[strings.ToLower(name)] = true
+		}
+	}
+	seen, same := map[string]bool{}, map[[4]string]string{}
+	for i := range c.Packages {
+		p := &c.Packages[i]
+		c.id(p.Node.Of("id"), p.ID, seen)
+		if b, err := hex.DecodeString(p.SHA256); err != nil || len(b) != 32 {
+			c.r.Add(p.Node.Of("sha256"), "this is no SHA-256 checksum", "64 hexadecimal digits, as sha256sum prints them")
+		}
+		if p.Edition != "" && len(to) > 0 && !slices.Contains(to, p.Edition) {
+			c.r.Add(p.Node.Of("edition"), fmt.Sprintf("no installed edition becomes %q", p.Edition), doc.Suggest(p.Edition, to))
+		}
+		key := [4]string{strings.ToLower(p.Edition), p.Architecture, strings.ToLower(p.Language), p.Way}
+		if other := same[key]; other != "" {
+			c.r.Add(p.Node, fmt.Sprintf("the packages %s and %s are for the same machines", other, p.ID), "a machine gets one package; say by edition, architecture, language or way which")
+		}
+		same[key] = p.ID
+	}
+}
+
+// contradictions refuses musts that no machine can meet together.
+func (c *compiler) contradictions() {
+	type bound struct {
+		least, most fact.Value
+		low, high   string
+	}
+	bounds := map[fact.ID]*bound{}
+	one := map[fact.ID][]fact.Value{}
+	by := map[fact.ID]string{}
+	for i := range c.Document.Requirements {
+		q := &c.Release.Requirements[i]
+		if q.Level != Must || q.When != nil || q.Need == nil {
+			continue
+		}
+		d := &c.Document.Requirements[i]
+		for l := range always(q.Need) {
+			id := l.Fact()
+			b := bounds[id]
+			if b == nil {
+				b = &bound{}
+				bounds[id] = b
+			}
+			switch x := l.(type) {
+			case *need.AtLeast:
+				if !b.least.Known() || x.Limit.Compare(b.least) > 0 {
+					b.least, b.low = x.Limit, q.ID
+				}
+			case *need.AtMost:
+				if !b.most.Known() || x.Limit.Compare(b.most) < 0 {
+					b.most, b.high = x.Limit, q.ID
+				}
+			case *need.OneOf:
+				left := x.Values
+				if before, ok := one[id]; ok {
+					left = slices.DeleteFunc(slices.Clone(before), func(v fact.Value) bool { return !slices.ContainsFunc(x.Values, v.Equal) })
+				}
+				if len(left) == 0 && len(x.Values) > 0 {
+					c.r.Add(d.Node, fmt.Sprintf("%s and %s contradict each other on %s: no value meets both", by[id], q.ID, id), "give one of them a condition, or take it out")
+				}
+				one[id], by[id] = left, q.ID
+			}
+			if b.least.Known() && b.most.Known() && b.least.Compare(b.most) > 0 {
+				c.r.Add(d.Node, fmt.Sprintf("%s and %s contradict each other on %s: at least %s and at most %s", b.low, b.high, id, b.least.Plain(), b.most.Plain()), "give one of them a condition, or take it out")
+				b.most = fact.Value{} // said once
+			}
+		}
+	}
+}
+
+// always are the comparisons that must hold for a need to hold.
+func always(n need.Need) func(func(need.Leaf) bool) {
+	return func(yield func(need.Leaf) bool) {
+		switch x := n.(type) {
+		case *need.AllOf:
+			for _, p := range x.Parts {
+				for l := range always(p) {
+					if !yield(l) {
+						return
+					}
+				}
+			}
+		case *need.AnyOf, *need.NotOf, *need.Each, nil:
+		case need.Leaf:
+			yield(x)
+		}
+	}
+}

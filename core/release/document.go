@@ -1,0 +1,156 @@
+package release
+
+import (
+	"time"
+
+	"rolltop.example/rolltop/core/doc"
+	"rolltop.example/rolltop/core/list"
+	"rolltop.example/rolltop/core/need"
+)
+
+// Document is a release document as it is written.
+type Document struct {
+	Format       string           `json:"format" enum:"rolltop-release/1"`
+	ID           string           `json:"id" doc:"Lower-case letters, digits and hyphens"`
+	Name         string           `json:"name"`
+	InstallsOn   string           `json:"installs_on" enum:"pc,mac" doc:"The class of hardware"`
+	Revision     int              `json:"revision" minimum:"1" maximum:"1000000" doc:"Counts up; a revision is never overwritten"`
+	Published    time.Time        `json:"published" doc:"The date the publisher gives the requirements"`
+	Source       string           `json:"source" doc:"Address of the page it was taken from"`
+	Retrieved    time.Time        `json:"retrieved,omitzero" doc:"The date the page was read"`
+	EnteredBy    string           `json:"entered_by,omitempty" doc:"Who wrote or imported the document, as a role"`
+	Draft        bool             `json:"draft,omitempty" doc:"A draft cannot judge the fleet"`
+	TestRelease  bool             `json:"test_release,omitempty" doc:"The release itself is one for testing: its requirements may still change, and there may be no way back"`
+	Follows      string           `json:"follows,omitempty" doc:"Id of the release before it; machines of that target are also checked against this one, as what comes next"`
+	Offered      []StageDoc       `json:"offered,omitempty" doc:"Where the publisher offers the release in stages: from when, to which machines"`
+	Support      []SupportDoc     `json:"support,omitempty" doc:"End of support, of this release and of the ones before it"`
+	Upgrade      []SourceDoc      `json:"upgrade,omitempty" doc:"From which installed systems one gets there, and how; the shortest way that fits counts"`
+	Interim      []InterimDoc     `json:"interim,omitempty" doc:"Releases between, which some ways go through"`
+	Editions     []EditionDoc     `json:"editions,omitempty" doc:"Which installed edition becomes which"`
+	Packages     []PackageDoc     `json:"packages,omitempty" doc:"What is installed, by edition, architecture and language"`
+	Requirements []RequirementDoc `json:"requirements"`
+	Lists        []list.Document  `json:"lists,omitempty"`
+	Software     []KnownDoc       `json:"software,omitempty" doc:"What is known of installed titles"`
+	Drivers      []KnownDoc       `json:"drivers,omitempty" doc:"What is known of drivers; names are those of devices"`
+	Preparation  []PreparationDoc `json:"preparation,omitempty" doc:"What to do on any machine before the upgrade"`
+
+	Node *doc.Node `json:"-"`
+}
+
+// StageDoc is one stage of an offer.
+type StageDoc struct {
+	From time.Time      `json:"from"`
+	To   string         `json:"to" doc:"Which machines, in words: every machine, new machines"`
+	When *need.Document `json:"when,omitempty" doc:"Facts of the machines; all, where it is not given"`
+
+	Node *doc.Node `json:"-"`
+}
+
+// SupportDoc is the end of support of one release.
+type SupportDoc struct {
+	Release      string    `json:"release" doc:"As in os.name"`
+	Edition      string    `json:"edition,omitempty" doc:"Where editions differ"`
+	Ends         time.Time `json:"ends"`
+	Extended     time.Time `json:"extended,omitzero" doc:"End of extended support, which has to be asked or paid for"`
+	ExtendedNote string    `json:"extended_note,omitempty" doc:"What extended support takes"`
+	Source       string    `json:"source,omitempty"`
+
+	Node *doc.Node `json:"-"`
+}
+
+// SourceDoc is one installed system from which one gets to the release.
+type SourceDoc struct {
+	Platform     string   `json:"platform" enum:"windows,macos,linux"`
+	AtLeast      string   `json:"at_least,omitempty" doc:"Lowest os.version, inclusive"`
+	AtMost       string   `json:"at_most,omitempty" doc:"Highest os.version, inclusive"`
+	Edition      []string `json:"edition,omitempty" doc:"Allowed values of os.edition"`
+	Architecture []string `json:"architecture,omitempty" doc:"Allowed values of os.architecture"`
+	Language     []string `json:"language,omitempty" doc:"Allowed values of os.language"`
+	Way          string   `json:"way" enum:"in-place,interim,image,reinstall" doc:"Installed over the present release, by way of a release between, from a full image, or afresh"`
+	Through      string   `json:"through,omitempty" doc:"For interim: id of the release between"`
+	Keeps        []string `json:"keeps,omitempty" doc:"What stays: programs, files, settings; where not given, what the way usually keeps"`
+
+	Node *doc.Node `json:"-"`
+}
+
+// InterimDoc is a release on the way. Its requirements count like the target's
+// for machines that go through it.
+type InterimDoc struct {
+	ID           string           `json:"id"`
+	Name         string           `json:"name"`
+	Source       string           `json:"source,omitempty"`
+	Upgrade      []SourceDoc      `json:"upgrade,omitempty" doc:"How one gets to it; in place from anything, where not given"`
+	Requirements []RequirementDoc `json:"requirements,omitempty"`
+
+	Node *doc.Node `json:"-"`
+}
+
+// EditionDoc says which edition becomes which.
+type EditionDoc struct {
+	From []string `json:"from" doc:"Values of os.edition"`
+	To   string   `json:"to"`
+
+	Node *doc.Node `json:"-"`
+}
+
+// PackageDoc is something to install.
+type PackageDoc struct {
+	ID           string `json:"id"`
+	Edition      string `json:"edition,omitempty" doc:"Edition that it installs; any, where not given"`
+	Architecture string `json:"architecture,omitempty" enum:"x86,x86-64,arm64" doc:"Of the processor; any, where not given"`
+	Language     string `json:"language,omitempty"`
+	Way          string `json:"way,omitempty" enum:"in-place,interim,image,reinstall" doc:"Way that it serves; any, where not given"`
+	File         string `json:"file"`
+	Bytes        int64  `json:"bytes,omitempty" minimum:"1" maximum:"9007199254740992"`
+	SHA256       string `json:"sha256" doc:"64 hexadecimal digits"`
+	Before       string `json:"before,omitempty" doc:"What must be installed before it, in words"`
+
+	Node *doc.Node `json:"-"`
+}
+
+// RequirementDoc is one requirement as it is written.
+type RequirementDoc struct {
+	ID          string         `json:"id"`
+	Title       string         `json:"title"`
+	Level       string         `json:"level" enum:"must,should,feature"`
+	Consequence string         `json:"consequence,omitempty" enum:"will-not-start,installer-refuses,unsupported,works-less-well" doc:"What follows if it is not met"`
+	AskedBy     string         `json:"asked_by,omitempty" enum:"publisher,house" doc:"The publisher where it is not given"`
+	Feature     string         `json:"feature,omitempty" doc:"For the level feature: which one"`
+	Reason      string         `json:"reason" doc:"Why it exists, in plain words"`
+	When        *need.Document `json:"when,omitempty" doc:"The requirement applies only where this holds"`
+	Need        need.Document  `json:"need"`
+	Advised     *need.Document `json:"advised,omitempty" doc:"A higher value that is only advised"`
+
+	Node *doc.Node `json:"-"`
+}
+
+// KnownDoc is what is known of a title or of the driver of a device.
+type KnownDoc struct {
+	Name      []string   `json:"name" doc:"Titles, or names of devices; one that goes on with another word is meant too"`
+	Publisher string     `json:"publisher,omitempty" doc:"For a title: who publishes it; for a driver: its provider"`
+	Versions  []RangeDoc `json:"versions" doc:"What is known of which versions"`
+
+	Node *doc.Node `json:"-"`
+}
+
+// RangeDoc is a range of versions.
+type RangeDoc struct {
+	AtLeast string `json:"at_least,omitempty" doc:"Lowest version, inclusive"`
+	Below   string `json:"below,omitempty" doc:"First version that is not meant any more"`
+	Is      string `json:"is" enum:"fine,update,buy,remove,problem" doc:"Fine; to be updated first, for nothing or by buying; to be removed first; known to have a problem"`
+	Note    string `json:"note,omitempty" doc:"What to do, or what the problem is"`
+	Source  string `json:"source,omitempty"`
+
+	Node *doc.Node `json:"-"`
+}
+
+// PreparationDoc is one thing to do before the upgrade.
+type PreparationDoc struct {
+	ID     string         `json:"id"`
+	Title  string         `json:"title"`
+	Reason string         `json:"reason"`
+	When   *need.Document `json:"when,omitempty" doc:"It is needed only where this holds"`
+	Need   *need.Document `json:"need,omitempty" doc:"Facts that show that it is done; without it, a person says so"`
+
+	Node *doc.Node `json:"-"`
+}

@@ -1,0 +1,124 @@
+package remedy
+
+import (
+	"rolltop.example/rolltop/core/check"
+	"rolltop.example/rolltop/core/fact"
+	"rolltop.example/rolltop/core/need"
+	"rolltop.example/rolltop/core/release"
+)
+
+// What it takes depends on a machine only through what the solver asks: the
+// outcomes of the requirements, the truth of every comparison in those that are
+// not met and in the conditions of steps, and a few values. Machines that agree
+// in all of that share a verdict, however they differ otherwise; Key names what
+// they share. A fleet has few kinds of trouble, so judging it anew is mostly
+// looking up.
+
+// Key appends to b what a verdict for a machine depends on. outcomes are the
+// letters of [check.Outcomes] on these facts, path the way to the release.
+func Key(b []byte, rel *release.Release, f *fact.Facts, outcomes []byte, path *release.Path) []byte {
+	v := f.View()
+	b = append(b, outcomes...)
+	b = append(b, '|', byte('0'+len(path.Interim)), byte('1'+path.Truth))
+	b = append(b, path.Way...)
+	for i := range rel.Requirements {
+		q := &rel.Requirements[i]
+		if q.Level != release.Must || outcomes[i] == 'p' || outcomes[i] == 'n' {
+			continue
+		}
+		if q.When != nil {
+			b = append(b, 'w', truthByte(check.Decide(q.When, f)))
+		}
+		b = keyNeed(append(b, ';'), q.Need, v, f)
+	}
+	lib := loaded()
+	for i := range lib.steps {
+		s := &lib.steps[i]
+		for _, n := range [...]need.Need{s.When, s.Unless, s.Skip, s.Sure} {
+			if n != nil {
+				b = append(b, truthByte(n.Test(v)))
+				b = keyNeed(b, n, v, f)
+			}
+		}
+		for _, c := range s.assumes {
+			b = append(b, known(f.Value(c.id)))
+		}
+		if s.ceiling != nil {
+			b = keyCeiling(b, rel, f, s, outcomes)
+		}
+	}
+	// What the solver reads as it is.
+	b = append(b, f.Value(fact.OSPlatform).Text()...)
+	b = append(b, '|')
+	b = append(b, f.Value(fact.TPMState).Text()...)
+	for _, s := range f.Value(fact.ProcessorFeaturesOff).Set() {
+		b = append(append(b, ','), s...)
+	}
+	return append(b, flag(f.Guest()), flag(f.Planned()))
+}
+
+func truthByte(t need.Truth) byte { return byte('1' + t) }
+
+func known(v fact.Value) byte { return flag(v.Known()) }
+
+func flag(b bool) byte {
+	if b {
+		return 'y'
+	}
+	return '-'
+}
+
+// keyNeed adds the truth of every comparison of a need, of rows of lists one
+// after the other.
+func keyNeed(b []byte, n need.Need, v fact.View, f *fact.Facts) []byte {
+	switch x := n.(type) {
+	case *need.AllOf:
+		for _, p := range x.Parts {
+			b = keyNeed(b, p, v, f)
+		}
+	case *need.AnyOf:
+		for _, p := range x.Parts {
+			b = keyNeed(b, p, v, f)
+		}
+	case *need.NotOf:
+		b = keyNeed(b, x.Part, v, f)
+	case *need.Each:
+		b = append(b, truthByte(x.Test(v)), flag(f.Complete(x.Group)))
+		for i := range f.Rows(x.Group) {
+			b = keyNeed(append(b, '/'), x.Part, f.Row(x.Group, i), f)
+		}
+	case *need.HasAll:
+		b = keyItems(b, x.Items, v.Get(x.Fact()))
+	case *need.HasAny:
+		b = keyItems(b, x.Items, v.Get(x.Fact()))
+	default:
+		b = append(b, truthByte(n.Test(v)))
+	}
+	return b
+}
+
+func keyItems(b []byte, items []string, r *fact.Reading) []byte {
+	b = append(b, known(r.Value))
+	for _, i := range items {
+		b = append(b, flag(r.Value.Has(i) || r.Floor().Has(i)))
+	}
+	return b
+}
+
+// keyCeiling adds whether what is needed is below what the machine takes.
+func keyCeiling(b []byte, rel *release.Release, f *fact.Facts, s *Step, outcomes []byte) []byte {
+	most := f.Value(s.ceiling.ID)
+	if !most.Known() || most.Float() == 0 {
+		return append(b, '?')
+	}
+	for i := range rel.Requirements {
+		if q := &rel.Requirements[i]; q.Level == release.Must && outcomes[i] != 'p' && outcomes[i] != 'n' {
+			for _, c := range s.effects {
+				if v, ok := needed(q.Need, c.id, f); ok {
+					b = append(b, flag(v.Float() > most.Float()))
+				}
+			}
+		}
+	}
+	return b
+}

@@ -1,0 +1,395 @@
+package say
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"rolltop.example/rolltop/core/fact"
+	"rolltop.example/rolltop/core/list"
+	"rolltop.example/rolltop/core/need"
+	"rolltop.example/rolltop/core/release"
+)
+
+// Section is a part of a release in sentences, as one would publish it.
+type Section struct {
+	Title string
+	Lines []string
+}
+
+// Release says everything of a release beside its requirements.
+func Release(rel *release.Release) []Section { return sections(rel, true) }
+
+// sections leaves the requirements of releases between out where they are
+// compared by themselves.
+func sections(rel *release.Release, requirements bool) []Section {
+	var out []Section
+	add := func(title string, lines []string) {
+		if len(lines) > 0 {
+			out = append(out, Section{title, lines})
+		}
+	}
+	add("How one gets to it", ways(rel.Upgrade, rel))
+	for _, x := range rel.Interims {
+		lines := ways(x.Upgrade, rel)
+		if !requirements {
+			add("On the way: "+x.Name, lines)
+			continue
+		}
+		for i := range rel.Requirements {
+			if q := &rel.Requirements[i]; q.Interim == x {
+				lines = append(lines, q.Title+": "+Requirement(q))
+			}
+		}
+		add("On the way: "+x.Name, lines)
+	}
+	add("Editions and packages", delivery(rel))
+	add("End of support", supported(rel))
+	add("Offer", offers(rel))
+	add("Known applications", knownLines(rel.Known))
+	add("Known drivers", knownLines(rel.KnownDrivers))
+	add("Before the upgrade", preparations(rel))
+	add("Lists", lists(rel))
+	return out
+}
+
+var platformWords = map[string]string{"windows": "a PC system", "macos": "a Mac system", "linux": "Linux"}
+
+func ways(docs []release.SourceDoc, rel *release.Release) []string {
+	var out []string
+	for i := range docs {
+		out = append(out, source(&docs[i], rel))
+	}
+	return out
+}
+
+// source says one way: from a PC system of version 11.0 or later, 64-bit.
+func source(s *release.SourceDoc, rel *release.Release) string {
+	from := "from " + platformWords[s.Platform]
+	switch {
+	case s.AtLeast != "" && s.AtMost != "":
+		from += " of version " + s.AtLeast + " to " + s.AtMost
+	case s.AtLeast != "":
+		from += " of version " + s.AtLeast + " or later"
+	case s.AtMost != "":
+		from += " of version " + s.AtMost + " or earlier"
+	}
+	if len(s.Edition) > 0 {
+		from += ", edition " + Or(s.Edition)
+	}
+	if len(s.Architecture) > 0 {
+		var words []string
+		for _, a := range s.Architecture {
+			words = append(words, fact.OSArchitecture.Def().Words[a])
+		}
+		from += ", " + Or(words)
+	}
+	if len(s.Language) > 0 {
+		from += ", in " + Or(s.Language)
+	}
+	how := map[string]string{release.InPlace: "installed over it", release.Image: "installed from a full image", release.Reinstall: "installed afresh"}[s.Way]
+	if s.Way == release.ByInterim {
+		how = "by way of " + s.Through
+		for _, x := range rel.Interims {
+			if x.ID == s.Through {
+				how = "by way of " + x.Name
+			}
+		}
+	}
+	if s.Keeps != nil {
+		how += "; " + Keeps(s.Keeps)
+	}
+	return Sentence(from + ": " + how)
+}
+
+func delivery(rel *release.Release) []string {
+	var out []string
+	for i := range rel.Editions {
+		e := &rel.Editions[i]
+		out = append(out, Sentence(Or(e.From)+" becomes "+e.To))
+	}
+	for i := range rel.Packages {
+		p := &rel.Packages[i]
+		var whose []string
+		for _, s := range []string{p.Edition, fact.ProcessorArch.Def().Words[p.Architecture], p.Language, p.Way} {
+			if s != "" {
+				whose = append(whose, s)
+			}
+		}
+		line := "for " + strings.Join(whose, ", ") + ": " + p.File
+		if len(whose) == 0 {
+			line = "for every machine: " + p.File
+		}
+		if p.Bytes > 0 {
+			line += ", " + Amount(fact.Space, float64(p.Bytes))
+		}
+		if p.Before != "" {
+			line += ", after " + p.Before
+		}
+		out = append(out, Sentence(line)+" SHA-256 "+p.SHA256)
+	}
+	return out
+}
+
+func supported(rel *release.Release) []string {
+	var out []string
+	for i := range rel.Support {
+		s := &rel.Support[i]
+		line := s.Release
+		if s.Edition != "" {
+			line += " " + s.Edition
+		}
+		line += ": " + Day(s.Ends)
+		if !s.Extended.IsZero() {
+			line += "; extended until " + Day(s.Extended)
+			if s.ExtendedNote != "" {
+				line += " (" + s.ExtendedNote + ")"
+			}
+		}
+		out = append(out, Sentence(line))
+	}
+	return out
+}
+
+func offers(rel *release.Release) []string {
+	var out []string
+	for i := range rel.Stages {
+		s := &rel.Stages[i]
+		line := "from " + Day(s.From) + " to " + s.To
+		if s.When != nil {
+			line += ": where this holds: " + Need(s.When)
+		}
+		out = append(out, Sentence(line))
+	}
+	return out
+}
+
+func knownLines(known []release.Known) []string {
+	var out []string
+	for i := range known {
+		k := &known[i]
+		for j := range k.Versions {
+			out = append(out, Or(k.Name)+versions(&k.Versions[j])+": "+Known(k.Versions[j].Is)+note(k.Versions[j].Note))
+		}
+	}
+	return out
+}
+
+func versions(v *release.RangeDoc) string {
+	switch {
+	case v.AtLeast != "" && v.Below != "":
+		return fmt.Sprintf(" from %s, before %s", v.AtLeast, v.Below)
+	case v.AtLeast != "":
+		return " from " + v.AtLeast
+	case v.Below != "":
+		return " before " + v.Below
+	}
+	return ""
+}
+
+func note(s string) string {
+	if s == "" {
+		return "."
+	}
+	return ". " + Sentence(s)
+}
+
+func preparations(rel *release.Release) []string {
+	var out []string
+	for i := range rel.Prepare {
+		p := &rel.Prepare[i]
+		line := Sentence(p.Title) + " " + Sentence(p.Reason)
+		if p.Need != nil {
+			line += " Seen from: " + Need(p.Need) + "."
+		}
+		out = append(out, line)
+	}
+	return out
+}
+
+func lists(rel *release.Release) []string {
+	var out []string
+	for _, l := range rel.Lists {
+		complete := "not complete"
+		if l.Complete {
+			complete = "complete"
+		}
+		out = append(out, fmt.Sprintf("%s: %s of %s, %s.", l.ID, Count(len(l.Rows), "row", "rows"), l.Of, complete))
+		for i := range l.Rules {
+			out = append(out, "Rule "+l.Rules[i].ID+": "+NamingRule(&l.Rules[i]))
+		}
+	}
+	return out
+}
+
+// NamingRule says how a rule reads a name and what it takes.
+func NamingRule(r *list.Rule) string {
+	s := Capital(strings.Join(r.Says(), ", then "))
+	if r.From > 0 || r.UpTo > 0 {
+		s += "; takes generation " + r.Generations()
+	} else {
+		s += "; the rows alone say what is on the list"
+	}
+	if len(r.Except) > 0 {
+		s += "; except " + And(r.Except)
+	}
+	if len(r.Also) > 0 {
+		s += "; also " + And(r.Also)
+	}
+	return s + "."
+}
+
+// Kinds of difference.
+const (
+	Added     = "added"
+	Removed   = "removed"
+	Tightened = "tightened"
+	Eased     = "eased"
+	Changed   = "changed"
+)
+
+// DifferenceKinds lists them in the order in which they matter.
+func DifferenceKinds() []string { return []string{Tightened, Added, Changed, Eased, Removed} }
+
+// Differing is one difference between two revisions, or two releases, in a
+// sentence.
+type Differing struct {
+	Kind    string
+	Subject string // a requirement's title, a list, a section
+	Says    string
+}
+
+// Difference says how a release differs from another: what was added, removed,
+// tightened and eased.
+func Difference(was, is *release.Release) []Differing {
+	var out []Differing
+	for _, p := range release.Compare(was, is) {
+		out = append(out, pair(&p))
+	}
+	for _, p := range release.CompareLists(was, is) {
+		out = append(out, listPair(&p)...)
+	}
+	before, after := sections(was, false), sections(is, false)
+	for _, s := range after {
+		if s.Title == "Lists" {
+			rules := func(r *release.Release) (out []string) {
+				for _, line := range lists(r) {
+					if strings.HasPrefix(line, "Rule ") {
+						out = append(out, line)
+					}
+				}
+				return out
+			}
+			out = append(out, lines("Lists", rules(was), rules(is))...)
+			continue
+		}
+		out = append(out, lines(s.Title, of(before, s.Title), s.Lines)...)
+	}
+	for _, s := range before {
+		if of(after, s.Title) == nil && s.Title != "Lists" {
+			out = append(out, lines(s.Title, s.Lines, nil)...)
+		}
+	}
+	slices.SortStableFunc(out, func(a, b Differing) int {
+		return slices.Index(DifferenceKinds(), a.Kind) - slices.Index(DifferenceKinds(), b.Kind)
+	})
+	return out
+}
+
+func of(sections []Section, title string) []string {
+	for _, s := range sections {
+		if s.Title == title {
+			return s.Lines
+		}
+	}
+	return nil
+}
+
+// lines compares sentences: those that came and those that went.
+func lines(subject string, was, is []string) []Differing {
+	var out []Differing
+	for _, l := range is {
+		if !slices.Contains(was, l) {
+			out = append(out, Differing{Added, subject, l})
+		}
+	}
+	for _, l := range was {
+		if !slices.Contains(is, l) {
+			out = append(out, Differing{Removed, subject, l})
+		}
+	}
+	return out
+}
+
+func pair(p *release.Pair) Differing {
+	switch {
+	case p.Was == nil:
+		return Differing{Added, p.Is.Title, levelWords(p.Is) + Requirement(p.Is)}
+	case p.Is == nil:
+		return Differing{Removed, p.Was.Title, levelWords(p.Was) + Requirement(p.Was)}
+	}
+	kind := map[need.Change]string{need.Same: Changed, need.Tighter: Tightened, need.Looser: Eased, need.Other: Changed}[p.Change()]
+	var out []string
+	become := func(what, was, is string) {
+		if was != is {
+			out = append(out, fmt.Sprintf("%s: %s → %s", what, orNone(was), orNone(is)))
+		}
+	}
+	if p.Need != need.Same {
+		become("needed", Need(p.Was.Need), Need(p.Is.Need))
+	}
+	become("condition", phrase(p.Was.When), phrase(p.Is.When))
+	become("advised", phrase(p.Was.Advised), phrase(p.Is.Advised))
+	become("level", p.Was.Level, p.Is.Level)
+	become("otherwise", Consequence(p.Was), Consequence(p.Is))
+	become("asked by", p.Was.AskedBy, p.Is.AskedBy)
+	return Differing{kind, p.Is.Title, Sentence(strings.Join(out, "; "))}
+}
+
+func phrase(n need.Need) string {
+	if n == nil {
+		return ""
+	}
+	return Need(n)
+}
+
+func orNone(s string) string {
+	if s == "" {
+		return "none"
+	}
+	return s
+}
+
+func levelWords(q *release.Requirement) string {
+	if q.Level == release.Feature {
+		return "For " + q.Feature + ": "
+	}
+	return ""
+}
+
+// mostNames is how many names of a list's rows a sentence holds.
+const mostNames = 8
+
+func listPair(p *release.ListPair) []Differing {
+	switch {
+	case p.Was == nil:
+		return []Differing{{Added, "The list " + p.Is.ID, Sentence(Count(len(p.Is.Rows), "row", "rows") + " of " + p.Is.Of)}}
+	case p.Is == nil:
+		return []Differing{{Removed, "The list " + p.Was.ID, Sentence(Count(len(p.Was.Rows), "row", "rows") + " of " + p.Was.Of)}}
+	}
+	var out []Differing
+	if len(p.Came) > 0 {
+		out = append(out, Differing{Eased, "The list " + p.Is.ID, Sentence(Count(len(p.Came), "name", "names") + " more: " + fewNames(p.Came))})
+	}
+	if len(p.Went) > 0 {
+		out = append(out, Differing{Tightened, "The list " + p.Is.ID, Sentence(Count(len(p.Went), "name", "names") + " less: " + fewNames(p.Went))})
+	}
+	return out
+}
+
+func fewNames(names []string) string {
+	if len(names) > mostNames {
+		return fmt.Sprintf("%s and %d others", strings.Join(names[:mostNames], ", "), len(names)-mostNames)
+	}
+	return And(names)
+}

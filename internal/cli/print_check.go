@@ -1,0 +1,408 @@
+package cli
+
+import (
+	"fmt"
+	"strconv"
+
+	"github.com/spf13/cobra"
+
+	"rolltop.example/rolltop/core/assess"
+	"rolltop.example/rolltop/core/say"
+)
+
+// printChecks prints the checks of machines, each against every release.
+func printChecks(cmd *cobra.Command, form string, groups [][]*assess.Document, all bool) error {
+	out := cmd.OutOrStdout()
+	var docs []*assess.Document
+	for _, g := range groups {
+		docs = append(docs, g...)
+	}
+	switch form {
+	case "json":
+		switch len(docs) {
+		case 0:
+			return nil
+		case 1:
+			return printJSON(out, docs[0])
+		}
+		return printJSON(out, docs)
+	case "csv":
+		rows := make([][]string, len(docs))
+		for i, d := range docs {
+			rows[i] = []string{d.Machine.Name, d.Machine.Manufacturer, d.Machine.Model, d.Release.ID, strconv.Itoa(d.Release.Revision), d.Disposition, d.Certainty,
+				strconv.Itoa(d.Counts.Fail), strconv.Itoa(d.Counts.Unknown), d.Route.Way, d.Answer}
+		}
+		return printCSV(out, []string{"name", "manufacturer", "model", "release", "revision", "disposition", "certainty", "fails", "unknowns", "way", "answer"}, rows)
+	}
+	p := newPaper(out)
+	for i, g := range groups {
+		if i > 0 {
+			p.line("")
+		}
+		if len(g) > 1 {
+			printSideBySide(p, g)
+			if !all {
+				continue
+			}
+			p.line("")
+		}
+		for j, d := range g {
+			if j > 0 {
+				p.line("")
+			}
+			printCheck(p, d, all)
+		}
+	}
+	if len(groups) > 1 {
+		p.line("")
+		rows := make([][]string, len(docs))
+		for i, d := range docs {
+			rows[i] = []string{d.Machine.Name, d.Release.Name, marks[d.Disposition] + " " + d.Disposition, strconv.Itoa(d.Counts.Fail), strconv.Itoa(d.Counts.Unknown), say.Capital(d.Answer)}
+		}
+		p.table([]string{"Machine", "Release", "Disposition", "Not met", "Unknown", "What it takes"}, rows)
+	}
+	return nil
+}
+
+// printSideBySide prints one machine against several releases: what each takes,
+// then the requirements that are not met or not known in one of them.
+func printSideBySide(p *paper, docs []*assess.Document) {
+	p.line("%s", headOf(docs[0]))
+	p.line("")
+	rows := make([][]string, len(docs))
+	heads := []string{"Requirement"}
+	for i, d := range docs {
+		rows[i] = []string{d.Release.Name, marks[d.Disposition] + " " + d.Disposition, strconv.Itoa(d.Counts.Fail), strconv.Itoa(d.Counts.Unknown), say.Capital(d.Answer)}
+		heads = append(heads, d.Release.Name)
+	}
+	p.table([]string{"Release", "Disposition", "Not met", "Unknown", "What it takes"}, rows)
+	var order []string
+	cells := map[string][]string{}
+	for i, d := range docs {
+		for k := range d.Findings {
+			f := &d.Findings[k]
+			if f.Level != "must" {
+				continue
+			}
+			if cells[f.Title] == nil {
+				order = append(order, f.Title)
+				cells[f.Title] = make([]string, len(docs))
+			}
+			cells[f.Title][i] = f.Outcome
+			if f.Outcome == "fail" || f.Outcome == "unknown" {
+				cells[f.Title][i] = map[string]string{"fail": "not met: ", "unknown": "not known: "}[f.Outcome] + "needs " + f.Needs
+			}
+		}
+	}
+	rows = nil
+	for _, title := range order {
+		row, telling := []string{title}, false
+		for _, c := range cells[title] {
+			telling = telling || len(c) > len("not-applicable")
+			row = append(row, map[string]string{"pass": "met", "not-applicable": "–", "": "not asked"}[c])
+			if row[len(row)-1] == "" {
+				row[len(row)-1] = c
+			}
+		}
+		if telling {
+			rows = append(rows, row)
+		}
+	}
+	if rows != nil {
+		p.line("")
+		p.table(heads, rows)
+	}
+	for _, d := range docs {
+		for _, w := range d.Warnings {
+			p.styled("  ", w, dim)
+		}
+	}
+}
+
+// printCheck prints the answer first, then what fails, what is not known, and a
+// line for the rest.
+func printCheck(p *paper, d *assess.Document, all bool) {
+	p.line("%s", headOf(d))
+	p.line("")
+	word := marks[d.Disposition] + " " + say.Capital(d.Disposition)
+	if d.Certainty == "expected" && d.Disposition != "undetermined" {
+		word += ", expected"
+	}
+	lines := wrap(word+": "+d.Answer, p.width)
+	lines[0] = p.style(dispositionStyles[d.Disposition], word) + lines[0][min(len(word), len(lines[0])):]
+	for _, l := range lines {
+		p.line("%s", l)
+	}
+	for _, s := range d.Details {
+		p.text("  ", s)
+	}
+	if pub := d.Publisher; pub != nil && pub.Disposition != d.Disposition {
+		p.text("  ", fmt.Sprintf("By the publisher's requirements alone: %s; %s", pub.Disposition, pub.Answer))
+	}
+	p.styled("  ", fmt.Sprintf("%s, revision %d of %s · inventory of %s · %d of %d needed facts read", d.Release.Name, d.Release.Revision, say.Day(d.Release.Published),
+		say.Moment(d.Machine.TakenAt), d.Coverage.Read, d.Coverage.Needed), dim)
+	if s := d.Support; s != nil {
+		p.styled("  ", supportLine(s), dim)
+	}
+	for _, w := range d.Warnings {
+		p.text("  ! ", w)
+	}
+	printBeside(p, d)
+	printFindings(p, d, all)
+	printKnown(p, d, all)
+	printPlan(p, d, all)
+}
+
+// headOf names the machine.
+func headOf(d *assess.Document) string {
+	head := first(d.Machine.Name, "This machine")
+	for _, s := range []string{spaced(d.Machine.Manufacturer, d.Machine.Model), d.Machine.Installed} {
+		if s != "" {
+			head += " · " + s
+		}
+	}
+	return head
+}
+
+func first(a, b string) string {
+	if a != "" {
+		return a
+	}
+	return b
+}
+
+func spaced(a, b string) string {
+	if a != "" && b != "" {
+		return a + " " + b
+	}
+	return a + b
+}
+
+func supportLine(s *assess.Support) string {
+	if s.Days < 0 {
+		return fmt.Sprintf("%s went out of support on %s", s.Release, say.Day(s.Ends))
+	}
+	return spaced(fmt.Sprintf("%s is supported until %s, %s from the check.", spaced(s.Release, s.Edition), say.Day(s.Ends), say.Count(s.Days, "day", "days")), s.Says)
+}
+
+// printBeside prints what stands beside the disposition: the package, a hold,
+// the offer, another route, the releases that follow.
+func printBeside(p *paper, d *assess.Document) {
+	if d.Delivery != nil && d.Disposition != "replace" {
+		p.text("  ", d.Delivery.Says)
+	}
+	if o := d.Other; o != nil {
+		p.text("  Or: ", fmt.Sprintf("%s %s: %s", o.Says, say.Capital(o.Disposition), o.Answer))
+	}
+	if d.Hold != "" {
+		p.text("  ", d.Hold)
+	}
+	if d.Offer != nil && !d.Offer.Now {
+		p.text("  ", d.Offer.Says)
+	}
+	for _, n := range d.Next {
+		what := ""
+		if n.Release.Test {
+			what = ", a release for testing"
+		}
+		s := fmt.Sprintf("%s%s: %s, %s", n.Release.Name, what, n.Disposition, n.Answer)
+		if len(n.Fails) > 0 {
+			s += " It fails there: " + joined(n.Fails) + "."
+		}
+		p.text("  Next: ", s)
+	}
+}
+
+// printKnown prints what the release knows of applications and drivers, and
+// where the preparation stands.
+func printKnown(p *paper, d *assess.Document, all bool) {
+	for _, g := range []struct {
+		name string
+		list []assess.Known
+	}{{"Applications", d.Software}, {"Drivers", d.Drivers}} {
+		var rows []assess.Known
+		for _, k := range g.list {
+			if k.Is != "fine" || all {
+				rows = append(rows, k)
+			}
+		}
+		if len(rows) == 0 {
+			continue
+		}
+		p.line("")
+		p.line("%s", p.style(bold, g.name))
+		for _, k := range rows {
+			p.headed("  ", spaced(k.Name, k.Version), ": "+spaced(k.Says+".", k.Note))
+		}
+	}
+	if all && len(d.Strangers) > 0 {
+		p.text("  ", "Nothing is known of: "+say.And(d.Strangers)+".")
+	}
+	if all && len(d.Preparation) > 0 {
+		p.line("")
+		p.line("%s", p.style(bold, "Before the upgrade"))
+		for _, i := range d.Preparation {
+			p.headed("  ", i.Title, ": "+prepared[i.State]+". "+i.Says)
+		}
+	}
+}
+
+var prepared = map[string]string{"done": "done", "not-done": "not done", "not-known": "not known", "by-hand": "to be said by a person", "not-needed": "not needed"}
+
+func printFindings(p *paper, d *assess.Document, all bool) {
+	titles := map[string][]string{}
+	section := ""
+	for i := range d.Findings {
+		f := &d.Findings[i]
+		if f.Interim != "" && f.Outcome == "not-applicable" {
+			continue // it is not on the way
+		}
+		name := sectionOf(f, d)
+		if name == "" && !all {
+			key := f.Outcome
+			if f.Level != "must" && f.Outcome != "not-applicable" {
+				key = f.Level + " " + f.Outcome
+			}
+			titles[key] = append(titles[key], f.Title)
+			continue
+		}
+		if name == "" {
+			name = "Also checked"
+		}
+		if name != section {
+			section = name
+			p.line("")
+			p.line("%s", p.style(bold, name))
+		}
+		printFinding(p, d, f, all)
+	}
+	p.line("")
+	for _, g := range []struct{ key, one, many string }{
+		{"pass", "requirement is met", "requirements are met"}, {"not-applicable", "does not apply", "do not apply"},
+		{"should pass", "piece of advice is followed", "pieces of advice are followed"}, {"feature pass", "feature is available", "features are available"},
+		{"should unknown", "piece of advice is not known", "pieces of advice are not known"}, {"feature unknown", "feature is not known", "features are not known"},
+		{"feature fail", "feature is not available", "features are not available"},
+	} {
+		if list := titles[g.key]; len(list) > 0 {
+			p.text("", say.Capital(say.Count(len(list), g.one, g.many))+": "+joined(list)+".")
+		}
+	}
+}
+
+// joined names titles within a sentence.
+func joined(list []string) string {
+	s := ""
+	for i, t := range list {
+		if i > 0 {
+			s += ", "
+		}
+		s += say.Lower(t)
+	}
+	return s
+}
+
+func sectionOf(f *assess.Finding, d *assess.Document) string {
+	switch {
+	case f.Level == "must" && f.Outcome == "fail":
+		return fmt.Sprintf("Not met: %d of %d requirements", d.Counts.Fail, d.Counts.Musts)
+	case f.Level == "must" && f.Outcome == "unknown":
+		return fmt.Sprintf("Not known: %d of %d requirements", d.Counts.Unknown, d.Counts.Musts)
+	case f.Level == "should" && f.Outcome == "fail":
+		return "Advised, and not followed"
+	}
+	return ""
+}
+
+func printFinding(p *paper, d *assess.Document, f *assess.Finding, all bool) {
+	title := f.Title
+	switch {
+	case f.AskedBy == "house":
+		title += " (house standard)"
+	case f.Interim != "":
+		title += " (on the way, for " + f.Interim + ")"
+	}
+	compare := fmt.Sprintf("%s → needs %s", f.Has, f.Needs)
+	if f.Has != "not known" {
+		compare = "has " + compare
+	}
+	if f.Distance != "" {
+		compare += " (" + f.Distance + ")"
+	}
+	p.headed("  ", title, ": "+compare+settledBy(d, f))
+	if f.Reason != "" {
+		p.text("      ", f.Reason)
+	}
+	if f.Rule != "" && all {
+		p.styled("      ", f.Rule, dim)
+	}
+	if f.NoRemedy {
+		p.text("      ", "Nothing on this machine can change it.")
+	}
+	if all {
+		p.styled("      ", "Why it is asked: "+f.Why, dim)
+		if f.Consequence != "" && f.Outcome != "pass" {
+			p.styled("      ", "Otherwise "+f.Consequence+".", dim)
+		}
+		for _, e := range f.Evidence {
+			of := e.Fact
+			if e.Row != "" {
+				of += " of " + e.Row
+			}
+			p.styled("      ", fmt.Sprintf("%s: %s [%s]", of, e.Has, first(e.Source, first(e.Gap, "source not said"))), dim)
+		}
+	}
+	for _, c := range f.Close {
+		p.text("      To close it: ", c)
+	}
+}
+
+// settledBy names the steps of the plan that settle a finding, or that show
+// what is not known.
+func settledBy(d *assess.Document, f *assess.Finding) string {
+	var numbers []string
+	for _, n := range f.SettledBy {
+		if d.Plan[n-1].Step != "read-again" { // what closes it is said below
+			numbers = append(numbers, strconv.Itoa(n))
+		}
+	}
+	switch {
+	case len(numbers) == 0:
+		return ""
+	case f.Outcome == "unknown":
+		return "; known after step " + say.And(numbers)
+	}
+	return "; step " + say.And(numbers)
+}
+
+var phases = map[string]string{"remote": "Without a visit", "desk": "At the desk", "host": "At the host of the virtual machine", "install": "The installation"}
+
+func printPlan(p *paper, d *assess.Document, all bool) {
+	if len(d.Plan) == 0 {
+		return
+	}
+	p.line("")
+	p.line("%s", p.style(bold, "The plan, in this order"))
+	phase := ""
+	for i := range d.Plan {
+		s := &d.Plan[i]
+		if s.Phase != phase {
+			phase = s.Phase
+			p.line("  %s", p.style(dim, phases[phase]))
+		}
+		title := s.Title
+		if s.Minutes.Most > 0 {
+			title += fmt.Sprintf(" (%d–%d min)", s.Minutes.Least, s.Minutes.Most)
+		}
+		p.text(fmt.Sprintf("  %2d. ", s.Number), title)
+		if s.Caution != "" {
+			p.text("      Caution: ", s.Caution)
+		}
+		if all || d.Disposition == "replace" {
+			p.text("      ", s.Do)
+			p.styled("      ", "Done when: "+s.Confirm, dim)
+		}
+	}
+	if !all {
+		p.styled("  ", "--all adds what to do in each step and how to see that it worked.", dim)
+	}
+}

@@ -1,0 +1,174 @@
+package server
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"net/http"
+	"strings"
+
+	"rolltop.example/rolltop/core/assess"
+	"rolltop.example/rolltop/core/byhand"
+	"rolltop.example/rolltop/core/check"
+	"rolltop.example/rolltop/core/compare"
+	"rolltop.example/rolltop/core/fact"
+	"rolltop.example/rolltop/core/inventory"
+	"rolltop.example/rolltop/internal/api"
+	"rolltop.example/rolltop/internal/build"
+	"rolltop.example/rolltop/internal/store"
+)
+
+func handFacts(facts []byhand.Fact, left []error) []api.HandFact {
+	var out []api.HandFact
+	for _, f := range facts {
+		h := api.HandFact{Fact: f, Label: f.Fact}
+		if def := fact.ByName(byhand.Plain(f.Fact)); def != nil {
+			h.Label = def.Label
+		}
+		for _, err := range left {
+			if rest, ok := strings.CutPrefix(err.Error(), f.Fact+": "); ok {
+				h.Problem = rest
+			}
+		}
+		out = append(out, h)
+	}
+	return out
+}
+
+type factInput struct {
+	Key           string `path:"key" maxLength:"80"`
+	Fact          string `path:"fact" maxLength:"100" doc:"Name of the fact; of a row of a list with its place: graphics[0].interface_level"`
+	Authorization string `header:"Authorization" hidden:"true"`
+	Session       string `cookie:"rolltop_session" hidden:"true"`
+}
+
+func (s *Server) enterFact(ctx context.Context, in *struct {
+	Key           string `path:"key" maxLength:"80"`
+	Fact          string `path:"fact" maxLength:"100" doc:"Name of the fact; of a row of a list with its place: graphics[0].interface_level"`
+	Authorization string `header:"Authorization" hidden:"true"`
+	Session       string `cookie:"rolltop_session" hidden:"true"`
+	Body          api.EnterFact
+}) (*struct{ Body api.Device }, error) {
+	who, err := s.identify(ctx, in.Authorization, in.Session)
+	if err != nil {
+		return nil, s.problem(err, "nobody is signed in")
+	}
+	f := byhand.Fact{Fact: in.Fact, Value: in.Body.Value, By: who.Name, At: s.now().UTC(), Note: in.Body.Note}
+	refuse := func(err error) error {
+		return &api.Problem{Status: http.StatusUnprocessableEntity, Title: "The fact cannot be entered", Detail: err.Error()}
+	}
+	if err := f.Check(); err != nil {
+		return nil, refuse(err)
+	}
+	var wrong error
+	err = s.store.Change(ctx, in.Key, func(tx *store.Tx, d *store.Device, inv *inventory.Document) error {
+		if _, left := byhand.Enter(inv, []byhand.Fact{f}); left != nil {
+			wrong = left[0] // it would not go into this machine's inventory
+			return wrong
+		}
+		if err := tx.EnterFact(d.ID, &f); err != nil {
+			return err
+		}
+		_, _, err := s.settle(tx, d, inv)
+		return err
+	})
+	switch {
+	case wrong != nil:
+		return nil, refuse(wrong)
+	case err != nil:
+		return nil, s.problem(err, noDevice(in.Key))
+	}
+	return s.showDevice(ctx, &deviceInput{in.Key})
+}
+
+var errNoFact = errors.New("no such fact")
+
+func (s *Server) takeBackFact(ctx context.Context, in *factInput) (*struct{ Body api.Device }, error) {
+	who, err := s.identify(ctx, in.Authorization, in.Session)
+	if err != nil {
+		return nil, s.problem(err, "nobody is signed in")
+	}
+	err = s.store.Change(ctx, in.Key, func(tx *store.Tx, d *store.Device, inv *inventory.Document) error {
+		was, err := tx.EndFact(d.ID, in.Fact, who.Name, s.now())
+		if err != nil {
+			return err
+		}
+		if !was {
+			return errNoFact
+		}
+		_, _, err = s.settle(tx, d, inv)
+		return err
+	})
+	switch {
+	case errors.Is(err, errNoFact):
+		return nil, &api.Problem{Status: http.StatusNotFound, Title: "Not found", Detail: fmt.Sprintf("nobody has entered %s for the machine %q", in.Fact, in.Key)}
+	case err != nil:
+		return nil, s.problem(err, noDevice(in.Key))
+	}
+	return s.showDevice(ctx, &deviceInput{in.Key})
+}
+
+func (s *Server) checkDevice(ctx context.Context, in *struct {
+	Key       string `path:"key" maxLength:"80"`
+	Release   string `query:"release" required:"true" maxLength:"64" doc:"Id of a release that the service has"`
+	Revision  int    `query:"revision" minimum:"0" doc:"The latest where it is not given"`
+	Inventory int64  `query:"inventory" minimum:"0" doc:"One of the machine's history; the latest where it is not given"`
+}) (*struct{ Body assess.Document }, error) {
+	d, err := s.store.DeviceByKey(ctx, in.Key)
+	if err != nil {
+		return nil, s.problem(err, noDevice(in.Key))
+	}
+	rel, err := s.release(ctx, in.Release, in.Revision)
+	if err != nil {
+		return nil, s.problem(err, noRelease(in.Release))
+	}
+	id := in.Inventory
+	if id == 0 {
+		id = d.InventoryID
+	}
+	inv, _, _, err := s.whole(ctx, d, id)
+	if err != nil {
+		return nil, s.problem(err, fmt.Sprintf("the machine %q has no inventory %d", in.Key, id))
+	}
+	got, err := s.check(ctx, target{release: rel}, inv)
+	if wrong := new(check.WrongClass); errors.As(err, &wrong) {
+		return nil, &api.Problem{Status: http.StatusUnprocessableEntity, Title: "The wrong class of hardware", Detail: err.Error()}
+	} else if err != nil {
+		return nil, s.problem(err, "")
+	}
+	return &struct{ Body assess.Document }{*got}, nil
+}
+
+func (s *Server) compare(ctx context.Context, in *struct {
+	A          string `query:"a" required:"true" maxLength:"80" doc:"Key of a machine; of the earlier one, where it matters"`
+	B          string `query:"b" required:"true" maxLength:"80" doc:"Key of the other machine, or the same"`
+	InventoryA int64  `query:"inventory_a" minimum:"0" doc:"One of the machine's history; the latest where it is not given"`
+	InventoryB int64  `query:"inventory_b" minimum:"0"`
+}) (*struct{ Body compare.Document }, error) {
+	var inv [2]*inventory.Document
+	var docs [2]*assess.Document
+	for i, side := range []struct {
+		key string
+		id  int64
+	}{{in.A, in.InventoryA}, {in.B, in.InventoryB}} {
+		d, err := s.store.DeviceByKey(ctx, side.key)
+		if err != nil {
+			return nil, s.problem(err, noDevice(side.key))
+		}
+		if side.id == 0 {
+			side.id = d.InventoryID
+		}
+		if inv[i], _, _, err = s.whole(ctx, d, side.id); err != nil {
+			return nil, s.problem(err, fmt.Sprintf("the machine %q has no inventory %d", side.key, side.id))
+		}
+		if t, ok := s.target(d.Class); ok {
+			if a, err := assess.Run(t.release, inv[i]); err == nil {
+				docs[i] = a.Document(s.now(), build.Version)
+			}
+		}
+	}
+	if docs[0] != nil && docs[1] != nil && docs[0].Release.ID != docs[1].Release.ID {
+		docs = [2]*assess.Document{} // a PC and a Mac have no findings in common
+	}
+	return &struct{ Body compare.Document }{*compare.Run(inv[0], inv[1], docs[0], docs[1])}, nil
+}

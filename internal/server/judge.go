@@ -1,0 +1,136 @@
+package server
+
+import (
+	"context"
+
+	"rolltop.example/rolltop/core/assess"
+	"rolltop.example/rolltop/core/byhand"
+	"rolltop.example/rolltop/core/fact"
+	"rolltop.example/rolltop/core/inventory"
+	"rolltop.example/rolltop/core/say"
+	"rolltop.example/rolltop/internal/build"
+	"rolltop.example/rolltop/internal/store"
+)
+
+// judgeAll judges every machine of a class from its packed facts.
+func (s *Server) judgeAll(ctx context.Context, class string, t target) error {
+	judge, f := assess.NewJudge(t.release), new(fact.Facts)
+	return s.store.JudgeAll(ctx, t.judgement, class, fact.Catalogue, func(p *store.Packed) (*store.Verdict, error) {
+		if err := f.Unpack(p.Row); err != nil {
+			return nil, err
+		}
+		got, err := judge.Judge(f)
+		if err != nil {
+			return nil, err
+		}
+		v := verdict(t, p.DeviceID, p.InventoryID, &got)
+		return &v, nil
+	})
+}
+
+// verdict is what is stored of a check.
+func verdict(t target, device, inventory int64, g *assess.Judgement) store.Verdict {
+	return store.Verdict{JudgementID: t.judgement, DeviceID: device, InventoryID: inventory, Disposition: int(g.Disposition), Certain: g.Confirmed,
+		Publisher: int(g.Publisher), Fails: g.Fails, Sole: g.Sole, Outcomes: g.Outcomes}
+}
+
+// settle packs the facts of a machine's latest inventory, with what was entered
+// by hand, and judges them, within a write. The assessment is nil where its
+// class has no target.
+func (s *Server) settle(tx *store.Tx, d *store.Device, inv *inventory.Document) (*assess.Assessment, target, error) {
+	hand, err := tx.HandFacts(d.ID)
+	if err != nil {
+		return nil, target{}, err
+	}
+	whole, _ := byhand.Enter(inv, hand) // what does not go in is shown on the machine's page
+	f := fact.Read(whole)
+	if err := tx.PutRow(d.ID, d.Class, fact.Catalogue, f.Pack(nil)); err != nil {
+		return nil, target{}, err
+	}
+	t, ok := s.target(d.Class)
+	if !ok {
+		return nil, target{}, nil
+	}
+	a, err := assess.Run(t.release, whole)
+	if err != nil {
+		return nil, target{}, err
+	}
+	g := a.Judgement()
+	v := verdict(t, d.ID, d.InventoryID, &g)
+	return a, t, tx.Put(&v)
+}
+
+// repack makes packed facts again that are missing or of another version.
+func (s *Server) repack(ctx context.Context) error {
+	devices, err := s.store.Unpacked(ctx, fact.Catalogue)
+	if err != nil {
+		return err
+	}
+	for i := range devices {
+		err := s.store.Change(ctx, devices[i].Key, func(tx *store.Tx, d *store.Device, inv *inventory.Document) error {
+			hand, err := tx.HandFacts(d.ID)
+			if err != nil {
+				return err
+			}
+			whole, _ := byhand.Enter(inv, hand)
+			return tx.PutRow(d.ID, d.Class, fact.Catalogue, fact.Read(whole).Pack(nil))
+		})
+		if err != nil {
+			return err
+		}
+	}
+	if len(devices) > 0 {
+		s.log.Info("facts packed again", "machines", len(devices))
+	}
+	return nil
+}
+
+// whole is an inventory of a machine with what was entered by hand; left are
+// the facts that did not go in, with the reason.
+func (s *Server) whole(ctx context.Context, d *store.Device, id int64) (inv *inventory.Document, hand []byhand.Fact, left []error, err error) {
+	if inv, err = s.store.Inventory(ctx, d.ID, id); err != nil {
+		return nil, nil, nil, err
+	}
+	if hand, err = s.store.HandFacts(ctx, d.ID); err != nil {
+		return nil, nil, nil, err
+	}
+	inv, left = byhand.Enter(inv, hand)
+	return inv, hand, left, nil
+}
+
+// check checks a machine against a target now and says it, with the releases
+// that follow beside it.
+func (s *Server) check(ctx context.Context, t target, inv *inventory.Document) (*assess.Document, error) {
+	a, err := assess.Run(t.release, inv)
+	if err != nil {
+		return nil, err
+	}
+	doc := a.Document(s.now(), build.Version)
+	following, err := s.following(ctx, t.release.ID)
+	if err != nil {
+		return nil, err
+	}
+	for _, next := range following {
+		if b, err := assess.Run(next, inv); err == nil {
+			doc.AddNext(b)
+		}
+	}
+	return doc, nil
+}
+
+// answer is the sentence on what a machine takes.
+func (s *Server) answer(ctx context.Context, d *store.Device) (string, error) {
+	t, ok := s.target(d.Class)
+	if !ok {
+		return "", nil
+	}
+	inv, _, _, err := s.whole(ctx, d, d.InventoryID)
+	if err != nil {
+		return "", err
+	}
+	a, err := assess.Run(t.release, inv)
+	if err != nil {
+		return say.Sentence(err.Error()), nil
+	}
+	return say.Answer(&a.Verdict, t.release), nil
+}

@@ -1,0 +1,12 @@
+<script setup lang="ts">
+import ListImport from '../parts/ListImport.vue'
+</script>
+
+<template>
+  <h1 class="mb-2 text-[27px] leading-tight font-semibold tracking-tight">Import a list</h1>
+  <p class="mb-4 max-w-[70ch]">
+    A list of processors or models becomes a file of rows beside a release document, which names it with
+    <code>file:</code>.
+  </p>
+  <ListImport use="" />
+</template>

@@ -1,0 +1,81 @@
+<script setup lang="ts">
+import { ref } from 'vue'
+
+import { api, ask } from '../client'
+
+const props = defineProps<{ machine: string; fact: string; label: string }>()
+const emit = defineEmits<{ entered: [] }>()
+const open = ref(false)
+const value = ref('')
+const note = ref('')
+const trouble = ref('')
+const sending = ref(false)
+
+async function enter() {
+  sending.value = true
+  trouble.value = ''
+  try {
+    await ask(
+      api.PUT('/devices/{key}/facts/{fact}', {
+        params: { path: { key: props.machine, fact: props.fact } },
+        body: { value: value.value, note: note.value || undefined },
+      }),
+    )
+    open.value = false
+    emit('entered')
+  } catch (e) {
+    trouble.value = (e as Error).message
+  } finally {
+    sending.value = false
+  }
+}
+</script>
+
+<template>
+  <button
+    v-if="!open"
+    type="button"
+    class="cursor-pointer text-accent underline underline-offset-2"
+    @click="open = true"
+  >
+    Enter by hand
+  </button>
+  <form
+    v-else
+    class="mt-1 flex flex-wrap items-end gap-2"
+    @submit.prevent="enter"
+    @keydown.esc="open = false"
+  >
+    <label class="text-xs text-soft"
+      >{{ label }}
+      <input
+        v-model="value"
+        required
+        maxlength="500"
+        placeholder="with its unit: 16 GiB"
+        class="block w-48 rounded-md border border-line bg-card px-2 py-1 text-sm text-ink"
+        autofocus
+      />
+    </label>
+    <label class="text-xs text-soft"
+      >Where it was read
+      <input
+        v-model="note"
+        maxlength="500"
+        placeholder="board manual, page 12"
+        class="block w-48 rounded-md border border-line bg-card px-2 py-1 text-sm text-ink"
+      />
+    </label>
+    <button
+      type="submit"
+      :disabled="sending"
+      class="cursor-pointer rounded-md bg-accent px-3 py-1 text-sm font-semibold text-card disabled:opacity-50"
+    >
+      Enter
+    </button>
+    <button type="button" class="cursor-pointer px-1 py-1 text-sm underline" @click="open = false">
+      Cancel
+    </button>
+    <p v-if="trouble" role="alert" class="basis-full text-sm text-replace">{{ trouble }}</p>
+  </form>
+</template>

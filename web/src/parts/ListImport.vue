@@ -1,0 +1,182 @@
+<script setup lang="ts">
+import { computed, ref, watch } from 'vue'
+
+import { api, ask, type Schemas } from '../client'
+import { capital } from '../words'
+import TroubleBox from './TroubleBox.vue'
+
+const emit = defineEmits<{ use: [name: string, csv: string] }>()
+defineProps<{ use: string }>()
+
+const name = ref('')
+const content = ref('')
+const table = ref(0)
+const prefix = ref('')
+const columns = ref<Record<string, string>>({})
+const found = ref<Schemas['ImportedList']>()
+const trouble = ref<unknown>()
+const reading = ref(false)
+const heads = computed(() => found.value?.heads ?? [])
+const fields = ['name', 'cores', 'rated_mhz', 'architecture', 'built_in_tpm', 'features', 'note']
+const file = computed(() => name.value.replace(/\.[^.]*$/, '').replace(/[^A-Za-z0-9._-]+/g, '-') + '.csv')
+
+function from(field: string) {
+  return found.value?.used.find((u) => u.field === field)?.from.join(' + ') ?? ''
+}
+
+async function choose(event: Event) {
+  const chosen = (event.target as HTMLInputElement).files?.[0]
+  if (!chosen) return
+  name.value = chosen.name
+  const bytes = new Uint8Array(await chosen.arrayBuffer())
+  let text = ''
+  for (let i = 0; i < bytes.length; i += 32768) text += String.fromCharCode(...bytes.subarray(i, i + 32768))
+  content.value = btoa(text)
+  table.value = 0
+  columns.value = {}
+  found.value = undefined // the watch below reads it
+}
+
+async function read() {
+  if (!content.value) return
+  reading.value = true
+  trouble.value = undefined
+  try {
+    found.value = await ask(
+      api.POST('/lists/import', {
+        body: {
+          name: name.value,
+          content: content.value,
+          table: table.value,
+          prefix: prefix.value,
+          columns: columns.value,
+        },
+      }),
+    )
+  } catch (e) {
+    trouble.value = e
+  } finally {
+    reading.value = false
+  }
+}
+
+function map(field: string, heading: string) {
+  const next = { ...columns.value }
+  if (heading) next[field] = heading
+  else delete next[field]
+  columns.value = next
+}
+watch([table, prefix, columns], () => void read())
+
+function download() {
+  const link = document.createElement('a')
+  link.href = 'data:text/csv;charset=utf-8,' + encodeURIComponent(found.value?.csv ?? '')
+  link.download = file.value
+  link.click()
+}
+</script>
+
+<template>
+  <p class="mb-3 max-w-[70ch] text-soft">
+    Save the publisher's page in your browser once its table shows, or export the table as CSV. What becomes
+    of it is shown here first; nothing is kept by looking.
+  </p>
+  <label class="mb-4 block">
+    <span class="mr-3 font-semibold">Page or table</span>
+    <input
+      type="file"
+      accept=".html,.htm,.csv,.tsv,.txt"
+      @click="($event.target as HTMLInputElement).value = ''"
+      @change="choose"
+    />
+  </label>
+  <TroubleBox v-if="trouble" :error="trouble" class="mb-4" @again="read()" />
+  <p v-if="reading" role="status" class="text-soft">Reading {{ name }}…</p>
+  <template v-if="found">
+    <div class="mb-4 flex flex-wrap items-end gap-x-6 gap-y-3">
+      <label v-if="found.tables.length > 1" class="block text-sm">
+        <span class="block text-soft">Table</span>
+        <select v-model.number="table" class="max-w-[24rem] rounded-md border border-line bg-card px-2 py-1">
+          <option :value="0">The one with the most names</option>
+          <option v-for="(t, i) in found.tables" :key="i" :value="i + 1">
+            {{ capital(t.where) }}: {{ t.rows }} rows
+          </option>
+        </select>
+      </label>
+      <label class="block text-sm">
+        <span class="block text-soft">In front of every name</span>
+        <input
+          v-model.lazy="prefix"
+          type="text"
+          placeholder="a maker that the page leaves out"
+          class="rounded-md border border-line bg-card px-2 py-1"
+        />
+      </label>
+    </div>
+    <h3 class="mb-1 font-semibold">Which column becomes what</h3>
+    <div class="mb-4 flex flex-wrap gap-x-5 gap-y-2 text-sm">
+      <label v-for="f in fields" :key="f" class="block">
+        <code class="block text-soft">{{ f }}</code>
+        <select
+          :value="columns[f] ?? ''"
+          class="max-w-[12rem] rounded-md border border-line bg-card px-2 py-1"
+          @change="map(f, ($event.target as HTMLSelectElement).value)"
+        >
+          <option value="">{{ from(f) ? `found: ${from(f)}` : 'none' }}</option>
+          <option v-for="(h, i) in heads" :key="i" :value="h">{{ h }}</option>
+        </select>
+      </label>
+    </div>
+    <p v-if="found.ignored.length" class="mb-3 text-sm text-soft">
+      Not used: {{ found.ignored.join(', ') }}.
+    </p>
+    <p class="mb-2 font-semibold">
+      {{ found.total }} rows<template v-if="found.left">, {{ found.left }} left out</template>
+    </p>
+    <div class="mb-4 max-h-72 overflow-auto rounded-lg border border-line">
+      <table class="w-full text-left text-sm">
+        <thead class="sticky top-0 bg-card">
+          <tr class="text-soft">
+            <th v-for="f in fields" :key="f" scope="col" class="px-3 py-1 font-normal">{{ f }}</th>
+          </tr>
+        </thead>
+        <tbody>
+          <tr v-for="r in found.rows" :key="r.name" class="border-t border-line/60">
+            <td class="px-3 py-1 font-semibold">{{ r.name }}</td>
+            <td class="px-3 py-1">{{ r.cores }}</td>
+            <td class="px-3 py-1">{{ r.rated_mhz }}</td>
+            <td class="px-3 py-1">{{ r.architecture }}</td>
+            <td class="px-3 py-1">{{ r.built_in_tpm }}</td>
+            <td class="px-3 py-1">{{ r.features?.join(' ') }}</td>
+            <td class="px-3 py-1">{{ r.note }}</td>
+          </tr>
+        </tbody>
+      </table>
+    </div>
+    <section v-if="found.dropped.length" class="mb-4 text-sm">
+      <h3 class="mb-1 font-semibold">Left out</h3>
+      <ul class="max-h-48 overflow-auto">
+        <li v-for="(d, i) in found.dropped" :key="i" class="py-0.5">
+          <span class="text-soft">Row {{ d.row }}:</span> {{ d.text }} – {{ d.why }}
+        </li>
+      </ul>
+    </section>
+    <div class="flex flex-wrap gap-3">
+      <button
+        v-if="use"
+        type="button"
+        class="cursor-pointer rounded-md bg-accent px-3 py-1.5 font-semibold text-card"
+        @click="emit('use', file, found.csv)"
+      >
+        {{ use }}
+      </button>
+      <button
+        type="button"
+        class="cursor-pointer rounded-md border border-line px-3 py-1.5 font-semibold"
+        @click="download"
+      >
+        Save as {{ file }}
+      </button>
+    </div>
+  </template>
+</template>
