@@ -40,21 +40,33 @@ const mostKnown = 1 << 15
 // release and must not be used with another one afterwards.
 func (j *Judge) Judge(f *fact.Facts) (Judgement, error) {
 	j.outcomes = check.Outcomes(j.rel, f, j.outcomes[:0])
+	if f.Doubtful() { // rare, and not told apart by the key
+		return Decide(j.rel, f)
+	}
 	path := j.rel.PathFrom(f)
 	j.key = remedy.Key(j.key[:0], j.rel, f, j.outcomes, &path)
 	if got, ok := j.known[string(j.key)]; ok {
 		return got, nil
 	}
-	res, err := check.Run(j.rel, f)
+	got, err := Decide(j.rel, f)
 	if err != nil {
 		return Judgement{}, err
 	}
-	got := decided(solved(res))
 	if len(j.known) >= mostKnown {
 		clear(j.known)
 	}
 	j.known[string(j.key)] = got
 	return got, nil
+}
+
+// Decide decides for one machine by a whole check, without remembering. The
+// error is [*check.WrongClass].
+func Decide(rel *release.Release, f *fact.Facts) (Judgement, error) {
+	res, err := check.Run(rel, f)
+	if err != nil {
+		return Judgement{}, err
+	}
+	return decided(solved(res)), nil
 }
 
 func decided(a *Assessment) Judgement {

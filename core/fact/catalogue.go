@@ -262,8 +262,8 @@ var catalogue = []Def{
 		}
 		return Items(d.Processor.Features)
 	}, About: "Instruction-set features, lower case"},
-	{ID: ProcessorTPM, Name: "processor.built_in_tpm", Label: "TPM built into the processor", Kind: Bool, Aspect: Capability, On: OnlyPC, Derived: true, of: func(*document) Value { return Value{} },
-		About: "Known only from the row of a release's processor list"},
+	{ID: ProcessorTPM, Name: "processor.built_in_tpm", Label: "TPM built into the processor", Kind: Bool, Aspect: Capability, On: OnlyPC, of: truth(func(d *document) optBool { return d.Processor.BuiltInTPM }),
+		About: "No system tells it: from the row of a release's processor list, or entered by hand"},
 
 	{ID: ProcessorFeaturesOff, Name: "processor.features_off", Label: "features switched off", Kind: Set, Aspect: State, Derived: true, of: func(*document) Value { return Items(nil) },
 		About: "Features that the release's list says this processor has and the system does not see"},

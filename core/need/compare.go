@@ -69,17 +69,17 @@ func Compare(was, is Need) Change {
 			return Compare(a.Part, b.Part).reversed()
 		}
 	case *AnyOf:
-		return matchParts(anyParts(was), b.Parts).reversed()
+		return matchParts(anyParts(was), b.Parts, Looser)
 	case *AllOf:
 		if _, any := was.(*AnyOf); !any {
-			return matchParts(allParts(was), b.Parts)
+			return matchParts(allParts(was), b.Parts, Tighter)
 		}
 	}
 	if a, ok := was.(*AnyOf); ok {
-		return matchParts(a.Parts, anyParts(is)).reversed()
+		return matchParts(a.Parts, anyParts(is), Looser)
 	}
 	if a, ok := was.(*AllOf); ok {
-		return matchParts(a.Parts, allParts(is))
+		return matchParts(a.Parts, allParts(is), Tighter)
 	}
 	return Other
 }
@@ -98,10 +98,9 @@ func anyParts(n Need) []Need {
 	return []Need{n}
 }
 
-// matchParts compares the parts of two lists of which all are needed: a part
-// that came makes it tighter, one that went looser. For lists of which one is
-// enough the result is turned round, and so are the parts' own changes.
-func matchParts(was, is []Need) Change {
+// matchParts compares the parts of two lists. more is what a part that came
+// makes of the whole: tighter where all are needed, looser where one is enough.
+func matchParts(was, is []Need, more Change) Change {
 	sum := Same
 	left := slices.Clone(was)
 	for _, b := range is {
@@ -112,14 +111,14 @@ func matchParts(was, is []Need) Change {
 			}
 		}
 		if at < 0 {
-			sum = sum.and(Tighter)
+			sum = sum.and(more)
 			continue
 		}
 		left = slices.Delete(left, at, at+1)
 		sum = sum.and(best)
 	}
 	if len(left) > 0 {
-		sum = sum.and(Looser)
+		sum = sum.and(more.reversed())
 	}
 	return sum
 }

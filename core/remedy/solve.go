@@ -87,6 +87,7 @@ type solver struct {
 	guest   bool
 	fixed   bool // how the release is installed is settled
 	failing []*check.Finding
+	open    []*check.Finding // musts that are not known
 	chosen  []Planned
 	worst   Class
 	rests   []string
@@ -142,7 +143,7 @@ func solve(lib *library, res *check.Result, ask func(*release.Requirement) bool,
 			unknown = append(unknown, fd)
 		}
 	}
-	s.failing = failing
+	s.failing, s.open = failing, unknown
 	if install >= 0 {
 		s.route, v.Route, v.Through, v.Keeps = release.Reinstall, release.Reinstall, "", nil
 		s.fixed = install != lib.at["reinstall"]
@@ -378,16 +379,19 @@ func (s *solver) simulate(p *Planned, q *release.Requirement) {
 }
 
 // least is the value that a step brings a fact to: what the requirement that it
-// is chosen for needs, or another one that fails. A new drive has room, too.
+// is chosen for needs, or another one that fails or is not known. A new drive
+// has room, too.
 func (s *solver) least(id fact.ID, q *release.Requirement) (fact.Value, bool) {
 	if q != nil {
 		if v, ok := needed(q.Need, id, s.sim); ok {
 			return v, true
 		}
 	}
-	for _, fd := range s.failing {
-		if v, ok := needed(fd.Requirement.Need, id, s.sim); ok {
-			return v, true
+	for _, list := range [][]*check.Finding{s.failing, s.open} {
+		for _, fd := range list {
+			if v, ok := needed(fd.Requirement.Need, id, s.sim); ok {
+				return v, true
+			}
 		}
 	}
 	return fact.Value{}, false

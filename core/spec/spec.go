@@ -33,6 +33,8 @@ type Document struct {
 	Drive     doc.Scalar            `json:"drive,omitempty" doc:"What the drive is sold as: 512 GB"`
 	DriveKind string                `json:"drive_kind,omitempty" enum:"ssd,hdd,emmc,other"`
 	TPM       doc.Scalar            `json:"tpm,omitempty" doc:"Version of the TPM that it is delivered with; it counts as ready"`
+	Graphics  doc.Scalar            `json:"graphics_level,omitempty" doc:"Graphics interface level of its adapter"`
+	Driver    doc.Scalar            `json:"driver_model,omitempty" doc:"Driver model that its graphics driver has"`
 	Facts     map[string]doc.Scalar `json:"facts,omitempty" doc:"Any other fact, by its name"`
 
 	Node *doc.Node `json:"-"`
@@ -60,6 +62,9 @@ func Read(name string, src []byte, now time.Time) (*inventory.Document, error) {
 			disk.Kind = inventory.Some(s.DriveKind)
 		}
 		d.Storage.Disks = []inventory.Disk{disk}
+	}
+	if s.Graphics != "" || s.Driver != "" {
+		d.Graphics = []inventory.Adapter{{Name: inventory.Some("the planned adapter")}}
 	}
 	for _, v := range s.values() {
 		if v.text == "" {
@@ -98,6 +103,7 @@ func (s *Document) values() []value {
 		{"form", fact.DeviceForm.String(), s.Form}, {"processor", fact.ProcessorName.String(), s.Processor}, {"cores", fact.ProcessorCores.String(), string(s.Cores)},
 		{"speed", fact.ProcessorMHz.String(), string(s.Speed)}, {"memory", fact.MemoryInstalled.String(), string(s.Memory)},
 		{"drive", fact.DiskBytes.String(), string(s.Drive)}, {"tpm", fact.TPMVersion.String(), string(s.TPM)},
+		{"graphics_level", "graphics[0].interface_level", string(s.Graphics)}, {"driver_model", "graphics[0].driver_model", string(s.Driver)},
 	}
 	if s.TPM != "" {
 		out = append(out, value{"tpm", fact.TPMState.String(), "ready"})

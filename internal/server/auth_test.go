@@ -39,7 +39,7 @@ func operations(t *testing.T, url string) map[string]map[string]any {
 var scopes = map[string]string{
 	"GET /version": "open", "POST /session": "open", "GET /session": "open", "DELETE /session": "anybody",
 	"POST /inventories": "submit", "GET /titles": "submit",
-	"GET /devices":      "read", "GET /devices/{key}": "read", "GET /devices/{key}/inventory": "read", "GET /fleet": "read",
+	"GET /devices": "read", "GET /devices/{key}": "read", "GET /devices/{key}/inventory": "read", "GET /fleet": "read",
 	"GET /releases": "read", "GET /releases/{id}": "read", "GET /releases/{id}/document": "read", "GET /targets": "read", "GET /places": "read",
 	"GET /releases/{id}/text": "read", "GET /releases/{id}/difference": "read", "GET /devices/{key}/check": "read", "GET /compare": "read", "GET /skeleton": "read",
 	"POST /releases/validate": "manage", "POST /lists/import": "manage", "PUT /devices/{key}/facts/{fact}": "manage", "DELETE /devices/{key}/facts/{fact}": "manage",

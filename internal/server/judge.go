@@ -14,17 +14,19 @@ import (
 
 // judgeAll judges every machine of a class from its packed facts.
 func (s *Server) judgeAll(ctx context.Context, class string, t target) error {
-	judge, f := assess.NewJudge(t.release), new(fact.Facts)
-	return s.store.JudgeAll(ctx, t.judgement, class, fact.Catalogue, func(p *store.Packed) (*store.Verdict, error) {
-		if err := f.Unpack(p.Row); err != nil {
-			return nil, err
+	return s.store.JudgeAll(ctx, t.judgement, class, fact.Catalogue, func() store.Judge {
+		judge, f := assess.NewJudge(t.release), new(fact.Facts)
+		return func(p *store.Packed) (*store.Verdict, error) {
+			if err := f.Unpack(p.Row); err != nil {
+				return nil, err
+			}
+			got, err := judge.Judge(f)
+			if err != nil {
+				return nil, err
+			}
+			v := verdict(t, p.DeviceID, p.InventoryID, &got)
+			return &v, nil
 		}
-		got, err := judge.Judge(f)
-		if err != nil {
-			return nil, err
-		}
-		v := verdict(t, p.DeviceID, p.InventoryID, &got)
-		return &v, nil
 	})
 }
 

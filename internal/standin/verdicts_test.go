@@ -1,11 +1,13 @@
 package standin_test
 
 import (
+	"math/rand/v2"
 	"strings"
 	"testing"
 
 	"rolltop.example/rolltop/core/assess"
 	"rolltop.example/rolltop/core/fact"
+	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/core/release"
 	"rolltop.example/rolltop/internal/standin"
 	"rolltop.example/rolltop/internal/standin/recorded"
@@ -70,4 +72,125 @@ func TestVerdictsOfRecordedMachines(t *testing.T) {
 			t.Errorf("%s:\n got %s\nwant %s | %s | %s", name, got, want.disposition, want.fails, want.unknown)
 		}
 	}
+}
+
+// A judge of the fleet decides as a check of each machine does, from packed
+// facts, in whatever order machines come, and with facts taken away at random.
+func TestJudgeDecidesAsCheckDoes(t *testing.T) {
+	rel := map[string]*release.Release{}
+	judges := map[string]*assess.Judge{}
+	for name, src := range standin.Releases() {
+		r, err := release.Read(name, src, nil)
+		if err != nil {
+			t.Fatal(err)
+		}
+		rel[r.InstallsOn], judges[r.InstallsOn] = r, assess.NewJudge(r)
+	}
+	org, err := standin.Load()
+	if err != nil {
+		t.Fatal(err)
+	}
+	machines, err := org.Fleet(now)
+	if err != nil {
+		t.Fatal(err)
+	}
+	captured, err := recorded.Inventories(now)
+	if err != nil {
+		t.Fatal(err)
+	}
+	machines = append(machines, captured...)
+	r := rand.New(rand.NewPCG(5, 5))
+	defs := fact.All()
+	seen := map[string]int{}
+	f := new(fact.Facts)
+	for range 30 {
+		for _, d := range machines {
+			whole := fact.Read(d)
+			class := whole.Class()
+			for range r.IntN(4) { // what is not known, and what other machines have
+				def := &defs[r.IntN(len(defs))]
+				if def.ID == fact.DeviceClass {
+					continue
+				}
+				if other := fact.Read(machines[r.IntN(len(machines))]); r.IntN(2) == 0 && other.Class() == class {
+					whole.Set(def.ID, other.Value(def.ID), "")
+				} else {
+					whole.Set(def.ID, fact.Value{}, "")
+				}
+				if g := whole.Get(def.ID); !g.Value.Known() {
+					g.Gap = &inventory.Gap{Cause: inventory.NotAsked}
+				}
+			}
+			if err := f.Unpack(whole.Pack(nil)); err != nil {
+				t.Fatal(err)
+			}
+			got, err := judges[class].Judge(f)
+			if err != nil {
+				t.Fatal(err)
+			}
+			want, err := assess.Decide(rel[class], whole)
+			if err != nil {
+				t.Fatal(err)
+			}
+			if got != want {
+				t.Fatalf("%s: the judge says %+v, the check %+v", d.Device.Name.Or(""), got, want)
+			}
+			seen[got.Disposition.String()]++
+		}
+	}
+	if len(seen) != 5 {
+		t.Errorf("not every disposition came up: %v", seen)
+	}
+}
+
+// BenchmarkJudge judges one machine of the fleet after another from its packed
+// facts; BenchmarkDecide does without remembering.
+func BenchmarkJudge(b *testing.B) {
+	rel, rows := packedPCs(b)
+	judge, f := assess.NewJudge(rel), new(fact.Facts)
+	b.ReportAllocs()
+	for i := 0; b.Loop(); i++ {
+		if err := f.Unpack(rows[i%len(rows)]); err != nil {
+			b.Fatal(err)
+		}
+		if _, err := judge.Judge(f); err != nil {
+			b.Fatal(err)
+		}
+	}
+}
+
+func BenchmarkDecide(b *testing.B) {
+	rel, rows := packedPCs(b)
+	f := new(fact.Facts)
+	for i := 0; b.Loop(); i++ {
+		if err := f.Unpack(rows[i%len(rows)]); err != nil {
+			b.Fatal(err)
+		}
+		if _, err := assess.Decide(rel, f); err != nil {
+			b.Fatal(err)
+		}
+	}
+}
+
+func packedPCs(b *testing.B) (*release.Release, [][]byte) {
+	b.Helper()
+	rel, err := release.Read("skerry-12.yaml", standin.Releases()["skerry-12.yaml"], nil)
+	if err != nil {
+		b.Fatal(err)
+	}
+	org, err := standin.Load()
+	if err != nil {
+		b.Fatal(err)
+	}
+	machines, err := org.Fleet(now)
+	if err != nil {
+		b.Fatal(err)
+	}
+	var rows [][]byte
+	for _, d := range machines {
+		if f := fact.Read(d); f.Class() == fact.PC {
+			rows = append(rows, f.Pack(nil))
+		}
+	}
+	return rel, rows
 }

@@ -2,11 +2,14 @@ package store
 
 import (
 	"context"
+	"errors"
 	"fmt"
+	"runtime"
 	"strings"
 	"time"
 
 	"github.com/jmoiron/sqlx"
+	"golang.org/x/sync/errgroup"
 )
 
 // Tx is a write in progress, for callers that add to it.
@@ -96,57 +99,74 @@ type Packed struct {
 	Row         []byte `db:"row"`
 }
 
-// JudgeAll calls judge with the packed facts of every machine of a class and
-// keeps what it returns, where the judgement has no verdict on the machine yet.
-// Reading, judging and writing go on at the same time. A row is only to be
-// looked at until judge returns.
-func (s *Store) JudgeAll(ctx context.Context, judgement int64, class string, catalogue int, judge func(*Packed) (*Verdict, error)) error {
-	ctx, cancel := context.WithCancel(ctx)
-	defer cancel()
-	verdicts := make(chan []Verdict, 4)
-	failed := make(chan error, 1)
-	go func() {
-		defer close(verdicts)
-		batch := make([]Verdict, 0, writeBatch)
-		err := s.eachPacked(ctx, class, catalogue, func(p *Packed) error {
-			v, err := judge(p)
-			if err != nil || v == nil {
-				return err
-			}
-			if batch = append(batch, *v); len(batch) == cap(batch) {
-				select {
-				case verdicts <- batch:
-				case <-ctx.Done():
-					return ctx.Err()
+// Judge decides on a machine from its packed facts; nil keeps nothing.
+type Judge func(*Packed) (*Verdict, error)
+
+// JudgeAll judges the packed facts of every machine of a class and keeps the
+// verdicts, where the judgement has none on the machine yet. judge makes one
+// Judge for each worker. Reading, judging and writing go on at the same time.
+func (s *Store) JudgeAll(ctx context.Context, judgement int64, class string, catalogue int, judge func() Judge) error {
+	g, work := errgroup.WithContext(ctx)
+	read := make(chan []Packed, 2)
+	g.Go(func() error {
+		defer close(read)
+		return s.eachPacked(work, class, catalogue, func(batch []Packed) error { return send(work, read, batch) })
+	})
+	judged := make(chan []Verdict, 2)
+	workers, at := errgroup.WithContext(work)
+	for range runtime.GOMAXPROCS(0) {
+		decide := judge()
+		workers.Go(func() error {
+			for batch := range read {
+				verdicts := make([]Verdict, 0, len(batch))
+				for i := range batch {
+					v, err := decide(&batch[i])
+					if err != nil {
+						return fmt.Errorf("machine %d: %w", batch[i].DeviceID, err)
+					}
+					if v != nil {
+						verdicts = append(verdicts, *v)
+					}
 				}
-				batch = make([]Verdict, 0, writeBatch)
+				if err := send(at, judged, verdicts); err != nil {
+					return err
+				}
 			}
 			return nil
 		})
-		if err == nil && len(batch) > 0 {
-			select {
-			case verdicts <- batch:
-			case <-ctx.Done():
-				err = ctx.Err()
-			}
-		}
-		failed <- err
-	}()
-	for batch := range verdicts {
-		if err := s.putAll(ctx, batch); err != nil {
-			cancel()
-			for range verdicts { // let it see that it is over
-			}
-			return err
-		}
 	}
-	if err := <-failed; err != nil {
+	g.Go(func() error {
+		defer close(judged)
+		return workers.Wait()
+	})
+	g.Go(func() error {
+		var pending []Verdict
+		for batch := range judged {
+			if pending = append(pending, batch...); len(pending) >= writeBatch {
+				if err := s.putAll(work, pending); err != nil {
+					return err
+				}
+				pending = pending[:0]
+			}
+		}
+		return s.putAll(work, pending)
+	})
+	if err := g.Wait(); err != nil {
 		return err
 	}
 	return s.write(ctx, func(tx *sqlx.Tx) error {
 		_, err := tx.Exec("UPDATE judgement SET done=1 WHERE id=?", judgement)
 		return err
 	})
+}
+
+func send[T any](ctx context.Context, to chan<- T, v T) error {
+	select {
+	case to <- v:
+		return nil
+	case <-ctx.Done():
+		return ctx.Err()
+	}
 }
 
 func (s *Store) putAll(ctx context.Context, batch []Verdict) error {
@@ -179,34 +199,29 @@ func (s *Store) putAll(ctx context.Context, batch []Verdict) error {
 
 // eachPacked goes through the packed facts of a class in pieces, so that no
 // reader holds the database open for long.
-func (s *Store) eachPacked(ctx context.Context, class string, catalogue int, f func(*Packed) error) error {
+func (s *Store) eachPacked(ctx context.Context, class string, catalogue int, f func([]Packed) error) error {
 	for last := int64(0); ; {
-		n := 0
 		rows, err := s.reader.QueryContext(ctx, `SELECT f.device_id, d.inventory_id, f.row FROM fact_row f JOIN device d ON d.id = f.device_id
 			WHERE f.device_id > ? AND f.class = ? AND f.catalogue = ? ORDER BY f.device_id LIMIT ?`, last, class, catalogue, readBatch)
 		if err != nil {
 			return err
 		}
-		var p Packed
+		batch := make([]Packed, 0, readBatch)
 		for rows.Next() {
-			var raw []byte
-			if err = rows.Scan(&p.DeviceID, &p.InventoryID, &raw); err != nil {
+			var p Packed
+			if err = rows.Scan(&p.DeviceID, &p.InventoryID, &p.Row); err != nil {
 				break
 			}
-			p.Row = raw
-			if err = f(&p); err != nil {
-				err = fmt.Errorf("machine %d: %w", p.DeviceID, err)
-				break
-			}
-			last, n = p.DeviceID, n+1
+			batch = append(batch, p)
 		}
-		if closed := rows.Close(); err == nil {
-			err = closed
+		if err := errors.Join(err, rows.Err(), rows.Close()); err != nil {
+			return err
 		}
-		if err == nil {
-			err = rows.Err()
+		if len(batch) == 0 {
+			return nil
 		}
-		if err != nil || n < readBatch {
+		last = batch[len(batch)-1].DeviceID
+		if err := f(batch); err != nil || len(batch) < readBatch {
 			return err
 		}
 	}

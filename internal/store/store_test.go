@@ -8,6 +8,7 @@ import (
 	"os"
 	"path/filepath"
 	"strings"
+	"sync"
 	"testing"
 	"time"
 
@@ -275,14 +276,19 @@ func TestJudgeAllGoesThroughEveryMachineOfAClass(t *testing.T) {
 		t.Fatal(done, err)
 	}
 	judge := func(seen *int, stop int) error {
-		return s.JudgeAll(ctx, j, "pc", 1, func(p *store.Packed) (*store.Verdict, error) {
-			if string(p.Row) != fmt.Sprintf("facts of %d", p.DeviceID) {
-				t.Errorf("machine %d was given %s", p.DeviceID, p.Row)
+		var mu sync.Mutex
+		return s.JudgeAll(ctx, j, "pc", 1, func() store.Judge {
+			return func(p *store.Packed) (*store.Verdict, error) {
+				mu.Lock()
+				defer mu.Unlock()
+				if string(p.Row) != fmt.Sprintf("facts of %d", p.DeviceID) {
+					t.Errorf("machine %d was given %s", p.DeviceID, p.Row)
+				}
+				if *seen++; *seen == stop {
+					return nil, errors.New("the power went")
+				}
+				return &store.Verdict{JudgementID: j, DeviceID: p.DeviceID, InventoryID: p.InventoryID, Disposition: 2, Outcomes: "p"}, nil
 			}
-			if *seen++; *seen == stop {
-				return nil, errors.New("the power went")
-			}
-			return &store.Verdict{JudgementID: j, DeviceID: p.DeviceID, InventoryID: p.InventoryID, Disposition: 2, Outcomes: "p"}, nil
 		})
 	}
 	// Broken off, the judgement is not done, and goes on the next time.

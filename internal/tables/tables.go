@@ -193,7 +193,7 @@ func text(n *html.Node) string {
 			b.WriteString(n.Data)
 		case n.Type == html.ElementNode && (n.Data == "sup" || n.Data == "script" || n.Data == "style"):
 			return
-		case n.Type == html.ElementNode && (n.Data == "br" || n.Data == "p" || n.Data == "li" || n.Data == "div"):
+		case n.Type == html.ElementNode && (n.Data == "br" || n.Data == "p" || n.Data == "li" || n.Data == "div" || n.Data == "td" || n.Data == "th"):
 			b.WriteByte(' ')
 		}
 		for c := n.FirstChild; c != nil; c = c.NextSibling {

@@ -1,0 +1,268 @@
+package assess_test
+
+import (
+	"bytes"
+	"encoding/json"
+	"strings"
+	"testing"
+	"time"
+
+	"rolltop.example/rolltop/core/assess"
+	"rolltop.example/rolltop/core/inventory"
+	"rolltop.example/rolltop/core/release"
+)
+
+func plain(t testing.TB, v any) string {
+	t.Helper()
+	var b bytes.Buffer
+	e := json.NewEncoder(&b)
+	e.SetEscapeHTML(false)
+	if err := e.Encode(v); err != nil {
+		t.Fatal(err)
+	}
+	return b.String()
+}
+
+// The rules of evaluation of the design, each by its name.
+func TestRulesOfEvaluation(t *testing.T) {
+	unknownTPM := func(d *doc) { d.TPM = inventory.TPM{} }
+	titles := func(complete bool, names ...string) func(*doc) {
+		return func(d *doc) {
+			d.Software = []inventory.Software{}
+			for _, n := range names {
+				name, version, _ := strings.Cut(n, " ")
+				d.Software = append(d.Software, inventory.Software{Name: name, Version: some(version)})
+			}
+			if !complete {
+				d.AddGap("software", inventory.NotAsked, "only some were read", "")
+			}
+		}
+	}
+	noLampwright := must("{in: software, none: {fact: software.name, begins_with: [Lampwright]}}")
+	known := "software: [{name: [Counterfoil], versions: [{at_least: \"5.0\", is: fine}, {below: \"5.0\", is: buy}]}, {name: [Lampwright], versions: [{is: remove}]}]"
+	tests := []struct {
+		name   string
+		asks   []string
+		more   string
+		change func(*doc)
+		want   string
+		says   string
+	}{
+		{"unknown with fail is fail under all", []string{must("{all: [{fact: tpm.state, equals: ready}, {fact: processor.cores, at_least: 99}]}")}, "", unknownTPM, "fail", ""},
+		{"unknown with pass is pass under any", []string{must("{any: [{fact: tpm.state, equals: ready}, {fact: processor.cores, at_least: 2}]}")}, "", unknownTPM, "pass", ""},
+		{"condition unknown and the need met is a pass", []string{"when: {fact: tpm.state, equals: ready}, " + must("{fact: processor.cores, at_least: 2}")}, "", unknownTPM, "pass", ""},
+		{"condition unknown and the need not met is unknown, never not applicable", []string{"when: {fact: tpm.state, equals: ready}, " + must("{fact: processor.cores, at_least: 99}")}, "", unknownTPM, "unknown", "Whether the requirement applies is not known either."},
+		{"condition known not to hold", []string{"when: {fact: tpm.state, equals: \"off\"}, " + must("{fact: processor.cores, at_least: 99}")}, "", nil, "not-applicable", "It applies only where this holds"},
+		{"sources disagree and agree on the answer", []string{must("{fact: memory.installed_bytes, at_least: 2 GiB}")}, "", func(d *doc) { disagree(d, "4294967296", "8589934592") }, "pass", "Two sources disagree, and it is met under each of them."},
+		{"a lower bound that is enough decides", []string{must("{fact: memory.installed_bytes, at_least: 6 GiB}")}, "", func(d *doc) { d.Memory.Installed = inventory.Opt[int64]{} }, "pass", "is at least 7 GiB, which is enough"},
+		{"a lower bound that is too little decides nothing", []string{must("{fact: memory.installed_bytes, at_least: 8 GiB}")}, "", func(d *doc) { d.Memory.Installed = inventory.Opt[int64]{} }, "unknown", ""},
+		{"absent from a complete list", []string{noLampwright}, "", titles(true, "Tidebook 4.1"), "pass", ""},
+		{"present in a list that is not complete", []string{noLampwright}, "", titles(false, "Lampwright 7.3"), "fail", "It has Lampwright, which it must not have."},
+		{"absent from a list that is not complete", []string{noLampwright}, "", titles(false, "Tidebook 4.1"), "unknown", ""},
+		{"a missing list is not an empty one", []string{noLampwright}, "", nil, "unknown", ""},
+		{"titles that were asked for are known not to be there", []string{noLampwright}, "", func(d *doc) {
+			titles(false, "Tidebook 4.1")(d)
+			d.Collector.Titles = []string{"tidebook", "lampwright"}
+		}, "pass", ""},
+		{"titles that were not asked for stay unknown", []string{noLampwright}, "", func(d *doc) {
+			titles(false, "Tidebook 4.1")(d)
+			d.Collector.Titles = []string{"tidebook"}
+		}, "unknown", ""},
+		{"known software: what has to be bought", []string{must("{fact: software.to_buy, empty: true}"), must("{fact: software.to_remove, empty: true}")}, known, titles(true, "Counterfoil 4.2"), "fail pass", "Counterfoil 4.2"},
+		{"known software: a version at the limit is fine", []string{must("{fact: software.to_buy, empty: true}")}, known, titles(true, "Counterfoil 5.0"), "pass", ""},
+		{"known software: an unread list decides nothing", []string{must("{fact: software.to_buy, empty: true}")}, known, nil, "unknown", ""},
+		{"a row of a list whose fact is not known", []string{must(`{in: graphics, every: {fact: graphics.interface_level, at_least: "11.1"}}`)}, "", nil, "unknown", "Built-in graphics: graphics interface level"},
+		{"no row at all: some fails, every and none pass", []string{must(`{in: displays, some: {fact: displays.internal, equals: true}}`), must(`{in: displays, every: {fact: displays.internal, equals: true}}`), must(`{in: displays, none: {fact: displays.internal, equals: true}}`)}, "",
+			func(d *doc) { d.Displays = []inventory.Display{} }, "fail pass pass", "It has no display."},
+		{"sources that disagree on a row decide where they agree on the answer", []string{must(`{in: graphics, some: {fact: graphics.interface_level, at_least: "11.1"}}`)}, "", func(d *doc) {
+			d.Gaps = append(d.Gaps, inventory.Gap{Fact: "graphics[0].interface_level", Cause: inventory.Disagree, Readings: []inventory.Differ{{Value: "11.2", Source: "a"}, {Value: "12.0", Source: "b"}}})
+		}, "pass", ""},
+		{"a processor that its name does not tell of, on a complete list", []string{must("{fact: processor.name, on_list: p}")}, "lists: [{id: p, of: processors, complete: true, rows: [{name: Corvane K5-9300}]}]", nil, "unknown", "No naming rule of the list p reads this name"},
+		{"a feature that the list's row says the part has is switched off", []string{must("{fact: processor.features, has_all: [avx2]}")}, "lists: [{id: p, of: processors, rows: [{name: Corvane K5-9400, features: [avx2]}]}]",
+			func(d *doc) { d.Processor.Features = []string{"sse4.2"} }, "fail", "so it is switched off in firmware"},
+		{"advice never changes the disposition", []string{must("{fact: processor.cores, at_least: 2}"), "level: should, need: {fact: processor.cores, at_least: 99}", "level: feature, feature: F, need: {fact: processor.cores, at_least: 99}"}, "", nil, "pass fail fail", `"disposition":"ready"`},
+		{"an advised value is only advised", []string{"advised: {fact: memory.installed_bytes, at_least: 32 GiB}, " + must("{fact: memory.installed_bytes, at_least: 6 GiB}")}, "", nil, "pass", `"advised":"installed memory of at least 32 GiB"`},
+	}
+	for _, tt := range tests {
+		t.Run(tt.name, func(t *testing.T) {
+			c := on(t, asks(t, tt.asks, tt.more), tt.change)
+			if got := outcomes(t, c, len(tt.asks)); got != tt.want {
+				t.Errorf("%s, want %s", got, tt.want)
+			}
+			if text := plain(t, c); tt.says != "" && !strings.Contains(text, tt.says) {
+				t.Errorf("nothing says %q in\n%.2500s", tt.says, text)
+			}
+		})
+	}
+}
+
+const waysThere = `
+support:
+  - {release: Skerry 11, ends: 2027-04-13, extended: 2028-04-13, extended_note: paid}
+  - {release: Skerry 10, ends: 2026-11-01}
+offered:
+  - {from: 2027-01-12, to: every machine}
+upgrade:
+  - {platform: windows, at_least: "11.0", architecture: [x86-64], edition: [Office], way: in-place}
+  - {platform: windows, at_least: "11.0", architecture: [x86-64], way: image, keeps: [files]}
+  - {platform: windows, at_least: "9.0", at_most: "10.9", architecture: [x86-64], way: interim, through: skerry-11}
+interim:
+  - id: skerry-11
+    name: Skerry 11
+    upgrade:
+      - {platform: windows, at_least: "10.0", way: in-place}
+      - {platform: windows, at_least: "9.0", way: interim, through: skerry-10}
+    requirements:
+      - {id: on-the-way, title: Room on the way, level: must, consequence: installer-refuses, reason: R., need: {fact: memory.installed_bytes, at_least: 10 GiB}}
+  - {id: skerry-10, name: Skerry 10}
+editions:
+  - {from: [Office, Counter], to: Office}
+packages:
+  - {id: office, edition: Office, architecture: x86-64, file: office.img, sha256: 5f1c3a8e0b7d49262c8d51f3a6e9b4700d1e2f3a4b5c6d7e8f90a1b2c3d4e5f6}
+`
+
+// The shortest allowed way, what it keeps, what is installed, and what stands
+// beside the disposition.
+func TestWayEditionAndPackage(t *testing.T) {
+	rel := asks(t, []string{must("{fact: processor.cores, at_least: 2}")}, waysThere)
+	tests := []struct {
+		name, version, arch, edition string
+		way, through, pack, says     string
+	}{
+		{"in place", "11.2", "x86-64", "Office", release.InPlace, "", "office", "programs and files stay"},
+		{"an edition that only an image takes", "11.2", "x86-64", "Counter", release.Image, "", "office", "files stay, programs do not"},
+		{"by one release between", "10.4", "x86-64", "Office", release.ByInterim, "Skerry 11", "office", "By way of Skerry 11, then Skerry 12"},
+		{"by two releases between", "9.1", "x86-64", "Office", release.ByInterim, "Skerry 10, then Skerry 11", "office", "By way of Skerry 10, then Skerry 11"},
+		{"too old for any", "8.0", "x86-64", "Office", release.Reinstall, "", "office", "installed afresh"},
+		{"another word size", "11.2", "x86", "Office", release.Reinstall, "", "office", "installed afresh"},
+		{"an edition that becomes none", "11.2", "x86-64", "Harbour", release.Image, "", "", "becomes none of the editions"},
+		{"edition not known: the shortest that is not ruled out", "11.2", "x86-64", "", release.InPlace, "", "", "Which package it needs is not known"},
+	}
+	for _, tt := range tests {
+		t.Run(tt.name, func(t *testing.T) {
+			c := on(t, rel, func(d *doc) {
+				d.OS.Version, d.OS.Architecture = some(tt.version), some(tt.arch)
+				if tt.edition != "" {
+					d.OS.Edition = some(tt.edition)
+				}
+			})
+			if c.Route.Way != tt.way && c.Route.Way != release.Reinstall || c.Route.Way == tt.way && c.Route.Through != tt.through || c.Delivery.Package != tt.pack {
+				t.Errorf("%+v, package %q", c.Route, c.Delivery.Package)
+			}
+			if text := plain(t, c); !strings.Contains(text, tt.says) {
+				t.Errorf("nothing says %q: %s %s", tt.says, c.Route.Says, c.Delivery.Says)
+			}
+			if known := tt.edition != ""; c.Route.Known != known {
+				t.Errorf("the way is known: %v", c.Route.Known)
+			}
+		})
+	}
+}
+
+// A release between asks for something that fails: both routes are shown, and
+// its requirements do not count on another way.
+func TestReleaseBetweenHasRequirements(t *testing.T) {
+	rel := asks(t, []string{must("{fact: processor.cores, at_least: 2}")}, waysThere)
+	c := on(t, rel, func(d *doc) { d.OS.Version = some("10.4"); d.OS.Name = some("Skerry 10") })
+	if f := finding(t, c, "on-the-way"); f.Outcome != "fail" || f.Interim != "Skerry 11" {
+		t.Errorf("%+v", f)
+	}
+	if c.Disposition != "refit" || c.Route.Way != release.ByInterim || c.Other == nil || c.Other.Way != release.Reinstall || c.Other.Disposition != "reconfigure" {
+		t.Errorf("%s by %s, other %+v", c.Disposition, c.Route.Way, c.Other)
+	}
+	// Where nothing settles it, the fresh installation is the way.
+	c = on(t, rel, func(d *doc) {
+		d.OS.Version = some("10.4")
+		d.Memory = inventory.Memory{Installed: some(int64(8 << 30)), Slots: some(int64(0)), SlotsUsed: some(int64(0)), Modules: []inventory.Module{{Bytes: some(int64(8 << 30)), Soldered: some(true)}}}
+	})
+	if c.Disposition != "reconfigure" || c.Route.Way != release.Reinstall || c.Other == nil || c.Other.Disposition != "replace" {
+		t.Errorf("%s by %s, other %+v", c.Disposition, c.Route.Way, c.Other)
+	}
+	c = on(t, rel, func(d *doc) { d.OS.Edition = some("Office") })
+	if f := finding(t, c, "on-the-way"); f.Outcome != "not-applicable" || c.Disposition != "ready" || c.Counts.Other != 0 {
+		t.Errorf("%s %+v", c.Disposition, f)
+	}
+}
+
+// What stands beside the disposition is never mixed into it.
+func TestBesideTheDisposition(t *testing.T) {
+	rel := asks(t, []string{must("{fact: processor.cores, at_least: 2}")}, waysThere, "test_release: true",
+		"preparation:\n  - {id: backup, title: Backup, reason: R.}\n  - {id: health, title: Health, reason: R., need: {fact: storage.system.health, equals: good}}\n  - {id: restart, title: Restart, reason: R., need: {fact: os.pending_restart, equals: false}}\n"+
+			"  - {id: key, title: Key, reason: R., when: {fact: storage.system.encryption.state, equals: \"on\"}, need: {fact: storage.system.encryption.key_kept, equals: true}}")
+	c := on(t, rel, func(d *doc) {
+		d.OS.Edition, d.OS.HeldAt, d.OS.ManagedBy = some("Office"), some("Skerry 11"), some("Tidewrack update service")
+		d.OS.PendingRestart = some(true)
+	})
+	if c.Disposition != "ready" {
+		t.Errorf("%s", c.Disposition)
+	}
+	if !strings.Contains(c.Hold, "Held at Skerry 11 by Tidewrack update service") || c.Offer == nil || c.Offer.Now || !strings.Contains(c.Offer.Says, "not offered to this machine before 12 January 2027") {
+		t.Errorf("hold %q, offer %+v", c.Hold, c.Offer)
+	}
+	if s := c.Support; s == nil || s.Days != 141 || s.Extended == nil || s.Says != "Extended support goes on until 13 April 2028 (paid)." {
+		t.Errorf("support %+v", s)
+	}
+	if len(c.Warnings) != 1 || !strings.Contains(c.Warnings[0], "a release for testing") {
+		t.Errorf("warnings %q", c.Warnings)
+	}
+	var states []string
+	for _, p := range c.Preparation {
+		states = append(states, p.State)
+	}
+	if got := strings.Join(states, " "); got != "by-hand done not-done not-needed" {
+		t.Errorf("preparation %s", got)
+	}
+	later, err := assess.Run(rel, sound())
+	if err != nil {
+		t.Fatal(err)
+	}
+	if d := later.Document(time.Date(2027, 2, 1, 0, 0, 0, 0, time.UTC), "test"); !d.Offer.Now {
+		t.Errorf("after the date: %+v", d.Offer)
+	}
+}
+
+// Passes this target, fails the next.
+func TestNextRelease(t *testing.T) {
+	this := asks(t, []string{must("{fact: memory.installed_bytes, at_least: 6 GiB}")})
+	next := asks(t, []string{must("{fact: memory.installed_bytes, at_least: 12 GiB}")})
+	c := on(t, this, nil)
+	b, err := assess.Run(next, sound())
+	if err != nil {
+		t.Fatal(err)
+	}
+	c.AddNext(b)
+	if n := c.Next[0]; c.Disposition != "ready" || n.Disposition != "refit" || len(n.Fails) != 1 || n.Fails[0] != "R0" {
+		t.Errorf("%s, then %+v", c.Disposition, n)
+	}
+}
+
+// A judge decides as a check does, whatever it has seen before.
+func TestTPMBlock(t *testing.T) {
+	rows := func(built string) string {
+		return "lists: [{id: p, of: processors, rows: [{name: Corvane K5-9400, built_in_tpm: " + built + "}]}]"
+	}
+	announced := func(d *doc) { d.TPM = inventory.TPM{State: some("announced")} }
+	tests := []struct {
+		name, more               string
+		change                   func(*doc)
+		seen, state, likely, has string
+	}{
+		{"ready", "", func(d *doc) { d.TPM.Kind = some("firmware") }, "yes", "ready", "", "A TPM 2.0, built-in, is there and ready."},
+		{"off", "", func(d *doc) { d.TPM = inventory.TPM{State: some("off")} }, "yes", "off", "", "switched off"},
+		{"announced without a driver", "", announced, "yes", "announced", "", "no driver serves it"},
+		{"not seen, likely", rows("true"), noTPM, "no", "not-seen", "yes", "most likely switched off"},
+		{"not seen, not likely", rows("false"), noTPM, "no", "not-seen", "no", "none built in"},
+		{"not seen, nothing known", "", noTPM, "no", "not-seen", "not-known", "look the same from here"},
+		{"not seen, known by hand", "", func(d *doc) { noTPM(d); d.Processor.BuiltInTPM = some(true) }, "no", "not-seen", "yes", "most likely"},
+		{"not read", "", func(d *doc) {
+			d.TPM = inventory.TPM{}
+			d.AddGap("tpm", inventory.NeedsRights, "", "")
+		}, "not-known", "", "", "administrator rights"},
+	}
+	for _, tt := range tests {
+		c := on(t, asks(t, []string{must(tpmNeed)}, tt.more), tt.change)
+		if b := c.TPM; b.Seen != tt.seen || b.State != tt.state || b.Likely != tt.likely || !strings.Contains(b.Says, tt.has) {
+			t.Errorf("%s: %+v", tt.name, b)
+		}
+	}
+}

@@ -1,0 +1,130 @@
+package byhand_test
+
+import (
+	"strings"
+	"testing"
+	"time"
+
+	"rolltop.example/rolltop/core/byhand"
+	"rolltop.example/rolltop/core/fact"
+	"rolltop.example/rolltop/core/inventory"
+)
+
+func some[T any](v T) inventory.Opt[T] { return inventory.Some(v) }
+
+func machine() *inventory.Document {
+	d := &inventory.Document{Format: inventory.Format, TakenAt: time.Date(2026, 11, 22, 8, 0, 0, 0, time.UTC)}
+	d.OS.Platform = some("windows")
+	d.Memory.Visible = some(int64(7 << 30))
+	d.Storage.System.VolumeBytes = some(int64(100e9))
+	d.Graphics = []inventory.Adapter{{Name: some("Built-in graphics")}}
+	d.AddGap("memory.installed_bytes", inventory.NeedsRights, "", "")
+	d.AddGap("tpm", inventory.NeedsRights, "", "")
+	return d
+}
+
+func entered(name, value string) byhand.Fact {
+	return byhand.Fact{Fact: name, Value: value, By: "harbour office", At: time.Date(2026, 11, 23, 9, 0, 0, 0, time.UTC), Note: "board manual"}
+}
+
+func TestItFillsGaps(t *testing.T) {
+	d := machine()
+	got, left := byhand.Enter(d, []byhand.Fact{entered("memory.installed_bytes", "16 GiB"), entered("tpm.state", "ready"), entered("processor.built_in_tpm", "true"), entered("graphics[0].interface_level", "12.0"), entered("processor.features", "avx2 nx")})
+	if left != nil {
+		t.Fatal(left)
+	}
+	f := fact.Read(got)
+	if r := f.Get(fact.MemoryInstalled); r.Value.Float() != 16<<30 || r.Source != "entered by hand by harbour office on 2026-11-23 (board manual)" {
+		t.Errorf("%+v", r)
+	}
+	if !f.Is(fact.TPMState, "ready") || !f.Value(fact.ProcessorTPM).Bool() || f.Row(fact.Adapters, 0).Value(fact.AdapterLevel).Text() != "12.0" || !f.Value(fact.ProcessorFeatures).Has("nx") {
+		t.Error("not everything went in")
+	}
+	if f.Value(fact.TPMVersion).Known() || got.GapOf("memory.installed_bytes") != nil {
+		t.Error("a gap beside it closed, or the one did not")
+	}
+	if _, ok := d.Memory.Installed.Get(); ok || len(d.Gaps) != 2 {
+		t.Error("the inventory itself was changed")
+	}
+}
+
+// A difference is never silent: both readings stay.
+func TestItNeverOverrides(t *testing.T) {
+	d := machine()
+	d.Memory.Installed = some(int64(8 << 30))
+	d.Sources = map[string]string{"memory.installed_bytes": "firmware tables"}
+	d.DropGap("memory.installed_bytes")
+	got, left := byhand.Enter(d, []byhand.Fact{entered("memory.installed_bytes", "16 GiB")})
+	r := fact.Read(got).Get(fact.MemoryInstalled)
+	if left != nil || r.Value.Known() || len(r.Others()) != 2 || r.Gap.Cause != inventory.Disagree || r.Others()[0].Source != "firmware tables" || r.Others()[1].Value.Float() != 16<<30 {
+		t.Errorf("%v %+v", left, r)
+	}
+	same, left := byhand.Enter(d, []byhand.Fact{entered("memory.installed_bytes", "8 GiB")})
+	if r := fact.Read(same).Get(fact.MemoryInstalled); left != nil || r.Value.Float() != 8<<30 || r.Source != "firmware tables" {
+		t.Errorf("what agrees changed something: %v %+v", left, r)
+	}
+	// Of sources that disagree, a person settles which is right.
+	settled, left := byhand.Enter(got, []byhand.Fact{entered("memory.installed_bytes", "8 GiB")})
+	if r := fact.Read(settled).Get(fact.MemoryInstalled); left != nil || r.Value.Float() != 8<<30 {
+		t.Errorf("%v %+v", left, r)
+	}
+	third, _ := byhand.Enter(got, []byhand.Fact{entered("memory.installed_bytes", "4 GiB")})
+	if r := fact.Read(third).Get(fact.MemoryInstalled); r.Value.Known() || len(r.Others()) != 3 {
+		t.Errorf("a third reading: %+v", r)
+	}
+	row, _ := byhand.Enter(d, []byhand.Fact{entered("graphics[0].name", "Another")})
+	if r := fact.Read(row).Row(fact.Adapters, 0).Get(fact.AdapterName); r.Value.Known() || len(r.Others()) != 2 {
+		t.Errorf("a row: %+v", r)
+	}
+}
+
+func TestBadFacts(t *testing.T) {
+	for _, tt := range []struct{ name, value, want string }{
+		{"memory.instaled_bytes", "8 GiB", `did you mean "memory.installed_bytes"?`},
+		{"memory.installed_bytes", "8 GB", "memory is written with MiB, GiB or TiB"},
+		{"tpm.state", "redy", `did you mean "ready"?`},
+		{"memory.free_slots", "2", "is worked out from other facts"},
+		{"graphics.interface_level", "12.0", "write which: graphics[0].interface_level"},
+		{"graphics[x].interface_level", "12.0", "places count from 0"},
+		{"graphics]0[.interface_level", "12.0", "is no name of a fact"},
+		{"tpm[0].state", "ready", "is in no list"},
+		{"processor.cores", "99999999", "out of range"},
+	} {
+		f := entered(tt.name, tt.value)
+		if err := f.Check(); err == nil || !strings.Contains(err.Error(), tt.want) {
+			t.Errorf("%s=%s: got %v, want %s", tt.name, tt.value, err, tt.want)
+		}
+	}
+	// A fact that suits no place of this inventory is left out, and said.
+	got, left := byhand.Enter(machine(), []byhand.Fact{entered("graphics[3].interface_level", "12.0"), entered("storage.system.free_bytes", "200 GB"), entered("tpm.state", "off")})
+	if len(left) != 2 || !strings.Contains(left[0].Error(), "lists 1 of them; there is no place 3") || !strings.Contains(left[1].Error(), "more space is free than the volume has") || !fact.Read(got).Is(fact.TPMState, "off") {
+		t.Errorf("left out: %v", left)
+	}
+}
+
+// Every fact that is not worked out has a place in the inventory.
+func TestEveryFactCanBeEntered(t *testing.T) {
+	values := map[fact.Kind]string{fact.Number: "", fact.Text: "x", fact.Bool: "true", fact.Version: "1.2", fact.Set: "a b"}
+	units := map[fact.Unit]string{fact.NoUnit: "2", fact.Binary: "2 GiB", fact.Drive: "2 GB", fact.Space: "2 GB", fact.MHz: "2 GHz", fact.Inches: "2 in", fact.Percent: "2 %", fact.Bits: "64 bit"}
+	n := 0
+	for _, def := range fact.All() {
+		if def.Derived {
+			continue
+		}
+		value := values[def.Kind]
+		if def.Kind == fact.Number {
+			value = units[def.Unit]
+		}
+		for w := range def.Words {
+			value = w
+		}
+		f := entered(def.Name, value)
+		if err := f.Check(); err != nil {
+			t.Errorf("%s=%s: %v", def.Name, value, err)
+		}
+		n++
+	}
+	if n < 60 {
+		t.Errorf("only %d facts", n)
+	}
+}

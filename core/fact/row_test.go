@@ -1,0 +1,78 @@
+package fact_test
+
+import (
+	"bytes"
+	"hash/fnv"
+	"testing"
+
+	"rolltop.example/rolltop/core/fact"
+	"rolltop.example/rolltop/core/inventory"
+)
+
+func packed() *inventory.Document {
+	d := &inventory.Document{Collector: inventory.Collector{Titles: []string{"Tidebook"}}}
+	d.OS.Platform, d.OS.Version, d.OS.PendingRestart = some("windows"), some("11.2"), some(false)
+	d.Processor.Features, d.Processor.RatedMHz = []string{"nx", "avx2"}, some(int64(2900))
+	d.Memory.Visible = some(int64(7 << 30))
+	d.Storage.OtherSystems = []string{"Lodestar Linux"}
+	d.Displays = []inventory.Display{{Name: some("OS-14 panel"), DiagonalInches: some(13.3), Internal: some(true)}, {}}
+	d.Software = []inventory.Software{{Name: "Tidebook", Version: some("4.1")}}
+	d.Gaps = []inventory.Gap{{Fact: "storage.other_systems", Cause: inventory.NeedsRights}, {Fact: "tpm.state", Cause: inventory.Disagree, Readings: []inventory.Differ{{Value: "ready", Source: "a"}, {Value: "off", Source: "b"}}}, {Fact: "software", Cause: inventory.NotAsked}}
+	return d
+}
+
+// What deciding needs comes back as it was.
+func TestPackThereAndBack(t *testing.T) {
+	f := fact.Read(packed())
+	b := f.Pack(nil)
+	g := new(fact.Facts)
+	for range 2 { // the same facts are used again
+		if err := g.Unpack(b); err != nil {
+			t.Fatal(err)
+		}
+	}
+	for _, def := range fact.All() {
+		x, y := f.Get(def.ID), g.Get(def.ID)
+		if x.Value.Known() != y.Value.Known() || !x.Value.Equal(y.Value) || x.Floor().Known() != y.Floor().Known() || len(x.Others()) != len(y.Others()) || y.Value.Known() == (y.Gap != nil) {
+			t.Errorf("%s: %+v came back as %+v", def.Name, x, y)
+		}
+	}
+	if g.Rows(fact.Displays) != 2 || g.Row(fact.Displays, 0).Value(fact.DisplayDiagonal).Float() != 13.3 || g.Row(fact.Displays, 1).Value(fact.DisplayName).Known() || !g.Doubtful() {
+		t.Error("the rows of a list, or the doubt, did not come back")
+	}
+	if g.Matter([]string{"Tidebook 5"}); !g.Complete(fact.Titles) {
+		t.Error("the titles that were asked for did not come back")
+	}
+	if !bytes.Equal(g.Pack(nil), b) {
+		t.Error("packed again it is not the same")
+	}
+}
+
+// The packed form is stored: where it changes, Catalogue counts up.
+func TestPackedFormIsWhatWasStored(t *testing.T) {
+	h := fnv.New32a()
+	h.Write(fact.Read(packed()).Pack(nil))
+	for _, def := range append(append([]fact.Def{}, fact.All()...), fact.OfRows()...) {
+		h.Write([]byte{byte(def.ID), byte(def.Kind)})
+		h.Write([]byte(def.Name))
+	}
+	const stored, sum = 1, 0x8e3409b9
+	if fact.Catalogue != stored || h.Sum32() != sum {
+		t.Errorf("Catalogue %d has the sum %#x, and %d had %#x: count Catalogue up, and put both here", fact.Catalogue, h.Sum32(), stored, uint32(sum))
+	}
+}
+
+func FuzzUnpack(f *testing.F) {
+	f.Add(fact.Read(packed()).Pack(nil))
+	f.Add([]byte{0})
+	f.Fuzz(func(t *testing.T, b []byte) {
+		g := new(fact.Facts)
+		if g.Unpack(b) != nil {
+			return
+		}
+		h := new(fact.Facts)
+		if err := h.Unpack(g.Pack(nil)); err != nil {
+			t.Errorf("what was read cannot be packed and read again: %v", err)
+		}
+	})
+}

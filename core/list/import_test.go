@@ -1,0 +1,191 @@
+package list_test
+
+import (
+	"fmt"
+	"reflect"
+	"strings"
+	"testing"
+
+	"rolltop.example/rolltop/core/doc"
+	"rolltop.example/rolltop/core/list"
+)
+
+func sheet(heads string, rows ...string) list.Sheet {
+	s := list.Sheet{Where: "table 1", Heads: strings.Split(heads, "|")}
+	for _, r := range rows {
+		s.Rows = append(s.Rows, strings.Split(r, "|"))
+	}
+	return s
+}
+
+func TestImport(t *testing.T) {
+	tests := []struct {
+		name    string
+		sheet   list.Sheet
+		o       list.ImportOptions
+		rows    string // name/cores/mhz/tpm
+		dropped string
+		ignored string
+	}{
+		{"headings as pages have them", sheet("Manufacturer|Brand|Model|# of Cores|Base Frequency (GHz)|Launch", "Corvane|Corvane K5|8400|6|2.8|2018", "Tessaly|Onyx 5|2600|6|3,4|2018"), list.ImportOptions{},
+			"Corvane K5 8400/6/2800/, Tessaly Onyx 5 2600/6/3400/", "", "Launch"},
+		{"unit in the cell", sheet("Processor|Clock", "K5-8400|2.80 GHz", "K5-8500|2800 MHz"), list.ImportOptions{}, "K5-8400/0/2800/, K5-8500/0/2800/", "", ""},
+		{"a prefix that the page leaves out", sheet("Name", "K5-8400", "Corvane K5-8500"), list.ImportOptions{Prefix: "Corvane"}, "Corvane K5-8400/0/0/, Corvane K5-8500/0/0/", "", ""},
+		{"columns by option", sheet("A|B|C", "x|Bollard|4", "y|Tern|2"), list.ImportOptions{Columns: map[string]string{"name": "a + B", "cores": "C"}}, "x Bollard/4/0/, y Tern/2/0/", "", ""},
+		{"marks of footnotes", sheet("Model", "K5-8400*", "K5-8500 [2]", "K5-8600 †"), list.ImportOptions{}, "K5-8400/0/0/, K5-8500/0/0/, K5-8600/0/0/", "", ""},
+		{"headings within the table, repeated headings, empty rows", sheet("Model|Cores", "Ninth generation|", "Model|Cores", "|", "K5-9400|6", "K5-9500|K5-9500"), list.ImportOptions{}, "K5-9400/6/0/",
+			"1 only one cell says something, 2 it repeats the heading, 5 only one cell says something", ""},
+		{"the same name twice", sheet("Model|Cores", "K5-9400|6", "K5 (R) x|2", "k5-9400 CPU|8"), list.ImportOptions{}, "K5-9400/6/0/, K5 (R) x/2/0/", "3 the same name as in row 1", ""},
+		{"values that cannot be read are left out, the row stays", sheet("Model|Cores|Base speed|TPM", "K5-9400|4+8|2.9|yes", "K5-9500|six|fast|maybe", "K5-9600|-|n/a|no"), list.ImportOptions{}, "K5-9400/0/0/true, K5-9500/0/0/, K5-9600/0/0/false",
+			"1+ is not a whole number, 1+ has no unit, 2+ is not a whole number, 2+ has no unit, 2+ neither yes nor no", ""},
+		{"short rows", sheet("Model|Cores|Note", "K5-9400|6", "K5-9500|6|sold without TPM"), list.ImportOptions{}, "K5-9400/6/0/, K5-9500/6/0/", "", ""},
+		{"model identifiers stay alone", sheet("Maker|Model identifier|Year", "Tessaly|Foldbook9,1|2024", "Tessaly|Foldbook9,2|2024"), list.ImportOptions{}, "Foldbook9,1/0/0/, Foldbook9,2/0/0/", "", "Maker"},
+	}
+	for _, tt := range tests {
+		t.Run(tt.name, func(t *testing.T) {
+			got, err := list.Import(tt.sheet, tt.o)
+			if err != nil {
+				t.Fatal(err)
+			}
+			var rows []string
+			for _, r := range got.Rows {
+				tpm := ""
+				if r.BuiltInTPM != nil {
+					tpm = fmt.Sprint(*r.BuiltInTPM)
+				}
+				rows = append(rows, fmt.Sprintf("%s/%d/%d/%s", r.Name, r.Cores, r.RatedMHz, tpm))
+			}
+			if s := strings.Join(rows, ", "); s != tt.rows {
+				t.Errorf("rows %s\nwant %s", s, tt.rows)
+			}
+			var want []string
+			if tt.dropped != "" {
+				want = strings.Split(tt.dropped, ", ")
+			}
+			if len(want) != len(got.Dropped) {
+				t.Fatalf("left out: %+v", got.Dropped)
+			}
+			for i, w := range want {
+				n, why, _ := strings.Cut(w, " ")
+				d := got.Dropped[i]
+				if fmt.Sprint(d.Row) != strings.TrimSuffix(n, "+") || d.Kept != strings.HasSuffix(n, "+") || !strings.Contains(d.Why, why) {
+					t.Errorf("left out: %+v, want %s", d, w)
+				}
+			}
+			if s := strings.Join(got.Ignored, ", "); s != tt.ignored {
+				t.Errorf("not used: %s", s)
+			}
+		})
+	}
+}
+
+func TestImportRefuses(t *testing.T) {
+	tests := []struct {
+		sheet list.Sheet
+		o     list.ImportOptions
+		want  string
+	}{
+		{sheet("Price|Weight", "1|2"), list.ImportOptions{}, "no column of table 1 is headed like a name; its columns are Price, Weight"},
+		{sheet("Model", "Model"), list.ImportOptions{}, "no row of table 1 can be used: it repeats the heading"},
+		{sheet("Model", "x"), list.ImportOptions{Columns: map[string]string{"name": "Modle"}}, `table 1 has no column "Modle"; its columns are Model`},
+		{sheet("Model", "x"), list.ImportOptions{Columns: map[string]string{"core": "Model"}}, `a list has no field "core"; did you mean "cores"?`},
+	}
+	for _, tt := range tests {
+		if _, err := list.Import(tt.sheet, tt.o); err == nil || !strings.Contains(err.Error(), tt.want) {
+			t.Errorf("got %v, want %s", err, tt.want)
+		}
+	}
+	if _, _, err := list.ImportBest([]list.Sheet{sheet("Price", "1")}, 2, list.ImportOptions{}); err == nil || !strings.Contains(err.Error(), "there is no table 2; the file has 1") {
+		t.Errorf("got %v", err)
+	}
+	at, got, err := list.ImportBest([]list.Sheet{sheet("Price", "1"), sheet("Model", "a"), sheet("Model", "a", "b")}, 0, list.ImportOptions{})
+	if err != nil || at != 2 || len(got.Rows) != 2 {
+		t.Errorf("the best is %d: %v", at, err)
+	}
+}
+
+// What is written is read again as it was.
+func TestRowsThereAndBack(t *testing.T) {
+	yes, no := true, false
+	rows := []list.RowDoc{{Name: `Corvane "K5", 9400`, Cores: 6, RatedMHz: 2900, BuiltInTPM: &yes, Features: []string{"avx2", "nx"}}, {Name: "Tessaly Onyx 5 2600", BuiltInTPM: &no, Note: "sold, without TPM"}}
+	r := &doc.Report{Name: "x"}
+	got := list.ReadRows("x.csv", list.WriteRows(rows), r)
+	for i := range got {
+		got[i].Node = nil
+	}
+	if r.Err() != nil || !reflect.DeepEqual(got, rows) {
+		t.Errorf("%v\n%+v\n%+v", r.Err(), got, rows)
+	}
+	if text := string(list.WriteRows([]list.RowDoc{{Name: "a"}})); text != "name\na\n" {
+		t.Errorf("columns that nothing has are written: %q", text)
+	}
+}
+
+func TestBadRows(t *testing.T) {
+	tests := []struct{ src, want string }{
+		{"", "x.csv:1:1: the file is empty; its first line names the columns"},
+		{"name\n", "the list has no rows"},
+		{"nmae,cores\na,1\n", `x.csv:1:1: the column "nmae" is not known; did you mean "name"?`},
+		{"name,cores,cores\na,1,2\n", `x.csv:1:12: the column "cores" stands twice`},
+		{"cores\n1\n", `there is no column "name"`},
+		{"name,cores\na,1\nb\n", "x.csv:3:1: the row has 1 fields and the heading 2"},
+		{"name,cores\na,six\n", `x.csv:2:3: "six" is not a number for cores; digits alone, from 1 to 65536`},
+		{"name,rated_mhz\na,2.8\n", `"2.8" is not a number for rated_mhz`},
+		{"name,built_in_tpm\na,yes\n", `"yes" is not true or false`},
+		{"name,architecture\na,x64\n", `"x64" is no architecture; did you mean`},
+		{"name\n\"a\nb", "put texts with commas or quotes in double quotes"},
+	}
+	for _, tt := range tests {
+		r := &doc.Report{Name: "release.yaml"}
+		list.ReadRows("x.csv", []byte(tt.src), r)
+		if err := r.Err(); err == nil || !strings.Contains(err.Error(), tt.want) {
+			t.Errorf("%q: got %v, want %s", tt.src, err, tt.want)
+		}
+	}
+	r := &doc.Report{}
+	list.ReadRows("x.csv", []byte("name\n"+strings.Repeat("a\n", list.MostRows+1)), r)
+	if err := r.Err(); err == nil || !strings.Contains(err.Error(), "more than 100000 rows") {
+		t.Errorf("a huge list: %v", err)
+	}
+}
+
+func FuzzImport(f *testing.F) {
+	f.Add("Model|Cores|Base (GHz)", "K5-9400|6|2.9", "name=Model")
+	f.Add("a|b", "|", "cores=a+b")
+	f.Fuzz(func(t *testing.T, heads, row, column string) {
+		field, heading, _ := strings.Cut(column, "=")
+		o := list.ImportOptions{}
+		if field != "" {
+			o.Columns = map[string]string{field: heading}
+		}
+		got, err := list.Import(sheet(heads, row, row), o)
+		if err != nil {
+			return
+		}
+		// Whatever was imported is a file that a release document can name.
+		r := &doc.Report{}
+		again := list.ReadRows("x.csv", list.WriteRows(got.Rows), r)
+		if strings.ContainsAny(row, "\x00\r\"") || !strings.Contains(string(list.WriteRows(got.Rows)), "\n") {
+			return // quoting and line ends are the CSV package's
+		}
+		if r.Err() != nil || len(again) != len(got.Rows) {
+			t.Errorf("%q %q: %v, %d rows of %d", heads, row, r.Err(), len(again), len(got.Rows))
+		}
+	})
+}
+
+func FuzzReadRows(f *testing.F) {
+	f.Add([]byte("name,cores\na,1\n"))
+	f.Add([]byte("\xef\xbb\xbfname\n\"x\ny\"\n"))
+	f.Fuzz(func(t *testing.T, src []byte) {
+		r := &doc.Report{}
+		rows := list.ReadRows("x.csv", src, r)
+		if r.Err() != nil {
+			return
+		}
+		back := list.ReadRows("x.csv", list.WriteRows(rows), r)
+		if len(back) != len(rows) && !strings.Contains(string(src), "\"") {
+			t.Errorf("%q: %d rows, then %d: %v", src, len(rows), len(back), r.Err())
+		}
+	})
+}

@@ -1,0 +1,123 @@
+package tables_test
+
+import (
+	"fmt"
+	"strings"
+	"testing"
+
+	"rolltop.example/rolltop/core/list"
+	"rolltop.example/rolltop/internal/tables"
+)
+
+func said(sheets []list.Sheet) string {
+	var out []string
+	for _, s := range sheets {
+		lines := []string{s.Where, strings.Join(s.Heads, "|")}
+		for _, r := range s.Rows {
+			lines = append(lines, strings.Join(r, "|"))
+		}
+		out = append(out, strings.Join(lines, "\n"))
+	}
+	return strings.Join(out, "\n--\n")
+}
+
+func utf16le(s string) string {
+	b := []byte("\xff\xfe")
+	for _, c := range s {
+		b = append(b, byte(c), byte(c>>8))
+	}
+	return string(b)
+}
+
+func TestRead(t *testing.T) {
+	tests := []struct{ name, src, want string }{
+		{"comma", "a,b\n1,\"2,3\"\n", "the table in f\na|b\n1|2,3"},
+		{"semicolon", "a;b\n1,5;2\n3;4\n", "the table in f\na|b\n1,5|2\n3|4"},
+		{"tab", "a\tb\n1\t2\n", "the table in f\na|b\n1|2"},
+		{"bar", "a|b\n1|2\n", "the table in f\na|b\n1|2"},
+		{"byte order mark", "\xef\xbb\xbfa,b\n1,2\n", "the table in f\na|b\n1|2"},
+		{"UTF-16", utf16le("a;ü\n1;é\n"), "the table in f\na|ü\n1|é"},
+		{"an old encoding", "a;b\nK\xf6nig;\x96\n", "the table in f\na|b\nKönig|–"},
+		{"stray quotes", "a,b\n7\" panel,x\n", "the table in f\na|b\n7\" panel|x"},
+		{"a page", "<!doctype html><h2>Processors</h2><table><thead><tr><th>Model<th>Cores</thead><tbody><tr><td>K5 <b>8400</b><sup>1</sup><td>6</table>", "table 1 (Processors)\nModel|Cores\nK5 8400|6"},
+		{"caption", "<table><caption>Old</caption><tr><th>A<tr><td>1</table>", "table 1 (Old)\nA\n1"},
+		{"two tables, one within the other", "<table><tr><th>A<th>B<tr><td>1<td><table><tr><th>C<tr><td>2</table></table><table><tr><th>D<tr><td>3</table>", "table 1\nA|B\n1|C 2\n--\ntable 2\nC\n2\n--\ntable 3\nD\n3"},
+		{"spans", "<table><tr><th>Brand<th>Model<th>Cores<tr><td rowspan=2>Corvane<td>K5<td>6<tr><td>K7<td>8<tr><td colspan=3>end</table>", "table 1\nBrand|Model|Cores\nCorvane|K5|6\nCorvane|K7|8\nend|end|end"},
+		{"encoding named by the page", "<html><meta charset=iso-8859-1><table><tr><th>A<tr><td>\xfc</table>", "table 1\nA\nü"},
+		{"scripts are not read", "<table><tr><th>A<tr><td>1<script>var x = 2</script></table>", "table 1\nA\n1"},
+	}
+	for _, tt := range tests {
+		t.Run(tt.name, func(t *testing.T) {
+			got, err := tables.Read("f", []byte(tt.src))
+			if err != nil || said(got) != tt.want {
+				t.Errorf("%v\n%q\nwant\n%q", err, said(got), tt.want)
+			}
+		})
+	}
+}
+
+func TestReadRefuses(t *testing.T) {
+	tests := []struct{ src, want string }{
+		{"", "f is empty"}, {"  \n", "f is empty"},
+		{"<html><p>No table here</p>", "f has no table; save the page whole"},
+		{"<table><tr><th>A</table>", "f has no table"},
+		{"just one line", "a heading and one row at least"},
+		{"PK\x03\x04rest", "is a spreadsheet file; save it as CSV first"},
+		{strings.Repeat("a\n", 100_003), "more than 100000 rows"},
+		{strings.Repeat("x", tables.MaxBytes+1), "too large"},
+	}
+	for _, tt := range tests {
+		if _, err := tables.Read("f", []byte(tt.src)); err == nil || !strings.Contains(err.Error(), tt.want) {
+			t.Errorf("%.30q: got %v, want %s", tt.src, err, tt.want)
+		}
+	}
+}
+
+// A page that claims enormous spans does not make an enormous table.
+func TestSpansAreBounded(t *testing.T) {
+	src := "<table><tr><th>A<th>B<tr>" + strings.Repeat(`<td colspan=99999999 rowspan=99999999>x`, 50) + strings.Repeat("<tr><td>y", 50) + "</table>"
+	got, err := tables.Read("f", []byte(src))
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, r := range got[0].Rows {
+		if len(r) > 200 {
+			t.Fatalf("a row of %d cells", len(r))
+		}
+	}
+}
+
+// From a page to the rows of a list, as a person would do it.
+func TestFromPageToList(t *testing.T) {
+	var b strings.Builder
+	b.WriteString("<html><h1>Supported processors</h1><table><tr><th>Read me<tr><td>nothing</table><h2>Corvane</h2><table><tr><th>Model<th>Base frequency<th>Cores")
+	for i := range 2000 {
+		fmt.Fprintf(&b, "<tr><td>K5-%d<td>2.%d GHz<td>6", 8000+i, i%10)
+	}
+	sheets, err := tables.Read("f", []byte(b.String()+"</table>"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	at, got, err := list.ImportBest(sheets, 0, list.ImportOptions{Prefix: "Corvane"})
+	if err != nil || at != 1 || len(got.Rows) != 2000 || got.Rows[1999].Name != "Corvane K5-9999" || got.Rows[1999].RatedMHz != 2900 {
+		t.Errorf("%d: %v", at, err)
+	}
+}
+
+func FuzzRead(f *testing.F) {
+	f.Add([]byte("a,b\n1,2\n"))
+	f.Add([]byte("<table><tr><th rowspan=9>A<th colspan=3>B<tr><td>1</table>"))
+	f.Add([]byte("\xff\xfea\x00;\x00b\x00"))
+	f.Fuzz(func(t *testing.T, src []byte) {
+		sheets, err := tables.Read("f", src)
+		if err != nil {
+			return
+		}
+		for _, s := range sheets {
+			if len(s.Heads) == 0 || len(s.Rows) == 0 || len(s.Heads) > 200 {
+				t.Errorf("%q: %d headings, %d rows", src, len(s.Heads), len(s.Rows))
+			}
+			_, _ = list.Import(s, list.ImportOptions{})
+		}
+	})
+}
