@@ -27,12 +27,14 @@ func (d *Document) beside(a *Assessment, now time.Time) {
 		d.Other = &OtherRoute{route(o, rel), side(o, rel)}
 	}
 	d.support(rel, f, now)
-	d.delivery(rel, f, a.Verdict.Route)
+	if !f.Planned() {
+		d.delivery(rel, f, a.Verdict.Route)
+	}
 	if f.Class() != fact.Mac {
 		d.tpm(a)
 	}
 	d.Hold = say.Hold(f)
-	if o := rel.OfferTo(f, now); o.Known {
+	if o := rel.OfferTo(f, now); o.Known && !f.Planned() {
 		d.Offer = &Offer{Now: o.Now, Says: say.Offer(o, rel.Name)}
 		if !o.From.IsZero() {
 			d.Offer.From = &o.From

@@ -180,6 +180,10 @@ func settles(r *fact.Reading, v fact.Value) bool {
 
 // disagree takes the reading back and keeps both.
 func disagree(d *inventory.Document, slot reflect.Value, name string, r *fact.Reading, v fact.Value, source string) error {
+	put(slot, v)
+	if err := valid(d); err != nil {
+		return err // nobody has to settle what cannot be
+	}
 	slot.SetZero()
 	delete(d.Sources, name)
 	read := r.Source

@@ -187,7 +187,11 @@ func titles(f *fact.Facts, g fact.Group) []string {
 		case fact.Drivers:
 			name = strings.TrimSpace(name + " " + v.Value(fact.DriverVersion).Text())
 		case fact.Modules:
-			name = strings.TrimSpace(name + ", " + say.Value(fact.ModuleBytes.Def(), v.Value(fact.ModuleBytes)))
+			size := say.Value(fact.ModuleBytes.Def(), v.Value(fact.ModuleBytes))
+			if b := v.Value(fact.ModuleBytes); b.Known() && b.Float() == 0 {
+				size = "empty"
+			}
+			name += ", " + size
 		}
 		out = append(out, name)
 	}

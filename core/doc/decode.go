@@ -393,3 +393,16 @@ func (s *Scalar) DecodeDoc(n *Node, r *Report) {
 		*s = Scalar(n.Text)
 	}
 }
+
+// Body is a text that may be as long as a document: another document, or a
+// file, within one.
+type Body string
+
+// DecodeDoc takes any text.
+func (b *Body) DecodeDoc(n *Node, r *Report) {
+	if n.Kind != Text && n.Kind != Plain {
+		r.Add(n, "this is "+n.Kind.String(), "text is needed here, in quotes")
+		return
+	}
+	*b = Body(n.Text)
+}

@@ -81,7 +81,8 @@ var announced = inventory.Gap{Fact: "tpm.state", Cause: inventory.ReadFailed,
 
 // bound adds what other facts say about the least a fact can be.
 func (f *Facts) bound() {
-	if visible := f.one[MemoryVisible].Value; visible.Known() && !f.one[MemoryInstalled].Value.Known() {
+	// Where sources disagree, a bound does not settle it behind their backs.
+	if visible, m := f.one[MemoryVisible].Value, &f.one[MemoryInstalled]; visible.Known() && !m.Value.Known() && len(m.Others()) == 0 {
 		f.Bound(MemoryInstalled, visible)
 	}
 	if t := &f.one[TPMState]; t.Value.Text() == "announced" {

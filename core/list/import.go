@@ -21,8 +21,9 @@ type Sheet struct {
 
 // ImportOptions say how a sheet becomes a list.
 type ImportOptions struct {
-	// Columns names the heading of a field; several headings with a plus between
-	// them are joined. Fields that are not given are found by their heading.
+	// Columns names the heading of a field. Several headings with a plus between
+	// them are joined with a blank; a text in quotes stands between them as it
+	// is: Brand+'-'+Model. Fields that are not given are found by their heading.
 	Columns map[string]string
 	// Prefix stands before every name that does not begin with it: a maker whom
 	// the page leaves out.
@@ -69,7 +70,7 @@ var nameParts = [][]string{{"manufacturer", "maker", "vendor", "company"}, {"bra
 // Import makes the rows of a list from a sheet. The error says which heading is
 // missing; rows that cannot be used are reported and left out.
 func Import(s Sheet, o ImportOptions) (*Imported, error) {
-	im := &importer{Sheet: s, out: &Imported{}, columns: map[string][]int{}}
+	im := &importer{Sheet: s, out: &Imported{}, columns: map[string][]int{}, between: map[int]string{}}
 	if err := im.match(o.Columns); err != nil {
 		return nil, err
 	}
@@ -126,6 +127,7 @@ type importer struct {
 	Sheet
 	out     *Imported
 	columns map[string][]int
+	between map[int]string // in a name: what stands before a column, where it is no blank
 }
 
 func (im *importer) drop(row int, text, why string) {
@@ -162,12 +164,25 @@ func (im *importer) match(given map[string]string) error {
 	for _, field := range columns {
 		if text, ok := given[field]; ok {
 			var at []int
+			literal, said := "", false
 			for _, h := range strings.Split(text, "+") {
-				i := im.heading(strings.TrimSpace(h))
-				if i < 0 {
-					return fmt.Errorf("%s has no column %q; its columns are %s", im.Where, strings.TrimSpace(h), join(im.Heads))
+				h = strings.TrimSpace(h)
+				if len(h) >= 2 && (h[0] == '\'' || h[0] == '"') && h[len(h)-1] == h[0] {
+					literal, said = h[1:len(h)-1], true
+					continue
 				}
+				i := im.heading(h)
+				if i < 0 {
+					return fmt.Errorf("%s has no column %q; its columns are %s", im.Where, h, join(im.Heads))
+				}
+				if said {
+					im.between[i] = literal
+				}
+				said = false
 				at = append(at, i)
+			}
+			if len(at) == 0 {
+				return fmt.Errorf("%s names no column; its columns are %s", text, join(im.Heads))
 			}
 			use(field, at...)
 			continue
@@ -264,7 +279,14 @@ func (im *importer) name(cells []string, prefix string) string {
 	name := ""
 	at := im.columns["name"]
 	for k := len(at) - 1; k >= 0; k-- {
-		name = before(unmarked(im.cell(cells, at[k])), name)
+		part := unmarked(im.cell(cells, at[k]))
+		if k+1 < len(at) && name != "" {
+			if text, said := im.between[at[k+1]]; said {
+				name = part + text + name
+				continue
+			}
+		}
+		name = before(part, name)
 	}
 	if name == "" {
 		return ""

@@ -32,6 +32,7 @@ func TestImport(t *testing.T) {
 		{"unit in the cell", sheet("Processor|Clock", "K5-8400|2.80 GHz", "K5-8500|2800 MHz"), list.ImportOptions{}, "K5-8400/0/2800/, K5-8500/0/2800/", "", ""},
 		{"a prefix that the page leaves out", sheet("Name", "K5-8400", "Corvane K5-8500"), list.ImportOptions{Prefix: "Corvane"}, "Corvane K5-8400/0/0/, Corvane K5-8500/0/0/", "", ""},
 		{"columns by option", sheet("A|B|C", "x|Bollard|4", "y|Tern|2"), list.ImportOptions{Columns: map[string]string{"name": "a + B", "cores": "C"}}, "x Bollard/4/0/, y Tern/2/0/", "", ""},
+		{"a text between columns", sheet("Maker|Brand|Model", "Corvane|K5|8400"), list.ImportOptions{Columns: map[string]string{"name": "Maker+Brand+'-'+Model"}}, "Corvane K5-8400/0/0/", "", ""},
 		{"marks of footnotes", sheet("Model", "K5-8400*", "K5-8500 [2]", "K5-8600 †"), list.ImportOptions{}, "K5-8400/0/0/, K5-8500/0/0/, K5-8600/0/0/", "", ""},
 		{"headings within the table, repeated headings, empty rows", sheet("Model|Cores", "Ninth generation|", "Model|Cores", "|", "K5-9400|6", "K5-9500|K5-9500"), list.ImportOptions{}, "K5-9400/6/0/",
 			"1 only one cell says something, 2 it repeats the heading, 5 only one cell says something", ""},
@@ -88,6 +89,7 @@ func TestImportRefuses(t *testing.T) {
 		{sheet("Price|Weight", "1|2"), list.ImportOptions{}, "no column of table 1 is headed like a name; its columns are Price, Weight"},
 		{sheet("Model", "Model"), list.ImportOptions{}, "no row of table 1 can be used: it repeats the heading"},
 		{sheet("Model", "x"), list.ImportOptions{Columns: map[string]string{"name": "Modle"}}, `table 1 has no column "Modle"; its columns are Model`},
+		{sheet("Model", "x"), list.ImportOptions{Columns: map[string]string{"name": "'-'"}}, "'-' names no column"},
 		{sheet("Model", "x"), list.ImportOptions{Columns: map[string]string{"core": "Model"}}, `a list has no field "core"; did you mean "cores"?`},
 	}
 	for _, tt := range tests {

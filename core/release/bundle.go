@@ -14,14 +14,14 @@ const BundleFormat = "rolltop-bundle/1"
 // was written: what is handed to the service, and what the service hands out.
 type Bundle struct {
 	Format   string       `json:"format" enum:"rolltop-bundle/1"`
-	Document string       `json:"document" doc:"The release document as it was written" maxLength:"8388608"`
+	Document doc.Body     `json:"document" doc:"The release document as it was written" maxLength:"8388608"`
 	Files    []BundleFile `json:"files,omitempty"`
 }
 
 // BundleFile is one file beside the document.
 type BundleFile struct {
-	Name string `json:"name" maxLength:"100"`
-	Text string `json:"text" maxLength:"8388608"`
+	Name string   `json:"name" maxLength:"100"`
+	Text doc.Body `json:"text" maxLength:"8388608"`
 }
 
 func (b *Bundle) file(name string) ([]byte, error) {
@@ -44,11 +44,11 @@ func Pack(name string, src []byte, files Files) ([]byte, error) {
 	if _, _, err := doc.Open(name, src, Format, d); err != nil {
 		return nil, err
 	}
-	b := Bundle{Format: BundleFormat, Document: string(src)}
+	b := Bundle{Format: BundleFormat, Document: doc.Body(src)}
 	for i := range d.Lists {
 		if file := d.Lists[i].File; ValidFile(file) && files != nil {
 			if text, err := files(file); err == nil {
-				b.Files = append(b.Files, BundleFile{file, string(text)})
+				b.Files = append(b.Files, BundleFile{file, doc.Body(text)})
 			}
 		}
 	}
@@ -62,7 +62,7 @@ func Pack(name string, src []byte, files Files) ([]byte, error) {
 func Unpack(name string, src []byte) (*Bundle, error) {
 	b, err := readBundle(name, src)
 	if b == nil && err == nil {
-		b = &Bundle{Format: BundleFormat, Document: string(src)}
+		b = &Bundle{Format: BundleFormat, Document: doc.Body(src)}
 	}
 	return b, err
 }

@@ -119,7 +119,7 @@ func TestBundle(t *testing.T) {
 		t.Errorf("%v: %d and %d rows", err, len(a.Lists[0].Rows), len(b.Lists[0].Rows))
 	}
 	parts, err := release.Unpack("packed", packed)
-	if err != nil || parts.Document != string(src) || len(parts.Files) != 1 || parts.Files[0].Name != "skerry-12-processors.csv" {
+	if err != nil || string(parts.Document) != string(src) || len(parts.Files) != 1 || parts.Files[0].Name != "skerry-12-processors.csv" {
 		t.Errorf("the bundle does not hold what went in: %v", err)
 	}
 	if again, err := release.Pack("packed", packed, nil); err != nil || string(again) != string(packed) {

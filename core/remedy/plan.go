@@ -13,6 +13,9 @@ func (s *solver) plan(v *Verdict) []Planned {
 	if v.Disposition == Replace {
 		return []Planned{{Step: &s.lib.steps[s.lib.at["replace"]], Settles: v.NoRemedy}}
 	}
+	if s.was.Planned() {
+		return s.order() // nobody can read or visit it yet
+	}
 	if len(v.Open) > 0 {
 		s.add("read-again", v.Open)
 	}

@@ -313,6 +313,9 @@ func (s *solver) apply(i int, q *release.Requirement) bool {
 	st := &s.lib.steps[i]
 	for _, j := range st.pulls {
 		p := &s.lib.steps[j]
+		if p.Class == NoClass && s.was.Planned() {
+			continue // there is nothing on it to be kept
+		}
 		if s.has(j) || !p.on(s.route, s.guest) && p.Class == NoClass || p.Skip != nil && p.Skip.Test(s.sim.View()) == need.True {
 			continue
 		}

@@ -122,7 +122,9 @@ func Needs(fd *check.Finding) string {
 		if l.Fact().Def().Kind == fact.Version {
 			t = "version " + t
 		}
-		parts = append(parts, t)
+		if len(parts) == 0 || parts[len(parts)-1] != t {
+			parts = append(parts, t)
+		}
 	}
 	if _, any := fd.Requirement.Need.(*need.AnyOf); any {
 		return Or(parts)

@@ -6,6 +6,7 @@ package spec
 import (
 	"fmt"
 	"slices"
+	"strings"
 	"time"
 
 	"rolltop.example/rolltop/core/byhand"
@@ -87,8 +88,12 @@ func Read(name string, src []byte, now time.Time) (*inventory.Document, error) {
 	}
 	f := fact.Read(d)
 	for _, def := range fact.All() {
-		if !f.Value(def.ID).Known() && !def.Derived && def.Has(s.Class) && d.GapOf(def.Name) == nil {
-			d.AddGap(def.Name, inventory.NotAsked, "the specification does not say", fmt.Sprintf("Ask the seller for %s.", def.Label))
+		switch {
+		case f.Value(def.ID).Known() || def.Derived || !def.Has(s.Class) || d.GapOf(def.Name) != nil:
+		case ofInstallation(&def):
+			d.AddGap(def.Name, inventory.NotAsked, "nothing is installed on it yet", "It is known once the release is installed.")
+		default:
+			d.AddGap(def.Name, inventory.NotAsked, "the specification does not say", fmt.Sprintf("Ask the seller: %s.", def.Label))
 		}
 	}
 	return d, nil
@@ -117,4 +122,14 @@ func (s *Document) values() []value {
 		out = append(out, value{"", name, string(s.Facts[name])})
 	}
 	return out
+}
+
+// ofInstallation: the fact is one of the installed system and not of the
+// machine.
+func ofInstallation(def *fact.Def) bool {
+	switch def.ID {
+	case fact.VolumeBytes, fact.FreeBytes, fact.Filesystem, fact.DiskStyle, fact.BootStyle, fact.EncryptionState, fact.EncryptionKind, fact.EncryptionKeyKept, fact.OtherSystems, fact.ESPLoader, fact.BootDynamic:
+		return true
+	}
+	return strings.HasPrefix(def.Name, "os.")
 }

@@ -62,7 +62,7 @@ func TestPlannedMachine(t *testing.T) {
 	if !f.Planned() || f.Class() != fact.PC || f.Value(fact.MemoryInstalled).Float() != 8<<30 || f.Value(fact.DiskBytes).Float() != 512e9 || !f.Is(fact.DiskKind, "ssd") || f.Get(fact.ProcessorCores).Source != "the specification" {
 		t.Errorf("%+v", d)
 	}
-	if g := f.Get(fact.FreeBytes).Gap; g == nil || g.Cause != inventory.NotAsked || g.Detail != "the specification does not say" {
+	if g := f.Get(fact.FreeBytes).Gap; g == nil || g.Cause != inventory.NotAsked || g.Detail != "nothing is installed on it yet" {
 		t.Errorf("what is left out is not a gap: %+v", g)
 	}
 	a, err := assess.Run(skerry(t), d)

@@ -32,7 +32,7 @@ func (s *Server) releaseText(ctx context.Context, in *releaseInput) (*struct{ Bo
 	if err != nil {
 		return nil, s.problem(err, "")
 	}
-	out := api.ReleaseText{ID: in.ID, Revision: cmp.Or(in.Revision, latest.Revision), Latest: latest.Revision, Document: b.Document, Files: b.Files}
+	out := api.ReleaseText{ID: in.ID, Revision: cmp.Or(in.Revision, latest.Revision), Latest: latest.Revision, Document: string(b.Document), Files: b.Files}
 	if out.Files == nil {
 		out.Files = []release.BundleFile{}
 	}

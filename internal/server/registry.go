@@ -30,6 +30,7 @@ func Registry() huma.Registry {
 	r.RegisterTypeAlias(reflect.TypeFor[inventory.Opt[float64]](), reflect.TypeFor[float64]())
 	r.RegisterTypeAlias(reflect.TypeFor[inventory.Opt[bool]](), reflect.TypeFor[bool]())
 	r.RegisterTypeAlias(reflect.TypeFor[inventory.Opt[time.Time]](), reflect.TypeFor[time.Time]())
+	r.RegisterTypeAlias(reflect.TypeFor[doc.Body](), reflect.TypeFor[string]())
 	r.RegisterTypeAlias(reflect.TypeFor[doc.Scalar](), reflect.TypeFor[any]())
 	return r
 }

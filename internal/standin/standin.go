@@ -126,7 +126,7 @@ func SkerryWith(pairs ...string) []byte {
 	if err != nil {
 		panic(err)
 	}
-	b.Document = strings.NewReplacer(pairs...).Replace(b.Document)
+	b.Document = doc.Body(strings.NewReplacer(pairs...).Replace(string(b.Document)))
 	out, err := json.Marshal(b)
 	if err != nil {
 		panic(err)
