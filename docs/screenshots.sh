@@ -22,8 +22,9 @@ terminal() {
 }
 export PATH="$PWD/bin:$PATH" ROLLTOP_SERVER=$address ROLLTOP_TOKEN=$token
 shots=$PWD/$shots
-cp internal/standin/releases/skerry-12.yaml "$work"
+cp internal/standin/releases/* "$work"
 rolltop devices inventory lant-001 >"$work/lant-001.json"
 rolltop devices inventory gull-007 >"$work/gull-007.json"
 terminal inspect 21 'rolltop inspect --inventory gull-007.json'
 terminal check 54 'rolltop check --release skerry-12.yaml --inventory lant-001.json'
+terminal compare-releases 30 'rolltop releases compare skerry-12@4 skerry-12@5 | head -28'

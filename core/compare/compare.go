@@ -235,7 +235,10 @@ func (d *Document) sum() string {
 	if d.Release != "" {
 		out += ", " + say.Count(len(d.Findings), "finding differs", "findings differ")
 	}
-	if invisible > 0 {
+	switch {
+	case invisible > 0 && !d.SameDevice:
+		out += "; " + say.Count(invisible, "fact", "facts") + " could not be seen on the second, which was read with fewer rights"
+	case invisible > 0:
 		out += "; " + say.Count(invisible, "fact is", "facts are") + " no longer visible, since the later one was read with fewer rights"
 	}
 	return say.Sentence(out)

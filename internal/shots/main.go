@@ -39,6 +39,21 @@ var pages = []struct {
 	{"/devices?where=disposition%3Drefit,replace", "machines of", "devices", false},
 	{"/devices/lant-001", "The plan, in this order", "machine", true},
 	{"/releases/skerry-12", "Required", "release", false},
+	{"/compare?a=lant-001&b=gull-101", "Facts that differ", "compare", false},
+}
+
+// editing takes the picture of a document with a mistake in it.
+func editing(p *browser.Page, server, dir string) error {
+	err := errors.Join(p.Go(server+"/releases/skerry-12/edit"), p.WaitText("No mistakes."),
+		p.Replace("textarea", "from: 2027-01-12", "from: 2027-13-12"), p.WaitText("1 mistake"))
+	if err != nil {
+		return err
+	}
+	png, err := p.Picture(false)
+	if err != nil {
+		return err
+	}
+	return os.WriteFile(filepath.Join(dir, "edit-release.png"), png, 0o644)
 }
 
 func run(server, password, dir, page, wait, click string, dark, full bool, width, height int64) error {
@@ -84,6 +99,11 @@ func run(server, password, dir, page, wait, click string, dark, full bool, width
 			return err
 		}
 		if err := os.WriteFile(filepath.Join(dir, one.name+".png"), png, 0o644); err != nil {
+			return err
+		}
+	}
+	if page == "" {
+		if err := editing(p, server, dir); err != nil {
 			return err
 		}
 	}

@@ -45,7 +45,7 @@ const lists = computed(() => {
 const kinds: Record<string, string> = {
   'only-a': 'the other does not say',
   'only-b': 'the first does not say',
-  invisible: 'no longer visible: it was read with fewer rights',
+  invisible: 'it was read with fewer rights and could not be seen',
 }
 
 const outcomes: Record<string, string> = {

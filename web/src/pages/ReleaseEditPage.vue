@@ -22,6 +22,7 @@ const loaded = ref(false)
 const kept = ref('') // what was read, or saved last
 const trouble = ref<unknown>()
 const saving = ref(false)
+const name = ref(props.id ?? '')
 const result = ref<Schemas['Validated']>()
 const editor = ref<InstanceType<typeof DocumentEditor>>()
 const bundle = computed<Bundle>(() => ({
@@ -62,7 +63,9 @@ async function check() {
   const mine = ++asked
   try {
     const got = await validate(bundle.value)
-    if (mine === asked) result.value = got
+    if (mine !== asked) return
+    result.value = got
+    name.value = got.release?.name ?? name.value
   } catch (e) {
     if (mine === asked) trouble.value = e
   }
@@ -107,7 +110,7 @@ onBeforeRouteLeave(() => !changed.value || window.confirm('Leave without saving?
 
 <template>
   <h1 class="mb-1 text-[27px] leading-tight font-semibold tracking-tight">
-    {{ id ? `The next revision of ${result?.release?.name ?? id}` : 'A new release document' }}
+    {{ id ? `The next revision of ${name}` : 'A new release document' }}
   </h1>
   <p class="mb-4 max-w-[75ch] text-soft">
     A revision is never overwritten: saving keeps this text beside the ones before it, and results keep the
