@@ -186,6 +186,46 @@ func large(t testing.TB) (*release.Release, *fact.Facts) {
 	return rel, f
 }
 
+// Every limit of the demo's releases holds on both sides of it, and is itself
+// enough.
+func TestLimitsAreInclusive(t *testing.T) {
+	limits := 0
+	for _, file := range []string{"skerry-12.yaml", "skerry-12-revision-4.yaml", "skerry-13.yaml", "fathom-9.yaml"} {
+		src, err := beside(file)
+		if err != nil {
+			t.Fatal(err)
+		}
+		rel, err := release.Read(file, src, beside)
+		if err != nil {
+			t.Fatal(err)
+		}
+		for i := range rel.Requirements {
+			for l := range rel.Requirements[i].Need.Leaves() {
+				x, ok := l.(*need.AtLeast)
+				if !ok || x.Fact().Group() != fact.NoGroup || x.Fact().Def().Kind != fact.Number {
+					continue
+				}
+				limit := x.Limit.Float()
+				if x.Fact() == fact.DiskBytes {
+					limit, _ = need.Sold(limit, "ssd")
+				}
+				for d, want := range map[float64]need.Truth{-1: need.False, 0: need.True, 1: need.True} {
+					f := fact.Read(&inventory.Document{})
+					f.Set(x.Fact(), fact.Num(limit+d), "")
+					f.Set(fact.DiskKind, fact.Of(fact.Word, "ssd"), "")
+					if got := x.Test(f.View()); got != want {
+						t.Errorf("%s, %s, %+v off the limit: %s, want %s", file, x.Fact(), d, got, want)
+					}
+				}
+				limits++
+			}
+		}
+	}
+	if limits < 15 {
+		t.Errorf("only %d limits", limits)
+	}
+}
+
 // BenchmarkCheck is one check with all evidence, BenchmarkOutcomes only the
 // outcomes: a full inventory against 30 requirements and a list of 2,000 rows.
 func BenchmarkCheck(b *testing.B) {

@@ -319,7 +319,7 @@ var catalogue = []Def{
 	{ID: TPMVersion, Name: "tpm.version", Label: "TPM version", Kind: Version, Aspect: Measure, On: OnlyPC, of: text(Version, func(d *document) optText { return d.TPM.Version }), About: "Specification version, not the maker's firmware version"},
 	{ID: TPMKind, Name: "tpm.kind", Label: "kind of TPM", Kind: Word, On: OnlyPC, Words: map[string]string{"firmware": "built-in", "discrete": "a chip of its own", "virtual": "virtual"}, of: text(Word, func(d *document) optText { return d.TPM.Kind })},
 	{ID: TPMManufacturer, Name: "tpm.manufacturer", Label: "TPM maker", Kind: Text, On: OnlyPC, of: text(Text, func(d *document) optText { return d.TPM.Manufacturer })},
-	{ID: TPMHeader, Name: "tpm.header", Label: "board takes a TPM module", Kind: Bool, Aspect: Capability, On: OnlyPC, of: truth(func(d *document) optBool { return d.TPM.Header }), About: "No system tells it: from the board's manual, entered by hand"},
+	{ID: TPMHeader, Name: "tpm.header", Label: "TPM header on the board", Kind: Bool, Aspect: Capability, On: OnlyPC, of: truth(func(d *document) optBool { return d.TPM.Header }), About: "No system tells it: from the board's manual, entered by hand"},
 	{ID: TPMFirmware, Name: "tpm.firmware", Label: "TPM firmware version", Kind: Text, On: OnlyPC, of: text(Text, func(d *document) optText { return d.TPM.Firmware })},
 
 	{ID: NetworkConnected, Name: "network.connected", Label: "network uplink", Kind: Bool, Aspect: State, of: truth(func(d *document) optBool { return d.Network.Connected })},

@@ -252,13 +252,13 @@ func (im *importer) row(n int, cells []string, prefix string) (row RowDoc, ok bo
 	case filled == 0:
 		return row, false // nothing is lost with an empty row
 	case im.repeatsHeading(cells):
-		im.drop(n, strings.Join(cells, " "), "it repeats the heading")
+		im.drop(n, shown(cells), "it repeats the heading")
 		return row, false
 	case filled == 1 && len(im.Heads) > 1 || same(cells) && len(cells) > 1:
-		im.drop(n, strings.Join(cells, " "), "a heading within the table: only one cell says something")
+		im.drop(n, shown(cells), "a heading within the table: only one cell says something")
 		return row, false
 	case row.Name == "" || Normal(row.Name) == "":
-		im.drop(n, strings.Join(cells, " "), "it has no name")
+		im.drop(n, shown(cells), "it has no name")
 		return row, false
 	}
 	for _, field := range columns[1:] {
@@ -318,6 +318,11 @@ func unmarked(s string) string {
 			return s
 		}
 	}
+}
+
+// shown is a row in a line; a cell that spans others is said once.
+func shown(cells []string) string {
+	return strings.TrimSpace(strings.Join(slices.Compact(slices.Clone(cells)), " "))
 }
 
 func same(cells []string) bool {

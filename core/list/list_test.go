@@ -1,6 +1,7 @@
 package list_test
 
 import (
+	"fmt"
 	"strings"
 	"testing"
 
@@ -160,6 +161,29 @@ func TestBadLists(t *testing.T) {
 	for _, tt := range tests {
 		if _, err := compile(tt.src); err == nil || !strings.Contains(err.Error(), tt.want) {
 			t.Errorf("%s: got %v, want %s", tt.src, err, tt.want)
+		}
+	}
+}
+
+// Rules that would be slow are refused, and refusing is quick.
+func TestHostileRules(t *testing.T) {
+	var texts []string
+	for i := range 201 {
+		texts = append(texts, fmt.Sprintf("k%da", i))
+	}
+	many := "[" + strings.Join(texts, ", ") + "]"
+	var parts []string
+	for range 12 {
+		parts = append(parts, "{maybe: [a, aa, aaa, aaaa]}")
+	}
+	for name, src := range map[string]string{
+		"too many texts":      rule("reads: [{text: " + many + "}, {generation: 1}]"),
+		"too many parts":      rule("reads: [{text: [k]}, " + strings.Join(parts, ", ") + ", {generation: 1}]"),
+		"parts that multiply": rule("reads: [{text: [k]}, " + strings.Join(parts[:10], ", ") + ", {generation: 1}]"),
+		"too many rules":      "{id: a, of: processors, naming: [" + strings.Repeat("{id: r, reads: [{text: [k]}, {generation: 1}]}, ", 101) + "]}",
+	} {
+		if _, err := compile(src); err == nil {
+			t.Errorf("%s are taken", name)
 		}
 	}
 }

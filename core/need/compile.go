@@ -262,6 +262,32 @@ var units = map[fact.Unit]struct {
 	fact.NoUnit:  {[]string{""}, []float64{1}, "write a number without a unit"},
 }
 
+// Choices are the values that a fact can have, where they are few.
+func Choices(def *fact.Def) []string {
+	if def.Kind == fact.Bool {
+		return []string{"true", "false"}
+	}
+	words := make([]string, 0, len(def.Words))
+	for w := range def.Words {
+		words = append(words, w)
+	}
+	slices.Sort(words)
+	return words
+}
+
+// Example says how a value of a fact is written.
+func Example(def *fact.Def) string {
+	switch def.Kind {
+	case fact.Number:
+		return units[def.Unit].right
+	case fact.Version:
+		return "a version: 2.0"
+	case fact.Set:
+		return "items with blanks between them"
+	}
+	return ""
+}
+
 // Value reads a value of a fact as documents write it, with its unit. Without
 // a value it says what would be right.
 func Value(def *fact.Def, s string) (v fact.Value, right string) {
@@ -283,11 +309,7 @@ func Value(def *fact.Def, s string) (v fact.Value, right string) {
 			return fact.Value{}, "write true or false"
 		}
 	case fact.Word:
-		words := make([]string, 0, len(def.Words))
-		for w := range def.Words {
-			words = append(words, w)
-		}
-		slices.Sort(words)
+		words := Choices(def)
 		if !slices.Contains(words, s) {
 			return fact.Value{}, doc.Suggest(s, words)
 		}

@@ -115,6 +115,14 @@ func TestNeedKinds(t *testing.T) {
 		{"{fact: os.edition, equals: Office}", []string{"os.edition=OFFICE"}, yes},
 		{"{fact: firmware.secure_boot_capable, equals: true}", []string{"firmware.secure_boot_capable=false"}, no},
 		{"{fact: firmware.secure_boot_capable, equals: false}", []string{"firmware.secure_boot_capable=false"}, yes},
+		{"{fact: device.model, begins_with: [Bollard]}", []string{"device.model=Bollard 300"}, yes},
+		{"{fact: device.model, begins_with: [Bollard]}", []string{"device.model=Bollards"}, no},
+		{"{fact: device.model, begins_with: [Bollard]}", nil, dim},
+		// The count of a list.
+		{"{fact: displays, at_least: 2}", []string{"displays=2"}, yes},
+		{"{fact: displays, at_least: 2}", []string{"displays=1"}, no},
+		{"{fact: displays, at_least: 2}", []string{"displays>1"}, dim},
+		{"{fact: displays, at_least: 2}", []string{"displays>2"}, yes},
 		// Sets.
 		{"{fact: processor.features, has_all: [aes, nx]}", []string{"processor.features=aes nx sse2"}, yes},
 		{"{fact: processor.features, has_all: [aes, nx]}", []string{"processor.features=aes"}, no},

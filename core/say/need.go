@@ -60,7 +60,7 @@ func leafPhrase(l need.Leaf) string {
 		switch {
 		case def.Kind == fact.Version:
 			return def.Label + " " + target
-		case def.Unit == fact.NoUnit:
+		case def.Unit == fact.NoUnit && def.ID.Group() == fact.NoGroup:
 			return target + " " + def.Label
 		}
 		return def.Label + " of " + target

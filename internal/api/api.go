@@ -141,6 +141,9 @@ type FactRow struct {
 	Source string `json:"source,omitempty"`
 	Why    string `json:"why,omitempty" doc:"For a gap: why it is not known"`
 	Try    string `json:"try,omitempty" doc:"For a gap: what would close it"`
+
+	Choices []string `json:"choices,omitempty" doc:"For a gap: the values that can be entered, where they are few"`
+	Example string   `json:"example,omitempty" doc:"For a gap: how a value is written"`
 }
 
 // Fleet is what the machines that a filter picks look like.

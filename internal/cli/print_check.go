@@ -205,7 +205,7 @@ func printBeside(p *paper, d *assess.Document) {
 		if n.Release.Test {
 			what = ", a release for testing"
 		}
-		s := fmt.Sprintf("%s%s: %s, %s", n.Release.Name, what, n.Disposition, n.Answer)
+		s := fmt.Sprintf("%s%s: %s. %s", n.Release.Name, what, n.Disposition, say.Capital(n.Answer))
 		if len(n.Fails) > 0 {
 			s += " It fails there: " + joined(n.Fails) + "."
 		}

@@ -11,9 +11,12 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"rolltop.example/rolltop/core/byhand"
 	"rolltop.example/rolltop/core/doc"
+	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/fleet"
 	"rolltop.example/rolltop/core/inventory"
+	"rolltop.example/rolltop/core/need"
 	"rolltop.example/rolltop/core/remedy"
 	"rolltop.example/rolltop/core/say"
 	"rolltop.example/rolltop/internal/api"
@@ -183,7 +186,11 @@ func factGroups(d *inventory.Document) []api.FactGroup {
 	for _, g := range say.Facts(d) {
 		group := api.FactGroup{Group: g.Name, Summary: g.Summary}
 		for _, r := range g.Rows {
-			group.Facts = append(group.Facts, api.FactRow{Fact: r.Fact, Label: r.Label, Value: r.Value, Known: r.Known, Source: r.Source, Why: r.Why, Try: r.Try})
+			row := api.FactRow{Fact: r.Fact, Label: r.Label, Value: r.Value, Known: r.Known, Source: r.Source, Why: r.Why, Try: r.Try}
+			if def := fact.ByName(byhand.Plain(r.Fact)); def != nil && !r.Known {
+				row.Choices, row.Example = need.Choices(def), need.Example(def)
+			}
+			group.Facts = append(group.Facts, row)
 		}
 		out = append(out, group)
 	}

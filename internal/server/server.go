@@ -70,7 +70,14 @@ func New(ctx context.Context, o Options) (*Server, error) {
 		return nil, err
 	}
 	for class, id := range stored {
-		if err := s.aim(ctx, class, id); err != nil {
+		err := s.aim(ctx, class, id)
+		var mistakes *doc.Mistakes
+		switch {
+		case errors.As(err, &mistakes):
+			// A document that an earlier version took must not keep the service from
+			// starting: its machines are not judged until a revision is added.
+			s.log.Error("a target release cannot be read; add a new revision of it", "release", id, "error", err)
+		case err != nil:
 			return nil, fmt.Errorf("the target release %s cannot be used: %w", id, err)
 		}
 	}

@@ -103,7 +103,7 @@ const about = computed(() => {
           class="underline underline-offset-2"
           >{{ n.release.name }}</RouterLink><span v-if="n.release.test_release" class="text-soft">
           (for testing)</span
-        >: <b>{{ n.disposition }}</b>, {{ n.answer
+        >: <b>{{ n.disposition }}</b>. {{ capital(n.answer)
         }}<span v-if="n.fails?.length" class="text-soft">
           It fails there and not here: {{ n.fails.map((f) => f.toLowerCase()).join(', ') }}.</span
         >
@@ -200,6 +200,8 @@ const about = computed(() => {
                     :machine="device.key"
                     :fact="f.fact"
                     :label="f.label"
+                    :choices="f.choices"
+                    :example="f.example"
                     @entered="refetch()"
                   />
                 </td>

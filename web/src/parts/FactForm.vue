@@ -3,7 +3,13 @@ import { ref } from 'vue'
 
 import { api, ask } from '../client'
 
-const props = defineProps<{ machine: string; fact: string; label: string }>()
+const props = defineProps<{
+  machine: string
+  fact: string
+  label: string
+  choices?: string[]
+  example?: string
+}>()
 const emit = defineEmits<{ entered: [] }>()
 const open = ref(false)
 const value = ref('')
@@ -48,12 +54,22 @@ async function enter() {
   >
     <label class="text-xs text-soft"
       >{{ label }}
+      <select
+        v-if="choices?.length"
+        v-model="value"
+        required
+        class="block w-48 rounded-md border border-line bg-card px-2 py-1 text-sm text-ink"
+      >
+        <option v-for="c in choices" :key="c">{{ c }}</option>
+      </select>
       <input
+        v-else
         v-model="value"
         required
         maxlength="500"
-        placeholder="with its unit: 16 GiB"
-        class="block w-48 rounded-md border border-line bg-card px-2 py-1 text-sm text-ink"
+        :placeholder="example"
+        :title="example"
+        class="block w-72 rounded-md border border-line bg-card px-2 py-1 text-sm text-ink"
         autofocus
       />
     </label>

@@ -113,12 +113,22 @@ function download() {
         />
       </label>
     </div>
+    <label class="mb-4 block text-sm">
+      <span class="block text-soft">Name from several columns, with a text in quotes between them</span>
+      <input
+        :value="columns.name && !heads.includes(columns.name) ? columns.name : ''"
+        type="text"
+        placeholder="Brand+'-'+Model"
+        class="w-80 rounded-md border border-line bg-card px-2 py-1"
+        @change="map('name', ($event.target as HTMLInputElement).value)"
+      />
+    </label>
     <h3 class="mb-1 font-semibold">Which column becomes what</h3>
     <div class="mb-4 flex flex-wrap gap-x-5 gap-y-2 text-sm">
       <label v-for="f in fields" :key="f" class="block">
         <code class="block text-soft">{{ f }}</code>
         <select
-          :value="columns[f] ?? ''"
+          :value="heads.includes(columns[f] ?? '') ? columns[f] : ''"
           class="max-w-[12rem] rounded-md border border-line bg-card px-2 py-1"
           @change="map(f, ($event.target as HTMLSelectElement).value)"
         >
