@@ -200,7 +200,7 @@ func TestFactByHand(t *testing.T) {
 	if err != nil || len(d.Hand) != 1 || d.Hand[0].By != "demo" || d.Hand[0].Value != "16 GiB" {
 		t.Errorf("%+v %v", d.Hand, err)
 	}
-	must(t, p.Click("section[aria-labelledby=hand] button"), p.WaitText("Enter by hand"))
+	must(t, p.Click("section[aria-labelledby=hand] button"), p.WaitGone("section[aria-labelledby=hand]"))
 	if d, err = s.Client.Device(t.Context(), l.Devices[0].Key); err != nil || d.Hand != nil {
 		t.Errorf("taken back: %+v %v", d.Hand, err)
 	}

@@ -134,6 +134,9 @@ func (p *Page) WaitText(text string) error {
 	return nil
 }
 
+// WaitGone waits until no element matches.
+func (p *Page) WaitGone(css string) error { return p.Do(chromedp.WaitNotPresent(chromedp.CSS(css))) }
+
 // Text is the visible text of an element, or "".
 func (p *Page) Text(css string) string {
 	ctx, cancel := context.WithTimeout(p.ctx, patience)
