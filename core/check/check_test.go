@@ -251,3 +251,30 @@ func BenchmarkOutcomes(b *testing.B) {
 func beside(name string) ([]byte, error) {
 	return os.ReadFile("../../internal/standin/releases/" + name)
 }
+
+// The row of a list of models fills gaps, too; an entry by hand or a reading
+// stands before it.
+func TestFillFromModels(t *testing.T) {
+	src := "format: rolltop-release/1\nid: r\nname: R\ninstalls_on: pc\nrevision: 1\npublished: 2026-06-02\nsource: x\n" +
+		"requirements: [{id: a, title: A, level: must, consequence: unsupported, reason: R, need: {fact: device.model, on_list: m}}]\nlists: [{id: m, of: models, rows: [{name: Bollard 300, built_in_tpm: true}]}]\n"
+	rel, err := release.Read("r", []byte(src), nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for model, want := range map[string]string{"Bollard 300": "true", "bollard  300": "true", "Bollard 301": "?"} {
+		d := &inventory.Document{OS: inventory.OS{Platform: some("windows")}}
+		d.Device.Model = some(model)
+		f := fact.Read(d)
+		check.Fill(rel, f)
+		if got := f.Value(fact.ProcessorTPM).Plain(); got != want {
+			t.Errorf("%s: built-in TPM %s, want %s", model, got, want)
+		}
+		d.Processor.BuiltInTPM = some(false)
+		if f = fact.Read(d); f.Value(fact.ProcessorTPM).Bool() {
+			t.Error("what was entered by hand is not read")
+		}
+		if check.Fill(rel, f); f.Value(fact.ProcessorTPM).Bool() {
+			t.Errorf("%s: the row overrode what was entered", model)
+		}
+	}
+}

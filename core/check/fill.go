@@ -7,8 +7,8 @@ import (
 	"rolltop.example/rolltop/core/release"
 )
 
-// Fill fills gaps from what a release knows: from the row of its processor list
-// that the machine's processor matches, which is then their source, and from
+// Fill fills gaps from what a release knows: from the rows of its lists that the
+// machine's processor and model match, which are then their source, and from
 // what it knows of installed titles and drivers. A row never overrides a
 // reading. The match is that of the processor.
 func Fill(rel *release.Release, f *fact.Facts) list.Match {
@@ -21,11 +21,34 @@ func Fill(rel *release.Release, f *fact.Facts) list.Match {
 	if len(rel.KnownDrivers) > 0 {
 		fillKnown(f, &drivers, rel.KnownDrivers, f.Complete(fact.Drivers))
 	}
-	l, name := rel.ProcessorList(), f.Value(fact.ProcessorName)
-	if l == nil || !name.Known() {
-		return list.Match{}
+	var part list.Match
+	for _, l := range rel.Lists {
+		if m, ok := onList(l, f); ok {
+			carry(f, &m)
+			if l.Of == list.Processors && part.Row == nil {
+				part = m
+			}
+		}
 	}
-	m := l.Find(name.Text())
+	return part
+}
+
+// onList finds the machine's processor or model on a list.
+func onList(l *list.List, f *fact.Facts) (list.Match, bool) {
+	name := f.Value(fact.ProcessorName)
+	if l.Of == list.Models {
+		if name = f.Value(fact.DeviceModelID); !name.Known() {
+			name = f.Value(fact.DeviceModel)
+		}
+	}
+	if !name.Known() {
+		return list.Match{}, false
+	}
+	return l.Find(name.Text()), true
+}
+
+// carry fills gaps from what a row or a rule says of its part.
+func carry(f *fact.Facts, m *list.Match) {
 	carries, source := m.Carries()
 	for i := range carries {
 		c := &carries[i]
@@ -41,7 +64,6 @@ func Fill(rel *release.Release, f *fact.Facts) list.Match {
 			f.Set(c.ID, c.Value, source)
 		}
 	}
-	return m
 }
 
 // known says where the rows of a list go by what a release knows of them.

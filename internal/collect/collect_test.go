@@ -55,6 +55,7 @@ const elf32 = "\x7fELF\x01\x01\x01\x00\x00\x00\x00\x00\x00\x00\x00\x00\x03\x00\x
 func laptop() tree {
 	return tree{
 		"/proc/sys/kernel/hostname": "eelg-021\n", "/proc/sys/kernel/arch": "x86_64\n", "/sbin/init": elf64,
+		"/etc/locale.conf":                "LANG=\"de_AT.UTF-8\"\nLC_TIME=C\n",
 		"/etc/os-release":                 "NAME=\"Lodestar Linux\"\nPRETTY_NAME=\"Lodestar Linux 12 \\\"Vega\\\"\"\nVERSION_ID=12\n# x=y\n",
 		"/proc/meminfo":                   "MemTotal:        7895432 kB\nMemFree: 1 kB\n",
 		"/proc/cpuinfo":                   "vendor_id\t: CorvaneParts\ncpu family\t: 6\nmodel\t: 142\nmodel name\t: Corvane K5-8250U CPU @ 1.60GHz\nstepping\t: 10\nflags\t: lm nx sse4_2 cx16 avx2\n",
@@ -135,7 +136,7 @@ func TestLaptop(t *testing.T) {
 	says(t, d, map[string]string{
 		"device.name": "eelg-021", "device.manufacturer": "Ostrel", "device.model": "Slipway 14", "device.form": "laptop", "device.environment": "hardware",
 		"device.serial": "? not-offered", "device.class": "pc",
-		"os.name": `Lodestar Linux 12 "Vega"`, "os.version": "12", "os.architecture": "x86-64",
+		"os.name": `Lodestar Linux 12 "Vega"`, "os.version": "12", "os.language": "de-AT", "os.architecture": "x86-64",
 		"processor.name": "Corvane K5-8250U CPU @ 1.60GHz", "processor.cores": "2", "processor.threads": "4", "processor.packages": "1", "processor.rated_mhz": "1600",
 		"processor.architecture": "x86-64", "processor.features": "nx sse4.2 cmpxchg16b avx2",
 		"memory.visible_bytes": "8084922368", "memory.installed_bytes": "? not-offered",
@@ -394,7 +395,7 @@ func TestThisMachine(t *testing.T) {
 func TestCaptureHoldsNothingPersonal(t *testing.T) {
 	c, err := collect.Capture(collect.Options{Root: laptop().write(t)})
 	must(t, err)
-	allowed := []string{"/proc/sys/kernel/", "/proc/cpuinfo", "/proc/meminfo", "/proc/self/mountinfo", "/etc/os-release", "/usr/lib/os-release", "/sys/", "/run/systemd/container", "/run/udev/data/b",
+	allowed := []string{"/proc/sys/kernel/", "/proc/cpuinfo", "/proc/meminfo", "/proc/self/mountinfo", "/etc/os-release", "/usr/lib/os-release", "/etc/locale.conf", "/etc/default/locale", "/sys/", "/run/systemd/container", "/run/udev/data/b",
 		"/run/.containerenv", "/run/reboot-required", "/etc/sssd/sssd.conf", "/etc/krb5.keytab", "tpm12:/dev/tpm0", "statfs:/boot", "statfs:/efi", "/boot/EFI/", "/boot/efi/EFI/", "/efi/EFI/", "/.dockerenv", "head:/sbin/init", "link:/sys/", "statfs:/", "sectors:/dev/", "cpuid", "tpm2:/dev/tpmrm0"}
 	for _, r := range c.Records {
 		ok := false

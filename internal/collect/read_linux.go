@@ -163,7 +163,7 @@ func (r *reader) link(path string) string {
 }
 
 func (r *reader) system() {
-	for _, p := range []string{"/proc/sys/kernel/hostname", "/proc/sys/kernel/arch", "/etc/os-release", "/usr/lib/os-release", "/proc/meminfo", "/run/systemd/container"} {
+	for _, p := range []string{"/proc/sys/kernel/hostname", "/proc/sys/kernel/arch", "/etc/os-release", "/usr/lib/os-release", "/etc/locale.conf", "/etc/default/locale", "/proc/meminfo", "/run/systemd/container"} {
 		r.file(p)
 	}
 	for _, p := range []string{"/.dockerenv", "/run/.containerenv", "/run/reboot-required", "/etc/sssd/sssd.conf", "/etc/krb5.keytab"} {

@@ -136,6 +136,7 @@ $boot = 'SYSTEM\CurrentControlSet\Control\SecureBoot\State'
 Value $boot 'UEFISecureBootEnabled'
 Value 'SYSTEM\CurrentControlSet\Control\BitLockerStatus' 'BootStatus'
 Value 'SYSTEM\CurrentControlSet\Control\Session Manager' 'PendingFileRenameOperations'
+Value 'SYSTEM\CurrentControlSet\Control\Nls\Language' 'InstallLanguage'
 $servicing = 'SOFTWARE\Microsoft\Windows\CurrentVersion\Component Based Servicing'
 foreach ($k in $servicing, "$servicing\RebootPending", "$servicing\RebootInProgress", 'SOFTWARE\Microsoft\Windows\CurrentVersion\WindowsUpdate\Auto Update\RebootRequired', $boot) { Mark "reg:$k\" $k }
 

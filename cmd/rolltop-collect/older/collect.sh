@@ -44,7 +44,7 @@ follow() { # a block device, down to its disk
 }
 
 linux() {
-  for f in /proc/sys/kernel/hostname /proc/sys/kernel/arch /etc/os-release /usr/lib/os-release /proc/meminfo /proc/cpuinfo /run/systemd/container; do file $f; done
+  for f in /proc/sys/kernel/hostname /proc/sys/kernel/arch /etc/os-release /usr/lib/os-release /etc/locale.conf /etc/default/locale /proc/meminfo /proc/cpuinfo /run/systemd/container; do file $f; done
   for f in /.dockerenv /run/.containerenv /run/reboot-required /etc/sssd/sssd.conf /etc/krb5.keytab; do mark $f; done
   head_of head:/sbin/init /sbin/init 64
   cpu=/sys/devices/system/cpu

@@ -3,6 +3,7 @@ package linux
 import (
 	"encoding/binary"
 	"fmt"
+	"rolltop.example/rolltop/core/decode/draft"
 	"strconv"
 	"strings"
 
@@ -146,6 +147,11 @@ func (x *decoder) system() {
 	}
 	if o.Version.IsZero() {
 		x.D.AddGap("os.version", inventory.NotOffered, path+" has no VERSION_ID, as on releases that roll", "")
+	}
+	for _, file := range []string{"/etc/locale.conf", "/etc/default/locale"} {
+		if tag := draft.LanguageOfLocale(osRelease(string(x.C.Get(file).Raw))["LANG"]); tag != "" && o.Language.IsZero() {
+			x.Set(&o.Language, "os.language", tag, file)
+		}
 	}
 	for _, mark := range []string{"/etc/sssd/sssd.conf", "/etc/krb5.keytab"} {
 		if x.C.Get(mark).Outcome == capture.OK {

@@ -87,6 +87,7 @@ const (
 	KeySecureBoot = `SYSTEM\CurrentControlSet\Control\SecureBoot\State`
 	KeyEncryption = `SYSTEM\CurrentControlSet\Control\BitLockerStatus`
 	KeyGuard      = `SYSTEM\CurrentControlSet\Control\DeviceGuard`
+	KeyLanguage   = `SYSTEM\CurrentControlSet\Control\Nls\Language`
 	KeyUninstall  = `SOFTWARE\Microsoft\Windows\CurrentVersion\Uninstall`
 	KeyEnrolled   = `SOFTWARE\Microsoft\Enrollments`
 	KeyCloud      = `SYSTEM\CurrentControlSet\Control\CloudDomainJoin\JoinInfo`
@@ -131,6 +132,7 @@ var Wanted = map[string][]string{
 	KeyGuard:      {"EnableVirtualizationBasedSecurity"},
 	KeyPolicy:     {"TargetReleaseVersion", "TargetReleaseVersionInfo"},
 	KeySession:    {"PendingFileRenameOperations"},
+	KeyLanguage:   {"InstallLanguage"},
 	KeyPortable:   {"PortableOperatingSystem"},
 }
 

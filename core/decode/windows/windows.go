@@ -139,6 +139,7 @@ func (x *decoder) system() {
 	const reg = `HKLM\` + KeyVersion
 	x.Set(&o.Name, "os.name", x.keyText(KeyVersion, "ProductName"), reg+", which can still say the release before")
 	x.Set(&o.Edition, "os.edition", x.keyText(KeyVersion, "EditionID"), reg)
+	x.Set(&o.Language, "os.language", draft.LanguageByNumber(x.keyText(KeyLanguage, "InstallLanguage")), `HKLM\`+KeyLanguage)
 	inRegistry := x.keyText(KeyVersion, "CurrentBuildNumber")
 	b, ok := x.raw(Version, 16)
 	if !ok {

@@ -40,6 +40,7 @@ func sound() pc {
 	c.ok(windows.Binary, "amd64")
 	c.ok(windows.Native, craft.U16(0)+craft.U16(0x8664))
 	c.text(windows.KeyVersion, "CurrentBuildNumber", "4104")
+	c.text(windows.KeyLanguage, "InstallLanguage", "0407")
 	c.ok(windows.CPUID, craft.CPU{Vendor: "CorvaneParts", Name: "Corvane K5-8400", Family: 6, Model: 158, MHz: 2800}.Leaves())
 	table := craft.PC{Firmware: "Plover Firmware", UEFI: true, Maker: "Ostrel", Product: "Bollard 300", Serial: "TW1", Chassis: 3, Slots: 2, MaxGiB: 32,
 		Modules: []craft.Module{{Slot: "A", MiB: 8192, Type: 0x1A, Form: 9}, {Slot: "B"}}}.Tables()
@@ -78,7 +79,7 @@ func TestVariants(t *testing.T) {
 		change func(pc)
 		want   map[string]string
 	}{
-		{"sound", func(pc) {}, map[string]string{"firmware.boot_mode": "uefi", state: "on", capable: "true", "tpm.state": "ready", "tpm.version": "2.0", "memory.installed_bytes": "8589934592", "os.version": "11.2.4104",
+		{"sound", func(pc) {}, map[string]string{"firmware.boot_mode": "uefi", state: "on", capable: "true", "tpm.state": "ready", "tpm.version": "2.0", "memory.installed_bytes": "8589934592", "os.version": "11.2.4104", "os.language": "de-DE",
 			"storage.system.disk_bytes": "256060514304", "storage.system.free_bytes": "50000000000", "storage.system.encryption.state": "off", "storage.boot.esp.loader": "true", "os.pending_restart": "false", "security.vbs": "off"}},
 
 		{"secure boot off", func(c pc) {
