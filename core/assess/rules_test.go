@@ -184,6 +184,49 @@ func TestReleaseBetweenHasRequirements(t *testing.T) {
 	}
 }
 
+// Software, drivers, adapters and displays have remedies of their own.
+func TestRemediesOfListsAndSoftware(t *testing.T) {
+	known := "software: [{name: [Lampwright], versions: [{is: remove}]}, {name: [Hawser], versions: [{below: \"3\", is: update}, {at_least: \"3\", is: fine}]}, {name: [Counterfoil], versions: [{below: \"5\", is: buy}]}]\n" +
+		"drivers: [{name: [Label printer], versions: [{below: \"6\", is: update}, {at_least: \"6\", below: \"7\", is: remove}]}]"
+	titles := func(d *doc) {
+		d.Software = []inventory.Software{{Name: "Lampwright", Version: some("7")}, {Name: "Hawser VPN", Version: some("2.1")}, {Name: "Counterfoil", Version: some("4")}, {Name: "Tidebook", Version: some("1")}}
+		d.Drivers = []inventory.Driver{{Device: "Label printer", Version: some("5.1")}, {Device: "Label printer", Version: some("6.1")}}
+	}
+	tests := []struct {
+		name, need, more        string
+		change                  func(*doc)
+		disposition, plan, says string
+	}{
+		{"a title to remove", "{fact: software.to_remove, empty: true}", known, titles, "reconfigure", "remove-titles", "Titles to remove first: Lampwright 7"},
+		{"a title to update", "{fact: software.to_update, empty: true}", known, titles, "reconfigure", "update-titles", "Hawser VPN 2.1"},
+		{"a title to buy", "{fact: software.to_buy, empty: true}", known, titles, "reconfigure", "buy-titles", "Counterfoil 4"},
+		{"titles that nothing is known of", "{not: {fact: software.not_known, empty: true}}", known, titles, "ready", "", "Tidebook 1"},
+		{"a driver to update", "{fact: drivers.to_update, empty: true}", known, titles, "reconfigure", "update-drivers", "Label printer 5.1"},
+		{"a driver to remove", "{fact: drivers.to_remove, empty: true}", known, titles, "reconfigure", "remove-drivers", "Label printer 6.1"},
+		{"no display at all", "{in: displays, some: {fact: displays.diagonal_inches, at_least: 9 in}}", "", func(d *doc) { d.Displays = []inventory.Display{} }, "refit", "display", "It has no display."},
+		{"a display that is too small", "{in: displays, some: {fact: displays.diagonal_inches, at_least: 9 in}}", "", func(d *doc) { d.Displays = []inventory.Display{{Name: some("Counter"), DiagonalInches: some(7.0)}} }, "refit", "display", "Counter does not have diagonal of at least 9 in"},
+		{"an old driver model", `{in: graphics, some: {fact: graphics.driver_model, at_least: "3.0"}}`, "", nil, "reconfigure", "graphics-driver", "Built-in graphics does not have driver model 3.0 or later."},
+		{"an adapter that cannot, in a desktop", `{in: graphics, some: {fact: graphics.interface_level, at_least: "12.0"}}`, "", func(d *doc) { d.Graphics[0].InterfaceLevel = some("10.1") }, "refit", "graphics-card", "Built-in graphics does not have graphics interface level 12.0 or later."},
+	}
+	for _, tt := range tests {
+		t.Run(tt.name, func(t *testing.T) {
+			c := on(t, asks(t, []string{must(tt.need)}, tt.more, "upgrade: [{platform: windows, way: in-place}]"), tt.change)
+			var steps []string
+			for _, s := range c.Plan {
+				if s.Class != "" {
+					steps = append(steps, s.Step)
+				}
+			}
+			if got := strings.Join(steps, " "); c.Disposition != tt.disposition || got != tt.plan {
+				t.Errorf("%s by %q, want %s by %q", c.Disposition, got, tt.disposition, tt.plan)
+			}
+			if text := plain(t, c); !strings.Contains(text, tt.says) {
+				t.Errorf("nothing says %q in\n%.2500s", tt.says, text)
+			}
+		})
+	}
+}
+
 // What stands beside the disposition is never mixed into it.
 func TestBesideTheDisposition(t *testing.T) {
 	rel := asks(t, []string{must("{fact: processor.cores, at_least: 2}")}, waysThere, "test_release: true",

@@ -296,11 +296,17 @@ func (f *Facts) Row(g Group, i int) View {
 }
 
 // Raise brings a fact of every row to a value at least, as a step would leave
-// it. It is for a copy that the caller owns; the rows of others stay as they are.
+// it; a list without rows gets one. It is for a copy that the caller owns; the rows of others stay as they are.
 func (f *Facts) Raise(id ID, v Value) {
 	g := id.Group()
 	w, at := groups[g].width, int(id-g.first())
 	f.rows[g] = slices.Clone(f.rows[g])
+	if len(f.rows[g]) == 0 {
+		f.rows[g] = make([]Reading, w)
+		for i := range f.rows[g] {
+			f.rows[g][i].Gap = &rowGap
+		}
+	}
 	for i := at; i < len(f.rows[g]); i += w {
 		if r := &f.rows[g][i]; !r.Value.Known() || r.Value.Compare(v) < 0 {
 			*r = Reading{Value: v, Source: "a step"}

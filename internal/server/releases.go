@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"net/http"
 	"reflect"
+	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 
@@ -49,7 +50,7 @@ func (s *Server) releases(a huma.API) {
 		})
 	validate := documentOperation(a, huma.Operation{OperationID: "validate-release", Method: http.MethodPost, Path: "/releases/validate", Summary: "Read a release document without keeping it", Tags: tag}, reflect.TypeFor[release.Document]())
 	huma.Register(a, secured(validate, ScopeManage), s.validateRelease)
-	imp := huma.Operation{OperationID: "import-list", Method: http.MethodPost, Path: "/lists/import", Summary: "Make a list from a table in a file, without keeping it", Tags: tag, MaxBodyBytes: tables.MaxBytes*4/3 + 4096, Errors: []int{http.StatusUnprocessableEntity}}
+	imp := huma.Operation{OperationID: "import-list", Method: http.MethodPost, Path: "/lists/import", Summary: "Make a list from a table in a file, without keeping it", Tags: tag, MaxBodyBytes: tables.MaxBytes*4/3 + 4096, BodyReadTimeout: time.Minute, Errors: []int{http.StatusUnprocessableEntity}}
 	huma.Register(a, secured(imp, ScopeManage), s.importList)
 	huma.Register(a, secured(huma.Operation{OperationID: "titles", Method: http.MethodGet, Path: "/titles", Summary: "Titles that collectors should look for: those that the targets know", Tags: tag}, ScopeSubmit), s.titles)
 	op := documentOperation(a, huma.Operation{OperationID: "add-release", Method: http.MethodPost, Path: "/releases", Summary: "Add a release document, or a revision of one", Tags: tag, Errors: []int{http.StatusConflict}}, reflect.TypeFor[release.Document]())

@@ -94,12 +94,7 @@ const rows = computed(() => {
         </h2>
         <DisclosurePanel>
           <ul class="text-[14px]">
-            <li
-              v-for="p in check.preparation"
-              :key="p.id"
-              class="grid grid-cols-[1fr_8.5rem] gap-3 py-1"
-              :title="p.reason"
-            >
+            <li v-for="p in check.preparation" :key="p.id" class="grid grid-cols-[1fr_8.5rem] gap-3 py-1">
               <span
                 >{{ p.title
                 }}<span v-if="p.state !== 'by-hand'" class="block text-soft">{{ p.says }}</span></span

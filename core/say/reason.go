@@ -1,0 +1,343 @@
+package say
+
+import (
+	"fmt"
+	"strings"
+
+	"rolltop.example/rolltop/core/check"
+	"rolltop.example/rolltop/core/fact"
+	"rolltop.example/rolltop/core/list"
+	"rolltop.example/rolltop/core/need"
+	"rolltop.example/rolltop/core/release"
+)
+
+// Reason says in a sentence why a finding is what it is. It claims no more
+// than the facts carry.
+func Reason(fd *check.Finding, res *check.Result) string {
+	switch fd.Outcome {
+	case check.Pass:
+		return passReason(fd, res)
+	case check.Unknown:
+		return unknownReason(fd)
+	case check.NotApplicable:
+		return notApplicable(fd, res)
+	}
+	var out []string
+	for _, e := range fd.Evidence {
+		if e.Truth == need.False && !e.Condition && e.Row == "" {
+			if s := failReason(&e, res); s != "" {
+				out = append(out, s)
+			}
+		}
+	}
+	return strings.Join(out, " ")
+}
+
+func passReason(fd *check.Finding, res *check.Result) string {
+	if need.Reads(fd.Requirement.Need, fact.ProcessorMHz) || need.Reads(fd.Requirement.Need, fact.ProcessorCores) {
+		if q := listDecides(res); q != "" {
+			return fmt.Sprintf("The processor is good enough by this; %s decides.", q)
+		}
+	}
+	for _, e := range fd.Evidence {
+		if e.Condition {
+			continue
+		}
+		if e.Match != nil {
+			return matchReason(&e)
+		}
+		if !e.Reading.Value.Known() && e.Reading.Floor().Known() {
+			return Sentence(fmt.Sprintf("%s is not known, and is at least %s, which is enough", e.Leaf.Fact().Def().Label, Value(e.Leaf.Fact().Def(), e.Reading.Floor())))
+		}
+	}
+	if fd.Conflict {
+		return "Two sources disagree, and it is met under each of them."
+	}
+	return ""
+}
+
+// listDecides names the requirement of a list that the processor fails, which
+// then decides over its speed and cores.
+func listDecides(res *check.Result) string {
+	for i := range res.Findings {
+		fd := &res.Findings[i]
+		if fd.Outcome == check.Fail && fd.Requirement.Level == release.Must && need.Reads(fd.Requirement.Need, fact.ProcessorName) {
+			return Lower(fd.Requirement.Title)
+		}
+	}
+	return ""
+}
+
+func notApplicable(fd *check.Finding, res *check.Result) string {
+	if x := fd.Requirement.Interim; x != nil && fd.Applies == need.False {
+		return Sentence("it applies only on the way by " + x.Name)
+	}
+	if fd.Applies == need.False {
+		return Sentence("It applies only where this holds: " + Need(fd.Requirement.When))
+	}
+	if res.Facts.Class() == fact.Mac {
+		return "A Mac has no such thing."
+	}
+	return "A PC has no such thing."
+}
+
+func unknownReason(fd *check.Finding) string {
+	var out []string
+	for _, e := range fd.Evidence {
+		if e.Truth != need.Unknown {
+			continue
+		}
+		def := e.Leaf.Fact().Def()
+		switch {
+		case e.Row != "":
+			out = append(out, Sentence(e.Row+": "+def.Label+": "+strings.TrimPrefix(Gap(e.Reading.Gap), "not known: ")))
+		case e.Match != nil:
+			out = append(out, matchReason(&e))
+		case len(e.Reading.Others()) > 0:
+			out = append(out, Sentence("sources disagree on "+def.Label+": "+Reading(def, e.Reading)))
+		case !e.Reading.Value.Known():
+			s := Sentence(missing(def, e.Reading))
+			if len(out) == 0 || out[len(out)-1] != s {
+				out = append(out, s)
+			}
+		case def.ID == fact.DiskBytes:
+			out = append(out, "Whether the drive is large enough depends on its kind, which is not known.")
+		}
+	}
+	if fd.Applies == need.Unknown {
+		out = append(out, "Whether the requirement applies is not known either.")
+	}
+	return strings.Join(out, " ")
+}
+
+// Closing lists what would make an unknown finding known.
+func Closing(fd *check.Finding) []string {
+	var out []string
+	seen := map[string]bool{}
+	for _, e := range fd.Evidence {
+		if e.Truth != need.Unknown {
+			continue
+		}
+		def := e.Leaf.Fact().Def()
+		s := Close(def, e.Reading.Gap)
+		if _, list := e.Leaf.(*need.Each); list && e.Reading.Value.Known() {
+			continue // the rows say what is missing
+		}
+		if e.Reading.Value.Known() {
+			if e.Match == nil {
+				s = "Look up what kind of drive it is, and enter it by hand."
+			} else {
+				s = "Ask the publisher or the maker whether this processor is supported, and enter it in the list."
+			}
+		}
+		if !seen[s] {
+			seen[s] = true
+			out = append(out, s)
+		}
+	}
+	return out
+}
+
+// matchReason says how a list decided: by which row, or by which rule and which
+// generation it read.
+func matchReason(e *check.Evidence) string {
+	m, l := e.Match, e.Leaf.(*need.Listed).List
+	near := ""
+	if row := l.Nearest(e.Reading.Value.Text()); row != nil {
+		near = fmt.Sprintf(" The nearest row is %s.", row.Name)
+	}
+	switch {
+	case m.Row != nil && m.Row.Note != "":
+		return fmt.Sprintf("The list %s has it: %s (%s).", l.ID, m.Row.Name, m.Row.Note)
+	case m.Row != nil:
+		return fmt.Sprintf("The list %s has it: %s.", l.ID, m.Row.Name)
+	case m.Excepted && m.Result == list.On:
+		return fmt.Sprintf("Its name says generation %d; the list %s takes it as an exception (rule %s).", m.Generation, l.ID, m.Rule.ID)
+	case m.Excepted:
+		return fmt.Sprintf("Its name says generation %d; the list %s names it as an exception that is not supported (rule %s).", m.Generation, l.ID, m.Rule.ID)
+	case m.Result == list.On:
+		return fmt.Sprintf("Its name says generation %d; the list %s takes generation %s (rule %s).", m.Generation, l.ID, m.Rule.Generations(), m.Rule.ID)
+	case m.Result == list.Unread && m.Rule == nil && l.Of == list.Processors:
+		return fmt.Sprintf("No naming rule of the list %s reads this name, and no row has it.", l.ID)
+	case m.Result == list.Unread:
+		return fmt.Sprintf("The list %s does not have it, and does not say that it is complete.", l.ID)
+	case m.Rule != nil && m.Rule.From+m.Rule.UpTo > 0:
+		return fmt.Sprintf("Its name says generation %d; the list %s takes generation %s (rule %s).", m.Generation, l.ID, m.Rule.Generations(), m.Rule.ID) + near
+	}
+	return fmt.Sprintf("The list %s is complete and does not have it.", l.ID) + near
+}
+
+func failReason(e *check.Evidence, res *check.Result) string {
+	f, def := res.Facts, e.Leaf.Fact().Def()
+	if x, ok := e.Leaf.(*need.Each); ok {
+		return eachReason(x, f)
+	}
+	if e.Match != nil {
+		s := matchReason(e)
+		if e.Leaf.Fact() == fact.ProcessorName && fastEnough(res) {
+			s += " It is fast enough and has cores enough; the list decides."
+		}
+		return s
+	}
+	switch def.ID {
+	case fact.TPMState:
+		return tpmReason(f)
+	case fact.TPMVersion:
+		return "The TPM is there and of an older version; the version does not change with a setting alone."
+	case fact.BootMode:
+		return "It starts in legacy mode; " + uefiWords(f)
+	case fact.SecureBoot:
+		return secureBootReason(f)
+	case fact.SecureBootCapable:
+		return "The firmware says that it cannot do secure boot."
+	case fact.DiskStyle, fact.BootStyle:
+		return "The disk has an " + Value(def, e.Reading.Value) + " partition table."
+	case fact.OSArchitecture:
+		if f.Value(fact.ProcessorArch).Text() == "x86-64" {
+			return "The installed system is 32-bit; the processor can do 64-bit."
+		}
+	case fact.ProcessorArch:
+		return "The processor is 32-bit, and that cannot be changed."
+	case fact.ProcessorFeatures:
+		if x, ok := e.Leaf.(*need.HasAll); ok {
+			return featureReason(need.Missing(x.Items, e.Reading.Value), f)
+		}
+		if x, ok := e.Leaf.(*need.HasAny); ok {
+			if s := featureReason(x.Items, f); strings.Contains(s, "switched off") {
+				return s
+			}
+			return Sentence("the processor has none of " + And(x.Items) + ", of which one is needed")
+		}
+	case fact.FreeBytes:
+		return Sentence(Distance(&check.Finding{Evidence: []check.Evidence{*e}}) + " free space is needed while the upgrade runs" + diskIsEnough(res))
+	case fact.DiskBytes:
+		return Sentence("the drive holds " + Value(def, e.Reading.Value) + soldRule(f, e))
+	case fact.SoftwareToUpdate, fact.SoftwareToBuy, fact.SoftwareToRemove, fact.SoftwareProblems, fact.DriversToUpdate, fact.DriversToRemove, fact.DriverProblems:
+		found := e.Reading.Value
+		if !found.Known() {
+			found = e.Reading.Floor()
+		}
+		return Sentence(Capital(def.Label) + ": " + And(found.Set()))
+	case fact.DiskKind:
+		return Sentence("the system disk is a " + Value(def, e.Reading.Value))
+	}
+	if d := Distance(&check.Finding{Evidence: []check.Evidence{*e}}); d != "" && def.Unit == fact.NoUnit {
+		return Sentence(fmt.Sprintf("it has %s %s; %s", Value(def, e.Reading.Value), def.Label, d) + " is needed")
+	} else if d != "" {
+		return Sentence(d + " is needed")
+	}
+	return Sentence(def.Label + " is " + Value(def, e.Reading.Value))
+}
+
+// eachReason names the rows of a list that decide.
+func eachReason(x *need.Each, f *fact.Facts) string {
+	var names []string
+	for i := range f.Rows(x.Group) {
+		t := x.Part.Test(f.Row(x.Group, i))
+		if x.How == need.None && t == need.True || x.How != need.None && t == need.False {
+			names = append(names, f.RowName(x.Group, i))
+		}
+	}
+	switch {
+	case x.How == need.None:
+		return Sentence("it has " + And(names) + ", which it must not have")
+	case len(names) == 0:
+		return Sentence("it has no " + x.Group.One())
+	case x.How == need.Some && len(names) == 1:
+		return Sentence(names[0] + " does not have " + Need(x.Part))
+	case x.How == need.Some:
+		return Sentence("none of " + And(names) + " has " + Need(x.Part))
+	}
+	return Sentence(And(names) + ": not with " + Need(x.Part))
+}
+
+func soldRule(f *fact.Facts, e *check.Evidence) string {
+	x, ok := e.Leaf.(*need.AtLeast)
+	if !ok {
+		return ""
+	}
+	least, _ := need.Sold(x.Limit.Float(), f.Value(fact.DiskKind).Text())
+	return fmt.Sprintf("; one sold as %s holds at least %.1f GB", Value(fact.DiskBytes.Def(), x.Limit), least/1e9)
+}
+
+func featureReason(missing []string, f *fact.Facts) string {
+	off := f.Value(fact.ProcessorFeaturesOff)
+	var dark []string
+	for _, m := range missing {
+		if off.Has(m) {
+			dark = append(dark, m)
+		}
+	}
+	if len(dark) > 0 {
+		return Sentence("the list says that this processor has " + And(dark) + ", and the system does not see it, so it is switched off in firmware")
+	}
+	return Sentence("the processor does not have " + And(missing))
+}
+
+func tpmReason(f *fact.Facts) string {
+	switch f.Value(fact.TPMState).Text() {
+	case "off":
+		return "The TPM is there and switched off."
+	case "not-ready":
+		return "The TPM is there and not ready: it may be locked or have failed."
+	}
+	switch built := f.Value(fact.ProcessorTPM); {
+	case f.Guest():
+		return "The system sees no TPM. A virtual machine has one only where its host gives it one."
+	case !built.Known():
+		return "The system sees no TPM. Absent and switched off look the same from here; nothing says whether this machine has one."
+	case built.Bool():
+		return "The system sees no TPM. This processor has one built in, so it is most likely switched off in firmware."
+	}
+	return "The system sees no TPM, and the list says that this processor has none built in."
+}
+
+func uefiWords(f *fact.Facts) string {
+	switch v := f.Value(fact.UEFICapable); {
+	case !v.Known():
+		return "whether the firmware can do UEFI is not known."
+	case v.Bool():
+		return "the firmware says that it can do UEFI."
+	}
+	return "the firmware cannot do UEFI."
+}
+
+func secureBootReason(f *fact.Facts) string {
+	switch f.Value(fact.SecureBoot).Text() {
+	case "inactive":
+		return "Not active, since it starts in legacy mode."
+	case "setup":
+		return "The firmware is in set-up mode: it has no keys."
+	case "reduced", "permissive":
+		return Sentence("start-up security is " + f.Value(fact.SecureBoot).Text())
+	}
+	if f.Value(fact.SecureBootCapable).Bool() {
+		return "Secure boot is off; the firmware supports it."
+	}
+	return "Secure boot is off."
+}
+
+// fastEnough: the release's own rules about speed and cores are met.
+func fastEnough(res *check.Result) bool {
+	any := false
+	for i := range res.Findings {
+		fd := &res.Findings[i]
+		if need.Reads(fd.Requirement.Need, fact.ProcessorMHz) || need.Reads(fd.Requirement.Need, fact.ProcessorCores) {
+			if fd.Outcome != check.Pass {
+				return false
+			}
+			any = true
+		}
+	}
+	return any
+}
+
+func diskIsEnough(res *check.Result) string {
+	for i := range res.Findings {
+		fd := &res.Findings[i]
+		if need.Reads(fd.Requirement.Need, fact.DiskBytes) && fd.Outcome == check.Pass {
+			return "; the disk itself is large enough"
+		}
+	}
+	return ""
+}
