@@ -27,7 +27,7 @@ func (d *Document) beside(a *Assessment, now time.Time) {
 		d.Other = &OtherRoute{route(o, rel), side(o, rel)}
 	}
 	d.support(rel, f, now)
-	if !f.Planned() {
+	if !a.Verdict.Foreign { // another system has no edition that becomes one of these
 		d.delivery(rel, f, a.Verdict.Route)
 	}
 	if f.Class() != fact.Mac {

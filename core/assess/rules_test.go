@@ -159,6 +159,14 @@ func TestWayEditionAndPackage(t *testing.T) {
 	}
 }
 
+// Another system has no edition that becomes one of the release's.
+func TestNoDeliveryToAnotherSystem(t *testing.T) {
+	c := on(t, asks(t, []string{must("{fact: processor.cores, at_least: 2}")}, waysThere), func(d *doc) { d.OS.Platform = some("linux") })
+	if c.Delivery != nil || c.Disposition != "ready" || c.Route.Way != release.Reinstall {
+		t.Errorf("%s by %s, %+v", c.Disposition, c.Route.Way, c.Delivery)
+	}
+}
+
 // A release between asks for something that fails: both routes are shown, and
 // its requirements do not count on another way.
 func TestReleaseBetweenHasRequirements(t *testing.T) {
