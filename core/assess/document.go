@@ -29,6 +29,7 @@ type Document struct {
 	RestsOn     []string    `json:"rests_on,omitempty" doc:"What an expected disposition rests on"`
 	Answer      string      `json:"answer" doc:"The disposition in one sentence"`
 	Details     []string    `json:"details,omitempty"`
+	Plain       []string    `json:"plain" doc:"The answer for the person whose machine it is, in plain words"`
 	Publisher   *Side       `json:"publisher,omitempty" doc:"The disposition by the publisher's requirements alone, where the document has a house standard on top"`
 	Route       Route       `json:"route"`
 	Other       *OtherRoute `json:"other_route,omitempty" doc:"Where a release between asks for something that fails: the other way"`
@@ -252,6 +253,7 @@ func (a *Assessment) Document(now time.Time, engine string) *Document {
 		Best: v.Best.String(), Worst: v.Worst.String(), RestsOn: v.RestsOn,
 		Answer:   say.Answer(v, rel),
 		Details:  say.Details(v, rel, f),
+		Plain:    say.Plain(v, rel),
 		Route:    route(v, rel),
 		Coverage: Coverage{a.Result.Read, len(rel.Needed)},
 	}

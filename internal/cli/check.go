@@ -27,7 +27,7 @@ func checkCommand() *cobra.Command {
 		Use:   "check --release FILE|ID… [--inventory FILE… | --spec FILE…]",
 		Short: "Check this machine, inventory files or a planned purchase against releases",
 		Long: "Checks this machine, the inventories in files, or specifications of machines that\nare only planned, against release documents, and prints what it takes, what fails\nwith its reason and steps, and what is not known with how to close it. Several\nreleases stand side by side.\n\n" +
-			"  rolltop check --release skerry-12.yaml\n  rolltop check --release skerry-12.yaml --release skerry-13.yaml --inventory gull-014.json\n  rolltop check --release skerry-12.yaml --spec counter-pc.yaml\n\n" +
+			"  rolltop check --release skerry-12.yaml\n  rolltop check --release skerry-12.yaml --release skerry-13.yaml --inventory gull-014.json\n  rolltop check --release skerry-12.yaml --spec counter-pc.yaml\n  rolltop check --release skerry-12.yaml --format html --out report.html\n\n" +
 			"Exit status: 0 ready, 10 not ready, 11 undetermined, 1 the check could not run,\n2 wrong usage or the wrong class of hardware.",
 		Args: cobra.NoArgs,
 		RunE: runCheck,
@@ -37,7 +37,8 @@ func checkCommand() *cobra.Command {
 	cmd.Flags().StringArray("spec", nil, "specification of a planned machine (YAML) to check in place of this machine")
 	cmd.Flags().StringArray("fact", nil, "a fact entered by hand, as processor.built_in_tpm=true; it fills a gap and never silently overrides a reading")
 	cmd.Flags().Bool("all", false, "print the whole plan and every finding with its evidence")
-	formatFlag(cmd, "text", "json", "csv")
+	formatFlag(cmd, "text", "json", "csv", "html", "markdown", "eml")
+	reportFlags(cmd)
 	serviceFlags(cmd)
 	return cmd
 }
@@ -66,6 +67,10 @@ func subjects(cmd *cobra.Command) ([]subject, error) {
 
 func runCheck(cmd *cobra.Command, _ []string) error {
 	form, err := format(cmd)
+	if err != nil {
+		return err
+	}
+	paper, err := reportOf(cmd, form)
 	if err != nil {
 		return err
 	}
@@ -118,6 +123,7 @@ func runCheck(cmd *cobra.Command, _ []string) error {
 			}
 			d := a.Document(time.Now(), build.Version)
 			docs = append(docs, d)
+			paper.add(d, inv)
 			result = worse(result, exitOf(d.Disposition))
 		}
 		if docs != nil {
@@ -125,7 +131,12 @@ func runCheck(cmd *cobra.Command, _ []string) error {
 		}
 	}
 	all, _ := cmd.Flags().GetBool("all")
-	if err := printChecks(cmd, form, groups, all); err != nil {
+	if paper != nil {
+		err = paper.write(cmd)
+	} else {
+		err = printChecks(cmd, form, groups, all)
+	}
+	if err != nil {
 		return err
 	}
 	if result != ExitReady {

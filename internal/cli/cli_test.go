@@ -8,6 +8,7 @@ import (
 	"os"
 	"path/filepath"
 	"regexp"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -332,5 +333,47 @@ func TestHugeFile(t *testing.T) {
 		if code, _, errOut := rolltop(t, args...); code != 1 || !strings.Contains(errOut, "larger than 8 MB") {
 			t.Errorf("%v: %d %s", args, code, errOut)
 		}
+	}
+}
+
+func TestReports(t *testing.T) {
+	dir := files(t)
+	base := []string{"check", "--release", filepath.Join(dir, "skerry-12.yaml"), "--inventory", filepath.Join(dir, "legacy.json")}
+	with := func(args ...string) (int, string, string) { return rolltop(t, append(slices.Clone(base), args...)...) }
+	path := filepath.Join(dir, "report.html")
+	if code, out, errOut := with("--format", "html", "--out", path); code != 10 || out != "" || !strings.Contains(errOut, "is written") {
+		t.Errorf("%d %q %q", code, out, errOut)
+	}
+	first, err := os.ReadFile(path)
+	if err != nil || !strings.HasPrefix(string(first), "<!doctype html>") || !strings.Contains(string(first), "A disk conversion") {
+		t.Fatalf("%v: %.200s", err, first)
+	}
+	// A file that is there stays as it is.
+	if code, _, errOut := with("--format", "html", "--for", "user", "--out", path); code != 1 || !strings.Contains(errOut, "is there already") {
+		t.Errorf("%d %q", code, errOut)
+	}
+	if now, _ := os.ReadFile(path); !bytes.Equal(first, now) {
+		t.Error("a report was written over")
+	}
+	// Two machines are two parts of one page.
+	if _, out, _ := with("--inventory", filepath.Join(dir, "ready.json"), "--format", "html"); strings.Count(out, "<article>") != 2 {
+		t.Errorf("%.300s", out)
+	}
+	if code, out, _ := with("--format", "markdown"); code != 10 || !strings.HasPrefix(out, "# LANT-001") || !strings.Contains(out, "## Not met") {
+		t.Errorf("%d %.300s", code, out)
+	}
+	if _, out, _ := with("--format", "eml", "--from", "ada@ferries.example", "--to", "ben@ferries.example"); !strings.HasPrefix(out, "From: <ada@ferries.example>\r\nTo: <ben@ferries.example>\r\n") {
+		t.Errorf("%.300s", out)
+	}
+	for _, tt := range []struct{ args, says string }{
+		{"--out x.html", "--format html, markdown or eml"}, {"--redact", "is for reports"}, {"--format html --for usr", "user"}, {"--format markdown --for user", "for technicians"},
+		{"--format eml", "--from ada@ferries.example"}, {"--format eml --from ada", "not a mail address"}, {"--format pdf", "html"},
+	} {
+		if code, out, errOut := with(strings.Fields(tt.args)...); code != 2 || out != "" || !strings.Contains(errOut, tt.says) {
+			t.Errorf("%s: %d %q %q", tt.args, code, out, errOut)
+		}
+	}
+	if code, _, errOut := with("--format", "html", "--out", filepath.Join(dir, "nowhere", "x.html")); code != 1 || !strings.Contains(errOut, "cannot be written") {
+		t.Errorf("%d %q", code, errOut)
 	}
 }

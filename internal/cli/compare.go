@@ -12,6 +12,7 @@ import (
 	"rolltop.example/rolltop/core/decode"
 	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/core/release"
+	"rolltop.example/rolltop/core/say"
 	"rolltop.example/rolltop/internal/build"
 )
 
@@ -108,7 +109,7 @@ func printComparison(p *paper, d *compare.Document, all bool) {
 	if d.Release != "" {
 		p.line("")
 		p.table([]string{"", "Disposition", "What it takes"}, [][]string{
-			{d.A.Name, marks[d.A.Disposition] + " " + d.A.Disposition, d.A.Answer}, {d.B.Name, marks[d.B.Disposition] + " " + d.B.Disposition, d.B.Answer}})
+			{d.A.Name, say.Marks[d.A.Disposition] + " " + d.A.Disposition, d.A.Answer}, {d.B.Name, say.Marks[d.B.Disposition] + " " + d.B.Disposition, d.B.Answer}})
 	}
 	if len(d.Findings) > 0 {
 		p.line("")

@@ -82,7 +82,7 @@ func listDevices(cmd *cobra.Command, _ []string) error {
 	p := newPaper(cmd.OutOrStdout())
 	rows := make([][]string, len(l.Devices))
 	for i, d := range l.Devices {
-		rows[i] = []string{d.Name, d.Place, spaced(d.Manufacturer, d.Model), d.Installed, marks[d.Disposition] + " " + first(d.Disposition, "not checked"), say.Capital(d.Answer)}
+		rows[i] = []string{d.Name, d.Place, spaced(d.Manufacturer, d.Model), d.Installed, say.Marks[d.Disposition] + " " + first(d.Disposition, "not checked"), say.Capital(d.Answer)}
 	}
 	if len(rows) > 0 {
 		p.table([]string{"Machine", "Place", "Model", "Runs", "Disposition", "What it takes"}, rows)

@@ -47,9 +47,6 @@ const (
 
 var dispositionStyles = map[string]string{"ready": "1;32", "reconfigure": "1;34", "refit": "1;33", "replace": "1;31", "undetermined": "1;35"}
 
-// marks stand beside the words, so that colour is never alone.
-var marks = map[string]string{"ready": "●", "reconfigure": "◐", "refit": "◆", "replace": "■", "undetermined": "?"}
-
 func (p *paper) style(code, s string) string {
 	if !p.colour || code == "" || s == "" {
 		return s

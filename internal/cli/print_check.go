@@ -57,7 +57,7 @@ func printChecks(cmd *cobra.Command, form string, groups [][]*assess.Document, a
 		p.line("")
 		rows := make([][]string, len(docs))
 		for i, d := range docs {
-			rows[i] = []string{d.Machine.Name, d.Release.Name, marks[d.Disposition] + " " + d.Disposition, strconv.Itoa(d.Counts.Fail), strconv.Itoa(d.Counts.Unknown), say.Capital(d.Answer)}
+			rows[i] = []string{d.Machine.Name, d.Release.Name, say.Marks[d.Disposition] + " " + d.Disposition, strconv.Itoa(d.Counts.Fail), strconv.Itoa(d.Counts.Unknown), say.Capital(d.Answer)}
 		}
 		p.table([]string{"Machine", "Release", "Disposition", "Not met", "Unknown", "What it takes"}, rows)
 	}
@@ -72,7 +72,7 @@ func printSideBySide(p *paper, docs []*assess.Document) {
 	rows := make([][]string, len(docs))
 	heads := []string{"Requirement"}
 	for i, d := range docs {
-		rows[i] = []string{d.Release.Name, marks[d.Disposition] + " " + d.Disposition, strconv.Itoa(d.Counts.Fail), strconv.Itoa(d.Counts.Unknown), say.Capital(d.Answer)}
+		rows[i] = []string{d.Release.Name, say.Marks[d.Disposition] + " " + d.Disposition, strconv.Itoa(d.Counts.Fail), strconv.Itoa(d.Counts.Unknown), say.Capital(d.Answer)}
 		heads = append(heads, d.Release.Name)
 	}
 	p.table([]string{"Release", "Disposition", "Not met", "Unknown", "What it takes"}, rows)
@@ -124,7 +124,7 @@ func printSideBySide(p *paper, docs []*assess.Document) {
 func printCheck(p *paper, d *assess.Document, all bool) {
 	p.line("%s", headOf(d))
 	p.line("")
-	word := marks[d.Disposition] + " " + say.Capital(d.Disposition)
+	word := say.Marks[d.Disposition] + " " + say.Capital(d.Disposition)
 	if d.Certainty == "expected" && d.Disposition != "undetermined" {
 		word += ", expected"
 	}
@@ -242,12 +242,10 @@ func printKnown(p *paper, d *assess.Document, all bool) {
 		p.line("")
 		p.line("%s", p.style(bold, "Before the upgrade"))
 		for _, i := range d.Preparation {
-			p.headed("  ", i.Title, ": "+prepared[i.State]+". "+i.Says)
+			p.headed("  ", i.Title, ": "+say.Preparations[i.State]+". "+i.Says)
 		}
 	}
 }
-
-var prepared = map[string]string{"done": "done", "not-done": "not done", "not-known": "not known", "by-hand": "to be said by a person", "not-needed": "not needed"}
 
 func printFindings(p *paper, d *assess.Document, all bool) {
 	titles := map[string][]string{}
@@ -374,8 +372,6 @@ func settledBy(d *assess.Document, f *assess.Finding) string {
 	return "; step " + say.And(numbers)
 }
 
-var phases = map[string]string{"remote": "Without a visit", "desk": "At the desk", "host": "At the host of the virtual machine", "install": "The installation"}
-
 func printPlan(p *paper, d *assess.Document, all bool) {
 	if len(d.Plan) == 0 {
 		return
@@ -387,7 +383,7 @@ func printPlan(p *paper, d *assess.Document, all bool) {
 		s := &d.Plan[i]
 		if s.Phase != phase {
 			phase = s.Phase
-			p.line("  %s", p.style(dim, phases[phase]))
+			p.line("  %s", p.style(dim, say.Phases[phase]))
 		}
 		title := s.Title
 		if s.Minutes.Most > 0 {

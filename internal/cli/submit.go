@@ -104,7 +104,7 @@ func printSubmitted(p *paper, s *api.Submitted) {
 	}
 	p.line("%s: kept, %s.", s.Name, what)
 	if s.Release != nil {
-		p.text("  ", fmt.Sprintf("%s %s against %s: %s", marks[s.Disposition], say.Capital(s.Disposition), s.Release.Name, s.Answer))
+		p.text("  ", fmt.Sprintf("%s %s against %s: %s", say.Marks[s.Disposition], say.Capital(s.Disposition), s.Release.Name, s.Answer))
 	} else if s.Latest {
 		p.text("  ", "Not checked: no target release is chosen for its class of hardware.")
 	}

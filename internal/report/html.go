@@ -1,0 +1,81 @@
+package report
+
+import (
+	"crypto/sha256"
+	"embed"
+	"encoding/base64"
+	"fmt"
+	"html/template"
+	"io"
+	"strconv"
+
+	"rolltop.example/rolltop/core/say"
+)
+
+//go:embed technician.html user.html page.html
+var files embed.FS
+
+//go:embed style.css
+var style string
+
+// Policy is the content security policy under which a report is served: its own
+// style and nothing else (CSP level 3, section 2.3.1).
+var Policy = func() string {
+	sum := sha256.Sum256([]byte(style))
+	return fmt.Sprintf("default-src 'none'; style-src 'sha256-%s'; frame-ancestors 'none'; base-uri 'none'; form-action 'none'", base64.StdEncoding.EncodeToString(sum[:]))
+}()
+
+// Every value goes through html/template, so that nothing a machine says about
+// itself becomes part of the page.
+var templates = template.Must(template.New("report").Funcs(template.FuncMap{
+	"mark":     func(disposition string) string { return say.Marks[disposition] },
+	"prepared": func(state string) string { return say.Preparations[state] },
+	"compared": compared, "title": title, "takes": takes,
+	"count": say.Count, "day": say.Day, "capital": say.Capital,
+	"numbers": func(list []int) string {
+		var out []string
+		for _, n := range list {
+			out = append(out, strconv.Itoa(n))
+		}
+		return say.And(out)
+	},
+}).ParseFS(files, "*.html"))
+
+// page is what the templates see.
+type page struct {
+	*Machine
+	first bool
+}
+
+// HTML writes one page of one or several machines. It holds no script and
+// names no other file; it is light, and prints on A4 and Letter.
+func HTML(w io.Writer, reader string, machines ...*Machine) error {
+	pages := make([]page, len(machines))
+	for i, m := range machines {
+		pages[i] = page{m, i == 0}
+	}
+	return templates.ExecuteTemplate(w, "page.html", struct {
+		Reader string
+		Style  template.CSS
+		Pages  []page
+	}{reader, template.CSS(style), pages})
+}
+
+// What the templates ask for.
+
+func (p page) First() bool       { return p.first }
+func (p page) Name() string      { return p.name() }
+func (p page) About() string     { return p.about() }
+func (p page) Verdict() string   { return p.verdict() }
+func (p page) Fails() any        { return p.group("must", "fail") }
+func (p page) Unknowns() any     { return p.group("must", "unknown") }
+func (p page) Advice() any       { return p.group("should", "fail") }
+func (p page) Rest() any         { return p.rest() }
+func (p page) Known() any        { return p.known() }
+func (p page) Preparation() any  { return p.preparation() }
+func (p page) Parts() []part     { return p.parts() }
+func (p page) Told() []string    { return p.told() }
+func (p page) Made() []string    { return p.made() }
+func (p page) Beside() []string  { return p.beside() }
+func (p page) Supported() string { return p.supported() }
+func (p page) Withheld() bool    { return p.Check.Disposition == "replace" }

@@ -1,0 +1,106 @@
+package report
+
+import (
+	"fmt"
+	"strings"
+	"unicode/utf8"
+
+	"rolltop.example/rolltop/core/assess"
+	"rolltop.example/rolltop/core/say"
+)
+
+// TicketLimit is how many characters a ticket takes.
+const TicketLimit = 4000
+
+// A ticket leaves out, when it would be too long, first how to see that a step
+// worked and what to do in it, then items from the end of the lists.
+type detail struct {
+	steps bool // what to do in each step
+	items int  // of each list
+}
+
+var details = []detail{{true, 1000}, {false, 1000}, {false, 20}, {false, 10}, {false, 5}, {false, 2}, {false, 0}}
+
+// Markdown is the check as a text for a ticket, of at most TicketLimit
+// characters. What is left out is said.
+func Markdown(m *Machine) string {
+	var text string
+	for _, d := range details {
+		if text = m.markdown(d); utf8.RuneCountInString(text) <= TicketLimit {
+			return text
+		}
+	}
+	// Names and answers alone are too long: nothing that a machine really says.
+	return string([]rune(text)[:TicketLimit-2]) + "…\n"
+}
+
+func (m *Machine) markdown(d detail) string {
+	var b strings.Builder
+	line := func(format string, args ...any) { fmt.Fprintf(&b, format+"\n", args...) }
+	line("# %s", plainMark(m.about()))
+	line("")
+	line("**%s**: %s %s", m.verdict(), plainMark(m.Check.Answer), plainMark(strings.Join(m.Check.Details, " ")))
+	for _, s := range m.beside() {
+		line("")
+		line("%s", plainMark(s))
+	}
+	for _, g := range []struct {
+		name string
+		list []assess.Finding
+	}{{"Not met", m.group("must", "fail")}, {"Not known", m.group("must", "unknown")}} {
+		if len(g.list) == 0 {
+			continue
+		}
+		line("")
+		line("## %s: %d of %s", g.name, len(g.list), say.Count(m.Check.Counts.Musts, "requirement", "requirements"))
+		line("")
+		for i := range g.list[:min(d.items, len(g.list))] {
+			f := &g.list[i]
+			text := strings.TrimSpace(compared(f) + ". " + f.Reason)
+			line("- **%s**: %s", plainMark(title(f)), plainMark(text))
+		}
+		more(line, len(g.list)-d.items)
+	}
+	m.markdownPlan(line, d)
+	line("")
+	line("%s.", plainMark(strings.Join(m.made(), "; ")))
+	return b.String()
+}
+
+func (m *Machine) markdownPlan(line func(string, ...any), d detail) {
+	if len(m.Check.Plan) == 0 {
+		return
+	}
+	line("")
+	line("## The plan, in this order")
+	left := 0
+	for _, p := range m.parts() {
+		line("")
+		line("%s", strings.TrimSuffix(p.Name+": "+p.Takes, ": "))
+		line("")
+		for _, s := range p.Steps {
+			if s.Number > d.items {
+				left++
+				continue
+			}
+			line("%d. %s", s.Number, plainMark(s.Title))
+			if s.Caution != "" && (d.steps || d.items >= len(m.Check.Plan)) {
+				line("   Caution: %s", plainMark(s.Caution))
+			}
+			if d.steps {
+				line("   %s Done when: %s", plainMark(s.Do), plainMark(s.Confirm))
+			}
+		}
+	}
+	more(line, left)
+}
+
+func more(line func(string, ...any), n int) {
+	if n > 0 {
+		line("")
+		line("%d more are in the report.", n)
+	}
+}
+
+// plainMark keeps text from being read as marks, and on one line.
+var plainMark = strings.NewReplacer("\\", `\\`, "`", "\\`", "*", `\*`, "_", `\_`, "[", `\[`, "]", `\]`, "<", `\<`, ">", `\>`, "#", `\#`, "|", `\|`, "\r", " ", "\n", " ").Replace
