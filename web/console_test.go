@@ -5,6 +5,7 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"strconv"
 	"strings"
 	"testing"
 
@@ -92,6 +93,33 @@ func TestFromTheFleetToAMachine(t *testing.T) {
 	must(t, p.Click("[data-requirement=boot-mode] button"), p.WaitText("firmware.boot_mode"), p.WaitText("The loader of Skerry 12 has no part for legacy firmware."))
 	must(t, p.Click("[data-step=convert-disk] button"), p.WaitText("Done when:"))
 	must(t, p.Click("section[aria-labelledby=inventory] button"), p.WaitText("firmware tables"))
+}
+
+// A report opens from the machine's page under its own policy: its style is
+// taken, and nothing else is let in.
+func TestReport(t *testing.T) {
+	s := servertest.Demo(t, web.Console())
+	p := open(t, s)
+	must(t, p.Go(s.URL+"/devices/gull-101"), p.WaitText("Ticket text"))
+	if p.Count(`a[href="/api/devices/gull-101/report"]`) != 1 || p.Count(`a[href="/api/devices/gull-101/report?format=markdown"]`) != 1 {
+		t.Error("the page does not lead to its report")
+	}
+	for _, width := range []int64{1280, 390} {
+		must(t, p.Size(width, 800), p.Go(s.URL+"/api/devices/gull-101/report"), p.WaitText("Not met: 4 of 16 requirements"), p.WaitText("The plan, in this order"), p.WaitText("The inventory"))
+		if n := p.Width(); n > int(width) {
+			t.Errorf("it is %d wide in a window of %d", n, width)
+		}
+		styled, err := p.Style("h2", "borderBottomStyle")
+		if err != nil || styled != "solid" {
+			t.Errorf("the style is not taken: %q, %v", styled, err)
+		}
+		// No column is squeezed to a letter.
+		text, err := p.Style("table.four tbody td:last-child", "width")
+		if pixels, wrong := strconv.ParseFloat(strings.TrimSuffix(text, "px"), 64); err != nil || wrong != nil || pixels < float64(width)/8 {
+			t.Errorf("the last column is %s wide in a window of %d: %v %v", text, width, err, wrong)
+		}
+	}
+	must(t, p.Go(s.URL+"/api/devices/gull-101/report?for=user"), p.WaitText("What happens, in this order"))
 }
 
 func TestDevices(t *testing.T) {

@@ -170,6 +170,14 @@ func (p *Page) Width() int {
 	return n
 }
 
+// Style is the computed value of a style property of an element, as scripts
+// name it.
+func (p *Page) Style(css, property string) (string, error) {
+	ctx, cancel := context.WithTimeout(p.ctx, patience)
+	defer cancel()
+	return chromedp.Run(ctx, chromedp.Evaluate[string](fmt.Sprintf("getComputedStyle(document.querySelector(%q))[%q]", css, property)))
+}
+
 // Address is the path and query that the page is at.
 func (p *Page) Address() string {
 	ctx, cancel := context.WithTimeout(p.ctx, patience)

@@ -164,6 +164,12 @@ func (c *Client) Check(ctx context.Context, key, release string) (d assess.Docum
 	return d, c.get(ctx, "devices/"+url.PathEscape(key)+"/check", url.Values{"release": {release}}, &d)
 }
 
+// Report is the check of a machine to hand over: the query is as the API has
+// it, such as format=markdown.
+func (c *Client) Report(ctx context.Context, key string, query url.Values) (b []byte, err error) {
+	return b, c.get(ctx, "devices/"+url.PathEscape(key)+"/report", query, &b)
+}
+
 // Compare puts two machines beside each other.
 func (c *Client) Compare(ctx context.Context, a, b string) (d compare.Document, err error) {
 	return d, c.get(ctx, "compare", url.Values{"a": {a}, "b": {b}}, &d)

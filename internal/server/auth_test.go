@@ -41,7 +41,7 @@ var scopes = map[string]string{
 	"POST /inventories": "submit", "GET /titles": "submit",
 	"GET /devices": "read", "GET /devices/{key}": "read", "GET /devices/{key}/inventory": "read", "GET /fleet": "read",
 	"GET /releases": "read", "GET /releases/{id}": "read", "GET /releases/{id}/document": "read", "GET /targets": "read", "GET /places": "read",
-	"GET /releases/{id}/text": "read", "GET /releases/{id}/difference": "read", "GET /devices/{key}/check": "read", "GET /compare": "read", "GET /skeleton": "read",
+	"GET /releases/{id}/text": "read", "GET /releases/{id}/difference": "read", "GET /devices/{key}/check": "read", "GET /devices/{key}/report": "read", "GET /compare": "read", "GET /skeleton": "read",
 	"POST /releases/validate": "manage", "POST /lists/import": "manage", "PUT /devices/{key}/facts/{fact}": "manage", "DELETE /devices/{key}/facts/{fact}": "manage",
 	"POST /releases": "manage", "PUT /targets": "manage", "PUT /places": "manage", "GET /tokens": "manage", "POST /tokens": "manage", "DELETE /tokens/{id}": "manage",
 }

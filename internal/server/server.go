@@ -131,6 +131,7 @@ func Describe(r chi.Router, s *Server) huma.API {
 	s.sessions(a)
 	s.inventories(a)
 	s.devices(a)
+	s.reports(a)
 	s.fleet(a)
 	s.releases(a)
 	s.tokens(a)

@@ -39,6 +39,7 @@ var pages = []struct {
 	{"/devices?where=disposition%3Drefit,replace", "machines of", "devices", false},
 	{"/devices/lant-001", "The plan, in this order", "machine", true},
 	{"/releases/skerry-12", "Required", "release", false},
+	{"/api/devices/gull-101/report", "Not met", "report", false},
 	{"/compare?a=lant-001&b=gull-101", "Facts that differ", "compare", false},
 }
 

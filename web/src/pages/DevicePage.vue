@@ -43,6 +43,13 @@ async function takeBack(fact: string) {
   ).catch(() => undefined)
   await refetch()
 }
+const link = 'underline underline-offset-2 hover:text-ink'
+const reports = [
+  { name: 'Report', query: '' },
+  { name: 'Page for its user', query: '?for=user' },
+  { name: 'Ticket text', query: '?format=markdown' },
+]
+const reportAddress = (query: string) => `/api/devices/${encodeURIComponent(props.machine)}/report${query}`
 const about = computed(() => {
   const d = device.value
   return d
@@ -57,11 +64,21 @@ const about = computed(() => {
   <template v-else>
     <p class="flex flex-wrap gap-x-4 text-soft">
       {{ about }}
-      <RouterLink
-        :to="{ name: 'compare', query: { a: device.key } }"
-        class="no-print ml-auto text-sm underline underline-offset-2 hover:text-ink"
-        >Compare with another machine</RouterLink
-      >
+      <span class="no-print ml-auto flex flex-wrap gap-x-4 text-sm">
+        <template v-if="check">
+          <a
+            v-for="r in reports"
+            :key="r.query"
+            :href="reportAddress(r.query)"
+            target="_blank"
+            :class="link"
+            >{{ r.name }}</a
+          >
+        </template>
+        <RouterLink :to="{ name: 'compare', query: { a: device.key } }" :class="link"
+          >Compare with another machine</RouterLink
+        >
+      </span>
     </p>
     <template v-if="check">
       <h1 class="mb-1 text-[27px] leading-tight font-semibold tracking-tight">

@@ -1,0 +1,66 @@
+package server_test
+
+import (
+	"context"
+	"net/url"
+	"strings"
+	"testing"
+
+	"rolltop.example/rolltop/internal/servertest"
+)
+
+func TestReportsOfTheService(t *testing.T) {
+	t.Parallel()
+	s := servertest.Demo(t, nil)
+	ctx := context.Background()
+	dev, err := s.Client.Device(ctx, "gull-101")
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, tt := range []struct{ query, says string }{
+		{"", "<!doctype html>"}, {"", dev.Answer[1:]}, {"for=user", dev.Check.Plain[0]}, {"format=markdown", "# GULL-101"}, {"release=skerry-13", "Skerry 13"}, {"release=skerry-12&revision=4", "revision 4"},
+	} {
+		q, err := url.ParseQuery(tt.query)
+		if err != nil {
+			t.Fatal(err)
+		}
+		got, err := s.Client.Report(ctx, "gull-101", q)
+		if err != nil || !strings.Contains(string(got), tt.says) {
+			t.Errorf("%s: %v, %.300s", tt.query, err, got)
+		}
+	}
+	inv, err := s.Client.Inventory(ctx, "gull-101", 0)
+	if err != nil {
+		t.Fatal(err)
+	}
+	_, rest, _ := strings.Cut(string(inv), `"serial":"`)
+	serial, _, _ := strings.Cut(rest, `"`)
+	whole, err := s.Client.Report(ctx, "gull-101", nil)
+	if err != nil || len(serial) < 4 || !strings.Contains(string(whole), serial) {
+		t.Fatalf("%v: the report lacks the serial number %q", err, serial)
+	}
+	short, err := s.Client.Report(ctx, "gull-101", url.Values{"redact": {"true"}})
+	if err != nil || strings.Contains(string(short), serial) {
+		t.Errorf("%v: the shortened report has the serial number", err)
+	}
+
+	for _, tt := range []struct {
+		path   string
+		status int
+		says   string
+	}{
+		{"nobody/report", 404, "no machine"}, {"gull-101/report?release=x-1", 404, "x-1"}, {"gull-101/report?release=fathom-9", 422, "mac"}, {"gull-101/report?format=pdf", 422, "format"},
+		{"gull-101/report?for=user&format=markdown", 422, "for technicians"}, {"gull-101/report?for=x", 422, "for"},
+	} {
+		if status, _, body := call(t, "GET", s.URL+"/api/devices/"+tt.path, s.Token, "", ""); status != tt.status || !strings.Contains(strings.ToLower(body), tt.says) {
+			t.Errorf("%s: %d %s", tt.path, status, body)
+		}
+	}
+	status, header, _ := call(t, "GET", s.URL+"/api/devices/gull-101/report", s.Token, "", "")
+	if p := header.Get("Content-Security-Policy"); status != 200 || !strings.HasPrefix(p, "default-src 'none'; style-src 'sha256-") || strings.Contains(p, "unsafe") || !strings.HasPrefix(header.Get("Content-Type"), "text/html") {
+		t.Errorf("%d: %v", status, header)
+	}
+	if status, _, _ := call(t, "GET", s.URL+"/api/devices/gull-101/report", "", "", ""); status != 401 {
+		t.Errorf("nobody is let in: %d", status)
+	}
+}
