@@ -225,20 +225,21 @@ type Evidence struct {
 
 // Step is one step of the plan.
 type Step struct {
-	Number   int            `json:"number"`
-	Step     string         `json:"step"`
-	Title    string         `json:"title"`
-	Phase    string         `json:"phase" enum:"remote,desk,host,install"`
-	Class    string         `json:"class,omitempty"`
-	After    []int          `json:"after,omitempty" doc:"Numbers of the steps that must stand before it"`
-	Settles  []string       `json:"settles,omitempty" doc:"Requirements"`
-	Expected bool           `json:"expected,omitempty" doc:"Its effect is not certain"`
-	Do       string         `json:"do" doc:"For the technician"`
-	Tell     string         `json:"tell" doc:"For the machine's user"`
-	Caution  string         `json:"caution,omitempty"`
-	Confirm  string         `json:"confirm" doc:"How to see that it worked"`
-	Minutes  remedy.Minutes `json:"minutes"`
-	Restarts int            `json:"restarts"`
+	Number    int            `json:"number"`
+	Step      string         `json:"step"`
+	Title     string         `json:"title"`
+	Phase     string         `json:"phase" enum:"remote,desk,host,install"`
+	Class     string         `json:"class,omitempty"`
+	After     []int          `json:"after,omitempty" doc:"Numbers of the steps that must stand before it"`
+	Settles   []string       `json:"settles,omitempty" doc:"Requirements"`
+	Expected  bool           `json:"expected,omitempty" doc:"Its effect is not certain"`
+	Do        string         `json:"do" doc:"For the technician"`
+	Tell      string         `json:"tell" doc:"For the machine's user"`
+	Caution   string         `json:"caution,omitempty"`
+	Confirm   string         `json:"confirm" doc:"How to see that it worked"`
+	Otherwise []string       `json:"otherwise,omitempty" doc:"What to look at where it had no effect, the likeliest first"`
+	Minutes   remedy.Minutes `json:"minutes"`
+	Restarts  int            `json:"restarts"`
 }
 
 // Document says the assessment. The time is the one of the check; engine is
@@ -285,7 +286,7 @@ func (d *Document) steps(v *remedy.Verdict, rel *release.Release) {
 		p := &v.Plan[i]
 		w := say.Words(p, v, rel)
 		s := Step{Number: i + 1, Step: p.ID, Title: w.Title, Phase: p.Phase, Class: p.Class.String(), Settles: p.Settles,
-			Expected: p.Expected, Do: w.Do, Tell: w.Tell, Caution: w.Caution, Confirm: w.Confirm, Minutes: p.Minutes, Restarts: p.Restarts}
+			Expected: p.Expected, Do: w.Do, Tell: w.Tell, Caution: w.Caution, Confirm: w.Confirm, Otherwise: p.Otherwise, Minutes: p.Minutes, Restarts: p.Restarts}
 		for _, id := range p.After {
 			if n := number[id]; n > 0 && n <= i {
 				s.After = append(s.After, n)

@@ -72,6 +72,7 @@ type StepDoc struct {
 	Tell      string                `json:"tell" doc:"For the machine's user"`
 	Caution   string                `json:"caution,omitempty"`
 	Confirm   string                `json:"confirm" doc:"How to see that it worked"`
+	Otherwise []string              `json:"otherwise,omitempty" doc:"What to look at where it had no effect, the likeliest first"`
 	Minutes   Minutes               `json:"minutes"`
 	Restarts  int                   `json:"restarts,omitempty" minimum:"0" maximum:"20"`
 

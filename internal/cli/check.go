@@ -27,7 +27,7 @@ func checkCommand() *cobra.Command {
 		Use:   "check --release FILE|ID… [--inventory FILE… | --spec FILE…]",
 		Short: "Check this machine, inventory files or a planned purchase against releases",
 		Long: "Checks this machine, the inventories in files, or specifications of machines that\nare only planned, against release documents, and prints what it takes, what fails\nwith its reason and steps, and what is not known with how to close it. Several\nreleases stand side by side.\n\n" +
-			"  rolltop check --release skerry-12.yaml\n  rolltop check --release skerry-12.yaml --release skerry-13.yaml --inventory gull-014.json\n  rolltop check --release skerry-12.yaml --spec counter-pc.yaml\n  rolltop check --release skerry-12.yaml --format html --out report.html\n\n" +
+			"  rolltop check --release skerry-12.yaml\n  rolltop check --release skerry-12.yaml --release skerry-13.yaml --inventory gull-014.json\n  rolltop check --release skerry-12.yaml --spec counter-pc.yaml\n  rolltop check --release skerry-12.yaml --format html --out report.html\n  rolltop check --release skerry-12.yaml --after before.json\n\n" +
 			"Exit status: 0 ready, 10 not ready, 11 undetermined, 1 the check could not run,\n2 wrong usage or the wrong class of hardware.",
 		Args: cobra.NoArgs,
 		RunE: runCheck,
@@ -36,6 +36,7 @@ func checkCommand() *cobra.Command {
 	cmd.Flags().StringArray("inventory", nil, "inventory or capture file to check in place of this machine; may be given several times, - is standard input")
 	cmd.Flags().StringArray("spec", nil, "specification of a planned machine (YAML) to check in place of this machine")
 	cmd.Flags().StringArray("fact", nil, "a fact entered by hand, as processor.built_in_tpm=true; it fills a gap and never silently overrides a reading")
+	cmd.Flags().String("after", "", "earlier inventory or capture of the same machine: say which steps of its plan worked since, and what is left")
 	cmd.Flags().Bool("all", false, "print the whole plan and every finding with its evidence")
 	formatFlag(cmd, "text", "json", "csv", "html", "markdown", "eml")
 	reportFlags(cmd)
@@ -94,6 +95,10 @@ func runCheck(cmd *cobra.Command, _ []string) error {
 	if err != nil {
 		return err
 	}
+	before, err := earlierOf(cmd, form, rels, list)
+	if err != nil {
+		return err
+	}
 	var groups [][]*assess.Document // of each machine, one for each release
 	result := ExitReady
 	fail := func(err error) {
@@ -124,6 +129,11 @@ func runCheck(cmd *cobra.Command, _ []string) error {
 			d := a.Document(time.Now(), build.Version)
 			docs = append(docs, d)
 			paper.add(d, inv)
+			if before != nil {
+				if err := before.print(cmd, form, inv, d); err != nil {
+					return usage{err}
+				}
+			}
 			result = worse(result, exitOf(d.Disposition))
 		}
 		if docs != nil {
@@ -131,9 +141,11 @@ func runCheck(cmd *cobra.Command, _ []string) error {
 		}
 	}
 	all, _ := cmd.Flags().GetBool("all")
-	if paper != nil {
+	switch {
+	case before != nil: // it is printed
+	case paper != nil:
 		err = paper.write(cmd)
-	} else {
+	default:
 		err = printChecks(cmd, form, groups, all)
 	}
 	if err != nil {

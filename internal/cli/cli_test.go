@@ -13,6 +13,7 @@ import (
 	"testing"
 	"time"
 
+	"rolltop.example/rolltop/core/after"
 	"rolltop.example/rolltop/core/assess"
 	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/internal/api"
@@ -375,5 +376,56 @@ func TestReports(t *testing.T) {
 	}
 	if code, _, errOut := with("--format", "html", "--out", filepath.Join(dir, "nowhere", "x.html")); code != 1 || !strings.Contains(errOut, "cannot be written") {
 		t.Errorf("%d %q", code, errOut)
+	}
+}
+
+func TestCheckAfterTheWork(t *testing.T) {
+	dir := files(t)
+	before := filepath.Join(dir, "legacy.json")
+	src, err := os.ReadFile(before)
+	if err != nil {
+		t.Fatal(err)
+	}
+	d, err := inventory.Read("legacy.json", src)
+	if err != nil {
+		t.Fatal(err)
+	}
+	d.TakenAt = d.TakenAt.Add(24 * time.Hour)
+	d.Storage.System.PartitionStyle, d.Storage.Boot.PartitionStyle = inventory.Some("gpt"), inventory.Some("gpt")
+	d.Storage.System.Encryption.State = inventory.Some("paused")
+	later := filepath.Join(dir, "later.json")
+	b, err := json.Marshal(d)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := os.WriteFile(later, b, 0o600); err != nil {
+		t.Fatal(err)
+	}
+	base := []string{"check", "--release", filepath.Join(dir, "skerry-12.yaml"), "--inventory", later, "--after"}
+	code, out, _ := rolltop(t, append(base, before)...)
+	for _, s := range []string{"◐ Reconfigure, as before: one requirement is settled; left: ", "! The encryption of the system volume is paused", "4. Convert the disk to GPT: worked.", "boot mode to UEFI; start once: no effect.", "Look first: The setting was not saved", "It waits for step 5", "Partition style GPT: settled; had MBR, has GPT, needs GPT"} {
+		if code != 10 || !strings.Contains(strings.Join(strings.Fields(out), " "), s) {
+			t.Errorf("%d: it does not say %q:\n%s", code, s, out)
+		}
+	}
+	_, out, _ = rolltop(t, append(base, before, "--format", "json")...)
+	var doc after.Document
+	if err := json.Unmarshal([]byte(out), &doc); err != nil || doc.Format != after.Format || len(doc.Notes) != 1 || doc.Release.ID != "skerry-12" {
+		t.Errorf("%v: %.300s", err, out)
+	}
+	for _, tt := range []struct {
+		args []string
+		code int
+		says string
+	}{
+		{[]string{filepath.Join(dir, "ready.json")}, 2, "two machines"},
+		{[]string{filepath.Join(dir, "mac.json")}, 2, "is a Mac"},
+		{[]string{before, "--format", "csv"}, 2, "--after prints text or json"},
+		{[]string{before, "--inventory", before}, 2, "one machine and one release"},
+		{[]string{filepath.Join(dir, "nowhere.json")}, 1, "cannot be read"},
+	} {
+		if code, out, errOut := rolltop(t, append(slices.Clone(base), tt.args...)...); code != tt.code || out != "" || !strings.Contains(errOut, tt.says) {
+			t.Errorf("%v: %d %q %q", tt.args, code, out, errOut)
+		}
 	}
 }

@@ -14,6 +14,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/go-chi/chi/v5"
 
+	"rolltop.example/rolltop/core/after"
 	"rolltop.example/rolltop/core/assess"
 	"rolltop.example/rolltop/core/capture"
 	"rolltop.example/rolltop/core/compare"
@@ -35,6 +36,7 @@ func Files() (map[string][]byte, error) {
 		"capture":   reflect.TypeFor[capture.Document](),
 		"release":   reflect.TypeFor[release.Document](),
 		"check":     reflect.TypeFor[assess.Document](),
+		"after":     reflect.TypeFor[after.Document](),
 		"compare":   reflect.TypeFor[compare.Document](),
 		"spec":      reflect.TypeFor[spec.Document](),
 		"bundle":    reflect.TypeFor[release.Bundle](),

@@ -1,0 +1,276 @@
+// Package after confirms a plan: it puts the check of a machine before the work
+// beside the one after it, and says which steps had their effect, which
+// findings are settled, what is left, and what to look at where a step did not
+// have its effect. What a later inventory could not see, for want of rights, is
+// no step back.
+package after
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"rolltop.example/rolltop/core/assess"
+	"rolltop.example/rolltop/core/compare"
+	"rolltop.example/rolltop/core/fact"
+	"rolltop.example/rolltop/core/inventory"
+	"rolltop.example/rolltop/core/release"
+	"rolltop.example/rolltop/core/say"
+)
+
+// Format is the value of the key “format”.
+const Format = "rolltop-after/1"
+
+// Document is the confirmation in words.
+type Document struct {
+	Format  string       `json:"format" enum:"rolltop-after/1"`
+	Release release.Ref  `json:"release"`
+	Before  compare.Side `json:"before"`
+	After   compare.Side `json:"after"`
+	Says    string       `json:"says" doc:"What the work has come to, in a sentence"`
+	Notes   []string     `json:"notes,omitempty" doc:"Of the encryption: still paused, begun by the system itself"`
+	Steps   []Step       `json:"steps" doc:"Steps of the plan before the work"`
+	Changes []Change     `json:"changes" doc:"Requirements that were open before or are open now"`
+}
+
+// States of a step after the work.
+const (
+	Worked    = "worked"     // everything it settles is met
+	NoEffect  = "no-effect"  // something that it settles is not met
+	Waits     = "waits"      // as no-effect, and a step before it had no effect either
+	NotShown  = "not-shown"  // something that it settles is not known
+	NotSeen   = "not-seen"   // nothing that a program sees tells
+	NotNeeded = "not-needed" // what it settles no longer applies
+)
+
+// Step is a step with what the later inventory shows of it.
+type Step struct {
+	Number int      `json:"number"`
+	Step   string   `json:"step"`
+	Title  string   `json:"title"`
+	State  string   `json:"state" enum:"worked,no-effect,waits,not-shown,not-seen,not-needed"`
+	Says   string   `json:"says"`
+	Try    []string `json:"try,omitempty" doc:"Where it had no effect: what to look at, the likeliest first"`
+}
+
+// Kinds of change of a finding.
+const (
+	Settled   = "settled"   // it was open and is met
+	Left      = "left"      // it was open and is open
+	Known     = "known"     // it was not known and is not met
+	Broken    = "broken"    // it was met and is not
+	Invisible = "invisible" // the later inventory could not look
+	Lost      = "lost"      // it was known and is not, for another reason
+	Moot      = "moot"      // it was open and no longer applies
+)
+
+// Change is what has become of a requirement.
+type Change struct {
+	Requirement string `json:"requirement"`
+	Title       string `json:"title"`
+	Kind        string `json:"kind" enum:"settled,left,known,broken,invisible,lost,moot"`
+	Was         string `json:"was" doc:"What the machine had"`
+	Is          string `json:"is" doc:"What it has"`
+	Needs       string `json:"needs"`
+	SettledBy   []int  `json:"settled_by,omitempty" doc:"Numbers of the steps"`
+}
+
+// Check is an inventory with its check.
+type Check struct {
+	Inventory *inventory.Document
+	Check     *assess.Document
+}
+
+// Confirm puts two checks of one machine against one release beside each
+// other. It is an error where the inventories are of two machines, or where the
+// one after the work is the older.
+func Confirm(before, after Check) (*Document, error) {
+	a, b := before.Inventory, after.Inventory
+	beside := compare.Run(a, b, before.Check, after.Check)
+	switch {
+	case !beside.SameDevice && contradict(a, b):
+		return nil, fmt.Errorf("the inventories are of two machines, %s and %s: their serial numbers or UUIDs differ", beside.A.Name, beside.B.Name)
+	case !beside.SameDevice && !sameName(a, b):
+		return nil, fmt.Errorf("nothing says that %s and %s are one machine: neither serial number nor UUID nor host name is the same", beside.A.Name, beside.B.Name)
+	case b.TakenAt.Before(a.TakenAt):
+		return nil, fmt.Errorf("the inventory after the work was taken on %s, before the other one (%s); the earlier one is the one to compare with", say.Moment(b.TakenAt), say.Moment(a.TakenAt))
+	}
+	d := &Document{Format: Format, Release: after.Check.Release, Before: beside.A, After: beside.B, Steps: []Step{}, Changes: []Change{}}
+	d.changes(before.Check, after.Check, beside)
+	d.steps(before.Check, after.Check, beside)
+	d.Notes = encryption(fact.Read(a), fact.Read(b))
+	d.Says = d.sum(before.Check, after.Check)
+	return d, nil
+}
+
+func sameName(a, b *inventory.Document) bool {
+	name := a.Device.Name.Or("")
+	return name != "" && strings.EqualFold(name, b.Device.Name.Or(""))
+}
+
+// contradict tells whether the inventories differ in what names a machine.
+func contradict(a, b *inventory.Document) bool {
+	differ := func(x, y inventory.Opt[string]) bool {
+		s, ok := x.Get()
+		t, both := y.Get()
+		return ok && both && !strings.EqualFold(s, t)
+	}
+	return differ(a.Device.UUID, b.Device.UUID) || differ(a.Device.Serial, b.Device.Serial)
+}
+
+// musts are the findings that decide, by their requirement.
+func musts(d *assess.Document) map[string]*assess.Finding {
+	out := map[string]*assess.Finding{}
+	for i := range d.Findings {
+		if f := &d.Findings[i]; f.Level == "must" {
+			out[f.Requirement] = f
+		}
+	}
+	return out
+}
+
+func open(outcome string) bool { return outcome == "fail" || outcome == "unknown" }
+
+func (d *Document) changes(a, b *assess.Document, beside *compare.Document) {
+	was := musts(a)
+	for i := range b.Findings {
+		is := &b.Findings[i]
+		old := was[is.Requirement]
+		if old == nil || is.Level != "must" || !open(old.Outcome) && !open(is.Outcome) {
+			continue
+		}
+		c := Change{Requirement: is.Requirement, Title: is.Title, Was: old.Has, Is: is.Has, Needs: is.Needs, SettledBy: old.SettledBy}
+		switch {
+		case is.Outcome == "not-applicable":
+			c.Kind = Moot
+		case is.Outcome == "pass":
+			c.Kind = Settled
+		case is.Outcome == "unknown" && old.Outcome != "unknown":
+			c.Kind = Lost
+			if invisible(beside, is.Requirement) {
+				c.Kind = Invisible
+			}
+		case old.Outcome == "unknown" && is.Outcome == "fail":
+			c.Kind = Known
+		case open(old.Outcome):
+			c.Kind = Left
+		default:
+			c.Kind = Broken
+		}
+		d.Changes = append(d.Changes, c)
+	}
+}
+
+func invisible(beside *compare.Document, requirement string) bool {
+	return slices.ContainsFunc(beside.Findings, func(f compare.Finding) bool { return f.Requirement == requirement && f.Invisible })
+}
+
+// steps says of each step of the plan what the later inventory shows of it.
+func (d *Document) steps(a, b *assess.Document, beside *compare.Document) {
+	is := musts(b)
+	states := map[int]string{}
+	for i := range a.Plan {
+		p := &a.Plan[i]
+		s := Step{Number: p.Number, Step: p.Step, Title: p.Title, State: NotSeen, Says: "No program sees it; whoever did it says so."}
+		var failing, unknown, hidden, met []string
+		for _, q := range p.Settles {
+			f := is[q]
+			switch {
+			case f == nil || f.Outcome == "not-applicable":
+			case f.Outcome == "fail":
+				failing = append(failing, say.Lower(f.Title))
+			case f.Outcome == "unknown" && invisible(beside, q):
+				hidden = append(hidden, say.Lower(f.Title))
+			case f.Outcome == "unknown":
+				unknown = append(unknown, say.Lower(f.Title))
+			default:
+				met = append(met, say.Lower(f.Title))
+			}
+		}
+		switch {
+		case len(p.Settles) == 0: // nothing tells
+		case failing != nil && p.Step == "read-again":
+			s.State, s.Says = Worked, "What was not known is known: "+say.And(failing)+" not met."
+		case failing != nil:
+			s.State, s.Says, s.Try = NoEffect, "Not met as before: "+say.And(failing)+". Either it was not done, or it had no effect.", p.Otherwise
+			if n := held(p, states); n > 0 {
+				s.State, s.Says, s.Try = Waits, fmt.Sprintf("It waits for step %d.", n), nil
+			}
+		case hidden != nil:
+			s.State, s.Says = NotShown, "The later inventory was read with fewer rights, and does not show it: "+say.And(hidden)+"."
+		case unknown != nil:
+			s.State, s.Says = NotShown, "Not known: "+say.And(unknown)+"."
+		case met != nil:
+			s.State, s.Says = Worked, "Met: "+say.And(met)+"."
+		default:
+			s.State, s.Says = NotNeeded, "What it settles no longer applies."
+		}
+		states[p.Number] = s.State
+		d.Steps = append(d.Steps, s)
+	}
+}
+
+// held is the first step that a step comes after and that had no effect, or 0.
+func held(p *assess.Step, states map[int]string) int {
+	for _, n := range p.After {
+		if states[n] == NoEffect || states[n] == Waits {
+			return n
+		}
+	}
+	return 0
+}
+
+// encryption says what the work left of the protection of the system volume.
+func encryption(a, b *fact.Facts) []string {
+	was, is := a.Value(fact.EncryptionState).Text(), b.Value(fact.EncryptionState).Text()
+	switch {
+	case is == "paused":
+		return []string{"The encryption of the system volume is paused: nothing protects it until it is resumed."}
+	case is == "on" && was == "off":
+		return []string{"The system volume is encrypted now and was not before. A system can begin that by itself once TPM and secure boot are on: make sure that its recovery key is held."}
+	case is == "off" && (was == "on" || was == "paused"):
+		return []string{"The system volume was encrypted before and is not now."}
+	}
+	return nil
+}
+
+func (d *Document) count(kinds ...string) (n int, titles []string) {
+	for _, c := range d.Changes {
+		if slices.Contains(kinds, c.Kind) {
+			n++
+			titles = append(titles, say.Lower(c.Title))
+		}
+	}
+	return n, titles
+}
+
+// sum says the whole in a sentence or two: the answer first.
+func (d *Document) sum(a, b *assess.Document) string {
+	head := fmt.Sprintf("%s; it was %s", b.Disposition, a.Disposition)
+	if b.Disposition == a.Disposition {
+		head = b.Disposition + ", as before"
+	}
+	settled, _ := d.count(Settled, Moot)
+	left, titles := d.count(Left, Known)
+	done := say.Count(settled, "requirement is settled", "requirements are settled")
+	switch {
+	case settled == 0 && left == 0:
+	case left == 0:
+		head += ": " + done + ", none is left"
+	case settled == 0:
+		head += ": nothing is settled; left: " + say.And(titles)
+	default:
+		head += ": " + done + "; left: " + say.And(titles)
+	}
+	out := []string{say.Sentence(head)}
+	if _, titles := d.count(Broken); titles != nil {
+		out = append(out, say.Sentence("met before and not now: "+say.And(titles)))
+	}
+	if n, titles := d.count(Invisible); n > 0 {
+		out = append(out, say.Sentence("no longer visible, since the later inventory was read with fewer rights: "+say.And(titles)))
+	}
+	if _, titles := d.count(Lost); titles != nil {
+		out = append(out, say.Sentence("no longer known: "+say.And(titles)))
+	}
+	return strings.Join(out, " ")
+}

@@ -1,0 +1,226 @@
+package after_test
+
+import (
+	"os"
+	"strings"
+	"testing"
+	"time"
+
+	"rolltop.example/rolltop/core/after"
+	"rolltop.example/rolltop/core/assess"
+	"rolltop.example/rolltop/core/inventory"
+	"rolltop.example/rolltop/core/release"
+)
+
+var now = time.Date(2026, 11, 23, 8, 0, 0, 0, time.UTC)
+
+func some[T any](v T) inventory.Opt[T] { return inventory.Some(v) }
+
+type doc = inventory.Document
+
+func skerry(t *testing.T) *release.Release {
+	t.Helper()
+	const dir = "../../internal/standin/releases/"
+	src, err := os.ReadFile(dir + "skerry-12.yaml")
+	if err != nil {
+		t.Fatal(err)
+	}
+	rel, err := release.Read("skerry-12.yaml", src, func(name string) ([]byte, error) { return os.ReadFile(dir + name) })
+	if err != nil {
+		t.Fatal(err)
+	}
+	return rel
+}
+
+// legacy is a PC that needs the disk converted, UEFI, TPM and secure boot.
+func legacy() *doc {
+	d := &doc{Format: inventory.Format, TakenAt: now}
+	d.Device.Name, d.Device.Serial, d.Device.Form, d.Device.Environment = some("GULL-014"), some("OB3-0042-7731"), some("desktop"), some("hardware")
+	d.OS.Platform, d.OS.Name, d.OS.Version, d.OS.Architecture = some("windows"), some("Skerry 11"), some("11.2"), some("x86-64")
+	d.Processor = inventory.Processor{Name: some("Corvane K5-9400"), Architecture: some("x86-64"), Cores: some(int64(6)), Threads: some(int64(6)), RatedMHz: some(int64(2900)),
+		Features: []string{"cmpxchg16b", "sse4.2", "avx2"}}
+	d.Memory = inventory.Memory{Installed: some(int64(8 << 30)), Visible: some(int64(7 << 30)), Slots: some(int64(2)), SlotsUsed: some(int64(1)), Max: some(int64(64 << 30))}
+	d.Storage.Disks = []inventory.Disk{{Name: some("disk 0"), Kind: some("ssd"), System: some(true), Health: some("good")}}
+	d.Storage.System.DiskBytes, d.Storage.System.VolumeBytes, d.Storage.System.FreeBytes = some(int64(256e9)), some(int64(250e9)), some(int64(90e9))
+	d.Storage.System.PartitionStyle, d.Storage.Boot.PartitionStyle = some("mbr"), some("mbr")
+	d.Storage.System.Encryption.State = some("on")
+	d.Firmware = inventory.Firmware{BootMode: some("legacy"), UEFICapable: some(true), SecureBoot: some("inactive")}
+	d.TPM = inventory.TPM{State: some("off"), Version: some("2.0")}
+	d.Graphics = []inventory.Adapter{{Name: some("Built-in graphics"), DriverModel: some("2.7")}}
+	d.Displays = []inventory.Display{{Name: some("Gannet 22"), WidthPx: some(int64(1680)), HeightPx: some(int64(1050)), DiagonalInches: some(22.0), BitsPerChannel: some(int64(8))}}
+	return d
+}
+
+// disk and boot do the first two steps of the visit, the rest all of them.
+func disk(d *doc) {
+	d.Storage.System.PartitionStyle, d.Storage.Boot.PartitionStyle = some("gpt"), some("gpt")
+}
+func boot(d *doc) {
+	d.Firmware.BootMode, d.Firmware.SecureBoot, d.Firmware.SecureBootCapable = some("uefi"), some("off"), some(true)
+}
+func tpm(d *doc)    { d.TPM.State = some("ready") }
+func secure(d *doc) { d.Firmware.SecureBoot = some("on") }
+
+// confirm checks a machine before and after changes, an hour apart.
+func confirm(t *testing.T, before *doc, changes ...func(*doc)) *after.Document {
+	t.Helper()
+	rel := skerry(t)
+	later := *before
+	later.TakenAt = before.TakenAt.Add(time.Hour)
+	for _, change := range changes {
+		change(&later)
+	}
+	d, err := after.Confirm(check(t, rel, before), check(t, rel, &later))
+	if err != nil {
+		t.Fatal(err)
+	}
+	return d
+}
+
+func check(t *testing.T, rel *release.Release, d *doc) after.Check {
+	t.Helper()
+	a, err := assess.Run(rel, d)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return after.Check{Inventory: d, Check: a.Document(now, "1.0")}
+}
+
+func step(t *testing.T, d *after.Document, id string) after.Step {
+	t.Helper()
+	for _, s := range d.Steps {
+		if s.Step == id {
+			return s
+		}
+	}
+	t.Fatalf("no step %s in %+v", id, d.Steps)
+	return after.Step{}
+}
+
+func kind(d *after.Document, requirement string) string {
+	for _, c := range d.Changes {
+		if c.Requirement == requirement {
+			return c.Kind
+		}
+	}
+	return ""
+}
+
+func TestStepsThatWorkedAndDidNot(t *testing.T) {
+	tests := []struct {
+		name    string
+		changes []func(*doc)
+		states  map[string]string
+		says    string
+	}{
+		{"nothing was done", nil, map[string]string{"convert-disk": after.NoEffect, "boot-mode": after.Waits, "tpm-on": after.Waits, "secure-boot-on": after.Waits, "backup": after.NotSeen}, "Reconfigure, as before: nothing is settled; left: "},
+		{"the disk alone", []func(*doc){disk}, map[string]string{"convert-disk": after.Worked, "boot-mode": after.NoEffect, "tpm-on": after.Waits}, "Reconfigure, as before: one requirement is settled; left: "},
+		{"up to the boot mode", []func(*doc){disk, boot}, map[string]string{"convert-disk": after.Worked, "boot-mode": after.Worked, "tpm-on": after.NoEffect, "secure-boot-on": after.Waits}, "left: "},
+		{"TPM, and not secure boot", []func(*doc){disk, boot, tpm}, map[string]string{"tpm-on": after.Worked, "secure-boot-on": after.NoEffect}, "left: secure boot switched on."},
+		{"everything", []func(*doc){disk, boot, tpm, secure}, map[string]string{"convert-disk": after.Worked, "boot-mode": after.Worked, "tpm-on": after.Worked, "secure-boot-on": after.Worked}, "Ready; it was reconfigure: five requirements are settled, none is left."},
+	}
+	for _, tt := range tests {
+		d := confirm(t, legacy(), tt.changes...)
+		for id, want := range tt.states {
+			s := step(t, d, id)
+			if s.State != want {
+				t.Errorf("%s: step %s is %s (%s), not %s", tt.name, id, s.State, s.Says, want)
+			}
+			if (s.Try != nil) != (want == after.NoEffect) {
+				t.Errorf("%s: step %s is %s and says to try %q", tt.name, id, want, s.Try)
+			}
+		}
+		if !strings.Contains(d.Says, tt.says) {
+			t.Errorf("%s: %s", tt.name, d.Says)
+		}
+	}
+}
+
+// Fewer rights are no step back; another cause, or another value, is said.
+func TestWhatIsNoLongerThere(t *testing.T) {
+	ready := legacy()
+	for _, do := range []func(*doc){disk, boot, tpm, secure} {
+		do(ready)
+	}
+	gone := func(cause string) func(*doc) {
+		return func(d *doc) {
+			d.TPM = inventory.TPM{}
+			d.Gaps = []inventory.Gap{{Fact: "tpm.state", Cause: cause}, {Fact: "tpm.version", Cause: cause}}
+		}
+	}
+	for _, tt := range []struct {
+		change     func(*doc)
+		kind, says string
+	}{
+		{gone(inventory.NeedsRights), after.Invisible, "No longer visible, since the later inventory was read with fewer rights: TPM 2.0 ready."},
+		{gone(inventory.ReadFailed), after.Lost, "No longer known: TPM 2.0 ready."},
+		{func(d *doc) { d.TPM.State = some("off") }, after.Broken, "Met before and not now: TPM 2.0 ready."},
+		{func(*doc) {}, "", "Ready, as before."},
+	} {
+		d := confirm(t, ready, tt.change)
+		if got := kind(d, "tpm"); got != tt.kind || !strings.Contains(d.Says, tt.says) {
+			t.Errorf("%q, not %q: %s", got, tt.kind, d.Says)
+		}
+	}
+	// A step whose effect could not be seen is neither done nor undone.
+	d := confirm(t, legacy(), disk, boot, secure, gone(inventory.NeedsRights))
+	if s := step(t, d, "tpm-on"); s.State != after.NotShown || !strings.Contains(s.Says, "fewer rights") {
+		t.Errorf("%+v", s)
+	}
+}
+
+// What was not known and turns out is known, for better or worse.
+func TestUnknownsThatTurnOut(t *testing.T) {
+	before := legacy()
+	before.TPM = inventory.TPM{}
+	before.Gaps = []inventory.Gap{{Fact: "tpm.state", Cause: inventory.NeedsRights}, {Fact: "tpm.version", Cause: inventory.NeedsRights}}
+	seen := func(state string) func(*doc) {
+		return func(d *doc) { d.Gaps, d.TPM = nil, inventory.TPM{State: some(state), Version: some("2.0")} }
+	}
+	if got := kind(confirm(t, before, seen("ready")), "tpm"); got != after.Settled {
+		t.Errorf("ready: %s", got)
+	}
+	if got := kind(confirm(t, before, seen("off")), "tpm"); got != after.Known {
+		t.Errorf("off: %s", got)
+	}
+	if got := kind(confirm(t, before), "tpm"); got != after.Left {
+		t.Errorf("as before: %s", got)
+	}
+}
+
+func TestEncryptionAfterTheWork(t *testing.T) {
+	for _, tt := range []struct{ was, is, says string }{
+		{"on", "paused", "is paused: nothing protects it"}, {"paused", "paused", "is paused"}, {"off", "on", "can begin that by itself"}, {"on", "off", "was encrypted before"}, {"on", "on", ""}, {"off", "off", ""}, {"", "on", ""},
+	} {
+		before := legacy()
+		before.Storage.System.Encryption.State = inventory.Opt[string]{}
+		if tt.was != "" {
+			before.Storage.System.Encryption.State = some(tt.was)
+		}
+		d := confirm(t, before, func(d *doc) { d.Storage.System.Encryption.State = some(tt.is) })
+		if got := strings.Join(d.Notes, " "); (tt.says == "") != (got == "") || !strings.Contains(got, tt.says) {
+			t.Errorf("%s, then %s: %q", tt.was, tt.is, got)
+		}
+	}
+}
+
+func TestTwoMachinesAreRefused(t *testing.T) {
+	rel := skerry(t)
+	for _, tt := range []struct {
+		change func(*doc)
+		says   string
+	}{
+		{func(d *doc) { d.Device.Serial = some("OB3-0042-9999") }, "two machines"},
+		{func(d *doc) { d.Device.Serial, d.Device.Name = inventory.Opt[string]{}, some("GULL-015") }, "nothing says that GULL-014 and GULL-015 are one machine"},
+		{func(d *doc) { d.Device.Serial = inventory.Opt[string]{} }, ""}, // the host name is the same
+		{func(d *doc) { d.Device.Name = some("GULL-015") }, ""},          // it was renamed
+		{func(d *doc) { d.TakenAt = now.Add(-time.Hour) }, "the earlier one is the one to compare with"},
+	} {
+		later := legacy()
+		tt.change(later)
+		_, err := after.Confirm(check(t, rel, legacy()), check(t, rel, later))
+		if (err == nil) != (tt.says == "") || err != nil && !strings.Contains(err.Error(), tt.says) {
+			t.Errorf("%v, not %q", err, tt.says)
+		}
+	}
+}

@@ -1,0 +1,108 @@
+package cli
+
+import (
+	"fmt"
+	"strings"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"rolltop.example/rolltop/core/after"
+	"rolltop.example/rolltop/core/assess"
+	"rolltop.example/rolltop/core/inventory"
+	"rolltop.example/rolltop/core/release"
+	"rolltop.example/rolltop/core/say"
+	"rolltop.example/rolltop/internal/build"
+)
+
+// earlier is the check of the inventory that --after names.
+type earlier struct {
+	after.Check
+}
+
+// earlierOf reads the inventory of --after, or gives nil where there is none. It is checked by
+// the same release as the machine is now, so that only the machine differs.
+func earlierOf(cmd *cobra.Command, form string, rels []*release.Release, list []subject) (*earlier, error) {
+	file, _ := cmd.Flags().GetString("after")
+	if file == "" {
+		return nil, nil
+	}
+	if len(rels) != 1 || len(list) != 1 || list[0].spec {
+		return nil, wrongUsage("--after looks at one machine and one release; give one --release, and one --inventory or none")
+	}
+	if form != "text" && form != "json" {
+		return nil, wrongUsage("--after prints text or json; --format %s is for a check alone", form)
+	}
+	inv, err := subject{file: file}.read(rels)
+	if err != nil {
+		return nil, err
+	}
+	a, err := assess.Run(rels[0], inv)
+	if err != nil {
+		return nil, usage{err}
+	}
+	return &earlier{after.Check{Inventory: inv, Check: a.Document(time.Now(), build.Version)}}, nil
+}
+
+// print says what the work has come to.
+func (e *earlier) print(cmd *cobra.Command, form string, inv *inventory.Document, d *assess.Document) error {
+	got, err := after.Confirm(e.Check, after.Check{Inventory: inv, Check: d})
+	if err != nil {
+		return err
+	}
+	if form == "json" {
+		return printJSON(cmd.OutOrStdout(), got)
+	}
+	p := newPaper(cmd.OutOrStdout())
+	p.line("%s", headOf(d))
+	p.line("")
+	p.text("", say.Marks[d.Disposition]+" "+got.Says)
+	for _, n := range got.Notes {
+		p.text("  ! ", n)
+	}
+	p.styled("  ", fmt.Sprintf("%s, revision %d · inventories of %s and of %s", got.Release.Name, got.Release.Revision, say.Moment(got.Before.TakenAt), say.Moment(got.After.TakenAt)), dim)
+	printSteps(p, got.Steps)
+	printChanges(p, got.Changes)
+	return nil
+}
+
+var stepWords = map[string]string{after.Worked: "worked", after.NoEffect: "no effect", after.Waits: "waits", after.NotShown: "not shown", after.NotSeen: "not to be seen", after.NotNeeded: "not needed"}
+
+func printSteps(p *paper, steps []after.Step) {
+	var quiet []string
+	for _, s := range steps {
+		if s.State == after.NotSeen {
+			quiet = append(quiet, say.Lower(s.Title))
+		}
+	}
+	if len(steps) > len(quiet) {
+		p.line("")
+		p.line("%s", p.style(bold, "The steps of the plan"))
+	}
+	for _, s := range steps {
+		if s.State == after.NotSeen {
+			continue
+		}
+		p.text(fmt.Sprintf("  %2d. ", s.Number), s.Title+": "+stepWords[s.State]+". "+s.Says)
+		for i, try := range s.Try {
+			p.text("      ", fmt.Sprintf("%s %s", [...]string{"Look first:", "Then:"}[min(i, 1)], try))
+		}
+	}
+	if quiet != nil {
+		p.styled("  ", "No program sees whether these were done: "+strings.Join(quiet, "; ")+".", dim)
+	}
+}
+
+var changeWords = map[string]string{after.Settled: "settled", after.Left: "left", after.Known: "known now, and not met", after.Broken: "met before, and not now",
+	after.Invisible: "no longer visible", after.Lost: "no longer known", after.Moot: "no longer applies"}
+
+func printChanges(p *paper, changes []after.Change) {
+	if len(changes) == 0 {
+		return
+	}
+	p.line("")
+	p.line("%s", p.style(bold, "The requirements that were open, or are"))
+	for _, c := range changes {
+		p.headed("  ", c.Title, fmt.Sprintf(": %s; had %s, has %s, needs %s", changeWords[c.Kind], c.Was, c.Is, c.Needs))
+	}
+}
