@@ -142,7 +142,7 @@ func printCheck(p *paper, d *assess.Document, all bool) {
 	p.styled("  ", fmt.Sprintf("%s, revision %d of %s · inventory of %s · %d of %d needed facts read", d.Release.Name, d.Release.Revision, say.Day(d.Release.Published),
 		say.Moment(d.Machine.TakenAt), d.Coverage.Read, d.Coverage.Needed), dim)
 	if s := d.Support; s != nil {
-		p.styled("  ", supportLine(s), dim)
+		p.styled("  ", spaced(s.Sentence(), s.Says), dim)
 	}
 	for _, w := range d.Warnings {
 		p.text("  ! ", w)
@@ -176,13 +176,6 @@ func spaced(a, b string) string {
 		return a + " " + b
 	}
 	return a + b
-}
-
-func supportLine(s *assess.Support) string {
-	if s.Days < 0 {
-		return fmt.Sprintf("%s went out of support on %s", s.Release, say.Day(s.Ends))
-	}
-	return spaced(fmt.Sprintf("%s is supported until %s, %s from the check.", spaced(s.Release, s.Edition), say.Day(s.Ends), say.Count(s.Days, "day", "days")), s.Says)
 }
 
 // printBeside prints what stands beside the disposition: the package, a hold,
@@ -312,21 +305,7 @@ func sectionOf(f *assess.Finding, d *assess.Document) string {
 }
 
 func printFinding(p *paper, d *assess.Document, f *assess.Finding, all bool) {
-	title := f.Title
-	switch {
-	case f.AskedBy == "house":
-		title += " (house standard)"
-	case f.Interim != "":
-		title += " (on the way, for " + f.Interim + ")"
-	}
-	compare := fmt.Sprintf("%s → needs %s", f.Has, f.Needs)
-	if f.Has != "not known" {
-		compare = "has " + compare
-	}
-	if f.Distance != "" {
-		compare += " (" + f.Distance + ")"
-	}
-	p.headed("  ", title, ": "+compare+settledBy(d, f))
+	p.headed("  ", f.Named(), ": "+f.Compared()+settledBy(d, f))
 	if f.Reason != "" {
 		p.text("      ", f.Reason)
 	}

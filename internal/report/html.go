@@ -30,8 +30,8 @@ var Policy = func() string {
 var templates = template.Must(template.New("report").Funcs(template.FuncMap{
 	"mark":     func(disposition string) string { return say.Marks[disposition] },
 	"prepared": func(state string) string { return say.Preparations[state] },
-	"compared": compared, "title": title, "takes": takes,
-	"count": say.Count, "day": say.Day, "capital": say.Capital,
+	"takes":    takes,
+	"count":    say.Count, "day": say.Day, "capital": say.Capital,
 	"numbers": func(list []int) string {
 		var out []string
 		for _, n := range list {
@@ -63,19 +63,18 @@ func HTML(w io.Writer, reader string, machines ...*Machine) error {
 
 // What the templates ask for.
 
-func (p page) First() bool       { return p.first }
-func (p page) Name() string      { return p.name() }
-func (p page) About() string     { return p.about() }
-func (p page) Verdict() string   { return p.verdict() }
-func (p page) Fails() any        { return p.group("must", "fail") }
-func (p page) Unknowns() any     { return p.group("must", "unknown") }
-func (p page) Advice() any       { return p.group("should", "fail") }
-func (p page) Rest() any         { return p.rest() }
-func (p page) Known() any        { return p.known() }
-func (p page) Preparation() any  { return p.preparation() }
-func (p page) Parts() []part     { return p.parts() }
-func (p page) Told() []string    { return p.told() }
-func (p page) Made() []string    { return p.made() }
-func (p page) Beside() []string  { return p.beside() }
-func (p page) Supported() string { return p.supported() }
-func (p page) Withheld() bool    { return p.Check.Disposition == "replace" }
+func (p page) First() bool      { return p.first }
+func (p page) Name() string     { return p.name() }
+func (p page) About() string    { return p.about() }
+func (p page) Verdict() string  { return p.verdict() }
+func (p page) Fails() any       { return p.group("must", "fail") }
+func (p page) Unknowns() any    { return p.group("must", "unknown") }
+func (p page) Advice() any      { return p.group("should", "fail") }
+func (p page) Rest() any        { return p.rest() }
+func (p page) Known() any       { return p.known() }
+func (p page) Preparation() any { return p.preparation() }
+func (p page) Parts() []part    { return p.parts() }
+func (p page) Told() []string   { return p.told() }
+func (p page) Made() []string   { return p.made() }
+func (p page) Beside() []string { return p.beside() }
+func (p page) Withheld() bool   { return p.Check.Disposition == "replace" }

@@ -56,8 +56,8 @@ func (m *Machine) markdown(d detail) string {
 		line("")
 		for i := range g.list[:min(d.items, len(g.list))] {
 			f := &g.list[i]
-			text := strings.TrimSpace(compared(f) + ". " + f.Reason)
-			line("- **%s**: %s", plainMark(title(f)), plainMark(text))
+			text := strings.TrimSpace(f.Compared() + ". " + f.Reason)
+			line("- **%s**: %s", plainMark(f.Named()), plainMark(text))
 		}
 		more(line, len(g.list)-d.items)
 	}

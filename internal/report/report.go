@@ -233,31 +233,6 @@ func (m *Machine) told() []string {
 	return out
 }
 
-// compared is has → needs in one line.
-func compared(f *assess.Finding) string {
-	has := f.Has
-	if has != "not known" {
-		has = "has " + has
-	}
-	s := has + " → needs " + f.Needs
-	if f.Distance != "" {
-		s += " (" + f.Distance + ")"
-	}
-	return s
-}
-
-// title names a finding with who asks for it, where that is not the publisher
-// of the target.
-func title(f *assess.Finding) string {
-	switch {
-	case f.AskedBy == "house":
-		return f.Title + " (house standard)"
-	case f.Interim != "":
-		return f.Title + " (on the way, for " + f.Interim + ")"
-	}
-	return f.Title
-}
-
 // made is the line on what the check was made with.
 func (m *Machine) made() []string {
 	d := m.Check
@@ -296,7 +271,7 @@ func (m *Machine) beside() []string {
 		out = append(out, fmt.Sprintf("By the publisher's requirements alone: %s; %s", p.Disposition, p.Answer))
 	}
 	if s := d.Support; s != nil {
-		out = append(out, m.supported())
+		out = append(out, s.Sentence())
 	}
 	for _, n := range d.Next {
 		name := n.Release.Name
@@ -306,16 +281,4 @@ func (m *Machine) beside() []string {
 		out = append(out, fmt.Sprintf("Next, %s: %s. %s", name, n.Disposition, say.Capital(n.Answer)))
 	}
 	return out
-}
-
-// supported says how long the installed release is still supported.
-func (m *Machine) supported() string {
-	s := m.Check.Support
-	if s == nil {
-		return ""
-	}
-	if s.Days < 0 {
-		return fmt.Sprintf("%s went out of support on %s.", s.Release, say.Day(s.Ends))
-	}
-	return fmt.Sprintf("%s is supported until %s, %s from the check.", strings.TrimSpace(s.Release+" "+s.Edition), say.Day(s.Ends), say.Count(s.Days, "day", "days"))
 }

@@ -130,13 +130,22 @@ func (s *Server) checkDevice(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, s.problem(err, fmt.Sprintf("the machine %q has no inventory %d", in.Key, id))
 	}
-	got, err := s.check(ctx, target{release: rel}, inv)
+	got, err := s.checked(ctx, target{release: rel}, inv)
+	if err != nil {
+		return nil, err
+	}
+	return &struct{ Body assess.Document }{*got}, nil
+}
+
+// checked is a check, or the problem that the caller is told.
+func (s *Server) checked(ctx context.Context, t target, inv *inventory.Document) (*assess.Document, error) {
+	got, err := s.check(ctx, t, inv)
 	if wrong := new(check.WrongClass); errors.As(err, &wrong) {
 		return nil, &api.Problem{Status: http.StatusUnprocessableEntity, Title: "The wrong class of hardware", Detail: err.Error()}
 	} else if err != nil {
 		return nil, s.problem(err, "")
 	}
-	return &struct{ Body assess.Document }{*got}, nil
+	return got, nil
 }
 
 func (s *Server) compare(ctx context.Context, in *struct {

@@ -3,12 +3,10 @@ package server
 import (
 	"bytes"
 	"context"
-	"errors"
 	"net/http"
 
 	"github.com/danielgtaylor/huma/v2"
 
-	"rolltop.example/rolltop/core/check"
 	"rolltop.example/rolltop/internal/api"
 	"rolltop.example/rolltop/internal/report"
 )
@@ -57,11 +55,9 @@ func (s *Server) report(ctx context.Context, in *reportInput) (*reportOutput, er
 	if !ok {
 		return nil, &api.Problem{Status: http.StatusUnprocessableEntity, Title: "Nothing to check against", Detail: "no target release is chosen for this class of hardware; name one with release="}
 	}
-	got, err := s.check(ctx, t, inv)
-	if wrong := new(check.WrongClass); errors.As(err, &wrong) {
-		return nil, &api.Problem{Status: http.StatusUnprocessableEntity, Title: "The wrong class of hardware", Detail: err.Error()}
-	} else if err != nil {
-		return nil, s.problem(err, "")
+	got, err := s.checked(ctx, t, inv)
+	if err != nil {
+		return nil, err
 	}
 	m := report.Of(got, inv)
 	if in.Redact {
