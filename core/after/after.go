@@ -190,7 +190,7 @@ func (d *Document) steps(a, b *assess.Document, beside *compare.Document) {
 		switch {
 		case len(p.Settles) == 0: // nothing tells
 		case failing != nil && p.Step == "read-again":
-			s.State, s.Says = Worked, "What was not known is known: "+say.And(failing)+" not met."
+			s.State, s.Says = Worked, "What was not known is known, and not met: "+say.And(failing)+"."
 		case failing != nil:
 			s.State, s.Says, s.Try = NoEffect, "Not met as before: "+say.And(failing)+". Either it was not done, or it had no effect.", p.Otherwise
 			if n := held(p, states); n > 0 {
@@ -234,14 +234,14 @@ func encryption(a, b *fact.Facts) []string {
 	return nil
 }
 
-func (d *Document) count(kinds ...string) (n int, titles []string) {
+// titles of the requirements that have become one of some kinds.
+func (d *Document) titles(kinds ...string) (out []string) {
 	for _, c := range d.Changes {
 		if slices.Contains(kinds, c.Kind) {
-			n++
-			titles = append(titles, say.Lower(c.Title))
+			out = append(out, say.Lower(c.Title))
 		}
 	}
-	return n, titles
+	return out
 }
 
 // sum says the whole in a sentence or two: the answer first.
@@ -250,27 +250,24 @@ func (d *Document) sum(a, b *assess.Document) string {
 	if b.Disposition == a.Disposition {
 		head = b.Disposition + ", as before"
 	}
-	settled, _ := d.count(Settled, Moot)
-	left, titles := d.count(Left, Known)
+	settled, left := len(d.titles(Settled, Moot)), d.titles(Left, Known)
 	done := say.Count(settled, "requirement is settled", "requirements are settled")
 	switch {
-	case settled == 0 && left == 0:
-	case left == 0:
+	case settled == 0 && left == nil:
+	case left == nil:
 		head += ": " + done + ", none is left"
 	case settled == 0:
-		head += ": nothing is settled; left: " + say.And(titles)
+		head += ": nothing is settled; left: " + say.And(left)
 	default:
-		head += ": " + done + "; left: " + say.And(titles)
+		head += ": " + done + "; left: " + say.And(left)
 	}
 	out := []string{say.Sentence(head)}
-	if _, titles := d.count(Broken); titles != nil {
-		out = append(out, say.Sentence("met before and not now: "+say.And(titles)))
-	}
-	if n, titles := d.count(Invisible); n > 0 {
-		out = append(out, say.Sentence("no longer visible, since the later inventory was read with fewer rights: "+say.And(titles)))
-	}
-	if _, titles := d.count(Lost); titles != nil {
-		out = append(out, say.Sentence("no longer known: "+say.And(titles)))
+	for _, g := range []struct{ kind, words string }{
+		{Broken, "met before and not now: "}, {Invisible, "no longer visible, since the later inventory was read with fewer rights: "}, {Lost, "no longer known: "},
+	} {
+		if titles := d.titles(g.kind); titles != nil {
+			out = append(out, say.Sentence(g.words+say.And(titles)))
+		}
 	}
 	return strings.Join(out, " ")
 }

@@ -131,10 +131,10 @@ func (l *List) refuseAmbiguous(r *doc.Report) {
 		a.add(i, l.Rules[i].tokens)
 	}
 	came := map[pair]step{{0, 0, false}: {}}
-	todo := []pair{{0, 0, false}}
-	for len(todo) > 0 {
-		at := todo[0]
-		todo = todo[1:]
+	queue := []pair{{0, 0, false}}
+	for len(queue) > 0 {
+		at := queue[0]
+		queue = queue[1:]
 		if at.diverged && a.accept[at.p] > 0 && a.accept[at.q] > 0 {
 			one, two := &l.Rules[a.accept[at.p]-1], &l.Rules[a.accept[at.q]-1]
 			name := witness(came, at)
@@ -158,7 +158,7 @@ func (l *List) refuseAmbiguous(r *doc.Report) {
 				to := pair{e.to, f.to, at.diverged || at.p != at.q || i != j}
 				if _, seen := came[to]; !seen {
 					came[to] = step{at, lo}
-					todo = append(todo, to)
+					queue = append(queue, to)
 				}
 			}
 		}

@@ -3,16 +3,15 @@ package cli
 import (
 	"fmt"
 	"strings"
-	"time"
 
 	"github.com/spf13/cobra"
 
 	"rolltop.example/rolltop/core/after"
 	"rolltop.example/rolltop/core/assess"
+	"rolltop.example/rolltop/core/byhand"
 	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/core/release"
 	"rolltop.example/rolltop/core/say"
-	"rolltop.example/rolltop/internal/build"
 )
 
 // earlier is the check of the inventory that --after names.
@@ -20,9 +19,10 @@ type earlier struct {
 	after.Check
 }
 
-// earlierOf reads the inventory of --after, or gives nil where there is none. It is checked by
-// the same release as the machine is now, so that only the machine differs.
-func earlierOf(cmd *cobra.Command, form string, rels []*release.Release, list []subject) (*earlier, error) {
+// earlierOf reads the inventory of --after, or gives nil where there is none. It
+// is checked by the same release as the machine is now, with the same facts by
+// hand, so that only the machine differs.
+func earlierOf(cmd *cobra.Command, form string, rels []*release.Release, list []subject, hand []byhand.Fact) (*earlier, error) {
 	file, _ := cmd.Flags().GetString("after")
 	if file == "" {
 		return nil, nil
@@ -37,11 +37,12 @@ func earlierOf(cmd *cobra.Command, form string, rels []*release.Release, list []
 	if err != nil {
 		return nil, err
 	}
-	a, err := assess.Run(rels[0], inv)
+	inv, _ = byhand.Enter(inv, hand) // what does not go in is said of the machine as it is now
+	d, err := checked(rels[0], inv)
 	if err != nil {
 		return nil, usage{err}
 	}
-	return &earlier{after.Check{Inventory: inv, Check: a.Document(time.Now(), build.Version)}}, nil
+	return &earlier{after.Check{Inventory: inv, Check: d}}, nil
 }
 
 // print says what the work has come to.

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"strconv"
 	"strings"
 	"time"
 
@@ -18,7 +19,6 @@ import (
 	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/core/release"
 	"rolltop.example/rolltop/core/spec"
-	"rolltop.example/rolltop/internal/build"
 	"rolltop.example/rolltop/internal/collect"
 )
 
@@ -50,7 +50,7 @@ type subject struct {
 	spec bool
 }
 
-func subjects(cmd *cobra.Command) ([]subject, error) {
+func subjects(cmd *cobra.Command) []subject {
 	files, _ := cmd.Flags().GetStringArray("inventory")
 	specs, _ := cmd.Flags().GetStringArray("spec")
 	var out []subject
@@ -63,7 +63,7 @@ func subjects(cmd *cobra.Command) ([]subject, error) {
 	if len(out) == 0 {
 		out = append(out, subject{})
 	}
-	return out, nil
+	return out
 }
 
 func runCheck(cmd *cobra.Command, _ []string) error {
@@ -91,11 +91,8 @@ func runCheck(cmd *cobra.Command, _ []string) error {
 	if err != nil {
 		return err
 	}
-	list, err := subjects(cmd)
-	if err != nil {
-		return err
-	}
-	before, err := earlierOf(cmd, form, rels, list)
+	list := subjects(cmd)
+	before, err := earlierOf(cmd, form, rels, list, hand)
 	if err != nil {
 		return err
 	}
@@ -121,12 +118,11 @@ func runCheck(cmd *cobra.Command, _ []string) error {
 		}
 		var docs []*assess.Document
 		for _, rel := range rels {
-			a, err := assess.Run(rel, inv)
+			d, err := checked(rel, inv)
 			if err != nil {
 				fail(err)
 				continue
 			}
-			d := a.Document(time.Now(), build.Version)
 			docs = append(docs, d)
 			paper.add(d, inv)
 			if before != nil {
@@ -236,7 +232,8 @@ func splitRevision(name string) (id string, revision int) {
 	if !ok {
 		return name, 0
 	}
-	if _, err := fmt.Sscanf(text, "%d", &revision); err != nil || revision < 1 {
+	revision, err := strconv.Atoi(text)
+	if err != nil || revision < 1 {
 		return name, 0
 	}
 	return id, revision

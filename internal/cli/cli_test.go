@@ -423,6 +423,7 @@ func TestCheckAfterTheWork(t *testing.T) {
 		{[]string{before, "--format", "csv"}, 2, "--after prints text or json"},
 		{[]string{before, "--inventory", before}, 2, "one machine and one release"},
 		{[]string{filepath.Join(dir, "nowhere.json")}, 1, "cannot be read"},
+		{[]string{before, "--release", "skerry-12@4x"}, 1, "skerry-12@4x cannot be read"}, // no revision 4
 	} {
 		if code, out, errOut := rolltop(t, append(slices.Clone(base), tt.args...)...); code != tt.code || out != "" || !strings.Contains(errOut, tt.says) {
 			t.Errorf("%v: %d %q %q", tt.args, code, out, errOut)

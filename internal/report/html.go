@@ -31,7 +31,7 @@ var templates = template.Must(template.New("report").Funcs(template.FuncMap{
 	"mark":     func(disposition string) string { return say.Marks[disposition] },
 	"prepared": func(state string) string { return say.Preparations[state] },
 	"takes":    takes,
-	"count":    say.Count, "day": say.Day, "capital": say.Capital,
+	"count":    say.Count, "day": say.Day,
 	"numbers": func(list []int) string {
 		var out []string
 		for _, n := range list {

@@ -40,13 +40,8 @@ func verdict(t target, device, inventory int64, g *assess.Judgement) store.Verdi
 // by hand, and judges them, within a write. The assessment is nil where its
 // class has no target.
 func (s *Server) settle(tx *store.Tx, d *store.Device, inv *inventory.Document) (*assess.Assessment, target, error) {
-	hand, err := tx.HandFacts(d.ID)
+	whole, err := pack(tx, d, inv)
 	if err != nil {
-		return nil, target{}, err
-	}
-	whole, _ := byhand.Enter(inv, hand) // what does not go in is shown on the machine's page
-	f := fact.Read(whole)
-	if err := tx.PutRow(d.ID, d.Class, fact.Catalogue, f.Pack(nil)); err != nil {
 		return nil, target{}, err
 	}
 	t, ok := s.target(d.Class)
@@ -62,6 +57,17 @@ func (s *Server) settle(tx *store.Tx, d *store.Device, inv *inventory.Document) 
 	return a, t, tx.Put(&v)
 }
 
+// pack stores the packed facts of a machine's latest inventory with what was
+// entered by hand, and gives the two together.
+func pack(tx *store.Tx, d *store.Device, inv *inventory.Document) (*inventory.Document, error) {
+	hand, err := tx.HandFacts(d.ID)
+	if err != nil {
+		return nil, err
+	}
+	whole, _ := byhand.Enter(inv, hand) // what does not go in is shown on the machine's page
+	return whole, tx.PutRow(d.ID, d.Class, fact.Catalogue, fact.Read(whole).Pack(nil))
+}
+
 // repack makes packed facts again that are missing or of another version.
 func (s *Server) repack(ctx context.Context) error {
 	devices, err := s.store.Unpacked(ctx, fact.Catalogue)
@@ -70,12 +76,8 @@ func (s *Server) repack(ctx context.Context) error {
 	}
 	for i := range devices {
 		err := s.store.Change(ctx, devices[i].Key, func(tx *store.Tx, d *store.Device, inv *inventory.Document) error {
-			hand, err := tx.HandFacts(d.ID)
-			if err != nil {
-				return err
-			}
-			whole, _ := byhand.Enter(inv, hand)
-			return tx.PutRow(d.ID, d.Class, fact.Catalogue, fact.Read(whole).Pack(nil))
+			_, err := pack(tx, d, inv)
+			return err
 		})
 		if err != nil {
 			return err

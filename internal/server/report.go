@@ -36,6 +36,9 @@ func (s *Server) reports(a huma.API) {
 }
 
 func (s *Server) report(ctx context.Context, in *reportInput) (*reportOutput, error) {
+	if in.Revision > 0 && in.Release == "" {
+		return nil, &api.Problem{Status: http.StatusUnprocessableEntity, Title: "A revision of which release", Detail: "revision= counts the revisions of one release; name it with release="}
+	}
 	d, err := s.store.DeviceByKey(ctx, in.Key)
 	if err != nil {
 		return nil, s.problem(err, noDevice(in.Key))

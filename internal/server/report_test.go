@@ -50,7 +50,7 @@ func TestReportsOfTheService(t *testing.T) {
 		says   string
 	}{
 		{"nobody/report", 404, "no machine"}, {"gull-101/report?release=x-1", 404, "x-1"}, {"gull-101/report?release=fathom-9", 422, "mac"}, {"gull-101/report?format=pdf", 422, "format"},
-		{"gull-101/report?for=user&format=markdown", 422, "for technicians"}, {"gull-101/report?for=x", 422, "for"},
+		{"gull-101/report?for=user&format=markdown", 422, "for technicians"}, {"gull-101/report?for=x", 422, "for"}, {"gull-101/report?revision=4", 422, "name it with release="},
 	} {
 		if status, _, body := call(t, "GET", s.URL+"/api/devices/"+tt.path, s.Token, "", ""); status != tt.status || !strings.Contains(strings.ToLower(body), tt.says) {
 			t.Errorf("%s: %d %s", tt.path, status, body)
