@@ -33,8 +33,8 @@ func (c Change) reversed() Change {
 	return c
 }
 
-// and is the change of two parts that both changed.
-func (c Change) and(d Change) Change {
+// And is the change of two parts that both changed.
+func (c Change) And(d Change) Change {
 	switch {
 	case c == Same:
 		return d
@@ -111,14 +111,14 @@ func matchParts(was, is []Need, more Change) Change {
 			}
 		}
 		if at < 0 {
-			sum = sum.and(more)
+			sum = sum.And(more)
 			continue
 		}
 		left = slices.Delete(left, at, at+1)
-		sum = sum.and(best)
+		sum = sum.And(best)
 	}
 	if len(left) > 0 {
-		sum = sum.and(more.reversed())
+		sum = sum.And(more.reversed())
 	}
 	return sum
 }

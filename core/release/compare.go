@@ -29,13 +29,13 @@ func (p *Pair) Change() need.Change {
 	c := p.Need
 	switch p.When { // a condition that holds for more machines asks for more
 	case need.Tighter:
-		c = with(c, need.Looser)
+		c = c.And(need.Looser)
 	case need.Looser:
-		c = with(c, need.Tighter)
+		c = c.And(need.Tighter)
 	case need.Other:
 		c = need.Other
 	}
-	return with(with(c, steps(levels, p.Was.Level, p.Is.Level)), steps(consequences, p.Was.Consequence, p.Is.Consequence))
+	return c.And(steps(levels, p.Was.Level, p.Is.Level)).And(steps(consequences, p.Was.Consequence, p.Is.Consequence))
 }
 
 var (
@@ -51,16 +51,6 @@ func steps(order []string, was, is string) need.Change {
 		return need.Looser
 	}
 	return need.Same
-}
-
-func with(a, b need.Change) need.Change {
-	switch {
-	case a == need.Same:
-		return b
-	case b == need.Same || a == b:
-		return a
-	}
-	return need.Other
 }
 
 // Compare pairs the requirements of two revisions, or of two releases, by their
