@@ -417,7 +417,23 @@ func megahertz(text, head string) (int, bool) {
 		n *= 1000
 	case !strings.Contains(unit, "mhz"):
 		return 0, false
+	default:
+		n = grouped(strings.TrimSuffix(text, rest), n)
 	}
 	mhz := int(math.Round(n))
 	return mhz, mhz >= 1 && mhz <= 100_000
+}
+
+// grouped reads 1,900 and 1.900 as nineteen hundred, which among megahertz is
+// what they mean; anything else stays n.
+func grouped(digits string, n float64) float64 {
+	i := strings.IndexAny(digits, ".,")
+	if i < 1 || i > 3 || len(digits) != i+4 {
+		return n
+	}
+	whole, err := strconv.Atoi(digits[:i] + digits[i+1:])
+	if err != nil {
+		return n
+	}
+	return float64(whole)
 }

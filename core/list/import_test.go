@@ -31,6 +31,7 @@ func TestImport(t *testing.T) {
 		{"headings as pages have them", sheet("Manufacturer|Brand|Model|# of Cores|Base Frequency (GHz)|Launch", "Corvane|Corvane K5|8400|6|2.8|2018", "Tessaly|Onyx 5|2600|6|3,4|2018"), list.ImportOptions{},
 			"Corvane K5 8400/6/2800/, Tessaly Onyx 5 2600/6/3400/", "", "Launch"},
 		{"unit in the cell", sheet("Processor|Clock", "K5-8400|2.80 GHz", "K5-8500|2800 MHz"), list.ImportOptions{}, "K5-8400/0/2800/, K5-8500/0/2800/", "", ""},
+		{"thousands parted", sheet("Processor|Clock (MHz)", "K5-8400|2,800", "K5-8500|1.900 MHz", "K5-8600|2800.5", "K5-8700|3.4 GHz", "K5-8800|2.800 GHz"), list.ImportOptions{}, "K5-8400/0/2800/, K5-8500/0/1900/, K5-8600/0/2801/, K5-8700/0/3400/, K5-8800/0/2800/", "", ""},
 		{"a prefix that the page leaves out", sheet("Name", "K5-8400", "Corvane K5-8500"), list.ImportOptions{Prefix: "Corvane"}, "Corvane K5-8400/0/0/, Corvane K5-8500/0/0/", "", ""},
 		{"columns by option", sheet("A|B|C", "x|Bollard|4", "y|Tern|2"), list.ImportOptions{Columns: map[string]string{"name": "a + B", "cores": "C"}}, "x Bollard/4/0/, y Tern/2/0/", "", ""},
 		{"a text between columns", sheet("Maker|Brand|Model", "Corvane|K5|8400"), list.ImportOptions{Columns: map[string]string{"name": "Maker+Brand+'-'+Model"}}, "Corvane K5-8400/0/0/", "", ""},
