@@ -10,7 +10,7 @@ import (
 // Catalogue is the version of the packed form of facts. It counts up whenever
 // packing the same inventory would give other bytes; then stored rows are made
 // again from their inventories.
-const Catalogue = 1
+const Catalogue = 2
 
 // A packed row holds what deciding needs: values, bounds and disagreeing
 // readings, without sources and without the reasons of gaps. It is a sequence of
@@ -18,7 +18,8 @@ const Catalogue = 1
 // lists; then the titles that were asked for.
 //
 //	entry  = number, tag, [value], [floor], [count, values…]
-//	lists  = for each list: count of rows, values of their facts in order
+//	lists  = for each list: count of rows, values of their facts in order; one
+//	         on which sources disagree is 18, count, values…
 //	value  = kind, payload
 
 // tags of an entry.
@@ -33,6 +34,7 @@ const (
 	packNothing = 0
 	packInt     = 16 // Number, a whole one
 	packYes     = 17 // Bool, true
+	packOthers  = 18 // in a row: values that sources disagree on
 )
 
 // Pack appends the packed form of the facts to b.
@@ -70,12 +72,24 @@ func (f *Facts) Pack(b []byte) []byte {
 	for g := Adapters; g < groupCount; g++ {
 		b = binary.AppendUvarint(b, uint64(f.Rows(g)))
 		for i := range f.rows[g] {
-			b = packValue(b, f.rows[g][i].Value)
+			b = packCell(b, &f.rows[g][i])
 		}
 	}
 	b = binary.AppendUvarint(b, uint64(len(f.asked)))
 	for _, s := range f.asked {
 		b = packText(b, s)
+	}
+	return b
+}
+
+// packCell packs one fact of a row.
+func packCell(b []byte, r *Reading) []byte {
+	if len(r.Others()) == 0 {
+		return packValue(b, r.Value)
+	}
+	b = binary.AppendUvarint(append(b, packOthers), uint64(len(r.Others())))
+	for _, o := range r.Others() {
+		b = packValue(b, o.Value)
 	}
 	return b
 }
@@ -136,7 +150,7 @@ func (f *Facts) Unpack(row []byte) error {
 			if u.bad {
 				break
 			}
-			rows = append(rows, Reading{Value: u.value(), Gap: &rowGap})
+			rows = append(rows, u.cell())
 		}
 		f.rows[g] = rows
 	}
@@ -161,14 +175,30 @@ func (f *Facts) unpackEntry(r *Reading, u *unpacker) {
 		if r.doubt == nil {
 			r.doubt = &doubt{}
 		}
-		for range u.count() {
-			r.doubt.others = append(r.doubt.others, Alternative{Value: u.value()})
-		}
+		r.doubt.others = u.others()
 		f.doubtful = true
 	}
 }
 
 // unpacker reads a row; texts share its memory.
+// others are the values that sources disagree on.
+func (u *unpacker) others() []Alternative {
+	var out []Alternative
+	for range u.count() {
+		out = append(out, Alternative{Value: u.value()})
+	}
+	return out
+}
+
+// cell is one fact of a row.
+func (u *unpacker) cell() Reading {
+	if u.at < len(u.s) && u.s[u.at] == packOthers {
+		u.at++
+		return Reading{Gap: &rowGap, doubt: &doubt{others: u.others()}}
+	}
+	return Reading{Value: u.value(), Gap: &rowGap}
+}
+
 type unpacker struct {
 	s   string
 	at  int

@@ -17,7 +17,8 @@ func packed() *inventory.Document {
 	d.Storage.OtherSystems = []string{"Lodestar Linux"}
 	d.Displays = []inventory.Display{{Name: some("OS-14 panel"), DiagonalInches: some(13.3), Internal: some(true)}, {}}
 	d.Software = []inventory.Software{{Name: "Tidebook", Version: some("4.1")}}
-	d.Gaps = []inventory.Gap{{Fact: "storage.other_systems", Cause: inventory.NeedsRights}, {Fact: "tpm.state", Cause: inventory.Disagree, Readings: []inventory.Differ{{Value: "ready", Source: "a"}, {Value: "off", Source: "b"}}}, {Fact: "software", Cause: inventory.NotAsked}}
+	d.Gaps = []inventory.Gap{{Fact: "storage.other_systems", Cause: inventory.NeedsRights}, {Fact: "tpm.state", Cause: inventory.Disagree, Readings: []inventory.Differ{{Value: "ready", Source: "a"}, {Value: "off", Source: "b"}}}, {Fact: "software", Cause: inventory.NotAsked},
+		{Fact: "displays[1].width_px", Cause: inventory.Disagree, Readings: []inventory.Differ{{Value: "1680", Source: "a"}, {Value: "1920", Source: "b"}}}}
 	return d
 }
 
@@ -40,6 +41,9 @@ func TestPackThereAndBack(t *testing.T) {
 	if g.Rows(fact.Displays) != 2 || g.Row(fact.Displays, 0).Value(fact.DisplayDiagonal).Float() != 13.3 || g.Row(fact.Displays, 1).Value(fact.DisplayName).Known() || !g.Doubtful() {
 		t.Error("the rows of a list, or the doubt, did not come back")
 	}
+	if others := g.Row(fact.Displays, 1).Get(fact.DisplayWidth).Others(); len(others) != 2 || others[1].Value.Float() != 1920 {
+		t.Errorf("what sources disagree on in a row came back as %+v", others)
+	}
 	if g.Matter([]string{"Tidebook 5"}); !g.Complete(fact.Titles) {
 		t.Error("the titles that were asked for did not come back")
 	}
@@ -56,7 +60,7 @@ func TestPackedFormIsWhatWasStored(t *testing.T) {
 		h.Write([]byte{byte(def.ID), byte(def.Kind)})
 		h.Write([]byte(def.Name))
 	}
-	const stored, sum = 1, 0x8e3409b9
+	const stored, sum = 2, 0x55d9d71f
 	if fact.Catalogue != stored || h.Sum32() != sum {
 		t.Errorf("Catalogue %d has the sum %#x, and %d had %#x: count Catalogue up, and put both here", fact.Catalogue, h.Sum32(), stored, uint32(sum))
 	}

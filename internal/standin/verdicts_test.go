@@ -2,6 +2,7 @@ package standin_test
 
 import (
 	"math/rand/v2"
+	"slices"
 	"strings"
 	"testing"
 
@@ -140,6 +141,54 @@ func TestJudgeDecidesAsCheckDoes(t *testing.T) {
 	}
 	if len(seen) != 5 {
 		t.Errorf("not every disposition came up: %v", seen)
+	}
+}
+
+// Where sources disagree on a fact of a row, the fleet's list and the machine's
+// page still say the same.
+func TestJudgeOfARowInDoubt(t *testing.T) {
+	rel, err := release.Read("skerry-12.yaml", standin.Releases()["skerry-12.yaml"], nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	org, err := standin.Load()
+	if err != nil {
+		t.Fatal(err)
+	}
+	machines, err := org.Fleet(now)
+	if err != nil {
+		t.Fatal(err)
+	}
+	judge, f := assess.NewJudge(rel), new(fact.Facts)
+	seen := map[string]int{}
+	for _, d := range machines {
+		if d.OS.Platform.Or("") != "windows" || len(d.Graphics) != 1 {
+			continue
+		}
+		for _, readings := range [][]inventory.Differ{{{Value: "2.0", Source: "a"}, {Value: "2.7", Source: "b"}}, {{Value: "1.3", Source: "a"}, {Value: "2.7", Source: "b"}}, {{Value: "1.2", Source: "a"}, {Value: "1.3", Source: "b"}}} {
+			one := *d
+			one.Graphics = []inventory.Adapter{{Name: d.Graphics[0].Name}}
+			one.Gaps = append(slices.Clone(d.Gaps), inventory.Gap{Fact: "graphics[0].driver_model", Cause: inventory.Disagree, Readings: readings})
+			whole := fact.Read(&one)
+			if err := f.Unpack(whole.Pack(nil)); err != nil {
+				t.Fatal(err)
+			}
+			got, err := judge.Judge(f)
+			if err != nil {
+				t.Fatal(err)
+			}
+			want, err := assess.Decide(rel, whole)
+			if err != nil {
+				t.Fatal(err)
+			}
+			if got != want {
+				t.Fatalf("%s: the judge says %+v, the check %+v", d.Device.Name.Or(""), got, want)
+			}
+			seen[got.Disposition.String()]++
+		}
+	}
+	if seen["ready"] == 0 || seen["undetermined"] == 0 || seen["reconfigure"]+seen["refit"] == 0 {
+		t.Errorf("the doubt made no difference: %v", seen)
 	}
 }
 
