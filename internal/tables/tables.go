@@ -58,6 +58,9 @@ func readHTML(name string, src []byte) ([]list.Sheet, error) {
 	}
 	f := &finder{}
 	f.walk(root)
+	if f.long != "" {
+		return nil, fmt.Errorf("%s of %s has more than %d rows; split it", f.long, name, mostRows)
+	}
 	if len(f.sheets) == 0 {
 		return nil, fmt.Errorf("%s has no table; save the page whole, after its table has been shown, or copy the table into a spreadsheet and save it as CSV", name)
 	}
@@ -68,6 +71,7 @@ func readHTML(name string, src []byte) ([]list.Sheet, error) {
 type finder struct {
 	sheets  []list.Sheet
 	heading string
+	long    string // a table with too many rows
 }
 
 func (f *finder) walk(n *html.Node) {
@@ -98,9 +102,11 @@ func (f *finder) table(n *html.Node) (list.Sheet, bool) {
 	var rows [][]string
 	below := map[int]span{} // column → what hangs down into it
 	each(n, func(tr *html.Node) {
-		if len(rows) < mostRows {
-			rows = append(rows, row(tr, below))
+		if len(rows) > mostRows { // the heading is one of them
+			f.long = s.Where
+			return
 		}
+		rows = append(rows, row(tr, below))
 	}, func(caption string) {
 		s.Where = fmt.Sprintf("table %d (%s)", len(f.sheets)+1, caption)
 	})

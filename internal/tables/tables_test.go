@@ -64,6 +64,7 @@ func TestReadRefuses(t *testing.T) {
 		{"just one line", "a heading and one row at least"},
 		{"PK\x03\x04rest", "is a spreadsheet file; save it as CSV first"},
 		{strings.Repeat("a\n", 100_003), "more than 100000 rows"},
+		{"<table>" + strings.Repeat("<tr><td>a", 100_002) + "</table>", "table 1 of f has more than 100000 rows"},
 		{strings.Repeat("x", tables.MaxBytes+1), "too large"},
 	}
 	for _, tt := range tests {
