@@ -83,7 +83,7 @@ func TestFromTheFleetToAMachine(t *testing.T) {
 	}
 	// A machine shows its answer, what fails with has → needs, and its steps.
 	must(t, p.Go(s.URL+"/devices/holm-011"), p.WaitText("A disk conversion and three firmware settings"), p.WaitText("4 of 16 requirements are not met"), p.WaitText("The plan, in this order"))
-	if got := p.Text("[data-requirement=tpm]"); !strings.Contains(got, "most likely switched off in firmware") || !strings.Contains(got, "has none seen → needs ready, version 2.0 or later") || !strings.Contains(got, "settled by step 6") {
+	if got := p.Text("[data-requirement=tpm]"); !strings.Contains(got, "most likely switched off in firmware") || !strings.Contains(got, "has none seen → needs ready, version 2.0 or later") || !strings.Contains(got, "settled by step 8") {
 		t.Errorf("the finding says %q", got)
 	}
 	if got := p.Text("[data-step=tpm-on]"); !strings.Contains(got, "Do not clear the TPM") {
@@ -284,4 +284,73 @@ func TestSmallWindow(t *testing.T) {
 			}
 		}
 	}
+}
+
+// The plan is ticked on the machine's page, with who said it; a refusal takes a
+// reason.
+func TestTicks(t *testing.T) {
+	s := servertest.Demo(t, web.Console())
+	p := open(t, s)
+	plan := "[data-step=convert-disk] "
+	must(t, p.Go(s.URL+"/devices/gull-101"), p.WaitText("Convert the disk to GPT"), p.WaitText("Start › Start with: UEFI systems only."), p.WaitText("may not start afterwards"),
+		p.Click(plan+"[aria-label^='Done:']"), p.WaitText("Done, says demo"), p.Click(plan+"[aria-label^='Take back:']"), p.WaitGone(plan+"[aria-label^='Take back:']"))
+	must(t, p.Click("[aria-label='Refuse: Back up the whole disk']"), p.Type("li form input", "nothing is kept on it"), p.Key("\r"), p.WaitText("Refused, says demo"), p.WaitText("nothing is kept on it"))
+	d, err := s.Client.Device(t.Context(), "gull-101")
+	must(t, err)
+	for _, item := range d.Check.Preparation {
+		if item.ID == "backup" && (item.State != "refused" || item.Ticked == nil || item.Ticked.By != "demo") {
+			t.Errorf("%+v", item)
+		}
+	}
+	for _, step := range d.Check.Plan {
+		if step.Ticked != nil {
+			t.Errorf("%s is still ticked", step.Step)
+		}
+	}
+}
+
+// The visit is read on a telephone without signing in, and fits it.
+func TestVisitOnATelephone(t *testing.T) {
+	s := servertest.Demo(t, web.Console())
+	p := open(t, s)
+	must(t, p.Go(s.URL+"/devices/gull-101"), p.WaitText("Visit sheet"), p.Click("[data-visit]"), p.WaitText("Scan this before you go"), p.WaitText("A telephone reaches the service only"))
+	if p.Count("img[src^='data:image/png']") != 1 {
+		t.Error("there is no square code")
+	}
+	link := p.Text("[role=dialog] a")
+	phone, err := chromium.Open()
+	must(t, err)
+	defer phone.Close()
+	for _, width := range []int64{320, 390, 1280} {
+		must(t, phone.Size(width, 800), phone.Go(link), phone.WaitText("steps at GULL-101"), phone.WaitText("Key: F2"), phone.WaitText("Start › Start with"))
+		if n := phone.Width(); n > int(width) {
+			t.Errorf("it is %d wide on a screen of %d", n, width)
+		}
+	}
+	must(t, p.Click("[role=dialog] button.underline"), p.WaitGone("[role=dialog]"), phone.Go(link), phone.WaitText("This link has expired"))
+}
+
+func TestBeforeAndAfter(t *testing.T) {
+	s := servertest.Demo(t, web.Console())
+	p := open(t, s)
+	must(t, p.Go(s.URL+"/devices/nslip-033"), p.WaitText("What the work since has come to"), p.Click("[aria-labelledby=history] button"), p.WaitText("Reconfigure, as before: one requirement is settled; left: secure boot switched on."),
+		p.WaitText("The setting was not saved on leaving."))
+	if p.Count("[data-change=settled]") != 1 || p.Count("[data-change=left]") != 1 {
+		t.Error("the requirements before and after are not shown")
+	}
+}
+
+// An organisation's own guide is put in force on the page; one with a mistake is
+// not, and the old one stays.
+func TestHouse(t *testing.T) {
+	s := servertest.Demo(t, web.Console())
+	p := open(t, s)
+	must(t, p.Go(s.URL+"/settings"), p.WaitText("Yours, number 1, by desktop support"), p.Replace("textarea", `models: ["OB-3*"]`, `models: ["OB-[3*"]`), p.Click("button.bg-accent"),
+		p.WaitText("One mistake. What was in force stays in force."), p.WaitText("is broken"))
+	must(t, p.Replace("textarea", `models: ["OB-[3*"]`, `models: ["OB-*"]`), p.Click("button.bg-accent"), p.WaitText("It is in force."), p.WaitText("Yours, number 2, by demo"))
+	h, err := s.Client.House(t.Context(), "guides")
+	if err != nil || h.Number != 2 || !strings.Contains(h.Text, `models: ["OB-*"]`) {
+		t.Errorf("%v %d", err, h.Number)
+	}
+	must(t, p.Click("nav[aria-label=Kinds] a:nth-child(3)"), p.WaitText("Steps of your own, with what comes before them."), p.WaitGone("button.bg-accent:not(:disabled)"))
 }

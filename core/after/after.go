@@ -14,6 +14,7 @@ import (
 	"rolltop.example/rolltop/core/compare"
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/inventory"
+	"rolltop.example/rolltop/core/need"
 	"rolltop.example/rolltop/core/release"
 	"rolltop.example/rolltop/core/say"
 )
@@ -97,8 +98,9 @@ func Confirm(before, after Check) (*Document, error) {
 	}
 	d := &Document{Format: Format, Release: after.Check.Release, Before: beside.A, After: beside.B, Steps: []Step{}, Changes: []Change{}}
 	d.changes(before.Check, after.Check, beside)
-	d.steps(before.Check, after.Check, beside)
-	d.Notes = encryption(fact.Read(a), fact.Read(b))
+	now := fact.Read(b)
+	d.steps(before.Check, after.Check, now, beside)
+	d.Notes = encryption(fact.Read(a), now)
 	d.Says = d.sum(before.Check, after.Check)
 	return d, nil
 }
@@ -166,7 +168,7 @@ func invisible(beside *compare.Document, requirement string) bool {
 }
 
 // steps says of each step of the plan what the later inventory shows of it.
-func (d *Document) steps(a, b *assess.Document, beside *compare.Document) {
+func (d *Document) steps(a, b *assess.Document, now *fact.Facts, beside *compare.Document) {
 	is := musts(b)
 	states := map[int]string{}
 	for i := range a.Plan {
@@ -188,12 +190,18 @@ func (d *Document) steps(a, b *assess.Document, beside *compare.Document) {
 			}
 		}
 		switch {
-		case len(p.Settles) == 0: // nothing tells
-		case failing != nil && p.Step == "read-again":
+		case len(p.Settles) == 0:
+			switch p.Shown(now) {
+			case need.True:
+				s.State, s.Says = Worked, "The inventory shows it."
+			case need.False:
+				s.State, s.Says, s.Try = NoEffect, "The inventory shows that it was not done, or had no effect.", p.Otherwise
+			}
+		case failing != nil && p.Closes:
 			s.State, s.Says = Worked, "What was not known is known, and not met: "+say.And(failing)+"."
 		case failing != nil:
 			s.State, s.Says, s.Try = NoEffect, "Not met as before: "+say.And(failing)+". Either it was not done, or it had no effect.", p.Otherwise
-			if n := held(p, states); n > 0 {
+			if n := held(a.Plan, p, states); n > 0 {
 				s.State, s.Says, s.Try = Waits, fmt.Sprintf("It waits for step %d.", n), nil
 			}
 		case hidden != nil:
@@ -210,14 +218,19 @@ func (d *Document) steps(a, b *assess.Document, beside *compare.Document) {
 	}
 }
 
-// held is the first step that a step comes after and that had no effect, or 0.
-func held(p *assess.Step, states map[int]string) int {
+// held is the first step that a step waits for, by itself or through others,
+// and that had no effect, or 0.
+func held(plan []assess.Step, p *assess.Step, states map[int]string) int {
+	first := 0
 	for _, n := range p.After {
-		if states[n] == NoEffect || states[n] == Waits {
-			return n
+		if states[n] != NoEffect && states[n] != Waits {
+			n = held(plan, &plan[n-1], states)
+		}
+		if n > 0 && (first == 0 || n < first) {
+			first = n
 		}
 	}
-	return 0
+	return first
 }
 
 // encryption says what the work left of the protection of the system volume.

@@ -9,34 +9,43 @@ import (
 	"rolltop.example/rolltop/core/check"
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/inventory"
+	"rolltop.example/rolltop/core/means"
 	"rolltop.example/rolltop/core/release"
 	"rolltop.example/rolltop/core/remedy"
 )
 
 // Assessment is one machine checked against one release.
 type Assessment struct {
+	Means     *means.Means
 	Inventory *inventory.Document
 	Result    *check.Result
 	Verdict   remedy.Verdict  // over all musts; the disposition that counts
 	Publisher *remedy.Verdict // over the publisher's alone; nil where there is no house standard
 }
 
-// Run checks an inventory against a release and works out what it takes.
-// The error is [*check.WrongClass].
+// Run checks an inventory against a release and works out what it takes, with
+// the means of the program alone. The error is [*check.WrongClass].
 func Run(rel *release.Release, inv *inventory.Document) (*Assessment, error) {
-	res, err := check.Run(rel, fact.Read(inv))
+	return With(means.Shipped(), rel, inv)
+}
+
+// With is [Run] with an organisation's own steps, guides and prices.
+func With(m *means.Means, rel *release.Release, inv *inventory.Document) (*Assessment, error) {
+	f := fact.Read(inv)
+	m.Guides.Fill(f)
+	res, err := check.Run(rel, f)
 	if err != nil {
 		return nil, err
 	}
-	a := solved(res)
+	a := solved(m, res)
 	a.Inventory = inv
 	return a, nil
 }
 
-func solved(res *check.Result) *Assessment {
-	a := &Assessment{Result: res, Verdict: remedy.Solve(res, nil)}
+func solved(m *means.Means, res *check.Result) *Assessment {
+	a := &Assessment{Means: m, Result: res, Verdict: m.Steps.Solve(res, nil)}
 	if res.Release.HasHouse {
-		v := remedy.Solve(res, func(q *release.Requirement) bool { return q.AskedBy == release.Publisher })
+		v := m.Steps.Solve(res, func(q *release.Requirement) bool { return q.AskedBy == release.Publisher })
 		a.Publisher = &v
 	}
 	return a

@@ -98,28 +98,28 @@ var cases = []struct {
 	{"everything is met", func(*doc) {}, "ready", "", "", []string{"it can take Skerry 12 now."}},
 	{"free space", func(d *doc) { d.Storage.System.FreeBytes = some(int64(18e9)) }, "reconfigure", "", "free-space",
 		[]string{"A clean-up of the disk, without a visit.", "12 GB more free space is needed while the upgrade runs; the disk itself is large enough.", "No part is needed."}},
-	{"secure boot off", func(d *doc) { d.Firmware.SecureBoot = some("off") }, "reconfigure", "", "recovery-key pause-encryption secure-boot-on check-again resume-encryption",
+	{"secure boot off", func(d *doc) { d.Firmware.SecureBoot = some("off") }, "reconfigure", "", "recovery-key pause-encryption enter-firmware secure-boot-on check-again resume-encryption",
 		[]string{"Secure boot is off; the firmware supports it."}},
-	{"secure boot in set-up mode", func(d *doc) { d.Firmware.SecureBoot = some("setup") }, "reconfigure", "", "secure-boot-keys secure-boot-on check-again",
+	{"secure boot in set-up mode", func(d *doc) { d.Firmware.SecureBoot = some("setup") }, "reconfigure", "", "enter-firmware secure-boot-keys secure-boot-on check-again",
 		[]string{"The firmware is in set-up mode: it has no keys."}},
 	{"firmware without secure boot", func(d *doc) { d.Firmware.SecureBootCapable, d.Firmware.SecureBoot = some(false), some("off") }, "replace", "", "replace", []string{"cannot do secure boot"}},
-	{"TPM not seen, built in by the list", noTPM, "!reconfigure", "replace", "tpm-on check-again", []string{"most likely switched off in firmware", "A firmware setting"}},
-	{"TPM off", func(d *doc) { d.TPM.State = some("off") }, "reconfigure", "", "tpm-on check-again", []string{"The TPM is there and switched off."}},
-	{"TPM not seen, nothing known of the processor", with(noTPM, func(d *doc) { d.Processor.Name = some("Corvane 0000 sample") }), "!undetermined", "replace", "read-again tpm-on check-again",
+	{"TPM not seen, built in by the list", noTPM, "!reconfigure", "replace", "enter-firmware tpm-on check-again", []string{"most likely switched off in firmware", "A firmware setting"}},
+	{"TPM off", func(d *doc) { d.TPM.State = some("off") }, "reconfigure", "", "enter-firmware tpm-on check-again", []string{"The TPM is there and switched off."}},
+	{"TPM not seen, nothing known of the processor", with(noTPM, func(d *doc) { d.Processor.Name = some("Corvane 0000 sample") }), "!undetermined", "replace", "ask-maker enter-firmware tpm-on check-again",
 		[]string{"Absent and switched off look the same from here"}},
 	{"TPM not seen, none built in, desktop", with(noTPM, func(d *doc) { d.Processor.Name = some("Corvane K5-8500T") }), "!refit", "replace", "recovery-key pause-encryption tpm-module check-again resume-encryption",
 		[]string{"the list says that this processor has none built in", "A TPM module"}},
 	{"TPM not seen, none built in, laptop", with(noTPM, func(d *doc) { d.Processor.Name, d.Device.Form = some("Corvane K5-8500T"), some("laptop") }), "!replace", "replace", "replace",
 		[]string{"which does not prove that there is none"}},
-	{"TPM not ready", func(d *doc) { d.TPM.State = some("not-ready") }, "!reconfigure", "replace", "tpm-recover check-again", []string{"may be locked or have failed"}},
-	{"TPM 1.2 with one built in", func(d *doc) { d.TPM.Version = some("1.2") }, "!reconfigure", "replace", "tpm-other check-again", []string{"of an older version"}},
-	{"TPM announced without a driver", func(d *doc) { d.TPM = inventory.TPM{State: some("announced")} }, "!undetermined", "replace", "read-again", []string{"the firmware names a TPM and no driver serves it"}},
-	{"legacy with MBR", legacy, "!reconfigure", "replace", "recovery-key pause-encryption convert-disk boot-mode secure-boot-on check-again resume-encryption",
+	{"TPM not ready", func(d *doc) { d.TPM.State = some("not-ready") }, "!reconfigure", "replace", "enter-firmware tpm-recover check-again", []string{"may be locked or have failed"}},
+	{"TPM 1.2 with one built in", func(d *doc) { d.TPM.Version = some("1.2") }, "!reconfigure", "replace", "enter-firmware tpm-other check-again", []string{"of an older version"}},
+	{"TPM announced without a driver", func(d *doc) { d.TPM = inventory.TPM{State: some("announced")} }, "!undetermined", "replace", "read-again save-capture", []string{"the firmware names a TPM and no driver serves it"}},
+	{"legacy with MBR", legacy, "!reconfigure", "replace", "recovery-key pause-encryption convert-disk enter-firmware boot-mode secure-boot-on check-again resume-encryption",
 		[]string{"A disk conversion and two firmware settings", "Not active, since it starts in legacy mode."}},
 	{"legacy, TPM and space", with(legacy, noTPM, func(d *doc) { d.Storage.System.FreeBytes = some(int64(9e9)) }), "!reconfigure", "replace",
-		"free-space convert-disk boot-mode tpm-on secure-boot-on check-again", []string{"A clean-up of the disk, a disk conversion and three firmware settings"}},
-	{"legacy, dynamic disk", with(legacy, func(d *doc) { d.Storage.Boot.Dynamic = some(true) }), "!reconfigure", "replace", "uefi-reinstall secure-boot-on check-again", []string{"installed afresh; programs and files do not stay"}},
-	{"legacy, firmware does not say UEFI", with(legacy, func(d *doc) { d.Firmware.UEFICapable = inventory.Opt[bool]{} }), "!undetermined", "replace", "convert-disk boot-mode secure-boot-on check-again",
+		"free-space convert-disk enter-firmware boot-mode tpm-on secure-boot-on check-again", []string{"A clean-up of the disk, a disk conversion and three firmware settings"}},
+	{"legacy, dynamic disk", with(legacy, func(d *doc) { d.Storage.Boot.Dynamic = some(true) }), "!reconfigure", "replace", "enter-firmware uefi-reinstall secure-boot-on check-again", []string{"installed afresh; programs and files do not stay"}},
+	{"legacy, firmware does not say UEFI", with(legacy, func(d *doc) { d.Firmware.UEFICapable = inventory.Opt[bool]{} }), "!undetermined", "replace", "convert-disk enter-firmware boot-mode secure-boot-on check-again",
 		[]string{"it is not known whether a step can be done", "whether the firmware can do UEFI is not known"}},
 	{"legacy, firmware cannot do UEFI", with(legacy, func(d *doc) { d.Firmware.UEFICapable = some(false) }), "replace", "", "replace", nil},
 	{"memory with a free slot", memory(4, 1), "refit", "", "add-memory check-again", []string{"2 GiB more is needed.", "A memory module"}},
@@ -137,19 +137,19 @@ var cases = []struct {
 		d.Storage.System.DiskBytes, d.Storage.Disks[0].Kind = some(int64(62e9)), some("emmc")
 	}, "!undetermined", "replace", "add-drive check-again", nil},
 	{"hard disk", func(d *doc) { d.Storage.Disks[0].Kind = some("hdd") }, "refit", "", "change-drive check-again", []string{"The system disk is a hard disk."}},
-	{"space short on a failing disk", func(d *doc) { d.Storage.System.FreeBytes, d.Storage.Disks[0].Health = some(int64(9e9)), some("bad") }, "refit", "", "change-drive check-again", nil},
+	{"space short on a failing disk", func(d *doc) { d.Storage.System.FreeBytes, d.Storage.Disks[0].Health = some(int64(9e9)), some("bad") }, "refit", "", "failing-drive check-again", nil},
 	{"older processor", func(d *doc) { d.Processor.Name = some("Corvane K5-7300U") }, "replace", "", "replace",
 		[]string{"Its name says generation 7; the list skerry-12-processors takes generation 8 and later (rule corvane-k-four-digits). The nearest row is Corvane K5-13600. It is fast enough and has cores enough; the list decides."}},
 	{"an exception of the list", func(d *doc) { d.Processor.Name = some("Corvane K3-8130U") }, "replace", "", "replace", []string{"names it as an exception"}},
-	{"a name that no rule reads", func(d *doc) { d.Processor.Name = some("Corvane 0000 sample") }, "!undetermined", "replace", "read-again", []string{"No naming rule of the list skerry-12-processors reads this name"}},
+	{"a name that no rule reads", func(d *doc) { d.Processor.Name = some("Corvane 0000 sample") }, "!undetermined", "replace", "ask-maker", []string{"No naming rule of the list skerry-12-processors reads this name"}},
 	{"older processor and unknowns: nothing needs closing", func(d *doc) { d.Processor.Name, d.TPM = some("Corvane K5-7300U"), inventory.TPM{} }, "replace", "", "replace", nil},
-	{"a feature that the list says the part has", func(d *doc) { d.Processor.Features = []string{"cmpxchg16b", "sse4.2"} }, "!reconfigure", "replace", "processor-feature check-again", []string{"switched off in firmware"}},
+	{"a feature that the list says the part has", func(d *doc) { d.Processor.Features = []string{"cmpxchg16b", "sse4.2"} }, "!reconfigure", "replace", "enter-firmware processor-feature check-again", []string{"switched off in firmware"}},
 	{"a feature that nobody says the part has", func(d *doc) {
 		d.Processor.Name, d.Processor.Features = some("Corvane K5-8250U"), []string{"cmpxchg16b", "sse4.2"}
 	}, "replace", "", "replace", []string{"none of avx2 and sve, of which one is needed"}},
 	{"32-bit system on a 64-bit processor", func(d *doc) { d.OS.Architecture = some("x86") }, "reconfigure", "", "reinstall", []string{"The installed system is 32-bit; the processor can do 64-bit.", "A fresh installation, about 90 minutes."}},
 	{"32-bit system: nothing is repaired that the reinstallation replaces", with(legacy, func(d *doc) { d.OS.Architecture, d.Storage.System.FreeBytes = some("x86"), some(int64(5e9)) }), "!reconfigure", "replace",
-		"boot-mode secure-boot-on check-again reinstall", nil},
+		"enter-firmware uefi-reinstall secure-boot-on check-again", nil},
 	{"32-bit processor", func(d *doc) { d.Processor.Architecture, d.OS.Architecture = some("x86"), some("x86") }, "replace", "", "replace", []string{"The processor is 32-bit, and that cannot be changed."}},
 	{"earlier release", func(d *doc) { d.OS.Name, d.OS.Version = some("Skerry 10"), some("10.4") }, "reconfigure", "", "interim", []string{"By way of Skerry 11, then Skerry 12; programs and files stay."}},
 	{"another system", func(d *doc) {
@@ -161,11 +161,11 @@ var cases = []struct {
 	{"encrypted with LUKS", with(noTPM, func(d *doc) {
 		d.Storage.System.Encryption = inventory.Encryption{State: some("on"), Kind: some("luks")}
 	}), "!reconfigure", "replace",
-		"recovery-key passphrase tpm-on check-again", []string{"The system volume is encrypted"}},
+		"recovery-key passphrase enter-firmware tpm-on check-again", []string{"The system volume is encrypted"}},
 	{"encryption not known counts as encrypted", with(noTPM, func(d *doc) { d.Storage.System.Encryption = inventory.Encryption{} }), "!reconfigure", "replace",
-		"recovery-key pause-encryption tpm-on check-again resume-encryption", []string{"it is taken as encrypted"}},
+		"recovery-key pause-encryption enter-firmware tpm-on check-again resume-encryption", []string{"it is taken as encrypted"}},
 	{"sources disagree, with one answer", func(d *doc) { disagree(d, "8589934592", "17179869184") }, "ready", "", "", []string{"Two sources disagree, and it is met under each of them."}},
-	{"sources disagree, with two answers", func(d *doc) { disagree(d, "4294967296", "8589934592") }, "!undetermined", "refit", "read-again", []string{"4 GiB (firmware tables) or 8 GiB (register)"}},
+	{"sources disagree, with two answers", func(d *doc) { disagree(d, "4294967296", "8589934592") }, "!undetermined", "refit", "enter-by-hand", []string{"4 GiB (firmware tables) or 8 GiB (register)"}},
 }
 
 func disagree(d *doc, a, b string) {
@@ -241,7 +241,7 @@ func holds(t *testing.T, c *assess.Document) {
 				t.Errorf("step %d comes after step %d", s.Number, n)
 			}
 		}
-		for _, text := range []string{s.Title, s.Do, s.Tell, s.Caution, s.Confirm} {
+		for _, text := range append([]string{s.Title, s.Do, s.Tell, s.Back, s.Confirm}, s.Cautions...) {
 			if strings.ContainsAny(text, "{}") {
 				t.Errorf("step %s is not filled in: %s", s.Step, text)
 			}

@@ -51,7 +51,7 @@ func (d *Document) beside(a *Assessment, now time.Time) {
 	for i := range rel.Prepare {
 		p := &rel.Prepare[i]
 		state, says := say.Prepared(p, f)
-		d.Preparation = append(d.Preparation, Prepared{p.ID, p.Title, p.Reason, state, says})
+		d.Preparation = append(d.Preparation, Prepared{ID: p.ID, Title: p.Title, Reason: p.Reason, State: state, Says: says})
 	}
 }
 

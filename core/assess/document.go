@@ -48,6 +48,11 @@ type Document struct {
 	Strangers   []string    `json:"titles_not_known,omitempty" doc:"Installed titles that the release says nothing of"`
 	Preparation []Prepared  `json:"preparation,omitempty"`
 	Plan        []Step      `json:"plan" doc:"One ordered plan for the machine"`
+	Effort      Effort      `json:"effort" doc:"What the plan takes together"`
+	Firmware    *Firmware   `json:"firmware,omitempty" doc:"The way into the firmware set-up, where the plan changes something there"`
+	Conversion  *Conversion `json:"conversion,omitempty" doc:"For a machine that starts from an MBR"`
+	Withheld    *Withheld   `json:"withheld,omitempty" doc:"On a machine to replace: steps that would settle the rest, and are futile"`
+	Stay        string      `json:"stay,omitempty" doc:"What staying on the installed release comes to"`
 }
 
 // Machine says which machine it is and how old its inventory is.
@@ -135,8 +140,9 @@ type Prepared struct {
 	ID     string `json:"id"`
 	Title  string `json:"title"`
 	Reason string `json:"reason"`
-	State  string `json:"state" enum:"done,not-done,not-known,by-hand,not-needed"`
+	State  string `json:"state" enum:"done,not-done,not-known,by-hand,not-needed,refused"`
 	Says   string `json:"says"`
+	Ticked *Tick  `json:"ticked,omitempty" doc:"What a person said of it"`
 }
 
 // Coverage is how many of the facts that the musts need were read.
@@ -223,25 +229,6 @@ type Evidence struct {
 	Row       string `json:"row,omitempty" doc:"The adapter, display, title … that it is about"`
 }
 
-// Step is one step of the plan.
-type Step struct {
-	Number    int            `json:"number"`
-	Step      string         `json:"step"`
-	Title     string         `json:"title"`
-	Phase     string         `json:"phase" enum:"remote,desk,host,install"`
-	Class     string         `json:"class,omitempty"`
-	After     []int          `json:"after,omitempty" doc:"Numbers of the steps that must stand before it"`
-	Settles   []string       `json:"settles,omitempty" doc:"Requirements"`
-	Expected  bool           `json:"expected,omitempty" doc:"Its effect is not certain"`
-	Do        string         `json:"do" doc:"For the technician"`
-	Tell      string         `json:"tell" doc:"For the machine's user"`
-	Caution   string         `json:"caution,omitempty"`
-	Confirm   string         `json:"confirm" doc:"How to see that it worked"`
-	Otherwise []string       `json:"otherwise,omitempty" doc:"What to look at where it had no effect, the likeliest first"`
-	Minutes   remedy.Minutes `json:"minutes"`
-	Restarts  int            `json:"restarts"`
-}
-
 // Document says the assessment. The time is the one of the check; engine is
 // the version of the program.
 func (a *Assessment) Document(now time.Time, engine string) *Document {
@@ -262,7 +249,7 @@ func (a *Assessment) Document(now time.Time, engine string) *Document {
 		d.Publisher = &Side{p.Disposition.String(), say.Certainty(p), say.Answer(p, rel)}
 	}
 	d.beside(a, now)
-	d.steps(v, rel)
+	d.plan(a)
 	d.findings(a)
 	return d
 }
@@ -275,25 +262,6 @@ func (a *Assessment) machine() Machine {
 		m.Elevated = &e
 	}
 	return m
-}
-
-func (d *Document) steps(v *remedy.Verdict, rel *release.Release) {
-	number := map[string]int{}
-	for i := range v.Plan {
-		number[v.Plan[i].ID] = i + 1
-	}
-	for i := range v.Plan {
-		p := &v.Plan[i]
-		w := say.Words(p, v, rel)
-		s := Step{Number: i + 1, Step: p.ID, Title: w.Title, Phase: p.Phase, Class: p.Class.String(), Settles: p.Settles,
-			Expected: p.Expected, Do: w.Do, Tell: w.Tell, Caution: w.Caution, Confirm: w.Confirm, Otherwise: p.Otherwise, Minutes: p.Minutes, Restarts: p.Restarts}
-		for _, id := range p.After {
-			if n := number[id]; n > 0 && n <= i {
-				s.After = append(s.After, n)
-			}
-		}
-		d.Plan = append(d.Plan, s)
-	}
 }
 
 func (d *Document) findings(a *Assessment) {

@@ -3,6 +3,7 @@ package assess
 import (
 	"rolltop.example/rolltop/core/check"
 	"rolltop.example/rolltop/core/fact"
+	"rolltop.example/rolltop/core/means"
 	"rolltop.example/rolltop/core/release"
 	"rolltop.example/rolltop/core/remedy"
 )
@@ -13,6 +14,7 @@ import (
 // use; its memory is bounded.
 type Judge struct {
 	rel      *release.Release
+	means    *means.Means
 	known    map[string]Judgement
 	key      []byte
 	outcomes []byte
@@ -29,8 +31,8 @@ type Judgement struct {
 }
 
 // NewJudge makes a judge for a release.
-func NewJudge(rel *release.Release) *Judge {
-	return &Judge{rel: rel, known: map[string]Judgement{}}
+func NewJudge(m *means.Means, rel *release.Release) *Judge {
+	return &Judge{means: m, rel: rel, known: map[string]Judgement{}}
 }
 
 // mostKnown bounds how many kinds of machine are remembered.
@@ -39,16 +41,17 @@ const mostKnown = 1 << 15
 // Judge decides for a machine of the release's class. f is filled from the
 // release and must not be used with another one afterwards.
 func (j *Judge) Judge(f *fact.Facts) (Judgement, error) {
+	j.means.Guides.Fill(f)
 	j.outcomes = check.Outcomes(j.rel, f, j.outcomes[:0])
 	if f.Doubtful() { // rare, and not told apart by the key
-		return Decide(j.rel, f)
+		return Decide(j.means, j.rel, f)
 	}
 	path := j.rel.PathFrom(f)
-	j.key = remedy.Key(j.key[:0], j.rel, f, j.outcomes, &path)
+	j.key = j.means.Steps.Key(j.key[:0], j.rel, f, j.outcomes, &path)
 	if got, ok := j.known[string(j.key)]; ok {
 		return got, nil
 	}
-	got, err := Decide(j.rel, f)
+	got, err := Decide(j.means, j.rel, f)
 	if err != nil {
 		return Judgement{}, err
 	}
@@ -61,12 +64,13 @@ func (j *Judge) Judge(f *fact.Facts) (Judgement, error) {
 
 // Decide decides for one machine by a whole check, without remembering. The
 // error is [*check.WrongClass].
-func Decide(rel *release.Release, f *fact.Facts) (Judgement, error) {
+func Decide(m *means.Means, rel *release.Release, f *fact.Facts) (Judgement, error) {
+	m.Guides.Fill(f)
 	res, err := check.Run(rel, f)
 	if err != nil {
 		return Judgement{}, err
 	}
-	return decided(solved(res)), nil
+	return decided(solved(m, res)), nil
 }
 
 func decided(a *Assessment) Judgement {

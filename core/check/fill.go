@@ -71,14 +71,14 @@ type known struct {
 	group                    fact.Group
 	name, publisher, version fact.ID
 	to                       map[string]fact.ID
-	unknown                  fact.ID // rows that nothing is known of; 0: nobody asks
+	unknown                  fact.ID // rows that nothing is known of
 }
 
 var titles = known{fact.Titles, fact.TitleName, fact.TitlePublisher, fact.TitleVersion,
 	map[string]fact.ID{release.Update: fact.SoftwareToUpdate, release.Buy: fact.SoftwareToBuy, release.Remove: fact.SoftwareToRemove, release.Problem: fact.SoftwareProblems}, fact.SoftwareNotKnown}
 
 var drivers = known{fact.Drivers, fact.DriverDevice, fact.DriverProvider, fact.DriverVersion,
-	map[string]fact.ID{release.Update: fact.DriversToUpdate, release.Buy: fact.DriversToUpdate, release.Remove: fact.DriversToRemove, release.Problem: fact.DriverProblems}, 0}
+	map[string]fact.ID{release.Update: fact.DriversToUpdate, release.Buy: fact.DriversToUpdate, release.Remove: fact.DriversToRemove, release.Problem: fact.DriverProblems}, fact.DriversNotKnown}
 
 const knownSource = "what the release says of known software and drivers"
 
@@ -100,9 +100,7 @@ func fillKnown(f *fact.Facts, k *known, entries []release.Known, complete bool) 
 	for _, id := range k.to {
 		f.SetList(id, sets[id], complete, f.Get(k.group.List()).Gap, knownSource)
 	}
-	if k.unknown != 0 {
-		f.SetList(k.unknown, sets[k.unknown], complete, f.Get(k.group.List()).Gap, knownSource)
-	}
+	f.SetList(k.unknown, sets[k.unknown], complete, f.Get(k.group.List()).Gap, knownSource)
 }
 
 // Title is a title or device with its version.

@@ -11,7 +11,7 @@ type ID uint8
 
 // Count is one more than the highest number of a fact of the machine itself;
 // facts of rows of lists have higher ones.
-const Count = 100
+const Count = 120
 
 // Unit of a Number.
 type Unit int8
@@ -170,6 +170,11 @@ const (
 	DriverProblems       ID = 96
 	OSLanguage           ID = 97
 	TPMHeader            ID = 98
+	TPMChangeable        ID = 99
+	BootPlaces           ID = 100
+	BootLogical          ID = 101
+	DriversNotKnown      ID = 102
+	FirmwareUpdate       ID = 103
 )
 
 type document = inventory.Document
@@ -294,6 +299,9 @@ var catalogue = []Def{
 	{ID: BootStyle, Name: "storage.boot.partition_style", Label: "partition style of the boot disk", Kind: Word, Aspect: State, Words: styles, of: text(Word, func(d *document) optText { return d.Storage.Boot.PartitionStyle })},
 	{ID: BootDynamic, Name: "storage.boot.dynamic", Label: "boot disk is dynamic", Kind: Bool, Aspect: State, On: OnlyPC, of: truth(func(d *document) optBool { return d.Storage.Boot.Dynamic })},
 	{ID: BootMedia, Name: "storage.boot.media", Label: "boot medium", Kind: Word, Words: map[string]string{"internal": "internal", "removable": "removable", "network": "network"}, of: text(Word, func(d *document) optText { return d.Storage.Boot.Media })},
+	{ID: BootPlaces, Name: "storage.boot.primaries", Label: "primary partitions of the boot disk", Kind: Number, Aspect: Measure, On: OnlyPC, Derived: true, of: places,
+		About: "The places of an MBR that are taken, of four; an extended partition takes one"},
+	{ID: BootLogical, Name: "storage.boot.logical", Label: "logical partitions on the boot disk", Kind: Bool, Aspect: State, On: OnlyPC, Derived: true, of: logical},
 	{ID: ESPLoader, Name: "storage.boot.esp.loader", Label: "loader on the EFI system partition", Kind: Bool, Aspect: State, On: OnlyPC, of: truth(func(d *document) optBool { return d.Storage.Boot.ESP.Loader })},
 	{ID: OtherSystems, Name: "storage.other_systems", Label: "other systems on the disks", Kind: Set, of: func(d *document) Value {
 		if d.Storage.OtherSystems == nil {
@@ -310,6 +318,7 @@ var catalogue = []Def{
 	{ID: UEFIBits, Name: "firmware.uefi_bits", Label: "word size of the firmware", Kind: Number, Unit: Bits, Aspect: Capability, On: OnlyPC, of: number(func(d *document) optInt { return d.Firmware.UEFIBits })},
 	{ID: FirmwarePassword, Name: "firmware.password", Label: "firmware password", Kind: Word, Aspect: State, On: OnlyPC, Words: map[string]string{"set": "set", "not-set": "not set"}, of: text(Word, func(d *document) optText { return d.Firmware.Password })},
 	{ID: SettingsInterface, Name: "firmware.settings_interface", Label: "interface to firmware settings", Kind: Text, On: OnlyPC, of: text(Text, func(d *document) optText { return d.Firmware.SettingsInterface })},
+	{ID: FirmwareUpdate, Name: "firmware.update", Label: "firmware update that a guide asks for", Kind: Text, On: OnlyPC, Derived: true, of: unjudged, About: "The version that the firmware guide of the board names, where the machine has an older one"},
 	{ID: LegacySupport, Name: "firmware.legacy_support", Label: "legacy support in firmware", Kind: Bool, Aspect: State, On: OnlyPC, of: truth(func(d *document) optBool { return d.Firmware.LegacySupport })},
 	{ID: SecureBoot, Name: "firmware.secure_boot", Label: "secure boot", Kind: Word, Aspect: State, Words: map[string]string{"on": "on", "off": "off", "setup": "off, in set-up mode", "inactive": "not active", "full": "full", "reduced": "reduced", "permissive": "permissive"}, of: text(Word, func(d *document) optText { return d.Firmware.SecureBoot })},
 	{ID: SecureBootCapable, Name: "firmware.secure_boot_capable", Label: "firmware can do secure boot", Kind: Bool, Aspect: Capability, of: truth(func(d *document) optBool { return d.Firmware.SecureBootCapable })},
@@ -320,6 +329,7 @@ var catalogue = []Def{
 	{ID: TPMKind, Name: "tpm.kind", Label: "kind of TPM", Kind: Word, On: OnlyPC, Words: map[string]string{"firmware": "built-in", "discrete": "a chip of its own", "virtual": "virtual"}, of: text(Word, func(d *document) optText { return d.TPM.Kind })},
 	{ID: TPMManufacturer, Name: "tpm.manufacturer", Label: "TPM maker", Kind: Text, On: OnlyPC, of: text(Text, func(d *document) optText { return d.TPM.Manufacturer })},
 	{ID: TPMHeader, Name: "tpm.header", Label: "TPM header on the board", Kind: Bool, Aspect: Capability, On: OnlyPC, of: truth(func(d *document) optBool { return d.TPM.Header }), About: "No system tells it: from the board's manual, entered by hand"},
+	{ID: TPMChangeable, Name: "tpm.changeable", Label: "TPM can change its version", Kind: Bool, Aspect: Capability, On: OnlyPC, of: truth(func(d *document) optBool { return d.TPM.Changeable }), About: "Whether a tool of its maker brings the chip to version 2.0. No system tells it: from the maker's documents, entered by hand or in a firmware guide"},
 	{ID: TPMFirmware, Name: "tpm.firmware", Label: "TPM firmware version", Kind: Text, On: OnlyPC, of: text(Text, func(d *document) optText { return d.TPM.Firmware })},
 
 	{ID: NetworkConnected, Name: "network.connected", Label: "network uplink", Kind: Bool, Aspect: State, of: truth(func(d *document) optBool { return d.Network.Connected })},
@@ -343,6 +353,7 @@ var catalogue = []Def{
 	{ID: DriversToUpdate, Name: "drivers.to_update", Label: "drivers to update first", Kind: Set, Aspect: State, Derived: true, of: unjudged, About: "By what the release document says of known drivers"},
 	{ID: DriversToRemove, Name: "drivers.to_remove", Label: "drivers to remove first", Kind: Set, Aspect: State, Derived: true, of: unjudged, About: "By what the release document says of known drivers"},
 	{ID: DriverProblems, Name: "drivers.with_problems", Label: "drivers with a known problem", Kind: Set, Aspect: State, Derived: true, of: unjudged, About: "By what the release document says of known drivers"},
+	{ID: DriversNotKnown, Name: "drivers.not_known", Label: "drivers that nothing is known of", Kind: Set, Aspect: State, Derived: true, of: unjudged, About: "Drivers that the release document says nothing of"},
 }
 
 // unjudged: known only once a release document has looked at the list.

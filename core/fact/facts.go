@@ -174,6 +174,36 @@ func solderedOf(d *inventory.Document) Value {
 	return Truth(true)
 }
 
+// places counts the partitions that take one of the four places of an MBR. A
+// table without entries was not read.
+func places(d *inventory.Document) Value {
+	n := 0
+	for _, p := range d.Storage.Boot.Partitions {
+		switch p.Kind.Or("") {
+		case "primary", "extended":
+			n++
+		case "":
+			return Value{}
+		}
+	}
+	if n == 0 {
+		return Value{}
+	}
+	return Num(float64(n))
+}
+
+func logical(d *inventory.Document) Value {
+	if !places(d).Known() {
+		return Value{}
+	}
+	for _, p := range d.Storage.Boot.Partitions {
+		if k := p.Kind.Or(""); k == "logical" || k == "extended" {
+			return Truth(true)
+		}
+	}
+	return Truth(false)
+}
+
 func freeSlotsOf(d *inventory.Document) Value {
 	all, ok := d.Memory.Slots.Get()
 	used, both := d.Memory.SlotsUsed.Get()

@@ -26,46 +26,46 @@ const (
 
 // Numbers of the facts of rows begin here; each group has ten.
 const (
-	firstRow  = 100
+	firstRow  = 120
 	perGroup  = 10
 	rowsCount = firstRow + perGroup*int(groupCount-1)
 )
 
 // The facts of rows.
 const (
-	AdapterName      ID = 100
-	AdapterDriver    ID = 101
-	AdapterModel     ID = 102
-	AdapterLevel     ID = 103
-	AdapterAddIn     ID = 104
-	DisplayName      ID = 110
-	DisplayInternal  ID = 111
-	DisplayWidth     ID = 112
-	DisplayHeight    ID = 113
-	DisplayDiagonal  ID = 114
-	DisplayBits      ID = 115
-	DriveName        ID = 120
-	DriveModel       ID = 121
-	DriveBus         ID = 122
-	DriveKind        ID = 123
-	DriveBytes       ID = 124
-	DriveStyle       ID = 125
-	DriveSystem      ID = 126
-	DriveRemovable   ID = 127
-	DriveHealth      ID = 128
-	ModuleSlot       ID = 130
-	ModuleBytes      ID = 131
-	ModuleType       ID = 132
-	ModuleSoldered   ID = 133
-	TitleName        ID = 140
-	TitleVersion     ID = 141
-	TitlePublisher   ID = 142
-	DriverDevice     ID = 150
-	DriverClass      ID = 151
-	DriverHardwareID ID = 152
-	DriverProvider   ID = 153
-	DriverVersion    ID = 154
-	DriverStatus     ID = 155
+	AdapterName      ID = 120
+	AdapterDriver    ID = 121
+	AdapterModel     ID = 122
+	AdapterLevel     ID = 123
+	AdapterAddIn     ID = 124
+	DisplayName      ID = 130
+	DisplayInternal  ID = 131
+	DisplayWidth     ID = 132
+	DisplayHeight    ID = 133
+	DisplayDiagonal  ID = 134
+	DisplayBits      ID = 135
+	DriveName        ID = 140
+	DriveModel       ID = 141
+	DriveBus         ID = 142
+	DriveKind        ID = 143
+	DriveBytes       ID = 144
+	DriveStyle       ID = 145
+	DriveSystem      ID = 146
+	DriveRemovable   ID = 147
+	DriveHealth      ID = 148
+	ModuleSlot       ID = 150
+	ModuleBytes      ID = 151
+	ModuleType       ID = 152
+	ModuleSoldered   ID = 153
+	TitleName        ID = 160
+	TitleVersion     ID = 161
+	TitlePublisher   ID = 162
+	DriverDevice     ID = 170
+	DriverClass      ID = 171
+	DriverHardwareID ID = 172
+	DriverProvider   ID = 173
+	DriverVersion    ID = 174
+	DriverStatus     ID = 175
 )
 
 // group describes a list: the fact that counts its rows, how many facts a row

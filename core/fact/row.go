@@ -10,7 +10,7 @@ import (
 // Catalogue is the version of the packed form of facts. It counts up whenever
 // packing the same inventory would give other bytes; then stored rows are made
 // again from their inventories.
-const Catalogue = 2
+const Catalogue = 3
 
 // A packed row holds what deciding needs: values, bounds and disagreeing
 // readings, without sources and without the reasons of gaps. It is a sequence of

@@ -235,6 +235,7 @@ type TPM struct {
 	Manufacturer Opt[string] `json:"manufacturer,omitzero"`
 	Firmware     Opt[string] `json:"firmware,omitzero"`
 	Header       Opt[bool]   `json:"header,omitzero" doc:"Whether the board has a header for a module; from its manual"`
+	Changeable   Opt[bool]   `json:"changeable,omitzero" doc:"Whether a tool of its maker brings the chip to another version; from the maker's documents"`
 	Others       []OtherTPM  `json:"others,omitzero"`
 }
 

@@ -456,10 +456,18 @@ func Facts(n Need) []fact.ID {
 
 // Reads says whether a need reads a fact.
 func Reads(n Need, id fact.ID) bool {
-	for l := range n.Leaves() {
-		if l.Fact() == id {
-			return true
-		}
+	reads := func(p Need) bool { return Reads(p, id) }
+	switch x := n.(type) { // plans ask often: without iterators, which allocate
+	case *AllOf:
+		return slices.ContainsFunc(x.Parts, reads)
+	case *AnyOf:
+		return slices.ContainsFunc(x.Parts, reads)
+	case *NotOf:
+		return reads(x.Part)
+	case *Each:
+		return x.ID == id || reads(x.Part)
+	case Leaf:
+		return x.Fact() == id
 	}
 	return false
 }

@@ -1,13 +1,17 @@
 package remedy
 
 import (
+	"bytes"
 	"embed"
 	"fmt"
+	"maps"
 	"slices"
+	"strings"
 	"sync"
 
 	"rolltop.example/rolltop/core/doc"
 	"rolltop.example/rolltop/core/fact"
+	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/core/need"
 	"rolltop.example/rolltop/core/release"
 )
@@ -45,13 +49,19 @@ type StepDocument struct {
 	Steps  []StepDoc `json:"steps"`
 }
 
+// StepFormat is the value of the key “format”.
+const StepFormat = "rolltop-steps/1"
+
 // StepDoc is a step as it is written.
 type StepDoc struct {
 	ID        string                `json:"id"`
-	Title     string                `json:"title" doc:"{short} {needed} {needed_drive} {release} {through} are filled in"`
+	Title     string                `json:"title" doc:"{short} {needed} {needed_drive} {release} {through} {restarts} {titles} {part} are filled in"`
 	Phase     string                `json:"phase" enum:"remote,desk,host,install"`
+	Who       string                `json:"who,omitempty" enum:"administrator,technician,host-administrator,specialist,owner,purchasing" doc:"Who can do it; by the phase, where not given"`
 	Class     string                `json:"class,omitempty" enum:"clean-up,software,setting,interim,reinstall,part,replace"`
 	Noun      Noun                  `json:"noun,omitzero" doc:"How the answer counts it"`
+	Always    *need.Document        `json:"always,omitempty" doc:"Facts under which it stands in every plan of a machine that is kept"`
+	Closes    []string              `json:"closes,omitempty" doc:"Why a fact is not known, where this step finds it out: needs-rights, not-offered, read-failed, not-asked, disagree, not-listed"`
 	When      *need.Document        `json:"when,omitempty" doc:"Facts under which it can be done"`
 	WhenNotNo bool                  `json:"unknown_when_is_fine,omitempty" doc:"It can be tried where the condition is not known"`
 	InDoubt   bool                  `json:"in_doubt,omitempty" doc:"Whether it can be done is never known from facts"`
@@ -67,16 +77,32 @@ type StepDoc struct {
 	Routes    []string              `json:"routes,omitempty" doc:"in-place, interim, image, reinstall; any, where not given"`
 	Installs  bool                  `json:"installs,omitempty" doc:"It installs the release by itself"`
 	After     []string              `json:"after,omitempty" doc:"Steps that come before it where both stand"`
+	Before    []string              `json:"before,omitempty" doc:"Steps that come after it where both stand"`
 	Pulls     []string              `json:"pulls,omitempty" doc:"Steps that come with it"`
+	PulledBy  []string              `json:"pulled_by,omitempty" doc:"Steps that it comes with"`
+	Setting   string                `json:"setting,omitempty" doc:"The firmware setting that it changes; firmware guides say where it is"`
+	Part      string                `json:"part,omitempty" enum:"memory-module,drive,tpm-module,graphics-card,display,title,machine" doc:"What is bought for it; the price table says for how much"`
 	Do        string                `json:"do" doc:"For the technician"`
 	Tell      string                `json:"tell" doc:"For the machine's user"`
 	Caution   string                `json:"caution,omitempty"`
+	Warn      []WarnDoc             `json:"warn,omitempty" doc:"Cautions that hold for some machines only"`
+	Risk      string                `json:"risk,omitempty" enum:"none,may-not-start,may-lose-data,may-lose-keys" doc:"The worst that can happen; none, where not given"`
+	Back      string                `json:"back,omitempty" doc:"The way back"`
 	Confirm   string                `json:"confirm" doc:"How to see that it worked"`
+	Seen      *need.Document        `json:"seen,omitempty" doc:"Facts by which a later inventory shows that it was done, for a step that settles no requirement"`
+	Unseen    *need.Document        `json:"unseen,omitempty" doc:"Facts by which a later inventory shows that it was not done, or had no effect"`
 	Otherwise []string              `json:"otherwise,omitempty" doc:"What to look at where it had no effect, the likeliest first"`
 	Minutes   Minutes               `json:"minutes"`
 	Restarts  int                   `json:"restarts,omitempty" minimum:"0" maximum:"20"`
 
 	Node *doc.Node `json:"-"`
+}
+
+// WarnDoc is a caution for machines of which something is so.
+type WarnDoc struct {
+	When    *need.Document `json:"when" doc:"Facts under which it holds"`
+	Unknown bool           `json:"unknown_too,omitempty" doc:"It is said, too, where the facts are not known"`
+	Say     string         `json:"say"`
 }
 
 // Noun is how an answer counts a step: a firmware setting, three firmware
@@ -92,6 +118,12 @@ type Minutes struct {
 	Most  int `json:"most" minimum:"0" maximum:"10000"`
 }
 
+// NotListed is the cause, beside those of gaps, of a requirement that is not
+// known although its fact is: no row of a list and no naming rule reads it.
+const NotListed = "not-listed"
+
+var causes = []string{inventory.NeedsRights, inventory.NotOffered, inventory.ReadFailed, inventory.NotAsked, inventory.Disagree, NotListed}
+
 // change is one effect of a step; a value that is not known stands for the
 // least that the requirement needs.
 type change struct {
@@ -99,20 +131,30 @@ type change struct {
 	value fact.Value
 }
 
+type warning struct {
+	when    need.Need
+	unknown bool
+	say     string
+}
+
 // Step is a compiled step.
 type Step struct {
 	StepDoc
+	Own              bool // an administrator's
 	Class            Class
 	Worst            Class
 	When, Unless     need.Need
 	Skip, Sure       need.Need
+	Always           need.Need
+	Seen, Unseen     need.Need
+	warnings         []warning
 	effects, assumes []change
 	ceiling          *fact.Def
 	after, pulls     []int
 }
 
-// library is all steps, in the order that breaks ties.
-type library struct {
+// Library is all steps that plans are made of, in the order that breaks ties.
+type Library struct {
 	steps []Step
 	at    map[string]int
 }
@@ -120,9 +162,9 @@ type library struct {
 //go:embed steps/*.yaml
 var stepFiles embed.FS
 
-// loaded is the library, read once. The files are part of the program and
-// tested; a mistake in them is a defect of the program.
-var loaded = sync.OnceValue(func() *library {
+// shipped are the step definitions of the program. The files are tested; a
+// mistake in them is a defect of the program.
+var shipped = sync.OnceValue(func() []StepDoc {
 	var docs []StepDoc
 	for _, name := range []string{"prepare", "software", "visit", "host", "install"} {
 		name = "steps/" + name + ".yaml"
@@ -136,53 +178,203 @@ var loaded = sync.OnceValue(func() *library {
 		}
 		docs = append(docs, d.Steps...)
 	}
-	l, err := compile(docs)
-	if err != nil {
+	return docs
+})
+
+// Shipped is the library of the program.
+var Shipped = sync.OnceValue(func() *Library {
+	r := &doc.Report{Name: "steps"}
+	l := compile(shipped(), nil, r)
+	if err := r.Err(); err != nil {
 		panic(err)
 	}
 	return l
 })
 
-func compile(docs []StepDoc) (*library, error) {
-	l := &library{at: make(map[string]int)}
-	r := &doc.Report{Name: "steps"}
-	for i, d := range docs {
+// ShippedText is the text of the step files, as an example to start from.
+func ShippedText() []byte {
+	var out []byte
+	for _, name := range []string{"prepare", "software", "visit", "host", "install"} {
+		src, _ := stepFiles.ReadFile("steps/" + name + ".yaml") // it is embedded
+		if out != nil {
+			_, src, _ = bytes.Cut(src, []byte("steps:\n"))
+		}
+		out = append(out, src...)
+	}
+	return out
+}
+
+// Read adds an administrator's steps to those of the program: one with the id
+// of a shipped step takes its place, the others stand behind. The error is
+// [*doc.Mistakes].
+func Read(name string, src []byte) (*Library, error) {
+	d := new(StepDocument)
+	_, r, err := doc.Open(name, src, StepFormat, d)
+	if err != nil {
+		return nil, err
+	}
+	l := compile(shipped(), d.Steps, r)
+	return l, r.Err()
+}
+
+// compile puts own steps over or behind the shipped ones.
+func compile(docs, own []StepDoc, r *doc.Report) *Library {
+	l := &Library{at: make(map[string]int)}
+	all := slices.Clone(docs)
+	isOwn := map[string]bool{}
+	for i, d := range all {
 		if _, twice := l.at[d.ID]; twice {
 			r.Add(d.Node, fmt.Sprintf("the step %q stands twice", d.ID), "")
 		}
 		l.at[d.ID] = i
 	}
-	for _, d := range docs {
-		s := Step{StepDoc: d, Class: Class(slices.Index(classNames, d.Class)), Worst: Class(slices.Index(classNames, d.AtWorst))}
-		for _, n := range []struct {
-			from *need.Document
-			to   *need.Need
-		}{{d.When, &s.When}, {d.Unless, &s.Unless}, {d.Skip, &s.Skip}, {d.Sure, &s.Sure}} {
-			if n.from != nil {
-				*n.to = need.Compile(n.from, nil, r)
-			}
+	for _, d := range own {
+		if isOwn[d.ID] {
+			r.Add(d.Node, fmt.Sprintf("the step %q stands twice", d.ID), "")
 		}
-		s.effects, s.assumes = changes(d.Effect, d.Node.Of("effect"), r), changes(d.Assume, d.Node.Of("assume"), r)
-		if s.ceiling = fact.ByName(d.Ceiling); d.Ceiling != "" && s.ceiling == nil {
-			r.Add(d.Node.Of("ceiling"), "there is no such fact", "")
+		if !validID(d.ID) {
+			r.Add(d.Node.Of("id"), fmt.Sprintf("%q cannot be the id of a step", d.ID), "use small letters, digits and hyphens: unplug-reader")
 		}
-		s.after, s.pulls = l.indexes(d.After, d.Node.Of("after"), r), l.indexes(d.Pulls, d.Node.Of("pulls"), r)
-		for _, w := range d.Routes {
-			if !slices.Contains(release.Ways(), w) {
-				r.Add(d.Node.Of("routes"), fmt.Sprintf("there is no route %q", w), "")
-			}
+		isOwn[d.ID] = true
+		if i, ok := l.at[d.ID]; ok {
+			all[i] = d
+			continue
 		}
-		l.steps = append(l.steps, s)
+		l.at[d.ID] = len(all)
+		all = append(all, d)
 	}
-	return l, r.Err()
+	for i := range all {
+		l.steps = append(l.steps, l.step(&all[i], isOwn[all[i].ID], r))
+	}
+	for i := range all {
+		for _, j := range l.indexes(all[i].Before, all[i].Node.Of("before"), r) {
+			l.steps[j].after = append(l.steps[j].after, i)
+		}
+		for _, j := range l.indexes(all[i].PulledBy, all[i].Node.Of("pulled_by"), r) {
+			l.steps[j].pulls = append(l.steps[j].pulls, i)
+		}
+	}
+	if r.Count() == 0 {
+		l.refuseCircles(isOwn, r)
+	}
+	return l
 }
 
-func (l *library) indexes(ids []string, at *doc.Node, r *doc.Report) []int {
+// validID takes small letters, digits and hyphens, a letter first.
+func validID(s string) bool {
+	other := func(r rune) bool { return (r < 'a' || r > 'z') && (r < '0' || r > '9') && r != '-' }
+	return s != "" && len(s) <= 64 && s[0] >= 'a' && s[0] <= 'z' && !strings.ContainsFunc(s, other)
+}
+
+// step compiles one step.
+func (l *Library) step(d *StepDoc, own bool, r *doc.Report) Step {
+	s := Step{StepDoc: *d, Own: own, Class: Class(slices.Index(classNames, d.Class)), Worst: Class(slices.Index(classNames, d.AtWorst))}
+	for _, n := range []struct {
+		from *need.Document
+		to   *need.Need
+	}{{d.When, &s.When}, {d.Unless, &s.Unless}, {d.Skip, &s.Skip}, {d.Sure, &s.Sure}, {d.Always, &s.Always}, {d.Seen, &s.Seen}, {d.Unseen, &s.Unseen}} {
+		if n.from != nil {
+			*n.to = need.Compile(n.from, nil, r)
+		}
+	}
+	for i := range d.Warn {
+		if w := &d.Warn[i]; w.When != nil {
+			s.warnings = append(s.warnings, warning{need.Compile(w.When, nil, r), w.Unknown, w.Say})
+		}
+	}
+	s.effects, s.assumes = changes(d.Effect, d.Node.Of("effect"), r), changes(d.Assume, d.Node.Of("assume"), r)
+	if s.ceiling = fact.ByName(d.Ceiling); d.Ceiling != "" && s.ceiling == nil {
+		r.Add(d.Node.Of("ceiling"), fmt.Sprintf("there is no fact %q", d.Ceiling), doc.Suggest(d.Ceiling, fact.Names()))
+	}
+	s.after, s.pulls = l.indexes(d.After, d.Node.Of("after"), r), l.indexes(d.Pulls, d.Node.Of("pulls"), r)
+	among := func(key string, words, all []string) {
+		for _, w := range words {
+			if !slices.Contains(all, w) {
+				r.Add(d.Node.Of(key), fmt.Sprintf("%s knows no %q", key, w), "it is one of "+strings.Join(all, ", "))
+			}
+		}
+	}
+	among("routes", d.Routes, release.Ways())
+	among("closes", d.Closes, causes)
+	if d.Setting != "" {
+		among("setting", []string{d.Setting}, Settings())
+	}
+	if d.Minutes.Least > d.Minutes.Most {
+		r.Add(d.Node.Of("minutes"), fmt.Sprintf("at least %d minutes is more than %d at most", d.Minutes.Least, d.Minutes.Most), "put the smaller number at least")
+	}
+	if s.Class != NoClass && s.Class != Replacement && d.Noun.One == "" {
+		r.Add(d.Node, "a step with a class needs a noun: the answer counts it", "noun: {one: a firmware setting, many: firmware settings}")
+	}
+	return s
+}
+
+// Settings are the firmware settings that steps change and guides find.
+func Settings() []string {
+	return []string{"boot-mode", "legacy-support", "tpm", "tpm-choice", "secure-boot", "secure-boot-keys", "processor-feature", "firmware-update"}
+}
+
+// refuseCircles refuses steps that wait for each other, or that pull each
+// other.
+func (l *Library) refuseCircles(own map[string]bool, r *doc.Report) {
+	for _, kind := range []struct {
+		key, says string
+		next      func(*Step) []int
+	}{
+		{"after", "the steps wait for each other: ", func(s *Step) []int { return s.after }},
+		{"pulls", "the steps pull each other: ", func(s *Step) []int { return s.pulls }},
+	} {
+		if ring := l.circle(kind.next); ring != nil {
+			at := &l.steps[ring[0]]
+			var names []string
+			for _, i := range ring {
+				if names = append(names, l.steps[i].ID); own[l.steps[i].ID] {
+					at = &l.steps[i]
+				}
+			}
+			r.Add(at.Node.Of(kind.key), kind.says+strings.Join(append(names, names[0]), " → "), "take one of these out of "+kind.key)
+		}
+	}
+}
+
+// circle follows edges and gives the steps of a ring, or nil.
+func (l *Library) circle(next func(*Step) []int) []int {
+	state := make([]int, len(l.steps)) // 1 on the way, 2 done
+	var way []int
+	var visit func(int) []int
+	visit = func(i int) []int {
+		switch state[i] {
+		case 1:
+			return way[slices.Index(way, i):]
+		case 2:
+			return nil
+		}
+		state[i] = 1
+		way = append(way, i)
+		for _, j := range next(&l.steps[i]) {
+			if ring := visit(j); ring != nil {
+				return ring
+			}
+		}
+		way = way[:len(way)-1]
+		state[i] = 2
+		return nil
+	}
+	for i := range l.steps {
+		if ring := visit(i); ring != nil {
+			return ring
+		}
+	}
+	return nil
+}
+
+func (l *Library) indexes(ids []string, at *doc.Node, r *doc.Report) []int {
 	var out []int
 	for _, id := range ids {
 		i, ok := l.at[id]
 		if !ok {
-			r.Add(at, fmt.Sprintf("there is no step %q", id), "")
+			names := slices.Sorted(maps.Keys(l.at))
+			r.Add(at, fmt.Sprintf("there is no step %q", id), doc.Suggest(id, names))
+			continue
 		}
 		out = append(out, i)
 	}
@@ -208,47 +400,11 @@ func changes(m map[string]doc.Scalar, at *doc.Node, r *doc.Report) []change {
 		out = append(out, c)
 	}
 	if len(out) != len(m) {
-		r.Add(at, "an effect is on a fact that does not exist", "")
+		for _, name := range slices.Sorted(maps.Keys(m)) {
+			if fact.ByName(name) == nil {
+				r.Add(at.Of(name), fmt.Sprintf("there is no fact %q to have an effect on", name), doc.Suggest(name, fact.Names()))
+			}
+		}
 	}
 	return out
-}
-
-// on says whether a step belongs to a route and to the kind of machine.
-func (s *Step) on(route string, guest bool) bool {
-	if len(s.Routes) > 0 && !slices.Contains(s.Routes, route) {
-		return false
-	}
-	return s.Phase != Desk && s.Phase != Host || guest == (s.Phase == Host)
-}
-
-// can says whether the step can be done under facts.
-func (s *Step) can(f *fact.Facts) need.Truth {
-	t := need.True
-	if s.When != nil {
-		t = s.When.Test(f.View())
-	}
-	if t == need.Unknown && s.WhenNotNo {
-		t = need.True
-	}
-	if s.Unless != nil && s.Unless.Test(f.View()) == need.True {
-		return need.False
-	}
-	if s.InDoubt {
-		t = min(t, need.Unknown)
-	}
-	return t
-}
-
-// sure says whether the effect is certain under facts.
-func (s *Step) sure(f *fact.Facts) bool {
-	return !s.SureNever && !s.InDoubt && (s.Sure == nil || s.Sure.Test(f.View()) == need.True)
-}
-
-func (s *Step) touches(n need.Need) bool {
-	return slices.ContainsFunc(s.effects, func(c change) bool { return need.Reads(n, c.id) })
-}
-
-// shows says whether the step makes a fact known that a need reads.
-func (s *Step) shows(n need.Need) bool {
-	return s.touches(n) || slices.ContainsFunc(s.assumes, func(c change) bool { return need.Reads(n, c.id) })
 }

@@ -1,8 +1,11 @@
 package remedy
 
 import (
+	"cmp"
 	"slices"
 
+	"rolltop.example/rolltop/core/check"
+	"rolltop.example/rolltop/core/need"
 	"rolltop.example/rolltop/core/release"
 )
 
@@ -11,14 +14,17 @@ import (
 // A machine to replace gets no other step: nobody is sent to it in vain.
 func (s *solver) plan(v *Verdict) []Planned {
 	if v.Disposition == Replace {
+		for _, p := range s.chosen {
+			if p.Class != NoClass {
+				v.Withheld = append(v.Withheld, p)
+			}
+		}
 		return []Planned{{Step: &s.lib.steps[s.lib.at["replace"]], Settles: v.NoRemedy}}
 	}
 	if s.was.Planned() {
 		return s.order() // nobody can read or visit it yet
 	}
-	if len(v.Open) > 0 {
-		s.add("read-again", v.Open)
-	}
+	s.close(v.Open)
 	if slices.ContainsFunc(s.chosen, func(p Planned) bool { return p.Phase == Desk }) {
 		s.add("check-again", nil)
 	}
@@ -34,6 +40,60 @@ func (s *solver) plan(v *Verdict) []Planned {
 	return s.order()
 }
 
+// close adds the steps that find out what is not known, by why it is not.
+func (s *solver) close(open []string) {
+	found := map[string]bool{}
+	for i := range s.lib.steps {
+		st := &s.lib.steps[i]
+		if len(st.Closes) == 0 || !st.on(s.route, s.guest) {
+			continue
+		}
+		var settles []string
+		for _, fd := range s.open {
+			if id := fd.Requirement.ID; slices.Contains(open, id) && slices.ContainsFunc(openFor(fd), func(c string) bool { return slices.Contains(st.Closes, c) }) {
+				settles = append(settles, id)
+				found[id] = true
+			}
+		}
+		if settles != nil {
+			s.add(st.ID, settles)
+		}
+	}
+	var rest []string
+	for _, id := range open {
+		if !found[id] {
+			rest = append(rest, id)
+		}
+	}
+	if rest != nil {
+		s.add("read-again", append(s.settling("read-again"), rest...))
+	}
+}
+
+func (s *solver) settling(id string) []string {
+	for i := range s.chosen {
+		if s.chosen[i].ID == id {
+			return s.chosen[i].Settles
+		}
+	}
+	return nil
+}
+
+// openFor lists why a requirement is not known: the causes of its gaps.
+func openFor(fd *check.Finding) []string {
+	var out []string
+	for _, e := range fd.Evidence {
+		switch {
+		case e.Truth != need.Unknown:
+		case e.Reading.Value.Known() && e.Match != nil:
+			out = append(out, NotListed)
+		case e.Reading.Gap != nil:
+			out = append(out, e.Reading.Gap.Cause)
+		}
+	}
+	return out
+}
+
 func (s *solver) add(id string, settles []string) {
 	i := s.lib.at[id]
 	if !s.has(i) {
@@ -46,21 +106,32 @@ func (s *solver) add(id string, settles []string) {
 	}
 }
 
-// order sorts the plan so that every step stands behind those it comes after;
-// where that leaves a choice, the order of the step files decides.
+// order sorts the plan so that every step stands behind those it comes after.
+// Where that leaves a choice, what needs no visit comes before what does, and
+// then the order of the step files decides.
 func (s *solver) order() []Planned {
 	left := slices.Clone(s.chosen)
-	slices.SortFunc(left, func(a, b Planned) int { return a.index - b.index })
-	var out []Planned
+	slices.SortFunc(left, func(a, b Planned) int {
+		return cmp.Or(phaseRank[a.Phase]-phaseRank[b.Phase], a.index-b.index)
+	})
+	waits := make([]bool, len(s.lib.steps)) // steps that are not placed yet
+	for i := range left {
+		waits[left[i].index] = true
+	}
+	out := make([]Planned, 0, len(left))
 	for len(left) > 0 {
-		next := slices.IndexFunc(left, func(p Planned) bool {
-			return !slices.ContainsFunc(p.after, func(i int) bool {
-				return slices.ContainsFunc(left, func(q Planned) bool { return q.index == i && q.index != p.index })
-			})
-		})
-		next = max(next, 0) // a circle is refused by the tests of the step files
+		next := 0 // steps that wait for each other are refused when they are read
+		for i := range left {
+			if !slices.ContainsFunc(left[i].after, func(j int) bool { return waits[j] && j != left[i].index }) {
+				next = i
+				break
+			}
+		}
+		waits[left[next].index] = false
 		out = append(out, left[next])
 		left = slices.Delete(left, next, next+1)
 	}
 	return out
 }
+
+var phaseRank = map[string]int{Remote: 0, Desk: 1, Host: 1, Install: 2}

@@ -16,7 +16,7 @@ import (
 
 // Key appends to b what a verdict for a machine depends on. outcomes are the
 // letters of [check.Outcomes] on these facts, path the way to the release.
-func Key(b []byte, rel *release.Release, f *fact.Facts, outcomes []byte, path *release.Path) []byte {
+func (l *Library) Key(b []byte, rel *release.Release, f *fact.Facts, outcomes []byte, path *release.Path) []byte {
 	v := f.View()
 	b = append(b, outcomes...)
 	b = append(b, '|', byte('0'+len(path.Interim)), byte('1'+path.Truth))
@@ -31,10 +31,9 @@ func Key(b []byte, rel *release.Release, f *fact.Facts, outcomes []byte, path *r
 		}
 		b = keyNeed(append(b, ';'), q.Need, v, f)
 	}
-	lib := loaded()
-	for i := range lib.steps {
-		s := &lib.steps[i]
-		for _, n := range [...]need.Need{s.When, s.Unless, s.Skip, s.Sure} {
+	for i := range l.steps {
+		s := &l.steps[i]
+		for _, n := range [...]need.Need{s.When, s.Unless, s.Skip, s.Sure, s.Always} {
 			if n != nil {
 				b = append(b, truthByte(n.Test(v)))
 				b = keyNeed(b, n, v, f)

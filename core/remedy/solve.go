@@ -2,6 +2,7 @@ package remedy
 
 import (
 	"slices"
+	"sync"
 
 	"rolltop.example/rolltop/core/check"
 	"rolltop.example/rolltop/core/fact"
@@ -11,9 +12,10 @@ import (
 
 // solver looks for the least steps for one machine and one set of musts.
 type solver struct {
-	lib     *library
+	lib     *Library
 	was     *fact.Facts // as read
 	sim     *fact.Facts // as the chosen steps would leave it
+	spare   *fact.Facts // what it was before something is tried
 	route   string
 	guest   bool
 	fixed   bool // how the release is installed is settled
@@ -26,18 +28,14 @@ type solver struct {
 }
 
 // Solve works out the verdict over the musts that ask admits (nil: all).
-func Solve(res *check.Result, ask func(*release.Requirement) bool) Verdict {
-	return solveRoutes(loaded(), res, ask)
-}
-
-func solveRoutes(lib *library, res *check.Result, ask func(*release.Requirement) bool) Verdict {
-	v := solve(lib, res, ask, res.Path, -1)
+func (l *Library) Solve(res *check.Result, ask func(*release.Requirement) bool) Verdict {
+	v := solve(l, res, ask, res.Path, -1)
 	if v.Route != release.ByInterim || !slices.ContainsFunc(res.Findings, func(fd check.Finding) bool {
 		return fd.Requirement.Interim != nil && fd.Requirement.Level == release.Must && fd.Outcome == check.Fail
 	}) {
 		return v
 	}
-	other := solve(lib, res, ask, release.Path{Way: release.Reinstall, Truth: res.Path.Truth}, -1)
+	other := solve(l, res, ask, release.Path{Way: release.Reinstall, Truth: res.Path.Truth}, -1)
 	if v.Disposition == Replace && other.Disposition != Replace {
 		v, other = other, v
 	}
@@ -49,12 +47,18 @@ func solveRoutes(lib *library, res *check.Result, ask func(*release.Requirement)
 	return v
 }
 
+// rooms are facts to simulate in: nothing of them outlives a solution, and a
+// fleet asks for many.
+var rooms = sync.Pool{New: func() any { return new([2]fact.Facts) }}
+
 // solve works out the verdict for a route. install is the index of a step
 // that installs the release afresh, when the way there has shown to need it.
-func solve(lib *library, res *check.Result, ask func(*release.Requirement) bool, path release.Path, install int) Verdict {
+func solve(lib *Library, res *check.Result, ask func(*release.Requirement) bool, path release.Path, install int) Verdict {
 	f := res.Facts
-	s := &solver{lib: lib, was: f, sim: copyOf(f), route: path.Way,
-		guest: f.Guest()}
+	room := rooms.Get().(*[2]fact.Facts)
+	defer rooms.Put(room)
+	s := &solver{lib: lib, was: f, sim: &room[0], spare: &room[1], route: path.Way, guest: f.Guest()}
+	*s.sim = *f
 	v := Verdict{Route: path.Way, Through: path.Through(), Keeps: path.Keeps, RouteKnown: path.Truth == need.True, Guest: s.guest}
 	v.Foreign = path.Way == release.Reinstall && path.Truth == need.True && foreign(res)
 	if path.Way == release.Reinstall && install < 0 {
@@ -80,6 +84,7 @@ func solve(lib *library, res *check.Result, ask func(*release.Requirement) bool,
 		s.fixed = install != lib.at["reinstall"]
 		s.apply(install, nil)
 	}
+	s.alwaysThere()
 	left := s.settleAll(failing)
 	if again := s.installs(install); again >= 0 {
 		return solve(lib, res, ask, release.Path{Way: release.Reinstall, Truth: path.Truth}, again)
@@ -87,6 +92,16 @@ func solve(lib *library, res *check.Result, ask func(*release.Requirement) bool,
 	v.sum(s, left, unknown, len(failing) == 0)
 	v.Plan = s.plan(&v)
 	return v
+}
+
+// alwaysThere adds the steps that stand in every plan of such a machine: what
+// they change comes before anything is chosen.
+func (s *solver) alwaysThere() {
+	for i := range s.lib.steps {
+		if st := &s.lib.steps[i]; st.Always != nil && st.on(s.route, s.guest) && !s.was.Planned() && st.Always.Test(s.was.View()) == need.True && st.can(s.sim) != need.False {
+			s.apply(i, nil)
+		}
+	}
 }
 
 func copyOf(f *fact.Facts) *fact.Facts {
@@ -210,28 +225,26 @@ func (s *solver) pair(fd *check.Finding, second need.Truth) bool {
 
 // try applies steps and keeps them if they settle the finding.
 func (s *solver) try(fd *check.Finding, steps ...int) bool {
+	*s.spare = *s.sim
+	s.chosen = slices.Clip(s.chosen) // what is tried is appended to a copy
 	before := *s
-	before.chosen = cloneChosen(s.chosen)
-	s.sim = copyOf(s.sim)
 	for _, i := range steps {
 		if s.lib.steps[i].can(s.sim) == need.False || !s.apply(i, fd.Requirement) {
-			*s = before
+			s.undo(before)
 			return false
 		}
 	}
 	if fd.Requirement.Need.Test(s.sim.View()) != need.True {
-		*s = before
+		s.undo(before)
 		return false
 	}
 	return true
 }
 
-func cloneChosen(list []Planned) []Planned {
-	out := slices.Clone(list)
-	for i := range out {
-		out[i].Settles = slices.Clone(out[i].Settles)
-	}
-	return out
+// undo takes back what was tried.
+func (s *solver) undo(before solver) {
+	*s = before
+	*s.sim = *s.spare
 }
 
 func (s *solver) has(i int) bool {
@@ -250,7 +263,10 @@ func (s *solver) apply(i int, q *release.Requirement) bool {
 		if s.has(j) || !p.on(s.route, s.guest) && p.Class == NoClass || p.Skip != nil && p.Skip.Test(s.sim.View()) == need.True {
 			continue
 		}
-		if p.can(s.sim) != need.True || !p.on(s.route, s.guest) {
+		if can := p.can(s.sim); can != need.True || !p.on(s.route, s.guest) {
+			if can == need.Unknown && p.Skip != nil && p.Skip.Test(s.sim.View()) == need.Unknown {
+				continue // neither whether it is needed is known nor whether it can be done
+			}
 			if p.Class != NoClass {
 				return false
 			}
@@ -291,9 +307,9 @@ func (s *solver) simulate(p *Planned, q *release.Requirement) {
 			if v, ok = s.least(c.id, q); !ok {
 				continue
 			}
-			if c.id.Def().Kind == fact.Number && !p.Needed.Known() && (q == nil || need.Reads(q.Need, c.id)) {
+			if c.id.Def().Kind != fact.Set && !p.Needed.Known() && (q == nil || need.Reads(q.Need, c.id)) {
 				p.NeededOf, p.Needed = c.id, v
-				if was := s.was.Value(c.id); was.Known() {
+				if was := s.was.Value(c.id); was.Known() && c.id.Def().Kind == fact.Number {
 					p.Short = v.Float() - was.Float()
 				}
 			}
@@ -334,6 +350,9 @@ func (s *solver) least(id fact.ID, q *release.Requirement) (fact.Value, bool) {
 // needed is the least value of a fact that meets a need, where the facts do
 // not meet it yet.
 func needed(n need.Need, id fact.ID, f *fact.Facts) (fact.Value, bool) {
+	if !need.Reads(n, id) {
+		return fact.Value{}, false
+	}
 	for l := range n.Leaves() {
 		if l.Fact() != id || l.Test(f.View()) == need.True {
 			continue

@@ -60,8 +60,9 @@ type Verdict struct {
 	Foreign     bool // another system runs on it; nothing is kept of it
 	Guest       bool // a virtual machine: settings of the host, never a visit
 	Plan        []Planned
-	NoRemedy    []string // requirements that nothing on this machine can settle
-	Open        []string // unknown requirements that no step of the plan settles
+	NoRemedy    []string  // requirements that nothing on this machine can settle
+	Withheld    []Planned // on a machine to replace: what would have been done for the rest, and is futile
+	Open        []string  // unknown requirements that no step of the plan settles
 	// Other is the other route, where a release between asks for something that
 	// fails: it is left out by installing afresh.
 	Other *Verdict
@@ -78,11 +79,15 @@ type Planned struct {
 	index    int
 }
 
+// Counts says whether the step is a remedy here: one that stands in every plan
+// is none where it settles nothing.
+func (p *Planned) Counts() bool { return p.Always == nil || len(p.Settles) > 0 }
+
 // sum turns what was chosen and what was left into the verdict.
 func (v *Verdict) sum(s *solver, left, unknown []*check.Finding, nothingFails bool) {
 	most := NoClass
 	for _, c := range s.chosen {
-		if v.Foreign && nothingFails && c.ID == "reinstall" {
+		if v.Foreign && nothingFails && c.ID == "reinstall" || !c.Counts() {
 			continue // another system is replaced anyway; that repairs nothing
 		}
 		most = max(most, c.Class)
@@ -93,7 +98,7 @@ func (v *Verdict) sum(s *solver, left, unknown []*check.Finding, nothingFails bo
 	v.Confirmed = true
 	v.Best, v.Worst = most.disposition(), max(most, s.worst).disposition()
 	for _, c := range s.chosen {
-		v.Confirmed = v.Confirmed && !c.Expected
+		v.Confirmed = v.Confirmed && (!c.Expected || !c.Counts())
 	}
 	v.RestsOn = s.rests
 	if len(left) > 0 {

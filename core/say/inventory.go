@@ -23,8 +23,8 @@ type Missing struct {
 	Try   string
 }
 
-// part is one piece of an overview line: a fact, and the form it takes.
-type part struct {
+// piece is a part of an overview line: a fact, and the form it takes.
+type piece struct {
 	id   fact.ID
 	form string // %s is the value
 }
@@ -33,18 +33,18 @@ type part struct {
 // missing says so in place of a value.
 var overview = []struct {
 	label string
-	parts []part
+	parts []piece
 }{
-	{"Machine", []part{{fact.DeviceManufacturer, "%s"}, {fact.DeviceModel, "%s"}, {fact.DeviceForm, ", %s"}, {fact.DeviceHypervisor, " on %s"}}},
-	{"System", []part{{fact.OSName, "%s"}, {fact.OSBuild, ", build %s"}, {fact.OSArchitecture, ", %s"}}},
-	{"Processor", []part{{fact.ProcessorName, "%s"}, {fact.ProcessorCores, ", %s cores"}, {fact.ProcessorThreads, ", %s threads"}, {fact.ProcessorMHz, ", rated %s"}}},
-	{"Memory", []part{{fact.MemoryInstalled, "%s installed"}, {fact.MemoryVisible, ", %s visible to the system"}}},
-	{"System disk", []part{{fact.BootDisk, "%s"}, {fact.DiskBytes, ", %s"}, {fact.DiskKind, ", %s"}, {fact.DiskStyle, ", %s"}, {fact.FreeBytes, ", %s free on the system volume"}}},
-	{"Encryption", []part{{fact.EncryptionState, "%s"}, {fact.EncryptionKind, ", %s"}}},
-	{"Firmware", []part{{fact.FirmwareVendor, "%s"}, {fact.FirmwareVersion, " %s"}, {fact.FirmwareDate, ", %s"}}},
-	{"TPM", []part{{fact.TPMState, "%s"}, {fact.TPMVersion, ", version %s"}}},
-	{"Boot mode", []part{{fact.BootMode, "%s"}}},
-	{"Secure boot", []part{{fact.SecureBoot, "%s"}, {fact.SecureBootCapable, ", able to do it: %s"}}},
+	{"Machine", []piece{{fact.DeviceManufacturer, "%s"}, {fact.DeviceModel, "%s"}, {fact.DeviceForm, ", %s"}, {fact.DeviceHypervisor, " on %s"}}},
+	{"System", []piece{{fact.OSName, "%s"}, {fact.OSBuild, ", build %s"}, {fact.OSArchitecture, ", %s"}}},
+	{"Processor", []piece{{fact.ProcessorName, "%s"}, {fact.ProcessorCores, ", %s cores"}, {fact.ProcessorThreads, ", %s threads"}, {fact.ProcessorMHz, ", rated %s"}}},
+	{"Memory", []piece{{fact.MemoryInstalled, "%s installed"}, {fact.MemoryVisible, ", %s visible to the system"}}},
+	{"System disk", []piece{{fact.BootDisk, "%s"}, {fact.DiskBytes, ", %s"}, {fact.DiskKind, ", %s"}, {fact.DiskStyle, ", %s"}, {fact.FreeBytes, ", %s free on the system volume"}}},
+	{"Encryption", []piece{{fact.EncryptionState, "%s"}, {fact.EncryptionKind, ", %s"}}},
+	{"Firmware", []piece{{fact.FirmwareVendor, "%s"}, {fact.FirmwareVersion, " %s"}, {fact.FirmwareDate, ", %s"}}},
+	{"TPM", []piece{{fact.TPMState, "%s"}, {fact.TPMVersion, ", version %s"}}},
+	{"Boot mode", []piece{{fact.BootMode, "%s"}}},
+	{"Secure boot", []piece{{fact.SecureBoot, "%s"}, {fact.SecureBootCapable, ", able to do it: %s"}}},
 }
 
 // optional parts are left out silently: without them nothing is missed.

@@ -18,7 +18,7 @@ var Marks = map[string]string{"ready": "●", "reconfigure": "◐", "refit": "�
 var Phases = map[string]string{remedy.Remote: "Without a visit", remedy.Desk: "At the desk", remedy.Host: "At the host of the virtual machine", remedy.Install: "The installation"}
 
 // Preparations are the words of where an item of preparation stands.
-var Preparations = map[string]string{"done": "done", "not-done": "not done", "not-known": "not known", "by-hand": "to be said by a person", "not-needed": "not needed"}
+var Preparations = map[string]string{"done": "done", "not-done": "not done", "not-known": "not known", "by-hand": "to be said by a person", "not-needed": "not needed", "refused": "refused"}
 
 // Plain is a verdict for the person whose machine it is: no word of the trade,
 // nothing to look up.

@@ -289,7 +289,15 @@ func tpmReason(f *fact.Facts) string {
 	case built.Bool():
 		return "The system sees no TPM. This processor has one built in, so it is most likely switched off in firmware."
 	}
-	return "The system sees no TPM, and the list says that this processor has none built in."
+	s := "The system sees no TPM, and the list says that this processor has none built in."
+	if header := f.Get(fact.TPMHeader); header.Value.Known() {
+		s += map[bool]string{true: " The board has a header for a module", false: " The board has no header for a module"}[header.Value.Bool()]
+		if header.Source != "" {
+			s += ", says " + header.Source
+		}
+		s += "."
+	}
+	return s
 }
 
 func uefiWords(f *fact.Facts) string {

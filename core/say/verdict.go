@@ -10,27 +10,6 @@ import (
 	"rolltop.example/rolltop/core/remedy"
 )
 
-// Step is a planned step in words.
-type Step struct {
-	Title, Do, Tell, Caution, Confirm string
-}
-
-// Words fills a planned step's words for a release.
-func Words(p *remedy.Planned, v *remedy.Verdict, rel *release.Release) Step {
-	values := map[string]string{"release": rel.Name, "through": v.Through, "short": "some", "needed": "enough", "needed_drive": "enough"}
-	if p.Needed.Known() {
-		unit := p.NeededOf.Def().Unit
-		values["needed"] = Amount(unit, p.Needed.Float())
-		values["needed_drive"] = values["needed"]
-		values["short"] = values["needed"]
-		if p.Short > 0 {
-			values["short"] = Amount(unit, p.Short)
-		}
-	}
-	w := func(s string) string { return fill(s, values) }
-	return Step{w(p.Title), w(p.Do), w(p.Tell), w(p.Caution), w(p.Confirm)}
-}
-
 // Answer is the sentence a machine's page opens with, after the disposition.
 func Answer(v *remedy.Verdict, rel *release.Release) string {
 	switch v.Disposition {
@@ -78,7 +57,7 @@ func takes(v *remedy.Verdict) []string {
 	var nouns []remedy.Noun
 	counts := map[remedy.Noun]int{}
 	for _, p := range v.Plan {
-		if p.Noun.One == "" || p.Class == remedy.NoClass {
+		if p.Noun.One == "" || p.Class == remedy.NoClass || !p.Counts() {
 			continue
 		}
 		if counts[p.Noun] == 0 {

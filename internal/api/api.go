@@ -113,6 +113,41 @@ type EnterFact struct {
 	Note  string `json:"note,omitempty" maxLength:"500" doc:"Where it was read"`
 }
 
+// SayTick says that an item of preparation or a step is done, or refuses it.
+type SayTick struct {
+	State string `json:"state" enum:"done,refused"`
+	Note  string `json:"note,omitempty" maxLength:"500" doc:"For a refusal: why"`
+}
+
+// VisitLink is a link to the page of a visit.
+type VisitLink struct {
+	Path    string    `json:"path" doc:"To be put behind the service's address, as the telephone reaches it"`
+	Address string    `json:"address,omitempty" doc:"The whole address, where the origin was given"`
+	Picture string    `json:"picture,omitempty" doc:"The address as a square code for the camera: a PNG as a data address"`
+	Expires time.Time `json:"expires"`
+}
+
+// House is what plans are made with beside releases, of one kind.
+type House struct {
+	Kind    string     `json:"kind" enum:"steps,guides,prices"`
+	Own     bool       `json:"own" doc:"The organisation has a document of its own"`
+	Number  int        `json:"number,omitempty" doc:"Counts the documents of this kind; none is overwritten"`
+	AddedAt *time.Time `json:"added_at,omitempty"`
+	AddedBy string     `json:"added_by,omitempty"`
+	Text    string     `json:"text,omitempty" doc:"The own document"`
+	Shipped string     `json:"shipped,omitempty" doc:"What the program ships, or an example to start from"`
+}
+
+// HouseList lists them.
+type HouseList struct {
+	Documents []House `json:"documents"`
+}
+
+// HouseText is a document that is handed in.
+type HouseText struct {
+	Text string `json:"text" doc:"The document, in YAML or JSON"`
+}
+
 // Titles are what a collector should look for.
 type Titles struct {
 	Titles []string `json:"titles"`

@@ -10,6 +10,7 @@ import (
 	"rolltop.example/rolltop/core/assess"
 	"rolltop.example/rolltop/core/byhand"
 	"rolltop.example/rolltop/core/inventory"
+	"rolltop.example/rolltop/core/means"
 	"rolltop.example/rolltop/core/release"
 	"rolltop.example/rolltop/core/say"
 )
@@ -22,7 +23,7 @@ type earlier struct {
 // earlierOf reads the inventory of --after, or gives nil where there is none. It
 // is checked by the same release as the machine is now, with the same facts by
 // hand, so that only the machine differs.
-func earlierOf(cmd *cobra.Command, form string, rels []*release.Release, list []subject, hand []byhand.Fact) (*earlier, error) {
+func earlierOf(cmd *cobra.Command, form string, m *means.Means, rels []*release.Release, list []subject, hand []byhand.Fact) (*earlier, error) {
 	file, _ := cmd.Flags().GetString("after")
 	if file == "" {
 		return nil, nil
@@ -38,7 +39,7 @@ func earlierOf(cmd *cobra.Command, form string, rels []*release.Release, list []
 		return nil, err
 	}
 	inv, _ = byhand.Enter(inv, hand) // what does not go in is said of the machine as it is now
-	d, err := checked(rels[0], inv)
+	d, err := checked(m, rels[0], inv)
 	if err != nil {
 		return nil, usage{err}
 	}
@@ -57,14 +58,19 @@ func (e *earlier) print(cmd *cobra.Command, form string, inv *inventory.Document
 	p := newPaper(cmd.OutOrStdout())
 	p.line("%s", headOf(d))
 	p.line("")
-	p.text("", say.Marks[d.Disposition]+" "+got.Says)
+	printAfter(p, got, say.Marks[d.Disposition])
+	return nil
+}
+
+// printAfter prints what the work has come to, behind the head of the machine.
+func printAfter(p *paper, got *after.Document, mark string) {
+	p.text("", mark+" "+got.Says)
 	for _, n := range got.Notes {
 		p.text("  ! ", n)
 	}
 	p.styled("  ", fmt.Sprintf("%s, revision %d · inventories of %s and of %s", got.Release.Name, got.Release.Revision, say.Moment(got.Before.TakenAt), say.Moment(got.After.TakenAt)), dim)
 	printSteps(p, got.Steps)
 	printChanges(p, got.Changes)
-	return nil
 }
 
 var stepWords = map[string]string{after.Worked: "worked", after.NoEffect: "no effect", after.Waits: "waits", after.NotShown: "not shown", after.NotSeen: "not to be seen", after.NotNeeded: "not needed"}

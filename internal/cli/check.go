@@ -39,8 +39,18 @@ func checkCommand() *cobra.Command {
 	cmd.Flags().String("after", "", "earlier inventory or capture of the same machine: say which steps of its plan worked since, and what is left")
 	cmd.Flags().Bool("all", false, "print the whole plan and every finding with its evidence")
 	formatFlag(cmd, "text", "json", "csv", "html", "markdown", "eml")
+	houseFlag(cmd)
 	reportFlags(cmd)
 	serviceFlags(cmd)
+	return cmd
+}
+
+// planCommand is a check of which only the plan is printed, in full.
+func planCommand() *cobra.Command {
+	cmd := checkCommand()
+	cmd.Use = "plan --release FILE|ID [--inventory FILE… | --spec FILE…]"
+	cmd.Short = "Print the plan of this machine, or of inventory files, step by step"
+	cmd.Long = "Prints the plan that a check comes to, with everything that whoever does it needs:\nwhat to do, where the setting stands, cautions, parts, the way back, and how to see\nthat each step worked.\n\n  rolltop plan --release skerry-12.yaml --inventory gull-014.json\n  rolltop plan --release skerry-12.yaml --house guides.yaml\n  rolltop check --release skerry-12.yaml --format html --for visit --out visit.html\n\nThe last one is a page for one visit. Exit status: as of a check."
 	return cmd
 }
 
@@ -80,19 +90,25 @@ func runCheck(cmd *cobra.Command, _ []string) error {
 		return wrongUsage("no release is named; give --release FILE, or the id of one with --server")
 	}
 	var rels []*release.Release
+	fromService := false
 	for _, name := range names {
+		fromService = fromService || !isFile(name)
 		rel, err := findRelease(cmd, name)
 		if err != nil {
 			return err
 		}
 		rels = append(rels, rel)
 	}
+	m, err := meansOf(cmd, fromService)
+	if err != nil {
+		return err
+	}
 	hand, err := handFacts(cmd)
 	if err != nil {
 		return err
 	}
 	list := subjects(cmd)
-	before, err := earlierOf(cmd, form, rels, list, hand)
+	before, err := earlierOf(cmd, form, m, rels, list, hand)
 	if err != nil {
 		return err
 	}
@@ -118,7 +134,7 @@ func runCheck(cmd *cobra.Command, _ []string) error {
 		}
 		var docs []*assess.Document
 		for _, rel := range rels {
-			d, err := checked(rel, inv)
+			d, err := checked(m, rel, inv)
 			if err != nil {
 				fail(err)
 				continue
@@ -139,6 +155,8 @@ func runCheck(cmd *cobra.Command, _ []string) error {
 	all, _ := cmd.Flags().GetBool("all")
 	switch {
 	case before != nil: // it is printed
+	case cmd.Name() == "plan" && form == "text":
+		printPlans(newPaper(cmd.OutOrStdout()), groups)
 	case paper != nil:
 		err = paper.write(cmd)
 	default:
@@ -209,7 +227,7 @@ func beside(path string) release.Files {
 // the service has, as ID or ID@REVISION.
 func findRelease(cmd *cobra.Command, name string) (*release.Release, error) {
 	id, revision := splitRevision(name)
-	if _, err := os.Stat(name); err == nil || name == "-" || !release.ValidID(id) {
+	if isFile(name) {
 		return readRelease(name)
 	}
 	if server, _ := cmd.Flags().GetString("server"); server == "" {
@@ -224,6 +242,14 @@ func findRelease(cmd *cobra.Command, name string) (*release.Release, error) {
 		return nil, err
 	}
 	return release.Read(name, src, nil)
+}
+
+// isFile says whether a name is that of a file, and not the id of a release that
+// a service has.
+func isFile(name string) bool {
+	id, _ := splitRevision(name)
+	_, err := os.Stat(name)
+	return err == nil || name == "-" || !release.ValidID(id)
 }
 
 // splitRevision parts skerry-12@4.

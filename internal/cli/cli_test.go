@@ -131,7 +131,7 @@ func TestCheckText(t *testing.T) {
 	_, out, _ := rolltop(t, "check", "--release", filepath.Join(dir, "skerry-12.yaml"), "--inventory", filepath.Join(dir, "legacy.json"))
 	// The answer comes first, then fails with has → needs, reason and step,
 	// unknowns with how to close them, one line for the rest.
-	order := []string{"LANT-001 · Fennick Tern 2", "◐ Reconfigure, expected: A disk conversion", "No part is needed.", "Skerry 12, revision 5", "Not met:", "Partition style GPT", "has MBR → needs GPT; step 4", "The disk has an MBR partition table.", "Boot mode UEFI: has legacy → needs UEFI; step 5",
+	order := []string{"LANT-001 · Fennick Tern 2", "◐ Reconfigure, expected: A disk conversion", "No part is needed.", "Skerry 12, revision 5", "Not met:", "Partition style GPT", "has MBR → needs GPT; step 4", "The disk has an MBR partition table.", "Boot mode UEFI: has legacy → needs UEFI; step 6",
 		"Not known: 1 of 16", "To close it:", "requirements are met: 64-bit processor", "The plan, in this order", "Without a visit", "1. Back up the whole disk", "At the desk", "Caution:"}
 	last := -1
 	for _, s := range order {
@@ -403,7 +403,7 @@ func TestCheckAfterTheWork(t *testing.T) {
 	}
 	base := []string{"check", "--release", filepath.Join(dir, "skerry-12.yaml"), "--inventory", later, "--after"}
 	code, out, _ := rolltop(t, append(base, before)...)
-	for _, s := range []string{"◐ Reconfigure, as before: one requirement is settled; left: ", "! The encryption of the system volume is paused", "4. Convert the disk to GPT: worked.", "boot mode to UEFI; start once: no effect.", "Look first: The setting was not saved", "It waits for step 5", "Partition style GPT: settled; had MBR, has GPT, needs GPT"} {
+	for _, s := range []string{"◐ Reconfigure, as before: one requirement is settled; left: ", "! The encryption of the system volume is paused", "4. Convert the disk to GPT: worked.", "boot mode to UEFI; start once: no effect.", "Look first: The setting was not saved", "It waits for step 6", "Partition style GPT: settled; had MBR, has GPT, needs GPT"} {
 		if code != 10 || !strings.Contains(strings.Join(strings.Fields(out), " "), s) {
 			t.Errorf("%d: it does not say %q:\n%s", code, s, out)
 		}

@@ -11,6 +11,7 @@ import (
 	"rolltop.example/rolltop/core/compare"
 	"rolltop.example/rolltop/core/decode"
 	"rolltop.example/rolltop/core/inventory"
+	"rolltop.example/rolltop/core/means"
 	"rolltop.example/rolltop/core/release"
 	"rolltop.example/rolltop/core/say"
 	"rolltop.example/rolltop/internal/build"
@@ -27,6 +28,7 @@ func compareCommand() *cobra.Command {
 	}
 	cmd.Flags().String("release", "", "release to check both against: a file, or the id of one that the service has")
 	cmd.Flags().Bool("all", false, "show facts that only one of the two knows, too")
+	houseFlag(cmd)
 	formatFlag(cmd, "text", "json")
 	serviceFlags(cmd)
 	return cmd
@@ -49,8 +51,12 @@ func runCompare(cmd *cobra.Command, args []string) error {
 		if err != nil {
 			return err
 		}
+		m, err := meansOf(cmd, !isFile(name))
+		if err != nil {
+			return err
+		}
 		for i := range inv {
-			if checks[i], err = checked(rel, inv[i]); err != nil {
+			if checks[i], err = checked(m, rel, inv[i]); err != nil {
 				return usage{err}
 			}
 		}
@@ -71,8 +77,8 @@ func runCompare(cmd *cobra.Command, args []string) error {
 	return nil
 }
 
-func checked(rel *release.Release, inv *inventory.Document) (*assess.Document, error) {
-	a, err := assess.Run(rel, inv)
+func checked(m *means.Means, rel *release.Release, inv *inventory.Document) (*assess.Document, error) {
+	a, err := assess.With(m, rel, inv)
 	if err != nil {
 		return nil, err
 	}

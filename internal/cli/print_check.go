@@ -2,7 +2,9 @@ package cli
 
 import (
 	"fmt"
+	"slices"
 	"strconv"
+	"strings"
 
 	"github.com/spf13/cobra"
 
@@ -231,11 +233,15 @@ func printKnown(p *paper, d *assess.Document, all bool) {
 	if all && len(d.Strangers) > 0 {
 		p.text("  ", "Nothing is known of: "+say.And(d.Strangers)+".")
 	}
-	if all && len(d.Preparation) > 0 {
+	if said := slices.ContainsFunc(d.Preparation, func(i assess.Prepared) bool { return i.Ticked != nil }); (all || said) && len(d.Preparation) > 0 {
 		p.line("")
 		p.line("%s", p.style(bold, "Before the upgrade"))
 		for _, i := range d.Preparation {
-			p.headed("  ", i.Title, ": "+say.Preparations[i.State]+". "+i.Says)
+			says := i.Says
+			if i.Ticked != nil {
+				says = i.Ticked.Says()
+			}
+			p.headed("  ", i.Title, ": "+say.Preparations[i.State]+". "+says)
 		}
 	}
 }
@@ -338,7 +344,7 @@ func printFinding(p *paper, d *assess.Document, f *assess.Finding, all bool) {
 func settledBy(d *assess.Document, f *assess.Finding) string {
 	var numbers []string
 	for _, n := range f.SettledBy {
-		if d.Plan[n-1].Step != "read-again" { // what closes it is said below
+		if !d.Plan[n-1].Closes { // what closes it is said below
 			numbers = append(numbers, strconv.Itoa(n))
 		}
 	}
@@ -369,15 +375,90 @@ func printPlan(p *paper, d *assess.Document, all bool) {
 			title += fmt.Sprintf(" (%d–%d min)", s.Minutes.Least, s.Minutes.Most)
 		}
 		p.text(fmt.Sprintf("  %2d. ", s.Number), title)
-		if s.Caution != "" {
-			p.text("      Caution: ", s.Caution)
-		}
-		if all || d.Disposition == "replace" {
-			p.text("      ", s.Do)
-			p.styled("      ", "Done when: "+s.Confirm, dim)
-		}
+		printStep(p, s, all || d.Disposition == "replace")
 	}
+	printAround(p, d)
 	if !all {
 		p.styled("  ", "--all adds what to do in each step and how to see that it worked.", dim)
+	}
+}
+
+// printStep prints what stands below the title of a step.
+func printStep(p *paper, s *assess.Step, all bool) {
+	for _, c := range s.Cautions {
+		p.text("      Caution: ", c)
+	}
+	for _, one := range s.Parts {
+		p.text("      Part: ", one.Says+costed(one.Cost))
+	}
+	if t := s.Ticked; t != nil {
+		p.text("      ", t.Says())
+	}
+	if !all {
+		return
+	}
+	p.text("      ", s.Do)
+	if w := s.Where; w != nil {
+		p.text("      Where: ", strings.TrimSpace(w.Says+" "+w.Parent+" "+w.Note))
+	}
+	p.styled("      ", "Done when: "+s.Confirm, dim)
+	if s.Back != "" {
+		p.styled("      ", "Way back: "+s.Back, dim)
+	}
+	for _, a := range s.Instead {
+		p.styled("      ", fmt.Sprintf("Or, in its place: %s. %s", a.Title, a.Says), dim)
+	}
+}
+
+func costed(cost string) string {
+	if cost == "" {
+		return ""
+	}
+	return " (" + cost + ")"
+}
+
+// printAround prints what stands around the plan: its totals, what is left out,
+// and staying as the option that it is.
+func printAround(p *paper, d *assess.Document) {
+	e := &d.Effort
+	if len(d.Plan) > 1 {
+		s := fmt.Sprintf("In all: %d–%d minutes", e.Minutes.Least, e.Minutes.Most)
+		if e.Restarts > 0 {
+			s += ", " + say.Count(e.Restarts, "restart", "restarts")
+		}
+		if e.Parts > 0 {
+			s += ", " + say.Count(e.Parts, "part", "parts")
+		}
+		if e.Cost != nil {
+			s += ", " + e.Cost.Says
+		}
+		p.text("  ", s+".")
+	}
+	if w := d.Withheld; w != nil {
+		p.text("  ", "Left out: "+joined(w.Titles)+". "+w.Says)
+	}
+	if d.Conversion != nil {
+		p.text("  ", d.Conversion.Says)
+	}
+	if d.Stay != "" {
+		p.text("  ", d.Stay)
+	}
+}
+
+// printPlans prints the answer and the whole plan of each machine.
+func printPlans(p *paper, groups [][]*assess.Document) {
+	for i, g := range groups {
+		for j, d := range g {
+			if i+j > 0 {
+				p.line("")
+			}
+			p.line("%s", headOf(d))
+			p.line("")
+			p.text("", say.Marks[d.Disposition]+" "+say.Capital(d.Disposition)+": "+d.Answer)
+			if w := d.Firmware; w != nil {
+				p.text("  ", w.Title+". "+w.Says)
+			}
+			printPlan(p, d, true)
+		}
 	}
 }

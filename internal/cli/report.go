@@ -15,7 +15,7 @@ import (
 
 func reportFlags(cmd *cobra.Command) {
 	cmd.Flags().String("out", "", "file to write a report to (html, markdown, eml); standard output where it is not given")
-	cmd.Flags().String("for", report.Technician, "whom a report is for: technician, user")
+	cmd.Flags().String("for", report.Technician, "whom a report is for: technician, user, visit (one page for whoever is at the machine)")
 	cmd.Flags().Bool("redact", false, "shorten serial numbers in a report")
 	cmd.Flags().String("from", "", "sender of the mail draft (eml)")
 	cmd.Flags().String("to", "", "addresses that the mail draft goes to (eml)")
@@ -57,8 +57,8 @@ func reportOf(cmd *cobra.Command, form string) (*sheaf, error) {
 		}
 		return nil, nil
 	}
-	if form == "markdown" && s.reader == report.User {
-		return nil, wrongUsage("a ticket is for technicians; for the machine's user give --format html or eml")
+	if form == "markdown" && s.reader != report.Technician {
+		return nil, wrongUsage("a ticket is for technicians; for others give --format html or eml")
 	}
 	return s, nil
 }

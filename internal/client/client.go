@@ -15,6 +15,7 @@ import (
 	"strings"
 	"time"
 
+	"rolltop.example/rolltop/core/after"
 	"rolltop.example/rolltop/core/assess"
 	"rolltop.example/rolltop/core/compare"
 	"rolltop.example/rolltop/internal/api"
@@ -157,6 +158,58 @@ func (c *Client) EnterFact(ctx context.Context, key, fact string, f api.EnterFac
 // TakeBackFact takes back a fact that was entered by hand.
 func (c *Client) TakeBackFact(ctx context.Context, key, fact string) (d api.Device, err error) {
 	return d, c.call(ctx, http.MethodDelete, "devices/"+url.PathEscape(key)+"/facts/"+url.PathEscape(fact), "", nil, &d)
+}
+
+// Tick says that an item of preparation (prepare) or a step is done, or refuses
+// it.
+func (c *Client) Tick(ctx context.Context, key, kind, item string, t api.SayTick) (d api.Device, err error) {
+	return d, c.send(ctx, http.MethodPut, tickPath(key, kind, item), t, &d)
+}
+
+// Untick takes back what was said of an item.
+func (c *Client) Untick(ctx context.Context, key, kind, item string) (d api.Device, err error) {
+	return d, c.call(ctx, http.MethodDelete, tickPath(key, kind, item), "", nil, &d)
+}
+
+func tickPath(key, kind, item string) string {
+	return "devices/" + url.PathEscape(key) + "/ticks/" + url.PathEscape(kind) + "/" + url.PathEscape(item)
+}
+
+// VisitLink makes a link to the page of a machine's visit; 0 hours are the
+// service's own choice.
+func (c *Client) VisitLink(ctx context.Context, key string, hours int) (l api.VisitLink, err error) {
+	q := url.Values{"hours": {strconv.Itoa(hours)}, "origin": {c.base.Scheme + "://" + c.base.Host}}
+	return l, c.call(ctx, http.MethodPost, "devices/"+url.PathEscape(key)+"/visit-link?"+q.Encode(), "", nil, &l)
+}
+
+// EndVisitLinks ends all links to the page of a machine's visit.
+func (c *Client) EndVisitLinks(ctx context.Context, key string) error {
+	return c.call(ctx, http.MethodDelete, "devices/"+url.PathEscape(key)+"/visit-link", "", nil, nil)
+}
+
+// After tells what the work since an earlier inventory has come to.
+func (c *Client) After(ctx context.Context, key string, inventory int64) (d after.Document, err error) {
+	return d, c.get(ctx, "devices/"+url.PathEscape(key)+"/after", url.Values{"inventory": {strconv.FormatInt(inventory, 10)}}, &d)
+}
+
+// Houses lists what plans are made with beside releases.
+func (c *Client) Houses(ctx context.Context) (l api.HouseList, err error) {
+	return l, c.get(ctx, "house", nil, &l)
+}
+
+// House is the document of one kind: steps, guides or prices.
+func (c *Client) House(ctx context.Context, kind string) (h api.House, err error) {
+	return h, c.get(ctx, "house/"+url.PathEscape(kind), nil, &h)
+}
+
+// PutHouse puts a document in force.
+func (c *Client) PutHouse(ctx context.Context, kind string, text []byte) (h api.House, err error) {
+	return h, c.send(ctx, http.MethodPut, "house/"+url.PathEscape(kind), api.HouseText{Text: string(text)}, &h)
+}
+
+// DropHouse goes back to what the program ships.
+func (c *Client) DropHouse(ctx context.Context, kind string) (h api.House, err error) {
+	return h, c.call(ctx, http.MethodDelete, "house/"+url.PathEscape(kind), "", nil, &h)
 }
 
 // Check checks a machine against any release that the service has.

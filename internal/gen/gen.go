@@ -19,7 +19,9 @@ import (
 	"rolltop.example/rolltop/core/capture"
 	"rolltop.example/rolltop/core/compare"
 	"rolltop.example/rolltop/core/fact"
+	"rolltop.example/rolltop/core/guide"
 	"rolltop.example/rolltop/core/inventory"
+	"rolltop.example/rolltop/core/price"
 	"rolltop.example/rolltop/core/release"
 	"rolltop.example/rolltop/core/remedy"
 	"rolltop.example/rolltop/core/spec"
@@ -40,6 +42,8 @@ func Files() (map[string][]byte, error) {
 		"compare":   reflect.TypeFor[compare.Document](),
 		"spec":      reflect.TypeFor[spec.Document](),
 		"bundle":    reflect.TypeFor[release.Bundle](),
+		"guides":    reflect.TypeFor[guide.Document](),
+		"prices":    reflect.TypeFor[price.Document](),
 		"steps":     reflect.TypeFor[remedy.StepDocument](),
 	} {
 		b, err := schema(name, t)

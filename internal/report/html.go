@@ -8,11 +8,13 @@ import (
 	"html/template"
 	"io"
 	"strconv"
+	"time"
 
+	"rolltop.example/rolltop/core/assess"
 	"rolltop.example/rolltop/core/say"
 )
 
-//go:embed technician.html user.html page.html
+//go:embed technician.html user.html visit.html notice.html page.html
 var files embed.FS
 
 //go:embed style.css
@@ -31,7 +33,15 @@ var templates = template.Must(template.New("report").Funcs(template.FuncMap{
 	"mark":     func(disposition string) string { return say.Marks[disposition] },
 	"prepared": func(state string) string { return say.Preparations[state] },
 	"takes":    takes,
-	"count":    say.Count, "day": say.Day,
+	"count":    say.Count, "day": say.Day, "moment": say.Moment,
+	"ticked": (*assess.Tick).Says,
+	"joined": func(list []string) string {
+		var out []string
+		for _, s := range list {
+			out = append(out, say.Lower(s))
+		}
+		return say.And(out)
+	},
 	"numbers": func(list []int) string {
 		var out []string
 		for _, n := range list {
@@ -44,7 +54,8 @@ var templates = template.Must(template.New("report").Funcs(template.FuncMap{
 // page is what the templates see.
 type page struct {
 	*Machine
-	first bool
+	first   bool
+	expires time.Time // of the link to it; zero: there is none
 }
 
 // HTML writes one page of one or several machines. It holds no script and
@@ -52,13 +63,31 @@ type page struct {
 func HTML(w io.Writer, reader string, machines ...*Machine) error {
 	pages := make([]page, len(machines))
 	for i, m := range machines {
-		pages[i] = page{m, i == 0}
+		pages[i] = page{Machine: m, first: i == 0}
 	}
+	return write(w, reader, pages)
+}
+
+func write(w io.Writer, reader string, pages []page) error {
 	return templates.ExecuteTemplate(w, "page.html", struct {
 		Reader string
 		Style  template.CSS
 		Pages  []page
 	}{reader, template.CSS(style), pages})
+}
+
+// Visit writes the page of a machine's visit for whoever has the link to it.
+// The check is without anything that names the machine but its host name.
+func Visit(w io.Writer, check *assess.Document, expires time.Time) error {
+	return write(w, Desk, []page{{Machine: &Machine{Check: check}, first: true, expires: expires}})
+}
+
+// Notice writes a page that says one thing.
+func Notice(w io.Writer, title, says string) error {
+	return templates.ExecuteTemplate(w, "notice.html", struct {
+		Style       template.CSS
+		Title, Says string
+	}{template.CSS(style), title, says})
 }
 
 // What the templates ask for.
@@ -77,4 +106,11 @@ func (p page) Parts() []part    { return p.parts() }
 func (p page) Told() []string   { return p.told() }
 func (p page) Made() []string   { return p.made() }
 func (p page) Beside() []string { return p.beside() }
-func (p page) Withheld() bool   { return p.Check.Disposition == "replace" }
+func (p page) Visit() *visit    { return p.visit() }
+func (p page) Expires() any {
+	if p.expires.IsZero() {
+		return nil
+	}
+	return p.expires
+}
+func (p page) Totals() string { return p.totals() }

@@ -84,8 +84,10 @@ func (m *Machine) markdownPlan(line func(string, ...any), d detail) {
 				continue
 			}
 			line("%d. %s", s.Number, plainMark(s.Title))
-			if s.Caution != "" && (d.steps || d.items >= len(m.Check.Plan)) {
-				line("   Caution: %s", plainMark(s.Caution))
+			if d.steps || d.items >= len(m.Check.Plan) {
+				for _, c := range s.Cautions {
+					line("   Caution: %s", plainMark(c))
+				}
 			}
 			if d.steps {
 				line("   %s Done when: %s", plainMark(s.Do), plainMark(s.Confirm))

@@ -11,17 +11,19 @@ import (
 	"rolltop.example/rolltop/core/doc"
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/inventory"
+	"rolltop.example/rolltop/core/remedy"
 	"rolltop.example/rolltop/core/say"
 )
 
 // Readers of a report.
 const (
 	Technician = "technician"
-	User       = "user" // the person whose machine it is
+	User       = "user"  // the person whose machine it is
+	Desk       = "visit" // whoever is at the machine while it is in its firmware
 )
 
 // Readers are all of them.
-func Readers() []string { return []string{Technician, User} }
+func Readers() []string { return []string{Technician, User, Desk} }
 
 // Reader takes the name of a reader; none is the technician.
 func Reader(name string) (string, error) {
@@ -208,6 +210,22 @@ func (m *Machine) parts() []part {
 	return out
 }
 
+// totals is what the whole plan takes.
+func (m *Machine) totals() string {
+	e := &m.Check.Effort
+	s := takes(e.Minutes.Least, e.Minutes.Most, e.Restarts)
+	if s == "" {
+		return ""
+	}
+	if e.Parts > 0 {
+		s += "; " + say.Count(e.Parts, "part", "parts")
+	}
+	if e.Cost != nil {
+		s += ", " + e.Cost.Says
+	}
+	return s + "."
+}
+
 func takes(least, most, restarts int) string {
 	var parts []string
 	switch {
@@ -220,6 +238,36 @@ func takes(least, most, restarts int) string {
 		parts = append(parts, say.Count(restarts, "restart", "restarts"))
 	}
 	return strings.Join(parts, ", ")
+}
+
+// visit is what is done at the machine.
+type visit struct {
+	Title  string
+	Takes  string
+	Before []assess.Step // what should be done without a visit, before
+	Steps  []assess.Step
+}
+
+// visit is nil where nobody goes to the machine.
+func (m *Machine) visit() *visit {
+	v := new(visit)
+	least, most, restarts := 0, 0, 0
+	for _, s := range m.Check.Plan {
+		switch s.Phase {
+		case remedy.Remote:
+			v.Before = append(v.Before, s)
+		case remedy.Desk:
+			v.Steps = append(v.Steps, s)
+			least, most, restarts = least+s.Minutes.Least, most+s.Minutes.Most, restarts+s.Restarts
+		}
+	}
+	if v.Steps == nil {
+		return nil
+	}
+	v.Title = say.Count(len(v.Steps), "step", "steps") + " at " + m.name()
+	v.Title = say.Capital(v.Title)
+	v.Takes = takes(least, most, restarts)
+	return v
 }
 
 // told is what the plan means for the machine's user: each sentence once.

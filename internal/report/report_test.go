@@ -130,7 +130,7 @@ func TestAReportHoldsTheWholeCheck(t *testing.T) {
 			}
 		}
 		for _, s := range d.Plan {
-			want = append(want, s.Title, s.Do, s.Caution, s.Confirm)
+			want = append(append(want, s.Title, s.Do, s.Back, s.Confirm), s.Cautions...)
 		}
 		for _, p := range d.Preparation {
 			if d.Disposition != "replace" {

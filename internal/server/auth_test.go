@@ -43,6 +43,8 @@ var scopes = map[string]string{
 	"GET /releases": "read", "GET /releases/{id}": "read", "GET /releases/{id}/document": "read", "GET /targets": "read", "GET /places": "read",
 	"GET /releases/{id}/text": "read", "GET /releases/{id}/difference": "read", "GET /devices/{key}/check": "read", "GET /devices/{key}/report": "read", "GET /compare": "read", "GET /skeleton": "read",
 	"POST /releases/validate": "manage", "POST /lists/import": "manage", "PUT /devices/{key}/facts/{fact}": "manage", "DELETE /devices/{key}/facts/{fact}": "manage",
+	"GET /house": "read", "GET /house/{kind}": "read", "PUT /house/{kind}": "manage", "POST /house/{kind}/validate": "manage", "DELETE /house/{kind}": "manage", "GET /devices/{key}/after": "read",
+	"PUT /devices/{key}/ticks/{kind}/{item}": "manage", "DELETE /devices/{key}/ticks/{kind}/{item}": "manage", "POST /devices/{key}/visit-link": "manage", "DELETE /devices/{key}/visit-link": "manage",
 	"POST /releases": "manage", "PUT /targets": "manage", "PUT /places": "manage", "GET /tokens": "manage", "POST /tokens": "manage", "DELETE /tokens/{id}": "manage",
 }
 
@@ -58,7 +60,7 @@ func TestNobodyIsLetIn(t *testing.T) {
 			continue
 		}
 		method, path, _ := strings.Cut(op, " ")
-		path = strings.NewReplacer("{key}", "x", "{id}", "999", "{fact}", "tpm.state").Replace(path)
+		path = strings.NewReplacer("{key}", "x", "{id}", "999", "{fact}", "tpm.state", "{kind}", "steps", "{item}", "backup").Replace(path)
 		for who, token := range tokens {
 			allowed := false
 			for _, m := range may[scope] {
@@ -141,16 +143,20 @@ func TestNoGetChangesAnything(t *testing.T) {
 	s := servertest.Demo(t, nil)
 	state := func() string {
 		all := ""
-		for _, path := range []string{"/devices?size=1000", "/devices/gull-001", "/releases", "/targets", "/places"} {
+		for _, path := range []string{"/devices?size=1000", "/devices/gull-001", "/releases", "/targets", "/places", "/house"} {
 			_, _, body := call(t, "GET", s.URL+"/api"+path, s.Token, "", "")
 			all += checkedAt.ReplaceAllString(body, "")
 		}
 		return all
 	}
+	dev, err := s.Client.Device(ctx, "gull-001")
+	if err != nil {
+		t.Fatal(err)
+	}
 	before := state()
 	for op := range operations(t, s.URL) {
 		if path, isGet := strings.CutPrefix(op, "GET "); isGet {
-			path = strings.NewReplacer("{key}/check", "gull-001/check?release=skerry-13", "{key}", "gull-001", "releases/{id}", "releases/skerry-12", "compare", "compare?a=gull-001&b=gull-002").Replace(path)
+			path = strings.NewReplacer("{key}/check", "gull-001/check?release=skerry-13", "{key}/after", fmt.Sprintf("gull-001/after?inventory=%d", dev.History[0].ID), "{kind}", "steps", "{key}", "gull-001", "releases/{id}", "releases/skerry-12", "compare", "compare?a=gull-001&b=gull-002").Replace(path)
 			if status, _, body := call(t, "GET", s.URL+"/api"+path, s.Token, "", ""); status != 200 {
 				t.Errorf("%s: %d %.200s", path, status, body)
 			}

@@ -177,6 +177,11 @@ func (s *Server) showDevice(ctx context.Context, in *deviceInput) (*struct{ Body
 		out.NoCheck = say.Sentence(err.Error())
 		return &struct{ Body api.Device }{out}, nil
 	}
+	ticks, err := s.store.Ticks(ctx, d.ID)
+	if err != nil {
+		return nil, s.problem(err, "")
+	}
+	out.Check.Apply(ticks)
 	out.Disposition, out.Certainty, out.Answer, out.Release, out.Fails = out.Check.Disposition, out.Check.Certainty, out.Check.Answer, t.release.Name, out.Check.Counts.Fail
 	return &struct{ Body api.Device }{out}, nil
 }

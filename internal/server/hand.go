@@ -171,7 +171,7 @@ func (s *Server) compare(ctx context.Context, in *struct {
 			return nil, s.problem(err, fmt.Sprintf("the machine %q has no inventory %d", side.key, side.id))
 		}
 		if t, ok := s.target(d.Class); ok {
-			if a, err := assess.Run(t.release, inv[i]); err == nil {
+			if a, err := assess.With(s.toolbox(), t.release, inv[i]); err == nil {
 				docs[i] = a.Document(s.now(), build.Version)
 			}
 		}

@@ -15,7 +15,7 @@ import (
 // judgeAll judges every machine of a class from its packed facts.
 func (s *Server) judgeAll(ctx context.Context, class string, t target) error {
 	return s.store.JudgeAll(ctx, t.judgement, class, fact.Catalogue, func() store.Judge {
-		judge, f := assess.NewJudge(t.release), new(fact.Facts)
+		judge, f := assess.NewJudge(s.toolbox(), t.release), new(fact.Facts)
 		return func(p *store.Packed) (*store.Verdict, error) {
 			if err := f.Unpack(p.Row); err != nil {
 				return nil, err
@@ -48,7 +48,7 @@ func (s *Server) settle(tx *store.Tx, d *store.Device, inv *inventory.Document) 
 	if !ok {
 		return nil, target{}, nil
 	}
-	a, err := assess.Run(t.release, whole)
+	a, err := assess.With(s.toolbox(), t.release, whole)
 	if err != nil {
 		return nil, target{}, err
 	}
@@ -105,7 +105,7 @@ func (s *Server) whole(ctx context.Context, d *store.Device, id int64) (inv *inv
 // check checks a machine against a target now and says it, with the releases
 // that follow beside it.
 func (s *Server) check(ctx context.Context, t target, inv *inventory.Document) (*assess.Document, error) {
-	a, err := assess.Run(t.release, inv)
+	a, err := assess.With(s.toolbox(), t.release, inv)
 	if err != nil {
 		return nil, err
 	}
@@ -115,7 +115,7 @@ func (s *Server) check(ctx context.Context, t target, inv *inventory.Document) (
 		return nil, err
 	}
 	for _, next := range following {
-		if b, err := assess.Run(next, inv); err == nil {
+		if b, err := assess.With(s.toolbox(), next, inv); err == nil {
 			doc.AddNext(b)
 		}
 	}
@@ -132,7 +132,7 @@ func (s *Server) answer(ctx context.Context, d *store.Device) (string, error) {
 	if err != nil {
 		return "", err
 	}
-	a, err := assess.Run(t.release, inv)
+	a, err := assess.With(s.toolbox(), t.release, inv)
 	if err != nil {
 		return say.Sentence(err.Error()), nil
 	}

@@ -43,3 +43,8 @@ func (s *Server) Load(ctx context.Context, d *inventory.Document) error {
 	_, err := s.keep(ctx, d)
 	return err
 }
+
+// PutHouse puts a document of an organisation's own in force.
+func (s *Server) PutHouse(ctx context.Context, kind, text, by string) error {
+	return s.setHouse(ctx, kind, text, by)
+}

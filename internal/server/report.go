@@ -14,7 +14,7 @@ import (
 type reportInput struct {
 	Key      string `path:"key" maxLength:"80"`
 	Format   string `query:"format" default:"html" enum:"html,markdown"`
-	For      string `query:"for" default:"technician" enum:"technician,user" doc:"Whom it is for; the text for a ticket is for technicians"`
+	For      string `query:"for" default:"technician" enum:"technician,user,visit" doc:"Whom it is for: a technician, the machine's user, or whoever is at the machine while it is in its firmware; the text for a ticket is for technicians"`
 	Redact   bool   `query:"redact" doc:"Shorten serial numbers"`
 	Release  string `query:"release" maxLength:"64" doc:"Id of a release that the service has; the target where it is not given"`
 	Revision int    `query:"revision" minimum:"0" doc:"The latest where it is not given"`
@@ -62,6 +62,11 @@ func (s *Server) report(ctx context.Context, in *reportInput) (*reportOutput, er
 	if err != nil {
 		return nil, err
 	}
+	ticks, err := s.store.Ticks(ctx, d.ID)
+	if err != nil {
+		return nil, s.problem(err, "")
+	}
+	got.Apply(ticks)
 	m := report.Of(got, inv)
 	if in.Redact {
 		m = m.Shortened()

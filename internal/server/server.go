@@ -19,6 +19,7 @@ import (
 	"github.com/go-chi/chi/v5/middleware"
 
 	"rolltop.example/rolltop/core/doc"
+	"rolltop.example/rolltop/core/means"
 	"rolltop.example/rolltop/core/release"
 	"rolltop.example/rolltop/internal/api"
 	"rolltop.example/rolltop/internal/build"
@@ -41,8 +42,10 @@ type Server struct {
 	console fs.FS
 
 	mu       sync.RWMutex
+	means    *means.Means
 	targets  map[string]target // by class
 	compiled map[[sha256.Size]byte]*release.Release
+	placing  sync.Mutex    // one change of the means at a time
 	judging  sync.Mutex    // one judging of the whole fleet at a time
 	signing  chan struct{} // as many checks of passwords at once as it has room
 }
@@ -63,6 +66,9 @@ func New(ctx context.Context, o Options) (*Server, error) {
 		s.log = slog.New(slog.DiscardHandler)
 	}
 	if err := s.repack(ctx); err != nil {
+		return nil, err
+	}
+	if err := s.loadMeans(ctx); err != nil {
 		return nil, err
 	}
 	stored, err := s.store.Targets(ctx)
@@ -96,6 +102,7 @@ func (s *Server) Handler() http.Handler {
 		_, _ = w.Write([]byte("ok\n"))
 	})
 	r.Mount("/api", s.apiRouter())
+	r.Get(visitPath+"*", s.visit)
 	r.Handle("/*", consoleHandler(s.console))
 	return r
 }
@@ -132,6 +139,8 @@ func Describe(r chi.Router, s *Server) huma.API {
 	s.inventories(a)
 	s.devices(a)
 	s.reports(a)
+	s.work(a)
+	s.houses(a)
 	s.fleet(a)
 	s.releases(a)
 	s.tokens(a)
@@ -152,7 +161,7 @@ func (s *Server) aim(ctx context.Context, class, id string) error {
 	if err != nil {
 		return err
 	}
-	j, done, err := s.store.Judgement(ctx, rel.ID, rel.Revision, build.Version, s.now())
+	j, done, err := s.store.Judgement(ctx, rel.ID, rel.Revision, engine(s.toolbox()), s.now())
 	if err != nil {
 		return err
 	}

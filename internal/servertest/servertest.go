@@ -29,6 +29,12 @@ type Service struct {
 // Start starts an empty service with the user demo.
 func Start(t testing.TB, console fs.FS) *Service {
 	t.Helper()
+	return StartAt(t, console, time.Now)
+}
+
+// StartAt starts an empty service that goes by a clock.
+func StartAt(t testing.TB, console fs.FS, now func() time.Time) *Service {
+	t.Helper()
 	st, err := store.Open(filepath.Join(t.TempDir(), "test.db"))
 	if err != nil {
 		t.Fatal(err)
@@ -39,7 +45,7 @@ func Start(t testing.TB, console fs.FS) *Service {
 		}
 	})
 	ctx := context.Background()
-	s, err := server.New(ctx, server.Options{Store: st, Console: console})
+	s, err := server.New(ctx, server.Options{Store: st, Console: console, Now: now})
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -23,8 +23,9 @@ func main() {
 	full := flag.Bool("full", false, "the whole page, with -page")
 	wait := flag.String("wait", "", "wait for this text, with -page")
 	click := flag.String("click", "", "click on this element before, with -page")
+	then := flag.String("then", "", "wait for this text after the click")
 	flag.Parse()
-	if err := run(*server, *password, *dir, *page, *wait, *click, *dark, *full, *width, *height); err != nil {
+	if err := run(*server, *password, *dir, *page, *wait, *click, *then, *dark, *full, *width, *height); err != nil {
 		fmt.Fprintln(os.Stderr, err)
 		os.Exit(1)
 	}
@@ -57,7 +58,7 @@ func editing(p *browser.Page, server, dir string) error {
 	return os.WriteFile(filepath.Join(dir, "edit-release.png"), png, 0o644)
 }
 
-func run(server, password, dir, page, wait, click string, dark, full bool, width, height int64) error {
+func run(server, password, dir, page, wait, click, then string, dark, full bool, width, height int64) error {
 	b, err := browser.Start()
 	if err != nil {
 		return err
@@ -92,6 +93,9 @@ func run(server, password, dir, page, wait, click string, dark, full bool, width
 		}
 		if click != "" {
 			if err := p.Click(click); err != nil {
+				return err
+			}
+			if err := p.WaitText(then); err != nil {
 				return err
 			}
 		}

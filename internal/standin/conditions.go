@@ -64,7 +64,7 @@ var conditions = map[string]func(*maker){
 	"little-memory": func(m *maker) {
 		if m.mod.Slots == 0 {
 			m.mod = m.org.Models[0]
-			m.d.Device.Manufacturer, m.d.Device.Model, m.d.Device.Form = some(m.mod.Maker), some(m.mod.Name), some(m.mod.Form)
+			m.fromModel()
 		}
 		m.memory(4*gib, m.pick(4, 4, 2)*gib)
 		if m.IntN(4) == 0 {
@@ -75,7 +75,7 @@ var conditions = map[string]func(*maker){
 	"hard-disk":   func(m *maker) { m.drive(500107862016, "hdd", 200) },
 	"no-built-in-tpm": func(m *maker) {
 		m.mod = m.org.Models[3]
-		m.d.Device.Manufacturer, m.d.Device.Model, m.d.Device.Form = some(m.mod.Maker), some(m.mod.Name), some(m.mod.Form)
+		m.fromModel()
 		m.processor(find(m.org.Processors, "K5-8500T"))
 		m.noTPM()
 	},
@@ -92,7 +92,7 @@ var conditions = map[string]func(*maker){
 	},
 	"soldered-memory": func(m *maker) {
 		m.mod = m.org.Models[6]
-		m.d.Device.Manufacturer, m.d.Device.Model, m.d.Device.Form = some(m.mod.Maker), some(m.mod.Name), some(m.mod.Form)
+		m.fromModel()
 		m.processor(find(m.org.Processors, m.mod.Processors[m.IntN(2)]))
 		m.memory(4*gib, 4*gib)
 	},
@@ -153,6 +153,10 @@ func (m *maker) legacy() {
 	m.d.Firmware.UEFIBits = inventory.Opt[int64]{}
 	m.d.Storage.System.PartitionStyle, m.d.Storage.Boot.PartitionStyle = some("mbr"), some("mbr")
 	m.d.Storage.Boot.ESP = inventory.ESP{}
+	m.d.Storage.Boot.Partitions = nil
+	for i, size := range []int64{gb / 2, m.d.Storage.System.VolumeBytes.Or(0), gb / 2} {
+		m.d.Storage.Boot.Partitions = append(m.d.Storage.Boot.Partitions, inventory.Partition{Index: some(int64(i + 1)), Type: some("07"), Kind: some("primary"), Bytes: some(size)})
+	}
 	m.d.AddGap("firmware.secure_boot_capable", inventory.NotOffered, "it started in legacy mode, where the firmware does not tell", "Look in the firmware set-up, or start in UEFI mode and take the inventory again.")
 }
 

@@ -5,6 +5,7 @@ import (
 	"time"
 
 	"rolltop.example/rolltop/core/inventory"
+	"rolltop.example/rolltop/core/means"
 	"rolltop.example/rolltop/internal/standin/recorded"
 )
 
@@ -14,6 +15,20 @@ type Service interface {
 	Aim(ctx context.Context, class, id string) error
 	SetPlaces(ctx context.Context, byPrefix map[string]string) error
 	Load(ctx context.Context, d *inventory.Document) error
+	PutHouse(ctx context.Context, kind, text, by string) error
+}
+
+// House are the organisation's own steps, firmware guides and prices, by kind.
+func House() map[string]string {
+	out := map[string]string{}
+	for _, kind := range means.Kinds() {
+		text, err := files.ReadFile("house/" + kind + ".yaml")
+		if err != nil {
+			panic(err) // it is embedded
+		}
+		out[kind] = string(text)
+	}
+	return out
 }
 
 // Fill puts the organisation into a service and returns how many machines it
@@ -25,6 +40,11 @@ func Fill(ctx context.Context, s Service, now time.Time) (int, error) {
 	}
 	for _, r := range AllReleases() {
 		if err := s.LoadRelease(ctx, r.File, r.Text); err != nil {
+			return 0, err
+		}
+	}
+	for kind, text := range House() {
+		if err := s.PutHouse(ctx, kind, text, "desktop support"); err != nil {
 			return 0, err
 		}
 	}
@@ -47,6 +67,11 @@ func Fill(ctx context.Context, s Service, now time.Time) (int, error) {
 	captured, err := recorded.Inventories(now)
 	if err != nil {
 		return 0, err
+	}
+	for _, d := range Earlier(machines) {
+		if err := s.Load(ctx, d); err != nil {
+			return 0, err
+		}
 	}
 	machines = append(machines, captured...)
 	for _, d := range machines {

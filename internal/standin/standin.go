@@ -19,7 +19,7 @@ import (
 	"rolltop.example/rolltop/core/release"
 )
 
-//go:embed organisation.yaml releases
+//go:embed organisation.yaml releases house
 var files embed.FS
 
 // Organisation is organisation.yaml.
@@ -214,12 +214,18 @@ func (m *maker) base(name string, now time.Time, platform string) *inventory.Doc
 	return d
 }
 
+// fromModel takes over what the model says of the machine.
+func (m *maker) fromModel() {
+	dev := &m.d.Device
+	dev.Manufacturer, dev.Model, dev.Form = some(m.mod.Maker), some(m.mod.Name), some(m.mod.Form)
+	dev.Board.Manufacturer, dev.Board.Model = some(m.mod.Maker), some(m.mod.Board)
+}
+
 // pc starts a PC that meets every must of Skerry 12.
 func (m *maker) pc(name string, now time.Time) {
 	d := m.base(name, now, "windows")
 	m.mod = m.org.Models[m.IntN(len(m.org.Models))]
-	d.Device.Manufacturer, d.Device.Model, d.Device.Form = some(m.mod.Maker), some(m.mod.Name), some(m.mod.Form)
-	d.Device.Board.Manufacturer, d.Device.Board.Model = some(m.mod.Maker), some(m.mod.Board)
+	m.fromModel()
 	d.OS.Name, d.OS.Edition, d.OS.Version, d.OS.Build = some("Skerry 11"), some("Office"), some("11.2"), some(fmt.Sprintf("11.2.%d", 4100+m.IntN(30)))
 	if strings.HasPrefix(name, "NSLIP") {
 		d.OS.ManagedBy = some("Tidewrack update service")

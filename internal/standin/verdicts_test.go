@@ -9,6 +9,7 @@ import (
 	"rolltop.example/rolltop/core/assess"
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/inventory"
+	"rolltop.example/rolltop/core/means"
 	"rolltop.example/rolltop/core/release"
 	"rolltop.example/rolltop/internal/standin"
 	"rolltop.example/rolltop/internal/standin/recorded"
@@ -85,7 +86,7 @@ func TestJudgeDecidesAsCheckDoes(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		rel[r.InstallsOn], judges[r.InstallsOn] = r, assess.NewJudge(r)
+		rel[r.InstallsOn], judges[r.InstallsOn] = r, assess.NewJudge(means.Shipped(), r)
 	}
 	org, err := standin.Load()
 	if err != nil {
@@ -129,7 +130,7 @@ func TestJudgeDecidesAsCheckDoes(t *testing.T) {
 			if err != nil {
 				t.Fatal(err)
 			}
-			want, err := assess.Decide(rel[class], whole)
+			want, err := assess.Decide(means.Shipped(), rel[class], whole)
 			if err != nil {
 				t.Fatal(err)
 			}
@@ -159,7 +160,7 @@ func TestJudgeOfARowInDoubt(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	judge, f := assess.NewJudge(rel), new(fact.Facts)
+	judge, f := assess.NewJudge(means.Shipped(), rel), new(fact.Facts)
 	seen := map[string]int{}
 	for _, d := range machines {
 		if d.OS.Platform.Or("") != "windows" || len(d.Graphics) != 1 {
@@ -177,7 +178,7 @@ func TestJudgeOfARowInDoubt(t *testing.T) {
 			if err != nil {
 				t.Fatal(err)
 			}
-			want, err := assess.Decide(rel, whole)
+			want, err := assess.Decide(means.Shipped(), rel, whole)
 			if err != nil {
 				t.Fatal(err)
 			}
@@ -196,7 +197,7 @@ func TestJudgeOfARowInDoubt(t *testing.T) {
 // facts; BenchmarkDecide does without remembering.
 func BenchmarkJudge(b *testing.B) {
 	rel, rows := packedPCs(b)
-	judge, f := assess.NewJudge(rel), new(fact.Facts)
+	judge, f := assess.NewJudge(means.Shipped(), rel), new(fact.Facts)
 	b.ReportAllocs()
 	for i := 0; b.Loop(); i++ {
 		if err := f.Unpack(rows[i%len(rows)]); err != nil {
@@ -215,7 +216,7 @@ func BenchmarkDecide(b *testing.B) {
 		if err := f.Unpack(rows[i%len(rows)]); err != nil {
 			b.Fatal(err)
 		}
-		if _, err := assess.Decide(rel, f); err != nil {
+		if _, err := assess.Decide(means.Shipped(), rel, f); err != nil {
 			b.Fatal(err)
 		}
 	}

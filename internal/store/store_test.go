@@ -215,7 +215,7 @@ func TestOpenRefuses(t *testing.T) {
 	tests := []struct{ name, path, want string }{
 		{"not a database", write("text.db", strings.Repeat("not a database ", 100)), "is not a database file"},
 		{"another program's", sqlite("other.db", "CREATE TABLE x (y)"), "is a database of another program"},
-		{"from a newer version", newer, "is from a newer version of rolltop (schema 99; this one knows 2)"},
+		{"from a newer version", newer, "is from a newer version of rolltop (schema 99; this one knows 3)"},
 		{"in use", held, "is in use by another rolltop"},
 		{"a directory", dir, "is a directory"},
 		{"nowhere", path("no/where.db"), "the directory of the database is not there"},

@@ -112,7 +112,7 @@ func TestCollectorDependencies(t *testing.T) {
 }
 
 // megabytes that the stripped collector may have.
-const mostMegabytes = 8
+const mostMegabytes = 9
 
 func TestCollectorSize(t *testing.T) {
 	out := filepath.Join(t.TempDir(), "collect")

@@ -25,6 +25,7 @@ export const router = createRouter({
       props: true,
     },
     { path: '/releases/:id', name: 'release', component: ReleasePage, props: true },
+    { path: '/settings', name: 'settings', component: () => import('./pages/SettingsPage.vue') },
     { path: '/:rest(.*)*', name: 'missing', component: MissingPage },
   ],
   scrollBehavior: (_to, _from, saved) => saved ?? { top: 0 },

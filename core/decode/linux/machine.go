@@ -3,9 +3,10 @@ package linux
 import (
 	"encoding/binary"
 	"fmt"
-	"rolltop.example/rolltop/core/decode/draft"
 	"strconv"
 	"strings"
+
+	"rolltop.example/rolltop/core/decode/draft"
 
 	"rolltop.example/rolltop/core/capture"
 	"rolltop.example/rolltop/core/decode/cpu"

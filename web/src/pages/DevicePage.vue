@@ -1,9 +1,10 @@
 <script setup lang="ts">
 import { Disclosure, DisclosureButton, DisclosurePanel } from '@headlessui/vue'
 import { useQuery } from '@pinia/colada'
-import { computed } from 'vue'
+import { computed, ref } from 'vue'
 
 import { api, ask } from '../client'
+import AfterView from '../parts/AfterView.vue'
 import CheckBeside from '../parts/CheckBeside.vue'
 import DispositionMark from '../parts/DispositionMark.vue'
 import FactForm from '../parts/FactForm.vue'
@@ -11,6 +12,7 @@ import FindingItem from '../parts/FindingItem.vue'
 import PlanList from '../parts/PlanList.vue'
 import ReleasesBeside from '../parts/ReleasesBeside.vue'
 import TroubleBox from '../parts/TroubleBox.vue'
+import VisitLink from '../parts/VisitLink.vue'
 import { useSession } from '../session'
 import { capital, sayDay, sayMoment } from '../words'
 
@@ -37,6 +39,9 @@ const passes = computed(() => rest.value.filter((f) => f.outcome === 'pass').map
 const missing = computed(
   () => device.value?.facts.flatMap((g) => g.facts).filter((f) => !f.known).length ?? 0,
 )
+const visited = computed(() => check.value?.plan.some((s) => s.phase === 'desk') ?? false)
+/** The earlier inventory that the work is measured from. */
+const since = ref<number>()
 async function takeBack(fact: string) {
   await ask(
     api.DELETE('/devices/{key}/facts/{fact}', { params: { path: { key: props.machine, fact } } }),
@@ -64,7 +69,7 @@ const about = computed(() => {
   <template v-else>
     <p class="flex flex-wrap gap-x-4 text-soft">
       {{ about }}
-      <span class="no-print ml-auto flex flex-wrap gap-x-4 text-sm">
+      <span class="no-print ml-auto flex flex-wrap items-baseline gap-x-4 text-sm">
         <template v-if="check">
           <a
             v-for="r in reports"
@@ -74,6 +79,10 @@ const about = computed(() => {
             :class="link"
             >{{ r.name }}</a
           >
+          <template v-if="visited">
+            <a :href="reportAddress('?for=visit')" target="_blank" :class="link">Visit sheet</a>
+            <VisitLink v-if="who?.scope === 'manage'" :machine="device.key" :name="device.name" />
+          </template>
         </template>
         <RouterLink :to="{ name: 'compare', query: { a: device.key } }" :class="link"
           >Compare with another machine</RouterLink
@@ -166,13 +175,19 @@ const about = computed(() => {
               </ul>
             </DisclosurePanel>
           </Disclosure>
+
+          <CheckBeside
+            :check="check"
+            :machine="device.key"
+            :may="who?.scope === 'manage'"
+            @said="refetch()"
+          />
         </div>
         <section aria-labelledby="plan">
           <h2 id="plan" class="mb-3 border-b border-line pb-1.5 font-semibold">The plan, in this order</h2>
-          <PlanList :plan="check.plan" />
+          <PlanList :check="check" :machine="device.key" :may="who?.scope === 'manage'" @said="refetch()" />
         </section>
       </div>
-      <CheckBeside :check="check" />
       <ReleasesBeside :machine="device.key" :check="check" />
     </template>
     <template v-else>
@@ -269,6 +284,16 @@ const about = computed(() => {
             class="ml-3 text-accent underline underline-offset-2"
             >Compare with the latest</RouterLink
           >
+          <button
+            v-if="check && h.id !== device.history[0]?.id"
+            type="button"
+            class="ml-3 cursor-pointer text-accent underline underline-offset-2"
+            :aria-expanded="since === h.id"
+            @click="since = since === h.id ? undefined : h.id"
+          >
+            What the work since has come to
+          </button>
+          <AfterView v-if="since === h.id" class="mt-2 mb-3" :machine="device.key" :inventory="h.id" />
         </li>
       </ul>
     </section>

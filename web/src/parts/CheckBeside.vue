@@ -4,9 +4,11 @@ import { computed } from 'vue'
 
 import type { Schemas } from '../client'
 import { capital, sayDay } from '../words'
+import TickBox from './TickBox.vue'
 
 /** What stands beside the disposition and is never mixed into it. */
-const props = defineProps<{ check: Schemas['AssessDocument'] }>()
+const props = defineProps<{ check: Schemas['AssessDocument']; machine: string; may: boolean }>()
+const emit = defineEmits<{ said: [] }>()
 const known = computed(() =>
   [
     { title: 'Applications', rows: props.check.software ?? [] },
@@ -19,6 +21,7 @@ const states: Record<string, string> = {
   'not-known': 'not known',
   'by-hand': 'a person says so',
   'not-needed': 'not needed',
+  refused: 'refused',
 }
 const rows = computed(() => {
   const c = props.check
@@ -55,7 +58,7 @@ const rows = computed(() => {
 </script>
 
 <template>
-  <section aria-label="Beside the requirements" class="mt-9 grid gap-x-9 gap-y-6 lg:grid-cols-2">
+  <section aria-label="Beside the requirements" class="mt-9 grid gap-y-6">
     <div>
       <h2 class="mb-2 border-b border-line pb-1.5 font-semibold">How it gets there</h2>
       <dl class="text-[14px]">
@@ -95,11 +98,21 @@ const rows = computed(() => {
         <DisclosurePanel>
           <ul class="text-[14px]">
             <li v-for="p in check.preparation" :key="p.id" class="grid grid-cols-[1fr_8.5rem] gap-3 py-1">
-              <span
-                >{{ p.title
-                }}<span v-if="p.state !== 'by-hand'" class="block text-soft">{{ p.says }}</span></span
-              >
-              <b v-if="p.state === 'not-done'">{{ states[p.state] }}</b>
+              <div>
+                {{ p.title }}
+                <span v-if="p.state !== 'by-hand' && !p.ticked" class="block text-soft">{{ p.says }}</span>
+                <TickBox
+                  v-if="p.ticked || !['done', 'not-needed'].includes(p.state)"
+                  :machine="machine"
+                  kind="prepare"
+                  :item="p.id"
+                  :title="p.title"
+                  :ticked="p.ticked"
+                  :may="may"
+                  @said="emit('said')"
+                />
+              </div>
+              <b v-if="p.state === 'not-done' || p.state === 'refused'">{{ states[p.state] }}</b>
               <span v-else class="text-soft">{{ states[p.state] }}</span>
             </li>
           </ul>

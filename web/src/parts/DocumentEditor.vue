@@ -3,7 +3,7 @@ import { computed, nextTick, ref } from 'vue'
 
 import type { Schemas } from '../client'
 
-const props = defineProps<{ mistakes: Schemas['DocMistake'][] }>()
+const props = defineProps<{ mistakes: Schemas['DocMistake'][]; label?: string }>()
 const text = defineModel<string>({ required: true })
 const area = ref<HTMLTextAreaElement>()
 
@@ -52,7 +52,7 @@ defineExpose({ goTo })
       <textarea
         ref="area"
         v-model="text"
-        aria-label="The release document"
+        :aria-label="label ?? 'The release document'"
         aria-describedby="mistakes"
         wrap="off"
         spellcheck="false"

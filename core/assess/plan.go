@@ -1,0 +1,298 @@
+package assess
+
+import (
+	"fmt"
+	"slices"
+	"time"
+
+	"rolltop.example/rolltop/core/fact"
+	"rolltop.example/rolltop/core/guide"
+	"rolltop.example/rolltop/core/need"
+	"rolltop.example/rolltop/core/part"
+	"rolltop.example/rolltop/core/price"
+	"rolltop.example/rolltop/core/remedy"
+	"rolltop.example/rolltop/core/say"
+)
+
+// Step is one step of the plan.
+type Step struct {
+	Number    int            `json:"number"`
+	Step      string         `json:"step"`
+	Title     string         `json:"title"`
+	Phase     string         `json:"phase" enum:"remote,desk,host,install"`
+	Who       string         `json:"who" enum:"administrator,technician,host-administrator,specialist,owner,purchasing" doc:"Who can do it"`
+	Class     string         `json:"class,omitempty"`
+	After     []int          `json:"after,omitempty" doc:"Numbers of the steps that it waits for; those that these wait for are left out"`
+	Settles   []string       `json:"settles,omitempty" doc:"Requirements"`
+	Closes    bool           `json:"closes,omitempty" doc:"It finds out what is not known"`
+	Expected  bool           `json:"expected,omitempty" doc:"Its effect is not certain"`
+	Do        string         `json:"do" doc:"For the technician"`
+	Tell      string         `json:"tell" doc:"For the machine's user"`
+	Where     *Where         `json:"where,omitempty" doc:"Where the firmware setting stands"`
+	Cautions  []string       `json:"cautions,omitempty"`
+	Risk      string         `json:"risk,omitempty" enum:"may-not-start,may-lose-data,may-lose-keys" doc:"The worst that can happen"`
+	Back      string         `json:"back,omitempty" doc:"The way back"`
+	Confirm   string         `json:"confirm" doc:"How to see that it worked"`
+	Otherwise []string       `json:"otherwise,omitempty" doc:"What to look at where it had no effect, the likeliest first"`
+	Minutes   remedy.Minutes `json:"minutes"`
+	Restarts  int            `json:"restarts"`
+	Parts     []Part         `json:"parts,omitempty" doc:"What is bought for it"`
+	Instead   []Instead      `json:"instead,omitempty" doc:"What could be done in its place: either the one or the other"`
+	Own       bool           `json:"own,omitempty" doc:"The step is the organisation's own"`
+	Ticked    *Tick          `json:"ticked,omitempty" doc:"What a person said of it"`
+
+	shown func(*fact.Facts) need.Truth
+}
+
+// Shown says what facts taken after the work show of the step: that it was done,
+// that it was not, or nothing.
+func (s *Step) Shown(f *fact.Facts) need.Truth {
+	if s.shown == nil {
+		return need.Unknown
+	}
+	return s.shown(f)
+}
+
+// Part is something to buy, in words and with its price where one is known.
+type Part struct {
+	part.Part
+	Says string `json:"says"`
+	Cost string `json:"cost,omitempty" doc:"Price range in the currency of the table; missing where the table does not know it"`
+}
+
+// Instead is an alternative to a step.
+type Instead struct {
+	Step    string   `json:"step"`
+	Title   string   `json:"title"`
+	Class   string   `json:"class"`
+	Settles []string `json:"settles"`
+	Says    string   `json:"says" doc:"Why it was not chosen"`
+}
+
+// Where says where a firmware setting stands.
+type Where struct {
+	General bool     `json:"general,omitempty" doc:"No guide is for this board: names differ"`
+	Path    []string `json:"path,omitempty"`
+	Name    string   `json:"name,omitempty"`
+	Words   []string `json:"words,omitempty" doc:"Usual names"`
+	Set     string   `json:"set,omitempty"`
+	Parent  string   `json:"parent,omitempty"`
+	Note    string   `json:"note,omitempty"`
+	Says    string   `json:"says"`
+}
+
+// Firmware is the way into the firmware set-up of this machine's board.
+type Firmware struct {
+	Guide   string `json:"guide" doc:"Id of the guide"`
+	Title   string `json:"title"`
+	Source  string `json:"source,omitempty"`
+	General bool   `json:"general,omitempty" doc:"No guide is for this board: names differ"`
+	Board   string `json:"board,omitempty"`
+	Setup   string `json:"setup_key,omitempty"`
+	Boot    string `json:"boot_key,omitempty"`
+	Enter   string `json:"enter,omitempty" doc:"How to get in"`
+	Leave   string `json:"leave,omitempty" doc:"How to save and leave"`
+	Says    string `json:"says"`
+}
+
+// Effort is what a plan takes together.
+type Effort struct {
+	Minutes  remedy.Minutes `json:"minutes"`
+	Restarts int            `json:"restarts"`
+	Phases   []PhaseEffort  `json:"phases"`
+	Parts    int            `json:"parts" doc:"How many parts are bought"`
+	Cost     *Cost          `json:"cost,omitempty" doc:"Missing where nothing is bought, or no price is known"`
+}
+
+// PhaseEffort is the effort of one part of the plan.
+type PhaseEffort struct {
+	Phase    string         `json:"phase" enum:"remote,desk,host,install"`
+	Who      []string       `json:"who"`
+	Minutes  remedy.Minutes `json:"minutes"`
+	Restarts int            `json:"restarts"`
+	Steps    int            `json:"steps"`
+}
+
+// Cost is what parts cost together.
+type Cost struct {
+	Currency string    `json:"currency"`
+	Least    float64   `json:"least"`
+	Most     float64   `json:"most"`
+	AsOf     time.Time `json:"as_of" doc:"The day of the prices"`
+	Missing  int       `json:"missing,omitempty" doc:"Parts that the table has no price for"`
+	Says     string    `json:"says"`
+}
+
+// Conversion is whether the disk can be converted, with the fact that decides.
+type Conversion struct {
+	State string `json:"state" enum:"possible,impossible,not-known"`
+	Says  string `json:"says"`
+}
+
+// Withheld are steps that are not asked of anybody.
+type Withheld struct {
+	Titles []string `json:"titles"`
+	Says   string   `json:"says" doc:"Why"`
+}
+
+// plan says the plan, with what stands around it.
+func (d *Document) plan(a *Assessment) {
+	v, rel, f := &a.Verdict, a.Result.Release, a.Result.Facts
+	book := a.Means.Guides.For(f)
+	instead := a.Means.Steps.Instead(a.Result, v)
+	number := map[string]int{}
+	for i := range v.Plan {
+		number[v.Plan[i].ID] = i + 1
+	}
+	var bill bill
+	for i := range v.Plan {
+		p := &v.Plan[i]
+		parts := part.Of(p, f, a.Inventory)
+		w := say.Words(p, v, rel, f, parts)
+		s := Step{Number: i + 1, Step: p.ID, Title: w.Title, Phase: p.Phase, Who: p.By(), Class: p.Class.String(), Settles: p.Settles, Expected: p.Expected, Do: w.Do, Tell: w.Tell,
+			Cautions: w.Cautions, Back: w.Back, Confirm: w.Confirm, Otherwise: p.Otherwise, Minutes: p.Minutes, Restarts: p.Restarts, Own: p.Own, Closes: len(p.Closes) > 0, shown: p.Shown}
+		if p.Risk != "none" {
+			s.Risk = p.Risk
+		}
+		for _, id := range p.Predecessors(a.Means.Steps) {
+			if n := number[id]; n > 0 && n <= i {
+				s.After = append(s.After, n)
+			}
+		}
+		s.After = direct(s.After, d.Plan)
+		s.Parts = bill.add(parts, a.Means.Prices)
+		if at, ok := book.Setting(p.Setting); ok && p.Setting != "" {
+			s.Where = where(&at)
+		}
+		for _, alt := range instead[p.ID] {
+			q := remedy.Planned{Step: alt.Step}
+			s.Instead = append(s.Instead, Instead{alt.ID, say.Words(&q, v, rel, f, nil).Title, alt.Class.String(), alt.Settles, say.Alternative(&alt)})
+		}
+		d.Plan = append(d.Plan, s)
+	}
+	d.Effort = effort(d.Plan)
+	d.Effort.Parts, d.Effort.Cost = bill.count, bill.cost(a.Means.Prices)
+	if slices.ContainsFunc(d.Plan, func(s Step) bool { return s.Where != nil || s.Step == "enter-firmware" }) {
+		d.Firmware = firmware(book, f)
+	}
+	if state, says := say.Conversion(f); state != "" && v.Disposition != remedy.Replace && f.Class() == fact.PC {
+		d.Conversion = &Conversion{state, says}
+	}
+	d.withheld(v, a)
+	d.stay(v)
+}
+
+// direct leaves out the steps that others of the list wait for anyway.
+func direct(after []int, plan []Step) []int {
+	slices.Sort(after)
+	after = slices.Compact(after)
+	var waits func(n, on int) bool
+	waits = func(n, on int) bool {
+		return slices.ContainsFunc(plan[n-1].After, func(m int) bool { return m == on || m > on && waits(m, on) })
+	}
+	var out []int
+	for _, n := range after {
+		if !slices.ContainsFunc(after, func(m int) bool { return m > n && waits(m, n) }) {
+			out = append(out, n)
+		}
+	}
+	return out
+}
+
+func where(s *guide.Setting) *Where {
+	return &Where{s.General, s.Path, s.Name, s.Words, s.Set, s.Parent, s.Note, say.Where(s)}
+}
+
+func firmware(g *guide.Guide, f *fact.Facts) *Firmware {
+	maker, model := f.Value(fact.BoardManufacturer).Text(), f.Value(fact.BoardModel).Text()
+	board := maker
+	if model != "" {
+		board += " " + model
+	}
+	return &Firmware{g.ID, g.Title, g.Source, g.General, board, g.Keys.Setup, g.Keys.Boot, g.Enter, g.Leave, say.Enter(g)}
+}
+
+// effort adds up the steps of a plan.
+func effort(plan []Step) Effort {
+	e := Effort{Phases: []PhaseEffort{}}
+	for _, s := range plan {
+		k := slices.IndexFunc(e.Phases, func(p PhaseEffort) bool { return p.Phase == s.Phase })
+		if k < 0 {
+			k = len(e.Phases)
+			e.Phases = append(e.Phases, PhaseEffort{Phase: s.Phase, Who: []string{}})
+		}
+		p := &e.Phases[k]
+		if !slices.Contains(p.Who, s.Who) {
+			p.Who = append(p.Who, s.Who)
+		}
+		p.Steps++
+		for _, m := range []*remedy.Minutes{&p.Minutes, &e.Minutes} {
+			m.Least, m.Most = m.Least+s.Minutes.Least, m.Most+s.Minutes.Most
+		}
+		p.Restarts, e.Restarts = p.Restarts+s.Restarts, e.Restarts+s.Restarts
+	}
+	return e
+}
+
+// bill adds up parts.
+type bill struct {
+	count, missing int
+	sum            price.Range
+}
+
+func (b *bill) add(parts []part.Part, table *price.Table) []Part {
+	var out []Part
+	for i := range parts {
+		p := Part{Part: parts[i], Says: say.Part(&parts[i])}
+		b.count += parts[i].Count
+		if r, ok := table.Of(&parts[i]); ok {
+			b.sum = b.sum.Add(r)
+			p.Cost = table.Currency + " " + r.String()
+		} else {
+			b.missing += parts[i].Count
+		}
+		out = append(out, p)
+	}
+	return out
+}
+
+func (b *bill) cost(table *price.Table) *Cost {
+	if table == nil || b.count == 0 || b.count == b.missing {
+		return nil
+	}
+	c := &Cost{Currency: table.Currency, Least: float64(b.sum.Least) / 100, Most: float64(b.sum.Most) / 100, AsOf: table.AsOf, Missing: b.missing}
+	c.Says = fmt.Sprintf("%s %s by prices of %s", table.Currency, b.sum, say.Day(table.AsOf))
+	if b.missing > 0 {
+		c.Says += "; " + say.Count(b.missing, "part has", "parts have") + " no price"
+	}
+	return c
+}
+
+// withheld says what nobody is asked to do on a machine that is replaced.
+func (d *Document) withheld(v *remedy.Verdict, a *Assessment) {
+	if len(v.Withheld) == 0 {
+		return
+	}
+	w := &Withheld{Says: "Nobody needs to do these: what they settle does not matter on a machine that cannot take the release."}
+	for i := range v.Withheld {
+		p := &v.Withheld[i]
+		w.Titles = append(w.Titles, say.Words(p, v, a.Result.Release, a.Result.Facts, part.Of(p, a.Result.Facts, a.Inventory)).Title)
+	}
+	d.Withheld = w
+}
+
+func (d *Document) stay(v *remedy.Verdict) {
+	s := d.Support
+	if s == nil || v.Disposition == remedy.Ready || v.Foreign {
+		return
+	}
+	extended := ""
+	if s.Extended != nil {
+		extended = fmt.Sprintf(" (extended support until %s", say.Day(*s.Extended))
+		if s.Says != "" {
+			extended += "; see support"
+		}
+		extended += ")"
+	}
+	d.Stay = say.Stay(s.Release, s.Days, say.Day(s.Ends), extended)
+}

@@ -1,0 +1,85 @@
+package assess
+
+import (
+	"strings"
+	"time"
+
+	"rolltop.example/rolltop/core/say"
+)
+
+// Tick is what a person said of an item of preparation or of a step: that it is
+// done, or that it is refused, with the reason.
+type Tick struct {
+	Item  string    `json:"item" doc:"prepare/ID for an item of preparation, step/ID for a step of the plan"`
+	State string    `json:"state" enum:"done,refused"`
+	By    string    `json:"by"`
+	At    time.Time `json:"at"`
+	Note  string    `json:"note,omitempty"`
+	Stale bool      `json:"without_effect,omitempty" doc:"It was said before the latest inventory was taken, and the step is still in the plan"`
+}
+
+// Prefixes of items.
+const (
+	TickPreparation = "prepare/"
+	TickStep        = "step/"
+)
+
+// Items are what can be ticked on the machine.
+func (d *Document) Items() []string {
+	var out []string
+	for _, p := range d.Preparation {
+		out = append(out, TickPreparation+p.ID)
+	}
+	for _, s := range d.Plan {
+		out = append(out, TickStep+s.Step)
+	}
+	return out
+}
+
+// Apply puts what people said beside the items. What a program sees stays as it
+// is: a tick never makes a fact, and one of a step that settles something and
+// was said before the inventory was taken had no effect.
+func (d *Document) Apply(ticks []Tick) {
+	for _, t := range ticks {
+		if id, ok := strings.CutPrefix(t.Item, TickPreparation); ok {
+			for i := range d.Preparation {
+				if p := &d.Preparation[i]; p.ID == id {
+					p.Ticked = &t
+					p.said(&t)
+				}
+			}
+		}
+		if id, ok := strings.CutPrefix(t.Item, TickStep); ok {
+			for i := range d.Plan {
+				if s := &d.Plan[i]; s.Step == id {
+					t.Stale = t.State == "done" && len(s.Settles) > 0 && d.Machine.TakenAt.After(t.At)
+					s.Ticked = &t
+				}
+			}
+		}
+	}
+}
+
+// said changes the state of an item that no program sees; where one does, it
+// knows better.
+func (p *Prepared) said(t *Tick) {
+	switch {
+	case t.State == "refused":
+		p.State = "refused"
+	case p.State == "by-hand", p.State == "not-known":
+		p.State = "done"
+	}
+}
+
+// Says is the tick in a sentence.
+func (t *Tick) Says() string {
+	s := map[string]string{"done": "Done", "refused": "Refused"}[t.State] + ", says " + t.By + " on " + say.Day(t.At)
+	if t.Note != "" {
+		s += ": " + t.Note
+	}
+	s = say.Sentence(s)
+	if t.Stale {
+		s += " The inventory taken since does not show it."
+	}
+	return s
+}

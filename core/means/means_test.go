@@ -1,0 +1,73 @@
+package means_test
+
+import (
+	"strings"
+	"testing"
+
+	"rolltop.example/rolltop/core/means"
+)
+
+const (
+	steps  = "format: rolltop-steps/1\nsteps: [{id: mine, title: Mine, phase: desk, do: Do., tell: Tell., confirm: Yes., minutes: {least: 1, most: 2}}]"
+	guides = "format: rolltop-guides/1\nguides: [{id: a, title: A, maker: Ostrel}]"
+	prices = "format: rolltop-prices/1\ncurrency: EUR\nas_of: 2026-10-15\nprices: []"
+)
+
+func read(t *testing.T, texts ...string) *means.Means {
+	t.Helper()
+	var docs []means.Document
+	for i, s := range texts {
+		docs = append(docs, means.Document{Name: string(rune('a' + i)), Text: []byte(s)})
+	}
+	m, err := means.Read(docs...)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return m
+}
+
+// Verdicts are kept with what decided them: what decides changes the digest, and
+// a price does not.
+func TestDigest(t *testing.T) {
+	none, priced, own, both := read(t), read(t, prices), read(t, steps), read(t, steps, guides)
+	if none.Digest() != "" || priced.Digest() != "" || own.Digest() == "" || own.Digest() == both.Digest() || read(t, steps).Digest() != own.Digest() {
+		t.Errorf("%q %q %q %q", none.Digest(), priced.Digest(), own.Digest(), both.Digest())
+	}
+	if priced.Prices == nil || none.Prices != nil {
+		t.Error("the prices are not where they should be")
+	}
+}
+
+func TestBadMeans(t *testing.T) {
+	tests := []struct {
+		docs []string
+		want string
+	}{
+		{[]string{steps, steps}, "a and b are both about steps; put the two together"},
+		{[]string{"format: rolltop-release/1"}, `the format is "rolltop-release/1"; it is one of rolltop-steps/1, rolltop-guides/1, rolltop-prices/1`},
+		{[]string{"currency: EUR"}, `the format is ""`},
+		{[]string{strings.Replace(steps, "desk", "sea", 1)}, `"sea"`},
+	}
+	for _, tt := range tests {
+		var docs []means.Document
+		for i, s := range tt.docs {
+			docs = append(docs, means.Document{Name: string(rune('a' + i)), Text: []byte(s)})
+		}
+		if _, err := means.Read(docs...); err == nil || !strings.Contains(err.Error(), tt.want) {
+			t.Errorf("%q: %v, want %s", tt.docs, err, tt.want)
+		}
+	}
+}
+
+// What the program prints to start from is right as it stands.
+func TestShippedTextsAreRight(t *testing.T) {
+	for _, kind := range means.Kinds() {
+		doc := means.Document{Name: kind, Text: means.ShippedText(kind)}
+		if is, err := means.Kind(doc); err != nil || is != kind {
+			t.Errorf("%s: %s, %v", kind, is, err)
+		}
+		if _, err := means.Read(doc); err != nil {
+			t.Errorf("%s: %v", kind, err)
+		}
+	}
+}

@@ -1,0 +1,123 @@
+package remedy
+
+import (
+	"slices"
+	"strings"
+	"testing"
+
+	"rolltop.example/rolltop/core/fact"
+	"rolltop.example/rolltop/core/inventory"
+)
+
+func TestStepFilesAreSound(t *testing.T) {
+	for i := range Shipped().steps {
+		s := &Shipped().steps[i]
+		if s.Class != NoClass && s.Class != Replacement && len(s.effects) == 0 && s.ID != "interim" {
+			t.Errorf("%s is a remedy without an effect", s.ID)
+		}
+		if !s.sure(fact.Read(&inventory.Document{})) && s.Class != NoClass && s.Sure == nil && s.RestsOn == "" {
+			t.Errorf("%s is uncertain, and does not say what it rests on", s.ID)
+		}
+		if s.Risk != "" && s.Risk != "none" && s.Back == "" && s.Risk != "may-lose-keys" {
+			t.Errorf("%s %s, and does not say the way back", s.ID, s.Risk)
+		}
+		texts := []string{s.Do, s.Tell, s.Confirm}
+		for _, w := range s.warnings {
+			texts = append(texts, w.say)
+		}
+		for _, text := range append(texts, s.Otherwise...) {
+			if text == "" || strings.ContainsAny(text, "!") || !strings.HasSuffix(text, ".") {
+				t.Errorf("%s says %q", s.ID, text)
+			}
+		}
+	}
+	if _, err := Read("shipped.yaml", ShippedText()); err != nil {
+		t.Errorf("the files that an administrator starts from are refused: %v", err)
+	}
+}
+
+const tail = "phase: desk, do: Do., tell: Tell., confirm: Yes., minutes: {least: 1, most: 2}"
+
+func TestBadSteps(t *testing.T) {
+	tests := []struct{ step, want string }{
+		{"{id: a, title: A, after: [b], " + tail + "}", `2:34: steps[0].after: there is no step "b"`},
+		{"{id: a, title: A, after: [bakup], " + tail + "}", `did you mean "backup"?`},
+		{"{id: a, title: A, effect: {tpm.sate: ready}, " + tail + "}", `there is no fact "tpm.sate" to have an effect on; did you mean "tpm.state"?`},
+		{"{id: a, title: A, effect: {tpm.state: redy}, " + tail + "}", `"redy" is not a value of tpm.state`},
+		{"{id: a, title: A, when: {fact: tpm.sate, equals: off}, " + tail + "}", `there is no fact "tpm.sate"`},
+		{"{id: a, title: A, warn: [{when: {fact: tpm.sate, equals: off}, say: Mind.}], " + tail + "}", `there is no fact "tpm.sate"`},
+		{"{id: a, title: A, routes: [by-sea], " + tail + "}", `routes knows no "by-sea"; it is one of in-place,`},
+		{"{id: a, title: A, closes: [bad-luck], " + tail + "}", `closes knows no "bad-luck"; it is one of needs-rights,`},
+		{"{id: a, title: A, setting: turbo, " + tail + "}", `setting knows no "turbo"; it is one of boot-mode,`},
+		{"{id: a, title: A, ceiling: memory.most, " + tail + "}", `there is no fact "memory.most"`},
+		{"{id: a, title: A, class: setting, " + tail + "}", "a step with a class needs a noun"},
+		{"{id: A b, title: A, " + tail + "}", `"A b" cannot be the id of a step`},
+		{"{id: a, title: A, " + tail + "}, {id: a, title: B, " + tail + "}", "stands twice"},
+		{"{id: a, title: A, phase: desk, do: Do., tell: Tell., confirm: Yes., minutes: {least: 9, most: 2}}", "at least 9 minutes is more than 2 at most"},
+		{"{id: a, title: A, after: [b], " + tail + "}, {id: b, title: B, after: [a], " + tail + "}", "the steps wait for each other: a → b → a"},
+		{"{id: a, title: A, before: [backup], after: [boot-mode], " + tail + "}", "the steps wait for each other: "},
+		{"{id: a, title: A, pulls: [b], " + tail + "}, {id: b, title: B, pulls: [a], " + tail + "}", "the steps pull each other: a → b → a"},
+	}
+	for _, tt := range tests {
+		if _, err := Read("steps", []byte("format: rolltop-steps/1\nsteps: ["+tt.step+"]")); err == nil || !strings.Contains(err.Error(), tt.want) {
+			t.Errorf("%s: %v, want %s", tt.step, err, tt.want)
+		}
+	}
+	if _, err := Read("steps", []byte("format: rolltop-guides/1\nsteps: []")); err == nil {
+		t.Error("a document of another format is taken")
+	}
+}
+
+// An administrator's step takes the place of a shipped one, or stands among
+// them where its edges say.
+func TestOwnSteps(t *testing.T) {
+	lib, err := Read("own.yaml", []byte(`format: rolltop-steps/1
+steps:
+  - id: unplug-scanner
+    title: Unplug the ticket scanner
+    phase: desk
+    pulled_by: [enter-firmware]
+    when: {fact: device.form, equals: desktop}
+    before: [enter-firmware]
+    do: Pull the plug of the scanner.
+    tell: The scanner is unplugged for a while.
+    confirm: The scanner is dark.
+    minutes: {least: 1, most: 1}
+  - id: backup
+    title: Back up to the pier's own store
+    phase: remote
+    after: [read-again]
+    do: Use the store.
+    tell: A copy is made.
+    confirm: The store shows it.
+    minutes: {least: 20, most: 40}
+`))
+	if err != nil {
+		t.Fatal(err)
+	}
+	if got, want := len(lib.steps), len(Shipped().steps)+1; got != want {
+		t.Errorf("%d steps, want %d", got, want)
+	}
+	rel, seen := skerry(t), 0
+	plansOf(t, rel, lib, 500, func(f *fact.Facts, v *Verdict) bool {
+		at := func(id string) int { return slices.IndexFunc(v.Plan, func(p Planned) bool { return p.ID == id }) }
+		if v.Disposition == Replace {
+			return true
+		}
+		i, j := at("unplug-scanner"), at("enter-firmware")
+		if (i >= 0) != (j >= 0 && f.Is(fact.DeviceForm, "desktop")) || i > j {
+			t.Errorf("on a %s, the scanner stands at %d of %s", f.Value(fact.DeviceForm).Text(), i, ids(v))
+			return false
+		}
+		if i >= 0 {
+			seen++
+		}
+		if i := at("backup"); i >= 0 && v.Plan[i].Title != "Back up to the pier's own store" {
+			t.Errorf("the backup is %q", v.Plan[i].Title)
+		}
+		return true
+	})
+	if seen == 0 {
+		t.Error("no plan has both steps: nothing is tested")
+	}
+}

@@ -1,0 +1,256 @@
+package say
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"rolltop.example/rolltop/core/fact"
+	"rolltop.example/rolltop/core/guide"
+	"rolltop.example/rolltop/core/part"
+	"rolltop.example/rolltop/core/release"
+	"rolltop.example/rolltop/core/remedy"
+)
+
+// Step is a planned step in words.
+type Step struct {
+	Title, Do, Tell, Confirm, Back string
+	Cautions                       []string
+}
+
+// Words fills a planned step's words for a release and a machine. parts is what
+// the step takes.
+func Words(p *remedy.Planned, v *remedy.Verdict, rel *release.Release, f *fact.Facts, parts []part.Part) Step {
+	values := map[string]string{"release": rel.Name, "through": v.Through, "short": "some", "needed": "enough", "needed_drive": "enough", "edition": "the one that is needed",
+		"restarts": Count(restarts(v), "restart", "restarts"), "update": f.Value(fact.FirmwareUpdate).Text(), "part": ""}
+	if p.Needed.Known() {
+		def := p.NeededOf.Def()
+		values["needed"] = Value(def, p.Needed)
+		values["edition"] = values["needed"]
+		if def.Kind == fact.Number {
+			values["needed"] = Amount(def.Unit, p.Needed.Float())
+		}
+		values["needed_drive"] = values["needed"]
+		values["short"] = values["needed"]
+		if p.Short > 0 {
+			values["short"] = Amount(def.Unit, p.Short)
+		}
+	}
+	if len(parts) > 0 {
+		values["part"] = Fit(&parts[0], p.ID == "swap-memory")
+		if b := parts[0].Bytes; b > 0 && parts[0].Kind == part.Drive {
+			values["needed_drive"] = Amount(fact.Drive, float64(b))
+		}
+	}
+	w := func(s string) string { return fill(s, values) }
+	out := Step{Title: w(p.Title), Do: w(p.Do), Tell: w(p.Tell), Confirm: w(p.Confirm), Back: w(p.Back)}
+	for _, c := range p.Cautions(f) {
+		out.Cautions = append(out.Cautions, w(c))
+	}
+	return out
+}
+
+// restarts is for how many restarts encryption is paused: those of the visit.
+func restarts(v *remedy.Verdict) int {
+	n := 0
+	for _, p := range v.Plan {
+		if p.Phase == remedy.Desk {
+			n += p.Restarts
+		}
+	}
+	return max(1, n)
+}
+
+// numbers up to twelve are written out.
+var partNouns = map[string][2]string{part.TPM: {"TPM 2.0 module", "TPM 2.0 modules"}, part.Graphics: {"graphics card that can do what is needed", "graphics cards that can do what is needed"},
+	part.Display: {"display", "displays"}}
+
+// Part says exactly what is bought: one 8 GiB DDR4 SODIMM, 2666 MT/s or faster,
+// for slot B.
+func Part(p *part.Part) string {
+	var s string
+	switch p.Kind {
+	case part.Memory:
+		size := ""
+		if p.Bytes > 0 {
+			size = Amount(fact.Binary, float64(p.Bytes)) + " "
+		}
+		kind := strings.TrimSpace(p.Type + " " + p.Form)
+		if p.Form == "" {
+			kind = strings.TrimSpace(p.Type + " memory module")
+		}
+		s = Count(p.Count, size+kind, size+kind+"s")
+		if p.Count == 1 {
+			s = "one " + size + kind
+		}
+		if p.MTS > 0 {
+			s += fmt.Sprintf(", %d MT/s or faster", p.MTS)
+		}
+		if len(p.Slots) > 0 {
+			s += ", for " + slots(p.Slots)
+		}
+	case part.Drive:
+		s = "one solid-state drive of " + Amount(fact.Drive, float64(p.Bytes)) + " or more"
+		if p.Type != "" {
+			s += " (" + busWord(p.Type) + ")"
+		}
+	case part.Title:
+		return "the newer version of " + p.For
+	case part.Machine:
+		return "one " + Lower(machineWord(p.Form))
+	default:
+		n := partNouns[p.Kind]
+		s = Count(p.Count, n[0], n[1])
+		if p.For != "" {
+			s += " for the board " + p.For
+		}
+	}
+	if p.Manual {
+		s += "; confirm it in the maker's manual before ordering"
+	}
+	return s
+}
+
+func slots(names []string) string {
+	short := make([]string, len(names))
+	for i, n := range names {
+		short[i] = strings.TrimPrefix(n, "Slot ")
+	}
+	if len(short) == 1 {
+		return "slot " + short[0]
+	}
+	return "slots " + And(short)
+}
+
+var buses = map[string]string{"ata": "SATA", "sata": "SATA", "nvme": "NVMe", "usb": "USB", "sas": "SAS"}
+
+func busWord(s string) string {
+	if w, ok := buses[strings.ToLower(s)]; ok {
+		return w
+	}
+	return s
+}
+
+func machineWord(form string) string {
+	if slices.Contains([]string{"laptop", "desktop", "all-in-one", "tablet", "server"}, form) {
+		return "new " + form
+	}
+	return "new machine"
+}
+
+// Fit says what is fitted, and what comes out for it.
+func Fit(p *part.Part, exchange bool) string {
+	whole := *p
+	whole.Manual = false
+	if !exchange || len(p.Slots) == 0 {
+		return Sentence("fit " + Part(&whole))
+	}
+	whole.Slots = nil
+	return Sentence("fit " + Part(&whole) + ", in place of what is in " + slots(p.Slots))
+}
+
+// Alternative says why a step of the plan was chosen and not another.
+func Alternative(a *remedy.Alternative) string {
+	switch {
+	case a.More && a.InDoubt:
+		return "It asks for more, and whether it can be done is not known."
+	case a.More:
+		return "It asks for more."
+	case a.InDoubt:
+		return "Whether it can be done is not known."
+	}
+	return "It asks for as much; the plan takes the one that is done sooner."
+}
+
+// Where says where a firmware setting stands.
+func Where(s *guide.Setting) string {
+	var out []string
+	place := strings.Join(s.Path, " › ")
+	switch {
+	case s.Name != "" && place != "":
+		out = append(out, place+" › "+s.Name)
+	case s.Name != "":
+		out = append(out, s.Name)
+	case place != "" && s.General:
+		out = append(out, "Usually below "+place)
+	case place != "":
+		out = append(out, "Below "+place)
+	}
+	text := strings.Join(out, "")
+	if s.Name == "" && len(s.Words) > 0 {
+		text = strings.TrimSpace(text + ", called " + Or(s.Words))
+		text = strings.TrimPrefix(text, ", ")
+	}
+	if text != "" && s.Set != "" {
+		text += ": " + Lower(s.Set)
+	}
+	return Sentence(text)
+}
+
+// Enter says how to get into the firmware.
+func Enter(g *guide.Guide) string {
+	var parts []string
+	if g.Keys.Setup != "" {
+		parts = append(parts, "Set-up key: "+g.Keys.Setup)
+	}
+	if g.Keys.Boot != "" {
+		parts = append(parts, "start menu: "+g.Keys.Boot)
+	}
+	s := strings.Join(parts, "; ")
+	if s != "" {
+		s += ". "
+	}
+	s += g.Enter
+	if g.General {
+		s += " Names and places differ by maker of the board; these are the usual words."
+	}
+	return strings.TrimSpace(s)
+}
+
+// Conversion says whether the disk of a machine that starts from an MBR can be
+// converted, with the fact that decides; state is empty where there is nothing
+// to convert.
+func Conversion(f *fact.Facts) (state, says string) {
+	style := f.Value(fact.BootStyle)
+	if !style.Known() {
+		style = f.Value(fact.DiskStyle)
+	}
+	places, logical := f.Value(fact.BootPlaces), f.Value(fact.BootLogical)
+	switch {
+	case style.Text() != "mbr":
+		return "", ""
+	case f.Value(fact.BootDynamic).Bool():
+		return "impossible", "The disk cannot be converted: it is dynamic."
+	case f.Is(fact.EncryptionKind, "other") && !f.Is(fact.EncryptionState, "off"):
+		return "impossible", "The disk cannot be converted: another product encrypts it, and starts before the system."
+	case logical.Bool():
+		return "impossible", "The disk cannot be converted: it has logical partitions."
+	case places.Known() && places.Float() > 3:
+		return "impossible", "The disk cannot be converted: all four places of its table are taken, and the conversion needs one."
+	case f.Is(fact.DiskHealth, "bad"):
+		return "not-known", "The drive is failing; it is changed before anything is converted."
+	case !places.Known() || !logical.Known():
+		return "not-known", "Nothing says how the disk is divided; the conversion tool's own test shows whether it can be converted."
+	case !f.Value(fact.BootDynamic).Known():
+		return "not-known", "Nothing says whether the disk is dynamic; the conversion tool's own test shows whether it can be converted."
+	}
+	return "possible", Sentence(fmt.Sprintf("the disk can be converted: %s of its table taken, no logical ones, not dynamic", Count(int(places.Float()), "place", "places")))
+}
+
+// Stay says what staying on the installed release comes to.
+func Stay(name string, days int, until, extended string) string {
+	switch {
+	case days >= 0:
+		return Sentence(fmt.Sprintf("or it stays on %s, which is supported until %s%s", name, until, extended))
+	case extended != "":
+		return Sentence(fmt.Sprintf("staying on %s takes extended support, since it went out of support on %s%s", name, until, extended))
+	}
+	return Sentence(fmt.Sprintf("staying on %s is no way: it went out of support on %s", name, until))
+}
+
+// People are the words for who does a step.
+var People = map[string]string{"administrator": "administrator", "technician": "technician", "host-administrator": "administrator of the host", "specialist": "specialist",
+	"owner": "somebody together with the machine's user", "purchasing": "purchasing"}
+
+// Risks are the words for the worst that can happen with a step.
+var Risks = map[string]string{"may-not-start": "the machine may not start afterwards", "may-lose-data": "data can be lost", "may-lose-keys": "keys can be lost"}

@@ -1,0 +1,112 @@
+package cli_test
+
+import (
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"rolltop.example/rolltop/internal/servertest"
+	"rolltop.example/rolltop/internal/standin"
+)
+
+// A plan is made with the files of --house, and with those of the service where
+// the release comes from it.
+func TestPlanWithOwnGuidesAndPrices(t *testing.T) {
+	dir := files(t)
+	for kind, text := range standin.House() {
+		if err := os.WriteFile(filepath.Join(dir, kind+".yaml"), []byte(text), 0o600); err != nil {
+			t.Fatal(err)
+		}
+	}
+	base := []string{"plan", "--inventory", filepath.Join(dir, "legacy.json")}
+	local := append(base, "--release", filepath.Join(dir, "skerry-12.yaml"))
+	code, out, errOut := rolltop(t, local...)
+	if code != 10 || !strings.Contains(out, "General guide.") || !strings.Contains(out, "Usually below Boot or Start-up, called Boot mode") || strings.Contains(out, "ticket printer") {
+		t.Errorf("%d %s\n%s", code, errOut, out)
+	}
+	for _, want := range []string{"The plan, in this order", "Way back:", "Done when:", "Caution: Do not load default settings", "In all: "} {
+		if !strings.Contains(out, want) {
+			t.Errorf("it does not say %q:\n%s", want, out)
+		}
+	}
+	code, own, errOut := rolltop(t, append(local, "--house", filepath.Join(dir, "guides.yaml"), "--house", filepath.Join(dir, "steps.yaml"))...)
+	if code != 10 || !strings.Contains(own, "Where: Boot › Mode › Firmware type: UEFI.") || !strings.Contains(own, "Unplug the ticket printer") {
+		t.Errorf("%d %s\n%s", code, errOut, own)
+	}
+	s := servertest.Demo(t, nil)
+	code, served, errOut := rolltop(t, append(base, "--release", "skerry-12", "--server", s.URL, "--token", s.Token)...)
+	if code != 10 || served != own {
+		t.Errorf("%d %s: the service's own differ:\n%s", code, errOut, served)
+	}
+	// A document with mistakes is refused before anything is checked.
+	if err := os.WriteFile(filepath.Join(dir, "bad.yaml"), []byte("format: rolltop-guides/1\nguides: [{id: a, title: A, maker: \"B[\"}]"), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	if code, out, errOut := rolltop(t, append(local, "--house", filepath.Join(dir, "bad.yaml"))...); code != 1 || out != "" || !strings.Contains(errOut, "bad.yaml:2:") || !strings.Contains(errOut, "is broken") {
+		t.Errorf("%d %q %s", code, out, errOut)
+	}
+	if code, _, errOut := rolltop(t, append(local, "--house", filepath.Join(dir, "guides.yaml"), "--house", filepath.Join(dir, "guides.yaml"))...); code != 1 || !strings.Contains(errOut, "both about guides") {
+		t.Errorf("%d %s", code, errOut)
+	}
+}
+
+func TestHouseCommands(t *testing.T) {
+	s := servertest.Demo(t, nil)
+	at := []string{"--server", s.URL, "--token", s.Token}
+	run := func(want int, says string, args ...string) {
+		t.Helper()
+		code, out, errOut := rolltop(t, args...)
+		if code != want || !strings.Contains(out+errOut, says) {
+			t.Errorf("%v: %d, want %d and %q:\n%s%s", args, code, want, says, out, errOut)
+		}
+	}
+	dir := t.TempDir()
+	path := filepath.Join(dir, "steps.yaml")
+	_, shipped, _ := rolltop(t, "house", "show", "steps", "--shipped")
+	mine := strings.Replace(shipped, "title: Back up the whole disk", "title: Back up to the pier's own store", 1)
+	if mine == shipped {
+		t.Fatalf("no such step in\n%.300s", shipped)
+	}
+	if err := os.WriteFile(path, []byte(mine), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	run(0, "these steps are right", "house", "validate", path)
+	run(0, "Your steps are in force (number 2).", append([]string{"house", "put", path}, at...)...)
+	run(0, "your own, number 2", append([]string{"house"}, at...)...)
+	run(0, "Back up to the pier's own store", append([]string{"devices", "show", "gull-101"}, at...)...)
+	run(0, "Back up to the pier's own store", append([]string{"house", "show", "steps"}, at...)...)
+	run(0, "yours are kept", append([]string{"house", "drop", "steps"}, at...)...)
+	run(0, "as the program ships them", append([]string{"house"}, at...)...)
+	run(2, `there is no kind "wishes"`, append([]string{"house", "drop", "wishes"}, at...)...)
+	if err := os.WriteFile(path, []byte(strings.Replace(mine, "after: [read-again", "after: [upgrade, read-again", 1)), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	run(1, "the steps wait for each other", "house", "validate", path)
+	run(1, "the steps wait for each other", append([]string{"house", "put", path}, at...)...)
+}
+
+func TestWorkCommands(t *testing.T) {
+	s := servertest.Demo(t, nil)
+	at := []string{"--server", s.URL, "--token", s.Token}
+	run := func(want int, says string, args ...string) string {
+		t.Helper()
+		code, out, errOut := rolltop(t, append(args, at...)...)
+		if code != want || !strings.Contains(out+errOut, says) {
+			t.Errorf("%v: %d, want %d and %q:\n%s%s", args, code, want, says, out, errOut)
+		}
+		return out
+	}
+	run(0, "GULL-101, prepare/backup: Done, says everything on ", "devices", "tick", "gull-101", "prepare/backup", "--note", "whole disk")
+	run(0, "whole disk.", "devices", "show", "gull-101", "--all")
+	run(1, "say in note why", "devices", "tick", "gull-101", "prepare/backup", "--refuse")
+	run(0, "Refused, says everything", "devices", "tick", "gull-101", "prepare/backup", "--refuse", "--note", "nothing is kept on it")
+	run(0, "nothing is said of it now", "devices", "tick", "gull-101", "prepare/backup", "--take-back")
+	run(1, `did you mean "step/convert-disk"?`, "devices", "tick", "gull-101", "step/convert-dsk")
+	run(2, `"backup" is no item`, "devices", "tick", "gull-101", "backup")
+	run(0, s.URL+"/v/", "devices", "visit-link", "gull-101", "--hours", "1")
+	run(0, "No link leads to this visit any more.", "devices", "visit-link", "gull-101", "--end")
+	run(0, "Reconfigure, as before: one requirement is settled; left: secure boot switched on.", "devices", "after", "nslip-033")
+	run(0, `"format": "rolltop-after/1"`, "devices", "after", "nslip-033", "--format", "json")
+	run(1, "has one inventory only", "devices", "after", "gull-101")
+}

@@ -1,0 +1,135 @@
+package cli
+
+import (
+	"fmt"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"rolltop.example/rolltop/core/assess"
+	"rolltop.example/rolltop/core/say"
+	"rolltop.example/rolltop/internal/api"
+)
+
+// workCommands are the work on one machine that the service keeps.
+func workCommands() []*cobra.Command {
+	tick := &cobra.Command{Use: "tick KEY prepare/ITEM|step/STEP", Short: "Say that an item of preparation or a step is done, or refuse it", Args: cobra.ExactArgs(2), RunE: tickItem,
+		Long: "Says, with your name and the time, that something is done that no program sees, or\nrefuses it with a reason. A tick makes no fact: the next inventory confirms a step,\nor shows that it had no effect.\n\n  rolltop devices tick gull-014 prepare/backup --note 'whole disk, opened on NSLIP-002'\n  rolltop devices tick gull-014 step/tpm-on\n  rolltop devices tick gull-014 prepare/backup --refuse --note 'nothing is kept on it'\n  rolltop devices tick gull-014 prepare/backup --take-back"}
+	tick.Flags().Bool("refuse", false, "it is not done, for the reason in --note")
+	tick.Flags().Bool("take-back", false, "take back what was said")
+	tick.Flags().String("note", "", "what was done, or why not")
+	serviceFlags(tick)
+	link := &cobra.Command{Use: "visit-link KEY", Short: "Make a link to the page of the visit, to be read on a telephone", Args: cobra.ExactArgs(1), RunE: visitLink,
+		Long: "Makes a link to the steps that are done at the machine, with the way through its\nfirmware set-up. Whoever has the link sees them without signing in until it\nexpires; the page shows no serial numbers."}
+	link.Flags().Int("hours", 0, "how long it lasts, at most 168; 10 where it is not given")
+	link.Flags().Bool("end", false, "end all links to this machine's visit")
+	serviceFlags(link)
+	after := &cobra.Command{Use: "after KEY", Short: "Say what the work since an earlier inventory has come to", Args: cobra.ExactArgs(1), RunE: afterDevice}
+	after.Flags().Int64("inventory", 0, "the earlier inventory, by its number in the history; the one before the latest where it is not given")
+	formatFlag(after, "text", "json")
+	serviceFlags(after)
+	return []*cobra.Command{tick, link, after}
+}
+
+func tickItem(cmd *cobra.Command, args []string) error {
+	kind, item, ok := strings.Cut(args[1], "/")
+	if !ok || kind != "prepare" && kind != "step" {
+		return wrongUsage("%q is no item; write prepare/backup for an item of preparation, step/tpm-on for a step", args[1])
+	}
+	c, err := service(cmd)
+	if err != nil {
+		return err
+	}
+	refuse, _ := cmd.Flags().GetBool("refuse")
+	back, _ := cmd.Flags().GetBool("take-back")
+	note, _ := cmd.Flags().GetString("note")
+	if refuse && back {
+		return wrongUsage("--refuse and --take-back do not go together; give one of them")
+	}
+	var d api.Device
+	if back {
+		d, err = c.Untick(contextOf(cmd), args[0], kind, item)
+	} else {
+		d, err = c.Tick(contextOf(cmd), args[0], kind, item, api.SayTick{State: map[bool]string{false: "done", true: "refused"}[refuse], Note: note})
+	}
+	if err != nil {
+		return err
+	}
+	if said := said(d.Check, args[1]); said != nil {
+		fmt.Fprintf(cmd.OutOrStdout(), "%s, %s: %s\n", d.Name, args[1], said.Says())
+		return nil
+	}
+	fmt.Fprintf(cmd.OutOrStdout(), "%s, %s: nothing is said of it now.\n", d.Name, args[1])
+	return nil
+}
+
+// said is what stands of an item.
+func said(d *assess.Document, item string) *assess.Tick {
+	if d == nil {
+		return nil
+	}
+	for _, p := range d.Preparation {
+		if assess.TickPreparation+p.ID == item {
+			return p.Ticked
+		}
+	}
+	for _, s := range d.Plan {
+		if assess.TickStep+s.Step == item {
+			return s.Ticked
+		}
+	}
+	return nil
+}
+
+func visitLink(cmd *cobra.Command, args []string) error {
+	c, err := service(cmd)
+	if err != nil {
+		return err
+	}
+	if end, _ := cmd.Flags().GetBool("end"); end {
+		if err := c.EndVisitLinks(contextOf(cmd), args[0]); err != nil {
+			return err
+		}
+		fmt.Fprintln(cmd.OutOrStdout(), "No link leads to this visit any more.")
+		return nil
+	}
+	hours, _ := cmd.Flags().GetInt("hours")
+	l, err := c.VisitLink(contextOf(cmd), args[0], hours)
+	if err != nil {
+		return err
+	}
+	fmt.Fprintf(cmd.OutOrStdout(), "%s\nIt can be opened until %s, by whoever has it.\n", l.Address, say.Moment(l.Expires))
+	return nil
+}
+
+func afterDevice(cmd *cobra.Command, args []string) error {
+	form, c, err := asked(cmd)
+	if err != nil {
+		return err
+	}
+	d, err := c.Device(contextOf(cmd), args[0])
+	if err != nil {
+		return err
+	}
+	id, _ := cmd.Flags().GetInt64("inventory")
+	if id == 0 {
+		if len(d.History) < 2 {
+			return fmt.Errorf("%s has one inventory only; take another one after the work", d.Name)
+		}
+		id = d.History[1].ID
+	}
+	got, err := c.After(contextOf(cmd), args[0], id)
+	if err != nil {
+		return err
+	}
+	if form == "json" {
+		return printJSON(cmd.OutOrStdout(), got)
+	}
+	p := newPaper(cmd.OutOrStdout())
+	if d.Check != nil {
+		p.line("%s", headOf(d.Check))
+		p.line("")
+	}
+	printAfter(p, &got, say.Marks[d.Disposition])
+	return nil
+}

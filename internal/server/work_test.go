@@ -1,0 +1,313 @@
+package server_test
+
+import (
+	"context"
+	"encoding/json"
+	"net/http"
+	"net/http/httptest"
+	"path/filepath"
+	"slices"
+	"strings"
+	"sync/atomic"
+	"testing"
+	"time"
+
+	"rolltop.example/rolltop/core/assess"
+	"rolltop.example/rolltop/internal/api"
+	"rolltop.example/rolltop/internal/server"
+	"rolltop.example/rolltop/internal/servertest"
+	"rolltop.example/rolltop/internal/standin"
+	"rolltop.example/rolltop/internal/store"
+)
+
+func item(d *assess.Document, name string) *assess.Tick {
+	for _, p := range d.Preparation {
+		if "prepare/"+p.ID == name {
+			return p.Ticked
+		}
+	}
+	for _, s := range d.Plan {
+		if "step/"+s.Step == name {
+			return s.Ticked
+		}
+	}
+	return nil
+}
+
+func TestTicksAreKeptWithTheirName(t *testing.T) {
+	t.Parallel()
+	s := servertest.Demo(t, nil)
+	d, err := s.Client.Tick(ctx, "gull-101", "prepare", "backup", api.SayTick{State: "done", Note: "whole disk, on the share"})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if got := item(d.Check, "prepare/backup"); got == nil || got.By != "everything" || got.Note != "whole disk, on the share" || time.Since(got.At) > time.Minute {
+		t.Errorf("the backup: %+v", got)
+	}
+	if d, err = s.Client.Tick(ctx, "gull-101", "step", "convert-disk", api.SayTick{State: "done"}); err != nil {
+		t.Fatal(err)
+	}
+	disposition := d.Disposition
+	if got := item(d.Check, "step/convert-disk"); got == nil || got.Stale || disposition != "reconfigure" {
+		t.Errorf("a tick makes no fact: %s %+v", disposition, got)
+	}
+	// A later inventory that still has the old style shows that it had no effect.
+	src, err := s.Client.Inventory(ctx, "gull-101", 0)
+	if err != nil {
+		t.Fatal(err)
+	}
+	var inv map[string]any
+	if err := json.Unmarshal(src, &inv); err != nil {
+		t.Fatal(err)
+	}
+	inv["taken_at"] = time.Now().Add(2 * time.Second).UTC().Format(time.RFC3339)
+	inv["memory"].(map[string]any)["visible_bytes"] = 7 << 30
+	later, _ := json.Marshal(inv)
+	if _, err := s.Client.Submit(ctx, later); err != nil {
+		t.Fatal(err)
+	}
+	if d, err = s.Client.Device(ctx, "gull-101"); err != nil {
+		t.Fatal(err)
+	}
+	if got := item(d.Check, "step/convert-disk"); got == nil || !got.Stale {
+		t.Errorf("without effect: %+v", got)
+	}
+	report, err := s.Client.Report(ctx, "gull-101", nil)
+	if err != nil || !strings.Contains(string(report), "The inventory taken since does not show it.") || !strings.Contains(string(report), "whole disk, on the share") {
+		t.Errorf("%v: the report does not say it", err)
+	}
+	// A refusal takes a reason, and replaces what was said.
+	if d, err = s.Client.Tick(ctx, "gull-101", "prepare", "backup", api.SayTick{State: "refused", Note: "nothing is kept on it"}); err != nil {
+		t.Fatal(err)
+	}
+	if got := item(d.Check, "prepare/backup"); got == nil || got.State != "refused" {
+		t.Errorf("refused: %+v", got)
+	}
+	if d, err = s.Client.Untick(ctx, "gull-101", "prepare", "backup"); err != nil || item(d.Check, "prepare/backup") != nil {
+		t.Errorf("taken back: %v", err)
+	}
+	for _, tt := range []struct {
+		method, path, body string
+		status             int
+		says               string
+	}{
+		{"PUT", "gull-101/ticks/prepare/backup", `{"state":"refused","note":" "}`, 422, "say in note why"},
+		{"PUT", "gull-101/ticks/prepare/backup", `{"state":"perhaps"}`, 422, "state"},
+		{"PUT", "gull-101/ticks/step/convert-dsk", `{"state":"done"}`, 404, `did you mean \"step/convert-disk\"`},
+		{"PUT", "gull-101/ticks/wish/backup", `{"state":"done"}`, 422, "kind"},
+		{"PUT", "nobody/ticks/prepare/backup", `{"state":"done"}`, 404, "no machine"},
+		{"DELETE", "gull-101/ticks/prepare/backup", "", 404, "nobody has said anything of prepare/backup"},
+	} {
+		if status, _, body := call(t, tt.method, s.URL+"/api/devices/"+tt.path, s.Token, "application/json", tt.body); status != tt.status || !strings.Contains(body, tt.says) {
+			t.Errorf("%s %s: %d %s", tt.method, tt.path, status, body)
+		}
+	}
+}
+
+// The page of a visit is open to whoever has its link, until it expires, and
+// shows nothing that names the machine but its host name.
+func TestVisitLink(t *testing.T) {
+	t.Parallel()
+	var ahead atomic.Int64
+	s := servertest.StartAt(t, nil, func() time.Time { return time.Now().Add(time.Duration(ahead.Load())) })
+	if _, err := standin.Fill(context.Background(), s, time.Now()); err != nil {
+		t.Fatal(err)
+	}
+	link, err := s.Client.VisitLink(ctx, "gull-101", 2)
+	if err != nil || link.Address != s.URL+link.Path || !strings.HasPrefix(link.Picture, "data:image/png;base64,") || time.Until(link.Expires).Round(time.Hour) != 2*time.Hour {
+		t.Fatalf("%v %+v", err, link)
+	}
+	get := func() (int, http.Header, string) { return call(t, "GET", link.Address, "", "", "") }
+	status, header, page := get()
+	if status != 200 || header.Get("Cache-Control") != "no-store" || header.Get("X-Robots-Tag") != "noindex" || !strings.HasPrefix(header.Get("Content-Security-Policy"), "default-src 'none'") {
+		t.Errorf("%d %v", status, header)
+	}
+	for _, want := range []string{"GULL-101", "Key: <b>F2</b>", "Start › Start with: UEFI systems only.", "Photograph each page", "Do not load default settings", "Way back:", "width=device-width"} {
+		if !strings.Contains(page, want) {
+			t.Errorf("the page lacks %q", want)
+		}
+	}
+	src, err := s.Client.Inventory(ctx, "gull-101", 0)
+	if err != nil {
+		t.Fatal(err)
+	}
+	var inv struct{ Device struct{ Serial, UUID string } }
+	if err := json.Unmarshal(src, &inv); err != nil || inv.Device.Serial == "" || inv.Device.UUID == "" {
+		t.Fatal(err, inv)
+	}
+	if strings.Contains(page, inv.Device.Serial) || strings.Contains(strings.ToLower(page), inv.Device.UUID) {
+		t.Error("the page shows a serial number or a UUID")
+	}
+	ahead.Store(int64(2*time.Hour + time.Minute))
+	if status, _, page := get(); status != http.StatusGone || !strings.Contains(page, "This link has expired") || strings.Contains(page, "GULL-101") {
+		t.Errorf("after its time: %d %.200s", status, page)
+	}
+	if status, _, page := call(t, "GET", s.URL+"/v/nothing", "", "", ""); status != 404 || !strings.Contains(page, "There is no such link") {
+		t.Errorf("a guess: %d", status)
+	}
+	again, err := s.Client.VisitLink(ctx, "gull-101", 0)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := s.Client.EndVisitLinks(ctx, "gull-101"); err != nil {
+		t.Fatal(err)
+	}
+	if status, _, _ := call(t, "GET", again.Address, "", "", ""); status != http.StatusGone {
+		t.Errorf("after it was ended: %d", status)
+	}
+	for _, tt := range []struct {
+		query, says string
+		status      int
+	}{{"hours=1000", "hours", 422}, {"origin=javascript:alert(1)", "not the address of a service", 422}, {"origin=https://x.example/path", "without a path", 422}} {
+		if status, _, body := call(t, "POST", s.URL+"/api/devices/gull-101/visit-link?"+tt.query, s.Token, "", ""); status != tt.status || !strings.Contains(strings.ToLower(body), tt.says) {
+			t.Errorf("%s: %d %s", tt.query, status, body)
+		}
+	}
+}
+
+func TestAfterTheWorkAtTheService(t *testing.T) {
+	t.Parallel()
+	s := servertest.Demo(t, nil)
+	var followed []string
+	l, err := s.Client.Devices(ctx, "class=pc", "name", 1, 1000)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, row := range l.Devices {
+		d, err := s.Client.Device(ctx, row.Key)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if len(d.History) < 2 {
+			continue
+		}
+		got, err := s.Client.After(ctx, row.Key, d.History[1].ID)
+		if err != nil {
+			t.Fatal(err)
+		}
+		followed = append(followed, d.Disposition)
+		if d.Disposition == "ready" && !strings.HasPrefix(got.Says, "Ready; it was reconfigure: two requirements are settled, none is left.") {
+			t.Errorf("%s: %s", row.Key, got.Says)
+		}
+		if d.Disposition == "reconfigure" && !strings.Contains(got.Says, "left: secure boot switched on") {
+			t.Errorf("%s: %s", row.Key, got.Says)
+		}
+	}
+	if !slices.Contains(followed, "ready") || !slices.Contains(followed, "reconfigure") {
+		t.Errorf("the demo shows no such work: %v", followed)
+	}
+	for path, want := range map[string]int{"gull-101/after": 422, "gull-101/after?inventory=99999": 404, "nobody/after?inventory=1": 404} {
+		if status, _, body := call(t, "GET", s.URL+"/api/devices/"+path, s.Token, "", ""); status != want {
+			t.Errorf("%s: %d %s", path, status, body)
+		}
+	}
+}
+
+const scanner = `format: rolltop-steps/1
+steps: [{id: unplug-scanner, title: Unplug the scanner, phase: desk, pulled_by: [enter-firmware], before: [enter-firmware], do: Pull its plug., tell: It is unplugged., confirm: It is dark., minutes: {least: 1, most: 1}}]`
+
+// A document of the house counts at once; one with mistakes leaves the one in
+// force, and none is lost.
+func TestHouseAtTheService(t *testing.T) {
+	t.Parallel()
+	s := servertest.Demo(t, nil)
+	has := func(id string) bool {
+		d, err := s.Client.Device(ctx, "gull-101")
+		if err != nil {
+			t.Fatal(err)
+		}
+		return slices.ContainsFunc(d.Check.Plan, func(p assess.Step) bool { return p.Step == id })
+	}
+	if !has("unplug-ticket-printer") {
+		t.Error("the demo's own step is in no plan")
+	}
+	h, err := s.Client.PutHouse(ctx, "steps", []byte(scanner))
+	if err != nil || h.Number != 2 || !h.Own || h.AddedBy != "everything" || !has("unplug-scanner") || has("unplug-ticket-printer") {
+		t.Errorf("%v %+v", err, h)
+	}
+	circle := strings.Replace(scanner, "before: [enter-firmware]", "before: [enter-firmware], after: [check-again]", 1)
+	for _, tt := range []struct{ kind, text, says string }{
+		{"steps", circle, "the steps wait for each other"}, {"steps", "format: rolltop-steps/1\nsteps: [{id: x}]", "title"}, {"steps", "nonsense", "format"},
+		{"steps", string(standin.House()["prices"]), "the document is about prices"}, {"prices", "format: rolltop-prices/1\ncurrency: EUR\nas_of: 2026-01-01\nprices: [{part: drive, least: 1, most: 2, currency: GBP}]", "the price is in GBP, and the table in EUR"},
+		{"guides", "format: rolltop-guides/1\nguides: [{id: a, title: A, maker: \"B[\"}]", "is broken"},
+	} {
+		_, err := s.Client.PutHouse(ctx, tt.kind, []byte(tt.text))
+		if err == nil || !strings.Contains(err.Error(), tt.says) {
+			t.Errorf("%s: %v, want %s", tt.kind, err, tt.says)
+		}
+		body, _ := json.Marshal(api.HouseText{Text: tt.text})
+		if status, _, reply := call(t, "POST", s.URL+"/api/house/"+tt.kind+"/validate", s.Token, "application/json", string(body)); status != 200 || strings.Contains(reply, `"mistakes":[]`) {
+			t.Errorf("%s: validated with %d %s", tt.kind, status, reply)
+		}
+	}
+	if h, err = s.Client.House(ctx, "steps"); err != nil || h.Number != 2 || h.Text != scanner || !has("unplug-scanner") {
+		t.Errorf("the old document did not stay: %v %+v", err, h)
+	}
+	if h, err = s.Client.DropHouse(ctx, "steps"); err != nil || h.Own || h.Number != 3 || has("unplug-scanner") || !strings.Contains(h.Shipped, "id: backup") {
+		t.Errorf("dropped: %v %+v", err, h.Own)
+	}
+	if _, err := s.Client.DropHouse(ctx, "steps"); err == nil {
+		t.Error("dropped twice")
+	}
+	if status, _, body := call(t, "GET", s.URL+"/api/house/wishes", s.Token, "", ""); status != 422 {
+		t.Errorf("%d %s", status, body)
+	}
+}
+
+// What a guide states of boards decides, in the list as on the machine's page.
+func TestGuidesDecide(t *testing.T) {
+	t.Parallel()
+	s := servertest.Demo(t, nil)
+	count := func() int {
+		l, err := s.Client.Devices(ctx, "disposition=refit fails=tpm", "name", 1, 1000)
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, row := range l.Devices {
+			if d, err := s.Client.Device(ctx, row.Key); err != nil || d.Disposition != row.Disposition {
+				t.Errorf("%s is %s in the list and %s on its page", row.Key, row.Disposition, d.Disposition)
+			}
+		}
+		return l.Total
+	}
+	before := count()
+	guides := `{format: rolltop-guides/1, guides: [{id: tern, title: Tern, maker: Fennick, models: ["FT2*"], facts: {tpm.header: false}}]}`
+	if _, err := s.Client.PutHouse(ctx, "guides", []byte(guides)); err != nil {
+		t.Fatal(err)
+	}
+	if after := count(); before == 0 || after != 0 {
+		t.Errorf("%d machines take a TPM module, and %d with boards that have no header", before, after)
+	}
+}
+
+func TestHouseOutlivesARestart(t *testing.T) {
+	t.Parallel()
+	path := filepath.Join(t.TempDir(), "test.db")
+	var token string
+	for start := range 2 {
+		st, err := store.Open(path)
+		if err != nil {
+			t.Fatal(err)
+		}
+		s, err := server.New(ctx, server.Options{Store: st})
+		if err != nil {
+			t.Fatal(err)
+		}
+		if start == 0 {
+			if _, token, err = s.AddToken(ctx, "x", server.ScopeRead); err != nil {
+				t.Fatal(err)
+			}
+			if err := s.PutHouse(ctx, "steps", scanner, "desktop support"); err != nil {
+				t.Fatal(err)
+			}
+		}
+		h := httptest.NewServer(s.Handler())
+		if status, _, body := call(t, "GET", h.URL+"/api/house", token, "", ""); status != 200 || !strings.Contains(body, `"kind":"steps","own":true,"number":1`) {
+			t.Errorf("start %d: %d %s", start, status, body)
+		}
+		h.Close()
+		if err := st.Close(); err != nil {
+			t.Fatal(err)
+		}
+	}
+}

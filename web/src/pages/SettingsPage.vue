@@ -1,0 +1,166 @@
+<script setup lang="ts">
+import { useQuery, useQueryCache } from '@pinia/colada'
+import { computed, ref, watch } from 'vue'
+import { onBeforeRouteLeave, useRoute } from 'vue-router'
+
+import { api, ask, type Schemas } from '../client'
+import DocumentEditor from '../parts/DocumentEditor.vue'
+import TroubleBox from '../parts/TroubleBox.vue'
+import { useSession } from '../session'
+import { sayMoment } from '../words'
+
+type Kind = 'steps' | 'guides' | 'prices'
+const kinds: { kind: Kind; title: string; about: string; none: string }[] = [
+  {
+    kind: 'guides',
+    title: 'Firmware guides',
+    about:
+      'The set-up key, the place and the name of each setting, by maker and model of the board. Where no guide is for a board, the plan says the usual words.',
+    none: 'Only the general guide is in force. Every plan with firmware settings says that names differ.',
+  },
+  {
+    kind: 'prices',
+    title: 'Prices of parts',
+    about: 'What parts cost, in one currency, with the day of the prices. Plans add them up.',
+    none: 'No prices are in force: plans name parts without what they cost.',
+  },
+  {
+    kind: 'steps',
+    title: 'Steps',
+    about:
+      'Steps of your own, with what comes before them. One with the name of a shipped step takes its place.',
+    none: 'Plans are made of the steps that the program ships.',
+  },
+]
+const route = useRoute()
+const cache = useQueryCache()
+const { data: who } = useSession()
+const kind = computed<Kind>(() => kinds.find((k) => k.kind === route.query.kind)?.kind ?? 'guides')
+const one = computed(() => kinds.find((k) => k.kind === kind.value)!)
+const { data, error, refetch } = useQuery({
+  key: () => ['house', kind.value],
+  query: () => ask(api.GET('/house/{kind}', { params: { path: { kind: kind.value } } })),
+})
+const text = ref('')
+const saved = ref('')
+const mistakes = ref<Schemas['DocMistake'][]>([])
+const says = ref('')
+const trouble = ref('')
+const busy = ref(false)
+const editing = ref(false)
+watch(
+  data,
+  (d) => {
+    text.value = saved.value = d?.text ?? ''
+    editing.value = !!d?.text
+    mistakes.value = []
+  },
+  { immediate: true },
+)
+watch(kind, () => {
+  says.value = trouble.value = ''
+})
+const changed = computed(() => editing.value && text.value !== saved.value)
+onBeforeRouteLeave(() => !changed.value || window.confirm('Leave without putting your changes in force?'))
+
+function begin() {
+  text.value = data.value?.shipped ?? ''
+  editing.value = true
+}
+async function run(f: () => Promise<void>) {
+  busy.value = true
+  says.value = trouble.value = ''
+  try {
+    await f()
+  } catch (e) {
+    trouble.value = (e as Error).message
+  } finally {
+    busy.value = false
+  }
+}
+const put = () =>
+  run(async () => {
+    const path = { kind: kind.value }
+    const read = await ask(
+      api.POST('/house/{kind}/validate', { params: { path }, body: { text: text.value } }),
+    )
+    mistakes.value = read.mistakes
+    if (read.mistakes.length) {
+      trouble.value = `${read.mistakes.length === 1 ? 'One mistake' : `${read.mistakes.length} mistakes`}. What was in force stays in force.`
+      return
+    }
+    await ask(api.PUT('/house/{kind}', { params: { path }, body: { text: text.value } }))
+    saved.value = text.value
+    await refetch()
+    await cache.invalidateQueries()
+    says.value = 'It is in force. Plans are made with it from now on.'
+  })
+const drop = () =>
+  run(async () => {
+    await ask(api.DELETE('/house/{kind}', { params: { path: { kind: kind.value } } }))
+    saved.value = text.value
+    await refetch()
+    await cache.invalidateQueries()
+    says.value = 'Yours is no longer in force; it is kept.'
+  })
+</script>
+
+<template>
+  <h1 class="mb-1 text-[27px] leading-tight font-semibold tracking-tight">What plans are made with</h1>
+  <p class="mb-5 text-soft">Your own firmware guides, prices and steps stand before those of the program.</p>
+  <nav aria-label="Kinds" class="mb-4 flex gap-5 border-b border-line">
+    <RouterLink
+      v-for="k in kinds"
+      :key="k.kind"
+      :to="{ name: 'settings', query: { kind: k.kind } }"
+      :aria-current="k.kind === kind ? 'page' : undefined"
+      class="-mb-px border-b-2 pb-1.5"
+      :class="k.kind === kind ? 'border-accent font-semibold' : 'border-transparent text-soft hover:text-ink'"
+      >{{ k.title }}</RouterLink
+    >
+  </nav>
+  <TroubleBox v-if="error" :error="error" @again="refetch()" />
+  <p v-else-if="!data" role="status" class="text-soft">Opening…</p>
+  <template v-else>
+    <p class="mb-1">{{ one.about }}</p>
+    <p class="mb-3 text-sm text-soft">
+      <template v-if="data.own && data.added_at"
+        >Yours, number {{ data.number }}, by {{ data.added_by }}, {{ sayMoment(data.added_at) }}.</template
+      >
+      <template v-else>{{ one.none }}</template>
+    </p>
+    <template v-if="editing">
+      <DocumentEditor v-model="text" :mistakes="mistakes" :label="one.title" />
+      <ul id="mistakes" class="sr-only">
+        <li v-for="m in mistakes" :key="`${m.line}:${m.column}:${m.wrong}`">
+          Line {{ m.line }}: {{ m.wrong }} {{ m.right }}
+        </li>
+      </ul>
+    </template>
+    <p v-if="trouble" role="alert" class="mt-3 text-replace">{{ trouble }}</p>
+    <p v-if="says" role="status" class="mt-3 text-ready">{{ says }}</p>
+    <div v-if="who?.scope === 'manage'" class="mt-3 flex gap-4">
+      <button
+        v-if="!editing"
+        type="button"
+        class="cursor-pointer rounded-md bg-accent px-4 py-1.5 font-semibold text-card"
+        @click="begin"
+      >
+        Write your own
+      </button>
+      <template v-else>
+        <button
+          type="button"
+          :disabled="busy || !changed"
+          class="cursor-pointer rounded-md bg-accent px-4 py-1.5 font-semibold text-card disabled:cursor-default disabled:opacity-50"
+          @click="put"
+        >
+          Put in force
+        </button>
+        <button v-if="data.own" type="button" :disabled="busy" class="cursor-pointer underline" @click="drop">
+          Go back to what the program ships
+        </button>
+      </template>
+    </div>
+  </template>
+</template>

@@ -1,0 +1,104 @@
+<script setup lang="ts">
+import { useQuery } from '@pinia/colada'
+import { computed } from 'vue'
+
+import { api, ask, type Schemas } from '../client'
+import { sayMoment } from '../words'
+import TroubleBox from './TroubleBox.vue'
+
+/** What the work since an earlier inventory has come to. */
+const props = defineProps<{ machine: string; inventory: number }>()
+const { data, error, refetch } = useQuery({
+  key: () => ['after', props.machine, props.inventory],
+  query: () =>
+    ask(
+      api.GET('/devices/{key}/after', {
+        params: { path: { key: props.machine }, query: { inventory: props.inventory } },
+      }),
+    ),
+})
+const words: Record<string, string> = {
+  worked: 'worked',
+  'no-effect': 'no effect',
+  waits: 'waits',
+  'not-shown': 'not shown',
+  'not-seen': 'not to be seen',
+  'not-needed': 'not needed',
+}
+const kinds: Record<string, string> = {
+  settled: 'settled',
+  left: 'left',
+  known: 'known now, and not met',
+  broken: 'met before, and not now',
+  invisible: 'no longer visible',
+  lost: 'no longer known',
+  moot: 'no longer applies',
+}
+const shown = computed(() => data.value?.steps.filter((s) => s.state !== 'not-seen') ?? [])
+const quiet = computed(() => data.value?.steps.filter((s) => s.state === 'not-seen') ?? [])
+const good = (c: Schemas['AfterChange']) => c.kind === 'settled' || c.kind === 'moot'
+</script>
+
+<template>
+  <TroubleBox v-if="error" :error="error" @again="refetch()" />
+  <p v-else-if="!data" role="status" class="text-soft">Comparing…</p>
+  <div v-else class="rounded-lg border border-line bg-card px-5 py-4">
+    <p class="text-lg font-semibold">{{ data.says }}</p>
+    <p v-for="n in data.notes" :key="n" class="text-replace">{{ n }}</p>
+    <p class="mb-3 text-sm text-soft">
+      Inventories of {{ sayMoment(data.before.taken_at) }} and of {{ sayMoment(data.after.taken_at) }},
+      {{ data.release.name }}, revision {{ data.release.revision }}
+    </p>
+    <div class="grid gap-x-9 gap-y-4 lg:grid-cols-2">
+      <section v-if="data.changes.length" aria-label="Requirements before and after">
+        <h3 class="mb-1 font-semibold">Requirements</h3>
+        <table class="w-full text-left text-sm">
+          <thead class="text-soft">
+            <tr>
+              <th scope="col" class="pr-3 font-normal">Requirement</th>
+              <th scope="col" class="pr-3 font-normal">Before</th>
+              <th scope="col" class="pr-3 font-normal">Now</th>
+              <th scope="col" class="font-normal">So</th>
+            </tr>
+          </thead>
+          <tbody>
+            <tr
+              v-for="c in data.changes"
+              :key="c.requirement"
+              class="border-t border-line/60 align-baseline"
+              :data-change="c.kind"
+            >
+              <th scope="row" class="py-1 pr-3 font-semibold">{{ c.title }}</th>
+              <td class="py-1 pr-3">{{ c.was }}</td>
+              <td class="py-1 pr-3">{{ c.is }}</td>
+              <td class="py-1" :class="good(c) ? 'text-ready' : 'text-replace'">
+                {{ kinds[c.kind]
+                }}<template v-if="c.settled_by?.length && c.kind === 'settled'">
+                  (step {{ c.settled_by.join(', ') }})</template
+                >
+              </td>
+            </tr>
+          </tbody>
+        </table>
+      </section>
+      <section v-if="data.steps.length" aria-label="Steps of the plan before the work">
+        <h3 class="mb-1 font-semibold">Steps of the plan as it was</h3>
+        <ol class="text-sm">
+          <li v-for="s in shown" :key="s.number" class="py-1">
+            <b>{{ s.number }}. {{ s.title }}</b
+            >:
+            <span :class="s.state === 'worked' ? 'text-ready' : 'text-replace'">{{ words[s.state] }}</span>.
+            {{ s.says }}
+            <ul v-if="s.try?.length" class="list-disc pl-5 text-soft">
+              <li v-for="t in s.try" :key="t">{{ t }}</li>
+            </ul>
+          </li>
+        </ol>
+        <p v-if="quiet.length" class="mt-1 text-sm text-soft">
+          No program sees whether these were done:
+          {{ quiet.map((s) => s.title.charAt(0).toLowerCase() + s.title.slice(1)).join('; ') }}.
+        </p>
+      </section>
+    </div>
+  </div>
+</template>

@@ -1,0 +1,110 @@
+<script setup lang="ts">
+import { nextTick, ref } from 'vue'
+
+import { api, ask, type Schemas } from '../client'
+import { sayMoment } from '../words'
+
+/** What a person says of an item of preparation or of a step: done, or refused with a reason. */
+const props = defineProps<{
+  machine: string
+  kind: 'prepare' | 'step'
+  item: string
+  title: string
+  ticked?: Schemas['AssessTick']
+  may: boolean
+}>()
+const emit = defineEmits<{ said: [] }>()
+const refusing = ref(false)
+const note = ref('')
+const trouble = ref('')
+const field = ref<HTMLInputElement>()
+const path = () => ({ key: props.machine, kind: props.kind, item: props.item })
+
+async function send(call: Promise<unknown>) {
+  trouble.value = ''
+  try {
+    await call
+    refusing.value = false
+    note.value = ''
+    emit('said')
+  } catch (e) {
+    trouble.value = (e as Error).message
+  }
+}
+const say = (state: 'done' | 'refused') =>
+  send(
+    ask(
+      api.PUT('/devices/{key}/ticks/{kind}/{item}', {
+        params: { path: path() },
+        body: { state, note: note.value || undefined },
+      }),
+    ),
+  )
+const takeBack = () =>
+  send(ask(api.DELETE('/devices/{key}/ticks/{kind}/{item}', { params: { path: path() } })))
+async function refuse() {
+  refusing.value = true
+  await nextTick()
+  field.value?.focus()
+}
+const button = 'cursor-pointer text-accent underline underline-offset-2'
+</script>
+
+<template>
+  <div v-if="ticked || may" class="no-print flex flex-wrap items-baseline gap-x-3 text-[13px]">
+    <template v-if="ticked">
+      <span :class="ticked.state === 'refused' || ticked.without_effect ? 'text-replace' : 'text-ready'">
+        <span aria-hidden="true">{{ ticked.state === 'refused' ? '– ' : '✓ ' }}</span><b>{{
+          ticked.state === 'refused' ? 'Refused' : 'Done'
+        }}</b
+        >, says {{ ticked.by }}, {{ sayMoment(ticked.at)
+        }}<template v-if="ticked.note">: {{ ticked.note }}</template
+        >{{ ticked.without_effect ? '. The inventory taken since does not show it.' : '' }}
+      </span>
+      <button v-if="may" type="button" :class="button" :aria-label="`Take back: ${title}`" @click="takeBack">
+        Take back
+      </button>
+    </template>
+    <template v-else-if="!refusing">
+      <button type="button" :class="button" :aria-label="`Done: ${title}`" @click="say('done')">
+        Mark as done
+      </button>
+      <button
+        v-if="kind === 'prepare'"
+        type="button"
+        :class="button"
+        :aria-label="`Refuse: ${title}`"
+        @click="refuse"
+      >
+        Refuse
+      </button>
+    </template>
+    <form
+      v-else
+      class="flex flex-wrap items-end gap-2"
+      @submit.prevent="say('refused')"
+      @keydown.esc="refusing = false"
+    >
+      <label class="text-xs text-soft"
+        >Why it is not done
+        <input
+          ref="field"
+          v-model="note"
+          required
+          maxlength="500"
+          class="block w-60 rounded-md border border-line bg-card px-2 py-1 text-sm text-ink"
+        />
+      </label>
+      <button
+        type="submit"
+        class="cursor-pointer rounded-md bg-accent px-3 py-1 text-sm font-semibold text-card"
+      >
+        Refuse
+      </button>
+      <button type="button" class="cursor-pointer px-1 py-1 text-sm underline" @click="refusing = false">
+        Cancel
+      </button>
+    </form>
+    <p v-if="trouble" role="alert" class="basis-full text-replace">{{ trouble }}</p>
+  </div>
+</template>
