@@ -239,6 +239,14 @@ func (p *Page) Dark(dark bool) error {
 // Size changes the size of the window.
 func (p *Page) Size(width, height int64) error { return p.Do(chromedp.EmulateViewport(width, height)) }
 
+// Scroll brings an element to the top of the window.
+func (p *Page) Scroll(css string) error {
+	ctx, cancel := context.WithTimeout(p.ctx, patience)
+	defer cancel()
+	_, err := chromedp.Run(ctx, chromedp.Evaluate[any](fmt.Sprintf("(e => { e.scrollIntoView() })(document.querySelector(%q))", css)))
+	return err
+}
+
 // Picture is a PNG of the window; of the whole page with full.
 func (p *Page) Picture(full bool) ([]byte, error) {
 	ctx, cancel := context.WithTimeout(p.ctx, patience)

@@ -366,13 +366,17 @@ func printPlan(p *paper, d *assess.Document, all bool) {
 	phase := ""
 	for i := range d.Plan {
 		s := &d.Plan[i]
-		if s.Phase != phase {
+		if s.Phase != phase && s.Step != "replace" {
 			phase = s.Phase
 			p.line("  %s", p.style(dim, say.Phases[phase]))
 		}
 		title := s.Title
 		if s.Minutes.Most > 0 {
-			title += fmt.Sprintf(" (%d–%d min)", s.Minutes.Least, s.Minutes.Most)
+			title += fmt.Sprintf(" (%d–%d min", s.Minutes.Least, s.Minutes.Most)
+			if all {
+				title += ", " + say.People[s.Who]
+			}
+			title += ")"
 		}
 		p.text(fmt.Sprintf("  %2d. ", s.Number), title)
 		printStep(p, s, all || d.Disposition == "replace")
@@ -396,6 +400,9 @@ func printStep(p *paper, s *assess.Step, all bool) {
 	}
 	if !all {
 		return
+	}
+	if s.Risk != "" {
+		p.text("      Risk: ", say.Sentence(say.Risks[s.Risk]))
 	}
 	p.text("      ", s.Do)
 	if w := s.Where; w != nil {

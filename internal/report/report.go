@@ -195,7 +195,11 @@ func (m *Machine) parts() []part {
 	var out []part
 	for i, s := range m.Check.Plan {
 		if i == 0 || s.Phase != m.Check.Plan[i-1].Phase {
-			out = append(out, part{Name: say.Phases[s.Phase]})
+			name := say.Phases[s.Phase]
+			if s.Step == "replace" {
+				name = "One step"
+			}
+			out = append(out, part{Name: name})
 		}
 		p := &out[len(out)-1]
 		p.Steps = append(p.Steps, s)

@@ -44,6 +44,31 @@ var pages = []struct {
 	{"/compare?a=lant-001&b=gull-101", "Facts that differ", "compare", false},
 }
 
+// work takes the pictures of a visit on a telephone, and of what work has come
+// to.
+func work(p *browser.Page, server, dir string) error {
+	err := errors.Join(p.Go(server+"/devices/nslip-033"), p.WaitText("History"), p.Click("[aria-labelledby=history] button"), p.WaitText("Steps of the plan as it was"))
+	if err == nil {
+		err = save(p, dir, "after")
+	}
+	if err == nil {
+		err = errors.Join(p.Go(server+"/devices/gull-101"), p.WaitText("Visit sheet"), p.Click("[data-visit]"), p.WaitText("Scan this"))
+	}
+	if err != nil {
+		return err
+	}
+	link := p.Text("[role=dialog] a")
+	return errors.Join(p.Size(430, 932), p.Go(link), p.WaitText("Key: F2"), p.Scroll(".card:nth-of-type(4)"), save(p, dir, "visit"))
+}
+
+func save(p *browser.Page, dir, name string) error {
+	png, err := p.Picture(false)
+	if err != nil {
+		return err
+	}
+	return os.WriteFile(filepath.Join(dir, name+".png"), png, 0o644)
+}
+
 // editing takes the picture of a document with a mistake in it.
 func editing(p *browser.Page, server, dir string) error {
 	err := errors.Join(p.Go(server+"/releases/skerry-12/edit"), p.WaitText("No mistakes."),
@@ -51,11 +76,7 @@ func editing(p *browser.Page, server, dir string) error {
 	if err != nil {
 		return err
 	}
-	png, err := p.Picture(false)
-	if err != nil {
-		return err
-	}
-	return os.WriteFile(filepath.Join(dir, "edit-release.png"), png, 0o644)
+	return save(p, dir, "edit-release")
 }
 
 func run(server, password, dir, page, wait, click, then string, dark, full bool, width, height int64) error {
@@ -108,7 +129,7 @@ func run(server, password, dir, page, wait, click, then string, dark, full bool,
 		}
 	}
 	if page == "" {
-		if err := editing(p, server, dir); err != nil {
+		if err := errors.Join(work(p, server, dir), p.Size(width, height), editing(p, server, dir)); err != nil {
 			return err
 		}
 	}

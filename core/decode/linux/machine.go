@@ -6,10 +6,9 @@ import (
 	"strconv"
 	"strings"
 
-	"rolltop.example/rolltop/core/decode/draft"
-
 	"rolltop.example/rolltop/core/capture"
 	"rolltop.example/rolltop/core/decode/cpu"
+	"rolltop.example/rolltop/core/decode/draft"
 	"rolltop.example/rolltop/core/decode/smbios"
 	"rolltop.example/rolltop/core/inventory"
 )

@@ -73,7 +73,9 @@ const total = computed(() => {
     <template v-if="check.firmware.source">({{ check.firmware.source }})</template>
   </p>
   <div v-for="(g, i) in groups" :key="i">
-    <p class="mb-2 text-[13px] text-soft">{{ names[g.phase] }}{{ takes(g.steps) }}</p>
+    <p v-if="g.steps[0]?.step !== 'replace'" class="mb-2 text-[13px] text-soft">
+      {{ names[g.phase] }}{{ takes(g.steps) }}
+    </p>
     <ol>
       <li v-for="s in g.steps" :key="s.step" class="group relative pb-4 pl-9" :data-step="s.step">
         <span
