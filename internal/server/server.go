@@ -168,10 +168,15 @@ func (s *Server) aim(ctx context.Context, class, id string) error {
 	s.mu.Lock()
 	s.targets[class] = target{rel, j} // from now on what is handed in is judged so
 	s.mu.Unlock()
+	current, err := s.store.InForce(ctx, class)
+	if err != nil {
+		return err
+	}
 	if done {
-		if build.Version != "dev" {
+		if build.Version != "dev" && current == j {
 			return nil
 		}
+		// An earlier judgement knows nothing of what came meanwhile.
 		if err := s.store.JudgeAnew(ctx, j); err != nil {
 			return err
 		}
@@ -180,7 +185,10 @@ func (s *Server) aim(ctx context.Context, class, id string) error {
 	if err := s.store.Settle(ctx); err != nil {
 		return err
 	}
-	return s.judgeAll(ctx, class, target{rel, j})
+	if err := s.judgeAll(ctx, class, target{rel, j}); err != nil {
+		return err
+	}
+	return s.store.PutInForce(ctx, class, j)
 }
 
 func (s *Server) target(class string) (target, bool) {

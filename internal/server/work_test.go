@@ -14,6 +14,7 @@ import (
 
 	"rolltop.example/rolltop/core/assess"
 	"rolltop.example/rolltop/internal/api"
+	"rolltop.example/rolltop/internal/build"
 	"rolltop.example/rolltop/internal/server"
 	"rolltop.example/rolltop/internal/servertest"
 	"rolltop.example/rolltop/internal/standin"
@@ -277,6 +278,53 @@ func TestGuidesDecide(t *testing.T) {
 	}
 	if after := count(); before == 0 || after != 0 {
 		t.Errorf("%d machines take a TPM module, and %d with boards that have no header", before, after)
+	}
+}
+
+// Going back to what was in force before judges anew: the old verdicts know
+// nothing of what came meanwhile. It runs alone, since it names a version.
+func TestGoingBackJudgesAnew(t *testing.T) {
+	was := build.Version
+	build.Version = "1.0"
+	defer func() { build.Version = was }()
+	s := servertest.Demo(t, nil)
+	l, err := s.Client.Devices(ctx, "disposition=refit fails=tpm maker=Fennick", "name", 1, 1)
+	if err != nil || l.Total == 0 {
+		t.Fatal(err)
+	}
+	key := l.Devices[0].Key
+	disposition := func() string {
+		l, err := s.Client.Devices(ctx, key, "name", 1, 1)
+		if err != nil || l.Total != 1 {
+			t.Fatal(err, l.Total)
+		}
+		return l.Devices[0].Disposition
+	}
+	text, err := s.Client.House(ctx, "guides")
+	if err != nil {
+		t.Fatal(err)
+	}
+	guides := `{format: rolltop-guides/1, guides: [{id: tern, title: Tern, maker: Fennick, facts: {tpm.header: false}}]}`
+	if _, err := s.Client.PutHouse(ctx, "guides", []byte(guides)); err != nil || disposition() != "replace" {
+		t.Fatal(err, disposition())
+	}
+	src, err := s.Client.Inventory(ctx, key, 0)
+	if err != nil {
+		t.Fatal(err)
+	}
+	var inv map[string]any
+	if err := json.Unmarshal(src, &inv); err != nil {
+		t.Fatal(err)
+	}
+	inv["taken_at"] = time.Now().Add(time.Second).UTC().Format(time.RFC3339)
+	inv["tpm"] = map[string]any{"state": "ready", "version": "2.0"}
+	delete(inv, "gaps")
+	later, _ := json.Marshal(inv)
+	if _, err := s.Client.Submit(ctx, later); err != nil || disposition() != "ready" {
+		t.Fatal(err, disposition())
+	}
+	if _, err := s.Client.PutHouse(ctx, "guides", []byte(text.Text)); err != nil || disposition() != "ready" {
+		t.Errorf("%v: with the first guides again it is %s", err, disposition())
 	}
 }
 

@@ -108,3 +108,20 @@ func (s *Store) SetTarget(ctx context.Context, class, id string) error {
 		return err
 	})
 }
+
+// InForce is the judgement whose verdicts of a class are kept up to date, or 0.
+func (s *Store) InForce(ctx context.Context, class string) (judgement int64, err error) {
+	err = s.reader.GetContext(ctx, &judgement, "SELECT judgement_id FROM target WHERE class=?", class)
+	if errors.Is(none(err), ErrNotFound) {
+		return 0, nil
+	}
+	return judgement, err
+}
+
+// PutInForce notes the judgement whose verdicts are kept up to date.
+func (s *Store) PutInForce(ctx context.Context, class string, judgement int64) error {
+	return s.write(ctx, func(tx *sqlx.Tx) error {
+		_, err := tx.Exec("UPDATE target SET judgement_id=? WHERE class=?", judgement, class)
+		return err
+	})
+}

@@ -34,3 +34,7 @@ CREATE TABLE visit_link (
     made_by    TEXT NOT NULL,
     expires_at INTEGER NOT NULL
 ) STRICT;
+
+-- The judgement whose verdicts are those of the fleet now. Going back to an
+-- earlier one judges anew: it knows nothing of what came meanwhile.
+ALTER TABLE target ADD COLUMN judgement_id INTEGER NOT NULL DEFAULT 0;
