@@ -6,6 +6,7 @@ import (
 	"rolltop.example/rolltop/core/means"
 	"rolltop.example/rolltop/core/release"
 	"rolltop.example/rolltop/core/remedy"
+	"rolltop.example/rolltop/core/say"
 )
 
 // Judge decides for machine after machine of a fleet what is kept of a check:
@@ -84,3 +85,14 @@ func decided(a *Assessment) Judgement {
 
 // Judgement is what is kept of the check.
 func (a *Assessment) Judgement() Judgement { return decided(a) }
+
+// Answer is the sentence on what a machine takes, from its facts alone.
+func Answer(m *means.Means, rel *release.Release, f *fact.Facts) string {
+	m.Guides.Fill(f)
+	res, err := check.Run(rel, f)
+	if err != nil {
+		return say.Sentence(err.Error())
+	}
+	v := m.Steps.Solve(res, nil)
+	return say.Answer(&v, rel)
+}

@@ -6,39 +6,34 @@ import (
 	"strings"
 
 	"rolltop.example/rolltop/core/doc"
+	"rolltop.example/rolltop/core/fact"
+	"rolltop.example/rolltop/core/need"
 	"rolltop.example/rolltop/core/remedy"
 )
 
 // Filter picks machines. Its text is one grammar for the address bar, --where
 // and the API: terms parted by blanks, every one of which must hold; a term is
 // key=value[,value…] or a word that the machine's texts contain. Values with
-// blanks stand in double quotes.
+// blanks stand in double quotes. A key may be a fact, which amounts and versions
+// can be compared with, too; missing= picks machines of which a fact is not
+// known.
 //
 //	disposition=refit,replace place="Gull Quay" fails=tpm slipway
+//	memory.installed_bytes<=4GiB tpm.state=not-seen missing=tpm.header
 type Filter struct {
 	terms []term
 }
 
 type term struct {
 	key    string // "" for a plain word
+	op     string // "=", ">=" or "<="
 	values []string
+	def    *fact.Def    // of a key that is a fact
+	wanted []fact.Value // of a fact: the values
 }
 
-// keys of terms with what they match.
-var keys = map[string]func(*Row, string) bool{
-	"disposition": func(r *Row, v string) bool { return r.Judged && r.Disposition.String() == v },
-	"publisher":   func(r *Row, v string) bool { return r.Judged && r.Publisher.String() == v },
-	"certainty":   func(r *Row, v string) bool { return r.Judged && r.Certain == (v == "confirmed") },
-	"place":       func(r *Row, v string) bool { return strings.EqualFold(r.Place, v) },
-	"class":       func(r *Row, v string) bool { return r.Class == v },
-	"installed":   func(r *Row, v string) bool { return strings.EqualFold(r.Installed, v) },
-	"model":       func(r *Row, v string) bool { return strings.EqualFold(r.Model, v) },
-	"maker":       func(r *Row, v string) bool { return strings.EqualFold(r.Manufacturer, v) },
-	"fails":       func(r *Row, v string) bool { return r.Outcome(v) == 'f' },
-	"unknown":     func(r *Row, v string) bool { return r.Outcome(v) == 'u' },
-	"alone":       func(r *Row, v string) bool { return r.Sole == v },
-	"judged":      func(r *Row, v string) bool { return r.Judged == (v == "yes") },
-}
+// keys of terms that are no facts.
+var keys = []string{"alone", "certainty", "class", "disposition", "fails", "installed", "judged", "maker", "missing", "model", "place", "publisher", "unknown"}
 
 // words of keys that take only these.
 var words = map[string][]string{
@@ -49,15 +44,8 @@ var words = map[string][]string{
 	"judged":      {"yes", "no"},
 }
 
-// Keys lists the keys of terms.
-func Keys() []string {
-	out := make([]string, 0, len(keys))
-	for k := range keys {
-		out = append(out, k)
-	}
-	slices.Sort(out)
-	return out
-}
+// Keys lists the keys of terms that are no facts.
+func Keys() []string { return slices.Clone(keys) }
 
 // Parse reads a filter. The error says which term is wrong and what would be
 // right.
@@ -75,29 +63,68 @@ func Parse(text string) (Filter, error) {
 			}
 			continue
 		}
-		if keys[key] == nil {
-			return Filter{}, fmt.Errorf("the filter has no key %q; %s", key, orKeys(key))
+		t := term{key: key, op: "="}
+		if n := len(key) - 1; n > 0 && (key[n] == '<' || key[n] == '>') {
+			t.key, t.op = key[:n], key[n:]+"="
 		}
-		t := term{key: key}
-		for _, v := range splitValues(value) {
-			if v = unquote(v); v == "" {
-				return Filter{}, fmt.Errorf("the filter's %s= has an empty value; leave the term out, or give a value", key)
-			}
-			if allowed := words[key]; allowed != nil && !slices.Contains(allowed, v) {
-				return Filter{}, fmt.Errorf("the filter's %s=%s is not known; %s", key, v, doc.Suggest(v, allowed))
-			}
-			t.values = append(t.values, v)
+		if err := t.read(value); err != nil {
+			return Filter{}, err
 		}
 		f.terms = append(f.terms, t)
 	}
 	return f, nil
 }
 
+// read takes the values of a term.
+func (t *term) read(text string) error {
+	if !slices.Contains(keys, t.key) {
+		if t.def = fact.ByName(t.key); t.def == nil || t.def.ID.Group() != fact.NoGroup {
+			return fmt.Errorf("the filter has no key %q; %s", t.key, orKeys(t.key))
+		}
+	}
+	if t.op != "=" && (t.def == nil || t.def.Kind != fact.Number && t.def.Kind != fact.Version) {
+		return fmt.Errorf("the filter's %s is no amount, and cannot be compared by %s; write %s=", t.key, t.op, t.key)
+	}
+	for _, v := range splitValues(text) {
+		if v = unquote(v); v == "" {
+			return fmt.Errorf("the filter's %s%s has an empty value; leave the term out, or give a value", t.key, t.op)
+		}
+		if err := t.check(v); err != nil {
+			return err
+		}
+		t.values = append(t.values, v)
+	}
+	return nil
+}
+
+// check refuses a value that no machine can have.
+func (t *term) check(v string) error {
+	if allowed := words[t.key]; allowed != nil && !slices.Contains(allowed, v) {
+		return fmt.Errorf("the filter's %s=%s is not known; %s", t.key, v, doc.Suggest(v, allowed))
+	}
+	switch {
+	case t.key == "missing":
+		if def := fact.ByName(v); def == nil || def.ID.Group() != fact.NoGroup {
+			return fmt.Errorf("the filter's missing=%s is no fact; %s", v, doc.Suggest(v, fact.Names()))
+		}
+	case t.def == nil:
+	case t.def.Kind == fact.Set:
+		t.wanted = append(t.wanted, fact.Items([]string{v}))
+	default:
+		value, right := need.Value(t.def, v)
+		if !value.Known() {
+			return fmt.Errorf("the filter's %s%s%s is not a value of it; %s", t.key, t.op, v, right)
+		}
+		t.wanted = append(t.wanted, value)
+	}
+	return nil
+}
+
 func orKeys(key string) string {
-	if s := doc.Suggest(key, Keys()); s != "" {
+	if s := doc.Suggest(key, append(Keys(), fact.Names()...)); s != "" {
 		return s
 	}
-	return "it may be " + strings.Join(Keys(), ", ")
+	return "it may be " + strings.Join(keys, ", ") + ", or a fact, as memory.installed_bytes>=8GiB"
 }
 
 // split cuts at blanks outside quotes.
@@ -156,51 +183,13 @@ func (f Filter) String() string {
 			}
 		}
 		if parts[i] = strings.Join(values, ","); t.key != "" {
-			parts[i] = t.key + "=" + parts[i]
+			parts[i] = t.key + t.op + parts[i]
 		}
 	}
 	return strings.Join(parts, " ")
 }
 
-// Match says whether a row is picked.
-func (f Filter) Match(r *Row) bool {
-	for _, t := range f.terms {
-		ok := false
-		for _, v := range t.values {
-			if t.key == "" {
-				ok = ok || r.contains(v)
-			} else {
-				ok = ok || keys[t.key](r, v)
-			}
-		}
-		if !ok {
-			return false
-		}
-	}
-	return true
-}
-
-func (r *Row) contains(word string) bool {
-	for _, s := range [...]string{r.Name, r.Model, r.Manufacturer, r.Place, r.Installed} {
-		if strings.Contains(strings.ToLower(s), word) {
-			return true
-		}
-	}
-	return false
-}
-
-// Select returns the rows that the filter picks.
-func (f Filter) Select(rows []Row) []Row {
-	out := make([]Row, 0, len(rows))
-	for i := range rows {
-		if f.Match(&rows[i]) {
-			out = append(out, rows[i])
-		}
-	}
-	return out
-}
-
 // Term writes one term of a filter.
 func Term(key string, values ...string) string {
-	return Filter{[]term{{key, values}}}.String()
+	return Filter{[]term{{key: key, op: "=", values: values}}}.String()
 }

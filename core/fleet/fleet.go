@@ -14,6 +14,7 @@ import (
 
 // Row is one machine with its latest verdict.
 type Row struct {
+	ID           int64 // number of the machine
 	Key          string
 	Name         string
 	Place        string
@@ -31,20 +32,6 @@ type Row struct {
 	Fails       int
 	Sole        string // the only failing requirement, where it is one
 	Outcomes    string // one letter for each requirement of Release
-}
-
-// Outcome is the letter of one requirement, or 0 where the row's release has
-// none of that id.
-func (r *Row) Outcome(requirement string) byte {
-	if r.Release == nil {
-		return 0
-	}
-	for i := range r.Release.Requirements {
-		if r.Release.Requirements[i].ID == requirement && i < len(r.Outcomes) {
-			return r.Outcomes[i]
-		}
-	}
-	return 0
 }
 
 // Counts is how many machines there are of each disposition.
@@ -86,44 +73,43 @@ type Tally struct {
 	Obstacles []Obstacle // musts that anything fails or leaves unknown, most failing first
 }
 
-// Count tallies rows.
-func Count(rows []Row) Tally {
+// Count tallies the machines of a selection.
+func (s Selection) Count() Tally {
 	var t Tally
-	classes, places := map[string]*Group{}, map[string]*Group{}
-	type at struct {
-		rel *release.Release
-		i   int
-	}
-	obstacles := map[at]*Obstacle{}
-	for i := range rows {
-		r := &rows[i]
+	classes, places := s.x.texts[textClass].groups(), s.x.texts[textPlace].groups()
+	obstacles := map[*release.Release][]Obstacle{}
+	for _, at := range s.at {
+		r := &s.x.rows[at]
 		t.add(r)
-		grouped(classes, r.Class).add(r)
-		grouped(places, r.Place).add(r)
-		for j := range r.Outcomes {
-			if r.Release == nil || j >= len(r.Release.Requirements) || r.Release.Requirements[j].Level != release.Must {
-				continue
-			}
-			o := obstacles[at{r.Release, j}]
-			if o == nil {
-				o = &Obstacle{Release: r.Release, Requirement: &r.Release.Requirements[j]}
-				obstacles[at{r.Release, j}] = o
-			}
-			switch r.Outcomes[j] {
+		classes[s.x.texts[textClass].codes[at]].add(r)
+		places[s.x.texts[textPlace].codes[at]].add(r)
+		if r.Release == nil {
+			continue
+		}
+		list := obstacles[r.Release]
+		if list == nil {
+			list = make([]Obstacle, len(r.Release.Requirements))
+			obstacles[r.Release] = list
+		}
+		for i := range min(len(r.Outcomes), len(list)) {
+			switch r.Outcomes[i] {
 			case 'f':
-				o.Fails++
-				if r.Sole == o.Requirement.ID {
-					o.Alone++
+				list[i].Fails++
+				if r.Sole != "" && r.Sole == r.Release.Requirements[i].ID {
+					list[i].Alone++
 				}
 			case 'u':
-				o.Unknown++
+				list[i].Unknown++
 			}
 		}
 	}
 	t.Classes, t.Places = sorted(classes), sorted(places)
-	for _, o := range obstacles {
-		if o.Fails+o.Unknown > 0 {
-			t.Obstacles = append(t.Obstacles, *o)
+	for rel, list := range obstacles {
+		for i := range list {
+			if o := list[i]; o.Fails+o.Unknown > 0 && rel.Requirements[i].Level == release.Must {
+				o.Release, o.Requirement = rel, &rel.Requirements[i]
+				t.Obstacles = append(t.Obstacles, o)
+			}
 		}
 	}
 	slices.SortFunc(t.Obstacles, func(a, b Obstacle) int {
@@ -132,52 +118,18 @@ func Count(rows []Row) Tally {
 	return t
 }
 
-func grouped(m map[string]*Group, name string) *Counts {
-	if m[name] == nil {
-		m[name] = &Group{Name: name}
+// groups has one for each value of a column.
+func (c *column) groups() []Group {
+	out := make([]Group, len(c.values))
+	for i := range out {
+		out[i].Name = c.values[i].Text()
 	}
-	return &m[name].Counts
-}
-
-func sorted(m map[string]*Group) []Group {
-	out := make([]Group, 0, len(m))
-	for _, g := range m {
-		out = append(out, *g)
-	}
-	slices.SortFunc(out, func(a, b Group) int { return cmp.Or(b.Total-a.Total, strings.Compare(a.Name, b.Name)) })
 	return out
 }
 
-// Orders are the keys that rows can be sorted by.
-var Orders = []string{"name", "place", "disposition", "model", "installed", "fails", "taken"}
-
-// Sort orders rows by one of [Orders]; a leading minus turns it round. Rows
-// that are equal by it stay in the order of their names.
-func Sort(rows []Row, order string) {
-	key, down := strings.CutPrefix(order, "-")
-	slices.SortFunc(rows, func(a, b Row) int {
-		c := compare(&a, &b, key)
-		if down {
-			c = -c
-		}
-		return cmp.Or(c, strings.Compare(a.Name, b.Name))
-	})
-}
-
-func compare(a, b *Row, key string) int {
-	switch key {
-	case "place":
-		return strings.Compare(a.Place, b.Place)
-	case "disposition":
-		return int(a.Disposition) - int(b.Disposition)
-	case "model":
-		return strings.Compare(a.Manufacturer+a.Model, b.Manufacturer+b.Model)
-	case "installed":
-		return strings.Compare(a.Installed, b.Installed)
-	case "fails":
-		return a.Fails - b.Fails
-	case "taken":
-		return a.TakenAt.Compare(b.TakenAt)
-	}
-	return strings.Compare(a.Name, b.Name)
+// sorted leaves out groups without machines.
+func sorted(list []Group) []Group {
+	out := slices.DeleteFunc(list, func(g Group) bool { return g.Total == 0 })
+	slices.SortFunc(out, func(a, b Group) int { return cmp.Or(b.Total-a.Total, strings.Compare(a.Name, b.Name)) })
+	return out
 }

@@ -60,21 +60,21 @@ type Support struct {
 // Supported counts machines by the end of support of what they run, the soonest
 // first, for releases whose end the targets know. Machines that already run
 // their target are left out.
-func Supported(rows []Row, now time.Time) []Support {
+func (s Selection) Supported(now time.Time) []Support {
 	at := map[string]int{}
 	var out []Support
-	for i := range rows {
-		r := &rows[i]
+	for _, i := range s.at {
+		r := &s.x.rows[i]
 		if r.Release == nil || r.Installed == r.Release.Name {
 			continue
 		}
-		s := r.Release.SupportEnds(r.Installed, "")
-		if s == nil {
-			continue
-		}
-		ends := s.Ends
 		j, seen := at[r.Installed]
 		if !seen {
+			end := r.Release.SupportEnds(r.Installed, "")
+			if end == nil {
+				continue
+			}
+			ends := end.Ends
 			j = len(out)
 			at[r.Installed] = j
 			out = append(out, Support{Release: r.Installed, Ends: ends, Days: int(ends.Sub(now.UTC().Truncate(24*time.Hour)).Hours() / 24)})

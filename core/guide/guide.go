@@ -117,14 +117,19 @@ func Read(name string, src []byte) (*Book, error) {
 			return nil, err
 		}
 	}
-	d := new(Document)
-	_, r, err := doc.Open("general.yaml", general, Format, d)
-	if err != nil {
-		return nil, err
-	}
-	b.add(d, false, r)
+	r := &doc.Report{Name: "general.yaml"}
+	b.add(generalDocument(), false, r)
 	return b, r.Err()
 }
+
+// generalDocument is read once. A mistake in it is a defect of the program.
+var generalDocument = sync.OnceValue(func() *Document {
+	d := new(Document)
+	if err := doc.Decode("general.yaml", general, d); err != nil {
+		panic(err)
+	}
+	return d
+})
 
 func (b *Book) add(d *Document, own bool, r *doc.Report) {
 	for i := range d.Guides {

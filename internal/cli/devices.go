@@ -18,8 +18,8 @@ func devicesCommand() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "devices",
 		Short: "List the machines that the service knows, or show one",
-		Long: "Lists the machines that the service knows. --where takes a filter: terms parted\nby blanks, every one of which must hold; a term is key=value[,value] or a word.\n\n" +
-			"  rolltop devices --where 'disposition=refit,replace place=\"Gull Quay\"'\n  rolltop devices --where fails=tpm --sort place\n  rolltop devices show gull-014",
+		Long: "Lists the machines that the service knows. --where takes a filter: terms parted\nby blanks, every one of which must hold; a term is key=value[,value] or a word. A\nkey may be a fact, which amounts and versions can be compared with, too.\n\n" +
+			"  rolltop devices --where 'disposition=refit,replace place=\"Gull Quay\"'\n  rolltop devices --where fails=tpm --sort place\n  rolltop devices --where 'memory.installed_bytes<=4GiB tpm.state=not-seen'\n  rolltop devices show gull-014",
 		Args: cobra.NoArgs,
 		RunE: listDevices,
 	}

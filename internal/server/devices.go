@@ -17,44 +17,10 @@ import (
 	"rolltop.example/rolltop/core/fleet"
 	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/core/need"
-	"rolltop.example/rolltop/core/remedy"
 	"rolltop.example/rolltop/core/say"
 	"rolltop.example/rolltop/internal/api"
 	"rolltop.example/rolltop/internal/store"
 )
-
-// rows are all machines with their verdicts, as the core counts them.
-func (s *Server) rows(ctx context.Context) ([]fleet.Row, error) {
-	places, err := s.store.Places(ctx)
-	if err != nil {
-		return nil, err
-	}
-	s.mu.RLock()
-	targets, judgements := make(map[string]target, len(s.targets)), map[string]int64{}
-	for class, t := range s.targets {
-		targets[class], judgements[class] = t, t.judgement
-	}
-	s.mu.RUnlock()
-	stored, err := s.store.Rows(ctx, judgements)
-	if err != nil {
-		return nil, err
-	}
-	out := make([]fleet.Row, len(stored))
-	for i := range stored {
-		out[i] = row(&stored[i], targets, places)
-	}
-	return out, nil
-}
-
-func row(d *store.Row, targets map[string]target, places []store.Place) fleet.Row {
-	r := fleet.Row{Key: d.Key, Name: d.Name, Place: placeOf(d.Name, places), Class: d.Class, Manufacturer: d.Maker, Model: d.Model, Installed: d.Installed, TakenAt: d.Taken()}
-	if d.JudgementID != nil {
-		r.Judged, r.Release = true, targets[d.Class].release
-		r.Disposition, r.Publisher = remedy.Disposition(*d.Disposition), remedy.Disposition(*d.Publisher)
-		r.Certain, r.Fails, r.Sole, r.Outcomes = *d.Certain, *d.Fails, *d.Sole, *d.Outcomes
-	}
-	return r
-}
 
 // placeOf is the place with the longest prefix of a name.
 func placeOf(name string, places []store.Place) string {
@@ -78,19 +44,15 @@ func deviceRow(r *fleet.Row) api.DeviceRow {
 	return out
 }
 
-const whereDoc = "A filter: terms parted by blanks, key=value[,value] or a word; values with blanks in double quotes. Keys: disposition, place, class, fails, unknown, alone, installed, model, maker, certainty, publisher, judged"
+const whereDoc = "A filter: terms parted by blanks, key=value[,value] or a word; values with blanks in double quotes. Keys: disposition, place, class, fails, unknown, alone, installed, model, maker, certainty, publisher, judged, missing, and facts, as tpm.state=off or memory.installed_bytes>=8GiB"
 
-// filtered parses where and picks rows.
-func (s *Server) filtered(ctx context.Context, where string) ([]fleet.Row, fleet.Filter, error) {
-	f, err := fleet.Parse(where)
+// where reads a filter, or gives the problem that the caller is told.
+func where(text string) (fleet.Filter, error) {
+	f, err := fleet.Parse(text)
 	if err != nil {
-		return nil, f, &api.Problem{Status: http.StatusUnprocessableEntity, Title: "The filter has a mistake", Detail: err.Error()}
+		return f, &api.Problem{Status: http.StatusUnprocessableEntity, Title: "The filter has a mistake", Detail: err.Error()}
 	}
-	rows, err := s.rows(ctx)
-	if err != nil {
-		return nil, f, s.problem(err, "")
-	}
-	return f.Select(rows), f, nil
+	return f, nil
 }
 
 type deviceInput struct {
@@ -123,22 +85,26 @@ func (s *Server) listDevices(ctx context.Context, in *struct {
 	if key := strings.TrimPrefix(in.Sort, "-"); !slices.Contains(fleet.Orders, key) {
 		return nil, &api.Problem{Status: http.StatusUnprocessableEntity, Title: "The order has a mistake", Detail: fmt.Sprintf("machines cannot be sorted by %q; %s", key, doc.Suggest(key, fleet.Orders))}
 	}
-	rows, f, err := s.filtered(ctx, in.Where)
+	f, err := where(in.Where)
 	if err != nil {
 		return nil, err
 	}
-	fleet.Sort(rows, in.Sort)
-	out := api.DeviceList{Total: len(rows), Page: in.Page, Size: in.Size, Where: f.String(), Devices: []api.DeviceRow{}}
-	from := min((in.Page-1)*in.Size, len(rows))
-	for i := range rows[from:min(from+in.Size, len(rows))] {
-		row := deviceRow(&rows[from+i])
-		d, err := s.store.DeviceByKey(ctx, row.Key)
-		if err == nil {
-			row.Answer, err = s.answer(ctx, d)
-		}
-		if err != nil {
-			return nil, s.problem(err, "")
-		}
+	out := api.DeviceList{Page: in.Page, Size: in.Size, Where: f.String(), Devices: []api.DeviceRow{}}
+	var rows []fleet.Row
+	err = s.look(ctx, func(x *fleet.Index) {
+		picked := x.Select(f)
+		out.Total, rows = picked.Len(), picked.Page(in.Sort, (in.Page-1)*in.Size, in.Size)
+	})
+	if err != nil {
+		return nil, s.problem(err, "")
+	}
+	answers, err := s.answers(ctx, rows)
+	if err != nil {
+		return nil, s.problem(err, "")
+	}
+	for i := range rows {
+		row := deviceRow(&rows[i])
+		row.Answer = answers[rows[i].ID]
 		out.Devices = append(out.Devices, row)
 	}
 	return &struct{ Body api.DeviceList }{out}, nil

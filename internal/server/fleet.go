@@ -18,16 +18,24 @@ func (s *Server) fleet(a huma.API) {
 		func(ctx context.Context, in *struct {
 			Where string `query:"where" maxLength:"2000" doc:"A filter"`
 		}) (*struct{ Body api.Fleet }, error) {
-			rows, f, err := s.filtered(ctx, in.Where)
+			f, err := where(in.Where)
 			if err != nil {
 				return nil, err
 			}
-			return &struct{ Body api.Fleet }{s.describe(rows, f)}, nil
+			var t fleet.Tally
+			var ends []fleet.Support
+			err = s.look(ctx, func(x *fleet.Index) {
+				picked := x.Select(f)
+				t, ends = picked.Count(), picked.Supported(s.now())
+			})
+			if err != nil {
+				return nil, s.problem(err, "")
+			}
+			return &struct{ Body api.Fleet }{s.describe(&t, ends, f)}, nil
 		})
 }
 
-func (s *Server) describe(rows []fleet.Row, f fleet.Filter) api.Fleet {
-	t := fleet.Count(rows)
+func (s *Server) describe(t *fleet.Tally, ends []fleet.Support, f fleet.Filter) api.Fleet {
 	within := func(term string) string {
 		if w := f.String(); w != "" {
 			return w + " " + term
@@ -45,7 +53,7 @@ func (s *Server) describe(rows []fleet.Row, f fleet.Filter) api.Fleet {
 		out.Targets = append(out.Targets, target)
 	}
 	out.Headline = t.Headline(targets)
-	for _, sup := range fleet.Supported(rows, s.now()) {
+	for _, sup := range ends {
 		out.Support = append(out.Support, api.Support{Release: sup.Release, Ends: sup.Ends, Days: sup.Days, Machines: sup.Machines, Says: sup.Says(), Where: within(fleet.Term("installed", sup.Release))})
 	}
 	out.Dispositions = counts(&t.Counts, within)

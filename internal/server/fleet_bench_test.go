@@ -12,6 +12,7 @@ import (
 	_ "modernc.org/sqlite"
 
 	"rolltop.example/rolltop/core/fact"
+	"rolltop.example/rolltop/core/means"
 	"rolltop.example/rolltop/core/release"
 	"rolltop.example/rolltop/internal/standin"
 	"rolltop.example/rolltop/internal/store"
@@ -39,7 +40,7 @@ func BenchmarkJudgeFleet(b *testing.B) {
 		b.Fatal(err)
 	}
 	defer st.Close()
-	s := &Server{store: st}
+	s := &Server{store: st, means: means.Shipped()}
 	raw, err := sql.Open("sqlite", "file:"+path)
 	if err != nil {
 		b.Fatal(err)

@@ -61,7 +61,7 @@ func (s *Server) enterFact(ctx context.Context, in *struct {
 		return nil, refuse(err)
 	}
 	var wrong error
-	err = s.store.Change(ctx, in.Key, func(tx *store.Tx, d *store.Device, inv *inventory.Document) error {
+	err = s.change(ctx, in.Key, func(tx *store.Tx, d *store.Device, inv *inventory.Document) error {
 		if _, left := byhand.Enter(inv, []byhand.Fact{f}); left != nil {
 			wrong = left[0] // it would not go into this machine's inventory
 			return wrong
@@ -88,7 +88,7 @@ func (s *Server) takeBackFact(ctx context.Context, in *factInput) (*struct{ Body
 	if err != nil {
 		return nil, s.problem(err, "nobody is signed in")
 	}
-	err = s.store.Change(ctx, in.Key, func(tx *store.Tx, d *store.Device, inv *inventory.Document) error {
+	err = s.change(ctx, in.Key, func(tx *store.Tx, d *store.Device, inv *inventory.Document) error {
 		was, err := tx.EndFact(d.ID, in.Fact, who.Name, s.now())
 		if err != nil {
 			return err

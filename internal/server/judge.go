@@ -6,8 +6,8 @@ import (
 	"rolltop.example/rolltop/core/assess"
 	"rolltop.example/rolltop/core/byhand"
 	"rolltop.example/rolltop/core/fact"
+	"rolltop.example/rolltop/core/fleet"
 	"rolltop.example/rolltop/core/inventory"
-	"rolltop.example/rolltop/core/say"
 	"rolltop.example/rolltop/internal/build"
 	"rolltop.example/rolltop/internal/store"
 )
@@ -75,7 +75,7 @@ func (s *Server) repack(ctx context.Context) error {
 		return err
 	}
 	for i := range devices {
-		err := s.store.Change(ctx, devices[i].Key, func(tx *store.Tx, d *store.Device, inv *inventory.Document) error {
+		err := s.change(ctx, devices[i].Key, func(tx *store.Tx, d *store.Device, inv *inventory.Document) error {
 			_, err := pack(tx, d, inv)
 			return err
 		})
@@ -122,19 +122,31 @@ func (s *Server) check(ctx context.Context, t target, inv *inventory.Document) (
 	return doc, nil
 }
 
-// answer is the sentence on what a machine takes.
-func (s *Server) answer(ctx context.Context, d *store.Device) (string, error) {
-	t, ok := s.target(d.Class)
-	if !ok {
-		return "", nil
+// answers are the sentences on what machines take, by their numbers: worked out
+// from packed facts, which hold what decides.
+func (s *Server) answers(ctx context.Context, rows []fleet.Row) (map[int64]string, error) {
+	out := map[int64]string{}
+	var ids []int64
+	for i := range rows {
+		ids = append(ids, rows[i].ID)
 	}
-	inv, _, _, err := s.whole(ctx, d, d.InventoryID)
-	if err != nil {
-		return "", err
+	if ids == nil {
+		return out, nil
 	}
-	a, err := assess.With(s.toolbox(), t.release, inv)
-	if err != nil {
-		return say.Sentence(err.Error()), nil
-	}
-	return say.Answer(&a.Verdict, t.release), nil
+	m, f := s.toolbox(), new(fact.Facts)
+	err := s.store.EachRow(ctx, nil, fact.Catalogue, ids, func(list []store.Row) error {
+		for i := range list {
+			d := &list[i]
+			t, ok := s.target(d.Class)
+			if !ok || d.Packed == nil {
+				continue
+			}
+			if err := f.Unpack(d.Packed); err != nil {
+				return err
+			}
+			out[d.ID] = assess.Answer(m, t.release, f)
+		}
+		return nil
+	})
+	return out, err
 }

@@ -35,7 +35,7 @@ func (s *Server) SetPlaces(ctx context.Context, byPrefix map[string]string) erro
 	for prefix, name := range byPrefix {
 		list = append(list, store.Place{Prefix: prefix, Name: name})
 	}
-	return s.store.SetPlaces(ctx, list)
+	return s.setPlaces(ctx, list)
 }
 
 // Load keeps and judges an inventory.

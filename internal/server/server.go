@@ -41,6 +41,8 @@ type Server struct {
 	now     func() time.Time
 	console fs.FS
 
+	live live
+
 	mu       sync.RWMutex
 	means    *means.Means
 	targets  map[string]target // by class
@@ -87,7 +89,7 @@ func New(ctx context.Context, o Options) (*Server, error) {
 			return nil, fmt.Errorf("the target release %s cannot be used: %w", id, err)
 		}
 	}
-	return s, nil
+	return s, s.refresh(ctx)
 }
 
 // Handler is the whole HTTP interface: /api, the console elsewhere.
@@ -168,6 +170,7 @@ func (s *Server) aim(ctx context.Context, class, id string) error {
 	s.mu.Lock()
 	s.targets[class] = target{rel, j} // from now on what is handed in is judged so
 	s.mu.Unlock()
+	defer s.live.stale()
 	current, err := s.store.InForce(ctx, class)
 	if err != nil {
 		return err

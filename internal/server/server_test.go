@@ -7,6 +7,7 @@ import (
 	"errors"
 	"io"
 	"net/http"
+	"regexp"
 	"strings"
 	"testing"
 	"testing/fstest"
@@ -363,5 +364,74 @@ func BenchmarkSubmit(b *testing.B) {
 		if _, err := s.Client.Submit(ctx, bodies[i%len(bodies)]); err != nil {
 			b.Fatal(err)
 		}
+	}
+}
+
+// Lists and counts show every write at once, whatever wrote, and say what a
+// machine's page says.
+func TestListsFollowEveryWrite(t *testing.T) {
+	t.Parallel()
+	s := servertest.Demo(t, nil)
+	agree := func(after string) {
+		t.Helper()
+		l, err := s.Client.Devices(ctx, "", "name", 1, 1000)
+		if err != nil {
+			t.Fatal(err)
+		}
+		by := map[string]int{}
+		for _, row := range l.Devices {
+			by[row.Disposition]++
+		}
+		f, err := s.Client.Fleet(ctx, "")
+		if err != nil || f.Total != l.Total {
+			t.Fatalf("%v: %d and %d machines", err, f.Total, l.Total)
+		}
+		for _, c := range f.Dispositions {
+			if by[c.Name] != c.Count {
+				t.Errorf("after %s: %d are listed as %s, and %d counted", after, by[c.Name], c.Name, c.Count)
+			}
+		}
+		for i := 0; i < len(l.Devices); i += 23 {
+			if d, err := s.Client.Device(ctx, l.Devices[i].Key); err != nil || d.Disposition != l.Devices[i].Disposition || d.Place != l.Devices[i].Place {
+				t.Errorf("after %s: %s is %s at %s in the list, and %s at %s on its page", after, d.Key, l.Devices[i].Disposition, l.Devices[i].Place, d.Disposition, d.Place)
+			}
+		}
+	}
+	count := func(where string) int {
+		t.Helper()
+		l, err := s.Client.Devices(ctx, where, "name", 1, 1)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return l.Total
+	}
+	agree("the start")
+	before := count("memory.installed_bytes>=64GiB")
+	if _, err := s.Client.EnterFact(ctx, "holm-011", "tpm.header", api.EnterFact{Value: "true"}); err != nil || count("tpm.header=true holm-011") != 1 {
+		t.Errorf("a fact by hand is not found: %v", err)
+	}
+	if _, err := s.Client.TakeBackFact(ctx, "holm-011", "tpm.header"); err != nil || count("tpm.header=true holm-011") != 0 {
+		t.Errorf("a fact that was taken back is found: %v", err)
+	}
+	src, err := s.Client.Inventory(ctx, "holm-011", 0)
+	if err != nil {
+		t.Fatal(err)
+	}
+	other := regexp.MustCompile(`"installed_bytes":\d+`).ReplaceAllString(string(src), `"installed_bytes":137438953472`)
+	other = regexp.MustCompile(`"taken_at":"[^"]*"`).ReplaceAllString(other, `"taken_at":"`+time.Now().UTC().Format(time.RFC3339)+`"`)
+	if _, err := s.Client.Submit(ctx, []byte(other)); err != nil || count("memory.installed_bytes>=64GiB") != before+1 {
+		t.Errorf("an inventory is not found: %v", err)
+	}
+	agree("an inventory")
+	if err := s.Client.SetPlaces(ctx, api.PlaceList{Places: []api.Place{{Prefix: "GULL", Name: "The Old Quay"}}}); err != nil || count(`place="The Old Quay"`) == 0 || count(`place="Gull Quay"`) != 0 {
+		t.Errorf("places: %v", err)
+	}
+	agree("other places")
+	if _, err := s.Client.SetTargets(ctx, api.TargetSet{PC: "skerry-13"}); err != nil {
+		t.Fatal(err)
+	}
+	agree("another target")
+	if _, err := s.Client.Devices(ctx, "memory.installed_bytes>=lots", "name", 1, 1); err == nil || !strings.Contains(err.Error(), "memory is written with MiB, GiB or TiB") {
+		t.Errorf("a filter with a mistake: %v", err)
 	}
 }

@@ -81,9 +81,15 @@ func (s *Server) places(a huma.API) {
 				}
 				seen[p.Prefix], list[i] = true, store.Place(p)
 			}
-			if err := s.store.SetPlaces(ctx, list); err != nil {
+			if err := s.setPlaces(ctx, list); err != nil {
 				return nil, s.problem(err, "")
 			}
 			return &struct{ Body api.PlaceList }{in.Body}, nil
 		})
+}
+
+// setPlaces replaces all places, which moves machines in lists.
+func (s *Server) setPlaces(ctx context.Context, list []store.Place) error {
+	defer s.live.stale()
+	return s.store.SetPlaces(ctx, list)
 }

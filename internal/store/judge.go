@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"runtime"
+	"slices"
 	"strings"
 	"time"
 
@@ -235,24 +236,65 @@ func (s *Store) Unpacked(ctx context.Context, catalogue int) ([]Device, error) {
 	return out, err
 }
 
-// Row is a machine with its verdict, if it has one.
+// Row is a machine with its verdict, if it has one, and its packed facts.
 type Row struct {
 	Device
-	JudgementID *int64  `db:"judgement_id"`
-	Disposition *int    `db:"disposition"`
-	Certain     *bool   `db:"certain"`
-	Publisher   *int    `db:"publisher"`
-	Fails       *int    `db:"fails"`
-	Sole        *string `db:"sole"`
-	Outcomes    *string `db:"outcomes"`
+	Judged  bool
+	Verdict Verdict
+	Packed  []byte // nil where they are missing or of another version
 }
 
-// Rows lists every machine with its verdict of the judgement that counts for
-// its class.
-func (s *Store) Rows(ctx context.Context, judgements map[string]int64) ([]Row, error) {
-	var out []Row
-	err := s.reader.SelectContext(ctx, &out, `SELECT device.*, v.judgement_id, v.disposition, v.certain, v.publisher, v.fails, v.sole, v.outcomes
-		FROM device LEFT JOIN verdict v ON v.device_id = device.id
-		AND v.judgement_id = CASE device.class WHEN 'pc' THEN ? WHEN 'mac' THEN ? END ORDER BY device.name`, judgements["pc"], judgements["mac"])
-	return out, err
+const selectRows = `SELECT d.id, d.key, d.name, d.class, d.maker, d.serial, d.uuid, d.model, d.installed, d.inventory_id, d.taken_at,
+	v.device_id IS NOT NULL, coalesce(v.disposition, 0), coalesce(v.certain, 0), coalesce(v.publisher, 0), coalesce(v.fails, 0), coalesce(v.sole, ''), coalesce(v.outcomes, ''), f.row
+	FROM device d LEFT JOIN verdict v ON v.device_id = d.id AND v.judgement_id = CASE d.class WHEN 'pc' THEN ? WHEN 'mac' THEN ? END
+	LEFT JOIN fact_row f ON f.device_id = d.id AND f.catalogue = ? `
+
+// EachRow goes through all machines, or those with some numbers (none is all),
+// in pieces, each with its verdict of the judgement that counts for its class.
+// No reader holds the database open for long. f may keep the rows.
+func (s *Store) EachRow(ctx context.Context, judgements map[string]int64, catalogue int, ids []int64, f func([]Row) error) error {
+	base := []any{judgements["pc"], judgements["mac"], catalogue}
+	if len(ids) > 0 {
+		for some := range slices.Chunk(ids, 500) {
+			where, args, err := sqlx.In("WHERE d.id IN (?)", some)
+			if err != nil {
+				return err
+			}
+			if _, err := s.piece(ctx, where, append(slices.Clone(base), args...), f); err != nil {
+				return err
+			}
+		}
+		return nil
+	}
+	for last := int64(0); ; {
+		rows, err := s.piece(ctx, "WHERE d.id > ? ORDER BY d.id LIMIT ?", append(slices.Clone(base), last, readBatch), f)
+		if err != nil || len(rows) < readBatch {
+			return err
+		}
+		last = rows[len(rows)-1].ID
+	}
+}
+
+func (s *Store) piece(ctx context.Context, where string, args []any, f func([]Row) error) ([]Row, error) {
+	found, err := s.reader.QueryContext(ctx, selectRows+where, args...)
+	if err != nil {
+		return nil, err
+	}
+	rows := make([]Row, 0, min(readBatch, 1000))
+	for found.Next() {
+		var r Row
+		d, v := &r.Device, &r.Verdict
+		if err = found.Scan(&d.ID, &d.Key, &d.Name, &d.Class, &d.Maker, &d.Serial, &d.UUID, &d.Model, &d.Installed, &d.InventoryID, &d.TakenAt,
+			&r.Judged, &v.Disposition, &v.Certain, &v.Publisher, &v.Fails, &v.Sole, &v.Outcomes, &r.Packed); err != nil {
+			break
+		}
+		rows = append(rows, r)
+	}
+	if err := errors.Join(err, found.Err(), found.Close()); err != nil {
+		return nil, err
+	}
+	if len(rows) == 0 {
+		return nil, nil
+	}
+	return rows, f(rows)
 }

@@ -303,15 +303,21 @@ func TestJudgeAllGoesThroughEveryMachineOfAClass(t *testing.T) {
 	if err := judge(&seen, -1); err != nil || seen != 1068 {
 		t.Errorf("judged %d, %v", seen, err)
 	}
-	rows, err := s.Rows(ctx, map[string]int64{"pc": j})
-	judged := 0
-	for _, r := range rows {
-		if r.JudgementID != nil {
-			judged++
+	judged, all := 0, 0
+	err = s.EachRow(ctx, map[string]int64{"pc": j}, 1, nil, func(rows []store.Row) error {
+		for _, r := range rows {
+			if all++; r.Judged {
+				judged++
+			}
 		}
+		return nil
+	})
+	if err != nil || all != machines || judged != seen {
+		t.Errorf("%d rows, %d judged, %v", all, judged, err)
 	}
-	if err != nil || len(rows) != machines || judged != seen {
-		t.Errorf("%d rows, %d judged, %v", len(rows), judged, err)
+	some := 0
+	if err := s.EachRow(ctx, nil, 1, []int64{1, 2, 1 << 40}, func(rows []store.Row) error { some += len(rows); return nil }); err != nil || some != 2 {
+		t.Errorf("%d of two rows, %v", some, err)
 	}
 	if again, done, _ := s.Judgement(ctx, "skerry-12", 4, "test", now); again != j || !done {
 		t.Error("the same judgement was made twice, or is not done")

@@ -1,0 +1,172 @@
+package fleet_test
+
+import (
+	"fmt"
+	"math/rand/v2"
+	"slices"
+	"strings"
+	"testing"
+	"time"
+
+	"rolltop.example/rolltop/core/fact"
+	"rolltop.example/rolltop/core/fleet"
+	"rolltop.example/rolltop/core/inventory"
+	"rolltop.example/rolltop/core/remedy"
+)
+
+// drawn is a machine drawn at random.
+func drawn(r *rand.Rand, n int) (fleet.Row, *fact.Facts) {
+	outcomes := []byte("ppp")
+	fails, sole := 0, ""
+	for i := range outcomes {
+		if outcomes[i] = "pfu"[r.IntN(3)]; outcomes[i] == 'f' {
+			fails, sole = fails+1, skerry.Requirements[i].ID
+		}
+	}
+	if fails != 1 {
+		sole = ""
+	}
+	d := &inventory.Document{}
+	d.OS.Platform = inventory.Some("windows")
+	d.Memory.Installed = inventory.Some(int64(4+r.IntN(3)*4) << 30)
+	d.Storage.System.FreeBytes = inventory.Some(r.Int64N(1e12))
+	if r.IntN(2) == 0 {
+		d.TPM.State = inventory.Some([]string{"ready", "off", "not-seen"}[r.IntN(3)])
+	}
+	return fleet.Row{Key: fmt.Sprint(n), Name: fmt.Sprintf("M%03d", r.IntN(500)), Place: []string{"Gull Quay", "Holm Ferry", ""}[r.IntN(3)], Class: "pc", Manufacturer: []string{"Ostrel", "Fennick"}[r.IntN(2)],
+		Model: []string{"Slipway 14", "Tern 2"}[r.IntN(2)], Installed: []string{"Skerry 11", "Skerry 10"}[r.IntN(2)], TakenAt: time.Unix(r.Int64N(1e6), 0).UTC(),
+		Judged: r.IntN(9) > 0, Release: skerry, Disposition: remedy.Disposition(r.IntN(5)), Certain: r.IntN(2) == 0, Fails: fails, Sole: sole, Outcomes: string(outcomes)}, fact.Read(d)
+}
+
+var wheres = []string{"", "ostrel", "m01 slipway", "disposition=refit,ready", `place="Gull Quay" fails=tpm`, "unknown=memory", "alone=tpm,memory", "memory.installed_bytes>=8GiB", "tpm.state=off,ready missing=tpm.version",
+	"missing=tpm.state", "certainty=confirmed judged=yes", "storage.system.free_bytes<=500GB installed=\"Skerry 10\""}
+
+// After any sequence of changes the index answers as a fresh one would.
+func TestIndexIsWhatAFreshOneWouldBe(t *testing.T) {
+	r := rand.New(rand.NewPCG(1, 2))
+	type machine struct {
+		row   fleet.Row
+		facts *fact.Facts
+	}
+	live, kept := fleet.NewIndex(), map[int64]machine{}
+	for step := range 4000 {
+		id := int64(r.IntN(120))
+		if r.IntN(4) == 0 {
+			live.Drop(id)
+			delete(kept, id)
+		} else {
+			row, f := drawn(r, int(id))
+			live.Put(id, row, f)
+			kept[id] = machine{row, f}
+		}
+		if step%400 != 399 {
+			continue
+		}
+		fresh := fleet.NewIndex()
+		for id, m := range kept {
+			fresh.Put(id, m.row, m.facts)
+		}
+		live.Settle()
+		fresh.Settle()
+		if live.Len() != len(kept) {
+			t.Fatalf("%d machines of %d", live.Len(), len(kept))
+		}
+		for _, where := range wheres {
+			f, err := fleet.Parse(where)
+			if err != nil {
+				t.Fatal(err)
+			}
+			a, b := live.Select(f), fresh.Select(f)
+			if !slices.Equal(a.Page("name", 0, 999), b.Page("name", 0, 999)) {
+				t.Fatalf("%q picks %d and %d", where, a.Len(), b.Len())
+			}
+			if x, y := fmt.Sprint(a.Count()), fmt.Sprint(b.Count()); x != y {
+				t.Fatalf("%q counts\n%s\n%s", where, x, y)
+			}
+		}
+	}
+}
+
+// Pages neither overlap nor leave gaps, in every order.
+func TestPagesAreTheWholeOrder(t *testing.T) {
+	r := rand.New(rand.NewPCG(3, 4))
+	x := fleet.NewIndex()
+	for i := range 700 {
+		row, f := drawn(r, i)
+		x.Put(int64(i), row, f)
+	}
+	x.Settle()
+	all := x.Select(fleet.Filter{})
+	for _, order := range fleet.Orders {
+		for _, order := range []string{order, "-" + order} {
+			whole := all.Page(order, 0, 700)
+			var parts []fleet.Row
+			for from := 0; from < 720; from += 37 {
+				parts = append(parts, all.Page(order, from, 37)...)
+			}
+			if !slices.Equal(whole, parts) {
+				t.Errorf("%s: the pages are not the whole", order)
+			}
+			sorted := slices.IsSortedFunc(whole, func(a, b fleet.Row) int {
+				c := map[string]int{"name": strings.Compare(a.Name, b.Name), "place": strings.Compare(a.Place, b.Place), "fails": a.Fails - b.Fails, "taken": a.TakenAt.Compare(b.TakenAt)}[strings.TrimPrefix(order, "-")]
+				if order[0] == '-' {
+					return -c
+				}
+				return c
+			})
+			if !sorted {
+				t.Errorf("%s: not in order", order)
+			}
+		}
+	}
+	if all.Page("name", 9999, 10) != nil || all.Page("name", -5, 0) != nil {
+		t.Error("a page beyond the end has machines")
+	}
+}
+
+// Values that no machine has any more are forgotten.
+func TestIndexDoesNotGrow(t *testing.T) {
+	r := rand.New(rand.NewPCG(5, 6))
+	x := fleet.NewIndex()
+	for range 20_000 {
+		row, f := drawn(r, 1)
+		x.Put(1, row, f)
+	}
+	if n := x.Values(); n > 3000 {
+		t.Errorf("one machine keeps %d values", n)
+	}
+}
+
+// With 100,000 machines: lists, filters and counts.
+func BenchmarkIndex(b *testing.B) {
+	r := rand.New(rand.NewPCG(7, 8))
+	x := fleet.NewIndex()
+	for i := range 100_000 {
+		row, f := drawn(r, i)
+		row.Name = fmt.Sprintf("GULL-%06d", r.IntN(1e6))
+		x.Put(int64(i), row, f)
+	}
+	x.Settle()
+	for _, where := range []string{"", "slipway 99", "disposition=refit fails=tpm", `memory.installed_bytes>=8GiB tpm.state=off`, "storage.system.free_bytes<=500GB"} {
+		f, err := fleet.Parse(where)
+		if err != nil {
+			b.Fatal(err)
+		}
+		b.Run("list "+where, func(b *testing.B) {
+			for b.Loop() {
+				x.Select(f).Page("-taken", 50, 50)
+			}
+		})
+	}
+	b.Run("count", func(b *testing.B) {
+		for b.Loop() {
+			x.Select(fleet.Filter{}).Count()
+		}
+	})
+	b.Run("put", func(b *testing.B) {
+		row, f := drawn(r, 5)
+		for b.Loop() {
+			x.Put(5, row, f)
+		}
+	})
+}

@@ -1,0 +1,180 @@
+package server
+
+import (
+	"context"
+	"maps"
+	"slices"
+	"sync"
+
+	"golang.org/x/sync/errgroup"
+
+	"rolltop.example/rolltop/core/fact"
+	"rolltop.example/rolltop/core/fleet"
+	"rolltop.example/rolltop/core/inventory"
+	"rolltop.example/rolltop/core/remedy"
+	"rolltop.example/rolltop/internal/store"
+)
+
+// live is the index of the fleet that lists and counts are answered from. The
+// database is the truth: a machine that a commit has changed is read again
+// before the next answer, so that whoever wrote sees what was written.
+type live struct {
+	mu sync.RWMutex // of the index
+	x  *fleet.Index
+
+	reading sync.Mutex // one reader of changes at a time, so that none puts an older state over a newer one
+
+	noting  sync.Mutex
+	changed map[int64]bool
+	all     bool // everything is to be read again
+}
+
+// touch notes that a machine was changed, after the commit.
+func (l *live) touch(device int64) {
+	l.noting.Lock()
+	defer l.noting.Unlock()
+	if l.changed == nil {
+		l.changed = map[int64]bool{}
+	}
+	l.changed[device] = true
+}
+
+// stale notes that every machine may have changed.
+func (l *live) stale() {
+	l.noting.Lock()
+	defer l.noting.Unlock()
+	l.all = true
+}
+
+// take gives what was changed since the last time.
+func (l *live) take() (ids []int64, all bool) {
+	l.noting.Lock()
+	defer l.noting.Unlock()
+	ids, all = slices.Sorted(maps.Keys(l.changed)), l.all
+	l.changed, l.all = nil, false
+	return ids, all
+}
+
+// giveBack notes again what could not be read.
+func (l *live) giveBack(ids []int64, all bool) {
+	for _, id := range ids {
+		l.touch(id)
+	}
+	if all {
+		l.stale()
+	}
+}
+
+// look calls f with the index as the database is now. f must not keep it.
+func (s *Server) look(ctx context.Context, f func(*fleet.Index)) error {
+	if err := s.refresh(ctx); err != nil {
+		return err
+	}
+	s.live.mu.RLock()
+	defer s.live.mu.RUnlock()
+	f(s.live.x)
+	return nil
+}
+
+func (s *Server) refresh(ctx context.Context) error {
+	l := &s.live
+	l.reading.Lock()
+	defer l.reading.Unlock()
+	ids, all := l.take()
+	if all || l.x == nil {
+		x := fleet.NewIndex()
+		if err := s.readRows(ctx, nil, func(id int64, r fleet.Row, f *fact.Facts) { x.Put(id, r, f) }); err != nil {
+			l.giveBack(ids, true)
+			return err
+		}
+		x.Settle()
+		l.mu.Lock()
+		l.x = x
+		l.mu.Unlock()
+		return nil
+	}
+	if len(ids) == 0 {
+		return nil
+	}
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	gone := map[int64]bool{}
+	for _, id := range ids {
+		gone[id] = true
+	}
+	defer l.x.Settle()
+	err := s.readRows(ctx, ids, func(id int64, r fleet.Row, f *fact.Facts) {
+		delete(gone, id)
+		l.x.Put(id, r, f)
+	})
+	if err != nil {
+		l.giveBack(ids, false)
+		return err
+	}
+	for id := range gone {
+		l.x.Drop(id)
+	}
+	return nil
+}
+
+// readRows reads machines, all of them where ids is nil: one goroutine reads,
+// another one unpacks and puts. The facts are used again and again.
+func (s *Server) readRows(ctx context.Context, ids []int64, put func(int64, fleet.Row, *fact.Facts)) error {
+	places, err := s.store.Places(ctx)
+	if err != nil {
+		return err
+	}
+	s.mu.RLock()
+	targets, judgements := make(map[string]target, len(s.targets)), map[string]int64{}
+	for class, t := range s.targets {
+		targets[class], judgements[class] = t, t.judgement
+	}
+	s.mu.RUnlock()
+	g, ctx := errgroup.WithContext(ctx)
+	read := make(chan []store.Row, 4)
+	g.Go(func() error {
+		defer close(read)
+		return s.store.EachRow(ctx, judgements, fact.Catalogue, ids, func(rows []store.Row) error {
+			select {
+			case read <- rows:
+				return nil
+			case <-ctx.Done():
+				return ctx.Err()
+			}
+		})
+	})
+	facts := new(fact.Facts)
+	for rows := range read {
+		for i := range rows {
+			d, f := &rows[i], facts
+			if d.Packed == nil || facts.Unpack(d.Packed) != nil {
+				f = nil // made again at the next start
+			}
+			put(d.ID, row(d, targets, places), f)
+		}
+	}
+	return g.Wait()
+}
+
+func row(d *store.Row, targets map[string]target, places []store.Place) fleet.Row {
+	r := fleet.Row{ID: d.ID, Key: d.Key, Name: d.Name, Place: placeOf(d.Name, places), Class: d.Class, Manufacturer: d.Maker, Model: d.Model, Installed: d.Installed, TakenAt: d.Taken()}
+	if v := &d.Verdict; d.Judged {
+		r.Judged, r.Release = true, targets[d.Class].release
+		r.Disposition, r.Publisher = remedy.Disposition(v.Disposition), remedy.Disposition(v.Publisher)
+		r.Certain, r.Fails, r.Sole, r.Outcomes = v.Certain, v.Fails, v.Sole, v.Outcomes
+	}
+	return r
+}
+
+// change is a write about one machine, which lists show at once.
+func (s *Server) change(ctx context.Context, key string, f func(*store.Tx, *store.Device, *inventory.Document) error) error {
+	var id int64
+	err := s.store.Change(ctx, key, func(tx *store.Tx, d *store.Device, inv *inventory.Document) error {
+		id = d.ID
+		return f(tx, d, inv)
+	})
+	if err == nil {
+		s.live.touch(id)
+	}
+	return err
+}
