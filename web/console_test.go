@@ -354,3 +354,23 @@ func TestHouse(t *testing.T) {
 	}
 	must(t, p.Click("nav[aria-label=Kinds] a:nth-child(3)"), p.WaitText("Steps of your own, with what comes before them."), p.WaitGone("button.bg-accent:not(:disabled)"))
 }
+
+// Users and tokens are added, what was done is listed, and one's own password
+// changes.
+func TestPeople(t *testing.T) {
+	s := servertest.Demo(t, web.Console())
+	p := openRefused(t, s)
+	must(t, p.Go(s.URL+"/settings?kind=people"), p.WaitText("Tokens, which let programs in"), p.Type("form[aria-label='Add a user'] input", "harbour-master"), p.Click("form[aria-label='Add a user'] button"), p.WaitText("The password of harbour-master, which is shown this once"))
+	password := p.Text("code")
+	must(t, p.Type("form[aria-label='Add a token'] input", "pier"), p.Click("form[aria-label='Add a token'] button"), p.WaitText("The token pier, which is shown this once"),
+		p.Click("[aria-label='Remove demo']"), p.WaitText("demo is the only administrator; make another user one first"))
+	must(t, p.Go(s.URL+"/settings?kind=changes"), p.WaitText("put user harbour-master"), p.WaitText("no such user → technician"), p.WaitText("pier, may submit"))
+	must(t, p.Click("nav button"), p.WaitText("Sign in"), p.SignIn(s.URL, "harbour-master", password))
+	// A technician ticks, and does not see what only administrators change.
+	must(t, p.Go(s.URL+"/devices/gull-101"), p.WaitText("Mark as done"), p.Go(s.URL+"/settings?kind=people"), p.WaitText("Yours, number 1, by desktop support"))
+	if p.Count("nav[aria-label=Kinds] a") != 4 || p.Count("button.bg-accent") != 0 {
+		t.Error("a technician is offered what only an administrator may do")
+	}
+	must(t, p.Go(s.URL+"/settings?kind=password"), p.Type("input[autocomplete=current-password]", "guess"), p.Type("input[autocomplete=new-password]", "lantern-and-rope"), p.Key("\r"), p.WaitText("the old password is not right"),
+		p.Type("input[autocomplete=current-password]", password), p.Key("\r"), p.WaitText("Sign in"), p.SignIn(s.URL, "harbour-master", "lantern-and-rope"))
+}

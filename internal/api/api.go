@@ -49,7 +49,7 @@ type Credentials struct {
 // Who is signed in, by a session or a token.
 type Who struct {
 	Name  string `json:"name" doc:"Empty where nobody is"`
-	Scope string `json:"scope" enum:"none,submit,read,manage" doc:"What it may do: nothing, submit inventories, read, or everything"`
+	Scope string `json:"scope" enum:"none,submit,read,work,manage" doc:"What it may do: nothing, submit inventories, read, work on machines (facts, ticks, links to visits), or everything"`
 }
 
 // Submitted is the answer to an inventory that was handed in.
@@ -378,9 +378,10 @@ type ReleaseAdded struct {
 type TokenRow struct {
 	ID        int64      `json:"id"`
 	Name      string     `json:"name"`
-	Scope     string     `json:"scope" enum:"submit,read,manage"`
+	Scope     string     `json:"scope" enum:"submit,read,work,manage"`
 	CreatedAt time.Time  `json:"created_at"`
 	UsedAt    *time.Time `json:"used_at,omitempty"`
+	ExpiresAt *time.Time `json:"expires_at,omitempty" doc:"Missing where it does not expire"`
 }
 
 // TokenList lists tokens.
@@ -391,7 +392,8 @@ type TokenList struct {
 // NewToken asks for a token.
 type NewToken struct {
 	Name  string `json:"name" minLength:"1" maxLength:"100"`
-	Scope string `json:"scope" enum:"submit,read,manage"`
+	Scope string `json:"scope" enum:"submit,read,work,manage"`
+	Days  int    `json:"days,omitempty" minimum:"1" maximum:"3650" doc:"After how many days it expires; never, where not given"`
 }
 
 // TokenMade is a new token with its secret, which is shown this once.
@@ -409,4 +411,51 @@ type Place struct {
 // PlaceList lists places.
 type PlaceList struct {
 	Places []Place `json:"places"`
+}
+
+// User is somebody who signs in.
+type User struct {
+	Name string `json:"name"`
+	Role string `json:"role" enum:"viewer,technician,administrator"`
+}
+
+// UserList lists users.
+type UserList struct {
+	Users []User `json:"users"`
+}
+
+// PutUser adds a user or changes one.
+type PutUser struct {
+	Role     string `json:"role" enum:"viewer,technician,administrator" doc:"A viewer reads; a technician also enters facts, ticks, and makes links to visits; an administrator does everything"`
+	Password string `json:"password,omitempty" minLength:"12" maxLength:"1000" doc:"A new user without one gets a random one"`
+	Renew    bool   `json:"renew,omitempty" doc:"Give a random new password"`
+}
+
+// UserPut is a user that was added or changed.
+type UserPut struct {
+	User
+	Password string `json:"password,omitempty" doc:"A random password, which is shown this once"`
+}
+
+// ChangePassword changes one's own password.
+type ChangePassword struct {
+	Old string `json:"old" minLength:"1" maxLength:"1000"`
+	New string `json:"new" minLength:"12" maxLength:"1000"`
+}
+
+// Act is a change that somebody made.
+type Act struct {
+	ID      int64     `json:"id"`
+	At      time.Time `json:"at"`
+	Who     string    `json:"who"`
+	What    string    `json:"what" doc:"The operation of the API"`
+	Subject string    `json:"subject,omitempty" doc:"What it was done to: a machine's key, a kind of document, a name"`
+	Was     string    `json:"was,omitempty"`
+	Becomes string    `json:"becomes,omitempty"`
+}
+
+// ActList is a page of changes, the latest first.
+type ActList struct {
+	Acts []Act `json:"acts"`
+	More bool  `json:"more" doc:"There are earlier ones; ask for those before the last id"`
 }

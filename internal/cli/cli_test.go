@@ -111,7 +111,7 @@ func TestExitStatus(t *testing.T) {
 		{"no service", []string{"devices"}, 2, "set ROLLTOP_SERVER"}, {"unreachable", []string{"devices", "--server", "http://127.0.0.1:1"}, 1, "does not answer"},
 		{"address", []string{"devices", "--server", "nowhere"}, 2, "is not the address of a service"},
 		{"listen", []string{"demo", "--listen", "nowhere"}, 2, "is not an address to listen on"},
-		{"users without a database", []string{"users", "set", "x", "--database", at("none.db")}, 1, "no such file"}, {"role", []string{"users", "set", "x", "--role", "king"}, 2, "it may be administrator or reader"},
+		{"users without a database", []string{"users", "set", "x", "--database", at("none.db")}, 1, "no such file"}, {"role", []string{"users", "set", "x", "--role", "king"}, 2, "it may be viewer, technician, administrator"},
 	}
 	for _, tt := range tests {
 		t.Run(tt.name, func(t *testing.T) {

@@ -125,7 +125,7 @@ func TestServe(t *testing.T) {
 		t.Errorf("%d %s", code, text)
 	}
 	stop()
-	if code, password, errOut := rolltop(t, "users", "set", "harbour-master", "--role", "reader", "--database", db); code != 0 || len(strings.TrimSpace(password)) < 20 {
+	if code, password, errOut := rolltop(t, "users", "set", "harbour-master", "--role", "viewer", "--database", db); code != 0 || len(strings.TrimSpace(password)) < 20 {
 		t.Errorf("%d %q %s", code, password, errOut)
 	}
 }

@@ -78,8 +78,8 @@ func newServer(ctx context.Context, st *store.Store, logTo io.Writer, verbose bo
 }
 
 func firstStart(ctx context.Context, s *server.Server, st *store.Store, out io.Writer) error {
-	n, err := st.Users(ctx)
-	if err != nil || n > 0 {
+	users, err := st.Users(ctx)
+	if err != nil || len(users) > 0 {
 		return err
 	}
 	password := server.NewSecret("")
@@ -188,39 +188,4 @@ Everything here is made up and thrown away at the end. Stop it with Ctrl-C.
 	err = run(ctx, s, ln)
 	fmt.Fprintln(cmd.OutOrStdout(), "Stopped. The demo's database is thrown away.")
 	return err
-}
-
-func usersCommand() *cobra.Command {
-	cmd := &cobra.Command{
-		Use:   "users set NAME",
-		Short: "Add a user, or give one a new password (with the service stopped)",
-	}
-	set := &cobra.Command{Use: "set NAME", Short: "Add a user, or give one a new password, which is printed this once", Args: cobra.ExactArgs(1),
-		RunE: func(cmd *cobra.Command, args []string) error {
-			role, _ := cmd.Flags().GetString("role")
-			if role != server.RoleAdministrator && role != server.RoleReader {
-				return wrongUsage("there is no role %q; it may be %s or %s", role, server.RoleAdministrator, server.RoleReader)
-			}
-			path, _ := cmd.Flags().GetString("database")
-			if _, err := os.Stat(path); err != nil {
-				return fmt.Errorf("%s cannot be read: %w", path, bare(err))
-			}
-			st, err := store.Open(path)
-			if err != nil {
-				return err
-			}
-			s, err := newServer(contextOf(cmd), st, cmd.ErrOrStderr(), false)
-			password := server.NewSecret("")
-			if err == nil {
-				err = s.PutUser(contextOf(cmd), args[0], role, password)
-			}
-			if err = errors.Join(err, st.Close()); err == nil {
-				fmt.Fprintln(cmd.OutOrStdout(), password)
-			}
-			return err
-		}}
-	set.Flags().String("database", "rolltop.db", "database file of the service")
-	set.Flags().String("role", server.RoleAdministrator, "reader or administrator")
-	cmd.AddCommand(set)
-	return cmd
 }

@@ -26,6 +26,9 @@ func tokensCommand() *cobra.Command {
 			if t.UsedAt != nil {
 				used = "used " + say.Moment(*t.UsedAt)
 			}
+			if t.ExpiresAt != nil {
+				used += ", expires " + say.Moment(*t.ExpiresAt)
+			}
 			rows[i] = []string{strconv.FormatInt(t.ID, 10), t.Name, t.Scope, used}
 		}
 		newPaper(cmd.OutOrStdout()).table([]string{"Id", "Name", "May", "Use"}, rows)
@@ -38,14 +41,16 @@ func tokensCommand() *cobra.Command {
 			return err
 		}
 		scope, _ := cmd.Flags().GetString("scope")
-		m, err := c.AddToken(contextOf(cmd), api.NewToken{Name: args[0], Scope: scope})
+		days, _ := cmd.Flags().GetInt("days")
+		m, err := c.AddToken(contextOf(cmd), api.NewToken{Name: args[0], Scope: scope, Days: days})
 		if err != nil {
 			return asUsage(err)
 		}
 		fmt.Fprintln(cmd.OutOrStdout(), m.Secret)
 		return nil
 	}}
-	add.Flags().String("scope", "submit", "what it may do: submit inventories, read, or manage (everything)")
+	add.Flags().String("scope", "submit", "what it may do: submit inventories, read, work (on machines), or manage (everything)")
+	add.Flags().Int("days", 0, "after how many days it expires; never, where not given")
 	serviceFlags(add)
 	end := &cobra.Command{Use: "end ID", Short: "End a token", Args: cobra.ExactArgs(1), RunE: func(cmd *cobra.Command, args []string) error {
 		id, err := strconv.ParseInt(args[0], 10, 64)

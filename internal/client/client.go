@@ -304,3 +304,25 @@ func (c *Client) AddToken(ctx context.Context, t api.NewToken) (m api.TokenMade,
 func (c *Client) DeleteToken(ctx context.Context, id int64) error {
 	return c.call(ctx, http.MethodDelete, "tokens/"+strconv.FormatInt(id, 10), "", nil, nil)
 }
+
+// Users lists the people who sign in.
+func (c *Client) Users(ctx context.Context) (l api.UserList, err error) {
+	return l, c.get(ctx, "users", nil, &l)
+}
+
+// PutUser adds a user, or changes one.
+func (c *Client) PutUser(ctx context.Context, name string, u api.PutUser) (p api.UserPut, err error) {
+	return p, c.send(ctx, http.MethodPut, "users/"+url.PathEscape(name), u, &p)
+}
+
+// RemoveUser takes a user out.
+func (c *Client) RemoveUser(ctx context.Context, name string) error {
+	return c.call(ctx, http.MethodDelete, "users/"+url.PathEscape(name), "", nil, nil)
+}
+
+// Acts lists what was changed, the latest first; who, subject and before pick,
+// where they are not empty.
+func (c *Client) Acts(ctx context.Context, who, subject string, before int64, size int) (l api.ActList, err error) {
+	q := url.Values{"who": {who}, "subject": {subject}, "before": {strconv.FormatInt(before, 10)}, "size": {strconv.Itoa(size)}}
+	return l, c.get(ctx, "acts", q, &l)
+}

@@ -26,14 +26,19 @@ import (
 const (
 	ScopeSubmit = "submit"
 	ScopeRead   = "read"
+	ScopeWork   = "work" // read, enter facts, tick, make links to visits
 	ScopeManage = "manage"
 )
 
 // Roles of users.
 const (
-	RoleReader        = "reader"
+	RoleViewer        = "viewer"
+	RoleTechnician    = "technician"
 	RoleAdministrator = "administrator"
 )
+
+// Roles are all of them, from the least to the most.
+func Roles() []string { return []string{RoleViewer, RoleTechnician, RoleAdministrator} }
 
 const (
 	sessionCookie = "rolltop_session"
@@ -53,7 +58,9 @@ func allows(has, needs string) bool {
 	case ScopeSubmit:
 		return has == ScopeSubmit || has == ScopeManage
 	case ScopeRead:
-		return has == ScopeRead || has == ScopeManage
+		return has == ScopeRead || has == ScopeWork || has == ScopeManage
+	case ScopeWork:
+		return has == ScopeWork || has == ScopeManage
 	}
 	return has == ScopeManage
 }
@@ -86,9 +93,34 @@ func (s *Server) authorise(a huma.API) func(huma.Context, func(huma.Context)) {
 		case !allows(who.Scope, needs):
 			_ = huma.WriteErr(a, ctx, http.StatusForbidden, fmt.Sprintf("this takes the scope %s, and %s has %s", needs, who.Name, who.Scope))
 		default:
-			next(ctx)
+			next(huma.WithContext(ctx, s.acting(ctx, who)))
 		}
 	}
+}
+
+type whoKey struct{}
+
+// acting is the context of an operation: who does it and, where it may change
+// something that people answer for, the act that the store keeps with the change.
+func (s *Server) acting(ctx huma.Context, who api.Who) context.Context {
+	c := context.WithValue(ctx.Context(), whoKey{}, who)
+	op := ctx.Operation()
+	if needs := op.Metadata["scope"]; op.Method == http.MethodGet || needs == ScopeSubmit || needs == anybody {
+		return c
+	}
+	var subject []string
+	for _, part := range strings.Split(op.Path, "/") {
+		if strings.HasPrefix(part, "{") {
+			subject = append(subject, ctx.Param(strings.Trim(part, "{}")))
+		}
+	}
+	return store.Acting(c, &store.Act{Millis: s.now().UnixMilli(), Who: who.Name, What: op.OperationID, Subject: strings.Join(subject, "/")})
+}
+
+// by is who does the operation of a context.
+func by(ctx context.Context) string {
+	who, _ := ctx.Value(whoKey{}).(api.Who)
+	return who.Name
 }
 
 func cookieOf(ctx huma.Context) string {
@@ -123,8 +155,11 @@ func (s *Server) identify(ctx context.Context, authorization, cookie string) (ap
 }
 
 func scopeOf(role string) string {
-	if role == RoleAdministrator {
+	switch role {
+	case RoleAdministrator:
 		return ScopeManage
+	case RoleTechnician:
+		return ScopeWork
 	}
 	return ScopeRead
 }
@@ -139,10 +174,14 @@ func hash(secret string) []byte {
 // NewSecret makes a secret of 160 random bits with a prefix.
 func NewSecret(prefix string) string { return prefix + strings.ToLower(rand.Text()) }
 
-// AddToken makes a token and returns its secret.
+// AddToken makes a token that does not expire, and returns its secret.
 func (s *Server) AddToken(ctx context.Context, name, scope string) (id int64, secret string, err error) {
+	return s.addToken(ctx, name, scope, time.Time{})
+}
+
+func (s *Server) addToken(ctx context.Context, name, scope string, expires time.Time) (id int64, secret string, err error) {
 	secret = NewSecret(tokenPrefix)
-	id, err = s.store.AddToken(ctx, name, scope, hash(secret), s.now())
+	id, err = s.store.AddToken(ctx, name, scope, hash(secret), s.now(), expires)
 	return id, secret, err
 }
 

@@ -71,8 +71,8 @@ func (s *Server) devices(a huma.API) {
 		Responses: map[string]*huma.Response{"200": {Description: "The document", Content: map[string]*huma.MediaType{"application/json": {Schema: a.OpenAPI().Components.Schemas.Schema(reflect.TypeFor[inventory.Document](), true, "")}}}}}
 	huma.Register(a, secured(op, ScopeRead), s.deviceInventory)
 	huma.Register(a, secured(huma.Operation{OperationID: "check", Method: http.MethodGet, Path: "/devices/{key}/check", Summary: "Check one machine against any release", Tags: tag, Errors: []int{http.StatusNotFound, http.StatusUnprocessableEntity}}, ScopeRead), s.checkDevice)
-	huma.Register(a, secured(huma.Operation{OperationID: "enter-fact", Method: http.MethodPut, Path: "/devices/{key}/facts/{fact}", Summary: "Enter a fact by hand", Description: "It fills a gap. Where it differs from what was read, both stay, as sources that disagree.", Tags: tag, Errors: []int{http.StatusNotFound, http.StatusUnprocessableEntity}}, ScopeManage), s.enterFact)
-	huma.Register(a, secured(huma.Operation{OperationID: "take-back-fact", Method: http.MethodDelete, Path: "/devices/{key}/facts/{fact}", Summary: "Take back a fact that was entered by hand", Tags: tag, Errors: []int{http.StatusNotFound}}, ScopeManage), s.takeBackFact)
+	huma.Register(a, secured(huma.Operation{OperationID: "enter-fact", Method: http.MethodPut, Path: "/devices/{key}/facts/{fact}", Summary: "Enter a fact by hand", Description: "It fills a gap. Where it differs from what was read, both stay, as sources that disagree.", Tags: tag, Errors: []int{http.StatusNotFound, http.StatusUnprocessableEntity}}, ScopeWork), s.enterFact)
+	huma.Register(a, secured(huma.Operation{OperationID: "take-back-fact", Method: http.MethodDelete, Path: "/devices/{key}/facts/{fact}", Summary: "Take back a fact that was entered by hand", Tags: tag, Errors: []int{http.StatusNotFound}}, ScopeWork), s.takeBackFact)
 	huma.Register(a, secured(huma.Operation{OperationID: "compare", Method: http.MethodGet, Path: "/compare", Summary: "Two machines, or two inventories of one, side by side", Tags: tag, Errors: []int{http.StatusNotFound}}, ScopeRead), s.compare)
 }
 

@@ -1,6 +1,7 @@
 package server
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -36,24 +37,16 @@ func handFacts(facts []byhand.Fact, left []error) []api.HandFact {
 }
 
 type factInput struct {
-	Key           string `path:"key" maxLength:"80"`
-	Fact          string `path:"fact" maxLength:"100" doc:"Name of the fact; of a row of a list with its place: graphics[0].interface_level"`
-	Authorization string `header:"Authorization" hidden:"true"`
-	Session       string `cookie:"rolltop_session" hidden:"true"`
+	Key  string `path:"key" maxLength:"80"`
+	Fact string `path:"fact" maxLength:"100" doc:"Name of the fact; of a row of a list with its place: graphics[0].interface_level"`
 }
 
 func (s *Server) enterFact(ctx context.Context, in *struct {
-	Key           string `path:"key" maxLength:"80"`
-	Fact          string `path:"fact" maxLength:"100" doc:"Name of the fact; of a row of a list with its place: graphics[0].interface_level"`
-	Authorization string `header:"Authorization" hidden:"true"`
-	Session       string `cookie:"rolltop_session" hidden:"true"`
-	Body          api.EnterFact
+	Key  string `path:"key" maxLength:"80"`
+	Fact string `path:"fact" maxLength:"100" doc:"Name of the fact; of a row of a list with its place: graphics[0].interface_level"`
+	Body api.EnterFact
 }) (*struct{ Body api.Device }, error) {
-	who, err := s.identify(ctx, in.Authorization, in.Session)
-	if err != nil {
-		return nil, s.problem(err, "nobody is signed in")
-	}
-	f := byhand.Fact{Fact: in.Fact, Value: in.Body.Value, By: who.Name, At: s.now().UTC(), Note: in.Body.Note}
+	f := byhand.Fact{Fact: in.Fact, Value: in.Body.Value, By: by(ctx), At: s.now().UTC(), Note: in.Body.Note}
 	refuse := func(err error) error {
 		return &api.Problem{Status: http.StatusUnprocessableEntity, Title: "The fact cannot be entered", Detail: err.Error()}
 	}
@@ -61,15 +54,20 @@ func (s *Server) enterFact(ctx context.Context, in *struct {
 		return nil, refuse(err)
 	}
 	var wrong error
-	err = s.change(ctx, in.Key, func(tx *store.Tx, d *store.Device, inv *inventory.Document) error {
+	err := s.change(ctx, in.Key, func(tx *store.Tx, d *store.Device, inv *inventory.Document) error {
 		if _, left := byhand.Enter(inv, []byhand.Fact{f}); left != nil {
 			wrong = left[0] // it would not go into this machine's inventory
 			return wrong
 		}
+		before, err := handFact(tx, d.ID, in.Fact)
+		if err != nil {
+			return err
+		}
+		store.Note(ctx, in.Fact+": "+cmp.Or(before, "not entered"), in.Fact+": "+f.Value)
 		if err := tx.EnterFact(d.ID, &f); err != nil {
 			return err
 		}
-		_, _, err := s.settle(tx, d, inv)
+		_, _, err = s.settle(tx, d, inv)
 		return err
 	})
 	switch {
@@ -81,15 +79,27 @@ func (s *Server) enterFact(ctx context.Context, in *struct {
 	return s.showDevice(ctx, &deviceInput{in.Key})
 }
 
+// handFact is the value of a fact that was entered by hand, or "".
+func handFact(tx *store.Tx, device int64, name string) (string, error) {
+	facts, err := tx.HandFacts(device)
+	for _, f := range facts {
+		if f.Fact == name {
+			return f.Value, err
+		}
+	}
+	return "", err
+}
+
 var errNoFact = errors.New("no such fact")
 
 func (s *Server) takeBackFact(ctx context.Context, in *factInput) (*struct{ Body api.Device }, error) {
-	who, err := s.identify(ctx, in.Authorization, in.Session)
-	if err != nil {
-		return nil, s.problem(err, "nobody is signed in")
-	}
-	err = s.change(ctx, in.Key, func(tx *store.Tx, d *store.Device, inv *inventory.Document) error {
-		was, err := tx.EndFact(d.ID, in.Fact, who.Name, s.now())
+	err := s.change(ctx, in.Key, func(tx *store.Tx, d *store.Device, inv *inventory.Document) error {
+		before, err := handFact(tx, d.ID, in.Fact)
+		if err != nil {
+			return err
+		}
+		store.Note(ctx, in.Fact+": "+before, in.Fact+": not entered")
+		was, err := tx.EndFact(d.ID, in.Fact, by(ctx), s.now())
 		if err != nil {
 			return err
 		}

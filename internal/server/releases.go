@@ -1,6 +1,7 @@
 package server
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"net/http"
@@ -60,6 +61,10 @@ func (s *Server) releases(a huma.API) {
 			return &struct{ Body api.TargetSet }{s.targetSet()}, nil
 		})
 	huma.Register(a, secured(huma.Operation{OperationID: "set-targets", Method: http.MethodPut, Path: "/targets", Summary: "Choose target releases; the fleet is judged again", Tags: tag, Errors: []int{http.StatusNotFound, http.StatusUnprocessableEntity}}, ScopeManage), s.setTargets)
+}
+
+func targetsText(t api.TargetSet) string {
+	return fmt.Sprintf("PCs: %s; Macs: %s", cmp.Or(t.PC, "none"), cmp.Or(t.Mac, "none"))
 }
 
 func (s *Server) targetSet() api.TargetSet {
@@ -143,6 +148,7 @@ func (s *Server) addRelease(ctx context.Context, in *document) (*struct{ Body ap
 	if err != nil {
 		return nil, s.problem(err, "")
 	}
+	store.Note(ctx, "", fmt.Sprintf("%s, revision %d", rel.ID, rel.Revision))
 	added, err := s.store.AddRelease(ctx, rel, in.RawBody, s.now())
 	if err != nil {
 		return nil, s.problem(err, "")
@@ -176,6 +182,8 @@ func (s *Server) setTargets(ctx context.Context, in *struct{ Body api.TargetSet 
 			return nil, &api.Problem{Status: http.StatusUnprocessableEntity, Title: "The target cannot be chosen", Detail: wrong}
 		}
 	}
+	was := s.targetSet()
+	store.Note(ctx, targetsText(was), targetsText(api.TargetSet{PC: cmp.Or(in.Body.PC, was.PC), Mac: cmp.Or(in.Body.Mac, was.Mac)}))
 	for class, id := range chosen {
 		if id == "" {
 			continue

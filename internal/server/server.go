@@ -17,6 +17,7 @@ import (
 	"github.com/danielgtaylor/huma/v2/adapters/humachi"
 	"github.com/go-chi/chi/v5"
 	"github.com/go-chi/chi/v5/middleware"
+	"github.com/go-chi/httprate"
 
 	"rolltop.example/rolltop/core/doc"
 	"rolltop.example/rolltop/core/means"
@@ -47,8 +48,9 @@ type Server struct {
 	means    *means.Means
 	targets  map[string]target // by class
 	compiled map[[sha256.Size]byte]*release.Release
-	placing  sync.Mutex    // one change of the means at a time
-	judging  sync.Mutex    // one judging of the whole fleet at a time
+	placing  sync.Mutex // one change of the means at a time
+	judging  sync.Mutex // one judging of the whole fleet at a time
+	tries    *httprate.RateLimiter
 	signing  chan struct{} // as many checks of passwords at once as it has room
 }
 
@@ -146,6 +148,7 @@ func Describe(r chi.Router, s *Server) huma.API {
 	s.fleet(a)
 	s.releases(a)
 	s.tokens(a)
+	s.people(a)
 	s.places(a)
 	return a
 }

@@ -27,7 +27,9 @@ type whoOutput struct {
 }
 
 func (s *Server) sessions(a huma.API) {
-	limit := httprate.NewRateLimiter(signInsPerMinute, time.Minute)
+	if s != nil {
+		s.tries = httprate.NewRateLimiter(signInsPerMinute, time.Minute)
+	}
 	tag := []string{"Session"}
 	huma.Register(a, secured(huma.Operation{OperationID: "version", Method: http.MethodGet, Path: "/version", Summary: "Which program answers", Tags: tag}, open),
 		func(context.Context, *struct{}) (*struct{ Body api.Version }, error) {
@@ -36,8 +38,8 @@ func (s *Server) sessions(a huma.API) {
 	huma.Register(a, secured(huma.Operation{OperationID: "sign-in", Method: http.MethodPost, Path: "/session", Summary: "Sign in", Tags: tag,
 		Errors: []int{http.StatusUnauthorized, http.StatusTooManyRequests}}, open),
 		func(ctx context.Context, in *struct{ Body api.Credentials }) (*whoOutput, error) {
-			if limit.OnLimit(discard{}, &http.Request{}, in.Body.Name) {
-				return nil, &api.Problem{Status: http.StatusTooManyRequests, Title: "Too many tries", Detail: "wait a minute before the next try"}
+			if s.tries.OnLimit(discard{}, &http.Request{}, in.Body.Name) {
+				return nil, tooManyTries()
 			}
 			return s.signIn(ctx, in.Body)
 		})
@@ -68,6 +70,10 @@ func (s *Server) sessions(a huma.API) {
 				SetCookie string `header:"Set-Cookie"`
 			}{cookie("", -1)}, nil
 		})
+}
+
+func tooManyTries() error {
+	return &api.Problem{Status: http.StatusTooManyRequests, Title: "Too many tries", Detail: "wait a minute before the next try"}
 }
 
 // discard takes the headers that the rate limiter would set.

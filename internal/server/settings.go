@@ -5,9 +5,11 @@ import (
 	"fmt"
 	"net/http"
 	"strings"
+	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"rolltop.example/rolltop/core/say"
 	"rolltop.example/rolltop/internal/api"
 	"rolltop.example/rolltop/internal/store"
 )
@@ -28,14 +30,19 @@ func (s *Server) tokens(a huma.API) {
 		})
 	huma.Register(a, secured(huma.Operation{OperationID: "add-token", Method: http.MethodPost, Path: "/tokens", Summary: "Make a token", Tags: tag, Errors: []int{http.StatusConflict}}, ScopeManage),
 		func(ctx context.Context, in *struct{ Body api.NewToken }) (*struct{ Body api.TokenMade }, error) {
-			id, secret, err := s.AddToken(ctx, in.Body.Name, in.Body.Scope)
+			var expires time.Time
+			if in.Body.Days > 0 {
+				expires = s.now().UTC().AddDate(0, 0, in.Body.Days).Truncate(time.Second)
+			}
+			store.Note(ctx, "", in.Body.Name+", may "+in.Body.Scope)
+			id, secret, err := s.addToken(ctx, in.Body.Name, in.Body.Scope, expires)
 			if err != nil {
 				if strings.Contains(err.Error(), "UNIQUE") {
 					return nil, &api.Problem{Status: http.StatusConflict, Title: "The name is taken", Detail: fmt.Sprintf("there is a token %q already; choose another name", in.Body.Name)}
 				}
 				return nil, s.problem(err, "")
 			}
-			return &struct{ Body api.TokenMade }{api.TokenMade{TokenRow: api.TokenRow{ID: id, Name: in.Body.Name, Scope: in.Body.Scope, CreatedAt: s.now().UTC()}, Secret: secret}}, nil
+			return &struct{ Body api.TokenMade }{api.TokenMade{TokenRow: tokenRow(&store.Token{ID: id, Name: in.Body.Name, Scope: in.Body.Scope, CreatedAt: s.now().UnixMilli(), ExpiresAt: millis(expires)}), Secret: secret}}, nil
 		})
 	huma.Register(a, secured(huma.Operation{OperationID: "delete-token", Method: http.MethodDelete, Path: "/tokens/{id}", Summary: "End a token", Tags: tag, DefaultStatus: http.StatusNoContent, Errors: []int{http.StatusNotFound}}, ScopeManage),
 		func(ctx context.Context, in *struct {
@@ -54,7 +61,18 @@ func tokenRow(t *store.Token) api.TokenRow {
 	if !used.IsZero() {
 		out.UsedAt = &used
 	}
+	if expires := t.Expires(); !expires.IsZero() {
+		out.ExpiresAt = &expires
+	}
 	return out
+}
+
+// millis is a time as the store has it; 0 is never.
+func millis(t time.Time) int64 {
+	if t.IsZero() {
+		return 0
+	}
+	return t.UnixMilli()
 }
 
 func (s *Server) places(a huma.API) {
@@ -81,6 +99,7 @@ func (s *Server) places(a huma.API) {
 				}
 				seen[p.Prefix], list[i] = true, store.Place(p)
 			}
+			store.Note(ctx, "", say.Count(len(list), "place", "places"))
 			if err := s.setPlaces(ctx, list); err != nil {
 				return nil, s.problem(err, "")
 			}

@@ -18,6 +18,7 @@ import (
 	"rolltop.example/rolltop/core/after"
 	"rolltop.example/rolltop/core/assess"
 	"rolltop.example/rolltop/core/doc"
+	"rolltop.example/rolltop/core/say"
 	"rolltop.example/rolltop/internal/api"
 	"rolltop.example/rolltop/internal/report"
 	"rolltop.example/rolltop/internal/store"
@@ -28,31 +29,25 @@ import (
 func (s *Server) work(a huma.API) {
 	tag := []string{"Devices"}
 	huma.Register(a, secured(huma.Operation{OperationID: "tick", Method: http.MethodPut, Path: "/devices/{key}/ticks/{kind}/{item}", Summary: "Say that an item of preparation or a step is done, or refuse it", Tags: tag, Errors: []int{http.StatusNotFound, http.StatusUnprocessableEntity},
-		Description: "It stands with the name of who says it. It makes no fact: the next inventory confirms a step, or shows that it had no effect."}, ScopeManage), s.tick)
-	huma.Register(a, secured(huma.Operation{OperationID: "untick", Method: http.MethodDelete, Path: "/devices/{key}/ticks/{kind}/{item}", Summary: "Take back what was said of an item", Tags: tag, Errors: []int{http.StatusNotFound}}, ScopeManage), s.untick)
+		Description: "It stands with the name of who says it. It makes no fact: the next inventory confirms a step, or shows that it had no effect."}, ScopeWork), s.tick)
+	huma.Register(a, secured(huma.Operation{OperationID: "untick", Method: http.MethodDelete, Path: "/devices/{key}/ticks/{kind}/{item}", Summary: "Take back what was said of an item", Tags: tag, Errors: []int{http.StatusNotFound}}, ScopeWork), s.untick)
 	huma.Register(a, secured(huma.Operation{OperationID: "visit-link", Method: http.MethodPost, Path: "/devices/{key}/visit-link", Summary: "Make a link to the page of the visit, for a telephone", Tags: tag, Errors: []int{http.StatusNotFound, http.StatusUnprocessableEntity},
-		Description: "Whoever has the link sees the steps of the visit and no serial numbers, without signing in, until it expires."}, ScopeManage), s.makeLink)
-	huma.Register(a, secured(huma.Operation{OperationID: "end-visit-links", Method: http.MethodDelete, Path: "/devices/{key}/visit-link", Summary: "End all links to the page of the visit", Tags: tag, DefaultStatus: http.StatusNoContent, Errors: []int{http.StatusNotFound}}, ScopeManage), s.endLinks)
+		Description: "Whoever has the link sees the steps of the visit and no serial numbers, without signing in, until it expires."}, ScopeWork), s.makeLink)
+	huma.Register(a, secured(huma.Operation{OperationID: "end-visit-links", Method: http.MethodDelete, Path: "/devices/{key}/visit-link", Summary: "End all links to the page of the visit", Tags: tag, DefaultStatus: http.StatusNoContent, Errors: []int{http.StatusNotFound}}, ScopeWork), s.endLinks)
 	huma.Register(a, secured(huma.Operation{OperationID: "after", Method: http.MethodGet, Path: "/devices/{key}/after", Summary: "What the work since an earlier inventory has come to", Tags: tag, Errors: []int{http.StatusNotFound, http.StatusUnprocessableEntity}}, ScopeRead), s.after)
 }
 
 // TickInput names an item of a machine.
 type TickInput struct {
-	Key           string `path:"key" maxLength:"80"`
-	Kind          string `path:"kind" enum:"prepare,step"`
-	Item          string `path:"item" maxLength:"64" doc:"Id of the item of preparation, or of the step"`
-	Authorization string `header:"Authorization" hidden:"true"`
-	Session       string `cookie:"rolltop_session" hidden:"true"`
+	Key  string `path:"key" maxLength:"80"`
+	Kind string `path:"kind" enum:"prepare,step"`
+	Item string `path:"item" maxLength:"64" doc:"Id of the item of preparation, or of the step"`
 }
 
 func (s *Server) tick(ctx context.Context, in *struct {
 	TickInput
 	Body api.SayTick
 }) (*struct{ Body api.Device }, error) {
-	who, err := s.identify(ctx, in.Authorization, in.Session)
-	if err != nil {
-		return nil, s.problem(err, "nobody is signed in")
-	}
 	note := strings.TrimSpace(in.Body.Note)
 	if in.Body.State == "refused" && note == "" {
 		return nil, &api.Problem{Status: http.StatusUnprocessableEntity, Title: "A refusal has a reason", Detail: "say in note why it is not done, for whoever comes next"}
@@ -61,14 +56,34 @@ func (s *Server) tick(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, err
 	}
-	t := assess.Tick{Item: in.Kind + "/" + in.Item, State: in.Body.State, By: who.Name, At: s.now().UTC(), Note: note}
+	t := assess.Tick{Item: in.Kind + "/" + in.Item, State: in.Body.State, By: by(ctx), At: s.now().UTC(), Note: note}
 	if items := got.Items(); !slices.Contains(items, t.Item) {
 		return nil, &api.Problem{Status: http.StatusNotFound, Title: "Not found", Detail: fmt.Sprintf("the machine %q has no %s; %s", in.Key, t.Item, suggestItem(t.Item, items))}
 	}
+	before := "nothing was said"
+	if old := ticked(got, t.Item); old != nil {
+		before = old.Says()
+	}
+	store.Note(ctx, before, t.Says())
 	if err := s.store.PutTick(ctx, d.ID, &t); err != nil {
 		return nil, s.problem(err, "")
 	}
 	return s.showDevice(ctx, &deviceInput{in.Key})
+}
+
+// ticked is what was said of an item.
+func ticked(d *assess.Document, item string) *assess.Tick {
+	for _, p := range d.Preparation {
+		if assess.TickPreparation+p.ID == item {
+			return p.Ticked
+		}
+	}
+	for _, s := range d.Plan {
+		if assess.TickStep+s.Step == item {
+			return s.Ticked
+		}
+	}
+	return nil
 }
 
 func suggestItem(item string, items []string) string {
@@ -79,15 +94,11 @@ func suggestItem(item string, items []string) string {
 }
 
 func (s *Server) untick(ctx context.Context, in *TickInput) (*struct{ Body api.Device }, error) {
-	who, err := s.identify(ctx, in.Authorization, in.Session)
-	if err != nil {
-		return nil, s.problem(err, "nobody is signed in")
-	}
 	d, err := s.store.DeviceByKey(ctx, in.Key)
 	if err != nil {
 		return nil, s.problem(err, noDevice(in.Key))
 	}
-	if err := s.store.EndTick(ctx, d.ID, in.Kind+"/"+in.Item, who.Name, s.now()); err != nil {
+	if err := s.store.EndTick(ctx, d.ID, in.Kind+"/"+in.Item, by(ctx), s.now()); err != nil {
 		return nil, s.problem(err, fmt.Sprintf("nobody has said anything of %s/%s on the machine %q", in.Kind, in.Item, in.Key))
 	}
 	return s.showDevice(ctx, &deviceInput{in.Key})
@@ -123,16 +134,10 @@ func (s *Server) judged(ctx context.Context, key string) (*store.Device, *assess
 const linkHours = 10
 
 func (s *Server) makeLink(ctx context.Context, in *struct {
-	Key           string `path:"key" maxLength:"80"`
-	Hours         int    `query:"hours" minimum:"0" maximum:"168" doc:"How long it lasts; 10 where it is not given"`
-	Origin        string `query:"origin" maxLength:"200" doc:"Address under which the telephone reaches the service: https://rolltop.ferries.example"`
-	Authorization string `header:"Authorization" hidden:"true"`
-	Session       string `cookie:"rolltop_session" hidden:"true"`
+	Key    string `path:"key" maxLength:"80"`
+	Hours  int    `query:"hours" minimum:"0" maximum:"168" doc:"How long it lasts; 10 where it is not given"`
+	Origin string `query:"origin" maxLength:"200" doc:"Address under which the telephone reaches the service: https://rolltop.ferries.example"`
 }) (*struct{ Body api.VisitLink }, error) {
-	who, err := s.identify(ctx, in.Authorization, in.Session)
-	if err != nil {
-		return nil, s.problem(err, "nobody is signed in")
-	}
 	d, err := s.store.DeviceByKey(ctx, in.Key)
 	if err != nil {
 		return nil, s.problem(err, noDevice(in.Key))
@@ -146,7 +151,8 @@ func (s *Server) makeLink(ctx context.Context, in *struct {
 		hours = linkHours
 	}
 	secret, expires := NewSecret(""), s.now().UTC().Add(time.Duration(hours)*time.Hour).Truncate(time.Second)
-	if err := s.store.AddLink(ctx, hash(secret), d.ID, who.Name, expires, s.now()); err != nil {
+	store.Note(ctx, "", "a link until "+say.Moment(expires))
+	if err := s.store.AddLink(ctx, hash(secret), d.ID, by(ctx), expires, s.now()); err != nil {
 		return nil, s.problem(err, "")
 	}
 	out := api.VisitLink{Path: visitPath + secret, Expires: expires}

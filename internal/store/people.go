@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"errors"
 	"time"
 
 	"github.com/jmoiron/sqlx"
@@ -48,10 +49,60 @@ func (s *Store) UserByName(ctx context.Context, name string) (*User, error) {
 	return u, none(s.reader.GetContext(ctx, u, "SELECT name, role, password FROM user WHERE name=?", name))
 }
 
-// Users counts them.
-func (s *Store) Users(ctx context.Context) (n int, err error) {
-	err = s.reader.GetContext(ctx, &n, "SELECT count(*) FROM user")
-	return n, err
+// Users lists them by name, without passwords.
+func (s *Store) Users(ctx context.Context) ([]User, error) {
+	var out []User
+	err := s.reader.SelectContext(ctx, &out, "SELECT name, role FROM user ORDER BY name")
+	return out, err
+}
+
+// ErrLast refuses to leave a service without anybody of a role.
+var ErrLast = errors.New("the last one cannot go")
+
+// ChangeUser adds a user, or changes the role, and the password where one is
+// given; whose password changes is signed out. keep is a role that somebody must
+// have afterwards; else the error is [ErrLast].
+func (s *Store) ChangeUser(ctx context.Context, u *User, keep string) error {
+	return s.write(ctx, func(tx *sqlx.Tx) error {
+		if _, err := tx.NamedExec("INSERT INTO user (name, role, password) VALUES (:name, :role, :password) ON CONFLICT DO UPDATE SET role=excluded.role, password=CASE excluded.password WHEN '' THEN password ELSE excluded.password END", u); err != nil {
+			return err
+		}
+		if u.Password != "" {
+			if _, err := tx.Exec("DELETE FROM session WHERE user=?", u.Name); err != nil {
+				return err
+			}
+		}
+		return someLeft(tx, keep)
+	})
+}
+
+// RemoveUser takes a user out and signs them out. The error may be
+// [ErrNotFound], or [ErrLast] as for [Store.ChangeUser].
+func (s *Store) RemoveUser(ctx context.Context, name, keep string) error {
+	return s.write(ctx, func(tx *sqlx.Tx) error {
+		if _, err := tx.Exec("DELETE FROM session WHERE user=?", name); err != nil {
+			return err
+		}
+		res, err := tx.Exec("DELETE FROM user WHERE name=?", name)
+		if err != nil {
+			return err
+		}
+		if n, err := res.RowsAffected(); err != nil || n == 0 {
+			return ErrNotFound
+		}
+		return someLeft(tx, keep)
+	})
+}
+
+func someLeft(tx *sqlx.Tx, role string) error {
+	var n int
+	if err := tx.Get(&n, "SELECT count(*) FROM user WHERE role=?", role); err != nil {
+		return err
+	}
+	if n == 0 {
+		return ErrLast
+	}
+	return nil
 }
 
 // PutUser adds a user or changes role and password. Open sessions of the user
@@ -100,6 +151,15 @@ type Token struct {
 	Scope     string `db:"scope"`
 	CreatedAt int64  `db:"created_at"`
 	UsedAt    int64  `db:"used_at"`
+	ExpiresAt int64  `db:"expires_at"` // 0: never
+}
+
+// Expires is when it stops to let anybody in; zero for never.
+func (t *Token) Expires() time.Time {
+	if t.ExpiresAt == 0 {
+		return time.Time{}
+	}
+	return fromMillis(t.ExpiresAt)
 }
 
 // Times of creation and last use; the second is zero for a token never used.
@@ -110,10 +170,14 @@ func (t *Token) Times() (created, used time.Time) {
 	return fromMillis(t.CreatedAt), used
 }
 
-// AddToken keeps a token by the hash of its secret.
-func (s *Store) AddToken(ctx context.Context, name, scope string, sha []byte, now time.Time) (id int64, err error) {
+// AddToken keeps a token by the hash of its secret; a zero expires is never.
+func (s *Store) AddToken(ctx context.Context, name, scope string, sha []byte, now, expires time.Time) (id int64, err error) {
+	var until int64
+	if !expires.IsZero() {
+		until = millis(expires)
+	}
 	err = s.write(ctx, func(tx *sqlx.Tx) error {
-		res, err := tx.Exec("INSERT INTO token (name, scope, sha, created_at) VALUES (?, ?, ?, ?)", name, scope, sha, millis(now))
+		res, err := tx.Exec("INSERT INTO token (name, scope, sha, created_at, expires_at) VALUES (?, ?, ?, ?, ?)", name, scope, sha, millis(now), until)
 		if err != nil {
 			return err
 		}
@@ -124,10 +188,10 @@ func (s *Store) AddToken(ctx context.Context, name, scope string, sha []byte, no
 }
 
 // TokenBySecret finds a token by the hash of its secret and notes its use, at
-// most once a minute. The error may be [ErrNotFound].
+// most once a minute. The error may be [ErrNotFound], for one that has expired, too.
 func (s *Store) TokenBySecret(ctx context.Context, sha []byte, now time.Time) (*Token, error) {
 	t := new(Token)
-	if err := s.reader.GetContext(ctx, t, "SELECT id, name, scope, created_at, used_at FROM token WHERE sha=?", sha); err != nil {
+	if err := s.reader.GetContext(ctx, t, "SELECT id, name, scope, created_at, used_at, expires_at FROM token WHERE sha=? AND (expires_at=0 OR expires_at>?)", sha, millis(now)); err != nil {
 		return nil, none(err)
 	}
 	if millis(now)-t.UsedAt < time.Minute.Milliseconds() {
@@ -142,7 +206,7 @@ func (s *Store) TokenBySecret(ctx context.Context, sha []byte, now time.Time) (*
 // Tokens lists all tokens by name.
 func (s *Store) Tokens(ctx context.Context) ([]Token, error) {
 	var out []Token
-	err := s.reader.SelectContext(ctx, &out, "SELECT id, name, scope, created_at, used_at FROM token ORDER BY name")
+	err := s.reader.SelectContext(ctx, &out, "SELECT id, name, scope, created_at, used_at, expires_at FROM token ORDER BY name")
 	return out, err
 }
 

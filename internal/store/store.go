@@ -198,7 +198,17 @@ func (s *Store) write(ctx context.Context, f func(tx *sqlx.Tx) error) error {
 	if err := f(tx); err != nil {
 		return err
 	}
-	return tx.Commit()
+	act, err := keepAct(ctx, tx)
+	if err != nil {
+		return err
+	}
+	if err := tx.Commit(); err != nil {
+		return err
+	}
+	if act != nil {
+		act.kept = true
+	}
+	return nil
 }
 
 func millis(t time.Time) int64      { return t.UnixMilli() }

@@ -215,7 +215,7 @@ func TestOpenRefuses(t *testing.T) {
 	tests := []struct{ name, path, want string }{
 		{"not a database", write("text.db", strings.Repeat("not a database ", 100)), "is not a database file"},
 		{"another program's", sqlite("other.db", "CREATE TABLE x (y)"), "is a database of another program"},
-		{"from a newer version", newer, "is from a newer version of rolltop (schema 99; this one knows 3)"},
+		{"from a newer version", newer, "is from a newer version of rolltop (schema 99; this one knows 4)"},
 		{"in use", held, "is in use by another rolltop"},
 		{"a directory", dir, "is a directory"},
 		{"nowhere", path("no/where.db"), "the directory of the database is not there"},
@@ -331,7 +331,7 @@ func TestJudgeAllGoesThroughEveryMachineOfAClass(t *testing.T) {
 func TestTokensAndSessions(t *testing.T) {
 	s := open(t)
 	sha := []byte("0123456789abcdef")
-	if err := s.PutUser(ctx, &store.User{Name: "harbour master", Role: "reader", Password: "x"}); err != nil {
+	if err := s.PutUser(ctx, &store.User{Name: "harbour master", Role: "viewer", Password: "x"}); err != nil {
 		t.Fatal(err)
 	}
 	if err := s.StartSession(ctx, sha, "harbour master", now, now.Add(time.Hour)); err != nil {
@@ -344,13 +344,13 @@ func TestTokensAndSessions(t *testing.T) {
 		t.Errorf("a session that is over: %v", err)
 	}
 	// A new password ends open sessions.
-	if err := s.PutUser(ctx, &store.User{Name: "harbour master", Role: "reader", Password: "y"}); err != nil {
+	if err := s.PutUser(ctx, &store.User{Name: "harbour master", Role: "viewer", Password: "y"}); err != nil {
 		t.Fatal(err)
 	}
 	if _, err := s.SessionUser(ctx, sha, now); !errors.Is(err, store.ErrNotFound) {
 		t.Errorf("a session survived a new password: %v", err)
 	}
-	id, err := s.AddToken(ctx, "counter", "submit", sha, now)
+	id, err := s.AddToken(ctx, "counter", "submit", sha, now, time.Time{})
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -26,6 +26,8 @@ const {
   query: () => ask(api.GET('/devices/{key}', { params: { path: { key: props.machine } } })),
 })
 const { data: who } = useSession()
+/** Whether whoever is signed in works on machines. */
+const may = computed(() => ['work', 'manage'].includes(who.value?.scope ?? ''))
 const check = computed(() => device.value?.check)
 const findings = computed(() => check.value?.findings ?? [])
 const fails = computed(() => findings.value.filter((f) => f.level === 'must' && f.outcome === 'fail'))
@@ -81,7 +83,7 @@ const about = computed(() => {
           >
           <template v-if="visited">
             <a :href="reportAddress('?for=visit')" target="_blank" :class="link">Visit sheet</a>
-            <VisitLink v-if="who?.scope === 'manage'" :machine="device.key" :name="device.name" />
+            <VisitLink v-if="may" :machine="device.key" :name="device.name" />
           </template>
         </template>
         <RouterLink :to="{ name: 'compare', query: { a: device.key } }" :class="link"
@@ -176,16 +178,11 @@ const about = computed(() => {
             </DisclosurePanel>
           </Disclosure>
 
-          <CheckBeside
-            :check="check"
-            :machine="device.key"
-            :may="who?.scope === 'manage'"
-            @said="refetch()"
-          />
+          <CheckBeside :check="check" :machine="device.key" :may="may" @said="refetch()" />
         </div>
         <section aria-labelledby="plan">
           <h2 id="plan" class="mb-3 border-b border-line pb-1.5 font-semibold">The plan, in this order</h2>
-          <PlanList :check="check" :machine="device.key" :may="who?.scope === 'manage'" @said="refetch()" />
+          <PlanList :check="check" :machine="device.key" :may="may" @said="refetch()" />
         </section>
       </div>
       <ReleasesBeside :machine="device.key" :check="check" />
@@ -228,7 +225,7 @@ const about = computed(() => {
                 <td v-else class="py-1 pr-4 text-soft">
                   {{ f.why }} {{ f.try }}
                   <FactForm
-                    v-if="who?.scope === 'manage'"
+                    v-if="may"
                     :machine="device.key"
                     :fact="f.fact"
                     :label="f.label"
@@ -257,7 +254,7 @@ const about = computed(() => {
           >
           <span v-if="h.problem" class="text-replace">Not in the latest inventory: {{ h.problem }}</span>
           <button
-            v-if="who?.scope === 'manage'"
+            v-if="may"
             type="button"
             class="cursor-pointer text-accent underline underline-offset-2"
             @click="takeBack(h.fact)"

@@ -4,7 +4,10 @@ import { computed, ref, watch } from 'vue'
 import { onBeforeRouteLeave, useRoute } from 'vue-router'
 
 import { api, ask, type Schemas } from '../client'
+import ActsTab from '../parts/ActsTab.vue'
 import DocumentEditor from '../parts/DocumentEditor.vue'
+import OwnPassword from '../parts/OwnPassword.vue'
+import PeopleTab from '../parts/PeopleTab.vue'
 import TroubleBox from '../parts/TroubleBox.vue'
 import { useSession } from '../session'
 import { sayMoment } from '../words'
@@ -36,6 +39,18 @@ const route = useRoute()
 const cache = useQueryCache()
 const { data: who } = useSession()
 const kind = computed<Kind>(() => kinds.find((k) => k.kind === route.query.kind)?.kind ?? 'guides')
+/** Tabs that are no document. */
+const others = computed(() => [
+  ...(who.value?.scope === 'manage'
+    ? [
+        { kind: 'people', title: 'People and tokens' },
+        { kind: 'changes', title: 'Changes' },
+      ]
+    : []),
+  { kind: 'password', title: 'Your password' },
+])
+const other = computed(() => others.value.find((o) => o.kind === route.query.kind)?.kind)
+const tabs = computed(() => [...kinds, ...others.value])
 const one = computed(() => kinds.find((k) => k.kind === kind.value)!)
 const { data, error, refetch } = useQuery({
   key: () => ['house', kind.value],
@@ -106,20 +121,27 @@ const drop = () =>
 </script>
 
 <template>
-  <h1 class="mb-1 text-[27px] leading-tight font-semibold tracking-tight">What plans are made with</h1>
-  <p class="mb-5 text-soft">Your own firmware guides, prices and steps stand before those of the program.</p>
-  <nav aria-label="Kinds" class="mb-4 flex gap-5 border-b border-line">
+  <h1 class="mb-1 text-[27px] leading-tight font-semibold tracking-tight">Settings</h1>
+  <p class="mb-5 text-soft">What plans are made with, who may do what, and what was changed.</p>
+  <nav aria-label="Kinds" class="mb-4 flex flex-wrap gap-x-5 border-b border-line">
     <RouterLink
-      v-for="k in kinds"
+      v-for="k in tabs"
       :key="k.kind"
       :to="{ name: 'settings', query: { kind: k.kind } }"
-      :aria-current="k.kind === kind ? 'page' : undefined"
+      :aria-current="k.kind === (other ?? kind) ? 'page' : undefined"
       class="-mb-px border-b-2 pb-1.5"
-      :class="k.kind === kind ? 'border-accent font-semibold' : 'border-transparent text-soft hover:text-ink'"
+      :class="
+        k.kind === (other ?? kind)
+          ? 'border-accent font-semibold'
+          : 'border-transparent text-soft hover:text-ink'
+      "
       >{{ k.title }}</RouterLink
     >
   </nav>
-  <TroubleBox v-if="error" :error="error" @again="refetch()" />
+  <PeopleTab v-if="other === 'people'" />
+  <ActsTab v-else-if="other === 'changes'" />
+  <OwnPassword v-else-if="other === 'password'" />
+  <TroubleBox v-else-if="error" :error="error" @again="refetch()" />
   <p v-else-if="!data" role="status" class="text-soft">Opening…</p>
   <template v-else>
     <p class="mb-1">{{ one.about }}</p>

@@ -1,0 +1,203 @@
+package server_test
+
+import (
+	"encoding/json"
+	"net/http"
+	"strings"
+	"sync/atomic"
+	"testing"
+	"time"
+
+	"rolltop.example/rolltop/internal/api"
+	"rolltop.example/rolltop/internal/servertest"
+)
+
+// signIn gives the cookie of a user, or the status.
+func signIn(t *testing.T, s *servertest.Service, name, password string) (*http.Cookie, int) {
+	t.Helper()
+	body, _ := json.Marshal(api.Credentials{Name: name, Password: password})
+	res, err := http.Post(s.URL+"/api/session", "application/json", strings.NewReader(string(body)))
+	if err != nil {
+		t.Fatal(err)
+	}
+	res.Body.Close()
+	if len(res.Cookies()) == 0 {
+		return nil, res.StatusCode
+	}
+	return res.Cookies()[0], res.StatusCode
+}
+
+func as(t *testing.T, s *servertest.Service, c *http.Cookie, method, path, body string) int {
+	t.Helper()
+	req, err := http.NewRequest(method, s.URL+"/api"+path, strings.NewReader(body))
+	if err != nil {
+		t.Fatal(err)
+	}
+	req.AddCookie(c)
+	req.Header.Set("Content-Type", "application/json")
+	res, err := http.DefaultClient.Do(req)
+	if err != nil {
+		t.Fatal(err)
+	}
+	res.Body.Close()
+	return res.StatusCode
+}
+
+func TestUsersAndRoles(t *testing.T) {
+	t.Parallel()
+	s := servertest.Demo(t, nil)
+	u, err := s.Client.PutUser(ctx, "harbour-master", api.PutUser{Role: "technician"})
+	if err != nil || len(u.Password) < 20 {
+		t.Fatalf("%v %+v", err, u)
+	}
+	c, status := signIn(t, s, "harbour-master", u.Password)
+	if status != 200 {
+		t.Fatal(status)
+	}
+	for _, tt := range []struct {
+		method, path, body string
+		want               int
+	}{
+		{"GET", "/fleet", "", 200}, {"PUT", "/devices/gull-101/ticks/prepare/backup", `{"state":"done"}`, 200}, {"POST", "/devices/gull-101/visit-link", "", 200},
+		{"PUT", "/devices/gull-101/facts/tpm.header", `{"value":"true"}`, 200}, {"PUT", "/targets", `{}`, 403}, {"GET", "/users", "", 403}, {"GET", "/acts", "", 403}, {"PUT", "/house/prices", `{"text":"x"}`, 403},
+	} {
+		if got := as(t, s, c, tt.method, tt.path, tt.body); got != tt.want {
+			t.Errorf("a technician: %s %s is %d, want %d", tt.method, tt.path, got, tt.want)
+		}
+	}
+	// A role that changes counts at once, and the password stays.
+	if u, err = s.Client.PutUser(ctx, "harbour-master", api.PutUser{Role: "viewer"}); err != nil || u.Password != "" {
+		t.Errorf("%v %+v", err, u)
+	}
+	if got := as(t, s, c, "PUT", "/devices/gull-101/ticks/prepare/backup", `{"state":"done"}`); got != 403 {
+		t.Errorf("a viewer ticks: %d", got)
+	}
+	// One's own password: it takes the old one, and signs out.
+	if got := as(t, s, c, "PUT", "/session/password", `{"old":"guess","new":"lantern-and-rope"}`); got != 422 {
+		t.Errorf("a wrong old password: %d", got)
+	}
+	renewed, err := s.Client.PutUser(ctx, "harbour-master", api.PutUser{Role: "viewer", Renew: true})
+	if err != nil || renewed.Password == "" || as(t, s, c, "GET", "/fleet", "") != 401 {
+		t.Fatalf("%v: a new password does not sign out", err)
+	}
+	if c, status = signIn(t, s, "harbour-master", renewed.Password); status != 200 {
+		t.Fatal(status)
+	}
+	if got := as(t, s, c, "PUT", "/session/password", `{"old":"`+renewed.Password+`","new":"short"}`); got != 422 {
+		t.Errorf("a short password: %d", got)
+	}
+	if got := as(t, s, c, "PUT", "/session/password", `{"old":"`+renewed.Password+`","new":"lantern-and-rope"}`); got != 204 {
+		t.Errorf("its own password: %d", got)
+	}
+	if _, status = signIn(t, s, "harbour-master", "lantern-and-rope"); status != 200 {
+		t.Errorf("with the new one: %d", status)
+	}
+	// Somebody stays who may do everything.
+	if _, err := s.Client.PutUser(ctx, "demo", api.PutUser{Role: "viewer"}); err == nil || !strings.Contains(err.Error(), "the only administrator") {
+		t.Errorf("the last administrator becomes a viewer: %v", err)
+	}
+	if err := s.Client.RemoveUser(ctx, "demo"); err == nil || !strings.Contains(err.Error(), "the only administrator") {
+		t.Errorf("the last administrator is removed: %v", err)
+	}
+	if err := s.Client.RemoveUser(ctx, "nobody"); err == nil || !strings.Contains(err.Error(), `no user "nobody"`) {
+		t.Errorf("%v", err)
+	}
+	if err := s.Client.RemoveUser(ctx, "harbour-master"); err != nil {
+		t.Error(err)
+	}
+	l, err := s.Client.Users(ctx)
+	if err != nil || len(l.Users) != 1 || l.Users[0].Name != "demo" || l.Users[0].Role != "administrator" {
+		t.Errorf("%v %+v", err, l)
+	}
+}
+
+func TestTokensExpire(t *testing.T) {
+	t.Parallel()
+	var ahead atomic.Int64
+	s := servertest.StartAt(t, nil, func() time.Time { return time.Now().Add(time.Duration(ahead.Load())) })
+	m, err := s.Client.AddToken(ctx, api.NewToken{Name: "pier", Scope: "read", Days: 7})
+	if err != nil || m.ExpiresAt == nil || time.Until(*m.ExpiresAt).Round(time.Hour) != 7*24*time.Hour {
+		t.Fatalf("%v %+v", err, m)
+	}
+	if status, _, _ := call(t, "GET", s.URL+"/api/fleet", m.Secret, "", ""); status != 200 {
+		t.Errorf("before: %d", status)
+	}
+	ahead.Store(int64(7*24*time.Hour + time.Minute))
+	if status, _, _ := call(t, "GET", s.URL+"/api/fleet", m.Secret, "", ""); status != 401 {
+		t.Errorf("after: %d", status)
+	}
+	if status, _, _ := call(t, "GET", s.URL+"/api/fleet", s.Token, "", ""); status != 200 {
+		t.Errorf("one that does not expire: %d", status)
+	}
+}
+
+// Every change is kept with who made it, and what was not changed is not.
+func TestActs(t *testing.T) {
+	t.Parallel()
+	s := servertest.Demo(t, nil)
+	last := func() api.Act {
+		l, err := s.Client.Acts(ctx, "", "", 0, 1)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if len(l.Acts) == 0 {
+			return api.Act{}
+		}
+		return l.Acts[0]
+	}
+	if a := last(); a.ID != 0 {
+		t.Errorf("filling the demo is no act of anybody's: %+v", a)
+	}
+	do := func(err error, what, subject, was, becomes string) {
+		t.Helper()
+		if err != nil {
+			t.Fatal(err)
+		}
+		if a := last(); a.Who != "everything" || a.What != what || a.Subject != subject || !strings.Contains(a.Was, was) || !strings.Contains(a.Becomes, becomes) || time.Since(a.At) > time.Minute {
+			t.Errorf("%+v, want %s on %s, %q, %q", a, what, subject, was, becomes)
+		}
+	}
+	_, err := s.Client.EnterFact(ctx, "holm-011", "tpm.header", api.EnterFact{Value: "true"})
+	do(err, "enter-fact", "holm-011/tpm.header", "not entered", "tpm.header: true")
+	_, err = s.Client.EnterFact(ctx, "holm-011", "tpm.header", api.EnterFact{Value: "false"})
+	do(err, "enter-fact", "holm-011/tpm.header", "tpm.header: true", "tpm.header: false")
+	_, err = s.Client.TakeBackFact(ctx, "holm-011", "tpm.header")
+	do(err, "take-back-fact", "holm-011/tpm.header", "tpm.header: false", "not entered")
+	_, err = s.Client.Tick(ctx, "gull-101", "prepare", "backup", api.SayTick{State: "done"})
+	do(err, "tick", "gull-101/prepare/backup", "nothing was said", "Done, says everything")
+	_, err = s.Client.SetTargets(ctx, api.TargetSet{PC: "skerry-13"})
+	do(err, "set-targets", "", "PCs: skerry-12; Macs: fathom-9", "PCs: skerry-13; Macs: fathom-9")
+	_, err = s.Client.PutUser(ctx, "harbour-master", api.PutUser{Role: "viewer"})
+	do(err, "put-user", "harbour-master", "no such user", "viewer")
+	_, err = s.Client.AddToken(ctx, api.NewToken{Name: "pier", Scope: "submit"})
+	do(err, "add-token", "", "", "pier, may submit")
+	_, err = s.Client.DropHouse(ctx, "prices")
+	do(err, "drop-house", "prices", "", "")
+	// What is refused, read or handed in leaves no act.
+	before := last()
+	_, _ = s.Client.EnterFact(ctx, "holm-011", "tpm.header", api.EnterFact{Value: "perhaps"})
+	_ = s.Client.RemoveUser(ctx, "demo")
+	_, _ = s.Client.Tick(ctx, "gull-101", "step", "nothing", api.SayTick{State: "done"})
+	_, _ = s.Client.Device(ctx, "gull-101")
+	src, err := s.Client.Inventory(ctx, "gull-101", 0)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := s.Client.Submit(ctx, src); err != nil {
+		t.Fatal(err)
+	}
+	if a := last(); a != before {
+		t.Errorf("nothing was changed, and it says %+v", a)
+	}
+	// They can be picked and paged.
+	l, err := s.Client.Acts(ctx, "", "holm-011", 0, 2)
+	if err != nil || len(l.Acts) != 2 || !l.More || l.Acts[0].What != "take-back-fact" {
+		t.Errorf("%v %+v", err, l)
+	}
+	if l, err = s.Client.Acts(ctx, "", "holm-011", l.Acts[1].ID, 2); err != nil || len(l.Acts) != 1 || l.More {
+		t.Errorf("%v %+v", err, l)
+	}
+	if l, err = s.Client.Acts(ctx, "somebody", "", 0, 9); err != nil || len(l.Acts) != 0 {
+		t.Errorf("%v %+v", err, l)
+	}
+}

@@ -1,0 +1,60 @@
+<script setup lang="ts">
+import { ref } from 'vue'
+
+import { api, ask, type Schemas } from '../client'
+import { sayMoment } from '../words'
+
+/** What was changed, by whom, the latest first. */
+const acts = ref<Schemas['Act'][]>([])
+const more = ref(true)
+const trouble = ref('')
+const loaded = ref(false)
+
+async function load() {
+  trouble.value = ''
+  try {
+    const page = await ask(
+      api.GET('/acts', { params: { query: { before: acts.value.at(-1)?.id ?? 0, size: 100 } } }),
+    )
+    acts.value.push(...page.acts)
+    more.value = page.more
+    loaded.value = true
+  } catch (e) {
+    trouble.value = (e as Error).message
+  }
+}
+void load()
+</script>
+
+<template>
+  <p v-if="trouble" role="alert" class="text-replace">{{ trouble }}</p>
+  <p v-else-if="!loaded" role="status" class="text-soft">Opening…</p>
+  <p v-else-if="!acts.length">Nothing was changed yet. Inventories are in each machine's history.</p>
+  <ul v-else class="text-sm">
+    <li
+      v-for="a in acts"
+      :key="a.id"
+      class="gap-x-4 border-t border-line/60 py-1.5 md:grid md:grid-cols-[10rem_9rem_15rem_1fr]"
+      :data-act="a.what"
+    >
+      <span class="whitespace-nowrap text-soft">{{ sayMoment(a.at) }}</span>
+      <span class="ml-2 font-semibold wrap-anywhere md:ml-0">{{ a.who }}</span>
+      <span class="block wrap-anywhere"
+        >{{ a.what.replaceAll('-', ' ') }} <span class="text-soft">{{ a.subject }}</span></span
+      >
+      <span class="block wrap-anywhere"
+        ><template v-if="a.was"
+          ><span class="text-soft">{{ a.was }}</span> → </template
+        >{{ a.becomes }}</span
+      >
+    </li>
+  </ul>
+  <button
+    v-if="loaded && more"
+    type="button"
+    class="mt-3 cursor-pointer text-accent underline underline-offset-2"
+    @click="load"
+  >
+    Earlier ones
+  </button>
+</template>

@@ -1,0 +1,43 @@
+<script setup lang="ts">
+import { ref } from 'vue'
+
+import { api, signedOut } from '../client'
+
+/** Changes one's own password; that signs out everywhere. */
+const old = ref('')
+const fresh = ref('')
+const trouble = ref('')
+
+async function change() {
+  trouble.value = ''
+  const { error } = await api.PUT('/session/password', { body: { old: old.value, new: fresh.value } })
+  if (error) trouble.value = (error as { detail?: string }).detail ?? 'The service did not change it.'
+  else window.dispatchEvent(new Event(signedOut))
+}
+const input = 'block w-64 rounded-md border border-line bg-card px-2 py-1 text-ink'
+</script>
+
+<template>
+  <form class="max-w-md space-y-3" @submit.prevent="change">
+    <p class="text-soft">You are signed out everywhere afterwards, and sign in with the new one.</p>
+    <label class="block text-sm text-soft"
+      >The password you have now
+      <input v-model="old" type="password" autocomplete="current-password" required :class="input" />
+    </label>
+    <label class="block text-sm text-soft"
+      >The new one, 12 signs at least
+      <input
+        v-model="fresh"
+        type="password"
+        autocomplete="new-password"
+        required
+        minlength="12"
+        :class="input"
+      />
+    </label>
+    <p v-if="trouble" role="alert" class="text-replace">{{ trouble }}</p>
+    <button type="submit" class="cursor-pointer rounded-md bg-accent px-4 py-1.5 font-semibold text-card">
+      Change it
+    </button>
+  </form>
+</template>

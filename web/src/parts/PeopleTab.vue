@@ -1,0 +1,174 @@
+<script setup lang="ts">
+import { useQuery } from '@pinia/colada'
+import { ref } from 'vue'
+
+import { api, ask, type Schemas } from '../client'
+import { sayMoment } from '../words'
+import TroubleBox from './TroubleBox.vue'
+
+type Role = Schemas['User']['role']
+const roles: { role: Role; may: string }[] = [
+  { role: 'viewer', may: 'reads' },
+  { role: 'technician', may: 'reads, enters facts, ticks steps, makes links to visits' },
+  { role: 'administrator', may: 'does everything' },
+]
+const users = useQuery({ key: ['users'], query: () => ask(api.GET('/users')) })
+const tokens = useQuery({ key: ['tokens'], query: () => ask(api.GET('/tokens')) })
+const name = ref('')
+const role = ref<Role>('technician')
+const token = ref('')
+const scope = ref<Schemas['NewToken']['scope']>('submit')
+const days = ref(90)
+const secret = ref<{ of: string; text: string }>()
+const trouble = ref('')
+
+async function run(f: () => Promise<void>) {
+  trouble.value = ''
+  secret.value = undefined
+  try {
+    await f()
+  } catch (e) {
+    trouble.value = (e as Error).message
+  }
+  await Promise.all([users.refetch(), tokens.refetch()])
+}
+const put = (who: string, as: Role, renew = false) =>
+  run(async () => {
+    const u = await ask(
+      api.PUT('/users/{name}', {
+        params: { path: { name: who } },
+        body: { role: as, renew: renew || undefined },
+      }),
+    )
+    if (u.password) secret.value = { of: `The password of ${u.name}`, text: u.password }
+    name.value = ''
+  })
+const remove = (who: string) =>
+  run(async () => {
+    const { error } = await api.DELETE('/users/{name}', { params: { path: { name: who } } })
+    if (error) throw new Error((error as { detail?: string }).detail)
+  })
+const addToken = () =>
+  run(async () => {
+    const t = await ask(
+      api.POST('/tokens', { body: { name: token.value, scope: scope.value, days: days.value || undefined } }),
+    )
+    secret.value = { of: `The token ${t.name}`, text: t.secret }
+    token.value = ''
+  })
+const endToken = (id: number) =>
+  run(async () => {
+    const { error } = await api.DELETE('/tokens/{id}', { params: { path: { id } } })
+    if (error) throw new Error((error as { detail?: string }).detail)
+  })
+const input = 'block rounded-md border border-line bg-card px-2 py-1 text-sm text-ink'
+const button = 'cursor-pointer rounded-md bg-accent px-3 py-1 text-sm font-semibold text-card'
+const link = 'cursor-pointer text-accent underline underline-offset-2'
+</script>
+
+<template>
+  <p v-if="trouble" role="alert" class="mb-3 text-replace">{{ trouble }}</p>
+  <p v-if="secret" role="status" class="mb-4 rounded-lg border border-line bg-card px-4 py-3">
+    {{ secret.of }}, which is shown this once: <code class="font-semibold select-all">{{ secret.text }}</code>
+  </p>
+  <TroubleBox v-if="users.error.value" :error="users.error.value" @again="users.refetch()" />
+  <section v-else aria-labelledby="users" class="mb-8">
+    <h2 id="users" class="mb-2 border-b border-line pb-1.5 font-semibold">Users</h2>
+    <table class="mb-3 w-full text-left text-sm">
+      <thead class="text-soft">
+        <tr>
+          <th scope="col" class="py-1 pr-4 font-normal">Name</th>
+          <th scope="col" class="py-1 pr-4 font-normal">Role</th>
+          <th scope="col" class="py-1 font-normal"><span class="sr-only">What can be done</span></th>
+        </tr>
+      </thead>
+      <tbody>
+        <tr
+          v-for="u in users.data.value?.users"
+          :key="u.name"
+          class="border-t border-line/60"
+          :data-user="u.name"
+        >
+          <th scope="row" class="py-1.5 pr-4 font-semibold">{{ u.name }}</th>
+          <td class="py-1.5 pr-4">
+            <select
+              :value="u.role"
+              :aria-label="`Role of ${u.name}`"
+              :class="input"
+              @change="put(u.name, ($event.target as HTMLSelectElement).value as Role)"
+            >
+              <option v-for="r in roles" :key="r.role" :value="r.role">{{ r.role }}</option>
+            </select>
+          </td>
+          <td class="space-x-4 py-1.5 text-right">
+            <button type="button" :class="link" @click="put(u.name, u.role, true)">New password</button>
+            <button type="button" :class="link" :aria-label="`Remove ${u.name}`" @click="remove(u.name)">
+              Remove
+            </button>
+          </td>
+        </tr>
+      </tbody>
+    </table>
+    <form class="flex flex-wrap items-end gap-3" aria-label="Add a user" @submit.prevent="put(name, role)">
+      <label class="text-xs text-soft"
+        >Name
+        <input v-model="name" required maxlength="200" :class="[input, 'w-52']" />
+      </label>
+      <label class="text-xs text-soft"
+        >Role
+        <select v-model="role" :class="input">
+          <option v-for="r in roles" :key="r.role" :value="r.role">{{ r.role }}: {{ r.may }}</option>
+        </select>
+      </label>
+      <button type="submit" :class="button">Add</button>
+    </form>
+  </section>
+  <TroubleBox v-if="tokens.error.value" :error="tokens.error.value" @again="tokens.refetch()" />
+  <section v-else aria-labelledby="tokens">
+    <h2 id="tokens" class="mb-2 border-b border-line pb-1.5 font-semibold">Tokens, which let programs in</h2>
+    <table class="mb-3 w-full text-left text-sm">
+      <thead class="text-soft">
+        <tr>
+          <th scope="col" class="py-1 pr-4 font-normal">Name</th>
+          <th scope="col" class="py-1 pr-4 font-normal">May</th>
+          <th scope="col" class="py-1 pr-4 font-normal">Used</th>
+          <th scope="col" class="py-1 pr-4 font-normal">Expires</th>
+          <th scope="col" class="py-1 font-normal"><span class="sr-only">What can be done</span></th>
+        </tr>
+      </thead>
+      <tbody>
+        <tr v-for="t in tokens.data.value?.tokens" :key="t.id" class="border-t border-line/60">
+          <th scope="row" class="py-1.5 pr-4 font-semibold">{{ t.name }}</th>
+          <td class="py-1.5 pr-4">{{ t.scope }}</td>
+          <td class="py-1.5 pr-4">{{ t.used_at ? sayMoment(t.used_at) : 'never' }}</td>
+          <td class="py-1.5 pr-4">{{ t.expires_at ? sayMoment(t.expires_at) : 'never' }}</td>
+          <td class="py-1.5 text-right">
+            <button type="button" :class="link" :aria-label="`End ${t.name}`" @click="endToken(t.id)">
+              End
+            </button>
+          </td>
+        </tr>
+      </tbody>
+    </table>
+    <form class="flex flex-wrap items-end gap-3" aria-label="Add a token" @submit.prevent="addToken">
+      <label class="text-xs text-soft"
+        >Name
+        <input v-model="token" required maxlength="100" :class="[input, 'w-52']" />
+      </label>
+      <label class="text-xs text-soft"
+        >May
+        <select v-model="scope" :class="input">
+          <option value="submit">submit inventories, and nothing else</option>
+          <option value="read">read</option>
+          <option value="work">read, and work on machines</option>
+          <option value="manage">do everything</option>
+        </select>
+      </label>
+      <label class="text-xs text-soft"
+        >Days until it expires
+        <input v-model.number="days" type="number" min="0" max="3650" :class="[input, 'w-24']" />
+      </label>
+      <button type="submit" :class="button">Add</button>
+    </form>
+  </section>
+</template>
