@@ -74,7 +74,7 @@ func rootCommand() *cobra.Command {
 	})
 	root.PersistentFlags().String("config", "", "file with values for options, such as `server: http://…` (YAML)")
 	root.PersistentPreRunE = func(cmd *cobra.Command, _ []string) error { return fillFlags(cmd) }
-	root.AddCommand(inspectCommand(), checkCommand(), planCommand(), compareCommand(), submitCommand(), devicesCommand(), releasesCommand(), houseCommand(), placesCommand(), tokensCommand(), serveCommand(), demoCommand(), usersCommand(), actsCommand())
+	root.AddCommand(inspectCommand(), checkCommand(), planCommand(), compareCommand(), submitCommand(), devicesCommand(), releasesCommand(), houseCommand(), placesCommand(), tokensCommand(), serveCommand(), demoCommand(), usersCommand(), actsCommand(), backupCommand(), restoreCommand())
 	root.CompletionOptions.HiddenDefaultCmd = true
 	usageArgs(root)
 	return root

@@ -22,6 +22,16 @@ import (
 	"rolltop.example/rolltop/internal/standin"
 )
 
+// What the environment says of a service must not lead a test there.
+func TestMain(m *testing.M) {
+	for _, v := range os.Environ() {
+		if name, _, _ := strings.Cut(v, "="); strings.HasPrefix(name, "ROLLTOP_") {
+			os.Unsetenv(name)
+		}
+	}
+	os.Exit(m.Run())
+}
+
 // rolltop runs a command line and returns its exit status and what it printed.
 func rolltop(t *testing.T, args ...string) (code int, out, errOut string) {
 	t.Helper()

@@ -53,6 +53,7 @@ func devicesCommand() *cobra.Command {
 	forget := &cobra.Command{Use: "take-back KEY FACT", Short: "Take back a fact that was entered by hand", Args: cobra.ExactArgs(2), RunE: takeBackFact}
 	serviceFlags(forget)
 	cmd.AddCommand(show, inv, enter, forget)
+	cmd.AddCommand(exportCommand())
 	cmd.AddCommand(workCommands()...)
 	return cmd
 }

@@ -326,3 +326,44 @@ func (c *Client) Acts(ctx context.Context, who, subject string, before int64, si
 	q := url.Values{"who": {who}, "subject": {subject}, "before": {strconv.FormatInt(before, 10)}, "size": {strconv.Itoa(size)}}
 	return l, c.get(ctx, "acts", q, &l)
 }
+
+// Backup writes a copy of the service's database to w.
+func (c *Client) Backup(ctx context.Context, w io.Writer) error { return c.download(ctx, "backup", w) }
+
+// Export writes every machine that a filter picks to w: as csv or ndjson, with
+// facts as columns.
+func (c *Client) Export(ctx context.Context, where, format string, facts []string, w io.Writer) error {
+	return c.download(ctx, "export?"+url.Values{"where": {where}, "format": {format}, "facts": {strings.Join(facts, ",")}}.Encode(), w)
+}
+
+// download copies an answer of any size. It may take as long as it takes.
+func (c *Client) download(ctx context.Context, path string, w io.Writer) error {
+	rel, err := url.Parse(strings.TrimSuffix(c.base.Path, "/") + "/api/" + path)
+	if err != nil {
+		return err
+	}
+	req, err := http.NewRequestWithContext(ctx, http.MethodGet, c.base.ResolveReference(rel).String(), nil)
+	if err != nil {
+		return err
+	}
+	if c.token != "" {
+		req.Header.Set("Authorization", "Bearer "+c.token)
+	}
+	res, err := (&http.Client{}).Do(req)
+	if err != nil {
+		return &Unreachable{c.base.String(), err}
+	}
+	defer res.Body.Close()
+	if res.StatusCode != http.StatusOK {
+		reply, _ := io.ReadAll(io.LimitReader(res.Body, 1<<20))
+		p := new(api.Problem)
+		if json.Unmarshal(reply, p) != nil || p.Status == 0 {
+			p = &api.Problem{Status: res.StatusCode, Title: http.StatusText(res.StatusCode), Detail: fmt.Sprintf("%s answered %s; is it a rolltop service?", c.base, res.Status)}
+		}
+		return p
+	}
+	if _, err := io.Copy(w, res.Body); err != nil {
+		return fmt.Errorf("the answer of %s broke off: %w", c.base, err)
+	}
+	return nil
+}

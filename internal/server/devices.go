@@ -98,13 +98,13 @@ func (s *Server) listDevices(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, s.problem(err, "")
 	}
-	answers, err := s.answers(ctx, rows)
+	answers, err := s.answers(ctx, rows, nil)
 	if err != nil {
 		return nil, s.problem(err, "")
 	}
 	for i := range rows {
 		row := deviceRow(&rows[i])
-		row.Answer = answers[rows[i].ID]
+		row.Answer = answers[rows[i].ID].says
 		out.Devices = append(out.Devices, row)
 	}
 	return &struct{ Body api.DeviceList }{out}, nil

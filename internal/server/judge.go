@@ -122,10 +122,17 @@ func (s *Server) check(ctx context.Context, t target, inv *inventory.Document) (
 	return doc, nil
 }
 
-// answers are the sentences on what machines take, by their numbers: worked out
-// from packed facts, which hold what decides.
-func (s *Server) answers(ctx context.Context, rows []fleet.Row) (map[int64]string, error) {
-	out := map[int64]string{}
+// answer is the sentence on what a machine takes, with facts that were asked
+// for.
+type answer struct {
+	says  string
+	facts map[string]string
+}
+
+// answers are worked out from packed facts, which hold what decides; by the
+// numbers of the machines.
+func (s *Server) answers(ctx context.Context, rows []fleet.Row, defs []*fact.Def) (map[int64]answer, error) {
+	out := map[int64]answer{}
 	var ids []int64
 	for i := range rows {
 		ids = append(ids, rows[i].ID)
@@ -137,14 +144,17 @@ func (s *Server) answers(ctx context.Context, rows []fleet.Row) (map[int64]strin
 	err := s.store.EachRow(ctx, nil, fact.Catalogue, ids, func(list []store.Row) error {
 		for i := range list {
 			d := &list[i]
-			t, ok := s.target(d.Class)
-			if !ok || d.Packed == nil {
+			if d.Packed == nil {
 				continue
 			}
 			if err := f.Unpack(d.Packed); err != nil {
 				return err
 			}
-			out[d.ID] = assess.Answer(m, t.release, f)
+			a := answer{facts: inWords(f, defs)}
+			if t, ok := s.target(d.Class); ok {
+				a.says = assess.Answer(m, t.release, f)
+			}
+			out[d.ID] = a
 		}
 		return nil
 	})

@@ -20,6 +20,7 @@ import (
 	"github.com/go-chi/httprate"
 
 	"rolltop.example/rolltop/core/doc"
+	"rolltop.example/rolltop/core/fleet"
 	"rolltop.example/rolltop/core/means"
 	"rolltop.example/rolltop/core/release"
 	"rolltop.example/rolltop/internal/api"
@@ -105,6 +106,14 @@ func (s *Server) Handler() http.Handler {
 		}
 		_, _ = w.Write([]byte("ok\n"))
 	})
+	// The index is loaded before anything is served, so that ready is what answers.
+	r.Get("/readyz", func(w http.ResponseWriter, r *http.Request) {
+		if err := s.look(r.Context(), func(*fleet.Index) {}); err != nil {
+			http.Error(w, "the fleet cannot be read", http.StatusServiceUnavailable)
+			return
+		}
+		_, _ = w.Write([]byte("ready\n"))
+	})
 	r.Mount("/api", s.apiRouter())
 	r.Get(visitPath+"*", s.visit)
 	r.Handle("/*", consoleHandler(s.console))
@@ -149,6 +158,8 @@ func Describe(r chi.Router, s *Server) huma.API {
 	s.releases(a)
 	s.tokens(a)
 	s.people(a)
+	s.exports(a)
+	s.backups(a)
 	s.places(a)
 	return a
 }

@@ -36,6 +36,7 @@ var ErrNotFound = errors.New("not found")
 
 // Store is an open database.
 type Store struct {
+	path           string
 	writer, reader *sqlx.DB
 	lock           *flock.Flock
 	pack           *zstd.Encoder
@@ -91,7 +92,7 @@ func open(path string) (*Store, error) {
 		return nil, errors.Join(err, writer.Close())
 	}
 	reader.SetMaxOpenConns(4)
-	s := &Store{writer: writer, reader: reader}
+	s := &Store{path: path, writer: writer, reader: reader}
 	if s.pack, err = zstd.NewWriter(nil, zstd.WithEncoderLevel(zstd.SpeedFastest), zstd.WithEncoderConcurrency(1)); err == nil {
 		s.unpack, err = zstd.NewReader(nil, zstd.WithDecoderMaxMemory(64<<20), zstd.WithDecoderConcurrency(0))
 	}

@@ -367,3 +367,74 @@ func TestTokensAndSessions(t *testing.T) {
 		t.Errorf("ended twice: %v", err)
 	}
 }
+
+// A backup is taken while others write, is whole, and is put back only where
+// nothing is.
+func TestBackupAndRestore(t *testing.T) {
+	dir := t.TempDir()
+	s, err := store.Open(filepath.Join(dir, "fleet.db"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer s.Close()
+	stop, wrote := make(chan struct{}), make(chan int, 1)
+	go func() {
+		for n := 0; ; n++ {
+			select {
+			case <-stop:
+				wrote <- n
+				return
+			default:
+				if err := s.SetPlaces(ctx, []store.Place{{Prefix: "A", Name: fmt.Sprint(n)}, {Prefix: "B", Name: fmt.Sprint(n)}}); err != nil {
+					t.Error(err)
+				}
+			}
+		}
+	}()
+	copyOf := filepath.Join(dir, "copy.db")
+	time.Sleep(20 * time.Millisecond)
+	err = s.Backup(ctx, copyOf)
+	close(stop)
+	if n := <-wrote; err != nil || n == 0 {
+		t.Fatal(err, n)
+	}
+	if err := s.Backup(ctx, copyOf); err == nil || !strings.Contains(err.Error(), "is there already") {
+		t.Errorf("over another file: %v", err)
+	}
+	back := filepath.Join(dir, "back.db")
+	if err := store.Restore(ctx, copyOf, back); err != nil {
+		t.Fatal(err)
+	}
+	r, err := store.Open(back)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer r.Close()
+	// What one transaction wrote is there as a whole.
+	if p, err := r.Places(ctx); err != nil || len(p) != 2 || p[0].Name != p[1].Name {
+		t.Errorf("%v %+v", err, p)
+	}
+	if err := store.Restore(ctx, copyOf, back); err == nil || !strings.Contains(err.Error(), "is there already and stays as it is") {
+		t.Errorf("over a database: %v", err)
+	}
+	damaged, _ := os.ReadFile(copyOf)
+	for i := 5000; i < len(damaged) && i < 60000; i++ {
+		damaged[i] ^= 0x5a
+	}
+	write := func(name string, b []byte) string {
+		path := filepath.Join(dir, name)
+		if err := os.WriteFile(path, b, 0o600); err != nil {
+			t.Fatal(err)
+		}
+		return path
+	}
+	for name, path := range map[string]string{"damaged": write("damaged.db", damaged), "text": write("text.db", []byte("this is no database, whatever its name says")), "empty": write("empty.db", nil), "missing": filepath.Join(dir, "none.db"), "directory": dir} {
+		to := filepath.Join(dir, "to-"+name)
+		if err := store.Restore(ctx, path, to); err == nil {
+			t.Errorf("%s is restored", name)
+		}
+		if _, err := os.Stat(to); err == nil {
+			t.Errorf("%s leaves a file", name)
+		}
+	}
+}

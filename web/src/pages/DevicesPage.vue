@@ -84,6 +84,12 @@ const title = computed(() => {
     <RouterLink v-if="where" :to="{ name: 'devices' }" class="text-accent underline underline-offset-2"
       >Show all</RouterLink
     >
+    <a
+      v-if="data?.total"
+      :href="`/api/export?where=${encodeURIComponent(where)}`"
+      class="no-print ml-auto text-sm text-soft underline underline-offset-2 hover:text-ink"
+      >Export as CSV</a
+    >
   </div>
 
   <form
@@ -147,7 +153,9 @@ const title = computed(() => {
     </form>
     <p class="mt-1">
       Terms parted by blanks, key=value[,value]: disposition, place, class, fails, alone, unknown, installed,
-      model, maker, certainty. The same text works with <code>rolltop devices --where</code>.
+      model, maker, certainty; or a fact: <code>memory.installed_bytes&lt;=4GiB</code>,
+      <code>tpm.state=not-seen</code>, <code>missing=tpm.header</code>. The same text works with
+      <code>rolltop devices --where</code>.
     </p>
   </details>
 

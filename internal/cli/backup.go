@@ -1,0 +1,123 @@
+package cli
+
+import (
+	"errors"
+	"fmt"
+	"os"
+	"path/filepath"
+
+	"github.com/spf13/cobra"
+
+	"rolltop.example/rolltop/internal/store"
+)
+
+func backupCommand() *cobra.Command {
+	cmd := &cobra.Command{Use: "backup --out FILE", Short: "Write a copy of the service's database, while it runs", Args: cobra.NoArgs, RunE: backup,
+		Long: "Asks the service for a copy of its database, as it is at one moment, and verifies\nit. It holds everything, hashes of passwords and tokens among it: keep it as you keep\nthe database. With --database it copies the database of a service that is stopped.\n\n  rolltop backup --out fleet-2026-11-23.db"}
+	cmd.Flags().String("out", "", "file to write; nothing is overwritten")
+	cmd.Flags().String("database", "", "database file of a service that is stopped, in place of a service")
+	serviceFlags(cmd)
+	return cmd
+}
+
+func backup(cmd *cobra.Command, _ []string) error {
+	out, _ := cmd.Flags().GetString("out")
+	if out == "" {
+		return wrongUsage("no file is named; give --out FILE")
+	}
+	if _, err := os.Lstat(out); err == nil {
+		return fmt.Errorf("%s is there already and stays as it is; name another file", out)
+	}
+	part, err := os.CreateTemp(filepath.Dir(out), ".rolltop-backup-*")
+	if err != nil {
+		return fmt.Errorf("%s cannot be written: %w", out, bare(err))
+	}
+	defer os.Remove(part.Name()) // where it has become the backup, there is none
+	if err := copyDatabase(cmd, part); err != nil {
+		return errors.Join(err, part.Close())
+	}
+	if err := errors.Join(part.Sync(), part.Close(), store.Verify(contextOf(cmd), part.Name())); err != nil {
+		return err
+	}
+	if err := os.Link(part.Name(), out); err != nil { // unlike a rename, it overwrites nothing
+		return fmt.Errorf("%s cannot be written: %w", out, err)
+	}
+	fmt.Fprintf(cmd.OutOrStdout(), "%s is written and verified.\n", out)
+	return nil
+}
+
+func copyDatabase(cmd *cobra.Command, to *os.File) error {
+	path, _ := cmd.Flags().GetString("database")
+	if path == "" {
+		c, err := service(cmd)
+		if err != nil {
+			return err
+		}
+		return c.Backup(contextOf(cmd), to)
+	}
+	if _, err := os.Stat(path); err != nil {
+		return fmt.Errorf("%s cannot be read: %w", path, bare(err))
+	}
+	st, err := store.Open(path)
+	if err != nil {
+		return err
+	}
+	if err := os.Remove(to.Name()); err != nil {
+		return errors.Join(err, st.Close())
+	}
+	return errors.Join(st.Backup(contextOf(cmd), to.Name()), st.Close())
+}
+
+func restoreCommand() *cobra.Command {
+	cmd := &cobra.Command{Use: "restore BACKUP --database FILE", Short: "Put a backup where a service is to find its database", Args: cobra.ExactArgs(1),
+		Long: "Verifies a backup and copies it. Nothing is overwritten: move an old database away\nfirst. The service brings it up to date when it starts.\n\n  rolltop restore fleet-2026-11-23.db --database fleet.db",
+		RunE: func(cmd *cobra.Command, args []string) error {
+			path, _ := cmd.Flags().GetString("database")
+			if path == "" {
+				return wrongUsage("no place is named; give --database FILE")
+			}
+			if err := store.Restore(contextOf(cmd), args[0], path); err != nil {
+				return err
+			}
+			fmt.Fprintf(cmd.OutOrStdout(), "%s is restored and verified. Start the service: rolltop serve --database %s\n", path, path)
+			return nil
+		}}
+	cmd.Flags().String("database", "", "database file to make")
+	return cmd
+}
+
+func exportCommand() *cobra.Command {
+	cmd := &cobra.Command{Use: "export", Short: "Write every machine that a filter picks as a table", Args: cobra.NoArgs, RunE: export,
+		Long: "Writes all machines that a filter picks, with facts as columns where wanted.\n\n  rolltop devices export --where disposition=refit --facts memory.installed_bytes,tpm.state --out refit.csv\n  rolltop devices export --format ndjson"}
+	cmd.Flags().String("where", "", "filter")
+	cmd.Flags().StringSlice("facts", nil, "facts that become columns, parted by commas")
+	cmd.Flags().String("out", "", "file to write; nothing is overwritten. Standard output where it is not given")
+	formatFlag(cmd, "csv", "ndjson")
+	serviceFlags(cmd)
+	return cmd
+}
+
+func export(cmd *cobra.Command, _ []string) error {
+	form, c, err := asked(cmd)
+	if err != nil {
+		return err
+	}
+	where, _ := cmd.Flags().GetString("where")
+	facts, _ := cmd.Flags().GetStringSlice("facts")
+	out, _ := cmd.Flags().GetString("out")
+	if out == "" {
+		return asUsage(c.Export(contextOf(cmd), where, form, facts, cmd.OutOrStdout()))
+	}
+	f, err := os.OpenFile(out, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o644)
+	if os.IsExist(err) {
+		return fmt.Errorf("%s is there already and stays as it is; name another file", out)
+	}
+	if err != nil {
+		return fmt.Errorf("%s cannot be written: %w", out, bare(err))
+	}
+	if err := errors.Join(c.Export(contextOf(cmd), where, form, facts, f), f.Close()); err != nil {
+		return errors.Join(asUsage(err), os.Remove(out))
+	}
+	fmt.Fprintf(cmd.ErrOrStderr(), "%s is written.\n", out)
+	return nil
+}

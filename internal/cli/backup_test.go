@@ -1,0 +1,52 @@
+package cli_test
+
+import (
+	"os"
+	"path/filepath"
+	"regexp"
+	"strings"
+	"testing"
+)
+
+// What a running service knows is in its backup, and a service that starts with
+// the restored one knows the same.
+func TestBackupAndRestore(t *testing.T) {
+	dir := t.TempDir()
+	db := filepath.Join(dir, "fleet.db")
+	out, stop := start(t, "Ctrl-C", "serve", "--database", db, "--listen", "127.0.0.1:0")
+	at := []string{"--server", address.FindString(out.String()), "--token", regexp.MustCompile(`rlt_\w+`).FindString(out.String())}
+	run := func(want int, says string, args ...string) {
+		t.Helper()
+		code, text, errOut := rolltop(t, args...)
+		if code != want || !strings.Contains(text+errOut, says) {
+			t.Errorf("%v: %d, want %d and %q:\n%s%s", args, code, want, says, text, errOut)
+		}
+	}
+	run(0, "", append([]string{"submit", "--inventory", filepath.Join(files(t), "ready.json")}, at...)...)
+	copyOf := filepath.Join(dir, "copy.db")
+	run(0, "is written and verified", append([]string{"backup", "--out", copyOf}, at...)...)
+	run(1, "is there already", append([]string{"backup", "--out", copyOf}, at...)...)
+	run(2, "give --out FILE", append([]string{"backup"}, at...)...)
+	table := filepath.Join(dir, "machines.csv")
+	run(0, "is written", append([]string{"devices", "export", "--facts", "tpm.state", "--out", table}, at...)...)
+	if b, err := os.ReadFile(table); err != nil || !strings.Contains(string(b), ",tpm.state\n") || strings.Count(string(b), "\n") != 2 {
+		t.Errorf("%v\n%s", err, b)
+	}
+	run(2, "no key", append([]string{"devices", "export", "--where", "colour=red", "--out", filepath.Join(dir, "none.csv")}, at...)...)
+	if left, _ := filepath.Glob(filepath.Join(dir, "*none*")); left != nil {
+		t.Errorf("a refused export leaves %v", left)
+	}
+	if left, _ := filepath.Glob(filepath.Join(dir, ".rolltop-*")); left != nil {
+		t.Errorf("backups leave %v", left)
+	}
+	stop()
+	run(1, "is there already and stays as it is", "restore", copyOf, "--database", db)
+	back := filepath.Join(dir, "back.db")
+	run(0, "is restored and verified", "restore", copyOf, "--database", back)
+	run(0, "is written and verified", "backup", "--database", db, "--out", filepath.Join(dir, "stopped.db"))
+	run(1, "not a database file", "restore", table, "--database", filepath.Join(dir, "x.db"))
+	out, stop = start(t, "Ctrl-C", "serve", "--database", back, "--listen", "127.0.0.1:0")
+	defer stop()
+	at[1] = address.FindString(out.String())
+	run(0, "One machine.", append([]string{"devices"}, at...)...)
+}

@@ -1,0 +1,146 @@
+package server
+
+import (
+	"context"
+	"encoding/csv"
+	"encoding/json"
+	"fmt"
+	"io"
+	"net/http"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"rolltop.example/rolltop/core/doc"
+	"rolltop.example/rolltop/core/fact"
+	"rolltop.example/rolltop/core/fleet"
+	"rolltop.example/rolltop/core/say"
+	"rolltop.example/rolltop/internal/api"
+)
+
+func (s *Server) exports(a huma.API) {
+	huma.Register(a, secured(huma.Operation{OperationID: "export", Method: http.MethodGet, Path: "/export", Summary: "Every machine that a filter picks, as a table", Tags: []string{"Devices"}, Errors: []int{http.StatusUnprocessableEntity},
+		Description: "CSV opens right in spreadsheet programs: a text that one would take for a formula gets an apostrophe. NDJSON has one object a line.",
+		Responses:   map[string]*huma.Response{"200": {Description: "The table", Content: map[string]*huma.MediaType{"text/csv": {}, "application/x-ndjson": {}}}}}, ScopeRead), s.export)
+}
+
+type exportInput struct {
+	Where  string   `query:"where" maxLength:"2000" doc:"A filter"`
+	Format string   `query:"format" default:"csv" enum:"csv,ndjson"`
+	Facts  []string `query:"facts" maxItems:"40" doc:"Facts that become columns, parted by commas: tpm.state,memory.installed_bytes"`
+}
+
+// exported is a machine in an export.
+type exported struct {
+	api.DeviceRow
+	Facts map[string]string `json:"facts,omitempty"`
+}
+
+// batch is how many machines an export works out at once.
+const batch = 500
+
+func (s *Server) export(ctx context.Context, in *exportInput) (*huma.StreamResponse, error) {
+	f, err := where(in.Where)
+	if err != nil {
+		return nil, err
+	}
+	var defs []*fact.Def
+	for _, name := range in.Facts {
+		def := fact.ByName(name)
+		if def == nil || def.ID.Group() != fact.NoGroup {
+			return nil, &api.Problem{Status: http.StatusUnprocessableEntity, Title: "No such fact", Detail: fmt.Sprintf("there is no fact %q; %s", name, doc.Suggest(name, fact.Names()))}
+		}
+		defs = append(defs, def)
+	}
+	var rows []fleet.Row
+	if err := s.look(ctx, func(x *fleet.Index) {
+		picked := x.Select(f)
+		rows = picked.Page("name", 0, picked.Len())
+	}); err != nil {
+		return nil, s.problem(err, "")
+	}
+	return &huma.StreamResponse{Body: func(c huma.Context) {
+		kind, ending, write := "text/csv; charset=utf-8", "csv", s.table
+		if in.Format == "ndjson" {
+			kind, ending, write = "application/x-ndjson", "ndjson", s.lines
+		}
+		c.SetHeader("Content-Type", kind)
+		c.SetHeader("Content-Disposition", `attachment; filename="machines.`+ending+`"`)
+		if err := write(ctx, c.BodyWriter(), rows, defs); err != nil {
+			s.log.Warn("an export was not written to its end", "error", err)
+		}
+	}}, nil
+}
+
+// each works machines out piece by piece.
+func (s *Server) each(ctx context.Context, rows []fleet.Row, defs []*fact.Def, f func(*exported) error) error {
+	for len(rows) > 0 {
+		some := rows[:min(batch, len(rows))]
+		rows = rows[len(some):]
+		got, err := s.answers(ctx, some, defs)
+		if err != nil {
+			return err
+		}
+		for i := range some {
+			e := exported{DeviceRow: deviceRow(&some[i])}
+			e.Answer, e.Facts = got[some[i].ID].says, got[some[i].ID].facts
+			if err := f(&e); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
+func (s *Server) lines(ctx context.Context, w io.Writer, rows []fleet.Row, defs []*fact.Def) error {
+	enc := json.NewEncoder(w)
+	return s.each(ctx, rows, defs, func(e *exported) error { return enc.Encode(e) })
+}
+
+func (s *Server) table(ctx context.Context, w io.Writer, rows []fleet.Row, defs []*fact.Def) error {
+	out := csv.NewWriter(w)
+	heads := []string{"key", "name", "place", "class", "manufacturer", "model", "installed", "taken_at", "release", "disposition", "certainty", "fails", "answer"}
+	for _, d := range defs {
+		heads = append(heads, d.Name)
+	}
+	if err := out.Write(heads); err != nil {
+		return err
+	}
+	err := s.each(ctx, rows, defs, func(e *exported) error {
+		cells := []string{e.Key, e.Name, e.Place, e.Class, e.Manufacturer, e.Model, e.Installed, e.TakenAt.UTC().Format(time.RFC3339), e.Release, e.Disposition, e.Certainty, strconv.Itoa(e.Fails), e.Answer}
+		for _, d := range defs {
+			cells = append(cells, e.Facts[d.Name])
+		}
+		for i := range cells {
+			cells[i] = plainCell(cells[i])
+		}
+		return out.Write(cells)
+	})
+	out.Flush()
+	if err != nil {
+		return err
+	}
+	return out.Error()
+}
+
+// plainCell keeps a spreadsheet program from taking a text for a formula.
+func plainCell(s string) string {
+	if s != "" && strings.ContainsRune("=+-@\t\r", rune(s[0])) {
+		return "'" + s
+	}
+	return s
+}
+
+// inWords is the facts of a machine that an export asks for; those that are not
+// known are left out.
+func inWords(f *fact.Facts, defs []*fact.Def) map[string]string {
+	out := map[string]string{}
+	for _, d := range defs {
+		if v := f.Value(d.ID); v.Known() {
+			out[d.Name] = say.Value(d, v)
+		}
+	}
+	return out
+}

@@ -1,0 +1,98 @@
+package store
+
+import (
+	"context"
+	"database/sql"
+	"errors"
+	"fmt"
+	"io"
+	"net/url"
+	"os"
+	"path/filepath"
+)
+
+// Backup writes a copy of the database, as it is at one moment, to a file that
+// is not there yet. Reading and writing go on meanwhile.
+func (s *Store) Backup(ctx context.Context, path string) error {
+	if _, err := os.Lstat(path); err == nil {
+		return fmt.Errorf("%s is there already and stays as it is; name another file", path)
+	}
+	db, err := sql.Open("sqlite", "file:"+(&url.URL{Path: s.path}).EscapedPath()+"?_pragma=busy_timeout(5000)")
+	if err != nil {
+		return err
+	}
+	_, err = db.ExecContext(ctx, "VACUUM INTO ?", path)
+	if err = errors.Join(err, db.Close()); err != nil {
+		return errors.Join(fmt.Errorf("the copy cannot be written: %w", err), removed(path))
+	}
+	return nil
+}
+
+func removed(path string) error {
+	if err := os.Remove(path); !errors.Is(err, os.ErrNotExist) {
+		return err
+	}
+	return nil
+}
+
+// Beside makes the name of a file that is not there yet, in the directory of the
+// database.
+func (s *Store) Beside(pattern string) (string, error) {
+	f, err := os.CreateTemp(filepath.Dir(s.path), pattern)
+	if err != nil {
+		return "", err
+	}
+	return f.Name(), errors.Join(f.Close(), os.Remove(f.Name()))
+}
+
+// Verify refuses a file that is no Rolltop database, is from a newer version, or
+// is damaged.
+func Verify(ctx context.Context, path string) error {
+	if st, err := os.Stat(path); err != nil {
+		return fmt.Errorf("the backup cannot be read: %w", err)
+	} else if st.IsDir() || st.Size() == 0 {
+		return fmt.Errorf("%s is no backup; name the file that rolltop backup wrote", path)
+	}
+	dsn := "file:" + (&url.URL{Path: path}).EscapedPath() + "?mode=ro&immutable=1"
+	if err := inspect(path, dsn); err != nil {
+		return err
+	}
+	db, err := sql.Open("sqlite", dsn)
+	if err != nil {
+		return err
+	}
+	defer db.Close()
+	var says string
+	if err := db.QueryRowContext(ctx, "PRAGMA integrity_check(1)").Scan(&says); err != nil {
+		return explain(path, err)
+	}
+	if says != "ok" {
+		return fmt.Errorf("the backup %s is damaged (%s); take another one", path, says)
+	}
+	return nil
+}
+
+// Restore puts a verified backup where a database is to be. It overwrites
+// nothing.
+func Restore(ctx context.Context, backup, path string) error {
+	if err := Verify(ctx, backup); err != nil {
+		return err
+	}
+	from, err := os.Open(backup)
+	if err != nil {
+		return err
+	}
+	defer from.Close()
+	to, err := os.OpenFile(path, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o600)
+	if errors.Is(err, os.ErrExist) {
+		return fmt.Errorf("%s is there already and stays as it is; move it away first, or name another file", path)
+	}
+	if err != nil {
+		return err
+	}
+	_, err = io.Copy(to, from)
+	if err = errors.Join(err, to.Sync(), to.Close()); err != nil {
+		return errors.Join(err, removed(path))
+	}
+	return Verify(ctx, path)
+}
