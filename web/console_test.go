@@ -374,3 +374,27 @@ func TestPeople(t *testing.T) {
 	must(t, p.Go(s.URL+"/settings?kind=password"), p.Type("input[autocomplete=current-password]", "guess"), p.Type("input[autocomplete=new-password]", "lantern-and-rope"), p.Key("\r"), p.WaitText("the old password is not right"),
 		p.Type("input[autocomplete=current-password]", password), p.Key("\r"), p.WaitText("Sign in"), p.SignIn(s.URL, "harbour-master", "lantern-and-rope"))
 }
+
+// Intake makes a token, says the commands with it, and takes inventories from
+// files: a bad one does not lose the good ones.
+func TestIntake(t *testing.T) {
+	s := servertest.Demo(t, web.Console())
+	p := openRefused(t, s)
+	must(t, p.Go(s.URL+"/intake"), p.WaitText("rolltop-collect.exe --server "+s.URL), p.Type("form:not([role=search]) input", "gull-quay"), p.Click("form:not([role=search]) button"), p.WaitText("The token gull-quay, which is shown this once"))
+	secret := p.Text("code.select-all")
+	if got := p.Text("pre"); !strings.Contains(got, "$env:ROLLTOP_TOKEN = '"+secret+"'") || !strings.Contains(got, s.URL+"/download/rolltop-collect-windows-amd64.exe") {
+		t.Errorf("the commands are %q", got)
+	}
+	one := func(name string) string {
+		return `{"format":"rolltop-inventory/1","taken_at":"2026-11-20T10:00:00Z","device":{"name":"` + name + `","serial":"` + name + `"},"os":{"platform":"windows"}}`
+	}
+	file := filepath.Join(t.TempDir(), "fleet.ndjson")
+	must(t, os.WriteFile(file, []byte(one("QUAY-001")+"\n"+strings.Replace(one("QUAY-002"), "windows", "abacus", 1)+"\n"+one("QUAY-003")+"\n"), 0o600))
+	must(t, p.Upload("input[type=file]", file), p.WaitText("2 of 3 were taken; 1 was refused and left everything as it was."), p.WaitText("fleet.ndjson, line 2"), p.WaitText("QUAY-003"))
+	if p.Count("[data-good=true]") != 2 || p.Count("[data-good=false]") != 1 {
+		t.Error("the report is not row by row")
+	}
+	if l, err := s.Client.Devices(t.Context(), "quay-00", "name", 1, 9); err != nil || l.Total != 2 {
+		t.Errorf("%d machines, %v", l.Total, err)
+	}
+}

@@ -459,3 +459,18 @@ type ActList struct {
 	Acts []Act `json:"acts"`
 	More bool  `json:"more" doc:"There are earlier ones; ask for those before the last id"`
 }
+
+// Collector is a program or script that the service hands out.
+type Collector struct {
+	Name         string `json:"name"`
+	Platform     string `json:"platform" doc:"Linux, Windows, macOS; older systems, for a script"`
+	Architecture string `json:"architecture,omitempty"`
+	Path         string `json:"path" doc:"To be put behind the service's address"`
+	Bytes        int64  `json:"bytes"`
+	SHA256       string `json:"sha256"`
+}
+
+// CollectorList lists collectors.
+type CollectorList struct {
+	Collectors []Collector `json:"collectors"`
+}

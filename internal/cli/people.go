@@ -99,7 +99,7 @@ func setStoppedUser(ctx context.Context, cmd *cobra.Command, path, name, role st
 	if err != nil {
 		return "", err
 	}
-	s, err := newServer(ctx, st, cmd.ErrOrStderr(), false)
+	s, err := newServer(ctx, st, "", cmd.ErrOrStderr(), false)
 	if err == nil {
 		password = server.NewSecret("")
 		err = s.PutUser(ctx, name, role, password)

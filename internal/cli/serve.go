@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"io/fs"
 	"log/slog"
 	"net"
 	"net/http"
@@ -44,7 +45,7 @@ func serveCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			s, err := newServer(contextOf(cmd), st, cmd.ErrOrStderr(), verbose)
+			s, err := newServer(contextOf(cmd), st, collectorsOf(cmd), cmd.ErrOrStderr(), verbose)
 			if err == nil {
 				err = firstStart(contextOf(cmd), s, st, cmd.OutOrStdout())
 			}
@@ -57,6 +58,7 @@ func serveCommand() *cobra.Command {
 	}
 	cmd.Flags().String("database", "rolltop.db", "database file; made where there is none")
 	cmd.Flags().String("listen", defaultListen, "address to listen on")
+	cmd.Flags().String("collectors", "dist", "directory with the collectors that machines download, as make dist writes it")
 	cmd.Flags().Bool("verbose", false, "log every request")
 	return cmd
 }
@@ -69,12 +71,25 @@ func netCause(err error) error {
 	return err
 }
 
-func newServer(ctx context.Context, st *store.Store, logTo io.Writer, verbose bool) (*server.Server, error) {
+func collectorsOf(cmd *cobra.Command) string {
+	dir, _ := cmd.Flags().GetString("collectors")
+	return dir
+}
+
+// collectorsIn is the directory with collectors, or nil where there is none.
+func collectorsIn(dir string) fs.FS {
+	if st, err := os.Stat(dir); err != nil || !st.IsDir() {
+		return nil
+	}
+	return os.DirFS(dir)
+}
+
+func newServer(ctx context.Context, st *store.Store, collectors string, logTo io.Writer, verbose bool) (*server.Server, error) {
 	level := slog.LevelInfo
 	if verbose {
 		level = slog.LevelDebug
 	}
-	return server.New(ctx, server.Options{Store: st, Console: web.Console(), Log: slog.New(slog.NewTextHandler(logTo, &slog.HandlerOptions{Level: level}))})
+	return server.New(ctx, server.Options{Store: st, Console: web.Console(), Collectors: collectorsIn(collectors), Log: slog.New(slog.NewTextHandler(logTo, &slog.HandlerOptions{Level: level}))})
 }
 
 func firstStart(ctx context.Context, s *server.Server, st *store.Store, out io.Writer) error {
@@ -122,6 +137,7 @@ func demoCommand() *cobra.Command {
 	}
 	cmd.Flags().String("listen", defaultListen, "address to listen on; where its port is taken, a free one is used")
 	cmd.Flags().String("password", "", "password to sign in with, in place of a random one")
+	cmd.Flags().String("collectors", "dist", "directory with the collectors that machines download, as make dist writes it")
 	cmd.Flags().Bool("verbose", false, "log every request")
 	return cmd
 }
@@ -156,7 +172,7 @@ func runDemo(cmd *cobra.Command, _ []string) error {
 
 func serveDemo(cmd *cobra.Command, ctx context.Context, st *store.Store, ln net.Listener) error {
 	verbose, _ := cmd.Flags().GetBool("verbose")
-	s, err := newServer(ctx, st, cmd.ErrOrStderr(), verbose)
+	s, err := newServer(ctx, st, collectorsOf(cmd), cmd.ErrOrStderr(), verbose)
 	if err != nil {
 		return err
 	}

@@ -32,8 +32,10 @@ import (
 type Options struct {
 	Store   *store.Store
 	Log     *slog.Logger
-	Console fs.FS            // the built console; nil: none
-	Now     func() time.Time // for tests; nil: the clock
+	Console fs.FS // the built console; nil: none
+	// Collectors is a directory as make dist writes it; nil: none are handed out.
+	Collectors fs.FS
+	Now        func() time.Time // for tests; nil: the clock
 }
 
 // Server is the service.
@@ -43,7 +45,8 @@ type Server struct {
 	now     func() time.Time
 	console fs.FS
 
-	live live
+	live       live
+	collectors collectors
 
 	mu       sync.RWMutex
 	means    *means.Means
@@ -64,6 +67,8 @@ type target struct {
 // New makes a server and brings verdicts up to date with the stored targets.
 func New(ctx context.Context, o Options) (*Server, error) {
 	s := &Server{store: o.Store, log: o.Log, now: o.Now, console: o.Console, targets: map[string]target{}, compiled: map[[sha256.Size]byte]*release.Release{}, signing: make(chan struct{}, mostSignIns)}
+	s.collectors.files = o.Collectors
+	go s.collectors.all() // their sums take a moment
 	if s.now == nil {
 		s.now = time.Now
 	}
@@ -116,6 +121,7 @@ func (s *Server) Handler() http.Handler {
 	})
 	r.Mount("/api", s.apiRouter())
 	r.Get(visitPath+"*", s.visit)
+	r.Get(downloadPath+"*", s.download)
 	r.Handle("/*", consoleHandler(s.console))
 	return r
 }
@@ -150,6 +156,7 @@ func Describe(r chi.Router, s *Server) huma.API {
 	a.UseMiddleware(s.authorise(a))
 	s.sessions(a)
 	s.inventories(a)
+	s.intake(a)
 	s.devices(a)
 	s.reports(a)
 	s.work(a)

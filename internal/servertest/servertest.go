@@ -7,6 +7,7 @@ import (
 	"net/http/httptest"
 	"path/filepath"
 	"testing"
+	"testing/fstest"
 	"time"
 
 	"rolltop.example/rolltop/internal/client"
@@ -17,6 +18,10 @@ import (
 
 // Password of the user demo of every test service.
 const Password = "harbour-lights"
+
+// Collectors are what every test service hands out in place of real ones.
+var Collectors = fstest.MapFS{"rolltop-collect-linux-amd64": {Data: []byte("for Linux")}, "rolltop-collect-windows-amd64.exe": {Data: []byte("for Windows")},
+	"rolltop-collect-darwin-arm64": {Data: []byte("for Macs")}, "collect.ps1": {Data: []byte("for older ones")}, "SHA256SUMS": {Data: []byte("not handed out")}}
 
 // Service is a running service.
 type Service struct {
@@ -45,7 +50,7 @@ func StartAt(t testing.TB, console fs.FS, now func() time.Time) *Service {
 		}
 	})
 	ctx := context.Background()
-	s, err := server.New(ctx, server.Options{Store: st, Console: console, Now: now})
+	s, err := server.New(ctx, server.Options{Store: st, Console: console, Now: now, Collectors: Collectors})
 	if err != nil {
 		t.Fatal(err)
 	}

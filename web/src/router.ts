@@ -25,6 +25,7 @@ export const router = createRouter({
       props: true,
     },
     { path: '/releases/:id', name: 'release', component: ReleasePage, props: true },
+    { path: '/intake', name: 'intake', component: () => import('./pages/IntakePage.vue') },
     { path: '/settings', name: 'settings', component: () => import('./pages/SettingsPage.vue') },
     { path: '/:rest(.*)*', name: 'missing', component: MissingPage },
   ],
