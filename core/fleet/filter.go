@@ -3,7 +3,9 @@ package fleet
 import (
 	"fmt"
 	"slices"
+	"strconv"
 	"strings"
+	"time"
 
 	"rolltop.example/rolltop/core/doc"
 	"rolltop.example/rolltop/core/fact"
@@ -16,12 +18,19 @@ import (
 // key=value[,value…] or a word that the machine's texts contain. Values with
 // blanks stand in double quotes. A key may be a fact, which amounts and versions
 // can be compared with, too; missing= picks machines of which a fact is not
-// known.
+// known, older= those whose latest inventory is more than some days old.
 //
 //	disposition=refit,replace place="Gull Quay" fails=tpm slipway
 //	memory.installed_bytes<=4GiB tpm.state=not-seen missing=tpm.header
 type Filter struct {
 	terms []term
+	now   time.Time
+}
+
+// At is the filter at a time, which older= counts back from.
+func (f Filter) At(now time.Time) Filter {
+	f.now = now
+	return f
 }
 
 type term struct {
@@ -33,7 +42,7 @@ type term struct {
 }
 
 // keys of terms that are no facts.
-var keys = []string{"alone", "certainty", "class", "disposition", "fails", "installed", "judged", "maker", "missing", "model", "place", "publisher", "unknown"}
+var keys = []string{"alone", "certainty", "class", "disposition", "fails", "installed", "judged", "maker", "missing", "model", "older", "place", "publisher", "unknown"}
 
 // words of keys that take only these.
 var words = map[string][]string{
@@ -103,6 +112,10 @@ func (t *term) check(v string) error {
 		return fmt.Errorf("the filter's %s=%s is not known; %s", t.key, v, doc.Suggest(v, allowed))
 	}
 	switch {
+	case t.key == "older":
+		if n, err := strconv.Atoi(v); err != nil || n < 0 || n > 36500 {
+			return fmt.Errorf("the filter's older=%s is no number of days; write older=14 for machines whose inventory is more than 14 days old", v)
+		}
 	case t.key == "missing":
 		if def := fact.ByName(v); def == nil || def.ID.Group() != fact.NoGroup {
 			return fmt.Errorf("the filter's missing=%s is no fact; %s", v, doc.Suggest(v, fact.Names()))
@@ -191,5 +204,5 @@ func (f Filter) String() string {
 
 // Term writes one term of a filter.
 func Term(key string, values ...string) string {
-	return Filter{[]term{{key: key, op: "=", values: values}}}.String()
+	return Filter{terms: []term{{key: key, op: "=", values: values}}}.String()
 }

@@ -21,7 +21,7 @@ var skerry = &release.Release{
 func rows() []fleet.Row {
 	row := func(name, place, outcomes string, d remedy.Disposition) fleet.Row {
 		r := fleet.Row{Key: strings.ToLower(name), Name: name, Place: place, Class: "pc", Manufacturer: "Ostrel", Model: "Slipway 14", Installed: "Skerry 11",
-			Judged: true, Release: skerry, Disposition: d, Outcomes: outcomes, Certain: d != remedy.Undetermined}
+			TakenAt: time.Date(2026, 11, 1, 0, 0, 0, 0, time.UTC), Judged: true, Release: skerry, Disposition: d, Outcomes: outcomes, Certain: d != remedy.Undetermined}
 		for i, o := range outcomes[:2] {
 			if o == 'f' {
 				r.Fails++
@@ -75,7 +75,7 @@ func picks(t *testing.T, x *fleet.Index, where string) []string {
 		t.Errorf("%s: %v", where, err)
 		return nil
 	}
-	s := x.Select(f)
+	s := x.Select(f.At(time.Date(2026, 11, 23, 0, 0, 0, 0, time.UTC)))
 	var names []string
 	for _, r := range s.Page("name", 0, s.Len()) {
 		names = append(names, r.Name)
@@ -108,6 +108,8 @@ func TestFilter(t *testing.T) {
 		{"missing=tpm.state", "GULL-001 GULL-003 HOLM-002"}, // a Mac has none to miss
 		{`storage.other_systems="lodestar linux"`, "GULL-001 GULL-003 HOLM-002"},
 		{"firmware.boot_mode=uefi", ""},
+		{"older=14 class=mac", "HOLM-M01"},
+		{"older=800 class=pc", ""},
 	}
 	x := index()
 	for _, tt := range tests {
@@ -119,10 +121,10 @@ func TestFilter(t *testing.T) {
 
 func TestBadFilters(t *testing.T) {
 	tests := []struct{ where, want string }{
-		{"dispostion=ready", `did you mean "disposition"?`}, {"disposition=redy", `did you mean "ready"?`}, {"colour=red", "it may be alone, certainty, class"},
+		{"dispostion=ready", `did you mean "disposition"?`}, {"disposition=redy", `did you mean "ready"?`}, {"fabric=red", "it may be alone, certainty, class"},
 		{`place="Gull`, "a quote that does not end"}, {"place=", "an empty value"}, {"class=tablet", "it may be pc, mac"},
 		{"memory.instaled_bytes=4GiB", `did you mean "memory.installed_bytes"?`}, {"memory.installed_bytes>=much", "is not a value of it; memory is written with"}, {"tpm.state>=off", "is no amount, and cannot be compared by >=; write tpm.state="},
-		{"tpm.state=of", `did you mean "off"?`}, {"missing=tpm.sate", `did you mean "tpm.state"?`}, {"disposition>=ready", "is no amount"}, {"graphics.name=x", "no key"},
+		{"tpm.state=of", `did you mean "off"?`}, {"missing=tpm.sate", `did you mean "tpm.state"?`}, {"disposition>=ready", "is no amount"}, {"older=soon", "write older=14"}, {"graphics.name=x", "no key"},
 	}
 	for _, tt := range tests {
 		if _, err := fleet.Parse(tt.where); err == nil || !strings.Contains(err.Error(), tt.want) {

@@ -4,7 +4,9 @@ import (
 	"cmp"
 	"math"
 	"slices"
+	"strconv"
 	"strings"
+	"time"
 
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/release"
@@ -246,7 +248,7 @@ func (x *Index) Select(f Filter) Selection {
 	s := Selection{x, make([]int32, 0, len(x.rows))}
 	tests := make([]func(int32) bool, len(f.terms))
 	for i := range f.terms {
-		tests[i] = x.test(&f.terms[i])
+		tests[i] = x.test(&f.terms[i], f.now)
 	}
 	for at := range int32(len(x.rows)) {
 		ok := true
@@ -272,7 +274,7 @@ func (c *column) by(ask func(fact.Value) bool) func(int32) bool {
 }
 
 // test makes the test of a term.
-func (x *Index) test(t *term) func(int32) bool {
+func (x *Index) test(t *term, now time.Time) func(int32) bool {
 	if t.key == "" {
 		return x.word(t.values[0])
 	}
@@ -323,6 +325,10 @@ func (x *Index) test(t *term) func(int32) bool {
 		return x.outcome(t.values, 'f')
 	case "unknown":
 		return x.outcome(t.values, 'u')
+	case "older":
+		days, _ := strconv.Atoi(t.values[0]) // read and checked
+		since := now.AddDate(0, 0, -days).UnixMilli()
+		return func(at int32) bool { return x.taken[at] < since }
 	}
 	return x.missing(t.values)
 }

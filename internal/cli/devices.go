@@ -53,7 +53,27 @@ func devicesCommand() *cobra.Command {
 	forget := &cobra.Command{Use: "take-back KEY FACT", Short: "Take back a fact that was entered by hand", Args: cobra.ExactArgs(2), RunE: takeBackFact}
 	serviceFlags(forget)
 	cmd.AddCommand(show, inv, enter, forget)
-	cmd.AddCommand(exportCommand())
+	remove := &cobra.Command{Use: "remove KEY", Short: "Remove a machine with everything that is known of it", Args: cobra.ExactArgs(1), RunE: func(cmd *cobra.Command, args []string) error {
+		c, err := service(cmd)
+		if err != nil {
+			return err
+		}
+		d, err := c.Device(contextOf(cmd), args[0])
+		if err != nil {
+			return err
+		}
+		if sure, _ := cmd.Flags().GetBool("sure"); !sure {
+			return wrongUsage("%s has %s; to remove all of it for good, give --sure", d.Name, say.Count(len(d.History), "inventory", "inventories"))
+		}
+		if err := c.RemoveDevice(contextOf(cmd), args[0]); err != nil {
+			return err
+		}
+		fmt.Fprintf(cmd.OutOrStdout(), "%s is removed.\n", d.Name)
+		return nil
+	}}
+	remove.Flags().Bool("sure", false, "remove it for good")
+	serviceFlags(remove)
+	cmd.AddCommand(exportCommand(), remove)
 	cmd.AddCommand(workCommands()...)
 	return cmd
 }

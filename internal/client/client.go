@@ -367,3 +367,8 @@ func (c *Client) download(ctx context.Context, path string, w io.Writer) error {
 	}
 	return nil
 }
+
+// RemoveDevice removes a machine with everything that is known of it.
+func (c *Client) RemoveDevice(ctx context.Context, key string) error {
+	return c.call(ctx, http.MethodDelete, "devices/"+url.PathEscape(key), "", nil, nil)
+}

@@ -43,7 +43,7 @@ var scopes = map[string]string{
 	"GET /releases": "read", "GET /releases/{id}": "read", "GET /releases/{id}/document": "read", "GET /targets": "read", "GET /places": "read",
 	"GET /releases/{id}/text": "read", "GET /releases/{id}/difference": "read", "GET /devices/{key}/check": "read", "GET /devices/{key}/report": "read", "GET /compare": "read", "GET /skeleton": "read",
 	"POST /releases/validate": "manage", "POST /lists/import": "manage", "PUT /devices/{key}/facts/{fact}": "work", "DELETE /devices/{key}/facts/{fact}": "work",
-	"GET /backup": "manage", "GET /collectors": "read", "GET /export": "read", "GET /users": "manage", "PUT /users/{name}": "manage", "DELETE /users/{name}": "manage", "PUT /session/password": "read", "GET /acts": "manage",
+	"GET /backup": "manage", "DELETE /devices/{key}": "manage", "GET /collectors": "read", "GET /export": "read", "GET /users": "manage", "PUT /users/{name}": "manage", "DELETE /users/{name}": "manage", "PUT /session/password": "read", "GET /acts": "manage",
 	"GET /house": "read", "GET /house/{kind}": "read", "PUT /house/{kind}": "manage", "POST /house/{kind}/validate": "manage", "DELETE /house/{kind}": "manage", "GET /devices/{key}/after": "read",
 	"PUT /devices/{key}/ticks/{kind}/{item}": "work", "DELETE /devices/{key}/ticks/{kind}/{item}": "work", "POST /devices/{key}/visit-link": "work", "DELETE /devices/{key}/visit-link": "work",
 	"POST /releases": "manage", "PUT /targets": "manage", "PUT /places": "manage", "GET /tokens": "manage", "POST /tokens": "manage", "DELETE /tokens/{id}": "manage",

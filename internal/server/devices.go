@@ -44,15 +44,15 @@ func deviceRow(r *fleet.Row) api.DeviceRow {
 	return out
 }
 
-const whereDoc = "A filter: terms parted by blanks, key=value[,value] or a word; values with blanks in double quotes. Keys: disposition, place, class, fails, unknown, alone, installed, model, maker, certainty, publisher, judged, missing, and facts, as tpm.state=off or memory.installed_bytes>=8GiB"
+const whereDoc = "A filter: terms parted by blanks, key=value[,value] or a word; values with blanks in double quotes. Keys: disposition, place, class, fails, unknown, alone, installed, model, maker, certainty, publisher, judged, missing, older (days), and facts, as tpm.state=off or memory.installed_bytes>=8GiB"
 
 // where reads a filter, or gives the problem that the caller is told.
-func where(text string) (fleet.Filter, error) {
+func (s *Server) where(text string) (fleet.Filter, error) {
 	f, err := fleet.Parse(text)
 	if err != nil {
 		return f, &api.Problem{Status: http.StatusUnprocessableEntity, Title: "The filter has a mistake", Detail: err.Error()}
 	}
-	return f, nil
+	return f.At(s.now()), nil
 }
 
 type deviceInput struct {
@@ -67,6 +67,8 @@ func (s *Server) devices(a huma.API) {
 	tag := []string{"Devices"}
 	huma.Register(a, secured(huma.Operation{OperationID: "devices", Method: http.MethodGet, Path: "/devices", Summary: "List machines", Tags: tag, Errors: []int{http.StatusUnprocessableEntity}}, ScopeRead), s.listDevices)
 	huma.Register(a, secured(huma.Operation{OperationID: "device", Method: http.MethodGet, Path: "/devices/{key}", Summary: "One machine, checked now", Tags: tag, Errors: []int{http.StatusNotFound}}, ScopeRead), s.showDevice)
+	huma.Register(a, secured(huma.Operation{OperationID: "remove-device", Method: http.MethodDelete, Path: "/devices/{key}", Summary: "Remove a machine with everything that is known of it", Tags: tag, DefaultStatus: http.StatusNoContent, Errors: []int{http.StatusNotFound},
+		Description: "Its inventories, facts, ticks and links go; of what was done to it, only that something was done to a machine of that number stays."}, ScopeManage), s.removeDevice)
 	op := huma.Operation{OperationID: "inventory", Method: http.MethodGet, Path: "/devices/{key}/inventory", Summary: "The inventory document of a machine", Tags: tag, Errors: []int{http.StatusNotFound},
 		Responses: map[string]*huma.Response{"200": {Description: "The document", Content: map[string]*huma.MediaType{"application/json": {Schema: a.OpenAPI().Components.Schemas.Schema(reflect.TypeFor[inventory.Document](), true, "")}}}}}
 	huma.Register(a, secured(op, ScopeRead), s.deviceInventory)
@@ -85,7 +87,7 @@ func (s *Server) listDevices(ctx context.Context, in *struct {
 	if key := strings.TrimPrefix(in.Sort, "-"); !slices.Contains(fleet.Orders, key) {
 		return nil, &api.Problem{Status: http.StatusUnprocessableEntity, Title: "The order has a mistake", Detail: fmt.Sprintf("machines cannot be sorted by %q; %s", key, doc.Suggest(key, fleet.Orders))}
 	}
-	f, err := where(in.Where)
+	f, err := s.where(in.Where)
 	if err != nil {
 		return nil, err
 	}
@@ -195,4 +197,13 @@ func (s *Server) deviceInventory(ctx context.Context, in *struct {
 type raw struct {
 	ContentType string `header:"Content-Type"`
 	Body        []byte
+}
+
+func (s *Server) removeDevice(ctx context.Context, in *deviceInput) (*struct{}, error) {
+	id, err := s.store.RemoveDevice(ctx, in.Key)
+	if err != nil {
+		return nil, s.problem(err, noDevice(in.Key))
+	}
+	s.live.touch(id)
+	return nil, nil
 }

@@ -42,7 +42,7 @@ type exported struct {
 const batch = 500
 
 func (s *Server) export(ctx context.Context, in *exportInput) (*huma.StreamResponse, error) {
-	f, err := where(in.Where)
+	f, err := s.where(in.Where)
 	if err != nil {
 		return nil, err
 	}

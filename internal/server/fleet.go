@@ -18,7 +18,7 @@ func (s *Server) fleet(a huma.API) {
 		func(ctx context.Context, in *struct {
 			Where string `query:"where" maxLength:"2000" doc:"A filter"`
 		}) (*struct{ Body api.Fleet }, error) {
-			f, err := where(in.Where)
+			f, err := s.where(in.Where)
 			if err != nil {
 				return nil, err
 			}

@@ -201,3 +201,55 @@ func TestActs(t *testing.T) {
 		t.Errorf("%v %+v", err, l)
 	}
 }
+
+// A machine that is removed is nowhere any more: not in lists, nor in what was
+// done, nor behind a link.
+func TestRemovedMachineIsGone(t *testing.T) {
+	t.Parallel()
+	s := servertest.Demo(t, nil)
+	if _, err := s.Client.EnterFact(ctx, "holm-011", "tpm.header", api.EnterFact{Value: "true", Note: "by the harbour master"}); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := s.Client.Tick(ctx, "holm-011", "prepare", "backup", api.SayTick{State: "done"}); err != nil {
+		t.Fatal(err)
+	}
+	link, err := s.Client.VisitLink(ctx, "holm-011", 1)
+	if err != nil {
+		t.Fatal(err)
+	}
+	before, err := s.Client.Fleet(ctx, "")
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := s.Client.RemoveDevice(ctx, "holm-011"); err != nil {
+		t.Fatal(err)
+	}
+	if f, err := s.Client.Fleet(ctx, ""); err != nil || f.Total != before.Total-1 {
+		t.Errorf("%v: %d of %d machines", err, f.Total, before.Total)
+	}
+	if l, err := s.Client.Devices(ctx, "holm-011", "name", 1, 9); err != nil || l.Total != 0 {
+		t.Errorf("%v: it is listed", err)
+	}
+	if _, err := s.Client.Device(ctx, "holm-011"); err == nil {
+		t.Error("it has a page")
+	}
+	if status, _, _ := call(t, "GET", link.Address, "", "", ""); status != 404 {
+		t.Errorf("its visit: %d", status)
+	}
+	acts, err := s.Client.Acts(ctx, "", "", 0, 9)
+	if err != nil || len(acts.Acts) != 4 || acts.Acts[0].What != "remove-device" {
+		t.Fatalf("%v %+v", err, acts)
+	}
+	for _, a := range acts.Acts {
+		if !strings.HasPrefix(a.Subject, "machine ") || strings.Contains(strings.ToLower(a.Subject+a.Was+a.Becomes), "holm") || a.Becomes != "" {
+			t.Errorf("what was done still names it: %+v", a)
+		}
+	}
+	if err := s.Client.RemoveDevice(ctx, "holm-011"); err == nil {
+		t.Error("it is removed twice")
+	}
+	// The same machine can come back, as a new one.
+	if l, err := s.Client.Devices(ctx, "older=0", "name", 1, 1); err != nil || l.Total != before.Total-1 {
+		t.Errorf("%v: %d have an inventory", err, l.Total)
+	}
+}

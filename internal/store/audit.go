@@ -37,6 +37,13 @@ func Note(ctx context.Context, was, becomes string) {
 	}
 }
 
+// renameAct gives the act under a context another subject.
+func renameAct(ctx context.Context, subject string) {
+	if a, ok := ctx.Value(actKey{}).(*Act); ok {
+		a.Subject = subject
+	}
+}
+
 // keepAct writes the act under a context, once.
 func keepAct(ctx context.Context, tx *sqlx.Tx) (*Act, error) {
 	a, ok := ctx.Value(actKey{}).(*Act)

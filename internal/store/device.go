@@ -255,3 +255,27 @@ func (s *Store) decode(packed []byte, seen int64) (*inventory.Document, error) {
 	d.TakenAt = fromMillis(seen)
 	return d, nil
 }
+
+// RemoveDevice removes a machine with everything about it, and gives its number.
+// What was done to it stays without what it was and who it names. The error may
+// be [ErrNotFound].
+func (s *Store) RemoveDevice(ctx context.Context, key string) (id int64, err error) {
+	err = s.write(ctx, func(tx *sqlx.Tx) error {
+		if err := tx.Get(&id, "SELECT id FROM device WHERE key=?", key); err != nil {
+			return none(err)
+		}
+		for _, table := range []string{"verdict", "fact_row", "hand_fact", "tick", "visit_link", "inventory"} {
+			if _, err := tx.Exec("DELETE FROM "+table+" WHERE device_id=?", id); err != nil {
+				return err
+			}
+		}
+		if _, err := tx.Exec("DELETE FROM device WHERE id=?", id); err != nil {
+			return err
+		}
+		name := fmt.Sprintf("machine %d", id)
+		renameAct(ctx, name)
+		_, err := tx.Exec("UPDATE audit SET subject=?, was='', becomes='' WHERE subject=? OR substr(subject, 1, length(?)+1)=?||'/'", name, key, key, key)
+		return err
+	})
+	return id, err
+}

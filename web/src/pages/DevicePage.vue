@@ -3,6 +3,8 @@ import { Disclosure, DisclosureButton, DisclosurePanel } from '@headlessui/vue'
 import { useQuery } from '@pinia/colada'
 import { computed, ref } from 'vue'
 
+import { useRouter } from 'vue-router'
+
 import { api, ask } from '../client'
 import AfterView from '../parts/AfterView.vue'
 import CheckBeside from '../parts/CheckBeside.vue'
@@ -42,6 +44,13 @@ const missing = computed(
   () => device.value?.facts.flatMap((g) => g.facts).filter((f) => !f.known).length ?? 0,
 )
 const visited = computed(() => check.value?.plan.some((s) => s.phase === 'desk') ?? false)
+const router = useRouter()
+async function remove() {
+  const d = device.value
+  if (!d || !window.confirm(`Remove ${d.name} with its inventories, facts and ticks, for good?`)) return
+  const { error: refused } = await api.DELETE('/devices/{key}', { params: { path: { key: d.key } } })
+  if (!refused) await router.push({ name: 'devices' })
+}
 /** The earlier inventory that the work is measured from. */
 const since = ref<number>()
 async function takeBack(fact: string) {
@@ -293,6 +302,14 @@ const about = computed(() => {
           <AfterView v-if="since === h.id" class="mt-2 mb-3" :machine="device.key" :inventory="h.id" />
         </li>
       </ul>
+      <button
+        v-if="who?.scope === 'manage'"
+        type="button"
+        class="no-print mt-6 cursor-pointer text-sm text-replace underline underline-offset-2"
+        @click="remove"
+      >
+        Remove this machine and everything about it
+      </button>
     </section>
   </template>
 </template>
