@@ -50,6 +50,7 @@ type Step struct {
 	Step   string   `json:"step"`
 	Title  string   `json:"title"`
 	State  string   `json:"state" enum:"worked,no-effect,waits,not-shown,not-seen,not-needed"`
+	Word   string   `json:"word" doc:"The state in words"`
 	Says   string   `json:"says"`
 	Try    []string `json:"try,omitempty" doc:"Where it had no effect: what to look at, the likeliest first"`
 }
@@ -70,11 +71,17 @@ type Change struct {
 	Requirement string `json:"requirement"`
 	Title       string `json:"title"`
 	Kind        string `json:"kind" enum:"settled,left,known,broken,invisible,lost,moot"`
+	Word        string `json:"word" doc:"The kind in words"`
 	Was         string `json:"was" doc:"What the machine had"`
 	Is          string `json:"is" doc:"What it has"`
 	Needs       string `json:"needs"`
 	SettledBy   []int  `json:"settled_by,omitempty" doc:"Numbers of the steps"`
 }
+
+var stepWords = map[string]string{Worked: "worked", NoEffect: "no effect", Waits: "waits", NotShown: "not shown", NotSeen: "not to be seen", NotNeeded: "not needed"}
+
+var changeWords = map[string]string{Settled: "settled", Left: "left", Known: "known now, and not met", Broken: "met before, and not now",
+	Invisible: "no longer visible", Lost: "no longer known", Moot: "no longer applies"}
 
 // Check is an inventory with its check.
 type Check struct {
@@ -159,6 +166,7 @@ func (d *Document) changes(a, b *assess.Document, beside *compare.Document) {
 		default:
 			c.Kind = Broken
 		}
+		c.Word = changeWords[c.Kind]
 		d.Changes = append(d.Changes, c)
 	}
 }
@@ -213,7 +221,7 @@ func (d *Document) steps(a, b *assess.Document, now *fact.Facts, beside *compare
 		default:
 			s.State, s.Says = NotNeeded, "What it settles no longer applies."
 		}
-		states[p.Number] = s.State
+		states[p.Number], s.Word = s.State, stepWords[s.State]
 		d.Steps = append(d.Steps, s)
 	}
 }

@@ -21,6 +21,7 @@ type Step struct {
 	Title     string         `json:"title"`
 	Phase     string         `json:"phase" enum:"remote,desk,host,install"`
 	Who       string         `json:"who" enum:"administrator,technician,host-administrator,specialist,owner,purchasing" doc:"Who can do it"`
+	By        string         `json:"by" doc:"Who can do it, in words"`
 	Class     string         `json:"class,omitempty"`
 	After     []int          `json:"after,omitempty" doc:"Numbers of the steps that it waits for; those that these wait for are left out"`
 	Settles   []string       `json:"settles,omitempty" doc:"Requirements"`
@@ -31,6 +32,7 @@ type Step struct {
 	Where     *Where         `json:"where,omitempty" doc:"Where the firmware setting stands"`
 	Cautions  []string       `json:"cautions,omitempty"`
 	Risk      string         `json:"risk,omitempty" enum:"may-not-start,may-lose-data,may-lose-keys" doc:"The worst that can happen"`
+	Worst     string         `json:"worst,omitempty" doc:"The risk in words"`
 	Back      string         `json:"back,omitempty" doc:"The way back"`
 	Confirm   string         `json:"confirm" doc:"How to see that it worked"`
 	Otherwise []string       `json:"otherwise,omitempty" doc:"What to look at where it had no effect, the likeliest first"`
@@ -149,10 +151,10 @@ func (d *Document) plan(a *Assessment) {
 		p := &v.Plan[i]
 		parts := part.Of(p, f, a.Inventory)
 		w := say.Words(p, v, rel, f, parts)
-		s := Step{Number: i + 1, Step: p.ID, Title: w.Title, Phase: p.Phase, Who: p.By(), Class: p.Class.String(), Settles: p.Settles, Expected: p.Expected, Do: w.Do, Tell: w.Tell,
+		s := Step{Number: i + 1, Step: p.ID, Title: w.Title, Phase: p.Phase, Who: p.By(), By: say.People[p.By()], Class: p.Class.String(), Settles: p.Settles, Expected: p.Expected, Do: w.Do, Tell: w.Tell,
 			Cautions: w.Cautions, Back: w.Back, Confirm: w.Confirm, Otherwise: p.Otherwise, Minutes: p.Minutes, Restarts: p.Restarts, Own: p.Own, Closes: len(p.Closes) > 0, shown: p.Shown}
 		if p.Risk != "none" {
-			s.Risk = p.Risk
+			s.Risk, s.Worst = p.Risk, say.Risks[p.Risk]
 		}
 		for _, id := range p.Predecessors(a.Means.Steps) {
 			if n := number[id]; n > 0 && n <= i {

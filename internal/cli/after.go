@@ -73,8 +73,6 @@ func printAfter(p *paper, got *after.Document, mark string) {
 	printChanges(p, got.Changes)
 }
 
-var stepWords = map[string]string{after.Worked: "worked", after.NoEffect: "no effect", after.Waits: "waits", after.NotShown: "not shown", after.NotSeen: "not to be seen", after.NotNeeded: "not needed"}
-
 func printSteps(p *paper, steps []after.Step) {
 	var quiet []string
 	for _, s := range steps {
@@ -90,7 +88,7 @@ func printSteps(p *paper, steps []after.Step) {
 		if s.State == after.NotSeen {
 			continue
 		}
-		p.text(fmt.Sprintf("  %2d. ", s.Number), s.Title+": "+stepWords[s.State]+". "+s.Says)
+		p.text(fmt.Sprintf("  %2d. ", s.Number), s.Title+": "+s.Word+". "+s.Says)
 		for i, try := range s.Try {
 			p.text("      ", fmt.Sprintf("%s %s", [...]string{"Look first:", "Then:"}[min(i, 1)], try))
 		}
@@ -100,9 +98,6 @@ func printSteps(p *paper, steps []after.Step) {
 	}
 }
 
-var changeWords = map[string]string{after.Settled: "settled", after.Left: "left", after.Known: "known now, and not met", after.Broken: "met before, and not now",
-	after.Invisible: "no longer visible", after.Lost: "no longer known", after.Moot: "no longer applies"}
-
 func printChanges(p *paper, changes []after.Change) {
 	if len(changes) == 0 {
 		return
@@ -110,6 +105,6 @@ func printChanges(p *paper, changes []after.Change) {
 	p.line("")
 	p.line("%s", p.style(bold, "The requirements that were open, or are"))
 	for _, c := range changes {
-		p.headed("  ", c.Title, fmt.Sprintf(": %s; had %s, has %s, needs %s", changeWords[c.Kind], c.Was, c.Is, c.Needs))
+		p.headed("  ", c.Title, fmt.Sprintf(": %s; had %s, has %s, needs %s", c.Word, c.Was, c.Is, c.Needs))
 	}
 }

@@ -374,7 +374,7 @@ func printPlan(p *paper, d *assess.Document, all bool) {
 		if s.Minutes.Most > 0 {
 			title += fmt.Sprintf(" (%d–%d min", s.Minutes.Least, s.Minutes.Most)
 			if all {
-				title += ", " + say.People[s.Who]
+				title += ", " + s.By
 			}
 			title += ")"
 		}
@@ -401,8 +401,8 @@ func printStep(p *paper, s *assess.Step, all bool) {
 	if !all {
 		return
 	}
-	if s.Risk != "" {
-		p.text("      Risk: ", say.Sentence(say.Risks[s.Risk]))
+	if s.Worst != "" {
+		p.text("      Risk: ", say.Sentence(s.Worst))
 	}
 	p.text("      ", s.Do)
 	if w := s.Where; w != nil {

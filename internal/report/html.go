@@ -34,7 +34,7 @@ var templates = template.Must(template.New("report").Funcs(template.FuncMap{
 	"prepared": func(state string) string { return say.Preparations[state] },
 	"takes":    takes,
 	"count":    say.Count, "day": say.Day, "moment": say.Moment,
-	"ticked": (*assess.Tick).Says, "who": func(s string) string { return say.People[s] }, "risk": func(s string) string { return say.Risks[s] },
+	"ticked": (*assess.Tick).Says,
 	"joined": func(list []string) string {
 		var out []string
 		for _, s := range list {

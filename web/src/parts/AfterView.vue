@@ -17,23 +17,6 @@ const { data, error, refetch } = useQuery({
       }),
     ),
 })
-const words: Record<string, string> = {
-  worked: 'worked',
-  'no-effect': 'no effect',
-  waits: 'waits',
-  'not-shown': 'not shown',
-  'not-seen': 'not to be seen',
-  'not-needed': 'not needed',
-}
-const kinds: Record<string, string> = {
-  settled: 'settled',
-  left: 'left',
-  known: 'known now, and not met',
-  broken: 'met before, and not now',
-  invisible: 'no longer visible',
-  lost: 'no longer known',
-  moot: 'no longer applies',
-}
 const shown = computed(() => data.value?.steps.filter((s) => s.state !== 'not-seen') ?? [])
 const quiet = computed(() => data.value?.steps.filter((s) => s.state === 'not-seen') ?? [])
 const good = (c: Schemas['AfterChange']) => c.kind === 'settled' || c.kind === 'moot'
@@ -72,7 +55,7 @@ const good = (c: Schemas['AfterChange']) => c.kind === 'settled' || c.kind === '
               <td class="py-1 pr-3">{{ c.was }}</td>
               <td class="py-1 pr-3">{{ c.is }}</td>
               <td class="py-1" :class="good(c) ? 'text-ready' : 'text-replace'">
-                {{ kinds[c.kind]
+                {{ c.word
                 }}<template v-if="c.settled_by?.length && c.kind === 'settled'">
                   (step {{ c.settled_by.join(', ') }})</template
                 >
@@ -86,8 +69,7 @@ const good = (c: Schemas['AfterChange']) => c.kind === 'settled' || c.kind === '
         <ol class="text-sm">
           <li v-for="s in shown" :key="s.number" class="py-1">
             <b>{{ s.number }}. {{ s.title }}</b
-            >:
-            <span :class="s.state === 'worked' ? 'text-ready' : 'text-replace'">{{ words[s.state] }}</span>.
+            >: <span :class="s.state === 'worked' ? 'text-ready' : 'text-replace'">{{ s.word }}</span>.
             {{ s.says }}
             <ul v-if="s.try?.length" class="list-disc pl-5 text-soft">
               <li v-for="t in s.try" :key="t">{{ t }}</li>

@@ -13,19 +13,6 @@ const names: Record<string, string> = {
   host: 'At the host of the virtual machine',
   install: 'The installation',
 }
-const people: Record<string, string> = {
-  administrator: 'administrator',
-  technician: 'technician',
-  'host-administrator': 'administrator of the host',
-  specialist: 'specialist',
-  owner: 'with its user',
-  purchasing: 'purchasing',
-}
-const risks: Record<string, string> = {
-  'may-not-start': 'may not start afterwards',
-  'may-lose-data': 'data can be lost',
-  'may-lose-keys': 'keys can be lost',
-}
 // Steps in their order, under a heading wherever the place of work changes.
 const groups = computed(() => {
   const out: { phase: string; steps: Schemas['AssessStep'][] }[] = []
@@ -47,7 +34,7 @@ const takes = (steps: Schemas['AssessStep'][]) => {
   return parts.length ? `: ${parts.join(', ')}` : ''
 }
 const who = (s: Schemas['AssessStep']) =>
-  [people[s.who], span(s.minutes), restarts(s.restarts), s.risk && risks[s.risk]].filter(Boolean).join(' · ')
+  [s.by, span(s.minutes), restarts(s.restarts), s.worst].filter(Boolean).join(' · ')
 /** The steps that it waits for, where that is not plainly the one above it. */
 const waits = (s: Schemas['AssessStep']) => {
   const after = s.after ?? []
