@@ -252,16 +252,37 @@ func guarded(next http.Handler) http.Handler {
 	}))
 }
 
-// logged notes each request, without its query and headers.
+// numberHeader tells a caller the number that the log has of its request.
+const numberHeader = "X-Request-Id"
+
+type numberKey struct{}
+
+// numbered gives each request a number of its own, so that what a caller saw and
+// what the log says can be brought together. What a caller sends is not taken.
+func numbered(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		number := strings.ToLower(rand.Text()[:16])
+		w.Header().Set(numberHeader, number)
+		next.ServeHTTP(w, r.WithContext(context.WithValue(r.Context(), numberKey{}, number)))
+	})
+}
+
+// logged notes each request, without its query and headers. A link to a visit is
+// a secret, and is not noted.
 func (s *Server) logged(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		start := time.Now()
 		ww := middleware.NewWrapResponseWriter(w, r.ProtoMajor)
 		next.ServeHTTP(ww, r)
-		level := slog.LevelDebug
-		if ww.Status() >= 500 {
+		took, status := time.Since(start), max(ww.Status(), http.StatusOK)
+		s.metrics.request(r, status, took)
+		level, path := slog.LevelDebug, r.URL.Path
+		if status >= 500 {
 			level = slog.LevelError
 		}
-		s.log.Log(r.Context(), level, "request", "method", r.Method, "path", r.URL.Path, "status", ww.Status(), "ms", time.Since(start).Milliseconds())
+		if strings.HasPrefix(path, visitPath) {
+			path = visitPath + "…"
+		}
+		s.log.Log(r.Context(), level, "request", "id", r.Context().Value(numberKey{}), "method", r.Method, "path", path, "status", status, "ms", took.Milliseconds())
 	})
 }

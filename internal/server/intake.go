@@ -17,8 +17,8 @@ import (
 	"rolltop.example/rolltop/internal/api"
 )
 
-// collectors are the programs and scripts that machines are inventoried with.
-type collectors struct {
+// handouts are the programs and scripts that machines are inventoried with.
+type handouts struct {
 	files fs.FS // nil: there are none
 	once  sync.Once
 	list  []api.Collector
@@ -31,7 +31,7 @@ const collectorPrefix = "rolltop-collect-"
 var platformNames = map[string]string{"linux": "Linux", "windows": "Windows", "darwin": "macOS"}
 
 // all lists them. They are read once: a service is started again for others.
-func (c *collectors) all() []api.Collector {
+func (c *handouts) all() []api.Collector {
 	c.once.Do(func() {
 		c.list = []api.Collector{}
 		if c.files == nil {
@@ -58,7 +58,7 @@ func (c *collectors) all() []api.Collector {
 	return c.list
 }
 
-func (c *collectors) sum(one *api.Collector) error {
+func (c *handouts) sum(one *api.Collector) error {
 	f, err := c.files.Open(one.Name)
 	if err != nil {
 		return err

@@ -81,6 +81,7 @@ func (s *Server) keep(ctx context.Context, d *inventory.Document) (api.Submitted
 		return api.Submitted{}, err
 	}
 	s.live.touch(k.Device.ID)
+	s.metrics.inventory(&k)
 	out := api.Submitted{Device: k.Device.Key, Name: k.Device.Name, Created: k.Created, Changed: k.Changed, Latest: k.IsLatest}
 	if a != nil {
 		ref := a.Result.Release.Ref()

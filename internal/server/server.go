@@ -46,7 +46,8 @@ type Server struct {
 	console fs.FS
 
 	live       live
-	collectors collectors
+	collectors handouts
+	metrics    *metrics
 
 	mu       sync.RWMutex
 	means    *means.Means
@@ -75,6 +76,7 @@ func New(ctx context.Context, o Options) (*Server, error) {
 	if s.log == nil {
 		s.log = slog.New(slog.DiscardHandler)
 	}
+	s.metrics = s.newMetrics()
 	if err := s.repack(ctx); err != nil {
 		return nil, err
 	}
@@ -103,7 +105,7 @@ func New(ctx context.Context, o Options) (*Server, error) {
 // Handler is the whole HTTP interface: /api, the console elsewhere.
 func (s *Server) Handler() http.Handler {
 	r := chi.NewRouter()
-	r.Use(middleware.Recoverer, s.logged, guarded)
+	r.Use(numbered, s.logged, middleware.Recoverer, guarded)
 	r.Get("/healthz", func(w http.ResponseWriter, r *http.Request) {
 		if err := s.store.Ping(r.Context()); err != nil {
 			http.Error(w, "the database does not answer", http.StatusServiceUnavailable)
@@ -119,6 +121,7 @@ func (s *Server) Handler() http.Handler {
 		}
 		_, _ = w.Write([]byte("ready\n"))
 	})
+	r.Get("/metrics", s.showMetrics())
 	r.Mount("/api", s.apiRouter())
 	r.Get(visitPath+"*", s.visit)
 	r.Get(downloadPath+"*", s.download)
