@@ -147,7 +147,7 @@ const about = computed(() => {
       </p>
 
       <div class="grid gap-x-9 gap-y-8 lg:grid-cols-[7fr_5fr]">
-        <div>
+        <div class="max-lg:contents">
           <section v-if="fails.length" aria-labelledby="fails" class="mb-7">
             <h2 id="fails" class="border-b border-line pb-1.5 font-semibold">
               {{ check.counts.fail }} of {{ check.counts.musts }} requirements
@@ -187,9 +187,15 @@ const about = computed(() => {
             </DisclosurePanel>
           </Disclosure>
 
-          <CheckBeside :check="check" :machine="device.key" :may="may" @said="refetch()" />
+          <CheckBeside
+            class="max-lg:order-2"
+            :check="check"
+            :machine="device.key"
+            :may="may"
+            @said="refetch()"
+          />
         </div>
-        <section aria-labelledby="plan">
+        <section aria-labelledby="plan" class="max-lg:order-1">
           <h2 id="plan" class="mb-3 border-b border-line pb-1.5 font-semibold">The plan, in this order</h2>
           <PlanList :check="check" :machine="device.key" :may="may" @said="refetch()" />
         </section>
