@@ -68,6 +68,12 @@ func TestPlanSaysWhereWhoAndHowMuch(t *testing.T) {
 	if !slices.Contains(enter.Cautions, "A firmware password is set. Have it at hand before the visit.") {
 		t.Errorf("the firmware's password is not thought of: %v", enter.Cautions)
 	}
+	c2 := planned(t, func(d *doc) {
+		d.Firmware.SecureBoot, d.Firmware.SettingsInterface = some("off"), some("firmware attributes")
+	})
+	if said := strings.Join(step(t, c2, "enter-firmware").Cautions, " "); !strings.Contains(said, "can be changed from its running system") || strings.Contains(said, "password") {
+		t.Errorf("the settings interface is not thought of: %s", said)
+	}
 	if c.Firmware == nil || c.Firmware.Guide != "ostrel" || c.Firmware.Setup != "F2" || c.Firmware.General {
 		t.Errorf("the guide is %+v", c.Firmware)
 	}
