@@ -36,6 +36,25 @@ func (d *Document) Items() []string {
 	return out
 }
 
+// Ticked is what was said of an item; nil where nothing was, and of a machine
+// that was never checked.
+func (d *Document) Ticked(item string) *Tick {
+	if d == nil {
+		return nil
+	}
+	for _, p := range d.Preparation {
+		if TickPreparation+p.ID == item {
+			return p.Ticked
+		}
+	}
+	for _, s := range d.Plan {
+		if TickStep+s.Step == item {
+			return s.Ticked
+		}
+	}
+	return nil
+}
+
 // Apply puts what people said beside the items. What a program sees stays as it
 // is: a tick never makes a fact, and one of a step that settles something and
 // was said before the inventory was taken had no effect.

@@ -61,7 +61,7 @@ func restarts(v *remedy.Verdict) int {
 	return max(1, n)
 }
 
-// numbers up to twelve are written out.
+// partNouns are the words for one and for several parts that have no size.
 var partNouns = map[string][2]string{part.TPM: {"TPM 2.0 module", "TPM 2.0 modules"}, part.Graphics: {"graphics card that can do what is needed", "graphics cards that can do what is needed"},
 	part.Display: {"display", "displays"}}
 
@@ -80,9 +80,6 @@ func Part(p *part.Part) string {
 			kind = strings.TrimSpace(p.Type + " memory module")
 		}
 		s = Count(p.Count, size+kind, size+kind+"s")
-		if p.Count == 1 {
-			s = "one " + size + kind
-		}
 		if p.MTS > 0 {
 			s += fmt.Sprintf(", %d MT/s or faster", p.MTS)
 		}

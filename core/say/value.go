@@ -186,6 +186,15 @@ func Count(n int, one, many string) string {
 	return word + " " + many
 }
 
+// Cell is a text as a cell of a table for spreadsheets: one that such a program
+// would take for a formula gets an apostrophe in front.
+func Cell(s string) string {
+	if s != "" && strings.ContainsRune("=+-@\t\r", rune(s[0])) {
+		return "'" + s
+	}
+	return s
+}
+
 // And joins with commas and an and.
 func And(parts []string) string { return join(parts, "and") }
 

@@ -9,6 +9,8 @@ import (
 	"strings"
 
 	"golang.org/x/term"
+
+	"rolltop.example/rolltop/core/say"
 )
 
 // paper prints text to the width of the terminal, with colour only where it is
@@ -150,8 +152,7 @@ func printJSON(out io.Writer, v any) error {
 	return e.Encode(v)
 }
 
-// printCSV writes rows for spreadsheets. Texts that a spreadsheet would take for
-// a formula get an apostrophe in front.
+// printCSV writes rows for spreadsheets.
 func printCSV(out io.Writer, heads []string, rows [][]string) error {
 	w := csv.NewWriter(out)
 	if err := w.Write(heads); err != nil {
@@ -160,9 +161,7 @@ func printCSV(out io.Writer, heads []string, rows [][]string) error {
 	for _, r := range rows {
 		safe := make([]string, len(r))
 		for i, c := range r {
-			if safe[i] = c; c != "" && strings.ContainsRune("=+-@\t\r", rune(c[0])) {
-				safe[i] = "'" + c
-			}
+			safe[i] = say.Cell(c)
 		}
 		if err := w.Write(safe); err != nil {
 			return err

@@ -6,7 +6,6 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"rolltop.example/rolltop/core/assess"
 	"rolltop.example/rolltop/core/say"
 	"rolltop.example/rolltop/internal/api"
 )
@@ -55,29 +54,11 @@ func tickItem(cmd *cobra.Command, args []string) error {
 	if err != nil {
 		return err
 	}
-	if said := said(d.Check, args[1]); said != nil {
+	if said := d.Check.Ticked(args[1]); said != nil {
 		fmt.Fprintf(cmd.OutOrStdout(), "%s, %s: %s\n", d.Name, args[1], said.Says())
 		return nil
 	}
 	fmt.Fprintf(cmd.OutOrStdout(), "%s, %s: nothing is said of it now.\n", d.Name, args[1])
-	return nil
-}
-
-// said is what stands of an item.
-func said(d *assess.Document, item string) *assess.Tick {
-	if d == nil {
-		return nil
-	}
-	for _, p := range d.Preparation {
-		if assess.TickPreparation+p.ID == item {
-			return p.Ticked
-		}
-	}
-	for _, s := range d.Plan {
-		if assess.TickStep+s.Step == item {
-			return s.Ticked
-		}
-	}
 	return nil
 }
 

@@ -8,7 +8,6 @@ import (
 	"io"
 	"net/http"
 	"strconv"
-	"strings"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -114,7 +113,7 @@ func (s *Server) table(ctx context.Context, w io.Writer, rows []fleet.Row, defs 
 			cells = append(cells, e.Facts[d.Name])
 		}
 		for i := range cells {
-			cells[i] = plainCell(cells[i])
+			cells[i] = say.Cell(cells[i])
 		}
 		return out.Write(cells)
 	})
@@ -123,14 +122,6 @@ func (s *Server) table(ctx context.Context, w io.Writer, rows []fleet.Row, defs 
 		return err
 	}
 	return out.Error()
-}
-
-// plainCell keeps a spreadsheet program from taking a text for a formula.
-func plainCell(s string) string {
-	if s != "" && strings.ContainsRune("=+-@\t\r", rune(s[0])) {
-		return "'" + s
-	}
-	return s
 }
 
 // inWords is the facts of a machine that an export asks for; those that are not

@@ -61,7 +61,7 @@ func (s *Server) tick(ctx context.Context, in *struct {
 		return nil, &api.Problem{Status: http.StatusNotFound, Title: "Not found", Detail: fmt.Sprintf("the machine %q has no %s; %s", in.Key, t.Item, suggestItem(t.Item, items))}
 	}
 	before := "nothing was said"
-	if old := ticked(got, t.Item); old != nil {
+	if old := got.Ticked(t.Item); old != nil {
 		before = old.Says()
 	}
 	store.Note(ctx, before, t.Says())
@@ -71,19 +71,9 @@ func (s *Server) tick(ctx context.Context, in *struct {
 	return s.showDevice(ctx, &deviceInput{in.Key})
 }
 
-// ticked is what was said of an item.
-func ticked(d *assess.Document, item string) *assess.Tick {
-	for _, p := range d.Preparation {
-		if assess.TickPreparation+p.ID == item {
-			return p.Ticked
-		}
-	}
-	for _, s := range d.Plan {
-		if assess.TickStep+s.Step == item {
-			return s.Ticked
-		}
-	}
-	return nil
+// noTarget is the problem of a machine for whose class no target is chosen.
+func noTarget() error {
+	return &api.Problem{Status: http.StatusUnprocessableEntity, Title: "Nothing to check against", Detail: "no target release is chosen for this class of hardware"}
 }
 
 func suggestItem(item string, items []string) string {
@@ -116,7 +106,7 @@ func (s *Server) judged(ctx context.Context, key string) (*store.Device, *assess
 	}
 	t, ok := s.target(d.Class)
 	if !ok {
-		return nil, nil, &api.Problem{Status: http.StatusUnprocessableEntity, Title: "Nothing to check against", Detail: "no target release is chosen for this class of hardware"}
+		return nil, nil, noTarget()
 	}
 	got, err := s.checked(ctx, t, inv)
 	if err != nil {
@@ -199,7 +189,7 @@ func (s *Server) after(ctx context.Context, in *struct {
 	}
 	t, ok := s.target(d.Class)
 	if !ok {
-		return nil, &api.Problem{Status: http.StatusUnprocessableEntity, Title: "Nothing to check against", Detail: "no target release is chosen for this class of hardware"}
+		return nil, noTarget()
 	}
 	if in.To == 0 {
 		in.To = d.InventoryID
