@@ -7,6 +7,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"reflect"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -24,11 +25,16 @@ type Fact struct {
 	By    string    `json:"by" doc:"Who entered it"`
 	At    time.Time `json:"at"`
 	Note  string    `json:"note,omitempty" doc:"Where it was read: the board's manual, page 12"`
+	Until time.Time `json:"until,omitzero" doc:"When it ends by itself"`
+	Model string    `json:"model,omitempty" doc:"For a fact of every machine of a model: which"`
 }
 
 // Source says where the fact is from.
 func (f *Fact) Source() string {
 	s := "entered by hand"
+	if f.Model != "" {
+		s += " for every " + f.Model
+	}
 	if f.By != "" {
 		s += " by " + f.By
 	}
@@ -77,6 +83,25 @@ func Enter(d *inventory.Document, facts []Fact) (*inventory.Document, []error) {
 		out = next
 	}
 	return out, left
+}
+
+// Fill returns the inventory with facts that hold for every machine of its model.
+// They fill gaps only: what was read of the machine itself counts more, and so does
+// what a person entered for it, which own lists.
+func Fill(d *inventory.Document, ofModel, own []Fact) *inventory.Document {
+	var use []Fact
+	read := fact.Read(d)
+	for _, f := range ofModel {
+		def := fact.ByName(f.Fact)
+		if def == nil || def.ID.Group() != fact.NoGroup || slices.ContainsFunc(own, func(o Fact) bool { return o.Fact == f.Fact }) {
+			continue
+		}
+		if r := read.Get(def.ID); !r.Value.Known() && len(r.Others()) == 0 {
+			use = append(use, f)
+		}
+	}
+	out, _ := Enter(d, use) // what does not go in would contradict what was read
+	return out
 }
 
 func clone(d *inventory.Document) (*inventory.Document, error) {
@@ -220,6 +245,20 @@ func find(v reflect.Value, def *fact.Def, row int) (reflect.Value, error) {
 		v = v.Field(at)
 	}
 	return v, nil
+}
+
+// Put sets a fact of a document, whatever was there. The error is of a fact that has
+// no place of its own.
+func Put(d *inventory.Document, def *fact.Def, v fact.Value) error {
+	if def.Derived || def.ID.Group() != fact.NoGroup {
+		return fmt.Errorf("%s has no place in an inventory", def.Name)
+	}
+	slot, err := find(reflect.ValueOf(d).Elem(), def, -1)
+	if err != nil {
+		return err
+	}
+	put(slot, v)
+	return nil
 }
 
 // put sets an optional value or a list of texts.
