@@ -29,6 +29,7 @@ type Judgement struct {
 	Fails       int    // musts that fail
 	Sole        string // the only one, where it is one
 	Outcomes    string // a letter for each requirement, see [check.Outcome.Letter]
+	Way         string // to the release, one of [release.Ways]
 }
 
 // NewJudge makes a judge for a release.
@@ -75,7 +76,7 @@ func Decide(m *means.Means, rel *release.Release, f *fact.Facts) (Judgement, err
 }
 
 func decided(a *Assessment) Judgement {
-	g := Judgement{Disposition: a.Verdict.Disposition, Publisher: a.Verdict.Disposition, Confirmed: a.Verdict.Confirmed, Outcomes: a.Outcomes()}
+	g := Judgement{Disposition: a.Verdict.Disposition, Publisher: a.Verdict.Disposition, Confirmed: a.Verdict.Confirmed, Outcomes: a.Outcomes(), Way: a.Verdict.Route}
 	if a.Publisher != nil {
 		g.Publisher = a.Publisher.Disposition
 	}

@@ -5,17 +5,21 @@ import (
 	"errors"
 	"fmt"
 	"math"
+	"slices"
+
+	"rolltop.example/rolltop/core/inventory"
 )
 
 // Catalogue is the version of the packed form of facts. It counts up whenever
 // packing the same inventory would give other bytes; then stored rows are made
 // again from their inventories.
-const Catalogue = 3
+const Catalogue = 4
 
 // A packed row holds what deciding needs: values, bounds and disagreeing
-// readings, without sources and without the reasons of gaps. It is a sequence of
+// readings, and the causes of gaps, without sources and details. It is a sequence of
 // entries, each with the number of its fact, closed by a zero; then the rows of
-// lists; then the titles that were asked for.
+// lists; then the titles that were asked for; then the causes, without those that
+// nobody asked for: count, and for each the number of the fact and the cause's.
 //
 //	entry  = number, tag, [value], [floor], [count, values…]
 //	lists  = for each list: count of rows, values of their facts in order; one
@@ -79,7 +83,30 @@ func (f *Facts) Pack(b []byte) []byte {
 	for _, s := range f.asked {
 		b = packText(b, s)
 	}
-	return b
+	return f.packCauses(b)
+}
+
+// causes are numbered by their place, which never changes.
+var causes = [...]string{inventory.NeedsRights, inventory.NotOffered, inventory.ReadFailed, inventory.Disagree}
+
+// causeGaps are the gaps of facts that were unpacked, which say no more.
+var causeGaps = func() (out [len(causes)]inventory.Gap) {
+	for i, c := range causes {
+		out[i].Cause = c
+	}
+	return out
+}()
+
+func (f *Facts) packCauses(b []byte) []byte {
+	var pairs []byte
+	for id := range f.one {
+		if g := f.one[id].Gap; g != nil && !f.one[id].Value.Known() {
+			if c := slices.Index(causes[:], g.Cause); c >= 0 {
+				pairs = append(pairs, byte(id), byte(c))
+			}
+		}
+	}
+	return append(binary.AppendUvarint(b, uint64(len(pairs)/2)), pairs...)
 }
 
 // packCell packs one fact of a row.
@@ -156,6 +183,15 @@ func (f *Facts) Unpack(row []byte) error {
 	}
 	for range u.count() {
 		f.asked = append(f.asked, u.text())
+	}
+	for range u.count() {
+		id, c := int(u.byte()), int(u.byte())
+		if id >= Count || c >= len(causes) {
+			return errPacked
+		}
+		if !f.one[id].Value.Known() {
+			f.one[id].Gap = &causeGaps[c]
+		}
 	}
 	if u.bad || u.at != len(u.s) {
 		return errPacked

@@ -10,6 +10,7 @@ import (
 	"rolltop.example/rolltop/core/doc"
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/need"
+	"rolltop.example/rolltop/core/release"
 	"rolltop.example/rolltop/core/remedy"
 )
 
@@ -18,7 +19,9 @@ import (
 // key=value[,value…] or a word that the machine's texts contain. Values with
 // blanks stand in double quotes. A key may be a fact, which amounts and versions
 // can be compared with, too; missing= picks machines of which a fact is not
-// known, older= those whose latest inventory is more than some days old.
+// known, older= those whose latest inventory is more than some days old, ends= those
+// whose release goes out of support within some days. Machines out of use are left
+// out where no term has the key retired.
 //
 //	disposition=refit,replace place="Gull Quay" fails=tpm slipway
 //	memory.installed_bytes<=4GiB tpm.state=not-seen missing=tpm.header
@@ -42,7 +45,9 @@ type term struct {
 }
 
 // keys of terms that are no facts.
-var keys = []string{"alone", "certainty", "class", "disposition", "fails", "installed", "judged", "maker", "missing", "model", "older", "place", "publisher", "unknown"}
+var keys = []string{"alone", "cause", "certainty", "class", "disposition", "doubt", "ends", "fails", "hold", "installed", "judged", "maker", "missing", "model", "next", "older", "place", "publisher", "retired", "route", "tag", "unknown"}
+
+const yes = "yes"
 
 // words of keys that take only these.
 var words = map[string][]string{
@@ -50,7 +55,13 @@ var words = map[string][]string{
 	"publisher":   remedy.Dispositions(),
 	"certainty":   {"confirmed", "expected"},
 	"class":       {"pc", "mac"},
-	"judged":      {"yes", "no"},
+	"judged":      {yes, "no"},
+	"retired":     {yes, "no"},
+	"doubt":       {yes, "no"},
+	"hold":        {yes, "no"},
+	"next":        remedy.Dispositions(),
+	"route":       release.Ways(),
+	"cause":       CauseNames,
 }
 
 // Keys lists the keys of terms that are no facts.
@@ -112,9 +123,9 @@ func (t *term) check(v string) error {
 		return fmt.Errorf("the filter's %s=%s is not known; %s", t.key, v, doc.Suggest(v, allowed))
 	}
 	switch {
-	case t.key == "older":
+	case t.key == "older" || t.key == "ends":
 		if n, err := strconv.Atoi(v); err != nil || n < 0 || n > 36500 {
-			return fmt.Errorf("the filter's older=%s is no number of days; write older=14 for machines whose inventory is more than 14 days old", v)
+			return fmt.Errorf("the filter's %s=%s is no number of days; write %s", t.key, v, map[string]string{"older": "older=14 for machines whose inventory is more than 14 days old", "ends": "ends=90 for machines whose release goes out of support within 90 days"}[t.key])
 		}
 	case t.key == "missing":
 		if def := fact.ByName(v); def == nil || def.ID.Group() != fact.NoGroup {
@@ -200,6 +211,17 @@ func (f Filter) String() string {
 		}
 	}
 	return strings.Join(parts, " ")
+}
+
+// Has says whether a term has a key.
+func (f Filter) Has(key string) bool {
+	return slices.ContainsFunc(f.terms, func(t term) bool { return t.key == key })
+}
+
+// Within is the filter with one more term, of a key that takes texts.
+func (f Filter) Within(key string, values ...string) Filter {
+	f.terms = append(slices.Clip(f.terms), term{key: key, op: "=", values: values})
+	return f
 }
 
 // Term writes one term of a filter.

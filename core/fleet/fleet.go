@@ -23,6 +23,9 @@ type Row struct {
 	Model        string
 	Installed    string // release
 	TakenAt      time.Time
+	Tags         string // parted by line feeds, in order
+	Retired      bool   // out of use, and out of every list that does not ask for such
+	Doubted      bool   // somebody should settle which machine it is
 
 	Judged      bool // against the target of its class
 	Release     *release.Release
@@ -32,7 +35,13 @@ type Row struct {
 	Fails       int
 	Sole        string // the only failing requirement, where it is one
 	Outcomes    string // one letter for each requirement of Release
+	Way         string // to Release, one of release.Ways
+	Next        int8   // disposition against the release that follows Release; NoNext where there is none
+	Causes      Causes // of an undetermined machine: why
 }
+
+// NoNext stands where no release follows the target.
+const NoNext = -1
 
 // Counts is how many machines there are of each disposition.
 type Counts struct {
@@ -71,6 +80,14 @@ type Tally struct {
 	Classes   []Group
 	Places    []Group
 	Obstacles []Obstacle // musts that anything fails or leaves unknown, most failing first
+	Causes    []CauseCount
+	Next      []NextCounts
+}
+
+// NextCounts is how machines of a target stand to the release that follows it.
+type NextCounts struct {
+	Target *release.Release
+	Counts
 }
 
 // Count tallies the machines of a selection.
@@ -78,6 +95,7 @@ func (s Selection) Count() Tally {
 	var t Tally
 	classes, places := s.x.texts[textClass].groups(), s.x.texts[textPlace].groups()
 	obstacles := map[*release.Release][]Obstacle{}
+	var causes [causeCount]int
 	for _, at := range s.at {
 		r := &s.x.rows[at]
 		t.add(r)
@@ -85,6 +103,10 @@ func (s Selection) Count() Tally {
 		places[s.x.texts[textPlace].codes[at]].add(r)
 		if r.Release == nil {
 			continue
+		}
+		r.Causes.count(&causes)
+		if r.Next != NoNext {
+			t.next(r)
 		}
 		list := obstacles[r.Release]
 		if list == nil {
@@ -103,7 +125,7 @@ func (s Selection) Count() Tally {
 			}
 		}
 	}
-	t.Classes, t.Places = sorted(classes), sorted(places)
+	t.Classes, t.Places, t.Causes = sorted(classes), sorted(places), counted(&causes)
 	for rel, list := range obstacles {
 		for i := range list {
 			if o := list[i]; o.Fails+o.Unknown > 0 && rel.Requirements[i].Level == release.Must {
@@ -116,6 +138,16 @@ func (s Selection) Count() Tally {
 		return cmp.Or(b.Fails-a.Fails, b.Alone-a.Alone, b.Unknown-a.Unknown, strings.Compare(a.Release.ID+a.Requirement.ID, b.Release.ID+b.Requirement.ID))
 	})
 	return t
+}
+
+func (t *Tally) next(r *Row) {
+	i := slices.IndexFunc(t.Next, func(n NextCounts) bool { return n.Target == r.Release })
+	if i < 0 {
+		i = len(t.Next)
+		t.Next = append(t.Next, NextCounts{Target: r.Release})
+	}
+	t.Next[i].Total++
+	t.Next[i].By[r.Next]++
 }
 
 // groups has one for each value of a column.

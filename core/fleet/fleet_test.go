@@ -77,7 +77,7 @@ func picks(t *testing.T, x *fleet.Index, where string) []string {
 	}
 	s := x.Select(f.At(time.Date(2026, 11, 23, 0, 0, 0, 0, time.UTC)))
 	var names []string
-	for _, r := range s.Page("name", 0, s.Len()) {
+	for _, r := range s.Page(fleet.Order{}, 0, s.Len()) {
 		names = append(names, r.Name)
 	}
 	return names
@@ -121,7 +121,7 @@ func TestFilter(t *testing.T) {
 
 func TestBadFilters(t *testing.T) {
 	tests := []struct{ where, want string }{
-		{"dispostion=ready", `did you mean "disposition"?`}, {"disposition=redy", `did you mean "ready"?`}, {"fabric=red", "it may be alone, certainty, class"},
+		{"dispostion=ready", `did you mean "disposition"?`}, {"disposition=redy", `did you mean "ready"?`}, {"fabric=red", "it may be alone, cause, certainty, class"},
 		{`place="Gull`, "a quote that does not end"}, {"place=", "an empty value"}, {"class=tablet", "it may be pc, mac"},
 		{"memory.instaled_bytes=4GiB", `did you mean "memory.installed_bytes"?`}, {"memory.installed_bytes>=much", "is not a value of it; memory is written with"}, {"tpm.state>=off", "is no amount, and cannot be compared by >=; write tpm.state="},
 		{"tpm.state=of", `did you mean "off"?`}, {"missing=tpm.sate", `did you mean "tpm.state"?`}, {"disposition>=ready", "is no amount"}, {"older=soon", "write older=14"}, {"graphics.name=x", "no key"},
@@ -147,7 +147,7 @@ func FuzzFilter(f *testing.F) {
 			t.Fatalf("%q is written as %q and read as %q, %v", where, one.String(), two.String(), err)
 		}
 		x := index()
-		if a, b := x.Select(one), x.Select(two); !slices.Equal(a.Page("name", 0, 9), b.Page("name", 0, 9)) {
+		if a, b := x.Select(one), x.Select(two); !slices.Equal(a.Page(fleet.Order{}, 0, 9), b.Page(fleet.Order{}, 0, 9)) {
 			t.Fatalf("%q and %q pick differently", where, one.String())
 		}
 	})
@@ -193,7 +193,7 @@ func TestSort(t *testing.T) {
 		{"name", "GULL-001", "HOLM-M01"}, {"-name", "HOLM-M01", "GULL-001"}, {"-fails", "GULL-003", "HOLM-M01"}, {"disposition", "GULL-001", "HOLM-002"}, {"installed", "HOLM-M01", "HOLM-002"},
 	}
 	for _, tt := range tests {
-		list := index().Select(fleet.Filter{}).Page(tt.order, 0, 99)
+		list := index().Select(fleet.Filter{}).Page(order1(t, tt.order), 0, 99)
 		if list[0].Name != tt.first || list[len(list)-1].Name != tt.last {
 			t.Errorf("%s: %s … %s, want %s … %s", tt.order, list[0].Name, list[len(list)-1].Name, tt.first, tt.last)
 		}

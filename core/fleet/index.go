@@ -4,13 +4,9 @@ import (
 	"cmp"
 	"math"
 	"slices"
-	"strconv"
 	"strings"
-	"time"
 
 	"rolltop.example/rolltop/core/fact"
-	"rolltop.example/rolltop/core/release"
-	"rolltop.example/rolltop/core/remedy"
 )
 
 // Index holds a fleet so that lists and counts are quick: machines with their
@@ -27,6 +23,8 @@ type Index struct {
 	mixed bool            // the ranks are not good
 	facts [fact.Count]*column
 	texts [textCount]column
+	tags  column
+	order []int32 // rank of the name → place; good after Settle
 }
 
 // The texts that words and terms look at, of which a fleet has few.
@@ -36,8 +34,12 @@ const (
 	textModel
 	textInstalled
 	textClass
+	textWhole // maker and model, to sort by
 	textCount
 )
+
+// searched are the texts that words look into.
+const searched = textClass
 
 // column is one value of every machine, as a code; 0 is not known.
 type column struct {
@@ -54,6 +56,7 @@ func NewIndex() *Index {
 	for i := range x.texts {
 		x.texts[i].clear()
 	}
+	x.tags.clear()
 	return x
 }
 
@@ -149,7 +152,8 @@ func (x *Index) Put(id int64, r Row, f *fact.Facts) {
 		x.rows, x.names, x.ids = append(x.rows, Row{}), append(x.names, ""), append(x.ids, id)
 		x.taken, x.ranks, x.mixed = append(x.taken, 0), append(x.ranks, 0), true
 	}
-	for i, s := range [textCount]*string{&r.Place, &r.Manufacturer, &r.Model, &r.Installed, &r.Class} {
+	whole := r.Manufacturer + " " + r.Model
+	for i, s := range [textCount]*string{&r.Place, &r.Manufacturer, &r.Model, &r.Installed, &r.Class, &whole} {
 		v := fact.Of(fact.Text, *s)
 		if *s == "" {
 			v = fact.Value{}
@@ -159,6 +163,12 @@ func (x *Index) Put(id int64, r Row, f *fact.Facts) {
 			*s = x.texts[i].values[x.texts[i].codes[at]].Text() // one copy for all machines
 		}
 	}
+	var tags fact.Value
+	if r.Tags != "" {
+		tags = fact.Items(strings.Split(r.Tags, "\n"))
+	}
+	x.tags.set(int(at), tags)
+	r.Causes = causesOf(&r, f)
 	x.mixed = x.mixed || x.rows[at].Name != r.Name
 	x.rows[at], x.taken[at] = r, r.TakenAt.UnixMilli()
 	if name := strings.ToLower(r.Name); x.names[at] != name {
@@ -197,7 +207,7 @@ func (x *Index) Settle() {
 	for rank, at := range order {
 		x.ranks[at] = int32(rank)
 	}
-	x.mixed = false
+	x.order, x.mixed = order, false
 }
 
 // Drop takes a machine out.
@@ -218,6 +228,7 @@ func (x *Index) Drop(id int64) {
 	for i := range x.texts {
 		move(&x.texts[i])
 	}
+	move(&x.tags)
 	for _, c := range x.facts {
 		if c != nil {
 			move(c)
@@ -228,178 +239,8 @@ func (x *Index) Drop(id int64) {
 	x.rows[last] = Row{}
 	x.rows, x.names, x.ids, x.taken, x.ranks = x.rows[:last], x.names[:last], x.ids[:last], x.taken[:last], x.ranks[:last]
 	delete(x.at, id)
+	x.mixed = true
 	if at != last {
 		x.at[x.ids[at]] = at
-	}
-}
-
-// Selection is machines that a filter picked. It is good until the index is
-// changed.
-type Selection struct {
-	x  *Index
-	at []int32
-}
-
-// Len is how many they are.
-func (s Selection) Len() int { return len(s.at) }
-
-// Select picks machines.
-func (x *Index) Select(f Filter) Selection {
-	s := Selection{x, make([]int32, 0, len(x.rows))}
-	tests := make([]func(int32) bool, len(f.terms))
-	for i := range f.terms {
-		tests[i] = x.test(&f.terms[i], f.now)
-	}
-	for at := range int32(len(x.rows)) {
-		ok := true
-		for _, t := range tests {
-			if ok = t(at); !ok {
-				break
-			}
-		}
-		if ok {
-			s.at = append(s.at, at)
-		}
-	}
-	return s
-}
-
-// by makes a test of a column: the question is asked once for each value.
-func (c *column) by(ask func(fact.Value) bool) func(int32) bool {
-	yes := make([]bool, len(c.values))
-	for i, v := range c.values {
-		yes[i] = i > 0 && ask(v)
-	}
-	return func(at int32) bool { return int(at) < len(c.codes) && yes[c.codes[at]] }
-}
-
-// test makes the test of a term.
-func (x *Index) test(t *term, now time.Time) func(int32) bool {
-	if t.key == "" {
-		return x.word(t.values[0])
-	}
-	if t.def != nil {
-		c := x.facts[t.def.ID]
-		if c == nil {
-			return func(int32) bool { return false }
-		}
-		return c.by(func(v fact.Value) bool {
-			return slices.ContainsFunc(t.wanted, func(w fact.Value) bool { return t.holds(v, w) })
-		})
-	}
-	row := func(ask func(*Row, string) bool) func(int32) bool {
-		return func(at int32) bool {
-			r := &x.rows[at]
-			return slices.ContainsFunc(t.values, func(v string) bool { return ask(r, v) })
-		}
-	}
-	text := func(which int) func(int32) bool {
-		return x.texts[which].by(func(v fact.Value) bool {
-			return slices.ContainsFunc(t.values, func(s string) bool { return strings.EqualFold(v.Text(), s) })
-		})
-	}
-	switch t.key {
-	case "place":
-		return text(textPlace)
-	case "maker":
-		return text(textMaker)
-	case "model":
-		return text(textModel)
-	case "installed":
-		return text(textInstalled)
-	case "class":
-		return text(textClass)
-	case "disposition":
-		of := dispositions(t.values)
-		return func(at int32) bool { return x.rows[at].Judged && of[x.rows[at].Disposition] }
-	case "publisher":
-		of := dispositions(t.values)
-		return func(at int32) bool { return x.rows[at].Judged && of[x.rows[at].Publisher] }
-	case "certainty":
-		return row(func(r *Row, v string) bool { return r.Judged && r.Certain == (v == "confirmed") })
-	case "judged":
-		return row(func(r *Row, v string) bool { return r.Judged == (v == "yes") })
-	case "alone":
-		return row(func(r *Row, v string) bool { return r.Sole == v })
-	case "fails":
-		return x.outcome(t.values, 'f')
-	case "unknown":
-		return x.outcome(t.values, 'u')
-	case "older":
-		days, _ := strconv.Atoi(t.values[0]) // read and checked
-		since := now.AddDate(0, 0, -days).UnixMilli()
-		return func(at int32) bool { return x.taken[at] < since }
-	}
-	return x.missing(t.values)
-}
-
-func dispositions(names []string) (of [remedy.Undetermined + 1]bool) {
-	for _, n := range names {
-		if d, ok := remedy.DispositionOf(n); ok {
-			of[d] = true
-		}
-	}
-	return of
-}
-
-// holds compares a machine's value with a wanted one.
-func (t *term) holds(v, w fact.Value) bool {
-	switch {
-	case t.op == ">=":
-		return v.Compare(w) >= 0
-	case t.op == "<=":
-		return v.Compare(w) <= 0
-	case v.Kind() == fact.Set:
-		return v.Has(w.Set()[0])
-	}
-	return v.Equal(w)
-}
-
-// word picks machines whose texts contain it.
-func (x *Index) word(word string) func(int32) bool {
-	var texts [textCount - 1]func(int32) bool
-	for i := range texts {
-		texts[i] = x.texts[i].by(func(v fact.Value) bool { return strings.Contains(strings.ToLower(v.Text()), word) })
-	}
-	return func(at int32) bool {
-		for _, t := range texts {
-			if t(at) {
-				return true
-			}
-		}
-		return strings.Contains(x.names[at], word)
-	}
-}
-
-// outcome picks machines with a letter at one of some requirements.
-func (x *Index) outcome(requirements []string, letter byte) func(int32) bool {
-	places := map[*release.Release][]int{}
-	return func(at int32) bool {
-		r := &x.rows[at]
-		if r.Release == nil {
-			return false
-		}
-		where, known := places[r.Release]
-		if !known {
-			for i := range r.Release.Requirements {
-				if slices.Contains(requirements, r.Release.Requirements[i].ID) {
-					where = append(where, i)
-				}
-			}
-			places[r.Release] = where
-		}
-		return slices.ContainsFunc(where, func(i int) bool { return i < len(r.Outcomes) && r.Outcomes[i] == letter })
-	}
-}
-
-// missing picks machines of which one of some facts is not known, and that are
-// of a class that has it.
-func (x *Index) missing(names []string) func(int32) bool {
-	return func(at int32) bool {
-		return slices.ContainsFunc(names, func(name string) bool {
-			def := fact.ByName(name)
-			c := x.facts[def.ID]
-			return def.Has(x.rows[at].Class) && (c == nil || int(at) >= len(c.codes) || c.codes[at] == 0)
-		})
 	}
 }

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math/rand/v2"
 	"slices"
+	"strconv"
 	"strings"
 	"testing"
 	"time"
@@ -35,11 +36,12 @@ func drawn(r *rand.Rand, n int) (fleet.Row, *fact.Facts) {
 	}
 	return fleet.Row{Key: fmt.Sprint(n), Name: fmt.Sprintf("M%03d", r.IntN(500)), Place: []string{"Gull Quay", "Holm Ferry", ""}[r.IntN(3)], Class: "pc", Manufacturer: []string{"Ostrel", "Fennick"}[r.IntN(2)],
 		Model: []string{"Slipway 14", "Tern 2"}[r.IntN(2)], Installed: []string{"Skerry 11", "Skerry 10"}[r.IntN(2)], TakenAt: time.Unix(r.Int64N(1e6), 0).UTC(),
-		Judged: r.IntN(9) > 0, Release: skerry, Disposition: remedy.Disposition(r.IntN(5)), Certain: r.IntN(2) == 0, Fails: fails, Sole: sole, Outcomes: string(outcomes)}, fact.Read(d)
+		Judged: r.IntN(9) > 0, Release: skerry, Disposition: remedy.Disposition(r.IntN(5)), Certain: r.IntN(2) == 0, Fails: fails, Sole: sole, Outcomes: string(outcomes),
+		Tags: []string{"", "counter", "counter\nspare"}[r.IntN(3)], Retired: r.IntN(8) == 0, Doubted: r.IntN(8) == 0, Way: []string{"in-place", "reinstall"}[r.IntN(2)], Next: int8(r.IntN(6) - 1)}, fact.Read(d)
 }
 
 var wheres = []string{"", "ostrel", "m01 slipway", "disposition=refit,ready", `place="Gull Quay" fails=tpm`, "unknown=memory", "alone=tpm,memory", "memory.installed_bytes>=8GiB", "tpm.state=off,ready missing=tpm.version",
-	"missing=tpm.state", "certainty=confirmed judged=yes", "storage.system.free_bytes<=500GB installed=\"Skerry 10\""}
+	"missing=tpm.state", "certainty=confirmed judged=yes", "tag=counter retired=yes,no", "retired=yes", "doubt=yes tag=spare", "route=reinstall next=refit,ready", "cause=not-asked", "hold=no ends=3000", "storage.system.free_bytes<=500GB installed=\"Skerry 10\""}
 
 // After any sequence of changes the index answers as a fresh one would.
 func TestIndexIsWhatAFreshOneWouldBe(t *testing.T) {
@@ -77,7 +79,7 @@ func TestIndexIsWhatAFreshOneWouldBe(t *testing.T) {
 				t.Fatal(err)
 			}
 			a, b := live.Select(f), fresh.Select(f)
-			if !slices.Equal(a.Page("name", 0, 999), b.Page("name", 0, 999)) {
+			if !slices.Equal(a.Page(fleet.Order{}, 0, 999), b.Page(fleet.Order{}, 0, 999)) {
 				t.Fatalf("%q picks %d and %d", where, a.Len(), b.Len())
 			}
 			if x, y := fmt.Sprint(a.Count()), fmt.Sprint(b.Count()); x != y {
@@ -91,18 +93,22 @@ func TestIndexIsWhatAFreshOneWouldBe(t *testing.T) {
 func TestPagesAreTheWholeOrder(t *testing.T) {
 	r := rand.New(rand.NewPCG(3, 4))
 	x := fleet.NewIndex()
+	facts := map[int64]*fact.Facts{}
 	for i := range 700 {
 		row, f := drawn(r, i)
-		x.Put(int64(i), row, f)
+		row.ID = int64(i)
+		x.Put(row.ID, row, f)
+		facts[row.ID] = f
 	}
 	x.Settle()
 	all := x.Select(fleet.Filter{})
-	for _, order := range fleet.Orders {
-		for _, order := range []string{order, "-" + order} {
-			whole := all.Page(order, 0, 700)
+	for _, key := range append(slices.Clone(fleet.Orders), "memory.installed_bytes", "tpm.state", "needs.tpm") {
+		for _, order := range []string{key, "-" + key} {
+			by := order1(t, order)
+			whole := all.Page(by, 0, 700)
 			var parts []fleet.Row
 			for from := 0; from < 720; from += 37 {
-				parts = append(parts, all.Page(order, from, 37)...)
+				parts = append(parts, all.Page(by, from, 37)...)
 			}
 			if !slices.Equal(whole, parts) {
 				t.Errorf("%s: the pages are not the whole", order)
@@ -117,10 +123,50 @@ func TestPagesAreTheWholeOrder(t *testing.T) {
 			if !sorted {
 				t.Errorf("%s: not in order", order)
 			}
+			// From mark to mark it is the whole again, and a machine that goes takes
+			// nothing with it.
+			parts = whole[:37:37]
+			for len(parts) < len(whole) {
+				id, _ := strconv.ParseInt(parts[len(parts)-1].Key, 10, 64)
+				mark, ok := x.MarkOf(by, id)
+				if !ok {
+					t.Fatalf("%s: machine %d has no mark", order, id)
+				}
+				x.Drop(id)
+				x.Settle()
+				next, before := x.Select(fleet.Filter{}).After(by, mark, 37)
+				if before != len(parts)-1 {
+					t.Fatalf("%s: %d stand before, want %d", order, before, len(parts)-1)
+				}
+				parts = append(parts, next...)
+				x.Put(id, parts[len(parts)-len(next)-1], facts[id])
+				x.Settle()
+			}
+			all = x.Select(fleet.Filter{})
+			if !slices.Equal(whole, parts) {
+				t.Errorf("%s: from mark to mark it is not the whole", order)
+			}
 		}
 	}
-	if all.Page("name", 9999, 10) != nil || all.Page("name", -5, 0) != nil {
+	if all.Page(fleet.Order{}, 9999, 10) != nil || all.Page(fleet.Order{}, -5, 0) != nil {
 		t.Error("a page beyond the end has machines")
+	}
+}
+
+func order1(t testing.TB, text string) fleet.Order {
+	t.Helper()
+	o, err := fleet.ParseOrder(text)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return o
+}
+
+func TestParseOrder(t *testing.T) {
+	for text, want := range map[string]string{"nmae": "name", "memory.instaled_bytes": "memory.installed_bytes", "device.serial": "device", "graphics.name": "by"} {
+		if _, err := fleet.ParseOrder(text); err == nil || !strings.Contains(err.Error(), want) {
+			t.Errorf("%s: %v", text, err)
+		}
 	}
 }
 
@@ -154,7 +200,7 @@ func BenchmarkIndex(b *testing.B) {
 		}
 		b.Run("list "+where, func(b *testing.B) {
 			for b.Loop() {
-				x.Select(f).Page("-taken", 50, 50)
+				x.Select(f).Page(order1(b, "-taken"), 50, 50)
 			}
 		})
 	}

@@ -50,6 +50,9 @@ type Credentials struct {
 type Who struct {
 	Name  string `json:"name" doc:"Empty where nobody is"`
 	Scope string `json:"scope" enum:"none,submit,read,work,manage" doc:"What it may do: nothing, submit inventories, read, work on machines (facts, ticks, links to visits), or everything"`
+
+	Places []string `json:"places,omitempty" doc:"Those that it sees; missing where it sees all"`
+	Plain  bool     `json:"plain,omitempty" doc:"It sees serial numbers, UUIDs and installed titles"`
 }
 
 // Submitted is the answer to an inventory that was handed in.
@@ -62,6 +65,14 @@ type Submitted struct {
 	Release     *release.Ref `json:"release,omitempty" doc:"The target it was checked against"`
 	Disposition string       `json:"disposition,omitempty" enum:"ready,reconfigure,refit,replace,undetermined"`
 	Answer      string       `json:"answer,omitempty"`
+	Note        string       `json:"note,omitempty" doc:"Where it is not beyond doubt which machine this is: why"`
+}
+
+// SubmittedLine is the answer to one line of several inventories.
+type SubmittedLine struct {
+	Line    int    `json:"line"`
+	Problem string `json:"problem,omitempty" doc:"Why it was refused; the others are kept"`
+	*Submitted
 }
 
 // DeviceRow is a machine in a list.
@@ -79,6 +90,12 @@ type DeviceRow struct {
 	Answer       string    `json:"answer,omitempty"`
 	Fails        int       `json:"fails"`
 	Release      string    `json:"release,omitempty"`
+	Tags         []string  `json:"tags,omitempty"`
+	Stale        bool      `json:"stale,omitempty" doc:"It has not reported for longer than it should"`
+	Retired      bool      `json:"retired,omitempty"`
+	Doubted      bool      `json:"doubted,omitempty" doc:"Somebody should settle which machine it is"`
+
+	Facts map[string]string `json:"facts,omitempty" doc:"Those that were asked for and are known"`
 }
 
 // DeviceList is a page of machines.
@@ -86,6 +103,8 @@ type DeviceList struct {
 	Total   int         `json:"total" doc:"Machines that the filter picks, on all pages"`
 	Page    int         `json:"page"`
 	Size    int         `json:"size"`
+	From    int         `json:"from" doc:"Machines before the first of the page"`
+	Next    string      `json:"next,omitempty" doc:"For after=: the page behind this one, whatever comes and goes meanwhile"`
 	Where   string      `json:"where" doc:"The filter in its canonical text"`
 	Devices []DeviceRow `json:"devices"`
 }
@@ -93,11 +112,20 @@ type DeviceList struct {
 // Device is one machine.
 type Device struct {
 	DeviceRow
-	Check   *assess.Document `json:"check,omitempty" doc:"Checked now against the target of its class; missing where there is none"`
-	NoCheck string           `json:"no_check,omitempty" doc:"Why there is no check"`
-	Facts   []FactGroup      `json:"facts" doc:"The full inventory in words"`
-	History []InventoryRef   `json:"history"`
-	Hand    []HandFact       `json:"hand,omitempty" doc:"Facts that were entered by hand"`
+	Check     *assess.Document `json:"check,omitempty" doc:"Checked now against the target of its class; missing where there is none"`
+	NoCheck   string           `json:"no_check,omitempty" doc:"Why there is no check"`
+	Facts     []FactGroup      `json:"facts" doc:"The full inventory in words"`
+	History   []InventoryRef   `json:"history"`
+	Hand      []HandFact       `json:"hand,omitempty" doc:"Facts that were entered by hand"`
+	Doubts    []Doubt          `json:"doubts,omitempty" doc:"About which machine it is"`
+	SameModel *ModelCount      `json:"same_model,omitempty" doc:"How many machines are of its model"`
+}
+
+// ModelCount is how many machines are of a model.
+type ModelCount struct {
+	Maker    string `json:"maker"`
+	Model    string `json:"model"`
+	Machines int    `json:"machines"`
 }
 
 // HandFact is a fact that was entered by hand.
@@ -111,6 +139,7 @@ type HandFact struct {
 type EnterFact struct {
 	Value string `json:"value" minLength:"1" maxLength:"500" doc:"With its unit: 16 GiB"`
 	Note  string `json:"note,omitempty" maxLength:"500" doc:"Where it was read"`
+	Days  int    `json:"days,omitempty" minimum:"1" maximum:"3650" doc:"After how many days it ends; it ends with the board in any case"`
 }
 
 // SayTick says that an item of preparation or a step is done, or refuses it.
@@ -191,6 +220,11 @@ type Fleet struct {
 	Obstacles    []Obstacle    `json:"obstacles" doc:"Requirements that machines fail, most failing first"`
 	Places       []PlaceCounts `json:"places"`
 	Targets      []Target      `json:"targets"`
+	Classes      []PlaceCounts `json:"classes" doc:"The same for each class of hardware; place is the class"`
+	Causes       []Count       `json:"causes" doc:"Why machines are undetermined; one may have several reasons"`
+	Next         []NextCounts  `json:"next" doc:"The same machines against the release that follows their target"`
+	Stale        Count         `json:"stale" doc:"Machines that have not reported for longer than they should"`
+	Doubted      Count         `json:"doubted" doc:"Machines of which somebody should settle which they are"`
 	Support      []Support     `json:"support" doc:"End of support of what machines run now, the soonest first; machines that run their target are left out"`
 }
 
@@ -202,6 +236,14 @@ type Support struct {
 	Machines int       `json:"machines"`
 	Says     string    `json:"says"`
 	Where    string    `json:"where"`
+}
+
+// NextCounts is how machines stand to the release that follows their target.
+type NextCounts struct {
+	Target       string  `json:"target"`
+	Release      string  `json:"release"`
+	Dispositions []Count `json:"dispositions"`
+	Newly        Count   `json:"newly" doc:"Ready for the target, and not for this one"`
 }
 
 // Count is how many, with the filter that lists them.
@@ -372,105 +414,4 @@ type DroppedRow struct {
 type ReleaseAdded struct {
 	ReleaseRow
 	Added bool `json:"added" doc:"False where the same revision was there already"`
-}
-
-// TokenRow is a token without its secret.
-type TokenRow struct {
-	ID        int64      `json:"id"`
-	Name      string     `json:"name"`
-	Scope     string     `json:"scope" enum:"submit,read,work,manage"`
-	CreatedAt time.Time  `json:"created_at"`
-	UsedAt    *time.Time `json:"used_at,omitempty"`
-	ExpiresAt *time.Time `json:"expires_at,omitempty" doc:"Missing where it does not expire"`
-}
-
-// TokenList lists tokens.
-type TokenList struct {
-	Tokens []TokenRow `json:"tokens"`
-}
-
-// NewToken asks for a token.
-type NewToken struct {
-	Name  string `json:"name" minLength:"1" maxLength:"100"`
-	Scope string `json:"scope" enum:"submit,read,work,manage"`
-	Days  int    `json:"days,omitempty" minimum:"1" maximum:"3650" doc:"After how many days it expires; never, where not given"`
-}
-
-// TokenMade is a new token with its secret, which is shown this once.
-type TokenMade struct {
-	TokenRow
-	Secret string `json:"secret"`
-}
-
-// Place gives machines whose names begin with the prefix their place.
-type Place struct {
-	Prefix string `json:"prefix" minLength:"1" maxLength:"64"`
-	Name   string `json:"name" minLength:"1" maxLength:"100"`
-}
-
-// PlaceList lists places.
-type PlaceList struct {
-	Places []Place `json:"places"`
-}
-
-// User is somebody who signs in.
-type User struct {
-	Name string `json:"name"`
-	Role string `json:"role" enum:"viewer,technician,administrator"`
-}
-
-// UserList lists users.
-type UserList struct {
-	Users []User `json:"users"`
-}
-
-// PutUser adds a user or changes one.
-type PutUser struct {
-	Role     string `json:"role" enum:"viewer,technician,administrator" doc:"A viewer reads; a technician also enters facts, ticks, and makes links to visits; an administrator does everything"`
-	Password string `json:"password,omitempty" minLength:"12" maxLength:"1000" doc:"A new user without one gets a random one"`
-	Renew    bool   `json:"renew,omitempty" doc:"Give a random new password"`
-}
-
-// UserPut is a user that was added or changed.
-type UserPut struct {
-	User
-	Password string `json:"password,omitempty" doc:"A random password, which is shown this once"`
-}
-
-// ChangePassword changes one's own password.
-type ChangePassword struct {
-	Old string `json:"old" minLength:"1" maxLength:"1000"`
-	New string `json:"new" minLength:"12" maxLength:"1000"`
-}
-
-// Act is a change that somebody made.
-type Act struct {
-	ID      int64     `json:"id"`
-	At      time.Time `json:"at"`
-	Who     string    `json:"who"`
-	What    string    `json:"what" doc:"The operation of the API"`
-	Subject string    `json:"subject,omitempty" doc:"What it was done to: a machine's key, a kind of document, a name"`
-	Was     string    `json:"was,omitempty"`
-	Becomes string    `json:"becomes,omitempty"`
-}
-
-// ActList is a page of changes, the latest first.
-type ActList struct {
-	Acts []Act `json:"acts"`
-	More bool  `json:"more" doc:"There are earlier ones; ask for those before the last id"`
-}
-
-// Collector is a program or script that the service hands out.
-type Collector struct {
-	Name         string `json:"name"`
-	Platform     string `json:"platform" doc:"Linux, Windows, macOS; older systems, for a script"`
-	Architecture string `json:"architecture,omitempty"`
-	Path         string `json:"path" doc:"To be put behind the service's address"`
-	Bytes        int64  `json:"bytes"`
-	SHA256       string `json:"sha256"`
-}
-
-// CollectorList lists collectors.
-type CollectorList struct {
-	Collectors []Collector `json:"collectors"`
 }

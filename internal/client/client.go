@@ -26,6 +26,8 @@ type Client struct {
 	base  *url.URL
 	token string
 	http  *http.Client
+
+	cookies []*http.Cookie // of a session, in place of a token
 }
 
 // maxReply bounds what is read of an answer.
@@ -56,41 +58,65 @@ func (e *Unreachable) Error() string {
 
 func (e *Unreachable) Unwrap() error { return e.Err }
 
-func (c *Client) call(ctx context.Context, method, path, contentType string, body []byte, out any) error {
+// open sends a request, and gives the answer once it begins; what is not a success
+// is an error.
+func (c *Client) open(ctx context.Context, method, path, contentType string, body io.Reader, patient *http.Client) (*http.Response, error) {
 	rel, err := url.Parse(strings.TrimSuffix(c.base.Path, "/") + "/api/" + path)
 	if err != nil {
-		return err
+		return nil, err
 	}
-	req, err := http.NewRequestWithContext(ctx, method, c.base.ResolveReference(rel).String(), bytes.NewReader(body))
+	req, err := http.NewRequestWithContext(ctx, method, c.base.ResolveReference(rel).String(), body)
 	if err != nil {
-		return err
+		return nil, err
 	}
 	if c.token != "" {
 		req.Header.Set("Authorization", "Bearer "+c.token)
 	}
-	if body != nil {
+	for _, k := range c.cookies {
+		req.AddCookie(k)
+	}
+	if contentType != "" {
 		req.Header.Set("Content-Type", contentType)
 	}
 	req.Header.Set("Accept", "application/json")
-	res, err := c.http.Do(req)
+	if patient == nil {
+		patient = &http.Client{Transport: c.http.Transport} // it may take as long as it takes
+	}
+	res, err := patient.Do(req)
 	if err != nil {
 		var ue *url.Error
 		if errors.As(err, &ue) {
 			err = ue.Err
 		}
-		return &Unreachable{c.base.String(), err}
+		return nil, &Unreachable{c.base.String(), err}
+	}
+	if res.StatusCode < 400 {
+		return res, nil
+	}
+	defer res.Body.Close()
+	reply, _ := io.ReadAll(io.LimitReader(res.Body, 4<<20))
+	p := new(api.Problem)
+	if json.Unmarshal(reply, p) != nil || p.Status == 0 {
+		p = &api.Problem{Status: res.StatusCode, Title: http.StatusText(res.StatusCode), Detail: fmt.Sprintf("%s answered %s; is it a rolltop service?", c.base, res.Status)}
+	}
+	return nil, p
+}
+
+func (c *Client) call(ctx context.Context, method, path, contentType string, body []byte, out any) error {
+	var from io.Reader
+	if body != nil {
+		from = bytes.NewReader(body)
+	} else {
+		contentType = ""
+	}
+	res, err := c.open(ctx, method, path, contentType, from, c.http)
+	if err != nil {
+		return err
 	}
 	defer res.Body.Close()
 	reply, err := io.ReadAll(io.LimitReader(res.Body, maxReply))
 	if err != nil {
 		return &Unreachable{c.base.String(), err}
-	}
-	if res.StatusCode >= 400 {
-		p := new(api.Problem)
-		if json.Unmarshal(reply, p) != nil || p.Status == 0 {
-			p = &api.Problem{Status: res.StatusCode, Title: http.StatusText(res.StatusCode), Detail: fmt.Sprintf("%s answered %s; is it a rolltop service?", c.base, res.Status)}
-		}
-		return p
 	}
 	switch to := out.(type) {
 	case nil:
@@ -338,30 +364,11 @@ func (c *Client) Export(ctx context.Context, where, format string, facts []strin
 
 // download copies an answer of any size. It may take as long as it takes.
 func (c *Client) download(ctx context.Context, path string, w io.Writer) error {
-	rel, err := url.Parse(strings.TrimSuffix(c.base.Path, "/") + "/api/" + path)
+	res, err := c.open(ctx, http.MethodGet, path, "", nil, nil)
 	if err != nil {
 		return err
-	}
-	req, err := http.NewRequestWithContext(ctx, http.MethodGet, c.base.ResolveReference(rel).String(), nil)
-	if err != nil {
-		return err
-	}
-	if c.token != "" {
-		req.Header.Set("Authorization", "Bearer "+c.token)
-	}
-	res, err := (&http.Client{}).Do(req)
-	if err != nil {
-		return &Unreachable{c.base.String(), err}
 	}
 	defer res.Body.Close()
-	if res.StatusCode != http.StatusOK {
-		reply, _ := io.ReadAll(io.LimitReader(res.Body, 1<<20))
-		p := new(api.Problem)
-		if json.Unmarshal(reply, p) != nil || p.Status == 0 {
-			p = &api.Problem{Status: res.StatusCode, Title: http.StatusText(res.StatusCode), Detail: fmt.Sprintf("%s answered %s; is it a rolltop service?", c.base, res.Status)}
-		}
-		return p
-	}
 	if _, err := io.Copy(w, res.Body); err != nil {
 		return fmt.Errorf("the answer of %s broke off: %w", c.base, err)
 	}

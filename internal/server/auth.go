@@ -10,6 +10,7 @@ import (
 	"fmt"
 	"log/slog"
 	"net/http"
+	"slices"
 	"strings"
 	"sync"
 	"time"
@@ -42,6 +43,7 @@ func Roles() []string { return []string{RoleViewer, RoleTechnician, RoleAdminist
 
 const (
 	sessionCookie = "rolltop_session"
+	secureCookie  = "__Host-rolltop_session" // over TLS: browsers take it from nobody else (RFC 6265bis, section 4.1.3)
 	sessionLength = 12 * time.Hour
 	tokenPrefix   = "rlt_"
 	// open marks an operation that anyone may call, anybody one for everybody who
@@ -76,7 +78,27 @@ func secured(op huma.Operation, scope string) huma.Operation {
 	return op
 }
 
-// authorise lets a request through to its operation or answers 401 or 403.
+// whole marks an operation that reaches beyond places: who is limited to some may
+// not call it.
+func whole(op huma.Operation) huma.Operation {
+	op.Metadata["whole"] = true
+	return op
+}
+
+// caller is who calls an operation.
+type caller struct {
+	api.Who
+	token *store.Token // nil: a person's session
+}
+
+// limited says that it sees some places only.
+func (c *caller) limited() bool { return len(c.Places) > 0 }
+
+// sees says that it may see machines of a place.
+func (c *caller) sees(place string) bool { return !c.limited() || slices.Contains(c.Places, place) }
+
+// authorise lets a request through to its operation or answers 401, 403 or, for a
+// machine of a place that the caller does not see, 404.
 func (s *Server) authorise(a huma.API) func(huma.Context, func(huma.Context)) {
 	return func(ctx huma.Context, next func(huma.Context)) {
 		needs, _ := ctx.Operation().Metadata["scope"].(string)
@@ -92,18 +114,48 @@ func (s *Server) authorise(a huma.API) func(huma.Context, func(huma.Context)) {
 			_ = huma.WriteErr(a, ctx, http.StatusInternalServerError, s.problem(err, "").Error())
 		case !allows(who.Scope, needs):
 			_ = huma.WriteErr(a, ctx, http.StatusForbidden, fmt.Sprintf("this takes the scope %s, and %s has %s", needs, who.Name, who.Scope))
+		case who.limited() && ctx.Operation().Metadata["whole"] != nil:
+			_ = huma.WriteErr(a, ctx, http.StatusForbidden, fmt.Sprintf("this reaches all machines, and %s is limited to %s", who.Name, strings.Join(who.Places, ", ")))
+		case !s.reaches(ctx, &who):
+			_ = huma.WriteErr(a, ctx, http.StatusNotFound, noDevice(ctx.Param("key")))
 		default:
 			next(huma.WithContext(ctx, s.acting(ctx, who)))
 		}
 	}
 }
 
+// reaches says that a caller may see the machines that a request names.
+func (s *Server) reaches(ctx huma.Context, who *caller) bool {
+	if !who.limited() {
+		return true
+	}
+	keys := []string{ctx.Query("a"), ctx.Query("b")} // of a comparison
+	if strings.HasPrefix(ctx.Operation().Path, "/devices/{key}") {
+		keys = append(keys, ctx.Param("key"))
+	}
+	for _, key := range keys {
+		if key != "" && !s.sees(ctx.Context(), who, key) {
+			return false
+		}
+	}
+	return true
+}
+
+func (s *Server) sees(ctx context.Context, who *caller, key string) bool {
+	d, err := s.store.DeviceByKey(ctx, key)
+	if err != nil {
+		return false
+	}
+	places, err := s.store.Places(ctx)
+	return err == nil && who.sees(placeOfDevice(d, places))
+}
+
 type whoKey struct{}
 
 // acting is the context of an operation: who does it and, where it may change
 // something that people answer for, the act that the store keeps with the change.
-func (s *Server) acting(ctx huma.Context, who api.Who) context.Context {
-	c := context.WithValue(ctx.Context(), whoKey{}, who)
+func (s *Server) acting(ctx huma.Context, who caller) context.Context {
+	c := context.WithValue(ctx.Context(), whoKey{}, &who)
 	op := ctx.Operation()
 	if needs := op.Metadata["scope"]; op.Method == http.MethodGet || needs == ScopeSubmit || needs == anybody {
 		return c
@@ -117,41 +169,67 @@ func (s *Server) acting(ctx huma.Context, who api.Who) context.Context {
 	return store.Acting(c, &store.Act{Millis: s.now().UnixMilli(), Who: who.Name, What: op.OperationID, Subject: strings.Join(subject, "/")})
 }
 
-// by is who does the operation of a context.
-func by(ctx context.Context) string {
-	who, _ := ctx.Value(whoKey{}).(api.Who)
-	return who.Name
+// callerOf is who does the operation of a context; from within the program, one
+// without limits.
+func callerOf(ctx context.Context) *caller {
+	if who, ok := ctx.Value(whoKey{}).(*caller); ok {
+		return who
+	}
+	return &caller{Who: api.Who{Plain: true}}
 }
 
+// by is the name of who does the operation of a context.
+func by(ctx context.Context) string { return callerOf(ctx).Name }
+
 func cookieOf(ctx huma.Context) string {
-	c, err := huma.ReadCookie(ctx, sessionCookie)
-	if err != nil {
-		return ""
+	for _, name := range []string{sessionCookie, secureCookie} {
+		if c, err := huma.ReadCookie(ctx, name); err == nil {
+			return c.Value
+		}
 	}
-	return c.Value
+	return ""
 }
 
 // identify finds who calls. The error may be [store.ErrNotFound].
-func (s *Server) identify(ctx context.Context, authorization, cookie string) (api.Who, error) {
+func (s *Server) identify(ctx context.Context, authorization, cookie string) (caller, error) {
 	if authorization != "" {
 		secret, ok := strings.CutPrefix(authorization, "Bearer ")
 		if !ok {
-			return api.Who{}, store.ErrNotFound
+			return caller{}, store.ErrNotFound
 		}
 		t, err := s.store.TokenBySecret(ctx, hash(secret), s.now())
 		if err != nil {
-			return api.Who{}, err
+			return caller{}, err
 		}
-		return api.Who{Name: t.Name, Scope: t.Scope}, nil
+		return caller{Who: s.seeing(api.Who{Name: t.Name, Scope: t.Scope, Places: lines(t.Places)}), token: t}, nil
 	}
 	if cookie == "" {
-		return api.Who{}, store.ErrNotFound
+		return caller{}, store.ErrNotFound
 	}
 	u, err := s.store.SessionUser(ctx, hash(cookie), s.now())
 	if err != nil {
-		return api.Who{}, err
+		return caller{}, err
 	}
-	return api.Who{Name: u.Name, Scope: scopeOf(u.Role)}, nil
+	return caller{Who: s.seeing(whoIs(u))}, nil
+}
+
+func whoIs(u *store.User) api.Who {
+	return api.Who{Name: u.Name, Scope: scopeOf(u.Role), Places: lines(u.Places)}
+}
+
+// seeing adds whether somebody sees what names one machine, and what is installed
+// on it.
+func (s *Server) seeing(who api.Who) api.Who {
+	who.Plain = who.Scope == ScopeWork || who.Scope == ScopeManage || who.Scope == ScopeRead && s.settings().ViewersSeeAll
+	return who
+}
+
+// lines are the parts of a stored list.
+func lines(text string) []string {
+	if text == "" {
+		return nil
+	}
+	return strings.Split(text, "\n")
 }
 
 func scopeOf(role string) string {
@@ -176,12 +254,13 @@ func NewSecret(prefix string) string { return prefix + strings.ToLower(rand.Text
 
 // AddToken makes a token that does not expire, and returns its secret.
 func (s *Server) AddToken(ctx context.Context, name, scope string) (id int64, secret string, err error) {
-	return s.addToken(ctx, name, scope, time.Time{})
+	return s.addToken(ctx, &store.Token{Name: name, Scope: scope, UsesLeft: -1})
 }
 
-func (s *Server) addToken(ctx context.Context, name, scope string, expires time.Time) (id int64, secret string, err error) {
+func (s *Server) addToken(ctx context.Context, t *store.Token) (id int64, secret string, err error) {
 	secret = NewSecret(tokenPrefix)
-	id, err = s.store.AddToken(ctx, name, scope, hash(secret), s.now(), expires)
+	t.CreatedAt = s.now().UnixMilli()
+	id, err = s.store.AddToken(ctx, t, hash(secret))
 	return id, secret, err
 }
 

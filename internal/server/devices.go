@@ -2,17 +2,16 @@ package server
 
 import (
 	"context"
+	"encoding/base64"
 	"encoding/json"
 	"fmt"
 	"net/http"
 	"reflect"
-	"slices"
 	"strings"
 
 	"github.com/danielgtaylor/huma/v2"
 
 	"rolltop.example/rolltop/core/byhand"
-	"rolltop.example/rolltop/core/doc"
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/fleet"
 	"rolltop.example/rolltop/core/inventory"
@@ -33,8 +32,17 @@ func placeOf(name string, places []store.Place) string {
 	return place
 }
 
-func deviceRow(r *fleet.Row) api.DeviceRow {
-	out := api.DeviceRow{Key: r.Key, Name: r.Name, Place: r.Place, Class: r.Class, Manufacturer: r.Manufacturer, Model: r.Model, Installed: r.Installed, TakenAt: r.TakenAt, Fails: r.Fails}
+// placeOfDevice is the place that a person gave a machine, or that of its name.
+func placeOfDevice(d *store.Device, places []store.Place) string {
+	if d.Placed != "" {
+		return d.Placed
+	}
+	return placeOf(d.Name, places)
+}
+
+func (s *Server) deviceRow(r *fleet.Row) api.DeviceRow {
+	out := api.DeviceRow{Key: r.Key, Name: r.Name, Place: r.Place, Class: r.Class, Manufacturer: r.Manufacturer, Model: r.Model, Installed: r.Installed, TakenAt: r.TakenAt, Fails: r.Fails,
+		Tags: lines(r.Tags), Retired: r.Retired, Doubted: r.Doubted, Stale: r.TakenAt.Before(s.now().AddDate(0, 0, -s.settings().StaleDays))}
 	if r.Judged {
 		out.Disposition, out.Certainty, out.Release = r.Disposition.String(), "expected", r.Release.Name
 		if r.Certain {
@@ -44,13 +52,17 @@ func deviceRow(r *fleet.Row) api.DeviceRow {
 	return out
 }
 
-const whereDoc = "A filter: terms parted by blanks, key=value[,value] or a word; values with blanks in double quotes. Keys: disposition, place, class, fails, unknown, alone, installed, model, maker, certainty, publisher, judged, missing, older (days), and facts, as tpm.state=off or memory.installed_bytes>=8GiB"
+const whereDoc = "A filter: terms parted by blanks, key=value[,value] or a word; values with blanks in double quotes. Keys: disposition, place, class, fails, unknown, alone, installed, model, maker, certainty, publisher, judged, missing, older (days), ends (days until the end of support), route, next (disposition against the release that follows), hold, tag, doubt, cause, retired, and facts, as tpm.state=off or memory.installed_bytes>=8GiB"
 
-// where reads a filter, or gives the problem that the caller is told.
-func (s *Server) where(text string) (fleet.Filter, error) {
+// where reads a filter for a caller, who picks from what they see, or gives the
+// problem that they are told.
+func (s *Server) where(ctx context.Context, text string) (fleet.Filter, error) {
 	f, err := fleet.Parse(text)
 	if err != nil {
 		return f, &api.Problem{Status: http.StatusUnprocessableEntity, Title: "The filter has a mistake", Detail: err.Error()}
+	}
+	if who := callerOf(ctx); who.limited() {
+		f = f.Within("place", who.Places...)
 	}
 	return f.At(s.now()), nil
 }
@@ -78,38 +90,98 @@ func (s *Server) devices(a huma.API) {
 	huma.Register(a, secured(huma.Operation{OperationID: "compare", Method: http.MethodGet, Path: "/compare", Summary: "Two machines, or two inventories of one, side by side", Tags: tag, Errors: []int{http.StatusNotFound}}, ScopeRead), s.compare)
 }
 
-func (s *Server) listDevices(ctx context.Context, in *struct {
+// ListInput asks for a page of machines.
+type ListInput struct {
 	Where string `query:"where" maxLength:"2000" doc:"A filter"`
-	Sort  string `query:"sort" default:"name" doc:"name, place, disposition, model, installed, fails or taken; a leading minus turns it round"`
+	Sort  string `query:"sort" default:"name" maxLength:"100" doc:"name, place, disposition, model, installed, fails or taken, a fact, or needs.ID for those that fail a requirement; a leading minus turns it round"`
 	Page  int    `query:"page" default:"1" minimum:"1" maximum:"1000000"`
+	After string `query:"after" maxLength:"1000" doc:"What a page gave as next, in place of a number of a page"`
 	Size  int    `query:"size" default:"50" minimum:"1" maximum:"1000"`
-}) (*struct{ Body api.DeviceList }, error) {
-	if key := strings.TrimPrefix(in.Sort, "-"); !slices.Contains(fleet.Orders, key) {
-		return nil, &api.Problem{Status: http.StatusUnprocessableEntity, Title: "The order has a mistake", Detail: fmt.Sprintf("machines cannot be sorted by %q; %s", key, doc.Suggest(key, fleet.Orders))}
+}
+
+// listed is a page of machines.
+type listed struct {
+	filter      fleet.Filter
+	total, from int
+	next        string
+	rows        []fleet.Row
+}
+
+// list picks a page. more, where it is given, sees the whole selection.
+func (s *Server) list(ctx context.Context, in *ListInput, more func(*fleet.Index, fleet.Selection)) (*listed, error) {
+	order, err := fleet.ParseOrder(in.Sort)
+	if err != nil {
+		return nil, &api.Problem{Status: http.StatusUnprocessableEntity, Title: "The order has a mistake", Detail: err.Error()}
 	}
-	f, err := s.where(in.Where)
+	f, err := s.where(ctx, in.Where)
 	if err != nil {
 		return nil, err
 	}
-	out := api.DeviceList{Page: in.Page, Size: in.Size, Where: f.String(), Devices: []api.DeviceRow{}}
-	var rows []fleet.Row
+	var mark fleet.Mark
+	if in.After != "" {
+		if b, err := base64.RawURLEncoding.DecodeString(in.After); err != nil || json.Unmarshal(b, &mark) != nil {
+			return nil, refuse("No such page", "after=%s is not what a page gave as next", in.After)
+		}
+	}
+	out := &listed{filter: f}
 	err = s.look(ctx, func(x *fleet.Index) {
 		picked := x.Select(f)
-		out.Total, rows = picked.Len(), picked.Page(in.Sort, (in.Page-1)*in.Size, in.Size)
+		out.total = picked.Len()
+		if in.After != "" {
+			out.rows, out.from = picked.After(order, mark, in.Size)
+		} else {
+			out.from = (in.Page - 1) * in.Size
+			out.rows = picked.Page(order, out.from, in.Size)
+		}
+		if n := len(out.rows); n > 0 && out.from+n < out.total {
+			if m, ok := x.MarkOf(order, out.rows[n-1].ID); ok {
+				b, _ := json.Marshal(m) // texts and numbers
+				out.next = base64.RawURLEncoding.EncodeToString(b)
+			}
+		}
+		if more != nil {
+			more(x, picked)
+		}
 	})
 	if err != nil {
 		return nil, s.problem(err, "")
 	}
-	answers, err := s.answers(ctx, rows, nil)
+	return out, nil
+}
+
+func (s *Server) listDevices(ctx context.Context, in *struct {
+	ListInput
+	Facts []string `query:"facts" maxItems:"40" doc:"Facts that become columns, parted by commas"`
+}) (*struct{ Body api.DeviceList }, error) {
+	defs, err := factsNamed(callerOf(ctx), in.Facts)
+	if err != nil {
+		return nil, err
+	}
+	got, err := s.list(ctx, &in.ListInput, nil)
+	if err != nil {
+		return nil, err
+	}
+	out := api.DeviceList{Total: got.total, Page: in.Page, Size: in.Size, From: got.from, Next: got.next, Where: s.said(ctx, got.filter, in.Where), Devices: []api.DeviceRow{}}
+	answers, err := s.answers(ctx, got.rows, defs)
 	if err != nil {
 		return nil, s.problem(err, "")
 	}
-	for i := range rows {
-		row := deviceRow(&rows[i])
-		row.Answer = answers[rows[i].ID].says
+	for i := range got.rows {
+		row := s.deviceRow(&got.rows[i])
+		a := answers[got.rows[i].ID]
+		row.Answer, row.Facts = a.says, a.facts
 		out.Devices = append(out.Devices, row)
 	}
 	return &struct{ Body api.DeviceList }{out}, nil
+}
+
+// said is a filter as the caller wrote it, in its canonical text: without what
+// limits them.
+func (s *Server) said(ctx context.Context, f fleet.Filter, text string) string {
+	if callerOf(ctx).limited() {
+		f, _ = fleet.Parse(text) // it was read before
+	}
+	return f.String()
 }
 
 func (s *Server) showDevice(ctx context.Context, in *deviceInput) (*struct{ Body api.Device }, error) {
@@ -130,7 +202,11 @@ func (s *Server) showDevice(ctx context.Context, in *deviceInput) (*struct{ Body
 		return nil, s.problem(err, "")
 	}
 	r := row(&store.Row{Device: *d}, nil, places)
-	out := api.Device{DeviceRow: deviceRow(&r), Facts: factGroups(inv), History: []api.InventoryRef{}}
+	shown := callerOf(ctx).show(inv)
+	out := api.Device{DeviceRow: s.deviceRow(&r), Facts: factGroups(shown), History: []api.InventoryRef{}}
+	if err := s.marksOf(ctx, d, &out); err != nil {
+		return nil, s.problem(err, "")
+	}
 	for _, h := range history {
 		first, last := h.Times()
 		out.History = append(out.History, api.InventoryRef{ID: h.ID, TakenAt: first, LastSeen: last})
@@ -152,6 +228,30 @@ func (s *Server) showDevice(ctx context.Context, in *deviceInput) (*struct{ Body
 	out.Check.Apply(ticks)
 	out.Disposition, out.Certainty, out.Answer, out.Release, out.Fails = out.Check.Disposition, out.Check.Certainty, out.Check.Answer, t.release.Name, out.Check.Counts.Fail
 	return &struct{ Body api.Device }{out}, nil
+}
+
+// marksOf adds what people wrote on a machine, and what is to be settled about it.
+func (s *Server) marksOf(ctx context.Context, d *store.Device, out *api.Device) error {
+	rows := []store.Row{{Device: *d}}
+	if err := s.store.Marked(ctx, rows); err != nil {
+		return err
+	}
+	out.Tags, out.Doubted = rows[0].Tags, rows[0].Doubted
+	list, err := s.store.DoubtsOf(ctx, d.ID)
+	if err != nil {
+		return err
+	}
+	who := callerOf(ctx)
+	for i := range list {
+		if !who.limited() || s.sees(ctx, who, list[i].Key) && s.sees(ctx, who, list[i].Other) {
+			out.Doubts = append(out.Doubts, doubt(&list[i]))
+		}
+	}
+	keys, err := s.store.KeysOfModel(ctx, d.Maker, d.Model)
+	if d.Model != "" && !who.limited() {
+		out.SameModel = &api.ModelCount{Maker: d.Maker, Model: d.Model, Machines: len(keys)}
+	}
+	return err
 }
 
 func factGroups(d *inventory.Document) []api.FactGroup {
@@ -186,7 +286,7 @@ func (s *Server) deviceInventory(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, s.problem(err, fmt.Sprintf("the machine %q has no inventory %d", in.Key, id))
 	}
-	b, err := json.Marshal(inv)
+	b, err := json.Marshal(callerOf(ctx).show(inv))
 	if err != nil {
 		return nil, s.problem(err, "")
 	}

@@ -4,15 +4,14 @@ import (
 	"context"
 	"encoding/csv"
 	"encoding/json"
-	"fmt"
 	"io"
 	"net/http"
 	"strconv"
+	"strings"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 
-	"rolltop.example/rolltop/core/doc"
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/fleet"
 	"rolltop.example/rolltop/core/say"
@@ -32,31 +31,24 @@ type exportInput struct {
 }
 
 // exported is a machine in an export.
-type exported struct {
-	api.DeviceRow
-	Facts map[string]string `json:"facts,omitempty"`
-}
+type exported struct{ api.DeviceRow }
 
 // batch is how many machines an export works out at once.
 const batch = 500
 
 func (s *Server) export(ctx context.Context, in *exportInput) (*huma.StreamResponse, error) {
-	f, err := s.where(in.Where)
+	f, err := s.where(ctx, in.Where)
 	if err != nil {
 		return nil, err
 	}
-	var defs []*fact.Def
-	for _, name := range in.Facts {
-		def := fact.ByName(name)
-		if def == nil || def.ID.Group() != fact.NoGroup {
-			return nil, &api.Problem{Status: http.StatusUnprocessableEntity, Title: "No such fact", Detail: fmt.Sprintf("there is no fact %q; %s", name, doc.Suggest(name, fact.Names()))}
-		}
-		defs = append(defs, def)
+	defs, err := factsNamed(callerOf(ctx), in.Facts)
+	if err != nil {
+		return nil, err
 	}
 	var rows []fleet.Row
 	if err := s.look(ctx, func(x *fleet.Index) {
 		picked := x.Select(f)
-		rows = picked.Page("name", 0, picked.Len())
+		rows = picked.Page(fleet.Order{}, 0, picked.Len())
 	}); err != nil {
 		return nil, s.problem(err, "")
 	}
@@ -83,7 +75,7 @@ func (s *Server) each(ctx context.Context, rows []fleet.Row, defs []*fact.Def, f
 			return err
 		}
 		for i := range some {
-			e := exported{DeviceRow: deviceRow(&some[i])}
+			e := exported{s.deviceRow(&some[i])}
 			e.Answer, e.Facts = got[some[i].ID].says, got[some[i].ID].facts
 			if err := f(&e); err != nil {
 				return err
@@ -104,6 +96,7 @@ func (s *Server) table(ctx context.Context, w io.Writer, rows []fleet.Row, defs 
 	for _, d := range defs {
 		heads = append(heads, d.Name)
 	}
+	heads = append(heads, "tags")
 	if err := out.Write(heads); err != nil {
 		return err
 	}
@@ -112,6 +105,7 @@ func (s *Server) table(ctx context.Context, w io.Writer, rows []fleet.Row, defs 
 		for _, d := range defs {
 			cells = append(cells, e.Facts[d.Name])
 		}
+		cells = append(cells, strings.Join(e.Tags, " "))
 		for i := range cells {
 			cells[i] = say.Cell(cells[i])
 		}

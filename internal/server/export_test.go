@@ -26,7 +26,7 @@ func TestExport(t *testing.T) {
 		t.Fatalf("%v, %d rows", err, len(rows))
 	}
 	head := strings.Join(rows[0], ",")
-	if head != "key,name,place,class,manufacturer,model,installed,taken_at,release,disposition,certainty,fails,answer,memory.installed_bytes,tpm.state" {
+	if head != "key,name,place,class,manufacturer,model,installed,taken_at,release,disposition,certainty,fails,answer,memory.installed_bytes,tpm.state,tags" {
 		t.Error(head)
 	}
 	found := false

@@ -3,6 +3,8 @@ package server
 import (
 	"context"
 	"net/http"
+	"strconv"
+	"strings"
 
 	"github.com/danielgtaylor/huma/v2"
 
@@ -18,22 +20,37 @@ func (s *Server) fleet(a huma.API) {
 		func(ctx context.Context, in *struct {
 			Where string `query:"where" maxLength:"2000" doc:"A filter"`
 		}) (*struct{ Body api.Fleet }, error) {
-			f, err := s.where(in.Where)
+			f, err := s.where(ctx, in.Where)
 			if err != nil {
 				return nil, err
 			}
 			var t fleet.Tally
 			var ends []fleet.Support
+			var stale, doubted, newly int
+			days := strconv.Itoa(s.settings().StaleDays)
 			err = s.look(ctx, func(x *fleet.Index) {
 				picked := x.Select(f)
 				t, ends = picked.Count(), picked.Supported(s.now())
+				stale, doubted = x.Select(f.Within("older", days)).Len(), x.Select(f.Within("doubt", "yes")).Len()
+				newly = x.Select(f.Within("disposition", remedy.Ready.String()).Within("next", notReady...)).Len()
 			})
 			if err != nil {
 				return nil, s.problem(err, "")
 			}
-			return &struct{ Body api.Fleet }{s.describe(&t, ends, f)}, nil
+			said, _ := fleet.Parse(s.said(ctx, f, in.Where)) // it was read before
+			out := s.describe(&t, ends, said)
+			within := func(term string) string { return strings.TrimSpace(said.String() + " " + term) }
+			out.Stale = api.Count{Name: "stale", Count: stale, Where: within(fleet.Term("older", days))}
+			out.Doubted = api.Count{Name: "doubted", Count: doubted, Where: within("doubt=yes")}
+			for i := range out.Next {
+				out.Next[i].Newly = api.Count{Name: "newly", Count: newly, Where: within("disposition=ready " + fleet.Term("next", notReady...))}
+			}
+			return &struct{ Body api.Fleet }{out}, nil
 		})
 }
+
+// notReady are the dispositions of machines that something stands in the way of.
+var notReady = []string{remedy.Reconfigure.String(), remedy.Refit.String(), remedy.Replace.String()}
 
 func (s *Server) describe(t *fleet.Tally, ends []fleet.Support, f fleet.Filter) api.Fleet {
 	within := func(term string) string {
@@ -43,7 +60,7 @@ func (s *Server) describe(t *fleet.Tally, ends []fleet.Support, f fleet.Filter) 
 		return term
 	}
 	targets := map[string]*release.Release{}
-	out := api.Fleet{Where: f.String(), Total: t.Total, Unjudged: t.Unjudged, Obstacles: []api.Obstacle{}, Places: []api.PlaceCounts{}, Support: []api.Support{}}
+	out := api.Fleet{Where: f.String(), Total: t.Total, Unjudged: t.Unjudged, Obstacles: []api.Obstacle{}, Places: []api.PlaceCounts{}, Support: []api.Support{}, Classes: []api.PlaceCounts{}, Causes: []api.Count{}, Next: []api.NextCounts{}}
 	for _, class := range []string{fact.PC, fact.Mac} {
 		target := api.Target{Class: class}
 		if t, ok := s.target(class); ok {
@@ -62,6 +79,25 @@ func (s *Server) describe(t *fleet.Tally, ends []fleet.Support, f fleet.Filter) 
 		only := " class=" + o.Release.InstallsOn // two releases may name a requirement alike
 		out.Obstacles = append(out.Obstacles, api.Obstacle{Requirement: id, Title: o.Requirement.Title, Release: o.Release.Name, Fails: o.Fails, Alone: o.Alone, Unknown: o.Unknown,
 			Where: within(fleet.Term("fails", id) + only), WhereAlone: within(fleet.Term("alone", id) + only), WhereUnsure: within(fleet.Term("unknown", id) + only)})
+	}
+	for _, c := range t.Classes {
+		where := within(fleet.Term("class", c.Name))
+		out.Classes = append(out.Classes, api.PlaceCounts{Place: c.Name, Total: c.Total, Where: where, Dispositions: counts(&c.Counts, func(term string) string { return where + " " + term })})
+	}
+	for _, c := range t.Causes {
+		out.Causes = append(out.Causes, api.Count{Name: c.Cause, Count: c.Machines, Where: within(fleet.Term("cause", c.Cause))})
+	}
+	for _, n := range t.Next {
+		current, ok := s.target(n.Target.InstallsOn)
+		if !ok || current.next == nil {
+			continue
+		}
+		next := api.NextCounts{Target: n.Target.Name, Release: current.next.Name}
+		for d, count := range n.By {
+			name := remedy.Disposition(d).String()
+			next.Dispositions = append(next.Dispositions, api.Count{Name: name, Count: count, Where: within(fleet.Term("class", n.Target.InstallsOn) + " " + fleet.Term("next", name))})
+		}
+		out.Next = append(out.Next, next)
 	}
 	for _, p := range t.Places {
 		where := within(fleet.Term("place", p.Name))

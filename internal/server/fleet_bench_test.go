@@ -68,7 +68,7 @@ func BenchmarkJudgeFleet(b *testing.B) {
 			}
 		}()
 		at := time.Now()
-		if err := s.judgeAll(ctx, fact.PC, target{rel, id}); err != nil {
+		if err := s.judgeAll(ctx, fact.PC, target{release: rel, judgement: id}); err != nil {
 			b.Fatal(err)
 		}
 		judge += time.Since(at)

@@ -47,6 +47,9 @@ func (s *Server) enterFact(ctx context.Context, in *struct {
 	Body api.EnterFact
 }) (*struct{ Body api.Device }, error) {
 	f := byhand.Fact{Fact: in.Fact, Value: in.Body.Value, By: by(ctx), At: s.now().UTC(), Note: in.Body.Note}
+	if in.Body.Days > 0 {
+		f.Until = f.At.AddDate(0, 0, in.Body.Days)
+	}
 	refuse := func(err error) error {
 		return &api.Problem{Status: http.StatusUnprocessableEntity, Title: "The fact cannot be entered", Detail: err.Error()}
 	}
@@ -67,7 +70,7 @@ func (s *Server) enterFact(ctx context.Context, in *struct {
 		if err := tx.EnterFact(d.ID, &f); err != nil {
 			return err
 		}
-		_, _, err = s.settle(tx, d, inv)
+		_, err = s.settle(tx, d, inv, store.ByFacts)
 		return err
 	})
 	switch {
@@ -106,7 +109,7 @@ func (s *Server) takeBackFact(ctx context.Context, in *factInput) (*struct{ Body
 		if !was {
 			return errNoFact
 		}
-		_, _, err = s.settle(tx, d, inv)
+		_, err = s.settle(tx, d, inv, store.ByFacts)
 		return err
 	})
 	switch {
@@ -189,5 +192,6 @@ func (s *Server) compare(ctx context.Context, in *struct {
 	if docs[0] != nil && docs[1] != nil && docs[0].Release.ID != docs[1].Release.ID {
 		docs = [2]*assess.Document{} // a PC and a Mac have no findings in common
 	}
-	return &struct{ Body compare.Document }{*compare.Run(inv[0], inv[1], docs[0], docs[1])}, nil
+	who := callerOf(ctx)
+	return &struct{ Body compare.Document }{*compare.Run(who.show(inv[0]), who.show(inv[1]), docs[0], docs[1])}, nil
 }

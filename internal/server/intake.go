@@ -75,7 +75,7 @@ func (c *handouts) sum(one *api.Collector) error {
 func (s *Server) intake(a huma.API) {
 	huma.Register(a, secured(huma.Operation{OperationID: "collectors", Method: http.MethodGet, Path: "/collectors", Summary: "The collectors that the service hands out", Tags: []string{"Intake"}}, ScopeRead),
 		func(context.Context, *struct{}) (*struct{ Body api.CollectorList }, error) {
-			return &struct{ Body api.CollectorList }{api.CollectorList{Collectors: s.collectors.all()}}, nil
+			return &struct{ Body api.CollectorList }{api.CollectorList{Collectors: s.collectors.all(), Pin: s.pin}}, nil
 		})
 }
 

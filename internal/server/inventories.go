@@ -13,7 +13,7 @@ import (
 	"rolltop.example/rolltop/core/assess"
 	"rolltop.example/rolltop/core/doc"
 	"rolltop.example/rolltop/core/inventory"
-	"rolltop.example/rolltop/core/say"
+	"rolltop.example/rolltop/core/remedy"
 	"rolltop.example/rolltop/internal/api"
 	"rolltop.example/rolltop/internal/store"
 )
@@ -53,15 +53,11 @@ func (s *Server) inventories(a huma.API) {
 		if err := in.typed(); err != nil {
 			return nil, err
 		}
-		d, err := inventory.Read("the inventory", in.RawBody)
+		d, err := s.readInventory(in.RawBody)
 		if err != nil {
 			return nil, s.problem(err, "")
 		}
-		if d.TakenAt.After(s.now().Add(24 * time.Hour)) {
-			return nil, &api.Problem{Status: http.StatusUnprocessableEntity, Title: "The document has mistakes",
-				Detail: fmt.Sprintf("taken_at is %s, which is in the future; set the machine's clock, or correct the document", d.TakenAt.Format(time.RFC3339))}
-		}
-		out, err := s.keep(ctx, d)
+		out, err := s.keep(ctx, d, entry(ctx))
 		if err != nil {
 			return nil, s.problem(err, "")
 		}
@@ -70,11 +66,11 @@ func (s *Server) inventories(a huma.API) {
 }
 
 // keep stores an inventory and judges it in the same write.
-func (s *Server) keep(ctx context.Context, d *inventory.Document) (api.Submitted, error) {
-	var a *assess.Assessment
-	k, err := s.store.Keep(ctx, d, func(tx *store.Tx, device *store.Device, inv *inventory.Document) error {
-		var err error
-		a, _, err = s.settle(tx, device, inv)
+func (s *Server) keep(ctx context.Context, d *inventory.Document, e store.Entry) (api.Submitted, error) {
+	var got settled
+	e.Now = s.now()
+	k, err := s.store.Keep(ctx, d, e, func(tx *store.Tx, device *store.Device, inv *inventory.Document) (err error) {
+		got, err = s.settle(tx, device, inv, store.ByInventory)
 		return err
 	})
 	if err != nil {
@@ -82,10 +78,23 @@ func (s *Server) keep(ctx context.Context, d *inventory.Document) (api.Submitted
 	}
 	s.live.touch(k.Device.ID)
 	s.metrics.inventory(&k)
-	out := api.Submitted{Device: k.Device.Key, Name: k.Device.Name, Created: k.Created, Changed: k.Changed, Latest: k.IsLatest}
-	if a != nil {
-		ref := a.Result.Release.Ref()
-		out.Release, out.Disposition, out.Answer = &ref, a.Verdict.Disposition.String(), say.Answer(&a.Verdict, a.Result.Release)
+	out := api.Submitted{Device: k.Device.Key, Name: k.Device.Name, Created: k.Created, Changed: k.Changed, Latest: k.IsLatest, Note: k.Why}
+	if v := got.verdict; v != nil {
+		ref := got.target.release.Ref()
+		out.Release, out.Disposition, out.Answer = &ref, remedy.Disposition(v.Disposition).String(), assess.Answer(s.toolbox(), got.target.release, got.facts)
 	}
 	return out, nil
+}
+
+// entry is how what a caller hands in comes in.
+func entry(ctx context.Context) store.Entry {
+	t := callerOf(ctx).token
+	if t == nil {
+		return store.Entry{}
+	}
+	e := store.Entry{Tag: t.Tag, Place: t.Place}
+	if t.UsesLeft >= 0 {
+		e.Token = t.ID
+	}
+	return e
 }

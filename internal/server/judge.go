@@ -16,6 +16,10 @@ import (
 func (s *Server) judgeAll(ctx context.Context, class string, t target) error {
 	return s.store.JudgeAll(ctx, t.judgement, class, fact.Catalogue, func() store.Judge {
 		judge, f := assess.NewJudge(s.toolbox(), t.release), new(fact.Facts)
+		var next *assess.Judge
+		if t.next != nil {
+			next = assess.NewJudge(s.toolbox(), t.next)
+		}
 		return func(p *store.Packed) (*store.Verdict, error) {
 			if err := f.Unpack(p.Row); err != nil {
 				return nil, err
@@ -25,6 +29,16 @@ func (s *Server) judgeAll(ctx context.Context, class string, t target) error {
 				return nil, err
 			}
 			v := verdict(t, p.DeviceID, p.InventoryID, &got)
+			if next != nil {
+				if err := f.Unpack(p.Row); err != nil { // a judge fills the facts from its release
+					return nil, err
+				}
+				after, err := next.Judge(f)
+				if err != nil {
+					return nil, err
+				}
+				v.Next = int(after.Disposition)
+			}
 			return &v, nil
 		}
 	})
@@ -33,39 +47,58 @@ func (s *Server) judgeAll(ctx context.Context, class string, t target) error {
 // verdict is what is stored of a check.
 func verdict(t target, device, inventory int64, g *assess.Judgement) store.Verdict {
 	return store.Verdict{JudgementID: t.judgement, DeviceID: device, InventoryID: inventory, Disposition: int(g.Disposition), Certain: g.Confirmed,
-		Publisher: int(g.Publisher), Fails: g.Fails, Sole: g.Sole, Outcomes: g.Outcomes}
+		Publisher: int(g.Publisher), Fails: g.Fails, Sole: g.Sole, Outcomes: g.Outcomes, Way: g.Way, Next: fleet.NoNext}
+}
+
+// settled is what came of judging one machine within a write. The verdict is nil
+// where its class has no target.
+type settled struct {
+	target  target
+	verdict *store.Verdict
+	facts   *fact.Facts
+	flipped bool // its disposition changed
 }
 
 // settle packs the facts of a machine's latest inventory, with what was entered
-// by hand, and judges them, within a write. The assessment is nil where its
-// class has no target.
-func (s *Server) settle(tx *store.Tx, d *store.Device, inv *inventory.Document) (*assess.Assessment, target, error) {
-	whole, err := pack(tx, d, inv)
+// by hand, and judges them, within a write.
+func (s *Server) settle(tx *store.Tx, d *store.Device, inv *inventory.Document, cause string) (settled, error) {
+	f, err := pack(tx, d, inv)
 	if err != nil {
-		return nil, target{}, err
+		return settled{}, err
 	}
 	t, ok := s.target(d.Class)
 	if !ok {
-		return nil, target{}, nil
+		return settled{}, nil
 	}
-	a, err := assess.With(s.toolbox(), t.release, whole)
+	m := s.toolbox()
+	g, err := assess.Decide(m, t.release, f.Clone())
 	if err != nil {
-		return nil, target{}, err
+		return settled{}, err
 	}
-	g := a.Judgement()
 	v := verdict(t, d.ID, d.InventoryID, &g)
-	return a, t, tx.Put(&v)
+	if t.next != nil {
+		if after, err := assess.Decide(m, t.next, f.Clone()); err == nil {
+			v.Next = int(after.Disposition)
+		}
+	}
+	flipped, err := tx.Put(&v, cause, s.now())
+	return settled{t, &v, f, flipped}, err
 }
 
 // pack stores the packed facts of a machine's latest inventory with what was
-// entered by hand, and gives the two together.
-func pack(tx *store.Tx, d *store.Device, inv *inventory.Document) (*inventory.Document, error) {
+// entered by hand, and gives them.
+func pack(tx *store.Tx, d *store.Device, inv *inventory.Document) (*fact.Facts, error) {
 	hand, err := tx.HandFacts(d.ID)
 	if err != nil {
 		return nil, err
 	}
-	whole, _ := byhand.Enter(inv, hand) // what does not go in is shown on the machine's page
-	return whole, tx.PutRow(d.ID, d.Class, fact.Catalogue, fact.Read(whole).Pack(nil))
+	ofModel, err := tx.ModelFacts(d.Maker, d.Model)
+	if err != nil {
+		return nil, err
+	}
+	whole, _ := byhand.Enter(byhand.Fill(inv, ofModel, hand), hand) // what does not go in is shown on the machine's page
+	f := fact.Read(whole)
+	return f, tx.PutRow(d.ID, d.Class, fact.Catalogue, f.Pack(nil))
 }
 
 // repack makes packed facts again that are missing or of another version.
@@ -98,7 +131,11 @@ func (s *Server) whole(ctx context.Context, d *store.Device, id int64) (inv *inv
 	if hand, err = s.store.HandFacts(ctx, d.ID); err != nil {
 		return nil, nil, nil, err
 	}
-	inv, left = byhand.Enter(inv, hand)
+	ofModel, err := s.store.ModelFacts(ctx, d.Maker, d.Model)
+	if err != nil {
+		return nil, nil, nil, err
+	}
+	inv, left = byhand.Enter(byhand.Fill(inv, ofModel, hand), hand)
 	return inv, hand, left, nil
 }
 

@@ -4,6 +4,7 @@ import (
 	"context"
 	"maps"
 	"slices"
+	"strings"
 	"sync"
 
 	"golang.org/x/sync/errgroup"
@@ -27,16 +28,21 @@ type live struct {
 	noting  sync.Mutex
 	changed map[int64]bool
 	all     bool // everything is to be read again
+	version uint64
+	bells   map[chan struct{}]bool
 }
 
-// touch notes that a machine was changed, after the commit.
-func (l *live) touch(device int64) {
+// touch notes that machines were changed, after the commit.
+func (l *live) touch(devices ...int64) {
 	l.noting.Lock()
 	defer l.noting.Unlock()
 	if l.changed == nil {
 		l.changed = map[int64]bool{}
 	}
-	l.changed[device] = true
+	for _, id := range devices {
+		l.changed[id] = true
+	}
+	l.ring()
 }
 
 // stale notes that every machine may have changed.
@@ -44,6 +50,42 @@ func (l *live) stale() {
 	l.noting.Lock()
 	defer l.noting.Unlock()
 	l.all = true
+	l.ring()
+}
+
+// ring tells those who wait for changes that there are some. A bell that was rung
+// and not heard yet stays rung.
+func (l *live) ring() {
+	l.version++
+	for bell := range l.bells {
+		select {
+		case bell <- struct{}{}:
+		default:
+		}
+	}
+}
+
+// listen gives a bell that rings with every change, until it is hung up.
+func (l *live) listen() (bell chan struct{}, hangUp func()) {
+	bell = make(chan struct{}, 1)
+	l.noting.Lock()
+	defer l.noting.Unlock()
+	if l.bells == nil {
+		l.bells = map[chan struct{}]bool{}
+	}
+	l.bells[bell] = true
+	return bell, func() {
+		l.noting.Lock()
+		defer l.noting.Unlock()
+		delete(l.bells, bell)
+	}
+}
+
+// now is the number of changes so far.
+func (l *live) now() uint64 {
+	l.noting.Lock()
+	defer l.noting.Unlock()
+	return l.version
 }
 
 // take gives what was changed since the last time.
@@ -57,9 +99,7 @@ func (l *live) take() (ids []int64, all bool) {
 
 // giveBack notes again what could not be read.
 func (l *live) giveBack(ids []int64, all bool) {
-	for _, id := range ids {
-		l.touch(id)
-	}
+	l.touch(ids...)
 	if all {
 		l.stale()
 	}
@@ -157,11 +197,13 @@ func (s *Server) readRows(ctx context.Context, ids []int64, put func(int64, flee
 }
 
 func row(d *store.Row, targets map[string]target, places []store.Place) fleet.Row {
-	r := fleet.Row{ID: d.ID, Key: d.Key, Name: d.Name, Place: placeOf(d.Name, places), Class: d.Class, Manufacturer: d.Maker, Model: d.Model, Installed: d.Installed, TakenAt: d.Taken()}
+	r := fleet.Row{ID: d.ID, Key: d.Key, Name: d.Name, Place: placeOfDevice(&d.Device, places), Class: d.Class, Manufacturer: d.Maker, Model: d.Model, Installed: d.Installed, TakenAt: d.Taken(),
+		Tags: strings.Join(d.Tags, "\n"), Retired: d.RetiredAt > 0, Doubted: d.Doubted, Next: fleet.NoNext}
 	if v := &d.Verdict; d.Judged {
 		r.Judged, r.Release = true, targets[d.Class].release
 		r.Disposition, r.Publisher = remedy.Disposition(v.Disposition), remedy.Disposition(v.Publisher)
 		r.Certain, r.Fails, r.Sole, r.Outcomes = v.Certain, v.Fails, v.Sole, v.Outcomes
+		r.Way, r.Next = v.Way, int8(v.Next)
 	}
 	return r
 }

@@ -40,7 +40,7 @@ func (s *Server) SetPlaces(ctx context.Context, byPrefix map[string]string) erro
 
 // Load keeps and judges an inventory.
 func (s *Server) Load(ctx context.Context, d *inventory.Document) error {
-	_, err := s.keep(ctx, d)
+	_, err := s.keep(ctx, d, store.Entry{})
 	return err
 }
 

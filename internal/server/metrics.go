@@ -85,8 +85,10 @@ func (s *Server) showMetrics() http.HandlerFunc {
 	show := promhttp.HandlerFor(s.metrics.registry, promhttp.HandlerOpts{EnableOpenMetrics: true})
 	return func(w http.ResponseWriter, r *http.Request) {
 		secret := ""
-		if c, err := r.Cookie(sessionCookie); err == nil {
-			secret = c.Value
+		for _, name := range []string{sessionCookie, secureCookie} {
+			if c, err := r.Cookie(name); err == nil {
+				secret = c.Value
+			}
 		}
 		who, err := s.identify(r.Context(), r.Header.Get("Authorization"), secret)
 		switch {
@@ -94,7 +96,7 @@ func (s *Server) showMetrics() http.HandlerFunc {
 			http.Error(w, "give a token that may read: Authorization: Bearer "+tokenPrefix+"…", http.StatusUnauthorized)
 		case err != nil:
 			http.Error(w, "the database does not answer", http.StatusServiceUnavailable)
-		case !allows(who.Scope, ScopeRead):
+		case !allows(who.Scope, ScopeRead) || who.limited():
 			http.Error(w, "this takes the scope "+ScopeRead, http.StatusForbidden)
 		default:
 			show.ServeHTTP(w, r)

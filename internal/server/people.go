@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"net/http"
+	"strings"
 
 	"github.com/danielgtaylor/huma/v2"
 
@@ -28,7 +29,7 @@ func (s *Server) listUsers(ctx context.Context, _ *struct{}) (*struct{ Body api.
 	}
 	out := api.UserList{Users: []api.User{}}
 	for _, u := range list {
-		out.Users = append(out.Users, api.User{Name: u.Name, Role: u.Role})
+		out.Users = append(out.Users, api.User{Name: u.Name, Role: u.Role, Places: lines(u.Places)})
 	}
 	return &struct{ Body api.UserList }{out}, nil
 }
@@ -46,8 +47,14 @@ func (s *Server) putUser(ctx context.Context, in *struct {
 	if err != nil && !isNew {
 		return nil, s.problem(err, "")
 	}
-	out := api.UserPut{User: api.User{Name: in.Name, Role: in.Body.Role}}
-	u := &store.User{Name: in.Name, Role: in.Body.Role}
+	if in.Body.Role == RoleAdministrator && len(in.Body.Places) > 0 {
+		return nil, refuse("Not changed", "an administrator sees everything; limit a technician or a viewer")
+	}
+	if wrong := placesMistake(in.Body.Places); wrong != "" {
+		return nil, refuse("Not changed", "%s", wrong)
+	}
+	out := api.UserPut{User: api.User{Name: in.Name, Role: in.Body.Role, Places: in.Body.Places}}
+	u := &store.User{Name: in.Name, Role: in.Body.Role, Places: strings.Join(in.Body.Places, "\n")}
 	switch {
 	case in.Body.Password != "":
 		u.Password = hashPassword(in.Body.Password)
@@ -55,9 +62,9 @@ func (s *Server) putUser(ctx context.Context, in *struct {
 		out.Password = NewSecret("")
 		u.Password = hashPassword(out.Password)
 	}
-	was, becomes := "no such user", in.Body.Role
+	was, becomes := "no such user", roleText(u)
 	if !isNew {
-		was = before.Role
+		was = roleText(before)
 	}
 	if !isNew && u.Password != "" {
 		becomes += ", with a new password"
@@ -72,12 +79,19 @@ func (s *Server) putUser(ctx context.Context, in *struct {
 	return &struct{ Body api.UserPut }{out}, nil
 }
 
+func roleText(u *store.User) string {
+	if u.Places == "" {
+		return u.Role
+	}
+	return u.Role + " for " + strings.ReplaceAll(u.Places, "\n", ", ")
+}
+
 func (s *Server) removeUser(ctx context.Context, in *struct {
 	Name string `path:"name" maxLength:"200"`
 }) (*struct{}, error) {
 	before, err := s.store.UserByName(ctx, in.Name)
 	if err == nil {
-		store.Note(ctx, before.Role, "no such user")
+		store.Note(ctx, roleText(before), "no such user")
 		err = s.store.RemoveUser(ctx, in.Name, RoleAdministrator)
 	}
 	switch {

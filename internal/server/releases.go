@@ -153,8 +153,8 @@ func (s *Server) addRelease(ctx context.Context, in *document) (*struct{ Body ap
 	if err != nil {
 		return nil, s.problem(err, "")
 	}
-	if t, ok := s.target(rel.InstallsOn); added && ok && t.release.ID == rel.ID && !rel.Draft {
-		if err := s.aim(ctx, rel.InstallsOn, rel.ID); err != nil {
+	if t, ok := s.target(rel.InstallsOn); added && ok && !rel.Draft && (t.release.ID == rel.ID || t.release.ID == rel.Follows) {
+		if err := s.aim(ctx, rel.InstallsOn, t.release.ID); err != nil {
 			return nil, s.problem(err, "")
 		}
 	}

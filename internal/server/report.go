@@ -67,8 +67,9 @@ func (s *Server) report(ctx context.Context, in *reportInput) (*reportOutput, er
 		return nil, s.problem(err, "")
 	}
 	got.Apply(ticks)
-	m := report.Of(got, inv)
-	if in.Redact {
+	who := callerOf(ctx)
+	m := report.Of(got, who.show(inv))
+	if in.Redact || !who.Plain {
 		m = m.Shortened()
 	}
 	if in.Format == "markdown" {

@@ -11,6 +11,7 @@ import (
 	"log/slog"
 	"net/http"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -36,6 +37,8 @@ type Options struct {
 	// Collectors is a directory as make dist writes it; nil: none are handed out.
 	Collectors fs.FS
 	Now        func() time.Time // for tests; nil: the clock
+	Secure     bool             // it is reached over TLS
+	Pin        string           // the SHA-256 of the certificate that it made itself
 }
 
 // Server is the service.
@@ -44,12 +47,15 @@ type Server struct {
 	log     *slog.Logger
 	now     func() time.Time
 	console fs.FS
+	secure  bool
+	pin     string
 
 	live       live
 	collectors handouts
 	metrics    *metrics
 
 	mu       sync.RWMutex
+	set      api.Settings
 	means    *means.Means
 	targets  map[string]target // by class
 	compiled map[[sha256.Size]byte]*release.Release
@@ -57,17 +63,29 @@ type Server struct {
 	judging  sync.Mutex // one judging of the whole fleet at a time
 	tries    *httprate.RateLimiter
 	signing  chan struct{} // as many checks of passwords at once as it has room
+
+	listeners atomic.Int64  // pages that hear of changes
+	stopping  chan struct{} // closed when the service stops
+	stopOnce  sync.Once
+	noted     struct { // the progress that was noted last
+		day     string
+		version uint64
+	}
 }
+
+// Stop ends what would keep a server from shutting down: pages that listen.
+func (s *Server) Stop() { s.stopOnce.Do(func() { close(s.stopping) }) }
 
 // target is the release that a class of hardware is judged against.
 type target struct {
 	release   *release.Release
 	judgement int64
+	next      *release.Release // that follows it; nil where none does
 }
 
 // New makes a server and brings verdicts up to date with the stored targets.
 func New(ctx context.Context, o Options) (*Server, error) {
-	s := &Server{store: o.Store, log: o.Log, now: o.Now, console: o.Console, targets: map[string]target{}, compiled: map[[sha256.Size]byte]*release.Release{}, signing: make(chan struct{}, mostSignIns)}
+	s := &Server{store: o.Store, log: o.Log, now: o.Now, console: o.Console, secure: o.Secure, pin: o.Pin, targets: map[string]target{}, compiled: map[[sha256.Size]byte]*release.Release{}, signing: make(chan struct{}, mostSignIns), stopping: make(chan struct{})}
 	s.collectors.files = o.Collectors
 	go s.collectors.all() // their sums take a moment
 	if s.now == nil {
@@ -77,6 +95,9 @@ func New(ctx context.Context, o Options) (*Server, error) {
 		s.log = slog.New(slog.DiscardHandler)
 	}
 	s.metrics = s.newMetrics()
+	if err := s.loadSettings(ctx); err != nil {
+		return nil, err
+	}
 	if err := s.repack(ctx); err != nil {
 		return nil, err
 	}
@@ -159,8 +180,16 @@ func Describe(r chi.Router, s *Server) huma.API {
 	a.UseMiddleware(s.authorise(a))
 	s.sessions(a)
 	s.inventories(a)
+	s.many(a)
 	s.intake(a)
 	s.devices(a)
+	s.marks(a)
+	s.doubts(a)
+	s.models(a)
+	s.expecting(a)
+	s.grids(a)
+	s.events(a)
+	s.hooks(a)
 	s.reports(a)
 	s.work(a)
 	s.houses(a)
@@ -187,12 +216,23 @@ func (s *Server) aim(ctx context.Context, class, id string) error {
 	if err != nil {
 		return err
 	}
-	j, done, err := s.store.Judgement(ctx, rel.ID, rel.Revision, engine(s.toolbox()), s.now())
+	t := target{release: rel}
+	following, err := s.following(ctx, rel.ID)
 	if err != nil {
 		return err
 	}
+	by := engine(s.toolbox())
+	if len(following) > 0 {
+		t.next = following[0]
+		by += fmt.Sprintf(", before %s@%d", t.next.ID, t.next.Revision)
+	}
+	j, done, err := s.store.Judgement(ctx, rel.ID, rel.Revision, by, s.now())
+	if err != nil {
+		return err
+	}
+	t.judgement = j
 	s.mu.Lock()
-	s.targets[class] = target{rel, j} // from now on what is handed in is judged so
+	s.targets[class] = t // from now on what is handed in is judged so
 	s.mu.Unlock()
 	defer s.live.stale()
 	current, err := s.store.InForce(ctx, class)
@@ -212,10 +252,10 @@ func (s *Server) aim(ctx context.Context, class, id string) error {
 	if err := s.store.Settle(ctx); err != nil {
 		return err
 	}
-	if err := s.judgeAll(ctx, class, target{rel, j}); err != nil {
+	if err := s.judgeAll(ctx, class, t); err != nil {
 		return err
 	}
-	return s.store.PutInForce(ctx, class, j)
+	return s.store.PutInForce(ctx, class, j, s.now())
 }
 
 func (s *Server) target(class string) (target, bool) {
@@ -253,13 +293,22 @@ func (s *Server) release(ctx context.Context, id string, revision int) (*release
 // What is not the caller's doing is logged and not told.
 func (s *Server) problem(err error, what string) error {
 	var mistakes *doc.Mistakes
+	var said *api.Problem
 	switch {
+	case errors.As(err, &said):
+		return said
 	case errors.As(err, &mistakes):
 		return &api.Problem{Status: http.StatusUnprocessableEntity, Title: "The document has mistakes", Detail: err.Error(), Errors: mistakes.List}
 	case errors.Is(err, store.ErrNotFound):
 		return &api.Problem{Status: http.StatusNotFound, Title: "Not found", Detail: what}
 	case errors.Is(err, store.ErrRevision):
 		return &api.Problem{Status: http.StatusConflict, Title: "The revision cannot be kept", Detail: err.Error()}
+	}
+	if errors.Is(err, store.ErrBusy) {
+		return huma.ErrorWithHeaders(&api.Problem{Status: http.StatusServiceUnavailable, Title: "Busy", Detail: "more is handed in than can be kept; nothing of this was, try it again in a few seconds"}, http.Header{"Retry-After": {"2"}})
+	}
+	if errors.Is(err, store.ErrUsedUp) {
+		return &api.Problem{Status: http.StatusForbidden, Title: "The token is used up", Detail: "this token has added as many machines as it may; machines that are known can still send. Ask for another token"}
 	}
 	s.log.Error("request failed", "error", err)
 	return &api.Problem{Status: http.StatusInternalServerError, Title: "The service failed", Detail: "the service could not do this; its log says why. Nothing was changed."}

@@ -41,6 +41,9 @@ func call(t *testing.T, method, url, token, contentType, body string) (int, http
 		t.Fatal(err)
 	}
 	defer res.Body.Close()
+	if res.Header.Get("Content-Type") == "text/event-stream" {
+		return res.StatusCode, res.Header, "" // it does not end
+	}
 	b, err := io.ReadAll(res.Body)
 	if err != nil {
 		t.Fatal(err)

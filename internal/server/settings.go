@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"net/http"
+	"strconv"
 	"strings"
 	"time"
 
@@ -14,8 +15,49 @@ import (
 	"rolltop.example/rolltop/internal/store"
 )
 
+// settings are those in force, with what counts where nobody set any.
+func (s *Server) settings() api.Settings {
+	s.mu.RLock()
+	defer s.mu.RUnlock()
+	return s.set
+}
+
+func (s *Server) loadSettings(ctx context.Context) error {
+	stored, err := s.store.Settings(ctx)
+	if err != nil {
+		return err
+	}
+	number := func(name string, otherwise int) int {
+		if n, err := strconv.Atoi(stored[name]); err == nil {
+			return n
+		}
+		return otherwise
+	}
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	s.set = api.Settings{StaleDays: number("stale-days", 30), HistoryMonths: number("history-months", 13), RetiredDays: number("retired-days", 90), ViewersSeeAll: stored["viewers-see-all"] == "yes"}
+	return nil
+}
+
+func (s *Server) putSettings(ctx context.Context, in *struct{ Body api.Settings }) (*struct{ Body api.Settings }, error) {
+	store.Note(ctx, fmt.Sprintf("%+v", s.settings()), fmt.Sprintf("%+v", in.Body))
+	values := map[string]string{"stale-days": strconv.Itoa(in.Body.StaleDays), "history-months": strconv.Itoa(in.Body.HistoryMonths), "retired-days": strconv.Itoa(in.Body.RetiredDays), "viewers-see-all": map[bool]string{true: "yes", false: "no"}[in.Body.ViewersSeeAll]}
+	if err := s.store.SetSettings(ctx, values); err != nil {
+		return nil, s.problem(err, "")
+	}
+	if err := s.loadSettings(ctx); err != nil {
+		return nil, s.problem(err, "")
+	}
+	return &struct{ Body api.Settings }{s.settings()}, nil
+}
+
 func (s *Server) tokens(a huma.API) {
 	tag := []string{"Settings"}
+	huma.Register(a, secured(huma.Operation{OperationID: "settings", Method: http.MethodGet, Path: "/settings", Summary: "How long things are kept, and who sees what", Tags: tag}, ScopeRead),
+		func(context.Context, *struct{}) (*struct{ Body api.Settings }, error) {
+			return &struct{ Body api.Settings }{s.settings()}, nil
+		})
+	huma.Register(a, secured(huma.Operation{OperationID: "put-settings", Method: http.MethodPut, Path: "/settings", Summary: "Change them", Tags: tag, Errors: []int{http.StatusUnprocessableEntity}}, ScopeManage), s.putSettings)
 	huma.Register(a, secured(huma.Operation{OperationID: "tokens", Method: http.MethodGet, Path: "/tokens", Summary: "List tokens", Tags: tag}, ScopeManage),
 		func(ctx context.Context, _ *struct{}) (*struct{ Body api.TokenList }, error) {
 			list, err := s.store.Tokens(ctx)
@@ -30,19 +72,27 @@ func (s *Server) tokens(a huma.API) {
 		})
 	huma.Register(a, secured(huma.Operation{OperationID: "add-token", Method: http.MethodPost, Path: "/tokens", Summary: "Make a token", Tags: tag, Errors: []int{http.StatusConflict}}, ScopeManage),
 		func(ctx context.Context, in *struct{ Body api.NewToken }) (*struct{ Body api.TokenMade }, error) {
-			var expires time.Time
-			if in.Body.Days > 0 {
-				expires = s.now().UTC().AddDate(0, 0, in.Body.Days).Truncate(time.Second)
+			b := &in.Body
+			t := store.Token{Name: b.Name, Scope: b.Scope, UsesLeft: -1, Tag: b.Tag, Place: b.Place, Places: strings.Join(b.Places, "\n")}
+			if b.Days > 0 {
+				t.ExpiresAt = s.now().UTC().AddDate(0, 0, b.Days).Truncate(time.Second).UnixMilli()
 			}
-			store.Note(ctx, "", in.Body.Name+", may "+in.Body.Scope)
-			id, secret, err := s.addToken(ctx, in.Body.Name, in.Body.Scope, expires)
+			if b.Machines > 0 {
+				t.UsesLeft = b.Machines
+			}
+			if err := tokenMistake(b); err != "" {
+				return nil, refuse("The token was not made", "%s", err)
+			}
+			store.Note(ctx, "", b.Name+", may "+b.Scope)
+			id, secret, err := s.addToken(ctx, &t)
 			if err != nil {
 				if strings.Contains(err.Error(), "UNIQUE") {
-					return nil, &api.Problem{Status: http.StatusConflict, Title: "The name is taken", Detail: fmt.Sprintf("there is a token %q already; choose another name", in.Body.Name)}
+					return nil, &api.Problem{Status: http.StatusConflict, Title: "The name is taken", Detail: fmt.Sprintf("there is a token %q already; choose another name", b.Name)}
 				}
 				return nil, s.problem(err, "")
 			}
-			return &struct{ Body api.TokenMade }{api.TokenMade{TokenRow: tokenRow(&store.Token{ID: id, Name: in.Body.Name, Scope: in.Body.Scope, CreatedAt: s.now().UnixMilli(), ExpiresAt: millis(expires)}), Secret: secret}}, nil
+			t.ID = id
+			return &struct{ Body api.TokenMade }{api.TokenMade{TokenRow: tokenRow(&t), Secret: secret}}, nil
 		})
 	huma.Register(a, secured(huma.Operation{OperationID: "delete-token", Method: http.MethodDelete, Path: "/tokens/{id}", Summary: "End a token", Tags: tag, DefaultStatus: http.StatusNoContent, Errors: []int{http.StatusNotFound}}, ScopeManage),
 		func(ctx context.Context, in *struct {
@@ -64,15 +114,34 @@ func tokenRow(t *store.Token) api.TokenRow {
 	if expires := t.Expires(); !expires.IsZero() {
 		out.ExpiresAt = &expires
 	}
+	if t.UsesLeft >= 0 {
+		out.Machines = &t.UsesLeft
+	}
+	out.Tag, out.Place, out.Places = t.Tag, t.Place, lines(t.Places)
 	return out
 }
 
-// millis is a time as the store has it; 0 is never.
-func millis(t time.Time) int64 {
-	if t.IsZero() {
-		return 0
+// tokenMistake says what does not go together in a token that is asked for.
+func tokenMistake(t *api.NewToken) string {
+	submits := t.Scope == ScopeSubmit
+	switch {
+	case !submits && (t.Machines > 0 || t.Tag != "" || t.Place != ""):
+		return "machines, tag and place are for tokens that submit"
+	case (submits || t.Scope == ScopeManage) && len(t.Places) > 0:
+		return "places limit what is seen, by tokens that read or work"
+	case t.Tag != "" && !goodTag(t.Tag):
+		return fmt.Sprintf("%q is no tag; a tag has letters, digits, - and _", t.Tag)
 	}
-	return t.UnixMilli()
+	return placesMistake(append([]string{t.Place}, t.Places...))
+}
+
+func placesMistake(places []string) string {
+	for _, p := range places {
+		if strings.ContainsAny(p, "\"\n") {
+			return fmt.Sprintf("%q is no place; a place has no quotes and no line ends", p)
+		}
+	}
+	return ""
 }
 
 func (s *Server) places(a huma.API) {

@@ -2,17 +2,12 @@ package store
 
 import (
 	"context"
-	"crypto/sha256"
-	"database/sql"
 	"encoding/json"
-	"errors"
 	"fmt"
-	"strings"
 	"time"
 
 	"github.com/jmoiron/sqlx"
 
-	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/inventory"
 )
 
@@ -29,181 +24,13 @@ type Device struct {
 	Installed   string `db:"installed"`
 	InventoryID int64  `db:"inventory_id"`
 	TakenAt     int64  `db:"taken_at"`
+	Board       string `db:"board"`  // serial number of its board
+	Placed      string `db:"placed"` // the place that a person gave it; "" is by its name
+	RetiredAt   int64  `db:"retired_at"`
 }
 
 // Taken is when its latest inventory was taken.
 func (d *Device) Taken() time.Time { return fromMillis(d.TakenAt) }
-
-// Kept is what became of an inventory that was handed in.
-type Kept struct {
-	Device   Device
-	Created  bool // a machine not seen before
-	Changed  bool // readings that this machine did not have before
-	IsLatest bool // no later inventory of this machine is there
-}
-
-// Keep stores an inventory with its machine. The same readings again only move
-// the time; an older inventory joins the history and does not become the
-// machine's latest. judge is called in the same transaction for the machine's
-// latest inventory, so that a verdict never lags behind it.
-func (s *Store) Keep(ctx context.Context, d *inventory.Document, judge func(*Tx, *Device, *inventory.Document) error) (Kept, error) {
-	body, err := json.Marshal(d)
-	if err != nil {
-		return Kept{}, err
-	}
-	sha, err := readingsHash(d)
-	if err != nil {
-		return Kept{}, err
-	}
-	var k Kept
-	err = s.write(ctx, func(tx *sqlx.Tx) error {
-		k = Kept{}
-		if err := s.matchOrMake(tx, d, &k); err != nil {
-			return err
-		}
-		id, changed, err := s.keepInventory(tx, k.Device.ID, d.TakenAt, sha, body)
-		if err != nil {
-			return err
-		}
-		k.Changed = changed
-		if at := millis(d.TakenAt); k.Created || at >= k.Device.TakenAt {
-			k.IsLatest = true
-			describe(&k.Device, d)
-			k.Device.InventoryID, k.Device.TakenAt = id, at
-			if _, err := tx.NamedExec(`UPDATE device SET name=:name, class=:class, maker=:maker, serial=:serial, uuid=:uuid,
-				model=:model, installed=:installed, inventory_id=:inventory_id, taken_at=:taken_at WHERE id=:id`, &k.Device); err != nil {
-				return err
-			}
-			return judge(&Tx{tx}, &k.Device, d)
-		}
-		return nil
-	})
-	return k, err
-}
-
-// readingsHash covers what was read and not when.
-func readingsHash(d *inventory.Document) ([]byte, error) {
-	c := *d
-	c.TakenAt, c.Collector.DurationMS = time.Time{}, inventory.Opt[int64]{}
-	b, err := json.Marshal(&c)
-	if err != nil {
-		return nil, err
-	}
-	sum := sha256.Sum256(b)
-	return sum[:], nil
-}
-
-// describe copies what lists show. What an inventory without rights could not
-// read stays as an earlier one gave it.
-func describe(v *Device, d *inventory.Document) {
-	keep := func(to *string, from inventory.Opt[string]) {
-		if s, ok := from.Get(); ok {
-			*to = s
-		}
-	}
-	keep(&v.Name, d.Device.Name)
-	keep(&v.Maker, d.Device.Manufacturer)
-	keep(&v.Serial, d.Device.Serial)
-	keep(&v.UUID, d.Device.UUID)
-	keep(&v.Model, d.Device.ModelID)
-	keep(&v.Model, d.Device.Model)
-	keep(&v.Installed, d.OS.Name)
-	v.Class = fact.Read(d).Class()
-	if v.Name == "" {
-		v.Name = "unnamed"
-	}
-}
-
-// matchOrMake finds the machine that an inventory is of: by UUID, by maker and
-// serial, or, where one of the two sides has neither, by name.
-func (s *Store) matchOrMake(tx *sqlx.Tx, d *inventory.Document, k *Kept) error {
-	var n Device
-	describe(&n, d)
-	find := func(query string, args ...any) (bool, error) {
-		err := tx.Get(&k.Device, query+" ORDER BY id LIMIT 1", args...)
-		if errors.Is(err, sql.ErrNoRows) {
-			return false, nil
-		}
-		return err == nil, err
-	}
-	type try struct {
-		use   bool
-		query string
-		args  []any
-	}
-	blank := n.UUID == "" && n.Serial == ""
-	for _, t := range []try{
-		{n.UUID != "", "SELECT * FROM device WHERE uuid=? AND uuid<>'' AND (serial='' OR ?='' OR serial=?)", []any{n.UUID, n.Serial, n.Serial}},
-		{n.Serial != "", "SELECT * FROM device WHERE maker=? AND serial=? AND serial<>'' AND (uuid='' OR ?='' OR uuid=?)", []any{n.Maker, n.Serial, n.UUID, n.UUID}},
-		{!blank, "SELECT * FROM device WHERE name=? AND uuid='' AND serial=''", []any{n.Name}},
-		{blank && n.Name != "unnamed", "SELECT * FROM device WHERE name=?", []any{n.Name}},
-	} {
-		if !t.use {
-			continue
-		}
-		if found, err := find(t.query, t.args...); found || err != nil {
-			return err
-		}
-	}
-	k.Created, k.Device = true, n
-	key, err := freeKey(tx, n.Name)
-	if err != nil {
-		return err
-	}
-	k.Device.Key, k.Device.TakenAt = key, millis(d.TakenAt)
-	res, err := tx.NamedExec(`INSERT INTO device (key, name, class, maker, serial, uuid, model, installed, taken_at)
-		VALUES (:key, :name, :class, :maker, :serial, :uuid, :model, :installed, :taken_at)`, &k.Device)
-	if err != nil {
-		return err
-	}
-	k.Device.ID, err = res.LastInsertId()
-	return err
-}
-
-// freeKey makes a short name for addresses from a host name.
-func freeKey(tx *sqlx.Tx, name string) (string, error) {
-	base := strings.Trim(strings.Map(func(c rune) rune {
-		switch {
-		case c >= 'a' && c <= 'z', c >= '0' && c <= '9', c == '-', c == '_':
-			return c
-		case c >= 'A' && c <= 'Z':
-			return c + 'a' - 'A'
-		}
-		return '-'
-	}, name), "-")
-	if base == "" {
-		base = "machine"
-	}
-	base = base[:min(len(base), 63)]
-	for i := 1; ; i++ {
-		key := base
-		if i > 1 {
-			key = fmt.Sprintf("%s-%d", base, i)
-		}
-		var n int
-		if err := tx.Get(&n, "SELECT count(*) FROM device WHERE key=?", key); err != nil || n == 0 {
-			return key, err
-		}
-	}
-}
-
-func (s *Store) keepInventory(tx *sqlx.Tx, device int64, at time.Time, sha, body []byte) (id int64, changed bool, err error) {
-	err = tx.Get(&id, "SELECT id FROM inventory WHERE device_id=? AND sha=?", device, sha)
-	if err == nil {
-		_, err = tx.Exec("UPDATE inventory SET last_seen_at=max(last_seen_at, ?) WHERE id=?", millis(at), id)
-		return id, false, err
-	}
-	if !errors.Is(err, sql.ErrNoRows) {
-		return 0, false, err
-	}
-	res, err := tx.Exec("INSERT INTO inventory (device_id, taken_at, last_seen_at, sha, body) VALUES (?, ?, ?, ?, ?)",
-		device, millis(at), millis(at), sha, s.pack.EncodeAll(body, nil))
-	if err != nil {
-		return 0, false, err
-	}
-	id, err = res.LastInsertId()
-	return id, true, err
-}
 
 // DeviceByKey finds a machine. The error may be [ErrNotFound].
 func (s *Store) DeviceByKey(ctx context.Context, key string) (*Device, error) {
@@ -256,6 +83,9 @@ func (s *Store) decode(packed []byte, seen int64) (*inventory.Document, error) {
 	return d, nil
 }
 
+// deviceTables hold rows of one machine each, which go with it.
+var deviceTables = []string{"verdict", "fact_row", "hand_fact", "tick", "visit_link", "tag", "flip", "doubt", "inventory"}
+
 // RemoveDevice removes a machine with everything about it, and gives its number.
 // What was done to it stays without what it was and who it names. The error may
 // be [ErrNotFound].
@@ -264,18 +94,28 @@ func (s *Store) RemoveDevice(ctx context.Context, key string) (id int64, err err
 		if err := tx.Get(&id, "SELECT id FROM device WHERE key=?", key); err != nil {
 			return none(err)
 		}
-		for _, table := range []string{"verdict", "fact_row", "hand_fact", "tick", "visit_link", "inventory"} {
-			if _, err := tx.Exec("DELETE FROM "+table+" WHERE device_id=?", id); err != nil {
-				return err
-			}
-		}
-		if _, err := tx.Exec("DELETE FROM device WHERE id=?", id); err != nil {
-			return err
-		}
-		name := fmt.Sprintf("machine %d", id)
+		name, err := forget(tx, id, key)
 		renameAct(ctx, name)
-		_, err := tx.Exec("UPDATE audit SET subject=?, was='', becomes='' WHERE subject=? OR substr(subject, 1, length(?)+1)=?||'/'", name, key, key, key)
 		return err
 	})
 	return id, err
+}
+
+// forget removes a machine, and gives the name under which what was done to it
+// stays.
+func forget(tx *sqlx.Tx, id int64, key string) (string, error) {
+	name := fmt.Sprintf("machine %d", id)
+	if _, err := tx.Exec("DELETE FROM doubt WHERE other_id=?", id); err != nil {
+		return name, err
+	}
+	for _, table := range deviceTables {
+		if _, err := tx.Exec("DELETE FROM "+table+" WHERE device_id=?", id); err != nil {
+			return name, err
+		}
+	}
+	if _, err := tx.Exec("DELETE FROM device WHERE id=?", id); err != nil {
+		return name, err
+	}
+	_, err := tx.Exec("UPDATE audit SET subject=?, was='', becomes='' WHERE subject=? OR substr(subject, 1, length(?)+1)=?||'/'", name, key, key, key)
+	return name, err
 }

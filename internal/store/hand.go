@@ -16,14 +16,19 @@ type handRow struct {
 	By    string `db:"by_whom"`
 	At    int64  `db:"at"`
 	Note  string `db:"note"`
+	Until int64  `db:"until"`
+	Model string `db:"model"`
 }
 
-const selectHand = "SELECT fact, value, by_whom, at, note FROM hand_fact WHERE device_id=? AND ended_at=0 ORDER BY id"
+const selectHand = "SELECT fact, value, by_whom, at, note, until, '' AS model FROM hand_fact WHERE device_id=? AND ended_at=0 ORDER BY id"
 
 func handFacts(rows []handRow) []byhand.Fact {
 	out := make([]byhand.Fact, len(rows))
 	for i, r := range rows {
-		out[i] = byhand.Fact{Fact: r.Fact, Value: r.Value, By: r.By, At: fromMillis(r.At), Note: r.Note}
+		out[i] = byhand.Fact{Fact: r.Fact, Value: r.Value, By: r.By, At: fromMillis(r.At), Note: r.Note, Model: r.Model}
+		if r.Until > 0 {
+			out[i].Until = fromMillis(r.Until)
+		}
 	}
 	return out
 }
@@ -39,7 +44,7 @@ func (s *Store) HandFacts(ctx context.Context, device int64) ([]byhand.Fact, err
 // write.
 func (t *Tx) HandFacts(device int64) ([]byhand.Fact, error) {
 	var rows []handRow
-	err := t.tx.Select(&rows, selectHand, device)
+	err := t.list(&rows, selectHand, device)
 	return handFacts(rows), err
 }
 
@@ -51,18 +56,12 @@ func (s *Store) Change(ctx context.Context, key string, f func(*Tx, *Device, *in
 		if err := tx.Get(d, "SELECT * FROM device WHERE key=?", key); err != nil {
 			return none(err)
 		}
-		var row struct {
-			Body       []byte `db:"body"`
-			LastSeenAt int64  `db:"last_seen_at"`
-		}
-		if err := tx.Get(&row, "SELECT body, last_seen_at FROM inventory WHERE id=?", d.InventoryID); err != nil {
-			return none(err)
-		}
-		inv, err := s.decode(row.Body, row.LastSeenAt)
+		t := &Tx{tx: tx}
+		inv, err := s.inventoryOf(t, d.InventoryID)
 		if err != nil {
 			return err
 		}
-		return f(&Tx{tx}, d, inv)
+		return f(t, d, inv)
 	})
 }
 
@@ -71,16 +70,106 @@ func (t *Tx) EnterFact(device int64, f *byhand.Fact) error {
 	if _, err := t.EndFact(device, f.Fact, f.By, f.At); err != nil {
 		return err
 	}
-	_, err := t.tx.Exec("INSERT INTO hand_fact (device_id, fact, value, by_whom, at, note) VALUES (?, ?, ?, ?, ?, ?)", device, f.Fact, f.Value, f.By, millis(f.At), f.Note)
+	_, err := t.exec("INSERT INTO hand_fact (device_id, fact, value, by_whom, at, note, until) VALUES (?, ?, ?, ?, ?, ?, ?)", device, f.Fact, f.Value, f.By, millis(f.At), f.Note, orZero(f.Until))
 	return err
 }
 
 // EndFact takes a fact back; its row stays. It reports whether there was one.
 func (t *Tx) EndFact(device int64, fact, by string, now time.Time) (bool, error) {
-	res, err := t.tx.Exec("UPDATE hand_fact SET ended_at=?, ended_by=? WHERE device_id=? AND fact=? AND ended_at=0", millis(now), by, device, fact)
+	res, err := t.exec("UPDATE hand_fact SET ended_at=?, ended_by=? WHERE device_id=? AND fact=? AND ended_at=0", millis(now), by, device, fact)
 	if err != nil {
 		return false, err
 	}
 	n, err := res.RowsAffected()
 	return n > 0, err
+}
+
+// orZero is a time as it is stored; 0 is none.
+func orZero(t time.Time) int64 {
+	if t.IsZero() {
+		return 0
+	}
+	return millis(t)
+}
+
+// PastUntil lists machines of which a fact that was entered has come to its end.
+func (s *Store) PastUntil(ctx context.Context, now time.Time) (keys []string, err error) {
+	err = s.reader.SelectContext(ctx, &keys, "SELECT DISTINCT d.key FROM hand_fact h JOIN device d ON d.id=h.device_id WHERE h.ended_at=0 AND h.until>0 AND h.until<=?", millis(now))
+	return keys, err
+}
+
+// EndPast ends the facts of a machine whose date has come.
+func (t *Tx) EndPast(device int64, now time.Time) error {
+	_, err := t.exec("UPDATE hand_fact SET ended_at=?, ended_by='its date' WHERE device_id=? AND ended_at=0 AND until>0 AND until<=?", millis(now), device, millis(now))
+	return err
+}
+
+const selectModelFacts = "SELECT fact, value, by_whom, at, note, 0 AS until, trim(maker||' '||model) AS model FROM model_fact WHERE ended_at=0 AND maker=? AND model=? ORDER BY id"
+
+// ModelFacts are the facts of every machine of a model.
+func (s *Store) ModelFacts(ctx context.Context, maker, model string) ([]byhand.Fact, error) {
+	var rows []handRow
+	err := s.reader.SelectContext(ctx, &rows, selectModelFacts, maker, model)
+	return handFacts(rows), err
+}
+
+// ModelFacts are the facts of every machine of a model, within a write.
+func (t *Tx) ModelFacts(maker, model string) ([]byhand.Fact, error) {
+	var rows []handRow
+	err := t.list(&rows, selectModelFacts, maker, model)
+	return handFacts(rows), err
+}
+
+// ModelFact is a fact of every machine of a model.
+type ModelFact struct {
+	ID       int64  `db:"id"`
+	Maker    string `db:"maker"`
+	Model    string `db:"model"`
+	Fact     string `db:"fact"`
+	Value    string `db:"value"`
+	By       string `db:"by_whom"`
+	Millis   int64  `db:"at"`
+	Note     string `db:"note"`
+	Machines int    `db:"machines"`
+}
+
+// At is when it was entered.
+func (m *ModelFact) At() time.Time { return fromMillis(m.Millis) }
+
+// AllModelFacts lists those that count, with how many machines they are of.
+func (s *Store) AllModelFacts(ctx context.Context) ([]ModelFact, error) {
+	var out []ModelFact
+	err := s.reader.SelectContext(ctx, &out, `SELECT id, maker, model, fact, value, by_whom, at, note, (SELECT count(*) FROM device d WHERE d.maker=m.maker AND d.model=m.model) AS machines
+		FROM model_fact m WHERE ended_at=0 ORDER BY maker, model, fact`)
+	return out, err
+}
+
+// PutModelFact keeps a fact of a model; one of the same name before it ends.
+func (s *Store) PutModelFact(ctx context.Context, m *ModelFact) error {
+	return s.write(ctx, func(tx *sqlx.Tx) error {
+		if _, err := tx.NamedExec("UPDATE model_fact SET ended_at=:at, ended_by=:by_whom WHERE maker=:maker AND model=:model AND fact=:fact AND ended_at=0", m); err != nil {
+			return err
+		}
+		_, err := tx.NamedExec("INSERT INTO model_fact (maker, model, fact, value, by_whom, at, note) VALUES (:maker, :model, :fact, :value, :by_whom, :at, :note)", m)
+		return err
+	})
+}
+
+// EndModelFact takes a fact of a model back, and gives which it was. The error may
+// be [ErrNotFound].
+func (s *Store) EndModelFact(ctx context.Context, id int64, by string, now time.Time) (m ModelFact, err error) {
+	err = s.write(ctx, func(tx *sqlx.Tx) error {
+		if err := tx.Get(&m, "SELECT id, maker, model, fact, value, by_whom, at, note, 0 AS machines FROM model_fact WHERE id=? AND ended_at=0", id); err != nil {
+			return none(err)
+		}
+		_, err := tx.Exec("UPDATE model_fact SET ended_at=?, ended_by=? WHERE id=?", millis(now), by, id)
+		return err
+	})
+	return m, err
+}
+
+// KeysOfModel are the machines of a model.
+func (s *Store) KeysOfModel(ctx context.Context, maker, model string) (keys []string, err error) {
+	err = s.reader.SelectContext(ctx, &keys, "SELECT key FROM device WHERE maker=? AND model=? ORDER BY id", maker, model)
+	return keys, err
 }

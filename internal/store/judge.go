@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"database/sql"
 	"errors"
 	"fmt"
 	"runtime"
@@ -12,9 +13,6 @@ import (
 	"github.com/jmoiron/sqlx"
 	"golang.org/x/sync/errgroup"
 )
-
-// Tx is a write in progress, for callers that add to it.
-type Tx struct{ tx *sqlx.Tx }
 
 // Verdict is what is kept of a check: no evidence and no sentences; those are
 // worked out again when somebody looks.
@@ -28,10 +26,12 @@ type Verdict struct {
 	Fails       int    `db:"fails"`
 	Sole        string `db:"sole"`
 	Outcomes    string `db:"outcomes"`
+	Way         string `db:"way"`
+	Next        int    `db:"next"` // disposition against the release that follows; -1 where none does
 }
 
 func (v *Verdict) args() []any {
-	return []any{v.JudgementID, v.DeviceID, v.InventoryID, v.Disposition, v.Certain, v.Publisher, v.Fails, v.Sole, v.Outcomes}
+	return []any{v.JudgementID, v.DeviceID, v.InventoryID, v.Disposition, v.Certain, v.Publisher, v.Fails, v.Sole, v.Outcomes, v.Way, v.Next}
 }
 
 // Judgement finds or makes the judgement of a release's revision by a version
@@ -58,24 +58,41 @@ func (s *Store) JudgeAnew(ctx context.Context, judgement int64) error {
 	})
 }
 
-const insertVerdict = "INSERT INTO verdict (judgement_id, device_id, inventory_id, disposition, certain, publisher, fails, sole, outcomes) VALUES "
+const insertVerdict = "INSERT INTO verdict (judgement_id, device_id, inventory_id, disposition, certain, publisher, fails, sole, outcomes, way, next) VALUES "
 
 // putVerdicts writes several verdicts with one statement. A verdict that is
 // there came with an inventory that was handed in meanwhile, and is newer.
 func putVerdicts(n int) string {
-	return insertVerdict + strings.TrimSuffix(strings.Repeat("(?,?,?,?,?,?,?,?,?),", n), ",") + " ON CONFLICT DO NOTHING"
+	return insertVerdict + strings.TrimSuffix(strings.Repeat("(?,?,?,?,?,?,?,?,?,?,?),", n), ",") + " ON CONFLICT DO NOTHING"
 }
 
-// Put keeps a machine's verdict within a write.
-func (t *Tx) Put(v *Verdict) error {
-	_, err := t.tx.Exec(insertVerdict+`(?,?,?,?,?,?,?,?,?) ON CONFLICT DO UPDATE SET inventory_id=excluded.inventory_id, disposition=excluded.disposition,
-		certain=excluded.certain, publisher=excluded.publisher, fails=excluded.fails, sole=excluded.sole, outcomes=excluded.outcomes`, v.args()...)
-	return err
+// Causes of a change of a machine's disposition.
+const (
+	ByInventory = "inventory"
+	ByFacts     = "facts" // entered by hand
+	ByRules     = "rules" // of a release, or of the organisation's own documents
+)
+
+// Put keeps a machine's verdict within a write, and that its disposition changed, if
+// it did.
+func (t *Tx) Put(v *Verdict, cause string, now time.Time) (flipped bool, err error) {
+	was := v.Disposition
+	if err := t.get(&was, "SELECT disposition FROM verdict WHERE judgement_id=? AND device_id=?", v.JudgementID, v.DeviceID); err != nil && !errors.Is(err, sql.ErrNoRows) {
+		return false, err
+	}
+	if was != v.Disposition {
+		if _, err := t.exec("INSERT INTO flip (device_id, release_id, was, becomes, cause, at) SELECT ?, release_id, ?, ?, ?, ? FROM judgement WHERE id=?", v.DeviceID, was, v.Disposition, cause, millis(now), v.JudgementID); err != nil {
+			return false, err
+		}
+	}
+	_, err = t.exec(insertVerdict+`(?,?,?,?,?,?,?,?,?,?,?) ON CONFLICT DO UPDATE SET inventory_id=excluded.inventory_id, disposition=excluded.disposition,
+		certain=excluded.certain, publisher=excluded.publisher, fails=excluded.fails, sole=excluded.sole, outcomes=excluded.outcomes, way=excluded.way, next=excluded.next`, v.args()...)
+	return was != v.Disposition, err
 }
 
 // PutRow keeps the packed facts of a machine within a write.
 func (t *Tx) PutRow(device int64, class string, catalogue int, row []byte) error {
-	_, err := t.tx.Exec(`INSERT INTO fact_row (device_id, catalogue, class, row) VALUES (?, ?, ?, ?)
+	_, err := t.exec(`INSERT INTO fact_row (device_id, catalogue, class, row) VALUES (?, ?, ?, ?)
 		ON CONFLICT DO UPDATE SET catalogue=excluded.catalogue, class=excluded.class, row=excluded.row`, device, catalogue, class, row)
 	return err
 }
@@ -177,7 +194,7 @@ func (s *Store) putAll(ctx context.Context, batch []Verdict) error {
 			return err
 		}
 		defer whole.Close()
-		args := make([]any, 0, insertRows*9)
+		args := make([]any, 0, insertRows*11)
 		for len(batch) > 0 {
 			n := min(insertRows, len(batch))
 			args = args[:0]
@@ -242,10 +259,12 @@ type Row struct {
 	Judged  bool
 	Verdict Verdict
 	Packed  []byte // nil where they are missing or of another version
+	Tags    []string
+	Doubted bool // somebody should settle which machine it is
 }
 
-const selectRows = `SELECT d.id, d.key, d.name, d.class, d.maker, d.serial, d.uuid, d.model, d.installed, d.inventory_id, d.taken_at,
-	v.device_id IS NOT NULL, coalesce(v.disposition, 0), coalesce(v.certain, 0), coalesce(v.publisher, 0), coalesce(v.fails, 0), coalesce(v.sole, ''), coalesce(v.outcomes, ''), f.row
+const selectRows = `SELECT d.id, d.key, d.name, d.class, d.maker, d.serial, d.uuid, d.model, d.installed, d.inventory_id, d.taken_at, d.placed, d.retired_at,
+	v.device_id IS NOT NULL, coalesce(v.disposition, 0), coalesce(v.certain, 0), coalesce(v.publisher, 0), coalesce(v.fails, 0), coalesce(v.sole, ''), coalesce(v.outcomes, ''), coalesce(v.way, ''), coalesce(v.next, -1), f.row
 	FROM device d LEFT JOIN verdict v ON v.device_id = d.id AND v.judgement_id = CASE d.class WHEN 'pc' THEN ? WHEN 'mac' THEN ? END
 	LEFT JOIN fact_row f ON f.device_id = d.id AND f.catalogue = ? `
 
@@ -284,8 +303,8 @@ func (s *Store) piece(ctx context.Context, where string, args []any, f func([]Ro
 	for found.Next() {
 		var r Row
 		d, v := &r.Device, &r.Verdict
-		if err = found.Scan(&d.ID, &d.Key, &d.Name, &d.Class, &d.Maker, &d.Serial, &d.UUID, &d.Model, &d.Installed, &d.InventoryID, &d.TakenAt,
-			&r.Judged, &v.Disposition, &v.Certain, &v.Publisher, &v.Fails, &v.Sole, &v.Outcomes, &r.Packed); err != nil {
+		if err = found.Scan(&d.ID, &d.Key, &d.Name, &d.Class, &d.Maker, &d.Serial, &d.UUID, &d.Model, &d.Installed, &d.InventoryID, &d.TakenAt, &d.Placed, &d.RetiredAt,
+			&r.Judged, &v.Disposition, &v.Certain, &v.Publisher, &v.Fails, &v.Sole, &v.Outcomes, &v.Way, &v.Next, &r.Packed); err != nil {
 			break
 		}
 		rows = append(rows, r)
@@ -295,6 +314,9 @@ func (s *Store) piece(ctx context.Context, where string, args []any, f func([]Ro
 	}
 	if len(rows) == 0 {
 		return nil, nil
+	}
+	if err := s.Marked(ctx, rows); err != nil {
+		return nil, err
 	}
 	return rows, f(rows)
 }

@@ -34,7 +34,7 @@ func fill(path string) {
 	}
 	for i := 0; ; i++ {
 		name := fmt.Sprintf("k%d-%05d", os.Getpid(), i)
-		if _, err := s.Keep(ctx, machine(name, name, "", now), unjudged); err != nil {
+		if _, err := s.Keep(ctx, machine(name, name, "", now), store.Entry{Now: now}, unjudged); err != nil {
 			fmt.Println("error", err)
 			os.Exit(1)
 		}

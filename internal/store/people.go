@@ -41,18 +41,19 @@ type User struct {
 	Name     string `db:"name"`
 	Role     string `db:"role"`
 	Password string `db:"password"` // argon2id, in its usual text form
+	Places   string `db:"places"`   // that they are limited to, parted by line feeds; "" is all
 }
 
 // UserByName finds a user. The error may be [ErrNotFound].
 func (s *Store) UserByName(ctx context.Context, name string) (*User, error) {
 	u := new(User)
-	return u, none(s.reader.GetContext(ctx, u, "SELECT name, role, password FROM user WHERE name=?", name))
+	return u, none(s.reader.GetContext(ctx, u, "SELECT name, role, password, places FROM user WHERE name=?", name))
 }
 
 // Users lists them by name, without passwords.
 func (s *Store) Users(ctx context.Context) ([]User, error) {
 	var out []User
-	err := s.reader.SelectContext(ctx, &out, "SELECT name, role FROM user ORDER BY name")
+	err := s.reader.SelectContext(ctx, &out, "SELECT name, role, places FROM user ORDER BY name")
 	return out, err
 }
 
@@ -64,7 +65,7 @@ var ErrLast = errors.New("the last one cannot go")
 // have afterwards; else the error is [ErrLast].
 func (s *Store) ChangeUser(ctx context.Context, u *User, keep string) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error {
-		if _, err := tx.NamedExec("INSERT INTO user (name, role, password) VALUES (:name, :role, :password) ON CONFLICT DO UPDATE SET role=excluded.role, password=CASE excluded.password WHEN '' THEN password ELSE excluded.password END", u); err != nil {
+		if _, err := tx.NamedExec("INSERT INTO user (name, role, password, places) VALUES (:name, :role, :password, :places) ON CONFLICT DO UPDATE SET role=excluded.role, places=excluded.places, password=CASE excluded.password WHEN '' THEN password ELSE excluded.password END", u); err != nil {
 			return err
 		}
 		if u.Password != "" {
@@ -132,7 +133,7 @@ func (s *Store) StartSession(ctx context.Context, sha []byte, user string, now, 
 // SessionUser finds whose session it is. The error may be [ErrNotFound].
 func (s *Store) SessionUser(ctx context.Context, sha []byte, now time.Time) (*User, error) {
 	u := new(User)
-	return u, none(s.reader.GetContext(ctx, u, `SELECT user.name, user.role, user.password FROM session JOIN user ON user.name=session.user
+	return u, none(s.reader.GetContext(ctx, u, `SELECT user.name, user.role, user.password, user.places FROM session JOIN user ON user.name=session.user
 		WHERE session.sha=? AND session.expires_at>?`, sha, millis(now)))
 }
 
@@ -152,6 +153,10 @@ type Token struct {
 	CreatedAt int64  `db:"created_at"`
 	UsedAt    int64  `db:"used_at"`
 	ExpiresAt int64  `db:"expires_at"` // 0: never
+	UsesLeft  int    `db:"uses_left"`  // machines that it may still add; -1: any number
+	Tag       string `db:"tag"`        // that machines it adds are given
+	Place     string `db:"place"`      // and their place
+	Places    string `db:"places"`     // that it is limited to, as of [User]
 }
 
 // Expires is when it stops to let anybody in; zero for never.
@@ -170,14 +175,11 @@ func (t *Token) Times() (created, used time.Time) {
 	return fromMillis(t.CreatedAt), used
 }
 
-// AddToken keeps a token by the hash of its secret; a zero expires is never.
-func (s *Store) AddToken(ctx context.Context, name, scope string, sha []byte, now, expires time.Time) (id int64, err error) {
-	var until int64
-	if !expires.IsZero() {
-		until = millis(expires)
-	}
+// AddToken keeps a token by the hash of its secret.
+func (s *Store) AddToken(ctx context.Context, t *Token, sha []byte) (id int64, err error) {
 	err = s.write(ctx, func(tx *sqlx.Tx) error {
-		res, err := tx.Exec("INSERT INTO token (name, scope, sha, created_at, expires_at) VALUES (?, ?, ?, ?, ?)", name, scope, sha, millis(now), until)
+		res, err := tx.Exec("INSERT INTO token (name, scope, sha, created_at, expires_at, uses_left, tag, place, places) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
+			t.Name, t.Scope, sha, t.CreatedAt, t.ExpiresAt, t.UsesLeft, t.Tag, t.Place, t.Places)
 		if err != nil {
 			return err
 		}
@@ -191,7 +193,7 @@ func (s *Store) AddToken(ctx context.Context, name, scope string, sha []byte, no
 // most once a minute. The error may be [ErrNotFound], for one that has expired, too.
 func (s *Store) TokenBySecret(ctx context.Context, sha []byte, now time.Time) (*Token, error) {
 	t := new(Token)
-	if err := s.reader.GetContext(ctx, t, "SELECT id, name, scope, created_at, used_at, expires_at FROM token WHERE sha=? AND (expires_at=0 OR expires_at>?)", sha, millis(now)); err != nil {
+	if err := s.reader.GetContext(ctx, t, "SELECT id, name, scope, created_at, used_at, expires_at, uses_left, tag, place, places FROM token WHERE sha=? AND (expires_at=0 OR expires_at>?)", sha, millis(now)); err != nil {
 		return nil, none(err)
 	}
 	if millis(now)-t.UsedAt < time.Minute.Milliseconds() {
@@ -206,7 +208,7 @@ func (s *Store) TokenBySecret(ctx context.Context, sha []byte, now time.Time) (*
 // Tokens lists all tokens by name.
 func (s *Store) Tokens(ctx context.Context) ([]Token, error) {
 	var out []Token
-	err := s.reader.SelectContext(ctx, &out, "SELECT id, name, scope, created_at, used_at, expires_at FROM token ORDER BY name")
+	err := s.reader.SelectContext(ctx, &out, "SELECT id, name, scope, created_at, used_at, expires_at, uses_left, tag, place, places FROM token ORDER BY name")
 	return out, err
 }
 
@@ -219,6 +221,66 @@ func (s *Store) DeleteToken(ctx context.Context, id int64) error {
 		}
 		if n, err := res.RowsAffected(); err != nil || n == 0 {
 			return ErrNotFound
+		}
+		return nil
+	})
+}
+
+// AddInvitation keeps a one-time link by the hash of its secret.
+func (s *Store) AddInvitation(ctx context.Context, sha []byte, expires time.Time) error {
+	return s.write(ctx, func(tx *sqlx.Tx) error {
+		_, err := tx.Exec("INSERT INTO invitation (sha, expires_at) VALUES (?, ?)", sha, millis(expires))
+		return err
+	})
+}
+
+// TakeInvitation adds a user with a one-time link, which is used up then with all
+// others. The error may be [ErrNotFound], for one that has expired, too, and
+// [ErrRevision] where the name is taken.
+func (s *Store) TakeInvitation(ctx context.Context, sha []byte, now time.Time, u *User) error {
+	return s.write(ctx, func(tx *sqlx.Tx) error {
+		var n int
+		if err := tx.Get(&n, "SELECT count(*) FROM invitation WHERE sha=? AND expires_at>?", sha, millis(now)); err != nil {
+			return err
+		}
+		if n == 0 {
+			return ErrNotFound
+		}
+		if _, err := tx.Exec("DELETE FROM invitation"); err != nil {
+			return err
+		}
+		if err := tx.Get(&n, "SELECT count(*) FROM user WHERE name=?", u.Name); err != nil {
+			return err
+		}
+		if n > 0 {
+			return ErrRevision
+		}
+		_, err := tx.NamedExec("INSERT INTO user (name, role, password, places) VALUES (:name, :role, :password, :places)", u)
+		return err
+	})
+}
+
+// Settings are all that were set, by name.
+func (s *Store) Settings(ctx context.Context) (map[string]string, error) {
+	var rows []struct {
+		Name  string `db:"name"`
+		Value string `db:"value"`
+	}
+	err := s.reader.SelectContext(ctx, &rows, "SELECT name, value FROM setting")
+	out := map[string]string{}
+	for _, r := range rows {
+		out[r.Name] = r.Value
+	}
+	return out, err
+}
+
+// SetSettings sets some.
+func (s *Store) SetSettings(ctx context.Context, values map[string]string) error {
+	return s.write(ctx, func(tx *sqlx.Tx) error {
+		for name, value := range values {
+			if _, err := tx.Exec("INSERT INTO setting (name, value) VALUES (?, ?) ON CONFLICT DO UPDATE SET value=excluded.value", name, value); err != nil {
+				return err
+			}
 		}
 		return nil
 	})

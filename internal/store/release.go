@@ -118,9 +118,16 @@ func (s *Store) InForce(ctx context.Context, class string) (judgement int64, err
 	return judgement, err
 }
 
-// PutInForce notes the judgement whose verdicts are kept up to date.
-func (s *Store) PutInForce(ctx context.Context, class string, judgement int64) error {
+// PutInForce notes the judgement whose verdicts are kept up to date, and which
+// machines' dispositions it changed.
+func (s *Store) PutInForce(ctx context.Context, class string, judgement int64, now time.Time) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error {
+		if _, err := tx.Exec(`INSERT INTO flip (device_id, release_id, was, becomes, cause, at)
+			SELECT n.device_id, j.release_id, o.disposition, n.disposition, ?, ? FROM target t
+			JOIN verdict o ON o.judgement_id=t.judgement_id JOIN verdict n ON n.judgement_id=? AND n.device_id=o.device_id AND n.disposition<>o.disposition
+			JOIN judgement j ON j.id=n.judgement_id WHERE t.class=? AND t.judgement_id<>n.judgement_id`, ByRules, millis(now), judgement, class); err != nil {
+			return err
+		}
 		_, err := tx.Exec("UPDATE target SET judgement_id=? WHERE class=?", judgement, class)
 		return err
 	})

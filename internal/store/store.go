@@ -41,6 +41,9 @@ type Store struct {
 	lock           *flock.Flock
 	pack           *zstd.Encoder
 	unpack         *zstd.Decoder
+
+	jobs             chan *job     // inventories that wait to be kept, see together
+	closing, drained chan struct{} // no more are taken; the last one is answered
 }
 
 // Open opens the database file, makes it where there is none, and brings an
@@ -92,8 +95,9 @@ func open(path string) (*Store, error) {
 		return nil, errors.Join(err, writer.Close())
 	}
 	reader.SetMaxOpenConns(4)
-	s := &Store{path: path, writer: writer, reader: reader}
-	if s.pack, err = zstd.NewWriter(nil, zstd.WithEncoderLevel(zstd.SpeedFastest), zstd.WithEncoderConcurrency(1)); err == nil {
+	s := &Store{path: path, writer: writer, reader: reader, jobs: make(chan *job, mostWaiting), closing: make(chan struct{}), drained: make(chan struct{})}
+	go s.group()
+	if s.pack, err = zstd.NewWriter(nil, zstd.WithEncoderLevel(zstd.SpeedFastest), zstd.WithEncoderConcurrency(0)); err == nil {
 		s.unpack, err = zstd.NewReader(nil, zstd.WithDecoderMaxMemory(64<<20), zstd.WithDecoderConcurrency(0))
 	}
 	if err != nil {
@@ -171,6 +175,8 @@ func migrate(db *sql.DB) error {
 // Close ends all connections and gives the file free.
 func (s *Store) Close() error {
 	var errs []error
+	close(s.closing)
+	<-s.drained
 	for _, db := range []*sqlx.DB{s.reader, s.writer} {
 		if db != nil {
 			errs = append(errs, db.Close())

@@ -43,7 +43,7 @@ func unjudged(*store.Tx, *store.Device, *inventory.Document) error { return nil 
 
 func machine(name, serial, uuid string, at time.Time) *inventory.Document {
 	d := &inventory.Document{Format: inventory.Format, TakenAt: at, OS: inventory.OS{Platform: some("windows"), Name: some("Skerry 11")}}
-	d.Device.Manufacturer = some("Ostrel")
+	d.Device.Manufacturer, d.Device.Model = some("Ostrel"), some("Slipway 14")
 	for to, v := range map[*inventory.Opt[string]]string{&d.Device.Name: name, &d.Device.Serial: serial, &d.Device.UUID: uuid} {
 		if v != "" {
 			*to = some(v)
@@ -54,7 +54,7 @@ func machine(name, serial, uuid string, at time.Time) *inventory.Document {
 
 func keep(t *testing.T, s *store.Store, d *inventory.Document) store.Kept {
 	t.Helper()
-	k, err := s.Keep(ctx, d, unjudged)
+	k, err := s.Keep(ctx, d, store.Entry{Now: now}, unjudged)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -137,7 +137,7 @@ func TestHistory(t *testing.T) {
 func TestNothingIsKeptWhenJudgingFails(t *testing.T) {
 	s := open(t)
 	boom := errors.New("boom")
-	if _, err := s.Keep(ctx, machine("A", "", "", now), func(*store.Tx, *store.Device, *inventory.Document) error { return boom }); !errors.Is(err, boom) {
+	if _, err := s.Keep(ctx, machine("A", "", "", now), store.Entry{Now: now}, func(*store.Tx, *store.Device, *inventory.Document) error { return boom }); !errors.Is(err, boom) {
 		t.Fatalf("got %v", err)
 	}
 	if _, err := s.DeviceByKey(ctx, "a"); !errors.Is(err, store.ErrNotFound) {
@@ -215,7 +215,7 @@ func TestOpenRefuses(t *testing.T) {
 	tests := []struct{ name, path, want string }{
 		{"not a database", write("text.db", strings.Repeat("not a database ", 100)), "is not a database file"},
 		{"another program's", sqlite("other.db", "CREATE TABLE x (y)"), "is a database of another program"},
-		{"from a newer version", newer, "is from a newer version of rolltop (schema 99; this one knows 4)"},
+		{"from a newer version", newer, "is from a newer version of rolltop (schema 99; this one knows"},
 		{"in use", held, "is in use by another rolltop"},
 		{"a directory", dir, "is a directory"},
 		{"nowhere", path("no/where.db"), "the directory of the database is not there"},
@@ -265,7 +265,7 @@ func TestJudgeAllGoesThroughEveryMachineOfAClass(t *testing.T) {
 		if i%3 == 0 {
 			d.OS.Platform = some("macos")
 		}
-		if _, err := s.Keep(ctx, d, func(tx *store.Tx, device *store.Device, inv *inventory.Document) error {
+		if _, err := s.Keep(ctx, d, store.Entry{Now: now}, func(tx *store.Tx, device *store.Device, inv *inventory.Document) error {
 			return tx.PutRow(device.ID, device.Class, 1, fmt.Appendf(nil, "facts of %d", device.ID))
 		}); err != nil {
 			t.Fatal(err)
@@ -350,7 +350,7 @@ func TestTokensAndSessions(t *testing.T) {
 	if _, err := s.SessionUser(ctx, sha, now); !errors.Is(err, store.ErrNotFound) {
 		t.Errorf("a session survived a new password: %v", err)
 	}
-	id, err := s.AddToken(ctx, "counter", "submit", sha, now, time.Time{})
+	id, err := s.AddToken(ctx, &store.Token{Name: "counter", Scope: "submit", UsesLeft: -1}, sha)
 	if err != nil {
 		t.Fatal(err)
 	}

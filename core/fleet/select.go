@@ -1,0 +1,269 @@
+package fleet
+
+import (
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"rolltop.example/rolltop/core/fact"
+	"rolltop.example/rolltop/core/release"
+	"rolltop.example/rolltop/core/remedy"
+)
+
+// Selection is machines that a filter picked. It is good until the index is
+// changed.
+type Selection struct {
+	x  *Index
+	at []int32
+}
+
+// Each calls f with every one of them, in no order. f must not keep the row.
+func (s Selection) Each(f func(*Row)) {
+	for _, at := range s.at {
+		f(&s.x.rows[at])
+	}
+}
+
+// Len is how many they are.
+func (s Selection) Len() int { return len(s.at) }
+
+// Select picks machines.
+func (x *Index) Select(f Filter) Selection {
+	s := Selection{x, make([]int32, 0, len(x.rows))}
+	tests := make([]func(int32) bool, len(f.terms), len(f.terms)+1)
+	for i := range f.terms {
+		tests[i] = x.test(&f.terms[i], f.now)
+	}
+	if !f.Has("retired") {
+		tests = append(tests, func(at int32) bool { return !x.rows[at].Retired })
+	}
+	for at := range int32(len(x.rows)) {
+		ok := true
+		for _, t := range tests {
+			if ok = t(at); !ok {
+				break
+			}
+		}
+		if ok {
+			s.at = append(s.at, at)
+		}
+	}
+	return s
+}
+
+// by makes a test of a column: the question is asked once for each value.
+func (c *column) by(ask func(fact.Value) bool) func(int32) bool {
+	yes := make([]bool, len(c.values))
+	for i, v := range c.values {
+		yes[i] = i > 0 && ask(v)
+	}
+	return func(at int32) bool { return int(at) < len(c.codes) && yes[c.codes[at]] }
+}
+
+// test makes the test of a term.
+func (x *Index) test(t *term, now time.Time) func(int32) bool {
+	if t.key == "" {
+		return x.word(t.values[0])
+	}
+	if t.def != nil {
+		c := x.facts[t.def.ID]
+		if c == nil {
+			return func(int32) bool { return false }
+		}
+		return c.by(func(v fact.Value) bool {
+			return slices.ContainsFunc(t.wanted, func(w fact.Value) bool { return t.holds(v, w) })
+		})
+	}
+	row := func(ask func(*Row, string) bool) func(int32) bool {
+		return func(at int32) bool {
+			r := &x.rows[at]
+			return slices.ContainsFunc(t.values, func(v string) bool { return ask(r, v) })
+		}
+	}
+	text := func(which int) func(int32) bool {
+		return x.texts[which].by(func(v fact.Value) bool {
+			return slices.ContainsFunc(t.values, func(s string) bool { return strings.EqualFold(v.Text(), s) })
+		})
+	}
+	switch t.key {
+	case "place":
+		return text(textPlace)
+	case "maker":
+		return text(textMaker)
+	case "model":
+		return text(textModel)
+	case "installed":
+		return text(textInstalled)
+	case "class":
+		return text(textClass)
+	case "disposition":
+		of := dispositions(t.values)
+		return func(at int32) bool { return x.rows[at].Judged && of[x.rows[at].Disposition] }
+	case "publisher":
+		of := dispositions(t.values)
+		return func(at int32) bool { return x.rows[at].Judged && of[x.rows[at].Publisher] }
+	case "certainty":
+		return row(func(r *Row, v string) bool { return r.Judged && r.Certain == (v == "confirmed") })
+	case "judged":
+		return row(func(r *Row, v string) bool { return r.Judged == (v == yes) })
+	case "alone":
+		return row(func(r *Row, v string) bool { return r.Sole == v })
+	case "fails":
+		return x.outcome(t.values, 'f')
+	case "unknown":
+		return x.outcome(t.values, 'u')
+	case "tag":
+		return x.tags.by(func(v fact.Value) bool { return slices.ContainsFunc(t.values, v.Has) })
+	case "retired":
+		return row(func(r *Row, v string) bool { return r.Retired == (v == yes) })
+	case "doubt":
+		return row(func(r *Row, v string) bool { return r.Doubted == (v == yes) })
+	case "hold":
+		c := x.facts[fact.OSHeldAt]
+		return yesNo(t.values, func(at int32) bool { return c != nil && int(at) < len(c.codes) && c.codes[at] > 0 })
+	case "route":
+		return row(func(r *Row, v string) bool { return r.Judged && r.Way == v })
+	case "next":
+		of := dispositions(t.values)
+		return func(at int32) bool { r := &x.rows[at]; return r.Judged && r.Next != NoNext && of[r.Next] }
+	case "cause":
+		var want Causes
+		for _, v := range t.values {
+			want |= 1 << slices.Index(CauseNames, v)
+		}
+		return func(at int32) bool { return x.rows[at].Causes&want != 0 }
+	case "ends":
+		return x.ends(t.values[0], now)
+	case "older":
+		days, _ := strconv.Atoi(t.values[0]) // read and checked
+		since := now.AddDate(0, 0, -days).UnixMilli()
+		return func(at int32) bool { return x.taken[at] < since }
+	}
+	return x.missing(t.values)
+}
+
+// yesNo picks machines by yes and no.
+func yesNo(values []string, ask func(int32) bool) func(int32) bool {
+	return func(at int32) bool {
+		got := ask(at)
+		return slices.ContainsFunc(values, func(v string) bool { return got == (v == yes) })
+	}
+}
+
+// ends picks machines that run a release whose support ends within some days, or
+// has ended. Those that run their target already are left out.
+func (x *Index) ends(text string, now time.Time) func(int32) bool {
+	days, _ := strconv.Atoi(text) // read and checked
+	until := now.AddDate(0, 0, days)
+	type key struct {
+		rel  *release.Release
+		code uint32
+	}
+	known := map[key]bool{}
+	return func(at int32) bool {
+		r := &x.rows[at]
+		if r.Release == nil || r.Installed == r.Release.Name {
+			return false
+		}
+		k := key{r.Release, x.texts[textInstalled].codes[at]}
+		yes, ok := known[k]
+		if !ok {
+			end := r.Release.SupportEnds(r.Installed, "")
+			yes = end != nil && !end.Ends.After(until)
+			known[k] = yes
+		}
+		return yes
+	}
+}
+
+func dispositions(names []string) (of [remedy.Undetermined + 1]bool) {
+	for _, n := range names {
+		if d, ok := remedy.DispositionOf(n); ok {
+			of[d] = true
+		}
+	}
+	return of
+}
+
+// holds compares a machine's value with a wanted one.
+func (t *term) holds(v, w fact.Value) bool {
+	switch {
+	case t.op == ">=":
+		return v.Compare(w) >= 0
+	case t.op == "<=":
+		return v.Compare(w) <= 0
+	case v.Kind() == fact.Set:
+		return v.Has(w.Set()[0])
+	}
+	return v.Equal(w)
+}
+
+// word picks machines whose texts contain it.
+func (x *Index) word(word string) func(int32) bool {
+	var texts [searched]func(int32) bool
+	for i := range texts {
+		texts[i] = x.texts[i].by(func(v fact.Value) bool { return strings.Contains(strings.ToLower(v.Text()), word) })
+	}
+	return func(at int32) bool {
+		for _, t := range texts {
+			if t(at) {
+				return true
+			}
+		}
+		return strings.Contains(x.names[at], word)
+	}
+}
+
+// outcome picks machines with a letter at one of some requirements.
+func (x *Index) outcome(requirements []string, letter byte) func(int32) bool {
+	places := map[*release.Release][]int{}
+	return func(at int32) bool {
+		r := &x.rows[at]
+		if r.Release == nil {
+			return false
+		}
+		where, known := places[r.Release]
+		if !known {
+			for i := range r.Release.Requirements {
+				if slices.Contains(requirements, r.Release.Requirements[i].ID) {
+					where = append(where, i)
+				}
+			}
+			places[r.Release] = where
+		}
+		return slices.ContainsFunc(where, func(i int) bool { return i < len(r.Outcomes) && r.Outcomes[i] == letter })
+	}
+}
+
+// letters gives the letter of a machine at a requirement; 'n' where it has none.
+func (x *Index) letters(id string) func(int32) byte {
+	places := map[*release.Release]int{}
+	return func(at int32) byte {
+		r := &x.rows[at]
+		if r.Release == nil {
+			return 'n'
+		}
+		i, known := places[r.Release]
+		if !known {
+			i = slices.IndexFunc(r.Release.Requirements, func(q release.Requirement) bool { return q.ID == id })
+			places[r.Release] = i
+		}
+		if i < 0 || i >= len(r.Outcomes) {
+			return 'n'
+		}
+		return r.Outcomes[i]
+	}
+}
+
+// missing picks machines of which one of some facts is not known, and that are
+// of a class that has it.
+func (x *Index) missing(names []string) func(int32) bool {
+	return func(at int32) bool {
+		return slices.ContainsFunc(names, func(name string) bool {
+			def := fact.ByName(name)
+			c := x.facts[def.ID]
+			return def.Has(x.rows[at].Class) && (c == nil || int(at) >= len(c.codes) || c.codes[at] == 0)
+		})
+	}
+}

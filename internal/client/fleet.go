@@ -1,0 +1,200 @@
+package client
+
+import (
+	"bufio"
+	"bytes"
+	"context"
+	"encoding/json"
+	"fmt"
+	"io"
+	"net/http"
+	"net/url"
+	"strconv"
+	"strings"
+
+	"rolltop.example/rolltop/internal/api"
+)
+
+// List asks for a page of machines.
+type List struct {
+	Where, Sort, After string
+	Page, Size         int
+	Facts              []string
+}
+
+func (l *List) query() url.Values {
+	q := url.Values{"where": {l.Where}, "sort": {l.Sort}, "after": {l.After}, "facts": {strings.Join(l.Facts, ",")}}
+	if l.Page > 0 {
+		q.Set("page", strconv.Itoa(l.Page))
+	}
+	if l.Size > 0 {
+		q.Set("size", strconv.Itoa(l.Size))
+	}
+	for k, v := range q {
+		if v[0] == "" {
+			delete(q, k)
+		}
+	}
+	return q
+}
+
+// DeviceList lists machines.
+func (c *Client) DeviceList(ctx context.Context, l List) (out api.DeviceList, err error) {
+	return out, c.get(ctx, "devices", l.query(), &out)
+}
+
+// Grid is machines beside the requirements of the target of a class.
+func (c *Client) Grid(ctx context.Context, l List, class string) (g api.Grid, err error) {
+	q := l.query()
+	q.Set("class", class)
+	return g, c.get(ctx, "grid", q, &g)
+}
+
+// Mark writes on machines.
+func (c *Client) Mark(ctx context.Context, m api.Marks) (out api.Marked, err error) {
+	return out, c.send(ctx, http.MethodPost, "marks", m, &out)
+}
+
+// Tags lists the tags that machines bear.
+func (c *Client) Tags(ctx context.Context) (l api.TagList, err error) {
+	return l, c.get(ctx, "tags", nil, &l)
+}
+
+// Filters lists saved filters.
+func (c *Client) Filters(ctx context.Context) (l api.SavedFilterList, err error) {
+	return l, c.get(ctx, "filters", nil, &l)
+}
+
+// SaveFilter keeps a filter under a name.
+func (c *Client) SaveFilter(ctx context.Context, name string, f api.SaveFilter) (out api.SavedFilter, err error) {
+	return out, c.send(ctx, http.MethodPut, "filters/"+url.PathEscape(name), f, &out)
+}
+
+// DropFilter forgets a saved filter.
+func (c *Client) DropFilter(ctx context.Context, name string) error {
+	return c.call(ctx, http.MethodDelete, "filters/"+url.PathEscape(name), "", nil, nil)
+}
+
+// Doubts lists machines that may be one, and inventories that may be of another.
+func (c *Client) Doubts(ctx context.Context) (l api.DoubtList, err error) {
+	return l, c.get(ctx, "doubts", nil, &l)
+}
+
+// SettleDoubt says whether it is one machine (same) or two (apart).
+func (c *Client) SettleDoubt(ctx context.Context, id int64, verdict string) error {
+	return c.send(ctx, http.MethodPost, "doubts/"+strconv.FormatInt(id, 10), api.SettleDoubt{Verdict: verdict}, nil)
+}
+
+// ModelFacts lists facts that hold for every machine of a model.
+func (c *Client) ModelFacts(ctx context.Context) (l api.ModelFactList, err error) {
+	return l, c.get(ctx, "model-facts", nil, &l)
+}
+
+// EnterModelFact enters one.
+func (c *Client) EnterModelFact(ctx context.Context, f api.EnterModelFact) (out api.ModelFactEntered, err error) {
+	return out, c.send(ctx, http.MethodPost, "model-facts", f, &out)
+}
+
+// TakeBackModelFact takes one back.
+func (c *Client) TakeBackModelFact(ctx context.Context, id int64) (out api.ModelFactEntered, err error) {
+	return out, c.call(ctx, http.MethodDelete, "model-facts/"+strconv.FormatInt(id, 10), "", nil, &out)
+}
+
+// Expected lists the machines that should be here.
+func (c *Client) Expected(ctx context.Context) (l api.ExpectedList, err error) {
+	return l, c.get(ctx, "expected", nil, &l)
+}
+
+// SetExpected replaces the list of them.
+func (c *Client) SetExpected(ctx context.Context, list []api.Expected) (l api.ExpectedList, err error) {
+	return l, c.send(ctx, http.MethodPut, "expected", api.SetExpected{Machines: list}, &l)
+}
+
+// SayWhy says why an expected machine does not report.
+func (c *Client) SayWhy(ctx context.Context, id int64, why api.SayWhy) error {
+	return c.send(ctx, http.MethodPut, "expected/"+strconv.FormatInt(id, 10)+"/reason", why, nil)
+}
+
+// Progress is how many machines there were of each disposition, day by day.
+func (c *Client) Progress(ctx context.Context, days int) (p api.Progress, err error) {
+	return p, c.get(ctx, "progress", url.Values{"days": {strconv.Itoa(days)}}, &p)
+}
+
+// Hooks lists the addresses that are told of changes.
+func (c *Client) Hooks(ctx context.Context) (l api.HookList, err error) {
+	return l, c.get(ctx, "hooks", nil, &l)
+}
+
+// PutHook adds an address, or changes one.
+func (c *Client) PutHook(ctx context.Context, name string, h api.PutHook) (out api.HookPut, err error) {
+	return out, c.send(ctx, http.MethodPut, "hooks/"+url.PathEscape(name), h, &out)
+}
+
+// RemoveHook tells an address no more.
+func (c *Client) RemoveHook(ctx context.Context, name string) error {
+	return c.call(ctx, http.MethodDelete, "hooks/"+url.PathEscape(name), "", nil, nil)
+}
+
+// Settings are those of the service.
+func (c *Client) Settings(ctx context.Context) (s api.Settings, err error) {
+	return s, c.get(ctx, "settings", nil, &s)
+}
+
+// PutSettings changes them.
+func (c *Client) PutSettings(ctx context.Context, in api.Settings) (s api.Settings, err error) {
+	return s, c.send(ctx, http.MethodPut, "settings", in, &s)
+}
+
+// ReadSheet makes inventories of a spreadsheet, and keeps nothing.
+func (c *Client) ReadSheet(ctx context.Context, in api.ReadSheet) (out api.SheetRead, err error) {
+	return out, c.send(ctx, http.MethodPost, "sheets/read", in, &out)
+}
+
+// TakeInvitation makes the first administrator with a one-time link.
+func (c *Client) TakeInvitation(ctx context.Context, in api.TakeInvitation) (w api.Who, err error) {
+	return w, c.send(ctx, http.MethodPost, "session/first", in, &w)
+}
+
+// EndOwnToken ends the token of the client.
+func (c *Client) EndOwnToken(ctx context.Context) error {
+	return c.call(ctx, http.MethodDelete, "session/token", "", nil, nil)
+}
+
+// SignIn signs in with a password and makes a token that may do what its owner may.
+func (c *Client) SignIn(ctx context.Context, name, password string, t api.NewOwnToken) (m api.TokenMade, err error) {
+	body, err := json.Marshal(api.Credentials{Name: name, Password: password})
+	if err != nil {
+		return m, err
+	}
+	res, err := c.open(ctx, http.MethodPost, "session", "application/json", bytes.NewReader(body), nil)
+	if err != nil {
+		return m, err
+	}
+	defer res.Body.Close()
+	session := &Client{base: c.base, http: c.http, cookies: res.Cookies()}
+	defer func() { _ = session.call(ctx, http.MethodDelete, "session", "", nil, nil) }() // it ends by itself, too
+	return m, session.send(ctx, http.MethodPost, "session/token", t, &m)
+}
+
+// Lines hands in several inventories, one a line, and calls each for every answer,
+// in their order, while they are still being sent.
+func (c *Client) Lines(ctx context.Context, lines io.Reader, each func(*api.SubmittedLine)) error {
+	res, err := c.open(ctx, http.MethodPost, "inventories/lines", "application/x-ndjson", lines, nil)
+	if err != nil {
+		return err
+	}
+	defer res.Body.Close()
+	scan := bufio.NewScanner(res.Body)
+	scan.Buffer(nil, 1<<20)
+	for scan.Scan() {
+		l := new(api.SubmittedLine)
+		if err := json.Unmarshal(scan.Bytes(), l); err != nil {
+			return fmt.Errorf("the answer of %s cannot be read, is it a rolltop service? %w", c.base, err)
+		}
+		each(l)
+	}
+	if err := scan.Err(); err != nil {
+		return fmt.Errorf("the answer of %s broke off; what was answered is kept: %w", c.base, err)
+	}
+	return nil
+}

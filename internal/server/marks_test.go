@@ -1,0 +1,240 @@
+package server_test
+
+import (
+	"fmt"
+	"strings"
+	"testing"
+
+	"rolltop.example/rolltop/core/inventory"
+	"rolltop.example/rolltop/internal/api"
+	"rolltop.example/rolltop/internal/client"
+	"rolltop.example/rolltop/internal/server"
+	"rolltop.example/rolltop/internal/servertest"
+)
+
+func total(t *testing.T, c *client.Client, where string) int {
+	t.Helper()
+	l, err := c.DeviceList(ctx, client.List{Where: where, Size: 1})
+	if err != nil {
+		t.Fatalf("%s: %v", where, err)
+	}
+	return l.Total
+}
+
+// refused wants an error that says something.
+func refused(t *testing.T, what string, err error, want string) {
+	t.Helper()
+	if err == nil || !strings.Contains(err.Error(), want) {
+		t.Errorf("%s: %v, want %q", what, err, want)
+	}
+}
+
+func TestMarks(t *testing.T) {
+	t.Parallel()
+	s := servertest.Demo(t, nil)
+	elsewhere, no, yes := "Outer Light", false, true
+	at := total(t, s.Client, `place="Gull Quay"`)
+	m, err := s.Client.Mark(ctx, api.Marks{Where: `place="Gull Quay"`, Tag: []string{"season", "counter"}})
+	if err != nil || m.Picked != at || m.Changed != at {
+		t.Fatalf("%+v %v, of %d", m, err, at)
+	}
+	if m, err := s.Client.Mark(ctx, api.Marks{Where: "tag=season", Tag: []string{"season"}}); err != nil || m.Changed != 0 {
+		t.Errorf("a tag again: %+v %v", m, err)
+	}
+	if n := total(t, s.Client, "tag=season"); n != at {
+		t.Errorf("%d are tagged", n)
+	}
+	if m, err := s.Client.Mark(ctx, api.Marks{Keys: []string{"gull-001", "gull-002"}, Untag: []string{"season"}, Place: &elsewhere}); err != nil || m.Changed != 2 {
+		t.Errorf("%+v %v", m, err)
+	}
+	if n := total(t, s.Client, `tag=counter place="Outer Light"`); n != 2 {
+		t.Errorf("%d were moved", n)
+	}
+	// A retired machine is out of every list that does not ask for it, and comes back
+	// with its next inventory.
+	all := total(t, s.Client, "")
+	if _, err := s.Client.Mark(ctx, api.Marks{Keys: []string{"gull-001"}, Retire: &yes}); err != nil {
+		t.Fatal(err)
+	}
+	if n := total(t, s.Client, ""); n != all-1 || total(t, s.Client, "retired=yes") != 1 {
+		t.Errorf("%d of %d are left", n, all)
+	}
+	inv, err := s.Client.Inventory(ctx, "gull-001", 0)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := s.Client.Submit(ctx, inv); err != nil || total(t, s.Client, "retired=yes") != 0 {
+		t.Errorf("it did not come back: %v", err)
+	}
+	tags, err := s.Client.Tags(ctx)
+	if err != nil || len(tags.Tags) != 2 || tags.Tags[1].Count != at-2 || total(t, s.Client, tags.Tags[1].Where) != at-2 {
+		t.Errorf("%+v %v", tags, err)
+	}
+	for want, m := range map[string]api.Marks{"is no tag": {Where: "gull", Tag: []string{"a b"}}, "say what to write": {Where: "gull"}, "say which machines": {Tag: []string{"x"}}, `there is no machine "nobody"`: {Keys: []string{"gull-001", "nobody"}, Retire: &no}, "has no key": {Where: "plcae=x", Tag: []string{"x"}}} {
+		_, err := s.Client.Mark(ctx, m)
+		refused(t, fmt.Sprintf("%+v", m), err, want)
+	}
+	acts, err := s.Client.Acts(ctx, "", "", 0, 10)
+	if err != nil || !strings.Contains(acts.Acts[len(acts.Acts)-1].Becomes+acts.Acts[0].Becomes, "out of use on one machine: gull-001") {
+		t.Errorf("%+v %v", acts, err)
+	}
+}
+
+// From page to page, in every order, each machine comes once; the filter and columns
+// that were saved come back.
+func TestPagesAndSavedFilters(t *testing.T) {
+	t.Parallel()
+	s := servertest.Demo(t, nil)
+	for _, sort := range []string{"name", "-taken", "place", "memory.installed_bytes", "-needs.tpm"} {
+		seen, after, from := map[string]bool{}, "", 0
+		for {
+			l, err := s.Client.DeviceList(ctx, client.List{Sort: sort, After: after, Size: 37, Facts: []string{"memory.installed_bytes"}})
+			if err != nil {
+				t.Fatal(err)
+			}
+			if l.From != from {
+				t.Errorf("%s: from %d, want %d", sort, l.From, from)
+			}
+			for _, d := range l.Devices {
+				seen[d.Key] = true
+				if d.Facts["memory.installed_bytes"] == "" && d.Disposition == "ready" {
+					t.Errorf("%s has no column", d.Name)
+				}
+			}
+			if from += len(l.Devices); l.Next == "" {
+				break
+			}
+			after = l.Next
+		}
+		if len(seen) != 284 || from != 284 {
+			t.Errorf("%s: %d machines on the pages, %d rows", sort, len(seen), from)
+		}
+	}
+	_, err := s.Client.DeviceList(ctx, client.List{After: "%%%"})
+	refused(t, "a page of nowhere", err, "is not what a page gave")
+	f, err := s.Client.SaveFilter(ctx, "to refit", api.SaveFilter{Filter: "disposition=refit   place='x'", Sort: "-fails", Facts: []string{"tpm.state"}})
+	if err != nil || f.Filter != "disposition=refit place='x'" || f.By == "" {
+		t.Errorf("%+v %v", f, err)
+	}
+	_, err = s.Client.SaveFilter(ctx, "x", api.SaveFilter{Filter: "dispositon=refit"})
+	refused(t, "a mistake", err, "disposition")
+	_, err = s.Client.SaveFilter(ctx, "x", api.SaveFilter{Sort: "nam"})
+	refused(t, "no order", err, "cannot be sorted")
+	_, err = s.Client.SaveFilter(ctx, "x", api.SaveFilter{Facts: []string{"tpm.stat"}})
+	refused(t, "no fact", err, "tpm.state")
+	l, err := s.Client.Filters(ctx)
+	if err != nil || len(l.Filters) != 1 || l.Filters[0].Facts[0] != "tpm.state" {
+		t.Errorf("%+v %v", l, err)
+	}
+	if err := s.Client.DropFilter(ctx, "to refit"); err != nil {
+		t.Error(err)
+	}
+	refused(t, "twice", s.Client.DropFilter(ctx, "to refit"), "there is no saved filter")
+}
+
+// Whoever is limited to places sees their machines and nothing of the others, by
+// whatever way they ask.
+func TestLimitedToPlaces(t *testing.T) {
+	t.Parallel()
+	s := servertest.Demo(t, nil)
+	m, err := s.Client.AddToken(ctx, api.NewToken{Name: "gull", Scope: "work", Places: []string{"Gull Quay"}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	c := s.As(t, m.Secret)
+	mine := total(t, s.Client, `place="Gull Quay"`)
+	if got := total(t, c, ""); got != mine || total(t, c, `place="Holm Ferry"`) != 0 {
+		t.Errorf("it sees %d machines of %d", got, mine)
+	}
+	if f, err := c.Fleet(ctx, ""); err != nil || f.Total != mine || len(f.Places) != 1 || strings.Contains(f.Where, "Gull") {
+		t.Errorf("%d machines, %d places, %v", f.Total, len(f.Places), err)
+	}
+	if g, err := c.Grid(ctx, client.List{Size: 1000}, "pc"); err != nil || g.Total > mine || g.Total == 0 {
+		t.Errorf("%d %v", g.Total, err)
+	}
+	var b strings.Builder
+	if err := c.Export(ctx, "", "csv", nil, &b); err != nil || strings.Count(b.String(), "\n") != mine+1 || strings.Contains(b.String(), "HOLM") {
+		t.Errorf("the export has %d lines, %v", strings.Count(b.String(), "\n"), err)
+	}
+	if d, err := c.Device(ctx, "gull-001"); err != nil || d.SameModel != nil {
+		t.Errorf("%v %+v", err, d.SameModel)
+	}
+	// Every operation on a machine of another place: there is no such machine.
+	for op := range operations(t, s.URL) {
+		method, path, _ := strings.Cut(op, " ")
+		if !strings.HasPrefix(path, "/devices/{key}") || scopes[op] == "manage" {
+			continue
+		}
+		path = strings.NewReplacer("{key}", "holm-001", "{fact}", "tpm.state", "{kind}", "step", "{item}", "tpm-on").Replace(path)
+		if status, _, body := call(t, method, s.URL+"/api"+path, m.Secret, "application/json", `{"value":"off","state":"done"}`); status != 404 || !strings.Contains(body, "there is no machine") {
+			t.Errorf("%s: %d %s", op, status, body)
+		}
+	}
+	for path, want := range map[string]int{"/api/compare?a=gull-001&b=holm-001": 404, "/api/compare?a=gull-001&b=gull-002": 200, "/metrics": 403} {
+		if status, _, _ := call(t, "GET", s.URL+path, m.Secret, "", ""); status != want {
+			t.Errorf("%s: %d, want %d", path, status, want)
+		}
+	}
+	_, err = c.EnterModelFact(ctx, api.EnterModelFact{Maker: "Ostrel", Model: "Slipway 14", Fact: "tpm.header", Value: "false"})
+	refused(t, "a fact of all machines of a model", err, "limited to Gull Quay")
+	away := "Holm Ferry"
+	_, err = c.Mark(ctx, api.Marks{Keys: []string{"gull-001"}, Place: &away})
+	refused(t, "giving a machine away", err, "would lose")
+	_, err = c.Mark(ctx, api.Marks{Keys: []string{"holm-001"}, Tag: []string{"x"}})
+	refused(t, "marking another's", err, "there is no machine")
+	// People are limited as tokens are; an administrator cannot be.
+	_, err = s.Client.PutUser(ctx, "master", api.PutUser{Role: "administrator", Places: []string{"Gull Quay"}})
+	refused(t, "a limited administrator", err, "sees everything")
+	if _, err := s.Client.PutUser(ctx, "clerk", api.PutUser{Role: "viewer", Places: []string{"Gull Quay"}, Password: "harbour-lights-2"}); err != nil {
+		t.Fatal(err)
+	}
+	anon := s.As(t, "")
+	own, err := anon.SignIn(ctx, "clerk", "harbour-lights-2", api.NewOwnToken{Name: "laptop"})
+	if err != nil || total(t, s.As(t, own.Secret), "") != mine {
+		t.Errorf("%+v %v", own, err)
+	}
+}
+
+// Viewers see no serial numbers and no installed titles, until an administrator says
+// otherwise.
+func TestWhatViewersSee(t *testing.T) {
+	t.Parallel()
+	s := servertest.Demo(t, nil)
+	viewer := s.NewToken(t, "viewer", server.ScopeRead)
+	c := s.As(t, viewer)
+	body, err := s.Client.Inventory(ctx, "gull-007", 0)
+	if err != nil {
+		t.Fatal(err)
+	}
+	whole, err := inventory.Read("x", body)
+	if err != nil || whole.Device.Serial.Or("") == "" {
+		t.Fatalf("%v", err)
+	}
+	secrets := []string{whole.Device.Serial.Or(""), whole.Device.UUID.Or("?")}
+	for _, path := range []string{"/devices/gull-007", "/devices/gull-007/inventory", "/compare?a=gull-007&b=gull-001", "/devices/gull-007/report"} {
+		_, _, all := call(t, "GET", s.URL+"/api"+path, s.Token, "", "")
+		_, _, got := call(t, "GET", s.URL+"/api"+path, viewer, "", "")
+		for _, secret := range secrets {
+			if strings.Contains(got, secret) {
+				t.Errorf("%s shows %s to a viewer", path, secret)
+			}
+		}
+		if !strings.Contains(all, secrets[0]) && path == "/devices/gull-007" {
+			t.Errorf("%s does not show %s to an administrator", path, secrets[0])
+		}
+	}
+	_, err = c.DeviceList(ctx, client.List{Facts: []string{"device.serial"}})
+	refused(t, "a column", err, "your role does not show")
+	refused(t, "an export", c.Export(ctx, "", "csv", []string{"device.uuid"}, new(strings.Builder)), "your role does not show")
+	set, err := s.Client.Settings(ctx)
+	if err != nil || set.StaleDays != 30 || set.HistoryMonths != 13 {
+		t.Fatalf("%+v %v", set, err)
+	}
+	set.ViewersSeeAll = true
+	if _, err := s.Client.PutSettings(ctx, set); err != nil {
+		t.Fatal(err)
+	}
+	if _, _, got := call(t, "GET", s.URL+"/api/devices/gull-007", viewer, "", ""); !strings.Contains(got, secrets[0]) {
+		t.Error("the setting has no effect")
+	}
+}

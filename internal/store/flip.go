@@ -1,0 +1,100 @@
+package store
+
+import (
+	"context"
+	"database/sql"
+	"time"
+
+	"github.com/jmoiron/sqlx"
+)
+
+// one makes a change of nothing [ErrNotFound].
+func one(res sql.Result, err error) error {
+	if err != nil {
+		return err
+	}
+	if n, err := res.RowsAffected(); err != nil || n == 0 {
+		return ErrNotFound
+	}
+	return nil
+}
+
+// Flip is a change of a machine's disposition.
+type Flip struct {
+	ID      int64  `db:"id"`
+	Key     string `db:"key"`
+	Name    string `db:"name"`
+	Release string `db:"release_id"`
+	Was     int    `db:"was"`
+	Becomes int    `db:"becomes"`
+	Cause   string `db:"cause"`
+	Millis  int64  `db:"at"`
+}
+
+// At is when it was noted.
+func (f *Flip) At() time.Time { return fromMillis(f.Millis) }
+
+// Flips lists those behind a number, in their order.
+func (s *Store) Flips(ctx context.Context, after int64, limit int) ([]Flip, error) {
+	var out []Flip
+	err := s.reader.SelectContext(ctx, &out, "SELECT f.id, d.key, d.name, f.release_id, f.was, f.becomes, f.cause, f.at FROM flip f JOIN device d ON d.id=f.device_id WHERE f.id>? ORDER BY f.id LIMIT ?", after, limit)
+	return out, err
+}
+
+// FlipsOf lists a machine's, the latest first.
+func (s *Store) FlipsOf(ctx context.Context, device int64) ([]Flip, error) {
+	var out []Flip
+	err := s.reader.SelectContext(ctx, &out, "SELECT id, '' AS key, '' AS name, release_id, was, becomes, cause, at FROM flip WHERE device_id=? ORDER BY id DESC LIMIT 1000", device)
+	return out, err
+}
+
+// Hook is an address that is told of flips.
+type Hook struct {
+	Name     string `db:"name"`
+	URL      string `db:"url"`
+	Secret   string `db:"secret"`
+	LastFlip int64  `db:"last_flip"`
+	Tries    int    `db:"tries"`
+	NextAt   int64  `db:"next_at"`
+	SentAt   int64  `db:"sent_at"`
+	Problem  string `db:"problem"`
+	Waiting  int    `db:"waiting"`
+}
+
+// Hooks lists them by name.
+func (s *Store) Hooks(ctx context.Context) ([]Hook, error) {
+	var out []Hook
+	err := s.reader.SelectContext(ctx, &out, "SELECT h.*, (SELECT count(*) FROM flip WHERE id>h.last_flip) AS waiting FROM hook h ORDER BY name")
+	return out, err
+}
+
+// PutHook adds one, which is told of what comes from now on, or changes its
+// address, and its key where one is given.
+func (s *Store) PutHook(ctx context.Context, h *Hook) error {
+	return s.write(ctx, func(tx *sqlx.Tx) error {
+		_, err := tx.NamedExec(`INSERT INTO hook (name, url, secret, last_flip) SELECT :name, :url, :secret, coalesce(max(id), 0) FROM flip WHERE true
+			ON CONFLICT (name) DO UPDATE SET url=excluded.url, secret=CASE excluded.secret WHEN '' THEN secret ELSE excluded.secret END, tries=0, next_at=0, problem=''`, h)
+		return err
+	})
+}
+
+// RemoveHook forgets one. The error may be [ErrNotFound].
+func (s *Store) RemoveHook(ctx context.Context, name string) error {
+	return s.write(ctx, func(tx *sqlx.Tx) error { return one(tx.Exec("DELETE FROM hook WHERE name=?", name)) })
+}
+
+// Delivered notes that an address took all flips up to one.
+func (s *Store) Delivered(ctx context.Context, name string, upTo int64, now time.Time) error {
+	return s.write(ctx, func(tx *sqlx.Tx) error {
+		_, err := tx.Exec("UPDATE hook SET last_flip=max(last_flip, ?), tries=0, next_at=0, sent_at=?, problem='' WHERE name=?", upTo, millis(now), name)
+		return err
+	})
+}
+
+// Undelivered notes that an address did not take them, and when to try again.
+func (s *Store) Undelivered(ctx context.Context, name, problem string, next time.Time) error {
+	return s.write(ctx, func(tx *sqlx.Tx) error {
+		_, err := tx.Exec("UPDATE hook SET tries=tries+1, next_at=?, problem=? WHERE name=?", millis(next), problem, name)
+		return err
+	})
+}

@@ -1,0 +1,292 @@
+package store
+
+import (
+	"cmp"
+	"context"
+	"crypto/sha256"
+	"database/sql"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"rolltop.example/rolltop/core/fact"
+	"rolltop.example/rolltop/core/identity"
+	"rolltop.example/rolltop/core/inventory"
+)
+
+// Kept is what became of an inventory that was handed in.
+type Kept struct {
+	Device   Device
+	Created  bool // a machine not seen before
+	Changed  bool // readings that this machine did not have before
+	IsLatest bool // no later inventory of this machine is there
+
+	Who identity.Kind // how it was recognised
+	Why string        // for what is not beyond doubt: a sentence
+}
+
+// Entry is how an inventory comes in.
+type Entry struct {
+	Now   time.Time
+	Token int64  // of the token that may add only some machines; 0: any number
+	Tag   string // a machine that it adds is given this tag
+	Place string // and this place
+}
+
+// ErrUsedUp refuses a machine more than a token may add.
+var ErrUsedUp = errors.New("the token has added as many machines as it may")
+
+// Keep stores an inventory with its machine. The same readings again only move
+// the time; an older inventory joins the history and does not become the
+// machine's latest. judge is called in the same transaction for the machine's
+// latest inventory, so that a verdict never lags behind it. The error may be
+// [ErrBusy] or [ErrUsedUp].
+func (s *Store) Keep(ctx context.Context, d *inventory.Document, e Entry, judge func(*Tx, *Device, *inventory.Document) error) (Kept, error) {
+	body, err := json.Marshal(d)
+	if err != nil {
+		return Kept{}, err
+	}
+	sha, err := readingsHash(d)
+	if err != nil {
+		return Kept{}, err
+	}
+	packed := s.pack.EncodeAll(body, make([]byte, 0, len(body)/3))
+	var k Kept
+	err = s.together(ctx, func(tx *Tx) error {
+		if err := tx.recognise(d, &e, &k); err != nil {
+			return err
+		}
+		id, changed, err := tx.keepInventory(k.Device.ID, d.TakenAt, sha, packed)
+		if err != nil {
+			return err
+		}
+		k.Changed = changed
+		if err := tx.doubt(&k, id, e.Now); err != nil {
+			return err
+		}
+		if at := millis(d.TakenAt); k.Created || at >= k.Device.TakenAt {
+			k.IsLatest = true
+			board := k.Device.Board
+			describe(&k.Device, d)
+			k.Device.InventoryID, k.Device.TakenAt = id, at
+			if board != "" && board != k.Device.Board {
+				if err := tx.boardChanged(k.Device.ID, e.Now); err != nil {
+					return err
+				}
+			}
+			if err := tx.update(&k.Device); err != nil {
+				return err
+			}
+			return judge(tx, &k.Device, d)
+		}
+		return nil
+	})
+	if err != nil {
+		return Kept{}, err
+	}
+	return k, nil
+}
+
+func (t *Tx) update(d *Device) error {
+	_, err := t.exec(`UPDATE device SET name=?, class=?, maker=?, serial=?, uuid=?, model=?, installed=?, inventory_id=?, taken_at=?, board=?, retired_at=? WHERE id=?`,
+		d.Name, d.Class, d.Maker, d.Serial, d.UUID, d.Model, d.Installed, d.InventoryID, d.TakenAt, d.Board, d.RetiredAt, d.ID)
+	return err
+}
+
+// boardChanged ends facts that a person entered: they were of another board.
+func (t *Tx) boardChanged(device int64, now time.Time) error {
+	_, err := t.exec("UPDATE hand_fact SET ended_at=?, ended_by='the board was exchanged' WHERE device_id=? AND ended_at=0", millis(now), device)
+	return err
+}
+
+// readingsHash covers what was read and not when.
+func readingsHash(d *inventory.Document) ([]byte, error) {
+	c := *d
+	c.TakenAt, c.Collector.DurationMS = time.Time{}, inventory.Opt[int64]{}
+	b, err := json.Marshal(&c)
+	if err != nil {
+		return nil, err
+	}
+	sum := sha256.Sum256(b)
+	return sum[:], nil
+}
+
+// unnamed stands where a machine has no host name.
+const unnamed = "unnamed"
+
+// describe copies what lists show. What an inventory without rights could not
+// read stays as an earlier one gave it.
+func describe(v *Device, d *inventory.Document) {
+	keep := func(to *string, from inventory.Opt[string]) {
+		if s, ok := from.Get(); ok {
+			*to = s
+		}
+	}
+	keep(&v.Name, d.Device.Name)
+	keep(&v.Maker, d.Device.Manufacturer)
+	keep(&v.Serial, d.Device.Serial)
+	keep(&v.UUID, d.Device.UUID)
+	keep(&v.Model, d.Device.ModelID)
+	keep(&v.Model, d.Device.Model)
+	keep(&v.Installed, d.OS.Name)
+	keep(&v.Board, d.Device.Board.Serial)
+	v.Class = fact.Read(d).Class()
+	if v.Name == "" {
+		v.Name = unnamed
+	}
+}
+
+// candidates are the machines that share something with an inventory's.
+const (
+	byNumbers = "SELECT * FROM device WHERE uuid<>'' AND uuid IN (?, ?) UNION SELECT * FROM device WHERE maker=? AND serial=? AND serial<>'' ORDER BY id LIMIT 100"
+	byRest    = "SELECT * FROM device WHERE name=? UNION SELECT * FROM device WHERE board=? AND board<>'' ORDER BY id LIMIT 100"
+)
+
+// recognise finds the machine that an inventory is of, or makes one.
+func (t *Tx) recognise(d *inventory.Document, e *Entry, k *Kept) error {
+	var n Device
+	describe(&n, d)
+	m := n.marks()
+	found := map[int64]Device{}
+	answer := identity.Answer{}
+	for _, look := range []struct {
+		use   bool
+		query string
+		args  []any
+	}{
+		{!m.Blank(), byNumbers, []any{n.UUID, identity.Swap(n.UUID), n.Maker, n.Serial}},
+		{true, byRest, []any{n.Name, n.Board}},
+	} {
+		if !look.use || answer.Kind == identity.Same {
+			continue
+		}
+		var list []Device
+		if err := t.list(&list, look.query, look.args...); err != nil {
+			return err
+		}
+		for _, d := range list {
+			found[d.ID] = d
+		}
+		answer = identity.Decide(m, known(found))
+	}
+	k.Who, k.Why = answer.Kind, answer.Why
+	if answer.Kind != identity.New && answer.Kind != identity.Conflict {
+		k.Device = found[answer.ID]
+		k.Device.RetiredAt = 0 // it is back
+		return nil
+	}
+	if err := t.add(n, d.TakenAt, e, k); err != nil {
+		return err
+	}
+	if answer.Kind == identity.Conflict {
+		_, err := t.exec(insertDoubt, k.Device.ID, answer.ID, 0, answer.Kind.String(), answer.Why, millis(e.Now))
+		return err
+	}
+	return nil
+}
+
+// marks are what tells the machine from others.
+func (d *Device) marks() identity.Marks {
+	m := identity.Marks{Maker: d.Maker, Model: d.Model, Serial: d.Serial, UUID: d.UUID, Board: d.Board, Name: d.Name}
+	if m.Name == unnamed {
+		m.Name = ""
+	}
+	return m
+}
+
+func known(found map[int64]Device) []identity.Known {
+	out := make([]identity.Known, 0, len(found))
+	for id, d := range found {
+		out = append(out, identity.Known{ID: id, Marks: d.marks()})
+	}
+	slices.SortFunc(out, func(a, b identity.Known) int { return cmp.Compare(a.ID, b.ID) })
+	return out
+}
+
+// doubt notes what was odd about recognising a machine, once.
+func (t *Tx) doubt(k *Kept, inventory int64, now time.Time) error {
+	if k.Who != identity.Noted && k.Who != identity.Weak {
+		return nil
+	}
+	_, err := t.exec(insertDoubt, k.Device.ID, k.Device.ID, inventory, k.Who.String(), k.Why, millis(now))
+	return err
+}
+
+const insertDoubt = "INSERT INTO doubt (device_id, other_id, inventory_id, kind, why, at) VALUES (?, ?, ?, ?, ?, ?) ON CONFLICT DO NOTHING"
+
+// add makes a machine.
+func (t *Tx) add(n Device, at time.Time, e *Entry, k *Kept) error {
+	if e.Token != 0 {
+		res, err := t.exec("UPDATE token SET uses_left=uses_left-1 WHERE id=? AND uses_left>0", e.Token)
+		if err != nil {
+			return err
+		}
+		if taken, err := res.RowsAffected(); err != nil || taken == 0 {
+			return cmp.Or(err, ErrUsedUp)
+		}
+	}
+	k.Created, k.Device = true, n
+	key, err := t.freeKey(n.Name)
+	if err != nil {
+		return err
+	}
+	k.Device.Key, k.Device.TakenAt, k.Device.Placed = key, millis(at), e.Place
+	v := &k.Device
+	res, err := t.exec(`INSERT INTO device (key, name, class, maker, serial, uuid, model, installed, taken_at, board, placed) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
+		v.Key, v.Name, v.Class, v.Maker, v.Serial, v.UUID, v.Model, v.Installed, v.TakenAt, v.Board, v.Placed)
+	if err != nil {
+		return err
+	}
+	if v.ID, err = res.LastInsertId(); err != nil || e.Tag == "" {
+		return err
+	}
+	_, err = t.exec(insertTag, v.ID, e.Tag)
+	return err
+}
+
+// freeKey makes a short name for addresses from a host name.
+func (t *Tx) freeKey(name string) (string, error) {
+	base := strings.Trim(strings.Map(func(c rune) rune {
+		switch {
+		case c >= 'a' && c <= 'z', c >= '0' && c <= '9', c == '-', c == '_':
+			return c
+		case c >= 'A' && c <= 'Z':
+			return c + 'a' - 'A'
+		}
+		return '-'
+	}, name), "-")
+	if base == "" {
+		base = "machine"
+	}
+	base = base[:min(len(base), 63)]
+	for i := 1; ; i++ {
+		key := base
+		if i > 1 {
+			key = fmt.Sprintf("%s-%d", base, i)
+		}
+		var n int
+		if err := t.get(&n, "SELECT count(*) FROM device WHERE key=?", key); err != nil || n == 0 {
+			return key, err
+		}
+	}
+}
+
+func (t *Tx) keepInventory(device int64, at time.Time, sha, packed []byte) (id int64, changed bool, err error) {
+	err = t.get(&id, "SELECT id FROM inventory WHERE device_id=? AND sha=?", device, sha)
+	if err == nil {
+		_, err = t.exec("UPDATE inventory SET last_seen_at=max(last_seen_at, ?) WHERE id=?", millis(at), id)
+		return id, false, err
+	}
+	if !errors.Is(err, sql.ErrNoRows) {
+		return 0, false, err
+	}
+	res, err := t.exec("INSERT INTO inventory (device_id, taken_at, last_seen_at, sha, body) VALUES (?, ?, ?, ?, ?)", device, millis(at), millis(at), sha, packed)
+	if err != nil {
+		return 0, false, err
+	}
+	id, err = res.LastInsertId()
+	return id, true, err
+}

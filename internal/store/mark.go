@@ -1,0 +1,114 @@
+package store
+
+import (
+	"context"
+	"strings"
+	"time"
+
+	"github.com/jmoiron/sqlx"
+)
+
+const insertTag = "INSERT INTO tag (device_id, tag) VALUES (?, ?) ON CONFLICT DO NOTHING"
+
+// Marking is what is written on several machines at once.
+type Marking struct {
+	Tag, Untag []string
+	Place      *string // "" is the place by its name again
+	Retire     *bool
+}
+
+// Mark writes on machines, all of them or none. It gives how many were changed.
+func (s *Store) Mark(ctx context.Context, ids []int64, m *Marking, now time.Time) (changed int, err error) {
+	err = s.write(ctx, func(tx *sqlx.Tx) error {
+		changed = 0
+		t := &Tx{tx: tx, prepared: map[string]*sqlx.Stmt{}}
+		defer t.close()
+		for _, id := range ids {
+			n, err := t.mark(id, m, now)
+			if err != nil {
+				return err
+			}
+			if n > 0 {
+				changed++
+			}
+		}
+		return nil
+	})
+	return changed, err
+}
+
+func (t *Tx) mark(id int64, m *Marking, now time.Time) (changes int64, err error) {
+	do := func(query string, args ...any) {
+		if err != nil {
+			return
+		}
+		res, e := t.exec(query, args...)
+		if err = e; err == nil {
+			n, e := res.RowsAffected()
+			changes, err = changes+n, e
+		}
+	}
+	for _, tag := range m.Tag {
+		do(insertTag, id, tag)
+	}
+	for _, tag := range m.Untag {
+		do("DELETE FROM tag WHERE device_id=? AND tag=?", id, tag)
+	}
+	if m.Place != nil {
+		do("UPDATE device SET placed=? WHERE id=? AND placed<>?", *m.Place, id, *m.Place)
+	}
+	if m.Retire != nil && *m.Retire {
+		do("UPDATE device SET retired_at=? WHERE id=? AND retired_at=0", millis(now), id)
+	} else if m.Retire != nil {
+		do("UPDATE device SET retired_at=0 WHERE id=? AND retired_at<>0", id)
+	}
+	return changes, err
+}
+
+// TagCount is a tag with how many machines bear it.
+type TagCount struct {
+	Tag      string `db:"tag"`
+	Machines int    `db:"machines"`
+}
+
+// Marked adds to machines, which stand in the order of their numbers or are few,
+// what people wrote on them.
+func (s *Store) Marked(ctx context.Context, rows []Row) error {
+	at := make(map[int64]int, len(rows))
+	first, last := rows[0].ID, rows[0].ID
+	for i := range rows {
+		at[rows[i].ID] = i
+		first, last = min(first, rows[i].ID), max(last, rows[i].ID)
+	}
+	where, args := "BETWEEN ? AND ?", []any{first, last}
+	if last-first > 2*int64(len(rows)) { // few, and far from each other
+		where, args = "IN (?"+strings.Repeat(",?", len(rows)-1)+")", args[:0]
+		for i := range rows {
+			args = append(args, rows[i].ID)
+		}
+	}
+	var tags []struct {
+		ID  int64  `db:"device_id"`
+		Tag string `db:"tag"`
+	}
+	if err := s.reader.SelectContext(ctx, &tags, "SELECT device_id, tag FROM tag WHERE device_id "+where+" ORDER BY device_id, tag", args...); err != nil {
+		return err
+	}
+	for _, t := range tags {
+		if i, ok := at[t.ID]; ok {
+			rows[i].Tags = append(rows[i].Tags, t.Tag)
+		}
+	}
+	var doubted []int64
+	open := " AND ended_at=0 AND kind<>'noted'"
+	if err := s.reader.SelectContext(ctx, &doubted, "SELECT device_id FROM doubt WHERE device_id "+where+open+" UNION SELECT other_id FROM doubt WHERE other_id "+where+open,
+		append(args, args...)...); err != nil {
+		return err
+	}
+	for _, id := range doubted {
+		if i, ok := at[id]; ok {
+			rows[i].Doubted = true
+		}
+	}
+	return nil
+}

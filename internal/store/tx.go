@@ -1,0 +1,63 @@
+package store
+
+import (
+	"database/sql"
+
+	"github.com/jmoiron/sqlx"
+)
+
+// Tx is a write in progress, for callers that add to it.
+type Tx struct {
+	tx       *sqlx.Tx
+	prepared map[string]*sqlx.Stmt // nil: statements are used once
+}
+
+func (t *Tx) stmt(query string) (*sqlx.Stmt, error) {
+	if s := t.prepared[query]; s != nil {
+		return s, nil
+	}
+	s, err := t.tx.Preparex(query)
+	if err == nil {
+		t.prepared[query] = s
+	}
+	return s, err
+}
+
+func (t *Tx) exec(query string, args ...any) (sql.Result, error) {
+	if t.prepared == nil {
+		return t.tx.Exec(query, args...)
+	}
+	s, err := t.stmt(query)
+	if err != nil {
+		return nil, err
+	}
+	return s.Exec(args...)
+}
+
+func (t *Tx) get(to any, query string, args ...any) error {
+	if t.prepared == nil {
+		return t.tx.Get(to, query, args...)
+	}
+	s, err := t.stmt(query)
+	if err != nil {
+		return err
+	}
+	return s.Get(to, args...)
+}
+
+func (t *Tx) list(to any, query string, args ...any) error {
+	if t.prepared == nil {
+		return t.tx.Select(to, query, args...)
+	}
+	s, err := t.stmt(query)
+	if err != nil {
+		return err
+	}
+	return s.Select(to, args...)
+}
+
+func (t *Tx) close() {
+	for _, s := range t.prepared {
+		_ = s.Close()
+	}
+}
