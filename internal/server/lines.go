@@ -64,21 +64,22 @@ func (s *Server) submitLines(ctx context.Context, in *struct {
 	return &huma.StreamResponse{Body: func(c huma.Context) {
 		c.SetHeader("Content-Type", "application/x-ndjson")
 		body, w := c.BodyReader(), c.BodyWriter()
-		in2 := &patient{from: body}
+		sent := &patient{from: body}
 		if rw, ok := w.(http.ResponseWriter); ok {
-			in2.control = http.NewResponseController(rw)
-			_ = in2.control.EnableFullDuplex()
+			sent.control = http.NewResponseController(rw)
+			_ = sent.control.EnableFullDuplex()
 		}
-		var from io.Reader = in2
+		defer sent.finish()
+		var from io.Reader = sent
 		if in.Encoding == "gzip" {
-			z, err := gzip.NewReader(in2)
+			z, err := gzip.NewReader(sent)
 			if err != nil {
-				answerLine(w, in2, &api.SubmittedLine{Line: 1, Problem: "this is not packed with gzip"})
+				answerLine(w, sent, &api.SubmittedLine{Line: 1, Problem: "this is not packed with gzip"})
 				return
 			}
 			from = z
 		}
-		s.takeLines(ctx, io.LimitReader(from, linesMost), e, func(l *api.SubmittedLine) bool { return answerLine(w, in2, l) })
+		s.takeLines(ctx, io.LimitReader(from, linesMost), e, func(l *api.SubmittedLine) bool { return answerLine(w, sent, l) })
 	}}, nil
 }
 
@@ -93,6 +94,16 @@ func (p *patient) Read(b []byte) (int, error) {
 		_ = p.control.SetReadDeadline(time.Now().Add(linesSilent))
 	}
 	return p.from.Read(b)
+}
+
+// linesRest is how much of a request is read after its answer, so that the connection
+// can be used again; one with more is cut.
+const linesRest = 1 << 20
+
+func (p *patient) finish() {
+	if n, err := io.CopyN(io.Discard, p, linesRest); n == linesRest || err != nil && !errors.Is(err, io.EOF) {
+		panic(http.ErrAbortHandler) // what was answered has been sent
+	}
 }
 
 func answerLine(w io.Writer, p *patient, l *api.SubmittedLine) bool {
@@ -113,8 +124,12 @@ func answerLine(w io.Writer, p *patient, l *api.SubmittedLine) bool {
 // commits; they are answered in their order.
 func (s *Server) takeLines(ctx context.Context, from io.Reader, e store.Entry, answer func(*api.SubmittedLine) bool) {
 	ctx, cancel := context.WithCancel(ctx)
-	defer cancel()
 	waiting := make(chan chan *api.SubmittedLine, linesAtOnce)
+	defer func() { // nobody reads on behind the request's back
+		cancel()
+		for range waiting {
+		}
+	}()
 	go func() {
 		defer close(waiting)
 		scan := bufio.NewScanner(from)

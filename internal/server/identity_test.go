@@ -1,0 +1,174 @@
+package server_test
+
+import (
+	"encoding/json"
+	"strings"
+	"testing"
+	"time"
+
+	"rolltop.example/rolltop/core/inventory"
+	"rolltop.example/rolltop/internal/api"
+	"rolltop.example/rolltop/internal/servertest"
+)
+
+// like is the inventory of a machine of the demo, changed.
+func like(t *testing.T, s *servertest.Service, key string, change func(*inventory.Document)) []byte {
+	t.Helper()
+	b, err := s.Client.Inventory(ctx, key, 0)
+	if err != nil {
+		t.Fatal(err)
+	}
+	d, err := inventory.Read(key, b)
+	if err != nil {
+		t.Fatal(err)
+	}
+	change(d)
+	if b, err = json.Marshal(d); err != nil {
+		t.Fatal(err)
+	}
+	return b
+}
+
+var unknown inventory.Opt[string]
+
+// A cloned UUID makes a machine of its own and a question for a person; their word
+// joins the two, or leaves them.
+func TestCloneIsAQuestion(t *testing.T) {
+	t.Parallel()
+	s := servertest.Demo(t, nil)
+	clone := like(t, s, "gull-007", func(d *inventory.Document) {
+		d.Device.Serial, d.Device.Name, d.TakenAt = some("CLONE-1"), some("GULL-907"), d.TakenAt.Add(time.Minute)
+	})
+	got, err := s.Client.Submit(ctx, clone)
+	if err != nil || !got.Created || !strings.Contains(got.Note, "the UUID of GULL-007") {
+		t.Fatalf("%+v %v", got, err)
+	}
+	if again, err := s.Client.Submit(ctx, clone); err != nil || again.Created || again.Note != "" {
+		t.Errorf("it is asked again: %+v %v", again, err)
+	}
+	l, err := s.Client.Doubts(ctx)
+	if err != nil || len(l.Doubts) != 1 || l.Doubts[0].Kind != "conflict" || l.Doubts[0].OtherName != "GULL-007" {
+		t.Fatalf("%+v %v", l, err)
+	}
+	if n := total(t, s.Client, "doubt=yes"); n != 2 {
+		t.Errorf("%d machines are doubted", n)
+	}
+	if d, err := s.Client.Device(ctx, "gull-007"); err != nil || len(d.Doubts) != 1 || !d.Doubted {
+		t.Errorf("%+v %v", d.Doubts, err)
+	}
+	before := total(t, s.Client, "")
+	if err := s.Client.SettleDoubt(ctx, l.Doubts[0].ID, "same"); err != nil {
+		t.Fatal(err)
+	}
+	// One machine is left, with both histories and the latest name.
+	d, err := s.Client.Device(ctx, "gull-007")
+	if err != nil || d.Name != "GULL-907" || len(d.History) < 2 || len(d.Doubts) != 0 || total(t, s.Client, "") != before-1 {
+		t.Errorf("%s, %d inventories, %+v, %v", d.Name, len(d.History), d.Doubts, err)
+	}
+	if _, err := s.Client.Device(ctx, "gull-907"); err == nil {
+		t.Error("the second one is still there")
+	}
+	refused(t, "settled twice", s.Client.SettleDoubt(ctx, l.Doubts[0].ID, "apart"), "there is no open doubt")
+}
+
+// An inventory without rights joins the machine of its name and model, as a weak
+// match; a person may take it out again.
+func TestWeakMatchComesApart(t *testing.T) {
+	t.Parallel()
+	s := servertest.Demo(t, nil)
+	weak := like(t, s, "gull-008", func(d *inventory.Document) {
+		d.Device.Serial, d.Device.UUID, d.Device.Board.Serial = unknown, unknown, unknown
+		d.OS.Build, d.TakenAt = some("99"), d.TakenAt.Add(time.Minute)
+	})
+	got, err := s.Client.Submit(ctx, weak)
+	if err != nil || got.Created || got.Device != "gull-008" || !strings.Contains(got.Note, "Only the host name and the model") {
+		t.Fatalf("%+v %v", got, err)
+	}
+	l, err := s.Client.Doubts(ctx)
+	if err != nil || len(l.Doubts) != 1 || l.Doubts[0].Other != "" || l.Doubts[0].Inventory == 0 {
+		t.Fatalf("%+v %v", l, err)
+	}
+	if err := s.Client.SettleDoubt(ctx, l.Doubts[0].ID, "apart"); err != nil {
+		t.Fatal(err)
+	}
+	d, err := s.Client.Device(ctx, "gull-008-2")
+	if err != nil || len(d.History) != 1 {
+		t.Fatalf("%+v %v", d, err)
+	}
+	// From now on the one without numbers is the second one.
+	if got, err := s.Client.Submit(ctx, weak); err != nil || got.Device != "gull-008-2" || got.Note != "" {
+		t.Errorf("%+v %v", got, err)
+	}
+	if first, err := s.Client.Device(ctx, "gull-008"); err != nil || first.Disposition == "" || strings.Contains(first.Facts[0].Summary, "99") {
+		t.Errorf("%v", err)
+	}
+}
+
+// A fact that was looked up once holds for every machine of the model where it fills
+// a gap, and goes when it is taken back.
+func TestModelFact(t *testing.T) {
+	t.Parallel()
+	s := servertest.Demo(t, nil)
+	where := `missing=processor.built_in_tpm model="Slipway 14"`
+	missing := total(t, s.Client, where)
+	all := total(t, s.Client, `maker=Ostrel model="Slipway 14"`)
+	if missing == 0 || all == 0 {
+		t.Fatalf("%d of %d lack it", missing, all)
+	}
+	got, err := s.Client.EnterModelFact(ctx, api.EnterModelFact{Maker: "Ostrel", Model: "Slipway 14", Fact: "tpm.header", Value: "true", Note: "data sheet"})
+	if err != nil || got.Machines != all {
+		t.Fatalf("%+v %v, of %d", got, err, all)
+	}
+	if n := total(t, s.Client, `tpm.header=true maker=Ostrel model="Slipway 14"`); n != all {
+		t.Errorf("%d of %d have it", n, all)
+	}
+	// What comes in later has it, too; what a person entered for one machine counts more.
+	keys, _ := s.Client.Devices(ctx, `maker=Ostrel model="Slipway 14"`, "name", 1, 1)
+	one := keys.Devices[0].Key
+	if _, err := s.Client.EnterFact(ctx, one, "tpm.header", api.EnterFact{Value: "false", Days: 30}); err != nil {
+		t.Fatal(err)
+	}
+	if n := total(t, s.Client, `tpm.header=true maker=Ostrel model="Slipway 14"`); n != all-1 {
+		t.Errorf("%d of %d have it", n, all)
+	}
+	// At its date the own fact ends, and the model's is back.
+	s.Tend(ctx, time.Now().AddDate(0, 0, 31), false)
+	if n := total(t, s.Client, `tpm.header=true maker=Ostrel model="Slipway 14"`); n != all {
+		t.Errorf("after its date %d of %d have it", n, all)
+	}
+	l, err := s.Client.ModelFacts(ctx)
+	if err != nil || len(l.Facts) != 1 || l.Facts[0].Machines != all {
+		t.Fatalf("%+v %v", l, err)
+	}
+	if _, err := s.Client.TakeBackModelFact(ctx, l.Facts[0].ID); err != nil || total(t, s.Client, "tpm.header=true model=\"Slipway 14\"") != 0 {
+		t.Errorf("it was not taken back: %v", err)
+	}
+	for want, f := range map[string]api.EnterModelFact{"is of one machine": {Model: "Slipway 14", Maker: "Ostrel", Fact: "device.serial", Value: "x"}, "there is no machine of the model": {Model: "Slipway 99", Fact: "tpm.header", Value: "true"}, "is not a value": {Model: "Slipway 14", Fact: "tpm.header", Value: "perhaps"}} {
+		_, err := s.Client.EnterModelFact(ctx, f)
+		refused(t, want, err, want)
+	}
+}
+
+// With another board, facts that were entered for the old one end.
+func TestFactsEndWithTheBoard(t *testing.T) {
+	t.Parallel()
+	s := servertest.Demo(t, nil)
+	if _, err := s.Client.Submit(ctx, like(t, s, "gull-009", func(d *inventory.Document) {
+		d.Device.Board.Serial, d.TakenAt = some("BOARD-1"), d.TakenAt.Add(time.Second)
+	})); err != nil {
+		t.Fatal(err)
+	}
+	if d, err := s.Client.EnterFact(ctx, "gull-009", "tpm.header", api.EnterFact{Value: "true"}); err != nil || len(d.Hand) != 1 {
+		t.Fatalf("%v", err)
+	}
+	if _, err := s.Client.Submit(ctx, like(t, s, "gull-009", func(d *inventory.Document) {
+		d.Device.Board.Serial, d.TakenAt = some("BOARD-2"), d.TakenAt.Add(time.Minute)
+	})); err != nil {
+		t.Fatal(err)
+	}
+	if d, err := s.Client.Device(ctx, "gull-009"); err != nil || len(d.Hand) != 0 {
+		t.Errorf("%+v %v", d.Hand, err)
+	}
+}
+
+func some[T any](v T) inventory.Opt[T] { return inventory.Some(v) }

@@ -1,0 +1,389 @@
+package server_test
+
+import (
+	"bufio"
+	"bytes"
+	"compress/gzip"
+	"context"
+	"crypto/hmac"
+	"crypto/sha256"
+	"encoding/base64"
+	"encoding/json"
+	"fmt"
+	"io"
+	"net/http"
+	"net/http/httptest"
+	"strings"
+	"testing"
+	"time"
+
+	"rolltop.example/rolltop/core/inventory"
+	"rolltop.example/rolltop/core/sheet"
+	"rolltop.example/rolltop/internal/api"
+	"rolltop.example/rolltop/internal/servertest"
+)
+
+// An address is told what changed, signed, in order, again until it takes it, and
+// after a new start of the sender nothing twice that was taken.
+func TestHooks(t *testing.T) {
+	t.Parallel()
+	s := servertest.Demo(t, nil)
+	type message struct {
+		header http.Header
+		body   []byte
+		url    string
+	}
+	got, fail := make(chan message, 10), make(chan int, 10)
+	to := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		b, _ := io.ReadAll(r.Body)
+		select {
+		case status := <-fail:
+			w.WriteHeader(status)
+		default:
+			got <- message{r.Header, b, "http://" + r.Host + r.URL.Path}
+		}
+	}))
+	defer to.Close()
+	h, err := s.Client.PutHook(ctx, "desk", api.PutHook{URL: to.URL + "/changes"})
+	if err != nil || h.Secret == "" {
+		t.Fatalf("%+v %v", h, err)
+	}
+	_, err = s.Client.PutHook(ctx, "bad", api.PutHook{URL: "ftp://somewhere"})
+	refused(t, "an address", err, "is no address to send to")
+	running, stop := context.WithCancel(ctx)
+	defer stop()
+	go s.Upkeep(running)
+	fail <- 500
+	// A machine loses its memory: it is not ready any more.
+	l, err := s.Client.Devices(ctx, "disposition=ready class=pc", "name", 1, 1)
+	if err != nil {
+		t.Fatal(err)
+	}
+	key := l.Devices[0].Key
+	if _, err := s.Client.Submit(ctx, like(t, s, key, func(d *inventory.Document) {
+		d.Memory.Installed, d.Memory.Visible, d.Memory.Modules, d.TakenAt = some(int64(2<<30)), inventory.Opt[int64]{}, nil, d.TakenAt.Add(time.Minute)
+	})); err != nil {
+		t.Fatal(err)
+	}
+	var m message
+	select {
+	case m = <-got:
+	case <-time.After(30 * time.Second):
+		list, _ := s.Client.Hooks(ctx)
+		t.Fatalf("nothing was told: %+v", list)
+	}
+	var flips api.Flips
+	if err := json.Unmarshal(m.body, &flips); err != nil || flips.Format != "rolltop-changes/1" || len(flips.Changes) != 1 || flips.Changes[0].Machine != key || flips.Changes[0].Was != "ready" || flips.Changes[0].Becomes == "ready" || flips.Changes[0].Cause != "inventory" {
+		t.Errorf("%s %v", m.body, err)
+	}
+	// The signature, as RFC 9421 has whoever receives it work it out.
+	sum := sha256.Sum256(m.body)
+	digest := "sha-256=:" + base64.StdEncoding.EncodeToString(sum[:]) + ":"
+	params := strings.TrimPrefix(m.header.Get("Signature-Input"), "rolltop=")
+	mac := hmac.New(sha256.New, []byte(h.Secret))
+	fmt.Fprintf(mac, "\"@method\": POST\n\"@target-uri\": %s\n\"content-digest\": %s\n\"@signature-params\": %s", m.url, digest, params)
+	if want := "rolltop=:" + base64.StdEncoding.EncodeToString(mac.Sum(nil)) + ":"; m.header.Get("Signature") != want || m.header.Get("Content-Digest") != digest {
+		t.Errorf("signed %s, want %s", m.header.Get("Signature"), want)
+	}
+	list, err := s.Client.Hooks(ctx)
+	for try := 0; err == nil && try < 50 && list.Hooks[0].Waiting > 0; try++ { // the answer to it is noted after it
+		time.Sleep(50 * time.Millisecond)
+		list, err = s.Client.Hooks(ctx)
+	}
+	if err != nil || list.Hooks[0].Waiting != 0 || list.Hooks[0].SentAt == nil || list.Hooks[0].Tries != 0 {
+		t.Errorf("%+v %v", list, err)
+	}
+	if err := s.Client.RemoveHook(ctx, "desk"); err != nil {
+		t.Error(err)
+	}
+}
+
+// A page hears of a change soon after it.
+func TestEvents(t *testing.T) {
+	t.Parallel()
+	s := servertest.Demo(t, nil)
+	within, cancel := context.WithTimeout(ctx, 30*time.Second)
+	defer cancel()
+	req, _ := http.NewRequestWithContext(within, "GET", s.URL+"/api/events", nil)
+	req.Header.Set("Authorization", "Bearer "+s.Token)
+	res, err := http.DefaultClient.Do(req)
+	if err != nil || res.Header.Get("Content-Type") != "text/event-stream" {
+		t.Fatalf("%v %v", res, err)
+	}
+	defer res.Body.Close()
+	scan := bufio.NewScanner(res.Body)
+	scan.Scan() // it has begun
+	if _, err := s.Client.Mark(ctx, api.Marks{Keys: []string{"gull-001"}, Tag: []string{"x"}}); err != nil {
+		t.Fatal(err)
+	}
+	for scan.Scan() {
+		if scan.Text() == "event: changed" {
+			s.Stop() // and it ends when the service does
+			for scan.Scan() {
+			}
+			return
+		}
+	}
+	t.Errorf("nothing was heard: %v", scan.Err())
+}
+
+// Good lines are kept whatever stands between them.
+func TestLines(t *testing.T) {
+	t.Parallel()
+	s := servertest.Demo(t, nil)
+	var lines []string
+	for i := range 40 {
+		lines = append(lines, string(like(t, s, "gull-003", func(d *inventory.Document) {
+			d.Device.Name, d.Device.Serial, d.Device.UUID = some(fmt.Sprintf("LINE-%02d", i)), some(fmt.Sprintf("L%02d", i)), unknown
+		})))
+	}
+	lines[7], lines[20] = `{"format":"rolltop-inventory/1","memry":{}}`, "not a document"
+	text := strings.Join(lines, "\n") + "\n\n"
+	check := func(name string, from io.Reader) {
+		n, bad := 0, []int{}
+		err := s.Client.Lines(ctx, from, func(l *api.SubmittedLine) {
+			if n++; l.Line != n {
+				t.Errorf("%s: line %d is answered as the %dth", name, l.Line, n)
+			}
+			if l.Problem != "" {
+				bad = append(bad, l.Line)
+			}
+		})
+		if err != nil || n != 40 || fmt.Sprint(bad) != "[8 21]" {
+			t.Errorf("%s: %d answers, %v bad, %v", name, n, bad, err)
+		}
+	}
+	check("new ones", strings.NewReader(text))
+	check("the same again", strings.NewReader(text))
+	if n := total(t, s.Client, "line-"); n != 38 {
+		t.Errorf("%d machines", n)
+	}
+	post := func(kind, encoding string, body io.Reader) (int, string) {
+		req, _ := http.NewRequest("POST", s.URL+"/api/inventories/lines", body)
+		req.Header.Set("Content-Type", kind)
+		req.Header.Set("Content-Encoding", encoding)
+		req.Header.Set("Authorization", "Bearer "+s.Token)
+		res, err := http.DefaultClient.Do(req)
+		if err != nil {
+			t.Fatal(err)
+		}
+		defer res.Body.Close()
+		b, _ := io.ReadAll(res.Body)
+		return res.StatusCode, string(b)
+	}
+	var packed bytes.Buffer
+	z := gzip.NewWriter(&packed)
+	_, _ = z.Write([]byte(text))
+	_ = z.Close()
+	whole := packed.Bytes()
+	if status, body := post("application/x-ndjson", "gzip", bytes.NewReader(whole)); status != 200 || strings.Count(body, "\n") != 40 {
+		t.Errorf("packed: %d, %d lines", status, strings.Count(body, "\n"))
+	}
+	if _, body := post("application/x-ndjson", "gzip", bytes.NewReader(whole[:len(whole)/2])); !strings.Contains(body, "ends in the middle") {
+		t.Errorf("cut off: %.300s", body)
+	}
+	if _, body := post("application/x-ndjson", "gzip", strings.NewReader("plain")); !strings.Contains(body, "not packed with gzip") {
+		t.Errorf("not packed: %s", body)
+	}
+	if status, _ := post("application/json", "", strings.NewReader("{}")); status != 415 {
+		t.Errorf("another type: %d", status)
+	}
+	if status, _ := post("application/x-ndjson", "br", strings.NewReader("{}")); status != 415 {
+		t.Errorf("another encoding: %d", status)
+	}
+	// A bomb: far more than a line may hold, packed into little.
+	packed.Reset()
+	z = gzip.NewWriter(&packed)
+	zeros := bytes.Repeat([]byte(" "), 1<<20)
+	for range 64 {
+		_, _ = z.Write(zeros)
+	}
+	_ = z.Close()
+	if _, body := post("application/x-ndjson", "gzip", &packed); !strings.Contains(body, "the line is larger than") {
+		t.Errorf("a bomb: %.300s", body)
+	}
+}
+
+func TestSheet(t *testing.T) {
+	t.Parallel()
+	s := servertest.Demo(t, nil)
+	csv := []byte("Name;Serial;Model;RAM;Disk\nSHEET-1;S1;Slipway 14;8;256\nSHEET-2;S2;Slipway 14;sixteen;256\n;;;;\n")
+	got, err := s.Client.ReadSheet(ctx, api.ReadSheet{Name: "machines.csv", Content: csv, Fixed: map[string]string{"os.platform": "windows"}})
+	if err != nil || got.Settled || got.Columns[3].Problem == "" || got.Lines != "" {
+		t.Fatalf("%+v %v", got, err)
+	}
+	got, err = s.Client.ReadSheet(ctx, api.ReadSheet{Name: "machines.csv", Content: csv, Fixed: map[string]string{"os.platform": "windows"},
+		Columns: map[string]sheet.Choice{"RAM": {Fact: "memory.installed_bytes", Unit: "GiB"}, "Disk": {Fact: "storage.system.disk_bytes", Unit: "GB"}}})
+	if err != nil || !got.Settled || got.Machines != 2 || got.Rows[0].Facts[3] != "8 GiB" || len(got.Rows[1].Left) != 1 {
+		t.Fatalf("%+v %v", got, err)
+	}
+	kept := 0
+	if err := s.Client.Lines(ctx, strings.NewReader(got.Lines), func(l *api.SubmittedLine) {
+		if l.Submitted != nil && l.Created {
+			kept++
+		}
+	}); err != nil || kept != 2 {
+		t.Errorf("%d kept, %v", kept, err)
+	}
+	d, err := s.Client.Device(ctx, "sheet-1")
+	if err != nil || d.Disposition != "undetermined" {
+		t.Errorf("%s %v", d.Disposition, err)
+	}
+	if n := total(t, s.Client, "cause=not-asked sheet"); n == 0 {
+		t.Error("nothing says why it is undetermined")
+	}
+}
+
+// A token for machines gives them a tag and a place, and adds no more than it may;
+// those that are known can always send.
+func TestTokenForMachines(t *testing.T) {
+	t.Parallel()
+	s := servertest.Start(t, nil)
+	m, err := s.Client.AddToken(ctx, api.NewToken{Name: "counters", Scope: "submit", Machines: 2, Tag: "counter", Place: "Gull Quay"})
+	if err != nil || m.Machines == nil || *m.Machines != 2 {
+		t.Fatalf("%+v %v", m, err)
+	}
+	c := s.As(t, m.Secret)
+	send := func(n int) error {
+		_, err := c.Submit(ctx, machine(t, func(d *inventory.Document) {
+			d.Device.Name, d.Device.Serial, d.Device.UUID = some(fmt.Sprintf("C%d", n)), some(fmt.Sprintf("C%d", n)), unknown
+		}))
+		return err
+	}
+	for _, n := range []int{1, 2, 1, 2} {
+		if err := send(n); err != nil {
+			t.Errorf("machine %d: %v", n, err)
+		}
+	}
+	refused(t, "a third machine", send(3), "has added as many machines as it may")
+	if n := total(t, s.Client, `tag=counter place="Gull Quay"`); n != 2 || total(t, s.Client, "") != 2 {
+		t.Errorf("%d machines", n)
+	}
+	for want, n := range map[string]api.NewToken{"are for tokens that submit": {Name: "a", Scope: "read", Tag: "x"}, "places limit what is seen": {Name: "b", Scope: "submit", Places: []string{"x"}}, "is no tag": {Name: "c", Scope: "submit", Tag: "a b"}} {
+		_, err := s.Client.AddToken(ctx, n)
+		refused(t, want, err, want)
+	}
+}
+
+// The list of expected machines says which never reported, and why.
+func TestExpected(t *testing.T) {
+	t.Parallel()
+	s := servertest.Demo(t, nil)
+	d, err := s.Client.Inventory(ctx, "gull-001", 0)
+	if err != nil {
+		t.Fatal(err)
+	}
+	inv, _ := inventory.Read("x", d)
+	l, err := s.Client.SetExpected(ctx, []api.Expected{{Name: "OTHER-NAME", Serial: inv.Device.Serial.Or("")}, {Name: "HOLM-999"}, {Name: "GULL-998", Reason: "in-repair"}})
+	if err != nil || l.Missing != 2 || l.Reported != 1 || l.Machines[2].Device != "gull-001" || l.Machines[0].Place != "Gull Quay" && l.Machines[1].Place != "Gull Quay" {
+		t.Fatalf("%+v %v", l, err)
+	}
+	var holm int64
+	for _, e := range l.Machines {
+		if e.Name == "HOLM-999" {
+			holm = e.ID
+		}
+	}
+	if err := s.Client.SayWhy(ctx, holm, api.SayWhy{Reason: "off", Note: "in the store room"}); err != nil {
+		t.Fatal(err)
+	}
+	l, err = s.Client.SetExpected(ctx, []api.Expected{{Name: "HOLM-999"}, {Name: "GULL-997"}})
+	if err != nil || len(l.Machines) != 2 {
+		t.Fatalf("%+v %v", l, err)
+	}
+	for _, e := range l.Machines {
+		if (e.Name == "HOLM-999") != (e.Reason == "off") {
+			t.Errorf("%+v", e)
+		}
+	}
+	_, err = s.Client.SetExpected(ctx, []api.Expected{{Name: "A"}, {Name: "B"}, {Name: "A"}})
+	refused(t, "one twice", err, "machine 3 of the list is the same as machine 1")
+	if l, err := s.Client.Expected(ctx); err != nil || len(l.Machines) != 2 {
+		t.Errorf("a refused list changed something: %+v %v", l, err)
+	}
+}
+
+// Each day's counts are kept, and what is old is thinned out.
+func TestProgressAndHistory(t *testing.T) {
+	t.Parallel()
+	s := servertest.Demo(t, nil)
+	now := time.Now()
+	for day := range 3 {
+		s.Tend(ctx, now.AddDate(0, 0, day-2), false)
+	}
+	p, err := s.Client.Progress(ctx, 30)
+	if err != nil || len(p.Days) != 3 || p.Days[2].Total != 284 || p.Days[2].Dispositions["refit"] != 29 {
+		t.Fatalf("%+v %v", p, err)
+	}
+	// Seven inventories in two quarters of long ago, and today's.
+	for i, days := range []int{900, 899, 898, 700, 699, 600, 100} {
+		if _, err := s.Client.Submit(ctx, like(t, s, "gull-020", func(d *inventory.Document) {
+			d.OS.Build, d.TakenAt = some(fmt.Sprint(i)), now.UTC().AddDate(0, 0, -days)
+		})); err != nil {
+			t.Fatal(err)
+		}
+	}
+	before, _ := s.Client.Device(ctx, "gull-020")
+	yes := true
+	if _, err := s.Client.Mark(ctx, api.Marks{Keys: []string{"gull-021"}, Retire: &yes}); err != nil {
+		t.Fatal(err)
+	}
+	s.Tend(ctx, now.AddDate(0, 0, 1), true)
+	d, err := s.Client.Device(ctx, "gull-020")
+	if err != nil || len(d.History) >= len(before.History)-1 || len(d.History) < 5 {
+		t.Errorf("%d of %d inventories are left, %v", len(d.History), len(before.History), err)
+	}
+	quarters := map[string]int{}
+	for _, h := range d.History {
+		if now.Sub(h.LastSeen) > 400*24*time.Hour {
+			quarters[fmt.Sprint(h.LastSeen.Year(), (h.LastSeen.Month()-1)/3)]++
+		}
+	}
+	for q, n := range quarters {
+		if n != 1 {
+			t.Errorf("%d of %s are left", n, q)
+		}
+	}
+	if total(t, s.Client, "retired=yes") != 1 {
+		t.Error("a machine that was retired yesterday is gone")
+	}
+	s.Tend(ctx, now.AddDate(0, 0, 91), true)
+	if _, err := s.Client.Device(ctx, "gull-021"); err == nil || total(t, s.Client, "retired=yes") != 0 {
+		t.Error("a machine that was retired 91 days ago is still there")
+	}
+}
+
+// The first administrator is made with a link that works once.
+func TestFirstLink(t *testing.T) {
+	t.Parallel()
+	s := servertest.Start(t, nil)
+	path, err := s.Invite(ctx)
+	if err != nil {
+		t.Fatal(err)
+	}
+	_, secret, _ := strings.Cut(path, "#")
+	anon := s.As(t, "")
+	_, err = anon.TakeInvitation(ctx, api.TakeInvitation{Secret: secret + "x", Name: "harbour master", Password: "long enough 12"})
+	refused(t, "a wrong link", err, "copied in part")
+	_, err = anon.TakeInvitation(ctx, api.TakeInvitation{Secret: secret, Name: "demo", Password: "long enough 12"})
+	refused(t, "a name that is taken", err, "choose another name")
+	w, err := anon.TakeInvitation(ctx, api.TakeInvitation{Secret: secret, Name: "harbour master", Password: "long enough 12"})
+	if err != nil || w.Scope != "manage" {
+		t.Fatalf("%+v %v", w, err)
+	}
+	_, err = anon.TakeInvitation(ctx, api.TakeInvitation{Secret: secret, Name: "second", Password: "long enough 12"})
+	refused(t, "the link again", err, "it was used")
+	m, err := anon.SignIn(ctx, "harbour master", "long enough 12", api.NewOwnToken{Name: "desk"})
+	if err != nil || m.Scope != "manage" || m.ExpiresAt == nil {
+		t.Fatalf("%+v %v", m, err)
+	}
+	own := s.As(t, m.Secret)
+	if _, err := own.Users(ctx); err != nil {
+		t.Error(err)
+	}
+	if err := own.EndOwnToken(ctx); err != nil {
+		t.Error(err)
+	}
+	_, err = own.Users(ctx)
+	refused(t, "an ended token", err, "sign in first")
+}
