@@ -40,10 +40,10 @@ const (
 var patience = client.Collector
 
 type options struct {
-	out, release, server, token, tokenFile, root string
-	saveCapture, fromCapture, redactKey          string
-	software                                     string
-	redact, explain, version                     bool
+	out, release, server, token, tokenFile, pin, root string
+	saveCapture, fromCapture, redactKey               string
+	software                                          string
+	redact, explain, version                          bool
 }
 
 func main() {
@@ -65,6 +65,7 @@ func run(ctx context.Context, args []string, out, errOut io.Writer) int {
 	fs.StringVar(&o.server, "server", "", "send the inventory to the service at this `address`")
 	fs.StringVar(&o.token, "token", os.Getenv("ROLLTOP_TOKEN"), "token for the service (or ROLLTOP_TOKEN)")
 	fs.StringVar(&o.tokenFile, "token-file", "", "`file` that holds the token")
+	fs.StringVar(&o.pin, "pin", os.Getenv("ROLLTOP_PIN"), "the SHA-256 of the service's certificate, in `hex`, where it made it itself (or ROLLTOP_PIN)")
 	fs.StringVar(&o.root, "root", "", "read the tree of another Linux machine below this `directory`")
 	fs.StringVar(&o.saveCapture, "save-capture", "", "write the raw readings to this `file`, to be decoded elsewhere with --from-capture")
 	fs.StringVar(&o.fromCapture, "from-capture", "", "decode the raw readings in this `file` in place of reading this machine")
@@ -205,7 +206,11 @@ func dial(o *options) (*client.Client, error) {
 		}
 		token = strings.TrimSpace(string(b))
 	}
-	return client.New(o.server, token)
+	c, err := client.New(o.server, token)
+	if err == nil && o.pin != "" {
+		err = c.Pin(o.pin)
+	}
+	return c, err
 }
 
 func send(ctx context.Context, o *options, body []byte, out io.Writer) error {

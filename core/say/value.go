@@ -90,6 +90,14 @@ var causes = map[string]string{
 	inventory.Disagree:    "two sources say different things",
 }
 
+// Cause says why a machine is undetermined.
+func Cause(cause string) string {
+	if cause == "not-listed" {
+		return "The release's lists do not decide it"
+	}
+	return Capital(strings.Replace(causes[cause], "it ", "a fact ", 1))
+}
+
 // Gap says why a fact is not known and what would close it.
 func Gap(g *inventory.Gap) string {
 	if g == nil {

@@ -46,13 +46,14 @@ type Options struct {
 
 // Read is what became of a sheet.
 type Read struct {
-	Columns []Column
-	Rows    []Row // none where a column is not settled
+	Columns  []Column
+	Problems []string // what no column says and has to be known
+	Rows     []Row    // none where something is not settled
 }
 
-// Settled says that every column is.
+// Settled says that nothing is left to choose.
 func (r *Read) Settled() bool {
-	return !slices.ContainsFunc(r.Columns, func(c Column) bool { return c.Problem != "" })
+	return len(r.Problems) == 0 && !slices.ContainsFunc(r.Columns, func(c Column) bool { return c.Problem != "" })
 }
 
 // Row is one machine, or why there is none.
@@ -137,17 +138,17 @@ func Sheet(heads []string, rows [][]string, o Options) (*Read, error) {
 	if err != nil {
 		return nil, err
 	}
-	if !out.Settled() {
-		return out, nil
-	}
 	used := func(name string) bool {
 		return slices.ContainsFunc(out.Columns, func(c Column) bool { return c.Fact == name })
 	}
 	if !used("device.name") && !used("device.serial") {
-		return nil, fmt.Errorf("no column names the machines; choose the one with device.name, or with device.serial")
+		out.Problems = append(out.Problems, "no column names the machines; choose the one with device.name, or with device.serial")
 	}
 	if _, all := o.Fixed["os.platform"]; !all && !used("os.platform") && !used("device.model_id") {
-		return nil, fmt.Errorf("no column says which platform the machines run; give os.platform for all of them: windows, macos or linux")
+		out.Problems = append(out.Problems, "no column says which platform the machines run; give os.platform for all of them: windows, macos or linux")
+	}
+	if !out.Settled() {
+		return out, nil
 	}
 	for i, cells := range rows {
 		out.Rows = append(out.Rows, out.row(i+1, cells, fixed, &o))

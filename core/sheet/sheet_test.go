@@ -108,14 +108,16 @@ func TestRefusals(t *testing.T) {
 		`has no column "Ram"`:       {Columns: map[string]sheet.Choice{"Ram": {}}},
 		"is no fact that a column":  {Columns: map[string]sheet.Choice{"Model": {Fact: "device.modle"}}},
 		"is no unit of":             {Columns: map[string]sheet.Choice{"Disk": {Fact: "storage.system.disk_bytes", Unit: "MHz"}}},
-		"no column names":           {Columns: map[string]sheet.Choice{"Computer Name": {}, "Serial No.": {}, "RAM (GB)": {}, "Disk": {}, "Free space": {}, "Secure boot": {}}},
-		"give os.platform for all":  {Columns: settled},
 		"is not a value of os.plat": {Fixed: map[string]string{"os.platform": "beos"}},
 		"there is no fact":          {Fixed: map[string]string{"os.plattform": "linux"}},
 	} {
 		if _, err := sheet.Sheet(heads, rows, o); err == nil || !strings.Contains(err.Error(), want) {
 			t.Errorf("%v, want %s", err, want)
 		}
+	}
+	// What no column says is asked together with the columns.
+	if r, err := sheet.Sheet(heads, rows, sheet.Options{Columns: map[string]sheet.Choice{"Computer Name": {}, "Serial No.": {}}}); err != nil || len(r.Problems) != 2 || r.Settled() || r.Rows != nil {
+		t.Errorf("%+v %v", r, err)
 	}
 	r := read(t, map[string]sheet.Choice{"Maker": {Fact: "device.model"}})
 	if r.Columns[3].Problem == "" {

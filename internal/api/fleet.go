@@ -271,6 +271,7 @@ type ReadSheet struct {
 // SheetRead is what became of it.
 type SheetRead struct {
 	Columns  []sheet.Column `json:"columns"`
+	Problems []string       `json:"problems,omitempty" doc:"What no column says and has to be known"`
 	Settled  bool           `json:"settled" doc:"Nothing is left to choose"`
 	Total    int            `json:"total" doc:"Rows"`
 	Machines int            `json:"machines" doc:"Rows that are machines"`

@@ -3,7 +3,6 @@ package cli_test
 import (
 	"os"
 	"path/filepath"
-	"regexp"
 	"strings"
 	"testing"
 )
@@ -14,7 +13,7 @@ func TestBackupAndRestore(t *testing.T) {
 	dir := t.TempDir()
 	db := filepath.Join(dir, "fleet.db")
 	out, stop := start(t, "Ctrl-C", "serve", "--database", db, "--listen", "127.0.0.1:0")
-	at := []string{"--server", address.FindString(out.String()), "--token", regexp.MustCompile(`rlt_\w+`).FindString(out.String())}
+	at := []string{"--server", address.FindString(out.String()), "--token", firstToken(t, out.String())}
 	run := func(want int, says string, args ...string) {
 		t.Helper()
 		code, text, errOut := rolltop(t, args...)
@@ -29,7 +28,7 @@ func TestBackupAndRestore(t *testing.T) {
 	run(2, "give --out FILE", append([]string{"backup"}, at...)...)
 	table := filepath.Join(dir, "machines.csv")
 	run(0, "is written", append([]string{"devices", "export", "--facts", "tpm.state", "--out", table}, at...)...)
-	if b, err := os.ReadFile(table); err != nil || !strings.Contains(string(b), ",tpm.state\n") || strings.Count(string(b), "\n") != 2 {
+	if b, err := os.ReadFile(table); err != nil || !strings.Contains(string(b), ",tpm.state,tags\n") || strings.Count(string(b), "\n") != 2 {
 		t.Errorf("%v\n%s", err, b)
 	}
 	run(2, "no key", append([]string{"devices", "export", "--where", "colour=red", "--out", filepath.Join(dir, "none.csv")}, at...)...)

@@ -2,6 +2,7 @@
 package cli
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -38,7 +39,13 @@ func wrongUsage(format string, args ...any) error { return usage{fmt.Errorf(form
 
 // Run runs a command line and returns its exit status.
 func Run(ctx context.Context, args []string, out, errOut io.Writer) int {
+	return RunWith(ctx, args, os.Stdin, out, errOut)
+}
+
+// RunWith runs a command line that reads from in.
+func RunWith(ctx context.Context, args []string, in io.Reader, out, errOut io.Writer) int {
 	root := rootCommand()
+	root.SetIn(in)
 	root.SetArgs(args)
 	root.SetOut(out)
 	root.SetErr(errOut)
@@ -75,7 +82,7 @@ func rootCommand() *cobra.Command {
 	root.PersistentFlags().String("config", "", "file with values for options, such as `server: http://…` (YAML)")
 	root.PersistentPreRunE = func(cmd *cobra.Command, _ []string) error { return fillFlags(cmd) }
 	root.AddCommand(inspectCommand(), checkCommand(), planCommand(), compareCommand(), submitCommand(), devicesCommand(), releasesCommand(), houseCommand(), placesCommand(), tokensCommand(), serveCommand(), demoCommand(), usersCommand(), actsCommand(), backupCommand(), restoreCommand())
-	root.CompletionOptions.HiddenDefaultCmd = true
+	root.AddCommand(loginCommand(), logoutCommand(), fleetCommand(), filtersCommand(), expectedCommand(), sheetCommand(), hooksCommand(), settingsCommand())
 	usageArgs(root)
 	return root
 }
@@ -168,18 +175,17 @@ func bare(err error) error {
 
 // serviceFlags are how a command finds its service.
 func serviceFlags(cmd *cobra.Command) {
-	cmd.Flags().String("server", "", "address of the service, as http://host:port (or ROLLTOP_SERVER)")
-	cmd.Flags().String("token", "", "token for the service (or ROLLTOP_TOKEN)")
+	cmd.Flags().String("server", "", "address of the service, as http://host:port (or ROLLTOP_SERVER, or that of rolltop login)")
+	cmd.Flags().String("token", "", "token for the service (or ROLLTOP_TOKEN, or that of rolltop login)")
 	cmd.Flags().String("token-file", "", "file that holds the token")
+	cmd.Flags().String("pin", "", "SHA-256 of the service's certificate, where it made it itself (or ROLLTOP_PIN)")
 }
 
 func service(cmd *cobra.Command) (*client.Client, error) {
 	server, _ := cmd.Flags().GetString("server")
 	token, _ := cmd.Flags().GetString("token")
 	file, _ := cmd.Flags().GetString("token-file")
-	if server == "" {
-		return nil, wrongUsage("no service is named; give --server http://host:port, or set ROLLTOP_SERVER")
-	}
+	pin, _ := cmd.Flags().GetString("pin")
 	if token == "" && file != "" {
 		b, err := readFile(file)
 		if err != nil {
@@ -187,11 +193,19 @@ func service(cmd *cobra.Command) (*client.Client, error) {
 		}
 		token = strings.TrimSpace(string(b))
 	}
-	c, err := client.New(server, token)
-	if err != nil {
-		return nil, usage{err}
+	if server == "" || token == "" {
+		p, err := readProfile()
+		if err != nil {
+			return nil, err
+		}
+		if server == "" || server == p.Server { // a token is for its own service only
+			server, token, pin = cmp.Or(server, p.Server), cmp.Or(token, p.Token), cmp.Or(pin, p.Pin)
+		}
 	}
-	return c, nil
+	if server == "" {
+		return nil, wrongUsage("no service is named; give --server http://host:port, set ROLLTOP_SERVER, or sign in with rolltop login")
+	}
+	return dial(server, token, pin)
 }
 
 // formatFlag adds --format with the forms that a command has.

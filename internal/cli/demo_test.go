@@ -13,7 +13,9 @@ import (
 	"testing"
 	"time"
 
+	"rolltop.example/rolltop/internal/api"
 	"rolltop.example/rolltop/internal/cli"
+	"rolltop.example/rolltop/internal/client"
 )
 
 // lines is a writer that others may read meanwhile.
@@ -98,11 +100,8 @@ func TestDemo(t *testing.T) {
 func TestServe(t *testing.T) {
 	db := filepath.Join(t.TempDir(), "fleet.db")
 	out, stop := start(t, "Ctrl-C", "serve", "--database", db, "--listen", "127.0.0.1:0")
-	token := regexp.MustCompile(`rlt_\w+`).FindString(out.String())
 	url := address.FindString(out.String())
-	if token == "" || !strings.Contains(out.String(), "Sign in as admin with the password ") {
-		t.Fatalf("the first start says:\n%s", out)
-	}
+	token := firstToken(t, out.String())
 	if code, text, errOut := rolltop(t, "submit", "--server", url, "--token", token); code != 0 {
 		t.Errorf("%s %s", text, errOut)
 	}
@@ -118,7 +117,7 @@ func TestServe(t *testing.T) {
 	}
 	// The next start keeps everything and prints no secrets.
 	out, stop = start(t, "Ctrl-C", "serve", "--database", db, "--listen", "127.0.0.1:0")
-	if strings.Contains(out.String(), "password") {
+	if strings.Contains(out.String(), "first administrator") {
 		t.Errorf("the second start says:\n%s", out)
 	}
 	if code, text, _ := rolltop(t, "devices", "--server", address.FindString(out.String()), "--token", token); code != 0 || !strings.Contains(text, "One machine.") {
@@ -128,4 +127,103 @@ func TestServe(t *testing.T) {
 	if code, password, errOut := rolltop(t, "users", "set", "harbour-master", "--role", "viewer", "--database", db); code != 0 || len(strings.TrimSpace(password)) < 20 {
 		t.Errorf("%d %q %s", code, password, errOut)
 	}
+}
+
+// firstToken makes the first administrator with the link that a first start says, and
+// a token.
+func firstToken(t *testing.T, said string) string {
+	t.Helper()
+	_, secret, _ := strings.Cut(regexp.MustCompile(`/first#\w+`).FindString(said), "#")
+	if secret == "" {
+		t.Fatalf("the first start says:\n%s", said)
+	}
+	anon, err := client.New(address.FindString(said), "")
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := anon.TakeInvitation(t.Context(), api.TakeInvitation{Secret: secret, Name: "harbour master", Password: "lantern-and-rope"}); err != nil {
+		t.Fatal(err)
+	}
+	m, err := anon.SignIn(t.Context(), "harbour master", "lantern-and-rope", api.NewOwnToken{Name: "test"})
+	if err != nil {
+		t.Fatal(err)
+	}
+	return m.Secret
+}
+
+// A service that others reach takes TLS; its own certificate is trusted by its
+// SHA-256 alone, and a sign-in keeps a token that nobody else can read.
+func TestServeWithTLS(t *testing.T) {
+	dir := t.TempDir()
+	t.Setenv("XDG_CONFIG_HOME", dir)
+	db := filepath.Join(dir, "fleet.db")
+	code, _, errOut := rolltop(t, "serve", "--database", db, "--listen", "0.0.0.0:0")
+	if code != 2 || !strings.Contains(errOut, "passwords would go there in the open") {
+		t.Errorf("%d %s", code, errOut)
+	}
+	for want, args := range map[string][]string{"go together": {"--tls-cert", "x"}, "give one of them": {"--tls-self", "--tls-cert", "x", "--tls-key", "y"}, "leave it out": {"--tls-self", "--behind-proxy"}, "cannot be used": {"--tls-cert", "x", "--tls-key", "y"}} {
+		if code, _, errOut := rolltop(t, append([]string{"serve", "--database", db, "--listen", "127.0.0.1:0"}, args...)...); code == 0 || !strings.Contains(errOut, want) {
+			t.Errorf("%v: %d %s", args, code, errOut)
+		}
+	}
+	out, stop := start(t, "Ctrl-C", "serve", "--database", db, "--listen", "127.0.0.1:0", "--tls-self")
+	pin := regexp.MustCompile(`\b[0-9a-f]{64}\b`).FindString(out.String())
+	url := regexp.MustCompile(`https://[0-9.:]+`).FindString(out.String())
+	_, secret, _ := strings.Cut(regexp.MustCompile(`/first#\w+`).FindString(out.String()), "#")
+	c, err := client.New(url, "")
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := c.Pin(strings.Repeat("0", 64)); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := c.Who(t.Context()); err == nil || !strings.Contains(err.Error(), "is not the one that --pin names") {
+		t.Errorf("another certificate: %v", err)
+	}
+	if err := c.Pin(pin); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := c.TakeInvitation(t.Context(), api.TakeInvitation{Secret: secret, Name: "harbour master", Password: "lantern-and-rope"}); err != nil {
+		t.Fatal(err)
+	}
+	said, errs := new(strings.Builder), new(strings.Builder)
+	withPassword := func(password string, args ...string) int {
+		said.Reset()
+		errs.Reset()
+		return cli.RunWith(t.Context(), args, strings.NewReader(password), said, errs)
+	}
+	sign := []string{"login", "--server", url, "--pin", pin, "--name", "harbour master"}
+	if code := withPassword("wrong\n", sign...); code != 1 || !strings.Contains(errs.String(), "the name or the password is not right") {
+		t.Errorf("%d %s", code, errs)
+	}
+	if code := withPassword("lantern-and-rope\n", sign...); code != 0 || !strings.Contains(said.String(), "Signed in as harbour master until") {
+		t.Fatalf("%d %s%s", code, said, errs)
+	}
+	profile := filepath.Join(dir, "rolltop", "profile.yaml")
+	if st, err := os.Stat(profile); err != nil || st.Mode().Perm() != 0o600 {
+		t.Errorf("%v %v", st, err)
+	}
+	if code, text, errOut := rolltop(t, "users"); code != 0 || !strings.Contains(text, "harbour master") {
+		t.Errorf("%d %s %s", code, text, errOut)
+	}
+	if err := os.Chmod(profile, 0o644); err != nil {
+		t.Fatal(err)
+	}
+	if code, _, errOut := rolltop(t, "users"); code == 0 || !strings.Contains(errOut, "others can read it") {
+		t.Errorf("%d %s", code, errOut)
+	}
+	_ = os.Chmod(profile, 0o600)
+	if code, text, errOut := rolltop(t, "logout"); code != 0 || !strings.Contains(text, "Signed out") {
+		t.Errorf("%d %s %s", code, text, errOut)
+	}
+	if code, _, errOut := rolltop(t, "users"); code != 2 || !strings.Contains(errOut, "sign in with rolltop login") {
+		t.Errorf("%d %s", code, errOut)
+	}
+	stop()
+	// The certificate is the same at the next start.
+	out, stop = start(t, "Ctrl-C", "serve", "--database", db, "--listen", "127.0.0.1:0", "--tls-self")
+	if !strings.Contains(out.String(), pin) {
+		t.Errorf("another certificate:\n%s", out)
+	}
+	stop()
 }

@@ -12,6 +12,7 @@ import (
 
 	"rolltop.example/rolltop/core/say"
 	"rolltop.example/rolltop/internal/api"
+	"rolltop.example/rolltop/internal/client"
 )
 
 func devicesCommand() *cobra.Command {
@@ -24,7 +25,10 @@ func devicesCommand() *cobra.Command {
 		RunE: listDevices,
 	}
 	cmd.Flags().String("where", "", "filter")
-	cmd.Flags().String("sort", "name", "order: name, place, disposition, model, installed, fails or taken; a leading minus turns it round")
+	cmd.Flags().String("filter", "", "name of a saved filter; --where picks from what it picks")
+	cmd.Flags().StringSlice("facts", nil, "facts that become columns")
+	cmd.Flags().String("after", "", "the page behind one before, as it said")
+	cmd.Flags().String("sort", "name", "order: name, place, disposition, model, installed, fails or taken, a fact, or needs.ID; a leading minus turns it round")
 	cmd.Flags().Int("page", 1, "page of the list")
 	cmd.Flags().Int("size", 200, "machines a page, 1000 at most")
 	formatFlag(cmd, "text", "json", "csv")
@@ -49,6 +53,7 @@ func devicesCommand() *cobra.Command {
 	enter := &cobra.Command{Use: "enter KEY FACT=VALUE", Short: "Enter a fact of a machine by hand", Args: cobra.ExactArgs(2), RunE: enterFact,
 		Long: "Enters a fact that no program can read. It fills a gap; where it differs from what\nwas read, both stay, as sources that disagree.\n\n  rolltop devices enter gull-014 processor.built_in_tpm=true --note 'maker, data sheet'\n  rolltop devices enter gull-014 'memory.installed_bytes=16 GiB'"}
 	enter.Flags().String("note", "", "where it was read")
+	enter.Flags().Int("days", 0, "after how many days it ends; it ends with the board in any case")
 	serviceFlags(enter)
 	forget := &cobra.Command{Use: "take-back KEY FACT", Short: "Take back a fact that was entered by hand", Args: cobra.ExactArgs(2), RunE: takeBackFact}
 	serviceFlags(forget)
@@ -75,6 +80,7 @@ func devicesCommand() *cobra.Command {
 	serviceFlags(remove)
 	cmd.AddCommand(exportCommand(), remove)
 	cmd.AddCommand(workCommands()...)
+	cmd.AddCommand(markCommands()...)
 	return cmd
 }
 
@@ -83,11 +89,17 @@ func listDevices(cmd *cobra.Command, _ []string) error {
 	if err != nil {
 		return err
 	}
-	where, _ := cmd.Flags().GetString("where")
-	sort, _ := cmd.Flags().GetString("sort")
-	page, _ := cmd.Flags().GetInt("page")
-	size, _ := cmd.Flags().GetInt("size")
-	l, err := c.Devices(contextOf(cmd), where, sort, page, size)
+	var ask client.List
+	ask.Where, _ = cmd.Flags().GetString("where")
+	ask.Sort, _ = cmd.Flags().GetString("sort")
+	ask.Page, _ = cmd.Flags().GetInt("page")
+	ask.After, _ = cmd.Flags().GetString("after")
+	ask.Size, _ = cmd.Flags().GetInt("size")
+	ask.Facts, _ = cmd.Flags().GetStringSlice("facts")
+	if err := savedFilter(cmd, c, &ask); err != nil {
+		return err
+	}
+	l, err := c.DeviceList(contextOf(cmd), ask)
 	if err != nil {
 		return asUsage(err)
 	}
@@ -97,17 +109,30 @@ func listDevices(cmd *cobra.Command, _ []string) error {
 	if form == "csv" {
 		rows := make([][]string, len(l.Devices))
 		for i, d := range l.Devices {
-			rows[i] = []string{d.Key, d.Name, d.Place, d.Class, d.Manufacturer, d.Model, d.Installed, d.Disposition, d.Certainty, strconv.Itoa(d.Fails), d.Answer, d.TakenAt.Format(time.RFC3339)}
+			rows[i] = []string{d.Key, d.Name, d.Place, d.Class, d.Manufacturer, d.Model, d.Installed, d.Disposition, d.Certainty, strconv.Itoa(d.Fails), d.Answer, d.TakenAt.Format(time.RFC3339), strings.Join(d.Tags, " ")}
+			for _, f := range ask.Facts {
+				rows[i] = append(rows[i], d.Facts[f])
+			}
 		}
-		return printCSV(cmd.OutOrStdout(), []string{"key", "name", "place", "class", "manufacturer", "model", "installed", "disposition", "certainty", "fails", "answer", "taken_at"}, rows)
+		return printCSV(cmd.OutOrStdout(), append([]string{"key", "name", "place", "class", "manufacturer", "model", "installed", "disposition", "certainty", "fails", "answer", "taken_at", "tags"}, ask.Facts...), rows)
 	}
 	p := newPaper(cmd.OutOrStdout())
 	rows := make([][]string, len(l.Devices))
 	for i, d := range l.Devices {
-		rows[i] = []string{d.Name, d.Place, spaced(d.Manufacturer, d.Model), d.Installed, say.Marks[d.Disposition] + " " + first(d.Disposition, "not checked"), say.Capital(d.Answer)}
+		rows[i] = []string{d.Name, d.Place, spaced(d.Manufacturer, d.Model), d.Installed, say.Marks[d.Disposition] + " " + first(d.Disposition, "not checked")}
+		for _, f := range ask.Facts {
+			rows[i] = append(rows[i], first(d.Facts[f], "?"))
+		}
+		if len(ask.Facts) == 0 {
+			rows[i] = append(rows[i], say.Capital(d.Answer))
+		}
 	}
 	if len(rows) > 0 {
-		p.table([]string{"Machine", "Place", "Model", "Runs", "Disposition", "What it takes"}, rows)
+		heads := append([]string{"Machine", "Place", "Model", "Runs", "Disposition"}, ask.Facts...)
+		if len(ask.Facts) == 0 {
+			heads = append(heads, "What it takes")
+		}
+		p.table(heads, rows)
 		p.line("")
 	}
 	switch {
@@ -115,6 +140,9 @@ func listDevices(cmd *cobra.Command, _ []string) error {
 		p.line("No machine matches.")
 	case l.Total > len(rows):
 		p.line("%d of %d machines; --page shows the others.", len(rows), l.Total)
+		if l.Next != "" {
+			p.line("The page behind this one, whatever changes meanwhile: --after %s", l.Next)
+		}
 	default:
 		p.line("%s.", say.Capital(say.Count(l.Total, "machine", "machines")))
 	}
@@ -166,17 +194,26 @@ func showDevice(cmd *cobra.Command, args []string) error {
 	return nil
 }
 
-func enterFact(cmd *cobra.Command, args []string) error {
-	name, value, ok := strings.Cut(args[1], "=")
+func factAndValue(text string) (name, value string, err error) {
+	name, value, ok := strings.Cut(text, "=")
 	if !ok {
-		return wrongUsage("%q has no value; write it as processor.built_in_tpm=true", args[1])
+		return "", "", wrongUsage("%q has no value; write it as processor.built_in_tpm=true", text)
+	}
+	return name, value, nil
+}
+
+func enterFact(cmd *cobra.Command, args []string) error {
+	name, value, err := factAndValue(args[1])
+	if err != nil {
+		return err
 	}
 	c, err := service(cmd)
 	if err != nil {
 		return err
 	}
 	note, _ := cmd.Flags().GetString("note")
-	d, err := c.EnterFact(contextOf(cmd), args[0], name, api.EnterFact{Value: value, Note: note})
+	days, _ := cmd.Flags().GetInt("days")
+	d, err := c.EnterFact(contextOf(cmd), args[0], name, api.EnterFact{Value: value, Note: note, Days: days})
 	if err != nil {
 		return asUsage(err)
 	}

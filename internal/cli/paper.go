@@ -170,3 +170,9 @@ func printCSV(out io.Writer, heads []string, rows [][]string) error {
 	w.Flush()
 	return w.Error()
 }
+
+// isTerminal says whether somebody watches.
+func isTerminal(w io.Writer) bool {
+	f, ok := w.(*os.File)
+	return ok && term.IsTerminal(int(f.Fd()))
+}

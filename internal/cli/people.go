@@ -27,6 +27,7 @@ func usersCommand() *cobra.Command {
 		Long: "Adds a user with a random password, or changes the role of one. --renew gives a new\npassword. Where nobody can sign in any more, stop the service and name its database\nwith --database; that always gives a new password."}
 	set.Flags().String("role", server.RoleAdministrator, strings.Join(server.Roles(), ", "))
 	set.Flags().Bool("renew", false, "give a new password")
+	set.Flags().StringArray("only", nil, "a place, as the only one that they see; may be given several times")
 	set.Flags().String("database", "", "database file of a service that is stopped, in place of a service")
 	serviceFlags(set)
 	remove := &cobra.Command{Use: "remove NAME", Short: "Take a user out, and sign them out", Args: cobra.ExactArgs(1), RunE: func(cmd *cobra.Command, args []string) error {
@@ -55,9 +56,9 @@ func listUsers(cmd *cobra.Command) error {
 	}
 	rows := make([][]string, len(l.Users))
 	for i, u := range l.Users {
-		rows[i] = []string{u.Name, u.Role}
+		rows[i] = []string{u.Name, u.Role, first(strings.Join(u.Places, ", "), "all places")}
 	}
-	newPaper(cmd.OutOrStdout()).table([]string{"Name", "Role"}, rows)
+	newPaper(cmd.OutOrStdout()).table([]string{"Name", "Role", "Sees"}, rows)
 	return nil
 }
 
@@ -78,7 +79,8 @@ func setUser(cmd *cobra.Command, args []string) error {
 		return err
 	}
 	renew, _ := cmd.Flags().GetBool("renew")
-	u, err := c.PutUser(contextOf(cmd), args[0], api.PutUser{Role: role, Renew: renew})
+	only, _ := cmd.Flags().GetStringArray("only")
+	u, err := c.PutUser(contextOf(cmd), args[0], api.PutUser{Role: role, Renew: renew, Places: only})
 	if err != nil {
 		return err
 	}
@@ -99,7 +101,7 @@ func setStoppedUser(ctx context.Context, cmd *cobra.Command, path, name, role st
 	if err != nil {
 		return "", err
 	}
-	s, err := newServer(ctx, st, "", cmd.ErrOrStderr(), false)
+	s, err := newServer(ctx, st, "", cmd.ErrOrStderr(), false, security{})
 	if err == nil {
 		password = server.NewSecret("")
 		err = s.PutUser(ctx, name, role, password)

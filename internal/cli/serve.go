@@ -23,14 +23,11 @@ import (
 
 const defaultListen = "127.0.0.1:8470"
 
-// firstUser is made where the database has no user yet.
-const firstUser = "admin"
-
 func serveCommand() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "serve",
 		Short: "Start the service with its console",
-		Long:  "Starts the service: it keeps inventories, checks them against the target releases\nand serves the console and the API. At the first start it makes a user and prints\nhow to sign in.",
+		Long:  "Starts the service: it keeps inventories, checks them against the target releases\nand serves the console and the API. At the first start it prints a link with\nwhich the first administrator is made. To be reached from other machines it takes TLS.",
 		Args:  cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			path, _ := cmd.Flags().GetString("database")
@@ -41,17 +38,24 @@ func serveCommand() *cobra.Command {
 				return fmt.Errorf("cannot listen on %s: %w; free it, or name another with --listen", listen, netCause(err))
 			}
 			defer ln.Close()
+			sec, err := secured(cmd, path, ln.Addr())
+			if err != nil {
+				return err
+			}
 			st, err := store.Open(path)
 			if err != nil {
 				return err
 			}
-			s, err := newServer(contextOf(cmd), st, collectorsOf(cmd), cmd.ErrOrStderr(), verbose)
+			s, err := newServer(contextOf(cmd), st, collectorsOf(cmd), cmd.ErrOrStderr(), verbose, sec)
 			if err == nil {
-				err = firstStart(contextOf(cmd), s, st, cmd.OutOrStdout())
-			}
-			if err == nil {
-				fmt.Fprintf(cmd.OutOrStdout(), "Rolltop is at http://%s\nStop it with Ctrl-C.\n", ln.Addr())
-				err = run(contextOf(cmd), s, ln)
+				at := address(ln, sec)
+				if sec.pin != "" {
+					fmt.Fprintf(cmd.OutOrStdout(), "The SHA-256 of the certificate that it made: %s\nCollectors and commands take it with --pin.\n\n", sec.pin)
+				}
+				if err = firstStart(contextOf(cmd), s, st, at, cmd.OutOrStdout()); err == nil {
+					fmt.Fprintf(cmd.OutOrStdout(), "Rolltop is at %s\nStop it with Ctrl-C.\n", at)
+					err = run(contextOf(cmd), s, ln, sec)
+				}
 			}
 			return errors.Join(err, st.Close())
 		},
@@ -60,7 +64,16 @@ func serveCommand() *cobra.Command {
 	cmd.Flags().String("listen", defaultListen, "address to listen on")
 	cmd.Flags().String("collectors", "dist", "directory with the collectors that machines download, as make dist writes it")
 	cmd.Flags().Bool("verbose", false, "log every request")
+	tlsFlags(cmd)
 	return cmd
+}
+
+// address is where the service is reached.
+func address(ln net.Listener, sec security) string {
+	if sec.config != nil {
+		return "https://" + ln.Addr().String()
+	}
+	return "http://" + ln.Addr().String()
 }
 
 func netCause(err error) error {
@@ -84,41 +97,56 @@ func collectorsIn(dir string) fs.FS {
 	return os.DirFS(dir)
 }
 
-func newServer(ctx context.Context, st *store.Store, collectors string, logTo io.Writer, verbose bool) (*server.Server, error) {
+func newServer(ctx context.Context, st *store.Store, collectors string, logTo io.Writer, verbose bool, sec security) (*server.Server, error) {
 	level := slog.LevelInfo
 	if verbose {
 		level = slog.LevelDebug
 	}
-	return server.New(ctx, server.Options{Store: st, Console: web.Console(), Collectors: collectorsIn(collectors), Log: slog.New(slog.NewTextHandler(logTo, &slog.HandlerOptions{Level: level}))})
+	return server.New(ctx, server.Options{Store: st, Console: web.Console(), Collectors: collectorsIn(collectors), Secure: sec.secure, Pin: sec.pin, Log: slog.New(slog.NewTextHandler(logTo, &slog.HandlerOptions{Level: level}))})
 }
 
-func firstStart(ctx context.Context, s *server.Server, st *store.Store, out io.Writer) error {
+// firstStart prints a one-time link to make the first administrator, as long as there
+// is none.
+func firstStart(ctx context.Context, s *server.Server, st *store.Store, at string, out io.Writer) error {
 	users, err := st.Users(ctx)
 	if err != nil || len(users) > 0 {
 		return err
 	}
-	password := server.NewSecret("")
-	if err := s.PutUser(ctx, firstUser, server.RoleAdministrator, password); err != nil {
-		return err
-	}
-	_, token, err := s.AddToken(ctx, "first", server.ScopeManage)
+	path, err := s.Invite(ctx)
 	if err != nil {
 		return err
 	}
-	fmt.Fprintf(out, "This is the first start. Sign in as %s with the password %s\nFor the command line: export ROLLTOP_TOKEN=%s\nThey are shown this once.\n\n", firstUser, password, token)
+	fmt.Fprintf(out, "Nobody can sign in yet. Make the first administrator with this link, once, within a day:\n  %s%s\n\n", at, path)
 	return nil
 }
 
 // run serves until the context ends, then lets open requests finish.
-func run(ctx context.Context, s *server.Server, ln net.Listener) error {
-	h := &http.Server{Handler: s.Handler(), ReadHeaderTimeout: 10 * time.Second, ReadTimeout: 60 * time.Second, IdleTimeout: 2 * time.Minute}
+func run(ctx context.Context, s *server.Server, ln net.Listener, sec security) error {
+	h := &http.Server{Handler: s.Handler(), TLSConfig: sec.config, ReadHeaderTimeout: 10 * time.Second, ReadTimeout: 60 * time.Second, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10}
+	tending, rest := context.WithCancel(ctx)
+	tended := make(chan struct{})
+	go func() {
+		defer close(tended)
+		s.Upkeep(tending)
+	}()
+	defer func() {
+		rest()
+		<-tended
+	}()
 	done := make(chan error, 1)
-	go func() { done <- h.Serve(ln) }()
+	go func() {
+		if sec.config != nil {
+			done <- h.ServeTLS(ln, "", "")
+			return
+		}
+		done <- h.Serve(ln)
+	}()
 	select {
 	case err := <-done:
 		return err
 	case <-ctx.Done():
 	}
+	s.Stop()
 	stop, cancel := context.WithTimeout(context.Background(), 5*time.Second)
 	defer cancel()
 	if err := h.Shutdown(stop); err != nil {
@@ -172,7 +200,7 @@ func runDemo(cmd *cobra.Command, _ []string) error {
 
 func serveDemo(cmd *cobra.Command, ctx context.Context, st *store.Store, ln net.Listener) error {
 	verbose, _ := cmd.Flags().GetBool("verbose")
-	s, err := newServer(ctx, st, collectorsOf(cmd), cmd.ErrOrStderr(), verbose)
+	s, err := newServer(ctx, st, collectorsOf(cmd), cmd.ErrOrStderr(), verbose, security{})
 	if err != nil {
 		return err
 	}
@@ -201,7 +229,7 @@ For the command line, in another terminal:
 
 Everything here is made up and thrown away at the end. Stop it with Ctrl-C.
 `, n, ln.Addr(), password, ln.Addr(), token)
-	err = run(ctx, s, ln)
+	err = run(ctx, s, ln, security{})
 	fmt.Fprintln(cmd.OutOrStdout(), "Stopped. The demo's database is thrown away.")
 	return err
 }

@@ -3,6 +3,7 @@ package cli
 import (
 	"fmt"
 	"strconv"
+	"strings"
 
 	"github.com/spf13/cobra"
 
@@ -29,6 +30,12 @@ func tokensCommand() *cobra.Command {
 			if t.ExpiresAt != nil {
 				used += ", expires " + say.Moment(*t.ExpiresAt)
 			}
+			if t.Machines != nil {
+				used += fmt.Sprintf(", may add %d more machines", *t.Machines)
+			}
+			if len(t.Places) > 0 {
+				used += ", sees " + strings.Join(t.Places, ", ")
+			}
 			rows[i] = []string{strconv.FormatInt(t.ID, 10), t.Name, t.Scope, used}
 		}
 		newPaper(cmd.OutOrStdout()).table([]string{"Id", "Name", "May", "Use"}, rows)
@@ -42,7 +49,12 @@ func tokensCommand() *cobra.Command {
 		}
 		scope, _ := cmd.Flags().GetString("scope")
 		days, _ := cmd.Flags().GetInt("days")
-		m, err := c.AddToken(contextOf(cmd), api.NewToken{Name: args[0], Scope: scope, Days: days})
+		t := api.NewToken{Name: args[0], Scope: scope, Days: days}
+		t.Machines, _ = cmd.Flags().GetInt("machines")
+		t.Tag, _ = cmd.Flags().GetString("tag")
+		t.Place, _ = cmd.Flags().GetString("place")
+		t.Places, _ = cmd.Flags().GetStringArray("only")
+		m, err := c.AddToken(contextOf(cmd), t)
 		if err != nil {
 			return asUsage(err)
 		}
@@ -51,6 +63,10 @@ func tokensCommand() *cobra.Command {
 	}}
 	add.Flags().String("scope", "submit", "what it may do: submit inventories, read, work (on machines), or manage (everything)")
 	add.Flags().Int("days", 0, "after how many days it expires; never, where not given")
+	add.Flags().Int("machines", 0, "for submitting: how many machines it may add; any number, where not given")
+	add.Flags().String("tag", "", "for submitting: a tag for the machines that it adds")
+	add.Flags().String("place", "", "for submitting: the place of the machines that it adds")
+	add.Flags().StringArray("only", nil, "for reading and working: a place, as the only one that it sees; may be given several times")
 	serviceFlags(add)
 	end := &cobra.Command{Use: "end ID", Short: "End a token", Args: cobra.ExactArgs(1), RunE: func(cmd *cobra.Command, args []string) error {
 		id, err := strconv.ParseInt(args[0], 10, 64)

@@ -14,7 +14,7 @@ import (
 	"rolltop.example/rolltop/core/say"
 )
 
-//go:embed technician.html user.html visit.html notice.html page.html
+//go:embed fleet.html technician.html user.html visit.html notice.html page.html
 var files embed.FS
 
 //go:embed style.css
@@ -33,6 +33,8 @@ var templates = template.Must(template.New("report").Funcs(template.FuncMap{
 	"mark":     func(disposition string) string { return say.Marks[disposition] },
 	"prepared": func(state string) string { return say.Preparations[state] },
 	"takes":    takes,
+	"capital":  say.Capital,
+	"cause":    say.Cause,
 	"count":    say.Count, "day": say.Day, "moment": say.Moment,
 	"ticked": (*assess.Tick).Says,
 	"joined": func(list []string) string {

@@ -48,7 +48,7 @@ var scopes = map[string]string{
 	"PUT /devices/{key}/ticks/{kind}/{item}": "work", "DELETE /devices/{key}/ticks/{kind}/{item}": "work", "POST /devices/{key}/visit-link": "work", "DELETE /devices/{key}/visit-link": "work",
 	"POST /marks": "work", "GET /tags": "read", "GET /filters": "read", "PUT /filters/{name}": "work", "DELETE /filters/{name}": "work", "GET /doubts": "read", "POST /doubts/{id}": "work",
 	"GET /model-facts": "read", "POST /model-facts": "work", "DELETE /model-facts/{id}": "work", "GET /expected": "read", "PUT /expected": "manage", "PUT /expected/{id}/reason": "work",
-	"GET /grid": "read", "GET /events": "read", "GET /progress": "read", "GET /hooks": "manage", "PUT /hooks/{name}": "manage", "DELETE /hooks/{name}": "manage", "GET /settings": "read", "PUT /settings": "manage",
+	"GET /grid": "read", "GET /fleet/report": "read", "GET /events": "read", "GET /progress": "read", "GET /hooks": "manage", "PUT /hooks/{name}": "manage", "DELETE /hooks/{name}": "manage", "GET /settings": "read", "PUT /settings": "manage",
 	"POST /inventories/lines": "submit", "POST /sheets/read": "manage", "POST /session/first": "open", "POST /session/token": "read", "DELETE /session/token": "anybody",
 	"POST /releases": "manage", "PUT /targets": "manage", "PUT /places": "manage", "GET /tokens": "manage", "POST /tokens": "manage", "DELETE /tokens/{id}": "manage",
 }

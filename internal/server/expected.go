@@ -90,9 +90,11 @@ func (s *Server) sayWhy(ctx context.Context, in *struct {
 // progressDays are the days of progress that are shown.
 const progressDays = 400
 
-func (s *Server) progress(ctx context.Context, in *struct {
+type progressInput struct {
 	Days int `query:"days" default:"90" minimum:"1" maximum:"400"`
-}) (*struct{ Body api.Progress }, error) {
+}
+
+func (s *Server) progress(ctx context.Context, in *progressInput) (*struct{ Body api.Progress }, error) {
 	since := s.now().UTC().AddDate(0, 0, -min(in.Days, progressDays)).Format(time.DateOnly)
 	rows, err := s.store.Progress(ctx, since, callerOf(ctx).Places)
 	if err != nil {

@@ -1,10 +1,10 @@
 package server
 
 import (
+	"bytes"
 	"context"
 	"net/http"
 	"strconv"
-	"strings"
 
 	"github.com/danielgtaylor/huma/v2"
 
@@ -13,52 +13,79 @@ import (
 	"rolltop.example/rolltop/core/release"
 	"rolltop.example/rolltop/core/remedy"
 	"rolltop.example/rolltop/internal/api"
+	"rolltop.example/rolltop/internal/report"
 )
 
 func (s *Server) fleet(a huma.API) {
 	huma.Register(a, secured(huma.Operation{OperationID: "fleet", Method: http.MethodGet, Path: "/fleet", Summary: "Count machines", Description: whereDoc, Tags: []string{"Fleet"}, Errors: []int{http.StatusUnprocessableEntity}}, ScopeRead),
-		func(ctx context.Context, in *struct {
-			Where string `query:"where" maxLength:"2000" doc:"A filter"`
-		}) (*struct{ Body api.Fleet }, error) {
-			f, err := s.where(ctx, in.Where)
+		func(ctx context.Context, in *fleetInput) (*struct{ Body api.Fleet }, error) {
+			out, err := s.counted(ctx, in.Where)
 			if err != nil {
 				return nil, err
 			}
-			var t fleet.Tally
-			var ends []fleet.Support
-			var stale, doubted, newly int
-			days := strconv.Itoa(s.settings().StaleDays)
-			err = s.look(ctx, func(x *fleet.Index) {
-				picked := x.Select(f)
-				t, ends = picked.Count(), picked.Supported(s.now())
-				stale, doubted = x.Select(f.Within("older", days)).Len(), x.Select(f.Within("doubt", "yes")).Len()
-				newly = x.Select(f.Within("disposition", remedy.Ready.String()).Within("next", notReady...)).Len()
-			})
+			return &struct{ Body api.Fleet }{*out}, nil
+		})
+	huma.Register(a, secured(huma.Operation{OperationID: "fleet-report", Method: http.MethodGet, Path: "/fleet/report", Summary: "What the fleet looks like, to hand over", Description: "A page that needs nothing beside it.", Tags: []string{"Fleet"}, Errors: []int{http.StatusUnprocessableEntity},
+		Responses: map[string]*huma.Response{"200": {Description: "The page", Content: map[string]*huma.MediaType{"text/html": {Schema: &huma.Schema{Type: huma.TypeString}}}}}}, ScopeRead),
+		func(ctx context.Context, in *fleetInput) (*reportOutput, error) {
+			f, err := s.counted(ctx, in.Where)
 			if err != nil {
+				return nil, err
+			}
+			days := api.Progress{}
+			if in.Where == "" { // it is counted for the whole fleet only
+				got, err := s.progress(ctx, &progressInput{Days: 90})
+				if err != nil {
+					return nil, err
+				}
+				days = got.Body
+			}
+			var b bytes.Buffer
+			if err := report.Fleet(&b, f, &days, s.now()); err != nil {
 				return nil, s.problem(err, "")
 			}
-			said, _ := fleet.Parse(s.said(ctx, f, in.Where)) // it was read before
-			out := s.describe(&t, ends, said)
-			within := func(term string) string { return strings.TrimSpace(said.String() + " " + term) }
-			out.Stale = api.Count{Name: "stale", Count: stale, Where: within(fleet.Term("older", days))}
-			out.Doubted = api.Count{Name: "doubted", Count: doubted, Where: within("doubt=yes")}
-			for i := range out.Next {
-				out.Next[i].Newly = api.Count{Name: "newly", Count: newly, Where: within("disposition=ready " + fleet.Term("next", notReady...))}
-			}
-			return &struct{ Body api.Fleet }{out}, nil
+			return &reportOutput{ContentType: "text/html; charset=utf-8", Policy: report.Policy, Body: b.Bytes()}, nil
 		})
+}
+
+type fleetInput struct {
+	Where string `query:"where" maxLength:"2000" doc:"A filter"`
+}
+
+// counted counts what a filter picks of what the caller sees.
+func (s *Server) counted(ctx context.Context, where string) (*api.Fleet, error) {
+	f, err := s.where(ctx, where)
+	if err != nil {
+		return nil, err
+	}
+	var t fleet.Tally
+	var ends []fleet.Support
+	var stale, doubted, newly int
+	days := strconv.Itoa(s.settings().StaleDays)
+	err = s.look(ctx, func(x *fleet.Index) {
+		picked := x.Select(f)
+		t, ends = picked.Count(), picked.Supported(s.now())
+		stale, doubted = x.Select(f.Within("older", days)).Len(), x.Select(f.Within("doubt", "yes")).Len()
+		newly = x.Select(f.Within("disposition", remedy.Ready.String()).Within("next", notReady...)).Len()
+	})
+	if err != nil {
+		return nil, s.problem(err, "")
+	}
+	said, _ := fleet.Parse(s.said(ctx, f, where)) // it was read before
+	out := s.describe(&t, ends, said)
+	out.Stale = api.Count{Name: "stale", Count: stale, Where: within(said.String(), fleet.Term("older", days))}
+	out.Doubted = api.Count{Name: "doubted", Count: doubted, Where: within(said.String(), "doubt=yes")}
+	for i := range out.Next {
+		out.Next[i].Newly = api.Count{Name: "newly", Count: newly, Where: within(said.String(), "disposition=ready "+fleet.Term("next", notReady...))}
+	}
+	return &out, nil
 }
 
 // notReady are the dispositions of machines that something stands in the way of.
 var notReady = []string{remedy.Reconfigure.String(), remedy.Refit.String(), remedy.Replace.String()}
 
 func (s *Server) describe(t *fleet.Tally, ends []fleet.Support, f fleet.Filter) api.Fleet {
-	within := func(term string) string {
-		if w := f.String(); w != "" {
-			return w + " " + term
-		}
-		return term
-	}
+	within := func(term string) string { return within(f.String(), term) }
 	targets := map[string]*release.Release{}
 	out := api.Fleet{Where: f.String(), Total: t.Total, Unjudged: t.Unjudged, Obstacles: []api.Obstacle{}, Places: []api.PlaceCounts{}, Support: []api.Support{}, Classes: []api.PlaceCounts{}, Causes: []api.Count{}, Next: []api.NextCounts{}}
 	for _, class := range []string{fact.PC, fact.Mac} {

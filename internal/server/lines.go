@@ -235,7 +235,7 @@ func (s *Server) readSheet(_ context.Context, in *struct{ Body api.ReadSheet }) 
 	if err != nil {
 		return nil, refuse(title, "%s", err)
 	}
-	out := api.SheetRead{Columns: got.Columns, Total: len(sheets[0].Rows), Settled: got.Settled(), Rows: []api.SheetRow{}, Refused: []api.SheetRow{}}
+	out := api.SheetRead{Columns: got.Columns, Problems: got.Problems, Total: len(sheets[0].Rows), Settled: got.Settled(), Rows: []api.SheetRow{}, Refused: []api.SheetRow{}}
 	var lines strings.Builder
 	for i := range got.Rows {
 		r := &got.Rows[i]

@@ -86,6 +86,12 @@ func newProblem(status int, message string, errs ...error) huma.StatusError {
 		}
 		p.Errors = append(p.Errors, m)
 	}
+	if len(p.Errors) > 0 && message == "validation failed" { // the detail is what people see
+		first := &p.Errors[0]
+		if p.Detail = first.Wrong; first.Path != "" {
+			p.Detail = first.Path + ": " + first.Wrong
+		}
+	}
 	return p
 }
 

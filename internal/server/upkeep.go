@@ -43,6 +43,9 @@ func (s *Server) Upkeep(ctx context.Context) {
 	}
 }
 
+// Now is the time that the service goes by.
+func (s *Server) Now() time.Time { return s.now() }
+
 // Tend does one round of it. What fails is logged, and tried in the next one.
 func (s *Server) Tend(ctx context.Context, now time.Time, thin bool) {
 	fail := func(what string, err error) {

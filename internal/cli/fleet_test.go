@@ -1,0 +1,98 @@
+package cli_test
+
+import (
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"rolltop.example/rolltop/internal/servertest"
+)
+
+// What the console does with many machines, the commands do, too.
+func TestFleetCommands(t *testing.T) {
+	s := servertest.Demo(t, nil)
+	dir := t.TempDir()
+	file := func(name, text string) string {
+		path := filepath.Join(dir, name)
+		if err := os.WriteFile(path, []byte(text), 0o600); err != nil {
+			t.Fatal(err)
+		}
+		return path
+	}
+	sheet := file("machines.csv", "Name,Serial,Maker,Model,RAM\nIMP-1,I1,Ostrel,Slipway 14,8\nIMP-2,I2,Ostrel,Slipway 14,lots\n,,,,\n")
+	lines := file("machines.ndjson", `{"format":"rolltop-inventory/1","taken_at":"2026-11-01T00:00:00Z","device":{"name":"NDJ-1","serial":"N1"},"os":{"platform":"windows"}}`+"\n{}\n")
+	for _, c := range []struct {
+		args string
+		code int
+		says string
+	}{
+		{"fleet", 0, "102 of 251 PCs can take Skerry 12 now"},
+		{"fleet --where class=mac", 0, "of 33 Macs"},
+		{"fleet --where clas=mac", 2, "class"},
+		{"fleet --format html", 0, "<h2>What stands in the way</h2>"},
+		{"fleet --format json", 0, `"obstacles"`},
+		{"fleet grid --sort -needs.memory --size 5", 0, "1–5 of 251 machines beside Skerry 12"},
+		{"fleet grid --class mac --format csv --size 3", 0, "machine,place,disposition,"},
+		{"fleet grid --class boat", 2, "expected value to be one of"},
+		{"fleet progress", 0, "2026-"},
+		{"devices mark --where place=Nowhere --tag x", 0, "No machines, 0 of them changed."},
+		{"devices mark --where disposition=refit --tag order-parts", 0, "29 machines, 29 of them changed."},
+		{"devices mark --where disposition=refit", 2, "say what to write"},
+		{"devices mark --key gull-001 --retire --use", 2, "opposites"},
+		{"devices --where tag=order-parts --size 2 --facts memory.installed_bytes", 0, "2 of 29 machines"},
+		{"devices --where tag=order-parts --format csv --facts tpm.state", 0, "tags,tpm.state"},
+		{"devices --facts tpm.sate", 2, "tpm.state"},
+		{"filters save parts tag=order-parts --sort -fails --facts tpm.state", 0, ""},
+		{"filters", 0, "tag=order-parts"},
+		{"devices --filter parts --size 1", 0, "1 of 29 machines"},
+		{"devices --filter prats", 2, "there is no saved filter"},
+		{"filters remove parts", 0, ""},
+		{"devices doubts", 0, "Nothing is in doubt."},
+		{"devices settle 7 same", 1, "there is no open doubt 7"},
+		{"devices settle x same", 2, "is not the id"},
+		{"devices models enter Ostrel Slipway_99 tpm.header=true", 1, "there is no machine of the model"},
+		{"devices models enter Ostrel Slipway_99 tpm.header", 2, "has no value"},
+		{"devices models", 0, "Model"},
+		{"import " + sheet, 2, "give os.platform for all of them"},
+		{"import " + sheet + " --all os.platform=windows", 2, "--column 'RAM=memory.installed_bytes'"},
+		{"import " + sheet + " --all os.platform=windows --column RAM=memory.installed_bytes", 2, "choose their unit"},
+		{"import " + sheet + " --all os.platform=windows --column RAM=memory.installed_bytes:GiB", 0, "2 of 3 rows are machines. --keep hands them in."},
+		{"import " + sheet + " --all os.platform=windows --column RAM=memory.installed_bytes:GiB --keep", 0, "Two inventories are kept, 2 of them new; 0 refused."},
+		{"import " + sheet + " --column RAM", 2, "says not which fact"},
+		{"import " + lines, 2, "give --keep"},
+		{"import " + lines + " --keep", 1, "One inventory is kept, 1 of them new; 1 refused."},
+		{"expected import " + file("expected.csv", "name,serial,place\nIMP-1,I1,\nIMP-9,,Gull Quay\n"), 0, "Two machines are expected; 1 of them never reported."},
+		{"expected import " + file("wrong.csv", "nmae\nx\n"), 1, "did you mean \"name\"?"},
+		{"expected", 0, "1 of 2 expected machines never reported."},
+		{"expected why 99 off", 1, "there is no expected machine 99"},
+		{"expected why 2 lost", 2, "no-network"},
+		{"hooks set desk http://127.0.0.1:9/changes", 0, ""},
+		{"hooks", 0, "nothing sent yet"},
+		{"hooks remove desk", 0, ""},
+		{"settings --stale-days 14", 0, "after 14 days"},
+		{"settings --stale-days 0", 2, "stale_days"},
+		{"tokens add reader --scope read --only Gull_Quay", 0, "rlt_"},
+		{"tokens add counters --machines 5 --tag counter", 0, "rlt_"},
+		{"tokens", 0, "may add 5 more machines"},
+		{"users set clerk --role viewer --only Gull_Quay", 0, ""},
+		{"users", 0, "Gull Quay"},
+		{"users set boss --role administrator --only Gull_Quay", 1, "an administrator sees everything"},
+		{"completion bash", 0, "rolltop"},
+	} {
+		args := strings.Fields(c.args)
+		for i := range args {
+			args[i] = strings.ReplaceAll(args[i], "Gull_Quay", "Gull Quay")
+		}
+		if args[0] != "completion" {
+			args = append(args, "--server", s.URL, "--token", s.Token)
+		}
+		if c.args == "fleet progress" {
+			s.Tend(t.Context(), s.Now(), false)
+		}
+		code, out, errOut := rolltop(t, args...)
+		if code != c.code || !strings.Contains(out+errOut, c.says) {
+			t.Errorf("rolltop %s: status %d, want %d with %q\n%.600s%s", c.args, code, c.code, c.says, out, errOut)
+		}
+	}
+}

@@ -1,0 +1,266 @@
+package cli
+
+import (
+	"encoding/csv"
+	"errors"
+	"fmt"
+	"os"
+	"slices"
+	"strconv"
+	"strings"
+
+	"github.com/schollz/progressbar/v3"
+	"github.com/spf13/cobra"
+
+	"rolltop.example/rolltop/core/doc"
+	"rolltop.example/rolltop/core/say"
+	"rolltop.example/rolltop/core/sheet"
+	"rolltop.example/rolltop/internal/api"
+	"rolltop.example/rolltop/internal/client"
+)
+
+func sheetCommand() *cobra.Command {
+	cmd := &cobra.Command{Use: "import FILE", Short: "Hand in many inventories: one a line, or the rows of a spreadsheet", Args: cobra.ExactArgs(1), RunE: importFile,
+		Long: "Hands in the inventories of a file: NDJSON, a document a line, or CSV. Of a spreadsheet it\nshows first what becomes of each column, and asks what a heading does not say: which\nmemory, and whether a GB is 1,000 or 1,024 MB. Nothing is kept before --keep.\n\n" +
+			"  rolltop import machines.ndjson --keep\n  rolltop import assets.csv --all os.platform=windows\n  rolltop import assets.csv --all os.platform=windows --column 'RAM=memory.installed_bytes:GiB' --column Disk= --keep"}
+	cmd.Flags().StringArray("column", nil, "what a column is, as HEADING=FACT:UNIT; without a fact it is left out")
+	cmd.Flags().StringArray("all", nil, "a fact that all rows have, as os.platform=windows")
+	cmd.Flags().Bool("keep", false, "hand them in; without it nothing is kept")
+	formatFlag(cmd, "text", "json")
+	serviceFlags(cmd)
+	return cmd
+}
+
+func importFile(cmd *cobra.Command, args []string) error {
+	form, c, err := asked(cmd)
+	if err != nil {
+		return err
+	}
+	keep, _ := cmd.Flags().GetBool("keep")
+	f, err := os.Open(args[0])
+	if err != nil {
+		return fmt.Errorf("%s cannot be read: %w", args[0], bare(err))
+	}
+	defer f.Close()
+	if strings.HasSuffix(strings.ToLower(args[0]), "json") {
+		if !keep {
+			return wrongUsage("give --keep to hand in the lines of %s; each is checked then, and a bad one takes nothing from the others", args[0])
+		}
+		st, err := f.Stat()
+		if err != nil {
+			return err
+		}
+		bar := progressbar.NewOptions64(st.Size(), progressbar.OptionSetWriter(cmd.ErrOrStderr()), progressbar.OptionSetDescription("Handing in"), progressbar.OptionShowBytes(true), progressbar.OptionClearOnFinish(), progressbar.OptionSetVisibility(isTerminal(cmd.ErrOrStderr())))
+		reader := progressbar.NewReader(f, bar)
+		return handIn(cmd, c, form, &reader)
+	}
+	src, err := readLarge(args[0])
+	if err != nil {
+		return err
+	}
+	in := api.ReadSheet{Name: args[0], Content: src, Columns: map[string]sheet.Choice{}, Fixed: map[string]string{}}
+	given, _ := cmd.Flags().GetStringArray("column")
+	for _, g := range given {
+		i := strings.LastIndexByte(g, '=')
+		if i < 0 {
+			return wrongUsage("--column %q says not which fact; write it as RAM=memory.installed_bytes:GiB, or RAM= to leave it out", g)
+		}
+		name, unit, _ := strings.Cut(g[i+1:], ":")
+		in.Columns[g[:i]] = sheet.Choice{Fact: name, Unit: unit}
+	}
+	all, _ := cmd.Flags().GetStringArray("all")
+	for _, a := range all {
+		name, value, ok := strings.Cut(a, "=")
+		if !ok {
+			return wrongUsage("--all %q has no value; write it as os.platform=windows", a)
+		}
+		in.Fixed[name] = value
+	}
+	got, err := c.ReadSheet(contextOf(cmd), in)
+	if err != nil {
+		return asUsage(err)
+	}
+	if !keep || !got.Settled {
+		if form == "json" {
+			return printJSON(cmd.OutOrStdout(), got)
+		}
+		printSheet(newPaper(cmd.OutOrStdout()), &got)
+		if !got.Settled {
+			return status(ExitUsage)
+		}
+		return nil
+	}
+	return handIn(cmd, c, form, strings.NewReader(got.Lines))
+}
+
+func printSheet(p *paper, s *api.SheetRead) {
+	rows := make([][]string, len(s.Columns))
+	for i, c := range s.Columns {
+		is, problem := first(c.Fact, "–"), c.Problem
+		if c.Fact != "" && c.Unit != "" {
+			is += ", in " + c.Unit
+		}
+		if len(c.Ask) > 0 {
+			problem += fmt.Sprintf(": --column '%s=%s'", c.Heading, c.Ask[0])
+		} else if problem != "" && len(c.Units) > 0 {
+			problem += fmt.Sprintf(": --column '%s=%s:%s'", c.Heading, c.Fact, c.Units[min(7, len(c.Units)-1)])
+		}
+		rows[i] = []string{c.Heading, is, problem}
+	}
+	p.table([]string{"Column", "Is", "To be chosen"}, rows)
+	p.line("")
+	for _, problem := range s.Problems {
+		p.text("", say.Sentence(problem))
+	}
+	if !s.Settled {
+		p.line("%d rows; choose what is asked above, and nothing is kept until then.", s.Total)
+		return
+	}
+	for _, r := range s.Rows {
+		for _, l := range r.Left {
+			p.text("", fmt.Sprintf("row %d, %s: without %s", r.Row, r.Name, l))
+		}
+	}
+	for _, r := range s.Refused {
+		p.text("", fmt.Sprintf("row %d: %s", r.Row, first(r.Problem, strings.Join(r.Left, "; "))))
+	}
+	p.line("%d of %d rows are machines. --keep hands them in.", s.Machines, s.Total)
+}
+
+// handIn sends lines, and says what became of them.
+func handIn(cmd *cobra.Command, c *client.Client, form string, lines interface{ Read([]byte) (int, error) }) error {
+	var all []api.SubmittedLine
+	kept, created, refused := 0, 0, 0
+	err := c.Lines(contextOf(cmd), lines, func(l *api.SubmittedLine) {
+		if form == "json" {
+			all = append(all, *l)
+		}
+		switch {
+		case l.Submitted == nil:
+			refused++
+			fmt.Fprintf(cmd.ErrOrStderr(), "line %d: %s\n", l.Line, l.Problem)
+		case l.Created:
+			created++
+			fallthrough
+		default:
+			kept++
+			if l.Note != "" {
+				fmt.Fprintf(cmd.ErrOrStderr(), "line %d, %s: %s\n", l.Line, l.Name, l.Note)
+			}
+		}
+	})
+	if form == "json" {
+		err = errors.Join(err, printJSON(cmd.OutOrStdout(), all))
+	} else {
+		fmt.Fprintf(cmd.OutOrStdout(), "%s kept, %d of them new; %d refused.\n", say.Capital(say.Count(kept, "inventory is", "inventories are")), created, refused)
+	}
+	if err == nil && refused > 0 {
+		return status(ExitFailed)
+	}
+	return err
+}
+
+func expectedCommand() *cobra.Command {
+	cmd := &cobra.Command{Use: "expected", Short: "Machines that should be here, and which of them never reported", Args: cobra.NoArgs, RunE: listExpected,
+		Long: "Lists the machines of your own list that never reported, with the reason where somebody\nknows one.\n\n  rolltop expected import assets.csv\n  rolltop expected\n  rolltop expected why 12 off --note 'in the store room'"}
+	cmd.Flags().Bool("all", false, "list those that reported, too")
+	formatFlag(cmd, "text", "json", "csv")
+	serviceFlags(cmd)
+	imported := &cobra.Command{Use: "import FILE", Short: "Replace the list by a CSV with the columns name, serial, maker, model, place, reason, note", Args: cobra.ExactArgs(1), RunE: importExpected}
+	serviceFlags(imported)
+	why := &cobra.Command{Use: "why ID off|no-rights|refused|no-network|in-repair|other", Short: "Say why one does not report", Args: cobra.ExactArgs(2), RunE: func(cmd *cobra.Command, args []string) error {
+		id, err := strconv.ParseInt(args[0], 10, 64)
+		if err != nil {
+			return wrongUsage("%q is not the id of an expected machine; rolltop expected lists them", args[0])
+		}
+		c, err := service(cmd)
+		if err != nil {
+			return err
+		}
+		note, _ := cmd.Flags().GetString("note")
+		return asUsage(c.SayWhy(contextOf(cmd), id, api.SayWhy{Reason: args[1], Note: note}))
+	}}
+	why.Flags().String("note", "", "more about it")
+	serviceFlags(why)
+	cmd.AddCommand(imported, why)
+	return cmd
+}
+
+func listExpected(cmd *cobra.Command, _ []string) error {
+	form, c, err := asked(cmd)
+	if err != nil {
+		return err
+	}
+	l, err := c.Expected(contextOf(cmd))
+	if err != nil {
+		return err
+	}
+	if form == "json" {
+		return printJSON(cmd.OutOrStdout(), l)
+	}
+	all, _ := cmd.Flags().GetBool("all")
+	var rows [][]string
+	for _, e := range l.Machines {
+		if e.Device == "" || all {
+			rows = append(rows, []string{strconv.FormatInt(e.ID, 10), e.Name, e.Place, e.Serial, first(e.Device, first(strings.ReplaceAll(e.Reason, "-", " "), "not known why")), e.Note})
+		}
+	}
+	heads := []string{"Id", "Name", "Place", "Serial", "Reported as, or why not", "Note"}
+	if form == "csv" {
+		return printCSV(cmd.OutOrStdout(), heads, rows)
+	}
+	p := newPaper(cmd.OutOrStdout())
+	if len(rows) > 0 {
+		p.table(heads, rows)
+		p.line("")
+	}
+	p.line("%d of %d expected machines never reported.", l.Missing, l.Missing+l.Reported)
+	return nil
+}
+
+var expectedColumns = []string{"name", "serial", "maker", "model", "place", "reason", "note"}
+
+func importExpected(cmd *cobra.Command, args []string) error {
+	f, err := os.Open(args[0])
+	if err != nil {
+		return fmt.Errorf("%s cannot be read: %w", args[0], bare(err))
+	}
+	defer f.Close()
+	r := csv.NewReader(f)
+	r.FieldsPerRecord = -1
+	rows, err := r.ReadAll()
+	if err != nil || len(rows) == 0 {
+		return fmt.Errorf("%s is no CSV with a heading: %w", args[0], err)
+	}
+	at := map[string]int{}
+	for i, h := range rows[0] {
+		h = strings.ToLower(strings.TrimSpace(strings.TrimPrefix(h, "\ufeff")))
+		if !slices.Contains(expectedColumns, h) {
+			return fmt.Errorf("%s has a column %q; %s", args[0], h, first(doc.Suggest(h, expectedColumns), "the columns are "+strings.Join(expectedColumns, ", ")))
+		}
+		at[h] = i
+	}
+	if _, ok := at["name"]; !ok {
+		return fmt.Errorf("%s has no column name", args[0])
+	}
+	var list []api.Expected
+	for _, row := range rows[1:] {
+		cell := func(h string) string {
+			if i, ok := at[h]; ok && i < len(row) {
+				return strings.TrimSpace(row[i])
+			}
+			return ""
+		}
+		list = append(list, api.Expected{Name: cell("name"), Serial: cell("serial"), Maker: cell("maker"), Model: cell("model"), Place: cell("place"), Reason: cell("reason"), Note: cell("note")})
+	}
+	c, err := service(cmd)
+	if err != nil {
+		return err
+	}
+	l, err := c.SetExpected(contextOf(cmd), list)
+	if err != nil {
+		return asUsage(err)
+	}
+	fmt.Fprintf(cmd.OutOrStdout(), "%s expected; %d of them never reported.\n", say.Capital(say.Count(len(list), "machine is", "machines are")), l.Missing)
+	return nil
+}

@@ -1,0 +1,33 @@
+package report
+
+import (
+	"html/template"
+	"io"
+	"time"
+
+	"rolltop.example/rolltop/internal/api"
+	"rolltop.example/rolltop/internal/build"
+)
+
+// mostDays are the days of progress that a report shows: the first of each week.
+const mostDays = 14
+
+// Fleet writes what a fleet looks like as one page that needs nothing beside it.
+func Fleet(w io.Writer, f *api.Fleet, p *api.Progress, made time.Time) error {
+	return templates.ExecuteTemplate(w, "fleet.html", struct {
+		Style   template.CSS
+		Fleet   *api.Fleet
+		Days    []api.ProgressDay
+		Made    time.Time
+		Version string
+	}{template.CSS(style), f, weekly(p.Days), made, build.Version})
+}
+
+// weekly takes a day of each week, and the last.
+func weekly(days []api.ProgressDay) []api.ProgressDay {
+	var out []api.ProgressDay
+	for i := len(days) - 1; i >= 0 && len(out) < mostDays; i -= 7 {
+		out = append([]api.ProgressDay{days[i]}, out...)
+	}
+	return out
+}
