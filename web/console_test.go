@@ -135,11 +135,11 @@ func TestDevices(t *testing.T) {
 		t.Errorf("choosing a disposition leads to %s", got)
 	}
 	// Sorting turns round at the second press and says so.
-	must(t, p.Go(s.URL+"/devices?where=class%3Dmac"), p.WaitText("33 machines of 284"), p.Click("th:nth-of-type(3) button"), p.WaitText("↑"))
+	must(t, p.Go(s.URL+"/devices?where=class%3Dmac"), p.WaitText("33 machines of 284"), p.Click("th:nth-of-type(4) button"), p.WaitText("↑"))
 	if p.Count("th[aria-sort=ascending]") != 1 {
 		t.Error("no column says that it is sorted")
 	}
-	must(t, p.Click("th:nth-of-type(3) button"), p.WaitText("↓"))
+	must(t, p.Click("th:nth-of-type(4) button"), p.WaitText("↓"))
 	if got := p.Address(); got != "/devices?where=class=mac&sort=-place" {
 		t.Errorf("sorting leads to %s", got)
 	}

@@ -208,6 +208,9 @@ func serveDemo(cmd *cobra.Command, ctx context.Context, st *store.Store, ln net.
 	if err != nil {
 		return fmt.Errorf("the demo cannot be made: %w", err)
 	}
+	if err := standin.Furnish(ctx, s, time.Now()); err != nil {
+		return fmt.Errorf("the demo cannot be made: %w", err)
+	}
 	password, _ := cmd.Flags().GetString("password")
 	if password == "" {
 		password = server.NewSecret("")[:12]

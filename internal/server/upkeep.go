@@ -77,19 +77,7 @@ func (s *Server) noteProgress(ctx context.Context, now time.Time) error {
 	if s.noted.day == day && s.noted.version == version {
 		return nil
 	}
-	type group struct {
-		place, class string
-		disposition  remedy.Disposition
-	}
-	counts := map[group]int{}
-	err := s.look(ctx, func(x *fleet.Index) {
-		all := x.Select(fleet.Filter{})
-		all.Each(func(r *fleet.Row) {
-			if r.Judged {
-				counts[group{r.Place, r.Class, r.Disposition}]++
-			}
-		})
-	})
+	counts, err := s.tally(ctx)
 	if err != nil {
 		return err
 	}
@@ -102,4 +90,22 @@ func (s *Server) noteProgress(ctx context.Context, now time.Time) error {
 	}
 	s.noted.day, s.noted.version = day, version
 	return nil
+}
+
+// group is what progress counts machines by.
+type group struct {
+	place, class string
+	disposition  remedy.Disposition
+}
+
+func (s *Server) tally(ctx context.Context) (map[group]int, error) {
+	counts := map[group]int{}
+	err := s.look(ctx, func(x *fleet.Index) {
+		x.Select(fleet.Filter{}).Each(func(r *fleet.Row) {
+			if r.Judged {
+				counts[group{r.Place, r.Class, r.Disposition}]++
+			}
+		})
+	})
+	return counts, err
 }

@@ -81,3 +81,97 @@ func Fill(ctx context.Context, s Service, now time.Time) (int, error) {
 	}
 	return len(machines), nil
 }
+
+// Host is a service that the demo's daily work is put into, too.
+type Host interface {
+	Service
+	Tally(ctx context.Context) (map[[3]string]int, error)
+	PutTally(ctx context.Context, day time.Time, counts map[[3]string]int) error
+	Expect(ctx context.Context, list [][3]string) error
+	Tag(ctx context.Context, where, tag string) error
+	SaveFilter(ctx context.Context, name, filter, by string) error
+}
+
+// Days of progress that the demo looks back on.
+const Days = 56
+
+// Furnish adds what two months of work leave behind in a filled service: tags, saved
+// filters, machines that were expected and did not report, an inventory that may be
+// another machine's, and how the counts came to be what they are.
+func Furnish(ctx context.Context, s Host, now time.Time) error {
+	for tag, where := range map[string]string{"season": `place="Gull Quay","Lantern Pier" disposition=ready`, "workshop-visit": "disposition=refit"} {
+		if err := s.Tag(ctx, where, tag); err != nil {
+			return err
+		}
+	}
+	for name, filter := range map[string]string{"Parts to order": "disposition=refit", "Ready now, not for the next": "disposition=ready next=reconfigure,refit,replace", "Unread for want of rights": "cause=needs-rights"} {
+		if err := s.SaveFilter(ctx, name, filter, "desktop support"); err != nil {
+			return err
+		}
+	}
+	if err := s.Expect(ctx, [][3]string{{"GULL-301", "", ""}, {"GULL-302", "", "off"}, {"HOLM-301", "", "no-network"}, {"OUTER-301", "Outer Light", "no-network"}, {"NSLIP-301", "", "refused"}, {"CORB-301", "", ""}, {"GULL-001", "", ""}, {"HOLM-001", "", ""}}); err != nil {
+		return err
+	}
+	if err := without(ctx, s, now); err != nil {
+		return err
+	}
+	today, err := s.Tally(ctx)
+	if err != nil {
+		return err
+	}
+	for back := 1; back <= Days; back++ {
+		if err := s.PutTally(ctx, now.AddDate(0, 0, -back), Before(today, back)); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// Before is how a day some days ago would have ended: settings were changed on about
+// a third of the machines that are ready now, and some were not read yet.
+func Before(today map[[3]string]int, back int) map[[3]string]int {
+	out := make(map[[3]string]int, len(today))
+	for key, n := range today {
+		out[key] += n
+		if key[2] != "ready" {
+			continue
+		}
+		open := n * back / (3 * Days)
+		unread := n * back / (8 * Days)
+		for to, moved := range map[string]int{"reconfigure": open, "undetermined": unread} {
+			key := key
+			key[2] = to
+			out[key] += moved
+		}
+		out[key] -= open + unread
+	}
+	return out
+}
+
+// without hands in an inventory that somebody took without rights, a while ago: only
+// its name and model say which machine it is.
+func without(ctx context.Context, s Host, now time.Time) error {
+	o, err := Load()
+	if err != nil {
+		return err
+	}
+	machines, err := o.Fleet(now)
+	if err != nil {
+		return err
+	}
+	for _, d := range machines {
+		if d.Device.Name.Or("") != "LANT-004" {
+			continue
+		}
+		var none inventory.Opt[string]
+		d.Device.Serial, d.Device.UUID, d.Device.Board.Serial = none, none, none
+		for _, name := range []string{"device.serial", "device.uuid", "device.board.serial"} {
+			delete(d.Sources, name)
+			d.DropGap(name)
+			d.AddGap(name, inventory.NeedsRights, "", "Run the collector as administrator.")
+		}
+		d.TakenAt = d.TakenAt.AddDate(0, 0, -20)
+		return s.Load(ctx, d)
+	}
+	return nil
+}

@@ -92,3 +92,24 @@ func TestNames(t *testing.T) {
 		}
 	}
 }
+
+// What the demo looks back on adds up to the same machines every day, and to more
+// that are ready as time goes on.
+func TestProgressOfTheDemo(t *testing.T) {
+	today := map[[3]string]int{{"Gull Quay", "pc", "ready"}: 60, {"Gull Quay", "pc", "reconfigure"}: 20, {"Gull Quay", "pc", "undetermined"}: 3}
+	ready := 61
+	for back := range standin.Days + 1 {
+		then, sum := standin.Before(today, back), 0
+		for _, n := range then {
+			sum += n
+			if n < 0 {
+				t.Errorf("%d days ago: %v", back, then)
+			}
+		}
+		if r := then[[3]string{"Gull Quay", "pc", "ready"}]; sum != 83 || r > ready {
+			t.Errorf("%d days ago %d machines, %d of them ready", back, sum, r)
+		} else {
+			ready = r
+		}
+	}
+}

@@ -6,6 +6,8 @@ import { useRoute, useRouter } from 'vue-router'
 import { api, ask, signedOut } from './client'
 import SignIn from './pages/SignIn.vue'
 import TroubleBox from './parts/TroubleBox.vue'
+import FirstPage from './pages/FirstPage.vue'
+import { useLive } from './live'
 import { nobody, useSession } from './session'
 
 const route = useRoute()
@@ -22,9 +24,11 @@ const places = [
 ]
 const current = computed(() =>
   String(route.name ?? '')
-    .replace(/^(device|compare)$/, 'devices')
+    .replace(/^(device|compare|grid)$/, 'devices')
     .replace(/^(release|release-new|release-edit|list-import)$/, 'releases'),
 )
+
+const { connected } = useLive(computed(() => !!who.value && who.value.scope !== 'none'))
 
 const releases = useQuery({
   key: ['releases'],
@@ -47,7 +51,8 @@ window.addEventListener(signedOut, () => cache.setQueryData(['session'], nobody)
 </script>
 
 <template>
-  <SignIn v-if="who?.scope === 'none'" />
+  <FirstPage v-if="route.name === 'first'" />
+  <SignIn v-else-if="who?.scope === 'none'" />
   <div v-else-if="who" class="min-h-screen md:grid md:grid-cols-[10.5rem_1fr]">
     <a href="#content" class="sr-only focus:not-sr-only focus:absolute focus:z-10 focus:bg-card focus:p-2">
       To the content
@@ -94,7 +99,10 @@ window.addEventListener(signedOut, () => cache.setQueryData(['session'], nobody)
         {{ p.label }}
       </RouterLink>
       <div class="ml-auto px-2.5 text-[13px] text-soft md:mt-auto md:ml-0">
-        {{ who.name }} ·
+        <p v-if="!connected" role="status" class="mb-1 text-replace">
+          The service does not answer. This page may be out of date.
+        </p>
+        {{ who.name }}<template v-if="who.places?.length">, {{ who.places.join(', ') }}</template> ·
         <button
           type="button"
           class="cursor-pointer underline underline-offset-2 hover:text-ink"

@@ -5,7 +5,10 @@ import type { components, paths } from './api'
 export type Schemas = components['schemas']
 export type Disposition = 'ready' | 'reconfigure' | 'refit' | 'replace' | 'undetermined'
 
-export const api = createClient<paths>({ baseUrl: '/api' })
+export const api = createClient<paths>({
+  baseUrl: '/api',
+  querySerializer: { array: { style: 'form', explode: false } },
+})
 
 /** What went wrong, in the words of the service where it answered. */
 export class Trouble extends Error {

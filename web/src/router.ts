@@ -4,6 +4,7 @@ import ComparePage from './pages/ComparePage.vue'
 import DevicePage from './pages/DevicePage.vue'
 import DevicesPage from './pages/DevicesPage.vue'
 import FleetPage from './pages/FleetPage.vue'
+import FirstPage from './pages/FirstPage.vue'
 import MissingPage from './pages/MissingPage.vue'
 import ReleasePage from './pages/ReleasePage.vue'
 import ReleasesPage from './pages/ReleasesPage.vue'
@@ -13,6 +14,7 @@ export const router = createRouter({
   routes: [
     { path: '/', name: 'fleet', component: FleetPage },
     { path: '/devices', name: 'devices', component: DevicesPage },
+    { path: '/devices/by-requirement', name: 'grid', component: () => import('./pages/GridPage.vue') },
     { path: '/devices/:machine', name: 'device', component: DevicePage, props: true },
     { path: '/compare', name: 'compare', component: ComparePage },
     { path: '/releases', name: 'releases', component: ReleasesPage },
@@ -27,6 +29,7 @@ export const router = createRouter({
     { path: '/releases/:id', name: 'release', component: ReleasePage, props: true },
     { path: '/intake', name: 'intake', component: () => import('./pages/IntakePage.vue') },
     { path: '/settings', name: 'settings', component: () => import('./pages/SettingsPage.vue') },
+    { path: '/first', name: 'first', component: FirstPage },
     { path: '/:rest(.*)*', name: 'missing', component: MissingPage },
   ],
   scrollBehavior: (_to, _from, saved) => saved ?? { top: 0 },

@@ -9,6 +9,7 @@ import { api, ask } from '../client'
 import AfterView from '../parts/AfterView.vue'
 import CheckBeside from '../parts/CheckBeside.vue'
 import DispositionMark from '../parts/DispositionMark.vue'
+import DoubtList from '../parts/DoubtList.vue'
 import FactForm from '../parts/FactForm.vue'
 import FindingItem from '../parts/FindingItem.vue'
 import PlanList from '../parts/PlanList.vue'
@@ -99,6 +100,24 @@ const about = computed(() => {
           >Compare with another machine</RouterLink
         >
       </span>
+    </p>
+    <section
+      v-if="device.doubts?.length"
+      aria-label="Which machine this is"
+      class="no-print my-3 rounded-lg border border-line bg-card px-4 py-2"
+    >
+      <DoubtList :doubts="device.doubts" :may="may" @settled="refetch()" />
+    </section>
+    <p v-if="device.tags?.length || device.retired || device.stale" class="text-sm text-soft">
+      <RouterLink
+        v-for="t in device.tags"
+        :key="t"
+        :to="{ name: 'devices', query: { where: `tag=${t}` } }"
+        class="mr-1.5 rounded border border-line px-1 hover:text-ink"
+        >{{ t }}</RouterLink
+      >
+      <span v-if="device.retired">Out of use. </span>
+      <span v-if="device.stale">It has not reported for longer than it should.</span>
     </p>
     <template v-if="check">
       <h1 class="mb-1 text-[27px] leading-tight font-semibold tracking-tight">
@@ -246,6 +265,7 @@ const about = computed(() => {
                     :label="f.label"
                     :choices="f.choices"
                     :example="f.example"
+                    :model="device.same_model"
                     @entered="refetch()"
                   />
                 </td>

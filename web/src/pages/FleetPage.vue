@@ -5,7 +5,8 @@ import { computed } from 'vue'
 import { api, ask } from '../client'
 import DispositionStrip from '../parts/DispositionStrip.vue'
 import TroubleBox from '../parts/TroubleBox.vue'
-import { sayDay } from '../words'
+import ProgressChart from '../parts/ProgressChart.vue'
+import { causes, sayDay } from '../words'
 
 const {
   data: fleet,
@@ -16,6 +17,14 @@ const {
   query: () => ask(api.GET('/fleet')),
   staleTime: 10_000,
 })
+const progress = useQuery({
+  key: ['progress'],
+  query: () => ask(api.GET('/progress', { params: { query: { days: 90 } } })),
+})
+const days = computed(() => progress.data.value?.days ?? [])
+const classNames: Record<string, string> = { pc: 'PCs', mac: 'Macs' }
+/** What follows, where some that are ready now are not ready for it. */
+const next = computed(() => (fleet.value?.next ?? []).filter((n) => n.newly.count > 0))
 const obstacles = computed(() => (fleet.value?.obstacles ?? []).filter((o) => o.fails > 0))
 const most = computed(() => Math.max(1, ...obstacles.value.map((o) => o.fails)))
 const places = computed(() => fleet.value?.places ?? [])
@@ -30,6 +39,7 @@ const pressing = computed(
   () => [...(fleet.value?.support ?? [])].sort((a, b) => b.machines - a.machines)[0]?.says,
 )
 const list = (where: string) => ({ name: 'devices', query: { where } })
+const link = 'underline underline-offset-2 hover:text-ink'
 const part = (n: number, of: number) => `${(100 * n) / of}%`
 </script>
 
@@ -48,7 +58,20 @@ rolltop submit</pre>
   </section>
   <template v-else>
     <h1 class="mb-1 text-[27px] leading-tight font-semibold tracking-tight">{{ fleet.headline }}</h1>
-    <p class="mb-5 text-soft">{{ pressing }}</p>
+    <p class="mb-1 text-soft">{{ pressing }}</p>
+    <p class="mb-5 flex flex-wrap gap-x-5 text-sm text-soft">
+      <RouterLink v-if="fleet.stale.count" :to="list(fleet.stale.where)" :class="link"
+        >{{ fleet.stale.count }} have not reported for longer than they should</RouterLink
+      >
+      <RouterLink v-if="fleet.doubted.count" :to="list(fleet.doubted.where)" :class="link"
+        >{{ fleet.doubted.count }} may be another machine than they seem</RouterLink
+      >
+      <RouterLink v-for="n in next" :key="n.release" :to="list(n.newly.where)" :class="link"
+        >{{ n.newly.count }} are ready now and not for {{ n.release }}, which follows</RouterLink
+      >
+      <RouterLink :to="{ name: 'grid' }" :class="link">Machines beside requirements</RouterLink>
+      <a href="/api/fleet/report" target="_blank" :class="link">Report</a>
+    </p>
     <DispositionStrip :counts="fleet.dispositions" />
     <p v-if="fleet.unjudged" class="mb-5 text-soft">
       <RouterLink
@@ -112,6 +135,10 @@ rolltop submit</pre>
       </section>
 
       <div>
+        <section v-if="days.length > 1" aria-labelledby="progress" class="mb-8">
+          <h2 id="progress" class="mb-2 border-b border-line pb-1.5 font-semibold">Progress</h2>
+          <ProgressChart :days="days" />
+        </section>
         <section v-if="places.length" aria-labelledby="places">
           <h2 id="places" class="mb-2 border-b border-line pb-1.5 font-semibold">By place</h2>
           <ul>
@@ -133,6 +160,43 @@ rolltop submit</pre>
               >
                 {{ p.total }}
               </RouterLink>
+            </li>
+          </ul>
+        </section>
+        <section v-if="fleet.classes.length > 1" aria-labelledby="classes" class="mt-8">
+          <h2 id="classes" class="mb-2 border-b border-line pb-1.5 font-semibold">By class of hardware</h2>
+          <ul>
+            <li
+              v-for="c in fleet.classes"
+              :key="c.place"
+              class="grid grid-cols-[minmax(0,9.5rem)_1fr_2.5rem] items-center gap-x-3 py-1"
+            >
+              <RouterLink :to="list(c.where)" class="underline-offset-2 hover:underline">{{
+                classNames[c.place] ?? c.place
+              }}</RouterLink>
+              <DispositionStrip :counts="c.dispositions" thin />
+              <RouterLink
+                :to="list(c.where)"
+                class="text-right font-semibold underline-offset-2 hover:underline"
+                :aria-label="`${c.total} ${classNames[c.place] ?? c.place}`"
+                >{{ c.total }}</RouterLink
+              >
+            </li>
+          </ul>
+        </section>
+        <section v-if="fleet.causes.length" aria-labelledby="causes" class="mt-8">
+          <h2 id="causes" class="mb-2 border-b border-line pb-1.5 font-semibold">Why undetermined</h2>
+          <ul>
+            <li v-for="c in fleet.causes" :key="c.name" class="grid grid-cols-[1fr_2.5rem] gap-x-3 py-1">
+              <RouterLink :to="list(c.where)" class="underline-offset-2 hover:underline">{{
+                causes[c.name] ?? c.name
+              }}</RouterLink>
+              <RouterLink
+                :to="list(c.where)"
+                class="text-right font-semibold underline-offset-2 hover:underline"
+                :aria-label="`${c.count} machines: ${causes[c.name] ?? c.name}`"
+                >{{ c.count }}</RouterLink
+              >
             </li>
           </ul>
         </section>

@@ -1,14 +1,15 @@
 <script setup lang="ts">
-import { useQuery, useQueryCache } from '@pinia/colada'
+import { useQuery } from '@pinia/colada'
 import { computed, ref } from 'vue'
 
 import { api, ask, type Schemas } from '../client'
+import ExpectedList from '../parts/ExpectedList.vue'
+import FileIntake from '../parts/FileIntake.vue'
 import TroubleBox from '../parts/TroubleBox.vue'
 import { useSession } from '../session'
 import { sayMoment } from '../words'
 
 const { data: who } = useSession()
-const cache = useQueryCache()
 const { data, error, refetch } = useQuery({ key: ['collectors'], query: () => ask(api.GET('/collectors')) })
 const origin = window.location.origin
 const local = ['127.0.0.1', 'localhost', '[::1]'].includes(window.location.hostname)
@@ -16,13 +17,25 @@ const local = ['127.0.0.1', 'localhost', '[::1]'].includes(window.location.hostn
 // A token for the machines.
 const name = ref('')
 const days = ref(90)
+const machines = ref<number>()
+const tag = ref('')
+const place = ref('')
 const token = ref<Schemas['TokenMade']>()
 const trouble = ref('')
 async function make() {
   trouble.value = ''
   try {
     token.value = await ask(
-      api.POST('/tokens', { body: { name: name.value, scope: 'submit', days: days.value || undefined } }),
+      api.POST('/tokens', {
+        body: {
+          name: name.value,
+          scope: 'submit',
+          days: days.value || undefined,
+          machines: machines.value || undefined,
+          tag: tag.value || undefined,
+          place: place.value || undefined,
+        },
+      }),
     )
   } catch (e) {
     trouble.value = (e as Error).message
@@ -42,17 +55,21 @@ const command = computed(() => {
   const c = one.value
   if (!c) return ''
   const secret = token.value?.secret ?? 'TOKEN'
+  // The service's own certificate is trusted by its sum: the program is compared before it
+  // runs, and it compares the certificate before it sends anything.
+  const pin = data.value?.pin
+  const pinned = pin ? ` --pin ${pin}` : ''
   if (c.platform === 'Windows')
     return `# in PowerShell, as administrator
-Invoke-WebRequest ${origin}${c.path} -OutFile rolltop-collect.exe
+${pin ? 'curl.exe -kfsSo rolltop-collect.exe ' + origin + c.path : `Invoke-WebRequest ${origin}${c.path} -OutFile rolltop-collect.exe`}
 (Get-FileHash rolltop-collect.exe).Hash -eq '${c.sha256.toUpperCase()}'   # must say True
 $env:ROLLTOP_TOKEN = '${secret}'
-.\\rolltop-collect.exe --server ${origin}`
+.\\rolltop-collect.exe --server ${origin}${pinned}`
   const sum = c.platform === 'macOS' ? 'shasum -a 256 -c' : 'sha256sum -c'
-  return `curl -fsS -o rolltop-collect ${origin}${c.path}
+  return `curl -${pin ? 'k' : ''}fsS -o rolltop-collect ${origin}${c.path}
 echo '${c.sha256}  rolltop-collect' | ${sum}
 chmod +x rolltop-collect
-sudo ROLLTOP_TOKEN=${secret} ./rolltop-collect --server ${origin}`
+sudo ROLLTOP_TOKEN=${secret} ./rolltop-collect --server ${origin}${pinned}`
 })
 const copied = ref(false)
 async function copy() {
@@ -61,53 +78,6 @@ async function copy() {
   setTimeout(() => (copied.value = false), 2000)
 }
 
-// Inventories in files: one document a file, or one a line.
-interface Report {
-  file: string
-  says: string
-  machine?: string
-  key?: string
-  good: boolean
-}
-const reports = ref<Report[]>([])
-const busy = ref('')
-async function read(event: Event) {
-  const input = event.target as HTMLInputElement
-  reports.value = []
-  for (const file of input.files ?? []) {
-    const text = await file.text()
-    const lines = text.split('\n').filter((l) => l.trim())
-    const each = lines.length > 1 && lines.every((l) => l.trim().startsWith('{') && l.trim().endsWith('}'))
-    for (const [i, body] of (each ? lines : [text]).entries()) {
-      const place = each ? `${file.name}, line ${i + 1}` : file.name
-      busy.value = `${place}; ${reports.value.length} are read`
-      reports.value.push(await submit(place, body))
-    }
-  }
-  busy.value = ''
-  input.value = ''
-  await cache.invalidateQueries()
-}
-async function submit(file: string, body: string): Promise<Report> {
-  const { data: got, error: refused } = await api
-    .POST('/inventories', {
-      body: body as never,
-      bodySerializer: (b: unknown) => b as string,
-      headers: { 'Content-Type': 'application/json' },
-    })
-    .catch(() => ({ data: undefined, error: { detail: 'The service does not answer.' } }))
-  if (!got) return { file, good: false, says: (refused as { detail?: string })?.detail ?? 'It was refused.' }
-  const s = got as Schemas['Submitted']
-  const what = s.created ? 'a new machine' : s.changed ? 'new readings' : 'the same readings as before'
-  return {
-    file,
-    good: true,
-    machine: s.name,
-    key: s.device,
-    says: `${what}${s.disposition ? `; ${s.disposition}` : ''}`,
-  }
-}
-const refused = computed(() => reports.value.filter((r) => !r.good))
 const input = 'block rounded-md border border-line bg-card px-2 py-1 text-sm text-ink'
 </script>
 
@@ -135,13 +105,34 @@ const input = 'block rounded-md border border-line bg-card px-2 py-1 text-sm tex
         >Days until it expires
         <input v-model.number="days" type="number" min="0" max="3650" :class="[input, 'w-24']" />
       </label>
+      <label class="text-xs text-soft"
+        >Machines it may add
+        <input
+          v-model.number="machines"
+          type="number"
+          min="1"
+          max="1000000"
+          placeholder="any number"
+          :class="[input, 'w-28']"
+        />
+      </label>
+      <label class="text-xs text-soft"
+        >Tag for them
+        <input v-model="tag" maxlength="64" pattern="[A-Za-z0-9_\-]+" :class="[input, 'w-28']" />
+      </label>
+      <label class="text-xs text-soft"
+        >Place of them
+        <input v-model="place" maxlength="100" placeholder="by their names" :class="[input, 'w-36']" />
+      </label>
       <button
         type="submit"
         class="cursor-pointer rounded-md bg-accent px-3 py-1 text-sm font-semibold text-card"
       >
         Make it
       </button>
-      <p class="basis-full text-sm text-soft">It can send inventories and nothing else.</p>
+      <p class="basis-full text-sm text-soft">
+        It can send inventories and nothing else. Machines that it added can always send again.
+      </p>
       <p v-if="trouble" role="alert" class="basis-full text-replace">{{ trouble }}</p>
     </form>
     <p v-else class="text-soft">An administrator makes tokens; ask for one.</p>
@@ -181,6 +172,10 @@ const input = 'block rounded-md border border-line bg-card px-2 py-1 text-sm tex
       <p class="mt-2 text-sm text-soft">
         It reads and changes nothing, and leaves nothing behind. Without rights it reads less, and says what.
       </p>
+      <p v-if="data?.pin" class="mt-1 text-sm text-soft">
+        The service made its certificate itself. Its SHA-256, for <code>--pin</code>:
+        <code class="break-all">{{ data.pin }}</code>
+      </p>
       <p v-if="local" class="mt-1 text-sm text-replace">
         This console is open under an address of this computer alone. Other machines reach the service only
         under its address in the network.
@@ -193,45 +188,14 @@ const input = 'block rounded-md border border-line bg-card px-2 py-1 text-sm tex
     </p>
   </section>
 
-  <section aria-labelledby="files">
+  <section aria-labelledby="files" class="mb-8">
     <h2 id="files" class="mb-2 border-b border-line pb-1.5 font-semibold">Or from files</h2>
-    <template v-if="who?.scope === 'manage'">
-      <label class="text-sm"
-        >Inventories as the collector writes them with <code>--out</code>, one a file, or one a line
-        <input
-          type="file"
-          multiple
-          accept=".json,.ndjson,application/json"
-          class="mt-1 block text-sm"
-          :disabled="!!busy"
-          @change="read"
-        />
-      </label>
-      <p v-if="busy" role="status" class="mt-2 text-soft">Reading {{ busy }}…</p>
-      <template v-else-if="reports.length">
-        <p role="status" class="mt-3 font-semibold">
-          {{ reports.length - refused.length }} of {{ reports.length }} were taken{{
-            refused.length
-              ? `; ${refused.length} ${refused.length === 1 ? 'was' : 'were'} refused and left everything as it was`
-              : ''
-          }}.
-        </p>
-        <ul class="mt-1 text-sm">
-          <li v-for="r in reports" :key="r.file" class="py-0.5" :data-good="r.good">
-            <span :class="r.good ? 'text-ready' : 'text-replace'"
-              ><span aria-hidden="true">{{ r.good ? '✓' : '–' }}</span> {{ r.file }}</span
-            >:
-            <RouterLink
-              v-if="r.key"
-              :to="{ name: 'device', params: { machine: r.key } }"
-              class="underline underline-offset-2"
-              >{{ r.machine }}</RouterLink
-            >
-            {{ r.says }}
-          </li>
-        </ul>
-      </template>
-    </template>
+    <FileIntake v-if="who?.scope === 'manage'" />
     <p v-else class="text-soft">An administrator hands in files.</p>
+  </section>
+
+  <section aria-labelledby="expected">
+    <h2 id="expected" class="mb-2 border-b border-line pb-1.5 font-semibold">Expected, and not here</h2>
+    <ExpectedList :may="['work', 'manage'].includes(who?.scope ?? '')" />
   </section>
 </template>

@@ -6,6 +6,7 @@ import { onBeforeRouteLeave, useRoute } from 'vue-router'
 import { api, ask, type Schemas } from '../client'
 import ActsTab from '../parts/ActsTab.vue'
 import DocumentEditor from '../parts/DocumentEditor.vue'
+import KeepingTab from '../parts/KeepingTab.vue'
 import OwnPassword from '../parts/OwnPassword.vue'
 import PeopleTab from '../parts/PeopleTab.vue'
 import TroubleBox from '../parts/TroubleBox.vue'
@@ -43,6 +44,7 @@ const kind = computed<Kind>(() => kinds.find((k) => k.kind === route.query.kind)
 const others = computed(() => [
   ...(who.value?.scope === 'manage'
     ? [
+        { kind: 'keeping', title: 'Keeping and telling' },
         { kind: 'people', title: 'People and tokens' },
         { kind: 'changes', title: 'Changes' },
       ]
@@ -138,7 +140,8 @@ const drop = () =>
       >{{ k.title }}</RouterLink
     >
   </nav>
-  <PeopleTab v-if="other === 'people'" />
+  <KeepingTab v-if="other === 'keeping'" />
+  <PeopleTab v-else-if="other === 'people'" />
   <ActsTab v-else-if="other === 'changes'" />
   <OwnPassword v-else-if="other === 'password'" />
   <TroubleBox v-else-if="error" :error="error" @again="refetch()" />

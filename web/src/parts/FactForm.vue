@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { useQueryCache } from '@pinia/colada'
 import { ref } from 'vue'
 
 import { api, ask } from '../client'
@@ -9,11 +10,14 @@ const props = defineProps<{
   label: string
   choices?: string[]
   example?: string
+  model?: { maker: string; model: string; machines: number }
 }>()
 const emit = defineEmits<{ entered: [] }>()
+const cache = useQueryCache()
 const open = ref(false)
 const value = ref('')
 const note = ref('')
+const forAll = ref(false)
 const trouble = ref('')
 const sending = ref(false)
 
@@ -21,12 +25,21 @@ async function enter() {
   sending.value = true
   trouble.value = ''
   try {
-    await ask(
-      api.PUT('/devices/{key}/facts/{fact}', {
-        params: { path: { key: props.machine, fact: props.fact } },
-        body: { value: value.value, note: note.value || undefined },
-      }),
-    )
+    if (forAll.value && props.model) {
+      const { maker, model } = props.model
+      await ask(
+        api.POST('/model-facts', {
+          body: { maker, model, fact: props.fact, value: value.value, note: note.value || undefined },
+        }),
+      )
+      await cache.invalidateQueries()
+    } else
+      await ask(
+        api.PUT('/devices/{key}/facts/{fact}', {
+          params: { path: { key: props.machine, fact: props.fact } },
+          body: { value: value.value, note: note.value || undefined },
+        }),
+      )
     open.value = false
     emit('entered')
   } catch (e) {
@@ -81,6 +94,13 @@ async function enter() {
         placeholder="board manual, page 12"
         class="block w-48 rounded-md border border-line bg-card px-2 py-1 text-sm text-ink"
       />
+    </label>
+    <label
+      v-if="model && model.machines > 1 && !fact.includes('[')"
+      class="flex items-baseline gap-1.5 py-1 text-sm"
+    >
+      <input v-model="forAll" type="checkbox" />
+      for all {{ model.machines }} {{ model.maker }} {{ model.model }}
     </label>
     <button
       type="submit"

@@ -16,6 +16,15 @@ const users = useQuery({ key: ['users'], query: () => ask(api.GET('/users')) })
 const tokens = useQuery({ key: ['tokens'], query: () => ask(api.GET('/tokens')) })
 const name = ref('')
 const role = ref<Role>('technician')
+const only = ref('')
+/** Places, as they are typed with commas between. */
+const placesIn = (text: string) => {
+  const list = text
+    .split(',')
+    .map((p) => p.trim())
+    .filter(Boolean)
+  return list.length ? list : undefined
+}
 const token = ref('')
 const scope = ref<Schemas['NewToken']['scope']>('submit')
 const days = ref(90)
@@ -32,16 +41,16 @@ async function run(f: () => Promise<void>) {
   }
   await Promise.all([users.refetch(), tokens.refetch()])
 }
-const put = (who: string, as: Role, renew = false) =>
+const put = (who: string, as: Role, places?: string[], renew = false) =>
   run(async () => {
     const u = await ask(
       api.PUT('/users/{name}', {
         params: { path: { name: who } },
-        body: { role: as, renew: renew || undefined },
+        body: { role: as, renew: renew || undefined, places: as === 'administrator' ? undefined : places },
       }),
     )
     if (u.password) secret.value = { of: `The password of ${u.name}`, text: u.password }
-    name.value = ''
+    name.value = only.value = ''
   })
 const remove = (who: string) =>
   run(async () => {
@@ -79,6 +88,7 @@ const link = 'cursor-pointer text-accent underline underline-offset-2'
         <tr>
           <th scope="col" class="py-1 pr-4 font-normal">Name</th>
           <th scope="col" class="py-1 pr-4 font-normal">Role</th>
+          <th scope="col" class="py-1 pr-4 font-normal">Sees</th>
           <th scope="col" class="py-1 font-normal"><span class="sr-only">What can be done</span></th>
         </tr>
       </thead>
@@ -95,13 +105,16 @@ const link = 'cursor-pointer text-accent underline underline-offset-2'
               :value="u.role"
               :aria-label="`Role of ${u.name}`"
               :class="input"
-              @change="put(u.name, ($event.target as HTMLSelectElement).value as Role)"
+              @change="put(u.name, ($event.target as HTMLSelectElement).value as Role, u.places)"
             >
               <option v-for="r in roles" :key="r.role" :value="r.role">{{ r.role }}</option>
             </select>
           </td>
+          <td class="py-1.5 pr-4">{{ u.places?.join(', ') ?? 'all places' }}</td>
           <td class="space-x-4 py-1.5 text-right">
-            <button type="button" :class="link" @click="put(u.name, u.role, true)">New password</button>
+            <button type="button" :class="link" @click="put(u.name, u.role, u.places, true)">
+              New password
+            </button>
             <button type="button" :class="link" :aria-label="`Remove ${u.name}`" @click="remove(u.name)">
               Remove
             </button>
@@ -109,7 +122,11 @@ const link = 'cursor-pointer text-accent underline underline-offset-2'
         </tr>
       </tbody>
     </table>
-    <form class="flex flex-wrap items-end gap-3" aria-label="Add a user" @submit.prevent="put(name, role)">
+    <form
+      class="flex flex-wrap items-end gap-3"
+      aria-label="Add a user"
+      @submit.prevent="put(name, role, placesIn(only))"
+    >
       <label class="text-xs text-soft"
         >Name
         <input v-model="name" required maxlength="200" :class="[input, 'w-52']" />
@@ -119,6 +136,10 @@ const link = 'cursor-pointer text-accent underline underline-offset-2'
         <select v-model="role" :class="input">
           <option v-for="r in roles" :key="r.role" :value="r.role">{{ r.role }}: {{ r.may }}</option>
         </select>
+      </label>
+      <label v-if="role !== 'administrator'" class="text-xs text-soft"
+        >Sees only these places, with commas between
+        <input v-model="only" maxlength="1000" placeholder="all" :class="[input, 'w-64']" />
       </label>
       <button type="submit" :class="button">Add</button>
     </form>
@@ -139,7 +160,10 @@ const link = 'cursor-pointer text-accent underline underline-offset-2'
       <tbody>
         <tr v-for="t in tokens.data.value?.tokens" :key="t.id" class="border-t border-line/60">
           <th scope="row" class="py-1.5 pr-4 font-semibold">{{ t.name }}</th>
-          <td class="py-1.5 pr-4">{{ t.scope }}</td>
+          <td class="py-1.5 pr-4">
+            {{ t.scope }}<template v-if="t.places?.length">, {{ t.places.join(', ') }}</template
+            ><template v-if="t.machines !== undefined">, {{ t.machines }} more machines</template>
+          </td>
           <td class="py-1.5 pr-4">{{ t.used_at ? sayMoment(t.used_at) : 'never' }}</td>
           <td class="py-1.5 pr-4">{{ t.expires_at ? sayMoment(t.expires_at) : 'never' }}</td>
           <td class="py-1.5 text-right">

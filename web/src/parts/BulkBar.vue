@@ -1,0 +1,93 @@
+<script setup lang="ts">
+import { useQueryCache } from '@pinia/colada'
+import { computed, ref } from 'vue'
+
+import { api, ask } from '../client'
+
+const props = defineProps<{ where: string; keys: string[]; total: number }>()
+const emit = defineEmits<{ done: [] }>()
+const cache = useQueryCache()
+const open = ref(false)
+const tag = ref('')
+const untag = ref('')
+const place = ref('')
+const says = ref('')
+const trouble = ref('')
+const busy = ref(false)
+const many = computed(() => props.keys.length || props.total)
+const words = (n: number) => (n === 1 ? 'one machine' : `${n} machines`)
+const which = computed(() =>
+  props.keys.length
+    ? { keys: props.keys }
+    : { where: props.where || 'retired=no' /* without a filter: all that are in use */ },
+)
+async function run(what: { tag?: string[]; untag?: string[]; place?: string; retire?: boolean }) {
+  busy.value = true
+  says.value = trouble.value = ''
+  try {
+    const got = await ask(api.POST('/marks', { body: { ...which.value, ...what } }))
+    says.value = `${words(got.picked)}, ${got.changed} of them changed.`
+    tag.value = untag.value = ''
+    await cache.invalidateQueries()
+    emit('done')
+  } catch (e) {
+    trouble.value = (e as Error).message
+  } finally {
+    busy.value = false
+  }
+}
+function retire() {
+  if (
+    window.confirm(
+      `Take ${words(many.value)} out of use? They leave the lists, come back with their next inventory, and are removed later.`,
+    )
+  )
+    void run({ retire: true })
+}
+const input = 'w-36 rounded-md border border-line bg-card px-2 py-1 text-sm'
+const button = 'cursor-pointer rounded-md border border-line px-2.5 py-1 text-sm disabled:opacity-50'
+</script>
+
+<template>
+  <div class="no-print text-sm">
+    <button
+      type="button"
+      class="cursor-pointer text-soft underline underline-offset-2 hover:text-ink"
+      :aria-expanded="open"
+      @click="open = !open"
+    >
+      {{ keys.length ? `Write on the ${words(keys.length)} chosen` : `Write on all ${words(total)}` }}
+    </button>
+    <div
+      v-if="open"
+      class="mt-2 flex flex-wrap items-center gap-x-5 gap-y-2 rounded-lg border border-line bg-card px-4 py-3"
+    >
+      <form class="flex items-center gap-1.5" @submit.prevent="run({ tag: [tag] })">
+        <label for="add-tag" class="text-soft">Tag</label>
+        <input
+          id="add-tag"
+          v-model="tag"
+          required
+          maxlength="64"
+          pattern="[A-Za-z0-9_\-]+"
+          title="Letters, digits, - and _"
+          :class="input"
+        />
+        <button type="submit" :class="button" :disabled="busy">Add</button>
+      </form>
+      <form class="flex items-center gap-1.5" @submit.prevent="run({ untag: [untag] })">
+        <label for="take-tag" class="text-soft">Tag</label>
+        <input id="take-tag" v-model="untag" required maxlength="64" :class="input" />
+        <button type="submit" :class="button" :disabled="busy">Take off</button>
+      </form>
+      <form class="flex items-center gap-1.5" @submit.prevent="run({ place })">
+        <label for="set-place" class="text-soft">Place</label>
+        <input id="set-place" v-model="place" maxlength="100" placeholder="that by the name" :class="input" />
+        <button type="submit" :class="button" :disabled="busy">Set</button>
+      </form>
+      <button type="button" :class="button" :disabled="busy" @click="retire">Take out of use</button>
+      <p v-if="says" role="status" class="basis-full text-ready">{{ says }}</p>
+      <p v-if="trouble" role="alert" class="basis-full text-replace">{{ trouble }}</p>
+    </div>
+  </div>
+</template>

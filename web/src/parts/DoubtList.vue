@@ -1,0 +1,47 @@
+<script setup lang="ts">
+import { useQueryCache } from '@pinia/colada'
+import { ref } from 'vue'
+
+import { api, type Schemas } from '../client'
+
+defineProps<{ doubts: Schemas['Doubt'][]; may: boolean }>()
+const emit = defineEmits<{ settled: [] }>()
+const cache = useQueryCache()
+const trouble = ref('')
+async function settle(d: Schemas['Doubt'], verdict: 'same' | 'apart') {
+  trouble.value = ''
+  const { error } = await api.POST('/doubts/{id}', { params: { path: { id: d.id } }, body: { verdict } })
+  if (error) {
+    trouble.value = (error as { detail?: string }).detail ?? 'It was not settled.'
+    return
+  }
+  await cache.invalidateQueries()
+  emit('settled')
+}
+const link = 'cursor-pointer text-accent underline underline-offset-2'
+</script>
+
+<template>
+  <ul>
+    <li v-for="d in doubts" :key="d.id" class="py-1.5" :data-doubt="d.kind">
+      <RouterLink
+        :to="{ name: 'device', params: { machine: d.key } }"
+        class="font-semibold underline-offset-2 hover:underline"
+        >{{ d.name }}</RouterLink>. {{ d.says }}
+      <span v-if="d.kind !== 'noted'" class="flex flex-wrap gap-x-4 text-sm">
+        <RouterLink v-if="d.other" :to="{ name: 'compare', query: { a: d.other, b: d.key } }" :class="link"
+          >Side by side</RouterLink
+        >
+        <template v-if="may">
+          <button type="button" :class="link" @click="settle(d, 'same')">
+            {{ d.other ? 'They are one machine' : 'It is this machine' }}
+          </button>
+          <button type="button" :class="link" @click="settle(d, 'apart')">
+            {{ d.other ? 'They are two' : 'It is another machine' }}
+          </button>
+        </template>
+      </span>
+    </li>
+  </ul>
+  <p v-if="trouble" role="alert" class="text-replace">{{ trouble }}</p>
+</template>

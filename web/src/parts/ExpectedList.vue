@@ -1,0 +1,83 @@
+<script setup lang="ts">
+import { useQuery } from '@pinia/colada'
+import { computed, ref } from 'vue'
+
+import { api, ask, type Schemas } from '../client'
+
+defineProps<{ may: boolean }>()
+type Reason = NonNullable<Schemas['SayWhy']['reason']>
+const reasons: { reason: Reason; says: string }[] = [
+  { reason: '', says: 'not known why' },
+  { reason: 'off', says: 'switched off' },
+  { reason: 'no-rights', says: 'no rights to run the collector' },
+  { reason: 'refused', says: 'refused' },
+  { reason: 'no-network', says: 'no network' },
+  { reason: 'in-repair', says: 'in repair' },
+  { reason: 'other', says: 'another reason' },
+]
+const { data, refetch } = useQuery({ key: ['expected'], query: () => ask(api.GET('/expected')) })
+const missing = computed(() => (data.value?.machines ?? []).filter((m) => !m.device))
+const all = ref(false)
+const shown = computed(() => (all.value ? missing.value : missing.value.slice(0, 20)))
+const trouble = ref('')
+async function why(id: number, reason: string) {
+  trouble.value = ''
+  const { error } = await api.PUT('/expected/{id}/reason', {
+    params: { path: { id } },
+    body: { reason: reason as Reason },
+  })
+  if (error) trouble.value = (error as { detail?: string }).detail ?? 'It was not kept.'
+  await refetch()
+}
+</script>
+
+<template>
+  <p v-if="!data?.machines.length" class="text-soft">
+    There is no list of machines that should be here. Hand one in with
+    <code>rolltop expected import FILE.csv</code>; its columns are name, serial, maker, model and place.
+  </p>
+  <template v-else>
+    <p class="mb-2">
+      <b>{{ data.missing }}</b> of {{ data.missing + data.reported }} expected machines never reported.
+    </p>
+    <table v-if="missing.length" class="w-full text-left text-sm">
+      <thead class="text-soft">
+        <tr>
+          <th scope="col" class="py-1 pr-4 font-normal">Name</th>
+          <th scope="col" class="py-1 pr-4 font-normal">Place</th>
+          <th scope="col" class="py-1 pr-4 font-normal">Model</th>
+          <th scope="col" class="py-1 font-normal">Why not</th>
+        </tr>
+      </thead>
+      <tbody>
+        <tr v-for="m in shown" :key="m.id" class="border-t border-line/60" :data-expected="m.name">
+          <th scope="row" class="py-1 pr-4 font-semibold">{{ m.name }}</th>
+          <td class="py-1 pr-4">{{ m.place }}</td>
+          <td class="py-1 pr-4">{{ m.maker }} {{ m.model }}</td>
+          <td class="py-1">
+            <select
+              v-if="may"
+              :value="m.reason ?? ''"
+              :aria-label="`Why ${m.name} does not report`"
+              class="rounded-md border border-line bg-card px-2 py-0.5"
+              @change="why(m.id, ($event.target as HTMLSelectElement).value)"
+            >
+              <option v-for="r in reasons" :key="r.reason" :value="r.reason">{{ r.says }}</option>
+            </select>
+            <template v-else>{{ reasons.find((r) => r.reason === (m.reason ?? ''))?.says }}</template>
+            <span v-if="m.note" class="ml-2 text-soft">{{ m.note }}</span>
+          </td>
+        </tr>
+      </tbody>
+    </table>
+    <button
+      v-if="missing.length > shown.length"
+      type="button"
+      class="mt-2 cursor-pointer text-sm text-accent underline underline-offset-2"
+      @click="all = true"
+    >
+      Show all {{ missing.length }}
+    </button>
+    <p v-if="trouble" role="alert" class="mt-2 text-replace">{{ trouble }}</p>
+  </template>
+</template>

@@ -1,0 +1,182 @@
+<script setup lang="ts">
+import { useQuery, useQueryCache } from '@pinia/colada'
+import { ref, watch } from 'vue'
+
+import { api, ask, type Schemas } from '../client'
+import { sayMoment } from '../words'
+import TroubleBox from './TroubleBox.vue'
+
+const cache = useQueryCache()
+const settings = useQuery({ key: ['settings'], query: () => ask(api.GET('/settings')) })
+const hooks = useQuery({ key: ['hooks'], query: () => ask(api.GET('/hooks')) })
+const models = useQuery({ key: ['model-facts'], query: () => ask(api.GET('/model-facts')) })
+const form = ref<Schemas['Settings']>()
+watch(settings.data, (s) => (form.value = s && { ...s }), { immediate: true })
+const says = ref('')
+const trouble = ref('')
+const secret = ref<{ of: string; text: string }>()
+const name = ref('')
+const url = ref('')
+
+async function run(f: () => Promise<void>) {
+  says.value = trouble.value = ''
+  secret.value = undefined
+  try {
+    await f()
+  } catch (e) {
+    trouble.value = (e as Error).message
+  }
+  await Promise.all([hooks.refetch(), models.refetch()])
+}
+const save = () =>
+  run(async () => {
+    await ask(api.PUT('/settings', { body: form.value! }))
+    await cache.invalidateQueries()
+    says.value = 'Kept.'
+  })
+const addHook = () =>
+  run(async () => {
+    const h = await ask(
+      api.PUT('/hooks/{name}', { params: { path: { name: name.value } }, body: { url: url.value } }),
+    )
+    if (h.secret) secret.value = { of: `The key of ${h.name}`, text: h.secret }
+    name.value = url.value = ''
+  })
+const removeHook = (of: string) =>
+  run(async () => {
+    await api.DELETE('/hooks/{name}', { params: { path: { name: of } } })
+  })
+const takeBack = (id: number) =>
+  run(async () => {
+    await ask(api.DELETE('/model-facts/{id}', { params: { path: { id } } }))
+    await cache.invalidateQueries()
+  })
+const input = 'block rounded-md border border-line bg-card px-2 py-1 text-sm text-ink'
+const button = 'cursor-pointer rounded-md bg-accent px-3 py-1 text-sm font-semibold text-card'
+const link = 'cursor-pointer text-accent underline underline-offset-2'
+</script>
+
+<template>
+  <TroubleBox v-if="settings.error.value" :error="settings.error.value" @again="settings.refetch()" />
+  <p v-if="trouble" role="alert" class="mb-3 text-replace">{{ trouble }}</p>
+  <p v-if="says" role="status" class="mb-3 text-ready">{{ says }}</p>
+  <section v-if="form" aria-labelledby="keeping" class="mb-8">
+    <h2 id="keeping" class="mb-2 border-b border-line pb-1.5 font-semibold">
+      What is kept, and who sees what
+    </h2>
+    <form class="flex max-w-2xl flex-wrap items-end gap-x-5 gap-y-3" @submit.prevent="save">
+      <label class="text-xs text-soft"
+        >A machine is stale after days
+        <input
+          v-model.number="form.stale_days"
+          type="number"
+          min="1"
+          max="3650"
+          required
+          :class="[input, 'w-28']"
+        />
+      </label>
+      <label class="text-xs text-soft"
+        >Months of every inventory
+        <input
+          v-model.number="form.history_months"
+          type="number"
+          min="1"
+          max="600"
+          required
+          :class="[input, 'w-28']"
+        />
+      </label>
+      <label class="text-xs text-soft"
+        >Days until a retired machine leaves
+        <input
+          v-model.number="form.retired_days"
+          type="number"
+          min="0"
+          max="36500"
+          required
+          :class="[input, 'w-28']"
+        />
+      </label>
+      <label class="flex basis-full items-baseline gap-2 text-sm">
+        <input v-model="form.viewers_see_all" type="checkbox" />
+        Viewers see serial numbers, UUIDs and installed titles, too
+      </label>
+      <p class="basis-full text-sm text-soft">
+        Of inventories that are older, one a quarter stays for each machine, and the latest always.
+      </p>
+      <button type="submit" :class="button">Keep this</button>
+    </form>
+  </section>
+  <section aria-labelledby="of-models" class="mb-8">
+    <h2 id="of-models" class="mb-2 border-b border-line pb-1.5 font-semibold">Facts of models</h2>
+    <p v-if="!models.data.value?.facts.length" class="text-sm text-soft">
+      None. A fact that is entered on a machine’s page for all machines of its model stands here.
+    </p>
+    <table v-else class="w-full text-left text-sm">
+      <tbody>
+        <tr v-for="f in models.data.value.facts" :key="f.id" class="border-t border-line/60">
+          <th scope="row" class="py-1.5 pr-4 font-semibold">{{ f.maker }} {{ f.model }}</th>
+          <td class="py-1.5 pr-4">{{ f.label }}: {{ f.value }}</td>
+          <td class="py-1.5 pr-4">
+            <RouterLink
+              :to="{
+                name: 'devices',
+                query: { where: `maker=&quot;${f.maker}&quot; model=&quot;${f.model}&quot;` },
+              }"
+              class="underline underline-offset-2"
+              >{{ f.machines }} machines</RouterLink
+            >
+          </td>
+          <td class="py-1.5 pr-4 text-soft">
+            {{ f.by }}, {{ sayMoment(f.at) }}<template v-if="f.note">; {{ f.note }}</template>
+          </td>
+          <td class="py-1.5 text-right">
+            <button type="button" :class="link" @click="takeBack(f.id)">Take back</button>
+          </td>
+        </tr>
+      </tbody>
+    </table>
+  </section>
+  <section aria-labelledby="hooks">
+    <h2 id="hooks" class="mb-2 border-b border-line pb-1.5 font-semibold">
+      Addresses that are told of changes
+    </h2>
+    <p v-if="secret" role="status" class="mb-3 rounded-lg border border-line bg-card px-4 py-3">
+      {{ secret.of }}, which is shown this once:
+      <code class="font-semibold select-all">{{ secret.text }}</code>
+    </p>
+    <ul class="mb-3 text-sm">
+      <li v-for="h in hooks.data.value?.hooks" :key="h.name" class="border-t border-line/60 py-1.5">
+        <b>{{ h.name }}</b> {{ h.url }}
+        <span class="text-soft">
+          {{ h.sent_at ? `took the last ${sayMoment(h.sent_at)}` : 'was sent nothing yet'
+          }}<template v-if="h.waiting">; {{ h.waiting }} changes wait</template></span
+        >
+        <span v-if="h.problem" class="text-replace"> {{ h.problem }}; tried {{ h.tries }} times</span>
+        <button type="button" class="ml-3" :class="link" @click="removeHook(h.name)">Remove</button>
+      </li>
+    </ul>
+    <form class="flex flex-wrap items-end gap-3" aria-label="Add an address" @submit.prevent="addHook">
+      <label class="text-xs text-soft"
+        >Name
+        <input v-model="name" required maxlength="64" :class="[input, 'w-40']" />
+      </label>
+      <label class="text-xs text-soft"
+        >Address
+        <input
+          v-model="url"
+          required
+          type="url"
+          maxlength="1000"
+          placeholder="https://desk.example/rolltop"
+          :class="[input, 'w-80']"
+        />
+      </label>
+      <button type="submit" :class="button">Add</button>
+      <p class="basis-full text-sm text-soft">
+        When a machine’s disposition changes, it is sent there, signed, again and again until it is taken.
+      </p>
+    </form>
+  </section>
+</template>
