@@ -293,7 +293,7 @@ func TestTicks(t *testing.T) {
 	p := open(t, s)
 	plan := "[data-step=convert-disk] "
 	must(t, p.Go(s.URL+"/devices/gull-101"), p.WaitText("Convert the disk to GPT"), p.WaitText("Start › Start with: UEFI systems only."), p.WaitText("may not start afterwards"),
-		p.Click(plan+"[aria-label^='Done:']"), p.WaitText("Done, says demo"), p.Click(plan+"[aria-label^='Take back:']"), p.WaitGone(plan+"[aria-label^='Take back:']"))
+		p.Click(plan+"[aria-label^='Mark as done:']"), p.WaitText("Done, says demo"), p.Click(plan+"[aria-label^='Take back:']"), p.WaitGone(plan+"[aria-label^='Take back:']"))
 	must(t, p.Click("[aria-label='Refuse: Back up the whole disk']"), p.Type("li form input", "nothing is kept on it"), p.Key("\r"), p.WaitText("Refused, says demo"), p.WaitText("nothing is kept on it"))
 	d, err := s.Client.Device(t.Context(), "gull-101")
 	must(t, err)

@@ -227,6 +227,21 @@ func (p *Page) SignIn(address, name, password string) error {
 	return errors.Join(p.Go(address), p.Type("#name", name), p.Type("#password", password), p.Click("button[type=submit]"), p.WaitText("Sign out"))
 }
 
+// Run runs a script of promises, and gives what it comes to as JSON. The page's
+// policy does not hold for it.
+func (p *Page) Run(script string) (string, error) {
+	ctx, cancel := context.WithTimeout(p.ctx, patience)
+	defer cancel()
+	begin := "window.__said = undefined; (async () => { try { window.__said = JSON.stringify((await (" + script + ")) ?? null) } catch (e) { window.__said = JSON.stringify(String(e)) } })(); true"
+	if _, err := chromedp.Run(ctx, chromedp.Evaluate[bool](begin)); err != nil {
+		return "", err
+	}
+	if _, err := chromedp.Run(ctx, chromedp.Poll[bool]("window.__said !== undefined")); err != nil {
+		return "", err
+	}
+	return chromedp.Run(ctx, chromedp.Evaluate[string]("window.__said"))
+}
+
 // Dark makes the page believe that the system is dark, or light.
 func (p *Page) Dark(dark bool) error {
 	scheme := map[bool]string{true: "dark", false: "light"}[dark]

@@ -16,7 +16,7 @@ import (
 
 func fleetCommand() *cobra.Command {
 	cmd := &cobra.Command{Use: "fleet", Short: "Count machines: what they take, and what stands in the way", Args: cobra.NoArgs, RunE: showFleet,
-		Long: "Counts the machines that a filter picks: by disposition, by what stands in the way, by\nplace, by the end of support of what they run, and why some are undetermined.\n\n  rolltop fleet\n  rolltop fleet --where 'place=\"Gull Quay\"' --format html >fleet.html\n  rolltop fleet grid --sort -needs.memory\n  rolltop fleet progress --days 30"}
+		Long: "Counts the machines that a filter picks: by disposition, by what stands in the way, by\nplace, by the end of support of what they run, and why some are undetermined.\n\n  rolltop fleet\n  rolltop fleet --where 'place=\"Gull Quay\"' --format html >fleet.html\n  rolltop fleet grid --sort needs.memory\n  rolltop fleet progress --days 30"}
 	cmd.Flags().String("where", "", "filter")
 	formatFlag(cmd, "text", "json", "html")
 	serviceFlags(cmd)
@@ -148,6 +148,9 @@ func showGrid(cmd *cobra.Command, _ []string) error {
 	// What every machine of the page passes recedes; a terminal is narrow.
 	keep := []int{0, 2}
 	for i := range g.Requirements {
+		if g.Requirements[i].Level != "must" {
+			continue
+		}
 		for _, r := range g.Rows {
 			if i < len(r.Cells) && (r.Cells[i].Outcome == "fail" || r.Cells[i].Outcome == "unknown") {
 				keep = append(keep, i+3)
@@ -169,7 +172,7 @@ func showGrid(cmd *cobra.Command, _ []string) error {
 	}
 	p.table(narrow(heads), rows)
 	p.line("")
-	p.line("%d–%d of %d machines beside %s. Requirements that all of these meet are left out; --format csv has them.", g.From+1, g.From+len(rows), g.Total, g.Release)
+	p.line("%d–%d of %d machines beside %s. What all of these meet, and advice, are left out; --format csv has them.", g.From+1, g.From+len(rows), g.Total, g.Release)
 	if g.Next != "" {
 		p.line("The rows behind these: --after %s", g.Next)
 	}

@@ -61,11 +61,14 @@ rolltop submit</pre>
     <p class="mb-1 text-soft">{{ pressing }}</p>
     <p class="mb-5 flex flex-wrap gap-x-5 text-sm text-soft">
       <RouterLink v-if="fleet.stale.count" :to="list(fleet.stale.where)" :class="link"
-        >{{ fleet.stale.count }} have not reported for longer than they should</RouterLink
+        >{{ fleet.stale.count === 1 ? 'One machine has' : `${fleet.stale.count} machines have` }} not reported
+        for too long</RouterLink
       >
-      <RouterLink v-if="fleet.doubted.count" :to="list(fleet.doubted.where)" :class="link"
-        >{{ fleet.doubted.count }} may be another machine than they seem</RouterLink
-      >
+      <RouterLink v-if="fleet.doubted.count" :to="list(fleet.doubted.where)" :class="link">{{
+        fleet.doubted.count === 1
+          ? 'One machine may be another than it seems'
+          : `${fleet.doubted.count} machines may be others than they seem`
+      }}</RouterLink>
       <RouterLink v-for="n in next" :key="n.release" :to="list(n.newly.where)" :class="link"
         >{{ n.newly.count }} are ready now and not for {{ n.release }}, which follows</RouterLink
       >
@@ -123,7 +126,7 @@ rolltop submit</pre>
               v-if="o.unknown"
               :to="list(o.where_unknown)"
               class="text-[13px] whitespace-nowrap text-soft underline-offset-2 hover:underline max-sm:hidden"
-              :aria-label="`not known on ${o.unknown} machines: ${o.title}`"
+              :aria-label="`${o.unknown} unknown: ${o.title}`"
             >
               {{ o.unknown }} unknown
             </RouterLink>
@@ -220,7 +223,7 @@ rolltop submit</pre>
               <RouterLink
                 :to="list(s.where)"
                 class="text-right font-semibold underline-offset-2 hover:underline"
-                :aria-label="s.says"
+                :aria-label="`${s.machines}: ${s.says}`"
                 >{{ s.machines }}</RouterLink
               >
             </li>

@@ -89,12 +89,12 @@ const arrow = (key: string) => ({ ascending: '↑', descending: '↓', none: '' 
               class="sticky left-0 bg-paper py-1.5 pr-4 font-normal"
               :aria-sort="direction('name')"
             >
-              <button type="button" class="cursor-pointer hover:text-ink" @click="order('name')">
+              <button type="button" class="cursor-pointer py-1 hover:text-ink" @click="order('name')">
                 Machine <span aria-hidden="true">{{ arrow('name') }}</span>
               </button>
             </th>
             <th scope="col" class="py-1.5 pr-4 font-normal" :aria-sort="direction('disposition')">
-              <button type="button" class="cursor-pointer hover:text-ink" @click="order('disposition')">
+              <button type="button" class="cursor-pointer py-1 hover:text-ink" @click="order('disposition')">
                 What it takes <span aria-hidden="true">{{ arrow('disposition') }}</span>
               </button>
             </th>
@@ -107,7 +107,7 @@ const arrow = (key: string) => ({ ascending: '↑', descending: '↓', none: '' 
             >
               <button
                 type="button"
-                class="cursor-pointer text-left hover:text-ink"
+                class="cursor-pointer py-1 text-left hover:text-ink"
                 :title="q.needs"
                 @click="order('needs.' + q.requirement)"
               >
@@ -116,10 +116,10 @@ const arrow = (key: string) => ({ ascending: '↑', descending: '↓', none: '' 
               <RouterLink
                 v-if="q.fails"
                 :to="{ name: 'devices', query: { where: q.where_fails } }"
-                class="block text-xs text-ink underline-offset-2 hover:underline"
+                class="block py-1 text-xs text-ink underline-offset-2 hover:underline"
                 >{{ q.fails }} fail</RouterLink
               >
-              <span v-else class="block text-xs">none fails</span>
+              <span v-else class="block py-1 text-xs">none fails</span>
             </th>
           </tr>
         </thead>
@@ -147,7 +147,9 @@ const arrow = (key: string) => ({ ascending: '↑', descending: '↓', none: '' 
                 <span v-else class="block text-xs text-replace">not met</span>
               </template>
               <span v-else-if="r.cells[q.i]?.outcome === 'unknown'" class="text-undetermined">not known</span>
-              <span v-else class="text-soft">{{ r.cells[q.i]?.has }}</span>
+              <span v-else class="block max-w-28 truncate text-soft" :title="r.cells[q.i]?.has">{{
+                r.cells[q.i]?.has
+              }}</span>
             </td>
           </tr>
         </tbody>

@@ -15,6 +15,7 @@ const says = ref('')
 const trouble = ref('')
 const busy = ref(false)
 const many = computed(() => props.keys.length || props.total)
+const all = computed(() => (props.total === 1 ? 'this machine' : `all ${props.total} machines`))
 const words = (n: number) => (n === 1 ? 'one machine' : `${n} machines`)
 const which = computed(() =>
   props.keys.length
@@ -56,7 +57,7 @@ const button = 'cursor-pointer rounded-md border border-line px-2.5 py-1 text-sm
       :aria-expanded="open"
       @click="open = !open"
     >
-      {{ keys.length ? `Write on the ${words(keys.length)} chosen` : `Write on all ${words(total)}` }}
+      {{ keys.length ? `Write on the ${words(keys.length)} chosen` : `Write on ${all}` }}
     </button>
     <div
       v-if="open"

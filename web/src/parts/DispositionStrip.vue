@@ -11,11 +11,17 @@ const link = (c: Schemas['Count']) => ({ name: 'devices', query: { where: c.wher
 </script>
 
 <template>
-  <div class="flex gap-[2px] overflow-hidden" :class="thin ? 'h-3.5 rounded-[4px]' : 'h-10 rounded-lg'">
+  <!-- Too small to aim at without a pointer: the place beside it leads to its machines, too. -->
+  <div
+    :aria-hidden="thin || undefined"
+    class="flex gap-[2px] overflow-hidden"
+    :class="thin ? 'h-3.5 rounded-[4px]' : 'h-10 rounded-lg'"
+  >
     <RouterLink
       v-for="c in shown"
       :key="c.name"
       :to="link(c)"
+      :tabindex="thin ? -1 : undefined"
       class="block min-w-1 transition-opacity hover:opacity-80"
       :class="`fill-${c.name}`"
       :style="{ flexGrow: c.count, flexBasis: 0 }"

@@ -18,7 +18,7 @@ async function settle(d: Schemas['Doubt'], verdict: 'same' | 'apart') {
   await cache.invalidateQueries()
   emit('settled')
 }
-const link = 'cursor-pointer text-accent underline underline-offset-2'
+const link = 'cursor-pointer py-1 text-accent underline underline-offset-2'
 </script>
 
 <template>

@@ -17,6 +17,7 @@ const reasons: { reason: Reason; says: string }[] = [
 ]
 const { data, refetch } = useQuery({ key: ['expected'], query: () => ask(api.GET('/expected')) })
 const missing = computed(() => (data.value?.machines ?? []).filter((m) => !m.device))
+const models = computed(() => missing.value.some((m) => m.model))
 const all = ref(false)
 const shown = computed(() => (all.value ? missing.value : missing.value.slice(0, 20)))
 const trouble = ref('')
@@ -45,7 +46,7 @@ async function why(id: number, reason: string) {
         <tr>
           <th scope="col" class="py-1 pr-4 font-normal">Name</th>
           <th scope="col" class="py-1 pr-4 font-normal">Place</th>
-          <th scope="col" class="py-1 pr-4 font-normal">Model</th>
+          <th v-if="models" scope="col" class="py-1 pr-4 font-normal">Model</th>
           <th scope="col" class="py-1 font-normal">Why not</th>
         </tr>
       </thead>
@@ -53,7 +54,7 @@ async function why(id: number, reason: string) {
         <tr v-for="m in shown" :key="m.id" class="border-t border-line/60" :data-expected="m.name">
           <th scope="row" class="py-1 pr-4 font-semibold">{{ m.name }}</th>
           <td class="py-1 pr-4">{{ m.place }}</td>
-          <td class="py-1 pr-4">{{ m.maker }} {{ m.model }}</td>
+          <td v-if="models" class="py-1 pr-4">{{ m.maker }} {{ m.model }}</td>
           <td class="py-1">
             <select
               v-if="may"

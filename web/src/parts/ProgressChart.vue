@@ -21,7 +21,7 @@ const columns = computed(() => {
       y -= tall
       return { name, y, tall }
     })
-    return { day: d.day, x, wide: Math.max(1, wide - (wide > 4 ? 1 : 0)), parts }
+    return { day: d.day, x, wide: wide > 12 ? wide - 2 : wide + 0.3, parts }
   })
 })
 const says = computed(() => {

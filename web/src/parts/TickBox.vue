@@ -66,7 +66,7 @@ const button = 'cursor-pointer text-accent underline underline-offset-2'
       </button>
     </template>
     <template v-else-if="!refusing">
-      <button type="button" :class="button" :aria-label="`Done: ${title}`" @click="say('done')">
+      <button type="button" :class="button" :aria-label="`Mark as done: ${title}`" @click="say('done')">
         Mark as done
       </button>
       <button
