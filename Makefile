@@ -4,7 +4,7 @@ VERSION ?= $(shell git describe --tags --always --dirty 2>/dev/null || echo dev)
 LDFLAGS := -s -w -X rolltop.example/rolltop/internal/build.Version=$(VERSION)
 export CGO_ENABLED = 0
 
-.PHONY: demo build console test check dist lab bench generate screenshots tools clean
+.PHONY: demo build console test check dist lab bench soak generate screenshots tools clean
 
 ## demo: build everything and start the service with the made-up fleet
 demo: build
@@ -66,6 +66,10 @@ bench: build
 	@$(GO) build $(COLLECTOR) -o bin/rolltop-collect ./cmd/rolltop-collect
 	@echo "rolltop-collect as in make dist: $$(stat -c %s bin/rolltop-collect) bytes; whole processes:"
 	@$(GO) run ./internal/wholebench bin/rolltop-collect bin/rolltop
+
+## soak: the long ones: kills under load, a minute of 1,000 submissions a second, 10,000 idle connections
+soak:
+	ulimit -n 65536; ROLLTOP_SOAK=1 $(GO) test -count=1 -timeout 60m -v -run 'Killed|FullDisk|Soak|Idle' ./internal/store ./internal/server | grep -v '^=== '
 
 ## screenshots: the console's pictures for the documentation, and the terminal's
 screenshots: build

@@ -17,9 +17,9 @@ const Catalogue = 4
 
 // A packed row holds what deciding needs: values, bounds and disagreeing
 // readings, and the causes of gaps, without sources and details. It is a sequence of
-// entries, each with the number of its fact, closed by a zero; then the rows of
-// lists; then the titles that were asked for; then the causes, without those that
-// nobody asked for: count, and for each the number of the fact and the cause's.
+// entries, each with the number of its fact, closed by a zero; then the causes of
+// gaps, without those that nobody asked for: count, and for each the number of the
+// fact and the cause's; then the rows of lists; then the titles that were asked for.
 //
 //	entry  = number, tag, [value], [floor], [count, values…]
 //	lists  = for each list: count of rows, values of their facts in order; one
@@ -72,7 +72,7 @@ func (f *Facts) Pack(b []byte) []byte {
 			}
 		}
 	}
-	b = append(b, 0)
+	b = f.packCauses(append(b, 0))
 	for g := Adapters; g < groupCount; g++ {
 		b = binary.AppendUvarint(b, uint64(f.Rows(g)))
 		for i := range f.rows[g] {
@@ -83,7 +83,7 @@ func (f *Facts) Pack(b []byte) []byte {
 	for _, s := range f.asked {
 		b = packText(b, s)
 	}
-	return f.packCauses(b)
+	return b
 }
 
 // causes are numbered by their place, which never changes.
@@ -156,20 +156,10 @@ var errPacked = errors.New("fact: a packed row is damaged")
 // that says only that. The facts may be used again and again.
 func (f *Facts) Unpack(row []byte) error {
 	u := unpacker{s: string(row)}
-	for i := range f.one {
-		f.one[i] = Reading{Gap: &rowGap}
+	if err := f.unpackSingle(&u); err != nil {
+		return err
 	}
-	f.doubtful, f.asked, f.askedAll = false, nil, false
-	for {
-		id := u.byte()
-		if id == 0 || u.bad {
-			break
-		}
-		if int(id) >= Count {
-			return fmt.Errorf("%w: it has a fact %d", errPacked, id)
-		}
-		f.unpackEntry(&f.one[id], &u)
-	}
+	f.asked, f.askedAll = nil, false
 	for g := Adapters; g < groupCount; g++ {
 		n := u.count() * groups[g].width
 		rows := f.rows[g][:0]
@@ -184,6 +174,33 @@ func (f *Facts) Unpack(row []byte) error {
 	for range u.count() {
 		f.asked = append(f.asked, u.text())
 	}
+	if u.bad || u.at != len(u.s) {
+		return errPacked
+	}
+	return nil
+}
+
+// UnpackSingle sets the facts that are in no list, and leaves those of lists as they
+// are: for whoever asks for no others, as an index of many machines.
+func (f *Facts) UnpackSingle(row []byte) error {
+	return f.unpackSingle(&unpacker{s: string(row)})
+}
+
+func (f *Facts) unpackSingle(u *unpacker) error {
+	for i := range f.one {
+		f.one[i] = Reading{Gap: &rowGap}
+	}
+	f.doubtful = false
+	for {
+		id := u.byte()
+		if id == 0 || u.bad {
+			break
+		}
+		if int(id) >= Count {
+			return fmt.Errorf("%w: it has a fact %d", errPacked, id)
+		}
+		f.unpackEntry(&f.one[id], u)
+	}
 	for range u.count() {
 		id, c := int(u.byte()), int(u.byte())
 		if id >= Count || c >= len(causes) {
@@ -193,7 +210,7 @@ func (f *Facts) Unpack(row []byte) error {
 			f.one[id].Gap = &causeGaps[c]
 		}
 	}
-	if u.bad || u.at != len(u.s) {
+	if u.bad {
 		return errPacked
 	}
 	return nil

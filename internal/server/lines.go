@@ -30,7 +30,7 @@ import (
 // such lines.
 
 const (
-	linesAtOnce = 64               // that are read and wait for their commit
+	linesAtOnce = 256              // that are read and wait for their commit
 	linesSilent = 30 * time.Second // within which the next line must come, and be taken
 	linesMost   = 8 << 30          // bytes, unpacked, of one request
 	lineRetries = 50               // times that a line waits for a busy store

@@ -3,6 +3,7 @@ package server
 import (
 	"context"
 	"maps"
+	"runtime"
 	"slices"
 	"strings"
 	"sync"
@@ -157,8 +158,8 @@ func (s *Server) refresh(ctx context.Context) error {
 	return nil
 }
 
-// readRows reads machines, all of them where ids is nil: one goroutine reads,
-// another one unpacks and puts. The facts are used again and again.
+// readRows reads machines, all of them where ids is nil: then in several parts at
+// once, each of which uses its facts again and again. put is called by one at a time.
 func (s *Server) readRows(ctx context.Context, ids []int64, put func(int64, fleet.Row, *fact.Facts)) error {
 	places, err := s.store.Places(ctx)
 	if err != nil {
@@ -170,28 +171,33 @@ func (s *Server) readRows(ctx context.Context, ids []int64, put func(int64, flee
 		targets[class], judgements[class] = t, t.judgement
 	}
 	s.mu.RUnlock()
-	g, ctx := errgroup.WithContext(ctx)
-	read := make(chan []store.Row, 4)
-	g.Go(func() error {
-		defer close(read)
-		return s.store.EachRow(ctx, judgements, fact.Catalogue, ids, func(rows []store.Row) error {
-			select {
-			case read <- rows:
-				return nil
-			case <-ctx.Done():
-				return ctx.Err()
+	var putting sync.Mutex
+	take := func() func([]store.Row) error {
+		facts := new(fact.Facts)
+		return func(rows []store.Row) error {
+			for i := range rows {
+				d, f := &rows[i], facts
+				if d.Packed == nil || facts.UnpackSingle(d.Packed) != nil {
+					f = nil // made again at the next start
+				}
+				r := row(d, targets, places)
+				putting.Lock()
+				put(d.ID, r, f)
+				putting.Unlock()
 			}
-		})
-	})
-	facts := new(fact.Facts)
-	for rows := range read {
-		for i := range rows {
-			d, f := &rows[i], facts
-			if d.Packed == nil || facts.Unpack(d.Packed) != nil {
-				f = nil // made again at the next start
-			}
-			put(d.ID, row(d, targets, places), f)
+			return nil
 		}
+	}
+	if ids != nil {
+		return s.store.EachRow(ctx, judgements, fact.Catalogue, ids, take())
+	}
+	parts, err := s.store.Parts(ctx, runtime.GOMAXPROCS(0))
+	if err != nil {
+		return err
+	}
+	g, ctx := errgroup.WithContext(ctx)
+	for _, part := range parts {
+		g.Go(func() error { return s.store.EachRowIn(ctx, judgements, fact.Catalogue, part, take()) })
 	}
 	return g.Wait()
 }

@@ -19,8 +19,14 @@ import (
 	"rolltop.example/rolltop/internal/store"
 )
 
-// copies of the demo's fleet that make 100,000 machines.
-const copies = 370
+// copies of the demo's fleet that make 100,000 machines; ROLLTOP_BENCH_COPIES makes
+// others: 4 are about 1,000, 3520 a million.
+var copies = func() int {
+	if n, err := strconv.Atoi(os.Getenv("ROLLTOP_BENCH_COPIES")); err == nil {
+		return n
+	}
+	return 352
+}()
 
 // multiply copies every machine of a database, each with an inventory, packed
 // facts and a name of its own.
@@ -31,9 +37,9 @@ func multiply(b *testing.B, path string) {
 		b.Fatal(err)
 	}
 	defer db.Close()
-	numbers := fmt.Sprintf("WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i+1 FROM n WHERE i < %d) ", copies-1)
+	numbers := fmt.Sprintf("WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i+1 FROM n WHERE i < %d) ", max(copies-1, 1))
 	for _, q := range []string{
-		"INSERT INTO device SELECT id+n.i*10000, key||'-'||n.i, name||'-'||n.i, class, maker, serial, uuid||n.i, model, installed, inventory_id+n.i*10000, taken_at-n.i*1000 FROM device, n",
+		"INSERT INTO device SELECT id+n.i*10000, key||'-'||n.i, name||'-'||n.i, class, maker, serial, uuid||n.i, model, installed, inventory_id+n.i*10000, taken_at-n.i*1000, board, placed, retired_at FROM device, n",
 		"INSERT INTO inventory SELECT id+n.i*10000, device_id+n.i*10000, taken_at-n.i*1000, last_seen_at-n.i*1000, sha, body FROM inventory, n",
 		"INSERT INTO fact_row SELECT device_id+n.i*10000, catalogue, class, row FROM fact_row, n",
 	} {
@@ -86,7 +92,7 @@ func BenchmarkServe(b *testing.B) {
 	defer st.Close()
 	h := s.Handler()
 	var took []time.Duration
-	paths := []string{"/api/fleet", "/api/devices", "/api/devices?sort=-taken&page=40", "/api/fleet?where=" + url.QueryEscape(`place="Gull Quay"`)}
+	paths := []string{"/api/fleet", "/api/devices", "/api/devices?sort=-taken&page=40", "/api/fleet?where=" + url.QueryEscape(`place="Gull Quay"`), "/api/grid?sort=needs.tpm", "/api/progress", "/api/devices?sort=memory.installed_bytes&facts=tpm.state,memory.installed_bytes", "/api/tags", "/api/filters"}
 	for _, where := range []string{"disposition=refit fails=tpm", "slipway 99", "memory.installed_bytes<=4GiB tpm.state=not-seen", `place="Holm Ferry" missing=tpm.header`, "storage.system.free_bytes<=60GB"} {
 		paths = append(paths, "/api/devices?where="+url.QueryEscape(where))
 	}

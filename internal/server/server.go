@@ -311,5 +311,11 @@ func (s *Server) problem(err error, what string) error {
 		return &api.Problem{Status: http.StatusForbidden, Title: "The token is used up", Detail: "this token has added as many machines as it may; machines that are known can still send. Ask for another token"}
 	}
 	s.log.Error("request failed", "error", err)
+	switch {
+	case errors.Is(err, store.ErrFull):
+		return &api.Problem{Status: http.StatusInsufficientStorage, Title: "The disk is full", Detail: "the disk of the service's database is full; nothing of this was kept, and what was kept before can be read. Make room, and send it again"}
+	case errors.Is(err, store.ErrReadOnly):
+		return huma.ErrorWithHeaders(&api.Problem{Status: http.StatusServiceUnavailable, Title: "The database cannot be written", Detail: "the service's disk cannot be written; nothing of this was kept, and what was kept before can be read. The log of the service says more"}, http.Header{"Retry-After": {"60"}})
+	}
 	return &api.Problem{Status: http.StatusInternalServerError, Title: "The service failed", Detail: "the service could not do this; its log says why. Nothing was changed."}
 }

@@ -103,6 +103,7 @@ func (s *Store) commit(batch []*job) {
 		if err != nil {
 			j.err = err
 		}
+		j.err = fault(j.err)
 		close(j.done)
 	}
 }
@@ -113,6 +114,9 @@ func (t *Tx) one(j *job) error {
 		return err
 	}
 	if j.err = guarded(t, j.f); j.err != nil {
+		if err := fault(j.err); errors.Is(err, ErrFull) || errors.Is(err, ErrReadOnly) {
+			return err // SQLite has ended the transaction, or would at its commit
+		}
 		if _, err := t.exec("ROLLBACK TO one"); err != nil {
 			return err
 		}

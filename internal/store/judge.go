@@ -105,7 +105,7 @@ func (s *Store) Settle(ctx context.Context) error {
 // Sizes of what is read and written at once when a fleet is judged: memory does
 // not grow with the fleet.
 const (
-	readBatch  = 1000
+	readBatch  = 2000
 	writeBatch = 5000 // rows in a transaction
 	insertRows = 100  // rows in a statement
 )
@@ -263,30 +263,49 @@ type Row struct {
 	Doubted bool // somebody should settle which machine it is
 }
 
-const selectRows = `SELECT d.id, d.key, d.name, d.class, d.maker, d.serial, d.uuid, d.model, d.installed, d.inventory_id, d.taken_at, d.placed, d.retired_at,
+const selectRows = `SELECT d.id, d.key, d.name, d.class, d.maker, d.model, d.installed, d.inventory_id, d.taken_at, d.placed, d.retired_at,
 	v.device_id IS NOT NULL, coalesce(v.disposition, 0), coalesce(v.certain, 0), coalesce(v.publisher, 0), coalesce(v.fails, 0), coalesce(v.sole, ''), coalesce(v.outcomes, ''), coalesce(v.way, ''), coalesce(v.next, -1), f.row
 	FROM device d LEFT JOIN verdict v ON v.device_id = d.id AND v.judgement_id = CASE d.class WHEN 'pc' THEN ? WHEN 'mac' THEN ? END
 	LEFT JOIN fact_row f ON f.device_id = d.id AND f.catalogue = ? `
 
-// EachRow goes through all machines, or those with some numbers (none is all),
-// in pieces, each with its verdict of the judgement that counts for its class.
-// No reader holds the database open for long. f may keep the rows.
+// EachRow goes through machines with some numbers, in pieces, each with its verdict of
+// the judgement that counts for its class. f may keep the rows.
 func (s *Store) EachRow(ctx context.Context, judgements map[string]int64, catalogue int, ids []int64, f func([]Row) error) error {
 	base := []any{judgements["pc"], judgements["mac"], catalogue}
-	if len(ids) > 0 {
-		for some := range slices.Chunk(ids, 500) {
-			where, args, err := sqlx.In("WHERE d.id IN (?)", some)
-			if err != nil {
-				return err
-			}
-			if _, err := s.piece(ctx, where, append(slices.Clone(base), args...), f); err != nil {
-				return err
-			}
+	for some := range slices.Chunk(ids, 500) {
+		where, args, err := sqlx.In("WHERE d.id IN (?)", some)
+		if err != nil {
+			return err
 		}
-		return nil
+		if _, err := s.piece(ctx, where, append(slices.Clone(base), args...), f); err != nil {
+			return err
+		}
 	}
-	for last := int64(0); ; {
-		rows, err := s.piece(ctx, "WHERE d.id > ? ORDER BY d.id LIMIT ?", append(slices.Clone(base), last, readBatch), f)
+	return nil
+}
+
+// Between are numbers of machines: those above the first, up to the second.
+type Between struct{ Above, UpTo int64 }
+
+// Parts parts the numbers of all machines into about as many pieces.
+func (s *Store) Parts(ctx context.Context, n int) ([]Between, error) {
+	var last int64
+	if err := s.reader.GetContext(ctx, &last, "SELECT coalesce(max(id), 0) FROM device"); err != nil {
+		return nil, err
+	}
+	each := last/int64(n) + 1
+	var out []Between
+	for from := int64(0); from < last; from += each {
+		out = append(out, Between{from, min(from+each, last)})
+	}
+	return out, nil
+}
+
+// EachRowIn goes through all machines of a part as [Store.EachRow] does. No reader
+// holds the database open for long.
+func (s *Store) EachRowIn(ctx context.Context, judgements map[string]int64, catalogue int, part Between, f func([]Row) error) error {
+	for last := part.Above; ; {
+		rows, err := s.piece(ctx, "WHERE d.id > ? AND d.id <= ? ORDER BY d.id LIMIT ?", []any{judgements["pc"], judgements["mac"], catalogue, last, part.UpTo, readBatch}, f)
 		if err != nil || len(rows) < readBatch {
 			return err
 		}
@@ -303,7 +322,7 @@ func (s *Store) piece(ctx context.Context, where string, args []any, f func([]Ro
 	for found.Next() {
 		var r Row
 		d, v := &r.Device, &r.Verdict
-		if err = found.Scan(&d.ID, &d.Key, &d.Name, &d.Class, &d.Maker, &d.Serial, &d.UUID, &d.Model, &d.Installed, &d.InventoryID, &d.TakenAt, &d.Placed, &d.RetiredAt,
+		if err = found.Scan(&d.ID, &d.Key, &d.Name, &d.Class, &d.Maker, &d.Model, &d.Installed, &d.InventoryID, &d.TakenAt, &d.Placed, &d.RetiredAt,
 			&r.Judged, &v.Disposition, &v.Certain, &v.Publisher, &v.Fails, &v.Sole, &v.Outcomes, &v.Way, &v.Next, &r.Packed); err != nil {
 			break
 		}

@@ -1,6 +1,7 @@
 package store
 
 import (
+	"bytes"
 	"cmp"
 	"context"
 	"crypto/sha256"
@@ -49,14 +50,16 @@ func (s *Store) Keep(ctx context.Context, d *inventory.Document, e Entry, judge 
 	if err != nil {
 		return Kept{}, err
 	}
-	sha, err := readingsHash(d)
+	sha, err := readingsHash(d, body)
 	if err != nil {
 		return Kept{}, err
 	}
+	var is Device // what the inventory says; worked out before anybody has to wait
+	describe(&is, d)
 	packed := s.pack.EncodeAll(body, make([]byte, 0, len(body)/3))
 	var k Kept
 	err = s.together(ctx, func(tx *Tx) error {
-		if err := tx.recognise(d, &e, &k); err != nil {
+		if err := tx.recognise(is, d.TakenAt, &e, &k); err != nil {
 			return err
 		}
 		id, changed, err := tx.keepInventory(k.Device.ID, d.TakenAt, sha, packed)
@@ -70,7 +73,7 @@ func (s *Store) Keep(ctx context.Context, d *inventory.Document, e Entry, judge 
 		if at := millis(d.TakenAt); k.Created || at >= k.Device.TakenAt {
 			k.IsLatest = true
 			board := k.Device.Board
-			describe(&k.Device, d)
+			k.Device.take(&is)
 			k.Device.InventoryID, k.Device.TakenAt = id, at
 			if board != "" && board != k.Device.Board {
 				if err := tx.boardChanged(k.Device.ID, e.Now); err != nil {
@@ -102,8 +105,14 @@ func (t *Tx) boardChanged(device int64, now time.Time) error {
 	return err
 }
 
-// readingsHash covers what was read and not when.
-func readingsHash(d *inventory.Document) ([]byte, error) {
+// readingsHash covers what was read and not when: the document without its times.
+// body is the document; where its times stand in the usual places they are cut out of
+// it, which gives the same hash as writing it again without them.
+func readingsHash(d *inventory.Document, body []byte) ([]byte, error) {
+	if cut, ok := withoutTimes(d, body); ok {
+		sum := sha256.Sum256(cut)
+		return sum[:], nil
+	}
 	c := *d
 	c.TakenAt, c.Collector.DurationMS = time.Time{}, inventory.Opt[int64]{}
 	b, err := json.Marshal(&c)
@@ -114,29 +123,55 @@ func readingsHash(d *inventory.Document) ([]byte, error) {
 	return sum[:], nil
 }
 
+func withoutTimes(d *inventory.Document, body []byte) ([]byte, bool) {
+	const taken, none = `"taken_at":"`, `0001-01-01T00:00:00Z`
+	from := bytes.Index(body[:min(len(body), 100)], []byte(taken))
+	if from < 0 {
+		return nil, false
+	}
+	from += len(taken)
+	to := bytes.IndexByte(body[from:], '"')
+	if to < 0 {
+		return nil, false
+	}
+	to += from
+	out := make([]byte, 0, len(body))
+	out = append(append(out, body[:from]...), none...)
+	ms, timed := d.Collector.DurationMS.Get()
+	if !timed {
+		return append(out, body[to:]...), true
+	}
+	// It is the last of the collector's, behind another one.
+	duration := fmt.Appendf(nil, `,"duration_ms":%d}`, ms)
+	at := bytes.Index(body[to:min(len(body), to+400)], duration)
+	if at < 0 {
+		return nil, false
+	}
+	out = append(append(out, body[to:to+at]...), '}')
+	return append(out, body[to+at+len(duration):]...), true
+}
+
 // unnamed stands where a machine has no host name.
 const unnamed = "unnamed"
 
 // describe copies what lists show. What an inventory without rights could not
 // read stays as an earlier one gave it.
 func describe(v *Device, d *inventory.Document) {
-	keep := func(to *string, from inventory.Opt[string]) {
-		if s, ok := from.Get(); ok {
-			*to = s
-		}
+	v.take(&Device{Name: d.Device.Name.Or(""), Maker: d.Device.Manufacturer.Or(""), Serial: d.Device.Serial.Or(""), UUID: d.Device.UUID.Or(""), Model: cmp.Or(d.Device.Model.Or(""), d.Device.ModelID.Or("")),
+		Installed: d.OS.Name.Or(""), Board: d.Device.Board.Serial.Or(""), Class: fact.Read(d).Class()})
+}
+
+// take copies what is known of another description.
+func (d *Device) take(is *Device) {
+	d.Maker, d.Serial, d.UUID = cmp.Or(is.Maker, d.Maker), cmp.Or(is.Serial, d.Serial), cmp.Or(is.UUID, d.UUID)
+	d.Model, d.Installed, d.Board = cmp.Or(is.Model, d.Model), cmp.Or(is.Installed, d.Installed), cmp.Or(is.Board, d.Board)
+	if is.Name != "" && is.Name != unnamed {
+		d.Name = is.Name
 	}
-	keep(&v.Name, d.Device.Name)
-	keep(&v.Maker, d.Device.Manufacturer)
-	keep(&v.Serial, d.Device.Serial)
-	keep(&v.UUID, d.Device.UUID)
-	keep(&v.Model, d.Device.ModelID)
-	keep(&v.Model, d.Device.Model)
-	keep(&v.Installed, d.OS.Name)
-	keep(&v.Board, d.Device.Board.Serial)
-	v.Class = fact.Read(d).Class()
-	if v.Name == "" {
-		v.Name = unnamed
+	if d.Name == "" {
+		d.Name = unnamed
 	}
+	d.Class = is.Class
 }
 
 // candidates are the machines that share something with an inventory's.
@@ -146,9 +181,7 @@ const (
 )
 
 // recognise finds the machine that an inventory is of, or makes one.
-func (t *Tx) recognise(d *inventory.Document, e *Entry, k *Kept) error {
-	var n Device
-	describe(&n, d)
+func (t *Tx) recognise(n Device, at time.Time, e *Entry, k *Kept) error {
 	m := n.marks()
 	found := map[int64]Device{}
 	answer := identity.Answer{}
@@ -178,7 +211,7 @@ func (t *Tx) recognise(d *inventory.Document, e *Entry, k *Kept) error {
 		k.Device.RetiredAt = 0 // it is back
 		return nil
 	}
-	if err := t.add(n, d.TakenAt, e, k); err != nil {
+	if err := t.add(n, at, e, k); err != nil {
 		return err
 	}
 	if answer.Kind == identity.Conflict {

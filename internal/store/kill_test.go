@@ -2,15 +2,21 @@ package store_test
 
 import (
 	"bufio"
+	"database/sql"
+	"errors"
 	"fmt"
 	"math/rand/v2"
 	"os"
 	"os/exec"
 	"path/filepath"
+	"strconv"
 	"strings"
+	"sync"
+	"sync/atomic"
 	"testing"
 	"time"
 
+	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/internal/store"
 )
 
@@ -20,6 +26,9 @@ const childDatabase = "ROLLTOP_TEST_KILL_DATABASE"
 
 func TestMain(m *testing.M) {
 	if path := os.Getenv(childDatabase); path != "" {
+		if n, err := strconv.ParseUint(os.Getenv(childLimit), 10, 64); err == nil {
+			limitFiles(n)
+		}
 		fill(path)
 	}
 	os.Exit(m.Run())
@@ -32,21 +41,42 @@ func fill(path string) {
 		fmt.Println("error", err)
 		os.Exit(1)
 	}
-	for i := 0; ; i++ {
-		name := fmt.Sprintf("k%d-%05d", os.Getpid(), i)
-		if _, err := s.Keep(ctx, machine(name, name, "", now), store.Entry{Now: now}, unjudged); err != nil {
-			fmt.Println("error", err)
-			os.Exit(1)
-		}
-		fmt.Println("kept", name)
+	// Several at once, so that many share a commit.
+	for worker := range 16 {
+		go func() {
+			for i := worker; ; i += 16 {
+				name := fmt.Sprintf("k%d-%05d", os.Getpid(), i)
+				if _, err := s.Keep(ctx, machine(name, name, "", now), store.Entry{Now: now}, unjudged); err != nil {
+					if os.Getenv(childLimit) != "" {
+						fmt.Println("refused", err)
+						os.Exit(0)
+					}
+					fmt.Println("error", err)
+					os.Exit(1)
+				}
+				fmt.Println("kept", name)
+			}
+		}()
 	}
+	select {}
 }
+
+// childLimit bounds, in the environment, how many bytes a file of the copy may have:
+// a disk that is full.
+const childLimit = "ROLLTOP_TEST_FILE_LIMIT"
+
+// soaking says that the long ones are run (make soak).
+var soaking = os.Getenv("ROLLTOP_SOAK") != ""
 
 // What was acknowledged survives a kill at any moment.
 func TestKilledServiceLosesNothing(t *testing.T) {
 	path := filepath.Join(t.TempDir(), "kill.db")
 	kept := map[string]bool{}
-	for range 3 {
+	rounds := 5
+	if soaking {
+		rounds = 100
+	}
+	for range rounds {
 		cmd := exec.Command(os.Args[0])
 		cmd.Env = append(os.Environ(), childDatabase+"="+path)
 		out, err := cmd.StdoutPipe()
@@ -76,9 +106,11 @@ func TestKilledServiceLosesNothing(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer s.Close()
-	if len(kept) < 60 {
+	t.Logf("%d machines were acknowledged before %d kills", len(kept), rounds)
+	if len(kept) < 20*rounds {
 		t.Fatalf("only %d machines were kept before the kills", len(kept))
 	}
+	clean(t, path)
 	for name := range kept {
 		d, err := s.DeviceByKey(ctx, name)
 		if err != nil {
@@ -88,5 +120,141 @@ func TestKilledServiceLosesNothing(t *testing.T) {
 		if _, err := s.Inventory(ctx, d.ID, d.InventoryID); err != nil {
 			t.Errorf("the inventory of %s: %v", name, err)
 		}
+	}
+}
+
+// clean wants a database that SQLite finds nothing wrong with.
+func clean(t *testing.T, path string) {
+	t.Helper()
+	db, err := sql.Open("sqlite", "file:"+path)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer db.Close()
+	var says string
+	if err := db.QueryRow("PRAGMA integrity_check").Scan(&says); err != nil || says != "ok" {
+		t.Errorf("the database is damaged: %s %v", says, err)
+	}
+	var wrong int
+	if err := db.QueryRow("SELECT count(*) FROM device d WHERE NOT EXISTS (SELECT 1 FROM inventory i WHERE i.id=d.inventory_id AND i.device_id=d.id)").Scan(&wrong); err != nil || wrong != 0 {
+		t.Errorf("%d machines without their inventory, %v", wrong, err)
+	}
+}
+
+// On a disk that is full everything that was acknowledged stays, what is refused says
+// why, and with room again it goes on.
+func TestFullDisk(t *testing.T) {
+	path := filepath.Join(t.TempDir(), "full.db")
+	s, err := store.Open(path) // made before, as a service that has run for a while
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := s.Close(); err != nil {
+		t.Fatal(err)
+	}
+	cmd := exec.Command(os.Args[0])
+	cmd.Env = append(os.Environ(), childDatabase+"="+path, childLimit+"=600000")
+	out, err := cmd.Output()
+	if err != nil {
+		t.Fatalf("%v: %s", err, out)
+	}
+	kept, refused := []string{}, 0
+	for line := range strings.Lines(string(out)) {
+		if name, ok := strings.CutPrefix(strings.TrimSpace(line), "kept "); ok {
+			kept = append(kept, name)
+		} else if refused++; !strings.Contains(line, store.ErrFull.Error()) && !strings.Contains(line, store.ErrReadOnly.Error()) {
+			t.Errorf("it says %q", line)
+		}
+	}
+	if len(kept) < 20 || refused == 0 {
+		t.Fatalf("%d kept, %d refused", len(kept), refused)
+	}
+	if s, err = store.Open(path); err != nil {
+		t.Fatal(err)
+	}
+	defer s.Close()
+	for _, name := range kept {
+		if _, err := s.DeviceByKey(ctx, name); err != nil {
+			t.Errorf("%s was acknowledged and is lost: %v", name, err)
+		}
+	}
+	if _, err := s.Keep(ctx, machine("later", "later", "", now), store.Entry{Now: now}, unjudged); err != nil {
+		t.Errorf("with room again: %v", err)
+	}
+	clean(t, path)
+}
+
+// More than can be kept is refused at once, and nothing of it waits in memory.
+func TestBusy(t *testing.T) {
+	s := open(t)
+	hold, held := make(chan bool), make(chan bool, 1)
+	go func() {
+		_, _ = s.Keep(ctx, machine("first", "first", "", now), store.Entry{Now: now}, func(*store.Tx, *store.Device, *inventory.Document) error {
+			held <- true
+			<-hold
+			return nil
+		})
+	}()
+	<-held
+	var busy, kept atomic.Int64
+	var all sync.WaitGroup
+	for i := range 1500 {
+		all.Add(1)
+		go func() {
+			defer all.Done()
+			name := fmt.Sprintf("b%d", i)
+			switch _, err := s.Keep(ctx, machine(name, name, "", now), store.Entry{Now: now}, unjudged); {
+			case errors.Is(err, store.ErrBusy):
+				if busy.Add(1) == 1 {
+					close(hold) // only now does it go on
+				}
+			case err == nil:
+				kept.Add(1)
+			default:
+				t.Error(err)
+			}
+		}()
+	}
+	all.Wait()
+	if busy.Load() == 0 || kept.Load() < 1000 || kept.Load()+busy.Load() != 1500 {
+		t.Errorf("%d kept, %d refused", kept.Load(), busy.Load())
+	}
+}
+
+// Every schema that was released is brought up to date with what is in it.
+func TestMigrationsFromEverySchema(t *testing.T) {
+	for version := int64(1); version < store.Newest(); version++ {
+		path := filepath.Join(t.TempDir(), fmt.Sprintf("v%d.db", version))
+		if err := store.MakeAt(path, version); err != nil {
+			t.Fatal(err)
+		}
+		db, err := sql.Open("sqlite", "file:"+path)
+		if err != nil {
+			t.Fatal(err)
+		}
+		role := map[bool]string{true: "reader", false: "viewer"}[version < 4]
+		for _, q := range []string{
+			"INSERT INTO device (id, key, name, class, maker, serial, uuid, model, installed, taken_at) VALUES (1, 'a', 'A', 'pc', 'Ostrel', 'S1', '', 'Slipway 14', 'Skerry 11', 0)",
+			"INSERT INTO user (name, role, password) VALUES ('clerk', '" + role + "', 'x')", "INSERT INTO token (name, scope, sha, created_at) VALUES ('t', 'read', x'01', 0)", "INSERT INTO place VALUES ('GULL', 'Gull Quay')",
+		} {
+			if _, err := db.Exec(q); err != nil {
+				t.Fatalf("version %d: %v", version, err)
+			}
+		}
+		if err := db.Close(); err != nil {
+			t.Fatal(err)
+		}
+		s, err := store.Open(path)
+		if err != nil {
+			t.Fatalf("version %d: %v", version, err)
+		}
+		d, err1 := s.DeviceByKey(ctx, "a")
+		u, err2 := s.UserByName(ctx, "clerk")
+		tk, err3 := s.TokenBySecret(ctx, []byte{1}, now)
+		k, err4 := s.Keep(ctx, machine("A", "S1", "", now), store.Entry{Now: now}, unjudged)
+		if err := errors.Join(err1, err2, err3, err4, s.Close()); err != nil || d.Name != "A" || u.Role != "viewer" || tk.UsesLeft != -1 || k.Device.ID != 1 {
+			t.Errorf("version %d: %+v %+v %+v %+v %v", version, d, u, tk, k, err)
+		}
+		clean(t, path)
 	}
 }

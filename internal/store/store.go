@@ -22,7 +22,7 @@ import (
 	"github.com/jmoiron/sqlx"
 	"github.com/klauspost/compress/zstd"
 	"github.com/pressly/goose/v3"
-	_ "modernc.org/sqlite"
+	"modernc.org/sqlite"
 )
 
 //go:embed migrations/*.sql
@@ -33,6 +33,34 @@ const applicationID = 1383361648
 
 // ErrNotFound is the answer to a key that nothing has.
 var ErrNotFound = errors.New("not found")
+
+// ErrFull and ErrReadOnly are what a disk does to a write: nothing of it is kept.
+var (
+	ErrFull     = errors.New("the disk of the database is full")
+	ErrReadOnly = errors.New("the database cannot be written")
+)
+
+// Codes of SQLite (sqlite.org/rescode.html); the low byte is the kind.
+const (
+	codeReadOnly = 8
+	codeIO       = 10
+	codeFull     = 13
+)
+
+// fault names what a disk did; other errors stay as they are.
+func fault(err error) error {
+	var e *sqlite.Error
+	if !errors.As(err, &e) {
+		return err
+	}
+	switch e.Code() & 0xff {
+	case codeFull:
+		return fmt.Errorf("%w: %w", ErrFull, err)
+	case codeReadOnly, codeIO:
+		return fmt.Errorf("%w: %w", ErrReadOnly, err)
+	}
+	return err
+}
 
 // Store is an open database.
 type Store struct {
@@ -195,8 +223,12 @@ func (s *Store) Close() error {
 func (s *Store) Ping(ctx context.Context) error { return s.reader.PingContext(ctx) }
 
 // write runs f in one transaction: all of it is kept, or nothing. f must use
-// the transaction and not the store.
+// the transaction and not the store. The error may be [ErrFull] or [ErrReadOnly].
 func (s *Store) write(ctx context.Context, f func(tx *sqlx.Tx) error) error {
+	return fault(s.transact(ctx, f))
+}
+
+func (s *Store) transact(ctx context.Context, f func(tx *sqlx.Tx) error) error {
 	tx, err := s.writer.BeginTxx(ctx, nil)
 	if err != nil {
 		return err

@@ -304,14 +304,22 @@ func TestJudgeAllGoesThroughEveryMachineOfAClass(t *testing.T) {
 		t.Errorf("judged %d, %v", seen, err)
 	}
 	judged, all := 0, 0
-	err = s.EachRow(ctx, map[string]int64{"pc": j}, 1, nil, func(rows []store.Row) error {
-		for _, r := range rows {
-			if all++; r.Judged {
-				judged++
+	parts, err := s.Parts(ctx, 3)
+	if err != nil || len(parts) != 3 {
+		t.Fatalf("%v %v", parts, err)
+	}
+	for _, part := range parts {
+		if err := s.EachRowIn(ctx, map[string]int64{"pc": j}, 1, part, func(rows []store.Row) error {
+			for _, r := range rows {
+				if all++; r.Judged {
+					judged++
+				}
 			}
+			return nil
+		}); err != nil {
+			t.Fatal(err)
 		}
-		return nil
-	})
+	}
 	if err != nil || all != machines || judged != seen {
 		t.Errorf("%d rows, %d judged, %v", all, judged, err)
 	}
