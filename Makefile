@@ -69,7 +69,7 @@ bench: build
 
 ## soak: the long ones: kills under load, a minute of 1,000 submissions a second, 10,000 idle connections
 soak:
-	ulimit -n 65536; ROLLTOP_SOAK=1 $(GO) test -count=1 -timeout 60m -v -run 'Killed|FullDisk|Soak|Idle' ./internal/store ./internal/server | grep -v '^=== '
+	ulimit -n $$(ulimit -Hn) || true; ROLLTOP_SOAK=1 $(GO) test -count=1 -timeout 60m -v -run 'Killed|FullDisk|Soak|Idle' ./internal/store ./internal/server | grep -v '^=== '
 
 ## screenshots: the console's pictures for the documentation, and the terminal's
 screenshots: build

@@ -89,6 +89,9 @@ func Enter(d *inventory.Document, facts []Fact) (*inventory.Document, []error) {
 // They fill gaps only: what was read of the machine itself counts more, and so does
 // what a person entered for it, which own lists.
 func Fill(d *inventory.Document, ofModel, own []Fact) *inventory.Document {
+	if len(ofModel) == 0 {
+		return d
+	}
 	var use []Fact
 	read := fact.Read(d)
 	for _, f := range ofModel {

@@ -25,6 +25,7 @@ import (
 	"rolltop.example/rolltop/core/release"
 	"rolltop.example/rolltop/core/remedy"
 	"rolltop.example/rolltop/core/spec"
+	"rolltop.example/rolltop/internal/api"
 	"rolltop.example/rolltop/internal/server"
 )
 
@@ -45,6 +46,7 @@ func Files() (map[string][]byte, error) {
 		"guides":    reflect.TypeFor[guide.Document](),
 		"prices":    reflect.TypeFor[price.Document](),
 		"steps":     reflect.TypeFor[remedy.StepDocument](),
+		"changes":   reflect.TypeFor[api.Flips](),
 	} {
 		b, err := schema(name, t)
 		if err != nil {

@@ -39,6 +39,8 @@ var pages = []struct {
 	{"/", "What stands in the way", "fleet", false},
 	{"/devices?where=disposition%3Drefit,replace", "machines of", "devices", false},
 	{"/devices/lant-001", "The plan, in this order", "machine", true},
+	{"/devices/by-requirement?where=fails%3Dtpm,memory&sort=needs.memory", "machines beside", "grid", false},
+	{"/intake", "never reported", "intake", false},
 	{"/releases/skerry-12", "Required", "release", false},
 	{"/api/devices/gull-101/report", "Not met", "report", false},
 	{"/compare?a=lant-001&b=gull-101", "Facts that differ", "compare", false},

@@ -12,8 +12,9 @@ import (
 // many of them share one. Each has its own savepoint, so that one that cannot be
 // kept takes nothing from the others, and is acknowledged after the commit.
 const (
-	mostWaiting  = 1024
-	mostTogether = 256
+	mostWaiting    = 1024
+	mostTogether   = 256
+	mostStatements = 64
 )
 
 // ErrBusy is the answer where more is handed in than can be kept. What was refused
@@ -89,8 +90,9 @@ func (s *Store) gather(first *job) []*job {
 }
 
 func (s *Store) commit(batch []*job) {
+	var t *Tx
 	err := s.write(context.Background(), func(tx *sqlx.Tx) error {
-		t := &Tx{tx: tx, prepared: map[string]*sqlx.Stmt{}}
+		t = &Tx{tx: tx, prepared: map[string]*sqlx.Stmt{}, kept: s.statements}
 		defer t.close()
 		for _, j := range batch {
 			if err := t.one(j); err != nil {
@@ -99,12 +101,27 @@ func (s *Store) commit(batch []*job) {
 		}
 		return nil
 	})
+	if err == nil {
+		s.keepStatements(t)
+	}
 	for _, j := range batch {
 		if err != nil {
 			j.err = err
 		}
 		j.err = fault(j.err)
 		close(j.done)
+	}
+}
+
+// keepStatements prepares what a commit used, for all commits after it: reading a
+// statement takes as long as running it. Only the goroutine that commits calls it.
+func (s *Store) keepStatements(t *Tx) {
+	for query := range t.prepared {
+		if s.statements[query] == nil && len(s.statements) < mostStatements {
+			if st, err := s.writer.Preparex(query); err == nil {
+				s.statements[query] = st
+			}
+		}
 	}
 }
 

@@ -72,6 +72,7 @@ type Store struct {
 
 	jobs             chan *job     // inventories that wait to be kept, see together
 	closing, drained chan struct{} // no more are taken; the last one is answered
+	statements       map[string]*sqlx.Stmt
 }
 
 // Open opens the database file, makes it where there is none, and brings an
@@ -123,7 +124,7 @@ func open(path string) (*Store, error) {
 		return nil, errors.Join(err, writer.Close())
 	}
 	reader.SetMaxOpenConns(4)
-	s := &Store{path: path, writer: writer, reader: reader, jobs: make(chan *job, mostWaiting), closing: make(chan struct{}), drained: make(chan struct{})}
+	s := &Store{path: path, writer: writer, reader: reader, jobs: make(chan *job, mostWaiting), closing: make(chan struct{}), drained: make(chan struct{}), statements: map[string]*sqlx.Stmt{}}
 	go s.group()
 	if s.pack, err = zstd.NewWriter(nil, zstd.WithEncoderLevel(zstd.SpeedFastest), zstd.WithEncoderConcurrency(0)); err == nil {
 		s.unpack, err = zstd.NewReader(nil, zstd.WithDecoderMaxMemory(64<<20), zstd.WithDecoderConcurrency(0))
@@ -205,6 +206,9 @@ func (s *Store) Close() error {
 	var errs []error
 	close(s.closing)
 	<-s.drained
+	for _, st := range s.statements {
+		errs = append(errs, st.Close())
+	}
 	for _, db := range []*sqlx.DB{s.reader, s.writer} {
 		if db != nil {
 			errs = append(errs, db.Close())

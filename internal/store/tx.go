@@ -10,10 +10,16 @@ import (
 type Tx struct {
 	tx       *sqlx.Tx
 	prepared map[string]*sqlx.Stmt // nil: statements are used once
+	kept     map[string]*sqlx.Stmt // of the connection, from writes before
 }
 
 func (t *Tx) stmt(query string) (*sqlx.Stmt, error) {
 	if s := t.prepared[query]; s != nil {
+		return s, nil
+	}
+	if k := t.kept[query]; k != nil {
+		s := t.tx.Stmtx(k)
+		t.prepared[query] = s
 		return s, nil
 	}
 	s, err := t.tx.Preparex(query)
