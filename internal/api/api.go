@@ -112,13 +112,23 @@ type DeviceList struct {
 // Device is one machine.
 type Device struct {
 	DeviceRow
-	Check     *assess.Document `json:"check,omitempty" doc:"Checked now against the target of its class; missing where there is none"`
-	NoCheck   string           `json:"no_check,omitempty" doc:"Why there is no check"`
-	Facts     []FactGroup      `json:"facts" doc:"The full inventory in words"`
-	History   []InventoryRef   `json:"history"`
-	Hand      []HandFact       `json:"hand,omitempty" doc:"Facts that were entered by hand"`
-	Doubts    []Doubt          `json:"doubts,omitempty" doc:"About which machine it is"`
-	SameModel *ModelCount      `json:"same_model,omitempty" doc:"How many machines are of its model"`
+	Check     *assess.Document    `json:"check,omitempty" doc:"Checked now against the target of its class; missing where there is none"`
+	NoCheck   string              `json:"no_check,omitempty" doc:"Why there is no check"`
+	Facts     []FactGroup         `json:"facts" doc:"The full inventory in words"`
+	History   []InventoryRef      `json:"history"`
+	Hand      []HandFact          `json:"hand,omitempty" doc:"Facts that were entered by hand"`
+	Doubts    []Doubt             `json:"doubts,omitempty" doc:"About which machine it is"`
+	Changes   []DispositionChange `json:"changes,omitempty" doc:"Of its disposition, the latest first"`
+	SameModel *ModelCount         `json:"same_model,omitempty" doc:"How many machines are of its model"`
+}
+
+// DispositionChange is a change of a machine's disposition.
+type DispositionChange struct {
+	Release string    `json:"release" doc:"Id"`
+	Was     string    `json:"was"`
+	Becomes string    `json:"becomes"`
+	Cause   string    `json:"cause" enum:"inventory,facts,rules"`
+	At      time.Time `json:"at"`
 }
 
 // ModelCount is how many machines are of a model.

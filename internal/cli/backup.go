@@ -92,7 +92,7 @@ func exportCommand() *cobra.Command {
 	cmd.Flags().String("where", "", "filter")
 	cmd.Flags().StringSlice("facts", nil, "facts that become columns, parted by commas")
 	cmd.Flags().String("out", "", "file to write; nothing is overwritten. Standard output where it is not given")
-	formatFlag(cmd, "csv", "ndjson")
+	formatFlag(cmd, "csv", "json", "ndjson")
 	serviceFlags(cmd)
 	return cmd
 }

@@ -178,6 +178,13 @@ func showDevice(cmd *cobra.Command, args []string) error {
 	} else {
 		printCheck(p, d.Check, all)
 	}
+	if all && len(d.Changes) > 0 {
+		p.line("")
+		p.line("%s", p.style(bold, "Disposition over time"))
+		for _, c := range d.Changes {
+			p.text("  ", fmt.Sprintf("%s: %s → %s against %s, by %s", say.Moment(c.At), c.Was, c.Becomes, c.Release, map[string]string{"inventory": "a new inventory", "facts": "facts that were entered", "rules": "other rules"}[c.Cause]))
+		}
+	}
 	if all {
 		p.line("")
 		for _, g := range d.Facts {

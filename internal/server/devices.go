@@ -241,6 +241,14 @@ func (s *Server) marksOf(ctx context.Context, d *store.Device, out *api.Device) 
 	if err != nil {
 		return err
 	}
+	flips, err := s.store.FlipsOf(ctx, d.ID)
+	if err != nil {
+		return err
+	}
+	for i := range flips {
+		f := &flips[i]
+		out.Changes = append(out.Changes, api.DispositionChange{Release: f.Release, Was: dispositionName(f.Was), Becomes: dispositionName(f.Becomes), Cause: f.Cause, At: f.At()})
+	}
 	who := callerOf(ctx)
 	for i := range list {
 		if !who.limited() || s.sees(ctx, who, list[i].Key) && s.sees(ctx, who, list[i].Other) {

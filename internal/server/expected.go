@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"net/http"
+	"slices"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -80,9 +81,19 @@ func (s *Server) sayWhy(ctx context.Context, in *struct {
 	ID   int64 `path:"id" minimum:"1"`
 	Body api.SayWhy
 }) (*struct{}, error) {
+	none := fmt.Sprintf("there is no expected machine %d", in.ID)
+	if callerOf(ctx).limited() {
+		seen, err := s.listExpected(ctx, nil)
+		if err != nil {
+			return nil, err
+		}
+		if !slices.ContainsFunc(seen.Body.Machines, func(m api.ExpectedRow) bool { return m.ID == in.ID }) {
+			return nil, s.problem(store.ErrNotFound, none)
+		}
+	}
 	store.Note(ctx, "", in.Body.Reason+" "+in.Body.Note)
 	if err := s.store.SayWhy(ctx, in.ID, in.Body.Reason, in.Body.Note, s.now()); err != nil {
-		return nil, s.problem(err, fmt.Sprintf("there is no expected machine %d", in.ID))
+		return nil, s.problem(err, none)
 	}
 	return nil, nil
 }

@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/csv"
 	"encoding/json"
+	"fmt"
 	"io"
 	"net/http"
 	"strconv"
@@ -21,12 +22,12 @@ import (
 func (s *Server) exports(a huma.API) {
 	huma.Register(a, secured(huma.Operation{OperationID: "export", Method: http.MethodGet, Path: "/export", Summary: "Every machine that a filter picks, as a table", Tags: []string{"Devices"}, Errors: []int{http.StatusUnprocessableEntity},
 		Description: "CSV opens right in spreadsheet programs: a text that one would take for a formula gets an apostrophe. NDJSON has one object a line.",
-		Responses:   map[string]*huma.Response{"200": {Description: "The table", Content: map[string]*huma.MediaType{"text/csv": {}, "application/x-ndjson": {}}}}}, ScopeRead), s.export)
+		Responses:   map[string]*huma.Response{"200": {Description: "The table", Content: map[string]*huma.MediaType{"text/csv": {}, "application/json": {}, "application/x-ndjson": {}}}}}, ScopeRead), s.export)
 }
 
 type exportInput struct {
 	Where  string   `query:"where" maxLength:"2000" doc:"A filter"`
-	Format string   `query:"format" default:"csv" enum:"csv,ndjson"`
+	Format string   `query:"format" default:"csv" enum:"csv,json,ndjson"`
 	Facts  []string `query:"facts" maxItems:"40" doc:"Facts that become columns, parted by commas: tpm.state,memory.installed_bytes"`
 }
 
@@ -54,8 +55,11 @@ func (s *Server) export(ctx context.Context, in *exportInput) (*huma.StreamRespo
 	}
 	return &huma.StreamResponse{Body: func(c huma.Context) {
 		kind, ending, write := "text/csv; charset=utf-8", "csv", s.table
-		if in.Format == "ndjson" {
+		switch in.Format {
+		case "ndjson":
 			kind, ending, write = "application/x-ndjson", "ndjson", s.lines
+		case "json":
+			kind, ending, write = "application/json", "json", s.array
 		}
 		c.SetHeader("Content-Type", kind)
 		c.SetHeader("Content-Disposition", `attachment; filename="machines.`+ending+`"`)
@@ -88,6 +92,29 @@ func (s *Server) each(ctx context.Context, rows []fleet.Row, defs []*fact.Def, f
 func (s *Server) lines(ctx context.Context, w io.Writer, rows []fleet.Row, defs []*fact.Def) error {
 	enc := json.NewEncoder(w)
 	return s.each(ctx, rows, defs, func(e *exported) error { return enc.Encode(e) })
+}
+
+func (s *Server) array(ctx context.Context, w io.Writer, rows []fleet.Row, defs []*fact.Def) error {
+	before := "[\n"
+	err := s.each(ctx, rows, defs, func(e *exported) error {
+		b, err := json.Marshal(e)
+		if err != nil {
+			return err
+		}
+		_, err = fmt.Fprintf(w, "%s%s", before, b)
+		before = ",\n"
+		return err
+	})
+	if err != nil {
+		return err // what was written is no whole array, and nobody takes it for one
+	}
+	if len(rows) == 0 {
+		before = "["
+	} else {
+		before = "\n"
+	}
+	_, err = io.WriteString(w, before+"]\n")
+	return err
 }
 
 func (s *Server) table(ctx context.Context, w io.Writer, rows []fleet.Row, defs []*fact.Def) error {

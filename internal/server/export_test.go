@@ -7,6 +7,7 @@ import (
 	"strings"
 	"testing"
 
+	"rolltop.example/rolltop/internal/api"
 	"rolltop.example/rolltop/internal/servertest"
 )
 
@@ -42,6 +43,15 @@ func TestExport(t *testing.T) {
 	}
 	if !found {
 		t.Error("the machine is not as it should be")
+	}
+	b.Reset()
+	var array []api.DeviceRow
+	if err := s.Client.Export(ctx, "", "json", []string{"tpm.state"}, &b); err != nil || json.Unmarshal(b.Bytes(), &array) != nil || len(array) != 285 {
+		t.Errorf("%d machines, %v", len(array), err)
+	}
+	b.Reset()
+	if err := s.Client.Export(ctx, "place=Nowhere", "json", nil, &b); err != nil || strings.TrimSpace(b.String()) != "[]" {
+		t.Errorf("%q %v", b.String(), err)
 	}
 	// The same machines as the list has, with the same words.
 	l, err := s.Client.Devices(ctx, "disposition=refit", "name", 1, 1000)

@@ -149,6 +149,38 @@ func TestModelFact(t *testing.T) {
 	}
 }
 
+// A machine's page tells how its disposition came about.
+func TestDispositionOverTime(t *testing.T) {
+	t.Parallel()
+	s := servertest.Demo(t, nil)
+	if _, err := s.Client.Submit(ctx, like(t, s, "gull-003", func(d *inventory.Document) {
+		d.Memory.Installed, d.Memory.Visible, d.Memory.Modules, d.TakenAt = some(int64(2<<30)), inventory.Opt[int64]{}, nil, d.TakenAt.Add(time.Minute)
+	})); err != nil {
+		t.Fatal(err)
+	}
+	d, err := s.Client.Device(ctx, "gull-003")
+	if err != nil || len(d.Changes) != 1 || d.Changes[0].Was != "ready" || d.Changes[0].Becomes != d.Disposition || d.Changes[0].Cause != "inventory" || d.Changes[0].Release != "skerry-12" {
+		t.Fatalf("%+v %v", d.Changes, err)
+	}
+	// Other rules change many at once, each with its own line.
+	if _, err := s.Client.SetTargets(ctx, api.TargetSet{PC: "skerry-13"}); err != nil {
+		t.Fatal(err)
+	}
+	l, err := s.Client.Devices(ctx, "disposition=refit class=pc", "name", 1, 1)
+	if err != nil || len(l.Devices) == 0 {
+		t.Fatalf("%+v %v", l, err)
+	}
+	changed := 0
+	for _, key := range []string{"gull-002", "gull-004", "gull-005", "gull-006", "gull-008", l.Devices[0].Key} {
+		if d, err := s.Client.Device(ctx, key); err == nil && len(d.Changes) > 0 && d.Changes[0].Cause == "rules" && d.Changes[0].Release == "skerry-13" {
+			changed++
+		}
+	}
+	if changed == 0 {
+		t.Error("no machine says that other rules changed it")
+	}
+}
+
 // With another board, facts that were entered for the old one end.
 func TestFactsEndWithTheBoard(t *testing.T) {
 	t.Parallel()

@@ -3,6 +3,7 @@ package server
 import (
 	"context"
 	"fmt"
+	"maps"
 	"net/http"
 	"slices"
 	"strings"
@@ -24,13 +25,23 @@ func (s *Server) marks(a huma.API) {
 		Description: "All of them are changed, or none."}, ScopeWork), s.mark)
 	huma.Register(a, secured(huma.Operation{OperationID: "tags", Method: http.MethodGet, Path: "/tags", Summary: "The tags that machines bear", Tags: tag}, ScopeRead),
 		func(ctx context.Context, _ *struct{}) (*struct{ Body api.TagList }, error) {
-			list, err := s.store.Tags(ctx)
+			f, err := s.where(ctx, "")
 			if err != nil {
+				return nil, err
+			}
+			counts := map[string]int{}
+			if err := s.look(ctx, func(x *fleet.Index) {
+				x.Select(f).Each(func(r *fleet.Row) {
+					for _, t := range lines(r.Tags) {
+						counts[t]++
+					}
+				})
+			}); err != nil {
 				return nil, s.problem(err, "")
 			}
 			out := api.TagList{Tags: []api.Count{}}
-			for _, t := range list {
-				out.Tags = append(out.Tags, api.Count{Name: t.Tag, Count: t.Machines, Where: fleet.Term("tag", t.Tag)})
+			for _, t := range slices.Sorted(maps.Keys(counts)) {
+				out.Tags = append(out.Tags, api.Count{Name: t, Count: counts[t], Where: fleet.Term("tag", t)})
 			}
 			return &struct{ Body api.TagList }{out}, nil
 		})

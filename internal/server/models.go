@@ -36,6 +36,9 @@ func (s *Server) listModelFacts(ctx context.Context, _ *struct{}) (*struct{ Body
 		if def := fact.ByName(m.Fact); def != nil {
 			one.Label = def.Label
 		}
+		if callerOf(ctx).limited() {
+			one.Machines = 0 // how many there are elsewhere is not theirs to know
+		}
 		out.Facts = append(out.Facts, one)
 	}
 	return &struct{ Body api.ModelFactList }{out}, nil

@@ -40,13 +40,6 @@ func (s *Store) DropFilter(ctx context.Context, name string) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error { return one(tx.Exec("DELETE FROM saved_filter WHERE name=?", name)) })
 }
 
-// Tags lists the tags with how many machines in use bear them.
-func (s *Store) Tags(ctx context.Context) ([]TagCount, error) {
-	var out []TagCount
-	err := s.reader.SelectContext(ctx, &out, "SELECT tag, count(*) AS machines FROM tag JOIN device d ON d.id=device_id WHERE d.retired_at=0 GROUP BY tag ORDER BY tag")
-	return out, err
-}
-
 // Expected is a machine of the organisation's own list.
 type Expected struct {
 	ID     int64  `db:"id"`

@@ -65,12 +65,6 @@ func (t *Tx) mark(id int64, m *Marking, now time.Time) (changes int64, err error
 	return changes, err
 }
 
-// TagCount is a tag with how many machines bear it.
-type TagCount struct {
-	Tag      string `db:"tag"`
-	Machines int    `db:"machines"`
-}
-
 // Marked adds to machines, which stand in the order of their numbers or are few,
 // what people wrote on them.
 func (s *Store) Marked(ctx context.Context, rows []Row) error {

@@ -60,6 +60,7 @@ async function takeBack(fact: string) {
   ).catch(() => undefined)
   await refetch()
 }
+const turned = { inventory: 'a new inventory', facts: 'facts that were entered', rules: 'other rules' }
 const link = 'underline underline-offset-2 hover:text-ink'
 const reports = [
   { name: 'Report', query: '' },
@@ -302,6 +303,12 @@ const about = computed(() => {
 
     <section aria-labelledby="history" class="mt-8">
       <h2 id="history" class="mb-2 border-b border-line pb-1.5 font-semibold">History</h2>
+      <ul v-if="device.changes?.length" class="mb-3 text-sm" aria-label="Disposition over time">
+        <li v-for="c in device.changes" :key="c.at + c.release" class="py-0.5">
+          {{ sayMoment(c.at) }}: {{ capital(c.was) }} → <b>{{ capital(c.becomes) }}</b>
+          <span class="text-soft">against {{ c.release }}, by {{ turned[c.cause] }}</span>
+        </li>
+      </ul>
       <ul class="text-sm">
         <li v-for="h in device.history" :key="h.id" class="py-0.5">
           <a :href="`/api/devices/${device.key}/inventory?id=${h.id}`" class="underline underline-offset-2">{{

@@ -169,7 +169,7 @@ const link = 'cursor-pointer text-accent underline underline-offset-2'
           required
           type="url"
           maxlength="1000"
-          placeholder="https://desk.example/rolltop"
+          placeholder="https://"
           :class="[input, 'w-80']"
         />
       </label>
