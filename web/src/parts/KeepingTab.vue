@@ -77,7 +77,7 @@ const link = 'cursor-pointer text-accent underline underline-offset-2'
         />
       </label>
       <label class="text-xs text-soft"
-        >Months of every inventory
+        >Months that each inventory is kept
         <input
           v-model.number="form.history_months"
           type="number"
