@@ -39,6 +39,14 @@ func TestEveryFactIsKnownOrHasAGap(t *testing.T) {
 	}
 }
 
+func TestClassOfIsThatOfFacts(t *testing.T) {
+	for _, d := range []*inventory.Document{{}, {OS: inventory.OS{Platform: inventory.Some("windows")}}, {OS: inventory.OS{Platform: inventory.Some("macos")}}, {Device: inventory.Device{Class: inventory.Some("mac")}}, {Device: inventory.Device{ModelID: inventory.Some("Ostrel3,1")}, OS: inventory.OS{Platform: inventory.Some("linux")}}} {
+		if a, b := fact.ClassOf(d), fact.Read(d).Class(); a != b {
+			t.Errorf("%+v: %q and %q", d, a, b)
+		}
+	}
+}
+
 func TestCatalogueIsSound(t *testing.T) {
 	for _, def := range fact.All() {
 		if def.ID == 0 || int(def.ID) >= fact.Count || def.Label == "" || def.Kind == 0 {

@@ -108,6 +108,10 @@ func (f *Facts) Is(id ID, word string) bool { return strings.EqualFold(f.one[id]
 // Class is the class of hardware, or "" where nothing says it.
 func (f *Facts) Class() string { return f.one[DeviceClass].Value.Text() }
 
+// ClassOf is the class of hardware of an inventory, as [Read] would have it, for
+// whoever asks for nothing else.
+func ClassOf(d *inventory.Document) string { return classOf(d).Text() }
+
 // Clone returns a copy that may be changed with [Facts.Set].
 func (f *Facts) Clone() *Facts {
 	g := *f

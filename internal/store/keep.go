@@ -158,7 +158,7 @@ const unnamed = "unnamed"
 // read stays as an earlier one gave it.
 func describe(v *Device, d *inventory.Document) {
 	v.take(&Device{Name: d.Device.Name.Or(""), Maker: d.Device.Manufacturer.Or(""), Serial: d.Device.Serial.Or(""), UUID: d.Device.UUID.Or(""), Model: cmp.Or(d.Device.Model.Or(""), d.Device.ModelID.Or("")),
-		Installed: d.OS.Name.Or(""), Board: d.Device.Board.Serial.Or(""), Class: fact.Read(d).Class()})
+		Installed: d.OS.Name.Or(""), Board: d.Device.Board.Serial.Or(""), Class: fact.ClassOf(d)})
 }
 
 // take copies what is known of another description.
