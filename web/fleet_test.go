@@ -59,7 +59,7 @@ func TestDoubtsGridProgress(t *testing.T) {
 	if p.Count("[aria-labelledby=progress] tbody tr") < 10 {
 		t.Error("the chart has no table behind it")
 	}
-	must(t, p.Go(s.URL+"/devices?where=doubt%3Dyes"), p.WaitText("Only the host name and the model"), p.Click("[data-doubt=weak] button"), p.WaitText("No machine matches."))
+	must(t, p.Go(s.URL+"/devices?where=doubt%3Dyes"), p.WaitText("the inventory of"), p.WaitText("Only the host name and the model"), p.Click("[data-doubt=weak] button"), p.WaitText("No machine matches."))
 	must(t, p.Go(s.URL+"/devices/by-requirement?where=place%3D%22Gull+Quay%22"), p.WaitText("machines beside Skerry 12"), p.Click("th:nth-child(2) button"), p.WaitText("↑"))
 	if p.Count("td[data-outcome=fail]") == 0 || p.Count("td[data-outcome=pass]") == 0 {
 		t.Error("the grid says nothing")

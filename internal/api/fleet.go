@@ -61,6 +61,7 @@ type Doubt struct {
 	Other     string    `json:"other,omitempty" doc:"For a conflict: the other machine"`
 	OtherName string    `json:"other_name,omitempty"`
 	Inventory int64     `json:"inventory,omitempty" doc:"For a weak match: the inventory"`
+	TakenAt   time.Time `json:"taken_at,omitzero" doc:"When it was taken"`
 }
 
 // DoubtList lists them, the oldest first.

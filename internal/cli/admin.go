@@ -139,7 +139,11 @@ func markCommands() []*cobra.Command {
 		}
 		p := newPaper(cmd.OutOrStdout())
 		for _, d := range l.Doubts {
-			p.text(fmt.Sprintf("%4d  ", d.ID), fmt.Sprintf("%s (%s): %s", d.Name, d.Key, d.Says))
+			says := d.Says
+			if !d.TakenAt.IsZero() {
+				says = "its inventory of " + say.Moment(d.TakenAt) + ". " + says
+			}
+			p.text(fmt.Sprintf("%4d  ", d.ID), fmt.Sprintf("%s (%s): %s", d.Name, d.Key, says))
 		}
 		if len(l.Doubts) == 0 {
 			p.line("Nothing is in doubt.")

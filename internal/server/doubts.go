@@ -20,7 +20,7 @@ func (s *Server) doubts(a huma.API) {
 }
 
 func doubt(d *store.Doubt) api.Doubt {
-	out := api.Doubt{ID: d.ID, Kind: d.Kind, Says: d.Why, At: d.At(), Key: d.Key, Name: d.Name, Inventory: d.InventoryID}
+	out := api.Doubt{ID: d.ID, Kind: d.Kind, Says: d.Why, At: d.At(), Key: d.Key, Name: d.Name, Inventory: d.InventoryID, TakenAt: d.Taken()}
 	if d.OtherID != d.DeviceID {
 		out.Other, out.OtherName = d.Other, d.OtherName
 	}

@@ -24,13 +24,22 @@ type Doubt struct {
 	Name        string `db:"name"`
 	Other       string `db:"other"`
 	OtherName   string `db:"other_name"`
+	TakenAt     int64  `db:"taken_at"` // of the inventory; 0 where it is about none
+}
+
+// Taken is when the doubted inventory was taken; zero where it is about none.
+func (d *Doubt) Taken() time.Time {
+	if d.TakenAt == 0 {
+		return time.Time{}
+	}
+	return fromMillis(d.TakenAt)
 }
 
 // At is when it came up.
 func (d *Doubt) At() time.Time { return fromMillis(d.Millis) }
 
-const selectDoubts = `SELECT q.id, q.device_id, q.other_id, q.inventory_id, q.kind, q.why, q.at, d.key, d.name, o.key AS other, o.name AS other_name
-	FROM doubt q JOIN device d ON d.id=q.device_id JOIN device o ON o.id=q.other_id WHERE q.ended_at=0 `
+const selectDoubts = `SELECT q.id, q.device_id, q.other_id, q.inventory_id, q.kind, q.why, q.at, d.key, d.name, o.key AS other, o.name AS other_name,
+	coalesce((SELECT i.last_seen_at FROM inventory i WHERE i.id=q.inventory_id), 0) AS taken_at FROM doubt q JOIN device d ON d.id=q.device_id JOIN device o ON o.id=q.other_id WHERE q.ended_at=0 `
 
 // Doubts lists what nobody has settled, the oldest first. What is only noted is
 // not among them.

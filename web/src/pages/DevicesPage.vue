@@ -284,7 +284,7 @@ const title = computed(() => {
       <table class="w-full border-collapse text-left">
         <thead>
           <tr class="border-b border-line text-sm text-soft">
-            <th v-if="may" scope="col" class="w-7 py-1.5 font-normal">
+            <th v-if="may" scope="col" class="w-7 py-1.5 pr-2 font-normal">
               <input
                 type="checkbox"
                 aria-label="Choose all of this page"
@@ -333,7 +333,7 @@ const title = computed(() => {
         </thead>
         <tbody>
           <tr v-for="d in data.devices" :key="d.key" class="border-b border-line/60 align-baseline">
-            <td v-if="may" class="py-1.5">
+            <td v-if="may" class="py-1.5 pr-2">
               <input v-model="chosenKeys" type="checkbox" :value="d.key" :aria-label="`Choose ${d.name}`" />
             </td>
             <td class="py-1.5 pr-4 font-semibold whitespace-nowrap">

@@ -3,6 +3,7 @@ import { useQueryCache } from '@pinia/colada'
 import { ref } from 'vue'
 
 import { api, type Schemas } from '../client'
+import { sayMoment } from '../words'
 
 defineProps<{ doubts: Schemas['Doubt'][]; may: boolean }>()
 const emit = defineEmits<{ settled: [] }>()
@@ -27,7 +28,9 @@ const link = 'cursor-pointer py-1 text-accent underline underline-offset-2'
       <RouterLink
         :to="{ name: 'device', params: { machine: d.key } }"
         class="font-semibold underline-offset-2 hover:underline"
-        >{{ d.name }}</RouterLink>. {{ d.says }}
+        >{{ d.name }}</RouterLink><template v-if="d.taken_at"
+        >, the inventory of {{ sayMoment(d.taken_at) }}</template
+      >. {{ d.says }}
       <span v-if="d.kind !== 'noted'" class="flex flex-wrap gap-x-4 text-sm">
         <RouterLink v-if="d.other" :to="{ name: 'compare', query: { a: d.other, b: d.key } }" :class="link"
           >Side by side</RouterLink
