@@ -213,6 +213,22 @@ func TestServeWithTLS(t *testing.T) {
 		t.Errorf("%d %s", code, errOut)
 	}
 	_ = os.Chmod(profile, 0o600)
+	change := []string{"password", "--name", "harbour master"}
+	if code := withPassword("wrong\nlantern-and-oar\n", change...); code != 1 {
+		t.Errorf("%d %s", code, errs)
+	}
+	if code := withPassword("lantern-and-rope\n", change...); code != 2 || !strings.Contains(errs.String(), "standard input has no line 2") {
+		t.Errorf("%d %s", code, errs)
+	}
+	if code := withPassword("lantern-and-rope\nlantern-and-oar\n", change...); code != 0 || !strings.Contains(said.String(), "The password is changed.") {
+		t.Errorf("%d %s%s", code, said, errs)
+	}
+	if code, _, errOut := rolltop(t, "users"); code != 1 || !strings.Contains(errOut, "sign in first") {
+		t.Errorf("the token survived the password: %d %s", code, errOut)
+	}
+	if code := withPassword("lantern-and-oar\n", sign...); code != 0 {
+		t.Fatalf("%d %s", code, errs)
+	}
 	if code, text, errOut := rolltop(t, "logout"); code != 0 || !strings.Contains(text, "Signed out") {
 		t.Errorf("%d %s %s", code, text, errOut)
 	}

@@ -97,12 +97,12 @@ func login(cmd *cobra.Command, _ []string) error {
 	if err != nil {
 		return err
 	}
-	password, err := askPassword(cmd, name)
+	said, err := secrets(cmd, "Password of "+name)
 	if err != nil {
 		return err
 	}
 	host, _ := os.Hostname()
-	m, err := c.SignIn(contextOf(cmd), name, password, api.NewOwnToken{Name: cmp.Or(host, "command line"), Days: days})
+	m, err := c.SignIn(contextOf(cmd), name, said[0], api.NewOwnToken{Name: cmp.Or(host, "command line"), Days: days})
 	if err != nil {
 		return err
 	}
@@ -118,21 +118,64 @@ func login(cmd *cobra.Command, _ []string) error {
 	return nil
 }
 
-func askPassword(cmd *cobra.Command, name string) (string, error) {
+// secrets asks for passwords, or reads them from standard input, one a line.
+func secrets(cmd *cobra.Command, prompts ...string) ([]string, error) {
+	out := make([]string, len(prompts))
 	if f, ok := cmd.InOrStdin().(*os.File); ok && term.IsTerminal(int(f.Fd())) {
-		fmt.Fprintf(cmd.ErrOrStderr(), "Password of %s: ", name)
-		b, err := term.ReadPassword(int(f.Fd()))
-		fmt.Fprintln(cmd.ErrOrStderr())
-		return string(b), err
+		for i, prompt := range prompts {
+			fmt.Fprintf(cmd.ErrOrStderr(), "%s: ", prompt)
+			b, err := term.ReadPassword(int(f.Fd()))
+			fmt.Fprintln(cmd.ErrOrStderr())
+			if err != nil {
+				return nil, err
+			}
+			out[i] = string(b)
+		}
+		return out, nil
 	}
-	line, err := bufio.NewReader(cmd.InOrStdin()).ReadString('\n')
-	if line = strings.TrimRight(line, "\r\n"); line == "" {
-		return "", wrongUsage("there is no password on standard input")
+	lines := bufio.NewScanner(cmd.InOrStdin())
+	for i, prompt := range prompts {
+		if !lines.Scan() || lines.Text() == "" {
+			return nil, wrongUsage("standard input has no line %d: %s", i+1, prompt)
+		}
+		out[i] = strings.TrimRight(lines.Text(), "\r")
 	}
-	if line != "" {
-		err = nil
-	}
-	return line, err
+	return out, lines.Err()
+}
+
+func passwordCommand() *cobra.Command {
+	cmd := &cobra.Command{Use: "password", Short: "Change your own password; it signs you out everywhere", Args: cobra.NoArgs, RunE: func(cmd *cobra.Command, _ []string) error {
+		name, _ := cmd.Flags().GetString("name")
+		server, _ := cmd.Flags().GetString("server")
+		pin, _ := cmd.Flags().GetString("pin")
+		p, err := readProfile()
+		if err != nil {
+			return err
+		}
+		if server == "" {
+			server, pin = p.Server, cmp.Or(pin, p.Pin)
+		}
+		if name == "" || server == "" {
+			return wrongUsage("say where and whose: --server https://host:port --name NAME")
+		}
+		c, err := dial(server, "", pin)
+		if err != nil {
+			return err
+		}
+		said, err := secrets(cmd, "Password of "+name, "The new one, 12 signs at least")
+		if err != nil {
+			return err
+		}
+		if err := c.ChangePassword(contextOf(cmd), name, api.ChangePassword{Old: said[0], New: said[1]}); err != nil {
+			return asUsage(err)
+		}
+		fmt.Fprintln(cmd.OutOrStdout(), "The password is changed. Sign in again with rolltop login.")
+		return nil
+	}}
+	cmd.Flags().String("name", "", "whose password")
+	cmd.Flags().String("server", "", "address of the service (or ROLLTOP_SERVER, or that of rolltop login)")
+	cmd.Flags().String("pin", "", "SHA-256 of the service's certificate, where it made it itself (or ROLLTOP_PIN)")
+	return cmd
 }
 
 func logoutCommand() *cobra.Command {

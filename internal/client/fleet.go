@@ -162,18 +162,36 @@ func (c *Client) EndOwnToken(ctx context.Context) error {
 
 // SignIn signs in with a password and makes a token that may do what its owner may.
 func (c *Client) SignIn(ctx context.Context, name, password string, t api.NewOwnToken) (m api.TokenMade, err error) {
-	body, err := json.Marshal(api.Credentials{Name: name, Password: password})
+	session, err := c.session(ctx, name, password)
 	if err != nil {
 		return m, err
+	}
+	defer func() { _ = session.call(ctx, http.MethodDelete, "session", "", nil, nil) }() // it ends by itself, too
+	return m, session.send(ctx, http.MethodPost, "session/token", t, &m)
+}
+
+// ChangePassword changes the password of who signs in with the old one, and signs them
+// out everywhere.
+func (c *Client) ChangePassword(ctx context.Context, name string, change api.ChangePassword) error {
+	session, err := c.session(ctx, name, change.Old)
+	if err != nil {
+		return err
+	}
+	return session.send(ctx, http.MethodPut, "session/password", change, nil)
+}
+
+// session is a client with the session of who signs in.
+func (c *Client) session(ctx context.Context, name, password string) (*Client, error) {
+	body, err := json.Marshal(api.Credentials{Name: name, Password: password})
+	if err != nil {
+		return nil, err
 	}
 	res, err := c.open(ctx, http.MethodPost, "session", "application/json", bytes.NewReader(body), nil)
 	if err != nil {
-		return m, err
+		return nil, err
 	}
 	defer res.Body.Close()
-	session := &Client{base: c.base, http: c.http, cookies: res.Cookies()}
-	defer func() { _ = session.call(ctx, http.MethodDelete, "session", "", nil, nil) }() // it ends by itself, too
-	return m, session.send(ctx, http.MethodPost, "session/token", t, &m)
+	return &Client{base: c.base, http: c.http, cookies: res.Cookies()}, nil
 }
 
 // Lines hands in several inventories, one a line, and calls each for every answer,

@@ -117,7 +117,7 @@ func (s *Server) ownToken(ctx context.Context, in *struct{ Body api.NewOwnToken 
 	if who.token != nil {
 		return nil, &api.Problem{Status: http.StatusForbidden, Title: "Only for people", Detail: "a token cannot make others of itself; sign in with a password"}
 	}
-	t := store.Token{Name: who.Name + ", " + in.Body.Name, Scope: who.Scope, ExpiresAt: s.now().UTC().AddDate(0, 0, cmp.Or(in.Body.Days, 90)).UnixMilli(), UsesLeft: -1, Places: strings.Join(who.Places, "\n")}
+	t := store.Token{Name: who.Name + ", " + in.Body.Name, Scope: who.Scope, ExpiresAt: s.now().UTC().AddDate(0, 0, cmp.Or(in.Body.Days, 90)).UnixMilli(), UsesLeft: -1, Places: strings.Join(who.Places, "\n"), Owner: who.Name}
 	for i := 2; ; i++ { // a name that was used before gets a number
 		var secret string
 		var err error

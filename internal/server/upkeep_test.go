@@ -377,6 +377,33 @@ func TestFirstLink(t *testing.T) {
 	if err != nil || m.Scope != "manage" || m.ExpiresAt == nil {
 		t.Fatalf("%+v %v", m, err)
 	}
+	// It ends with any change of what its owner may, and with their password.
+	for name, change := range map[string]func() error{
+		"a lower role": func() error { _, err := s.Client.PutUser(ctx, "clerk", api.PutUser{Role: "viewer"}); return err },
+		"fewer places": func() error {
+			_, err := s.Client.PutUser(ctx, "clerk", api.PutUser{Role: "technician", Places: []string{"Gull Quay"}})
+			return err
+		},
+		"a new password": func() error {
+			_, err := s.Client.PutUser(ctx, "clerk", api.PutUser{Role: "technician", Renew: true})
+			return err
+		},
+		"leaving": func() error { return s.Client.RemoveUser(ctx, "clerk") },
+	} {
+		if _, err := s.Client.PutUser(ctx, "clerk", api.PutUser{Role: "technician", Password: "long enough 34"}); err != nil {
+			t.Fatal(err)
+		}
+		clerk, err := anon.SignIn(ctx, "clerk", "long enough 34", api.NewOwnToken{Name: name})
+		if err != nil {
+			t.Fatal(err)
+		}
+		if err := change(); err != nil {
+			t.Fatal(name, err)
+		}
+		if _, err := s.As(t, clerk.Secret).Fleet(ctx, ""); err == nil {
+			t.Errorf("a token survives %s of its owner", name)
+		}
+	}
 	own := s.As(t, m.Secret)
 	if _, err := own.Users(ctx); err != nil {
 		t.Error(err)

@@ -60,11 +60,21 @@ func (s *Store) Users(ctx context.Context) ([]User, error) {
 // ErrLast refuses to leave a service without anybody of a role.
 var ErrLast = errors.New("the last one cannot go")
 
+// endTokens ends the tokens that a user made of what they might themselves.
+func endTokens(tx *sqlx.Tx, user string) error {
+	_, err := tx.Exec("DELETE FROM token WHERE owner=?", user)
+	return err
+}
+
 // ChangeUser adds a user, or changes the role, and the password where one is
-// given; whose password changes is signed out. keep is a role that somebody must
+// given; whose password changes is signed out, and the tokens that they made of what
+// they might themselves end with any change. keep is a role that somebody must
 // have afterwards; else the error is [ErrLast].
 func (s *Store) ChangeUser(ctx context.Context, u *User, keep string) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error {
+		if err := endTokens(tx, u.Name); err != nil {
+			return err
+		}
 		if _, err := tx.NamedExec("INSERT INTO user (name, role, password, places) VALUES (:name, :role, :password, :places) ON CONFLICT DO UPDATE SET role=excluded.role, places=excluded.places, password=CASE excluded.password WHEN '' THEN password ELSE excluded.password END", u); err != nil {
 			return err
 		}
@@ -82,6 +92,9 @@ func (s *Store) ChangeUser(ctx context.Context, u *User, keep string) error {
 func (s *Store) RemoveUser(ctx context.Context, name, keep string) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error {
 		if _, err := tx.Exec("DELETE FROM session WHERE user=?", name); err != nil {
+			return err
+		}
+		if err := endTokens(tx, name); err != nil {
 			return err
 		}
 		res, err := tx.Exec("DELETE FROM user WHERE name=?", name)
@@ -111,6 +124,9 @@ func someLeft(tx *sqlx.Tx, role string) error {
 func (s *Store) PutUser(ctx context.Context, u *User) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error {
 		if _, err := tx.NamedExec("INSERT INTO user (name, role, password) VALUES (:name, :role, :password) ON CONFLICT DO UPDATE SET role=excluded.role, password=excluded.password", u); err != nil {
+			return err
+		}
+		if err := endTokens(tx, u.Name); err != nil {
 			return err
 		}
 		_, err := tx.Exec("DELETE FROM session WHERE user=?", u.Name)
@@ -157,6 +173,7 @@ type Token struct {
 	Tag       string `db:"tag"`        // that machines it adds are given
 	Place     string `db:"place"`      // and their place
 	Places    string `db:"places"`     // that it is limited to, as of [User]
+	Owner     string `db:"owner"`      // who made it of what they may themselves; "" is an administrator's work
 }
 
 // Expires is when it stops to let anybody in; zero for never.
@@ -178,8 +195,8 @@ func (t *Token) Times() (created, used time.Time) {
 // AddToken keeps a token by the hash of its secret.
 func (s *Store) AddToken(ctx context.Context, t *Token, sha []byte) (id int64, err error) {
 	err = s.write(ctx, func(tx *sqlx.Tx) error {
-		res, err := tx.Exec("INSERT INTO token (name, scope, sha, created_at, expires_at, uses_left, tag, place, places) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
-			t.Name, t.Scope, sha, t.CreatedAt, t.ExpiresAt, t.UsesLeft, t.Tag, t.Place, t.Places)
+		res, err := tx.Exec("INSERT INTO token (name, scope, sha, created_at, expires_at, uses_left, tag, place, places, owner) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+			t.Name, t.Scope, sha, t.CreatedAt, t.ExpiresAt, t.UsesLeft, t.Tag, t.Place, t.Places, t.Owner)
 		if err != nil {
 			return err
 		}
@@ -193,7 +210,7 @@ func (s *Store) AddToken(ctx context.Context, t *Token, sha []byte) (id int64, e
 // most once a minute. The error may be [ErrNotFound], for one that has expired, too.
 func (s *Store) TokenBySecret(ctx context.Context, sha []byte, now time.Time) (*Token, error) {
 	t := new(Token)
-	if err := s.reader.GetContext(ctx, t, "SELECT id, name, scope, created_at, used_at, expires_at, uses_left, tag, place, places FROM token WHERE sha=? AND (expires_at=0 OR expires_at>?)", sha, millis(now)); err != nil {
+	if err := s.reader.GetContext(ctx, t, "SELECT id, name, scope, created_at, used_at, expires_at, uses_left, tag, place, places, owner FROM token WHERE sha=? AND (expires_at=0 OR expires_at>?)", sha, millis(now)); err != nil {
 		return nil, none(err)
 	}
 	if millis(now)-t.UsedAt < time.Minute.Milliseconds() {
@@ -208,7 +225,7 @@ func (s *Store) TokenBySecret(ctx context.Context, sha []byte, now time.Time) (*
 // Tokens lists all tokens by name.
 func (s *Store) Tokens(ctx context.Context) ([]Token, error) {
 	var out []Token
-	err := s.reader.SelectContext(ctx, &out, "SELECT id, name, scope, created_at, used_at, expires_at, uses_left, tag, place, places FROM token ORDER BY name")
+	err := s.reader.SelectContext(ctx, &out, "SELECT id, name, scope, created_at, used_at, expires_at, uses_left, tag, place, places, owner FROM token ORDER BY name")
 	return out, err
 }
 

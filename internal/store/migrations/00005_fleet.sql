@@ -106,6 +106,7 @@ ALTER TABLE token ADD COLUMN uses_left INTEGER NOT NULL DEFAULT -1; -- machines 
 ALTER TABLE token ADD COLUMN tag TEXT NOT NULL DEFAULT '';          -- what machines that it adds are given
 ALTER TABLE token ADD COLUMN place TEXT NOT NULL DEFAULT '';
 ALTER TABLE token ADD COLUMN places TEXT NOT NULL DEFAULT '';       -- parted by line feeds; '': all
+ALTER TABLE token ADD COLUMN owner TEXT NOT NULL DEFAULT '';        -- who signed in with it: it ends with their role and password
 ALTER TABLE user ADD COLUMN places TEXT NOT NULL DEFAULT '';
 
 -- One-time links with which the first administrator is made.
