@@ -74,7 +74,7 @@ func TestSpreadsheet(t *testing.T) {
 	must(t, os.WriteFile(file, []byte("Name,Serial,Model,RAM\nSHEET-1,S1,Slipway 14,8\nSHEET-2,S2,Slipway 14,lots\n,,,4\n"), 0o600))
 	p := open(t, s)
 	choose := func(label, value string) error {
-		_, err := p.Run(`(async () => { const e = document.querySelector("select[aria-label='` + label + `']"); e.value = '` + value + `'; e.dispatchEvent(new Event('change')) })()`)
+		_, err := p.Run(`(async () => { let e; while (!(e = document.querySelector("select[aria-label='` + label + `']"))) await new Promise((r) => setTimeout(r, 20)); e.value = '` + value + `'; e.dispatchEvent(new Event('change')) })()`)
 		return err
 	}
 	must(t, p.Go(s.URL+"/intake"), p.WaitText("Or from files"), p.Upload("input[type=file]", file), p.WaitText("3 rows. Choose what its headings do not say"),

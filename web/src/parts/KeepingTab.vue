@@ -164,14 +164,7 @@ const link = 'cursor-pointer text-accent underline underline-offset-2'
       </label>
       <label class="text-xs text-soft"
         >Address
-        <input
-          v-model="url"
-          required
-          type="url"
-          maxlength="1000"
-          placeholder="https://"
-          :class="[input, 'w-80']"
-        />
+        <input v-model="url" required type="url" maxlength="1000" :class="[input, 'w-80']" />
       </label>
       <button type="submit" :class="button">Add</button>
       <p class="basis-full text-sm text-soft">
