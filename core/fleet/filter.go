@@ -28,6 +28,54 @@ import (
 type Filter struct {
 	terms []term
 	now   time.Time
+	found map[string]map[int64]bool // of what names one machine: the machines, by Sought's key
+}
+
+// Sought is a part of a filter that names machines one by one, by a serial number or a
+// UUID: an index holds no such facts, and whoever keeps them finds the machines. A word
+// may be a serial number, too.
+type Sought struct {
+	Key   string // for [Filter.Found]
+	Fact  fact.ID
+	Value string
+}
+
+// Sought are those parts.
+func (f Filter) Sought() []Sought {
+	var out []Sought
+	for _, t := range f.terms {
+		for i, v := range t.values {
+			switch {
+			case t.key == "" && !strings.Contains(v, " "):
+				out = append(out, Sought{soughtKey(fact.DeviceSerial, v), fact.DeviceSerial, v})
+			case t.def != nil && unsought[t.def.ID]:
+				v = t.wanted[i].Text()
+				out = append(out, Sought{soughtKey(t.def.ID, v), t.def.ID, v})
+			}
+		}
+	}
+	return out
+}
+
+func soughtKey(id fact.ID, v string) string { return id.Def().Name + "=" + strings.ToLower(v) }
+
+// Found is the filter with the machines that a part of it names.
+func (f Filter) Found(key string, machines []int64) Filter {
+	all := map[string]map[int64]bool{}
+	for k, v := range f.found {
+		all[k] = v
+	}
+	all[key] = map[int64]bool{}
+	for _, id := range machines {
+		all[key][id] = true
+	}
+	f.found = all
+	return f
+}
+
+// Asks says whether a term is about a fact.
+func (f Filter) Asks(id fact.ID) bool {
+	return slices.ContainsFunc(f.terms, func(t term) bool { return t.def != nil && t.def.ID == id })
 }
 
 // At is the filter at a time, which older= counts back from.

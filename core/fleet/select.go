@@ -33,7 +33,7 @@ func (x *Index) Select(f Filter) Selection {
 	s := Selection{x, make([]int32, 0, len(x.rows))}
 	tests := make([]func(int32) bool, len(f.terms), len(f.terms)+1)
 	for i := range f.terms {
-		tests[i] = x.test(&f.terms[i], f.now)
+		tests[i] = x.test(&f.terms[i], &f)
 	}
 	if !f.Has("retired") {
 		tests = append(tests, func(at int32) bool { return !x.rows[at].Retired })
@@ -62,9 +62,20 @@ func (c *column) by(ask func(fact.Value) bool) func(int32) bool {
 }
 
 // test makes the test of a term.
-func (x *Index) test(t *term, now time.Time) func(int32) bool {
+func (x *Index) test(t *term, f *Filter) func(int32) bool {
+	now := f.now
 	if t.key == "" {
-		return x.word(t.values[0])
+		return x.word(t.values[0], f.found[soughtKey(fact.DeviceSerial, t.values[0])])
+	}
+	if t.def != nil && t.def.ID == fact.DeviceName {
+		return func(at int32) bool {
+			return slices.ContainsFunc(t.wanted, func(v fact.Value) bool { return strings.EqualFold(x.rows[at].Name, v.Text()) })
+		}
+	}
+	if t.def != nil && unsought[t.def.ID] {
+		return func(at int32) bool {
+			return slices.ContainsFunc(t.wanted, func(v fact.Value) bool { return f.found[soughtKey(t.def.ID, v.Text())][x.ids[at]] })
+		}
 	}
 	if t.def != nil {
 		c := x.facts[t.def.ID]
@@ -199,8 +210,13 @@ func (t *term) holds(v, w fact.Value) bool {
 	return v.Equal(w)
 }
 
-// word picks machines whose texts contain it.
-func (x *Index) word(word string) func(int32) bool {
+// word picks machines whose texts contain it, whose asset tag it is, and those that it
+// was found to name.
+func (x *Index) word(word string, named map[int64]bool) func(int32) bool {
+	tagged := func(int32) bool { return false }
+	if c := x.facts[fact.DeviceAssetTag]; c != nil {
+		tagged = c.by(func(v fact.Value) bool { return strings.EqualFold(v.Text(), word) })
+	}
 	var texts [searched]func(int32) bool
 	for i := range texts {
 		texts[i] = x.texts[i].by(func(v fact.Value) bool { return strings.Contains(strings.ToLower(v.Text()), word) })
@@ -211,7 +227,7 @@ func (x *Index) word(word string) func(int32) bool {
 				return true
 			}
 		}
-		return strings.Contains(x.names[at], word)
+		return strings.Contains(x.names[at], word) || tagged(at) || named[x.ids[at]]
 	}
 }
 

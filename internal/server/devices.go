@@ -61,7 +61,22 @@ func (s *Server) where(ctx context.Context, text string) (fleet.Filter, error) {
 	if err != nil {
 		return f, &api.Problem{Status: http.StatusUnprocessableEntity, Title: "The filter has a mistake", Detail: err.Error()}
 	}
-	if who := callerOf(ctx); who.limited() {
+	who := callerOf(ctx)
+	for _, id := range hidden {
+		if !who.Plain && f.Asks(id) {
+			return f, &api.Problem{Status: http.StatusForbidden, Title: "Not for you", Detail: fmt.Sprintf("%s names one machine, and your role does not show that", id.Def().Name)}
+		}
+	}
+	if who.Plain {
+		for _, sought := range f.Sought() {
+			ids, err := s.store.Named(ctx, sought.Fact.Def().Name, sought.Value)
+			if err != nil {
+				return f, s.problem(err, "")
+			}
+			f = f.Found(sought.Key, ids)
+		}
+	}
+	if who.limited() {
 		f = f.Within("place", who.Places...)
 	}
 	return f.At(s.now()), nil

@@ -195,6 +195,35 @@ func TestLimitedToPlaces(t *testing.T) {
 	}
 }
 
+// A serial number finds its machine, typed alone or as a filter, for who may see it.
+func TestFoundBySerial(t *testing.T) {
+	t.Parallel()
+	s := servertest.Demo(t, nil)
+	body, err := s.Client.Inventory(ctx, "gull-007", 0)
+	if err != nil {
+		t.Fatal(err)
+	}
+	d, err := inventory.Read("x", body)
+	if err != nil {
+		t.Fatal(err)
+	}
+	serial, uuid := d.Device.Serial.Or(""), d.Device.UUID.Or("")
+	for _, where := range []string{serial, strings.ToLower(serial), "device.serial=" + serial, "device.uuid=" + uuid, "device.serial=" + serial + ",nothing", "device.name=gull-007", serial + " disposition=ready,reconfigure,refit,replace,undetermined"} {
+		if l, err := s.Client.DeviceList(ctx, client.List{Where: where}); err != nil || l.Total != 1 || l.Devices[0].Key != "gull-007" {
+			t.Errorf("%s: %d machines, %v", where, l.Total, err)
+		}
+	}
+	if total(t, s.Client, "device.serial=nothing") != 0 || total(t, s.Client, "device.serial="+serial+" disposition=refit,replace,ready,reconfigure place=Nowhere") != 0 {
+		t.Error("a serial number that nobody has finds machines")
+	}
+	viewer := s.As(t, s.NewToken(t, "viewer", server.ScopeRead))
+	if n := total(t, viewer, serial); n != 0 {
+		t.Errorf("a viewer finds %d machines by a serial number", n)
+	}
+	_, err = viewer.DeviceList(ctx, client.List{Where: "device.serial=" + serial})
+	refused(t, "a viewer's filter", err, "your role does not show")
+}
+
 // Viewers see no serial numbers and no installed titles, until an administrator says
 // otherwise.
 func TestWhatViewersSee(t *testing.T) {

@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"strings"
 	"time"
 
 	"github.com/jmoiron/sqlx"
@@ -36,6 +37,19 @@ func (d *Device) Taken() time.Time { return fromMillis(d.TakenAt) }
 func (s *Store) DeviceByKey(ctx context.Context, key string) (*Device, error) {
 	d := new(Device)
 	return d, none(s.reader.GetContext(ctx, d, "SELECT * FROM device WHERE key=?", key))
+}
+
+// Named finds the machines that have a serial number (case does not count), a board's,
+// or a UUID, by the name of the fact.
+func (s *Store) Named(ctx context.Context, fact, value string) ([]int64, error) {
+	where := map[string]string{"device.serial": "serial IN (?, upper(?), lower(?))", "device.board.serial": "board IN (?, upper(?), lower(?))", "device.uuid": "uuid IN (?, upper(?), lower(?))"}[fact]
+	if where == "" || value == "" {
+		return nil, nil
+	}
+	var ids []int64
+	column, _, _ := strings.Cut(where, " ")
+	err := s.reader.SelectContext(ctx, &ids, "SELECT id FROM device WHERE "+column+"<>'' AND "+where+" ORDER BY id LIMIT 1000", value, value, value)
+	return ids, err
 }
 
 // InventoryRef is an inventory in a machine's history.

@@ -169,7 +169,7 @@ const title = computed(() => {
       id="words"
       v-model="search"
       type="search"
-      placeholder="Search name, model, place"
+      placeholder="Name, model, place, serial"
       class="w-60 rounded-lg border border-line bg-card px-3 py-1.5 placeholder:text-soft"
     />
     <fieldset class="flex flex-wrap gap-1.5">
