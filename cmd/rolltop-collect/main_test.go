@@ -145,7 +145,8 @@ func TestErrors(t *testing.T) {
 		{[]string{"--colour"}, 2, "flag provided but not defined"}, {[]string{"now"}, 2, "takes options only"}, {[]string{"--root", "/nowhere"}, 1, "/nowhere is not a directory"},
 		{[]string{"--release", "/nowhere.yaml"}, 1, "the release document cannot be read"}, {[]string{"--release", write(t, "bad.yaml", []byte("format: rolltop-release/1\n"))}, 1, `the key "id" is missing`},
 		{[]string{"--out", "/nowhere/x.json"}, 1, "the inventory cannot be written"}, {[]string{"--server", "nowhere"}, 1, "is not the address of a service"},
-		{[]string{"--server", "http://127.0.0.1:1"}, 1, "does not answer"}, {[]string{"--server", "http://127.0.0.1:1", "--token-file", "/nowhere"}, 1, "the token cannot be read"},
+		{[]string{"--server", "http://127.0.0.1:1"}, 1, "does not answer"}, {[]string{"--server", "https://127.0.0.1:1", "--pin", "00"}, 1, "is no SHA-256 of a certificate"},
+		{[]string{"--server", "http://127.0.0.1:1", "--pin", strings.Repeat("0", 64)}, 1, "is not reached over TLS"}, {[]string{"--server", "http://127.0.0.1:1", "--token-file", "/nowhere"}, 1, "the token cannot be read"},
 	}
 	for _, tt := range tests {
 		if code, _, errOut := collector(t, tt.args...); code != tt.code || !strings.Contains(errOut, tt.want) {
