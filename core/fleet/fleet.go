@@ -150,6 +150,30 @@ func (t *Tally) next(r *Row) {
 	t.Next[i].By[r.Next]++
 }
 
+// Standing is how many machines fail a requirement, or leave it unknown.
+type Standing struct{ Fails, Unknown int }
+
+// Standings are those of all requirements of a release, advice among them, in their
+// order.
+func (s Selection) Standings(rel *release.Release) []Standing {
+	out := make([]Standing, len(rel.Requirements))
+	for _, at := range s.at {
+		r := &s.x.rows[at]
+		if r.Release != rel {
+			continue
+		}
+		for i := range min(len(r.Outcomes), len(out)) {
+			switch r.Outcomes[i] {
+			case 'f':
+				out[i].Fails++
+			case 'u':
+				out[i].Unknown++
+			}
+		}
+	}
+	return out
+}
+
 // groups has one for each value of a column.
 func (c *column) groups() []Group {
 	out := make([]Group, len(c.values))

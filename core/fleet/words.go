@@ -30,11 +30,11 @@ func (t *Tally) Headline(targets map[string]*release.Release) string {
 			if len(parts) > 0 {
 				verb = " "
 			}
-			parts = append(parts, fmt.Sprintf("%d of %d %s%s%s", g.By[remedy.Ready], g.Total, plural, verb, rel.Name))
+			parts = append(parts, fmt.Sprintf("%s of %s %s%s%s", say.Number(g.By[remedy.Ready]), say.Number(g.Total), plural, verb, rel.Name))
 		}
 	}
 	if len(parts) == 0 {
-		return fmt.Sprintf("%d machines, and no target release for them yet.", t.Total)
+		return fmt.Sprintf("%s machines, and no target release for them yet.", say.Number(t.Total))
 	}
 	s := parts[0] + " now"
 	if len(parts) > 1 {
@@ -44,7 +44,7 @@ func (t *Tally) Headline(targets map[string]*release.Release) string {
 	if n := t.By[remedy.Reconfigure]; n == 1 {
 		s += " One more needs settings or software only."
 	} else if n > 1 {
-		s += fmt.Sprintf(" %d more need settings or software only.", n)
+		s += fmt.Sprintf(" %s more need settings or software only.", say.Number(n))
 	}
 	return s
 }

@@ -182,9 +182,21 @@ func Lower(s string) string {
 
 var small = []string{"no", "one", "two", "three", "four", "five", "six", "seven", "eight", "nine", "ten", "eleven", "twelve"}
 
+// Number is a whole number, with commas from five digits on: 9999, 35,904.
+func Number(n int) string {
+	s := strconv.Itoa(n)
+	if n < 10_000 {
+		return s
+	}
+	for i := len(s) - 3; i > 0; i -= 3 {
+		s = s[:i] + "," + s[i:]
+	}
+	return s
+}
+
 // Count says how many of something: one restart, three restarts, 14 restarts.
 func Count(n int, one, many string) string {
-	word := strconv.Itoa(n)
+	word := Number(n)
 	if n >= 0 && n < len(small) {
 		word = small[n]
 	}

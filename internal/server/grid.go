@@ -31,16 +31,12 @@ func (s *Server) grid(ctx context.Context, in *struct {
 	out := api.Grid{Release: t.release.Name, Requirements: []api.GridColumn{}, Rows: []api.GridRow{}}
 	said := in.Where
 	in.Where = within(in.Where, fleet.Term("class", in.Class))
-	var tally fleet.Tally
-	got, err := s.list(ctx, &in.ListInput, func(_ *fleet.Index, picked fleet.Selection) { tally = picked.Count() })
+	var standings []fleet.Standing
+	got, err := s.list(ctx, &in.ListInput, func(_ *fleet.Index, picked fleet.Selection) { standings = picked.Standings(t.release) })
 	if err != nil {
 		return nil, err
 	}
 	out.Total, out.From, out.Next, out.Where = got.total, got.from, got.next, said
-	counts := map[string]fleet.Obstacle{}
-	for _, o := range tally.Obstacles {
-		counts[o.Requirement.ID] = o
-	}
 	var shown []int // features are not shown: they decide nothing
 	for i := range t.release.Requirements {
 		q := &t.release.Requirements[i]
@@ -48,7 +44,7 @@ func (s *Server) grid(ctx context.Context, in *struct {
 			continue
 		}
 		shown = append(shown, i)
-		o := counts[q.ID]
+		o := standings[i]
 		out.Requirements = append(out.Requirements, api.GridColumn{Requirement: q.ID, Title: q.Title, Needs: say.Requirement(q), Level: q.Level, Fails: o.Fails, Unknown: o.Unknown, WhereFails: within(in.Where, fleet.Term("fails", q.ID))})
 	}
 	cells, err := s.cells(ctx, t, got.rows, shown)

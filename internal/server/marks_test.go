@@ -132,6 +132,41 @@ func TestPagesAndSavedFilters(t *testing.T) {
 	refused(t, "twice", s.Client.DropFilter(ctx, "to refit"), "there is no saved filter")
 }
 
+// Every count over the grid is that of its list, advice among them; cells say what is
+// missing where it can be counted.
+func TestGrid(t *testing.T) {
+	t.Parallel()
+	s := servertest.Demo(t, nil)
+	g, err := s.Client.Grid(ctx, client.List{Sort: "needs.memory", Size: 1000}, "pc")
+	if err != nil || g.Total != 251 || len(g.Rows) != 251 {
+		t.Fatalf("%d of %d rows, %v", len(g.Rows), g.Total, err)
+	}
+	advice, short := 0, 0
+	for i, q := range g.Requirements {
+		fails := 0
+		for _, r := range g.Rows {
+			if len(r.Cells) != len(g.Requirements) {
+				t.Fatalf("%s has %d cells", r.Name, len(r.Cells))
+			}
+			if r.Cells[i].Outcome == "fail" {
+				fails++
+				if r.Cells[i].Short != "" {
+					short++
+				}
+			}
+		}
+		if n := total(t, s.Client, q.WhereFails); q.Fails != fails || n != fails {
+			t.Errorf("%s: %d over the column, %d cells, %d in the list", q.Requirement, q.Fails, fails, n)
+		}
+		if q.Level == "should" {
+			advice += fails
+		}
+	}
+	if advice == 0 || short == 0 {
+		t.Errorf("%d against advice, %d short", advice, short)
+	}
+}
+
 // Whoever is limited to places sees their machines and nothing of the others, by
 // whatever way they ask.
 func TestLimitedToPlaces(t *testing.T) {

@@ -1,5 +1,8 @@
 import type { Disposition } from './client'
 
+/** A whole number, with commas from five digits on. */
+export const number = (n: number) => (n < 10_000 ? String(n) : n.toLocaleString('en-GB'))
+
 /** The dispositions in their order. */
 export const dispositions: Disposition[] = ['ready', 'reconfigure', 'refit', 'replace', 'undetermined']
 

@@ -12,7 +12,7 @@ import DoubtList from '../parts/DoubtList.vue'
 import SavedFilters from '../parts/SavedFilters.vue'
 import TroubleBox from '../parts/TroubleBox.vue'
 import { useSession } from '../session'
-import { ago, capital, dispositions, sayMoment } from '../words'
+import { ago, capital, number, dispositions, sayMoment } from '../words'
 
 const size = 50
 const route = useRoute()
@@ -137,7 +137,10 @@ const title = computed(() => {
   const n = data.value?.total
   if (n === undefined) return 'Devices'
   const what = n === 1 ? 'machine' : 'machines'
-  return where.value ? `${n} ${what} of ${fleet.data.value?.total ?? '…'}` : `${n} ${what}`
+  const all = fleet.data.value?.total
+  return where.value
+    ? `${number(n)} ${what} of ${all === undefined ? '…' : number(all)}`
+    : `${number(n)} ${what}`
 })
 </script>
 

@@ -6,7 +6,7 @@ import { api, ask } from '../client'
 import DispositionStrip from '../parts/DispositionStrip.vue'
 import TroubleBox from '../parts/TroubleBox.vue'
 import ProgressChart from '../parts/ProgressChart.vue'
-import { causes, sayDay } from '../words'
+import { causes, number, sayDay } from '../words'
 
 const {
   data: fleet,
@@ -70,7 +70,7 @@ rolltop submit</pre>
           : `${fleet.doubted.count} machines may be others than they seem`
       }}</RouterLink>
       <RouterLink v-for="n in next" :key="n.release" :to="list(n.newly.where)" :class="link"
-        >{{ n.newly.count }} are ready now and not for {{ n.release }}, which follows</RouterLink
+        >{{ number(n.newly.count) }} are ready now and not for {{ n.release }}, which follows</RouterLink
       >
       <RouterLink :to="{ name: 'grid' }" :class="link">Machines beside requirements</RouterLink>
       <a href="/api/fleet/report" target="_blank" :class="link">Report</a>
@@ -94,7 +94,7 @@ rolltop submit</pre>
           <li
             v-for="o in obstacles"
             :key="o.release + o.requirement"
-            class="grid grid-cols-[minmax(0,12.5rem)_1fr_2.5rem] items-center gap-x-3 py-1 sm:grid-cols-[minmax(0,13.5rem)_1fr_2rem_5.5rem]"
+            class="grid grid-cols-[minmax(0,12.5rem)_1fr_3.4rem] items-center gap-x-3 py-1 sm:grid-cols-[minmax(0,13.5rem)_1fr_3.4rem_5.8rem]"
           >
             <RouterLink :to="list(o.where)" class="leading-tight underline-offset-2 hover:underline">
               {{ o.title }}<span v-if="shared.has(o.title)" class="text-soft"> · {{ o.release }}</span>
@@ -120,7 +120,7 @@ rolltop submit</pre>
               class="text-right font-semibold underline-offset-2 hover:underline"
               :aria-label="`${o.fails} machines fail ${o.title}, ${o.alone} of them nothing else`"
             >
-              {{ o.fails }}
+              {{ number(o.fails) }}
             </RouterLink>
             <RouterLink
               v-if="o.unknown"
@@ -128,7 +128,7 @@ rolltop submit</pre>
               class="text-[13px] whitespace-nowrap text-soft underline-offset-2 hover:underline max-sm:hidden"
               :aria-label="`${o.unknown} unknown: ${o.title}`"
             >
-              {{ o.unknown }} unknown
+              {{ number(o.unknown) }} unknown
             </RouterLink>
           </li>
         </ul>
@@ -148,7 +148,7 @@ rolltop submit</pre>
             <li
               v-for="p in places"
               :key="p.place"
-              class="grid grid-cols-[minmax(0,9.5rem)_1fr_2.5rem] items-center gap-x-3 py-1"
+              class="grid grid-cols-[minmax(0,9.5rem)_1fr_3.4rem] items-center gap-x-3 py-1"
             >
               <RouterLink :to="list(p.where)" class="truncate underline-offset-2 hover:underline">{{
                 p.place
@@ -161,7 +161,7 @@ rolltop submit</pre>
                 class="text-right font-semibold underline-offset-2 hover:underline"
                 :aria-label="`${p.total} machines at ${p.place}`"
               >
-                {{ p.total }}
+                {{ number(p.total) }}
               </RouterLink>
             </li>
           </ul>
@@ -172,7 +172,7 @@ rolltop submit</pre>
             <li
               v-for="c in fleet.classes"
               :key="c.place"
-              class="grid grid-cols-[minmax(0,9.5rem)_1fr_2.5rem] items-center gap-x-3 py-1"
+              class="grid grid-cols-[minmax(0,9.5rem)_1fr_3.4rem] items-center gap-x-3 py-1"
             >
               <RouterLink :to="list(c.where)" class="underline-offset-2 hover:underline">{{
                 classNames[c.place] ?? c.place
@@ -182,7 +182,7 @@ rolltop submit</pre>
                 :to="list(c.where)"
                 class="text-right font-semibold underline-offset-2 hover:underline"
                 :aria-label="`${c.total} ${classNames[c.place] ?? c.place}`"
-                >{{ c.total }}</RouterLink
+                >{{ number(c.total) }}</RouterLink
               >
             </li>
           </ul>
@@ -190,7 +190,7 @@ rolltop submit</pre>
         <section v-if="fleet.causes.length" aria-labelledby="causes" class="mt-8">
           <h2 id="causes" class="mb-2 border-b border-line pb-1.5 font-semibold">Why undetermined</h2>
           <ul>
-            <li v-for="c in fleet.causes" :key="c.name" class="grid grid-cols-[1fr_2.5rem] gap-x-3 py-1">
+            <li v-for="c in fleet.causes" :key="c.name" class="grid grid-cols-[1fr_3.4rem] gap-x-3 py-1">
               <RouterLink :to="list(c.where)" class="underline-offset-2 hover:underline">{{
                 causes[c.name] ?? c.name
               }}</RouterLink>
@@ -198,7 +198,7 @@ rolltop submit</pre>
                 :to="list(c.where)"
                 class="text-right font-semibold underline-offset-2 hover:underline"
                 :aria-label="`${c.count} machines: ${causes[c.name] ?? c.name}`"
-                >{{ c.count }}</RouterLink
+                >{{ number(c.count) }}</RouterLink
               >
             </li>
           </ul>
@@ -211,7 +211,7 @@ rolltop submit</pre>
             <li
               v-for="s in fleet.support"
               :key="s.release"
-              class="grid grid-cols-[minmax(0,9.5rem)_1fr_2.5rem] gap-x-3 py-1"
+              class="grid grid-cols-[minmax(0,9.5rem)_1fr_3.4rem] gap-x-3 py-1"
             >
               <RouterLink :to="list(s.where)" class="underline-offset-2 hover:underline">{{
                 s.release
@@ -224,7 +224,7 @@ rolltop submit</pre>
                 :to="list(s.where)"
                 class="text-right font-semibold underline-offset-2 hover:underline"
                 :aria-label="`${s.machines}: ${s.says}`"
-                >{{ s.machines }}</RouterLink
+                >{{ number(s.machines) }}</RouterLink
               >
             </li>
           </ul>

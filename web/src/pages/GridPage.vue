@@ -6,6 +6,7 @@ import { useRoute, useRouter } from 'vue-router'
 import { api, ask } from '../client'
 import DispositionMark from '../parts/DispositionMark.vue'
 import TroubleBox from '../parts/TroubleBox.vue'
+import { number } from '../words'
 
 const route = useRoute()
 const router = useRouter()
@@ -56,7 +57,7 @@ const arrow = (key: string) => ({ ascending: '↑', descending: '↓', none: '' 
 <template>
   <div class="mb-3 flex flex-wrap items-baseline gap-x-4">
     <h1 class="text-[27px] leading-tight font-semibold tracking-tight">
-      {{ data ? `${data.total} machines beside ${data.release}` : 'Machines beside requirements' }}
+      {{ data ? `${number(data.total)} machines beside ${data.release}` : 'Machines beside requirements' }}
     </h1>
     <RouterLink
       :to="{ name: 'devices', query: where ? { where } : {} }"
@@ -117,7 +118,7 @@ const arrow = (key: string) => ({ ascending: '↑', descending: '↓', none: '' 
                 v-if="q.fails"
                 :to="{ name: 'devices', query: { where: q.where_fails } }"
                 class="block py-1 text-xs text-ink underline-offset-2 hover:underline"
-                >{{ q.fails }} fail</RouterLink
+                >{{ number(q.fails) }} {{ q.level === 'must' ? 'fail' : 'against advice' }}</RouterLink
               >
               <span v-else class="block py-1 text-xs">none fails</span>
             </th>
@@ -144,7 +145,12 @@ const arrow = (key: string) => ({ ascending: '↑', descending: '↓', none: '' 
                 <span v-if="r.cells[q.i]?.short" class="block text-xs text-replace">{{
                   r.cells[q.i]?.short
                 }}</span>
-                <span v-else class="block text-xs text-replace">not met</span>
+                <span
+                  v-else
+                  class="block text-xs"
+                  :class="q.level === 'must' ? 'text-replace' : 'text-soft'"
+                  >{{ q.level === 'must' ? 'not met' : 'advised otherwise' }}</span
+                >
               </template>
               <span v-else-if="r.cells[q.i]?.outcome === 'unknown'" class="text-undetermined">not known</span>
               <span v-else class="block max-w-28 truncate text-soft" :title="r.cells[q.i]?.has">{{
@@ -158,7 +164,7 @@ const arrow = (key: string) => ({ ascending: '↑', descending: '↓', none: '' 
     <p class="mt-3 text-sm text-soft">
       <template v-if="met > 0"
         >{{ met }} more requirements are met by all of these, or do not concern them. </template
-      >{{ data.from + 1 }}–{{ data.from + data.rows.length }} of {{ data.total }}
+      >{{ data.from + 1 }}–{{ number(data.from + data.rows.length) }} of {{ number(data.total) }}
     </p>
     <nav v-if="after || data.next" aria-label="Pages" class="mt-2 flex gap-3">
       <button

@@ -2,6 +2,7 @@
 import { computed } from 'vue'
 
 import type { Schemas } from '../client'
+import { number } from '../words'
 import DispositionMark from './DispositionMark.vue'
 
 const props = defineProps<{ counts: Schemas['Count'][]; thin?: boolean }>()
@@ -32,7 +33,7 @@ const link = (c: Schemas['Count']) => ({ name: 'devices', query: { where: c.wher
   <ul v-if="!thin" class="mt-2.5 mb-6 flex flex-wrap gap-x-8 gap-y-2">
     <li v-for="c in counts" :key="c.name">
       <RouterLink :to="link(c)" class="group block" :data-disposition="c.name">
-        <span class="text-[21px] font-semibold group-hover:underline">{{ c.count }}</span>
+        <span class="text-[21px] font-semibold group-hover:underline">{{ number(c.count) }}</span>
         <span v-if="total" class="ml-1.5 text-sm text-soft">{{ Math.round((100 * c.count) / total) }} %</span>
         <span class="block text-sm"><DispositionMark :of="c.name" /></span>
       </RouterLink>

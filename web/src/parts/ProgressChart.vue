@@ -2,7 +2,7 @@
 import { computed } from 'vue'
 
 import type { Schemas } from '../client'
-import { capital, dispositions, sayDay } from '../words'
+import { capital, dispositions, number, sayDay } from '../words'
 
 const props = defineProps<{ days: Schemas['ProgressDay'][] }>()
 const width = 560
@@ -30,7 +30,7 @@ const says = computed(() => {
   const more = (last.dispositions.ready ?? 0) - (first.dispositions.ready ?? 0)
   const since = `since ${sayDay(first.day)}`
   if (more === 0) return `As many machines are ready as ${since.replace('since', 'on')}.`
-  return `${Math.abs(more)} ${more > 0 ? 'more' : 'fewer'} machines are ready ${since}.`
+  return `${number(Math.abs(more))} ${more > 0 ? 'more' : 'fewer'} machines are ready ${since}.`
 })
 // Some days are enough for the table.
 const rows = computed(() => {
