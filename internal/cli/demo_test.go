@@ -161,6 +161,9 @@ func TestServeWithTLS(t *testing.T) {
 	if code != 2 || !strings.Contains(errOut, "passwords would go there in the open") {
 		t.Errorf("%d %s", code, errOut)
 	}
+	if code, _, errOut := rolltop(t, "demo", "--listen", "0.0.0.0:0"); code != 2 || !strings.Contains(errOut, "passwords would go there in the open") {
+		t.Errorf("the demo: %d %s", code, errOut)
+	}
 	for want, args := range map[string][]string{"go together": {"--tls-cert", "x"}, "give one of them": {"--tls-self", "--tls-cert", "x", "--tls-key", "y"}, "leave it out": {"--tls-self", "--behind-proxy"}, "cannot be used": {"--tls-cert", "x", "--tls-key", "y"}} {
 		if code, _, errOut := rolltop(t, append([]string{"serve", "--database", db, "--listen", "127.0.0.1:0"}, args...)...); code == 0 || !strings.Contains(errOut, want) {
 			t.Errorf("%v: %d %s", args, code, errOut)

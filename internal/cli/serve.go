@@ -165,6 +165,7 @@ func demoCommand() *cobra.Command {
 	}
 	cmd.Flags().String("listen", defaultListen, "address to listen on; where its port is taken, a free one is used")
 	cmd.Flags().String("password", "", "password to sign in with, in place of a random one")
+	tlsFlags(cmd)
 	cmd.Flags().String("collectors", "dist", "directory with the collectors that machines download, as make dist writes it")
 	cmd.Flags().Bool("verbose", false, "log every request")
 	return cmd
@@ -190,17 +191,22 @@ func runDemo(cmd *cobra.Command, _ []string) error {
 		return err
 	}
 	defer os.RemoveAll(dir)
-	st, err := store.Open(filepath.Join(dir, "demo.db"))
+	path := filepath.Join(dir, "demo.db")
+	sec, err := secured(cmd, path, ln.Addr())
 	if err != nil {
 		return err
 	}
-	err = serveDemo(cmd, ctx, st, ln)
+	st, err := store.Open(path)
+	if err != nil {
+		return err
+	}
+	err = serveDemo(cmd, ctx, st, ln, sec)
 	return errors.Join(err, st.Close())
 }
 
-func serveDemo(cmd *cobra.Command, ctx context.Context, st *store.Store, ln net.Listener) error {
+func serveDemo(cmd *cobra.Command, ctx context.Context, st *store.Store, ln net.Listener, sec security) error {
 	verbose, _ := cmd.Flags().GetBool("verbose")
-	s, err := newServer(ctx, st, collectorsOf(cmd), cmd.ErrOrStderr(), verbose, security{})
+	s, err := newServer(ctx, st, collectorsOf(cmd), cmd.ErrOrStderr(), verbose, sec)
 	if err != nil {
 		return err
 	}
@@ -222,17 +228,21 @@ func serveDemo(cmd *cobra.Command, ctx context.Context, st *store.Store, ln net.
 	if err != nil {
 		return err
 	}
+	pinned := ""
+	if sec.pin != "" {
+		pinned = " ROLLTOP_PIN=" + sec.pin
+	}
 	fmt.Fprintf(cmd.OutOrStdout(), `
-Tidewrack Ferries, %d machines: http://%s
+Tidewrack Ferries, %d machines: %s
 Sign in as demo with the password %s
 
 For the command line, in another terminal:
-  export ROLLTOP_SERVER=http://%s ROLLTOP_TOKEN=%s
+  export ROLLTOP_SERVER=%s ROLLTOP_TOKEN=%s%s
   bin/rolltop devices --where disposition=refit
 
 Everything here is made up and thrown away at the end. Stop it with Ctrl-C.
-`, n, ln.Addr(), password, ln.Addr(), token)
-	err = run(ctx, s, ln, security{})
+`, n, address(ln, sec), password, address(ln, sec), token, pinned)
+	err = run(ctx, s, ln, sec)
 	fmt.Fprintln(cmd.OutOrStdout(), "Stopped. The demo's database is thrown away.")
 	return err
 }

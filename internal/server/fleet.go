@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"net/http"
+	"slices"
 	"strconv"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -60,13 +61,16 @@ func (s *Server) counted(ctx context.Context, where string) (*api.Fleet, error) 
 	}
 	var t fleet.Tally
 	var ends []fleet.Support
-	var stale, doubted, newly int
+	var stale, doubted int
+	newly := map[string]int{} // by class: each has a target, and a release that follows, of its own
 	days := strconv.Itoa(s.settings().StaleDays)
 	err = s.look(ctx, func(x *fleet.Index) {
 		picked := x.Select(f)
 		t, ends = picked.Count(), picked.Supported(s.now())
 		stale, doubted = x.Select(f.Within("older", days)).Len(), x.Select(f.Within("doubt", "yes")).Len()
-		newly = x.Select(f.Within("disposition", remedy.Ready.String()).Within("next", notReady...)).Len()
+		for _, class := range []string{fact.PC, fact.Mac} {
+			newly[class] = x.Select(f.Within("class", class).Within("disposition", remedy.Ready.String()).Within("next", notReady...)).Len()
+		}
 	})
 	if err != nil {
 		return nil, s.problem(err, "")
@@ -76,7 +80,9 @@ func (s *Server) counted(ctx context.Context, where string) (*api.Fleet, error) 
 	out.Stale = api.Count{Name: "stale", Count: stale, Where: within(said.String(), fleet.Term("older", days))}
 	out.Doubted = api.Count{Name: "doubted", Count: doubted, Where: within(said.String(), "doubt=yes")}
 	for i := range out.Next {
-		out.Next[i].Newly = api.Count{Name: "newly", Count: newly, Where: within(said.String(), "disposition=ready "+fleet.Term("next", notReady...))}
+		at := slices.IndexFunc(t.Next, func(n fleet.NextCounts) bool { return n.Target.Name == out.Next[i].Target })
+		class := t.Next[at].Target.InstallsOn
+		out.Next[i].Newly = api.Count{Name: "newly", Count: newly[class], Where: within(said.String(), fleet.Term("class", class)+" disposition=ready "+fleet.Term("next", notReady...))}
 	}
 	return &out, nil
 }

@@ -179,6 +179,34 @@ func TestDispositionOverTime(t *testing.T) {
 	if changed == 0 {
 		t.Error("no machine says that other rules changed it")
 	}
+	// The last change goes with its machine; the next one has another number, and waits
+	// for whoever is told.
+	again := func(key string, bytes int64) {
+		t.Helper()
+		if _, err := s.Client.Submit(ctx, like(t, s, key, func(d *inventory.Document) {
+			d.Memory.Installed, d.Memory.Visible, d.Memory.Modules, d.TakenAt = some(bytes), inventory.Opt[int64]{}, nil, d.TakenAt.Add(time.Minute)
+		})); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if _, err := s.Client.SetTargets(ctx, api.TargetSet{PC: "skerry-12"}); err != nil {
+		t.Fatal(err)
+	}
+	ready, err := s.Client.Devices(ctx, "disposition=ready class=pc", "name", 1, 2)
+	if err != nil || len(ready.Devices) != 2 {
+		t.Fatalf("%+v %v", ready, err)
+	}
+	again(ready.Devices[0].Key, 2<<30)
+	if _, err := s.Client.PutHook(ctx, "desk", api.PutHook{URL: "http://127.0.0.1:9/"}); err != nil {
+		t.Fatal(err)
+	}
+	if err := s.Client.RemoveDevice(ctx, ready.Devices[0].Key); err != nil {
+		t.Fatal(err)
+	}
+	again(ready.Devices[1].Key, 2<<30)
+	if h, err := s.Client.Hooks(ctx); err != nil || len(h.Hooks) != 1 || h.Hooks[0].Waiting != 1 {
+		t.Errorf("one change should wait: %+v %v", h, err)
+	}
 }
 
 // With another board, facts that were entered for the old one end.

@@ -132,6 +132,22 @@ func TestPagesAndSavedFilters(t *testing.T) {
 	refused(t, "twice", s.Client.DropFilter(ctx, "to refit"), "there is no saved filter")
 }
 
+// What is ready now and not for what follows is counted for each target, and leads to
+// its machines.
+func TestNextRelease(t *testing.T) {
+	t.Parallel()
+	s := servertest.Demo(t, nil)
+	f, err := s.Client.Fleet(ctx, "")
+	if err != nil || len(f.Next) == 0 {
+		t.Fatalf("%+v %v", f.Next, err)
+	}
+	for _, n := range f.Next {
+		if got := total(t, s.Client, n.Newly.Where); got != n.Newly.Count || got == 0 || !strings.Contains(n.Newly.Where, "class=") {
+			t.Errorf("%s: %d, and %d in the list %s", n.Release, n.Newly.Count, got, n.Newly.Where)
+		}
+	}
+}
+
 // Every count over the grid is that of its list, advice among them; cells say what is
 // missing where it can be counted.
 func TestGrid(t *testing.T) {

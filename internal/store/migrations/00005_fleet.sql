@@ -68,9 +68,10 @@ CREATE TABLE expected (
     at     INTEGER NOT NULL
 ) STRICT;
 
--- Every change of a machine's disposition, and what it came from.
+-- Every change of a machine's disposition, and what it came from. A number is never
+-- given twice, even where the machine is gone: hooks go by it.
 CREATE TABLE flip (
-    id         INTEGER PRIMARY KEY,
+    id         INTEGER PRIMARY KEY AUTOINCREMENT,
     device_id  INTEGER NOT NULL REFERENCES device (id),
     release_id TEXT NOT NULL,
     was        INTEGER NOT NULL,
