@@ -188,22 +188,22 @@ func fillStruct(n *Node, v reflect.Value, r *Report) {
 	if s.node >= 0 {
 		v.Field(s.node).Set(reflect.ValueOf(n))
 	}
-	seen := make(map[string]int, len(n.Fields))
+	lines := make([]int, len(s.fields)) // in which a key stands; 0: in none
 	for _, f := range n.Fields {
-		if line, twice := seen[f.Name]; twice {
-			r.addAt(f.Line, f.Col, f.Value.Path(), fmt.Sprintf("the key %q stands twice", f.Name), fmt.Sprintf("the first is in line %d", line))
-			continue
-		}
-		seen[f.Name] = f.Line
 		i := indexOf(s.names, f.Name)
 		if i < 0 {
 			r.addAt(f.Line, f.Col, n.Path(), fmt.Sprintf("the key %q is not known here", clip(f.Name)), Suggest(f.Name, s.names))
 			continue
 		}
+		if lines[i] > 0 {
+			r.addAt(f.Line, f.Col, f.Value.Path(), fmt.Sprintf("the key %q stands twice", f.Name), fmt.Sprintf("the first is in line %d", lines[i]))
+			continue
+		}
+		lines[i] = f.Line
 		fill(f.Value, v.Field(s.fields[i].index), s.fields[i].rule, r)
 	}
-	for _, f := range s.fields {
-		if _, ok := seen[f.name]; f.required && !ok {
+	for i, f := range s.fields {
+		if f.required && lines[i] == 0 {
 			r.Add(n, fmt.Sprintf("the key %q is missing", f.name), "")
 		}
 	}

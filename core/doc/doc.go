@@ -60,7 +60,8 @@ type Node struct {
 	Col    int    // 1-based, in bytes
 
 	parent *Node
-	step   string
+	step   string // the key in a map
+	place  int    // the place in a list
 }
 
 // Field is a key of a map with its value.
@@ -92,11 +93,14 @@ func (n *Node) Path() string {
 	if n == nil || n.parent == nil {
 		return ""
 	}
-	if p := n.parent.Path(); p != "" && !strings.HasPrefix(n.step, "[") {
-		return p + "." + n.step
-	} else {
-		return p + n.step
+	p := n.parent.Path()
+	switch {
+	case n.parent.Kind == List:
+		return fmt.Sprintf("%s[%d]", p, n.place)
+	case p == "":
+		return n.step
 	}
+	return p + "." + n.step
 }
 
 // Mistake is one thing wrong in a document.

@@ -1,11 +1,15 @@
 package doc_test
 
 import (
+	"bytes"
+	"encoding/json"
 	"errors"
 	"fmt"
+	"reflect"
 	"strings"
 	"testing"
 	"time"
+	"unicode/utf8"
 
 	"rolltop.example/rolltop/core/doc"
 )
@@ -194,4 +198,86 @@ func FuzzDecode(f *testing.F) {
 			}
 		}
 	})
+}
+
+// Our reader of JSON takes what the library's takes, and understands the same by it.
+func FuzzJSON(f *testing.F) {
+	for _, s := range []string{`{"a":[1,-0.5e+3,"x\u00e9\n",true,false,null,{}]}`, `{"a":"\ud83d\ude00 \ud83d \ude00\ud83d\u0041"}`, `{"a":01}`, `{"a":1.}`, `{"a":-}`, `{"a":1e}`, `{"a":"\x"}`, `{"a":"\u12"}`, `{"a":[1,]}`, `{"a":1,}`,
+		"{\"a\":\"\t\"}", `{"a":tru}`, `{"a" 1}`, `{a:1}`, `{"":""}`, " {\n\"a\" : [ ] } ", `{"a":1}}`, `{"a":"b`, `{"a":"\`, `{"a":"\u00`, `{"a":"\ud83d\u"}`, `{"a":"\u+123"}`} {
+		f.Add([]byte(s))
+	}
+	f.Fuzz(func(t *testing.T, src []byte) {
+		blank := bytes.TrimLeft(src, " \t\r\n")
+		if !bytes.HasPrefix(blank, []byte("{\"")) || len(src) > 1<<16 || !utf8.Valid(src) || bytes.IndexByte(src, 0) >= 0 {
+			return
+		}
+		n, err := doc.Parse("f", src)
+		if err != nil && (strings.Contains(err.Error(), "too deeply") || strings.Contains(err.Error(), "too long")) {
+			return
+		}
+		if valid := json.Valid(src); valid != (err == nil) {
+			t.Fatalf("the library says %v, we say %v", valid, err)
+		}
+		if err != nil {
+			var m *doc.Mistakes
+			if lines := strings.Split(string(src), "\n"); !errors.As(err, &m) || m.List[0].Line < 1 || m.List[0].Line > len(lines) || m.List[0].Col < 1 || m.List[0].Col > len(lines[m.List[0].Line-1])+1 {
+				t.Errorf("no place in the document: %v", err)
+			}
+			return
+		}
+		dec := json.NewDecoder(bytes.NewReader(src))
+		dec.UseNumber()
+		var want any
+		if err := dec.Decode(&want); err != nil {
+			t.Fatal(err)
+		}
+		if got := plain(n); !reflect.DeepEqual(got, want) {
+			t.Errorf("got %#v, want %#v", got, want)
+		}
+	})
+}
+
+// plain is what the library would make of a node.
+func plain(n *doc.Node) any {
+	switch n.Kind {
+	case doc.Map:
+		m := map[string]any{}
+		for _, f := range n.Fields {
+			m[f.Name] = plain(f.Value)
+		}
+		return m
+	case doc.List:
+		l := make([]any, len(n.Items))
+		for i, item := range n.Items {
+			l[i] = plain(item)
+		}
+		return l
+	case doc.Number:
+		return json.Number(n.Text)
+	case doc.Bool:
+		return n.Text == "true"
+	case doc.Null:
+		return nil
+	}
+	return n.Text
+}
+
+// BenchmarkJSON reads an inventory's kind of document, against the library's check of it.
+func BenchmarkJSON(b *testing.B) {
+	src := []byte(`{"format":"rolltop-crate/1","list":[` + strings.Repeat(`{"name":"graphics[0].driver_model","cause":"needs-rights","detail":"the table is for administrators","bytes":8589934592,"whole":true},`, 60) + `{}]}`)
+	b.SetBytes(int64(len(src)))
+	var ours, valid time.Duration
+	for b.Loop() {
+		at := time.Now()
+		if _, err := doc.Parse("f", src); err != nil {
+			b.Fatal(err)
+		}
+		ours += time.Since(at)
+		at = time.Now()
+		if !json.Valid(src) {
+			b.Fatal("not JSON")
+		}
+		valid += time.Since(at)
+	}
+	b.ReportMetric(ours.Seconds()/valid.Seconds(), "×valid")
 }

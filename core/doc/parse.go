@@ -2,13 +2,11 @@ package doc
 
 import (
 	"bytes"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
 	"regexp"
 	"strconv"
-	"strings"
 	"unicode/utf8"
 
 	"go.yaml.in/yaml/v3"
@@ -27,129 +25,21 @@ func Parse(name string, src []byte) (*Node, error) {
 	case bytes.IndexByte(src, 0) >= 0 || !utf8.Valid(src):
 		return nil, Refuse(name, "this is not a text file in UTF-8", "save it as YAML or JSON text in UTF-8")
 	}
-	if isJSON(bytes.TrimSpace(src)) {
+	if IsJSON(src) {
 		return parseJSON(name, src)
 	}
 	return parseYAML(name, src)
 }
 
-// isJSON: a brace with a quoted key behind it; {key: value} is YAML.
-func isJSON(src []byte) bool {
-	if src[0] != '{' {
+// IsJSON says whether a document is read as JSON: a brace with a quoted key behind
+// it; {key: value} is YAML.
+func IsJSON(src []byte) bool {
+	src = bytes.TrimSpace(src)
+	if len(src) == 0 || src[0] != '{' {
 		return false
 	}
 	rest := bytes.TrimSpace(src[1:])
 	return len(rest) == 0 || rest[0] == '"' || rest[0] == '}'
-}
-
-type jsonReader struct {
-	name  string
-	src   []byte
-	dec   *json.Decoder
-	lines []int // offsets at which lines begin
-}
-
-func parseJSON(name string, src []byte) (*Node, error) {
-	p := &jsonReader{name: name, src: src, dec: json.NewDecoder(bytes.NewReader(src)), lines: []int{0}}
-	p.dec.UseNumber()
-	for i, c := range src {
-		if c == '\n' {
-			p.lines = append(p.lines, i+1)
-		}
-	}
-	n, err := p.value(nil, "", 0)
-	if err != nil {
-		return nil, err
-	}
-	if _, err := p.dec.Token(); !errors.Is(err, io.EOF) {
-		return nil, p.fail("there is more after the end of the document", "one document a file")
-	}
-	return n, nil
-}
-
-// place turns the decoder's offset, moved past blanks and separators to where
-// the next token begins, into line and column.
-func (p *jsonReader) place(next bool) (line, col int) {
-	off := int(p.dec.InputOffset())
-	for next && off < len(p.src) && strings.IndexByte(" \t\r\n,:", p.src[off]) >= 0 {
-		off++
-	}
-	lo, hi := 0, len(p.lines)
-	for hi-lo > 1 {
-		if mid := (lo + hi) / 2; p.lines[mid] <= off {
-			lo = mid
-		} else {
-			hi = mid
-		}
-	}
-	return lo + 1, off - p.lines[lo] + 1
-}
-
-func (p *jsonReader) fail(wrong, right string) error {
-	line, col := p.place(true)
-	return &Mistakes{Name: p.name, List: []Mistake{{Line: line, Col: col, Wrong: wrong, Right: right}}}
-}
-
-func (p *jsonReader) syntax(err error) error {
-	if errors.Is(err, io.EOF) || errors.Is(err, io.ErrUnexpectedEOF) {
-		return p.fail("the document ends in the middle", "was it cut off?")
-	}
-	text := strings.TrimPrefix(err.Error(), "json: ")
-	return p.fail("this is not JSON: "+text, "")
-}
-
-func (p *jsonReader) value(parent *Node, step string, depth int) (*Node, error) {
-	if depth > MaxDepth {
-		return nil, p.fail("lists and groups are nested too deeply", fmt.Sprintf("at most %d levels", MaxDepth))
-	}
-	n := &Node{parent: parent, step: step}
-	n.Line, n.Col = p.place(true)
-	tok, err := p.dec.Token()
-	if err != nil {
-		return nil, p.syntax(err)
-	}
-	switch t := tok.(type) {
-	case nil:
-		n.Kind = Null
-	case bool:
-		n.Kind, n.Text = Bool, strconv.FormatBool(t)
-	case json.Number:
-		n.Kind, n.Text = Number, t.String()
-	case string:
-		n.Kind, n.Text = Text, t
-	case json.Delim:
-		if t == '[' {
-			n.Kind = List
-			for p.dec.More() {
-				item, err := p.value(n, "["+strconv.Itoa(len(n.Items))+"]", depth+1)
-				if err != nil {
-					return nil, err
-				}
-				if n.Items = append(n.Items, item); len(n.Items) > MaxItems {
-					return nil, p.fail("the list is too long", fmt.Sprintf("at most %d items", MaxItems))
-				}
-			}
-		} else {
-			n.Kind = Map
-			for p.dec.More() {
-				line, col := p.place(true)
-				key, err := p.dec.Token()
-				if err != nil {
-					return nil, p.syntax(err)
-				}
-				name, _ := key.(string)
-				v, err := p.value(n, name, depth+1)
-				if err != nil {
-					return nil, err
-				}
-				n.Fields = append(n.Fields, Field{Name: name, Line: line, Col: col, Value: v})
-			}
-		}
-		if _, err := p.dec.Token(); err != nil {
-			return nil, p.syntax(err)
-		}
-	}
-	return n, nil
 }
 
 var yamlLine = regexp.MustCompile(`^yaml: (?:unmarshal errors:\s*)?(?:line (\d+): )?(.*)$`)
@@ -205,6 +95,9 @@ func deepest(src []byte) int {
 
 func convert(y *yaml.Node, parent *Node, step string, depth int, r *Report) *Node {
 	n := &Node{parent: parent, step: step, Line: y.Line, Col: y.Column}
+	if parent != nil {
+		n.place = len(parent.Items)
+	}
 	if y.Anchor != "" || y.Kind == yaml.AliasNode {
 		r.Add(n, "anchors and aliases are not read", "write the value out where it is needed")
 		return n
@@ -224,8 +117,8 @@ func convert(y *yaml.Node, parent *Node, step string, depth int, r *Report) *Nod
 			r.Add(n, "the list is too long", fmt.Sprintf("at most %d items", MaxItems))
 			return n
 		}
-		for i, c := range y.Content {
-			n.Items = append(n.Items, convert(c, n, "["+strconv.Itoa(i)+"]", depth+1, r))
+		for _, c := range y.Content {
+			n.Items = append(n.Items, convert(c, n, "", depth+1, r))
 		}
 	case yaml.MappingNode:
 		n.Kind = Map

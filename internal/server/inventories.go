@@ -57,7 +57,9 @@ func (s *Server) inventories(a huma.API) {
 		if err != nil {
 			return nil, s.problem(err, "")
 		}
-		out, err := s.keep(ctx, d, entry(ctx))
+		e := entry(ctx)
+		e.Text = in.RawBody
+		out, err := s.keep(ctx, d, e)
 		if err != nil {
 			return nil, s.problem(err, "")
 		}

@@ -181,6 +181,7 @@ func lineTrouble(err error) string {
 func (s *Server) takeLine(ctx context.Context, line []byte, at int, e store.Entry) *api.SubmittedLine {
 	out := &api.SubmittedLine{Line: at}
 	d, err := s.readInventory(line)
+	e.Text = line
 	for try := 0; err == nil; try++ {
 		var got api.Submitted
 		if got, err = s.keep(ctx, d, e); err == nil {

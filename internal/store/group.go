@@ -4,17 +4,21 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"time"
 
 	"github.com/jmoiron/sqlx"
+
+	"rolltop.example/rolltop/core/byhand"
 )
 
 // Inventories come from many machines at once, and a commit waits for the disk:
-// many of them share one. Each has its own savepoint, so that one that cannot be
-// kept takes nothing from the others, and is acknowledged after the commit.
+// many of them share one. One that cannot be kept takes nothing from the others; each
+// is acknowledged after the commit.
 const (
-	mostWaiting    = 1024
-	mostTogether   = 256
+	mostWaiting    = 2048
+	mostTogether   = 512
 	mostStatements = 64
+	longestWait    = 2 * time.Millisecond // of a commit, for inventories on their way
 )
 
 // ErrBusy is the answer where more is handed in than can be kept. What was refused
@@ -76,33 +80,40 @@ func (s *Store) group() {
 	}
 }
 
+// gather takes what waits, and what is on its way: a commit costs as much for one as
+// for many.
 func (s *Store) gather(first *job) []*job {
-	batch := []*job{first}
+	batch := append(make([]*job, 0, mostTogether), first)
+	var late <-chan time.Time
 	for len(batch) < mostTogether {
 		select {
 		case j := <-s.jobs:
 			batch = append(batch, j)
+			continue
 		default:
+		}
+		if s.coming.Load() == 0 {
+			return batch
+		}
+		if late == nil {
+			late = time.After(longestWait)
+		}
+		select {
+		case j := <-s.jobs:
+			batch = append(batch, j)
+		case <-late:
 			return batch
 		}
 	}
 	return batch
 }
 
+// commit keeps a batch. It is rare that a job of it cannot be kept: only then is all of
+// it done again, each job in a savepoint of its own.
 func (s *Store) commit(batch []*job) {
-	var t *Tx
-	err := s.write(context.Background(), func(tx *sqlx.Tx) error {
-		t = &Tx{tx: tx, prepared: map[string]*sqlx.Stmt{}, kept: s.statements}
-		defer t.close()
-		for _, j := range batch {
-			if err := t.one(j); err != nil {
-				return err
-			}
-		}
-		return nil
-	})
-	if err == nil {
-		s.keepStatements(t)
+	err := s.attempt(batch, (*Tx).try)
+	if errors.Is(err, errAgain) {
+		err = s.attempt(batch, (*Tx).one)
 	}
 	for _, j := range batch {
 		if err != nil {
@@ -111,6 +122,25 @@ func (s *Store) commit(batch []*job) {
 		j.err = fault(j.err)
 		close(j.done)
 	}
+}
+
+func (s *Store) attempt(batch []*job, do func(*Tx, *job) error) error {
+	var t *Tx
+	err := s.write(context.Background(), func(tx *sqlx.Tx) error {
+		t = &Tx{tx: tx, prepared: map[string]*sqlx.Stmt{}, kept: s.statements, models: map[string][]byhand.Fact{}}
+		defer t.close()
+		for _, j := range batch {
+			t.fresh = 0
+			if err := do(t, j); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+	if err == nil {
+		s.keepStatements(t)
+	}
+	return err
 }
 
 // keepStatements prepares what a commit used, for all commits after it: reading a
@@ -125,14 +155,37 @@ func (s *Store) keepStatements(t *Tx) {
 	}
 }
 
+// errAgain ends a transaction of which a job could not be kept.
+var errAgain = errors.New("one of several could not be kept")
+
+// try runs a job among others. The error is one of the transaction.
+func (t *Tx) try(j *job) error {
+	if j.err = guarded(t, j.f); j.err == nil {
+		return nil
+	}
+	if err := lost(j.err); err != nil {
+		return err
+	}
+	return errAgain
+}
+
+// lost is the error of a job after which SQLite has ended the transaction, or would at
+// its commit.
+func lost(err error) error {
+	if err = fault(err); errors.Is(err, ErrFull) || errors.Is(err, ErrReadOnly) {
+		return err
+	}
+	return nil
+}
+
 // one runs a job in a savepoint. The error is one of the transaction.
 func (t *Tx) one(j *job) error {
 	if _, err := t.exec("SAVEPOINT one"); err != nil {
 		return err
 	}
 	if j.err = guarded(t, j.f); j.err != nil {
-		if err := fault(j.err); errors.Is(err, ErrFull) || errors.Is(err, ErrReadOnly) {
-			return err // SQLite has ended the transaction, or would at its commit
+		if err := lost(j.err); err != nil {
+			return err
 		}
 		if _, err := t.exec("ROLLBACK TO one"); err != nil {
 			return err

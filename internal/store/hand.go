@@ -43,6 +43,9 @@ func (s *Store) HandFacts(ctx context.Context, device int64) ([]byhand.Fact, err
 // HandFacts are the facts of a machine that were entered by hand, within a
 // write.
 func (t *Tx) HandFacts(device int64) ([]byhand.Fact, error) {
+	if device == t.fresh {
+		return nil, nil
+	}
 	var rows []handRow
 	err := t.list(&rows, selectHand, device)
 	return handFacts(rows), err
@@ -115,9 +118,19 @@ func (s *Store) ModelFacts(ctx context.Context, maker, model string) ([]byhand.F
 
 // ModelFacts are the facts of every machine of a model, within a write.
 func (t *Tx) ModelFacts(maker, model string) ([]byhand.Fact, error) {
+	key := maker + "\n" + model
+	if found, ok := t.models[key]; ok {
+		return found, nil
+	}
 	var rows []handRow
-	err := t.list(&rows, selectModelFacts, maker, model)
-	return handFacts(rows), err
+	if err := t.list(&rows, selectModelFacts, maker, model); err != nil {
+		return nil, err
+	}
+	found := handFacts(rows)
+	if t.models != nil {
+		t.models[key] = found
+	}
+	return found, nil
 }
 
 // ModelFact is a fact of every machine of a model.

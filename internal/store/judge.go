@@ -77,7 +77,9 @@ const (
 // it did.
 func (t *Tx) Put(v *Verdict, cause string, now time.Time) (flipped bool, err error) {
 	was := v.Disposition
-	if err := t.get(&was, "SELECT disposition FROM verdict WHERE judgement_id=? AND device_id=?", v.JudgementID, v.DeviceID); err != nil && !errors.Is(err, sql.ErrNoRows) {
+	if v.DeviceID == t.fresh {
+		// There is none before it.
+	} else if err := t.get(&was, "SELECT disposition FROM verdict WHERE judgement_id=? AND device_id=?", v.JudgementID, v.DeviceID); err != nil && !errors.Is(err, sql.ErrNoRows) {
 		return false, err
 	}
 	if was != v.Disposition {

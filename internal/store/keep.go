@@ -13,6 +13,7 @@ import (
 	"strings"
 	"time"
 
+	"rolltop.example/rolltop/core/doc"
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/identity"
 	"rolltop.example/rolltop/core/inventory"
@@ -35,6 +36,7 @@ type Entry struct {
 	Token int64  // of the token that may add only some machines; 0: any number
 	Tag   string // a machine that it adds is given this tag
 	Place string // and this place
+	Text  []byte // the document as it came, where that was JSON; nil: it is written anew
 }
 
 // ErrUsedUp refuses a machine more than a token may add.
@@ -46,23 +48,23 @@ var ErrUsedUp = errors.New("the token has added as many machines as it may")
 // latest inventory, so that a verdict never lags behind it. The error may be
 // [ErrBusy] or [ErrUsedUp].
 func (s *Store) Keep(ctx context.Context, d *inventory.Document, e Entry, judge func(*Tx, *Device, *inventory.Document) error) (Kept, error) {
-	body, err := json.Marshal(d)
-	if err != nil {
-		return Kept{}, err
-	}
-	sha, err := readingsHash(d, body)
-	if err != nil {
-		return Kept{}, err
-	}
 	var is Device // what the inventory says; worked out before anybody has to wait
 	describe(&is, d)
-	packed := s.pack.EncodeAll(body, make([]byte, 0, len(body)/3))
+	sha, packed, err := s.packed(d, e.Text)
+	if err != nil {
+		return Kept{}, err
+	}
 	var k Kept
-	err = s.together(ctx, func(tx *Tx) error {
+	err = s.together(ctx, func(tx *Tx) error { // it may be run again
+		k = Kept{}
 		if err := tx.recognise(is, d.TakenAt, &e, &k); err != nil {
 			return err
 		}
-		id, changed, err := tx.keepInventory(k.Device.ID, d.TakenAt, sha, packed)
+		keep := tx.keepInventory
+		if k.Created {
+			tx.fresh, keep = k.Device.ID, tx.addInventory
+		}
+		id, changed, err := keep(k.Device.ID, d.TakenAt, sha, packed)
 		if err != nil {
 			return err
 		}
@@ -72,15 +74,15 @@ func (s *Store) Keep(ctx context.Context, d *inventory.Document, e Entry, judge 
 		}
 		if at := millis(d.TakenAt); k.Created || at >= k.Device.TakenAt {
 			k.IsLatest = true
-			board := k.Device.Board
+			was := k.Device
 			k.Device.take(&is)
 			k.Device.InventoryID, k.Device.TakenAt = id, at
-			if board != "" && board != k.Device.Board {
+			if was.Board != "" && was.Board != k.Device.Board {
 				if err := tx.boardChanged(k.Device.ID, e.Now); err != nil {
 					return err
 				}
 			}
-			if err := tx.update(&k.Device); err != nil {
+			if err := tx.move(&was, &k.Device); err != nil {
 				return err
 			}
 			return judge(tx, &k.Device, d)
@@ -97,6 +99,63 @@ func (t *Tx) update(d *Device) error {
 	_, err := t.exec(`UPDATE device SET name=?, class=?, maker=?, serial=?, uuid=?, model=?, installed=?, inventory_id=?, taken_at=?, board=?, retired_at=? WHERE id=?`,
 		d.Name, d.Class, d.Maker, d.Serial, d.UUID, d.Model, d.Installed, d.InventoryID, d.TakenAt, d.Board, d.RetiredAt, d.ID)
 	return err
+}
+
+// move updates a machine that has a new latest inventory. Where nothing else changed,
+// and that is usual, the indexes of the table need not be written.
+func (t *Tx) move(was, is *Device) error {
+	latest := *was
+	latest.InventoryID, latest.TakenAt = is.InventoryID, is.TakenAt
+	if latest != *is {
+		return t.update(is)
+	}
+	_, err := t.exec("UPDATE device SET inventory_id=?, taken_at=?, retired_at=? WHERE id=?", is.InventoryID, is.TakenAt, is.RetiredAt, is.ID)
+	return err
+}
+
+// packed is an inventory as it is kept.
+func (s *Store) packed(d *inventory.Document, text []byte) (sha, packed []byte, err error) {
+	s.coming.Add(1)
+	defer s.coming.Add(-1)
+	s.making <- struct{}{}
+	defer func() { <-s.making }()
+	body, err := bodyOf(d, text)
+	if err == nil {
+		sha, err = readingsHash(d, body)
+	}
+	if err != nil {
+		return nil, nil, err
+	}
+	return sha, s.pack.EncodeAll(body, make([]byte, 0, len(body)/3)), nil
+}
+
+// bodyOf is the document as it is kept: what came, without its blanks, so that what was
+// said can be shown as it was said and need not be written again.
+func bodyOf(d *inventory.Document, text []byte) ([]byte, error) {
+	if !doc.IsJSON(text) {
+		return json.Marshal(d)
+	}
+	return unspaced(text), nil
+}
+
+// unspaced leaves out the blanks of JSON that has no mistakes, outside of its texts.
+func unspaced(text []byte) []byte {
+	out := make([]byte, 0, len(text))
+	for within, from := false, 0; from < len(text); {
+		next := from
+		for ; next < len(text) && (within || text[next] > ' '); next++ {
+			if within && text[next] == '\\' {
+				next++
+			} else if text[next] == '"' {
+				within = !within
+			}
+		}
+		next = min(next, len(text))
+		out = append(out, text[from:next]...)
+		for from = next; from < len(text) && text[from] <= ' '; from++ {
+		}
+	}
+	return out
 }
 
 // boardChanged ends facts that a person entered: they were of another board.
@@ -174,37 +233,21 @@ func (d *Device) take(is *Device) {
 	d.Class = is.Class
 }
 
-// candidates are the machines that share something with an inventory's.
-const (
-	byNumbers = "SELECT * FROM device WHERE uuid<>'' AND uuid IN (?, ?) UNION SELECT * FROM device WHERE maker=? AND serial=? AND serial<>'' ORDER BY id LIMIT 100"
-	byRest    = "SELECT * FROM device WHERE name=? UNION SELECT * FROM device WHERE board=? AND board<>'' ORDER BY id LIMIT 100"
-)
+// candidates are the machines that share something with an inventory's. Each part goes
+// by an index of its own; those that share a number come first, as many may share a name.
+const candidates = `SELECT * FROM device WHERE uuid<>'' AND uuid IN (?1, ?2) OR maker=?3 AND serial=?4 AND serial<>'' OR name=?5 OR board=?6 AND board<>'' ORDER BY uuid IN (?1, ?2) OR serial=?4 DESC, id LIMIT 200`
 
 // recognise finds the machine that an inventory is of, or makes one.
 func (t *Tx) recognise(n Device, at time.Time, e *Entry, k *Kept) error {
-	m := n.marks()
-	found := map[int64]Device{}
-	answer := identity.Answer{}
-	for _, look := range []struct {
-		use   bool
-		query string
-		args  []any
-	}{
-		{!m.Blank(), byNumbers, []any{n.UUID, identity.Swap(n.UUID), n.Maker, n.Serial}},
-		{true, byRest, []any{n.Name, n.Board}},
-	} {
-		if !look.use || answer.Kind == identity.Same {
-			continue
-		}
-		var list []Device
-		if err := t.list(&list, look.query, look.args...); err != nil {
-			return err
-		}
-		for _, d := range list {
-			found[d.ID] = d
-		}
-		answer = identity.Decide(m, known(found))
+	var list []Device
+	if err := t.list(&list, candidates, n.UUID, identity.Swap(n.UUID), n.Maker, n.Serial, n.Name, n.Board); err != nil {
+		return err
 	}
+	found := make(map[int64]Device, len(list))
+	for _, d := range list {
+		found[d.ID] = d
+	}
+	answer := identity.Decide(n.marks(), known(found))
 	k.Who, k.Why = answer.Kind, answer.Why
 	if answer.Kind != identity.New && answer.Kind != identity.Conflict {
 		k.Device = found[answer.ID]
@@ -262,26 +305,37 @@ func (t *Tx) add(n Device, at time.Time, e *Entry, k *Kept) error {
 		}
 	}
 	k.Created, k.Device = true, n
-	key, err := t.freeKey(n.Name)
-	if err != nil {
-		return err
-	}
-	k.Device.Key, k.Device.TakenAt, k.Device.Placed = key, millis(at), e.Place
 	v := &k.Device
-	res, err := t.exec(`INSERT INTO device (key, name, class, maker, serial, uuid, model, installed, taken_at, board, placed) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
-		v.Key, v.Name, v.Class, v.Maker, v.Serial, v.UUID, v.Model, v.Installed, v.TakenAt, v.Board, v.Placed)
-	if err != nil {
-		return err
+	v.TakenAt, v.Placed = millis(at), e.Place
+	base := keyOf(n.Name)
+	for i := 1; v.ID == 0; i++ {
+		v.Key = base
+		if i > 1 {
+			v.Key = fmt.Sprintf("%s-%d", base, i)
+		}
+		res, err := t.exec(`INSERT INTO device (key, name, class, maker, serial, uuid, model, installed, taken_at, board, placed) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?) ON CONFLICT (key) DO NOTHING`,
+			v.Key, v.Name, v.Class, v.Maker, v.Serial, v.UUID, v.Model, v.Installed, v.TakenAt, v.Board, v.Placed)
+		if err != nil {
+			return err
+		}
+		if added, err := res.RowsAffected(); err != nil {
+			return err
+		} else if added == 0 {
+			continue // another machine has the key
+		}
+		if v.ID, err = res.LastInsertId(); err != nil {
+			return err
+		}
 	}
-	if v.ID, err = res.LastInsertId(); err != nil || e.Tag == "" {
-		return err
+	if e.Tag == "" {
+		return nil
 	}
-	_, err = t.exec(insertTag, v.ID, e.Tag)
+	_, err := t.exec(insertTag, v.ID, e.Tag)
 	return err
 }
 
-// freeKey makes a short name for addresses from a host name.
-func (t *Tx) freeKey(name string) (string, error) {
+// keyOf makes a short name for addresses from a host name.
+func keyOf(name string) string {
 	base := strings.Trim(strings.Map(func(c rune) rune {
 		switch {
 		case c >= 'a' && c <= 'z', c >= '0' && c <= '9', c == '-', c == '_':
@@ -292,19 +346,9 @@ func (t *Tx) freeKey(name string) (string, error) {
 		return '-'
 	}, name), "-")
 	if base == "" {
-		base = "machine"
+		return "machine"
 	}
-	base = base[:min(len(base), 63)]
-	for i := 1; ; i++ {
-		key := base
-		if i > 1 {
-			key = fmt.Sprintf("%s-%d", base, i)
-		}
-		var n int
-		if err := t.get(&n, "SELECT count(*) FROM device WHERE key=?", key); err != nil || n == 0 {
-			return key, err
-		}
-	}
+	return base[:min(len(base), 63)]
 }
 
 func (t *Tx) keepInventory(device int64, at time.Time, sha, packed []byte) (id int64, changed bool, err error) {
@@ -316,6 +360,10 @@ func (t *Tx) keepInventory(device int64, at time.Time, sha, packed []byte) (id i
 	if !errors.Is(err, sql.ErrNoRows) {
 		return 0, false, err
 	}
+	return t.addInventory(device, at, sha, packed)
+}
+
+func (t *Tx) addInventory(device int64, at time.Time, sha, packed []byte) (id int64, changed bool, err error) {
 	res, err := t.exec("INSERT INTO inventory (device_id, taken_at, last_seen_at, sha, body) VALUES (?, ?, ?, ?, ?)", device, millis(at), millis(at), sha, packed)
 	if err != nil {
 		return 0, false, err

@@ -198,7 +198,7 @@ func TestBusy(t *testing.T) {
 	<-held
 	var busy, kept atomic.Int64
 	var all sync.WaitGroup
-	for i := range 1500 {
+	for i := range 3000 {
 		all.Add(1)
 		go func() {
 			defer all.Done()
@@ -216,7 +216,7 @@ func TestBusy(t *testing.T) {
 		}()
 	}
 	all.Wait()
-	if busy.Load() == 0 || kept.Load() < 1000 || kept.Load()+busy.Load() != 1500 {
+	if busy.Load() == 0 || kept.Load() < 2000 || kept.Load()+busy.Load() != 3000 {
 		t.Errorf("%d kept, %d refused", kept.Load(), busy.Load())
 	}
 }

@@ -206,11 +206,13 @@ func (s *Store) AddToken(ctx context.Context, t *Token, sha []byte) (id int64, e
 	return id, err
 }
 
+const selectTokenBySecret = "SELECT id, name, scope, created_at, used_at, expires_at, uses_left, tag, place, places, owner FROM token WHERE sha=? AND (expires_at=0 OR expires_at>?)"
+
 // TokenBySecret finds a token by the hash of its secret and notes its use, at
 // most once a minute. The error may be [ErrNotFound], for one that has expired, too.
 func (s *Store) TokenBySecret(ctx context.Context, sha []byte, now time.Time) (*Token, error) {
 	t := new(Token)
-	if err := s.reader.GetContext(ctx, t, "SELECT id, name, scope, created_at, used_at, expires_at, uses_left, tag, place, places, owner FROM token WHERE sha=? AND (expires_at=0 OR expires_at>?)", sha, millis(now)); err != nil {
+	if err := s.tokenBySecret.GetContext(ctx, t, sha, millis(now)); err != nil {
 		return nil, none(err)
 	}
 	if millis(now)-t.UsedAt < time.Minute.Milliseconds() {

@@ -15,7 +15,9 @@ import (
 	"net/url"
 	"os"
 	"path/filepath"
+	"runtime"
 	"strings"
+	"sync/atomic"
 	"time"
 
 	"github.com/gofrs/flock"
@@ -27,6 +29,9 @@ import (
 
 //go:embed migrations/*.sql
 var migrations embed.FS
+
+// readers is how many connections read.
+const readers = 4
 
 // applicationID marks a SQLite file as ours.
 const applicationID = 1383361648
@@ -71,8 +76,12 @@ type Store struct {
 	unpack         *zstd.Decoder
 
 	jobs             chan *job     // inventories that wait to be kept, see together
+	making           chan struct{} // as many at a time as there are processors: the one that commits should not stand in a line behind hundreds
+	coming           atomic.Int64  // inventories that are being made ready to wait
 	closing, drained chan struct{} // no more are taken; the last one is answered
 	statements       map[string]*sqlx.Stmt
+
+	tokenBySecret *sqlx.Stmt // every call asks it
 }
 
 // Open opens the database file, makes it where there is none, and brings an
@@ -111,7 +120,7 @@ func open(path string) (*Store, error) {
 			return nil, err
 		}
 	}
-	writer, err := sqlx.Open("sqlite", dsn("journal_mode(WAL)", "synchronous(FULL)")+"&_txlock=immediate")
+	writer, err := sqlx.Open("sqlite", dsn("journal_mode(WAL)", "synchronous(FULL)", "wal_autocheckpoint(4000)")+"&_txlock=immediate")
 	if err != nil {
 		return nil, err
 	}
@@ -123,11 +132,15 @@ func open(path string) (*Store, error) {
 	if err != nil {
 		return nil, errors.Join(err, writer.Close())
 	}
-	reader.SetMaxOpenConns(4)
-	s := &Store{path: path, writer: writer, reader: reader, jobs: make(chan *job, mostWaiting), closing: make(chan struct{}), drained: make(chan struct{}), statements: map[string]*sqlx.Stmt{}}
+	reader.SetMaxOpenConns(readers)
+	reader.SetMaxIdleConns(readers) // one that is closed takes its prepared statements with it
+	s := &Store{path: path, writer: writer, reader: reader, jobs: make(chan *job, mostWaiting), making: make(chan struct{}, max(1, runtime.GOMAXPROCS(0)-1)), closing: make(chan struct{}), drained: make(chan struct{}), statements: map[string]*sqlx.Stmt{}}
 	go s.group()
 	if s.pack, err = zstd.NewWriter(nil, zstd.WithEncoderLevel(zstd.SpeedFastest), zstd.WithEncoderConcurrency(0)); err == nil {
 		s.unpack, err = zstd.NewReader(nil, zstd.WithDecoderMaxMemory(64<<20), zstd.WithDecoderConcurrency(0))
+	}
+	if err == nil {
+		s.tokenBySecret, err = reader.Preparex(selectTokenBySecret)
 	}
 	if err != nil {
 		return nil, errors.Join(err, s.Close())

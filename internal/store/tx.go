@@ -4,6 +4,8 @@ import (
 	"database/sql"
 
 	"github.com/jmoiron/sqlx"
+
+	"rolltop.example/rolltop/core/byhand"
 )
 
 // Tx is a write in progress, for callers that add to it.
@@ -11,6 +13,9 @@ type Tx struct {
 	tx       *sqlx.Tx
 	prepared map[string]*sqlx.Stmt // nil: statements are used once
 	kept     map[string]*sqlx.Stmt // of the connection, from writes before
+
+	fresh  int64                    // a machine that this write has made: nothing is held of it yet
+	models map[string][]byhand.Fact // of models, where they cannot change within the write
 }
 
 func (t *Tx) stmt(query string) (*sqlx.Stmt, error) {
