@@ -20,6 +20,7 @@ type Assessment struct {
 	Inventory *inventory.Document
 	Result    *check.Result
 	Verdict   remedy.Verdict  // over all musts; the disposition that counts
+	Waivers   []Waiver        // those that were applied
 	Publisher *remedy.Verdict // over the publisher's alone; nil where there is no house standard
 }
 
@@ -29,16 +30,28 @@ func Run(rel *release.Release, inv *inventory.Document) (*Assessment, error) {
 	return With(means.Shipped(), rel, inv)
 }
 
-// With is [Run] with an organisation's own steps, guides and prices.
-func With(m *means.Means, rel *release.Release, inv *inventory.Document) (*Assessment, error) {
+// Waiver is a decision that a requirement may fail on the machine.
+type Waiver struct {
+	Requirement string    `json:"requirement"`
+	Reason      string    `json:"reason"`
+	By          string    `json:"by"`
+	Until       time.Time `json:"until" doc:"From then on the requirement fails again"`
+}
+
+// With is [Run] with an organisation's own steps, guides and prices, and with what it
+// has waived.
+func With(m *means.Means, rel *release.Release, inv *inventory.Document, waivers ...Waiver) (*Assessment, error) {
 	f := fact.Read(inv)
 	m.Guides.Fill(f)
 	res, err := check.Run(rel, f)
 	if err != nil {
 		return nil, err
 	}
+	for i := range waivers {
+		res.Waive(waivers[i].Requirement)
+	}
 	a := solved(m, res)
-	a.Inventory = inv
+	a.Inventory, a.Waivers = inv, waivers
 	return a, nil
 }
 

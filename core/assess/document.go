@@ -157,6 +157,7 @@ type Counts struct {
 	Unknown int `json:"unknown"`
 	Pass    int `json:"pass"`
 	Other   int `json:"not_applicable"`
+	Waived  int `json:"waived"`
 	Advice  int `json:"advice"`
 	Musts   int `json:"musts" doc:"Requirements of the level must that apply"`
 }
@@ -179,7 +180,7 @@ type Finding struct {
 	Level       string     `json:"level" enum:"must,should,feature"`
 	AskedBy     string     `json:"asked_by" enum:"publisher,house"`
 	Consequence string     `json:"consequence,omitempty"`
-	Outcome     string     `json:"outcome" enum:"pass,fail,unknown,not-applicable"`
+	Outcome     string     `json:"outcome" enum:"pass,fail,unknown,not-applicable,waived"`
 	Has         string     `json:"has"`
 	Needs       string     `json:"needs"`
 	Distance    string     `json:"distance,omitempty"`
@@ -195,6 +196,7 @@ type Finding struct {
 	Rule        string     `json:"rule,omitempty" doc:"The rule of sizes that it went by"`
 	List        *ListMatch `json:"list,omitempty" doc:"How a list decided"`
 	Measure     *Measure   `json:"measure,omitempty" doc:"For an amount: both values, to be shown as lengths"`
+	Waiver      *Waiver    `json:"waiver,omitempty" doc:"Of one that is waived: who accepts that, why, and until when"`
 	Evidence    []Evidence `json:"evidence"`
 }
 
@@ -288,6 +290,14 @@ func (d *Document) findings(a *Assessment) {
 		case must && fd.Outcome == check.Unknown:
 			d.Counts.Unknown++
 			group = 1
+		case must && fd.Outcome == check.Waived:
+			d.Counts.Waived++
+			group = 2
+			for k := range a.Waivers {
+				if w := &a.Waivers[k]; w.Requirement == fd.Requirement.ID {
+					out.Waiver = w
+				}
+			}
 		case fd.Outcome == check.NotApplicable && fd.Requirement.Interim != nil: // not on the way
 		case fd.Outcome == check.NotApplicable:
 			d.Counts.Other++

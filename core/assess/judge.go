@@ -7,6 +7,7 @@ import (
 	"rolltop.example/rolltop/core/release"
 	"rolltop.example/rolltop/core/remedy"
 	"rolltop.example/rolltop/core/say"
+	"rolltop.example/rolltop/core/work"
 )
 
 // Judge decides for machine after machine of a fleet what is kept of a check:
@@ -30,6 +31,7 @@ type Judgement struct {
 	Sole        string // the only one, where it is one
 	Outcomes    string // a letter for each requirement, see [check.Outcome.Letter]
 	Way         string // to the release, one of [release.Ways]
+	Plan        string // the steps, as [work.Plan] writes them
 }
 
 // NewJudge makes a judge for a release.
@@ -64,19 +66,20 @@ func (j *Judge) Judge(f *fact.Facts) (Judgement, error) {
 	return got, nil
 }
 
-// Decide decides for one machine by a whole check, without remembering. The
-// error is [*check.WrongClass].
-func Decide(m *means.Means, rel *release.Release, f *fact.Facts) (Judgement, error) {
+// Decide decides for one machine by a whole check, without remembering. waived are
+// the ids of requirements that may fail. The error is [*check.WrongClass].
+func Decide(m *means.Means, rel *release.Release, f *fact.Facts, waived ...string) (Judgement, error) {
 	m.Guides.Fill(f)
 	res, err := check.Run(rel, f)
 	if err != nil {
 		return Judgement{}, err
 	}
+	res.Waive(waived...)
 	return decided(solved(m, res)), nil
 }
 
 func decided(a *Assessment) Judgement {
-	g := Judgement{Disposition: a.Verdict.Disposition, Publisher: a.Verdict.Disposition, Confirmed: a.Verdict.Confirmed, Outcomes: a.Outcomes(), Way: a.Verdict.Route}
+	g := Judgement{Disposition: a.Verdict.Disposition, Publisher: a.Verdict.Disposition, Confirmed: a.Verdict.Confirmed, Outcomes: a.Outcomes(), Way: a.Verdict.Route, Plan: work.Of(&a.Verdict).String()}
 	if a.Publisher != nil {
 		g.Publisher = a.Publisher.Disposition
 	}
@@ -88,12 +91,13 @@ func decided(a *Assessment) Judgement {
 func (a *Assessment) Judgement() Judgement { return decided(a) }
 
 // Answer is the sentence on what a machine takes, from its facts alone.
-func Answer(m *means.Means, rel *release.Release, f *fact.Facts) string {
+func Answer(m *means.Means, rel *release.Release, f *fact.Facts, waived ...string) string {
 	m.Guides.Fill(f)
 	res, err := check.Run(rel, f)
 	if err != nil {
 		return say.Sentence(err.Error())
 	}
+	res.Waive(waived...)
 	v := m.Steps.Solve(res, nil)
 	return say.Answer(&v, rel)
 }

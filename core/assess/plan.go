@@ -298,3 +298,26 @@ func (d *Document) stay(v *remedy.Verdict) {
 	}
 	d.Stay = say.Stay(s.Release, s.Days, say.Day(s.Ends), extended)
 }
+
+// Buy is a part that a machine's plan takes, with what it costs.
+type Buy struct {
+	Step   string
+	Part   part.Part
+	Says   string
+	Price  price.Range
+	Priced bool
+}
+
+// Buys are the parts of the plan.
+func (a *Assessment) Buys() []Buy {
+	var out []Buy
+	for i := range a.Verdict.Plan {
+		p := &a.Verdict.Plan[i]
+		for _, one := range part.Of(p, a.Result.Facts, a.Inventory) {
+			b := Buy{Step: p.ID, Part: one, Says: say.Part(&one)}
+			b.Price, b.Priced = a.Means.Prices.Of(&one)
+			out = append(out, b)
+		}
+	}
+	return out
+}

@@ -8,6 +8,7 @@ package check
 
 import (
 	"fmt"
+	"slices"
 
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/list"
@@ -24,14 +25,15 @@ const (
 	Fail
 	Unknown
 	NotApplicable
+	Waived // it fails, and somebody with the right to say so accepts that until a date
 )
 
-var outcomeNames = [...]string{"pass", "fail", "unknown", "not-applicable"}
+var outcomeNames = [...]string{"pass", "fail", "unknown", "not-applicable", "waived"}
 
 func (o Outcome) String() string { return outcomeNames[o] }
 
 // Letter is the outcome in one byte, as results are stored.
-func (o Outcome) Letter() byte { return "pfun"[o] }
+func (o Outcome) Letter() byte { return "pfunw"[o] }
 
 // Finding is the judgement of one requirement. It holds evidence and no
 // sentences.
@@ -179,6 +181,16 @@ func Outcomes(rel *release.Release, f *fact.Facts, out []byte) []byte {
 		out = append(out, o.Letter())
 	}
 	return out
+}
+
+// Waive accepts failing requirements, by their ids. What was found stays as evidence.
+func (r *Result) Waive(ids ...string) {
+	for i := range r.Findings {
+		fd := &r.Findings[i]
+		if fd.Outcome == Fail && slices.Contains(ids, fd.Requirement.ID) && fd.Requirement.Waivable() {
+			fd.Outcome = Waived
+		}
+	}
 }
 
 // Judge decides one requirement, without evidence, for a machine that takes a

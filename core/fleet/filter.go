@@ -93,7 +93,7 @@ type term struct {
 }
 
 // keys of terms that are no facts.
-var keys = []string{"alone", "cause", "certainty", "class", "disposition", "doubt", "ends", "fails", "hold", "installed", "judged", "maker", "missing", "model", "next", "older", "place", "publisher", "retired", "route", "tag", "unknown"}
+var keys = []string{"alone", "cause", "certainty", "class", "decision", "disposition", "doubt", "ends", "fails", "hold", "installed", "judged", "key", "maker", "missing", "model", "next", "older", "place", "publisher", "retired", "route", "step", "tag", "unknown", "waived"}
 
 const yes = "yes"
 
@@ -110,6 +110,7 @@ var words = map[string][]string{
 	"next":        remedy.Dispositions(),
 	"route":       release.Ways(),
 	"cause":       CauseNames,
+	"decision":    DecisionNames,
 }
 
 // Keys lists the keys of terms that are no facts.

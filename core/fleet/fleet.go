@@ -36,8 +36,12 @@ type Row struct {
 	Sole        string // the only failing requirement, where it is one
 	Outcomes    string // one letter for each requirement of Release
 	Way         string // to Release, one of release.Ways
+	Plan        string // the steps to Release, as work.Plan writes them
 	Next        int8   // disposition against the release that follows Release; NoNext where there is none
-	Causes      Causes // of an undetermined machine: why
+	Decided     Decided
+	WaivedMusts string    // ids of requirements that fail and are waived, parted by line feeds
+	Later       time.Time // of a machine that is to be left alone: until when
+	Causes      Causes    // of an undetermined machine: why
 }
 
 // NoNext stands where no release follows the target.

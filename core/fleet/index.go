@@ -24,7 +24,8 @@ type Index struct {
 	facts [fact.Count]*column
 	texts [textCount]column
 	tags  column
-	order []int32 // rank of the name → place; good after Settle
+	base  map[int64]Row // rows that decisions are laid over, as they are without
+	order []int32       // rank of the name → place; good after Settle
 }
 
 // The texts that words and terms look at, of which a fleet has few.
@@ -35,6 +36,7 @@ const (
 	textInstalled
 	textClass
 	textWhole // maker and model, to sort by
+	textPlan
 	textCount
 )
 
@@ -153,7 +155,7 @@ func (x *Index) Put(id int64, r Row, f *fact.Facts) {
 		x.taken, x.ranks, x.mixed = append(x.taken, 0), append(x.ranks, 0), true
 	}
 	whole := r.Manufacturer + " " + r.Model
-	for i, s := range [textCount]*string{&r.Place, &r.Manufacturer, &r.Model, &r.Installed, &r.Class, &whole} {
+	for i, s := range [textCount]*string{&r.Place, &r.Manufacturer, &r.Model, &r.Installed, &r.Class, &whole, &r.Plan} {
 		v := fact.Of(fact.Text, *s)
 		if *s == "" {
 			v = fact.Value{}
@@ -170,6 +172,7 @@ func (x *Index) Put(id int64, r Row, f *fact.Facts) {
 	x.tags.set(int(at), tags)
 	r.Causes = causesOf(&r, f)
 	x.mixed = x.mixed || x.rows[at].Name != r.Name
+	delete(x.base, id)
 	x.rows[at], x.taken[at] = r, r.TakenAt.UnixMilli()
 	if name := strings.ToLower(r.Name); x.names[at] != name {
 		x.names[at] = name
@@ -239,6 +242,7 @@ func (x *Index) Drop(id int64) {
 	x.rows[last] = Row{}
 	x.rows, x.names, x.ids, x.taken, x.ranks = x.rows[:last], x.names[:last], x.ids[:last], x.taken[:last], x.ranks[:last]
 	delete(x.at, id)
+	delete(x.base, id)
 	x.mixed = true
 	if at != last {
 		x.at[x.ids[at]] = at

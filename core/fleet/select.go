@@ -9,6 +9,7 @@ import (
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/release"
 	"rolltop.example/rolltop/core/remedy"
+	"rolltop.example/rolltop/core/work"
 )
 
 // Selection is machines that a filter picked. It is good until the index is
@@ -23,6 +24,38 @@ func (s Selection) Each(f func(*Row)) {
 	for _, at := range s.at {
 		f(&s.x.rows[at])
 	}
+}
+
+// Planned are machines of a selection that have the same plan and disposition.
+type Planned struct {
+	Plan        string
+	Disposition remedy.Disposition
+	Machines    []int64
+}
+
+// Plans groups the machines that were judged by their plans.
+func (s Selection) Plans() []Planned {
+	type key struct {
+		plan uint32
+		of   remedy.Disposition
+	}
+	at := map[key]int{}
+	var out []Planned
+	codes := &s.x.texts[textPlan]
+	for _, i := range s.at {
+		r := &s.x.rows[i]
+		if !r.Judged {
+			continue
+		}
+		k := key{codes.codes[i], r.Disposition}
+		n, ok := at[k]
+		if !ok {
+			n = len(out)
+			at[k], out = n, append(out, Planned{Plan: r.Plan, Disposition: r.Disposition})
+		}
+		out[n].Machines = append(out[n].Machines, r.ID)
+	}
+	return out
 }
 
 // Len is how many they are.
@@ -116,6 +149,8 @@ func (x *Index) test(t *term, f *Filter) func(int32) bool {
 		return func(at int32) bool { return x.rows[at].Judged && of[x.rows[at].Publisher] }
 	case "certainty":
 		return row(func(r *Row, v string) bool { return r.Judged && r.Certain == (v == "confirmed") })
+	case "key":
+		return row(func(r *Row, v string) bool { return r.Key == v })
 	case "judged":
 		return row(func(r *Row, v string) bool { return r.Judged == (v == yes) })
 	case "alone":
@@ -135,6 +170,19 @@ func (x *Index) test(t *term, f *Filter) func(int32) bool {
 		return yesNo(t.values, func(at int32) bool { return c != nil && int(at) < len(c.codes) && c.codes[at] > 0 })
 	case "route":
 		return row(func(r *Row, v string) bool { return r.Judged && r.Way == v })
+	case "decision":
+		var want Decided
+		for _, v := range t.values {
+			want |= 1 << slices.Index(DecisionNames, v)
+		}
+		return func(at int32) bool { return x.rows[at].Decided&want != 0 }
+	case "waived":
+		return x.outcome(t.values, 'w')
+	case "step":
+		return x.texts[textPlan].by(func(v fact.Value) bool {
+			plan := work.Parse(v.Text())
+			return slices.ContainsFunc(t.values, plan.Has)
+		})
 	case "next":
 		of := dispositions(t.values)
 		return func(at int32) bool { r := &x.rows[at]; return r.Judged && r.Next != NoNext && of[r.Next] }

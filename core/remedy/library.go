@@ -408,3 +408,13 @@ func changes(m map[string]doc.Scalar, at *doc.Node, r *doc.Report) []change {
 	}
 	return out
 }
+
+// Find finds a step by its id; nil where there is none.
+func (l *Library) Find(id string) *Step {
+	for i := range l.steps {
+		if l.steps[i].ID == id {
+			return &l.steps[i]
+		}
+	}
+	return nil
+}

@@ -76,6 +76,8 @@ func solve(lib *Library, res *check.Result, ask func(*release.Requirement) bool,
 			failing = append(failing, fd)
 		case check.Unknown:
 			unknown = append(unknown, fd)
+		case check.Waived:
+			v.Waived = append(v.Waived, q.ID)
 		}
 	}
 	s.failing, s.open = failing, unknown

@@ -53,6 +53,7 @@ type Verdict struct {
 	Best, Worst Disposition // differ where something is not certain
 	Confirmed   bool        // whether it rests on facts alone
 	RestsOn     []string    // what an expected verdict rests on
+	Waived      []string    // requirements that fail and are accepted
 	Route       string      // release.InPlace, ByInterim, Image or Reinstall
 	Through     string      // the releases between
 	Keeps       []string    // what stays: programs, files, settings

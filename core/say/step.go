@@ -251,3 +251,14 @@ var People = map[string]string{"administrator": "administrator", "technician": "
 
 // Risks are the words for the worst that can happen with a step.
 var Risks = map[string]string{"may-not-start": "the machine may not start afterwards", "may-lose-data": "data can be lost", "may-lose-keys": "keys can be lost"}
+
+// AnyTitle is the title of a step for many machines: what differs between them is left
+// open.
+func AnyTitle(s *remedy.Step) string {
+	return fill(open.Replace(s.Title), map[string]string{"release": "the target", "through": "the release between", "short": "enough", "needed": "enough", "needed_drive": "enough", "edition": "the one that is needed",
+		"restarts": "the restarts of the visit", "update": "that the guide names", "titles": "applications", "part": "a part"})
+}
+
+// open says amounts that differ from machine to machine without them.
+var open = strings.NewReplacer(" of {needed_drive} or more", " that is large enough", " to {needed_drive} or more", " far enough", "Free {short}", "Free room", "{short} of memory", "memory", " for {needed} in all", " for larger ones",
+	"{needed} of memory", "more memory", " to version {update}", "")

@@ -12,6 +12,13 @@ import (
 
 // Answer is the sentence a machine's page opens with, after the disposition.
 func Answer(v *remedy.Verdict, rel *release.Release) string {
+	if n := len(v.Waived); n > 0 {
+		return strings.TrimSuffix(answer(v, rel), ".") + "; " + Count(n, "requirement is", "requirements are") + " waived" + naming(v.Waived, rel) + "."
+	}
+	return answer(v, rel)
+}
+
+func answer(v *remedy.Verdict, rel *release.Release) string {
 	switch v.Disposition {
 	case remedy.Ready:
 		switch {

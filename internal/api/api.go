@@ -93,6 +93,7 @@ type DeviceRow struct {
 	Tags         []string  `json:"tags,omitempty"`
 	Stale        bool      `json:"stale,omitempty" doc:"It has not reported for longer than it should"`
 	Retired      bool      `json:"retired,omitempty"`
+	Decided      []string  `json:"decided,omitempty" doc:"Kinds of the decisions that count for it: waive, stay, hold, later"`
 	Doubted      bool      `json:"doubted,omitempty" doc:"Somebody should settle which machine it is"`
 
 	Facts map[string]string `json:"facts,omitempty" doc:"Those that were asked for and are known"`
@@ -118,6 +119,7 @@ type Device struct {
 	History   []InventoryRef      `json:"history"`
 	Hand      []HandFact          `json:"hand,omitempty" doc:"Facts that were entered by hand"`
 	Doubts    []Doubt             `json:"doubts,omitempty" doc:"About which machine it is"`
+	Decisions []Decision          `json:"decisions,omitempty" doc:"What people decided about it, until a date"`
 	Changes   []DispositionChange `json:"changes,omitempty" doc:"Of its disposition, the latest first"`
 	SameModel *ModelCount         `json:"same_model,omitempty" doc:"How many machines are of its model"`
 }

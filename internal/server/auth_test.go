@@ -50,6 +50,8 @@ var scopes = map[string]string{
 	"GET /model-facts": "read", "POST /model-facts": "work", "DELETE /model-facts/{id}": "work", "GET /expected": "read", "PUT /expected": "manage", "PUT /expected/{id}/reason": "work",
 	"GET /grid": "read", "GET /fleet/report": "read", "GET /events": "read", "GET /progress": "read", "GET /hooks": "manage", "PUT /hooks/{name}": "manage", "DELETE /hooks/{name}": "manage", "GET /settings": "read", "PUT /settings": "manage",
 	"POST /inventories/lines": "submit", "POST /sheets/read": "manage", "POST /session/first": "open", "POST /session/token": "read", "DELETE /session/token": "anybody",
+	"GET /decisions": "read", "POST /decisions": "work", "DELETE /decisions/{id}": "work",
+	"GET /work/effects": "read", "POST /what-if": "read",
 	"POST /releases": "manage", "PUT /targets": "manage", "PUT /places": "manage", "GET /tokens": "manage", "POST /tokens": "manage", "DELETE /tokens/{id}": "manage",
 }
 

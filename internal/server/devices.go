@@ -43,6 +43,11 @@ func placeOfDevice(d *store.Device, places []store.Place) string {
 func (s *Server) deviceRow(r *fleet.Row) api.DeviceRow {
 	out := api.DeviceRow{Key: r.Key, Name: r.Name, Place: r.Place, Class: r.Class, Manufacturer: r.Manufacturer, Model: r.Model, Installed: r.Installed, TakenAt: r.TakenAt, Fails: r.Fails,
 		Tags: lines(r.Tags), Retired: r.Retired, Doubted: r.Doubted, Stale: r.TakenAt.Before(s.now().AddDate(0, 0, -s.settings().StaleDays))}
+	for i, name := range fleet.DecisionNames {
+		if r.Decided&(1<<i) != 0 {
+			out.Decided = append(out.Decided, name)
+		}
+	}
 	if r.Judged {
 		out.Disposition, out.Certainty, out.Release = r.Disposition.String(), "expected", r.Release.Name
 		if r.Certain {
@@ -232,7 +237,18 @@ func (s *Server) showDevice(ctx context.Context, in *deviceInput) (*struct{ Body
 		out.NoCheck = fmt.Sprintf("No target release is chosen for this class of hardware (%s).", d.Class)
 		return &struct{ Body api.Device }{out}, nil
 	}
-	if out.Check, err = s.check(ctx, t, inv); err != nil {
+	on, err := s.decisionsOn(ctx, d.Key)
+	if err != nil {
+		return nil, s.problem(err, "")
+	}
+	for i := range on {
+		out.Decisions = append(out.Decisions, s.showDecision(&on[i], 1, s.now()))
+	}
+	waivers, err := s.waiversOn(ctx, d.Key, t)
+	if err != nil {
+		return nil, s.problem(err, "")
+	}
+	if out.Check, err = s.check(ctx, t, inv, waivers...); err != nil {
 		out.NoCheck = say.Sentence(err.Error())
 		return &struct{ Body api.Device }{out}, nil
 	}

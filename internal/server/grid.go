@@ -70,8 +70,10 @@ func within(where, term string) string {
 func (s *Server) cells(ctx context.Context, t target, rows []fleet.Row, shown []int) (map[int64][]api.GridCell, error) {
 	out := map[int64][]api.GridCell{}
 	var ids []int64
+	waived := map[int64][]string{}
 	for i := range rows {
 		ids = append(ids, rows[i].ID)
+		waived[rows[i].ID] = lines(rows[i].WaivedMusts)
 	}
 	if ids == nil {
 		return out, nil
@@ -85,7 +87,7 @@ func (s *Server) cells(ctx context.Context, t target, rows []fleet.Row, shown []
 			if err := f.Unpack(list[i].Packed); err != nil {
 				return err
 			}
-			all, err := assess.Cells(s.toolbox(), t.release, f)
+			all, err := assess.Cells(s.toolbox(), t.release, f, waived[list[i].ID]...)
 			if err != nil {
 				return err
 			}

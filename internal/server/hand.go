@@ -143,7 +143,11 @@ func (s *Server) checkDevice(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, s.problem(err, fmt.Sprintf("the machine %q has no inventory %d", in.Key, id))
 	}
-	got, err := s.checked(ctx, target{release: rel}, inv)
+	waivers, err := s.waiversOn(ctx, in.Key, target{release: rel})
+	if err != nil {
+		return nil, s.problem(err, "")
+	}
+	got, err := s.checked(ctx, target{release: rel}, inv, waivers...)
 	if err != nil {
 		return nil, err
 	}
@@ -151,8 +155,8 @@ func (s *Server) checkDevice(ctx context.Context, in *struct {
 }
 
 // checked is a check, or the problem that the caller is told.
-func (s *Server) checked(ctx context.Context, t target, inv *inventory.Document) (*assess.Document, error) {
-	got, err := s.check(ctx, t, inv)
+func (s *Server) checked(ctx context.Context, t target, inv *inventory.Document, waivers ...assess.Waiver) (*assess.Document, error) {
+	got, err := s.check(ctx, t, inv, waivers...)
 	if wrong := new(check.WrongClass); errors.As(err, &wrong) {
 		return nil, &api.Problem{Status: http.StatusUnprocessableEntity, Title: "The wrong class of hardware", Detail: err.Error()}
 	} else if err != nil {

@@ -47,7 +47,7 @@ func (s *Server) judgeAll(ctx context.Context, class string, t target) error {
 // verdict is what is stored of a check.
 func verdict(t target, device, inventory int64, g *assess.Judgement) store.Verdict {
 	return store.Verdict{JudgementID: t.judgement, DeviceID: device, InventoryID: inventory, Disposition: int(g.Disposition), Certain: g.Confirmed,
-		Publisher: int(g.Publisher), Fails: g.Fails, Sole: g.Sole, Outcomes: g.Outcomes, Way: g.Way, Next: fleet.NoNext}
+		Publisher: int(g.Publisher), Fails: g.Fails, Sole: g.Sole, Outcomes: g.Outcomes, Way: g.Way, Plan: g.Plan, Next: fleet.NoNext}
 }
 
 // settled is what came of judging one machine within a write. The verdict is nil
@@ -141,8 +141,8 @@ func (s *Server) whole(ctx context.Context, d *store.Device, id int64) (inv *inv
 
 // check checks a machine against a target now and says it, with the releases
 // that follow beside it.
-func (s *Server) check(ctx context.Context, t target, inv *inventory.Document) (*assess.Document, error) {
-	a, err := assess.With(s.toolbox(), t.release, inv)
+func (s *Server) check(ctx context.Context, t target, inv *inventory.Document, waivers ...assess.Waiver) (*assess.Document, error) {
+	a, err := assess.With(s.toolbox(), t.release, inv, waivers...)
 	if err != nil {
 		return nil, err
 	}
@@ -171,8 +171,10 @@ type answer struct {
 func (s *Server) answers(ctx context.Context, rows []fleet.Row, defs []*fact.Def) (map[int64]answer, error) {
 	out := map[int64]answer{}
 	var ids []int64
+	waived := map[int64][]string{}
 	for i := range rows {
 		ids = append(ids, rows[i].ID)
+		waived[rows[i].ID] = lines(rows[i].WaivedMusts)
 	}
 	if ids == nil {
 		return out, nil
@@ -189,7 +191,7 @@ func (s *Server) answers(ctx context.Context, rows []fleet.Row, defs []*fact.Def
 			}
 			a := answer{facts: inWords(f, defs)}
 			if t, ok := s.target(d.Class); ok {
-				a.says = assess.Answer(m, t.release, f)
+				a.says = assess.Answer(m, t.release, f, waived[d.ID]...)
 			}
 			out[d.ID] = a
 		}

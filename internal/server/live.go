@@ -30,6 +30,8 @@ type live struct {
 	changed map[int64]bool
 	all     bool // everything is to be read again
 	version uint64
+
+	decided decided // under reading
 	bells   map[chan struct{}]bool
 }
 
@@ -122,6 +124,7 @@ func (s *Server) refresh(ctx context.Context) error {
 	l.reading.Lock()
 	defer l.reading.Unlock()
 	ids, all := l.take()
+	s.parts.forget(ids, all)
 	if all || l.x == nil {
 		x := fleet.NewIndex()
 		if err := s.readRows(ctx, nil, func(id int64, r fleet.Row, f *fact.Facts) { x.Put(id, r, f) }); err != nil {
@@ -129,12 +132,16 @@ func (s *Server) refresh(ctx context.Context) error {
 			return err
 		}
 		x.Settle()
+		if err := s.decide(ctx, x); err != nil {
+			l.giveBack(ids, true)
+			return err
+		}
 		l.mu.Lock()
 		l.x = x
 		l.mu.Unlock()
 		return nil
 	}
-	if len(ids) == 0 {
+	if len(ids) == 0 && !s.undecided() {
 		return nil
 	}
 	l.mu.Lock()
@@ -143,17 +150,23 @@ func (s *Server) refresh(ctx context.Context) error {
 	for _, id := range ids {
 		gone[id] = true
 	}
-	defer l.x.Settle()
-	err := s.readRows(ctx, ids, func(id int64, r fleet.Row, f *fact.Facts) {
-		delete(gone, id)
-		l.x.Put(id, r, f)
-	})
-	if err != nil {
-		l.giveBack(ids, false)
-		return err
+	if len(ids) > 0 {
+		if err := s.readRows(ctx, ids, func(id int64, r fleet.Row, f *fact.Facts) {
+			delete(gone, id)
+			l.x.Put(id, r, f)
+		}); err != nil {
+			l.x.Settle()
+			l.giveBack(ids, false)
+			return err
+		}
 	}
 	for id := range gone {
 		l.x.Drop(id)
+	}
+	l.x.Settle()
+	if err := s.decide(ctx, l.x); err != nil {
+		l.giveBack(ids, true)
+		return err
 	}
 	return nil
 }
@@ -181,6 +194,10 @@ func (s *Server) readRows(ctx context.Context, ids []int64, put func(int64, flee
 					f = nil // made again at the next start
 				}
 				r := row(d, targets, places)
+				var err error
+				if r.Plan, err = s.plans.of(ctx, s.store, d.PlanID); err != nil {
+					return err
+				}
 				putting.Lock()
 				put(d.ID, r, f)
 				putting.Unlock()
@@ -200,6 +217,25 @@ func (s *Server) readRows(ctx context.Context, ids []int64, put func(int64, flee
 		g.Go(func() error { return s.store.EachRowIn(ctx, judgements, fact.Catalogue, part, take()) })
 	}
 	return g.Wait()
+}
+
+// plans are the texts of plans by their numbers. They never change, and few are added.
+type plans struct {
+	mu   sync.Mutex
+	text map[int64]string
+}
+
+func (p *plans) of(ctx context.Context, st *store.Store, id int64) (string, error) {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	if text, ok := p.text[id]; ok || id == 0 {
+		return text, nil
+	}
+	all, err := st.Plans(ctx)
+	if err == nil {
+		p.text = all
+	}
+	return all[id], err
 }
 
 func row(d *store.Row, targets map[string]target, places []store.Place) fleet.Row {

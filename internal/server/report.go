@@ -58,7 +58,11 @@ func (s *Server) report(ctx context.Context, in *reportInput) (*reportOutput, er
 	if !ok {
 		return nil, &api.Problem{Status: http.StatusUnprocessableEntity, Title: "Nothing to check against", Detail: "no target release is chosen for this class of hardware; name one with release="}
 	}
-	got, err := s.checked(ctx, t, inv)
+	waivers, err := s.waiversOn(ctx, in.Key, t)
+	if err != nil {
+		return nil, s.problem(err, "")
+	}
+	got, err := s.checked(ctx, t, inv, waivers...)
 	if err != nil {
 		return nil, err
 	}

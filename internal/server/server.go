@@ -51,6 +51,8 @@ type Server struct {
 	pin     string
 
 	live       live
+	plans      plans
+	parts      bills
 	collectors handouts
 	metrics    *metrics
 
@@ -188,6 +190,9 @@ func Describe(r chi.Router, s *Server) huma.API {
 	s.models(a)
 	s.expecting(a)
 	s.grids(a)
+	s.effects(a)
+	s.whatIfs(a)
+	s.decisionRoutes(a)
 	s.events(a)
 	s.hooks(a)
 	s.reports(a)

@@ -108,7 +108,11 @@ func (s *Server) judged(ctx context.Context, key string) (*store.Device, *assess
 	if !ok {
 		return nil, nil, noTarget()
 	}
-	got, err := s.checked(ctx, t, inv)
+	waivers, err := s.waiversOn(ctx, key, t)
+	if err != nil {
+		return nil, nil, s.problem(err, "")
+	}
+	got, err := s.checked(ctx, t, inv, waivers...)
 	if err != nil {
 		return nil, nil, err
 	}

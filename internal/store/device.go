@@ -102,8 +102,14 @@ func (s *Store) decode(packed []byte, seen int64) (*inventory.Document, error) {
 	return d, nil
 }
 
+// DeviceByID finds a machine by its number. The error may be [ErrNotFound].
+func (s *Store) DeviceByID(ctx context.Context, id int64) (*Device, error) {
+	d := new(Device)
+	return d, none(s.reader.GetContext(ctx, d, "SELECT * FROM device WHERE id=?", id))
+}
+
 // deviceTables hold rows of one machine each, which go with it.
-var deviceTables = []string{"verdict", "fact_row", "hand_fact", "tick", "visit_link", "tag", "flip", "doubt", "inventory"}
+var deviceTables = []string{"verdict", "fact_row", "hand_fact", "tick", "visit_link", "tag", "flip", "doubt", "assignment", "arrival", "wave_machine", "inventory"}
 
 // RemoveDevice removes a machine with everything about it, and gives its number.
 // What was done to it stays without what it was and who it names. The error may

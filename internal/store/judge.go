@@ -5,6 +5,7 @@ import (
 	"database/sql"
 	"errors"
 	"fmt"
+	"math"
 	"runtime"
 	"slices"
 	"strings"
@@ -27,11 +28,12 @@ type Verdict struct {
 	Sole        string `db:"sole"`
 	Outcomes    string `db:"outcomes"`
 	Way         string `db:"way"`
+	Plan        string `db:"plan"`
 	Next        int    `db:"next"` // disposition against the release that follows; -1 where none does
 }
 
 func (v *Verdict) args() []any {
-	return []any{v.JudgementID, v.DeviceID, v.InventoryID, v.Disposition, v.Certain, v.Publisher, v.Fails, v.Sole, v.Outcomes, v.Way, v.Next}
+	return []any{v.JudgementID, v.DeviceID, v.InventoryID, v.Disposition, v.Certain, v.Publisher, v.Fails, v.Sole, v.Outcomes, v.Way, v.Next, v.Plan}
 }
 
 // Judgement finds or makes the judgement of a release's revision by a version
@@ -58,12 +60,18 @@ func (s *Store) JudgeAnew(ctx context.Context, judgement int64) error {
 	})
 }
 
-const insertVerdict = "INSERT INTO verdict (judgement_id, device_id, inventory_id, disposition, certain, publisher, fails, sole, outcomes, way, next) VALUES "
+// A plan is kept once, however many machines have it.
+const (
+	insertPlan    = "INSERT INTO plan (steps) VALUES (?) ON CONFLICT DO NOTHING"
+	verdictValues = "(?,?,?,?,?,?,?,?,?,?,?,(SELECT id FROM plan WHERE steps=?))"
+)
+
+const insertVerdict = "INSERT INTO verdict (judgement_id, device_id, inventory_id, disposition, certain, publisher, fails, sole, outcomes, way, next, plan_id) VALUES "
 
 // putVerdicts writes several verdicts with one statement. A verdict that is
 // there came with an inventory that was handed in meanwhile, and is newer.
 func putVerdicts(n int) string {
-	return insertVerdict + strings.TrimSuffix(strings.Repeat("(?,?,?,?,?,?,?,?,?,?,?),", n), ",") + " ON CONFLICT DO NOTHING"
+	return insertVerdict + strings.TrimSuffix(strings.Repeat(verdictValues+",", n), ",") + " ON CONFLICT DO NOTHING"
 }
 
 // Causes of a change of a machine's disposition.
@@ -87,8 +95,11 @@ func (t *Tx) Put(v *Verdict, cause string, now time.Time) (flipped bool, err err
 			return false, err
 		}
 	}
-	_, err = t.exec(insertVerdict+`(?,?,?,?,?,?,?,?,?,?,?) ON CONFLICT DO UPDATE SET inventory_id=excluded.inventory_id, disposition=excluded.disposition,
-		certain=excluded.certain, publisher=excluded.publisher, fails=excluded.fails, sole=excluded.sole, outcomes=excluded.outcomes, way=excluded.way, next=excluded.next`, v.args()...)
+	if _, err := t.exec(insertPlan, v.Plan); err != nil {
+		return false, err
+	}
+	_, err = t.exec(insertVerdict+verdictValues+` ON CONFLICT DO UPDATE SET inventory_id=excluded.inventory_id, disposition=excluded.disposition,
+		certain=excluded.certain, publisher=excluded.publisher, fails=excluded.fails, sole=excluded.sole, outcomes=excluded.outcomes, way=excluded.way, next=excluded.next, plan_id=excluded.plan_id`, v.args()...)
 	return was != v.Disposition, err
 }
 
@@ -130,7 +141,7 @@ func (s *Store) JudgeAll(ctx context.Context, judgement int64, class string, cat
 	read := make(chan []Packed, 2)
 	g.Go(func() error {
 		defer close(read)
-		return s.eachPacked(work, class, catalogue, func(batch []Packed) error { return send(work, read, batch) })
+		return s.EachPacked(work, class, catalogue, Between{UpTo: math.MaxInt64}, func(batch []Packed) error { return send(work, read, batch) })
 	})
 	judged := make(chan []Verdict, 2)
 	workers, at := errgroup.WithContext(work)
@@ -191,12 +202,22 @@ func send[T any](ctx context.Context, to chan<- T, v T) error {
 
 func (s *Store) putAll(ctx context.Context, batch []Verdict) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error {
+		plans := map[string]bool{}
+		for i := range batch {
+			if plans[batch[i].Plan] {
+				continue
+			}
+			plans[batch[i].Plan] = true
+			if _, err := tx.Exec(insertPlan, batch[i].Plan); err != nil {
+				return err
+			}
+		}
 		whole, err := tx.Prepare(putVerdicts(insertRows))
 		if err != nil {
 			return err
 		}
 		defer whole.Close()
-		args := make([]any, 0, insertRows*11)
+		args := make([]any, 0, insertRows*12)
 		for len(batch) > 0 {
 			n := min(insertRows, len(batch))
 			args = args[:0]
@@ -217,12 +238,12 @@ func (s *Store) putAll(ctx context.Context, batch []Verdict) error {
 	})
 }
 
-// eachPacked goes through the packed facts of a class in pieces, so that no
+// EachPacked goes through the packed facts of a class in pieces, so that no
 // reader holds the database open for long.
-func (s *Store) eachPacked(ctx context.Context, class string, catalogue int, f func([]Packed) error) error {
-	for last := int64(0); ; {
+func (s *Store) EachPacked(ctx context.Context, class string, catalogue int, part Between, f func([]Packed) error) error {
+	for last := part.Above; ; {
 		rows, err := s.reader.QueryContext(ctx, `SELECT f.device_id, d.inventory_id, f.row FROM fact_row f JOIN device d ON d.id = f.device_id
-			WHERE f.device_id > ? AND f.class = ? AND f.catalogue = ? ORDER BY f.device_id LIMIT ?`, last, class, catalogue, readBatch)
+			WHERE f.device_id > ? AND f.device_id <= ? AND f.class = ? AND f.catalogue = ? ORDER BY f.device_id LIMIT ?`, last, part.UpTo, class, catalogue, readBatch)
 		if err != nil {
 			return err
 		}
@@ -247,6 +268,20 @@ func (s *Store) eachPacked(ctx context.Context, class string, catalogue int, f f
 	}
 }
 
+// Plans are the texts of all plans by their numbers. One is never changed.
+func (s *Store) Plans(ctx context.Context) (map[int64]string, error) {
+	var rows []struct {
+		ID    int64  `db:"id"`
+		Steps string `db:"steps"`
+	}
+	err := s.reader.SelectContext(ctx, &rows, "SELECT id, steps FROM plan")
+	out := make(map[int64]string, len(rows))
+	for _, r := range rows {
+		out[r.ID] = r.Steps
+	}
+	return out, err
+}
+
 // Unpacked lists machines whose packed facts are missing or of another version.
 func (s *Store) Unpacked(ctx context.Context, catalogue int) ([]Device, error) {
 	var out []Device
@@ -262,11 +297,12 @@ type Row struct {
 	Verdict Verdict
 	Packed  []byte // nil where they are missing or of another version
 	Tags    []string
-	Doubted bool // somebody should settle which machine it is
+	PlanID  int64 // see [Store.Plans]
+	Doubted bool  // somebody should settle which machine it is
 }
 
 const selectRows = `SELECT d.id, d.key, d.name, d.class, d.maker, d.model, d.installed, d.inventory_id, d.taken_at, d.placed, d.retired_at,
-	v.device_id IS NOT NULL, coalesce(v.disposition, 0), coalesce(v.certain, 0), coalesce(v.publisher, 0), coalesce(v.fails, 0), coalesce(v.sole, ''), coalesce(v.outcomes, ''), coalesce(v.way, ''), coalesce(v.next, -1), f.row
+	v.device_id IS NOT NULL, coalesce(v.disposition, 0), coalesce(v.certain, 0), coalesce(v.publisher, 0), coalesce(v.fails, 0), coalesce(v.sole, ''), coalesce(v.outcomes, ''), coalesce(v.way, ''), coalesce(v.next, -1), coalesce(v.plan_id, 0), f.row
 	FROM device d LEFT JOIN verdict v ON v.device_id = d.id AND v.judgement_id = CASE d.class WHEN 'pc' THEN ? WHEN 'mac' THEN ? END
 	LEFT JOIN fact_row f ON f.device_id = d.id AND f.catalogue = ? `
 
@@ -325,7 +361,7 @@ func (s *Store) piece(ctx context.Context, where string, args []any, f func([]Ro
 		var r Row
 		d, v := &r.Device, &r.Verdict
 		if err = found.Scan(&d.ID, &d.Key, &d.Name, &d.Class, &d.Maker, &d.Model, &d.Installed, &d.InventoryID, &d.TakenAt, &d.Placed, &d.RetiredAt,
-			&r.Judged, &v.Disposition, &v.Certain, &v.Publisher, &v.Fails, &v.Sole, &v.Outcomes, &v.Way, &v.Next, &r.Packed); err != nil {
+			&r.Judged, &v.Disposition, &v.Certain, &v.Publisher, &v.Fails, &v.Sole, &v.Outcomes, &v.Way, &v.Next, &r.PlanID, &r.Packed); err != nil {
 			break
 		}
 		rows = append(rows, r)

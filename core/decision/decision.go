@@ -1,0 +1,122 @@
+// Package decision is what people decide about machines, until a date: that a failing
+// requirement is accepted, that a machine stays on its release, is held back, or is not
+// to be visited before a day. A decision never makes a fact and never changes what was
+// found; it is laid over a verdict, and falls away at its date.
+package decision
+
+import (
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"rolltop.example/rolltop/core/fleet"
+	"rolltop.example/rolltop/core/release"
+)
+
+// Kinds of decision.
+const (
+	Waive = "waive" // a requirement that fails is accepted
+	Stay  = "stay"  // the machine stays on the release that it runs
+	Hold  = "hold"  // the organisation keeps it from being upgraded
+	Later = "later" // nobody visits or upgrades it before the date
+)
+
+// Kinds are all of them.
+func Kinds() []string { return []string{Waive, Stay, Hold, Later} }
+
+// longest is how far ahead a decision may be made: whoever makes it should look at it
+// again.
+const longest = 3 // years
+
+// Decision is one.
+type Decision struct {
+	ID          int64
+	Kind        string
+	Scope       string // a filter: which machines
+	Release     string // of Waive: the release whose requirement it is
+	Requirement string // of Waive
+	Reason      string
+	By          string
+	At, Until   time.Time
+	Ended       time.Time // by a person, before its date; zero: it was not
+	EndedBy     string
+}
+
+// Counts says whether it counts at a time.
+func (d *Decision) Counts(now time.Time) bool {
+	return d.Ended.IsZero() && now.Before(d.Until)
+}
+
+// Check refuses a decision that nobody may make, and says what would be right. rel is the
+// release of a waiver; nil where there is none.
+func Check(d *Decision, rel *release.Release, now time.Time) error {
+	if !slices.Contains(Kinds(), d.Kind) {
+		return fmt.Errorf("there is no decision of the kind %q; it may be %s", d.Kind, strings.Join(Kinds(), ", "))
+	}
+	switch {
+	case strings.TrimSpace(d.Scope) == "":
+		return errors.New("the decision is for no machines; give a filter, as place=\"Gull Quay\", or name one machine")
+	case strings.TrimSpace(d.Reason) == "":
+		return errors.New("the decision has no reason; say why, for whoever reads it when it ends")
+	case d.Until.IsZero():
+		return errors.New("the decision has no end; give a day until which it holds")
+	case !d.Until.After(now):
+		return fmt.Errorf("the decision ends on %s, which is over; give a day to come", d.Until.Format(time.DateOnly))
+	case d.Until.After(now.AddDate(longest, 0, 0)):
+		return fmt.Errorf("the decision ends on %s; %d years ahead is the most, and then it is looked at again", d.Until.Format(time.DateOnly), longest)
+	}
+	f, err := fleet.Parse(d.Scope)
+	if err != nil {
+		return err
+	}
+	for _, key := range []string{"disposition", "publisher", "certainty", "alone", "step", "decision", "next"} {
+		if f.Has(key) {
+			return fmt.Errorf("the decision's machines are picked by %s, which decisions change; pick them by fails=, place, tag, model or a fact", key)
+		}
+	}
+	if d.Kind != Waive {
+		if d.Requirement != "" {
+			return fmt.Errorf("a decision of the kind %s is about machines and not about the requirement %q; leave it out, or waive it", d.Kind, d.Requirement)
+		}
+		return nil
+	}
+	return waivable(d, rel)
+}
+
+func waivable(d *Decision, rel *release.Release) error {
+	if d.Requirement == "" {
+		return errors.New("the waiver is for no requirement; name the one that may fail")
+	}
+	if rel == nil {
+		return fmt.Errorf("the release %q of the waiver is not there", d.Release)
+	}
+	q := rel.Requirement(d.Requirement)
+	if q == nil {
+		var ids []string
+		for i := range rel.Requirements {
+			ids = append(ids, rel.Requirements[i].ID)
+		}
+		return fmt.Errorf("%s has no requirement %q; it has %s", rel.Name, d.Requirement, strings.Join(ids, ", "))
+	}
+	if q.Level != release.Must {
+		return fmt.Errorf("%q only advises; there is nothing to waive", q.Title)
+	}
+	if !q.Waivable() {
+		return fmt.Errorf("%q cannot be waived: without it %s. The only decision is to stay on the present release until a date (kind stay)", q.Title, consequence(q))
+	}
+	return nil
+}
+
+func consequence(q *release.Requirement) string {
+	if q.Consequence == "installer-refuses" {
+		return "the installer refuses"
+	}
+	return "the system will not start"
+}
+
+// Says is what package say needs of it.
+func (d *Decision) Says() (kind, reason, by string, until, ended time.Time) {
+	return d.Kind, d.Reason, d.By, d.Until, d.Ended
+}

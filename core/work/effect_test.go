@@ -1,0 +1,154 @@
+package work_test
+
+import (
+	"fmt"
+	"math"
+	"math/rand/v2"
+	"slices"
+	"testing"
+
+	"rolltop.example/rolltop/core/remedy"
+	"rolltop.example/rolltop/core/work"
+)
+
+func TestPlanText(t *testing.T) {
+	for _, text := range []string{"", "backup", "backup free-space* tpm-on*? secure-boot-on?"} {
+		if got := work.Parse(text).String(); got != text {
+			t.Errorf("%q became %q", text, got)
+		}
+	}
+	p := work.Parse("backup free-space* tpm-on*?")
+	if got := p.Remedies(); !slices.Equal(got, []string{"free-space", "tpm-on"}) || p.Certain() || !p.Has("backup") || p.Has("tpm") {
+		t.Errorf("%v %v", got, p)
+	}
+}
+
+func kind(n int, d remedy.Disposition, plan string) work.Kind {
+	return work.Kind{Plan: work.Parse(plan), Disposition: d, Machines: n}
+}
+
+func TestFree(t *testing.T) {
+	l := remedy.Shipped()
+	kinds := []work.Kind{
+		kind(10, remedy.Ready, "backup upgrade"),
+		kind(3, remedy.Undetermined, "ask-maker tpm-on*"),
+		kind(4, remedy.Reconfigure, "tpm-on*"),
+		kind(2, remedy.Reconfigure, "tpm-on*?"),
+		kind(5, remedy.Reconfigure, "tpm-on* secure-boot-on*"),
+		kind(3, remedy.Refit, "add-memory*?"),
+		kind(1, remedy.Replace, "replace*"),
+	}
+	got := work.Free(kinds, l, work.MostMachines)
+	if got.Machines != 28 || got.Ready != 10 || got.Undetermined != 3 {
+		t.Errorf("%+v", got)
+	}
+	want := []work.Effect{{"tpm-on", 11, 6, 2}, {"add-memory", 3, 3, 3}, {"replace", 1, 1, 0}, {"secure-boot-on", 5, 0, 0}}
+	if !slices.Equal(got.Effects, want) {
+		t.Errorf("effects %+v", got.Effects)
+	}
+	var says []string
+	for _, p := range got.Picks {
+		says = append(says, fmt.Sprint(p.Steps, " ", p.Gain, " ", p.Expected, " ", p.Ready))
+	}
+	if wantPicks := []string{"[tpm-on] 6 2 16", "[secure-boot-on] 5 0 21", "[add-memory] 3 3 24", "[replace] 1 0 25"}; !slices.Equal(says, wantPicks) {
+		t.Errorf("picks %q", says)
+	}
+	m, _ := work.Parse("tpm-on*").Effort(l)
+	if got.Picks[0].Minutes != (remedy.Minutes{Least: 6 * m.Least, Most: 6 * m.Most}) {
+		t.Errorf("%+v", got.Picks[0])
+	}
+}
+
+// On small fleets, every pick is compared with trying all of them: nothing that one kind
+// of machine lacks would have freed more, and the gain is what counting anew gives.
+func TestPicksAgainstTryingAll(t *testing.T) {
+	l := remedy.Shipped()
+	names := []string{"tpm-on", "secure-boot-on", "free-space", "add-memory", "boot-mode", "convert-disk"}
+	for seed := range uint64(400) {
+		r := rand.New(rand.NewPCG(seed, 1))
+		var kinds []work.Kind
+		for range 1 + r.IntN(8) {
+			text := ""
+			for _, i := range r.Perm(len(names))[:1+r.IntN(4)] {
+				text += names[i] + []string{"* ", "*? "}[r.IntN(2)]
+			}
+			kinds = append(kinds, kind(1+r.IntN(9), remedy.Reconfigure, text))
+		}
+		for _, by := range []work.Order{work.MostMachines, work.LeastTime} {
+			got := work.Free(kinds, l, by)
+			done := map[string]bool{}
+			ready := 0
+			for i, p := range got.Picks {
+				before, _ := freed(kinds, done, nil, l)
+				best := math.Inf(-1)
+				for _, k := range kinds {
+					var more []string
+					for _, id := range k.Plan.Remedies() {
+						if !done[id] {
+							more = append(more, id)
+						}
+					}
+					n, minutes := freed(kinds, done, more, l)
+					if n -= before; n > 0 {
+						best = max(best, score(n, len(more), minutes-minutesOf(kinds, done, l), by))
+					}
+				}
+				n, minutes := freed(kinds, done, p.Steps, l)
+				if gain := n - before; gain != p.Gain || score(gain, len(p.Steps), minutes-minutesOf(kinds, done, l), by) < best-1e-9 {
+					t.Fatalf("seed %d, pick %d %+v: counting anew gives %d; the best of all has %f", seed, i, p, gain, best)
+				}
+				for _, id := range p.Steps {
+					done[id] = true
+				}
+				if ready += p.Gain; p.Ready != ready {
+					t.Fatalf("seed %d: %+v, want %d ready", seed, p, ready)
+				}
+			}
+			if ready != got.Machines {
+				t.Fatalf("seed %d: %d of %d machines in the end", seed, ready, got.Machines)
+			}
+		}
+	}
+}
+
+// freed counts by trying machine after machine.
+func freed(kinds []work.Kind, done map[string]bool, more []string, l *remedy.Library) (machines, minutes int) {
+	for _, k := range kinds {
+		if !slices.ContainsFunc(k.Plan.Remedies(), func(id string) bool { return !done[id] && !slices.Contains(more, id) }) {
+			m, _ := k.Plan.Effort(l)
+			machines, minutes = machines+k.Machines, minutes+(m.Least+m.Most)*k.Machines
+		}
+	}
+	return machines, minutes
+}
+
+func minutesOf(kinds []work.Kind, done map[string]bool, l *remedy.Library) int {
+	_, m := freed(kinds, done, nil, l)
+	return m
+}
+
+func score(gain, remedies, minutes int, by work.Order) float64 {
+	if by == work.LeastTime {
+		return -float64(minutes) / float64(gain)
+	}
+	return float64(gain) / float64(remedies)
+}
+
+// BenchmarkFree works out the best order of 100,000 machines that have 2,000 kinds of
+// plan, far more than a fleet has.
+func BenchmarkFree(b *testing.B) {
+	l := remedy.Shipped()
+	names := []string{"tpm-on", "secure-boot-on", "free-space", "add-memory", "boot-mode", "replace", "interim", "graphics-driver", "update-titles", "change-drive", "convert-disk", "legacy-support-off"}
+	r := rand.New(rand.NewPCG(1, 2))
+	var kinds []work.Kind
+	for range 2000 {
+		text := ""
+		for _, i := range r.Perm(len(names))[:1+r.IntN(6)] {
+			text += names[i] + "* "
+		}
+		kinds = append(kinds, kind(50, remedy.Reconfigure, text))
+	}
+	for b.Loop() {
+		work.Free(kinds, l, work.MostMachines)
+	}
+}

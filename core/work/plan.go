@@ -1,0 +1,121 @@
+// Package work plans the way of a whole fleet: what to do first for the most effect,
+// who goes where, what is bought, what is asked once for many machines.
+package work
+
+import (
+	"strings"
+
+	"rolltop.example/rolltop/core/remedy"
+)
+
+// Plan is the plan of a machine as a fleet keeps it: which steps, in which order.
+// Words, places and parts are worked out again for the machine that somebody opens.
+type Plan []Step
+
+// Step is a step of a plan.
+type Step struct {
+	ID       string
+	Remedy   bool // something fails without it
+	Expected bool // its effect is not certain
+}
+
+// Marks of a step in the text of a plan. No id of a step has them.
+const (
+	remedyMark   = "*"
+	expectedMark = "?"
+)
+
+// Of is the plan of a verdict.
+func Of(v *remedy.Verdict) Plan {
+	out := make(Plan, 0, len(v.Plan))
+	for i := range v.Plan {
+		s := &v.Plan[i]
+		// Another system that is replaced anyway repairs nothing.
+		needed := s.Class != remedy.NoClass && s.Counts() && v.Disposition != remedy.Ready
+		out = append(out, Step{s.ID, needed, s.Expected})
+	}
+	return out
+}
+
+// String writes a plan: backup free-space* tpm-on*?. [Parse] reads it.
+func (p Plan) String() string {
+	var b strings.Builder
+	for i, s := range p {
+		if i > 0 {
+			b.WriteByte(' ')
+		}
+		b.WriteString(s.ID)
+		if s.Remedy {
+			b.WriteString(remedyMark)
+		}
+		if s.Expected {
+			b.WriteString(expectedMark)
+		}
+	}
+	return b.String()
+}
+
+// Parse reads what String wrote.
+func Parse(text string) Plan {
+	var out Plan
+	for _, id := range strings.Fields(text) {
+		var s Step
+		id, s.Expected = strings.CutSuffix(id, expectedMark)
+		s.ID, s.Remedy = strings.CutSuffix(id, remedyMark)
+		out = append(out, s)
+	}
+	return out
+}
+
+// Has says whether a step is in the plan.
+func (p Plan) Has(id string) bool {
+	for i := range p {
+		if p[i].ID == id {
+			return true
+		}
+	}
+	return false
+}
+
+// Remedies are the steps without which something fails.
+func (p Plan) Remedies() []string {
+	var out []string
+	for _, s := range p {
+		if s.Remedy {
+			out = append(out, s.ID)
+		}
+	}
+	return out
+}
+
+// Certain says whether all of its remedies are.
+func (p Plan) Certain() bool {
+	for _, s := range p {
+		if s.Remedy && s.Expected {
+			return false
+		}
+	}
+	return true
+}
+
+// Effort is how long the steps of a plan take, and with how many restarts. Steps that
+// the library no longer has take none.
+func (p Plan) Effort(l *remedy.Library) (m remedy.Minutes, restarts int) {
+	for _, s := range p {
+		if d := l.Find(s.ID); d != nil {
+			m.Least, m.Most, restarts = m.Least+d.Minutes.Least, m.Most+d.Minutes.Most, restarts+d.Restarts
+		}
+	}
+	return m, restarts
+}
+
+// In is the part of a plan that is done in one phase, as remedy.Desk.
+func (p Plan) In(l *remedy.Library, phase string) Plan {
+	var out Plan
+	for _, s := range p {
+		if d := l.Find(s.ID); d != nil && d.Phase == phase {
+			out = append(out, s)
+		}
+	}
+	return out
+}

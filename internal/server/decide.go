@@ -1,0 +1,204 @@
+package server
+
+import (
+	"context"
+	"strings"
+	"sync/atomic"
+	"time"
+
+	"rolltop.example/rolltop/core/assess"
+	"rolltop.example/rolltop/core/decision"
+	"rolltop.example/rolltop/core/fact"
+	"rolltop.example/rolltop/core/fleet"
+	"rolltop.example/rolltop/internal/store"
+)
+
+// decided is what is laid over the index. Decisions depend on the clock: they are in no
+// verdict, and one that ends needs no judging.
+type decided struct {
+	stale  atomic.Bool // the list in the database is another
+	loaded bool
+	list   []decision.Decision
+	next   time.Time     // when the first of them ends; zero: none does
+	counts map[int64]int // machines by the number of the decision
+}
+
+// undecided says whether what is laid over the index is no longer what counts.
+func (s *Server) undecided() bool {
+	d := &s.live.decided
+	return d.stale.Load() || !d.loaded || !d.next.IsZero() && !s.now().Before(d.next)
+}
+
+// decide lays the decisions that count over an index.
+func (s *Server) decide(ctx context.Context, x *fleet.Index) error {
+	d, now := &s.live.decided, s.now()
+	if d.stale.Swap(false) || !d.loaded {
+		list, err := s.store.Decisions(ctx)
+		if err != nil {
+			d.stale.Store(true)
+			return err
+		}
+		d.list, d.loaded = list, true
+	}
+	x.Undecide()
+	d.next, d.counts = time.Time{}, map[int64]int{}
+	waived := map[int64][]string{}
+	for i := range d.list {
+		one := &d.list[i]
+		if !one.Counts(now) {
+			continue
+		}
+		if d.next.IsZero() || one.Until.Before(d.next) {
+			d.next = one.Until
+		}
+		f, err := s.scope(ctx, one)
+		if err != nil { // it was read when it was made; a newer version may know fewer keys
+			s.log.Error("a decision's machines cannot be found", "decision", one.ID, "error", err)
+			continue
+		}
+		var ids []int64
+		x.Select(f).Each(func(r *fleet.Row) {
+			if one.Kind != decision.Waive || fails(r, one) {
+				ids = append(ids, r.ID)
+			}
+		})
+		d.counts[one.ID] = len(ids)
+		for _, id := range ids {
+			if one.Kind == decision.Waive {
+				waived[id] = append(waived[id], one.Requirement)
+				continue
+			}
+			x.Decide(id, func(r *fleet.Row) { lay(r, one) })
+		}
+	}
+	return s.waive(ctx, x, waived)
+}
+
+// scope is the filter of a decision.
+func (s *Server) scope(ctx context.Context, d *decision.Decision) (fleet.Filter, error) {
+	f, err := fleet.Parse(d.Scope)
+	if err != nil {
+		return f, err
+	}
+	for _, sought := range f.Sought() {
+		ids, err := s.store.Named(ctx, sought.Fact.Def().Name, sought.Value)
+		if err != nil {
+			return f, err
+		}
+		f = f.Found(sought.Key, ids)
+	}
+	return f.At(s.now()), nil
+}
+
+func fails(r *fleet.Row, d *decision.Decision) bool {
+	if !r.Judged || r.Release == nil || r.Release.ID != d.Release {
+		return false
+	}
+	for i := range min(len(r.Outcomes), len(r.Release.Requirements)) {
+		if r.Release.Requirements[i].ID == d.Requirement {
+			return r.Outcomes[i] == 'f' && r.Release.Requirements[i].Waivable()
+		}
+	}
+	return false
+}
+
+func lay(r *fleet.Row, d *decision.Decision) {
+	switch d.Kind {
+	case decision.Stay:
+		r.Decided |= fleet.Stays
+	case decision.Hold:
+		r.Decided |= fleet.Held
+	case decision.Later:
+		r.Decided |= fleet.Later
+		if d.Until.After(r.Later) {
+			r.Later = d.Until
+		}
+	}
+}
+
+// waive decides again on machines of which requirements are waived.
+func (s *Server) waive(ctx context.Context, x *fleet.Index, waived map[int64][]string) error {
+	ids := make([]int64, 0, len(waived))
+	for id := range waived {
+		ids = append(ids, id)
+	}
+	m, f := s.toolbox(), new(fact.Facts)
+	return s.store.EachRow(ctx, nil, fact.Catalogue, ids, func(rows []store.Row) error {
+		for i := range rows {
+			t, ok := s.target(rows[i].Class)
+			if !ok || rows[i].Packed == nil || f.Unpack(rows[i].Packed) != nil {
+				continue
+			}
+			id := rows[i].ID
+			g, err := assess.Decide(m, t.release, f, waived[id]...)
+			if err != nil {
+				return err
+			}
+			x.Decide(id, func(r *fleet.Row) {
+				r.Decided |= fleet.Waived
+				r.WaivedMusts = strings.Join(waived[id], "\n")
+				r.Disposition, r.Publisher, r.Certain, r.Fails, r.Sole, r.Outcomes, r.Plan, r.Way = g.Disposition, g.Publisher, g.Confirmed, g.Fails, g.Sole, g.Outcomes, g.Plan, g.Way
+			})
+		}
+		return nil
+	})
+}
+
+// decisions are those that count, or all of them, with how many machines each is for.
+func (s *Server) decisions(ctx context.Context, all bool) ([]decision.Decision, map[int64]int, error) {
+	if err := s.refresh(ctx); err != nil {
+		return nil, nil, err
+	}
+	l := &s.live
+	l.reading.Lock()
+	defer l.reading.Unlock()
+	var out []decision.Decision
+	for _, d := range l.decided.list {
+		if all || d.Counts(s.now()) {
+			out = append(out, d)
+		}
+	}
+	counts := map[int64]int{}
+	for id, n := range l.decided.counts {
+		counts[id] = n
+	}
+	return out, counts, nil
+}
+
+// decisionsOn are those that count for a machine.
+func (s *Server) decisionsOn(ctx context.Context, key string) ([]decision.Decision, error) {
+	all, _, err := s.decisions(ctx, false)
+	if err != nil || len(all) == 0 {
+		return nil, err
+	}
+	var out []decision.Decision
+	for i := range all {
+		f, err := s.scope(ctx, &all[i])
+		if err != nil {
+			continue // decide has logged it
+		}
+		if !f.Has("retired") {
+			f = f.Within("retired", "yes", "no")
+		}
+		if err := s.look(ctx, func(x *fleet.Index) {
+			if x.Select(f.Within("key", key)).Len() > 0 {
+				out = append(out, all[i])
+			}
+		}); err != nil {
+			return nil, err
+		}
+	}
+	return out, nil
+}
+
+// waiversOn are the requirements that may fail on a machine.
+func (s *Server) waiversOn(ctx context.Context, key string, t target) ([]assess.Waiver, error) {
+	list, err := s.decisionsOn(ctx, key)
+	var out []assess.Waiver
+	for _, d := range list {
+		if d.Kind == decision.Waive && t.release != nil && d.Release == t.release.ID {
+			out = append(out, assess.Waiver{Requirement: d.Requirement, Reason: d.Reason, By: d.By, Until: d.Until})
+		}
+	}
+	return out, err
+}

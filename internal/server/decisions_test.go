@@ -1,0 +1,175 @@
+package server_test
+
+import (
+	"strings"
+	"sync/atomic"
+	"testing"
+	"time"
+
+	"rolltop.example/rolltop/internal/api"
+	"rolltop.example/rolltop/internal/client"
+	"rolltop.example/rolltop/internal/server"
+	"rolltop.example/rolltop/internal/servertest"
+	"rolltop.example/rolltop/internal/standin"
+)
+
+// A waiver makes machines ready until its date, and nothing else: its steps leave the
+// plan, what was found stays, and the machines are told apart.
+func TestWaiver(t *testing.T) {
+	t.Parallel()
+	var at atomic.Int64
+	at.Store(time.Now().UnixNano())
+	s := servertest.StartAt(t, nil, func() time.Time { return time.Unix(0, at.Load()) })
+	if _, err := standin.Fill(ctx, s, time.Now()); err != nil {
+		t.Fatal(err)
+	}
+	const alone = `class=pc alone=secure-boot-on place="Gull Quay"`
+	before, ready := total(t, s.Client, alone), total(t, s.Client, "disposition=ready")
+	if before == 0 {
+		t.Fatal("the demo has no such machine at Gull Quay")
+	}
+	until := time.Unix(0, at.Load()).UTC().AddDate(0, 0, 30)
+	scope := `place="Gull Quay" fails=secure-boot-on`
+	all := total(t, s.Client, scope)
+	d, err := s.Client.Decide(ctx, api.MakeDecision{Kind: "waive", Scope: scope, Requirement: "secure-boot-on", Reason: "the other system of the workshop starts no other way", Until: until.Format(time.DateOnly)})
+	if err != nil || d.Machines != all || d.Release != "skerry-12" || !strings.Contains(d.Says, "may fail until") {
+		t.Fatalf("%+v %v, want %d machines", d, err, all)
+	}
+	if got := total(t, s.Client, "disposition=ready"); got != ready+before {
+		t.Errorf("%d ready, want %d and %d more", got, ready, before)
+	}
+	if got := total(t, s.Client, "decision=waive waived=secure-boot-on"); got != all {
+		t.Errorf("%d machines are told apart, want %d", got, all)
+	}
+	if got := total(t, s.Client, scope); got != 0 {
+		t.Errorf("%d still fail it", got)
+	}
+	l, err := s.Client.DeviceList(ctx, client.List{Where: "decision=waive disposition=ready"})
+	if err != nil || len(l.Devices) != before || !strings.Contains(l.Devices[0].Answer, "one requirement is waived") {
+		t.Fatalf("%+v %v", l.Devices, err)
+	}
+	one, err := s.Client.Device(ctx, l.Devices[0].Key)
+	if err != nil || one.Check.Disposition != "ready" || one.Check.Counts.Waived != 1 || one.Check.Counts.Fail != 0 || len(one.Decisions) != 1 {
+		t.Fatalf("%+v %v", one.Check, err)
+	}
+	for _, f := range one.Check.Findings {
+		if f.Requirement == "secure-boot-on" && (f.Outcome != "waived" || f.Waiver == nil || f.Waiver.Reason == "" || f.Has == "") {
+			t.Errorf("%+v", f)
+		}
+	}
+	for _, step := range one.Check.Plan {
+		if step.Step == "secure-boot-on" {
+			t.Error("the step of what is waived is in the plan")
+		}
+	}
+	// It falls away by itself, and that is announced.
+	at.Store(until.AddDate(0, 0, 1).Add(time.Minute).UnixNano())
+	if got := total(t, s.Client, alone); got != before {
+		t.Errorf("after its end %d fail, want %d", got, before)
+	}
+	list, err := s.Client.Decisions(ctx, false)
+	if err != nil || len(list.Decisions) != 1 || list.Decisions[0].Counts || !strings.Contains(list.Decisions[0].Says, "that is over") {
+		t.Errorf("%+v %v", list, err)
+	}
+}
+
+func TestDecisionsAreRefused(t *testing.T) {
+	t.Parallel()
+	s := servertest.Demo(t, nil)
+	day := time.Now().UTC().AddDate(0, 1, 0).Format(time.DateOnly)
+	for _, tt := range []struct {
+		name string
+		d    api.MakeDecision
+		want string
+	}{
+		{"cannot be waived", api.MakeDecision{Kind: "waive", Scope: "class=pc", Requirement: "memory", Reason: "x", Until: day}, "the installer refuses"},
+		{"no end", api.MakeDecision{Kind: "waive", Scope: "class=pc", Requirement: "tpm", Reason: "x"}, "has no end"},
+		{"in the past", api.MakeDecision{Kind: "stay", Scope: "class=pc", Reason: "x", Until: "2020-01-01"}, "which is over"},
+		{"no day", api.MakeDecision{Kind: "stay", Scope: "class=pc", Reason: "x", Until: "soon"}, "write the last day as"},
+		{"nobody", api.MakeDecision{Kind: "hold", Scope: `place="Nowhere"`, Reason: "x", Until: day}, "no machine is meant"},
+		{"a circle", api.MakeDecision{Kind: "hold", Scope: "disposition=ready", Reason: "x", Until: day}, "which decisions change"},
+	} {
+		_, err := s.Client.Decide(ctx, tt.d)
+		refused(t, tt.name, err, tt.want)
+	}
+	worker, err := client.New(s.URL, s.NewToken(t, "tech", server.ScopeWork))
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := worker.Decide(ctx, api.MakeDecision{Kind: "hold", Scope: "class=pc", Reason: "x", Until: day}); err == nil || !strings.Contains(err.Error(), "administrator's") {
+		t.Errorf("%v", err)
+	}
+	d, err := worker.Decide(ctx, api.MakeDecision{Kind: "later", Scope: `place="Gull Quay"`, Reason: "the ticket counter is in season", Until: day})
+	if err != nil || d.Machines != total(t, s.Client, "decision=later") {
+		t.Fatalf("%+v %v", d, err)
+	}
+	if err := worker.EndDecision(ctx, d.ID); err != nil || total(t, s.Client, "decision=later") != 0 {
+		t.Errorf("%v", err)
+	}
+	if err := worker.EndDecision(ctx, d.ID); err == nil || !strings.Contains(err.Error(), "no decision") {
+		t.Errorf("%v", err)
+	}
+}
+
+// What frees most adds up, and its numbers lead to their machines.
+func TestEffects(t *testing.T) {
+	t.Parallel()
+	s := servertest.Demo(t, nil)
+	for _, order := range []string{"machines", "time"} {
+		e, err := s.Client.Effects(ctx, "", order)
+		if err != nil || e.Ready != total(t, s.Client, "disposition=ready") || e.Undetermined != total(t, s.Client, e.WhereUndetermined) {
+			t.Fatalf("%+v %v", e, err)
+		}
+		for _, r := range e.Remedies {
+			if got := total(t, s.Client, r.WhereNeeds); got != r.Needs || r.Alone > r.Needs {
+				t.Errorf("%s: %d by its filter, %d said", r.Step, got, r.Needs)
+			}
+		}
+		last := e.Picks[len(e.Picks)-1]
+		if last.Ready+e.Undetermined != e.Machines || last.Steps[0].Step != "replace" {
+			t.Errorf("%+v", last)
+		}
+	}
+}
+
+// A draft says who would flip before it is published, and publishing it flips just them.
+func TestWhatIf(t *testing.T) {
+	t.Parallel()
+	s := servertest.Demo(t, nil)
+	src := string(standin.Releases()["skerry-12.yaml"])
+	same, err := s.Client.WhatIf(ctx, api.AskWhatIf{Document: src})
+	if err != nil || same.Moved != 0 || same.Machines != total(t, s.Client, "class=pc") {
+		t.Fatalf("%+v %v", same, err)
+	}
+	draft := strings.Replace(strings.Replace(src, "memory.installed_bytes, at_least: 6 GiB", "memory.installed_bytes, at_least: 10 GiB", 1), "\nrevision: 5", "\nrevision: 6", 1)
+	if draft == src {
+		t.Fatal("the demo's release has other words")
+	}
+	got, err := s.Client.WhatIf(ctx, api.AskWhatIf{Document: draft})
+	if err != nil || got.Moved == 0 || len(got.Flips) != got.Moved || len(got.Changes) == 0 || got.Changes[0].Requirement != "memory" {
+		t.Fatalf("%+v %v", got, err)
+	}
+	moved := 0
+	for _, p := range got.Places {
+		moved += p.Moved
+	}
+	if moved != got.Moved {
+		t.Errorf("the places add up to %d of %d", moved, got.Moved)
+	}
+	if _, err := s.Client.AddRelease(ctx, []byte(draft)); err != nil {
+		t.Fatal(err)
+	}
+	for d, want := range got.After {
+		if n := total(t, s.Client, "class=pc disposition="+d); n != want {
+			t.Errorf("%s: %d after publishing, %d said before", d, n, want)
+		}
+	}
+	back, err := s.Client.WhatIf(ctx, api.AskWhatIf{Release: "skerry-12", Revision: 5})
+	if err != nil || back.Moved != got.Moved {
+		t.Errorf("the revision before moves %d back, want %d, %v", back.Moved, got.Moved, err)
+	}
+	_, err = s.Client.WhatIf(ctx, api.AskWhatIf{})
+	refused(t, "nothing", err, "give a document")
+	_, err = s.Client.WhatIf(ctx, api.AskWhatIf{Release: "fathom-9", Than: "skerry-12"})
+	refused(t, "another class", err, "one class of hardware")
+}
