@@ -110,7 +110,6 @@ var words = map[string][]string{
 	"next":        remedy.Dispositions(),
 	"route":       release.Ways(),
 	"cause":       CauseNames,
-	"decision":    DecisionNames,
 }
 
 // Keys lists the keys of terms that are no facts.
@@ -175,6 +174,10 @@ func (t *term) check(v string) error {
 	case t.key == "older" || t.key == "ends":
 		if n, err := strconv.Atoi(v); err != nil || n < 0 || n > 36500 {
 			return fmt.Errorf("the filter's %s=%s is no number of days; write %s", t.key, v, map[string]string{"older": "older=14 for machines whose inventory is more than 14 days old", "ends": "ends=90 for machines whose release goes out of support within 90 days"}[t.key])
+		}
+	case t.key == "decision":
+		if n, err := strconv.Atoi(v); (err != nil || n < 1) && !slices.Contains(DecisionNames, v) {
+			return fmt.Errorf("the filter's decision=%s is not known; it may be %s, or the number of a decision", v, strings.Join(DecisionNames, ", "))
 		}
 	case t.key == "missing":
 		if def := fact.ByName(v); def == nil || def.ID.Group() != fact.NoGroup {

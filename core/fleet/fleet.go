@@ -39,6 +39,7 @@ type Row struct {
 	Plan        string // the steps to Release, as work.Plan writes them
 	Next        int8   // disposition against the release that follows Release; NoNext where there is none
 	Decided     Decided
+	DecidedBy   string    // numbers of the decisions, each between blanks
 	WaivedMusts string    // ids of requirements that fail and are waived, parted by line feeds
 	Later       time.Time // of a machine that is to be left alone: until when
 	Causes      Causes    // of an undetermined machine: why

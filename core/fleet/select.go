@@ -172,10 +172,18 @@ func (x *Index) test(t *term, f *Filter) func(int32) bool {
 		return row(func(r *Row, v string) bool { return r.Judged && r.Way == v })
 	case "decision":
 		var want Decided
+		var numbers []string
 		for _, v := range t.values {
-			want |= 1 << slices.Index(DecisionNames, v)
+			if i := slices.Index(DecisionNames, v); i >= 0 {
+				want |= 1 << i
+			} else {
+				numbers = append(numbers, " "+v+" ")
+			}
 		}
-		return func(at int32) bool { return x.rows[at].Decided&want != 0 }
+		return func(at int32) bool {
+			r := &x.rows[at]
+			return r.Decided&want != 0 || slices.ContainsFunc(numbers, func(n string) bool { return strings.Contains(r.DecidedBy, n) })
+		}
 	case "waived":
 		return x.outcome(t.values, 'w')
 	case "step":

@@ -2,6 +2,8 @@ package server
 
 import (
 	"context"
+	"fmt"
+	"slices"
 	"strings"
 	"sync/atomic"
 	"time"
@@ -42,7 +44,7 @@ func (s *Server) decide(ctx context.Context, x *fleet.Index) error {
 	}
 	x.Undecide()
 	d.next, d.counts = time.Time{}, map[int64]int{}
-	waived := map[int64][]string{}
+	waived, waivers := map[int64][]string{}, map[int64][]int64{}
 	for i := range d.list {
 		one := &d.list[i]
 		if !one.Counts(now) {
@@ -65,13 +67,23 @@ func (s *Server) decide(ctx context.Context, x *fleet.Index) error {
 		d.counts[one.ID] = len(ids)
 		for _, id := range ids {
 			if one.Kind == decision.Waive {
-				waived[id] = append(waived[id], one.Requirement)
+				waived[id], waivers[id] = append(waived[id], one.Requirement), append(waivers[id], one.ID)
 				continue
 			}
 			x.Decide(id, func(r *fleet.Row) { lay(r, one) })
 		}
 	}
-	return s.waive(ctx, x, waived)
+	if err := s.waive(ctx, x, waived); err != nil {
+		return err
+	}
+	for id, numbers := range waivers {
+		x.Decide(id, func(r *fleet.Row) {
+			for _, n := range numbers {
+				r.DecidedBy += number(n)
+			}
+		})
+	}
+	return nil
 }
 
 // scope is the filter of a decision.
@@ -90,6 +102,9 @@ func (s *Server) scope(ctx context.Context, d *decision.Decision) (fleet.Filter,
 	return f.At(s.now()), nil
 }
 
+// number is how a row names a decision.
+func number(id int64) string { return fmt.Sprintf(" %d ", id) }
+
 func fails(r *fleet.Row, d *decision.Decision) bool {
 	if !r.Judged || r.Release == nil || r.Release.ID != d.Release {
 		return false
@@ -103,6 +118,7 @@ func fails(r *fleet.Row, d *decision.Decision) bool {
 }
 
 func lay(r *fleet.Row, d *decision.Decision) {
+	r.DecidedBy += number(d.ID)
 	switch d.Kind {
 	case decision.Stay:
 		r.Decided |= fleet.Stays
@@ -171,24 +187,15 @@ func (s *Server) decisionsOn(ctx context.Context, key string) ([]decision.Decisi
 	if err != nil || len(all) == 0 {
 		return nil, err
 	}
-	var out []decision.Decision
-	for i := range all {
-		f, err := s.scope(ctx, &all[i])
-		if err != nil {
-			continue // decide has logged it
-		}
-		if !f.Has("retired") {
-			f = f.Within("retired", "yes", "no")
-		}
-		if err := s.look(ctx, func(x *fleet.Index) {
-			if x.Select(f.Within("key", key)).Len() > 0 {
-				out = append(out, all[i])
-			}
-		}); err != nil {
-			return nil, err
-		}
+	f, err := fleet.Parse(fleet.Term("key", key))
+	if err != nil {
+		return nil, err
 	}
-	return out, nil
+	numbers := ""
+	err = s.look(ctx, func(x *fleet.Index) {
+		x.Select(f.Within("retired", "yes", "no")).Each(func(r *fleet.Row) { numbers = r.DecidedBy })
+	})
+	return slices.DeleteFunc(all, func(d decision.Decision) bool { return !strings.Contains(numbers, number(d.ID)) }), err
 }
 
 // waiversOn are the requirements that may fail on a machine.

@@ -5,6 +5,7 @@ import (
 	"context"
 	"fmt"
 	"net/http"
+	"strconv"
 	"strings"
 	"time"
 
@@ -66,8 +67,8 @@ func (s *Server) showDecision(d *decision.Decision, machines int, now time.Time)
 			}
 		}
 	}
-	if d.Kind == decision.Waive {
-		out.Where = within(d.Scope, fleet.Term("waived", d.Requirement))
+	if out.Counts {
+		out.Where = fleet.Term("decision", strconv.FormatInt(d.ID, 10))
 	}
 	out.Says = say.Decision(d, out.Title, now)
 	return out
