@@ -13,7 +13,7 @@ import (
 // Catalogue is the version of the packed form of facts. It counts up whenever
 // packing the same inventory would give other bytes; then stored rows are made
 // again from their inventories.
-const Catalogue = 4
+const Catalogue = 5
 
 // A packed row holds what deciding needs: values, bounds and disagreeing
 // readings, and the causes of gaps, without sources and details. It is a sequence of
@@ -23,7 +23,8 @@ const Catalogue = 4
 //
 //	entry  = number, tag, [value], [floor], [count, values…]
 //	lists  = for each list: count of rows, values of their facts in order; one
-//	         on which sources disagree is 18, count, values…
+//	         on which sources disagree is 18, count, values…; one that is not
+//	         known for a cause that counts is 19, the cause's number
 //	value  = kind, payload
 
 // tags of an entry.
@@ -39,6 +40,7 @@ const (
 	packInt     = 16 // Number, a whole one
 	packYes     = 17 // Bool, true
 	packOthers  = 18 // in a row: values that sources disagree on
+	packCause   = 19 // in a row: why a value is not known
 )
 
 // Pack appends the packed form of the facts to b.
@@ -112,6 +114,11 @@ func (f *Facts) packCauses(b []byte) []byte {
 // packCell packs one fact of a row.
 func packCell(b []byte, r *Reading) []byte {
 	if len(r.Others()) == 0 {
+		if !r.Value.Known() && r.Gap != nil {
+			if c := slices.Index(causes[:], r.Gap.Cause); c >= 0 {
+				return append(b, packCause, byte(c))
+			}
+		}
 		return packValue(b, r.Value)
 	}
 	b = binary.AppendUvarint(append(b, packOthers), uint64(len(r.Others())))
@@ -245,9 +252,20 @@ func (u *unpacker) others() []Alternative {
 
 // cell is one fact of a row.
 func (u *unpacker) cell() Reading {
-	if u.at < len(u.s) && u.s[u.at] == packOthers {
-		u.at++
-		return Reading{Gap: &rowGap, doubt: &doubt{others: u.others()}}
+	if u.at < len(u.s) {
+		switch u.s[u.at] {
+		case packOthers:
+			u.at++
+			return Reading{Gap: &causeGaps[slices.Index(causes[:], inventory.Disagree)], doubt: &doubt{others: u.others()}}
+		case packCause:
+			u.at++
+			c := int(u.byte())
+			if c >= len(causes) {
+				u.bad = true
+				c = 0
+			}
+			return Reading{Gap: &causeGaps[c]}
+		}
 	}
 	return Reading{Value: u.value(), Gap: &rowGap}
 }

@@ -87,13 +87,28 @@ func keyNeed(b []byte, n need.Need, v fact.View, f *fact.Facts) []byte {
 			b = keyNeed(append(b, '/'), x.Part, f.Row(x.Group, i), f)
 		}
 	case *need.HasAll:
-		b = keyItems(b, x.Items, v.Get(x.Fact()))
+		b = keyWhy(keyItems(b, x.Items, v.Get(x.Fact())), v.Get(x.Fact()))
 	case *need.HasAny:
-		b = keyItems(b, x.Items, v.Get(x.Fact()))
+		b = keyWhy(keyItems(b, x.Items, v.Get(x.Fact())), v.Get(x.Fact()))
 	default:
-		b = append(b, truthByte(n.Test(v)))
+		t := n.Test(v)
+		b = append(b, truthByte(t))
+		if leaf, ok := n.(need.Leaf); ok && t == need.Unknown {
+			b = keyWhy(b, v.Get(leaf.Fact()))
+		}
 	}
 	return b
+}
+
+// keyWhy adds why a fact is not known: what finds it out depends on that.
+func keyWhy(b []byte, r *fact.Reading) []byte {
+	switch {
+	case r.Value.Known():
+		return append(b, 'k')
+	case r.Gap != nil:
+		return append(b, r.Gap.Cause...)
+	}
+	return append(b, '?')
 }
 
 func keyItems(b []byte, items []string, r *fact.Reading) []byte {
