@@ -306,6 +306,8 @@ type Buy struct {
 	Says   string
 	Price  price.Range
 	Priced bool
+	// Warranty says that fitting it ends the machine's warranty, if that still holds.
+	Warranty string // its last day; "" where there is none, or it is not known
 }
 
 // Buys are the parts of the plan.
@@ -315,6 +317,9 @@ func (a *Assessment) Buys() []Buy {
 		p := &a.Verdict.Plan[i]
 		for _, one := range part.Of(p, a.Result.Facts, a.Inventory) {
 			b := Buy{Step: p.ID, Part: one, Says: say.Part(&one)}
+			if _, ends := say.Warranty(p, a.Result.Facts); ends {
+				b.Warranty = a.Result.Facts.Value(fact.DeviceWarranty).Text()
+			}
 			b.Price, b.Priced = a.Means.Prices.Of(&one)
 			out = append(out, b)
 		}

@@ -141,6 +141,7 @@ const (
 	EncryptionKeyKept    ID = 67
 	ProcessorPackages    ID = 68
 	DeviceAssetTag       ID = 69
+	DeviceWarranty       ID = 104
 	BatteryPercent       ID = 70
 	LegacySupport        ID = 71
 	DiskHealth           ID = 72
@@ -224,6 +225,7 @@ var catalogue = []Def{
 	{ID: DeviceModel, Name: "device.model", Label: "model", Kind: Text, of: text(Text, func(d *document) optText { return d.Device.Model })},
 	{ID: DeviceModelID, Name: "device.model_id", Label: "model identifier", Kind: Text, On: OnlyMac, of: text(Text, func(d *document) optText { return d.Device.ModelID })},
 	{ID: DeviceSerial, Name: "device.serial", Label: "serial number", Kind: Text, of: text(Text, func(d *document) optText { return d.Device.Serial })},
+	{ID: DeviceWarranty, Name: "device.warranty_until", Label: "warranty that opening the case ends", Kind: Text, of: text(Text, func(d *document) optText { return d.Device.WarrantyUntil }), About: "Its last day, as 2027-05-31. No system tells it: from the contract, entered by hand or for every machine of a model"},
 	{ID: DeviceAssetTag, Name: "device.asset_tag", Label: "asset tag", Kind: Text, of: text(Text, func(d *document) optText { return d.Device.AssetTag })},
 	{ID: DeviceUUID, Name: "device.uuid", Label: "platform UUID", Kind: Text, of: text(Text, func(d *document) optText { return d.Device.UUID })},
 	{ID: DeviceForm, Name: "device.form", Label: "form", Kind: Word, of: text(Word, func(d *document) optText { return d.Device.Form }),

@@ -7,6 +7,7 @@
 package inventory
 
 import (
+	"fmt"
 	"slices"
 	"strings"
 	"time"
@@ -73,6 +74,8 @@ type Device struct {
 	Board        Board       `json:"board,omitzero"`
 	Environment  Opt[string] `json:"environment,omitzero" enum:"hardware,guest,container,subsystem,live,planned"`
 	Hypervisor   Opt[string] `json:"hypervisor,omitzero"`
+
+	WarrantyUntil Opt[string] `json:"warranty_until,omitzero" doc:"Last day of a warranty that ends when the case is opened: 2027-05-31"`
 }
 
 // Board is the main board; it decides which firmware guide applies.
@@ -357,6 +360,11 @@ func (d *Document) check(n *doc.Node, r *doc.Report) {
 	atMost(d.Storage.System.FreeBytes, d.Storage.System.VolumeBytes, sys.Of("free_bytes"), "more space is free than the volume has")
 	atMost(d.Memory.SlotsUsed, d.Memory.Slots, mem.Of("slots_used"), "more slots are used than there are")
 	atMost(d.Processor.Cores, d.Processor.Threads, cpu.Of("cores"), "there are more cores than threads")
+	if until, ok := d.Device.WarrantyUntil.Get(); ok {
+		if _, err := time.Parse(time.DateOnly, until); err != nil {
+			r.Add(n.Of("device").Of("warranty_until"), fmt.Sprintf("%q is not a day", until), "write it as 2027-05-31")
+		}
+	}
 	for i := range d.Gaps {
 		if g := &d.Gaps[i]; g.Cause == Disagree && len(g.Readings) < 2 {
 			r.Add(n.Of("gaps").Items[i], "sources that disagree need two readings at least", "add readings: [{value, source}, …]")

@@ -81,10 +81,16 @@ func (r Range) String() string {
 }
 
 func amount(hundredths int64) string {
-	if hundredths%100 == 0 {
-		return strconv.FormatInt(hundredths/100, 10)
+	whole := strconv.FormatInt(hundredths/100, 10)
+	if len(whole) > 4 { // long numbers are read in threes
+		for i := len(whole) - 3; i > 0; i -= 3 {
+			whole = whole[:i] + "," + whole[i:]
+		}
 	}
-	return fmt.Sprintf("%d.%02d", hundredths/100, hundredths%100)
+	if hundredths%100 == 0 {
+		return whole
+	}
+	return fmt.Sprintf("%s.%02d", whole, hundredths%100)
 }
 
 func isCurrency(s string) bool {

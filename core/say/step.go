@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"time"
 
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/guide"
@@ -47,7 +48,26 @@ func Words(p *remedy.Planned, v *remedy.Verdict, rel *release.Release, f *fact.F
 	for _, c := range p.Cautions(f) {
 		out.Cautions = append(out.Cautions, w(c))
 	}
+	if until, ok := Warranty(p, f); ok {
+		out.Cautions = append(out.Cautions, "The machine is under a warranty until "+until+" that ends when its case is opened. Let its maker fit the part, or ask whoever keeps the contract.")
+	}
 	return out
+}
+
+// inside are the parts for which a machine is opened.
+var inside = []string{part.Memory, part.Drive, part.TPM, part.Graphics}
+
+// Warranty is the last day of a warranty that a step ends, as the warranty's fact says it.
+func Warranty(p *remedy.Planned, f *fact.Facts) (until string, ok bool) {
+	v := f.Value(fact.DeviceWarranty)
+	if !v.Known() || !slices.Contains(inside, p.Part) {
+		return "", false
+	}
+	until = v.Text()
+	if day, err := time.Parse(time.DateOnly, until); err == nil {
+		until = Day(day)
+	}
+	return until, true
 }
 
 // restarts is for how many restarts encryption is paused: those of the visit.
