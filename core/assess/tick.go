@@ -10,7 +10,7 @@ import (
 // Tick is what a person said of an item of preparation or of a step: that it is
 // done, or that it is refused, with the reason.
 type Tick struct {
-	Item  string    `json:"item" doc:"prepare/ID for an item of preparation, step/ID for a step of the plan"`
+	Item  string    `json:"item" doc:"prepare/ID for an item of preparation, step/ID for a step of the plan, leave/ID for what is done when the machine leaves"`
 	State string    `json:"state" enum:"done,refused"`
 	By    string    `json:"by"`
 	At    time.Time `json:"at"`
@@ -22,6 +22,7 @@ type Tick struct {
 const (
 	TickPreparation = "prepare/"
 	TickStep        = "step/"
+	TickLeaving     = "leave/"
 )
 
 // Items are what can be ticked on the machine.

@@ -32,32 +32,50 @@ type Filter struct {
 }
 
 // Sought is a part of a filter that names machines one by one, by a serial number or a
-// UUID: an index holds no such facts, and whoever keeps them finds the machines. A word
-// may be a serial number, too.
+// UUID, or that is about what people do with them: an index holds no such thing, and
+// whoever keeps it finds the machines. A word may be a serial number, too.
 type Sought struct {
 	Key   string // for [Filter.Found]
-	Fact  fact.ID
+	What  string // name of the fact, or the key
 	Value string
 }
+
+// Keys of terms that are sought and are no facts: the number of a wave that machines are
+// in, what became of them there, who has the work on them, and the number of a change of
+// rules that turned them.
+const (
+	SoughtWave    = "wave"
+	SoughtOutcome = "outcome"
+	SoughtWho     = "who"
+	SoughtTurned  = "turned"
+)
+
+var soughtKeys = []string{SoughtOutcome, SoughtTurned, SoughtWave, SoughtWho}
+
+// Naming says whether the part names one machine.
+func (s Sought) Naming() bool { return !slices.Contains(soughtKeys, s.What) }
 
 // Sought are those parts.
 func (f Filter) Sought() []Sought {
 	var out []Sought
+	serial := fact.DeviceSerial.Def().Name
 	for _, t := range f.terms {
 		for i, v := range t.values {
 			switch {
 			case t.key == "" && !strings.Contains(v, " "):
-				out = append(out, Sought{soughtKey(fact.DeviceSerial, v), fact.DeviceSerial, v})
+				out = append(out, Sought{soughtKey(serial, v), serial, v})
 			case t.def != nil && unsought[t.def.ID]:
 				v = t.wanted[i].Text()
-				out = append(out, Sought{soughtKey(t.def.ID, v), t.def.ID, v})
+				out = append(out, Sought{soughtKey(t.def.Name, v), t.def.Name, v})
+			case slices.Contains(soughtKeys, t.key):
+				out = append(out, Sought{soughtKey(t.key, v), t.key, v})
 			}
 		}
 	}
 	return out
 }
 
-func soughtKey(id fact.ID, v string) string { return id.Def().Name + "=" + strings.ToLower(v) }
+func soughtKey(what, v string) string { return what + "=" + strings.ToLower(v) }
 
 // Found is the filter with the machines that a part of it names.
 func (f Filter) Found(key string, machines []int64) Filter {
@@ -93,9 +111,12 @@ type term struct {
 }
 
 // keys of terms that are no facts.
-var keys = []string{"alone", "cause", "certainty", "class", "decision", "disposition", "doubt", "ends", "fails", "hold", "installed", "judged", "key", "maker", "missing", "model", "next", "older", "place", "publisher", "retired", "route", "step", "tag", "unknown", "waived"}
+var keys = []string{"alone", "cause", "certainty", "class", "decision", "disposition", "doubt", "ends", "fails", "hold", "installed", "judged", "key", "maker", "missing", "model", "next", "older", "outcome", "place", "publisher", "retired", "route", "step", "tag", "turned", "unknown", "waived", "wave", "who"}
 
 const yes = "yes"
+
+// OutcomeNames are what may have become of a machine in a wave, as package wave has them.
+var OutcomeNames = []string{"waiting", "handed", "arrived", "failed", "back"}
 
 // words of keys that take only these.
 var words = map[string][]string{
@@ -110,6 +131,7 @@ var words = map[string][]string{
 	"next":        remedy.Dispositions(),
 	"route":       release.Ways(),
 	"cause":       CauseNames,
+	"outcome":     OutcomeNames,
 }
 
 // Keys lists the keys of terms that are no facts.
@@ -178,6 +200,10 @@ func (t *term) check(v string) error {
 	case t.key == "decision":
 		if n, err := strconv.Atoi(v); (err != nil || n < 1) && !slices.Contains(DecisionNames, v) {
 			return fmt.Errorf("the filter's decision=%s is not known; it may be %s, or the number of a decision", v, strings.Join(DecisionNames, ", "))
+		}
+	case t.key == SoughtWave || t.key == SoughtTurned:
+		if n, err := strconv.Atoi(v); err != nil || n < 1 {
+			return fmt.Errorf("the filter's %s=%s is no number; %s", t.key, v, map[string]string{SoughtWave: "rolltop waves lists the waves", SoughtTurned: "rolltop releases changes lists the changes of rules"}[t.key])
 		}
 	case t.key == "missing":
 		if def := fact.ByName(v); def == nil || def.ID.Group() != fact.NoGroup {

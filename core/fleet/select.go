@@ -98,7 +98,7 @@ func (c *column) by(ask func(fact.Value) bool) func(int32) bool {
 func (x *Index) test(t *term, f *Filter) func(int32) bool {
 	now := f.now
 	if t.key == "" {
-		return x.word(t.values[0], f.found[soughtKey(fact.DeviceSerial, t.values[0])])
+		return x.word(t.values[0], f.found[soughtKey(fact.DeviceSerial.Def().Name, t.values[0])])
 	}
 	if t.def != nil && t.def.ID == fact.DeviceName {
 		return func(at int32) bool {
@@ -107,7 +107,7 @@ func (x *Index) test(t *term, f *Filter) func(int32) bool {
 	}
 	if t.def != nil && unsought[t.def.ID] {
 		return func(at int32) bool {
-			return slices.ContainsFunc(t.wanted, func(v fact.Value) bool { return f.found[soughtKey(t.def.ID, v.Text())][x.ids[at]] })
+			return slices.ContainsFunc(t.wanted, func(v fact.Value) bool { return f.found[soughtKey(t.def.Name, v.Text())][x.ids[at]] })
 		}
 	}
 	if t.def != nil {
@@ -131,6 +131,8 @@ func (x *Index) test(t *term, f *Filter) func(int32) bool {
 		})
 	}
 	switch t.key {
+	case SoughtWave, SoughtOutcome, SoughtWho, SoughtTurned:
+		return row(func(r *Row, v string) bool { return f.found[soughtKey(t.key, v)][r.ID] })
 	case "place":
 		return text(textPlace)
 	case "maker":

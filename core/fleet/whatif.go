@@ -103,10 +103,7 @@ func (w *WhatIf) Add(id int64, place string, was, is Standpoint, f *fact.Facts) 
 		if c.Requirement.Level != release.Must {
 			continue
 		}
-		now, then := is.Outcomes[i], byte('n')
-		if at := w.before[i]; at >= 0 && at < len(was.Outcomes) {
-			then = was.Outcomes[at]
-		}
+		now, then := is.Outcomes[i], w.then(i, was.Outcomes)
 		switch now {
 		case 'f':
 			c.FailsNow++
@@ -125,13 +122,38 @@ func (w *WhatIf) Add(id int64, place string, was, is Standpoint, f *fact.Facts) 
 		case then == 'f':
 			c.Passes++
 		}
-		if now == 'f' || now == 'u' || then == 'f' || then == 'u' {
+		if turns(now, then) {
 			why = append(why, c.Requirement.ID)
 		}
 	}
 	if was.Disposition != is.Disposition {
 		w.Flips = append(w.Flips, Flip{id, was.Disposition, is.Disposition, why})
 	}
+}
+
+// then is the outcome that a machine had of the requirement at a place.
+func (w *WhatIf) then(i int, outcomes string) byte {
+	if at := w.before[i]; at >= 0 && at < len(outcomes) {
+		return outcomes[at]
+	}
+	return 'n'
+}
+
+// turns says whether a change of outcome may change a disposition.
+func turns(now, then byte) bool {
+	return now != then && (now == 'f' || now == 'u' || then == 'f' || then == 'u')
+}
+
+// Turned are the ids of the requirements that tell two lines of outcomes apart: those of
+// one machine under each of the two releases.
+func (w *WhatIf) Turned(was, is string) []string {
+	var out []string
+	for i := range min(len(is), len(w.changes)) {
+		if q := w.changes[i].Requirement; q.Level == release.Must && turns(is[i], w.then(i, was)) {
+			out = append(out, q.ID)
+		}
+	}
+	return out
 }
 
 // unknown notes which facts of a requirement are missing.

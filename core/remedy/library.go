@@ -418,3 +418,12 @@ func (l *Library) Find(id string) *Step {
 	}
 	return nil
 }
+
+// IDs are the ids of all steps, in their order.
+func (l *Library) IDs() []string {
+	out := make([]string, len(l.steps))
+	for i := range l.steps {
+		out[i] = l.steps[i].ID
+	}
+	return out
+}

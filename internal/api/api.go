@@ -122,6 +122,28 @@ type Device struct {
 	Decisions []Decision          `json:"decisions,omitempty" doc:"What people decided about it, until a date"`
 	Changes   []DispositionChange `json:"changes,omitempty" doc:"Of its disposition, the latest first"`
 	SameModel *ModelCount         `json:"same_model,omitempty" doc:"How many machines are of its model"`
+	Leaving   []Leaving           `json:"leaving" doc:"What is done when it leaves"`
+	Wave      *InWave             `json:"wave,omitempty" doc:"In which it goes, or went"`
+	Who       string              `json:"who,omitempty" doc:"Who has the work on it"`
+	WorkNote  string              `json:"work_note,omitempty"`
+}
+
+// Leaving is one thing that is done when a machine leaves.
+type Leaving struct {
+	ID     string       `json:"id"`
+	Title  string       `json:"title"`
+	Says   string       `json:"says"`
+	Ticked *assess.Tick `json:"ticked,omitempty"`
+}
+
+// InWave is how a machine stands in a wave.
+type InWave struct {
+	ID      int64  `json:"id"`
+	Name    string `json:"name"`
+	Starts  string `json:"starts"`
+	Ends    string `json:"ends"`
+	Outcome string `json:"outcome" enum:"waiting,handed,arrived,failed,back"`
+	Reason  string `json:"reason,omitempty"`
 }
 
 // DispositionChange is a change of a machine's disposition.
@@ -130,6 +152,7 @@ type DispositionChange struct {
 	Was     string    `json:"was"`
 	Becomes string    `json:"becomes"`
 	Cause   string    `json:"cause" enum:"inventory,facts,rules"`
+	By      []string  `json:"by,omitempty" doc:"Of other rules: the requirements that did it"`
 	At      time.Time `json:"at"`
 }
 
@@ -425,5 +448,6 @@ type DroppedRow struct {
 // ReleaseAdded is the answer to a release document that was handed in.
 type ReleaseAdded struct {
 	ReleaseRow
-	Added bool `json:"added" doc:"False where the same revision was there already"`
+	Added  bool        `json:"added" doc:"False where the same revision was there already"`
+	Change *RuleChange `json:"change,omitempty" doc:"What it did to the fleet, where it was put in force"`
 }

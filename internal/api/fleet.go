@@ -236,7 +236,9 @@ type Flip struct {
 	Release string    `json:"release"`
 	Was     string    `json:"was"`
 	Becomes string    `json:"becomes"`
-	Cause   string    `json:"cause" enum:"inventory,facts,rules" doc:"A new inventory, facts that were entered, or other rules"`
+	Cause   string    `json:"cause" enum:"inventory,facts,rules,hand-off" doc:"A new inventory, facts that were entered, other rules, or no change: it was handed to the deployment system"`
+	By      []string  `json:"by,omitempty" doc:"Of other rules: ids of the requirements that did it"`
+	Wave    int64     `json:"wave,omitempty" doc:"Of a hand-off: the wave, whose machines GET /waves/{id}/hand-off has with their packages"`
 	At      time.Time `json:"at"`
 }
 

@@ -169,3 +169,307 @@ type MakeDecision struct {
 	Until       string `json:"until" maxLength:"10" doc:"The last day: 2027-01-31"`
 	Ahead       bool   `json:"ahead,omitempty" doc:"It may be for machines that are still to come"`
 }
+
+// MachineRef names a machine.
+type MachineRef struct {
+	Key   string `json:"key"`
+	Name  string `json:"name"`
+	Place string `json:"place"`
+	Model string `json:"model"`
+}
+
+// Visit is what is done at one machine.
+type Visit struct {
+	MachineRef
+	Disposition string         `json:"disposition"`
+	Steps       []StepRef      `json:"steps" doc:"Remedies; what prepares and confirms them is in the plan"`
+	Minutes     remedy.Minutes `json:"minutes"`
+	Restarts    int            `json:"restarts"`
+	Firmware    bool           `json:"firmware,omitempty" doc:"Settings of the firmware are changed"`
+	Parts       bool           `json:"parts,omitempty" doc:"A part has to be there first"`
+	Ticked      []string       `json:"ticked,omitempty" doc:"Titles of steps that somebody says are done; the next inventory confirms them"`
+	Who         string         `json:"who,omitempty" doc:"Who has the work"`
+	Note        string         `json:"note,omitempty"`
+	NotBefore   time.Time      `json:"not_before,omitzero" doc:"It is left alone until then"`
+}
+
+// Stop is the visits at one place.
+type Stop struct {
+	Place    string         `json:"place"`
+	Machines int            `json:"machines"`
+	Minutes  remedy.Minutes `json:"minutes"`
+	Parts    int            `json:"parts" doc:"Visits for which a part has to be there"`
+	Waiting  int            `json:"waiting" doc:"Visits to machines that are left alone for now"`
+	Visits   []Visit        `json:"visits" doc:"At most 200"`
+}
+
+// Batch is one step on many machines, without going there.
+type Batch struct {
+	StepRef
+	By       string         `json:"by"`
+	Host     bool           `json:"host,omitempty" doc:"It is done on the hosts of virtual machines"`
+	Closes   bool           `json:"closes,omitempty" doc:"It finds out what is not known"`
+	Machines int            `json:"machines"`
+	Expected int            `json:"expected" doc:"Machines on which its effect is not certain"`
+	Waiting  int            `json:"waiting"`
+	Minutes  remedy.Minutes `json:"minutes" doc:"On one machine"`
+	Pilot    []MachineRef   `json:"pilot,omitempty" doc:"To be done first"`
+	Where    string         `json:"where"`
+	Says     string         `json:"says"`
+}
+
+// OrderLine is one line of the parts order.
+type OrderLine struct {
+	Part     string `json:"part"`
+	Kind     string `json:"kind"`
+	Quantity int    `json:"quantity"`
+	OnHand   int    `json:"on_hand"`
+	ToOrder  int    `json:"to_order"`
+	LeadDays int    `json:"lead_days,omitempty"`
+	Price    Money  `json:"price" doc:"Of what is to be ordered"`
+	Confirm  int    `json:"confirm,omitempty" doc:"To be confirmed in the maker's manual before they are ordered"`
+	Voids    int    `json:"ends_warranty,omitempty" doc:"Machines whose warranty ends when it is fitted"`
+	Machines int    `json:"machines"`
+	Where    string `json:"where"`
+}
+
+// Question is something to be found out once for many machines.
+type Question struct {
+	Says     string `json:"says"`
+	About    string `json:"about" doc:"The model, the processor, the title or the driver"`
+	Fact     string `json:"fact,omitempty"`
+	Label    string `json:"label,omitempty"`
+	Cause    string `json:"cause"`
+	Machines int    `json:"machines"`
+	Where    string `json:"where"`
+	Maker    string `json:"maker,omitempty"`
+	Model    string `json:"model,omitempty"`
+	Answer   string `json:"answer" enum:"model-fact,machine-fact,release" doc:"Where the answer is kept: for all machines of the model, for each machine, or in the release document"`
+}
+
+// Watch is something that should not be left as it is.
+type Watch struct {
+	Kind    string     `json:"kind" enum:"paused,no-effect,key-not-checked,decision-ended,decision-ends,failed"`
+	Says    string     `json:"says"`
+	Machine MachineRef `json:"machine,omitzero"`
+	Where   string     `json:"where,omitempty" doc:"Where it is about several machines"`
+}
+
+// Worklist is the work of the whole fleet.
+type Worklist struct {
+	Says      string         `json:"says" doc:"In one sentence"`
+	Where     string         `json:"where,omitempty"`
+	Visits    int            `json:"visits"`
+	Minutes   remedy.Minutes `json:"minutes" doc:"Of all visits"`
+	Stops     []Stop         `json:"stops"`
+	Batches   []Batch        `json:"batches"`
+	Order     []OrderLine    `json:"order"`
+	Cost      Money          `json:"cost" doc:"Of what is to be ordered"`
+	Questions []Question     `json:"questions"`
+	Watch     []Watch        `json:"watch"`
+}
+
+// Assign gives the work on machines to somebody.
+type Assign struct {
+	Where string   `json:"where,omitempty" maxLength:"2000"`
+	Keys  []string `json:"keys,omitempty" maxItems:"1000"`
+	Who   string   `json:"who,omitempty" maxLength:"100" doc:"A role or a name; empty takes it back"`
+	Note  string   `json:"note,omitempty" maxLength:"500"`
+}
+
+// Assigned is what it came to.
+type Assigned struct {
+	Machines int `json:"machines"`
+}
+
+// PutStock notes what is there of a part.
+type PutStock struct {
+	Part     string `json:"part" minLength:"1" maxLength:"300" doc:"As the order says it"`
+	OnHand   int    `json:"on_hand" minimum:"0" maximum:"1000000"`
+	LeadDays int    `json:"lead_days,omitempty" minimum:"0" maximum:"1000"`
+}
+
+// Message is what the person whose machine it is should know.
+type Message struct {
+	MachineRef
+	Subject string   `json:"subject"`
+	Text    []string `json:"text" doc:"Paragraphs"`
+}
+
+// MessageList is messages, by place and name.
+type MessageList struct {
+	Total    int       `json:"total" doc:"Machines that are meant; at most 500 are answered"`
+	Messages []Message `json:"messages"`
+}
+
+// Wave is a group of machines that go in the same days.
+type Wave struct {
+	ID       int64          `json:"id"`
+	Name     string         `json:"name"`
+	Release  string         `json:"release"`
+	Pilot    bool           `json:"pilot,omitempty"`
+	Rule     string         `json:"rule" doc:"A filter: which machines may enter"`
+	Most     int            `json:"most"`
+	Starts   string         `json:"starts" doc:"First day"`
+	Ends     string         `json:"ends" doc:"Last day"`
+	Note     string         `json:"note,omitempty"`
+	Ended    bool           `json:"ended,omitempty"`
+	Machines int            `json:"machines"`
+	Outcomes map[string]int `json:"outcomes" doc:"Machines by outcome: waiting, handed, arrived, failed, back"`
+	Says     string         `json:"says"`
+}
+
+// MakeWave adds a wave, or changes one.
+type MakeWave struct {
+	Name    string `json:"name" maxLength:"100"`
+	Release string `json:"release,omitempty" maxLength:"64" doc:"The target of PCs where it is not given"`
+	Pilot   bool   `json:"pilot,omitempty"`
+	Rule    string `json:"rule" maxLength:"2000"`
+	Most    int    `json:"most"`
+	Starts  string `json:"starts" maxLength:"10"`
+	Ends    string `json:"ends" maxLength:"10"`
+	Note    string `json:"note,omitempty" maxLength:"500"`
+}
+
+// WaveMachine is a machine in a wave.
+type WaveMachine struct {
+	MachineRef
+	Day      string    `json:"day,omitempty" doc:"On which it goes"`
+	Outcome  string    `json:"outcome" enum:"waiting,handed,arrived,failed,back"`
+	Reason   string    `json:"reason,omitempty" doc:"Why it failed, or why it may not be handed over now"`
+	Refused  bool      `json:"refused,omitempty" doc:"It may not be handed over now"`
+	Way      string    `json:"way,omitempty"`
+	Edition  string    `json:"edition,omitempty"`
+	Package  string    `json:"package,omitempty"`
+	File     string    `json:"file,omitempty"`
+	SHA256   string    `json:"sha256,omitempty"`
+	ByName   string    `json:"by_name,omitempty" doc:"Who let it in although a requirement is waived"`
+	Prepare  []string  `json:"prepare,omitempty" doc:"What is to be done before, and nobody has said that it is"`
+	HandedAt time.Time `json:"handed_at,omitzero"`
+}
+
+// Refusal is why machines that the rule picks may not enter.
+type Refusal struct {
+	Reason   string       `json:"reason"`
+	Machines int          `json:"machines"`
+	Some     []MachineRef `json:"some" doc:"At most 20 of them"`
+}
+
+// WaveDetail is a wave with its machines.
+type WaveDetail struct {
+	Wave
+	Members  []WaveMachine `json:"members"`
+	Free     int           `json:"free" doc:"Machines that the rule picks and that may enter"`
+	Refusals []Refusal     `json:"refusals" doc:"Machines that the rule picks and that may not"`
+}
+
+// WaveList is all waves, with the days on which nothing is upgraded and the forecasts.
+type WaveList struct {
+	Waves     []Wave     `json:"waves"`
+	Blackout  []Blackout `json:"blackout"`
+	Forecasts []Forecast `json:"forecasts"`
+}
+
+// Blackout is days on which nothing is upgraded.
+type Blackout struct {
+	From   string `json:"from" maxLength:"10"`
+	To     string `json:"to" maxLength:"10"`
+	Reason string `json:"reason,omitempty" maxLength:"200"`
+}
+
+// Blackouts replaces them.
+type Blackouts struct {
+	Days []Blackout `json:"days" maxItems:"200"`
+}
+
+// Forecast is whether the machines of a class arrive in time.
+type Forecast struct {
+	Says     string   `json:"says"`
+	Class    string   `json:"class"`
+	Release  string   `json:"release"`
+	Pace     float64  `json:"pace" doc:"Machines a day, over the last days that were no blackout days"`
+	Days     int      `json:"days"`
+	Machines int      `json:"machines" doc:"That are to get there"`
+	On       int      `json:"on" doc:"There already"`
+	Ready    int      `json:"ready" doc:"Could go now"`
+	Blocked  int      `json:"blocked" doc:"Need something first"`
+	Unknown  int      `json:"undetermined"`
+	Parts    int      `json:"parts" doc:"Of those that need something, machines that need a part or are replaced"`
+	Unseen   int      `json:"unseen" doc:"Expected and never reported"`
+	Silent   int      `json:"silent" doc:"Of all, machines that have not reported for long"`
+	Held     int      `json:"held" doc:"Of all, machines that are held back by a decision"`
+	Stay     int      `json:"stay" doc:"Stay by a decision; not counted in machines"`
+	End      string   `json:"end,omitempty" doc:"Of support of what most of them run"`
+	Done     string   `json:"done,omitempty" doc:"At this pace"`
+	InTime   int      `json:"in_time" doc:"Arrive by the end at this pace, if what blocks them is settled in time"`
+	Firm     int      `json:"firm" doc:"The same for those alone that could go now"`
+	Assumes  []string `json:"assumes" doc:"What the forecast assumes, and what it does not"`
+}
+
+// FillWave puts machines into a wave.
+type FillWave struct {
+	Keys   []string `json:"keys,omitempty" maxItems:"1000" doc:"These; as many of the rule as there is room for, where it is not given"`
+	ByName bool     `json:"by_name,omitempty" doc:"They may enter although a requirement is waived"`
+}
+
+// WaveFilled is what it came to.
+type WaveFilled struct {
+	Added    int       `json:"added"`
+	Refusals []Refusal `json:"refusals"`
+}
+
+// HandOff is the machines of a wave for a deployment system, rolltop-handoff/1.
+type HandOff struct {
+	Format   string        `json:"format" enum:"rolltop-handoff/1"`
+	Wave     string        `json:"wave"`
+	Release  string        `json:"release"`
+	At       time.Time     `json:"at"`
+	Machines []WaveMachine `json:"machines"`
+	Refused  []WaveMachine `json:"refused" doc:"In the wave, and not to be upgraded now"`
+}
+
+// Outcomes is what a deployment system tells of machines.
+type Outcomes struct {
+	Outcomes []SaidOutcome `json:"outcomes" maxItems:"10000"`
+}
+
+// SaidOutcome is one of them.
+type SaidOutcome struct {
+	Machine string `json:"machine" maxLength:"200" doc:"Key or name"`
+	Outcome string `json:"outcome" maxLength:"20" doc:"arrived, failed or back"`
+	Reason  string `json:"reason,omitempty" maxLength:"500"`
+}
+
+// OutcomesTaken is what it came to, line by line where something is wrong.
+type OutcomesTaken struct {
+	Taken    int      `json:"taken"`
+	Problems []string `json:"problems,omitempty"`
+}
+
+// Judging is how far the judging of the fleet by other rules has come.
+type Judging struct {
+	Running  bool         `json:"running"`
+	Release  *release.Ref `json:"release,omitempty"`
+	Machines int          `json:"machines"`
+	Done     int          `json:"done"`
+}
+
+// RuleChange is that other rules were put in force, and what that did.
+type RuleChange struct {
+	ID       int64       `json:"id"`
+	Says     string      `json:"says" doc:"In one sentence"`
+	At       time.Time   `json:"at"`
+	Release  release.Ref `json:"release"`
+	Was      release.Ref `json:"was"`
+	Machines int         `json:"machines" doc:"That were judged"`
+	Moved    int         `json:"moved"`
+	Shifts   []Shift     `json:"shifts"`
+	By       []Count     `json:"by" doc:"Requirements that did it, with how many machines"`
+	Where    string      `json:"where" doc:"Filter that lists the machines that changed"`
+	Flips    []FlipRow   `json:"flips,omitempty" doc:"At most 1,000, worst first"`
+}
+
+// RuleChangeList lists them, the latest first, without their machines.
+type RuleChangeList struct {
+	Changes []RuleChange `json:"changes"`
+}

@@ -82,6 +82,7 @@ func rootCommand() *cobra.Command {
 	root.PersistentFlags().String("config", "", "file with values for options, such as `server: http://…` (YAML)")
 	root.PersistentPreRunE = func(cmd *cobra.Command, _ []string) error { return fillFlags(cmd) }
 	root.AddCommand(inspectCommand(), checkCommand(), planCommand(), compareCommand(), submitCommand(), devicesCommand(), releasesCommand(), houseCommand(), placesCommand(), tokensCommand(), serveCommand(), demoCommand(), usersCommand(), actsCommand(), backupCommand(), restoreCommand())
+	root.AddCommand(worklistCommand(), waiversCommand(), wavesCommand())
 	root.AddCommand(loginCommand(), logoutCommand(), passwordCommand(), fleetCommand(), filtersCommand(), expectedCommand(), sheetCommand(), hooksCommand(), settingsCommand())
 	usageArgs(root)
 	return root

@@ -39,7 +39,7 @@ func releasesCommand() *cobra.Command {
 	target.Flags().String("pc", "", "id of the target release of PCs")
 	target.Flags().String("mac", "", "id of the target release of Macs")
 	serviceFlags(target)
-	cmd.AddCommand(listed, fresh, validate, show, compare, add, target, importCommand())
+	cmd.AddCommand(listed, fresh, validate, show, compare, add, target, importCommand(), whatIfCommand(), changesCommand())
 	return cmd
 }
 
@@ -254,7 +254,11 @@ func addRelease(cmd *cobra.Command, args []string) error {
 	if err != nil {
 		return err
 	}
-	got, err := c.AddRelease(contextOf(cmd), packed)
+	var got api.ReleaseAdded
+	err = whileJudging(cmd, c, func() (err error) {
+		got, err = c.AddRelease(contextOf(cmd), packed)
+		return err
+	})
 	if err != nil {
 		return err
 	}
@@ -268,6 +272,9 @@ func addRelease(cmd *cobra.Command, args []string) error {
 		what = "added; the fleet is judged by it"
 	}
 	fmt.Fprintf(cmd.OutOrStdout(), "%s, revision %d: %s.\n", got.Name, got.Revision, what)
+	if got.Change != nil {
+		fmt.Fprintf(cmd.OutOrStdout(), "%s rolltop releases changes %d lists them.\n", got.Change.Says, got.Change.ID)
+	}
 	return nil
 }
 
@@ -281,7 +288,11 @@ func setTargets(cmd *cobra.Command, _ []string) error {
 	if err != nil {
 		return err
 	}
-	got, err := c.SetTargets(contextOf(cmd), api.TargetSet{PC: pc, Mac: mac})
+	var got api.TargetSet
+	err = whileJudging(cmd, c, func() (err error) {
+		got, err = c.SetTargets(contextOf(cmd), api.TargetSet{PC: pc, Mac: mac})
+		return err
+	})
 	if err != nil {
 		return err
 	}

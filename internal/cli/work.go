@@ -2,18 +2,20 @@ package cli
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
 
+	"rolltop.example/rolltop/core/assess"
 	"rolltop.example/rolltop/core/say"
 	"rolltop.example/rolltop/internal/api"
 )
 
 // workCommands are the work on one machine that the service keeps.
 func workCommands() []*cobra.Command {
-	tick := &cobra.Command{Use: "tick KEY prepare/ITEM|step/STEP", Short: "Say that an item of preparation or a step is done, or refuse it", Args: cobra.ExactArgs(2), RunE: tickItem,
-		Long: "Says, with your name and the time, that something is done that no program sees, or\nrefuses it with a reason. A tick makes no fact: the next inventory confirms a step,\nor shows that it had no effect.\n\n  rolltop devices tick gull-014 prepare/backup --note 'whole disk, opened on NSLIP-002'\n  rolltop devices tick gull-014 step/tpm-on\n  rolltop devices tick gull-014 prepare/backup --refuse --note 'nothing is kept on it'\n  rolltop devices tick gull-014 prepare/backup --take-back"}
+	tick := &cobra.Command{Use: "tick KEY prepare/ITEM|step/STEP|leave/ITEM", Short: "Say that an item of preparation or a step is done, or refuse it", Args: cobra.ExactArgs(2), RunE: tickItem,
+		Long: "Says, with your name and the time, that something is done that no program sees, or\nrefuses it with a reason. A tick makes no fact: the next inventory confirms a step,\nor shows that it had no effect.\n\n  rolltop devices tick gull-014 prepare/backup --note 'whole disk, opened on NSLIP-002'\n  rolltop devices tick gull-014 step/tpm-on\n  rolltop devices tick gull-014 prepare/backup --refuse --note 'nothing is kept on it'\n  rolltop devices tick gull-014 prepare/backup --take-back\n\nWhat is done when a machine leaves is ticked as well: leave/data-moved,\nleave/licences-freed, leave/management-removed, leave/lock-removed, leave/disk-wiped,\nand, when all of them are said, leave/record-closed, which takes it out of use."}
 	tick.Flags().Bool("refuse", false, "it is not done, for the reason in --note")
 	tick.Flags().Bool("take-back", false, "take back what was said")
 	tick.Flags().String("note", "", "what was done, or why not")
@@ -32,8 +34,8 @@ func workCommands() []*cobra.Command {
 
 func tickItem(cmd *cobra.Command, args []string) error {
 	kind, item, ok := strings.Cut(args[1], "/")
-	if !ok || kind != "prepare" && kind != "step" {
-		return wrongUsage("%q is no item; write prepare/backup for an item of preparation, step/tpm-on for a step", args[1])
+	if !ok || !slices.Contains([]string{"prepare", "step", "leave"}, kind) {
+		return wrongUsage("%q is no item; write prepare/backup for an item of preparation, step/tpm-on for a step, leave/disk-wiped for a machine that leaves", args[1])
 	}
 	c, err := service(cmd)
 	if err != nil {
@@ -54,7 +56,13 @@ func tickItem(cmd *cobra.Command, args []string) error {
 	if err != nil {
 		return err
 	}
-	if said := d.Check.Ticked(args[1]); said != nil {
+	said := d.Check.Ticked(args[1])
+	for _, l := range d.Leaving {
+		if args[1] == assess.TickLeaving+l.ID {
+			said = l.Ticked
+		}
+	}
+	if said != nil {
 		fmt.Fprintf(cmd.OutOrStdout(), "%s, %s: %s\n", d.Name, args[1], said.Says())
 		return nil
 	}

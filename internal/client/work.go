@@ -51,3 +51,99 @@ func (c *Client) Decide(ctx context.Context, d api.MakeDecision) (out api.Decisi
 func (c *Client) EndDecision(ctx context.Context, id int64) error {
 	return c.call(ctx, http.MethodDelete, "decisions/"+strconv.FormatInt(id, 10), "", nil, nil)
 }
+
+// Worklist is the work of the machines that a filter picks.
+func (c *Client) Worklist(ctx context.Context, filter string) (w api.Worklist, err error) {
+	return w, c.get(ctx, "work", where(filter), &w)
+}
+
+// Assign gives the work on machines to somebody.
+func (c *Client) Assign(ctx context.Context, a api.Assign) (out api.Assigned, err error) {
+	return out, c.send(ctx, http.MethodPost, "work/assign", a, &out)
+}
+
+// PutStock notes what is there of a part.
+func (c *Client) PutStock(ctx context.Context, p api.PutStock) error {
+	return c.send(ctx, http.MethodPut, "work/stock", p, nil)
+}
+
+// Messages are what to tell the people whose machines are worked on.
+func (c *Client) Messages(ctx context.Context, filter string) (l api.MessageList, err error) {
+	return l, c.get(ctx, "work/messages", where(filter), &l)
+}
+
+// VisitSheet is the page of the visits of machines, to be printed.
+func (c *Client) VisitSheet(ctx context.Context, filter string) (page []byte, err error) {
+	return page, c.get(ctx, "work/sheet", where(filter), &page)
+}
+
+// Waves are all waves, with the days on which nothing is upgraded and the forecasts.
+func (c *Client) Waves(ctx context.Context) (l api.WaveList, err error) {
+	return l, c.get(ctx, "waves", nil, &l)
+}
+
+// Wave is one wave with its machines, and why others may not enter.
+func (c *Client) Wave(ctx context.Context, id int64) (w api.WaveDetail, err error) {
+	return w, c.get(ctx, wavePath(id), nil, &w)
+}
+
+func wavePath(id int64) string { return "waves/" + strconv.FormatInt(id, 10) }
+
+// PutWave adds a wave where id is 0, or changes one.
+func (c *Client) PutWave(ctx context.Context, id int64, w api.MakeWave) (out api.WaveDetail, err error) {
+	if id == 0 {
+		return out, c.send(ctx, http.MethodPost, "waves", w, &out)
+	}
+	return out, c.send(ctx, http.MethodPut, wavePath(id), w, &out)
+}
+
+// EndWave ends a wave; machines that were not handed over are free again.
+func (c *Client) EndWave(ctx context.Context, id int64) error {
+	return c.call(ctx, http.MethodDelete, wavePath(id), "", nil, nil)
+}
+
+// FillWave puts machines into a wave.
+func (c *Client) FillWave(ctx context.Context, id int64, f api.FillWave) (out api.WaveFilled, err error) {
+	return out, c.send(ctx, http.MethodPost, wavePath(id)+"/machines", f, &out)
+}
+
+// LeaveWave takes a machine out of a wave.
+func (c *Client) LeaveWave(ctx context.Context, id int64, key string) error {
+	return c.call(ctx, http.MethodDelete, wavePath(id)+"/machines/"+url.PathEscape(key), "", nil, nil)
+}
+
+// HandOff is the machines of a wave for a deployment system: as rolltop-handoff/1, csv or
+// ndjson.
+func (c *Client) HandOff(ctx context.Context, id int64, format string) (body []byte, err error) {
+	return body, c.get(ctx, wavePath(id)+"/hand-off", url.Values{"format": {format}}, &body)
+}
+
+// Handed notes that the machines of a wave were handed over.
+func (c *Client) Handed(ctx context.Context, id int64) (h api.HandOff, err error) {
+	return h, c.send(ctx, http.MethodPost, wavePath(id)+"/hand-off", struct{}{}, &h)
+}
+
+// Outcomes tells what became of machines of a wave.
+func (c *Client) Outcomes(ctx context.Context, id int64, o api.Outcomes) (out api.OutcomesTaken, err error) {
+	return out, c.send(ctx, http.MethodPost, wavePath(id)+"/outcomes", o, &out)
+}
+
+// SetBlackout replaces the days on which nothing is upgraded.
+func (c *Client) SetBlackout(ctx context.Context, b api.Blackouts) error {
+	return c.send(ctx, http.MethodPut, "blackout", b, nil)
+}
+
+// RuleChanges are the rules that were put in force, the latest first.
+func (c *Client) RuleChanges(ctx context.Context) (l api.RuleChangeList, err error) {
+	return l, c.get(ctx, "rule-changes", nil, &l)
+}
+
+// RuleChange is one of them with the machines that changed.
+func (c *Client) RuleChange(ctx context.Context, id int64) (r api.RuleChange, err error) {
+	return r, c.get(ctx, "rule-changes/"+strconv.FormatInt(id, 10), nil, &r)
+}
+
+// Judging is how far the judging of the fleet has come.
+func (c *Client) Judging(ctx context.Context) (j api.Judging, err error) {
+	return j, c.get(ctx, "judging", nil, &j)
+}

@@ -84,6 +84,16 @@ func Visit(w io.Writer, check *assess.Document, expires time.Time) error {
 	return write(w, Desk, []page{{Machine: &Machine{Check: check}, first: true, expires: expires}})
 }
 
+// Visits writes the pages of several visits, to be printed: each with the guide of its
+// board, and none with a serial number.
+func Visits(w io.Writer, checks []*assess.Document) error {
+	pages := make([]page, len(checks))
+	for i, c := range checks {
+		pages[i] = page{Machine: &Machine{Check: c}, first: i == 0}
+	}
+	return write(w, Desk, pages)
+}
+
 // Notice writes a page that says one thing.
 func Notice(w io.Writer, title, says string) error {
 	return templates.ExecuteTemplate(w, "notice.html", struct {

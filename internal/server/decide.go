@@ -92,14 +92,8 @@ func (s *Server) scope(ctx context.Context, d *decision.Decision) (fleet.Filter,
 	if err != nil {
 		return f, err
 	}
-	for _, sought := range f.Sought() {
-		ids, err := s.store.Named(ctx, sought.Fact.Def().Name, sought.Value)
-		if err != nil {
-			return f, err
-		}
-		f = f.Found(sought.Key, ids)
-	}
-	return f.At(s.now()), nil
+	f, err = s.seek(ctx, f, true)
+	return f.At(s.now()), err
 }
 
 // number is how a row names a decision.

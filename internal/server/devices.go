@@ -57,7 +57,7 @@ func (s *Server) deviceRow(r *fleet.Row) api.DeviceRow {
 	return out
 }
 
-const whereDoc = "A filter: terms parted by blanks, key=value[,value] or a word; values with blanks in double quotes. Keys: disposition, place, class, fails, unknown, alone, installed, model, maker, certainty, publisher, judged, missing, older (days), ends (days until the end of support), route, next (disposition against the release that follows), hold, tag, doubt, cause, retired, and facts, as tpm.state=off or memory.installed_bytes>=8GiB"
+const whereDoc = "A filter: terms parted by blanks, key=value[,value] or a word; values with blanks in double quotes. Keys: disposition, place, class, fails, unknown, alone, installed, model, maker, certainty, publisher, judged, missing, outcome (in a wave), wave (number), who (has the work), step (of the plan), decision, waived, older (days), ends (days until the end of support), route, next (disposition against the release that follows), hold, tag, doubt, cause, retired, and facts, as tpm.state=off or memory.installed_bytes>=8GiB"
 
 // where reads a filter for a caller, who picks from what they see, or gives the
 // problem that they are told.
@@ -72,19 +72,35 @@ func (s *Server) where(ctx context.Context, text string) (fleet.Filter, error) {
 			return f, &api.Problem{Status: http.StatusForbidden, Title: "Not for you", Detail: fmt.Sprintf("%s names one machine, and your role does not show that", id.Def().Name)}
 		}
 	}
-	if who.Plain {
-		for _, sought := range f.Sought() {
-			ids, err := s.store.Named(ctx, sought.Fact.Def().Name, sought.Value)
-			if err != nil {
-				return f, s.problem(err, "")
-			}
-			f = f.Found(sought.Key, ids)
-		}
+	if f, err = s.seek(ctx, f, who.Plain); err != nil {
+		return f, s.problem(err, "")
 	}
 	if who.limited() {
 		f = f.Within("place", who.Places...)
 	}
 	return f.At(s.now()), nil
+}
+
+// seek finds the machines that parts of a filter name. Without plain, serial numbers find
+// none.
+func (s *Server) seek(ctx context.Context, f fleet.Filter, plain bool) (fleet.Filter, error) {
+	for _, sought := range f.Sought() {
+		var ids []int64
+		var err error
+		switch {
+		case sought.What == fleet.SoughtWho:
+			ids, err = s.store.AssignedTo(ctx, sought.Value)
+		case !sought.Naming():
+			ids, err = s.inWaves(ctx, sought)
+		case plain:
+			ids, err = s.store.Named(ctx, sought.What, sought.Value)
+		}
+		if err != nil {
+			return f, err
+		}
+		f = f.Found(sought.Key, ids)
+	}
+	return f, nil
 }
 
 type deviceInput struct {
@@ -232,6 +248,14 @@ func (s *Server) showDevice(ctx context.Context, in *deviceInput) (*struct{ Body
 		out.History = append(out.History, api.InventoryRef{ID: h.ID, TakenAt: first, LastSeen: last})
 	}
 	out.Hand = handFacts(hand, left)
+	ticks, err := s.store.Ticks(ctx, d.ID)
+	if err != nil {
+		return nil, s.problem(err, "")
+	}
+	out.Leaving = leavings(ticks)
+	if err := s.workOn(ctx, d, &out); err != nil {
+		return nil, s.problem(err, "")
+	}
 	t, ok := s.target(d.Class)
 	if !ok {
 		out.NoCheck = fmt.Sprintf("No target release is chosen for this class of hardware (%s).", d.Class)
@@ -251,10 +275,6 @@ func (s *Server) showDevice(ctx context.Context, in *deviceInput) (*struct{ Body
 	if out.Check, err = s.check(ctx, t, inv, waivers...); err != nil {
 		out.NoCheck = say.Sentence(err.Error())
 		return &struct{ Body api.Device }{out}, nil
-	}
-	ticks, err := s.store.Ticks(ctx, d.ID)
-	if err != nil {
-		return nil, s.problem(err, "")
 	}
 	out.Check.Apply(ticks)
 	out.Disposition, out.Certainty, out.Answer, out.Release, out.Fails = out.Check.Disposition, out.Check.Certainty, out.Check.Answer, t.release.Name, out.Check.Counts.Fail
@@ -278,7 +298,7 @@ func (s *Server) marksOf(ctx context.Context, d *store.Device, out *api.Device) 
 	}
 	for i := range flips {
 		f := &flips[i]
-		out.Changes = append(out.Changes, api.DispositionChange{Release: f.Release, Was: dispositionName(f.Was), Becomes: dispositionName(f.Becomes), Cause: f.Cause, At: f.At()})
+		out.Changes = append(out.Changes, api.DispositionChange{Release: f.Release, Was: dispositionName(f.Was), Becomes: dispositionName(f.Becomes), Cause: f.Cause, By: strings.Fields(f.Why), At: f.At()})
 	}
 	who := callerOf(ctx)
 	for i := range list {

@@ -13,6 +13,7 @@ import (
 	"net/http"
 	"net/url"
 	"strconv"
+	"strings"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -140,7 +141,11 @@ func (s *Server) tell(ctx context.Context, h *store.Hook) error {
 		m := api.Flips{Format: "rolltop-changes/1"}
 		for i := range flips {
 			f := &flips[i]
-			m.Changes = append(m.Changes, api.Flip{ID: f.ID, Machine: f.Key, Name: f.Name, Release: f.Release, Was: dispositionName(f.Was), Becomes: dispositionName(f.Becomes), Cause: f.Cause, At: f.At()})
+			one := api.Flip{ID: f.ID, Machine: f.Key, Name: f.Name, Release: f.Release, Was: dispositionName(f.Was), Becomes: dispositionName(f.Becomes), Cause: f.Cause, By: strings.Fields(f.Why), At: f.At()}
+			if f.Cause == store.ByHandOff {
+				one.Wave = f.About
+			}
+			m.Changes = append(m.Changes, one)
 		}
 		if err := s.post(ctx, h, &m); err != nil {
 			return err

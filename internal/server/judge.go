@@ -14,6 +14,12 @@ import (
 
 // judgeAll judges every machine of a class from its packed facts.
 func (s *Server) judgeAll(ctx context.Context, class string, t target) error {
+	all, err := s.store.Packable(ctx, class)
+	if err != nil {
+		return err
+	}
+	told := s.judgings.begin(t.release.Ref(), all)
+	defer s.judgings.end()
 	return s.store.JudgeAll(ctx, t.judgement, class, fact.Catalogue, func() store.Judge {
 		judge, f := assess.NewJudge(s.toolbox(), t.release), new(fact.Facts)
 		var next *assess.Judge
@@ -41,7 +47,7 @@ func (s *Server) judgeAll(ctx context.Context, class string, t target) error {
 			}
 			return &v, nil
 		}
-	})
+	}, told)
 }
 
 // verdict is what is stored of a check.
@@ -79,6 +85,11 @@ func (s *Server) settle(tx *store.Tx, d *store.Device, inv *inventory.Document, 
 	if t.next != nil {
 		if after, err := assess.Decide(m, t.next, f.Clone()); err == nil {
 			v.Next = int(after.Disposition)
+		}
+	}
+	if cause == store.ByInventory {
+		if err := tx.Seen(d.ID, t.release.ID, inv.OS.Name.Or("") == t.release.Name, inv.TakenAt); err != nil {
+			return settled{}, err
 		}
 	}
 	flipped, err := tx.Put(&v, cause, s.now())

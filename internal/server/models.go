@@ -45,8 +45,15 @@ func (s *Server) listModelFacts(ctx context.Context, _ *struct{}) (*struct{ Body
 }
 
 func (s *Server) enterModelFact(ctx context.Context, in *struct{ Body api.EnterModelFact }) (*struct{ Body api.ModelFactEntered }, error) {
+	out, err := s.modelFact(ctx, &in.Body)
+	if err != nil {
+		return nil, err
+	}
+	return &struct{ Body api.ModelFactEntered }{*out}, nil
+}
+
+func (s *Server) modelFact(ctx context.Context, b *api.EnterModelFact) (*api.ModelFactEntered, error) {
 	const title = "The fact cannot be entered"
-	b := &in.Body
 	f := byhand.Fact{Fact: b.Fact, Value: b.Value, By: by(ctx), At: s.now().UTC(), Note: b.Note}
 	if err := f.Check(); err != nil {
 		return nil, refuse(title, "%s", err)
@@ -69,7 +76,7 @@ func (s *Server) enterModelFact(ctx context.Context, in *struct{ Body api.EnterM
 	if err != nil {
 		return nil, s.problem(err, "")
 	}
-	return &struct{ Body api.ModelFactEntered }{api.ModelFactEntered{Machines: len(keys), Settled: changed}}, nil
+	return &api.ModelFactEntered{Machines: len(keys), Settled: changed}, nil
 }
 
 // ofOne are facts that no model has.

@@ -153,13 +153,17 @@ func (s *Server) addRelease(ctx context.Context, in *document) (*struct{ Body ap
 	if err != nil {
 		return nil, s.problem(err, "")
 	}
+	var change *api.RuleChange
 	if t, ok := s.target(rel.InstallsOn); added && ok && !rel.Draft && (t.release.ID == rel.ID || t.release.ID == rel.Follows) {
 		if err := s.aim(ctx, rel.InstallsOn, t.release.ID); err != nil {
 			return nil, s.problem(err, "")
 		}
+		if change, err = s.latestChange(ctx, rel); err != nil {
+			return nil, err
+		}
 	}
 	ref := store.ReleaseRef{ID: rel.ID, Revision: rel.Revision, Name: rel.Name, Class: rel.InstallsOn, Draft: rel.Draft, Test: rel.TestRelease, AddedAt: s.now().UnixMilli()}
-	return &struct{ Body api.ReleaseAdded }{api.ReleaseAdded{ReleaseRow: s.releaseRow(&ref), Added: added}}, nil
+	return &struct{ Body api.ReleaseAdded }{api.ReleaseAdded{ReleaseRow: s.releaseRow(&ref), Added: added, Change: change}}, nil
 }
 
 func (s *Server) setTargets(ctx context.Context, in *struct{ Body api.TargetSet }) (*struct{ Body api.TargetSet }, error) {

@@ -63,6 +63,7 @@ type Server struct {
 	compiled map[[sha256.Size]byte]*release.Release
 	placing  sync.Mutex // one change of the means at a time
 	judging  sync.Mutex // one judging of the whole fleet at a time
+	judgings judgings
 	tries    *httprate.RateLimiter
 	signing  chan struct{} // as many checks of passwords at once as it has room
 
@@ -193,6 +194,9 @@ func Describe(r chi.Router, s *Server) huma.API {
 	s.effects(a)
 	s.whatIfs(a)
 	s.decisionRoutes(a)
+	s.worklists(a)
+	s.waves(a)
+	s.ruleChanges(a)
 	s.events(a)
 	s.hooks(a)
 	s.reports(a)
@@ -260,7 +264,10 @@ func (s *Server) aim(ctx context.Context, class, id string) error {
 	if err := s.judgeAll(ctx, class, t); err != nil {
 		return err
 	}
-	return s.store.PutInForce(ctx, class, j, s.now())
+	if err := s.store.FindOn(ctx, class, rel.ID, rel.Name); err != nil {
+		return err
+	}
+	return s.store.PutInForce(ctx, class, j, s.now(), s.turning(ctx, current, rel))
 }
 
 func (s *Server) target(class string) (target, bool) {

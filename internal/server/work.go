@@ -40,8 +40,8 @@ func (s *Server) work(a huma.API) {
 // TickInput names an item of a machine.
 type TickInput struct {
 	Key  string `path:"key" maxLength:"80"`
-	Kind string `path:"kind" enum:"prepare,step"`
-	Item string `path:"item" maxLength:"64" doc:"Id of the item of preparation, or of the step"`
+	Kind string `path:"kind" enum:"prepare,step,leave"`
+	Item string `path:"item" maxLength:"64" doc:"Id of the item of preparation, of the step, or of what is done when the machine leaves"`
 }
 
 func (s *Server) tick(ctx context.Context, in *struct {
@@ -51,6 +51,9 @@ func (s *Server) tick(ctx context.Context, in *struct {
 	note := strings.TrimSpace(in.Body.Note)
 	if in.Body.State == "refused" && note == "" {
 		return nil, &api.Problem{Status: http.StatusUnprocessableEntity, Title: "A refusal has a reason", Detail: "say in note why it is not done, for whoever comes next"}
+	}
+	if in.Kind+"/" == assess.TickLeaving {
+		return s.leave(ctx, &in.TickInput, in.Body.State, note)
 	}
 	d, got, err := s.judged(ctx, in.Key)
 	if err != nil {

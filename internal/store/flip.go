@@ -29,6 +29,9 @@ type Flip struct {
 	Becomes int    `db:"becomes"`
 	Cause   string `db:"cause"`
 	Millis  int64  `db:"at"`
+	Device  int64  `db:"device_id"`
+	About   int64  `db:"about"` // number of the change of rules, or of the wave, that it comes of
+	Why     string `db:"why"`   // requirements that did it, parted by blanks
 }
 
 // At is when it was noted.
@@ -37,14 +40,14 @@ func (f *Flip) At() time.Time { return fromMillis(f.Millis) }
 // Flips lists those behind a number, in their order.
 func (s *Store) Flips(ctx context.Context, after int64, limit int) ([]Flip, error) {
 	var out []Flip
-	err := s.reader.SelectContext(ctx, &out, "SELECT f.id, d.key, d.name, f.release_id, f.was, f.becomes, f.cause, f.at FROM flip f JOIN device d ON d.id=f.device_id WHERE f.id>? ORDER BY f.id LIMIT ?", after, limit)
+	err := s.reader.SelectContext(ctx, &out, "SELECT f.id, f.device_id, d.key, d.name, f.release_id, f.was, f.becomes, f.cause, f.at, f.about, f.why FROM flip f JOIN device d ON d.id=f.device_id WHERE f.id>? ORDER BY f.id LIMIT ?", after, limit)
 	return out, err
 }
 
 // FlipsOf lists a machine's, the latest first.
 func (s *Store) FlipsOf(ctx context.Context, device int64) ([]Flip, error) {
 	var out []Flip
-	err := s.reader.SelectContext(ctx, &out, "SELECT id, '' AS key, '' AS name, release_id, was, becomes, cause, at FROM flip WHERE device_id=? ORDER BY id DESC LIMIT 1000", device)
+	err := s.reader.SelectContext(ctx, &out, "SELECT id, device_id, '' AS key, '' AS name, release_id, was, becomes, cause, at, about, why FROM flip WHERE device_id=? AND was<>becomes ORDER BY id DESC LIMIT 1000", device)
 	return out, err
 }
 

@@ -77,8 +77,9 @@ func putVerdicts(n int) string {
 // Causes of a change of a machine's disposition.
 const (
 	ByInventory = "inventory"
-	ByFacts     = "facts" // entered by hand
-	ByRules     = "rules" // of a release, or of the organisation's own documents
+	ByFacts     = "facts"    // entered by hand
+	ByRules     = "rules"    // of a release, or of the organisation's own documents
+	ByHandOff   = "hand-off" // no change: it was given to the deployment system
 )
 
 // Put keeps a machine's verdict within a write, and that its disposition changed, if
@@ -130,13 +131,19 @@ type Packed struct {
 	Row         []byte `db:"row"`
 }
 
+// Packable is how many machines of a class have packed facts.
+func (s *Store) Packable(ctx context.Context, class string) (n int, err error) {
+	return n, s.reader.GetContext(ctx, &n, "SELECT count(*) FROM fact_row WHERE class=?", class)
+}
+
 // Judge decides on a machine from its packed facts; nil keeps nothing.
 type Judge func(*Packed) (*Verdict, error)
 
 // JudgeAll judges the packed facts of every machine of a class and keeps the
 // verdicts, where the judgement has none on the machine yet. judge makes one
-// Judge for each worker. Reading, judging and writing go on at the same time.
-func (s *Store) JudgeAll(ctx context.Context, judgement int64, class string, catalogue int, judge func() Judge) error {
+// Judge for each worker; told is called with how many more are kept. Reading, judging
+// and writing go on at the same time.
+func (s *Store) JudgeAll(ctx context.Context, judgement int64, class string, catalogue int, judge func() Judge, told func(int)) error {
 	g, work := errgroup.WithContext(ctx)
 	read := make(chan []Packed, 2)
 	g.Go(func() error {
@@ -177,10 +184,13 @@ func (s *Store) JudgeAll(ctx context.Context, judgement int64, class string, cat
 				if err := s.putAll(work, pending); err != nil {
 					return err
 				}
+				told(len(pending))
 				pending = pending[:0]
 			}
 		}
-		return s.putAll(work, pending)
+		err := s.putAll(work, pending)
+		told(len(pending))
+		return err
 	})
 	if err := g.Wait(); err != nil {
 		return err

@@ -109,6 +109,16 @@ func (s *Store) SetTarget(ctx context.Context, class, id string) error {
 	})
 }
 
+// Judged is the release and the revision of a judgement. The error may be [ErrNotFound].
+func (s *Store) Judged(ctx context.Context, judgement int64) (release string, revision int, err error) {
+	var row struct {
+		Release  string `db:"release_id"`
+		Revision int    `db:"revision"`
+	}
+	err = s.reader.GetContext(ctx, &row, "SELECT release_id, revision FROM judgement WHERE id=?", judgement)
+	return row.Release, row.Revision, none(err)
+}
+
 // InForce is the judgement whose verdicts of a class are kept up to date, or 0.
 func (s *Store) InForce(ctx context.Context, class string) (judgement int64, err error) {
 	err = s.reader.GetContext(ctx, &judgement, "SELECT judgement_id FROM target WHERE class=?", class)
@@ -119,16 +129,90 @@ func (s *Store) InForce(ctx context.Context, class string) (judgement int64, err
 }
 
 // PutInForce notes the judgement whose verdicts are kept up to date, and which
-// machines' dispositions it changed.
-func (s *Store) PutInForce(ctx context.Context, class string, judgement int64, now time.Time) error {
+// machines' dispositions it changed; why gives the requirements that did it, parted by
+// blanks, from a machine's outcomes before and after.
+func (s *Store) PutInForce(ctx context.Context, class string, judgement int64, now time.Time, why func(was, is string) string) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error {
-		if _, err := tx.Exec(`INSERT INTO flip (device_id, release_id, was, becomes, cause, at)
-			SELECT n.device_id, j.release_id, o.disposition, n.disposition, ?, ? FROM target t
-			JOIN verdict o ON o.judgement_id=t.judgement_id JOIN verdict n ON n.judgement_id=? AND n.device_id=o.device_id AND n.disposition<>o.disposition
-			JOIN judgement j ON j.id=n.judgement_id WHERE t.class=? AND t.judgement_id<>n.judgement_id`, ByRules, millis(now), judgement, class); err != nil {
+		var was int64
+		if err := tx.Get(&was, "SELECT judgement_id FROM target WHERE class=?", class); err != nil && !errors.Is(err, sql.ErrNoRows) {
 			return err
+		}
+		if was != 0 && was != judgement {
+			if err := flipAll(tx, class, was, judgement, now, why); err != nil {
+				return err
+			}
 		}
 		_, err := tx.Exec("UPDATE target SET judgement_id=? WHERE class=?", judgement, class)
 		return err
 	})
+}
+
+// flipAll notes what one judgement says otherwise than another.
+func flipAll(tx *sqlx.Tx, class string, was, is int64, now time.Time, why func(was, is string) string) error {
+	var flips []struct {
+		Device     int64  `db:"device_id"`
+		Was        int    `db:"was"`
+		Becomes    int    `db:"becomes"`
+		WasLetters string `db:"was_outcomes"`
+		Letters    string `db:"outcomes"`
+	}
+	if err := tx.Select(&flips, `SELECT n.device_id, o.disposition AS was, n.disposition AS becomes, o.outcomes AS was_outcomes, n.outcomes FROM verdict o
+		JOIN verdict n ON n.judgement_id=? AND n.device_id=o.device_id AND n.disposition<>o.disposition WHERE o.judgement_id=?`, is, was); err != nil {
+		return err
+	}
+	if len(flips) == 0 {
+		var same bool
+		if err := tx.Get(&same, "SELECT count(DISTINCT release_id||'@'||revision)=1 FROM judgement WHERE id IN (?, ?)", was, is); err != nil || same {
+			return err // only the program is another
+		}
+	}
+	res, err := tx.Exec(`INSERT INTO rule_change (class, release_id, revision, was_release, was_revision, machines, at)
+		SELECT ?, n.release_id, n.revision, o.release_id, o.revision, (SELECT count(*) FROM verdict WHERE judgement_id=n.id), ? FROM judgement n JOIN judgement o ON o.id=? WHERE n.id=?`, class, millis(now), was, is)
+	if err != nil {
+		return err
+	}
+	change, err := res.LastInsertId()
+	if err != nil {
+		return err
+	}
+	put, err := tx.Prepare("INSERT INTO flip (device_id, release_id, was, becomes, cause, at, about, why) SELECT ?, release_id, ?, ?, ?, ?, ?, ? FROM judgement WHERE id=?")
+	if err != nil {
+		return err
+	}
+	defer put.Close()
+	for _, f := range flips {
+		if _, err := put.Exec(f.Device, f.Was, f.Becomes, ByRules, millis(now), change, why(f.WasLetters, f.Letters), is); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// RuleChange is that other rules were put in force.
+type RuleChange struct {
+	ID          int64  `db:"id"`
+	Class       string `db:"class"`
+	Release     string `db:"release_id"`
+	Revision    int    `db:"revision"`
+	WasRelease  string `db:"was_release"`
+	WasRevision int    `db:"was_revision"`
+	Machines    int    `db:"machines"`
+	Millis      int64  `db:"at"`
+}
+
+// At is when it was.
+func (c *RuleChange) At() time.Time { return fromMillis(c.Millis) }
+
+// RuleChanges lists the latest of them, the latest first.
+func (s *Store) RuleChanges(ctx context.Context, limit int) ([]RuleChange, error) {
+	var out []RuleChange
+	err := s.reader.SelectContext(ctx, &out, "SELECT * FROM rule_change ORDER BY id DESC LIMIT ?", limit)
+	return out, err
+}
+
+// Turned are the machines whose disposition a change of rules changed.
+func (s *Store) Turned(ctx context.Context, change int64) ([]Flip, error) {
+	var out []Flip
+	err := s.reader.SelectContext(ctx, &out, "SELECT f.id, f.device_id, d.key, d.name, f.release_id, f.was, f.becomes, f.cause, f.at, f.about, f.why FROM flip f JOIN device d ON d.id=f.device_id WHERE f.about=? AND f.cause=? ORDER BY f.becomes DESC, f.was, d.name", change, ByRules)
+	return out, err
 }

@@ -289,7 +289,7 @@ func TestJudgeAllGoesThroughEveryMachineOfAClass(t *testing.T) {
 				}
 				return &store.Verdict{JudgementID: j, DeviceID: p.DeviceID, InventoryID: p.InventoryID, Disposition: 2, Outcomes: "p"}, nil
 			}
-		})
+		}, func(int) {})
 	}
 	// Broken off, the judgement is not done, and goes on the next time.
 	seen := 0

@@ -49,9 +49,25 @@ CREATE TABLE arrival (
     release_id TEXT NOT NULL,
     at         INTEGER NOT NULL,
     left_at    INTEGER NOT NULL DEFAULT 0,
+    found      INTEGER NOT NULL DEFAULT 0, -- it was on it when it was first looked at: no pace is counted by it
     PRIMARY KEY (device_id, release_id)
 ) STRICT, WITHOUT ROWID;
 CREATE INDEX arrival_at ON arrival (release_id, at);
+
+-- Other rules were put in force: which, over which, and what that did to machines.
+CREATE TABLE rule_change (
+    id           INTEGER PRIMARY KEY,
+    class        TEXT NOT NULL,
+    release_id   TEXT NOT NULL,
+    revision     INTEGER NOT NULL,
+    was_release  TEXT NOT NULL,
+    was_revision INTEGER NOT NULL,
+    machines     INTEGER NOT NULL, -- that were judged
+    at           INTEGER NOT NULL
+) STRICT;
+ALTER TABLE flip ADD COLUMN about INTEGER NOT NULL DEFAULT 0; -- number of the rule_change, or of the wave, that it comes of
+ALTER TABLE flip ADD COLUMN why TEXT NOT NULL DEFAULT '';     -- requirements that did it
+CREATE INDEX flip_about ON flip (about) WHERE about > 0;
 
 CREATE TABLE wave (
     id         INTEGER PRIMARY KEY,

@@ -1,0 +1,57 @@
+package say
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"rolltop.example/rolltop/core/remedy"
+)
+
+// Hours says how long something takes, roughly: 25 to 40 minutes, 12 to 28 hours.
+func Hours(m remedy.Minutes) string {
+	if m.Most == 0 {
+		return "not counted"
+	}
+	if m.Most < 120 {
+		if m.Least == m.Most {
+			return fmt.Sprintf("%d minutes", m.Most)
+		}
+		return fmt.Sprintf("%d to %d minutes", m.Least, m.Most)
+	}
+	least, most := (m.Least+30)/60, (m.Most+30)/60
+	if least == most {
+		return fmt.Sprintf("%s hours", Number(most))
+	}
+	return fmt.Sprintf("%s to %s hours", Number(least), Number(most))
+}
+
+// nothingToDo is what a step says to whom it asks nothing of.
+const nothingToDo = "Nothing to do."
+
+// Message is what the person whose machine it is should know before a visit: what will
+// happen, how long it takes, what to have ready. tells are what the steps mean for them.
+func Message(name, release string, plain, tells []string, m remedy.Minutes, restarts int) (subject string, text []string) {
+	subject = "Your computer " + name + " is prepared for " + release
+	text = append(text, strings.Join(plain, " "))
+	takes := "Somebody comes to your desk for about " + Hours(m)
+	if restarts > 0 {
+		takes += fmt.Sprintf(", in which the computer restarts %s", times(restarts))
+	}
+	text = append(text, takes+". You cannot use it in that time.")
+	tells = slices.DeleteFunc(slices.Clone(tells), func(t string) bool { return t == nothingToDo })
+	if len(tells) > 0 {
+		text = append(text, strings.Join(tells, " "))
+	}
+	return subject, append(text, "Before that: save your work and close all programs. Leave the computer switched on, and a laptop on its mains cable.")
+}
+
+func times(n int) string {
+	switch n {
+	case 1:
+		return "once"
+	case 2:
+		return "twice"
+	}
+	return fmt.Sprintf("%d times", n)
+}

@@ -1,0 +1,266 @@
+// Package wave brings machines to a release in groups: a pilot, then waves by rule, with
+// sizes and days. Only machines that are ready, or of which what fails is waived by name,
+// with an inventory that is recent enough, may enter; every other is refused with the
+// reason. What became of them is read from later inventories.
+package wave
+
+import (
+	"cmp"
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"rolltop.example/rolltop/core/fleet"
+	"rolltop.example/rolltop/core/remedy"
+)
+
+// Day is a day of the calendar, as 2026-11-23: waves go by days, not by hours.
+type Day string
+
+// ReadDay reads one.
+func ReadDay(text string) (Day, error) {
+	if _, err := time.Parse(time.DateOnly, text); err != nil {
+		return "", fmt.Errorf("%q is not a day; write it as 2026-12-01", text)
+	}
+	return Day(text), nil
+}
+
+// On is the day of a time.
+func On(t time.Time) Day { return Day(t.UTC().Format(time.DateOnly)) }
+
+// Time is its beginning.
+func (d Day) Time() time.Time {
+	t, _ := time.Parse(time.DateOnly, string(d)) // it was read
+	return t
+}
+
+// Add is the day some days later.
+func (d Day) Add(days int) Day { return On(d.Time().AddDate(0, 0, days)) }
+
+// Blackout is days on which nothing is upgraded.
+type Blackout struct {
+	From, To Day // both belong to it
+	Reason   string
+}
+
+// Covers says whether a day is one of them.
+func (b *Blackout) Covers(d Day) bool { return b.From <= d && d <= b.To }
+
+// Wave is a group of machines that go in the same days.
+type Wave struct {
+	ID           int64
+	Name         string
+	Release      string
+	Pilot        bool
+	Rule         string // a filter: which machines may enter
+	Most         int    // machines
+	Starts, Ends Day    // both belong to it
+	Note         string
+	Ended        bool
+}
+
+// mostMachines bounds a wave; a pilot is small.
+const (
+	mostMachines = 100_000
+	mostPilot    = 50
+)
+
+// Check refuses a wave that cannot be, and says what would be right. others are the waves
+// of the same release that have not ended.
+func Check(w *Wave, others []Wave, dark []Blackout, today Day) error {
+	switch {
+	case strings.TrimSpace(w.Name) == "":
+		return errors.New("the wave has no name")
+	case w.Release == "":
+		return errors.New("the wave is to no release; name the target that its machines get")
+	case w.Starts == "" || w.Ends == "":
+		return errors.New("the wave needs its first and its last day")
+	case w.Ends < w.Starts:
+		return fmt.Errorf("the wave ends on %s, before it starts on %s", w.Ends, w.Starts)
+	case w.Starts < today:
+		return fmt.Errorf("the wave starts on %s, which is over; today is %s", w.Starts, today)
+	case w.Most < 1 || w.Most > mostMachines:
+		return fmt.Errorf("the wave takes %d machines; give a size from 1 to %d", w.Most, mostMachines)
+	case w.Pilot && w.Most > mostPilot:
+		return fmt.Errorf("the pilot takes %d machines; %d is the most, so that what goes wrong goes wrong on few", w.Most, mostPilot)
+	case strings.TrimSpace(w.Rule) == "":
+		return errors.New("the wave has no rule; give a filter, as place=\"Gull Quay\", or class=pc for all")
+	}
+	if _, err := fleet.Parse(w.Rule); err != nil {
+		return err
+	}
+	if len(days(w.Starts, w.Ends, dark)) == 0 {
+		return fmt.Errorf("all days from %s to %s are blackout days; choose others", w.Starts, w.Ends)
+	}
+	for i := range dark {
+		if dark[i].Covers(w.Starts) {
+			return fmt.Errorf("the wave starts on %s, a blackout day (%s); the next day that is none is %s", w.Starts, dark[i].Reason, next(w.Starts, dark))
+		}
+	}
+	for i := range others {
+		o := &others[i]
+		if o.ID == w.ID || o.Ended || o.Release != w.Release {
+			continue
+		}
+		if strings.EqualFold(o.Name, w.Name) {
+			return fmt.Errorf("there is a wave %q already", o.Name)
+		}
+		if o.Pilot && !w.Pilot && w.Starts <= o.Ends {
+			return fmt.Errorf("the wave starts on %s, and the pilot %q runs until %s; start after it", w.Starts, o.Name, o.Ends)
+		}
+		if w.Pilot && !o.Pilot && o.Starts <= w.Ends {
+			return fmt.Errorf("the pilot runs until %s, and the wave %q starts on %s; a pilot comes before all waves", w.Ends, o.Name, o.Starts)
+		}
+		if o.Rule == w.Rule && o.Starts <= w.Ends && w.Starts <= o.Ends {
+			return fmt.Errorf("the wave %q has the same rule and runs from %s to %s; waves of the same machines may not overlap", o.Name, o.Starts, o.Ends)
+		}
+	}
+	return nil
+}
+
+// days are those on which something is upgraded.
+func days(from, to Day, dark []Blackout) []Day {
+	var out []Day
+	for d := from; d <= to; d = d.Add(1) {
+		if !slices.ContainsFunc(dark, func(b Blackout) bool { return b.Covers(d) }) {
+			out = append(out, d)
+		}
+	}
+	return out
+}
+
+// next is the first day from one on that is none of the blackout.
+func next(from Day, dark []Blackout) Day {
+	for range 3660 {
+		if !slices.ContainsFunc(dark, func(b Blackout) bool { return b.Covers(from) }) {
+			break
+		}
+		from = from.Add(1)
+	}
+	return from
+}
+
+// Spread gives each of some machines a day of the wave, the same number on each day as
+// nearly as it goes. Where all days have become blackout days it gives none.
+func Spread(n int, from, to Day, dark []Blackout) []Day {
+	all := days(from, to, dark)
+	out := make([]Day, n)
+	if len(all) == 0 {
+		return out
+	}
+	for i := range out {
+		out[i] = all[i*len(all)/n]
+	}
+	return out
+}
+
+// How old an inventory may be for a machine to enter. Free space changes by the day.
+const (
+	FreeSpaceDays = 7
+	OtherDays     = 30
+)
+
+// Candidate is what is known of a machine that may enter.
+type Candidate struct {
+	Key, Name   string
+	Judged      bool
+	Disposition remedy.Disposition
+	Waived      []string // titles of requirements that fail and are waived
+	ByName      string   // who let it in although something is waived
+	TakenAt     time.Time
+	Decided     fleet.Decided
+	Later       time.Time
+	On          bool   // it runs the release
+	Failing     bool   // its system disk fails
+	Elsewhere   string // another wave that it is in
+	Retired     bool
+	Package     string // what it gets, where the release names packages
+	NoPackage   string // why there is none
+	Fails       string // titles of what it fails, for the reason
+}
+
+// Refuse says why a machine may not enter a wave at a time, or "" where it may.
+func Refuse(c *Candidate, now time.Time) string {
+	switch {
+	case c.Retired:
+		return "it is out of use"
+	case c.On:
+		return "it runs the release already"
+	case c.Elsewhere != "":
+		return fmt.Sprintf("it is in the wave %q", c.Elsewhere)
+	case !c.Judged:
+		return "it was not checked: no target is chosen for its class of hardware"
+	case c.Decided&fleet.Held != 0:
+		return "it is held back by a decision"
+	case c.Decided&fleet.Stays != 0:
+		return "it stays on its release by a decision"
+	case c.Disposition == remedy.Undetermined:
+		return "it is undetermined: settle first what is not known"
+	case c.Disposition != remedy.Ready:
+		return fmt.Sprintf("it is not ready (%s)%s", c.Disposition, failing(c.Fails))
+	case len(c.Waived) > 0 && c.ByName == "":
+		return "a requirement is waived (" + strings.Join(c.Waived, ", ") + "): it enters only by name"
+	case c.Failing:
+		return "its system disk is failing: change it first"
+	case now.Before(c.Later):
+		return "it is to be left alone until " + string(On(c.Later.Add(-time.Second))) // the last day that it counts
+	case c.TakenAt.Before(now.AddDate(0, 0, -OtherDays)):
+		return fmt.Sprintf("its inventory is of %s, older than %d days: read it again", On(c.TakenAt), OtherDays)
+	case c.TakenAt.Before(now.AddDate(0, 0, -FreeSpaceDays)):
+		return fmt.Sprintf("its free space was read on %s, more than %d days ago: read it again", On(c.TakenAt), FreeSpaceDays)
+	case c.NoPackage != "":
+		return c.NoPackage
+	}
+	return ""
+}
+
+func failing(titles string) string {
+	if titles == "" {
+		return ""
+	}
+	return ": " + titles
+}
+
+// Outcomes of a machine in a wave.
+const (
+	Waiting = "waiting" // not handed to the deployment system yet
+	Handed  = "handed"  // and not on the release yet
+	Arrived = "arrived"
+	Failed  = "failed"
+	Back    = "back" // it had arrived, and runs another release again
+)
+
+// Outcome is what became of a machine: what an inventory shows counts more than what was
+// said before it. arrived and left are when it was seen on the release and off it again;
+// said is an outcome that somebody told, at a time.
+func Outcome(handed, arrived, left, saidAt time.Time, said string, takenAt time.Time) string {
+	switch {
+	case !left.IsZero():
+		return Back
+	case !arrived.IsZero():
+		return Arrived
+	case said == Arrived && !takenAt.After(saidAt): // no inventory since
+		return Arrived
+	case said == Failed || said == Back:
+		return said
+	case handed.IsZero():
+		return Waiting
+	}
+	return Handed
+}
+
+// Sorted puts waves in their order: the pilot first, then by day and name.
+func Sorted(waves []Wave) []Wave {
+	slices.SortFunc(waves, func(a, b Wave) int {
+		pilot := 0
+		if a.Pilot != b.Pilot {
+			if pilot = 1; a.Pilot {
+				pilot = -1
+			}
+		}
+		return cmp.Or(pilot, strings.Compare(string(a.Starts), string(b.Starts)), strings.Compare(a.Name, b.Name))
+	})
+	return waves
+}

@@ -1,0 +1,185 @@
+package wave_test
+
+import (
+	"math/rand/v2"
+	"strings"
+	"testing"
+	"time"
+
+	"rolltop.example/rolltop/core/fleet"
+	"rolltop.example/rolltop/core/remedy"
+	"rolltop.example/rolltop/core/wave"
+)
+
+var now = time.Date(2026, 11, 23, 9, 0, 0, 0, time.UTC)
+
+func TestCheck(t *testing.T) {
+	dark := []wave.Blackout{{From: "2026-12-20", To: "2027-01-06", Reason: "holidays"}}
+	others := []wave.Wave{{ID: 1, Name: "Pilot", Release: "ebb-4", Pilot: true, Rule: "class=pc", Most: 10, Starts: "2026-11-24", Ends: "2026-11-30"}, {ID: 2, Name: "East", Release: "ebb-4", Rule: `place="East"`, Most: 10, Starts: "2026-12-01", Ends: "2026-12-10"},
+		{ID: 3, Name: "Old", Release: "ebb-3", Rule: `place="North"`, Most: 10, Starts: "2026-12-01", Ends: "2026-12-10"}}
+	good := wave.Wave{Name: "North", Release: "ebb-4", Rule: `place="North"`, Most: 40, Starts: "2026-12-01", Ends: "2026-12-31"}
+	for _, tt := range []struct {
+		name   string
+		change func(*wave.Wave)
+		want   string
+	}{
+		{"good", func(*wave.Wave) {}, ""},
+		{"itself", func(w *wave.Wave) { *w = others[1] }, ""},
+		{"no name", func(w *wave.Wave) { w.Name = " " }, "no name"},
+		{"a name twice", func(w *wave.Wave) { w.Name = "east" }, "already"},
+		{"no release", func(w *wave.Wave) { w.Release = "" }, "to no release"},
+		{"in the past", func(w *wave.Wave) { w.Starts = "2026-11-22" }, "which is over"},
+		{"backwards", func(w *wave.Wave) { w.Ends = "2026-11-30" }, "before it starts"},
+		{"no size", func(w *wave.Wave) { w.Most = 0 }, "give a size"},
+		{"a large pilot", func(w *wave.Wave) { w.Pilot, w.Most = true, 51 }, "the pilot takes 51"},
+		{"a rule with a mistake", func(w *wave.Wave) { w.Rule = "plaice=x" }, `no key "plaice"`},
+		{"no rule", func(w *wave.Wave) { w.Rule = "" }, "no rule"},
+		{"starts on a dark day", func(w *wave.Wave) { w.Starts, w.Ends = "2026-12-24", "2027-01-20" }, "the next day that is none is 2027-01-07"},
+		{"dark days only", func(w *wave.Wave) { w.Starts, w.Ends = "2026-12-24", "2026-12-30" }, "all days"},
+		{"during the pilot", func(w *wave.Wave) { w.Starts = "2026-11-30" }, "start after it"},
+		{"a pilot behind waves", func(w *wave.Wave) { w.Pilot, w.Most = true, 5 }, "a pilot comes before"},
+		{"the same machines", func(w *wave.Wave) { w.Rule = `place="East"` }, "may not overlap"},
+		{"the same machines later", func(w *wave.Wave) { w.Rule, w.Starts = `place="East"`, "2026-12-11" }, ""},
+	} {
+		w := good
+		tt.change(&w)
+		err := wave.Check(&w, others, dark, wave.On(now))
+		if tt.want == "" && err != nil || tt.want != "" && (err == nil || !strings.Contains(err.Error(), tt.want)) {
+			t.Errorf("%s: %v, want %q", tt.name, err, tt.want)
+		}
+	}
+	if _, err := wave.ReadDay("1.12.2026"); err == nil || !strings.Contains(err.Error(), "2026-12-01") {
+		t.Error(err)
+	}
+}
+
+func TestRefuse(t *testing.T) {
+	good := wave.Candidate{Name: "A", Judged: true, Disposition: remedy.Ready, TakenAt: now.AddDate(0, 0, -2)}
+	for _, tt := range []struct {
+		change func(*wave.Candidate)
+		want   string
+	}{
+		{func(*wave.Candidate) {}, ""},
+		{func(c *wave.Candidate) { c.Disposition = remedy.Undetermined }, "settle first"},
+		{func(c *wave.Candidate) { c.Disposition, c.Fails = remedy.Reconfigure, "TPM" }, "not ready (reconfigure): TPM"},
+		{func(c *wave.Candidate) { c.Waived = []string{"TPM"} }, "only by name"},
+		{func(c *wave.Candidate) { c.Waived, c.ByName = []string{"TPM"}, "chief" }, ""},
+		{func(c *wave.Candidate) { c.TakenAt = now.AddDate(0, 0, -8) }, "free space was read on 2026-11-15"},
+		{func(c *wave.Candidate) { c.TakenAt = now.AddDate(0, 0, -7) }, ""},
+		{func(c *wave.Candidate) { c.TakenAt = now.AddDate(0, 0, -31) }, "older than 30 days"},
+		{func(c *wave.Candidate) { c.Decided = fleet.Held }, "held back"},
+		{func(c *wave.Candidate) { c.Decided = fleet.Stays }, "stays on its release"},
+		{func(c *wave.Candidate) { c.Later = time.Date(2026, 11, 26, 0, 0, 0, 0, time.UTC) }, "until 2026-11-25"},
+		{func(c *wave.Candidate) { c.On = true }, "already"},
+		{func(c *wave.Candidate) { c.Failing = true }, "disk is failing"},
+		{func(c *wave.Candidate) { c.Elsewhere = "East" }, `in the wave "East"`},
+		{func(c *wave.Candidate) { c.Retired = true }, "out of use"},
+		{func(c *wave.Candidate) { c.Judged = false }, "not checked"},
+		{func(c *wave.Candidate) { c.NoPackage = "no package is for its edition" }, "no package"},
+	} {
+		c := good
+		tt.change(&c)
+		if got := wave.Refuse(&c, now); tt.want == "" && got != "" || !strings.Contains(got, tt.want) {
+			t.Errorf("%+v: %q, want %q", c, got, tt.want)
+		}
+	}
+}
+
+// Nobody enters who is not ready, whatever else is so: all combinations are tried.
+func TestOnlyReadyMachinesEnter(t *testing.T) {
+	for i := range 1 << 9 {
+		bit := func(n int) bool { return i&(1<<n) != 0 }
+		c := wave.Candidate{Judged: bit(0), TakenAt: now, On: bit(1), Retired: bit(2), Failing: bit(3)}
+		if bit(4) {
+			c.Waived = []string{"x"}
+		}
+		if bit(5) {
+			c.ByName = "chief"
+		}
+		if bit(6) {
+			c.TakenAt = now.AddDate(0, 0, -9)
+		}
+		if bit(7) {
+			c.Decided = fleet.Held
+		}
+		if bit(8) {
+			c.Disposition = remedy.Undetermined
+		}
+		may := bit(0) && !bit(1) && !bit(2) && !bit(3) && (!bit(4) || bit(5)) && !bit(6) && !bit(7) && !bit(8)
+		if got := wave.Refuse(&c, now); (got == "") != may {
+			t.Fatalf("%+v: %q", c, got)
+		}
+	}
+}
+
+func TestOutcome(t *testing.T) {
+	none, later := time.Time{}, now.Add(time.Hour)
+	for _, tt := range []struct {
+		handed, arrived, left, saidAt time.Time
+		said                          string
+		taken                         time.Time
+		want                          string
+	}{
+		{none, none, none, none, "", now, wave.Waiting},
+		{now, none, none, none, "", now, wave.Handed},
+		{now, later, none, none, "", later, wave.Arrived},
+		{now, later, later, none, "", later, wave.Back},
+		{now, none, none, later, wave.Failed, now, wave.Failed},
+		{now, later, none, now, wave.Failed, later, wave.Arrived}, // the inventory counts more
+		{now, none, none, later, wave.Arrived, now, wave.Arrived},
+		{now, none, none, now, wave.Arrived, later, wave.Handed}, // said, and the inventory since does not show it
+	} {
+		if got := wave.Outcome(tt.handed, tt.arrived, tt.left, tt.saidAt, tt.said, tt.taken); got != tt.want {
+			t.Errorf("%+v: %s", tt, got)
+		}
+	}
+}
+
+func TestSpread(t *testing.T) {
+	dark := []wave.Blackout{{From: "2026-12-03", To: "2026-12-04"}}
+	if got := wave.Spread(3, "2026-12-03", "2026-12-04", dark); len(got) != 3 || got[0] != "" {
+		t.Errorf("on dark days alone: %v", got)
+	}
+	r := rand.New(rand.NewPCG(1, 1))
+	for range 200 {
+		n, length := 1+r.IntN(40), 1+r.IntN(12)
+		from := wave.Day("2026-12-01")
+		to := from.Add(length)
+		per := map[wave.Day]int{}
+		for _, d := range wave.Spread(n, from, to, dark) {
+			if d < from || d > to || dark[0].Covers(d) {
+				t.Fatalf("%s is no day of the wave", d)
+			}
+			per[d]++
+		}
+		least, most := n, 0
+		for _, k := range per {
+			least, most = min(least, k), max(most, k)
+		}
+		if most-least > 1 {
+			t.Fatalf("%d machines over %d days: %v", n, length, per)
+		}
+	}
+}
+
+func TestForecast(t *testing.T) {
+	var arrivals []time.Time
+	for i := range 56 { // two a day for 28 days, and older ones that do not count
+		arrivals = append(arrivals, now.AddDate(0, 0, -i/2))
+	}
+	arrivals = append(arrivals, now.AddDate(0, 0, -60))
+	f := wave.Forecast{Machines: 100, On: 60, End: "2026-12-03"}.Predict(arrivals, nil, now)
+	if f.Pace != 2 || f.Done != "2026-12-13" || f.InTime != 80 {
+		t.Errorf("%+v", f)
+	}
+	dark := wave.Forecast{Machines: 100, On: 60, End: "2026-12-03"}.Predict(arrivals, []wave.Blackout{{From: "2026-11-24", To: "2026-12-03"}}, now)
+	if dark.InTime != 60 || dark.Done <= f.Done {
+		t.Errorf("%+v", dark)
+	}
+	if none := (wave.Forecast{Machines: 10, On: 4}).Predict(nil, nil, now); none.Done != "" || none.InTime != 4 || none.Pace != 0 {
+		t.Errorf("%+v", none)
+	}
+	if done := (wave.Forecast{Machines: 4, On: 4}).Predict(nil, nil, now); done.Done != wave.On(now) {
+		t.Errorf("%+v", done)
+	}
+}

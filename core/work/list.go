@@ -1,0 +1,168 @@
+package work
+
+import (
+	"cmp"
+	"slices"
+	"strings"
+	"time"
+
+	"rolltop.example/rolltop/core/remedy"
+)
+
+// Machine is a machine that has something to be done.
+type Machine struct {
+	ID          int64
+	Key, Name   string
+	Place       string
+	Model       string
+	Plan        Plan
+	Disposition remedy.Disposition
+	Later       time.Time // it is left alone until then; zero: it is not
+	Who         string    // who has the work; "": nobody
+	Note        string
+}
+
+// Due says whether the machine may be worked on at a time.
+func (m *Machine) Due(now time.Time) bool { return !now.Before(m.Later) }
+
+// Visit is what is done at one machine.
+type Visit struct {
+	*Machine
+	Steps    Plan // at the desk
+	Minutes  remedy.Minutes
+	Restarts int
+	Firmware bool // settings of the firmware are changed: one visit for all of them
+	Parts    bool // something has to be there first
+}
+
+// Stop is the visits at one place.
+type Stop struct {
+	Place   string
+	Visits  []Visit
+	Minutes remedy.Minutes
+	Parts   int // visits for which something has to be there
+	Waiting int // visits to machines that are left alone for now
+}
+
+// repairs says whether a plan's part has a remedy: what only prepares or confirms needs
+// nobody to come.
+func (p Plan) repairs() bool { return len(p.Remedies()) > 0 }
+
+// open are machines with work that is known: what is not known of a machine comes first,
+// and nobody is sent to one that is replaced.
+func open(m *Machine) bool {
+	return m.Disposition == remedy.Reconfigure || m.Disposition == remedy.Refit
+}
+
+// Visits groups what is done at machines by place, the place with the most work first.
+func Visits(machines []Machine, l *remedy.Library, now time.Time) []Stop {
+	stops := map[string]*Stop{}
+	for i := range machines {
+		m := &machines[i]
+		desk := m.Plan.In(l, remedy.Desk)
+		if !open(m) || !desk.repairs() {
+			continue
+		}
+		v := Visit{Machine: m, Steps: desk}
+		v.Minutes, v.Restarts = desk.Effort(l)
+		for _, s := range desk {
+			if d := l.Find(s.ID); d != nil {
+				v.Firmware = v.Firmware || d.Setting != ""
+				v.Parts = v.Parts || d.Part != ""
+			}
+		}
+		stop := stops[m.Place]
+		if stop == nil {
+			stop = &Stop{Place: m.Place}
+			stops[m.Place] = stop
+		}
+		stop.Visits = append(stop.Visits, v)
+		stop.Minutes.Least, stop.Minutes.Most = stop.Minutes.Least+v.Minutes.Least, stop.Minutes.Most+v.Minutes.Most
+		if v.Parts {
+			stop.Parts++
+		}
+		if !m.Due(now) {
+			stop.Waiting++
+		}
+	}
+	out := make([]Stop, 0, len(stops))
+	for _, s := range stops {
+		slices.SortFunc(s.Visits, func(a, b Visit) int { return strings.Compare(a.Name, b.Name) })
+		out = append(out, *s)
+	}
+	slices.SortFunc(out, func(a, b Stop) int {
+		return cmp.Or(cmp.Compare(len(b.Visits), len(a.Visits)), strings.Compare(a.Place, b.Place))
+	})
+	return out
+}
+
+// pilotSize is how many machines a step is tried on before the rest.
+const pilotSize = 5
+
+// Batch is one step that is done on many machines without going there.
+type Batch struct {
+	Step     string
+	Machines []*Machine
+	Pilot    []*Machine // to be done first: at most five, of as many models as there are
+	Expected int        // machines on which the effect is not certain
+	Waiting  int        // machines that are left alone for now
+}
+
+// Batches groups remedies that need no visit, and what closes unknowns, by step; the one
+// for the most machines first.
+func Batches(machines []Machine, l *remedy.Library, now time.Time) []Batch {
+	at := map[string]*Batch{}
+	for i := range machines {
+		m := &machines[i]
+		for _, s := range m.Plan {
+			d := l.Find(s.ID)
+			if d == nil || d.Phase != remedy.Remote && d.Phase != remedy.Host {
+				continue
+			}
+			if closes := len(d.Closes) > 0 && m.Disposition == remedy.Undetermined; !closes && !(s.Remedy && open(m)) {
+				continue
+			}
+			b := at[s.ID]
+			if b == nil {
+				b = &Batch{Step: s.ID}
+				at[s.ID] = b
+			}
+			b.Machines = append(b.Machines, m)
+			if s.Expected {
+				b.Expected++
+			}
+			if !m.Due(now) {
+				b.Waiting++
+			}
+		}
+	}
+	out := make([]Batch, 0, len(at))
+	for _, b := range at {
+		slices.SortFunc(b.Machines, func(a, c *Machine) int { return strings.Compare(a.Name, c.Name) })
+		b.Pilot = pilot(b.Machines, now)
+		out = append(out, *b)
+	}
+	slices.SortFunc(out, func(a, b Batch) int {
+		return cmp.Or(len(b.Machines)-len(a.Machines), strings.Compare(a.Step, b.Step))
+	})
+	return out
+}
+
+// pilot picks machines to try a step on: of models not tried yet first, and none that is
+// left alone. A few machines need no pilot.
+func pilot(machines []*Machine, now time.Time) []*Machine {
+	if len(machines) <= pilotSize {
+		return nil
+	}
+	var out []*Machine
+	models := map[string]bool{}
+	for _, again := range []bool{false, true} {
+		for _, m := range machines {
+			if len(out) < pilotSize && m.Due(now) && (again || !models[m.Model]) && !slices.Contains(out, m) {
+				models[m.Model] = true
+				out = append(out, m)
+			}
+		}
+	}
+	return out
+}

@@ -1,0 +1,415 @@
+package cli
+
+import (
+	"bytes"
+	"encoding/json"
+	"fmt"
+	"io"
+	"os"
+	"slices"
+	"strconv"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"rolltop.example/rolltop/core/say"
+	"rolltop.example/rolltop/internal/api"
+	"rolltop.example/rolltop/internal/client"
+	"rolltop.example/rolltop/internal/tables"
+)
+
+func wavesCommand() *cobra.Command {
+	cmd := &cobra.Command{Use: "waves", Short: "Waves: which machines go when, what became of them, and whether all arrive in time", Args: cobra.NoArgs, RunE: listWaves,
+		Long: "A pilot goes first, then groups by rule. Only machines that are ready, or of which what\nfails is waived and that somebody lets in by name, with a recent inventory, may enter;\nall others are refused with the reason. What became of them is read from later\ninventories, and from what the deployment system says.\n\n  rolltop waves add Pilot --pilot --rule 'tag=pilot' --most 5 --starts 2026-12-01 --ends 2026-12-04\n  rolltop waves fill 1\n  rolltop waves hand-off 1 --format csv --out pilot.csv\n  rolltop waves handed 1\n  rolltop waves outcomes 1 outcomes.csv"}
+	formatFlag(cmd, "text", "json", "csv")
+	serviceFlags(cmd)
+	show := numbered("show NUMBER", "One wave: its machines, their packages, and why others may not enter", cobra.ExactArgs(1), showWave)
+	formatFlag(show, "text", "json", "csv")
+	add := &cobra.Command{Use: "add NAME", Short: "Add a wave", Args: cobra.ExactArgs(1), RunE: func(cmd *cobra.Command, args []string) error { return putWave(cmd, 0, args[0]) }}
+	serviceFlags(add)
+	change := numbered("change NUMBER", "Change a wave; what is not given stays", cobra.ExactArgs(1), func(cmd *cobra.Command, _ *client.Client, id int64, _ []string) error {
+		return putWave(cmd, id, flagText(cmd, "name"))
+	})
+	change.Flags().String("name", "", "another name")
+	for _, c := range []*cobra.Command{add, change} {
+		c.Flags().String("rule", "", "filter: which machines may enter")
+		c.Flags().String("release", "", "the target that its machines get; that of PCs where it is not given")
+		c.Flags().Bool("pilot", false, "it goes before all others, and is small")
+		c.Flags().Int("most", 0, "how many machines it takes")
+		c.Flags().String("starts", "", "its first day: 2026-12-01")
+		c.Flags().String("ends", "", "its last day")
+		c.Flags().String("note", "", "what to know about it")
+	}
+	fill := numbered("fill NUMBER [KEY…]", "Put machines into a wave: these, or as many of its rule as there is room for", cobra.MinimumNArgs(1), fillWave)
+	fill.Flags().Bool("by-name", false, "these machines may enter although a requirement is waived")
+	drop := numbered("drop NUMBER KEY", "Take a machine out of a wave", cobra.ExactArgs(2), func(cmd *cobra.Command, c *client.Client, id int64, rest []string) error {
+		if err := c.LeaveWave(contextOf(cmd), id, rest[0]); err != nil {
+			return err
+		}
+		fmt.Fprintf(cmd.OutOrStdout(), "%s is out of wave %d.\n", rest[0], id)
+		return nil
+	})
+	end := numbered("end NUMBER", "End a wave; machines that were not handed over are free for others", cobra.ExactArgs(1), func(cmd *cobra.Command, c *client.Client, id int64, _ []string) error {
+		if err := c.EndWave(contextOf(cmd), id); err != nil {
+			return err
+		}
+		fmt.Fprintf(cmd.OutOrStdout(), "Wave %d has ended.\n", id)
+		return nil
+	})
+	handOff := numbered("hand-off NUMBER", "Write the machines of a wave for a deployment system, with package and checksum", cobra.ExactArgs(1), handOff)
+	formatFlag(handOff, "json", "csv", "ndjson")
+	handOff.Flags().String("out", "", "file to write; standard output where it is not given")
+	handed := numbered("handed NUMBER", "Note that the machines of a wave were handed over, and tell the hooks", cobra.ExactArgs(1), func(cmd *cobra.Command, c *client.Client, id int64, _ []string) error {
+		h, err := c.Handed(contextOf(cmd), id)
+		if err != nil {
+			return asUsage(err)
+		}
+		fmt.Fprintf(cmd.OutOrStdout(), "%s handed over.\n", say.Capital(say.Count(len(h.Machines), "machine is", "machines are")))
+		for _, m := range h.Refused {
+			fmt.Fprintf(cmd.OutOrStdout(), "Not %s: %s.\n", m.Name, m.Reason)
+		}
+		return nil
+	})
+	outcomes := numbered("outcomes NUMBER FILE", "Tell what became of machines: CSV with machine, outcome, reason, or NDJSON", cobra.ExactArgs(2), tellOutcomes)
+	cmd.AddCommand(show, add, change, fill, drop, handOff, handed, outcomes, end, blackoutCommand())
+	return cmd
+}
+
+// numbered is a command about one wave.
+func numbered(use, short string, args cobra.PositionalArgs, run func(*cobra.Command, *client.Client, int64, []string) error) *cobra.Command {
+	cmd := &cobra.Command{Use: use, Short: short, Args: args, RunE: func(cmd *cobra.Command, args []string) error {
+		id, err := strconv.ParseInt(args[0], 10, 64)
+		if err != nil || id < 1 {
+			return wrongUsage("%q is no number of a wave; rolltop waves lists them", args[0])
+		}
+		c, err := service(cmd)
+		if err != nil {
+			return err
+		}
+		return run(cmd, c, id, args[1:])
+	}}
+	serviceFlags(cmd)
+	return cmd
+}
+
+func listWaves(cmd *cobra.Command, _ []string) error {
+	form, c, err := asked(cmd)
+	if err != nil {
+		return err
+	}
+	l, err := c.Waves(contextOf(cmd))
+	if err != nil {
+		return err
+	}
+	if form == "json" {
+		return printJSON(cmd.OutOrStdout(), l)
+	}
+	var rows [][]string
+	for _, w := range l.Waves {
+		name := w.Name
+		if w.Pilot && form == "text" {
+			name += " (pilot)"
+		}
+		row := []string{strconv.FormatInt(w.ID, 10), name, w.Release, w.Starts, w.Ends, fmt.Sprintf("%d of %d", w.Machines, w.Most), w.Says}
+		if form == "csv" {
+			row = []string{row[0], w.Name, w.Release, yesNo(w.Pilot), w.Rule, w.Starts, w.Ends, strconv.Itoa(w.Most), strconv.Itoa(w.Machines), yesNo(w.Ended)}
+			for _, o := range []string{"waiting", "handed", "arrived", "failed", "back"} {
+				row = append(row, strconv.Itoa(w.Outcomes[o]))
+			}
+		}
+		rows = append(rows, row)
+	}
+	if form == "csv" {
+		return printCSV(cmd.OutOrStdout(), []string{"number", "name", "release", "pilot", "rule", "starts", "ends", "most", "machines", "ended", "waiting", "handed", "arrived", "failed", "back"}, rows)
+	}
+	p := newPaper(cmd.OutOrStdout())
+	for _, f := range l.Forecasts {
+		p.text("", p.style(bold, f.Says))
+		for _, a := range f.Assumes {
+			p.styled("  ", a, dim)
+		}
+	}
+	p.line("")
+	if len(rows) == 0 {
+		p.line("There is no wave. rolltop waves add makes one; a pilot comes first.")
+	} else {
+		p.table([]string{"", "Wave", "Release", "From", "To", "Machines", ""}, rows)
+	}
+	if len(l.Blackout) > 0 {
+		p.line("")
+		for _, b := range l.Blackout {
+			p.line("Nothing is upgraded from %s to %s%s.", b.From, b.To, because(b.Reason))
+		}
+	}
+	return nil
+}
+
+func because(reason string) string {
+	if reason == "" {
+		return ""
+	}
+	return " (" + reason + ")"
+}
+
+func showWave(cmd *cobra.Command, c *client.Client, id int64, _ []string) error {
+	form, err := format(cmd)
+	if err != nil {
+		return err
+	}
+	w, err := c.Wave(contextOf(cmd), id)
+	if err != nil {
+		return err
+	}
+	var rows [][]string
+	for _, m := range w.Members {
+		if form == "csv" {
+			rows = append(rows, []string{m.Name, m.Key, m.Place, m.Model, m.Day, m.Outcome, m.Reason, m.Way, m.Edition, m.Package, m.File, m.SHA256, m.ByName, strings.Join(m.Prepare, "; ")})
+			continue
+		}
+		left := ""
+		if len(m.Prepare) > 0 && m.Outcome == "waiting" {
+			left = "left to prepare: " + strconv.Itoa(len(m.Prepare))
+		}
+		rows = append(rows, []string{m.Name, m.Place, m.Day, m.Outcome, m.Way, m.Package, first(m.Reason, left)})
+	}
+	switch form {
+	case "json":
+		return printJSON(cmd.OutOrStdout(), w)
+	case "csv":
+		return printCSV(cmd.OutOrStdout(), []string{"machine", "key", "place", "model", "day", "outcome", "reason", "way", "edition", "package", "file", "sha256", "by_name", "left_to_prepare"}, rows)
+	}
+	p := newPaper(cmd.OutOrStdout())
+	p.text("", p.style(bold, w.Name+": "+w.Says))
+	p.text("", fmt.Sprintf("To %s from %s to %s; at most %d; %s", w.Release, w.Starts, w.Ends, w.Most, w.Rule))
+	if w.Note != "" {
+		p.text("", w.Note)
+	}
+	if len(rows) > 0 {
+		p.line("")
+		p.table([]string{"Machine", "Place", "Day", "Outcome", "Way", "Package", ""}, rows)
+	}
+	p.line("")
+	p.text("", fmt.Sprintf("%s more may enter.", say.Capital(say.Count(w.Free, "machine", "machines"))))
+	printRefusals(p, w.Refusals)
+	return nil
+}
+
+func printRefusals(p *paper, list []api.Refusal) {
+	var rows [][]string
+	for _, r := range list {
+		var names []string
+		for _, m := range r.Some[:min(len(r.Some), 5)] {
+			names = append(names, m.Name)
+		}
+		if r.Machines > len(names) {
+			names = append(names, "…")
+		}
+		rows = append(rows, []string{strconv.Itoa(r.Machines), r.Reason, strings.Join(names, ", ")})
+	}
+	if len(rows) > 0 {
+		p.line("")
+		p.table([]string{"Refused", "Because", "Machines"}, rows)
+	}
+}
+
+func putWave(cmd *cobra.Command, id int64, name string) error {
+	c, err := service(cmd)
+	if err != nil {
+		return err
+	}
+	var w api.MakeWave
+	if id > 0 {
+		old, err := c.Wave(contextOf(cmd), id)
+		if err != nil {
+			return err
+		}
+		w = api.MakeWave{Name: old.Name, Release: old.Release, Pilot: old.Pilot, Rule: old.Rule, Most: old.Most, Starts: old.Starts, Ends: old.Ends, Note: old.Note}
+	}
+	for flag, to := range map[string]*string{"rule": &w.Rule, "release": &w.Release, "starts": &w.Starts, "ends": &w.Ends, "note": &w.Note} {
+		if cmd.Flags().Changed(flag) {
+			*to = flagText(cmd, flag)
+		}
+	}
+	if name != "" {
+		w.Name = name
+	}
+	if cmd.Flags().Changed("most") {
+		w.Most, _ = cmd.Flags().GetInt("most")
+	}
+	if cmd.Flags().Changed("pilot") {
+		w.Pilot, _ = cmd.Flags().GetBool("pilot")
+	}
+	got, err := c.PutWave(contextOf(cmd), id, w)
+	if err != nil {
+		return asUsage(err)
+	}
+	p := newPaper(cmd.OutOrStdout())
+	p.text("", fmt.Sprintf("Wave %d, %s, from %s to %s. %s may enter.", got.ID, got.Name, got.Starts, got.Ends, say.Capital(say.Count(got.Free, "machine", "machines"))))
+	printRefusals(p, got.Refusals)
+	return nil
+}
+
+func fillWave(cmd *cobra.Command, c *client.Client, id int64, keys []string) error {
+	byName, _ := cmd.Flags().GetBool("by-name")
+	got, err := c.FillWave(contextOf(cmd), id, api.FillWave{Keys: keys, ByName: byName})
+	if err != nil {
+		return asUsage(err)
+	}
+	p := newPaper(cmd.OutOrStdout())
+	p.line("%s in wave %d now.", say.Capital(say.Count(got.Added, "machine more is", "machines more are")), id)
+	printRefusals(p, got.Refusals)
+	if len(keys) > 0 && got.Added < len(keys) {
+		return status(ExitFailed)
+	}
+	return nil
+}
+
+func handOff(cmd *cobra.Command, c *client.Client, id int64, _ []string) error {
+	form, err := format(cmd)
+	if err != nil {
+		return err
+	}
+	body, err := c.HandOff(contextOf(cmd), id, form)
+	if err != nil {
+		return err
+	}
+	out := flagText(cmd, "out")
+	if out == "" {
+		_, err = cmd.OutOrStdout().Write(body)
+		return err
+	}
+	if err := os.WriteFile(out, body, 0o644); err != nil {
+		return err
+	}
+	fmt.Fprintf(cmd.ErrOrStderr(), "%s written. When the deployment system has it: rolltop waves handed %d\n", out, id)
+	return nil
+}
+
+func tellOutcomes(cmd *cobra.Command, c *client.Client, id int64, rest []string) error {
+	src, err := readLarge(rest[0])
+	if err != nil {
+		return err
+	}
+	list, err := readOutcomes(rest[0], src)
+	if err != nil {
+		return err
+	}
+	got, err := c.Outcomes(contextOf(cmd), id, api.Outcomes{Outcomes: list})
+	if err != nil {
+		return asUsage(err)
+	}
+	fmt.Fprintf(cmd.OutOrStdout(), "%s taken.\n", say.Capital(say.Count(got.Taken, "outcome", "outcomes")))
+	for _, p := range got.Problems {
+		fmt.Fprintf(cmd.ErrOrStderr(), "not taken: %s\n", p)
+	}
+	if len(got.Problems) > 0 {
+		return status(ExitFailed)
+	}
+	return nil
+}
+
+// readOutcomes reads a table with the columns machine, outcome and reason, or one object a
+// line.
+func readOutcomes(name string, src []byte) ([]api.SaidOutcome, error) {
+	var out []api.SaidOutcome
+	if bytes.HasPrefix(bytes.TrimSpace(src), []byte("{")) {
+		dec := json.NewDecoder(bytes.NewReader(src))
+		dec.DisallowUnknownFields()
+		for n := 1; ; n++ {
+			var o api.SaidOutcome
+			switch err := dec.Decode(&o); {
+			case err == io.EOF:
+				return out, nil
+			case err != nil:
+				return nil, fmt.Errorf("%s: object %d cannot be read: %w; one has machine, outcome and, where it failed, reason", name, n, err)
+			}
+			out = append(out, o)
+		}
+	}
+	sheets, err := tables.Read(name, src)
+	if err != nil {
+		return nil, err
+	}
+	at := map[string]int{}
+	for _, head := range []string{"machine", "outcome", "reason"} {
+		at[head] = slices.IndexFunc(sheets[0].Heads, func(h string) bool { return strings.EqualFold(h, head) })
+		if at[head] < 0 && head != "reason" {
+			return nil, fmt.Errorf("%s has no column %q; it has %s, and the columns machine, outcome and reason are read", name, head, strings.Join(sheets[0].Heads, ", "))
+		}
+	}
+	for _, row := range sheets[0].Rows {
+		out = append(out, api.SaidOutcome{Machine: cell(row, at["machine"]), Outcome: strings.ToLower(cell(row, at["outcome"])), Reason: cell(row, at["reason"])})
+	}
+	return out, nil
+}
+
+func cell(row []string, at int) string {
+	if at < 0 || at >= len(row) {
+		return ""
+	}
+	return strings.TrimSpace(row[at])
+}
+
+func blackoutCommand() *cobra.Command {
+	cmd := &cobra.Command{Use: "blackout", Short: "Days on which nothing is upgraded", Args: cobra.NoArgs, RunE: func(cmd *cobra.Command, _ []string) error {
+		form, c, err := asked(cmd)
+		if err != nil {
+			return err
+		}
+		l, err := c.Waves(contextOf(cmd))
+		if err != nil {
+			return err
+		}
+		if form == "json" {
+			return printJSON(cmd.OutOrStdout(), l.Blackout)
+		}
+		if len(l.Blackout) == 0 {
+			fmt.Fprintln(cmd.OutOrStdout(), "There are no blackout days.")
+		}
+		for _, b := range l.Blackout {
+			fmt.Fprintf(cmd.OutOrStdout(), "%s to %s%s\n", b.From, b.To, because(b.Reason))
+		}
+		return nil
+	}}
+	formatFlag(cmd, "text", "json")
+	serviceFlags(cmd)
+	change := func(f func([]api.Blackout, []string, string) ([]api.Blackout, error)) func(*cobra.Command, []string) error {
+		return func(cmd *cobra.Command, args []string) error {
+			c, err := service(cmd)
+			if err != nil {
+				return err
+			}
+			l, err := c.Waves(contextOf(cmd))
+			if err != nil {
+				return err
+			}
+			days, err := f(l.Blackout, args, flagText(cmd, "reason"))
+			if err != nil {
+				return err
+			}
+			if err := c.SetBlackout(contextOf(cmd), api.Blackouts{Days: days}); err != nil {
+				return asUsage(err)
+			}
+			fmt.Fprintf(cmd.OutOrStdout(), "%s of blackout days.\n", say.Capital(say.Count(len(days), "range", "ranges")))
+			return nil
+		}
+	}
+	add := &cobra.Command{Use: "add FROM [TO]", Short: "Add days; both belong to them", Args: cobra.RangeArgs(1, 2), RunE: change(func(had []api.Blackout, args []string, reason string) ([]api.Blackout, error) {
+		return append(had, api.Blackout{From: args[0], To: args[len(args)-1], Reason: reason}), nil
+	})}
+	add.Flags().String("reason", "", "why: the season, the year's end")
+	remove := &cobra.Command{Use: "remove FROM", Short: "Take back the days that begin on this one", Args: cobra.ExactArgs(1), RunE: change(func(had []api.Blackout, args []string, _ string) ([]api.Blackout, error) {
+		left := slices.DeleteFunc(slices.Clone(had), func(b api.Blackout) bool { return b.From == args[0] })
+		if len(left) == len(had) {
+			return nil, wrongUsage("no blackout days begin on %s; rolltop waves blackout lists them", args[0])
+		}
+		return left, nil
+	})}
+	remove.Flags().String("reason", "", "")
+	_ = remove.Flags().MarkHidden("reason")
+	for _, c := range []*cobra.Command{add, remove} {
+		serviceFlags(c)
+	}
+	cmd.AddCommand(add, remove)
+	return cmd
+}

@@ -1,0 +1,315 @@
+package cli
+
+import (
+	"fmt"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"rolltop.example/rolltop/core/say"
+	"rolltop.example/rolltop/internal/api"
+)
+
+func worklistCommand() *cobra.Command {
+	cmd := &cobra.Command{Use: "worklist", Short: "The work of the fleet: visits, batches, parts, questions, and what to watch", Args: cobra.NoArgs, RunE: showWorklist,
+		Long: "Groups the plans of all machines: who goes where, what is done from afar on many\nmachines, what is bought, what is asked once for all machines of a model, and what\nshould not be left as it is.\n\n  rolltop worklist --where 'place=\"Gull Quay\"'\n  rolltop worklist effects --order time\n  rolltop worklist parts --format csv >order.csv\n  rolltop worklist sheet --where 'place=\"Gull Quay\"' >visits.html\n  rolltop worklist assign 'technician, east' --where 'place=\"Gull Quay\"'"}
+	cmd.Flags().String("where", "", "filter")
+	formatFlag(cmd, "text", "json", "csv")
+	serviceFlags(cmd)
+	effects := &cobra.Command{Use: "effects", Short: "Which remedies free the most machines, alone and in the best order", Args: cobra.NoArgs, RunE: showEffects}
+	effects.Flags().String("order", "machines", "what the best order is by: machines (most a remedy) or time (least a machine)")
+	parts := &cobra.Command{Use: "parts", Short: "What is bought for the plans", Args: cobra.NoArgs, RunE: showParts}
+	messages := &cobra.Command{Use: "messages", Short: "What to tell the people whose machines are visited", Args: cobra.NoArgs, RunE: showMessages}
+	for _, c := range []*cobra.Command{effects, parts, messages} {
+		c.Flags().String("where", "", "filter")
+		formatFlag(c, "text", "json", "csv")
+		serviceFlags(c)
+	}
+	sheet := &cobra.Command{Use: "sheet", Short: "The visits of machines as a page to be printed", Args: cobra.NoArgs, RunE: func(cmd *cobra.Command, _ []string) error {
+		c, err := service(cmd)
+		if err != nil {
+			return err
+		}
+		page, err := c.VisitSheet(contextOf(cmd), flagText(cmd, "where"))
+		if err != nil {
+			return asUsage(err)
+		}
+		_, err = cmd.OutOrStdout().Write(page)
+		return err
+	}}
+	sheet.Flags().String("where", "", "filter, as place=\"Gull Quay\"")
+	serviceFlags(sheet)
+	assign := &cobra.Command{Use: "assign WHO [KEY…]", Short: "Give the work on machines to somebody; an empty WHO takes it back", Args: cobra.MinimumNArgs(1), RunE: func(cmd *cobra.Command, args []string) error {
+		c, err := service(cmd)
+		if err != nil {
+			return err
+		}
+		got, err := c.Assign(contextOf(cmd), api.Assign{Where: flagText(cmd, "where"), Keys: args[1:], Who: args[0], Note: flagText(cmd, "note")})
+		if err != nil {
+			return asUsage(err)
+		}
+		if args[0] == "" {
+			fmt.Fprintf(cmd.OutOrStdout(), "%s: nobody has the work any more.\n", say.Capital(say.Count(got.Machines, "machine", "machines")))
+			return nil
+		}
+		fmt.Fprintf(cmd.OutOrStdout(), "%s given to %s.\n", say.Capital(say.Count(got.Machines, "machine", "machines")), args[0])
+		return nil
+	}}
+	assign.Flags().String("where", "", "filter, in place of keys")
+	assign.Flags().String("note", "", "what to know about it")
+	serviceFlags(assign)
+	stock := &cobra.Command{Use: "stock PART", Short: "Note how many of a part are there, and how long the rest takes", Args: cobra.ExactArgs(1), RunE: func(cmd *cobra.Command, args []string) error {
+		c, err := service(cmd)
+		if err != nil {
+			return err
+		}
+		n, _ := cmd.Flags().GetInt("on-hand")
+		days, _ := cmd.Flags().GetInt("lead-days")
+		if err := c.PutStock(contextOf(cmd), api.PutStock{Part: args[0], OnHand: n, LeadDays: days}); err != nil {
+			return asUsage(err)
+		}
+		fmt.Fprintf(cmd.OutOrStdout(), "%s: %d on hand.\n", args[0], n)
+		return nil
+	}}
+	stock.Flags().Int("on-hand", 0, "how many are there")
+	stock.Flags().Int("lead-days", 0, "days until the rest is there; 0: not known")
+	serviceFlags(stock)
+	cmd.AddCommand(effects, parts, messages, sheet, assign, stock)
+	return cmd
+}
+
+func flagText(cmd *cobra.Command, name string) string {
+	text, _ := cmd.Flags().GetString(name)
+	return text
+}
+
+func showWorklist(cmd *cobra.Command, _ []string) error {
+	form, c, err := asked(cmd)
+	if err != nil {
+		return err
+	}
+	w, err := c.Worklist(contextOf(cmd), flagText(cmd, "where"))
+	if err != nil {
+		return asUsage(err)
+	}
+	switch form {
+	case "json":
+		return printJSON(cmd.OutOrStdout(), w)
+	case "csv":
+		var rows [][]string
+		for _, stop := range w.Stops {
+			for _, v := range stop.Visits {
+				rows = append(rows, []string{v.Place, v.Name, v.Key, v.Model, v.Disposition, strings.Join(titles(v.Steps), "; "), strconv.Itoa(v.Minutes.Least), strconv.Itoa(v.Minutes.Most), strconv.Itoa(v.Restarts), yesNo(v.Parts), v.Who, dayOf(v.NotBefore), v.Note})
+			}
+		}
+		return printCSV(cmd.OutOrStdout(), []string{"place", "machine", "key", "model", "disposition", "steps", "minutes_least", "minutes_most", "restarts", "parts", "who", "not_before", "note"}, rows)
+	}
+	printWorklist(newPaper(cmd.OutOrStdout()), &w)
+	return nil
+}
+
+func printWorklist(p *paper, w *api.Worklist) {
+	p.text("", p.style(bold, w.Says))
+	var rows [][]string
+	for _, s := range w.Stops {
+		waiting := ""
+		if s.Waiting > 0 {
+			waiting = say.Count(s.Waiting, "is", "are") + " left alone for now"
+		}
+		rows = append(rows, []string{s.Place, strconv.Itoa(s.Machines), say.Hours(s.Minutes), strconv.Itoa(s.Parts), waiting})
+	}
+	table := func(heads []string, rows [][]string) {
+		if len(rows) > 0 {
+			p.line("")
+			p.table(heads, rows)
+		}
+	}
+	table([]string{"Visits at", "Machines", "Time", "With parts", ""}, rows)
+	rows = nil
+	for _, b := range w.Batches {
+		pilot := "no pilot needed"
+		if len(b.Pilot) > 0 {
+			var names []string
+			for _, m := range b.Pilot {
+				names = append(names, m.Name)
+			}
+			pilot = strings.Join(names, ", ")
+		}
+		rows = append(rows, []string{b.Title, strconv.Itoa(b.Machines), pilot})
+	}
+	table([]string{"Without a visit", "Machines", "First on"}, rows)
+	table(partHeads, partRows(w.Order))
+	rows = nil
+	for i, q := range w.Questions {
+		if i < 12 {
+			rows = append(rows, []string{q.Says, strconv.Itoa(q.Machines)})
+		}
+	}
+	table([]string{"To find out once", "Machines"}, rows)
+	if n := len(w.Questions) - len(rows); n > 0 && len(rows) > 0 {
+		p.line("and %d more; --format json has all.", n)
+	}
+	if len(w.Watch) > 0 {
+		p.line("")
+		p.text("", p.style(bold, "To watch"))
+		for _, x := range w.Watch {
+			p.text("", x.Says)
+		}
+	}
+}
+
+var partHeads = []string{"Part", "Needed", "On hand", "To order", "Price", "Days", ""}
+
+func partRows(order []api.OrderLine) [][]string {
+	var rows [][]string
+	for _, l := range order {
+		days := ""
+		var notes []string
+		switch {
+		case l.Confirm > 0 && l.Confirm == l.Quantity:
+			notes = append(notes, "confirm in the manual first")
+		case l.Confirm > 0:
+			notes = append(notes, fmt.Sprintf("confirm %d in the manual first", l.Confirm))
+		}
+		if l.Voids > 0 {
+			notes = append(notes, say.Count(l.Voids, "warranty ends", "warranties end")+" with the fitting")
+		}
+		if l.LeadDays > 0 {
+			days = strconv.Itoa(l.LeadDays)
+		}
+		rows = append(rows, []string{l.Part, strconv.Itoa(l.Quantity), strconv.Itoa(l.OnHand), strconv.Itoa(l.ToOrder), l.Price.Says, days, strings.Join(notes, "; ")})
+	}
+	return rows
+}
+
+func titles(steps []api.StepRef) []string {
+	out := make([]string, len(steps))
+	for i, s := range steps {
+		out[i] = s.Title
+	}
+	return out
+}
+
+func yesNo(b bool) string {
+	if b {
+		return "yes"
+	}
+	return "no"
+}
+
+func dayOf(t time.Time) string {
+	if t.IsZero() {
+		return ""
+	}
+	return t.Format(time.DateOnly)
+}
+
+func showParts(cmd *cobra.Command, _ []string) error {
+	form, c, err := asked(cmd)
+	if err != nil {
+		return err
+	}
+	w, err := c.Worklist(contextOf(cmd), flagText(cmd, "where"))
+	if err != nil {
+		return asUsage(err)
+	}
+	switch form {
+	case "json":
+		return printJSON(cmd.OutOrStdout(), w.Order)
+	case "csv":
+		var rows [][]string
+		for _, l := range w.Order {
+			rows = append(rows, []string{l.Part, strconv.Itoa(l.Quantity), strconv.Itoa(l.OnHand), strconv.Itoa(l.ToOrder), cents(l.Price.Least), cents(l.Price.Most), l.Price.Currency, strconv.Itoa(l.Price.Unpriced), strconv.Itoa(l.LeadDays), strconv.Itoa(l.Confirm), strconv.Itoa(l.Voids), strconv.Itoa(l.Machines)})
+		}
+		return printCSV(cmd.OutOrStdout(), []string{"part", "needed", "on_hand", "to_order", "price_least", "price_most", "currency", "without_price", "lead_days", "confirm_in_manual", "ends_warranty", "machines"}, rows)
+	}
+	p := newPaper(cmd.OutOrStdout())
+	if len(w.Order) == 0 {
+		p.line("Nothing is to be bought.")
+		return nil
+	}
+	p.table(partHeads, partRows(w.Order))
+	p.line("")
+	p.line("Together: %s.", w.Cost.Says)
+	return nil
+}
+
+// cents writes hundredths.
+func cents(n int64) string { return fmt.Sprintf("%d.%02d", n/100, n%100) }
+
+func showMessages(cmd *cobra.Command, _ []string) error {
+	form, c, err := asked(cmd)
+	if err != nil {
+		return err
+	}
+	l, err := c.Messages(contextOf(cmd), flagText(cmd, "where"))
+	if err != nil {
+		return asUsage(err)
+	}
+	switch form {
+	case "json":
+		return printJSON(cmd.OutOrStdout(), l)
+	case "csv":
+		var rows [][]string
+		for _, m := range l.Messages {
+			rows = append(rows, []string{m.Place, m.Name, m.Key, m.Subject, strings.Join(m.Text, "\n\n")})
+		}
+		return printCSV(cmd.OutOrStdout(), []string{"place", "machine", "key", "subject", "text"}, rows)
+	}
+	p := newPaper(cmd.OutOrStdout())
+	for _, m := range l.Messages {
+		p.text("", p.style(bold, m.Subject))
+		for _, t := range m.Text {
+			p.text("  ", t)
+		}
+		p.line("")
+	}
+	p.line("%s of %s.", say.Capital(say.Count(len(l.Messages), "message", "messages")), say.Count(l.Total, "machine that is visited", "machines that are visited"))
+	return nil
+}
+
+func showEffects(cmd *cobra.Command, _ []string) error {
+	form, c, err := asked(cmd)
+	if err != nil {
+		return err
+	}
+	e, err := c.Effects(contextOf(cmd), flagText(cmd, "where"), flagText(cmd, "order"))
+	if err != nil {
+		return asUsage(err)
+	}
+	var rows [][]string
+	for i, k := range e.Picks {
+		if form == "csv" {
+			rows = append(rows, []string{strconv.Itoa(i + 1), strings.Join(titles(k.Steps), "; "), strconv.Itoa(k.Gain), strconv.Itoa(k.Expected), strconv.Itoa(k.Ready), strconv.Itoa(k.Minutes.Least), strconv.Itoa(k.Minutes.Most), cents(k.Cost.Least), cents(k.Cost.Most), k.Cost.Currency})
+			continue
+		}
+		gain := "+" + strconv.Itoa(k.Gain)
+		if k.Expected > 0 {
+			gain += fmt.Sprintf(" (%d expected)", k.Expected)
+		}
+		rows = append(rows, []string{strconv.Itoa(i + 1), strings.Join(titles(k.Steps), "; "), gain, strconv.Itoa(k.Ready), say.Hours(k.Minutes), k.Cost.Says})
+	}
+	switch form {
+	case "json":
+		return printJSON(cmd.OutOrStdout(), e)
+	case "csv":
+		return printCSV(cmd.OutOrStdout(), []string{"order", "remedies", "gain", "expected", "ready", "minutes_least", "minutes_most", "price_least", "price_most", "currency"}, rows)
+	}
+	p := newPaper(cmd.OutOrStdout())
+	p.text("", p.style(bold, fmt.Sprintf("%d of %s ready now.", e.Ready, say.Count(e.Machines, "machine is", "machines are"))))
+	p.line("")
+	p.table([]string{"", "Next", "Machines", "Ready then", "Time", "Parts"}, rows)
+	if e.Undetermined > 0 {
+		p.line("")
+		p.text("", fmt.Sprintf("Nothing is promised of %s undetermined (%s).", say.Count(e.Undetermined, "machine that is", "machines that are"), e.WhereUndetermined))
+	}
+	rows = nil
+	for _, r := range e.Remedies {
+		rows = append(rows, []string{r.Title, strconv.Itoa(r.Needs), strconv.Itoa(r.Alone), strconv.Itoa(r.Expected), r.WhereNeeds})
+	}
+	p.line("")
+	p.table([]string{"Remedy", "Need it", "It alone", "Expected", "Filter"}, rows)
+	return nil
+}
