@@ -12,6 +12,7 @@ import (
 	"rolltop.example/rolltop/core/means"
 	"rolltop.example/rolltop/core/release"
 	"rolltop.example/rolltop/core/remedy"
+	"rolltop.example/rolltop/core/say"
 )
 
 // Assessment is one machine checked against one release.
@@ -36,6 +37,11 @@ type Waiver struct {
 	Reason      string    `json:"reason"`
 	By          string    `json:"by"`
 	Until       time.Time `json:"until" doc:"From then on the requirement fails again"`
+}
+
+// Says is the waiver in a sentence.
+func (w *Waiver) Says() string {
+	return "Waived until " + say.Day(w.Until.Add(-time.Second)) + " by " + w.By + ": " + say.Sentence(w.Reason)
 }
 
 // With is [Run] with an organisation's own steps, guides and prices, and with what it

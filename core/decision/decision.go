@@ -71,7 +71,7 @@ func Check(d *Decision, rel *release.Release, now time.Time) error {
 	if err != nil {
 		return err
 	}
-	for _, key := range []string{"disposition", "publisher", "certainty", "alone", "step", "decision", "next", "wave", "outcome", "who", "turned"} {
+	for _, key := range []string{"disposition", "publisher", "certainty", "alone", "step", "freed", "decision", "next", "wave", "outcome", "who", "turned"} {
 		if f.Has(key) {
 			return fmt.Errorf("the decision's machines are picked by %s, which decisions change; pick them by fails=, place, tag, model or a fact", key)
 		}

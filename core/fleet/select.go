@@ -193,6 +193,15 @@ func (x *Index) test(t *term, f *Filter) func(int32) bool {
 			plan := work.Parse(v.Text())
 			return slices.ContainsFunc(t.values, plan.Has)
 		})
+	case "freed":
+		only := x.texts[textPlan].by(func(v fact.Value) bool {
+			left := work.Parse(v.Text()).Remedies()
+			return len(left) > 0 && !slices.ContainsFunc(left, func(id string) bool { return !slices.Contains(t.values, id) })
+		})
+		return func(at int32) bool {
+			d := x.rows[at].Disposition
+			return d != remedy.Ready && d != remedy.Undetermined && only(at)
+		}
 	case "next":
 		of := dispositions(t.values)
 		return func(at int32) bool { r := &x.rows[at]; return r.Judged && r.Next != NoNext && of[r.Next] }

@@ -234,13 +234,14 @@ const (
 
 // Outcome is what became of a machine: what an inventory shows counts more than what was
 // said before it. arrived and left are when it was seen on the release and off it again;
-// said is an outcome that somebody told, at a time.
+// said is an outcome that somebody told, at a time: waiting lets it go once more.
 func Outcome(handed, arrived, left, saidAt time.Time, said string, takenAt time.Time) string {
+	again := said == Waiting && saidAt.After(left)
 	switch {
-	case !left.IsZero():
-		return Back
-	case !arrived.IsZero():
+	case left.IsZero() && !arrived.IsZero():
 		return Arrived
+	case !left.IsZero() && !again && !handed.After(left):
+		return Back
 	case said == Arrived && !takenAt.After(saidAt): // no inventory since
 		return Arrived
 	case said == Failed || said == Back:

@@ -127,7 +127,11 @@ func TestOutcome(t *testing.T) {
 		{now, none, none, later, wave.Failed, now, wave.Failed},
 		{now, later, none, now, wave.Failed, later, wave.Arrived}, // the inventory counts more
 		{now, none, none, later, wave.Arrived, now, wave.Arrived},
-		{now, none, none, now, wave.Arrived, later, wave.Handed}, // said, and the inventory since does not show it
+		{now, none, none, now, wave.Arrived, later, wave.Handed},                    // said, and the inventory since does not show it
+		{none, now, later, later.Add(time.Hour), wave.Waiting, later, wave.Waiting}, // it went back, and goes once more
+		{later.Add(time.Hour), now, later, none, "", later, wave.Handed},            // and was handed over again
+		{none, now, later, now, wave.Waiting, later, wave.Back},                     // said before it went back
+		{none, none, none, now, wave.Waiting, later, wave.Waiting},
 	} {
 		if got := wave.Outcome(tt.handed, tt.arrived, tt.left, tt.saidAt, tt.said, tt.taken); got != tt.want {
 			t.Errorf("%+v: %s", tt, got)

@@ -260,6 +260,7 @@ type Fleet struct {
 	Next         []NextCounts  `json:"next" doc:"The same machines against the release that follows their target"`
 	Stale        Count         `json:"stale" doc:"Machines that have not reported for longer than they should"`
 	Doubted      Count         `json:"doubted" doc:"Machines of which somebody should settle which they are"`
+	Waived       Count         `json:"waived" doc:"Machines that are ready since a requirement is waived"`
 	Support      []Support     `json:"support" doc:"End of support of what machines run now, the soonest first; machines that run their target are left out"`
 }
 

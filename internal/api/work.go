@@ -32,6 +32,7 @@ type Remedy struct {
 	Alone      int            `json:"alone" doc:"Of these, machines that need no other remedy"`
 	Expected   int            `json:"expected" doc:"Of those that need no other, machines on which its effect is not certain"`
 	WhereNeeds string         `json:"where_needs"`
+	WhereAlone string         `json:"where_alone"`
 }
 
 // Pick is what to do next for the most effect.
@@ -44,6 +45,7 @@ type Pick struct {
 	SoFar    remedy.Minutes `json:"minutes_so_far"`
 	Cost     Money          `json:"cost"`
 	CostSums Money          `json:"cost_so_far"`
+	Where    string         `json:"where" doc:"Filter that lists the machines that become ready"`
 }
 
 // Effects is what frees most.
@@ -235,16 +237,18 @@ type OrderLine struct {
 
 // Question is something to be found out once for many machines.
 type Question struct {
-	Says     string `json:"says"`
-	About    string `json:"about" doc:"The model, the processor, the title or the driver"`
-	Fact     string `json:"fact,omitempty"`
-	Label    string `json:"label,omitempty"`
-	Cause    string `json:"cause"`
-	Machines int    `json:"machines"`
-	Where    string `json:"where"`
-	Maker    string `json:"maker,omitempty"`
-	Model    string `json:"model,omitempty"`
-	Answer   string `json:"answer" enum:"model-fact,machine-fact,release" doc:"Where the answer is kept: for all machines of the model, for each machine, or in the release document"`
+	Says     string   `json:"says"`
+	About    string   `json:"about" doc:"The model, the processor, the title or the driver"`
+	Fact     string   `json:"fact,omitempty"`
+	Label    string   `json:"label,omitempty"`
+	Cause    string   `json:"cause"`
+	Machines int      `json:"machines"`
+	Where    string   `json:"where"`
+	Maker    string   `json:"maker,omitempty"`
+	Model    string   `json:"model,omitempty"`
+	Choices  []string `json:"choices,omitempty" doc:"Values that the fact may have, where they are few"`
+	Example  string   `json:"example,omitempty" doc:"How a value is written"`
+	Answer   string   `json:"answer" enum:"model-fact,machine-fact,release" doc:"Where the answer is kept: for all machines of the model, for each machine, or in the release document"`
 }
 
 // Watch is something that should not be left as it is.
@@ -306,7 +310,8 @@ type MessageList struct {
 type Wave struct {
 	ID       int64          `json:"id"`
 	Name     string         `json:"name"`
-	Release  string         `json:"release"`
+	Release  string         `json:"release" doc:"Id"`
+	To       string         `json:"release_name"`
 	Pilot    bool           `json:"pilot,omitempty"`
 	Rule     string         `json:"rule" doc:"A filter: which machines may enter"`
 	Most     int            `json:"most"`
@@ -436,8 +441,14 @@ type Outcomes struct {
 // SaidOutcome is one of them.
 type SaidOutcome struct {
 	Machine string `json:"machine" maxLength:"200" doc:"Key or name"`
-	Outcome string `json:"outcome" maxLength:"20" doc:"arrived, failed or back"`
+	Outcome string `json:"outcome" maxLength:"20" doc:"arrived, failed, back, or waiting: it goes once more"`
 	Reason  string `json:"reason,omitempty" maxLength:"500"`
+}
+
+// OutcomesFile is the same in a file.
+type OutcomesFile struct {
+	Name    string `json:"name" minLength:"1" maxLength:"200" doc:"Name of the file"`
+	Content []byte `json:"content" doc:"The file, as CSV or NDJSON"`
 }
 
 // OutcomesTaken is what it came to, line by line where something is wrong.

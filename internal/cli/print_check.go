@@ -304,6 +304,8 @@ func sectionOf(f *assess.Finding, d *assess.Document) string {
 		return fmt.Sprintf("Not met: %d of %d requirements", d.Counts.Fail, d.Counts.Musts)
 	case f.Level == "must" && f.Outcome == "unknown":
 		return fmt.Sprintf("Not known: %d of %d requirements", d.Counts.Unknown, d.Counts.Musts)
+	case f.Outcome == "waived":
+		return "Not met, and waived until a date"
 	case f.Level == "should" && f.Outcome == "fail":
 		return "Advised, and not followed"
 	}
@@ -317,6 +319,9 @@ func printFinding(p *paper, d *assess.Document, f *assess.Finding, all bool) {
 	}
 	if f.Rule != "" && all {
 		p.styled("      ", f.Rule, dim)
+	}
+	if f.Waiver != nil {
+		p.text("      ", f.Waiver.Says())
 	}
 	if f.NoRemedy {
 		p.text("      ", "Nothing on this machine can change it.")

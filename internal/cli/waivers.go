@@ -70,17 +70,13 @@ func listDecisions(cmd *cobra.Command, _ []string) error {
 	}
 	var rows [][]string
 	for _, d := range l.Decisions {
-		if form == "csv" {
-			rows = append(rows, []string{strconv.FormatInt(d.ID, 10), d.Kind, d.Requirement, d.Release, d.Scope, strconv.Itoa(d.Machines), d.Reason, d.By, d.At.Format("2006-01-02"), d.Until.Format("2006-01-02"), yesNo(d.Counts)})
-			continue
-		}
 		rows = append(rows, []string{strconv.FormatInt(d.ID, 10), say.DecisionKinds[d.Kind], strconv.Itoa(d.Machines), d.Scope, d.Says})
 	}
 	switch form {
 	case "json":
 		return printJSON(cmd.OutOrStdout(), l)
 	case "csv":
-		return printCSV(cmd.OutOrStdout(), []string{"number", "kind", "requirement", "release", "filter", "machines", "reason", "by", "at", "until", "counts"}, rows)
+		return exportWork(cmd, c, "decisions")
 	}
 	p := newPaper(cmd.OutOrStdout())
 	if len(rows) == 0 {

@@ -1,11 +1,9 @@
 package cli
 
 import (
-	"bytes"
-	"encoding/json"
 	"fmt"
-	"io"
 	"os"
+	"path/filepath"
 	"slices"
 	"strconv"
 	"strings"
@@ -15,7 +13,6 @@ import (
 	"rolltop.example/rolltop/core/say"
 	"rolltop.example/rolltop/internal/api"
 	"rolltop.example/rolltop/internal/client"
-	"rolltop.example/rolltop/internal/tables"
 )
 
 func wavesCommand() *cobra.Command {
@@ -101,26 +98,19 @@ func listWaves(cmd *cobra.Command, _ []string) error {
 	if err != nil {
 		return err
 	}
-	if form == "json" {
+	switch form {
+	case "json":
 		return printJSON(cmd.OutOrStdout(), l)
+	case "csv":
+		return exportWork(cmd, c, "waves")
 	}
 	var rows [][]string
 	for _, w := range l.Waves {
 		name := w.Name
-		if w.Pilot && form == "text" {
+		if w.Pilot {
 			name += " (pilot)"
 		}
-		row := []string{strconv.FormatInt(w.ID, 10), name, w.Release, w.Starts, w.Ends, fmt.Sprintf("%d of %d", w.Machines, w.Most), w.Says}
-		if form == "csv" {
-			row = []string{row[0], w.Name, w.Release, yesNo(w.Pilot), w.Rule, w.Starts, w.Ends, strconv.Itoa(w.Most), strconv.Itoa(w.Machines), yesNo(w.Ended)}
-			for _, o := range []string{"waiting", "handed", "arrived", "failed", "back"} {
-				row = append(row, strconv.Itoa(w.Outcomes[o]))
-			}
-		}
-		rows = append(rows, row)
-	}
-	if form == "csv" {
-		return printCSV(cmd.OutOrStdout(), []string{"number", "name", "release", "pilot", "rule", "starts", "ends", "most", "machines", "ended", "waiting", "handed", "arrived", "failed", "back"}, rows)
+		rows = append(rows, []string{strconv.FormatInt(w.ID, 10), name, w.Release, w.Starts, w.Ends, fmt.Sprintf("%d of %d", w.Machines, w.Most), w.Says})
 	}
 	p := newPaper(cmd.OutOrStdout())
 	for _, f := range l.Forecasts {
@@ -290,11 +280,7 @@ func tellOutcomes(cmd *cobra.Command, c *client.Client, id int64, rest []string)
 	if err != nil {
 		return err
 	}
-	list, err := readOutcomes(rest[0], src)
-	if err != nil {
-		return err
-	}
-	got, err := c.Outcomes(contextOf(cmd), id, api.Outcomes{Outcomes: list})
+	got, err := c.OutcomesFile(contextOf(cmd), id, api.OutcomesFile{Name: filepath.Base(rest[0]), Content: src})
 	if err != nil {
 		return asUsage(err)
 	}
@@ -306,48 +292,6 @@ func tellOutcomes(cmd *cobra.Command, c *client.Client, id int64, rest []string)
 		return status(ExitFailed)
 	}
 	return nil
-}
-
-// readOutcomes reads a table with the columns machine, outcome and reason, or one object a
-// line.
-func readOutcomes(name string, src []byte) ([]api.SaidOutcome, error) {
-	var out []api.SaidOutcome
-	if bytes.HasPrefix(bytes.TrimSpace(src), []byte("{")) {
-		dec := json.NewDecoder(bytes.NewReader(src))
-		dec.DisallowUnknownFields()
-		for n := 1; ; n++ {
-			var o api.SaidOutcome
-			switch err := dec.Decode(&o); {
-			case err == io.EOF:
-				return out, nil
-			case err != nil:
-				return nil, fmt.Errorf("%s: object %d cannot be read: %w; one has machine, outcome and, where it failed, reason", name, n, err)
-			}
-			out = append(out, o)
-		}
-	}
-	sheets, err := tables.Read(name, src)
-	if err != nil {
-		return nil, err
-	}
-	at := map[string]int{}
-	for _, head := range []string{"machine", "outcome", "reason"} {
-		at[head] = slices.IndexFunc(sheets[0].Heads, func(h string) bool { return strings.EqualFold(h, head) })
-		if at[head] < 0 && head != "reason" {
-			return nil, fmt.Errorf("%s has no column %q; it has %s, and the columns machine, outcome and reason are read", name, head, strings.Join(sheets[0].Heads, ", "))
-		}
-	}
-	for _, row := range sheets[0].Rows {
-		out = append(out, api.SaidOutcome{Machine: cell(row, at["machine"]), Outcome: strings.ToLower(cell(row, at["outcome"])), Reason: cell(row, at["reason"])})
-	}
-	return out, nil
-}
-
-func cell(row []string, at int) string {
-	if at < 0 || at >= len(row) {
-		return ""
-	}
-	return strings.TrimSpace(row[at])
 }
 
 func blackoutCommand() *cobra.Command {

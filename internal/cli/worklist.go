@@ -4,12 +4,12 @@ import (
 	"fmt"
 	"strconv"
 	"strings"
-	"time"
 
 	"github.com/spf13/cobra"
 
 	"rolltop.example/rolltop/core/say"
 	"rolltop.example/rolltop/internal/api"
+	"rolltop.example/rolltop/internal/client"
 )
 
 func worklistCommand() *cobra.Command {
@@ -98,13 +98,7 @@ func showWorklist(cmd *cobra.Command, _ []string) error {
 	case "json":
 		return printJSON(cmd.OutOrStdout(), w)
 	case "csv":
-		var rows [][]string
-		for _, stop := range w.Stops {
-			for _, v := range stop.Visits {
-				rows = append(rows, []string{v.Place, v.Name, v.Key, v.Model, v.Disposition, strings.Join(titles(v.Steps), "; "), strconv.Itoa(v.Minutes.Least), strconv.Itoa(v.Minutes.Most), strconv.Itoa(v.Restarts), yesNo(v.Parts), v.Who, dayOf(v.NotBefore), v.Note})
-			}
-		}
-		return printCSV(cmd.OutOrStdout(), []string{"place", "machine", "key", "model", "disposition", "steps", "minutes_least", "minutes_most", "restarts", "parts", "who", "not_before", "note"}, rows)
+		return exportWork(cmd, c, "visits")
 	}
 	printWorklist(newPaper(cmd.OutOrStdout()), &w)
 	return nil
@@ -199,11 +193,14 @@ func yesNo(b bool) string {
 	return "no"
 }
 
-func dayOf(t time.Time) string {
-	if t.IsZero() {
-		return ""
+// exportWork prints a list of the fleet's work as the service writes it.
+func exportWork(cmd *cobra.Command, c *client.Client, list string) error {
+	body, err := c.ExportWork(contextOf(cmd), list, flagText(cmd, "where"), flagText(cmd, "order"), "csv")
+	if err != nil {
+		return asUsage(err)
 	}
-	return t.Format(time.DateOnly)
+	_, err = cmd.OutOrStdout().Write(body)
+	return err
 }
 
 func showParts(cmd *cobra.Command, _ []string) error {
@@ -219,11 +216,7 @@ func showParts(cmd *cobra.Command, _ []string) error {
 	case "json":
 		return printJSON(cmd.OutOrStdout(), w.Order)
 	case "csv":
-		var rows [][]string
-		for _, l := range w.Order {
-			rows = append(rows, []string{l.Part, strconv.Itoa(l.Quantity), strconv.Itoa(l.OnHand), strconv.Itoa(l.ToOrder), cents(l.Price.Least), cents(l.Price.Most), l.Price.Currency, strconv.Itoa(l.Price.Unpriced), strconv.Itoa(l.LeadDays), strconv.Itoa(l.Confirm), strconv.Itoa(l.Voids), strconv.Itoa(l.Machines)})
-		}
-		return printCSV(cmd.OutOrStdout(), []string{"part", "needed", "on_hand", "to_order", "price_least", "price_most", "currency", "without_price", "lead_days", "confirm_in_manual", "ends_warranty", "machines"}, rows)
+		return exportWork(cmd, c, "parts")
 	}
 	p := newPaper(cmd.OutOrStdout())
 	if len(w.Order) == 0 {
@@ -235,9 +228,6 @@ func showParts(cmd *cobra.Command, _ []string) error {
 	p.line("Together: %s.", w.Cost.Says)
 	return nil
 }
-
-// cents writes hundredths.
-func cents(n int64) string { return fmt.Sprintf("%d.%02d", n/100, n%100) }
 
 func showMessages(cmd *cobra.Command, _ []string) error {
 	form, c, err := asked(cmd)
@@ -252,11 +242,7 @@ func showMessages(cmd *cobra.Command, _ []string) error {
 	case "json":
 		return printJSON(cmd.OutOrStdout(), l)
 	case "csv":
-		var rows [][]string
-		for _, m := range l.Messages {
-			rows = append(rows, []string{m.Place, m.Name, m.Key, m.Subject, strings.Join(m.Text, "\n\n")})
-		}
-		return printCSV(cmd.OutOrStdout(), []string{"place", "machine", "key", "subject", "text"}, rows)
+		return exportWork(cmd, c, "messages")
 	}
 	p := newPaper(cmd.OutOrStdout())
 	for _, m := range l.Messages {
@@ -281,10 +267,6 @@ func showEffects(cmd *cobra.Command, _ []string) error {
 	}
 	var rows [][]string
 	for i, k := range e.Picks {
-		if form == "csv" {
-			rows = append(rows, []string{strconv.Itoa(i + 1), strings.Join(titles(k.Steps), "; "), strconv.Itoa(k.Gain), strconv.Itoa(k.Expected), strconv.Itoa(k.Ready), strconv.Itoa(k.Minutes.Least), strconv.Itoa(k.Minutes.Most), cents(k.Cost.Least), cents(k.Cost.Most), k.Cost.Currency})
-			continue
-		}
 		gain := "+" + strconv.Itoa(k.Gain)
 		if k.Expected > 0 {
 			gain += fmt.Sprintf(" (%d expected)", k.Expected)
@@ -295,7 +277,7 @@ func showEffects(cmd *cobra.Command, _ []string) error {
 	case "json":
 		return printJSON(cmd.OutOrStdout(), e)
 	case "csv":
-		return printCSV(cmd.OutOrStdout(), []string{"order", "remedies", "gain", "expected", "ready", "minutes_least", "minutes_most", "price_least", "price_most", "currency"}, rows)
+		return exportWork(cmd, c, "effects")
 	}
 	p := newPaper(cmd.OutOrStdout())
 	p.text("", p.style(bold, fmt.Sprintf("%d of %s ready now.", e.Ready, say.Count(e.Machines, "machine is", "machines are"))))

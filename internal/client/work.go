@@ -128,6 +128,16 @@ func (c *Client) Outcomes(ctx context.Context, id int64, o api.Outcomes) (out ap
 	return out, c.send(ctx, http.MethodPost, wavePath(id)+"/outcomes", o, &out)
 }
 
+// OutcomesFile tells what became of machines of a wave by a file.
+func (c *Client) OutcomesFile(ctx context.Context, id int64, f api.OutcomesFile) (out api.OutcomesTaken, err error) {
+	return out, c.send(ctx, http.MethodPost, wavePath(id)+"/outcomes/file", f, &out)
+}
+
+// ExportWork is a list of the fleet's work as a table: csv, json or ndjson.
+func (c *Client) ExportWork(ctx context.Context, list, filter, order, format string) (body []byte, err error) {
+	return body, c.get(ctx, "work/export", where(filter, "list", list, "order", order, "format", format), &body)
+}
+
 // SetBlackout replaces the days on which nothing is upgraded.
 func (c *Client) SetBlackout(ctx context.Context, b api.Blackouts) error {
 	return c.send(ctx, http.MethodPut, "blackout", b, nil)

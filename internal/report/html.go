@@ -110,6 +110,7 @@ func (p page) About() string    { return p.about() }
 func (p page) Verdict() string  { return p.verdict() }
 func (p page) Fails() any       { return p.group("must", "fail") }
 func (p page) Unknowns() any    { return p.group("must", "unknown") }
+func (p page) Waived() any      { return p.group("must", "waived") }
 func (p page) Advice() any      { return p.group("should", "fail") }
 func (p page) Rest() any        { return p.rest() }
 func (p page) Known() any       { return p.known() }

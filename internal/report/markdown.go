@@ -47,7 +47,7 @@ func (m *Machine) markdown(d detail) string {
 	for _, g := range []struct {
 		name string
 		list []assess.Finding
-	}{{"Not met", m.group("must", "fail")}, {"Not known", m.group("must", "unknown")}} {
+	}{{"Not met", m.group("must", "fail")}, {"Not known", m.group("must", "unknown")}, {"Waived", m.group("must", "waived")}} {
 		if len(g.list) == 0 {
 			continue
 		}
@@ -57,6 +57,9 @@ func (m *Machine) markdown(d detail) string {
 		for i := range g.list[:min(d.items, len(g.list))] {
 			f := &g.list[i]
 			text := strings.TrimSpace(f.Compared() + ". " + f.Reason)
+			if f.Waiver != nil {
+				text += " " + f.Waiver.Says()
+			}
 			line("- **%s**: %s", plainMark(f.Named()), plainMark(text))
 		}
 		more(line, len(g.list)-d.items)

@@ -154,7 +154,7 @@ func (m *Machine) group(level, outcome string) []assess.Finding {
 func (m *Machine) rest() []assess.Finding {
 	var out []assess.Finding
 	for _, f := range m.Check.Findings {
-		open := f.Outcome == "fail" || f.Outcome == "unknown"
+		open := f.Outcome == "fail" || f.Outcome == "unknown" || f.Outcome == "waived"
 		if open && f.Level == "must" || f.Outcome == "fail" && f.Level == "should" || f.Interim != "" && f.Outcome == "not-applicable" {
 			continue
 		}

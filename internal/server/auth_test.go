@@ -52,7 +52,7 @@ var scopes = map[string]string{
 	"GET /grid": "read", "GET /fleet/report": "read", "GET /events": "read", "GET /progress": "read", "GET /hooks": "manage", "PUT /hooks/{name}": "manage", "DELETE /hooks/{name}": "manage", "GET /settings": "read", "PUT /settings": "manage",
 	"POST /inventories/lines": "submit", "POST /sheets/read": "manage", "POST /session/first": "open", "POST /session/token": "read", "DELETE /session/token": "anybody",
 	"GET /decisions": "read", "POST /decisions": "work", "DELETE /decisions/{id}": "work",
-	"GET /work": "read", "POST /work/assign": "work", "PUT /work/stock": "work", "GET /work/messages": "read", "GET /work/sheet": "read",
+	"GET /work": "read", "GET /work/export": "read", "POST /waves/{id}/outcomes/file": "work", "POST /work/assign": "work", "PUT /work/stock": "work", "GET /work/messages": "read", "GET /work/sheet": "read",
 	"GET /work/effects": "read", "POST /what-if": "read", "GET /judging": "read", "GET /rule-changes": "read", "GET /rule-changes/{id}": "read",
 	"GET /waves": "read", "POST /waves": "manage", "GET /waves/{id}": "read", "PUT /waves/{id}": "manage", "DELETE /waves/{id}": "manage", "POST /waves/{id}/machines": "manage", "DELETE /waves/{id}/machines/{key}": "manage",
 	"GET /waves/{id}/hand-off": "read", "POST /waves/{id}/hand-off": "manage", "POST /waves/{id}/outcomes": "work", "PUT /blackout": "manage",
@@ -173,7 +173,7 @@ func TestNoGetChangesAnything(t *testing.T) {
 	before := state()
 	for op := range operations(t, s.URL) {
 		if path, isGet := strings.CutPrefix(op, "GET "); isGet {
-			path = strings.NewReplacer("{key}/check", "gull-001/check?release=skerry-13", "{key}/after", fmt.Sprintf("gull-001/after?inventory=%d", dev.History[0].ID), "{kind}", "steps", "{key}", "gull-001", "releases/{id}", "releases/skerry-12", "{id}", "1", "compare", "compare?a=gull-001&b=gull-002").Replace(path)
+			path = strings.NewReplacer("{key}/check", "gull-001/check?release=skerry-13", "{key}/after", fmt.Sprintf("gull-001/after?inventory=%d", dev.History[0].ID), "{kind}", "steps", "{key}", "gull-001", "releases/{id}", "releases/skerry-12", "{id}", "1", "work/export", "work/export?list=visits", "compare", "compare?a=gull-001&b=gull-002").Replace(path)
 			if status, _, body := call(t, "GET", s.URL+"/api"+path, s.Token, "", ""); status != 200 {
 				t.Errorf("%s: %d %.200s", path, status, body)
 			}

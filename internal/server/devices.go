@@ -57,7 +57,7 @@ func (s *Server) deviceRow(r *fleet.Row) api.DeviceRow {
 	return out
 }
 
-const whereDoc = "A filter: terms parted by blanks, key=value[,value] or a word; values with blanks in double quotes. Keys: disposition, place, class, fails, unknown, alone, installed, model, maker, certainty, publisher, judged, missing, outcome (in a wave), wave (number), who (has the work), step (of the plan), decision, waived, older (days), ends (days until the end of support), route, next (disposition against the release that follows), hold, tag, doubt, cause, retired, and facts, as tpm.state=off or memory.installed_bytes>=8GiB"
+const whereDoc = "A filter: terms parted by blanks, key=value[,value] or a word; values with blanks in double quotes. Keys: disposition, place, class, fails, unknown, alone, installed, model, maker, certainty, publisher, judged, missing, outcome (in a wave), wave (number), who (has the work), step (of the plan), freed (by these steps alone), decision, waived, older (days), ends (days until the end of support), route, next (disposition against the release that follows), hold, tag, doubt, cause, retired, and facts, as tpm.state=off or memory.installed_bytes>=8GiB"
 
 // where reads a filter for a caller, who picks from what they see, or gives the
 // problem that they are told.

@@ -25,10 +25,12 @@ func (s *Server) effects(a huma.API) {
 	huma.Register(a, secured(huma.Operation{OperationID: "effects", Method: http.MethodGet, Path: "/work/effects", Summary: "Which remedies free the most machines, alone and in the best order", Tags: []string{"Work"}, Errors: []int{http.StatusUnprocessableEntity}}, ScopeRead), s.showEffects)
 }
 
-func (s *Server) showEffects(ctx context.Context, in *struct {
+type effectsInput struct {
 	Where string `query:"where" maxLength:"2000"`
 	Order string `query:"order" enum:"machines,time" default:"machines" doc:"By which the next pick is chosen: most machines a remedy, or least time a machine"`
-}) (*struct{ Body api.Effects }, error) {
+}
+
+func (s *Server) showEffects(ctx context.Context, in *effectsInput) (*struct{ Body api.Effects }, error) {
 	plans, err := s.planned(ctx, in.Where)
 	if err != nil {
 		return nil, err
@@ -56,12 +58,14 @@ func (s *Server) showEffects(ctx context.Context, in *struct {
 		Remedies: []api.Remedy{}, Picks: []api.Pick{}}
 	for _, e := range got.Effects {
 		r := api.Remedy{StepRef: stepRef(m, e.Step), Needs: e.Needs, Alone: e.Alone, Expected: e.Expected,
+			WhereAlone: within(in.Where, fleet.Term("freed", e.Step)),
 			WhereNeeds: within(in.Where, fleet.Term("step", e.Step)+" "+fleet.Term("disposition", "reconfigure", "refit", "replace"))}
 		if step := m.Steps.Find(e.Step); step != nil {
 			r.Class, r.By, r.Minutes = step.Class.String(), say.People[step.By()], step.Minutes
 		}
 		out.Remedies = append(out.Remedies, r)
 	}
+	var done []string
 	var minutes remedy.Minutes
 	var cost price.Range
 	unpriced := 0
@@ -72,6 +76,9 @@ func (s *Server) showEffects(ctx context.Context, in *struct {
 		for _, id := range p.Steps {
 			pick.Steps = append(pick.Steps, stepRef(m, id))
 		}
+		done = append(done, p.Steps...)
+		// Freed by all steps so far, and not without those of this pick.
+		pick.Where = within(in.Where, fleet.Term("freed", done...)+" "+fleet.Term("step", p.Steps...))
 		out.Picks = append(out.Picks, pick)
 	}
 	return &struct{ Body api.Effects }{out}, nil

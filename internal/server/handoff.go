@@ -15,6 +15,7 @@ import (
 	"rolltop.example/rolltop/core/wave"
 	"rolltop.example/rolltop/internal/api"
 	"rolltop.example/rolltop/internal/store"
+	"rolltop.example/rolltop/internal/tables"
 )
 
 // handing is what is handed over, and what of the wave is not.
@@ -128,7 +129,23 @@ func (s *Server) outcomes(ctx context.Context, in *struct {
 	WaveInput
 	Body api.Outcomes
 }) (*struct{ Body api.OutcomesTaken }, error) {
-	all, w, err := s.found(ctx, in.ID)
+	return s.take(ctx, in.ID, in.Body.Outcomes)
+}
+
+func (s *Server) outcomesFile(ctx context.Context, in *struct {
+	WaveInput
+	Body api.OutcomesFile
+}) (*struct{ Body api.OutcomesTaken }, error) {
+	list, err := readOutcomes(in.Body.Name, in.Body.Content)
+	if err != nil {
+		return nil, refuse("The file cannot be used", "%s", err)
+	}
+	return s.take(ctx, in.ID, list)
+}
+
+// take keeps what was told of machines of a wave, and says what it does not keep.
+func (s *Server) take(ctx context.Context, number int64, told []api.SaidOutcome) (*struct{ Body api.OutcomesTaken }, error) {
+	all, w, err := s.found(ctx, number)
 	if err != nil {
 		return nil, err
 	}
@@ -143,25 +160,67 @@ func (s *Server) outcomes(ctx context.Context, in *struct {
 		}
 	}
 	out := api.OutcomesTaken{}
-	for i, o := range in.Body.Outcomes {
+	for i, o := range told {
 		id, ok := at[strings.ToLower(o.Machine)]
 		switch {
 		case !ok:
 			out.Problems = append(out.Problems, fmt.Sprintf("%d: %q is no machine of the wave %q", i+1, o.Machine, w.Name))
 			continue
-		case !slices.Contains([]string{wave.Arrived, wave.Failed, wave.Back}, o.Outcome):
-			out.Problems = append(out.Problems, fmt.Sprintf("%d: %q is no outcome; it may be arrived, failed or back", i+1, o.Outcome))
+		case !slices.Contains([]string{wave.Arrived, wave.Failed, wave.Back, wave.Waiting}, o.Outcome):
+			out.Problems = append(out.Problems, fmt.Sprintf("%d: %q is no outcome; it may be arrived, failed, back, or waiting to let it go once more", i+1, o.Outcome))
 			continue
 		case o.Outcome == wave.Failed && strings.TrimSpace(o.Reason) == "":
 			out.Problems = append(out.Problems, fmt.Sprintf("%d: %s failed without a reason; say it, for whoever looks at it next", i+1, o.Machine))
 			continue
 		}
 		if err := s.store.SayOutcome(ctx, w.ID, id, o.Outcome, strings.TrimSpace(o.Reason), s.now()); err != nil {
-			return nil, s.problem(err, noWave(in.ID))
+			return nil, s.problem(err, noWave(w.ID))
 		}
 		out.Taken++
 	}
 	store.Note(ctx, "", fmt.Sprintf("%s: %s", w.Name, say.Count(out.Taken, "outcome", "outcomes")))
 	s.live.touch()
 	return &struct{ Body api.OutcomesTaken }{out}, nil
+}
+
+// readOutcomes reads a table with the columns machine, outcome and reason, or one object a
+// line.
+func readOutcomes(name string, src []byte) ([]api.SaidOutcome, error) {
+	var out []api.SaidOutcome
+	if bytes.HasPrefix(bytes.TrimSpace(src), []byte("{")) {
+		dec := json.NewDecoder(bytes.NewReader(src))
+		dec.DisallowUnknownFields()
+		for n := 1; ; n++ {
+			var o api.SaidOutcome
+			switch err := dec.Decode(&o); {
+			case err == io.EOF:
+				return out, nil
+			case err != nil:
+				return nil, fmt.Errorf("%s: object %d cannot be read: %w; one has machine, outcome and, where it failed, reason", name, n, err)
+			}
+			out = append(out, o)
+		}
+	}
+	sheets, err := tables.Read(name, src)
+	if err != nil {
+		return nil, err
+	}
+	at := map[string]int{}
+	for _, head := range []string{"machine", "outcome", "reason"} {
+		at[head] = slices.IndexFunc(sheets[0].Heads, func(h string) bool { return strings.EqualFold(h, head) })
+		if at[head] < 0 && head != "reason" {
+			return nil, fmt.Errorf("%s has no column %q; it has %s, and the columns machine, outcome and reason are read", name, head, strings.Join(sheets[0].Heads, ", "))
+		}
+	}
+	for _, row := range sheets[0].Rows {
+		out = append(out, api.SaidOutcome{Machine: cell(row, at["machine"]), Outcome: strings.ToLower(cell(row, at["outcome"])), Reason: cell(row, at["reason"])})
+	}
+	return out, nil
+}
+
+func cell(row []string, at int) string {
+	if at < 0 || at >= len(row) {
+		return ""
+	}
+	return strings.TrimSpace(row[at])
 }

@@ -13,6 +13,7 @@ import (
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/fleet"
 	"rolltop.example/rolltop/core/inventory"
+	"rolltop.example/rolltop/core/need"
 	"rolltop.example/rolltop/core/release"
 	"rolltop.example/rolltop/core/remedy"
 	"rolltop.example/rolltop/core/say"
@@ -104,10 +105,13 @@ func ask(found map[asked]*api.Question, res *check.Result, f *fact.Facts, r *fle
 				if e.Reading.Gap != nil {
 					cause = e.Reading.Gap.Cause
 				}
-				q := api.Question{Says: fmt.Sprintf("what is “%s”? %s", def.Label, say.Sentence(say.Cause(cause))), About: cmp.Or(model, r.Name), Fact: def.Name, Label: def.Label, Cause: cause, Maker: r.Manufacturer, Model: r.Model, Answer: "model-fact",
+				q := api.Question{Says: fmt.Sprintf("what is “%s”? %s", def.Label, say.Sentence(say.Cause(cause))), About: cmp.Or(model, r.Name), Fact: def.Name, Label: def.Label, Cause: cause, Maker: r.Manufacturer, Model: r.Model, Choices: need.Choices(def), Example: need.Example(def), Answer: "model-fact",
 					Where: within(where, fleet.Term("missing", def.Name)+" "+fleet.Term("model", r.Model))}
-				if r.Model == "" {
+				switch {
+				case r.Model == "":
 					q.Answer, q.Where = "machine-fact", fleet.Term("key", r.Key)
+				case def.Aspect != fact.Capability: // how much and how it is set differs from machine to machine
+					q.Answer = "machine-fact"
 				}
 				note(asked{def.Name, cause, q.About}, q)
 			}

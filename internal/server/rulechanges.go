@@ -217,9 +217,9 @@ func ruleChangeSays(c *api.RuleChange) string {
 	out := fmt.Sprintf("%s: %s changed", now, say.Count(c.Moved, "machine", "machines"))
 	switch {
 	case ready > 0:
-		out += fmt.Sprintf(", %s more ready", say.Number(ready))
+		out += ", " + say.Count(ready, "more is ready", "more are ready")
 	case ready < 0:
-		out += fmt.Sprintf(", %s fewer ready", say.Number(-ready))
+		out += ", " + say.Count(-ready, "fewer is ready", "fewer are ready")
 	}
 	return out + "."
 }

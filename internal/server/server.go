@@ -195,6 +195,7 @@ func Describe(r chi.Router, s *Server) huma.API {
 	s.whatIfs(a)
 	s.decisionRoutes(a)
 	s.worklists(a)
+	s.workExports(a)
 	s.waves(a)
 	s.ruleChanges(a)
 	s.events(a)

@@ -16,6 +16,7 @@ import (
 	"rolltop.example/rolltop/core/wave"
 	"rolltop.example/rolltop/internal/api"
 	"rolltop.example/rolltop/internal/store"
+	"rolltop.example/rolltop/internal/tables"
 )
 
 // Machines go to their target in waves.
@@ -40,6 +41,9 @@ func (s *Server) waves(a huma.API) {
 	huma.Register(a, secured(off, ScopeRead), s.handOff)
 	huma.Register(a, whole(secured(reg("handed", http.MethodPost, "/waves/{id}/hand-off", "Note that the machines of a wave were handed over, and tell those who are told of changes"), ScopeManage)), s.handed)
 	huma.Register(a, secured(reg("outcomes", http.MethodPost, "/waves/{id}/outcomes", "What a deployment system says became of machines"), ScopeWork), s.outcomes)
+	file := reg("outcomes-file", http.MethodPost, "/waves/{id}/outcomes/file", "What became of machines, in a file")
+	file.Description, file.MaxBodyBytes = "CSV with the columns machine, outcome (arrived, failed, back) and reason, or an object a line. A row that is refused takes nothing from the others.", tables.MaxBytes*2
+	huma.Register(a, secured(file, ScopeWork), s.outcomesFile)
 	dark := reg("set-blackout", http.MethodPut, "/blackout", "Set the days on which nothing is upgraded")
 	dark.DefaultStatus = http.StatusNoContent
 	huma.Register(a, whole(secured(dark, ScopeManage)), s.setBlackout)
@@ -135,6 +139,12 @@ func (s *Server) sayWave(w *wave.Wave, members []store.Member, taken map[int64]t
 			out.Outcomes[outcomeOf(&members[i], at)]++
 		}
 	}
+	for _, class := range []string{fact.PC, fact.Mac} {
+		if t, ok := s.target(class); ok && t.release.ID == w.Release {
+			out.To = t.release.Name
+		}
+	}
+	out.To = cmp.Or(out.To, w.Release)
 	out.Says = w.Says(out.Outcomes)
 	return out
 }

@@ -84,9 +84,11 @@ func (s *Server) workers(ctx context.Context, where string) (list []work.Machine
 	return list, plans, nil
 }
 
-func (s *Server) worklist(ctx context.Context, in *struct {
+type worklistInput struct {
 	Where string `query:"where" maxLength:"2000"`
-}) (*struct{ Body api.Worklist }, error) {
+}
+
+func (s *Server) worklist(ctx context.Context, in *worklistInput) (*struct{ Body api.Worklist }, error) {
 	list, plans, err := s.workers(ctx, in.Where)
 	if err != nil {
 		return nil, err
@@ -130,7 +132,7 @@ func worklistSays(w *api.Worklist) string {
 	}
 	var parts []string
 	if w.Visits > 0 {
-		parts = append(parts, fmt.Sprintf("%s at %s, %s", say.Count(w.Visits, "visit", "visits"), say.Count(len(w.Stops), "place", "places"), say.Hours(w.Minutes)))
+		parts = append(parts, fmt.Sprintf("%s at %s, %s at the desks", say.Count(w.Visits, "visit", "visits"), say.Count(len(w.Stops), "place", "places"), say.Hours(w.Minutes)))
 	}
 	if len(w.Batches) > 0 {
 		parts = append(parts, say.Count(len(w.Batches), "batch", "batches")+" without a visit")
@@ -312,9 +314,7 @@ func (s *Server) visitSheet(ctx context.Context, in *struct {
 	return &raw{ContentType: "text/html; charset=utf-8", Body: b.Bytes()}, nil
 }
 
-func (s *Server) messages(ctx context.Context, in *struct {
-	Where string `query:"where" maxLength:"2000"`
-}) (*struct{ Body api.MessageList }, error) {
+func (s *Server) messages(ctx context.Context, in *worklistInput) (*struct{ Body api.MessageList }, error) {
 	visits, err := s.visited(ctx, in.Where)
 	if err != nil {
 		return nil, err

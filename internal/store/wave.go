@@ -136,11 +136,11 @@ func (s *Store) Hand(ctx context.Context, w *wave.Wave, devices []int64, now tim
 	})
 }
 
-// SayOutcome notes what somebody, or a deployment system, said of a machine. The error may
-// be [ErrNotFound].
+// SayOutcome notes what somebody, or a deployment system, said of a machine; one that
+// waits again counts as not handed over. The error may be [ErrNotFound].
 func (s *Store) SayOutcome(ctx context.Context, id, device int64, outcome, reason string, now time.Time) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error {
-		return one(tx.Exec("UPDATE wave_machine SET outcome=?, reason=?, said_at=? WHERE wave_id=? AND device_id=?", outcome, reason, millis(now), id, device))
+		return one(tx.Exec("UPDATE wave_machine SET outcome=?, reason=?, said_at=?, handed_at=CASE ? WHEN ? THEN 0 ELSE handed_at END WHERE wave_id=? AND device_id=?", outcome, reason, millis(now), outcome, wave.Waiting, id, device))
 	})
 }
 

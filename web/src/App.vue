@@ -19,13 +19,15 @@ const places = [
   { name: 'fleet', label: 'Fleet', icon: 'M4 19V9m5 10V5m5 14v-7m5 7V8' },
   { name: 'devices', label: 'Devices', icon: 'M4 6h16v10H4zM9 20h6' },
   { name: 'releases', label: 'Releases', icon: 'M7 4h10v16H7zM10 9h4m-4 4h4' },
+  { name: 'work', label: 'Work', icon: 'M5 6h2m3 0h9M5 12h2m3 0h9M5 18h2m3 0h9' },
   { name: 'intake', label: 'Intake', icon: 'M4 14v5h16v-5M12 4v10m-4-4 4 4 4-4' },
   { name: 'settings', label: 'Settings', icon: 'M4 7h10m4 0h2M4 17h2m4 0h10M16 5v4M8 15v4' },
 ]
 const current = computed(() =>
   String(route.name ?? '')
     .replace(/^(device|compare|grid)$/, 'devices')
-    .replace(/^(release|release-new|release-edit|list-import)$/, 'releases'),
+    .replace(/^(release|release-new|release-edit|list-import|rule-change)$/, 'releases')
+    .replace(/^wave$/, 'work'),
 )
 
 const { connected } = useLive(computed(() => !!who.value && who.value.scope !== 'none'))

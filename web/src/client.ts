@@ -37,7 +37,8 @@ export async function ask<T>(call: Promise<Answer<T>>): Promise<T> {
   } catch {
     throw new Trouble(0, 'The service does not answer. Is it still running?')
   }
-  if (answer.data !== undefined && answer.response.ok) return answer.data
+  if (answer.response.ok && (answer.data !== undefined || answer.response.status === 204))
+    return answer.data as T // 204 has nothing to say
   if (answer.response.status === 401) window.dispatchEvent(new Event(signedOut))
   const problem = answer.error as Partial<Schemas['Problem']> | undefined
   throw new Trouble(

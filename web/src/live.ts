@@ -21,6 +21,12 @@ export function useLive(signedIn: Ref<boolean>) {
     'tags',
     'filters',
     'model-facts',
+    'work',
+    'effects',
+    'decisions',
+    'waves',
+    'wave',
+    'rule-changes',
   ]
   const again = () => {
     waiting = undefined

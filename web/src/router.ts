@@ -18,6 +18,12 @@ export const router = createRouter({
     { path: '/devices/:machine', name: 'device', component: DevicePage, props: true },
     { path: '/compare', name: 'compare', component: ComparePage },
     { path: '/releases', name: 'releases', component: ReleasesPage },
+    {
+      path: '/releases/changes/:change',
+      name: 'rule-change',
+      component: () => import('./pages/RuleChangePage.vue'),
+      props: true,
+    },
     { path: '/releases/new', name: 'release-new', component: () => import('./pages/ReleaseEditPage.vue') },
     { path: '/releases/import', name: 'list-import', component: () => import('./pages/ListImportPage.vue') },
     {
@@ -27,6 +33,8 @@ export const router = createRouter({
       props: true,
     },
     { path: '/releases/:id', name: 'release', component: ReleasePage, props: true },
+    { path: '/work', name: 'work', component: () => import('./pages/WorkPage.vue') },
+    { path: '/work/waves/:wave', name: 'wave', component: () => import('./pages/WavePage.vue'), props: true },
     { path: '/intake', name: 'intake', component: () => import('./pages/IntakePage.vue') },
     { path: '/settings', name: 'settings', component: () => import('./pages/SettingsPage.vue') },
     { path: '/first', name: 'first', component: FirstPage },

@@ -42,3 +42,16 @@ export function ago(iso: string): string {
   if (minutes < 48 * 60) return `${Math.round(minutes / 60)} h ago`
   return `${Math.round(minutes / 1440)} days ago`
 }
+
+/** How long something takes, roughly: 25 to 40 minutes, 12 to 28 hours. */
+export function hours(m: { least: number; most: number }): string {
+  if (m.most === 0) return 'not counted'
+  const span = (least: number, most: number, unit: string) =>
+    least === most ? `${number(most)} ${unit}` : `${number(least)} to ${number(most)} ${unit}`
+  if (m.most < 120) return span(m.least, m.most, 'minutes')
+  return span(Math.round(m.least / 60), Math.round(m.most / 60), 'hours')
+}
+
+/** “one machine”, “14 machines”. */
+export const count = (n: number, one: string, many: string) =>
+  n === 1 ? `one ${one}` : `${number(n)} ${many}`

@@ -15,7 +15,10 @@ import FindingItem from '../parts/FindingItem.vue'
 import PlanList from '../parts/PlanList.vue'
 import ReleasesBeside from '../parts/ReleasesBeside.vue'
 import TroubleBox from '../parts/TroubleBox.vue'
+import TickBox from '../parts/TickBox.vue'
 import VisitLink from '../parts/VisitLink.vue'
+import DecisionForm from '../work/DecisionForm.vue'
+import DecisionList from '../work/DecisionList.vue'
 import { useSession } from '../session'
 import { capital, sayDay, sayMoment } from '../words'
 
@@ -36,8 +39,9 @@ const findings = computed(() => check.value?.findings ?? [])
 const fails = computed(() => findings.value.filter((f) => f.level === 'must' && f.outcome === 'fail'))
 const unknowns = computed(() => findings.value.filter((f) => f.level === 'must' && f.outcome === 'unknown'))
 const advice = computed(() => findings.value.filter((f) => f.level === 'should' && f.outcome === 'fail'))
+const waived = computed(() => findings.value.filter((f) => f.outcome === 'waived'))
 const rest = computed(() => {
-  const shown = new Set([...fails.value, ...unknowns.value, ...advice.value])
+  const shown = new Set([...waived.value, ...fails.value, ...unknowns.value, ...advice.value])
   return findings.value.filter((f) => !shown.has(f) && !(f.interim && f.outcome === 'not-applicable'))
 })
 const passes = computed(() => rest.value.filter((f) => f.outcome === 'pass').map((f) => f.title))
@@ -51,6 +55,24 @@ async function remove() {
   if (!d || !window.confirm(`Remove ${d.name} with its inventories, facts and ticks, for good?`)) return
   const { error: refused } = await api.DELETE('/devices/{key}', { params: { path: { key: d.key } } })
   if (!refused) await router.push({ name: 'devices' })
+}
+const manages = computed(() => who.value?.scope === 'manage')
+const deciding = ref(false)
+/** What may be asked to be waived here: what fails. */
+const waivable = computed(() => fails.value.map((f) => ({ id: f.requirement, title: f.title })))
+/** A machine leaves where it is replaced, out of use, or somebody has begun with it. */
+const leaves = computed(
+  () =>
+    check.value?.disposition === 'replace' ||
+    device.value?.retired ||
+    device.value?.leaving.some((l) => l.ticked),
+)
+const outcomes: Record<string, string> = {
+  waiting: 'waiting',
+  handed: 'under way',
+  arrived: 'on the release',
+  failed: 'failed',
+  back: 'went back',
 }
 /** The earlier inventory that the work is measured from. */
 const since = ref<number>()
@@ -119,6 +141,21 @@ const about = computed(() => {
       >
       <span v-if="device.retired">Out of use. </span>
       <span v-if="device.stale">It has not reported for longer than it should.</span>
+    </p>
+    <p v-if="device.wave || device.who || device.work_note" class="flex flex-wrap gap-x-4 text-sm text-soft">
+      <span v-if="device.wave"
+        >In the wave
+        <RouterLink :to="{ name: 'wave', params: { wave: device.wave.id } }" :class="link">{{
+          device.wave.name
+        }}</RouterLink>
+        ({{ sayDay(device.wave.starts) }} to {{ sayDay(device.wave.ends) }}):
+        {{ outcomes[device.wave.outcome]
+        }}<template v-if="device.wave.reason">; {{ device.wave.reason }}</template></span
+      >
+      <span v-if="device.who || device.work_note"
+        >{{ device.who ? `The work is given to ${device.who}` : 'Note'
+        }}<template v-if="device.work_note">: {{ device.work_note }}</template></span
+      >
     </p>
     <template v-if="check">
       <h1 class="mb-1 text-[27px] leading-tight font-semibold tracking-tight">
@@ -192,6 +229,14 @@ const about = computed(() => {
               <FindingItem v-for="f in advice" :key="f.requirement" :finding="f" />
             </ul>
           </section>
+          <section v-if="waived.length" aria-labelledby="waived" class="mb-7">
+            <h2 id="waived" class="border-b border-line pb-1.5 font-semibold">
+              Not met, and waived until a date
+            </h2>
+            <ul>
+              <FindingItem v-for="f in waived" :key="f.requirement" :finding="f" />
+            </ul>
+          </section>
           <Disclosure v-slot="{ open }">
             <DisclosureButton class="cursor-pointer text-left text-soft hover:text-ink">
               <span aria-hidden="true">{{ open ? '▾' : '▸' }}</span>
@@ -221,6 +266,58 @@ const about = computed(() => {
         </section>
       </div>
       <ReleasesBeside :machine="device.key" :check="check" />
+      <section
+        v-if="device.decisions?.length || may"
+        aria-labelledby="decided"
+        class="mt-9"
+        :class="{ 'no-print': !device.decisions?.length }"
+      >
+        <h2 id="decided" class="mb-1 flex items-baseline border-b border-line pb-1.5 font-semibold">
+          Decided about it
+          <button
+            v-if="may"
+            type="button"
+            class="no-print ml-auto cursor-pointer text-sm font-normal text-accent underline underline-offset-2"
+            :aria-expanded="deciding"
+            @click="deciding = !deciding"
+          >
+            {{ deciding ? 'Close' : 'Decide something' }}
+          </button>
+        </h2>
+        <p v-if="!device.decisions?.length && !deciding" class="py-1 text-sm text-soft">Nothing is.</p>
+        <DecisionList
+          :decisions="device.decisions ?? []"
+          :may="may"
+          :manages="manages"
+          one
+          @changed="refetch()"
+        />
+        <DecisionForm
+          v-if="deciding"
+          class="mt-3 max-w-2xl"
+          :manages="manages"
+          :scope="`key=${device.key}`"
+          :fails="waivable"
+          @made="refetch()"
+        />
+      </section>
+      <section v-if="leaves" aria-labelledby="leaving" class="mt-9">
+        <h2 id="leaving" class="mb-1 border-b border-line pb-1.5 font-semibold">When it leaves</h2>
+        <ul class="max-w-[75ch] text-[14px]">
+          <li v-for="l in device.leaving" :key="l.id" class="py-1.5">
+            <b>{{ l.title }}</b> <span class="text-soft">{{ l.says }}</span>
+            <TickBox
+              :machine="device.key"
+              kind="leave"
+              :item="l.id"
+              :title="l.title"
+              :ticked="l.ticked"
+              :may="may"
+              @said="refetch()"
+            />
+          </li>
+        </ul>
+      </section>
     </template>
     <template v-else>
       <h1 class="mb-1 text-[27px] leading-tight font-semibold">{{ device.name }}</h1>
@@ -306,7 +403,10 @@ const about = computed(() => {
       <ul v-if="device.changes?.length" class="mb-3 text-sm" aria-label="Disposition over time">
         <li v-for="c in device.changes" :key="c.at + c.release" class="py-0.5">
           {{ sayMoment(c.at) }}: {{ capital(c.was) }} → <b>{{ capital(c.becomes) }}</b>
-          <span class="text-soft">against {{ c.release }}, by {{ turned[c.cause] }}</span>
+          <span class="text-soft"
+            >against {{ c.release }}, by {{ turned[c.cause]
+            }}{{ c.by?.length ? ` (${c.by.join(', ')})` : '' }}</span
+          >
         </li>
       </ul>
       <ul class="text-sm">

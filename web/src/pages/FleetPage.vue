@@ -21,6 +21,13 @@ const progress = useQuery({
   key: ['progress'],
   query: () => ask(api.GET('/progress', { params: { query: { days: 90 } } })),
 })
+const changes = useQuery({ key: ['rule-changes'], query: () => ask(api.GET('/rule-changes')) })
+/** Other rules that came in force lately and changed machines. */
+const lately = computed(() =>
+  (changes.data.value?.changes ?? [])
+    .filter((c) => c.moved > 0 && Date.now() - Date.parse(c.at) < 14 * 86_400_000)
+    .slice(0, 2),
+)
 const days = computed(() => progress.data.value?.days ?? [])
 const classNames: Record<string, string> = { pc: 'PCs', mac: 'Macs' }
 /** What follows, where some that are ready now are not ready for it. */
@@ -64,6 +71,9 @@ rolltop submit</pre>
         >{{ fleet.stale.count === 1 ? 'One machine has' : `${fleet.stale.count} machines have` }} not reported
         for too long</RouterLink
       >
+      <RouterLink v-if="fleet.waived.count" :to="list(fleet.waived.where)" :class="link"
+        >{{ number(fleet.waived.count) }} ready with a waiver</RouterLink
+      >
       <RouterLink v-if="fleet.doubted.count" :to="list(fleet.doubted.where)" :class="link">{{
         fleet.doubted.count === 1
           ? 'One machine may be another than it seems'
@@ -74,6 +84,12 @@ rolltop submit</pre>
       >
       <RouterLink :to="{ name: 'grid' }" :class="link">Machines beside requirements</RouterLink>
       <a href="/api/fleet/report" target="_blank" :class="link">Report</a>
+    </p>
+    <p v-for="c in lately" :key="c.id" class="-mt-3 mb-5 border-l-2 border-accent pl-3 text-sm">
+      <RouterLink :to="{ name: 'rule-change', params: { change: c.id } }" :class="link">{{
+        c.says
+      }}</RouterLink>
+      <span class="text-soft"> In force since {{ sayDay(c.at) }}.</span>
     </p>
     <DispositionStrip :counts="fleet.dispositions" />
     <p v-if="fleet.unjudged" class="mb-5 text-soft">

@@ -8,8 +8,10 @@ import { type Bundle, keep, validate } from '../bundle'
 import { api, ask, type Schemas } from '../client'
 import ChangeList from '../parts/ChangeList.vue'
 import DocumentEditor from '../parts/DocumentEditor.vue'
+import WhatIf from '../parts/WhatIf.vue'
 import ListImport from '../parts/ListImport.vue'
 import TroubleBox from '../parts/TroubleBox.vue'
+import { number } from '../words'
 
 const props = defineProps<{ id?: string }>()
 const route = useRoute()
@@ -76,19 +78,37 @@ watch([document_, files], () => {
   waiting = window.setTimeout(check, 400)
 })
 
+// Saving judges the fleet: how far that has come is asked for meanwhile.
+const judging = ref('Saving…')
+let asking = 0
+async function follow() {
+  const j = await ask(api.GET('/judging')).catch(() => undefined)
+  if (!saving.value) return
+  if (j?.running && j.machines)
+    judging.value = `Judging the fleet: ${number(j.done)} of ${number(j.machines)}`
+  asking = window.setTimeout(follow, 400)
+}
 async function save() {
   saving.value = true
+  judging.value = 'Saving…'
+  asking = window.setTimeout(follow, 400)
   trouble.value = undefined
   try {
     const got = await keep(bundle.value)
     kept.value = JSON.stringify(bundle.value)
     await cache.invalidateQueries({ key: ['releases'] })
     await cache.invalidateQueries({ key: ['release', got.id] })
-    await router.push({ name: 'release', params: { id: got.id }, query: { revision: got.revision } })
+    await cache.invalidateQueries({ key: ['rule-changes'] })
+    await router.push(
+      got.change?.moved
+        ? { name: 'rule-change', params: { change: got.change.id } }
+        : { name: 'release', params: { id: got.id }, query: { revision: got.revision } },
+    )
   } catch (e) {
     trouble.value = e
   } finally {
     saving.value = false
+    clearTimeout(asking)
   }
 }
 
@@ -154,7 +174,7 @@ onBeforeRouteLeave(() => !changed.value || window.confirm('Leave without saving?
         class="cursor-pointer rounded-md bg-accent px-4 py-1.5 font-semibold text-card disabled:cursor-not-allowed disabled:opacity-50"
         @click="save"
       >
-        {{ saving ? 'Saving, and judging the fleet…' : 'Save this revision' }}
+        {{ saving ? judging : 'Save this revision' }}
       </button>
     </div>
 
@@ -182,6 +202,11 @@ onBeforeRouteLeave(() => !changed.value || window.confirm('Leave without saving?
           <ListImport use="Put it beside the document" @use="useList" />
         </DisclosurePanel>
       </Disclosure>
+    </section>
+
+    <section v-if="result && mistakes.length === 0" aria-labelledby="what-if" class="mt-7">
+      <h2 id="what-if" class="mb-3 border-b border-line pb-1.5 font-semibold">What if this were in force</h2>
+      <WhatIf :about="{ document: JSON.stringify(bundle) }" label="See who would change" />
     </section>
 
     <section v-if="id && result?.changes" class="mt-7">

@@ -5,6 +5,7 @@ import { useRoute } from 'vue-router'
 
 import { api, ask } from '../client'
 import ChangeList from '../parts/ChangeList.vue'
+import WhatIf from '../parts/WhatIf.vue'
 import TroubleBox from '../parts/TroubleBox.vue'
 import { useSession } from '../session'
 import { sayDay } from '../words'
@@ -57,6 +58,8 @@ const levels = computed(() =>
     }))
     .filter((l) => l.rows.length > 0),
 )
+const changes = useQuery({ key: ['rule-changes'], query: () => ask(api.GET('/rule-changes')) })
+const turns = computed(() => (changes.data.value?.changes ?? []).filter((c) => c.release.id === props.id))
 const failing = (id: string) => ({
   name: 'devices',
   query: { where: `fails=${id} class=${rel.value?.class}` },
@@ -117,6 +120,25 @@ const failing = (id: string) => ({
                   >Machines that fail it</RouterLink
                 >
               </p>
+            </li>
+          </ul>
+        </section>
+        <section v-if="!rel.target" aria-labelledby="what-if" class="no-print mb-8">
+          <h2 id="what-if" class="mb-3 border-b border-line pb-1.5 font-semibold">
+            What if this were the target
+          </h2>
+          <WhatIf :about="{ release: rel.id, revision: rel.revision }" label="See who would change" />
+        </section>
+        <section v-if="turns.length" aria-labelledby="turns" class="mb-8">
+          <h2 id="turns" class="mb-2 border-b border-line pb-1.5 font-semibold">What it did to the fleet</h2>
+          <ul>
+            <li v-for="c in turns" :key="c.id" class="py-0.5">
+              <RouterLink
+                :to="{ name: 'rule-change', params: { change: c.id } }"
+                class="underline underline-offset-2"
+                >{{ c.says }}</RouterLink
+              >
+              <span class="text-soft"> {{ sayDay(c.at) }}</span>
             </li>
           </ul>
         </section>

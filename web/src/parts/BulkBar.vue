@@ -45,6 +45,27 @@ function retire() {
   )
     void run({ retire: true })
 }
+/** Gives the work on them to somebody; without a name it is taken back. */
+const worker = ref('')
+async function give() {
+  busy.value = true
+  says.value = trouble.value = ''
+  try {
+    const got = await ask(
+      api.POST('/work/assign', { body: { ...which.value, who: worker.value || undefined } }),
+    )
+    says.value = worker.value
+      ? `${words(got.machines)} given to ${worker.value}.`
+      : `Nobody has the work on ${words(got.machines)} any more.`
+    worker.value = ''
+    await cache.invalidateQueries()
+    emit('done')
+  } catch (e) {
+    trouble.value = (e as Error).message
+  } finally {
+    busy.value = false
+  }
+}
 const input = 'w-36 rounded-md border border-line bg-card px-2 py-1 text-sm'
 const button = 'cursor-pointer rounded-md border border-line px-2.5 py-1 text-sm disabled:opacity-50'
 </script>
@@ -86,6 +107,17 @@ const button = 'cursor-pointer rounded-md border border-line px-2.5 py-1 text-sm
         <input id="set-place" v-model="place" maxlength="100" placeholder="that by the name" :class="input" />
         <button type="submit" :class="button" :disabled="busy">Set</button>
       </form>
+      <form class="flex items-center gap-1.5" @submit.prevent="give">
+        <label for="give-work" class="text-soft">Work to</label>
+        <input id="give-work" v-model="worker" maxlength="100" placeholder="nobody" :class="input" />
+        <button type="submit" :class="button" :disabled="busy">Give</button>
+      </form>
+      <RouterLink
+        v-if="!keys.length && where"
+        :to="{ name: 'work', query: { tab: 'decisions', for: where } }"
+        :class="button"
+        >Decide something</RouterLink
+      >
       <button type="button" :class="button" :disabled="busy" @click="retire">Take out of use</button>
       <p v-if="says" role="status" class="basis-full text-ready">{{ says }}</p>
       <p v-if="trouble" role="alert" class="basis-full text-replace">{{ trouble }}</p>

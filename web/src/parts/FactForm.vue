@@ -5,7 +5,8 @@ import { ref } from 'vue'
 import { api, ask } from '../client'
 
 const props = defineProps<{
-  machine: string
+  /** Missing where the answer is for all machines of the model alone. */
+  machine?: string
   fact: string
   label: string
   choices?: string[]
@@ -25,7 +26,7 @@ async function enter() {
   sending.value = true
   trouble.value = ''
   try {
-    if (forAll.value && props.model) {
+    if ((forAll.value || !props.machine) && props.model) {
       const { maker, model } = props.model
       await ask(
         api.POST('/model-facts', {
@@ -33,7 +34,7 @@ async function enter() {
         }),
       )
       await cache.invalidateQueries()
-    } else
+    } else if (props.machine)
       await ask(
         api.PUT('/devices/{key}/facts/{fact}', {
           params: { path: { key: props.machine, fact: props.fact } },
@@ -57,7 +58,7 @@ async function enter() {
     class="cursor-pointer text-accent underline underline-offset-2"
     @click="open = true"
   >
-    Enter by hand
+    {{ machine ? 'Enter by hand' : `Enter it for every ${model?.maker} ${model?.model}` }}
   </button>
   <form
     v-else
@@ -96,7 +97,7 @@ async function enter() {
       />
     </label>
     <label
-      v-if="model && model.machines > 1 && !fact.includes('[')"
+      v-if="machine && model && model.machines > 1 && !fact.includes('[')"
       class="flex items-baseline gap-1.5 py-1 text-sm"
     >
       <input v-model="forAll" type="checkbox" />

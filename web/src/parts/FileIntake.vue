@@ -3,6 +3,7 @@ import { useQueryCache } from '@pinia/colada'
 import { computed, ref } from 'vue'
 
 import { api, ask, type Schemas } from '../client'
+import { inBase64 } from '../file'
 
 const cache = useQueryCache()
 /** What became of a line. */
@@ -87,11 +88,7 @@ const content = ref('')
 const choices = ref<Record<string, { fact: string; unit?: string }>>({})
 const platform = ref('windows')
 async function openSheet(file: File) {
-  const bytes = new Uint8Array(await file.arrayBuffer())
-  let binary = ''
-  for (let i = 0; i < bytes.length; i += 0x8000)
-    binary += String.fromCharCode(...bytes.subarray(i, i + 0x8000))
-  content.value = btoa(binary)
+  content.value = await inBase64(file)
   sheetName.value = file.name
   choices.value = {}
   await readSheet()

@@ -2,9 +2,12 @@
 import { Disclosure, DisclosureButton, DisclosurePanel } from '@headlessui/vue'
 
 import type { Schemas } from '../client'
+import { sayDay } from '../words'
 import MeasureBar from './MeasureBar.vue'
 
 defineProps<{ finding: Schemas['AssessFinding'] }>()
+/** The day before it falls away. */
+const lastDay = (until: string) => new Date(Date.parse(until) - 1000).toISOString()
 </script>
 
 <template>
@@ -32,6 +35,10 @@ defineProps<{ finding: Schemas['AssessFinding'] }>()
         >
       </h3>
       <p v-if="finding.reason" class="text-soft">{{ finding.reason }}</p>
+      <p v-if="finding.waiver">
+        Accepted by {{ finding.waiver.by }} until {{ sayDay(lastDay(finding.waiver.until)) }}:
+        {{ finding.waiver.reason }}
+      </p>
       <ul v-if="finding.close?.length" class="mt-1">
         <li v-for="c in finding.close" :key="c"><span class="font-semibold">To close it:</span> {{ c }}</li>
       </ul>

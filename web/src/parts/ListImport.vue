@@ -2,6 +2,7 @@
 import { computed, ref, watch } from 'vue'
 
 import { api, ask, type Schemas } from '../client'
+import { inBase64 } from '../file'
 import { capital } from '../words'
 import TroubleBox from './TroubleBox.vue'
 
@@ -28,10 +29,7 @@ async function choose(event: Event) {
   const chosen = (event.target as HTMLInputElement).files?.[0]
   if (!chosen) return
   name.value = chosen.name
-  const bytes = new Uint8Array(await chosen.arrayBuffer())
-  let text = ''
-  for (let i = 0; i < bytes.length; i += 32768) text += String.fromCharCode(...bytes.subarray(i, i + 32768))
-  content.value = btoa(text)
+  content.value = await inBase64(chosen)
   table.value = 0
   columns.value = {}
   found.value = undefined // the watch below reads it

@@ -7,7 +7,7 @@ import { sayMoment } from '../words'
 /** What a person says of an item of preparation or of a step: done, or refused with a reason. */
 const props = defineProps<{
   machine: string
-  kind: 'prepare' | 'step'
+  kind: 'prepare' | 'step' | 'leave'
   item: string
   title: string
   ticked?: Schemas['AssessTick']
@@ -70,7 +70,7 @@ const button = 'cursor-pointer text-accent underline underline-offset-2'
         Mark as done
       </button>
       <button
-        v-if="kind === 'prepare'"
+        v-if="kind === 'prepare' || (kind === 'leave' && item !== 'record-closed')"
         type="button"
         :class="button"
         :aria-label="`Refuse: ${title}`"

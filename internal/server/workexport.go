@@ -1,0 +1,217 @@
+package server
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"net/http"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"rolltop.example/rolltop/internal/api"
+)
+
+// WorkLists are the lists of the fleet's work that are exported.
+var WorkLists = []string{"visits", "batches", "parts", "questions", "watch", "effects", "messages", "decisions", "waves"}
+
+// Every list of the fleet's work as a table.
+func (s *Server) workExports(a huma.API) {
+	op := huma.Operation{OperationID: "export-work", Method: http.MethodGet, Path: "/work/export", Summary: "A list of the fleet's work as a table", Tags: []string{"Work"}, Errors: []int{http.StatusUnprocessableEntity},
+		Description: "CSV opens right in spreadsheet programs: a text that one would take for a formula gets an apostrophe. JSON and NDJSON have the rows with the names of the columns; all values are texts.",
+		Responses:   map[string]*huma.Response{"200": {Description: "The table", Content: map[string]*huma.MediaType{"text/csv": {}, "application/json": {}, "application/x-ndjson": {}}}}}
+	huma.Register(a, secured(op, ScopeRead), s.exportWork)
+}
+
+// grid is a table.
+type grid struct {
+	heads []string
+	rows  [][]string
+}
+
+func (g *grid) row(cells ...string) { g.rows = append(g.rows, cells) }
+
+func (s *Server) exportWork(ctx context.Context, in *struct {
+	List   string `query:"list" required:"true" enum:"visits,batches,parts,questions,watch,effects,messages,decisions,waves"`
+	Where  string `query:"where" maxLength:"2000"`
+	Order  string `query:"order" enum:"machines,time" default:"machines" doc:"Of effects"`
+	Format string `query:"format" enum:"csv,json,ndjson" default:"csv"`
+}) (*exportOutput, error) {
+	var g *grid
+	var err error
+	switch in.List {
+	case "effects":
+		g, err = s.effectsTable(ctx, in.Where, in.Order)
+	case "messages":
+		g, err = s.messagesTable(ctx, in.Where)
+	case "decisions":
+		g, err = s.decisionsTable(ctx)
+	case "waves":
+		g, err = s.wavesTable(ctx)
+	default:
+		g, err = s.worklistTable(ctx, in.List, in.Where)
+	}
+	if err != nil {
+		return nil, err
+	}
+	var b bytes.Buffer
+	kind, ending := "text/csv; charset=utf-8", "csv"
+	switch in.Format {
+	case "json":
+		kind, ending = "application/json", "json"
+		err = json.NewEncoder(&b).Encode(g.objects())
+	case "ndjson":
+		kind, ending = "application/x-ndjson", "ndjson"
+		enc := json.NewEncoder(&b)
+		for _, o := range g.objects() {
+			err = errors.Join(err, enc.Encode(o))
+		}
+	default:
+		err = writeTable(&b, g.heads, g.rows)
+	}
+	if err != nil {
+		return nil, s.problem(err, "")
+	}
+	return &exportOutput{ContentType: kind, Disposition: fmt.Sprintf(`attachment; filename="%s.%s"`, in.List, ending), Body: b.Bytes()}, nil
+}
+
+// exportOutput is a file to keep.
+type exportOutput struct {
+	ContentType string `header:"Content-Type"`
+	Disposition string `header:"Content-Disposition"`
+	Body        []byte
+}
+
+func (g *grid) objects() []map[string]string {
+	out := make([]map[string]string, len(g.rows))
+	for i, row := range g.rows {
+		out[i] = make(map[string]string, len(row))
+		for j, cell := range row {
+			out[i][g.heads[j]] = cell
+		}
+	}
+	return out
+}
+
+func stepTitles(steps []api.StepRef) string {
+	out := make([]string, len(steps))
+	for i, s := range steps {
+		out[i] = s.Title
+	}
+	return strings.Join(out, "; ")
+}
+
+func yesNo(b bool) string {
+	if b {
+		return "yes"
+	}
+	return "no"
+}
+
+func dayOf(t time.Time) string {
+	if t.IsZero() {
+		return ""
+	}
+	return t.UTC().Format(time.DateOnly)
+}
+
+// cents writes hundredths.
+func cents(n int64) string { return fmt.Sprintf("%d.%02d", n/100, n%100) }
+
+func (s *Server) worklistTable(ctx context.Context, list, where string) (*grid, error) {
+	got, err := s.worklist(ctx, &worklistInput{Where: where})
+	if err != nil {
+		return nil, err
+	}
+	w, n := &got.Body, strconv.Itoa
+	g := &grid{}
+	switch list {
+	case "visits":
+		g.heads = []string{"place", "machine", "key", "model", "disposition", "steps", "minutes_least", "minutes_most", "restarts", "firmware", "parts", "said_done", "who", "not_before", "note"}
+		for _, stop := range w.Stops {
+			for _, v := range stop.Visits {
+				g.row(v.Place, v.Name, v.Key, v.Model, v.Disposition, stepTitles(v.Steps), n(v.Minutes.Least), n(v.Minutes.Most), n(v.Restarts), yesNo(v.Firmware), yesNo(v.Parts), strings.Join(v.Ticked, "; "), v.Who, dayOf(v.NotBefore), v.Note)
+			}
+		}
+	case "batches":
+		g.heads = []string{"step", "title", "by", "machines", "expected", "left_alone", "minutes_least", "minutes_most", "first_on", "filter"}
+		for _, b := range w.Batches {
+			var pilot []string
+			for _, m := range b.Pilot {
+				pilot = append(pilot, m.Name)
+			}
+			g.row(b.Step, b.Title, b.By, n(b.Machines), n(b.Expected), n(b.Waiting), n(b.Minutes.Least), n(b.Minutes.Most), strings.Join(pilot, " "), b.Where)
+		}
+	case "parts":
+		g.heads = []string{"part", "needed", "on_hand", "to_order", "price_least", "price_most", "currency", "without_price", "lead_days", "confirm_in_manual", "ends_warranty", "machines"}
+		for _, l := range w.Order {
+			g.row(l.Part, n(l.Quantity), n(l.OnHand), n(l.ToOrder), cents(l.Price.Least), cents(l.Price.Most), l.Price.Currency, n(l.Price.Unpriced), n(l.LeadDays), n(l.Confirm), n(l.Voids), n(l.Machines))
+		}
+	case "questions":
+		g.heads = []string{"question", "about", "fact", "cause", "machines", "answer", "filter"}
+		for _, q := range w.Questions {
+			g.row(q.Says, q.About, q.Fact, q.Cause, n(q.Machines), q.Answer, q.Where)
+		}
+	case "watch":
+		g.heads = []string{"kind", "machine", "place", "says"}
+		for _, x := range w.Watch {
+			g.row(x.Kind, x.Machine.Name, x.Machine.Place, x.Says)
+		}
+	}
+	return g, nil
+}
+
+func (s *Server) effectsTable(ctx context.Context, where, order string) (*grid, error) {
+	got, err := s.showEffects(ctx, &effectsInput{Where: where, Order: order})
+	if err != nil {
+		return nil, err
+	}
+	n := strconv.Itoa
+	g := &grid{heads: []string{"order", "remedies", "gain", "expected", "ready", "minutes_least", "minutes_most", "price_least", "price_most", "currency"}}
+	for i, k := range got.Body.Picks {
+		g.row(n(i+1), stepTitles(k.Steps), n(k.Gain), n(k.Expected), n(k.Ready), n(k.Minutes.Least), n(k.Minutes.Most), cents(k.Cost.Least), cents(k.Cost.Most), k.Cost.Currency)
+	}
+	return g, nil
+}
+
+func (s *Server) messagesTable(ctx context.Context, where string) (*grid, error) {
+	got, err := s.messages(ctx, &worklistInput{Where: where})
+	if err != nil {
+		return nil, err
+	}
+	g := &grid{heads: []string{"place", "machine", "key", "subject", "text"}}
+	for _, m := range got.Body.Messages {
+		g.row(m.Place, m.Name, m.Key, m.Subject, strings.Join(m.Text, "\n\n"))
+	}
+	return g, nil
+}
+
+func (s *Server) decisionsTable(ctx context.Context) (*grid, error) {
+	list, counts, err := s.decisions(ctx, true)
+	if err != nil {
+		return nil, s.problem(err, "")
+	}
+	g := &grid{heads: []string{"number", "kind", "requirement", "release", "filter", "machines", "reason", "by", "at", "last_day", "counts"}}
+	for i := range list {
+		d := &list[i]
+		g.row(strconv.FormatInt(d.ID, 10), d.Kind, d.Requirement, d.Release, d.Scope, strconv.Itoa(counts[d.ID]), d.Reason, d.By, dayOf(d.At), dayOf(d.Until.Add(-time.Second)), yesNo(d.Counts(s.now())))
+	}
+	return g, nil
+}
+
+func (s *Server) wavesTable(ctx context.Context) (*grid, error) {
+	got, err := s.listWaves(ctx, nil)
+	if err != nil {
+		return nil, err
+	}
+	n := strconv.Itoa
+	g := &grid{heads: []string{"number", "name", "release", "pilot", "rule", "starts", "ends", "most", "machines", "ended", "waiting", "handed", "arrived", "failed", "back"}}
+	for _, w := range got.Body.Waves {
+		g.row(strconv.FormatInt(w.ID, 10), w.Name, w.Release, yesNo(w.Pilot), w.Rule, w.Starts, w.Ends, n(w.Most), n(w.Machines), yesNo(w.Ended), n(w.Outcomes["waiting"]), n(w.Outcomes["handed"]), n(w.Outcomes["arrived"]), n(w.Outcomes["failed"]), n(w.Outcomes["back"]))
+	}
+	return g, nil
+}

@@ -1,0 +1,57 @@
+<script setup lang="ts">
+import { useQuery } from '@pinia/colada'
+
+import { api, ask } from '../client'
+import FlipList from '../parts/FlipList.vue'
+import ShiftList from '../parts/ShiftList.vue'
+import TroubleBox from '../parts/TroubleBox.vue'
+import { number, sayMoment } from '../words'
+
+const props = defineProps<{ change: string }>()
+const { data, error, refetch } = useQuery({
+  key: () => ['rule-change', props.change],
+  query: () => ask(api.GET('/rule-changes/{id}', { params: { path: { id: Number(props.change) } } })),
+})
+const link = 'underline underline-offset-2 hover:text-ink'
+</script>
+
+<template>
+  <TroubleBox v-if="error && !data" :error="error" @again="refetch()" />
+  <p v-else-if="!data" role="status" class="text-soft">Reading what changed…</p>
+  <template v-else>
+    <h1 class="mb-1 text-[27px] leading-tight font-semibold tracking-tight">{{ data.says }}</h1>
+    <p class="mb-5 flex flex-wrap gap-x-4 text-sm text-soft">
+      <span
+        >In force since {{ sayMoment(data.at) }}; {{ number(data.machines) }} machines were judged
+        again.</span
+      >
+      <RouterLink
+        :to="{
+          name: 'release',
+          params: { id: data.release.id },
+          query: data.was.id === data.release.id ? {} : { against: data.was.id },
+        }"
+        :class="link"
+        >What the rules say now</RouterLink
+      >
+      <RouterLink v-if="data.moved" :to="{ name: 'devices', query: { where: data.where } }" :class="link"
+        >As a list of machines</RouterLink
+      >
+    </p>
+    <div v-if="data.moved" class="mb-6 grid gap-x-9 gap-y-6 md:grid-cols-2">
+      <div>
+        <h2 class="mb-1 border-b border-line pb-1 font-semibold">By disposition</h2>
+        <ShiftList :shifts="data.shifts" />
+      </div>
+      <div>
+        <h2 class="mb-1 border-b border-line pb-1 font-semibold">By requirement</h2>
+        <ul class="text-sm">
+          <li v-for="b in data.by" :key="b.name" class="grid grid-cols-[1fr_3rem] py-0.5">
+            {{ b.name }} <b class="text-right">{{ number(b.count) }}</b>
+          </li>
+        </ul>
+      </div>
+    </div>
+    <FlipList v-if="data.flips?.length" :flips="data.flips" :moved="data.moved" />
+  </template>
+</template>

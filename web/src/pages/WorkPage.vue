@@ -1,0 +1,137 @@
+<script setup lang="ts">
+import { useQuery } from '@pinia/colada'
+import { computed, ref, watch } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
+
+import { api, ask } from '../client'
+import TroubleBox from '../parts/TroubleBox.vue'
+import { useSession } from '../session'
+import BatchTab from '../work/BatchTab.vue'
+import DecisionTab from '../work/DecisionTab.vue'
+import EffectTab from '../work/EffectTab.vue'
+import PartTab from '../work/PartTab.vue'
+import QuestionTab from '../work/QuestionTab.vue'
+import VisitTab from '../work/VisitTab.vue'
+import WatchTab from '../work/WatchTab.vue'
+import WaveTab from '../work/WaveTab.vue'
+import { capital, count, number } from '../words'
+
+const route = useRoute()
+const router = useRouter()
+const where = computed(() => String(route.query.where ?? ''))
+const {
+  data: work,
+  error,
+  refetch,
+} = useQuery({
+  key: () => ['work', where.value],
+  query: () => ask(api.GET('/work', { params: { query: { where: where.value || undefined } } })),
+  staleTime: 5_000,
+})
+const { data: who } = useSession()
+const may = computed(() => ['work', 'manage'].includes(who.value?.scope ?? ''))
+const manages = computed(() => who.value?.scope === 'manage')
+const tabs = computed(() => [
+  { id: 'first', title: 'What frees most' },
+  { id: 'visits', title: 'Visits', count: work.value?.visits },
+  { id: 'remote', title: 'Without a visit', count: work.value?.batches.length },
+  { id: 'parts', title: 'Parts', count: work.value?.order.length },
+  { id: 'questions', title: 'To find out', count: work.value?.questions.length },
+  { id: 'watch', title: 'To watch', count: work.value?.watch.length },
+  { id: 'decisions', title: 'Decisions' },
+  { id: 'waves', title: 'Waves' },
+])
+const tab = computed(() => tabs.value.find((t) => t.id === route.query.tab)?.id ?? 'first')
+/** Decisions and waves are about all machines. */
+const filtered = computed(() => !['decisions', 'waves'].includes(tab.value))
+const waves = useQuery({
+  key: ['waves'],
+  query: () => ask(api.GET('/waves')),
+  enabled: () => tab.value === 'waves',
+})
+const decided = useQuery({
+  key: () => ['decisions', false],
+  query: () => ask(api.GET('/decisions')),
+  enabled: () => tab.value === 'decisions',
+})
+/** The answer of the tab that is open. */
+const says = computed(() => {
+  if (tab.value === 'waves')
+    return waves.data.value
+      ? (waves.data.value.forecasts[0]?.says ??
+          'No target is chosen, so nothing can be said of when all are there.')
+      : 'Waves'
+  if (tab.value === 'decisions') {
+    const n = decided.data.value?.decisions.filter((d) => d.counts).length ?? 0
+    if (!decided.data.value) return 'Decisions'
+    return n === 0 ? 'Nothing is decided.' : `${capital(count(n, 'decision is', 'decisions are'))} in force.`
+  }
+  return work.value?.says ?? ''
+})
+const only = ref('')
+watch(where, (w) => (only.value = w), { immediate: true })
+const narrow = () =>
+  router.push({ name: 'work', query: { ...route.query, where: only.value.trim() || undefined } })
+const to = (id: string) => ({
+  name: 'work',
+  query: { tab: id === 'first' ? undefined : id, where: where.value || undefined },
+})
+/** The list of the tab that is open, as a table to keep. */
+const lists: Record<string, string> = {
+  first: 'effects',
+  visits: 'visits',
+  remote: 'batches',
+  parts: 'parts',
+  questions: 'questions',
+  watch: 'watch',
+  decisions: 'decisions',
+  waves: 'waves',
+}
+const file = computed(() => {
+  const q = new URLSearchParams({ list: lists[tab.value]! })
+  if (filtered.value && where.value) q.set('where', where.value)
+  return `/api/work/export?${q}`
+})
+</script>
+
+<template>
+  <TroubleBox v-if="error && !work" :error="error" @again="refetch()" />
+  <p v-else-if="!work" role="status" class="text-soft">Gathering the work…</p>
+  <template v-if="work">
+    <h1 class="mb-1 text-[27px] leading-tight font-semibold tracking-tight">{{ says }}</h1>
+    <form class="no-print mb-4 flex flex-wrap items-center gap-x-3 gap-y-1 text-sm" @submit.prevent="narrow">
+      <template v-if="filtered">
+        <label for="only" class="text-soft">Only machines with</label>
+        <input
+          id="only"
+          v-model="only"
+          type="search"
+          placeholder='place="Gull Quay" who=east'
+          class="w-72 rounded-md border border-line bg-card px-2.5 py-1"
+        />
+        <button type="submit" class="cursor-pointer rounded-md border border-line px-2.5 py-1">Show</button>
+      </template>
+      <a :href="file" class="ml-auto text-soft underline underline-offset-2 hover:text-ink">As CSV</a>
+    </form>
+    <nav aria-label="Kinds of work" class="mb-5 flex flex-wrap gap-x-5 border-b border-line">
+      <RouterLink
+        v-for="t in tabs"
+        :key="t.id"
+        :to="to(t.id)"
+        :aria-current="t.id === tab ? 'page' : undefined"
+        class="-mb-px border-b-2 pb-1.5"
+        :class="t.id === tab ? 'border-accent font-semibold' : 'border-transparent text-soft hover:text-ink'"
+        >{{ t.title
+        }}<span v-if="t.count" class="ml-1 font-normal text-soft">{{ number(t.count) }}</span></RouterLink
+      >
+    </nav>
+    <EffectTab v-if="tab === 'first'" :where="where" />
+    <VisitTab v-else-if="tab === 'visits'" :work="work" :may="may" @changed="refetch()" />
+    <BatchTab v-else-if="tab === 'remote'" :work="work" />
+    <PartTab v-else-if="tab === 'parts'" :work="work" :may="may" @changed="refetch()" />
+    <QuestionTab v-else-if="tab === 'questions'" :work="work" :may="may" @changed="refetch()" />
+    <WatchTab v-else-if="tab === 'watch'" :work="work" />
+    <DecisionTab v-else-if="tab === 'decisions'" :may="may" :manages="manages" @changed="refetch()" />
+    <WaveTab v-else :manages="manages" />
+  </template>
+</template>

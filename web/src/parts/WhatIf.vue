@@ -1,0 +1,124 @@
+<script setup lang="ts">
+import { computed, ref, watch } from 'vue'
+
+import { api, ask, type Schemas } from '../client'
+import { count, number } from '../words'
+import FlipList from './FlipList.vue'
+import ShiftList from './ShiftList.vue'
+
+/** Who would change disposition under a draft, another revision or another release. */
+const props = defineProps<{ about: Schemas['AskWhatIf']; label: string; disabled?: boolean }>()
+const got = ref<Schemas['WhatIf']>()
+const trouble = ref('')
+const busy = ref(false)
+const stale = ref(false)
+watch(
+  () => JSON.stringify(props.about),
+  () => (stale.value = true),
+)
+async function look() {
+  busy.value = true
+  trouble.value = ''
+  try {
+    got.value = await ask(api.POST('/what-if', { body: props.about }))
+    stale.value = false
+  } catch (e) {
+    trouble.value = (e as Error).message
+  } finally {
+    busy.value = false
+  }
+}
+const list = (where: string) => ({ name: 'devices', query: { where } })
+const most = computed(() => Math.max(1, ...(got.value?.places ?? []).map((p) => p.moved)))
+</script>
+
+<template>
+  <div class="flex flex-wrap items-center gap-3">
+    <button
+      type="button"
+      :disabled="busy || disabled"
+      class="cursor-pointer rounded-md border border-line px-3 py-1.5 font-semibold hover:bg-shade disabled:cursor-not-allowed disabled:opacity-50"
+      @click="look"
+    >
+      {{ busy ? 'Judging the fleet by it…' : label }}
+    </button>
+    <span class="text-sm text-soft"
+      >Nothing is kept; machines are judged from the facts that are stored.</span
+    >
+  </div>
+  <p v-if="trouble" role="alert" class="mt-2 text-replace">{{ trouble }}</p>
+  <section v-if="got" aria-label="Who would change" class="mt-4" :class="{ 'opacity-50': stale }">
+    <p v-if="stale" class="mb-1 text-sm text-refit">This is of the text before your last change.</p>
+    <p class="text-lg font-semibold" role="status">{{ got.says }}</p>
+    <p class="mb-4 text-sm text-soft">
+      {{ got.becomes.name }}, revision {{ got.becomes.revision }}{{ got.draft ? ' (draft)' : '' }}, in place
+      of {{ got.was.name }}, revision {{ got.was.revision }}.
+    </p>
+    <div v-if="got.moved" class="grid gap-x-9 gap-y-6 md:grid-cols-2">
+      <div>
+        <h3 class="mb-1 border-b border-line pb-1 font-semibold">By disposition</h3>
+        <ShiftList :shifts="got.shifts" />
+        <template v-if="got.places.length > 1">
+          <h3 class="mt-5 mb-1 border-b border-line pb-1 font-semibold">By place</h3>
+          <ul class="text-sm">
+            <li
+              v-for="p in got.places"
+              :key="p.place"
+              class="grid grid-cols-[9rem_1fr_2.6rem] items-center gap-3 py-0.5"
+            >
+              <span>{{ p.place || 'No place' }}</span>
+              <span class="flex h-3"
+                ><span class="rounded-[3px] bg-accent" :style="{ width: `${(100 * p.moved) / most}%` }"
+              /></span>
+              <b class="text-right">{{ number(p.moved) }}</b>
+            </li>
+          </ul>
+        </template>
+      </div>
+      <div>
+        <h3 class="mb-1 border-b border-line pb-1 font-semibold">By requirement</h3>
+        <ul class="text-sm">
+          <li v-for="c in got.requirements" :key="c.requirement" class="border-b border-line/60 py-1.5">
+            <p>{{ c.needs }}<span v-if="c.new" class="ml-1 text-soft">(new)</span></p>
+            <p class="text-soft">
+              <template v-if="c.newly_fail"
+                ><b class="text-ink">{{ number(c.newly_fail) }}</b> newly fail
+              </template>
+              <template v-if="c.no_longer_fail"
+                ><b class="text-ink">{{ number(c.no_longer_fail) }}</b> no longer fail
+              </template>
+              <template v-if="c.newly_unknown"
+                ><b class="text-ink">{{ number(c.newly_unknown) }}</b> newly not known</template
+              >
+            </p>
+          </li>
+        </ul>
+      </div>
+    </div>
+    <template v-if="got.missing.length">
+      <h3 class="mt-5 mb-1 border-b border-line pb-1 font-semibold">What is not known, and decides</h3>
+      <ul class="text-sm">
+        <li v-for="m in got.missing" :key="m.fact" class="py-0.5">
+          <RouterLink :to="list(m.where)" class="underline-offset-2 hover:underline"
+            ><b>{{ number(m.machines) }}</b> {{ m.machines === 1 ? 'machine' : 'machines' }}</RouterLink
+          >
+          without {{ m.label
+          }}<span v-if="m.never_collected" class="text-soft"
+            >;
+            {{
+              m.never_collected === m.machines
+                ? 'never collected'
+                : `${number(m.never_collected)} never collected`
+            }}</span
+          >
+        </li>
+      </ul>
+    </template>
+    <details v-if="got.flips.length" class="mt-5" :open="got.flips.length <= 12">
+      <summary class="cursor-pointer font-semibold">
+        {{ count(got.moved, 'machine', 'machines') }} by name
+      </summary>
+      <FlipList :flips="got.flips" :moved="got.moved" />
+    </details>
+  </section>
+</template>

@@ -1,0 +1,57 @@
+<script setup lang="ts">
+import type { Schemas } from '../client'
+import { hours, number } from '../words'
+
+defineProps<{ work: Schemas['Worklist'] }>()
+const list = (where: string) => ({ name: 'devices', query: { where } })
+</script>
+
+<template>
+  <p v-if="work.batches.length === 0" class="text-soft">Nothing is left that can be done without a visit.</p>
+  <template v-else>
+    <p class="mb-3 max-w-[75ch]">
+      The same step on many machines, without going there. Where there are more than five, a few of different
+      models go first.
+    </p>
+    <ul>
+      <li
+        v-for="b in work.batches"
+        :key="b.step"
+        class="grid gap-x-6 gap-y-1 border-t border-line/60 py-2.5 md:grid-cols-[5rem_minmax(0,5fr)_minmax(0,6fr)]"
+      >
+        <RouterLink
+          :to="list(b.where)"
+          class="text-[21px] leading-tight font-semibold underline-offset-2 hover:underline"
+          :aria-label="`${b.machines} machines: ${b.title}`"
+          >{{ number(b.machines) }}</RouterLink
+        >
+        <div>
+          <h2 class="font-semibold">{{ b.title }}</h2>
+          <p class="text-sm text-soft">
+            {{ b.closes ? 'Finds out what is not known. ' : '' }}By {{ b.by
+            }}{{ b.host ? ', on the hosts of the virtual machines' : '' }}; {{ hours(b.minutes) }} a
+            machine<template v-if="b.expected"
+              >; on {{ b.expected === b.machines ? 'all of them' : number(b.expected) }} the effect is not
+              certain</template
+            ><template v-if="b.waiting">; {{ number(b.waiting) }} left alone for now</template>.
+          </p>
+        </div>
+        <p v-if="b.pilot?.length" class="text-sm">
+          <span class="text-soft">First on</span>
+          <template v-for="(m, i) in b.pilot" :key="m.key"
+            >{{ i ? ', ' : ' '
+            }}<RouterLink
+              :to="{ name: 'device', params: { machine: m.key } }"
+              class="underline underline-offset-2"
+              >{{ m.name }}</RouterLink
+            ></template
+          ><span class="text-soft"
+            >; when it has worked there, on the other
+            {{ b.machines - b.pilot.length === 1 ? 'one' : number(b.machines - b.pilot.length) }}.</span
+          >
+        </p>
+        <p v-else class="text-sm text-soft">So few need nobody to go first.</p>
+      </li>
+    </ul>
+  </template>
+</template>

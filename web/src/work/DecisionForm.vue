@@ -1,0 +1,147 @@
+<script setup lang="ts">
+import { useQuery } from '@pinia/colada'
+import { computed, ref, watch } from 'vue'
+
+import { api, ask, type Schemas } from '../client'
+import { count } from '../words'
+
+/** Decides something about machines until a date. */
+const props = defineProps<{ scope?: string; manages: boolean; fails?: { id: string; title: string }[] }>()
+const emit = defineEmits<{ made: [] }>()
+type Kind = Schemas['MakeDecision']['kind']
+const kinds: { id: Kind; title: string; about: string; manage: boolean }[] = [
+  {
+    id: 'later',
+    title: 'Leave alone',
+    about: 'Nobody visits or upgrades them before the day after.',
+    manage: false,
+  },
+  {
+    id: 'waive',
+    title: 'Waive a requirement',
+    about:
+      'That it fails is accepted. Only where the release installs without it, or your organisation asks for it.',
+    manage: true,
+  },
+  {
+    id: 'stay',
+    title: 'Stay',
+    about: 'They stay on the release that they run; they have no work and count in no forecast.',
+    manage: true,
+  },
+  { id: 'hold', title: 'Hold back', about: 'They are prepared, and enter no wave.', manage: true },
+]
+const may = computed(() => kinds.filter((k) => props.manages || !k.manage))
+const kind = ref<Kind>('later')
+const scope = ref(props.scope ?? '')
+watch(
+  () => props.scope,
+  (s) => (scope.value = s ?? ''),
+)
+const requirement = ref('')
+const reason = ref('')
+const until = ref('')
+const ahead = ref(false)
+const says = ref('')
+const trouble = ref('')
+const busy = ref(false)
+/** What may be waived of the targets: the service refuses the rest and says why. */
+const targets = useQuery({ key: ['targets'], query: () => ask(api.GET('/targets')) })
+const releases = useQuery({
+  key: () => ['target-requirements', targets.data.value?.pc ?? '', targets.data.value?.mac ?? ''],
+  query: async () => {
+    const ids = [targets.data.value?.pc, targets.data.value?.mac].filter((id): id is string => !!id)
+    return Promise.all(ids.map((id) => ask(api.GET('/releases/{id}', { params: { path: { id } } }))))
+  },
+  enabled: () => !!targets.data.value,
+})
+const requirements = computed(
+  () =>
+    props.fails ??
+    (releases.data.value ?? []).flatMap((r) =>
+      r.requirements
+        .filter((q) => q.level === 'must' && !q.interim)
+        .map((q) => ({ id: q.id, title: `${q.title} · ${r.name}` })),
+    ),
+)
+async function make() {
+  busy.value = true
+  says.value = trouble.value = ''
+  try {
+    const d = await ask(
+      api.POST('/decisions', {
+        body: {
+          kind: kind.value,
+          scope: scope.value,
+          requirement: kind.value === 'waive' ? requirement.value : undefined,
+          reason: reason.value,
+          until: until.value,
+          ahead: ahead.value || undefined,
+        },
+      }),
+    )
+    says.value = `${d.says} It is for ${count(d.machines, 'machine', 'machines')}.`
+    reason.value = ''
+    emit('made')
+  } catch (e) {
+    trouble.value = (e as Error).message
+  } finally {
+    busy.value = false
+  }
+}
+const input = 'mt-0.5 block w-full rounded-md border border-line bg-card px-2 py-1 text-sm text-ink'
+const label = 'block text-[13px] text-soft'
+</script>
+
+<template>
+  <form
+    class="grid gap-x-4 gap-y-3 rounded-lg border border-line bg-card p-4 sm:grid-cols-2"
+    @submit.prevent="make"
+  >
+    <label :class="label"
+      >What
+      <select v-model="kind" :class="input">
+        <option v-for="k in may" :key="k.id" :value="k.id">{{ k.title }}</option>
+      </select>
+    </label>
+    <label :class="label"
+      >Until, and with, this day
+      <input v-model="until" type="date" required :class="input" />
+    </label>
+    <p class="text-sm text-soft sm:col-span-2">{{ kinds.find((k) => k.id === kind)?.about }}</p>
+    <label v-if="props.scope === undefined" :class="label" class="sm:col-span-2"
+      >For machines with
+      <input
+        v-model="scope"
+        required
+        maxlength="2000"
+        placeholder='place="Gull Quay" fails=secure-boot-on'
+        :class="input"
+      />
+    </label>
+    <label v-if="kind === 'waive'" :class="label" class="sm:col-span-2"
+      >The requirement that may fail
+      <select v-model="requirement" required :class="input">
+        <option v-for="q in requirements" :key="q.title" :value="q.id">{{ q.title }}</option>
+      </select>
+    </label>
+    <label :class="label" class="sm:col-span-2"
+      >Why, for whoever reads it when it ends
+      <input v-model="reason" required maxlength="500" :class="input" />
+    </label>
+    <label v-if="props.scope === undefined" class="flex items-baseline gap-2 text-sm sm:col-span-2">
+      <input v-model="ahead" type="checkbox" /> It may be for machines that are still to come
+    </label>
+    <div class="sm:col-span-2">
+      <button
+        type="submit"
+        :disabled="busy"
+        class="cursor-pointer rounded-md bg-accent px-4 py-1.5 font-semibold text-card disabled:opacity-50"
+      >
+        Decide
+      </button>
+    </div>
+    <p v-if="says" role="status" class="text-ready sm:col-span-2">{{ says }}</p>
+    <p v-if="trouble" role="alert" class="text-replace sm:col-span-2">{{ trouble }}</p>
+  </form>
+</template>

@@ -1,0 +1,63 @@
+<script setup lang="ts">
+import { ref } from 'vue'
+
+import { api, ask, type Schemas } from '../client'
+import { number } from '../words'
+
+const props = defineProps<{
+  decisions: Schemas['Decision'][]
+  may: boolean
+  manages: boolean
+  /** On a machine's page the number of machines says nothing. */
+  one?: boolean
+}>()
+const emit = defineEmits<{ changed: [] }>()
+const names: Record<Schemas['Decision']['kind'], string> = {
+  waive: 'Waiver',
+  stay: 'Stays',
+  hold: 'Held back',
+  later: 'Left alone',
+}
+const trouble = ref('')
+async function end(d: Schemas['Decision']) {
+  if (!window.confirm('End it now? It stays in the list of what was decided.')) return
+  trouble.value = ''
+  try {
+    await ask(api.DELETE('/decisions/{id}', { params: { path: { id: d.id } } }))
+    emit('changed')
+  } catch (e) {
+    trouble.value = (e as Error).message
+  }
+}
+const mayEnd = (d: Schemas['Decision']) => props.may && (props.manages || d.kind === 'later')
+</script>
+
+<template>
+  <ul>
+    <li v-for="d in decisions" :key="d.id" class="border-b border-line/60 py-2">
+      <p>
+        <b>{{ names[d.kind] }}</b> <span class="text-soft">· {{ d.says }}</span>
+      </p>
+      <p class="flex flex-wrap gap-x-4 text-sm text-soft">
+        <template v-if="!one">
+          <RouterLink
+            :to="{ name: 'devices', query: { where: d.where } }"
+            class="font-semibold text-ink underline-offset-2 hover:underline"
+            >{{ d.machines === 1 ? 'One machine' : `${number(d.machines)} machines` }}</RouterLink
+          >
+          <code class="wrap-anywhere">{{ d.scope }}</code>
+        </template>
+        <button
+          v-if="mayEnd(d)"
+          type="button"
+          class="cursor-pointer text-accent underline underline-offset-2"
+          :aria-label="`End it: ${d.says}`"
+          @click="end(d)"
+        >
+          End it
+        </button>
+      </p>
+    </li>
+  </ul>
+  <p v-if="trouble" role="alert" class="text-sm text-replace">{{ trouble }}</p>
+</template>

@@ -1,0 +1,108 @@
+<script setup lang="ts">
+import { ref } from 'vue'
+
+import { api, ask, type Schemas } from '../client'
+import { count, number } from '../words'
+
+defineProps<{ work: Schemas['Worklist']; may: boolean }>()
+const emit = defineEmits<{ changed: [] }>()
+const says = ref('')
+const trouble = ref('')
+const list = (where: string) => ({ name: 'devices', query: { where } })
+/** What a number field says, if it is a whole number that may be. */
+const whole = (e: Event) => {
+  const n = Number((e.target as HTMLInputElement).value)
+  return Number.isInteger(n) && n >= 0 ? n : undefined
+}
+async function put(l: Schemas['OrderLine'], onHand: number | undefined, days: number | undefined) {
+  says.value = trouble.value = ''
+  if (onHand === undefined || days === undefined) {
+    trouble.value = 'Give a whole number that is not below 0.'
+    return
+  }
+  try {
+    await ask(api.PUT('/work/stock', { body: { part: l.part, on_hand: onHand, lead_days: days } }))
+    says.value = `${l.part}: ${number(onHand)} on hand${days ? `, the rest takes ${count(days, 'day', 'days')}` : ''}.`
+    emit('changed')
+  } catch (e) {
+    trouble.value = (e as Error).message
+  }
+}
+const field = 'w-16 rounded-md border border-line bg-card px-1.5 py-0.5 text-right'
+</script>
+
+<template>
+  <p v-if="work.order.length === 0" class="text-soft">Nothing is to be bought.</p>
+  <template v-else>
+    <p class="mb-3 max-w-[75ch]">
+      What is to be ordered costs {{ work.cost.says }}. What lies in store is not ordered again: write down
+      how many there are.
+    </p>
+    <p v-if="says" role="status" class="mb-2 text-sm text-ready">{{ says }}</p>
+    <p v-if="trouble" role="alert" class="mb-2 text-sm text-replace">{{ trouble }}</p>
+    <div class="overflow-x-auto">
+      <table class="w-full text-left text-sm">
+        <thead class="text-soft">
+          <tr>
+            <th scope="col" class="py-1 pr-3 font-normal">Part</th>
+            <th scope="col" class="py-1 pr-3 text-right font-normal">Needed</th>
+            <th scope="col" class="py-1 pr-3 text-right font-normal">On hand</th>
+            <th scope="col" class="py-1 pr-3 text-right font-normal">To order</th>
+            <th scope="col" class="py-1 pr-3 text-right font-normal">Days to come</th>
+            <th scope="col" class="py-1 pr-3 font-normal">Price</th>
+            <th scope="col" class="py-1 font-normal">Before ordering</th>
+          </tr>
+        </thead>
+        <tbody>
+          <tr v-for="l in work.order" :key="l.part" class="border-t border-line/60 align-baseline">
+            <th scope="row" class="py-1.5 pr-3 font-normal">{{ l.part }}</th>
+            <td class="py-1.5 pr-3 text-right">
+              <RouterLink
+                :to="list(l.where)"
+                class="font-semibold underline-offset-2 hover:underline"
+                :aria-label="`${l.quantity} for ${l.machines} machines`"
+                >{{ number(l.quantity) }}</RouterLink
+              >
+            </td>
+            <td class="py-1 pr-3 text-right">
+              <input
+                v-if="may"
+                type="number"
+                min="0"
+                :value="l.on_hand"
+                :aria-label="`On hand: ${l.part}`"
+                :class="field"
+                @change="put(l, whole($event), l.lead_days ?? 0)"
+              />
+              <template v-else>{{ number(l.on_hand) }}</template>
+            </td>
+            <td class="py-1.5 pr-3 text-right font-semibold">{{ number(l.to_order) }}</td>
+            <td class="py-1 pr-3 text-right">
+              <input
+                v-if="may"
+                type="number"
+                min="0"
+                :value="l.lead_days || ''"
+                placeholder="?"
+                :aria-label="`Days to come: ${l.part}`"
+                :class="field"
+                @change="put(l, l.on_hand, whole($event))"
+              />
+              <template v-else>{{ l.lead_days || '' }}</template>
+            </td>
+            <td class="py-1.5 pr-3 whitespace-nowrap">{{ l.price.says }}</td>
+            <td class="py-1.5">
+              <span v-if="l.confirm" class="block text-refit"
+                >Confirm {{ l.confirm === l.quantity ? '' : `${l.confirm} of them ` }}in the maker’s
+                manual</span
+              >
+              <span v-if="l.ends_warranty" class="block text-refit"
+                >Fitting it ends {{ count(l.ends_warranty, 'warranty', 'warranties') }}</span
+              >
+            </td>
+          </tr>
+        </tbody>
+      </table>
+    </div>
+  </template>
+</template>

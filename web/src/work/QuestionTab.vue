@@ -1,0 +1,58 @@
+<script setup lang="ts">
+import type { Schemas } from '../client'
+import FactForm from '../parts/FactForm.vue'
+import { number } from '../words'
+
+defineProps<{ work: Schemas['Worklist']; may: boolean }>()
+const emit = defineEmits<{ changed: [] }>()
+const list = (where: string) => ({ name: 'devices', query: { where } })
+const kept: Record<Schemas['Question']['answer'], string> = {
+  'model-fact': 'The answer is entered once for all machines of the model.',
+  'machine-fact': 'The answer is entered at the machine.',
+  release: 'The answer goes into the release document: a row, a rule, or what is known of a title or driver.',
+}
+</script>
+
+<template>
+  <p v-if="work.questions.length === 0" class="text-soft">Nothing has to be found out.</p>
+  <template v-else>
+    <p class="mb-3 max-w-[75ch]">
+      Each is asked once, whatever the number of machines that wait for the answer.
+    </p>
+    <ul>
+      <li
+        v-for="q in work.questions"
+        :key="q.says"
+        class="grid gap-x-6 border-t border-line/60 py-2 md:grid-cols-[4rem_minmax(0,1fr)]"
+      >
+        <RouterLink
+          :to="list(q.where)"
+          class="font-semibold underline-offset-2 hover:underline"
+          :aria-label="`${q.machines} machines: ${q.says}`"
+          >{{ number(q.machines) }}</RouterLink
+        >
+        <div>
+          <p>{{ q.says }}</p>
+          <p class="text-sm text-soft">
+            {{ kept[q.answer] }}
+            <FactForm
+              v-if="may && q.answer === 'model-fact' && q.fact && q.maker && q.model"
+              :fact="q.fact"
+              :label="q.label ?? q.fact"
+              :choices="q.choices"
+              :example="q.example"
+              :model="{ maker: q.maker, model: q.model, machines: q.machines }"
+              @entered="emit('changed')"
+            />
+            <RouterLink
+              v-else-if="q.answer !== 'release'"
+              :to="list(q.where)"
+              class="text-accent underline underline-offset-2"
+              >Open {{ q.machines === 1 ? 'the machine' : 'one of them' }} to enter it</RouterLink
+            >
+          </p>
+        </div>
+      </li>
+    </ul>
+  </template>
+</template>

@@ -1,0 +1,220 @@
+<script setup lang="ts">
+import { Disclosure, DisclosureButton, DisclosurePanel } from '@headlessui/vue'
+import { computed, ref } from 'vue'
+
+import { api, ask, type Schemas } from '../client'
+import { format } from '../filter'
+import DispositionMark from '../parts/DispositionMark.vue'
+import { count, hours, number, sayDay } from '../words'
+import MessageList from './MessageList.vue'
+
+const props = defineProps<{ work: Schemas['Worklist']; may: boolean }>()
+const emit = defineEmits<{ changed: [] }>()
+const chosen = ref(new Set<string>())
+const who = ref('')
+const note = ref('')
+const says = ref('')
+const trouble = ref('')
+const busy = ref(false)
+const stops = computed(() => props.work.stops)
+/** The visits of one place, as a filter. */
+const at = (place: string) =>
+  [props.work.where, format([{ key: 'place', values: [place] }])].filter(Boolean).join(' ')
+const sheet = (place: string) => `/api/work/sheet?${new URLSearchParams({ where: at(place) })}`
+function choose(key: string, yes: boolean) {
+  const next = new Set(chosen.value)
+  if (yes) next.add(key)
+  else next.delete(key)
+  chosen.value = next
+}
+function chooseAll(stop: Schemas['Stop'], yes: boolean) {
+  for (const v of stop.visits) choose(v.key, yes)
+}
+const allOf = (stop: Schemas['Stop']) => stop.visits.every((v) => chosen.value.has(v.key))
+async function run(f: () => Promise<string>) {
+  busy.value = true
+  says.value = trouble.value = ''
+  try {
+    says.value = await f()
+    emit('changed')
+  } catch (e) {
+    trouble.value = (e as Error).message
+  } finally {
+    busy.value = false
+  }
+}
+const give = () =>
+  run(async () => {
+    const got = await ask(
+      api.POST('/work/assign', {
+        body: { keys: [...chosen.value], who: who.value || undefined, note: note.value || undefined },
+      }),
+    )
+    chosen.value = new Set()
+    return who.value || note.value
+      ? `${count(got.machines, 'machine', 'machines')} given to ${who.value || 'nobody, with the note'}.`
+      : `Nobody has the work on ${count(got.machines, 'machine', 'machines')} any more.`
+  })
+const tick = (v: Schemas['Visit'], step: Schemas['StepRef']) =>
+  run(async () => {
+    await ask(
+      api.PUT('/devices/{key}/ticks/{kind}/{item}', {
+        params: { path: { key: v.key, kind: 'step', item: step.step } },
+        body: { state: 'done' },
+      }),
+    )
+    return `${v.name}: “${step.title}” is marked as done. The next inventory confirms it, or opens it again.`
+  })
+const input = 'rounded-md border border-line bg-card px-2 py-1 text-sm'
+const button = 'cursor-pointer rounded-md border border-line px-2.5 py-1 text-sm disabled:opacity-50'
+</script>
+
+<template>
+  <p v-if="stops.length === 0" class="text-soft">
+    Nobody has to go anywhere. What is left is done without a visit, or waits for an answer.
+  </p>
+  <template v-else>
+    <p class="mb-3 max-w-[75ch]">
+      {{ count(work.visits, 'visit', 'visits') }} at {{ count(stops.length, 'place', 'places') }}, about
+      {{ hours(work.minutes) }} at the desks. All firmware settings of a machine are one visit.
+    </p>
+    <form
+      v-if="may"
+      class="no-print mb-3 flex flex-wrap items-center gap-x-3 gap-y-2 text-sm"
+      @submit.prevent="give"
+    >
+      <span class="text-soft">{{
+        chosen.size
+          ? `Give ${count(chosen.size, 'visit', 'visits')} to`
+          : 'Choose visits below to give them to somebody'
+      }}</span>
+      <template v-if="chosen.size">
+        <label class="sr-only" for="who">Who</label>
+        <input
+          id="who"
+          v-model="who"
+          maxlength="100"
+          placeholder="technician, east"
+          :class="input"
+          class="w-44"
+        />
+        <label class="sr-only" for="work-note">Note</label>
+        <input id="work-note" v-model="note" maxlength="500" placeholder="Note" :class="input" class="w-56" />
+        <button type="submit" :class="button" :disabled="busy">
+          {{ who || note ? 'Give' : 'Take back' }}
+        </button>
+      </template>
+    </form>
+    <p v-if="says" role="status" class="mb-2 text-sm text-ready">{{ says }}</p>
+    <p v-if="trouble" role="alert" class="mb-2 text-sm text-replace">{{ trouble }}</p>
+    <Disclosure
+      v-for="(s, i) in stops"
+      :key="s.place"
+      v-slot="{ open }"
+      as="section"
+      class="border-b border-line/60"
+      :default-open="i === 0 && stops.length < 12"
+      :data-place="s.place"
+    >
+      <h2>
+        <DisclosureButton class="flex w-full cursor-pointer flex-wrap items-baseline gap-x-3 py-2 text-left">
+          <span aria-hidden="true" class="text-soft">{{ open ? '▾' : '▸' }}</span>
+          <span class="w-40 font-semibold">{{ s.place || 'No place' }}</span>
+          <span class="w-24">{{ count(s.machines, 'visit', 'visits') }}</span>
+          <span class="w-32 text-soft">{{ hours(s.minutes) }}</span>
+          <span v-if="s.parts" class="text-soft">{{ number(s.parts) }} with parts</span>
+          <span v-if="s.waiting" class="text-soft">{{ number(s.waiting) }} left alone for now</span>
+        </DisclosureButton>
+      </h2>
+      <DisclosurePanel>
+        <p class="no-print mb-2 flex flex-wrap gap-x-4 pl-6 text-sm leading-6">
+          <a :href="sheet(s.place)" target="_blank" class="text-accent underline underline-offset-2"
+            >Visit sheet to print</a
+          >
+          <MessageList :where="at(s.place)" />
+          <RouterLink
+            :to="{ name: 'devices', query: { where: `${at(s.place)} disposition=reconfigure,refit` } }"
+            class="text-accent underline underline-offset-2"
+            >As a list of machines</RouterLink
+          >
+        </p>
+        <div class="overflow-x-auto">
+          <table class="mb-3 w-full text-left text-sm">
+            <thead class="text-soft">
+              <tr>
+                <th v-if="may" scope="col" class="w-7 py-1 pl-1">
+                  <input
+                    type="checkbox"
+                    class="size-4"
+                    :checked="allOf(s)"
+                    :aria-label="`All visits at ${s.place}`"
+                    @change="chooseAll(s, ($event.target as HTMLInputElement).checked)"
+                  />
+                </th>
+                <th scope="col" class="py-1 pr-3 font-normal">Machine</th>
+                <th scope="col" class="py-1 pr-3 font-normal">What is done there</th>
+                <th scope="col" class="py-1 pr-3 font-normal">Time</th>
+                <th scope="col" class="py-1 font-normal">Who</th>
+              </tr>
+            </thead>
+            <tbody>
+              <tr v-for="v in s.visits" :key="v.key" class="border-t border-line/60 align-baseline">
+                <td v-if="may" class="py-1.5 pl-1">
+                  <input
+                    type="checkbox"
+                    class="size-4"
+                    :checked="chosen.has(v.key)"
+                    :aria-label="`Choose ${v.name}`"
+                    @change="choose(v.key, ($event.target as HTMLInputElement).checked)"
+                  />
+                </td>
+                <th scope="row" class="py-1.5 pr-3 font-normal whitespace-nowrap">
+                  <RouterLink
+                    :to="{ name: 'device', params: { machine: v.key } }"
+                    class="font-semibold underline-offset-2 hover:underline"
+                    >{{ v.name }}</RouterLink
+                  >
+                  <span class="block text-[13px] text-soft">{{ v.model }}</span>
+                </th>
+                <td class="py-1.5 pr-3">
+                  <ul>
+                    <li v-for="st in v.steps" :key="st.step" class="flex flex-wrap items-baseline gap-x-2">
+                      {{ st.title }}
+                      <span v-if="v.ticked?.includes(st.title)" class="text-[13px] text-ready"
+                        >✓ said to be done</span
+                      >
+                      <button
+                        v-else-if="may"
+                        type="button"
+                        class="no-print cursor-pointer text-[13px] text-accent underline underline-offset-2"
+                        :aria-label="`Mark as done on ${v.name}: ${st.title}`"
+                        :disabled="busy"
+                        @click="tick(v, st)"
+                      >
+                        Done
+                      </button>
+                    </li>
+                  </ul>
+                </td>
+                <td class="py-1.5 pr-3 whitespace-nowrap">
+                  {{ hours(v.minutes) }}
+                  <span class="block text-[13px]"><DispositionMark :of="v.disposition" /></span>
+                </td>
+                <td class="py-1.5">
+                  {{ v.who }}
+                  <span v-if="v.note" class="block text-[13px] text-soft">{{ v.note }}</span>
+                  <span v-if="v.not_before" class="block text-[13px] text-refit"
+                    >not before {{ sayDay(v.not_before) }}</span
+                  >
+                </td>
+              </tr>
+            </tbody>
+          </table>
+        </div>
+        <p v-if="s.machines > s.visits.length" class="mb-3 pl-6 text-sm text-soft">
+          The first {{ s.visits.length }} of {{ number(s.machines) }} are shown; narrow them by a filter.
+        </p>
+      </DisclosurePanel>
+    </Disclosure>
+  </template>
+</template>

@@ -1,0 +1,109 @@
+<script setup lang="ts">
+import { useQuery } from '@pinia/colada'
+import { computed, ref, watch } from 'vue'
+
+import { api, ask, type Schemas } from '../client'
+
+/** Adds a wave, or changes the one that is given. */
+const props = defineProps<{ wave?: Schemas['Wave'] }>()
+const emit = defineEmits<{ made: [wave: Schemas['WaveDetail']] }>()
+const blank = (): Schemas['MakeWave'] => ({
+  name: '',
+  rule: '',
+  most: 20,
+  starts: '',
+  ends: '',
+  pilot: false,
+  release: undefined,
+  note: '',
+})
+const w = ref(blank())
+watch(
+  () => props.wave,
+  (old) => {
+    w.value = old
+      ? {
+          name: old.name,
+          rule: old.rule,
+          most: old.most,
+          starts: old.starts,
+          ends: old.ends,
+          pilot: old.pilot,
+          release: old.release,
+          note: old.note ?? '',
+        }
+      : blank()
+  },
+  { immediate: true },
+)
+const releases = useQuery({ key: ['releases'], query: () => ask(api.GET('/releases')) })
+const targets = computed(() => (releases.data.value?.releases ?? []).filter((r) => r.target))
+watch(targets, (t) => (w.value.release ??= t[0]?.id), { immediate: true })
+const trouble = ref('')
+const busy = ref(false)
+async function save() {
+  busy.value = true
+  trouble.value = ''
+  const body = { ...w.value, note: w.value.note || undefined }
+  try {
+    emit(
+      'made',
+      props.wave
+        ? await ask(api.PUT('/waves/{id}', { params: { path: { id: props.wave.id } }, body }))
+        : await ask(api.POST('/waves', { body })),
+    )
+  } catch (e) {
+    trouble.value = (e as Error).message
+  } finally {
+    busy.value = false
+  }
+}
+const input = 'mt-0.5 block w-full rounded-md border border-line bg-card px-2 py-1 text-sm text-ink'
+const label = 'block text-[13px] text-soft'
+</script>
+
+<template>
+  <form
+    class="grid grid-cols-2 gap-x-4 gap-y-3 rounded-lg border border-line bg-card p-4"
+    @submit.prevent="save"
+  >
+    <label :class="label">Name <input v-model="w.name" required maxlength="100" :class="input" /></label>
+    <label :class="label"
+      >To
+      <select v-model="w.release" :class="input">
+        <option v-for="t in targets" :key="t.id" :value="t.id">{{ t.name }}</option>
+      </select>
+    </label>
+    <label :class="label" class="col-span-2"
+      >Which machines may enter
+      <input
+        v-model="w.rule"
+        required
+        maxlength="2000"
+        placeholder='place="Gull Quay" tag=counter'
+        :class="input"
+      />
+    </label>
+    <label :class="label">First day <input v-model="w.starts" type="date" required :class="input" /></label>
+    <label :class="label">Last day <input v-model="w.ends" type="date" required :class="input" /></label>
+    <label :class="label"
+      >At most <input v-model.number="w.most" type="number" min="1" required :class="input"
+    /></label>
+    <label class="flex items-end gap-2 pb-1 text-sm">
+      <input v-model="w.pilot" type="checkbox" /> It is the pilot
+    </label>
+    <label :class="label" class="col-span-2"
+      >Note <input v-model="w.note" maxlength="500" :class="input"
+    /></label>
+    <div class="col-span-2">
+      <button
+        type="submit"
+        :disabled="busy"
+        class="cursor-pointer rounded-md bg-accent px-4 py-1.5 font-semibold text-card disabled:opacity-50"
+      >
+        {{ wave ? 'Save' : 'Add the wave' }}
+      </button>
+    </div>
+    <p v-if="trouble" role="alert" class="col-span-2 text-replace">{{ trouble }}</p>
+  </form>
+</template>

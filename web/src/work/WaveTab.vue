@@ -1,0 +1,152 @@
+<script setup lang="ts">
+import { useQuery } from '@pinia/colada'
+import { computed, ref } from 'vue'
+import { useRouter } from 'vue-router'
+
+import { api, ask, type Schemas } from '../client'
+import TroubleBox from '../parts/TroubleBox.vue'
+import { number, sayDay } from '../words'
+import WaveForm from './WaveForm.vue'
+
+defineProps<{ manages: boolean }>()
+const router = useRouter()
+const { data, error, refetch } = useQuery({ key: ['waves'], query: () => ask(api.GET('/waves')) })
+const waves = computed(() => data.value?.waves ?? [])
+const from = ref('')
+const to = ref('')
+const reason = ref('')
+const trouble = ref('')
+async function setDays(days: Schemas['Blackout'][]) {
+  trouble.value = ''
+  try {
+    await ask(api.PUT('/blackout', { body: { days } }))
+    from.value = to.value = reason.value = ''
+    await refetch()
+  } catch (e) {
+    trouble.value = (e as Error).message
+  }
+}
+const add = () =>
+  setDays([
+    ...(data.value?.blackout ?? []),
+    { from: from.value, to: to.value || from.value, reason: reason.value || undefined },
+  ])
+const drop = (b: Schemas['Blackout']) => setDays((data.value?.blackout ?? []).filter((x) => x !== b))
+const outcomes = ['arrived', 'handed', 'waiting', 'failed', 'back'] as const
+const fills: Record<(typeof outcomes)[number], string> = {
+  arrived: 'fill-ready',
+  handed: 'fill-reconfigure',
+  waiting: 'hatch-accent',
+  failed: 'fill-replace',
+  back: 'fill-refit',
+}
+const input = 'rounded-md border border-line bg-card px-2 py-1 text-sm'
+</script>
+
+<template>
+  <TroubleBox v-if="error && !data" :error="error" @again="refetch()" />
+  <p v-else-if="!data" role="status" class="text-soft">Reading the waves…</p>
+  <template v-else>
+    <section aria-label="Forecast" class="mb-7">
+      <div v-for="(f, i) in data.forecasts" :key="f.class" class="mb-3">
+        <p v-if="i > 0" class="text-[17px]">{{ f.says }}</p>
+        <details class="text-sm text-soft">
+          <summary class="cursor-pointer">
+            {{ f.release }}: what the forecast assumes, and what it does not
+          </summary>
+          <ul class="mt-1 list-disc pl-6">
+            <li v-for="a in f.assumes" :key="a">{{ a }}</li>
+          </ul>
+        </details>
+      </div>
+    </section>
+    <div class="grid gap-x-9 gap-y-8 lg:grid-cols-[7fr_5fr]">
+      <section aria-labelledby="waves">
+        <h2 id="waves" class="border-b border-line pb-1.5 font-semibold">Waves</h2>
+        <p v-if="waves.length === 0" class="py-2 text-soft">
+          There is none yet. A pilot of a few machines comes first; what goes wrong goes wrong on few.
+        </p>
+        <ul>
+          <li v-for="w in waves" :key="w.id" class="border-b border-line/60 py-2.5">
+            <p class="flex flex-wrap items-baseline gap-x-3">
+              <RouterLink
+                :to="{ name: 'wave', params: { wave: w.id } }"
+                class="font-semibold underline-offset-2 hover:underline"
+                >{{ w.name }}</RouterLink
+              >
+              <span v-if="w.pilot" class="rounded border border-line px-1.5 text-xs text-soft">pilot</span>
+              <span v-if="w.ended" class="rounded border border-line px-1.5 text-xs text-soft">ended</span>
+              <span class="ml-auto text-sm text-soft">{{ sayDay(w.starts) }} to {{ sayDay(w.ends) }}</span>
+            </p>
+            <div class="my-1 flex h-2.5 gap-[2px] overflow-hidden rounded-[3px] bg-shade" aria-hidden="true">
+              <span
+                v-for="o in outcomes.filter((o) => w.outcomes[o])"
+                :key="o"
+                :class="fills[o]"
+                :style="{ width: `${(100 * (w.outcomes[o] ?? 0)) / w.most}%` }"
+              />
+            </div>
+            <p class="text-sm text-soft">{{ w.says }}</p>
+          </li>
+        </ul>
+        <p v-if="waves.length" class="mt-2 text-[13px] text-soft">
+          The whole length is the room of the wave.
+        </p>
+      </section>
+      <div>
+        <section v-if="manages" aria-labelledby="add-wave" class="no-print mb-8">
+          <h2 id="add-wave" class="mb-3 border-b border-line pb-1.5 font-semibold">A new wave</h2>
+          <WaveForm @made="(w) => router.push({ name: 'wave', params: { wave: w.id } })" />
+        </section>
+        <section aria-labelledby="blackout">
+          <h2 id="blackout" class="mb-2 border-b border-line pb-1.5 font-semibold">
+            Days on which nothing is upgraded
+          </h2>
+          <p v-if="data.blackout.length === 0" class="text-soft">There are none.</p>
+          <ul>
+            <li
+              v-for="b in data.blackout"
+              :key="b.from + b.to"
+              class="flex flex-wrap items-baseline gap-x-3 py-0.5"
+            >
+              <span>{{ sayDay(b.from) }} to {{ sayDay(b.to) }}</span>
+              <span class="text-soft">{{ b.reason }}</span>
+              <button
+                v-if="manages"
+                type="button"
+                class="cursor-pointer text-sm text-accent underline underline-offset-2"
+                :aria-label="`Take away the days from ${b.from}`"
+                @click="drop(b)"
+              >
+                Take away
+              </button>
+            </li>
+          </ul>
+          <form
+            v-if="manages"
+            class="no-print mt-2 flex flex-wrap items-end gap-2 text-[13px] text-soft"
+            @submit.prevent="add"
+          >
+            <label
+              >From <input v-model="from" type="date" required :class="input" class="block text-ink"
+            /></label>
+            <label>To <input v-model="to" type="date" :class="input" class="block text-ink" /></label>
+            <label
+              >Why <input v-model="reason" maxlength="200" :class="input" class="block w-40 text-ink"
+            /></label>
+            <button
+              type="submit"
+              class="cursor-pointer rounded-md border border-line px-2.5 py-1 text-sm text-ink"
+            >
+              Add
+            </button>
+          </form>
+          <p v-if="trouble" role="alert" class="mt-1 text-sm text-replace">{{ trouble }}</p>
+        </section>
+      </div>
+    </div>
+    <p class="mt-4 text-sm text-soft">
+      {{ number(waves.reduce((n, w) => n + w.machines, 0)) }} machines are in waves.
+    </p>
+  </template>
+</template>
