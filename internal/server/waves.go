@@ -26,27 +26,27 @@ func (s *Server) waves(a huma.API) {
 		return huma.Operation{OperationID: id, Method: method, Path: path, Summary: summary, Tags: tag, Errors: []int{http.StatusNotFound, http.StatusUnprocessableEntity}}
 	}
 	huma.Register(a, secured(reg("waves", http.MethodGet, "/waves", "Waves, blackout days and forecasts"), ScopeRead), s.listWaves)
-	huma.Register(a, whole(secured(reg("add-wave", http.MethodPost, "/waves", "Add a wave"), ScopeManage)), s.addWave)
+	huma.Register(a, secured(reg("add-wave", http.MethodPost, "/waves", "Add a wave"), ScopeManage), s.addWave)
 	huma.Register(a, secured(reg("wave", http.MethodGet, "/waves/{id}", "A wave with its machines, and why others may not enter"), ScopeRead), s.showWave)
-	huma.Register(a, whole(secured(reg("put-wave", http.MethodPut, "/waves/{id}", "Change a wave"), ScopeManage)), s.putWave)
+	huma.Register(a, secured(reg("put-wave", http.MethodPut, "/waves/{id}", "Change a wave"), ScopeManage), s.putWave)
 	end := reg("end-wave", http.MethodDelete, "/waves/{id}", "End a wave; machines that were not handed over are free again")
 	end.DefaultStatus = http.StatusNoContent
-	huma.Register(a, whole(secured(end, ScopeManage)), s.endWave)
-	huma.Register(a, whole(secured(reg("fill-wave", http.MethodPost, "/waves/{id}/machines", "Put machines into a wave"), ScopeManage)), s.fillWave)
+	huma.Register(a, secured(end, ScopeManage), s.endWave)
+	huma.Register(a, secured(reg("fill-wave", http.MethodPost, "/waves/{id}/machines", "Put machines into a wave"), ScopeManage), s.fillWave)
 	drop := reg("drop-wave-machine", http.MethodDelete, "/waves/{id}/machines/{key}", "Take a machine out of a wave")
 	drop.DefaultStatus = http.StatusNoContent
-	huma.Register(a, whole(secured(drop, ScopeManage)), s.dropMember)
+	huma.Register(a, secured(drop, ScopeManage), s.dropMember)
 	off := reg("hand-off", http.MethodGet, "/waves/{id}/hand-off", "The machines of a wave for a deployment system")
 	off.Responses = map[string]*huma.Response{"200": {Description: "rolltop-handoff/1, or its machines as CSV or NDJSON", Content: map[string]*huma.MediaType{"application/json": {}, "text/csv": {}, "application/x-ndjson": {}}}}
 	huma.Register(a, secured(off, ScopeRead), s.handOff)
-	huma.Register(a, whole(secured(reg("handed", http.MethodPost, "/waves/{id}/hand-off", "Note that the machines of a wave were handed over, and tell those who are told of changes"), ScopeManage)), s.handed)
+	huma.Register(a, secured(reg("handed", http.MethodPost, "/waves/{id}/hand-off", "Note that the machines of a wave were handed over, and tell those who are told of changes"), ScopeManage), s.handed)
 	huma.Register(a, secured(reg("outcomes", http.MethodPost, "/waves/{id}/outcomes", "What a deployment system says became of machines"), ScopeWork), s.outcomes)
 	file := reg("outcomes-file", http.MethodPost, "/waves/{id}/outcomes/file", "What became of machines, in a file")
 	file.Description, file.MaxBodyBytes = "CSV with the columns machine, outcome (arrived, failed, back) and reason, or an object a line. A row that is refused takes nothing from the others.", tables.MaxBytes*2
 	huma.Register(a, secured(file, ScopeWork), s.outcomesFile)
 	dark := reg("set-blackout", http.MethodPut, "/blackout", "Set the days on which nothing is upgraded")
 	dark.DefaultStatus = http.StatusNoContent
-	huma.Register(a, whole(secured(dark, ScopeManage)), s.setBlackout)
+	huma.Register(a, secured(dark, ScopeManage), s.setBlackout)
 }
 
 // WaveInput names a wave.

@@ -34,7 +34,7 @@ export const router = createRouter({
     },
     { path: '/releases/:id', name: 'release', component: ReleasePage, props: true },
     { path: '/work', name: 'work', component: () => import('./pages/WorkPage.vue') },
-    { path: '/work/waves/:wave', name: 'wave', component: () => import('./pages/WavePage.vue'), props: true },
+    { path: '/work/waves/:id', name: 'wave', component: () => import('./pages/WavePage.vue'), props: true },
     { path: '/intake', name: 'intake', component: () => import('./pages/IntakePage.vue') },
     { path: '/settings', name: 'settings', component: () => import('./pages/SettingsPage.vue') },
     { path: '/first', name: 'first', component: FirstPage },

@@ -145,7 +145,7 @@ const about = computed(() => {
     <p v-if="device.wave || device.who || device.work_note" class="flex flex-wrap gap-x-4 text-sm text-soft">
       <span v-if="device.wave"
         >In the wave
-        <RouterLink :to="{ name: 'wave', params: { wave: device.wave.id } }" :class="link">{{
+        <RouterLink :to="{ name: 'wave', params: { id: device.wave.id } }" :class="link">{{
           device.wave.name
         }}</RouterLink>
         ({{ sayDay(device.wave.starts) }} to {{ sayDay(device.wave.ends) }}):

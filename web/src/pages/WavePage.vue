@@ -10,16 +10,16 @@ import { useSession } from '../session'
 import WaveForm from '../work/WaveForm.vue'
 import { count, number, sayDay, sayMoment } from '../words'
 
-const props = defineProps<{ wave: string }>()
+const props = defineProps<{ id: string }>()
 const router = useRouter()
-const id = computed(() => Number(props.wave))
+const at = computed(() => Number(props.id))
 const {
   data: wave,
   error,
   refetch,
 } = useQuery({
-  key: () => ['wave', id.value],
-  query: () => ask(api.GET('/waves/{id}', { params: { path: { id: id.value } } })),
+  key: () => ['wave', at.value],
+  query: () => ask(api.GET('/waves/{id}', { params: { path: { id: at.value } } })),
 })
 const { data: who } = useSession()
 const manages = computed(() => who.value?.scope === 'manage')
@@ -56,7 +56,7 @@ async function run(f: () => Promise<string>) {
     busy.value = false
   }
 }
-const path = () => ({ path: { id: id.value } })
+const path = () => ({ path: { id: at.value } })
 const fill = (named: string[]) =>
   run(async () => {
     const got = await ask(
@@ -78,7 +78,7 @@ const drop = (m: Schemas['WaveMachine']) =>
   run(async () => {
     await ask(
       api.DELETE('/waves/{id}/machines/{key}', {
-        params: { path: { id: id.value, key: m.key } },
+        params: { path: { id: at.value, key: m.key } },
       }),
     )
     return `${m.name} is out of the wave.`
@@ -154,7 +154,7 @@ async function tellFile(e: Event) {
   )
   field.value = ''
 }
-const handOff = (format: string) => `/api/waves/${id.value}/hand-off?format=${format}`
+const handOff = (format: string) => `/api/waves/${at.value}/hand-off?format=${format}`
 const button = 'cursor-pointer rounded-md border border-line px-2.5 py-1 text-sm disabled:opacity-50'
 const input = 'rounded-md border border-line bg-card px-2 py-1 text-sm text-ink'
 const link = 'underline underline-offset-2 hover:text-ink'
@@ -325,7 +325,8 @@ const link = 'underline underline-offset-2 hover:text-ink'
                 class="mt-0.5 block w-full"
             /></label>
             <label class="mt-1 flex items-baseline gap-2">
-              <input v-model="byName" type="checkbox" class="my-1.5 size-5" /> also where a requirement is waived, in my name
+              <input v-model="byName" type="checkbox" class="my-1.5 size-5" /> also where a requirement is
+              waived, in my name
             </label>
             <button type="submit" class="mt-1 text-ink" :class="button" :disabled="busy">Put in</button>
           </form>

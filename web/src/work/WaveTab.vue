@@ -70,7 +70,7 @@ const input = 'rounded-md border border-line bg-card px-2 py-1 text-sm'
           <li v-for="w in waves" :key="w.id" class="border-b border-line/60 py-2.5">
             <p class="flex flex-wrap items-baseline gap-x-3">
               <RouterLink
-                :to="{ name: 'wave', params: { wave: w.id } }"
+                :to="{ name: 'wave', params: { id: w.id } }"
                 class="font-semibold underline-offset-2 hover:underline"
                 >{{ w.name }}</RouterLink
               >
@@ -96,7 +96,7 @@ const input = 'rounded-md border border-line bg-card px-2 py-1 text-sm'
       <div>
         <section v-if="manages" aria-labelledby="add-wave" class="no-print mb-8">
           <h2 id="add-wave" class="mb-3 border-b border-line pb-1.5 font-semibold">A new wave</h2>
-          <WaveForm @made="(w) => router.push({ name: 'wave', params: { wave: w.id } })" />
+          <WaveForm @made="(w) => router.push({ name: 'wave', params: { id: w.id } })" />
         </section>
         <section aria-labelledby="blackout">
           <h2 id="blackout" class="mb-2 border-b border-line pb-1.5 font-semibold">

@@ -1,0 +1,206 @@
+package server_test
+
+import (
+	"encoding/csv"
+	"encoding/json"
+	"fmt"
+	"slices"
+	"strings"
+	"sync"
+	"testing"
+	"time"
+
+	"rolltop.example/rolltop/core/doc"
+	"rolltop.example/rolltop/core/inventory"
+	"rolltop.example/rolltop/core/release"
+	"rolltop.example/rolltop/internal/api"
+	"rolltop.example/rolltop/internal/servertest"
+	"rolltop.example/rolltop/internal/standin"
+)
+
+// stricter is the next revision of Skerry 12, with more memory asked for.
+func stricter(t *testing.T, more ...string) []byte {
+	t.Helper()
+	for _, r := range standin.AllReleases() {
+		if r.File != "skerry-12.yaml" {
+			continue
+		}
+		b, err := release.Unpack(r.File, r.Text)
+		if err != nil {
+			t.Fatal(err)
+		}
+		change := append(more, "revision: 5", "revision: 6", "need: {fact: memory.installed_bytes, at_least: 6 GiB}", "need: {fact: memory.installed_bytes, at_least: 12 GiB}")
+		b.Document = doc.Body(strings.NewReplacer(change...).Replace(string(b.Document)))
+		packed, err := json.Marshal(b)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return packed
+	}
+	t.Fatal("the demo has no such release")
+	return nil
+}
+
+// A revision that is put in force judges the stored facts again, with progress; who
+// changed and why is told, is what the what-if had said, and stays told when machines
+// change later.
+func TestRulesChange(t *testing.T) {
+	t.Parallel()
+	s := servertest.Demo(t, nil)
+	text := stricter(t)
+	asked, err := s.Client.WhatIf(ctx, api.AskWhatIf{Document: string(text)})
+	if err != nil || asked.Moved == 0 {
+		t.Fatalf("%+v %v", asked.Says, err)
+	}
+	var watching sync.WaitGroup
+	stop, most := make(chan struct{}), 0
+	watching.Go(func() {
+		for {
+			select {
+			case <-stop:
+				return
+			case <-time.After(200 * time.Microsecond):
+				if j, err := s.Client.Judging(ctx); err == nil && j.Running {
+					most = max(most, j.Machines)
+				}
+			}
+		}
+	})
+	got, err := s.Client.AddRelease(ctx, text)
+	close(stop)
+	watching.Wait()
+	if err != nil || got.Change == nil || got.Change.Moved != asked.Moved {
+		t.Fatalf("%+v %v, want %d", got.Change, err, asked.Moved)
+	}
+	j, err := s.Client.Judging(ctx)
+	if err != nil || j.Running || j.Done != 251 || j.Machines != 251 || j.Release.Revision != 6 || most != 0 && most != 251 {
+		t.Errorf("%+v (%d seen) %v", j, most, err)
+	}
+	one, err := s.Client.RuleChange(ctx, got.Change.ID)
+	if err != nil || one.Was.Revision != 5 || one.Release.Revision != 6 || len(one.Flips) != asked.Moved || !strings.Contains(one.Says, "Skerry 12, revision 6") {
+		t.Fatalf("%+v %v", one, err)
+	}
+	for i, f := range one.Flips {
+		if !slices.Contains(f.By, "Installed memory") {
+			t.Errorf("%s by %v", f.Name, f.By)
+		}
+		if i < 5 && !slices.ContainsFunc(asked.Flips, func(a api.FlipRow) bool {
+			return a.Key == f.Key && a.Becomes == f.Becomes && slices.Equal(a.By, f.By)
+		}) {
+			t.Errorf("the what-if did not say so of %+v", f)
+		}
+	}
+	if n := total(t, s.Client, one.Where); n != one.Moved {
+		t.Errorf("the filter lists %d of %d", n, one.Moved)
+	}
+	d, err := s.Client.Device(ctx, one.Flips[0].Key)
+	if err != nil || len(d.Changes) == 0 || d.Changes[0].Cause != "rules" || !slices.Contains(d.Changes[0].By, "memory") {
+		t.Errorf("%+v %v", d.Changes, err)
+	}
+	// Memory is fitted: the machine is as it was, and what the rules did stays told.
+	if _, err := s.Client.Submit(ctx, like(t, s, one.Flips[0].Key, func(d *inventory.Document) {
+		d.Memory = inventory.Memory{Installed: some(int64(32 << 30))}
+		d.TakenAt = d.TakenAt.Add(time.Minute)
+	})); err != nil {
+		t.Fatal(err)
+	}
+	if again, err := s.Client.RuleChange(ctx, one.ID); err != nil || again.Moved != one.Moved {
+		t.Errorf("%d are told, %d were, %v", again.Moved, one.Moved, err)
+	}
+	// The same text once more changes nothing; a draft is not put in force.
+	if got, err := s.Client.AddRelease(ctx, text); err != nil || got.Added || got.Change != nil {
+		t.Errorf("%+v %v", got, err)
+	}
+	if got, err := s.Client.AddRelease(ctx, stricter(t, "published: 2026-10-06", "published: 2026-10-06\ndraft: true", "revision: 5", "revision: 7")); err != nil || got.Change != nil {
+		t.Errorf("%+v %v", got, err)
+	}
+	if l, err := s.Client.RuleChanges(ctx); err != nil || len(l.Changes) != 2 || l.Changes[0].ID != one.ID {
+		t.Errorf("%+v %v", l, err)
+	}
+}
+
+// Lists of work are tables that spreadsheet programs open without running anything in
+// them, and say the same as the pages.
+func TestWorkExports(t *testing.T) {
+	t.Parallel()
+	s := servertest.Demo(t, nil)
+	if err := standin.Furnish(ctx, s, time.Now()); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := s.Client.Assign(ctx, api.Assign{Keys: []string{"nslip-003"}, Who: "=HYPERLINK(\"x\")", Note: "+1"}); err != nil {
+		t.Fatal(err)
+	}
+	w, err := s.Client.Worklist(ctx, "")
+	if err != nil {
+		t.Fatal(err)
+	}
+	l, err := s.Client.Waves(ctx)
+	if err != nil {
+		t.Fatal(err)
+	}
+	e, err := s.Client.Effects(ctx, "", "machines")
+	if err != nil {
+		t.Fatal(err)
+	}
+	for list, n := range map[string]int{"visits": w.Visits, "batches": len(w.Batches), "parts": len(w.Order), "questions": len(w.Questions), "watch": len(w.Watch), "effects": len(e.Picks), "waves": len(l.Waves), "messages": w.Visits, "decisions": 5} {
+		body, err := s.Client.ExportWork(ctx, list, "", "", "csv")
+		if err != nil {
+			t.Fatalf("%s: %v", list, err)
+		}
+		rows, err := csv.NewReader(strings.NewReader(string(body))).ReadAll()
+		if err != nil || len(rows) != n+1 {
+			t.Errorf("%s: %d rows, want %d (%v)", list, len(rows)-1, n, err)
+		}
+		for _, row := range rows {
+			for _, cell := range row {
+				if cell != "" && strings.ContainsRune("=+-@", rune(cell[0])) {
+					t.Errorf("%s: the cell %q is a formula", list, cell)
+				}
+			}
+		}
+		if lines, err := s.Client.ExportWork(ctx, list, "", "", "ndjson"); err != nil || strings.Count(string(lines), "\n") != n {
+			t.Errorf("%s: %d lines, want %d (%v)", list, strings.Count(string(lines), "\n"), n, err)
+		}
+	}
+	// Every pick's filter lists the machines that it frees.
+	for _, p := range e.Picks {
+		if got := total(t, s.Client, p.Where); got != p.Gain {
+			t.Errorf("%v frees %d, and the filter %s lists %d", p.Steps, p.Gain, p.Where, got)
+		}
+	}
+	for _, r := range e.Remedies {
+		if got := total(t, s.Client, r.WhereAlone); got != r.Alone {
+			t.Errorf("%s frees %d by itself, and the filter lists %d", r.Step, r.Alone, got)
+		}
+	}
+}
+
+// A machine leaves in its steps, by name; its record closes last, and takes it out of use.
+func TestLeaving(t *testing.T) {
+	t.Parallel()
+	s := servertest.Demo(t, nil)
+	_, err := s.Client.Tick(ctx, "gull-001", "leave", "record-closed", api.SayTick{State: "done"})
+	refused(t, "closing it first", err, "nobody has said that this is done: move the data")
+	_, err = s.Client.Tick(ctx, "gull-001", "leave", "disk-wipe", api.SayTick{State: "done"})
+	refused(t, "an item that is none", err, "disk-wiped")
+	_, err = s.Client.Tick(ctx, "gull-001", "leave", "lock-removed", api.SayTick{State: "refused"})
+	refused(t, "a refusal without a reason", err, "say in note")
+	for _, item := range []string{"data-moved", "licences-freed", "management-removed", "disk-wiped"} {
+		if _, err := s.Client.Tick(ctx, "gull-001", "leave", item, api.SayTick{State: "done"}); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if _, err := s.Client.Tick(ctx, "gull-001", "leave", "lock-removed", api.SayTick{State: "refused", Note: "it has none"}); err != nil {
+		t.Fatal(err)
+	}
+	d, err := s.Client.Tick(ctx, "gull-001", "leave", "record-closed", api.SayTick{State: "done"})
+	if err != nil || !d.Retired || len(d.Leaving) != 6 || d.Leaving[5].Ticked == nil {
+		t.Fatalf("%+v %v", d.Leaving, err)
+	}
+	if total(t, s.Client, "key=gull-001") != 0 || total(t, s.Client, "key=gull-001 retired=yes") != 1 {
+		t.Error("it is in the lists still")
+	}
+	if w, err := s.Client.Worklist(ctx, ""); err != nil || strings.Contains(fmt.Sprint(w), "gull-001") {
+		t.Errorf("there is work on it still, %v", err)
+	}
+}

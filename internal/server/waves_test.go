@@ -1,0 +1,184 @@
+package server_test
+
+import (
+	"encoding/csv"
+	"encoding/json"
+	"fmt"
+	"slices"
+	"strings"
+	"testing"
+	"time"
+
+	"rolltop.example/rolltop/core/inventory"
+	"rolltop.example/rolltop/internal/api"
+	"rolltop.example/rolltop/internal/servertest"
+	"rolltop.example/rolltop/internal/standin"
+)
+
+func today(n int) string { return time.Now().UTC().AddDate(0, 0, n).Format(time.DateOnly) }
+
+// What nobody may do with waves is refused with what would be right, and changes nothing.
+func TestWavesAreRefused(t *testing.T) {
+	t.Parallel()
+	s := servertest.Demo(t, nil)
+	good := api.MakeWave{Name: "East", Rule: `place="Gull Quay"`, Most: 10, Starts: today(3), Ends: today(6)}
+	if _, err := s.Client.PutWave(ctx, 0, api.MakeWave{Name: "Pilot", Pilot: true, Rule: "class=pc", Most: 5, Starts: today(0), Ends: today(2)}); err != nil {
+		t.Fatal(err)
+	}
+	if err := s.Client.SetBlackout(ctx, api.Blackouts{Days: []api.Blackout{{From: today(30), To: today(40), Reason: "the turn of the year"}}}); err != nil {
+		t.Fatal(err)
+	}
+	for _, tt := range []struct {
+		what   string
+		change func(*api.MakeWave)
+		want   string
+	}{
+		{"a day that is none", func(w *api.MakeWave) { w.Starts = "tomorrow" }, "write it as 2026-12-01"},
+		{"a day that is over", func(w *api.MakeWave) { w.Starts = today(-1) }, "which is over"},
+		{"during the pilot", func(w *api.MakeWave) { w.Starts = today(1) }, "start after it"},
+		{"in the dark", func(w *api.MakeWave) { w.Starts, w.Ends = today(31), today(35) }, "blackout days"},
+		{"to no target", func(w *api.MakeWave) { w.Release = "skerry-13" }, "is no target"},
+		{"no size", func(w *api.MakeWave) { w.Most = 0 }, "give a size"},
+		{"a rule with a mistake", func(w *api.MakeWave) { w.Rule = "plaice=x" }, `no key "plaice"`},
+		{"a name twice", func(w *api.MakeWave) { w.Name = "pilot" }, "already"},
+	} {
+		w := good
+		tt.change(&w)
+		_, err := s.Client.PutWave(ctx, 0, w)
+		refused(t, tt.what, err, tt.want)
+	}
+	one, err := s.Client.PutWave(ctx, 0, good)
+	if err != nil {
+		t.Fatal(err)
+	}
+	again := good
+	again.Name = "East too"
+	_, err = s.Client.PutWave(ctx, 0, again)
+	refused(t, "the same machines in the same days", err, "may not overlap")
+	_, err = s.Client.FillWave(ctx, one.ID, api.FillWave{ByName: true})
+	refused(t, "by name without names", err, "give their keys")
+	_, err = s.Client.Handed(ctx, one.ID)
+	refused(t, "before its first day", err, "starts on")
+	refused(t, "dark days backwards", s.Client.SetBlackout(ctx, api.Blackouts{Days: []api.Blackout{{From: today(9), To: today(8)}}}), "before they begin")
+	_, err = s.Client.Wave(ctx, 99)
+	refused(t, "a wave that is not there", err, "there is no wave 99")
+	_, err = s.Client.OutcomesFile(ctx, one.ID, api.OutcomesFile{Name: "x.csv", Content: []byte("Name,Result\nA,ok\n")})
+	refused(t, "a file without columns", err, `has no column "machine"`)
+	l, err := s.Client.Waves(ctx)
+	if err != nil || len(l.Waves) != 2 || !l.Waves[0].Pilot || len(l.Blackout) != 1 {
+		t.Errorf("%+v %v", l, err)
+	}
+}
+
+// Machines enter by name where a requirement is waived, with who let them in; what is not
+// ready never does. What is handed off carries its package, and a hook is told.
+func TestHandOff(t *testing.T) {
+	t.Parallel()
+	s := servertest.Demo(t, nil)
+	if _, err := s.Client.Decide(ctx, api.MakeDecision{Kind: "waive", Scope: "key=gull-013", Requirement: "graphics", Reason: "it is a sign", Until: today(30)}); err != nil {
+		t.Fatal(err)
+	}
+	w, err := s.Client.PutWave(ctx, 0, api.MakeWave{Name: "Quay", Rule: `place="Gull Quay"`, Most: 4, Starts: today(0), Ends: today(5)})
+	if err != nil {
+		t.Fatal(err)
+	}
+	got, err := s.Client.FillWave(ctx, w.ID, api.FillWave{Keys: []string{"gull-013", "gull-001", "gull-007", "nslip-001", "gull-003"}})
+	if err != nil || got.Added != 1 {
+		t.Fatalf("%+v %v", got, err)
+	}
+	for key, want := range map[string]string{"GULL-013": "it enters only by name", "GULL-001": "it is not ready (replace): 64-bit processor", "GULL-007": "it is undetermined", "nslip-001": "the wave's rule does not pick it"} {
+		if !slices.ContainsFunc(got.Refusals, func(r api.Refusal) bool { return r.Some[0].Name == key && strings.Contains(r.Reason, want) }) {
+			t.Errorf("%s is not refused for %q: %+v", key, want, got.Refusals)
+		}
+	}
+	if got, err = s.Client.FillWave(ctx, w.ID, api.FillWave{Keys: []string{"gull-013", "gull-001"}, ByName: true}); err != nil || got.Added != 1 || len(got.Refusals) != 1 {
+		t.Fatalf("by name: %+v %v", got, err)
+	}
+	if got, err = s.Client.FillWave(ctx, w.ID, api.FillWave{}); err != nil || got.Added != 2 || !slices.ContainsFunc(got.Refusals, func(r api.Refusal) bool { return strings.Contains(r.Reason, "the wave is full") }) {
+		t.Fatalf("the rest: %+v %v", got, err)
+	}
+	var off api.HandOff
+	body, err := s.Client.HandOff(ctx, w.ID, "json")
+	if err != nil || json.Unmarshal(body, &off) != nil || off.Format != "rolltop-handoff/1" || len(off.Machines) != 4 || len(off.Refused) != 0 {
+		t.Fatalf("%s %v", body, err)
+	}
+	for _, m := range off.Machines {
+		if len(m.SHA256) != 64 || m.File == "" || m.Edition == "" || m.Way == "" || m.Day == "" || m.Key == "gull-013" && m.ByName == "" {
+			t.Errorf("%+v", m)
+		}
+	}
+	if body, err = s.Client.HandOff(ctx, w.ID, "csv"); err != nil {
+		t.Fatal(err)
+	}
+	if rows, err := csv.NewReader(strings.NewReader(string(body))).ReadAll(); err != nil || len(rows) != 5 || rows[0][9] != "sha256" || rows[1][0] != off.Machines[0].Name {
+		t.Errorf("%v %v", rows, err)
+	}
+	if body, err = s.Client.HandOff(ctx, w.ID, "ndjson"); err != nil || strings.Count(string(body), "\n") != 4 {
+		t.Errorf("%s %v", body, err)
+	}
+	// A machine that is no longer ready is not handed over, and the others are.
+	gone := off.Machines[0].Key
+	if gone == "gull-013" {
+		gone = off.Machines[1].Key
+	}
+	if _, err := s.Client.Submit(ctx, like(t, s, gone, func(d *inventory.Document) {
+		d.Firmware.SecureBoot, d.TakenAt = some("off"), d.TakenAt.Add(time.Minute)
+	})); err != nil {
+		t.Fatal(err)
+	}
+	h, err := s.Client.Handed(ctx, w.ID)
+	if err != nil || len(h.Machines) != 3 || len(h.Refused) != 1 || h.Refused[0].Key != gone || !strings.Contains(h.Refused[0].Reason, "not ready") {
+		t.Fatalf("%+v %v", h, err)
+	}
+	if got := total(t, s.Client, fmt.Sprintf("wave=%d outcome=handed", w.ID)); got != 3 {
+		t.Errorf("%d are under way", got)
+	}
+	// One is free again when the wave ends; those that were handed over stay its.
+	if err := s.Client.EndWave(ctx, w.ID); err != nil {
+		t.Fatal(err)
+	}
+	if got := total(t, s.Client, fmt.Sprintf("wave=%d", w.ID)); got != 3 {
+		t.Errorf("%d are in the wave that has ended", got)
+	}
+	acts, err := s.Client.Acts(ctx, "", "", 0, 50)
+	if err != nil || !slices.ContainsFunc(acts.Acts, func(a api.Act) bool { return strings.Contains(a.Becomes, "three machines handed over") }) {
+		t.Errorf("the hand-off is in no list of changes: %v", err)
+	}
+}
+
+// Who is limited to some places sees the work, the waves and the changes of these alone,
+// and changes nothing that reaches further.
+func TestWorkOfAPlace(t *testing.T) {
+	t.Parallel()
+	s := servertest.Demo(t, nil)
+	if err := standin.Furnish(ctx, s, time.Now()); err != nil {
+		t.Fatal(err)
+	}
+	m, err := s.Client.AddToken(ctx, api.NewToken{Name: "holm", Scope: "work", Places: []string{"Holm Ferry"}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	c := s.As(t, m.Secret)
+	w, err := c.Worklist(ctx, "")
+	if err != nil || len(w.Stops) != 1 || w.Stops[0].Place != "Holm Ferry" {
+		t.Fatalf("%+v %v", w.Stops, err)
+	}
+	for _, x := range w.Watch {
+		if x.Machine.Place != "" && x.Machine.Place != "Holm Ferry" {
+			t.Errorf("they are told of %+v", x)
+		}
+	}
+	l, err := c.Waves(ctx)
+	if err != nil || l.Waves[0].Machines != 0 || l.Waves[1].Machines != 8 || l.Forecasts[0].On != 3 {
+		t.Errorf("%+v %v", l, err)
+	}
+	ch, err := c.RuleChange(ctx, 1)
+	if err != nil || ch.Moved != 0 {
+		t.Errorf("they see %d of a change elsewhere, %v", ch.Moved, err)
+	}
+	refused(t, "stock by somebody of one place", c.PutStock(ctx, api.PutStock{Part: "new tablet", OnHand: 3}), "limited to Holm Ferry")
+	got, err := c.Assign(ctx, api.Assign{Where: "disposition=reconfigure,refit", Who: "me"})
+	if err != nil || got.Machines == 0 || total(t, s.Client, "who=me") != total(t, s.Client, `who=me place="Holm Ferry"`) {
+		t.Errorf("%+v %v", got, err)
+	}
+}
