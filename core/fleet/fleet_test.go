@@ -119,12 +119,47 @@ func TestFilter(t *testing.T) {
 	}
 }
 
+// Machines that a set of remedies frees, and those that are found by what people do with
+// them.
+func TestFilterByWork(t *testing.T) {
+	x := fleet.NewIndex()
+	for i, r := range rows() {
+		r.Plan = []string{"", "backup add-memory*", "backup add-memory* tpm-on*", "tpm-on*?", "read-again", ""}[i]
+		x.Put(int64(i+10), r, nil)
+	}
+	x.Settle()
+	for where, want := range map[string]string{"freed=add-memory": "GULL-002", "freed=tpm-on,add-memory": "GULL-002 GULL-003 HOLM-001", "freed=tpm-on": "HOLM-001", "freed=tpm-on,add-memory step=tpm-on": "GULL-003 HOLM-001", "freed=read-again": "", "step=read-again": "HOLM-002"} {
+		if got := strings.Join(picks(t, x, where), " "); got != want {
+			t.Errorf("%s picks %s, want %s", where, got, want)
+		}
+	}
+	f, err := fleet.Parse(`wave=3 outcome=failed,back who="technician, east" turned=7 device.serial=TW1`)
+	if err != nil {
+		t.Fatal(err)
+	}
+	var sought []string
+	for _, s := range f.Sought() {
+		sought = append(sought, s.What+"="+s.Value)
+		f = f.Found(s.Key, map[string][]int64{"wave": {11, 12, 13}, "outcome": {12}, "who": {12, 14}, "turned": {12, 15}, "device.serial": {12}}[s.What])
+		if s.Naming() != (s.What == "device.serial") {
+			t.Errorf("%+v names one machine: %v", s, s.Naming())
+		}
+	}
+	if got := strings.Join(sought, " "); got != "wave=3 outcome=failed outcome=back who=technician, east turned=7 device.serial=TW1" {
+		t.Errorf("sought are %s", got)
+	}
+	if got := x.Select(f); got.Len() != 1 || got.Page(fleet.Order{}, 0, 1)[0].Name != "GULL-003" {
+		t.Errorf("%d machines are picked", got.Len())
+	}
+}
+
 func TestBadFilters(t *testing.T) {
 	tests := []struct{ where, want string }{
 		{"dispostion=ready", `did you mean "disposition"?`}, {"disposition=redy", `did you mean "ready"?`}, {"fabric=red", "it may be alone, cause, certainty, class"},
 		{`place="Gull`, "a quote that does not end"}, {"place=", "an empty value"}, {"class=tablet", "it may be pc, mac"},
 		{"memory.instaled_bytes=4GiB", `did you mean "memory.installed_bytes"?`}, {"memory.installed_bytes>=much", "is not a value of it; memory is written with"}, {"tpm.state>=off", "is no amount, and cannot be compared by >=; write tpm.state="},
 		{"tpm.state=of", `did you mean "off"?`}, {"missing=tpm.sate", `did you mean "tpm.state"?`}, {"disposition>=ready", "is no amount"}, {"older=soon", "write older=14"}, {"graphics.name=x", "no key"},
+		{"wave=pilot", "rolltop waves lists the waves"}, {"turned=0", "rolltop releases changes lists"}, {"outcome=gone", "it may be waiting, handed, arrived, failed, back"},
 	}
 	for _, tt := range tests {
 		if _, err := fleet.Parse(tt.where); err == nil || !strings.Contains(err.Error(), tt.want) {

@@ -1,0 +1,119 @@
+package cli_test
+
+import (
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"rolltop.example/rolltop/internal/servertest"
+	"rolltop.example/rolltop/internal/standin"
+)
+
+// The work of the fleet, decisions, waves and changed rules have their commands.
+func TestFleetWorkCommands(t *testing.T) {
+	s := servertest.Demo(t, nil)
+	if err := standin.Furnish(t.Context(), s, time.Now()); err != nil {
+		t.Fatal(err)
+	}
+	dir := t.TempDir()
+	file := func(name, text string) string {
+		path := filepath.Join(dir, name)
+		if err := os.WriteFile(path, []byte(text), 0o600); err != nil {
+			t.Fatal(err)
+		}
+		return path
+	}
+	day := func(n int) string { return time.Now().UTC().AddDate(0, 0, n).Format(time.DateOnly) }
+	next, err := os.ReadFile("../standin/releases/skerry-12.yaml")
+	if err != nil {
+		t.Fatal(err)
+	}
+	list, err := os.ReadFile("../standin/releases/skerry-12-processors.csv")
+	if err != nil {
+		t.Fatal(err)
+	}
+	file("skerry-12-processors.csv", string(list))
+	draft := file("draft.yaml", strings.NewReplacer("revision: 5", "revision: 6", "need: {fact: storage.system.free_bytes, at_least: 30 GB}", "need: {fact: storage.system.free_bytes, at_least: 80 GB}").Replace(string(next)))
+	outcomes := file("outcomes.csv", "machine,outcome,reason\nHOLM-009,failed,no mains\nHOLM-010,gone,\n")
+	for _, c := range []struct {
+		args string
+		code int
+		says string
+	}{
+		{"worklist", 0, "74 visits at nine places"},
+		{"worklist", 0, "Visits at"},
+		{"worklist --where plaice=x", 2, "no key"},
+		{"worklist --where place=Nowhere", 0, "Nothing is left to do."},
+		{"worklist --format csv", 0, "place,machine,key,model"},
+		{"worklist --format json", 0, `"batches"`},
+		{"worklist effects", 0, "122 of 284 machines are ready now."},
+		{"worklist effects --order time", 0, "Ready then"},
+		{"worklist effects --order luck", 2, "luck"},
+		{"worklist effects --format csv", 0, "order,remedies,gain"},
+		{"worklist parts", 0, "confirm in the manual first"},
+		{"worklist parts --format csv", 0, "ends_warranty"},
+		{"worklist stock new_tablet --on-hand 2 --lead-days 9", 0, "new tablet: 2 on hand."},
+		{"worklist stock new_tablet --on-hand -2", 2, ""},
+		{"worklist messages --where key=nslip-003", 0, "Somebody comes to your desk"},
+		{"worklist sheet --where key=nslip-003", 0, "NSLIP-003"},
+		{"worklist sheet --where key=lant-004", 2, "is visited"},
+		{"worklist assign east nslip-003 --note stairs", 0, "One machine given to east."},
+		{"devices --where who=east", 0, "NSLIP-003"},
+		{"worklist assign east", 2, "say which machines"},
+		{"waivers", 0, "Stays on the release that it runs until"},
+		{"waivers add waive --where key=gull-001 --requirement memory --until " + day(9) + " --reason x", 2, "cannot be waived"},
+		{"waivers add waive --where key=gull-013 --requirement graphics --reason x", 2, "has no end"},
+		{"waivers add later --where key=gull-013 --until " + day(-9) + " --reason x", 2, "which is over"},
+		{"waivers add perhaps --where key=gull-013 --until " + day(9) + " --reason x", 2, "waive, stay, hold, later"},
+		{"waivers add waive --where key=gull-013 --requirement graphics --until " + day(9) + " --reason sign", 0, "Decision 6, for one machine."},
+		{"devices show gull-013", 0, "Not met, and waived until a date"},
+		{"waivers end 6", 0, "has ended"},
+		{"waivers end 6", 1, "no decision 6 that counts"},
+		{"waivers --format csv", 0, "number,kind"},
+		{"waves", 0, "when support ends on"},
+		{"waves --format csv", 0, "number,name,release"},
+		{"waves show 2", 0, "the battery ran empty"},
+		{"waves show x", 2, "is no number of a wave"},
+		{"waves add Lights --rule place=x --most 3 --starts " + day(-1) + " --ends " + day(3), 2, "which is over"},
+		{"waves add Lights --rule place=\"Outer_Light\" --most 3 --starts " + day(1) + " --ends " + day(3), 0, "Wave 4, Lights"},
+		{"waves change 4 --most 2", 0, "Wave 4, Lights"},
+		{"waves fill 4", 0, "in wave 4 now."},
+		{"waves fill 4 gull-001", 1, "the wave's rule does not pick it"},
+		{"waves hand-off 4 --format csv", 0, "machine,key,place"},
+		{"waves hand-off 4 --out " + filepath.Join(dir, "off.json"), 0, "off.json written"},
+		{"waves handed 4", 2, "starts on"},
+		{"waves outcomes 2 " + outcomes, 1, "is no outcome"},
+		{"waves show 2", 0, "no mains"},
+		{"waves end 4", 0, "Wave 4 has ended."},
+		{"waves blackout", 0, "turn of the year"},
+		{"waves blackout add " + day(60) + " " + day(62) + " --reason stocktaking", 0, "Two ranges"},
+		{"waves blackout remove " + day(61), 2, "no blackout days begin on"},
+		{"waves blackout remove " + day(60), 0, "One range"},
+		{"releases what-if " + draft, 0, "fewer would be ready"},
+		{"releases what-if skerry-13 --format csv", 0, "machine,key,place,model,was,becomes,by"},
+		{"releases what-if skerry-12@5 --than skerry-12@4", 0, "six machines of 251 would change"},
+		{"releases what-if skerry-99", 1, "there is no release"},
+		{"releases changes", 0, "Skerry 12, revision 5: six machines changed"},
+		{"releases changes 1", 0, "Graphics driver"},
+		{"releases changes 9", 1, "there is no change of rules 9"},
+		{"releases add " + draft, 0, "rolltop releases changes 2 lists them."},
+		{"devices --where turned=2 --size 1", 0, "1 of "},
+		{"devices tick gull-001 leave/disk-wiped --note shredded", 0, "leave/disk-wiped: Done"},
+		{"devices tick gull-001 leave/record-closed", 1, "the record stays open"},
+	} {
+		args := strings.Fields(c.args)
+		for i := range args {
+			args[i] = strings.NewReplacer("new_tablet", "new tablet", "Outer_Light", "Outer Light").Replace(args[i])
+		}
+		code, out, errs := rolltop(t, append(args, "--server", s.URL, "--token", s.Token)...)
+		if code != c.code || !strings.Contains(out+errs, c.says) {
+			t.Errorf("rolltop %s: %d, want %d with %q\n%.900s%s", c.args, code, c.code, c.says, out, errs)
+		}
+	}
+	if b, err := os.ReadFile(filepath.Join(dir, "off.json")); err != nil || !strings.Contains(string(b), `"rolltop-handoff/1"`) {
+		t.Error(fmt.Sprint(string(b), err))
+	}
+}
