@@ -132,7 +132,9 @@ func (x *Index) test(t *term, f *Filter) func(int32) bool {
 	}
 	switch t.key {
 	case SoughtWave, SoughtOutcome, SoughtWho, SoughtTurned:
-		return row(func(r *Row, v string) bool { return f.found[soughtKey(t.key, v)][r.ID] })
+		return func(at int32) bool {
+			return slices.ContainsFunc(t.values, func(v string) bool { return f.found[soughtKey(t.key, v)][x.ids[at]] })
+		}
 	case "place":
 		return text(textPlace)
 	case "maker":
