@@ -45,8 +45,21 @@ const mostKnown = 1 << 15
 // Judge decides for a machine of the release's class. f is filled from the
 // release and must not be used with another one afterwards.
 func (j *Judge) Judge(f *fact.Facts) (Judgement, error) {
+	j.Outcomes(f)
+	return j.Rest(f)
+}
+
+// Outcomes are the outcomes of a machine of the release's class, a letter each, which
+// [Judge.Rest] decides on. f is filled from the release and must not be used with another
+// one afterwards. They are good until the next call.
+func (j *Judge) Outcomes(f *fact.Facts) []byte {
 	j.means.Guides.Fill(f)
 	j.outcomes = check.Outcomes(j.rel, f, j.outcomes[:0])
+	return j.outcomes
+}
+
+// Rest decides on the facts that Outcomes was called with last.
+func (j *Judge) Rest(f *fact.Facts) (Judgement, error) {
 	if f.Doubtful() { // rare, and not told apart by the key
 		return Decide(j.means, j.rel, f)
 	}

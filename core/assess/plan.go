@@ -5,11 +5,14 @@ import (
 	"slices"
 	"time"
 
+	"rolltop.example/rolltop/core/check"
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/guide"
+	"rolltop.example/rolltop/core/means"
 	"rolltop.example/rolltop/core/need"
 	"rolltop.example/rolltop/core/part"
 	"rolltop.example/rolltop/core/price"
+	"rolltop.example/rolltop/core/release"
 	"rolltop.example/rolltop/core/remedy"
 	"rolltop.example/rolltop/core/say"
 )
@@ -149,7 +152,7 @@ func (d *Document) plan(a *Assessment) {
 	var bill bill
 	for i := range v.Plan {
 		p := &v.Plan[i]
-		parts := part.Of(p, f, a.Inventory)
+		parts := part.Of(p, f)
 		w := say.Words(p, v, rel, f, parts)
 		s := Step{Number: i + 1, Step: p.ID, Title: w.Title, Phase: p.Phase, Who: p.By(), By: say.People[p.By()], Class: p.Class.String(), Settles: p.Settles, Expected: p.Expected, Do: w.Do, Tell: w.Tell,
 			Cautions: w.Cautions, Back: w.Back, Confirm: w.Confirm, Otherwise: p.Otherwise, Minutes: p.Minutes, Restarts: p.Restarts, Own: p.Own, Closes: len(p.Closes) > 0, shown: p.Shown}
@@ -278,7 +281,7 @@ func (d *Document) withheld(v *remedy.Verdict, a *Assessment) {
 	w := &Withheld{Says: "Nobody needs to do these: what they settle does not matter on a machine that cannot take the release."}
 	for i := range v.Withheld {
 		p := &v.Withheld[i]
-		w.Titles = append(w.Titles, say.Words(p, v, a.Result.Release, a.Result.Facts, part.Of(p, a.Result.Facts, a.Inventory)).Title)
+		w.Titles = append(w.Titles, say.Words(p, v, a.Result.Release, a.Result.Facts, part.Of(p, a.Result.Facts)).Title)
 	}
 	d.Withheld = w
 }
@@ -303,26 +306,37 @@ func (d *Document) stay(v *remedy.Verdict) {
 type Buy struct {
 	Step   string
 	Part   part.Part
-	Says   string
 	Price  price.Range
 	Priced bool
 	// Warranty says that fitting it ends the machine's warranty, if that still holds.
 	Warranty string // its last day; "" where there is none, or it is not known
 }
 
-// Buys are the parts of the plan.
-func (a *Assessment) Buys() []Buy {
+// Buys are the parts of the plan of a machine, from its facts alone, which are filled from
+// the release. waived are the ids of requirements that may fail. The error is
+// [*check.WrongClass].
+func Buys(m *means.Means, rel *release.Release, f *fact.Facts, waived ...string) ([]Buy, error) {
+	m.Guides.Fill(f)
+	res, err := check.Run(rel, f)
+	if err != nil {
+		return nil, err
+	}
+	res.Waive(waived...)
+	v := m.Steps.Solve(res, nil)
 	var out []Buy
-	for i := range a.Verdict.Plan {
-		p := &a.Verdict.Plan[i]
-		for _, one := range part.Of(p, a.Result.Facts, a.Inventory) {
-			b := Buy{Step: p.ID, Part: one, Says: say.Part(&one)}
-			if _, ends := say.Warranty(p, a.Result.Facts); ends {
-				b.Warranty = a.Result.Facts.Value(fact.DeviceWarranty).Text()
+	for i := range v.Plan {
+		p := &v.Plan[i]
+		if p.Part == "" {
+			continue
+		}
+		for _, one := range part.Of(p, f) {
+			b := Buy{Step: p.ID, Part: one}
+			if _, ends := say.Warranty(p, f); ends {
+				b.Warranty = f.Value(fact.DeviceWarranty).Text()
 			}
-			b.Price, b.Priced = a.Means.Prices.Of(&one)
+			b.Price, b.Priced = m.Prices.Of(&one)
 			out = append(out, b)
 		}
 	}
-	return out
+	return out, nil
 }

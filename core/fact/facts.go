@@ -21,7 +21,14 @@ type Facts struct {
 	doubtful bool     // sources disagree on some fact of the machine itself
 	asked    []string // titles that were asked for, where not all were read
 	askedAll bool     // every title that matters was asked for
+
+	// Facts that are unpacked again and again have few that are known: only those that
+	// were touched are reset, where all others are as an empty row leaves them.
+	empty   bool
+	touched [(Count + 63) / 64]uint64
 }
+
+func (f *Facts) touch(id ID) { f.touched[id/64] |= 1 << (id % 64) }
 
 // Read flattens an inventory. Every fact has a value or a gap afterwards.
 func Read(d *inventory.Document) *Facts {
@@ -70,6 +77,7 @@ func (r *Reading) disagree(def *Def) {
 // Bound notes what a fact that is not known is not less than; for a copy that
 // the caller owns.
 func (f *Facts) Bound(id ID, least Value) {
+	f.touch(id)
 	r := &f.one[id]
 	r.doubt = &doubt{least, r.Others()}
 }
@@ -128,6 +136,7 @@ func (f *Facts) With(id ID, v Value, source string) *Facts {
 
 // Set changes a fact in place; for a copy that the caller owns.
 func (f *Facts) Set(id ID, v Value, source string) {
+	f.touch(id)
 	f.one[id] = Reading{Value: v, Source: source}
 }
 
@@ -238,5 +247,6 @@ func (f *Facts) SetList(id ID, items []string, complete bool, gap *inventory.Gap
 		}
 		r = Reading{Gap: gap, Source: source, doubt: &doubt{floor: r.Value}}
 	}
+	f.touch(id)
 	f.one[id] = r
 }

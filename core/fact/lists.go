@@ -57,6 +57,8 @@ const (
 	ModuleBytes      ID = 151
 	ModuleType       ID = 152
 	ModuleSoldered   ID = 153
+	ModuleForm       ID = 154
+	ModuleMTS        ID = 155
 	TitleName        ID = 160
 	TitleVersion     ID = 161
 	TitlePublisher   ID = 162
@@ -84,7 +86,7 @@ var groups = [groupCount]group{
 	Adapters: {Adapters.list(), "graphics", "graphics adapter", "graphics adapters", 5, func(d *document) bool { return d.Graphics != nil }, func(d *document) int { return len(d.Graphics) }},
 	Displays: {Displays.list(), "displays", "display", "displays", 6, func(d *document) bool { return d.Displays != nil }, func(d *document) int { return len(d.Displays) }},
 	Disks:    {Disks.list(), "storage.disks", "drive", "drives", 9, func(d *document) bool { return d.Storage.Disks != nil }, func(d *document) int { return len(d.Storage.Disks) }},
-	Modules:  {Modules.list(), "memory.modules", "memory module", "memory modules", 4, func(d *document) bool { return d.Memory.Modules != nil }, func(d *document) int { return len(d.Memory.Modules) }},
+	Modules:  {Modules.list(), "memory.modules", "memory module", "memory modules", 6, func(d *document) bool { return d.Memory.Modules != nil }, func(d *document) int { return len(d.Memory.Modules) }},
 	Titles:   {Titles.list(), "software", "installed title", "installed titles", 3, func(d *document) bool { return d.Software != nil }, func(d *document) int { return len(d.Software) }},
 	Drivers:  {Drivers.list(), "drivers", "driver", "drivers", 6, func(d *document) bool { return d.Drivers != nil }, func(d *document) int { return len(d.Drivers) }},
 }
@@ -200,6 +202,8 @@ var rowCatalogue = []Def{
 	{ID: ModuleBytes, Name: "memory.modules.bytes", Label: "size of the module", Kind: Number, Unit: Binary, Aspect: Measure, at: rowNumber(func(d *document, i int) optInt { return d.Memory.Modules[i].Bytes })},
 	{ID: ModuleType, Name: "memory.modules.type", Label: "type of the module", Kind: Text, at: rowText(Text, func(d *document, i int) optText { return d.Memory.Modules[i].Type })},
 	{ID: ModuleSoldered, Name: "memory.modules.soldered", Label: "soldered", Kind: Bool, at: rowTruth(func(d *document, i int) optBool { return d.Memory.Modules[i].Soldered })},
+	{ID: ModuleForm, Name: "memory.modules.form", Label: "form of the module", Kind: Text, at: rowText(Text, func(d *document, i int) optText { return d.Memory.Modules[i].Form })},
+	{ID: ModuleMTS, Name: "memory.modules.speed_mts", Label: "speed of the module in MT/s", Kind: Number, Aspect: Measure, at: rowNumber(func(d *document, i int) optInt { return d.Memory.Modules[i].SpeedMTS })},
 
 	{ID: TitleName, Name: "software.name", Label: "title", Kind: Text, at: func(d *document, i int) Value { return Of(Text, d.Software[i].Name) }},
 	{ID: TitleVersion, Name: "software.version", Label: "version of the title", Kind: Version, at: rowText(Version, func(d *document, i int) optText { return d.Software[i].Version })},

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"math"
+	"math/bits"
 	"slices"
 
 	"rolltop.example/rolltop/core/inventory"
@@ -194,9 +195,7 @@ func (f *Facts) UnpackSingle(row []byte) error {
 }
 
 func (f *Facts) unpackSingle(u *unpacker) error {
-	for i := range f.one {
-		f.one[i] = Reading{Gap: &rowGap}
-	}
+	f.reset()
 	f.doubtful = false
 	for {
 		id := u.byte()
@@ -206,6 +205,7 @@ func (f *Facts) unpackSingle(u *unpacker) error {
 		if int(id) >= Count {
 			return fmt.Errorf("%w: it has a fact %d", errPacked, id)
 		}
+		f.touch(ID(id))
 		f.unpackEntry(&f.one[id], u)
 	}
 	for range u.count() {
@@ -214,6 +214,7 @@ func (f *Facts) unpackSingle(u *unpacker) error {
 			return errPacked
 		}
 		if !f.one[id].Value.Known() {
+			f.touch(ID(id))
 			f.one[id].Gap = &causeGaps[c]
 		}
 	}
@@ -221,6 +222,23 @@ func (f *Facts) unpackSingle(u *unpacker) error {
 		return errPacked
 	}
 	return nil
+}
+
+// reset leaves every fact not known.
+func (f *Facts) reset() {
+	if !f.empty {
+		for i := range f.one {
+			f.one[i] = Reading{Gap: &rowGap}
+		}
+		f.empty, f.touched = true, [len(f.touched)]uint64{}
+		return
+	}
+	for i, w := range f.touched {
+		for ; w != 0; w &= w - 1 {
+			f.one[i*64+bits.TrailingZeros64(w)] = Reading{Gap: &rowGap}
+		}
+	}
+	f.touched = [len(f.touched)]uint64{}
 }
 
 func (f *Facts) unpackEntry(r *Reading, u *unpacker) {

@@ -195,6 +195,14 @@ func (x *Index) Put(id int64, r Row, f *fact.Facts) {
 	}
 }
 
+// Row is a machine's row; nil where the index does not hold it. It must not be kept.
+func (x *Index) Row(id int64) *Row {
+	if at, ok := x.at[id]; ok {
+		return &x.rows[at]
+	}
+	return nil
+}
+
 // Settle makes an index ready to be read after changes.
 func (x *Index) Settle() {
 	if !x.mixed {

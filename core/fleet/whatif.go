@@ -71,6 +71,8 @@ type WhatIf struct {
 	places  map[string]*PlaceShifts
 	changes []RequirementShift
 	before  []int // requirement of Is → its place in Was, or -1
+	alike   []bool
+	steady  bool // nothing but requirements differs, and they are the same by their ids
 	missing map[fact.ID]*Uncollected
 }
 
@@ -78,10 +80,14 @@ type WhatIf struct {
 // are.
 func NewWhatIf(was, is *release.Release) *WhatIf {
 	w := &WhatIf{Was: was, Is: is, places: map[string]*PlaceShifts{}, missing: map[fact.ID]*Uncollected{}}
+	same, all := is.SameBut(was)
+	w.steady = all && len(is.Requirements) == len(was.Requirements)
 	for i := range is.Requirements {
 		q := &is.Requirements[i]
+		w.alike = append(w.alike, same[q.ID])
 		at := slices.IndexFunc(was.Requirements, func(o release.Requirement) bool { return o.ID == q.ID })
 		w.before = append(w.before, at)
+		w.steady = w.steady && at >= 0
 		w.changes = append(w.changes, RequirementShift{Requirement: q, New: at < 0})
 	}
 	return w
@@ -154,6 +160,21 @@ func (w *WhatIf) Turned(was, is string) []string {
 		}
 	}
 	return out
+}
+
+// Unmoved says that a machine with these outcomes cannot change disposition, so that
+// nobody needs to work it out: all of them are as they were, and what is not met or not
+// known is asked for as before.
+func (w *WhatIf) Unmoved(was, is string) bool {
+	if !w.steady || len(was) != len(is) || len(is) != len(w.before) {
+		return false
+	}
+	for i := range len(is) {
+		if is[i] != was[w.before[i]] || is[i] != 'p' && is[i] != 'n' && !w.alike[i] {
+			return false
+		}
+	}
+	return true
 }
 
 // unknown notes which facts of a requirement are missing.

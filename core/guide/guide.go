@@ -11,6 +11,7 @@ import (
 	"slices"
 	"strings"
 	"sync"
+	"sync/atomic"
 
 	"rolltop.example/rolltop/core/doc"
 	"rolltop.example/rolltop/core/fact"
@@ -74,7 +75,13 @@ var Carried = []string{"tpm.header", "tpm.changeable", "firmware.uefi_capable", 
 type Book struct {
 	guides  []entry
 	carries bool // some guide states facts or an update
+
+	matched sync.Map // board → the guides that are for it: a fleet has few boards
+	boards  atomic.Int64
 }
+
+// mostBoards bounds what is remembered.
+const mostBoards = 10_000
 
 type entry struct {
 	GuideDoc
@@ -251,6 +258,10 @@ func literal(pattern string) int {
 
 // matching are the guides for a board, the closest first.
 func (b *Book) matching(maker, model string) []*entry {
+	board := [2]string{maker, model}
+	if had, ok := b.matched.Load(board); ok {
+		return had.([]*entry)
+	}
 	var out []*entry
 	for i := range b.guides {
 		if b.guides[i].fits(maker, model) >= 0 {
@@ -258,6 +269,9 @@ func (b *Book) matching(maker, model string) []*entry {
 		}
 	}
 	slices.SortStableFunc(out, func(x, y *entry) int { return y.fits(maker, model) - x.fits(maker, model) })
+	if b.boards.Add(1) <= mostBoards {
+		b.matched.Store(board, out)
+	}
 	return out
 }
 

@@ -8,7 +8,6 @@ import (
 	"slices"
 
 	"rolltop.example/rolltop/core/fact"
-	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/core/remedy"
 )
 
@@ -40,15 +39,16 @@ type Part struct {
 	Manual bool     `json:"confirm_in_manual,omitempty" doc:"To be confirmed in the maker's manual before it is ordered"`
 }
 
-// Of lists what a planned step takes on a machine.
-func Of(p *remedy.Planned, f *fact.Facts, inv *inventory.Document) []Part {
+// Of lists what a planned step takes on a machine, from its facts alone: a fleet's parts
+// are worked out without its inventories.
+func Of(p *remedy.Planned, f *fact.Facts) []Part {
 	switch p.Part {
 	case Memory:
-		return memory(p, inv)
+		return memory(p, f)
 	case Drive:
-		return []Part{drive(p, f, inv)}
+		return []Part{drive(p, f)}
 	case TPM:
-		return []Part{{Kind: TPM, Count: 1, For: board(inv), Manual: true}}
+		return []Part{{Kind: TPM, Count: 1, For: board(f), Manual: true}}
 	case Graphics, Display:
 		return []Part{{Kind: p.Part, Count: 1, Manual: p.Part == Graphics}}
 	case Title:
@@ -58,13 +58,13 @@ func Of(p *remedy.Planned, f *fact.Facts, inv *inventory.Document) []Part {
 		}
 		return out
 	case Machine:
-		return []Part{{Kind: Machine, Count: 1, Form: inv.Device.Form.Or("")}}
+		return []Part{{Kind: Machine, Count: 1, Form: f.Value(fact.DeviceForm).Text()}}
 	}
 	return nil
 }
 
-func board(inv *inventory.Document) string {
-	maker, model := inv.Device.Board.Manufacturer.Or(""), inv.Device.Board.Model.Or("")
+func board(f *fact.Facts) string {
+	maker, model := f.Value(fact.BoardManufacturer).Text(), f.Value(fact.BoardModel).Text()
 	if maker == "" || model == "" {
 		return cmp.Or(model, maker)
 	}
@@ -84,27 +84,37 @@ func sold(bytes int64) int64 {
 	return size
 }
 
+// module is a memory module that can be taken out.
+type module struct {
+	slot  string
+	bytes int64
+}
+
 // memory says which modules go where. A module fits beside others when it is of
 // their type and form and no slower; sizes may differ.
-func memory(p *remedy.Planned, inv *inventory.Document) []Part {
-	installed, known := inv.Memory.Installed.Get()
-	if !known || !p.Needed.Known() {
+func memory(p *remedy.Planned, f *fact.Facts) []Part {
+	has := f.Value(fact.MemoryInstalled)
+	if !has.Known() || !p.Needed.Known() {
 		return []Part{{Kind: Memory, Count: 1, Manual: true}}
 	}
-	needed := int64(p.Needed.Float())
+	installed, needed := int64(has.Float()), int64(p.Needed.Float())
 	out := Part{Kind: Memory, Count: 1, Manual: p.Expected}
 	var empty []string
-	var fitted []inventory.Module
-	for _, m := range inv.Memory.Modules {
-		size, ok := m.Bytes.Get()
+	var fitted []module
+	for i := range f.Rows(fact.Modules) {
+		m := f.Row(fact.Modules, i)
+		size, slot := m.Get(fact.ModuleBytes).Value, m.Get(fact.ModuleSlot).Value.Text()
 		switch {
-		case ok && size == 0:
-			empty = append(empty, m.Slot.Or(""))
-		case ok && !m.Soldered.Or(false):
+		case !size.Known():
+		case size.Float() == 0:
+			empty = append(empty, slot)
+		case !m.Get(fact.ModuleSoldered).Value.Bool():
 			// What is soldered says nothing of what the slots take.
-			out.Type, out.Form = cmp.Or(out.Type, m.Type.Or("")), cmp.Or(out.Form, m.Form.Or(""))
-			out.MTS = max(out.MTS, m.SpeedMTS.Or(0))
-			fitted = append(fitted, m)
+			out.Type, out.Form = cmp.Or(out.Type, m.Get(fact.ModuleType).Value.Text()), cmp.Or(out.Form, m.Get(fact.ModuleForm).Value.Text())
+			if speed := m.Get(fact.ModuleMTS).Value; speed.Known() {
+				out.MTS = max(out.MTS, int64(speed.Float()))
+			}
+			fitted = append(fitted, module{slot, int64(size.Float())})
 		}
 	}
 	out.Manual = out.Manual || out.Type == "" || out.Form == ""
@@ -115,34 +125,34 @@ func memory(p *remedy.Planned, inv *inventory.Document) []Part {
 		}
 		return []Part{out}
 	}
-	return []Part{exchange(out, fitted, installed, needed, most(inv))}
+	return []Part{exchange(out, fitted, installed, needed, most(f))}
 }
 
 // most is the largest module that a slot takes, in bytes, by the firmware's own
 // ceiling.
-func most(inv *inventory.Document) int64 {
-	ceiling, slots := inv.Memory.Max.Or(0), inv.Memory.Slots.Or(0)
-	if ceiling == 0 || slots == 0 {
+func most(f *fact.Facts) int64 {
+	ceiling, slots := f.Value(fact.MemoryMax), f.Value(fact.MemorySlots)
+	if !ceiling.Known() || !slots.Known() || ceiling.Float() == 0 || slots.Float() == 0 {
 		return math.MaxInt64
 	}
-	return ceiling / slots
+	return int64(ceiling.Float()) / int64(slots.Float())
 }
 
 // exchange takes out as few modules as it can, the smallest first, and puts
 // equal ones in.
-func exchange(out Part, fitted []inventory.Module, installed, needed, most int64) Part {
+func exchange(out Part, fitted []module, installed, needed, most int64) Part {
 	if len(fitted) == 0 {
 		out.Bytes, out.Manual = sold(needed), true
 		return out
 	}
-	slices.SortStableFunc(fitted, func(a, b inventory.Module) int { return cmp.Compare(a.Bytes.Or(0), b.Bytes.Or(0)) })
+	slices.SortStableFunc(fitted, func(a, b module) int { return cmp.Compare(a.bytes, b.bytes) })
 	kept := installed
 	out.Slots = nil
 	for i, m := range fitted {
-		kept -= m.Bytes.Or(0)
+		kept -= m.bytes
 		out.Count = i + 1
-		if s := m.Slot.Or(""); s != "" {
-			out.Slots = append(out.Slots, s)
+		if m.slot != "" {
+			out.Slots = append(out.Slots, m.slot)
 		}
 		out.Bytes = sold((needed - kept + int64(i)) / int64(i+1))
 		if out.Bytes <= most {
@@ -157,7 +167,7 @@ func exchange(out Part, fitted []inventory.Module, installed, needed, most int64
 var drives = []int64{128e9, 256e9, 512e9, 1000e9, 2000e9, 4000e9, 8000e9}
 
 // drive is large enough for what is needed and for what is on the old one.
-func drive(p *remedy.Planned, f *fact.Facts, inv *inventory.Document) Part {
+func drive(p *remedy.Planned, f *fact.Facts) Part {
 	out := Part{Kind: Drive, Count: 1, Manual: p.Expected}
 	var want int64
 	if p.Needed.Known() && p.NeededOf == fact.DiskBytes {
@@ -178,9 +188,9 @@ func drive(p *remedy.Planned, f *fact.Facts, inv *inventory.Document) Part {
 			break
 		}
 	}
-	for _, d := range inv.Storage.Disks {
-		if d.System.Or(false) {
-			out.Type = d.Bus.Or("")
+	for i := range f.Rows(fact.Disks) {
+		if d := f.Row(fact.Disks, i); d.Get(fact.DriveSystem).Value.Bool() {
+			out.Type = d.Get(fact.DriveBus).Value.Text()
 		}
 	}
 	out.Manual = out.Manual || out.Type == ""

@@ -112,7 +112,7 @@ func TestExactParts(t *testing.T) {
 		for i := range v.Plan {
 			if p := &v.Plan[i]; p.ID == tt.step {
 				found = true
-				list := part.Of(p, res.Facts, d)
+				list := part.Of(p, res.Facts)
 				if len(list) != 1 {
 					t.Errorf("%s: %d parts", tt.name, len(list))
 				} else if got := say.Part(&list[0]); got != tt.want {

@@ -157,6 +157,9 @@ type Step struct {
 type Library struct {
 	steps []Step
 	at    map[string]int
+
+	asking sync.Once
+	asked  []need.Need // see conditions
 }
 
 //go:embed steps/*.yaml

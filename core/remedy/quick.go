@@ -1,6 +1,8 @@
 package remedy
 
 import (
+	"fmt"
+
 	"rolltop.example/rolltop/core/check"
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/need"
@@ -31,14 +33,11 @@ func (l *Library) Key(b []byte, rel *release.Release, f *fact.Facts, outcomes []
 		}
 		b = keyNeed(append(b, ';'), q.Need, v, f)
 	}
+	for _, n := range l.conditions() {
+		b = keyNeed(b, n, v, f)
+	}
 	for i := range l.steps {
 		s := &l.steps[i]
-		for _, n := range [...]need.Need{s.When, s.Unless, s.Skip, s.Sure, s.Always} {
-			if n != nil {
-				b = append(b, truthByte(n.Test(v)))
-				b = keyNeed(b, n, v, f)
-			}
-		}
 		for _, c := range s.assumes {
 			b = append(b, known(f.Value(c.id)))
 		}
@@ -54,6 +53,42 @@ func (l *Library) Key(b []byte, rel *release.Release, f *fact.Facts, outcomes []
 		b = append(append(b, ','), s...)
 	}
 	return append(b, flag(f.Guest()), flag(f.Planned()))
+}
+
+// conditions are the comparisons in the conditions of all steps, each once however many
+// steps make it: the conditions follow from them.
+func (l *Library) conditions() []need.Need {
+	l.asking.Do(func() {
+		seen := map[string]bool{}
+		var add func(need.Need)
+		add = func(n need.Need) {
+			switch x := n.(type) {
+			case nil:
+			case *need.AllOf:
+				for _, p := range x.Parts {
+					add(p)
+				}
+			case *need.AnyOf:
+				for _, p := range x.Parts {
+					add(p)
+				}
+			case *need.NotOf:
+				add(x.Part)
+			default:
+				if name := fmt.Sprintf("%T %+v", n, n); !seen[name] {
+					seen[name] = true
+					l.asked = append(l.asked, n)
+				}
+			}
+		}
+		for i := range l.steps {
+			s := &l.steps[i]
+			for _, n := range [...]need.Need{s.When, s.Unless, s.Skip, s.Sure, s.Always} {
+				add(n)
+			}
+		}
+	})
+	return l.asked
 }
 
 func truthByte(t need.Truth) byte { return byte('1' + t) }

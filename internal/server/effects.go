@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"net/http"
+	"runtime"
 	"slices"
 	"sync"
 
@@ -11,6 +12,8 @@ import (
 	"golang.org/x/sync/errgroup"
 
 	"rolltop.example/rolltop/core/assess"
+	"rolltop.example/rolltop/core/decision"
+	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/fleet"
 	"rolltop.example/rolltop/core/means"
 	"rolltop.example/rolltop/core/price"
@@ -18,6 +21,7 @@ import (
 	"rolltop.example/rolltop/core/say"
 	"rolltop.example/rolltop/core/work"
 	"rolltop.example/rolltop/internal/api"
+	"rolltop.example/rolltop/internal/store"
 )
 
 // What to do first for the most effect.
@@ -123,8 +127,8 @@ func money(m *means.Means, r price.Range, unpriced int) api.Money {
 	return out
 }
 
-// bills are the parts of machines that were worked out: that takes their whole
-// inventories. One is good as long as the machine's plan and the means are.
+// bills are the parts of machines that were worked out. One is good as long as the
+// machine's plan and the means are.
 type bills struct {
 	mu    sync.Mutex
 	means *means.Means
@@ -149,81 +153,78 @@ func (b *bills) forget(ids []int64, all bool) {
 }
 
 // bills are what the plans of machines buy, by the numbers of the machines; only plans
-// with parts have some.
+// with parts have some. They are worked out from packed facts, on all processors.
 func (s *Server) bills(ctx context.Context, m *means.Means, plans []fleet.Planned) (map[int64][]assess.Buy, error) {
-	buys := map[string]bool{}
-	for _, p := range plans {
-		for _, st := range work.Parse(p.Plan) {
-			if d := m.Steps.Find(st.ID); d != nil && d.Part != "" {
-				buys[p.Plan] = true
-			}
-		}
-	}
-	out := map[int64][]assess.Buy{}
+	out, planOf := map[int64][]assess.Buy{}, map[int64]string{}
 	b := &s.parts
-	type open struct {
-		id   int64
-		plan string
-	}
-	var todo []open
 	b.mu.Lock()
 	if b.means != m || b.known == nil {
 		b.means, b.known = m, map[int64]bill{}
 	}
+	var todo []int64
 	for _, p := range plans {
-		if !buys[p.Plan] {
+		if !buys(m, p.Plan) {
 			continue
 		}
 		for _, id := range p.Machines {
 			if had, ok := b.known[id]; ok && had.plan == p.Plan {
 				out[id] = had.parts
 			} else {
-				todo = append(todo, open{id, p.Plan})
+				todo, planOf[id] = append(todo, id), p.Plan
 			}
 		}
 	}
 	b.mu.Unlock()
-	var g errgroup.Group
-	g.SetLimit(4)
-	for _, o := range todo {
+	if len(todo) == 0 {
+		return out, nil
+	}
+	slices.Sort(todo)
+	waived := map[int64][]string{}
+	if err := s.look(ctx, func(x *fleet.Index) {
+		x.Select(fleet.Filter{}.Within("decision", decision.Waive)).Each(func(r *fleet.Row) { waived[r.ID] = lines(r.WaivedMusts) })
+	}); err != nil {
+		return nil, err
+	}
+	g, ctx := errgroup.WithContext(ctx)
+	for some := range slices.Chunk(todo, len(todo)/runtime.GOMAXPROCS(0)+1) {
 		g.Go(func() error {
-			parts, err := s.buy(ctx, m, o.id)
-			if err != nil {
-				return err
-			}
-			b.mu.Lock()
-			defer b.mu.Unlock()
-			out[o.id] = parts
-			if b.means == m && b.known != nil {
-				b.known[o.id] = bill{plan: o.plan, parts: parts}
-			}
-			return nil
+			f := new(fact.Facts)
+			return s.store.PackedOf(ctx, fact.Catalogue, some, func(batch []store.Packed) error {
+				worked := make([]bill, len(batch))
+				for i := range batch {
+					t, ok := s.target(batch[i].Class)
+					if !ok || f.Unpack(batch[i].Row) != nil {
+						continue
+					}
+					id := batch[i].DeviceID
+					parts, err := assess.Buys(m, t.release, f, waived[id]...)
+					if err != nil {
+						return err
+					}
+					worked[i] = bill{planOf[id], parts}
+				}
+				b.mu.Lock()
+				defer b.mu.Unlock()
+				for i := range batch {
+					id := batch[i].DeviceID
+					out[id] = worked[i].parts
+					if b.means == m && b.known != nil {
+						b.known[id] = worked[i]
+					}
+				}
+				return nil
+			})
 		})
 	}
 	return out, g.Wait()
 }
 
-// buy is what the plan of a machine buys.
-func (s *Server) buy(ctx context.Context, m *means.Means, id int64) ([]assess.Buy, error) {
-	d, err := s.store.DeviceByID(ctx, id)
-	if err != nil {
-		return nil, err
+// buys says whether a plan has a step that something is bought for.
+func buys(m *means.Means, plan string) bool {
+	for _, st := range work.Parse(plan) {
+		if d := m.Steps.Find(st.ID); d != nil && d.Part != "" {
+			return true
+		}
 	}
-	t, ok := s.target(d.Class)
-	if !ok {
-		return nil, nil
-	}
-	inv, _, _, err := s.whole(ctx, d, d.InventoryID)
-	if err != nil {
-		return nil, err
-	}
-	waivers, err := s.waiversOn(ctx, d.Key, t)
-	if err != nil {
-		return nil, err
-	}
-	a, err := assess.With(m, t.release, inv, waivers...)
-	if err != nil {
-		return nil, err
-	}
-	return a.Buys(), nil
+	return false
 }

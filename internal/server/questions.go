@@ -41,10 +41,11 @@ func (s *Server) questions(ctx context.Context, where string) ([]api.Question, e
 	}
 	found := map[asked]*api.Question{}
 	m, facts := s.toolbox(), new(fact.Facts)
-	err = s.store.EachRow(ctx, nil, fact.Catalogue, ids, func(list []store.Row) error {
+	slices.Sort(ids)
+	err = s.store.PackedOf(ctx, fact.Catalogue, ids, func(list []store.Packed) error {
 		for i := range list {
 			t, ok := s.target(list[i].Class)
-			if !ok || list[i].Packed == nil || facts.Unpack(list[i].Packed) != nil {
+			if !ok || facts.Unpack(list[i].Row) != nil {
 				continue
 			}
 			m.Guides.Fill(facts)
@@ -52,7 +53,7 @@ func (s *Server) questions(ctx context.Context, where string) ([]api.Question, e
 			if err != nil {
 				continue
 			}
-			r := rows[list[i].ID]
+			r := rows[list[i].DeviceID]
 			ask(found, res, facts, &r, where)
 		}
 		return nil

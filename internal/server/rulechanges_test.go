@@ -18,19 +18,20 @@ import (
 	"rolltop.example/rolltop/internal/standin"
 )
 
-// stricter is the next revision of Skerry 12, with more memory asked for.
-func stricter(t *testing.T, more ...string) []byte {
+const sixGiB = "need: {fact: memory.installed_bytes, at_least: 6 GiB}"
+
+// revised is Skerry 12 as another revision, with a text in place of one that it has.
+func revised(t *testing.T, revision int, was, is string) []byte {
 	t.Helper()
 	for _, r := range standin.AllReleases() {
 		if r.File != "skerry-12.yaml" {
 			continue
 		}
 		b, err := release.Unpack(r.File, r.Text)
-		if err != nil {
-			t.Fatal(err)
+		if err != nil || !strings.Contains(string(b.Document), was) {
+			t.Fatalf("it has no %q (%v)", was, err)
 		}
-		change := append(more, "revision: 5", "revision: 6", "need: {fact: memory.installed_bytes, at_least: 6 GiB}", "need: {fact: memory.installed_bytes, at_least: 12 GiB}")
-		b.Document = doc.Body(strings.NewReplacer(change...).Replace(string(b.Document)))
+		b.Document = doc.Body(strings.NewReplacer("revision: 5", fmt.Sprintf("revision: %d", revision), was, is).Replace(string(b.Document)))
 		packed, err := json.Marshal(b)
 		if err != nil {
 			t.Fatal(err)
@@ -47,7 +48,7 @@ func stricter(t *testing.T, more ...string) []byte {
 func TestRulesChange(t *testing.T) {
 	t.Parallel()
 	s := servertest.Demo(t, nil)
-	text := stricter(t)
+	text := revised(t, 6, sixGiB, "need: {fact: memory.installed_bytes, at_least: 12 GiB}")
 	asked, err := s.Client.WhatIf(ctx, api.AskWhatIf{Document: string(text)})
 	if err != nil || asked.Moved == 0 {
 		t.Fatalf("%+v %v", asked.Says, err)
@@ -111,11 +112,57 @@ func TestRulesChange(t *testing.T) {
 	if got, err := s.Client.AddRelease(ctx, text); err != nil || got.Added || got.Change != nil {
 		t.Errorf("%+v %v", got, err)
 	}
-	if got, err := s.Client.AddRelease(ctx, stricter(t, "published: 2026-10-06", "published: 2026-10-06\ndraft: true", "revision: 5", "revision: 7")); err != nil || got.Change != nil {
+	if got, err := s.Client.AddRelease(ctx, revised(t, 7, "published: 2026-10-06", "published: 2026-10-06\ndraft: true")); err != nil || got.Change != nil {
 		t.Errorf("%+v %v", got, err)
 	}
 	if l, err := s.Client.RuleChanges(ctx); err != nil || len(l.Changes) != 2 || l.Changes[0].ID != one.ID {
 		t.Errorf("%+v %v", l, err)
+	}
+}
+
+// Whatever a draft changes, the what-if says what putting it in force does, to the machine.
+func TestWhatIfIsWhatHappens(t *testing.T) {
+	t.Parallel()
+	s := servertest.Demo(t, nil)
+	if _, err := s.Client.Decide(ctx, api.MakeDecision{Kind: "waive", Scope: `place="Corbel Head" fails=house-drive`, Requirement: "house-drive", Reason: "until spring", Until: time.Now().AddDate(0, 1, 0).Format(time.DateOnly)}); err != nil {
+		t.Fatal(err)
+	}
+	total, revision := 0, 5
+	for _, change := range [][]string{
+		{sixGiB, "need: {fact: memory.installed_bytes, at_least: 8 GiB}"},
+		{sixGiB, "need: {any: [{fact: memory.installed_bytes, at_least: 12 GiB}, {fact: os.edition, equals: Office}]}"},
+		{sixGiB, "when: {fact: device.form, equals: laptop}\n    need: {fact: memory.installed_bytes, at_least: 12 GiB}"},
+		{"need: {in: graphics, some: {fact: graphics.driver_model, at_least: \"2.0\"}}", "need: {in: graphics, every: {fact: graphics.driver_model, at_least: \"2.9\"}}"},
+		{"need: {fact: storage.system.free_bytes, at_least: 30 GB}", "need: {fact: storage.system.free_bytes, at_least: 120 GB}"},
+		{"- id: secure-boot-on\n    title: Secure boot switched on\n    level: must", "- id: secure-boot-on\n    title: Secure boot switched on\n    level: should"},
+		{"at_least: \"11.0\", architecture: [x86-64, arm64], way: in-place}", "at_least: \"11.9\", architecture: [x86-64, arm64], way: in-place}"},
+	} {
+		revision++
+		text := revised(t, revision, change[0], change[1])
+		asked, err := s.Client.WhatIf(ctx, api.AskWhatIf{Document: string(text)})
+		if err != nil {
+			t.Fatalf("%v: %v", change, err)
+		}
+		got, err := s.Client.AddRelease(ctx, text)
+		if err != nil {
+			t.Fatalf("%v: %v", change, err)
+		}
+		if got.Change == nil {
+			got.Change = &api.RuleChange{}
+		}
+		moved, err := s.Client.Fleet(ctx, "class=pc")
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, c := range moved.Dispositions {
+			if asked.After[c.Name] != c.Count {
+				t.Errorf("%v: %d %s were foretold, %d are", change, asked.After[c.Name], c.Name, c.Count)
+			}
+		}
+		total += asked.Moved
+	}
+	if total < 100 {
+		t.Errorf("only %d machines moved in all: the drafts show little", total)
 	}
 }
 

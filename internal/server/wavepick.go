@@ -127,15 +127,20 @@ func (s *Server) packages(ctx context.Context, w *wave.Wave, rows map[int64]flee
 	}
 	out := map[int64]api.WaveMachine{}
 	f := new(fact.Facts)
-	err = s.store.EachRow(ctx, nil, fact.Catalogue, ids, func(list []store.Row) error {
+	slices.Sort(ids)
+	unread := map[int64]bool{}
+	for id, r := range rows {
+		out[id] = api.WaveMachine{MachineRef: rowRef(&r), Way: r.Way}
+		unread[id] = true
+	}
+	err = s.store.PackedOf(ctx, fact.Catalogue, ids, func(list []store.Packed) error {
 		for i := range list {
-			r := rows[list[i].ID]
-			one := api.WaveMachine{MachineRef: rowRef(&r), Way: r.Way}
-			if list[i].Packed == nil || f.Unpack(list[i].Packed) != nil {
-				of[r.ID].NoPackage = "its facts cannot be read: read it again"
-				out[r.ID] = one
+			r := rows[list[i].DeviceID]
+			one := out[r.ID]
+			if f.Unpack(list[i].Row) != nil {
 				continue
 			}
+			delete(unread, r.ID)
 			for p := range rel.Prepare {
 				name := assess.TickPreparation + rel.Prepare[p].ID
 				if state, _ := say.Prepared(&rel.Prepare[p], f); !ticked[item{r.ID, name}] && state != "done" && state != "not-needed" {
@@ -161,6 +166,9 @@ func (s *Server) packages(ctx context.Context, w *wave.Wave, rows map[int64]flee
 	})
 	if err != nil {
 		return nil, s.problem(err, "")
+	}
+	for id := range unread {
+		of[id].NoPackage = "its facts cannot be read: read it again"
 	}
 	return out, nil
 }

@@ -1,7 +1,6 @@
 package server
 
 import (
-	"cmp"
 	"context"
 	"fmt"
 	"net/http"
@@ -17,6 +16,7 @@ import (
 	"rolltop.example/rolltop/core/doc"
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/fleet"
+	"rolltop.example/rolltop/core/means"
 	"rolltop.example/rolltop/core/release"
 	"rolltop.example/rolltop/core/remedy"
 	"rolltop.example/rolltop/core/say"
@@ -44,21 +44,49 @@ func (s *Server) whatIf(ctx context.Context, in *struct{ Body api.AskWhatIf }) (
 		return nil, err
 	}
 	began := s.now()
-	rows := map[int64]fleet.Row{}
+	t, ok := s.target(is.InstallsOn)
+	known := ok && t.release == was // then the verdicts are there
+	got, rows := fleet.NewWhatIf(was, is), map[int64]standing{}
+	var ids []int64
 	if err := s.look(ctx, func(x *fleet.Index) {
-		x.Select(f.Within("class", is.InstallsOn)).Each(func(r *fleet.Row) { rows[r.ID] = *r })
+		picked := x.Select(f.Within("class", is.InstallsOn))
+		if known {
+			ids = picked.Spare(got)
+		} else {
+			picked.Each(func(r *fleet.Row) { ids = append(ids, r.ID) })
+		}
+		for _, id := range ids {
+			r := x.Row(id)
+			rows[id] = standing{r.Judged, fleet.Standpoint{Disposition: r.Disposition, Outcomes: r.Outcomes}, r.Place, r.Name, r.WaivedMusts}
+		}
 	}); err != nil {
 		return nil, s.problem(err, "")
 	}
-	t, ok := s.target(is.InstallsOn)
-	known := ok && t.release == was // then the verdicts are there
-	got, err := s.weigh(ctx, was, is, rows, known)
+	slices.Sort(ids)
+	err = s.weigh(ctx, got, ids, rows, known)
 	if err != nil {
 		return nil, s.problem(err, "")
 	}
-	out := showWhatIf(got, rows)
+	out, named := showWhatIf(got, rows)
+	if err := s.look(ctx, func(x *fleet.Index) {
+		for i, id := range named {
+			if r := x.Row(id); r != nil {
+				m, f := rowRef(r), &out.Flips[i]
+				f.Key, f.Name, f.Place, f.Model = m.Key, m.Name, m.Place, m.Model
+			}
+		}
+	}); err != nil {
+		return nil, s.problem(err, "")
+	}
 	out.Where, out.Took = in.Body.Where, s.now().Sub(began)
 	return &struct{ Body api.WhatIf }{out}, nil
+}
+
+// standing is where a machine stands now.
+type standing struct {
+	judged bool
+	fleet.Standpoint
+	place, name, waived string
 }
 
 // sides are what is asked about, and what it is compared with.
@@ -90,46 +118,44 @@ func (s *Server) sides(ctx context.Context, in *api.AskWhatIf) (is, was *release
 	return is, was, nil
 }
 
-// weigh judges machines from their packed facts, on all processors.
-func (s *Server) weigh(ctx context.Context, was, is *release.Release, rows map[int64]fleet.Row, known bool) (*fleet.WhatIf, error) {
-	total := fleet.NewWhatIf(was, is)
+// weigh adds machines to a what-if, judged from their packed facts on all processors. ids
+// are in order; known says that where they stand now is by the release Was.
+func (s *Server) weigh(ctx context.Context, total *fleet.WhatIf, ids []int64, rows map[int64]standing, known bool) error {
+	was, is := total.Was, total.Is
 	var adding sync.Mutex
-	parts, err := s.store.Parts(ctx, runtime.GOMAXPROCS(0))
-	if err != nil {
-		return nil, err
-	}
 	m := s.toolbox()
 	g, ctx := errgroup.WithContext(ctx)
-	for _, part := range parts {
+	for part := range slices.Chunk(ids, len(ids)/runtime.GOMAXPROCS(0)+1) {
 		g.Go(func() error {
 			w, f := fleet.NewWhatIf(was, is), new(fact.Facts)
 			judgeIs, judgeWas := assess.NewJudge(m, is), assess.NewJudge(m, was)
-			stand := func(j *assess.Judge, row []byte) (fleet.Standpoint, error) {
-				if err := f.Unpack(row); err != nil { // a judge fills the facts from its release
-					return fleet.Standpoint{}, err
-				}
-				got, err := j.Judge(f)
-				return fleet.Standpoint{Disposition: got.Disposition, Outcomes: got.Outcomes}, err
-			}
-			err := s.store.EachPacked(ctx, is.InstallsOn, fact.Catalogue, part, func(batch []store.Packed) error {
+			err := s.store.PackedOf(ctx, fact.Catalogue, part, func(batch []store.Packed) error {
 				for i := range batch {
 					p := &batch[i]
-					r, picked := rows[p.DeviceID]
-					if !picked {
-						continue
-					}
-					before := fleet.Standpoint{Disposition: r.Disposition, Outcomes: r.Outcomes}
+					r := rows[p.DeviceID]
 					var err error
-					if !known || !r.Judged {
-						if before, err = stand(judgeWas, p.Row); err != nil {
+					if before := &r.Standpoint; !known || !r.judged {
+						if err = f.Unpack(p.Row); err == nil { // a judge fills the facts from its release
+							*before, err = stand(judgeWas, f)
+						}
+						if err != nil {
 							return err
 						}
 					}
-					after, err := stand(judgeIs, p.Row)
-					if err != nil {
+					if err = f.Unpack(p.Row); err != nil {
 						return err
 					}
-					w.Add(p.DeviceID, r.Place, before, after, f)
+					var waived []string
+					if known && is.ID == was.ID { // a waiver is for all revisions
+						waived = lines(r.waived)
+					}
+					after := r.Standpoint
+					if letters := string(judgeIs.Outcomes(f)); len(waived) > 0 || !w.Unmoved(r.Outcomes, letters) {
+						if after, err = rest(judgeIs, m, is, f, waived); err != nil {
+							return err
+						}
+					}
+					w.Add(p.DeviceID, r.place, r.Standpoint, after, f)
 				}
 				return nil
 			})
@@ -139,11 +165,27 @@ func (s *Server) weigh(ctx context.Context, was, is *release.Release, rows map[i
 			return err
 		})
 	}
-	return total, g.Wait()
+	return g.Wait()
 }
 
-func showWhatIf(w *fleet.WhatIf, rows map[int64]fleet.Row) api.WhatIf {
-	out := api.WhatIf{Was: w.Was.Ref(), Becomes: w.Is.Ref(), Draft: w.Is.Draft, Machines: w.Machines, Moved: w.Shifts.Moved(), Before: map[string]int{}, After: map[string]int{},
+// stand is where a machine stands by a release.
+func stand(j *assess.Judge, f *fact.Facts) (fleet.Standpoint, error) {
+	got, err := j.Judge(f)
+	return fleet.Standpoint{Disposition: got.Disposition, Outcomes: got.Outcomes}, err
+}
+
+// rest is where a machine stands whose outcomes were worked out, with what is waived.
+func rest(j *assess.Judge, m *means.Means, rel *release.Release, f *fact.Facts, waived []string) (fleet.Standpoint, error) {
+	got, err := j.Rest(f)
+	if len(waived) > 0 {
+		got, err = assess.Decide(m, rel, f, waived...)
+	}
+	return fleet.Standpoint{Disposition: got.Disposition, Outcomes: got.Outcomes}, err
+}
+
+// showWhatIf also gives the numbers of the machines that flip, which have no names yet.
+func showWhatIf(w *fleet.WhatIf, rows map[int64]standing) (out api.WhatIf, ids []int64) {
+	out = api.WhatIf{Was: w.Was.Ref(), Becomes: w.Is.Ref(), Draft: w.Is.Draft, Machines: w.Machines, Moved: w.Shifts.Moved(), Before: map[string]int{}, After: map[string]int{},
 		Shifts: shifts(&w.Shifts), Places: []api.PlaceShift{}, Changes: []api.RequirementShift{}, Missing: []api.MissingFact{}, Flips: []api.FlipRow{}}
 	for was := range w.Shifts {
 		for is, n := range w.Shifts[was] {
@@ -166,19 +208,35 @@ func showWhatIf(w *fleet.WhatIf, rows map[int64]fleet.Row) api.WhatIf {
 		def := m.Fact.Def()
 		out.Missing = append(out.Missing, api.MissingFact{Fact: def.Name, Label: def.Label, Machines: m.Machines, NotAsked: m.NotAsked, Where: fleet.Term("missing", def.Name)})
 	}
-	slices.SortFunc(w.Flips, func(a, b fleet.Flip) int {
-		return cmp.Or(cmp.Compare(b.Is, a.Is), cmp.Compare(a.Was, b.Was), strings.Compare(rows[a.ID].Name, rows[b.ID].Name))
-	})
-	for _, f := range w.Flips[:min(len(w.Flips), flipsShown)] {
-		r := rows[f.ID]
-		row := api.FlipRow{Key: r.Key, Name: r.Name, Place: r.Place, Model: strings.TrimSpace(r.Manufacturer + " " + r.Model), Was: f.Was.String(), Becomes: f.Is.String(), By: []string{}}
+	for _, f := range worst(w.Flips, rows) {
+		row := api.FlipRow{Was: f.Was.String(), Becomes: f.Is.String(), By: []string{}}
 		for _, id := range f.Requirement {
 			row.By = append(row.By, titles[id])
 		}
-		out.Flips = append(out.Flips, row)
+		out.Flips, ids = append(out.Flips, row), append(ids, f.ID)
 	}
 	out.Says = whatIfSays(w, &out)
-	return out
+	return out, ids
+}
+
+// worst are the flips that are named: the worst first, those alike by name. Only kinds of
+// flip that are shown are sorted.
+func worst(flips []fleet.Flip, rows map[int64]standing) []fleet.Flip {
+	const of = int(remedy.Undetermined) + 1
+	var kinds [of * of][]fleet.Flip
+	for _, f := range flips {
+		at := (of-1-int(f.Is))*of + int(f.Was)
+		kinds[at] = append(kinds[at], f)
+	}
+	var out []fleet.Flip
+	for _, list := range kinds {
+		if len(out) >= flipsShown {
+			break
+		}
+		slices.SortFunc(list, func(a, b fleet.Flip) int { return strings.Compare(rows[a.ID].name, rows[b.ID].name) })
+		out = append(out, list...)
+	}
+	return out[:min(len(out), flipsShown)]
 }
 
 func whatIfSays(w *fleet.WhatIf, out *api.WhatIf) string {

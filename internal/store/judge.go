@@ -129,6 +129,7 @@ type Packed struct {
 	DeviceID    int64  `db:"device_id"`
 	InventoryID int64  `db:"inventory_id"`
 	Row         []byte `db:"row"`
+	Class       string `db:"class"` // from [Store.PackedOf]
 }
 
 // Packable is how many machines of a class have packed facts.
@@ -276,6 +277,35 @@ func (s *Store) EachPacked(ctx context.Context, class string, catalogue int, par
 			return err
 		}
 	}
+}
+
+// PackedOf goes through the packed facts of some machines in pieces. f may keep them.
+func (s *Store) PackedOf(ctx context.Context, catalogue int, ids []int64, f func([]Packed) error) error {
+	for some := range slices.Chunk(ids, readBatch) {
+		query, args, err := sqlx.In("SELECT device_id, class, row FROM fact_row WHERE catalogue=? AND device_id IN (?)", catalogue, some)
+		if err != nil {
+			return err
+		}
+		rows, err := s.reader.QueryContext(ctx, query, args...)
+		if err != nil {
+			return err
+		}
+		batch := make([]Packed, 0, len(some))
+		for rows.Next() {
+			var p Packed
+			if err = rows.Scan(&p.DeviceID, &p.Class, &p.Row); err != nil {
+				break
+			}
+			batch = append(batch, p)
+		}
+		if err := errors.Join(err, rows.Err(), rows.Close()); err != nil {
+			return err
+		}
+		if err := f(batch); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // Plans are the texts of all plans by their numbers. One is never changed.

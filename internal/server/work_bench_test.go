@@ -1,0 +1,84 @@
+package server
+
+import (
+	"encoding/json"
+	"net/http"
+	"net/http/httptest"
+	"slices"
+	"strings"
+	"testing"
+	"time"
+
+	"rolltop.example/rolltop/core/doc"
+	"rolltop.example/rolltop/core/release"
+	"rolltop.example/rolltop/internal/api"
+	"rolltop.example/rolltop/internal/standin"
+)
+
+// BenchmarkWork asks a service with 100,000 machines, a few decisions and two waves for
+// the work of the fleet. The aims: the best order and a what-if within a second.
+func BenchmarkWork(b *testing.B) {
+	s, token, _ := crowd(b, func(s *Server) {
+		if err := standin.Employ(b.Context(), s, time.Now()); err != nil {
+			b.Fatal(err)
+		}
+	})
+	var drafts []string
+	for _, r := range standin.AllReleases() {
+		if r.File == "skerry-12.yaml" {
+			text, err := release.Unpack(r.File, r.Text)
+			if err != nil {
+				b.Fatal(err)
+			}
+			whole := string(text.Document)
+			for _, floor := range []string{"8 GiB", "12 GiB"} {
+				text.Document = doc.Body(strings.NewReplacer("revision: 5", "revision: 6", "memory.installed_bytes, at_least: 6 GiB", "memory.installed_bytes, at_least: "+floor).Replace(whole))
+				packed, err := json.Marshal(text)
+				if err != nil {
+					b.Fatal(err)
+				}
+				ask, err := json.Marshal(api.AskWhatIf{Document: string(packed)})
+				if err != nil {
+					b.Fatal(err)
+				}
+				drafts = append(drafts, string(ask))
+			}
+		}
+	}
+	h := s.Handler()
+	calls := []struct{ method, path, body string }{
+		{"GET", "/api/work/effects", ""}, {"GET", "/api/work/effects?order=time", ""}, {"POST", "/api/what-if", drafts[0]}, {"POST", "/api/what-if", drafts[1]}, {"POST", "/api/what-if", `{"release":"skerry-13"}`},
+		{"GET", "/api/work", ""}, {"GET", "/api/work?where=place%3D%22Gull+Quay%22", ""}, {"GET", "/api/waves", ""}, {"GET", "/api/waves/2", ""}, {"GET", "/api/decisions", ""}, {"GET", "/api/rule-changes/1", ""},
+	}
+	each := make([][]time.Duration, len(calls))
+	first := make([]time.Duration, len(calls))
+	for b.Loop() {
+		for i, c := range calls {
+			req := httptest.NewRequest(c.method, c.path, strings.NewReader(c.body))
+			req.Header.Set("Authorization", "Bearer "+token)
+			if c.body != "" {
+				req.Header.Set("Content-Type", "application/json")
+			}
+			w := httptest.NewRecorder()
+			at := time.Now()
+			h.ServeHTTP(w, req)
+			took := time.Since(at)
+			if w.Code != http.StatusOK {
+				b.Fatal(c.path, w.Code, w.Body)
+			}
+			if first[i] == 0 {
+				first[i] = took
+			}
+			each[i] = append(each[i], took)
+		}
+	}
+	for i, c := range calls {
+		slices.Sort(each[i])
+		b.Logf("%7.1f ms at the middle, %7.1f the first time: %s %s", float64(each[i][len(each[i])/2].Microseconds())/1000, float64(first[i].Microseconds())/1000, c.method, c.path)
+	}
+	middle := func(i int) float64 { return float64(each[i][len(each[i])/2].Microseconds()) / 1000 }
+	b.ReportMetric(middle(0), "ms/best-order")
+	b.ReportMetric(middle(2), "ms/what-if")
+	b.ReportMetric(middle(5), "ms/worklist")
+	b.ReportMetric(resident(), "MiB-resident")
+}
