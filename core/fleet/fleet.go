@@ -87,6 +87,7 @@ type Tally struct {
 	Obstacles []Obstacle // musts that anything fails or leaves unknown, most failing first
 	Causes    []CauseCount
 	Next      []NextCounts
+	Waived    int // machines that are ready since a requirement is waived
 }
 
 // NextCounts is how machines of a target stand to the release that follows it.
@@ -104,6 +105,9 @@ func (s Selection) Count() Tally {
 	for _, at := range s.at {
 		r := &s.x.rows[at]
 		t.add(r)
+		if r.Decided&Waived != 0 && r.Judged && r.Disposition == remedy.Ready {
+			t.Waived++
+		}
 		classes[s.x.texts[textClass].codes[at]].add(r)
 		places[s.x.texts[textPlace].codes[at]].add(r)
 		if r.Release == nil {

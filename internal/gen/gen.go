@@ -47,6 +47,7 @@ func Files() (map[string][]byte, error) {
 		"prices":    reflect.TypeFor[price.Document](),
 		"steps":     reflect.TypeFor[remedy.StepDocument](),
 		"changes":   reflect.TypeFor[api.Flips](),
+		"handoff":   reflect.TypeFor[api.HandOff](),
 	} {
 		b, err := schema(name, t)
 		if err != nil {

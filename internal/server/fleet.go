@@ -9,7 +9,6 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
-	"rolltop.example/rolltop/core/decision"
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/fleet"
 	"rolltop.example/rolltop/core/release"
@@ -62,13 +61,12 @@ func (s *Server) counted(ctx context.Context, where string) (*api.Fleet, error) 
 	}
 	var t fleet.Tally
 	var ends []fleet.Support
-	var stale, doubted, waived int
+	var stale, doubted int
 	newly := map[string]int{} // by class: each has a target, and a release that follows, of its own
 	days := strconv.Itoa(s.settings().StaleDays)
 	err = s.look(ctx, func(x *fleet.Index) {
 		picked := x.Select(f)
 		t, ends = picked.Count(), picked.Supported(s.now())
-		waived = x.Select(f.Within("disposition", remedy.Ready.String()).Within("decision", decision.Waive)).Len()
 		stale, doubted = x.Select(f.Within("older", days)).Len(), x.Select(f.Within("doubt", "yes")).Len()
 		for _, class := range []string{fact.PC, fact.Mac} {
 			newly[class] = x.Select(f.Within("class", class).Within("disposition", remedy.Ready.String()).Within("next", notReady...)).Len()
@@ -80,7 +78,7 @@ func (s *Server) counted(ctx context.Context, where string) (*api.Fleet, error) 
 	said, _ := fleet.Parse(s.said(ctx, f, where)) // it was read before
 	out := s.describe(&t, ends, said)
 	out.Stale = api.Count{Name: "stale", Count: stale, Where: within(said.String(), fleet.Term("older", days))}
-	out.Waived = api.Count{Name: "waived", Count: waived, Where: within(said.String(), "disposition=ready decision=waive")}
+	out.Waived = api.Count{Name: "waived", Count: t.Waived, Where: within(said.String(), "disposition=ready decision=waive")}
 	out.Doubted = api.Count{Name: "doubted", Count: doubted, Where: within(said.String(), "doubt=yes")}
 	for i := range out.Next {
 		at := slices.IndexFunc(t.Next, func(n fleet.NextCounts) bool { return n.Target.Name == out.Next[i].Target })

@@ -40,6 +40,8 @@ var pages = []struct {
 	{"/devices?where=disposition%3Drefit,replace", "machines of", "devices", false},
 	{"/devices/lant-001", "The plan, in this order", "machine", true},
 	{"/devices/by-requirement?where=fails%3Dtpm,memory&sort=needs.memory", "machines beside", "grid", false},
+	{"/work", "In the best order", "work", false},
+	{"/work?tab=waves", "A new wave", "waves", false},
 	{"/intake", "never reported", "intake", false},
 	{"/releases/skerry-12", "Required", "release", false},
 	{"/api/devices/gull-101/report", "Not met", "report", false},
@@ -79,6 +81,17 @@ func editing(p *browser.Page, server, dir string) error {
 		return err
 	}
 	return save(p, dir, "edit-release")
+}
+
+// whatIf takes the picture of what another floor would do.
+func whatIf(p *browser.Page, server, dir string) error {
+	err := errors.Join(p.Go(server+"/releases/skerry-12/edit"), p.WaitText("No mistakes."),
+		p.Replace("textarea", "need: {fact: memory.installed_bytes, at_least: 6 GiB}", "need: {fact: memory.installed_bytes, at_least: 12 GiB}"), p.WaitText("No mistakes."),
+		p.Click("[aria-labelledby=what-if] button"), p.WaitText("fewer would be ready"), p.Scroll("[aria-labelledby=what-if]"))
+	if err != nil {
+		return err
+	}
+	return save(p, dir, "what-if")
 }
 
 func run(server, password, dir, page, wait, click, then string, dark, full bool, width, height int64) error {
@@ -131,7 +144,15 @@ func run(server, password, dir, page, wait, click, then string, dark, full bool,
 		}
 	}
 	if page == "" {
-		if err := errors.Join(work(p, server, dir), p.Size(width, height), editing(p, server, dir)); err != nil {
+		if err := errors.Join(work(p, server, dir), p.Size(width, height), whatIf(p, server, dir)); err != nil {
+			return err
+		}
+		// A page with changes that are not saved is left to nobody: the next is a new one.
+		if p, err = b.Open(); err != nil {
+			return err
+		}
+		defer p.Close()
+		if err := errors.Join(p.Size(width, height), p.SignIn(server, "demo", password), editing(p, server, dir)); err != nil {
 			return err
 		}
 	}

@@ -224,7 +224,7 @@ const link = 'underline underline-offset-2 hover:text-ink'
           None yet. {{ count(wave.free, 'machine', 'machines') }} of its rule may enter now.
         </p>
         <div v-else class="overflow-x-auto">
-          <table class="w-full text-left text-sm">
+          <table class="w-full min-w-[38rem] text-left text-sm">
             <thead class="text-soft">
               <tr>
                 <th scope="col" class="py-1 pr-3 font-normal">Machine</th>

@@ -101,9 +101,7 @@ const most = computed(() => Math.max(1, ...(got.value?.places ?? []).map((p) => 
         <li v-for="m in got.missing" :key="m.fact" class="py-0.5">
           <RouterLink :to="list(m.where)" class="underline-offset-2 hover:underline"
             ><b>{{ number(m.machines) }}</b> {{ m.machines === 1 ? 'machine' : 'machines' }}</RouterLink
-          >
-          without {{ m.label
-          }}<span v-if="m.never_collected" class="text-soft"
+          >: “{{ m.label }}” is not known<span v-if="m.never_collected" class="text-soft"
             >;
             {{
               m.never_collected === m.machines

@@ -139,7 +139,7 @@ const button = 'cursor-pointer rounded-md border border-line px-2.5 py-1 text-sm
           >
         </p>
         <div class="overflow-x-auto">
-          <table class="mb-3 w-full text-left text-sm">
+          <table class="mb-3 w-full min-w-[42rem] text-left text-sm">
             <thead class="text-soft">
               <tr>
                 <th v-if="may" scope="col" class="w-7 py-1 pl-1">
