@@ -194,7 +194,7 @@ func TestEditRelease(t *testing.T) {
 		t.Error("a document with a mistake can be saved")
 	}
 	must(t, p.Replace("textarea", "at_least: 6 GB", "at_least: 12 GiB"), p.WaitText("No mistakes."), p.WaitText("installed memory of at least 6 GiB → installed memory of at least 12 GiB"))
-	must(t, p.Click("button.bg-accent"), p.WaitText("Revision 6, published"), p.WaitText("and is their target"))
+	must(t, p.Click("button.bg-accent"), p.WaitText("Skerry 12, revision 6:"), p.Click("main p a"), p.WaitText("Revision 6, published"), p.WaitText("and is their target"))
 	if r, err := s.Client.Release(t.Context(), "skerry-12"); err != nil || r.Revision != 6 || !r.Target {
 		t.Errorf("%+v %v", r.ReleaseRow, err)
 	}

@@ -55,7 +55,7 @@ func TestDoubtsGridProgress(t *testing.T) {
 	s := servertest.Demo(t, web.Console())
 	must(t, standin.Furnish(t.Context(), s, s.Now()))
 	p := open(t, s)
-	must(t, p.Go(s.URL+"/"), p.WaitText("44 more machines are ready since"), p.WaitText("A fact takes administrator rights to read"), p.Click("[aria-labelledby=progress] summary"), p.WaitText("Undetermined"))
+	must(t, p.Go(s.URL+"/"), p.WaitText("45 more machines are ready since"), p.WaitText("A fact takes administrator rights to read"), p.Click("[aria-labelledby=progress] summary"), p.WaitText("Undetermined"))
 	if p.Count("[aria-labelledby=progress] tbody tr") < 10 {
 		t.Error("the chart has no table behind it")
 	}

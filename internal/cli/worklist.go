@@ -186,13 +186,6 @@ func titles(steps []api.StepRef) []string {
 	return out
 }
 
-func yesNo(b bool) string {
-	if b {
-		return "yes"
-	}
-	return "no"
-}
-
 // exportWork prints a list of the fleet's work as the service writes it.
 func exportWork(cmd *cobra.Command, c *client.Client, list string) error {
 	body, err := c.ExportWork(contextOf(cmd), list, flagText(cmd, "where"), flagText(cmd, "order"), "csv")

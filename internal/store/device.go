@@ -85,18 +85,17 @@ func (s *Store) Inventory(ctx context.Context, device, id int64) (*inventory.Doc
 }
 
 func (s *Store) decode(packed []byte, seen int64) (*inventory.Document, error) {
-	body, err := s.unpack.DecodeAll(packed, nil)
+	body, err := s.unsqueeze(packed)
 	if err != nil {
 		return nil, fmt.Errorf("a stored inventory cannot be unpacked: %w", err)
 	}
 	d := new(inventory.Document)
 	// The library is lenient where the program has learned new rules since; what it
 	// does not take, as a number written 1e3, was taken by the strict reader.
-	if err := json.Unmarshal(body, d); err != nil {
-		d, err = inventory.Read("a stored inventory", body)
-	}
-	if err != nil {
-		return nil, fmt.Errorf("a stored inventory cannot be read: %w", err)
+	if json.Unmarshal(body, d) != nil {
+		if d, err = inventory.Read("a stored inventory", body); err != nil {
+			return nil, fmt.Errorf("a stored inventory cannot be read: %w", err)
+		}
 	}
 	d.TakenAt = fromMillis(seen)
 	return d, nil

@@ -67,6 +67,9 @@ func fault(err error) error {
 	return err
 }
 
+// mostUnpacked bounds what a stored document may unpack to, in bytes.
+const mostUnpacked = 64 << 20
+
 // Store is an open database.
 type Store struct {
 	path           string
@@ -137,7 +140,7 @@ func open(path string) (*Store, error) {
 	s := &Store{path: path, writer: writer, reader: reader, jobs: make(chan *job, mostWaiting), making: make(chan struct{}, max(1, runtime.GOMAXPROCS(0)-1)), closing: make(chan struct{}), drained: make(chan struct{}), statements: map[string]*sqlx.Stmt{}}
 	go s.group()
 	if s.pack, err = zstd.NewWriter(nil, zstd.WithEncoderLevel(zstd.SpeedFastest), zstd.WithEncoderConcurrency(0)); err == nil {
-		s.unpack, err = zstd.NewReader(nil, zstd.WithDecoderMaxMemory(64<<20), zstd.WithDecoderConcurrency(0))
+		s.unpack, err = zstd.NewReader(nil, zstd.WithDecoderMaxMemory(mostUnpacked), zstd.WithDecoderConcurrency(0))
 	}
 	if err == nil {
 		s.tokenBySecret, err = reader.Preparex(selectTokenBySecret)

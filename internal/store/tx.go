@@ -14,7 +14,9 @@ type Tx struct {
 	prepared map[string]*sqlx.Stmt // nil: statements are used once
 	kept     map[string]*sqlx.Stmt // of the connection, from writes before
 
-	fresh  int64                    // a machine that this write has made: nothing is held of it yet
+	fresh     int64 // a machine that this write has made: nothing is held of it yet
+	inventory int64 // the highest number of an inventory; 0: not asked for yet
+
 	models map[string][]byhand.Fact // of models, where they cannot change within the write
 }
 
