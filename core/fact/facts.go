@@ -37,9 +37,12 @@ func Read(d *inventory.Document) *Facts {
 		def := &catalogue[i]
 		r := &f.one[def.ID]
 		r.Value, r.Source = def.of(d), d.Sources[def.Name]
+		if r.Value.Known() && def.Kind != Set && !def.Counts() {
+			continue // most are, and no gap is of them
+		}
 		g := d.GapOf(def.Name)
 		switch {
-		case r.Value.Known() && (def.Kind == Set || def.Counts()) && g != nil && g.Fact == def.Name:
+		case r.Value.Known() && g != nil && g.Fact == def.Name:
 			// A list with a gap row of its own is incomplete: what it holds is
 			// there, what it does not hold is not known.
 			*r = Reading{Gap: g, Source: r.Source, doubt: &doubt{floor: r.Value}}

@@ -2,12 +2,15 @@ package server
 
 import (
 	"context"
+	"sync"
 
 	"rolltop.example/rolltop/core/assess"
 	"rolltop.example/rolltop/core/byhand"
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/fleet"
 	"rolltop.example/rolltop/core/inventory"
+	"rolltop.example/rolltop/core/means"
+	"rolltop.example/rolltop/core/release"
 	"rolltop.example/rolltop/internal/build"
 	"rolltop.example/rolltop/internal/store"
 )
@@ -56,6 +59,31 @@ func verdict(t target, device, inventory int64, g *assess.Judgement) store.Verdi
 		Publisher: int(g.Publisher), Fails: g.Fails, Sole: g.Sole, Outcomes: g.Outcomes, Way: g.Way, Plan: g.Plan, Next: fleet.NoNext}
 }
 
+// judges decide on one machine after the other as inventories come. Machines with the same
+// kind of trouble are decided once.
+type judges struct {
+	mu    sync.Mutex
+	means *means.Means
+	of    map[*release.Release]*assess.Judge
+}
+
+// mostJudges bounds how many releases are remembered: two targets with what follows them.
+const mostJudges = 8
+
+func (j *judges) judge(m *means.Means, rel *release.Release, f *fact.Facts) (assess.Judgement, error) {
+	j.mu.Lock()
+	defer j.mu.Unlock()
+	if j.means != m || len(j.of) >= mostJudges && j.of[rel] == nil {
+		j.means, j.of = m, map[*release.Release]*assess.Judge{}
+	}
+	one := j.of[rel]
+	if one == nil {
+		one = assess.NewJudge(m, rel)
+		j.of[rel] = one
+	}
+	return one.Judge(f)
+}
+
 // settled is what came of judging one machine within a write. The verdict is nil
 // where its class has no target.
 type settled struct {
@@ -77,18 +105,18 @@ func (s *Server) settle(tx *store.Tx, d *store.Device, inv *inventory.Document, 
 		return settled{}, nil
 	}
 	m := s.toolbox()
-	g, err := assess.Decide(m, t.release, f.Clone())
+	g, err := s.judges.judge(m, t.release, f.Clone())
 	if err != nil {
 		return settled{}, err
 	}
 	v := verdict(t, d.ID, d.InventoryID, &g)
 	if t.next != nil {
-		if after, err := assess.Decide(m, t.next, f.Clone()); err == nil {
+		if after, err := s.judges.judge(m, t.next, f.Clone()); err == nil {
 			v.Next = int(after.Disposition)
 		}
 	}
 	if cause == store.ByInventory {
-		if err := tx.Seen(d.ID, t.release.ID, inv.OS.Name.Or("") == t.release.Name, inv.TakenAt); err != nil {
+		if err := tx.Seen(d.ID, t.release.ID, t.release.Name, inv.OS.Name.Or("") == t.release.Name, inv.TakenAt); err != nil {
 			return settled{}, err
 		}
 	}

@@ -64,6 +64,7 @@ type Server struct {
 	placing  sync.Mutex // one change of the means at a time
 	judging  sync.Mutex // one judging of the whole fleet at a time
 	judgings judgings
+	judges   judges
 	tries    *httprate.RateLimiter
 	signing  chan struct{} // as many checks of passwords at once as it has room
 

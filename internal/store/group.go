@@ -127,10 +127,10 @@ func (s *Store) commit(batch []*job) {
 func (s *Store) attempt(batch []*job, do func(*Tx, *job) error) error {
 	var t *Tx
 	err := s.write(context.Background(), func(tx *sqlx.Tx) error {
-		t = &Tx{tx: tx, prepared: map[string]*sqlx.Stmt{}, kept: s.statements, models: map[string][]byhand.Fact{}}
+		t = &Tx{tx: tx, prepared: map[string]*sqlx.Stmt{}, kept: s.statements, models: map[string][]byhand.Fact{}, plans: &s.plans, made: map[string]int64{}}
 		defer t.close()
 		for _, j := range batch {
-			t.fresh = 0
+			t.fresh, t.was = 0, false
 			if err := do(t, j); err != nil {
 				return err
 			}
@@ -139,6 +139,9 @@ func (s *Store) attempt(batch []*job, do func(*Tx, *job) error) error {
 	})
 	if err == nil {
 		s.keepStatements(t)
+		for text, id := range t.made { // they are committed, and never change
+			s.plans.Store(text, id)
+		}
 	}
 	return err
 }

@@ -96,12 +96,37 @@ func (t *Tx) Put(v *Verdict, cause string, now time.Time) (flipped bool, err err
 			return false, err
 		}
 	}
-	if _, err := t.exec(insertPlan, v.Plan); err != nil {
+	plan, err := t.planOf(v.Plan)
+	if err != nil {
 		return false, err
 	}
-	_, err = t.exec(insertVerdict+verdictValues+` ON CONFLICT DO UPDATE SET inventory_id=excluded.inventory_id, disposition=excluded.disposition,
-		certain=excluded.certain, publisher=excluded.publisher, fails=excluded.fails, sole=excluded.sole, outcomes=excluded.outcomes, way=excluded.way, next=excluded.next, plan_id=excluded.plan_id`, v.args()...)
+	args := v.args()
+	args[len(args)-1] = plan
+	_, err = t.exec(insertVerdict+`(?,?,?,?,?,?,?,?,?,?,?,?) ON CONFLICT DO UPDATE SET inventory_id=excluded.inventory_id, disposition=excluded.disposition,
+		certain=excluded.certain, publisher=excluded.publisher, fails=excluded.fails, sole=excluded.sole, outcomes=excluded.outcomes, way=excluded.way, next=excluded.next, plan_id=excluded.plan_id`, args...)
 	return was != v.Disposition, err
+}
+
+// planOf is the number of a plan, which is kept where it is not yet.
+func (t *Tx) planOf(text string) (id int64, err error) {
+	if t.plans != nil {
+		if id, ok := t.plans.Load(text); ok {
+			return id.(int64), nil
+		}
+		if id, ok := t.made[text]; ok {
+			return id, nil
+		}
+	}
+	if _, err := t.exec(insertPlan, text); err != nil {
+		return 0, err
+	}
+	if err := t.get(&id, "SELECT id FROM plan WHERE steps=?", text); err != nil {
+		return 0, err
+	}
+	if t.made != nil {
+		t.made[text] = id
+	}
+	return id, nil
 }
 
 // PutRow keeps the packed facts of a machine within a write.

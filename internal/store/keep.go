@@ -86,9 +86,12 @@ func (s *Store) Keep(ctx context.Context, d *inventory.Document, e Entry, judge 
 					return err
 				}
 			}
-			if err := tx.move(&was, &k.Device); err != nil {
-				return err
+			if !k.Created { // a new one was written as it is
+				if err := tx.move(&was, &k.Device); err != nil {
+					return err
+				}
 			}
+			tx.ran, tx.was = was.Installed, !k.Created
 			return judge(tx, &k.Device, d)
 		}
 		return nil
@@ -108,9 +111,6 @@ func (t *Tx) update(d *Device) error {
 // move updates a machine that has a new latest inventory. Where nothing else changed,
 // and that is usual, the indexes of the table need not be written.
 func (t *Tx) move(was, is *Device) error {
-	if *was == *is {
-		return nil // a new one is written as it is
-	}
 	latest := *was
 	latest.InventoryID, latest.TakenAt = is.InventoryID, is.TakenAt
 	if latest != *is {

@@ -17,6 +17,7 @@ import (
 	"path/filepath"
 	"runtime"
 	"strings"
+	"sync"
 	"sync/atomic"
 	"time"
 
@@ -75,6 +76,7 @@ type Store struct {
 	path           string
 	writer, reader *sqlx.DB
 	lock           *flock.Flock
+	plans          sync.Map // numbers of committed plans by their texts
 	pack           *zstd.Encoder
 	unpack         *zstd.Decoder
 

@@ -2,6 +2,7 @@ package store
 
 import (
 	"database/sql"
+	"sync"
 
 	"github.com/jmoiron/sqlx"
 
@@ -14,7 +15,12 @@ type Tx struct {
 	prepared map[string]*sqlx.Stmt // nil: statements are used once
 	kept     map[string]*sqlx.Stmt // of the connection, from writes before
 
-	fresh     int64 // a machine that this write has made: nothing is held of it yet
+	fresh int64  // a machine that this write has made: nothing is held of it yet
+	ran   string // what the machine ran before this write, where was is true
+	was   bool
+	plans *sync.Map        // numbers of plans that are kept, by their texts; nil: not known
+	made  map[string]int64 // of plans that this write has made
+
 	inventory int64 // the highest number of an inventory; 0: not asked for yet
 
 	models map[string][]byhand.Fact // of models, where they cannot change within the write

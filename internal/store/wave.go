@@ -170,8 +170,10 @@ func (s *Store) FindOn(ctx context.Context, class, release, name string) error {
 
 // Seen notes whether a machine runs its target, within a write: when it arrived, and when
 // it left it again.
-func (t *Tx) Seen(device int64, release string, on bool, at time.Time) error {
+func (t *Tx) Seen(device int64, release, name string, on bool, at time.Time) error {
 	switch {
+	case t.was && on == (t.ran == name): // as it was
+		return nil
 	case on:
 		_, err := t.exec(`INSERT INTO arrival (device_id, release_id, at, found) VALUES (?, ?, ?, ?)
 			ON CONFLICT DO UPDATE SET left_at=0, at=CASE left_at WHEN 0 THEN at ELSE excluded.at END, found=CASE left_at WHEN 0 THEN found ELSE 0 END`, device, release, millis(at), device == t.fresh)
