@@ -107,6 +107,7 @@ type DeviceList struct {
 	From    int         `json:"from" doc:"Machines before the first of the page"`
 	Next    string      `json:"next,omitempty" doc:"For after=: the page behind this one, whatever comes and goes meanwhile"`
 	Where   string      `json:"where" doc:"The filter in its canonical text"`
+	Loading bool        `json:"loading,omitempty" doc:"The service has just started with a large fleet: these come straight from the database, and decisions are not laid over them yet"`
 	Devices []DeviceRow `json:"devices"`
 }
 

@@ -146,6 +146,9 @@ func listDevices(cmd *cobra.Command, _ []string) error {
 	default:
 		p.line("%s.", say.Capital(say.Count(l.Total, "machine", "machines")))
 	}
+	if l.Loading {
+		p.line("The service has just started: decisions are not laid over these yet. Ask again in a few seconds.")
+	}
 	return nil
 }
 

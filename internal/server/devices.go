@@ -193,11 +193,16 @@ func (s *Server) listDevices(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, err
 	}
-	got, err := s.list(ctx, &in.ListInput, nil)
+	got, early, err := s.early(ctx, &in.ListInput, defs)
 	if err != nil {
-		return nil, err
+		return nil, s.problem(err, "")
 	}
-	out := api.DeviceList{Total: got.total, Page: in.Page, Size: in.Size, From: got.from, Next: got.next, Where: s.said(ctx, got.filter, in.Where), Devices: []api.DeviceRow{}}
+	if !early {
+		if got, err = s.list(ctx, &in.ListInput, nil); err != nil {
+			return nil, err
+		}
+	}
+	out := api.DeviceList{Loading: early, Total: got.total, Page: in.Page, Size: in.Size, From: got.from, Next: got.next, Where: s.said(ctx, got.filter, in.Where), Devices: []api.DeviceRow{}}
 	answers, err := s.answers(ctx, got.rows, defs)
 	if err != nil {
 		return nil, s.problem(err, "")

@@ -124,7 +124,7 @@ func New(ctx context.Context, o Options) (*Server, error) {
 			return nil, fmt.Errorf("the target release %s cannot be used: %w", id, err)
 		}
 	}
-	return s, s.refresh(ctx)
+	return s, s.begin(ctx)
 }
 
 // Handler is the whole HTTP interface: /api, the console elsewhere.
@@ -138,7 +138,7 @@ func (s *Server) Handler() http.Handler {
 		}
 		_, _ = w.Write([]byte("ok\n"))
 	})
-	// The index is loaded before anything is served, so that ready is what answers.
+	// Waits for the index, so that ready is what answers everything at once.
 	r.Get("/readyz", func(w http.ResponseWriter, r *http.Request) {
 		if err := s.look(r.Context(), func(*fleet.Index) {}); err != nil {
 			http.Error(w, "the fleet cannot be read", http.StatusServiceUnavailable)

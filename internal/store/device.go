@@ -52,6 +52,21 @@ func (s *Store) Named(ctx context.Context, fact, value string) ([]int64, error) 
 	return ids, err
 }
 
+// Machines is how many machines are kept.
+func (s *Store) Machines(ctx context.Context) (n int, err error) {
+	return n, s.reader.GetContext(ctx, &n, "SELECT count(*) FROM device")
+}
+
+// ByName gives a page of the numbers of the machines that are in use, by name, and how
+// many there are.
+func (s *Store) ByName(ctx context.Context, from, size int) (ids []int64, total int, err error) {
+	if err := s.reader.GetContext(ctx, &total, "SELECT count(*) FROM device WHERE retired_at=0"); err != nil {
+		return nil, 0, err
+	}
+	err = s.reader.SelectContext(ctx, &ids, "SELECT id FROM device WHERE retired_at=0 ORDER BY lower(name), id LIMIT ? OFFSET ?", size, from)
+	return ids, total, err
+}
+
 // InventoryRef is an inventory in a machine's history.
 type InventoryRef struct {
 	ID         int64 `db:"id"`

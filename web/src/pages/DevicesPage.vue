@@ -162,6 +162,9 @@ const title = computed(() => {
       >Export as CSV</a
     >
   </div>
+  <p v-if="data?.loading" class="mb-2 text-sm text-soft" role="status">
+    The service has just started. Decisions are not laid over these yet; this page asks again by itself.
+  </p>
 
   <form
     class="my-3 flex flex-wrap items-center gap-2"
