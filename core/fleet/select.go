@@ -120,6 +120,10 @@ func (x *Index) test(t *term, f *Filter) func(int32) bool {
 		})
 	}
 	row := func(ask func(*Row, string) bool) func(int32) bool {
+		if len(t.values) == 1 { // most are, and every machine is asked
+			v := t.values[0]
+			return func(at int32) bool { return ask(&x.rows[at], v) }
+		}
 		return func(at int32) bool {
 			r := &x.rows[at]
 			return slices.ContainsFunc(t.values, func(v string) bool { return ask(r, v) })

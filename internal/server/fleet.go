@@ -68,8 +68,9 @@ func (s *Server) counted(ctx context.Context, where string) (*api.Fleet, error) 
 		picked := x.Select(f)
 		t, ends = picked.Count(), picked.Supported(s.now())
 		stale, doubted = x.Select(f.Within("older", days)).Len(), x.Select(f.Within("doubt", "yes")).Len()
-		for _, class := range []string{fact.PC, fact.Mac} {
-			newly[class] = x.Select(f.Within("class", class).Within("disposition", remedy.Ready.String()).Within("next", notReady...)).Len()
+		stopped := x.Select(f.Within("disposition", remedy.Ready.String()).Within("next", notReady...)).Count()
+		for _, c := range stopped.Classes {
+			newly[c.Name] = c.Total
 		}
 	})
 	if err != nil {
