@@ -3,6 +3,7 @@ package store
 import (
 	"context"
 	"database/sql"
+	"fmt"
 	"io/fs"
 
 	"github.com/pressly/goose/v3"
@@ -27,5 +28,11 @@ func MakeAt(path string, version int64) error {
 		return err
 	}
 	_, err = p.UpTo(context.Background(), version)
+	return err
+}
+
+// Freeze has SQLite answer writes as it does where the disk cannot be written.
+func (s *Store) Freeze(on bool) error {
+	_, err := s.writer.Exec(fmt.Sprintf("PRAGMA query_only=%t", on))
 	return err
 }

@@ -258,3 +258,37 @@ func TestMigrationsFromEverySchema(t *testing.T) {
 		clean(t, path)
 	}
 }
+
+// On a disk that cannot be written any more, what is refused says why, everything is
+// still read, and where it can be written again it goes on.
+func TestReadOnlyDisk(t *testing.T) {
+	s := open(t)
+	keep := func(name string) error {
+		_, err := s.Keep(ctx, machine(name, name, "", now), store.Entry{Now: now}, unjudged)
+		return err
+	}
+	if err := keep("before"); err != nil {
+		t.Fatal(err)
+	}
+	if err := s.Freeze(true); err != nil {
+		t.Fatal(err)
+	}
+	if err := keep("during"); !errors.Is(err, store.ErrReadOnly) {
+		t.Errorf("a machine is refused with %v", err)
+	}
+	if err := s.SetSettings(ctx, map[string]string{"x": "y"}); !errors.Is(err, store.ErrReadOnly) {
+		t.Errorf("a setting is refused with %v", err)
+	}
+	if _, err := s.DeviceByKey(ctx, "before"); err != nil {
+		t.Error("what was kept is not read:", err)
+	}
+	if err := s.Freeze(false); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := s.DeviceByKey(ctx, "during"); !errors.Is(err, store.ErrNotFound) {
+		t.Errorf("what was refused: %v", err)
+	}
+	if err := keep("during"); err != nil {
+		t.Error("where it can be written again:", err)
+	}
+}
