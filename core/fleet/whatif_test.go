@@ -1,0 +1,240 @@
+package fleet_test
+
+import (
+	"os"
+	"slices"
+	"strings"
+	"testing"
+
+	"rolltop.example/rolltop/core/assess"
+	"rolltop.example/rolltop/core/fact"
+	"rolltop.example/rolltop/core/fleet"
+	"rolltop.example/rolltop/core/inventory"
+	"rolltop.example/rolltop/core/means"
+	"rolltop.example/rolltop/core/release"
+	"rolltop.example/rolltop/core/remedy"
+)
+
+// changed is the scenario's release with texts put in place of others.
+func changed(t *testing.T, olds ...string) *release.Release {
+	t.Helper()
+	beside := func(name string) ([]byte, error) { return os.ReadFile("../../internal/standin/releases/" + name) }
+	src, err := beside("skerry-12.yaml")
+	if err != nil {
+		t.Fatal(err)
+	}
+	text := string(src)
+	for i := 0; i < len(olds); i += 2 {
+		if !strings.Contains(text, olds[i]) {
+			t.Fatalf("the release has no %q", olds[i])
+		}
+		text = strings.Replace(text, olds[i], olds[i+1], 1)
+	}
+	rel, err := release.Read("skerry-12", []byte(text), beside)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return rel
+}
+
+// kinds are machines with every mix of some memory, space, TPM, drive, processor and
+// system, in part not known.
+func kinds() []*inventory.Document {
+	some := func(n int64) inventory.Opt[int64] { return inventory.Some(n) }
+	word := func(s string) inventory.Opt[string] {
+		if s == "" {
+			return inventory.Opt[string]{}
+		}
+		return inventory.Some(s)
+	}
+	var out []*inventory.Document
+	for _, memory := range []int64{0, 4, 6, 8, 16} {
+		for _, free := range []int64{0, 18e9, 31e9, 90e9} {
+			for _, tpm := range []string{"", "ready", "not-seen", "off"} {
+				for _, drive := range []string{"ssd", "hdd"} {
+					for _, processor := range []string{"Corvane K5-9400", "Corvane K5-7300U"} {
+						for _, installed := range []string{"Skerry 11", "Skerry 10"} {
+							d := &inventory.Document{Format: inventory.Format}
+							d.Device.Form, d.Device.Environment = word("desktop"), word("hardware")
+							d.OS.Platform, d.OS.Name, d.OS.Version, d.OS.Architecture = word("windows"), word(installed), word("11.2"), word("x86-64")
+							d.Processor = inventory.Processor{Name: word(processor), Architecture: word("x86-64"), Cores: some(6), Threads: some(6), RatedMHz: some(2900), Features: []string{"cmpxchg16b", "sse4.2", "avx2"}}
+							if memory > 0 {
+								d.Memory = inventory.Memory{Installed: some(memory << 30), Slots: some(2), SlotsUsed: some(1), Max: some(64 << 30)}
+							}
+							d.Storage.Disks = []inventory.Disk{{Kind: word(drive), System: inventory.Some(true), Health: word("good")}}
+							d.Storage.System.DiskBytes = some(256e9)
+							if free > 0 {
+								d.Storage.System.FreeBytes = some(free)
+							}
+							d.Storage.System.PartitionStyle, d.Storage.Boot.PartitionStyle = word("gpt"), word("gpt")
+							d.Storage.System.Encryption.State = word("off")
+							d.Firmware = inventory.Firmware{BootMode: word("uefi"), UEFICapable: inventory.Some(true), SecureBoot: word("on"), SecureBootCapable: inventory.Some(true)}
+							if d.TPM.State = word(tpm); tpm == "ready" {
+								d.TPM.Version = word("2.0")
+							}
+							d.Graphics = []inventory.Adapter{{Name: word("Built-in graphics"), DriverModel: word("2.7")}}
+							out = append(out, d)
+						}
+					}
+				}
+			}
+		}
+	}
+	return out
+}
+
+// Whatever is spared from being judged again is as a whole check leaves it, for changes
+// of every sort.
+func TestSpareIsTheCheck(t *testing.T) {
+	was := changed(t)
+	for name, tt := range map[string]struct {
+		is     *release.Release
+		spares bool // something can be spared
+	}{
+		"nothing changes":       {changed(t), true},
+		"more memory":           {changed(t, "need: {fact: memory.installed_bytes, at_least: 6 GiB}", "need: {fact: memory.installed_bytes, at_least: 8 GiB}"), true},
+		"less memory":           {changed(t, "need: {fact: memory.installed_bytes, at_least: 6 GiB}", "need: {fact: memory.installed_bytes, at_least: 4 GiB}"), true},
+		"advice alone":          {changed(t, "advised: {fact: memory.installed_bytes, at_least: 12 GiB}", "advised: {fact: memory.installed_bytes, at_least: 24 GiB}"), true},
+		"on the way":            {changed(t, "need: {fact: memory.installed_bytes, at_least: 4 GiB}", "need: {fact: memory.installed_bytes, at_least: 8 GiB}"), false},
+		"memory, another level": {changed(t, "need: {fact: memory.installed_bytes, at_least: 6 GiB}", "need: {fact: memory.installed_bytes, at_least: 7 GiB}"), true},
+	} {
+		t.Run(name, func(t *testing.T) {
+			x := fleet.NewIndex()
+			judge := assess.NewJudge(means.Shipped(), was)
+			docs := kinds()
+			for i, d := range docs {
+				f := fact.Read(d)
+				g, err := judge.Judge(f)
+				if err != nil {
+					t.Fatal(err)
+				}
+				x.Put(int64(i), fleet.Row{ID: int64(i), Name: "M", Class: fact.PC, Judged: true, Release: was, Disposition: g.Disposition, Outcomes: g.Outcomes, Certain: g.Confirmed, Fails: g.Fails, Sole: g.Sole}, fact.Read(d))
+			}
+			x.Settle()
+			all, err := fleet.Parse("")
+			if err != nil {
+				t.Fatal(err)
+			}
+			w := fleet.NewWhatIf(was, tt.is)
+			rest := x.Select(all).Spare(w)
+			if w.Machines+len(rest) != len(docs) || w.Shifts.Moved() != 0 || len(w.Flips) != 0 {
+				t.Fatalf("%d spared and %d left of %d, %d moved", w.Machines, len(rest), len(docs), w.Shifts.Moved())
+			}
+			if spared := w.Machines > 0; spared != tt.spares {
+				t.Errorf("%d are spared", w.Machines)
+			}
+			other := assess.NewJudge(means.Shipped(), tt.is)
+			for i, d := range docs {
+				is, err := other.Judge(fact.Read(d))
+				if err != nil {
+					t.Fatal(err)
+				}
+				before, err := judge.Judge(fact.Read(d))
+				if err != nil {
+					t.Fatal(err)
+				}
+				moved := before.Disposition != is.Disposition || before.Outcomes != is.Outcomes
+				if moved && !slices.Contains(rest, int64(i)) {
+					t.Errorf("%d is spared and changes from %s %s to %s %s", i, before.Disposition, before.Outcomes, is.Disposition, is.Outcomes)
+				}
+				if w.Unmoved(before.Outcomes, is.Outcomes) && before.Disposition != is.Disposition {
+					t.Errorf("%d is said not to move, and goes from %s to %s", i, before.Disposition, is.Disposition)
+				}
+			}
+		})
+	}
+}
+
+// What moves is counted by place and by requirement, each machine once, and counts made
+// apart add up.
+func TestWhatIfCounts(t *testing.T) {
+	next := *skerry
+	next.Requirements = []release.Requirement{{ID: "tpm", Title: "TPM", Level: release.Must}, {ID: "memory", Title: "Memory", Level: release.Must}, {ID: "drive", Title: "Drive", Level: release.Must}, {ID: "advice", Title: "Advice", Level: release.Should}}
+	type machine struct {
+		place    string
+		was, is  fleet.Standpoint
+		turned   string
+		unmoving bool
+	}
+	at := func(d remedy.Disposition, outcomes string) fleet.Standpoint {
+		return fleet.Standpoint{Disposition: d, Outcomes: outcomes}
+	}
+	machines := []machine{
+		{"Gull Quay", at(remedy.Ready, "pp"), at(remedy.Ready, "pppp"), "", false},
+		{"Gull Quay", at(remedy.Ready, "ppf"), at(remedy.Refit, "ppfp"), "drive", false},
+		{"Gull Quay", at(remedy.Refit, "fpp"), at(remedy.Ready, "pppf"), "memory", false},
+		{"Holm Ferry", at(remedy.Reconfigure, "pfp"), at(remedy.Undetermined, "upuf"), "tpm drive", false},
+		{"Corbel Head", at(remedy.Undetermined, "pup"), at(remedy.Undetermined, "uppp"), "", false},
+	}
+	whole := fleet.NewWhatIf(skerry, &next)
+	parts := []*fleet.WhatIf{fleet.NewWhatIf(skerry, &next), fleet.NewWhatIf(skerry, &next)}
+	for i, m := range machines {
+		whole.Add(int64(i), m.place, m.was, m.is, nil)
+		parts[i%2].Add(int64(i), m.place, m.was, m.is, nil)
+		if got := strings.Join(whole.Turned(m.was.Outcomes, m.is.Outcomes), " "); got != m.turned {
+			t.Errorf("machine %d is turned by %q, want %q", i, got, m.turned)
+		}
+		if whole.Unmoved(m.was.Outcomes, m.is.Outcomes) {
+			t.Errorf("machine %d: with another requirement nothing is told from outcomes", i)
+		}
+	}
+	merged := fleet.NewWhatIf(skerry, &next)
+	for _, p := range parts {
+		merged.Merge(p)
+	}
+	for _, w := range []*fleet.WhatIf{whole, merged} {
+		if w.Machines != 5 || w.Shifts.Moved() != 3 || len(w.Flips) != 3 {
+			t.Errorf("%d machines, %d moved, %d flips", w.Machines, w.Shifts.Moved(), len(w.Flips))
+		}
+		if w.Shifts[remedy.Ready][remedy.Refit] != 1 || w.Shifts[remedy.Undetermined][remedy.Undetermined] != 1 {
+			t.Errorf("%v", w.Shifts)
+		}
+		var places []string
+		for _, p := range w.Places() {
+			places = append(places, p.Place)
+		}
+		if strings.Join(places, ",") != "Gull Quay,Holm Ferry" {
+			t.Errorf("places %v", places)
+		}
+		found := map[string]fleet.RequirementShift{}
+		for _, c := range w.Changes() {
+			found[c.Requirement.ID] = c
+		}
+		if c := found["drive"]; !c.New || c.Fails != 1 || c.Opens != 1 || c.Passes != 0 || c.FailsNow != 1 {
+			t.Errorf("drive %+v", c)
+		}
+		if c := found["memory"]; c.New || c.Passes != 1 || c.Fails != 0 {
+			t.Errorf("memory %+v", c)
+		}
+		if _, has := found["advice"]; has {
+			t.Error("what is only advised moves nothing")
+		}
+	}
+}
+
+// A decision is laid over a row and taken away again whole; the index finds the plan
+// that counts.
+func TestDecideUndecide(t *testing.T) {
+	x := index()
+	before := picks(t, x, "disposition=refit")
+	x.Decide(11, func(r *fleet.Row) {
+		r.Disposition, r.Decided, r.Plan = remedy.Ready, r.Decided|fleet.Waived, "backup upgrade"
+	})
+	x.Decide(11, func(r *fleet.Row) { r.Decided |= fleet.Held })
+	x.Decide(99, func(*fleet.Row) { t.Error("a machine that is not there was decided") })
+	for where, want := range map[string]string{"disposition=refit": "GULL-003", "decision=waive": "GULL-002", "decision=hold disposition=ready": "GULL-002", "step=upgrade": "GULL-002"} {
+		if got := strings.Join(picks(t, x, where), " "); got != want {
+			t.Errorf("%s picks %q, want %q", where, got, want)
+		}
+	}
+	x.Undecide()
+	if got := picks(t, x, "disposition=refit"); !slices.Equal(got, before) {
+		t.Errorf("afterwards %v, before %v", got, before)
+	}
+	if got := picks(t, x, "decision=waive"); len(got) != 0 {
+		t.Errorf("still decided: %v", got)
+	}
+	if got := picks(t, x, "step=upgrade"); len(got) != 0 {
+		t.Errorf("still planned: %v", got)
+	}
+}

@@ -1,0 +1,82 @@
+package say_test
+
+import (
+	"strings"
+	"testing"
+	"time"
+
+	"rolltop.example/rolltop/core/decision"
+	"rolltop.example/rolltop/core/remedy"
+	"rolltop.example/rolltop/core/say"
+)
+
+func TestHours(t *testing.T) {
+	for _, tt := range []struct {
+		least, most int
+		want        string
+	}{
+		{0, 0, "not counted"},
+		{20, 20, "20 minutes"},
+		{25, 40, "25 to 40 minutes"},
+		{60, 119, "60 to 119 minutes"},
+		{90, 120, "2 hours"}, // 1.5 rounds up
+		{89, 120, "1 to 2 hours"},
+		{12 * 60, 28 * 60, "12 to 28 hours"},
+		{1_200_000, 1_800_000, "20,000 to 30,000 hours"},
+	} {
+		if got := say.Hours(remedy.Minutes{Least: tt.least, Most: tt.most}); got != tt.want {
+			t.Errorf("%d to %d: %q, want %q", tt.least, tt.most, got, tt.want)
+		}
+	}
+}
+
+func TestMessage(t *testing.T) {
+	for _, tt := range []struct {
+		plain, tells []string
+		restarts     int
+		has, lacks   []string
+		paragraphs   int
+	}{
+		{[]string{"It needs a part."}, nil, 0, []string{"It needs a part.", "for about 25 to 40 minutes. You"}, []string{"restarts", "Nothing to do"}, 3},
+		{[]string{"One.", "Two."}, []string{"Nothing to do.", "Have your passphrase ready."}, 1, []string{"One. Two.", "restarts once", "Have your passphrase ready."}, []string{"Nothing to do"}, 4},
+		{[]string{"One."}, []string{"Nothing to do."}, 2, []string{"restarts twice"}, []string{"Nothing to do"}, 3},
+		{[]string{"One."}, nil, 5, []string{"restarts 5 times"}, nil, 3},
+	} {
+		subject, text := say.Message("GULL-014", "Skerry 12", tt.plain, tt.tells, remedy.Minutes{Least: 25, Most: 40}, tt.restarts)
+		if subject != "Your computer GULL-014 is prepared for Skerry 12" {
+			t.Errorf("the subject is %q", subject)
+		}
+		all := strings.Join(text, "\n")
+		if len(text) != tt.paragraphs || !strings.Contains(text[len(text)-1], "save your work") {
+			t.Errorf("%d paragraphs, want %d: %q", len(text), tt.paragraphs, all)
+		}
+		for _, s := range tt.has {
+			if !strings.Contains(all, s) {
+				t.Errorf("%q is not in %q", s, all)
+			}
+		}
+		for _, s := range tt.lacks {
+			if strings.Contains(all, s) {
+				t.Errorf("%q is in %q", s, all)
+			}
+		}
+	}
+}
+
+func TestDecision(t *testing.T) {
+	day := func(month time.Month, d int) time.Time { return time.Date(2026, month, d, 0, 0, 0, 0, time.UTC) }
+	now := day(11, 23)
+	for _, tt := range []struct {
+		d    decision.Decision
+		want string
+	}{
+		{decision.Decision{Kind: decision.Waive, Until: day(12, 24), Reason: "goes in spring", By: "wren"}, "“Memory” may fail until 23 December 2026: Goes in spring. Decided by wren."},
+		{decision.Decision{Kind: decision.Stay, Until: day(12, 24), Reason: "goes in spring.", By: "wren"}, "Stays on the release that it runs until 23 December 2026: Goes in spring. Decided by wren."},
+		{decision.Decision{Kind: decision.Hold, Until: day(11, 23), Reason: "season", By: "wren"}, "Held back until 22 November 2026, and that is over: Season. Decided by wren."},
+		{decision.Decision{Kind: decision.Later, Until: day(12, 24), Ended: day(11, 20), Reason: "season", By: "wren"}, "To be left alone until 23 December 2026, ended on 20 November 2026: Season. Decided by wren."},
+	} {
+		if got := say.Decision(&tt.d, "Memory", now); got != tt.want {
+			t.Errorf("%q\nwant %q", got, tt.want)
+		}
+	}
+}
