@@ -43,10 +43,11 @@ func NewJudge(m *means.Means, rel *release.Release) *Judge {
 const mostKnown = 1 << 15
 
 // Judge decides for a machine of the release's class. f is filled from the
-// release and must not be used with another one afterwards.
-func (j *Judge) Judge(f *fact.Facts) (Judgement, error) {
+// release and must not be used with another one afterwards. waived are the ids of
+// requirements that may fail.
+func (j *Judge) Judge(f *fact.Facts, waived ...string) (Judgement, error) {
 	j.Outcomes(f)
-	return j.Rest(f)
+	return j.Rest(f, waived...)
 }
 
 // Outcomes are the outcomes of a machine of the release's class, a letter each, which
@@ -58,17 +59,21 @@ func (j *Judge) Outcomes(f *fact.Facts) []byte {
 	return j.outcomes
 }
 
-// Rest decides on the facts that Outcomes was called with last.
-func (j *Judge) Rest(f *fact.Facts) (Judgement, error) {
+// Rest decides on the facts that Outcomes was called with last. waived are the ids of
+// requirements that may fail.
+func (j *Judge) Rest(f *fact.Facts, waived ...string) (Judgement, error) {
 	if f.Doubtful() { // rare, and not told apart by the key
-		return Decide(j.means, j.rel, f)
+		return Decide(j.means, j.rel, f, waived...)
 	}
 	path := j.rel.PathFrom(f)
 	j.key = j.means.Steps.Key(j.key[:0], j.rel, f, j.outcomes, &path)
+	for _, id := range waived {
+		j.key = append(append(j.key, '\n'), id...)
+	}
 	if got, ok := j.known[string(j.key)]; ok {
 		return got, nil
 	}
-	got, err := Decide(j.means, j.rel, f)
+	got, err := Decide(j.means, j.rel, f, waived...)
 	if err != nil {
 		return Judgement{}, err
 	}

@@ -77,6 +77,19 @@ func TestJudgeIsTheCheck(t *testing.T) {
 			if got != want {
 				t.Errorf("remembered %+v\nchecked    %+v", got, want)
 			}
+			for _, waived := range [][]string{{"processor-list"}, {"processor-list", "house-drive"}, {"tpm"}} {
+				got, err := judge.Judge(fact.Read(d), waived...)
+				if err != nil {
+					t.Fatal(err)
+				}
+				want, err := assess.Decide(means.Shipped(), rel, fact.Read(d), waived...)
+				if err != nil {
+					t.Fatal(err)
+				}
+				if got != want {
+					t.Errorf("waived %v\nremembered %+v\nchecked    %+v", waived, got, want)
+				}
+			}
 			if outcomes := string(judge.Outcomes(fact.Read(d))); outcomes != want.Outcomes {
 				t.Errorf("outcomes alone %s, of the check %s", outcomes, want.Outcomes)
 			}

@@ -12,6 +12,7 @@ import (
 	"rolltop.example/rolltop/core/decision"
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/fleet"
+	"rolltop.example/rolltop/core/release"
 	"rolltop.example/rolltop/internal/store"
 )
 
@@ -132,15 +133,18 @@ func (s *Server) waive(ctx context.Context, x *fleet.Index, waived map[int64][]s
 	for id := range waived {
 		ids = append(ids, id)
 	}
-	m, f := s.toolbox(), new(fact.Facts)
+	judges, f := map[*release.Release]*assess.Judge{}, new(fact.Facts)
 	return s.store.EachRow(ctx, nil, fact.Catalogue, ids, func(rows []store.Row) error {
 		for i := range rows {
 			t, ok := s.target(rows[i].Class)
 			if !ok || rows[i].Packed == nil || f.Unpack(rows[i].Packed) != nil {
 				continue
 			}
+			if judges[t.release] == nil {
+				judges[t.release] = assess.NewJudge(s.toolbox(), t.release)
+			}
 			id := rows[i].ID
-			g, err := assess.Decide(m, t.release, f, waived[id]...)
+			g, err := judges[t.release].Judge(f, waived[id]...)
 			if err != nil {
 				return err
 			}

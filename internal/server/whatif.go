@@ -16,7 +16,6 @@ import (
 	"rolltop.example/rolltop/core/doc"
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/fleet"
-	"rolltop.example/rolltop/core/means"
 	"rolltop.example/rolltop/core/release"
 	"rolltop.example/rolltop/core/remedy"
 	"rolltop.example/rolltop/core/say"
@@ -151,7 +150,7 @@ func (s *Server) weigh(ctx context.Context, total *fleet.WhatIf, ids []int64, ro
 					}
 					after := r.Standpoint
 					if letters := string(judgeIs.Outcomes(f)); len(waived) > 0 || !w.Unmoved(r.Outcomes, letters) {
-						if after, err = rest(judgeIs, m, is, f, waived); err != nil {
+						if after, err = rest(judgeIs, f, waived); err != nil {
 							return err
 						}
 					}
@@ -175,11 +174,8 @@ func stand(j *assess.Judge, f *fact.Facts) (fleet.Standpoint, error) {
 }
 
 // rest is where a machine stands whose outcomes were worked out, with what is waived.
-func rest(j *assess.Judge, m *means.Means, rel *release.Release, f *fact.Facts, waived []string) (fleet.Standpoint, error) {
-	got, err := j.Rest(f)
-	if len(waived) > 0 {
-		got, err = assess.Decide(m, rel, f, waived...)
-	}
+func rest(j *assess.Judge, f *fact.Facts, waived []string) (fleet.Standpoint, error) {
+	got, err := j.Rest(f, waived...)
 	return fleet.Standpoint{Disposition: got.Disposition, Outcomes: got.Outcomes}, err
 }
 
