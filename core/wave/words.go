@@ -110,10 +110,10 @@ func (f *Forecast) Assumes() []string {
 		out = append(out, fmt.Sprintf("%s not reported for long; they are taken to be as they were.", say.Count(f.Silent, "machine has", "machines have")))
 	}
 	if f.Held > 0 {
-		out = append(out, fmt.Sprintf("%s held back by a decision and counted, as decisions end.", say.Count(f.Held, "machine is", "machines are")))
+		out = append(out, fmt.Sprintf("%s held back by a decision and counted, since decisions end.", say.Count(f.Held, "machine is", "machines are")))
 	}
 	if f.Stay > 0 {
-		out = append(out, fmt.Sprintf("%s on the present release by a decision and not counted.", say.Count(f.Stay, "machine stays", "machines stay")))
+		out = append(out, say.Count(f.Stay, "machine stays on the present release by a decision and is left out.", "machines stay on the present release by a decision and are left out."))
 	}
 	for i := range out {
 		out[i] = say.Capital(out[i])
