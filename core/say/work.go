@@ -26,9 +26,6 @@ func Hours(m remedy.Minutes) string {
 	return fmt.Sprintf("%s to %s hours", Number(least), Number(most))
 }
 
-// nothingToDo is what a step says to whom it asks nothing of.
-const nothingToDo = "Nothing to do."
-
 // Message is what the person whose machine it is should know before a visit: what will
 // happen, how long it takes, what to have ready. tells are what the steps mean for them.
 func Message(name, release string, plain, tells []string, m remedy.Minutes, restarts int) (subject string, text []string) {
@@ -39,7 +36,7 @@ func Message(name, release string, plain, tells []string, m remedy.Minutes, rest
 		takes += fmt.Sprintf(", in which the computer restarts %s", times(restarts))
 	}
 	text = append(text, takes+". You cannot use it in that time.")
-	tells = slices.DeleteFunc(slices.Clone(tells), func(t string) bool { return t == nothingToDo })
+	tells = slices.DeleteFunc(slices.Clone(tells), func(t string) bool { return t == NothingToDo })
 	if len(tells) > 0 {
 		text = append(text, strings.Join(tells, " "))
 	}

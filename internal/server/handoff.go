@@ -77,7 +77,10 @@ func (s *Server) handOff(ctx context.Context, in *struct {
 // writeTable writes comma-separated values that spreadsheet programs open right.
 func writeTable(w io.Writer, heads []string, rows [][]string) error {
 	out := csv.NewWriter(w)
-	for _, row := range append([][]string{heads}, rows...) {
+	if err := out.Write(heads); err != nil { // our own words, shared by all calls
+		return err
+	}
+	for _, row := range rows {
 		for i := range row {
 			row[i] = say.Cell(row[i])
 		}
