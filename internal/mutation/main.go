@@ -1,0 +1,191 @@
+// Command mutation puts small random mistakes into the code, one at a time, and counts
+// how many of them the tests notice. The mistakes are laid over the files by the go
+// command's -overlay and never written into the tree.
+//
+// A directory of step definitions (YAML) is taken like a package.
+//
+//	go run ./internal/mutation -count 87 core/check core/need core/remedy
+//	go run ./internal/mutation -count 60 core/remedy/steps
+package main
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"errors"
+	"flag"
+	"fmt"
+	"go/ast"
+	"go/format"
+	"go/parser"
+	"go/token"
+	"math/rand/v2"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+)
+
+// mistake is one change of a file.
+type mistake struct {
+	file, what string
+	line       int
+	text       func() ([]byte, error) // the file with the mistake in it
+}
+
+func main() {
+	count := flag.Int("count", 50, "how many mistakes")
+	seed := flag.Uint64("seed", 1, "which of them")
+	tests := flag.String("tests", "./core/...", "packages whose tests are run, separated by commas")
+	limit := flag.Duration("limit", 5*time.Minute, "for the tests of one mistake; beyond it, it counts as noticed")
+	at := flag.String("at", "", "only the mistakes at these places, as they were printed (file:line), separated by commas")
+	flag.Parse()
+	if err := run(flag.Args(), *count, *seed, *at, strings.Split(*tests, ","), *limit); err != nil {
+		fmt.Fprintln(os.Stderr, err)
+		os.Exit(1)
+	}
+}
+
+func run(dirs []string, count int, seed uint64, at string, tests []string, limit time.Duration) error {
+	files := token.NewFileSet()
+	var all []mistake
+	for _, dir := range dirs {
+		names, err := filepath.Glob(filepath.Join(dir, "*.go"))
+		if err != nil {
+			return err
+		}
+		for _, name := range names {
+			if strings.HasSuffix(name, "_test.go") {
+				continue
+			}
+			tree, err := parser.ParseFile(files, name, nil, parser.ParseComments)
+			if err != nil {
+				return err
+			}
+			all = append(all, mistakesOf(files, name, tree)...)
+		}
+		more, err := stepMistakes(dir)
+		if err != nil {
+			return err
+		}
+		all = append(all, more...)
+	}
+	if at != "" {
+		all = slices.DeleteFunc(all, func(m mistake) bool {
+			return !slices.Contains(strings.Split(at, ","), fmt.Sprintf("%s:%d", m.file, m.line))
+		})
+	}
+	r := rand.New(rand.NewPCG(seed, seed))
+	r.Shuffle(len(all), func(i, j int) { all[i], all[j] = all[j], all[i] })
+	noticed, tried := 0, 0
+	for i := range all {
+		if tried == count {
+			break
+		}
+		m := &all[i]
+		built, seen, err := try(m, tests, limit)
+		if err != nil {
+			return err
+		}
+		if !built {
+			continue // it is no program any more
+		}
+		if tried++; seen {
+			noticed++
+		} else {
+			fmt.Printf("not noticed: %s:%d: %s\n", m.file, m.line, m.what)
+		}
+	}
+	fmt.Printf("%d of %d mistakes were noticed (%d were possible)\n", noticed, tried, len(all))
+	return nil
+}
+
+// try lays a mistake over its file and runs the tests.
+func try(m *mistake, tests []string, limit time.Duration) (built, noticed bool, err error) {
+	src, err := m.text()
+	if err != nil {
+		return false, false, err
+	}
+	dir, err := os.MkdirTemp("", "mutation")
+	if err != nil {
+		return false, false, err
+	}
+	defer func() { _ = os.RemoveAll(dir) }()
+	changed, overlay := filepath.Join(dir, "changed"+filepath.Ext(m.file)), filepath.Join(dir, "overlay.json")
+	abs, err := filepath.Abs(m.file)
+	if err != nil {
+		return false, false, err
+	}
+	list, err := json.Marshal(map[string]map[string]string{"Replace": {abs: changed}})
+	if err != nil {
+		return false, false, err
+	}
+	if err := errors.Join(os.WriteFile(changed, src, 0o600), os.WriteFile(overlay, list, 0o600)); err != nil {
+		return false, false, err
+	}
+	ctx, cancel := context.WithTimeout(context.Background(), limit)
+	defer cancel()
+	if exec.CommandContext(ctx, "go", "build", "-overlay", overlay, "./"+packageOf(m.file)).Run() != nil {
+		return false, false, nil
+	}
+	args := append([]string{"test", "-short", "-failfast", "-overlay", overlay}, tests...)
+	return true, exec.CommandContext(ctx, "go", args...).Run() != nil, nil
+}
+
+// turned are operators and what they are taken for by mistake.
+var turned = map[token.Token]token.Token{
+	token.LSS: token.LEQ, token.LEQ: token.LSS, token.GTR: token.GEQ, token.GEQ: token.GTR, token.EQL: token.NEQ, token.NEQ: token.EQL,
+	token.LAND: token.LOR, token.LOR: token.LAND, token.ADD: token.SUB, token.SUB: token.ADD,
+}
+
+func mistakesOf(files *token.FileSet, name string, tree *ast.File) []mistake {
+	var out []mistake
+	add := func(n ast.Node, what string, change, undo func()) {
+		text := func() ([]byte, error) {
+			change()
+			defer undo()
+			var src bytes.Buffer
+			err := format.Node(&src, files, tree)
+			return src.Bytes(), err
+		}
+		out = append(out, mistake{name, what, files.Position(n.Pos()).Line, text})
+	}
+	ast.Inspect(tree, func(n ast.Node) bool {
+		switch x := n.(type) {
+		case *ast.GenDecl:
+			return x.Tok != token.CONST && x.Tok != token.IMPORT
+		case *ast.BinaryExpr:
+			was := x.Op
+			if is, ok := turned[was]; ok {
+				add(x, fmt.Sprintf("%s for %s", is, was), func() { x.Op = is }, func() { x.Op = was })
+			}
+		case *ast.IfStmt:
+			was := x.Cond
+			add(x, "the condition turned round", func() { x.Cond = &ast.UnaryExpr{Op: token.NOT, X: &ast.ParenExpr{X: was}} }, func() { x.Cond = was })
+		case *ast.BasicLit:
+			if v, err := strconv.Atoi(x.Value); err == nil && x.Kind == token.INT {
+				was := x.Value
+				add(x, fmt.Sprintf("%d for %s", v+1, was), func() { x.Value = strconv.Itoa(v + 1) }, func() { x.Value = was })
+			}
+		case *ast.BlockStmt:
+			for i, s := range x.List {
+				if _, ok := s.(*ast.ExprStmt); !ok {
+					if a, ok := s.(*ast.AssignStmt); !ok || a.Tok != token.ASSIGN {
+						continue
+					}
+				}
+				add(s, "a statement left out", func() { x.List[i] = &ast.EmptyStmt{Semicolon: s.Pos()} }, func() { x.List[i] = s })
+			}
+		case *ast.Ident:
+			if x.Name == "true" || x.Name == "false" {
+				was, is := x.Name, map[string]string{"true": "false", "false": "true"}[x.Name]
+				add(x, is+" for "+was, func() { x.Name = is }, func() { x.Name = was })
+			}
+		}
+		return true
+	})
+	return out
+}
