@@ -4,7 +4,7 @@ VERSION ?= $(shell git describe --tags --always --dirty 2>/dev/null || echo dev)
 LDFLAGS := -s -w -X rolltop.example/rolltop/internal/build.Version=$(VERSION)
 export CGO_ENABLED = 0
 
-.PHONY: demo build console test check dist lab bench soak generate screenshots tools clean
+.PHONY: demo build console test check dist lab bench soak mutants generate screenshots tools clean
 
 ## demo: build everything and start the service with the made-up fleet
 demo: build
@@ -70,6 +70,11 @@ bench: build
 ## soak: the long ones: kills under load, a minute of 1,000 submissions a second, 10,000 idle connections
 soak:
 	ulimit -n $$(ulimit -Hn) || true; ROLLTOP_SOAK=1 $(GO) test -count=1 -timeout 60m -v -run 'Killed|FullDisk|Soak|Idle' ./internal/store ./internal/server | grep -v '^=== '
+
+## mutants: put small random mistakes into the deciding packages, and count those that the tests notice
+mutants:
+	$(GO) run ./internal/mutation -count 87 -tests ./core/check,./core/need,./core/remedy,./core/list,./core/release,./core/assess,./core/say,./core/after core/check core/need core/remedy core/list core/release core/assess
+	$(GO) run ./internal/mutation -count 50 -tests ./core/remedy,./core/assess,./core/after,./core/part core/remedy/steps
 
 ## screenshots: the console's pictures for the documentation, and the terminal's
 screenshots: build

@@ -15,7 +15,7 @@ go run ./internal/shots -server "$address" -password harbour-lights -dir "$shots
 
 # terminal NAME ROWS COMMAND: a terminal window with the command and its output.
 terminal() {
-  xvfb-run -a -s '-screen 0 1400x1200x24' sh -c "
+  xvfb-run -a -s '-screen 0 1400x1700x24' sh -c "
     xterm -fa 'DejaVu Sans Mono' -fs 11 -geometry 118x$2+0+0 -bg '#f6f4ee' -fg '#1c2a30' -xrm 'XTerm*color2:#0b7558' -xrm 'XTerm*color4:#2a66a8' \
       -e sh -c 'cd $work; printf \"\$ %s\n\" \"$3\"; $3; sleep 30' & xterm=\$!
     sleep 4; import -window root -crop \"1066x$(($2 * 19 + 4))+0+0\" +repage $shots/$1.png; kill \$xterm"
@@ -26,8 +26,8 @@ cp internal/standin/releases/* "$work"
 rolltop devices inventory lant-001 >"$work/lant-001.json"
 rolltop devices inventory gull-007 >"$work/gull-007.json"
 terminal inspect 21 'rolltop inspect --inventory gull-007.json'
-terminal check 58 'rolltop check --release skerry-12.yaml --inventory lant-001.json'
+terminal check 72 'rolltop check --release skerry-12.yaml --inventory lant-001.json'
 cp internal/standin/house/* "$work"
 rolltop devices inventory nslip-033 >"$work/nslip-033.json"
-terminal plan 52 'rolltop plan --release skerry-12.yaml --house guides.yaml --inventory nslip-033.json'
+terminal plan 62 'rolltop plan --release skerry-12.yaml --house guides.yaml --inventory nslip-033.json'
 terminal compare-releases 30 'rolltop releases compare skerry-12@4 skerry-12@5 | head -28'

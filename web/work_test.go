@@ -16,7 +16,7 @@ func TestWork(t *testing.T) {
 	s := servertest.Demo(t, web.Console())
 	must(t, standin.Furnish(t.Context(), s, s.Now()))
 	p := open(t, s)
-	must(t, p.Go(s.URL+"/work"), p.WaitText("74 visits at nine places"), p.WaitText("Firmware: TPM on"), p.WaitText("From 122 to 264 of 284 machines ready"))
+	must(t, p.Go(s.URL+"/work"), p.WaitText("75 visits at nine places"), p.WaitText("Firmware: TPM on"), p.WaitText("From 102 to 235 of 265 machines ready"))
 	// A number leads to its machines.
 	must(t, p.Click("[aria-labelledby=order] tbody tr:first-child a"), p.WaitText("17 machines of 284"))
 	must(t, p.Go(s.URL+"/work?tab=visits"), p.WaitText("NSLIP-003"), p.Click("[aria-label='Choose NSLIP-003']"), p.WaitText("Give one visit to"), p.Type("#who", "the new one"), p.Key("\r"), p.WaitText("one machine given to the new one."))

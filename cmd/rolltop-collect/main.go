@@ -250,7 +250,7 @@ func checked(rel *release.Release, d *inventory.Document, out io.Writer, quiet b
 		}
 	}
 	switch c.Disposition {
-	case "ready":
+	case "ready", "done":
 		return 0, nil
 	case "undetermined":
 		return exitUndetermined, nil

@@ -15,6 +15,7 @@ import (
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/core/need"
+	"rolltop.example/rolltop/core/placeholder"
 	"rolltop.example/rolltop/core/release"
 	"rolltop.example/rolltop/core/say"
 )
@@ -32,6 +33,17 @@ type Document struct {
 	Notes   []string     `json:"notes,omitempty" doc:"Of the encryption: still paused, begun by the system itself"`
 	Steps   []Step       `json:"steps" doc:"Steps of the plan before the work"`
 	Changes []Change     `json:"changes" doc:"Requirements that were open before or are open now"`
+	// Prepared are the items of preparation that were open before the work.
+	Prepared []Item `json:"prepared,omitempty"`
+}
+
+// Item is an item of preparation after the work.
+type Item struct {
+	ID    string `json:"id"`
+	Title string `json:"title"`
+	State string `json:"state" enum:"worked,no-effect,not-seen"`
+	Word  string `json:"word"`
+	Says  string `json:"says"`
 }
 
 // States of a step after the work.
@@ -107,6 +119,7 @@ func Confirm(before, after Check) (*Document, error) {
 	d.changes(before.Check, after.Check, beside)
 	now := fact.Read(b)
 	d.steps(before.Check, after.Check, now, beside)
+	d.prepared(before.Check, after.Check)
 	d.Notes = encryption(fact.Read(a), now)
 	d.Says = d.sum(before.Check, after.Check)
 	return d, nil
@@ -119,12 +132,7 @@ func sameName(a, b *inventory.Document) bool {
 
 // contradict tells whether the inventories differ in what names a machine.
 func contradict(a, b *inventory.Document) bool {
-	differ := func(x, y inventory.Opt[string]) bool {
-		s, ok := x.Get()
-		t, both := y.Get()
-		return ok && both && !strings.EqualFold(s, t)
-	}
-	return differ(a.Device.UUID, b.Device.UUID) || differ(a.Device.Serial, b.Device.Serial)
+	return placeholder.Differ(a.Device.UUID.Or(""), b.Device.UUID.Or(""), placeholder.UUID) || placeholder.Differ(a.Device.Serial.Or(""), b.Device.Serial.Or(""), placeholder.Text)
 }
 
 // musts are the findings that decide, by their requirement.
@@ -202,8 +210,17 @@ func (d *Document) steps(a, b *assess.Document, now *fact.Facts, beside *compare
 			switch p.Shown(now) {
 			case need.True:
 				s.State, s.Says = Worked, "The inventory shows it."
+				if name := p.Installed(); name != "" {
+					s.Says = name + " is installed."
+				}
 			case need.False:
 				s.State, s.Says, s.Try = NoEffect, "The inventory shows that it was not done, or had no effect.", p.Otherwise
+				if name := p.Installed(); name != "" {
+					s.Says = name + " is not installed."
+				}
+				if n := held(a.Plan, p, states); n > 0 && p.Installed() != "" {
+					s.State, s.Says, s.Try = Waits, fmt.Sprintf("It waits for step %d.", n), nil
+				}
 			}
 		case failing != nil && p.Closes:
 			s.State, s.Says = Worked, "What was not known is known, and not met: "+say.And(failing)+"."
@@ -223,6 +240,33 @@ func (d *Document) steps(a, b *assess.Document, now *fact.Facts, beside *compare
 		}
 		states[p.Number], s.Word = s.State, stepWords[s.State]
 		d.Steps = append(d.Steps, s)
+	}
+}
+
+// prepared says what has become of the items of preparation: what a program sees, and
+// what a person said.
+func (d *Document) prepared(a, b *assess.Document) {
+	now := map[string]*assess.Prepared{}
+	for i := range b.Preparation {
+		now[b.Preparation[i].ID] = &b.Preparation[i]
+	}
+	for i := range a.Preparation {
+		was := &a.Preparation[i]
+		is := now[was.ID]
+		if was.State == "done" && was.Ticked == nil || was.State == "not-needed" {
+			continue
+		}
+		p := Item{ID: was.ID, Title: was.Title, State: NotSeen, Says: "No program sees it; whoever did it says so."}
+		switch {
+		case is != nil && is.State == "done":
+			p.State, p.Says = Worked, is.Says
+		case was.State == "done":
+			p.State, p.Says = Worked, was.Ticked.Says()
+		case is != nil && is.State == "not-done":
+			p.State, p.Says = NoEffect, is.Says
+		}
+		p.Word = stepWords[p.State]
+		d.Prepared = append(d.Prepared, p)
 	}
 }
 

@@ -136,6 +136,51 @@ func TestStepsThatWorkedAndDidNot(t *testing.T) {
 	}
 }
 
+// The installation is confirmed by the release that runs, and a step that settles nothing
+// by the fact that it changes.
+func TestWhatFactsConfirm(t *testing.T) {
+	runs := func(d *doc) { d.OS.Name, d.OS.Version = some("Skerry 12"), some("12.0") }
+	d := confirm(t, legacy(), disk, boot, tpm, secure, runs)
+	if s := step(t, d, "upgrade"); s.State != after.Worked || s.Says != "Skerry 12 is installed." {
+		t.Errorf("the installation: %+v", s)
+	}
+	if s := step(t, confirm(t, legacy(), disk), "upgrade"); s.State != after.Waits {
+		t.Errorf("no installation, and steps before it had no effect: %+v", s)
+	}
+	if s := step(t, confirm(t, legacy(), disk, boot, tpm, secure), "upgrade"); s.State != after.NoEffect || s.Says != "Skerry 12 is not installed." {
+		t.Errorf("no installation: %+v", s)
+	}
+	old := legacy()
+	old.OS.Name, old.OS.Version = some("Skerry 10"), some("10.4")
+	between := func(d *doc) { d.OS.Name, d.OS.Version = some("Skerry 11"), some("11.2") }
+	if s := step(t, confirm(t, old, between), "interim"); s.State != after.Worked || s.Says != "Skerry 11 is installed." {
+		t.Errorf("the release between: %+v", s)
+	}
+	if s := step(t, confirm(t, old), "interim"); s.State != after.NotSeen {
+		t.Errorf("no release between: %+v", s)
+	}
+}
+
+// Items of preparation are confirmed, too.
+func TestPreparationAfterwards(t *testing.T) {
+	waiting := legacy()
+	waiting.OS.PendingRestart = some(true)
+	states := func(d *after.Document) map[string]string {
+		out := map[string]string{}
+		for _, p := range d.Prepared {
+			out[p.ID] = p.State
+		}
+		return out
+	}
+	got := states(confirm(t, waiting, func(d *doc) { d.OS.PendingRestart = some(false) }))
+	if got["restart"] != after.Worked || got["backup"] != after.NotSeen {
+		t.Errorf("restarted: %v", got)
+	}
+	if got = states(confirm(t, waiting)); got["restart"] != after.NoEffect {
+		t.Errorf("not restarted: %v", got)
+	}
+}
+
 // Fewer rights are no step back; another cause, or another value, is said.
 func TestWhatIsNoLongerThere(t *testing.T) {
 	ready := legacy()

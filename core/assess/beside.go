@@ -13,7 +13,7 @@ import (
 )
 
 func route(v *remedy.Verdict, rel *release.Release) Route {
-	return Route{v.Route, v.Through, v.Keeps, v.RouteKnown, say.Route(v.Route, v.Through, rel.Name, v.Keeps)}
+	return Route{Way: v.Route, Through: v.Through, Keeps: v.Keeps, Known: v.RouteKnown, Says: say.Way(v, rel.Name), Back: v.Back}
 }
 
 func side(v *remedy.Verdict, rel *release.Release) Side {
@@ -27,16 +27,19 @@ func (d *Document) beside(a *Assessment, now time.Time) {
 		d.Other = &OtherRoute{route(o, rel), side(o, rel)}
 	}
 	d.support(rel, f, now)
-	if !a.Verdict.Foreign { // another system has no edition that becomes one of these
+	if d.Support != nil && len(a.Verdict.Unsupported) > 0 {
+		d.Support.Not = true
+	}
+	if !a.Verdict.Foreign && a.Verdict.Disposition != remedy.Done { // another system has no edition that becomes one of these
 		d.delivery(rel, f, a.Verdict.Route)
 	}
 	if f.Class() != fact.Mac {
 		d.tpm(a)
 	}
 	d.Hold = say.Hold(f)
-	if o := rel.OfferTo(f, now); o.Known && !f.Planned() {
+	if o := rel.OfferTo(f, now); o.Known && !f.Planned() && a.Verdict.Disposition != remedy.Done {
 		d.Offer = &Offer{Now: o.Now, Says: say.Offer(o, rel.Name)}
-		if !o.From.IsZero() {
+		if !o.From.IsZero() && (o.Now || o.Maybe == "") {
 			d.Offer.From = &o.From
 		}
 	}
@@ -46,9 +49,16 @@ func (d *Document) beside(a *Assessment, now time.Time) {
 	if rel.TestRelease {
 		d.Warnings = append(d.Warnings, rel.Name+" is a release for testing. Its requirements may still change, and there may be no way back from it.")
 	}
+	if slots := f.SlotsTwice(); len(slots) > 0 {
+		d.Warnings = append(d.Warnings, say.SlotsTwice(slots))
+	}
+	d.Warnings = append(d.Warnings, ruleAge(rel.Published, rel.Retrieved, now)...)
 	d.Software, d.Strangers = known(f, rel.Known, fact.Titles, fact.TitleName, fact.TitlePublisher, fact.TitleVersion)
 	d.Drivers, _ = known(f, rel.KnownDrivers, fact.Drivers, fact.DriverDevice, fact.DriverProvider, fact.DriverVersion)
 	for i := range rel.Prepare {
+		if a.Verdict.Disposition == remedy.Done {
+			break // there is nothing to prepare for
+		}
 		p := &rel.Prepare[i]
 		state, says := say.Prepared(p, f)
 		d.Preparation = append(d.Preparation, Prepared{ID: p.ID, Title: p.Title, Reason: p.Reason, State: state, Says: says})
@@ -93,6 +103,9 @@ func (d *Document) tpm(a *Assessment) {
 		}
 	default:
 		t.Seen = "yes"
+	}
+	for _, other := range a.Inventory.TPM.Others {
+		t.Says += " " + say.OtherTPM(other.Version.Or(""), other.Kind.Or(""))
 	}
 	d.TPM = t
 }

@@ -8,7 +8,6 @@ import (
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/need"
 	"rolltop.example/rolltop/core/release"
-	"rolltop.example/rolltop/core/remedy"
 	"rolltop.example/rolltop/core/say"
 )
 
@@ -22,13 +21,16 @@ type Document struct {
 	Engine      string      `json:"engine" doc:"Version of the program that decided"`
 	Machine     Machine     `json:"machine"`
 	Release     release.Ref `json:"release"`
-	Disposition string      `json:"disposition" enum:"ready,reconfigure,refit,replace,undetermined"`
+	Disposition string      `json:"disposition" enum:"done,ready,reconfigure,refit,decide,replace,undetermined"`
 	Certainty   string      `json:"certainty" enum:"confirmed,expected"`
-	Best        string      `json:"best" doc:"The least it can take" enum:"ready,reconfigure,refit,replace"`
-	Worst       string      `json:"worst" doc:"The most it can take" enum:"ready,reconfigure,refit,replace"`
+	Best        string      `json:"best" doc:"The least it can take" enum:"done,ready,reconfigure,refit,decide,replace"`
+	Worst       string      `json:"worst" doc:"The most it can take" enum:"done,ready,reconfigure,refit,decide,replace"`
 	RestsOn     []string    `json:"rests_on,omitempty" doc:"What an expected disposition rests on"`
 	Answer      string      `json:"answer" doc:"The disposition in one sentence"`
 	Details     []string    `json:"details,omitempty"`
+	Age         *Age        `json:"age,omitempty" doc:"Where the inventory is not of today: how old it is"`
+	Unsupported []string    `json:"unsupported,omitempty" doc:"On a machine that is done: requirements of the publisher that it does not meet. Its installation is unsupported"`
+	Decide      *Ways       `json:"decide,omitempty" doc:"Where a person has to decide: the ways there are"`
 	Plain       []string    `json:"plain" doc:"The answer for the person whose machine it is, in plain words"`
 	Publisher   *Side       `json:"publisher,omitempty" doc:"The disposition by the publisher's requirements alone, where the document has a house standard on top"`
 	Route       Route       `json:"route"`
@@ -37,7 +39,7 @@ type Document struct {
 	TPM         *TPM        `json:"tpm,omitempty" doc:"On PCs"`
 	Hold        string      `json:"hold,omitempty" doc:"A policy of its organisation keeps it at a release; apart from the disposition"`
 	Offer       *Offer      `json:"offer,omitempty" doc:"Where the release is offered in stages; apart from the disposition"`
-	Warnings    []string    `json:"warnings,omitempty" doc:"Of the release: a draft, one for testing"`
+	Warnings    []string    `json:"warnings,omitempty" doc:"Of the rules and of the inventory: a draft, a release for testing, a document that nobody has looked at for a year"`
 	Next        []Next      `json:"next,omitempty" doc:"The same machine against releases that follow this one"`
 	Coverage    Coverage    `json:"coverage"`
 	Counts      Counts      `json:"counts"`
@@ -51,6 +53,10 @@ type Document struct {
 	Effort      Effort      `json:"effort" doc:"What the plan takes together"`
 	Firmware    *Firmware   `json:"firmware,omitempty" doc:"The way into the firmware set-up, where the plan changes something there"`
 	Conversion  *Conversion `json:"conversion,omitempty" doc:"For a machine that starts from an MBR"`
+	Bring       []string    `json:"bring,omitempty" doc:"What somebody who goes there brings"`
+	When        *When       `json:"when,omitempty" doc:"From when a visit is of use, and until when it has to be done"`
+	Optional    []Step      `json:"optional,omitempty" doc:"Steps for advice that is not followed, apart from the plan"`
+	Ends        []End       `json:"ends,omitempty" doc:"What ends with the upgrade and this machine has, or may have"`
 	Withheld    *Withheld   `json:"withheld,omitempty" doc:"On a machine to replace: steps that would settle the rest, and are futile"`
 	Stay        string      `json:"stay,omitempty" doc:"What staying on the installed release comes to"`
 }
@@ -68,7 +74,7 @@ type Machine struct {
 
 // Side is a second disposition.
 type Side struct {
-	Disposition string `json:"disposition" enum:"ready,reconfigure,refit,replace,undetermined"`
+	Disposition string `json:"disposition" enum:"done,ready,reconfigure,refit,decide,replace,undetermined"`
 	Certainty   string `json:"certainty" enum:"confirmed,expected"`
 	Answer      string `json:"answer"`
 }
@@ -79,6 +85,8 @@ type Route struct {
 	Through string   `json:"through,omitempty"`
 	Keeps   []string `json:"keeps,omitempty" doc:"What stays: programs, files, settings"`
 	Known   bool     `json:"known" doc:"Whether the facts that decide it are known"`
+	Why     string   `json:"why,omitempty" doc:"Of a clean installation: why it is needed"`
+	Back    int      `json:"back_days,omitempty" doc:"For how many days the system itself can go back, where the release document says so"`
 	Says    string   `json:"says"`
 }
 
@@ -171,6 +179,7 @@ type Support struct {
 	Extended *time.Time `json:"extended,omitempty" doc:"End of extended support"`
 	Says     string     `json:"says,omitempty" doc:"What extended support takes"`
 	Source   string     `json:"source,omitempty"`
+	Not      bool       `json:"not_here,omitempty" doc:"The release is supported, and this installation of it is not"`
 }
 
 // Finding is the outcome of one requirement with its evidence.
@@ -180,6 +189,7 @@ type Finding struct {
 	Level       string     `json:"level" enum:"must,should,feature"`
 	AskedBy     string     `json:"asked_by" enum:"publisher,house"`
 	Consequence string     `json:"consequence,omitempty"`
+	Follows     string     `json:"follows,omitempty" doc:"What follows while it is not met, in a sentence"`
 	Outcome     string     `json:"outcome" enum:"pass,fail,unknown,not-applicable,waived"`
 	Has         string     `json:"has"`
 	Needs       string     `json:"needs"`
@@ -188,7 +198,9 @@ type Finding struct {
 	Why         string     `json:"why" doc:"Why the requirement exists"`
 	Advised     string     `json:"advised,omitempty" doc:"A higher value that is advised and not reached"`
 	Close       []string   `json:"close,omitempty" doc:"For an unknown: what would close it"`
-	NoRemedy    bool       `json:"no_remedy,omitempty" doc:"Nothing on this machine can change it"`
+	NoRemedy    bool       `json:"no_remedy,omitempty" doc:"Rolltop knows no step that settles it"`
+	NoStep      string     `json:"no_step,omitempty" doc:"For one that no step settles: why, in a sentence"`
+	Proven      bool       `json:"proven,omitempty" doc:"Nothing on this machine can change it, and what was read proves that"`
 	SettledBy   []int      `json:"settled_by,omitempty" doc:"Numbers of the steps that settle it"`
 	Conflict    bool       `json:"conflict,omitempty" doc:"Two sources disagree on a fact it reads"`
 	Interim     string     `json:"interim,omitempty" doc:"The release between that asks for it"`
@@ -240,7 +252,7 @@ func (a *Assessment) Document(now time.Time, engine string) *Document {
 		Machine:     a.machine(),
 		Release:     rel.Ref(),
 		Disposition: v.Disposition.String(), Certainty: say.Certainty(v),
-		Best: v.Best.String(), Worst: v.Worst.String(), RestsOn: v.RestsOn,
+		Best: v.Best.String(), Worst: v.Worst.String(), RestsOn: say.RestsOn(v, f), Unsupported: v.Unsupported,
 		Answer:   say.Answer(v, rel),
 		Details:  say.Details(v, rel, f),
 		Plain:    say.Plain(v, rel),
@@ -251,7 +263,11 @@ func (a *Assessment) Document(now time.Time, engine string) *Document {
 		d.Publisher = &Side{p.Disposition.String(), say.Certainty(p), say.Answer(p, rel)}
 	}
 	d.beside(a, now)
+	d.age(now)
+	d.decide(a)
 	d.plan(a)
+	d.Route.Why = say.WhyAfresh(&a.Verdict, rel, a.Result.Facts)
+	d.around(a, now)
 	d.findings(a)
 	return d
 }
@@ -270,7 +286,7 @@ func (d *Document) findings(a *Assessment) {
 	settled := map[string][]int{}
 	for _, s := range d.Plan {
 		for _, q := range s.Settles {
-			if s.Step != "replace" {
+			if s.Step != "replace" && s.Step != "decide" {
 				settled[q] = append(settled[q], s.Number)
 			}
 		}
@@ -278,9 +294,11 @@ func (d *Document) findings(a *Assessment) {
 	groups := [4][]Finding{}
 	for i := range a.Result.Findings {
 		fd := &a.Result.Findings[i]
-		out := sayFinding(fd, a.Result, a.Verdict.Disposition != remedy.Replace)
+		out := sayFinding(fd, a.Result, !a.Verdict.Disposition.Futile())
 		out.SettledBy = settled[fd.Requirement.ID]
 		out.NoRemedy = slices.Contains(a.Verdict.NoRemedy, fd.Requirement.ID)
+		out.Proven = slices.Contains(a.Verdict.Proven, fd.Requirement.ID)
+		out.NoStep = say.NoStep(out.NoRemedy, out.Proven)
 		must := fd.Requirement.Level == release.Must
 		group := 3
 		switch {
@@ -330,8 +348,11 @@ func sayFinding(fd *check.Finding, res *check.Result, close bool) Finding {
 	if q.Interim != nil {
 		out.Interim = q.Interim.Name
 	}
+	if fd.Outcome != check.Pass && fd.Outcome != check.NotApplicable && q.Level == release.Must {
+		out.Follows = say.Follows(q)
+	}
 	if fd.Outcome == check.Unknown && close {
-		out.Close = say.Closing(fd)
+		out.Close = say.Closing(fd, res.Facts)
 	}
 	if fd.Outcome == check.Pass && fd.Advised != need.True {
 		out.Advised = say.Need(q.Advised)

@@ -27,7 +27,7 @@ type Judgement struct {
 	Disposition remedy.Disposition
 	Publisher   remedy.Disposition // by the publisher's requirements alone
 	Confirmed   bool
-	Fails       int    // musts that fail
+	Fails       int    // musts that fail; of a machine that is done, those that make it unsupported
 	Sole        string // the only one, where it is one
 	Outcomes    string // a letter for each requirement, see [check.Outcome.Letter]
 	Way         string // to the release, one of [release.Ways]
@@ -65,8 +65,7 @@ func (j *Judge) Rest(f *fact.Facts, waived ...string) (Judgement, error) {
 	if f.Doubtful() { // rare, and not told apart by the key
 		return Decide(j.means, j.rel, f, waived...)
 	}
-	path := j.rel.PathFrom(f)
-	j.key = j.means.Steps.Key(j.key[:0], j.rel, f, j.outcomes, &path)
+	j.key = j.means.Steps.Key(j.key[:0], j.rel, f, j.outcomes, j.rel.PathsFrom(f))
 	for _, id := range waived {
 		j.key = append(append(j.key, '\n'), id...)
 	}
@@ -101,7 +100,9 @@ func decided(a *Assessment) Judgement {
 	if a.Publisher != nil {
 		g.Publisher = a.Publisher.Disposition
 	}
-	g.Fails, g.Sole = a.Fails()
+	if g.Fails, g.Sole = a.Fails(); g.Disposition == remedy.Done {
+		g.Fails, g.Sole = len(a.Verdict.Unsupported), "" // nothing stands in its way
+	}
 	return g
 }
 

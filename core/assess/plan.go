@@ -3,6 +3,7 @@ package assess
 import (
 	"fmt"
 	"slices"
+	"strings"
 	"time"
 
 	"rolltop.example/rolltop/core/check"
@@ -43,11 +44,16 @@ type Step struct {
 	Restarts  int            `json:"restarts"`
 	Parts     []Part         `json:"parts,omitempty" doc:"What is bought for it"`
 	Instead   []Instead      `json:"instead,omitempty" doc:"What could be done in its place: either the one or the other"`
+	Disturbs  []string       `json:"disturbs,omitempty" doc:"What it disturbs; the plan has the safeguards for it"`
 	Own       bool           `json:"own,omitempty" doc:"The step is the organisation's own"`
 	Ticked    *Tick          `json:"ticked,omitempty" doc:"What a person said of it"`
 
-	shown func(*fact.Facts) need.Truth
+	shown    func(*fact.Facts) need.Truth
+	installs string // the release that it installs
 }
+
+// Installed is the release that the step installs; "" of another step.
+func (s *Step) Installed() string { return s.installs }
 
 // Shown says what facts taken after the work show of the step: that it was done,
 // that it was not, or nothing.
@@ -143,6 +149,7 @@ type Withheld struct {
 // plan says the plan, with what stands around it.
 func (d *Document) plan(a *Assessment) {
 	v, rel, f := &a.Verdict, a.Result.Release, a.Result.Facts
+	d.Plan = []Step{}
 	book := a.Means.Guides.For(f)
 	instead := a.Means.Steps.Instead(a.Result, v)
 	number := map[string]int{}
@@ -152,13 +159,8 @@ func (d *Document) plan(a *Assessment) {
 	var bill bill
 	for i := range v.Plan {
 		p := &v.Plan[i]
-		parts := part.Of(p, f)
-		w := say.Words(p, v, rel, f, parts)
-		s := Step{Number: i + 1, Step: p.ID, Title: w.Title, Phase: p.Phase, Who: p.By(), By: say.People[p.By()], Class: p.Class.String(), Settles: p.Settles, Expected: p.Expected, Do: w.Do, Tell: w.Tell,
-			Cautions: w.Cautions, Back: w.Back, Confirm: w.Confirm, Otherwise: p.Otherwise, Minutes: p.Minutes, Restarts: p.Restarts, Own: p.Own, Closes: len(p.Closes) > 0, shown: p.Shown}
-		if p.Risk != "none" {
-			s.Risk, s.Worst = p.Risk, say.Risks[p.Risk]
-		}
+		s, parts := d.step(a, p)
+		s.Number = i + 1
 		for _, id := range p.Predecessors(a.Means.Steps) {
 			if n := number[id]; n > 0 && n <= i {
 				s.After = append(s.After, n)
@@ -166,11 +168,8 @@ func (d *Document) plan(a *Assessment) {
 		}
 		s.After = direct(s.After, d.Plan)
 		s.Parts = bill.add(parts, a.Means.Prices)
-		if at, ok := book.Setting(p.Setting); ok && p.Setting != "" {
-			s.Where = where(&at)
-		}
 		for _, alt := range instead[p.ID] {
-			q := remedy.Planned{Step: alt.Step}
+			q := remedy.Planned{Step: alt.Step, Phase: alt.Phase}
 			s.Instead = append(s.Instead, Instead{alt.ID, say.Words(&q, v, rel, f, nil).Title, alt.Class.String(), alt.Settles, say.Alternative(&alt)})
 		}
 		d.Plan = append(d.Plan, s)
@@ -180,11 +179,50 @@ func (d *Document) plan(a *Assessment) {
 	if slices.ContainsFunc(d.Plan, func(s Step) bool { return s.Where != nil || s.Step == "enter-firmware" }) {
 		d.Firmware = firmware(book, f)
 	}
-	if state, says := say.Conversion(f); state != "" && v.Disposition != remedy.Replace && f.Class() == fact.PC {
+	if state, says := say.Conversion(f); state != "" && !v.Disposition.Futile() && f.Class() == fact.PC {
 		d.Conversion = &Conversion{state, says}
 	}
 	d.withheld(v, a)
 	d.stay(v)
+}
+
+// step is a planned step in words, without its place in the plan and its price.
+func (d *Document) step(a *Assessment, p *remedy.Planned) (Step, []part.Part) {
+	f := a.Result.Facts
+	parts := part.Of(p, f)
+	w := say.Words(p, &a.Verdict, a.Result.Release, f, parts)
+	s := Step{
+		Step: p.ID, Title: w.Title, Phase: p.Phase, Who: p.By(), By: say.People[p.By()], Class: p.Class.String(), Settles: p.Settles, Expected: p.Expected,
+		Do: w.Do, Tell: w.Tell, Cautions: w.Cautions, Back: w.Back, Confirm: w.Confirm, Otherwise: p.Otherwise, Minutes: p.Minutes, Restarts: p.Restarts,
+		Own: p.Own, Disturbs: p.Disturbing(), Closes: len(p.Closes) > 0, shown: p.Shown,
+	}
+	switch {
+	case p.Installs || p.ID == "upgrade":
+		s.installs, s.shown = a.Result.Release.Name, runs(a.Result.Release, "")
+	case p.Class == remedy.Interim:
+		s.installs, s.shown = a.Verdict.Through, runs(a.Result.Release, a.Verdict.Through)
+	}
+	if p.Risk != "none" {
+		s.Risk, s.Worst = p.Risk, say.Risks[p.Risk]
+	}
+	if at, ok := a.Means.Guides.For(f).Setting(p.Setting); ok && p.Setting != "" {
+		s.Where = where(&at)
+	}
+	return s, parts
+}
+
+// runs says of facts whether the release runs, or one on the way to it.
+func runs(rel *release.Release, through string) func(*fact.Facts) need.Truth {
+	return func(f *fact.Facts) need.Truth {
+		name := f.Value(fact.OSName).Text()
+		switch {
+		case rel.RunsOn(f) != release.NotInstalled, through != "" && strings.HasSuffix(through, name) && name != "":
+			return need.True
+		case name == "" || through != "":
+			return need.Unknown
+		}
+		return need.False
+	}
 }
 
 // direct leaves out the steps that others of the list wait for anyway.
@@ -279,6 +317,9 @@ func (d *Document) withheld(v *remedy.Verdict, a *Assessment) {
 		return
 	}
 	w := &Withheld{Says: "Nobody needs to do these: what they settle does not matter on a machine that cannot take the release."}
+	if v.Disposition == remedy.Decide {
+		w.Says = "These wait for the decision: they are of use only if the machine gets the release."
+	}
 	for i := range v.Withheld {
 		p := &v.Withheld[i]
 		w.Titles = append(w.Titles, say.Words(p, v, a.Result.Release, a.Result.Facts, part.Of(p, a.Result.Facts)).Title)
@@ -288,7 +329,7 @@ func (d *Document) withheld(v *remedy.Verdict, a *Assessment) {
 
 func (d *Document) stay(v *remedy.Verdict) {
 	s := d.Support
-	if s == nil || v.Disposition == remedy.Ready || v.Foreign {
+	if s == nil || v.Disposition <= remedy.Ready || v.Foreign {
 		return
 	}
 	extended := ""

@@ -53,7 +53,7 @@ func TestRulesOfEvaluation(t *testing.T) {
 		{"condition unknown and the need met is a pass", []string{"when: {fact: tpm.state, equals: ready}, " + must("{fact: processor.cores, at_least: 2}")}, "", unknownTPM, "pass", ""},
 		{"condition unknown and the need not met is unknown, never not applicable", []string{"when: {fact: tpm.state, equals: ready}, " + must("{fact: processor.cores, at_least: 99}")}, "", unknownTPM, "unknown", "Whether the requirement applies is not known either."},
 		{"condition known not to hold", []string{"when: {fact: tpm.state, equals: \"off\"}, " + must("{fact: processor.cores, at_least: 99}")}, "", nil, "not-applicable", "It applies only where this holds"},
-		{"sources disagree and agree on the answer", []string{must("{fact: memory.installed_bytes, at_least: 2 GiB}")}, "", func(d *doc) { disagree(d, "4294967296", "8589934592") }, "pass", "Two sources disagree, and it is met under each of them."},
+		{"sources disagree and agree on the answer", []string{must("{fact: memory.installed_bytes, at_least: 2 GiB}")}, "", func(d *doc) { disagree(d, "4294967296", "8589934592") }, "pass", "Two sources disagree, and the answer is the same under each of them."},
 		{"a lower bound that is enough decides", []string{must("{fact: memory.installed_bytes, at_least: 6 GiB}")}, "", func(d *doc) { d.Memory.Installed = inventory.Opt[int64]{} }, "pass", "is at least 7 GiB, which is enough"},
 		{"a lower bound that is too little decides nothing", []string{must("{fact: memory.installed_bytes, at_least: 8 GiB}")}, "", func(d *doc) { d.Memory.Installed = inventory.Opt[int64]{} }, "unknown", ""},
 		{"absent from a complete list", []string{noLampwright}, "", titles(true, "Tidebook 4.1"), "pass", ""},
@@ -129,12 +129,12 @@ func TestWayEditionAndPackage(t *testing.T) {
 		name, version, arch, edition string
 		way, through, pack, says     string
 	}{
-		{"in place", "11.2", "x86-64", "Office", release.InPlace, "", "office", "programs and files stay"},
-		{"an edition that only an image takes", "11.2", "x86-64", "Counter", release.Image, "", "office", "files stay, programs do not"},
+		{"in place", "11.2", "x86-64", "Office", release.InPlace, "", "office", "programs, files and settings stay"},
+		{"an edition that only an image takes", "11.2", "x86-64", "Counter", release.Image, "", "office", "files stay; programs and settings do not"},
 		{"by one release between", "10.4", "x86-64", "Office", release.ByInterim, "Skerry 11", "office", "By way of Skerry 11, then Skerry 12"},
 		{"by two releases between", "9.1", "x86-64", "Office", release.ByInterim, "Skerry 10, then Skerry 11", "office", "By way of Skerry 10, then Skerry 11"},
-		{"too old for any", "8.0", "x86-64", "Office", release.Reinstall, "", "office", "installed afresh"},
-		{"another word size", "11.2", "x86", "Office", release.Reinstall, "", "office", "installed afresh"},
+		{"too old for any", "8.0", "x86-64", "Office", release.Reinstall, "", "office", "installed on the emptied disk"},
+		{"another word size", "11.2", "x86", "Office", release.Reinstall, "", "office", "installed on the emptied disk"},
 		{"an edition that becomes none", "11.2", "x86-64", "Harbour", release.Image, "", "", "becomes none of the editions"},
 		{"edition not known: the shortest that is not ruled out", "11.2", "x86-64", "", release.InPlace, "", "", "Which package it needs is not known"},
 	}
@@ -194,7 +194,7 @@ func TestReleaseBetweenHasRequirements(t *testing.T) {
 
 // Software, drivers, adapters and displays have remedies of their own.
 func TestRemediesOfListsAndSoftware(t *testing.T) {
-	known := "software: [{name: [Lampwright], versions: [{is: remove}]}, {name: [Hawser], versions: [{below: \"3\", is: update}, {at_least: \"3\", is: fine}]}, {name: [Counterfoil], versions: [{below: \"5\", is: buy}]}]\n" +
+	known := "software: [{name: [Lampwright], versions: [{is: remove}]}, {name: [Hawser VPN], versions: [{below: \"3\", is: update}, {at_least: \"3\", is: fine}]}, {name: [Counterfoil], versions: [{below: \"5\", is: buy}]}]\n" +
 		"drivers: [{name: [Label printer], versions: [{below: \"6\", is: update}, {at_least: \"6\", below: \"7\", is: remove}]}]"
 	titles := func(d *doc) {
 		d.Software = []inventory.Software{{Name: "Lampwright", Version: some("7")}, {Name: "Hawser VPN", Version: some("2.1")}, {Name: "Counterfoil", Version: some("4")}, {Name: "Tidebook", Version: some("1")}}

@@ -31,7 +31,7 @@ func (d *Document) Items() []string {
 	for _, p := range d.Preparation {
 		out = append(out, TickPreparation+p.ID)
 	}
-	for _, s := range d.Plan {
+	for _, s := range d.steps() {
 		out = append(out, TickStep+s.Step)
 	}
 	return out
@@ -48,12 +48,23 @@ func (d *Document) Ticked(item string) *Tick {
 			return p.Ticked
 		}
 	}
-	for _, s := range d.Plan {
+	for _, s := range d.steps() {
 		if TickStep+s.Step == item {
 			return s.Ticked
 		}
 	}
 	return nil
+}
+
+// steps are those of the plan and the optional ones.
+func (d *Document) steps() []*Step {
+	out := make([]*Step, 0, len(d.Plan)+len(d.Optional))
+	for _, list := range [][]Step{d.Plan, d.Optional} {
+		for i := range list {
+			out = append(out, &list[i])
+		}
+	}
+	return out
 }
 
 // Apply puts what people said beside the items. What a program sees stays as it
@@ -70,8 +81,8 @@ func (d *Document) Apply(ticks []Tick) {
 			}
 		}
 		if id, ok := strings.CutPrefix(t.Item, TickStep); ok {
-			for i := range d.Plan {
-				if s := &d.Plan[i]; s.Step == id {
+			for _, s := range d.steps() {
+				if s.Step == id {
 					t.Stale = t.State == "done" && len(s.Settles) > 0 && d.Machine.TakenAt.After(t.At)
 					s.Ticked = &t
 				}

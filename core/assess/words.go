@@ -33,6 +33,9 @@ func (f *Finding) Named() string {
 
 // Sentence says how long the installed release is still supported.
 func (s *Support) Sentence() string {
+	if s.Not {
+		return fmt.Sprintf("%s is not supported on this machine.", s.Release)
+	}
 	if s.Days < 0 {
 		return fmt.Sprintf("%s went out of support on %s.", s.Release, say.Day(s.Ends))
 	}

@@ -141,7 +141,7 @@ func place(name string) (def *fact.Def, row int, err error) {
 	switch {
 	case def == nil:
 		return nil, 0, fmt.Errorf("there is no fact %q; %s", plain, doc.Suggest(plain, fact.Names()))
-	case def.Derived:
+	case def.Derived && !worked[def.ID] && !def.Counts():
 		return nil, 0, fmt.Errorf("%s is worked out from other facts; enter those", plain)
 	case def.ID.Group() != fact.NoGroup && row < 0:
 		return nil, 0, fmt.Errorf("%s is a fact of each row of a list; write which: %s[0]%s", plain, def.ID.Group(), strings.TrimPrefix(plain, def.ID.Group().String()))
@@ -152,6 +152,11 @@ func place(name string) (def *fact.Def, row int, err error) {
 }
 
 func enter(d *inventory.Document, f *Fact) error {
+	if f.Fact == fact.EncryptionPausedAt.String() {
+		if _, err := time.Parse(time.DateOnly, f.Value); err != nil {
+			return fmt.Errorf("%s: %q is not a day; write it as 2026-11-22", f.Fact, f.Value)
+		}
+	}
 	def, row, err := place(f.Fact)
 	if err != nil {
 		return err
@@ -159,6 +164,12 @@ func enter(d *inventory.Document, f *Fact) error {
 	value, right := need.Value(def, f.Value)
 	if !value.Known() {
 		return fmt.Errorf("%q is not a value of %s; %s", f.Value, def.Name, right)
+	}
+	if def.Derived {
+		return derived(d, def, value, f)
+	}
+	if err := addRow(d, def, row, f); err != nil {
+		return err
 	}
 	slot, err := find(reflect.ValueOf(d).Elem(), def, row)
 	if err != nil {
@@ -284,6 +295,8 @@ func put(slot reflect.Value, v fact.Value) {
 		*to = v.Float()
 	case *bool:
 		*to = v.Bool()
+	case *time.Time:
+		*to, _ = time.Parse(time.DateOnly, v.Text()) // enter has looked at it
 	}
 	o.Fill()
 }

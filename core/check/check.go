@@ -9,6 +9,7 @@ package check
 import (
 	"fmt"
 	"slices"
+	"sync"
 
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/list"
@@ -53,7 +54,17 @@ type Evidence struct {
 	Reading   *fact.Reading
 	Match     *list.Match // for comparisons with a list of the release
 	Condition bool        // it belongs to the condition
+	Not       bool        // it stands below a “not”: the need asks for the opposite
 	Row       string      // for a row of a list of the machine: what the row is called
+}
+
+// For is the truth of the comparison for the need it is part of: of one below a “not”
+// the opposite.
+func (e *Evidence) For() need.Truth {
+	if e.Not {
+		return -e.Truth
+	}
+	return e.Truth
 }
 
 // Result is the judgement of all requirements of a release on one machine.
@@ -61,7 +72,7 @@ type Result struct {
 	Release  *release.Release
 	Facts    *fact.Facts  // with the gaps filled that the release fills
 	Part     list.Match   // the machine's processor on the release's list
-	Path     release.Path // from the installed system to the release
+	Path     release.Path // from the installed system to the release: the shortest that is possible
 	Findings []Finding    // in the order of the release
 	Read     int          // of the facts that the musts need, how many are known
 }
@@ -89,7 +100,8 @@ func Run(rel *release.Release, f *fact.Facts) (*Result, error) {
 	}
 	facts := f.Clone()
 	res := &Result{Release: rel, Facts: facts, Part: Fill(rel, facts), Findings: make([]Finding, len(rel.Requirements))}
-	res.Path = rel.PathFrom(facts)
+	paths := rel.PathsFrom(facts)
+	res.Path = paths[0]
 	room := 0
 	for i := range rel.Requirements {
 		room += rel.Requirements[i].Comparisons()
@@ -97,7 +109,7 @@ func Run(rel *release.Release, f *fact.Facts) (*Result, error) {
 	evidence := make([]Evidence, 0, room) // of all findings; a look at rows may need more
 	for i := range rel.Requirements {
 		fd := &res.Findings[i]
-		fd.judge(&rel.Requirements[i], facts, &res.Path)
+		fd.judge(&rel.Requirements[i], facts, paths)
 		from := len(evidence)
 		if fd.Requirement.When != nil {
 			evidence = collect(evidence, fd.Requirement.When, facts.View(), facts, Evidence{Condition: true})
@@ -116,9 +128,9 @@ func Run(rel *release.Release, f *fact.Facts) (*Result, error) {
 	return res, nil
 }
 
-func (fd *Finding) judge(q *release.Requirement, f *fact.Facts, path *release.Path) {
+func (fd *Finding) judge(q *release.Requirement, f *fact.Facts, paths []release.Path) {
 	fd.Requirement, fd.Advised = q, need.True
-	fd.Outcome, fd.Applies = Judge(q, f, path)
+	fd.Outcome, fd.Applies = judge(q, f, paths, f.Class())
 	if q.Advised != nil {
 		fd.Advised = Decide(q.Advised, f)
 	}
@@ -137,6 +149,7 @@ func collect(out []Evidence, n need.Need, v fact.View, f *fact.Facts, like Evide
 			out = collect(out, p, v, f, like)
 		}
 	case *need.NotOf:
+		like.Not = !like.Not
 		out = collect(out, x.Part, v, f, like)
 	case *need.Each:
 		out = append(out, leafEvidence(x, v, f, like))
@@ -171,13 +184,13 @@ func leafEvidence(l need.Leaf, v fact.View, f *fact.Facts, like Evidence) Eviden
 // not be used with another release afterwards.
 func Outcomes(rel *release.Release, f *fact.Facts, out []byte) []byte {
 	Fill(rel, f)
-	var path release.Path
+	var paths []release.Path
 	if len(rel.Interims) > 0 {
-		path = rel.PathFrom(f)
+		paths = rel.PathsFrom(f)
 	}
 	class := f.Class()
 	for i := range rel.Requirements {
-		o, _ := judge(&rel.Requirements[i], f, &path, class)
+		o, _ := judge(&rel.Requirements[i], f, paths, class)
 		out = append(out, o.Letter())
 	}
 	return out
@@ -193,18 +206,31 @@ func (r *Result) Waive(ids ...string) {
 	}
 }
 
-// Judge decides one requirement, without evidence, for a machine that takes a
-// path to the release. Applies is the truth of the requirement's condition.
-func Judge(q *release.Requirement, f *fact.Facts, path *release.Path) (o Outcome, applies need.Truth) {
-	return judge(q, f, path, f.Class())
+// Judge decides one requirement, without evidence, for a machine that takes one of
+// some paths to the release. Applies is the truth of the requirement's condition.
+func Judge(q *release.Requirement, f *fact.Facts, paths []release.Path) (o Outcome, applies need.Truth) {
+	return judge(q, f, paths, f.Class())
 }
 
-func judge(q *release.Requirement, f *fact.Facts, path *release.Path, class string) (o Outcome, applies need.Truth) {
+// onTheWay says whether a machine goes by the release between that asks for
+// something. Where several paths are possible, it may.
+func onTheWay(x *release.Interim, paths []release.Path) need.Truth {
+	t := need.False
+	for i := range paths {
+		if paths[i].By(x) {
+			t = max(t, min(paths[i].Truth, need.Unknown))
+			if len(paths) == 1 {
+				t = paths[i].Truth
+			}
+		}
+	}
+	return t
+}
+
+func judge(q *release.Requirement, f *fact.Facts, paths []release.Path, class string) (o Outcome, applies need.Truth) {
 	applies = need.True
 	if q.Interim != nil {
-		if applies = need.False; path.By(q.Interim) {
-			applies = path.Truth
-		}
+		applies = onTheWay(q.Interim, paths)
 	}
 	if q.When != nil && applies != need.False {
 		applies = min(applies, Decide(q.When, f))
@@ -236,28 +262,46 @@ func Decide(n need.Need, f *fact.Facts) need.Truth {
 }
 
 func decideEach(n need.Need, f *fact.Facts) need.Truth {
-	worlds := []*fact.Facts{f}
-	for _, id := range need.Facts(n) {
-		others := f.Get(id).Others()
-		if len(others) == 0 {
-			continue
+	var ids []fact.ID
+	count := 1
+	need.SomeLeaf(n, func(l need.Leaf) bool {
+		id := l.Fact()
+		if id.Group() != fact.NoGroup || slices.Contains(ids, id) {
+			return false
 		}
-		if len(worlds)*len(others) > mostReadings {
+		if k := len(f.Get(id).Others()); k > 0 {
+			ids, count = append(ids, id), count*k
+		}
+		return false
+	})
+	switch {
+	case ids == nil:
+		return n.Test(f.View()) // it reads nothing that sources disagree on
+	case count > mostReadings:
+		return need.Unknown
+	}
+	g := copies.Get().(*fact.Facts)
+	defer copies.Put(g)
+	*g = *f
+	return underEach(n, f, g, ids)
+}
+
+// copies are facts to try readings on: a plan asks often.
+var copies = sync.Pool{New: func() any { return new(fact.Facts) }}
+
+// underEach tests a need on g under each combination of the readings that f has of facts.
+func underEach(n need.Need, f, g *fact.Facts, ids []fact.ID) need.Truth {
+	if len(ids) == 0 {
+		return n.Test(g.View())
+	}
+	var all need.Truth
+	for i, o := range f.Get(ids[0]).Others() {
+		g.Set(ids[0], o.Value, o.Source)
+		t := underEach(n, f, g, ids[1:])
+		if i > 0 && t != all {
 			return need.Unknown
 		}
-		var next []*fact.Facts
-		for _, w := range worlds {
-			for _, o := range others {
-				next = append(next, w.With(id, o.Value, o.Source))
-			}
-		}
-		worlds = next
+		all = t
 	}
-	first := n.Test(worlds[0].View())
-	for _, w := range worlds[1:] {
-		if n.Test(w.View()) != first {
-			return need.Unknown
-		}
-	}
-	return first
+	return all
 }

@@ -12,6 +12,7 @@ import (
 	"rolltop.example/rolltop/core/assess"
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/inventory"
+	"rolltop.example/rolltop/core/placeholder"
 	"rolltop.example/rolltop/core/say"
 )
 
@@ -118,12 +119,7 @@ func side(d *inventory.Document, c *assess.Document) Side {
 }
 
 func same(a, b *inventory.Document) bool {
-	equal := func(x, y inventory.Opt[string]) bool {
-		s, ok := x.Get()
-		t, both := y.Get()
-		return ok && both && strings.EqualFold(s, t)
-	}
-	return equal(a.Device.UUID, b.Device.UUID) || equal(a.Device.Serial, b.Device.Serial)
+	return placeholder.Same(a.Device.UUID.Or(""), b.Device.UUID.Or(""), placeholder.UUID) || placeholder.Same(a.Device.Serial.Or(""), b.Device.Serial.Or(""), placeholder.Text)
 }
 
 func (d *Document) fact(def *fact.Def, a, b *fact.Reading) {

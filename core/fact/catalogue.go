@@ -2,8 +2,10 @@ package fact
 
 import (
 	"fmt"
+	"time"
 
 	"rolltop.example/rolltop/core/inventory"
+	"rolltop.example/rolltop/core/placeholder"
 )
 
 // ID is the hand-given number of a fact. Numbers are never used again.
@@ -176,6 +178,9 @@ const (
 	BootLogical          ID = 101
 	DriversNotKnown      ID = 102
 	FirmwareUpdate       ID = 103
+	ChecksSkipped        ID = 105
+	EncryptionTPMBound   ID = 106
+	EncryptionPausedAt   ID = 107
 )
 
 type document = inventory.Document
@@ -184,6 +189,16 @@ func text(k Kind, get func(*document) inventory.Opt[string]) func(*document) Val
 	return func(d *document) Value {
 		if s, ok := get(d).Get(); ok {
 			return Of(k, s)
+		}
+		return Value{}
+	}
+}
+
+// filled is a text that makers may have left to be filled: a placeholder is none.
+func filled(get func(*document) inventory.Opt[string]) func(*document) Value {
+	return func(d *document) Value {
+		if s := placeholder.Text(get(d).Or("")); s != "" {
+			return Of(Text, s)
 		}
 		return Value{}
 	}
@@ -221,13 +236,18 @@ var catalogue = []Def{
 	{ID: DeviceName, Name: "device.name", Label: "host name", Kind: Text, of: text(Text, func(d *document) optText { return d.Device.Name })},
 	{ID: DeviceClass, Name: "device.class", Label: "class of hardware", Kind: Word, Derived: true, Words: map[string]string{"pc": "PC", "mac": "Mac"},
 		About: "PC or Mac; decides which target release the machine is checked against, whatever system runs on it", of: classOf},
-	{ID: DeviceManufacturer, Name: "device.manufacturer", Label: "maker", Kind: Text, of: text(Text, func(d *document) optText { return d.Device.Manufacturer })},
-	{ID: DeviceModel, Name: "device.model", Label: "model", Kind: Text, of: text(Text, func(d *document) optText { return d.Device.Model })},
+	{ID: DeviceManufacturer, Name: "device.manufacturer", Label: "maker", Kind: Text, of: filled(func(d *document) optText { return d.Device.Manufacturer })},
+	{ID: DeviceModel, Name: "device.model", Label: "model", Kind: Text, of: filled(func(d *document) optText { return d.Device.Model })},
 	{ID: DeviceModelID, Name: "device.model_id", Label: "model identifier", Kind: Text, On: OnlyMac, of: text(Text, func(d *document) optText { return d.Device.ModelID })},
-	{ID: DeviceSerial, Name: "device.serial", Label: "serial number", Kind: Text, of: text(Text, func(d *document) optText { return d.Device.Serial })},
+	{ID: DeviceSerial, Name: "device.serial", Label: "serial number", Kind: Text, of: filled(func(d *document) optText { return d.Device.Serial })},
 	{ID: DeviceWarranty, Name: "device.warranty_until", Label: "warranty that opening the case ends", Kind: Text, of: text(Text, func(d *document) optText { return d.Device.WarrantyUntil }), About: "Its last day, as 2027-05-31. No system tells it: from the contract, entered by hand or for every machine of a model"},
-	{ID: DeviceAssetTag, Name: "device.asset_tag", Label: "asset tag", Kind: Text, of: text(Text, func(d *document) optText { return d.Device.AssetTag })},
-	{ID: DeviceUUID, Name: "device.uuid", Label: "platform UUID", Kind: Text, of: text(Text, func(d *document) optText { return d.Device.UUID })},
+	{ID: DeviceAssetTag, Name: "device.asset_tag", Label: "asset tag", Kind: Text, of: filled(func(d *document) optText { return d.Device.AssetTag })},
+	{ID: DeviceUUID, Name: "device.uuid", Label: "platform UUID", Kind: Text, of: func(d *document) Value {
+		if id := placeholder.UUID(d.Device.UUID.Or("")); id != "" {
+			return Of(Text, id)
+		}
+		return Value{}
+	}},
 	{ID: DeviceForm, Name: "device.form", Label: "form", Kind: Word, of: text(Word, func(d *document) optText { return d.Device.Form }),
 		Words: map[string]string{"desktop": "desktop", "laptop": "laptop", "all-in-one": "all-in-one", "tablet": "tablet", "server": "server", "virtual": "virtual machine", "other": "other"}},
 	{ID: DeviceEnvironment, Name: "device.environment", Label: "environment", Kind: Word, of: text(Word, func(d *document) optText { return d.Device.Environment }),
@@ -236,7 +256,7 @@ var catalogue = []Def{
 	{ID: DeviceHypervisor, Name: "device.hypervisor", Label: "hypervisor", Kind: Text, of: text(Text, func(d *document) optText { return d.Device.Hypervisor })},
 	{ID: BoardManufacturer, Name: "device.board.manufacturer", Label: "board maker", Kind: Text, On: OnlyPC, of: text(Text, func(d *document) optText { return d.Device.Board.Manufacturer })},
 	{ID: BoardModel, Name: "device.board.model", Label: "board model", Kind: Text, On: OnlyPC, of: text(Text, func(d *document) optText { return d.Device.Board.Model })},
-	{ID: BoardSerial, Name: "device.board.serial", Label: "board serial number", Kind: Text, On: OnlyPC, of: text(Text, func(d *document) optText { return d.Device.Board.Serial })},
+	{ID: BoardSerial, Name: "device.board.serial", Label: "board serial number", Kind: Text, On: OnlyPC, of: filled(func(d *document) optText { return d.Device.Board.Serial })},
 
 	{ID: OSPlatform, Name: "os.platform", Label: "platform", Kind: Word, Words: map[string]string{"windows": "PC system", "macos": "Mac system", "linux": "Linux"}, of: text(Word, func(d *document) optText { return d.OS.Platform })},
 	{ID: OSName, Name: "os.name", Label: "installed release", Kind: Text, of: text(Text, func(d *document) optText { return d.OS.Name })},
@@ -248,6 +268,16 @@ var catalogue = []Def{
 	{ID: OSLanguage, Name: "os.language", Label: "language of the system", Kind: Text, of: text(Text, func(d *document) optText { return d.OS.Language }), About: "As a language tag: en, de-AT"},
 	{ID: OSManagedBy, Name: "os.managed_by", Label: "updates managed by", Kind: Text, of: text(Text, func(d *document) optText { return d.OS.ManagedBy })},
 	{ID: OSHeldAt, Name: "os.held_at", Label: "held at release", Kind: Text, of: text(Text, func(d *document) optText { return d.OS.HeldAt })},
+	{
+		ID: ChecksSkipped, Name: "os.checks_skipped", Label: "checks that an installation was told to skip", Kind: Set, Aspect: State,
+		of: func(d *document) Value {
+			if d.OS.ChecksSkipped == nil {
+				return Value{}
+			}
+			return Items(d.OS.ChecksSkipped)
+		},
+		About: "Signs that an earlier installation was told to leave out checks of its release",
+	},
 	{ID: OSPendingRestart, Name: "os.pending_restart", Label: "restart pending", Kind: Bool, Aspect: State, of: truth(func(d *document) optBool { return d.OS.PendingRestart })},
 	{ID: OSAccount, Name: "os.account", Label: "kind of account", Kind: Word, Words: map[string]string{"local": "local", "directory": "directory", "vendor": "linked to the vendor"}, of: text(Word, func(d *document) optText { return d.OS.Account })},
 	{ID: OSLicence, Name: "os.licence", Label: "licence", Kind: Word, Words: map[string]string{"valid": "valid", "invalid": "not valid"}, of: text(Word, func(d *document) optText { return d.OS.Licence })},
@@ -286,9 +316,9 @@ var catalogue = []Def{
 		About: "Whether all memory fitted is soldered and no slot exists; from the modules"},
 
 	{ID: DiskBytes, Name: "storage.system.disk_bytes", Label: "capacity of the system disk", Kind: Number, Unit: Drive, Aspect: Measure, of: number(func(d *document) optInt { return d.Storage.System.DiskBytes })},
-	{ID: DiskKind, Name: "storage.system.kind", Label: "kind of the system disk", Kind: Word, Derived: true, Words: driveKinds, of: diskText(func(k *inventory.Disk) optText { return k.Kind }),
+	{ID: DiskKind, Name: "storage.system.kind", Label: "kind of the system disk", Kind: Word, Derived: true, Words: driveKinds, of: driveText(func(k *inventory.Disk) optText { return k.Kind }, ""),
 		About: "Kind of the drive in storage.disks that is marked as the system's"},
-	{ID: DiskHealth, Name: "storage.system.health", Label: "health of the system disk", Kind: Word, Aspect: State, Derived: true, Words: map[string]string{"good": "good", "bad": "failing"}, of: diskText(func(k *inventory.Disk) optText { return k.Health }),
+	{ID: DiskHealth, Name: "storage.system.health", Label: "health of the system disk", Kind: Word, Aspect: State, Derived: true, Words: map[string]string{"good": "good", "bad": "failing"}, of: driveText(func(k *inventory.Disk) optText { return k.Health }, "bad"),
 		About: "Health of the drive in storage.disks that is marked as the system's"},
 	{ID: DiskStyle, Name: "storage.system.partition_style", Label: "partition style of the system disk", Kind: Word, Aspect: State, Words: styles, of: text(Word, func(d *document) optText { return d.Storage.System.PartitionStyle })},
 	{ID: VolumeBytes, Name: "storage.system.volume_bytes", Label: "size of the system volume", Kind: Number, Unit: Space, Aspect: Measure, of: number(func(d *document) optInt { return d.Storage.System.VolumeBytes })},
@@ -297,6 +327,19 @@ var catalogue = []Def{
 	{ID: EncryptionState, Name: "storage.system.encryption.state", Label: "encryption of the system volume", Kind: Word, Aspect: State, Words: map[string]string{"on": "on", "off": "off", "paused": "paused"}, of: text(Word, func(d *document) optText { return d.Storage.System.Encryption.State })},
 	{ID: EncryptionKind, Name: "storage.system.encryption.kind", Label: "kind of encryption", Kind: Word, Words: map[string]string{"platform": "the platform's own", "luks": "LUKS", "other": "another product's"}, of: text(Word, func(d *document) optText { return d.Storage.System.Encryption.Kind })},
 	{ID: EncryptionKeyKept, Name: "storage.system.encryption.key_kept", Label: "recovery key kept", Kind: Bool, Aspect: State, of: truth(func(d *document) optBool { return d.Storage.System.Encryption.KeyKept })},
+	{
+		ID: EncryptionTPMBound, Name: "storage.system.encryption.tpm_bound", Label: "encryption bound to the TPM", Kind: Bool, Aspect: State, On: OnlyPC,
+		of: truth(func(d *document) optBool { return d.Storage.System.Encryption.TPMBound }),
+	},
+	{
+		ID: EncryptionPausedAt, Name: "storage.system.encryption.paused_since", Label: "encryption paused since", Kind: Text,
+		of: func(d *document) Value {
+			if at, ok := d.Storage.System.Encryption.PausedSince.Get(); ok {
+				return Of(Text, at.UTC().Format(time.DateOnly))
+			}
+			return Value{}
+		},
+	},
 	{ID: BootDisk, Name: "storage.boot.disk", Label: "boot disk", Kind: Text, of: text(Text, func(d *document) optText { return d.Storage.Boot.Disk })},
 	{ID: BootStyle, Name: "storage.boot.partition_style", Label: "partition style of the boot disk", Kind: Word, Aspect: State, Words: styles, of: text(Word, func(d *document) optText { return d.Storage.Boot.PartitionStyle })},
 	{ID: BootDynamic, Name: "storage.boot.dynamic", Label: "boot disk is dynamic", Kind: Bool, Aspect: State, On: OnlyPC, of: truth(func(d *document) optBool { return d.Storage.Boot.Dynamic })},

@@ -1,6 +1,7 @@
 package fact
 
 import (
+	"slices"
 	"strings"
 
 	"rolltop.example/rolltop/core/inventory"
@@ -57,7 +58,7 @@ func Read(d *inventory.Document) *Facts {
 	}
 	f.readRows(d)
 	f.asked = d.Collector.Titles
-	f.bound()
+	f.doubtReadings(d)
 	return f
 }
 
@@ -70,6 +71,8 @@ func (r *Reading) disagree(def *Def) {
 	for _, alt := range r.Gap.Readings {
 		if v, ok := Parse(def.Kind, alt.Value); ok {
 			others = append(others, Alternative{v, alt.Source})
+		} else if alt.Value == "" {
+			others = append(others, Alternative{Nothing(def.Kind), alt.Source})
 		}
 	}
 	if others != nil {
@@ -83,22 +86,6 @@ func (f *Facts) Bound(id ID, least Value) {
 	f.touch(id)
 	r := &f.one[id]
 	r.doubt = &doubt{least, r.Others()}
-}
-
-// announced: a TPM that firmware names and no driver serves is there, and its
-// state is not known.
-var announced = inventory.Gap{Fact: "tpm.state", Cause: inventory.ReadFailed,
-	Detail: "the firmware names a TPM and no driver serves it", Try: "load the TPM driver and take the inventory again"}
-
-// bound adds what other facts say about the least a fact can be.
-func (f *Facts) bound() {
-	// Where sources disagree, a bound does not settle it behind their backs.
-	if visible, m := f.one[MemoryVisible].Value, &f.one[MemoryInstalled]; visible.Known() && !m.Value.Known() && len(m.Others()) == 0 {
-		f.Bound(MemoryInstalled, visible)
-	}
-	if t := &f.one[TPMState]; t.Value.Text() == "announced" {
-		*t = Reading{Gap: &announced, Source: t.Source}
-	}
 }
 
 // Get returns the reading of a fact of the machine itself. It is not to be
@@ -143,8 +130,27 @@ func (f *Facts) Set(id ID, v Value, source string) {
 	f.one[id] = Reading{Value: v, Source: source}
 }
 
+// SetFloor leaves a fact as not less than a number, as a step would that brings it at
+// least there; for a copy that the caller owns.
+func (f *Facts) SetFloor(id ID, least Value, source string) {
+	f.touch(id)
+	f.one[id] = Reading{Gap: &rowGap, Source: source, doubt: &doubt{floor: least}}
+}
+
+// PutBack puts a whole reading back, as [Facts.Get] gave it before a [Facts.Set].
+func (f *Facts) PutBack(id ID, r Reading) {
+	f.touch(id)
+	f.one[id] = r
+}
+
 // Doubtful says whether sources disagree on any fact of the machine itself.
 func (f *Facts) Doubtful() bool { return f.doubtful }
+
+// Astray says whether the hardware is a Mac and runs a system that is not a Mac's.
+func (f *Facts) Astray() bool {
+	p := f.Value(OSPlatform)
+	return f.Class() == Mac && p.Known() && p.Text() != "macos"
+}
 
 // Guest says whether the machine is a virtual one: its hardware is what its
 // host gives it.
@@ -177,15 +183,20 @@ func classOf(d *inventory.Document) Value {
 }
 
 func solderedOf(d *inventory.Document) Value {
-	if len(d.Memory.Modules) == 0 {
-		return Value{}
-	}
+	fitted := 0
 	for _, m := range d.Memory.Modules {
+		if m.Bytes.Or(1) == 0 && !m.Soldered.Or(false) {
+			return Truth(false) // an empty slot
+		}
 		if s, ok := m.Soldered.Get(); !ok {
 			return Value{}
 		} else if !s {
 			return Truth(false)
 		}
+		fitted++
+	}
+	if fitted == 0 {
+		return Value{}
 	}
 	return Truth(true)
 }
@@ -229,14 +240,30 @@ func freeSlotsOf(d *inventory.Document) Value {
 	return Num(float64(all - used))
 }
 
-func diskText(get func(*inventory.Disk) optText) func(*inventory.Document) Value {
+// driveText is a text of the drives that are marked as the system's, where all of
+// them say the same. One word counts as soon as one of them says it: one drive of
+// several that is failing is a failing system drive.
+func driveText(get func(*inventory.Disk) optText, counts string) func(*inventory.Document) Value {
 	return func(d *inventory.Document) Value {
-		if k := d.SystemDrive(); k != nil {
-			if s, ok := get(k).Get(); ok {
-				return Of(Word, s)
+		said, different := "", false
+		for i := range d.Storage.Disks {
+			k := &d.Storage.Disks[i]
+			if !k.System.Or(false) {
+				continue
 			}
+			s, ok := get(k).Get()
+			switch {
+			case ok && s == counts:
+				return Of(Word, s)
+			case !ok, said != "" && s != said:
+				different = true
+			}
+			said = s
 		}
-		return Value{}
+		if said == "" || different {
+			return Value{}
+		}
+		return Of(Word, said)
 	}
 }
 
@@ -252,4 +279,40 @@ func (f *Facts) SetList(id ID, items []string, complete bool, gap *inventory.Gap
 	}
 	f.touch(id)
 	f.one[id] = r
+}
+
+// Ceiling is a bound from above that another fact gives to one that is unknown: a
+// processor has no more cores than threads.
+func (f *Facts) Ceiling(id ID) Value {
+	if id == ProcessorCores && !f.one[ProcessorCores].Value.Known() && len(f.one[ProcessorCores].Others()) == 0 {
+		return f.one[ProcessorThreads].Value
+	}
+	return Value{}
+}
+
+// SlotsTwice names the memory slots of which an inventory states two different things.
+// Nothing is taken from either.
+func (f *Facts) SlotsTwice() []string {
+	var out []string
+	for i := range f.Rows(Modules) {
+		slot := f.Row(Modules, i).Value(ModuleSlot).Text()
+		for j := range i {
+			if slot != "" && strings.EqualFold(f.Row(Modules, j).Value(ModuleSlot).Text(), slot) && !slices.Contains(out, slot) && f.slotsDiffer(i, j) {
+				out = append(out, slot)
+			}
+		}
+	}
+	return out
+}
+
+// slotsDiffer says whether two rows of memory modules are not the same.
+func (f *Facts) slotsDiffer(i, j int) bool {
+	w := groups[Modules].width
+	for k := range w {
+		a, b := &f.rows[Modules][i*w+k], &f.rows[Modules][j*w+k]
+		if a.Value.Known() != b.Value.Known() || a.Value.Known() && !a.Value.Equal(b.Value) || len(a.Others())+len(b.Others()) > 0 {
+			return true
+		}
+	}
+	return false
 }

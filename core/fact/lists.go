@@ -59,6 +59,9 @@ const (
 	ModuleSoldered   ID = 153
 	ModuleForm       ID = 154
 	ModuleMTS        ID = 155
+	ModuleECC        ID = 156
+	ModuleRegistered ID = 157
+	ModuleMillivolts ID = 158
 	TitleName        ID = 160
 	TitleVersion     ID = 161
 	TitlePublisher   ID = 162
@@ -86,7 +89,7 @@ var groups = [groupCount]group{
 	Adapters: {Adapters.list(), "graphics", "graphics adapter", "graphics adapters", 5, func(d *document) bool { return d.Graphics != nil }, func(d *document) int { return len(d.Graphics) }},
 	Displays: {Displays.list(), "displays", "display", "displays", 6, func(d *document) bool { return d.Displays != nil }, func(d *document) int { return len(d.Displays) }},
 	Disks:    {Disks.list(), "storage.disks", "drive", "drives", 9, func(d *document) bool { return d.Storage.Disks != nil }, func(d *document) int { return len(d.Storage.Disks) }},
-	Modules:  {Modules.list(), "memory.modules", "memory module", "memory modules", 6, func(d *document) bool { return d.Memory.Modules != nil }, func(d *document) int { return len(d.Memory.Modules) }},
+	Modules:  {Modules.list(), "memory.modules", "memory module", "memory modules", 9, func(d *document) bool { return d.Memory.Modules != nil }, func(d *document) int { return len(d.Memory.Modules) }},
 	Titles:   {Titles.list(), "software", "installed title", "installed titles", 3, func(d *document) bool { return d.Software != nil }, func(d *document) int { return len(d.Software) }},
 	Drivers:  {Drivers.list(), "drivers", "driver", "drivers", 6, func(d *document) bool { return d.Drivers != nil }, func(d *document) int { return len(d.Drivers) }},
 }
@@ -204,6 +207,10 @@ var rowCatalogue = []Def{
 	{ID: ModuleSoldered, Name: "memory.modules.soldered", Label: "soldered", Kind: Bool, at: rowTruth(func(d *document, i int) optBool { return d.Memory.Modules[i].Soldered })},
 	{ID: ModuleForm, Name: "memory.modules.form", Label: "form of the module", Kind: Text, at: rowText(Text, func(d *document, i int) optText { return d.Memory.Modules[i].Form })},
 	{ID: ModuleMTS, Name: "memory.modules.speed_mts", Label: "speed of the module in MT/s", Kind: Number, Aspect: Measure, at: rowNumber(func(d *document, i int) optInt { return d.Memory.Modules[i].SpeedMTS })},
+	{ID: ModuleECC, Name: "memory.modules.ecc", Label: "error correction", Kind: Bool, at: rowTruth(func(d *document, i int) optBool { return d.Memory.Modules[i].ECC })},
+	{ID: ModuleRegistered, Name: "memory.modules.registered", Label: "registered", Kind: Bool, at: rowTruth(func(d *document, i int) optBool { return d.Memory.Modules[i].Registered })},
+	{ID: ModuleMillivolts, Name: "memory.modules.voltage_mv", Label: "voltage in mV", Kind: Number, Aspect: Measure,
+		at: rowNumber(func(d *document, i int) optInt { return d.Memory.Modules[i].Millivolts })},
 
 	{ID: TitleName, Name: "software.name", Label: "title", Kind: Text, at: func(d *document, i int) Value { return Of(Text, d.Software[i].Name) }},
 	{ID: TitleVersion, Name: "software.version", Label: "version of the title", Kind: Version, at: rowText(Version, func(d *document, i int) optText { return d.Software[i].Version })},
@@ -287,10 +294,33 @@ func (f *Facts) Complete(g Group) bool {
 // asked for all of them, the list counts as complete: the titles that it does
 // not hold are known not to be there. A title that begins with an asked one was
 // asked for, too.
-func (f *Facts) Matter(titles []string) {
-	f.askedAll = len(f.asked) > 0 && f.one[TitleCount].Floor().Known() && !slices.ContainsFunc(titles, func(t string) bool {
-		return !slices.ContainsFunc(f.asked, func(a string) bool { return len(t) >= len(a) && strings.EqualFold(t[:len(a)], a) })
-	})
+func (f *Facts) Matter(titles []string) { f.askedAll = f.AskedFor(titles) }
+
+// AskedFor says whether a collector was asked for all of some titles and could look for
+// them: those that the list does not hold are known not to be there.
+func (f *Facts) AskedFor(titles []string) bool {
+	if len(f.asked) == 0 {
+		return false
+	}
+	r := &f.one[TitleCount]
+	if !r.Floor().Known() && (r.Gap == nil || r.Gap.Cause != inventory.NotAsked) {
+		return false // it could not look
+	}
+	for _, t := range titles {
+		if !f.askedOne(t) {
+			return false
+		}
+	}
+	return true
+}
+
+func (f *Facts) askedOne(title string) bool {
+	for _, a := range f.asked {
+		if len(title) >= len(a) && strings.EqualFold(title[:len(a)], a) {
+			return true
+		}
+	}
+	return false
 }
 
 // Row looks at one row of a list.
@@ -317,6 +347,16 @@ func (f *Facts) Raise(id ID, v Value) {
 		}
 	}
 }
+
+// Kept is the rows of a list as they were.
+type Kept []Reading
+
+// Keep gives the rows of a list, to be put back with [Facts.Restore] after a
+// [Facts.Raise].
+func (f *Facts) Keep(g Group) Kept { return f.rows[g] }
+
+// Restore puts the rows of a list back.
+func (f *Facts) Restore(g Group, rows Kept) { f.rows[g] = rows }
 
 // RowName is what a row is called: the name it bears, or its place.
 func (f *Facts) RowName(g Group, i int) string {

@@ -14,10 +14,10 @@ import (
 // Catalogue is the version of the packed form of facts. It counts up whenever
 // packing the same inventory would give other bytes; then stored rows are made
 // again from their inventories.
-const Catalogue = 5
+const Catalogue = 7
 
 // A packed row holds what deciding needs: values, bounds and disagreeing
-// readings, and the causes of gaps, without sources and details. It is a sequence of
+// readings, and the causes of gaps, without sources (but that a person entered a value) and details. It is a sequence of
 // entries, each with the number of its fact, closed by a zero; then the causes of
 // gaps, without those that nobody asked for: count, and for each the number of the
 // fact and the cause's; then the rows of lists; then the titles that were asked for.
@@ -33,6 +33,7 @@ const (
 	tagValue = 1 << iota
 	tagFloor
 	tagOthers
+	tagHand // a person entered it
 )
 
 // numbers of a Value's payload.
@@ -57,6 +58,9 @@ func (f *Facts) Pack(b []byte) []byte {
 		}
 		if len(r.Others()) > 0 {
 			tag |= tagOthers
+		}
+		if tag&tagValue != 0 && r.ByHand() {
+			tag |= tagHand
 		}
 		if tag == 0 {
 			continue
@@ -245,6 +249,9 @@ func (f *Facts) unpackEntry(r *Reading, u *unpacker) {
 	tag := u.byte()
 	if tag&tagValue != 0 {
 		r.Value, r.Gap = u.value(), nil
+	}
+	if tag&tagHand != 0 {
+		r.Source = HandSource
 	}
 	if tag&tagFloor != 0 {
 		r.doubt = &doubt{floor: u.value()}

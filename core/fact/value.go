@@ -73,6 +73,18 @@ func Parse(k Kind, s string) (Value, bool) {
 	return Of(k, s), s != ""
 }
 
+// Nothing is the reading of a source that says that there is nothing: an empty text
+// or set. Numbers and truths have no such value, and are not known.
+func Nothing(k Kind) Value {
+	switch k {
+	case Number, Bool:
+		return Value{}
+	case Set:
+		return Items(nil)
+	}
+	return Value{kind: k}
+}
+
 // Known says whether there is a value.
 func (v Value) Known() bool { return v.kind != 0 }
 
@@ -107,16 +119,27 @@ func (v Value) Equal(w Value) bool {
 	case Version:
 		return CompareVersions(v.text, w.text) == 0
 	case Set:
-		return slices.Equal(v.Set(), w.Set())
+		return sameItems(v.Set(), w.Set())
 	case Word:
 		return v.text == w.text
 	}
 	return v.text == w.text || strings.EqualFold(v.text, w.text)
 }
 
+// sameItems compares two sets: neither order nor case counts, nor how often an item
+// stands.
+func sameItems(a, b []string) bool {
+	return !slices.ContainsFunc(a, func(s string) bool { return !containsFold(b, s) }) &&
+		!slices.ContainsFunc(b, func(s string) bool { return !containsFold(a, s) })
+}
+
+func containsFold(list []string, item string) bool {
+	return slices.ContainsFunc(list, func(s string) bool { return strings.EqualFold(s, item) })
+}
+
 // Has says whether a Set holds an item, without regard to case.
 func (v Value) Has(item string) bool {
-	return slices.ContainsFunc(v.Set(), func(s string) bool { return strings.EqualFold(s, item) })
+	return containsFold(v.Set(), item)
 }
 
 // Compare orders two Numbers or two Versions.

@@ -111,7 +111,7 @@ type term struct {
 }
 
 // keys of terms that are no facts.
-var keys = []string{"alone", "cause", "certainty", "class", "decision", "disposition", "doubt", "ends", "fails", "freed", "hold", "installed", "judged", "key", "maker", "missing", "model", "next", "older", "outcome", "place", "publisher", "retired", "route", "step", "tag", "turned", "unknown", "waived", "wave", "who"}
+var keys = []string{"alone", "cause", "certainty", "class", "decision", "disposition", "doubt", "ends", "fails", "freed", "hold", "installed", "judged", "key", "maker", "missing", "model", "next", "older", "outcome", "place", "publisher", "retired", "route", "step", "tag", "turned", "unknown", "unsupported", "waived", "wave", "who"}
 
 const yes = "yes"
 
@@ -128,6 +128,7 @@ var words = map[string][]string{
 	"retired":     {yes, "no"},
 	"doubt":       {yes, "no"},
 	"hold":        {yes, "no"},
+	"unsupported": {yes, "no"},
 	"next":        remedy.Dispositions(),
 	"route":       release.Ways(),
 	"cause":       CauseNames,

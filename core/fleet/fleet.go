@@ -45,6 +45,10 @@ type Row struct {
 	Causes      Causes    // of an undetermined machine: why
 }
 
+// Unsupported says that the machine runs its target and does not meet what the
+// publisher requires of it.
+func (r *Row) Unsupported() bool { return r.Judged && r.Disposition == remedy.Done && r.Fails > 0 }
+
 // NoNext stands where no release follows the target.
 const NoNext = -1
 
@@ -88,6 +92,9 @@ type Tally struct {
 	Causes    []CauseCount
 	Next      []NextCounts
 	Waived    int // machines that are ready since a requirement is waived
+	// Unsupported are machines that run their target and do not meet what its publisher
+	// requires.
+	Unsupported int
 }
 
 // NextCounts is how machines of a target stand to the release that follows it.
@@ -108,10 +115,13 @@ func (s Selection) Count() Tally {
 		if r.Decided&Waived != 0 && r.Judged && r.Disposition == remedy.Ready {
 			t.Waived++
 		}
+		if r.Unsupported() {
+			t.Unsupported++
+		}
 		classes[s.x.texts[textClass].codes[at]].add(r)
 		places[s.x.texts[textPlace].codes[at]].add(r)
-		if r.Release == nil {
-			continue
+		if r.Release == nil || r.Judged && r.Disposition == remedy.Done {
+			continue // nothing stands in the way of a machine that is there
 		}
 		r.Causes.count(&causes)
 		if r.Next != NoNext {

@@ -225,7 +225,7 @@ func TestEveryCountLeadsToItsMachines(t *testing.T) {
 
 func TestSort(t *testing.T) {
 	tests := []struct{ order, first, last string }{
-		{"name", "GULL-001", "HOLM-M01"}, {"-name", "HOLM-M01", "GULL-001"}, {"-fails", "GULL-003", "HOLM-M01"}, {"disposition", "GULL-001", "HOLM-002"}, {"installed", "HOLM-M01", "HOLM-002"},
+		{"name", "GULL-001", "HOLM-M01"}, {"-name", "HOLM-M01", "GULL-001"}, {"-fails", "GULL-003", "HOLM-M01"}, {"disposition", "GULL-001", "HOLM-M01"}, {"installed", "HOLM-M01", "HOLM-002"},
 	}
 	for _, tt := range tests {
 		list := index().Select(fleet.Filter{}).Page(order1(t, tt.order), 0, 99)
@@ -239,7 +239,7 @@ func TestWords(t *testing.T) {
 	all := index().Select(fleet.Filter{})
 	tally := all.Count()
 	targets := map[string]*release.Release{"pc": skerry}
-	if got, want := tally.Headline(targets), "1 of 5 PCs can take Skerry 12 now. One more needs settings or software only."; got != want {
+	if got, want := tally.Headline(targets), "1 of 5 PCs can take Skerry 12 now. One more needs only settings or software."; got != want {
 		t.Errorf("%s", got)
 	}
 	empty := fleet.NewIndex().Select(fleet.Filter{}).Count()

@@ -9,6 +9,7 @@ import (
 
 	"rolltop.example/rolltop/core/doc"
 	"rolltop.example/rolltop/core/fact"
+	"rolltop.example/rolltop/core/remedy"
 )
 
 // Orders are the keys that machines can be sorted by, beside facts and the
@@ -186,7 +187,12 @@ func (x *Index) sortColumn(o Order) *column {
 func (x *Index) number(o Order) func(int32) int64 {
 	switch o.by {
 	case "disposition":
-		return func(at int32) int64 { return int64(x.rows[at].Disposition) }
+		return func(at int32) int64 {
+			if !x.rows[at].Judged {
+				return int64(remedy.Undetermined) + 1
+			}
+			return int64(x.rows[at].Disposition)
+		}
 	case "fails":
 		return func(at int32) int64 { return int64(x.rows[at].Fails) }
 	case "taken":

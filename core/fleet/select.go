@@ -169,6 +169,9 @@ func (x *Index) test(t *term, f *Filter) func(int32) bool {
 		return x.outcome(t.values, 'u')
 	case "tag":
 		return x.tags.by(func(v fact.Value) bool { return slices.ContainsFunc(t.values, v.Has) })
+	case "unsupported":
+		want := t.values[0] == yes
+		return func(at int32) bool { return x.rows[at].Unsupported() == want }
 	case "retired":
 		return row(func(r *Row, v string) bool { return r.Retired == (v == yes) })
 	case "doubt":
@@ -206,7 +209,7 @@ func (x *Index) test(t *term, f *Filter) func(int32) bool {
 		})
 		return func(at int32) bool {
 			d := x.rows[at].Disposition
-			return d != remedy.Ready && d != remedy.Undetermined && only(at)
+			return d > remedy.Ready && d != remedy.Undetermined && only(at)
 		}
 	case "next":
 		of := dispositions(t.values)

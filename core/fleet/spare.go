@@ -104,7 +104,7 @@ func (w *WhatIf) outcomesOf(x *Index, f *fact.Facts, class string, changed []int
 	}
 	letters := make([]byte, len(changed))
 	for i, at := range changed {
-		o, _ := check.Judge(&w.Is.Requirements[at], f, &release.Path{})
+		o, _ := check.Judge(&w.Is.Requirements[at], f, nil)
 		letters[i] = o.Letter()
 	}
 	return string(letters)

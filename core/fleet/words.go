@@ -41,10 +41,15 @@ func (t *Tally) Headline(targets map[string]*release.Release) string {
 		s += ", and " + strings.Join(parts[1:], ", and ")
 	}
 	s += "."
-	if n := t.By[remedy.Reconfigure]; n == 1 {
-		s += " One more needs settings or software only."
+	if n := t.By[remedy.Done]; n == 1 {
+		s += " One machine already runs its target."
 	} else if n > 1 {
-		s += fmt.Sprintf(" %s more need settings or software only.", say.Number(n))
+		s += fmt.Sprintf(" %s machines already run their target.", say.Number(n))
+	}
+	if n := t.By[remedy.Reconfigure]; n == 1 {
+		s += " One more needs only settings or software."
+	} else if n > 1 {
+		s += fmt.Sprintf(" %s more need only settings or software.", say.Number(n))
 	}
 	return s
 }
@@ -65,7 +70,7 @@ func (s Selection) Supported(now time.Time) []Support {
 	var out []Support
 	for _, i := range s.at {
 		r := &s.x.rows[i]
-		if r.Release == nil || r.Installed == r.Release.Name {
+		if r.Release == nil || r.Installed == r.Release.Name || r.Judged && r.Disposition == remedy.Done {
 			continue
 		}
 		j, seen := at[r.Installed]

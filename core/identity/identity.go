@@ -8,6 +8,8 @@ package identity
 import (
 	"fmt"
 	"strings"
+
+	"rolltop.example/rolltop/core/placeholder"
 )
 
 // Marks are what tells one machine from another. Empty is not known.
@@ -16,6 +18,13 @@ type Marks struct {
 	UUID                 string // canonical, lower case
 	Board                string // serial number of the board
 	Name                 string // host name
+	Weak                 string // keyed hash of the system's id, read without administrator rights
+}
+
+// Clean leaves out what is a placeholder: it names no machine.
+func (m Marks) Clean() Marks {
+	m.Serial, m.Board, m.UUID = placeholder.Text(m.Serial), placeholder.Text(m.Board), placeholder.UUID(m.UUID)
+	return m
 }
 
 // Blank says that it bears neither a serial number nor a UUID.
@@ -57,7 +66,9 @@ type strength uint8
 const (
 	nothing strength = iota
 	byName
+	twins // all but the weak key is the same, and that differs
 	conflicting
+	byWeakKey
 	bySerial
 	swapped
 	byUUID
@@ -71,7 +82,12 @@ const sharedBy = 3
 // Decide finds the machine among those that share anything with m. known may
 // hold others, too.
 func Decide(m Marks, known []Known) Answer {
-	if placeholder(&m, known) {
+	m = m.Clean()
+	known = append([]Known(nil), known...)
+	for i := range known {
+		known[i].Marks = known[i].Clean()
+	}
+	if givenTwice(&m, known) {
 		shared := m
 		m.Serial = ""
 		known = without(known, &shared)
@@ -95,6 +111,13 @@ func Decide(m Marks, known []Known) Answer {
 		return Answer{Kind: Same, ID: k.ID}
 	case swapped:
 		return Answer{Noted, k.ID, "Its UUID is read with its first bytes the other way round than before."}
+	case byWeakKey:
+		if strings.EqualFold(m.Name, k.Name) {
+			return Answer{Kind: Same, ID: k.ID}
+		}
+		return Answer{Noted, k.ID, "It has another host name than before; the id of its system is the same."}
+	case twins:
+		return Answer{Conflict, k.ID, fmt.Sprintf("It bears the name and the model of %s and no serial number, and its system has another id: there may be two machines, or it was installed again.", k.Name)}
 	case conflicting:
 		return Answer{Conflict, k.ID, conflict(&m, &k.Marks)}
 	}
@@ -123,7 +146,7 @@ func speaks(m, k *Marks) strength {
 		return conflicting
 	case sameUUID:
 		return byUUID
-	case sameSerial && otherUUID && Swap(m.UUID) == k.UUID:
+	case sameSerial && otherUUID && placeholder.Swap(m.UUID) == k.UUID:
 		return swapped
 	case sameSerial && (otherUUID || !alike(m.Model, k.Model)):
 		return conflicting
@@ -131,8 +154,14 @@ func speaks(m, k *Marks) strength {
 		return bySerial
 	case otherSerial || otherUUID:
 		return nothing
+	case m.Weak != "" && m.Weak == k.Weak && alike(m.Model, k.Model):
+		return byWeakKey
 	case m.Board != "" && m.Board == k.Board && alike(m.Model, k.Model):
 		return byName
+	case m.Blank() && k.Blank() && m.Weak != "" && k.Weak != "" && m.Model != "" && m.Model == k.Model && strings.EqualFold(m.Name, k.Name):
+		return twins
+	case m.Weak != "" && k.Weak != "" && m.Weak != k.Weak:
+		return nothing
 	case m.Name != "" && strings.EqualFold(m.Name, k.Name) && (m.Board == "" || k.Board == "" || m.Board == k.Board) &&
 		m.Model == k.Model && alike(m.Maker, k.Maker) && (m.Model != "" || m.Blank() && k.Blank()):
 		return byName
@@ -145,7 +174,7 @@ func speaks(m, k *Marks) strength {
 func itself(m *Marks, known []Known) int {
 	for i := range known {
 		k := &known[i].Marks
-		if m.Blank() && k.Blank() && strings.EqualFold(m.Name, k.Name) && m.Maker == k.Maker && m.Model == k.Model && m.Board == k.Board {
+		if m.Blank() && k.Blank() && (m.Weak == "" || k.Weak == "" || m.Weak == k.Weak) && strings.EqualFold(m.Name, k.Name) && m.Maker == k.Maker && m.Model == k.Model && m.Board == k.Board {
 			return i
 		}
 	}
@@ -155,12 +184,12 @@ func itself(m *Marks, known []Known) int {
 // alike says that nothing tells two texts apart.
 func alike(a, b string) bool { return a == "" || b == "" || strings.EqualFold(a, b) }
 
-// placeholder says that a serial number is borne by too many machines of a model
+// givenTwice says that a serial number is borne by too many machines of a model
 // to name one of them.
-func placeholder(m *Marks, known []Known) bool {
+func givenTwice(m *Marks, known []Known) bool {
 	others := map[string]bool{}
 	for i := range known {
-		if k := &known[i].Marks; sharesSerial(m, k) && k.UUID != m.UUID && Swap(k.UUID) != m.UUID {
+		if k := &known[i].Marks; sharesSerial(m, k) && k.UUID != m.UUID && placeholder.Swap(k.UUID) != m.UUID {
 			others[k.UUID] = true
 		}
 	}
@@ -194,21 +223,4 @@ func conflict(m, k *Marks) string {
 		return fmt.Sprintf("It has the serial number of %s and is another model.", k.Name)
 	}
 	return fmt.Sprintf("It has the serial number of %s and another UUID: the board may have been exchanged, or the maker gave the number twice.", k.Name)
-}
-
-// Swap turns round the bytes of a UUID's first three fields: they are stored with
-// the least first (SMBIOS 3.7, section 7.2.1), which some firmware and some readers
-// have the other way. What is no UUID is given back.
-func Swap(uuid string) string {
-	if len(uuid) != 36 || uuid[8] != '-' || uuid[13] != '-' || uuid[18] != '-' {
-		return uuid
-	}
-	turn := func(s string) string {
-		var b strings.Builder
-		for i := len(s) - 2; i >= 0; i -= 2 {
-			b.WriteString(s[i : i+2])
-		}
-		return b.String()
-	}
-	return turn(uuid[:8]) + "-" + turn(uuid[9:13]) + "-" + turn(uuid[14:18]) + uuid[18:]
 }

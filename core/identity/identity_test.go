@@ -6,6 +6,7 @@ import (
 	"testing"
 
 	"rolltop.example/rolltop/core/identity"
+	"rolltop.example/rolltop/core/placeholder"
 )
 
 const (
@@ -13,6 +14,8 @@ const (
 	uuid1As = "44332211-6655-8877-99aa-bbccddeeff00"
 	uuid2   = "99999999-1111-2222-3333-444444444444"
 	uuid3   = "99999999-1111-2222-3333-555555555555"
+
+	placeholderUUID = "03000200-0400-0500-0006-000700080009"
 )
 
 func marks(change func(*identity.Marks)) identity.Marks {
@@ -23,6 +26,7 @@ func marks(change func(*identity.Marks)) identity.Marks {
 
 func TestDecide(t *testing.T) {
 	type known = []identity.Known
+	weak := known{{ID: 4, Marks: marks(func(m *identity.Marks) { m.Serial, m.UUID, m.Board, m.Weak = "", "", "", "w1" })}}
 	one := known{{ID: 7, Marks: marks(func(*identity.Marks) {})}}
 	for _, c := range []struct {
 		name  string
@@ -55,6 +59,21 @@ func TestDecide(t *testing.T) {
 			marks(func(m *identity.Marks) { m.Serial, m.UUID, m.Board = "", "", "" }), identity.Same, 2},
 		{"the third with one serial number of a model", known{{ID: 1, Marks: marks(func(m *identity.Marks) { m.UUID, m.Board = uuid2, "" })}, {ID: 2, Marks: marks(func(m *identity.Marks) { m.UUID, m.Board = uuid3, "" })}},
 			marks(func(m *identity.Marks) { m.Name, m.Board = "GULL-003", "" }), identity.New, 0},
+		{"renamed without rights, the id of its system is the same", weak, marks(func(m *identity.Marks) {
+			m.Serial, m.UUID, m.Board, m.Weak, m.Name = "", "", "", "w1", "GULL-099"
+		}), identity.Noted, 4},
+		{"without rights, the id of its system is the same", weak, marks(func(m *identity.Marks) { m.Serial, m.UUID, m.Board, m.Weak = "", "", "", "w1" }), identity.Same, 4},
+		{"a twin with another system", weak, marks(func(m *identity.Marks) { m.Serial, m.UUID, m.Board, m.Weak = "", "", "", "w2" }), identity.Conflict, 4},
+		{"the id of a system that was copied to a machine with numbers of its own", known{{ID: 5, Marks: marks(func(m *identity.Marks) { m.Weak = "w1" })}},
+			marks(func(m *identity.Marks) {
+				m.Serial, m.UUID, m.Board, m.Weak, m.Name = "OS2", uuid2, "B2", "w1", "GULL-002"
+			}), identity.New, 0},
+		{"two with a placeholder for a UUID", known{{ID: 6, Marks: marks(func(m *identity.Marks) { m.Serial, m.UUID, m.Board = "", placeholderUUID, "" })}},
+			marks(func(m *identity.Marks) { m.Serial, m.UUID, m.Board, m.Name = "", placeholderUUID, "", "GULL-002" }), identity.New, 0},
+		{"two with a placeholder for a serial number", known{{ID: 6, Marks: marks(func(m *identity.Marks) { m.Serial, m.UUID, m.Board = "To be filled by O.E.M.", "", "Default string" })}},
+			marks(func(m *identity.Marks) {
+				m.Serial, m.UUID, m.Board, m.Name = "To be filled by O.E.M.", "", "Default string", "GULL-002"
+			}), identity.New, 0},
 		{"a conflict beside itself", known{{ID: 1, Marks: marks(func(m *identity.Marks) { m.Serial = "OS9" })}, {ID: 2, Marks: marks(func(*identity.Marks) {})}}, marks(func(*identity.Marks) {}), identity.Same, 2},
 	} {
 		got := identity.Decide(c.is, c.known)
@@ -86,7 +105,7 @@ func TestClonesAreNeverMerged(t *testing.T) {
 		}
 		k := known[got.ID-1].Marks
 		both := m.UUID != "" && m.UUID == k.UUID
-		if m.UUID != "" && k.UUID != "" && m.UUID != k.UUID && identity.Swap(m.UUID) != k.UUID {
+		if m.UUID != "" && k.UUID != "" && m.UUID != k.UUID && placeholder.Swap(m.UUID) != k.UUID {
 			t.Fatalf("%+v was taken for %+v: %v", m, k, got)
 		}
 		shared := 0
@@ -104,7 +123,7 @@ func TestClonesAreNeverMerged(t *testing.T) {
 	}
 }
 
-func ExampleSwap() {
-	fmt.Println(identity.Swap("00112233-4455-6677-8899-aabbccddeeff"))
+func Example() {
+	fmt.Println(placeholder.Swap("00112233-4455-6677-8899-aabbccddeeff"))
 	// Output: 33221100-5544-7766-8899-aabbccddeeff
 }

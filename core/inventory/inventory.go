@@ -74,6 +74,7 @@ type Device struct {
 	Board        Board       `json:"board,omitzero"`
 	Environment  Opt[string] `json:"environment,omitzero" enum:"hardware,guest,container,subsystem,live,planned"`
 	Hypervisor   Opt[string] `json:"hypervisor,omitzero"`
+	WeakKey      Opt[string] `json:"weak_key,omitzero" doc:"Keyed hash of the id of the installed system, for a machine that was read without administrator rights: it tells the same machine after it was renamed"`
 
 	WarrantyUntil Opt[string] `json:"warranty_until,omitzero" doc:"Last day of a warranty that ends when the case is opened: 2027-05-31"`
 }
@@ -99,6 +100,7 @@ type OS struct {
 	PendingRestart Opt[bool]   `json:"pending_restart,omitzero"`
 	Account        Opt[string] `json:"account,omitzero" enum:"local,directory,vendor"`
 	Licence        Opt[string] `json:"licence,omitzero" enum:"valid,invalid"`
+	ChecksSkipped  []string    `json:"checks_skipped,omitzero" doc:"Signs that an earlier installation was told to leave out checks of its release"`
 }
 
 // Processor is the processor; all packages are of one kind.
@@ -134,6 +136,9 @@ type Module struct {
 	Type         Opt[string] `json:"type,omitzero"`
 	Form         Opt[string] `json:"form,omitzero"`
 	SpeedMTS     Opt[int64]  `json:"speed_mts,omitzero" minimum:"0" maximum:"1000000"`
+	ECC          Opt[bool]   `json:"ecc,omitzero" doc:"It has bits for error correction"`
+	Registered   Opt[bool]   `json:"registered,omitzero" doc:"It is registered, or load-reduced; unbuffered otherwise"`
+	Millivolts   Opt[int64]  `json:"voltage_mv,omitzero" minimum:"0" maximum:"65535" doc:"Configured voltage"`
 	Manufacturer Opt[string] `json:"manufacturer,omitzero"`
 	PartNumber   Opt[string] `json:"part_number,omitzero"`
 	Soldered     Opt[bool]   `json:"soldered,omitzero"`
@@ -368,6 +373,13 @@ func (d *Document) check(n *doc.Node, r *doc.Report) {
 	for i := range d.Gaps {
 		if g := &d.Gaps[i]; g.Cause == Disagree && len(g.Readings) < 2 {
 			r.Add(n.Of("gaps").Items[i], "sources that disagree need two readings at least", "add readings: [{value, source}, …]")
+		}
+		for j, one := range d.Gaps[i].Readings {
+			for _, other := range d.Gaps[i].Readings[:j] {
+				if one.Source != "" && one.Source == other.Source && one.Value != other.Value {
+					r.Add(n.Of("gaps").Items[i].Of("readings").Items[j], fmt.Sprintf("%s says %q and %q of one fact", one.Source, other.Value, one.Value), "name the two sources, or leave out the reading that is wrong")
+				}
+			}
 		}
 	}
 }

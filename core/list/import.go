@@ -1,6 +1,7 @@
 package list
 
 import (
+	"errors"
 	"fmt"
 	"math"
 	"slices"
@@ -117,7 +118,10 @@ func ImportBest(sheets []Sheet, table int, o ImportOptions) (int, *Imported, err
 			best, at = im, i
 		}
 	}
-	if best == nil {
+	switch {
+	case len(sheets) == 0:
+		return 0, nil, errors.New("the file has no table")
+	case best == nil:
 		return 0, nil, first
 	}
 	return at, best, nil

@@ -197,3 +197,18 @@ func FuzzReadRows(f *testing.F) {
 		}
 	})
 }
+
+// Of several tables of which none can be used, the first one's reason is given; a file
+// without a table says so.
+func TestImportBestSaysWhy(t *testing.T) {
+	bad := []list.Sheet{sheet("Price|Weight", "1|2"), sheet("Model", "Model")}
+	if _, im, err := list.ImportBest(bad, 0, list.ImportOptions{}); im != nil || err == nil || !strings.Contains(err.Error(), "headed like a name") {
+		t.Errorf("%v %v", im, err)
+	}
+	if at, im, err := list.ImportBest(append(bad, sheet("Model", "Onyx 5")), 0, list.ImportOptions{}); err != nil || at != 2 || len(im.Rows) != 1 {
+		t.Errorf("%d %v %v", at, im, err)
+	}
+	if _, im, err := list.ImportBest(nil, 0, list.ImportOptions{}); im != nil || err == nil {
+		t.Errorf("of no table: %v %v", im, err)
+	}
+}

@@ -178,11 +178,12 @@ func (l *List) Find(name string) Match {
 	if r := m.Rule; r != nil && r.bounded() {
 		in := r.holds(m.Generation)
 		m.Excepted = in && r.except[string(key)] || !in && r.also[string(key)]
-		if in != m.Excepted {
+		switch {
+		case in != m.Excepted:
 			m.Result = On
-			return m
+		case m.Excepted || l.Complete: // an exception is named, whatever else is missing
+			m.Result = Off
 		}
-		m.Result = Off
 		return m
 	}
 	if (m.Rule != nil || l.Of == Models) && l.Complete {
@@ -213,12 +214,19 @@ func (m *Match) Carries() (facts []Carried, source string) {
 // alike.
 const leastAlike = 4
 
-// Nearest is the row that shares the longest beginning with a name, so that a
-// reader sees what was looked through; nil where none is like it.
+// Nearest is the row that is most like a name, so that a reader sees what was looked
+// through; nil where none is like it. Where a naming rule reads the name, it is a row of
+// the same scheme: the one of the nearest generation, and of those the one with the
+// longest common beginning. Otherwise it is the one with the longest common beginning.
 func (l *List) Nearest(name string) *Row {
 	key := l.normal(name)
-	at, _ := slices.BinarySearch(l.sorted, key)
+	for i := range l.Rules {
+		if gen, ok := l.Rules[i].read([]byte(key)); ok {
+			return l.nearestOf(&l.Rules[i], gen, key)
+		}
+	}
 	best, row := leastAlike-1, (*Row)(nil)
+	at, _ := slices.BinarySearch(l.sorted, key)
 	for _, i := range []int{at - 1, at} { // names with a common beginning stand together
 		if i < 0 || i >= len(l.sorted) {
 			continue
@@ -228,6 +236,33 @@ func (l *List) Nearest(name string) *Row {
 		}
 	}
 	return row
+}
+
+// nearestOf is the row that a rule reads with the nearest generation.
+func (l *List) nearestOf(r *Rule, generation int, key string) *Row {
+	var row *Row
+	var best [3]int
+	for _, k := range l.sorted {
+		gen, ok := r.read([]byte(k))
+		if !ok || common(k, key) < leastAlike {
+			continue
+		}
+		far := [3]int{0, max(gen-generation, generation-gen), -common(k, key)}
+		if line(k) != line(key) {
+			far[0] = 1
+		}
+		if row == nil || slices.Compare(far[:], best[:]) < 0 {
+			best, row = far, &l.Rows[l.byName[k]]
+		}
+	}
+	return row
+}
+
+// line is a name without the number and the letters behind it: corvane k5- of
+// corvane k5-7300u.
+func line(key string) string {
+	digit := func(r rune) bool { return r >= '0' && r <= '9' }
+	return strings.TrimRightFunc(strings.TrimRightFunc(key, func(r rune) bool { return !digit(r) }), digit)
 }
 
 func common(a, b string) int {

@@ -83,14 +83,39 @@ func (c *compiler) need(d *Document) Need {
 		}
 	}
 	switch kinds[0] {
+	case "all":
+		parts := c.parts(d.All, d.Node.Of("all"))
+		c.contradict(parts, d.Node.Of("all"))
+		return &AllOf{parts}
 	case "in":
 		return c.each(d)
 	case "not":
 		return &NotOf{c.need(d.Not)}
-	case "all":
-		return &AllOf{c.parts(d.All, d.Node.Of("all"))}
 	}
 	return &AnyOf{c.parts(d.Any, d.Node.Of("any"))}
+}
+
+// contradict refuses parts of which no value meets both: at least 8 and at most 4.
+func (c *compiler) contradict(parts []Need, at *doc.Node) {
+	for i, p := range parts {
+		for _, q := range parts[i+1:] {
+			low, isLow := p.(*AtLeast)
+			high, isHigh := q.(*AtMost)
+			if !isLow || !isHigh {
+				low, isLow = q.(*AtLeast)
+				high, isHigh = p.(*AtMost)
+			}
+			if isLow && isHigh && low.ID == high.ID && low.Limit.Compare(high.Limit) > 0 {
+				c.r.Add(at, fmt.Sprintf("nothing meets both limits of %s: the lower one is above the upper one", low.ID), "put the smaller value at at_least")
+			}
+			one, isOne := p.(*OneOf)
+			two, isTwo := q.(*OneOf)
+			if isOne && isTwo && one.ID == two.ID && one.ID.Def().Kind != fact.Set &&
+				!slices.ContainsFunc(one.Values, func(v fact.Value) bool { return slices.ContainsFunc(two.Values, v.Equal) }) {
+				c.r.Add(at, fmt.Sprintf("nothing meets both: %s has one value at a time", one.ID), "put the two below any, or take one out")
+			}
+		}
+	}
 }
 
 // each compiles a look at the rows of a list.
@@ -115,7 +140,44 @@ func (c *compiler) each(d *Document) Need {
 		return nil
 	}
 	inner := compiler{lists: c.lists, r: c.r, group: g}
-	return &Each{on{g.List()}, g, how[0], inner.need(parts[how[0]])}
+	n := &Each{on: on{g.List()}, Group: g, How: how[0], Part: inner.need(parts[how[0]])}
+	if g == fact.Titles && n.How != Every {
+		n.titles, _ = titlesOf(n.Part)
+	}
+	return n
+}
+
+// titlesOf are the names that a title must begin with to meet a need; ok is false where
+// others may meet it.
+func titlesOf(n Need) (names []string, ok bool) {
+	switch x := n.(type) {
+	case *BeginsWith:
+		return x.Texts, x.Fact() == fact.TitleName
+	case *OneOf:
+		if x.Fact() != fact.TitleName {
+			return nil, false
+		}
+		for _, v := range x.Values {
+			names = append(names, v.Text())
+		}
+		return names, true
+	case *AllOf:
+		for _, p := range x.Parts {
+			if names, ok = titlesOf(p); ok {
+				return names, true
+			}
+		}
+	case *AnyOf:
+		for _, p := range x.Parts {
+			more, all := titlesOf(p)
+			if !all {
+				return nil, false
+			}
+			names = append(names, more...)
+		}
+		return names, len(names) > 0
+	}
+	return nil, false
 }
 
 func (c *compiler) parts(docs []Document, at *doc.Node) []Need {

@@ -143,6 +143,8 @@ type Each struct {
 	Group fact.Group
 	How   Quantifier
 	Part  Need
+
+	titles []string // of Titles: the only names that a row that matters can have
 }
 
 func (*AllOf) closed() {}
@@ -189,6 +191,9 @@ func (n *AtLeast) Test(f fact.View) Truth {
 		if r.Floor().Known() && r.Floor().Compare(n.Limit) >= 0 {
 			return True
 		}
+		if most := f.Ceiling(n.ID); most.Known() && most.Compare(n.Limit) < 0 {
+			return False
+		}
 		return Unknown
 	}
 	if kind, drive := driveKind(n.ID); drive {
@@ -204,12 +209,15 @@ func (n *AtLeast) Test(f fact.View) Truth {
 	return truth(r.Value.Compare(n.Limit) >= 0)
 }
 
-// Test of AtMost: a lower bound decides where it is beyond the limit.
+// Test of AtMost: a bound decides where it is beyond the limit, or within it.
 func (n *AtMost) Test(f fact.View) Truth {
 	r := f.Get(n.ID)
 	if !r.Value.Known() {
 		if r.Floor().Known() && r.Floor().Compare(n.Limit) > 0 {
 			return False
+		}
+		if most := f.Ceiling(n.ID); most.Known() && most.Compare(n.Limit) <= 0 {
+			return True
 		}
 		return Unknown
 	}
@@ -314,10 +322,43 @@ func Begins(title, name string) bool {
 	return !(c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z' || c >= '0' && c <= '9' || c >= 0x80)
 }
 
+// Called says whether a title is the product with a name: the name alone, or with what is
+// no part of a name behind it, such as its version, or words in brackets. “Counterfoil
+// Viewer” is not Counterfoil. Case does not matter.
+func Called(title, name string) bool {
+	if !Begins(title, name) {
+		return false
+	}
+	inside := false
+	for _, w := range strings.Fields(title[len(name):]) {
+		if inside = inside || strings.HasPrefix(w, "("); inside {
+			inside = !strings.HasSuffix(w, ")")
+			continue
+		}
+		if !versionLike(w) {
+			return false
+		}
+	}
+	return true
+}
+
+// versionLike says whether a word behind a name is a version or a word size: 4.2, v5,
+// x64, 64-bit, –.
+func versionLike(w string) bool {
+	w = strings.TrimLeft(w, "-–,.")
+	if w == "" || strings.EqualFold(w, "x64") || strings.EqualFold(w, "x86") || strings.EqualFold(w, "arm64") || strings.EqualFold(w, "version") {
+		return true
+	}
+	if (w[0] == 'v' || w[0] == 'V') && len(w) > 1 {
+		w = w[1:]
+	}
+	return w[0] >= '0' && w[0] <= '9'
+}
+
 // Test of Each: the least, or the greatest, of the rows.
 func (n *Each) Test(f fact.View) Truth {
 	t := Unknown
-	if f.Complete(n.Group) {
+	if f.Complete(n.Group) || n.Group == fact.Titles && len(n.titles) > 0 && f.AskedFor(n.titles) {
 		t = True // none of no rows breaks it
 		if n.How == Some {
 			t = False
@@ -452,24 +493,6 @@ func Facts(n Need) []fact.ID {
 		}
 	}
 	return ids
-}
-
-// Reads says whether a need reads a fact.
-func Reads(n Need, id fact.ID) bool {
-	reads := func(p Need) bool { return Reads(p, id) }
-	switch x := n.(type) { // plans ask often: without iterators, which allocate
-	case *AllOf:
-		return slices.ContainsFunc(x.Parts, reads)
-	case *AnyOf:
-		return slices.ContainsFunc(x.Parts, reads)
-	case *NotOf:
-		return reads(x.Part)
-	case *Each:
-		return x.ID == id || reads(x.Part)
-	case Leaf:
-		return x.Fact() == id
-	}
-	return false
 }
 
 // Missing lists the items of a set comparison that are not in a set.

@@ -6,6 +6,7 @@ import (
 	"cmp"
 	"math"
 	"slices"
+	"strings"
 
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/remedy"
@@ -33,9 +34,12 @@ type Part struct {
 	Type   string   `json:"type,omitempty" doc:"Of a memory module: DDR4; of a drive: its bus"`
 	Form   string   `json:"form,omitempty" doc:"Of a memory module: SODIMM; of a machine: laptop"`
 	MTS    int64    `json:"speed_mts,omitempty" doc:"Of a memory module: at least, in MT/s"`
+	ECC    string   `json:"ecc,omitempty" enum:"yes,no" doc:"Of a memory module: whether it has bits for error correction, as those it stands beside"`
+	Buffer string   `json:"buffer,omitempty" enum:"registered,unbuffered" doc:"Of a memory module, as those it stands beside"`
+	MV     int64    `json:"voltage_mv,omitempty" doc:"Of a memory module, where its type comes with several voltages"`
 	Slots  []string `json:"slots,omitempty" doc:"Where it goes"`
 	For    string   `json:"for,omitempty" doc:"The board that it has to fit, or the title"`
-	Needs  string   `json:"needs,omitempty" doc:"What it must be able to do, as a number with its unit"`
+	Needs  string   `json:"needs,omitempty" doc:"What it must be able to do, each thing with its unit"`
 	Manual bool     `json:"confirm_in_manual,omitempty" doc:"To be confirmed in the maker's manual before it is ordered"`
 }
 
@@ -50,7 +54,7 @@ func Of(p *remedy.Planned, f *fact.Facts) []Part {
 	case TPM:
 		return []Part{{Kind: TPM, Count: 1, For: board(f), Manual: true}}
 	case Graphics, Display:
-		return []Part{{Kind: p.Part, Count: 1, Manual: p.Part == Graphics}}
+		return []Part{{Kind: p.Part, Count: 1, Needs: needs(p), Manual: p.Part == Graphics}}
 	case Title:
 		var out []Part
 		for _, name := range f.Value(fact.SoftwareToBuy).Set() {
@@ -61,6 +65,22 @@ func Of(p *remedy.Planned, f *fact.Facts) []Part {
 		return []Part{{Kind: Machine, Count: 1, Form: f.Value(fact.DeviceForm).Text()}}
 	}
 	return nil
+}
+
+// units are what stands behind a number in what a part must be able to do.
+var units = map[fact.Unit]string{fact.Inches: " in", fact.Bits: " bit", fact.Percent: " %"}
+
+// needs says what a card or a display must be able to do.
+func needs(p *remedy.Planned) string {
+	var out []string
+	for _, a := range p.Amounts {
+		def := a.Fact.Def()
+		if a.Fact.Group() == fact.NoGroup || def.Kind != fact.Number && def.Kind != fact.Version {
+			continue
+		}
+		out = append(out, def.Label+" "+a.Value.Plain()+units[def.Unit]+" or more")
+	}
+	return strings.Join(out, ", ")
 }
 
 func board(f *fact.Facts) string {
@@ -114,6 +134,7 @@ func memory(p *remedy.Planned, f *fact.Facts) []Part {
 			if speed := m.Get(fact.ModuleMTS).Value; speed.Known() {
 				out.MTS = max(out.MTS, int64(speed.Float()))
 			}
+			out.likeIt(m)
 			fitted = append(fitted, module{slot, int64(size.Float())})
 		}
 	}
@@ -126,6 +147,23 @@ func memory(p *remedy.Planned, f *fact.Facts) []Part {
 		return []Part{out}
 	}
 	return []Part{exchange(out, fitted, installed, needed, most(f))}
+}
+
+// several are types of memory that come with more than one voltage.
+var several = []string{"DDR3", "DDR2"}
+
+// likeIt takes over what a module beside it needs it to be: modules with and without
+// error correction, registered and unbuffered, and of several voltages do not mix.
+func (p *Part) likeIt(m fact.View) {
+	if v := m.Get(fact.ModuleECC).Value; v.Known() {
+		p.ECC = map[bool]string{true: "yes", false: "no"}[v.Bool()]
+	}
+	if v := m.Get(fact.ModuleRegistered).Value; v.Known() {
+		p.Buffer = map[bool]string{true: "registered", false: "unbuffered"}[v.Bool()]
+	}
+	if v := m.Get(fact.ModuleMillivolts).Value; v.Known() && slices.Contains(several, p.Type) {
+		p.MV = int64(v.Float())
+	}
 }
 
 // most is the largest module that a slot takes, in bytes, by the firmware's own
@@ -166,6 +204,9 @@ func exchange(out Part, fitted []module, installed, needed, most int64) Part {
 // drives are the sizes in which drives are sold, in bytes.
 var drives = []int64{128e9, 256e9, 512e9, 1000e9, 2000e9, 4000e9, 8000e9}
 
+// connections are the buses that a drive is bought for; built-in flash has none.
+var connections = []string{"ata", "sata", "nvme", "sas"}
+
 // drive is large enough for what is needed and for what is on the old one.
 func drive(p *remedy.Planned, f *fact.Facts) Part {
 	out := Part{Kind: Drive, Count: 1, Manual: p.Expected}
@@ -183,14 +224,22 @@ func drive(p *remedy.Planned, f *fact.Facts) Part {
 	if p.ID == "failing-drive" {
 		want = max(want, int64(f.Value(fact.DiskBytes).Float()*0.9)) // as large as the old one, as sold
 	}
+	if !f.Value(fact.VolumeBytes).Known() || !f.Value(fact.FreeBytes).Known() {
+		want = max(want, int64(f.Value(fact.DiskBytes).Float()*0.9)) // what is on the old one is not known
+	}
 	for _, size := range drives {
-		if out.Bytes = size; size >= want {
+		if out.Bytes = size; size >= want || want == 0 {
 			break
 		}
 	}
+	if want == 0 {
+		out.Bytes = 0
+	}
 	for i := range f.Rows(fact.Disks) {
 		if d := f.Row(fact.Disks, i); d.Get(fact.DriveSystem).Value.Bool() {
-			out.Type = d.Get(fact.DriveBus).Value.Text()
+			if bus := strings.ToLower(d.Get(fact.DriveBus).Value.Text()); slices.Contains(connections, bus) {
+				out.Type = bus
+			}
 		}
 	}
 	out.Manual = out.Manual || out.Type == ""

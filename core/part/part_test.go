@@ -27,6 +27,7 @@ requirements: [
 {id: memory, title: Memory, level: must, consequence: unsupported, reason: Room., need: {fact: memory.installed_bytes, at_least: 8 GiB}},
 {id: drive, title: Drive, level: must, consequence: unsupported, reason: Room., need: {fact: storage.system.disk_bytes, at_least: 100 GB}},
 {id: titles, title: Titles, level: must, consequence: unsupported, reason: Paid., need: {fact: software.to_buy, empty: true}},
+{id: card, title: Card, level: must, consequence: unsupported, reason: Screen., when: {fact: graphics, at_least: 1}, need: {in: graphics, some: {fact: graphics.interface_level, at_least: "12.0"}}},
 {id: tpm, title: TPM, level: must, consequence: unsupported, reason: Keys., need: {fact: tpm.state, equals: ready}}]}`), nil)
 	if err != nil {
 		t.Fatal(err)
@@ -39,6 +40,7 @@ func sound() *inventory.Document {
 	d.Device.Form, d.Device.Board.Manufacturer, d.Device.Board.Model = some("desktop"), some("Brannock"), some("BW-T1")
 	d.OS.Platform, d.OS.Architecture, d.Processor.Name = some("windows"), some("x86-64"), some("Corvane K5-8500T")
 	d.Memory.Installed, d.Memory.Slots, d.Memory.SlotsUsed = some(8*gib), some(int64(2)), some(int64(1))
+	d.Memory.Max = some(64 * gib)
 	d.Storage.Disks = []inventory.Disk{{Kind: some("ssd"), Bus: some("nvme"), System: some(true), Health: some("good")}}
 	d.Storage.System.DiskBytes, d.Storage.System.VolumeBytes, d.Storage.System.FreeBytes = some(int64(256e9)), some(int64(255e9)), some(int64(100e9))
 	d.Storage.System.Encryption.State = some("off")
@@ -90,6 +92,32 @@ func TestExactParts(t *testing.T) {
 			d.Device.Form = some("laptop")
 		}, "add-memory", "one 4 GiB DDR4 DIMM, 2666 MT/s or faster, for slot B; confirm it in the maker's manual before ordering"},
 		{"nothing known of the modules", func(d *inventory.Document) { d.Memory.Installed = some(4 * gib) }, "add-memory", "one 4 GiB memory module; confirm it in the maker's manual before ordering"},
+		{"modules that do not mix with others", func(d *inventory.Document) {
+			ecc := module("A", 4)
+			ecc.ECC, ecc.Registered, ecc.Millivolts = some(true), some(true), some(int64(1200))
+			memory(4, ecc, module("B", 0))(d)
+		}, "add-memory", "one 4 GiB ECC registered DDR4 DIMM, 2666 MT/s or faster, for slot B"},
+		{"modules without error correction, of a type with two voltages", func(d *inventory.Document) {
+			low := module("A", 4)
+			low.ECC, low.Registered, low.Type, low.Millivolts = some(false), some(false), some("DDR3"), some(int64(1350))
+			memory(4, low, module("B", 0))(d)
+		}, "add-memory", "one 4 GiB DDR3 DIMM, 2666 MT/s or faster, 1.35 V, for slot B"},
+		{"a drive of which nothing is known but its size", func(d *inventory.Document) {
+			d.Storage.System.DiskBytes, d.Storage.System.VolumeBytes, d.Storage.System.FreeBytes = some(int64(256e9)), inventory.Opt[int64]{}, inventory.Opt[int64]{}
+			d.Storage.Disks[0].Health = some("bad")
+		}, "failing-drive", "one solid-state drive of 256 GB or more (NVMe)"},
+		{"a failing drive of which nothing is known", func(d *inventory.Document) {
+			d.Storage.System = inventory.SystemDisk{}
+			d.Storage.System.Encryption.State = some("off")
+			d.Storage.Disks[0] = inventory.Disk{Kind: some("ssd"), System: some(true), Health: some("bad")}
+		}, "failing-drive", "one solid-state drive of 128 GB or more; confirm it in the maker's manual before ordering"},
+		{"built-in flash has no connection to order for", func(d *inventory.Document) {
+			d.Storage.System.DiskBytes, d.Storage.Disks[0] = some(int64(32e9)), inventory.Disk{Kind: some("emmc"), Bus: some("mmc"), System: some(true), Health: some("good")}
+			d.Storage.System.VolumeBytes, d.Storage.System.FreeBytes = some(int64(31e9)), some(int64(9e9))
+		}, "add-drive", "one solid-state drive of 128 GB or more; confirm it in the maker's manual before ordering"},
+		{"a card for what is asked", func(d *inventory.Document) {
+			d.Graphics = []inventory.Adapter{{InterfaceLevel: some("11.0"), DriverModel: some("2.7")}}
+		}, "graphics-card", "one graphics card: graphics interface level 12.0 or more; confirm it in the maker's manual before ordering"},
 		{"a larger drive", func(d *inventory.Document) {
 			d.Storage.System.DiskBytes, d.Storage.System.VolumeBytes, d.Storage.System.FreeBytes = some(int64(64e9)), some(int64(63e9)), some(int64(9e9))
 		}, "change-drive", "one solid-state drive of 128 GB or more (NVMe)"},

@@ -22,6 +22,9 @@ type compiler struct {
 func compile(d *Document, r *doc.Report) *Release {
 	c := &compiler{&Release{Document: d}, map[string]*list.List{}, r}
 	c.id(d.Node.Of("id"), d.ID, map[string]bool{})
+	if v := d.Version; v != "" && (v[0] < '0' || v[0] > '9') {
+		r.Add(d.Node.Of("version"), fmt.Sprintf("%q is not a version", v), "write the version that the release reports of itself, in quotes: \"12.0\"")
+	}
 	seen := map[string]bool{}
 	for i := range d.Lists {
 		c.id(d.Lists[i].Node.Of("id"), d.Lists[i].ID, seen)
@@ -264,6 +267,12 @@ func (c *compiler) rest() {
 		c.id(d.Node.Of("id"), d.ID, seen)
 		c.Prepare = append(c.Prepare, Preparation{d, c.need(d.When), c.need(d.Need)})
 	}
+	seen = map[string]bool{}
+	for i := range c.Ends {
+		d := &c.Ends[i]
+		c.id(d.Node.Of("id"), d.ID, seen)
+		c.Endings = append(c.Endings, End{d, c.need(d.When)})
+	}
 }
 
 func (c *compiler) editions() {
@@ -311,7 +320,7 @@ func (c *compiler) contradictions() {
 			continue
 		}
 		d := &c.Document.Requirements[i]
-		for l := range always(q.Need) {
+		for l := range need.Demands(q.Need) {
 			id := l.Fact()
 			b := bounds[id]
 			if b == nil {
@@ -341,25 +350,6 @@ func (c *compiler) contradictions() {
 				c.r.Add(d.Node, fmt.Sprintf("%s and %s contradict each other on %s: at least %s and at most %s", b.low, b.high, id, b.least.Plain(), b.most.Plain()), "give one of them a condition, or take it out")
 				b.most = fact.Value{} // said once
 			}
-		}
-	}
-}
-
-// always are the comparisons that must hold for a need to hold.
-func always(n need.Need) func(func(need.Leaf) bool) {
-	return func(yield func(need.Leaf) bool) {
-		switch x := n.(type) {
-		case *need.AllOf:
-			for _, p := range x.Parts {
-				for l := range always(p) {
-					if !yield(l) {
-						return
-					}
-				}
-			}
-		case *need.AnyOf, *need.NotOf, *need.Each, nil:
-		case need.Leaf:
-			yield(x)
 		}
 	}
 }

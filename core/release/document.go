@@ -14,6 +14,7 @@ type Document struct {
 	ID           string           `json:"id" doc:"Lower-case letters, digits and hyphens"`
 	Name         string           `json:"name"`
 	InstallsOn   string           `json:"installs_on" enum:"pc,mac" doc:"The class of hardware"`
+	Version      string           `json:"version,omitempty" doc:"What os.version is on a machine that runs the release, in quotes: \"12.0\". Machines with it, or with a later one, are done; without it the name decides"`
 	Revision     int              `json:"revision" minimum:"1" maximum:"1000000" doc:"Counts up; a revision is never overwritten"`
 	Published    time.Time        `json:"published" doc:"The date the publisher gives the requirements"`
 	Source       string           `json:"source" doc:"Address of the page it was taken from"`
@@ -33,6 +34,7 @@ type Document struct {
 	Software     []KnownDoc       `json:"software,omitempty" doc:"What is known of installed titles"`
 	Drivers      []KnownDoc       `json:"drivers,omitempty" doc:"What is known of drivers; names are those of devices"`
 	Preparation  []PreparationDoc `json:"preparation,omitempty" doc:"What to do on any machine before the upgrade"`
+	Ends         []EndDoc         `json:"ends,omitempty" doc:"What ends with the upgrade: features, titles and devices that are gone or different afterwards"`
 
 	Node *doc.Node `json:"-"`
 }
@@ -69,6 +71,7 @@ type SourceDoc struct {
 	Way          string   `json:"way" enum:"in-place,interim,image,reinstall" doc:"Installed over the present release, by way of a release between, from a full image, or afresh"`
 	Through      string   `json:"through,omitempty" doc:"For interim: id of the release between"`
 	Keeps        []string `json:"keeps,omitempty" doc:"What stays: programs, files, settings; where not given, what the way usually keeps"`
+	BackDays     int      `json:"back_days,omitempty" minimum:"1" maximum:"1000" doc:"For how many days the installed release itself can go back to the former one; without it, nothing is said of that"`
 
 	Node *doc.Node `json:"-"`
 }
@@ -126,7 +129,7 @@ type RequirementDoc struct {
 
 // KnownDoc is what is known of a title or of the driver of a device.
 type KnownDoc struct {
-	Name      []string   `json:"name" doc:"Titles, or names of devices; one that goes on with another word is meant too"`
+	Name      []string   `json:"name" doc:"Titles, or names of devices; a version behind the name, or words in brackets, are not part of it"`
 	Publisher string     `json:"publisher,omitempty" doc:"For a title: who publishes it; for a driver: its provider"`
 	Versions  []RangeDoc `json:"versions" doc:"What is known of which versions"`
 
@@ -140,6 +143,18 @@ type RangeDoc struct {
 	Is      string `json:"is" enum:"fine,update,buy,remove,problem" doc:"Fine; to be updated first, for nothing or by buying; to be removed first; known to have a problem"`
 	Note    string `json:"note,omitempty" doc:"What to do, or what the problem is"`
 	Source  string `json:"source,omitempty"`
+
+	Node *doc.Node `json:"-"`
+}
+
+// EndDoc is one thing that ends with the upgrade.
+type EndDoc struct {
+	ID    string         `json:"id"`
+	What  string         `json:"what" enum:"feature,title,device"`
+	Title string         `json:"title" doc:"What it is called"`
+	How   string         `json:"how" enum:"gone,removed,different" doc:"Gone: the release does not have it; removed: the installation takes it away; different: it works in another way"`
+	Says  string         `json:"says" doc:"What that means for the machine's user, in a sentence"`
+	When  *need.Document `json:"when,omitempty" doc:"Machines that have it; all, if omitted"`
 
 	Node *doc.Node `json:"-"`
 }

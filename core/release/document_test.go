@@ -152,8 +152,8 @@ func TestJudgeOfTitles(t *testing.T) {
 		return fact.Of(fact.Text, s)
 	}
 	for _, tt := range []struct{ name, publisher, version, want string }{
-		{"Hawser VPN", "", "2.0", "problem"}, {"hawser vpn client", "lodestar", "2.9.9", "problem"}, {"Hawser VPN", "", "3.0", "fine"}, {"Hawser VPN", "", "1.9", "not known"}, {"Hawser VPN", "", "", "not known"},
-		{"Hawser VPN", "Another", "2.0", "fine"}, {"Hawser", "", "", "fine"}, {"Hawsers", "", "2", "not known"}, {"Tidebook", "", "4", "not known"},
+		{"Hawser VPN", "", "2.0", "problem"}, {"hawser vpn 2.9.9 (64-bit)", "lodestar", "2.9.9", "problem"}, {"hawser vpn client", "lodestar", "2.9.9", "not known"}, {"Hawser VPN", "", "3.0", "fine"}, {"Hawser VPN", "", "1.9", "not known"}, {"Hawser VPN", "", "", "not known"},
+		{"Hawser VPN", "Another", "2.0", "not known"}, {"Hawser", "", "", "fine"}, {"Hawsers", "", "2", "not known"}, {"Tidebook", "", "4", "not known"},
 	} {
 		got := "not known"
 		if v := release.Judge(rel.Known, text(tt.name), text(tt.publisher), text(tt.version)); v != nil {
@@ -189,10 +189,10 @@ func TestCompareRevisions(t *testing.T) {
 			got[p.Is.ID] = p.Change()
 		}
 	}
-	if got["free-space"] != need.Tighter || len(got) != 6 {
+	if got["free-space"] != need.Tighter || len(got) != 7 {
 		t.Errorf("%v", got)
 	}
-	for _, id := range []string{"+graphics", "+display", "+titles-to-remove", "+titles-to-update", "+skerry-11-space"} {
+	for _, id := range []string{"+graphics", "+display", "+quick-enough", "+titles-to-remove", "+titles-to-update", "+skerry-11-space"} {
 		if _, ok := got[id]; !ok {
 			t.Errorf("%s was not found to be new", id)
 		}
@@ -201,7 +201,7 @@ func TestCompareRevisions(t *testing.T) {
 	if len(lists) != 1 || len(lists[0].Came) != 54 || len(lists[0].Went) != 0 {
 		t.Errorf("%+v", lists)
 	}
-	if back := release.Compare(is, was); len(back) != 6 || release.Compare(is, is) != nil {
+	if back := release.Compare(is, was); len(back) != 7 || release.Compare(is, is) != nil {
 		t.Errorf("the other way round: %d", len(back))
 	}
 	// A must that becomes advice is eased; a condition that goes is tighter.

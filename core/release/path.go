@@ -3,6 +3,7 @@ package release
 import (
 	"cmp"
 	"slices"
+	"strconv"
 	"strings"
 
 	"rolltop.example/rolltop/core/fact"
@@ -40,6 +41,7 @@ type Path struct {
 	Way     string
 	Interim []*Interim // the releases between, in their order
 	Keeps   []string
+	Back    int // for how many days the release itself can go back; 0 where the document does not say
 	Truth   need.Truth
 }
 
@@ -67,6 +69,134 @@ func (rel *Release) PathFrom(f *fact.Facts) Path {
 	return Path{Way: Reinstall, Truth: need.True}
 }
 
+// PathsFrom are all paths that what is known leaves possible, the one of
+// [Release.PathFrom] first. Where every fact that decides is known, it is the only one.
+func (rel *Release) PathsFrom(f *fact.Facts) []Path {
+	first := rel.PathFrom(f)
+	if first.Truth == need.True {
+		return []Path{first}
+	}
+	paths := possible(rel.ways, f, 0)
+	for _, p := range paths {
+		if p.Truth == need.True {
+			return paths
+		}
+	}
+	return append(paths, Path{Way: Reinstall, Truth: need.Unknown})
+}
+
+// possible are the ways that fit or may fit, the shortest first, up to the first one
+// that surely does: no longer one is taken then.
+func possible(ways []way, f *fact.Facts, depth int) []Path {
+	var out []Path
+	for i := range ways {
+		if p, fits := ways[i].path(f, depth); fits {
+			out = append(out, p)
+		}
+	}
+	slices.SortStableFunc(out, func(a, b Path) int { return cmp.Compare(rank(&a), rank(&b)) })
+	for i := range out {
+		if out[i].Truth == need.True {
+			return out[:i+1]
+		}
+	}
+	return out
+}
+
+// RoutesBy says whether a fact decides which way a machine takes.
+func (rel *Release) RoutesBy(id fact.ID) bool {
+	return slices.ContainsFunc(rel.ways, func(w way) bool {
+		switch id {
+		case fact.OSPlatform:
+			return true
+		case fact.OSVersion:
+			return w.AtLeast != "" || w.AtMost != ""
+		case fact.OSArchitecture:
+			return len(w.Architecture) > 0
+		case fact.OSEdition:
+			return len(w.Edition) > 0
+		case fact.OSLanguage:
+			return len(w.Language) > 0
+		}
+		return false
+	})
+}
+
+// Installed is how the system of a machine stands to the release.
+type Installed uint8
+
+// The machine does not run the release as far as is known, runs it, or runs a later
+// one.
+const (
+	NotInstalled Installed = iota
+	ThisOne
+	LaterOne
+)
+
+// RunsOn says whether a machine runs the release already, or a later one. Where the
+// document gives the version that the release reports, that decides; otherwise the
+// name does: the same name, or the same words with a higher number behind them.
+func (rel *Release) RunsOn(f *fact.Facts) Installed {
+	if f.Planned() || !rel.from(f.Value(fact.OSPlatform)) {
+		return NotInstalled
+	}
+	if rel.Version != "" {
+		v := f.Value(fact.OSVersion)
+		if !v.Known() {
+			return rel.named(f.Value(fact.OSName).Text())
+		}
+		next := nextVersion(rel.Version)
+		switch {
+		case fact.CompareVersions(v.Text(), rel.Version) < 0:
+			return NotInstalled
+		case fact.CompareVersions(v.Text(), next) < 0:
+			return ThisOne
+		}
+		return LaterOne
+	}
+	return rel.named(f.Value(fact.OSName).Text())
+}
+
+// from: the release can be told from the system of a platform: one that it upgrades
+// from, or any where the document names none.
+func (rel *Release) from(platform fact.Value) bool {
+	return len(rel.Upgrade) == 0 || slices.ContainsFunc(rel.Upgrade, func(s SourceDoc) bool { return s.Platform == platform.Text() })
+}
+
+func (rel *Release) named(name string) Installed {
+	if strings.EqualFold(name, rel.Name) {
+		return ThisOne
+	}
+	stem, number := numbered(rel.Name)
+	other, higher := numbered(name)
+	switch {
+	case number == "" || higher == "" || !strings.EqualFold(stem, other):
+		return NotInstalled
+	case fact.CompareVersions(higher, number) > 0:
+		return LaterOne
+	}
+	return NotInstalled
+}
+
+// numbered parts a name from the number behind it: Skerry, 12.
+func numbered(name string) (stem, number string) {
+	i := strings.LastIndexByte(name, ' ')
+	if i < 0 || strings.Trim(name[i+1:], "0123456789.") != "" {
+		return name, ""
+	}
+	return name[:i], name[i+1:]
+}
+
+// nextVersion is the version whose first part is one higher: 13 after 12.0.
+func nextVersion(version string) string {
+	first, _, _ := strings.Cut(version, ".")
+	n, err := strconv.Atoi(first)
+	if err != nil {
+		return version + ".999999999"
+	}
+	return strconv.Itoa(n + 1)
+}
+
 // mostInterim bounds the releases between; documents with a circle are refused.
 const mostInterim = 8
 
@@ -90,7 +220,7 @@ func (w *way) path(f *fact.Facts, depth int) (Path, bool) {
 	if t == need.False || depth > mostInterim {
 		return Path{}, false
 	}
-	p := Path{Way: w.Way, Keeps: w.Keeps, Truth: t}
+	p := Path{Way: w.Way, Keeps: w.Keeps, Back: w.BackDays, Truth: t}
 	if p.Keeps == nil {
 		p.Keeps = usuallyKept[w.Way]
 	}
@@ -126,6 +256,49 @@ func (s *SourceDoc) fits(f *fact.Facts) need.Truth {
 		}
 	}
 	return min(t, among(f.Value(fact.OSArchitecture), s.Architecture), among(f.Value(fact.OSEdition), s.Edition), among(f.Value(fact.OSLanguage), s.Language))
+}
+
+// Lack is a condition of an upgrade that the installed system does not meet.
+type Lack struct {
+	Fact            fact.ID
+	Allowed         []string // values that the upgrade takes; nil for a version
+	AtLeast, AtMost string   // versions
+}
+
+// Lacks says what keeps the installed system from an upgrade: the conditions that it
+// fails of the one that is nearest. It is empty where the platform has no upgrade, or
+// where nothing is known to keep it.
+func (rel *Release) Lacks(f *fact.Facts) []Lack {
+	var best []Lack
+	found := false
+	for i := range rel.ways {
+		w := &rel.ways[i]
+		if w.Way == Reinstall || !f.Is(fact.OSPlatform, w.Platform) {
+			continue
+		}
+		lacks := w.lacks(f)
+		if !found || len(lacks) < len(best) {
+			best, found = lacks, true
+		}
+	}
+	return best
+}
+
+func (s *SourceDoc) lacks(f *fact.Facts) []Lack {
+	var out []Lack
+	if v := f.Value(fact.OSVersion); v.Known() &&
+		(s.AtLeast != "" && fact.CompareVersions(v.Text(), s.AtLeast) < 0 || s.AtMost != "" && fact.CompareVersions(v.Text(), s.AtMost) > 0) {
+		out = append(out, Lack{Fact: fact.OSVersion, AtLeast: s.AtLeast, AtMost: s.AtMost})
+	}
+	for _, c := range []struct {
+		id   fact.ID
+		list []string
+	}{{fact.OSArchitecture, s.Architecture}, {fact.OSEdition, s.Edition}, {fact.OSLanguage, s.Language}} {
+		if among(f.Value(c.id), c.list) == need.False {
+			out = append(out, Lack{Fact: c.id, Allowed: c.list})
+		}
+	}
+	return out
 }
 
 // among: the value is one of some; no list admits all.
@@ -211,18 +384,7 @@ const (
 // entries have the name, the longest counts. It returns nil where nothing is
 // known of it, or of its version.
 func Judge(known []Known, name, publisher, version fact.Value) *RangeDoc {
-	best, length := (*Known)(nil), 0
-	for i := range known {
-		k := &known[i]
-		if k.Publisher != "" && publisher.Known() && !strings.EqualFold(k.Publisher, publisher.Text()) {
-			continue
-		}
-		for _, n := range k.Name {
-			if len(n) > length && need.Begins(name.Text(), n) {
-				best, length = k, len(n)
-			}
-		}
-	}
+	best := entryOf(known, name, publisher)
 	if best == nil {
 		return nil
 	}
@@ -237,6 +399,32 @@ func Judge(known []Known, name, publisher, version fact.Value) *RangeDoc {
 		}
 	}
 	return nil
+}
+
+// Versions are what is known of the versions of a title, for one whose own version is
+// unknown; nil where nothing is known of it.
+func Versions(known []Known, name, publisher fact.Value) []RangeDoc {
+	if best := entryOf(known, name, publisher); best != nil {
+		return best.Versions
+	}
+	return nil
+}
+
+// entryOf is the entry with the longest name that a title is called.
+func entryOf(known []Known, name, publisher fact.Value) *Known {
+	best, length := (*Known)(nil), 0
+	for i := range known {
+		k := &known[i]
+		if k.Publisher != "" && publisher.Known() && !strings.EqualFold(k.Publisher, publisher.Text()) {
+			continue
+		}
+		for _, n := range k.Name {
+			if len(n) > length && need.Called(name.Text(), n) {
+				best, length = k, len(n)
+			}
+		}
+	}
+	return best
 }
 
 // Titles are the names of titles that the document knows or asks for, in their

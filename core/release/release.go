@@ -96,6 +96,20 @@ type Preparation struct {
 	Need need.Need // nil: a person says so
 }
 
+// End is a compiled thing that ends with the upgrade.
+type End struct {
+	*EndDoc
+	When need.Need // nil: every machine has it
+}
+
+// Has says whether a machine has what ends.
+func (e *End) Has(f *fact.Facts) need.Truth {
+	if e.When == nil {
+		return need.True
+	}
+	return e.When.Test(f.View())
+}
+
 // Release is a compiled release document.
 type Release struct {
 	*Document
@@ -106,9 +120,11 @@ type Release struct {
 	Known        []Known // titles
 	KnownDrivers []Known
 	Prepare      []Preparation
-	Names        []string  // of titles that matter to it, see Titles
-	Needed       []fact.ID // every fact that a must of the target reads
-	HasHouse     bool      // some must is the organisation's own
+	Endings      []End
+	Names        []string            // of titles that matter to it, see Titles
+	NamesOf      map[string][]string // by a verdict: of titles that some entry gives it
+	Needed       []fact.ID           // every fact that a must of the target reads
+	HasHouse     bool                // some must is the organisation's own
 
 	ways []way
 }
@@ -175,6 +191,7 @@ type Offer struct {
 	Now   bool      // it is offered
 	From  time.Time // since when, or from when
 	To    string    // to which machines, in words
+	Maybe string    // an earlier stage that may take the machine in: to which machines, in words
 }
 
 // OfferTo finds the first stage that a machine belongs to. A stage whose
@@ -183,12 +200,19 @@ func (rel *Release) OfferTo(f *fact.Facts, now time.Time) Offer {
 	var o Offer
 	for i := range rel.Stages {
 		s := &rel.Stages[i]
-		if s.When != nil && s.When.Test(f.View()) != need.True {
-			o.Known = true
-			continue
+		holds := need.True
+		if s.When != nil {
+			holds = s.When.Test(f.View())
 		}
-		if o.To == "" || s.From.Before(o.From) {
-			o = Offer{true, !s.From.After(now), s.From, s.To}
+		switch {
+		case holds == need.False:
+			o.Known = true
+		case holds == need.Unknown:
+			if o.Known = true; !s.From.After(now) && o.Maybe == "" {
+				o.Maybe = s.To
+			}
+		case o.To == "" || s.From.Before(o.From):
+			o = Offer{true, !s.From.After(now), s.From, s.To, o.Maybe}
 		}
 	}
 	return o
@@ -269,7 +293,13 @@ func ValidFile(s string) bool {
 
 // gather works out what a whole, correct document needs of a machine.
 func (rel *Release) gather() {
-	rel.Names = rel.Titles()
+	rel.Names, rel.NamesOf = rel.Titles(), map[string][]string{}
+	for i := range rel.Known {
+		k := &rel.Known[i]
+		for j := range k.Versions {
+			rel.NamesOf[k.Versions[j].Is] = append(rel.NamesOf[k.Versions[j].Is], k.Name...)
+		}
+	}
 	for i := range rel.Requirements {
 		q := &rel.Requirements[i]
 		q.prepare()

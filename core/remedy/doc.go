@@ -2,7 +2,9 @@
 // one ordered plan for the machine.
 //
 // Steps are data (steps/*.yaml). Each says when it can be done, what it changes
-// of the facts, what must stand before it and what comes with it. The solver
+// of the facts, what it disturbs, and what it leaves to be done. What a hazard calls
+// for stands in one table (safeguards.yaml): the planner adds it to what the solver
+// chose, for every step. The solver
 // looks for the least steps whose simulated effects make every failing
 // requirement true; the route (in place, by an interim release, afresh) is
 // chosen first, so that nothing is repaired that a reinstallation replaces.

@@ -5,6 +5,7 @@ import (
 
 	"rolltop.example/rolltop/core/check"
 	"rolltop.example/rolltop/core/need"
+	"rolltop.example/rolltop/core/release"
 )
 
 // Alternative is a step that would settle the same as one of the plan: either
@@ -22,13 +23,13 @@ func (l *Library) Instead(res *check.Result, v *Verdict) map[string][]Alternativ
 	out := map[string][]Alternative{}
 	for i := range v.Plan {
 		p := &v.Plan[i]
-		if p.Class == NoClass || p.Class == Replacement || p.Installs || len(p.Settles) == 0 {
+		if p.Class == NoClass || p.Class >= Decision || p.Installs || len(p.Settles) == 0 {
 			continue
 		}
 		s := l.without(res, v, p)
 		for j := range l.steps {
 			st := &l.steps[j]
-			if st.Class == NoClass || st.Class >= Replacement || st.Installs || st.Always != nil || !st.on(v.Route, v.Guest) || s.has(j) || j == p.index {
+			if st.Class == NoClass || st.Class >= Decision || st.Installs || st.Always != nil || !st.on(v.Route, v.Guest) || s.has(j) || j == p.index {
 				continue
 			}
 			can := st.can(s.sim)
@@ -46,16 +47,16 @@ func (l *Library) Instead(res *check.Result, v *Verdict) map[string][]Alternativ
 // without simulates the rest of a plan, leaving out a step and what is done for
 // it alone.
 func (l *Library) without(res *check.Result, v *Verdict, p *Planned) *solver {
-	s := &solver{lib: l, was: res.Facts, sim: copyOf(res.Facts), route: v.Route, guest: v.Guest}
+	s := &solver{lib: l, world: likely, was: res.Facts, sim: copyOf(res.Facts), route: v.Route, guest: v.Guest, install: -1}
+	for k := range res.Findings {
+		if fd := &res.Findings[k]; fd.Outcome == check.Fail && fd.Requirement.Level == release.Must {
+			s.failing = append(s.failing, fd)
+		}
+	}
 	for i := range v.Plan {
 		q := v.Plan[i]
 		if q.index == p.index || q.Class != NoClass && (slices.Contains(q.pulls, p.index) || q.Installs) {
 			continue
-		}
-		for k := range res.Findings {
-			if r := res.Findings[k].Requirement; slices.Contains(q.Settles, r.ID) {
-				s.simulate(&q, r)
-			}
 		}
 		s.simulate(&q, nil)
 		s.chosen = append(s.chosen, q)

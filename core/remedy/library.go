@@ -28,10 +28,11 @@ const (
 	Interim
 	Afresh
 	Part
+	Decision
 	Replacement
 )
 
-var classNames = []string{"", "clean-up", "software", "setting", "interim", "reinstall", "part", "replace"}
+var classNames = []string{"", "clean-up", "software", "setting", "interim", "reinstall", "part", "decide", "replace"}
 
 func (c Class) String() string { return classNames[c] }
 
@@ -41,6 +42,8 @@ const (
 	Desk    = "desk"
 	Host    = "host"
 	Install = "install"
+	// anyPhase is the phase of a step that is done where the steps are done that call for it.
+	anyPhase = "any"
 )
 
 // StepDocument is a file of steps, rolltop-steps/1.
@@ -55,12 +58,13 @@ const StepFormat = "rolltop-steps/1"
 // StepDoc is a step as it is written.
 type StepDoc struct {
 	ID        string                `json:"id"`
-	Title     string                `json:"title" doc:"{short} {needed} {needed_drive} {release} {through} {restarts} {titles} {part} are filled in"`
-	Phase     string                `json:"phase" enum:"remote,desk,host,install"`
+	Title     string                `json:"title" doc:"{short} {needed} {needed_drive} {release} {through} {restarts} {titles} {part} {drive} {amounts} {boot_disk} {system_disk} {keeps} {way_back} {how} are filled in"`
+	Phase     string                `json:"phase" enum:"remote,desk,host,install,any" doc:"any: where the steps are done that call for it"`
 	Who       string                `json:"who,omitempty" enum:"administrator,technician,host-administrator,specialist,owner,purchasing" doc:"Who can do it; by the phase, where not given"`
-	Class     string                `json:"class,omitempty" enum:"clean-up,software,setting,interim,reinstall,part,replace"`
+	Class     string                `json:"class,omitempty" enum:"clean-up,software,setting,interim,reinstall,part,decide,replace"`
 	Noun      Noun                  `json:"noun,omitzero" doc:"How the answer counts it"`
 	Always    *need.Document        `json:"always,omitempty" doc:"Facts under which it stands in every plan of a machine that is kept"`
+	Question  bool                  `json:"question,omitempty" doc:"It asks somebody something that has to be answered before the visit"`
 	Closes    []string              `json:"closes,omitempty" doc:"Why a fact is not known, where this step finds it out: needs-rights, not-offered, read-failed, not-asked, disagree, not-listed"`
 	When      *need.Document        `json:"when,omitempty" doc:"Facts under which it can be done"`
 	WhenNotNo bool                  `json:"unknown_when_is_fine,omitempty" doc:"It can be tried where the condition is not known"`
@@ -69,9 +73,13 @@ type StepDoc struct {
 	Skip      *need.Document        `json:"skip,omitempty" doc:"Facts under which it is not needed"`
 	Sure      *need.Document        `json:"sure,omitempty" doc:"Facts under which its effect is certain; always, where not given"`
 	SureNever bool                  `json:"sure_never,omitempty"`
-	RestsOn   string                `json:"rests_on,omitempty" doc:"What an uncertain effect rests on"`
-	AtWorst   string                `json:"at_worst,omitempty" enum:"clean-up,software,setting,interim,reinstall,part,replace" doc:"What it takes if it does not work"`
+	Unlikely  *need.Document        `json:"unlikely,omitempty" doc:"Facts under which it is not expected to help and not ruled out: it counts for the best that is possible"`
+	RestsOn   []string              `json:"rests_on,omitempty" doc:"Facts that an uncertain effect rests on. The answer says what was read of them, and from where"`
+	AtWorst   string                `json:"at_worst,omitempty" enum:"clean-up,software,setting,interim,reinstall,part,decide,replace" doc:"What it takes if it does not work"`
 	Effect    map[string]doc.Scalar `json:"effect,omitempty" doc:"Facts as they are afterwards; “needed” is the least that meets the requirement"`
+	Disturbs  []string              `json:"disturbs,omitempty" doc:"What the step disturbs: firmware, firmware-image, boot, hardware, disk-layout, system-disk, disk-contents, tpm-keys, display, system, files. The plan adds the safeguards that each of them calls for"`
+	Leaves    map[string]doc.Scalar `json:"leaves,omitempty" doc:"Facts that have to be so before the machine is started again: the plan brings them about right behind the step"`
+	Beside    []string              `json:"beside,omitempty" doc:"Facts of its effect that change as a side effect: it is no remedy for them"`
 	Assume    map[string]doc.Scalar `json:"assume,omitempty" doc:"Facts as they are most likely afterwards, where nothing is known"`
 	Ceiling   string                `json:"ceiling,omitempty" doc:"Fact that bounds what can be needed"`
 	Routes    []string              `json:"routes,omitempty" doc:"in-place, interim, image, reinstall; any, where not given"`
@@ -92,6 +100,7 @@ type StepDoc struct {
 	Seen      *need.Document        `json:"seen,omitempty" doc:"Facts by which a later inventory shows that it was done, for a step that settles no requirement"`
 	Unseen    *need.Document        `json:"unseen,omitempty" doc:"Facts by which a later inventory shows that it was not done, or had no effect"`
 	Otherwise []string              `json:"otherwise,omitempty" doc:"What to look at where it had no effect, the likeliest first"`
+	Bring     []BringDoc            `json:"bring,omitempty" doc:"What has to be at hand, beside the parts"`
 	Minutes   Minutes               `json:"minutes"`
 	Restarts  int                   `json:"restarts,omitempty" minimum:"0" maximum:"20"`
 
@@ -103,6 +112,12 @@ type WarnDoc struct {
 	When    *need.Document `json:"when" doc:"Facts under which it holds"`
 	Unknown bool           `json:"unknown_too,omitempty" doc:"It is said, too, where the facts are not known"`
 	Say     string         `json:"say"`
+}
+
+// BringDoc is a thing to bring.
+type BringDoc struct {
+	Item string         `json:"item"`
+	When *need.Document `json:"when,omitempty" doc:"Machines for which it is brought; all, if omitted"`
 }
 
 // Noun is how an answer counts a step: a firmware setting, three firmware
@@ -124,11 +139,16 @@ const NotListed = "not-listed"
 
 var causes = []string{inventory.NeedsRights, inventory.NotOffered, inventory.ReadFailed, inventory.NotAsked, inventory.Disagree, NotListed}
 
-// change is one effect of a step; a value that is not known stands for the
+// stepEffect is one effect of a step; a value that is not known stands for the
 // least that the requirement needs.
-type change struct {
+type stepEffect struct {
 	id    fact.ID
 	value fact.Value
+}
+
+type bring struct {
+	item string
+	when need.Need // nil: always
 }
 
 type warning struct {
@@ -148,7 +168,14 @@ type Step struct {
 	Always           need.Need
 	Seen, Unseen     need.Need
 	warnings         []warning
-	effects, assumes []change
+	precautions      []*precaution
+	brings           []bring
+	Unlikely         need.Need
+	effects, assumes []stepEffect
+	leaves           []stepEffect
+	hazards          Hazard
+	rank             int // where the order of the files decides
+	restsOn          []*fact.Def
 	ceiling          *fact.Def
 	after, pulls     []int
 }
@@ -158,8 +185,12 @@ type Library struct {
 	steps []Step
 	at    map[string]int
 
-	asking sync.Once
-	asked  []need.Need // see conditions
+	changing [256][]int // by the number of a fact: the steps that change it
+	least    [256]Class // by the number of a fact: the least class of a step that changes it
+	guards   []safeguard
+	earlier  [][]uint64 // for each step, a bit for each that it comes after
+	asking   sync.Once
+	asked    []need.Need // see conditions
 }
 
 //go:embed steps/*.yaml
@@ -187,7 +218,7 @@ var shipped = sync.OnceValue(func() []StepDoc {
 // Shipped is the library of the program.
 var Shipped = sync.OnceValue(func() *Library {
 	r := &doc.Report{Name: "steps"}
-	l := compile(shipped(), nil, r)
+	l := compile(shipped(), nil, safeguards(), r)
 	if err := r.Err(); err != nil {
 		panic(err)
 	}
@@ -216,13 +247,13 @@ func Read(name string, src []byte) (*Library, error) {
 	if err != nil {
 		return nil, err
 	}
-	l := compile(shipped(), d.Steps, r)
+	l := compile(shipped(), d.Steps, safeguards(), r)
 	return l, r.Err()
 }
 
-// compile puts own steps over or behind the shipped ones.
-func compile(docs, own []StepDoc, r *doc.Report) *Library {
-	l := &Library{at: make(map[string]int)}
+// compile puts own steps over or behind the shipped ones, guarded by a table.
+func compile(docs, own []StepDoc, t *table, r *doc.Report) *Library {
+	l := &Library{at: make(map[string]int), guards: t.rows}
 	all := slices.Clone(docs)
 	isOwn := map[string]bool{}
 	for i, d := range all {
@@ -247,7 +278,29 @@ func compile(docs, own []StepDoc, r *doc.Report) *Library {
 		all = append(all, d)
 	}
 	for i := range all {
-		l.steps = append(l.steps, l.step(&all[i], isOwn[all[i].ID], r))
+		s := l.step(&all[i], isOwn[all[i].ID], r)
+		for k := range t.cautions {
+			if c := &t.cautions[k]; c.against&s.hazards != 0 && c.except&s.hazards == 0 {
+				s.precautions = append(s.precautions, c)
+			}
+		}
+		l.steps = append(l.steps, s)
+	}
+	for i := range l.steps {
+		for _, c := range l.steps[i].effects {
+			if slices.Contains(all[i].Beside, c.id.String()) {
+				continue
+			}
+			l.changing[c.id] = append(l.changing[c.id], i)
+		}
+	}
+	for id := range l.least {
+		l.least[id] = Replacement + 1
+		for _, i := range l.changing[id] {
+			if c := l.steps[i].Class; c != NoClass {
+				l.least[id] = min(l.least[id], c)
+			}
+		}
 	}
 	for i := range all {
 		for _, j := range l.indexes(all[i].Before, all[i].Node.Of("before"), r) {
@@ -257,8 +310,14 @@ func compile(docs, own []StepDoc, r *doc.Report) *Library {
 			l.steps[j].pulls = append(l.steps[j].pulls, i)
 		}
 	}
-	if r.Count() == 0 {
-		l.refuseCircles(isOwn, r)
+	if r.Count() > 0 {
+		return l
+	}
+	l.orderByHazard()
+	if l.refuseCircles(isOwn, r); r.Count() == 0 {
+		l.close()
+		l.seldomFirst()
+		l.refuseUndoing(r)
 	}
 	return l
 }
@@ -275,7 +334,7 @@ func (l *Library) step(d *StepDoc, own bool, r *doc.Report) Step {
 	for _, n := range []struct {
 		from *need.Document
 		to   *need.Need
-	}{{d.When, &s.When}, {d.Unless, &s.Unless}, {d.Skip, &s.Skip}, {d.Sure, &s.Sure}, {d.Always, &s.Always}, {d.Seen, &s.Seen}, {d.Unseen, &s.Unseen}} {
+	}{{d.When, &s.When}, {d.Unless, &s.Unless}, {d.Skip, &s.Skip}, {d.Sure, &s.Sure}, {d.Always, &s.Always}, {d.Seen, &s.Seen}, {d.Unseen, &s.Unseen}, {d.Unlikely, &s.Unlikely}} {
 		if n.from != nil {
 			*n.to = need.Compile(n.from, nil, r)
 		}
@@ -285,9 +344,37 @@ func (l *Library) step(d *StepDoc, own bool, r *doc.Report) Step {
 			s.warnings = append(s.warnings, warning{need.Compile(w.When, nil, r), w.Unknown, w.Say})
 		}
 	}
+	for i := range d.Bring {
+		b := bring{item: d.Bring[i].Item}
+		if w := d.Bring[i].When; w != nil {
+			b.when = need.Compile(w, nil, r)
+		}
+		s.brings = append(s.brings, b)
+	}
 	s.effects, s.assumes = changes(d.Effect, d.Node.Of("effect"), r), changes(d.Assume, d.Node.Of("assume"), r)
+	s.leaves = changes(d.Leaves, d.Node.Of("leaves"), r)
+	s.hazards, _ = hazardsOf(d.Disturbs)
+	s.checkHazards(r)
+	if own {
+		s.checkSense(r)
+		s.checkWritten(r)
+	}
 	if s.ceiling = fact.ByName(d.Ceiling); d.Ceiling != "" && s.ceiling == nil {
 		r.Add(d.Node.Of("ceiling"), fmt.Sprintf("there is no fact %q", d.Ceiling), doc.Suggest(d.Ceiling, fact.Names()))
+	}
+	for i, name := range d.Beside {
+		if _, ok := d.Effect[name]; !ok {
+			r.Add(d.Node.Of("beside").Items[i], fmt.Sprintf("%q is not in the effect of the step", name), "name a fact that the step changes")
+		}
+	}
+	for i, name := range d.RestsOn {
+		def := fact.ByName(name)
+		if def == nil || def.ID.Group() != fact.NoGroup {
+			r.Add(d.Node.Of("rests_on").Items[i], fmt.Sprintf("%q is not a fact of the machine", name),
+				"rests_on names facts; what was read of them is said with its source. "+doc.Suggest(name, fact.Names()))
+			continue
+		}
+		s.restsOn = append(s.restsOn, def)
 	}
 	s.after, s.pulls = l.indexes(d.After, d.Node.Of("after"), r), l.indexes(d.Pulls, d.Node.Of("pulls"), r)
 	among := func(key string, words, all []string) {
@@ -305,7 +392,10 @@ func (l *Library) step(d *StepDoc, own bool, r *doc.Report) Step {
 	if d.Minutes.Least > d.Minutes.Most {
 		r.Add(d.Node.Of("minutes"), fmt.Sprintf("at least %d minutes is more than %d at most", d.Minutes.Least, d.Minutes.Most), "put the smaller number at least")
 	}
-	if s.Class != NoClass && s.Class != Replacement && d.Noun.One == "" {
+	if d.Phase == anyPhase && s.Class != NoClass {
+		r.Add(d.Node.Of("phase"), "a step that settles something has a phase of its own", "it is one of remote, desk, host, install")
+	}
+	if s.Class != NoClass && s.Class < Decision && d.Noun.One == "" {
 		r.Add(d.Node, "a step with a class needs a noun: the answer counts it", "noun: {one: a firmware setting, many: firmware settings}")
 	}
 	return s
@@ -314,60 +404,6 @@ func (l *Library) step(d *StepDoc, own bool, r *doc.Report) Step {
 // Settings are the firmware settings that steps change and guides find.
 func Settings() []string {
 	return []string{"boot-mode", "legacy-support", "tpm", "tpm-choice", "secure-boot", "secure-boot-keys", "processor-feature", "firmware-update"}
-}
-
-// refuseCircles refuses steps that wait for each other, or that pull each
-// other.
-func (l *Library) refuseCircles(own map[string]bool, r *doc.Report) {
-	for _, kind := range []struct {
-		key, says string
-		next      func(*Step) []int
-	}{
-		{"after", "the steps wait for each other: ", func(s *Step) []int { return s.after }},
-		{"pulls", "the steps pull each other: ", func(s *Step) []int { return s.pulls }},
-	} {
-		if ring := l.circle(kind.next); ring != nil {
-			at := &l.steps[ring[0]]
-			var names []string
-			for _, i := range ring {
-				if names = append(names, l.steps[i].ID); own[l.steps[i].ID] {
-					at = &l.steps[i]
-				}
-			}
-			r.Add(at.Node.Of(kind.key), kind.says+strings.Join(append(names, names[0]), " → "), "take one of these out of "+kind.key)
-		}
-	}
-}
-
-// circle follows edges and gives the steps of a ring, or nil.
-func (l *Library) circle(next func(*Step) []int) []int {
-	state := make([]int, len(l.steps)) // 1 on the way, 2 done
-	var way []int
-	var visit func(int) []int
-	visit = func(i int) []int {
-		switch state[i] {
-		case 1:
-			return way[slices.Index(way, i):]
-		case 2:
-			return nil
-		}
-		state[i] = 1
-		way = append(way, i)
-		for _, j := range next(&l.steps[i]) {
-			if ring := visit(j); ring != nil {
-				return ring
-			}
-		}
-		way = way[:len(way)-1]
-		state[i] = 2
-		return nil
-	}
-	for i := range l.steps {
-		if ring := visit(i); ring != nil {
-			return ring
-		}
-	}
-	return nil
 }
 
 func (l *Library) indexes(ids []string, at *doc.Node, r *doc.Report) []int {
@@ -386,14 +422,14 @@ func (l *Library) indexes(ids []string, at *doc.Node, r *doc.Report) []int {
 
 // changes keeps the order of the catalogue, so that a simulation is the same
 // at every run.
-func changes(m map[string]doc.Scalar, at *doc.Node, r *doc.Report) []change {
-	var out []change
+func changes(m map[string]doc.Scalar, at *doc.Node, r *doc.Report) []stepEffect {
+	var out []stepEffect
 	for _, name := range fact.Names() {
 		text, ok := m[name]
 		if !ok {
 			continue
 		}
-		c := change{id: fact.ByName(name).ID}
+		c := stepEffect{id: fact.ByName(name).ID}
 		if text != "needed" {
 			var right string
 			if c.value, right = need.Value(c.id.Def(), string(text)); !c.value.Known() {
@@ -410,6 +446,18 @@ func changes(m map[string]doc.Scalar, at *doc.Node, r *doc.Report) []change {
 		}
 	}
 	return out
+}
+
+// Settles says whether any remedy changes what a need reads.
+func (l *Library) Settles(n need.Need) bool {
+	for leaf := range n.Leaves() {
+		for _, i := range l.changing[leaf.Fact()] {
+			if c := l.steps[i].Class; c != NoClass && c < Decision {
+				return true
+			}
+		}
+	}
+	return false
 }
 
 // Find finds a step by its id; nil where there is none.

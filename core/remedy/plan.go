@@ -5,6 +5,8 @@ import (
 	"slices"
 
 	"rolltop.example/rolltop/core/check"
+	"rolltop.example/rolltop/core/fact"
+	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/core/need"
 	"rolltop.example/rolltop/core/release"
 )
@@ -13,31 +15,77 @@ import (
 // unknowns, checking again, resuming encryption, and the installation itself.
 // A machine to replace gets no other step: nobody is sent to it in vain.
 func (s *solver) plan(v *Verdict) []Planned {
-	if v.Disposition == Replace {
-		for _, p := range s.chosen {
-			if p.Class != NoClass {
-				v.Withheld = append(v.Withheld, p)
-			}
-		}
-		return []Planned{{Step: &s.lib.steps[s.lib.at["replace"]], Settles: v.NoRemedy}}
+	switch v.Disposition {
+	case Replace:
+		v.Withheld = s.withheld()
+		return []Planned{{Step: &s.lib.steps[s.lib.at["replace"]], Phase: Install, Settles: v.NoRemedy}}
+	case Decide:
+		v.Withheld = s.withheld()
+		return s.undecided(v)
 	}
 	if s.was.Planned() {
 		return s.order() // nobody can read or visit it yet
 	}
 	s.close(v.Open)
-	if slices.ContainsFunc(s.chosen, func(p Planned) bool { return p.Phase == Desk }) {
-		s.add("check-again", nil)
-	}
-	if s.has(s.lib.at["pause-encryption"]) {
-		s.add("resume-encryption", nil)
+	if len(v.NoRemedy) > 0 {
+		s.add("decide", v.NoRemedy)
 	}
 	if v.Route == release.ByInterim {
 		s.add("interim", nil)
 	}
-	if s.installs(-1) < 0 {
-		s.apply(s.lib.at["upgrade"], nil)
+	if s.install < 0 {
+		s.apply(s.lib.at["upgrade"])
 	}
+	s.guard()
 	return s.order()
+}
+
+// withheld are the chosen steps that would settle something.
+func (s *solver) withheld() []Planned {
+	var out []Planned
+	for _, p := range s.chosen {
+		if p.Class != NoClass && p.Class < Decision {
+			out = append(out, p)
+		}
+	}
+	return out
+}
+
+// undecided is the plan of a machine on which somebody has to decide first: a look at
+// what is unlikely and not ruled out, then the decision.
+func (s *solver) undecided(v *Verdict) []Planned {
+	s.undo(place{})
+	s.alwaysThere()
+	for _, id := range v.NoRemedy {
+		fd := s.finding(id)
+		for i := range s.lib.steps {
+			st := &s.lib.steps[i]
+			if st.Unlikely == nil || st.Unlikely.Test(s.was.View()) == need.False || !st.on(s.route, s.guest) || fd == nil || !st.touches(fd.Requirement.Need) {
+				continue
+			}
+			s.apply(i)
+			for k := range s.chosen {
+				if p := &s.chosen[k]; p.index == i {
+					p.Expected = true
+					if !slices.Contains(p.Settles, id) {
+						p.Settles = append(p.Settles, id)
+					}
+				}
+			}
+		}
+	}
+	s.guard()
+	s.add("decide", v.NoRemedy)
+	return s.order()
+}
+
+func (s *solver) finding(id string) *check.Finding {
+	for _, fd := range s.failing {
+		if fd.Requirement.ID == id {
+			return fd
+		}
+	}
+	return nil
 }
 
 // close adds the steps that find out what is not known, by why it is not.
@@ -49,7 +97,7 @@ func (s *solver) close(open []string) {
 			continue
 		}
 		var settles []string
-		for _, fd := range s.open {
+		for _, fd := range slices.Concat(s.open, s.failing) {
 			if id := fd.Requirement.ID; slices.Contains(open, id) && slices.ContainsFunc(openFor(fd), func(c string) bool { return slices.Contains(st.Closes, c) }) {
 				settles = append(settles, id)
 				found[id] = true
@@ -65,8 +113,8 @@ func (s *solver) close(open []string) {
 			rest = append(rest, id)
 		}
 	}
-	if rest != nil {
-		s.add("read-again", append(s.settling("read-again"), rest...))
+	if rest != nil { // what decides it is asked of a person
+		s.add("enter-by-hand", append(s.settling("enter-by-hand"), rest...))
 	}
 }
 
@@ -89,6 +137,8 @@ func openFor(fd *check.Finding) []string {
 			out = append(out, NotListed)
 		case e.Reading.Gap != nil:
 			out = append(out, e.Reading.Gap.Cause)
+		case e.Leaf.Fact() == fact.DiskBytes: // the kind of the drive decides
+			out = append(out, inventory.NotOffered)
 		}
 	}
 	return out
@@ -97,7 +147,7 @@ func openFor(fd *check.Finding) []string {
 func (s *solver) add(id string, settles []string) {
 	i := s.lib.at[id]
 	if !s.has(i) {
-		s.apply(i, nil)
+		s.apply(i)
 	}
 	for k := range s.chosen {
 		if s.chosen[k].index == i && settles != nil {
@@ -112,24 +162,63 @@ func (s *solver) add(id string, settles []string) {
 func (s *solver) order() []Planned {
 	left := slices.Clone(s.chosen)
 	slices.SortFunc(left, func(a, b Planned) int {
-		return cmp.Or(phaseRank[a.Phase]-phaseRank[b.Phase], a.index-b.index)
+		return cmp.Or(phaseRank[a.Phase]-phaseRank[b.Phase], a.rank-b.rank, a.index-b.index)
 	})
 	waits := make([]bool, len(s.lib.steps)) // steps that are not placed yet
 	for i := range left {
 		waits[left[i].index] = true
 	}
 	out := make([]Planned, 0, len(left))
+	due := -1 // the step that has to follow before the machine is started
 	for len(left) > 0 {
 		next := 0 // steps that wait for each other are refused when they are read
 		for i := range left {
-			if !slices.ContainsFunc(left[i].after, func(j int) bool { return waits[j] && j != left[i].index }) {
-				next = i
+			if slices.ContainsFunc(left[i].after, func(j int) bool { return waits[j] && j != left[i].index }) {
+				continue
+			}
+			if next = i; due < 0 || left[i].index == due || s.lib.waitsFor(due, left[i].index) {
 				break
 			}
 		}
 		waits[left[next].index] = false
 		out = append(out, left[next])
+		if due == left[next].index {
+			due = -1
+		}
+		for _, c := range left[next].leaves {
+			if k := slices.IndexFunc(left, func(p Planned) bool { return p.sets(c.id, c.value.Text()) }); k >= 0 {
+				due = left[k].index
+			}
+		}
 		left = slices.Delete(left, next, next+1)
+	}
+	for k := range out {
+		out[k].Amounts = s.amounts(&out[k])
+	}
+	if s.was.Planned() {
+		return out
+	}
+	return s.startOnce(out)
+}
+
+// amounts is what a step has to bring of each thing that is not enough.
+func (s *solver) amounts(p *Planned) []Amount {
+	var out []Amount
+	for _, c := range p.effects {
+		if c.value.Known() || c.id.Def().Kind == fact.Set {
+			continue
+		}
+		var most fact.Value
+		for _, list := range [][]*check.Finding{s.failing, s.open} {
+			for _, fd := range list {
+				if v, ok := needed(fd.Requirement.Need, c.id, s.was); ok {
+					most = larger(most, v)
+				}
+			}
+		}
+		if most.Known() {
+			out = append(out, Amount{c.id, most})
+		}
 	}
 	return out
 }

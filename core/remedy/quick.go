@@ -17,12 +17,17 @@ import (
 // looking up.
 
 // Key appends to b what a verdict for a machine depends on. outcomes are the
-// letters of [check.Outcomes] on these facts, path the way to the release.
-func (l *Library) Key(b []byte, rel *release.Release, f *fact.Facts, outcomes []byte, path *release.Path) []byte {
+// letters of [check.Outcomes] on these facts, paths the ways to the release that are
+// possible.
+func (l *Library) Key(b []byte, rel *release.Release, f *fact.Facts, outcomes []byte, paths []release.Path) []byte {
 	v := f.View()
 	b = append(b, outcomes...)
-	b = append(b, '|', byte('0'+len(path.Interim)), byte('1'+path.Truth))
-	b = append(b, path.Way...)
+	b = append(b, '|', '0'+byte(rel.RunsOn(f)))
+	for i := range paths {
+		p := &paths[i]
+		b = append(b, '|', byte('0'+len(p.Interim)), byte('1'+p.Truth))
+		b = append(b, p.Way...)
+	}
 	for i := range rel.Requirements {
 		q := &rel.Requirements[i]
 		if q.Level != release.Must || outcomes[i] == 'p' || outcomes[i] == 'n' {
@@ -45,6 +50,14 @@ func (l *Library) Key(b []byte, rel *release.Release, f *fact.Facts, outcomes []
 			b = keyCeiling(b, rel, f, s, outcomes)
 		}
 	}
+	for i := range fixtures {
+		b = append(b, truthByte(fixed(fixtures[i].id, f)))
+	}
+	for id := fact.ID(1); id < fact.Count; id++ { // what only some machines can be relied on for
+		if id.Change() == fact.ByNothing && !f.FirstHand(id) {
+			b = append(b, byte(id))
+		}
+	}
 	// What the solver reads as it is.
 	b = append(b, f.Value(fact.OSPlatform).Text()...)
 	b = append(b, '|')
@@ -52,7 +65,7 @@ func (l *Library) Key(b []byte, rel *release.Release, f *fact.Facts, outcomes []
 	for _, s := range f.Value(fact.ProcessorFeaturesOff).Set() {
 		b = append(append(b, ','), s...)
 	}
-	return append(b, flag(f.Guest()), flag(f.Planned()))
+	return append(b, yesNo(f.Guest()), yesNo(f.Planned()))
 }
 
 // conditions are the comparisons in the conditions of all steps, each once however many
@@ -83,9 +96,13 @@ func (l *Library) conditions() []need.Need {
 		}
 		for i := range l.steps {
 			s := &l.steps[i]
-			for _, n := range [...]need.Need{s.When, s.Unless, s.Skip, s.Sure, s.Always} {
+			for _, n := range [...]need.Need{s.When, s.Unless, s.Skip, s.Sure, s.Always, s.Unlikely} {
 				add(n)
 			}
+		}
+		for i := range l.guards {
+			add(l.guards[i].unless)
+			add(l.guards[i].only)
 		}
 	})
 	return l.asked
@@ -93,9 +110,9 @@ func (l *Library) conditions() []need.Need {
 
 func truthByte(t need.Truth) byte { return byte('1' + t) }
 
-func known(v fact.Value) byte { return flag(v.Known()) }
+func known(v fact.Value) byte { return yesNo(v.Known()) }
 
-func flag(b bool) byte {
+func yesNo(b bool) byte {
 	if b {
 		return 'y'
 	}
@@ -117,7 +134,7 @@ func keyNeed(b []byte, n need.Need, v fact.View, f *fact.Facts) []byte {
 	case *need.NotOf:
 		b = keyNeed(b, x.Part, v, f)
 	case *need.Each:
-		b = append(b, truthByte(x.Test(v)), flag(f.Complete(x.Group)))
+		b = append(b, truthByte(x.Test(v)), yesNo(f.Complete(x.Group)))
 		for i := range f.Rows(x.Group) {
 			b = keyNeed(append(b, '/'), x.Part, f.Row(x.Group, i), f)
 		}
@@ -149,7 +166,7 @@ func keyWhy(b []byte, r *fact.Reading) []byte {
 func keyItems(b []byte, items []string, r *fact.Reading) []byte {
 	b = append(b, known(r.Value))
 	for _, i := range items {
-		b = append(b, flag(r.Value.Has(i) || r.Floor().Has(i)))
+		b = append(b, yesNo(r.Value.Has(i) || r.Floor().Has(i)))
 	}
 	return b
 }
@@ -157,14 +174,15 @@ func keyItems(b []byte, items []string, r *fact.Reading) []byte {
 // keyCeiling adds whether what is needed is below what the machine takes.
 func keyCeiling(b []byte, rel *release.Release, f *fact.Facts, s *Step, outcomes []byte) []byte {
 	most := f.Value(s.ceiling.ID)
-	if !most.Known() || most.Float() == 0 {
+	if !most.Known() {
 		return append(b, '?')
 	}
+	b = append(b, yesNo(f.FirstHand(s.ceiling.ID)))
 	for i := range rel.Requirements {
 		if q := &rel.Requirements[i]; q.Level == release.Must && outcomes[i] != 'p' && outcomes[i] != 'n' {
 			for _, c := range s.effects {
 				if v, ok := needed(q.Need, c.id, f); ok {
-					b = append(b, flag(v.Float() > most.Float()))
+					b = append(b, yesNo(v.Float() > most.Float()))
 				}
 			}
 		}

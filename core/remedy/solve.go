@@ -1,7 +1,9 @@
 package remedy
 
 import (
+	"cmp"
 	"slices"
+	"strings"
 	"sync"
 
 	"rolltop.example/rolltop/core/check"
@@ -10,105 +12,395 @@ import (
 	"rolltop.example/rolltop/core/release"
 )
 
-// solver looks for the least steps for one machine and one set of musts.
+// world is how the open questions of a machine are taken to be answered.
+//
+// A gap hides a set of values. The solver does not try them one by one: every
+// requirement and every condition of a step that cannot be decided is left free by
+// itself, so that what follows is never narrower than the truth. Fewer failing
+// requirements and more steps never take more, so the least and the most that a
+// machine can take are found in the two extreme worlds, and whatever is between lies
+// between them. This makes three rules hold by construction: a gap only widens the
+// range, one more requirement only raises it, and a verdict is confirmed only where
+// the range is a single point.
+type world struct {
+	kind  bool // what is not known is as one would wish; otherwise it is as one would fear
+	works bool // steps whose effect is not certain have it
+	luck  bool // what is unlikely and not ruled out is tried, too
+}
+
+// The worlds that a verdict is made of.
+var (
+	luckiest = world{kind: true, works: true, luck: true}
+	likely   = world{kind: true, works: true}
+	feared   = world{works: true}
+	worst    = world{}
+)
+
+// solver looks for the least steps for one machine, one set of musts, one route
+// and one world.
 type solver struct {
 	lib     *Library
+	world   world
 	was     *fact.Facts // as read
+	room    *room
 	sim     *fact.Facts // as the chosen steps would leave it
-	spare   *fact.Facts // what it was before something is tried
 	route   string
 	guest   bool
-	fixed   bool // how the release is installed is settled
+	install int // index of the step that installs the release; -1: the route's own
 	failing []*check.Finding
 	open    []*check.Finding // musts that are not known
+	goals   []*check.Finding // what has to be settled in this world
 	chosen  []Planned
-	worst   Class
-	rests   []string
-	doubt   bool // a remedy is chosen of which it is not known whether it can be done
+	asking  []int    // steps whose conditions are being brought about
+	log     []change // what was simulated, to be taken back
+	doubt   bool     // something that is not known had a part in the choice
+	unsure  bool     // a step was considered whose effect is not certain
+	chance  bool     // a step that is unlikely could have had a part
+	stuck   bool     // something that has to be done in any case cannot be
+}
+
+// outcome is what a world takes.
+type outcome struct {
+	*solver
+	disposition Disposition
+	most        Class
+	left        []*check.Finding // goals that no step settles
+	maybe       bool             // whether its installation can be done is not known
+}
+
+// room is what a solver works in.
+type room struct {
+	sim    fact.Facts
+	chosen []Planned
+	log    []change
+}
+
+// rooms are kept to be used again: nothing of them outlives a solution, and a fleet
+// asks for many.
+var rooms = sync.Pool{New: func() any { return new(room) }}
+
+// enter takes a room and begins in it with the facts as they were read.
+func (s *solver) enter() {
+	s.room = rooms.Get().(*room)
+	s.room.sim = *s.was
+	s.sim, s.chosen, s.log, s.asking = &s.room.sim, s.room.chosen[:0], s.room.log[:0], nil
+}
+
+// leave gives the room back.
+func (s *solver) leave() {
+	s.room.chosen, s.room.log = s.chosen[:0], s.log[:0]
+	rooms.Put(s.room)
+	s.room, s.sim = nil, nil
 }
 
 // Solve works out the verdict over the musts that ask admits (nil: all).
 func (l *Library) Solve(res *check.Result, ask func(*release.Requirement) bool) Verdict {
-	v := solve(l, res, ask, res.Path, -1)
-	if v.Route != release.ByInterim || !slices.ContainsFunc(res.Findings, func(fd check.Finding) bool {
+	if runs := res.Release.RunsOn(res.Facts); runs != release.NotInstalled {
+		return done(res, ask, runs)
+	}
+	if res.Facts.Astray() {
+		return l.astray(res)
+	}
+	v := solve(l, res, ask, res.Path, true)
+	if v.Route != release.ByInterim || res.Path.Truth != need.True || !slices.ContainsFunc(res.Findings, func(fd check.Finding) bool {
 		return fd.Requirement.Interim != nil && fd.Requirement.Level == release.Must && fd.Outcome == check.Fail
 	}) {
 		return v
 	}
-	other := solve(l, res, ask, release.Path{Way: release.Reinstall, Truth: res.Path.Truth}, -1)
-	if v.Disposition == Replace && other.Disposition != Replace {
+	other := solve(l, res, ask, release.Path{Way: release.Reinstall, Truth: res.Path.Truth}, false)
+	if v.Disposition.Futile() && !other.Disposition.Futile() {
 		v, other = other, v
 	}
-	if other.Disposition != Replace || v.Disposition == Replace {
+	if !other.Disposition.Futile() || v.Disposition.Futile() {
 		v.Other = &other
 	} else {
-		v.Other = &Verdict{Disposition: Replace, Route: other.Route, Through: other.Through, NoRemedy: other.NoRemedy, RouteKnown: other.RouteKnown}
+		v.Other = &Verdict{Disposition: other.Disposition, Best: other.Best, Worst: other.Worst, Confirmed: other.Confirmed, Route: other.Route,
+			Through: other.Through, NoRemedy: other.NoRemedy, Proven: other.Proven, RouteKnown: other.RouteKnown}
 	}
 	return v
 }
 
-// rooms are facts to simulate in: nothing of them outlives a solution, and a
-// fleet asks for many.
-var rooms = sync.Pool{New: func() any { return new([2]fact.Facts) }}
-
-// solve works out the verdict for a route. install is the index of a step
-// that installs the release afresh, when the way there has shown to need it.
-func solve(lib *Library, res *check.Result, ask func(*release.Requirement) bool, path release.Path, install int) Verdict {
-	f := res.Facts
-	room := rooms.Get().(*[2]fact.Facts)
-	defer rooms.Put(room)
-	s := &solver{lib: lib, was: f, sim: &room[0], spare: &room[1], route: path.Way, guest: f.Guest()}
-	*s.sim = *f
-	v := Verdict{Route: path.Way, Through: path.Through(), Keeps: path.Keeps, RouteKnown: path.Truth == need.True, Guest: s.guest}
-	v.Foreign = path.Way == release.Reinstall && path.Truth == need.True && foreign(res)
-	if path.Way == release.Reinstall && install < 0 {
-		install = lib.at["reinstall"]
+// astray is the verdict on a Mac that does not run a Mac system: what it is meant to run is asked
+// before anything is planned for it.
+func (l *Library) astray(res *check.Result) Verdict {
+	step := &l.steps[l.at["decide"]]
+	return Verdict{
+		Disposition: Decide, Best: Decide, Worst: Decide, Confirmed: true, Astray: true, Route: release.Reinstall, RouteKnown: true, Foreign: true,
+		Plan: []Planned{{Step: step, Phase: step.Phase, index: l.at["decide"]}},
 	}
-	var failing, unknown []*check.Finding
+}
+
+// done is the verdict on a machine that runs the release, or a later one, already.
+func done(res *check.Result, ask func(*release.Requirement) bool, runs release.Installed) Verdict {
+	v := Verdict{Disposition: Done, Best: Done, Worst: Done, Confirmed: true, Route: release.InPlace, RouteKnown: true, Guest: res.Facts.Guest()}
 	for i := range res.Findings {
 		fd := &res.Findings[i]
 		q := fd.Requirement
-		if q.Level != release.Must || ask != nil && !ask(q) || q.Interim != nil && path.Way != release.ByInterim {
+		if q.Level != release.Must || ask != nil && !ask(q) || q.Interim != nil {
 			continue
 		}
-		switch fd.Outcome {
-		case check.Fail:
-			failing = append(failing, fd)
-		case check.Unknown:
-			unknown = append(unknown, fd)
-		case check.Waived:
+		switch {
+		case fd.Outcome == check.Waived:
 			v.Waived = append(v.Waived, q.ID)
+		case fd.Outcome == check.Fail && runs == release.ThisOne && q.AskedBy != release.House:
+			v.Unsupported = append(v.Unsupported, q.ID)
 		}
 	}
-	s.failing, s.open = failing, unknown
+	return v
+}
+
+// solve works out the verdict for a path. others says that every path counts that
+// what is not known leaves possible.
+func solve(lib *Library, res *check.Result, ask func(*release.Requirement) bool, path release.Path, others bool) Verdict {
+	f := res.Facts
+	v := Verdict{Route: path.Way, Through: path.Through(), Keeps: path.Keeps, Back: path.Back, RouteKnown: path.Truth == need.True, Guest: f.Guest(), Planned: f.Planned()}
+	for i := range res.Findings {
+		if fd := &res.Findings[i]; fd.Outcome == check.Waived && asked(fd, ask) && fd.Requirement.Level == release.Must {
+			v.Waived = append(v.Waived, fd.Requirement.ID)
+		}
+	}
+	l := solveIn(likely, lib, res, ask, path)
+	defer l.free()
+	v.hull(&l, lib, res, ask, path)
+	if others {
+		for _, p := range res.Release.PathsFrom(f) {
+			if p.Way != path.Way || !slices.Equal(p.Interim, path.Interim) {
+				v.widen(lib, res, ask, p)
+			}
+		}
+	}
+	v.sum(&l, res, path)
+	v.Plan = l.plan(&v)
+	return v
+}
+
+func asked(fd *check.Finding, ask func(*release.Requirement) bool) bool {
+	return ask == nil || ask(fd.Requirement)
+}
+
+// solveIn finds the least steps in a world. The result has to be freed.
+func solveIn(w world, lib *Library, res *check.Result, ask func(*release.Requirement) bool, path release.Path) outcome {
+	s := solver{lib: lib, world: w, was: res.Facts, route: path.Way, guest: res.Facts.Guest(), install: -1}
+	for i := range res.Findings {
+		fd := &res.Findings[i]
+		q := fd.Requirement
+		switch {
+		case q.Level != release.Must || !asked(fd, ask):
+		case fd.Outcome == check.Fail && (q.Interim == nil || path.By(q.Interim)):
+			s.failing = append(s.failing, fd)
+		case fd.Outcome == check.Unknown && s.was.Planned() && setLater(q, s.was):
+		case fd.Outcome == check.Unknown && (q.Interim == nil || path.By(q.Interim) || path.Truth != need.True):
+			s.open = append(s.open, fd)
+		}
+	}
+	// The order of the document counts for nothing.
+	byID := func(a, b *check.Finding) int { return strings.Compare(a.Requirement.ID, b.Requirement.ID) }
+	slices.SortFunc(s.failing, byID)
+	slices.SortFunc(s.open, byID)
+	s.goals = s.failing
+	if !w.kind {
+		s.goals = append(slices.Clone(s.failing), s.open...)
+		slices.SortFunc(s.goals, byID)
+	}
+	foreignHere := path.Way == release.Reinstall && path.Truth == need.True && foreign(res)
+	var best outcome
+	if path.Way != release.Reinstall {
+		best = s.alone(-1, path, foreignHere)
+	}
+	// A fresh installation is a way of its own. It is looked at where it is the
+	// route, and where without it something is left or takes a part.
+	if best.solver == nil || len(best.left) > 0 || best.most == Part && s.installMends() {
+		for i := range lib.steps {
+			st := &lib.steps[i]
+			if !st.Installs || !st.on(release.Reinstall, s.guest) || !s.possible(st.can(s.was)) {
+				continue
+			}
+			if !s.available(st) && (best.solver != nil || s.otherInstall(i)) {
+				continue // it may not work, and there is another way
+			}
+			again := s
+			again.doubt = again.doubt || st.can(s.was) == need.Unknown
+			if best.solver != nil {
+				again.doubt, again.unsure, again.chance = again.doubt || best.doubt, best.unsure, best.chance
+			}
+			o := again.alone(i, path, foreignHere)
+			o.maybe = st.can(s.was) == need.Unknown
+			if best.solver == nil || o.less(&best) {
+				o.carry(&best)
+				best.free()
+				best = o
+			} else {
+				best.carry(&o)
+				o.free()
+			}
+		}
+	}
+	return best
+}
+
+// carry takes over what another try has seen: it had a part in the choice.
+func (o *outcome) carry(other *outcome) {
+	if other.solver != nil {
+		o.doubt, o.unsure, o.chance = o.doubt || other.doubt, o.unsure || other.unsure, o.chance || other.chance
+	}
+}
+
+func (o *outcome) free() {
+	if o.solver != nil && o.room != nil {
+		o.leave()
+	}
+}
+
+// less says whether an outcome takes less than another: less in all, then fewer
+// things left, then a lesser class, then what keeps programs and files, then fewer
+// remedies, then the order of the files.
+func (o *outcome) less(p *outcome) bool {
+	doubtful := func(o *outcome) int {
+		if o.maybe {
+			return 1
+		}
+		return 0
+	}
+	afresh := func(o *outcome) int { return min(o.install, 0) } // 0, or -1 where nothing installs afresh
+	return cmp.Or(cmp.Compare(o.disposition, p.disposition), cmp.Compare(len(o.left), len(p.left)), doubtful(o)-doubtful(p), cmp.Compare(o.most, p.most),
+		afresh(o)-afresh(p), cmp.Compare(o.remedies(), p.remedies())) < 0
+}
+
+func (o *outcome) remedies() int {
+	n := 0
+	for i := range o.chosen {
+		if o.chosen[i].Class != NoClass {
+			n++
+		}
+	}
+	return n
+}
+
+// alone solves with one step that installs the release, or with the route's own.
+func (s solver) alone(install int, path release.Path, foreign bool) outcome {
+	s.enter()
+	s.install = install
 	if install >= 0 {
-		s.route, v.Route, v.Through, v.Keeps = release.Reinstall, release.Reinstall, "", nil
-		s.fixed = install != lib.at["reinstall"]
-		s.apply(install, nil)
+		s.route = release.Reinstall
+		s.apply(install)
 	}
 	s.alwaysThere()
-	left := s.settleAll(failing)
-	if again := s.installs(install); again >= 0 {
-		return solve(lib, res, ask, release.Path{Way: release.Reinstall, Truth: path.Truth}, again)
+	left := s.settleAll()
+	s.prune()
+	o := outcome{solver: &s, left: left}
+	for i := range s.chosen {
+		c := &s.chosen[i]
+		if foreign && c.Installs && c.Phase == Install || !c.Counts() && !s.settlesAny(c) {
+			continue // another system is replaced in any case
+		}
+		o.most = max(o.most, s.class(c.Step))
 	}
-	v.sum(s, left, unknown, len(failing) == 0)
-	v.Plan = s.plan(&v)
-	return v
+	if s.route == release.ByInterim {
+		o.most = max(o.most, Interim)
+	}
+	o.disposition = o.most.disposition()
+	if s.stuck {
+		o.disposition = Decide
+	}
+	for _, fd := range left {
+		to := Decide
+		if s.world.kind && proven(fd.Requirement, s.was) || !s.world.kind && possible(fd.Requirement, s.was) {
+			to = Replace
+		}
+		o.disposition = max(o.disposition, to)
+	}
+	return o
+}
+
+// class is what a step asks for in this world: where its effect is not certain and
+// does not come about, what it says it takes then.
+func (s *solver) class(st *Step) Class {
+	if !s.world.works && st.Class != NoClass && !st.sure(s.was) {
+		return max(st.Class, st.Worst)
+	}
+	return st.Class
+}
+
+// available says whether a step can have its effect in this world.
+func (s *solver) available(st *Step) bool {
+	return s.world.works || st.Class == NoClass || st.sure(s.was) || st.Worst != NoClass && st.Worst < Decision
+}
+
+// possible says whether a truth is taken as true in this world.
+func (s *solver) possible(t need.Truth) bool {
+	return t == need.True || t == need.Unknown && s.world.kind
+}
+
+// otherInstall says whether another installation than a step's surely works.
+func (s *solver) otherInstall(than int) bool {
+	for i := range s.lib.steps {
+		st := &s.lib.steps[i]
+		if i != than && st.Installs && st.on(release.Reinstall, s.guest) && s.possible(st.can(s.was)) && s.available(st) {
+			return true
+		}
+	}
+	return false
+}
+
+// installMends says whether a fresh installation could spare a part.
+func (s *solver) installMends() bool {
+	for i := range s.lib.steps {
+		st := &s.lib.steps[i]
+		if st.Installs && slices.ContainsFunc(s.goals, func(fd *check.Finding) bool { return st.touches(fd.Requirement.Need) }) {
+			return true
+		}
+	}
+	return false
 }
 
 // alwaysThere adds the steps that stand in every plan of such a machine: what
 // they change comes before anything is chosen.
 func (s *solver) alwaysThere() {
+	if s.was.Planned() {
+		return
+	}
 	for i := range s.lib.steps {
-		if st := &s.lib.steps[i]; st.Always != nil && st.on(s.route, s.guest) && !s.was.Planned() && st.Always.Test(s.was.View()) == need.True && st.can(s.sim) != need.False {
-			s.apply(i, nil)
+		st := &s.lib.steps[i]
+		if st.Always == nil || s.lib.guarded(st.ID) || !st.on(s.route, s.guest) || st.Always.Test(s.was.View()) != need.True {
+			continue
 		}
+		can := st.can(s.sim)
+		if can == need.False {
+			continue
+		}
+		if st.Class != NoClass && can == need.Unknown {
+			if s.doubt = true; !s.world.kind {
+				s.stuck = true
+				continue
+			}
+		}
+		s.apply(i)
 	}
 }
 
 func copyOf(f *fact.Facts) *fact.Facts {
 	g := *f
 	return &g
+}
+
+// setLater says whether all that is not known of a requirement on a machine that
+// nobody has yet is set when the machine is set up: nothing of it is asked of the
+// seller.
+func setLater(q *release.Requirement, f *fact.Facts) bool {
+	for l := range q.Need.Leaves() {
+		id := l.Fact()
+		if l.Test(f.View()) != need.Unknown && id.Group() == fact.NoGroup {
+			continue
+		}
+		switch id {
+		case fact.TPMState, fact.TPMVersion, fact.BootMode:
+			return false // whether it can is the seller's to say
+		}
+		if c := id.Change(); c == fact.ByNothing || c == fact.ByPart {
+			return false
+		}
+	}
+	return true
 }
 
 // foreign: the release has no upgrade from any version of the platform that
@@ -121,275 +413,46 @@ func foreign(res *check.Result) bool {
 	return p != "" && !slices.ContainsFunc(res.Release.Upgrade, func(s release.SourceDoc) bool { return s.Platform == p })
 }
 
-// installs is a chosen step that installs the release, other than one, or -1.
-func (s *solver) installs(other int) int {
-	for _, c := range s.chosen {
-		if c.Installs && c.index != other {
-			return c.index
-		}
-	}
-	return -1
-}
+// budgets are the classes of work that are allowed, one after the other: what the
+// least class settles is settled by it.
+var budgets = [...]Class{CleanUp, Software, Setting, Interim, Afresh, Part}
 
-// settleAll chooses steps for all failing findings and returns those that
-// nothing settles. Steps that surely can be done are tried until none helps
-// any more, since one can make another possible; then pairs; then both again
-// with steps of which it is not known whether they can be done.
-func (s *solver) settleAll(failing []*check.Finding) []*check.Finding {
-	left := failing
-	for _, attempt := range []func(*check.Finding) bool{
-		func(fd *check.Finding) bool { return s.single(fd, need.True) },
-		func(fd *check.Finding) bool { return s.pair(fd, need.True) },
-		func(fd *check.Finding) bool { return s.single(fd, need.Unknown) },
-		func(fd *check.Finding) bool { return s.pair(fd, need.Unknown) },
-	} {
+// settleAll chooses steps for all goals and returns those that nothing settles.
+func (s *solver) settleAll() []*check.Finding {
+	left := slices.Clone(s.goals)
+	for _, budget := range budgets {
 		for again := true; again && len(left) > 0; {
-			again = false
-			var rest []*check.Finding
-			for _, fd := range left {
-				if s.settled(fd) || attempt(fd) {
-					again = true
-				} else {
-					rest = append(rest, fd)
-				}
-			}
-			left = rest
+			before := len(left)
+			left = slices.DeleteFunc(left, func(fd *check.Finding) bool {
+				// What no step of the budget changes is not looked at before its turn.
+				return (budget == Part || s.lib.leastFor(fd.Requirement.Need) <= budget) && s.achieve(fd.Requirement.Need, budget)
+			})
+			again = len(left) < before && len(left) > 0
 		}
 	}
 	return left
 }
 
-// settled notes that steps chosen before settle a finding too.
-func (s *solver) settled(fd *check.Finding) bool {
-	if fd.Requirement.Need.Test(s.sim.View()) != need.True {
+// leastFor is the least class of a step that changes something that a need reads; more
+// than any class where there is none.
+func (l *Library) leastFor(n need.Need) Class {
+	least := Replacement + 1
+	need.SomeLeaf(n, func(leaf need.Leaf) bool {
+		least = min(least, l.least[leaf.Fact()])
 		return false
-	}
-	for i := range s.chosen {
-		if s.chosen[i].shows(fd.Requirement.Need) && !slices.Contains(s.chosen[i].Settles, fd.Requirement.ID) {
-			s.chosen[i].Settles = append(s.chosen[i].Settles, fd.Requirement.ID)
-		}
-	}
-	return true
+	})
+	return least
 }
 
-// options are the steps that could change what a need reads, the least first.
-func (s *solver) options(n need.Need, least need.Truth) []int {
-	var out []int
-	for i := range s.lib.steps {
-		st := &s.lib.steps[i]
-		if st.Class == NoClass || st.Installs && s.fixed || !st.on(s.route, s.guest) || !st.touches(n) || s.has(i) {
-			continue
-		}
-		if t := st.can(s.sim); t >= least && s.below(st, n) != need.False {
-			out = append(out, i)
-		}
-	}
-	slices.SortStableFunc(out, func(a, b int) int { return int(s.lib.steps[a].Class) - int(s.lib.steps[b].Class) })
-	return out
+// met says whether a need is met in this world by what was chosen.
+func (s *solver) met(n need.Need) bool {
+	t := check.Decide(n, s.sim)
+	s.doubt = s.doubt || t == need.Unknown
+	return s.possible(t)
 }
 
-// below: what is needed is not beyond what the machine takes.
-func (s *solver) below(st *Step, n need.Need) need.Truth {
-	if st.ceiling == nil {
-		return need.True
-	}
-	most := s.was.Value(st.ceiling.ID)
-	if !most.Known() || most.Float() == 0 {
-		return need.Unknown
-	}
-	for _, c := range st.effects {
-		if v, ok := needed(n, c.id, s.sim); ok && v.Float() > most.Float() {
-			return need.False
-		}
-	}
-	return need.True
-}
-
-func (s *solver) single(fd *check.Finding, least need.Truth) bool {
-	for _, i := range s.options(fd.Requirement.Need, least) {
-		if s.try(fd, i) {
-			return true
-		}
-	}
-	return false
-}
-
-func (s *solver) pair(fd *check.Finding, second need.Truth) bool {
-	for _, i := range s.options(fd.Requirement.Need, need.True) {
-		for _, j := range s.options(fd.Requirement.Need, second) {
-			if i != j && s.try(fd, i, j) {
-				return true
-			}
-		}
-	}
-	return false
-}
-
-// try applies steps and keeps them if they settle the finding.
-func (s *solver) try(fd *check.Finding, steps ...int) bool {
-	*s.spare = *s.sim
-	s.chosen = slices.Clip(s.chosen) // what is tried is appended to a copy
-	before := *s
-	for _, i := range steps {
-		if s.lib.steps[i].can(s.sim) == need.False || !s.apply(i, fd.Requirement) {
-			s.undo(before)
-			return false
-		}
-	}
-	if fd.Requirement.Need.Test(s.sim.View()) != need.True {
-		s.undo(before)
-		return false
-	}
-	return true
-}
-
-// undo takes back what was tried.
-func (s *solver) undo(before solver) {
-	*s = before
-	*s.sim = *s.spare
-}
-
-func (s *solver) has(i int) bool {
-	return slices.ContainsFunc(s.chosen, func(p Planned) bool { return p.index == i })
-}
-
-// apply adds a step with all it pulls to the plan and simulates it. It fails
-// where a remedy that it pulls cannot be done.
-func (s *solver) apply(i int, q *release.Requirement) bool {
-	st := &s.lib.steps[i]
-	for _, j := range st.pulls {
-		p := &s.lib.steps[j]
-		if p.Class == NoClass && s.was.Planned() {
-			continue // there is nothing on it to be kept
-		}
-		if s.has(j) || !p.on(s.route, s.guest) && p.Class == NoClass || p.Skip != nil && p.Skip.Test(s.sim.View()) == need.True {
-			continue
-		}
-		if can := p.can(s.sim); can != need.True || !p.on(s.route, s.guest) {
-			if can == need.Unknown && p.Skip != nil && p.Skip.Test(s.sim.View()) == need.Unknown {
-				continue // neither whether it is needed is known nor whether it can be done
-			}
-			if p.Class != NoClass {
-				return false
-			}
-			continue
-		}
-		if !s.apply(j, nil) {
-			return false
-		}
-	}
-	if s.has(i) {
-		return true
-	}
-	p := Planned{Step: st, index: i}
-	if q != nil {
-		p.Settles = []string{q.ID}
-	}
-	doubt := st.can(s.sim) == need.Unknown
-	if s.doubt = s.doubt || doubt; doubt {
-		s.worst = Replacement
-	}
-	if st.Class != NoClass && !st.sure(s.was) {
-		p.Expected = true
-		s.worst = max(s.worst, st.Worst)
-		if st.RestsOn != "" && !slices.Contains(s.rests, st.RestsOn) {
-			s.rests = append(s.rests, st.RestsOn)
-		}
-	}
-	s.simulate(&p, q)
-	s.chosen = append(s.chosen, p)
-	return true
-}
-
-func (s *solver) simulate(p *Planned, q *release.Requirement) {
-	for _, c := range p.effects {
-		v := c.value
-		if !v.Known() {
-			var ok bool
-			if v, ok = s.least(c.id, q); !ok {
-				continue
-			}
-			if c.id.Def().Kind != fact.Set && !p.Needed.Known() && (q == nil || need.Reads(q.Need, c.id)) {
-				p.NeededOf, p.Needed = c.id, v
-				if was := s.was.Value(c.id); was.Known() && c.id.Def().Kind == fact.Number {
-					p.Short = v.Float() - was.Float()
-				}
-			}
-		}
-		if c.id.Group() != fact.NoGroup {
-			s.sim.Raise(c.id, v)
-			continue
-		}
-		s.sim.Set(c.id, v, "step "+p.ID)
-	}
-	for _, c := range p.assumes {
-		if !s.sim.Value(c.id).Known() {
-			s.sim.Set(c.id, c.value, "step "+p.ID)
-			p.Expected = true
-		}
-	}
-}
-
-// least is the value that a step brings a fact to: what the requirement that it
-// is chosen for needs, or another one that fails or is not known. A new drive
-// has room, too.
-func (s *solver) least(id fact.ID, q *release.Requirement) (fact.Value, bool) {
-	if q != nil {
-		if v, ok := needed(q.Need, id, s.sim); ok {
-			return v, true
-		}
-	}
-	for _, list := range [][]*check.Finding{s.failing, s.open} {
-		for _, fd := range list {
-			if v, ok := needed(fd.Requirement.Need, id, s.sim); ok {
-				return v, true
-			}
-		}
-	}
-	return fact.Value{}, false
-}
-
-// needed is the least value of a fact that meets a need, where the facts do
-// not meet it yet.
-func needed(n need.Need, id fact.ID, f *fact.Facts) (fact.Value, bool) {
-	if !need.Reads(n, id) {
-		return fact.Value{}, false
-	}
-	for l := range n.Leaves() {
-		if l.Fact() != id || l.Test(f.View()) == need.True {
-			continue
-		}
-		switch x := l.(type) {
-		case *need.AtLeast:
-			return x.Limit, true
-		case *need.OneOf:
-			return x.Values[0], true
-		case *need.HasAll:
-			off := f.Value(fact.ProcessorFeaturesOff)
-			for _, item := range need.Missing(x.Items, f.Value(id)) {
-				if !off.Has(item) {
-					return fact.Value{}, false
-				}
-			}
-			return fact.Items(append(slices.Clone(f.Value(id).Set()), x.Items...)), true
-		case *need.HasAny:
-			for _, item := range x.Items {
-				if f.Value(fact.ProcessorFeaturesOff).Has(item) {
-					return fact.Items(append(slices.Clone(f.Value(id).Set()), item)), true
-				}
-			}
-		}
-	}
-	return fact.Value{}, false
-}
-
-// worstOf is what it takes if an unknown requirement turns out to fail.
-func (s *solver) worstOf(fd *check.Finding) Class {
-	for _, i := range s.options(fd.Requirement.Need, need.Unknown) {
-		st := &s.lib.steps[i]
-		if st.sure(s.was) && st.can(s.sim) == need.True {
-			return st.Class
-		}
-	}
-	return Replacement
+// settledForGood: whatever an unknown requirement turns out to be, what was chosen
+// settles it.
+func (s *solver) settledForGood(fd *check.Finding) bool {
+	return fd.Applies == need.True && check.Decide(fd.Requirement.Need, s.sim) == need.True
 }

@@ -33,41 +33,30 @@ func (s *Step) can(f *fact.Facts) need.Truth {
 	return t
 }
 
-// sure says whether the effect is certain under facts.
+// sure says whether the effect is certain under facts, and that it can be done.
 func (s *Step) sure(f *fact.Facts) bool {
+	if s.Unless != nil && s.Unless.Test(f.View()) != need.False {
+		return false // what is not known does not hinder it, and may
+	}
 	return !s.SureNever && !s.InDoubt && (s.Sure == nil || s.Sure.Test(f.View()) == need.True)
 }
 
+// touches says whether the step changes a fact that a need reads.
 func (s *Step) touches(n need.Need) bool {
-	return slices.ContainsFunc(s.effects, func(c change) bool { return need.Reads(n, c.id) })
-}
-
-// shows says whether the step makes a fact known that a need reads.
-func (s *Step) shows(n need.Need) bool {
-	return s.touches(n) || slices.ContainsFunc(s.assumes, func(c change) bool { return need.Reads(n, c.id) })
-}
-
-// Cautions are what to mind with the step on a machine: always, and for what
-// is so on this one.
-func (s *Step) Cautions(f *fact.Facts) []string {
-	var out []string
-	if s.Caution != "" {
-		out = append(out, s.Caution)
-	}
-	for _, w := range s.warnings {
-		if t := w.when.Test(f.View()); t == need.True || t == need.Unknown && w.unknown {
-			out = append(out, w.say)
-		}
-	}
-	return out
+	return slices.ContainsFunc(s.effects, func(c stepEffect) bool { return need.Reads(n, c.id) })
 }
 
 // By is who can do the step.
-func (s *Step) By() string {
+func (s *Step) By() string { return by(s, s.Phase) }
+
+// By is who can do the step where it is done.
+func (p *Planned) By() string { return by(p.Step, p.Phase) }
+
+func by(s *Step, phase string) string {
 	if s.Who != "" {
 		return s.Who
 	}
-	return map[string]string{Remote: "administrator", Desk: "technician", Host: "host-administrator", Install: "administrator"}[s.Phase]
+	return map[string]string{Remote: "administrator", Desk: "technician", Host: "host-administrator", Install: "administrator"}[phase]
 }
 
 // Predecessors are the steps that come before this one where both stand.
@@ -87,6 +76,48 @@ func (s *Step) Shown(f *fact.Facts) need.Truth {
 		return need.True
 	case s.Unseen != nil && s.Unseen.Test(f.View()) == need.True:
 		return need.False
+	case s.Seen != nil || s.Unseen != nil || s.Installs:
+		return need.Unknown
 	}
-	return need.Unknown
+	return s.changed(f)
+}
+
+// changed says whether facts are as the step leaves them: the fact that it changes
+// confirms it.
+func (s *Step) changed(f *fact.Facts) need.Truth {
+	t := need.Unknown
+	for _, c := range s.effects {
+		now := f.Value(c.id)
+		if !c.value.Known() || !now.Known() || c.id.Group() != fact.NoGroup || slices.Contains(s.Beside, c.id.String()) {
+			continue
+		}
+		if !now.Equal(c.value) {
+			return need.False
+		}
+		t = need.True
+	}
+	return t
+}
+
+// Bring are the things that have to be at hand for the step on a machine.
+func (s *Step) Bring(f *fact.Facts) []string {
+	var out []string
+	for _, b := range s.brings {
+		if b.when == nil || b.when.Test(f.View()) == need.True {
+			out = append(out, b.item)
+		}
+	}
+	return out
+}
+
+// Disturbing are the hazards of the step, by name.
+func (s *Step) Disturbing() []string { return s.hazards.names() }
+
+// Changes lists the facts that the step changes.
+func (s *Step) Changes() []fact.ID {
+	out := make([]fact.ID, len(s.effects))
+	for i, c := range s.effects {
+		out[i] = c.id
+	}
+	return out
 }

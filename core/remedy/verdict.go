@@ -3,10 +3,7 @@ package remedy
 import (
 	"slices"
 
-	"rolltop.example/rolltop/core/check"
 	"rolltop.example/rolltop/core/fact"
-	"rolltop.example/rolltop/core/need"
-	"rolltop.example/rolltop/core/release"
 )
 
 // Disposition is what it takes, from the least to the most. Undetermined is
@@ -15,14 +12,16 @@ type Disposition uint8
 
 // The dispositions.
 const (
-	Ready Disposition = iota
-	Reconfigure
-	Refit
-	Replace
+	Done        Disposition = iota // it runs the target or a later release
+	Ready                          // every must is met
+	Reconfigure                    // settings or software, no parts
+	Refit                          // a part, which the machine takes
+	Decide                         // no step is known, or it installs and is unsupported: a person decides
+	Replace                        // proven: what nothing changes fails
 	Undetermined
 )
 
-var dispositionNames = [...]string{"ready", "reconfigure", "refit", "replace", "undetermined"}
+var dispositionNames = [...]string{"done", "ready", "reconfigure", "refit", "decide", "replace", "undetermined"}
 
 func (d Disposition) String() string { return dispositionNames[d] }
 
@@ -35,6 +34,13 @@ func DispositionOf(name string) (Disposition, bool) {
 	return Disposition(max(i, 0)), i >= 0
 }
 
+// Takes says whether somebody has to do something on the machine, and can.
+func (d Disposition) Takes() bool { return d == Reconfigure || d == Refit }
+
+// Futile says whether nobody is sent to the machine: its settings and parts do not
+// help it, or nobody has decided yet what becomes of it.
+func (d Disposition) Futile() bool { return d == Done || d == Decide || d == Replace }
+
 func (c Class) disposition() Disposition {
 	switch {
 	case c == NoClass:
@@ -43,6 +49,8 @@ func (c Class) disposition() Disposition {
 		return Reconfigure
 	case c == Part:
 		return Refit
+	case c == Decision:
+		return Decide
 	}
 	return Replace
 }
@@ -50,96 +58,58 @@ func (c Class) disposition() Disposition {
 // Verdict is what it takes for one machine.
 type Verdict struct {
 	Disposition Disposition
-	Best, Worst Disposition // differ where something is not certain
-	Confirmed   bool        // whether it rests on facts alone
-	RestsOn     []string    // what an expected verdict rests on
+	Best, Worst Disposition // the hull of what is possible; they differ where something is not certain
+	Confirmed   bool        // the hull is a single point
+	Bases       []Basis     // what an expected verdict rests on
 	Waived      []string    // requirements that fail and are accepted
 	Route       string      // release.InPlace, ByInterim, Image or Reinstall
 	Through     string      // the releases between
-	Keeps       []string    // what stays: programs, files, settings
+	Keeps       []string    // what stays: programs, files, settings; nothing where the route is not known
+	Back        int         // for how many days the release itself can go back; 0 where nothing says so
 	RouteKnown  bool
+	Astray      bool // a Mac that does not run a Mac system: what it is meant to run is asked first
 	Foreign     bool // another system runs on it; nothing is kept of it
+	Planned     bool // nobody has the machine yet
 	Guest       bool // a virtual machine: settings of the host, never a visit
 	Plan        []Planned
-	NoRemedy    []string  // requirements that nothing on this machine can settle
-	Withheld    []Planned // on a machine to replace: what would have been done for the rest, and is futile
+	NoRemedy    []string  // requirements that no known step settles
+	Proven      []string  // of these, the ones that prove that the machine cannot take the release
+	Withheld    []Planned // what would have been done for the rest, and is futile or has to wait
 	Open        []string  // unknown requirements that no step of the plan settles
+	Unsupported []string  // on a machine that runs the target: what it fails of the publisher's
 	// Other is the other route, where a release between asks for something that
 	// fails: it is left out by installing afresh.
 	Other *Verdict
 }
 
+// Basis is one thing that an expected verdict rests on: a fact with its reading, or
+// where no fact says so, that a step is only a try.
+type Basis struct {
+	Step    *Step // whose effect is not certain; nil where it is the route
+	Fact    *fact.Def
+	Reading *fact.Reading
+}
+
 // Planned is a step in a machine's plan.
 type Planned struct {
 	*Step
+	Phase    string     // where it is done: Remote, Desk, Host or Install
 	Settles  []string   // requirements
 	NeededOf fact.ID    // the fact of which something is needed; 0 where nothing is
 	Needed   fact.Value // what “needed” stands for; not known where the step needs nothing
+	Amounts  []Amount   // of everything that is needed
 	Short    float64    // how much of it is missing; 0 where not known
 	Expected bool       // its effect is not certain
+	dangles  bool       // what it leaves to be done may not be possible
 	index    int
 }
 
+// Amount is how much of something a step has to bring.
+type Amount struct {
+	Fact  fact.ID
+	Value fact.Value
+}
+
 // Counts says whether the step is a remedy here: one that stands in every plan
-// is none where it settles nothing.
-func (p *Planned) Counts() bool { return p.Always == nil || len(p.Settles) > 0 }
-
-// sum turns what was chosen and what was left into the verdict.
-func (v *Verdict) sum(s *solver, left, unknown []*check.Finding, nothingFails bool) {
-	most := NoClass
-	for _, c := range s.chosen {
-		if v.Foreign && nothingFails && c.ID == "reinstall" || !c.Counts() {
-			continue // another system is replaced anyway; that repairs nothing
-		}
-		most = max(most, c.Class)
-	}
-	if v.Route == release.ByInterim {
-		most = max(most, Interim)
-	}
-	v.Confirmed = true
-	v.Best, v.Worst = most.disposition(), max(most, s.worst).disposition()
-	for _, c := range s.chosen {
-		v.Confirmed = v.Confirmed && (!c.Expected || !c.Counts())
-	}
-	v.RestsOn = s.rests
-	if len(left) > 0 {
-		v.Disposition, v.Best, v.Worst = Replace, Replace, Replace
-		v.Confirmed = false
-		for _, fd := range left {
-			v.NoRemedy = append(v.NoRemedy, fd.Requirement.ID)
-			v.Confirmed = v.Confirmed || !restsOnAbsence(fd)
-		}
-		v.RestsOn = nil
-		if !v.Confirmed {
-			v.RestsOn = []string{"the system seeing none, which does not prove that there is none"}
-		}
-		return
-	}
-	for _, fd := range unknown {
-		if fd.Applies == need.True && fd.Requirement.Need.Test(s.sim.View()) == need.True {
-			s.settled(fd) // where a step only assumes it, the step is expected already
-			continue
-		}
-		v.Open = append(v.Open, fd.Requirement.ID)
-		v.Worst = max(v.Worst, s.worstOf(fd).disposition())
-	}
-	v.Disposition = v.Best
-	if len(v.Open) > 0 || s.doubt {
-		v.Disposition, v.Confirmed = Undetermined, false
-	}
-	if !v.RouteKnown && v.Disposition != Undetermined {
-		v.Confirmed = false
-		v.RestsOn = append(v.RestsOn, "the installed release, which is not known for certain")
-	}
-}
-
-// restsOnAbsence: a TPM that is not seen fails the requirement, and nothing
-// that is known does.
-func restsOnAbsence(fd *check.Finding) bool {
-	for _, e := range fd.Evidence {
-		if e.Truth == need.False && !(e.Leaf.Fact() == fact.TPMState && e.Reading.Value.Text() == "not-seen") {
-			return false
-		}
-	}
-	return true
-}
+// is none where it settles nothing, unless it takes a part.
+func (p *Planned) Counts() bool { return p.Always == nil || p.Class == Part || len(p.Settles) > 0 }

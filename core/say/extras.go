@@ -2,6 +2,7 @@ package say
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 	"time"
 
@@ -58,6 +59,8 @@ func Offer(o release.Offer, name string) string {
 	switch {
 	case !o.Known:
 		return ""
+	case o.Maybe != "" && !o.Now:
+		return fmt.Sprintf("Whether %s is offered to this machine is unknown: it is offered to %s, and nothing says whether this is one.", name, o.Maybe)
 	case o.To == "":
 		return fmt.Sprintf("No stage of the offer of %s takes in this machine. That says nothing about whether it can take it.", name)
 	case o.Now:
@@ -99,15 +102,19 @@ func Delivery(d *release.Delivery, rel *release.Release, f *fact.Facts) string {
 
 // Keeps says what stays on a way.
 func Keeps(list []string) string {
+	var lost []string
+	for _, what := range []string{"programs", "files", "settings"} {
+		if !slices.Contains(list, what) {
+			lost = append(lost, what)
+		}
+	}
 	switch {
 	case len(list) == 0:
 		return "nothing stays"
-	case len(list) == 3:
-		return "programs and files stay"
-	case len(list) == 1 && list[0] != "programs":
-		return list[0] + " stay, programs do not"
+	case lost == nil:
+		return And(list) + " stay"
 	}
-	return And(list) + " stay"
+	return And(list) + " stay; " + And(lost) + " do not"
 }
 
 // verdictWords say what is known of a title or a driver.

@@ -1,6 +1,8 @@
 package say
 
 import (
+	"cmp"
+	"slices"
 	"strings"
 
 	"rolltop.example/rolltop/core/check"
@@ -23,9 +25,12 @@ func Has(fd *check.Finding) string {
 			continue
 		}
 		seen[id] = true
-		text := setReading(e)
+		text := reading(&e, fd)
 		if several && e.Reading.Value.Known() && id.Def().Kind == fact.Version {
 			text = "version " + text
+		}
+		if several && differs(fd.Requirement.Need) {
+			text = id.Def().Label + ": " + text
 		}
 		if !e.Reading.Value.Known() && len(seen) > 1 && moot(fd) {
 			continue // the version of a TPM that is not seen says nothing
@@ -35,6 +40,19 @@ func Has(fd *check.Finding) string {
 		}
 	}
 	return strings.Join(parts, ", ")
+}
+
+// differs says whether a need is an either/or, whose facts have to be named.
+func differs(n need.Need) bool {
+	switch x := n.(type) {
+	case *need.AnyOf:
+		return true
+	case *need.AllOf:
+		return slices.ContainsFunc(x.Parts, differs)
+	case *need.NotOf:
+		return composed(x.Part)
+	}
+	return false
 }
 
 // hasRows says of each row of a list what the need compares.
@@ -72,24 +90,36 @@ func hasRows(fd *check.Finding, g fact.Group) string {
 	return strings.Join(rows, "; ")
 }
 
-// setReading shows of a set only what the comparison is about.
-func setReading(e check.Evidence) string {
+// reading shows what the machine has of a fact: of a set only what the comparisons are
+// about, and of an amount as many digits as tell it from the limit.
+func reading(e *check.Evidence, fd *check.Finding) string {
 	def := e.Leaf.Fact().Def()
 	if !e.Reading.Value.Known() {
 		return Reading(def, e.Reading)
 	}
+	if def.Kind == fact.Number {
+		return beside(e)
+	}
 	var items []string
-	switch x := e.Leaf.(type) {
-	case *need.HasAll:
-		items = x.Items
-	case *need.HasAny:
-		items = x.Items
-	default:
+	for l := range fd.Requirement.Need.Leaves() {
+		if l.Fact() != def.ID {
+			continue
+		}
+		switch x := l.(type) {
+		case *need.HasAll:
+			items = append(items, x.Items...)
+		case *need.HasAny:
+			items = append(items, x.Items...)
+		default:
+			return Reading(def, e.Reading)
+		}
+	}
+	if items == nil {
 		return Reading(def, e.Reading)
 	}
 	var has []string
 	for _, i := range items {
-		if e.Reading.Value.Has(i) {
+		if e.Reading.Value.Has(i) && !slices.Contains(has, i) {
 			has = append(has, i)
 		}
 	}
@@ -97,6 +127,20 @@ func setReading(e check.Evidence) string {
 		return "none of them"
 	}
 	return And(has)
+}
+
+// beside is an amount with as many digits as tell it from the limit beside it.
+func beside(e *check.Evidence) string {
+	def, v := e.Leaf.Fact().Def(), e.Reading.Value
+	switch x := e.Leaf.(type) {
+	case *need.AtLeast:
+		has, _ := Beside(def.Unit, v.Float(), x.Limit.Float())
+		return has
+	case *need.AtMost:
+		has, _ := Beside(def.Unit, v.Float(), x.Limit.Float())
+		return has
+	}
+	return Value(def, v)
 }
 
 func moot(fd *check.Finding) bool {
@@ -108,49 +152,109 @@ func moot(fd *check.Finding) bool {
 	return false
 }
 
-// Needs says what a finding's need asks for, beside what the machine has.
+// Needs says what a finding's need asks for, beside what the machine has. Of the
+// alternatives of an either/or that is not met, the nearest comes first.
 func Needs(fd *check.Finding) string {
-	var parts []string
-	for l := range fd.Requirement.Need.Leaves() {
-		if l.Fact().Group() != fact.NoGroup {
-			continue // said with its list
-		}
-		t := Target(l)
-		if l.Fact().Def().Kind == fact.Version {
-			t = "version " + t
-		}
-		if len(parts) == 0 || parts[len(parts)-1] != t {
-			parts = append(parts, t)
+	n := fd.Requirement.Need
+	if x, ok := n.(*need.AnyOf); ok && fd.Outcome != check.Pass {
+		n = nearestFirst(x, fd)
+	}
+	bare := len(need.Facts(n)) == 1
+	text := phrase(n, false, bare)
+	if l, leaf := n.(need.Leaf); leaf && bare && l.Fact().Def().Kind == fact.Version {
+		text = "version " + text
+	}
+	return text
+}
+
+// nearestFirst orders the alternatives of an either/or by how far the machine is from
+// each. What is no amount comes behind what is one.
+func nearestFirst(x *need.AnyOf, fd *check.Finding) *need.AnyOf {
+	parts := slices.Clone(x.Parts)
+	slices.SortStableFunc(parts, func(a, b need.Need) int { return cmp.Compare(farness(a, fd), farness(b, fd)) })
+	return &need.AnyOf{Parts: parts}
+}
+
+// notAmount is how far a machine counts as being from what is no amount.
+const notAmount = 1e6
+
+// farness is the share of the limit that is missing, of all amounts of a need together.
+func farness(n need.Need, fd *check.Finding) float64 {
+	far := 0.0
+	for l := range n.Leaves() {
+		for i := range fd.Evidence {
+			e := &fd.Evidence[i]
+			if e.Leaf != l || e.Condition || e.Truth == need.True {
+				continue
+			}
+			x, ok := l.(*need.AtLeast)
+			if !ok || !e.Reading.Value.Known() || l.Fact().Def().Kind != fact.Number || x.Limit.Float() <= 0 {
+				far += notAmount
+				continue
+			}
+			far += (x.Limit.Float() - e.Reading.Value.Float()) / x.Limit.Float()
 		}
 	}
-	if _, any := fd.Requirement.Need.(*need.AnyOf); any {
-		return Or(parts)
+	return far
+}
+
+// met names the alternatives of either/or needs that the machine meets.
+func met(n need.Need, f *fact.Facts) []string {
+	var out []string
+	switch x := n.(type) {
+	case *need.AllOf:
+		for _, p := range x.Parts {
+			out = append(out, met(p, f)...)
+		}
+	case *need.AnyOf:
+		for _, p := range x.Parts {
+			if check.Decide(p, f) == need.True {
+				out = append(out, Need(p))
+			}
+		}
+	case *need.HasAny:
+		for _, item := range x.Items {
+			if f.Value(x.Fact()).Has(item) {
+				out = append(out, item)
+			}
+		}
 	}
-	return strings.Join(parts, ", ")
+	return out
 }
 
 // Distance says how much is missing, with its unit, or nothing where the need
-// is not an amount.
+// is not an amount. Of an either/or it is the distance to the nearest alternative.
 func Distance(fd *check.Finding) string {
-	for _, e := range fd.Evidence {
-		if e.Truth != need.False || e.Condition || !e.Reading.Value.Known() || e.Row != "" {
-			continue
-		}
-		def := e.Leaf.Fact().Def()
-		switch x := e.Leaf.(type) {
-		case *need.AtLeast:
-			if def.Kind == fact.Number {
-				return gap(def, x.Limit.Float()-e.Reading.Value.Float(), "more")
-			}
-		case *need.AtMost:
-			if def.Kind == fact.Number {
-				return gap(def, e.Reading.Value.Float()-x.Limit.Float(), "less")
-			}
+	nearest, text := notAmount, ""
+	either := differs(fd.Requirement.Need)
+	for i := range fd.Evidence {
+		e := &fd.Evidence[i]
+		said, share := shortfall(e)
+		switch {
+		case said == "" || e.Condition || e.Row != "" || e.Not:
+		case !either:
+			return said
+		case share < nearest:
+			nearest, text = share, said+" "+e.Leaf.Fact().Def().Label
 		}
 	}
-	return ""
+	return text
 }
 
-func gap(def *fact.Def, d float64, word string) string {
-	return Amount(def.Unit, d) + " " + word
+// shortfall says how much is missing of an amount, and which share of the limit that is.
+func shortfall(e *check.Evidence) (says string, share float64) {
+	def := e.Leaf.Fact().Def()
+	if e.Truth != need.False || !e.Reading.Value.Known() || def.Kind != fact.Number {
+		return "", 0
+	}
+	has := e.Reading.Value.Float()
+	switch x := e.Leaf.(type) {
+	case *need.AtLeast:
+		d := x.Limit.Float() - has
+		return Short(def.Unit, d) + " more", d / max(1, x.Limit.Float())
+	case *need.AtMost:
+		d := has - x.Limit.Float()
+		return Short(def.Unit, d) + " less", d / max(1, x.Limit.Float())
+	}
+	return "", 0
 }

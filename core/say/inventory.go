@@ -77,7 +77,7 @@ func Overview(d *inventory.Document) []Line {
 				}
 				l.Value += text
 			} else if !optional[p.id] && !(p.id == fact.TPMVersion && f.Is(fact.TPMState, "not-seen")) {
-				l.Unknown = append(l.Unknown, Missing{def.Label, missing(def, r), Close(def, r.Gap)})
+				l.Unknown = append(l.Unknown, Missing{def.Label, missing(def, r), Close(def, r.Gap, false)})
 			}
 		}
 		if exists {
@@ -163,7 +163,7 @@ func Facts(d *inventory.Document) []Group {
 				row.Value, row.Known = Value(&def, r.Floor())+"; there may be others", true
 			}
 			if !row.Known {
-				row.Why, row.Try = Sentence(Gap(r.Gap)), Close(&def, r.Gap)
+				row.Why, row.Try = Sentence(Gap(r.Gap)), Close(&def, r.Gap, false)
 			}
 			add(g.name, row)
 		}
@@ -192,7 +192,7 @@ func openOfAdapters(f *fact.Facts) []Row {
 				continue
 			}
 			name := fmt.Sprintf("graphics[%d]%s", i, strings.TrimPrefix(def.Name, "graphics"))
-			out = append(out, Row{Fact: name, Label: Capital(def.Label) + ", " + f.RowName(fact.Adapters, i), Value: Reading(def, r), Why: Sentence(Gap(r.Gap)), Try: Close(def, r.Gap)})
+			out = append(out, Row{Fact: name, Label: Capital(def.Label) + ", " + f.RowName(fact.Adapters, i), Value: Reading(def, r), Why: Sentence(Gap(r.Gap)), Try: Close(def, r.Gap, false)})
 		}
 	}
 	return out

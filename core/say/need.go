@@ -7,107 +7,195 @@ import (
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/need"
 	"rolltop.example/rolltop/core/release"
+	"rolltop.example/rolltop/core/remedy"
 )
 
 // Need says a need as a phrase: “installed memory of at least 6 GiB”. It is
-// made from the need itself, so that the two cannot differ.
-func Need(n need.Need) string {
+// made from the need itself, so that the two cannot differ: the page of a release,
+// findings, reports and the console all show it.
+func Need(n need.Need) string { return phrase(n, false, false) }
+
+// phrase says a need, or with not the opposite of it: a “not” is said of each
+// comparison, and turns “and” into “or”. bare leaves out the name of the fact, where a
+// whole need is about one.
+func phrase(n need.Need, not, bare bool) string {
 	switch x := n.(type) {
 	case *need.AllOf:
-		return strings.Join(phrases(x.Parts), ", and ")
+		return combined(x.Parts, not, not, bare)
 	case *need.AnyOf:
-		return strings.Join(phrases(x.Parts), ", or ")
+		return combined(x.Parts, !not, not, bare)
 	case *need.NotOf:
-		return "not: " + Need(x.Part)
+		return phrase(x.Part, !not, bare)
 	case *need.Each:
-		return eachPhrase(x)
+		return eachPhrase(x, not)
 	case need.Leaf:
-		return leafPhrase(x)
+		if bare {
+			return target(x, not)
+		}
+		return leafPhrase(x, not)
 	}
 	return ""
 }
 
-// eachPhrase says a look at a list: at least one display with a diagonal of at
-// least 9 in.
-func eachPhrase(x *need.Each) string {
-	part := Need(x.Part)
-	switch x.How {
-	case need.Every:
-		return "every " + x.Group.One() + " with " + part
-	case need.None:
-		return "no " + x.Group.One() + " with " + part
-	}
-	return "at least one " + x.Group.One() + " with " + part
-}
-
-func phrases(parts []need.Need) []string {
+// combined joins the parts of a combination. One within another stands in brackets.
+func combined(parts []need.Need, or, not, bare bool) string {
 	out := make([]string, len(parts))
 	for i, p := range parts {
-		out[i] = Need(p)
-		switch p.(type) {
-		case *need.AllOf, *need.AnyOf:
+		out[i] = phrase(p, not, bare)
+		if _, leaf := p.(need.Leaf); leaf && !bare {
+			out[i] = strings.Replace(out[i], ": ", " is ", 1)
+		}
+		if composed(p) && len(parts) > 1 {
 			out[i] = "(" + out[i] + ")"
 		}
 	}
-	return out
+	switch {
+	case or && len(out) == 2:
+		return "either " + out[0] + " or " + out[1]
+	case or && len(out) > 2:
+		return "one of these: " + strings.Join(out, "; ")
+	case len(out) == 2:
+		return out[0] + " and " + out[1]
+	}
+	return strings.Join(out, "; ")
 }
 
-func leafPhrase(l need.Leaf) string {
+// composed says whether a need is a combination, under any “not”.
+func composed(n need.Need) bool {
+	switch x := n.(type) {
+	case *need.AllOf:
+		return len(x.Parts) > 1
+	case *need.AnyOf:
+		return len(x.Parts) > 1
+	case *need.NotOf:
+		return composed(x.Part)
+	}
+	return false
+}
+
+// eachPhrase says a look at a list: at least one display with a diagonal of at
+// least 9 in.
+func eachPhrase(x *need.Each, not bool) string {
+	part, less := phrase(x.Part, false, false), phrase(x.Part, true, false)
+	one := x.Group.One()
+	switch {
+	case x.How == need.Every && not:
+		return "at least one " + one + " with " + less
+	case x.How == need.Every:
+		return "every " + one + " with " + part
+	case (x.How == need.None) != not:
+		return "no " + one + " with " + part
+	}
+	return "at least one " + one + " with " + part
+}
+
+func leafPhrase(l need.Leaf, not bool) string {
 	def := l.Fact().Def()
-	target := Target(l)
+	text := target(l, not)
 	switch x := l.(type) {
 	case *need.AtLeast, *need.AtMost:
 		switch {
 		case def.Kind == fact.Version:
-			return def.Label + " " + target
+			return def.Label + " " + text
 		case def.Unit == fact.NoUnit && def.ID.Group() == fact.NoGroup:
-			return target + " " + def.Label
+			return text + " " + def.Label
 		}
-		return def.Label + " of " + target
+		return def.Label + " of " + text
 	case *need.Empty:
+		if not {
+			return "at least one of " + def.Label
+		}
 		return "no " + def.Label
 	case *need.Listed:
-		return def.Label + " on the list " + x.List.ID
+		return def.Label + strings.TrimPrefix(text, "a name")
 	case *need.OneOf:
-		if def.Kind == fact.Bool {
-			if x.Values[0].Bool() {
+		if def.Kind == fact.Bool && len(x.Values) == 1 {
+			if x.Values[0].Bool() != not {
 				return def.Label
 			}
 			return def.Label + ": no"
 		}
 	}
-	return def.Label + ": " + target
+	return def.Label + ": " + text
 }
 
 // Target says what a comparison needs, without the fact's name: at least 6 GiB.
-func Target(l need.Leaf) string {
+func Target(l need.Leaf) string { return target(l, false) }
+
+// target says what a comparison needs, or with not what it must not be.
+func target(l need.Leaf, not bool) string {
 	def := l.Fact().Def()
 	switch x := l.(type) {
 	case *need.AtLeast:
-		if def.Kind == fact.Version {
-			return Value(def, x.Limit) + " or later"
-		}
-		return "at least " + Value(def, x.Limit)
+		return limit(def, x.Limit, !not, not)
 	case *need.AtMost:
-		return "at most " + Value(def, x.Limit)
+		return limit(def, x.Limit, not, not)
 	case *need.OneOf:
-		return Or(values(def, x.Values))
+		if def.Kind == fact.Bool && len(x.Values) == 1 {
+			return Value(def, fact.Truth(x.Values[0].Bool() != not))
+		}
+		return among(Or(values(def, x.Values)), not)
 	case *need.NoneOf:
-		return "not " + Or(values(def, x.Values))
+		return among(Or(values(def, x.Values)), !not)
 	case *need.HasAll:
+		if not {
+			return "not all of " + And(x.Items)
+		}
 		return And(x.Items)
 	case *need.HasAny:
+		if not {
+			return "none of " + Or(x.Items)
+		}
 		return "at least one of " + Or(x.Items)
 	case *need.Empty:
+		if not {
+			return "at least one"
+		}
 		return "none"
 	case *need.BeginsWith:
-		return Or(x.Texts)
+		return among(Or(x.Texts), not)
 	case *need.Each:
-		return eachPhrase(x)
+		return eachPhrase(x, not)
 	case *need.Listed:
-		return "a name on the list"
+		if not {
+			return "a name that is not on the list " + x.List.ID
+		}
+		return "a name on the list " + x.List.ID
 	}
 	return ""
+}
+
+func among(text string, not bool) string {
+	if not {
+		return "not " + text
+	}
+	return text
+}
+
+// limit says a limit, which is inclusive where it is asked for and exclusive where it
+// is ruled out.
+func limit(def *fact.Def, v fact.Value, up, open bool) string {
+	text := Value(def, v)
+	if def.Kind == fact.Number {
+		text = limitText(def.Unit, v.Float())
+	}
+	switch {
+	case def.Kind == fact.Version && up && !open:
+		return text + " or later"
+	case def.Kind == fact.Version && !up && open:
+		return "earlier than " + text
+	case def.Kind == fact.Version && up:
+		return "later than " + text
+	case def.Kind == fact.Version:
+		return text + " or earlier"
+	case up && !open:
+		return "at least " + text
+	case up:
+		return "more than " + text
+	case open:
+		return "less than " + text
+	}
+	return "at most " + text
 }
 
 func values(def *fact.Def, list []fact.Value) []string {
@@ -128,6 +216,16 @@ func Consequence(q *release.Requirement) string {
 	}[q.Consequence]
 }
 
+// Follows says in a sentence what follows while a requirement is not met.
+func Follows(q *release.Requirement) string {
+	return map[string]string{
+		"will-not-start":    "Until it is met, the release does not start on this machine.",
+		"installer-refuses": "Until it is met, the installer refuses this machine.",
+		"unsupported":       "The release installs all the same, and its publisher does not support it on this machine.",
+		"works-less-well":   "The release installs all the same, and works less well on this machine.",
+	}[q.Consequence]
+}
+
 // Requirement says a requirement as a sentence that could be published.
 func Requirement(q *release.Requirement) string {
 	s := Sentence(Need(q.Need))
@@ -143,6 +241,21 @@ func Requirement(q *release.Requirement) string {
 	return s
 }
 
+// Way says how the release gets onto the machine of a verdict, and what is kept.
+// Where the way is not known, nothing is promised.
+func Way(v *remedy.Verdict, target string) string {
+	if v.Disposition == remedy.Done {
+		return Sentence("nothing is installed: it already runs " + target + " or a later release")
+	}
+	if v.Planned {
+		return fmt.Sprintf("%s is installed on the new machine.", target)
+	}
+	if v.RouteKnown {
+		return Route(v.Route, v.Through, target, v.Keeps)
+	}
+	return fmt.Sprintf("How %s is installed here is unknown, since something about the installed system is; so is what stays of programs and files.", target)
+}
+
 // Route says how the release gets onto the machine, and what is kept.
 func Route(way, through, target string, keeps []string) string {
 	switch way {
@@ -151,7 +264,7 @@ func Route(way, through, target string, keeps []string) string {
 	case release.Image:
 		return fmt.Sprintf("%s is installed from a full image; %s.", target, Keeps(keeps))
 	case release.Reinstall:
-		return fmt.Sprintf("%s is installed afresh; programs and files do not stay.", target)
+		return fmt.Sprintf("%s is installed on the emptied disk; programs and files do not stay.", target)
 	}
 	return fmt.Sprintf("%s is installed over the present release; %s.", target, Keeps(keeps))
 }

@@ -12,7 +12,9 @@ const NothingToDo = "Nothing to do."
 
 // Marks are the signs that stand beside the words of dispositions where
 // nothing can be drawn, so that colour is never alone.
-var Marks = map[string]string{"ready": "●", "reconfigure": "◐", "refit": "◆", "replace": "■", "undetermined": "?"}
+var Marks = map[string]string{
+	"done": "◉", "ready": "●", "reconfigure": "◐", "refit": "◆", "decide": "▲", "replace": "■", "undetermined": "?",
+}
 
 // Phases are the headings of a plan's parts.
 var Phases = map[string]string{remedy.Remote: "Without a visit", remedy.Desk: "At the desk", remedy.Host: "At the host of the virtual machine", remedy.Install: "The installation"}
@@ -24,13 +26,26 @@ var Preparations = map[string]string{"done": "done", "not-done": "not done", "no
 // nothing to look up.
 func Plain(v *remedy.Verdict, rel *release.Release) []string {
 	var out []string
+	if v.Planned {
+		return []string{"This machine is only planned; nobody uses it yet."}
+	}
 	switch v.Disposition {
+	case remedy.Done:
+		if len(v.Unsupported) > 0 {
+			return []string{fmt.Sprintf("This machine already has the new system, %s. Its publisher does not support the system on this machine; somebody will decide how it goes on.", rel.Name)}
+		}
+		return []string{fmt.Sprintf("This machine already has the new system, %s, or a later one. Nothing has to be done.", rel.Name)}
 	case remedy.Ready:
 		out = append(out, fmt.Sprintf("This machine can take the new system, %s, as it is.", rel.Name))
 	case remedy.Reconfigure:
-		out = append(out, fmt.Sprintf("This machine can take the new system, %s, once some of its settings are changed. It needs no new part.", rel.Name))
+		out = append(out, fmt.Sprintf("This machine can take the new system, %s, once some of its settings or programs are changed.", rel.Name))
+		if v.Worst == remedy.Reconfigure {
+			out[0] += " It needs no new part."
+		}
 	case remedy.Refit:
 		out = append(out, fmt.Sprintf("This machine can take the new system, %s, once it has a new part.", rel.Name))
+	case remedy.Decide:
+		return []string{decidePlain(v, rel)}
 	case remedy.Replace:
 		return []string{fmt.Sprintf("This machine cannot take the new system, %s. It works as before until it is replaced.", rel.Name)}
 	case remedy.Undetermined:
@@ -40,4 +55,29 @@ func Plain(v *remedy.Verdict, rel *release.Release) []string {
 		out = append(out, "This is what we expect; some of it shows only when we look.")
 	}
 	return out
+}
+
+// decidePlain says what the decision is about: a system that installs and is not
+// supported is not one that cannot be installed.
+func decidePlain(v *remedy.Verdict, rel *release.Release) string {
+	if v.Astray {
+		return "Somebody asks you what this machine is meant to run, before anything is planned for it."
+	}
+	worst := ""
+	for _, id := range v.NoRemedy {
+		q := rel.Requirement(id)
+		switch {
+		case q == nil:
+		case !q.Waivable():
+			return fmt.Sprintf("We know no way yet to bring the new system, %s, onto this machine. Somebody decides how it goes on; it works as before until then.", rel.Name)
+		case q.Consequence == "unsupported":
+			worst = "its publisher does not support it on this machine"
+		case worst == "":
+			worst = "some of it works less well on this machine"
+		}
+	}
+	if worst == "" {
+		worst = "it does not meet a standard of your organisation"
+	}
+	return fmt.Sprintf("The new system, %s, can be installed, and %s. Somebody decides how the machine goes on; it works as before until then.", rel.Name, worst)
 }

@@ -2,6 +2,7 @@ package say
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"rolltop.example/rolltop/core/check"
@@ -22,15 +23,54 @@ func Reason(fd *check.Finding, res *check.Result) string {
 	case check.NotApplicable:
 		return notApplicable(fd, res)
 	}
+	if x, ok := fd.Requirement.Need.(*need.AnyOf); ok {
+		if s := eitherReason(x, fd); s != "" {
+			return s
+		}
+	}
 	var out []string
 	for _, e := range fd.Evidence {
-		if e.Truth == need.False && !e.Condition && e.Row == "" {
-			if s := failReason(&e, res); s != "" {
+		if e.For() == need.False && !e.Condition && e.Row == "" {
+			s := ""
+			if e.Not {
+				s = notReason(&e, res.Facts)
+			} else {
+				s = failReason(&e, res)
+			}
+			if s != "" && !slices.Contains(out, s) {
 				out = append(out, s)
 			}
 		}
 	}
 	return strings.Join(out, " ")
+}
+
+// eitherReason says what is missing of each alternative, the nearest first; nothing where
+// some are not amounts.
+func eitherReason(x *need.AnyOf, fd *check.Finding) string {
+	var out []string
+	for _, p := range nearestFirst(x, fd).Parts {
+		for i := range fd.Evidence {
+			if e := &fd.Evidence[i]; any(e.Leaf) == any(p) && !e.Condition {
+				if s := short(e); s != "" {
+					out = append(out, s+" "+e.Leaf.Fact().Def().Label)
+				}
+			}
+		}
+	}
+	if len(out) < len(x.Parts) {
+		return ""
+	}
+	return "One of these is enough: " + strings.Join(out, "; ") + "."
+}
+
+// notReason says why a comparison fails that must not hold.
+func notReason(e *check.Evidence, f *fact.Facts) string {
+	def := e.Leaf.Fact().Def()
+	if x, ok := e.Leaf.(*need.Each); ok {
+		return Sentence("it needs " + eachPhrase(x, true))
+	}
+	return Sentence(def.Label + " is " + Value(def, e.Reading.Value) + ", and must be " + target(e.Leaf, true))
 }
 
 func passReason(fd *check.Finding, res *check.Result) string {
@@ -43,7 +83,7 @@ func passReason(fd *check.Finding, res *check.Result) string {
 		if e.Condition {
 			continue
 		}
-		if e.Match != nil {
+		if e.Match != nil && !e.Not {
 			return matchReason(&e)
 		}
 		if !e.Reading.Value.Known() && e.Reading.Floor().Known() {
@@ -51,9 +91,35 @@ func passReason(fd *check.Finding, res *check.Result) string {
 		}
 	}
 	if fd.Conflict {
-		return "Two sources disagree, and it is met under each of them."
+		return conflictReason(fd)
+	}
+	if ways := met(fd.Requirement.Need, res.Facts); len(ways) > 0 && differs(fd.Requirement.Need) || len(ways) > 0 && oneOfSeveral(fd.Requirement.Need) {
+		return Sentence("met by " + And(ways))
 	}
 	return ""
+}
+
+// oneOfSeveral says whether a need is met by one of several items of a set.
+func oneOfSeveral(n need.Need) bool {
+	for l := range n.Leaves() {
+		if _, ok := l.(*need.HasAny); ok {
+			return true
+		}
+	}
+	return false
+}
+
+// conflictReason shows what each source says, where the answer is the same under all.
+func conflictReason(fd *check.Finding) string {
+	var parts []string
+	for i := range fd.Evidence {
+		e := &fd.Evidence[i]
+		if len(e.Reading.Others()) > 0 && !e.Condition {
+			def := e.Leaf.Fact().Def()
+			parts = append(parts, def.Label+": "+Reading(def, e.Reading))
+		}
+	}
+	return "Two sources disagree, and the answer is the same under each of them. " + Sentence(strings.Join(parts, "; "))
 }
 
 // listDecides names the requirement of a list that the processor fails, which
@@ -111,28 +177,37 @@ func unknownReason(fd *check.Finding) string {
 }
 
 // Closing lists what would make an unknown finding known.
-func Closing(fd *check.Finding) []string {
+func Closing(fd *check.Finding, f *fact.Facts) []string {
 	var out []string
-	seen := map[string]bool{}
-	for _, e := range fd.Evidence {
+	add := func(s string) {
+		if !slices.Contains(out, s) {
+			out = append(out, s)
+		}
+	}
+	for i := range fd.Evidence {
+		e := &fd.Evidence[i]
 		if e.Truth != need.Unknown {
 			continue
 		}
 		def := e.Leaf.Fact().Def()
-		s := Close(def, e.Reading.Gap)
-		if _, list := e.Leaf.(*need.Each); list && e.Reading.Value.Known() {
-			continue // the rows say what is missing
+		_, list := e.Leaf.(*need.Each)
+		switch {
+		case list && e.Reading.Value.Known(): // the rows say what is missing
+		case !e.Reading.Value.Known():
+			add(Close(def, e.Reading.Gap, f.Planned()))
+		case e.Match != nil:
+			add("Ask the publisher or the maker whether it is supported, and enter the answer as a row of the list " + e.Leaf.(*need.Listed).List.ID + ".")
+		case def.ID == fact.DiskBytes:
+			add(Close(fact.DiskKind.Def(), f.Get(fact.DiskKind).Gap, f.Planned()))
+		case def.ID == fact.DriveBytes:
+			add(Close(fact.DriveKind.Def(), nil, f.Planned()))
 		}
-		if e.Reading.Value.Known() {
-			if e.Match == nil {
-				s = "Look up what kind of drive it is, and enter it by hand."
-			} else {
-				s = "Ask the publisher or the maker whether this processor is supported, and enter it in the list."
+	}
+	if x := fd.Requirement.Interim; x != nil && fd.Applies == need.Unknown {
+		for _, id := range []fact.ID{fact.OSPlatform, fact.OSVersion, fact.OSArchitecture, fact.OSEdition, fact.OSLanguage} {
+			if r := f.Get(id); !r.Value.Known() {
+				add(Close(id.Def(), r.Gap, f.Planned()))
 			}
-		}
-		if !seen[s] {
-			seen[s] = true
-			out = append(out, s)
 		}
 	}
 	return out
@@ -208,8 +283,12 @@ func failReason(e *check.Evidence, res *check.Result) string {
 			}
 			return Sentence("the processor has none of " + And(x.Items) + ", of which one is needed")
 		}
+	case fact.ProcessorCores:
+		if most := f.Ceiling(fact.ProcessorCores); !e.Reading.Value.Known() && most.Known() {
+			return Sentence("how many cores it has is not known, and it has no more than its threads: " + Value(fact.ProcessorThreads.Def(), most))
+		}
 	case fact.FreeBytes:
-		return Sentence(Distance(&check.Finding{Evidence: []check.Evidence{*e}}) + " free space is needed while the upgrade runs" + diskIsEnough(res))
+		return Sentence(short(e) + " free space is needed while the upgrade runs" + diskIsEnough(res))
 	case fact.DiskBytes:
 		return Sentence("the drive holds " + Value(def, e.Reading.Value) + soldRule(f, e))
 	case fact.SoftwareToUpdate, fact.SoftwareToBuy, fact.SoftwareToRemove, fact.SoftwareProblems, fact.DriversToUpdate, fact.DriversToRemove, fact.DriverProblems:
@@ -221,7 +300,7 @@ func failReason(e *check.Evidence, res *check.Result) string {
 	case fact.DiskKind:
 		return Sentence("the system disk is a " + Value(def, e.Reading.Value))
 	}
-	if d := Distance(&check.Finding{Evidence: []check.Evidence{*e}}); d != "" && def.Unit == fact.NoUnit {
+	if d := short(e); d != "" && def.Unit == fact.NoUnit {
 		return Sentence(fmt.Sprintf("it has %s %s; %s", Value(def, e.Reading.Value), def.Label, d) + " is needed")
 	} else if d != "" {
 		return Sentence(d + " is needed")
@@ -248,7 +327,19 @@ func eachReason(x *need.Each, f *fact.Facts) string {
 	case x.How == need.Some:
 		return Sentence("none of " + And(names) + " has " + Need(x.Part))
 	}
-	return Sentence(And(names) + ": not with " + Need(x.Part))
+	return Sentence(And(names) + " " + haveNot(len(names)) + " " + Need(x.Part))
+}
+
+func short(e *check.Evidence) string {
+	says, _ := shortfall(e)
+	return says
+}
+
+func haveNot(n int) string {
+	if n == 1 {
+		return "does not have"
+	}
+	return "do not have"
 }
 
 func soldRule(f *fact.Facts, e *check.Evidence) string {

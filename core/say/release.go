@@ -49,6 +49,7 @@ func sections(rel *release.Release, requirements bool) []Section {
 	add("Known applications", knownLines(rel.Known))
 	add("Known drivers", knownLines(rel.KnownDrivers))
 	add("Before the upgrade", preparations(rel))
+	add("What ends with the upgrade", endings(rel))
 	add("Lists", lists(rel))
 	return out
 }
@@ -87,7 +88,7 @@ func source(s *release.SourceDoc, rel *release.Release) string {
 	if len(s.Language) > 0 {
 		from += ", in " + Or(s.Language)
 	}
-	how := map[string]string{release.InPlace: "installed over it", release.Image: "installed from a full image", release.Reinstall: "installed afresh"}[s.Way]
+	how := map[string]string{release.InPlace: "installed over it", release.Image: "installed from a full image", release.Reinstall: "a clean installation"}[s.Way]
 	if s.Way == release.ByInterim {
 		how = "by way of " + s.Through
 		for _, x := range rel.Interims {
@@ -98,6 +99,9 @@ func source(s *release.SourceDoc, rel *release.Release) string {
 	}
 	if s.Keeps != nil {
 		how += "; " + Keeps(s.Keeps)
+	}
+	if s.BackDays > 0 {
+		how += "; for " + Count(s.BackDays, "day", "days") + " it can go back by itself"
 	}
 	return Sentence(from + ": " + how)
 }
@@ -192,6 +196,19 @@ func note(s string) string {
 		return "."
 	}
 	return ". " + Sentence(s)
+}
+
+func endings(rel *release.Release) []string {
+	var out []string
+	for i := range rel.Endings {
+		e := &rel.Endings[i]
+		s := End(e, true)
+		if e.When != nil {
+			s += " " + Sentence("of machines with: "+Need(e.When))
+		}
+		out = append(out, s)
+	}
+	return out
 }
 
 func preparations(rel *release.Release) []string {
@@ -338,15 +355,15 @@ func pair(p *release.Pair) Differing {
 	if p.Need != need.Same {
 		become("needed", Need(p.Was.Need), Need(p.Is.Need))
 	}
-	become("condition", phrase(p.Was.When), phrase(p.Is.When))
-	become("advised", phrase(p.Was.Advised), phrase(p.Is.Advised))
+	become("condition", orNothing(p.Was.When), orNothing(p.Is.When))
+	become("advised", orNothing(p.Was.Advised), orNothing(p.Is.Advised))
 	become("level", p.Was.Level, p.Is.Level)
 	become("otherwise", Consequence(p.Was), Consequence(p.Is))
 	become("asked by", p.Was.AskedBy, p.Is.AskedBy)
 	return Differing{kind, p.Is.Title, Sentence(strings.Join(out, "; "))}
 }
 
-func phrase(n need.Need) string {
+func orNothing(n need.Need) string {
 	if n == nil {
 		return ""
 	}

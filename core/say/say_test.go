@@ -42,8 +42,8 @@ func TestNeedSentences(t *testing.T) {
 		{"{fact: firmware.secure_boot, equals: 'on'}", "secure boot: on"},
 		{"{fact: processor.features, has_any: [avx2, sve]}", "processor features: at least one of avx2 or sve"},
 		{"{fact: storage.system.kind, none_of: [hdd]}", "kind of the system disk: not hard disk"},
-		{"{any: [{fact: tpm.state, equals: ready}, {all: [{fact: memory.slots, at_most: 2}, {fact: storage.other_systems, empty: true}]}]}", "TPM: ready, or (at most 2 memory slots, and no other systems on the disks)"},
-		{"{not: {fact: storage.boot.dynamic, equals: true}}", "not: boot disk is dynamic"},
+		{"{any: [{fact: tpm.state, equals: ready}, {all: [{fact: memory.slots, at_most: 2}, {fact: storage.other_systems, empty: true}]}]}", "either TPM is ready or (at most 2 memory slots and no other systems on the disks)"},
+		{"{not: {fact: storage.boot.dynamic, equals: true}}", "boot disk is dynamic: no"},
 	}
 	for _, tt := range tests {
 		var d need.Document

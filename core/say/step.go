@@ -23,7 +23,9 @@ type Step struct {
 // the step takes.
 func Words(p *remedy.Planned, v *remedy.Verdict, rel *release.Release, f *fact.Facts, parts []part.Part) Step {
 	values := map[string]string{"release": rel.Name, "through": v.Through, "short": "some", "needed": "enough", "needed_drive": "enough", "edition": "the one that is needed",
-		"restarts": Count(restarts(v), "restart", "restarts"), "update": f.Value(fact.FirmwareUpdate).Text(), "part": ""}
+		"restarts": Count(restarts(v), "restart", "restarts"), "update": f.Value(fact.FirmwareUpdate).Text(), "part": "", "drive": "a larger solid-state drive",
+		"titles": titlesOf(p, f), "amounts": amounts(p), "keeps": staying(v), "way_back": wayBack(v), "how": how(v),
+		"boot_disk": disk(f, true), "system_disk": disk(f, false), "Boot_disk": upper(disk(f, true)), "System_disk": upper(disk(f, false))}
 	if p.Needed.Known() {
 		def := p.NeededOf.Def()
 		values["needed"] = Value(def, p.Needed)
@@ -41,9 +43,13 @@ func Words(p *remedy.Planned, v *remedy.Verdict, rel *release.Release, f *fact.F
 		values["part"] = Fit(&parts[0], p.ID == "swap-memory")
 		if b := parts[0].Bytes; b > 0 && parts[0].Kind == part.Drive {
 			values["needed_drive"] = Amount(fact.Drive, float64(b))
+			values["drive"] = strings.TrimSuffix(Part(&parts[0]), manual)
 		}
 	}
 	w := func(s string) string { return fill(s, values) }
+	if f.Planned() {
+		return plannedStep(p, rel, w)
+	}
 	out := Step{Title: w(p.Title), Do: w(p.Do), Tell: w(p.Tell), Confirm: w(p.Confirm), Back: w(p.Back)}
 	for _, c := range p.Cautions(f) {
 		out.Cautions = append(out.Cautions, w(c))
@@ -52,6 +58,20 @@ func Words(p *remedy.Planned, v *remedy.Verdict, rel *release.Release, f *fact.F
 		out.Cautions = append(out.Cautions, "The machine is under a warranty until "+until+" that ends when its case is opened. Let its maker fit the part, or ask whoever keeps the contract.")
 	}
 	return out
+}
+
+// plannedStep is a step for a machine that nobody has yet: there is nothing on it to
+// keep, and nothing to go back to.
+func plannedStep(p *remedy.Planned, rel *release.Release, fill func(string) string) Step {
+	switch {
+	case p.Installs:
+		return Step{Title: "Install " + rel.Name, Do: "Install the release when the machine has come.", Tell: NothingToDo, Confirm: fill(p.Confirm)}
+	case p.Class == remedy.Replacement, p.Class == remedy.Decision:
+		return Step{Title: "Choose another machine", Do: "Ask for an offer that meets what fails here.", Tell: NothingToDo, Confirm: "The specification of the other machine passes the check."}
+	case p.Part != "":
+		return Step{Title: fill(p.Title), Do: "Order the machine with the part, or the part beside it.", Tell: NothingToDo, Confirm: fill(p.Confirm)}
+	}
+	return Step{Title: fill(p.Title), Do: fill(p.Do), Tell: NothingToDo, Confirm: fill(p.Confirm)}
 }
 
 // inside are the parts for which a machine is opened.
@@ -70,11 +90,17 @@ func Warranty(p *remedy.Planned, f *fact.Facts) (until string, ok bool) {
 	return until, true
 }
 
-// restarts is for how many restarts encryption is paused: those of the visit.
+// restarts is for how many restarts encryption is paused: those between the pause and
+// its end, wherever the steps are done.
 func restarts(v *remedy.Verdict) int {
-	n := 0
+	n, paused := 0, false
 	for _, p := range v.Plan {
-		if p.Phase == remedy.Desk {
+		switch {
+		case p.ID == "pause-encryption":
+			paused = true
+		case p.ID == "resume-encryption":
+			paused = false
+		case paused && p.Phase != remedy.Install:
 			n += p.Restarts
 		}
 	}
@@ -82,7 +108,7 @@ func restarts(v *remedy.Verdict) int {
 }
 
 // partNouns are the words for one and for several parts that have no size.
-var partNouns = map[string][2]string{part.TPM: {"TPM 2.0 module", "TPM 2.0 modules"}, part.Graphics: {"graphics card that can do what is needed", "graphics cards that can do what is needed"},
+var partNouns = map[string][2]string{part.TPM: {"TPM 2.0 module", "TPM 2.0 modules"}, part.Graphics: {"graphics card", "graphics cards"},
 	part.Display: {"display", "displays"}}
 
 // Part says exactly what is bought: one 8 GiB DDR4 SODIMM, 2666 MT/s or faster,
@@ -95,6 +121,12 @@ func Part(p *part.Part) string {
 		if p.Bytes > 0 {
 			size = Amount(fact.Binary, float64(p.Bytes)) + " "
 		}
+		if p.ECC == "yes" {
+			size += "ECC "
+		}
+		if p.Buffer == "registered" {
+			size += "registered "
+		}
 		kind := strings.TrimSpace(p.Type + " " + p.Form)
 		if p.Form == "" {
 			kind = strings.TrimSpace(p.Type + " memory module")
@@ -103,11 +135,17 @@ func Part(p *part.Part) string {
 		if p.MTS > 0 {
 			s += fmt.Sprintf(", %d MT/s or faster", p.MTS)
 		}
+		if p.MV > 0 {
+			s += fmt.Sprintf(", %g V", float64(p.MV)/1000)
+		}
 		if len(p.Slots) > 0 {
 			s += ", for " + slots(p.Slots)
 		}
 	case part.Drive:
-		s = "one solid-state drive of " + Amount(fact.Drive, float64(p.Bytes)) + " or more"
+		s = "one solid-state drive, as large as the old one or larger"
+		if p.Bytes > 0 {
+			s = "one solid-state drive of " + Amount(fact.Drive, float64(p.Bytes)) + " or more"
+		}
 		if p.Type != "" {
 			s += " (" + busWord(p.Type) + ")"
 		}
@@ -121,12 +159,17 @@ func Part(p *part.Part) string {
 		if p.For != "" {
 			s += " for the board " + p.For
 		}
+		if p.Needs != "" {
+			s += ": " + p.Needs
+		}
 	}
 	if p.Manual {
-		s += "; confirm it in the maker's manual before ordering"
+		s += manual
 	}
 	return s
 }
+
+const manual = "; confirm it in the maker's manual before ordering"
 
 func slots(names []string) string {
 	short := make([]string, len(names))
@@ -233,17 +276,18 @@ func Conversion(f *fact.Facts) (state, says string) {
 		style = f.Value(fact.DiskStyle)
 	}
 	places, logical := f.Value(fact.BootPlaces), f.Value(fact.BootLogical)
+	name := upper(disk(f, true))
 	switch {
 	case style.Text() != "mbr":
 		return "", ""
 	case f.Value(fact.BootDynamic).Bool():
-		return "impossible", "The disk cannot be converted: it is dynamic."
+		return "impossible", name + " cannot be converted: it is dynamic."
 	case f.Is(fact.EncryptionKind, "other") && !f.Is(fact.EncryptionState, "off"):
-		return "impossible", "The disk cannot be converted: another product encrypts it, and starts before the system."
+		return "impossible", name + " cannot be converted: another product encrypts it, and starts before the system."
 	case logical.Bool():
-		return "impossible", "The disk cannot be converted: it has logical partitions."
+		return "impossible", name + " cannot be converted: it has logical partitions."
 	case places.Known() && places.Float() > 3:
-		return "impossible", "The disk cannot be converted: all four places of its table are taken, and the conversion needs one."
+		return "impossible", name + " cannot be converted: all four places of its table are taken, and the conversion needs one."
 	case f.Is(fact.DiskHealth, "bad"):
 		return "not-known", "The drive is failing; it is changed before anything is converted."
 	case !places.Known() || !logical.Known():
@@ -251,7 +295,7 @@ func Conversion(f *fact.Facts) (state, says string) {
 	case !f.Value(fact.BootDynamic).Known():
 		return "not-known", "Nothing says whether the disk is dynamic; the conversion tool's own test shows whether it can be converted."
 	}
-	return "possible", Sentence(fmt.Sprintf("the disk can be converted: %s of its table taken, no logical ones, not dynamic", Count(int(places.Float()), "place", "places")))
+	return "possible", Sentence(fmt.Sprintf("%s can be converted: %s of its table taken, no logical ones, not dynamic", name, Count(int(places.Float()), "place", "places")))
 }
 
 // Stay says what staying on the installed release comes to.
@@ -276,9 +320,10 @@ var Risks = map[string]string{"may-not-start": "the machine may not start afterw
 // open.
 func AnyTitle(s *remedy.Step) string {
 	return fill(open.Replace(s.Title), map[string]string{"release": "the target", "through": "the release between", "short": "enough", "needed": "enough", "needed_drive": "enough", "edition": "the one that is needed",
-		"restarts": "the restarts of the visit", "update": "that the guide names", "titles": "applications", "part": "a part"})
+		"restarts": "the restarts of the visit", "update": "that the guide names", "titles": "applications", "part": "a part", "drive": "a larger solid-state drive",
+		"boot_disk": "the disk", "system_disk": "the system disk"})
 }
 
 // open says amounts that differ from machine to machine without them.
-var open = strings.NewReplacer(" of {needed_drive} or more", " that is large enough", " to {needed_drive} or more", " far enough", "Free {short}", "Free room", "{short} of memory", "memory", " for {needed} in all", " for larger ones",
+var open = strings.NewReplacer(" to {needed_drive}", " far enough", " {needed} processor cores", " more processor cores", "Free {short}", "Free room", "{short} of memory", "memory", " for {needed} in all", " for larger ones",
 	"{needed} of memory", "more memory", " to version {update}", "")

@@ -37,36 +37,73 @@ func Value(def *fact.Def, v fact.Value) string {
 
 // Amount says a number with its unit: memory in GiB, drives in GB, speed in
 // MHz below 1 GHz.
-func Amount(u fact.Unit, x float64) string {
+func Amount(u fact.Unit, x float64) string { return amount(u, x, 0) }
+
+// amount says a number with more digits than usual.
+func amount(u fact.Unit, x float64, more int) string {
 	switch u {
 	case fact.Binary:
 		if x < 1<<30 {
-			return digits(x/(1<<20), 0) + " MiB"
+			return digits(x/(1<<20), more) + " MiB"
 		}
-		return digits(x/(1<<30), 1) + " GiB"
+		return digits(x/(1<<30), 1+more) + " GiB"
 	case fact.Drive, fact.Space:
 		switch {
 		case x < 1e9:
-			return digits(x/1e6, 0) + " MB"
+			return digits(x/1e6, more) + " MB"
 		case x < 1e10:
-			return digits(x/1e9, 1) + " GB"
+			return digits(x/1e9, 1+more) + " GB"
 		case x < 2e12:
-			return digits(x/1e9, 0) + " GB"
+			return digits(x/1e9, more) + " GB"
 		}
-		return digits(x/1e12, 1) + " TB"
+		return digits(x/1e12, 1+more) + " TB"
 	case fact.MHz:
 		if x < 1000 {
-			return digits(x, 0) + " MHz"
+			return digits(x, more) + " MHz"
 		}
-		return digits(x/1000, 2) + " GHz"
+		return digits(x/1000, 2+more) + " GHz"
 	case fact.Percent:
-		return digits(x, 0) + " %"
+		return digits(x, more) + " %"
 	case fact.Inches:
-		return digits(x, 1) + " in"
+		return digits(x, 1+more) + " in"
 	case fact.Bits:
-		return digits(x, 0) + " bit"
+		return digits(x, more) + " bit"
 	}
-	return digits(x, 2)
+	return digits(x, 2+more)
+}
+
+// mostDigits is how many digits are added at most to tell two numbers apart.
+const mostDigits = 9
+
+// Beside says two numbers with as many digits as show that they differ.
+func Beside(u fact.Unit, x, y float64) (string, string) {
+	for more := range mostDigits {
+		if a, b := amount(u, x, more), amount(u, y, more); a != b || x == y {
+			return a, b
+		}
+	}
+	return Exact(u, x), Exact(u, y)
+}
+
+// limitText says a limit with as many digits as it has: 1.399 GHz is not 1.4 GHz.
+func limitText(u fact.Unit, x float64) string {
+	for more := range 4 {
+		text := amount(u, x, more)
+		if longer := amount(u, x, more+3); text == longer {
+			return text
+		}
+	}
+	return amount(u, x, 3)
+}
+
+// Short says a difference, however small: never “0 MB”.
+func Short(u fact.Unit, x float64) string {
+	for more := range mostDigits {
+		if text := amount(u, x, more); x == 0 || text[0] != '0' || strings.Trim(strings.SplitN(text, " ", 2)[0], "0.") != "" {
+			return text
+		}
+	}
+	return Exact(u, x)
 }
 
 // Exact says a number to the last byte, for where the rounded one is not
@@ -112,19 +149,53 @@ func Gap(g *inventory.Gap) string {
 	return "not known: " + causes[g.Cause] + " (" + g.Detail + ")"
 }
 
-// Close says what would make a fact known.
-func Close(def *fact.Def, g *inventory.Gap) string {
+// Close says what would make a fact known. What the gap itself says comes first. On a
+// machine that is only planned, the seller is asked.
+func Close(def *fact.Def, g *inventory.Gap, planned bool) string {
 	switch {
 	case g != nil && g.Try != "":
 		return Sentence(g.Try)
+	case planned:
+		return "Ask the seller: " + def.Label + "."
 	case g == nil || g.Cause == inventory.NotAsked:
-		return fmt.Sprintf("Take the inventory of this machine again, or enter %s by hand.", def.Name)
+		return fmt.Sprintf("Take the inventory of this machine again, or enter %s by hand.", Entry(def))
 	case g.Cause == inventory.NeedsRights:
-		return "Take the inventory again with administrator rights."
+		return "Take the inventory again as administrator."
 	case g.Cause == inventory.Disagree:
-		return fmt.Sprintf("See at the machine which reading of %s is right.", def.Label)
+		return fmt.Sprintf("See at the machine which reading of %s is right, and enter %s by hand.", def.Label, Entry(def))
 	}
-	return fmt.Sprintf("Look up %s in the firmware or in the maker's documents, and enter it by hand.", def.Label)
+	return fmt.Sprintf("Look up %s in the firmware or in the maker's documents, and enter %s by hand.", def.Label, Entry(def))
+}
+
+// Entry is the name by which a fact is entered by hand: of a list, that of a row's
+// fact.
+func Entry(def *fact.Def) string {
+	switch def.ID {
+	case fact.SoftwareToUpdate, fact.SoftwareToBuy, fact.SoftwareToRemove, fact.SoftwareProblems, fact.SoftwareNotKnown, fact.TitleCount:
+		return "software[0].name"
+	case fact.DriversToUpdate, fact.DriversToRemove, fact.DriverProblems, fact.DriversNotKnown, fact.DriverCount:
+		return "drivers[0].device"
+	case fact.AdapterCount:
+		return "graphics[0].interface_level"
+	case fact.DisplayCount:
+		return "displays[0].height_px"
+	case fact.DriveCount:
+		return "storage.disks[0].kind"
+	case fact.ModuleCount:
+		return "memory.modules[0].bytes"
+	case fact.MemoryFreeSlots:
+		return "memory.slots_used"
+	case fact.ProcessorFeaturesOff:
+		return "processor.features"
+	case fact.BootPlaces, fact.BootLogical:
+		return "storage.boot.dynamic"
+	case fact.FirmwareUpdate:
+		return "firmware.version"
+	}
+	if g := def.ID.Group(); g != fact.NoGroup {
+		return g.String() + "[0]" + strings.TrimPrefix(def.Name, g.String())
+	}
+	return def.Name
 }
 
 // Reading says what is known of a fact, with both readings where two sources

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"time"
 
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/release"
@@ -20,25 +21,88 @@ func Answer(v *remedy.Verdict, rel *release.Release) string {
 
 func answer(v *remedy.Verdict, rel *release.Release) string {
 	switch v.Disposition {
+	case remedy.Done:
+		return doneAnswer(v, rel)
 	case remedy.Ready:
 		switch {
+		case v.Planned:
+			return fmt.Sprintf("as specified, it can take %s.", rel.Name)
 		case v.Route == release.Reinstall:
-			return fmt.Sprintf("it can take %s, installed afresh.", rel.Name)
-		default:
-			return fmt.Sprintf("it can take %s now.", rel.Name)
+			return fmt.Sprintf("it can take %s, as a clean installation.", rel.Name)
+		case !v.RouteKnown:
+			return fmt.Sprintf("it can take %s; which way is not known.", rel.Name)
 		}
+		return fmt.Sprintf("it can take %s now.", rel.Name)
+	case remedy.Decide:
+		return decideAnswer(v, rel)
 	case remedy.Replace:
-		return Sentence(Count(len(v.NoRemedy), "requirement fails", "requirements fail") + " that nothing on this machine can change" + naming(v.NoRemedy, rel))
-	case remedy.Undetermined:
-		s := fmt.Sprintf("at best %s, at worst %s", v.Best, v.Worst)
-		if len(v.Open) > 0 {
-			s += "; " + Count(len(v.Open), "requirement is", "requirements are") + " not known"
-		} else {
-			s += "; it is not known whether a step can be done"
+		if v.Planned {
+			return Sentence("as specified, it does not meet " + Count(len(v.Proven), "requirement", "requirements") + " that nothing on it can change" + naming(v.Proven, rel))
 		}
-		return Sentence(s)
+		return Sentence(Count(len(v.Proven), "requirement fails", "requirements fail") + " that nothing on this machine can change" + naming(v.Proven, rel))
+	case remedy.Undetermined:
+		return Sentence(hull(v) + "; " + whyUndetermined(v, rel))
 	}
 	return Sentence(strings.Join(append(takes(v), effort(v)...), ", "))
+}
+
+// hull says the range of what a machine can take.
+func hull(v *remedy.Verdict) string {
+	if v.Best == v.Worst {
+		return v.Best.String() + ", whatever is found"
+	}
+	return fmt.Sprintf("at best %s, at worst %s", v.Best, v.Worst)
+}
+
+func whyUndetermined(v *remedy.Verdict, rel *release.Release) string {
+	if n := len(v.Open); n > 0 {
+		return Count(n, "requirement is", "requirements are") + " unknown" + naming(v.Open, rel)
+	}
+	return "it is unknown whether a step can be done"
+}
+
+func doneAnswer(v *remedy.Verdict, rel *release.Release) string {
+	n := len(v.Unsupported)
+	if n == 0 {
+		return fmt.Sprintf("it already runs %s or a later release.", rel.Name)
+	}
+	return Sentence(fmt.Sprintf("it already runs %s, as an unsupported installation: it does not meet %s%s", rel.Name,
+		Count(n, "requirement", "requirements"), naming(v.Unsupported, rel)))
+}
+
+// decideAnswer says why a person has to decide.
+func decideAnswer(v *remedy.Verdict, rel *release.Release) string {
+	if v.Astray {
+		return "this Mac does not run a Mac system. Ask first what it is meant to run; nothing is planned for it until then."
+	}
+	s := Sentence("no known step settles " + Count(len(v.NoRemedy), "requirement", "requirements") + naming(v.NoRemedy, rel))
+	if after := whatFollows(v.NoRemedy, rel); after != "" {
+		s += " " + after
+	}
+	return s
+}
+
+// whatFollows says what the release does on a machine that fails some requirements, by
+// their severity: nothing where one of them stops it, or where it is not known.
+func whatFollows(ids []string, rel *release.Release) string {
+	unsupported, house := false, true
+	for _, id := range ids {
+		q := rel.Requirement(id)
+		if q == nil || !q.Waivable() {
+			return ""
+		}
+		house = house && q.AskedBy == release.House
+		unsupported = unsupported || q.AskedBy != release.House && q.Consequence == "unsupported"
+	}
+	switch {
+	case len(ids) == 0:
+		return ""
+	case unsupported:
+		return rel.Name + " installs on this machine, and its publisher does not support that."
+	case house:
+		return rel.Name + " installs on this machine, below a standard of your organisation."
+	}
+	return rel.Name + " installs on this machine and works less well."
 }
 
 // mostNamed is how many requirements an answer names.
@@ -123,8 +187,11 @@ func round5(n int) int { return max(5, (n+2)/5*5) }
 // comes first, how the release gets there, what it rests on.
 func Details(v *remedy.Verdict, rel *release.Release, f *fact.Facts) []string {
 	var out []string
-	if v.Disposition == remedy.Reconfigure {
-		out = append(out, "No part is needed.")
+	if v.Disposition == remedy.Done {
+		return skippedChecks(f)
+	}
+	if v.Disposition == remedy.Reconfigure && !slices.ContainsFunc(v.Plan, func(p remedy.Planned) bool { return p.Part != "" }) {
+		out = append(out, "The plan needs no part.")
 	}
 	planned := func(id string) bool {
 		for _, p := range v.Plan {
@@ -136,24 +203,105 @@ func Details(v *remedy.Verdict, rel *release.Release, f *fact.Facts) []string {
 	}
 	switch {
 	case planned("pause-encryption") && f.Is(fact.EncryptionState, "on"), planned("passphrase"):
-		out = append(out, "The system volume is encrypted: its recovery key comes first.")
-	case planned("pause-encryption"):
-		out = append(out, "Nothing says whether the system volume is encrypted; it is taken as encrypted.")
+		out = append(out, "The system volume is encrypted: check its recovery key first.")
+	case planned("pause-encryption") && !f.Is(fact.EncryptionState, "paused"): // which is said below
+		out = append(out, "Nothing says whether the system volume is encrypted; the plan treats it as encrypted.")
+	}
+	if f.Is(fact.EncryptionState, "paused") {
+		since := ""
+		if at, err := time.Parse(time.DateOnly, f.Value(fact.EncryptionPausedAt).Text()); err == nil {
+			since = " since " + Day(at)
+		}
+		out = append(out, "The encryption of the system volume is paused"+since+": the disk is not protected now.")
 	}
 	// What an incomplete list holds is there all the same.
 	beside := f.Get(fact.OtherSystems)
 	if others := append(slices.Clone(beside.Value.Set()), beside.Floor().Set()...); len(others) > 0 && v.Disposition != remedy.Replace {
-		out = append(out, Sentence("another system is on the disk ("+And(others)+"): ask first whether to keep it"))
-	}
-	if v.Disposition != remedy.Replace && v.Disposition != remedy.Ready || v.Route != release.InPlace {
-		if v.Disposition != remedy.Replace {
-			out = append(out, Route(v.Route, v.Through, rel.Name, v.Keeps))
+		ask := ""
+		if planned("other-system") {
+			ask = ": ask first whether to keep it"
 		}
+		out = append(out, Sentence("another system is on the disk ("+And(others)+")"+ask))
 	}
-	if len(v.RestsOn) > 0 && !v.Confirmed {
-		out = append(out, Sentence("this rests on "+And(v.RestsOn)))
+	if v.Disposition != remedy.Replace && v.Disposition != remedy.Decide && (v.Disposition != remedy.Ready || v.Route != release.InPlace || !v.RouteKnown) {
+		out = append(out, Way(v, rel.Name))
+	}
+	if why := WhyAfresh(v, rel, f); why != "" {
+		out = append(out, why)
+	}
+	if rests := restsOn(v, f); rests != "" {
+		out = append(out, Sentence("this rests on "+rests))
+	}
+	return append(out, skippedChecks(f)...)
+}
+
+// skippedChecks reports the signs that an earlier installation was told to leave out
+// checks of its release.
+func skippedChecks(f *fact.Facts) []string {
+	signs := f.Value(fact.ChecksSkipped).Set()
+	if len(signs) == 0 {
+		return nil
+	}
+	return []string{Sentence("the system holds a sign that an earlier installation was told to skip checks ("+And(signs)+")") +
+		" A machine that was installed past the checks may be refused updates or a later release."}
+}
+
+// RestsOn says what an expected verdict rests on: each reading that is really there,
+// with its source, and each step that is only a try.
+func RestsOn(v *remedy.Verdict, f *fact.Facts) []string {
+	var out []string
+	for i := range v.Bases {
+		b := &v.Bases[i]
+		if b.Fact == nil {
+			out = append(out, onlyTried(b))
+			continue
+		}
+		out = append(out, basis(b.Fact, b.Reading, f))
 	}
 	return out
+}
+
+// onlyTried says of a step that nothing but doing it shows whether it helps.
+func onlyTried(b *remedy.Basis) string {
+	return fmt.Sprintf("the step “%s”, whose effect shows only when it is done", AnyTitle(b.Step))
+}
+
+// restsOn is one sentence of what [RestsOn] lists: what was read, what is unknown, and
+// steps whose effect nobody can foresee.
+func restsOn(v *remedy.Verdict, f *fact.Facts) string {
+	var read, unknown, out []string
+	for i := range v.Bases {
+		switch b := &v.Bases[i]; {
+		case b.Fact == nil:
+			out = append(out, onlyTried(b))
+		case !b.Reading.Value.Known():
+			unknown = append(unknown, b.Fact.Label)
+		default:
+			read = append(read, basis(b.Fact, b.Reading, f))
+		}
+	}
+	if read != nil {
+		out = append(out, strings.Join(read, "; "))
+	}
+	if unknown != nil {
+		out = append(out, "what is unknown: "+strings.Join(unknown, "; "))
+	}
+	return strings.Join(out, ", and on ")
+}
+
+// basis says a reading with its source, or that there is none.
+func basis(def *fact.Def, r *fact.Reading, f *fact.Facts) string {
+	if !r.Value.Known() {
+		return def.Label + ", which is unknown"
+	}
+	s := def.Label + ": " + Value(def, r.Value)
+	switch {
+	case r.Source != "":
+		s += " (" + r.Source + ")"
+	case !f.FirstHand(def.ID):
+		s += " (the firmware says so, and is often wrong about it)"
+	}
+	return s
 }
 
 // Certainty is the word for how sure a verdict is.

@@ -18,6 +18,7 @@ import (
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/core/need"
+	"rolltop.example/rolltop/core/placeholder"
 )
 
 // Column is what a column of a sheet is.
@@ -280,6 +281,10 @@ func (r *Read) row(line int, cells []string, fixed []fixedFact, o *Options) Row 
 			continue
 		}
 		def := fact.ByName(c.Fact)
+		if named(def.ID) && placeholder.Text(text) == "" {
+			d.AddGap(def.Name, inventory.NotOffered, fmt.Sprintf("the column %s holds %q, which makers leave where nothing was filled in", c.Heading, text), "")
+			continue
+		}
 		v, right := value(def, text, c.Unit)
 		if !v.Known() {
 			out.Left = append(out.Left, fmt.Sprintf("%s: %q is not a value of %s; %s", c.Heading, text, def.Name, right))
@@ -302,6 +307,11 @@ func (r *Read) row(line int, cells []string, fixed []fixedFact, o *Options) Row 
 		out.Document, out.Problem = nil, err.Error()
 	}
 	return out
+}
+
+// named says whether a fact names a machine or its maker, where placeholders stand.
+func named(id fact.ID) bool {
+	return slices.Contains([]fact.ID{fact.DeviceManufacturer, fact.DeviceModel, fact.DeviceSerial, fact.DeviceUUID, fact.DeviceAssetTag, fact.BoardManufacturer, fact.BoardModel, fact.BoardSerial}, id)
 }
 
 func dropped(names []string) []string {

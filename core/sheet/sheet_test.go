@@ -135,3 +135,21 @@ func FuzzSheet(f *testing.F) {
 		}
 	})
 }
+
+// What makers leave instead of a serial number names no machine, and is said to be so.
+func TestPlaceholdersInColumns(t *testing.T) {
+	r, err := sheet.Sheet([]string{"Name", "Serial No."}, [][]string{{"A", "To be filled by O.E.M."}, {"", "0000000"}, {"B", "TW1000001"}}, sheet.Options{Name: "f", TakenAt: now, Fixed: map[string]string{"os.platform": "windows"}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	a := r.Rows[0].Document
+	if a == nil || a.Device.Serial.Or("") != "" || a.GapOf("device.serial") == nil || !strings.Contains(a.GapOf("device.serial").Detail, "To be filled by O.E.M.") {
+		t.Errorf("%+v", r.Rows[0])
+	}
+	if !strings.Contains(r.Rows[1].Problem, "names no machine") {
+		t.Errorf("%+v", r.Rows[1])
+	}
+	if b := r.Rows[2].Document; b == nil || b.Device.Serial.Or("") != "TW1000001" || b.GapOf("device.serial") != nil && b.GapOf("device.serial").Cause != inventory.NotAsked {
+		t.Errorf("%+v", r.Rows[2])
+	}
+}

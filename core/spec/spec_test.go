@@ -81,7 +81,7 @@ func TestPlannedMachine(t *testing.T) {
 	if a, err = assess.Run(skerry(t), d); err != nil {
 		t.Fatal(err)
 	}
-	if c := a.Document(now, "test"); c.Disposition != "undetermined" || c.Counts.Fail != 1 || !strings.Contains(c.Answer, "one requirement is not known") {
+	if c := a.Document(now, "test"); c.Disposition != "undetermined" || c.Counts.Fail != 1 || !strings.Contains(c.Answer, "one requirement is unknown: TPM 2.0 ready") {
 		t.Errorf("%s, %+v", c.Disposition, c.Counts)
 	}
 }

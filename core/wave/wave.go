@@ -186,7 +186,7 @@ func Refuse(c *Candidate, now time.Time) string {
 	switch {
 	case c.Retired:
 		return "it is out of use"
-	case c.On:
+	case c.On, c.Judged && c.Disposition == remedy.Done:
 		return "it runs the release already"
 	case c.Elsewhere != "":
 		return fmt.Sprintf("it is in the wave %q", c.Elsewhere)

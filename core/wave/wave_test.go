@@ -102,6 +102,7 @@ func TestOnlyReadyMachinesEnter(t *testing.T) {
 		if bit(7) {
 			c.Decided = fleet.Held
 		}
+		c.Disposition = remedy.Ready
 		if bit(8) {
 			c.Disposition = remedy.Undetermined
 		}

@@ -55,6 +55,7 @@ type Effects struct {
 	Machines     int
 	Ready        int // before anything is done
 	Undetermined int // nothing is promised of these
+	Decide       int // a person has to decide on these first
 	Effects      []Effect
 	Picks        []Pick
 }
@@ -119,11 +120,17 @@ func Free(kinds []Kind, l *remedy.Library, by Order) Effects {
 		k := &kinds[i]
 		out.Machines += k.Machines
 		switch k.Disposition {
+		case remedy.Done:
+			out.Machines -= k.Machines // they are there, and nothing makes them ready
+			continue
 		case remedy.Ready:
 			out.Ready += k.Machines
 			continue
 		case remedy.Undetermined:
 			out.Undetermined += k.Machines
+			continue
+		case remedy.Decide:
+			out.Decide += k.Machines
 			continue
 		}
 		one := lack{machines: k.Machines, cost: k.Cost, unpriced: k.Unpriced}

@@ -12,7 +12,7 @@ import (
 )
 
 func TestPlanText(t *testing.T) {
-	for _, text := range []string{"", "backup", "backup free-space* tpm-on*? secure-boot-on?"} {
+	for _, text := range []string{"", "backup", "backup free-space* tpm-on*? secure-boot-on?", "backup check-again@desk x*?@host"} {
 		if got := work.Parse(text).String(); got != text {
 			t.Errorf("%q became %q", text, got)
 		}
@@ -20,6 +20,17 @@ func TestPlanText(t *testing.T) {
 	p := work.Parse("backup free-space* tpm-on*?")
 	if got := p.Remedies(); !slices.Equal(got, []string{"free-space", "tpm-on"}) || p.Certain() || !p.Has("backup") || p.Has("tpm") {
 		t.Errorf("%v %v", got, p)
+	}
+}
+
+// A step that is done where others are keeps where that was.
+func TestPhasesOfPlans(t *testing.T) {
+	l := remedy.Shipped()
+	p := work.Parse("backup pause-encryption@desk tpm-on* check-again@desk upgrade")
+	for phase, want := range map[string]string{remedy.Desk: "pause-encryption@desk tpm-on* check-again@desk", remedy.Remote: "backup", remedy.Install: "upgrade", remedy.Host: ""} {
+		if got := p.In(l, phase).String(); got != want {
+			t.Errorf("%s: %q, want %q", phase, got, want)
+		}
 	}
 }
 

@@ -28,6 +28,7 @@ func (m *Machine) Due(now time.Time) bool { return !now.Before(m.Later) }
 // Visit is what is done at one machine.
 type Visit struct {
 	*Machine
+	Before   Plan // questions that have to be answered first
 	Steps    Plan // at the desk
 	Minutes  remedy.Minutes
 	Restarts int
@@ -51,7 +52,7 @@ func (p Plan) repairs() bool { return len(p.Remedies()) > 0 }
 // open are machines with work that is known: what is not known of a machine comes first,
 // and nobody is sent to one that is replaced.
 func open(m *Machine) bool {
-	return m.Disposition == remedy.Reconfigure || m.Disposition == remedy.Refit
+	return m.Disposition.Takes()
 }
 
 // Visits groups what is done at machines by place, the place with the most work first.
@@ -64,6 +65,11 @@ func Visits(machines []Machine, l *remedy.Library, now time.Time) []Stop {
 			continue
 		}
 		v := Visit{Machine: m, Steps: desk}
+		for _, s := range m.Plan.In(l, remedy.Remote) {
+			if l.Find(s.ID).Question {
+				v.Before = append(v.Before, s)
+			}
+		}
 		v.Minutes, v.Restarts = desk.Effort(l)
 		for _, s := range desk {
 			if d := l.Find(s.ID); d != nil {
@@ -108,7 +114,8 @@ type Batch struct {
 	Waiting  int        // machines that are left alone for now
 }
 
-// Batches groups remedies that need no visit, and what closes unknowns, by step; the one
+// Batches groups remedies that need no visit, what closes unknowns, and questions that
+// have to be answered before a visit, by step; the one
 // for the most machines first.
 func Batches(machines []Machine, l *remedy.Library, now time.Time) []Batch {
 	at := map[string]*Batch{}
@@ -116,10 +123,13 @@ func Batches(machines []Machine, l *remedy.Library, now time.Time) []Batch {
 		m := &machines[i]
 		for _, s := range m.Plan {
 			d := l.Find(s.ID)
-			if d == nil || d.Phase != remedy.Remote && d.Phase != remedy.Host {
+			if d == nil {
 				continue
 			}
-			if closes := len(d.Closes) > 0 && m.Disposition == remedy.Undetermined; !closes && !(s.Remedy && open(m)) {
+			if phase := cmp.Or(s.Phase, d.Phase); phase != remedy.Remote && phase != remedy.Host {
+				continue
+			}
+			if closes := len(d.Closes) > 0 && m.Disposition == remedy.Undetermined; !closes && !((s.Remedy || d.Question) && open(m)) {
 				continue
 			}
 			b := at[s.ID]

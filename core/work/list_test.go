@@ -21,7 +21,7 @@ func machine(name, place, model string, d remedy.Disposition, plan string) work.
 func TestVisits(t *testing.T) {
 	l := remedy.Shipped()
 	fleet := []work.Machine{
-		machine("B", "Gull Quay", "x", remedy.Reconfigure, "backup pause-encryption enter-firmware tpm-on* secure-boot-on*? check-again upgrade"),
+		machine("B", "Gull Quay", "x", remedy.Reconfigure, "backup other-system pause-encryption@desk enter-firmware tpm-on* secure-boot-on*? check-again@desk upgrade"),
 		machine("A", "Gull Quay", "x", remedy.Refit, "backup add-memory* upgrade"),
 		machine("C", "Gull Quay", "x", remedy.Reconfigure, "free-space* upgrade"),      // nobody has to come
 		machine("D", "Outer Light", "x", remedy.Replace, "replace*"),                   // no futile visit
@@ -36,6 +36,14 @@ func TestVisits(t *testing.T) {
 	b := got[0].Visits[1]
 	if !b.Firmware || b.Parts || b.Steps.Has("upgrade") || b.Steps.Has("backup") || !b.Steps.Has("pause-encryption") || b.Restarts == 0 {
 		t.Errorf("%+v", b)
+	}
+	// A question that comes before the visit stands with it, and is asked from afar.
+	if b.Before.String() != "other-system" || got[0].Visits[0].Before != nil {
+		t.Errorf("before the visits: %v, %v", b.Before, got[0].Visits[0].Before)
+	}
+	asked := slices.IndexFunc(work.Batches(fleet, l, now), func(b work.Batch) bool { return b.Step == "other-system" })
+	if asked < 0 {
+		t.Error("nobody is asked about the other system")
 	}
 	if sum := got[0].Visits[0].Minutes.Most + b.Minutes.Most; got[0].Minutes.Most != sum {
 		t.Errorf("%d minutes, want %d", got[0].Minutes.Most, sum)

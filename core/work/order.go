@@ -50,7 +50,7 @@ func alike(p part.Part) part.Part {
 // Same says whether two parts are one line of an order.
 func Same(a, b part.Part) bool {
 	a, b = alike(a), alike(b)
-	return a.Kind == b.Kind && a.Bytes == b.Bytes && a.Type == b.Type && a.Form == b.Form && a.MTS == b.MTS && a.For == b.For && a.Needs == b.Needs
+	return a.Kind == b.Kind && a.Bytes == b.Bytes && a.Type == b.Type && a.Form == b.Form && a.MTS == b.MTS && a.ECC == b.ECC && a.Buffer == b.Buffer && a.MV == b.MV && a.For == b.For && a.Needs == b.Needs
 }
 
 // Purchase puts parts together. stock is asked for each kind of part once.

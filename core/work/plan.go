@@ -3,6 +3,7 @@
 package work
 
 import (
+	"cmp"
 	"strings"
 
 	"rolltop.example/rolltop/core/remedy"
@@ -15,14 +16,16 @@ type Plan []Step
 // Step is a step of a plan.
 type Step struct {
 	ID       string
-	Remedy   bool // something fails without it
-	Expected bool // its effect is not certain
+	Remedy   bool   // something fails without it
+	Expected bool   // its effect is not certain
+	Phase    string // where it is done, of a step that is done where others are; otherwise ""
 }
 
 // Marks of a step in the text of a plan. No id of a step has them.
 const (
 	remedyMark   = "*"
 	expectedMark = "?"
+	phaseMark    = "@"
 )
 
 // Of is the plan of a verdict.
@@ -31,13 +34,17 @@ func Of(v *remedy.Verdict) Plan {
 	for i := range v.Plan {
 		s := &v.Plan[i]
 		// Another system that is replaced anyway repairs nothing.
-		needed := s.Class != remedy.NoClass && s.Counts() && v.Disposition != remedy.Ready
-		out = append(out, Step{s.ID, needed, s.Expected})
+		needed := s.Class != remedy.NoClass && s.Counts() && v.Disposition > remedy.Ready
+		one := Step{ID: s.ID, Remedy: needed, Expected: s.Expected}
+		if s.Phase != s.Step.Phase {
+			one.Phase = s.Phase
+		}
+		out = append(out, one)
 	}
 	return out
 }
 
-// String writes a plan: backup free-space* tpm-on*?. [Parse] reads it.
+// String writes a plan: backup free-space* tpm-on*? check-again@desk. [Parse] reads it.
 func (p Plan) String() string {
 	var b strings.Builder
 	for i, s := range p {
@@ -51,6 +58,9 @@ func (p Plan) String() string {
 		if s.Expected {
 			b.WriteString(expectedMark)
 		}
+		if s.Phase != "" {
+			b.WriteString(phaseMark + s.Phase)
+		}
 	}
 	return b.String()
 }
@@ -60,6 +70,7 @@ func Parse(text string) Plan {
 	var out Plan
 	for _, id := range strings.Fields(text) {
 		var s Step
+		id, s.Phase, _ = strings.Cut(id, phaseMark)
 		id, s.Expected = strings.CutSuffix(id, expectedMark)
 		s.ID, s.Remedy = strings.CutSuffix(id, remedyMark)
 		out = append(out, s)
@@ -113,7 +124,7 @@ func (p Plan) Effort(l *remedy.Library) (m remedy.Minutes, restarts int) {
 func (p Plan) In(l *remedy.Library, phase string) Plan {
 	var out Plan
 	for _, s := range p {
-		if d := l.Find(s.ID); d != nil && d.Phase == phase {
+		if d := l.Find(s.ID); d != nil && cmp.Or(s.Phase, d.Phase) == phase {
 			out = append(out, s)
 		}
 	}

@@ -63,7 +63,7 @@ type Submitted struct {
 	Changed     bool         `json:"changed" doc:"It had not these readings before"`
 	Latest      bool         `json:"latest" doc:"No later inventory of this machine is there"`
 	Release     *release.Ref `json:"release,omitempty" doc:"The target it was checked against"`
-	Disposition string       `json:"disposition,omitempty" enum:"ready,reconfigure,refit,replace,undetermined"`
+	Disposition string       `json:"disposition,omitempty" enum:"done,ready,reconfigure,refit,decide,replace,undetermined"`
 	Answer      string       `json:"answer,omitempty"`
 	Note        string       `json:"note,omitempty" doc:"Where it is not beyond doubt which machine this is: why"`
 }
@@ -85,7 +85,7 @@ type DeviceRow struct {
 	Model        string    `json:"model"`
 	Installed    string    `json:"installed"`
 	TakenAt      time.Time `json:"taken_at" doc:"When its latest inventory was taken"`
-	Disposition  string    `json:"disposition,omitempty" enum:"ready,reconfigure,refit,replace,undetermined" doc:"Missing where its class has no target"`
+	Disposition  string    `json:"disposition,omitempty" enum:"done,ready,reconfigure,refit,decide,replace,undetermined" doc:"Missing where its class has no target"`
 	Certainty    string    `json:"certainty,omitempty" enum:"confirmed,expected"`
 	Answer       string    `json:"answer,omitempty"`
 	Fails        int       `json:"fails"`
@@ -262,6 +262,7 @@ type Fleet struct {
 	Stale        Count         `json:"stale" doc:"Machines that have not reported for longer than they should"`
 	Doubted      Count         `json:"doubted" doc:"Machines of which somebody should settle which they are"`
 	Waived       Count         `json:"waived" doc:"Machines that are ready since a requirement is waived"`
+	Unsupported  Count         `json:"unsupported" doc:"Machines that run their target and do not meet what its publisher requires"`
 	Support      []Support     `json:"support" doc:"End of support of what machines run now, the soonest first; machines that run their target are left out"`
 }
 
@@ -387,6 +388,7 @@ type Validated struct {
 	More     int           `json:"more,omitempty" doc:"Mistakes beyond those listed"`
 	Release  *Release      `json:"release,omitempty" doc:"In sentences, where there are no mistakes"`
 	Changes  []Difference  `json:"changes,omitempty" doc:"Against the latest revision that is kept"`
+	Notes    []string      `json:"notes,omitempty" doc:"What its author should know of it although it has no mistakes: requirements that no step settles, or that nothing reads"`
 }
 
 // Difference is one difference between two revisions, or releases.

@@ -56,6 +56,8 @@ type Effects struct {
 	Ready             int      `json:"ready" doc:"Before anything is done"`
 	Undetermined      int      `json:"undetermined" doc:"Nothing is promised of these: what is not known comes first"`
 	WhereUndetermined string   `json:"where_undetermined"`
+	Decide            int      `json:"decide" doc:"No known step makes these ready: a person decides on them"`
+	WhereDecide       string   `json:"where_decide"`
 	Remedies          []Remedy `json:"remedies" doc:"Those that free most by themselves first"`
 	Picks             []Pick   `json:"picks" doc:"In the best order, each the best after those before it"`
 }
@@ -184,6 +186,7 @@ type MachineRef struct {
 type Visit struct {
 	MachineRef
 	Disposition string         `json:"disposition"`
+	Before      []StepRef      `json:"before,omitempty" doc:"Questions that have to be answered before the visit, and that nobody has said to be answered"`
 	Steps       []StepRef      `json:"steps" doc:"Remedies; what prepares and confirms them is in the plan"`
 	Minutes     remedy.Minutes `json:"minutes"`
 	Restarts    int            `json:"restarts"`

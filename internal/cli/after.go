@@ -70,6 +70,7 @@ func printAfter(p *paper, got *after.Document, mark string) {
 	}
 	p.styled("  ", fmt.Sprintf("%s, revision %d · inventories of %s and of %s", got.Release.Name, got.Release.Revision, say.Moment(got.Before.TakenAt), say.Moment(got.After.TakenAt)), dim)
 	printSteps(p, got.Steps)
+	printPrepared(p, got.Prepared)
 	printChanges(p, got.Changes)
 }
 
@@ -95,6 +96,16 @@ func printSteps(p *paper, steps []after.Step) {
 	}
 	if quiet != nil {
 		p.styled("  ", "No program sees whether these were done: "+strings.Join(quiet, "; ")+".", dim)
+	}
+}
+
+func printPrepared(p *paper, items []after.Item) {
+	for i, it := range items {
+		if i == 0 {
+			p.line("")
+			p.line("%s", p.style(bold, "Before the upgrade"))
+		}
+		p.headed("  ", it.Title, ": "+it.Word+". "+it.Says)
 	}
 }
 

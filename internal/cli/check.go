@@ -103,6 +103,10 @@ func runCheck(cmd *cobra.Command, _ []string) error {
 	if err != nil {
 		return err
 	}
+	newest, err := newestOf(cmd, names, rels)
+	if err != nil {
+		return err
+	}
 	hand, err := handFacts(cmd)
 	if err != nil {
 		return err
@@ -139,6 +143,7 @@ func runCheck(cmd *cobra.Command, _ []string) error {
 				fail(err)
 				continue
 			}
+			d.Superseded(newest[rel.ID])
 			docs = append(docs, d)
 			paper.add(d, inv)
 			if before != nil {
@@ -244,6 +249,25 @@ func findRelease(cmd *cobra.Command, name string) (*release.Release, error) {
 	return release.Read(name, src, nil)
 }
 
+// newestOf is the highest revision that is known of each release: of those that are
+// checked against, and of the service's where one of its earlier revisions was asked for.
+func newestOf(cmd *cobra.Command, names []string, rels []*release.Release) (map[string]int, error) {
+	out := map[string]int{}
+	for i, rel := range rels {
+		out[rel.ID] = max(out[rel.ID], rel.Revision)
+		id, revision := splitRevision(names[i])
+		if revision == 0 || isFile(names[i]) {
+			continue
+		}
+		latest, err := findRelease(cmd, id)
+		if err != nil {
+			return nil, err
+		}
+		out[rel.ID] = max(out[rel.ID], latest.Revision)
+	}
+	return out, nil
+}
+
 // isFile says whether a name is that of a file, and not the id of a release that
 // a service has.
 func isFile(name string) bool {
@@ -274,7 +298,7 @@ func contextOf(cmd *cobra.Command) context.Context {
 
 func exitOf(disposition string) int {
 	switch disposition {
-	case "ready":
+	case "ready", "done":
 		return ExitReady
 	case "undetermined":
 		return ExitUndetermined

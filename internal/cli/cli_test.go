@@ -141,7 +141,7 @@ func TestCheckText(t *testing.T) {
 	_, out, _ := rolltop(t, "check", "--release", filepath.Join(dir, "skerry-12.yaml"), "--inventory", filepath.Join(dir, "legacy.json"))
 	// The answer comes first, then fails with has → needs, reason and step,
 	// unknowns with how to close them, one line for the rest.
-	order := []string{"LANT-001 · Fennick Tern 2", "◐ Reconfigure, expected: A disk conversion", "No part is needed.", "Skerry 12, revision 5", "Not met:", "Partition style GPT", "has MBR → needs GPT; step 4", "The disk has an MBR partition table.", "Boot mode UEFI: has legacy → needs UEFI; step 6",
+	order := []string{"LANT-001 · Fennick Tern 2", "◐ Reconfigure, expected: A disk conversion", "The plan needs no part.", "Skerry 12, revision 5", "Not met:", "Partition style GPT", "has MBR → needs GPT; step 4", "The disk has an MBR partition table.", "Boot mode UEFI: has legacy → needs UEFI; step 6",
 		"Not known: 1 of 16", "To close it:", "requirements are met: 64-bit processor", "The plan, in this order", "Without a visit", "1. Back up the whole disk", "At the desk", "Caution:"}
 	last := -1
 	for _, s := range order {
@@ -233,7 +233,7 @@ func TestService(t *testing.T) {
 		}
 		return out
 	}
-	has(0, "29 machines.", "devices", "--where", "disposition=refit")
+	has(0, "30 machines.", "devices", "--where", "disposition=refit")
 	has(0, "No machine matches.", "devices", "--where", "nothing-like-it")
 	has(0, "10 of 284 machines; --page shows the others.", "devices", "--size", "10")
 	has(2, `did you mean "disposition"?`, "devices", "--where", "dispositon=ready")
@@ -323,7 +323,7 @@ func TestValidateNamesEveryMistakeWithItsPlace(t *testing.T) {
 	if code != 1 || len(lines) != 3 {
 		t.Fatalf("%d\n%s", code, errOut)
 	}
-	for i, want := range []string{"5:11: revision: -4 is out of range", "memory is written with MiB, GiB or TiB", `did you mean "tpm.state"?`} {
+	for i, want := range []string{"6:11: revision: -4 is out of range", "memory is written with MiB, GiB or TiB", `did you mean "tpm.state"?`} {
 		if !strings.HasPrefix(lines[i], path+":") || !strings.Contains(lines[i], want) {
 			t.Errorf("%s\nwant %s", lines[i], want)
 		}

@@ -246,3 +246,21 @@ func TestServeWithTLS(t *testing.T) {
 	}
 	stop()
 }
+
+// T66: what the service needs and does not find is said plainly, before anything else.
+func TestT66WhatIsMissingIsSaid(t *testing.T) {
+	text := filepath.Join(t.TempDir(), "text.db")
+	if err := os.WriteFile(text, []byte(strings.Repeat("not a database ", 100)), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	for _, tt := range []struct{ database, listen, want string }{
+		{text, "127.0.0.1:0", "is not a database file"},
+		{filepath.Join(t.TempDir(), "nowhere", "fleet.db"), "127.0.0.1:0", "nowhere"},
+		{filepath.Join(t.TempDir(), "fleet.db"), "127.0.0.1:70000", "70000"},
+	} {
+		code, _, errOut := rolltop(t, "serve", "--database", tt.database, "--listen", tt.listen)
+		if code == 0 || !strings.Contains(errOut, tt.want) || strings.Contains(errOut, "panic") {
+			t.Errorf("%s at %s: %d %s", tt.database, tt.listen, code, errOut)
+		}
+	}
+}

@@ -8,6 +8,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"rolltop.example/rolltop/core/remedy"
 	"rolltop.example/rolltop/core/say"
 	"rolltop.example/rolltop/internal/api"
 	"rolltop.example/rolltop/internal/client"
@@ -94,6 +95,9 @@ func printFleet(p *paper, f *api.Fleet) {
 			p.line("")
 			p.text("", fmt.Sprintf("%s ready for %s and not for %s, which follows it (%s).", say.Capital(say.Count(n.Newly.Count, "machine is", "machines are")), n.Target, n.Release, n.Newly.Where))
 		}
+	}
+	if n := f.Unsupported; n.Count > 0 {
+		p.text("", say.Capital(say.Count(n.Count, "machine runs", "machines run"))+" the target as an unsupported installation ("+n.Where+").")
 	}
 	for _, c := range []struct {
 		n    api.Count
@@ -213,7 +217,7 @@ func showProgress(cmd *cobra.Command, _ []string) error {
 	if form == "json" {
 		return printJSON(cmd.OutOrStdout(), got)
 	}
-	names := []string{"ready", "reconfigure", "refit", "replace", "undetermined"}
+	names := remedy.Dispositions()
 	rows := make([][]string, len(got.Days))
 	for i, d := range got.Days {
 		rows[i] = []string{d.Day, strconv.Itoa(d.Total)}

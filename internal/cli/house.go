@@ -1,13 +1,18 @@
 package cli
 
 import (
+	"cmp"
 	"fmt"
 	"strconv"
+	"strings"
 	"time"
 
 	"github.com/spf13/cobra"
 
+	"rolltop.example/rolltop/core/doc"
 	"rolltop.example/rolltop/core/means"
+	"rolltop.example/rolltop/core/release"
+	"rolltop.example/rolltop/core/say"
 	"rolltop.example/rolltop/internal/api"
 )
 
@@ -73,8 +78,42 @@ func houseCommand() *cobra.Command {
 		return nil
 	}}
 	serviceFlags(drop)
-	cmd.AddCommand(show, validate, put, drop)
+	add := &cobra.Command{Use: "new-step REQUIREMENT…", Short: "Print the start of a step of your own that settles requirements", Args: cobra.MinimumNArgs(1), RunE: newStep,
+		Long: "Prints a step with the fact, the effect and the hazards filled in. Put it into a file,\ncomplete it, and let validate say what is missing:\n\n" +
+			"  rolltop house new-step isolation --release skerry-12.yaml > own-steps.yaml\n  rolltop house validate own-steps.yaml\n  rolltop check --release skerry-12.yaml --house own-steps.yaml"}
+	add.Flags().String("release", "", "the release that asks: a file, or the id of one that the service has")
+	serviceFlags(add)
+	cmd.AddCommand(show, validate, add, put, drop)
 	return cmd
+}
+
+// newStep prints the start of own steps for requirements of a release.
+func newStep(cmd *cobra.Command, args []string) error {
+	name, _ := cmd.Flags().GetString("release")
+	if name == "" {
+		return wrongUsage("give the release that asks for it: --release skerry-12.yaml")
+	}
+	rel, err := findRelease(cmd, name)
+	if err != nil {
+		return err
+	}
+	var list []*release.Requirement
+	for _, id := range args {
+		q := rel.Requirement(id)
+		if q == nil {
+			ids := make([]string, len(rel.Requirements))
+			for i := range rel.Requirements {
+				ids[i] = rel.Requirements[i].ID
+			}
+			return wrongUsage("%s has no requirement %q; %s", rel.Name, id, cmp.Or(doc.Suggest(id, ids), "it has "+strings.Join(ids, ", ")))
+		}
+		if !say.Changeable(q) {
+			return wrongUsage("%s: nothing changes on a machine what it reads, so no step settles it; waive it, or let the machine stay or be replaced", id)
+		}
+		list = append(list, q)
+	}
+	fmt.Fprint(cmd.OutOrStdout(), say.OwnStep(list))
+	return nil
 }
 
 func kindOf(word string) error {

@@ -138,6 +138,10 @@ func printCheck(p *paper, d *assess.Document, all bool) {
 	for _, s := range d.Details {
 		p.text("  ", s)
 	}
+	// The answer on a ready machine gives the day.
+	if d.Age != nil && (d.Age.Future || d.Age.Stale && d.Disposition != "ready") {
+		p.text("  ", d.Age.Says)
+	}
 	if pub := d.Publisher; pub != nil && pub.Disposition != d.Disposition {
 		p.text("  ", fmt.Sprintf("By the publisher's requirements alone: %s; %s", pub.Disposition, pub.Answer))
 	}
@@ -249,6 +253,7 @@ func printKnown(p *paper, d *assess.Document, all bool) {
 func printFindings(p *paper, d *assess.Document, all bool) {
 	titles := map[string][]string{}
 	section := ""
+	var besides []string // what is said of requirements that are met
 	for i := range d.Findings {
 		f := &d.Findings[i]
 		if f.Interim != "" && f.Outcome == "not-applicable" {
@@ -260,7 +265,10 @@ func printFindings(p *paper, d *assess.Document, all bool) {
 			if f.Level != "must" && f.Outcome != "not-applicable" {
 				key = f.Level + " " + f.Outcome
 			}
-			titles[key] = append(titles[key], f.Title)
+			titles[key] = append(titles[key], withHas(f))
+			if f.Outcome == "pass" {
+				besides = append(besides, passLines(f)...)
+			}
 			continue
 		}
 		if name == "" {
@@ -283,6 +291,9 @@ func printFindings(p *paper, d *assess.Document, all bool) {
 		if list := titles[g.key]; len(list) > 0 {
 			p.text("", say.Capital(say.Count(len(list), g.one, g.many))+": "+joined(list)+".")
 		}
+	}
+	for _, b := range besides {
+		p.text("  ", b)
 	}
 }
 
@@ -323,13 +334,16 @@ func printFinding(p *paper, d *assess.Document, f *assess.Finding, all bool) {
 	if f.Waiver != nil {
 		p.text("      ", f.Waiver.Says())
 	}
-	if f.NoRemedy {
-		p.text("      ", "Nothing on this machine can change it.")
+	if f.NoStep != "" {
+		p.text("      ", f.NoStep)
+	}
+	if f.Outcome == "fail" && f.Follows != "" {
+		p.text("      ", f.Follows)
 	}
 	if all {
 		p.styled("      ", "Why it is asked: "+f.Why, dim)
-		if f.Consequence != "" && f.Outcome != "pass" {
-			p.styled("      ", "Otherwise "+f.Consequence+".", dim)
+		if f.Outcome == "unknown" && f.Follows != "" {
+			p.styled("      ", f.Follows, dim)
 		}
 		for _, e := range f.Evidence {
 			of := e.Fact
@@ -368,6 +382,11 @@ func printPlan(p *paper, d *assess.Document, all bool) {
 	}
 	p.line("")
 	p.line("%s", p.style(bold, "The plan, in this order"))
+	if d.When != nil {
+		for _, s := range d.When.Says {
+			p.text("  ", s)
+		}
+	}
 	phase := ""
 	for i := range d.Plan {
 		s := &d.Plan[i]
@@ -378,6 +397,9 @@ func printPlan(p *paper, d *assess.Document, all bool) {
 		title := s.Title
 		if s.Minutes.Most > 0 {
 			title += fmt.Sprintf(" (%d–%d min", s.Minutes.Least, s.Minutes.Most)
+			if s.Restarts > 0 {
+				title += ", " + say.Count(s.Restarts, "restart", "restarts")
+			}
 			if all {
 				title += ", " + s.By
 			}
@@ -390,6 +412,7 @@ func printPlan(p *paper, d *assess.Document, all bool) {
 	if !all {
 		p.styled("  ", "--all adds what to do in each step and how to see that it worked.", dim)
 	}
+	printApart(p, d, all)
 }
 
 // printStep prints what stands below the title of a step.
@@ -445,6 +468,12 @@ func printAround(p *paper, d *assess.Document) {
 			s += ", " + e.Cost.Says
 		}
 		p.text("  ", s+".")
+	}
+	if len(d.Bring) > 0 {
+		p.text("  ", "To bring: "+strings.Join(d.Bring, "; ")+".")
+	}
+	if d.Decide != nil {
+		printWays(p, d.Decide)
 	}
 	if w := d.Withheld; w != nil {
 		p.text("  ", "Left out: "+joined(w.Titles)+". "+w.Says)

@@ -9,6 +9,8 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"rolltop.example/rolltop/core/assess"
+	"rolltop.example/rolltop/core/means"
 	"rolltop.example/rolltop/core/release"
 	"rolltop.example/rolltop/core/say"
 	"rolltop.example/rolltop/internal/api"
@@ -134,6 +136,10 @@ func validateReleases(cmd *cobra.Command, args []string) error {
 			what = append(what, say.Count(rows, "row", "rows")+" in "+say.Count(len(rel.Lists), "list", "lists"))
 		}
 		fmt.Fprintf(cmd.OutOrStdout(), "%s: no mistakes; %s, revision %d, %s\n", file, rel.Name, rel.Revision, strings.Join(what, ", "))
+		p := newPaper(cmd.OutOrStdout())
+		for _, n := range assess.Notes(means.Shipped(), rel) {
+			p.headed("  ", "-", " "+n)
+		}
 	}
 	if failed {
 		return status(ExitFailed)

@@ -116,7 +116,7 @@ func TestPlannedPurchase(t *testing.T) {
 		t.Fatal(err)
 	}
 	out := says(t, 11, "Counter PC", "check", "--release", filepath.Join(dir, "skerry-12.yaml"), "--spec", plan)
-	for _, want := range []string{"4 GiB → needs at least 6 GiB (2 GiB more)", "The specification does not say.", "Skerry 12 is installed afresh"} {
+	for _, want := range []string{"4 GiB → needs at least 6 GiB (2 GiB more)", "The specification does not say.", "Skerry 12 is installed on the new machine"} {
 		if !strings.Contains(out, want) {
 			t.Errorf("it does not say %q:\n%s", want, out)
 		}

@@ -43,13 +43,13 @@ func TestFleetWorkCommands(t *testing.T) {
 		code int
 		says string
 	}{
-		{"worklist", 0, "74 visits at nine places"},
+		{"worklist", 0, "75 visits at nine places"},
 		{"worklist", 0, "Visits at"},
 		{"worklist --where plaice=x", 2, "no key"},
 		{"worklist --where place=Nowhere", 0, "Nothing is left to do."},
 		{"worklist --format csv", 0, "place,machine,key,model"},
 		{"worklist --format json", 0, `"batches"`},
-		{"worklist effects", 0, "122 of 284 machines are ready now."},
+		{"worklist effects", 0, "102 of 265 machines are ready now."},
 		{"worklist effects --order time", 0, "Ready then"},
 		{"worklist effects --order luck", 2, "luck"},
 		{"worklist effects --format csv", 0, "order,remedies,gain"},

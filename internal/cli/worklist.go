@@ -276,6 +276,10 @@ func showEffects(cmd *cobra.Command, _ []string) error {
 	p.text("", p.style(bold, fmt.Sprintf("%d of %s ready now.", e.Ready, say.Count(e.Machines, "machine is", "machines are"))))
 	p.line("")
 	p.table([]string{"", "Next", "Machines", "Ready then", "Time", "Parts"}, rows)
+	if e.Decide > 0 {
+		p.line("")
+		p.text("", fmt.Sprintf("No known step makes %s ready; decide on them (%s).", say.Count(e.Decide, "machine", "machines"), e.WhereDecide))
+	}
 	if e.Undetermined > 0 {
 		p.line("")
 		p.text("", fmt.Sprintf("Nothing is promised of %s undetermined (%s).", say.Count(e.Undetermined, "machine that is", "machines that are"), e.WhereUndetermined))

@@ -295,7 +295,7 @@ func TestVariants(t *testing.T) {
 		}, map[string]string{"firmware.secure_boot": "setup"}},
 		{"firmware without secure boot", func(tr tree) {
 			drop(tr, "/sys/firmware/efi/efivars/Secure")
-		}, map[string]string{"firmware.secure_boot": "off", "firmware.secure_boot_capable": "no"}},
+		}, map[string]string{"firmware.secure_boot": "off", "firmware.secure_boot_capable": "? not-offered"}},
 		{"variables not mounted", func(tr tree) { drop(tr, "/sys/firmware/efi/efivars"); tr["/sys/firmware/efi/efivars/"] = "" },
 			map[string]string{"firmware.boot_mode": "uefi", "firmware.secure_boot": "? not-offered", "firmware.secure_boot_capable": "? not-offered"}},
 		{"variable of a wrong size", func(tr tree) {

@@ -8,6 +8,7 @@ import (
 	"html/template"
 	"io"
 	"strconv"
+	"strings"
 	"time"
 
 	"rolltop.example/rolltop/core/assess"
@@ -36,7 +37,8 @@ var templates = template.Must(template.New("report").Funcs(template.FuncMap{
 	"capital":  say.Capital,
 	"cause":    say.Cause,
 	"count":    say.Count, "day": say.Day, "moment": say.Moment,
-	"ticked": (*assess.Tick).Says,
+	"ticked":     (*assess.Tick).Says,
+	"semicolons": func(list []string) string { return strings.Join(list, "; ") },
 	"joined": func(list []string) string {
 		var out []string
 		for _, s := range list {

@@ -57,6 +57,11 @@ func (m *Machine) markdown(d detail) string {
 		for i := range g.list[:min(d.items, len(g.list))] {
 			f := &g.list[i]
 			text := strings.TrimSpace(f.Compared() + ". " + f.Reason)
+			for _, s := range []string{f.NoStep, f.Follows} {
+				if s != "" && f.Outcome != "unknown" {
+					text += " " + s
+				}
+			}
 			if f.Waiver != nil {
 				text += " " + f.Waiver.Says()
 			}
@@ -64,10 +69,43 @@ func (m *Machine) markdown(d detail) string {
 		}
 		more(line, len(g.list)-d.items)
 	}
+	m.markdownAdvised(line, d)
 	m.markdownPlan(line, d)
+	m.markdownBeside(line, d)
+	if w := m.Check.Decide; w != nil {
+		line("")
+		line("## To decide")
+		line("")
+		says := w.Says
+		if w.Step != "" {
+			says = says[1:] // a ticket has no room for the lines of an own step
+		}
+		for _, s := range says {
+			line("- %s", plainMark(s))
+		}
+	}
 	line("")
 	line("%s.", plainMark(strings.Join(m.made(), "; ")))
 	return b.String()
+}
+
+// markdownAdvised names requirements that are met, and of which more is advised.
+func (m *Machine) markdownAdvised(line func(string, ...any), d detail) {
+	var list []*assess.Finding
+	for i := range m.Check.Findings {
+		if f := &m.Check.Findings[i]; f.Advised != "" {
+			list = append(list, f)
+		}
+	}
+	if len(list) == 0 || d.items == 0 {
+		return
+	}
+	line("")
+	line("## Met, and more is advised")
+	line("")
+	for _, f := range list[:min(d.items, len(list))] {
+		line("- **%s**: has %s; advised: %s", plainMark(f.Named()), plainMark(f.Has), plainMark(f.Advised))
+	}
 }
 
 func (m *Machine) markdownPlan(line func(string, ...any), d detail) {
@@ -98,6 +136,31 @@ func (m *Machine) markdownPlan(line func(string, ...any), d detail) {
 		}
 	}
 	more(line, left)
+}
+
+// markdownBeside says what stands apart from the plan.
+func (m *Machine) markdownBeside(line func(string, ...any), d detail) {
+	var optional, ends []string
+	for i := range m.Check.Optional {
+		optional = append(optional, m.Check.Optional[i].Title)
+	}
+	for i := range m.Check.Ends {
+		ends = append(ends, m.Check.Ends[i].Says)
+	}
+	for _, g := range []struct {
+		name string
+		list []string
+	}{{"Optional: advised, and not required", optional}, {"What ends with the upgrade", ends}} {
+		if len(g.list) == 0 || d.items == 0 {
+			continue
+		}
+		line("")
+		line("## %s", g.name)
+		line("")
+		for _, s := range g.list[:min(d.items, len(g.list))] {
+			line("- %s", plainMark(s))
+		}
+	}
 }
 
 func more(line func(string, ...any), n int) {

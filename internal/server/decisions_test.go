@@ -126,7 +126,7 @@ func TestEffects(t *testing.T) {
 			}
 		}
 		last := e.Picks[len(e.Picks)-1]
-		if last.Ready+e.Undetermined != e.Machines || last.Steps[0].Step != "replace" {
+		if last.Ready+e.Undetermined+e.Decide != e.Machines || last.Steps[0].Step != "replace" {
 			t.Errorf("%+v", last)
 		}
 	}

@@ -11,6 +11,7 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"rolltop.example/rolltop/core/assess"
 	"rolltop.example/rolltop/core/byhand"
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/fleet"
@@ -50,14 +51,14 @@ func (s *Server) deviceRow(r *fleet.Row) api.DeviceRow {
 	}
 	if r.Judged {
 		out.Disposition, out.Certainty, out.Release = r.Disposition.String(), "expected", r.Release.Name
-		if r.Certain {
+		if r.Certain && !assess.Stale(r.TakenAt, s.now()) {
 			out.Certainty = "confirmed"
 		}
 	}
 	return out
 }
 
-const whereDoc = "A filter: terms parted by blanks, key=value[,value] or a word; values with blanks in double quotes. Keys: disposition, place, class, fails, unknown, alone, installed, model, maker, certainty, publisher, judged, missing, outcome (in a wave), wave (number), who (has the work), step (of the plan), freed (by these steps alone), decision, waived, older (days), ends (days until the end of support), route, next (disposition against the release that follows), hold, tag, doubt, cause, retired, and facts, as tpm.state=off or memory.installed_bytes>=8GiB"
+const whereDoc = "A filter: terms separated by spaces, all of which must match: key=value[,value] or a word; values with spaces in double quotes. Keys: disposition, place, class, fails, unknown, alone, installed, model, maker, certainty, publisher, judged, missing, outcome (in a wave), wave (number), who (has the work), step (of the plan), freed (by these steps alone), decision, waived, older (days), ends (days until the end of support), route, next (disposition against the release that follows), hold, tag, doubt, cause, retired, unsupported (runs the target without meeting it), and facts, as tpm.state=off or memory.installed_bytes>=8GiB"
 
 // where reads a filter for a caller, who picks from what they see, or gives the
 // problem that they are told.
@@ -210,7 +211,7 @@ func (s *Server) listDevices(ctx context.Context, in *struct {
 	for i := range got.rows {
 		row := s.deviceRow(&got.rows[i])
 		a := answers[got.rows[i].ID]
-		row.Answer, row.Facts = a.says, a.facts
+		row.Answer, row.Facts = assess.Dated(a.says, row.Disposition, row.TakenAt, s.now()), a.facts
 		out.Devices = append(out.Devices, row)
 	}
 	return &struct{ Body api.DeviceList }{out}, nil

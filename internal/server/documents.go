@@ -9,6 +9,7 @@ import (
 	"slices"
 	"strings"
 
+	"rolltop.example/rolltop/core/assess"
 	"rolltop.example/rolltop/core/doc"
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/list"
@@ -98,7 +99,7 @@ func (s *Server) validateRelease(ctx context.Context, in *document) (*struct{ Bo
 		return nil, s.problem(err, "")
 	}
 	said := describeRelease(rel)
-	out.Release = &said
+	out.Release, out.Notes = &said, assess.Notes(s.toolbox(), rel)
 	switch was, err := s.release(ctx, rel.ID, 0); {
 	case err == nil:
 		out.Changes = changes(was, rel)

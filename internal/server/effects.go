@@ -59,6 +59,7 @@ func (s *Server) showEffects(ctx context.Context, in *effectsInput) (*struct{ Bo
 	}
 	got := work.Free(kinds, m.Steps, work.Order(slices.Index(work.Orders, in.Order)))
 	out := api.Effects{Where: in.Where, Order: in.Order, Machines: got.Machines, Ready: got.Ready, Undetermined: got.Undetermined, WhereUndetermined: within(in.Where, fleet.Term("disposition", "undetermined")),
+		Decide: got.Decide, WhereDecide: within(in.Where, fleet.Term("disposition", "decide")),
 		Remedies: []api.Remedy{}, Picks: []api.Pick{}}
 	for _, e := range got.Effects {
 		r := api.Remedy{StepRef: stepRef(m, e.Step), Needs: e.Needs, Alone: e.Alone, Expected: e.Expected,

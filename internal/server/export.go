@@ -13,6 +13,7 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"rolltop.example/rolltop/core/assess"
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/fleet"
 	"rolltop.example/rolltop/core/say"
@@ -80,7 +81,7 @@ func (s *Server) each(ctx context.Context, rows []fleet.Row, defs []*fact.Def, f
 		}
 		for i := range some {
 			e := exported{s.deviceRow(&some[i])}
-			e.Answer, e.Facts = got[some[i].ID].says, got[some[i].ID].facts
+			e.Answer, e.Facts = assess.Dated(got[some[i].ID].says, e.Disposition, e.TakenAt, s.now()), got[some[i].ID].facts
 			if err := f(&e); err != nil {
 				return err
 			}

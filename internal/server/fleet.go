@@ -80,6 +80,7 @@ func (s *Server) counted(ctx context.Context, where string) (*api.Fleet, error) 
 	out := s.describe(&t, ends, said)
 	out.Stale = api.Count{Name: "stale", Count: stale, Where: within(said.String(), fleet.Term("older", days))}
 	out.Waived = api.Count{Name: "waived", Count: t.Waived, Where: within(said.String(), "disposition=ready decision=waive")}
+	out.Unsupported = api.Count{Name: "unsupported", Count: t.Unsupported, Where: within(said.String(), "unsupported=yes")}
 	out.Doubted = api.Count{Name: "doubted", Count: doubted, Where: within(said.String(), "doubt=yes")}
 	for i := range out.Next {
 		at := slices.IndexFunc(t.Next, func(n fleet.NextCounts) bool { return n.Target.Name == out.Next[i].Target })
@@ -90,7 +91,7 @@ func (s *Server) counted(ctx context.Context, where string) (*api.Fleet, error) 
 }
 
 // notReady are the dispositions of machines that something stands in the way of.
-var notReady = []string{remedy.Reconfigure.String(), remedy.Refit.String(), remedy.Replace.String()}
+var notReady = []string{remedy.Reconfigure.String(), remedy.Refit.String(), remedy.Decide.String(), remedy.Replace.String()}
 
 func (s *Server) describe(t *fleet.Tally, ends []fleet.Support, f fleet.Filter) api.Fleet {
 	within := func(term string) string { return within(f.String(), term) }
@@ -111,7 +112,9 @@ func (s *Server) describe(t *fleet.Tally, ends []fleet.Support, f fleet.Filter) 
 	out.Dispositions = counts(&t.Counts, within)
 	for _, o := range t.Obstacles {
 		id := o.Requirement.ID
-		only := " class=" + o.Release.InstallsOn // two releases may name a requirement alike
+		// Two releases may name a requirement alike, and nothing stands in the way of a
+		// machine that is there.
+		only := " class=" + o.Release.InstallsOn + " " + fleet.Term("disposition", remedy.Dispositions()[remedy.Ready:]...)
 		out.Obstacles = append(out.Obstacles, api.Obstacle{Requirement: id, Title: o.Requirement.Title, Release: o.Release.Name, Fails: o.Fails, Alone: o.Alone, Unknown: o.Unknown,
 			Where: within(fleet.Term("fails", id) + only), WhereAlone: within(fleet.Term("alone", id) + only), WhereUnsure: within(fleet.Term("unknown", id) + only)})
 	}

@@ -61,7 +61,7 @@ func (s *Server) standing(ctx context.Context, class string, t target) (f wave.F
 			if at, ok := came[r.ID]; ok {
 				arrivals = append(arrivals, at)
 			}
-			if r.Installed == t.release.Name {
+			if r.Installed == t.release.Name || r.Judged && r.Disposition == remedy.Done {
 				f.Machines, f.On = f.Machines+1, f.On+1
 				return
 			}

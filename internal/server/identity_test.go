@@ -71,6 +71,38 @@ func TestCloneIsAQuestion(t *testing.T) {
 	refused(t, "settled twice", s.Client.SettleDoubt(ctx, l.Doubts[0].ID, "apart"), "there is no open doubt")
 }
 
+// Machines whose identifiers are what a maker leaves in all of them are machines of
+// their own; where only the id of the installed system differs, a person is asked.
+func TestBlankMachinesStayApart(t *testing.T) {
+	t.Parallel()
+	s := servertest.Demo(t, nil)
+	before := total(t, s.Client, "")
+	blank := func(name, system string) string {
+		t.Helper()
+		got, err := s.Client.Submit(ctx, like(t, s, "gull-008", func(d *inventory.Document) {
+			d.Device.Serial, d.Device.UUID, d.Device.Board.Serial = some("To be filled by O.E.M."), some("03000200-0400-0500-0006-000700080009"), some("Default string")
+			d.Device.Name, d.Device.WeakKey, d.TakenAt = some(name), some(system), d.TakenAt.Add(time.Minute)
+		}))
+		if err != nil {
+			t.Fatal(err)
+		}
+		return got.Device
+	}
+	if a, b := blank("CORB-901", "w1"), blank("CORB-902", "w2"); a == b || total(t, s.Client, "") != before+2 || total(t, s.Client, "doubt=yes") != 0 {
+		t.Fatalf("%s and %s, %d machines more", a, b, total(t, s.Client, "")-before)
+	}
+	twin := blank("CORB-901", "w3")
+	if twin == "corb-901" || total(t, s.Client, "") != before+3 {
+		t.Errorf("the twin is %s", twin)
+	}
+	if l, err := s.Client.Doubts(ctx); err != nil || len(l.Doubts) != 1 || l.Doubts[0].Kind != "conflict" || l.Doubts[0].OtherName != "CORB-901" {
+		t.Errorf("%+v %v", l, err)
+	}
+	if renamed := blank("CORB-903", "w2"); renamed != "corb-902" || total(t, s.Client, "") != before+3 {
+		t.Errorf("the renamed one is %s", renamed)
+	}
+}
+
 // An inventory without rights joins the machine of its name and model, as a weak
 // match; a person may take it out again.
 func TestWeakMatchComesApart(t *testing.T) {

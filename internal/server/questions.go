@@ -170,7 +170,7 @@ func (s *Server) watch(ctx context.Context, where string, ticks []store.ItemTick
 					continue
 				}
 				done[id] = true
-				desk = desk || step.Phase == remedy.Desk && plan.Has(id)
+				desk = desk || plan.In(m.Steps, remedy.Desk).Has(id)
 				if slices.Contains(plan.Remedies(), id) && t.At().Before(r.TakenAt) {
 					out = append(out, api.Watch{Kind: "no-effect", Machine: refOf(r), Says: fmt.Sprintf("%s: %s was said to be done by %s, and the inventory after it shows no effect.", r.Name, say.AnyTitle(step), t.By)})
 				}

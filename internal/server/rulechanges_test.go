@@ -135,7 +135,7 @@ func TestWhatIfIsWhatHappens(t *testing.T) {
 		{"need: {in: graphics, some: {fact: graphics.driver_model, at_least: \"2.0\"}}", "need: {in: graphics, every: {fact: graphics.driver_model, at_least: \"2.9\"}}"},
 		{"need: {fact: storage.system.free_bytes, at_least: 30 GB}", "need: {fact: storage.system.free_bytes, at_least: 120 GB}"},
 		{"- id: secure-boot-on\n    title: Secure boot switched on\n    level: must", "- id: secure-boot-on\n    title: Secure boot switched on\n    level: should"},
-		{"at_least: \"11.0\", architecture: [x86-64, arm64], way: in-place}", "at_least: \"11.9\", architecture: [x86-64, arm64], way: in-place}"},
+		{"at_least: \"11.0\", architecture: [x86-64, arm64], way: in-place, back_days: 10}", "at_least: \"11.9\", architecture: [x86-64, arm64], way: in-place}"},
 	} {
 		revision++
 		text := revised(t, revision, change[0], change[1])

@@ -312,7 +312,7 @@ func TestProgressAndHistory(t *testing.T) {
 		s.Tend(ctx, now.AddDate(0, 0, day-2), false)
 	}
 	p, err := s.Client.Progress(ctx, 30)
-	if err != nil || len(p.Days) != 3 || p.Days[2].Total != 284 || p.Days[2].Dispositions["refit"] != 29 {
+	if err != nil || len(p.Days) != 3 || p.Days[2].Total != 284 || p.Days[2].Dispositions["refit"] != 30 {
 		t.Fatalf("%+v %v", p, err)
 	}
 	// Seven inventories in two quarters of long ago, and today's.

@@ -13,6 +13,7 @@ import (
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/fleet"
 	"rolltop.example/rolltop/core/need"
+	"rolltop.example/rolltop/core/remedy"
 	"rolltop.example/rolltop/core/say"
 	"rolltop.example/rolltop/core/wave"
 	"rolltop.example/rolltop/internal/api"
@@ -80,7 +81,7 @@ func (s *Server) candidates(ctx context.Context, all *wavesNow, w *wave.Wave) (m
 	for id, r := range rows {
 		c := &wave.Candidate{Key: r.Key, Name: r.Name, Judged: r.Judged && r.Release != nil && r.Release.ID == w.Release, Disposition: r.Disposition, ByName: byName[id], TakenAt: r.TakenAt, Decided: r.Decided, Later: r.Later, Failing: failing[id], Retired: r.Retired}
 		if r.Release != nil {
-			c.On = r.Installed == r.Release.Name
+			c.On = r.Installed == r.Release.Name || r.Judged && r.Disposition == remedy.Done
 			c.Waived, c.Fails = titlesAt(&r, 'w'), strings.Join(titlesAt(&r, 'f'), ", ")
 		}
 		if other := all.in[id]; other != 0 && other != w.ID {

@@ -55,7 +55,7 @@ func (s *Server) workers(ctx context.Context, where string) (list []work.Machine
 		picked := x.Select(f)
 		plans = picked.Plans()
 		picked.Each(func(r *fleet.Row) {
-			if !r.Judged || r.Decided&fleet.Stays != 0 || r.Disposition == remedy.Ready {
+			if !r.Judged || r.Decided&fleet.Stays != 0 || r.Disposition <= remedy.Ready {
 				return
 			}
 			p, ok := parsed[r.Plan]
@@ -154,6 +154,11 @@ func showStop(m *means.Means, stop *work.Stop, said map[int64][]string, now time
 	out := api.Stop{Place: stop.Place, Machines: len(stop.Visits), Minutes: stop.Minutes, Parts: stop.Parts, Waiting: stop.Waiting, Visits: []api.Visit{}}
 	for _, v := range stop.Visits[:min(len(stop.Visits), visitsShown)] {
 		one := api.Visit{MachineRef: ref(v.Machine), Disposition: v.Disposition.String(), Minutes: v.Minutes, Restarts: v.Restarts, Firmware: v.Firmware, Parts: v.Parts, Who: v.Who, Note: v.Note}
+		for _, s := range v.Before {
+			if !slices.Contains(said[v.ID], s.ID) {
+				one.Before = append(one.Before, stepRef(m, s.ID))
+			}
+		}
 		for _, id := range v.Steps.Remedies() {
 			one.Steps = append(one.Steps, stepRef(m, id))
 		}

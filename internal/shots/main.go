@@ -45,6 +45,7 @@ var pages = []struct {
 	{"/intake", "never reported", "intake", false},
 	{"/releases/skerry-12", "Required", "release", false},
 	{"/api/devices/gull-101/report", "Not met", "report", false},
+	{"/devices/nslip-037", "To decide", "decide", false},
 	{"/compare?a=lant-001&b=gull-101", "Facts that differ", "compare", false},
 }
 

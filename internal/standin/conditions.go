@@ -9,8 +9,25 @@ import (
 // that is ready in a way worth showing.
 var conditions = map[string]func(*maker){
 	"sound": func(*maker) {},
+	"on-target": func(m *maker) {
+		if m.isMac() {
+			m.d.OS.Name, m.d.OS.Version, m.d.OS.Build = some("Fathom 9"), some("9.0"), some("9A44")
+			return
+		}
+		m.d.OS.Name, m.d.OS.Version, m.d.OS.Build = some("Skerry 12"), some("12.0"), some("12.0.1204")
+	},
+	"installed-past-the-checks": func(m *maker) {
+		m.processor(m.org.Older[2])
+		m.d.OS.Name, m.d.OS.Version, m.d.OS.Build = some("Skerry 12"), some("12.0"), some("12.0.1204")
+		m.d.OS.ChecksSkipped = []string{"processor"}
+	},
+	"seldom-here":   func(m *maker) { m.d.TakenAt = m.d.TakenAt.AddDate(0, 0, -7*(16+m.IntN(20))) },
+	"failing-drive": func(m *maker) { m.d.Storage.Disks[0].Health = some("bad") },
 	"encrypted": func(m *maker) {
 		m.d.Storage.System.Encryption = inventory.Encryption{State: some("on"), Kind: some("platform"), TPMBound: some(true), KeyKept: some(true)}
+		if m.every(3) && !m.isMac() { // the encryption of a Mac has no pause
+			m.d.Storage.System.Encryption.State, m.d.Storage.System.Encryption.PausedSince = some("paused"), some(m.d.TakenAt.AddDate(0, 0, -12))
+		}
 	},
 	"two-systems": func(m *maker) { m.d.Storage.OtherSystems = []string{"Lodestar Linux"} },
 	"tpm-hidden": func(m *maker) {
@@ -34,6 +51,9 @@ var conditions = map[string]func(*maker){
 			m.noTPM()
 		}
 		m.maybeEncrypted()
+		if m.every(4) {
+			m.secondDisk()
+		}
 	},
 	"low-space": func(m *maker) {
 		m.free(9 + int64(m.IntN(17)))
@@ -54,7 +74,12 @@ var conditions = map[string]func(*maker){
 			m.d.Software = append(m.d.Software, inventory.Software{Name: "Lampwright", Version: some("7.3")})
 		}
 	},
-	"narrow-system": func(m *maker) { m.d.OS.Architecture = some("x86") },
+	"narrow-system": func(m *maker) {
+		m.d.OS.Architecture = some("x86")
+		if m.every(2) {
+			m.d.Storage.OtherSystems = []string{"Lodestar Linux"}
+		}
+	},
 	"guest-without-tpm": func(m *maker) {
 		m.d.Device.Environment, m.d.Device.Hypervisor, m.d.Device.Form = some("guest"), some("Boathouse"), some("virtual")
 		m.d.Device.Manufacturer, m.d.Device.Model = some("Boathouse"), some("Guest 3")
@@ -69,6 +94,9 @@ var conditions = map[string]func(*maker){
 		m.memory(4*gib, m.pick(4, 4, 2)*gib)
 		if m.IntN(4) == 0 {
 			m.d.Firmware.SecureBoot = some("off")
+		}
+		if m.every(3) {
+			m.d.Storage.System.Encryption = inventory.Encryption{State: some("on"), Kind: some("platform"), TPMBound: some(true), KeyKept: some(true)}
 		}
 	},
 	"small-drive": func(m *maker) { m.drive(64023257088, "ssd", 30) },
@@ -89,6 +117,9 @@ var conditions = map[string]func(*maker){
 		if m.IntN(3) == 0 {
 			m.memory(4*gib, 4*gib)
 		}
+	},
+	"early-processor": func(m *maker) {
+		m.d.Processor.Features = []string{"sse2", "sse3", "ssse3", "sse4.1", "sse4.2", "cmpxchg16b", "popcnt", "nx"}
 	},
 	"soldered-memory": func(m *maker) {
 		m.mod = m.org.Models[6]
@@ -114,7 +145,8 @@ var conditions = map[string]func(*maker){
 		m.d.Memory.Installed = inventory.Opt[int64]{}
 		m.d.TPM = inventory.TPM{}
 		m.d.Storage.System.PartitionStyle = inventory.Opt[string]{}
-		m.lose("memory.installed_bytes", "tpm", "storage.system.partition_style")
+		m.d.Storage.OtherSystems = nil
+		m.lose("memory.installed_bytes", "tpm", "storage.system.partition_style", "storage.other_systems")
 	},
 	"sample-processor": func(m *maker) {
 		m.d.Processor.Name = some("Corvane 0000 engineering sample")
@@ -135,6 +167,24 @@ var conditions = map[string]func(*maker){
 }
 
 func (m *maker) isMac() bool { return m.d.OS.Platform.Or("") == "macos" }
+
+// every says of one machine in n that it has something of its own, by its name: nothing
+// is drawn for it.
+func (m *maker) every(n int) bool {
+	sum := 0
+	for _, r := range m.d.Device.Name.Or("") {
+		sum += int(r)
+	}
+	return sum%n == 0
+}
+
+// secondDisk holds the boot files, beside the disk of the system.
+func (m *maker) secondDisk() {
+	s := &m.d.Storage
+	s.Disks = append(s.Disks, inventory.Disk{Name: some("disk 1"), Kind: some("hdd"), Bytes: some(int64(500107862016)), System: some(false), Removable: some(false),
+		Health: some("good"), Bus: some("ata"), PartitionStyle: some("mbr")})
+	s.Boot.Disk = some("disk 1")
+}
 
 func (m *maker) maybeEncrypted() {
 	if m.IntN(2) == 0 {

@@ -31,6 +31,7 @@ type Organisation struct {
 	Older      []processor `json:"older"`
 	Macs       []mac       `json:"macs"`
 	Conditions []condition `json:"conditions"`
+	Besides    []besides   `json:"besides"`
 }
 
 // Place is a pier; the names of its machines begin with the prefix.
@@ -70,6 +71,12 @@ type condition struct {
 	Name string `json:"name"`
 	PCs  int    `json:"pcs"`
 	Macs int    `json:"macs"`
+}
+
+// besides is a condition that named machines have on top of the one that is drawn.
+type besides struct {
+	Name     string   `json:"name"`
+	Machines []string `json:"machines"`
 }
 
 // releaseFiles are the demo's release documents, revisions in their order.
@@ -185,6 +192,11 @@ func (o *Organisation) Fleet(now time.Time) ([]*inventory.Document, error) {
 			}
 			start(name, now)
 			change(m)
+			for _, b := range o.Besides {
+				if slices.Contains(b.Machines, name) {
+					conditions[b.Name](m)
+				}
+			}
 			m.finish()
 			out = append(out, m.d)
 		}
@@ -210,6 +222,7 @@ func (m *maker) base(name string, now time.Time, platform string) *inventory.Doc
 	d.OS.Architecture = some("x86-64")
 	d.OS.PendingRestart = some(m.IntN(12) == 0)
 	d.Network.Connected = some(true)
+	d.Storage.OtherSystems = []string{}
 	m.d = d
 	return d
 }

@@ -25,8 +25,9 @@ type Device struct {
 	Installed   string `db:"installed"`
 	InventoryID int64  `db:"inventory_id"`
 	TakenAt     int64  `db:"taken_at"`
-	Board       string `db:"board"`  // serial number of its board
-	Placed      string `db:"placed"` // the place that a person gave it; "" is by its name
+	Board       string `db:"board"`    // serial number of its board
+	Weak        string `db:"weak_key"` // keyed hash of its system's id
+	Placed      string `db:"placed"`   // the place that a person gave it; "" is by its name
 	RetiredAt   int64  `db:"retired_at"`
 }
 

@@ -21,6 +21,7 @@ import (
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/identity"
 	"rolltop.example/rolltop/core/inventory"
+	"rolltop.example/rolltop/core/placeholder"
 )
 
 // Kept is what became of an inventory that was handed in.
@@ -103,8 +104,8 @@ func (s *Store) Keep(ctx context.Context, d *inventory.Document, e Entry, judge 
 }
 
 func (t *Tx) update(d *Device) error {
-	_, err := t.exec(`UPDATE device SET name=?, class=?, maker=?, serial=?, uuid=?, model=?, installed=?, inventory_id=?, taken_at=?, board=?, retired_at=? WHERE id=?`,
-		d.Name, d.Class, d.Maker, d.Serial, d.UUID, d.Model, d.Installed, d.InventoryID, d.TakenAt, d.Board, d.RetiredAt, d.ID)
+	_, err := t.exec(`UPDATE device SET name=?, class=?, maker=?, serial=?, uuid=?, model=?, installed=?, inventory_id=?, taken_at=?, board=?, retired_at=?, weak_key=? WHERE id=?`,
+		d.Name, d.Class, d.Maker, d.Serial, d.UUID, d.Model, d.Installed, d.InventoryID, d.TakenAt, d.Board, d.RetiredAt, d.Weak, d.ID)
 	return err
 }
 
@@ -280,14 +281,19 @@ const unnamed = "unnamed"
 // describe copies what lists show. What an inventory without rights could not
 // read stays as an earlier one gave it.
 func describe(v *Device, d *inventory.Document) {
-	v.take(&Device{Name: d.Device.Name.Or(""), Maker: d.Device.Manufacturer.Or(""), Serial: d.Device.Serial.Or(""), UUID: d.Device.UUID.Or(""), Model: cmp.Or(d.Device.Model.Or(""), d.Device.ModelID.Or("")),
-		Installed: d.OS.Name.Or(""), Board: d.Device.Board.Serial.Or(""), Class: fact.ClassOf(d)})
+	dev := &d.Device
+	v.take(&Device{
+		Name: dev.Name.Or(""), Maker: placeholder.Text(dev.Manufacturer.Or("")), Serial: placeholder.Text(dev.Serial.Or("")),
+		UUID: placeholder.UUID(dev.UUID.Or("")), Model: cmp.Or(placeholder.Text(dev.Model.Or("")), dev.ModelID.Or("")),
+		Installed: d.OS.Name.Or(""), Board: placeholder.Text(dev.Board.Serial.Or("")), Weak: dev.WeakKey.Or(""), Class: fact.ClassOf(d),
+	})
 }
 
 // take copies what is known of another description.
 func (d *Device) take(is *Device) {
 	d.Maker, d.Serial, d.UUID = cmp.Or(is.Maker, d.Maker), cmp.Or(is.Serial, d.Serial), cmp.Or(is.UUID, d.UUID)
 	d.Model, d.Installed, d.Board = cmp.Or(is.Model, d.Model), cmp.Or(is.Installed, d.Installed), cmp.Or(is.Board, d.Board)
+	d.Weak = cmp.Or(is.Weak, d.Weak)
 	if is.Name != "" && is.Name != unnamed {
 		d.Name = is.Name
 	}
@@ -299,13 +305,13 @@ func (d *Device) take(is *Device) {
 
 // candidates are the machines that share something with an inventory's. Each part goes
 // by an index of its own.
-const candidates = `SELECT ` + recognised + ` FROM device WHERE uuid<>'' AND uuid IN (?1, ?2) OR maker=?3 AND serial=?4 AND serial<>'' OR name=?5 OR board=?6 AND board<>'' LIMIT 200` // mostCandidates
+const candidates = `SELECT ` + recognised + ` FROM device WHERE uuid<>'' AND uuid IN (?1, ?2) OR maker=?3 AND serial=?4 AND serial<>'' OR name=?5 OR board=?6 AND board<>'' OR weak_key=?7 AND weak_key<>'' LIMIT 200` // mostCandidates
 
 // closest are those of them that share a number, before many that share a name.
-const closest = `SELECT ` + recognised + ` FROM device WHERE uuid<>'' AND uuid IN (?1, ?2) OR maker=?3 AND serial=?4 AND serial<>'' OR name=?5 OR board=?6 AND board<>'' ORDER BY uuid IN (?1, ?2) OR serial=?4 DESC, id LIMIT 200`
+const closest = `SELECT ` + recognised + ` FROM device WHERE uuid<>'' AND uuid IN (?1, ?2) OR maker=?3 AND serial=?4 AND serial<>'' OR name=?5 OR board=?6 AND board<>'' OR weak_key=?7 AND weak_key<>'' ORDER BY uuid IN (?1, ?2) OR serial=?4 DESC, id LIMIT 200`
 
 const (
-	recognised     = "id, key, name, class, maker, serial, uuid, model, installed, inventory_id, taken_at, board, placed, retired_at"
+	recognised     = "id, key, name, class, maker, serial, uuid, model, installed, inventory_id, taken_at, board, placed, retired_at, weak_key"
 	mostCandidates = 200
 )
 
@@ -323,14 +329,14 @@ func (t *Tx) sharing(query string, n *Device) ([]Device, error) {
 	if err != nil {
 		return nil, err
 	}
-	rows, err := st.Stmt.Query(n.UUID, identity.Swap(n.UUID), n.Maker, n.Serial, n.Name, n.Board)
+	rows, err := st.Stmt.Query(n.UUID, placeholder.Swap(n.UUID), n.Maker, n.Serial, n.Name, n.Board, n.Weak)
 	if err != nil {
 		return nil, err
 	}
 	var list []Device
 	for rows.Next() {
 		var d Device
-		if err = rows.Scan(&d.ID, &d.Key, &d.Name, &d.Class, &d.Maker, &d.Serial, &d.UUID, &d.Model, &d.Installed, &d.InventoryID, &d.TakenAt, &d.Board, &d.Placed, &d.RetiredAt); err != nil {
+		if err = rows.Scan(&d.ID, &d.Key, &d.Name, &d.Class, &d.Maker, &d.Serial, &d.UUID, &d.Model, &d.Installed, &d.InventoryID, &d.TakenAt, &d.Board, &d.Placed, &d.RetiredAt, &d.Weak); err != nil {
 			break
 		}
 		list = append(list, d)
@@ -367,7 +373,7 @@ func (t *Tx) recognise(n Device, at time.Time, e *Entry, k *Kept) error {
 
 // marks are what tells the machine from others.
 func (d *Device) marks() identity.Marks {
-	m := identity.Marks{Maker: d.Maker, Model: d.Model, Serial: d.Serial, UUID: d.UUID, Board: d.Board, Name: d.Name}
+	m := identity.Marks{Maker: d.Maker, Model: d.Model, Serial: d.Serial, UUID: d.UUID, Board: d.Board, Name: d.Name, Weak: d.Weak}
 	if m.Name == unnamed {
 		m.Name = ""
 	}
@@ -418,8 +424,8 @@ func (t *Tx) add(n Device, at time.Time, e *Entry, k *Kept) error {
 		if i > 1 {
 			v.Key = fmt.Sprintf("%s-%d", base, i)
 		}
-		res, err := t.exec(`INSERT INTO device (key, name, class, maker, serial, uuid, model, installed, inventory_id, taken_at, board, placed) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?) ON CONFLICT (key) DO NOTHING`,
-			v.Key, v.Name, v.Class, v.Maker, v.Serial, v.UUID, v.Model, v.Installed, v.InventoryID, v.TakenAt, v.Board, v.Placed)
+		res, err := t.exec(`INSERT INTO device (key, name, class, maker, serial, uuid, model, installed, inventory_id, taken_at, board, placed, weak_key) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?) ON CONFLICT (key) DO NOTHING`,
+			v.Key, v.Name, v.Class, v.Maker, v.Serial, v.UUID, v.Model, v.Installed, v.InventoryID, v.TakenAt, v.Board, v.Placed, v.Weak)
 		if err != nil {
 			return err
 		}

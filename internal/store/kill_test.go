@@ -17,6 +17,7 @@ import (
 	"time"
 
 	"rolltop.example/rolltop/core/inventory"
+	"rolltop.example/rolltop/core/remedy"
 	"rolltop.example/rolltop/internal/store"
 )
 
@@ -256,6 +257,68 @@ func TestMigrationsFromEverySchema(t *testing.T) {
 			t.Errorf("version %d: %+v %+v %+v %+v %v", version, d, u, tk, k, err)
 		}
 		clean(t, path)
+	}
+}
+
+// Dispositions that were kept by their old numbers mean the same by the new ones, and
+// every machine is judged again.
+func TestRenumberedDispositions(t *testing.T) {
+	path := filepath.Join(t.TempDir(), "v6.db")
+	if err := store.MakeAt(path, 6); err != nil {
+		t.Fatal(err)
+	}
+	db, err := sql.Open("sqlite", "file:"+path)
+	if err != nil {
+		t.Fatal(err)
+	}
+	must := func(q string, args ...any) {
+		t.Helper()
+		if _, err := db.Exec(q, args...); err != nil {
+			t.Fatalf("%s: %v", q, err)
+		}
+	}
+	must("PRAGMA foreign_keys=off")
+	old := []string{"ready", "reconfigure", "refit", "replace", "undetermined"}
+	for was := range old {
+		must("INSERT INTO device (id, key, name, class, maker, serial, uuid, model, installed, taken_at) VALUES (?, ?, 'A', 'pc', '', '', '', '', '', 0)", was+1, old[was])
+		must("INSERT INTO verdict (judgement_id, device_id, inventory_id, disposition, certain, publisher, fails, sole, outcomes, next) VALUES (1, ?, 1, ?, 1, ?, 0, '', '', ?)", was+1, was, 4-was, was-1)
+		must("INSERT INTO flip (device_id, release_id, was, becomes, cause, at) VALUES (?, 'skerry-12', ?, ?, 'rules', 0)", was+1, was, 4-was)
+		must("INSERT INTO progress (day, place, class, disposition, machines) VALUES ('2026-11-01', 'GULL', 'pc', ?, ?)", was, 10+was)
+	}
+	must("INSERT INTO flip (device_id, release_id, was, becomes, cause, at) VALUES (1, 'skerry-12', 0, 0, 'hand-off', 0)")
+	if err := db.Close(); err != nil {
+		t.Fatal(err)
+	}
+	s, err := store.Open(path)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := s.Close(); err != nil {
+		t.Fatal(err)
+	}
+	if db, err = sql.Open("sqlite", "file:"+path); err != nil {
+		t.Fatal(err)
+	}
+	defer db.Close()
+	is := []remedy.Disposition{remedy.Ready, remedy.Reconfigure, remedy.Refit, remedy.Replace, remedy.Undetermined}
+	for was, want := range is {
+		var verdict, publisher, next, from, to, machines int
+		row := db.QueryRow(`SELECT v.disposition, v.publisher, v.next, f.was, f.becomes, (SELECT machines FROM progress WHERE disposition=v.disposition)
+			FROM verdict v JOIN flip f ON f.device_id=v.device_id AND f.cause='rules' WHERE v.device_id=?`, was+1)
+		if err := row.Scan(&verdict, &publisher, &next, &from, &to, &machines); err != nil {
+			t.Fatal(err)
+		}
+		wantNext := -1
+		if was > 0 {
+			wantNext = int(is[was-1])
+		}
+		if verdict != int(want) || publisher != int(is[4-was]) || next != wantNext || from != int(want) || to != int(is[4-was]) || machines != 10+was {
+			t.Errorf("%s: %d, by the publisher %d, next %d, from %d to %d, %d machines", old[was], verdict, publisher, next, from, to, machines)
+		}
+	}
+	var same int
+	if err := db.QueryRow("SELECT count(*) FROM flip WHERE cause='hand-off' AND was=0 AND becomes=0").Scan(&same); err != nil || same != 1 {
+		t.Errorf("a hand-off, which holds no disposition, was changed: %v", err)
 	}
 }
 

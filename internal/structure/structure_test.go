@@ -78,7 +78,7 @@ func TestInternalImports(t *testing.T) {
 	may := map[string][]string{
 		"api": {}, "build": {}, "collect": {"build"}, "standin/recorded": {}, "standin/recorded/machines": {}, "standin/recorded/write": {"standin/recorded/machines"}, "client": {"api"}, "store": {}, "standin": {"standin/recorded"},
 		"tables": {}, "report": {"api", "build"}, "server": {"api", "build", "report", "store", "tables"}, "cli": {"api", "build", "client", "collect", "report", "server", "standin", "store", "tables"},
-		"gen": {"api", "server"}, "gen/write": {"gen"}, "browser": {}, "shots": {"browser"}, "servertest": {"client", "server", "standin", "store"}, "structure": {}, "wholebench": {},
+		"gen": {"api", "server"}, "gen/write": {"gen"}, "browser": {}, "shots": {"browser"}, "servertest": {"client", "server", "standin", "store"}, "structure": {}, "mutation": {}, "wholebench": {},
 	}
 	for _, p := range list(t, nil, "./internal/...") {
 		name := strings.TrimPrefix(p.ImportPath, module+"internal/")

@@ -3,7 +3,7 @@ import createClient from 'openapi-fetch'
 import type { components, paths } from './api'
 
 export type Schemas = components['schemas']
-export type Disposition = 'ready' | 'reconfigure' | 'refit' | 'replace' | 'undetermined'
+export type Disposition = 'done' | 'ready' | 'reconfigure' | 'refit' | 'decide' | 'replace' | 'undetermined'
 
 export const api = createClient<paths>({
   baseUrl: '/api',

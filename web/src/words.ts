@@ -4,7 +4,15 @@ import type { Disposition } from './client'
 export const number = (n: number) => (n < 10_000 ? String(n) : n.toLocaleString('en-GB'))
 
 /** The dispositions in their order. */
-export const dispositions: Disposition[] = ['ready', 'reconfigure', 'refit', 'replace', 'undetermined']
+export const dispositions: Disposition[] = [
+  'done',
+  'ready',
+  'reconfigure',
+  'refit',
+  'decide',
+  'replace',
+  'undetermined',
+]
 
 export const capital = (s: string) => s.charAt(0).toUpperCase() + s.slice(1)
 

@@ -103,6 +103,17 @@ func module(s smbios.Module) inventory.Module {
 	if s.Bytes > 0 && s.SpeedMTS > 0 {
 		m.SpeedMTS = Some(s.SpeedMTS)
 	}
+	if s.Bytes > 0 {
+		if s.ECC.Said {
+			m.ECC = Some(s.ECC.Yes)
+		}
+		if s.Registered.Said {
+			m.Registered = Some(s.Registered.Yes)
+		}
+		if s.Millivolts > 0 {
+			m.Millivolts = Some(s.Millivolts)
+		}
+	}
 	if s.Bytes == 0 && !s.Unknown {
 		m.Soldered = Some(false) // nothing is there that could be
 	}

@@ -8,6 +8,7 @@ import (
 	"rolltop.example/rolltop/core/decode/smbios"
 	"rolltop.example/rolltop/core/decode/tpm"
 	"rolltop.example/rolltop/core/inventory"
+	"rolltop.example/rolltop/core/placeholder"
 )
 
 const (
@@ -32,7 +33,7 @@ func (x *decoder) identity(name string, to *inventory.Opt[string], fromTable, fi
 	if r.Outcome == capture.OK {
 		value := smbios.Filled(strings.TrimSpace(string(r.Raw)))
 		if file == "product_uuid" {
-			value = strings.ToLower(value)
+			value = placeholder.UUID(value)
 		}
 		if x.Set(to, name, value, dmiPath+file) {
 			return

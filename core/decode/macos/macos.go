@@ -15,6 +15,7 @@ import (
 	"rolltop.example/rolltop/core/decode/titles"
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/inventory"
+	"rolltop.example/rolltop/core/placeholder"
 )
 
 // decoder carries one capture to one inventory.
@@ -26,7 +27,7 @@ type decoder struct {
 
 // notRead are the facts that a Mac could tell of and this collector does not
 // read.
-var notRead = []string{"os.licence", "os.held_at", "os.edition", "os.account", "storage.system.encryption.key_kept", "backup", "drivers"}
+var notRead = []string{"os.licence", "os.held_at", "os.checks_skipped", "os.edition", "os.account", "storage.system.encryption.key_kept", "backup", "drivers"}
 
 // Decode makes the inventory. Every fact that Macs have is known or has a gap
 // afterwards.
@@ -144,7 +145,7 @@ func (x *decoder) device() {
 	x.Set(&d.ModelID, "device.model_id", x.sys("hw.model"), Sysctl("hw.model"))
 	x.Set(&d.Model, "device.model", words(find(x.hardware, "machine_name")), Hardware.Source())
 	x.Set(&d.Serial, "device.serial", smbios.Filled(words(find(expert, "IOPlatformSerialNumber"))), Platform.Source())
-	x.Set(&d.UUID, "device.uuid", strings.ToLower(words(find(expert, "IOPlatformUUID"))), Platform.Source())
+	x.Set(&d.UUID, "device.uuid", placeholder.UUID(words(find(expert, "IOPlatformUUID"))), Platform.Source())
 	maker := strings.TrimRight(string(x.bytes(find(expert, "manufacturer"))), "\x00")
 	x.Set(&d.Manufacturer, "device.manufacturer", maker, Platform.Source())
 	for name, known := range map[string]bool{"device.serial": !d.Serial.IsZero(), "device.uuid": !d.UUID.IsZero(), "device.manufacturer": !d.Manufacturer.IsZero()} {

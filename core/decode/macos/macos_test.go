@@ -96,9 +96,14 @@ func TestVariants(t *testing.T) {
 		{"more free than there is", func(m mac) { m.ok(macos.RootInfo.Source(), `{"APFSContainerSize":5,"APFSContainerFree":6}`) }, map[string]string{"storage.system.free_bytes": "? not-offered", "storage.system.disk_bytes": "? not-offered"}},
 		{"no disks", func(m mac) { m.ok(macos.DiskList.Source(), `{"WholeDisks":[]}`) }, map[string]string{"storage.system.disk_bytes": "? not-offered"}},
 		{"a hard disk that fails", func(m mac) {
+			m.ok(macos.DiskInfo("disk0").Source(), `{"TotalSize":7,"SolidState":false,"Internal":true,"SMARTStatus":"Failing"}`)
+		},
+			map[string]string{"storage.system.kind": "hdd", "storage.system.health": "bad", "storage.boot.media": "internal", "storage.system.disk_bytes": "7"}},
+		{"started from a drive that can be taken away: what is on it is not the machine's", func(m mac) {
 			m.ok(macos.DiskInfo("disk0").Source(), `{"TotalSize":7,"SolidState":false,"Internal":false,"SMARTStatus":"Failing"}`)
 		},
-			map[string]string{"storage.system.kind": "hdd", "storage.system.health": "bad", "storage.boot.media": "removable", "storage.system.disk_bytes": "7"}},
+			map[string]string{"storage.system.kind": "? not-offered", "storage.system.health": "? not-offered", "storage.boot.media": "removable",
+				"storage.system.disk_bytes": "? not-offered", "os.version": "? not-offered", "device.class": "mac"}},
 
 		{"no battery", func(m mac) { m.ok(macos.Battery.Source(), "[]") }, map[string]string{"device.form": "desktop", "power.source": "mains", "power.battery_percent": "? not-offered"}},
 		{"the battery's tool fails", func(m mac) { m.no(macos.Battery.Source(), capture.Failed) }, map[string]string{"device.form": "? not-offered", "power.source": "? read-failed"}},

@@ -12,6 +12,8 @@ import (
 	"encoding/binary"
 	"fmt"
 	"strings"
+
+	"rolltop.example/rolltop/core/placeholder"
 )
 
 // Structure is one table entry: its formatted area and its strings.
@@ -109,31 +111,8 @@ func (s *Structure) u64(off int) (uint64, bool) {
 	return binary.LittleEndian.Uint64(s.Data[off:]), true
 }
 
-// notFilled are texts that makers leave where they should have put something.
-var notFilled = map[string]bool{
-	"to be filled by o.e.m.": true, "to be filled by oem": true, "default string": true, "system manufacturer": true,
-	"system product name": true, "system serial number": true, "system version": true, "not specified": true, "none": true, "n/a": true,
-	"not applicable": true, "invalid": true, "unknown": true, "123456789": true, "base board serial number": true,
-	"chassis serial number": true, "asset tag": true, "no asset tag": true, "no asset information": true, "not available": true,
-}
-
 // Filled returns text that says something, and "" for a placeholder.
-func Filled(s string) string {
-	s = strings.TrimSpace(s)
-	if notFilled[strings.ToLower(s)] || sameThroughout(s) {
-		return ""
-	}
-	return s
-}
-
-// sameThroughout: zeros, dots, or one letter again and again. One letter alone
-// can name a slot.
-func sameThroughout(s string) bool {
-	if len(s) == 1 {
-		return s[0] < 'A'
-	}
-	return s != "" && strings.Trim(s, s[:1]) == ""
-}
+func Filled(s string) string { return placeholder.Text(s) }
 
 // Info is what the tables say. Zero values are not known.
 type Info struct {
@@ -169,6 +148,9 @@ type Memory struct {
 	Modules     []Module
 }
 
+// Known is yes or no, or nothing where firmware does not say.
+type Known struct{ Said, Yes bool }
+
 // Module is one memory device.
 type Module struct {
 	Slot, Type, Form, Manufacturer, Part string
@@ -176,6 +158,8 @@ type Module struct {
 	Unknown                              bool  // size not known
 	SpeedMTS                             int64
 	Soldered                             bool
+	Millivolts                           int64 // configured; 0 where not known
+	ECC, Registered                      Known
 }
 
 // Describe decodes the structures. version is major*256+minor of the entry
@@ -336,6 +320,19 @@ func (in *Info) module(s *Structure) {
 	} else if ext, ok := s.u32(0x54); ok {
 		m.SpeedMTS = int64(ext & 0x7FFFFFFF)
 	}
+	// DSP0134, 7.18: total width above data width holds bits for error correction; bits
+	// 13 and 14 of the type detail are registered and unbuffered, 15 is load-reduced.
+	total, _ := s.u16(0x08)
+	data, ok := s.u16(0x0A)
+	if ok && data > 0 && data != 0xFFFF && total >= data && total != 0xFFFF {
+		m.ECC = Known{true, total > data}
+	}
+	if detail, ok := s.u16(0x13); ok && detail>>13 != 0 {
+		m.Registered = Known{true, detail&(1<<13|1<<15) != 0}
+	}
+	if mv, ok := s.u16(0x26); ok {
+		m.Millivolts = int64(mv)
+	}
 	switch {
 	case size == 0: // empty
 	case size == 0xFFFF:
@@ -375,10 +372,9 @@ func form(t byte) string {
 }
 
 // UUID writes the 16 bytes in canonical form: since version 2.6 the first three
-// fields are little-endian, before they are not. All zeros, all ones and the
-// number that some makers give to every board are none.
+// fields are little-endian, before they are not. A placeholder is none.
 func UUID(b []byte, version int) string {
-	if len(b) != 16 || bytes.Equal(b, make([]byte, 16)) || bytes.Equal(b, bytes.Repeat([]byte{0xFF}, 16)) {
+	if len(b) != 16 {
 		return ""
 	}
 	c := bytes.Clone(b)
@@ -386,11 +382,7 @@ func UUID(b []byte, version int) string {
 		c[0], c[1], c[2], c[3] = b[3], b[2], b[1], b[0]
 		c[4], c[5], c[6], c[7] = b[5], b[4], b[7], b[6]
 	}
-	s := fmt.Sprintf("%x-%x-%x-%x-%x", c[:4], c[4:6], c[6:8], c[8:10], c[10:])
-	if s == "03000200-0400-0500-0006-000700080009" || s == "00020003-0004-0005-0006-000700080009" {
-		return ""
-	}
-	return s
+	return placeholder.UUID(fmt.Sprintf("%x-%x-%x-%x-%x", c[:4], c[4:6], c[6:8], c[8:10], c[10:]))
 }
 
 // Version reads major*256+minor from an entry point structure.

@@ -101,6 +101,17 @@ func TestMemory(t *testing.T) {
 	if !unknown.SizeUnknown || unknown.Installed != 0 || unknown.Used != 2 {
 		t.Errorf("a module of unknown size: %+v", unknown.Memory)
 	}
+	kinds := describe(t, 0x0208,
+		module(1, 0x2000, map[int][]byte{0x08: u16(72), 0x0A: u16(64), 0x13: u16(1 << 13), 0x26: u16(1200)}),
+		module(1, 0x2000, map[int][]byte{0x08: u16(64), 0x0A: u16(64), 0x13: u16(1 << 14)}),
+		module(1, 0x2000, map[int][]byte{0x08: u16(0xFFFF), 0x0A: u16(0xFFFF), 0x13: u16(1 << 15)}),
+		module(1, 0x2000, map[int][]byte{0x08: u16(0xFFFF), 0x0A: u16(64), 0x13: u16(1 << 7)}))
+	yes, no := smbios.Known{Said: true, Yes: true}, smbios.Known{Said: true}
+	for i, want := range []smbios.Module{{ECC: yes, Registered: yes, Millivolts: 1200}, {ECC: no, Registered: no}, {Registered: yes}, {}} {
+		if m := kinds.Modules[i]; m.ECC != want.ECC || m.Registered != want.Registered || m.Millivolts != want.Millivolts {
+			t.Errorf("module %d: %+v", i, m)
+		}
+	}
 	soldered := describe(t, 0x0208, module(1, 0x2000, map[int][]byte{0x0E: {0x0B}}), module(1, 0x2000, map[int][]byte{0x12: {0x1E}}))
 	for _, m := range soldered.Modules {
 		if !m.Soldered {

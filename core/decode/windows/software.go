@@ -103,6 +103,38 @@ func (x *decoder) management() {
 	if o.HeldAt.IsZero() {
 		x.D.AddGap("os.held_at", inventory.NotOffered, "no policy holds the machine at a release", "")
 	}
+	x.checksSkipped(o)
+}
+
+// skipped are the values by which an installation was told to leave out checks of
+// its release, and what each of them leaves out. They are only ever read.
+var skipped = []struct{ key, name, says string }{
+	{KeySkipLab, "BypassCPUCheck", "processor"},
+	{KeySkipLab, "BypassRAMCheck", "memory"},
+	{KeySkipLab, "BypassSecureBootCheck", "secure boot"},
+	{KeySkipLab, "BypassStorageCheck", "storage"},
+	{KeySkipLab, "BypassTPMCheck", "TPM"},
+	{KeySkipMove, "AllowUpgradesWithUnsupportedTPMOrCPU", "TPM or processor"},
+}
+
+// checksSkipped reads the signs. That there is none is known only where every
+// value was looked for.
+func (x *decoder) checksSkipped(o *inventory.OS) {
+	signs, looked := []string{}, true
+	for _, s := range skipped {
+		if n, ok := x.keyNumber(s.key, s.name); ok && n != 0 {
+			signs = append(signs, s.says)
+		}
+		at := x.C.Get(View64.Value(s.key, s.name)).Outcome
+		looked = looked && (at == capture.OK || at == capture.Absent)
+	}
+	switch {
+	case len(signs) > 0 || looked:
+		o.ChecksSkipped = signs
+		x.D.Said("os.checks_skipped", `HKLM\`+KeySkipLab+` and HKLM\`+KeySkipMove)
+	default:
+		x.D.AddGap("os.checks_skipped", inventory.NotAsked, "the capture holds no reading of it", "take the inventory again with this collector")
+	}
 }
 
 // enrolled: many of these keys are placeholders; a real one says so and names

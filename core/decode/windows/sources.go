@@ -92,6 +92,8 @@ const (
 	KeyEnrolled   = `SOFTWARE\Microsoft\Enrollments`
 	KeyCloud      = `SYSTEM\CurrentControlSet\Control\CloudDomainJoin\JoinInfo`
 	KeyPolicy     = `SOFTWARE\Policies\Microsoft\Windows\WindowsUpdate`
+	KeySkipLab    = `SYSTEM\Setup\LabConfig`
+	KeySkipMove   = `SYSTEM\Setup\MoSetup`
 	KeyServicing  = `SOFTWARE\Microsoft\Windows\CurrentVersion\Component Based Servicing`
 	KeyUpdate     = `SOFTWARE\Microsoft\Windows\CurrentVersion\WindowsUpdate\Auto Update`
 	KeySession    = `SYSTEM\CurrentControlSet\Control\Session Manager`
@@ -131,6 +133,8 @@ var Wanted = map[string][]string{
 	KeyEncryption: {"BootStatus"},
 	KeyGuard:      {"EnableVirtualizationBasedSecurity"},
 	KeyPolicy:     {"TargetReleaseVersion", "TargetReleaseVersionInfo"},
+	KeySkipLab:    {"BypassCPUCheck", "BypassRAMCheck", "BypassSecureBootCheck", "BypassStorageCheck", "BypassTPMCheck"},
+	KeySkipMove:   {"AllowUpgradesWithUnsupportedTPMOrCPU"},
 	KeySession:    {"PendingFileRenameOperations"},
 	KeyLanguage:   {"InstallLanguage"},
 	KeyPortable:   {"PortableOperatingSystem"},

@@ -185,9 +185,12 @@ const about = computed(() => {
         · {{ check.coverage.read }} of {{ check.coverage.needed }} needed facts read
         <template v-if="check.support">
           · {{ check.support.release }}
-          {{ check.support.days < 0 ? 'went out of support' : 'is supported until' }}
-          {{ sayDay(check.support.ends) }}</template
-        >
+          <template v-if="check.support.not_here">is not supported on this machine</template>
+          <template v-else>
+            {{ check.support.days < 0 ? 'went out of support on' : 'is supported until' }}
+            {{ sayDay(check.support.ends) }}
+          </template>
+        </template>
       </p>
       <p v-for="w in check.warnings" :key="w" class="mb-3 font-semibold">{{ w }}</p>
       <p v-for="n in check.next" :key="n.release.id" class="-mt-4 mb-6">
@@ -260,10 +263,29 @@ const about = computed(() => {
             @said="refetch()"
           />
         </div>
-        <section aria-labelledby="plan" class="max-lg:order-1">
-          <h2 id="plan" class="mb-3 border-b border-line pb-1.5 font-semibold">The plan, in this order</h2>
-          <PlanList :check="check" :machine="device.key" :may="may" @said="refetch()" />
-        </section>
+        <div class="max-lg:order-1">
+          <section v-if="check.decide" aria-labelledby="decide" class="mb-7">
+            <h2 id="decide" class="border-b border-line pb-1.5 font-semibold">To decide</h2>
+            <ul class="mt-2 list-disc space-y-1 pl-5">
+              <li v-for="w in check.decide.says" :key="w">{{ w }}</li>
+            </ul>
+            <Disclosure v-if="check.decide.step">
+              <DisclosureButton class="mt-2 cursor-pointer text-sm text-accent underline underline-offset-2"
+                >Show a step of your own</DisclosureButton
+              >
+              <DisclosurePanel>
+                <pre
+                  class="mt-2 overflow-x-auto rounded-lg border border-line bg-card p-3 text-[13px]"
+                  tabindex="0"
+                  >{{ check.decide.step }}</pre>
+              </DisclosurePanel>
+            </Disclosure>
+          </section>
+          <section v-if="check.plan.length" aria-labelledby="plan">
+            <h2 id="plan" class="mb-3 border-b border-line pb-1.5 font-semibold">The plan, in this order</h2>
+            <PlanList :check="check" :machine="device.key" :may="may" @said="refetch()" />
+          </section>
+        </div>
       </div>
       <ReleasesBeside :machine="device.key" :check="check" />
       <section

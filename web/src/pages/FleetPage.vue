@@ -66,13 +66,17 @@ rolltop submit</pre>
   <template v-else>
     <h1 class="mb-1 text-[27px] leading-tight font-semibold tracking-tight">{{ fleet.headline }}</h1>
     <p class="mb-1 text-soft">{{ pressing }}</p>
-    <p class="mb-5 flex flex-wrap gap-x-5 text-sm text-soft">
+    <p class="mb-5 flex flex-wrap gap-x-5 gap-y-1.5 text-sm text-soft">
       <RouterLink v-if="fleet.stale.count" :to="list(fleet.stale.where)" :class="link"
         >{{ fleet.stale.count === 1 ? 'One machine has' : `${fleet.stale.count} machines have` }} not reported
         for too long</RouterLink
       >
       <RouterLink v-if="fleet.waived.count" :to="list(fleet.waived.where)" :class="link"
         >{{ number(fleet.waived.count) }} ready with a waiver</RouterLink
+      >
+      <RouterLink v-if="fleet.unsupported.count" :to="list(fleet.unsupported.where)" :class="link"
+        >{{ number(fleet.unsupported.count) }} unsupported
+        {{ fleet.unsupported.count === 1 ? 'installation' : 'installations' }}</RouterLink
       >
       <RouterLink v-if="fleet.doubted.count" :to="list(fleet.doubted.where)" :class="link">{{
         fleet.doubted.count === 1

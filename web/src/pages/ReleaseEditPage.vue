@@ -146,6 +146,9 @@ onBeforeRouteLeave(() => !changed.value || window.confirm('Leave without saving?
         <p v-else-if="mistakes.length === 0">
           <b>No mistakes.</b> {{ result.release?.name }}, revision {{ result.release?.revision }},
           {{ result.release?.requirements.length }} requirements.
+          <span v-if="result.notes?.length" class="mt-1 block text-sm text-soft">
+            <span v-for="n in result.notes" :key="n" class="block py-0.5">{{ n }}</span>
+          </span>
         </p>
         <template v-else>
           <p class="font-semibold">

@@ -64,6 +64,14 @@ const good = (c: Schemas['AfterChange']) => c.kind === 'settled' || c.kind === '
           </tbody>
         </table>
       </section>
+      <section v-if="data.prepared?.length" aria-label="Preparation">
+        <h3 class="mb-1 font-semibold">Before the upgrade</h3>
+        <ul class="text-sm">
+          <li v-for="p in data.prepared" :key="p.id">
+            <b>{{ p.title }}</b>: {{ p.word }}. {{ p.says }}
+          </li>
+        </ul>
+      </section>
       <section v-if="data.steps.length" aria-label="Steps of the plan before the work">
         <h3 class="mb-1 font-semibold">Steps of the plan as it was</h3>
         <ol class="text-sm">

@@ -23,26 +23,34 @@ const states: Record<string, string> = {
   'not-needed': 'not needed',
   refused: 'refused',
 }
+/** Where the release is there already, or does not come, there is no way to it. */
+const comes = computed(() => !['done', 'replace'].includes(props.check.disposition))
 const rows = computed(() => {
   const c = props.check
   return [
     {
       label: 'The way',
-      says: [
+      says: comes.value && [
         c.route.says,
         c.other_route &&
           `Or: ${c.other_route.says} ${capital(c.other_route.disposition)}: ${c.other_route.answer}`,
       ],
     },
-    { label: 'Edition and package', says: [c.delivery?.says], sum: c.delivery?.sha256 },
+    {
+      label: 'Edition and package',
+      says: comes.value && [c.delivery?.says],
+      sum: comes.value ? c.delivery?.sha256 : undefined,
+    },
     {
       label: 'Support',
       says: c.support
         ? [
             `${c.support.release}${c.support.edition ? ' ' + c.support.edition : ''} ${
-              c.support.days < 0
-                ? `went out of support on ${sayDay(c.support.ends)}.`
-                : `is supported until ${sayDay(c.support.ends)}: ${c.support.days} days.`
+              c.support.not_here
+                ? 'is not supported on this machine.'
+                : c.support.days < 0
+                  ? `went out of support on ${sayDay(c.support.ends)}.`
+                  : `is supported until ${sayDay(c.support.ends)}: ${c.support.days} days.`
             }`,
             c.support.says,
           ]
@@ -52,7 +60,7 @@ const rows = computed(() => {
     { label: 'Hold', says: [c.hold] },
     { label: 'TPM', says: [c.tpm?.says] },
   ]
-    .map((r) => ({ sum: undefined, ...r, says: r.says.filter(Boolean).join(' ') }))
+    .map((r) => ({ sum: undefined, ...r, says: (r.says || []).filter(Boolean).join(' ') }))
     .filter((r) => r.says)
 })
 </script>
@@ -60,7 +68,9 @@ const rows = computed(() => {
 <template>
   <section aria-label="Beside the requirements" class="mt-9 grid gap-y-6">
     <div>
-      <h2 class="mb-2 border-b border-line pb-1.5 font-semibold">How it gets there</h2>
+      <h2 class="mb-2 border-b border-line pb-1.5 font-semibold">
+        {{ comes ? 'How it gets there' : 'Beside the requirements' }}
+      </h2>
       <dl class="text-[14px]">
         <div v-for="r in rows" :key="r.label" class="grid grid-cols-[8.5rem_1fr] gap-3 py-1">
           <dt class="text-soft">{{ r.label }}</dt>

@@ -35,6 +35,9 @@ const lastDay = (until: string) => new Date(Date.parse(until) - 1000).toISOStrin
         >
       </h3>
       <p v-if="finding.reason" class="text-soft">{{ finding.reason }}</p>
+      <p v-if="finding.follows && finding.outcome === 'fail'" class="text-[13px] text-soft">
+        {{ finding.follows }}
+      </p>
       <p v-if="finding.waiver">
         Accepted by {{ finding.waiver.by }} until {{ sayDay(lastDay(finding.waiver.until)) }}:
         {{ finding.waiver.reason }}
@@ -53,7 +56,7 @@ const lastDay = (until: string) => new Date(Date.parse(until) - 1000).toISOStrin
       </p>
       <p class="text-[13px] text-soft">
         <span v-if="finding.distance">{{ finding.distance }}</span>
-        <span v-if="finding.no_remedy" class="block">nothing on this machine can change it</span>
+        <span v-if="finding.no_step" class="block">{{ finding.no_step }}</span>
         <span v-if="finding.settled_by?.length && finding.outcome === 'fail'" class="block"
           >settled by step {{ finding.settled_by.join(' and ') }}</span
         >
@@ -68,7 +71,7 @@ const lastDay = (until: string) => new Date(Date.parse(until) - 1000).toISOStrin
         >
         <DisclosurePanel class="mt-1 text-[13px] text-soft">
           <p class="mb-1">
-            {{ finding.why }}<span v-if="finding.consequence"> Otherwise {{ finding.consequence }}.</span>
+            {{ finding.why }}<span v-if="finding.follows"> {{ finding.follows }}</span>
           </p>
           <p v-if="finding.rule" class="mb-1">{{ finding.rule }}</p>
           <p v-if="finding.list" class="mb-1">

@@ -59,6 +59,7 @@ const total = computed(() => {
     <b class="text-ink">{{ check.firmware.title }}.</b> {{ check.firmware.says }}
     <template v-if="check.firmware.source">({{ check.firmware.source }})</template>
   </p>
+  <p v-for="s in check.when?.says" :key="s" class="mb-1">{{ s }}</p>
   <div v-for="(g, i) in groups" :key="i">
     <p v-if="g.steps[0]?.step !== 'replace'" class="mb-2 text-[13px] text-soft">
       {{ names[g.phase] }}{{ takes(g.steps) }}
@@ -124,10 +125,41 @@ const total = computed(() => {
     </ol>
   </div>
   <p v-if="total && check.plan.length > 1" class="border-t border-line pt-2"><b>In all:</b> {{ total }}.</p>
+  <p v-if="check.bring?.length" class="mt-2 text-sm"><b>To bring:</b> {{ check.bring.join('; ') }}.</p>
   <p v-if="check.withheld" class="mt-2 text-sm text-soft">
     Left out: {{ check.withheld.titles.map((t) => t.charAt(0).toLowerCase() + t.slice(1)).join('; ') }}.
     {{ check.withheld.says }}
   </p>
   <p v-if="check.conversion" class="mt-2 text-sm text-soft">{{ check.conversion.says }}</p>
   <p v-if="check.stay" class="mt-2 text-sm text-soft">{{ check.stay }}</p>
+  <section v-if="check.optional?.length" class="mt-5" aria-labelledby="optional">
+    <h3 id="optional" class="mb-2 font-semibold">Optional: advised, and not required</h3>
+    <ul class="space-y-2">
+      <li
+        v-for="s in check.optional"
+        :key="s.step"
+        class="border-l-[1.5px] border-line pl-3"
+        :data-optional="s.step"
+      >
+        <p class="font-semibold">{{ s.title }}</p>
+        <p v-for="c in s.cautions" :key="c" class="text-sm text-replace">{{ c }}</p>
+        <p class="text-sm text-soft">{{ s.do }}</p>
+        <TickBox
+          :machine="machine"
+          kind="step"
+          :item="s.step"
+          :title="s.title"
+          :ticked="s.ticked"
+          :may="may"
+          @said="emit('said')"
+        />
+      </li>
+    </ul>
+  </section>
+  <section v-if="check.ends?.length" class="mt-5" aria-labelledby="ends">
+    <h3 id="ends" class="mb-2 font-semibold">What ends with the upgrade</h3>
+    <ul class="list-disc space-y-1 pl-5 text-sm">
+      <li v-for="e in check.ends" :key="e.id">{{ e.says }}</li>
+    </ul>
+  </section>
 </template>

@@ -40,6 +40,13 @@ const part = (n: number) => `${(100 * n) / most.value}%`
           >{{ number(data.undetermined) }} undetermined</RouterLink
         >: find out first what is not known.
       </template>
+      <template v-if="data.decide">
+        No known step makes
+        <RouterLink :to="list(data.where_decide)" class="underline underline-offset-2"
+          >{{ number(data.decide) }} {{ data.decide === 1 ? 'machine' : 'machines' }}</RouterLink
+        >
+        ready: a person has to decide on them.
+      </template>
     </p>
     <div class="grid gap-x-9 gap-y-8 lg:grid-cols-[7fr_5fr]">
       <section aria-labelledby="order">

@@ -177,6 +177,7 @@ const button = 'cursor-pointer rounded-md border border-line px-2.5 py-1 text-sm
                   <span class="block text-[13px] text-soft">{{ v.model }}</span>
                 </th>
                 <td class="py-1.5 pr-3">
+                  <p v-for="q in v.before" :key="q.step" class="text-replace">First: {{ q.title }}</p>
                   <ul>
                     <li v-for="st in v.steps" :key="st.step" class="flex flex-wrap items-baseline gap-x-2">
                       {{ st.title }}

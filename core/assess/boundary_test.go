@@ -1,0 +1,107 @@
+package assess_test
+
+import (
+	"strings"
+	"testing"
+
+	"rolltop.example/rolltop/core/assess"
+	"rolltop.example/rolltop/core/inventory"
+	"rolltop.example/rolltop/core/means"
+)
+
+// The only must that fails is named where it is the only one. A should, and what is not
+// known, do not count.
+func TestFails(t *testing.T) {
+	rel := asks(t, []string{
+		must("{fact: processor.cores, at_least: 4}"), must("{fact: memory.installed_bytes, at_least: 4 GiB}"),
+		must("{fact: memory.slots, at_least: 2}"), "level: should, consequence: works-less-well, need: {fact: processor.rated_mhz, at_least: 3 GHz}",
+	})
+	for _, tt := range []struct {
+		change func(*doc)
+		n      int
+		sole   string
+	}{
+		{func(*doc) {}, 0, ""},
+		{twoCores, 1, "r0"},
+		{memory(2, 1), 1, "r1"},
+		{with(twoCores, memory(2, 1)), 2, ""},
+		{with(twoCores, func(d *doc) { d.Memory.Slots = inventory.Opt[int64]{} }), 1, "r0"},
+	} {
+		d := sound()
+		tt.change(d)
+		if n, sole := run(t, rel, d).Fails(); n != tt.n || sole != tt.sole {
+			t.Errorf("%d must fail, %q alone; want %d, %q", n, sole, tt.n, tt.sole)
+		}
+	}
+}
+
+// Whether a newer driver changes what a graphics adapter cannot do is not known before
+// it is tried: it may rule a laptop out at worst, and is not expected to.
+func TestADriverRulesNothingOut(t *testing.T) {
+	rel := asks(t, []string{"level: must, consequence: will-not-start, need: {in: graphics, some: {fact: graphics.driver_model, at_least: \"2.0\"}}"})
+	for form, worst := range map[string]string{"laptop": "replace", "desktop": "decide"} { // another card fits the desktop
+		c := on(t, rel, func(d *doc) {
+			d.Device.Form, d.Graphics = some(form), []inventory.Adapter{{Name: some("Built-in graphics"), DriverModel: some("1.3")}}
+		})
+		if c.Disposition != "reconfigure" || c.Certainty != "expected" || c.Worst != worst || !strings.HasPrefix(planOf(c), "graphics-driver") {
+			t.Errorf("%s: %s, %s, %s at worst: %s", form, c.Disposition, c.Certainty, c.Worst, planOf(c))
+		}
+	}
+}
+
+// What a house asks on top, and what is waived, make no installation unsupported.
+func TestUnsupportedIsThePublishersWord(t *testing.T) {
+	rel := asks(t, []string{
+		"asked_by: house, " + must("{fact: processor.cores, at_least: 4}"),
+		must("{fact: memory.installed_bytes, at_least: 4 GiB}"),
+		"level: should, consequence: works-less-well, need: {fact: processor.rated_mhz, at_least: 3 GHz}",
+	}, inPlace)
+	d := sound()
+	d.OS.Name = some("Skerry 12")
+	twoCores(d)
+	if c := run(t, rel, d).Document(now, "test"); c.Disposition != "done" || len(c.Unsupported) > 0 {
+		t.Errorf("%s, unsupported for %v", c.Disposition, c.Unsupported)
+	}
+	memory(2, 1)(d)
+	c := run(t, rel, d).Document(now, "test")
+	if got := strings.Join(c.Unsupported, " "); c.Disposition != "done" || got != "r1" {
+		t.Errorf("%s, unsupported for %s", c.Disposition, got)
+	}
+	d.OS.Name = some("Skerry 13") // a later release has requirements of its own
+	if c := run(t, rel, d).Document(now, "test"); c.Disposition != "done" || len(c.Unsupported) > 0 {
+		t.Errorf("%s, unsupported for %v", c.Disposition, c.Unsupported)
+	}
+}
+
+// The author of a document reads which requirements no step settles, never apply, or
+// read what no collector reads; and nothing about the others.
+func TestNotes(t *testing.T) {
+	for _, tt := range []struct{ line, want string }{
+		{must("{fact: memory.installed_bytes, at_least: 4 GiB}"), ""},
+		{must("{fact: firmware.secure_boot, equals: on}"), ""},
+		{must("{any: [{fact: processor.cores, at_least: 4}, {fact: memory.installed_bytes, at_least: 4 GiB}]}"), ""},
+		{"level: should, consequence: works-less-well, need: {fact: processor.rated_mhz, at_least: 2 GHz}", ""},
+		{must("{fact: processor.cores, at_least: 4}"), ""}, // the host of a guest does
+		{must("{fact: processor.rated_mhz, at_least: 2 GHz}"), "R0: nothing changes this on a machine. Where it fails, a person decides."},
+	} {
+		notes := strings.Join(assess.Notes(means.Shipped(), asks(t, []string{tt.line})), "\n")
+		if tt.want == "" && notes != "" || !strings.HasPrefix(notes, tt.want) {
+			t.Errorf("%s: %q, want %q", tt.line, notes, tt.want)
+		}
+	}
+	rel := asks(t, []string{must("{fact: processor.rated_mhz, at_least: 2 GHz}"), must("{fact: memory.installed_bytes, at_least: 4 GiB}")})
+	if steps := means.Shipped().Steps; steps.Settles(rel.Requirements[0].Need) || !steps.Settles(rel.Requirements[1].Need) {
+		t.Error("a step is said to make a processor faster, or none to give it memory")
+	}
+}
+
+// A list fills the number of cores only where the threads that were read allow it.
+func TestCoresOfAListAndThreads(t *testing.T) {
+	rel := asks(t, []string{must("{fact: processor.cores, at_least: 4}")}, inPlace, "lists: [{id: p, of: processors, rows: [{name: Corvane K5-9400, cores: 6}]}]")
+	for threads, want := range map[int64]string{2: "fail", 5: "unknown", 6: "pass", 12: "pass"} {
+		c := on(t, rel, func(d *doc) { d.Processor.Cores, d.Processor.Threads = inventory.Opt[int64]{}, some(threads) })
+		if got := finding(t, c, "r0").Outcome; got != want {
+			t.Errorf("%d threads: %s", threads, got)
+		}
+	}
+}

@@ -1,0 +1,106 @@
+package assess_test
+
+import (
+	"strings"
+	"testing"
+
+	"rolltop.example/rolltop/core/inventory"
+)
+
+// A processor has no more cores than threads: too few threads rule cores out, and
+// enough of them say nothing.
+func TestThreadsBoundCores(t *testing.T) {
+	for _, tt := range []struct {
+		threads int64
+		need    string
+		outcome string
+	}{{2, "at_least: 3", "fail"}, {3, "at_least: 3", "unknown"}, {2, "at_most: 2", "pass"}, {2, "at_most: 1", "unknown"}} {
+		rel := asks(t, []string{must("{fact: processor.cores, " + tt.need + "}")}, inPlace)
+		d := sound()
+		d.Processor.Cores, d.Processor.Threads = inventory.Opt[int64]{}, some(tt.threads)
+		c := run(t, rel, d).Document(now, "test")
+		if got := c.Findings[0].Outcome; got != tt.outcome {
+			t.Errorf("%d threads, %s: %s, want %s", tt.threads, tt.need, got, tt.outcome)
+		}
+		if tt.outcome == "fail" && (c.Disposition != "decide" || !strings.Contains(c.Findings[0].Reason, "no more than its threads: 2")) {
+			t.Errorf("%s: %s", c.Disposition, c.Findings[0].Reason)
+		}
+	}
+}
+
+// Two things about one memory slot are reported, and nothing of them is taken.
+func TestTwoThingsOfOneSlot(t *testing.T) {
+	slots := func(a, b int64) func(*doc) {
+		return func(d *doc) {
+			memory(4, 1)(d)
+			d.Memory.Slots = some(int64(3))
+			d.Memory.Modules = []inventory.Module{
+				{Slot: some("A"), Bytes: some(a << 30), Type: some("DDR4"), Form: some("DIMM"), Soldered: some(false)},
+				{Slot: some("A"), Bytes: some(b << 30), Type: some("DDR4"), Form: some("DIMM"), Soldered: some(false)},
+			}
+		}
+	}
+	c := checked(t, "skerry-12", slots(4, 0))
+	if got := strings.Join(c.Warnings, " "); !strings.Contains(got, "two different things of the memory in A") {
+		t.Errorf("warnings: %q", got)
+	}
+	if s := stepOf(c, "add-memory"); s == nil || strings.Contains(s.Parts[0].Says, "slot A") {
+		t.Errorf("the module goes into a slot of which two things are said: %+v", s)
+	}
+	if c = checked(t, "skerry-12", slots(4, 4)); len(c.Warnings) > 0 && strings.Contains(strings.Join(c.Warnings, " "), "two different things") {
+		t.Errorf("one thing said twice: %q", c.Warnings)
+	}
+}
+
+// A Mac that does not run a Mac system is asked about, whatever it fails: nothing is planned for it.
+func TestAMacWithAPCSystemIsAskedAbout(t *testing.T) {
+	d := mac()
+	d.OS.Platform, d.OS.Name, d.OS.Version, d.Device.ModelID = some("windows"), some("Skerry 11"), some("11.2"), some("Foldbook6,2")
+	c := run(t, load(t, "fathom-9"), d).Document(now, "test")
+	if c.Disposition != "decide" || planOf(c) != "decide" || !strings.Contains(c.Answer, "Ask first what it is meant to run") || c.Decide == nil || len(c.Decide.Says) != 3 || c.Decide.Step != "" {
+		t.Errorf("%s: %s %s %+v", c.Disposition, c.Answer, planOf(c), c.Decide)
+	}
+	for _, s := range c.Plain {
+		if strings.Contains(s, "replaced") {
+			t.Errorf("its user hears %q", s)
+		}
+	}
+}
+
+// A TPM beside the one in use is said.
+func TestAnotherTPMIsSaid(t *testing.T) {
+	c := checked(t, "skerry-12", func(d *doc) {
+		d.TPM.Version = some("1.2")
+		d.TPM.Others = []inventory.OtherTPM{{Version: some("2.0"), Kind: some("firmware")}}
+	})
+	if !strings.Contains(c.TPM.Says, "Another TPM is beside it, of version 2.0, built-in: look at which of them") {
+		t.Errorf("the TPM: %q", c.TPM.Says)
+	}
+}
+
+// Whether a stage takes a machine in is not claimed where what decides it is unknown.
+func TestAnUnknownStageIsNotClaimed(t *testing.T) {
+	c := checked(t, "skerry-12", func(d *doc) { d.OS.Version = inventory.Opt[string]{} })
+	if c.Offer == nil || c.Offer.Now || c.Offer.From != nil || !strings.Contains(c.Offer.Says, "Whether Skerry 12 is offered to this machine is unknown: it is offered to machines that run Skerry 11") {
+		t.Errorf("the offer is %+v", c.Offer)
+	}
+	if c.When != nil && c.When.NotBefore != nil {
+		t.Errorf("the visit waits for %v", c.When.NotBefore)
+	}
+	if c = checked(t, "skerry-12", func(d *doc) { d.OS.Version, d.OS.Name = some("10.4"), some("Skerry 10") }); c.Offer.Now || c.Offer.From == nil {
+		t.Errorf("a machine of a later stage: %+v", c.Offer)
+	}
+}
+
+// A check by a revision that is not the latest known one says so.
+func TestSupersededRevisionIsNamed(t *testing.T) {
+	c := checked(t, "skerry-12", nil)
+	c.Superseded(c.Release.Revision)
+	if len(c.Warnings) != 0 {
+		t.Errorf("the latest revision: %q", c.Warnings)
+	}
+	c.Superseded(c.Release.Revision + 1)
+	if len(c.Warnings) != 1 || !strings.Contains(c.Warnings[0], "Revision 6 is the later one") {
+		t.Errorf("warnings: %q", c.Warnings)
+	}
+}

@@ -1,0 +1,43 @@
+package assess
+
+import (
+	"slices"
+
+	"rolltop.example/rolltop/core/fact"
+	"rolltop.example/rolltop/core/means"
+	"rolltop.example/rolltop/core/need"
+	"rolltop.example/rolltop/core/release"
+	"rolltop.example/rolltop/core/say"
+)
+
+// Notes are what the author of a release document should know of it, although it has no
+// mistakes: requirements that no step settles, that no machine of the class has anything
+// of, and that read what no collector reads.
+func Notes(m *means.Means, rel *release.Release) []string {
+	var out []string
+	for i := range rel.Requirements {
+		q := &rel.Requirements[i]
+		if !q.On(rel.InstallsOn) {
+			out = append(out, say.NeverApplies(q, rel.InstallsOn))
+			continue
+		}
+		var unread []string
+		for _, id := range need.Facts(q.Need) {
+			if name := id.String(); id.Unread(rel.InstallsOn) && !slices.Contains(unread, name) {
+				unread = append(unread, name)
+			}
+		}
+		if unread != nil {
+			out = append(out, say.NotRead(q, unread))
+		}
+		if q.Level == release.Must && !m.Steps.Settles(q.Need) {
+			out = append(out, say.NoStepFor(q, changeable(q.Need)))
+		}
+	}
+	return out
+}
+
+// changeable says whether anything that a need reads can change on a machine.
+func changeable(n need.Need) bool {
+	return slices.ContainsFunc(need.Facts(n), func(id fact.ID) bool { return id.Change() != fact.ByNothing })
+}

@@ -1,0 +1,146 @@
+package release_test
+
+import (
+	"strings"
+	"testing"
+
+	"rolltop.example/rolltop/core/fact"
+	"rolltop.example/rolltop/core/inventory"
+	"rolltop.example/rolltop/core/release"
+)
+
+func installed(platform, name, version string) *fact.Facts {
+	f := fact.Read(&inventory.Document{})
+	for id, v := range map[fact.ID]string{fact.OSPlatform: platform, fact.OSName: name, fact.OSVersion: version} {
+		if v != "" {
+			f.Set(id, fact.Of(id.Def().Kind, v), "")
+		}
+	}
+	return f
+}
+
+func TestRunsOn(t *testing.T) {
+	const upgrade = "upgrade: [{platform: windows, way: in-place}]\n"
+	tests := []struct {
+		more                    string
+		platform, name, version string
+		want                    release.Installed
+	}{
+		{"version: \"12.0\"\n", "windows", "Skerry 11", "11.999", release.NotInstalled},
+		{"version: \"12.0\"\n", "windows", "Skerry 11", "12.0", release.ThisOne}, // the version decides
+		{"version: \"12.0\"\n", "windows", "", "12.9.1", release.ThisOne},
+		{"version: \"12.0\"\n", "windows", "Skerry 12", "13", release.LaterOne},
+		{"version: \"12.0\"\n", "windows", "Skerry 12", "", release.ThisOne},
+		{"version: \"12.4\"\n", "windows", "", "12.3", release.NotInstalled},
+		{"version: \"12.4\"\n", "windows", "", "12.4", release.ThisOne},
+		{"version: \"12.4\"\n", "windows", "", "13.0", release.LaterOne},
+		{"", "windows", "skerry 12", "", release.ThisOne},
+		{"", "windows", "Skerry 13", "", release.LaterOne},
+		{"", "windows", "Skerry 12.1", "", release.LaterOne},
+		{"", "windows", "Skerry 11.9", "", release.NotInstalled},
+		{"", "windows", "Skerry", "", release.NotInstalled},
+		{"", "windows", "Fathom 13", "", release.NotInstalled},
+		{"", "windows", "Skerry Server 13", "", release.NotInstalled},
+		{"", "windows", "Skerry 13b", "", release.NotInstalled},
+		{"", "linux", "Skerry 13", "", release.NotInstalled}, // no way leads from there
+		{"", "", "Skerry 13", "", release.NotInstalled},
+	}
+	for _, tt := range tests {
+		rel, err := release.Read("r", []byte(head+tt.more+upgrade+one), nil)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if got := rel.RunsOn(installed(tt.platform, tt.name, tt.version)); got != tt.want {
+			t.Errorf("%s%q %q %q: %d, want %d", tt.more, tt.platform, tt.name, tt.version, got, tt.want)
+		}
+	}
+	for _, version := range []string{"v12", "twelve", ":"} {
+		_, err := release.Read("r", []byte(head+"version: \""+version+"\"\n"+one), nil)
+		if err == nil || !strings.Contains(err.Error(), "is not a version") {
+			t.Errorf("version %q: %v", version, err)
+		}
+	}
+	for _, version := range []string{"0.1", "9"} {
+		if _, err := release.Read("r", []byte(head+"version: \""+version+"\"\n"+one), nil); err != nil {
+			t.Errorf("version %q: %v", version, err)
+		}
+	}
+}
+
+// Every way that what is known leaves open counts, the shortest first, and none behind
+// one that surely fits.
+func TestPathsFrom(t *testing.T) {
+	rel, err := release.Read("r", []byte(head+`upgrade:
+  - {platform: windows, edition: [Quay], way: reinstall}
+  - {platform: windows, at_least: "10.0", at_most: "10.9", way: interim, through: skerry-11}
+  - {platform: windows, at_least: "11.0", way: in-place}
+interim: [{id: skerry-11, name: Skerry 11}]
+`+one), nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, tt := range []struct{ platform, version, want string }{
+		{"windows", "11.2", "in-place"},
+		{"windows", "10.4", "interim"},
+		{"windows", "", "in-place interim reinstall reinstall"},
+		{"windows", "9", "reinstall reinstall"}, // as that edition's way, or as no way fits
+		{"linux", "", "reinstall"},
+	} {
+		var ways []string
+		for _, p := range rel.PathsFrom(installed(tt.platform, "", tt.version)) {
+			ways = append(ways, p.Way)
+		}
+		if got := strings.Join(ways, " "); got != tt.want {
+			t.Errorf("%s %q: %s, want %s", tt.platform, tt.version, got, tt.want)
+		}
+	}
+	for id, want := range map[fact.ID]bool{fact.OSPlatform: true, fact.OSVersion: true, fact.OSEdition: true, fact.OSArchitecture: false,
+		fact.OSLanguage: false, fact.MemoryInstalled: false} {
+		if rel.RoutesBy(id) != want {
+			t.Errorf("the way rests on %s: %v", id, !want)
+		}
+	}
+}
+
+// A limit on one side alone is a limit.
+func TestRoutesByOneLimit(t *testing.T) {
+	for _, limit := range []string{"at_least: \"11\"", "at_most: \"11\"", ""} {
+		rel, err := release.Read("r", []byte(head+"upgrade: [{platform: windows, "+limit+", way: in-place}]\n"+one), nil)
+		if limit == "" {
+			rel, err = release.Read("r", []byte(head+"upgrade: [{platform: windows, way: in-place}]\n"+one), nil)
+		}
+		if err != nil {
+			t.Fatal(err)
+		}
+		if rel.RoutesBy(fact.OSVersion) != (limit != "") {
+			t.Errorf("%q: the version decides: %v", limit, rel.RoutesBy(fact.OSVersion))
+		}
+	}
+}
+
+// Two documents differ in everything where something beside their requirements differs;
+// the requirements of releases between are then not known to be alike.
+func TestSameBut(t *testing.T) {
+	const interim = "upgrade: [{platform: windows, way: interim, through: between}]\ninterim: [{id: between, name: Skerry 11, requirements: [{id: way, title: W, level: must, consequence: installer-refuses, reason: R., need: {fact: processor.cores, at_least: 2}}]}]\n"
+	read := func(src string) *release.Release {
+		rel, err := release.Read("r", []byte(head+src), nil)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return rel
+	}
+	is := read(interim + one)
+	for _, tt := range []struct {
+		name, other       string
+		cores, way, whole bool
+	}{
+		{"the same", interim + one, true, true, true},
+		{"another limit", interim + strings.Replace(one, "at_least: 2", "at_least: 3", 1), false, true, true},
+		{"another way", strings.Replace(interim, "windows", "linux", 1) + one, true, false, false},
+	} {
+		same, all := is.SameBut(read(tt.other))
+		if same["cores"] != tt.cores || same["way"] != tt.way || all != tt.whole {
+			t.Errorf("%s: %v, %v", tt.name, same, all)
+		}
+	}
+}

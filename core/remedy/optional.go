@@ -1,0 +1,71 @@
+package remedy
+
+import (
+	"slices"
+
+	"rolltop.example/rolltop/core/check"
+	"rolltop.example/rolltop/core/fact"
+	"rolltop.example/rolltop/core/release"
+)
+
+// worthDoing are facts that list titles and drivers of which the release says that
+// something has to be done. They are on somebody's list even if no requirement asks.
+var worthDoing = []fact.ID{
+	fact.SoftwareToRemove, fact.SoftwareToUpdate, fact.SoftwareToBuy, fact.SoftwareProblems,
+	fact.DriversToRemove, fact.DriversToUpdate, fact.DriverProblems,
+}
+
+// Optional are the steps for advice that a machine does not follow, and for titles and
+// drivers that the release has something to say of. They stand apart from the plan: no
+// verdict depends on them. A machine that is done, or that is not going to get the
+// release, has none.
+func (l *Library) Optional(res *check.Result, v *Verdict) []Planned {
+	if v.Planned || v.Disposition == Done || v.Disposition == Replace {
+		return nil
+	}
+	s := &solver{lib: l, world: likely, was: res.Facts, route: v.Route, guest: v.Guest, install: -1}
+	s.enter()
+	defer s.leave()
+	for i := range v.Plan {
+		p := v.Plan[i]
+		s.simulate(&p, nil)
+		s.chosen = append(s.chosen, p)
+	}
+	planned := len(s.chosen)
+	for i := range res.Findings {
+		fd := &res.Findings[i]
+		q := fd.Requirement
+		if q.Level == release.Should && fd.Outcome == check.Fail && (q.Interim == nil || v.Route == release.ByInterim) {
+			s.failing = append(s.failing, fd)
+		}
+	}
+	s.goals = s.failing
+	s.settleAll()
+	for _, id := range worthDoing {
+		if !s.unsettled(id) {
+			continue
+		}
+		for _, i := range l.changing[id] {
+			if st := &l.steps[i]; !st.Installs && st.Class < Part && st.on(s.route, s.guest) && !s.has(i) && s.apply(i) {
+				break
+			}
+		}
+	}
+	s.fillSettles(res)
+	var out []Planned
+	for k := planned; k < len(s.chosen); k++ {
+		if p := s.chosen[k]; p.Class != NoClass {
+			p.Amounts = s.amounts(&p)
+			out = append(out, p)
+		}
+	}
+	slices.SortStableFunc(out, func(a, b Planned) int { return phaseRank[a.Phase] - phaseRank[b.Phase] })
+	return out
+}
+
+// unsettled says whether a list of titles or drivers has entries that nothing settles.
+// On an emptied disk nothing of it is left.
+func (s *solver) unsettled(id fact.ID) bool {
+	r := s.sim.Get(id)
+	return len(r.Value.Set())+len(r.Floor().Set()) > 0 && s.route != release.Reinstall
+}

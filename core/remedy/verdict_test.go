@@ -1,0 +1,22 @@
+package remedy
+
+import "testing"
+
+// Each disposition has a name of its own, and asks for one thing of three: somebody does
+// something on the machine, nobody is sent to it, or neither.
+func TestDispositions(t *testing.T) {
+	for d, want := range map[Disposition]struct {
+		name          string
+		takes, futile bool
+	}{
+		Done: {"done", false, true}, Ready: {"ready", false, false}, Reconfigure: {"reconfigure", true, false}, Refit: {"refit", true, false},
+		Decide: {"decide", false, true}, Replace: {"replace", false, true}, Undetermined: {"undetermined", false, false},
+	} {
+		if got, ok := DispositionOf(want.name); !ok || got != d || d.String() != want.name || d.Takes() != want.takes || d.Futile() != want.futile {
+			t.Errorf("%s: %v %v, takes %v, futile %v", d, got, ok, d.Takes(), d.Futile())
+		}
+	}
+	if _, ok := DispositionOf("scrapped"); ok {
+		t.Error("there is a disposition that nobody knows")
+	}
+}

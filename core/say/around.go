@@ -1,0 +1,126 @@
+package say
+
+import (
+	"fmt"
+	"slices"
+	"time"
+
+	"rolltop.example/rolltop/core/fact"
+	"rolltop.example/rolltop/core/release"
+	"rolltop.example/rolltop/core/remedy"
+)
+
+// Filled puts the name of the release into a text.
+func Filled(text string, rel *release.Release) string {
+	return fill(text, map[string]string{"release": rel.Name})
+}
+
+// When says from when work on a machine is of use, and until when it has to be done.
+func When(visit, held bool, from, latest *time.Time, rel, installed string) []string {
+	what := "The installation"
+	if visit {
+		what = "The visit"
+	}
+	var out []string
+	if held {
+		out = append(out, what+" waits until the hold of this machine is lifted.")
+	}
+	if from != nil {
+		out = append(out,
+			fmt.Sprintf("%s is offered to this machine from %s: %s before that day is of no use.", rel, Day(*from), Lower(what)))
+	}
+	if latest != nil && installed != "" {
+		out = append(out, fmt.Sprintf("It has to be done by %s, the last day of support of %s.", Day(*latest), installed))
+	}
+	return out
+}
+
+var hows = map[string]string{"gone": "gone after the upgrade", "removed": "removed by the installation", "different": "different after the upgrade"}
+
+// End says what becomes of something that ends with the upgrade.
+func End(e *release.End, certain bool) string {
+	s := e.Title + " is " + hows[e.How] + "."
+	if !certain {
+		s = "If this machine has it: " + s
+	}
+	return s + " " + Sentence(e.Says)
+}
+
+// WhyAfresh says why a release is installed on the emptied disk; "" where it is not.
+func WhyAfresh(v *remedy.Verdict, rel *release.Release, f *fact.Facts) string {
+	if v.Route != release.Reinstall || v.Astray || v.Planned || v.Disposition == remedy.Done || v.Disposition == remedy.Replace {
+		return ""
+	}
+	if v.Foreign {
+		return Sentence("a clean installation is needed because " + rel.Name + " has no upgrade from the system that runs now")
+	}
+	if lacks := rel.Lacks(f); len(lacks) > 0 {
+		var parts []string
+		for _, l := range lacks {
+			parts = append(parts, lack(&l, f))
+		}
+		return Sentence("a clean installation is needed because " + And(parts))
+	}
+	at := slices.IndexFunc(v.Plan, func(p remedy.Planned) bool { return p.Class == remedy.Afresh })
+	if at < 0 {
+		return ""
+	}
+	if state, says := Conversion(f); state == "impossible" && v.Plan[at].Phase == remedy.Desk {
+		return "A clean installation in UEFI mode is needed. " + says
+	}
+	if v.Plan[at].Phase == remedy.Host {
+		return "The kind of firmware of a virtual machine cannot be changed, so a new one is made."
+	}
+	var titles []string
+	for _, id := range v.Plan[at].Settles {
+		if q := rel.Requirement(id); q != nil {
+			titles = append(titles, Lower(q.Title))
+		}
+	}
+	if titles == nil {
+		return ""
+	}
+	return Sentence("a clean installation is the least that is known to settle " + And(titles))
+}
+
+// lack says a condition of the upgrade beside what the machine has.
+func lack(l *release.Lack, f *fact.Facts) string {
+	def := l.Fact.Def()
+	has := Value(def, f.Value(l.Fact))
+	switch {
+	case l.AtLeast != "" && l.AtMost != "":
+		return fmt.Sprintf("the %s is %s, and the upgrade takes %s to %s", def.Label, has, l.AtLeast, l.AtMost)
+	case l.AtLeast != "":
+		return fmt.Sprintf("the %s is %s, and the upgrade takes %s or later", def.Label, has, l.AtLeast)
+	case l.AtMost != "":
+		return fmt.Sprintf("the %s is %s, and the upgrade takes %s or earlier", def.Label, has, l.AtMost)
+	}
+	words := make([]string, len(l.Allowed))
+	for i, w := range l.Allowed {
+		words[i] = Value(def, fact.Of(def.Kind, w))
+	}
+	return fmt.Sprintf("the %s is %s, and the upgrade takes only %s", def.Label, has, Or(words))
+}
+
+// Superseded says that a check is by a revision that a later one takes the place of.
+func Superseded(name string, revision, newest int) string {
+	return fmt.Sprintf("This check is by revision %d of the requirements of %s. Revision %d is the later one: check by that.",
+		revision, name, newest)
+}
+
+// SlotsTwice says that an inventory states two different things of memory slots.
+func SlotsTwice(slots []string) string {
+	return "The inventory states two different things of the memory in " + And(slots) + ": nothing of it is taken. Take the inventory again, or look at the modules."
+}
+
+// OtherTPM says that a TPM stands beside the one that is in use.
+func OtherTPM(version, kind string) string {
+	s := "Another TPM is beside it"
+	if version != "" {
+		s += ", of version " + version
+	}
+	if word := fact.TPMKind.Def().Words[kind]; word != "" {
+		s += ", " + word
+	}
+	return s + ": look at which of them the firmware has chosen before anything is bought or changed."
+}
