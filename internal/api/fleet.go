@@ -244,10 +244,11 @@ type Flip struct {
 
 // Settings are what an administrator sets.
 type Settings struct {
-	StaleDays     int  `json:"stale_days" minimum:"1" maximum:"3650" doc:"A machine whose latest inventory is older is stale"`
-	HistoryMonths int  `json:"history_months" minimum:"1" maximum:"600" doc:"Every inventory is kept so long; of those before, one a quarter"`
-	RetiredDays   int  `json:"retired_days" minimum:"0" maximum:"36500" doc:"After how many days a retired machine is removed; 0 is never"`
-	ViewersSeeAll bool `json:"viewers_see_all" doc:"Viewers see serial numbers, UUIDs and installed titles, too"`
+	StaleDays       int  `json:"stale_days" minimum:"1" maximum:"3650" doc:"A machine whose latest inventory is older is stale"`
+	HistoryMonths   int  `json:"history_months" minimum:"1" maximum:"600" doc:"Every inventory is kept so long; of those before, one a quarter"`
+	RetiredDays     int  `json:"retired_days" minimum:"0" maximum:"36500" doc:"After how many days a retired machine is removed; 0 is never"`
+	ViewersSeeAll   bool `json:"viewers_see_all" doc:"Viewers see serial numbers, UUIDs and installed titles, too"`
+	WebhooksPrivate bool `json:"webhooks_private,omitempty" doc:"Webhooks may be sent to this host and to private networks; never to link-local addresses"`
 }
 
 // NewOwnToken asks for a token that may do what one may do oneself.
@@ -260,7 +261,7 @@ type NewOwnToken struct {
 type TakeInvitation struct {
 	Secret   string `json:"secret" minLength:"1" maxLength:"100"`
 	Name     string `json:"name" minLength:"1" maxLength:"200"`
-	Password string `json:"password" minLength:"12" maxLength:"1000"`
+	Password string `json:"password" maxLength:"1000" doc:"At least 12 characters, and not easy to guess"`
 }
 
 // ReadSheet asks to make inventories of a spreadsheet.

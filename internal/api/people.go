@@ -65,7 +65,7 @@ type UserList struct {
 // PutUser adds a user or changes one.
 type PutUser struct {
 	Role     string `json:"role" enum:"viewer,technician,administrator" doc:"A viewer reads; a technician also enters facts, ticks, and makes links to visits; an administrator does everything"`
-	Password string `json:"password,omitempty" minLength:"12" maxLength:"1000" doc:"A new user without one gets a random one"`
+	Password string `json:"password,omitempty" maxLength:"1000" doc:"At least 12 characters, and not easy to guess. A new user without one gets a random one"`
 	Renew    bool   `json:"renew,omitempty" doc:"Give a random new password"`
 
 	Places []string `json:"places,omitempty" maxItems:"200" doc:"They see machines of these places only; all, where not given. An administrator cannot be limited"`
@@ -80,7 +80,7 @@ type UserPut struct {
 // ChangePassword changes one's own password.
 type ChangePassword struct {
 	Old string `json:"old" minLength:"1" maxLength:"1000"`
-	New string `json:"new" minLength:"12" maxLength:"1000"`
+	New string `json:"new" maxLength:"1000" doc:"At least 12 characters, and not easy to guess"`
 }
 
 // Act is a change that somebody made.
@@ -89,6 +89,7 @@ type Act struct {
 	At      time.Time `json:"at"`
 	Who     string    `json:"who"`
 	What    string    `json:"what" doc:"The operation of the API"`
+	Did     string    `json:"did" doc:"The same in words"`
 	Subject string    `json:"subject,omitempty" doc:"What it was done to: a machine's key, a kind of document, a name"`
 	Was     string    `json:"was,omitempty"`
 	Becomes string    `json:"becomes,omitempty"`

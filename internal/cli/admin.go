@@ -82,9 +82,11 @@ func settingsCommand() *cobra.Command {
 				changed = true
 			}
 		}
-		if cmd.Flags().Changed("viewers-see-all") {
-			s.ViewersSeeAll, _ = cmd.Flags().GetBool("viewers-see-all")
-			changed = true
+		for name, to := range map[string]*bool{"viewers-see-all": &s.ViewersSeeAll, "webhooks-private": &s.WebhooksPrivate} {
+			if cmd.Flags().Changed(name) {
+				*to, _ = cmd.Flags().GetBool(name)
+				changed = true
+			}
 		}
 		if changed {
 			if s, err = c.PutSettings(contextOf(cmd), s); err != nil {
@@ -98,17 +100,22 @@ func settingsCommand() *cobra.Command {
 		if s.ViewersSeeAll {
 			see = "everything"
 		}
+		private := "to public addresses only"
+		if s.WebhooksPrivate {
+			private = "to private networks and this host, too"
+		}
 		retired := fmt.Sprintf("after %d days", s.RetiredDays)
 		if s.RetiredDays == 0 {
 			retired = "never"
 		}
-		newPaper(cmd.OutOrStdout()).table([]string{"Setting", ""}, [][]string{{"a machine is stale", fmt.Sprintf("after %d days", s.StaleDays)}, {"every inventory is kept", fmt.Sprintf("%d months, then one a quarter", s.HistoryMonths)}, {"a retired machine leaves", retired}, {"viewers see", see}})
+		newPaper(cmd.OutOrStdout()).table([]string{"Setting", ""}, [][]string{{"a machine is stale", fmt.Sprintf("after %d days", s.StaleDays)}, {"every inventory is kept", fmt.Sprintf("%d months, then one a quarter", s.HistoryMonths)}, {"a retired machine leaves", retired}, {"viewers see", see}, {"webhooks are sent", private}})
 		return nil
 	}}
 	cmd.Flags().Int("stale-days", 30, "after how many days without an inventory a machine is stale")
 	cmd.Flags().Int("history-months", 13, "how long every inventory is kept; of those before, one a quarter stays")
 	cmd.Flags().Int("retired-days", 90, "after how many days a retired machine is removed; 0 is never")
 	cmd.Flags().Bool("viewers-see-all", false, "viewers see serial numbers, UUIDs and installed titles, too")
+	cmd.Flags().Bool("webhooks-private", false, "webhooks may be sent to private networks and to the service's own host")
 	formatFlag(cmd, "text", "json")
 	serviceFlags(cmd)
 	return cmd

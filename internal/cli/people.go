@@ -8,6 +8,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"time"
 
 	"github.com/spf13/cobra"
 
@@ -140,7 +141,10 @@ func listActs(cmd *cobra.Command, _ []string) error {
 	heads := []string{"Id", "When", "Who", "What", "On", "Was", "Becomes"}
 	rows := make([][]string, len(l.Acts))
 	for i, a := range l.Acts {
-		rows[i] = []string{strconv.FormatInt(a.ID, 10), say.Moment(a.At), a.Who, a.What, a.Subject, a.Was, a.Becomes}
+		rows[i] = []string{strconv.FormatInt(a.ID, 10), say.Moment(a.At), a.Who, a.Did, a.Subject, a.Was, a.Becomes}
+		if form == "csv" { // sorts, and joins with other logs
+			rows[i][1], rows[i][3] = a.At.UTC().Format(time.RFC3339), a.What
+		}
 	}
 	if form == "csv" {
 		return printCSV(cmd.OutOrStdout(), []string{"id", "at", "who", "what", "subject", "was", "becomes"}, rows)

@@ -102,7 +102,7 @@ func newServer(ctx context.Context, st *store.Store, collectors string, logTo io
 	if verbose {
 		level = slog.LevelDebug
 	}
-	return server.New(ctx, server.Options{Store: st, Console: web.Console(), Collectors: collectorsIn(collectors), Secure: sec.secure, Pin: sec.pin, Log: slog.New(slog.NewTextHandler(logTo, &slog.HandlerOptions{Level: level}))})
+	return server.New(ctx, server.Options{Store: st, Console: web.Console(), Collectors: collectorsIn(collectors), Secure: sec.secure, Proxied: sec.proxied, Pin: sec.pin, Log: slog.New(slog.NewTextHandler(logTo, &slog.HandlerOptions{Level: level}))})
 }
 
 // firstStart prints a one-time link to make the first administrator, as long as there

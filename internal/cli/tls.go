@@ -31,9 +31,10 @@ func tlsFlags(cmd *cobra.Command) {
 
 // security is how the service speaks with whoever reaches it.
 type security struct {
-	config *tls.Config // nil: without TLS
-	pin    string      // SHA-256 of a certificate that the service made itself
-	secure bool        // it is reached over TLS, by itself or through a proxy
+	config  *tls.Config // nil: without TLS
+	pin     string      // SHA-256 of a certificate that the service made itself
+	proxied bool        // a proxy in front says where requests come from
+	secure  bool        // it is reached over TLS, by itself or through a proxy
 }
 
 // secured reads the options. To be reached from elsewhere takes TLS, or the word
@@ -59,7 +60,7 @@ func secured(cmd *cobra.Command, database string, at net.Addr) (security, error)
 		}
 		return security{config: configWith(pair), secure: true}, nil
 	case proxy:
-		return security{secure: true}, nil
+		return security{secure: true, proxied: true}, nil
 	}
 	if tcp, ok := at.(*net.TCPAddr); ok && !tcp.IP.IsLoopback() {
 		return security{}, wrongUsage("%s can be reached from elsewhere, and passwords would go there in the open; give --tls-cert and --tls-key, or --tls-self, or, where a proxy does TLS, --behind-proxy", at)

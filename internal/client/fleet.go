@@ -177,7 +177,12 @@ func (c *Client) ChangePassword(ctx context.Context, name string, change api.Cha
 	if err != nil {
 		return err
 	}
-	return session.send(ctx, http.MethodPut, "session/password", change, nil)
+	return session.ReplacePassword(ctx, change)
+}
+
+// ReplacePassword changes the password of whom the client is signed in as.
+func (c *Client) ReplacePassword(ctx context.Context, change api.ChangePassword) error {
+	return c.send(ctx, http.MethodPut, "session/password", change, nil)
 }
 
 // session is a client with the session of who signs in.

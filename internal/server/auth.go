@@ -4,22 +4,19 @@ import (
 	"context"
 	"crypto/rand"
 	"crypto/sha256"
-	"crypto/subtle"
-	"encoding/base64"
 	"errors"
 	"fmt"
 	"log/slog"
 	"net/http"
 	"slices"
 	"strings"
-	"sync"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/go-chi/chi/v5/middleware"
-	"golang.org/x/crypto/argon2"
 
 	"rolltop.example/rolltop/internal/api"
+	"rolltop.example/rolltop/internal/auth"
 	"rolltop.example/rolltop/internal/store"
 )
 
@@ -106,7 +103,7 @@ func (s *Server) authorise(a huma.API) func(huma.Context, func(huma.Context)) {
 			next(ctx)
 			return
 		}
-		who, err := s.identify(ctx.Context(), ctx.Header("Authorization"), cookieOf(ctx))
+		who, err := s.identify(ctx.Context(), ctx.Header("Authorization"), s.cookieOf(ctx))
 		switch {
 		case errors.Is(err, store.ErrNotFound):
 			_ = huma.WriteErr(a, ctx, http.StatusUnauthorized, "sign in first, or give a token that is valid: Authorization: Bearer "+tokenPrefix+"…")
@@ -181,11 +178,13 @@ func callerOf(ctx context.Context) *caller {
 // by is the name of who does the operation of a context.
 func by(ctx context.Context) string { return callerOf(ctx).Name }
 
-func cookieOf(ctx huma.Context) string {
-	for _, name := range []string{sessionCookie, secureCookie} {
-		if c, err := huma.ReadCookie(ctx, name); err == nil {
-			return c.Value
-		}
+func (s *Server) cookieOf(ctx huma.Context) string {
+	name := sessionCookie
+	if s.secure {
+		name = secureCookie
+	}
+	if c, err := huma.ReadCookie(ctx, name); err == nil {
+		return c.Value
 	}
 	return ""
 }
@@ -201,12 +200,16 @@ func (s *Server) identify(ctx context.Context, authorization, cookie string) (ca
 		if err != nil {
 			return caller{}, err
 		}
+		s.uses.note(t.ID, s.now())
 		return caller{Who: s.seeing(api.Who{Name: t.Name, Scope: t.Scope, Places: lines(t.Places)}), token: t}, nil
 	}
 	if cookie == "" {
 		return caller{}, store.ErrNotFound
 	}
 	u, err := s.store.SessionUser(ctx, hash(cookie), s.now())
+	if errors.Is(err, store.ErrNotFound) {
+		u, err = s.unkeptUser(ctx, hash(cookie))
+	}
 	if err != nil {
 		return caller{}, err
 	}
@@ -266,55 +269,12 @@ func (s *Server) addToken(ctx context.Context, t *store.Token) (id int64, secret
 
 // PutUser adds a user, or gives one another password.
 func (s *Server) PutUser(ctx context.Context, name, role, password string) error {
-	return s.store.PutUser(ctx, &store.User{Name: name, Role: role, Password: hashPassword(password)})
+	return s.store.PutUser(ctx, &store.User{Name: name, Role: role, Password: auth.Hash(password)})
 }
-
-// Parameters of argon2id (RFC 9106, second recommendation, with less memory so
-// that a few sign-ins at once do not crowd out the rest).
-const (
-	argonTime   = 3
-	argonMemory = 32 << 10 // KiB
-	argonLanes  = 2
-	argonLength = 32
-)
-
-func hashPassword(password string) string {
-	salt := make([]byte, 16)
-	_, _ = rand.Read(salt) // never fails
-	key := argon2.IDKey([]byte(password), salt, argonTime, argonMemory, argonLanes, argonLength)
-	b64 := base64.RawStdEncoding.EncodeToString
-	return fmt.Sprintf("$argon2id$v=%d$m=%d,t=%d,p=%d$%s$%s", argon2.Version, argonMemory, argonTime, argonLanes, b64(salt), b64(key))
-}
-
-// passwordMatches compares in constant time. A hash that cannot be read
-// matches nothing.
-func passwordMatches(password, kept string) bool {
-	parts := strings.Split(kept, "$")
-	var memory, passes uint32
-	var lanes uint8
-	if len(parts) != 6 || parts[1] != "argon2id" {
-		return false
-	}
-	if n, err := fmt.Sscanf(parts[3], "m=%d,t=%d,p=%d", &memory, &passes, &lanes); n != 3 || err != nil {
-		return false
-	}
-	salt, err1 := base64.RawStdEncoding.DecodeString(parts[4])
-	want, err2 := base64.RawStdEncoding.DecodeString(parts[5])
-	if err1 != nil || err2 != nil || len(want) == 0 {
-		return false
-	}
-	got := argon2.IDKey([]byte(password), salt, passes, memory, lanes, uint32(len(want)))
-	return subtle.ConstantTimeCompare(got, want) == 1
-}
-
-// nobody is the hash that an unknown name is compared with, so that it takes
-// as long as a known one. It is made when first needed: it takes a tenth of a
-// second.
-var nobody = sync.OnceValue(func() string { return hashPassword(NewSecret("")) })
 
 // guarded sets the headers that every answer carries and refuses requests that
 // another site makes a browser send.
-func guarded(next http.Handler) http.Handler {
+func guarded(secure bool, next http.Handler) http.Handler {
 	cross := http.NewCrossOriginProtection()
 	cross.SetDenyHandler(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
 		writeProblem(w, &api.Problem{Status: http.StatusForbidden, Title: "Another site sent this", Detail: "a browser sent this for another site; open the console itself"})
@@ -324,6 +284,9 @@ func guarded(next http.Handler) http.Handler {
 		h.Set("Content-Security-Policy", "default-src 'self'; img-src 'self' data:; style-src 'self'; frame-ancestors 'none'; base-uri 'none'; form-action 'self'")
 		h.Set("X-Content-Type-Options", "nosniff")
 		h.Set("Referrer-Policy", "no-referrer")
+		if secure { // RFC 6797
+			h.Set("Strict-Transport-Security", "max-age=31536000")
+		}
 		if strings.HasPrefix(r.URL.Path, "/api/") {
 			h.Set("Cache-Control", "no-store")
 		}

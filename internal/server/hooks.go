@@ -11,7 +11,9 @@ import (
 	"io"
 	"math/rand/v2"
 	"net/http"
+	"net/netip"
 	"net/url"
+	"regexp"
 	"strconv"
 	"strings"
 	"time"
@@ -71,6 +73,14 @@ func (s *Server) putHook(ctx context.Context, in *struct {
 	u, err := url.Parse(in.Body.URL)
 	if err != nil || u.Scheme != "http" && u.Scheme != "https" || u.Host == "" || u.User != nil {
 		return nil, refuse("The address was not taken", "%q is no address to send to; write it as https://host/path, without a name and a password", in.Body.URL)
+	}
+	if ip, err := netip.ParseAddr(u.Hostname()); err == nil {
+		if wrong := hookMistake(ip, s.settings().WebhooksPrivate); wrong != "" {
+			return nil, refuse("The address was not taken", "%s %s", ip, wrong)
+		}
+	}
+	if !hookName.MatchString(in.Name) {
+		return nil, refuse("The address was not taken", "%q cannot be the name of a webhook; a name has letters, digits, -, _ and .", in.Name)
 	}
 	list, err := s.store.Hooks(ctx)
 	if err != nil {
@@ -157,8 +167,18 @@ func (s *Server) tell(ctx context.Context, h *store.Hook) error {
 	}
 }
 
-// hookClient follows no redirects: who is told was decided by an administrator.
-var hookClient = &http.Client{Timeout: hookTakes, CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
+// newHookClient makes a client that follows no redirects: who is told was decided by an
+// administrator.
+func (s *Server) newHookClient(dial Dial) *http.Client {
+	return &http.Client{
+		Timeout:       hookTakes,
+		Transport:     hookTransport(func() bool { return s.settings().WebhooksPrivate }, dial),
+		CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse },
+	}
+}
+
+// hookName is what a webhook may be called: the name goes into a header of each message.
+var hookName = regexp.MustCompile(`^[A-Za-z0-9][A-Za-z0-9_.-]*$`)
 
 func (s *Server) post(ctx context.Context, h *store.Hook, m *api.Flips) error {
 	body, err := json.Marshal(m)
@@ -171,7 +191,7 @@ func (s *Server) post(ctx context.Context, h *store.Hook, m *api.Flips) error {
 	}
 	req.Header.Set("Content-Type", "application/json")
 	sign(req, body, h.Name, h.Secret, s.now())
-	res, err := hookClient.Do(req)
+	res, err := s.hookClient.Do(req)
 	if err != nil {
 		return fmt.Errorf("it does not answer: %w", err)
 	}

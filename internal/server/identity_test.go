@@ -229,6 +229,7 @@ func TestDispositionOverTime(t *testing.T) {
 		t.Fatalf("%+v %v", ready, err)
 	}
 	again(ready.Devices[0].Key, 2<<30)
+	s.AllowPrivateWebhooks(t)
 	if _, err := s.Client.PutHook(ctx, "desk", api.PutHook{URL: "http://127.0.0.1:9/"}); err != nil {
 		t.Fatal(err)
 	}

@@ -53,6 +53,12 @@ func (l *locked) Write(p []byte) (int, error) {
 	return l.b.Write(p)
 }
 
+func (l *locked) String() string {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	return l.b.String()
+}
+
 // Each request has a number that the caller and the log have; the log holds no
 // secret.
 func TestRequestsAreNumbered(t *testing.T) {

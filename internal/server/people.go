@@ -10,6 +10,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"rolltop.example/rolltop/internal/api"
+	"rolltop.example/rolltop/internal/auth"
 	"rolltop.example/rolltop/internal/store"
 )
 
@@ -47,6 +48,15 @@ func (s *Server) putUser(ctx context.Context, in *struct {
 	if err != nil && !isNew {
 		return nil, s.problem(err, "")
 	}
+	if isNew {
+		wrong, err := s.takenName(ctx, in.Name)
+		if err != nil {
+			return nil, s.problem(err, "")
+		}
+		if wrong != "" {
+			return nil, refuse("Not changed", "%s", wrong)
+		}
+	}
 	if in.Body.Role == RoleAdministrator && len(in.Body.Places) > 0 {
 		return nil, refuse("Not changed", "an administrator sees everything; limit a technician or a viewer")
 	}
@@ -57,12 +67,15 @@ func (s *Server) putUser(ctx context.Context, in *struct {
 	u := &store.User{Name: in.Name, Role: in.Body.Role, Places: strings.Join(in.Body.Places, "\n")}
 	switch {
 	case in.Body.Password != "":
-		u.Password = hashPassword(in.Body.Password)
+		if wrong := auth.Weakness(in.Body.Password, in.Name); wrong != "" {
+			return nil, refuse("Not changed", "%s", wrong)
+		}
+		u.Password = auth.Hash(in.Body.Password)
 	case isNew || in.Body.Renew:
 		out.Password = NewSecret("")
-		u.Password = hashPassword(out.Password)
+		u.Password = auth.Hash(out.Password)
 	}
-	was, becomes := "no such user", roleText(u)
+	was, becomes := "", roleText(u)
 	if !isNew {
 		was = roleText(before)
 	}
@@ -91,7 +104,7 @@ func (s *Server) removeUser(ctx context.Context, in *struct {
 }) (*struct{}, error) {
 	before, err := s.store.UserByName(ctx, in.Name)
 	if err == nil {
-		store.Note(ctx, roleText(before), "no such user")
+		store.Note(ctx, roleText(before), "removed")
 		err = s.store.RemoveUser(ctx, in.Name, RoleAdministrator)
 	}
 	switch {
@@ -104,23 +117,24 @@ func (s *Server) removeUser(ctx context.Context, in *struct {
 }
 
 func (s *Server) changePassword(ctx context.Context, in *struct{ Body api.ChangePassword }) (*struct{}, error) {
+	if callerOf(ctx).token != nil { // whatever its name is
+		return nil, &api.Problem{Status: http.StatusNotFound, Title: "Not found", Detail: "this is a token, and a token has no password"}
+	}
 	u, err := s.store.UserByName(ctx, by(ctx))
 	if err != nil {
-		return nil, s.problem(err, "this is a token, and a token has no password")
+		return nil, s.problem(err, "you are not among the users any more")
 	}
-	if s.tries.OnLimit(discard{}, &http.Request{}, u.Name) {
-		return nil, tooManyTries()
+	switch right, err := s.comparePassword(ctx, u.Name, in.Body.Old, u.Password); {
+	case err != nil:
+		return nil, err
+	case !right:
+		s.noteSignIn(ctx, actSignInFailed, u.Name)
+		return nil, refuse("Not changed", "the old password is not right")
 	}
-	select {
-	case s.signing <- struct{}{}:
-		defer func() { <-s.signing }()
-	case <-ctx.Done():
-		return nil, ctx.Err()
+	if wrong := auth.Weakness(in.Body.New, u.Name); wrong != "" {
+		return nil, refuse("Not changed", "%s", wrong)
 	}
-	if !passwordMatches(in.Body.Old, u.Password) {
-		return nil, &api.Problem{Status: http.StatusUnprocessableEntity, Title: "Not changed", Detail: "the old password is not right"}
-	}
-	u.Password = hashPassword(in.Body.New)
+	u.Password = auth.Hash(in.Body.New)
 	store.Note(ctx, "", "a new password")
 	if err := s.store.PutUser(ctx, u); err != nil {
 		return nil, s.problem(err, "")
@@ -140,7 +154,7 @@ func (s *Server) listActs(ctx context.Context, in *struct {
 	}
 	out := api.ActList{Acts: []api.Act{}, More: len(list) > in.Size}
 	for _, a := range list[:min(len(list), in.Size)] {
-		out.Acts = append(out.Acts, api.Act{ID: a.ID, At: a.At(), Who: a.Who, What: a.What, Subject: a.Subject, Was: a.Was, Becomes: a.Becomes})
+		out.Acts = append(out.Acts, api.Act{ID: a.ID, At: a.At(), Who: a.Who, What: a.What, Did: s.did(a.What), Subject: a.Subject, Was: a.Was, Becomes: a.Becomes})
 	}
 	return &struct{ Body api.ActList }{out}, nil
 }

@@ -168,7 +168,7 @@ func TestActs(t *testing.T) {
 	_, err = s.Client.SetTargets(ctx, api.TargetSet{PC: "skerry-13"})
 	do(err, "set-targets", "", "PCs: skerry-12; Macs: fathom-9", "PCs: skerry-13; Macs: fathom-9")
 	_, err = s.Client.PutUser(ctx, "harbour-master", api.PutUser{Role: "viewer"})
-	do(err, "put-user", "harbour-master", "no such user", "viewer")
+	do(err, "put-user", "harbour-master", "", "viewer")
 	_, err = s.Client.AddToken(ctx, api.NewToken{Name: "pier", Scope: "submit"})
 	do(err, "add-token", "", "", "pier, may submit")
 	_, err = s.Client.DropHouse(ctx, "prices")

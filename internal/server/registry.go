@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"net/http"
 	"reflect"
+	"regexp"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -62,6 +63,9 @@ func schemaName(t reflect.Type, hint string) string {
 // mostEcho is how much of a wrong value an answer repeats, in bytes.
 const mostEcho = 64
 
+// secretField are the places of what no answer repeats.
+var secretField = regexp.MustCompile(`(?i)password|secret|token|body\.(old|new)$|authorization|cookie`)
+
 // newProblem makes the library's errors ours: no echo of what was sent beyond
 // a few bytes.
 func newProblem(status int, message string, errs ...error) huma.StatusError {
@@ -78,7 +82,7 @@ func newProblem(status int, message string, errs ...error) huma.StatusError {
 		m := doc.Mistake{Path: d.Location, Wrong: d.Message}
 		switch v := d.Value.(type) { // never a group: it may hold a password
 		case string:
-			if len(v) <= mostEcho {
+			if len(v) <= mostEcho && !secretField.MatchString(d.Location) {
 				m.Wrong += fmt.Sprintf(": %q", v)
 			}
 		case float64, bool:

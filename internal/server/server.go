@@ -10,6 +10,7 @@ import (
 	"io/fs"
 	"log/slog"
 	"net/http"
+	"runtime"
 	"sync"
 	"sync/atomic"
 	"time"
@@ -18,13 +19,13 @@ import (
 	"github.com/danielgtaylor/huma/v2/adapters/humachi"
 	"github.com/go-chi/chi/v5"
 	"github.com/go-chi/chi/v5/middleware"
-	"github.com/go-chi/httprate"
 
 	"rolltop.example/rolltop/core/doc"
 	"rolltop.example/rolltop/core/fleet"
 	"rolltop.example/rolltop/core/means"
 	"rolltop.example/rolltop/core/release"
 	"rolltop.example/rolltop/internal/api"
+	"rolltop.example/rolltop/internal/auth"
 	"rolltop.example/rolltop/internal/build"
 	"rolltop.example/rolltop/internal/store"
 )
@@ -38,6 +39,8 @@ type Options struct {
 	Collectors fs.FS
 	Now        func() time.Time // for tests; nil: the clock
 	Secure     bool             // it is reached over TLS
+	Proxied    bool             // a proxy in front writes the last part of X-Forwarded-For
+	DialHook   Dial             // for tests; nil: the network
 	Pin        string           // the SHA-256 of the certificate that it made itself
 }
 
@@ -56,17 +59,22 @@ type Server struct {
 	collectors handouts
 	metrics    *metrics
 
-	mu       sync.RWMutex
-	set      api.Settings
-	means    *means.Means
-	targets  map[string]target // by class
-	compiled map[[sha256.Size]byte]*release.Release
-	placing  sync.Mutex // one change of the means at a time
-	judging  sync.Mutex // one judging of the whole fleet at a time
-	judgings judgings
-	judges   judges
-	tries    *httprate.RateLimiter
-	signing  chan struct{} // as many checks of passwords at once as it has room
+	mu         sync.RWMutex
+	set        api.Settings
+	means      *means.Means
+	targets    map[string]target // by class
+	compiled   map[[sha256.Size]byte]*release.Release
+	placing    sync.Mutex // one change of the means at a time
+	judging    sync.Mutex // one judging of the whole fleet at a time
+	judgings   judgings
+	judges     judges
+	gate       *auth.Gate
+	proxied    bool
+	uses       uses
+	unkept     unkept
+	refused    throttle
+	hookClient *http.Client
+	acts       map[string]string // what operations do, for the audit log
 
 	listeners atomic.Int64  // pages that hear of changes
 	stopping  chan struct{} // closed when the service stops
@@ -89,12 +97,14 @@ type target struct {
 
 // New makes a server and brings verdicts up to date with the stored targets.
 func New(ctx context.Context, o Options) (*Server, error) {
-	s := &Server{store: o.Store, log: o.Log, now: o.Now, console: o.Console, secure: o.Secure, pin: o.Pin, targets: map[string]target{}, compiled: map[[sha256.Size]byte]*release.Release{}, signing: make(chan struct{}, mostSignIns), stopping: make(chan struct{})}
+	s := &Server{store: o.Store, log: o.Log, now: o.Now, console: o.Console, secure: o.Secure, pin: o.Pin, targets: map[string]target{}, compiled: map[[sha256.Size]byte]*release.Release{}, proxied: o.Proxied, stopping: make(chan struct{})}
 	s.collectors.files = o.Collectors
 	go s.collectors.all() // their sums take a moment
 	if s.now == nil {
 		s.now = time.Now
 	}
+	s.hookClient = s.newHookClient(o.DialHook)
+	s.gate = auth.NewGate(runtime.GOMAXPROCS(0), s.now)
 	if s.log == nil {
 		s.log = slog.New(slog.DiscardHandler)
 	}
@@ -130,7 +140,7 @@ func New(ctx context.Context, o Options) (*Server, error) {
 // Handler is the whole HTTP interface: /api, the console elsewhere.
 func (s *Server) Handler() http.Handler {
 	r := chi.NewRouter()
-	r.Use(numbered, s.logged, middleware.Recoverer, guarded)
+	r.Use(numbered, s.addressed, s.logged, middleware.Recoverer, func(next http.Handler) http.Handler { return guarded(s.secure, next) })
 	r.Get("/healthz", func(w http.ResponseWriter, r *http.Request) {
 		if err := s.store.Ping(r.Context()); err != nil {
 			http.Error(w, "the database does not answer", http.StatusServiceUnavailable)
@@ -211,7 +221,35 @@ func Describe(r chi.Router, s *Server) huma.API {
 	s.exports(a)
 	s.backups(a)
 	s.places(a)
+	if s != nil {
+		s.acts = summaries(a.OpenAPI())
+	}
 	return a
+}
+
+// summaries are what operations do, by their ids.
+func summaries(description *huma.OpenAPI) map[string]string {
+	out := map[string]string{
+		actSignIn:        "Sign in",
+		actSignInFailed:  "Fail to sign in",
+		actSignInRefused: "Refuse sign-ins for a minute",
+	}
+	for _, path := range description.Paths {
+		for _, op := range []*huma.Operation{path.Post, path.Put, path.Patch, path.Delete} {
+			if op != nil {
+				out[op.OperationID] = op.Summary
+			}
+		}
+	}
+	return out
+}
+
+// did says what an act of the audit log was, in words.
+func (s *Server) did(what string) string {
+	if words := s.acts[what]; words != "" {
+		return words
+	}
+	return what
 }
 
 // aim makes the latest final revision of a release the target of its class and

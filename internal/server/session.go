@@ -10,29 +10,38 @@ import (
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
-	"github.com/go-chi/httprate"
 
 	"rolltop.example/rolltop/internal/api"
+	"rolltop.example/rolltop/internal/auth"
 	"rolltop.example/rolltop/internal/build"
 	"rolltop.example/rolltop/internal/store"
 )
 
-// signInsPerMinute bounds guessing of one user's password, mostSignIns the memory
-// that checking passwords takes at once.
-const (
-	signInsPerMinute = 20
-	mostSignIns      = 4
-)
-
 type whoOutput struct {
-	SetCookie string `header:"Set-Cookie"`
+	SetCookie []string `header:"Set-Cookie"`
 	Body      api.Who
 }
 
-func (s *Server) sessions(a huma.API) {
-	if s != nil {
-		s.tries = httprate.NewRateLimiter(signInsPerMinute, time.Minute)
+// signedOut is the answer to signing out.
+type signedOut struct {
+	SetCookie []string `header:"Set-Cookie"`
+}
+
+// Cookies are the cookies that may carry a session. One of them counts: over TLS the
+// one that only this host can have set, so that nobody shadows it.
+type Cookies struct {
+	Plain  string `cookie:"rolltop_session"`
+	Secure string `cookie:"__Host-rolltop_session"`
+}
+
+func (s *Server) session(c *Cookies) string {
+	if s.secure {
+		return c.Secure
 	}
+	return c.Plain
+}
+
+func (s *Server) sessions(a huma.API) {
 	tag := []string{"Session"}
 	huma.Register(a, secured(huma.Operation{OperationID: "version", Method: http.MethodGet, Path: "/version", Summary: "Which program answers", Tags: tag}, open),
 		func(context.Context, *struct{}) (*struct{ Body api.Version }, error) {
@@ -41,18 +50,14 @@ func (s *Server) sessions(a huma.API) {
 	huma.Register(a, secured(huma.Operation{OperationID: "sign-in", Method: http.MethodPost, Path: "/session", Summary: "Sign in", Tags: tag,
 		Errors: []int{http.StatusUnauthorized, http.StatusTooManyRequests}}, open),
 		func(ctx context.Context, in *struct{ Body api.Credentials }) (*whoOutput, error) {
-			if s.tries.OnLimit(discard{}, &http.Request{}, in.Body.Name) {
-				return nil, tooManyTries()
-			}
 			return s.signIn(ctx, in.Body)
 		})
 	huma.Register(a, secured(huma.Operation{OperationID: "who", Method: http.MethodGet, Path: "/session", Summary: "Who is signed in", Tags: tag}, open),
 		func(ctx context.Context, in *struct {
 			Authorization string `header:"Authorization"`
-			Session       string `cookie:"rolltop_session"`
-			Secure        string `cookie:"__Host-rolltop_session"`
+			Cookies
 		}) (*struct{ Body api.Who }, error) {
-			who, err := s.identify(ctx, in.Authorization, cmp.Or(in.Session, in.Secure))
+			who, err := s.identify(ctx, in.Authorization, s.session(&in.Cookies))
 			if errors.Is(err, store.ErrNotFound) {
 				who, err = caller{Who: api.Who{Scope: "none"}}, nil
 			}
@@ -66,18 +71,13 @@ func (s *Server) sessions(a huma.API) {
 	huma.Register(a, secured(huma.Operation{OperationID: "add-own-token", Method: http.MethodPost, Path: "/session/token", Summary: "Make a token that may do what you may", Tags: tag}, ScopeRead), s.ownToken)
 	huma.Register(a, secured(huma.Operation{OperationID: "end-own-token", Method: http.MethodDelete, Path: "/session/token", Summary: "End the token that this is sent with", Tags: tag, DefaultStatus: http.StatusNoContent, Errors: []int{http.StatusNotFound}}, anybody), s.endOwnToken)
 	huma.Register(a, secured(huma.Operation{OperationID: "sign-out", Method: http.MethodDelete, Path: "/session", Summary: "Sign out", Tags: tag, DefaultStatus: http.StatusNoContent}, anybody),
-		func(ctx context.Context, in *struct {
-			Session string `cookie:"rolltop_session"`
-			Secure  string `cookie:"__Host-rolltop_session"`
-		}) (*struct {
-			SetCookie string `header:"Set-Cookie"`
-		}, error) {
-			if err := s.store.EndSession(ctx, hash(cmp.Or(in.Session, in.Secure))); err != nil {
+		func(ctx context.Context, in *struct{ Cookies }) (*signedOut, error) {
+			sha := hash(s.session(&in.Cookies))
+			s.unkept.end(sha)
+			if err := s.store.EndSession(ctx, sha); err != nil {
 				return nil, s.problem(err, "")
 			}
-			return &struct {
-				SetCookie string `header:"Set-Cookie"`
-			}{s.cookie("", -1)}, nil
+			return &signedOut{s.cookie("", -1)}, nil
 		})
 }
 
@@ -92,17 +92,24 @@ func (s *Server) Invite(ctx context.Context) (path string, err error) {
 }
 
 func (s *Server) takeInvitation(ctx context.Context, in *struct{ Body api.TakeInvitation }) (*whoOutput, error) {
-	if s.tries.OnLimit(discard{}, &http.Request{}, "\ninvitation") {
-		return nil, tooManyTries()
+	noLink := &api.Problem{Status: http.StatusForbidden, Title: "The link does not work", Detail: "it was used, has expired, was copied in part, or there is an administrator already; start the service again for another, or run rolltop users set NAME --database FILE"}
+	switch works, err := s.store.Invited(ctx, hash(in.Body.Secret), s.now()); {
+	case err != nil:
+		return nil, s.problem(err, "")
+	case !works: // before anything that takes long
+		return nil, noLink
 	}
-	u := &store.User{Name: strings.TrimSpace(in.Body.Name), Role: RoleAdministrator, Password: hashPassword(in.Body.Password)}
-	if u.Name == "" {
-		return nil, refuse("Not added", "a name is not blank")
+	if wrong := nameMistake(in.Body.Name); wrong != "" {
+		return nil, refuse("Not added", "%s", wrong)
 	}
+	if wrong := auth.Weakness(in.Body.Password, in.Body.Name); wrong != "" {
+		return nil, refuse("Not added", "%s", wrong)
+	}
+	u := &store.User{Name: in.Body.Name, Role: RoleAdministrator, Password: auth.Hash(in.Body.Password)}
 	ctx = store.Acting(ctx, &store.Act{Millis: s.now().UnixMilli(), Who: u.Name, What: "take-invitation", Subject: u.Name, Becomes: RoleAdministrator})
 	switch err := s.store.TakeInvitation(ctx, hash(in.Body.Secret), s.now(), u); {
 	case errors.Is(err, store.ErrNotFound):
-		return nil, &api.Problem{Status: http.StatusForbidden, Title: "The link does not work", Detail: "it was used, has expired, or was copied in part; start the service again for another, or run rolltop users set NAME --database FILE"}
+		return nil, noLink
 	case errors.Is(err, store.ErrRevision):
 		return nil, &api.Problem{Status: http.StatusConflict, Title: "The name is taken", Detail: fmt.Sprintf("there is a user %s; choose another name", u.Name)}
 	case err != nil:
@@ -142,23 +149,40 @@ func (s *Server) endOwnToken(ctx context.Context, _ *struct{}) (*struct{}, error
 	return nil, nil
 }
 
-func tooManyTries() error {
-	return &api.Problem{Status: http.StatusTooManyRequests, Title: "Too many tries", Detail: "wait a minute before the next try"}
+// cookie sets the session's cookie, and takes the one of the other name away: it may be
+// left from when the service was reached without TLS.
+func (s *Server) cookie(value string, maxAge int) []string {
+	mine := http.Cookie{Name: sessionCookie, Value: value, Path: "/", MaxAge: maxAge, HttpOnly: true, SameSite: http.SameSiteStrictMode}
+	if !s.secure {
+		return []string{mine.String()}
+	}
+	other := mine
+	other.Value, other.MaxAge = "", -1
+	mine.Name, mine.Secure = secureCookie, true
+	return []string{mine.String(), other.String()}
 }
 
-// discard takes the headers that the rate limiter would set.
-type discard struct{}
+func tooManyTries() error {
+	return huma.ErrorWithHeaders(&api.Problem{Status: http.StatusTooManyRequests, Title: "Too many tries", Detail: "too many sign-ins came from your address, or for this name; wait a minute and try again"}, http.Header{"Retry-After": {"60"}})
+}
 
-func (discard) Header() http.Header         { return http.Header{} }
-func (discard) Write(b []byte) (int, error) { return len(b), nil }
-func (discard) WriteHeader(int)             {}
-
-func (s *Server) cookie(value string, maxAge int) string {
-	c := http.Cookie{Name: sessionCookie, Value: value, Path: "/", MaxAge: maxAge, HttpOnly: true, SameSite: http.SameSiteStrictMode}
-	if s.secure {
-		c.Name, c.Secure = secureCookie, true
+// comparePassword compares a password when its turn comes. The error is an answer.
+func (s *Server) comparePassword(ctx context.Context, name, password, kept string) (right bool, err error) {
+	address := addressOf(ctx)
+	done, err := s.gate.Enter(ctx, name, address)
+	if errors.Is(err, auth.ErrTooMany) {
+		s.refusedSignIn(ctx, name, address)
+		return false, tooManyTries()
 	}
-	return c.String()
+	if err != nil {
+		return false, err // the caller has gone
+	}
+	right = kept != "" && auth.Matches(password, kept)
+	if kept == "" {
+		auth.Matches(password, auth.Nobody())
+	}
+	done(right)
+	return right, nil
 }
 
 func (s *Server) signIn(ctx context.Context, c api.Credentials) (*whoOutput, error) {
@@ -166,22 +190,23 @@ func (s *Server) signIn(ctx context.Context, c api.Credentials) (*whoOutput, err
 	if err != nil && !errors.Is(err, store.ErrNotFound) {
 		return nil, s.problem(err, "")
 	}
-	kept := u.Password
+	right, err := s.comparePassword(ctx, c.Name, c.Password, u.Password)
 	if err != nil {
-		kept = nobody()
+		return nil, err
 	}
-	select {
-	case s.signing <- struct{}{}:
-		defer func() { <-s.signing }()
-	case <-ctx.Done():
-		return nil, ctx.Err()
-	}
-	if !passwordMatches(c.Password, kept) || err != nil {
+	if !right {
+		s.noteSignIn(ctx, actSignInFailed, c.Name)
 		return nil, &api.Problem{Status: http.StatusUnauthorized, Title: "Not signed in", Detail: "the name or the password is not right"}
 	}
 	secret, now := NewSecret(""), s.now()
-	if err := s.store.StartSession(ctx, hash(secret), u.Name, now, now.Add(sessionLength)); err != nil {
+	switch err := s.store.StartSession(ctx, hash(secret), u.Name, now, now.Add(sessionLength)); {
+	case errors.Is(err, store.ErrFull), errors.Is(err, store.ErrReadOnly):
+		// Whoever is to look at the trouble must be able to sign in.
+		s.unkept.start(hash(secret), u, now.Add(sessionLength))
+		s.log.Warn("a session is held in memory, because the database cannot be written", "name", u.Name, "error", err)
+	case err != nil:
 		return nil, s.problem(err, "")
 	}
+	s.noteSignIn(ctx, actSignIn, u.Name)
 	return &whoOutput{SetCookie: s.cookie(secret, int(sessionLength.Seconds())), Body: s.seeing(whoIs(u))}, nil
 }

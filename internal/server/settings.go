@@ -35,13 +35,20 @@ func (s *Server) loadSettings(ctx context.Context) error {
 	}
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	s.set = api.Settings{StaleDays: number("stale-days", 30), HistoryMonths: number("history-months", 13), RetiredDays: number("retired-days", 90), ViewersSeeAll: stored["viewers-see-all"] == "yes"}
+	s.set = api.Settings{StaleDays: number("stale-days", 30), HistoryMonths: number("history-months", 13), RetiredDays: number("retired-days", 90), ViewersSeeAll: stored["viewers-see-all"] == "yes", WebhooksPrivate: stored["webhooks-private"] == "yes"}
 	return nil
 }
 
 func (s *Server) putSettings(ctx context.Context, in *struct{ Body api.Settings }) (*struct{ Body api.Settings }, error) {
 	store.Note(ctx, fmt.Sprintf("%+v", s.settings()), fmt.Sprintf("%+v", in.Body))
-	values := map[string]string{"stale-days": strconv.Itoa(in.Body.StaleDays), "history-months": strconv.Itoa(in.Body.HistoryMonths), "retired-days": strconv.Itoa(in.Body.RetiredDays), "viewers-see-all": map[bool]string{true: "yes", false: "no"}[in.Body.ViewersSeeAll]}
+	yes := map[bool]string{true: "yes", false: "no"}
+	values := map[string]string{
+		"stale-days":       strconv.Itoa(in.Body.StaleDays),
+		"history-months":   strconv.Itoa(in.Body.HistoryMonths),
+		"retired-days":     strconv.Itoa(in.Body.RetiredDays),
+		"viewers-see-all":  yes[in.Body.ViewersSeeAll],
+		"webhooks-private": yes[in.Body.WebhooksPrivate],
+	}
 	if err := s.store.SetSettings(ctx, values); err != nil {
 		return nil, s.problem(err, "")
 	}
@@ -65,7 +72,11 @@ func (s *Server) tokens(a huma.API) {
 				return nil, s.problem(err, "")
 			}
 			out := api.TokenList{Tokens: []api.TokenRow{}}
+			recent := s.uses.all()
 			for i := range list {
+				if at, ok := recent[list[i].ID]; ok {
+					list[i].UsedAt = at.UnixMilli()
+				}
 				out.Tokens = append(out.Tokens, tokenRow(&list[i]))
 			}
 			return &struct{ Body api.TokenList }{out}, nil
@@ -82,6 +93,13 @@ func (s *Server) tokens(a huma.API) {
 			}
 			if err := tokenMistake(b); err != "" {
 				return nil, refuse("The token was not made", "%s", err)
+			}
+			wrong, err := s.takenName(ctx, b.Name)
+			if err != nil {
+				return nil, s.problem(err, "")
+			}
+			if wrong != "" {
+				return nil, &api.Problem{Status: http.StatusConflict, Title: "The token was not made", Detail: wrong}
 			}
 			store.Note(ctx, "", b.Name+", may "+b.Scope)
 			id, secret, err := s.addToken(ctx, &t)

@@ -53,6 +53,7 @@ func (s *Server) Tend(ctx context.Context, now time.Time, thin bool) {
 			s.log.Error(what, "error", err)
 		}
 	}
+	fail("the last uses of tokens were not noted", s.keepUses(ctx))
 	fail("facts whose date has come were not ended", s.endPast(ctx, now))
 	fail("the progress of today was not noted", s.noteProgress(ctx, now))
 	if !thin {

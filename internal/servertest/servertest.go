@@ -40,6 +40,43 @@ func Start(t testing.TB, console fs.FS) *Service {
 // StartAt starts an empty service that goes by a clock.
 func StartAt(t testing.TB, console fs.FS, now func() time.Time) *Service {
 	t.Helper()
+	return StartWith(t, server.Options{Console: console, Now: now})
+}
+
+// StartWith starts an empty service with options. Where they name no store, it has one
+// of its own.
+func StartWith(t testing.TB, o server.Options) *Service {
+	t.Helper()
+	if o.Collectors == nil {
+		o.Collectors = Collectors
+	}
+	out := StartNew(t, o)
+	if err := out.PutUser(context.Background(), "demo", server.RoleAdministrator, Password); err != nil {
+		t.Fatal(err)
+	}
+	out.Token = out.NewToken(t, "everything", server.ScopeManage)
+	out.Client = out.As(t, out.Token)
+	return out
+}
+
+// StartNew starts a service as at its first start: nobody can sign in.
+func StartNew(t testing.TB, o server.Options) *Service {
+	t.Helper()
+	if o.Store == nil {
+		o.Store = OpenStore(t)
+	}
+	s, err := server.New(context.Background(), o)
+	if err != nil {
+		t.Fatal(err)
+	}
+	h := httptest.NewServer(s.Handler())
+	t.Cleanup(h.Close)
+	return &Service{Server: s, URL: h.URL}
+}
+
+// OpenStore opens an empty database for a test.
+func OpenStore(t testing.TB) *store.Store {
+	t.Helper()
 	st, err := store.Open(filepath.Join(t.TempDir(), "test.db"))
 	if err != nil {
 		t.Fatal(err)
@@ -49,21 +86,7 @@ func StartAt(t testing.TB, console fs.FS, now func() time.Time) *Service {
 			t.Error(err)
 		}
 	})
-	ctx := context.Background()
-	s, err := server.New(ctx, server.Options{Store: st, Console: console, Now: now, Collectors: Collectors})
-	if err != nil {
-		t.Fatal(err)
-	}
-	if err := s.PutUser(ctx, "demo", server.RoleAdministrator, Password); err != nil {
-		t.Fatal(err)
-	}
-	out := &Service{Server: s}
-	out.Token = out.NewToken(t, "everything", server.ScopeManage)
-	h := httptest.NewServer(s.Handler())
-	t.Cleanup(h.Close)
-	out.URL = h.URL
-	out.Client = out.As(t, out.Token)
-	return out
+	return st
 }
 
 // Demo starts a service with the made-up organisation.
@@ -74,6 +97,19 @@ func Demo(t testing.TB, console fs.FS) *Service {
 		t.Fatal(err)
 	}
 	return s
+}
+
+// AllowPrivateWebhooks lets webhooks be sent to loopback.
+func (s *Service) AllowPrivateWebhooks(t testing.TB) {
+	t.Helper()
+	set, err := s.Client.Settings(context.Background())
+	if err != nil {
+		t.Fatal(err)
+	}
+	set.WebhooksPrivate = true
+	if _, err := s.Client.PutSettings(context.Background(), set); err != nil {
+		t.Fatal(err)
+	}
 }
 
 // NewToken makes a token with a scope.

@@ -54,6 +54,11 @@ func keepAct(ctx context.Context, tx *sqlx.Tx) (*Act, error) {
 	return a, err
 }
 
+// KeepAct writes an act that comes with no other change.
+func (s *Store) KeepAct(ctx context.Context, a *Act) error {
+	return s.write(Acting(ctx, a), func(*sqlx.Tx) error { return nil })
+}
+
 // Acts lists what was done, the latest first: those before a number, all where
 // it is 0. who and subject pick, where they are not empty.
 func (s *Store) Acts(ctx context.Context, before int64, limit int, who, subject string) ([]Act, error) {

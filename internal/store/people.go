@@ -75,6 +75,9 @@ func (s *Store) ChangeUser(ctx context.Context, u *User, keep string) error {
 		if err := endTokens(tx, u.Name); err != nil {
 			return err
 		}
+		if err := endInvitations(tx); err != nil {
+			return err
+		}
 		if _, err := tx.NamedExec("INSERT INTO user (name, role, password, places) VALUES (:name, :role, :password, :places) ON CONFLICT DO UPDATE SET role=excluded.role, places=excluded.places, password=CASE excluded.password WHEN '' THEN password ELSE excluded.password END", u); err != nil {
 			return err
 		}
@@ -129,9 +132,19 @@ func (s *Store) PutUser(ctx context.Context, u *User) error {
 		if err := endTokens(tx, u.Name); err != nil {
 			return err
 		}
+		if err := endInvitations(tx); err != nil {
+			return err
+		}
 		_, err := tx.Exec("DELETE FROM session WHERE user=?", u.Name)
 		return err
 	})
+}
+
+// endInvitations ends all links for a first administrator: whoever adds or changes a
+// user has one.
+func endInvitations(tx *sqlx.Tx) error {
+	_, err := tx.Exec("DELETE FROM invitation")
+	return err
 }
 
 // StartSession keeps the hash of a session's secret, and forgets sessions that
@@ -208,20 +221,32 @@ func (s *Store) AddToken(ctx context.Context, t *Token, sha []byte) (id int64, e
 
 const selectTokenBySecret = "SELECT id, name, scope, created_at, used_at, expires_at, uses_left, tag, place, places, owner FROM token WHERE sha=? AND (expires_at=0 OR expires_at>?)"
 
-// TokenBySecret finds a token by the hash of its secret and notes its use, at
-// most once a minute. The error may be [ErrNotFound], for one that has expired, too.
+// TokenBySecret finds a token by the hash of its secret. It writes nothing, so that a
+// disk that cannot be written keeps nobody from reading. The error may be
+// [ErrNotFound], for one that has expired, too.
 func (s *Store) TokenBySecret(ctx context.Context, sha []byte, now time.Time) (*Token, error) {
 	t := new(Token)
-	if err := s.tokenBySecret.GetContext(ctx, t, sha, millis(now)); err != nil {
-		return nil, none(err)
-	}
-	if millis(now)-t.UsedAt < time.Minute.Milliseconds() {
-		return t, nil
-	}
-	return t, s.write(ctx, func(tx *sqlx.Tx) error {
-		_, err := tx.Exec("UPDATE token SET used_at=? WHERE id=?", millis(now), t.ID)
-		return err
+	return t, none(s.tokenBySecret.GetContext(ctx, t, sha, millis(now)))
+}
+
+// NoteUses notes when tokens were used last, by their numbers.
+func (s *Store) NoteUses(ctx context.Context, uses map[int64]time.Time) error {
+	return s.write(ctx, func(tx *sqlx.Tx) error {
+		for id, at := range uses {
+			if _, err := tx.Exec("UPDATE token SET used_at=max(used_at, ?) WHERE id=?", millis(at), id); err != nil {
+				return err
+			}
+		}
+		return nil
 	})
+}
+
+// NameTaken says that a user or a token has a name, whatever the case of its letters.
+func (s *Store) NameTaken(ctx context.Context, name string) (bool, error) {
+	var n int
+	err := s.reader.GetContext(ctx, &n, `SELECT (SELECT count(*) FROM user WHERE name=?1 COLLATE NOCASE)
+		+ (SELECT count(*) FROM token WHERE name=?1 COLLATE NOCASE)`, name)
+	return n > 0, err
 }
 
 // Tokens lists all tokens by name.
@@ -245,27 +270,44 @@ func (s *Store) DeleteToken(ctx context.Context, id int64) error {
 	})
 }
 
-// AddInvitation keeps a one-time link by the hash of its secret.
+// AddInvitation keeps a one-time link by the hash of its secret, and ends those before
+// it. The error is [ErrNotFound] where an administrator exists.
 func (s *Store) AddInvitation(ctx context.Context, sha []byte, expires time.Time) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error {
+		if err := endInvitations(tx); err != nil {
+			return err
+		}
+		if someLeft(tx, administrator) == nil {
+			return ErrNotFound
+		}
 		_, err := tx.Exec("INSERT INTO invitation (sha, expires_at) VALUES (?, ?)", sha, millis(expires))
 		return err
 	})
 }
 
-// TakeInvitation adds a user with a one-time link, which is used up then with all
-// others. The error may be [ErrNotFound], for one that has expired, too, and
-// [ErrRevision] where the name is taken.
+// administrator is the role of whom a link for a first administrator makes.
+const administrator = "administrator"
+
+// Invited says that a one-time link works now.
+func (s *Store) Invited(ctx context.Context, sha []byte, now time.Time) (bool, error) {
+	var n int
+	err := s.reader.GetContext(ctx, &n, "SELECT count(*) FROM invitation WHERE sha=? AND expires_at>? AND NOT EXISTS (SELECT 1 FROM user WHERE role=?)", sha, millis(now), administrator)
+	return n > 0, err
+}
+
+// TakeInvitation adds the first administrator with a one-time link, which is used up
+// then. The error is [ErrNotFound] for a link that is not known or has expired, and
+// where an administrator exists; it is [ErrRevision] where the name is taken.
 func (s *Store) TakeInvitation(ctx context.Context, sha []byte, now time.Time, u *User) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error {
 		var n int
 		if err := tx.Get(&n, "SELECT count(*) FROM invitation WHERE sha=? AND expires_at>?", sha, millis(now)); err != nil {
 			return err
 		}
-		if n == 0 {
+		if n == 0 || someLeft(tx, administrator) == nil {
 			return ErrNotFound
 		}
-		if _, err := tx.Exec("DELETE FROM invitation"); err != nil {
+		if err := endInvitations(tx); err != nil {
 			return err
 		}
 		if err := tx.Get(&n, "SELECT count(*) FROM user WHERE name=?", u.Name); err != nil {

@@ -40,7 +40,7 @@ void load()
       <span class="whitespace-nowrap text-soft">{{ sayMoment(a.at) }}</span>
       <span class="ml-2 font-semibold wrap-anywhere md:ml-0">{{ a.who }}</span>
       <span class="block wrap-anywhere"
-        >{{ a.what.replaceAll('-', ' ') }} <span class="text-soft">{{ a.subject }}</span></span
+        >{{ a.did }} <span class="text-soft">{{ a.subject }}</span></span
       >
       <span class="block wrap-anywhere"
         ><template v-if="a.was"

@@ -102,6 +102,10 @@ const link = 'cursor-pointer text-accent underline underline-offset-2'
         <input v-model="form.viewers_see_all" type="checkbox" />
         Viewers see serial numbers, UUIDs and installed titles, too
       </label>
+      <label class="flex basis-full items-baseline gap-2 text-sm">
+        <input v-model="form.webhooks_private" type="checkbox" />
+        Webhooks may be sent to private networks and to the service’s own host
+      </label>
       <p class="basis-full text-sm text-soft">
         Of inventories that are older, one a quarter stays for each machine, and the latest always.
       </p>
