@@ -14,6 +14,7 @@ import (
 	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/core/redact"
 	"rolltop.example/rolltop/internal/collect"
+	"rolltop.example/rolltop/internal/safefile"
 )
 
 // gather reads the machine, or a saved capture, and saves the raw readings
@@ -38,7 +39,7 @@ func gather(o *options, errOut io.Writer) (*inventory.Document, error) {
 		if err != nil {
 			return nil, err
 		}
-		if err := os.WriteFile(o.saveCapture, append(b, '\n'), 0o600); err != nil {
+		if err := safefile.Write(o.saveCapture, append(b, '\n')); err != nil {
 			return nil, fmt.Errorf("the capture cannot be written: %w", err)
 		}
 	}

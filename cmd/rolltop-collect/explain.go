@@ -5,6 +5,7 @@ import (
 	"io"
 
 	"rolltop.example/rolltop/internal/collect"
+	"rolltop.example/rolltop/internal/machinekey"
 )
 
 // explain says what the program does, in words for the person whose machine
@@ -20,8 +21,11 @@ nothing else; --redact replaces serial numbers, UUIDs and the host name.
 
 It keeps nothing, unless --out or --save-capture name a file; that file can be read by
 you alone. It sends nothing, unless --server names where; then it sends the inventory,
-which --out - shows.
+which --out - shows. Where an administrator sends, it makes a key once, which
+administrators alone can read, and signs with it:
+  %s
+--no-key makes none; whoever has the token can then send in this machine's name.
 
 %s These facts are marked as not known.
-`, collect.Explain, collect.RightsAdd)
+`, collect.Explain, machinekey.DefaultPath(), collect.RightsAdd)
 }

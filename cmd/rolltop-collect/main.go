@@ -4,6 +4,7 @@ package main
 
 import (
 	"context"
+	"crypto/ed25519"
 	"encoding/json"
 	"errors"
 	"flag"
@@ -26,6 +27,8 @@ import (
 	"rolltop.example/rolltop/internal/build"
 	"rolltop.example/rolltop/internal/client"
 	"rolltop.example/rolltop/internal/collect"
+	"rolltop.example/rolltop/internal/machinekey"
+	"rolltop.example/rolltop/internal/safefile"
 )
 
 // Exit statuses, as those of rolltop check.
@@ -36,14 +39,17 @@ const (
 	exitUndetermined = 11
 )
 
+// keyPath is where the machine's key is; tests have another place.
+var keyPath = machinekey.DefaultPath()
+
 // patience with a service that does not answer; tests have less.
 var patience = client.Collector
 
 type options struct {
 	out, release, server, token, tokenFile, pin, root string
-	saveCapture, fromCapture, redactKey               string
+	saveCapture, fromCapture, redactKey, key          string
 	software                                          string
-	redact, explain, version                          bool
+	redact, explain, version, noKey                   bool
 }
 
 func main() {
@@ -51,9 +57,37 @@ func main() {
 		return
 	}
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
-	code := run(ctx, os.Args[1:], os.Stdout, os.Stderr)
-	stop()
-	os.Exit(code)
+	defer stop()
+	ctx, cancel := context.WithTimeout(ctx, longestRun)
+	defer cancel()
+	done := make(chan int, 1)
+	go func() { done <- run(ctx, os.Args[1:], os.Stdout, os.Stderr) }()
+	os.Exit(result(ctx, done, os.Stderr))
+}
+
+// longestRun is the limit of a whole run, sending included. A run takes a second or two.
+const longestRun = 5 * time.Minute
+
+// result waits for a run, and not longer than it may take. A reading that the system does
+// not give back must not keep this program from ending: files are whole or not there, so it
+// may end at any time.
+func result(ctx context.Context, done <-chan int, errOut io.Writer) int {
+	select {
+	case code := <-done:
+		return code
+	case <-ctx.Done():
+	}
+	select {
+	case code := <-done: // it heard of that itself
+		return code
+	case <-time.After(time.Second):
+	}
+	why := "it was told to stop"
+	if errors.Is(ctx.Err(), context.DeadlineExceeded) {
+		why = fmt.Sprintf("it took longer than %d minutes", int(longestRun.Minutes()))
+	}
+	fmt.Fprintf(errOut, "rolltop-collect: stopped, because %s\n", why)
+	return exitFailed
 }
 
 func run(ctx context.Context, args []string, out, errOut io.Writer) int {
@@ -63,13 +97,15 @@ func run(ctx context.Context, args []string, out, errOut io.Writer) int {
 	fs.StringVar(&o.out, "out", "", "write the inventory document to this `file`; - is standard output")
 	fs.StringVar(&o.release, "release", "", "check against this release document (`file`), with no service")
 	fs.StringVar(&o.server, "server", "", "send the inventory to the service at this `address`")
-	fs.StringVar(&o.token, "token", os.Getenv("ROLLTOP_TOKEN"), "token for the service (or ROLLTOP_TOKEN)")
+	fs.StringVar(&o.token, "token", "", "token for the service (or ROLLTOP_TOKEN)")
 	fs.StringVar(&o.tokenFile, "token-file", "", "`file` that holds the token")
 	fs.StringVar(&o.pin, "pin", os.Getenv("ROLLTOP_PIN"), "the SHA-256 of the service's certificate, in `hex`, where it made it itself (or ROLLTOP_PIN)")
 	fs.StringVar(&o.root, "root", "", "read the tree of another Linux machine below this `directory`")
 	fs.StringVar(&o.saveCapture, "save-capture", "", "write the raw readings to this `file`, to be decoded elsewhere with --from-capture")
 	fs.StringVar(&o.fromCapture, "from-capture", "", "decode the raw readings in this `file` in place of reading this machine")
 	fs.StringVar(&o.software, "software", "", "installed `titles` to read, with commas between, or all, or none; where it is not given, those that the release or the service's targets know")
+	fs.StringVar(&o.key, "key-file", keyPath, "`file` with the key that signs what is sent; made where there is none, for administrators alone to read")
+	fs.BoolVar(&o.noKey, "no-key", false, "make no key, and sign nothing")
 	fs.BoolVar(&o.redact, "redact", false, "replace serial numbers, UUIDs and the host name by keyed hashes")
 	fs.StringVar(&o.redactKey, "redact-key-file", "", "`file` with the key for --redact, so that hashes of several runs stay equal; random otherwise")
 	fs.BoolVar(&o.explain, "explain", false, "say what is read, kept and sent, and do nothing")
@@ -125,12 +161,12 @@ func work(ctx context.Context, o *options, out, errOut io.Writer) (int, error) {
 	case "-":
 		fmt.Fprintf(out, "%s\n", body)
 	default:
-		if err := os.WriteFile(o.out, append(body, '\n'), 0o600); err != nil {
+		if err := safefile.Write(o.out, append(body, '\n')); err != nil {
 			return exitFailed, fmt.Errorf("the inventory cannot be written: %w", err)
 		}
 	}
 	if o.server != "" {
-		if err := send(ctx, o, body, out); err != nil {
+		if err := send(ctx, o, body, out, errOut); err != nil {
 			return exitFailed, err
 		}
 	}
@@ -199,12 +235,17 @@ func summary(out io.Writer, d *inventory.Document) {
 // dial is the client of the service that the options name.
 func dial(o *options) (*client.Client, error) {
 	token := o.token
-	if o.tokenFile != "" {
+	switch { // the command line counts more than the environment
+	case token != "" && o.tokenFile != "":
+		return nil, errors.New("--token and --token-file both name a token; give one of them")
+	case o.tokenFile != "":
 		b, err := os.ReadFile(o.tokenFile)
 		if err != nil {
 			return nil, fmt.Errorf("the token cannot be read: %w", err)
 		}
 		token = strings.TrimSpace(string(b))
+	case token == "":
+		token = os.Getenv("ROLLTOP_TOKEN")
 	}
 	c, err := client.New(o.server, token)
 	if err == nil && o.pin != "" {
@@ -213,14 +254,15 @@ func dial(o *options) (*client.Client, error) {
 	return c, err
 }
 
-func send(ctx context.Context, o *options, body []byte, out io.Writer) error {
+func send(ctx context.Context, o *options, body []byte, out, errOut io.Writer) error {
 	c, err := dial(o)
 	if err != nil {
 		return err
 	}
+	key := signingKey(o, errOut)
 	var s api.Submitted
 	err = patience.Try(ctx, func() (err error) {
-		s, err = c.Submit(ctx, body)
+		s, err = c.SubmitSigned(ctx, body, key) // with a signature of its own each time
 		return err
 	})
 	if err != nil {
@@ -228,8 +270,25 @@ func send(ctx context.Context, o *options, body []byte, out io.Writer) error {
 	}
 	if o.out != "-" {
 		fmt.Fprintf(out, "Sent to %s as %s.\n", o.server, s.Device)
+		if s.Beside {
+			fmt.Fprintf(out, "It decides nothing until a person has looked at it. %s\n", s.Note)
+		}
 	}
 	return nil
+}
+
+// signingKey is the key of this machine; nil where what is sent is not of this machine, or
+// not read with the rights to keep one.
+func signingKey(o *options, errOut io.Writer) ed25519.PrivateKey {
+	if o.noKey || o.root != "" || o.fromCapture != "" || o.redact || !collect.Elevated() {
+		return nil
+	}
+	key, err := machinekey.Load(o.key)
+	if err != nil {
+		fmt.Fprintf(errOut, "rolltop-collect: the inventory is not signed: %v\n", err)
+		return nil
+	}
+	return key
 }
 
 func checked(rel *release.Release, d *inventory.Document, out io.Writer, quiet bool) (int, error) {

@@ -17,7 +17,14 @@ import (
 
 func TestMain(m *testing.M) {
 	patience = client.Patience{Tries: 2, First: time.Millisecond}
-	os.Exit(m.Run())
+	dir, err := os.MkdirTemp("", "rolltop-key-")
+	if err != nil {
+		panic(err)
+	}
+	keyPath = filepath.Join(dir, "machine-key.pem") // and not that of the machine that tests
+	code := m.Run()
+	_ = os.RemoveAll(dir)
+	os.Exit(code)
 }
 
 func collector(t *testing.T, args ...string) (code int, out, errOut string) {

@@ -28,6 +28,7 @@ type Document struct {
 	RestsOn     []string    `json:"rests_on,omitempty" doc:"What an expected disposition rests on"`
 	Answer      string      `json:"answer" doc:"The disposition in one sentence"`
 	Details     []string    `json:"details,omitempty"`
+	Vouched     string      `json:"vouched,omitempty" doc:"At a service: how it is vouched for that the facts are this machine's"`
 	Age         *Age        `json:"age,omitempty" doc:"Where the inventory is not of today: how old it is"`
 	Unsupported []string    `json:"unsupported,omitempty" doc:"On a machine that is done: requirements of the publisher that it does not meet. Its installation is unsupported"`
 	Decide      *Ways       `json:"decide,omitempty" doc:"Where a person has to decide: the ways there are"`

@@ -8,6 +8,7 @@ package inventory
 
 import (
 	"fmt"
+	"reflect"
 	"slices"
 	"strings"
 	"time"
@@ -333,13 +334,18 @@ type Differ struct {
 	Source string `json:"source"`
 }
 
-// Read reads an inventory document. The error is [*doc.Mistakes].
+// Read reads an inventory document of at most [MaxBytes], with at most [MaxRows] in each
+// list. The error is [*doc.Mistakes].
 func Read(name string, src []byte) (*Document, error) {
+	if err := tooLarge(name, src); err != nil {
+		return nil, err
+	}
 	d := new(Document)
 	n, r, err := doc.Open(name, src, Format, d)
 	if err != nil {
 		return nil, err
 	}
+	longLists(reflect.ValueOf(d).Elem(), n, r)
 	d.check(n, r)
 	if err := r.Err(); err != nil {
 		return nil, err

@@ -109,3 +109,28 @@ func TestTidy(t *testing.T) {
 		t.Errorf("a second time: %v", again)
 	}
 }
+
+// What an inventory may hold is bounded, and a collector keeps within it without a claim
+// that what was left out is not installed.
+func TestLimits(t *testing.T) {
+	head := `{"format":"rolltop-inventory/1","taken_at":"2026-11-20T08:00:00Z","device":{"name":"GULL-001"},"os":{"platform":"windows"}`
+	titles := func(n int) string {
+		return `,"software":[` + strings.Repeat(`{"name":"Tide Table"},`, n-1) + `{"name":"Tide Table"}]}`
+	}
+	for _, c := range []struct{ name, text, says string }{
+		{"as many rows as there may be", head + titles(inventory.MaxRows), ""},
+		{"a row more", head + titles(inventory.MaxRows+1), "the list has 4001 rows"},
+		{"too large", head + `,"x":"` + strings.Repeat("x", inventory.MaxBytes) + `"}`, "larger than 1 MiB"},
+	} {
+		_, err := inventory.Read("gull.json", []byte(c.text))
+		if (err == nil) != (c.says == "") || err != nil && !strings.Contains(err.Error(), c.says) {
+			t.Errorf("%s: %v", c.name, err)
+		}
+	}
+	d := new(inventory.Document)
+	d.Software = make([]inventory.Software, inventory.MaxRows+1)
+	d.Tidy()
+	if d.Software != nil || len(d.Gaps) != 1 || d.Gaps[0].Fact != "software" || d.Gaps[0].Try == "" {
+		t.Errorf("%d titles, gaps %+v", len(d.Software), d.Gaps)
+	}
+}

@@ -11,9 +11,11 @@ import (
 
 // Tidy takes out of a document what [Read] would refuse because a machine said
 // it: characters that are no text, and numbers out of the range that their
-// facts have, alone or beside each other. It returns the names of the facts
+// facts have, alone or beside each other, and lists with too many rows, for which it leaves a
+// gap. It returns the names of the facts
 // that are no longer known for that.
 func (d *Document) Tidy() []string {
+	d.cutLists()
 	var dropped []string
 	tidy(reflect.ValueOf(d).Elem(), "", "", &dropped)
 	atMost := func(small, large *Opt[int64], name string) {

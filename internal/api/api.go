@@ -65,7 +65,8 @@ type Submitted struct {
 	Release     *release.Ref `json:"release,omitempty" doc:"The target it was checked against"`
 	Disposition string       `json:"disposition,omitempty" enum:"done,ready,reconfigure,refit,decide,replace,undetermined"`
 	Answer      string       `json:"answer,omitempty"`
-	Note        string       `json:"note,omitempty" doc:"Where it is not beyond doubt which machine this is: why"`
+	Beside      bool         `json:"beside,omitempty" doc:"It did not come from whoever may speak for this machine; it decides nothing until a person has looked at it"`
+	Note        string       `json:"note,omitempty" doc:"Where it is not beyond doubt which machine this is, who sent it or when it was taken: why"`
 }
 
 // SubmittedLine is the answer to one line of several inventories.
@@ -115,6 +116,8 @@ type DeviceList struct {
 type Device struct {
 	DeviceRow
 	Check     *assess.Document    `json:"check,omitempty" doc:"Checked now against the target of its class; missing where there is none"`
+	Vouched   string              `json:"vouched" doc:"How it is vouched for that its facts are its own"`
+	Keyed     bool                `json:"keyed,omitempty" doc:"It signs its inventories with a key of its own"`
 	NoCheck   string              `json:"no_check,omitempty" doc:"Why there is no check"`
 	Facts     []FactGroup         `json:"facts" doc:"The full inventory in words"`
 	History   []InventoryRef      `json:"history"`
@@ -223,6 +226,7 @@ type InventoryRef struct {
 	ID       int64     `json:"id"`
 	TakenAt  time.Time `json:"taken_at" doc:"The first time these readings came"`
 	LastSeen time.Time `json:"last_seen" doc:"The last time"`
+	Beside   bool      `json:"beside,omitempty" doc:"It did not come from whoever may speak for the machine, and decides nothing"`
 }
 
 // FactGroup is the facts of one subject.

@@ -53,14 +53,14 @@ type SaveFilter struct {
 // Doubt is a question of which machine is which.
 type Doubt struct {
 	ID        int64     `json:"id"`
-	Kind      string    `json:"kind" enum:"conflict,weak,noted" doc:"Two machines that share what no two should; an inventory that may be of another machine; something odd about a machine, which nobody has to settle"`
+	Kind      string    `json:"kind" enum:"conflict,weak,unvouched,noted" doc:"Two machines that share what no two should; an inventory that may be of another machine; one that did not come from whoever may speak for the machine; something odd about a machine, which nobody has to settle"`
 	Says      string    `json:"says"`
 	At        time.Time `json:"at"`
 	Key       string    `json:"key"`
 	Name      string    `json:"name"`
 	Other     string    `json:"other,omitempty" doc:"For a conflict: the other machine"`
 	OtherName string    `json:"other_name,omitempty"`
-	Inventory int64     `json:"inventory,omitempty" doc:"For a weak match: the inventory"`
+	Inventory int64     `json:"inventory,omitempty" doc:"The inventory that it is about"`
 	TakenAt   time.Time `json:"taken_at,omitzero" doc:"When it was taken"`
 }
 
@@ -72,6 +72,11 @@ type DoubtList struct {
 // SettleDoubt is a person's word on a doubt.
 type SettleDoubt struct {
 	Verdict string `json:"verdict" enum:"same,apart" doc:"One machine: two become one, with all inventories. Two machines: they stay, or a doubted inventory becomes a machine of its own"`
+}
+
+// Rekey lets a machine speak with another key.
+type Rekey struct {
+	Reason string `json:"reason" minLength:"1" maxLength:"500" doc:"Why, as that its disk was changed; it stands in the audit log"`
 }
 
 // ModelFact is a fact of every machine of a model.

@@ -27,15 +27,17 @@ type NewToken struct {
 	Scope string `json:"scope" enum:"submit,read,work,manage"`
 	Days  int    `json:"days,omitempty" minimum:"1" maximum:"3650" doc:"After how many days it expires; never, where not given"`
 
-	Machines int      `json:"machines,omitempty" minimum:"1" maximum:"1000000" doc:"For submitting: how many machines it may add; any number, where not given"`
+	Machines int      `json:"machines,omitempty" minimum:"1" maximum:"1000000" doc:"For submitting: how many machines it may add; 10,000 where not given"`
 	Tag      string   `json:"tag,omitempty" maxLength:"64" doc:"For submitting: a tag for the machines that it adds"`
 	Place    string   `json:"place,omitempty" maxLength:"100" doc:"For submitting: the place of the machines that it adds, in the place of that by their names"`
+	Succeeds int64    `json:"succeeds,omitempty" minimum:"1" doc:"For submitting: the id of a token, ended or not, for whose machines this one speaks from now on"`
 	Places   []string `json:"places,omitempty" maxItems:"200" doc:"For reading and working: it sees machines of these places only"`
 }
 
 // TokenMade is a new token with its secret, which is shown this once.
 type TokenMade struct {
 	TokenRow
+	Taken  int64  `json:"taken,omitempty" doc:"Machines of the former token that it speaks for"`
 	Secret string `json:"secret"`
 }
 

@@ -3,6 +3,7 @@ package cli
 import (
 	"fmt"
 	"strconv"
+	"strings"
 
 	"github.com/spf13/cobra"
 
@@ -209,7 +210,30 @@ func markCommands() []*cobra.Command {
 	}}
 	serviceFlags(back)
 	models.AddCommand(enter, back)
-	return []*cobra.Command{mark, doubts, settle, models}
+	rekey := &cobra.Command{Use: "rekey KEY --reason TEXT", Short: "Let a machine speak with another key, after its board or disk was changed", Args: cobra.ExactArgs(1), RunE: func(cmd *cobra.Command, args []string) error {
+		reason, _ := cmd.Flags().GetString("reason")
+		if strings.TrimSpace(reason) == "" {
+			return wrongUsage("say why the machine has another key: --reason 'its disk was changed'")
+		}
+		c, err := service(cmd)
+		if err != nil {
+			return err
+		}
+		if err := c.Rekey(contextOf(cmd), args[0], reason); err != nil {
+			return asUsage(err)
+		}
+		d, err := c.Device(contextOf(cmd), args[0])
+		if err == nil && !d.Keyed {
+			fmt.Fprintf(cmd.OutOrStdout(), "%s has no key now. The next inventory of it that is signed binds one.\n", d.Name)
+		} else if err == nil {
+			fmt.Fprintf(cmd.OutOrStdout(), "%s has another key now; its latest inventory is the one that came with it.\n", d.Name)
+		}
+		return err
+	},
+		Long: "A machine that signs its inventories is believed by its key alone. After its disk or\nboard was changed, it has another one: an inventory that waits beside the others becomes\nthe latest, or the next one that is signed does.\n\n  rolltop devices rekey gull-014 --reason 'its disk was changed'"}
+	rekey.Flags().String("reason", "", "why; it stands in the audit log")
+	serviceFlags(rekey)
+	return []*cobra.Command{mark, doubts, settle, models, rekey}
 }
 
 func mark(cmd *cobra.Command, _ []string) error {

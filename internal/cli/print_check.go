@@ -138,6 +138,9 @@ func printCheck(p *paper, d *assess.Document, all bool) {
 	for _, s := range d.Details {
 		p.text("  ", s)
 	}
+	if d.Vouched != "" {
+		p.text("  ", d.Vouched)
+	}
 	// The answer on a ready machine gives the day.
 	if d.Age != nil && (d.Age.Future || d.Age.Stale && d.Disposition != "ready") {
 		p.text("  ", d.Age.Says)

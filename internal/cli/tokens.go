@@ -54,18 +54,23 @@ func tokensCommand() *cobra.Command {
 		t.Tag, _ = cmd.Flags().GetString("tag")
 		t.Place, _ = cmd.Flags().GetString("place")
 		t.Places, _ = cmd.Flags().GetStringArray("only")
+		t.Succeeds, _ = cmd.Flags().GetInt64("succeeds")
 		m, err := c.AddToken(contextOf(cmd), t)
 		if err != nil {
 			return asUsage(err)
 		}
 		fmt.Fprintln(cmd.OutOrStdout(), m.Secret)
+		if t.Succeeds != 0 {
+			fmt.Fprintf(cmd.ErrOrStderr(), "It speaks for %s of token %d.\n", say.Count(int(m.Taken), "machine", "machines"), t.Succeeds)
+		}
 		return nil
 	}}
 	add.Flags().String("scope", "submit", "what it may do: submit inventories, read, work (on machines), or manage (everything)")
 	add.Flags().Int("days", 0, "after how many days it expires; never, where not given")
-	add.Flags().Int("machines", 0, "for submitting: how many machines it may add; any number, where not given")
+	add.Flags().Int("machines", 0, "for submitting: how many machines it may add (default 10,000)")
 	add.Flags().String("tag", "", "for submitting: a tag for the machines that it adds")
 	add.Flags().String("place", "", "for submitting: the place of the machines that it adds")
+	add.Flags().Int64("succeeds", 0, "for submitting: id of a token, ended or not, for whose machines it speaks from now on")
 	add.Flags().StringArray("only", nil, "for reading and working: a place, as the only one that it sees; may be given several times")
 	serviceFlags(add)
 	end := &cobra.Command{Use: "end ID", Short: "End a token", Args: cobra.ExactArgs(1), RunE: func(cmd *cobra.Command, args []string) error {

@@ -5,10 +5,12 @@ package client
 import (
 	"bytes"
 	"context"
+	"crypto/ed25519"
 	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
+	"maps"
 	"net/http"
 	"net/url"
 	"strconv"
@@ -19,6 +21,7 @@ import (
 	"rolltop.example/rolltop/core/assess"
 	"rolltop.example/rolltop/core/compare"
 	"rolltop.example/rolltop/internal/api"
+	"rolltop.example/rolltop/internal/signature"
 )
 
 // Client speaks to one service.
@@ -61,6 +64,10 @@ func (e *Unreachable) Unwrap() error { return e.Err }
 // open sends a request, and gives the answer once it begins; what is not a success
 // is an error.
 func (c *Client) open(ctx context.Context, method, path, contentType string, body io.Reader, patient *http.Client) (*http.Response, error) {
+	return c.openWith(ctx, method, path, contentType, body, nil, patient)
+}
+
+func (c *Client) openWith(ctx context.Context, method, path, contentType string, body io.Reader, extra http.Header, patient *http.Client) (*http.Response, error) {
 	rel, err := url.Parse(strings.TrimSuffix(c.base.Path, "/") + "/api/" + path)
 	if err != nil {
 		return nil, err
@@ -69,6 +76,7 @@ func (c *Client) open(ctx context.Context, method, path, contentType string, bod
 	if err != nil {
 		return nil, err
 	}
+	maps.Copy(req.Header, extra)
 	if c.token != "" {
 		req.Header.Set("Authorization", "Bearer "+c.token)
 	}
@@ -103,13 +111,17 @@ func (c *Client) open(ctx context.Context, method, path, contentType string, bod
 }
 
 func (c *Client) call(ctx context.Context, method, path, contentType string, body []byte, out any) error {
+	return c.callWith(ctx, method, path, contentType, body, nil, out)
+}
+
+func (c *Client) callWith(ctx context.Context, method, path, contentType string, body []byte, extra http.Header, out any) error {
 	var from io.Reader
 	if body != nil {
 		from = bytes.NewReader(body)
 	} else {
 		contentType = ""
 	}
-	res, err := c.open(ctx, method, path, contentType, from, c.http)
+	res, err := c.openWith(ctx, method, path, contentType, from, extra, c.http)
 	if err != nil {
 		return err
 	}
@@ -154,6 +166,17 @@ func (c *Client) Who(ctx context.Context) (w api.Who, err error) {
 // Submit hands in an inventory document (JSON or YAML).
 func (c *Client) Submit(ctx context.Context, document []byte) (s api.Submitted, err error) {
 	return s, c.call(ctx, http.MethodPost, "inventories", "application/json", document, &s)
+}
+
+// SubmitSigned hands in an inventory document that the machine signs with its key; nil
+// signs nothing.
+func (c *Client) SubmitSigned(ctx context.Context, document []byte, key ed25519.PrivateKey) (s api.Submitted, err error) {
+	var extra http.Header
+	if key != nil {
+		extra = http.Header{}
+		signature.Sign(http.MethodPost, document, key, time.Now()).Set(extra)
+	}
+	return s, c.callWith(ctx, http.MethodPost, "inventories", "application/json", document, extra, &s)
 }
 
 // Devices lists machines.

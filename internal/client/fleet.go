@@ -85,6 +85,11 @@ func (c *Client) SettleDoubt(ctx context.Context, id int64, verdict string) erro
 	return c.send(ctx, http.MethodPost, "doubts/"+strconv.FormatInt(id, 10), api.SettleDoubt{Verdict: verdict}, nil)
 }
 
+// Rekey lets a machine speak with another key, for a reason.
+func (c *Client) Rekey(ctx context.Context, key, reason string) error {
+	return c.send(ctx, http.MethodPost, "devices/"+url.PathEscape(key)+"/rekey", api.Rekey{Reason: reason}, nil)
+}
+
 // ModelFacts lists facts that hold for every machine of a model.
 func (c *Client) ModelFacts(ctx context.Context) (l api.ModelFactList, err error) {
 	return l, c.get(ctx, "model-facts", nil, &l)

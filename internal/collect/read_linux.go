@@ -3,7 +3,6 @@ package collect
 import (
 	"errors"
 	"fmt"
-	"io"
 	"os"
 	"path/filepath"
 	"strings"
@@ -31,17 +30,18 @@ const (
 type reader struct {
 	c    *capture.Document
 	root string
+	tree tree
 }
 
 func read(c *capture.Document, o Options) error {
 	c.Platform = "linux"
 	c.Elevated = elevated()
 	r := &reader{c: c, root: o.Root}
-	if o.Root != "" {
-		if st, err := os.Stat(o.Root); err != nil || !st.IsDir() {
-			return fmt.Errorf("%s is not a directory", o.Root)
-		}
+	var err error
+	if r.tree, err = openTree(o.Root); err != nil {
+		return fmt.Errorf("%s is not a directory that can be read", o.Root)
 	}
+	defer r.tree.close()
 	r.system()
 	r.processor()
 	r.firmware()
@@ -60,7 +60,7 @@ func (r *reader) outcome(rec capture.Record, path string, err error) capture.Rec
 	rec = outcomeOf(rec, err)
 	if errors.Is(err, os.ErrNotExist) || errors.Is(err, syscall.ENOTDIR) {
 		rec.Outcome, rec.Detail = capture.NotExposed, ""
-		if _, err := os.Stat(filepath.Dir(strings.TrimSuffix(path, "/"))); err == nil {
+		if _, err := r.tree.stat(filepath.Dir(strings.TrimSuffix(path, "/"))); err == nil {
 			rec.Outcome = capture.Absent
 		}
 	}
@@ -102,7 +102,10 @@ var prompt = []string{"/proc/", "/sys/devices/system/", "/sys/class/dmi/", "/sys
 // inTime runs a reading of a path with a time limit, where one is needed. Names
 // in directories of sysfs are the kernel's own, whatever the files behind them
 // do.
-func inTime[T any](path string, f func() (T, error)) (T, error) {
+func inTime[T any](t tree, path string, f func() (T, error)) (T, error) {
+	if t.root != nil { // it may lie anywhere
+		return within(f)
+	}
 	if strings.HasPrefix(path, "/sys/") && strings.HasSuffix(path, "/") {
 		return f()
 	}
@@ -116,8 +119,8 @@ func inTime[T any](path string, f func() (T, error)) (T, error) {
 
 // fetch reads a file under a source name, for what is not to be kept whole.
 func (r *reader) fetch(source, path string, most int) capture.Record {
-	raw, err := inTime(path, func() ([]byte, error) { return readCapped(r.root+path, most) })
-	return r.outcome(capture.Record{Source: source, Raw: raw}, r.root+path, err)
+	raw, err := inTime(r.tree, path, func() ([]byte, error) { return r.tree.read(path, most) })
+	return r.outcome(capture.Record{Source: source, Raw: raw}, path, err)
 }
 
 // keep reads a file and keeps it.
@@ -129,8 +132,8 @@ func (r *reader) file(path string) { r.keep(path, path, smallFile) }
 
 // mark notes whether a file is there, and nothing of what it holds.
 func (r *reader) mark(path string) {
-	_, err := os.Stat(r.root + path)
-	r.c.Add(r.outcome(capture.Record{Source: path}, r.root+path, err))
+	_, err := r.tree.stat(path)
+	r.c.Add(r.outcome(capture.Record{Source: path}, path, err))
 }
 
 // dir notes the names in a directory.
@@ -141,24 +144,13 @@ func (r *reader) dir(path string) []string {
 }
 
 func (r *reader) fetchDir(path string) capture.Record {
-	names, err := inTime(path+"/", func() ([]string, error) {
-		f, err := os.Open(r.root + path)
-		if err != nil {
-			return nil, err
-		}
-		defer f.Close()
-		names, err := f.Readdirnames(mostNames)
-		if errors.Is(err, io.EOF) {
-			err = nil
-		}
-		return names, err
-	})
-	return r.outcome(capture.Record{Source: path + "/", Raw: []byte(strings.Join(names, "\n"))}, r.root+path, err)
+	names, err := inTime(r.tree, path+"/", func() ([]string, error) { return r.tree.names(path, mostNames) })
+	return r.outcome(capture.Record{Source: path + "/", Raw: []byte(strings.Join(names, "\n"))}, path, err)
 }
 
 func (r *reader) link(path string) string {
-	target, err := os.Readlink(r.root + path)
-	r.c.Add(r.outcome(capture.Record{Source: "link:" + path, Raw: []byte(target)}, r.root+path, err))
+	target, err := r.tree.readlink(path)
+	r.c.Add(r.outcome(capture.Record{Source: "link:" + path, Raw: []byte(target)}, path, err))
 	return target
 }
 
@@ -307,10 +299,7 @@ func (r *reader) drive(name string) {
 
 func (r *reader) statfs(mount string) {
 	rec := capture.Record{Source: "statfs:" + mount}
-	st, err := within(func() (st unix.Statfs_t, err error) {
-		err = unix.Statfs(r.root+mount, &st)
-		return st, err
-	})
+	st, err := within(func() (unix.Statfs_t, error) { return r.tree.statfs(mount) })
 	if err == nil {
 		unit := st.Frsize
 		if unit == 0 {
@@ -381,12 +370,12 @@ func (r *reader) software(keep titles.Keep) {
 func (r *reader) rpm(keep titles.Keep) {
 	rec, path := capture.Record{Source: linux.RPM}, linux.RPMPlaces[0]
 	for _, p := range linux.RPMPlaces[1:] {
-		if _, err := os.Stat(r.root + p); err == nil {
+		if _, err := r.tree.stat(p); err == nil {
 			path = p
 		}
 	}
 	kept, err := within(func() ([]byte, error) {
-		f, err := os.Open(r.root + path)
+		f, err := r.tree.open(path)
 		if err != nil {
 			return nil, err
 		}
@@ -400,7 +389,7 @@ func (r *reader) rpm(keep titles.Keep) {
 		return out, err
 	})
 	rec.Raw = kept
-	r.c.Add(r.outcome(rec, r.root+path, err))
+	r.c.Add(r.outcome(rec, path, err))
 	r.mark(linux.OldRPM)
 }
 

@@ -47,7 +47,7 @@ var scopes = map[string]string{
 	"GET /backup": "manage", "DELETE /devices/{key}": "manage", "GET /collectors": "read", "GET /export": "read", "GET /users": "manage", "PUT /users/{name}": "manage", "DELETE /users/{name}": "manage", "PUT /session/password": "read", "GET /acts": "manage",
 	"GET /house": "read", "GET /house/{kind}": "read", "PUT /house/{kind}": "manage", "POST /house/{kind}/validate": "manage", "DELETE /house/{kind}": "manage", "GET /devices/{key}/after": "read",
 	"PUT /devices/{key}/ticks/{kind}/{item}": "work", "DELETE /devices/{key}/ticks/{kind}/{item}": "work", "POST /devices/{key}/visit-link": "work", "DELETE /devices/{key}/visit-link": "work",
-	"POST /marks": "work", "GET /tags": "read", "GET /filters": "read", "PUT /filters/{name}": "work", "DELETE /filters/{name}": "work", "GET /doubts": "read", "POST /doubts/{id}": "work",
+	"POST /devices/{key}/rekey": "work", "POST /marks": "work", "GET /tags": "read", "GET /filters": "read", "PUT /filters/{name}": "work", "DELETE /filters/{name}": "work", "GET /doubts": "read", "POST /doubts/{id}": "work",
 	"GET /model-facts": "read", "POST /model-facts": "work", "DELETE /model-facts/{id}": "work", "GET /expected": "read", "PUT /expected": "manage", "PUT /expected/{id}/reason": "work",
 	"GET /grid": "read", "GET /fleet/report": "read", "GET /events": "read", "GET /progress": "read", "GET /hooks": "manage", "PUT /hooks/{name}": "manage", "DELETE /hooks/{name}": "manage", "GET /settings": "read", "PUT /settings": "manage",
 	"POST /inventories/lines": "submit", "POST /sheets/read": "manage", "POST /session/first": "open", "POST /session/token": "read", "DELETE /session/token": "anybody",

@@ -8,6 +8,7 @@ import (
 	"net/http"
 	"reflect"
 	"strings"
+	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 
@@ -251,9 +252,9 @@ func (s *Server) showDevice(ctx context.Context, in *deviceInput) (*struct{ Body
 	}
 	for _, h := range history {
 		first, last := h.Times()
-		out.History = append(out.History, api.InventoryRef{ID: h.ID, TakenAt: first, LastSeen: last})
+		out.History = append(out.History, api.InventoryRef{ID: h.ID, TakenAt: first, LastSeen: last, Beside: h.Beside})
 	}
-	out.Hand = handFacts(hand, left)
+	out.Hand = callerOf(ctx).handFacts(hand, left)
 	ticks, err := s.store.Ticks(ctx, d.ID)
 	if err != nil {
 		return nil, s.problem(err, "")
@@ -283,8 +284,17 @@ func (s *Server) showDevice(ctx context.Context, in *deviceInput) (*struct{ Body
 		return &struct{ Body api.Device }{out}, nil
 	}
 	out.Check.Apply(ticks)
+	out.Check.Vouched = out.Vouched
 	out.Disposition, out.Certainty, out.Answer, out.Release, out.Fails = out.Check.Disposition, out.Check.Certainty, out.Check.Answer, t.release.Name, out.Check.Counts.Fail
 	return &struct{ Body api.Device }{out}, nil
+}
+
+// sinceOf is a time that is kept in milliseconds; zero for none.
+func sinceOf(ms int64) time.Time {
+	if ms == 0 {
+		return time.Time{}
+	}
+	return time.UnixMilli(ms).UTC()
 }
 
 // marksOf adds what people wrote on a machine, and what is to be settled about it.
@@ -293,6 +303,8 @@ func (s *Server) marksOf(ctx context.Context, d *store.Device, out *api.Device) 
 	if err := s.store.Marked(ctx, rows); err != nil {
 		return err
 	}
+	out.Vouched = say.Vouched(d.PublicKey != "", d.TokenID != 0, sinceOf(d.KeyAt))
+	out.Keyed = d.PublicKey != ""
 	out.Tags, out.Doubted = rows[0].Tags, rows[0].Doubted
 	list, err := s.store.DoubtsOf(ctx, d.ID)
 	if err != nil {

@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"net/http"
+	"slices"
 	"strings"
 
 	"rolltop.example/rolltop/core/assess"
@@ -19,9 +20,12 @@ import (
 	"rolltop.example/rolltop/internal/store"
 )
 
-func handFacts(facts []byhand.Fact, left []error) []api.HandFact {
+func (c *caller) handFacts(facts []byhand.Fact, left []error) []api.HandFact {
 	var out []api.HandFact
 	for _, f := range facts {
+		if c.hides(f.Fact) {
+			continue
+		}
 		h := api.HandFact{Fact: f, Label: f.Fact}
 		if def := fact.ByName(byhand.Plain(f.Fact)); def != nil {
 			h.Label = def.Label
@@ -34,6 +38,13 @@ func handFacts(facts []byhand.Fact, left []error) []api.HandFact {
 		out = append(out, h)
 	}
 	return out
+}
+
+// hides says that a caller does not see a fact.
+func (c *caller) hides(name string) bool {
+	name = byhand.Plain(name)
+	def := fact.ByName(name)
+	return !c.Plain && (def != nil && slices.Contains(hidden, def.ID) || name == "software" || strings.HasPrefix(name, "software."))
 }
 
 type factInput struct {

@@ -15,6 +15,7 @@ import (
 	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/core/remedy"
 	"rolltop.example/rolltop/internal/api"
+	"rolltop.example/rolltop/internal/signature"
 	"rolltop.example/rolltop/internal/store"
 )
 
@@ -22,6 +23,15 @@ import (
 type document struct {
 	ContentType string `header:"Content-Type"`
 	RawBody     []byte
+}
+
+// signedDocument is one that the machine may have signed.
+type signedDocument struct {
+	ContentType string `header:"Content-Type"`
+	RawBody     []byte
+	Digest      string `header:"Content-Digest" doc:"Of the body (RFC 9530), with a signature"`
+	Input       string `header:"Signature-Input" doc:"Of a signature with the machine's key (RFC 9421)"`
+	Signature   string `header:"Signature"`
 }
 
 // documentOperation describes a body of a document type, which the library
@@ -37,28 +47,36 @@ func documentOperation(a huma.API, op huma.Operation, t reflect.Type) huma.Opera
 }
 
 // typed refuses a body of no named type: what it is should not be guessed.
-func (d *document) typed() error {
-	kind, _, _ := strings.Cut(d.ContentType, ";")
+func (d *document) typed() error { return typed(d.ContentType) }
+
+func typed(contentType string) error {
+	kind, _, _ := strings.Cut(contentType, ";")
 	switch strings.TrimSpace(kind) {
 	case "application/json", "application/yaml":
 		return nil
 	}
 	return &api.Problem{Status: http.StatusUnsupportedMediaType, Title: "Unsupported media type",
-		Detail: fmt.Sprintf("the Content-Type is %q; send application/json or application/yaml", d.ContentType)}
+		Detail: fmt.Sprintf("the Content-Type is %q; send application/json or application/yaml", contentType)}
 }
 
 func (s *Server) inventories(a huma.API) {
-	op := documentOperation(a, huma.Operation{OperationID: "submit", Method: http.MethodPost, Path: "/inventories", Summary: "Hand in the inventory of a machine", Tags: []string{"Inventories"}}, reflect.TypeFor[inventory.Document]())
-	huma.Register(a, secured(op, ScopeSubmit), func(ctx context.Context, in *document) (*struct{ Body api.Submitted }, error) {
-		if err := in.typed(); err != nil {
+	op := documentOperation(a, huma.Operation{OperationID: "submit", Method: http.MethodPost, Path: "/inventories", Summary: "Hand in the inventory of a machine", Tags: []string{"Inventories"},
+		Description: "A machine with a key signs it: RFC 9421 over @method and content-digest with ed25519, the public key as keyid, and the tag rolltop-inventory. An inventory that does not come from whoever may speak for its machine is kept beside the others for a person to look at."}, reflect.TypeFor[inventory.Document]())
+	op.MaxBodyBytes = inventory.MaxBytes + 1
+	huma.Register(a, s.taking(a, secured(op, ScopeSubmit), 1, true), func(ctx context.Context, in *signedDocument) (*struct{ Body api.Submitted }, error) {
+		if err := typed(in.ContentType); err != nil {
 			return nil, err
 		}
-		d, err := s.readInventory(in.RawBody)
+		signed, err := signature.Verify(http.MethodPost, in.RawBody, signature.Headers{Digest: in.Digest, Input: in.Input, Signature: in.Signature})
+		if err != nil {
+			return nil, refuse("The signature does not fit", "%s; nothing of this was kept", err)
+		}
+		d, err := s.flow.read(in.RawBody, s.readInventory)
 		if err != nil {
 			return nil, s.problem(err, "")
 		}
 		e := entry(ctx)
-		e.Text = in.RawBody
+		e.Text, e.Signed = in.RawBody, signed
 		out, err := s.keep(ctx, d, e)
 		if err != nil {
 			return nil, s.problem(err, "")
@@ -80,7 +98,7 @@ func (s *Server) keep(ctx context.Context, d *inventory.Document, e store.Entry)
 	}
 	s.live.touch(k.Device.ID)
 	s.metrics.inventory(&k)
-	out := api.Submitted{Device: k.Device.Key, Name: k.Device.Name, Created: k.Created, Changed: k.Changed, Latest: k.IsLatest, Note: k.Why}
+	out := api.Submitted{Device: k.Device.Key, Name: k.Device.Name, Created: k.Created, Changed: k.Changed, Latest: k.IsLatest, Beside: k.Beside, Note: k.Why}
 	if v := got.verdict; v != nil {
 		ref := got.target.release.Ref()
 		out.Release, out.Disposition, out.Answer = &ref, remedy.Disposition(v.Disposition).String(), assess.Answer(s.toolbox(), got.target.release, got.facts)
@@ -91,12 +109,8 @@ func (s *Server) keep(ctx context.Context, d *inventory.Document, e store.Entry)
 // entry is how what a caller hands in comes in.
 func entry(ctx context.Context) store.Entry {
 	t := callerOf(ctx).token
-	if t == nil {
+	if t == nil || t.Scope == ScopeManage {
 		return store.Entry{}
 	}
-	e := store.Entry{Tag: t.Tag, Place: t.Place}
-	if t.UsesLeft >= 0 {
-		e.Token = t.ID
-	}
-	return e
+	return store.Entry{Token: t.ID, Counts: t.UsesLeft >= 0, Tag: t.Tag, Place: t.Place}
 }

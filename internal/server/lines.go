@@ -43,7 +43,7 @@ func (s *Server) many(a huma.API) {
 		RequestBody: &huma.RequestBody{Required: true, Content: map[string]*huma.MediaType{"application/x-ndjson": {}}},
 		Responses:   map[string]*huma.Response{"200": {Description: "A line for each line", Content: map[string]*huma.MediaType{"application/x-ndjson": {Schema: a.OpenAPI().Components.Schemas.Schema(reflect.TypeFor[api.SubmittedLine](), true, "")}}}},
 		Errors:      []int{http.StatusUnsupportedMediaType}}
-	huma.Register(a, secured(op, ScopeSubmit), s.submitLines)
+	huma.Register(a, s.taking(a, secured(op, ScopeSubmit), linesWeight, false), s.submitLines)
 	sheetOp := huma.Operation{OperationID: "read-sheet", Method: http.MethodPost, Path: "/sheets/read", Summary: "Make inventories of the rows of a spreadsheet, and keep nothing", Tags: tag, MaxBodyBytes: tables.MaxBytes * 2, Errors: []int{http.StatusUnprocessableEntity},
 		Description: "What a heading does not say is asked. The lines of the answer are what POST /inventories/lines takes."}
 	huma.Register(a, secured(sheetOp, ScopeManage), s.readSheet)
@@ -60,7 +60,7 @@ func (s *Server) submitLines(ctx context.Context, in *struct {
 	if in.Encoding != "" && in.Encoding != "gzip" {
 		return nil, &api.Problem{Status: http.StatusUnsupportedMediaType, Title: "Unsupported encoding", Detail: fmt.Sprintf("the Content-Encoding is %q; send the lines as they are, or packed with gzip", in.Encoding)}
 	}
-	e := entry(ctx)
+	e, name := entry(ctx), callerName(callerOf(ctx))
 	return &huma.StreamResponse{Body: func(c huma.Context) {
 		c.SetHeader("Content-Type", "application/x-ndjson")
 		body, w := c.BodyReader(), c.BodyWriter()
@@ -79,7 +79,7 @@ func (s *Server) submitLines(ctx context.Context, in *struct {
 			}
 			from = z
 		}
-		s.takeLines(ctx, io.LimitReader(from, linesMost), e, func(l *api.SubmittedLine) bool { return answerLine(w, sent, l) })
+		s.takeLines(ctx, io.LimitReader(from, linesMost), e, name, func(l *api.SubmittedLine) bool { return answerLine(w, sent, l) })
 	}}, nil
 }
 
@@ -122,7 +122,7 @@ func answerLine(w io.Writer, p *patient, l *api.SubmittedLine) bool {
 
 // takeLines keeps line after line. Many are under way at once, so that they share
 // commits; they are answered in their order.
-func (s *Server) takeLines(ctx context.Context, from io.Reader, e store.Entry, answer func(*api.SubmittedLine) bool) {
+func (s *Server) takeLines(ctx context.Context, from io.Reader, e store.Entry, caller string, answer func(*api.SubmittedLine) bool) {
 	ctx, cancel := context.WithCancel(ctx)
 	waiting := make(chan chan *api.SubmittedLine, linesAtOnce)
 	defer func() { // nobody reads on behind the request's back
@@ -133,7 +133,9 @@ func (s *Server) takeLines(ctx context.Context, from io.Reader, e store.Entry, a
 	go func() {
 		defer close(waiting)
 		scan := bufio.NewScanner(from)
-		scan.Buffer(make([]byte, 64<<10), doc.MaxBytes+1)
+		scan.Buffer(make([]byte, 64<<10), inventory.MaxBytes+1)
+		bounds, done := s.flow.of(caller)
+		defer done()
 		put := func(c chan *api.SubmittedLine) bool {
 			select {
 			case waiting <- c:
@@ -153,7 +155,15 @@ func (s *Server) takeLines(ctx context.Context, from io.Reader, e store.Entry, a
 			if !put(c) {
 				return
 			}
-			go func() { c <- s.takeLine(ctx, line, at, e) }()
+			leave, err := s.roomForLine(ctx, bounds, len(line))
+			if err != nil {
+				c <- &api.SubmittedLine{Line: at, Problem: s.detail(err)}
+				continue
+			}
+			go func() {
+				defer leave()
+				c <- s.takeLine(ctx, line, at, e)
+			}()
 		}
 		if err := scan.Err(); err != nil && ctx.Err() == nil {
 			c := make(chan *api.SubmittedLine, 1)
@@ -171,7 +181,7 @@ func (s *Server) takeLines(ctx context.Context, from io.Reader, e store.Entry, a
 func lineTrouble(err error) string {
 	switch {
 	case errors.Is(err, bufio.ErrTooLong):
-		return fmt.Sprintf("the line is larger than %d MB; nothing from here on was read", doc.MaxBytes>>20)
+		return fmt.Sprintf("the line is larger than %d MiB; nothing from here on was read", inventory.MaxBytes>>20)
 	case errors.Is(err, io.ErrUnexpectedEOF), errors.Is(err, gzip.ErrChecksum), errors.Is(err, gzip.ErrHeader):
 		return "what was sent ends in the middle, or is damaged; nothing from here on was kept"
 	}
@@ -180,7 +190,7 @@ func lineTrouble(err error) string {
 
 func (s *Server) takeLine(ctx context.Context, line []byte, at int, e store.Entry) *api.SubmittedLine {
 	out := &api.SubmittedLine{Line: at}
-	d, err := s.readInventory(line)
+	d, err := s.flow.read(line, s.readInventory)
 	e.Text = line
 	for try := 0; err == nil; try++ {
 		var got api.Submitted
@@ -194,30 +204,39 @@ func (s *Server) takeLine(ctx context.Context, line []byte, at int, e store.Entr
 		err = nil
 		pause(ctx, 20*time.Millisecond)
 	}
+	out.Problem = s.detail(err)
+	return out
+}
+
+// roomForLine waits until there is room for a line, as long as whoever sends it does.
+func (s *Server) roomForLine(ctx context.Context, bounds *callerFlow, bytes int) (leave func(), err error) {
+	if err := s.roomOnDisk(); err != nil {
+		return nil, err
+	}
+	for try := 0; ; try++ {
+		leave, err := s.flow.enter(ctx, bounds, int64(bytes))
+		if err == nil || try == 5 || ctx.Err() != nil {
+			return leave, err
+		}
+	}
+}
+
+// detail says an error as the answer to a line.
+func (s *Server) detail(err error) string {
 	var mistakes *doc.Mistakes
 	var p *api.Problem
 	switch {
 	case errors.As(err, &mistakes):
-		out.Problem = err.Error()
+		return err.Error()
 	case errors.As(s.problem(err, ""), &p):
-		out.Problem = p.Detail
-	default:
-		out.Problem = err.Error()
+		return p.Detail
 	}
-	return out
+	return err.Error()
 }
 
 // readInventory reads a document that is handed in.
 func (s *Server) readInventory(src []byte) (*inventory.Document, error) {
-	d, err := inventory.Read("the inventory", src)
-	if err != nil {
-		return nil, err
-	}
-	if d.TakenAt.After(s.now().Add(24 * time.Hour)) {
-		return nil, &api.Problem{Status: http.StatusUnprocessableEntity, Title: "The document has mistakes",
-			Detail: fmt.Sprintf("taken_at is %s, which is in the future; set the machine's clock, or correct the document", d.TakenAt.Format(time.RFC3339))}
-	}
-	return d, nil
+	return inventory.Read("the inventory", src)
 }
 
 // sheetShown are the rows of a sheet that an answer says in words.

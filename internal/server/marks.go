@@ -189,8 +189,8 @@ func (s *Server) saveFilter(ctx context.Context, in *struct {
 }
 
 // hidden are the facts that name one machine: who does not see them cannot list
-// them either.
-var hidden = []fact.ID{fact.DeviceSerial, fact.DeviceUUID, fact.BoardSerial}
+// them, or read them where somebody entered them by hand.
+var hidden = []fact.ID{fact.DeviceSerial, fact.DeviceUUID, fact.BoardSerial, fact.DeviceAssetTag}
 
 // factsNamed are facts that become columns.
 func factsNamed(who *caller, names []string) ([]*fact.Def, error) {

@@ -37,11 +37,13 @@ type Options struct {
 	Console fs.FS // the built console; nil: none
 	// Collectors is a directory as make dist writes it; nil: none are handed out.
 	Collectors fs.FS
-	Now        func() time.Time // for tests; nil: the clock
-	Secure     bool             // it is reached over TLS
-	Proxied    bool             // a proxy in front writes the last part of X-Forwarded-For
-	DialHook   Dial             // for tests; nil: the network
-	Pin        string           // the SHA-256 of the certificate that it made itself
+	Now        func() time.Time      // for tests; nil: the clock
+	Secure     bool                  // it is reached over TLS
+	Proxied    bool                  // a proxy in front writes the last part of X-Forwarded-For
+	KeepFree   int64                 // bytes of the disk that stay free: with less, no inventories are taken
+	FreeBytes  func() (int64, error) // for tests; nil: the disk of the database
+	DialHook   Dial                  // for tests; nil: the network
+	Pin        string                // the SHA-256 of the certificate that it made itself
 }
 
 // Server is the service.
@@ -74,6 +76,10 @@ type Server struct {
 	unkept     unkept
 	refused    throttle
 	hookClient *http.Client
+	flow       *flow
+	disk       disk
+	freeBytes  func() (int64, error)
+	keepFree   int64
 	acts       map[string]string // what operations do, for the audit log
 
 	listeners atomic.Int64  // pages that hear of changes
@@ -102,6 +108,10 @@ func New(ctx context.Context, o Options) (*Server, error) {
 	go s.collectors.all() // their sums take a moment
 	if s.now == nil {
 		s.now = time.Now
+	}
+	s.flow, s.keepFree, s.freeBytes = newFlow(), o.KeepFree, o.FreeBytes
+	if s.freeBytes == nil {
+		s.freeBytes = o.Store.FreeBytes
 	}
 	s.hookClient = s.newHookClient(o.DialHook)
 	s.gate = auth.NewGate(runtime.GOMAXPROCS(0), s.now)

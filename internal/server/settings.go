@@ -1,6 +1,7 @@
 package server
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"net/http"
@@ -88,8 +89,8 @@ func (s *Server) tokens(a huma.API) {
 			if b.Days > 0 {
 				t.ExpiresAt = s.now().UTC().AddDate(0, 0, b.Days).Truncate(time.Second).UnixMilli()
 			}
-			if b.Machines > 0 {
-				t.UsesLeft = b.Machines
+			if b.Scope == ScopeSubmit {
+				t.UsesLeft = cmp.Or(b.Machines, machinesOfToken)
 			}
 			if err := tokenMistake(b); err != "" {
 				return nil, refuse("The token was not made", "%s", err)
@@ -110,7 +111,13 @@ func (s *Server) tokens(a huma.API) {
 				return nil, s.problem(err, "")
 			}
 			t.ID = id
-			return &struct{ Body api.TokenMade }{api.TokenMade{TokenRow: tokenRow(&t), Secret: secret}}, nil
+			made := api.TokenMade{TokenRow: tokenRow(&t), Secret: secret}
+			if b.Succeeds != 0 {
+				if made.Taken, err = s.store.Succeed(ctx, id, b.Succeeds); err != nil {
+					return nil, s.problem(err, "")
+				}
+			}
+			return &struct{ Body api.TokenMade }{made}, nil
 		})
 	huma.Register(a, secured(huma.Operation{OperationID: "delete-token", Method: http.MethodDelete, Path: "/tokens/{id}", Summary: "End a token", Tags: tag, DefaultStatus: http.StatusNoContent, Errors: []int{http.StatusNotFound}}, ScopeManage),
 		func(ctx context.Context, in *struct {
@@ -139,12 +146,15 @@ func tokenRow(t *store.Token) api.TokenRow {
 	return out
 }
 
+// machinesOfToken is how many machines a token may add where nobody says it.
+const machinesOfToken = 10_000
+
 // tokenMistake says what does not go together in a token that is asked for.
 func tokenMistake(t *api.NewToken) string {
 	submits := t.Scope == ScopeSubmit
 	switch {
-	case !submits && (t.Machines > 0 || t.Tag != "" || t.Place != ""):
-		return "machines, tag and place are for tokens that submit"
+	case !submits && (t.Machines > 0 || t.Tag != "" || t.Place != "" || t.Succeeds != 0):
+		return "machines, tag, place and succeeds are for tokens that submit"
 	case (submits || t.Scope == ScopeManage) && len(t.Places) > 0:
 		return "places limit what is seen, by tokens that read or work"
 	case t.Tag != "" && !goodTag(t.Tag):

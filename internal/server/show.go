@@ -21,7 +21,7 @@ func (c *caller) show(inv *inventory.Document) *inventory.Document {
 		return &inventory.Document{Format: inv.Format, TakenAt: inv.TakenAt}
 	}
 	var none inventory.Opt[string]
-	for name, slot := range map[string]*inventory.Opt[string]{"device.serial": &out.Device.Serial, "device.uuid": &out.Device.UUID, "device.board.serial": &out.Device.Board.Serial} {
+	for name, slot := range map[string]*inventory.Opt[string]{"device.serial": &out.Device.Serial, "device.uuid": &out.Device.UUID, "device.board.serial": &out.Device.Board.Serial, "device.asset_tag": &out.Device.AssetTag} {
 		*slot = none
 		delete(out.Sources, name)
 		out.DropGap(name)

@@ -29,6 +29,13 @@ type Device struct {
 	Weak        string `db:"weak_key"` // keyed hash of its system's id
 	Placed      string `db:"placed"`   // the place that a person gave it; "" is by its name
 	RetiredAt   int64  `db:"retired_at"`
+	TokenID     int64  `db:"token_id"`   // the token that speaks for it; 0: none yet
+	PublicKey   string `db:"public_key"` // that it signs with; "": it has none
+	KeyAt       int64  `db:"key_at"`     // since when
+	SignedAt    int64  `db:"signed_at"`  // the latest signature, no later than it was received
+	ReceivedAt  int64  `db:"received_at"`
+	KeptOn      int64  `db:"kept_on"` // the day of KeptCount, in days since 1970
+	KeptCount   int64  `db:"kept_count"`
 }
 
 // Taken is when its latest inventory was taken.
@@ -73,6 +80,7 @@ type InventoryRef struct {
 	ID         int64 `db:"id"`
 	TakenAt    int64 `db:"taken_at"`
 	LastSeenAt int64 `db:"last_seen_at"`
+	Beside     bool  `db:"beside"` // it decides nothing: whoever sent it does not speak for the machine
 }
 
 // Times of the first and the last time that these readings came.
@@ -83,7 +91,7 @@ func (r InventoryRef) Times() (first, last time.Time) {
 // History lists a machine's inventories, the latest first.
 func (s *Store) History(ctx context.Context, device int64) ([]InventoryRef, error) {
 	var out []InventoryRef
-	err := s.reader.SelectContext(ctx, &out, "SELECT id, taken_at, last_seen_at FROM inventory WHERE device_id=? ORDER BY last_seen_at DESC, id DESC", device)
+	err := s.reader.SelectContext(ctx, &out, "SELECT id, taken_at, last_seen_at, beside FROM inventory WHERE device_id=? ORDER BY last_seen_at DESC, id DESC", device)
 	return out, err
 }
 

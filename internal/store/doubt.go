@@ -97,6 +97,11 @@ func (s *Store) SettleDoubt(ctx context.Context, id int64, how Settling, judge f
 				return err
 			}
 			return s.again(t, d.OtherID, judge)
+		case d.Kind == Unvouched && how.Verdict == VerdictSame:
+			if err := t.adopt(d.DeviceID, d.InventoryID, how.Now); err != nil {
+				return err
+			}
+			return s.again(t, d.DeviceID, judge)
 		case d.DeviceID == d.OtherID && how.Verdict == VerdictApart:
 			other, err := s.part(t, &d)
 			if err != nil {
@@ -132,6 +137,9 @@ func (t *Tx) join(to, from int64, key string) error {
 		WHERE device_id=? AND sha IN (SELECT sha FROM inventory WHERE device_id=?)`, from, to, from); err != nil {
 		return err
 	}
+	if err := t.joinSpeakers(to, from); err != nil {
+		return err
+	}
 	_, err := forget(t.tx, from, key)
 	return err
 }
@@ -139,7 +147,7 @@ func (t *Tx) join(to, from int64, key string) error {
 // part makes a machine of its own from an inventory that was taken for another's.
 func (s *Store) part(t *Tx, d *Doubt) (int64, error) {
 	var left int
-	if err := t.get(&left, "SELECT count(*) FROM inventory WHERE device_id=? AND id<>?", d.DeviceID, d.InventoryID); err != nil || left == 0 {
+	if err := t.get(&left, "SELECT count(*) FROM inventory WHERE device_id=? AND id<>? AND beside=0", d.DeviceID, d.InventoryID); err != nil || left == 0 {
 		return d.DeviceID, err // it is all that is known of the machine
 	}
 	inv, err := s.inventoryOf(t, d.InventoryID)
@@ -149,11 +157,13 @@ func (s *Store) part(t *Tx, d *Doubt) (int64, error) {
 	var k Kept
 	var n Device
 	describe(&n, inv)
-	if err := t.add(n, inv.TakenAt, &Entry{}, &k); err != nil {
+	if err := t.add(n, inv.TakenAt, &Entry{Now: inv.TakenAt}, &k); err != nil {
 		return 0, err
 	}
-	_, err = t.exec("UPDATE inventory SET device_id=? WHERE id=?", k.Device.ID, d.InventoryID)
-	return k.Device.ID, err
+	if _, err = t.exec("UPDATE inventory SET device_id=?, beside=0 WHERE id=?", k.Device.ID, d.InventoryID); err != nil {
+		return 0, err
+	}
+	return k.Device.ID, t.adopt(k.Device.ID, d.InventoryID, inv.TakenAt)
 }
 
 // again describes a machine by its latest inventory, and has it judged.
@@ -162,7 +172,7 @@ func (s *Store) again(t *Tx, id int64, judge func(*Tx, *Device, *inventory.Docum
 	if err := t.get(&d, "SELECT * FROM device WHERE id=?", id); err != nil {
 		return err
 	}
-	if err := t.get(&d.InventoryID, "SELECT id FROM inventory WHERE device_id=? ORDER BY last_seen_at DESC, id DESC LIMIT 1", id); err != nil {
+	if err := t.get(&d.InventoryID, "SELECT id FROM inventory WHERE device_id=? AND beside=0 ORDER BY last_seen_at DESC, id DESC LIMIT 1", id); err != nil {
 		return err
 	}
 	inv, err := s.inventoryOf(t, d.InventoryID)

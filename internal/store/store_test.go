@@ -54,7 +54,11 @@ func machine(name, serial, uuid string, at time.Time) *inventory.Document {
 
 func keep(t *testing.T, s *store.Store, d *inventory.Document) store.Kept {
 	t.Helper()
-	k, err := s.Keep(ctx, d, store.Entry{Now: now}, unjudged)
+	at := now
+	if d.TakenAt.After(at) {
+		at = d.TakenAt
+	}
+	k, err := s.Keep(ctx, d, store.Entry{Now: at}, unjudged)
 	if err != nil {
 		t.Fatal(err)
 	}

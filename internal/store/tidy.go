@@ -27,7 +27,7 @@ func (s *Store) Thin(ctx context.Context, every, retired time.Time) (out Thinned
 		err := s.write(ctx, func(tx *sqlx.Tx) error {
 			res, err := tx.Exec(`DELETE FROM inventory WHERE id IN (
 				SELECT i.id FROM inventory i WHERE i.last_seen_at<? AND i.id<>(SELECT inventory_id FROM device WHERE id=i.device_id)
-				AND EXISTS (SELECT 1 FROM inventory l WHERE l.device_id=i.device_id AND l.last_seen_at<? AND (l.last_seen_at, l.id)>(i.last_seen_at, i.id)
+				AND EXISTS (SELECT 1 FROM inventory l WHERE l.device_id=i.device_id AND l.beside=i.beside AND l.last_seen_at<? AND (l.last_seen_at, l.id)>(i.last_seen_at, i.id)
 					AND `+quarter("l")+`=`+quarter("i")+`) LIMIT ?)`, millis(every), millis(every), thinAtOnce)
 			if err != nil {
 				return err

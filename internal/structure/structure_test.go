@@ -76,8 +76,8 @@ func TestCoreHasNoClock(t *testing.T) {
 // Layers: each package of internal with what it may import of internal.
 func TestInternalImports(t *testing.T) {
 	may := map[string][]string{
-		"api": {}, "build": {}, "collect": {"build"}, "standin/recorded": {}, "standin/recorded/machines": {}, "standin/recorded/write": {"standin/recorded/machines"}, "client": {"api"}, "store": {}, "standin": {"standin/recorded"},
-		"tables": {}, "report": {"api", "build"}, "server": {"api", "build", "report", "store", "tables"}, "cli": {"api", "build", "client", "collect", "report", "server", "standin", "store", "tables"},
+		"api": {}, "auth": {}, "signature": {}, "machinekey": {}, "safefile": {}, "build": {}, "collect": {"build"}, "standin/recorded": {}, "standin/recorded/machines": {}, "standin/recorded/write": {"standin/recorded/machines"}, "client": {"api", "signature"}, "store": {"signature"}, "standin": {"standin/recorded"},
+		"tables": {}, "report": {"api", "build"}, "server": {"api", "auth", "build", "report", "signature", "store", "tables"}, "cli": {"api", "safefile", "build", "client", "collect", "report", "server", "standin", "store", "tables"},
 		"gen": {"api", "server"}, "gen/write": {"gen"}, "browser": {}, "shots": {"browser"}, "servertest": {"client", "server", "standin", "store"}, "structure": {}, "mutation": {}, "wholebench": {},
 	}
 	for _, p := range list(t, nil, "./internal/...") {

@@ -17,6 +17,7 @@ import ReleasesBeside from '../parts/ReleasesBeside.vue'
 import TroubleBox from '../parts/TroubleBox.vue'
 import TickBox from '../parts/TickBox.vue'
 import VisitLink from '../parts/VisitLink.vue'
+import VouchedLine from '../parts/VouchedLine.vue'
 import DecisionForm from '../work/DecisionForm.vue'
 import DecisionList from '../work/DecisionList.vue'
 import { useSession } from '../session'
@@ -48,6 +49,8 @@ const passes = computed(() => rest.value.filter((f) => f.outcome === 'pass').map
 const missing = computed(
   () => device.value?.facts.flatMap((g) => g.facts).filter((f) => !f.known).length ?? 0,
 )
+/** The inventory that decides. */
+const latest = computed(() => device.value?.history.find((h) => !h.beside)?.id)
 const visited = computed(() => check.value?.plan.some((s) => s.phase === 'desk') ?? false)
 const router = useRouter()
 async function remove() {
@@ -192,6 +195,7 @@ const about = computed(() => {
           </template>
         </template>
       </p>
+      <VouchedLine :device="device" :may="may" class="-mt-5" @changed="refetch()" />
       <p v-for="w in check.warnings" :key="w" class="mb-3 font-semibold">{{ w }}</p>
       <p v-for="n in check.next" :key="n.release.id" class="-mt-4 mb-6">
         Next,
@@ -439,14 +443,15 @@ const about = computed(() => {
           <span v-if="h.taken_at !== h.last_seen" class="text-soft"
             >, the same readings since {{ sayMoment(h.taken_at) }}</span
           >
+          <span v-if="h.beside" class="font-semibold">: beside the others, and decides nothing</span>
           <RouterLink
-            v-if="h.id !== device.history[0]?.id"
+            v-if="h.id !== latest"
             :to="{ name: 'compare', query: { a: device.key, inventory_a: h.id, b: device.key } }"
             class="ml-3 text-accent underline underline-offset-2"
             >Compare with the latest</RouterLink
           >
           <button
-            v-if="check && h.id !== device.history[0]?.id"
+            v-if="check && h.id !== latest"
             type="button"
             class="ml-3 cursor-pointer text-accent underline underline-offset-2"
             :aria-expanded="since === h.id"

@@ -1,0 +1,34 @@
+package identity
+
+import "time"
+
+// Speaker is who may speak for a known machine.
+type Speaker struct {
+	Key      string    // its public key; "" where it has none
+	Token    int64     // the token that added it; 0 where none has spoken for it yet
+	SignedAt time.Time // of its latest signature, no later than that was received
+}
+
+// Sender is who hands an inventory in.
+type Sender struct {
+	Key     string    // the public key of a signature that fits; "" where it is not signed
+	Created time.Time // of the signature, by the machine's clock
+	Token   int64     // 0: a person, or a program that may do everything
+}
+
+// Vouch says why an inventory may not speak for a known machine, in a sentence, and ""
+// where it may. A machine with a key is believed by its signature alone; one without is
+// believed by the token that added it.
+func Vouch(is Speaker, from Sender) (why string) {
+	switch {
+	case is.Key != "" && from.Key == "":
+		return "It is not signed with the key of this machine. Run the collector there as an administrator, which signs, or look whether somebody else sent it."
+	case is.Key != "" && from.Key != is.Key:
+		return "It is signed with another key than this machine's: its disk or its system was exchanged, or another machine sent it."
+	case is.Key != "" && !from.Created.After(is.SignedAt):
+		return "Its signature is not later than the last one: it was sent again, or the machine's clock was set back."
+	case is.Key != "" || is.Token == 0 || from.Token == 0 || from.Token == is.Token:
+		return ""
+	}
+	return "It was sent with another token than the one that added this machine, and the machine has no key of its own."
+}

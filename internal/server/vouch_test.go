@@ -1,0 +1,240 @@
+package server_test
+
+import (
+	"bytes"
+	"crypto/ed25519"
+	"fmt"
+	"net/http"
+	"strings"
+	"sync"
+	"testing"
+	"time"
+
+	"rolltop.example/rolltop/core/inventory"
+	"rolltop.example/rolltop/internal/api"
+	"rolltop.example/rolltop/internal/client"
+	"rolltop.example/rolltop/internal/server"
+	"rolltop.example/rolltop/internal/servertest"
+	"rolltop.example/rolltop/internal/signature"
+)
+
+func machineKey(letter string) ed25519.PrivateKey {
+	return ed25519.NewKeyFromSeed([]byte(strings.Repeat(letter, ed25519.SeedSize)))
+}
+
+// vouching is a service with a machine that was added with a token.
+type vouching struct {
+	*servertest.Service
+	mine, other *client.Client // by two tokens that submit
+}
+
+func startVouching(t *testing.T) *vouching {
+	s := servertest.Demo(t, nil)
+	return &vouching{s, s.As(t, s.NewToken(t, "desks", server.ScopeSubmit)), s.As(t, s.NewToken(t, "boats", server.ScopeSubmit))}
+}
+
+// reading is the inventory of a new machine; without memory it is not ready.
+func (s *vouching) reading(t *testing.T, minute int, memory bool) []byte {
+	return like(t, s.Service, "gull-007", func(d *inventory.Document) {
+		d.Device.Name, d.Device.Serial, d.Device.UUID = some("GULL-990"), some("OS990"), some("71de0000-0000-4000-8000-000000000990")
+		d.TakenAt = time.Now().Add(time.Duration(minute-60) * time.Minute)
+		if !memory {
+			d.Memory.Installed, d.Memory.Visible = some(int64(1)<<30), some(int64(1)<<30)
+		}
+	})
+}
+
+// Another token that knows a machine's name, serial number and UUID changes no verdict of
+// it, and keeps it from nothing.
+func TestATokenCannotSpeakForMachinesOfOthers(t *testing.T) {
+	t.Parallel()
+	s := startVouching(t)
+	if got, err := s.mine.Submit(ctx, s.reading(t, 0, true)); err != nil || !got.Created {
+		t.Fatalf("%+v %v", got, err)
+	}
+	before, err := s.Client.Device(ctx, "gull-990")
+	if err != nil {
+		t.Fatal(err)
+	}
+	if !strings.Contains(before.Vouched, "token") || before.Check.Vouched != before.Vouched {
+		t.Errorf("vouched: %q, in the check %q", before.Vouched, before.Check.Vouched)
+	}
+	got, err := s.other.Submit(ctx, s.reading(t, 24*60, false)) // a day ahead, too
+	if err != nil || !got.Beside || got.Latest || got.Disposition != "" || got.Note == "" {
+		t.Errorf("%+v %v", got, err)
+	}
+	now, err := s.Client.Device(ctx, "gull-990")
+	if err != nil || now.Disposition != before.Disposition || len(now.Doubts) != 1 || now.Doubts[0].Kind != "unvouched" || !now.History[0].Beside && !now.History[1].Beside {
+		t.Errorf("%s → %s, %+v, %+v %v", before.Disposition, now.Disposition, now.Doubts, now.History, err)
+	}
+	if n := total(t, s.Client, "doubt=yes GULL-990"); n != 1 {
+		t.Errorf("%d machines are doubted", n)
+	}
+	// The machine itself reports as ever.
+	if got, err := s.mine.Submit(ctx, s.reading(t, 10, true)); err != nil || got.Beside || !got.Latest {
+		t.Errorf("%+v %v", got, err)
+	}
+	// A token that follows another speaks for its machines.
+	list, err := s.Client.Tokens(ctx)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, tok := range list.Tokens {
+		if tok.Name != "desks" {
+			continue
+		}
+		made, err := s.Client.AddToken(ctx, api.NewToken{Name: "desks 2027", Scope: "submit", Succeeds: tok.ID})
+		if err != nil || made.Taken != 1 || made.Machines == nil || *made.Machines != 10_000 {
+			t.Fatalf("%+v %v", made, err)
+		}
+		if got, err := s.As(t, made.Secret).Submit(ctx, s.reading(t, 20, false)); err != nil || got.Beside || !got.Latest {
+			t.Errorf("%+v %v", got, err)
+		}
+	}
+}
+
+// A machine with a key is believed by its key alone.
+func TestAKeySpeaksForItsMachine(t *testing.T) {
+	t.Parallel()
+	s := startVouching(t)
+	key, wrong := machineKey("k"), machineKey("w")
+	if got, err := s.mine.SubmitSigned(ctx, s.reading(t, 0, true), key); err != nil || !got.Created || got.Beside {
+		t.Fatalf("%+v %v", got, err)
+	}
+	time.Sleep(1100 * time.Millisecond) // signatures have seconds
+	for name, send := range map[string]func() (api.Submitted, error){
+		"not signed":                        func() (api.Submitted, error) { return s.mine.Submit(ctx, s.reading(t, 1, false)) },
+		"with another key":                  func() (api.Submitted, error) { return s.mine.SubmitSigned(ctx, s.reading(t, 2, false), wrong) },
+		"not signed, by a token for all":    func() (api.Submitted, error) { return s.Client.Submit(ctx, s.reading(t, 3, false)) },
+		"with another key, of another host": func() (api.Submitted, error) { return s.other.SubmitSigned(ctx, s.reading(t, 4, false), wrong) },
+	} {
+		if got, err := send(); err != nil || !got.Beside || got.Latest {
+			t.Errorf("%s: %+v %v", name, got, err)
+		}
+	}
+	if got, err := s.other.SubmitSigned(ctx, s.reading(t, 5, true), key); err != nil || got.Beside || !got.Latest {
+		t.Errorf("signed, by whatever token: %+v %v", got, err)
+	}
+	d, err := s.Client.Device(ctx, "gull-990")
+	if err != nil || !d.Keyed || !strings.Contains(d.Vouched, "its own key") {
+		t.Fatalf("%q %v", d.Vouched, err)
+	}
+	// After its disk was changed it takes one action.
+	if err := s.Client.Rekey(ctx, "gull-990", " "); err == nil {
+		t.Error("a machine gets another key without a reason")
+	}
+	if err := s.Client.Rekey(ctx, "gull-990", "its disk was changed"); err != nil {
+		t.Fatal(err)
+	}
+	acts, err := s.Client.Acts(ctx, "", "gull-990", 0, 10)
+	if err != nil || len(acts.Acts) == 0 || acts.Acts[0].What != "rekey" || acts.Acts[0].Becomes != "its disk was changed" {
+		t.Errorf("%+v %v", acts, err)
+	}
+	time.Sleep(1100 * time.Millisecond)
+	if got, err := s.mine.SubmitSigned(ctx, s.reading(t, 6, true), wrong); err != nil || got.Beside || !got.Latest {
+		t.Errorf("with the new key: %+v %v", got, err)
+	}
+}
+
+// A signature that does not fit is refused, and nothing is kept of what it came with.
+func TestASignatureThatDoesNotFit(t *testing.T) {
+	t.Parallel()
+	s := startVouching(t)
+	body := s.reading(t, 0, true)
+	h := signature.Sign(http.MethodPost, body, machineKey("k"), time.Now())
+	for name, change := range map[string]func(r *http.Request){
+		"the digest is not that of the body": func(r *http.Request) { r.Header.Set("Content-Digest", signature.Digest([]byte("{}"))) },
+		"was not made with the key": func(r *http.Request) {
+			r.Header.Set("Signature-Input", signature.Sign("POST", body, machineKey("w"), time.Now()).Input)
+		},
+		"not in the form that is taken": func(r *http.Request) { r.Header.Set("Signature-Input", `sig1=("@method");created=1`) },
+	} {
+		req, err := http.NewRequest(http.MethodPost, s.URL+"/api/inventories", bytes.NewReader(body))
+		if err != nil {
+			t.Fatal(err)
+		}
+		req.Header.Set("Content-Type", "application/json")
+		req.Header.Set("Authorization", "Bearer "+s.Token)
+		h.Set(req.Header)
+		change(req)
+		res, err := http.DefaultClient.Do(req)
+		if err != nil {
+			t.Fatal(err)
+		}
+		text := new(bytes.Buffer)
+		_, _ = text.ReadFrom(res.Body)
+		_ = res.Body.Close()
+		if res.StatusCode != 422 || !strings.Contains(text.String(), name) {
+			t.Errorf("%s: %d %s", name, res.StatusCode, text)
+		}
+	}
+	if n := total(t, s.Client, "GULL-990"); n != 0 {
+		t.Error("a machine is kept all the same")
+	}
+}
+
+// A machine that was put at a site by hand stays there, whatever it is called.
+func TestARenameMovesNoSiteSetByHand(t *testing.T) {
+	t.Parallel()
+	s := startVouching(t)
+	site := "Eel Ground"
+	if _, err := s.Client.Mark(ctx, api.Marks{Keys: []string{"gull-007"}, Place: &site}); err != nil {
+		t.Fatal(err)
+	}
+	renamed := like(t, s.Service, "gull-007", func(d *inventory.Document) {
+		d.Device.Name, d.TakenAt = some("HOLM-507"), time.Now()
+	})
+	got, err := s.Client.Submit(ctx, renamed)
+	if err != nil || got.Device != "gull-007" || got.Name != "HOLM-507" {
+		t.Fatalf("%+v %v", got, err)
+	}
+	if d, err := s.Client.Device(ctx, "gull-007"); err != nil || d.Place != site {
+		t.Errorf("it stands at %s, %v", d.Place, err)
+	}
+}
+
+// Where the disk is nearly full nothing comes in, and reading goes on.
+func TestADiskThatIsNearlyFull(t *testing.T) {
+	t.Parallel()
+	var mu sync.Mutex
+	free := int64(1 << 30)
+	set := func(n int64) { mu.Lock(); defer mu.Unlock(); free = n }
+	s := servertest.StartWith(t, server.Options{KeepFree: 256 << 20, FreeBytes: func() (int64, error) {
+		mu.Lock()
+		defer mu.Unlock()
+		return free, nil
+	}})
+	body := func(i int) []byte {
+		return fmt.Appendf(nil, `{"format":"rolltop-inventory/1","taken_at":"2026-11-20T08:00:00Z","device":{"name":"GULL-%03d"},"os":{"platform":"windows"}}`, i)
+	}
+	send := func(i int) error {
+		_, err := s.Client.Submit(ctx, body(i))
+		return err
+	}
+	if err := send(1); err != nil {
+		t.Fatal(err)
+	}
+	set(100 << 20)
+	time.Sleep(2100 * time.Millisecond) // the disk is asked every two seconds
+	if status, text := statusOf(send(2)), fmt.Sprint(send(2)); status != 507 || !strings.Contains(text, "100 MiB") || !strings.Contains(text, "256 MiB are kept") {
+		t.Errorf("%d %s", status, text)
+	}
+	if err := s.Client.Lines(ctx, bytes.NewReader(body(3)), func(*api.SubmittedLine) {}); statusOf(err) != 507 {
+		t.Errorf("lines: %v", err)
+	}
+	if n := total(t, s.Client, ""); n != 1 {
+		t.Errorf("%d machines", n)
+	}
+	set(1 << 30)
+	time.Sleep(2100 * time.Millisecond)
+	if err := send(2); err != nil {
+		t.Error(err)
+	}
+}
+
+func statusOf(err error) int {
+	if p, ok := err.(*api.Problem); ok {
+		return p.Status
+	}
+	return 0
+}

@@ -1,0 +1,318 @@
+package store_test
+
+import (
+	"fmt"
+	"strings"
+	"sync"
+	"testing"
+	"time"
+
+	"rolltop.example/rolltop/core/identity"
+	"rolltop.example/rolltop/core/inventory"
+	"rolltop.example/rolltop/internal/signature"
+	"rolltop.example/rolltop/internal/store"
+)
+
+// sent keeps an inventory that was sent by somebody; runs is the release that it names.
+func sent(t *testing.T, s *store.Store, runs string, at time.Time, e store.Entry) store.Kept {
+	t.Helper()
+	d := machine("GULL-001", "S1", "", at)
+	d.OS.Name = some(runs)
+	if e.Now.IsZero() {
+		e.Now = at
+	}
+	k, err := s.Keep(ctx, d, e, unjudged)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return k
+}
+
+func by(token int64, key string, created time.Time) store.Entry {
+	e := store.Entry{Token: token}
+	if key != "" {
+		e.Signed = &signature.Signed{Key: key, Created: created}
+	}
+	return e
+}
+
+// Whoever may not speak for a machine changes nothing about it: what they send waits
+// beside for a person.
+func TestWhoSpeaksForAMachine(t *testing.T) {
+	minute := func(n int) time.Time { return now.Add(time.Duration(n) * time.Minute) }
+	for _, c := range []struct {
+		name          string
+		first, second store.Entry
+		beside        bool
+	}{
+		{"the same token", by(1, "", now), by(1, "", now), false},
+		{"another token", by(1, "", now), by(2, "", now), true},
+		{"a person", by(1, "", now), by(0, "", now), false},
+		{"a token after a person", by(0, "", now), by(2, "", now), false},
+		{"a first key, by its token", by(1, "", now), by(1, "k1", minute(9)), false},
+		{"a first key, by another token", by(1, "", now), by(2, "k1", minute(9)), true},
+		{"its key, by another token", by(1, "k1", now), by(2, "k1", minute(9)), false},
+		{"no key any more", by(1, "k1", now), by(1, "", now), true},
+		{"another key", by(1, "k1", now), by(1, "k2", minute(9)), true},
+		{"sent again", by(1, "k1", now), by(1, "k1", now), true},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			s := open(t)
+			sent(t, s, "Skerry 11", now, c.first)
+			k := sent(t, s, "Skerry 12", minute(10), c.second)
+			if k.Beside != c.beside || k.IsLatest == c.beside || k.Created {
+				t.Errorf("%+v", k)
+			}
+			d, err := s.DeviceByKey(ctx, "gull-001")
+			if err != nil {
+				t.Fatal(err)
+			}
+			if runs := map[bool]string{false: "Skerry 12", true: "Skerry 11"}[c.beside]; d.Installed != runs {
+				t.Errorf("it runs %s, want %s", d.Installed, runs)
+			}
+			list, err := s.Doubts(ctx)
+			if err != nil || (len(list) == 1) != c.beside {
+				t.Fatalf("%+v %v", list, err)
+			}
+			if !c.beside {
+				return
+			}
+			if list[0].Kind != store.Unvouched || list[0].Why != k.Why {
+				t.Errorf("%+v", list[0])
+			}
+			// A person says that it is the machine: then it is, and its sender speaks for it.
+			if _, err := s.SettleDoubt(ctx, list[0].ID, store.Settling{Verdict: store.VerdictSame, By: "clerk", Now: minute(11)}, unjudged); err != nil {
+				t.Fatal(err)
+			}
+			if d, err = s.DeviceByKey(ctx, "gull-001"); err != nil || d.Installed != "Skerry 12" {
+				t.Errorf("%+v %v", d, err)
+			}
+			next := c.second
+			if next.Signed != nil {
+				next.Signed = &signature.Signed{Key: next.Signed.Key, Created: minute(20)}
+			}
+			if k := sent(t, s, "Skerry 13", minute(20), next); k.Beside != (d.PublicKey != "" && next.Signed == nil) {
+				t.Errorf("after it was settled: %+v", k)
+			}
+		})
+	}
+}
+
+// A question that was settled is asked again when somebody else speaks again.
+func TestUnvouchedIsAskedAgain(t *testing.T) {
+	s := open(t)
+	sent(t, s, "Skerry 11", now, by(1, "k1", now))
+	for i := range 10 {
+		sent(t, s, fmt.Sprint("Skerry ", 20+i), now.Add(time.Duration(i)*time.Minute), by(2, "", now))
+	}
+	d, err := s.DeviceByKey(ctx, "gull-001")
+	if err != nil {
+		t.Fatal(err)
+	}
+	list, err := s.History(ctx, d.ID)
+	beside := 0
+	for _, h := range list {
+		if h.Beside {
+			beside++
+		}
+	}
+	if err != nil || beside != 5 || len(list) != 6 {
+		t.Errorf("%d beside of %d: %v", beside, len(list), err)
+	}
+	doubts, err := s.Doubts(ctx)
+	if err != nil || len(doubts) != 1 {
+		t.Fatalf("%+v %v", doubts, err)
+	}
+	if _, err := s.SettleDoubt(ctx, doubts[0].ID, store.Settling{Verdict: store.VerdictApart, By: "clerk", Now: now}, unjudged); err != nil {
+		t.Fatal(err)
+	}
+	if n, err := s.Machines(ctx); err != nil || n != 2 {
+		t.Errorf("%d machines, %v", n, err)
+	}
+	// It has the same serial number as a machine of its own, so the next is a conflict or
+	// a question; in no case does it change the first machine.
+	sent(t, s, "Skerry 30", now.Add(time.Hour), by(2, "", now))
+	if d, err := s.DeviceByKey(ctx, "gull-001"); err != nil || d.Installed != "Skerry 11" {
+		t.Errorf("%+v %v", d, err)
+	}
+}
+
+// Readings that are known already ask nothing, and do not make a machine look alive.
+func TestUnvouchedWithKnownReadings(t *testing.T) {
+	s := open(t)
+	sent(t, s, "Skerry 11", now, by(1, "k1", now))
+	k := sent(t, s, "Skerry 11", now.Add(time.Hour), by(2, "", now))
+	d, err := s.DeviceByKey(ctx, "gull-001")
+	if err != nil || !k.Beside || !d.Taken().Equal(now) {
+		t.Errorf("%+v %+v %v", k, d, err)
+	}
+	if list, err := s.Doubts(ctx); err != nil || len(list) != 0 {
+		t.Errorf("%+v %v", list, err)
+	}
+}
+
+// After a disk was changed, one action lets the machine speak with its new key.
+func TestRekey(t *testing.T) {
+	s := open(t)
+	sent(t, s, "Skerry 11", now, by(1, "k1", now))
+	how := store.Settling{By: "clerk", Now: now.Add(2 * time.Hour)}
+	sent(t, s, "Skerry 12", now.Add(time.Hour), by(1, "k2", now.Add(time.Hour)))
+	if _, err := s.Rekey(ctx, "gull-001", how, unjudged); err != nil {
+		t.Fatal(err)
+	}
+	d, err := s.DeviceByKey(ctx, "gull-001")
+	if err != nil || d.PublicKey != "k2" || d.Installed != "Skerry 12" {
+		t.Errorf("%+v %v", d, err)
+	}
+	if list, err := s.Doubts(ctx); err != nil || len(list) != 0 {
+		t.Errorf("%+v %v", list, err)
+	}
+	if k := sent(t, s, "Skerry 13", now.Add(3*time.Hour), by(1, "k1", now.Add(3*time.Hour))); !k.Beside {
+		t.Error("the former key still speaks")
+	}
+	// Beforehand: the next one that is signed speaks.
+	if _, err := s.Rekey(ctx, "gull-001", how, unjudged); err != nil { // takes what waits
+		t.Fatal(err)
+	}
+	if _, err := s.Rekey(ctx, "gull-001", how, unjudged); err != nil {
+		t.Fatal(err)
+	}
+	if k := sent(t, s, "Skerry 14", now.Add(4*time.Hour), by(1, "k3", now.Add(4*time.Hour))); k.Beside || k.Device.PublicKey != "k3" {
+		t.Errorf("%+v", k)
+	}
+	if _, err := s.Rekey(ctx, "nobody", how, unjudged); err == nil {
+		t.Error("a machine that is not there gets a key")
+	}
+}
+
+// A key that comes from two machines is one machine's, and a question.
+func TestCopiedKey(t *testing.T) {
+	s := open(t)
+	sent(t, s, "Skerry 11", now, by(1, "k1", now))
+	other := machine("GULL-002", "S2", "", now)
+	k, err := s.Keep(ctx, other, store.Entry{Now: now, Token: 1, Signed: &signature.Signed{Key: "k1", Created: now}}, unjudged)
+	if err != nil || !k.Created || k.Device.PublicKey != "" {
+		t.Fatalf("%+v %v", k, err)
+	}
+	list, err := s.Doubts(ctx)
+	if err != nil || len(list) != 1 || list[0].Kind != identity.Conflict.String() || !strings.Contains(list[0].Why, "the key of GULL-001") {
+		t.Errorf("%+v %v", list, err)
+	}
+}
+
+// Clocks: of a machine, and of the service.
+func TestClocks(t *testing.T) {
+	hour := time.Hour
+	for _, c := range []struct {
+		name            string
+		taken, received []time.Duration // of each inventory, after now
+		signed          bool
+		want            time.Duration // when the last was taken, which is the latest
+		note            bool
+	}{
+		{"a day ahead", []time.Duration{24 * hour, hour}, []time.Duration{0, hour}, false, hour, false},
+		{"ten minutes ahead", []time.Duration{0, hour + 9*time.Minute}, []time.Duration{0, hour}, false, hour + 9*time.Minute, false},
+		{"a year ahead", []time.Duration{0, 8760 * hour}, []time.Duration{0, hour}, false, hour, true},
+		{"signed, years behind", []time.Duration{-80_000 * hour, -80_000*hour + hour}, []time.Duration{0, hour}, true, hour, true},
+		{"signed, a year ahead and put right", []time.Duration{8760 * hour, hour}, []time.Duration{0, hour}, true, hour, false},
+		{"the service's clock is put back", []time.Duration{0, 10 * time.Minute}, []time.Duration{0, -hour}, false, -hour, true},
+		{"the service's clock was ahead", []time.Duration{0, 10 * time.Minute}, []time.Duration{hour, 10 * time.Minute}, false, 10 * time.Minute, false},
+	} {
+		s := open(t)
+		var k store.Kept
+		for i := range c.taken {
+			e := store.Entry{Now: now.Add(c.received[i]), Token: 1}
+			if c.signed {
+				e.Signed = &signature.Signed{Key: "k1", Created: now.Add(c.taken[i])}
+			}
+			k = sent(t, s, fmt.Sprint("Skerry ", i), now.Add(c.taken[i]), e)
+		}
+		if !k.IsLatest || k.Beside || !k.Device.Taken().Equal(now.Add(c.want)) || (k.Why != "") != c.note {
+			t.Errorf("%s: latest %v, taken %v, want %v; %q", c.name, k.IsLatest, k.Device.Taken(), now.Add(c.want), k.Why)
+		}
+	}
+}
+
+// What one machine sends in a day is bounded, and the latest of it counts.
+func TestInventoriesOfADay(t *testing.T) {
+	s := open(t)
+	var k store.Kept
+	for i := range 200 {
+		k = sent(t, s, fmt.Sprint("Skerry ", i), now.Add(time.Duration(i)*time.Minute), by(1, "", now))
+	}
+	list, err := s.History(ctx, k.Device.ID)
+	if err != nil || len(list) != 48 {
+		t.Errorf("%d inventories are kept, %v", len(list), err)
+	}
+	got, err := s.Inventory(ctx, k.Device.ID, k.Device.InventoryID)
+	if err != nil || got.OS.Name.Or("") != "Skerry 199" || k.Device.Installed != "Skerry 199" {
+		t.Errorf("%+v %v", got, err)
+	}
+	for i := range 60 { // the history of a machine, brought by a person
+		sent(t, s, fmt.Sprint("Fathom ", i), now.Add(-time.Duration(i+1)*time.Hour), store.Entry{Now: now.Add(4 * time.Hour)})
+	}
+	if list, err := s.History(ctx, k.Device.ID); err != nil || len(list) != 108 {
+		t.Errorf("%d inventories after those that a person brought, %v", len(list), err)
+	}
+}
+
+// Whatever machines are called, each has a key of its own.
+func TestKeysOfManyOfOneName(t *testing.T) {
+	s := open(t)
+	seen := map[string]bool{}
+	add := func(name string, i int) {
+		t.Helper()
+		d := machine(name, fmt.Sprint("S", i), "", now)
+		if name == "" {
+			d.Device.Name = inventory.Opt[string]{}
+		}
+		k := keep(t, s, d)
+		if !k.Created || seen[k.Device.Key] {
+			t.Fatalf("%q: %+v", name, k.Device)
+		}
+		seen[k.Device.Key] = true
+	}
+	for i, name := range []string{"gull", "gull-2", "gull-3", "gull", "gull-4", "gull-5", "gull-6", "gull-7", "gull-8", "gull-9", "gull", "gull"} {
+		add(name, i)
+	}
+	for i := range 600 {
+		add("", 1000+i)
+		add("pilot", 2000+i)
+	}
+	for _, want := range []string{"unnamed", "unnamed-2", "unnamed-600", "pilot", "pilot-600"} {
+		if !seen[want] {
+			t.Errorf("no machine has the key %s", want)
+		}
+	}
+}
+
+// BenchmarkNames adds machines without a name beside many of them, and gives what one costs
+// as a multiple of what one with a name of its own costs there.
+func BenchmarkNames(b *testing.B) {
+	const many, batch = 100_000, 2000
+	for b.Loop() {
+		s := open(b)
+		number := 0
+		add := func(n, together int, name func() string) time.Duration {
+			at := time.Now()
+			for range n / together {
+				var wait sync.WaitGroup
+				for range together {
+					number++
+					d := machine(name(), fmt.Sprint("S", number), "", now)
+					wait.Go(func() {
+						if _, err := s.Keep(ctx, d, store.Entry{Now: now}, unjudged); err != nil {
+							b.Error(err)
+						}
+					})
+				}
+				wait.Wait()
+			}
+			return time.Since(at)
+		}
+		none := func() string { return "" }
+		add(many, 500, none)
+		own := add(batch, 1, func() string { return fmt.Sprint("GULL-", number) })
+		b.ReportMetric(float64(add(batch, 1, none))/float64(own), "×own")
+	}
+}

@@ -1,0 +1,56 @@
+<script setup lang="ts">
+import { ref } from 'vue'
+
+import { api, type Schemas } from '../client'
+
+const props = defineProps<{ device: Schemas['Device']; may: boolean }>()
+const emit = defineEmits<{ changed: [] }>()
+const button = 'cursor-pointer rounded-md border border-line px-3 py-1 hover:border-accent'
+const input = 'block rounded-md border border-line bg-card px-2 py-1 text-ink'
+const asked = ref(false)
+const reason = ref('')
+const trouble = ref('')
+
+async function rekey() {
+  trouble.value = ''
+  const { error } = await api.POST('/devices/{key}/rekey', {
+    params: { path: { key: props.device.key } },
+    body: { reason: reason.value },
+  })
+  if (error) {
+    trouble.value = (error as { detail?: string }).detail ?? 'The key was not replaced.'
+    return
+  }
+  asked.value = false
+  reason.value = ''
+  emit('changed')
+}
+</script>
+
+<template>
+  <div class="mb-6 text-sm text-soft" data-vouched>
+    {{ device.vouched }}
+    <button
+      v-if="may && device.keyed && !asked"
+      type="button"
+      class="no-print cursor-pointer text-accent underline underline-offset-2"
+      @click="asked = true"
+    >
+      Replace its key
+    </button>
+    <form v-if="asked" class="mt-2 flex flex-wrap items-end gap-3" @submit.prevent="rekey">
+      <label
+        >Why it has another key
+        <input
+          v-model="reason"
+          required
+          maxlength="500"
+          :class="[input, 'w-72']"
+          placeholder="its disk was changed"
+        />
+      </label>
+      <button type="submit" :class="button">Replace the key</button>
+    </form>
+    <p v-if="trouble" role="alert" class="text-replace">{{ trouble }}</p>
+  </div>
+</template>
