@@ -5,6 +5,7 @@ package byhand
 
 import (
 	"encoding/json"
+	"errors"
 	"fmt"
 	"reflect"
 	"slices"
@@ -140,7 +141,7 @@ func place(name string) (def *fact.Def, row int, err error) {
 	def = fact.ByName(plain)
 	switch {
 	case def == nil:
-		return nil, 0, fmt.Errorf("there is no fact %q; %s", plain, doc.Suggest(plain, fact.Names()))
+		return nil, 0, errors.New(doc.With(fmt.Sprintf("there is no fact %q", plain), doc.Suggest(plain, fact.Names())))
 	case def.Derived && !worked[def.ID] && !def.Counts():
 		return nil, 0, fmt.Errorf("%s is worked out from other facts; enter those", plain)
 	case def.ID.Group() != fact.NoGroup && row < 0:

@@ -63,9 +63,9 @@ func Check(d *Decision, rel *release.Release, now time.Time) error {
 	case d.Until.IsZero():
 		return errors.New("the decision has no end; give a day until which it holds")
 	case !d.Until.After(now):
-		return fmt.Errorf("the decision ends on %s, which is over; give a day to come", d.Until.Format(time.DateOnly))
+		return fmt.Errorf("%s is over; give a last day that is still to come", d.lastDay())
 	case d.Until.After(now.AddDate(longest, 0, 0)):
-		return fmt.Errorf("the decision ends on %s; %d years ahead is the most, and then it is looked at again", d.Until.Format(time.DateOnly), longest)
+		return fmt.Errorf("%s is more than %d years ahead; give an earlier last day, and look at it again then", d.lastDay(), longest)
 	}
 	f, err := fleet.Parse(d.Scope)
 	if err != nil {
@@ -115,6 +115,9 @@ func consequence(q *release.Requirement) string {
 	}
 	return "the system will not start"
 }
+
+// lastDay is the last day on which it holds, as it was typed.
+func (d *Decision) lastDay() string { return d.Until.AddDate(0, 0, -1).Format(time.DateOnly) }
 
 // Says is what package say needs of it.
 func (d *Decision) Says() (kind, reason, by string, until, ended time.Time) {

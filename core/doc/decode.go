@@ -330,6 +330,14 @@ func Suggest(word string, words []string) string {
 	return ""
 }
 
+// With joins what is wrong with what would be right, where that is known.
+func With(wrong, right string) string {
+	if right == "" {
+		return wrong
+	}
+	return wrong + "; " + right
+}
+
 // distance counts the single-character edits, and swaps of neighbours, that
 // turn a into b.
 func distance(a, b string) int {

@@ -1,6 +1,7 @@
 package fleet
 
 import (
+	"errors"
 	"fmt"
 	"slices"
 	"strconv"
@@ -191,7 +192,7 @@ func (t *term) read(text string) error {
 // check refuses a value that no machine can have.
 func (t *term) check(v string) error {
 	if allowed := words[t.key]; allowed != nil && !slices.Contains(allowed, v) {
-		return fmt.Errorf("the filter's %s=%s is not known; %s", t.key, v, doc.Suggest(v, allowed))
+		return errors.New(doc.With(fmt.Sprintf("the filter's %s=%s is not known", t.key, v), doc.Suggest(v, allowed)))
 	}
 	switch {
 	case t.key == "older" || t.key == "ends":
@@ -208,7 +209,7 @@ func (t *term) check(v string) error {
 		}
 	case t.key == "missing":
 		if def := fact.ByName(v); def == nil || def.ID.Group() != fact.NoGroup {
-			return fmt.Errorf("the filter's missing=%s is no fact; %s", v, doc.Suggest(v, fact.Names()))
+			return errors.New(doc.With(fmt.Sprintf("the filter's missing=%s is not a fact", v), doc.Suggest(v, fact.Names())))
 		}
 	case t.def == nil:
 	case t.def.Kind == fact.Set:

@@ -6,6 +6,7 @@ package sheet
 
 import (
 	"encoding/json"
+	"errors"
 	"fmt"
 	"math"
 	"slices"
@@ -124,7 +125,7 @@ func Sheet(heads []string, rows [][]string, o Options) (*Read, error) {
 	out := &Read{Columns: make([]Column, len(heads))}
 	for heading := range o.Columns {
 		if !slices.Contains(heads, heading) {
-			return nil, fmt.Errorf("the sheet has no column %q; %s", heading, doc.Suggest(heading, heads))
+			return nil, errors.New(doc.With(fmt.Sprintf("the sheet has no column %q", heading), doc.Suggest(heading, heads)))
 		}
 	}
 	for i, h := range heads {
@@ -167,7 +168,7 @@ func column(heading string, rows [][]string, at int, chosen map[string]Choice) (
 			return c, nil
 		}
 		if def := fact.ByName(c.Fact); c.Fact != takenAt && (def == nil || def.ID.Group() != fact.NoGroup || def.Derived) {
-			return c, fmt.Errorf("%q is no fact that a column can be; %s", c.Fact, doc.Suggest(c.Fact, fact.Names()))
+			return c, errors.New(doc.With(fmt.Sprintf("%q is not a fact that a column can be", c.Fact), doc.Suggest(c.Fact, fact.Names())))
 		}
 	} else {
 		may := headings[text]
@@ -242,7 +243,7 @@ func fixedFacts(given map[string]string) ([]fixedFact, error) {
 	for name, text := range given {
 		def := fact.ByName(name)
 		if def == nil || def.ID.Group() != fact.NoGroup || def.Derived {
-			return nil, fmt.Errorf("there is no fact %q to be given to all rows; %s", name, doc.Suggest(name, fact.Names()))
+			return nil, errors.New(doc.With(fmt.Sprintf("there is no fact %q to be given to all rows", name), doc.Suggest(name, fact.Names())))
 		}
 		v, right := need.Value(def, text)
 		if !v.Known() {

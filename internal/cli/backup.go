@@ -13,8 +13,9 @@ import (
 
 func backupCommand() *cobra.Command {
 	cmd := &cobra.Command{Use: "backup --out FILE", Short: "Write a copy of the service's database, while it runs", Args: cobra.NoArgs, RunE: backup,
-		Long: "Asks the service for a copy of its database, as it is at one moment, and verifies\nit. It holds everything, hashes of passwords and tokens among it: keep it as you keep\nthe database. With --database it copies the database of a service that is stopped.\n\n  rolltop backup --out fleet-2026-11-23.db"}
+		Long: "Asks the service for a copy of its database, as it is at one moment, and verifies\nit. It holds everything: hashes of passwords and tokens, keys of webhooks, and the certificate\nthat the service made. Keep it as you keep the database, or encrypt it with a passphrase,\nwhich is asked for or read from standard input. With --database it copies the database of\na service that is stopped.\n\n  rolltop backup --out fleet-2026-11-23.db\n  rolltop backup --out fleet-2026-11-23.db.age --encrypt <passphrase.txt"}
 	cmd.Flags().String("out", "", "file to write; nothing is overwritten")
+	cmd.Flags().Bool("encrypt", false, "encrypt it with a passphrase (age, scrypt)")
 	cmd.Flags().String("database", "", "database file of a service that is stopped, in place of a service")
 	serviceFlags(cmd)
 	return cmd
@@ -26,9 +27,16 @@ func backup(cmd *cobra.Command, _ []string) error {
 		return wrongUsage("no file is named; give --out FILE")
 	}
 	if _, err := os.Lstat(out); err == nil {
-		return fmt.Errorf("%s is there already and stays as it is; name another file", out)
+		return fmt.Errorf("%s already exists and was not overwritten; choose another file", out)
 	}
-	part, err := os.CreateTemp(filepath.Dir(out), ".rolltop-backup-*")
+	passphrase := ""
+	if encrypt, _ := cmd.Flags().GetBool("encrypt"); encrypt {
+		var err error
+		if passphrase, err = newPassphrase(cmd); err != nil {
+			return err
+		}
+	}
+	part, err := os.CreateTemp(filepath.Dir(out), ".rolltop-backup-*") // with mode 0600
 	if err != nil {
 		return fmt.Errorf("%s cannot be written: %w", out, bare(err))
 	}
@@ -38,6 +46,16 @@ func backup(cmd *cobra.Command, _ []string) error {
 	}
 	if err := errors.Join(part.Sync(), part.Close(), store.Verify(contextOf(cmd), part.Name())); err != nil {
 		return err
+	}
+	if passphrase != "" {
+		locked, err := encrypted(part.Name(), passphrase)
+		if err != nil {
+			return err
+		}
+		defer os.Remove(locked)
+		if err := os.Rename(locked, part.Name()); err != nil {
+			return err
+		}
 	}
 	if err := os.Link(part.Name(), out); err != nil { // unlike a rename, it overwrites nothing
 		return fmt.Errorf("%s cannot be written: %w", out, err)
@@ -70,13 +88,18 @@ func copyDatabase(cmd *cobra.Command, to *os.File) error {
 
 func restoreCommand() *cobra.Command {
 	cmd := &cobra.Command{Use: "restore BACKUP --database FILE", Short: "Put a backup where a service is to find its database", Args: cobra.ExactArgs(1),
-		Long: "Verifies a backup and copies it. Nothing is overwritten: move an old database away\nfirst. The service brings it up to date when it starts.\n\n  rolltop restore fleet-2026-11-23.db --database fleet.db",
+		Long: "Verifies a backup and copies it; the passphrase of one that is encrypted is asked for, or\nread from standard input. Nothing is overwritten: move an old database away\nfirst. The service brings it up to date when it starts.\n\n  rolltop restore fleet-2026-11-23.db --database fleet.db",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			path, _ := cmd.Flags().GetString("database")
 			if path == "" {
 				return wrongUsage("no place is named; give --database FILE")
 			}
-			if err := store.Restore(contextOf(cmd), args[0], path); err != nil {
+			from, done, err := decrypted(cmd, args[0], path)
+			if err != nil {
+				return err
+			}
+			defer done()
+			if err := store.Restore(contextOf(cmd), from, path); err != nil {
 				return err
 			}
 			fmt.Fprintf(cmd.OutOrStdout(), "%s is restored and verified. Start the service: rolltop serve --database %s\n", path, path)
@@ -108,9 +131,9 @@ func export(cmd *cobra.Command, _ []string) error {
 	if out == "" {
 		return asUsage(c.Export(contextOf(cmd), where, form, facts, cmd.OutOrStdout()))
 	}
-	f, err := os.OpenFile(out, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o644)
+	f, err := os.OpenFile(out, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o600)
 	if os.IsExist(err) {
-		return fmt.Errorf("%s is there already and stays as it is; name another file", out)
+		return fmt.Errorf("%s already exists and was not overwritten; choose another file", out)
 	}
 	if err != nil {
 		return fmt.Errorf("%s cannot be written: %w", out, bare(err))

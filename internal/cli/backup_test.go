@@ -24,7 +24,7 @@ func TestBackupAndRestore(t *testing.T) {
 	run(0, "", append([]string{"submit", "--inventory", filepath.Join(files(t), "ready.json")}, at...)...)
 	copyOf := filepath.Join(dir, "copy.db")
 	run(0, "is written and verified", append([]string{"backup", "--out", copyOf}, at...)...)
-	run(1, "is there already", append([]string{"backup", "--out", copyOf}, at...)...)
+	run(1, "already exists", append([]string{"backup", "--out", copyOf}, at...)...)
 	run(2, "give --out FILE", append([]string{"backup"}, at...)...)
 	table := filepath.Join(dir, "machines.csv")
 	run(0, "is written", append([]string{"devices", "export", "--facts", "tpm.state", "--out", table}, at...)...)
@@ -39,7 +39,7 @@ func TestBackupAndRestore(t *testing.T) {
 		t.Errorf("backups leave %v", left)
 	}
 	stop()
-	run(1, "is there already and stays as it is", "restore", copyOf, "--database", db)
+	run(1, "already exists and was not overwritten", "restore", copyOf, "--database", db)
 	back := filepath.Join(dir, "back.db")
 	run(0, "is restored and verified", "restore", copyOf, "--database", back)
 	run(0, "is written and verified", "backup", "--database", db, "--out", filepath.Join(dir, "stopped.db"))

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"net/http"
 	"os"
 	"path/filepath"
 	"strconv"
@@ -19,6 +20,8 @@ import (
 	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/core/release"
 	"rolltop.example/rolltop/core/spec"
+	"rolltop.example/rolltop/internal/api"
+	"rolltop.example/rolltop/internal/client"
 	"rolltop.example/rolltop/internal/collect"
 )
 
@@ -232,6 +235,9 @@ func beside(path string) release.Files {
 // the service has, as ID or ID@REVISION.
 func findRelease(cmd *cobra.Command, name string) (*release.Release, error) {
 	id, revision := splitRevision(name)
+	if part, text, ok := strings.Cut(name, "@"); ok && release.ValidID(part) && revision == 0 && !isThere(name) {
+		return nil, wrongUsage("%q is not a revision; write the number behind the @, as %s@4", text, part)
+	}
 	if isFile(name) {
 		return readRelease(name)
 	}
@@ -244,9 +250,22 @@ func findRelease(cmd *cobra.Command, name string) (*release.Release, error) {
 	}
 	src, err := c.ReleaseDocument(contextOf(cmd), id, revision)
 	if err != nil {
-		return nil, err
+		return nil, missingRevision(cmd, c, id, revision, err)
 	}
 	return release.Read(name, src, nil)
+}
+
+// missingRevision says that a release has not the revision that was asked for, where the
+// release itself exists.
+func missingRevision(cmd *cobra.Command, c *client.Client, id string, revision int, err error) error {
+	var p *api.Problem
+	if revision == 0 || !errors.As(err, &p) || p.Status != http.StatusNotFound {
+		return err
+	}
+	if newest, e := c.Release(contextOf(cmd), id); e == nil {
+		return fmt.Errorf("%s has no revision %d; its latest is %s@%d", id, revision, id, newest.Revision)
+	}
+	return err
 }
 
 // newestOf is the highest revision that is known of each release: of those that are
@@ -266,6 +285,11 @@ func newestOf(cmd *cobra.Command, names []string, rels []*release.Release) (map[
 		out[rel.ID] = max(out[rel.ID], latest.Revision)
 	}
 	return out, nil
+}
+
+func isThere(name string) bool {
+	_, err := os.Stat(name)
+	return err == nil
 }
 
 // isFile says whether a name is that of a file, and not the id of a release that

@@ -11,7 +11,6 @@ import (
 	"strings"
 
 	"github.com/spf13/cobra"
-	"github.com/spf13/pflag"
 
 	"rolltop.example/rolltop/core/doc"
 	"rolltop.example/rolltop/internal/build"
@@ -79,7 +78,7 @@ func rootCommand() *cobra.Command {
 	root.SetFlagErrorFunc(func(cmd *cobra.Command, err error) error {
 		return usage{fmt.Errorf("%w; see %s --help", err, cmd.CommandPath())}
 	})
-	root.PersistentFlags().String("config", "", "file with values for options, such as `server: http://…` (YAML)")
+	root.PersistentFlags().String("config", "", "YAML `file` with values for options, such as server: http://…")
 	root.PersistentPreRunE = func(cmd *cobra.Command, _ []string) error { return fillFlags(cmd) }
 	root.AddCommand(inspectCommand(), checkCommand(), planCommand(), compareCommand(), submitCommand(), devicesCommand(), releasesCommand(), houseCommand(), placesCommand(), tokensCommand(), serveCommand(), demoCommand(), usersCommand(), actsCommand(), backupCommand(), restoreCommand())
 	root.AddCommand(worklistCommand(), waiversCommand(), wavesCommand())
@@ -88,12 +87,13 @@ func rootCommand() *cobra.Command {
 	return root
 }
 
-// usageArgs makes wrong arguments, of any command, wrong usage.
+// usageArgs makes wrong arguments, of any command, wrong usage, and says which of them is
+// missing or too much.
 func usageArgs(cmd *cobra.Command) {
 	if check := cmd.Args; check != nil {
 		cmd.Args = func(cmd *cobra.Command, args []string) error {
 			if err := check(cmd, args); err != nil {
-				return usage{fmt.Errorf("%w; see %s --help", err, cmd.CommandPath())}
+				return usage{argumentMistake(cmd, args, err)}
 			}
 			return nil
 		}
@@ -103,40 +103,38 @@ func usageArgs(cmd *cobra.Command) {
 	}
 }
 
-// fillFlags gives options that were not set on the command line their value
-// from ROLLTOP_* in the environment, or else from the configuration file.
-func fillFlags(cmd *cobra.Command) error {
-	file := map[string]doc.Scalar{}
-	path, _ := cmd.Flags().GetString("config")
-	if path == "" {
-		path = os.Getenv("ROLLTOP_CONFIG")
+// argumentMistake says what is wrong with the arguments by the words of the usage line, in
+// which each that must be given is in capitals, or a choice.
+func argumentMistake(cmd *cobra.Command, args []string, err error) error {
+	var needed []string
+	for _, word := range strings.Fields(cmd.Use)[1:] {
+		if strings.HasPrefix(word, "-") || strings.HasPrefix(word, "[") {
+			break
+		}
+		needed = append(needed, word)
 	}
-	if path != "" {
-		src, err := readFile(path)
-		if err != nil {
-			return err
-		}
-		if err := doc.Decode(path, src, &file); err != nil {
-			return err
+	line := strings.TrimSpace(strings.TrimSuffix(cmd.CommandPath(), cmd.Name()) + cmd.Use)
+	switch {
+	case len(args) < len(needed):
+		return fmt.Errorf("%s is missing: %s", needed[len(args)], line)
+	case len(needed) > 0 && len(args) > len(needed) && !strings.HasSuffix(needed[len(needed)-1], "…"):
+		return fmt.Errorf("%q is one argument too many: %s", args[len(needed)], line)
+	case len(needed) == 0 && len(args) > 0 && cmd.HasSubCommands():
+		return errors.New(doc.With(fmt.Sprintf("there is no command %q", cmd.CommandPath()+" "+args[0]), commandMeant(cmd, args[0])))
+	case len(needed) == 0 && len(args) > 0:
+		return fmt.Errorf("%q is one argument too many: %s takes options only", args[0], cmd.CommandPath())
+	}
+	return fmt.Errorf("%w; see %s --help", err, cmd.CommandPath())
+}
+
+func commandMeant(cmd *cobra.Command, word string) string {
+	var names []string
+	for _, c := range cmd.Commands() {
+		if c.IsAvailableCommand() {
+			names = append(names, c.Name())
 		}
 	}
-	var first error
-	cmd.Flags().VisitAll(func(f *pflag.Flag) {
-		if f.Changed || f.Name == "config" || first != nil {
-			return
-		}
-		name := "ROLLTOP_" + strings.ToUpper(strings.ReplaceAll(f.Name, "-", "_"))
-		if v, ok := os.LookupEnv(name); ok {
-			if err := cmd.Flags().Set(f.Name, v); err != nil {
-				first = wrongUsage("%s: %v", name, err)
-			}
-		} else if v, ok := file[f.Name]; ok {
-			if err := cmd.Flags().Set(f.Name, string(v)); err != nil {
-				first = wrongUsage("%s: %s: %v", path, f.Name, err)
-			}
-		}
-	})
-	return first
+	return first(doc.Suggest(word, names), "see "+cmd.CommandPath()+" --help")
 }
 
 // readFile reads a file, “-” being standard input, up to the size that a
@@ -184,15 +182,10 @@ func serviceFlags(cmd *cobra.Command) {
 
 func service(cmd *cobra.Command) (*client.Client, error) {
 	server, _ := cmd.Flags().GetString("server")
-	token, _ := cmd.Flags().GetString("token")
-	file, _ := cmd.Flags().GetString("token-file")
 	pin, _ := cmd.Flags().GetString("pin")
-	if token == "" && file != "" {
-		b, err := readFile(file)
-		if err != nil {
-			return nil, err
-		}
-		token = strings.TrimSpace(string(b))
+	token, err := tokenOf(cmd)
+	if err != nil {
+		return nil, err
 	}
 	if server == "" || token == "" {
 		p, err := readProfile()
@@ -207,6 +200,27 @@ func service(cmd *cobra.Command) (*client.Client, error) {
 		return nil, wrongUsage("no service is named; give --server http://host:port, set ROLLTOP_SERVER, or sign in with rolltop login")
 	}
 	return dial(server, token, pin)
+}
+
+// tokenOf is the token that the options name, or a file of theirs holds. Both options
+// come from one place: see [fillFlags].
+func tokenOf(cmd *cobra.Command) (string, error) {
+	token, _ := cmd.Flags().GetString("token")
+	file, _ := cmd.Flags().GetString("token-file")
+	switch {
+	case file == "":
+		return token, nil
+	case token != "":
+		return "", wrongUsage("--token and --token-file both name a token; give one of them")
+	}
+	b, err := readFile(file)
+	if err != nil {
+		return "", err
+	}
+	if token = strings.TrimSpace(string(b)); token == "" {
+		return "", fmt.Errorf("%s holds no token", file)
+	}
+	return token, nil
 }
 
 // formatFlag adds --format with the forms that a command has.

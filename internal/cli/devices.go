@@ -1,8 +1,10 @@
 package cli
 
 import (
+	"encoding/json"
 	"errors"
 	"fmt"
+	"io"
 	"net/http"
 	"strconv"
 	"strings"
@@ -31,7 +33,7 @@ func devicesCommand() *cobra.Command {
 	cmd.Flags().String("sort", "name", "order: name, place, disposition, model, installed, fails or taken, a fact, or needs.ID; a leading minus turns it round")
 	cmd.Flags().Int("page", 1, "page of the list")
 	cmd.Flags().Int("size", 200, "machines a page, 1000 at most")
-	formatFlag(cmd, "text", "json", "csv")
+	formatFlag(cmd, "text", "json", "ndjson", "csv")
 	serviceFlags(cmd)
 	show := &cobra.Command{Use: "show KEY", Short: "Show one machine with its check", Args: cobra.ExactArgs(1), RunE: showDevice}
 	show.Flags().Bool("all", false, "print the whole plan, every finding with its evidence, and the inventory")
@@ -99,22 +101,12 @@ func listDevices(cmd *cobra.Command, _ []string) error {
 	if err := savedFilter(cmd, c, &ask); err != nil {
 		return err
 	}
+	if form != "text" {
+		return listForPrograms(cmd, c, ask, form)
+	}
 	l, err := c.DeviceList(contextOf(cmd), ask)
 	if err != nil {
 		return asUsage(err)
-	}
-	if form == "json" {
-		return printJSON(cmd.OutOrStdout(), l)
-	}
-	if form == "csv" {
-		rows := make([][]string, len(l.Devices))
-		for i, d := range l.Devices {
-			rows[i] = []string{d.Key, d.Name, d.Place, d.Class, d.Manufacturer, d.Model, d.Installed, d.Disposition, d.Certainty, strconv.Itoa(d.Fails), d.Answer, d.TakenAt.Format(time.RFC3339), strings.Join(d.Tags, " ")}
-			for _, f := range ask.Facts {
-				rows[i] = append(rows[i], d.Facts[f])
-			}
-		}
-		return printCSV(cmd.OutOrStdout(), append([]string{"key", "name", "place", "class", "manufacturer", "model", "installed", "disposition", "certainty", "fails", "answer", "taken_at", "tags"}, ask.Facts...), rows)
 	}
 	p := newPaper(cmd.OutOrStdout())
 	rows := make([][]string, len(l.Devices))
@@ -150,6 +142,103 @@ func listDevices(cmd *cobra.Command, _ []string) error {
 		p.line("The service has just started: decisions are not laid over these yet. Ask again in a few seconds.")
 	}
 	return nil
+}
+
+// everyPage is how many machines are asked for at a time, where all are.
+const everyPage = 1000
+
+// listForPrograms prints machines for a program: all that the filter picks, or the page
+// that was asked for, and then how many there are beside it.
+func listForPrograms(cmd *cobra.Command, c *client.Client, ask client.List, form string) error {
+	onePage := cmd.Flags().Changed("page") || cmd.Flags().Changed("size")
+	if !onePage {
+		ask.Size = everyPage
+	}
+	out := newDeviceWriter(cmd.OutOrStdout(), form, ask.Facts)
+	written := 0
+	for {
+		l, err := c.DeviceList(contextOf(cmd), ask)
+		if err != nil {
+			return asUsage(err)
+		}
+		if err := out.write(&l); err != nil {
+			return err
+		}
+		written += len(l.Devices)
+		if !onePage && l.Next != "" && len(l.Devices) > 0 {
+			ask.After = l.Next
+			continue
+		}
+		if onePage && written < l.Total {
+			fmt.Fprintf(cmd.ErrOrStderr(), "%d of %d machines; without --page and --size all are printed", written, l.Total)
+			if l.Next != "" {
+				fmt.Fprintf(cmd.ErrOrStderr(), ", and --after %s goes on behind these", l.Next)
+			}
+			fmt.Fprintln(cmd.ErrOrStderr(), ".")
+		}
+		return out.end(&l)
+	}
+}
+
+// deviceWriter prints machines, page after page.
+type deviceWriter struct {
+	to    io.Writer
+	form  string
+	facts []string
+	begun bool
+	all   []api.DeviceRow
+}
+
+func newDeviceWriter(to io.Writer, form string, facts []string) *deviceWriter {
+	return &deviceWriter{to: to, form: form, facts: facts, all: []api.DeviceRow{}}
+}
+
+func (w *deviceWriter) write(l *api.DeviceList) error {
+	switch w.form {
+	case "ndjson":
+		enc := json.NewEncoder(w.to)
+		for i := range l.Devices {
+			if err := enc.Encode(&l.Devices[i]); err != nil {
+				return err
+			}
+		}
+		return nil
+	case "csv":
+		rows := make([][]string, len(l.Devices))
+		for i := range l.Devices {
+			rows[i] = w.cells(&l.Devices[i])
+		}
+		heads := append([]string{"key", "name", "place", "class", "manufacturer", "model", "installed", "disposition", "certainty", "fails", "answer", "taken_at", "tags"}, w.facts...)
+		if w.begun {
+			heads = nil
+		}
+		w.begun = true
+		return printCSV(w.to, heads, rows)
+	}
+	w.all = append(w.all, l.Devices...)
+	return nil
+}
+
+func (w *deviceWriter) cells(d *api.DeviceRow) []string {
+	out := []string{d.Key, d.Name, d.Place, d.Class, d.Manufacturer, d.Model, d.Installed, d.Disposition, d.Certainty,
+		strconv.Itoa(d.Fails), d.Answer, d.TakenAt.Format(time.RFC3339), strings.Join(d.Tags, " ")}
+	for _, f := range w.facts {
+		out = append(out, d.Facts[f])
+	}
+	return out
+}
+
+// end prints what has to be whole: one JSON document of everything.
+func (w *deviceWriter) end(last *api.DeviceList) error {
+	if w.form != "json" {
+		return nil
+	}
+	whole := *last
+	whole.Devices = w.all
+	if len(w.all) == whole.Total {
+		whole.Page, whole.Size, whole.Next = 1, max(1, len(w.all)), ""
+	}
+	return printJSON(w.to, &whole)
 }
 
 // asUsage makes a refused filter or order wrong usage.

@@ -34,7 +34,7 @@ func TestFleetCommands(t *testing.T) {
 		{"fleet --format json", 0, `"obstacles"`},
 		{"fleet grid --sort -needs.memory --size 5", 0, "1–5 of 251 machines beside Skerry 12"},
 		{"fleet grid --class mac --format csv --size 3", 0, "machine,place,disposition,"},
-		{"fleet grid --class boat", 2, "expected value to be one of"},
+		{"fleet grid --class boat", 2, `must be one of: pc, mac; it is "boat"`},
 		{"fleet progress", 0, "2026-"},
 		{"devices mark --where place=Nowhere --tag x", 0, "No machines, 0 of them changed."},
 		{"devices mark --where disposition=refit --tag order-parts", 0, "30 machines, 30 of them changed."},

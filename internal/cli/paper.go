@@ -154,11 +154,13 @@ func printJSON(out io.Writer, v any) error {
 	return e.Encode(v)
 }
 
-// printCSV writes rows for spreadsheets.
+// printCSV writes rows for spreadsheets, below their headings unless these are nil.
 func printCSV(out io.Writer, heads []string, rows [][]string) error {
 	w := csv.NewWriter(out)
-	if err := w.Write(heads); err != nil {
-		return err
+	if heads != nil {
+		if err := w.Write(heads); err != nil {
+			return err
+		}
 	}
 	for _, r := range rows {
 		safe := make([]string, len(r))

@@ -102,7 +102,7 @@ func setStoppedUser(ctx context.Context, cmd *cobra.Command, path, name, role st
 	if err != nil {
 		return "", err
 	}
-	s, err := newServer(ctx, st, "", cmd.ErrOrStderr(), false, security{})
+	s, err := newServer(ctx, cmd, st, false, security{})
 	if err == nil {
 		password = server.NewSecret("")
 		err = s.PutUser(ctx, name, role, password)
@@ -134,6 +134,9 @@ func listActs(cmd *cobra.Command, _ []string) error {
 	l, err := c.Acts(contextOf(cmd), who, subject, before, size)
 	if err != nil {
 		return asUsage(err)
+	}
+	if l.More && form != "text" {
+		fmt.Fprintf(cmd.ErrOrStderr(), "There are earlier ones: --before %d goes on.\n", l.Acts[len(l.Acts)-1].ID)
 	}
 	if form == "json" {
 		return printJSON(cmd.OutOrStdout(), l)

@@ -104,9 +104,9 @@ func newRelease(cmd *cobra.Command, args []string) error {
 
 // writeNew writes a file that is not there yet: nothing is overwritten.
 func writeNew(path string, b []byte) error {
-	f, err := os.OpenFile(path, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o644)
+	f, err := os.OpenFile(path, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o600)
 	if os.IsExist(err) {
-		return fmt.Errorf("%s is there already and stays as it is; name another file", path)
+		return fmt.Errorf("%s already exists and was not overwritten; choose another file", path)
 	}
 	if err != nil {
 		return fmt.Errorf("%s cannot be written: %w", path, bare(err))

@@ -29,7 +29,7 @@ func TestWritingARelease(t *testing.T) {
 	dir := t.TempDir()
 	path := filepath.Join(dir, "skerry-14.yaml")
 	says(t, 0, "Fill it in", "releases", "new", "skerry-14", "--name", "Skerry 14", "--out", path)
-	says(t, 1, "is there already and stays as it is", "releases", "new", "skerry-14", "--out", path)
+	says(t, 1, "already exists and was not overwritten", "releases", "new", "skerry-14", "--out", path)
 	says(t, 2, "cannot be an id", "releases", "new", "Skerry 14")
 	says(t, 2, "may be pc or mac", "releases", "new", "a", "--class", "tablet")
 	says(t, 0, "format: rolltop-release/1", "releases", "new", "a", "--class", "mac")
@@ -54,7 +54,7 @@ func TestWritingARelease(t *testing.T) {
 		t.Error("a preview wrote a file")
 	}
 	says(t, 0, "processors.csv is written", "releases", "import-list", page, "--column", "name=Brand+'-'+Model", "--prefix", "Corvane", "--out", list)
-	says(t, 1, "stays as it is", "releases", "import-list", page, "--column", "name=Brand+'-'+Model", "--out", list)
+	says(t, 1, "was not overwritten", "releases", "import-list", page, "--column", "name=Brand+'-'+Model", "--out", list)
 	says(t, 1, `has no column "Brnd"; its columns are Brand, Model`, "releases", "import-list", page, "--column", "name=Brnd")
 	says(t, 2, "names no heading", "releases", "import-list", page, "--column", "name")
 	says(t, 1, "no such file", "releases", "import-list", filepath.Join(dir, "nowhere.html"))

@@ -10,10 +10,15 @@ import (
 	"net"
 	"net/http"
 	"os"
+	"os/signal"
 	"path/filepath"
+	"strconv"
+	"strings"
+	"syscall"
 	"time"
 
 	"github.com/spf13/cobra"
+	"golang.org/x/term"
 
 	"rolltop.example/rolltop/internal/server"
 	"rolltop.example/rolltop/internal/standin"
@@ -30,50 +35,94 @@ func serveCommand() *cobra.Command {
 		Long:  "Starts the service: it keeps inventories, checks them against the target releases\nand serves the console and the API. At the first start it prints a link with\nwhich the first administrator is made. To be reached from other machines it takes TLS.",
 		Args:  cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
-			path, _ := cmd.Flags().GetString("database")
-			listen, _ := cmd.Flags().GetString("listen")
-			verbose, _ := cmd.Flags().GetBool("verbose")
-			ln, err := net.Listen("tcp", listen)
-			if err != nil {
-				return fmt.Errorf("cannot listen on %s: %w; free it, or name another with --listen", listen, netCause(err))
-			}
-			defer ln.Close()
-			sec, err := secured(cmd, path, ln.Addr())
-			if err != nil {
-				return err
-			}
-			st, err := store.Open(path)
-			if err != nil {
-				return err
-			}
-			s, err := newServer(contextOf(cmd), st, collectorsOf(cmd), cmd.ErrOrStderr(), verbose, sec)
-			if err == nil {
-				at := address(ln, sec)
-				if sec.pin != "" {
-					fmt.Fprintf(cmd.OutOrStdout(), "The SHA-256 of the certificate that it made: %s\nCollectors and commands take it with --pin.\n\n", sec.pin)
-				}
-				if err = firstStart(contextOf(cmd), s, st, at, cmd.OutOrStdout()); err == nil {
-					fmt.Fprintf(cmd.OutOrStdout(), "Rolltop is at %s\nStop it with Ctrl-C.\n", at)
-					err = run(contextOf(cmd), s, ln, sec)
-				}
-			}
-			return errors.Join(err, st.Close())
+			return serve(cmd)
 		},
 	}
 	cmd.Flags().String("database", "rolltop.db", "database file; made where there is none")
 	cmd.Flags().String("listen", defaultListen, "address to listen on")
+	cmd.Flags().Bool("existing", false, "refuse to start where the database file does not exist")
+	cmd.Flags().Int("keep-free", 256, "MiB of the disk that stay free: with less, no inventories are taken in")
+	cmd.Flags().String("public-url", "", "address under which people reach the service, as https://rolltop.example")
 	cmd.Flags().String("collectors", "dist", "directory with the collectors that machines download, as make dist writes it")
 	cmd.Flags().Bool("verbose", false, "log every request")
 	tlsFlags(cmd)
 	return cmd
 }
 
-// address is where the service is reached.
-func address(ln net.Listener, sec security) string {
-	if sec.config != nil {
-		return "https://" + ln.Addr().String()
+func serve(cmd *cobra.Command) error {
+	ctx := contextOf(cmd)
+	path, _ := cmd.Flags().GetString("database")
+	listen, _ := cmd.Flags().GetString("listen")
+	if existing, _ := cmd.Flags().GetBool("existing"); existing {
+		if _, err := os.Stat(path); err != nil {
+			return fmt.Errorf("there is no database %s, and --existing makes none; name the file that was meant, restore a backup there, or start once without --existing", whole(path))
+		}
 	}
-	return "http://" + ln.Addr().String()
+	ln, err := net.Listen("tcp", listen)
+	if err != nil {
+		return fmt.Errorf("cannot listen on %s: %w; free it, or name another with --listen", listen, netCause(err))
+	}
+	defer ln.Close()
+	if err := tlsUsage(cmd, ln.Addr()); err != nil {
+		return err // before a database is made
+	}
+	st, err := store.Open(path)
+	if err != nil {
+		return err
+	}
+	if st.Fresh() {
+		fmt.Fprintf(cmd.OutOrStdout(), "A new database was made: %s\n", st.Path())
+	}
+	return errors.Join(serveOn(ctx, cmd, st, ln), st.Close())
+}
+
+// whole is a path from the root of the file system, as far as it can be known.
+func whole(path string) string {
+	if full, err := filepath.Abs(path); err == nil {
+		return full
+	}
+	return path
+}
+
+func serveOn(ctx context.Context, cmd *cobra.Command, st *store.Store, ln net.Listener) error {
+	verbose, _ := cmd.Flags().GetBool("verbose")
+	sec, err := secured(cmd, st)
+	if err != nil {
+		return err
+	}
+	s, err := newServer(ctx, cmd, st, verbose, sec)
+	if err != nil {
+		return err
+	}
+	at := reached(cmd, ln, sec)
+	if sec.pin != "" {
+		fmt.Fprintf(cmd.OutOrStdout(), "The SHA-256 of the certificate that it made: %s\nCollectors and commands take it with --pin.\n\n", sec.pin)
+	}
+	if err := firstStart(ctx, s, st, at, cmd.OutOrStdout()); err != nil {
+		return err
+	}
+	fmt.Fprintf(cmd.OutOrStdout(), "Rolltop is at %s\nStop it with Ctrl-C.\n", at)
+	return run(ctx, s, ln, sec, cmd.ErrOrStderr())
+}
+
+// reached is the address under which people reach the service: the one that was given, or
+// that which it listens on, with a name of this host in place of “all addresses”.
+func reached(cmd *cobra.Command, ln net.Listener, sec security) string {
+	if public, _ := cmd.Flags().GetString("public-url"); public != "" {
+		return strings.TrimSuffix(public, "/")
+	}
+	tcp, ok := ln.Addr().(*net.TCPAddr)
+	if host, err := os.Hostname(); ok && err == nil && tcp.IP.IsUnspecified() {
+		return scheme(sec) + net.JoinHostPort(host, strconv.Itoa(tcp.Port))
+	}
+	return scheme(sec) + ln.Addr().String()
+}
+
+func scheme(sec security) string {
+	if sec.config != nil {
+		return "https://"
+	}
+	return "http://"
 }
 
 func netCause(err error) error {
@@ -97,22 +146,31 @@ func collectorsIn(dir string) fs.FS {
 	return os.DirFS(dir)
 }
 
-func newServer(ctx context.Context, st *store.Store, collectors string, logTo io.Writer, verbose bool, sec security) (*server.Server, error) {
+func newServer(ctx context.Context, cmd *cobra.Command, st *store.Store, verbose bool, sec security) (*server.Server, error) {
+	keepFree, _ := cmd.Flags().GetInt("keep-free") // 0 where the command has no such option
 	level := slog.LevelInfo
 	if verbose {
 		level = slog.LevelDebug
 	}
-	return server.New(ctx, server.Options{Store: st, Console: web.Console(), Collectors: collectorsIn(collectors), Secure: sec.secure, Proxied: sec.proxied, Pin: sec.pin, Log: slog.New(slog.NewTextHandler(logTo, &slog.HandlerOptions{Level: level}))})
+	return server.New(ctx, server.Options{
+		Store:      st,
+		Console:    web.Console(),
+		Collectors: collectorsIn(collectorsOf(cmd)),
+		Secure:     sec.secure,
+		Proxied:    sec.proxied,
+		Pin:        sec.pin,
+		KeepFree:   int64(keepFree) << 20,
+		Log:        slog.New(slog.NewTextHandler(cmd.ErrOrStderr(), &slog.HandlerOptions{Level: level})),
+	})
 }
 
 // firstStart prints a one-time link to make the first administrator, as long as there
 // is none.
 func firstStart(ctx context.Context, s *server.Server, st *store.Store, at string, out io.Writer) error {
-	users, err := st.Users(ctx)
-	if err != nil || len(users) > 0 {
-		return err
-	}
 	path, err := s.Invite(ctx)
+	if errors.Is(err, store.ErrNotFound) {
+		return nil // there is one
+	}
 	if err != nil {
 		return err
 	}
@@ -121,7 +179,29 @@ func firstStart(ctx context.Context, s *server.Server, st *store.Store, at strin
 }
 
 // run serves until the context ends, then lets open requests finish.
-func run(ctx context.Context, s *server.Server, ln net.Listener, sec security) error {
+//
+// SIGHUP reads the certificate again, as a program that renews it expects; where somebody
+// started the service in a terminal and closes that, it stops as with Ctrl-C.
+func run(ctx context.Context, s *server.Server, ln net.Listener, sec security, errOut io.Writer) error {
+	ctx, end := context.WithCancel(ctx)
+	defer end()
+	hangUp := make(chan os.Signal, 1)
+	signal.Notify(hangUp, syscall.SIGHUP)
+	defer signal.Stop(hangUp)
+	go func() {
+		for {
+			select {
+			case <-ctx.Done():
+				return
+			case <-hangUp:
+			}
+			if term.IsTerminal(int(os.Stdin.Fd())) {
+				end()
+				return
+			}
+			reloaded(sec, errOut)
+		}
+	}()
 	h := &http.Server{Handler: s.Handler(), TLSConfig: sec.config, ReadHeaderTimeout: 10 * time.Second, ReadTimeout: 60 * time.Second, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10}
 	tending, rest := context.WithCancel(ctx)
 	tended := make(chan struct{})
@@ -153,6 +233,19 @@ func run(ctx context.Context, s *server.Server, ln net.Listener, sec security) e
 		return h.Close()
 	}
 	return nil
+}
+
+func reloaded(sec security, errOut io.Writer) {
+	log := slog.New(slog.NewTextHandler(errOut, nil))
+	if sec.reload == nil {
+		log.Info("nothing is read again: the service has no files of a certificate")
+		return
+	}
+	if err := sec.reload(); err != nil {
+		log.Error("the certificate was not read again; the one from before is used", "error", err)
+		return
+	}
+	log.Info("the certificate was read again")
 }
 
 func demoCommand() *cobra.Command {
@@ -192,21 +285,23 @@ func runDemo(cmd *cobra.Command, _ []string) error {
 	}
 	defer os.RemoveAll(dir)
 	path := filepath.Join(dir, "demo.db")
-	sec, err := secured(cmd, path, ln.Addr())
-	if err != nil {
+	if err := tlsUsage(cmd, ln.Addr()); err != nil {
 		return err
 	}
 	st, err := store.Open(path)
 	if err != nil {
 		return err
 	}
-	err = serveDemo(cmd, ctx, st, ln, sec)
+	sec, err := secured(cmd, st)
+	if err == nil {
+		err = serveDemo(cmd, ctx, st, ln, sec)
+	}
 	return errors.Join(err, st.Close())
 }
 
 func serveDemo(cmd *cobra.Command, ctx context.Context, st *store.Store, ln net.Listener, sec security) error {
 	verbose, _ := cmd.Flags().GetBool("verbose")
-	s, err := newServer(ctx, st, collectorsOf(cmd), cmd.ErrOrStderr(), verbose, sec)
+	s, err := newServer(ctx, cmd, st, verbose, sec)
 	if err != nil {
 		return err
 	}
@@ -241,8 +336,8 @@ For the command line, in another terminal:
   bin/rolltop devices --where disposition=refit
 
 Everything here is made up and thrown away at the end. Stop it with Ctrl-C.
-`, n, address(ln, sec), password, address(ln, sec), token, pinned)
-	err = run(ctx, s, ln, sec)
+`, n, scheme(sec)+ln.Addr().String(), password, scheme(sec)+ln.Addr().String(), token, pinned)
+	err = run(ctx, s, ln, sec, cmd.ErrOrStderr())
 	fmt.Fprintln(cmd.OutOrStdout(), "Stopped. The demo's database is thrown away.")
 	return err
 }

@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"context"
 	"crypto/ecdsa"
 	"crypto/elliptic"
 	"crypto/rand"
@@ -16,79 +17,153 @@ import (
 	"math/big"
 	"net"
 	"os"
+	"sync"
 	"time"
 
 	"github.com/spf13/cobra"
+	"rolltop.example/rolltop/internal/store"
 )
 
 // tlsFlags are how a service is reached from elsewhere.
 func tlsFlags(cmd *cobra.Command) {
 	cmd.Flags().String("tls-cert", "", "certificate of the service (PEM, with those between)")
 	cmd.Flags().String("tls-key", "", "its key (PEM)")
-	cmd.Flags().Bool("tls-self", false, "make a certificate, kept beside the database, and print its SHA-256 for --pin")
+	cmd.Flags().Bool("tls-self", false, "make a certificate, kept in the database, and print its SHA-256 for --pin")
 	cmd.Flags().Bool("behind-proxy", false, "a proxy in front does TLS, and nobody reaches the service but through it")
 }
 
 // security is how the service speaks with whoever reaches it.
 type security struct {
-	config  *tls.Config // nil: without TLS
-	pin     string      // SHA-256 of a certificate that the service made itself
-	proxied bool        // a proxy in front says where requests come from
-	secure  bool        // it is reached over TLS, by itself or through a proxy
+	config  *tls.Config  // nil: without TLS
+	pin     string       // SHA-256 of a certificate that the service made itself
+	reload  func() error // reads the certificate's files again; nil where there are none
+	proxied bool         // a proxy in front says where requests come from
+	secure  bool         // it is reached over TLS, by itself or through a proxy
 }
 
-// secured reads the options. To be reached from elsewhere takes TLS, or the word
-// that a proxy does it.
-func secured(cmd *cobra.Command, database string, at net.Addr) (security, error) {
+// tlsUsage refuses options that do not go together, and a service that others reach
+// without TLS. It reads and makes nothing.
+func tlsUsage(cmd *cobra.Command, at net.Addr) error {
+	cert, _ := cmd.Flags().GetString("tls-cert")
+	key, _ := cmd.Flags().GetString("tls-key")
+	self, _ := cmd.Flags().GetBool("tls-self")
+	proxy, _ := cmd.Flags().GetBool("behind-proxy")
+	tcp, ok := at.(*net.TCPAddr)
+	switch {
+	case (cert == "") != (key == ""):
+		return wrongUsage("--tls-cert and --tls-key go together")
+	case self && cert != "":
+		return wrongUsage("--tls-self makes a certificate, and --tls-cert names one; give one of them")
+	case proxy && (self || cert != ""):
+		return wrongUsage("--behind-proxy says that a proxy does TLS; leave it out where the service does")
+	case !self && cert == "" && !proxy && ok && !tcp.IP.IsLoopback():
+		return wrongUsage("%s can be reached from elsewhere, and passwords would go there in the open; give --tls-cert and --tls-key, or --tls-self, or, where a proxy does TLS, --behind-proxy", at)
+	}
+	return nil
+}
+
+// secured reads the certificate that the options name, or makes one.
+func secured(cmd *cobra.Command, st *store.Store) (security, error) {
 	cert, _ := cmd.Flags().GetString("tls-cert")
 	key, _ := cmd.Flags().GetString("tls-key")
 	self, _ := cmd.Flags().GetBool("tls-self")
 	proxy, _ := cmd.Flags().GetBool("behind-proxy")
 	switch {
-	case (cert == "") != (key == ""):
-		return security{}, wrongUsage("--tls-cert and --tls-key go together")
-	case self && cert != "":
-		return security{}, wrongUsage("--tls-self makes a certificate, and --tls-cert names one; give one of them")
-	case proxy && (self || cert != ""):
-		return security{}, wrongUsage("--behind-proxy says that a proxy does TLS; leave it out where the service does")
 	case self:
-		return selfMade(database + ".tls.pem")
+		return selfMade(cmd.Context(), st)
 	case cert != "":
-		pair, err := tls.LoadX509KeyPair(cert, key)
-		if err != nil {
-			return security{}, fmt.Errorf("the certificate cannot be used: %w", err)
+		r := &renewed{cert: cert, key: key}
+		if err := r.load(); err != nil {
+			return security{}, err
 		}
-		return security{config: configWith(pair), secure: true}, nil
+		return security{config: &tls.Config{MinVersion: tls.VersionTLS12, GetCertificate: r.get, NextProtos: protocols}, reload: r.load, secure: true}, nil
 	case proxy:
 		return security{secure: true, proxied: true}, nil
-	}
-	if tcp, ok := at.(*net.TCPAddr); ok && !tcp.IP.IsLoopback() {
-		return security{}, wrongUsage("%s can be reached from elsewhere, and passwords would go there in the open; give --tls-cert and --tls-key, or --tls-self, or, where a proxy does TLS, --behind-proxy", at)
 	}
 	return security{}, nil
 }
 
+var protocols = []string{"h2", "http/1.1"}
+
 func configWith(pair tls.Certificate) *tls.Config {
-	return &tls.Config{MinVersion: tls.VersionTLS12, Certificates: []tls.Certificate{pair}, NextProtos: []string{"h2", "http/1.1"}}
+	return &tls.Config{MinVersion: tls.VersionTLS12, Certificates: []tls.Certificate{pair}, NextProtos: protocols}
+}
+
+// renewed is a certificate in files, which somebody renews while the service runs.
+type renewed struct {
+	cert, key string
+
+	mu      sync.Mutex
+	pair    *tls.Certificate
+	changed time.Time // of the certificate's file
+	asked   time.Time
+}
+
+// renewalAsked is how often the file is looked at.
+const renewalAsked = time.Minute
+
+// load reads the files again. Where they cannot be used, what was read before stays.
+func (r *renewed) load() error {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	return r.read()
+}
+
+func (r *renewed) read() error {
+	st, err := os.Stat(r.cert)
+	if err != nil {
+		return fmt.Errorf("the certificate cannot be used: %w", err)
+	}
+	pair, err := tls.LoadX509KeyPair(r.cert, r.key)
+	if err != nil {
+		return fmt.Errorf("the certificate cannot be used: %w", err)
+	}
+	r.pair, r.changed, r.asked = &pair, st.ModTime(), time.Now()
+	return nil
+}
+
+func (r *renewed) get(*tls.ClientHelloInfo) (*tls.Certificate, error) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	if now := time.Now(); now.Sub(r.asked) > renewalAsked {
+		r.asked = now
+		if st, err := os.Stat(r.cert); err == nil && !st.ModTime().Equal(r.changed) {
+			_ = r.read() // a key that is not written yet is read in a minute
+		}
+	}
+	return r.pair, nil
 }
 
 // selfMadeFor is how long a certificate that the service made is good.
 const selfMadeFor = 10 * 365 * 24 * time.Hour
 
-// selfMade reads the certificate that the service made before, or makes one.
-func selfMade(path string) (security, error) {
-	text, err := os.ReadFile(path)
-	if errors.Is(err, fs.ErrNotExist) {
-		if text, err = makeCertificate(); err == nil {
-			err = os.WriteFile(path, text, 0o600)
-		}
-	}
+// selfMadeSetting is where the database has the certificate that the service made, so that
+// a backup holds what machines pin.
+const selfMadeSetting = "tls-self"
+
+// selfMade reads the certificate that the service made before, or makes one. Versions
+// before kept it in a file beside the database.
+func selfMade(ctx context.Context, st *store.Store) (security, error) {
+	settings, err := st.Settings(ctx)
 	if err != nil {
-		return security{}, fmt.Errorf("the certificate cannot be kept: %w", err)
+		return security{}, err
+	}
+	text := []byte(settings[selfMadeSetting])
+	if len(text) == 0 {
+		text, err = os.ReadFile(st.Path() + ".tls.pem")
+		if errors.Is(err, fs.ErrNotExist) {
+			text, err = makeCertificate()
+		}
+		if err == nil {
+			err = st.SetSettings(ctx, map[string]string{selfMadeSetting: string(text)})
+		}
+		if err != nil {
+			return security{}, fmt.Errorf("the certificate cannot be kept: %w", err)
+		}
 	}
 	pair, err := tls.X509KeyPair(text, text)
 	if err != nil {
-		return security{}, fmt.Errorf("%s is not a certificate with its key: %w; remove it for a new one, which every --pin has to follow", path, err)
+		return security{}, fmt.Errorf("the certificate that the service made cannot be read: %w; restore a backup from before", err)
 	}
 	sum := sha256.Sum256(pair.Certificate[0])
 	return security{config: configWith(pair), pin: hex.EncodeToString(sum[:]), secure: true}, nil

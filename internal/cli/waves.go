@@ -2,7 +2,6 @@ package cli
 
 import (
 	"fmt"
-	"os"
 	"path/filepath"
 	"slices"
 	"strconv"
@@ -13,6 +12,7 @@ import (
 	"rolltop.example/rolltop/core/say"
 	"rolltop.example/rolltop/internal/api"
 	"rolltop.example/rolltop/internal/client"
+	"rolltop.example/rolltop/internal/safefile"
 )
 
 func wavesCommand() *cobra.Command {
@@ -268,7 +268,7 @@ func handOff(cmd *cobra.Command, c *client.Client, id int64, _ []string) error {
 		_, err = cmd.OutOrStdout().Write(body)
 		return err
 	}
-	if err := os.WriteFile(out, body, 0o644); err != nil {
+	if err := safefile.Write(out, body); err != nil {
 		return err
 	}
 	fmt.Fprintf(cmd.ErrOrStderr(), "%s written. When the deployment system has it: rolltop waves handed %d\n", out, id)

@@ -17,7 +17,7 @@ func (s *Server) backups(a huma.API) {
 }
 
 func (s *Server) backup(ctx context.Context, _ *struct{}) (*huma.StreamResponse, error) {
-	path, err := s.store.Beside("backup-*.db")
+	path, err := s.store.Beside()
 	if err == nil {
 		err = s.store.Backup(ctx, path)
 	}

@@ -84,7 +84,7 @@ func TestDecisionsAreRefused(t *testing.T) {
 	}{
 		{"cannot be waived", api.MakeDecision{Kind: "waive", Scope: "class=pc", Requirement: "memory", Reason: "x", Until: day}, "the installer refuses"},
 		{"no end", api.MakeDecision{Kind: "waive", Scope: "class=pc", Requirement: "tpm", Reason: "x"}, "has no end"},
-		{"in the past", api.MakeDecision{Kind: "stay", Scope: "class=pc", Reason: "x", Until: "2020-01-01"}, "which is over"},
+		{"in the past", api.MakeDecision{Kind: "stay", Scope: "class=pc", Reason: "x", Until: "2020-01-01"}, "2020-01-01 is over"},
 		{"no day", api.MakeDecision{Kind: "stay", Scope: "class=pc", Reason: "x", Until: "soon"}, "write the last day as"},
 		{"nobody", api.MakeDecision{Kind: "hold", Scope: `place="Nowhere"`, Reason: "x", Until: day}, "no machine is meant"},
 		{"a circle", api.MakeDecision{Kind: "hold", Scope: "disposition=ready", Reason: "x", Until: day}, "which decisions change"},

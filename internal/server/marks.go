@@ -198,7 +198,7 @@ func factsNamed(who *caller, names []string) ([]*fact.Def, error) {
 	for _, name := range names {
 		def := fact.ByName(name)
 		if def == nil || def.ID.Group() != fact.NoGroup {
-			return nil, refuse("No such fact", "there is no fact %q; %s", name, doc.Suggest(name, fact.Names()))
+			return nil, refuse("No such fact", "%s", doc.With(fmt.Sprintf("there is no fact %q", name), doc.Suggest(name, fact.Names())))
 		}
 		if !who.Plain && slices.Contains(hidden, def.ID) {
 			return nil, &api.Problem{Status: http.StatusForbidden, Title: "Not for you", Detail: fmt.Sprintf("%s names one machine, and your role does not show that", name)}

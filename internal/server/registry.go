@@ -76,17 +76,17 @@ func newProblem(status int, message string, errs ...error) huma.StatusError {
 			d = e
 		}
 		if d == nil {
-			p.Errors = append(p.Errors, doc.Mistake{Wrong: err.Error()})
+			p.Errors = append(p.Errors, doc.Mistake{Wrong: plainly(err.Error())})
 			continue
 		}
-		m := doc.Mistake{Path: d.Location, Wrong: d.Message}
+		m := doc.Mistake{Path: fieldOf(d.Location), Wrong: plainly(d.Message)}
 		switch v := d.Value.(type) { // never a group: it may hold a password
 		case string:
 			if len(v) <= mostEcho && !secretField.MatchString(d.Location) {
-				m.Wrong += fmt.Sprintf(": %q", v)
+				m.Wrong += fmt.Sprintf("; it is %q", v)
 			}
 		case float64, bool:
-			m.Wrong += fmt.Sprintf(": %v", v)
+			m.Wrong += fmt.Sprintf("; it is %v", v)
 		}
 		p.Errors = append(p.Errors, m)
 	}

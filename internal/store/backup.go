@@ -8,14 +8,22 @@ import (
 	"io"
 	"net/url"
 	"os"
-	"path/filepath"
 )
 
-// Backup writes a copy of the database, as it is at one moment, to a file that
-// is not there yet. Reading and writing go on meanwhile.
+// Backup writes a copy of the database, as it is at one moment, to a file that is empty
+// or not there yet, and that its owner alone can read. Reading and writing go on
+// meanwhile.
 func (s *Store) Backup(ctx context.Context, path string) error {
-	if _, err := os.Lstat(path); err == nil {
-		return fmt.Errorf("%s is there already and stays as it is; name another file", path)
+	f, err := os.OpenFile(path, os.O_WRONLY|os.O_CREATE, 0o600) // SQLite would let others read it
+	if err != nil {
+		return fmt.Errorf("the copy cannot be written: %w", err)
+	}
+	st, err := f.Stat()
+	if err = errors.Join(err, f.Close()); err != nil {
+		return err
+	}
+	if st.Size() > 0 {
+		return fmt.Errorf("%s already exists and was not overwritten; choose another file", path)
 	}
 	db, err := sql.Open("sqlite", "file:"+(&url.URL{Path: s.path}).EscapedPath()+"?_pragma=busy_timeout(5000)")
 	if err != nil {
@@ -33,16 +41,6 @@ func removed(path string) error {
 		return err
 	}
 	return nil
-}
-
-// Beside makes the name of a file that is not there yet, in the directory of the
-// database.
-func (s *Store) Beside(pattern string) (string, error) {
-	f, err := os.CreateTemp(filepath.Dir(s.path), pattern)
-	if err != nil {
-		return "", err
-	}
-	return f.Name(), errors.Join(f.Close(), os.Remove(f.Name()))
 }
 
 // Verify refuses a file that is no Rolltop database, is from a newer version, or
@@ -85,7 +83,7 @@ func Restore(ctx context.Context, backup, path string) error {
 	defer from.Close()
 	to, err := os.OpenFile(path, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o600)
 	if errors.Is(err, os.ErrExist) {
-		return fmt.Errorf("%s is there already and stays as it is; move it away first, or name another file", path)
+		return fmt.Errorf("%s already exists and was not overwritten; move it away first, or choose another file", path)
 	}
 	if err != nil {
 		return err

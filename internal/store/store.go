@@ -14,7 +14,6 @@ import (
 	"io/fs"
 	"net/url"
 	"os"
-	"path/filepath"
 	"runtime"
 	"strings"
 	"sync"
@@ -24,7 +23,6 @@ import (
 	"github.com/gofrs/flock"
 	"github.com/jmoiron/sqlx"
 	"github.com/klauspost/compress/zstd"
-	"github.com/pressly/goose/v3"
 	"modernc.org/sqlite"
 )
 
@@ -74,6 +72,7 @@ const mostUnpacked = 64 << 20
 // Store is an open database.
 type Store struct {
 	path           string
+	fresh          bool // made when it was opened
 	writer, reader *sqlx.DB
 	lock           *flock.Flock
 	plans          sync.Map // numbers of committed plans by their texts
@@ -93,17 +92,13 @@ type Store struct {
 // older one up to date. It refuses, unchanged, a file that is not a Rolltop
 // database, one that another program holds, and one from a newer version.
 func Open(path string) (*Store, error) {
-	if st, err := os.Stat(path); err == nil && st.IsDir() {
-		return nil, fmt.Errorf("%s is a directory; name a database file", path)
+	path, err := resolved(path)
+	if err != nil {
+		return nil, err
 	}
-	if _, err := os.Stat(filepath.Dir(path)); err != nil {
-		return nil, fmt.Errorf("the directory of the database is not there: %w", err)
-	}
-	lock := flock.New(path + ".lock")
-	if got, err := lock.TryLock(); err != nil {
-		return nil, fmt.Errorf("the database cannot be locked: %w", err)
-	} else if !got {
-		return nil, fmt.Errorf("the database %s is in use by another rolltop; stop it, or name another file", path)
+	lock, err := locked(path)
+	if err != nil {
+		return nil, err
 	}
 	s, err := open(path)
 	if err != nil {
@@ -125,13 +120,19 @@ func open(path string) (*Store, error) {
 			return nil, err
 		}
 	}
+	if err := errors.Join(private(path), removePartial(path)); err != nil {
+		return nil, err
+	}
 	writer, err := sqlx.Open("sqlite", dsn("journal_mode(WAL)", "synchronous(FULL)", "wal_autocheckpoint(4000)")+"&_txlock=immediate")
 	if err != nil {
 		return nil, err
 	}
 	writer.SetMaxOpenConns(1)
-	if err := migrate(writer.DB); err != nil {
+	if err := migrate(writer.DB, newestMigration()); err != nil {
 		return nil, errors.Join(explain(path, err), writer.Close())
+	}
+	if err := verifySchema(path, writer.DB); err != nil {
+		return nil, errors.Join(err, writer.Close())
 	}
 	reader, err := sqlx.Open("sqlite", dsn("query_only(1)"))
 	if err != nil {
@@ -139,7 +140,7 @@ func open(path string) (*Store, error) {
 	}
 	reader.SetMaxOpenConns(readers)
 	reader.SetMaxIdleConns(readers) // one that is closed takes its prepared statements with it
-	s := &Store{path: path, writer: writer, reader: reader, jobs: make(chan *job, mostWaiting), making: make(chan struct{}, max(1, runtime.GOMAXPROCS(0)-1)), closing: make(chan struct{}), drained: make(chan struct{}), statements: map[string]*sqlx.Stmt{}}
+	s := &Store{path: path, fresh: isNew, writer: writer, reader: reader, jobs: make(chan *job, mostWaiting), making: make(chan struct{}, max(1, runtime.GOMAXPROCS(0)-1)), closing: make(chan struct{}), drained: make(chan struct{}), statements: map[string]*sqlx.Stmt{}}
 	go s.group()
 	if s.pack, err = zstd.NewWriter(nil, zstd.WithEncoderLevel(zstd.SpeedFastest), zstd.WithEncoderConcurrency(0)); err == nil {
 		s.unpack, err = zstd.NewReader(nil, zstd.WithDecoderMaxMemory(mostUnpacked), zstd.WithDecoderConcurrency(0))
@@ -181,7 +182,7 @@ func inspect(path, dsn string) error {
 	if newest := newestMigration(); version > newest {
 		return fmt.Errorf("the database %s is from a newer version of rolltop (schema %d; this one knows %d); use that version, or restore a backup from before", path, version, newest)
 	}
-	return nil
+	return verifySchema(path, db)
 }
 
 func explain(path string, err error) error {
@@ -192,31 +193,6 @@ func explain(path string, err error) error {
 		return fmt.Errorf("the database %s is locked by another program; stop that, or name another file", path)
 	}
 	return fmt.Errorf("the database %s cannot be read: %w", path, err)
-}
-
-func newestMigration() int64 {
-	names, _ := fs.Glob(migrations, "migrations/*.sql")
-	var newest int64
-	for _, n := range names {
-		var v int64
-		if _, err := fmt.Sscanf(filepath.Base(n), "%d_", &v); err == nil && v > newest {
-			newest = v
-		}
-	}
-	return newest
-}
-
-func migrate(db *sql.DB) error {
-	dir, err := fs.Sub(migrations, "migrations")
-	if err != nil {
-		return err
-	}
-	p, err := goose.NewProvider(goose.DialectSQLite3, db, dir)
-	if err != nil {
-		return err
-	}
-	_, err = p.Up(context.Background())
-	return err
 }
 
 // Close ends all connections and gives the file free.
@@ -236,7 +212,7 @@ func (s *Store) Close() error {
 		s.unpack.Close()
 	}
 	if s.lock != nil {
-		errs = append(errs, s.lock.Unlock(), os.Remove(s.lock.Path()))
+		errs = append(errs, s.lock.Unlock())
 	}
 	return errors.Join(errs...)
 }

@@ -222,7 +222,7 @@ func TestOpenRefuses(t *testing.T) {
 		{"from a newer version", newer, "is from a newer version of rolltop (schema 99; this one knows"},
 		{"in use", held, "is in use by another rolltop"},
 		{"a directory", dir, "is a directory"},
-		{"nowhere", path("no/where.db"), "the directory of the database is not there"},
+		{"nowhere", path("no/where.db"), "the directory of the database does not exist"},
 	}
 	for _, tt := range tests {
 		t.Run(tt.name, func(t *testing.T) {
@@ -410,7 +410,7 @@ func TestBackupAndRestore(t *testing.T) {
 	if n := <-wrote; err != nil || n == 0 {
 		t.Fatal(err, n)
 	}
-	if err := s.Backup(ctx, copyOf); err == nil || !strings.Contains(err.Error(), "is there already") {
+	if err := s.Backup(ctx, copyOf); err == nil || !strings.Contains(err.Error(), "already exists") {
 		t.Errorf("over another file: %v", err)
 	}
 	back := filepath.Join(dir, "back.db")
@@ -426,7 +426,7 @@ func TestBackupAndRestore(t *testing.T) {
 	if p, err := r.Places(ctx); err != nil || len(p) != 2 || p[0].Name != p[1].Name {
 		t.Errorf("%v %+v", err, p)
 	}
-	if err := store.Restore(ctx, copyOf, back); err == nil || !strings.Contains(err.Error(), "is there already and stays as it is") {
+	if err := store.Restore(ctx, copyOf, back); err == nil || !strings.Contains(err.Error(), "already exists and was not overwritten") {
 		t.Errorf("over a database: %v", err)
 	}
 	damaged, _ := os.ReadFile(copyOf)

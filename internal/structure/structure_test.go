@@ -77,7 +77,7 @@ func TestCoreHasNoClock(t *testing.T) {
 func TestInternalImports(t *testing.T) {
 	may := map[string][]string{
 		"api": {}, "auth": {}, "signature": {}, "machinekey": {}, "safefile": {}, "build": {}, "collect": {"build"}, "standin/recorded": {}, "standin/recorded/machines": {}, "standin/recorded/write": {"standin/recorded/machines"}, "client": {"api", "signature"}, "store": {"signature"}, "standin": {"standin/recorded"},
-		"tables": {}, "report": {"api", "build"}, "server": {"api", "auth", "build", "report", "signature", "store", "tables"}, "cli": {"api", "safefile", "build", "client", "collect", "report", "server", "standin", "store", "tables"},
+		"tables": {}, "report": {"api", "build"}, "server": {"api", "auth", "build", "report", "signature", "store", "tables"}, "cli": {"api", "auth", "safefile", "build", "client", "collect", "report", "server", "standin", "store", "tables"},
 		"gen": {"api", "server"}, "gen/write": {"gen"}, "browser": {}, "shots": {"browser"}, "servertest": {"client", "server", "standin", "store"}, "structure": {}, "mutation": {}, "wholebench": {},
 	}
 	for _, p := range list(t, nil, "./internal/...") {
