@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"slices"
+	"strconv"
 	"strings"
 	"sync/atomic"
 	"time"
@@ -179,6 +180,43 @@ func (s *Server) decisions(ctx context.Context, all bool) ([]decision.Decision, 
 	return out, counts, nil
 }
 
+// decisionsSeen are the decisions that concern the machines that a caller sees, with how
+// many of these each is for. Whoever is limited to some sites does not see what a decision
+// says of others: neither its filter nor its count.
+func (s *Server) decisionsSeen(ctx context.Context, all bool) ([]decision.Decision, map[int64]int, error) {
+	list, counts, err := s.decisions(ctx, all)
+	who := callerOf(ctx)
+	if err != nil || !who.limited() {
+		return list, counts, err
+	}
+	counts = map[int64]int{}
+	f, err := s.where(ctx, "")
+	if err != nil {
+		return nil, nil, err
+	}
+	err = s.look(ctx, func(x *fleet.Index) {
+		x.Select(f).Each(func(r *fleet.Row) {
+			for _, word := range strings.Fields(r.DecidedBy) {
+				if id, err := strconv.ParseInt(word, 10, 64); err == nil {
+					counts[id]++
+				}
+			}
+		})
+	})
+	list = slices.DeleteFunc(list, func(d decision.Decision) bool { return counts[d.ID] == 0 && d.By != who.Name })
+	for i := range list {
+		who.hideScope(&list[i])
+	}
+	return list, counts, err
+}
+
+// hideScope puts in place of the filter of somebody else's decision what finds its machines.
+func (c *caller) hideScope(d *decision.Decision) {
+	if c.limited() && d.By != c.Name {
+		d.Scope = fleet.Term("decision", strconv.FormatInt(d.ID, 10))
+	}
+}
+
 // decisionsOn are those that count for a machine.
 func (s *Server) decisionsOn(ctx context.Context, key string) ([]decision.Decision, error) {
 	all, _, err := s.decisions(ctx, false)
@@ -193,7 +231,11 @@ func (s *Server) decisionsOn(ctx context.Context, key string) ([]decision.Decisi
 	err = s.look(ctx, func(x *fleet.Index) {
 		x.Select(f.Within("retired", "yes", "no")).Each(func(r *fleet.Row) { numbers = r.DecidedBy })
 	})
-	return slices.DeleteFunc(all, func(d decision.Decision) bool { return !strings.Contains(numbers, number(d.ID)) }), err
+	all = slices.DeleteFunc(all, func(d decision.Decision) bool { return !strings.Contains(numbers, number(d.ID)) })
+	for i := range all {
+		callerOf(ctx).hideScope(&all[i])
+	}
+	return all, err
 }
 
 // waiversOn are the requirements that may fail on a machine.

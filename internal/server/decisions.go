@@ -35,7 +35,7 @@ const endedLately = 30 * 24 * time.Hour
 func (s *Server) listDecisions(ctx context.Context, in *struct {
 	All bool `query:"all" doc:"Those that ended long ago, too"`
 }) (*struct{ Body api.DecisionList }, error) {
-	list, counts, err := s.decisions(ctx, true)
+	list, counts, err := s.decisionsSeen(ctx, true)
 	if err != nil {
 		return nil, s.problem(err, "")
 	}
@@ -170,7 +170,10 @@ func (s *Server) endDecision(ctx context.Context, in *struct {
 	if d == nil {
 		return nil, s.problem(store.ErrNotFound, none)
 	}
-	if who := callerOf(ctx); d.Kind != decision.Later && who.Scope != ScopeManage || who.limited() && d.By != who.Name {
+	if who := callerOf(ctx); who.limited() && d.By != who.Name {
+		return nil, s.problem(store.ErrNotFound, none)
+	}
+	if who := callerOf(ctx); d.Kind != decision.Later && who.Scope != ScopeManage {
 		return nil, &api.Problem{Status: http.StatusForbidden, Title: "Not for you", Detail: "ending this decision is an administrator's"}
 	}
 	store.Note(ctx, say.Decision(d, d.Requirement, s.now())+" For "+d.Scope+".", "ended")

@@ -51,6 +51,9 @@ func (s *Server) marks(a huma.API) {
 		func(ctx context.Context, in *struct {
 			Name string `path:"name" maxLength:"100"`
 		}) (*struct{}, error) {
+			if err := s.ownFilter(ctx, in.Name); err != nil {
+				return nil, err
+			}
 			if err := s.store.DropFilter(ctx, in.Name); err != nil {
 				return nil, s.problem(err, fmt.Sprintf("there is no saved filter %q", in.Name))
 			}
@@ -154,9 +157,12 @@ func (s *Server) listFilters(ctx context.Context, _ *struct{}) (*struct{ Body ap
 	if err != nil {
 		return nil, s.problem(err, "")
 	}
-	out := api.SavedFilterList{Filters: []api.SavedFilter{}}
+	who, out := callerOf(ctx), api.SavedFilterList{Filters: []api.SavedFilter{}}
 	for i := range list {
 		f := &list[i]
+		if who.limited() && f.By != who.Name {
+			continue // it may name sites that they do not see
+		}
 		one := api.SavedFilter{Name: f.Name, Filter: f.Filter, Sort: f.Sort, By: f.By, At: f.At()}
 		if f.Facts != "" {
 			one.Facts = strings.Split(f.Facts, ",")
@@ -164,6 +170,24 @@ func (s *Server) listFilters(ctx context.Context, _ *struct{}) (*struct{ Body ap
 		out.Filters = append(out.Filters, one)
 	}
 	return &struct{ Body api.SavedFilterList }{out}, nil
+}
+
+// ownFilter refuses to whoever is limited to some sites a filter that somebody else saved.
+func (s *Server) ownFilter(ctx context.Context, name string) error {
+	who := callerOf(ctx)
+	if !who.limited() {
+		return nil
+	}
+	list, err := s.store.SavedFilters(ctx)
+	if err != nil {
+		return s.problem(err, "")
+	}
+	for i := range list {
+		if list[i].Name == name && list[i].By != who.Name {
+			return &api.Problem{Status: http.StatusForbidden, Title: "Not yours", Detail: fmt.Sprintf("somebody else saved a filter called %q; choose another name", name)}
+		}
+	}
+	return nil
 }
 
 func (s *Server) saveFilter(ctx context.Context, in *struct {
@@ -178,6 +202,9 @@ func (s *Server) saveFilter(ctx context.Context, in *struct {
 		return nil, refuse("The order has a mistake", "%s", err)
 	}
 	if _, err := factsNamed(callerOf(ctx), in.Body.Facts); err != nil {
+		return nil, err
+	}
+	if err := s.ownFilter(ctx, in.Name); err != nil {
 		return nil, err
 	}
 	kept := store.SavedFilter{Name: in.Name, Filter: f.String(), Sort: in.Body.Sort, Facts: strings.Join(in.Body.Facts, ","), By: by(ctx), Millis: s.now().UnixMilli()}

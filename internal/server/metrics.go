@@ -84,11 +84,12 @@ func (m *metrics) inventory(k *store.Kept) {
 func (s *Server) showMetrics() http.HandlerFunc {
 	show := promhttp.HandlerFor(s.metrics.registry, promhttp.HandlerOpts{EnableOpenMetrics: true})
 	return func(w http.ResponseWriter, r *http.Request) {
-		secret := ""
-		for _, name := range []string{sessionCookie, secureCookie} {
-			if c, err := r.Cookie(name); err == nil {
-				secret = c.Value
-			}
+		secret, name := "", sessionCookie
+		if s.secure {
+			name = secureCookie
+		}
+		if c, err := r.Cookie(name); err == nil {
+			secret = c.Value
 		}
 		who, err := s.identify(r.Context(), r.Header.Get("Authorization"), secret)
 		switch {

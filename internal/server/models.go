@@ -10,6 +10,7 @@ import (
 
 	"rolltop.example/rolltop/core/byhand"
 	"rolltop.example/rolltop/core/fact"
+	"rolltop.example/rolltop/core/fleet"
 	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/internal/api"
 	"rolltop.example/rolltop/internal/store"
@@ -29,6 +30,10 @@ func (s *Server) listModelFacts(ctx context.Context, _ *struct{}) (*struct{ Body
 	if err != nil {
 		return nil, s.problem(err, "")
 	}
+	seen, err := s.modelsSeen(ctx)
+	if err != nil {
+		return nil, err
+	}
 	out := api.ModelFactList{Facts: []api.ModelFact{}}
 	for i := range list {
 		m := &list[i]
@@ -36,12 +41,34 @@ func (s *Server) listModelFacts(ctx context.Context, _ *struct{}) (*struct{ Body
 		if def := fact.ByName(m.Fact); def != nil {
 			one.Label = def.Label
 		}
-		if callerOf(ctx).limited() {
-			one.Machines = 0 // how many there are elsewhere is not theirs to know
+		if who := callerOf(ctx); who.limited() {
+			if one.Machines = seen[m.Maker+"\n"+m.Model]; one.Machines == 0 {
+				continue
+			}
 		}
 		out.Facts = append(out.Facts, one)
 	}
 	return &struct{ Body api.ModelFactList }{out}, nil
+}
+
+// modelsSeen counts machines by maker and model, for a caller who is limited to some sites;
+// for others it is empty.
+func (s *Server) modelsSeen(ctx context.Context) (map[string]int, error) {
+	out := map[string]int{}
+	if !callerOf(ctx).limited() {
+		return out, nil
+	}
+	f, err := s.where(ctx, "")
+	if err != nil {
+		return nil, err
+	}
+	err = s.look(ctx, func(x *fleet.Index) {
+		x.Select(f.Within("retired", "yes", "no")).Each(func(r *fleet.Row) { out[r.Manufacturer+"\n"+r.Model]++ })
+	})
+	if err != nil {
+		return nil, s.problem(err, "")
+	}
+	return out, nil
 }
 
 func (s *Server) enterModelFact(ctx context.Context, in *struct{ Body api.EnterModelFact }) (*struct{ Body api.ModelFactEntered }, error) {

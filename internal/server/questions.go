@@ -190,7 +190,7 @@ func (s *Server) watch(ctx context.Context, where string, ticks []store.ItemTick
 	slices.SortStableFunc(out, func(a, b api.Watch) int {
 		return cmp.Or(strings.Compare(a.Kind, b.Kind), strings.Compare(a.Machine.Name, b.Machine.Name))
 	})
-	list, counts, err := s.decisions(ctx, true)
+	list, counts, err := s.decisionsSeen(ctx, true)
 	if err != nil {
 		return nil, s.problem(err, "")
 	}

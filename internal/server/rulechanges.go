@@ -53,8 +53,12 @@ func (j *judgings) get() api.Judging {
 func (s *Server) ruleChanges(a huma.API) {
 	tag := []string{"Releases"}
 	huma.Register(a, secured(huma.Operation{OperationID: "judging", Method: http.MethodGet, Path: "/judging", Summary: "How far the judging of the fleet by other rules has come", Tags: tag}, ScopeRead),
-		func(context.Context, *struct{}) (*struct{ Body api.Judging }, error) {
-			return &struct{ Body api.Judging }{s.judgings.get()}, nil
+		func(ctx context.Context, _ *struct{}) (*struct{ Body api.Judging }, error) {
+			out := s.judgings.get()
+			if callerOf(ctx).limited() {
+				out.Machines, out.Done = 0, 0 // of the whole fleet
+			}
+			return &struct{ Body api.Judging }{out}, nil
 		})
 	huma.Register(a, secured(huma.Operation{OperationID: "rule-changes", Method: http.MethodGet, Path: "/rule-changes", Summary: "Which rules were put in force, and how many machines changed with them", Tags: tag}, ScopeRead), s.listRuleChanges)
 	huma.Register(a, secured(huma.Operation{OperationID: "rule-change", Method: http.MethodGet, Path: "/rule-changes/{id}", Summary: "Which machines changed with other rules, and by which requirements", Tags: tag, Errors: []int{http.StatusNotFound}}, ScopeRead), s.showRuleChange)
@@ -147,6 +151,14 @@ func (s *Server) ruleChange(ctx context.Context, c *store.RuleChange) (*api.Rule
 		return nil, s.problem(err, "")
 	}
 	out := &api.RuleChange{ID: c.ID, At: c.At(), Machines: c.Machines, Release: s.refOf(ctx, c.Release, c.Revision), Was: s.refOf(ctx, c.WasRelease, c.WasRevision), Flips: []api.FlipRow{}, By: []api.Count{}, Where: fleet.Term(fleet.SoughtTurned, strconv.FormatInt(c.ID, 10))}
+	if callerOf(ctx).limited() {
+		out.Machines = 0
+		for _, r := range rows {
+			if r.Release != nil && r.Release.ID == c.Release {
+				out.Machines++
+			}
+		}
+	}
 	titles := map[string]string{}
 	if rel, err := s.release(ctx, c.Release, c.Revision); err == nil {
 		for i := range rel.Requirements {

@@ -182,7 +182,9 @@ func (s *Server) places(a huma.API) {
 			}
 			out := api.PlaceList{Places: []api.Place{}}
 			for _, p := range list {
-				out.Places = append(out.Places, api.Place(p))
+				if callerOf(ctx).sees(p.Name) {
+					out.Places = append(out.Places, api.Place(p))
+				}
 			}
 			return &struct{ Body api.PlaceList }{out}, nil
 		})

@@ -6,12 +6,14 @@ import (
 	"fmt"
 	"net/http"
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 
 	"rolltop.example/rolltop/core/fact"
+	"rolltop.example/rolltop/core/fleet"
 	"rolltop.example/rolltop/core/say"
 	"rolltop.example/rolltop/core/wave"
 	"rolltop.example/rolltop/internal/api"
@@ -120,7 +122,11 @@ func (s *Server) listWaves(ctx context.Context, _ *struct{}) (*struct{ Body api.
 	}
 	out := api.WaveList{Waves: []api.Wave{}, Blackout: []api.Blackout{}}
 	for i := range all.waves {
-		out.Waves = append(out.Waves, s.sayWave(&all.waves[i], all.members[all.waves[i].ID], taken))
+		w := &all.waves[i]
+		if callerOf(ctx).limited() && !anyTaken(all.members[w.ID], taken) {
+			continue
+		}
+		out.Waves = append(out.Waves, s.sayWave(ctx, w, all.members[w.ID], taken))
 	}
 	for _, b := range all.dark {
 		out.Blackout = append(out.Blackout, api.Blackout{From: string(b.From), To: string(b.To), Reason: b.Reason})
@@ -131,8 +137,20 @@ func (s *Server) listWaves(ctx context.Context, _ *struct{}) (*struct{ Body api.
 	return &struct{ Body api.WaveList }{out}, nil
 }
 
-func (s *Server) sayWave(w *wave.Wave, members []store.Member, taken map[int64]time.Time) api.Wave {
+// anyTaken says that one of the members is among machines.
+func anyTaken(members []store.Member, taken map[int64]time.Time) bool {
+	return slices.ContainsFunc(members, func(m store.Member) bool {
+		_, seen := taken[m.DeviceID]
+		return seen
+	})
+}
+
+// sayWave says a wave as a caller may see it: its rule may name sites that they do not see.
+func (s *Server) sayWave(ctx context.Context, w *wave.Wave, members []store.Member, taken map[int64]time.Time) api.Wave {
 	out := api.Wave{ID: w.ID, Name: w.Name, Release: w.Release, Pilot: w.Pilot, Rule: w.Rule, Most: w.Most, Starts: string(w.Starts), Ends: string(w.Ends), Note: w.Note, Ended: w.Ended, Outcomes: map[string]int{}}
+	if callerOf(ctx).limited() {
+		out.Rule = fleet.Term(fleet.SoughtWave, strconv.FormatInt(w.ID, 10))
+	}
 	for i := range members {
 		if at, seen := taken[members[i].DeviceID]; seen {
 			out.Machines++
@@ -175,7 +193,10 @@ func (s *Server) wave(ctx context.Context, all *wavesNow, w *wave.Wave) (*api.Wa
 		taken[id] = r.TakenAt
 	}
 	members := all.members[w.ID]
-	out := &api.WaveDetail{Wave: s.sayWave(w, members, taken), Members: []api.WaveMachine{}}
+	if callerOf(ctx).limited() && !anyTaken(members, taken) {
+		return nil, s.problem(store.ErrNotFound, noWave(w.ID))
+	}
+	out := &api.WaveDetail{Wave: s.sayWave(ctx, w, members, taken), Members: []api.WaveMachine{}}
 	mine := map[int64]bool{}
 	for i := range members {
 		m := &members[i]
@@ -194,8 +215,12 @@ func (s *Server) wave(ctx context.Context, all *wavesNow, w *wave.Wave) (*api.Wa
 		out.Members = append(out.Members, one)
 	}
 	slices.SortFunc(out.Members, func(a, b api.WaveMachine) int { return strings.Compare(a.Place+a.Name, b.Place+b.Name) })
-	for i, day := range wave.Spread(len(out.Members), w.Starts, w.Ends, all.dark) {
-		out.Members[i].Day = string(day)
+	days, err := s.daysOf(ctx, members, w, all.dark)
+	if err != nil {
+		return nil, err
+	}
+	for i := range out.Members {
+		out.Members[i].Day = string(days[out.Members[i].Key])
 	}
 	no := refusals{}
 	for _, id := range picked {
@@ -211,6 +236,34 @@ func (s *Server) wave(ctx context.Context, all *wavesNow, w *wave.Wave) (*api.Wa
 		}
 	}
 	out.Refusals = no.list()
+	return out, nil
+}
+
+// daysOf are the days on which the machines of a wave go, by their keys. They are the
+// same whoever asks: spread over all members, and not over those that somebody sees.
+func (s *Server) daysOf(ctx context.Context, members []store.Member, w *wave.Wave, dark []wave.Blackout) (map[string]wave.Day, error) {
+	mine := make(map[int64]bool, len(members))
+	for i := range members {
+		mine[members[i].DeviceID] = true
+	}
+	type standing struct{ at, key string }
+	var list []standing
+	if err := s.look(ctx, func(x *fleet.Index) {
+		x.Select(fleet.Filter{}.Within("retired", "yes", "no")).Each(func(r *fleet.Row) {
+			if mine[r.ID] {
+				list = append(list, standing{r.Place + r.Name, r.Key})
+			}
+		})
+	}); err != nil {
+		return nil, s.problem(err, "")
+	}
+	slices.SortFunc(list, func(a, b standing) int {
+		return cmp.Or(strings.Compare(a.at, b.at), strings.Compare(a.key, b.key))
+	})
+	out := make(map[string]wave.Day, len(list))
+	for i, day := range wave.Spread(len(list), w.Starts, w.Ends, dark) {
+		out[list[i].key] = day
+	}
 	return out, nil
 }
 

@@ -191,7 +191,7 @@ func (s *Server) messagesTable(ctx context.Context, where string) (*grid, error)
 }
 
 func (s *Server) decisionsTable(ctx context.Context) (*grid, error) {
-	list, counts, err := s.decisions(ctx, true)
+	list, counts, err := s.decisionsSeen(ctx, true)
 	if err != nil {
 		return nil, s.problem(err, "")
 	}
