@@ -198,7 +198,19 @@ func titlesFor(ctx context.Context, o *options, rel *release.Release) string {
 	if err != nil {
 		return ""
 	}
-	return strings.Join(t.Titles, ",")
+	return strings.Join(namesOnly(t.Titles), ",")
+}
+
+// namesOnly are the titles that a service asks for: names, and not the words that read
+// everything, whatever it answers.
+func namesOnly(titles []string) []string {
+	var out []string
+	for _, title := range titles {
+		if title != "" && !strings.EqualFold(title, "all") && !strings.EqualFold(title, "none") && !strings.Contains(title, ",") {
+			out = append(out, title)
+		}
+	}
+	return out[:min(len(out), inventory.MaxRows)]
 }
 
 func readRelease(path string) (*release.Release, error) {
@@ -269,9 +281,9 @@ func send(ctx context.Context, o *options, body []byte, out, errOut io.Writer) e
 		return err
 	}
 	if o.out != "-" {
-		fmt.Fprintf(out, "Sent to %s as %s.\n", o.server, s.Device)
+		fmt.Fprintf(out, "Sent to %s as %s.\n", o.server, inventory.Clean(s.Device))
 		if s.Beside {
-			fmt.Fprintf(out, "It decides nothing until a person has looked at it. %s\n", s.Note)
+			fmt.Fprintf(out, "It decides nothing until a person has looked at it. %s\n", inventory.Clean(s.Note))
 		}
 	}
 	return nil

@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"net/http"
+	"sync"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -30,12 +31,19 @@ func (s *Server) events(a huma.API) {
 }
 
 func (s *Server) listen(ctx context.Context, _ *struct{}) (*huma.StreamResponse, error) {
+	caller := callerOf(ctx)
+	hung, ok := s.streams.enter(callerName(caller))
+	if !ok {
+		return nil, huma.ErrorWithHeaders(&api.Problem{Status: http.StatusTooManyRequests, Title: "Too many listen", Detail: fmt.Sprintf("%s hears of changes on %d pages already; this one works without", caller.Name, mostOfCaller)}, http.Header{"Retry-After": {"60"}})
+	}
 	if s.listeners.Add(1) > mostListen {
 		s.listeners.Add(-1)
+		hung()
 		return nil, huma.ErrorWithHeaders(&api.Problem{Status: http.StatusServiceUnavailable, Title: "Too many listen", Detail: "the service tells as many pages of changes as it can; this one works without"}, http.Header{"Retry-After": {"60"}})
 	}
 	return &huma.StreamResponse{Body: func(c huma.Context) {
 		defer s.listeners.Add(-1)
+		defer hung()
 		bell, hangUp := s.live.listen()
 		defer hangUp()
 		c.SetHeader("Content-Type", "text/event-stream")
@@ -64,6 +72,9 @@ func (s *Server) listen(ctx context.Context, _ *struct{}) (*huma.StreamResponse,
 			case <-s.stopping:
 				return
 			case <-silent.C:
+				if !s.stillIn(c) {
+					return // its token or session has ended meanwhile
+				}
 				err = send(": still here\n\n")
 			case <-bell:
 				err = send(fmt.Sprintf("event: changed\ndata: {\"changes\":%d}\n\n", s.live.now()))
@@ -71,6 +82,40 @@ func (s *Server) listen(ctx context.Context, _ *struct{}) (*huma.StreamResponse,
 			}
 		}
 	}}, nil
+}
+
+// mostOfCaller is how many pages of one caller hear of changes.
+const mostOfCaller = 50
+
+// streams counts them by caller.
+type streams struct {
+	mu    sync.Mutex
+	count map[string]int
+}
+
+func (s *streams) enter(caller string) (leave func(), ok bool) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if s.count[caller] >= mostOfCaller {
+		return nil, false
+	}
+	if s.count == nil {
+		s.count = map[string]int{}
+	}
+	s.count[caller]++
+	return func() {
+		s.mu.Lock()
+		defer s.mu.Unlock()
+		if s.count[caller]--; s.count[caller] == 0 {
+			delete(s.count, caller)
+		}
+	}, true
+}
+
+// stillIn says that whoever listens might begin to now.
+func (s *Server) stillIn(c huma.Context) bool {
+	who, err := s.identify(c.Context(), c.Header("Authorization"), s.cookieOf(c))
+	return err == nil && allows(who.Scope, ScopeRead)
 }
 
 func pause(ctx context.Context, d time.Duration) {

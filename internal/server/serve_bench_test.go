@@ -43,8 +43,8 @@ func multiply(b *testing.B, path string) {
 	defer db.Close()
 	numbers := fmt.Sprintf("WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i+1 FROM n WHERE i < %d) ", max(copies-1, 1))
 	for _, q := range []string{
-		"INSERT INTO device SELECT id+n.i*10000, key||'-'||n.i, name||'-'||n.i, class, maker, serial, uuid||n.i, model, installed, inventory_id+n.i*10000, taken_at-n.i*1000, board, placed, retired_at FROM device, n",
-		"INSERT INTO inventory SELECT id+n.i*10000, device_id+n.i*10000, taken_at-n.i*1000, last_seen_at-n.i*1000, sha, body FROM inventory, n",
+		"INSERT INTO device (id, key, name, class, maker, serial, uuid, model, installed, inventory_id, taken_at, board, placed, retired_at) SELECT id+n.i*10000, key||'-'||n.i, name||'-'||n.i, class, maker, serial, uuid||n.i, model, installed, inventory_id+n.i*10000, taken_at-n.i*1000, board, placed, retired_at FROM device, n",
+		"INSERT INTO inventory (id, device_id, taken_at, last_seen_at, sha, body) SELECT id+n.i*10000, device_id+n.i*10000, taken_at-n.i*1000, last_seen_at-n.i*1000, sha, body FROM inventory, n",
 		"INSERT INTO fact_row SELECT device_id+n.i*10000, catalogue, class, row FROM fact_row, n",
 	} {
 		if _, err := db.Exec(numbers + q); err != nil {

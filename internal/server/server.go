@@ -77,6 +77,7 @@ type Server struct {
 	refused    throttle
 	hookClient *http.Client
 	flow       *flow
+	streams    streams
 	disk       disk
 	freeBytes  func() (int64, error)
 	keepFree   int64
@@ -150,7 +151,7 @@ func New(ctx context.Context, o Options) (*Server, error) {
 // Handler is the whole HTTP interface: /api, the console elsewhere.
 func (s *Server) Handler() http.Handler {
 	r := chi.NewRouter()
-	r.Use(numbered, s.addressed, s.logged, middleware.Recoverer, func(next http.Handler) http.Handler { return guarded(s.secure, next) })
+	r.Use(unhurried, numbered, s.addressed, s.logged, middleware.Recoverer, func(next http.Handler) http.Handler { return guarded(s.secure, next) })
 	r.Get("/healthz", func(w http.ResponseWriter, r *http.Request) {
 		if err := s.store.Ping(r.Context()); err != nil {
 			http.Error(w, "the database does not answer", http.StatusServiceUnavailable)

@@ -60,8 +60,12 @@ func (s *Store) Users(ctx context.Context) ([]User, error) {
 // ErrLast refuses to leave a service without anybody of a role.
 var ErrLast = errors.New("the last one cannot go")
 
-// endTokens ends the tokens that a user made of what they might themselves.
+// endTokens ends the tokens that a user made of what they might themselves, and the links
+// to visits.
 func endTokens(tx *sqlx.Tx, user string) error {
+	if _, err := tx.Exec("UPDATE visit_link SET expires_at=0 WHERE made_by=?", user); err != nil {
+		return err
+	}
 	_, err := tx.Exec("DELETE FROM token WHERE owner=?", user)
 	return err
 }
@@ -259,6 +263,9 @@ func (s *Store) Tokens(ctx context.Context) ([]Token, error) {
 // DeleteToken forgets a token. The error may be [ErrNotFound].
 func (s *Store) DeleteToken(ctx context.Context, id int64) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error {
+		if _, err := tx.Exec("UPDATE visit_link SET expires_at=0 WHERE made_by=(SELECT name FROM token WHERE id=?)", id); err != nil {
+			return err
+		}
 		res, err := tx.Exec("DELETE FROM token WHERE id=?", id)
 		if err != nil {
 			return err
