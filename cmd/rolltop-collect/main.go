@@ -271,6 +271,9 @@ func send(ctx context.Context, o *options, body []byte, out, errOut io.Writer) e
 	if err != nil {
 		return err
 	}
+	if open := c.InTheOpen(); open != "" {
+		fmt.Fprintf(errOut, "Warning: %s.\n", open)
+	}
 	key := signingKey(o, errOut)
 	var s api.Submitted
 	err = patience.Try(ctx, func() (err error) {

@@ -101,10 +101,14 @@ const mostText = 1024
 // broken encoding, blanks in a row.
 func Clean(s string) string {
 	s = strings.Map(func(r rune) rune {
-		if unicode.IsControl(r) || r == utf8.RuneError {
+		if unicode.IsControl(r) || turns(r) || r == utf8.RuneError {
 			return ' '
 		}
 		return r
 	}, s[:min(len(s), mostText)])
 	return strings.Join(strings.Fields(s), " ")
 }
+
+// turns says that a character turns the direction of a text (UAX 9, section 2), so that a
+// name can look like another one.
+func turns(r rune) bool { return r >= 0x202A && r <= 0x202E || r >= 0x2066 && r <= 0x2069 }

@@ -199,7 +199,11 @@ func service(cmd *cobra.Command) (*client.Client, error) {
 	if server == "" {
 		return nil, wrongUsage("no service is named; give --server http://host:port, set ROLLTOP_SERVER, or sign in with rolltop login")
 	}
-	return dial(server, token, pin)
+	c, err := dial(server, token, pin)
+	if err == nil && token != "" && c.InTheOpen() != "" {
+		fmt.Fprintf(cmd.ErrOrStderr(), "Warning: %s.\n", c.InTheOpen())
+	}
+	return c, err
 }
 
 // tokenOf is the token that the options name, or a file of theirs holds. Both options

@@ -97,6 +97,9 @@ func login(cmd *cobra.Command, _ []string) error {
 	if err != nil {
 		return err
 	}
+	if open := c.InTheOpen(); open != "" {
+		return wrongUsage("no password is sent: %s", open)
+	}
 	said, err := secrets(cmd, "Password of "+name)
 	if err != nil {
 		return err
@@ -161,6 +164,9 @@ func passwordCommand() *cobra.Command {
 		c, err := dial(server, "", pin)
 		if err != nil {
 			return err
+		}
+		if open := c.InTheOpen(); open != "" {
+			return wrongUsage("no password is sent: %s", open)
 		}
 		said, err := secrets(cmd, "Password of "+name, "The new one, 12 signs at least")
 		if err != nil {

@@ -12,6 +12,7 @@ import (
 	"io"
 	"maps"
 	"net/http"
+	"net/netip"
 	"net/url"
 	"strconv"
 	"strings"
@@ -47,6 +48,17 @@ func New(address, token string) (*Client, error) {
 		return nil, errors.New("the token has blanks in it; copy it as a whole, without quotes")
 	}
 	return &Client{base: u, token: token, http: &http.Client{Timeout: 60 * time.Second}}, nil
+}
+
+// InTheOpen says, in a sentence, that what is sent to the service can be read on its way:
+// it is reached without TLS, and not on this computer. It is "" otherwise.
+func (c *Client) InTheOpen() string {
+	host := c.base.Hostname()
+	ip, err := netip.ParseAddr(host)
+	if c.base.Scheme == "https" || host == "localhost" || err == nil && ip.IsLoopback() {
+		return ""
+	}
+	return fmt.Sprintf("%s is reached without TLS: whoever is on the way can read what is sent, tokens and passwords among it; write https://", c.base.Host)
 }
 
 // Unreachable is the error of a service that does not answer.

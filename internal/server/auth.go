@@ -319,7 +319,10 @@ func (s *Server) logged(next http.Handler) http.Handler {
 		took, status := time.Since(start), max(ww.Status(), http.StatusOK)
 		s.metrics.request(r, status, took)
 		level, path := slog.LevelDebug, r.URL.Path
-		if status >= 500 {
+		switch {
+		case status == http.StatusServiceUnavailable || status == http.StatusInsufficientStorage:
+			level = slog.LevelWarn // it refuses, and is well
+		case status >= 500:
 			level = slog.LevelError
 		}
 		if strings.HasPrefix(path, visitPath) {

@@ -2,6 +2,7 @@ package server
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"net/http"
 	"runtime"
@@ -19,15 +20,15 @@ import (
 )
 
 // What is under way at once, of everybody together and of one caller. An inventory takes
-// about ten times its size while it is read, so its size is what counts, unpacked.
+// some twenty times its size until it is kept, so its size is what counts, unpacked.
 const (
-	flowBytes    = 32 << 20 // of all
-	callerBytes  = 8 << 20  // of one token or user
-	callerWeight = 64       // requests of one; a request with many lines counts as linesWeight
+	flowBytes    = 8 << 20 // of all
+	callerBytes  = 2 << 20 // of one token or user
+	callerWeight = 64      // requests of one; a request with many lines counts as linesWeight
 	linesWeight  = 16
 	flowPatience = 5 * time.Second // that a request waits for its turn
 	leastBytes   = 4 << 10         // that a request counts for
-	largeBytes   = 64 << 10        // from which on few are read at a time
+	largeBytes   = 64 << 10        // from which on few are under way at a time
 )
 
 // flow bounds what is under way.
@@ -82,19 +83,23 @@ func (f *flow) enter(ctx context.Context, c *callerFlow, bytes int64) (leave fun
 		c.bytes.Release(bytes)
 		return nil, store.ErrBusy
 	}
-	return func() {
+	release := func() {
 		f.all.Release(bytes)
 		c.bytes.Release(bytes)
-	}, nil
-}
-
-// read reads an inventory; few large ones at a time.
-func (f *flow) read(src []byte, read func([]byte) (*inventory.Document, error)) (*inventory.Document, error) {
-	if len(src) > largeBytes {
-		f.large <- struct{}{}
-		defer func() { <-f.large }()
 	}
-	return read(src)
+	if bytes <= largeBytes {
+		return release, nil
+	}
+	select {
+	case f.large <- struct{}{}:
+		return func() {
+			<-f.large
+			release()
+		}, nil
+	case <-ctx.Done():
+		release()
+		return nil, store.ErrBusy
+	}
 }
 
 // callerName tells callers apart.
@@ -150,7 +155,8 @@ func (s *Server) refuseWith(a huma.API, ctx huma.Context, err error) {
 		}
 	}
 	status, detail := http.StatusInternalServerError, err.Error()
-	if p, ok := err.(huma.StatusError); ok {
+	var p huma.StatusError
+	if errors.As(err, &p) {
 		status = p.GetStatus()
 	}
 	_ = huma.WriteErr(a, ctx, status, detail)

@@ -71,7 +71,7 @@ func (s *Server) inventories(a huma.API) {
 		if err != nil {
 			return nil, refuse("The signature does not fit", "%s; nothing of this was kept", err)
 		}
-		d, err := s.flow.read(in.RawBody, s.readInventory)
+		d, err := s.readInventory(in.RawBody)
 		if err != nil {
 			return nil, s.problem(err, "")
 		}

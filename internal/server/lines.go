@@ -190,7 +190,7 @@ func lineTrouble(err error) string {
 
 func (s *Server) takeLine(ctx context.Context, line []byte, at int, e store.Entry) *api.SubmittedLine {
 	out := &api.SubmittedLine{Line: at}
-	d, err := s.flow.read(line, s.readInventory)
+	d, err := s.readInventory(line)
 	e.Text = line
 	for try := 0; err == nil; try++ {
 		var got api.Submitted

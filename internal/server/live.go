@@ -125,6 +125,7 @@ func (s *Server) refresh(ctx context.Context) error {
 	defer l.reading.Unlock()
 	ids, all := l.take()
 	s.parts.forget(ids, all)
+	s.sentences.forget(ids, all)
 	if all || l.x == nil {
 		x := fleet.NewIndex()
 		if err := s.readRows(ctx, nil, func(id int64, r fleet.Row, f *fact.Facts) { x.Put(id, r, f) }); err != nil {

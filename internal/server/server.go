@@ -58,6 +58,7 @@ type Server struct {
 	live       live
 	plans      plans
 	parts      bills
+	sentences  said
 	collectors handouts
 	metrics    *metrics
 

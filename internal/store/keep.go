@@ -202,7 +202,7 @@ const unnamed = "unnamed"
 func describe(v *Device, d *inventory.Document) {
 	dev := &d.Device
 	v.take(&Device{
-		Name: dev.Name.Or(""), Maker: placeholder.Text(dev.Manufacturer.Or("")), Serial: placeholder.Text(dev.Serial.Or("")),
+		Name: inventory.Clean(dev.Name.Or("")), Maker: placeholder.Text(dev.Manufacturer.Or("")), Serial: placeholder.Text(dev.Serial.Or("")),
 		UUID: placeholder.UUID(dev.UUID.Or("")), Model: cmp.Or(placeholder.Text(dev.Model.Or("")), dev.ModelID.Or("")),
 		Installed: d.OS.Name.Or(""), Board: placeholder.Text(dev.Board.Serial.Or("")), Weak: dev.WeakKey.Or(""), Class: fact.ClassOf(d),
 	})

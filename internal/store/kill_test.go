@@ -73,9 +73,9 @@ var soaking = os.Getenv("ROLLTOP_SOAK") != ""
 func TestKilledServiceLosesNothing(t *testing.T) {
 	path := filepath.Join(t.TempDir(), "kill.db")
 	kept := map[string]bool{}
-	rounds := 5
-	if soaking {
-		rounds = 100
+	rounds, least := 5, 20
+	if soaking { // 1,000 kills and a million inventories
+		rounds, least = numberOf("ROLLTOP_SOAK_KILLS", 1000), 1000
 	}
 	for range rounds {
 		cmd := exec.Command(os.Args[0])
@@ -87,8 +87,8 @@ func TestKilledServiceLosesNothing(t *testing.T) {
 		if err := cmd.Start(); err != nil {
 			t.Fatal(err)
 		}
-		after := 20 + rand.IntN(60)
-		time.AfterFunc(10*time.Second, func() { _ = cmd.Process.Kill() }) // should it hang
+		after := least + rand.IntN(3*least)
+		hung := time.AfterFunc(60*time.Second, func() { _ = cmd.Process.Kill() })
 		scan := bufio.NewScanner(out)
 		for n := 0; scan.Scan(); n++ {
 			name, ok := strings.CutPrefix(scan.Text(), "kept ")
@@ -101,6 +101,7 @@ func TestKilledServiceLosesNothing(t *testing.T) {
 			}
 		}
 		_ = cmd.Wait() // it was killed
+		hung.Stop()
 	}
 	s, err := store.Open(path)
 	if err != nil {
@@ -108,7 +109,7 @@ func TestKilledServiceLosesNothing(t *testing.T) {
 	}
 	defer s.Close()
 	t.Logf("%d machines were acknowledged before %d kills", len(kept), rounds)
-	if len(kept) < 20*rounds {
+	if len(kept) < least*rounds {
 		t.Fatalf("only %d machines were kept before the kills", len(kept))
 	}
 	clean(t, path)
@@ -122,6 +123,14 @@ func TestKilledServiceLosesNothing(t *testing.T) {
 			t.Errorf("the inventory of %s: %v", name, err)
 		}
 	}
+}
+
+// numberOf is a number of the environment.
+func numberOf(name string, otherwise int) int {
+	if n, err := strconv.Atoi(os.Getenv(name)); err == nil {
+		return n
+	}
+	return otherwise
 }
 
 // clean wants a database that SQLite finds nothing wrong with.
