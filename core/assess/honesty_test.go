@@ -88,6 +88,11 @@ func dishonest(a *assess.Assessment) string {
 	for _, p := range slices.Concat(v.Plan, v.Withheld) {
 		spoken = append(spoken, p.Settles...)
 	}
+	for _, p := range v.Withheld {
+		if p.Class == remedy.NoClass || p.Class >= remedy.Decision {
+			return "withheld is " + p.ID + ", which settles nothing by itself"
+		}
+	}
 	for i := range a.Result.Findings {
 		fd := &a.Result.Findings[i]
 		q := fd.Requirement

@@ -236,3 +236,17 @@ func ways(rule, name string) int {
 	}
 	return count(0, 0, "")
 }
+
+// Names that two rules read only where a blank stands between a text and digits.
+func TestAmbiguityBehindABlank(t *testing.T) {
+	const one, two = "{id: r, reads: [{text: [k3]}, {generation: 1}]}", "{id: s, reads: [{text: [k]}, {digits: 1}, {maybe: [a]}, {generation: 1}]}"
+	if _, err := compile("{id: x, of: processors, naming: [" + one + "]}"); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := compile("{id: x, of: processors, naming: [" + two + "]}"); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := compile("{id: x, of: processors, naming: [" + one + ", " + two + "]}"); err == nil {
+		t.Error(`"k3 1" is read by both rules, and nobody says so`)
+	}
+}

@@ -6,6 +6,7 @@ import (
 
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/inventory"
+	"rolltop.example/rolltop/core/need"
 	"rolltop.example/rolltop/core/release"
 )
 
@@ -142,5 +143,20 @@ func TestSameBut(t *testing.T) {
 		if same["cores"] != tt.cores || same["way"] != tt.way || all != tt.whole {
 			t.Errorf("%s: %v, %v", tt.name, same, all)
 		}
+	}
+}
+
+// A release that names no package has none for a machine, and an empty text is a document
+// without files.
+func TestWithoutPackages(t *testing.T) {
+	rel, err := release.Read("skerry-12.yaml", []byte(head+one), nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if d := rel.Deliver(installed("windows", "Skerry 11", "11.0"), "in-place"); d.PackageTruth != need.False || d.EditionTruth != need.True {
+		t.Errorf("%+v", d)
+	}
+	if b, err := release.Unpack("empty", nil); err != nil || len(b.Document) != 0 || len(b.Files) != 0 {
+		t.Errorf("%+v %v", b, err)
 	}
 }
