@@ -55,3 +55,20 @@ func TestRepeatedHeading(t *testing.T) {
 		t.Errorf("%+v: %v", got, err)
 	}
 }
+
+// Speeds that a clock can have, in megahertz.
+func TestSpeedsAtTheirBounds(t *testing.T) {
+	for text, want := range map[string]int{"1 MHz": 1, "0.4 MHz": 0, "100000 MHz": 100_000, "100001 MHz": 0, "1.9 GHz": 1900, "100 GHz": 100_000} {
+		got, err := list.Import(sheet("Name|Base frequency", "K5-8000|"+text), list.ImportOptions{})
+		if err != nil {
+			t.Fatal(err)
+		}
+		mhz := 0
+		if len(got.Rows) == 1 {
+			mhz = got.Rows[0].RatedMHz
+		}
+		if mhz != want {
+			t.Errorf("%s: %d, want %d", text, mhz, want)
+		}
+	}
+}
