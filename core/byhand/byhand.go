@@ -67,17 +67,11 @@ func Enter(d *inventory.Document, facts []Fact) (*inventory.Document, []error) {
 	if len(facts) == 0 {
 		return d, nil
 	}
-	out, err := clone(d)
-	if err != nil {
-		return d, []error{err}
-	}
+	out := d.Clone()
 	var left []error
 	for i := range facts {
-		next, err := clone(out)
-		if err == nil {
-			err = enter(next, &facts[i])
-		}
-		if err != nil {
+		next := out.Clone()
+		if err := enter(next, &facts[i]); err != nil {
 			left = append(left, fmt.Errorf("%s: %w", facts[i].Fact, err))
 			continue
 		}
@@ -106,15 +100,6 @@ func Fill(d *inventory.Document, ofModel, own []Fact) *inventory.Document {
 	}
 	out, _ := Enter(d, use) // what does not go in would contradict what was read
 	return out
-}
-
-func clone(d *inventory.Document) (*inventory.Document, error) {
-	b, err := json.Marshal(d)
-	if err != nil {
-		return nil, err
-	}
-	out := new(inventory.Document)
-	return out, json.Unmarshal(b, out)
 }
 
 // Plain is the name of a fact without its place in a list.
@@ -309,6 +294,10 @@ func valid(d *inventory.Document) error {
 	if err != nil {
 		return err
 	}
-	_, err = inventory.Read("with it the inventory", b)
+	_, err = inventory.Read("the inventory", b)
+	var mistakes *doc.Mistakes
+	if errors.As(err, &mistakes) && len(mistakes.List) > 0 { // where it stands in a text that nobody wrote says nothing
+		return errors.New(doc.With(mistakes.List[0].Wrong, mistakes.List[0].Right))
+	}
 	return err
 }

@@ -215,6 +215,10 @@ var shipped = sync.OnceValue(func() []StepDoc {
 	return docs
 })
 
+// MaxSteps is how many steps a library has at most, with those that are shipped: what a
+// fleet needs is counted with a bit for each.
+const MaxSteps = 256
+
 // Shipped is the library of the program.
 var Shipped = sync.OnceValue(func() *Library {
 	r := &doc.Report{Name: "steps"}
@@ -276,6 +280,9 @@ func compile(docs, own []StepDoc, t *table, r *doc.Report) *Library {
 		}
 		l.at[d.ID] = len(all)
 		all = append(all, d)
+	}
+	if len(all) > MaxSteps {
+		r.Add(all[MaxSteps].Node.Of("id"), fmt.Sprintf("there are %d steps with those that are shipped", len(all)), fmt.Sprintf("at most %d", MaxSteps))
 	}
 	for i := range all {
 		s := l.step(&all[i], isOwn[all[i].ID], r)

@@ -60,10 +60,8 @@ type Effects struct {
 	Picks        []Pick
 }
 
-// most remedies that are told apart: a step file is far from so many.
-const most = 256
-
-type set [most / 64]uint64
+// set holds remedies by their numbers.
+type set [remedy.MaxSteps / 64]uint64
 
 func (s *set) add(i int) { s[i/64] |= 1 << (i % 64) }
 
@@ -143,7 +141,7 @@ func Free(kinds []Kind, l *remedy.Library, by Order) Effects {
 		for _, id := range remedies {
 			n, ok := number[id]
 			if !ok {
-				n = min(len(names), most-1)
+				n = len(names)
 				number[id], names = n, append(names, id)
 				effects[id] = &Effect{Step: id}
 			}

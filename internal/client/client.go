@@ -172,12 +172,14 @@ func (c *Client) send(ctx context.Context, method, path string, in, out any) err
 
 // Who tells what the token may do.
 func (c *Client) Who(ctx context.Context) (w api.Who, err error) {
-	return w, c.get(ctx, "session", nil, &w)
+	err = c.get(ctx, "session", nil, &w)
+	return w, err
 }
 
 // Submit hands in an inventory document (JSON or YAML).
 func (c *Client) Submit(ctx context.Context, document []byte) (s api.Submitted, err error) {
-	return s, c.call(ctx, http.MethodPost, "inventories", "application/json", document, &s)
+	err = c.call(ctx, http.MethodPost, "inventories", "application/json", document, &s)
+	return s, err
 }
 
 // SubmitSigned hands in an inventory document that the machine signs with its key; nil
@@ -188,18 +190,21 @@ func (c *Client) SubmitSigned(ctx context.Context, document []byte, key ed25519.
 		extra = http.Header{}
 		signature.Sign(http.MethodPost, document, key, time.Now()).Set(extra)
 	}
-	return s, c.callWith(ctx, http.MethodPost, "inventories", "application/json", document, extra, &s)
+	err = c.callWith(ctx, http.MethodPost, "inventories", "application/json", document, extra, &s)
+	return s, err
 }
 
 // Devices lists machines.
 func (c *Client) Devices(ctx context.Context, where, sort string, page, size int) (l api.DeviceList, err error) {
 	q := url.Values{"where": {where}, "sort": {sort}, "page": {strconv.Itoa(page)}, "size": {strconv.Itoa(size)}}
-	return l, c.get(ctx, "devices", q, &l)
+	err = c.get(ctx, "devices", q, &l)
+	return l, err
 }
 
 // Device shows one machine.
 func (c *Client) Device(ctx context.Context, key string) (d api.Device, err error) {
-	return d, c.get(ctx, "devices/"+url.PathEscape(key), nil, &d)
+	err = c.get(ctx, "devices/"+url.PathEscape(key), nil, &d)
+	return d, err
 }
 
 // Inventory returns the inventory document of a machine; 0 is the latest.
@@ -208,28 +213,33 @@ func (c *Client) Inventory(ctx context.Context, key string, id int64) (b []byte,
 	if id > 0 {
 		q.Set("id", strconv.FormatInt(id, 10))
 	}
-	return b, c.get(ctx, "devices/"+url.PathEscape(key)+"/inventory", q, &b)
+	err = c.get(ctx, "devices/"+url.PathEscape(key)+"/inventory", q, &b)
+	return b, err
 }
 
 // EnterFact enters a fact of a machine by hand.
 func (c *Client) EnterFact(ctx context.Context, key, fact string, f api.EnterFact) (d api.Device, err error) {
-	return d, c.send(ctx, http.MethodPut, "devices/"+url.PathEscape(key)+"/facts/"+url.PathEscape(fact), f, &d)
+	err = c.send(ctx, http.MethodPut, "devices/"+url.PathEscape(key)+"/facts/"+url.PathEscape(fact), f, &d)
+	return d, err
 }
 
 // TakeBackFact takes back a fact that was entered by hand.
 func (c *Client) TakeBackFact(ctx context.Context, key, fact string) (d api.Device, err error) {
-	return d, c.call(ctx, http.MethodDelete, "devices/"+url.PathEscape(key)+"/facts/"+url.PathEscape(fact), "", nil, &d)
+	err = c.call(ctx, http.MethodDelete, "devices/"+url.PathEscape(key)+"/facts/"+url.PathEscape(fact), "", nil, &d)
+	return d, err
 }
 
 // Tick says that an item of preparation (prepare) or a step is done, or refuses
 // it.
 func (c *Client) Tick(ctx context.Context, key, kind, item string, t api.SayTick) (d api.Device, err error) {
-	return d, c.send(ctx, http.MethodPut, tickPath(key, kind, item), t, &d)
+	err = c.send(ctx, http.MethodPut, tickPath(key, kind, item), t, &d)
+	return d, err
 }
 
 // Untick takes back what was said of an item.
 func (c *Client) Untick(ctx context.Context, key, kind, item string) (d api.Device, err error) {
-	return d, c.call(ctx, http.MethodDelete, tickPath(key, kind, item), "", nil, &d)
+	err = c.call(ctx, http.MethodDelete, tickPath(key, kind, item), "", nil, &d)
+	return d, err
 }
 
 func tickPath(key, kind, item string) string {
@@ -240,7 +250,8 @@ func tickPath(key, kind, item string) string {
 // service's own choice.
 func (c *Client) VisitLink(ctx context.Context, key string, hours int) (l api.VisitLink, err error) {
 	q := url.Values{"hours": {strconv.Itoa(hours)}, "origin": {c.base.Scheme + "://" + c.base.Host}}
-	return l, c.call(ctx, http.MethodPost, "devices/"+url.PathEscape(key)+"/visit-link?"+q.Encode(), "", nil, &l)
+	err = c.call(ctx, http.MethodPost, "devices/"+url.PathEscape(key)+"/visit-link?"+q.Encode(), "", nil, &l)
+	return l, err
 }
 
 // EndVisitLinks ends all links to the page of a machine's visit.
@@ -250,100 +261,119 @@ func (c *Client) EndVisitLinks(ctx context.Context, key string) error {
 
 // After tells what the work since an earlier inventory has come to.
 func (c *Client) After(ctx context.Context, key string, inventory int64) (d after.Document, err error) {
-	return d, c.get(ctx, "devices/"+url.PathEscape(key)+"/after", url.Values{"inventory": {strconv.FormatInt(inventory, 10)}}, &d)
+	err = c.get(ctx, "devices/"+url.PathEscape(key)+"/after", url.Values{"inventory": {strconv.FormatInt(inventory, 10)}}, &d)
+	return d, err
 }
 
 // Houses lists what plans are made with beside releases.
 func (c *Client) Houses(ctx context.Context) (l api.HouseList, err error) {
-	return l, c.get(ctx, "house", nil, &l)
+	err = c.get(ctx, "house", nil, &l)
+	return l, err
 }
 
 // House is the document of one kind: steps, guides or prices.
 func (c *Client) House(ctx context.Context, kind string) (h api.House, err error) {
-	return h, c.get(ctx, "house/"+url.PathEscape(kind), nil, &h)
+	err = c.get(ctx, "house/"+url.PathEscape(kind), nil, &h)
+	return h, err
 }
 
 // PutHouse puts a document in force.
 func (c *Client) PutHouse(ctx context.Context, kind string, text []byte) (h api.House, err error) {
-	return h, c.send(ctx, http.MethodPut, "house/"+url.PathEscape(kind), api.HouseText{Text: string(text)}, &h)
+	err = c.send(ctx, http.MethodPut, "house/"+url.PathEscape(kind), api.HouseText{Text: string(text)}, &h)
+	return h, err
 }
 
 // DropHouse goes back to what the program ships.
 func (c *Client) DropHouse(ctx context.Context, kind string) (h api.House, err error) {
-	return h, c.call(ctx, http.MethodDelete, "house/"+url.PathEscape(kind), "", nil, &h)
+	err = c.call(ctx, http.MethodDelete, "house/"+url.PathEscape(kind), "", nil, &h)
+	return h, err
 }
 
 // Check checks a machine against any release that the service has.
 func (c *Client) Check(ctx context.Context, key, release string) (d assess.Document, err error) {
-	return d, c.get(ctx, "devices/"+url.PathEscape(key)+"/check", url.Values{"release": {release}}, &d)
+	err = c.get(ctx, "devices/"+url.PathEscape(key)+"/check", url.Values{"release": {release}}, &d)
+	return d, err
 }
 
 // Report is the check of a machine to hand over: the query is as the API has
 // it, such as format=markdown.
 func (c *Client) Report(ctx context.Context, key string, query url.Values) (b []byte, err error) {
-	return b, c.get(ctx, "devices/"+url.PathEscape(key)+"/report", query, &b)
+	err = c.get(ctx, "devices/"+url.PathEscape(key)+"/report", query, &b)
+	return b, err
 }
 
 // Compare puts two machines beside each other.
 func (c *Client) Compare(ctx context.Context, a, b string) (d compare.Document, err error) {
-	return d, c.get(ctx, "compare", url.Values{"a": {a}, "b": {b}}, &d)
+	err = c.get(ctx, "compare", url.Values{"a": {a}, "b": {b}}, &d)
+	return d, err
 }
 
 // Titles are what a collector should look for.
 func (c *Client) Titles(ctx context.Context) (t api.Titles, err error) {
-	return t, c.get(ctx, "titles", nil, &t)
+	err = c.get(ctx, "titles", nil, &t)
+	return t, err
 }
 
 // ReleaseDifference says how a release differs from another, or from its
 // revision before where against is empty.
 func (c *Client) ReleaseDifference(ctx context.Context, id, against string) (d api.ReleaseDifference, err error) {
-	return d, c.get(ctx, "releases/"+url.PathEscape(id)+"/difference", url.Values{"against": {against}}, &d)
+	err = c.get(ctx, "releases/"+url.PathEscape(id)+"/difference", url.Values{"against": {against}}, &d)
+	return d, err
 }
 
 // ValidateRelease reads a release document without keeping it.
 func (c *Client) ValidateRelease(ctx context.Context, document []byte) (v api.Validated, err error) {
-	return v, c.call(ctx, http.MethodPost, "releases/validate", "application/yaml", document, &v)
+	err = c.call(ctx, http.MethodPost, "releases/validate", "application/yaml", document, &v)
+	return v, err
 }
 
 // ImportList makes a list from a file, without keeping it.
 func (c *Client) ImportList(ctx context.Context, l api.ImportList) (i api.ImportedList, err error) {
-	return i, c.send(ctx, http.MethodPost, "lists/import", l, &i)
+	err = c.send(ctx, http.MethodPost, "lists/import", l, &i)
+	return i, err
 }
 
 // Fleet counts machines.
 func (c *Client) Fleet(ctx context.Context, where string) (f api.Fleet, err error) {
-	return f, c.get(ctx, "fleet", url.Values{"where": {where}}, &f)
+	err = c.get(ctx, "fleet", url.Values{"where": {where}}, &f)
+	return f, err
 }
 
 // Releases lists release documents.
 func (c *Client) Releases(ctx context.Context) (l api.ReleaseList, err error) {
-	return l, c.get(ctx, "releases", nil, &l)
+	err = c.get(ctx, "releases", nil, &l)
+	return l, err
 }
 
 // Release shows the latest revision in sentences.
 func (c *Client) Release(ctx context.Context, id string) (r api.Release, err error) {
-	return r, c.get(ctx, "releases/"+url.PathEscape(id), nil, &r)
+	err = c.get(ctx, "releases/"+url.PathEscape(id), nil, &r)
+	return r, err
 }
 
 // ReleaseDocument returns a revision as it was given, with the files it names;
 // 0 is the latest.
 func (c *Client) ReleaseDocument(ctx context.Context, id string, revision int) (b []byte, err error) {
-	return b, c.get(ctx, "releases/"+url.PathEscape(id)+"/document", url.Values{"revision": {strconv.Itoa(revision)}}, &b)
+	err = c.get(ctx, "releases/"+url.PathEscape(id)+"/document", url.Values{"revision": {strconv.Itoa(revision)}}, &b)
+	return b, err
 }
 
 // AddRelease hands in a release document (YAML or JSON).
 func (c *Client) AddRelease(ctx context.Context, document []byte) (r api.ReleaseAdded, err error) {
-	return r, c.call(ctx, http.MethodPost, "releases", "application/yaml", document, &r)
+	err = c.call(ctx, http.MethodPost, "releases", "application/yaml", document, &r)
+	return r, err
 }
 
 // SetTargets chooses target releases; the fleet is judged again.
 func (c *Client) SetTargets(ctx context.Context, t api.TargetSet) (f api.TargetSet, err error) {
-	return f, c.send(ctx, http.MethodPut, "targets", t, &f)
+	err = c.send(ctx, http.MethodPut, "targets", t, &f)
+	return f, err
 }
 
 // Places lists the places.
 func (c *Client) Places(ctx context.Context) (l api.PlaceList, err error) {
-	return l, c.get(ctx, "places", nil, &l)
+	err = c.get(ctx, "places", nil, &l)
+	return l, err
 }
 
 // SetPlaces replaces all places.
@@ -353,12 +383,14 @@ func (c *Client) SetPlaces(ctx context.Context, l api.PlaceList) error {
 
 // Tokens lists tokens.
 func (c *Client) Tokens(ctx context.Context) (l api.TokenList, err error) {
-	return l, c.get(ctx, "tokens", nil, &l)
+	err = c.get(ctx, "tokens", nil, &l)
+	return l, err
 }
 
 // AddToken makes a token; its secret is in the answer and nowhere else.
 func (c *Client) AddToken(ctx context.Context, t api.NewToken) (m api.TokenMade, err error) {
-	return m, c.send(ctx, http.MethodPost, "tokens", t, &m)
+	err = c.send(ctx, http.MethodPost, "tokens", t, &m)
+	return m, err
 }
 
 // DeleteToken ends a token.
@@ -368,12 +400,14 @@ func (c *Client) DeleteToken(ctx context.Context, id int64) error {
 
 // Users lists the people who sign in.
 func (c *Client) Users(ctx context.Context) (l api.UserList, err error) {
-	return l, c.get(ctx, "users", nil, &l)
+	err = c.get(ctx, "users", nil, &l)
+	return l, err
 }
 
 // PutUser adds a user, or changes one.
 func (c *Client) PutUser(ctx context.Context, name string, u api.PutUser) (p api.UserPut, err error) {
-	return p, c.send(ctx, http.MethodPut, "users/"+url.PathEscape(name), u, &p)
+	err = c.send(ctx, http.MethodPut, "users/"+url.PathEscape(name), u, &p)
+	return p, err
 }
 
 // RemoveUser takes a user out.
@@ -385,7 +419,8 @@ func (c *Client) RemoveUser(ctx context.Context, name string) error {
 // where they are not empty.
 func (c *Client) Acts(ctx context.Context, who, subject string, before int64, size int) (l api.ActList, err error) {
 	q := url.Values{"who": {who}, "subject": {subject}, "before": {strconv.FormatInt(before, 10)}, "size": {strconv.Itoa(size)}}
-	return l, c.get(ctx, "acts", q, &l)
+	err = c.get(ctx, "acts", q, &l)
+	return l, err
 }
 
 // Backup writes a copy of the service's database to w.

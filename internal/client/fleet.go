@@ -40,34 +40,40 @@ func (l *List) query() url.Values {
 
 // DeviceList lists machines.
 func (c *Client) DeviceList(ctx context.Context, l List) (out api.DeviceList, err error) {
-	return out, c.get(ctx, "devices", l.query(), &out)
+	err = c.get(ctx, "devices", l.query(), &out)
+	return out, err
 }
 
 // Grid is machines beside the requirements of the target of a class.
 func (c *Client) Grid(ctx context.Context, l List, class string) (g api.Grid, err error) {
 	q := l.query()
 	q.Set("class", class)
-	return g, c.get(ctx, "grid", q, &g)
+	err = c.get(ctx, "grid", q, &g)
+	return g, err
 }
 
 // Mark writes on machines.
 func (c *Client) Mark(ctx context.Context, m api.Marks) (out api.Marked, err error) {
-	return out, c.send(ctx, http.MethodPost, "marks", m, &out)
+	err = c.send(ctx, http.MethodPost, "marks", m, &out)
+	return out, err
 }
 
 // Tags lists the tags that machines bear.
 func (c *Client) Tags(ctx context.Context) (l api.TagList, err error) {
-	return l, c.get(ctx, "tags", nil, &l)
+	err = c.get(ctx, "tags", nil, &l)
+	return l, err
 }
 
 // Filters lists saved filters.
 func (c *Client) Filters(ctx context.Context) (l api.SavedFilterList, err error) {
-	return l, c.get(ctx, "filters", nil, &l)
+	err = c.get(ctx, "filters", nil, &l)
+	return l, err
 }
 
 // SaveFilter keeps a filter under a name.
 func (c *Client) SaveFilter(ctx context.Context, name string, f api.SaveFilter) (out api.SavedFilter, err error) {
-	return out, c.send(ctx, http.MethodPut, "filters/"+url.PathEscape(name), f, &out)
+	err = c.send(ctx, http.MethodPut, "filters/"+url.PathEscape(name), f, &out)
+	return out, err
 }
 
 // DropFilter forgets a saved filter.
@@ -77,7 +83,8 @@ func (c *Client) DropFilter(ctx context.Context, name string) error {
 
 // Doubts lists machines that may be one, and inventories that may be of another.
 func (c *Client) Doubts(ctx context.Context) (l api.DoubtList, err error) {
-	return l, c.get(ctx, "doubts", nil, &l)
+	err = c.get(ctx, "doubts", nil, &l)
+	return l, err
 }
 
 // SettleDoubt says whether it is one machine (same) or two (apart).
@@ -92,27 +99,32 @@ func (c *Client) Rekey(ctx context.Context, key, reason string) error {
 
 // ModelFacts lists facts that hold for every machine of a model.
 func (c *Client) ModelFacts(ctx context.Context) (l api.ModelFactList, err error) {
-	return l, c.get(ctx, "model-facts", nil, &l)
+	err = c.get(ctx, "model-facts", nil, &l)
+	return l, err
 }
 
 // EnterModelFact enters one.
 func (c *Client) EnterModelFact(ctx context.Context, f api.EnterModelFact) (out api.ModelFactEntered, err error) {
-	return out, c.send(ctx, http.MethodPost, "model-facts", f, &out)
+	err = c.send(ctx, http.MethodPost, "model-facts", f, &out)
+	return out, err
 }
 
 // TakeBackModelFact takes one back.
 func (c *Client) TakeBackModelFact(ctx context.Context, id int64) (out api.ModelFactEntered, err error) {
-	return out, c.call(ctx, http.MethodDelete, "model-facts/"+strconv.FormatInt(id, 10), "", nil, &out)
+	err = c.call(ctx, http.MethodDelete, "model-facts/"+strconv.FormatInt(id, 10), "", nil, &out)
+	return out, err
 }
 
 // Expected lists the machines that should be here.
 func (c *Client) Expected(ctx context.Context) (l api.ExpectedList, err error) {
-	return l, c.get(ctx, "expected", nil, &l)
+	err = c.get(ctx, "expected", nil, &l)
+	return l, err
 }
 
 // SetExpected replaces the list of them.
 func (c *Client) SetExpected(ctx context.Context, list []api.Expected) (l api.ExpectedList, err error) {
-	return l, c.send(ctx, http.MethodPut, "expected", api.SetExpected{Machines: list}, &l)
+	err = c.send(ctx, http.MethodPut, "expected", api.SetExpected{Machines: list}, &l)
+	return l, err
 }
 
 // SayWhy says why an expected machine does not report.
@@ -122,17 +134,20 @@ func (c *Client) SayWhy(ctx context.Context, id int64, why api.SayWhy) error {
 
 // Progress is how many machines there were of each disposition, day by day.
 func (c *Client) Progress(ctx context.Context, days int) (p api.Progress, err error) {
-	return p, c.get(ctx, "progress", url.Values{"days": {strconv.Itoa(days)}}, &p)
+	err = c.get(ctx, "progress", url.Values{"days": {strconv.Itoa(days)}}, &p)
+	return p, err
 }
 
 // Hooks lists the addresses that are told of changes.
 func (c *Client) Hooks(ctx context.Context) (l api.HookList, err error) {
-	return l, c.get(ctx, "hooks", nil, &l)
+	err = c.get(ctx, "hooks", nil, &l)
+	return l, err
 }
 
 // PutHook adds an address, or changes one.
 func (c *Client) PutHook(ctx context.Context, name string, h api.PutHook) (out api.HookPut, err error) {
-	return out, c.send(ctx, http.MethodPut, "hooks/"+url.PathEscape(name), h, &out)
+	err = c.send(ctx, http.MethodPut, "hooks/"+url.PathEscape(name), h, &out)
+	return out, err
 }
 
 // RemoveHook tells an address no more.
@@ -142,22 +157,26 @@ func (c *Client) RemoveHook(ctx context.Context, name string) error {
 
 // Settings are those of the service.
 func (c *Client) Settings(ctx context.Context) (s api.Settings, err error) {
-	return s, c.get(ctx, "settings", nil, &s)
+	err = c.get(ctx, "settings", nil, &s)
+	return s, err
 }
 
 // PutSettings changes them.
 func (c *Client) PutSettings(ctx context.Context, in api.Settings) (s api.Settings, err error) {
-	return s, c.send(ctx, http.MethodPut, "settings", in, &s)
+	err = c.send(ctx, http.MethodPut, "settings", in, &s)
+	return s, err
 }
 
 // ReadSheet makes inventories of a spreadsheet, and keeps nothing.
 func (c *Client) ReadSheet(ctx context.Context, in api.ReadSheet) (out api.SheetRead, err error) {
-	return out, c.send(ctx, http.MethodPost, "sheets/read", in, &out)
+	err = c.send(ctx, http.MethodPost, "sheets/read", in, &out)
+	return out, err
 }
 
 // TakeInvitation makes the first administrator with a one-time link.
 func (c *Client) TakeInvitation(ctx context.Context, in api.TakeInvitation) (w api.Who, err error) {
-	return w, c.send(ctx, http.MethodPost, "session/first", in, &w)
+	err = c.send(ctx, http.MethodPost, "session/first", in, &w)
+	return w, err
 }
 
 // EndOwnToken ends the token of the client.
@@ -172,7 +191,8 @@ func (c *Client) SignIn(ctx context.Context, name, password string, t api.NewOwn
 		return m, err
 	}
 	defer func() { _ = session.call(ctx, http.MethodDelete, "session", "", nil, nil) }() // it ends by itself, too
-	return m, session.send(ctx, http.MethodPost, "session/token", t, &m)
+	err = session.send(ctx, http.MethodPost, "session/token", t, &m)
+	return m, err
 }
 
 // ChangePassword changes the password of who signs in with the old one, and signs them

@@ -166,13 +166,21 @@ func (s *Server) acting(ctx huma.Context, who caller) context.Context {
 	return store.Acting(c, &store.Act{Millis: s.now().UnixMilli(), Who: who.Name, What: op.OperationID, Subject: strings.Join(subject, "/")})
 }
 
-// callerOf is who does the operation of a context; from within the program, one
-// without limits.
+// callerOf is who does the operation of a context. Without anybody it is somebody who sees
+// nothing, so that a route which forgets to ask lets nobody in.
 func callerOf(ctx context.Context) *caller {
 	if who, ok := ctx.Value(whoKey{}).(*caller); ok {
 		return who
 	}
-	return &caller{Who: api.Who{Plain: true}}
+	return &caller{Who: api.Who{Places: []string{noPlace}}}
+}
+
+// noPlace is the name of no place: none has a line end in it.
+const noPlace = "\n"
+
+// ownWork is the context of what the program does itself, which sees everything.
+func ownWork(ctx context.Context) context.Context {
+	return context.WithValue(ctx, whoKey{}, &caller{Who: api.Who{Plain: true}})
 }
 
 // by is the name of who does the operation of a context.

@@ -33,17 +33,27 @@ func (s *Server) undecided() bool {
 	return d.stale.Load() || !d.loaded || !d.next.IsZero() && !s.now().Before(d.next)
 }
 
+// readDecisions reads the list of decisions where it is another one.
+func (s *Server) readDecisions(ctx context.Context) error {
+	d := &s.live.decided
+	if !d.stale.Swap(false) && d.loaded {
+		return nil
+	}
+	list, err := s.store.Decisions(ctx)
+	if err != nil {
+		d.stale.Store(true)
+		return err
+	}
+	d.list, d.loaded = list, true
+	return nil
+}
+
 // decide lays the decisions that count over an index.
 func (s *Server) decide(ctx context.Context, x *fleet.Index) error {
-	d, now := &s.live.decided, s.now()
-	if d.stale.Swap(false) || !d.loaded {
-		list, err := s.store.Decisions(ctx)
-		if err != nil {
-			d.stale.Store(true)
-			return err
-		}
-		d.list, d.loaded = list, true
+	if err := s.readDecisions(ctx); err != nil {
+		return err
 	}
+	d, now := &s.live.decided, s.now()
 	x.Undecide()
 	d.next, d.counts = time.Time{}, map[int64]int{}
 	waived, waivers := map[int64][]string{}, map[int64][]int64{}

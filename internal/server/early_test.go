@@ -14,7 +14,7 @@ import (
 
 // Before the index is loaded a list shows the same machines in the same order.
 func TestEarlyList(t *testing.T) {
-	ctx := context.Background()
+	ctx := ownWork(context.Background())
 	st, err := store.Open(filepath.Join(t.TempDir(), "fleet.db"))
 	if err != nil {
 		t.Fatal(err)

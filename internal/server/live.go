@@ -108,6 +108,10 @@ func (l *live) giveBack(ids []int64, all bool) {
 	}
 }
 
+// mostChanged is how many changed machines are read one by one; where there are more, a
+// new index costs as much, and less memory.
+const mostChanged = 2000
+
 // look calls f with the index as the database is now. f must not keep it.
 func (s *Server) look(ctx context.Context, f func(*fleet.Index)) error {
 	if err := s.refresh(ctx); err != nil {
@@ -126,7 +130,7 @@ func (s *Server) refresh(ctx context.Context) error {
 	ids, all := l.take()
 	s.parts.forget(ids, all)
 	s.sentences.forget(ids, all)
-	if all || l.x == nil {
+	if all || l.x == nil || len(ids) > mostChanged {
 		x := fleet.NewIndex()
 		if err := s.readRows(ctx, nil, func(id int64, r fleet.Row, f *fact.Facts) { x.Put(id, r, f) }); err != nil {
 			l.giveBack(ids, true)
@@ -145,24 +149,24 @@ func (s *Server) refresh(ctx context.Context) error {
 	if len(ids) == 0 && !s.undecided() {
 		return nil
 	}
+	// What changed is read before the index is locked: whoever reads the index does not
+	// wait for the database.
+	changed, err := s.changedRows(ctx, ids)
+	if err == nil {
+		err = s.readDecisions(ctx)
+	}
+	if err != nil {
+		l.giveBack(ids, false)
+		return err
+	}
 	l.mu.Lock()
 	defer l.mu.Unlock()
-	gone := map[int64]bool{}
 	for _, id := range ids {
-		gone[id] = true
-	}
-	if len(ids) > 0 {
-		if err := s.readRows(ctx, ids, func(id int64, r fleet.Row, f *fact.Facts) {
-			delete(gone, id)
-			l.x.Put(id, r, f)
-		}); err != nil {
-			l.x.Settle()
-			l.giveBack(ids, false)
-			return err
+		if c, ok := changed[id]; ok {
+			l.x.Put(id, c.row, c.facts)
+		} else {
+			l.x.Drop(id)
 		}
-	}
-	for id := range gone {
-		l.x.Drop(id)
 	}
 	l.x.Settle()
 	if err := s.decide(ctx, l.x); err != nil {
@@ -170,6 +174,30 @@ func (s *Server) refresh(ctx context.Context) error {
 		return err
 	}
 	return nil
+}
+
+// changedRow is a machine as it is now; facts are nil where they cannot be read.
+type changedRow struct {
+	row   fleet.Row
+	facts *fact.Facts
+}
+
+// changedRows reads machines that were changed, by their numbers. Those that are gone are
+// not among them.
+func (s *Server) changedRows(ctx context.Context, ids []int64) (map[int64]changedRow, error) {
+	out := make(map[int64]changedRow, len(ids))
+	if len(ids) == 0 {
+		return out, nil
+	}
+	err := s.readRows(ctx, ids, func(id int64, r fleet.Row, f *fact.Facts) {
+		c := changedRow{row: r}
+		if f != nil {
+			own := *f // the next machine is read into the same facts
+			c.facts = &own
+		}
+		out[id] = c
+	})
+	return out, err
 }
 
 // readRows reads machines, all of them where ids is nil: then in several parts at

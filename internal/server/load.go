@@ -15,6 +15,7 @@ import (
 
 // LoadRelease adds a release document.
 func (s *Server) LoadRelease(ctx context.Context, name string, src []byte) error {
+	ctx = ownWork(ctx)
 	rel, err := release.Read(name, src, nil)
 	if err != nil {
 		return err
@@ -25,6 +26,7 @@ func (s *Server) LoadRelease(ctx context.Context, name string, src []byte) error
 
 // Aim chooses the target release of a class of hardware.
 func (s *Server) Aim(ctx context.Context, class, id string) error {
+	ctx = ownWork(ctx)
 	if err := s.store.SetTarget(ctx, class, id); err != nil {
 		return err
 	}
@@ -33,6 +35,7 @@ func (s *Server) Aim(ctx context.Context, class, id string) error {
 
 // SetPlaces replaces all places.
 func (s *Server) SetPlaces(ctx context.Context, byPrefix map[string]string) error {
+	ctx = ownWork(ctx)
 	var list []store.Place
 	for prefix, name := range byPrefix {
 		list = append(list, store.Place{Prefix: prefix, Name: name})
@@ -42,17 +45,20 @@ func (s *Server) SetPlaces(ctx context.Context, byPrefix map[string]string) erro
 
 // Load keeps and judges an inventory.
 func (s *Server) Load(ctx context.Context, d *inventory.Document) error {
+	ctx = ownWork(ctx)
 	_, err := s.keep(ctx, d, store.Entry{})
 	return err
 }
 
 // PutHouse puts a document of an organisation's own in force.
 func (s *Server) PutHouse(ctx context.Context, kind, text, by string) error {
+	ctx = ownWork(ctx)
 	return s.setHouse(ctx, kind, text, by)
 }
 
 // Tally counts machines by place, class and disposition.
 func (s *Server) Tally(ctx context.Context) (map[[3]string]int, error) {
+	ctx = ownWork(ctx)
 	counts, err := s.tally(ctx)
 	out := make(map[[3]string]int, len(counts))
 	for g, n := range counts {
@@ -63,6 +69,7 @@ func (s *Server) Tally(ctx context.Context) (map[[3]string]int, error) {
 
 // PutTally notes what a day ended with.
 func (s *Server) PutTally(ctx context.Context, day time.Time, counts map[[3]string]int) error {
+	ctx = ownWork(ctx)
 	var rows []store.Progress
 	for key, n := range counts {
 		d, _ := remedy.DispositionOf(key[2])
@@ -74,6 +81,7 @@ func (s *Server) PutTally(ctx context.Context, day time.Time, counts map[[3]stri
 // Expect adds machines that should be here, by name and place, with why they do not
 // report.
 func (s *Server) Expect(ctx context.Context, list [][3]string) error {
+	ctx = ownWork(ctx)
 	before, err := s.store.Expected(ctx)
 	if err != nil {
 		return err
@@ -86,6 +94,7 @@ func (s *Server) Expect(ctx context.Context, list [][3]string) error {
 
 // Tag gives the machines that a filter picks a tag.
 func (s *Server) Tag(ctx context.Context, where, tag string) error {
+	ctx = ownWork(ctx)
 	ids, err := s.picked(ctx, where, nil)
 	if err != nil {
 		return err
@@ -97,5 +106,6 @@ func (s *Server) Tag(ctx context.Context, where, tag string) error {
 
 // SaveFilter keeps a filter under a name.
 func (s *Server) SaveFilter(ctx context.Context, name, filter, by string) error {
+	ctx = ownWork(ctx)
 	return s.store.SaveFilter(ctx, &store.SavedFilter{Name: name, Filter: filter, By: by, Millis: s.now().UnixMilli()})
 }

@@ -93,7 +93,7 @@ func ask(found map[asked]*api.Question, res *check.Result, f *fact.Facts, r *fle
 		for _, e := range fd.Evidence {
 			def := e.Leaf.Fact().Def()
 			switch {
-			case e.Truth.String() != "unknown":
+			case e.Truth != need.Unknown:
 			case e.Match != nil && e.Reading.Value.Known():
 				name := e.Reading.Value.Text()
 				note(asked{def.Name, fleet.NotListed, name}, api.Question{Says: "is it supported? No row of the list and no naming rule reads it.", About: name, Fact: def.Name, Label: def.Label, Cause: fleet.NotListed, Answer: "release", Where: within(where, fleet.Term(def.Name, name))})

@@ -70,8 +70,11 @@ func (s *said) forget(ids []int64, all bool) {
 	if all {
 		s.list = nil
 	}
-	if all || len(s.forgotten)+len(ids) > mostForgotten || s.forgotten == nil {
-		s.since, s.forgotten = s.version, map[int64]uint64{}
+	if all || len(s.forgotten)+len(ids) > mostForgotten {
+		s.since, s.forgotten = s.version, nil
+	}
+	if s.forgotten == nil {
+		s.forgotten = map[int64]uint64{}
 	}
 	for _, id := range ids {
 		delete(s.list, id)

@@ -105,6 +105,7 @@ type target struct {
 
 // New makes a server and brings verdicts up to date with the stored targets.
 func New(ctx context.Context, o Options) (*Server, error) {
+	ctx = ownWork(ctx)
 	s := &Server{store: o.Store, log: o.Log, now: o.Now, console: o.Console, secure: o.Secure, pin: o.Pin, targets: map[string]target{}, compiled: map[[sha256.Size]byte]*release.Release{}, proxied: o.Proxied, stopping: make(chan struct{})}
 	s.collectors.files = o.Collectors
 	go s.collectors.all() // their sums take a moment

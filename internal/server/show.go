@@ -1,8 +1,6 @@
 package server
 
 import (
-	"encoding/json"
-
 	"rolltop.example/rolltop/core/inventory"
 )
 
@@ -12,14 +10,7 @@ func (c *caller) show(inv *inventory.Document) *inventory.Document {
 	if c.Plain {
 		return inv
 	}
-	b, err := json.Marshal(inv)
-	if err != nil {
-		return &inventory.Document{Format: inv.Format, TakenAt: inv.TakenAt}
-	}
-	out := new(inventory.Document)
-	if err := json.Unmarshal(b, out); err != nil {
-		return &inventory.Document{Format: inv.Format, TakenAt: inv.TakenAt}
-	}
+	out := inv.Clone()
 	var none inventory.Opt[string]
 	for name, slot := range map[string]*inventory.Opt[string]{"device.serial": &out.Device.Serial, "device.uuid": &out.Device.UUID, "device.board.serial": &out.Device.Board.Serial, "device.asset_tag": &out.Device.AssetTag} {
 		*slot = none

@@ -20,6 +20,7 @@ const (
 // its progress, ends facts whose date has come, lets go of history, and tells the
 // addresses that are to be told. Whoever serves the handler runs it beside.
 func (s *Server) Upkeep(ctx context.Context) {
+	ctx = ownWork(ctx)
 	told := make(chan struct{})
 	go func() {
 		defer close(told)
@@ -48,6 +49,7 @@ func (s *Server) Now() time.Time { return s.now() }
 
 // Tend does one round of it. What fails is logged, and tried in the next one.
 func (s *Server) Tend(ctx context.Context, now time.Time, thin bool) {
+	ctx = ownWork(ctx)
 	fail := func(what string, err error) {
 		if err != nil && ctx.Err() == nil {
 			s.log.Error(what, "error", err)

@@ -27,6 +27,10 @@ export function useLive(signedIn: Ref<boolean>) {
     'waves',
     'wave',
     'rule-changes',
+    'releases',
+    'release',
+    'targets',
+    'target-requirements',
   ]
   const again = () => {
     waiting = undefined

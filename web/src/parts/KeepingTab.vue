@@ -44,7 +44,7 @@ const addHook = () =>
   })
 const removeHook = (of: string) =>
   run(async () => {
-    await api.DELETE('/hooks/{name}', { params: { path: { name: of } } })
+    await ask(api.DELETE('/hooks/{name}', { params: { path: { name: of } } }))
   })
 const takeBack = (id: number) =>
   run(async () => {

@@ -36,8 +36,13 @@ async function save() {
   }
 }
 async function drop(f: string) {
-  await api.DELETE('/filters/{name}', { params: { path: { name: f } } })
-  await refetch()
+  trouble.value = ''
+  try {
+    await ask(api.DELETE('/filters/{name}', { params: { path: { name: f } } }))
+    await refetch()
+  } catch (e) {
+    trouble.value = (e as Error).message
+  }
 }
 </script>
 
