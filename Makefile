@@ -4,11 +4,15 @@ VERSION ?= $(shell git describe --tags --always --dirty 2>/dev/null || echo dev)
 LDFLAGS := -s -w -X rolltop.example/rolltop/internal/build.Version=$(VERSION)
 export CGO_ENABLED = 0
 
-.PHONY: demo build console test check dist lab bench soak mutants generate screenshots tools clean
+.PHONY: demo build console test test-short check dist lab bench soak mutants generate screenshots tools clean help
 
 ## demo: build everything and start the service with the made-up fleet
 demo: build
 	@exec bin/rolltop demo
+
+## help: what this file can make
+help:
+	@sed -n 's/^## //p' $(MAKEFILE_LIST) | awk -F': ' '{printf "make %-12s %s\n", $$1, $$2}'
 
 ## build: the console, and both programs into bin/
 build: console
@@ -26,6 +30,10 @@ web/dist/index.html: web/node_modules/.package-lock.json web/index.html web/vite
 ## test: install what the tests need and run them all
 test: tools console
 	$(GO) test ./...
+
+## test-short: the computation and the store alone, with no console, browser or long tests
+test-short:
+	$(GO) test -short ./core/... ./internal/auth ./internal/client ./internal/machinekey ./internal/safefile ./internal/signature ./internal/store ./internal/tables
 
 tools:
 	@command -v chromium >/dev/null || command -v chromium-browser >/dev/null || \

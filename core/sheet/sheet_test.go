@@ -105,11 +105,11 @@ func TestAmounts(t *testing.T) {
 
 func TestRefusals(t *testing.T) {
 	for want, o := range map[string]sheet.Options{
-		`has no column "Ram"`:       {Columns: map[string]sheet.Choice{"Ram": {}}},
-		"is not a fact that a column":  {Columns: map[string]sheet.Choice{"Model": {Fact: "device.modle"}}},
-		"is no unit of":             {Columns: map[string]sheet.Choice{"Disk": {Fact: "storage.system.disk_bytes", Unit: "MHz"}}},
-		"is not a value of os.plat": {Fixed: map[string]string{"os.platform": "beos"}},
-		"there is no fact":          {Fixed: map[string]string{"os.plattform": "linux"}},
+		`has no column "Ram"`:         {Columns: map[string]sheet.Choice{"Ram": {}}},
+		"is not a fact that a column": {Columns: map[string]sheet.Choice{"Model": {Fact: "device.modle"}}},
+		"is no unit of":               {Columns: map[string]sheet.Choice{"Disk": {Fact: "storage.system.disk_bytes", Unit: "MHz"}}},
+		"is not a value of os.plat":   {Fixed: map[string]string{"os.platform": "beos"}},
+		"there is no fact":            {Fixed: map[string]string{"os.plattform": "linux"}},
 	} {
 		if _, err := sheet.Sheet(heads, rows, o); err == nil || !strings.Contains(err.Error(), want) {
 			t.Errorf("%v, want %s", err, want)
