@@ -364,7 +364,7 @@ func TestPeople(t *testing.T) {
 	password := p.Text("code")
 	must(t, p.Type("form[aria-label='Add a token'] input", "pier"), p.Click("form[aria-label='Add a token'] button"), p.WaitText("The token pier, which is shown this once"),
 		p.Click("[aria-label='Remove demo']"), p.WaitText("demo is the only administrator; make another user one first"))
-	must(t, p.Go(s.URL+"/settings?kind=changes"), p.WaitText("put user harbour-master"), p.WaitText("no such user → technician"), p.WaitText("pier, may submit"))
+	must(t, p.Go(s.URL+"/settings?kind=changes"), p.WaitText("Add a user, or change one harbour-master"), p.WaitText("technician"), p.WaitText("pier, may submit"))
 	must(t, p.Click("nav button"), p.WaitText("Sign in"), p.SignIn(s.URL, "harbour-master", password))
 	// A technician ticks, and does not see what only administrators change.
 	must(t, p.Go(s.URL+"/devices/gull-101"), p.WaitText("Mark as done"), p.Go(s.URL+"/settings?kind=people"), p.WaitText("Yours, number 1, by desktop support"))
