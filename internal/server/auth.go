@@ -116,9 +116,23 @@ func (s *Server) authorise(a huma.API) func(huma.Context, func(huma.Context)) {
 		case !s.reaches(ctx, &who):
 			_ = huma.WriteErr(a, ctx, http.StatusNotFound, noDevice(ctx.Param("key")))
 		default:
-			next(huma.WithContext(ctx, s.acting(ctx, who)))
+			s.run(a, ctx, who, needs, next)
 		}
 	}
+}
+
+// run does an operation for a caller. Intake and open pages have bounds of their own.
+func (s *Server) run(a huma.API, ctx huma.Context, who caller, needs string, next func(huma.Context)) {
+	if needs != ScopeSubmit && ctx.Operation().OperationID != "events" {
+		done, ok := s.flow.call(callerName(&who))
+		if !ok {
+			ctx.SetHeader("Retry-After", "2")
+			_ = huma.WriteErr(a, ctx, http.StatusTooManyRequests, fmt.Sprintf("%s has %d calls under way; wait for one of them", who.Name, mostCalls))
+			return
+		}
+		defer done()
+	}
+	next(huma.WithContext(ctx, s.acting(ctx, who)))
 }
 
 // reaches says that a caller may see the machines that a request names.

@@ -41,7 +41,8 @@ type flow struct {
 }
 
 type callerFlow struct {
-	bytes, requests *semaphore.Weighted
+	bytes, requests *semaphore.Weighted // of what takes inventories
+	calls           int                 // of everything else
 	users           int
 }
 
@@ -100,6 +101,31 @@ func (f *flow) enter(ctx context.Context, c *callerFlow, bytes int64) (leave fun
 		release()
 		return nil, store.ErrBusy
 	}
+}
+
+// mostCalls is how many calls of one caller run at once, beside those that take
+// inventories and those that hear of changes.
+const mostCalls = 64
+
+// call counts a call of a caller; ok is false where too many run already.
+func (f *flow) call(caller string) (done func(), ok bool) {
+	c, leave := f.of(caller)
+	f.mu.Lock()
+	ok = c.calls < mostCalls
+	if ok {
+		c.calls++
+	}
+	f.mu.Unlock()
+	if !ok {
+		leave()
+		return nil, false
+	}
+	return func() {
+		f.mu.Lock()
+		c.calls--
+		f.mu.Unlock()
+		leave()
+	}, true
 }
 
 // callerName tells callers apart.

@@ -149,7 +149,7 @@ func startToList(b *testing.B, running *Server, token string) time.Duration {
 	defer cancel()
 	targets, means := running.targets, running.means
 	at := time.Now()
-	s := &Server{store: running.store, log: slog.New(slog.DiscardHandler), now: time.Now, targets: targets, means: means, compiled: map[[sha256.Size]byte]*release.Release{}, gate: auth.NewGate(1, time.Now), stopping: make(chan struct{})}
+	s := &Server{store: running.store, log: slog.New(slog.DiscardHandler), now: time.Now, targets: targets, means: means, compiled: map[[sha256.Size]byte]*release.Release{}, gate: auth.NewGate(1, time.Now), flow: newFlow(), stopping: make(chan struct{})}
 	s.metrics = s.newMetrics()
 	if err := s.loadSettings(ctx); err != nil {
 		b.Fatal(err)
