@@ -112,7 +112,7 @@ const input = 'block rounded-md border border-line bg-card px-2 py-1 text-sm tex
           type="number"
           min="1"
           max="1000000"
-          placeholder="any number"
+          placeholder="10,000"
           :class="[input, 'w-28']"
         />
       </label>
@@ -170,7 +170,8 @@ const input = 'block rounded-md border border-line bg-card px-2 py-1 text-sm tex
         >
       </p>
       <p class="mt-2 text-sm text-soft">
-        It reads and changes nothing, and leaves nothing behind. Without rights it reads less, and says what.
+        It reads the machine and changes nothing. As an administrator it keeps a key, with which it signs what
+        it sends; without administrator rights it reads less, and says what.
       </p>
       <p v-if="data?.pin" class="mt-1 text-sm text-soft">
         The service made its certificate itself. Its SHA-256, for <code>--pin</code>:
