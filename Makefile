@@ -14,8 +14,8 @@ demo: build
 help:
 	@sed -n 's/^## //p' $(MAKEFILE_LIST) | awk -F': ' '{printf "make %-12s %s\n", $$1, $$2}'
 
-## build: the console, and both programs into bin/
-build: console
+## build: the console, the collectors for every system, and both programs into bin/, with the collectors in the service
+build: console cmd/rolltop/collectors/SHA256SUMS
 	$(GO) build -trimpath -ldflags '$(LDFLAGS)' -o bin/ ./cmd/...
 
 console: web/dist/index.html
@@ -56,13 +56,20 @@ generate:
 TARGETS := linux-amd64 linux-arm64 linux-386 linux-arm windows-amd64 windows-arm64 windows-386 darwin-arm64 darwin-amd64
 # Without HTTP/2 the collector is half a megabyte smaller; it sends one small document.
 COLLECTOR := -trimpath -buildvcs=false -tags nethttpomithttp2 -ldflags '$(LDFLAGS)'
-dist:
+dist: dist/SHA256SUMS
+	@cat dist/SHA256SUMS
+
+dist/SHA256SUMS: $(shell git ls-files cmd/rolltop-collect core internal/api internal/build internal/client internal/collect internal/machinekey internal/safefile internal/signature go.mod go.sum 2>/dev/null)
 	@rm -rf dist && mkdir -p dist
 	@for t in $(TARGETS); do \
 	  case $$t in windows-*) ending=.exe;; *) ending=;; esac; \
 	  GOOS=$${t%-*} GOARCH=$${t#*-} $(GO) build $(COLLECTOR) -o dist/rolltop-collect-$$t$$ending ./cmd/rolltop-collect || exit 1; done
 	@cp cmd/rolltop-collect/older/collect.sh cmd/rolltop-collect/older/collect.ps1 dist/
-	@cd dist && sha256sum rolltop-collect-* collect.* > SHA256SUMS && cat SHA256SUMS
+	@cd dist && sha256sum rolltop-collect-* collect.* > SHA256SUMS
+
+# What the service carries, and hands to machines.
+cmd/rolltop/collectors/SHA256SUMS: dist/SHA256SUMS
+	@rm -f cmd/rolltop/collectors/[!.]* && cp dist/* cmd/rolltop/collectors/ && touch $@
 
 ## lab: boot virtual machines with real firmware and compare what the collector reads
 lab:
@@ -89,4 +96,4 @@ screenshots: build
 	@docs/screenshots.sh
 
 clean:
-	rm -rf bin dist web/dist/assets web/dist/index.html
+	rm -rf bin dist web/dist/assets web/dist/index.html cmd/rolltop/collectors/[!.]*

@@ -43,7 +43,7 @@ func serveCommand() *cobra.Command {
 	cmd.Flags().Bool("existing", false, "refuse to start where the database file does not exist")
 	cmd.Flags().Int("keep-free", 256, "MiB of the disk that stay free: with less, no inventories are taken in")
 	cmd.Flags().String("public-url", "", "address under which people reach the service, as https://rolltop.example")
-	cmd.Flags().String("collectors", "dist", "directory with the collectors that machines download, as make dist writes it")
+	cmd.Flags().String("collectors", "", "directory with other collectors for machines to download than those that the program carries, as make dist writes it")
 	cmd.Flags().Bool("verbose", false, "log every request")
 	tlsFlags(cmd)
 	return cmd
@@ -133,17 +133,21 @@ func netCause(err error) error {
 	return err
 }
 
-func collectorsOf(cmd *cobra.Command) string {
-	dir, _ := cmd.Flags().GetString("collectors")
-	return dir
-}
+// Carried are the collectors that the program holds itself; nil where it holds none. The
+// program sets it before it runs a command.
+var Carried fs.FS
 
-// collectorsIn is the directory with collectors, or nil where there is none.
-func collectorsIn(dir string) fs.FS {
-	if st, err := os.Stat(dir); err != nil || !st.IsDir() {
-		return nil
+// collectorsOf are the collectors that a service hands out: those in the directory that is
+// named, or those that the program carries. It is nil where there are none.
+func collectorsOf(cmd *cobra.Command) (fs.FS, error) {
+	dir, _ := cmd.Flags().GetString("collectors") // "" where the command has no such option
+	if dir == "" {
+		return Carried, nil
 	}
-	return os.DirFS(dir)
+	if st, err := os.Stat(dir); err != nil || !st.IsDir() {
+		return nil, fmt.Errorf("%s is not a directory with collectors; name one that make dist wrote, or leave --collectors out", dir)
+	}
+	return os.DirFS(dir), nil
 }
 
 func newServer(ctx context.Context, cmd *cobra.Command, st *store.Store, verbose bool, sec security) (*server.Server, error) {
@@ -152,10 +156,14 @@ func newServer(ctx context.Context, cmd *cobra.Command, st *store.Store, verbose
 	if verbose {
 		level = slog.LevelDebug
 	}
+	collectors, err := collectorsOf(cmd)
+	if err != nil {
+		return nil, err
+	}
 	return server.New(ctx, server.Options{
 		Store:      st,
 		Console:    web.Console(),
-		Collectors: collectorsIn(collectorsOf(cmd)),
+		Collectors: collectors,
 		Secure:     sec.secure,
 		Proxied:    sec.proxied,
 		Pin:        sec.pin,
@@ -259,7 +267,7 @@ func demoCommand() *cobra.Command {
 	cmd.Flags().String("listen", defaultListen, "address to listen on; where its port is taken, a free one is used")
 	cmd.Flags().String("password", "", "password to sign in with, in place of a random one")
 	tlsFlags(cmd)
-	cmd.Flags().String("collectors", "dist", "directory with the collectors that machines download, as make dist writes it")
+	cmd.Flags().String("collectors", "", "directory with other collectors for machines to download than those that the program carries, as make dist writes it")
 	cmd.Flags().Bool("verbose", false, "log every request")
 	return cmd
 }

@@ -8,8 +8,10 @@ import (
 	"crypto/tls"
 	"crypto/x509"
 	"encoding/pem"
+	"io"
 	"math/big"
 	"net"
+	"net/http"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -17,6 +19,7 @@ import (
 	"strings"
 	"syscall"
 	"testing"
+	"testing/fstest"
 	"time"
 
 	"rolltop.example/rolltop/internal/cli"
@@ -220,4 +223,31 @@ func rolltopReading(t *testing.T, input string, args ...string) (code int, out, 
 	var o, e bytes.Buffer
 	code = cli.RunWith(t.Context(), args, from, &o, &e)
 	return code, o.String(), e.String()
+}
+
+// A service hands out what the program carries, and others where a directory is named.
+func TestCollectorsThatAreHandedOut(t *testing.T) {
+	cli.Carried = fstest.MapFS{"rolltop-collect-linux-amd64": {Data: []byte("carried")}}
+	t.Cleanup(func() { cli.Carried = nil })
+	dir := t.TempDir()
+	if err := os.WriteFile(filepath.Join(dir, "rolltop-collect-linux-amd64"), []byte("another one"), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	for want, args := range map[string][]string{"carried": nil, "another one": {"--collectors", dir}} {
+		out, stop := start(t, "Ctrl-C", append([]string{"serve", "--database", filepath.Join(t.TempDir(), "fleet.db"), "--listen", "127.0.0.1:0"}, args...)...)
+		res, err := http.Get(anyAddress.FindString(out.String()) + "/download/rolltop-collect-linux-amd64")
+		if err != nil {
+			t.Fatal(err)
+		}
+		b, err := io.ReadAll(res.Body)
+		_ = res.Body.Close()
+		if err != nil || string(b) != want {
+			t.Errorf("%v: %q %v, want %q", args, b, err, want)
+		}
+		stop()
+	}
+	code, _, errOut := rolltop(t, "serve", "--database", filepath.Join(t.TempDir(), "fleet.db"), "--listen", "127.0.0.1:0", "--collectors", "/nowhere")
+	if code != 1 || !strings.Contains(errOut, "/nowhere is not a directory with collectors") {
+		t.Errorf("%d %s", code, errOut)
+	}
 }

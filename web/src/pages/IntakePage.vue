@@ -184,8 +184,8 @@ const input = 'block rounded-md border border-line bg-card px-2 py-1 text-sm tex
     </template>
     <p v-else-if="!data && !error" role="status" class="text-soft">Looking for the collectors…</p>
     <p v-else-if="data" class="text-soft">
-      The service hands out no collectors. Build them with <code>make dist</code>, and start it with
-      <code>--collectors dist</code>.
+      This build of the service carries no collectors. Build it with <code>make build</code>, or start it with
+      <code>--collectors DIRECTORY</code>.
     </p>
   </section>
 
