@@ -5,9 +5,11 @@ import (
 	"context"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 
+	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/internal/collect"
 	"rolltop.example/rolltop/internal/server"
 	"rolltop.example/rolltop/internal/servertest"
@@ -115,5 +117,17 @@ func TestOutFollowsNoLink(t *testing.T) {
 		if err := os.WriteFile(target, []byte("kept"), 0o644); err != nil {
 			t.Fatal(err)
 		}
+	}
+}
+
+// A service that answers something else than names does not make a collector read more than
+// it was asked for.
+func TestTitlesThatAServiceAsksFor(t *testing.T) {
+	got := namesOnly([]string{"Tide Table", "all", "ALL", "", "none", "a,all", "Harbour Log"})
+	if strings.Join(got, "|") != "Tide Table|Harbour Log" {
+		t.Errorf("%q", got)
+	}
+	if n := len(namesOnly(slices.Repeat([]string{"x"}, 10_000))); n != inventory.MaxRows {
+		t.Errorf("%d titles are looked for", n)
 	}
 }

@@ -134,3 +134,12 @@ func TestLimits(t *testing.T) {
 		t.Errorf("%d titles, gaps %+v", len(d.Software), d.Gaps)
 	}
 }
+
+// A name cannot look like another one by turning its letters round.
+func TestCleanTurnsNothing(t *testing.T) {
+	for text, want := range map[string]string{"GULL\u202e-001": "GULL -001", "a\u2066b\u2069": "a b", "a\nb": "a b", "Möwe": "Möwe"} {
+		if got := inventory.Clean(text); got != want {
+			t.Errorf("%q: %q, want %q", text, got, want)
+		}
+	}
+}

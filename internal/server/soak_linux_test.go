@@ -23,22 +23,7 @@ func TestSoakFullDisk(t *testing.T) {
 	if !soaking {
 		t.Skip("it takes minutes: make soak")
 	}
-	dir := t.TempDir()
-	if err := unix.Mount("tmpfs", dir, "tmpfs", 0, "size=48m"); err != nil {
-		t.Skipf("a small disk cannot be made here: %v", err)
-	}
-	st, err := store.Open(filepath.Join(dir, "fleet.db"))
-	if err != nil {
-		t.Fatal(err)
-	}
-	t.Cleanup(func() {
-		if err := st.Close(); err != nil {
-			t.Error(err)
-		}
-		if err := unix.Unmount(dir, 0); err != nil {
-			t.Error(err)
-		}
-	})
+	dir, st := onSmallDisk(t)
 	s := servertest.StartWith(t, server.Options{Store: st}) // with no floor: SQLite meets the end itself
 	read := s.NewToken(t, "reader", server.ScopeRead)
 	kept := 0
@@ -93,6 +78,65 @@ func TestSoakFullDisk(t *testing.T) {
 		t.Errorf("%d machines of %d", n, kept)
 	}
 	t.Logf("a disk filled and emptied three times: %d machines were acknowledged, and all are there", kept)
+}
+
+// onSmallDisk makes a database on a disk of its own with 48 MiB.
+func onSmallDisk(t *testing.T) (dir string, st *store.Store) {
+	t.Helper()
+	dir = t.TempDir()
+	if err := unix.Mount("tmpfs", dir, "tmpfs", 0, "size=48m"); err != nil {
+		t.Skipf("a small disk cannot be made here: %v", err)
+	}
+	st, err := store.Open(filepath.Join(dir, "fleet.db"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() {
+		if err := st.Close(); err != nil {
+			t.Error(err)
+		}
+		if err := unix.Unmount(dir, 0); err != nil {
+			t.Error(err)
+		}
+	})
+	return dir, st
+}
+
+// Where the disk is full, whoever reads goes on, with a token and with a sign-in, for as
+// long as it takes.
+func TestReadingWithoutWriting(t *testing.T) {
+	t.Parallel()
+	dir, st := onSmallDisk(t)
+	var later time.Duration
+	s := servertest.StartWith(t, server.Options{Store: st, Now: func() time.Time { return time.Now().Add(later) }})
+	read := s.NewToken(t, "reader", server.ScopeRead)
+	balloon := filepath.Join(dir, "balloon")
+	fillUp(t, balloon)
+	for _, later = range []time.Duration{0, 2 * time.Minute, time.Hour, 5 * time.Hour} {
+		if _, err := s.As(t, read).Fleet(ctx, ""); err != nil {
+			t.Errorf("after %v: %v", later, err)
+		}
+		cookie, status := signIn(t, s, "demo", servertest.Password)
+		if status != 200 {
+			t.Fatalf("after %v nobody can sign in: %d", later, status)
+		}
+		if got := as(t, s, cookie, http.MethodGet, "/fleet", ""); got != 200 {
+			t.Errorf("after %v a session that is held in memory reads: %d", later, got)
+		}
+	}
+	if err := os.Remove(balloon); err != nil {
+		t.Fatal(err)
+	}
+	s.Tend(ctx, s.Now(), false)
+	list, err := s.Client.Tokens(ctx)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, tok := range list.Tokens {
+		if tok.Name == "reader" && tok.UsedAt == nil {
+			t.Error("when a token was used is lost")
+		}
+	}
 }
 
 // fillUp writes a file until the disk takes no more.

@@ -51,6 +51,11 @@ func TestHooks(t *testing.T) {
 	}
 	_, err = s.Client.PutHook(ctx, "bad", api.PutHook{URL: "ftp://somewhere"})
 	refused(t, "an address", err, "is no address to send to")
+	for _, name := range []string{"a b", `a"b`, "a%0Ab", "-a"} {
+		if status, _, body := call(t, "PUT", s.URL+"/api/hooks/"+strings.ReplaceAll(name, " ", "%20"), s.Token, "application/json", `{"url":"https://192.0.2.1/"}`); status != 422 || !strings.Contains(body, "letters, digits") {
+			t.Errorf("a webhook called %q: %d %s", name, status, body)
+		}
+	}
 	running, stop := context.WithCancel(ctx)
 	defer stop()
 	go s.Upkeep(running)
