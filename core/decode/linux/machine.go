@@ -199,6 +199,9 @@ func (x *decoder) memory() {
 			}
 		}
 	}
+	if m.Visible.IsZero() {
+		x.Why("memory.visible_bytes", x.C.Get("/proc/meminfo"), "the kernel does not say how much memory it uses")
+	}
 	x.Modules()
 }
 

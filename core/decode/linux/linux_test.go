@@ -1,0 +1,182 @@
+package linux_test
+
+import (
+	"fmt"
+	"maps"
+	"strings"
+	"testing"
+
+	"rolltop.example/rolltop/core/capture"
+	"rolltop.example/rolltop/core/decode/linux"
+	"rolltop.example/rolltop/core/fact"
+	"rolltop.example/rolltop/core/inventory"
+)
+
+// records are sources with what was read of them. A source that ends in a slash is a
+// directory with its names.
+type records map[string]string
+
+const (
+	varGUID = "-8be4df61-93ca-11d2-aa0d-00e098032b8c"
+	efi     = "/sys/firmware/efi"
+	cpus    = "/sys/devices/system/cpu"
+)
+
+// desk is a made-up machine that starts in UEFI mode from one drive.
+func desk() records {
+	return records{
+		"/proc/sys/kernel/hostname":                  "holm-011\n",
+		"/etc/os-release":                            "NAME=\"Lodestar Linux\"\nVERSION_ID=12\n",
+		"/proc/meminfo":                              "MemTotal:        8000000 kB\n",
+		"/proc/self/mountinfo":                       "21 1 8:2 / / rw - ext4 /dev/sda2 rw\n",
+		"link:/sys/dev/block/8:2":                    "../../devices/pci0000:00/ata1/sda/sda2",
+		"link:/sys/class/block/sda2":                 "../../devices/pci0000:00/ata1/sda/sda2",
+		"/sys/block/":                                "sda",
+		"link:/sys/block/sda":                        "../devices/pci0000:00/ata1/sda",
+		"/sys/block/sda/size":                        "1000000\n",
+		"/sys/block/sda/removable":                   "0\n",
+		"/sys/block/sda/queue/rotational":            "1\n",
+		cpus + "/":                                   "cpu0\ncpu1",
+		cpus + "/cpu0/topology/physical_package_id":  "0\n",
+		cpus + "/cpu0/topology/thread_siblings_list": "0-1\n",
+		cpus + "/cpu1/topology/physical_package_id":  "0\n",
+		cpus + "/cpu1/topology/thread_siblings_list": "0-1\n",
+		cpus + "/present":                            "0-1\n",
+		"/sys/class/dmi/id/bios_vendor":              "Plover Firmware\n",
+		"/sys/class/dmi/id/chassis_type":             "3\n",
+		efi + "/":                                    "efivars\nfw_platform_size",
+		efi + "/fw_platform_size":                    "64\n",
+		efi + "/efivars/":                            "SecureBoot" + varGUID + "\nSetupMode" + varGUID,
+		efi + "/efivars/SecureBoot" + varGUID:        "\x06\x00\x00\x00\x01",
+		efi + "/efivars/SetupMode" + varGUID:         "\x06\x00\x00\x00\x00",
+		"/sys/class/tpm/":                            "",
+		"/sys/firmware/acpi/tables/":                 "FACP",
+		"/sys/class/net/":                            "lo\neth0",
+		"/sys/class/net/lo/operstate":                "unknown\n",
+		"/sys/class/net/eth0/operstate":              "up\n",
+		"/sys/class/power_supply/":                   "",
+		"/sys/bus/pci/devices/":                      "",
+		"/sys/class/drm/":                            "",
+	}
+}
+
+// outcomes other than ok are written so in place of what was read.
+const (
+	absent     = "\x00" + capture.Absent
+	notExposed = "\x00" + capture.NotExposed
+	denied     = "\x00" + capture.Denied
+	failed     = "\x00" + capture.Failed
+)
+
+// read decodes records.
+func read(with records) *fact.Facts {
+	c := &capture.Document{Format: capture.Format, Platform: "linux"}
+	for source, raw := range with {
+		r := capture.Record{Source: source, Outcome: capture.OK, Raw: []byte(raw)}
+		if outcome, ok := strings.CutPrefix(raw, "\x00"); ok {
+			r.Outcome, r.Raw = outcome, nil
+		}
+		c.Add(r)
+	}
+	return fact.Read(linux.Decode(c))
+}
+
+// text is a fact as it is compared: its value, or “? cause”.
+func text(f *fact.Facts, name string) string {
+	r := f.Get(fact.ByName(name).ID)
+	if !r.Value.Known() {
+		return "? " + r.Gap.Cause
+	}
+	return r.Value.Plain()
+}
+
+// TestDecode changes one source of a machine at a time, and says what becomes of facts.
+func TestDecode(t *testing.T) {
+	for _, tt := range []struct {
+		name    string
+		changes records // "-" takes a source away
+		want    map[string]string
+	}{
+		{"as it is", nil, map[string]string{
+			"device.name": "holm-011", "device.form": "desktop", "os.name": "Lodestar Linux", "os.version": "12", "memory.visible_bytes": "8192000000",
+			"processor.cores": "1", "processor.threads": "2", "processor.packages": "1", "firmware.boot_mode": "uefi", "firmware.secure_boot": "on",
+			"firmware.secure_boot_capable": "true", "firmware.uefi_bits": "64", "tpm.state": "not-seen", "network.connected": "true",
+			"storage.system.disk_bytes": "512000000", "storage.system.kind": "hdd",
+		}},
+		{"a name that nobody set", records{"/proc/sys/kernel/hostname": "(none)\n"}, map[string]string{"device.name": "? " + inventory.NotOffered}},
+		{"legacy", records{efi + "/": absent}, map[string]string{"firmware.boot_mode": "legacy", "firmware.secure_boot": "inactive", "firmware.secure_boot_capable": "? " + inventory.NotOffered, "firmware.uefi_bits": "? " + inventory.NotOffered}},
+		{"nothing says how it started", records{efi + "/": absent, "/sys/class/dmi/id/bios_vendor": absent}, map[string]string{"firmware.boot_mode": "? " + inventory.NotOffered, "firmware.secure_boot": "? " + inventory.NotOffered}},
+		{"secure boot is off", records{efi + "/efivars/SecureBoot" + varGUID: "\x06\x00\x00\x00\x00"}, map[string]string{"firmware.secure_boot": "off", "firmware.secure_boot_capable": "true"}},
+		{"in setup mode", records{efi + "/efivars/SecureBoot" + varGUID: "\x06\x00\x00\x00\x00", efi + "/efivars/SetupMode" + varGUID: "\x06\x00\x00\x00\x01"}, map[string]string{"firmware.secure_boot": "setup"}},
+		{"the firmware has no such variable", records{efi + "/efivars/SecureBoot" + varGUID: absent}, map[string]string{"firmware.secure_boot": "off", "firmware.secure_boot_capable": "? " + inventory.NotOffered}},
+		{"variables are not mounted", records{efi + "/efivars/": absent, efi + "/efivars/SecureBoot" + varGUID: notExposed}, map[string]string{"firmware.secure_boot": "? " + inventory.NotOffered, "firmware.secure_boot_capable": "? " + inventory.NotOffered}},
+		{"variables need rights", records{efi + "/efivars/SecureBoot" + varGUID: denied}, map[string]string{"firmware.secure_boot": "? " + inventory.NeedsRights}},
+		{"a variable of another length", records{efi + "/efivars/SecureBoot" + varGUID: "\x06\x00"}, map[string]string{"firmware.secure_boot": "? " + inventory.ReadFailed}},
+		{"32-bit UEFI", records{efi + "/fw_platform_size": "32\n"}, map[string]string{"firmware.uefi_bits": "32"}},
+		{"a TPM that no driver serves", records{"/sys/firmware/acpi/tables/": "FACP\nTPM2"}, map[string]string{"tpm.state": "? " + inventory.ReadFailed}},
+		{"a kernel without TPM support", records{"/sys/class/tpm/": notExposed}, map[string]string{"tpm.state": "? " + inventory.NotOffered, "tpm.version": "? " + inventory.NotOffered}},
+		{"two packages", records{cpus + "/cpu1/topology/physical_package_id": "1\n", cpus + "/cpu0/topology/thread_siblings_list": "0\n", cpus + "/cpu1/topology/thread_siblings_list": "1\n"},
+			map[string]string{"processor.packages": "2", "processor.cores": "2", "processor.threads": "2"}},
+		{"threads are offline", records{cpus + "/present": "0-3\n"}, map[string]string{"processor.threads": "4", "processor.cores": "? " + inventory.NotOffered}},
+		{"no topology", records{cpus + "/": "cpufreq"}, map[string]string{"processor.cores": "? " + inventory.NotOffered}},
+		{"a rated speed", records{cpus + "/cpu0/cpufreq/base_frequency": "1900000\n"}, map[string]string{"processor.rated_mhz": "1900"}},
+		{"no meminfo", records{"/proc/meminfo": failed}, map[string]string{"memory.visible_bytes": "? " + inventory.ReadFailed}},
+		{"a release that rolls", records{"/etc/os-release": "PRETTY_NAME='Lodestar \"Vega\"'\nBUILD_ID=rolling\n"}, map[string]string{"os.name": `Lodestar "Vega"`, "os.build": "rolling", "os.version": "? " + inventory.NotOffered}},
+		{"the other os-release", records{"/etc/os-release": absent, "/usr/lib/os-release": "NAME=Fathom\nVERSION_ID=9\n"}, map[string]string{"os.name": "Fathom", "os.version": "9"}},
+		{"a restart is due", records{"/run/reboot-required": ""}, map[string]string{"os.pending_restart": "true"}},
+		{"in a directory", records{"/etc/sssd/sssd.conf": ""}, map[string]string{"os.managed_by": "a directory"}},
+		{"no network", records{"/sys/class/net/eth0/operstate": "down\n"}, map[string]string{"network.connected": "false"}},
+		{"the loopback is no network", records{"/sys/class/net/": "lo", "/sys/class/net/lo/operstate": "up\n"}, map[string]string{"network.connected": "false"}},
+		{"a container", records{"/run/systemd/container": "nspawn\n"}, map[string]string{"device.environment": "container", "os.name": "? " + inventory.NotOffered, "storage.system.disk_bytes": "? " + inventory.NotOffered}},
+		{"a mark that an image left behind", records{"/.dockerenv": ""}, map[string]string{"device.environment": "hardware", "os.name": "Lodestar Linux"}},
+		{"a live medium", records{"/proc/self/mountinfo": "21 1 0:30 / / rw - overlay overlay rw\n"}, map[string]string{"device.environment": "live", "os.name": "? " + inventory.NotOffered, "storage.system.disk_bytes": "? " + inventory.NotOffered}},
+		{"a solid-state drive", records{"/sys/block/sda/queue/rotational": "0\n"}, map[string]string{"storage.system.kind": "ssd"}},
+		{"drives need rights", records{"/sys/block/": denied}, map[string]string{"storage.system.disk_bytes": "? " + inventory.NeedsRights}},
+		{"a battery", records{"/sys/class/power_supply/": "AC\nBAT0", "/sys/class/power_supply/AC/type": "Mains\n", "/sys/class/power_supply/AC/online": "0\n", "/sys/class/power_supply/BAT0/type": "Battery\n",
+			"/sys/class/power_supply/BAT0/capacity": "57\n", "/sys/class/power_supply/BAT0/energy_full": "40000\n", "/sys/class/power_supply/BAT0/energy_full_design": "50000\n"},
+			map[string]string{"power.source": "battery", "power.battery_percent": "57", "power.battery_health_percent": "80"}},
+		{"on mains", records{"/sys/class/power_supply/": "AC", "/sys/class/power_supply/AC/type": "Mains\n", "/sys/class/power_supply/AC/online": "1\n"}, map[string]string{"power.source": "mains", "power.battery_percent": "? " + inventory.NotOffered}},
+		{"the battery of a mouse", records{"/sys/class/power_supply/": "hid", "/sys/class/power_supply/hid/type": "Battery\n", "/sys/class/power_supply/hid/scope": "Device\n", "/sys/class/power_supply/hid/capacity": "9\n"}, map[string]string{"power.battery_percent": "? " + inventory.NotOffered}},
+	} {
+		t.Run(tt.name, func(t *testing.T) {
+			with := desk()
+			maps.Copy(with, tt.changes)
+			f := read(with)
+			for name, want := range tt.want {
+				if got := text(f, name); got != want {
+					t.Errorf("%s is %q, want %q (%s)", name, got, want, f.Get(fact.ByName(name).ID).Source)
+				}
+			}
+		})
+	}
+}
+
+// Whatever is missing: every fact is known or has a gap with a cause, and what is known
+// has a source.
+func TestNothingIsLeftOpen(t *testing.T) {
+	all := desk()
+	check := func(name string, with records) {
+		t.Helper()
+		f := read(with)
+		for id := fact.ID(1); id < fact.Count; id++ {
+			def, r := id.Def(), f.Get(id)
+			if def == nil || id.Group() != fact.NoGroup {
+				continue
+			}
+			if !r.Value.Known() && (r.Gap == nil || r.Gap.Cause == "") {
+				t.Errorf("%s: %s is neither known nor missing", name, def.Name)
+			}
+			if r.Value.Known() && r.Source == "" && !def.Derived {
+				t.Errorf("%s: %s has no source", name, def.Name)
+			}
+		}
+	}
+	check("nothing was read", records{})
+	for source := range all {
+		for _, outcome := range []string{absent, notExposed, denied, failed} {
+			with := desk()
+			with[source] = outcome
+			check(fmt.Sprintf("%s is %q", source, outcome[1:]), with)
+		}
+	}
+}
