@@ -1,18 +1,14 @@
 package fleet
 
 import (
-	"errors"
 	"fmt"
 	"slices"
-	"strconv"
 	"strings"
 	"time"
 
 	"rolltop.example/rolltop/core/doc"
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/need"
-	"rolltop.example/rolltop/core/release"
-	"rolltop.example/rolltop/core/remedy"
 )
 
 // Filter picks machines. Its text is one grammar for the address bar, --where
@@ -111,33 +107,8 @@ type term struct {
 	wanted []fact.Value // of a fact: the values
 }
 
-// keys of terms that are no facts.
-var keys = []string{"alone", "cause", "certainty", "class", "decision", "disposition", "doubt", "ends", "fails", "freed", "hold", "installed", "judged", "key", "maker", "missing", "model", "next", "older", "outcome", "place", "publisher", "retired", "route", "step", "tag", "turned", "unknown", "unsupported", "waived", "wave", "who"}
-
-const yes = "yes"
-
 // OutcomeNames are what may have become of a machine in a wave, as package wave has them.
 var OutcomeNames = []string{"waiting", "handed", "arrived", "failed", "back"}
-
-// words of keys that take only these.
-var words = map[string][]string{
-	"disposition": remedy.Dispositions(),
-	"publisher":   remedy.Dispositions(),
-	"certainty":   {"confirmed", "expected"},
-	"class":       {"pc", "mac"},
-	"judged":      {yes, "no"},
-	"retired":     {yes, "no"},
-	"doubt":       {yes, "no"},
-	"hold":        {yes, "no"},
-	"unsupported": {yes, "no"},
-	"next":        remedy.Dispositions(),
-	"route":       release.Ways(),
-	"cause":       CauseNames,
-	"outcome":     OutcomeNames,
-}
-
-// Keys lists the keys of terms that are no facts.
-func Keys() []string { return slices.Clone(keys) }
 
 // Parse reads a filter. The error says which term is wrong and what would be
 // right.
@@ -169,7 +140,7 @@ func Parse(text string) (Filter, error) {
 
 // read takes the values of a term.
 func (t *term) read(text string) error {
-	if !slices.Contains(keys, t.key) {
+	if byName[t.key] == nil {
 		if t.def = fact.ByName(t.key); t.def == nil || t.def.ID.Group() != fact.NoGroup {
 			return fmt.Errorf("the filter has no key %q; %s", t.key, orKeys(t.key))
 		}
@@ -191,26 +162,10 @@ func (t *term) read(text string) error {
 
 // check refuses a value that no machine can have.
 func (t *term) check(v string) error {
-	if allowed := words[t.key]; allowed != nil && !slices.Contains(allowed, v) {
-		return errors.New(doc.With(fmt.Sprintf("the filter's %s=%s is not known", t.key, v), doc.Suggest(v, allowed)))
+	if k := byName[t.key]; k != nil {
+		return k.allows(v)
 	}
 	switch {
-	case t.key == "older" || t.key == "ends":
-		if n, err := strconv.Atoi(v); err != nil || n < 0 || n > 36500 {
-			return fmt.Errorf("the filter's %s=%s is no number of days; write %s", t.key, v, map[string]string{"older": "older=14 for machines whose inventory is more than 14 days old", "ends": "ends=90 for machines whose release goes out of support within 90 days"}[t.key])
-		}
-	case t.key == "decision":
-		if n, err := strconv.Atoi(v); (err != nil || n < 1) && !slices.Contains(DecisionNames, v) {
-			return fmt.Errorf("the filter's decision=%s is not known; it may be %s, or the number of a decision", v, strings.Join(DecisionNames, ", "))
-		}
-	case t.key == SoughtWave || t.key == SoughtTurned:
-		if n, err := strconv.Atoi(v); err != nil || n < 1 {
-			return fmt.Errorf("the filter's %s=%s is no number; %s", t.key, v, map[string]string{SoughtWave: "rolltop waves lists the waves", SoughtTurned: "rolltop releases changes lists the changes of rules"}[t.key])
-		}
-	case t.key == "missing":
-		if def := fact.ByName(v); def == nil || def.ID.Group() != fact.NoGroup {
-			return errors.New(doc.With(fmt.Sprintf("the filter's missing=%s is not a fact", v), doc.Suggest(v, fact.Names())))
-		}
 	case t.def == nil:
 	case t.def.Kind == fact.Set:
 		t.wanted = append(t.wanted, fact.Items([]string{v}))
@@ -228,7 +183,7 @@ func orKeys(key string) string {
 	if s := doc.Suggest(key, append(Keys(), fact.Names()...)); s != "" {
 		return s
 	}
-	return "it may be " + strings.Join(keys, ", ") + ", or a fact, as memory.installed_bytes>=8GiB"
+	return "it may be " + strings.Join(Keys(), ", ") + ", or a fact, as memory.installed_bytes>=8GiB"
 }
 
 // split cuts at blanks outside quotes.

@@ -9,7 +9,6 @@ import (
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/release"
 	"rolltop.example/rolltop/core/remedy"
-	"rolltop.example/rolltop/core/work"
 )
 
 // Selection is machines that a filter picked. It is good until the index is
@@ -96,7 +95,6 @@ func (c *column) by(ask func(fact.Value) bool) func(int32) bool {
 
 // test makes the test of a term.
 func (x *Index) test(t *term, f *Filter) func(int32) bool {
-	now := f.now
 	if t.key == "" {
 		return x.word(t.values[0], f.found[soughtKey(fact.DeviceSerial.Def().Name, t.values[0])])
 	}
@@ -119,115 +117,7 @@ func (x *Index) test(t *term, f *Filter) func(int32) bool {
 			return slices.ContainsFunc(t.wanted, func(w fact.Value) bool { return t.holds(v, w) })
 		})
 	}
-	row := func(ask func(*Row, string) bool) func(int32) bool {
-		if len(t.values) == 1 { // most are, and every machine is asked
-			v := t.values[0]
-			return func(at int32) bool { return ask(&x.rows[at], v) }
-		}
-		return func(at int32) bool {
-			r := &x.rows[at]
-			return slices.ContainsFunc(t.values, func(v string) bool { return ask(r, v) })
-		}
-	}
-	text := func(which int) func(int32) bool {
-		return x.texts[which].by(func(v fact.Value) bool {
-			return slices.ContainsFunc(t.values, func(s string) bool { return strings.EqualFold(v.Text(), s) })
-		})
-	}
-	switch t.key {
-	case SoughtWave, SoughtOutcome, SoughtWho, SoughtTurned:
-		return func(at int32) bool {
-			return slices.ContainsFunc(t.values, func(v string) bool { return f.found[soughtKey(t.key, v)][x.ids[at]] })
-		}
-	case "place":
-		return text(textPlace)
-	case "maker":
-		return text(textMaker)
-	case "model":
-		return text(textModel)
-	case "installed":
-		return text(textInstalled)
-	case "class":
-		return text(textClass)
-	case "disposition":
-		of := dispositions(t.values)
-		return func(at int32) bool { return x.rows[at].Judged && of[x.rows[at].Disposition] }
-	case "publisher":
-		of := dispositions(t.values)
-		return func(at int32) bool { return x.rows[at].Judged && of[x.rows[at].Publisher] }
-	case "certainty":
-		return row(func(r *Row, v string) bool { return r.Judged && r.Certain == (v == "confirmed") })
-	case "key":
-		return row(func(r *Row, v string) bool { return r.Key == v })
-	case "judged":
-		return row(func(r *Row, v string) bool { return r.Judged == (v == yes) })
-	case "alone":
-		return row(func(r *Row, v string) bool { return r.Sole == v })
-	case "fails":
-		return x.outcome(t.values, 'f')
-	case "unknown":
-		return x.outcome(t.values, 'u')
-	case "tag":
-		return x.tags.by(func(v fact.Value) bool { return slices.ContainsFunc(t.values, v.Has) })
-	case "unsupported":
-		want := t.values[0] == yes
-		return func(at int32) bool { return x.rows[at].Unsupported() == want }
-	case "retired":
-		return row(func(r *Row, v string) bool { return r.Retired == (v == yes) })
-	case "doubt":
-		return row(func(r *Row, v string) bool { return r.Doubted == (v == yes) })
-	case "hold":
-		c := x.facts[fact.OSHeldAt]
-		return yesNo(t.values, func(at int32) bool { return c != nil && int(at) < len(c.codes) && c.codes[at] > 0 })
-	case "route":
-		return row(func(r *Row, v string) bool { return r.Judged && r.Way == v })
-	case "decision":
-		var want Decided
-		var numbers []string
-		for _, v := range t.values {
-			if i := slices.Index(DecisionNames, v); i >= 0 {
-				want |= 1 << i
-			} else {
-				numbers = append(numbers, " "+v+" ")
-			}
-		}
-		return func(at int32) bool {
-			r := &x.rows[at]
-			return r.Decided&want != 0 || slices.ContainsFunc(numbers, func(n string) bool { return strings.Contains(r.DecidedBy, n) })
-		}
-	case "waived":
-		return x.outcome(t.values, 'w')
-	case "step":
-		return x.texts[textPlan].by(func(v fact.Value) bool {
-			plan := work.Parse(v.Text())
-			return slices.ContainsFunc(t.values, plan.Has)
-		})
-	case "freed":
-		only := x.texts[textPlan].by(func(v fact.Value) bool {
-			left := work.Parse(v.Text()).Remedies()
-			return len(left) > 0 && !slices.ContainsFunc(left, func(id string) bool { return !slices.Contains(t.values, id) })
-		})
-		return func(at int32) bool {
-			d := x.rows[at].Disposition
-			return d > remedy.Ready && d != remedy.Undetermined && only(at)
-		}
-	case "next":
-		of := dispositions(t.values)
-		return func(at int32) bool { r := &x.rows[at]; return r.Judged && r.Next != NoNext && of[r.Next] }
-	case "cause":
-		var want Causes
-		for _, v := range t.values {
-			want |= 1 << slices.Index(CauseNames, v)
-		}
-		return func(at int32) bool { return x.rows[at].Causes&want != 0 }
-	case "ends":
-		return x.ends(t.values[0], now)
-	case "older":
-		days, _ := strconv.Atoi(t.values[0]) // read and checked
-		since := now.AddDate(0, 0, -days).UnixMilli()
-		return func(at int32) bool { return x.taken[at] < since }
-	}
-	return x.missing(t.values)
+	return byName[t.key].test(x, t, f)
 }
 
 // yesNo picks machines by yes and no.

@@ -2,6 +2,7 @@ package fleet
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 	"time"
 
@@ -86,11 +87,7 @@ func (s Selection) Supported(now time.Time) []Support {
 		}
 		out[j].Machines++
 	}
-	for i := range out {
-		for j := i; j > 0 && out[j].Ends.Before(out[j-1].Ends); j-- {
-			out[j], out[j-1] = out[j-1], out[j]
-		}
-	}
+	slices.SortStableFunc(out, func(a, b Support) int { return a.Ends.Compare(b.Ends) })
 	return out
 }
 

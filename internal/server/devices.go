@@ -59,7 +59,8 @@ func (s *Server) deviceRow(r *fleet.Row) api.DeviceRow {
 	return out
 }
 
-const whereDoc = "A filter: terms separated by spaces, all of which must match: key=value[,value] or a word; values with spaces in double quotes. Keys: disposition, place, class, fails, unknown, alone, installed, model, maker, certainty, publisher, judged, missing, outcome (in a wave), wave (number), who (has the work), step (of the plan), freed (by these steps alone), decision, waived, older (days), ends (days until the end of support), route, next (disposition against the release that follows), hold, tag, doubt, cause, retired, unsupported (runs the target without meeting it), and facts, as tpm.state=off or memory.installed_bytes>=8GiB"
+// whereDoc is what the description of the API says of filters.
+var whereDoc = fleet.Doc()
 
 // where reads a filter for a caller, who picks from what they see, or gives the
 // problem that they are told.

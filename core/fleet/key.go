@@ -1,0 +1,265 @@
+package fleet
+
+import (
+	"errors"
+	"fmt"
+	"slices"
+	"strconv"
+	"strings"
+
+	"rolltop.example/rolltop/core/doc"
+	"rolltop.example/rolltop/core/fact"
+	"rolltop.example/rolltop/core/release"
+	"rolltop.example/rolltop/core/remedy"
+	"rolltop.example/rolltop/core/work"
+)
+
+// pick says whether the machine at a place of the index is picked.
+type pick = func(at int32) bool
+
+// key is a key of terms that is no fact. This table is all that there is to one: what it
+// is called, what a person reads of it, which values it takes, and what it picks.
+type key struct {
+	name  string
+	doc   string                                  // behind the name, in brackets; "" where the name says it
+	words []string                                // it takes only these; nil: any
+	check func(v string) error                    // refuses a value that no machine can have; nil: none
+	test  func(x *Index, t *term, f *Filter) pick // of the term's values
+}
+
+// keys are all of them, by their names.
+var keys = []key{
+	{name: "alone", doc: "the one requirement that fails", test: byRow(func(r *Row, v string) bool { return r.Sole == v })},
+	{name: "cause", doc: "why a machine is undetermined", words: CauseNames, test: pickCause},
+	{name: "certainty", words: []string{"confirmed", "expected"},
+		test: byRow(func(r *Row, v string) bool { return r.Judged && r.Certain == (v == "confirmed") })},
+	{name: "class", words: []string{fact.PC, fact.Mac}, test: byText(textClass)},
+	{name: "decision", doc: "its kind or number", check: checkDecision, test: pickDecision},
+	{name: "disposition", words: remedy.Dispositions(),
+		test: byDisposition(func(r *Row) (remedy.Disposition, bool) { return r.Disposition, r.Judged })},
+	{name: "doubt", words: yesOrNo, test: byRow(func(r *Row, v string) bool { return r.Doubted == (v == yes) })},
+	{name: "ends", doc: "days until the end of support",
+		check: days("ends", "ends=90 for machines whose release goes out of support within 90 days"), test: pickEnds},
+	{name: "fails", doc: "a requirement", test: byOutcome('f')},
+	{name: "freed", doc: "by these steps alone", test: pickFreed},
+	{name: "hold", words: yesOrNo, test: pickHold},
+	{name: "installed", test: byText(textInstalled)},
+	{name: "judged", words: yesOrNo, test: byRow(func(r *Row, v string) bool { return r.Judged == (v == yes) })},
+	{name: "key", doc: "of a machine", test: byRow(func(r *Row, v string) bool { return r.Key == v })},
+	{name: "maker", test: byText(textMaker)},
+	{name: "missing", doc: "a fact that is not known", check: checkMissing,
+		test: func(x *Index, t *term, _ *Filter) pick { return x.missing(t.values) }},
+	{name: "model", test: byText(textModel)},
+	{name: "next", doc: "disposition against the release that follows", words: remedy.Dispositions(),
+		test: byDisposition(func(r *Row) (remedy.Disposition, bool) {
+			return remedy.Disposition(max(r.Next, 0)), r.Judged && r.Next != NoNext
+		})},
+	{name: "older", doc: "days since the latest inventory",
+		check: days("older", "older=14 for machines whose inventory is more than 14 days old"), test: pickOlder},
+	{name: SoughtOutcome, doc: "in a wave", words: OutcomeNames, test: pickSought},
+	{name: "place", test: byText(textPlace)},
+	{name: "publisher", doc: "disposition by the publisher's requirements alone", words: remedy.Dispositions(),
+		test: byDisposition(func(r *Row) (remedy.Disposition, bool) { return r.Publisher, r.Judged })},
+	{name: "retired", words: yesOrNo, test: byRow(func(r *Row, v string) bool { return r.Retired == (v == yes) })},
+	{name: "route", words: release.Ways(), test: byRow(func(r *Row, v string) bool { return r.Judged && r.Way == v })},
+	{name: "step", doc: "of the plan", test: pickStep},
+	{name: "tag", test: func(x *Index, t *term, _ *Filter) pick {
+		return x.tags.by(func(v fact.Value) bool { return slices.ContainsFunc(t.values, v.Has) })
+	}},
+	{name: SoughtTurned, doc: "the number of a change of rules",
+		check: number(SoughtTurned, "rolltop releases changes lists the changes of rules"), test: pickSought},
+	{name: "unknown", doc: "a requirement", test: byOutcome('u')},
+	{name: "unsupported", doc: "runs the target without meeting it", words: yesOrNo, test: pickUnsupported},
+	{name: "waived", doc: "a requirement", test: byOutcome('w')},
+	{name: SoughtWave, doc: "its number", check: number(SoughtWave, "rolltop waves lists the waves"), test: pickSought},
+	{name: SoughtWho, doc: "has the work", test: pickSought},
+}
+
+const yes = "yes"
+
+var yesOrNo = []string{yes, "no"}
+
+// byName are the keys by their names.
+var byName = func() map[string]*key {
+	out := make(map[string]*key, len(keys))
+	for i := range keys {
+		out[keys[i].name] = &keys[i]
+	}
+	return out
+}()
+
+// Keys lists the keys of terms that are no facts.
+func Keys() []string {
+	out := make([]string, len(keys))
+	for i := range keys {
+		out[i] = keys[i].name
+	}
+	return out
+}
+
+// Doc is what a person reads about filters.
+func Doc() string {
+	var b strings.Builder
+	b.WriteString("A filter: terms separated by spaces, all of which must match: key=value[,value] or a word; values with spaces in double quotes. Keys: ")
+	for i := range keys {
+		k := &keys[i]
+		b.WriteString(k.name)
+		if k.doc != "" {
+			b.WriteString(" (" + k.doc + ")")
+		}
+		b.WriteString(", ")
+	}
+	b.WriteString("and facts, as tpm.state=off or memory.installed_bytes>=8GiB")
+	return b.String()
+}
+
+// allows refuses a value that no machine can have.
+func (k *key) allows(v string) error {
+	if k.words != nil && !slices.Contains(k.words, v) {
+		return errors.New(doc.With(fmt.Sprintf("the filter's %s=%s is not known", k.name, v), doc.Suggest(v, k.words)))
+	}
+	if k.check == nil {
+		return nil
+	}
+	return k.check(v)
+}
+
+func days(name, right string) func(string) error {
+	return func(v string) error {
+		if n, err := strconv.Atoi(v); err != nil || n < 0 || n > 36500 {
+			return fmt.Errorf("the filter's %s=%s is no number of days; write %s", name, v, right)
+		}
+		return nil
+	}
+}
+
+func number(name, right string) func(string) error {
+	return func(v string) error {
+		if n, err := strconv.Atoi(v); err != nil || n < 1 {
+			return fmt.Errorf("the filter's %s=%s is no number; %s", name, v, right)
+		}
+		return nil
+	}
+}
+
+func checkDecision(v string) error {
+	if n, err := strconv.Atoi(v); (err != nil || n < 1) && !slices.Contains(DecisionNames, v) {
+		return fmt.Errorf("the filter's decision=%s is not known; it may be %s, or the number of a decision", v, strings.Join(DecisionNames, ", "))
+	}
+	return nil
+}
+
+func checkMissing(v string) error {
+	if def := fact.ByName(v); def == nil || def.ID.Group() != fact.NoGroup {
+		return errors.New(doc.With(fmt.Sprintf("the filter's missing=%s is not a fact", v), doc.Suggest(v, fact.Names())))
+	}
+	return nil
+}
+
+// byRow asks each machine's row for each value.
+func byRow(ask func(*Row, string) bool) func(*Index, *term, *Filter) pick {
+	return func(x *Index, t *term, _ *Filter) pick {
+		if len(t.values) == 1 { // most are, and every machine is asked
+			v := t.values[0]
+			return func(at int32) bool { return ask(&x.rows[at], v) }
+		}
+		return func(at int32) bool {
+			r := &x.rows[at]
+			return slices.ContainsFunc(t.values, func(v string) bool { return ask(r, v) })
+		}
+	}
+}
+
+// byText compares one of the texts of which a fleet has few, whatever their case.
+func byText(which int) func(*Index, *term, *Filter) pick {
+	return func(x *Index, t *term, _ *Filter) pick {
+		return x.texts[which].by(func(v fact.Value) bool {
+			return slices.ContainsFunc(t.values, func(s string) bool { return strings.EqualFold(v.Text(), s) })
+		})
+	}
+}
+
+// byDisposition asks whether a machine's disposition is one of several; of says which it
+// has, where it has one.
+func byDisposition(of func(*Row) (remedy.Disposition, bool)) func(*Index, *term, *Filter) pick {
+	return func(x *Index, t *term, _ *Filter) pick {
+		wanted := dispositions(t.values)
+		return func(at int32) bool {
+			d, has := of(&x.rows[at])
+			return has && wanted[d]
+		}
+	}
+}
+
+// byOutcome asks for requirements that have an outcome.
+func byOutcome(letter byte) func(*Index, *term, *Filter) pick {
+	return func(x *Index, t *term, _ *Filter) pick { return x.outcome(t.values, letter) }
+}
+
+// pickSought picks what was found by whoever keeps what an index does not hold.
+func pickSought(x *Index, t *term, f *Filter) pick {
+	return func(at int32) bool {
+		return slices.ContainsFunc(t.values, func(v string) bool { return f.found[soughtKey(t.key, v)][x.ids[at]] })
+	}
+}
+
+func pickCause(x *Index, t *term, _ *Filter) pick {
+	var want Causes
+	for _, v := range t.values {
+		want |= 1 << slices.Index(CauseNames, v)
+	}
+	return func(at int32) bool { return x.rows[at].Causes&want != 0 }
+}
+
+func pickDecision(x *Index, t *term, _ *Filter) pick {
+	var want Decided
+	var numbers []string
+	for _, v := range t.values {
+		if i := slices.Index(DecisionNames, v); i >= 0 {
+			want |= 1 << i
+		} else {
+			numbers = append(numbers, " "+v+" ")
+		}
+	}
+	return func(at int32) bool {
+		r := &x.rows[at]
+		return r.Decided&want != 0 ||
+			slices.ContainsFunc(numbers, func(n string) bool { return strings.Contains(r.DecidedBy, n) })
+	}
+}
+
+func pickEnds(x *Index, t *term, f *Filter) pick { return x.ends(t.values[0], f.now) }
+
+func pickOlder(x *Index, t *term, f *Filter) pick {
+	days, _ := strconv.Atoi(t.values[0]) // read and checked
+	since := f.now.AddDate(0, 0, -days).UnixMilli()
+	return func(at int32) bool { return x.taken[at] < since }
+}
+
+func pickHold(x *Index, t *term, _ *Filter) pick {
+	c := x.facts[fact.OSHeldAt]
+	return yesNo(t.values, func(at int32) bool { return c != nil && int(at) < len(c.codes) && c.codes[at] > 0 })
+}
+
+func pickUnsupported(x *Index, t *term, _ *Filter) pick {
+	want := t.values[0] == yes
+	return func(at int32) bool { return x.rows[at].Unsupported() == want }
+}
+
+func pickStep(x *Index, t *term, _ *Filter) pick {
+	return x.texts[textPlan].by(func(v fact.Value) bool {
+		plan := work.Parse(v.Text())
+		return slices.ContainsFunc(t.values, plan.Has)
+	})
+}
+
+func pickFreed(x *Index, t *term, _ *Filter) pick {
+	only := x.texts[textPlan].by(func(v fact.Value) bool {
+		left := work.Parse(v.Text()).Remedies()
+		return len(left) > 0 && !slices.ContainsFunc(left, func(id string) bool { return !slices.Contains(t.values, id) })
+	})
+	return func(at int32) bool {
+		d := x.rows[at].Disposition
+		return d > remedy.Ready && d != remedy.Undetermined && only(at)
+	}
+}
