@@ -35,7 +35,7 @@ func TestWork(t *testing.T) {
 // agree answers every question of the page with yes.
 func agree(t *testing.T, p *browser.Page) {
 	t.Helper()
-	if _, err := p.Run("(async () => { window.confirm = () => true })()"); err != nil {
+	if _, err := p.Run(`(async () => { new MutationObserver(() => document.querySelector('[data-confirm]')?.click()).observe(document.body, { childList: true, subtree: true }) })()`); err != nil {
 		t.Fatal(err)
 	}
 }

@@ -9,6 +9,7 @@ import TroubleBox from './parts/TroubleBox.vue'
 import FirstPage from './pages/FirstPage.vue'
 import { useLive } from './live'
 import { nobody, useSession } from './session'
+import ConfirmDialog from './ui/ConfirmDialog.vue'
 
 const route = useRoute()
 const router = useRouter()
@@ -151,4 +152,5 @@ window.addEventListener(signedOut, () => cache.setQueryData(['session'], nobody)
     <TroubleBox :error="error" @again="refetch()" />
   </div>
   <p v-else-if="isPending" class="p-8 text-soft" role="status">Opening…</p>
+  <ConfirmDialog />
 </template>

@@ -22,6 +22,7 @@ import DecisionForm from '../work/DecisionForm.vue'
 import DecisionList from '../work/DecisionList.vue'
 import { useSession } from '../session'
 import { capital, sayDay, sayMoment } from '../words'
+import { confirm } from '../ui/confirm'
 
 const props = defineProps<{ machine: string }>()
 const {
@@ -55,7 +56,13 @@ const visited = computed(() => check.value?.plan.some((s) => s.phase === 'desk')
 const router = useRouter()
 async function remove() {
   const d = device.value
-  if (!d || !window.confirm(`Remove ${d.name} with its inventories, facts and ticks, for good?`)) return
+  if (!d) return
+  const yes = await confirm({
+    title: `Remove ${d.name}?`,
+    text: 'Its inventories, facts and ticks are removed with it, for good.',
+    action: 'Remove machine',
+  })
+  if (!yes) return
   const { error: refused } = await api.DELETE('/devices/{key}', { params: { path: { key: d.key } } })
   if (!refused) await router.push({ name: 'devices' })
 }

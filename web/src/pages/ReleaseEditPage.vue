@@ -12,6 +12,7 @@ import WhatIf from '../parts/WhatIf.vue'
 import ListImport from '../parts/ListImport.vue'
 import TroubleBox from '../parts/TroubleBox.vue'
 import { number } from '../words'
+import { confirm } from '../ui/confirm'
 
 const props = defineProps<{ id?: string }>()
 const route = useRoute()
@@ -125,7 +126,11 @@ const warn = (e: BeforeUnloadEvent) => {
 }
 window.addEventListener('beforeunload', warn)
 onBeforeUnmount(() => window.removeEventListener('beforeunload', warn))
-onBeforeRouteLeave(() => !changed.value || window.confirm('Leave without saving? What you wrote is lost.'))
+onBeforeRouteLeave(
+  () =>
+    !changed.value ||
+    confirm({ title: 'Leave without saving?', text: 'What you wrote is lost.', action: 'Leave page' }),
+)
 </script>
 
 <template>

@@ -12,6 +12,7 @@ import PeopleTab from '../parts/PeopleTab.vue'
 import TroubleBox from '../parts/TroubleBox.vue'
 import { useSession } from '../session'
 import { sayMoment } from '../words'
+import { confirm } from '../ui/confirm'
 
 type Kind = 'steps' | 'guides' | 'prices'
 const kinds: { kind: Kind; title: string; about: string; none: string }[] = [
@@ -78,7 +79,15 @@ watch(kind, () => {
   says.value = trouble.value = ''
 })
 const changed = computed(() => editing.value && text.value !== saved.value)
-onBeforeRouteLeave(() => !changed.value || window.confirm('Leave without putting your changes in force?'))
+onBeforeRouteLeave(
+  () =>
+    !changed.value ||
+    confirm({
+      title: 'Leave without putting your changes in force?',
+      text: 'What you wrote is lost.',
+      action: 'Leave page',
+    }),
+)
 
 function begin() {
   text.value = data.value?.shipped ?? ''

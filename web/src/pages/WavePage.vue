@@ -9,6 +9,7 @@ import TroubleBox from '../parts/TroubleBox.vue'
 import { useSession } from '../session'
 import WaveForm from '../work/WaveForm.vue'
 import { count, number, sayDay, sayMoment } from '../words'
+import { confirm } from '../ui/confirm'
 
 const props = defineProps<{ id: string }>()
 const router = useRouter()
@@ -83,24 +84,27 @@ const drop = (m: Schemas['WaveMachine']) =>
     )
     return `${m.name} is out of the wave.`
   })
-const handOver = () =>
-  run(async () => {
-    if (
-      !window.confirm(
-        `Note that ${count(waiting.value, 'machine is', 'machines are')} with the deployment system now?`,
-      )
-    )
-      return ''
+async function handOver() {
+  const yes = await confirm({
+    title: 'Hand over this wave?',
+    text: `${count(waiting.value, 'machine is', 'machines are')} with the deployment system then, and webhooks are notified.`,
+    action: 'Hand over wave',
+  })
+  if (!yes) return
+  await run(async () => {
     const got = await ask(api.POST('/waves/{id}/hand-off', { params: path() }))
     lines.value = got.refused.map((m) => `Not ${m.name}: ${m.reason}.`)
     return `${count(got.machines.length, 'machine is', 'machines are')} with the deployment system.`
   })
+}
 async function end() {
-  if (
-    !wave.value ||
-    !window.confirm(`End ${wave.value.name}? Machines that were not handed over are free for other waves.`)
-  )
-    return
+  if (!wave.value) return
+  const yes = await confirm({
+    title: `End ${wave.value.name}?`,
+    text: 'Machines that were not handed over are free for other waves.',
+    action: 'End wave',
+  })
+  if (!yes) return
   await run(async () => {
     await ask(api.DELETE('/waves/{id}', { params: path() }))
     return ''

@@ -3,6 +3,7 @@ import { useQueryCache } from '@pinia/colada'
 import { computed, ref } from 'vue'
 
 import { api, ask } from '../client'
+import { confirm } from '../ui/confirm'
 
 const props = defineProps<{ where: string; keys: string[]; total: number }>()
 const emit = defineEmits<{ done: [] }>()
@@ -37,13 +38,13 @@ async function run(what: { tag?: string[]; untag?: string[]; place?: string; ret
     busy.value = false
   }
 }
-function retire() {
-  if (
-    window.confirm(
-      `Take ${words(many.value)} out of use? They leave the lists, come back with their next inventory, and are removed later.`,
-    )
-  )
-    void run({ retire: true })
+async function retire() {
+  const yes = await confirm({
+    title: `Retire ${words(many.value)}?`,
+    text: 'They leave the lists, come back with their next inventory, and are removed later.',
+    action: `Retire ${words(many.value)}`,
+  })
+  if (yes) await run({ retire: true })
 }
 /** Gives the work on them to somebody; without a name it is taken back. */
 const worker = ref('')

@@ -3,6 +3,7 @@ import { ref } from 'vue'
 
 import { api, ask, type Schemas } from '../client'
 import { number } from '../words'
+import { confirm } from '../ui/confirm'
 
 const props = defineProps<{
   decisions: Schemas['Decision'][]
@@ -20,7 +21,12 @@ const names: Record<Schemas['Decision']['kind'], string> = {
 }
 const trouble = ref('')
 async function end(d: Schemas['Decision']) {
-  if (!window.confirm('End it now? It stays in the list of what was decided.')) return
+  const yes = await confirm({
+    title: 'End this decision?',
+    text: 'It counts no more from now on, and stays in the list of what was decided.',
+    action: 'End decision',
+  })
+  if (!yes) return
   trouble.value = ''
   try {
     await ask(api.DELETE('/decisions/{id}', { params: { path: { id: d.id } } }))

@@ -1,0 +1,45 @@
+<script setup lang="ts">
+import { Dialog, DialogDescription, DialogPanel, DialogTitle } from '@headlessui/vue'
+import { ref } from 'vue'
+
+import { asked } from './confirm'
+
+/** What has the focus at first: the answer that changes nothing. */
+const cancel = ref<HTMLElement | null>(null)
+</script>
+
+<template>
+  <Dialog
+    v-if="asked"
+    :open="true"
+    class="relative z-30"
+    :initial-focus="cancel"
+    @close="asked?.answer(false)"
+  >
+    <div class="fixed inset-0 bg-ink/40" aria-hidden="true" />
+    <div class="fixed inset-0 flex items-center justify-center p-4">
+      <DialogPanel class="w-full max-w-md rounded-lg border border-line bg-card p-6 shadow-xl">
+        <DialogTitle class="mb-2 text-lg font-semibold">{{ asked.title }}</DialogTitle>
+        <DialogDescription class="mb-5">{{ asked.text }}</DialogDescription>
+        <div class="flex flex-wrap justify-end gap-3">
+          <button
+            ref="cancel"
+            type="button"
+            class="cursor-pointer rounded-md border border-line px-3 py-1.5"
+            @click="asked.answer(false)"
+          >
+            Cancel
+          </button>
+          <button
+            type="button"
+            data-confirm
+            class="cursor-pointer rounded-md bg-accent px-3 py-1.5 font-semibold text-card"
+            @click="asked.answer(true)"
+          >
+            {{ asked.action }}
+          </button>
+        </div>
+      </DialogPanel>
+    </div>
+  </Dialog>
+</template>
