@@ -17,7 +17,7 @@ import (
 // pick says whether the machine at a place of the index is picked.
 type pick = func(at int32) bool
 
-// key is a key of terms that is no fact. This table is all that there is to one: what it
+// key is a key of terms that is not a fact. This table is all that there is to one: what it
 // is called, what a person reads of it, which values it takes, and what it picks.
 type key struct {
 	name  string
@@ -127,7 +127,7 @@ func (k *key) allows(v string) error {
 func days(name, right string) func(string) error {
 	return func(v string) error {
 		if n, err := strconv.Atoi(v); err != nil || n < 0 || n > 36500 {
-			return fmt.Errorf("the filter's %s=%s is no number of days; write %s", name, v, right)
+			return fmt.Errorf("the filter's %s=%s is not a number of days; write %s", name, v, right)
 		}
 		return nil
 	}
@@ -136,7 +136,7 @@ func days(name, right string) func(string) error {
 func number(name, right string) func(string) error {
 	return func(v string) error {
 		if n, err := strconv.Atoi(v); err != nil || n < 1 {
-			return fmt.Errorf("the filter's %s=%s is no number; %s", name, v, right)
+			return fmt.Errorf("the filter's %s=%s is not a number; %s", name, v, right)
 		}
 		return nil
 	}

@@ -5,15 +5,23 @@ import "time"
 // Speaker is who may speak for a known machine.
 type Speaker struct {
 	Key      string    // its public key; "" where it has none
-	Token    int64     // the token that added it; 0 where none has spoken for it yet
+	Token    int64     // the token that added it, [ByPerson] or [ByAnybody]
 	SignedAt time.Time // of its latest signature, no later than that was received
 }
+
+// Tokens that are none: a person handed the machine in, or it is not known who did.
+const (
+	ByPerson  = 0
+	ByAnybody = -1
+)
 
 // Sender is who hands an inventory in.
 type Sender struct {
 	Key     string    // the public key of a signature that fits; "" where it is not signed
 	Created time.Time // of the signature, by the machine's clock
-	Token   int64     // 0: a person, or a program that may do everything
+	Token   int64     // [ByPerson]: a person, or a program that may do everything
+	// Imported says that the token may speak for machines that only persons handed in.
+	Imported bool
 }
 
 // Vouch says why an inventory may not speak for a known machine, in a sentence, and ""
@@ -27,8 +35,12 @@ func Vouch(is Speaker, from Sender) (why string) {
 		return "It is signed with another key than this machine's: its disk or its system was exchanged, or another machine sent it."
 	case is.Key != "" && !from.Created.After(is.SignedAt):
 		return "Its signature is not later than the last one: it was sent again, or the machine's clock was set back."
-	case is.Key != "" || is.Token == 0 || from.Token == 0 || from.Token == is.Token:
+	case is.Key != "" || is.Token == ByAnybody || from.Token == ByPerson || from.Token == is.Token:
 		return ""
+	case is.Token == ByPerson && from.Imported:
+		return ""
+	case is.Token == ByPerson:
+		return "A person handed this machine in, and the token it was sent with may not speak for such machines: say that it is this machine, or make a token that may (--imported)."
 	}
 	return "It was sent with another token than the one that added this machine, and the machine has no key of its own."
 }

@@ -29,7 +29,11 @@ func TestVouch(t *testing.T) {
 		{"a first key, by another token", identity.Speaker{Token: 1}, identity.Sender{Key: "k1", Created: at, Token: 2}, "another token"},
 		{"a first key, by its token", identity.Speaker{Token: 1}, identity.Sender{Key: "k1", Created: at, Token: 1}, ""},
 		{"no key, a person", identity.Speaker{Token: 1}, identity.Sender{}, ""},
-		{"nobody has spoken yet", identity.Speaker{}, identity.Sender{Token: 2}, ""},
+		{"a person's machine, by a token", identity.Speaker{}, identity.Sender{Token: 2}, "A person handed this machine in"},
+		{"a person's machine, by a first key", identity.Speaker{}, identity.Sender{Token: 2, Key: "k1", Created: at}, "A person handed this machine in"},
+		{"a person's machine, by a token for such", identity.Speaker{}, identity.Sender{Token: 2, Imported: true}, ""},
+		{"a token's machine, by a token for persons'", identity.Speaker{Token: 1}, identity.Sender{Token: 2, Imported: true}, "another token"},
+		{"from before", identity.Speaker{Token: identity.ByAnybody}, identity.Sender{Token: 2}, ""},
 	} {
 		if why := identity.Vouch(c.is, c.from); (why == "") != (c.why == "") || !strings.Contains(why, c.why) {
 			t.Errorf("%s: %q, want %q", c.name, why, c.why)

@@ -11,6 +11,7 @@ type TokenRow struct {
 	UsedAt    *time.Time `json:"used_at,omitempty"`
 	ExpiresAt *time.Time `json:"expires_at,omitempty" doc:"Missing where it does not expire"`
 	Machines  *int       `json:"machines,omitempty" doc:"How many machines it may still add; missing where any number"`
+	Imported  bool       `json:"imported,omitempty" doc:"It may speak for machines that only persons have handed in"`
 	Tag       string     `json:"tag,omitempty" doc:"That machines it adds are given"`
 	Place     string     `json:"place,omitempty"`
 	Places    []string   `json:"places,omitempty" doc:"That it is limited to"`
@@ -30,6 +31,7 @@ type NewToken struct {
 	Machines int      `json:"machines,omitempty" minimum:"1" maximum:"1000000" doc:"For submitting: how many machines it may add; 10,000 where not given"`
 	Tag      string   `json:"tag,omitempty" maxLength:"64" doc:"For submitting: a tag for the machines that it adds"`
 	Place    string   `json:"place,omitempty" maxLength:"100" doc:"For submitting: the place of the machines that it adds, in the place of that by their names"`
+	Imported bool     `json:"imported,omitempty" doc:"For submitting: it may speak for machines that only persons have handed in, in files or spreadsheets"`
 	Succeeds int64    `json:"succeeds,omitempty" minimum:"1" doc:"For submitting: the id of a token, ended or not, for whose machines this one speaks from now on"`
 	Places   []string `json:"places,omitempty" maxItems:"200" doc:"For reading and working: it sees machines of these places only"`
 }

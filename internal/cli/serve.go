@@ -106,7 +106,7 @@ func serveOn(ctx context.Context, cmd *cobra.Command, st *store.Store, ln net.Li
 }
 
 // reached is the address under which people reach the service: the one that was given, or
-// that which it listens on, with a name of this host in place of “all addresses”.
+// that which it listens on, with a name of this host instead of “all addresses”.
 func reached(cmd *cobra.Command, ln net.Listener, sec security) string {
 	if public, _ := cmd.Flags().GetString("public-url"); public != "" {
 		return strings.TrimSuffix(public, "/")

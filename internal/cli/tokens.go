@@ -54,6 +54,7 @@ func tokensCommand() *cobra.Command {
 		t.Tag, _ = cmd.Flags().GetString("tag")
 		t.Place, _ = cmd.Flags().GetString("place")
 		t.Places, _ = cmd.Flags().GetStringArray("only")
+		t.Imported, _ = cmd.Flags().GetBool("imported")
 		t.Succeeds, _ = cmd.Flags().GetInt64("succeeds")
 		m, err := c.AddToken(contextOf(cmd), t)
 		if err != nil {
@@ -70,6 +71,7 @@ func tokensCommand() *cobra.Command {
 	add.Flags().Int("machines", 0, "for submitting: how many machines it may add (default 10,000)")
 	add.Flags().String("tag", "", "for submitting: a tag for the machines that it adds")
 	add.Flags().String("place", "", "for submitting: the place of the machines that it adds")
+	add.Flags().Bool("imported", false, "for submitting: it may speak for machines that only persons have handed in, in files or spreadsheets")
 	add.Flags().Int64("succeeds", 0, "for submitting: id of a token, ended or not, for whose machines it speaks from now on")
 	add.Flags().StringArray("only", nil, "for reading and working: a place, as the only one that it sees; may be given several times")
 	serviceFlags(add)

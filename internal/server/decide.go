@@ -220,7 +220,7 @@ func (s *Server) decisionsSeen(ctx context.Context, all bool) ([]decision.Decisi
 	return list, counts, err
 }
 
-// hideScope puts in place of the filter of somebody else's decision what finds its machines.
+// hideScope replaces the filter of somebody else's decision by one that finds its machines.
 func (c *caller) hideScope(d *decision.Decision) {
 	if c.limited() && d.By != c.Name {
 		d.Scope = fleet.Term("decision", strconv.FormatInt(d.ID, 10))

@@ -16,6 +16,7 @@ import (
 	"rolltop.example/rolltop/core/byhand"
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/fleet"
+	"rolltop.example/rolltop/core/identity"
 	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/core/need"
 	"rolltop.example/rolltop/core/say"
@@ -290,12 +291,17 @@ func (s *Server) showDevice(ctx context.Context, in *deviceInput) (*struct{ Body
 	return &struct{ Body api.Device }{out}, nil
 }
 
-// sinceOf is a time that is kept in milliseconds; zero for none.
-func sinceOf(ms int64) time.Time {
-	if ms == 0 {
-		return time.Time{}
+// senderOf is who the facts of a machine come from.
+func senderOf(d *store.Device) say.Sender {
+	switch {
+	case d.PublicKey != "":
+		return say.KeySender
+	case d.TokenID > 0:
+		return say.TokenSender
+	case d.TokenID == identity.ByPerson:
+		return say.PersonSender
 	}
-	return time.UnixMilli(ms).UTC()
+	return say.UnknownSender
 }
 
 // marksOf adds what people wrote on a machine, and what is to be settled about it.
@@ -304,7 +310,7 @@ func (s *Server) marksOf(ctx context.Context, d *store.Device, out *api.Device) 
 	if err := s.store.Marked(ctx, rows); err != nil {
 		return err
 	}
-	out.Vouched = say.Vouched(d.PublicKey != "", d.TokenID != 0, sinceOf(d.KeyAt))
+	out.Vouched = say.Vouched(senderOf(d), time.UnixMilli(d.KeyAt).UTC())
 	out.Keyed = d.PublicKey != ""
 	out.Tags, out.Doubted = rows[0].Tags, rows[0].Doubted
 	list, err := s.store.DoubtsOf(ctx, d.ID)

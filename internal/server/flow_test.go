@@ -3,6 +3,10 @@ package server
 import (
 	"context"
 	"errors"
+	"net/http"
+	"net/http/httptest"
+	"path/filepath"
+	"strings"
 	"testing"
 	"time"
 
@@ -114,5 +118,36 @@ func TestCallsOfOneCaller(t *testing.T) {
 		t.Error("calls that ended count")
 	} else {
 		done()
+	}
+}
+
+// Who comes while there is no room is told to come again, in the header that clients read.
+func TestNoRoomSaysWhenToComeAgain(t *testing.T) {
+	t.Parallel()
+	st, err := store.Open(filepath.Join(t.TempDir(), "fleet.db"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { _ = st.Close() })
+	s, err := New(t.Context(), Options{Store: st})
+	if err != nil {
+		t.Fatal(err)
+	}
+	id, secret, err := s.AddToken(t.Context(), "desks", ScopeSubmit)
+	if err != nil {
+		t.Fatal(err)
+	}
+	c, done := s.flow.of(callerName(&caller{token: &store.Token{ID: id}}))
+	defer done()
+	if err := c.requests.Acquire(t.Context(), callerWeight); err != nil {
+		t.Fatal(err)
+	}
+	req := httptest.NewRequest(http.MethodPost, "/api/inventories", strings.NewReader("{}"))
+	req.Header.Set("Authorization", "Bearer "+secret)
+	req.Header.Set("Content-Type", "application/json")
+	w := httptest.NewRecorder()
+	s.Handler().ServeHTTP(w, req)
+	if w.Code != http.StatusServiceUnavailable || w.Header().Get("Retry-After") == "" {
+		t.Errorf("%d %v %s", w.Code, w.Header(), w.Body)
 	}
 }

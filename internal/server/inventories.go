@@ -112,5 +112,5 @@ func entry(ctx context.Context) store.Entry {
 	if t == nil || t.Scope == ScopeManage {
 		return store.Entry{}
 	}
-	return store.Entry{Token: t.ID, Counts: t.UsesLeft >= 0, Tag: t.Tag, Place: t.Place}
+	return store.Entry{Token: t.ID, Imported: t.Imported, Counts: t.UsesLeft >= 0, Tag: t.Tag, Place: t.Place}
 }

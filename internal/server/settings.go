@@ -85,7 +85,7 @@ func (s *Server) tokens(a huma.API) {
 	huma.Register(a, secured(huma.Operation{OperationID: "add-token", Method: http.MethodPost, Path: "/tokens", Summary: "Make a token", Tags: tag, Errors: []int{http.StatusConflict}}, ScopeManage),
 		func(ctx context.Context, in *struct{ Body api.NewToken }) (*struct{ Body api.TokenMade }, error) {
 			b := &in.Body
-			t := store.Token{Name: b.Name, Scope: b.Scope, UsesLeft: -1, Tag: b.Tag, Place: b.Place, Places: strings.Join(b.Places, "\n")}
+			t := store.Token{Name: b.Name, Scope: b.Scope, UsesLeft: -1, Tag: b.Tag, Place: b.Place, Places: strings.Join(b.Places, "\n"), Imported: b.Imported}
 			if b.Days > 0 {
 				t.ExpiresAt = s.now().UTC().AddDate(0, 0, b.Days).Truncate(time.Second).UnixMilli()
 			}
@@ -142,6 +142,7 @@ func tokenRow(t *store.Token) api.TokenRow {
 	if t.UsesLeft >= 0 {
 		out.Machines = &t.UsesLeft
 	}
+	out.Imported = t.Imported
 	out.Tag, out.Place, out.Places = t.Tag, t.Place, lines(t.Places)
 	return out
 }
@@ -153,8 +154,8 @@ const machinesOfToken = 10_000
 func tokenMistake(t *api.NewToken) string {
 	submits := t.Scope == ScopeSubmit
 	switch {
-	case !submits && (t.Machines > 0 || t.Tag != "" || t.Place != "" || t.Succeeds != 0):
-		return "machines, tag, place and succeeds are for tokens that submit"
+	case !submits && (t.Machines > 0 || t.Tag != "" || t.Place != "" || t.Succeeds != 0 || t.Imported):
+		return "machines, tag, place, succeeds and imported are for tokens that submit"
 	case (submits || t.Scope == ScopeManage) && len(t.Places) > 0:
 		return "places limit what is seen, by tokens that read or work"
 	case t.Tag != "" && !goodTag(t.Tag):

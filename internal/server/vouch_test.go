@@ -93,6 +93,41 @@ func TestATokenCannotSpeakForMachinesOfOthers(t *testing.T) {
 	}
 }
 
+// A machine that a person handed in is no token's to overwrite, whatever the token knows of
+// it; a token that is made for such machines speaks for them from then on.
+func TestMachinesThatPersonsHandedIn(t *testing.T) {
+	t.Parallel()
+	s := startVouching(t)
+	before, err := s.Client.Device(ctx, "gull-007")
+	if err != nil {
+		t.Fatal(err)
+	}
+	poor := func(minute int) []byte {
+		return like(t, s.Service, "gull-007", func(d *inventory.Document) {
+			d.TakenAt = time.Now().Add(time.Duration(minute-60) * time.Minute)
+			d.Memory.Installed, d.Memory.Visible = some(int64(1)<<30), some(int64(1)<<30)
+			d.OS.Build = some(fmt.Sprint(minute))
+		})
+	}
+	got, err := s.mine.Submit(ctx, poor(1))
+	if err != nil || !got.Beside || !strings.Contains(got.Note, "--imported") {
+		t.Errorf("%+v %v", got, err)
+	}
+	if d, err := s.Client.Device(ctx, "gull-007"); err != nil || d.Disposition != before.Disposition || !strings.Contains(d.Vouched, "Handed in by a person") {
+		t.Errorf("%s → %s, %q %v", before.Disposition, d.Disposition, d.Vouched, err)
+	}
+	made, err := s.Client.AddToken(ctx, api.NewToken{Name: "roll-out", Scope: "submit", Imported: true})
+	if err != nil || !made.Imported {
+		t.Fatalf("%+v %v", made, err)
+	}
+	if got, err := s.As(t, made.Secret).Submit(ctx, poor(2)); err != nil || got.Beside || !got.Latest {
+		t.Errorf("%+v %v", got, err)
+	}
+	if got, err := s.mine.Submit(ctx, poor(3)); err != nil || !got.Beside {
+		t.Errorf("another token, after that: %+v %v", got, err)
+	}
+}
+
 // A machine with a key is believed by its key alone.
 func TestAKeySpeaksForItsMachine(t *testing.T) {
 	t.Parallel()

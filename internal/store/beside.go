@@ -8,6 +8,7 @@ import (
 
 	"github.com/jmoiron/sqlx"
 
+	"rolltop.example/rolltop/core/identity"
 	"rolltop.example/rolltop/core/inventory"
 )
 
@@ -61,6 +62,13 @@ func (t *Tx) keepBeside(k *Kept, r *readings, why string) error {
 	return t.askAbout(device, id, why, r.entry.Now)
 }
 
+// answered ends the question about an inventory that the machine has sent itself since.
+func (t *Tx) answered(device, inventory int64, now time.Time) error {
+	_, err := t.exec("UPDATE doubt SET ended_at=?, ended_by='the machine sent it itself', verdict=? WHERE device_id=? AND inventory_id=? AND kind=? AND ended_at=0",
+		millis(now), VerdictSame, device, inventory, Unvouched)
+	return err
+}
+
 // askAbout asks a person about an inventory, again where an earlier question was settled.
 func (t *Tx) askAbout(device, inventory int64, why string, now time.Time) error {
 	_, err := t.exec(`INSERT INTO doubt (device_id, other_id, inventory_id, kind, why, at) VALUES (?1, ?1, ?2, ?3, ?4, ?5)
@@ -83,6 +91,9 @@ func (t *Tx) adopt(device, inventory int64, now time.Time) error {
 	if _, err := t.exec("UPDATE inventory SET beside=0 WHERE id=?", inventory); err != nil {
 		return err
 	}
+	if from.Token == identity.ByPerson && from.At == 0 {
+		from.Token = identity.ByAnybody // it came before that was noted
+	}
 	if from.Key != "" {
 		// Another machine that had it has lost it with the disk.
 		if _, err := t.exec("UPDATE device SET public_key='', key_at=0, signed_at=0 WHERE public_key=? AND id<>?", from.Key, device); err != nil {
@@ -104,7 +115,7 @@ func (t *Tx) joinSpeakers(to, from int64) error {
 		return err
 	}
 	_, err = t.exec(`UPDATE device SET token_id=(SELECT f.token_id FROM device f WHERE f.id=?2)
-		WHERE id=?1 AND (SELECT f.token_id FROM device f WHERE f.id=?2)<>0`, to, from)
+		WHERE id=?1 AND (SELECT f.token_id FROM device f WHERE f.id=?2)>0`, to, from)
 	return err
 }
 

@@ -24,7 +24,7 @@ func resolved(path string) (string, error) {
 		if err != nil {
 			return "", fmt.Errorf("the directory of the database does not exist: %w", err)
 		}
-		return filepath.Join(dir, filepath.Base(path)), nil
+		return filepath.Abs(filepath.Join(dir, filepath.Base(path)))
 	case err != nil:
 		return "", err
 	case st.IsDir():

@@ -91,6 +91,21 @@ func TestOneServiceForAFile(t *testing.T) {
 	}
 }
 
+// A database says its whole path, however it was named.
+func TestWholePath(t *testing.T) {
+	dir := t.TempDir()
+	t.Chdir(dir)
+	for range 2 { // made, and opened again
+		s := mustOpen(t, "fleet.db")
+		if !filepath.IsAbs(s.Path()) || filepath.Base(s.Path()) != "fleet.db" {
+			t.Errorf("it is at %s", s.Path())
+		}
+		if err := s.Close(); err != nil {
+			t.Fatal(err)
+		}
+	}
+}
+
 // What a killed process left unfinished is gone after a start; other files stay.
 func TestUnfinishedFilesGo(t *testing.T) {
 	dir := t.TempDir()

@@ -28,17 +28,18 @@ type Kept struct {
 
 // Entry is how an inventory comes in.
 type Entry struct {
-	Now    time.Time
-	Token  int64             // that it was sent with; 0: a person, or a program that may do everything
-	Counts bool              // the token may add a bounded number of machines
-	Tag    string            // a machine that it adds is given this tag
-	Place  string            // and this place
-	Text   []byte            // the document as it came, where that was JSON; nil: it is written anew
-	Signed *signature.Signed // nil: it is not signed
+	Now      time.Time
+	Token    int64             // that it was sent with; 0: a person, or a program that may do everything
+	Imported bool              // the token may speak for machines that only persons handed in
+	Counts   bool              // the token may add a bounded number of machines
+	Tag      string            // a machine that it adds is given this tag
+	Place    string            // and this place
+	Text     []byte            // the document as it came, where that was JSON; nil: it is written anew
+	Signed   *signature.Signed // nil: it is not signed
 }
 
 func (e *Entry) sender() identity.Sender {
-	out := identity.Sender{Token: e.Token}
+	out := identity.Sender{Token: e.Token, Imported: e.Imported}
 	if e.Signed != nil {
 		out.Key, out.Created = e.Signed.Key, e.Signed.Created
 	}
@@ -149,6 +150,7 @@ func (t *Tx) keepVouched(k *Kept, is *Device, r *readings, judge func() error) e
 		return t.move(&was, &k.Device)
 	}
 	k.IsLatest = true
+	k.Device.RetiredAt = 0 // it is back
 	k.Device.take(is)
 	k.Device.InventoryID, k.Device.TakenAt, k.Device.ReceivedAt = id, at, millis(r.entry.Now)
 	if was.Board != "" && was.Board != k.Device.Board {
@@ -235,10 +237,19 @@ func (t *Tx) keepInventory(k *Kept, r *readings) (id int64, changed bool, err er
 		id, err = t.addInventory(d.ID, r, false)
 		return id, true, err
 	}
-	err = t.get(&id, "SELECT id FROM inventory WHERE device_id=? AND sha=?", d.ID, r.sha)
+	var same struct {
+		ID     int64 `db:"id"`
+		Beside bool  `db:"beside"`
+	}
+	err = t.get(&same, "SELECT id, beside FROM inventory WHERE device_id=? AND sha=?", d.ID, r.sha)
 	if err == nil {
-		_, err = t.exec("UPDATE inventory SET last_seen_at=max(last_seen_at, ?), beside=0 WHERE id=?", millis(r.at), id)
-		return id, false, err
+		if same.Beside {
+			if err := t.answered(d.ID, same.ID, r.entry.Now); err != nil {
+				return 0, false, err
+			}
+		}
+		_, err = t.exec("UPDATE inventory SET last_seen_at=max(last_seen_at, ?), beside=0 WHERE id=?", millis(r.at), same.ID)
+		return same.ID, false, err
 	}
 	if !errors.Is(err, sql.ErrNoRows) {
 		return 0, false, err

@@ -190,6 +190,7 @@ type Token struct {
 	Tag       string `db:"tag"`        // that machines it adds are given
 	Place     string `db:"place"`      // and their place
 	Places    string `db:"places"`     // that it is limited to, as of [User]
+	Imported  bool   `db:"imported"`   // it may speak for machines that only persons handed in
 	Owner     string `db:"owner"`      // who made it of what they may themselves; "" is an administrator's work
 }
 
@@ -212,8 +213,8 @@ func (t *Token) Times() (created, used time.Time) {
 // AddToken keeps a token by the hash of its secret.
 func (s *Store) AddToken(ctx context.Context, t *Token, sha []byte) (id int64, err error) {
 	err = s.write(ctx, func(tx *sqlx.Tx) error {
-		res, err := tx.Exec("INSERT INTO token (name, scope, sha, created_at, expires_at, uses_left, tag, place, places, owner) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
-			t.Name, t.Scope, sha, t.CreatedAt, t.ExpiresAt, t.UsesLeft, t.Tag, t.Place, t.Places, t.Owner)
+		res, err := tx.Exec("INSERT INTO token (name, scope, sha, created_at, expires_at, uses_left, tag, place, places, owner, imported) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+			t.Name, t.Scope, sha, t.CreatedAt, t.ExpiresAt, t.UsesLeft, t.Tag, t.Place, t.Places, t.Owner, t.Imported)
 		if err != nil {
 			return err
 		}
@@ -223,7 +224,7 @@ func (s *Store) AddToken(ctx context.Context, t *Token, sha []byte) (id int64, e
 	return id, err
 }
 
-const selectTokenBySecret = "SELECT id, name, scope, created_at, used_at, expires_at, uses_left, tag, place, places, owner FROM token WHERE sha=? AND (expires_at=0 OR expires_at>?)"
+const selectTokenBySecret = "SELECT id, name, scope, created_at, used_at, expires_at, uses_left, tag, place, places, owner, imported FROM token WHERE sha=? AND (expires_at=0 OR expires_at>?)"
 
 // TokenBySecret finds a token by the hash of its secret. It writes nothing, so that a
 // disk that cannot be written keeps nobody from reading. The error may be
@@ -256,7 +257,7 @@ func (s *Store) NameTaken(ctx context.Context, name string) (bool, error) {
 // Tokens lists all tokens by name.
 func (s *Store) Tokens(ctx context.Context) ([]Token, error) {
 	var out []Token
-	err := s.reader.SelectContext(ctx, &out, "SELECT id, name, scope, created_at, used_at, expires_at, uses_left, tag, place, places, owner FROM token ORDER BY name")
+	err := s.reader.SelectContext(ctx, &out, "SELECT id, name, scope, created_at, used_at, expires_at, uses_left, tag, place, places, owner, imported FROM token ORDER BY name")
 	return out, err
 }
 
@@ -281,11 +282,11 @@ func (s *Store) DeleteToken(ctx context.Context, id int64) error {
 // it. The error is [ErrNotFound] where an administrator exists.
 func (s *Store) AddInvitation(ctx context.Context, sha []byte, expires time.Time) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error {
-		if err := endInvitations(tx); err != nil {
-			return err
-		}
 		if someLeft(tx, administrator) == nil {
 			return ErrNotFound
+		}
+		if err := endInvitations(tx); err != nil {
+			return err
 		}
 		_, err := tx.Exec("INSERT INTO invitation (sha, expires_at) VALUES (?, ?)", sha, millis(expires))
 		return err

@@ -67,7 +67,6 @@ func (t *Tx) recognise(n Device, at time.Time, e *Entry, k *Kept) error {
 	k.Who, k.Why = answer.Kind, answer.Why
 	if answer.Kind != identity.New && answer.Kind != identity.Conflict {
 		k.Device = found[answer.ID]
-		k.Device.RetiredAt = 0 // it is back
 		return nil
 	}
 	if err := t.add(n, at, e, k); err != nil {
@@ -88,7 +87,7 @@ func (d *Device) speaker() identity.Speaker {
 // bind notes who speaks for a machine from now on. It gives the machine that has the key
 // already, where one has, and binds nothing then.
 func (t *Tx) bind(d *Device, e *Entry) (other keyHolder, err error) {
-	if d.TokenID == 0 {
+	if d.TokenID <= 0 && e.Token > 0 {
 		d.TokenID = e.Token
 	}
 	if e.Signed == nil {

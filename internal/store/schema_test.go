@@ -138,7 +138,7 @@ func TestEverySchemaIsMigrated(t *testing.T) {
 			continue
 		}
 		d, err := s.DeviceByKey(t.Context(), "gull-001")
-		if err != nil || d.Serial != "OS1" || d.Model != "Slipway 14" {
+		if err != nil || d.Serial != "OS1" || d.Model != "Slipway 14" || d.TokenID != -1 {
 			t.Errorf("schema %d: %+v %v", v, d, err)
 		}
 		users, err := s.Users(t.Context())

@@ -48,7 +48,8 @@ func TestWhoSpeaksForAMachine(t *testing.T) {
 		{"the same token", by(1, "", now), by(1, "", now), false},
 		{"another token", by(1, "", now), by(2, "", now), true},
 		{"a person", by(1, "", now), by(0, "", now), false},
-		{"a token after a person", by(0, "", now), by(2, "", now), false},
+		{"a token after a person", by(0, "", now), by(2, "", now), true},
+		{"a token for what persons handed in", by(0, "", now), store.Entry{Token: 2, Imported: true}, false},
 		{"a first key, by its token", by(1, "", now), by(1, "k1", minute(9)), false},
 		{"a first key, by another token", by(1, "", now), by(2, "k1", minute(9)), true},
 		{"its key, by another token", by(1, "k1", now), by(2, "k1", minute(9)), false},
@@ -148,6 +149,40 @@ func TestUnvouchedWithKnownReadings(t *testing.T) {
 	}
 	if list, err := s.Doubts(ctx); err != nil || len(list) != 0 {
 		t.Errorf("%+v %v", list, err)
+	}
+}
+
+// A question ends where the machine sends the same readings itself.
+func TestAQuestionThatTheMachineAnswers(t *testing.T) {
+	s := open(t)
+	sent(t, s, "Skerry 11", now, by(1, "k1", now))
+	sent(t, s, "Skerry 12", now.Add(time.Hour), by(1, "", now))
+	if list, err := s.Doubts(ctx); err != nil || len(list) != 1 {
+		t.Fatalf("%+v %v", list, err)
+	}
+	later := now.Add(2 * time.Hour)
+	if k := sent(t, s, "Skerry 12", later, by(1, "k1", later)); k.Beside || !k.IsLatest || k.Device.Installed != "Skerry 12" {
+		t.Errorf("%+v", k)
+	}
+	if list, err := s.Doubts(ctx); err != nil || len(list) != 0 {
+		t.Errorf("%+v %v", list, err)
+	}
+}
+
+// An inventory from before a machine was retired does not bring it back; the next one does.
+func TestRetiredMachines(t *testing.T) {
+	s := open(t)
+	k := sent(t, s, "Skerry 11", now, by(1, "", now))
+	retire := true
+	if _, err := s.Mark(ctx, []int64{k.Device.ID}, &store.Marking{Retire: &retire}, now); err != nil {
+		t.Fatal(err)
+	}
+	for hours, back := range []bool{false, true} {
+		at := now.Add(time.Duration(2*hours-1) * time.Hour)
+		sent(t, s, fmt.Sprint("Skerry ", hours), at, store.Entry{Token: 1, Now: now.Add(2 * time.Hour)})
+		if d, err := s.DeviceByKey(ctx, "gull-001"); err != nil || (d.RetiredAt == 0) != back {
+			t.Errorf("an inventory of %v: retired at %d, %v", at, d.RetiredAt, err)
+		}
 	}
 }
 

@@ -60,7 +60,7 @@ func desk() records {
 	}
 }
 
-// outcomes other than ok are written so in place of what was read.
+// outcomes other than ok are written so instead of what was read.
 const (
 	absent     = "\x00" + capture.Absent
 	notExposed = "\x00" + capture.NotExposed

@@ -1,7 +1,8 @@
 -- +goose Up
 
 -- Who may speak for a machine: the token that added it, or the key that it signs with.
-ALTER TABLE device ADD COLUMN token_id INTEGER NOT NULL DEFAULT 0;    -- 0: no token has spoken for it yet
+ALTER TABLE device ADD COLUMN token_id INTEGER NOT NULL DEFAULT 0;    -- 0: a person handed it in; -1: not known, from before
+UPDATE device SET token_id = -1;
 ALTER TABLE device ADD COLUMN public_key TEXT NOT NULL DEFAULT '';    -- ed25519, base64; '': it has none
 ALTER TABLE device ADD COLUMN key_at INTEGER NOT NULL DEFAULT 0;      -- since when
 ALTER TABLE device ADD COLUMN signed_at INTEGER NOT NULL DEFAULT 0;   -- the latest signature, no later than it was received
@@ -24,6 +25,9 @@ CREATE TABLE key_base (
     base TEXT PRIMARY KEY,
     next INTEGER NOT NULL
 ) STRICT, WITHOUT ROWID;
+
+-- A token that may speak for machines that only persons have handed in.
+ALTER TABLE token ADD COLUMN imported INTEGER NOT NULL DEFAULT 0;
 
 -- A token that submits adds a bounded number of machines.
 UPDATE token SET uses_left = 10000 WHERE scope = 'submit' AND uses_left = -1;
