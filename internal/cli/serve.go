@@ -265,7 +265,7 @@ func demoCommand() *cobra.Command {
 		RunE:  runDemo,
 	}
 	cmd.Flags().String("listen", defaultListen, "address to listen on; where its port is taken, a free one is used")
-	cmd.Flags().String("password", "", "password to sign in with, in place of a random one")
+	cmd.Flags().String("password", "", "password to sign in with; a random one where none is given")
 	tlsFlags(cmd)
 	cmd.Flags().String("collectors", "", "directory with other collectors for machines to download than those that the program carries, as make dist writes it")
 	cmd.Flags().Bool("verbose", false, "log every request")

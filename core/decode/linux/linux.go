@@ -59,9 +59,15 @@ func (x *decoder) environment() {
 	if x.liveMedium() {
 		return
 	}
-	if x.D.Device.Environment.IsZero() {
+	if x.D.Device.Environment.IsZero() && x.sawProcessor() {
 		x.Set(&x.D.Device.Environment, "device.environment", "hardware", "no sign of a hypervisor or a container")
 	}
+}
+
+// sawProcessor tells whether the processor spoke at all: where it did not, that
+// no hypervisor shows says nothing.
+func (x *decoder) sawProcessor() bool {
+	return x.C.Get("cpuid").Outcome == capture.OK || x.C.Get("/proc/cpuinfo").Outcome == capture.OK
 }
 
 // container: what belongs to the installed system is not this container's.
