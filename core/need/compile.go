@@ -45,11 +45,31 @@ var comparisons = []string{"at_least", "at_most", "equals", "one_of", "none_of",
 // nil. Lists are looked up in lists.
 func Compile(d *Document, lists map[string]*list.List, r *doc.Report) Need {
 	c, before := compiler{lists: lists, r: r}, r.Count()
-	if n := c.need(d); r.Count() == before {
+	if n := c.need(d); r.Count() == before && whole(n) {
 		return n
 	}
 	return nil
 }
+
+// whole says that no part of a need is missing. The reader notes a part that is not a group of
+// keys before anything is compiled, so the number of mistakes alone does not tell.
+func whole(n Need) bool {
+	switch x := n.(type) {
+	case nil:
+		return false
+	case *AllOf:
+		return !slices.ContainsFunc(x.Parts, missing)
+	case *AnyOf:
+		return !slices.ContainsFunc(x.Parts, missing)
+	case *NotOf:
+		return whole(x.Part)
+	case *Each:
+		return whole(x.Part)
+	}
+	return true
+}
+
+func missing(n Need) bool { return !whole(n) }
 
 type compiler struct {
 	lists map[string]*list.List
@@ -58,7 +78,7 @@ type compiler struct {
 }
 
 func (c *compiler) need(d *Document) Need {
-	if d.Node == nil { // not a group of keys: the reader has said so
+	if d == nil || d.Node == nil { // not a group of keys: the reader has said so
 		return nil
 	}
 	var kinds []string

@@ -91,6 +91,26 @@ func TestHostileDocuments(t *testing.T) {
 	}
 }
 
+// A part of a need that is not a group of keys is told by the reader, and nothing that comes after it falls over it.
+func TestPartsThatAreNoNeeds(t *testing.T) {
+	for _, part := range []string{"3", "word", "[]", "~"} {
+		for _, need := range []string{
+			"{all: [%s]}", "{any: [{fact: processor.cores, at_least: 2}, %s]}", "{not: %s}", "{in: drives, some: %s}",
+			"{all: [{not: {any: [%s]}}]}", "%s",
+		} {
+			need = fmt.Sprintf(need, part)
+			for _, place := range []string{"when: " + need + ", need: {fact: processor.cores, at_least: 2}", "need: " + need} {
+				t.Run(place, func(t *testing.T) {
+					src := head + "requirements:\n  - {id: a, title: T, level: should, reason: R, " + place + "}\n"
+					if _, err := release.Read("f", []byte(src), nil); err == nil {
+						t.Error("it is taken")
+					}
+				})
+			}
+		}
+	}
+}
+
 func TestSkeletonHasNoMistakes(t *testing.T) {
 	day := time.Date(2026, 11, 23, 0, 0, 0, 0, time.UTC)
 	for _, class := range []string{"pc", "mac"} {
