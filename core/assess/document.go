@@ -287,7 +287,7 @@ func (d *Document) findings(a *Assessment) {
 	settled := map[string][]int{}
 	for _, s := range d.Plan {
 		for _, q := range s.Settles {
-			if s.Step != "replace" && s.Step != "decide" {
+			if !s.replaces && !s.decides {
 				settled[q] = append(settled[q], s.Number)
 			}
 		}

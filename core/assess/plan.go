@@ -50,6 +50,9 @@ type Step struct {
 
 	shown    func(*fact.Facts) need.Truth
 	installs string // the release that it installs
+
+	// What the step is for the program itself, see remedy.Role.
+	replaces, decides, firmware bool
 }
 
 // Installed is the release that the step installs; "" of another step.
@@ -176,7 +179,7 @@ func (d *Document) plan(a *Assessment) {
 	}
 	d.Effort = effort(d.Plan)
 	d.Effort.Parts, d.Effort.Cost = bill.count, bill.cost(a.Means.Prices)
-	if slices.ContainsFunc(d.Plan, func(s Step) bool { return s.Where != nil || s.Step == "enter-firmware" }) {
+	if slices.ContainsFunc(d.Plan, func(s Step) bool { return s.Where != nil || s.firmware }) {
 		d.Firmware = firmware(book, f)
 	}
 	if state, says := say.Conversion(f); state != "" && !v.Disposition.Futile() && f.Class() == fact.PC {
@@ -195,9 +198,10 @@ func (d *Document) step(a *Assessment, p *remedy.Planned) (Step, []part.Part) {
 		Step: p.ID, Title: w.Title, Phase: p.Phase, Who: p.By(), By: say.People[p.By()], Class: p.Class.String(), Settles: p.Settles, Expected: p.Expected,
 		Do: w.Do, Tell: w.Tell, Cautions: w.Cautions, Back: w.Back, Confirm: w.Confirm, Otherwise: p.Otherwise, Minutes: p.Minutes, Restarts: p.Restarts,
 		Own: p.Own, Disturbs: p.Disturbing(), Closes: len(p.Closes) > 0, shown: p.Shown,
+		replaces: p.Plays(remedy.Replacing), decides: p.Plays(remedy.Deciding), firmware: p.Plays(remedy.EnteringFirmware),
 	}
 	switch {
-	case p.Installs || p.ID == "upgrade":
+	case p.Installs || p.Plays(remedy.Upgrading):
 		s.installs, s.shown = a.Result.Release.Name, runs(a.Result.Release, "")
 	case p.Class == remedy.Interim:
 		s.installs, s.shown = a.Verdict.Through, runs(a.Result.Release, a.Verdict.Through)
@@ -380,4 +384,18 @@ func Buys(m *means.Means, rel *release.Release, f *fact.Facts, waived ...string)
 		}
 	}
 	return out, nil
+}
+
+// Tells are what the steps of the plan mean for the person whose machine it is: those that are done
+// at the desk or from afar, each once.
+func (d *Document) Tells() []string {
+	var out []string
+	for i := range d.Plan {
+		st := &d.Plan[i]
+		near := st.Phase == remedy.Desk || st.Phase == remedy.Remote
+		if near && st.Tell != "" && !st.Closes && !slices.Contains(out, st.Tell) {
+			out = append(out, st.Tell)
+		}
+	}
+	return out
 }

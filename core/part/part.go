@@ -139,7 +139,7 @@ func memory(p *remedy.Planned, f *fact.Facts) []Part {
 		}
 	}
 	out.Manual = out.Manual || out.Type == "" || out.Form == ""
-	if p.ID == "add-memory" {
+	if p.Plays(remedy.AddingMemory) {
 		out.Bytes = sold(needed - installed)
 		if len(empty) > 0 && empty[0] != "" {
 			out.Slots = empty[:1]
@@ -221,7 +221,7 @@ func drive(p *remedy.Planned, f *fact.Facts) Part {
 		}
 		want = max(want, used)
 	}
-	if p.ID == "failing-drive" {
+	if p.Plays(remedy.ChangingBadDrive) {
 		want = max(want, int64(f.Value(fact.DiskBytes).Float()*0.9)) // as large as the old one, as sold
 	}
 	if !f.Value(fact.VolumeBytes).Known() || !f.Value(fact.FreeBytes).Known() {

@@ -58,6 +58,7 @@ const StepFormat = "rolltop-steps/1"
 // StepDoc is a step as it is written.
 type StepDoc struct {
 	ID        string                `json:"id"`
+	Role      string                `json:"role,omitempty" doc:"What the program itself takes this step for, for shipped steps. A step in the place of a shipped one takes over its role" enum:"replace,decide,interim,upgrade,enter-by-hand,recovery-key,pause-encryption,resume-encryption,passphrase,enter-firmware,other-system,research-titles,research-drivers,add-memory,swap-memory,failing-drive"`
 	Title     string                `json:"title" doc:"{short} {needed} {needed_drive} {release} {through} {restarts} {titles} {part} {drive} {amounts} {boot_disk} {system_disk} {keeps} {way_back} {how} are filled in"`
 	Phase     string                `json:"phase" enum:"remote,desk,host,install,any" doc:"any: where the steps are done that call for it"`
 	Who       string                `json:"who,omitempty" enum:"administrator,technician,host-administrator,specialist,owner,purchasing" doc:"Who can do it; by the phase, where not given"`
@@ -185,6 +186,7 @@ type Library struct {
 	steps []Step
 	at    map[string]int
 
+	playing  map[Role]int
 	changing [256][]int // by the number of a fact: the steps that change it
 	least    [256]Class // by the number of a fact: the least class of a step that changes it
 	guards   []safeguard
@@ -275,6 +277,9 @@ func compile(docs, own []StepDoc, t *table, r *doc.Report) *Library {
 		}
 		isOwn[d.ID] = true
 		if i, ok := l.at[d.ID]; ok {
+			if d.Role == "" {
+				d.Role = all[i].Role
+			}
 			all[i] = d
 			continue
 		}
@@ -317,7 +322,7 @@ func compile(docs, own []StepDoc, t *table, r *doc.Report) *Library {
 			l.steps[j].pulls = append(l.steps[j].pulls, i)
 		}
 	}
-	if r.Count() > 0 {
+	if l.castRoles(r); r.Count() > 0 {
 		return l
 	}
 	l.orderByHazard()
@@ -485,3 +490,6 @@ func (l *Library) IDs() []string {
 	}
 	return out
 }
+
+// Plus adds minutes up.
+func (m Minutes) Plus(o Minutes) Minutes { return Minutes{m.Least + o.Least, m.Most + o.Most} }

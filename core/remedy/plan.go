@@ -18,7 +18,7 @@ func (s *solver) plan(v *Verdict) []Planned {
 	switch v.Disposition {
 	case Replace:
 		v.Withheld = s.withheld()
-		return []Planned{{Step: &s.lib.steps[s.lib.at["replace"]], Phase: Install, Settles: v.NoRemedy}}
+		return []Planned{{Step: s.lib.Step(Replacing), Phase: Install, Settles: v.NoRemedy}}
 	case Decide:
 		v.Withheld = s.withheld()
 		return s.undecided(v)
@@ -28,13 +28,13 @@ func (s *solver) plan(v *Verdict) []Planned {
 	}
 	s.close(v.Open)
 	if len(v.NoRemedy) > 0 {
-		s.add("decide", v.NoRemedy)
+		s.add(Deciding, v.NoRemedy)
 	}
 	if v.Route == release.ByInterim {
-		s.add("interim", nil)
+		s.add(Interposing, nil)
 	}
 	if s.install < 0 {
-		s.apply(s.lib.at["upgrade"])
+		s.apply(s.lib.playing[Upgrading])
 	}
 	s.guard()
 	return s.order()
@@ -75,7 +75,7 @@ func (s *solver) undecided(v *Verdict) []Planned {
 		}
 	}
 	s.guard()
-	s.add("decide", v.NoRemedy)
+	s.add(Deciding, v.NoRemedy)
 	return s.order()
 }
 
@@ -104,7 +104,7 @@ func (s *solver) close(open []string) {
 			}
 		}
 		if settles != nil {
-			s.add(st.ID, settles)
+			s.addStep(i, settles)
 		}
 	}
 	var rest []string
@@ -114,13 +114,13 @@ func (s *solver) close(open []string) {
 		}
 	}
 	if rest != nil { // what decides it is asked of a person
-		s.add("enter-by-hand", append(s.settling("enter-by-hand"), rest...))
+		s.add(EnteringByHand, append(s.settling(EnteringByHand), rest...))
 	}
 }
 
-func (s *solver) settling(id string) []string {
+func (s *solver) settling(r Role) []string {
 	for i := range s.chosen {
-		if s.chosen[i].ID == id {
+		if s.chosen[i].Plays(r) {
 			return s.chosen[i].Settles
 		}
 	}
@@ -144,8 +144,9 @@ func openFor(fd *check.Finding) []string {
 	return out
 }
 
-func (s *solver) add(id string, settles []string) {
-	i := s.lib.at[id]
+func (s *solver) add(r Role, settles []string) { s.addStep(s.lib.playing[r], settles) }
+
+func (s *solver) addStep(i int, settles []string) {
 	if !s.has(i) {
 		s.apply(i)
 	}

@@ -123,10 +123,10 @@ func (l *Library) Solve(res *check.Result, ask func(*release.Requirement) bool) 
 // astray is the verdict on a Mac that does not run a Mac system: what it is meant to run is asked
 // before anything is planned for it.
 func (l *Library) astray(res *check.Result) Verdict {
-	step := &l.steps[l.at["decide"]]
+	step := l.Step(Deciding)
 	return Verdict{
 		Disposition: Decide, Best: Decide, Worst: Decide, Confirmed: true, Astray: true, Route: release.Reinstall, RouteKnown: true, Foreign: true,
-		Plan: []Planned{{Step: step, Phase: step.Phase, index: l.at["decide"]}},
+		Plan: []Planned{{Step: step, Phase: step.Phase, index: l.playing[Deciding]}},
 	}
 }
 

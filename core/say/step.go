@@ -40,7 +40,7 @@ func Words(p *remedy.Planned, v *remedy.Verdict, rel *release.Release, f *fact.F
 		}
 	}
 	if len(parts) > 0 {
-		values["part"] = Fit(&parts[0], p.ID == "swap-memory")
+		values["part"] = Fit(&parts[0], p.Plays(remedy.ExchangingMemory))
 		if b := parts[0].Bytes; b > 0 && parts[0].Kind == part.Drive {
 			values["needed_drive"] = Amount(fact.Drive, float64(b))
 			values["drive"] = strings.TrimSuffix(Part(&parts[0]), manual)
@@ -96,9 +96,9 @@ func restarts(v *remedy.Verdict) int {
 	n, paused := 0, false
 	for _, p := range v.Plan {
 		switch {
-		case p.ID == "pause-encryption":
+		case p.Plays(remedy.PausingEncryption):
 			paused = true
-		case p.ID == "resume-encryption":
+		case p.Plays(remedy.EndingPause):
 			paused = false
 		case paused && p.Phase != remedy.Install:
 			n += p.Restarts
@@ -196,6 +196,17 @@ func machineWord(form string) string {
 		return "new " + form
 	}
 	return "new machine"
+}
+
+// OrderName is how an order names a part, beside a number of them.
+func OrderName(p *part.Part) string {
+	name := Part(p)
+	for _, one := range []string{"one ", "a ", "an "} {
+		if cut, ok := strings.CutPrefix(name, one); ok {
+			return cut
+		}
+	}
+	return name
 }
 
 // Fit says what is fitted, and what comes out for it.

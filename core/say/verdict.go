@@ -193,18 +193,18 @@ func Details(v *remedy.Verdict, rel *release.Release, f *fact.Facts) []string {
 	if v.Disposition == remedy.Reconfigure && !slices.ContainsFunc(v.Plan, func(p remedy.Planned) bool { return p.Part != "" }) {
 		out = append(out, "The plan needs no part.")
 	}
-	planned := func(id string) bool {
+	planned := func(r remedy.Role) bool {
 		for _, p := range v.Plan {
-			if p.ID == id {
+			if p.Plays(r) {
 				return true
 			}
 		}
 		return false
 	}
 	switch {
-	case planned("pause-encryption") && f.Is(fact.EncryptionState, "on"), planned("passphrase"):
+	case planned(remedy.PausingEncryption) && f.Is(fact.EncryptionState, "on"), planned(remedy.AskingPassphrase):
 		out = append(out, "The system volume is encrypted: check its recovery key first.")
-	case planned("pause-encryption") && !f.Is(fact.EncryptionState, "paused"): // which is said below
+	case planned(remedy.PausingEncryption) && !f.Is(fact.EncryptionState, "paused"): // which is said below
 		out = append(out, "Nothing says whether the system volume is encrypted; the plan treats it as encrypted.")
 	}
 	if f.Is(fact.EncryptionState, "paused") {
@@ -218,7 +218,7 @@ func Details(v *remedy.Verdict, rel *release.Release, f *fact.Facts) []string {
 	beside := f.Get(fact.OtherSystems)
 	if others := append(slices.Clone(beside.Value.Set()), beside.Floor().Set()...); len(others) > 0 && v.Disposition != remedy.Replace {
 		ask := ""
-		if planned("other-system") {
+		if planned(remedy.AskingOtherSystem) {
 			ask = ": ask first whether to keep it"
 		}
 		out = append(out, Sentence("another system is on the disk ("+And(others)+")"+ask))

@@ -9,6 +9,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"rolltop.example/rolltop/core/assess"
+	"rolltop.example/rolltop/core/remedy"
 	"rolltop.example/rolltop/core/say"
 )
 
@@ -393,7 +394,7 @@ func printPlan(p *paper, d *assess.Document, all bool) {
 	phase := ""
 	for i := range d.Plan {
 		s := &d.Plan[i]
-		if s.Phase != phase && s.Step != "replace" {
+		if s.Phase != phase && s.Class != remedy.Replacement.String() {
 			phase = s.Phase
 			p.line("  %s", p.style(dim, say.Phases[phase]))
 		}

@@ -196,7 +196,7 @@ func (m *Machine) parts() []part {
 	for i, s := range m.Check.Plan {
 		if i == 0 || s.Phase != m.Check.Plan[i-1].Phase {
 			name := say.Phases[s.Phase]
-			if s.Step == "replace" {
+			if s.Class == remedy.Replacement.String() {
 				name = "One step"
 			}
 			out = append(out, part{Name: name})
