@@ -7,7 +7,6 @@ import (
 
 	"rolltop.example/rolltop/internal/api"
 	"rolltop.example/rolltop/internal/client"
-	"rolltop.example/rolltop/internal/server"
 	"rolltop.example/rolltop/internal/servertest"
 	"rolltop.example/rolltop/internal/standin"
 	"rolltop.example/rolltop/web"
@@ -91,7 +90,7 @@ func TestSpreadsheet(t *testing.T) {
 
 // The first administrator is made on the page that the link opens.
 func TestFirstPage(t *testing.T) {
-	s := servertest.StartNew(t, server.Options{Console: web.Console()})
+	s := servertest.StartNew(t, servertest.Options{Console: web.Console()})
 	path, err := s.Invite(t.Context())
 	must(t, err)
 	p, err := chromium.Open()

@@ -263,3 +263,11 @@ func (f Filter) Within(key string, values ...string) Filter {
 func Term(key string, values ...string) string {
 	return Filter{terms: []term{{key: key, op: "=", values: values}}}.String()
 }
+
+// And is a filter, as text, with a term more; the filter may be empty.
+func And(where, term string) string {
+	if where == "" {
+		return term
+	}
+	return where + " " + term
+}

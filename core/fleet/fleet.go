@@ -10,6 +10,7 @@ import (
 
 	"rolltop.example/rolltop/core/release"
 	"rolltop.example/rolltop/core/remedy"
+	"rolltop.example/rolltop/core/work"
 )
 
 // Row is one machine with its latest verdict.
@@ -48,6 +49,26 @@ type Row struct {
 // Unsupported says that the machine runs its target and does not meet what the
 // publisher requires of it.
 func (r *Row) Unsupported() bool { return r.Judged && r.Disposition == remedy.Done && r.Fails > 0 }
+
+// ModelName is the maker and the model, as people name a model.
+func (r *Row) ModelName() string { return strings.TrimSpace(r.Manufacturer + " " + r.Model) }
+
+// Ref names the machine.
+func (r *Row) Ref() work.MachineRef {
+	return work.MachineRef{Key: r.Key, Name: r.Name, Place: r.Place, Model: r.ModelName()}
+}
+
+// TitlesAt are the titles of the required requirements at which the machine has an outcome.
+// Letters of outcomes are those of package check.
+func (r *Row) TitlesAt(letter byte) []string {
+	var out []string
+	for i := range min(len(r.Outcomes), len(r.Release.Requirements)) {
+		if q := &r.Release.Requirements[i]; r.Outcomes[i] == letter && q.Level == release.Must {
+			out = append(out, q.Title)
+		}
+	}
+	return out
+}
 
 // NoNext stands where no release follows the target.
 const NoNext = -1

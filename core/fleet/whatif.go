@@ -33,6 +33,15 @@ func (s *Shifts) Moved() int {
 	return n
 }
 
+// Net is how many more machines have a disposition after than before; negative where fewer have.
+func (s *Shifts) Net(d remedy.Disposition) int {
+	n := 0
+	for other := range s {
+		n += s[other][d] - s[d][other]
+	}
+	return n
+}
+
 // PlaceShifts are those of one place.
 type PlaceShifts struct {
 	Place string

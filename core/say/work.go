@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 
+	"rolltop.example/rolltop/core/price"
 	"rolltop.example/rolltop/core/remedy"
 )
 
@@ -51,4 +52,50 @@ func times(n int) string {
 		return "twice"
 	}
 	return fmt.Sprintf("%d times", n)
+}
+
+// Worklist is the work of a fleet in one sentence: visits at so many sites with their time, remote
+// batches, what parts cost, and open questions. cost is what Money says.
+func Worklist(visits, sites int, m remedy.Minutes, batches, orders int, cost string, questions int) string {
+	if visits+batches+orders+questions == 0 {
+		return "Nothing is left to do."
+	}
+	var parts []string
+	if visits > 0 {
+		parts = append(parts, fmt.Sprintf("%s at %s, %s at the desks",
+			Count(visits, "visit", "visits"), Count(sites, "place", "places"), Hours(m)))
+	}
+	if batches > 0 {
+		parts = append(parts, Count(batches, "batch", "batches")+" without a visit")
+	}
+	if orders > 0 {
+		parts = append(parts, "parts for "+cost)
+	}
+	if questions > 0 {
+		parts = append(parts, Count(questions, "question", "questions")+" to settle")
+	}
+	return Sentence(Capital(strings.Join(parts, "; ")))
+}
+
+// Batch is one step on many machines in a sentence or two. pilot is on how many it is done first.
+func Batch(title string, machines, pilot int) string {
+	s := Sentence(title + " on " + Count(machines, "machine", "machines"))
+	if pilot > 0 {
+		s += fmt.Sprintf(" On %d of them first.", pilot)
+	}
+	return s
+}
+
+// Money is what parts cost, with how many of them have no price.
+func Money(currency string, r price.Range, unpriced int) string {
+	without := fmt.Sprintf("%s without a price", Count(unpriced, "part", "parts"))
+	switch {
+	case r.Zero() && unpriced == 0:
+		return "nothing to buy"
+	case r.Zero():
+		return without
+	case unpriced > 0:
+		return currency + " " + r.String() + ", and " + without
+	}
+	return currency + " " + r.String()
 }

@@ -3,6 +3,10 @@ package wave
 import (
 	"slices"
 	"time"
+
+	"rolltop.example/rolltop/core/fleet"
+	"rolltop.example/rolltop/core/release"
+	"rolltop.example/rolltop/core/remedy"
 )
 
 // Forecast is whether a fleet arrives in time, with what it does not assume.
@@ -68,4 +72,65 @@ func (f Forecast) Predict(arrivals []time.Time, dark []Blackout, now time.Time) 
 		}
 	}
 	return f
+}
+
+// Standing counts where the machines of a class stand to their target.
+type Standing struct {
+	Forecast
+	target      *release.Release
+	silentSince time.Time
+	running     map[string]int // machines by the release that they run
+}
+
+// NewStanding begins to count. Machines whose latest inventory is from before silentSince have
+// not reported for long.
+func NewStanding(target *release.Release, silentSince time.Time) *Standing {
+	return &Standing{target: target, silentSince: silentSince, running: map[string]int{}}
+}
+
+// Add counts a machine.
+func (s *Standing) Add(r *fleet.Row) {
+	if r.Installed == s.target.Name || r.Judged && r.Disposition == remedy.Done {
+		s.Machines, s.On = s.Machines+1, s.On+1
+		return
+	}
+	if r.Decided&fleet.Stays != 0 {
+		s.Stay++
+		return
+	}
+	s.Machines++
+	s.running[r.Installed]++
+	if r.Decided&fleet.Held != 0 {
+		s.Held++
+	}
+	if r.TakenAt.Before(s.silentSince) {
+		s.Silent++
+	}
+	switch {
+	case !r.Judged || r.Disposition == remedy.Undetermined:
+		s.Unknown++
+	case r.Disposition == remedy.Ready:
+		s.Ready++
+	default:
+		s.Blocked++
+		if r.Disposition != remedy.Reconfigure {
+			s.Parts++
+		}
+	}
+}
+
+// Counted is the forecast so far, with the end of support of the release that most machines run
+// of those of which the target's document names an end.
+func (s *Standing) Counted() Forecast {
+	out, most := s.Forecast, ""
+	for name, n := range s.running {
+		more := n > s.running[most] || n == s.running[most] && name < most
+		if more && s.target.SupportEnds(name, "") != nil {
+			most = name
+		}
+	}
+	if end := s.target.SupportEnds(most, ""); end != nil {
+		out.End = On(end.Ends)
+	}
+	return out
 }

@@ -3,8 +3,12 @@ package api
 import (
 	"time"
 
+	"rolltop.example/rolltop/core/question"
 	"rolltop.example/rolltop/core/release"
 	"rolltop.example/rolltop/core/remedy"
+	"rolltop.example/rolltop/core/watch"
+	"rolltop.example/rolltop/core/wave"
+	"rolltop.example/rolltop/core/work"
 )
 
 // Money is a price range.
@@ -175,12 +179,7 @@ type MakeDecision struct {
 }
 
 // MachineRef names a machine.
-type MachineRef struct {
-	Key   string `json:"key"`
-	Name  string `json:"name"`
-	Place string `json:"place"`
-	Model string `json:"model"`
-}
+type MachineRef = work.MachineRef
 
 // Visit is what is done at one machine.
 type Visit struct {
@@ -238,42 +237,18 @@ type OrderLine struct {
 	Where    string `json:"where"`
 }
 
-// Question is something to be found out once for many machines.
-type Question struct {
-	Says     string   `json:"says"`
-	About    string   `json:"about" doc:"The model, the processor, the title or the driver"`
-	Fact     string   `json:"fact,omitempty"`
-	Label    string   `json:"label,omitempty"`
-	Cause    string   `json:"cause"`
-	Machines int      `json:"machines"`
-	Where    string   `json:"where"`
-	Maker    string   `json:"maker,omitempty"`
-	Model    string   `json:"model,omitempty"`
-	Choices  []string `json:"choices,omitempty" doc:"Values that the fact may have, where they are few"`
-	Example  string   `json:"example,omitempty" doc:"How a value is written"`
-	Answer   string   `json:"answer" enum:"model-fact,machine-fact,release" doc:"Where the answer is kept: for all machines of the model, for each machine, or in the release document"`
-}
-
-// Watch is something that should not be left as it is.
-type Watch struct {
-	Kind    string     `json:"kind" enum:"paused,no-effect,key-not-checked,decision-ended,decision-ends,failed"`
-	Says    string     `json:"says"`
-	Machine MachineRef `json:"machine,omitzero"`
-	Where   string     `json:"where,omitempty" doc:"Where it is about several machines"`
-}
-
 // Worklist is the work of the whole fleet.
 type Worklist struct {
-	Says      string         `json:"says" doc:"In one sentence"`
-	Where     string         `json:"where,omitempty"`
-	Visits    int            `json:"visits"`
-	Minutes   remedy.Minutes `json:"minutes" doc:"Of all visits"`
-	Stops     []Stop         `json:"stops"`
-	Batches   []Batch        `json:"batches"`
-	Order     []OrderLine    `json:"order"`
-	Cost      Money          `json:"cost" doc:"Of what is to be ordered"`
-	Questions []Question     `json:"questions"`
-	Watch     []Watch        `json:"watch"`
+	Says      string              `json:"says" doc:"In one sentence"`
+	Where     string              `json:"where,omitempty"`
+	Visits    int                 `json:"visits"`
+	Minutes   remedy.Minutes      `json:"minutes" doc:"Of all visits"`
+	Stops     []Stop              `json:"stops"`
+	Batches   []Batch             `json:"batches"`
+	Order     []OrderLine         `json:"order"`
+	Cost      Money               `json:"cost" doc:"Of what is to be ordered"`
+	Questions []question.Question `json:"questions"`
+	Watch     []watch.Item        `json:"watch"`
 }
 
 // Assign gives the work on machines to somebody.
@@ -339,36 +314,12 @@ type MakeWave struct {
 	Note    string `json:"note,omitempty" maxLength:"500"`
 }
 
-// WaveMachine is a machine in a wave.
-type WaveMachine struct {
-	MachineRef
-	Day      string    `json:"day,omitempty" doc:"On which it goes"`
-	Outcome  string    `json:"outcome" enum:"waiting,handed,arrived,failed,back"`
-	Reason   string    `json:"reason,omitempty" doc:"Why it failed, or why it may not be handed over now"`
-	Refused  bool      `json:"refused,omitempty" doc:"It may not be handed over now"`
-	Way      string    `json:"way,omitempty"`
-	Edition  string    `json:"edition,omitempty"`
-	Package  string    `json:"package,omitempty"`
-	File     string    `json:"file,omitempty"`
-	SHA256   string    `json:"sha256,omitempty"`
-	ByName   string    `json:"by_name,omitempty" doc:"Who let it in although a requirement is waived"`
-	Prepare  []string  `json:"prepare,omitempty" doc:"What is to be done before, and nobody has said that it is"`
-	HandedAt time.Time `json:"handed_at,omitzero"`
-}
-
-// Refusal is why machines that the rule picks may not enter.
-type Refusal struct {
-	Reason   string       `json:"reason"`
-	Machines int          `json:"machines"`
-	Some     []MachineRef `json:"some" doc:"At most 20 of them"`
-}
-
 // WaveDetail is a wave with its machines.
 type WaveDetail struct {
 	Wave
-	Members  []WaveMachine `json:"members"`
-	Free     int           `json:"free" doc:"Machines that the rule picks and that may enter"`
-	Refusals []Refusal     `json:"refusals" doc:"Machines that the rule picks and that may not"`
+	Members  []wave.Machine `json:"members"`
+	Free     int            `json:"free" doc:"Machines that the rule picks and that may enter"`
+	Refusals []wave.Refusal `json:"refusals" doc:"Machines that the rule picks and that may not"`
 }
 
 // WaveList is all waves, with the days on which nothing is upgraded and the forecasts.
@@ -422,18 +373,18 @@ type FillWave struct {
 
 // WaveFilled is what it came to.
 type WaveFilled struct {
-	Added    int       `json:"added"`
-	Refusals []Refusal `json:"refusals"`
+	Added    int            `json:"added"`
+	Refusals []wave.Refusal `json:"refusals"`
 }
 
 // HandOff is the machines of a wave for a deployment system, rolltop-handoff/1.
 type HandOff struct {
-	Format   string        `json:"format" enum:"rolltop-handoff/1"`
-	Wave     string        `json:"wave"`
-	Release  string        `json:"release"`
-	At       time.Time     `json:"at"`
-	Machines []WaveMachine `json:"machines"`
-	Refused  []WaveMachine `json:"refused" doc:"In the wave, and not to be upgraded now"`
+	Format   string         `json:"format" enum:"rolltop-handoff/1"`
+	Wave     string         `json:"wave"`
+	Release  string         `json:"release"`
+	At       time.Time      `json:"at"`
+	Machines []wave.Machine `json:"machines"`
+	Refused  []wave.Machine `json:"refused" doc:"In the wave, and not to be upgraded now"`
 }
 
 // Outcomes is what a deployment system tells of machines.

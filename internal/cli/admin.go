@@ -41,7 +41,7 @@ func hooksCommand() *cobra.Command {
 	formatFlag(cmd, "text", "json")
 	serviceFlags(cmd)
 	set := &cobra.Command{Use: "set NAME ADDRESS", Short: "Add an address or change one; the key that messages are signed with is printed this once", Args: cobra.ExactArgs(2), RunE: func(cmd *cobra.Command, args []string) error {
-		c, err := service(cmd)
+		c, err := clientOf(cmd)
 		if err != nil {
 			return err
 		}
@@ -55,7 +55,7 @@ func hooksCommand() *cobra.Command {
 	set.Flags().Bool("renew", false, "give a new key")
 	serviceFlags(set)
 	remove := &cobra.Command{Use: "remove NAME", Short: "Tell an address no more", Args: cobra.ExactArgs(1), RunE: func(cmd *cobra.Command, args []string) error {
-		c, err := service(cmd)
+		c, err := clientOf(cmd)
 		if err != nil {
 			return err
 		}
@@ -167,7 +167,7 @@ func markCommands() []*cobra.Command {
 		if err != nil {
 			return wrongUsage("%q is not the id of a doubt; rolltop devices doubts lists them", args[0])
 		}
-		c, err := service(cmd)
+		c, err := clientOf(cmd)
 		if err != nil {
 			return err
 		}
@@ -183,7 +183,7 @@ func markCommands() []*cobra.Command {
 		if err != nil {
 			return err
 		}
-		c, err := service(cmd)
+		c, err := clientOf(cmd)
 		if err != nil {
 			return err
 		}
@@ -201,7 +201,7 @@ func markCommands() []*cobra.Command {
 		if err != nil {
 			return wrongUsage("%q is not the id of a fact of a model; rolltop devices models lists them", args[0])
 		}
-		c, err := service(cmd)
+		c, err := clientOf(cmd)
 		if err != nil {
 			return err
 		}
@@ -215,7 +215,7 @@ func markCommands() []*cobra.Command {
 		if strings.TrimSpace(reason) == "" {
 			return wrongUsage("say why the machine has another key: --reason 'its disk was changed'")
 		}
-		c, err := service(cmd)
+		c, err := clientOf(cmd)
 		if err != nil {
 			return err
 		}
@@ -237,7 +237,7 @@ func markCommands() []*cobra.Command {
 }
 
 func mark(cmd *cobra.Command, _ []string) error {
-	c, err := service(cmd)
+	c, err := clientOf(cmd)
 	if err != nil {
 		return err
 	}

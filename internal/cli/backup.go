@@ -67,7 +67,7 @@ func backup(cmd *cobra.Command, _ []string) error {
 func copyDatabase(cmd *cobra.Command, to *os.File) error {
 	path, _ := cmd.Flags().GetString("database")
 	if path == "" {
-		c, err := service(cmd)
+		c, err := clientOf(cmd)
 		if err != nil {
 			return err
 		}

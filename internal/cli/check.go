@@ -244,7 +244,7 @@ func findRelease(cmd *cobra.Command, name string) (*release.Release, error) {
 	if server, _ := cmd.Flags().GetString("server"); server == "" {
 		return nil, fmt.Errorf("there is no file %s; to take a release from a service by its id, give --server", name)
 	}
-	c, err := service(cmd)
+	c, err := clientOf(cmd)
 	if err != nil {
 		return nil, err
 	}

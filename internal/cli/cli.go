@@ -180,7 +180,7 @@ func serviceFlags(cmd *cobra.Command) {
 	cmd.Flags().String("pin", "", "SHA-256 of the service's certificate, where it made it itself (or ROLLTOP_PIN)")
 }
 
-func service(cmd *cobra.Command) (*client.Client, error) {
+func clientOf(cmd *cobra.Command) (*client.Client, error) {
 	server, _ := cmd.Flags().GetString("server")
 	pin, _ := cmd.Flags().GetString("pin")
 	token, err := tokenOf(cmd)
@@ -247,7 +247,7 @@ func format(cmd *cobra.Command) (string, error) {
 // asked is the format and the service that a command was called with.
 func asked(cmd *cobra.Command) (form string, c *client.Client, err error) {
 	if form, err = format(cmd); err == nil {
-		c, err = service(cmd)
+		c, err = clientOf(cmd)
 	}
 	return form, c, err
 }

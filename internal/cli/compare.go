@@ -98,7 +98,7 @@ func inventoryOf(cmd *cobra.Command, name string) (*inventory.Document, error) {
 		}
 		return decode.Read(name, src)
 	}
-	c, err := service(cmd)
+	c, err := clientOf(cmd)
 	if err != nil {
 		return nil, err
 	}

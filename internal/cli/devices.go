@@ -40,7 +40,7 @@ func devicesCommand() *cobra.Command {
 	formatFlag(show, "text", "json")
 	serviceFlags(show)
 	inv := &cobra.Command{Use: "inventory KEY", Short: "Print the inventory document of one machine", Args: cobra.ExactArgs(1), RunE: func(cmd *cobra.Command, args []string) error {
-		c, err := service(cmd)
+		c, err := clientOf(cmd)
 		if err != nil {
 			return err
 		}
@@ -61,7 +61,7 @@ func devicesCommand() *cobra.Command {
 	serviceFlags(forget)
 	cmd.AddCommand(show, inv, enter, forget)
 	remove := &cobra.Command{Use: "remove KEY", Short: "Remove a machine with everything that is known of it", Args: cobra.ExactArgs(1), RunE: func(cmd *cobra.Command, args []string) error {
-		c, err := service(cmd)
+		c, err := clientOf(cmd)
 		if err != nil {
 			return err
 		}
@@ -306,7 +306,7 @@ func enterFact(cmd *cobra.Command, args []string) error {
 	if err != nil {
 		return err
 	}
-	c, err := service(cmd)
+	c, err := clientOf(cmd)
 	if err != nil {
 		return err
 	}
@@ -321,7 +321,7 @@ func enterFact(cmd *cobra.Command, args []string) error {
 }
 
 func takeBackFact(cmd *cobra.Command, args []string) error {
-	c, err := service(cmd)
+	c, err := clientOf(cmd)
 	if err != nil {
 		return err
 	}

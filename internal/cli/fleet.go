@@ -261,7 +261,7 @@ func filtersCommand() *cobra.Command {
 	formatFlag(cmd, "text", "json")
 	serviceFlags(cmd)
 	save := &cobra.Command{Use: "save NAME FILTER", Short: "Save a filter for everybody; devices --filter NAME uses it", Args: cobra.ExactArgs(2), RunE: func(cmd *cobra.Command, args []string) error {
-		c, err := service(cmd)
+		c, err := clientOf(cmd)
 		if err != nil {
 			return err
 		}
@@ -274,7 +274,7 @@ func filtersCommand() *cobra.Command {
 	save.Flags().StringSlice("facts", nil, "facts that are its columns")
 	serviceFlags(save)
 	remove := &cobra.Command{Use: "remove NAME", Short: "Forget a saved filter", Args: cobra.ExactArgs(1), RunE: func(cmd *cobra.Command, args []string) error {
-		c, err := service(cmd)
+		c, err := clientOf(cmd)
 		if err != nil {
 			return err
 		}

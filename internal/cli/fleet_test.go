@@ -91,7 +91,7 @@ func TestFleetCommands(t *testing.T) {
 			args = append(args, "--server", s.URL, "--token", s.Token)
 		}
 		if c.args == "fleet progress" {
-			s.Tend(t.Context(), s.Now(), false)
+			s.Upkeep.Round(t.Context(), s.Now(), false)
 		}
 		code, out, errOut := rolltop(t, args...)
 		if code != c.code || !strings.Contains(out+errOut, c.says) {

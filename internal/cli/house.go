@@ -33,7 +33,7 @@ func meansOf(cmd *cobra.Command, fromService bool) (*means.Means, error) {
 		docs = append(docs, means.Document{Name: f, Text: src})
 	}
 	if docs == nil && fromService {
-		c, err := service(cmd)
+		c, err := clientOf(cmd)
 		if err != nil {
 			return nil, err
 		}
@@ -67,7 +67,7 @@ func houseCommand() *cobra.Command {
 		if err := kindOf(args[0]); err != nil {
 			return err
 		}
-		c, err := service(cmd)
+		c, err := clientOf(cmd)
 		if err != nil {
 			return err
 		}
@@ -159,7 +159,7 @@ func showHouse(cmd *cobra.Command, args []string) error {
 	address, _ := cmd.Flags().GetString("server")
 	text := means.ShippedText(args[0])
 	if !shipped && address != "" {
-		c, err := service(cmd)
+		c, err := clientOf(cmd)
 		if err != nil {
 			return err
 		}
@@ -212,7 +212,7 @@ func putHouse(cmd *cobra.Command, args []string) error {
 	if _, err := means.Read(one); err != nil {
 		return err // with the file's own name
 	}
-	c, err := service(cmd)
+	c, err := clientOf(cmd)
 	if err != nil {
 		return err
 	}

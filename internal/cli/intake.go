@@ -173,7 +173,7 @@ func expectedCommand() *cobra.Command {
 		if err != nil {
 			return wrongUsage("%q is not the id of an expected machine; rolltop expected lists them", args[0])
 		}
-		c, err := service(cmd)
+		c, err := clientOf(cmd)
 		if err != nil {
 			return err
 		}
@@ -253,7 +253,7 @@ func importExpected(cmd *cobra.Command, args []string) error {
 		}
 		list = append(list, api.Expected{Name: cell("name"), Serial: cell("serial"), Maker: cell("maker"), Model: cell("model"), Place: cell("place"), Reason: cell("reason"), Note: cell("note")})
 	}
-	c, err := service(cmd)
+	c, err := clientOf(cmd)
 	if err != nil {
 		return err
 	}

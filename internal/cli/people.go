@@ -32,7 +32,7 @@ func usersCommand() *cobra.Command {
 	set.Flags().String("database", "", "database file of a service that is stopped, in place of a service")
 	serviceFlags(set)
 	remove := &cobra.Command{Use: "remove NAME", Short: "Take a user out, and sign them out", Args: cobra.ExactArgs(1), RunE: func(cmd *cobra.Command, args []string) error {
-		c, err := service(cmd)
+		c, err := clientOf(cmd)
 		if err != nil {
 			return err
 		}
@@ -75,7 +75,7 @@ func setUser(cmd *cobra.Command, args []string) error {
 		}
 		return err
 	}
-	c, err := service(cmd)
+	c, err := clientOf(cmd)
 	if err != nil {
 		return err
 	}

@@ -16,7 +16,7 @@ func placesCommand() *cobra.Command {
 		Short: "Places of machines, by the beginnings of their names: list, set, remove",
 		Args:  cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
-			c, err := service(cmd)
+			c, err := clientOf(cmd)
 			if err != nil {
 				return err
 			}
@@ -76,7 +76,7 @@ func without(l []api.Place, prefix string) []api.Place {
 }
 
 func changePlaces(cmd *cobra.Command, change func([]api.Place) ([]api.Place, error)) error {
-	c, err := service(cmd)
+	c, err := clientOf(cmd)
 	if err != nil {
 		return err
 	}

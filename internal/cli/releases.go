@@ -245,7 +245,7 @@ func printDifference(p *paper, d *api.ReleaseDifference) {
 }
 
 func addRelease(cmd *cobra.Command, args []string) error {
-	c, err := service(cmd)
+	c, err := clientOf(cmd)
 	if err != nil {
 		return err
 	}
@@ -290,7 +290,7 @@ func setTargets(cmd *cobra.Command, _ []string) error {
 	if pc == "" && mac == "" {
 		return wrongUsage("no target is named; give --pc ID, --mac ID, or both")
 	}
-	c, err := service(cmd)
+	c, err := clientOf(cmd)
 	if err != nil {
 		return err
 	}

@@ -21,6 +21,7 @@ import (
 	"golang.org/x/term"
 
 	"rolltop.example/rolltop/internal/server"
+	"rolltop.example/rolltop/internal/service"
 	"rolltop.example/rolltop/internal/standin"
 	"rolltop.example/rolltop/internal/store"
 	"rolltop.example/rolltop/web"
@@ -160,16 +161,21 @@ func newServer(ctx context.Context, cmd *cobra.Command, st *store.Store, verbose
 	if err != nil {
 		return nil, err
 	}
-	return server.New(ctx, server.Options{
-		Store:      st,
+	svc, err := service.New(ctx, service.Options{
+		Store:    st,
+		KeepFree: int64(keepFree) << 20,
+		Log:      slog.New(slog.NewTextHandler(cmd.ErrOrStderr(), &slog.HandlerOptions{Level: level})),
+	})
+	if err != nil {
+		return nil, err
+	}
+	return server.New(svc, server.Options{
 		Console:    web.Console(),
 		Collectors: collectors,
 		Secure:     sec.secure,
 		Proxied:    sec.proxied,
 		Pin:        sec.pin,
-		KeepFree:   int64(keepFree) << 20,
-		Log:        slog.New(slog.NewTextHandler(cmd.ErrOrStderr(), &slog.HandlerOptions{Level: level})),
-	})
+	}), nil
 }
 
 // firstStart prints a one-time link to make the first administrator, as long as there
@@ -215,7 +221,7 @@ func run(ctx context.Context, s *server.Server, ln net.Listener, sec security, e
 	tended := make(chan struct{})
 	go func() {
 		defer close(tended)
-		s.Upkeep(tending)
+		s.Upkeep.Run(tending)
 	}()
 	defer func() {
 		rest()

@@ -13,7 +13,7 @@ import (
 
 func tokensCommand() *cobra.Command {
 	cmd := &cobra.Command{Use: "tokens", Short: "Tokens that let programs in: list, add, end", Args: cobra.NoArgs, RunE: func(cmd *cobra.Command, _ []string) error {
-		c, err := service(cmd)
+		c, err := clientOf(cmd)
 		if err != nil {
 			return err
 		}
@@ -43,7 +43,7 @@ func tokensCommand() *cobra.Command {
 	}}
 	serviceFlags(cmd)
 	add := &cobra.Command{Use: "add NAME", Short: "Make a token; its secret is printed this once", Args: cobra.ExactArgs(1), RunE: func(cmd *cobra.Command, args []string) error {
-		c, err := service(cmd)
+		c, err := clientOf(cmd)
 		if err != nil {
 			return err
 		}
@@ -80,7 +80,7 @@ func tokensCommand() *cobra.Command {
 		if err != nil {
 			return wrongUsage("%q is not the id of a token; rolltop tokens lists them", args[0])
 		}
-		c, err := service(cmd)
+		c, err := clientOf(cmd)
 		if err != nil {
 			return err
 		}

@@ -19,7 +19,7 @@ func waiversCommand() *cobra.Command {
 	formatFlag(cmd, "text", "json", "csv")
 	serviceFlags(cmd)
 	add := &cobra.Command{Use: "add KIND", Short: "Decide something about machines: " + strings.Join(decision.Kinds(), ", "), Args: cobra.ExactArgs(1), ValidArgs: decision.Kinds(), RunE: func(cmd *cobra.Command, args []string) error {
-		c, err := service(cmd)
+		c, err := clientOf(cmd)
 		if err != nil {
 			return err
 		}
@@ -43,7 +43,7 @@ func waiversCommand() *cobra.Command {
 		if err != nil {
 			return wrongUsage("%q is no number of a decision; rolltop waivers lists them", args[0])
 		}
-		c, err := service(cmd)
+		c, err := clientOf(cmd)
 		if err != nil {
 			return err
 		}

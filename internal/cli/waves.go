@@ -10,6 +10,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"rolltop.example/rolltop/core/say"
+	"rolltop.example/rolltop/core/wave"
 	"rolltop.example/rolltop/internal/api"
 	"rolltop.example/rolltop/internal/client"
 	"rolltop.example/rolltop/internal/safefile"
@@ -79,7 +80,7 @@ func numbered(use, short string, args cobra.PositionalArgs, run func(*cobra.Comm
 		if err != nil || id < 1 {
 			return wrongUsage("%q is no number of a wave; rolltop waves lists them", args[0])
 		}
-		c, err := service(cmd)
+		c, err := clientOf(cmd)
 		if err != nil {
 			return err
 		}
@@ -184,7 +185,7 @@ func showWave(cmd *cobra.Command, c *client.Client, id int64, _ []string) error 
 	return nil
 }
 
-func printRefusals(p *paper, list []api.Refusal) {
+func printRefusals(p *paper, list []wave.Refusal) {
 	var rows [][]string
 	for _, r := range list {
 		var names []string
@@ -203,7 +204,7 @@ func printRefusals(p *paper, list []api.Refusal) {
 }
 
 func putWave(cmd *cobra.Command, id int64, name string) error {
-	c, err := service(cmd)
+	c, err := clientOf(cmd)
 	if err != nil {
 		return err
 	}
@@ -319,7 +320,7 @@ func blackoutCommand() *cobra.Command {
 	serviceFlags(cmd)
 	change := func(f func([]api.Blackout, []string, string) ([]api.Blackout, error)) func(*cobra.Command, []string) error {
 		return func(cmd *cobra.Command, args []string) error {
-			c, err := service(cmd)
+			c, err := clientOf(cmd)
 			if err != nil {
 				return err
 			}

@@ -37,7 +37,7 @@ func tickItem(cmd *cobra.Command, args []string) error {
 	if !ok || !slices.Contains([]string{"prepare", "step", "leave"}, kind) {
 		return wrongUsage("%q is no item; write prepare/backup for an item of preparation, step/tpm-on for a step, leave/disk-wiped for a machine that leaves", args[1])
 	}
-	c, err := service(cmd)
+	c, err := clientOf(cmd)
 	if err != nil {
 		return err
 	}
@@ -71,7 +71,7 @@ func tickItem(cmd *cobra.Command, args []string) error {
 }
 
 func visitLink(cmd *cobra.Command, args []string) error {
-	c, err := service(cmd)
+	c, err := clientOf(cmd)
 	if err != nil {
 		return err
 	}

@@ -28,7 +28,7 @@ func worklistCommand() *cobra.Command {
 		serviceFlags(c)
 	}
 	sheet := &cobra.Command{Use: "sheet", Short: "The visits of machines as a page to be printed", Args: cobra.NoArgs, RunE: func(cmd *cobra.Command, _ []string) error {
-		c, err := service(cmd)
+		c, err := clientOf(cmd)
 		if err != nil {
 			return err
 		}
@@ -42,7 +42,7 @@ func worklistCommand() *cobra.Command {
 	sheet.Flags().String("where", "", "filter, as place=\"Gull Quay\"")
 	serviceFlags(sheet)
 	assign := &cobra.Command{Use: "assign WHO [KEY…]", Short: "Give the work on machines to somebody; an empty WHO takes it back", Args: cobra.MinimumNArgs(1), RunE: func(cmd *cobra.Command, args []string) error {
-		c, err := service(cmd)
+		c, err := clientOf(cmd)
 		if err != nil {
 			return err
 		}
@@ -61,7 +61,7 @@ func worklistCommand() *cobra.Command {
 	assign.Flags().String("note", "", "what to know about it")
 	serviceFlags(assign)
 	stock := &cobra.Command{Use: "stock PART", Short: "Note how many of a part are there, and how long the rest takes", Args: cobra.ExactArgs(1), RunE: func(cmd *cobra.Command, args []string) error {
-		c, err := service(cmd)
+		c, err := clientOf(cmd)
 		if err != nil {
 			return err
 		}

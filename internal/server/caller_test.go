@@ -5,13 +5,14 @@ import (
 	"testing"
 
 	"rolltop.example/rolltop/core/fact"
+	"rolltop.example/rolltop/internal/service"
 )
 
 // Where nobody is known, nobody is let in: such a caller sees no place, no serial number
 // and may do nothing.
 func TestNobodySeesNothing(t *testing.T) {
 	nobody := callerOf(context.Background())
-	if !nobody.limited() || nobody.sees("") || nobody.sees("Gull Quay") || nobody.Plain || !nobody.hides(fact.DeviceSerial.Def().Name) {
+	if !nobody.Limited() || nobody.Sees("") || nobody.Sees("Gull Quay") || nobody.Plain || !nobody.hides(fact.DeviceSerial.Def().Name) {
 		t.Errorf("%+v", nobody)
 	}
 	for _, needs := range []string{ScopeSubmit, ScopeRead, ScopeWork, ScopeManage} {
@@ -19,7 +20,7 @@ func TestNobodySeesNothing(t *testing.T) {
 			t.Errorf("nobody may %s", needs)
 		}
 	}
-	if own := callerOf(ownWork(context.Background())); own.limited() || !own.Plain {
+	if own := service.ViewerOf(service.ByItself(context.Background())); own.Limited() || !own.Plain {
 		t.Errorf("what the program does itself is limited: %+v", own)
 	}
 }

@@ -2,15 +2,10 @@ package server
 
 import (
 	"context"
-	"encoding/base64"
 	"encoding/json"
 	"fmt"
-	"net/http"
-	"reflect"
 	"strings"
 	"time"
-
-	"github.com/danielgtaylor/huma/v2"
 
 	"rolltop.example/rolltop/core/assess"
 	"rolltop.example/rolltop/core/byhand"
@@ -19,33 +14,33 @@ import (
 	"rolltop.example/rolltop/core/identity"
 	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/core/need"
+	"rolltop.example/rolltop/core/remedy"
 	"rolltop.example/rolltop/core/say"
+	"rolltop.example/rolltop/core/work"
 	"rolltop.example/rolltop/internal/api"
+	"rolltop.example/rolltop/internal/service"
 	"rolltop.example/rolltop/internal/store"
 )
 
-// placeOf is the place with the longest prefix of a name.
-func placeOf(name string, places []store.Place) string {
-	best, place := 0, ""
-	for _, p := range places {
-		if len(p.Prefix) > best && len(name) >= len(p.Prefix) && strings.EqualFold(name[:len(p.Prefix)], p.Prefix) {
-			best, place = len(p.Prefix), p.Name
-		}
-	}
-	return place
-}
+// devicesAPI has the operations on machines, one at a time and in lists.
+type devicesAPI struct{ *Server }
 
-// placeOfDevice is the place that a person gave a machine, or that of its name.
-func placeOfDevice(d *store.Device, places []store.Place) string {
-	if d.Placed != "" {
-		return d.Placed
+func (s devicesAPI) deviceRow(r *fleet.Row) api.DeviceRow {
+	out := api.DeviceRow{
+		Key:          r.Key,
+		Name:         r.Name,
+		Place:        r.Place,
+		Class:        r.Class,
+		Manufacturer: r.Manufacturer,
+		Model:        r.Model,
+		Installed:    r.Installed,
+		TakenAt:      r.TakenAt,
+		Fails:        r.Fails,
+		Tags:         service.Lines(r.Tags),
+		Retired:      r.Retired,
+		Doubted:      r.Doubted,
+		Stale:        r.TakenAt.Before(s.now().AddDate(0, 0, -s.Settings.Get().StaleDays)),
 	}
-	return placeOf(d.Name, places)
-}
-
-func (s *Server) deviceRow(r *fleet.Row) api.DeviceRow {
-	out := api.DeviceRow{Key: r.Key, Name: r.Name, Place: r.Place, Class: r.Class, Manufacturer: r.Manufacturer, Model: r.Model, Installed: r.Installed, TakenAt: r.TakenAt, Fails: r.Fails,
-		Tags: lines(r.Tags), Retired: r.Retired, Doubted: r.Doubted, Stale: r.TakenAt.Before(s.now().AddDate(0, 0, -s.settings().StaleDays))}
 	for i, name := range fleet.DecisionNames {
 		if r.Decided&(1<<i) != 0 {
 			out.Decided = append(out.Decided, name)
@@ -60,235 +55,118 @@ func (s *Server) deviceRow(r *fleet.Row) api.DeviceRow {
 	return out
 }
 
-// whereDoc is what the description of the API says of filters.
-var whereDoc = fleet.Doc()
+// answered is a machine of a list with the sentence on what it takes.
+func (s devicesAPI) answered(r *fleet.Row, a service.Answer) api.DeviceRow {
+	out := s.deviceRow(r)
+	out.Answer, out.Facts = assess.Dated(a.Says, out.Disposition, out.TakenAt, s.now()), a.Facts
+	return out
+}
 
-// where reads a filter for a caller, who picks from what they see, or gives the
-// problem that they are told.
-func (s *Server) where(ctx context.Context, text string) (fleet.Filter, error) {
-	f, err := fleet.Parse(text)
+func (s devicesAPI) listDevices(ctx context.Context, in *struct {
+	ListInput
+	Facts []string `query:"facts" maxItems:"40" doc:"Facts that become columns, parted by commas"`
+}) (out api.DeviceList, err error) {
+	defs, err := s.Index.Facts(ctx, in.Facts)
 	if err != nil {
-		return f, &api.Problem{Status: http.StatusUnprocessableEntity, Title: "The filter has a mistake", Detail: err.Error()}
+		return out, err
 	}
-	who := callerOf(ctx)
-	for _, id := range hidden {
-		if !who.Plain && f.Asks(id) {
-			return f, &api.Problem{Status: http.StatusForbidden, Title: "Not for you", Detail: fmt.Sprintf("%s names one machine, and your role does not show that", id.Def().Name)}
+	var got *service.Page
+	if len(defs) == 0 {
+		if got, err = s.Index.EarlyList(ctx, in.query()); err != nil {
+			return out, err
 		}
 	}
-	if f, err = s.seek(ctx, f, who.Plain); err != nil {
-		return f, s.problem(err, "")
-	}
-	if who.limited() {
-		f = f.Within("place", who.Places...)
-	}
-	return f.At(s.now()), nil
-}
-
-// seek finds the machines that parts of a filter name. Without plain, serial numbers find
-// none.
-func (s *Server) seek(ctx context.Context, f fleet.Filter, plain bool) (fleet.Filter, error) {
-	for _, sought := range f.Sought() {
-		var ids []int64
-		var err error
-		switch {
-		case sought.What == fleet.SoughtWho:
-			ids, err = s.store.AssignedTo(ctx, sought.Value)
-		case !sought.Naming():
-			ids, err = s.inWaves(ctx, sought)
-		case plain:
-			ids, err = s.store.Named(ctx, sought.What, sought.Value)
+	if got == nil {
+		if got, err = s.Index.List(ctx, in.query(), nil); err != nil {
+			return out, err
 		}
-		if err != nil {
-			return f, err
-		}
-		f = f.Found(sought.Key, ids)
 	}
-	return f, nil
-}
-
-type deviceInput struct {
-	Key string `path:"key" maxLength:"80"`
-}
-
-func noDevice(key string) string {
-	return fmt.Sprintf("there is no machine %q; rolltop devices lists them", key)
-}
-
-func (s *Server) devices(a huma.API) {
-	tag := []string{"Devices"}
-	huma.Register(a, secured(huma.Operation{OperationID: "devices", Method: http.MethodGet, Path: "/devices", Summary: "List machines", Tags: tag, Errors: []int{http.StatusUnprocessableEntity}}, ScopeRead), s.listDevices)
-	huma.Register(a, secured(huma.Operation{OperationID: "device", Method: http.MethodGet, Path: "/devices/{key}", Summary: "One machine, checked now", Tags: tag, Errors: []int{http.StatusNotFound}}, ScopeRead), s.showDevice)
-	huma.Register(a, secured(huma.Operation{OperationID: "remove-device", Method: http.MethodDelete, Path: "/devices/{key}", Summary: "Remove a machine with everything that is known of it", Tags: tag, DefaultStatus: http.StatusNoContent, Errors: []int{http.StatusNotFound},
-		Description: "Its inventories, facts, ticks and links go; of what was done to it, only that something was done to a machine of that number stays."}, ScopeManage), s.removeDevice)
-	op := huma.Operation{OperationID: "inventory", Method: http.MethodGet, Path: "/devices/{key}/inventory", Summary: "The inventory document of a machine", Tags: tag, Errors: []int{http.StatusNotFound},
-		Responses: map[string]*huma.Response{"200": {Description: "The document", Content: map[string]*huma.MediaType{"application/json": {Schema: a.OpenAPI().Components.Schemas.Schema(reflect.TypeFor[inventory.Document](), true, "")}}}}}
-	huma.Register(a, secured(op, ScopeRead), s.deviceInventory)
-	huma.Register(a, secured(huma.Operation{OperationID: "check", Method: http.MethodGet, Path: "/devices/{key}/check", Summary: "Check one machine against any release", Tags: tag, Errors: []int{http.StatusNotFound, http.StatusUnprocessableEntity}}, ScopeRead), s.checkDevice)
-	huma.Register(a, secured(huma.Operation{OperationID: "enter-fact", Method: http.MethodPut, Path: "/devices/{key}/facts/{fact}", Summary: "Enter a fact by hand", Description: "It fills a gap. Where it differs from what was read, both stay, as sources that disagree.", Tags: tag, Errors: []int{http.StatusNotFound, http.StatusUnprocessableEntity}}, ScopeWork), s.enterFact)
-	huma.Register(a, secured(huma.Operation{OperationID: "take-back-fact", Method: http.MethodDelete, Path: "/devices/{key}/facts/{fact}", Summary: "Take back a fact that was entered by hand", Tags: tag, Errors: []int{http.StatusNotFound}}, ScopeWork), s.takeBackFact)
-	huma.Register(a, secured(huma.Operation{OperationID: "compare", Method: http.MethodGet, Path: "/compare", Summary: "Two machines, or two inventories of one, side by side", Tags: tag, Errors: []int{http.StatusNotFound}}, ScopeRead), s.compare)
-}
-
-// ListInput asks for a page of machines.
-type ListInput struct {
-	Where string `query:"where" maxLength:"2000" doc:"A filter"`
-	Sort  string `query:"sort" default:"name" maxLength:"100" doc:"name, place, disposition, model, installed, fails or taken, a fact, or needs.ID for those that fail a requirement; a leading minus turns it round"`
-	Page  int    `query:"page" default:"1" minimum:"1" maximum:"1000000"`
-	After string `query:"after" maxLength:"1000" doc:"What a page gave as next, in place of a number of a page"`
-	Size  int    `query:"size" default:"50" minimum:"1" maximum:"1000"`
-}
-
-// listed is a page of machines.
-type listed struct {
-	filter      fleet.Filter
-	total, from int
-	next        string
-	rows        []fleet.Row
-}
-
-// list picks a page. more, where it is given, sees the whole selection.
-func (s *Server) list(ctx context.Context, in *ListInput, more func(*fleet.Index, fleet.Selection)) (*listed, error) {
-	order, err := fleet.ParseOrder(in.Sort)
+	out = api.DeviceList{
+		Loading: got.Early,
+		Total:   got.Total,
+		Page:    in.Page,
+		Size:    in.Size,
+		From:    got.From,
+		Next:    got.Next,
+		Where:   s.Index.Canonical(ctx, got.Filter, in.Where),
+		Devices: []api.DeviceRow{},
+	}
+	answers, err := s.Answers.Of(ctx, got.Rows, defs)
 	if err != nil {
-		return nil, &api.Problem{Status: http.StatusUnprocessableEntity, Title: "The order has a mistake", Detail: err.Error()}
+		return out, err
 	}
-	f, err := s.where(ctx, in.Where)
-	if err != nil {
-		return nil, err
-	}
-	var mark fleet.Mark
-	if in.After != "" {
-		if b, err := base64.RawURLEncoding.DecodeString(in.After); err != nil || json.Unmarshal(b, &mark) != nil {
-			return nil, refuse("No such page", "after=%s is not what a page gave as next", in.After)
-		}
-	}
-	out := &listed{filter: f}
-	err = s.look(ctx, func(x *fleet.Index) {
-		picked := x.Select(f)
-		out.total = picked.Len()
-		if in.After != "" {
-			out.rows, out.from = picked.After(order, mark, in.Size)
-		} else {
-			out.from = (in.Page - 1) * in.Size
-			out.rows = picked.Page(order, out.from, in.Size)
-		}
-		if n := len(out.rows); n > 0 && out.from+n < out.total {
-			if m, ok := x.MarkOf(order, out.rows[n-1].ID); ok {
-				b, _ := json.Marshal(m) // texts and numbers
-				out.next = base64.RawURLEncoding.EncodeToString(b)
-			}
-		}
-		if more != nil {
-			more(x, picked)
-		}
-	})
-	if err != nil {
-		return nil, s.problem(err, "")
+	for i := range got.Rows {
+		r := &got.Rows[i]
+		out.Devices = append(out.Devices, s.answered(r, answers[r.ID]))
 	}
 	return out, nil
 }
 
-func (s *Server) listDevices(ctx context.Context, in *struct {
-	ListInput
-	Facts []string `query:"facts" maxItems:"40" doc:"Facts that become columns, parted by commas"`
-}) (*struct{ Body api.DeviceList }, error) {
-	defs, err := factsNamed(callerOf(ctx), in.Facts)
+func (s devicesAPI) showDevice(ctx context.Context, in *keyInput) (out api.Device, err error) {
+	d, err := s.Machines.Find(ctx, in.Key)
 	if err != nil {
-		return nil, err
+		return out, err
 	}
-	got, early, err := s.early(ctx, &in.ListInput, defs)
+	facts, err := s.Machines.Facts(ctx, d, 0)
 	if err != nil {
-		return nil, s.problem(err, "")
+		return out, err
 	}
-	if !early {
-		if got, err = s.list(ctx, &in.ListInput, nil); err != nil {
-			return nil, err
+	sites, err := s.store.Places(ctx)
+	if err != nil {
+		return out, err
+	}
+	row := s.Index.Row(d, sites)
+	out = api.Device{
+		DeviceRow: s.deviceRow(&row),
+		Facts:     factGroups(callerOf(ctx).show(facts.Inventory)),
+		Hand:      callerOf(ctx).manualFacts(&facts),
+		History:   []api.InventoryRef{},
+	}
+	for _, add := range []func(context.Context, *store.Device, *api.Device) error{
+		s.addMarks, s.addHistory, s.addDuplicates, s.addChanges, s.addWork,
+	} {
+		if err := add(ctx, d, &out); err != nil {
+			return out, err
 		}
 	}
-	out := api.DeviceList{Loading: early, Total: got.total, Page: in.Page, Size: in.Size, From: got.from, Next: got.next, Where: s.said(ctx, got.filter, in.Where), Devices: []api.DeviceRow{}}
-	answers, err := s.answers(ctx, got.rows, defs)
-	if err != nil {
-		return nil, s.problem(err, "")
-	}
-	for i := range got.rows {
-		row := s.deviceRow(&got.rows[i])
-		a := answers[got.rows[i].ID]
-		row.Answer, row.Facts = assess.Dated(a.says, row.Disposition, row.TakenAt, s.now()), a.facts
-		out.Devices = append(out.Devices, row)
-	}
-	return &struct{ Body api.DeviceList }{out}, nil
+	return out, s.addCheck(ctx, d, &facts, &out)
 }
 
-// said is a filter as the caller wrote it, in its canonical text: without what
-// limits them.
-func (s *Server) said(ctx context.Context, f fleet.Filter, text string) string {
-	if callerOf(ctx).limited() {
-		f, _ = fleet.Parse(text) // it was read before
-	}
-	return f.String()
-}
-
-func (s *Server) showDevice(ctx context.Context, in *deviceInput) (*struct{ Body api.Device }, error) {
-	d, err := s.store.DeviceByKey(ctx, in.Key)
-	if err != nil {
-		return nil, s.problem(err, noDevice(in.Key))
-	}
-	inv, hand, left, err := s.whole(ctx, d, d.InventoryID)
-	if err != nil {
-		return nil, s.problem(err, noDevice(in.Key))
-	}
-	places, err := s.store.Places(ctx)
-	if err != nil {
-		return nil, s.problem(err, "")
-	}
-	history, err := s.store.History(ctx, d.ID)
-	if err != nil {
-		return nil, s.problem(err, "")
-	}
-	r := row(&store.Row{Device: *d}, nil, places)
-	shown := callerOf(ctx).show(inv)
-	out := api.Device{DeviceRow: s.deviceRow(&r), Facts: factGroups(shown), History: []api.InventoryRef{}}
-	if err := s.marksOf(ctx, d, &out); err != nil {
-		return nil, s.problem(err, "")
-	}
-	for _, h := range history {
-		first, last := h.Times()
-		out.History = append(out.History, api.InventoryRef{ID: h.ID, TakenAt: first, LastSeen: last, Beside: h.Beside})
-	}
-	out.Hand = callerOf(ctx).handFacts(hand, left)
+// addCheck adds the check of a machine against the target of its class, with what people decided
+// about it and said of its work.
+func (s devicesAPI) addCheck(ctx context.Context, d *store.Device, facts *service.Facts, out *api.Device) error {
 	ticks, err := s.store.Ticks(ctx, d.ID)
 	if err != nil {
-		return nil, s.problem(err, "")
+		return err
 	}
 	out.Leaving = leavings(ticks)
-	if err := s.workOn(ctx, d, &out); err != nil {
-		return nil, s.problem(err, "")
-	}
-	t, ok := s.target(d.Class)
+	t, ok := s.Releases.Target(d.Class)
 	if !ok {
 		out.NoCheck = fmt.Sprintf("No target release is chosen for this class of hardware (%s).", d.Class)
-		return &struct{ Body api.Device }{out}, nil
+		return nil
 	}
-	on, err := s.decisionsOn(ctx, d.Key)
+	on, err := s.Decisions.On(ctx, d.Key)
 	if err != nil {
-		return nil, s.problem(err, "")
+		return err
 	}
 	for i := range on {
-		out.Decisions = append(out.Decisions, s.showDecision(&on[i], 1, s.now()))
+		shown := s.Decisions.Show(ctx, &on[i], 1)
+		out.Decisions = append(out.Decisions, decided(&shown))
 	}
-	waivers, err := s.waiversOn(ctx, d.Key, t)
+	waivers, err := s.Decisions.WaiversOn(ctx, d.Key, t.Release)
 	if err != nil {
-		return nil, s.problem(err, "")
+		return err
 	}
-	if out.Check, err = s.check(ctx, t, inv, waivers...); err != nil {
+	got, err := s.Machines.Check(ctx, t.Release, facts.Inventory, waivers...)
+	if err != nil {
 		out.NoCheck = say.Sentence(err.Error())
-		return &struct{ Body api.Device }{out}, nil
+		return nil
 	}
-	out.Check.Apply(ticks)
-	out.Check.Vouched = out.Vouched
-	out.Disposition, out.Certainty, out.Answer, out.Release, out.Fails = out.Check.Disposition, out.Check.Certainty, out.Check.Answer, t.release.Name, out.Check.Counts.Fail
-	return &struct{ Body api.Device }{out}, nil
+	got.Apply(ticks)
+	got.Vouched = out.Vouched
+	out.Check, out.Release, out.Fails = got, t.Release.Name, got.Counts.Fail
+	out.Disposition, out.Certainty, out.Answer = got.Disposition, got.Certainty, got.Answer
+	return nil
 }
 
 // senderOf is who the facts of a machine come from.
@@ -304,8 +182,8 @@ func senderOf(d *store.Device) say.Sender {
 	return say.UnknownSender
 }
 
-// marksOf adds what people wrote on a machine, and what is to be settled about it.
-func (s *Server) marksOf(ctx context.Context, d *store.Device, out *api.Device) error {
+// addMarks adds what people wrote on a machine, who speaks for it and how many are of its model.
+func (s devicesAPI) addMarks(ctx context.Context, d *store.Device, out *api.Device) error {
 	rows := []store.Row{{Device: *d}}
 	if err := s.store.Marked(ctx, rows); err != nil {
 		return err
@@ -313,29 +191,85 @@ func (s *Server) marksOf(ctx context.Context, d *store.Device, out *api.Device) 
 	out.Vouched = say.Vouched(senderOf(d), time.UnixMilli(d.KeyAt).UTC())
 	out.Keyed = d.PublicKey != ""
 	out.Tags, out.Doubted = rows[0].Tags, rows[0].Doubted
-	list, err := s.store.DoubtsOf(ctx, d.ID)
-	if err != nil {
-		return err
-	}
-	flips, err := s.store.FlipsOf(ctx, d.ID)
-	if err != nil {
-		return err
-	}
-	for i := range flips {
-		f := &flips[i]
-		out.Changes = append(out.Changes, api.DispositionChange{Release: f.Release, Was: dispositionName(f.Was), Becomes: dispositionName(f.Becomes), Cause: f.Cause, By: strings.Fields(f.Why), At: f.At()})
-	}
-	who := callerOf(ctx)
-	for i := range list {
-		if !who.limited() || s.sees(ctx, who, list[i].Key) && s.sees(ctx, who, list[i].Other) {
-			out.Doubts = append(out.Doubts, doubt(&list[i]))
-		}
-	}
 	keys, err := s.store.KeysOfModel(ctx, d.Maker, d.Model)
-	if d.Model != "" && !who.limited() {
+	if d.Model != "" && !callerOf(ctx).Limited() {
 		out.SameModel = &api.ModelCount{Maker: d.Maker, Model: d.Model, Machines: len(keys)}
 	}
 	return err
+}
+
+func (s devicesAPI) addHistory(ctx context.Context, d *store.Device, out *api.Device) error {
+	history, err := s.store.History(ctx, d.ID)
+	for _, h := range history {
+		first, last := h.Times()
+		out.History = append(out.History, api.InventoryRef{ID: h.ID, TakenAt: first, LastSeen: last, Beside: h.Beside})
+	}
+	return err
+}
+
+// addDuplicates adds what is to be settled about which machine it is.
+func (s devicesAPI) addDuplicates(ctx context.Context, d *store.Device, out *api.Device) error {
+	list, err := s.store.DoubtsOf(ctx, d.ID)
+	for i := range list {
+		if s.Machines.SeesDuplicate(ctx, &list[i]) {
+			out.Doubts = append(out.Doubts, duplicate(&list[i]))
+		}
+	}
+	return err
+}
+
+// addChanges adds how the machine's disposition changed.
+func (s devicesAPI) addChanges(ctx context.Context, d *store.Device, out *api.Device) error {
+	flips, err := s.store.FlipsOf(ctx, d.ID)
+	for i := range flips {
+		f := &flips[i]
+		out.Changes = append(out.Changes, api.DispositionChange{
+			Release: f.Release,
+			Was:     dispositionName(f.Was),
+			Becomes: dispositionName(f.Becomes),
+			Cause:   f.Cause,
+			By:      strings.Fields(f.Why),
+			At:      f.At(),
+		})
+	}
+	return err
+}
+
+func dispositionName(n int) string { return remedy.Disposition(n).String() }
+
+// addWork adds who has the work on a machine, and the wave that it is in.
+func (s devicesAPI) addWork(ctx context.Context, d *store.Device, out *api.Device) error {
+	given, err := s.store.Assignments(ctx)
+	if err != nil {
+		return err
+	}
+	out.Who, out.WorkNote = given[d.ID].Who, given[d.ID].Note
+	in, err := s.Waves.Of(ctx, d)
+	if in != nil {
+		out.Wave = &api.InWave{
+			ID:      in.ID,
+			Name:    in.Name,
+			Starts:  string(in.Starts),
+			Ends:    string(in.Ends),
+			Outcome: in.Outcome,
+			Reason:  in.Reason,
+		}
+	}
+	return err
+}
+
+// leavings are what is done when a machine leaves, with what people said.
+func leavings(ticks []assess.Tick) []api.Leaving {
+	out := make([]api.Leaving, len(work.Leavings))
+	for i, l := range work.Leavings {
+		out[i] = api.Leaving{ID: l.ID, Title: l.Title, Says: l.Says}
+		for j := range ticks {
+			if ticks[j].Item == assess.TickLeaving+l.ID {
+				out[i].Ticked = &ticks[j]
+			}
+		}
+	}
+	return out
 }
 
 func factGroups(d *inventory.Document) []api.FactGroup {
@@ -343,7 +277,15 @@ func factGroups(d *inventory.Document) []api.FactGroup {
 	for _, g := range say.Facts(d) {
 		group := api.FactGroup{Group: g.Name, Summary: g.Summary}
 		for _, r := range g.Rows {
-			row := api.FactRow{Fact: r.Fact, Label: r.Label, Value: r.Value, Known: r.Known, Source: r.Source, Why: r.Why, Try: r.Try}
+			row := api.FactRow{
+				Fact:   r.Fact,
+				Label:  r.Label,
+				Value:  r.Value,
+				Known:  r.Known,
+				Source: r.Source,
+				Why:    r.Why,
+				Try:    r.Try,
+			}
 			if def := fact.ByName(byhand.Plain(r.Fact)); def != nil && !r.Known {
 				row.Choices, row.Example = need.Choices(def), need.Example(def)
 			}
@@ -354,13 +296,13 @@ func factGroups(d *inventory.Document) []api.FactGroup {
 	return out
 }
 
-func (s *Server) deviceInventory(ctx context.Context, in *struct {
+func (s devicesAPI) showInventory(ctx context.Context, in *struct {
 	Key string `path:"key" maxLength:"80"`
 	ID  int64  `query:"id" minimum:"0" doc:"One of the machine's history; the latest where it is not given"`
 }) (*raw, error) {
-	d, err := s.store.DeviceByKey(ctx, in.Key)
+	d, err := s.Machines.Find(ctx, in.Key)
 	if err != nil {
-		return nil, s.problem(err, noDevice(in.Key))
+		return nil, err
 	}
 	id := in.ID
 	if id == 0 {
@@ -368,26 +310,12 @@ func (s *Server) deviceInventory(ctx context.Context, in *struct {
 	}
 	inv, err := s.store.Inventory(ctx, d.ID, id)
 	if err != nil {
-		return nil, s.problem(err, fmt.Sprintf("the machine %q has no inventory %d", in.Key, id))
+		return nil, orMissing(err, "%s", service.NoInventory(in.Key, id))
 	}
 	b, err := json.Marshal(callerOf(ctx).show(inv))
-	if err != nil {
-		return nil, s.problem(err, "")
-	}
-	return &raw{ContentType: "application/json", Body: b}, nil
+	return &raw{ContentType: "application/json", Body: b}, err
 }
 
-// raw is an answer that is a document as it is kept.
-type raw struct {
-	ContentType string `header:"Content-Type"`
-	Body        []byte
-}
-
-func (s *Server) removeDevice(ctx context.Context, in *deviceInput) (*struct{}, error) {
-	id, err := s.store.RemoveDevice(ctx, in.Key)
-	if err != nil {
-		return nil, s.problem(err, noDevice(in.Key))
-	}
-	s.live.touch(id)
-	return nil, nil
+func (s devicesAPI) removeDevice(ctx context.Context, in *keyInput) error {
+	return s.Machines.Remove(ctx, in.Key)
 }

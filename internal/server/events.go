@@ -9,9 +9,11 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
-	"rolltop.example/rolltop/core/remedy"
 	"rolltop.example/rolltop/internal/api"
 )
+
+// eventsAPI has the operation that tells open pages of changes.
+type eventsAPI struct{ *Server }
 
 // How often a page is told of changes at most, how long nothing may be sent, how
 // long a page may take to receive it, and how many may listen.
@@ -22,30 +24,25 @@ const (
 	mostListen   = 2000
 )
 
-// Pages that are open learn of changes by server-sent events (HTML, section 9.2).
-func (s *Server) events(a huma.API) {
-	huma.Register(a, secured(huma.Operation{OperationID: "events", Method: http.MethodGet, Path: "/events", Summary: "Hear of changes as they happen", Tags: []string{"Fleet"}, Errors: []int{http.StatusServiceUnavailable},
-		Description: "Server-sent events. “changed” says that machines changed, and nothing of which or how: whoever shows some asks for them again.",
-		Responses:   map[string]*huma.Response{"200": {Description: "The events", Content: map[string]*huma.MediaType{"text/event-stream": {}}}}}, ScopeRead), s.listen)
-	huma.Register(a, secured(huma.Operation{OperationID: "progress", Method: http.MethodGet, Path: "/progress", Summary: "How many machines there were of each disposition, day by day", Tags: []string{"Fleet"}}, ScopeRead), s.progress)
-}
-
-func (s *Server) listen(ctx context.Context, _ *struct{}) (*huma.StreamResponse, error) {
+// listen tells an open page of changes by server-sent events (HTML, section 9.2).
+func (s eventsAPI) listen(ctx context.Context, _ *struct{}) (*huma.StreamResponse, error) {
 	caller := callerOf(ctx)
-	hung, ok := s.streams.enter(callerName(caller))
+	hung, ok := s.streams.enter(caller.id())
 	if !ok {
-		return nil, huma.ErrorWithHeaders(&api.Problem{Status: http.StatusTooManyRequests, Title: "Too many listen", Detail: fmt.Sprintf("%s hears of changes on %d pages already; this one works without", caller.Name, mostOfCaller)}, http.Header{"Retry-After": {"60"}})
+		return nil, again(&api.Problem{Status: tooMany, Title: "Too many listen", Detail: fmt.Sprintf(
+			"%s hears of changes on %d pages already; this one works without", caller.Name, mostOfCaller)}, "60")
 	}
 	if s.listeners.Add(1) > mostListen {
 		s.listeners.Add(-1)
 		hung()
-		return nil, huma.ErrorWithHeaders(&api.Problem{Status: http.StatusServiceUnavailable, Title: "Too many listen", Detail: "the service tells as many pages of changes as it can; this one works without"}, http.Header{"Retry-After": {"60"}})
+		return nil, again(&api.Problem{Status: busy, Title: "Too many listen",
+			Detail: "the service tells as many pages of changes as it can; this one works without"}, "60")
 	}
 	return &huma.StreamResponse{Body: func(c huma.Context) {
 		defer s.listeners.Add(-1)
 		defer hung()
-		bell, hangUp := s.live.listen()
-		defer hangUp()
+		changed, unsubscribe := s.Index.Subscribe()
+		defer unsubscribe()
 		c.SetHeader("Content-Type", "text/event-stream")
 		c.SetHeader("X-Accel-Buffering", "no") // a proxy must not hold it back
 		w := c.BodyWriter()
@@ -76,8 +73,8 @@ func (s *Server) listen(ctx context.Context, _ *struct{}) (*huma.StreamResponse,
 					return // its token or session has ended meanwhile
 				}
 				err = send(": still here\n\n")
-			case <-bell:
-				err = send(fmt.Sprintf("event: changed\ndata: {\"changes\":%d}\n\n", s.live.now()))
+			case <-changed:
+				err = send(fmt.Sprintf("event: changed\ndata: {\"changes\":%d}\n\n", s.Index.Version()))
 				pause(ctx, eventsApart)
 			}
 		}
@@ -113,7 +110,7 @@ func (s *streams) enter(caller string) (leave func(), ok bool) {
 }
 
 // stillIn says that whoever listens might begin to now.
-func (s *Server) stillIn(c huma.Context) bool {
+func (s eventsAPI) stillIn(c huma.Context) bool {
 	who, err := s.identify(c.Context(), c.Header("Authorization"), s.cookieOf(c))
 	return err == nil && allows(who.Scope, ScopeRead)
 }
@@ -126,5 +123,3 @@ func pause(ctx context.Context, d time.Duration) {
 	case <-t.C:
 	}
 }
-
-func dispositionName(n int) string { return remedy.Disposition(n).String() }

@@ -121,7 +121,7 @@ func TestClockJumpsBack(t *testing.T) {
 	} else if _, err := s.Client.Submit(ctx, second); err == nil || !strings.Contains(err.Error(), "is in the future") {
 		t.Errorf("%v", err)
 	}
-	s.Tend(ctx, time.Unix(0, at.Load()), true)
+	s.Upkeep.Round(ctx, time.Unix(0, at.Load()), true)
 	if total(t, s.Client, "") != 1 {
 		t.Error("the machine is gone")
 	}

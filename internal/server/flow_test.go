@@ -1,153 +1,43 @@
-package server
+package server_test
 
 import (
-	"context"
-	"errors"
 	"net/http"
-	"net/http/httptest"
-	"path/filepath"
+	"strconv"
 	"strings"
 	"testing"
-	"time"
 
-	"rolltop.example/rolltop/internal/store"
+	"rolltop.example/rolltop/internal/server"
+	"rolltop.example/rolltop/internal/servertest"
+	"rolltop.example/rolltop/internal/service"
 )
-
-// One caller uses its share and no more, and everybody together what there is.
-func TestFlow(t *testing.T) {
-	f := newFlow()
-	short := func() context.Context {
-		ctx, cancel := context.WithTimeout(t.Context(), 20*time.Millisecond)
-		t.Cleanup(cancel)
-		return ctx
-	}
-	const small = largeBytes
-	var leave []func()
-	enter := func(caller string) error {
-		c, done := f.of(caller)
-		leave = append(leave, done)
-		out, err := f.enter(short(), c, small)
-		if err == nil {
-			leave = append(leave, out)
-		}
-		return err
-	}
-	for i := range callerBytes / small {
-		if err := enter("one"); err != nil {
-			t.Fatalf("%d: %v", i, err)
-		}
-	}
-	if err := enter("one"); !errors.Is(err, store.ErrBusy) {
-		t.Errorf("one caller has more than its share: %v", err)
-	}
-	if err := enter("two"); err != nil {
-		t.Errorf("one caller takes the share of another: %v", err)
-	}
-	for _, name := range []string{"two", "three", "four"} {
-		for range callerBytes / small {
-			_ = enter(name)
-		}
-	}
-	if err := enter("five"); !errors.Is(err, store.ErrBusy) {
-		t.Errorf("more is under way than there is room for: %v", err)
-	}
-	for _, out := range leave {
-		out()
-	}
-	if len(f.callers) != 0 {
-		t.Errorf("%d callers are remembered", len(f.callers))
-	}
-	if err := enter("five"); err != nil {
-		t.Errorf("the room does not come back: %v", err)
-	}
-}
-
-// Few large inventories are under way at a time.
-func TestFlowOfLargeOnes(t *testing.T) {
-	f := newFlow()
-	c, done := f.of("one")
-	defer done()
-	var last func()
-	for range cap(f.large) {
-		leave, err := f.enter(t.Context(), c, largeBytes+1)
-		if err != nil {
-			t.Fatal(err)
-		}
-		last = leave
-	}
-	ctx, cancel := context.WithTimeout(t.Context(), 20*time.Millisecond)
-	defer cancel()
-	if _, err := f.enter(ctx, c, largeBytes+1); !errors.Is(err, store.ErrBusy) {
-		t.Errorf("one more large one: %v", err)
-	}
-	if leave, err := f.enter(t.Context(), c, largeBytes); err != nil {
-		t.Errorf("a small one waits for large ones: %v", err)
-	} else {
-		leave()
-	}
-	last()
-	if leave, err := f.enter(t.Context(), c, largeBytes+1); err != nil {
-		t.Error(err)
-	} else {
-		leave()
-	}
-}
-
-func TestCallsOfOneCaller(t *testing.T) {
-	f := newFlow()
-	var ends []func()
-	for range mostCalls {
-		done, ok := f.call("one")
-		if !ok {
-			t.Fatal("a call is refused that there is room for")
-		}
-		ends = append(ends, done)
-	}
-	if _, ok := f.call("one"); ok {
-		t.Error("a caller has any number of calls at once")
-	}
-	if done, ok := f.call("two"); !ok {
-		t.Error("one caller keeps another out")
-	} else {
-		done()
-	}
-	for _, done := range ends {
-		done()
-	}
-	if done, ok := f.call("one"); !ok {
-		t.Error("calls that ended count")
-	} else {
-		done()
-	}
-}
 
 // Who comes while there is no room is told to come again, in the header that clients read.
 func TestNoRoomSaysWhenToComeAgain(t *testing.T) {
 	t.Parallel()
-	st, err := store.Open(filepath.Join(t.TempDir(), "fleet.db"))
+	s := servertest.StartWith(t, servertest.Options{})
+	id, secret, err := s.AddToken(t.Context(), "desks", server.ScopeSubmit)
 	if err != nil {
 		t.Fatal(err)
 	}
-	t.Cleanup(func() { _ = st.Close() })
-	s, err := New(t.Context(), Options{Store: st})
-	if err != nil {
-		t.Fatal(err)
-	}
-	id, secret, err := s.AddToken(t.Context(), "desks", ScopeSubmit)
-	if err != nil {
-		t.Fatal(err)
-	}
-	c, done := s.flow.of(callerName(&caller{token: &store.Token{ID: id}}))
+	c, done := s.Flow.Of("token " + strconv.FormatInt(id, 10))
 	defer done()
-	if err := c.requests.Acquire(t.Context(), callerWeight); err != nil {
+	end, err := c.Begin(t.Context(), service.CallerWeight)
+	if err != nil {
 		t.Fatal(err)
 	}
-	req := httptest.NewRequest(http.MethodPost, "/api/inventories", strings.NewReader("{}"))
+	defer end()
+	req, err := http.NewRequestWithContext(t.Context(), http.MethodPost, s.URL+"/api/inventories", strings.NewReader("{}"))
+	if err != nil {
+		t.Fatal(err)
+	}
 	req.Header.Set("Authorization", "Bearer "+secret)
 	req.Header.Set("Content-Type", "application/json")
-	w := httptest.NewRecorder()
-	s.Handler().ServeHTTP(w, req)
-	if w.Code != http.StatusServiceUnavailable || w.Header().Get("Retry-After") == "" {
-		t.Errorf("%d %v %s", w.Code, w.Header(), w.Body)
+	res, err := http.DefaultClient.Do(req)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer res.Body.Close()
+	if res.StatusCode != http.StatusServiceUnavailable || res.Header.Get("Retry-After") == "" {
+		t.Errorf("%s %v", res.Status, res.Header)
 	}
 }

@@ -164,7 +164,7 @@ func TestModelFact(t *testing.T) {
 		t.Errorf("%d of %d have it", n, all)
 	}
 	// At its date the own fact ends, and the model's is back.
-	s.Tend(ctx, time.Now().AddDate(0, 0, 31), false)
+	s.Upkeep.Round(ctx, time.Now().AddDate(0, 0, 31), false)
 	if n := total(t, s.Client, `tpm.header=true maker=Ostrel model="Slipway 14"`); n != all {
 		t.Errorf("after its date %d of %d have it", n, all)
 	}

@@ -1,23 +1,31 @@
 package server
 
 import (
+	"compress/gzip"
 	"context"
+	"encoding/json"
+	"errors"
 	"fmt"
+	"io"
 	"net/http"
-	"reflect"
 	"strings"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 
-	"rolltop.example/rolltop/core/assess"
-	"rolltop.example/rolltop/core/doc"
+	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/inventory"
-	"rolltop.example/rolltop/core/remedy"
+	"rolltop.example/rolltop/core/say"
+	"rolltop.example/rolltop/core/sheet"
 	"rolltop.example/rolltop/internal/api"
+	"rolltop.example/rolltop/internal/service"
 	"rolltop.example/rolltop/internal/signature"
 	"rolltop.example/rolltop/internal/store"
+	"rolltop.example/rolltop/internal/tables"
 )
+
+// intakeAPI has the operations that take inventories.
+type intakeAPI struct{ *Server }
 
 // document is a request whose body our own strict reader reads.
 type document struct {
@@ -34,76 +42,58 @@ type signedDocument struct {
 	Signature   string `header:"Signature"`
 }
 
-// documentOperation describes a body of a document type, which the library
-// would otherwise call a string of bytes.
-func documentOperation(a huma.API, op huma.Operation, t reflect.Type) huma.Operation {
-	schema := a.OpenAPI().Components.Schemas.Schema(t, true, "")
-	op.RequestBody = &huma.RequestBody{Required: true, Content: map[string]*huma.MediaType{"application/json": {Schema: schema}, "application/yaml": {Schema: schema}}}
-	op.MaxBodyBytes = doc.MaxBytes + 1
-	op.BodyReadTimeout = 30 * time.Second
-	op.SkipValidateBody = true
-	op.Errors = append(op.Errors, http.StatusRequestEntityTooLarge, http.StatusUnsupportedMediaType, http.StatusUnprocessableEntity)
-	return op
-}
-
 // typed refuses a body of no named type: what it is should not be guessed.
-func (d *document) typed() error { return typed(d.ContentType) }
-
 func typed(contentType string) error {
 	kind, _, _ := strings.Cut(contentType, ";")
 	switch strings.TrimSpace(kind) {
 	case "application/json", "application/yaml":
 		return nil
 	}
-	return &api.Problem{Status: http.StatusUnsupportedMediaType, Title: "Unsupported media type",
-		Detail: fmt.Sprintf("the Content-Type is %q; send application/json or application/yaml", contentType)}
+	return unsupportedType("the Content-Type is %q; send application/json or application/yaml", contentType)
 }
 
-func (s *Server) inventories(a huma.API) {
-	op := documentOperation(a, huma.Operation{OperationID: "submit", Method: http.MethodPost, Path: "/inventories", Summary: "Hand in the inventory of a machine", Tags: []string{"Inventories"},
-		Description: "A machine with a key signs it: RFC 9421 over @method and content-digest with ed25519, the public key as keyid, and the tag rolltop-inventory. An inventory that does not come from whoever may speak for its machine is kept beside the others for a person to look at."}, reflect.TypeFor[inventory.Document]())
-	op.MaxBodyBytes = inventory.MaxBytes + 1
-	huma.Register(a, s.taking(a, secured(op, ScopeSubmit), 1, true), func(ctx context.Context, in *signedDocument) (*struct{ Body api.Submitted }, error) {
-		if err := typed(in.ContentType); err != nil {
-			return nil, err
-		}
-		signed, err := signature.Verify(http.MethodPost, in.RawBody, signature.Headers{Digest: in.Digest, Input: in.Input, Signature: in.Signature})
-		if err != nil {
-			return nil, refuse("The signature does not fit", "%s; nothing of this was kept", err)
-		}
-		d, err := s.readInventory(in.RawBody)
-		if err != nil {
-			return nil, s.problem(err, "")
-		}
-		e := entry(ctx)
-		e.Text, e.Signed = in.RawBody, signed
-		out, err := s.keep(ctx, d, e)
-		if err != nil {
-			return nil, s.problem(err, "")
-		}
-		return &struct{ Body api.Submitted }{out}, nil
-	})
+func unsupportedType(format string, args ...any) error {
+	return &api.Problem{Status: unsupported, Title: "Unsupported media type", Detail: fmt.Sprintf(format, args...)}
 }
 
-// keep stores an inventory and judges it in the same write.
-func (s *Server) keep(ctx context.Context, d *inventory.Document, e store.Entry) (api.Submitted, error) {
-	var got settled
-	e.Now = s.now()
-	k, err := s.store.Keep(ctx, d, e, func(tx *store.Tx, device *store.Device, inv *inventory.Document) (err error) {
-		got, err = s.settle(tx, device, inv, store.ByInventory)
-		return err
-	})
+func (s intakeAPI) submit(ctx context.Context, in *signedDocument) (out api.Submitted, err error) {
+	if err := typed(in.ContentType); err != nil {
+		return out, err
+	}
+	headers := signature.Headers{Digest: in.Digest, Input: in.Input, Signature: in.Signature}
+	signed, err := signature.Verify(http.MethodPost, in.RawBody, headers)
 	if err != nil {
-		return api.Submitted{}, err
+		return out, refuse("The signature does not fit", "%s; nothing of this was kept", err)
 	}
-	s.live.touch(k.Device.ID)
-	s.metrics.inventory(&k)
-	out := api.Submitted{Device: k.Device.Key, Name: k.Device.Name, Created: k.Created, Changed: k.Changed, Latest: k.IsLatest, Beside: k.Beside, Note: k.Why}
-	if v := got.verdict; v != nil {
-		ref := got.target.release.Ref()
-		out.Release, out.Disposition, out.Answer = &ref, remedy.Disposition(v.Disposition).String(), assess.Answer(s.toolbox(), got.target.release, got.facts)
+	d, err := inventory.Read("the inventory", in.RawBody)
+	if err != nil {
+		return out, err
 	}
-	return out, nil
+	e := entry(ctx)
+	e.Text, e.Signed = in.RawBody, signed
+	kept, err := s.Intake.Keep(ctx, d, e)
+	if err != nil {
+		return out, err
+	}
+	return submitted(&kept), nil
+}
+
+func submitted(k *service.Kept) api.Submitted {
+	out := api.Submitted{
+		Device:  k.Device.Key,
+		Name:    k.Device.Name,
+		Created: k.Created,
+		Changed: k.Changed,
+		Latest:  k.IsLatest,
+		Beside:  k.Beside,
+		Note:    k.Why,
+		Release: k.Release,
+		Answer:  k.Answer,
+	}
+	if k.Release != nil {
+		out.Disposition = k.Disposition.String()
+	}
+	return out
 }
 
 // entry is how what a caller hands in comes in.
@@ -113,4 +103,162 @@ func entry(ctx context.Context) store.Entry {
 		return store.Entry{}
 	}
 	return store.Entry{Token: t.ID, Imported: t.Imported, Counts: t.UsesLeft >= 0, Tag: t.Tag, Place: t.Place}
+}
+
+const (
+	linesSilent = 30 * time.Second // within which the next line must come, and be taken
+	linesMost   = 8 << 30          // bytes, unpacked, of one request
+	linesRest   = 1 << 20          // of a request that are read after its answer
+	linesType   = "application/x-ndjson"
+)
+
+func (s intakeAPI) submitLines(ctx context.Context, in *struct {
+	ContentType string `header:"Content-Type"`
+	Encoding    string `header:"Content-Encoding"`
+}) (*huma.StreamResponse, error) {
+	kind, _, _ := strings.Cut(in.ContentType, ";")
+	if strings.TrimSpace(kind) != linesType {
+		return nil, unsupportedType("the Content-Type is %q; send %s, a document a line", in.ContentType, linesType)
+	}
+	if in.Encoding != "" && in.Encoding != "gzip" {
+		return nil, &api.Problem{Status: unsupported, Title: "Unsupported encoding", Detail: fmt.Sprintf(
+			"the Content-Encoding is %q; send the lines as they are, or packed with gzip", in.Encoding)}
+	}
+	e, name := entry(ctx), callerOf(ctx).id()
+	return &huma.StreamResponse{Body: func(c huma.Context) {
+		c.SetHeader("Content-Type", linesType)
+		body, w := c.BodyReader(), c.BodyWriter()
+		sent := &patient{from: body}
+		if rw, ok := w.(http.ResponseWriter); ok {
+			sent.control = http.NewResponseController(rw)
+			_ = sent.control.EnableFullDuplex()
+		}
+		defer sent.finish()
+		var from io.Reader = sent
+		if in.Encoding == "gzip" {
+			z, err := gzip.NewReader(sent)
+			if err != nil {
+				answerLine(w, sent, &api.SubmittedLine{Line: 1, Problem: "this is not packed with gzip"})
+				return
+			}
+			from = z
+		}
+		s.Intake.KeepLines(ctx, io.LimitReader(from, linesMost), e, name, func(l service.Line) bool {
+			return answerLine(w, sent, s.line(&l))
+		})
+	}}, nil
+}
+
+func (s intakeAPI) line(l *service.Line) *api.SubmittedLine {
+	out := &api.SubmittedLine{Line: l.Number}
+	if l.Err != nil {
+		out.Problem = s.detail(l.Err)
+	} else {
+		is := submitted(l.Kept)
+		out.Submitted = &is
+	}
+	return out
+}
+
+// patient gives whoever sends some time for each piece, and no more.
+type patient struct {
+	from    io.Reader
+	control *http.ResponseController
+}
+
+func (p *patient) Read(b []byte) (int, error) {
+	if p.control != nil {
+		_ = p.control.SetReadDeadline(time.Now().Add(linesSilent))
+	}
+	return p.from.Read(b)
+}
+
+// finish reads the rest of a request, so that the connection can be used again; one with more than
+// a little is cut.
+func (p *patient) finish() {
+	if n, err := io.CopyN(io.Discard, p, linesRest); n == linesRest || err != nil && !errors.Is(err, io.EOF) {
+		panic(http.ErrAbortHandler) // what was answered has been sent
+	}
+}
+
+func answerLine(w io.Writer, p *patient, l *api.SubmittedLine) bool {
+	b, err := json.Marshal(l)
+	if err != nil {
+		return false
+	}
+	if p.control != nil {
+		_ = p.control.SetWriteDeadline(time.Now().Add(linesSilent))
+	}
+	if _, err := w.Write(append(b, '\n')); err != nil {
+		return false
+	}
+	return p.control == nil || p.control.Flush() == nil
+}
+
+// sheetShown are the rows of a sheet that an answer says in words.
+const sheetShown = 20
+
+func (s intakeAPI) readSheet(_ context.Context, in *struct{ Body api.ReadSheet }) (out api.SheetRead, err error) {
+	const title = "The sheet cannot be used"
+	sheets, err := tables.Read(in.Body.Name, in.Body.Content)
+	if err != nil {
+		return out, refuse(title, "%s", err)
+	}
+	if len(sheets) == 0 {
+		return out, refuse(title, "%s has no table in it", in.Body.Name)
+	}
+	got, err := sheet.Sheet(sheets[0].Heads, sheets[0].Rows, sheet.Options{
+		Name:    in.Body.Name,
+		TakenAt: s.now().Truncate(time.Second),
+		Columns: in.Body.Columns,
+		Fixed:   in.Body.Fixed,
+	})
+	if err != nil {
+		return out, refuse(title, "%s", err)
+	}
+	out = api.SheetRead{
+		Columns:  got.Columns,
+		Problems: got.Problems,
+		Total:    len(sheets[0].Rows),
+		Settled:  got.Settled(),
+		Rows:     []api.SheetRow{},
+		Refused:  []api.SheetRow{},
+	}
+	var lines strings.Builder
+	for i := range got.Rows {
+		r := &got.Rows[i]
+		row := api.SheetRow{Row: r.Line, Left: r.Left, Problem: r.Problem}
+		if r.Document == nil {
+			out.Refused = append(out.Refused, row)
+			continue
+		}
+		b, err := json.Marshal(r.Document)
+		if err != nil {
+			return out, err
+		}
+		lines.Write(append(b, '\n'))
+		out.Machines++
+		row.Name = r.Document.Device.Name.Or(r.Document.Device.Serial.Or(""))
+		switch {
+		case len(out.Rows) < sheetShown:
+			row.Facts = sheetFacts(r.Document, got.Columns)
+			out.Rows = append(out.Rows, row)
+		case len(r.Left) > 0:
+			out.Refused = append(out.Refused, row)
+		}
+	}
+	out.Lines = lines.String()
+	return out, nil
+}
+
+// sheetFacts are the facts of a row in words, by column.
+func sheetFacts(d *inventory.Document, columns []sheet.Column) []string {
+	out := make([]string, len(columns))
+	f := fact.Read(d)
+	for i, c := range columns {
+		if def := fact.ByName(c.Fact); def != nil && f.Value(def.ID).Known() {
+			out[i] = say.Value(def, f.Value(def.ID))
+		}
+	}
+	return out
 }

@@ -15,6 +15,7 @@ import (
 	"rolltop.example/rolltop/core/fleet"
 	"rolltop.example/rolltop/core/remedy"
 	"rolltop.example/rolltop/internal/build"
+	"rolltop.example/rolltop/internal/service"
 	"rolltop.example/rolltop/internal/store"
 )
 
@@ -29,26 +30,42 @@ type metrics struct {
 func (s *Server) newMetrics() *metrics {
 	m := &metrics{
 		registry: prometheus.NewRegistry(),
-		requests: prometheus.NewHistogramVec(prometheus.HistogramOpts{Name: "rolltop_http_request_duration_seconds", Help: "How long requests took, by the pattern of their address.",
-			Buckets: []float64{.001, .0025, .005, .01, .025, .05, .1, .25, .5, 1, 2.5, 10}}, []string{"method", "route", "status"}),
-		kept: prometheus.NewCounterVec(prometheus.CounterOpts{Name: "rolltop_inventories_total", Help: "Inventories that were taken, by what they brought."}, []string{"brought"}),
+		requests: prometheus.NewHistogramVec(prometheus.HistogramOpts{
+			Name:    "rolltop_http_request_duration_seconds",
+			Help:    "How long requests took, by the pattern of their address.",
+			Buckets: []float64{.001, .0025, .005, .01, .025, .05, .1, .25, .5, 1, 2.5, 10},
+		}, []string{"method", "route", "status"}),
+		kept: prometheus.NewCounterVec(prometheus.CounterOpts{
+			Name: "rolltop_inventories_total",
+			Help: "Inventories that were taken, by what they brought.",
+		}, []string{"brought"}),
 	}
-	info := prometheus.NewGauge(prometheus.GaugeOpts{Name: "rolltop_build_info", Help: "The version that runs.", ConstLabels: prometheus.Labels{"version": build.Version}})
+	info := prometheus.NewGauge(prometheus.GaugeOpts{
+		Name:        "rolltop_build_info",
+		Help:        "The version that runs.",
+		ConstLabels: prometheus.Labels{"version": build.Version},
+	})
 	info.Set(1)
-	m.registry.MustRegister(collectors.NewGoCollector(), collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}), m.requests, m.kept, info, &machines{s: s, desc: prometheus.NewDesc("rolltop_machines", "Machines by disposition.", []string{"disposition"}, nil)})
+	byDisposition := prometheus.NewDesc("rolltop_machines", "Machines by disposition.", []string{"disposition"}, nil)
+	m.registry.MustRegister(
+		collectors.NewGoCollector(),
+		collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}),
+		m.requests, m.kept, info,
+		&machines{index: s.Index, desc: byDisposition},
+	)
 	return m
 }
 
 // machines counts the fleet when somebody asks.
 type machines struct {
-	s    *Server
-	desc *prometheus.Desc
+	index *service.Index
+	desc  *prometheus.Desc
 }
 
 func (c *machines) Describe(to chan<- *prometheus.Desc) { to <- c.desc }
 
 func (c *machines) Collect(to chan<- prometheus.Metric) {
-	err := c.s.look(context.Background(), func(x *fleet.Index) {
+	err := c.index.View(context.Background(), func(x *fleet.Index) {
 		t := x.Select(fleet.Filter{}).Count()
 		for d, n := range t.By {
 			to <- prometheus.MustNewConstMetric(c.desc, prometheus.GaugeValue, float64(n), remedy.Disposition(d).String())
@@ -84,11 +101,8 @@ func (m *metrics) inventory(k *store.Kept) {
 func (s *Server) showMetrics() http.HandlerFunc {
 	show := promhttp.HandlerFor(s.metrics.registry, promhttp.HandlerOpts{EnableOpenMetrics: true})
 	return func(w http.ResponseWriter, r *http.Request) {
-		secret, name := "", sessionCookie
-		if s.secure {
-			name = secureCookie
-		}
-		if c, err := r.Cookie(name); err == nil {
+		secret := ""
+		if c, err := r.Cookie(s.cookieName()); err == nil {
 			secret = c.Value
 		}
 		who, err := s.identify(r.Context(), r.Header.Get("Authorization"), secret)
@@ -97,7 +111,7 @@ func (s *Server) showMetrics() http.HandlerFunc {
 			http.Error(w, "give a token that may read: Authorization: Bearer "+tokenPrefix+"…", http.StatusUnauthorized)
 		case err != nil:
 			http.Error(w, "the database does not answer", http.StatusServiceUnavailable)
-		case !allows(who.Scope, ScopeRead) || who.limited():
+		case !allows(who.Scope, ScopeRead) || who.Limited():
 			http.Error(w, "this takes the scope "+ScopeRead, http.StatusForbidden)
 		default:
 			show.ServeHTTP(w, r)

@@ -69,7 +69,7 @@ func TestRequestsAreNumbered(t *testing.T) {
 	}
 	defer st.Close()
 	out := new(locked)
-	s, err := server.New(context.Background(), server.Options{Store: st, Log: slog.New(slog.NewTextHandler(out, &slog.HandlerOptions{Level: slog.LevelDebug}))})
+	s, err := servertest.New(context.Background(), servertest.Options{Store: st, Log: slog.New(slog.NewTextHandler(out, &slog.HandlerOptions{Level: slog.LevelDebug}))})
 	if err != nil {
 		t.Fatal(err)
 	}

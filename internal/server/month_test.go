@@ -9,6 +9,8 @@ import (
 	"time"
 
 	"rolltop.example/rolltop/core/inventory"
+	"rolltop.example/rolltop/core/watch"
+	"rolltop.example/rolltop/core/wave"
 	"rolltop.example/rolltop/internal/api"
 	"rolltop.example/rolltop/internal/client"
 	"rolltop.example/rolltop/internal/servertest"
@@ -191,7 +193,7 @@ func TestMonth(t *testing.T) {
 		}
 	}
 	m.morning(idle.Key)
-	if w := m.worklist(); w.Visits != visits || !slices.ContainsFunc(w.Watch, func(x api.Watch) bool { return x.Kind == "no-effect" && x.Machine.Key == idle.Key }) {
+	if w := m.worklist(); w.Visits != visits || !slices.ContainsFunc(w.Watch, func(x watch.Item) bool { return x.Kind == "no-effect" && x.Machine.Key == idle.Key }) {
 		t.Errorf("%d visits, and nobody is told that %s shows no effect: %+v", w.Visits, idle.Name, w.Watch)
 	}
 
@@ -203,7 +205,7 @@ func TestMonth(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	late := slices.IndexFunc(pilot.Refusals, func(r api.Refusal) bool { return strings.Contains(r.Reason, "free space was read on") })
+	late := slices.IndexFunc(pilot.Refusals, func(r wave.Refusal) bool { return strings.Contains(r.Reason, "free space was read on") })
 	if late < 0 || !slices.ContainsFunc(pilot.Refusals[late].Some, func(r api.MachineRef) bool { return r.Key == quiet }) {
 		t.Errorf("%s has not reported for more than a week, and may enter: %+v", quiet, pilot.Refusals)
 	}
@@ -235,7 +237,7 @@ func TestMonth(t *testing.T) {
 	if w.Outcomes["arrived"] != 4 || w.Outcomes["failed"] != 1 {
 		t.Errorf("%v", w.Outcomes)
 	}
-	if !slices.ContainsFunc(m.worklist().Watch, func(x api.Watch) bool {
+	if !slices.ContainsFunc(m.worklist().Watch, func(x watch.Item) bool {
 		return x.Kind == "failed" && x.Machine.Key == failed.Key && strings.Contains(x.Says, "printer")
 	}) {
 		t.Error("the failure is no work again")

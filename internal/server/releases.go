@@ -3,109 +3,70 @@ package server
 import (
 	"cmp"
 	"context"
+	"errors"
 	"fmt"
-	"net/http"
-	"reflect"
-	"time"
+	"slices"
+	"strings"
 
-	"github.com/danielgtaylor/huma/v2"
-
+	"rolltop.example/rolltop/core/assess"
+	"rolltop.example/rolltop/core/doc"
 	"rolltop.example/rolltop/core/fact"
+	"rolltop.example/rolltop/core/list"
 	"rolltop.example/rolltop/core/release"
 	"rolltop.example/rolltop/core/say"
 	"rolltop.example/rolltop/internal/api"
+	"rolltop.example/rolltop/internal/service"
 	"rolltop.example/rolltop/internal/store"
 	"rolltop.example/rolltop/internal/tables"
 )
+
+// releasesAPI has the operations on release documents, lists and targets.
+type releasesAPI struct{ *Server }
 
 type releaseInput struct {
 	ID       string `path:"id" maxLength:"64"`
 	Revision int    `query:"revision" minimum:"0" doc:"The latest where it is not given"`
 }
 
-func noRelease(id string) string {
-	return fmt.Sprintf("there is no release %q; rolltop releases lists them", id)
+// findRelease is a stored revision, or the problem that there is none.
+func (s releasesAPI) findRelease(ctx context.Context, id string, revision int) (*release.Release, error) {
+	rel, err := s.Releases.Get(ctx, id, revision)
+	return rel, orMissing(err, "%s", service.NoRelease(id))
 }
 
-func (s *Server) releases(a huma.API) {
-	tag := []string{"Releases"}
-	huma.Register(a, secured(huma.Operation{OperationID: "releases", Method: http.MethodGet, Path: "/releases", Summary: "List release documents", Tags: tag}, ScopeRead), s.listReleases)
-	huma.Register(a, secured(huma.Operation{OperationID: "release", Method: http.MethodGet, Path: "/releases/{id}", Summary: "One release in sentences", Tags: tag, Errors: []int{http.StatusNotFound}}, ScopeRead), s.showRelease)
-	huma.Register(a, secured(huma.Operation{OperationID: "release-document", Method: http.MethodGet, Path: "/releases/{id}/document", Summary: "A release document as it was given; with the files it names, a bundle", Tags: tag, Errors: []int{http.StatusNotFound},
-		Responses: map[string]*huma.Response{"200": {Description: "The document, or rolltop-bundle/1", Content: map[string]*huma.MediaType{"application/yaml": {}}}}}, ScopeRead),
-		func(ctx context.Context, in *releaseInput) (*raw, error) {
-			src, err := s.store.ReleaseSource(ctx, in.ID, in.Revision)
-			if err != nil {
-				return nil, s.problem(err, noRelease(in.ID))
-			}
-			return &raw{ContentType: "application/yaml", Body: src}, nil
-		})
-	huma.Register(a, secured(huma.Operation{OperationID: "release-text", Method: http.MethodGet, Path: "/releases/{id}/text", Summary: "A release document and its files, for editing", Tags: tag, Errors: []int{http.StatusNotFound}}, ScopeRead), s.releaseText)
-	huma.Register(a, secured(huma.Operation{OperationID: "release-difference", Method: http.MethodGet, Path: "/releases/{id}/difference", Summary: "How a revision differs from another, or from another release", Tags: tag, Errors: []int{http.StatusNotFound, http.StatusUnprocessableEntity}}, ScopeRead), s.releaseDifference)
-	huma.Register(a, secured(huma.Operation{OperationID: "skeleton", Method: http.MethodGet, Path: "/skeleton", Summary: "A commented release document to fill in", Tags: tag}, ScopeRead),
-		func(_ context.Context, in *struct {
-			Class string `query:"class" enum:"pc,mac" default:"pc"`
-		}) (*struct{ Body api.ReleaseText }, error) {
-			text := release.Skeleton("new-release", "New release", in.Class, s.now())
-			return &struct{ Body api.ReleaseText }{api.ReleaseText{Document: text, Files: []release.BundleFile{}}}, nil
-		})
-	validate := documentOperation(a, huma.Operation{OperationID: "validate-release", Method: http.MethodPost, Path: "/releases/validate", Summary: "Read a release document without keeping it", Tags: tag}, reflect.TypeFor[release.Document]())
-	huma.Register(a, secured(validate, ScopeManage), s.validateRelease)
-	imp := huma.Operation{OperationID: "import-list", Method: http.MethodPost, Path: "/lists/import", Summary: "Make a list from a table in a file, without keeping it", Tags: tag, MaxBodyBytes: tables.MaxBytes*4/3 + 4096, BodyReadTimeout: time.Minute, Errors: []int{http.StatusUnprocessableEntity}}
-	huma.Register(a, secured(imp, ScopeManage), s.importList)
-	huma.Register(a, secured(huma.Operation{OperationID: "titles", Method: http.MethodGet, Path: "/titles", Summary: "Titles that collectors should look for: those that the targets know", Tags: tag}, ScopeSubmit), s.titles)
-	op := documentOperation(a, huma.Operation{OperationID: "add-release", Method: http.MethodPost, Path: "/releases", Summary: "Add a release document, or a revision of one", Tags: tag, Errors: []int{http.StatusConflict}}, reflect.TypeFor[release.Document]())
-	huma.Register(a, secured(op, ScopeManage), s.addRelease)
-	huma.Register(a, secured(huma.Operation{OperationID: "targets", Method: http.MethodGet, Path: "/targets", Summary: "The target release of each class of hardware", Tags: tag}, ScopeRead),
-		func(context.Context, *struct{}) (*struct{ Body api.TargetSet }, error) {
-			return &struct{ Body api.TargetSet }{s.targetSet()}, nil
-		})
-	huma.Register(a, secured(huma.Operation{OperationID: "set-targets", Method: http.MethodPut, Path: "/targets", Summary: "Choose target releases; the fleet is judged again", Tags: tag, Errors: []int{http.StatusNotFound, http.StatusUnprocessableEntity}}, ScopeManage), s.setTargets)
-}
-
-func targetsText(t api.TargetSet) string {
-	return fmt.Sprintf("PCs: %s; Macs: %s", cmp.Or(t.PC, "none"), cmp.Or(t.Mac, "none"))
-}
-
-func (s *Server) targetSet() api.TargetSet {
-	var out api.TargetSet
-	if t, ok := s.target(fact.PC); ok {
-		out.PC = t.release.ID
+func (s releasesAPI) releaseRow(r *store.ReleaseRef) api.ReleaseRow {
+	t, ok := s.Releases.Target(r.Class)
+	return api.ReleaseRow{
+		ID:       r.ID,
+		Name:     r.Name,
+		Class:    r.Class,
+		Revision: r.Revision,
+		Draft:    r.Draft,
+		Test:     r.Test,
+		AddedAt:  r.Added(),
+		Target:   ok && t.Release.ID == r.ID && t.Release.Revision == r.Revision,
 	}
-	if t, ok := s.target(fact.Mac); ok {
-		out.Mac = t.release.ID
-	}
-	return out
 }
 
-func (s *Server) releaseRow(r *store.ReleaseRef) api.ReleaseRow {
-	t, ok := s.target(r.Class)
-	return api.ReleaseRow{ID: r.ID, Name: r.Name, Class: r.Class, Revision: r.Revision, Draft: r.Draft, Test: r.Test, AddedAt: r.Added(),
-		Target: ok && t.release.ID == r.ID && t.release.Revision == r.Revision}
-}
-
-func (s *Server) listReleases(ctx context.Context, _ *struct{}) (*struct{ Body api.ReleaseList }, error) {
+func (s releasesAPI) listReleases(ctx context.Context, _ *struct{}) (api.ReleaseList, error) {
 	refs, err := s.store.Releases(ctx)
-	if err != nil {
-		return nil, s.problem(err, "")
-	}
 	out := api.ReleaseList{Releases: []api.ReleaseRow{}}
 	for i := range refs {
 		out.Releases = append(out.Releases, s.releaseRow(&refs[i]))
 	}
-	return &struct{ Body api.ReleaseList }{out}, nil
+	return out, err
 }
 
-func (s *Server) showRelease(ctx context.Context, in *releaseInput) (*struct{ Body api.Release }, error) {
-	rel, err := s.release(ctx, in.ID, in.Revision)
+func (s releasesAPI) showRelease(ctx context.Context, in *releaseInput) (out api.Release, err error) {
+	rel, err := s.findRelease(ctx, in.ID, in.Revision)
 	if err != nil {
-		return nil, s.problem(err, noRelease(in.ID))
+		return out, err
 	}
 	refs, err := s.store.Releases(ctx)
 	if err != nil {
-		return nil, s.problem(err, "")
+		return out, err
 	}
-	out := describeRelease(rel)
+	out = describeRelease(rel)
 	for i := range refs {
 		if refs[i].ID != rel.ID {
 			continue
@@ -116,19 +77,43 @@ func (s *Server) showRelease(ctx context.Context, in *releaseInput) (*struct{ Bo
 			out.ReleaseRow = row
 		}
 	}
-	return &struct{ Body api.Release }{out}, nil
+	return out, nil
 }
 
 // describeRelease says a release in sentences.
 func describeRelease(rel *release.Release) api.Release {
-	out := api.Release{ReleaseRow: api.ReleaseRow{ID: rel.ID, Name: rel.Name, Class: rel.InstallsOn, Revision: rel.Revision, Draft: rel.Draft, Test: rel.TestRelease},
-		Published: rel.Published, Source: rel.Source, EnteredBy: rel.EnteredBy, Follows: rel.Follows, Revisions: []api.ReleaseRow{}, Requirements: []api.RequirementRow{}, Sections: []api.ReleaseSection{}}
+	out := api.Release{
+		ReleaseRow: api.ReleaseRow{
+			ID:       rel.ID,
+			Name:     rel.Name,
+			Class:    rel.InstallsOn,
+			Revision: rel.Revision,
+			Draft:    rel.Draft,
+			Test:     rel.TestRelease,
+		},
+		Published:    rel.Published,
+		Source:       rel.Source,
+		EnteredBy:    rel.EnteredBy,
+		Follows:      rel.Follows,
+		Revisions:    []api.ReleaseRow{},
+		Requirements: []api.RequirementRow{},
+		Sections:     []api.ReleaseSection{},
+	}
 	if !rel.Retrieved.IsZero() {
 		out.Retrieved = &rel.Retrieved
 	}
 	for i := range rel.Requirements {
 		q := &rel.Requirements[i]
-		row := api.RequirementRow{ID: q.ID, Title: q.Title, Level: q.Level, AskedBy: q.AskedBy, Feature: q.Feature, Says: say.Requirement(q), Reason: q.Reason, Consequence: say.Consequence(q)}
+		row := api.RequirementRow{
+			ID:          q.ID,
+			Title:       q.Title,
+			Level:       q.Level,
+			AskedBy:     q.AskedBy,
+			Feature:     q.Feature,
+			Says:        say.Requirement(q),
+			Reason:      q.Reason,
+			Consequence: say.Consequence(q),
+		}
 		if q.Interim != nil {
 			row.Interim = q.Interim.Name
 		}
@@ -140,64 +125,258 @@ func describeRelease(rel *release.Release) api.Release {
 	return out
 }
 
-func (s *Server) addRelease(ctx context.Context, in *document) (*struct{ Body api.ReleaseAdded }, error) {
-	if err := in.typed(); err != nil {
-		return nil, err
+func (s releasesAPI) releaseDocument(ctx context.Context, in *releaseInput) (*raw, error) {
+	src, err := s.store.ReleaseSource(ctx, in.ID, in.Revision)
+	if err != nil {
+		return nil, orMissing(err, "%s", service.NoRelease(in.ID))
+	}
+	return &raw{ContentType: "application/yaml", Body: src}, nil
+}
+
+func (s releasesAPI) releaseText(ctx context.Context, in *releaseInput) (out api.ReleaseText, err error) {
+	src, err := s.releaseDocument(ctx, in)
+	if err != nil {
+		return out, err
+	}
+	latest, err := s.findRelease(ctx, in.ID, 0)
+	if err != nil {
+		return out, err
+	}
+	b, err := release.Unpack(in.ID, src.Body)
+	if err != nil {
+		return out, err
+	}
+	out = api.ReleaseText{
+		ID:       in.ID,
+		Revision: cmp.Or(in.Revision, latest.Revision),
+		Latest:   latest.Revision,
+		Document: string(b.Document),
+		Files:    b.Files,
+	}
+	if out.Files == nil {
+		out.Files = []release.BundleFile{}
+	}
+	return out, nil
+}
+
+func (s releasesAPI) releaseDifference(ctx context.Context, in *struct {
+	ID              string `path:"id" maxLength:"64"`
+	Revision        int    `query:"revision" minimum:"0" doc:"The latest where it is not given"`
+	Against         string `query:"against" maxLength:"64" doc:"Id of another release; another revision of the same one where it is not given"`
+	AgainstRevision int    `query:"against_revision" minimum:"0" doc:"The revision before, or the latest of another release, where it is not given"`
+}) (out api.ReleaseDifference, err error) {
+	is, err := s.findRelease(ctx, in.ID, in.Revision)
+	if err != nil {
+		return out, err
+	}
+	against, revision := cmp.Or(in.Against, in.ID), in.AgainstRevision
+	if against == in.ID && revision == 0 {
+		if revision, err = s.Releases.Before(ctx, is); err != nil {
+			return out, err
+		}
+		if revision == 0 {
+			return out, refuse("There is nothing to compare with",
+				"%s has no revision before %d; name another release to compare it with", is.Name, is.Revision)
+		}
+	}
+	was, err := s.findRelease(ctx, against, revision)
+	if err != nil {
+		return out, err
+	}
+	return api.ReleaseDifference{From: was.Ref(), To: is.Ref(), Changes: changes(was, is)}, nil
+}
+
+func changes(was, is *release.Release) []api.Difference {
+	out := []api.Difference{}
+	for _, d := range say.Difference(was, is) {
+		out = append(out, api.Difference{Kind: d.Kind, Subject: d.Subject, Says: d.Says})
+	}
+	return out
+}
+
+type classInput struct {
+	Class string `query:"class" enum:"pc,mac" default:"pc"`
+}
+
+func (s releasesAPI) skeleton(_ context.Context, in *classInput) (api.ReleaseText, error) {
+	text := release.Skeleton("new-release", "New release", in.Class, s.now())
+	return api.ReleaseText{Document: text, Files: []release.BundleFile{}}, nil
+}
+
+func (s releasesAPI) validateRelease(ctx context.Context, in *document) (api.Validated, error) {
+	out := api.Validated{Mistakes: []doc.Mistake{}}
+	if err := typed(in.ContentType); err != nil {
+		return out, err
+	}
+	rel, err := release.Read("the document", in.RawBody, nil)
+	if wrong := new(doc.Mistakes); errors.As(err, &wrong) {
+		out.Mistakes, out.More = wrong.List, wrong.More
+		return out, nil
+	} else if err != nil {
+		return out, err
+	}
+	said := describeRelease(rel)
+	out.Release, out.Notes = &said, assess.Notes(s.Knowledge.Base(), rel)
+	switch was, err := s.Releases.Get(ctx, rel.ID, 0); {
+	case err == nil:
+		out.Changes = changes(was, rel)
+	case !errors.Is(err, store.ErrNotFound):
+		return out, err
+	}
+	return out, nil
+}
+
+func (s releasesAPI) addRelease(ctx context.Context, in *document) (out api.ReleaseAdded, err error) {
+	if err := typed(in.ContentType); err != nil {
+		return out, err
 	}
 	rel, err := release.Read("the release document", in.RawBody, nil)
 	if err != nil {
-		return nil, s.problem(err, "")
+		return out, err
 	}
 	store.Note(ctx, "", fmt.Sprintf("%s, revision %d", rel.ID, rel.Revision))
-	added, err := s.store.AddRelease(ctx, rel, in.RawBody, s.now())
-	if err != nil {
-		return nil, s.problem(err, "")
+	if out.Added, err = s.store.AddRelease(ctx, rel, in.RawBody, s.now()); err != nil {
+		return out, err
 	}
-	var change *api.RuleChange
-	if t, ok := s.target(rel.InstallsOn); added && ok && !rel.Draft && (t.release.ID == rel.ID || t.release.ID == rel.Follows) {
-		if err := s.aim(ctx, rel.InstallsOn, t.release.ID); err != nil {
-			return nil, s.problem(err, "")
+	t, ok := s.Releases.Target(rel.InstallsOn)
+	if concerns := ok && !rel.Draft && (t.Release.ID == rel.ID || t.Release.ID == rel.Follows); out.Added && concerns {
+		if err := s.Judge.Aim(ctx, rel.InstallsOn, t.Release.ID); err != nil {
+			return out, err
 		}
-		if change, err = s.latestChange(ctx, rel); err != nil {
-			return nil, err
+		change, err := s.RuleChanges.By(ctx, rel)
+		if err != nil {
+			return out, err
+		}
+		if change != nil {
+			shown := ruleChange(change)
+			out.Change = &shown
 		}
 	}
-	ref := store.ReleaseRef{ID: rel.ID, Revision: rel.Revision, Name: rel.Name, Class: rel.InstallsOn, Draft: rel.Draft, Test: rel.TestRelease, AddedAt: s.now().UnixMilli()}
-	return &struct{ Body api.ReleaseAdded }{api.ReleaseAdded{ReleaseRow: s.releaseRow(&ref), Added: added, Change: change}}, nil
+	out.ReleaseRow = s.releaseRow(&store.ReleaseRef{
+		ID:       rel.ID,
+		Revision: rel.Revision,
+		Name:     rel.Name,
+		Class:    rel.InstallsOn,
+		Draft:    rel.Draft,
+		Test:     rel.TestRelease,
+		AddedAt:  s.now().UnixMilli(),
+	})
+	return out, nil
 }
 
-func (s *Server) setTargets(ctx context.Context, in *struct{ Body api.TargetSet }) (*struct{ Body api.TargetSet }, error) {
+func (s releasesAPI) showTargets(context.Context, *struct{}) (api.TargetSet, error) {
+	return s.targets(), nil
+}
+
+func (s releasesAPI) targets() api.TargetSet {
+	var out api.TargetSet
+	if t, ok := s.Releases.Target(fact.PC); ok {
+		out.PC = t.Release.ID
+	}
+	if t, ok := s.Releases.Target(fact.Mac); ok {
+		out.Mac = t.Release.ID
+	}
+	return out
+}
+
+func targetsText(t api.TargetSet) string {
+	return fmt.Sprintf("PCs: %s; Macs: %s", cmp.Or(t.PC, "none"), cmp.Or(t.Mac, "none"))
+}
+
+func (s releasesAPI) setTargets(ctx context.Context, in *struct{ Body api.TargetSet }) (out api.TargetSet, err error) {
 	chosen := map[string]string{fact.PC: in.Body.PC, fact.Mac: in.Body.Mac}
 	for class, id := range chosen {
 		if id == "" {
+			delete(chosen, class)
 			continue
 		}
-		rel, err := s.release(ctx, id, 0)
-		if err != nil {
-			return nil, s.problem(err, noRelease(id))
-		}
-		wrong := ""
-		if rel.InstallsOn != class {
-			wrong = fmt.Sprintf("%s installs on another class of hardware (%s) and cannot be the target of %s", rel.Name, rel.InstallsOn, class)
-		} else if _, err := s.store.FinalRevision(ctx, id); err != nil {
-			wrong = fmt.Sprintf("%s has no revision but drafts, and a draft cannot judge the fleet", rel.Name)
-		}
-		if wrong != "" {
-			return nil, &api.Problem{Status: http.StatusUnprocessableEntity, Title: "The target cannot be chosen", Detail: wrong}
+		if err := s.mayBeTarget(ctx, class, id); err != nil {
+			return out, err
 		}
 	}
-	was := s.targetSet()
-	store.Note(ctx, targetsText(was), targetsText(api.TargetSet{PC: cmp.Or(in.Body.PC, was.PC), Mac: cmp.Or(in.Body.Mac, was.Mac)}))
+	was := s.targets()
+	becomes := api.TargetSet{PC: cmp.Or(in.Body.PC, was.PC), Mac: cmp.Or(in.Body.Mac, was.Mac)}
+	store.Note(ctx, targetsText(was), targetsText(becomes))
 	for class, id := range chosen {
-		if id == "" {
-			continue
-		}
 		if err := s.store.SetTarget(ctx, class, id); err != nil {
-			return nil, s.problem(err, "")
+			return out, err
 		}
-		if err := s.aim(ctx, class, id); err != nil {
-			return nil, s.problem(err, "")
+		if err := s.Judge.Aim(ctx, class, id); err != nil {
+			return out, err
 		}
 	}
-	return &struct{ Body api.TargetSet }{s.targetSet()}, nil
+	return s.targets(), nil
+}
+
+func (s releasesAPI) mayBeTarget(ctx context.Context, class, id string) error {
+	const title = "The target cannot be chosen"
+	rel, err := s.findRelease(ctx, id, 0)
+	if err != nil {
+		return err
+	}
+	if rel.InstallsOn != class {
+		return refuse(title, "%s installs on another class of hardware (%s) and cannot be the target of %s",
+			rel.Name, rel.InstallsOn, class)
+	}
+	if _, err := s.store.FinalRevision(ctx, id); err != nil {
+		return refuse(title, "%s has no revision but drafts, and a draft cannot judge the fleet", rel.Name)
+	}
+	return nil
+}
+
+func (s releasesAPI) titles(context.Context, *struct{}) (api.Titles, error) {
+	out := api.Titles{Titles: []string{}}
+	for _, class := range service.Classes() {
+		if t, ok := s.Releases.Target(class); ok {
+			out.Titles = append(out.Titles, t.Release.Names...)
+		}
+	}
+	slices.SortFunc(out.Titles, func(a, b string) int { return strings.Compare(strings.ToLower(a), strings.ToLower(b)) })
+	out.Titles = slices.CompactFunc(out.Titles, strings.EqualFold)
+	return out, nil
+}
+
+// Rows of an import that an answer shows; the file holds all.
+const (
+	previewRows    = 100
+	previewDropped = 200
+)
+
+func (s releasesAPI) importList(_ context.Context, in *struct{ Body api.ImportList }) (out api.ImportedList, err error) {
+	const title = "The list cannot be imported"
+	sheets, err := tables.Read(in.Body.Name, in.Body.Content)
+	if err != nil {
+		return out, refuse(title, "%s", err)
+	}
+	o := list.ImportOptions{Columns: in.Body.Columns, Prefix: in.Body.Prefix}
+	at, got, err := list.ImportBest(sheets, in.Body.Table, o)
+	if err != nil {
+		return out, refuse(title, "%s", err)
+	}
+	out = api.ImportedList{
+		Tables:  []api.FoundTable{},
+		Table:   at + 1,
+		Heads:   sheets[at].Heads,
+		Used:    []api.UsedColumn{},
+		Ignored: append([]string{}, got.Ignored...),
+		Rows:    got.Rows[:min(len(got.Rows), previewRows)],
+		Total:   len(got.Rows),
+		Dropped: []api.DroppedRow{},
+		CSV:     string(list.WriteRows(got.Rows)),
+	}
+	for _, sh := range sheets {
+		out.Tables = append(out.Tables, api.FoundTable{Where: sh.Where, Heads: sh.Heads, Rows: len(sh.Rows)})
+	}
+	for _, u := range got.Used {
+		out.Used = append(out.Used, api.UsedColumn{Field: u.Field, From: u.From})
+	}
+	for _, d := range got.Dropped {
+		if !d.Kept {
+			out.Left++
+		}
+		if len(out.Dropped) < previewDropped {
+			out.Dropped = append(out.Dropped, api.DroppedRow(d))
+		}
+	}
+	return out, nil
 }

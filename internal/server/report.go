@@ -3,13 +3,13 @@ package server
 import (
 	"bytes"
 	"context"
-	"net/http"
 
-	"github.com/danielgtaylor/huma/v2"
-
-	"rolltop.example/rolltop/internal/api"
 	"rolltop.example/rolltop/internal/report"
+	"rolltop.example/rolltop/internal/service"
 )
+
+// reportAPI has the operation that hands a check over.
+type reportAPI struct{ *Server }
 
 type reportInput struct {
 	Key      string `path:"key" maxLength:"80"`
@@ -20,71 +20,30 @@ type reportInput struct {
 	Revision int    `query:"revision" minimum:"0" doc:"The latest where it is not given"`
 }
 
-type reportOutput struct {
-	ContentType string `header:"Content-Type"`
-	Policy      string `header:"Content-Security-Policy"`
-	Body        []byte
-}
-
-func (s *Server) reports(a huma.API) {
-	text := func(what string) *huma.MediaType {
-		return &huma.MediaType{Schema: &huma.Schema{Type: huma.TypeString, Description: what}}
-	}
-	huma.Register(a, secured(huma.Operation{OperationID: "report", Method: http.MethodGet, Path: "/devices/{key}/report", Summary: "The check of one machine, to hand over",
-		Description: "A page that needs nothing beside it, or a text of at most 4,000 characters for a ticket.", Tags: []string{"Devices"}, Errors: []int{http.StatusNotFound, http.StatusUnprocessableEntity},
-		Responses: map[string]*huma.Response{"200": {Description: "The report", Content: map[string]*huma.MediaType{"text/html": text("A page"), "text/plain": text("A text in Markdown")}}}}, ScopeRead), s.report)
-}
-
-func (s *Server) report(ctx context.Context, in *reportInput) (*reportOutput, error) {
+func (s reportAPI) report(ctx context.Context, in *reportInput) (*page, error) {
 	if in.Revision > 0 && in.Release == "" {
-		return nil, &api.Problem{Status: http.StatusUnprocessableEntity, Title: "A revision of which release", Detail: "revision= counts the revisions of one release; name it with release="}
+		return nil, refuse("A revision of which release",
+			"revision= counts the revisions of one release; name it with release=")
 	}
-	d, err := s.store.DeviceByKey(ctx, in.Key)
-	if err != nil {
-		return nil, s.problem(err, noDevice(in.Key))
+	if in.Format == "markdown" && in.For != report.Technician {
+		return nil, refuse("No such report", "a ticket is for technicians; for the machine's user ask for format=html")
 	}
-	inv, _, _, err := s.whole(ctx, d, d.InventoryID)
-	if err != nil {
-		return nil, s.problem(err, noDevice(in.Key))
-	}
-	t, ok := s.target(d.Class)
-	if in.Release != "" {
-		rel, err := s.release(ctx, in.Release, in.Revision)
-		if err != nil {
-			return nil, s.problem(err, noRelease(in.Release))
-		}
-		t, ok = target{release: rel}, true
-	}
-	if !ok {
-		return nil, &api.Problem{Status: http.StatusUnprocessableEntity, Title: "Nothing to check against", Detail: "no target release is chosen for this class of hardware; name one with release="}
-	}
-	waivers, err := s.waiversOn(ctx, in.Key, t)
-	if err != nil {
-		return nil, s.problem(err, "")
-	}
-	got, err := s.checked(ctx, t, inv, waivers...)
+	got, err := s.Machines.Ticked(ctx, in.Key, service.Against{Release: in.Release, Revision: in.Revision})
 	if err != nil {
 		return nil, err
 	}
-	ticks, err := s.store.Ticks(ctx, d.ID)
-	if err != nil {
-		return nil, s.problem(err, "")
-	}
-	got.Apply(ticks)
 	who := callerOf(ctx)
-	m := report.Of(got, who.show(inv))
+	m := report.Of(got.Check, who.show(got.Facts.Inventory))
 	if in.Redact || !who.Plain {
 		m = m.Shortened()
 	}
+	out := &page{ContentType: htmlType, Policy: report.Policy}
 	if in.Format == "markdown" {
-		if in.For != report.Technician {
-			return nil, &api.Problem{Status: http.StatusUnprocessableEntity, Title: "No such report", Detail: "a ticket is for technicians; for the machine's user ask for format=html"}
-		}
-		return &reportOutput{ContentType: "text/plain; charset=utf-8", Policy: report.Policy, Body: []byte(report.Markdown(m))}, nil
+		out.ContentType, out.Body = "text/plain; charset=utf-8", []byte(report.Markdown(m))
+		return out, nil
 	}
 	var b bytes.Buffer
-	if err := report.HTML(&b, in.For, m); err != nil {
-		return nil, s.problem(err, "")
-	}
-	return &reportOutput{ContentType: "text/html; charset=utf-8", Policy: report.Policy, Body: b.Bytes()}, nil
+	err = report.HTML(&b, in.For, m)
+	out.Body = b.Bytes()
+	return out, err
 }

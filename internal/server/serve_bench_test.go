@@ -1,11 +1,9 @@
-package server
+package server_test
 
 import (
 	"context"
-	"crypto/sha256"
 	"database/sql"
 	"fmt"
-	"log/slog"
 	"net/http"
 	"net/http/httptest"
 	"net/url"
@@ -17,8 +15,9 @@ import (
 	"testing"
 	"time"
 
-	"rolltop.example/rolltop/core/release"
-	"rolltop.example/rolltop/internal/auth"
+	"rolltop.example/rolltop/internal/build"
+	"rolltop.example/rolltop/internal/server"
+	"rolltop.example/rolltop/internal/servertest"
 	"rolltop.example/rolltop/internal/standin"
 	"rolltop.example/rolltop/internal/store"
 )
@@ -58,17 +57,19 @@ func multiply(b *testing.B, path string) {
 
 // crowd is a service with 100,000 machines, a token to ask it with, and how long it took
 // to start, which judges all of them. prepare is called while the machines are few.
-func crowd(b *testing.B, prepare func(*Server)) (s *Server, token string, judged time.Duration) {
+func crowd(b *testing.B, prepare func(*server.Server)) (s *server.Server, token string, judged time.Duration) {
 	b.Helper()
 	ctx := context.Background()
+	build.Version = "bench" // a version that is none judges anew at each start
+	b.Cleanup(func() { build.Version = "dev" })
 	path := filepath.Join(b.TempDir(), "fleet.db")
-	open := func() (*store.Store, *Server, time.Duration) {
+	open := func() (*store.Store, *server.Server, time.Duration) {
 		st, err := store.Open(path)
 		if err != nil {
 			b.Fatal(err)
 		}
 		at := time.Now()
-		s, err := New(ctx, Options{Store: st})
+		s, err := servertest.New(ctx, servertest.Options{Store: st})
 		if err != nil {
 			b.Fatal(err)
 		}
@@ -79,7 +80,7 @@ func crowd(b *testing.B, prepare func(*Server)) (s *Server, token string, judged
 		b.Fatal(err)
 	}
 	prepare(s)
-	_, token, err := s.AddToken(ctx, "bench", ScopeRead)
+	_, token, err := s.AddToken(ctx, "bench", server.ScopeRead)
 	if err != nil {
 		b.Fatal(err)
 	}
@@ -89,7 +90,7 @@ func crowd(b *testing.B, prepare func(*Server)) (s *Server, token string, judged
 	multiply(b, path)
 	st, s, judged = open()
 	b.Cleanup(func() { st.Close() })
-	if err := s.refresh(ctx); err != nil { // New does not wait for it
+	if err := s.Index.Refresh(ctx); err != nil { // New does not wait for it
 		b.Fatal(err)
 	}
 	return s, token, judged
@@ -100,10 +101,10 @@ func crowd(b *testing.B, prepare func(*Server)) (s *Server, token string, judged
 // 300 MB resident.
 func BenchmarkServe(b *testing.B) {
 	ctx := context.Background()
-	s, token, judged := crowd(b, func(*Server) {})
+	s, token, judged := crowd(b, func(*server.Server) {})
 	at := time.Now()
-	s.live.stale()
-	if err := s.refresh(ctx); err != nil {
+	s.Index.Invalidate()
+	if err := s.Index.Refresh(ctx); err != nil {
 		b.Fatal(err)
 	}
 	load := time.Since(at)
@@ -143,18 +144,13 @@ func BenchmarkServe(b *testing.B) {
 
 // startToList is how long a service takes that starts with nothing to judge, until it has
 // answered a list of machines.
-func startToList(b *testing.B, running *Server, token string) time.Duration {
+func startToList(b *testing.B, running *server.Server, token string) time.Duration {
 	b.Helper()
 	ctx, cancel := context.WithCancel(b.Context())
 	defer cancel()
-	targets, means := running.targets, running.means
 	at := time.Now()
-	s := &Server{store: running.store, log: slog.New(slog.DiscardHandler), now: time.Now, targets: targets, means: means, compiled: map[[sha256.Size]byte]*release.Release{}, gate: auth.NewGate(1, time.Now), flow: newFlow(), stopping: make(chan struct{})}
-	s.metrics = s.newMetrics()
-	if err := s.loadSettings(ctx); err != nil {
-		b.Fatal(err)
-	}
-	if err := s.begin(ctx); err != nil {
+	s, err := servertest.New(ctx, servertest.Options{Store: running.Store})
+	if err != nil {
 		b.Fatal(err)
 	}
 	req := httptest.NewRequest(http.MethodGet, "/api/devices", nil)
@@ -165,17 +161,8 @@ func startToList(b *testing.B, running *Server, token string) time.Duration {
 	if w.Code != http.StatusOK || copies > 100 && !strings.Contains(w.Body.String(), `"loading":true`) {
 		b.Fatal(w.Code, w.Body.Len(), "bytes, not from the database")
 	}
-	if err := s.refresh(ctx); err != nil { // let it come to its end before the store closes
+	if err := s.Index.Refresh(ctx); err != nil { // let it come to its end before the store closes
 		b.Fatal(err)
 	}
 	return took
-}
-
-// resident is the memory of this process, where the system tells (Linux,
-// /proc/self/status).
-func resident() float64 {
-	src, _ := os.ReadFile("/proc/self/status")
-	_, rest, _ := strings.Cut(string(src), "VmRSS:")
-	kb, _ := strconv.ParseFloat(strings.Fields(rest + " 0")[0], 64)
-	return kb / 1024
 }

@@ -9,13 +9,14 @@ import (
 	"strings"
 	"time"
 
-	"github.com/danielgtaylor/huma/v2"
-
 	"rolltop.example/rolltop/internal/api"
 	"rolltop.example/rolltop/internal/auth"
 	"rolltop.example/rolltop/internal/build"
 	"rolltop.example/rolltop/internal/store"
 )
+
+// sessionAPI has the operations on sessions.
+type sessionAPI struct{ *Server }
 
 type whoOutput struct {
 	SetCookie []string `header:"Set-Cookie"`
@@ -41,44 +42,34 @@ func (s *Server) session(c *Cookies) string {
 	return c.Plain
 }
 
-func (s *Server) sessions(a huma.API) {
-	tag := []string{"Session"}
-	huma.Register(a, secured(huma.Operation{OperationID: "version", Method: http.MethodGet, Path: "/version", Summary: "Which program answers", Tags: tag}, open),
-		func(context.Context, *struct{}) (*struct{ Body api.Version }, error) {
-			return &struct{ Body api.Version }{api.Version{Version: build.Version}}, nil
-		})
-	huma.Register(a, secured(huma.Operation{OperationID: "sign-in", Method: http.MethodPost, Path: "/session", Summary: "Sign in", Tags: tag,
-		Errors: []int{http.StatusUnauthorized, http.StatusTooManyRequests}}, open),
-		func(ctx context.Context, in *struct{ Body api.Credentials }) (*whoOutput, error) {
-			return s.signIn(ctx, in.Body)
-		})
-	huma.Register(a, secured(huma.Operation{OperationID: "who", Method: http.MethodGet, Path: "/session", Summary: "Who is signed in", Tags: tag}, open),
-		func(ctx context.Context, in *struct {
-			Authorization string `header:"Authorization"`
-			Cookies
-		}) (*struct{ Body api.Who }, error) {
-			who, err := s.identify(ctx, in.Authorization, s.session(&in.Cookies))
-			if errors.Is(err, store.ErrNotFound) {
-				who, err = caller{Who: api.Who{Scope: "none"}}, nil
-			}
-			if err != nil {
-				return nil, s.problem(err, "")
-			}
-			return &struct{ Body api.Who }{who.Who}, nil
-		})
-	huma.Register(a, secured(huma.Operation{OperationID: "take-invitation", Method: http.MethodPost, Path: "/session/first", Summary: "Make the first administrator with the link that the first start printed", Tags: tag,
-		Errors: []int{http.StatusForbidden, http.StatusConflict, http.StatusTooManyRequests}}, open), s.takeInvitation)
-	huma.Register(a, secured(huma.Operation{OperationID: "add-own-token", Method: http.MethodPost, Path: "/session/token", Summary: "Make a token that may do what you may", Tags: tag}, ScopeRead), s.ownToken)
-	huma.Register(a, secured(huma.Operation{OperationID: "end-own-token", Method: http.MethodDelete, Path: "/session/token", Summary: "End the token that this is sent with", Tags: tag, DefaultStatus: http.StatusNoContent, Errors: []int{http.StatusNotFound}}, anybody), s.endOwnToken)
-	huma.Register(a, secured(huma.Operation{OperationID: "sign-out", Method: http.MethodDelete, Path: "/session", Summary: "Sign out", Tags: tag, DefaultStatus: http.StatusNoContent}, anybody),
-		func(ctx context.Context, in *struct{ Cookies }) (*signedOut, error) {
-			sha := hash(s.session(&in.Cookies))
-			s.unkept.end(sha)
-			if err := s.store.EndSession(ctx, sha); err != nil {
-				return nil, s.problem(err, "")
-			}
-			return &signedOut{s.cookie("", -1)}, nil
-		})
+func (s sessionAPI) version(context.Context, *struct{}) (api.Version, error) {
+	return api.Version{Version: build.Version}, nil
+}
+
+type whoInput struct {
+	Authorization string `header:"Authorization"`
+	Cookies
+}
+
+func (s sessionAPI) who(ctx context.Context, in *whoInput) (api.Who, error) {
+	who, err := s.identify(ctx, in.Authorization, s.session(&in.Cookies))
+	if errors.Is(err, store.ErrNotFound) {
+		return api.Who{Scope: "none"}, nil
+	}
+	return who.who(), err
+}
+
+func (s sessionAPI) signIn(ctx context.Context, in *struct{ Body api.Credentials }) (*whoOutput, error) {
+	return s.startSession(ctx, in.Body)
+}
+
+func (s sessionAPI) signOut(ctx context.Context, in *struct{ Cookies }) (*signedOut, error) {
+	sha := hash(s.session(&in.Cookies))
+	s.unkept.end(sha)
+	if err := s.store.EndSession(ctx, sha); err != nil {
+		return nil, err
+	}
+	return &signedOut{s.cookie("", -1)}, nil
 }
 
 // invitationLength is how long the first link works.
@@ -91,11 +82,13 @@ func (s *Server) Invite(ctx context.Context) (path string, err error) {
 	return "/first#" + secret, s.store.AddInvitation(ctx, hash(secret), s.now().Add(invitationLength))
 }
 
-func (s *Server) takeInvitation(ctx context.Context, in *struct{ Body api.TakeInvitation }) (*whoOutput, error) {
-	noLink := &api.Problem{Status: http.StatusForbidden, Title: "The link does not work", Detail: "it was used, has expired, was copied in part, or there is an administrator already; start the service again for another, or run rolltop users set NAME --database FILE"}
+func (s sessionAPI) takeInvitation(ctx context.Context, in *struct{ Body api.TakeInvitation }) (*whoOutput, error) {
+	noLink := &api.Problem{Status: http.StatusForbidden, Title: "The link does not work",
+		Detail: "it was used, has expired, was copied in part, or there is an administrator already; " +
+			"start the service again for another, or run rolltop users set NAME --database FILE"}
 	switch works, err := s.store.Invited(ctx, hash(in.Body.Secret), s.now()); {
 	case err != nil:
-		return nil, s.problem(err, "")
+		return nil, err
 	case !works: // before anything that takes long
 		return nil, noLink
 	}
@@ -106,53 +99,72 @@ func (s *Server) takeInvitation(ctx context.Context, in *struct{ Body api.TakeIn
 		return nil, refuse("Not added", "%s", wrong)
 	}
 	u := &store.User{Name: in.Body.Name, Role: RoleAdministrator, Password: auth.Hash(in.Body.Password)}
-	ctx = store.Acting(ctx, &store.Act{Millis: s.now().UnixMilli(), Who: u.Name, What: "take-invitation", Subject: u.Name, Becomes: RoleAdministrator})
+	ctx = store.Acting(ctx, &store.Act{
+		Millis:  s.now().UnixMilli(),
+		Who:     u.Name,
+		What:    "take-invitation",
+		Subject: u.Name,
+		Becomes: RoleAdministrator,
+	})
 	switch err := s.store.TakeInvitation(ctx, hash(in.Body.Secret), s.now(), u); {
 	case errors.Is(err, store.ErrNotFound):
 		return nil, noLink
 	case errors.Is(err, store.ErrRevision):
-		return nil, &api.Problem{Status: http.StatusConflict, Title: "The name is taken", Detail: fmt.Sprintf("there is a user %s; choose another name", u.Name)}
+		return nil, &api.Problem{Status: http.StatusConflict, Title: "The name is taken",
+			Detail: fmt.Sprintf("there is a user %s; choose another name", u.Name)}
 	case err != nil:
-		return nil, s.problem(err, "")
+		return nil, err
 	}
-	return s.signIn(ctx, api.Credentials{Name: u.Name, Password: in.Body.Password})
+	return s.startSession(ctx, api.Credentials{Name: u.Name, Password: in.Body.Password})
 }
 
-// ownToken makes a token that may do what its maker may.
-func (s *Server) ownToken(ctx context.Context, in *struct{ Body api.NewOwnToken }) (*struct{ Body api.TokenMade }, error) {
+// addOwnToken makes a token that may do what its maker may.
+func (s sessionAPI) addOwnToken(ctx context.Context, in *struct{ Body api.NewOwnToken }) (api.TokenMade, error) {
 	who := callerOf(ctx)
 	if who.token != nil {
-		return nil, &api.Problem{Status: http.StatusForbidden, Title: "Only for people", Detail: "a token cannot make others of itself; sign in with a password"}
+		return api.TokenMade{}, &api.Problem{Status: http.StatusForbidden, Title: "Only for people",
+			Detail: "a token cannot make others of itself; sign in with a password"}
 	}
-	t := store.Token{Name: who.Name + ", " + in.Body.Name, Scope: who.Scope, ExpiresAt: s.now().UTC().AddDate(0, 0, cmp.Or(in.Body.Days, 90)).UnixMilli(), UsesLeft: -1, Places: strings.Join(who.Places, "\n"), Owner: who.Name}
+	t := store.Token{
+		Name:      who.Name + ", " + in.Body.Name,
+		Scope:     who.Scope,
+		ExpiresAt: s.now().UTC().AddDate(0, 0, cmp.Or(in.Body.Days, 90)).UnixMilli(),
+		UsesLeft:  -1,
+		Places:    strings.Join(who.Sites, "\n"),
+		Owner:     who.Name,
+	}
 	for i := 2; ; i++ { // a name that was used before gets a number
 		var secret string
 		var err error
-		if t.ID, secret, err = s.addToken(ctx, &t); err == nil {
-			return &struct{ Body api.TokenMade }{api.TokenMade{TokenRow: tokenRow(&t), Secret: secret}}, nil
+		if t.ID, secret, err = s.makeToken(ctx, &t); err == nil {
+			return api.TokenMade{TokenRow: tokenRow(&t), Secret: secret}, nil
 		}
 		if !strings.Contains(err.Error(), "UNIQUE") || i > 1000 {
-			return nil, s.problem(err, "")
+			return api.TokenMade{}, err
 		}
 		t.Name = fmt.Sprintf("%s, %s (%d)", who.Name, in.Body.Name, i)
 	}
 }
 
-func (s *Server) endOwnToken(ctx context.Context, _ *struct{}) (*struct{}, error) {
+func (s sessionAPI) endOwnToken(ctx context.Context, _ *struct{}) error {
 	who := callerOf(ctx)
 	if who.token == nil {
-		return nil, &api.Problem{Status: http.StatusNotFound, Title: "Not found", Detail: "this is a person's session, and no token"}
+		return missing("this is a person's session, and no token")
 	}
-	if err := s.store.DeleteToken(ctx, who.token.ID); err != nil {
-		return nil, s.problem(err, "")
-	}
-	return nil, nil
+	return s.store.DeleteToken(ctx, who.token.ID)
 }
 
 // cookie sets the session's cookie, and takes the one of the other name away: it may be
 // left from when the service was reached without TLS.
 func (s *Server) cookie(value string, maxAge int) []string {
-	mine := http.Cookie{Name: sessionCookie, Value: value, Path: "/", MaxAge: maxAge, HttpOnly: true, SameSite: http.SameSiteStrictMode}
+	mine := http.Cookie{
+		Name:     sessionCookie,
+		Value:    value,
+		Path:     "/",
+		MaxAge:   maxAge,
+		HttpOnly: true,
+		SameSite: http.SameSiteStrictMode,
+	}
 	if !s.secure {
 		return []string{mine.String()}
 	}
@@ -163,7 +175,8 @@ func (s *Server) cookie(value string, maxAge int) []string {
 }
 
 func tooManyTries() error {
-	return huma.ErrorWithHeaders(&api.Problem{Status: http.StatusTooManyRequests, Title: "Too many tries", Detail: "too many sign-ins came from your address, or for this name; wait a minute and try again"}, http.Header{"Retry-After": {"60"}})
+	return again(&api.Problem{Status: http.StatusTooManyRequests, Title: "Too many tries",
+		Detail: "too many sign-ins came from your address, or for this name; wait a minute and try again"}, "60")
 }
 
 // comparePassword compares a password when its turn comes. The error is an answer.
@@ -185,10 +198,10 @@ func (s *Server) comparePassword(ctx context.Context, name, password, kept strin
 	return right, nil
 }
 
-func (s *Server) signIn(ctx context.Context, c api.Credentials) (*whoOutput, error) {
+func (s *Server) startSession(ctx context.Context, c api.Credentials) (*whoOutput, error) {
 	u, err := s.store.UserByName(ctx, c.Name)
 	if err != nil && !errors.Is(err, store.ErrNotFound) {
-		return nil, s.problem(err, "")
+		return nil, err
 	}
 	right, err := s.comparePassword(ctx, c.Name, c.Password, u.Password)
 	if err != nil {
@@ -196,7 +209,8 @@ func (s *Server) signIn(ctx context.Context, c api.Credentials) (*whoOutput, err
 	}
 	if !right {
 		s.noteSignIn(ctx, actSignInFailed, c.Name)
-		return nil, &api.Problem{Status: http.StatusUnauthorized, Title: "Not signed in", Detail: "the name or the password is not right"}
+		return nil, &api.Problem{Status: http.StatusUnauthorized, Title: "Not signed in",
+			Detail: "the name or the password is not right"}
 	}
 	secret, now := NewSecret(""), s.now()
 	switch err := s.store.StartSession(ctx, hash(secret), u.Name, now, now.Add(sessionLength)); {
@@ -205,8 +219,9 @@ func (s *Server) signIn(ctx context.Context, c api.Credentials) (*whoOutput, err
 		s.unkept.start(hash(secret), u, now.Add(sessionLength))
 		s.log.Warn("a session is held in memory, because the database cannot be written", "name", u.Name, "error", err)
 	case err != nil:
-		return nil, s.problem(err, "")
+		return nil, err
 	}
 	s.noteSignIn(ctx, actSignIn, u.Name)
-	return &whoOutput{SetCookie: s.cookie(secret, int(sessionLength.Seconds())), Body: s.seeing(whoIs(u))}, nil
+	who := s.person(u)
+	return &whoOutput{SetCookie: s.cookie(secret, int(sessionLength.Seconds())), Body: who.who()}, nil
 }

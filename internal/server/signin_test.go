@@ -31,7 +31,7 @@ func invite(t *testing.T, s *servertest.Service) string {
 // The first administrator is made with a link that works once.
 func TestFirstLink(t *testing.T) {
 	t.Parallel()
-	s := servertest.StartNew(t, server.Options{})
+	s := servertest.StartNew(t, servertest.Options{})
 	secret := invite(t, s)
 	anon := s.As(t, "")
 	_, err := anon.TakeInvitation(ctx, api.TakeInvitation{Secret: secret + "x", Name: "harbour master", Password: "long enough 12"})
@@ -93,7 +93,7 @@ func TestFirstLink(t *testing.T) {
 // A link is worth nothing once there is an administrator, wherever that one came from.
 func TestFirstLinkBesideAnAdministrator(t *testing.T) {
 	t.Parallel()
-	s := servertest.StartNew(t, server.Options{})
+	s := servertest.StartNew(t, servertest.Options{})
 	secret := invite(t, s)
 	if err := s.PutUser(ctx, "boss", server.RoleAdministrator, "lantern-and-rope"); err != nil { // as rolltop users set --database
 		t.Fatal(err)
@@ -112,7 +112,7 @@ func TestFirstLinkBesideAnAdministrator(t *testing.T) {
 // Of many who use the link at once, one becomes the administrator.
 func TestFirstLinkRace(t *testing.T) {
 	t.Parallel()
-	s := servertest.StartNew(t, server.Options{})
+	s := servertest.StartNew(t, servertest.Options{})
 	secret := invite(t, s)
 	var wait sync.WaitGroup
 	made := make(chan string, 20)
@@ -158,7 +158,7 @@ func signInFrom(t *testing.T, c *http.Client, url, name, password string) *http.
 func TestSignInUnderHammering(t *testing.T) {
 	t.Parallel()
 	log := &locked{}
-	s := servertest.StartWith(t, server.Options{Log: slog.New(slog.NewTextHandler(log, nil))})
+	s := servertest.StartWith(t, servertest.Options{Log: slog.New(slog.NewTextHandler(log, nil))})
 	const hammers = 200
 	hammer := from("127.0.0.66")
 	var wait sync.WaitGroup
@@ -229,7 +229,7 @@ func TestSignInUnderHammering(t *testing.T) {
 // Over TLS a cookie that anybody may have set neither counts nor shadows the right one.
 func TestCookieOverTLS(t *testing.T) {
 	t.Parallel()
-	s := servertest.StartWith(t, server.Options{Secure: true})
+	s := servertest.StartWith(t, servertest.Options{Secure: true})
 	res := signInFrom(t, http.DefaultClient, s.URL, "demo", servertest.Password)
 	var good string
 	for _, c := range res.Cookies() {

@@ -24,7 +24,7 @@ func TestSoakFullDisk(t *testing.T) {
 		t.Skip("it takes minutes: make soak")
 	}
 	dir, st := onSmallDisk(t)
-	s := servertest.StartWith(t, server.Options{Store: st}) // with no floor: SQLite meets the end itself
+	s := servertest.StartWith(t, servertest.Options{Store: st}) // with no floor: SQLite meets the end itself
 	read := s.NewToken(t, "reader", server.ScopeRead)
 	kept := 0
 	send := func() error {
@@ -108,7 +108,7 @@ func TestReadingWithoutWriting(t *testing.T) {
 	t.Parallel()
 	dir, st := onSmallDisk(t)
 	var later time.Duration
-	s := servertest.StartWith(t, server.Options{Store: st, Now: func() time.Time { return time.Now().Add(later) }})
+	s := servertest.StartWith(t, servertest.Options{Store: st, Now: func() time.Time { return time.Now().Add(later) }})
 	read := s.NewToken(t, "reader", server.ScopeRead)
 	balloon := filepath.Join(dir, "balloon")
 	fillUp(t, balloon)
@@ -127,7 +127,7 @@ func TestReadingWithoutWriting(t *testing.T) {
 	if err := os.Remove(balloon); err != nil {
 		t.Fatal(err)
 	}
-	s.Tend(ctx, s.Now(), false)
+	s.Upkeep.Round(ctx, s.Now(), false)
 	list, err := s.Client.Tokens(ctx)
 	if err != nil {
 		t.Fatal(err)

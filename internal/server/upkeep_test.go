@@ -58,7 +58,7 @@ func TestHooks(t *testing.T) {
 	}
 	running, stop := context.WithCancel(ctx)
 	defer stop()
-	go s.Upkeep(running)
+	go s.Upkeep.Run(running)
 	fail <- 500
 	// A machine loses its memory: it is not ready any more.
 	l, err := s.Client.Devices(ctx, "disposition=ready class=pc", "name", 1, 1)
@@ -315,7 +315,7 @@ func TestProgressAndHistory(t *testing.T) {
 	s := servertest.Demo(t, nil)
 	now := time.Now()
 	for day := range 3 {
-		s.Tend(ctx, now.AddDate(0, 0, day-2), false)
+		s.Upkeep.Round(ctx, now.AddDate(0, 0, day-2), false)
 	}
 	p, err := s.Client.Progress(ctx, 30)
 	if err != nil || len(p.Days) != 3 || p.Days[2].Total != 284 || p.Days[2].Dispositions["refit"] != 30 {
@@ -334,7 +334,7 @@ func TestProgressAndHistory(t *testing.T) {
 	if _, err := s.Client.Mark(ctx, api.Marks{Keys: []string{"gull-021"}, Retire: &yes}); err != nil {
 		t.Fatal(err)
 	}
-	s.Tend(ctx, now.AddDate(0, 0, 1), true)
+	s.Upkeep.Round(ctx, now.AddDate(0, 0, 1), true)
 	d, err := s.Client.Device(ctx, "gull-020")
 	if err != nil || len(d.History) >= len(before.History)-1 || len(d.History) < 5 {
 		t.Errorf("%d of %d inventories are left, %v", len(d.History), len(before.History), err)
@@ -353,7 +353,7 @@ func TestProgressAndHistory(t *testing.T) {
 	if total(t, s.Client, "retired=yes") != 1 {
 		t.Error("a machine that was retired yesterday is gone")
 	}
-	s.Tend(ctx, now.AddDate(0, 0, 91), true)
+	s.Upkeep.Round(ctx, now.AddDate(0, 0, 91), true)
 	if _, err := s.Client.Device(ctx, "gull-021"); err == nil || total(t, s.Client, "retired=yes") != 0 {
 		t.Error("a machine that was retired 91 days ago is still there")
 	}

@@ -234,7 +234,7 @@ func TestADiskThatIsNearlyFull(t *testing.T) {
 	var mu sync.Mutex
 	free := int64(1 << 30)
 	set := func(n int64) { mu.Lock(); defer mu.Unlock(); free = n }
-	s := servertest.StartWith(t, server.Options{KeepFree: 256 << 20, FreeBytes: func() (int64, error) {
+	s := servertest.StartWith(t, servertest.Options{KeepFree: 256 << 20, FreeBytes: func() (int64, error) {
 		mu.Lock()
 		defer mu.Unlock()
 		return free, nil

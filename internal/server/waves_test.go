@@ -10,6 +10,7 @@ import (
 	"time"
 
 	"rolltop.example/rolltop/core/inventory"
+	"rolltop.example/rolltop/core/wave"
 	"rolltop.example/rolltop/internal/api"
 	"rolltop.example/rolltop/internal/servertest"
 	"rolltop.example/rolltop/internal/standin"
@@ -87,14 +88,14 @@ func TestHandOff(t *testing.T) {
 		t.Fatalf("%+v %v", got, err)
 	}
 	for key, want := range map[string]string{"GULL-013": "it enters only by name", "GULL-001": "it is not ready (replace): 64-bit processor", "GULL-007": "it is undetermined", "nslip-001": "the wave's rule does not pick it"} {
-		if !slices.ContainsFunc(got.Refusals, func(r api.Refusal) bool { return r.Some[0].Name == key && strings.Contains(r.Reason, want) }) {
+		if !slices.ContainsFunc(got.Refusals, func(r wave.Refusal) bool { return r.Some[0].Name == key && strings.Contains(r.Reason, want) }) {
 			t.Errorf("%s is not refused for %q: %+v", key, want, got.Refusals)
 		}
 	}
 	if got, err = s.Client.FillWave(ctx, w.ID, api.FillWave{Keys: []string{"gull-013", "gull-001"}, ByName: true}); err != nil || got.Added != 1 || len(got.Refusals) != 1 {
 		t.Fatalf("by name: %+v %v", got, err)
 	}
-	if got, err = s.Client.FillWave(ctx, w.ID, api.FillWave{}); err != nil || got.Added != 2 || !slices.ContainsFunc(got.Refusals, func(r api.Refusal) bool { return strings.Contains(r.Reason, "the wave is full") }) {
+	if got, err = s.Client.FillWave(ctx, w.ID, api.FillWave{}); err != nil || got.Added != 2 || !slices.ContainsFunc(got.Refusals, func(r wave.Refusal) bool { return strings.Contains(r.Reason, "the wave is full") }) {
 		t.Fatalf("the rest: %+v %v", got, err)
 	}
 	var off api.HandOff

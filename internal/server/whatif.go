@@ -1,188 +1,42 @@
 package server
 
 import (
+	"cmp"
 	"context"
-	"fmt"
-	"net/http"
-	"runtime"
 	"slices"
 	"strings"
-	"sync"
 
-	"github.com/danielgtaylor/huma/v2"
-	"golang.org/x/sync/errgroup"
-
-	"rolltop.example/rolltop/core/assess"
-	"rolltop.example/rolltop/core/doc"
-	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/fleet"
-	"rolltop.example/rolltop/core/release"
 	"rolltop.example/rolltop/core/remedy"
 	"rolltop.example/rolltop/core/say"
 	"rolltop.example/rolltop/internal/api"
-	"rolltop.example/rolltop/internal/store"
+	"rolltop.example/rolltop/internal/service"
 )
 
-// What if the requirements were others: who flips, before anything is published.
-func (s *Server) whatIfs(a huma.API) {
-	op := huma.Operation{OperationID: "what-if", Method: http.MethodPost, Path: "/what-if", Summary: "Who would change disposition under a draft, another revision or another release", Tags: []string{"Releases"},
-		Description: "Nothing is kept. Machines are judged from the facts that are stored.", MaxBodyBytes: doc.MaxBytes*2 + 1, Errors: []int{http.StatusNotFound, http.StatusUnprocessableEntity}}
-	huma.Register(a, secured(op, ScopeRead), s.whatIf)
-}
+// changesAPI has the operations on what other rules would do, and did.
+type changesAPI struct{ *Server }
 
-// flipsShown are the machines of a what-if that are named.
-const flipsShown = 1000
-
-func (s *Server) whatIf(ctx context.Context, in *struct{ Body api.AskWhatIf }) (*struct{ Body api.WhatIf }, error) {
-	is, was, err := s.sides(ctx, &in.Body)
+func (s changesAPI) whatIf(ctx context.Context, in *struct{ Body api.AskWhatIf }) (out api.WhatIf, err error) {
+	ask := service.Ask(in.Body)
+	w, err := s.WhatIf.Run(ctx, &ask)
 	if err != nil {
-		return nil, err
+		return out, err
 	}
-	f, err := s.where(ctx, in.Body.Where)
-	if err != nil {
-		return nil, err
+	out = api.WhatIf{
+		Was:      w.Was.Ref(),
+		Becomes:  w.Is.Ref(),
+		Draft:    w.Is.Draft,
+		Where:    ask.Where,
+		Machines: w.Machines,
+		Moved:    w.Shifts.Moved(),
+		Before:   map[string]int{},
+		After:    map[string]int{},
+		Shifts:   shifts(&w.Shifts),
+		Places:   []api.PlaceShift{},
+		Changes:  []api.RequirementShift{},
+		Missing:  []api.MissingFact{},
+		Took:     w.Took,
 	}
-	began := s.now()
-	t, ok := s.target(is.InstallsOn)
-	known := ok && t.release == was // then the verdicts are there
-	got, rows := fleet.NewWhatIf(was, is), map[int64]standing{}
-	var ids []int64
-	if err := s.look(ctx, func(x *fleet.Index) {
-		picked := x.Select(f.Within("class", is.InstallsOn))
-		if known {
-			ids = picked.Spare(got)
-		} else {
-			picked.Each(func(r *fleet.Row) { ids = append(ids, r.ID) })
-		}
-		for _, id := range ids {
-			r := x.Row(id)
-			rows[id] = standing{r.Judged, fleet.Standpoint{Disposition: r.Disposition, Outcomes: r.Outcomes}, r.Place, r.Name, r.WaivedMusts}
-		}
-	}); err != nil {
-		return nil, s.problem(err, "")
-	}
-	slices.Sort(ids)
-	err = s.weigh(ctx, got, ids, rows, known)
-	if err != nil {
-		return nil, s.problem(err, "")
-	}
-	out, named := showWhatIf(got, rows)
-	if err := s.look(ctx, func(x *fleet.Index) {
-		for i, id := range named {
-			if r := x.Row(id); r != nil {
-				m, f := rowRef(r), &out.Flips[i]
-				f.Key, f.Name, f.Place, f.Model = m.Key, m.Name, m.Place, m.Model
-			}
-		}
-	}); err != nil {
-		return nil, s.problem(err, "")
-	}
-	out.Where, out.Took = in.Body.Where, s.now().Sub(began)
-	return &struct{ Body api.WhatIf }{out}, nil
-}
-
-// standing is where a machine stands now.
-type standing struct {
-	judged bool
-	fleet.Standpoint
-	place, name, waived string
-}
-
-// sides are what is asked about, and what it is compared with.
-func (s *Server) sides(ctx context.Context, in *api.AskWhatIf) (is, was *release.Release, err error) {
-	switch {
-	case (in.Document == "") == (in.Release == ""):
-		return nil, nil, refuse("Nothing to compare", "give a document, or the id of a stored release, and not both")
-	case in.Document != "":
-		if is, err = release.Read("the draft", []byte(in.Document), nil); err != nil {
-			return nil, nil, s.problem(err, "")
-		}
-	default:
-		if is, err = s.release(ctx, in.Release, in.Revision); err != nil {
-			return nil, nil, s.problem(err, noRelease(in.Release))
-		}
-	}
-	if in.Than != "" {
-		if was, err = s.release(ctx, in.Than, in.ThanRev); err != nil {
-			return nil, nil, s.problem(err, noRelease(in.Than))
-		}
-	} else if t, ok := s.target(is.InstallsOn); ok {
-		was = t.release
-	} else {
-		return nil, nil, noTarget()
-	}
-	if was.InstallsOn != is.InstallsOn {
-		return nil, nil, refuse("Nothing to compare", "%s installs on a %s and %s on a %s; compare releases of one class of hardware", is.Name, is.InstallsOn, was.Name, was.InstallsOn)
-	}
-	return is, was, nil
-}
-
-// weigh adds machines to a what-if, judged from their packed facts on all processors. ids
-// are in order; known says that where they stand now is by the release Was.
-func (s *Server) weigh(ctx context.Context, total *fleet.WhatIf, ids []int64, rows map[int64]standing, known bool) error {
-	was, is := total.Was, total.Is
-	var adding sync.Mutex
-	m := s.toolbox()
-	g, ctx := errgroup.WithContext(ctx)
-	for part := range slices.Chunk(ids, len(ids)/runtime.GOMAXPROCS(0)+1) {
-		g.Go(func() error {
-			w, f := fleet.NewWhatIf(was, is), new(fact.Facts)
-			judgeIs, judgeWas := assess.NewJudge(m, is), assess.NewJudge(m, was)
-			err := s.store.PackedOf(ctx, fact.Catalogue, part, func(batch []store.Packed) error {
-				for i := range batch {
-					p := &batch[i]
-					r := rows[p.DeviceID]
-					var err error
-					if before := &r.Standpoint; !known || !r.judged {
-						if err = f.Unpack(p.Row); err == nil { // a judge fills the facts from its release
-							*before, err = stand(judgeWas, f)
-						}
-						if err != nil {
-							return err
-						}
-					}
-					if err = f.Unpack(p.Row); err != nil {
-						return err
-					}
-					var waived []string
-					if known && is.ID == was.ID { // a waiver is for all revisions
-						waived = lines(r.waived)
-					}
-					after := r.Standpoint
-					if letters := string(judgeIs.Outcomes(f)); len(waived) > 0 || !w.Unmoved(r.Outcomes, letters) {
-						if after, err = rest(judgeIs, f, waived); err != nil {
-							return err
-						}
-					}
-					w.Add(p.DeviceID, r.place, r.Standpoint, after, f)
-				}
-				return nil
-			})
-			adding.Lock()
-			defer adding.Unlock()
-			total.Merge(w)
-			return err
-		})
-	}
-	return g.Wait()
-}
-
-// stand is where a machine stands by a release.
-func stand(j *assess.Judge, f *fact.Facts) (fleet.Standpoint, error) {
-	got, err := j.Judge(f)
-	return fleet.Standpoint{Disposition: got.Disposition, Outcomes: got.Outcomes}, err
-}
-
-// rest is where a machine stands whose outcomes were worked out, with what is waived.
-func rest(j *assess.Judge, f *fact.Facts, waived []string) (fleet.Standpoint, error) {
-	got, err := j.Rest(f, waived...)
-	return fleet.Standpoint{Disposition: got.Disposition, Outcomes: got.Outcomes}, err
-}
-
-// showWhatIf also gives the numbers of the machines that flip, which have no names yet.
-func showWhatIf(w *fleet.WhatIf, rows map[int64]standing) (out api.WhatIf, ids []int64) {
-	out = api.WhatIf{Was: w.Was.Ref(), Becomes: w.Is.Ref(), Draft: w.Is.Draft, Machines: w.Machines, Moved: w.Shifts.Moved(), Before: map[string]int{}, After: map[string]int{},
-		Shifts: shifts(&w.Shifts), Places: []api.PlaceShift{}, Changes: []api.RequirementShift{}, Missing: []api.MissingFact{}, Flips: []api.FlipRow{}}
 	for was := range w.Shifts {
 		for is, n := range w.Shifts[was] {
 			out.Before[remedy.Disposition(was).String()] += n
@@ -198,58 +52,53 @@ func showWhatIf(w *fleet.WhatIf, rows map[int64]standing) (out api.WhatIf, ids [
 	}
 	for _, c := range w.Changes() {
 		q := c.Requirement
-		out.Changes = append(out.Changes, api.RequirementShift{Requirement: q.ID, Title: q.Title, Needs: say.Requirement(q), New: c.New, Fails: c.Fails, Passes: c.Passes, Opens: c.Opens, FailsNow: c.FailsNow, Unknown: c.UnknownsNow})
+		out.Changes = append(out.Changes, api.RequirementShift{
+			Requirement: q.ID,
+			Title:       q.Title,
+			Needs:       say.Requirement(q),
+			New:         c.New,
+			Fails:       c.Fails,
+			Passes:      c.Passes,
+			Opens:       c.Opens,
+			FailsNow:    c.FailsNow,
+			Unknown:     c.UnknownsNow,
+		})
 	}
 	for _, m := range w.Missing() {
 		def := m.Fact.Def()
-		out.Missing = append(out.Missing, api.MissingFact{Fact: def.Name, Label: def.Label, Machines: m.Machines, NotAsked: m.NotAsked, Where: fleet.Term("missing", def.Name)})
+		out.Missing = append(out.Missing, api.MissingFact{
+			Fact:     def.Name,
+			Label:    def.Label,
+			Machines: m.Machines,
+			NotAsked: m.NotAsked,
+			Where:    fleet.Term("missing", def.Name),
+		})
 	}
-	for _, f := range worst(w.Flips, rows) {
-		row := api.FlipRow{Was: f.Was.String(), Becomes: f.Is.String(), By: []string{}}
-		for _, id := range f.Requirement {
-			row.By = append(row.By, titles[id])
-		}
-		out.Flips, ids = append(out.Flips, row), append(ids, f.ID)
-	}
-	out.Says = whatIfSays(w, &out)
-	return out, ids
+	out.Flips = flipRows(w.Named, titles)
+	out.Says = say.WhatIf(out.Machines, out.Moved, w.Shifts.Net(remedy.Ready))
+	return out, nil
 }
 
-// worst are the flips that are named: the worst first, those alike by name. Only kinds of
-// flip that are shown are sorted.
-func worst(flips []fleet.Flip, rows map[int64]standing) []fleet.Flip {
-	const of = int(remedy.Undetermined) + 1
-	var kinds [of * of][]fleet.Flip
-	for _, f := range flips {
-		at := (of-1-int(f.Is))*of + int(f.Was)
-		kinds[at] = append(kinds[at], f)
-	}
-	var out []fleet.Flip
-	for _, list := range kinds {
-		if len(out) >= flipsShown {
-			break
+// flipRows are machines that change, with the titles of the requirements that do it.
+func flipRows(list []service.Flip, titles map[string]string) []api.FlipRow {
+	out := []api.FlipRow{}
+	for i := range list {
+		f := &list[i]
+		row := api.FlipRow{
+			Key:     f.Key,
+			Name:    f.Name,
+			Place:   f.Place,
+			Model:   f.Model,
+			Was:     f.Was.String(),
+			Becomes: f.Becomes.String(),
+			By:      []string{},
 		}
-		slices.SortFunc(list, func(a, b fleet.Flip) int { return strings.Compare(rows[a.ID].name, rows[b.ID].name) })
-		out = append(out, list...)
+		for _, id := range f.By {
+			row.By = append(row.By, cmp.Or(titles[id], id))
+		}
+		out = append(out, row)
 	}
-	return out[:min(len(out), flipsShown)]
-}
-
-func whatIfSays(w *fleet.WhatIf, out *api.WhatIf) string {
-	if out.Moved == 0 {
-		return fmt.Sprintf("No machine of %s would change.", say.Number(w.Machines))
-	}
-	ready := out.After["ready"] - out.Before["ready"]
-	says := fmt.Sprintf("%s of %s would change", say.Count(out.Moved, "machine", "machines"), say.Number(w.Machines))
-	switch {
-	case ready > 0:
-		says += fmt.Sprintf("; %s more would be ready", say.Number(ready))
-	case ready < 0:
-		says += fmt.Sprintf("; %s fewer would be ready", say.Number(-ready))
-	default:
-		says += "; as many would be ready as now"
-	}
-	return says + "."
+	return out
 }
 
 func shifts(s *fleet.Shifts) []api.Shift {
@@ -257,10 +106,62 @@ func shifts(s *fleet.Shifts) []api.Shift {
 	for was := range s {
 		for is, n := range s[was] {
 			if was != is && n > 0 {
-				out = append(out, api.Shift{Was: remedy.Disposition(was).String(), Becomes: remedy.Disposition(is).String(), Machines: n})
+				out = append(out, api.Shift{Was: dispositionName(was), Becomes: dispositionName(is), Machines: n})
 			}
 		}
 	}
 	slices.SortStableFunc(out, func(a, b api.Shift) int { return b.Machines - a.Machines })
+	return out
+}
+
+func (s changesAPI) judging(ctx context.Context, _ *struct{}) (api.Judging, error) {
+	out := api.Judging(s.Judge.Progress())
+	if callerOf(ctx).Limited() {
+		out.Machines, out.Done = 0, 0 // of the whole fleet
+	}
+	return out, nil
+}
+
+func (s changesAPI) listRuleChanges(ctx context.Context, _ *struct{}) (api.RuleChangeList, error) {
+	list, err := s.RuleChanges.List(ctx)
+	out := api.RuleChangeList{Changes: []api.RuleChange{}}
+	for _, c := range list {
+		out.Changes = append(out.Changes, ruleChange(c))
+	}
+	return out, err
+}
+
+func (s changesAPI) showRuleChange(ctx context.Context, in *struct {
+	ID int64 `path:"id" minimum:"1"`
+}) (api.RuleChange, error) {
+	c, err := s.RuleChanges.Get(ctx, in.ID)
+	if err != nil {
+		return api.RuleChange{}, err
+	}
+	out := ruleChange(c)
+	out.Flips = flipRows(c.Named, c.Titles)
+	return out, nil
+}
+
+// ruleChange is a change without its machines.
+func ruleChange(c *service.RuleChange) api.RuleChange {
+	out := api.RuleChange{
+		ID:       c.ID,
+		Says:     c.Says,
+		At:       c.At,
+		Release:  c.Is,
+		Was:      c.Was,
+		Machines: c.Machines,
+		Moved:    c.Moved,
+		Shifts:   shifts(&c.Shifts),
+		By:       []api.Count{},
+		Where:    c.Where,
+	}
+	for id, n := range c.By {
+		out.By = append(out.By, api.Count{Name: cmp.Or(c.Titles[id], id), Count: n})
+	}
+	slices.SortFunc(out.By, func(a, b api.Count) int {
+		return cmp.Or(b.Count-a.Count, strings.Compare(a.Name, b.Name))
+	})
 	return out
 }

@@ -3,270 +3,295 @@ package server
 import (
 	"bytes"
 	"context"
-	"encoding/base64"
-	"errors"
-	"fmt"
-	"net/http"
-	"net/url"
 	"slices"
-	"strings"
-	"time"
 
-	"github.com/danielgtaylor/huma/v2"
-	"rsc.io/qr"
-
-	"rolltop.example/rolltop/core/after"
 	"rolltop.example/rolltop/core/assess"
-	"rolltop.example/rolltop/core/doc"
+	"rolltop.example/rolltop/core/fleet"
+	"rolltop.example/rolltop/core/means"
+	"rolltop.example/rolltop/core/price"
+	"rolltop.example/rolltop/core/remedy"
 	"rolltop.example/rolltop/core/say"
+	"rolltop.example/rolltop/core/work"
 	"rolltop.example/rolltop/internal/api"
 	"rolltop.example/rolltop/internal/report"
-	"rolltop.example/rolltop/internal/store"
+	"rolltop.example/rolltop/internal/service"
 )
 
-// The work on one machine: what people say is done, the page for the telephone,
-// and what the work has come to.
-func (s *Server) work(a huma.API) {
-	tag := []string{"Devices"}
-	huma.Register(a, secured(huma.Operation{OperationID: "tick", Method: http.MethodPut, Path: "/devices/{key}/ticks/{kind}/{item}", Summary: "Say that an item of preparation or a step is done, or refuse it", Tags: tag, Errors: []int{http.StatusNotFound, http.StatusUnprocessableEntity},
-		Description: "It stands with the name of who says it. It makes no fact: the next inventory confirms a step, or shows that it had no effect."}, ScopeWork), s.tick)
-	huma.Register(a, secured(huma.Operation{OperationID: "untick", Method: http.MethodDelete, Path: "/devices/{key}/ticks/{kind}/{item}", Summary: "Take back what was said of an item", Tags: tag, Errors: []int{http.StatusNotFound}}, ScopeWork), s.untick)
-	huma.Register(a, secured(huma.Operation{OperationID: "visit-link", Method: http.MethodPost, Path: "/devices/{key}/visit-link", Summary: "Make a link to the page of the visit, for a telephone", Tags: tag, Errors: []int{http.StatusNotFound, http.StatusUnprocessableEntity},
-		Description: "Whoever has the link sees the steps of the visit and no serial numbers, without signing in, until it expires."}, ScopeWork), s.makeLink)
-	huma.Register(a, secured(huma.Operation{OperationID: "end-visit-links", Method: http.MethodDelete, Path: "/devices/{key}/visit-link", Summary: "End all links to the page of the visit", Tags: tag, DefaultStatus: http.StatusNoContent, Errors: []int{http.StatusNotFound}}, ScopeWork), s.endLinks)
-	huma.Register(a, secured(huma.Operation{OperationID: "after", Method: http.MethodGet, Path: "/devices/{key}/after", Summary: "What the work since an earlier inventory has come to", Tags: tag, Errors: []int{http.StatusNotFound, http.StatusUnprocessableEntity}}, ScopeRead), s.after)
+// workAPI has the operations on the work of the fleet.
+type workAPI struct{ *Server }
+
+const (
+	visitsShown = 200 // of one site
+	sheetMost   = 100 // machines on one sheet
+	maxMessages = 500
+)
+
+type workInput struct {
+	Where string `query:"where" maxLength:"2000"`
 }
 
-// TickInput names an item of a machine.
-type TickInput struct {
-	Key  string `path:"key" maxLength:"80"`
-	Kind string `path:"kind" enum:"prepare,step,leave"`
-	Item string `path:"item" maxLength:"64" doc:"Id of the item of preparation, of the step, or of what is done when the machine leaves"`
+func (s workAPI) showWork(ctx context.Context, in *workInput) (out api.Worklist, err error) {
+	got, err := s.Work.List(ctx, in.Where)
+	if err != nil {
+		return out, err
+	}
+	out = api.Worklist{
+		Where:     in.Where,
+		Stops:     []api.Stop{},
+		Batches:   []api.Batch{},
+		Order:     []api.OrderLine{},
+		Questions: got.Questions,
+		Watch:     got.Watch,
+	}
+	base := s.Knowledge.Base()
+	for i := range got.Stops {
+		stop := &got.Stops[i]
+		out.Visits += len(stop.Visits)
+		out.Minutes = out.Minutes.Plus(stop.Minutes)
+		out.Stops = append(out.Stops, s.stop(base, stop, got.Said))
+	}
+	for i := range got.Batches {
+		out.Batches = append(out.Batches, showBatch(base, &got.Batches[i], in.Where))
+	}
+	s.addOrder(base, got.Order, &out)
+	out.Says = say.Worklist(out.Visits, len(out.Stops), out.Minutes,
+		len(out.Batches), len(out.Order), out.Cost.Says, len(out.Questions))
+	return out, nil
 }
 
-func (s *Server) tick(ctx context.Context, in *struct {
-	TickInput
-	Body api.SayTick
-}) (*struct{ Body api.Device }, error) {
-	note := strings.TrimSpace(in.Body.Note)
-	if in.Body.State == "refused" && note == "" {
-		return nil, &api.Problem{Status: http.StatusUnprocessableEntity, Title: "A refusal has a reason", Detail: "say in note why it is not done, for whoever comes next"}
+// stop is the visits at one site. said are the steps that somebody says are done.
+func (s workAPI) stop(base *means.Means, stop *work.Stop, said map[int64][]string) api.Stop {
+	out := api.Stop{
+		Place:    stop.Place,
+		Machines: len(stop.Visits),
+		Minutes:  stop.Minutes,
+		Parts:    stop.Parts,
+		Waiting:  stop.Waiting,
+		Visits:   []api.Visit{},
 	}
-	if in.Kind+"/" == assess.TickLeaving {
-		return s.leave(ctx, &in.TickInput, in.Body.State, note)
-	}
-	d, got, err := s.judged(ctx, in.Key)
-	if err != nil {
-		return nil, err
-	}
-	t := assess.Tick{Item: in.Kind + "/" + in.Item, State: in.Body.State, By: by(ctx), At: s.now().UTC(), Note: note}
-	if items := got.Items(); !slices.Contains(items, t.Item) {
-		return nil, &api.Problem{Status: http.StatusNotFound, Title: "Not found", Detail: fmt.Sprintf("the machine %q has no %s; %s", in.Key, t.Item, suggestItem(t.Item, items))}
-	}
-	before := "nothing was said"
-	if old := got.Ticked(t.Item); old != nil {
-		before = old.Says()
-	}
-	store.Note(ctx, before, t.Says())
-	if err := s.store.PutTick(ctx, d.ID, &t); err != nil {
-		return nil, s.problem(err, "")
-	}
-	return s.showDevice(ctx, &deviceInput{in.Key})
-}
-
-// noTarget is the problem of a machine for whose class no target is chosen.
-func noTarget() error {
-	return &api.Problem{Status: http.StatusUnprocessableEntity, Title: "Nothing to check against", Detail: "no target release is chosen for this class of hardware"}
-}
-
-func suggestItem(item string, items []string) string {
-	if right := doc.Suggest(item, items); right != "" {
-		return right
-	}
-	return "its items are " + strings.Join(items, ", ")
-}
-
-func (s *Server) untick(ctx context.Context, in *TickInput) (*struct{ Body api.Device }, error) {
-	d, err := s.store.DeviceByKey(ctx, in.Key)
-	if err != nil {
-		return nil, s.problem(err, noDevice(in.Key))
-	}
-	if err := s.store.EndTick(ctx, d.ID, in.Kind+"/"+in.Item, by(ctx), s.now()); err != nil {
-		return nil, s.problem(err, fmt.Sprintf("nobody has said anything of %s/%s on the machine %q", in.Kind, in.Item, in.Key))
-	}
-	return s.showDevice(ctx, &deviceInput{in.Key})
-}
-
-// judged is a machine with its check against the target, and what people said.
-func (s *Server) judged(ctx context.Context, key string) (*store.Device, *assess.Document, error) {
-	d, err := s.store.DeviceByKey(ctx, key)
-	if err != nil {
-		return nil, nil, s.problem(err, noDevice(key))
-	}
-	inv, _, _, err := s.whole(ctx, d, d.InventoryID)
-	if err != nil {
-		return nil, nil, s.problem(err, noDevice(key))
-	}
-	t, ok := s.target(d.Class)
-	if !ok {
-		return nil, nil, noTarget()
-	}
-	waivers, err := s.waiversOn(ctx, key, t)
-	if err != nil {
-		return nil, nil, s.problem(err, "")
-	}
-	got, err := s.checked(ctx, t, inv, waivers...)
-	if err != nil {
-		return nil, nil, err
-	}
-	ticks, err := s.store.Ticks(ctx, d.ID)
-	if err != nil {
-		return nil, nil, s.problem(err, "")
-	}
-	got.Apply(ticks)
-	return d, got, nil
-}
-
-// linkHours is how long a link lasts where nothing is said: a working day.
-const linkHours = 10
-
-func (s *Server) makeLink(ctx context.Context, in *struct {
-	Key    string `path:"key" maxLength:"80"`
-	Hours  int    `query:"hours" minimum:"0" maximum:"168" doc:"How long it lasts; 10 where it is not given"`
-	Origin string `query:"origin" maxLength:"200" doc:"Address under which the telephone reaches the service: https://rolltop.ferries.example"`
-}) (*struct{ Body api.VisitLink }, error) {
-	d, err := s.store.DeviceByKey(ctx, in.Key)
-	if err != nil {
-		return nil, s.problem(err, noDevice(in.Key))
-	}
-	origin, err := originOf(in.Origin)
-	if err != nil {
-		return nil, err
-	}
-	hours := in.Hours
-	if hours == 0 {
-		hours = linkHours
-	}
-	secret, expires := NewSecret(""), s.now().UTC().Add(time.Duration(hours)*time.Hour).Truncate(time.Second)
-	store.Note(ctx, "", "a link until "+say.Moment(expires))
-	if err := s.store.AddLink(ctx, hash(secret), d.ID, by(ctx), expires, s.now()); err != nil {
-		return nil, s.problem(err, "")
-	}
-	out := api.VisitLink{Path: visitPath + secret, Expires: expires}
-	if origin != "" {
-		out.Address = origin + out.Path
-		if out.Picture, err = picture(out.Address); err != nil {
-			return nil, s.problem(err, "")
+	for i := range stop.Visits[:min(len(stop.Visits), visitsShown)] {
+		v := &stop.Visits[i]
+		one := api.Visit{
+			MachineRef:  v.Ref(),
+			Disposition: v.Disposition.String(),
+			Minutes:     v.Minutes,
+			Restarts:    v.Restarts,
+			Firmware:    v.Firmware,
+			Parts:       v.Parts,
+			Who:         v.Who,
+			Note:        v.Note,
 		}
-	}
-	return &struct{ Body api.VisitLink }{out}, nil
-}
-
-// originOf takes the address of a service: a scheme and a host, nothing else.
-func originOf(text string) (string, error) {
-	if text == "" {
-		return "", nil
-	}
-	u, err := url.Parse(text)
-	if err != nil || u.Scheme != "http" && u.Scheme != "https" || u.Host == "" || u.User != nil || strings.Trim(u.Path, "/") != "" || u.RawQuery != "" || u.Fragment != "" {
-		return "", &api.Problem{Status: http.StatusUnprocessableEntity, Title: "Not the address of a service", Detail: fmt.Sprintf("origin is %q; write it as https://rolltop.ferries.example, without a path", text)}
-	}
-	return u.Scheme + "://" + u.Host, nil
-}
-
-func (s *Server) endLinks(ctx context.Context, in *deviceInput) (*struct{}, error) {
-	d, err := s.store.DeviceByKey(ctx, in.Key)
-	if err != nil {
-		return nil, s.problem(err, noDevice(in.Key))
-	}
-	if err := s.store.EndLinks(ctx, d.ID, s.now()); err != nil {
-		return nil, s.problem(err, "")
-	}
-	return nil, nil
-}
-
-func (s *Server) after(ctx context.Context, in *struct {
-	Key       string `path:"key" maxLength:"80"`
-	Inventory int64  `query:"inventory" minimum:"1" required:"true" doc:"The earlier one, of the machine's history"`
-	To        int64  `query:"to" minimum:"0" doc:"The later one; the latest where it is not given"`
-}) (*struct{ Body after.Document }, error) {
-	d, err := s.store.DeviceByKey(ctx, in.Key)
-	if err != nil {
-		return nil, s.problem(err, noDevice(in.Key))
-	}
-	t, ok := s.target(d.Class)
-	if !ok {
-		return nil, noTarget()
-	}
-	if in.To == 0 {
-		in.To = d.InventoryID
-	}
-	var sides [2]after.Check
-	for i, id := range []int64{in.Inventory, in.To} {
-		inv, _, _, err := s.whole(ctx, d, id)
-		if err != nil {
-			return nil, s.problem(err, fmt.Sprintf("the machine %q has no inventory %d", in.Key, id))
+		for _, st := range v.Before {
+			if !slices.Contains(said[v.ID], st.ID) {
+				one.Before = append(one.Before, stepRef(base, st.ID))
+			}
 		}
-		got, err := s.checked(ctx, t, inv)
+		for _, id := range v.Steps.Remedies() {
+			one.Steps = append(one.Steps, stepRef(base, id))
+		}
+		for _, id := range said[v.ID] {
+			if v.Steps.Has(id) {
+				one.Ticked = append(one.Ticked, stepRef(base, id).Title)
+			}
+		}
+		if !v.Due(s.now()) {
+			one.NotBefore = v.Later
+		}
+		out.Visits = append(out.Visits, one)
+	}
+	return out
+}
+
+func stepRef(base *means.Means, id string) api.StepRef {
+	if step := base.Steps.Find(id); step != nil {
+		return api.StepRef{Step: id, Title: say.AnyTitle(step)}
+	}
+	return api.StepRef{Step: id, Title: id}
+}
+
+func showBatch(base *means.Means, b *work.Batch, where string) api.Batch {
+	step := base.Steps.Find(b.Step)
+	out := api.Batch{
+		StepRef:  stepRef(base, b.Step),
+		By:       say.People[step.By()],
+		Host:     step.Phase == remedy.Host,
+		Closes:   len(step.Closes) > 0,
+		Machines: len(b.Machines),
+		Expected: b.Expected,
+		Waiting:  b.Waiting,
+		Minutes:  step.Minutes,
+	}
+	of := []string{remedy.Reconfigure.String(), remedy.Refit.String()}
+	if out.Closes {
+		of = []string{remedy.Undetermined.String()}
+	}
+	out.Where = fleet.And(where, fleet.Term("step", b.Step)+" "+fleet.Term("disposition", of...))
+	for _, p := range b.Pilot {
+		out.Pilot = append(out.Pilot, p.Ref())
+	}
+	out.Says = say.Batch(out.Title, out.Machines, len(out.Pilot))
+	return out
+}
+
+// addOrder adds what is bought.
+func (s workAPI) addOrder(base *means.Means, lines []work.Line, out *api.Worklist) {
+	var sum price.Range
+	unpriced := 0
+	for i := range lines {
+		l := &lines[i]
+		sum, unpriced = sum.Add(l.Price), unpriced+l.Unpriced
+		out.Order = append(out.Order, api.OrderLine{
+			Part:     say.OrderName(&l.Part),
+			Kind:     l.Part.Kind,
+			Quantity: l.Quantity,
+			OnHand:   l.OnHand,
+			ToOrder:  l.ToOrder,
+			LeadDays: l.LeadDays,
+			Price:    money(base, l.Price, l.Unpriced),
+			Confirm:  l.Confirm,
+			Voids:    l.Voids,
+			Machines: len(l.Machines),
+			Where:    fleet.And(out.Where, fleet.Term("step", s.Work.StepsWith(l.Part.Kind)...)),
+		})
+	}
+	out.Cost = money(base, sum, unpriced)
+}
+
+func money(base *means.Means, r price.Range, unpriced int) api.Money {
+	out := api.Money{Least: r.Least, Most: r.Most, Unpriced: unpriced}
+	if base.Prices != nil {
+		out.Currency = base.Prices.Currency
+	}
+	out.Says = say.Money(out.Currency, r, unpriced)
+	return out
+}
+
+func (s workAPI) assign(ctx context.Context, in *struct{ Body api.Assign }) (api.Assigned, error) {
+	b := &in.Body
+	n, err := s.Work.Assign(ctx, b.Where, b.Keys, b.Who, b.Note)
+	return api.Assigned{Machines: n}, err
+}
+
+func (s workAPI) putStock(ctx context.Context, in *struct{ Body api.PutStock }) error {
+	return s.Work.PutStock(ctx, in.Body.Part, work.Stock{OnHand: in.Body.OnHand, LeadDays: in.Body.LeadDays})
+}
+
+func (s workAPI) visitSheet(ctx context.Context, in *struct {
+	Where string `query:"where" maxLength:"2000" doc:"place=\"Gull Quay\""`
+}) (*raw, error) {
+	visits, err := s.Work.Visits(ctx, in.Where)
+	switch {
+	case err != nil:
+		return nil, err
+	case len(visits) == 0:
+		return nil, refuse("Nothing to print", "no machine that %q picks is visited", in.Where)
+	case len(visits) > sheetMost:
+		return nil, refuse("Too much to print",
+			"%q picks %d machines that are visited; %d is the most, so narrow it, by place or by who has the work",
+			in.Where, len(visits), sheetMost)
+	}
+	var checks []*assess.Document
+	for i := range visits {
+		got, err := s.Machines.Ticked(ctx, visits[i].Key, service.Against{})
 		if err != nil {
 			return nil, err
 		}
-		sides[i] = after.Check{Inventory: inv, Check: got}
-	}
-	out, err := after.Confirm(sides[0], sides[1])
-	if err != nil {
-		return nil, &api.Problem{Status: http.StatusUnprocessableEntity, Title: "These cannot be put beside each other", Detail: err.Error()}
-	}
-	return &struct{ Body after.Document }{*out}, nil
-}
-
-// visitPath is where the pages of visits are.
-const visitPath = "/v/"
-
-// visit shows the page of a visit to whoever has its link.
-func (s *Server) visit(w http.ResponseWriter, r *http.Request) {
-	h := w.Header()
-	h.Set("Cache-Control", "no-store")
-	h.Set("X-Robots-Tag", "noindex")
-	h.Set("Content-Security-Policy", report.Policy)
-	h.Set("Content-Type", "text/html; charset=utf-8")
-	d, expires, err := s.store.LinkDevice(r.Context(), hash(strings.TrimPrefix(r.URL.Path, visitPath)), s.now())
-	refuse := func(status int, title, says string) {
-		w.WriteHeader(status)
-		_ = report.Notice(w, title, says)
-	}
-	switch {
-	case errors.Is(err, store.ErrExpired):
-		refuse(http.StatusGone, "This link has expired", "Links to a visit last for a short time. Make a new one on the machine's page in the console.")
-		return
-	case errors.Is(err, store.ErrNotFound):
-		refuse(http.StatusNotFound, "There is no such link", "It may have been copied in part. Make a new one on the machine's page in the console.")
-		return
-	case err != nil:
-		s.log.Error("request failed", "error", err)
-		refuse(http.StatusInternalServerError, "The service failed", "It could not show the visit; its log says why.")
-		return
-	}
-	_, got, err := s.judged(r.Context(), d.Key)
-	if err != nil {
-		refuse(http.StatusUnprocessableEntity, "There is nothing to show", err.Error())
-		return
+		checks = append(checks, got.Check)
 	}
 	var b bytes.Buffer
-	if err := report.Visit(&b, got, expires); err != nil {
-		s.log.Error("request failed", "error", err)
-		refuse(http.StatusInternalServerError, "The service failed", "It could not show the visit; its log says why.")
-		return
+	if err := report.Visits(&b, checks); err != nil {
+		return nil, err
 	}
-	_, _ = b.WriteTo(w)
+	return &raw{ContentType: htmlType, Body: b.Bytes()}, nil
 }
 
-// picture is the square code of an address as a PNG in a data address.
-func picture(address string) (string, error) {
-	code, err := qr.Encode(address, qr.M)
+func (s workAPI) messages(ctx context.Context, in *workInput) (out api.MessageList, err error) {
+	visits, err := s.Work.Visits(ctx, in.Where)
 	if err != nil {
-		return "", err
+		return out, err
 	}
-	code.Scale = 4
-	return "data:image/png;base64," + base64.StdEncoding.EncodeToString(code.PNG()), nil
+	out = api.MessageList{Total: len(visits), Messages: []api.Message{}}
+	for i := range visits[:min(len(visits), maxMessages)] {
+		v := &visits[i]
+		c, err := s.Machines.Ticked(ctx, v.Key, service.Against{})
+		if err != nil {
+			return out, err
+		}
+		d := c.Check
+		subject, text := say.Message(d.Machine.Name, d.Release.Name, d.Plain, d.Tells(), v.Minutes, v.Restarts)
+		out.Messages = append(out.Messages, api.Message{MachineRef: v.Ref(), Subject: subject, Text: text})
+	}
+	return out, nil
+}
+
+type winsInput struct {
+	Where string `query:"where" maxLength:"2000"`
+	Order string `query:"order" enum:"machines,time" default:"machines" doc:"By which the next pick is chosen: most machines a remedy, or least time a machine"`
+}
+
+// showWins shows which remedies make most machines ready.
+func (s workAPI) showWins(ctx context.Context, in *winsInput) (out api.Effects, err error) {
+	got, err := s.Work.Wins(ctx, in.Where, work.Order(slices.Index(work.Orders, in.Order)))
+	if err != nil {
+		return out, err
+	}
+	within := func(term string) string { return fleet.And(in.Where, term) }
+	undetermined, decide := remedy.Undetermined.String(), remedy.Decide.String()
+	out = api.Effects{
+		Where:             in.Where,
+		Order:             in.Order,
+		Machines:          got.Machines,
+		Ready:             got.Ready,
+		Undetermined:      got.Undetermined,
+		WhereUndetermined: within(fleet.Term("disposition", undetermined)),
+		Decide:            got.Decide,
+		WhereDecide:       within(fleet.Term("disposition", decide)),
+		Remedies:          []api.Remedy{},
+		Picks:             []api.Pick{},
+	}
+	base := s.Knowledge.Base()
+	takes := fleet.Term("disposition", remedy.Reconfigure.String(), remedy.Refit.String(), remedy.Replace.String())
+	for _, e := range got.Effects {
+		r := api.Remedy{
+			StepRef:    stepRef(base, e.Step),
+			Needs:      e.Needs,
+			Alone:      e.Alone,
+			Expected:   e.Expected,
+			WhereAlone: within(fleet.Term("freed", e.Step)),
+			WhereNeeds: within(fleet.Term("step", e.Step) + " " + takes),
+		}
+		if step := base.Steps.Find(e.Step); step != nil {
+			r.Class, r.By, r.Minutes = step.Class.String(), say.People[step.By()], step.Minutes
+		}
+		out.Remedies = append(out.Remedies, r)
+	}
+	addPicks(base, got.Picks, &out)
+	return out, nil
+}
+
+// addPicks adds what to do next, each with what all so far take.
+func addPicks(base *means.Means, picks []work.Pick, out *api.Effects) {
+	var done []string
+	var minutes remedy.Minutes
+	var cost price.Range
+	unpriced := 0
+	for _, p := range picks {
+		minutes, cost, unpriced = minutes.Plus(p.Minutes), cost.Add(p.Cost), unpriced+p.Unpriced
+		pick := api.Pick{
+			Gain:     p.Gain,
+			Expected: p.Expected,
+			Ready:    p.Ready,
+			Minutes:  p.Minutes,
+			SoFar:    minutes,
+			Cost:     money(base, p.Cost, p.Unpriced),
+			CostSums: money(base, cost, unpriced),
+		}
+		for _, id := range p.Steps {
+			pick.Steps = append(pick.Steps, stepRef(base, id))
+		}
+		done = append(done, p.Steps...)
+		// Freed by all steps so far, and not without those of this pick.
+		pick.Where = fleet.And(out.Where, fleet.Term("freed", done...)+" "+fleet.Term("step", p.Steps...))
+		out.Picks = append(out.Picks, pick)
+	}
 }

@@ -1,4 +1,4 @@
-package server
+package server_test
 
 import (
 	"encoding/json"
@@ -12,13 +12,14 @@ import (
 	"rolltop.example/rolltop/core/doc"
 	"rolltop.example/rolltop/core/release"
 	"rolltop.example/rolltop/internal/api"
+	"rolltop.example/rolltop/internal/server"
 	"rolltop.example/rolltop/internal/standin"
 )
 
 // BenchmarkWork asks a service with 100,000 machines, a few decisions and two waves for
 // the work of the fleet. The aims: the best order and a what-if within a second.
 func BenchmarkWork(b *testing.B) {
-	s, token, _ := crowd(b, func(s *Server) {
+	s, token, _ := crowd(b, func(s *server.Server) {
 		if err := standin.Employ(b.Context(), s, time.Now()); err != nil {
 			b.Fatal(err)
 		}

@@ -337,7 +337,7 @@ func TestHouseOutlivesARestart(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		s, err := server.New(ctx, server.Options{Store: st})
+		s, err := servertest.New(ctx, servertest.Options{Store: st})
 		if err != nil {
 			t.Fatal(err)
 		}

@@ -6,26 +6,15 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
-	"net/http"
 	"strconv"
 	"strings"
 	"time"
-
-	"github.com/danielgtaylor/huma/v2"
 
 	"rolltop.example/rolltop/internal/api"
 )
 
 // WorkLists are the lists of the fleet's work that are exported.
 var WorkLists = []string{"visits", "batches", "parts", "questions", "watch", "effects", "messages", "decisions", "waves"}
-
-// Every list of the fleet's work as a table.
-func (s *Server) workExports(a huma.API) {
-	op := huma.Operation{OperationID: "export-work", Method: http.MethodGet, Path: "/work/export", Summary: "A list of the fleet's work as a table", Tags: []string{"Work"}, Errors: []int{http.StatusUnprocessableEntity},
-		Description: "CSV opens right in spreadsheet programs: a text that one would take for a formula gets an apostrophe. JSON and NDJSON have the rows with the names of the columns; all values are texts.",
-		Responses:   map[string]*huma.Response{"200": {Description: "The table", Content: map[string]*huma.MediaType{"text/csv": {}, "application/json": {}, "application/x-ndjson": {}}}}}
-	huma.Register(a, secured(op, ScopeRead), s.exportWork)
-}
 
 // grid is a table.
 type grid struct {
@@ -35,7 +24,7 @@ type grid struct {
 
 func (g *grid) row(cells ...string) { g.rows = append(g.rows, cells) }
 
-func (s *Server) exportWork(ctx context.Context, in *struct {
+func (s exportAPI) exportWork(ctx context.Context, in *struct {
 	List   string `query:"list" required:"true" enum:"visits,batches,parts,questions,watch,effects,messages,decisions,waves"`
 	Where  string `query:"where" maxLength:"2000"`
 	Order  string `query:"order" enum:"machines,time" default:"machines" doc:"Of effects"`
@@ -74,7 +63,7 @@ func (s *Server) exportWork(ctx context.Context, in *struct {
 		err = writeTable(&b, g.heads, g.rows)
 	}
 	if err != nil {
-		return nil, s.problem(err, "")
+		return nil, err
 	}
 	return &exportOutput{ContentType: kind, Disposition: fmt.Sprintf(`attachment; filename="%s.%s"`, in.List, ending), Body: b.Bytes()}, nil
 }
@@ -122,12 +111,12 @@ func dayOf(t time.Time) string {
 // cents writes hundredths.
 func cents(n int64) string { return fmt.Sprintf("%d.%02d", n/100, n%100) }
 
-func (s *Server) worklistTable(ctx context.Context, list, where string) (*grid, error) {
-	got, err := s.worklist(ctx, &worklistInput{Where: where})
+func (s exportAPI) worklistTable(ctx context.Context, list, where string) (*grid, error) {
+	got, err := workAPI{s.Server}.showWork(ctx, &workInput{Where: where})
 	if err != nil {
 		return nil, err
 	}
-	w, n := &got.Body, strconv.Itoa
+	w, n := &got, strconv.Itoa
 	g := &grid{}
 	switch list {
 	case "visits":
@@ -165,52 +154,52 @@ func (s *Server) worklistTable(ctx context.Context, list, where string) (*grid, 
 	return g, nil
 }
 
-func (s *Server) effectsTable(ctx context.Context, where, order string) (*grid, error) {
-	got, err := s.showEffects(ctx, &effectsInput{Where: where, Order: order})
+func (s exportAPI) effectsTable(ctx context.Context, where, order string) (*grid, error) {
+	got, err := workAPI{s.Server}.showWins(ctx, &winsInput{Where: where, Order: order})
 	if err != nil {
 		return nil, err
 	}
 	n := strconv.Itoa
 	g := &grid{heads: []string{"order", "remedies", "gain", "expected", "ready", "minutes_least", "minutes_most", "price_least", "price_most", "currency"}}
-	for i, k := range got.Body.Picks {
+	for i, k := range got.Picks {
 		g.row(n(i+1), stepTitles(k.Steps), n(k.Gain), n(k.Expected), n(k.Ready), n(k.Minutes.Least), n(k.Minutes.Most), cents(k.Cost.Least), cents(k.Cost.Most), k.Cost.Currency)
 	}
 	return g, nil
 }
 
-func (s *Server) messagesTable(ctx context.Context, where string) (*grid, error) {
-	got, err := s.messages(ctx, &worklistInput{Where: where})
+func (s exportAPI) messagesTable(ctx context.Context, where string) (*grid, error) {
+	got, err := workAPI{s.Server}.messages(ctx, &workInput{Where: where})
 	if err != nil {
 		return nil, err
 	}
 	g := &grid{heads: []string{"place", "machine", "key", "subject", "text"}}
-	for _, m := range got.Body.Messages {
+	for _, m := range got.Messages {
 		g.row(m.Place, m.Name, m.Key, m.Subject, strings.Join(m.Text, "\n\n"))
 	}
 	return g, nil
 }
 
-func (s *Server) decisionsTable(ctx context.Context) (*grid, error) {
-	list, counts, err := s.decisionsSeen(ctx, true)
+func (s exportAPI) decisionsTable(ctx context.Context) (*grid, error) {
+	list, err := s.Decisions.List(ctx)
 	if err != nil {
-		return nil, s.problem(err, "")
+		return nil, err
 	}
 	g := &grid{heads: []string{"number", "kind", "requirement", "release", "filter", "machines", "reason", "by", "at", "last_day", "counts"}}
 	for i := range list {
 		d := &list[i]
-		g.row(strconv.FormatInt(d.ID, 10), d.Kind, d.Requirement, d.Release, d.Scope, strconv.Itoa(counts[d.ID]), d.Reason, d.By, dayOf(d.At), dayOf(d.Until.Add(-time.Second)), yesNo(d.Counts(s.now())))
+		g.row(strconv.FormatInt(d.ID, 10), d.Kind, d.Requirement, d.Release, d.Scope, strconv.Itoa(d.Machines), d.Reason, d.By, dayOf(d.At), dayOf(d.Until.Add(-time.Second)), yesNo(d.Counts))
 	}
 	return g, nil
 }
 
-func (s *Server) wavesTable(ctx context.Context) (*grid, error) {
-	got, err := s.listWaves(ctx, nil)
+func (s exportAPI) wavesTable(ctx context.Context) (*grid, error) {
+	got, err := wavesAPI{s.Server}.listWaves(ctx, nil)
 	if err != nil {
 		return nil, err
 	}
 	n := strconv.Itoa
 	g := &grid{heads: []string{"number", "name", "release", "pilot", "rule", "starts", "ends", "most", "machines", "ended", "waiting", "handed", "arrived", "failed", "back"}}
-	for _, w := range got.Body.Waves {
+	for _, w := range got.Waves {
 		g.row(strconv.FormatInt(w.ID, 10), w.Name, w.Release, yesNo(w.Pilot), w.Rule, w.Starts, w.Ends, n(w.Most), n(w.Machines), yesNo(w.Ended), n(w.Outcomes["waiting"]), n(w.Outcomes["handed"]), n(w.Outcomes["arrived"]), n(w.Outcomes["failed"]), n(w.Outcomes["back"]))
 	}
 	return g, nil

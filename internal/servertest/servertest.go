@@ -4,6 +4,7 @@ package servertest
 import (
 	"context"
 	"io/fs"
+	"log/slog"
 	"net/http/httptest"
 	"path/filepath"
 	"testing"
@@ -12,6 +13,7 @@ import (
 
 	"rolltop.example/rolltop/internal/client"
 	"rolltop.example/rolltop/internal/server"
+	"rolltop.example/rolltop/internal/service"
 	"rolltop.example/rolltop/internal/standin"
 	"rolltop.example/rolltop/internal/store"
 )
@@ -22,6 +24,33 @@ const Password = "harbour-lights"
 // Collectors are what every test service hands out in place of real ones.
 var Collectors = fstest.MapFS{"rolltop-collect-linux-amd64": {Data: []byte("for Linux")}, "rolltop-collect-windows-amd64.exe": {Data: []byte("for Windows")},
 	"rolltop-collect-darwin-arm64": {Data: []byte("for Macs")}, "collect.ps1": {Data: []byte("for older ones")}, "SHA256SUMS": {Data: []byte("not handed out")}}
+
+// Options are those of a service and of its server.
+type Options struct {
+	Store      *store.Store // nil: an empty one
+	Now        func() time.Time
+	Log        *slog.Logger
+	KeepFree   int64
+	FreeBytes  func() (int64, error)
+	Console    fs.FS
+	Collectors fs.FS // nil: [Collectors]
+	Secure     bool
+}
+
+// New puts a service and its server together.
+func New(ctx context.Context, o Options) (*server.Server, error) {
+	svc, err := service.New(ctx, service.Options{
+		Store:     o.Store,
+		Now:       o.Now,
+		Log:       o.Log,
+		KeepFree:  o.KeepFree,
+		FreeBytes: o.FreeBytes,
+	})
+	if err != nil {
+		return nil, err
+	}
+	return server.New(svc, server.Options{Console: o.Console, Collectors: o.Collectors, Secure: o.Secure}), nil
+}
 
 // Service is a running service.
 type Service struct {
@@ -40,12 +69,12 @@ func Start(t testing.TB, console fs.FS) *Service {
 // StartAt starts an empty service that goes by a clock.
 func StartAt(t testing.TB, console fs.FS, now func() time.Time) *Service {
 	t.Helper()
-	return StartWith(t, server.Options{Console: console, Now: now})
+	return StartWith(t, Options{Console: console, Now: now})
 }
 
 // StartWith starts an empty service with options. Where they name no store, it has one
 // of its own.
-func StartWith(t testing.TB, o server.Options) *Service {
+func StartWith(t testing.TB, o Options) *Service {
 	t.Helper()
 	if o.Collectors == nil {
 		o.Collectors = Collectors
@@ -60,12 +89,12 @@ func StartWith(t testing.TB, o server.Options) *Service {
 }
 
 // StartNew starts a service as at its first start: nobody can sign in.
-func StartNew(t testing.TB, o server.Options) *Service {
+func StartNew(t testing.TB, o Options) *Service {
 	t.Helper()
 	if o.Store == nil {
 		o.Store = OpenStore(t)
 	}
-	s, err := server.New(context.Background(), o)
+	s, err := New(context.Background(), o)
 	if err != nil {
 		t.Fatal(err)
 	}

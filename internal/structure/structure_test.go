@@ -6,6 +6,9 @@ import (
 	"bytes"
 	"encoding/json"
 	"errors"
+	"go/ast"
+	"go/parser"
+	"go/token"
 	"io"
 	"io/fs"
 	"os"
@@ -76,9 +79,34 @@ func TestCoreHasNoClock(t *testing.T) {
 // Layers: each package of internal with what it may import of internal.
 func TestInternalImports(t *testing.T) {
 	may := map[string][]string{
-		"api": {}, "auth": {}, "signature": {}, "machinekey": {}, "safefile": {}, "build": {}, "collect": {"build"}, "standin/recorded": {}, "standin/recorded/machines": {}, "standin/recorded/write": {"standin/recorded/machines"}, "client": {"api", "signature"}, "store": {"signature"}, "standin": {"standin/recorded"},
-		"tables": {}, "report": {"api", "build"}, "server": {"api", "auth", "build", "report", "signature", "store", "tables"}, "cli": {"api", "auth", "safefile", "build", "client", "collect", "report", "server", "standin", "store", "tables"},
-		"gen": {"api", "server"}, "gen/write": {"gen"}, "browser": {}, "shots": {"browser"}, "servertest": {"client", "server", "standin", "store"}, "structure": {}, "mutation": {}, "wholebench": {},
+		"api":                       {},
+		"auth":                      {},
+		"browser":                   {},
+		"build":                     {},
+		"machinekey":                {},
+		"mutation":                  {},
+		"safefile":                  {},
+		"signature":                 {},
+		"standin/recorded":          {},
+		"standin/recorded/machines": {},
+		"structure":                 {},
+		"tables":                    {},
+		"wholebench":                {},
+		"collect":                   {"build"},
+		"standin/recorded/write":    {"standin/recorded/machines"},
+		"standin":                   {"standin/recorded"},
+		"client":                    {"api", "signature"},
+		"store":                     {"signature"},
+		"report":                    {"api", "build"},
+		"service":                   {"build", "store"},
+		"webhook":                   {"api", "store"},
+		"server":                    {"api", "auth", "build", "report", "service", "signature", "store", "tables", "webhook"},
+		"servertest":                {"client", "server", "service", "standin", "store"},
+		"cli": {"api", "auth", "build", "client", "collect", "report", "safefile", "server", "service", "standin", "store",
+			"tables"},
+		"gen":       {"api", "server"},
+		"gen/write": {"gen"},
+		"shots":     {"browser"},
 	}
 	for _, p := range list(t, nil, "./internal/...") {
 		name := strings.TrimPrefix(p.ImportPath, module+"internal/")
@@ -93,6 +121,75 @@ func TestInternalImports(t *testing.T) {
 			}
 		}
 	}
+}
+
+// What the service does knows nothing of HTTP.
+func TestServiceKnowsNoHTTP(t *testing.T) {
+	forbidden := []string{"net/http", "net/http/httptest", "github.com/danielgtaylor/huma/v2", "github.com/go-chi/chi/v5"}
+	for _, p := range list(t, nil, "./internal/service") {
+		for _, i := range p.Imports {
+			if slices.Contains(forbidden, i) {
+				t.Errorf("%s imports %s", p.ImportPath, i)
+			}
+		}
+	}
+}
+
+// mostMethods is how many methods a type may have: beyond that it is a room in which nothing is found.
+// What serves requests is easily put on the one type that is at hand, so it has less.
+const (
+	mostMethods       = 60
+	mostMethodsServed = 45
+)
+
+// facades are types that stand for a whole package, with one method for each thing it does.
+var facades = []string{"store.Store", "client.Client"}
+
+func TestNoTypeIsASack(t *testing.T) {
+	methods := map[string]int{}
+	for _, dir := range []string{"core", "internal"} {
+		each(t, dir, ".go", func(path string, src []byte) {
+			if strings.HasSuffix(path, "_test.go") {
+				return
+			}
+			f, err := parser.ParseFile(token.NewFileSet(), path, src, parser.SkipObjectResolution)
+			if err != nil {
+				t.Fatal(err)
+			}
+			for _, d := range f.Decls {
+				if fn, ok := d.(*ast.FuncDecl); ok && fn.Recv != nil {
+					methods[f.Name.Name+"."+receiver(fn.Recv.List[0].Type)]++
+				}
+			}
+		})
+	}
+	for name, n := range methods {
+		most := mostMethods
+		if strings.HasPrefix(name, "server.") || strings.HasPrefix(name, "service.") {
+			most = mostMethodsServed
+		}
+		if n > most && !slices.Contains(facades, name) {
+			t.Errorf("%s has %d methods", name, n)
+		}
+	}
+	if len(methods) < 100 {
+		t.Errorf("%d types with methods were found", len(methods))
+	}
+}
+
+// receiver is the name of a receiver's type.
+func receiver(e ast.Expr) string {
+	switch x := e.(type) {
+	case *ast.StarExpr:
+		return receiver(x.X)
+	case *ast.IndexExpr:
+		return receiver(x.X)
+	case *ast.IndexListExpr:
+		return receiver(x.X)
+	case *ast.Ident:
+		return x.Name
+	}
+	return "?"
 }
 
 // The collector is small: no server, no database, no other libraries than

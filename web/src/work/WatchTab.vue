@@ -4,7 +4,7 @@ import { computed } from 'vue'
 import type { Schemas } from '../client'
 
 const props = defineProps<{ work: Schemas['Worklist'] }>()
-const kinds: { kind: Schemas['Watch']['kind']; title: string }[] = [
+const kinds: { kind: Schemas['WatchItem']['kind']; title: string }[] = [
   { kind: 'failed', title: 'Failed in a wave' },
   { kind: 'paused', title: 'Encryption is paused' },
   { kind: 'key-not-checked', title: 'Nobody has looked for the recovery key' },

@@ -1,0 +1,205 @@
+// Package question finds what nobody knows yet of the machines of a fleet, and asks it once
+// for all machines that share it: whether a processor is supported, what a model can do,
+// whether a title goes together with the target.
+package question
+
+import (
+	"cmp"
+	"fmt"
+	"slices"
+	"strings"
+
+	"rolltop.example/rolltop/core/check"
+	"rolltop.example/rolltop/core/fact"
+	"rolltop.example/rolltop/core/fleet"
+	"rolltop.example/rolltop/core/inventory"
+	"rolltop.example/rolltop/core/need"
+	"rolltop.example/rolltop/core/release"
+	"rolltop.example/rolltop/core/remedy"
+	"rolltop.example/rolltop/core/say"
+	"rolltop.example/rolltop/core/work"
+)
+
+// Where the answer to a question is kept.
+const (
+	ForModel   = "model-fact"   // for all machines of the model
+	ForMachine = "machine-fact" // for each machine
+	ForRelease = "release"      // in the release document
+)
+
+// Question is something to be found out once for many machines.
+type Question struct {
+	Says     string   `json:"says"`
+	About    string   `json:"about" doc:"The model, the processor, the title or the driver"`
+	Fact     string   `json:"fact,omitempty"`
+	Label    string   `json:"label,omitempty"`
+	Cause    string   `json:"cause"`
+	Machines int      `json:"machines"`
+	Where    string   `json:"where"`
+	Maker    string   `json:"maker,omitempty"`
+	Model    string   `json:"model,omitempty"`
+	Choices  []string `json:"choices,omitempty" doc:"Values that the fact may have, where they are few"`
+	Example  string   `json:"example,omitempty" doc:"How a value is written"`
+	Answer   string   `json:"answer" enum:"model-fact,machine-fact,release" doc:"Where the answer is kept: for all machines of the model, for each machine, or in the release document"`
+}
+
+// maxQuestions bounds questions about titles and drivers, of which a fleet may have very many.
+const maxQuestions = 500
+
+// subject is what makes a question the same for several machines.
+type subject struct{ fact, cause, about string }
+
+// List gathers questions, machine by machine. The zero List is empty.
+type List struct {
+	// Where is the filter that the machines were picked by; the filters of questions add to it.
+	Where string
+	// Steps is the library that the machines' plans are made from.
+	Steps *remedy.Library
+
+	found map[subject]*Question
+}
+
+// Add adds what is not known of a machine. What only needs administrator rights is a remote
+// batch and no question.
+func (l *List) Add(res *check.Result, f *fact.Facts, r *fleet.Row) {
+	m := asking{List: l, row: r, model: r.ModelName(), mine: map[subject]bool{}}
+	for i := range res.Findings {
+		fd := &res.Findings[i]
+		if fd.Outcome != check.Unknown || fd.Requirement.Level != release.Must {
+			continue
+		}
+		for j := range fd.Evidence {
+			m.evidence(&fd.Evidence[j])
+		}
+	}
+	plan := work.Parse(r.Plan)
+	m.names(plan, f, fact.SoftwareNotKnown, "title", l.Steps.ID(remedy.AskingTitles))
+	m.names(plan, f, fact.DriversNotKnown, "driver", l.Steps.ID(remedy.AskingDrivers))
+}
+
+// Sorted are the questions, those for the most machines first.
+func (l *List) Sorted() []Question {
+	out := make([]Question, 0, len(l.found))
+	for _, q := range l.found {
+		one := *q
+		one.Says = one.About + ": " + one.Says
+		out = append(out, one)
+	}
+	slices.SortFunc(out, func(a, b Question) int {
+		return cmp.Or(b.Machines-a.Machines, strings.Compare(a.Says, b.Says))
+	})
+	return out
+}
+
+// asking is one machine whose questions are gathered.
+type asking struct {
+	*List
+	row   *fleet.Row
+	model string
+	mine  map[subject]bool // a machine counts once for each question
+}
+
+func (m *asking) note(s subject, q Question) {
+	if m.mine[s] {
+		return
+	}
+	m.mine[s] = true
+	if m.found == nil {
+		m.found = map[subject]*Question{}
+	}
+	if m.found[s] == nil {
+		m.found[s] = &q
+	}
+	m.found[s].Machines++
+}
+
+// evidence asks for what a requirement compares and does not know.
+func (m *asking) evidence(e *check.Evidence) {
+	if e.Truth != need.Unknown {
+		return
+	}
+	def, known := e.Leaf.Fact().Def(), e.Reading.Value.Known()
+	cause := inventory.NotAsked
+	if e.Reading.Gap != nil {
+		cause = e.Reading.Gap.Cause
+	}
+	switch {
+	case e.Match != nil && known:
+		m.listed(def, e.Reading.Value.Text())
+	case known || e.Row != "":
+	case cause == inventory.NeedsRights:
+	case cause == inventory.Disagree:
+		m.conflict(def)
+	default:
+		m.gap(def, cause)
+	}
+}
+
+func (m *asking) listed(def *fact.Def, name string) {
+	m.note(subject{def.Name, fleet.NotListed, name}, Question{
+		Says:   "is it supported? No row of the list and no naming rule reads it.",
+		About:  name,
+		Fact:   def.Name,
+		Label:  def.Label,
+		Cause:  fleet.NotListed,
+		Answer: ForRelease,
+		Where:  fleet.And(m.Where, fleet.Term(def.Name, name)),
+	})
+}
+
+func (m *asking) conflict(def *fact.Def) {
+	m.note(subject{def.Name, inventory.Disagree, m.row.Key}, Question{
+		Says:   "which reading of “" + def.Label + "” is right? Two sources disagree.",
+		About:  m.row.Name,
+		Fact:   def.Name,
+		Label:  def.Label,
+		Cause:  inventory.Disagree,
+		Answer: ForMachine,
+		Where:  fleet.Term("key", m.row.Key),
+	})
+}
+
+func (m *asking) gap(def *fact.Def, cause string) {
+	q := Question{
+		Says:    fmt.Sprintf("what is “%s”? %s", def.Label, say.Sentence(say.Cause(cause))),
+		About:   cmp.Or(m.model, m.row.Name),
+		Fact:    def.Name,
+		Label:   def.Label,
+		Cause:   cause,
+		Maker:   m.row.Manufacturer,
+		Model:   m.row.Model,
+		Choices: need.Choices(def),
+		Example: need.Example(def),
+		Answer:  ForModel,
+		Where:   fleet.And(m.Where, fleet.Term("missing", def.Name)+" "+fleet.Term("model", m.row.Model)),
+	}
+	switch {
+	case m.row.Model == "":
+		q.Answer, q.Where = ForMachine, fleet.Term("key", m.row.Key)
+	case def.Aspect != fact.Capability: // how much and how it is set differs from machine to machine
+		q.Answer = ForMachine
+	}
+	m.note(subject{def.Name, cause, q.About}, q)
+}
+
+// names asks about titles or drivers of which the release's lists know nothing, where the
+// machine's plan has the step that looks into them.
+func (m *asking) names(plan work.Plan, f *fact.Facts, id fact.ID, what, step string) {
+	if !plan.Has(step) {
+		return
+	}
+	for _, name := range f.Value(id).Set() {
+		if len(m.found) >= maxQuestions {
+			return
+		}
+		m.note(subject{id.Def().Name, what, name}, Question{
+			Says:   "does this " + what + " go together with the target? Nothing is known of it.",
+			About:  name,
+			Fact:   id.Def().Name,
+			Label:  id.Def().Label,
+			Cause:  fleet.NotListed,
+			Answer: ForRelease,
+			Where:  fleet.And(m.Where, fleet.Term("step", step)),
+		})
+	}
+}

@@ -1,0 +1,48 @@
+package say
+
+import (
+	"fmt"
+
+	"rolltop.example/rolltop/core/release"
+)
+
+// WhatIf is in one sentence what other requirements would do: how many of the machines would
+// change, and how many more, or fewer where it is negative, would be ready.
+func WhatIf(machines, moved, ready int) string {
+	if moved == 0 {
+		return fmt.Sprintf("No machine of %s would change.", Number(machines))
+	}
+	s := fmt.Sprintf("%s of %s would change", Count(moved, "machine", "machines"), Number(machines))
+	switch {
+	case ready > 0:
+		s += fmt.Sprintf("; %s more would be ready", Number(ready))
+	case ready < 0:
+		s += fmt.Sprintf("; %s fewer would be ready", Number(-ready))
+	default:
+		s += "; as many would be ready as now"
+	}
+	return s + "."
+}
+
+// RuleChange is in one sentence what the rules of a release in force did, in place of earlier
+// ones: how many machines changed, and how many more, or fewer where it is negative, are ready.
+func RuleChange(was, is release.Ref, moved, ready int) string {
+	s := fmt.Sprintf("%s, revision %d", is.Name, is.Revision)
+	switch {
+	case is.ID != was.ID:
+		s += " in place of " + was.Name
+	case is.Revision == was.Revision:
+		s += ", with other steps, guides or another version of the program"
+	}
+	if moved == 0 {
+		return s + ": no machine changed."
+	}
+	s = fmt.Sprintf("%s: %s changed", s, Count(moved, "machine", "machines"))
+	switch {
+	case ready > 0:
+		s += ", " + Count(ready, "more is ready", "more are ready")
+	case ready < 0:
+		s += ", " + Count(-ready, "fewer is ready", "fewer are ready")
+	}
+	return s + "."
+}

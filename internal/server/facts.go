@@ -1,0 +1,170 @@
+package server
+
+import (
+	"context"
+	"strings"
+
+	"rolltop.example/rolltop/core/assess"
+	"rolltop.example/rolltop/core/byhand"
+	"rolltop.example/rolltop/core/compare"
+	"rolltop.example/rolltop/core/fact"
+	"rolltop.example/rolltop/core/inventory"
+	"rolltop.example/rolltop/internal/api"
+	"rolltop.example/rolltop/internal/service"
+)
+
+// factsAPI has the operations on the facts of machines and models.
+type factsAPI struct{ *Server }
+
+// show is an inventory as a caller may see it: without what names one machine and what is
+// installed on it, where their role does not show that.
+func (c *caller) show(inv *inventory.Document) *inventory.Document {
+	if c.Plain {
+		return inv
+	}
+	const why = "your role does not show it"
+	out := inv.Clone()
+	var none inventory.Opt[string]
+	for _, slot := range []struct {
+		name string
+		is   *inventory.Opt[string]
+	}{
+		{"device.serial", &out.Device.Serial},
+		{"device.uuid", &out.Device.UUID},
+		{"device.board.serial", &out.Device.Board.Serial},
+		{"device.asset_tag", &out.Device.AssetTag},
+	} {
+		*slot.is = none
+		delete(out.Sources, slot.name)
+		out.DropGap(slot.name)
+		out.AddGap(slot.name, inventory.NotAsked, why, "")
+	}
+	out.Software = nil
+	out.DropGap("software")
+	out.AddGap("software", inventory.NotAsked, why, "")
+	return out
+}
+
+// hides says that a caller does not see a fact.
+func (c *caller) hides(name string) bool {
+	if c.Plain {
+		return false
+	}
+	name = byhand.Plain(name)
+	if def := fact.ByName(name); def != nil && service.Identifies(def.ID) {
+		return true
+	}
+	return name == "software" || strings.HasPrefix(name, "software.")
+}
+
+// manualFacts are the facts that were entered by hand, as a caller sees them.
+func (c *caller) manualFacts(facts *service.Facts) []api.HandFact {
+	var out []api.HandFact
+	for _, f := range facts.Manual {
+		if c.hides(f.Fact) {
+			continue
+		}
+		h := api.HandFact{Fact: f, Label: f.Fact}
+		if def := fact.ByName(byhand.Plain(f.Fact)); def != nil {
+			h.Label = def.Label
+		}
+		for _, err := range facts.Left {
+			if rest, ok := strings.CutPrefix(err.Error(), f.Fact+": "); ok {
+				h.Problem = rest
+			}
+		}
+		out = append(out, h)
+	}
+	return out
+}
+
+type factInput struct {
+	Key  string `path:"key" maxLength:"80"`
+	Fact string `path:"fact" maxLength:"100" doc:"Name of the fact; of a row of a list with its place: graphics[0].interface_level"`
+}
+
+func (s factsAPI) enterFact(ctx context.Context, in *struct {
+	Key  string `path:"key" maxLength:"80"`
+	Fact string `path:"fact" maxLength:"100" doc:"Name of the fact; of a row of a list with its place: graphics[0].interface_level"`
+	Body api.EnterFact
+}) (api.Device, error) {
+	n := &service.NewFact{Fact: in.Fact, Value: in.Body.Value, Note: in.Body.Note, Days: in.Body.Days}
+	if err := s.Machines.EnterFact(ctx, in.Key, n); err != nil {
+		return api.Device{}, err
+	}
+	return devicesAPI{s.Server}.showDevice(ctx, &keyInput{in.Key})
+}
+
+func (s factsAPI) takeBackFact(ctx context.Context, in *factInput) (api.Device, error) {
+	if err := s.Machines.TakeBackFact(ctx, in.Key, in.Fact); err != nil {
+		return api.Device{}, err
+	}
+	return devicesAPI{s.Server}.showDevice(ctx, &keyInput{in.Key})
+}
+
+func (s factsAPI) checkDevice(ctx context.Context, in *struct {
+	Key       string `path:"key" maxLength:"80"`
+	Release   string `query:"release" required:"true" maxLength:"64" doc:"Id of a release that the service has"`
+	Revision  int    `query:"revision" minimum:"0" doc:"The latest where it is not given"`
+	Inventory int64  `query:"inventory" minimum:"0" doc:"One of the machine's history; the latest where it is not given"`
+}) (assess.Document, error) {
+	against := service.Against{Release: in.Release, Revision: in.Revision, Inventory: in.Inventory}
+	got, err := s.Machines.CheckedNow(ctx, in.Key, against)
+	if err != nil {
+		return assess.Document{}, err
+	}
+	return *got.Check, nil
+}
+
+func (s factsAPI) compare(ctx context.Context, in *struct {
+	A          string `query:"a" required:"true" maxLength:"80" doc:"Key of a machine; of the earlier one, where it matters"`
+	B          string `query:"b" required:"true" maxLength:"80" doc:"Key of the other machine, or the same"`
+	InventoryA int64  `query:"inventory_a" minimum:"0" doc:"One of the machine's history; the latest where it is not given"`
+	InventoryB int64  `query:"inventory_b" minimum:"0"`
+}) (compare.Document, error) {
+	sides := [2]service.Side{{Key: in.A, Inventory: in.InventoryA}, {Key: in.B, Inventory: in.InventoryB}}
+	got, err := s.Machines.Compare(ctx, sides, callerOf(ctx).show)
+	if err != nil {
+		return compare.Document{}, err
+	}
+	return *got, nil
+}
+
+func (s factsAPI) listModelFacts(ctx context.Context, _ *struct{}) (api.ModelFactList, error) {
+	list, err := s.Machines.ModelFacts(ctx)
+	out := api.ModelFactList{Facts: []api.ModelFact{}}
+	for i := range list {
+		m := &list[i]
+		one := api.ModelFact{
+			ID:       m.ID,
+			Maker:    m.Maker,
+			Model:    m.Model,
+			Fact:     m.Fact,
+			Label:    m.Fact,
+			Value:    m.Value,
+			Note:     m.Note,
+			By:       m.By,
+			At:       m.At(),
+			Machines: m.Machines,
+		}
+		if def := fact.ByName(m.Fact); def != nil {
+			one.Label = def.Label
+		}
+		out.Facts = append(out.Facts, one)
+	}
+	return out, err
+}
+
+func (s factsAPI) enterModelFact(ctx context.Context, in *struct{ Body api.EnterModelFact }) (api.ModelFactEntered, error) {
+	b := &in.Body
+	n := &service.NewFact{Fact: b.Fact, Value: b.Value, Note: b.Note}
+	machines, changed, err := s.Machines.EnterModelFact(ctx, b.Maker, b.Model, n)
+	return api.ModelFactEntered{Machines: machines, Settled: changed}, err
+}
+
+func (s factsAPI) takeBackModelFact(ctx context.Context, in *struct {
+	ID int64 `path:"id" minimum:"1"`
+}) (api.ModelFactEntered, error) {
+	machines, changed, err := s.Machines.TakeBackModelFact(ctx, in.ID)
+	return api.ModelFactEntered{Machines: machines, Settled: changed}, err
+}

@@ -1,0 +1,191 @@
+package server
+
+import (
+	"encoding/json"
+	"errors"
+	"fmt"
+	"net/http"
+	"regexp"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"rolltop.example/rolltop/core/doc"
+	"rolltop.example/rolltop/internal/api"
+	"rolltop.example/rolltop/internal/service"
+	"rolltop.example/rolltop/internal/store"
+)
+
+// problem turns an error into one that the API says. What is not the caller's doing is logged and
+// not told.
+func (s *Server) problem(err error) error {
+	var status huma.StatusError
+	var refusal *service.Refusal
+	var mistakes *doc.Mistakes
+	switch {
+	case errors.As(err, &status): // it is one already
+		return err
+	case errors.As(err, &refusal):
+		return &api.Problem{Status: statusOf(refusal.Reason), Title: refusal.Title, Detail: refusal.Says}
+	case errors.As(err, &mistakes):
+		return &api.Problem{
+			Status: mistaken,
+			Title:  "The document has mistakes",
+			Detail: err.Error(),
+			Errors: mistakes.List,
+		}
+	}
+	for _, p := range storeProblems {
+		if !errors.Is(err, p.is) {
+			continue
+		}
+		if p.logged {
+			s.log.Error("request failed", "error", err)
+		}
+		detail := p.detail
+		if detail == "" {
+			detail = err.Error()
+		}
+		return again(&api.Problem{Status: p.status, Title: p.title, Detail: detail}, p.after)
+	}
+	s.log.Error("request failed", "error", err)
+	return &api.Problem{
+		Status: http.StatusInternalServerError,
+		Title:  "The service failed",
+		Detail: "the service could not do this; its log says why. Nothing was changed.",
+	}
+}
+
+// storeProblems are the errors of the store that a caller is told of.
+var storeProblems = []struct {
+	is            error
+	status        int
+	title, detail string // without a detail, the error's own words
+	after         string // seconds after which it may be tried again
+	logged        bool
+}{
+	{is: store.ErrNotFound, status: notFound, title: "Not found", detail: "there is no such thing"},
+	{is: store.ErrRevision, status: conflict, title: "The revision cannot be kept"},
+	{is: store.ErrBusy, status: busy, title: "Busy", after: "2",
+		detail: "more is handed in than can be kept; nothing of this was, try it again in a few seconds"},
+	{is: store.ErrUsedUp, status: forbidden, title: "The token is used up",
+		detail: "this token has added as many machines as it may; machines that are known can still send. Ask for another token"},
+	{is: store.ErrFull, status: diskFull, title: "The disk is full", logged: true,
+		detail: "the disk of the service's database is full; nothing of this was kept, and what was kept before can be read. " +
+			"Make room, and send it again"},
+	{is: store.ErrReadOnly, status: busy, title: "The database cannot be written", after: "60", logged: true,
+		detail: "the service's disk cannot be written; nothing of this was kept, and what was kept before can be read. " +
+			"The log of the service says more"},
+}
+
+// again says after how many seconds something may be tried again; "" says nothing.
+func again(p *api.Problem, seconds string) error {
+	if seconds == "" {
+		return p
+	}
+	return huma.ErrorWithHeaders(p, http.Header{"Retry-After": {seconds}})
+}
+
+func statusOf(r service.Reason) int {
+	switch r {
+	case service.Missing:
+		return notFound
+	case service.Forbidden:
+		return forbidden
+	case service.Taken:
+		return conflict
+	case service.DiskFull:
+		return diskFull
+	}
+	return mistaken
+}
+
+// refuse is a problem with what was asked for.
+func refuse(title, format string, args ...any) error {
+	return &api.Problem{Status: mistaken, Title: title, Detail: fmt.Sprintf(format, args...)}
+}
+
+// notForYou is a problem with who asks.
+func notForYou(format string, args ...any) error {
+	return &api.Problem{Status: forbidden, Title: "Not for you", Detail: fmt.Sprintf(format, args...)}
+}
+
+func missing(format string, args ...any) error {
+	return &api.Problem{Status: notFound, Title: "Not found", Detail: fmt.Sprintf(format, args...)}
+}
+
+// orMissing says what is missing where the store has not found it; other errors stay as they are.
+func orMissing(err error, format string, args ...any) error {
+	if errors.Is(err, store.ErrNotFound) {
+		return missing(format, args...)
+	}
+	return err
+}
+
+// detail says an error as the answer to one line of several.
+func (s *Server) detail(err error) string {
+	var p *api.Problem
+	if errors.As(s.problem(err), &p) {
+		return p.Detail
+	}
+	return err.Error()
+}
+
+// refuseWith answers a request with an error, from a middleware.
+func (s *Server) refuseWith(a huma.API, ctx huma.Context, err error) {
+	err = s.problem(err)
+	var h huma.HeadersError
+	if errors.As(err, &h) {
+		for name, values := range h.GetHeaders() {
+			for _, v := range values {
+				ctx.AppendHeader(name, v)
+			}
+		}
+	}
+	status := http.StatusInternalServerError
+	var p huma.StatusError
+	if errors.As(err, &p) {
+		status = p.GetStatus()
+	}
+	_ = huma.WriteErr(a, ctx, status, err.Error())
+}
+
+// maxEcho is how much of a wrong value an answer repeats, in bytes.
+const maxEcho = 64
+
+// secretField are the places of what no answer repeats.
+var secretField = regexp.MustCompile(`(?i)password|secret|token|body\.(old|new)$|authorization|cookie`)
+
+// newProblem makes the library's errors ours: no echo of what was sent beyond a few bytes.
+func newProblem(status int, message string, errs ...error) huma.StatusError {
+	p := &api.Problem{Status: status, Title: http.StatusText(status), Detail: message}
+	for _, err := range errs {
+		d, ok := err.(*huma.ErrorDetail)
+		if !ok || d == nil {
+			p.Errors = append(p.Errors, doc.Mistake{Wrong: plainly(err.Error())})
+			continue
+		}
+		m := doc.Mistake{Path: fieldOf(d.Location), Wrong: plainly(d.Message)}
+		switch v := d.Value.(type) { // never a group: it may hold a password
+		case string:
+			if len(v) <= maxEcho && !secretField.MatchString(d.Location) {
+				m.Wrong += fmt.Sprintf("; it is %q", v)
+			}
+		case float64, bool:
+			m.Wrong += fmt.Sprintf("; it is %v", v)
+		}
+		p.Errors = append(p.Errors, m)
+	}
+	if len(p.Errors) > 0 && message == "validation failed" { // the detail is what people see
+		first := &p.Errors[0]
+		if p.Detail = first.Wrong; first.Path != "" {
+			p.Detail = first.Path + ": " + first.Wrong
+		}
+	}
+	return p
+}
+
+func writeProblem(w http.ResponseWriter, p *api.Problem) {
+	w.Header().Set("Content-Type", p.ContentType(""))
+	w.WriteHeader(p.Status)
+	_ = json.NewEncoder(w).Encode(p)
+}

@@ -1,0 +1,186 @@
+package server
+
+import (
+	"bytes"
+	"context"
+	"encoding/base64"
+	"errors"
+	"net/http"
+	"net/url"
+	"strings"
+	"time"
+
+	"rsc.io/qr"
+
+	"rolltop.example/rolltop/core/after"
+	"rolltop.example/rolltop/core/assess"
+	"rolltop.example/rolltop/core/say"
+	"rolltop.example/rolltop/internal/api"
+	"rolltop.example/rolltop/internal/report"
+	"rolltop.example/rolltop/internal/service"
+	"rolltop.example/rolltop/internal/store"
+)
+
+// visitsAPI has the operations on the work at one machine.
+type visitsAPI struct{ *Server }
+
+// TickInput names an item of a machine.
+type TickInput struct {
+	Key  string `path:"key" maxLength:"80"`
+	Kind string `path:"kind" enum:"prepare,step,leave"`
+	Item string `path:"item" maxLength:"64" doc:"Id of the item of preparation, of the step, or of what is done when the machine leaves"`
+}
+
+func (s visitsAPI) tick(ctx context.Context, in *struct {
+	TickInput
+	Body api.SayTick
+}) (out api.Device, err error) {
+	t := assess.Tick{Item: in.Kind + "/" + in.Item, State: in.Body.State, Note: strings.TrimSpace(in.Body.Note)}
+	if t.State == "refused" && t.Note == "" {
+		return out, refuse("A refusal has a reason", "say in note why it is not done, for whoever comes next")
+	}
+	if in.Kind+"/" == assess.TickLeaving {
+		err = s.Work.Leave(ctx, in.Key, in.Item, t)
+	} else {
+		err = s.Work.Tick(ctx, in.Key, t)
+	}
+	if err != nil {
+		return out, err
+	}
+	return devicesAPI{s.Server}.showDevice(ctx, &keyInput{in.Key})
+}
+
+func (s visitsAPI) untick(ctx context.Context, in *TickInput) (api.Device, error) {
+	if err := s.Work.Untick(ctx, in.Key, in.Kind+"/"+in.Item); err != nil {
+		return api.Device{}, err
+	}
+	return devicesAPI{s.Server}.showDevice(ctx, &keyInput{in.Key})
+}
+
+// linkHours is how long a link lasts where nothing is said: a working day.
+const linkHours = 10
+
+func (s visitsAPI) makeLink(ctx context.Context, in *struct {
+	Key    string `path:"key" maxLength:"80"`
+	Hours  int    `query:"hours" minimum:"0" maximum:"168" doc:"How long it lasts; 10 where it is not given"`
+	Origin string `query:"origin" maxLength:"200" doc:"Address under which the telephone reaches the service: https://rolltop.ferries.example"`
+}) (out api.VisitLink, err error) {
+	d, err := s.Machines.Find(ctx, in.Key)
+	if err != nil {
+		return out, err
+	}
+	origin, err := originOf(in.Origin)
+	if err != nil {
+		return out, err
+	}
+	hours := in.Hours
+	if hours == 0 {
+		hours = linkHours
+	}
+	secret, expires := NewSecret(""), s.now().UTC().Add(time.Duration(hours)*time.Hour).Truncate(time.Second)
+	store.Note(ctx, "", "a link until "+say.Moment(expires))
+	if err := s.store.AddLink(ctx, hash(secret), d.ID, callerOf(ctx).Name, expires, s.now()); err != nil {
+		return out, err
+	}
+	out = api.VisitLink{Path: visitPath + secret, Expires: expires}
+	if origin != "" {
+		out.Address = origin + out.Path
+		out.Picture, err = picture(out.Address)
+	}
+	return out, err
+}
+
+// originOf takes the address of a service: a scheme and a host, nothing else.
+func originOf(text string) (string, error) {
+	if text == "" {
+		return "", nil
+	}
+	u, err := url.Parse(text)
+	if err != nil || !bareOrigin(u) {
+		return "", refuse("Not the address of a service",
+			"origin is %q; write it as https://rolltop.ferries.example, without a path", text)
+	}
+	return u.Scheme + "://" + u.Host, nil
+}
+
+func bareOrigin(u *url.URL) bool {
+	web := u.Scheme == "http" || u.Scheme == "https"
+	more := u.User != nil || strings.Trim(u.Path, "/") != "" || u.RawQuery != "" || u.Fragment != ""
+	return web && u.Host != "" && !more
+}
+
+func (s visitsAPI) endLinks(ctx context.Context, in *keyInput) error {
+	d, err := s.Machines.Find(ctx, in.Key)
+	if err != nil {
+		return err
+	}
+	return s.store.EndLinks(ctx, d.ID, s.now())
+}
+
+func (s visitsAPI) after(ctx context.Context, in *struct {
+	Key       string `path:"key" maxLength:"80"`
+	Inventory int64  `query:"inventory" minimum:"1" required:"true" doc:"The earlier one, of the machine's history"`
+	To        int64  `query:"to" minimum:"0" doc:"The later one; the latest where it is not given"`
+}) (after.Document, error) {
+	got, err := s.Machines.Since(ctx, in.Key, in.Inventory, in.To)
+	if err != nil {
+		return after.Document{}, err
+	}
+	return *got, nil
+}
+
+// visitPath is where the pages of visits are.
+const visitPath = "/v/"
+
+// visit shows the page of a visit to whoever has its link.
+func (s visitsAPI) visit(w http.ResponseWriter, r *http.Request) {
+	h := w.Header()
+	h.Set("Cache-Control", "no-store")
+	h.Set("X-Robots-Tag", "noindex")
+	h.Set("Content-Security-Policy", report.Policy)
+	h.Set("Content-Type", htmlType)
+	refuse := func(status int, title, says string) {
+		w.WriteHeader(status)
+		_ = report.Notice(w, title, says)
+	}
+	failed := func(err error) {
+		s.log.Error("request failed", "error", err)
+		refuse(http.StatusInternalServerError, "The service failed", "It could not show the visit; its log says why.")
+	}
+	secret := strings.TrimPrefix(r.URL.Path, visitPath)
+	d, expires, err := s.store.LinkDevice(r.Context(), hash(secret), s.now())
+	switch {
+	case errors.Is(err, store.ErrExpired):
+		refuse(http.StatusGone, "This link has expired",
+			"Links to a visit last for a short time. Make a new one on the machine's page in the console.")
+		return
+	case errors.Is(err, store.ErrNotFound):
+		refuse(http.StatusNotFound, "There is no such link",
+			"It may have been copied in part. Make a new one on the machine's page in the console.")
+		return
+	case err != nil:
+		failed(err)
+		return
+	}
+	c, err := s.Machines.Ticked(r.Context(), d.Key, service.Against{})
+	if err != nil {
+		refuse(http.StatusUnprocessableEntity, "There is nothing to show", s.problem(err).Error())
+		return
+	}
+	var b bytes.Buffer
+	if err := report.Visit(&b, c.Check, expires); err != nil {
+		failed(err)
+		return
+	}
+	_, _ = b.WriteTo(w)
+}
+
+// picture is the square code of an address as a PNG in a data address.
+func picture(address string) (string, error) {
+	code, err := qr.Encode(address, qr.M)
+	if err != nil {
+		return "", err
+	}
+	code.Scale = 4
+	return "data:image/png;base64," + base64.StdEncoding.EncodeToString(code.PNG()), nil
+}

@@ -1,0 +1,189 @@
+package service
+
+import (
+	"cmp"
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+	"time"
+
+	"rolltop.example/rolltop/core/byhand"
+	"rolltop.example/rolltop/core/fact"
+	"rolltop.example/rolltop/core/fleet"
+	"rolltop.example/rolltop/core/inventory"
+	"rolltop.example/rolltop/internal/store"
+)
+
+const notEntered = "The fact cannot be entered"
+
+// NewFact is a fact that somebody enters by hand.
+type NewFact struct {
+	Fact, Value, Note string
+	Days              int // after which it ends; 0: it does not
+}
+
+func (m *Machines) manual(ctx context.Context, n *NewFact) byhand.Fact {
+	f := byhand.Fact{Fact: n.Fact, Value: n.Value, By: by(ctx), At: m.Now().UTC(), Note: n.Note}
+	if n.Days > 0 {
+		f.Until = f.At.AddDate(0, 0, n.Days)
+	}
+	return f
+}
+
+// EnterFact enters a fact of one machine by hand and judges the machine.
+func (m *Machines) EnterFact(ctx context.Context, key string, n *NewFact) error {
+	f := m.manual(ctx, n)
+	if err := f.Check(); err != nil {
+		return refuse(notEntered, "%s", err)
+	}
+	var wrong error
+	err := m.index.change(ctx, key, func(tx *store.Tx, d *store.Device, inv *inventory.Document) error {
+		if _, left := byhand.Enter(inv, []byhand.Fact{f}); left != nil {
+			wrong = left[0] // it would not go into this machine's inventory
+			return wrong
+		}
+		before, err := manualValue(tx, d.ID, n.Fact)
+		if err != nil {
+			return err
+		}
+		store.Note(ctx, n.Fact+": "+cmp.Or(before, "not entered"), n.Fact+": "+f.Value)
+		if err := tx.EnterFact(d.ID, &f); err != nil {
+			return err
+		}
+		_, err = m.judge.machine(tx, d, inv, store.ByFacts)
+		return err
+	})
+	if wrong != nil {
+		return refuse(notEntered, "%s", wrong)
+	}
+	return orMissing(err, NoMachine(key))
+}
+
+// manualValue is the value of a fact that was entered by hand, or "".
+func manualValue(tx *store.Tx, device int64, name string) (string, error) {
+	facts, err := tx.HandFacts(device)
+	for _, f := range facts {
+		if f.Fact == name {
+			return f.Value, err
+		}
+	}
+	return "", err
+}
+
+var errNoFact = errors.New("no such fact")
+
+// TakeBackFact ends a fact that was entered by hand and judges the machine.
+func (m *Machines) TakeBackFact(ctx context.Context, key, name string) error {
+	err := m.index.change(ctx, key, func(tx *store.Tx, d *store.Device, inv *inventory.Document) error {
+		before, err := manualValue(tx, d.ID, name)
+		if err != nil {
+			return err
+		}
+		store.Note(ctx, name+": "+before, name+": not entered")
+		was, err := tx.EndFact(d.ID, name, by(ctx), m.Now())
+		if err != nil {
+			return err
+		}
+		if !was {
+			return errNoFact
+		}
+		_, err = m.judge.machine(tx, d, inv, store.ByFacts)
+		return err
+	})
+	if errors.Is(err, errNoFact) {
+		return missing("nobody has entered %s for the machine %q", name, key)
+	}
+	return orMissing(err, NoMachine(key))
+}
+
+// ofOneMachine are facts that no model has.
+var ofOneMachine = append(slices.Clone(identifying), fact.DeviceName)
+
+// EnterModelFact enters a fact of every machine of a model, and judges them. It gives how many
+// there are, and of how many the disposition changed.
+func (m *Machines) EnterModelFact(ctx context.Context, maker, model string, n *NewFact) (machines, changed int, err error) {
+	f := m.manual(ctx, n)
+	if err := f.Check(); err != nil {
+		return 0, 0, refuse(notEntered, "%s", err)
+	}
+	def := fact.ByName(n.Fact)
+	if def == nil || def.ID.Group() != fact.NoGroup || slices.Contains(ofOneMachine, def.ID) {
+		return 0, 0, refuse(notEntered, "%s is of one machine, and not of a model", n.Fact)
+	}
+	keys, err := m.Store.KeysOfModel(ctx, maker, model)
+	if err != nil {
+		return 0, 0, err
+	}
+	if len(keys) == 0 {
+		return 0, 0, missing(
+			"there is no machine of the model %q by %q; both are as rolltop devices shows them", model, maker)
+	}
+	store.Note(ctx, "", fmt.Sprintf("%s %s: %s = %s", maker, model, n.Fact, n.Value))
+	err = m.Store.PutModelFact(ctx, &store.ModelFact{
+		Maker:  maker,
+		Model:  model,
+		Fact:   n.Fact,
+		Value:  n.Value,
+		By:     f.By,
+		Millis: f.At.UnixMilli(),
+		Note:   n.Note,
+	})
+	if err != nil {
+		return 0, 0, err
+	}
+	changed, err = m.judge.again(ctx, keys, nil)
+	return len(keys), changed, err
+}
+
+// TakeBackModelFact ends a fact of a model, and judges its machines.
+func (m *Machines) TakeBackModelFact(ctx context.Context, id int64) (machines, changed int, err error) {
+	f, err := m.Store.EndModelFact(ctx, id, by(ctx), m.Now())
+	if err != nil {
+		return 0, 0, orMissing(err, fmt.Sprintf("there is no fact %d of a model", id))
+	}
+	keys, err := m.Store.KeysOfModel(ctx, f.Maker, f.Model)
+	if err != nil {
+		return 0, 0, err
+	}
+	changed, err = m.judge.again(ctx, keys, nil)
+	return len(keys), changed, err
+}
+
+// ModelFacts are the facts of models of which the viewer sees a machine, with how many of these
+// there are.
+func (m *Machines) ModelFacts(ctx context.Context) ([]store.ModelFact, error) {
+	list, err := m.Store.AllModelFacts(ctx)
+	if err != nil || !ViewerOf(ctx).Limited() {
+		return list, err
+	}
+	f, err := m.index.Where(ctx, "")
+	if err != nil {
+		return nil, err
+	}
+	type model struct{ maker, name string }
+	seen := map[model]int{}
+	err = m.index.Each(ctx, f.Within("retired", "yes", "no"), func(r *fleet.Row) {
+		seen[model{r.Manufacturer, r.Model}]++
+	})
+	if err != nil {
+		return nil, err
+	}
+	var out []store.ModelFact
+	for _, f := range list {
+		if f.Machines = seen[model{f.Maker, f.Model}]; f.Machines > 0 {
+			out = append(out, f)
+		}
+	}
+	return out, nil
+}
+
+// endPast ends facts whose date has come, and judges their machines.
+func (m *Machines) endPast(ctx context.Context, now time.Time) error {
+	keys, err := m.Store.PastUntil(ctx, now)
+	if err != nil {
+		return err
+	}
+	_, err = m.judge.again(ctx, keys, func(tx *store.Tx, d *store.Device) error { return tx.EndPast(d.ID, now) })
+	return err
+}

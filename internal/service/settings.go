@@ -1,0 +1,79 @@
+package service
+
+import (
+	"context"
+	"fmt"
+	"strconv"
+	"sync"
+
+	"rolltop.example/rolltop/internal/store"
+)
+
+// Values are what an administrator sets.
+type Values struct {
+	StaleDays       int  // a machine whose latest inventory is older is stale
+	HistoryMonths   int  // every inventory is kept so long
+	RetiredDays     int  // after which a retired machine is removed; 0: never
+	ViewersSeeAll   bool // serial numbers, UUIDs and installed titles, too
+	WebhooksPrivate bool // webhooks may be sent to this host and to private networks
+}
+
+// Settings holds the values in force.
+type Settings struct {
+	Records
+	mu     sync.RWMutex
+	values Values
+}
+
+// Get gives the values in force, with what counts where nobody set any.
+func (s *Settings) Get() Values {
+	s.mu.RLock()
+	defer s.mu.RUnlock()
+	return s.values
+}
+
+func (s *Settings) load(ctx context.Context) error {
+	stored, err := s.Store.Settings(ctx)
+	if err != nil {
+		return err
+	}
+	number := func(name string, otherwise int) int {
+		if n, err := strconv.Atoi(stored[name]); err == nil {
+			return n
+		}
+		return otherwise
+	}
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	s.values = Values{
+		StaleDays:       number("stale-days", 30),
+		HistoryMonths:   number("history-months", 13),
+		RetiredDays:     number("retired-days", 90),
+		ViewersSeeAll:   stored["viewers-see-all"] == "yes",
+		WebhooksPrivate: stored["webhooks-private"] == "yes",
+	}
+	return nil
+}
+
+// Set stores other values and puts them in force.
+func (s *Settings) Set(ctx context.Context, v Values) error {
+	store.Note(ctx, fmt.Sprintf("%+v", s.Get()), fmt.Sprintf("%+v", v))
+	values := map[string]string{
+		"stale-days":       strconv.Itoa(v.StaleDays),
+		"history-months":   strconv.Itoa(v.HistoryMonths),
+		"retired-days":     strconv.Itoa(v.RetiredDays),
+		"viewers-see-all":  yesNo(v.ViewersSeeAll),
+		"webhooks-private": yesNo(v.WebhooksPrivate),
+	}
+	if err := s.Store.SetSettings(ctx, values); err != nil {
+		return err
+	}
+	return s.load(ctx)
+}
+
+func yesNo(b bool) string {
+	if b {
+		return "yes"
+	}
+	return "no"
+}

@@ -1,0 +1,365 @@
+package service
+
+import (
+	"cmp"
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"rolltop.example/rolltop/core/assess"
+	"rolltop.example/rolltop/core/check"
+	"rolltop.example/rolltop/core/fact"
+	"rolltop.example/rolltop/core/fleet"
+	"rolltop.example/rolltop/core/part"
+	"rolltop.example/rolltop/core/question"
+	"rolltop.example/rolltop/core/remedy"
+	"rolltop.example/rolltop/core/say"
+	"rolltop.example/rolltop/core/watch"
+	"rolltop.example/rolltop/core/work"
+	"rolltop.example/rolltop/internal/store"
+)
+
+// Work is the work of the whole fleet: who goes where, what is done from afar, what is bought,
+// what is found out, and what should not be left as it is.
+type Work struct {
+	Records
+	releases  *Releases
+	knowledge *Knowledge
+	index     *Index
+	machines  *Machines
+	decisions *Decisions
+	waves     *Waves
+	bills     bills
+}
+
+func (w *Work) forget(ids []int64, all bool) { w.bills.forget(ids, all) }
+
+// workers are machines that have work, and the plans of the machines that were picked.
+type workers struct {
+	machines []work.Machine
+	plans    []fleet.Planned
+}
+
+// workers are the machines of a filter that have work: those that stay on their release have none.
+func (w *Work) workers(ctx context.Context, where string) (*workers, error) {
+	f, err := w.index.Where(ctx, where)
+	if err != nil {
+		return nil, err
+	}
+	out := &workers{}
+	parsed := map[string]work.Plan{}
+	err = w.index.View(ctx, func(x *fleet.Index) {
+		picked := x.Select(f)
+		out.plans = picked.Plans()
+		picked.Each(func(r *fleet.Row) {
+			if !r.Judged || r.Decided&fleet.Stays != 0 || r.Disposition <= remedy.Ready {
+				return
+			}
+			p, ok := parsed[r.Plan]
+			if !ok {
+				p = work.Parse(r.Plan)
+				parsed[r.Plan] = p
+			}
+			out.machines = append(out.machines, work.Machine{
+				ID:          r.ID,
+				Key:         r.Key,
+				Name:        r.Name,
+				Place:       r.Place,
+				Model:       r.ModelName(),
+				Plan:        p,
+				Disposition: r.Disposition,
+				Later:       r.Later,
+			})
+		})
+	})
+	if err != nil {
+		return nil, err
+	}
+	given, err := w.Store.Assignments(ctx)
+	if err != nil {
+		return nil, err
+	}
+	working := map[int64]bool{}
+	for i := range out.machines {
+		m := &out.machines[i]
+		m.Who, m.Note = given[m.ID].Who, given[m.ID].Note
+		working[m.ID] = true
+	}
+	for i := range out.plans {
+		p := &out.plans[i]
+		p.Machines = slices.DeleteFunc(p.Machines, func(id int64) bool { return !working[id] })
+	}
+	return out, nil
+}
+
+// List is the work of the machines of a filter.
+type List struct {
+	Stops     []work.Stop
+	Batches   []work.Batch
+	Order     []work.Line
+	Questions []question.Question
+	Watch     []watch.Item
+	Said      map[int64][]string // ids of steps that somebody says are done, by machine
+}
+
+// List puts the work of the machines of a filter together.
+func (w *Work) List(ctx context.Context, where string) (*List, error) {
+	machines, err := w.workers(ctx, where)
+	if err != nil {
+		return nil, err
+	}
+	ticks, err := w.Store.ItemTicks(ctx, assess.TickStep)
+	if err != nil {
+		return nil, err
+	}
+	steps, now := w.knowledge.Base().Steps, w.Now()
+	out := &List{
+		Stops:   work.Visits(machines.machines, steps, now),
+		Batches: work.Batches(machines.machines, steps, now),
+		Said:    map[int64][]string{},
+	}
+	for _, t := range ticks {
+		if t.State == "done" {
+			out.Said[t.DeviceID] = append(out.Said[t.DeviceID], strings.TrimPrefix(t.Item, assess.TickStep))
+		}
+	}
+	if out.Order, err = w.purchase(ctx, machines.plans); err != nil {
+		return nil, err
+	}
+	if out.Questions, err = w.questions(ctx, where); err != nil {
+		return nil, err
+	}
+	if out.Watch, err = w.watch(ctx, where, ticks); err != nil {
+		return nil, err
+	}
+	return out, nil
+}
+
+// questions are what has to be found out, once for all machines that share it: those that are
+// undetermined, and what nothing is known of.
+func (w *Work) questions(ctx context.Context, where string) ([]question.Question, error) {
+	f, err := w.index.Where(ctx, fleet.And(where, fleet.Term("disposition", remedy.Undetermined.String())))
+	if err != nil {
+		return nil, err
+	}
+	rows := map[int64]fleet.Row{}
+	var ids []int64
+	err = w.index.Each(ctx, f, func(r *fleet.Row) { rows[r.ID], ids = *r, append(ids, r.ID) })
+	if err != nil {
+		return nil, err
+	}
+	slices.Sort(ids)
+	base, facts := w.knowledge.Base(), new(fact.Facts)
+	list := question.List{Where: where, Steps: base.Steps}
+	err = w.Store.PackedOf(ctx, fact.Catalogue, ids, func(batch []store.Packed) error {
+		for i := range batch {
+			t, ok := w.releases.Target(batch[i].Class)
+			if !ok || facts.Unpack(batch[i].Row) != nil {
+				continue
+			}
+			base.Guides.Fill(facts)
+			res, err := check.Run(t.Release, facts)
+			if err != nil {
+				continue
+			}
+			r := rows[batch[i].DeviceID]
+			list.Add(res, facts, &r)
+		}
+		return nil
+	})
+	if err != nil {
+		return nil, err
+	}
+	return list.Sorted(), nil
+}
+
+// watch is what should not be left as it is. ticks are what people said of steps.
+func (w *Work) watch(ctx context.Context, where string, ticks []store.ItemTick) ([]watch.Item, error) {
+	f, err := w.index.Where(ctx, where)
+	if err != nil {
+		return nil, err
+	}
+	paused, err := w.index.Where(ctx, fleet.And(where, fleet.Term(fact.EncryptionState.Def().Name, "paused")))
+	if err != nil {
+		return nil, err
+	}
+	said := map[int64][]assess.Tick{}
+	for i := range ticks {
+		t := &ticks[i]
+		said[t.DeviceID] = append(said[t.DeviceID], assess.Tick{Item: t.Item, State: t.State, By: t.By, At: t.At()})
+	}
+	out := []watch.Item{}
+	steps := w.knowledge.Base().Steps
+	err = w.index.View(ctx, func(x *fleet.Index) {
+		x.Select(paused).Each(func(r *fleet.Row) { out = append(out, watch.Paused(r)) })
+		x.Select(f).Each(func(r *fleet.Row) { out = append(out, watch.Work(r, said[r.ID], steps)...) })
+	})
+	if err != nil {
+		return nil, err
+	}
+	lost, err := w.waves.lost(ctx, where)
+	if err != nil {
+		return nil, err
+	}
+	out = append(out, lost...)
+	watch.Sort(out)
+	list, err := w.decisions.List(ctx)
+	if err != nil {
+		return nil, err
+	}
+	for i := range list {
+		d := &list[i]
+		if item, ok := watch.Decision(&d.Decision, d.Says, d.Where, w.Now()); ok {
+			out = append(out, item)
+		}
+	}
+	return out, nil
+}
+
+// purchase puts together what plans buy, with what is there of it.
+func (w *Work) purchase(ctx context.Context, plans []fleet.Planned) ([]work.Line, error) {
+	base := w.knowledge.Base()
+	bills, err := w.billsOf(ctx, base, plans)
+	if err != nil {
+		return nil, err
+	}
+	stocks, err := w.Store.Stocks(ctx)
+	if err != nil {
+		return nil, err
+	}
+	today := w.Now().UTC().Format(time.DateOnly)
+	var bought []work.Bought
+	for id, list := range bills {
+		for _, b := range list {
+			bought = append(bought, work.Bought{
+				Machine: id,
+				Part:    b.Part,
+				Price:   b.Price,
+				Priced:  b.Priced,
+				Voids:   b.Warranty >= today,
+			})
+		}
+	}
+	slices.SortStableFunc(bought, func(a, b work.Bought) int { return cmp.Compare(a.Machine, b.Machine) })
+	stock := func(p *part.Part) work.Stock { return stocks[say.OrderName(p)] }
+	return work.Purchase(bought, base.Prices, stock), nil
+}
+
+// Visits are the visits to the machines of a filter, by site and name.
+func (w *Work) Visits(ctx context.Context, where string) ([]work.Visit, error) {
+	machines, err := w.workers(ctx, where)
+	if err != nil {
+		return nil, err
+	}
+	var out []work.Visit
+	for _, stop := range work.Visits(machines.machines, w.knowledge.Base().Steps, w.Now()) {
+		out = append(out, stop.Visits...)
+	}
+	return out, nil
+}
+
+// Assign gives the work on machines to somebody, or takes it back where who is empty. It gives how
+// many machines there are.
+func (w *Work) Assign(ctx context.Context, where string, keys []string, who, note string) (int, error) {
+	if where == "" && len(keys) == 0 {
+		return 0, refuse("Nothing to assign", "say which machines: by a filter, or by their keys")
+	}
+	ids, err := w.index.Picked(ctx, where, keys)
+	if err != nil {
+		return 0, err
+	}
+	who, note = strings.TrimSpace(who), strings.TrimSpace(note)
+	store.Note(ctx, "", fmt.Sprintf("%s: %s",
+		say.Count(len(ids), "machine", "machines"), cmp.Or(strings.TrimSpace(who+" "+note), "nobody")))
+	a := &store.Assignment{Who: who, Note: note, By: by(ctx), Millis: w.Now().UnixMilli()}
+	if err := w.Store.Assign(ctx, ids, a); err != nil {
+		return 0, err
+	}
+	w.index.Changed()
+	return len(ids), nil
+}
+
+// PutStock notes what is there of a part, which is named as the order names it.
+func (w *Work) PutStock(ctx context.Context, part string, stock work.Stock) error {
+	store.Note(ctx, "", fmt.Sprintf("%s: %d on hand, %d days", part, stock.OnHand, stock.LeadDays))
+	return w.Store.PutStock(ctx, part, stock, by(ctx), w.Now())
+}
+
+// nothingSaid is what the audit log says of an item before anybody said anything.
+const nothingSaid = "nothing was said"
+
+// Tick keeps what somebody says of an item of preparation or of a step.
+func (w *Work) Tick(ctx context.Context, key string, t assess.Tick) error {
+	c, err := w.machines.Ticked(ctx, key, Against{})
+	if err != nil {
+		return err
+	}
+	if items := c.Check.Items(); !slices.Contains(items, t.Item) {
+		return missing("the machine %q has no %s; %s", key, t.Item, suggest(t.Item, items))
+	}
+	before := nothingSaid
+	if old := c.Check.Ticked(t.Item); old != nil {
+		before = old.Says()
+	}
+	return w.putTick(ctx, c.Device.ID, before, t)
+}
+
+func (w *Work) putTick(ctx context.Context, device int64, before string, t assess.Tick) error {
+	t.By, t.At = by(ctx), w.Now().UTC()
+	store.Note(ctx, before, t.Says())
+	return w.Store.PutTick(ctx, device, &t)
+}
+
+// Untick takes back what was said of an item.
+func (w *Work) Untick(ctx context.Context, key, item string) error {
+	d, err := w.machines.Find(ctx, key)
+	if err != nil {
+		return err
+	}
+	err = w.Store.EndTick(ctx, d.ID, item, by(ctx), w.Now())
+	return orMissing(err, fmt.Sprintf("nobody has said anything of %s on the machine %q", item, key))
+}
+
+// Leave keeps what somebody says of a machine that leaves. Closing its record takes it out of use.
+func (w *Work) Leave(ctx context.Context, key, what string, t assess.Tick) error {
+	const open = "The record stays open"
+	d, err := w.machines.Find(ctx, key)
+	if err != nil {
+		return err
+	}
+	if work.LeavingOf(what) == nil {
+		var items []string
+		for _, l := range work.Leavings {
+			items = append(items, assess.TickLeaving+l.ID)
+		}
+		return missing("there is no %s; %s", t.Item, suggest(t.Item, items))
+	}
+	ticks, err := w.Store.Ticks(ctx, d.ID)
+	if err != nil {
+		return err
+	}
+	before, said := nothingSaid, map[string]bool{}
+	for _, old := range ticks {
+		if id, ok := strings.CutPrefix(old.Item, assess.TickLeaving); ok {
+			said[id] = true
+			if id == what {
+				before = old.Says()
+			}
+		}
+	}
+	closes := what == work.Closed
+	if closes {
+		if t.State == "refused" {
+			return refuse(open, "closing it is not refused; leave it as it is")
+		}
+		if err := work.Close(said); err != nil {
+			return refuse(open, "%s", err)
+		}
+	}
+	if err := w.putTick(ctx, d.ID, before, t); err != nil || !closes {
+		return err
+	}
+	return w.machines.Retire(ctx, d.ID)
+}
