@@ -124,7 +124,7 @@ func settingsCommand() *cobra.Command {
 
 func markCommands() []*cobra.Command {
 	mark := &cobra.Command{Use: "mark", Short: "Tag machines, place them, take them out of use: those that a filter picks", Args: cobra.NoArgs, RunE: mark,
-		Long: "Writes on every machine that a filter picks, or on those named with --key.\n\n  rolltop devices mark --where 'place=\"Gull Quay\"' --tag season\n  rolltop devices mark --key gull-014 --retire"}
+		Long: help("mark")}
 	mark.Flags().String("where", "", "filter")
 	mark.Flags().StringArray("key", nil, "a machine; may be given several times")
 	mark.Flags().StringArray("tag", nil, "a tag to add")
@@ -175,7 +175,7 @@ func markCommands() []*cobra.Command {
 	}}
 	serviceFlags(settle)
 	models := &cobra.Command{Use: "models", Short: "Facts of every machine of a model: list, enter, take back", Args: cobra.NoArgs, RunE: listModelFacts,
-		Long: "A fact that was looked up once for a model fills the gap on all of its machines.\n\n  rolltop devices models enter Ostrel 'Slipway 14' tpm.header=false --note 'board manual'\n  rolltop devices models take-back 3"}
+		Long: help("models")}
 	formatFlag(models, "text", "json")
 	serviceFlags(models)
 	enter := &cobra.Command{Use: "enter MAKER MODEL FACT=VALUE", Short: "Enter a fact for every machine of a model", Args: cobra.ExactArgs(3), RunE: func(cmd *cobra.Command, args []string) error {
@@ -230,7 +230,7 @@ func markCommands() []*cobra.Command {
 		}
 		return err
 	},
-		Long: "A machine that signs its inventories is believed by its key alone. After its disk or\nboard was changed, it has another one: an inventory that waits beside the others becomes\nthe latest, or the next one that is signed does.\n\n  rolltop devices rekey gull-014 --reason 'its disk was changed'"}
+		Long: help("rekey")}
 	rekey.Flags().String("reason", "", "why; it stands in the audit log")
 	serviceFlags(rekey)
 	return []*cobra.Command{mark, doubts, settle, models, rekey}

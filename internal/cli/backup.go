@@ -13,7 +13,7 @@ import (
 
 func backupCommand() *cobra.Command {
 	cmd := &cobra.Command{Use: "backup --out FILE", Short: "Write a copy of the service's database, while it runs", Args: cobra.NoArgs, RunE: backup,
-		Long: "Asks the service for a copy of its database, as it is at one moment, and verifies\nit. It holds everything: hashes of passwords and tokens, keys of webhooks, and the certificate\nthat the service made. Keep it as you keep the database, or encrypt it with a passphrase,\nwhich is asked for or read from standard input. With --database it copies the database of\na service that is stopped.\n\n  rolltop backup --out fleet-2026-11-23.db\n  rolltop backup --out fleet-2026-11-23.db.age --encrypt <passphrase.txt"}
+		Long: help("backup")}
 	cmd.Flags().String("out", "", "file to write; nothing is overwritten")
 	cmd.Flags().Bool("encrypt", false, "encrypt it with a passphrase (age, scrypt)")
 	cmd.Flags().String("database", "", "database file of a service that is stopped, in place of a service")
@@ -88,7 +88,7 @@ func copyDatabase(cmd *cobra.Command, to *os.File) error {
 
 func restoreCommand() *cobra.Command {
 	cmd := &cobra.Command{Use: "restore BACKUP --database FILE", Short: "Put a backup where a service is to find its database", Args: cobra.ExactArgs(1),
-		Long: "Verifies a backup and copies it; the passphrase of one that is encrypted is asked for, or\nread from standard input. Nothing is overwritten: move an old database away\nfirst. The service brings it up to date when it starts.\n\n  rolltop restore fleet-2026-11-23.db --database fleet.db",
+		Long: help("restore"),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			path, _ := cmd.Flags().GetString("database")
 			if path == "" {
@@ -111,7 +111,7 @@ func restoreCommand() *cobra.Command {
 
 func exportCommand() *cobra.Command {
 	cmd := &cobra.Command{Use: "export", Short: "Write every machine that a filter picks as a table", Args: cobra.NoArgs, RunE: export,
-		Long: "Writes all machines that a filter picks, with facts as columns where wanted.\n\n  rolltop devices export --where disposition=refit --facts memory.installed_bytes,tpm.state --out refit.csv\n  rolltop devices export --format ndjson"}
+		Long: help("export")}
 	cmd.Flags().String("where", "", "filter")
 	cmd.Flags().StringSlice("facts", nil, "facts that become columns, parted by commas")
 	cmd.Flags().String("out", "", "file to write; nothing is overwritten. Standard output where it is not given")

@@ -29,11 +29,9 @@ func checkCommand() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "check --release FILE|ID… [--inventory FILE… | --spec FILE…]",
 		Short: "Check this machine, inventory files or a planned purchase against releases",
-		Long: "Checks this machine, the inventories in files, or specifications of machines that\nare only planned, against release documents, and prints what it takes, what fails\nwith its reason and steps, and what is not known with how to close it. Several\nreleases stand side by side.\n\n" +
-			"  rolltop check --release skerry-12.yaml\n  rolltop check --release skerry-12.yaml --release skerry-13.yaml --inventory gull-014.json\n  rolltop check --release skerry-12.yaml --spec counter-pc.yaml\n  rolltop check --release skerry-12.yaml --format html --out report.html\n  rolltop check --release skerry-12.yaml --after before.json\n\n" +
-			"Exit status: 0 ready, 10 not ready, 11 undetermined, 1 the check could not run,\n2 wrong usage or the wrong class of hardware.",
-		Args: cobra.NoArgs,
-		RunE: runCheck,
+		Long:  help("check"),
+		Args:  cobra.NoArgs,
+		RunE:  runCheck,
 	}
 	cmd.Flags().StringArray("release", nil, "release document (a file), or the id of one that the service has; may be given several times")
 	cmd.Flags().StringArray("inventory", nil, "inventory or capture file to check in place of this machine; may be given several times, - is standard input")

@@ -68,7 +68,7 @@ func rootCommand() *cobra.Command {
 	root := &cobra.Command{
 		Use:           "rolltop",
 		Short:         "Inventory PCs and Macs and check them against a target release",
-		Long:          "Rolltop inventories PCs and Macs, checks them against what a target release\npublishes as its requirements, and says for every failing item why, and which\nsteps settle it. It only reads; it changes nothing on a machine.",
+		Long:          help("rolltop"),
 		Version:       build.Version,
 		SilenceUsage:  true,
 		SilenceErrors: true,

@@ -21,10 +21,9 @@ func compareCommand() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "compare A B",
 		Short: "Put two inventories, or two machines, side by side",
-		Long: "Shows the facts that differ, the rows of lists that only one has, facts on which\nsources disagree, and, with --release, the findings that differ. A and B are files\n(inventories or captures), or keys of machines that the service knows. Where they\nare two times of one machine, A is the earlier.\n\n" +
-			"Exit status: with a release, that of a check of B; otherwise 0.",
-		Args: cobra.ExactArgs(2),
-		RunE: runCompare,
+		Long:  help("compare"),
+		Args:  cobra.ExactArgs(2),
+		RunE:  runCompare,
 	}
 	cmd.Flags().String("release", "", "release to check both against: a file, or the id of one that the service has")
 	cmd.Flags().Bool("all", false, "show facts that only one of the two knows, too")

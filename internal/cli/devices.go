@@ -21,10 +21,9 @@ func devicesCommand() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "devices",
 		Short: "List the machines that the service knows, or show one",
-		Long: "Lists the machines that the service knows. --where takes a filter: terms parted\nby blanks, every one of which must hold; a term is key=value[,value] or a word. A\nkey may be a fact, which amounts and versions can be compared with, too.\n\n" +
-			"  rolltop devices --where 'disposition=refit,replace place=\"Gull Quay\"'\n  rolltop devices --where fails=tpm --sort place\n  rolltop devices --where 'memory.installed_bytes<=4GiB tpm.state=not-seen'\n  rolltop devices show gull-014",
-		Args: cobra.NoArgs,
-		RunE: listDevices,
+		Long:  help("devices"),
+		Args:  cobra.NoArgs,
+		RunE:  listDevices,
 	}
 	cmd.Flags().String("where", "", "filter")
 	cmd.Flags().String("filter", "", "name of a saved filter; --where picks from what it picks")
@@ -53,7 +52,7 @@ func devicesCommand() *cobra.Command {
 	}}
 	serviceFlags(inv)
 	enter := &cobra.Command{Use: "enter KEY FACT=VALUE", Short: "Enter a fact of a machine by hand", Args: cobra.ExactArgs(2), RunE: enterFact,
-		Long: "Enters a fact that no program can read. It fills a gap; where it differs from what\nwas read, both stay, as sources that disagree.\n\n  rolltop devices enter gull-014 processor.built_in_tpm=true --note 'maker, data sheet'\n  rolltop devices enter gull-014 'memory.installed_bytes=16 GiB'"}
+		Long: help("enter")}
 	enter.Flags().String("note", "", "where it was read")
 	enter.Flags().Int("days", 0, "after how many days it ends; it ends with the board in any case")
 	serviceFlags(enter)

@@ -17,7 +17,7 @@ import (
 
 func fleetCommand() *cobra.Command {
 	cmd := &cobra.Command{Use: "fleet", Short: "Count machines: what they take, and what stands in the way", Args: cobra.NoArgs, RunE: showFleet,
-		Long: "Counts the machines that a filter picks: by disposition, by what stands in the way, by\nplace, by the end of support of what they run, and why some are undetermined.\n\n  rolltop fleet\n  rolltop fleet --where 'place=\"Gull Quay\"' --format html >fleet.html\n  rolltop fleet grid --sort needs.memory\n  rolltop fleet progress --days 30"}
+		Long: help("fleet")}
 	cmd.Flags().String("where", "", "filter")
 	formatFlag(cmd, "text", "json", "html")
 	serviceFlags(cmd)

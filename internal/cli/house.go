@@ -53,8 +53,7 @@ func meansOf(cmd *cobra.Command, fromService bool) (*means.Means, error) {
 func houseCommand() *cobra.Command {
 	list := func(cmd *cobra.Command, _ []string) error { return listHouse(cmd) }
 	cmd := &cobra.Command{Use: "house", Short: "Your own steps, firmware guides and prices, which plans are made with", Args: cobra.NoArgs, RunE: list,
-		Long: "Plans are made with step definitions and a general firmware guide that the program\nships. Your own stand before them: a step of the same name takes the place of a\nshipped one, guides are for boards of a maker and model, prices are yours alone.\n\n" +
-			"  rolltop house show guides > guides.yaml\n  rolltop house validate guides.yaml\n  rolltop house put guides.yaml --server URL\n  rolltop check --release skerry-12.yaml --house guides.yaml --house prices.yaml"}
+		Long: help("house")}
 	formatFlag(cmd, "text", "json")
 	serviceFlags(cmd)
 	show := &cobra.Command{Use: "show steps|guides|prices", Short: "Print the document in force; without a service, or with --shipped, what the program ships", Args: cobra.ExactArgs(1), RunE: showHouse}
@@ -79,8 +78,7 @@ func houseCommand() *cobra.Command {
 	}}
 	serviceFlags(drop)
 	add := &cobra.Command{Use: "new-step REQUIREMENT…", Short: "Print the start of a step of your own that settles requirements", Args: cobra.MinimumNArgs(1), RunE: newStep,
-		Long: "Prints a step with the fact, the effect and the hazards filled in. Put it into a file,\ncomplete it, and let validate say what is missing:\n\n" +
-			"  rolltop house new-step isolation --release skerry-12.yaml > own-steps.yaml\n  rolltop house validate own-steps.yaml\n  rolltop check --release skerry-12.yaml --house own-steps.yaml"}
+		Long: help("new-step")}
 	add.Flags().String("release", "", "the release that asks: a file, or the id of one that the service has")
 	serviceFlags(add)
 	cmd.AddCommand(show, validate, add, put, drop)

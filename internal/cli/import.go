@@ -18,11 +18,9 @@ func importCommand() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "import-list FILE",
 		Short: "Make a list of processors or models from a saved page or a spreadsheet",
-		Long: "Finds the tables in an HTML page that was saved from a browser, or the one in a CSV\nfile, takes the columns by their headings, and shows what becomes of them: the rows,\nand what is left out and why. With --out it writes the file of rows that a release\ndocument names with file:.\n\n" +
-			"  rolltop releases import-list page.html\n  rolltop releases import-list page.html --table 2 --column name=\"Brand+'-'+Model\" --prefix Corvane --out processors.csv\n\n" +
-			"Fields: name, cores, rated_mhz, architecture, built_in_tpm, features, note.",
-		Args: cobra.ExactArgs(1),
-		RunE: importList,
+		Long:  help("import-list"),
+		Args:  cobra.ExactArgs(1),
+		RunE:  importList,
 	}
 	cmd.Flags().Int("table", 0, "which table, counted from 1; the one with the most names where it is not given")
 	cmd.Flags().StringArray("column", nil, "the heading of a field, as name=Model; headings with + between are joined with a blank, or with a text in quotes: name=Brand+'-'+Model")

@@ -15,7 +15,7 @@ func inspectCommand() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "inspect",
 		Short: "Inventory this machine",
-		Long:  "Reads this machine and prints a short overview; --all prints every fact with its\nsource, --format json the inventory document. It only reads. Without administrator\nrights some facts stay unknown, and the overview says which.",
+		Long:  help("inspect"),
 		Args:  cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			form, err := format(cmd)

@@ -21,8 +21,7 @@ import (
 
 func sheetCommand() *cobra.Command {
 	cmd := &cobra.Command{Use: "import FILE", Short: "Hand in many inventories: one a line, or the rows of a spreadsheet", Args: cobra.ExactArgs(1), RunE: importFile,
-		Long: "Hands in the inventories of a file: NDJSON, a document a line, or CSV. Of a spreadsheet it\nshows first what becomes of each column, and asks what a heading does not say: which\nmemory, and whether a GB is 1,000 or 1,024 MB. Nothing is kept before --keep.\n\n" +
-			"  rolltop import machines.ndjson --keep\n  rolltop import assets.csv --all os.platform=windows\n  rolltop import assets.csv --all os.platform=windows --column 'RAM=memory.installed_bytes:GiB' --column Disk= --keep"}
+		Long: help("import")}
 	cmd.Flags().StringArray("column", nil, "what a column is, as HEADING=FACT:UNIT; without a fact it is left out")
 	cmd.Flags().StringArray("all", nil, "a fact that all rows have, as os.platform=windows")
 	cmd.Flags().Bool("keep", false, "hand them in; without it nothing is kept")
@@ -162,7 +161,7 @@ func handIn(cmd *cobra.Command, c *client.Client, form string, lines interface{ 
 
 func expectedCommand() *cobra.Command {
 	cmd := &cobra.Command{Use: "expected", Short: "Machines that should be here, and which of them never reported", Args: cobra.NoArgs, RunE: listExpected,
-		Long: "Lists the machines of your own list that never reported, with the reason where somebody\nknows one.\n\n  rolltop expected import assets.csv\n  rolltop expected\n  rolltop expected why 12 off --note 'in the store room'"}
+		Long: help("expected")}
 	cmd.Flags().Bool("all", false, "list those that reported, too")
 	formatFlag(cmd, "text", "json", "csv")
 	serviceFlags(cmd)

@@ -77,7 +77,7 @@ func (p profile) write() error {
 
 func loginCommand() *cobra.Command {
 	cmd := &cobra.Command{Use: "login", Short: "Sign in, and keep a token for the commands that follow", Args: cobra.NoArgs, RunE: login,
-		Long: "Signs in with a name and a password, and keeps the service's address and a token for it\nin the user's configuration, for nobody else to read. The password is asked for, or\nread from standard input.\n\n  rolltop login --server https://rolltop.example:8470 --name harbour-master\n  rolltop login --server https://10.1.2.3:8470 --pin 3f… --name harbour-master <password.txt"}
+		Long: help("login")}
 	cmd.Flags().String("name", "", "name to sign in with")
 	cmd.Flags().Int("days", 90, "after how many days the token expires, 365 at most")
 	cmd.Flags().String("server", "", "address of the service, as https://host:port (or ROLLTOP_SERVER)")

@@ -21,11 +21,11 @@ import (
 func usersCommand() *cobra.Command {
 	list := func(cmd *cobra.Command, _ []string) error { return listUsers(cmd) }
 	cmd := &cobra.Command{Use: "users", Short: "People who sign in: list, add, change, remove", Args: cobra.NoArgs, RunE: list,
-		Long: "A viewer reads. A technician also enters facts, ticks steps and makes links to\nvisits. An administrator does everything.\n\n  rolltop users set harbour-master --role technician\n  rolltop users set harbour-master --role technician --renew\n  rolltop users remove harbour-master"}
+		Long: help("users")}
 	formatFlag(cmd, "text", "json")
 	serviceFlags(cmd)
 	set := &cobra.Command{Use: "set NAME", Short: "Add a user or change one; a new password is printed this once", Args: cobra.ExactArgs(1), RunE: setUser,
-		Long: "Adds a user with a random password, or changes the role of one. --renew gives a new\npassword. Where nobody can sign in any more, stop the service and name its database\nwith --database; that always gives a new password."}
+		Long: help("people-set")}
 	set.Flags().String("role", server.RoleAdministrator, strings.Join(server.Roles(), ", "))
 	set.Flags().Bool("renew", false, "give a new password")
 	set.Flags().StringArray("only", nil, "a place, as the only one that they see; may be given several times")
@@ -112,7 +112,7 @@ func setStoppedUser(ctx context.Context, cmd *cobra.Command, path, name, role st
 
 func actsCommand() *cobra.Command {
 	cmd := &cobra.Command{Use: "acts", Short: "What was changed at the service, by whom, the latest first", Args: cobra.NoArgs, RunE: listActs,
-		Long: "Lists the changes that people and programs made through the service. Inventories are\nin each machine's history.\n\n  rolltop acts --who harbour-master\n  rolltop acts --subject gull-014"}
+		Long: help("acts")}
 	cmd.Flags().String("who", "", "only changes by this user or token")
 	cmd.Flags().String("subject", "", "only changes to this machine, user, release or kind of document")
 	cmd.Flags().Int64("before", 0, "only changes before this number")

@@ -32,7 +32,7 @@ func releasesCommand() *cobra.Command {
 	show := &cobra.Command{Use: "show FILE|ID[@REVISION]", Short: "Show a release as sentences", Args: cobra.ExactArgs(1), RunE: showRelease}
 	serviceFlags(show)
 	compare := &cobra.Command{Use: "compare FILE|ID[@REVISION] FILE|ID[@REVISION]", Short: "Say how a release, or a revision, differs from another", Args: cobra.ExactArgs(2), RunE: compareReleases,
-		Long: "Says what the second release, or revision, adds, removes, tightens and eases against\nthe first.\n\n  rolltop releases compare skerry-12@4 skerry-12@5 --server URL\n  rolltop releases compare skerry-12.yaml skerry-13.yaml"}
+		Long: help("releases-compare")}
 	formatFlag(compare, "text", "json")
 	serviceFlags(compare)
 	add := &cobra.Command{Use: "add FILE", Short: "Add a release document with its files, or a revision of one, to the service", Args: cobra.ExactArgs(1), RunE: addRelease}

@@ -33,7 +33,7 @@ func serveCommand() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "serve",
 		Short: "Start the service with its console",
-		Long:  "Starts the service: it keeps inventories, checks them against the target releases\nand serves the console and the API. At the first start it prints a link with\nwhich the first administrator is made. To be reached from other machines it takes TLS.",
+		Long:  help("serve"),
 		Args:  cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			return serve(cmd)
@@ -266,7 +266,7 @@ func demoCommand() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "demo",
 		Short: "Start the service with the made-up fleet of Tidewrack Ferries",
-		Long:  "Starts the service with a made-up organisation, its machines and its release\ndocuments, in a database of its own that is thrown away at the end.",
+		Long:  help("demo"),
 		Args:  cobra.NoArgs,
 		RunE:  runDemo,
 	}

@@ -14,7 +14,7 @@ import (
 
 func waiversCommand() *cobra.Command {
 	cmd := &cobra.Command{Use: "waivers", Short: "What is decided about machines until a date: waivers, stays, holds, machines to leave alone", Args: cobra.NoArgs, RunE: listDecisions,
-		Long: "A waiver accepts that a requirement fails; it is possible where the release installs\nwithout it, and for the organisation's own requirements. Machines can stay on their\nrelease, be held back, or be left alone (later). Each has a reason and a last day.\n\n  rolltop waivers add waive --requirement secure-boot-on --where 'place=\"Gull Quay\" fails=secure-boot-on' \\\n      --until 2027-03-31 --reason 'the workshop starts another system'\n  rolltop waivers add later --where 'tag=ticket-counter' --until 2027-01-06 --reason 'in season'\n  rolltop waivers end 3"}
+		Long: help("waivers")}
 	cmd.Flags().Bool("all", false, "those that ended long ago, too")
 	formatFlag(cmd, "text", "json", "csv")
 	serviceFlags(cmd)

@@ -18,7 +18,7 @@ import (
 
 func wavesCommand() *cobra.Command {
 	cmd := &cobra.Command{Use: "waves", Short: "Waves: which machines go when, what became of them, and whether all arrive in time", Args: cobra.NoArgs, RunE: listWaves,
-		Long: "A pilot goes first, then groups by rule. Only machines that are ready, or of which what\nfails is waived and that somebody lets in by name, with a recent inventory, may enter;\nall others are refused with the reason. What became of them is read from later\ninventories, and from what the deployment system says.\n\n  rolltop waves add Pilot --pilot --rule 'tag=pilot' --most 5 --starts 2026-12-01 --ends 2026-12-04\n  rolltop waves fill 1\n  rolltop waves hand-off 1 --format csv --out pilot.csv\n  rolltop waves handed 1\n  rolltop waves outcomes 1 outcomes.csv"}
+		Long: help("waves")}
 	formatFlag(cmd, "text", "json", "csv")
 	serviceFlags(cmd)
 	show := numbered("show NUMBER", "One wave: its machines, their packages, and why others may not enter", cobra.ExactArgs(1), showWave)

@@ -16,7 +16,7 @@ import (
 
 func whatIfCommand() *cobra.Command {
 	cmd := &cobra.Command{Use: "what-if FILE|ID[@REVISION]", Short: "Who would change disposition under a draft, another revision or another release", Args: cobra.ExactArgs(1), RunE: whatIf,
-		Long: "Judges the fleet by a document without keeping anything, and compares that with the\ntarget, or with --than.\n\n  rolltop releases what-if draft.yaml\n  rolltop releases what-if skerry-13 --where 'place=\"Gull Quay\"'\n  rolltop releases what-if skerry-12@5 --than skerry-12@4"}
+		Long: help("what-if")}
 	cmd.Flags().String("than", "", "id of the release to compare with, with @REVISION; the target where it is not given")
 	cmd.Flags().String("where", "", "filter")
 	formatFlag(cmd, "text", "json", "csv")

@@ -15,13 +15,13 @@ import (
 // workCommands are the work on one machine that the service keeps.
 func workCommands() []*cobra.Command {
 	tick := &cobra.Command{Use: "tick KEY prepare/ITEM|step/STEP|leave/ITEM", Short: "Say that an item of preparation or a step is done, or refuse it", Args: cobra.ExactArgs(2), RunE: tickItem,
-		Long: "Says, with your name and the time, that something is done that no program sees, or\nrefuses it with a reason. A tick makes no fact: the next inventory confirms a step,\nor shows that it had no effect.\n\n  rolltop devices tick gull-014 prepare/backup --note 'whole disk, opened on NSLIP-002'\n  rolltop devices tick gull-014 step/tpm-on\n  rolltop devices tick gull-014 prepare/backup --refuse --note 'nothing is kept on it'\n  rolltop devices tick gull-014 prepare/backup --take-back\n\nWhat is done when a machine leaves is ticked as well: leave/data-moved,\nleave/licences-freed, leave/management-removed, leave/lock-removed, leave/disk-wiped,\nand, when all of them are said, leave/record-closed, which takes it out of use."}
+		Long: help("tick")}
 	tick.Flags().Bool("refuse", false, "it is not done, for the reason in --note")
 	tick.Flags().Bool("take-back", false, "take back what was said")
 	tick.Flags().String("note", "", "what was done, or why not")
 	serviceFlags(tick)
 	link := &cobra.Command{Use: "visit-link KEY", Short: "Make a link to the page of the visit, to be read on a telephone", Args: cobra.ExactArgs(1), RunE: visitLink,
-		Long: "Makes a link to the steps that are done at the machine, with the way through its\nfirmware set-up. Whoever has the link sees them without signing in until it\nexpires; the page shows no serial numbers."}
+		Long: help("visit-link")}
 	link.Flags().Int("hours", 0, "how long it lasts, at most 168; 10 where it is not given")
 	link.Flags().Bool("end", false, "end all links to this machine's visit")
 	serviceFlags(link)

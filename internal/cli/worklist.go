@@ -14,7 +14,7 @@ import (
 
 func worklistCommand() *cobra.Command {
 	cmd := &cobra.Command{Use: "worklist", Short: "The work of the fleet: visits, batches, parts, questions, and what to watch", Args: cobra.NoArgs, RunE: showWorklist,
-		Long: "Groups the plans of all machines: who goes where, what is done from afar on many\nmachines, what is bought, what is asked once for all machines of a model, and what\nshould not be left as it is.\n\n  rolltop worklist --where 'place=\"Gull Quay\"'\n  rolltop worklist effects --order time\n  rolltop worklist parts --format csv >order.csv\n  rolltop worklist sheet --where 'place=\"Gull Quay\"' >visits.html\n  rolltop worklist assign 'technician, east' --where 'place=\"Gull Quay\"'"}
+		Long: help("worklist")}
 	cmd.Flags().String("where", "", "filter")
 	formatFlag(cmd, "text", "json", "csv")
 	serviceFlags(cmd)
