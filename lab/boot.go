@@ -87,7 +87,10 @@ func hardware(m *Machine, dir string) ([]string, error) {
 	if m.Processor != "" {
 		processor = m.Processor
 	}
-	args := []string{"-M", machine, "-accel", "tcg", "-m", fmt.Sprint(mib), "-smp", topology, "-cpu", processor, "-nographic", "-no-reboot", "-nic", "none"}
+	args := []string{
+		"-M", machine, "-accel", "tcg", "-m", fmt.Sprint(mib), "-smp", topology, "-cpu", processor, "-nographic",
+		"-no-reboot", "-nic", "none",
+	}
 	if m.Firmware != "legacy" {
 		code, store := "OVMF_CODE_4M.fd", "OVMF_VARS_4M.fd"
 		if m.Firmware == "uefi-secure" {
@@ -98,7 +101,8 @@ func hardware(m *Machine, dir string) ([]string, error) {
 		if err := copyFile(firmwareDir+store, vars, 0o600); err != nil {
 			return nil, err
 		}
-		args = append(args, "-drive", "if=pflash,format=raw,readonly=on,file="+firmwareDir+code, "-drive", "if=pflash,format=raw,file="+vars)
+		args = append(args, "-drive", "if=pflash,format=raw,readonly=on,file="+firmwareDir+code, "-drive",
+			"if=pflash,format=raw,file="+vars)
 	}
 	for i, t := range m.tables() {
 		path := filepath.Join(dir, fmt.Sprintf("table%d", i))
@@ -131,7 +135,9 @@ func startTPM(ctx context.Context, kind, dir string) (args []string, stop func()
 	}
 	for range 100 {
 		if _, err := os.Stat(socket); err == nil {
-			return []string{"-chardev", "socket,id=c,path=" + socket, "-tpmdev", "emulator,id=t,chardev=c", "-device", device}, stop, nil
+			return []string{
+				"-chardev", "socket,id=c,path=" + socket, "-tpmdev", "emulator,id=t,chardev=c", "-device", device,
+			}, stop, nil
 		}
 		time.Sleep(50 * time.Millisecond)
 	}

@@ -42,9 +42,11 @@ func (d *Drive) make(dir string, n int, p *parts, filled bool) (args []string, e
 		}
 	}
 	id := fmt.Sprintf("d%d", n)
-	device := fmt.Sprintf("nvme,drive=%s,serial=LAB%d,logical_block_size=%d,physical_block_size=%d", id, n, d.Sector, d.Sector)
+	device := fmt.Sprintf("nvme,drive=%s,serial=LAB%d,logical_block_size=%d,physical_block_size=%d", id, n, d.Sector,
+		d.Sector)
 	if d.Bus == "virtio" {
-		device = fmt.Sprintf("virtio-blk-pci,drive=%s,logical_block_size=%d,physical_block_size=%d", id, d.Sector, d.Sector)
+		device = fmt.Sprintf("virtio-blk-pci,drive=%s,logical_block_size=%d,physical_block_size=%d", id, d.Sector,
+			d.Sector)
 	}
 	return []string{"-drive", "if=none,format=raw,id=" + id + ",file=" + image, "-device", device}, nil
 }
@@ -61,7 +63,8 @@ func (d *Drive) device(n, partition int) string {
 func (d *Drive) partition(image string) error {
 	first := startMiB << 20 / d.Sector
 	second := (startMiB + espMiB) << 20 / d.Sector
-	keys := fmt.Sprintf("g\nn\n1\n%d\n%d\nt\n1\nn\n2\n%d\n\nw\n", first, second-1, second) // 1 is the EFI system partition
+	// 1 is the EFI system partition
+	keys := fmt.Sprintf("g\nn\n1\n%d\n%d\nt\n1\nn\n2\n%d\n\nw\n", first, second-1, second)
 	if d.Table == "mbr" {
 		keys = fmt.Sprintf("o\nn\np\n1\n%d\n\na\nw\n", first)
 	}
@@ -79,20 +82,24 @@ func (d *Drive) fill(dir, image string, p *parts) error {
 	at := startMiB
 	if d.Table != "mbr" {
 		esp := filepath.Join(dir, "esp.img")
-		if err := command("sh", "-c", `truncate -s 36M "$1" && mkfs.vfat -S "$2" "$1" >/dev/null && mmd -i "$1" ::EFI ::EFI/LODESTAR && mcopy -i "$1" "$3" ::EFI/LODESTAR/loader.efi`, "sh", esp, fmt.Sprint(d.Sector), filepath.Join(p.tree, "init")); err != nil {
+		if err := command("sh", "-c",
+			`truncate -s 36M "$1" && mkfs.vfat -S "$2" "$1" >/dev/null && mmd -i "$1" ::EFI ::EFI/LODESTAR && mcopy -i "$1" "$3" ::EFI/LODESTAR/loader.efi`, "sh", esp, fmt.Sprint(d.Sector), filepath.Join(p.tree, "init")); err != nil {
 			return err
 		}
-		if err := command("dd", "if="+esp, "of="+image, "bs=1M", fmt.Sprintf("seek=%d", startMiB), "conv=notrunc,sparse", "status=none"); err != nil {
+		if err := command("dd", "if="+esp, "of="+image, "bs=1M", fmt.Sprintf("seek=%d", startMiB),
+			"conv=notrunc,sparse", "status=none"); err != nil {
 			return err
 		}
 		at += espMiB
 	}
 	root := filepath.Join(dir, "root.img")
 	mib := d.Bytes>>20 - int64(at) - 2 // the second table is behind it
-	if err := command("mke2fs", "-q", "-t", "ext4", "-b", "4096", "-d", p.tree, root, fmt.Sprintf("%dM", mib)); err != nil {
+	if err := command("mke2fs", "-q", "-t", "ext4", "-b", "4096", "-d", p.tree, root,
+		fmt.Sprintf("%dM", mib)); err != nil {
 		return err
 	}
-	return command("dd", "if="+root, "of="+image, "bs=1M", fmt.Sprintf("seek=%d", at), "conv=notrunc,sparse", "status=none")
+	return command("dd", "if="+root, "of="+image, "bs=1M", fmt.Sprintf("seek=%d", at), "conv=notrunc,sparse",
+		"status=none")
 }
 
 // spoil makes a hybrid of the protective table, or damages the header behind

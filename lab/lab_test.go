@@ -49,11 +49,23 @@ func TestCompare(t *testing.T) {
 	d.Processor.Features = []string{"sse2", "nx"}
 	d.AddGap("tpm", inventory.NeedsRights, "x", "")
 	d.Storage.Disks = []inventory.Disk{{Name: inventory.Some("sda"), Bytes: inventory.Some(int64(5))}}
-	right := &Machine{Expect: map[string]string{"firmware.boot_mode": "legacy", "tpm.state": "? needs-rights", "processor.features": "has nx sse2", "tpm.version": "? needs-rights"}, Listed: []string{"sda ? ? 5 ?"}}
+	right := &Machine{Expect: map[string]string{
+		"firmware.boot_mode": "legacy",
+		"tpm.state":          "? needs-rights",
+		"processor.features": "has nx sse2",
+		"tpm.version":        "? needs-rights",
+	}, Listed: []string{"sda ? ? 5 ?"}}
 	if r := compare(right, d); r.compared != 5 || r.right != 5 || len(r.wrong) != 0 {
 		t.Errorf("%+v", r)
 	}
-	for name, want := range map[string]string{"firmware.boot_mode": "uefi", "tpm.state": "? not-offered", "processor.features": "lacks nx", "tpm.version": "known", "device.name": "x", "no.fact": "1"} {
+	for name, want := range map[string]string{
+		"firmware.boot_mode": "uefi",
+		"tpm.state":          "? not-offered",
+		"processor.features": "lacks nx",
+		"tpm.version":        "known",
+		"device.name":        "x",
+		"no.fact":            "1",
+	} {
 		r := compare(&Machine{Expect: map[string]string{name: want}}, d)
 		if r.right == r.compared || len(r.wrong) == 0 {
 			t.Errorf("%s as %s was not found wrong", name, want)
@@ -79,14 +91,17 @@ func TestJudge(t *testing.T) {
 		wrong  int
 	}{{"TW1", 0}, {"TW2", 1}} {
 		r := of(tt.serial, "u")
-		if err := judge(&Machine{Same: "before"}, r, map[string]*result{"before": of("TW1", "u")}); err != nil || len(r.wrong) != tt.wrong {
+		if err := judge(&Machine{Same: "before"}, r, map[string]*result{"before": of("TW1", "u")}); err != nil ||
+			len(r.wrong) != tt.wrong {
 			t.Errorf("%s: %v %v", tt.serial, r.wrong, err)
 		}
 	}
 }
 
 func TestTables(t *testing.T) {
-	m := Machine{Slots: 3, Memory: []Module{{Slot: "A", MiB: 65536, Type: 26}, {Slot: "B", Raw: 0xFFFF, Type: 2}, {Slot: "C"}}}
+	m := Machine{Slots: 3, Memory: []Module{
+		{Slot: "A", MiB: 65536, Type: 26}, {Slot: "B", Raw: 0xFFFF, Type: 2}, {Slot: "C"},
+	}}
 	list, err := smbios.Walk([]byte(strings.Join(m.tables(), "") + "\x7F\x04\x00\x00\x00\x00"))
 	if err != nil {
 		t.Fatal(err)
@@ -101,8 +116,14 @@ func TestTables(t *testing.T) {
 }
 
 func TestRegFile(t *testing.T) {
-	got := regFile([]entry{{Key: `Software\A`, Name: "n", Text: `c:\x`}, {View: 32, Key: `Software\B`, Name: "d", Number: 17}, {Key: `System\C`, Name: "l", Texts: "ab"}})
-	for _, want := range []string{"[HKEY_LOCAL_MACHINE\\Software\\A]\r\n\"n\"=\"c:\\\\x\"", "[HKEY_LOCAL_MACHINE\\Software\\Wow6432Node\\B]\r\n\"d\"=dword:00000011", "\"l\"=hex(7):61,62,00,00"} {
+	got := regFile([]entry{
+		{Key: `Software\A`, Name: "n", Text: `c:\x`}, {View: 32, Key: `Software\B`, Name: "d", Number: 17},
+		{Key: `System\C`, Name: "l", Texts: "ab"},
+	})
+	for _, want := range []string{
+		"[HKEY_LOCAL_MACHINE\\Software\\A]\r\n\"n\"=\"c:\\\\x\"",
+		"[HKEY_LOCAL_MACHINE\\Software\\Wow6432Node\\B]\r\n\"d\"=dword:00000011", "\"l\"=hex(7):61,62,00,00",
+	} {
 		if !strings.Contains(got, want) {
 			t.Errorf("%q is not in\n%s", want, got)
 		}

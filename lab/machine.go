@@ -70,7 +70,8 @@ func (m *Machine) tables() []string {
 	if len(m.Memory) == 0 {
 		return nil
 	}
-	out := []string{craft.Structure(16, 0x1000, 23, map[int]string{4: "\x03\x03", 7: craft.U32(64 << 20), 0x0D: craft.U16(uint16(m.Slots))})}
+	out := []string{craft.Structure(16, 0x1000, 23,
+		map[int]string{4: "\x03\x03", 7: craft.U32(64 << 20), 0x0D: craft.U16(uint16(m.Slots))})}
 	for i, x := range m.Memory {
 		size, ext := uint16(x.MiB), uint32(0)
 		if x.MiB >= 0x7FFF {
@@ -79,7 +80,15 @@ func (m *Machine) tables() []string {
 		if x.Raw > 0 {
 			size = uint16(x.Raw)
 		}
-		out = append(out, craft.Structure(17, uint16(0x1100+i), 40, map[int]string{4: craft.U16(0x1000), 0x0C: craft.U16(size), 0x0E: "\x09", 0x10: "\x01", 0x12: string([]byte{byte(x.Type)}), 0x1C: craft.U32(ext)}, x.Slot))
+		out = append(out, craft.Structure(17, uint16(0x1100+i), 40,
+			map[int]string{
+				4:    craft.U16(0x1000),
+				0x0C: craft.U16(size),
+				0x0E: "\x09",
+				0x10: "\x01",
+				0x12: string([]byte{byte(x.Type)}),
+				0x1C: craft.U32(ext),
+			}, x.Slot))
 	}
 	return out
 }
@@ -119,7 +128,8 @@ func compare(m *Machine, d *inventory.Document) *result {
 	}
 	var listed []string
 	for _, k := range d.Storage.Disks {
-		listed = append(listed, fmt.Sprintf("%s %s %s %d %s", k.Name.Or("?"), k.Bus.Or("?"), k.Kind.Or("?"), k.Bytes.Or(0), k.PartitionStyle.Or("?")))
+		listed = append(listed, fmt.Sprintf("%s %s %s %d %s", k.Name.Or("?"), k.Bus.Or("?"), k.Kind.Or("?"),
+			k.Bytes.Or(0), k.PartitionStyle.Or("?")))
 	}
 	r.list("drive", m.Listed, listed)
 	var members []string
@@ -174,7 +184,8 @@ func judge(m *Machine, r *result, others map[string]*result) error {
 		}
 		a, b := r.inventory.Device, other.inventory.Device
 		same := a.UUID == b.UUID && a.Serial == b.Serial && !a.UUID.IsZero()
-		r.fact("identity", fmt.Sprint(b.UUID.Or("?"), " ", b.Serial.Or("?")), fmt.Sprint(a.UUID.Or("?"), " ", a.Serial.Or("?")), "as "+m.Same, same)
+		r.fact("identity", fmt.Sprint(b.UUID.Or("?"), " ", b.Serial.Or("?")),
+			fmt.Sprint(a.UUID.Or("?"), " ", a.Serial.Or("?")), "as "+m.Same, same)
 	}
 	return nil
 }

@@ -97,7 +97,8 @@ func runAll(machines map[string]*Machine, work string, parts *parts, other bool)
 		add(name, m.About, func() (*result, error) { return one(m, filepath.Join(work, name), parts) })
 	}
 	if other {
-		add(emulatedName, "the Windows collector in an emulation of that system", func() (*result, error) { return windows(work) })
+		add(emulatedName, "the Windows collector in an emulation of that system",
+			func() (*result, error) { return windows(work) })
 	}
 	wg.Wait()
 	sum := result{}
@@ -113,7 +114,8 @@ func runAll(machines map[string]*Machine, work string, parts *parts, other bool)
 		}
 		sum.compared, sum.right, sum.gaps = sum.compared+r.compared, sum.right+r.right, sum.gaps+r.gaps
 	}
-	fmt.Printf("%d machines in %.0f s: %d facts compared, %d right, %d wrong; %d gaps with a cause\n", len(results), time.Since(start).Seconds(), sum.compared, sum.right, sum.compared-sum.right, sum.gaps)
+	fmt.Printf("%d machines in %.0f s: %d facts compared, %d right, %d wrong; %d gaps with a cause\n", len(results),
+		time.Since(start).Seconds(), sum.compared, sum.right, sum.compared-sum.right, sum.gaps)
 	if sum.right != sum.compared {
 		failed = append(failed, errors.New("what was read is not what was configured"))
 	}

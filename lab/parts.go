@@ -26,12 +26,18 @@ func kernel() string {
 
 func missingTools() []string {
 	var missing []string
-	for _, tool := range []string{"qemu-system-x86_64", "swtpm", "busybox", "cpio", "sbsign", "mke2fs", "fdisk", "mkfs.vfat", "mcopy", "openssl", "mdadm", "cryptsetup", "wine", "x86_64-w64-mingw32-gcc"} {
+	for _, tool := range []string{
+		"qemu-system-x86_64", "swtpm", "busybox", "cpio", "sbsign", "mke2fs", "fdisk", "mkfs.vfat", "mcopy", "openssl",
+		"mdadm", "cryptsetup", "wine", "x86_64-w64-mingw32-gcc",
+	} {
 		if _, err := exec.LookPath(tool); err != nil {
 			missing = append(missing, tool)
 		}
 	}
-	for name, path := range map[string]string{"UEFI firmware": firmwareDir + "OVMF_CODE_4M.secboot.fd", "its test keys": testKey} {
+	for name, path := range map[string]string{
+		"UEFI firmware": firmwareDir + "OVMF_CODE_4M.secboot.fd",
+		"its test keys": testKey,
+	} {
 		if _, err := os.Stat(path); err != nil {
 			missing = append(missing, name)
 		}
@@ -50,7 +56,10 @@ type parts struct {
 }
 
 // modules that the machines need beside the kernel itself.
-var modules = []string{"efivarfs", "virtio_pci", "virtio_blk", "nls_cp437", "nls_ascii", "vfat", "raid1", "dm_crypt", "ecb", "xts", "algif_skcipher", "algif_hash"}
+var modules = []string{
+	"efivarfs", "virtio_pci", "virtio_blk", "nls_cp437", "nls_ascii", "vfat", "raid1", "dm_crypt", "ecb", "xts",
+	"algif_skcipher", "algif_hash",
+}
 
 // programs that make layers between a file system and its disks; they are
 // copied with the libraries that they need.
@@ -121,7 +130,12 @@ $b poweroff -f
 `
 
 func buildParts(work string) (*parts, error) {
-	p := &parts{kernel: kernel(), signed: filepath.Join(work, "signed"), initrd: filepath.Join(work, "initrd.gz"), tree: filepath.Join(work, "tree")}
+	p := &parts{
+		kernel: kernel(),
+		signed: filepath.Join(work, "signed"),
+		initrd: filepath.Join(work, "initrd.gz"),
+		tree:   filepath.Join(work, "tree"),
+	}
 	if err := p.sign(work); err != nil {
 		return nil, err
 	}
@@ -130,7 +144,8 @@ func buildParts(work string) (*parts, error) {
 			return nil, err
 		}
 	}
-	build := exec.Command("go", "build", "-trimpath", "-ldflags", "-s -w", "-o", filepath.Join(p.tree, "bin/collect"), "./cmd/rolltop-collect")
+	build := exec.Command("go", "build", "-trimpath", "-ldflags", "-s -w", "-o", filepath.Join(p.tree, "bin/collect"),
+		"./cmd/rolltop-collect")
 	build.Env = append(os.Environ(), "CGO_ENABLED=0", "GOOS=linux", "GOARCH=amd64")
 	if out, err := build.CombinedOutput(); err != nil {
 		return nil, fmt.Errorf("the collector does not build: %w\n%s", err, out)
@@ -145,8 +160,13 @@ func buildParts(work string) (*parts, error) {
 	if err := os.Symlink("busybox", filepath.Join(p.tree, "bin/sh")); err != nil {
 		return nil, err
 	}
-	for path, text := range map[string]string{"init": bootScript, "sbin/init": collectScript, "etc/passwd": "root:x:0:0::/:/bin/sh\nnobody:x:65534:65534::/:/bin/sh\n", "etc/group": "root:x:0:\nnogroup:x:65534:\n",
-		"etc/os-release": "PRETTY_NAME=\"Lodestar Linux 12\"\nVERSION_ID=12\n"} {
+	for path, text := range map[string]string{
+		"init":           bootScript,
+		"sbin/init":      collectScript,
+		"etc/passwd":     "root:x:0:0::/:/bin/sh\nnobody:x:65534:65534::/:/bin/sh\n",
+		"etc/group":      "root:x:0:\nnogroup:x:65534:\n",
+		"etc/os-release": "PRETTY_NAME=\"Lodestar Linux 12\"\nVERSION_ID=12\n",
+	} {
 		if err := os.WriteFile(filepath.Join(p.tree, path), []byte(text), 0o755); err != nil {
 			return nil, err
 		}
@@ -159,7 +179,8 @@ func buildParts(work string) (*parts, error) {
 			return nil, err
 		}
 	}
-	return p, command("sh", "-c", `cd "$1" && find . | cpio -o -H newc 2>/dev/null | gzip -1 > "$2"`, "sh", p.tree, p.initrd)
+	return p, command("sh", "-c", `cd "$1" && find . | cpio -o -H newc 2>/dev/null | gzip -1 > "$2"`, "sh", p.tree,
+		p.initrd)
 }
 
 // sign makes a kernel that firmware with the test keys starts.
@@ -202,7 +223,8 @@ func copyModules(to string) error {
 		}
 	}
 	for i, path := range order {
-		if err := copyFile(filepath.Join(dir, path), filepath.Join(to, fmt.Sprintf("%02d-%s", i, filepath.Base(path))), 0o644); err != nil {
+		if err := copyFile(filepath.Join(dir, path), filepath.Join(to, fmt.Sprintf("%02d-%s", i, filepath.Base(path))),
+			0o644); err != nil {
 			return err
 		}
 	}

@@ -90,7 +90,9 @@ func windows(work string) (*result, error) {
 	if out, err := build.CombinedOutput(); err != nil {
 		return nil, fmt.Errorf("the collector does not build: %w\n%s", err, out)
 	}
-	if err := command("x86_64-w64-mingw32-gcc", "-shared", "-o", filepath.Join(dir, "drive_c/windows/system32/bcryptprimitives.dll"), "lab/windows/shim.c", "-ladvapi32"); err != nil {
+	if err := command("x86_64-w64-mingw32-gcc", "-shared", "-o",
+		filepath.Join(dir, "drive_c/windows/system32/bcryptprimitives.dll"), "lab/windows/shim.c",
+		"-ladvapi32"); err != nil {
 		return nil, err
 	}
 	if err := run("reg", "add", `HKCU\Software\Wine`, "/v", "Version", "/d", "win10", "/f"); err != nil {
@@ -104,7 +106,8 @@ func windows(work string) (*result, error) {
 		return nil, err
 	}
 	out, saved := filepath.Join(work, "windows.json"), filepath.Join(work, "windows-capture.json")
-	if err := run(exe, "--software", "Tidebook,Counterfoil", "--out", "Z:"+out, "--save-capture", "Z:"+saved); err != nil {
+	if err := run(exe, "--software", "Tidebook,Counterfoil", "--out", "Z:"+out, "--save-capture",
+		"Z:"+saved); err != nil {
 		return nil, err
 	}
 	body, err := os.ReadFile(out)

@@ -78,7 +78,8 @@ func violations(t *testing.T, p *browser.Page, axe string) []string {
 	if _, err := p.Run("(async () => {" + axe + "; return true })()"); err != nil {
 		t.Fatal(err)
 	}
-	said, err := p.Run(`window.axe.run(document, {resultTypes: ['violations'], runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa']}).then((r) =>
+	said, err := p.Run(
+		`window.axe.run(document, {resultTypes: ['violations'], runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa']}).then((r) =>
 		r.violations.filter((v) => ['serious', 'critical'].includes(v.impact)).map((v) => v.id + ': ' + v.help + ' – ' + v.nodes.slice(0, 3).map((n) => n.html.slice(0, 160) + ' ' + (n.any[0]?.message ?? '')).join(' | ')))`)
 	if err != nil {
 		t.Fatal(err)

@@ -20,7 +20,8 @@ func TestConfirm(t *testing.T) {
 	}
 	must(t, p.Go(s.URL+"/devices/gull-021"), p.WaitText("Remove this machine"))
 	ask()
-	focus, err := p.Run(`(async () => { await new Promise((r) => setTimeout(r, 100)); return document.activeElement.textContent.trim() })()`)
+	focus, err := p.Run(
+		`(async () => { await new Promise((r) => setTimeout(r, 100)); return document.activeElement.textContent.trim() })()`)
 	if err != nil || focus != `"Cancel"` {
 		t.Errorf("the focus is on %q, %v", focus, err)
 	}

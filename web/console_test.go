@@ -82,15 +82,19 @@ func TestFromTheFleetToAMachine(t *testing.T) {
 		t.Errorf("%d rows", n)
 	}
 	// A machine shows its answer, what fails with has → needs, and its steps.
-	must(t, p.Go(s.URL+"/devices/holm-011"), p.WaitText("A disk conversion and three firmware settings"), p.WaitText("4 of 16 requirements are not met"), p.WaitText("The plan, in this order"))
-	if got := p.Text("[data-requirement=tpm]"); !strings.Contains(got, "most likely switched off in firmware") || !strings.Contains(got, "has none seen → needs TPM is ready and TPM version 2.0 or later") || !strings.Contains(got, "settled by step 8") {
+	must(t, p.Go(s.URL+"/devices/holm-011"), p.WaitText("A disk conversion and three firmware settings"),
+		p.WaitText("4 of 16 requirements are not met"), p.WaitText("The plan, in this order"))
+	if got := p.Text("[data-requirement=tpm]"); !strings.Contains(got, "most likely switched off in firmware") ||
+		!strings.Contains(got, "has none seen → needs TPM is ready and TPM version 2.0 or later") ||
+		!strings.Contains(got, "settled by step 8") {
 		t.Errorf("the finding says %q", got)
 	}
 	if got := p.Text("[data-step=tpm-on]"); !strings.Contains(got, "Do not clear the TPM") {
 		t.Errorf("the step says %q", got)
 	}
 	// Evidence and the inventory open on request.
-	must(t, p.Click("[data-requirement=boot-mode] button"), p.WaitText("firmware.boot_mode"), p.WaitText("The loader of Skerry 12 has no part for legacy firmware."))
+	must(t, p.Click("[data-requirement=boot-mode] button"), p.WaitText("firmware.boot_mode"),
+		p.WaitText("The loader of Skerry 12 has no part for legacy firmware."))
 	must(t, p.Click("[data-step=convert-disk] button"), p.WaitText("Done when:"))
 	must(t, p.Click("section[aria-labelledby=inventory] button"), p.WaitText("firmware tables"))
 }
@@ -101,11 +105,14 @@ func TestReport(t *testing.T) {
 	s := servertest.Demo(t, web.Console())
 	p := open(t, s)
 	must(t, p.Go(s.URL+"/devices/gull-101"), p.WaitText("Ticket text"))
-	if p.Count(`a[href="/api/devices/gull-101/report"]`) != 1 || p.Count(`a[href="/api/devices/gull-101/report?format=markdown"]`) != 1 {
+	if p.Count(`a[href="/api/devices/gull-101/report"]`) != 1 ||
+		p.Count(`a[href="/api/devices/gull-101/report?format=markdown"]`) != 1 {
 		t.Error("the page does not lead to its report")
 	}
 	for _, width := range []int64{1280, 390} {
-		must(t, p.Size(width, 800), p.Go(s.URL+"/api/devices/gull-101/report"), p.WaitText("Not met: 4 of 16 requirements"), p.WaitText("The plan, in this order"), p.WaitText("The inventory"))
+		must(t, p.Size(width, 800), p.Go(s.URL+"/api/devices/gull-101/report"),
+			p.WaitText("Not met: 4 of 16 requirements"), p.WaitText("The plan, in this order"),
+			p.WaitText("The inventory"))
 		if n := p.Width(); n > int(width) {
 			t.Errorf("it is %d wide in a window of %d", n, width)
 		}
@@ -115,7 +122,8 @@ func TestReport(t *testing.T) {
 		}
 		// No column is squeezed to a letter.
 		text, err := p.Style("table.four tbody td:last-child", "width")
-		if pixels, wrong := strconv.ParseFloat(strings.TrimSuffix(text, "px"), 64); err != nil || wrong != nil || pixels < float64(width)/8 {
+		if pixels, wrong := strconv.ParseFloat(strings.TrimSuffix(text, "px"), 64); err != nil || wrong != nil ||
+			pixels < float64(width)/8 {
 			t.Errorf("the last column is %s wide in a window of %d: %v %v", text, width, err, wrong)
 		}
 	}
@@ -135,7 +143,8 @@ func TestDevices(t *testing.T) {
 		t.Errorf("choosing a disposition leads to %s", got)
 	}
 	// Sorting turns round at the second press and says so.
-	must(t, p.Go(s.URL+"/devices?where=class%3Dmac"), p.WaitText("33 machines of 284"), p.Click("th:nth-of-type(4) button"), p.WaitText("↑"))
+	must(t, p.Go(s.URL+"/devices?where=class%3Dmac"), p.WaitText("33 machines of 284"),
+		p.Click("th:nth-of-type(4) button"), p.WaitText("↑"))
 	if p.Count("th[aria-sort=ascending]") != 1 {
 		t.Error("no column says that it is sorted")
 	}
@@ -152,7 +161,8 @@ func TestDevices(t *testing.T) {
 func TestPlacesList(t *testing.T) {
 	s := servertest.Demo(t, web.Console())
 	p := open(t, s)
-	must(t, p.Go(s.URL+"/devices"), p.WaitText("All places"), p.Click("[aria-haspopup=listbox]"), p.WaitText("Sandpiper Steps"), p.Click("[role=option]:nth-of-type(3)"), p.WaitText("machines of 284"))
+	must(t, p.Go(s.URL+"/devices"), p.WaitText("All places"), p.Click("[aria-haspopup=listbox]"),
+		p.WaitText("Sandpiper Steps"), p.Click("[role=option]:nth-of-type(3)"), p.WaitText("machines of 284"))
 	if got := p.Address(); got != `/devices?where=place="Gull Quay"` {
 		t.Errorf("choosing a place leads to %s", got)
 	}
@@ -175,12 +185,18 @@ func TestKeyboardAlone(t *testing.T) {
 func TestReleases(t *testing.T) {
 	s := servertest.Demo(t, web.Console())
 	p := open(t, s)
-	must(t, p.Go(s.URL+"/releases"), p.WaitText("Fathom 9"), p.WaitText("Release for testing"), p.WaitText("Target, judged by revision 5"))
-	must(t, p.Go(s.URL+"/releases/skerry-12"), p.WaitText("End of support"), p.WaitText("Required"), p.WaitText("Machines that fail it"), p.WaitText("On the way: Skerry 11"))
+	must(t, p.Go(s.URL+"/releases"), p.WaitText("Fathom 9"), p.WaitText("Release for testing"),
+		p.WaitText("Target, judged by revision 5"))
+	must(t, p.Go(s.URL+"/releases/skerry-12"), p.WaitText("End of support"), p.WaitText("Required"),
+		p.WaitText("Machines that fail it"), p.WaitText("On the way: Skerry 11"))
 	// What changed since the revision before stands below, and another release
 	// can be put beside it.
-	must(t, p.WaitText("What changed, against Skerry 12, revision 4"), p.WaitText("Tightened"), p.WaitText("free space on the system volume of at least 28 GB → free space on the system volume of at least 30 GB"))
-	must(t, p.Go(s.URL+"/releases/skerry-13?against=skerry-12"), p.WaitText("A release for testing"), p.WaitText("What changed, against Skerry 12, revision 5"), p.WaitText("installed memory of at least 6 GiB → installed memory of at least 12 GiB"))
+	must(t, p.WaitText("What changed, against Skerry 12, revision 4"), p.WaitText("Tightened"),
+		p.WaitText("free space on the system volume of at least 28 GB → "+
+			"free space on the system volume of at least 30 GB"))
+	must(t, p.Go(s.URL+"/releases/skerry-13?against=skerry-12"), p.WaitText("A release for testing"),
+		p.WaitText("What changed, against Skerry 12, revision 5"),
+		p.WaitText("installed memory of at least 6 GiB → installed memory of at least 12 GiB"))
 }
 
 // A document is edited with its mistakes beside the lines; what has mistakes
@@ -188,13 +204,17 @@ func TestReleases(t *testing.T) {
 func TestEditRelease(t *testing.T) {
 	s := servertest.Demo(t, web.Console())
 	p := open(t, s)
-	must(t, p.Go(s.URL+"/releases/skerry-12/edit"), p.WaitText("No mistakes."), p.WaitText("revision 6, 24 requirements"), p.WaitText("skerry-12-processors.csv"))
-	must(t, p.Replace("textarea", "at_least: 6 GiB", "at_least: 6 GB"), p.WaitText("1 mistake"), p.WaitText("memory is written with MiB, GiB or TiB: 8 GiB"), p.WaitText("Line 1"))
+	must(t, p.Go(s.URL+"/releases/skerry-12/edit"), p.WaitText("No mistakes."),
+		p.WaitText("revision 6, 24 requirements"), p.WaitText("skerry-12-processors.csv"))
+	must(t, p.Replace("textarea", "at_least: 6 GiB", "at_least: 6 GB"), p.WaitText("1 mistake"),
+		p.WaitText("memory is written with MiB, GiB or TiB: 8 GiB"), p.WaitText("Line 1"))
 	if p.Count("button:disabled") != 1 {
 		t.Error("a document with a mistake can be saved")
 	}
-	must(t, p.Replace("textarea", "at_least: 6 GB", "at_least: 12 GiB"), p.WaitText("No mistakes."), p.WaitText("installed memory of at least 6 GiB → installed memory of at least 12 GiB"))
-	must(t, p.Click("button.bg-accent"), p.WaitText("Skerry 12, revision 6:"), p.Click("main p a"), p.WaitText("Revision 6, published"), p.WaitText("and is their target"))
+	must(t, p.Replace("textarea", "at_least: 6 GB", "at_least: 12 GiB"), p.WaitText("No mistakes."),
+		p.WaitText("installed memory of at least 6 GiB → installed memory of at least 12 GiB"))
+	must(t, p.Click("button.bg-accent"), p.WaitText("Skerry 12, revision 6:"), p.Click("main p a"),
+		p.WaitText("Revision 6, published"), p.WaitText("and is their target"))
 	if r, err := s.Client.Release(t.Context(), "skerry-12"); err != nil || r.Revision != 6 || !r.Target {
 		t.Errorf("%+v %v", r.ReleaseRow, err)
 	}
@@ -206,12 +226,16 @@ func TestImportList(t *testing.T) {
 	s := servertest.Demo(t, web.Console())
 	p := openRefused(t, s)
 	page := filepath.Join(t.TempDir(), "page.html")
-	must(t, os.WriteFile(page, []byte(`<html><h2>Processors</h2><table><tr><th>Brand<th>Model<th>Base frequency<th>Cores<th>Price
+	must(t, os.WriteFile(page,
+		[]byte(`<html><h2>Processors</h2><table><tr><th>Brand<th>Model<th>Base frequency<th>Cores<th>Price
 		<tr><td>Corvane<td>K5-8400<td>2.8 GHz<td>6<td>180 <tr><td colspan=5>Ninth generation <tr><td>Corvane<td>K5-9400<sup>1</sup><td>2,9 GHz<td>six<td>190</table>`), 0o600))
-	must(t, p.Go(s.URL+"/releases/import"), p.WaitText("Import a list"), p.Upload("input[type=file]", page), p.WaitText("2 rows, 1 left out"), p.WaitText("found: Brand + Model"), p.WaitText("Corvane K5-9400"), p.WaitText("a heading within the table"), p.WaitText("is not a whole number"), p.WaitText("Not used: Price."))
+	must(t, p.Go(s.URL+"/releases/import"), p.WaitText("Import a list"), p.Upload("input[type=file]", page),
+		p.WaitText("2 rows, 1 left out"), p.WaitText("found: Brand + Model"), p.WaitText("Corvane K5-9400"),
+		p.WaitText("a heading within the table"), p.WaitText("is not a whole number"), p.WaitText("Not used: Price."))
 	// A file without a table says what to do.
 	page = filepath.Join(t.TempDir(), "other.html")
-	must(t, os.WriteFile(page, []byte("<html><p>Nothing here</p>"), 0o600), p.Upload("input[type=file]", page), p.WaitText("has no table"))
+	must(t, os.WriteFile(page, []byte("<html><p>Nothing here</p>"), 0o600), p.Upload("input[type=file]", page),
+		p.WaitText("has no table"))
 }
 
 // A fact that no program reads is entered on the machine's page, decides, and
@@ -221,9 +245,13 @@ func TestFactByHand(t *testing.T) {
 	l, err := s.Client.Devices(t.Context(), "unknown=memory disposition=undetermined", "name", 1, 1)
 	must(t, err)
 	p := openRefused(t, s)
-	must(t, p.Go(s.URL+"/devices/"+l.Devices[0].Key), p.WaitText("Installed memory"), p.Click("[data-group=Memory] button"), p.WaitText("Enter by hand"),
-		p.Click("[data-fact='memory.installed_bytes'] button"), p.Type("[data-fact='memory.installed_bytes'] input", "16 GB"), p.Key("\r"), p.WaitText("memory is written with MiB, GiB or TiB"))
-	must(t, p.Type("[data-fact='memory.installed_bytes'] input", "16 GiB"), p.Key("\r"), p.WaitText("Entered by hand"), p.WaitText("Take it back"))
+	must(t, p.Go(s.URL+"/devices/"+l.Devices[0].Key), p.WaitText("Installed memory"),
+		p.Click("[data-group=Memory] button"), p.WaitText("Enter by hand"),
+		p.Click("[data-fact='memory.installed_bytes'] button"),
+		p.Type("[data-fact='memory.installed_bytes'] input", "16 GB"), p.Key("\r"),
+		p.WaitText("memory is written with MiB, GiB or TiB"))
+	must(t, p.Type("[data-fact='memory.installed_bytes'] input", "16 GiB"), p.Key("\r"), p.WaitText("Entered by hand"),
+		p.WaitText("Take it back"))
 	d, err := s.Client.Device(t.Context(), l.Devices[0].Key)
 	if err != nil || len(d.Hand) != 1 || d.Hand[0].By != "demo" || d.Hand[0].Value != "16 GiB" {
 		t.Errorf("%+v %v", d.Hand, err)
@@ -237,8 +265,11 @@ func TestFactByHand(t *testing.T) {
 func TestCompare(t *testing.T) {
 	s := servertest.Demo(t, web.Console())
 	p := open(t, s)
-	must(t, p.Go(s.URL+"/devices/lant-001"), p.WaitText("Against other releases"), p.WaitText("Skerry 13"), p.Click("a[href='/compare?a=lant-001']"), p.WaitText("Which is the other?"),
-		p.Type("#other", "gull-001"), p.WaitText("Gull Quay"), p.Click("main ul button"), p.WaitText("LANT-001 and GULL-001"), p.WaitText("Findings that differ, against Skerry 12"), p.WaitText("Facts that differ"))
+	must(t, p.Go(s.URL+"/devices/lant-001"), p.WaitText("Against other releases"), p.WaitText("Skerry 13"),
+		p.Click("a[href='/compare?a=lant-001']"), p.WaitText("Which is the other?"),
+		p.Type("#other", "gull-001"), p.WaitText("Gull Quay"), p.Click("main ul button"),
+		p.WaitText("LANT-001 and GULL-001"), p.WaitText("Findings that differ, against Skerry 12"),
+		p.WaitText("Facts that differ"))
 	if got := p.Address(); got != "/compare?a=lant-001&b=gull-001" {
 		t.Errorf("the address is %s", got)
 	}
@@ -247,7 +278,8 @@ func TestCompare(t *testing.T) {
 func TestEmptyService(t *testing.T) {
 	s := servertest.Start(t, web.Console())
 	p := open(t, s)
-	must(t, p.WaitText("No machine has been inventoried yet."), p.WaitText("rolltop submit"), p.Go(s.URL+"/releases"), p.WaitText("No release document has been added."), p.Go(s.URL+"/nowhere"), p.WaitText("There is no such page."))
+	must(t, p.WaitText("No machine has been inventoried yet."), p.WaitText("rolltop submit"), p.Go(s.URL+"/releases"),
+		p.WaitText("No release document has been added."), p.Go(s.URL+"/nowhere"), p.WaitText("There is no such page."))
 }
 
 func TestSignInAndOut(t *testing.T) {
@@ -255,8 +287,10 @@ func TestSignInAndOut(t *testing.T) {
 	p, err := chromium.Open()
 	must(t, err)
 	t.Cleanup(p.Close)
-	must(t, p.Go(s.URL+"/devices"), p.Type("#name", "demo"), p.Type("#password", "wrong"), p.Click("button[type=submit]"), p.WaitText("the name or the password is not right"))
-	must(t, p.Type("#password", servertest.Password), p.Click("button[type=submit]"), p.WaitText("Sign out"), p.WaitText("0 machines"))
+	must(t, p.Go(s.URL+"/devices"), p.Type("#name", "demo"), p.Type("#password", "wrong"),
+		p.Click("button[type=submit]"), p.WaitText("the name or the password is not right"))
+	must(t, p.Type("#password", servertest.Password), p.Click("button[type=submit]"), p.WaitText("Sign out"),
+		p.WaitText("0 machines"))
 	must(t, p.Click("nav button"), p.WaitText("Sign in to see"))
 }
 
@@ -274,7 +308,10 @@ func TestSmallWindow(t *testing.T) {
 	p := open(t, s)
 	for _, dark := range []bool{false, true} {
 		must(t, p.Dark(dark), p.Size(390, 800))
-		for _, path := range []string{"/", "/devices/lant-001", "/releases/skerry-12", "/releases/skerry-12/edit", "/compare?a=lant-001&b=gull-001"} {
+		for _, path := range []string{
+			"/", "/devices/lant-001", "/releases/skerry-12", "/releases/skerry-12/edit",
+			"/compare?a=lant-001&b=gull-001",
+		} {
 			must(t, p.Go(s.URL+path), p.WaitText("Sign out"), p.WaitText("Skerry 12"))
 			if wide := p.Text("body"); wide == "" {
 				t.Errorf("%s shows nothing", path)
@@ -292,9 +329,12 @@ func TestTicks(t *testing.T) {
 	s := servertest.Demo(t, web.Console())
 	p := open(t, s)
 	plan := "[data-step=convert-disk] "
-	must(t, p.Go(s.URL+"/devices/gull-101"), p.WaitText("Convert the disk to GPT"), p.WaitText("Start › Start with: UEFI systems only."), p.WaitText("may not start afterwards"),
-		p.Click(plan+"[aria-label^='Mark as done:']"), p.WaitText("Done, says demo"), p.Click(plan+"[aria-label^='Take back:']"), p.WaitGone(plan+"[aria-label^='Take back:']"))
-	must(t, p.Click("[aria-label='Refuse: Back up the whole disk']"), p.Type("li form input", "nothing is kept on it"), p.Key("\r"), p.WaitText("Refused, says demo"), p.WaitText("nothing is kept on it"))
+	must(t, p.Go(s.URL+"/devices/gull-101"), p.WaitText("Convert the disk to GPT"),
+		p.WaitText("Start › Start with: UEFI systems only."), p.WaitText("may not start afterwards"),
+		p.Click(plan+"[aria-label^='Mark as done:']"), p.WaitText("Done, says demo"),
+		p.Click(plan+"[aria-label^='Take back:']"), p.WaitGone(plan+"[aria-label^='Take back:']"))
+	must(t, p.Click("[aria-label='Refuse: Back up the whole disk']"), p.Type("li form input", "nothing is kept on it"),
+		p.Key("\r"), p.WaitText("Refused, says demo"), p.WaitText("nothing is kept on it"))
 	d, err := s.Client.Device(t.Context(), "gull-101")
 	must(t, err)
 	for _, item := range d.Check.Preparation {
@@ -313,7 +353,8 @@ func TestTicks(t *testing.T) {
 func TestVisitOnATelephone(t *testing.T) {
 	s := servertest.Demo(t, web.Console())
 	p := open(t, s)
-	must(t, p.Go(s.URL+"/devices/gull-101"), p.WaitText("Visit sheet"), p.Click("[data-visit]"), p.WaitText("Scan this before you go"), p.WaitText("A telephone reaches the service only"))
+	must(t, p.Go(s.URL+"/devices/gull-101"), p.WaitText("Visit sheet"), p.Click("[data-visit]"),
+		p.WaitText("Scan this before you go"), p.WaitText("A telephone reaches the service only"))
 	if p.Count("img[src^='data:image/png']") != 1 {
 		t.Error("there is no square code")
 	}
@@ -322,18 +363,22 @@ func TestVisitOnATelephone(t *testing.T) {
 	must(t, err)
 	defer phone.Close()
 	for _, width := range []int64{320, 390, 1280} {
-		must(t, phone.Size(width, 800), phone.Go(link), phone.WaitText("steps at GULL-101"), phone.WaitText("Key: F2"), phone.WaitText("Start › Start with"))
+		must(t, phone.Size(width, 800), phone.Go(link), phone.WaitText("steps at GULL-101"), phone.WaitText("Key: F2"),
+			phone.WaitText("Start › Start with"))
 		if n := phone.Width(); n > int(width) {
 			t.Errorf("it is %d wide on a screen of %d", n, width)
 		}
 	}
-	must(t, p.Click("[role=dialog] button.underline"), p.WaitGone("[role=dialog]"), phone.Go(link), phone.WaitText("This link has expired"))
+	must(t, p.Click("[role=dialog] button.underline"), p.WaitGone("[role=dialog]"), phone.Go(link),
+		phone.WaitText("This link has expired"))
 }
 
 func TestBeforeAndAfter(t *testing.T) {
 	s := servertest.Demo(t, web.Console())
 	p := open(t, s)
-	must(t, p.Go(s.URL+"/devices/nslip-033"), p.WaitText("What the work since has come to"), p.Click("[aria-labelledby=history] button"), p.WaitText("Reconfigure, as before: one requirement is settled; left: secure boot switched on."),
+	must(t, p.Go(s.URL+"/devices/nslip-033"), p.WaitText("What the work since has come to"),
+		p.Click("[aria-labelledby=history] button"),
+		p.WaitText("Reconfigure, as before: one requirement is settled; left: secure boot switched on."),
 		p.WaitText("The setting was not saved on leaving."))
 	if p.Count("[data-change=settled]") != 1 || p.Count("[data-change=left]") != 1 {
 		t.Error("the requirements before and after are not shown")
@@ -345,14 +390,17 @@ func TestBeforeAndAfter(t *testing.T) {
 func TestHouse(t *testing.T) {
 	s := servertest.Demo(t, web.Console())
 	p := open(t, s)
-	must(t, p.Go(s.URL+"/settings"), p.WaitText("Yours, number 1, by desktop support"), p.Replace("textarea", `models: ["OB-3*"]`, `models: ["OB-[3*"]`), p.Click("button.bg-accent"),
+	must(t, p.Go(s.URL+"/settings"), p.WaitText("Yours, number 1, by desktop support"),
+		p.Replace("textarea", `models: ["OB-3*"]`, `models: ["OB-[3*"]`), p.Click("button.bg-accent"),
 		p.WaitText("One mistake. What was in force stays in force."), p.WaitText("is broken"))
-	must(t, p.Replace("textarea", `models: ["OB-[3*"]`, `models: ["OB-*"]`), p.Click("button.bg-accent"), p.WaitText("It is in force."), p.WaitText("Yours, number 2, by demo"))
+	must(t, p.Replace("textarea", `models: ["OB-[3*"]`, `models: ["OB-*"]`), p.Click("button.bg-accent"),
+		p.WaitText("It is in force."), p.WaitText("Yours, number 2, by demo"))
 	h, err := s.Client.House(t.Context(), "guides")
 	if err != nil || h.Number != 2 || !strings.Contains(h.Text, `models: ["OB-*"]`) {
 		t.Errorf("%v %d", err, h.Number)
 	}
-	must(t, p.Click("nav[aria-label=Kinds] a:nth-child(3)"), p.WaitText("Steps of your own, with what comes before them."), p.WaitGone("button.bg-accent:not(:disabled)"))
+	must(t, p.Click("nav[aria-label=Kinds] a:nth-child(3)"),
+		p.WaitText("Steps of your own, with what comes before them."), p.WaitGone("button.bg-accent:not(:disabled)"))
 }
 
 // Users and tokens are added, what was done is listed, and one's own password
@@ -360,19 +408,29 @@ func TestHouse(t *testing.T) {
 func TestPeople(t *testing.T) {
 	s := servertest.Demo(t, web.Console())
 	p := openRefused(t, s)
-	must(t, p.Go(s.URL+"/settings?kind=people"), p.WaitText("Tokens, which let programs in"), p.Type("form[aria-label='Add a user'] input", "harbour-master"), p.Click("form[aria-label='Add a user'] button"), p.WaitText("The password of harbour-master, which is shown this once"))
+	must(t, p.Go(s.URL+"/settings?kind=people"), p.WaitText("Tokens, which let programs in"),
+		p.Type("form[aria-label='Add a user'] input", "harbour-master"),
+		p.Click("form[aria-label='Add a user'] button"),
+		p.WaitText("The password of harbour-master, which is shown this once"))
 	password := p.Text("code")
-	must(t, p.Type("form[aria-label='Add a token'] input", "pier"), p.Click("form[aria-label='Add a token'] button"), p.WaitText("The token pier, which is shown this once"),
-		p.Click("[aria-label='Remove demo']"), p.WaitText("demo is the only administrator; make another user one first"))
-	must(t, p.Go(s.URL+"/settings?kind=changes"), p.WaitText("Add a user, or change one harbour-master"), p.WaitText("technician"), p.WaitText("pier, may submit"))
+	must(t, p.Type("form[aria-label='Add a token'] input", "pier"), p.Click("form[aria-label='Add a token'] button"),
+		p.WaitText("The token pier, which is shown this once"),
+		p.Click("[aria-label='Remove demo']"),
+		p.WaitText("demo is the only administrator; make another user one first"))
+	must(t, p.Go(s.URL+"/settings?kind=changes"), p.WaitText("Add a user, or change one harbour-master"),
+		p.WaitText("technician"), p.WaitText("pier, may submit"))
 	must(t, p.Click("nav button"), p.WaitText("Sign in"), p.SignIn(s.URL, "harbour-master", password))
 	// A technician ticks, and does not see what only administrators change.
-	must(t, p.Go(s.URL+"/devices/gull-101"), p.WaitText("Mark as done"), p.Go(s.URL+"/settings?kind=people"), p.WaitText("Yours, number 1, by desktop support"))
+	must(t, p.Go(s.URL+"/devices/gull-101"), p.WaitText("Mark as done"), p.Go(s.URL+"/settings?kind=people"),
+		p.WaitText("Yours, number 1, by desktop support"))
 	if p.Count("nav[aria-label=Kinds] a") != 4 || p.Count("button.bg-accent") != 0 {
 		t.Error("a technician is offered what only an administrator may do")
 	}
-	must(t, p.Go(s.URL+"/settings?kind=password"), p.Type("input[autocomplete=current-password]", "guess"), p.Type("input[autocomplete=new-password]", "lantern-and-rope"), p.Key("\r"), p.WaitText("the old password is not right"),
-		p.Type("input[autocomplete=current-password]", password), p.Key("\r"), p.WaitText("Sign in"), p.SignIn(s.URL, "harbour-master", "lantern-and-rope"))
+	must(t, p.Go(s.URL+"/settings?kind=password"), p.Type("input[autocomplete=current-password]", "guess"),
+		p.Type("input[autocomplete=new-password]", "lantern-and-rope"), p.Key("\r"),
+		p.WaitText("the old password is not right"),
+		p.Type("input[autocomplete=current-password]", password), p.Key("\r"), p.WaitText("Sign in"),
+		p.SignIn(s.URL, "harbour-master", "lantern-and-rope"))
 }
 
 // Intake makes a token, says the commands with it, and takes inventories from
@@ -380,17 +438,25 @@ func TestPeople(t *testing.T) {
 func TestIntake(t *testing.T) {
 	s := servertest.Demo(t, web.Console())
 	p := openRefused(t, s)
-	must(t, p.Go(s.URL+"/intake"), p.WaitText("rolltop-collect.exe --server "+s.URL), p.Type("form:not([role=search]) input", "gull-quay"), p.Click("form:not([role=search]) button"), p.WaitText("The token gull-quay, which is shown this once"))
+	must(t, p.Go(s.URL+"/intake"), p.WaitText("rolltop-collect.exe --server "+s.URL),
+		p.Type("form:not([role=search]) input", "gull-quay"), p.Click("form:not([role=search]) button"),
+		p.WaitText("The token gull-quay, which is shown this once"))
 	secret := p.Text("code.select-all")
-	if got := p.Text("pre"); !strings.Contains(got, "$env:ROLLTOP_TOKEN = '"+secret+"'") || !strings.Contains(got, s.URL+"/download/rolltop-collect-windows-amd64.exe") {
+	if got := p.Text("pre"); !strings.Contains(got, "$env:ROLLTOP_TOKEN = '"+secret+"'") ||
+		!strings.Contains(got, s.URL+"/download/rolltop-collect-windows-amd64.exe") {
 		t.Errorf("the commands are %q", got)
 	}
 	one := func(name string) string {
-		return `{"format":"rolltop-inventory/1","taken_at":"2026-11-20T10:00:00Z","device":{"name":"` + name + `","serial":"` + name + `"},"os":{"platform":"windows"}}`
+		return `{"format":"rolltop-inventory/1","taken_at":"2026-11-20T10:00:00Z","device":{"name":"` + name +
+			`","serial":"` + name + `"},"os":{"platform":"windows"}}`
 	}
 	file := filepath.Join(t.TempDir(), "fleet.ndjson")
-	must(t, os.WriteFile(file, []byte(one("QUAY-001")+"\n"+strings.Replace(one("QUAY-002"), "windows", "abacus", 1)+"\n"+one("QUAY-003")+"\n"), 0o600))
-	must(t, p.Upload("input[type=file]", file), p.WaitText("2 of 3 were taken; 1 was refused and left everything as it was."), p.WaitText("fleet.ndjson, line 2"), p.WaitText("QUAY-003"))
+	must(t, os.WriteFile(file,
+		[]byte(one("QUAY-001")+"\n"+strings.Replace(one("QUAY-002"), "windows", "abacus", 1)+"\n"+one("QUAY-003")+"\n"),
+		0o600))
+	must(t, p.Upload("input[type=file]", file),
+		p.WaitText("2 of 3 were taken; 1 was refused and left everything as it was."),
+		p.WaitText("fleet.ndjson, line 2"), p.WaitText("QUAY-003"))
 	if p.Count("[data-good=true]") != 2 || p.Count("[data-good=false]") != 1 {
 		t.Error("the report is not row by row")
 	}

@@ -17,24 +17,31 @@ import (
 func TestManyAtOnce(t *testing.T) {
 	s := servertest.Demo(t, web.Console())
 	p := open(t, s)
-	must(t, p.Go(s.URL+"/devices?where=disposition%3Drefit"), p.WaitText("30 machines of 284"), p.WaitText("Write on all 30 machines"),
-		p.Click("[aria-expanded=false].underline"), p.Type("#add-tag", "order-parts"), p.Key("\r"), p.WaitText("30 machines, 30 of them changed."), p.WaitText("Tags ▾"))
+	must(t, p.Go(s.URL+"/devices?where=disposition%3Drefit"), p.WaitText("30 machines of 284"),
+		p.WaitText("Write on all 30 machines"),
+		p.Click("[aria-expanded=false].underline"), p.Type("#add-tag", "order-parts"), p.Key("\r"),
+		p.WaitText("30 machines, 30 of them changed."), p.WaitText("Tags ▾"))
 	if l, err := s.Client.DeviceList(t.Context(), client.List{Where: "tag=order-parts"}); err != nil || l.Total != 30 {
 		t.Errorf("%d are tagged, %v", l.Total, err)
 	}
 	// Only those that are chosen.
-	must(t, p.Click("tbody tr:nth-child(2) input"), p.WaitText("Write on the one machine chosen"), p.Type("#take-tag", "order-parts"), p.Key("\r"), p.WaitText("one machine, 1 of them changed."))
-	must(t, p.Go(s.URL+"/devices?where=tag%3Dorder-parts&columns=memory.installed_bytes"), p.WaitText("29 machines of 284"), p.WaitText("Memory"), p.WaitText("GiB"),
+	must(t, p.Click("tbody tr:nth-child(2) input"), p.WaitText("Write on the one machine chosen"),
+		p.Type("#take-tag", "order-parts"), p.Key("\r"), p.WaitText("one machine, 1 of them changed."))
+	must(t, p.Go(s.URL+"/devices?where=tag%3Dorder-parts&columns=memory.installed_bytes"),
+		p.WaitText("29 machines of 284"), p.WaitText("Memory"), p.WaitText("GiB"),
 		p.Click("th:last-child button"), p.WaitText("↑"))
-	if got := p.Address(); got != "/devices?where=tag=order-parts&sort=memory.installed_bytes&columns=memory.installed_bytes" {
+	if got := p.Address(); got != "/devices?where=tag=order-parts&"+
+		"sort=memory.installed_bytes&columns=memory.installed_bytes" {
 		t.Errorf("the address is %s", got)
 	}
 	must(t, p.Go(s.URL+"/devices?where=tag%3Dorder-parts"), p.WaitText("Save this filter"))
-	if _, err := p.Run(`(async () => [...document.querySelectorAll('button')].find((b) => b.textContent.includes('Save this filter')).click())()`); err != nil {
+	if _, err := p.Run(
+		`(async () => [...document.querySelectorAll('button')].find((b) => b.textContent.includes('Save this filter')).click())()`); err != nil {
 		t.Fatal(err)
 	}
 	must(t, p.WaitText("Name"), p.Type("#filter-name", "Parts"), p.Key("\r"), p.WaitText("Saved:"))
-	must(t, p.Go(s.URL+"/devices"), p.WaitText("Page 1 of 6"), p.Click("nav[aria-label=Pages] button:last-child"), p.WaitText("Page 2 of 6"), p.Click("nav[aria-label=Pages] button:last-child"), p.WaitText("Page 3 of 6"),
+	must(t, p.Go(s.URL+"/devices"), p.WaitText("Page 1 of 6"), p.Click("nav[aria-label=Pages] button:last-child"),
+		p.WaitText("Page 2 of 6"), p.Click("nav[aria-label=Pages] button:last-child"), p.WaitText("Page 3 of 6"),
 		p.Click("nav[aria-label=Pages] button:first-child"), p.WaitText("Page 2 of 6"))
 }
 
@@ -43,7 +50,8 @@ func TestOpenPageHearsOfChanges(t *testing.T) {
 	s := servertest.Demo(t, web.Console())
 	p := open(t, s)
 	must(t, p.Go(s.URL+"/devices?where=tag%3Dnews"), p.WaitText("No machine matches."))
-	if _, err := s.Client.Mark(t.Context(), api.Marks{Keys: []string{"gull-001", "gull-002"}, Tag: []string{"news"}}); err != nil {
+	if _, err := s.Client.Mark(t.Context(),
+		api.Marks{Keys: []string{"gull-001", "gull-002"}, Tag: []string{"news"}}); err != nil {
 		t.Fatal(err)
 	}
 	must(t, p.WaitText("2 machines of 284"), p.WaitText("GULL-002"))
@@ -55,12 +63,17 @@ func TestDoubtsGridProgress(t *testing.T) {
 	s := servertest.Demo(t, web.Console())
 	must(t, standin.Furnish(t.Context(), s, s.Now()))
 	p := open(t, s)
-	must(t, p.Go(s.URL+"/"), p.WaitText("more machines are ready since"), p.WaitText("A fact takes administrator rights to read"), p.Click("[aria-labelledby=progress] summary"), p.WaitText("Undetermined"))
+	must(t, p.Go(s.URL+"/"), p.WaitText("more machines are ready since"),
+		p.WaitText("A fact takes administrator rights to read"), p.Click("[aria-labelledby=progress] summary"),
+		p.WaitText("Undetermined"))
 	if p.Count("[aria-labelledby=progress] tbody tr") < 10 {
 		t.Error("the chart has no table behind it")
 	}
-	must(t, p.Go(s.URL+"/devices?where=doubt%3Dyes"), p.WaitText("the inventory of"), p.WaitText("Only the host name and the model"), p.Click("[data-doubt=weak] button"), p.WaitText("No machine matches."))
-	must(t, p.Go(s.URL+"/devices/by-requirement?where=place%3D%22Gull+Quay%22"), p.WaitText("machines beside Skerry 12"), p.Click("th:nth-child(2) button"), p.WaitText("↑"))
+	must(t, p.Go(s.URL+"/devices?where=doubt%3Dyes"), p.WaitText("the inventory of"),
+		p.WaitText("Only the host name and the model"), p.Click("[data-doubt=weak] button"),
+		p.WaitText("No machine matches."))
+	must(t, p.Go(s.URL+"/devices/by-requirement?where=place%3D%22Gull+Quay%22"),
+		p.WaitText("machines beside Skerry 12"), p.Click("th:nth-child(2) button"), p.WaitText("↑"))
 	if p.Count("td[data-outcome=fail]") == 0 || p.Count("td[data-outcome=pass]") == 0 {
 		t.Error("the grid says nothing")
 	}
@@ -71,15 +84,22 @@ func TestDoubtsGridProgress(t *testing.T) {
 func TestSpreadsheet(t *testing.T) {
 	s := servertest.Demo(t, web.Console())
 	file := filepath.Join(t.TempDir(), "machines.csv")
-	must(t, os.WriteFile(file, []byte("Name,Serial,Model,RAM\nSHEET-1,S1,Slipway 14,8\nSHEET-2,S2,Slipway 14,lots\n,,,4\n"), 0o600))
+	must(t, os.WriteFile(file,
+		[]byte("Name,Serial,Model,RAM\nSHEET-1,S1,Slipway 14,8\nSHEET-2,S2,Slipway 14,lots\n,,,4\n"), 0o600))
 	p := open(t, s)
 	choose := func(label, value string) error {
-		_, err := p.Run(`(async () => { let e; while (!(e = document.querySelector("select[aria-label='` + label + `']"))) await new Promise((r) => setTimeout(r, 20)); e.value = '` + value + `'; e.dispatchEvent(new Event('change')) })()`)
+		_, err := p.Run(`(async () => { let e; while (!(e = document.querySelector("select[aria-label='` + label +
+			`']"))) await new Promise((r) => setTimeout(r, 20)); e.value = '` + value +
+			`'; e.dispatchEvent(new Event('change')) })()`)
 		return err
 	}
-	must(t, p.Go(s.URL+"/intake"), p.WaitText("Or from files"), p.Upload("input[type=file]", file), p.WaitText("3 rows. Choose what its headings do not say"),
-		choose("What RAM is", "memory.installed_bytes"), p.WaitText("memory that is plugged in"), choose("Unit of RAM", "GiB"), p.WaitText("2 of 3 rows are machines."), p.WaitText("8 GiB"), p.WaitText(`"lots" is not a value`))
-	if _, err := p.Run(`(async () => [...document.querySelectorAll('button')].find((b) => b.textContent.includes('Hand in 2 machines')).click())()`); err != nil {
+	must(t, p.Go(s.URL+"/intake"), p.WaitText("Or from files"), p.Upload("input[type=file]", file),
+		p.WaitText("3 rows. Choose what its headings do not say"),
+		choose("What RAM is", "memory.installed_bytes"), p.WaitText("memory that is plugged in"),
+		choose("Unit of RAM", "GiB"), p.WaitText("2 of 3 rows are machines."), p.WaitText("8 GiB"),
+		p.WaitText(`"lots" is not a value`))
+	if _, err := p.Run(
+		`(async () => [...document.querySelectorAll('button')].find((b) => b.textContent.includes('Hand in 2 machines')).click())()`); err != nil {
 		t.Fatal(err)
 	}
 	must(t, p.WaitText("2 of 3 were taken; 1 was refused"), p.WaitText("the row names no machine"))
@@ -96,5 +116,6 @@ func TestFirstPage(t *testing.T) {
 	p, err := chromium.Open()
 	must(t, err)
 	t.Cleanup(p.Close)
-	must(t, p.Go(s.URL+path), p.WaitText("This link works once."), p.Type("#name", "harbour master"), p.Type("#password", "lantern-and-rope"), p.Key("\r"), p.WaitText("harbour master"), p.WaitText("Sign out"))
+	must(t, p.Go(s.URL+path), p.WaitText("This link works once."), p.Type("#name", "harbour master"),
+		p.Type("#password", "lantern-and-rope"), p.Key("\r"), p.WaitText("harbour master"), p.WaitText("Sign out"))
 }

@@ -16,26 +16,34 @@ func TestWork(t *testing.T) {
 	s := servertest.Demo(t, web.Console())
 	must(t, standin.Furnish(t.Context(), s, s.Now()))
 	p := open(t, s)
-	must(t, p.Go(s.URL+"/work"), p.WaitText("75 visits at nine places"), p.WaitText("Firmware: TPM on"), p.WaitText("From 102 to 235 of 265 machines ready"))
+	must(t, p.Go(s.URL+"/work"), p.WaitText("75 visits at nine places"), p.WaitText("Firmware: TPM on"),
+		p.WaitText("From 102 to 235 of 265 machines ready"))
 	// A number leads to its machines.
 	must(t, p.Click("[aria-labelledby=order] tbody tr:first-child a"), p.WaitText("17 machines of 284"))
-	must(t, p.Go(s.URL+"/work?tab=visits"), p.WaitText("NSLIP-003"), p.Click("[aria-label='Choose NSLIP-003']"), p.WaitText("Give one visit to"), p.Type("#who", "the new one"), p.Key("\r"), p.WaitText("one machine given to the new one."))
-	must(t, p.Click("[aria-label='Mark as done on NSLIP-003: Firmware: secure boot on']"), p.WaitText("The next inventory confirms it"), p.WaitText("said to be done"))
+	must(t, p.Go(s.URL+"/work?tab=visits"), p.WaitText("NSLIP-003"), p.Click("[aria-label='Choose NSLIP-003']"),
+		p.WaitText("Give one visit to"), p.Type("#who", "the new one"), p.Key("\r"),
+		p.WaitText("one machine given to the new one."))
+	must(t, p.Click("[aria-label='Mark as done on NSLIP-003: Firmware: secure boot on']"),
+		p.WaitText("The next inventory confirms it"), p.WaitText("said to be done"))
 	d, err := s.Client.Device(t.Context(), "nslip-003")
 	if err != nil || d.Who != "the new one" || d.Check.Ticked("step/secure-boot-on") == nil {
 		t.Errorf("%q has the work, ticked %v, %v", d.Who, d.Check.Ticked("step/secure-boot-on"), err)
 	}
-	must(t, p.Click("[data-place='North Slip'] [aria-haspopup=dialog]"), p.WaitText("What to tell people"), p.WaitText("Somebody comes to your desk"), p.Key("\x1b"))
+	must(t, p.Click("[data-place='North Slip'] [aria-haspopup=dialog]"), p.WaitText("What to tell people"),
+		p.WaitText("Somebody comes to your desk"), p.Key("\x1b"))
 	// Only somebody's.
 	must(t, p.Go(s.URL+"/work?tab=visits&where=who%3D%22the+new+one%22"), p.WaitText("One visit at one place"))
-	must(t, p.Go(s.URL+"/work?tab=parts"), p.WaitText("Confirm in the maker’s manual"), p.Type("[aria-label='On hand: new tablet']", "1"), p.Key("\r"), p.WaitText("new tablet: 1 on hand"))
-	must(t, p.Go(s.URL+"/work?tab=questions"), p.WaitText("engineering sample"), p.Go(s.URL+"/work?tab=watch"), p.WaitText("HOLM-006 failed in the wave"))
+	must(t, p.Go(s.URL+"/work?tab=parts"), p.WaitText("Confirm in the maker’s manual"),
+		p.Type("[aria-label='On hand: new tablet']", "1"), p.Key("\r"), p.WaitText("new tablet: 1 on hand"))
+	must(t, p.Go(s.URL+"/work?tab=questions"), p.WaitText("engineering sample"), p.Go(s.URL+"/work?tab=watch"),
+		p.WaitText("HOLM-006 failed in the wave"))
 }
 
 // agree answers every question of the page with yes.
 func agree(t *testing.T, p *browser.Page) {
 	t.Helper()
-	if _, err := p.Run(`(async () => { new MutationObserver(() => document.querySelector('[data-confirm]')?.click()).observe(document.body, { childList: true, subtree: true }) })()`); err != nil {
+	if _, err := p.Run(
+		`(async () => { new MutationObserver(() => document.querySelector('[data-confirm]')?.click()).observe(document.body, { childList: true, subtree: true }) })()`); err != nil {
 		t.Fatal(err)
 	}
 }
@@ -46,10 +54,12 @@ func TestDecisions(t *testing.T) {
 	s := servertest.Demo(t, web.Console())
 	p := openRefused(t, s)
 	until := time.Now().AddDate(0, 1, 0).Format(time.DateOnly)
-	must(t, p.Go(s.URL+"/devices/gull-013"), p.WaitText("Decided about it"), p.Click("[aria-labelledby=decided] button"), p.WaitText("Until, and with, this day"))
+	must(t, p.Go(s.URL+"/devices/gull-013"), p.WaitText("Decided about it"),
+		p.Click("[aria-labelledby=decided] button"), p.WaitText("Until, and with, this day"))
 	set := func(selector, value string) {
 		t.Helper()
-		if _, err := p.Run(`(async () => { const e = document.querySelector("` + selector + `"); e.value = "` + value + `"; for (const k of ['input', 'change']) e.dispatchEvent(new Event(k, {bubbles: true})) })()`); err != nil {
+		if _, err := p.Run(`(async () => { const e = document.querySelector("` + selector + `"); e.value = "` + value +
+			`"; for (const k of ['input', 'change']) e.dispatchEvent(new Event(k, {bubbles: true})) })()`); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -57,7 +67,9 @@ func TestDecisions(t *testing.T) {
 	must(t, p.WaitText("The requirement that may fail"))
 	set("[aria-labelledby=decided] label:nth-of-type(3) select", "graphics")
 	set("[aria-labelledby=decided] input[type=date]", until)
-	must(t, p.Type("[aria-labelledby=decided] label:last-of-type input", "Its display is a sign and shows the time"), p.Click("[aria-labelledby=decided] [type=submit]"), p.WaitText("It is for one machine."), p.WaitText("it can take Skerry 12 now; one requirement is waived"), p.WaitText("Accepted by demo until"))
+	must(t, p.Type("[aria-labelledby=decided] label:last-of-type input", "Its display is a sign and shows the time"),
+		p.Click("[aria-labelledby=decided] [type=submit]"), p.WaitText("It is for one machine."),
+		p.WaitText("it can take Skerry 12 now; one requirement is waived"), p.WaitText("Accepted by demo until"))
 	must(t, p.Go(s.URL+"/work?tab=decisions"), p.WaitText("One decision is in force."), p.WaitText("may fail until"))
 	// The release's publisher does not let that one be waived.
 	must(t, p.Go(s.URL+"/work?tab=decisions&for=key%3Dgull-001"), p.WaitText("Until, and with, this day"))
@@ -65,7 +77,8 @@ func TestDecisions(t *testing.T) {
 	must(t, p.WaitText("The requirement that may fail"), p.WaitText("Installed memory · Skerry 12"))
 	set("[aria-labelledby=decide] label:nth-of-type(3) select", "memory")
 	set("[aria-labelledby=decide] input[type=date]", until)
-	must(t, p.Type("[aria-labelledby=decide] label:last-of-type input", "It is enough"), p.Click("[aria-labelledby=decide] [type=submit]"), p.WaitText("the installer refuses"))
+	must(t, p.Type("[aria-labelledby=decide] label:last-of-type input", "It is enough"),
+		p.Click("[aria-labelledby=decide] [type=submit]"), p.WaitText("the installer refuses"))
 }
 
 // A wave is made, filled with what may enter, handed over, and what became of a machine
@@ -74,23 +87,35 @@ func TestWaves(t *testing.T) {
 	s := servertest.Demo(t, web.Console())
 	p := open(t, s)
 	today := time.Now().UTC()
-	must(t, p.Go(s.URL+"/work?tab=waves"), p.WaitText("A pilot of a few machines comes first"), p.Type("form label:nth-of-type(1) input", "Pilot"), p.Type("form label:nth-of-type(3) input", `place="Gull Quay"`))
-	if _, err := p.Run(`(async () => { for (const [i, v] of [[0, "` + today.Format(time.DateOnly) + `"], [1, "` + today.AddDate(0, 0, 6).Format(time.DateOnly) + `"]]) { const e = document.querySelectorAll('form input[type=date]')[i]; e.value = v; e.dispatchEvent(new Event('input', {bubbles: true})) } })()`); err != nil {
+	must(t, p.Go(s.URL+"/work?tab=waves"), p.WaitText("A pilot of a few machines comes first"),
+		p.Type("form label:nth-of-type(1) input", "Pilot"),
+		p.Type("form label:nth-of-type(3) input", `place="Gull Quay"`))
+	if _, err := p.Run(`(async () => { for (const [i, v] of [[0, "` + today.Format(time.DateOnly) + `"], [1, "` +
+		today.AddDate(0, 0, 6).Format(time.DateOnly) +
+		`"]]) { const e = document.querySelectorAll('form input[type=date]')[i]; e.value = v; e.dispatchEvent(new Event('input', {bubbles: true})) } })()`); err != nil {
 		t.Fatal(err)
 	}
-	must(t, p.Click("[aria-labelledby=add-wave] [type=submit]"), p.WaitText("No machine is in it yet"), p.WaitText("Of its rule, and refused"), p.Click("[aria-labelledby=fill] button"), p.WaitText("machines more in the wave."))
-	must(t, p.Type("[aria-labelledby=fill] input", "gull-001"), p.Key("\r"), p.WaitText("Not GULL-001: it is not ready (replace)"))
+	must(t, p.Click("[aria-labelledby=add-wave] [type=submit]"), p.WaitText("No machine is in it yet"),
+		p.WaitText("Of its rule, and refused"), p.Click("[aria-labelledby=fill] button"),
+		p.WaitText("machines more in the wave."))
+	must(t, p.Type("[aria-labelledby=fill] input", "gull-001"), p.Key("\r"),
+		p.WaitText("Not GULL-001: it is not ready (replace)"))
 	agree(t, p)
-	must(t, p.Click("[aria-labelledby=hand-off] button"), p.WaitText("with the deployment system."), p.WaitText("Under way"))
+	must(t, p.Click("[aria-labelledby=hand-off] button"), p.WaitText("with the deployment system."),
+		p.WaitText("Under way"))
 	w, err := s.Client.Wave(t.Context(), 1)
 	if err != nil || w.Outcomes["handed"] == 0 || w.Outcomes["handed"] != w.Machines {
 		t.Fatalf("%v %v", w.Outcomes, err)
 	}
 	must(t, p.Type("[aria-labelledby=outcomes] label:nth-of-type(3) input", "no room"))
-	if _, err := p.Run(`(async () => { const e = document.querySelector('[aria-labelledby=outcomes] select'); e.value = "` + w.Members[0].Key + `"; e.dispatchEvent(new Event('change', {bubbles: true})) })()`); err != nil {
+	if _, err := p.Run(
+		`(async () => { const e = document.querySelector('[aria-labelledby=outcomes] select'); e.value = "` +
+			w.Members[0].Key + `"; e.dispatchEvent(new Event('change', {bubbles: true})) })()`); err != nil {
 		t.Fatal(err)
 	}
-	must(t, p.Click("[aria-labelledby=outcomes] [type=submit]"), p.WaitText("one outcome taken."), p.WaitText("no room"), p.Click("[aria-label='Let it go once more: "+w.Members[0].Name+"']"), p.WaitText("Waiting"))
+	must(t, p.Click("[aria-labelledby=outcomes] [type=submit]"), p.WaitText("one outcome taken."),
+		p.WaitText("no room"), p.Click("[aria-label='Let it go once more: "+w.Members[0].Name+"']"),
+		p.WaitText("Waiting"))
 }
 
 // What a draft would do is seen before it is kept; when it is in force, who changed and
@@ -98,10 +123,15 @@ func TestWaves(t *testing.T) {
 func TestWhatIf(t *testing.T) {
 	s := servertest.Demo(t, web.Console())
 	p := open(t, s)
-	must(t, p.Go(s.URL+"/releases/skerry-12/edit"), p.WaitText("No mistakes."), p.Click("[aria-labelledby=what-if] button"), p.WaitText("No machine of 251 would change."))
-	must(t, p.Replace("textarea", "need: {fact: memory.installed_bytes, at_least: 6 GiB}", "need: {fact: memory.installed_bytes, at_least: 12 GiB}"), p.WaitText("before your last change"), p.WaitText("No mistakes."),
-		p.Click("[aria-labelledby=what-if] button"), p.WaitText("fewer would be ready"), p.WaitText("Installed memory of at least 12 GiB"), p.WaitText("By place"))
-	must(t, p.Click("main > div [type=button].bg-accent"), p.WaitText("Skerry 12, revision 6:"), p.WaitText("were judged again"), p.WaitText("Installed memory"))
+	must(t, p.Go(s.URL+"/releases/skerry-12/edit"), p.WaitText("No mistakes."),
+		p.Click("[aria-labelledby=what-if] button"), p.WaitText("No machine of 251 would change."))
+	must(t, p.Replace("textarea", "need: {fact: memory.installed_bytes, at_least: 6 GiB}",
+		"need: {fact: memory.installed_bytes, at_least: 12 GiB}"), p.WaitText("before your last change"),
+		p.WaitText("No mistakes."),
+		p.Click("[aria-labelledby=what-if] button"), p.WaitText("fewer would be ready"),
+		p.WaitText("Installed memory of at least 12 GiB"), p.WaitText("By place"))
+	must(t, p.Click("main > div [type=button].bg-accent"), p.WaitText("Skerry 12, revision 6:"),
+		p.WaitText("were judged again"), p.WaitText("Installed memory"))
 	must(t, p.Go(s.URL+"/"), p.WaitText("Skerry 12, revision 6:"))
 }
 
@@ -109,8 +139,12 @@ func TestWhatIf(t *testing.T) {
 func TestLeaving(t *testing.T) {
 	s := servertest.Demo(t, web.Console())
 	p := openRefused(t, s)
-	must(t, p.Go(s.URL+"/devices/gull-001"), p.WaitText("When it leaves"), p.Click("[aria-label='Mark as done: Close the record']"), p.WaitText("the record stays open"))
-	for _, item := range []string{"Move the data", "Free the licences", "Take it out of management", "Lift the ownership lock", "Wipe the disk", "Close the record"} {
+	must(t, p.Go(s.URL+"/devices/gull-001"), p.WaitText("When it leaves"),
+		p.Click("[aria-label='Mark as done: Close the record']"), p.WaitText("the record stays open"))
+	for _, item := range []string{
+		"Move the data", "Free the licences", "Take it out of management", "Lift the ownership lock", "Wipe the disk",
+		"Close the record",
+	} {
 		must(t, p.Click("[aria-label='Mark as done: "+item+"']"), p.WaitGone("[aria-label='Mark as done: "+item+"']"))
 	}
 	must(t, p.WaitText("Out of use."))

@@ -25,7 +25,8 @@ func gather(o *options, errOut io.Writer) (*inventory.Document, error) {
 		return nil, err
 	}
 	if better := collect.Other(c); better != "" && o.fromCapture == "" {
-		fmt.Fprintf(errOut, "This collector is for another processor. Take %s for this machine: it reads more of it.\n", better)
+		fmt.Fprintf(errOut, "This collector is for another processor. Take %s for this machine: it reads more of it.\n",
+			better)
 	}
 	if o.redact {
 		key, err := redactKey(o.redactKey)
@@ -51,7 +52,8 @@ func readings(o *options) (*capture.Document, error) {
 		return collect.Capture(collect.Options{Root: o.root, Software: o.software})
 	}
 	if o.root != "" {
-		return nil, errors.New("--from-capture and --root do not go together: one decodes a file, the other reads a tree")
+		return nil, errors.New(
+			"--from-capture and --root do not go together: one decodes a file, the other reads a tree")
 	}
 	f, err := os.Open(o.fromCapture)
 	if err != nil {

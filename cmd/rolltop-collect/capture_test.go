@@ -22,14 +22,20 @@ func recordedFile(t *testing.T, name string) string {
 
 // A capture from any platform is decoded here, and hidden before it is saved.
 func TestCapturesOfOtherPlatforms(t *testing.T) {
-	for name, want := range map[string]string{"GULL-101": "Ostrel Bollard 300", "NSLIP-M51": "Tessaly Foldbook 13", "OUTER-101": "Brannock Windlass T1"} {
-		if code, out, errOut := collector(t, "--from-capture", recordedFile(t, name)); code != 0 || !strings.Contains(out, want) || errOut != "" {
+	for name, want := range map[string]string{
+		"GULL-101":  "Ostrel Bollard 300",
+		"NSLIP-M51": "Tessaly Foldbook 13",
+		"OUTER-101": "Brannock Windlass T1",
+	} {
+		if code, out, errOut := collector(t, "--from-capture", recordedFile(t, name)); code != 0 ||
+			!strings.Contains(out, want) || errOut != "" {
 			t.Errorf("%s: %d %s %s", name, code, out, errOut)
 		}
 	}
 	key := write(t, "key", []byte("a key of the counter's own"))
 	saved := filepath.Join(t.TempDir(), "hidden.json")
-	if code, _, errOut := collector(t, "--from-capture", recordedFile(t, "GULL-101"), "--redact", "--redact-key-file", key, "--save-capture", saved); code != 0 {
+	if code, _, errOut := collector(t, "--from-capture", recordedFile(t, "GULL-101"), "--redact", "--redact-key-file",
+		key, "--save-capture", saved); code != 0 {
 		t.Fatal(errOut)
 	}
 	b, err := os.ReadFile(saved)
@@ -45,14 +51,16 @@ func TestCapturesOfOtherPlatforms(t *testing.T) {
 			t.Errorf("%s still names the machine", r.Source)
 		}
 	}
-	if code, out, _ := collector(t, "--from-capture", saved); code != 0 || !strings.Contains(out, "Ostrel Bollard 300") {
+	if code, out, _ := collector(t, "--from-capture", saved); code != 0 ||
+		!strings.Contains(out, "Ostrel Bollard 300") {
 		t.Errorf("%d %s", code, out)
 	}
 }
 
 func TestSoftwareOption(t *testing.T) {
 	code, out, _ := collector(t, "--software", "nothing that anybody has", "--out", "-")
-	if code != 0 || !strings.Contains(out, "only the titles asked for were read") && !strings.Contains(out, "no list of packages") {
+	if code != 0 || !strings.Contains(out, "only the titles asked for were read") &&
+		!strings.Contains(out, "no list of packages") {
 		t.Errorf("%d %.300s", code, out)
 	}
 	if _, out, _ = collector(t, "--out", "-"); !strings.Contains(out, "no titles were asked for") {
@@ -64,7 +72,10 @@ func TestSoftwareOption(t *testing.T) {
 // beforehand only to a person who looks on.
 func TestWords(t *testing.T) {
 	code, out, _ := collector(t, "--explain")
-	for _, want := range []string{"changes nothing", collect.Explain, collect.RightsAdd, "never reads user names", "It sends nothing, unless --server names where"} {
+	for _, want := range []string{
+		"changes nothing", collect.Explain, collect.RightsAdd, "never reads user names",
+		"It sends nothing, unless --server names where",
+	} {
 		if code != 0 || !strings.Contains(out, want) {
 			t.Errorf("--explain does not say %q", want)
 		}

@@ -102,7 +102,8 @@ func TestOutFollowsNoLink(t *testing.T) {
 		t.Fatal(err)
 	}
 	for _, option := range []string{"--out", "--save-capture"} {
-		if code, _, errOut := collector(t, option, link); code != 1 || !strings.Contains(errOut, "is not a regular file") {
+		if code, _, errOut := collector(t, option, link); code != 1 ||
+			!strings.Contains(errOut, "is not a regular file") {
 			t.Errorf("%s: %d %s", option, code, errOut)
 		}
 		if b, _ := os.ReadFile(target); string(b) != "kept" {

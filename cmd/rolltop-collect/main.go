@@ -99,15 +99,22 @@ func run(ctx context.Context, args []string, out, errOut io.Writer) int {
 	fs.StringVar(&o.server, "server", "", "send the inventory to the service at this `address`")
 	fs.StringVar(&o.token, "token", "", "token for the service (or ROLLTOP_TOKEN)")
 	fs.StringVar(&o.tokenFile, "token-file", "", "`file` that holds the token")
-	fs.StringVar(&o.pin, "pin", os.Getenv("ROLLTOP_PIN"), "the SHA-256 of the service's certificate, in `hex`, where it made it itself (or ROLLTOP_PIN)")
+	fs.StringVar(&o.pin, "pin", os.Getenv("ROLLTOP_PIN"),
+		"the SHA-256 of the service's certificate, in `hex`, where it made it itself (or ROLLTOP_PIN)")
 	fs.StringVar(&o.root, "root", "", "read the tree of another Linux machine below this `directory`")
-	fs.StringVar(&o.saveCapture, "save-capture", "", "write the raw readings to this `file`, to be decoded elsewhere with --from-capture")
-	fs.StringVar(&o.fromCapture, "from-capture", "", "decode the raw readings in this `file` in place of reading this machine")
-	fs.StringVar(&o.software, "software", "", "installed `titles` to read, with commas between, or all, or none; where it is not given, those that the release or the service's targets know")
-	fs.StringVar(&o.key, "key-file", keyPath, "`file` with the key that signs what is sent; made where there is none, for administrators alone to read")
+	fs.StringVar(&o.saveCapture, "save-capture", "",
+		"write the raw readings to this `file`, to be decoded elsewhere with --from-capture")
+	fs.StringVar(&o.fromCapture, "from-capture", "",
+		"decode the raw readings in this `file` in place of reading this machine")
+	fs.StringVar(&o.software, "software", "",
+		"installed `titles` to read, with commas between, or all, or none; where it is not given, those that the "+
+			"release or the service's targets know")
+	fs.StringVar(&o.key, "key-file", keyPath,
+		"`file` with the key that signs what is sent; made where there is none, for administrators alone to read")
 	fs.BoolVar(&o.noKey, "no-key", false, "make no key, and sign nothing")
 	fs.BoolVar(&o.redact, "redact", false, "replace serial numbers, UUIDs and the host name by keyed hashes")
-	fs.StringVar(&o.redactKey, "redact-key-file", "", "`file` with the key for --redact, so that hashes of several runs stay equal; random otherwise")
+	fs.StringVar(&o.redactKey, "redact-key-file", "",
+		"`file` with the key for --redact, so that hashes of several runs stay equal; random otherwise")
 	fs.BoolVar(&o.explain, "explain", false, "say what is read, kept and sent, and do nothing")
 	fs.BoolVar(&o.version, "version", false, "print the version")
 	switch err := fs.Parse(args); {
@@ -206,7 +213,8 @@ func titlesFor(ctx context.Context, o *options, rel *release.Release) string {
 func namesOnly(titles []string) []string {
 	var out []string
 	for _, title := range titles {
-		if title != "" && !strings.EqualFold(title, "all") && !strings.EqualFold(title, "none") && !strings.Contains(title, ",") {
+		if title != "" && !strings.EqualFold(title, "all") && !strings.EqualFold(title, "none") &&
+			!strings.Contains(title, ",") {
 			out = append(out, title)
 		}
 	}

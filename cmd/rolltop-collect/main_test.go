@@ -79,7 +79,8 @@ func TestCheckOnTheSpot(t *testing.T) {
 		t.Errorf("%d %.200s", again, out)
 	}
 	mac := write(t, "fathom-9.yaml", standin.Releases()["fathom-9.yaml"])
-	if code, _, errOut := collector(t, "--release", mac); code != 2 || !strings.Contains(errOut, "installs on Macs only") {
+	if code, _, errOut := collector(t, "--release", mac); code != 2 ||
+		!strings.Contains(errOut, "installs on Macs only") {
 		t.Errorf("%d %s", code, errOut)
 	}
 }
@@ -87,7 +88,8 @@ func TestCheckOnTheSpot(t *testing.T) {
 func TestSend(t *testing.T) {
 	s := servertest.Start(t, nil)
 	token := s.NewToken(t, "collector", "submit")
-	if code, out, errOut := collector(t, "--server", s.URL, "--token", token); code != 0 || !strings.Contains(out, "Sent to "+s.URL) {
+	if code, out, errOut := collector(t, "--server", s.URL, "--token", token); code != 0 ||
+		!strings.Contains(out, "Sent to "+s.URL) {
 		t.Fatalf("%d %s %s", code, out, errOut)
 	}
 	l, err := s.Client.Devices(context.Background(), "", "name", 1, 10)
@@ -102,7 +104,8 @@ func TestSend(t *testing.T) {
 
 func TestCaptureThereAndBack(t *testing.T) {
 	dir := t.TempDir()
-	plain, redacted, key := filepath.Join(dir, "plain.json"), filepath.Join(dir, "redacted.json"), write(t, "key", []byte("a key that is long enough"))
+	plain, redacted, key := filepath.Join(dir, "plain.json"), filepath.Join(dir, "redacted.json"),
+		write(t, "key", []byte("a key that is long enough"))
 	code, direct, errOut := collector(t, "--save-capture", plain, "--out", "-")
 	if code != 0 {
 		t.Fatal(errOut)
@@ -111,7 +114,8 @@ func TestCaptureThereAndBack(t *testing.T) {
 	if direct != decoded {
 		t.Errorf("decoded from the capture it differs: %s\n%s\n%s", errOut, direct, decoded)
 	}
-	if code, out, errOut := collector(t, "--from-capture", plain, "--redact", "--redact-key-file", key, "--save-capture", redacted); code != 0 || out != "" {
+	if code, out, errOut := collector(t, "--from-capture", plain, "--redact", "--redact-key-file", key,
+		"--save-capture", redacted); code != 0 || out != "" {
 		t.Fatalf("%d %s %s", code, out, errOut)
 	}
 	a, err := inventory.Read("direct", []byte(direct))
@@ -126,10 +130,14 @@ func TestCaptureThereAndBack(t *testing.T) {
 	if a.Device.Name.Or("") == b.Device.Name.Or("") || b.Device.Name.IsZero() {
 		t.Errorf("the host name is %q", b.Device.Name.Or(""))
 	}
-	if a.Processor.Name != b.Processor.Name || a.Storage.System.DiskBytes != b.Storage.System.DiskBytes || a.Firmware.BootMode != b.Firmware.BootMode {
+	if a.Processor.Name != b.Processor.Name || a.Storage.System.DiskBytes != b.Storage.System.DiskBytes ||
+		a.Firmware.BootMode != b.Firmware.BootMode {
 		t.Error("redacting changed what names no machine")
 	}
-	for _, args := range [][]string{{"--from-capture", "/nowhere"}, {"--from-capture", key}, {"--from-capture", plain, "--root", dir}, {"--redact", "--redact-key-file", write(t, "short", []byte("x"))}, {"--save-capture", "/nowhere/x"}} {
+	for _, args := range [][]string{
+		{"--from-capture", "/nowhere"}, {"--from-capture", key}, {"--from-capture", plain, "--root", dir},
+		{"--redact", "--redact-key-file", write(t, "short", []byte("x"))}, {"--save-capture", "/nowhere/x"},
+	} {
 		if code, _, errOut := collector(t, args...); code != 1 || errOut == "" {
 			t.Errorf("%v: %d %s", args, code, errOut)
 		}
@@ -149,11 +157,17 @@ func TestErrors(t *testing.T) {
 		code int
 		want string
 	}{
-		{[]string{"--colour"}, 2, "flag provided but not defined"}, {[]string{"now"}, 2, "takes options only"}, {[]string{"--root", "/nowhere"}, 1, "/nowhere is not a directory"},
-		{[]string{"--release", "/nowhere.yaml"}, 1, "the release document cannot be read"}, {[]string{"--release", write(t, "bad.yaml", []byte("format: rolltop-release/1\n"))}, 1, `the key "id" is missing`},
-		{[]string{"--out", "/nowhere/x.json"}, 1, "the inventory cannot be written"}, {[]string{"--server", "nowhere"}, 1, "is not the address of a service"},
-		{[]string{"--server", "http://127.0.0.1:1"}, 1, "does not answer"}, {[]string{"--server", "https://127.0.0.1:1", "--pin", "00"}, 1, "is no SHA-256 of a certificate"},
-		{[]string{"--server", "http://127.0.0.1:1", "--pin", strings.Repeat("0", 64)}, 1, "is not reached over TLS"}, {[]string{"--server", "http://127.0.0.1:1", "--token-file", "/nowhere"}, 1, "the token cannot be read"},
+		{[]string{"--colour"}, 2, "flag provided but not defined"}, {[]string{"now"}, 2, "takes options only"},
+		{[]string{"--root", "/nowhere"}, 1, "/nowhere is not a directory"},
+		{[]string{"--release", "/nowhere.yaml"}, 1, "the release document cannot be read"},
+		{[]string{"--release", write(t, "bad.yaml", []byte("format: rolltop-release/1\n"))}, 1,
+			`the key "id" is missing`},
+		{[]string{"--out", "/nowhere/x.json"}, 1, "the inventory cannot be written"},
+		{[]string{"--server", "nowhere"}, 1, "is not the address of a service"},
+		{[]string{"--server", "http://127.0.0.1:1"}, 1, "does not answer"},
+		{[]string{"--server", "https://127.0.0.1:1", "--pin", "00"}, 1, "is no SHA-256 of a certificate"},
+		{[]string{"--server", "http://127.0.0.1:1", "--pin", strings.Repeat("0", 64)}, 1, "is not reached over TLS"},
+		{[]string{"--server", "http://127.0.0.1:1", "--token-file", "/nowhere"}, 1, "the token cannot be read"},
 	}
 	for _, tt := range tests {
 		if code, _, errOut := collector(t, tt.args...); code != tt.code || !strings.Contains(errOut, tt.want) {

@@ -30,7 +30,10 @@ func TestScriptReadsAsTheCollectorDoes(t *testing.T) {
 		t.Fatal(err)
 	}
 	a, b := fact.Read(byScript), fact.Read(byProgram)
-	changes := []string{"device.hypervisor", "processor.features", "tpm.manufacturer", "tpm.firmware", "tpm.kind", "storage.system.free_bytes", "processor.rated_mhz"}
+	changes := []string{
+		"device.hypervisor", "processor.features", "tpm.manufacturer", "tpm.firmware", "tpm.kind",
+		"storage.system.free_bytes", "processor.rated_mhz",
+	}
 	for _, def := range fact.All() {
 		x, y := a.Get(def.ID).Value, b.Get(def.ID).Value
 		if x.Plain() != y.Plain() && !slices.Contains(changes, def.Name) {
@@ -49,7 +52,10 @@ func TestScriptReadsAsTheCollectorDoes(t *testing.T) {
 // without the others.
 func TestScriptOnAMac(t *testing.T) {
 	dir := t.TempDir()
-	for name, body := range map[string]string{"uname": "echo Darwin", "sysctl": `case $2 in hw.model) echo Foldbook6,2;; hw.memsize) echo 8589934592;; kern.hostname) echo holm-m02;; hw.physicalcpu_max) echo 2;; hw.logicalcpu_max) echo 4;; *) exit 1;; esac`} {
+	for name, body := range map[string]string{
+		"uname":  "echo Darwin",
+		"sysctl": `case $2 in hw.model) echo Foldbook6,2;; hw.memsize) echo 8589934592;; kern.hostname) echo holm-m02;; hw.physicalcpu_max) echo 2;; hw.logicalcpu_max) echo 4;; *) exit 1;; esac`,
+	} {
 		if err := os.WriteFile(filepath.Join(dir, name), []byte("#!/bin/sh\n"+body+"\n"), 0o755); err != nil {
 			t.Fatal(err)
 		}
@@ -64,7 +70,8 @@ func TestScriptOnAMac(t *testing.T) {
 	if err != nil {
 		t.Fatalf("%v\n%s", err, src)
 	}
-	if d.Device.ModelID.Or("") != "Foldbook6,2" || d.Memory.Installed.Or(0) != 8<<30 || d.Processor.Cores.Or(0) != 2 || d.OS.Platform.Or("") != "macos" {
+	if d.Device.ModelID.Or("") != "Foldbook6,2" || d.Memory.Installed.Or(0) != 8<<30 || d.Processor.Cores.Or(0) != 2 ||
+		d.OS.Platform.Or("") != "macos" {
 		b, _ := json.Marshal(d)
 		t.Errorf("%s", b)
 	}

@@ -31,7 +31,11 @@ func tree(t *testing.T, dir string) map[string]string {
 // T40: the collector changes nothing of the machine that it reads.
 func TestT40TheCollectorChangesNothing(t *testing.T) {
 	root := t.TempDir()
-	for name, text := range map[string]string{"etc/os-release": "NAME=Lodestar\nVERSION_ID=9\n", "proc/cpuinfo": "processor\t: 0\nmodel name\t: Corvane K5-9400\n", "proc/meminfo": "MemTotal: 8000000 kB\n"} {
+	for name, text := range map[string]string{
+		"etc/os-release": "NAME=Lodestar\nVERSION_ID=9\n",
+		"proc/cpuinfo":   "processor\t: 0\nmodel name\t: Corvane K5-9400\n",
+		"proc/meminfo":   "MemTotal: 8000000 kB\n",
+	} {
 		path := filepath.Join(root, name)
 		if err := os.MkdirAll(filepath.Dir(path), 0o755); err != nil {
 			t.Fatal(err)
@@ -41,7 +45,8 @@ func TestT40TheCollectorChangesNothing(t *testing.T) {
 		}
 	}
 	before := tree(t, root)
-	if code, out, errOut := collector(t, "--root", root, "--out", "-"); code != 0 || !strings.Contains(out, "Corvane K5-9400") {
+	if code, out, errOut := collector(t, "--root", root, "--out", "-"); code != 0 ||
+		!strings.Contains(out, "Corvane K5-9400") {
 		t.Fatalf("%d %.200s %s", code, out, errOut)
 	}
 	after := tree(t, root)
@@ -66,7 +71,8 @@ func TestT65EveryRunReadsAnew(t *testing.T) {
 		if err := os.WriteFile(path, []byte("processor\t: 0\nmodel name\t: "+name+"\n"), 0o644); err != nil {
 			t.Fatal(err)
 		}
-		if _, out, _ := collector(t, "--root", root, "--out", "-"); !strings.Contains(out, name) || !strings.Contains(out, `"taken_at"`) {
+		if _, out, _ := collector(t, "--root", root, "--out", "-"); !strings.Contains(out, name) ||
+			!strings.Contains(out, `"taken_at"`) {
 			t.Errorf("it does not read %s anew: %.300s", name, out)
 		}
 	}
@@ -75,7 +81,10 @@ func TestT65EveryRunReadsAnew(t *testing.T) {
 // T43: the collector says what it is, what it reads, what it writes and what it sends.
 func TestT43TheCollectorSaysWhatItDoes(t *testing.T) {
 	_, out, _ := collector(t, "--explain")
-	for _, s := range []string{"changes nothing on it", "it reads (", "it never reads user names", "it keeps nothing, unless --out", "it sends nothing, unless --server"} {
+	for _, s := range []string{
+		"changes nothing on it", "it reads (", "it never reads user names", "it keeps nothing, unless --out",
+		"it sends nothing, unless --server",
+	} {
 		if !strings.Contains(strings.ToLower(out), s) {
 			t.Errorf("it does not say %q:\n%s", s, out)
 		}

@@ -90,10 +90,24 @@ type Change struct {
 	SettledBy   []int  `json:"settled_by,omitempty" doc:"Numbers of the steps"`
 }
 
-var stepWords = map[string]string{Worked: "worked", NoEffect: "no effect", Waits: "waits", NotShown: "not shown", NotSeen: "not to be seen", NotNeeded: "not needed"}
+var stepWords = map[string]string{
+	Worked:    "worked",
+	NoEffect:  "no effect",
+	Waits:     "waits",
+	NotShown:  "not shown",
+	NotSeen:   "not to be seen",
+	NotNeeded: "not needed",
+}
 
-var changeWords = map[string]string{Settled: "settled", Left: "left", Known: "known now, and not met", Broken: "met before, and not now",
-	Invisible: "no longer visible", Lost: "no longer known", Moot: "no longer applies"}
+var changeWords = map[string]string{
+	Settled:   "settled",
+	Left:      "left",
+	Known:     "known now, and not met",
+	Broken:    "met before, and not now",
+	Invisible: "no longer visible",
+	Lost:      "no longer known",
+	Moot:      "no longer applies",
+}
 
 // Check is an inventory with its check.
 type Check struct {
@@ -109,13 +123,23 @@ func Confirm(before, after Check) (*Document, error) {
 	beside := compare.Run(a, b, before.Check, after.Check)
 	switch {
 	case !beside.SameDevice && contradict(a, b):
-		return nil, fmt.Errorf("the inventories are of two machines, %s and %s: their serial numbers or UUIDs differ", beside.A.Name, beside.B.Name)
+		return nil, fmt.Errorf("the inventories are of two machines, %s and %s: their serial numbers or UUIDs differ",
+			beside.A.Name, beside.B.Name)
 	case !beside.SameDevice && !sameName(a, b):
-		return nil, fmt.Errorf("nothing says that %s and %s are one machine: neither serial number nor UUID nor host name is the same", beside.A.Name, beside.B.Name)
+		return nil, fmt.Errorf("nothing says that %s and %s are one machine: neither serial number nor UUID nor host "+
+			"name is the same", beside.A.Name, beside.B.Name)
 	case b.TakenAt.Before(a.TakenAt):
-		return nil, fmt.Errorf("the inventory after the work was taken on %s, before the other one (%s); the earlier one is the one to compare with", say.Moment(b.TakenAt), say.Moment(a.TakenAt))
+		return nil, fmt.Errorf("the inventory after the work was taken on %s, before the other one (%s); the earlier "+
+			"one is the one to compare with", say.Moment(b.TakenAt), say.Moment(a.TakenAt))
 	}
-	d := &Document{Format: Format, Release: after.Check.Release, Before: beside.A, After: beside.B, Steps: []Step{}, Changes: []Change{}}
+	d := &Document{
+		Format:  Format,
+		Release: after.Check.Release,
+		Before:  beside.A,
+		After:   beside.B,
+		Steps:   []Step{},
+		Changes: []Change{},
+	}
 	d.changes(before.Check, after.Check, beside)
 	now := fact.Read(b)
 	d.steps(before.Check, after.Check, now, beside)
@@ -132,7 +156,8 @@ func sameName(a, b *inventory.Document) bool {
 
 // contradict tells whether the inventories differ in what names a machine.
 func contradict(a, b *inventory.Document) bool {
-	return placeholder.Differ(a.Device.UUID.Or(""), b.Device.UUID.Or(""), placeholder.UUID) || placeholder.Differ(a.Device.Serial.Or(""), b.Device.Serial.Or(""), placeholder.Text)
+	return placeholder.Differ(a.Device.UUID.Or(""), b.Device.UUID.Or(""), placeholder.UUID) ||
+		placeholder.Differ(a.Device.Serial.Or(""), b.Device.Serial.Or(""), placeholder.Text)
 }
 
 // musts are the findings that decide, by their requirement.
@@ -156,7 +181,14 @@ func (d *Document) changes(a, b *assess.Document, beside *compare.Document) {
 		if old == nil || is.Level != "must" || !open(old.Outcome) && !open(is.Outcome) {
 			continue
 		}
-		c := Change{Requirement: is.Requirement, Title: is.Title, Was: old.Has, Is: is.Has, Needs: is.Needs, SettledBy: old.SettledBy}
+		c := Change{
+			Requirement: is.Requirement,
+			Title:       is.Title,
+			Was:         old.Has,
+			Is:          is.Has,
+			Needs:       is.Needs,
+			SettledBy:   old.SettledBy,
+		}
 		switch {
 		case is.Outcome == "not-applicable":
 			c.Kind = Moot
@@ -180,7 +212,8 @@ func (d *Document) changes(a, b *assess.Document, beside *compare.Document) {
 }
 
 func invisible(beside *compare.Document, requirement string) bool {
-	return slices.ContainsFunc(beside.Findings, func(f compare.Finding) bool { return f.Requirement == requirement && f.Invisible })
+	return slices.ContainsFunc(beside.Findings,
+		func(f compare.Finding) bool { return f.Requirement == requirement && f.Invisible })
 }
 
 // steps says of each step of the plan what the later inventory shows of it.
@@ -189,7 +222,13 @@ func (d *Document) steps(a, b *assess.Document, now *fact.Facts, beside *compare
 	states := map[int]string{}
 	for i := range a.Plan {
 		p := &a.Plan[i]
-		s := Step{Number: p.Number, Step: p.Step, Title: p.Title, State: NotSeen, Says: "No program sees it; whoever did it says so."}
+		s := Step{
+			Number: p.Number,
+			Step:   p.Step,
+			Title:  p.Title,
+			State:  NotSeen,
+			Says:   "No program sees it; whoever did it says so.",
+		}
 		var failing, unknown, hidden, met []string
 		for _, q := range p.Settles {
 			f := is[q]
@@ -214,7 +253,8 @@ func (d *Document) steps(a, b *assess.Document, now *fact.Facts, beside *compare
 					s.Says = name + " is installed."
 				}
 			case need.False:
-				s.State, s.Says, s.Try = NoEffect, "The inventory shows that it was not done, or had no effect.", p.Otherwise
+				s.State, s.Says, s.Try = NoEffect, "The inventory shows that it was not done, or had no effect.",
+					p.Otherwise
 				if name := p.Installed(); name != "" {
 					s.Says = name + " is not installed."
 				}
@@ -225,12 +265,14 @@ func (d *Document) steps(a, b *assess.Document, now *fact.Facts, beside *compare
 		case failing != nil && p.Closes:
 			s.State, s.Says = Worked, "What was not known is known, and not met: "+say.And(failing)+"."
 		case failing != nil:
-			s.State, s.Says, s.Try = NoEffect, "Not met as before: "+say.And(failing)+". Either it was not done, or it had no effect.", p.Otherwise
+			s.State, s.Says, s.Try = NoEffect,
+				"Not met as before: "+say.And(failing)+". Either it was not done, or it had no effect.", p.Otherwise
 			if n := held(a.Plan, p, states); n > 0 {
 				s.State, s.Says, s.Try = Waits, fmt.Sprintf("It waits for step %d.", n), nil
 			}
 		case hidden != nil:
-			s.State, s.Says = NotShown, "The later inventory was read with fewer rights, and does not show it: "+say.And(hidden)+"."
+			s.State, s.Says = NotShown,
+				"The later inventory was read with fewer rights, and does not show it: "+say.And(hidden)+"."
 		case unknown != nil:
 			s.State, s.Says = NotShown, "Not known: "+say.And(unknown)+"."
 		case met != nil:
@@ -292,7 +334,8 @@ func encryption(a, b *fact.Facts) []string {
 	case is == "paused":
 		return []string{"The encryption of the system volume is paused: nothing protects it until it is resumed."}
 	case is == "on" && was == "off":
-		return []string{"The system volume is encrypted now and was not before. A system can begin that by itself once TPM and secure boot are on: make sure that its recovery key is held."}
+		return []string{"The system volume is encrypted now and was not before. A system can begin that by itself " +
+			"once TPM and secure boot are on: make sure that its recovery key is held."}
 	case is == "off" && (was == "on" || was == "paused"):
 		return []string{"The system volume was encrypted before and is not now."}
 	}
@@ -328,7 +371,9 @@ func (d *Document) sum(a, b *assess.Document) string {
 	}
 	out := []string{say.Sentence(head)}
 	for _, g := range []struct{ kind, words string }{
-		{Broken, "met before and not now: "}, {Invisible, "no longer visible, since the later inventory was read with fewer rights: "}, {Lost, "no longer known: "},
+		{Broken, "met before and not now: "},
+		{Invisible, "no longer visible, since the later inventory was read with fewer rights: "},
+		{Lost, "no longer known: "},
 	} {
 		if titles := d.titles(g.kind); titles != nil {
 			out = append(out, say.Sentence(g.words+say.And(titles)))

@@ -25,7 +25,8 @@ func skerry(t *testing.T) *release.Release {
 	if err != nil {
 		t.Fatal(err)
 	}
-	rel, err := release.Read("skerry-12.yaml", src, func(name string) ([]byte, error) { return os.ReadFile(dir + name) })
+	rel, err := release.Read("skerry-12.yaml", src,
+		func(name string) ([]byte, error) { return os.ReadFile(dir + name) })
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -35,19 +36,45 @@ func skerry(t *testing.T) *release.Release {
 // legacy is a PC that needs the disk converted, UEFI, TPM and secure boot.
 func legacy() *doc {
 	d := &doc{Format: inventory.Format, TakenAt: now}
-	d.Device.Name, d.Device.Serial, d.Device.Form, d.Device.Environment = some("GULL-014"), some("OB3-0042-7731"), some("desktop"), some("hardware")
-	d.OS.Platform, d.OS.Name, d.OS.Version, d.OS.Architecture = some("windows"), some("Skerry 11"), some("11.2"), some("x86-64")
-	d.Processor = inventory.Processor{Name: some("Corvane K5-9400"), Architecture: some("x86-64"), Cores: some(int64(6)), Threads: some(int64(6)), RatedMHz: some(int64(2900)),
-		Features: []string{"cmpxchg16b", "sse4.2", "avx2"}}
-	d.Memory = inventory.Memory{Installed: some(int64(8 << 30)), Visible: some(int64(7 << 30)), Slots: some(int64(2)), SlotsUsed: some(int64(1)), Max: some(int64(64 << 30))}
-	d.Storage.Disks = []inventory.Disk{{Name: some("disk 0"), Kind: some("ssd"), System: some(true), Health: some("good")}}
-	d.Storage.System.DiskBytes, d.Storage.System.VolumeBytes, d.Storage.System.FreeBytes = some(int64(256e9)), some(int64(250e9)), some(int64(90e9))
+	d.Device.Name, d.Device.Serial, d.Device.Form, d.Device.Environment = some("GULL-014"), some("OB3-0042-7731"),
+		some("desktop"), some("hardware")
+	d.OS.Platform, d.OS.Name, d.OS.Version, d.OS.Architecture = some("windows"), some("Skerry 11"), some("11.2"),
+		some("x86-64")
+	d.Processor = inventory.Processor{
+		Name:         some("Corvane K5-9400"),
+		Architecture: some("x86-64"),
+		Cores:        some(int64(6)),
+		Threads:      some(int64(6)),
+		RatedMHz:     some(int64(2900)),
+		Features:     []string{"cmpxchg16b", "sse4.2", "avx2"},
+	}
+	d.Memory = inventory.Memory{
+		Installed: some(int64(8 << 30)),
+		Visible:   some(int64(7 << 30)),
+		Slots:     some(int64(2)),
+		SlotsUsed: some(int64(1)),
+		Max:       some(int64(64 << 30)),
+	}
+	d.Storage.Disks = []inventory.Disk{{
+		Name:   some("disk 0"),
+		Kind:   some("ssd"),
+		System: some(true),
+		Health: some("good"),
+	}}
+	d.Storage.System.DiskBytes, d.Storage.System.VolumeBytes, d.Storage.System.FreeBytes = some(int64(256e9)),
+		some(int64(250e9)), some(int64(90e9))
 	d.Storage.System.PartitionStyle, d.Storage.Boot.PartitionStyle = some("mbr"), some("mbr")
 	d.Storage.System.Encryption.State = some("on")
 	d.Firmware = inventory.Firmware{BootMode: some("legacy"), UEFICapable: some(true), SecureBoot: some("inactive")}
 	d.TPM = inventory.TPM{State: some("off"), Version: some("2.0")}
 	d.Graphics = []inventory.Adapter{{Name: some("Built-in graphics"), DriverModel: some("2.7")}}
-	d.Displays = []inventory.Display{{Name: some("Gannet 22"), WidthPx: some(int64(1680)), HeightPx: some(int64(1050)), DiagonalInches: some(22.0), BitsPerChannel: some(int64(8))}}
+	d.Displays = []inventory.Display{{
+		Name:           some("Gannet 22"),
+		WidthPx:        some(int64(1680)),
+		HeightPx:       some(int64(1050)),
+		DiagonalInches: some(22.0),
+		BitsPerChannel: some(int64(8)),
+	}}
 	return d
 }
 
@@ -113,11 +140,34 @@ func TestStepsThatWorkedAndDidNot(t *testing.T) {
 		states  map[string]string
 		says    string
 	}{
-		{"nothing was done", nil, map[string]string{"convert-disk": after.NoEffect, "boot-mode": after.Waits, "tpm-on": after.Waits, "secure-boot-on": after.Waits, "backup": after.NotSeen}, "Reconfigure, as before: nothing is settled; left: "},
-		{"the disk alone", []func(*doc){disk}, map[string]string{"convert-disk": after.Worked, "boot-mode": after.NoEffect, "tpm-on": after.Waits}, "Reconfigure, as before: one requirement is settled; left: "},
-		{"up to the boot mode", []func(*doc){disk, boot}, map[string]string{"convert-disk": after.Worked, "boot-mode": after.Worked, "tpm-on": after.NoEffect, "secure-boot-on": after.Waits}, "left: "},
-		{"TPM, and not secure boot", []func(*doc){disk, boot, tpm}, map[string]string{"tpm-on": after.Worked, "secure-boot-on": after.NoEffect}, "left: secure boot switched on."},
-		{"everything", []func(*doc){disk, boot, tpm, secure}, map[string]string{"convert-disk": after.Worked, "boot-mode": after.Worked, "tpm-on": after.Worked, "secure-boot-on": after.Worked}, "Ready; it was reconfigure: five requirements are settled, none is left."},
+		{"nothing was done", nil,
+			map[string]string{
+				"convert-disk":   after.NoEffect,
+				"boot-mode":      after.Waits,
+				"tpm-on":         after.Waits,
+				"secure-boot-on": after.Waits,
+				"backup":         after.NotSeen,
+			}, "Reconfigure, as before: nothing is settled; left: "},
+		{"the disk alone", []func(*doc){disk},
+			map[string]string{"convert-disk": after.Worked, "boot-mode": after.NoEffect, "tpm-on": after.Waits},
+			"Reconfigure, as before: one requirement is settled; left: "},
+		{"up to the boot mode", []func(*doc){disk, boot},
+			map[string]string{
+				"convert-disk":   after.Worked,
+				"boot-mode":      after.Worked,
+				"tpm-on":         after.NoEffect,
+				"secure-boot-on": after.Waits,
+			}, "left: "},
+		{"TPM, and not secure boot", []func(*doc){disk, boot, tpm},
+			map[string]string{"tpm-on": after.Worked, "secure-boot-on": after.NoEffect},
+			"left: secure boot switched on."},
+		{"everything", []func(*doc){disk, boot, tpm, secure},
+			map[string]string{
+				"convert-disk":   after.Worked,
+				"boot-mode":      after.Worked,
+				"tpm-on":         after.Worked,
+				"secure-boot-on": after.Worked,
+			}, "Ready; it was reconfigure: five requirements are settled, none is left."},
 	}
 	for _, tt := range tests {
 		d := confirm(t, legacy(), tt.changes...)
@@ -147,13 +197,15 @@ func TestWhatFactsConfirm(t *testing.T) {
 	if s := step(t, confirm(t, legacy(), disk), "upgrade"); s.State != after.Waits {
 		t.Errorf("no installation, and steps before it had no effect: %+v", s)
 	}
-	if s := step(t, confirm(t, legacy(), disk, boot, tpm, secure), "upgrade"); s.State != after.NoEffect || s.Says != "Skerry 12 is not installed." {
+	if s := step(t, confirm(t, legacy(), disk, boot, tpm, secure), "upgrade"); s.State != after.NoEffect ||
+		s.Says != "Skerry 12 is not installed." {
 		t.Errorf("no installation: %+v", s)
 	}
 	old := legacy()
 	old.OS.Name, old.OS.Version = some("Skerry 10"), some("10.4")
 	between := func(d *doc) { d.OS.Name, d.OS.Version = some("Skerry 11"), some("11.2") }
-	if s := step(t, confirm(t, old, between), "interim"); s.State != after.Worked || s.Says != "Skerry 11 is installed." {
+	if s := step(t, confirm(t, old, between), "interim"); s.State != after.Worked ||
+		s.Says != "Skerry 11 is installed." {
 		t.Errorf("the release between: %+v", s)
 	}
 	if s := step(t, confirm(t, old), "interim"); s.State != after.NotSeen {
@@ -197,7 +249,8 @@ func TestWhatIsNoLongerThere(t *testing.T) {
 		change     func(*doc)
 		kind, says string
 	}{
-		{gone(inventory.NeedsRights), after.Invisible, "No longer visible, since the later inventory was read with fewer rights: TPM 2.0 ready."},
+		{gone(inventory.NeedsRights), after.Invisible,
+			"No longer visible, since the later inventory was read with fewer rights: TPM 2.0 ready."},
 		{gone(inventory.ReadFailed), after.Lost, "No longer known: TPM 2.0 ready."},
 		{func(d *doc) { d.TPM.State = some("off") }, after.Broken, "Met before and not now: TPM 2.0 ready."},
 		{func(*doc) {}, "", "Ready, as before."},
@@ -218,7 +271,9 @@ func TestWhatIsNoLongerThere(t *testing.T) {
 func TestUnknownsThatTurnOut(t *testing.T) {
 	before := legacy()
 	before.TPM = inventory.TPM{}
-	before.Gaps = []inventory.Gap{{Fact: "tpm.state", Cause: inventory.NeedsRights}, {Fact: "tpm.version", Cause: inventory.NeedsRights}}
+	before.Gaps = []inventory.Gap{
+		{Fact: "tpm.state", Cause: inventory.NeedsRights}, {Fact: "tpm.version", Cause: inventory.NeedsRights},
+	}
 	seen := func(state string) func(*doc) {
 		return func(d *doc) { d.Gaps, d.TPM = nil, inventory.TPM{State: some(state), Version: some("2.0")} }
 	}
@@ -235,7 +290,9 @@ func TestUnknownsThatTurnOut(t *testing.T) {
 
 func TestEncryptionAfterTheWork(t *testing.T) {
 	for _, tt := range []struct{ was, is, says string }{
-		{"on", "paused", "is paused: nothing protects it"}, {"paused", "paused", "is paused"}, {"off", "on", "can begin that by itself"}, {"on", "off", "was encrypted before"}, {"on", "on", ""}, {"off", "off", ""}, {"", "on", ""},
+		{"on", "paused", "is paused: nothing protects it"}, {"paused", "paused", "is paused"},
+		{"off", "on", "can begin that by itself"}, {"on", "off", "was encrypted before"}, {"on", "on", ""},
+		{"off", "off", ""}, {"", "on", ""},
 	} {
 		before := legacy()
 		before.Storage.System.Encryption.State = inventory.Opt[string]{}
@@ -256,7 +313,8 @@ func TestTwoMachinesAreRefused(t *testing.T) {
 		says   string
 	}{
 		{func(d *doc) { d.Device.Serial = some("OB3-0042-9999") }, "two machines"},
-		{func(d *doc) { d.Device.Serial, d.Device.Name = inventory.Opt[string]{}, some("GULL-015") }, "nothing says that GULL-014 and GULL-015 are one machine"},
+		{func(d *doc) { d.Device.Serial, d.Device.Name = inventory.Opt[string]{}, some("GULL-015") },
+			"nothing says that GULL-014 and GULL-015 are one machine"},
 		{func(d *doc) { d.Device.Serial = inventory.Opt[string]{} }, ""}, // the host name is the same
 		{func(d *doc) { d.Device.Name = some("GULL-015") }, ""},          // it was renamed
 		{func(d *doc) { d.TakenAt = now.Add(-time.Hour) }, "the earlier one is the one to compare with"},

@@ -29,7 +29,9 @@ func TestAnswersAreThoseOfTheRecord(t *testing.T) {
 		answer(t, &out, c.name+", Skerry 13", skerry13, d, false)
 		for j, at := range []string{"tpm.state", "memory.installed_bytes", "firmware.secure_boot", "processor.name"} {
 			d := sound()
-			causes([]string{inventory.NeedsRights, inventory.NotOffered, inventory.ReadFailed, inventory.NotAsked}[(i+j)%4], at)(d)
+			causes([]string{
+				inventory.NeedsRights, inventory.NotOffered, inventory.ReadFailed, inventory.NotAsked,
+			}[(i+j)%4], at)(d)
 			c.change(d)
 			answer(t, &out, c.name+", without "+at, skerry12, d, false)
 		}

@@ -99,6 +99,13 @@ func (d *Document) ends(a *Assessment) {
 		if has == need.False {
 			continue
 		}
-		d.Ends = append(d.Ends, End{ID: e.ID, What: e.What, Title: e.Title, How: e.How, Certain: has == need.True, Says: say.End(e, has == need.True)})
+		d.Ends = append(d.Ends, End{
+			ID:      e.ID,
+			What:    e.What,
+			Title:   e.Title,
+			How:     e.How,
+			Certain: has == need.True,
+			Says:    say.End(e, has == need.True),
+		})
 	}
 }

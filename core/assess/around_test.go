@@ -32,7 +32,14 @@ func stepOf(c *assess.Document, id string) *assess.Step {
 func twoDisks(d *doc) {
 	legacy(d)
 	d.Storage.Disks = []inventory.Disk{
-		{Name: some("disk 0"), Model: some("Thole 256"), Kind: some("ssd"), Bytes: some(int64(256e9)), System: some(true), Health: some("good")},
+		{
+			Name:   some("disk 0"),
+			Model:  some("Thole 256"),
+			Kind:   some("ssd"),
+			Bytes:  some(int64(256e9)),
+			System: some(true),
+			Health: some("good"),
+		},
 		{Name: some("disk 1"), Kind: some("hdd"), Bytes: some(int64(1000e9))},
 	}
 	d.Storage.Boot.Disk = some("disk 1")
@@ -41,11 +48,13 @@ func twoDisks(d *doc) {
 func TestDisksHaveNames(t *testing.T) {
 	c := checked(t, "skerry-12", twoDisks)
 	convert := stepOf(c, "convert-disk")
-	if convert == nil || convert.Title != "Convert disk 1 (1000 GB) to GPT" || !strings.Contains(convert.Do, "on disk 1 (1000 GB), first") {
+	if convert == nil || convert.Title != "Convert disk 1 (1000 GB) to GPT" ||
+		!strings.Contains(convert.Do, "on disk 1 (1000 GB), first") {
 		t.Errorf("the conversion is %+v", convert)
 	}
 	c = checked(t, "skerry-12", func(d *doc) { twoDisks(d); d.Storage.Boot.Disk = inventory.Opt[string]{} })
-	if convert = stepOf(c, "convert-disk"); convert == nil || convert.Title != "Convert disk 0 (256 GB, Thole 256) to GPT" {
+	if convert = stepOf(c, "convert-disk"); convert == nil ||
+		convert.Title != "Convert disk 0 (256 GB, Thole 256) to GPT" {
 		t.Errorf("without a boot disk, the conversion is %+v", convert)
 	}
 	c = checked(t, "skerry-12", func(d *doc) {
@@ -86,12 +95,19 @@ func TestWhyAfresh(t *testing.T) {
 		want   string
 	}{
 		"32-bit": {func(d *doc) { d.OS.Architecture = some("x86") },
-			"A clean installation is needed because the word size of the system is 32-bit, and the upgrade takes only 64-bit or 64-bit ARM."},
-		"too old":         {func(d *doc) { d.OS.Version = some("9.0") }, "A clean installation is needed because the version of the installed release is 9.0, and the upgrade takes 11.0 or later."},
-		"another system":  {func(d *doc) { d.OS.Platform = some("linux") }, "A clean installation is needed because Skerry 12 has no upgrade from the system that runs now."},
-		"four partitions": {with(legacy, places), "A clean installation in UEFI mode is needed. The disk cannot be converted: all four places of its table are taken, and the conversion needs one."},
-		"a guest":         {with(legacy, guest), "The kind of firmware of a virtual machine cannot be changed, so a new one is made."},
-		"in place":        {nil, ""},
+			"A clean installation is needed because the word size of the system is 32-bit, and the upgrade takes " +
+				"only 64-bit or 64-bit ARM."},
+		"too old": {func(d *doc) { d.OS.Version = some("9.0") },
+			"A clean installation is needed because the version of the installed release is 9.0, and the upgrade " +
+				"takes 11.0 or later."},
+		"another system": {func(d *doc) { d.OS.Platform = some("linux") },
+			"A clean installation is needed because Skerry 12 has no upgrade from the system that runs now."},
+		"four partitions": {with(legacy, places),
+			"A clean installation in UEFI mode is needed. The disk cannot be converted: all four places of its table " +
+				"are taken, and the conversion needs one."},
+		"a guest": {with(legacy, guest),
+			"The kind of firmware of a virtual machine cannot be changed, so a new one is made."},
+		"in place": {nil, ""},
 	} {
 		if c := checked(t, "skerry-12", tt.change); c.Route.Why != tt.want {
 			t.Errorf("%s: %q, want %q", name, c.Route.Why, tt.want)
@@ -104,23 +120,28 @@ func TestWhyAfresh(t *testing.T) {
 func TestWhenAVisitIsOfUse(t *testing.T) {
 	secure := func(d *doc) { d.Firmware.SecureBoot = some("off") }
 	rel := asks(t, []string{must(`{fact: firmware.secure_boot, equals: "on"}`)},
-		"upgrade: [{platform: windows, way: in-place}]\nsupport: [{release: Skerry 11, ends: 2027-04-13}]\noffered: [{from: 2027-01-12, to: every machine}]")
+		"upgrade: [{platform: windows, way: in-place}]\nsupport: [{release: Skerry 11, ends: 2027-04-13}]\noffered: "+
+			"[{from: 2027-01-12, to: every machine}]")
 	checked := func(change func(*doc)) *assess.Document {
 		d := sound()
 		change(d)
 		return run(t, rel, d).Document(now, "test")
 	}
 	c := checked(with(secure, func(d *doc) { d.OS.HeldAt = some("Skerry 11") }))
-	want := "The visit waits until the hold of this machine is lifted. Skerry 12 is offered to this machine from 12 January 2027: the visit before that day is of no use. " +
+	want := "The visit waits until the hold of this machine is lifted. Skerry 12 is offered to this machine from 12 " +
+		"January 2027: the visit before that day is of no use. " +
 		"It has to be done by 13 April 2027, the last day of support of Skerry 11."
 	if got := strings.Join(c.When.Says, " "); got != want {
 		t.Errorf("%q, want %q", got, want)
 	}
-	if c.When.NotBefore == nil || c.When.Latest == nil || !c.When.Held || !c.When.NotBefore.Equal(time.Date(2027, 1, 12, 0, 0, 0, 0, time.UTC)) {
+	if c.When.NotBefore == nil || c.When.Latest == nil || !c.When.Held ||
+		!c.When.NotBefore.Equal(time.Date(2027, 1, 12, 0, 0, 0, 0, time.UTC)) {
 		t.Errorf("%+v", c.When)
 	}
 	c = checked(func(*doc) {})
-	if c.When == nil || c.When.Held || !strings.HasPrefix(c.When.Says[0], "Skerry 12 is offered to this machine from 12 January 2027: the installation before") {
+	if c.When == nil || c.When.Held ||
+		!strings.HasPrefix(c.When.Says[0],
+			"Skerry 12 is offered to this machine from 12 January 2027: the installation before") {
 		t.Errorf("a ready machine: %+v", c.When)
 	}
 	if c = checked(func(d *doc) { d.OS.Name = some("Skerry 9") }); c.When == nil || c.When.Latest != nil {
@@ -139,12 +160,16 @@ func TestWhatToBring(t *testing.T) {
 		d.Graphics = []inventory.Adapter{{Name: some("Card"), DriverModel: some("2.7"), AddIn: some(true)}}
 	}))
 	got := strings.Join(c.Bring, "; ")
-	for _, s := range []string{"a screwdriver that fits the case", "a wired keyboard", "a camera", "the firmware password", "a cable for the built-in graphics", "memory module"} {
+	for _, s := range []string{
+		"a screwdriver that fits the case", "a wired keyboard", "a camera", "the firmware password",
+		"a cable for the built-in graphics", "memory module",
+	} {
 		if strings.Count(got, s) != 1 {
 			t.Errorf("%q does not say %q once", got, s)
 		}
 	}
-	if c = checked(t, "skerry-12", func(d *doc) { d.OS.Architecture = some("x86") }); strings.Join(c.Bring, "; ") != "the installation medium of Skerry 12, or the network that offers it" {
+	if c = checked(t, "skerry-12", func(d *doc) { d.OS.Architecture = some("x86") }); strings.Join(c.Bring,
+		"; ") != "the installation medium of Skerry 12, or the network that offers it" {
 		t.Errorf("a clean installation takes %q", c.Bring)
 	}
 	if c = checked(t, "skerry-12", func(d *doc) { d.Storage.System.FreeBytes = some(int64(9e9)) }); c.Bring != nil {
@@ -155,7 +180,10 @@ func TestWhatToBring(t *testing.T) {
 // Advice that is not followed, and titles that nobody asks about, have steps apart.
 func TestOptionalSteps(t *testing.T) {
 	titles := func(d *doc) {
-		d.Software = []inventory.Software{{Name: "Lampwright", Version: some("3.0")}, {Name: "Tidebook", Version: some("3.0")}, {Name: "Counterfoil", Version: some("4.0")}}
+		d.Software = []inventory.Software{
+			{Name: "Lampwright", Version: some("3.0")}, {Name: "Tidebook", Version: some("3.0")},
+			{Name: "Counterfoil", Version: some("4.0")},
+		}
 		d.Drivers = []inventory.Driver{{Device: "Pier label printer", Version: some("5.0")}}
 	}
 	c := checked(t, "skerry-12", titles)
@@ -164,7 +192,9 @@ func TestOptionalSteps(t *testing.T) {
 		got[c.Optional[i].Step] = &c.Optional[i]
 	}
 	for id, s := range map[string]string{
-		"remove-titles": "then remove Lampwright 3.0 with", "update-titles": "Update Tidebook 3.0 from", "buy-titles": "the newer version of Counterfoil 4.0", "update-drivers": "Install the newer driver of Pier label printer",
+		"remove-titles": "then remove Lampwright 3.0 with", "update-titles": "Update Tidebook 3.0 from",
+		"buy-titles":     "the newer version of Counterfoil 4.0",
+		"update-drivers": "Install the newer driver of Pier label printer",
 	} {
 		if got[id] == nil || !strings.Contains(got[id].Do, s) {
 			t.Errorf("%s is %+v", id, got[id])
@@ -173,7 +203,8 @@ func TestOptionalSteps(t *testing.T) {
 			t.Errorf("%s stands in the plan", id)
 		}
 	}
-	if got["buy-titles"] != nil && (len(got["buy-titles"].Parts) != 1 || got["buy-titles"].Parts[0].For != "Counterfoil 4.0") {
+	if got["buy-titles"] != nil &&
+		(len(got["buy-titles"].Parts) != 1 || got["buy-titles"].Parts[0].For != "Counterfoil 4.0") {
 		t.Errorf("what is bought: %+v", got["buy-titles"].Parts)
 	}
 	if len(got["remove-titles"].Settles) != 1 {
@@ -183,14 +214,16 @@ func TestOptionalSteps(t *testing.T) {
 	if c.Ticked("step/remove-titles") == nil {
 		t.Error("an optional step cannot be ticked")
 	}
-	if c = checked(t, "skerry-12", with(titles, func(d *doc) { d.OS.Architecture = some("x86") })); len(c.Optional) > 0 {
+	if c = checked(t, "skerry-12",
+		with(titles, func(d *doc) { d.OS.Architecture = some("x86") })); len(c.Optional) > 0 {
 		for _, s := range c.Optional {
 			if strings.Contains(s.Step, "titles") {
 				t.Errorf("on an emptied disk: %s", s.Step)
 			}
 		}
 	}
-	if c = checked(t, "skerry-12", with(titles, func(d *doc) { d.OS.Name, d.OS.Version = some("Skerry 12"), some("12.0") })); c.Optional != nil {
+	if c = checked(t, "skerry-12",
+		with(titles, func(d *doc) { d.OS.Name, d.OS.Version = some("Skerry 12"), some("12.0") })); c.Optional != nil {
 		t.Errorf("on a machine that is done: %+v", c.Optional)
 	}
 }
@@ -205,14 +238,18 @@ func TestWhatEnds(t *testing.T) {
 		return out
 	}
 	got := says(checked(t, "skerry-12", with(hawser, func(d *doc) { d.Drivers = []inventory.Driver{} })))
-	if got["side-panel"] != "The side panel is gone after the upgrade. What it showed is on the notice board of the start page." ||
-		got["hawser-connections"] != "Hawser VPN is different after the upgrade. Its stored connections have to be entered again." || got["label-printer"] != "" {
+	if got["side-panel"] != "The side panel is gone after the upgrade. What it showed is on the notice board of the "+
+		"start page." ||
+		got["hawser-connections"] != "Hawser VPN is different after the upgrade. Its stored connections have to be "+
+			"entered again." || got["label-printer"] != "" {
 		t.Errorf("what ends: %q", got)
 	}
-	if got = says(checked(t, "skerry-12", nil)); !strings.HasPrefix(got["hawser-connections"], "If this machine has it: ") {
+	if got = says(checked(t, "skerry-12", nil)); !strings.HasPrefix(got["hawser-connections"],
+		"If this machine has it: ") {
 		t.Errorf("of a machine whose titles are unknown: %q", got)
 	}
-	if got = says(checked(t, "skerry-12", func(d *doc) { d.OS.Name, d.OS.Version = some("Skerry 12"), some("12.0") })); len(got) != 0 {
+	if got = says(checked(t, "skerry-12",
+		func(d *doc) { d.OS.Name, d.OS.Version = some("Skerry 12"), some("12.0") })); len(got) != 0 {
 		t.Errorf("on a machine that is done: %q", got)
 	}
 }
@@ -223,17 +260,22 @@ func TestPausedEncryption(t *testing.T) {
 		d.Storage.System.Encryption = inventory.Encryption{State: some("paused"), Kind: some("platform")}
 	}
 	c := checked(t, "skerry-12", paused)
-	if got := planOf(c); got != "resume-encryption" || stepOf(c, "resume-encryption").Phase != "remote" || c.Disposition != "ready" {
+	if got := planOf(c); got != "resume-encryption" || stepOf(c, "resume-encryption").Phase != "remote" ||
+		c.Disposition != "ready" {
 		t.Errorf("a ready machine: %s, %s", c.Disposition, got)
 	}
 	c = checked(t, "skerry-12", with(paused, func(d *doc) { d.Firmware.SecureBoot = some("off") }))
-	if got := planOf(c); got != "recovery-key pause-encryption enter-firmware secure-boot-on check-again resume-encryption" {
+	if got := planOf(c); got != "recovery-key pause-encryption enter-firmware secure-boot-on check-again "+
+		"resume-encryption" {
 		t.Errorf("the plan is %s", got)
 	}
-	if said := strings.Join(stepOf(c, "pause-encryption").Cautions, " "); !strings.Contains(said, "paused already") || !strings.Contains(said, "renew the pause") {
+	if said := strings.Join(stepOf(c, "pause-encryption").Cautions, " "); !strings.Contains(said, "paused already") ||
+		!strings.Contains(said, "renew the pause") {
 		t.Errorf("the pause says %q", said)
 	}
-	if said := strings.Join(c.Details, " "); strings.Contains(said, "Nothing says whether the system volume is encrypted") || !strings.Contains(said, "is paused: the disk is not protected now") {
+	if said := strings.Join(c.Details, " "); strings.Contains(said,
+		"Nothing says whether the system volume is encrypted") ||
+		!strings.Contains(said, "is paused: the disk is not protected now") {
 		t.Errorf("of a paused encryption it says %q", said)
 	}
 }
@@ -247,7 +289,8 @@ func TestThePauseCountsItsRestarts(t *testing.T) {
 	}{
 		"a setting":   {with(on, secureOff), "Pause the encryption for one restart"},
 		"a boot mode": {with(on, legacy), "Pause the encryption for two restarts"},
-		"a guest": {with(guest, on, secureOff, memory(4, 1), func(d *doc) { d.TPM = inventory.TPM{State: some("not-seen")} }),
+		"a guest": {with(guest, on, secureOff, memory(4, 1),
+			func(d *doc) { d.TPM = inventory.TPM{State: some("not-seen")} }),
 			"Pause the encryption for three restarts"},
 	} {
 		if s := stepOf(checked(t, "skerry-12", tt.change), "pause-encryption"); s == nil || s.Title != tt.want {
@@ -259,9 +302,12 @@ func TestThePauseCountsItsRestarts(t *testing.T) {
 // Partition types are signs of another system, and no boot entry takes them back.
 func TestPartitionsAreSigns(t *testing.T) {
 	c := checked(t, "skerry-12", with(legacy, func(d *doc) {
-		d.Storage.Boot.Partitions = []inventory.Partition{{Kind: some("primary"), Type: some("07")}, {Kind: some("primary"), Type: some("83")}}
+		d.Storage.Boot.Partitions = []inventory.Partition{
+			{Kind: some("primary"), Type: some("07")}, {Kind: some("primary"), Type: some("83")},
+		}
 	}))
-	if got := planOf(c); !strings.Contains(got, "other-system") || !saysAnywhere(c, "Another system is on the disk (Linux): ask first whether to keep it.") {
+	if got := planOf(c); !strings.Contains(got, "other-system") ||
+		!saysAnywhere(c, "Another system is on the disk (Linux): ask first whether to keep it.") {
 		t.Errorf("%s %q", got, c.Details)
 	}
 	c = checked(t, "skerry-12", with(legacy, func(d *doc) {
@@ -275,15 +321,23 @@ func TestPartitionsAreSigns(t *testing.T) {
 // Settings of a host state their amounts.
 func TestHostAmounts(t *testing.T) {
 	c := checked(t, "skerry-12", with(guest, func(d *doc) {
-		d.Memory.Installed, d.Memory.Visible, d.Processor.Cores, d.Processor.Threads = some(int64(4<<30)), some(int64(3<<30)), some(int64(1)), some(int64(1))
+		d.Memory.Installed, d.Memory.Visible, d.Processor.Cores, d.Processor.Threads = some(int64(4<<30)),
+			some(int64(3<<30)), some(int64(1)), some(int64(1))
 	}))
-	for id, want := range map[string]string{"host-memory": "Host: give the virtual machine 6 GiB of memory", "host-cores": "Host: give the virtual machine 3 processor cores"} {
+	for id, want := range map[string]string{
+		"host-memory": "Host: give the virtual machine 6 GiB of memory",
+		"host-cores":  "Host: give the virtual machine 3 processor cores",
+	} {
 		if s := stepOf(c, id); s == nil || s.Title != want {
 			t.Errorf("%s is %+v", id, s)
 		}
 	}
-	c = checked(t, "skerry-12", with(guest, legacy, func(d *doc) { d.Memory.Installed, d.Memory.Visible = some(int64(4<<30)), some(int64(3<<30)) }))
-	if s := stepOf(c, "new-guest"); s == nil || !strings.Contains(s.Do, "with at least 6 GiB of memory, and otherwise as much as this one has") {
+	c = checked(t, "skerry-12",
+		with(guest, legacy, func(d *doc) {
+			d.Memory.Installed, d.Memory.Visible = some(int64(4<<30)), some(int64(3<<30))
+		}))
+	if s := stepOf(c, "new-guest"); s == nil ||
+		!strings.Contains(s.Do, "with at least 6 GiB of memory, and otherwise as much as this one has") {
 		t.Errorf("the new machine is %+v", s)
 	}
 }
@@ -292,27 +346,35 @@ func TestHostAmounts(t *testing.T) {
 func TestHowItIsInstalled(t *testing.T) {
 	c := checked(t, "skerry-12", func(d *doc) { d.OS.Version = inventory.Opt[string]{} })
 	s := stepOf(c, "upgrade")
-	if s == nil || !strings.HasPrefix(s.Do, "Install the release in the way that the installed system allows, once that is known.") ||
+	if s == nil || !strings.HasPrefix(s.Do,
+		"Install the release in the way that the installed system allows, once that is known.") ||
 		s.Tell != "The machine gets the new system. We tell you before what stays of your programs and files." {
 		t.Errorf("the installation: %+v", s)
 	}
-	if s = stepOf(checked(t, "skerry-12", nil), "upgrade"); !strings.HasPrefix(s.Do, "Install the release over the present one.") || s.Tell != "The machine gets the new system. Programs, files and settings stay." {
+	if s = stepOf(checked(t, "skerry-12", nil), "upgrade"); !strings.HasPrefix(s.Do,
+		"Install the release over the present one.") ||
+		s.Tell != "The machine gets the new system. Programs, files and settings stay." {
 		t.Errorf("in place: %+v", s)
 	}
-	image := asks(t, []string{must("{fact: memory.installed_bytes, at_least: 4 GiB}")}, "upgrade: [{platform: windows, way: image}]")
-	if s = stepOf(run(t, image, sound()).Document(now, "test"), "upgrade"); !strings.HasPrefix(s.Do, "Install the release from its full image.") {
+	image := asks(t, []string{must("{fact: memory.installed_bytes, at_least: 4 GiB}")},
+		"upgrade: [{platform: windows, way: image}]")
+	if s = stepOf(run(t, image, sound()).Document(now, "test"), "upgrade"); !strings.HasPrefix(s.Do,
+		"Install the release from its full image.") {
 		t.Errorf("from an image: %+v", s)
 	}
 }
 
 // Where the document says for how long the system itself can go back, the step says it.
 func TestTheWayBack(t *testing.T) {
-	if s := stepOf(checked(t, "skerry-12", nil), "upgrade"); !strings.HasPrefix(s.Back, "For ten days the system itself can go back") {
+	if s := stepOf(checked(t, "skerry-12", nil), "upgrade"); !strings.HasPrefix(s.Back,
+		"For ten days the system itself can go back") {
 		t.Errorf("the way back is %q", s.Back)
 	}
-	plain := asks(t, []string{must("{fact: memory.installed_bytes, at_least: 4 GiB}")}, "upgrade: [{platform: windows, way: in-place, keeps: [files]}]")
+	plain := asks(t, []string{must("{fact: memory.installed_bytes, at_least: 4 GiB}")},
+		"upgrade: [{platform: windows, way: in-place, keeps: [files]}]")
 	s := stepOf(run(t, plain, sound()).Document(now, "test"), "upgrade")
-	if s.Back != "The whole copy of the disk. Nothing says whether the system itself can go back." || s.Tell != "The machine gets the new system. Files stay; programs and settings do not." {
+	if s.Back != "The whole copy of the disk. Nothing says whether the system itself can go back." ||
+		s.Tell != "The machine gets the new system. Files stay; programs and settings do not." {
 		t.Errorf("the way back is %q, and its user hears %q", s.Back, s.Tell)
 	}
 }

@@ -37,17 +37,41 @@ func load(t testing.TB, name string) *release.Release {
 func sound() *doc {
 	d := &doc{Format: inventory.Format, TakenAt: now}
 	d.Device.Name, d.Device.Form, d.Device.Environment = some("GULL-014"), some("desktop"), some("hardware")
-	d.OS.Platform, d.OS.Name, d.OS.Version, d.OS.Architecture = some("windows"), some("Skerry 11"), some("11.2"), some("x86-64")
-	d.Processor = inventory.Processor{Name: some("Corvane K5-9400"), Architecture: some("x86-64"), Cores: some(int64(6)), Threads: some(int64(6)), RatedMHz: some(int64(2900)),
-		Features: []string{"cmpxchg16b", "sse4.2", "avx2"}}
-	d.Memory = inventory.Memory{Installed: some(int64(8 << 30)), Visible: some(int64(7 << 30)), Slots: some(int64(2)), SlotsUsed: some(int64(1)), Max: some(int64(64 << 30)),
-		Modules: []inventory.Module{{Soldered: some(false)}}}
-	d.Storage.Disks = []inventory.Disk{{Name: some("disk 0"), Kind: some("ssd"), System: some(true), Health: some("good")}}
-	d.Storage.System.DiskBytes, d.Storage.System.VolumeBytes, d.Storage.System.FreeBytes = some(int64(256e9)), some(int64(250e9)), some(int64(90e9))
+	d.OS.Platform, d.OS.Name, d.OS.Version, d.OS.Architecture = some("windows"), some("Skerry 11"), some("11.2"),
+		some("x86-64")
+	d.Processor = inventory.Processor{
+		Name:         some("Corvane K5-9400"),
+		Architecture: some("x86-64"),
+		Cores:        some(int64(6)),
+		Threads:      some(int64(6)),
+		RatedMHz:     some(int64(2900)),
+		Features:     []string{"cmpxchg16b", "sse4.2", "avx2"},
+	}
+	d.Memory = inventory.Memory{
+		Installed: some(int64(8 << 30)),
+		Visible:   some(int64(7 << 30)),
+		Slots:     some(int64(2)),
+		SlotsUsed: some(int64(1)),
+		Max:       some(int64(64 << 30)),
+		Modules:   []inventory.Module{{Soldered: some(false)}},
+	}
+	d.Storage.Disks = []inventory.Disk{{
+		Name:   some("disk 0"),
+		Kind:   some("ssd"),
+		System: some(true),
+		Health: some("good"),
+	}}
+	d.Storage.System.DiskBytes, d.Storage.System.VolumeBytes, d.Storage.System.FreeBytes = some(int64(256e9)),
+		some(int64(250e9)), some(int64(90e9))
 	d.Storage.System.PartitionStyle, d.Storage.Boot.PartitionStyle = some("gpt"), some("gpt")
 	d.Storage.System.Encryption.State = some("off")
 	d.Storage.OtherSystems = []string{}
-	d.Firmware = inventory.Firmware{BootMode: some("uefi"), UEFICapable: some(true), SecureBoot: some("on"), SecureBootCapable: some(true)}
+	d.Firmware = inventory.Firmware{
+		BootMode:          some("uefi"),
+		UEFICapable:       some(true),
+		SecureBoot:        some("on"),
+		SecureBootCapable: some(true),
+	}
 	d.TPM = inventory.TPM{State: some("ready"), Version: some("2.0")}
 	d.Graphics = []inventory.Adapter{{Name: some("Built-in graphics"), DriverModel: some("2.7")}}
 	return d
@@ -66,7 +90,8 @@ func mac() *doc {
 }
 
 func legacy(d *doc) {
-	d.Firmware.BootMode, d.Firmware.SecureBoot, d.Firmware.SecureBootCapable = some("legacy"), some("inactive"), inventory.Opt[bool]{}
+	d.Firmware.BootMode, d.Firmware.SecureBoot, d.Firmware.SecureBootCapable = some("legacy"), some("inactive"),
+		inventory.Opt[bool]{}
 	d.Storage.System.PartitionStyle, d.Storage.Boot.PartitionStyle = some("mbr"), some("mbr")
 }
 
@@ -101,93 +126,168 @@ var cases = []struct {
 	says        []string // in the answer, the details, or a finding's reason
 }{
 	{"everything is met", func(*doc) {}, "ready", "", "", []string{"it can take Skerry 12 now."}},
-	{"free space", func(d *doc) { d.Storage.System.FreeBytes = some(int64(18e9)) }, "reconfigure", "", "free-space check-again",
-		[]string{"A clean-up of the disk, without a visit.", "12 GB more free space is needed while the upgrade runs; the disk itself is large enough.", "The plan needs no part."}},
-	{"secure boot off", func(d *doc) { d.Firmware.SecureBoot = some("off") }, "reconfigure", "", "recovery-key pause-encryption enter-firmware secure-boot-on check-again resume-encryption",
+	{"free space", func(d *doc) { d.Storage.System.FreeBytes = some(int64(18e9)) }, "reconfigure", "",
+		"free-space check-again",
+		[]string{
+			"A clean-up of the disk, without a visit.",
+			"12 GB more free space is needed while the upgrade runs; the disk itself is large enough.",
+			"The plan needs no part.",
+		}},
+	{"secure boot off", func(d *doc) { d.Firmware.SecureBoot = some("off") }, "reconfigure", "",
+		"recovery-key pause-encryption enter-firmware secure-boot-on check-again resume-encryption",
 		[]string{"Secure boot is off; the firmware supports it."}},
-	{"secure boot in set-up mode", func(d *doc) { d.Firmware.SecureBoot = some("setup") }, "reconfigure", "", "enter-firmware secure-boot-keys secure-boot-on check-again",
+	{"secure boot in set-up mode", func(d *doc) { d.Firmware.SecureBoot = some("setup") }, "reconfigure", "",
+		"enter-firmware secure-boot-keys secure-boot-on check-again",
 		[]string{"The firmware is in set-up mode: it has no keys."}},
 	{"firmware without secure boot", func(d *doc) {
-		d.Firmware.SecureBootCapable, d.Firmware.SecureBoot, d.Firmware.LegacySupport = some(false), some("off"), some(false)
+		d.Firmware.SecureBootCapable, d.Firmware.SecureBoot, d.Firmware.LegacySupport = some(false), some("off"),
+			some(false)
 	}, "replace", "", "replace", []string{"cannot do secure boot"}},
-	{"secure boot hidden by legacy support", func(d *doc) { d.Firmware.SecureBootCapable, d.Firmware.SecureBoot = some(false), some("off") }, "!undetermined", "replace",
-		"enter-by-hand recovery-key pause-encryption enter-firmware secure-boot-on check-again resume-encryption", []string{"hides secure boot while its legacy support is on"}},
-	{"TPM not seen, built in by the list", noTPM, "!reconfigure", "decide", "enter-firmware tpm-on check-again", []string{"most likely switched off in firmware", "A firmware setting"}},
-	{"TPM off", func(d *doc) { d.TPM.State = some("off") }, "reconfigure", "", "enter-firmware tpm-on check-again", []string{"The TPM is there and switched off."}},
-	{"TPM not seen, nothing known of the processor", with(noTPM, func(d *doc) { d.Processor.Name = some("Corvane 0000 sample") }), "!undetermined", "decide", "ask-maker enter-firmware tpm-on check-again",
+	{"secure boot hidden by legacy support",
+		func(d *doc) { d.Firmware.SecureBootCapable, d.Firmware.SecureBoot = some(false), some("off") },
+		"!undetermined", "replace",
+		"enter-by-hand recovery-key pause-encryption enter-firmware secure-boot-on check-again resume-encryption",
+		[]string{"hides secure boot while its legacy support is on"}},
+	{"TPM not seen, built in by the list", noTPM, "!reconfigure", "decide", "enter-firmware tpm-on check-again",
+		[]string{"most likely switched off in firmware", "A firmware setting"}},
+	{"TPM off", func(d *doc) { d.TPM.State = some("off") }, "reconfigure", "", "enter-firmware tpm-on check-again",
+		[]string{"The TPM is there and switched off."}},
+	{"TPM not seen, nothing known of the processor",
+		with(noTPM, func(d *doc) { d.Processor.Name = some("Corvane 0000 sample") }), "!undetermined", "decide",
+		"ask-maker enter-firmware tpm-on check-again",
 		[]string{"Absent and switched off look the same from here"}},
-	{"TPM not seen, none built in, desktop", with(noTPM, func(d *doc) { d.Processor.Name = some("Corvane K5-8500T") }), "!refit", "decide", "recovery-key pause-encryption look-for-tpm tpm-module check-again resume-encryption",
+	{"TPM not seen, none built in, desktop", with(noTPM, func(d *doc) { d.Processor.Name = some("Corvane K5-8500T") }),
+		"!refit", "decide", "recovery-key pause-encryption look-for-tpm tpm-module check-again resume-encryption",
 		[]string{"the list says that this processor has none built in", "A TPM module"}},
-	{"TPM not seen, none built in, laptop", with(noTPM, func(d *doc) { d.Processor.Name, d.Device.Form = some("Corvane K5-8500T"), some("laptop") }), "!decide", "decide", "enter-firmware tpm-on check-again decide",
-		[]string{"No known step settles one requirement: TPM 2.0 ready. Skerry 12 installs on this machine, and its publisher does not support that."}},
-	{"TPM not ready", func(d *doc) { d.TPM.State = some("not-ready") }, "!reconfigure", "decide", "unbind-tpm enter-firmware tpm-recover check-again enrol-again", []string{"may be locked or have failed"}},
-	{"TPM 1.2 with one built in", func(d *doc) { d.TPM.Version = some("1.2") }, "!reconfigure", "decide", "unbind-tpm enter-firmware tpm-other check-again enrol-again", []string{"of an older version"}},
-	{"TPM announced without a driver", func(d *doc) { d.TPM = inventory.TPM{State: some("announced")} }, "!undetermined", "decide", "read-anew save-capture", []string{"the firmware names a TPM and no driver serves it"}},
-	{"legacy with MBR", legacy, "!reconfigure", "replace", "recovery-key pause-encryption convert-disk enter-firmware boot-mode secure-boot-on check-again resume-encryption",
+	{"TPM not seen, none built in, laptop",
+		with(noTPM, func(d *doc) { d.Processor.Name, d.Device.Form = some("Corvane K5-8500T"), some("laptop") }),
+		"!decide", "decide", "enter-firmware tpm-on check-again decide",
+		[]string{"No known step settles one requirement: TPM 2.0 ready. Skerry 12 installs on this machine, and its " +
+			"publisher does not support that."}},
+	{"TPM not ready", func(d *doc) { d.TPM.State = some("not-ready") }, "!reconfigure", "decide",
+		"unbind-tpm enter-firmware tpm-recover check-again enrol-again", []string{"may be locked or have failed"}},
+	{"TPM 1.2 with one built in", func(d *doc) { d.TPM.Version = some("1.2") }, "!reconfigure", "decide",
+		"unbind-tpm enter-firmware tpm-other check-again enrol-again", []string{"of an older version"}},
+	{"TPM announced without a driver", func(d *doc) { d.TPM = inventory.TPM{State: some("announced")} },
+		"!undetermined", "decide", "read-anew save-capture",
+		[]string{"the firmware names a TPM and no driver serves it"}},
+	{"legacy with MBR", legacy, "!reconfigure", "replace",
+		"recovery-key pause-encryption convert-disk enter-firmware boot-mode secure-boot-on check-again " +
+			"resume-encryption",
 		[]string{"A disk conversion and two firmware settings", "Not active, since it starts in legacy mode."}},
-	{"legacy, TPM and space", with(legacy, noTPM, func(d *doc) { d.Storage.System.FreeBytes = some(int64(9e9)) }), "!reconfigure", "replace",
-		"free-space convert-disk enter-firmware boot-mode tpm-on secure-boot-on check-again", []string{"A clean-up of the disk, a disk conversion and three firmware settings"}},
-	{"legacy, dynamic disk", with(legacy, func(d *doc) { d.Storage.Boot.Dynamic = some(true) }), "!reconfigure", "replace", "enter-firmware uefi-reinstall secure-boot-on check-again", []string{"installed on the emptied disk; programs and files do not stay"}},
-	{"legacy, firmware does not say UEFI", with(legacy, func(d *doc) { d.Firmware.UEFICapable = inventory.Opt[bool]{} }), "!undetermined", "replace", "convert-disk enter-firmware boot-mode secure-boot-on check-again",
+	{"legacy, TPM and space", with(legacy, noTPM, func(d *doc) { d.Storage.System.FreeBytes = some(int64(9e9)) }),
+		"!reconfigure", "replace",
+		"free-space convert-disk enter-firmware boot-mode tpm-on secure-boot-on check-again",
+		[]string{"A clean-up of the disk, a disk conversion and three firmware settings"}},
+	{"legacy, dynamic disk", with(legacy, func(d *doc) { d.Storage.Boot.Dynamic = some(true) }), "!reconfigure",
+		"replace", "enter-firmware uefi-reinstall secure-boot-on check-again",
+		[]string{"installed on the emptied disk; programs and files do not stay"}},
+	{"legacy, firmware does not say UEFI",
+		with(legacy, func(d *doc) { d.Firmware.UEFICapable = inventory.Opt[bool]{} }), "!undetermined", "replace",
+		"convert-disk enter-firmware boot-mode secure-boot-on check-again",
 		[]string{"it is unknown whether a step can be done", "whether the firmware can do UEFI is not known"}},
-	{"legacy, firmware cannot do UEFI", with(legacy, func(d *doc) { d.Firmware.UEFICapable = some(false) }), "replace", "", "replace", nil},
-	{"memory with a free slot", memory(4, 1), "refit", "", "add-memory check-again", []string{"2 GiB more is needed.", "A memory module"}},
+	{"legacy, firmware cannot do UEFI", with(legacy, func(d *doc) { d.Firmware.UEFICapable = some(false) }), "replace",
+		"", "replace", nil},
+	{"memory with a free slot", memory(4, 1), "refit", "", "add-memory check-again",
+		[]string{"2 GiB more is needed.", "A memory module"}},
 	{"memory without a free slot", with(memory(4, 2), func(d *doc) {
 		d.Memory.Modules = []inventory.Module{{Soldered: some(false)}, {Soldered: some(false)}}
 	}), "refit", "", "swap-memory check-again", nil},
-	{"memory on a laptop", with(memory(4, 1), func(d *doc) { d.Device.Form = some("laptop") }), "!refit", "decide", "add-memory check-again", []string{"the firmware says so, and is often wrong about it"}},
-	{"memory soldered", with(memory(4, 2), func(d *doc) { d.Memory.Modules = []inventory.Module{{Soldered: some(true)}} }), "replace", "", "replace", nil},
-	{"memory beyond the ceiling", with(memory(4, 1), func(d *doc) { d.Memory.Max = some(int64(4 << 30)) }), "!undetermined", "replace", "add-memory check-again",
+	{"memory on a laptop", with(memory(4, 1), func(d *doc) { d.Device.Form = some("laptop") }), "!refit", "decide",
+		"add-memory check-again", []string{"the firmware says so, and is often wrong about it"}},
+	{"memory soldered", with(memory(4, 2),
+		func(d *doc) { d.Memory.Modules = []inventory.Module{{Soldered: some(true)}} }), "replace", "", "replace", nil},
+	{"memory beyond the ceiling", with(memory(4, 1), func(d *doc) { d.Memory.Max = some(int64(4 << 30)) }),
+		"!undetermined", "replace", "add-memory check-again",
 		[]string{"it is unknown whether a step can be done"}},
 	{"memory beyond the ceiling, looked up", with(memory(4, 1), func(d *doc) {
 		d.Memory.Max = some(int64(4 << 30))
 		d.Sources = map[string]string{"memory.max_bytes": "entered by hand on 2026-11-20 (manual, page 12)"}
 	}), "replace", "", "replace", nil},
-	{"memory beyond a ceiling that is below what is fitted", with(memory(4, 1), func(d *doc) { d.Memory.Max = some(int64(2 << 30)) }), "!refit", "replace", "add-memory check-again",
+	{"memory beyond a ceiling that is below what is fitted",
+		with(memory(4, 1), func(d *doc) { d.Memory.Max = some(int64(2 << 30)) }), "!refit", "replace",
+		"add-memory check-again",
 		[]string{"most memory the machine takes, which is unknown"}},
-	{"memory, slots not known", with(memory(4, 1), func(d *doc) { d.Memory.Slots = inventory.Opt[int64]{} }), "!undetermined", "decide", "add-memory check-again", nil},
-	{"installed memory not known, visible enough", func(d *doc) { d.Memory.Installed = inventory.Opt[int64]{} }, "ready", "", "", []string{"is at least 7 GiB, which is enough"}},
-	{"installed memory not known, visible too little", func(d *doc) { d.Memory.Installed, d.Memory.Visible = inventory.Opt[int64]{}, some(int64(3<<30)) }, "!undetermined", "refit", "read-anew", []string{"it is at least 3 GiB"}},
-	{"drive too small", func(d *doc) { d.Storage.System.DiskBytes = some(int64(64e9)) }, "refit", "", "change-drive check-again", []string{"one sold as 100 GB holds at least 99.5 GB"}},
+	{"memory, slots not known", with(memory(4, 1), func(d *doc) { d.Memory.Slots = inventory.Opt[int64]{} }),
+		"!undetermined", "decide", "add-memory check-again", nil},
+	{"installed memory not known, visible enough", func(d *doc) { d.Memory.Installed = inventory.Opt[int64]{} },
+		"ready", "", "", []string{"is at least 7 GiB, which is enough"}},
+	{"installed memory not known, visible too little",
+		func(d *doc) { d.Memory.Installed, d.Memory.Visible = inventory.Opt[int64]{}, some(int64(3<<30)) },
+		"!undetermined", "refit", "read-anew", []string{"it is at least 3 GiB"}},
+	{"drive too small", func(d *doc) { d.Storage.System.DiskBytes = some(int64(64e9)) }, "refit", "",
+		"change-drive check-again", []string{"one sold as 100 GB holds at least 99.5 GB"}},
 	{"eMMC too small", func(d *doc) {
 		d.Storage.System.DiskBytes, d.Storage.Disks[0].Kind = some(int64(62e9)), some("emmc")
 	}, "!undetermined", "replace", "add-drive check-again", nil},
-	{"hard disk", func(d *doc) { d.Storage.Disks[0].Kind = some("hdd") }, "refit", "", "change-drive check-again", []string{"The system disk is a hard disk."}},
-	{"space short on a failing disk", func(d *doc) { d.Storage.System.FreeBytes, d.Storage.Disks[0].Health = some(int64(9e9)), some("bad") }, "refit", "", "failing-drive check-again", nil},
+	{"hard disk", func(d *doc) { d.Storage.Disks[0].Kind = some("hdd") }, "refit", "", "change-drive check-again",
+		[]string{"The system disk is a hard disk."}},
+	{"space short on a failing disk",
+		func(d *doc) { d.Storage.System.FreeBytes, d.Storage.Disks[0].Health = some(int64(9e9)), some("bad") }, "refit",
+		"", "failing-drive check-again", nil},
 	{"older processor", func(d *doc) { d.Processor.Name = some("Corvane K5-7300U") }, "decide", "", "decide",
-		[]string{"Its name says generation 7; the list skerry-12-processors takes generation 8 and later (rule corvane-k-four-digits). The nearest row is Corvane K5-8500T. It is fast enough and has cores enough; the list decides."}},
-	{"an exception of the list", func(d *doc) { d.Processor.Name = some("Corvane K3-8130U") }, "decide", "", "decide", []string{"names it as an exception"}},
-	{"a name that no rule reads", func(d *doc) { d.Processor.Name = some("Corvane 0000 sample") }, "!undetermined", "decide", "ask-maker", []string{"No naming rule of the list skerry-12-processors reads this name"}},
-	{"older processor and unknowns: nothing needs closing", func(d *doc) { d.Processor.Name, d.TPM = some("Corvane K5-7300U"), inventory.TPM{} }, "decide", "", "decide", nil},
-	{"a feature that the list says the part has", func(d *doc) { d.Processor.Features = []string{"cmpxchg16b", "sse4.2"} }, "!reconfigure", "replace", "enter-firmware processor-feature check-again", []string{"switched off in firmware"}},
+		[]string{"Its name says generation 7; the list skerry-12-processors takes generation 8 and later (rule " +
+			"corvane-k-four-digits). The nearest row is Corvane K5-8500T. It is fast enough and has cores enough; " +
+			"the list decides."}},
+	{"an exception of the list", func(d *doc) { d.Processor.Name = some("Corvane K3-8130U") }, "decide", "", "decide",
+		[]string{"names it as an exception"}},
+	{"a name that no rule reads", func(d *doc) { d.Processor.Name = some("Corvane 0000 sample") }, "!undetermined",
+		"decide", "ask-maker", []string{"No naming rule of the list skerry-12-processors reads this name"}},
+	{"older processor and unknowns: nothing needs closing",
+		func(d *doc) { d.Processor.Name, d.TPM = some("Corvane K5-7300U"), inventory.TPM{} }, "decide", "", "decide",
+		nil},
+	{"a feature that the list says the part has",
+		func(d *doc) { d.Processor.Features = []string{"cmpxchg16b", "sse4.2"} }, "!reconfigure", "replace",
+		"enter-firmware processor-feature check-again", []string{"switched off in firmware"}},
 	{"a feature that nobody says the part has", func(d *doc) {
 		d.Processor.Name, d.Processor.Features = some("Corvane K5-8250U"), []string{"cmpxchg16b", "sse4.2"}
 	}, "replace", "", "replace", []string{"none of avx2 and sve, of which one is needed"}},
-	{"32-bit system on a 64-bit processor", func(d *doc) { d.OS.Architecture = some("x86") }, "reconfigure", "", "reinstall", []string{"The installed system is 32-bit; the processor can do 64-bit.", "A clean installation, about 90 minutes."}},
-	{"32-bit system: nothing is repaired that the reinstallation replaces", with(legacy, func(d *doc) { d.OS.Architecture, d.Storage.System.FreeBytes = some("x86"), some(int64(5e9)) }), "!reconfigure", "replace",
+	{"32-bit system on a 64-bit processor", func(d *doc) { d.OS.Architecture = some("x86") }, "reconfigure", "",
+		"reinstall", []string{
+			"The installed system is 32-bit; the processor can do 64-bit.", "A clean installation, about 90 minutes.",
+		}},
+	{"32-bit system: nothing is repaired that the reinstallation replaces",
+		with(legacy, func(d *doc) { d.OS.Architecture, d.Storage.System.FreeBytes = some("x86"), some(int64(5e9)) }),
+		"!reconfigure", "replace",
 		"enter-firmware uefi-reinstall secure-boot-on check-again", nil},
-	{"32-bit processor", func(d *doc) { d.Processor.Architecture, d.OS.Architecture = some("x86"), some("x86") }, "replace", "", "replace", []string{"The processor is 32-bit, and that cannot be changed."}},
-	{"earlier release", func(d *doc) { d.OS.Name, d.OS.Version = some("Skerry 10"), some("10.4") }, "reconfigure", "", "interim", []string{"By way of Skerry 11, then Skerry 12; programs, files and settings stay."}},
+	{"32-bit processor", func(d *doc) { d.Processor.Architecture, d.OS.Architecture = some("x86"), some("x86") },
+		"replace", "", "replace", []string{"The processor is 32-bit, and that cannot be changed."}},
+	{"earlier release", func(d *doc) { d.OS.Name, d.OS.Version = some("Skerry 10"), some("10.4") }, "reconfigure", "",
+		"interim", []string{"By way of Skerry 11, then Skerry 12; programs, files and settings stay."}},
 	{"another system", func(d *doc) {
 		d.OS.Platform, d.OS.Name, d.OS.Version = some("linux"), some("Lodestar Linux"), some("12")
 	}, "ready", "", "reinstall", []string{"it can take Skerry 12, as a clean installation."}},
-	{"virtual machine without TPM", with(guest, noTPM), "reconfigure", "", "host-tpm check-again", []string{"A setting of the host", "only where its host gives it one"}},
-	{"virtual machine with little memory and few cores", with(guest, memory(4, 1), func(d *doc) { d.Processor.Cores, d.Processor.Threads = some(int64(2)), some(int64(2)) }), "reconfigure", "", "host-memory host-cores check-again", []string{"Two settings of the host"}},
-	{"virtual machine in legacy mode", with(guest, legacy), "reconfigure", "", "new-guest check-again", []string{"A new virtual machine"}},
+	{"virtual machine without TPM", with(guest, noTPM), "reconfigure", "", "host-tpm check-again",
+		[]string{"A setting of the host", "only where its host gives it one"}},
+	{"virtual machine with little memory and few cores",
+		with(guest, memory(4, 1),
+			func(d *doc) { d.Processor.Cores, d.Processor.Threads = some(int64(2)), some(int64(2)) }), "reconfigure",
+		"", "host-memory host-cores check-again", []string{"Two settings of the host"}},
+	{"virtual machine in legacy mode", with(guest, legacy), "reconfigure", "", "new-guest check-again",
+		[]string{"A new virtual machine"}},
 	{"encrypted with LUKS", with(noTPM, func(d *doc) {
 		d.Storage.System.Encryption = inventory.Encryption{State: some("on"), Kind: some("luks")}
 	}), "!reconfigure", "decide",
 		"recovery-key passphrase enter-firmware tpm-on check-again", []string{"The system volume is encrypted"}},
-	{"encryption not known counts as encrypted", with(noTPM, func(d *doc) { d.Storage.System.Encryption = inventory.Encryption{} }), "!reconfigure", "decide",
-		"recovery-key pause-encryption enter-firmware tpm-on check-again resume-encryption", []string{"the plan treats it as encrypted"}},
-	{"sources disagree, with one answer", func(d *doc) { disagree(d, "8589934592", "17179869184") }, "ready", "", "", []string{"Two sources disagree, and the answer is the same under each of them. Installed memory: 8 GiB (firmware tables) or 16 GiB (register)."}},
-	{"sources disagree, with two answers", func(d *doc) { disagree(d, "4294967296", "8589934592") }, "!undetermined", "refit", "enter-by-hand", []string{"4 GiB (firmware tables) or 8 GiB (register)"}},
+	{"encryption not known counts as encrypted",
+		with(noTPM, func(d *doc) { d.Storage.System.Encryption = inventory.Encryption{} }), "!reconfigure", "decide",
+		"recovery-key pause-encryption enter-firmware tpm-on check-again resume-encryption",
+		[]string{"the plan treats it as encrypted"}},
+	{"sources disagree, with one answer", func(d *doc) { disagree(d, "8589934592", "17179869184") }, "ready", "", "",
+		[]string{"Two sources disagree, and the answer is the same under each of them. Installed memory: 8 GiB " +
+			"(firmware tables) or 16 GiB (register)."}},
+	{"sources disagree, with two answers", func(d *doc) { disagree(d, "4294967296", "8589934592") }, "!undetermined",
+		"refit", "enter-by-hand", []string{"4 GiB (firmware tables) or 8 GiB (register)"}},
 }
 
 func disagree(d *doc, a, b string) {
 	d.Memory.Installed = inventory.Opt[int64]{}
 	d.Memory.Visible = inventory.Opt[int64]{}
-	d.Gaps = append(d.Gaps, inventory.Gap{Fact: "memory.installed_bytes", Cause: inventory.Disagree, Readings: []inventory.Differ{{Value: a, Source: "firmware tables"}, {Value: b, Source: "register"}}})
+	d.Gaps = append(d.Gaps, inventory.Gap{
+		Fact:     "memory.installed_bytes",
+		Cause:    inventory.Disagree,
+		Readings: []inventory.Differ{{Value: a, Source: "firmware tables"}, {Value: b, Source: "register"}},
+	})
 }
 
 func TestWhatItTakes(t *testing.T) {
@@ -240,7 +340,8 @@ func saysAnywhere(c *assess.Document, s string) bool {
 	for _, f := range c.Findings {
 		all = append(append(all, f.Reason), f.Close...)
 	}
-	return slices.ContainsFunc(all, func(x string) bool { return strings.Contains(strings.ToLower(x), strings.ToLower(s)) })
+	return slices.ContainsFunc(all,
+		func(x string) bool { return strings.Contains(strings.ToLower(x), strings.ToLower(s)) })
 }
 
 // holds checks what is true of every check document.
@@ -291,7 +392,8 @@ func holds(t *testing.T, c *assess.Document) {
 		if len(f.Evidence) == 0 {
 			t.Errorf("%s: no evidence", f.Requirement)
 		}
-		if f.Level == "must" && f.Outcome == "fail" && len(f.SettledBy) == 0 && !f.NoRemedy && c.Disposition != "replace" {
+		if f.Level == "must" && f.Outcome == "fail" && len(f.SettledBy) == 0 && !f.NoRemedy &&
+			c.Disposition != "replace" {
 			t.Errorf("%s fails, and neither a step settles it nor is it beyond remedy", f.Requirement)
 		}
 		if strings.Contains(f.Reason, "..") || strings.Contains(c.Answer, "!") {
@@ -310,12 +412,18 @@ func TestMacs(t *testing.T) {
 	}{
 		{"listed", func(*doc) {}, "ready", ""},
 		{"not listed", func(d *doc) { d.Device.ModelID = some("Foldbook6,2") }, "replace", "replace"},
-		{"T58 the exact identifier decides, and not one that is like it", func(d *doc) { d.Device.ModelID = some("Foldbook9,10") }, "replace", "replace"},
-		{"interim release", func(d *doc) { d.OS.Name, d.OS.Version = some("Fathom 7"), some("7.6") }, "reconfigure", "interim"},
-		{"start-up security", func(d *doc) { d.Firmware.SecureBoot = some("permissive") }, "reconfigure", "recovery-key mac-security check-again"},
-		{"space", func(d *doc) { d.Storage.System.FreeBytes = some(int64(10e9)) }, "reconfigure", "free-space check-again"},
-		{"security not readable", func(d *doc) { d.Firmware.SecureBoot = inventory.Opt[string]{} }, "undetermined", "read-anew"},
-		{"no TPM, boot mode or list of processors is asked for", func(d *doc) { d.Processor = inventory.Processor{} }, "ready", ""},
+		{"T58 the exact identifier decides, and not one that is like it",
+			func(d *doc) { d.Device.ModelID = some("Foldbook9,10") }, "replace", "replace"},
+		{"interim release", func(d *doc) { d.OS.Name, d.OS.Version = some("Fathom 7"), some("7.6") }, "reconfigure",
+			"interim"},
+		{"start-up security", func(d *doc) { d.Firmware.SecureBoot = some("permissive") }, "reconfigure",
+			"recovery-key mac-security check-again"},
+		{"space", func(d *doc) { d.Storage.System.FreeBytes = some(int64(10e9)) }, "reconfigure",
+			"free-space check-again"},
+		{"security not readable", func(d *doc) { d.Firmware.SecureBoot = inventory.Opt[string]{} }, "undetermined",
+			"read-anew"},
+		{"no TPM, boot mode or list of processors is asked for", func(d *doc) { d.Processor = inventory.Processor{} },
+			"ready", ""},
 	}
 	for _, tt := range tests {
 		t.Run(tt.name, func(t *testing.T) {
@@ -432,7 +540,8 @@ func TestUnrelatedFactsChangeNothing(t *testing.T) {
 	rel := load(t, "skerry-12")
 	before, _ := assess.Run(rel, sound())
 	d := sound()
-	d.Power.Source, d.Backup.Kind, d.OS.ManagedBy, d.Security.VBS = some("mains"), some("whole disk"), some("harbour office"), some("running")
+	d.Power.Source, d.Backup.Kind, d.OS.ManagedBy, d.Security.VBS = some("mains"), some("whole disk"),
+		some("harbour office"), some("running")
 	after, _ := assess.Run(rel, d)
 	b, a := before.Outcomes(), after.Outcomes()
 	for i := range b {

@@ -13,7 +13,14 @@ import (
 )
 
 func route(v *remedy.Verdict, rel *release.Release) Route {
-	return Route{Way: v.Route, Through: v.Through, Keeps: v.Keeps, Known: v.RouteKnown, Says: say.Way(v, rel.Name), Back: v.Back}
+	return Route{
+		Way:     v.Route,
+		Through: v.Through,
+		Keeps:   v.Keeps,
+		Known:   v.RouteKnown,
+		Says:    say.Way(v, rel.Name),
+		Back:    v.Back,
+	}
 }
 
 func side(v *remedy.Verdict, rel *release.Release) Side {
@@ -30,7 +37,8 @@ func (d *Document) beside(a *Assessment, now time.Time) {
 	if d.Support != nil && len(a.Verdict.Unsupported) > 0 {
 		d.Support.Not = true
 	}
-	if !a.Verdict.Foreign && a.Verdict.Disposition != remedy.Done { // another system has no edition that becomes one of these
+	// another system has no edition that becomes one of these
+	if !a.Verdict.Foreign && a.Verdict.Disposition != remedy.Done {
 		d.delivery(rel, f, a.Verdict.Route)
 	}
 	if f.Class() != fact.Mac {
@@ -44,10 +52,13 @@ func (d *Document) beside(a *Assessment, now time.Time) {
 		}
 	}
 	if rel.Draft {
-		d.Warnings = append(d.Warnings, "This is a draft of the requirements: it cannot judge the fleet, and it may change.")
+		d.Warnings = append(d.Warnings,
+			"This is a draft of the requirements: it cannot judge the fleet, and it may change.")
 	}
 	if rel.TestRelease {
-		d.Warnings = append(d.Warnings, rel.Name+" is a release for testing. Its requirements may still change, and there may be no way back from it.")
+		d.Warnings = append(d.Warnings,
+			rel.Name+" is a release for testing. Its requirements may still change, and there may be no way back "+
+				"from it.")
 	}
 	if slots := f.SlotsTwice(); len(slots) > 0 {
 		d.Warnings = append(d.Warnings, say.SlotsTwice(slots))
@@ -61,7 +72,8 @@ func (d *Document) beside(a *Assessment, now time.Time) {
 		}
 		p := &rel.Prepare[i]
 		state, says := say.Prepared(p, f)
-		d.Preparation = append(d.Preparation, Prepared{ID: p.ID, Title: p.Title, Reason: p.Reason, State: state, Says: says})
+		d.Preparation = append(d.Preparation,
+			Prepared{ID: p.ID, Title: p.Title, Reason: p.Reason, State: state, Says: says})
 	}
 }
 
@@ -71,7 +83,14 @@ func (d *Document) support(rel *release.Release, f *fact.Facts, now time.Time) {
 	if s == nil {
 		return
 	}
-	d.Support = &Support{Release: name, Edition: s.Edition, Ends: s.Ends, Days: days(now, s.Ends), Says: say.Extended(s, now), Source: s.Source}
+	d.Support = &Support{
+		Release: name,
+		Edition: s.Edition,
+		Ends:    s.Ends,
+		Days:    days(now, s.Ends),
+		Says:    say.Extended(s, now),
+		Source:  s.Source,
+	}
 	if !s.Extended.IsZero() {
 		d.Support.Extended = &s.Extended
 	}
@@ -84,14 +103,20 @@ func (d *Document) delivery(rel *release.Release, f *fact.Facts, way string) {
 	got := rel.Deliver(f, way)
 	d.Delivery = &Delivery{Edition: got.Edition, Says: say.Delivery(&got, rel, f)}
 	if p := got.Package; p != nil {
-		d.Delivery.Package, d.Delivery.File, d.Delivery.SHA256, d.Delivery.Bytes, d.Delivery.Before = p.ID, p.File, p.SHA256, p.Bytes, p.Before
+		d.Delivery.Package, d.Delivery.File, d.Delivery.SHA256, d.Delivery.Bytes, d.Delivery.Before = p.ID, p.File,
+			p.SHA256, p.Bytes, p.Before
 	}
 }
 
 func (d *Document) tpm(a *Assessment) {
 	f := a.Result.Facts
 	state := a.Inventory.TPM.State.Or("") // announced is a state, too
-	t := &TPM{State: state, Version: f.Value(fact.TPMVersion).Text(), Kind: f.Value(fact.TPMKind).Text(), Says: say.TPM(f, state)}
+	t := &TPM{
+		State:   state,
+		Version: f.Value(fact.TPMVersion).Text(),
+		Kind:    f.Value(fact.TPMKind).Text(),
+		Says:    say.TPM(f, state),
+	}
 	switch state {
 	case "":
 		t.Seen = "not-known"
@@ -112,7 +137,9 @@ func (d *Document) tpm(a *Assessment) {
 
 // known lists the rows of a list that the release knows, and the names of those
 // that it does not.
-func known(f *fact.Facts, entries []release.Known, g fact.Group, name, publisher, version fact.ID) (out []Known, strangers []string) {
+func known(
+	f *fact.Facts, entries []release.Known, g fact.Group, name, publisher, version fact.ID,
+) (out []Known, strangers []string) {
 	if len(entries) == 0 {
 		return nil, nil
 	}
@@ -123,14 +150,21 @@ func known(f *fact.Facts, entries []release.Known, g fact.Group, name, publisher
 			strangers = append(strangers, check.Title(row, name, version))
 			continue
 		}
-		out = append(out, Known{row.Value(name).Text(), row.Value(version).Text(), v.Is, say.Known(v.Is), v.Note, v.Source})
+		out = append(out, Known{
+			row.Value(name).Text(), row.Value(version).Text(), v.Is, say.Known(v.Is), v.Note, v.Source,
+		})
 	}
 	return out, strangers
 }
 
 func listMatch(e *check.Evidence) *ListMatch {
 	m, l := e.Match, e.Leaf.(*need.Listed).List
-	out := &ListMatch{List: l.ID, Result: map[list.Result]string{list.On: "on", list.Off: "off", list.Unread: "not-read"}[m.Result], Generation: m.Generation, Exception: m.Excepted}
+	out := &ListMatch{
+		List:       l.ID,
+		Result:     map[list.Result]string{list.On: "on", list.Off: "off", list.Unread: "not-read"}[m.Result],
+		Generation: m.Generation,
+		Exception:  m.Excepted,
+	}
 	if m.Row != nil {
 		out.Row = m.Row.Name
 	} else if row := l.Nearest(e.Reading.Value.Text()); row != nil && m.Result != list.On {
@@ -151,7 +185,8 @@ func (d *Document) AddNext(next *Assessment) {
 	}
 	for i := range next.Result.Findings {
 		fd := &next.Result.Findings[i]
-		if q := fd.Requirement; q.Level == release.Must && fd.Outcome == check.Fail && here[q.Title] != check.Fail.String() {
+		if q := fd.Requirement; q.Level == release.Must && fd.Outcome == check.Fail &&
+			here[q.Title] != check.Fail.String() {
 			n.Fails = append(n.Fails, q.Title)
 		}
 	}

@@ -14,7 +14,8 @@ import (
 func TestFails(t *testing.T) {
 	rel := asks(t, []string{
 		must("{fact: processor.cores, at_least: 4}"), must("{fact: memory.installed_bytes, at_least: 4 GiB}"),
-		must("{fact: memory.slots, at_least: 2}"), "level: should, consequence: works-less-well, need: {fact: processor.rated_mhz, at_least: 3 GHz}",
+		must("{fact: memory.slots, at_least: 2}"),
+		"level: should, consequence: works-less-well, need: {fact: processor.rated_mhz, at_least: 3 GHz}",
 	})
 	for _, tt := range []struct {
 		change func(*doc)
@@ -38,12 +39,16 @@ func TestFails(t *testing.T) {
 // Whether a newer driver changes what a graphics adapter cannot do is not known before
 // it is tried: it may rule a laptop out at worst, and is not expected to.
 func TestADriverRulesNothingOut(t *testing.T) {
-	rel := asks(t, []string{"level: must, consequence: will-not-start, need: {in: graphics, some: {fact: graphics.driver_model, at_least: \"2.0\"}}"})
-	for form, worst := range map[string]string{"laptop": "replace", "desktop": "decide"} { // another card fits the desktop
+	rel := asks(t, []string{"level: must, consequence: will-not-start, need: {in: graphics, some: {fact: " +
+		"graphics.driver_model, at_least: \"2.0\"}}"})
+	// another card fits the desktop
+	for form, worst := range map[string]string{"laptop": "replace", "desktop": "decide"} {
 		c := on(t, rel, func(d *doc) {
-			d.Device.Form, d.Graphics = some(form), []inventory.Adapter{{Name: some("Built-in graphics"), DriverModel: some("1.3")}}
+			d.Device.Form, d.Graphics = some(form),
+				[]inventory.Adapter{{Name: some("Built-in graphics"), DriverModel: some("1.3")}}
 		})
-		if c.Disposition != "reconfigure" || c.Certainty != "expected" || c.Worst != worst || !strings.HasPrefix(planOf(c), "graphics-driver") {
+		if c.Disposition != "reconfigure" || c.Certainty != "expected" || c.Worst != worst ||
+			!strings.HasPrefix(planOf(c), "graphics-driver") {
 			t.Errorf("%s: %s, %s, %s at worst: %s", form, c.Disposition, c.Certainty, c.Worst, planOf(c))
 		}
 	}
@@ -82,22 +87,27 @@ func TestNotes(t *testing.T) {
 		{must("{any: [{fact: processor.cores, at_least: 4}, {fact: memory.installed_bytes, at_least: 4 GiB}]}"), ""},
 		{"level: should, consequence: works-less-well, need: {fact: processor.rated_mhz, at_least: 2 GHz}", ""},
 		{must("{fact: processor.cores, at_least: 4}"), ""}, // the host of a guest does
-		{must("{fact: processor.rated_mhz, at_least: 2 GHz}"), "R0: nothing changes this on a machine. Where it fails, a person decides."},
+		{must("{fact: processor.rated_mhz, at_least: 2 GHz}"),
+			"R0: nothing changes this on a machine. Where it fails, a person decides."},
 	} {
 		notes := strings.Join(assess.Notes(means.Shipped(), asks(t, []string{tt.line})), "\n")
 		if tt.want == "" && notes != "" || !strings.HasPrefix(notes, tt.want) {
 			t.Errorf("%s: %q, want %q", tt.line, notes, tt.want)
 		}
 	}
-	rel := asks(t, []string{must("{fact: processor.rated_mhz, at_least: 2 GHz}"), must("{fact: memory.installed_bytes, at_least: 4 GiB}")})
-	if steps := means.Shipped().Steps; steps.Settles(rel.Requirements[0].Need) || !steps.Settles(rel.Requirements[1].Need) {
+	rel := asks(t, []string{
+		must("{fact: processor.rated_mhz, at_least: 2 GHz}"), must("{fact: memory.installed_bytes, at_least: 4 GiB}"),
+	})
+	if steps := means.Shipped().Steps; steps.Settles(rel.Requirements[0].Need) ||
+		!steps.Settles(rel.Requirements[1].Need) {
 		t.Error("a step is said to make a processor faster, or none to give it memory")
 	}
 }
 
 // A list fills the number of cores only where the threads that were read allow it.
 func TestCoresOfAListAndThreads(t *testing.T) {
-	rel := asks(t, []string{must("{fact: processor.cores, at_least: 4}")}, inPlace, "lists: [{id: p, of: processors, rows: [{name: Corvane K5-9400, cores: 6}]}]")
+	rel := asks(t, []string{must("{fact: processor.cores, at_least: 4}")}, inPlace,
+		"lists: [{id: p, of: processors, rows: [{name: Corvane K5-9400, cores: 6}]}]")
 	for threads, want := range map[int64]string{2: "fail", 5: "unknown", 6: "pass", 12: "pass"} {
 		c := on(t, rel, func(d *doc) { d.Processor.Cores, d.Processor.Threads = inventory.Opt[int64]{}, some(threads) })
 		if got := finding(t, c, "r0").Outcome; got != want {

@@ -14,7 +14,10 @@ func TestThreadsBoundCores(t *testing.T) {
 		threads int64
 		need    string
 		outcome string
-	}{{2, "at_least: 3", "fail"}, {3, "at_least: 3", "unknown"}, {2, "at_most: 2", "pass"}, {2, "at_most: 1", "unknown"}} {
+	}{
+		{2, "at_least: 3", "fail"}, {3, "at_least: 3", "unknown"}, {2, "at_most: 2", "pass"},
+		{2, "at_most: 1", "unknown"},
+	} {
 		rel := asks(t, []string{must("{fact: processor.cores, " + tt.need + "}")}, inPlace)
 		d := sound()
 		d.Processor.Cores, d.Processor.Threads = inventory.Opt[int64]{}, some(tt.threads)
@@ -22,7 +25,8 @@ func TestThreadsBoundCores(t *testing.T) {
 		if got := c.Findings[0].Outcome; got != tt.outcome {
 			t.Errorf("%d threads, %s: %s, want %s", tt.threads, tt.need, got, tt.outcome)
 		}
-		if tt.outcome == "fail" && (c.Disposition != "decide" || !strings.Contains(c.Findings[0].Reason, "no more than its threads: 2")) {
+		if tt.outcome == "fail" &&
+			(c.Disposition != "decide" || !strings.Contains(c.Findings[0].Reason, "no more than its threads: 2")) {
 			t.Errorf("%s: %s", c.Disposition, c.Findings[0].Reason)
 		}
 	}
@@ -47,7 +51,8 @@ func TestTwoThingsOfOneSlot(t *testing.T) {
 	if s := stepOf(c, "add-memory"); s == nil || strings.Contains(s.Parts[0].Says, "slot A") {
 		t.Errorf("the module goes into a slot of which two things are said: %+v", s)
 	}
-	if c = checked(t, "skerry-12", slots(4, 4)); len(c.Warnings) > 0 && strings.Contains(strings.Join(c.Warnings, " "), "two different things") {
+	if c = checked(t, "skerry-12", slots(4, 4)); len(c.Warnings) > 0 &&
+		strings.Contains(strings.Join(c.Warnings, " "), "two different things") {
 		t.Errorf("one thing said twice: %q", c.Warnings)
 	}
 }
@@ -55,9 +60,12 @@ func TestTwoThingsOfOneSlot(t *testing.T) {
 // A Mac that does not run a Mac system is asked about, whatever it fails: nothing is planned for it.
 func TestAMacWithAPCSystemIsAskedAbout(t *testing.T) {
 	d := mac()
-	d.OS.Platform, d.OS.Name, d.OS.Version, d.Device.ModelID = some("windows"), some("Skerry 11"), some("11.2"), some("Foldbook6,2")
+	d.OS.Platform, d.OS.Name, d.OS.Version, d.Device.ModelID = some("windows"), some("Skerry 11"), some("11.2"),
+		some("Foldbook6,2")
 	c := run(t, load(t, "fathom-9"), d).Document(now, "test")
-	if c.Disposition != "decide" || planOf(c) != "decide" || !strings.Contains(c.Answer, "Ask first what it is meant to run") || c.Decide == nil || len(c.Decide.Says) != 3 || c.Decide.Step != "" {
+	if c.Disposition != "decide" || planOf(c) != "decide" ||
+		!strings.Contains(c.Answer, "Ask first what it is meant to run") || c.Decide == nil ||
+		len(c.Decide.Says) != 3 || c.Decide.Step != "" {
 		t.Errorf("%s: %s %s %+v", c.Disposition, c.Answer, planOf(c), c.Decide)
 	}
 	for _, s := range c.Plain {
@@ -81,13 +89,17 @@ func TestAnotherTPMIsSaid(t *testing.T) {
 // Whether a stage takes a machine in is not claimed where what decides it is unknown.
 func TestAnUnknownStageIsNotClaimed(t *testing.T) {
 	c := checked(t, "skerry-12", func(d *doc) { d.OS.Version = inventory.Opt[string]{} })
-	if c.Offer == nil || c.Offer.Now || c.Offer.From != nil || !strings.Contains(c.Offer.Says, "Whether Skerry 12 is offered to this machine is unknown: it is offered to machines that run Skerry 11") {
+	if c.Offer == nil || c.Offer.Now || c.Offer.From != nil ||
+		!strings.Contains(c.Offer.Says,
+			"Whether Skerry 12 is offered to this machine is unknown: it is offered to machines that run Skerry 11") {
 		t.Errorf("the offer is %+v", c.Offer)
 	}
 	if c.When != nil && c.When.NotBefore != nil {
 		t.Errorf("the visit waits for %v", c.When.NotBefore)
 	}
-	if c = checked(t, "skerry-12", func(d *doc) { d.OS.Version, d.OS.Name = some("10.4"), some("Skerry 10") }); c.Offer.Now || c.Offer.From == nil {
+	if c = checked(t, "skerry-12",
+		func(d *doc) { d.OS.Version, d.OS.Name = some("10.4"), some("Skerry 10") }); c.Offer.Now ||
+		c.Offer.From == nil {
 		t.Errorf("a machine of a later stage: %+v", c.Offer)
 	}
 }

@@ -36,71 +36,166 @@ func TestWhatAVerdictMayClaim(t *testing.T) {
 		never  []string
 	}{
 		// 1. Replace needs proof.
-		{"a processor that nothing changes is a proof", []string{refuses + cores}, inPlace, twoCores, "replace", "replace replace", []string{"that nothing on this machine can change"}, nil},
-		{"what the host gives is none", []string{refuses + cores}, inPlace, with(twoCores, guest), "reconfigure", "reconfigure reconfigure", nil, nil},
-		{"a firmware's ceiling is none", []string{refuses + "{fact: memory.installed_bytes, at_least: 6 GiB}"}, inPlace, with(memory(4, 1), func(d *doc) { d.Memory.Max = some(int64(4 << 30)) }), "!undetermined", "refit replace", nil, nil},
-		{"a ceiling below what is fitted is no ceiling", []string{refuses + "{fact: memory.installed_bytes, at_least: 6 GiB}"}, inPlace, with(memory(4, 1), func(d *doc) { d.Memory.Max = some(int64(2 << 30)) }), "!refit", "refit replace",
+		{"a processor that nothing changes is a proof", []string{refuses + cores}, inPlace, twoCores, "replace",
+			"replace replace", []string{"that nothing on this machine can change"}, nil},
+		{"what the host gives is none", []string{refuses + cores}, inPlace, with(twoCores, guest), "reconfigure",
+			"reconfigure reconfigure", nil, nil},
+		{"a firmware's ceiling is none", []string{refuses + "{fact: memory.installed_bytes, at_least: 6 GiB}"}, inPlace,
+			with(memory(4, 1), func(d *doc) { d.Memory.Max = some(int64(4 << 30)) }), "!undetermined", "refit replace",
+			nil, nil},
+		{"a ceiling below what is fitted is no ceiling",
+			[]string{refuses + "{fact: memory.installed_bytes, at_least: 6 GiB}"}, inPlace,
+			with(memory(4, 1), func(d *doc) { d.Memory.Max = some(int64(2 << 30)) }), "!refit", "refit replace",
 			[]string{"most memory the machine takes, which is unknown"}, nil},
-		{"a TPM that is not seen is none", []string{refuses + tpm}, inPlace + "\nlists: [{id: p, of: processors, rows: [{name: Corvane K5-9400, built_in_tpm: false}]}]", func(d *doc) { noTPM(d); d.Device.Form = some("laptop") }, "!undetermined", "reconfigure replace", nil, []string{"Nothing on this machine can change it"}},
-		{"two sources that differ are none", []string{refuses + "{fact: memory.installed_bytes, at_least: 6 GiB}"}, inPlace, func(d *doc) {
-			memory(4, 2)(d)
-			d.Memory.Modules = []inventory.Module{{Soldered: some(true)}}
-			d.Memory.Visible = some(int64(5 << 30))
-		}, "!undetermined", "decide replace", []string{"4 GiB", "5 GiB"}, nil},
-		{"what a live medium says is none", []string{refuses + "{fact: storage.system.disk_bytes, at_least: 999 GB}"}, inPlace, live, "!undetermined", "ready replace", []string{"The collector ran from a live medium."}, []string{"failing system drive"}},
-		{"nor what a removable boot medium says", []string{refuses + "{fact: os.architecture, equals: arm64}"}, inPlace, func(d *doc) { d.Storage.Boot.Media = some("removable") }, "!undetermined", "", []string{"The system was started from a removable medium."}, nil},
-		{"nor what a container says", []string{refuses + "{fact: os.version, at_least: \"99\"}"}, inPlace, func(d *doc) { d.Device.Environment = some("container") }, "!undetermined", "", []string{"The collector ran in a container."}, nil},
+		{"a TPM that is not seen is none", []string{refuses + tpm},
+			inPlace + "\nlists: [{id: p, of: processors, rows: [{name: Corvane K5-9400, built_in_tpm: false}]}]",
+			func(d *doc) { noTPM(d); d.Device.Form = some("laptop") }, "!undetermined", "reconfigure replace", nil,
+			[]string{"Nothing on this machine can change it"}},
+		{"two sources that differ are none", []string{refuses + "{fact: memory.installed_bytes, at_least: 6 GiB}"},
+			inPlace, func(d *doc) {
+				memory(4, 2)(d)
+				d.Memory.Modules = []inventory.Module{{Soldered: some(true)}}
+				d.Memory.Visible = some(int64(5 << 30))
+			}, "!undetermined", "decide replace", []string{"4 GiB", "5 GiB"}, nil},
+		{"what a live medium says is none", []string{refuses + "{fact: storage.system.disk_bytes, at_least: 999 GB}"},
+			inPlace, live, "!undetermined", "ready replace", []string{"The collector ran from a live medium."},
+			[]string{"failing system drive"}},
+		{"nor what a removable boot medium says", []string{refuses + "{fact: os.architecture, equals: arm64}"}, inPlace,
+			func(d *doc) { d.Storage.Boot.Media = some("removable") }, "!undetermined", "",
+			[]string{"The system was started from a removable medium."}, nil},
+		{"nor what a container says", []string{refuses + "{fact: os.version, at_least: \"99\"}"}, inPlace,
+			func(d *doc) { d.Device.Environment = some("container") }, "!undetermined", "",
+			[]string{"The collector ran in a container."}, nil},
 
 		// 2. No step known is not “nothing can be done”.
-		{"an uplink that is missing", []string{refuses + "{fact: network.connected, equals: true}"}, inPlace, func(d *doc) { d.Network.Connected = some(false) }, "decide", "decide decide",
-			[]string{"No known step settles one requirement: R0", "Rolltop knows no step that changes it.", "settle-r0", "network.connected: needed", "cannot be waived"}, []string{"Nothing on this machine can change it"}},
-		{"a version of the system", []string{refuses + "{fact: os.version, at_least: \"99\"}"}, inPlace, nil, "decide", "decide decide", nil, nil},
-		{"a file system", []string{refuses + "{fact: storage.system.filesystem, equals: tidal}"}, inPlace, func(d *doc) { d.Storage.System.Filesystem = some("native") }, "decide", "decide decide", nil, nil},
-		{"a title that must not be there", []string{refuses + "{in: software, none: {fact: software.name, begins_with: [Lampwright]}}"}, inPlace, func(d *doc) { d.Software = []inventory.Software{{Name: "Lampwright", Version: some("7")}} }, "decide", "decide decide",
+		{"an uplink that is missing", []string{refuses + "{fact: network.connected, equals: true}"}, inPlace,
+			func(d *doc) { d.Network.Connected = some(false) }, "decide", "decide decide",
+			[]string{
+				"No known step settles one requirement: R0", "Rolltop knows no step that changes it.", "settle-r0",
+				"network.connected: needed", "cannot be waived",
+			}, []string{"Nothing on this machine can change it"}},
+		{"a version of the system", []string{refuses + "{fact: os.version, at_least: \"99\"}"}, inPlace, nil, "decide",
+			"decide decide", nil, nil},
+		{"a file system", []string{refuses + "{fact: storage.system.filesystem, equals: tidal}"}, inPlace,
+			func(d *doc) { d.Storage.System.Filesystem = some("native") }, "decide", "decide decide", nil, nil},
+		{"a title that must not be there",
+			[]string{refuses + "{in: software, none: {fact: software.name, begins_with: [Lampwright]}}"}, inPlace,
+			func(d *doc) { d.Software = []inventory.Software{{Name: "Lampwright", Version: some("7")}} }, "decide",
+			"decide decide",
 			[]string{"It has Lampwright, which it must not have."}, []string{"has not known"}},
 
 		// 4. Severity counts.
-		{"unsupported alone never replaces", []string{must(cores)}, inPlace, twoCores, "decide", "decide decide", []string{"its publisher does not support that", "can be installed, and its publisher does not support it"}, []string{"cannot take"}},
-		{"works less well alone never replaces", []string{"level: must, consequence: works-less-well, need: " + cores}, inPlace, twoCores, "decide", "decide decide", []string{"works less well on this machine"}, []string{"cannot take"}},
-		{"a house standard never replaces", []string{"level: must, asked_by: house, consequence: installer-refuses, need: " + cores}, inPlace, twoCores, "decide", "decide decide", []string{"below a standard of your organisation"}, nil},
+		{"unsupported alone never replaces", []string{must(cores)}, inPlace, twoCores, "decide", "decide decide",
+			[]string{"its publisher does not support that", "can be installed, and its publisher does not support it"},
+			[]string{"cannot take"}},
+		{"works less well alone never replaces", []string{"level: must, consequence: works-less-well, need: " + cores},
+			inPlace, twoCores, "decide", "decide decide", []string{"works less well on this machine"},
+			[]string{"cannot take"}},
+		{"a house standard never replaces",
+			[]string{"level: must, asked_by: house, consequence: installer-refuses, need: " + cores}, inPlace, twoCores,
+			"decide", "decide decide", []string{"below a standard of your organisation"}, nil},
 
 		// 5. A finding says the rule.
-		{"a not is said and reasoned", []string{refuses + "{not: {fact: firmware.boot_mode, equals: uefi}}"}, inPlace, nil, "decide", "", []string{"has UEFI → needs not UEFI", "Boot mode is UEFI, and must be not UEFI."}, nil},
-		{"of alternatives the nearest comes first", []string{refuses + "{any: [{fact: processor.cores, at_least: 12}, {fact: memory.installed_bytes, at_least: 9 GiB}]}"}, inPlace, nil, "refit", "", []string{"either installed memory of at least 9 GiB or at least 12 processor cores", "One of these is enough: 1 GiB more installed memory; 6 more processor cores."}, nil},
-		{"the alternative that is met is named", []string{refuses + "{any: [{fact: processor.cores, at_least: 12}, {fact: memory.installed_bytes, at_least: 8 GiB}]}"}, inPlace, nil, "ready", "", []string{"Met by installed memory of at least 8 GiB."}, nil},
-		{"digits show the difference", []string{refuses + "{fact: storage.system.free_bytes, at_least: 30 GB}"}, inPlace, func(d *doc) { d.Storage.System.FreeBytes = some(int64(29_960_000_000)) }, "reconfigure", "", []string{"has 29.96 GB → needs at least 30 GB (40 MB more)"}, nil},
-		{"and never show none", []string{refuses + "{fact: memory.installed_bytes, at_least: 8 GiB}"}, inPlace, func(d *doc) {
-			d.Memory.Installed, d.Memory.Visible = some(int64(8<<30-1000)), some(int64(7<<30))
-		}, "refit", "", nil, []string{"(0 ", "has 8 GiB →"}},
+		{"a not is said and reasoned", []string{refuses + "{not: {fact: firmware.boot_mode, equals: uefi}}"}, inPlace,
+			nil, "decide", "", []string{"has UEFI → needs not UEFI", "Boot mode is UEFI, and must be not UEFI."}, nil},
+		{"of alternatives the nearest comes first",
+			[]string{refuses + "{any: [{fact: processor.cores, at_least: 12}, {fact: memory.installed_bytes, " +
+				"at_least: 9 GiB}]}"}, inPlace, nil, "refit", "",
+			[]string{
+				"either installed memory of at least 9 GiB or at least 12 processor cores",
+				"One of these is enough: 1 GiB more installed memory; 6 more processor cores.",
+			}, nil},
+		{"the alternative that is met is named",
+			[]string{refuses + "{any: [{fact: processor.cores, at_least: 12}, {fact: memory.installed_bytes, " +
+				"at_least: 8 GiB}]}"}, inPlace, nil, "ready", "",
+			[]string{"Met by installed memory of at least 8 GiB."}, nil},
+		{"digits show the difference", []string{refuses + "{fact: storage.system.free_bytes, at_least: 30 GB}"},
+			inPlace, func(d *doc) { d.Storage.System.FreeBytes = some(int64(29_960_000_000)) }, "reconfigure", "",
+			[]string{"has 29.96 GB → needs at least 30 GB (40 MB more)"}, nil},
+		{"and never show none", []string{refuses + "{fact: memory.installed_bytes, at_least: 8 GiB}"}, inPlace,
+			func(d *doc) {
+				d.Memory.Installed, d.Memory.Visible = some(int64(8<<30-1000)), some(int64(7<<30))
+			}, "refit", "", nil, []string{"(0 ", "has 8 GiB →"}},
 
 		// 6. Hidden is not absent.
-		{"secure boot hidden by legacy support", []string{refuses + "{fact: firmware.secure_boot_capable, equals: true}"}, inPlace, func(d *doc) { d.Firmware.SecureBootCapable, d.Firmware.LegacySupport = some(false), some(true) }, "!undetermined", "ready replace", []string{"hides secure boot"}, []string{"cannot do secure boot"}},
-		{"and not hidden with legacy support off", []string{refuses + "{fact: firmware.secure_boot_capable, equals: true}"}, inPlace, func(d *doc) { d.Firmware.SecureBootCapable, d.Firmware.LegacySupport = some(false), some(false) }, "replace", "replace replace", []string{"cannot do secure boot"}, nil},
-		{"a legacy start and a rule on secure boot alone", []string{refuses + "{fact: firmware.secure_boot, equals: \"on\"}"}, inPlace, legacy, "!reconfigure", "reconfigure replace", []string{"boot mode to UEFI"}, nil},
-		{"and on firmware of which nothing says that it can", []string{refuses + "{fact: firmware.secure_boot, equals: \"on\"}"}, inPlace, with(legacy, func(d *doc) { d.Firmware.UEFICapable = inventory.Opt[bool]{} }), "!undetermined", "reconfigure replace", nil, nil},
+		{"secure boot hidden by legacy support",
+			[]string{refuses + "{fact: firmware.secure_boot_capable, equals: true}"}, inPlace,
+			func(d *doc) { d.Firmware.SecureBootCapable, d.Firmware.LegacySupport = some(false), some(true) },
+			"!undetermined", "ready replace", []string{"hides secure boot"}, []string{"cannot do secure boot"}},
+		{"and not hidden with legacy support off",
+			[]string{refuses + "{fact: firmware.secure_boot_capable, equals: true}"}, inPlace,
+			func(d *doc) { d.Firmware.SecureBootCapable, d.Firmware.LegacySupport = some(false), some(false) },
+			"replace", "replace replace", []string{"cannot do secure boot"}, nil},
+		{"a legacy start and a rule on secure boot alone",
+			[]string{refuses + "{fact: firmware.secure_boot, equals: \"on\"}"}, inPlace, legacy, "!reconfigure",
+			"reconfigure replace", []string{"boot mode to UEFI"}, nil},
+		{"and on firmware of which nothing says that it can",
+			[]string{refuses + "{fact: firmware.secure_boot, equals: \"on\"}"}, inPlace,
+			with(legacy, func(d *doc) { d.Firmware.UEFICapable = inventory.Opt[bool]{} }), "!undetermined",
+			"reconfigure replace", nil, nil},
 
 		// 9. Nothing is promised where the route is not known.
-		{"the release that runs is not known", []string{refuses + cores}, "upgrade: [{platform: windows, at_least: \"11.0\", way: in-place}]", func(d *doc) { d.OS.Version = inventory.Opt[string]{} }, "!ready", "ready reconfigure",
+		{"the release that runs is not known", []string{refuses + cores},
+			"upgrade: [{platform: windows, at_least: \"11.0\", way: in-place}]",
+			func(d *doc) { d.OS.Version = inventory.Opt[string]{} }, "!ready", "ready reconfigure",
 			[]string{"How Skerry 12 is installed here is unknown"}, []string{"programs, files and settings stay"}},
 
 		// Rulings and single findings.
-		{"a 32-bit system on a 64-bit processor, where the way names no architecture", []string{refuses + "{fact: os.architecture, equals: x86-64}"}, inPlace, func(d *doc) { d.OS.Architecture = some("x86") }, "reconfigure", "reconfigure reconfigure", []string{"The installed system is 32-bit; the processor can do 64-bit."}, nil},
-		{"a failing system drive", []string{refuses + cores}, inPlace, func(d *doc) { d.Storage.Disks[0].Health = some("bad") }, "refit", "refit refit", []string{"Change the failing system drive first"}, []string{"needs no part"}},
-		{"a failing built-in drive", []string{refuses + cores}, inPlace, func(d *doc) { d.Storage.Disks[0].Health, d.Storage.Disks[0].Kind = some("bad"), some("emmc") }, "!undetermined", "refit decide", nil, nil},
-		{"free space and a new drive: the drive brings the space", []string{refuses + "{fact: storage.system.free_bytes, at_least: 100 GB}", refuses + "{fact: storage.system.disk_bytes, at_least: 300 GB}"}, inPlace, nil, "refit", "", nil, []string{"Free 10 GB"}},
-		{"switched-off features inside a combination", []string{refuses + "{all: [{fact: processor.features, has_all: [sse4.2]}, {fact: processor.features, has_any: [avx2, sve]}]}"},
-			inPlace + "\nlists: [{id: p, of: processors, rows: [{name: Corvane K5-9400, features: [sse4.2, avx2]}]}]", func(d *doc) { d.Processor.Features = []string{"cmpxchg16b"} }, "!reconfigure", "reconfigure replace", []string{"switched off in firmware"}, []string{"Nothing on this machine"}},
-		{"an unknown inside a combination", []string{refuses + "{all: [{fact: memory.installed_bytes, at_least: 12 GiB}, {fact: storage.system.free_bytes, at_least: 30 GB}]}"}, inPlace, func(d *doc) { d.Storage.System.FreeBytes = inventory.Opt[int64]{} }, "!undetermined", "refit refit", nil, []string{"A clean-up of the disk and"}},
-		{"an incomplete list that no rule takes", []string{refuses + "{fact: processor.name, on_list: p}"}, inPlace + "\nlists: [{id: p, of: processors, naming: [{id: four, reads: [{text: [Corvane K5-]}, {generation: 1}, {digits: 3}], from: 9}]}]", func(d *doc) { d.Processor.Name = some("Corvane K5-8400") }, "!undetermined", "ready replace", nil, nil},
-		{"two drives of different kinds", []string{refuses + "{fact: storage.system.kind, none_of: [hdd]}"}, inPlace, func(d *doc) {
-			d.Storage.Disks = append(d.Storage.Disks, inventory.Disk{Name: some("disk 1"), Kind: some("hdd"), System: some(true)})
-		}, "!undetermined", "", []string{"Sources disagree", "disk 0", "disk 1"}, nil},
-		{"a graphics driver for no adapter", []string{must(`{in: graphics, some: {fact: graphics.driver_model, at_least: "2.0"}}`)}, inPlace, func(d *doc) { d.Graphics = []inventory.Adapter{} }, "!refit", "", nil, []string{"Update the graphics driver"}},
-		{"a TPM module waits for a look into the firmware", []string{must(tpm)}, inPlace + "\nlists: [{id: p, of: processors, rows: [{name: Corvane K5-9400, built_in_tpm: false}]}]", noTPM, "!refit", "reconfigure decide", []string{"Look in the firmware set-up for a TPM"}, nil},
+		{"a 32-bit system on a 64-bit processor, where the way names no architecture",
+			[]string{refuses + "{fact: os.architecture, equals: x86-64}"}, inPlace,
+			func(d *doc) { d.OS.Architecture = some("x86") }, "reconfigure", "reconfigure reconfigure",
+			[]string{"The installed system is 32-bit; the processor can do 64-bit."}, nil},
+		{"a failing system drive", []string{refuses + cores}, inPlace,
+			func(d *doc) { d.Storage.Disks[0].Health = some("bad") }, "refit", "refit refit",
+			[]string{"Change the failing system drive first"}, []string{"needs no part"}},
+		{"a failing built-in drive", []string{refuses + cores}, inPlace,
+			func(d *doc) { d.Storage.Disks[0].Health, d.Storage.Disks[0].Kind = some("bad"), some("emmc") },
+			"!undetermined", "refit decide", nil, nil},
+		{"free space and a new drive: the drive brings the space",
+			[]string{
+				refuses + "{fact: storage.system.free_bytes, at_least: 100 GB}",
+				refuses + "{fact: storage.system.disk_bytes, at_least: 300 GB}",
+			}, inPlace, nil, "refit", "", nil, []string{"Free 10 GB"}},
+		{"switched-off features inside a combination",
+			[]string{refuses + "{all: [{fact: processor.features, has_all: [sse4.2]}, {fact: processor.features, " +
+				"has_any: [avx2, sve]}]}"},
+			inPlace + "\nlists: [{id: p, of: processors, rows: [{name: Corvane K5-9400, features: [sse4.2, avx2]}]}]",
+			func(d *doc) { d.Processor.Features = []string{"cmpxchg16b"} }, "!reconfigure", "reconfigure replace",
+			[]string{"switched off in firmware"}, []string{"Nothing on this machine"}},
+		{"an unknown inside a combination",
+			[]string{refuses + "{all: [{fact: memory.installed_bytes, at_least: 12 GiB}, {fact: " +
+				"storage.system.free_bytes, at_least: 30 GB}]}"}, inPlace, func(d *doc) {
+				d.Storage.System.FreeBytes = inventory.Opt[int64]{}
+			}, "!undetermined", "refit refit", nil, []string{"A clean-up of the disk and"}},
+		{"an incomplete list that no rule takes", []string{refuses + "{fact: processor.name, on_list: p}"},
+			inPlace + "\nlists: [{id: p, of: processors, naming: [{id: four, reads: [{text: [Corvane K5-]}, " +
+				"{generation: 1}, {digits: 3}], from: 9}]}]", func(d *doc) {
+				d.Processor.Name = some("Corvane K5-8400")
+			}, "!undetermined", "ready replace", nil, nil},
+		{"two drives of different kinds", []string{refuses + "{fact: storage.system.kind, none_of: [hdd]}"}, inPlace,
+			func(d *doc) {
+				d.Storage.Disks = append(d.Storage.Disks,
+					inventory.Disk{Name: some("disk 1"), Kind: some("hdd"), System: some(true)})
+			}, "!undetermined", "", []string{"Sources disagree", "disk 0", "disk 1"}, nil},
+		{"a graphics driver for no adapter",
+			[]string{must(`{in: graphics, some: {fact: graphics.driver_model, at_least: "2.0"}}`)}, inPlace,
+			func(d *doc) { d.Graphics = []inventory.Adapter{} }, "!refit", "", nil,
+			[]string{"Update the graphics driver"}},
+		{"a TPM module waits for a look into the firmware", []string{must(tpm)},
+			inPlace + "\nlists: [{id: p, of: processors, rows: [{name: Corvane K5-9400, built_in_tpm: false}]}]", noTPM,
+			"!refit", "reconfigure decide", []string{"Look in the firmware set-up for a TPM"}, nil},
 		{"an empty reading is one", []string{must("{fact: os.held_at, one_of: [Skerry 11]}")}, inPlace, func(d *doc) {
-			d.Gaps = append(d.Gaps, inventory.Gap{Fact: "os.held_at", Cause: inventory.Disagree, Readings: []inventory.Differ{{Value: "", Source: "the policy"}, {Value: "Skerry 11", Source: "the register"}}})
+			d.Gaps = append(d.Gaps, inventory.Gap{
+				Fact:  "os.held_at",
+				Cause: inventory.Disagree,
+				Readings: []inventory.Differ{
+					{Value: "", Source: "the policy"}, {Value: "Skerry 11", Source: "the register"},
+				},
+			})
 		}, "!undetermined", "", nil, nil},
-		{"a conflict that changes nothing is shown", []string{must("{fact: memory.installed_bytes, at_least: 2 GiB}")}, inPlace, func(d *doc) { disagree(d, "4294967296", "8589934592") }, "ready", "", []string{"Two sources disagree", "4 GiB (firmware tables) or 8 GiB (register)"}, nil},
+		{"a conflict that changes nothing is shown", []string{must("{fact: memory.installed_bytes, at_least: 2 GiB}")},
+			inPlace, func(d *doc) { disagree(d, "4294967296", "8589934592") }, "ready", "",
+			[]string{"Two sources disagree", "4 GiB (firmware tables) or 8 GiB (register)"}, nil},
 	}
 	for _, tt := range tests {
 		t.Run(tt.name, func(t *testing.T) {
@@ -148,7 +243,8 @@ func TestAge(t *testing.T) {
 		if c.Age != nil {
 			says = c.Age.Says
 		}
-		if c.Disposition != "ready" || c.Answer != tt.answer || c.Certainty != tt.certainty || !strings.Contains(says, tt.age) || (tt.age == "") != (says == "") {
+		if c.Disposition != "ready" || c.Answer != tt.answer || c.Certainty != tt.certainty ||
+			!strings.Contains(says, tt.age) || (tt.age == "") != (says == "") {
 			t.Errorf("%d days: %s, %s, %q, %q", tt.days, c.Disposition, c.Certainty, c.Answer, says)
 		}
 	}
@@ -157,7 +253,8 @@ func TestAge(t *testing.T) {
 		on   time.Time
 		want string
 	}{
-		{time.Date(2027, 6, 2, 9, 0, 0, 0, time.UTC), ""}, {time.Date(2027, 6, 3, 9, 0, 0, 0, time.UTC), "as of 2 June 2026, 366 days ago"},
+		{time.Date(2027, 6, 2, 9, 0, 0, 0, time.UTC), ""},
+		{time.Date(2027, 6, 3, 9, 0, 0, 0, time.UTC), "as of 2 June 2026, 366 days ago"},
 		{time.Date(2026, 5, 30, 9, 0, 0, 0, time.UTC), "dated 2 June 2026, which has not come yet"},
 	} {
 		m := sound()
@@ -178,9 +275,11 @@ func TestDone(t *testing.T) {
 		few           bool
 		one, other    string // by the version the document gives, and by the name
 	}{
-		{"Skerry 12", "12.0", false, "done", "done"}, {"Skerry 12", "12.4", false, "done", "done"}, {"Skerry 13", "13.0", true, "done", "done"},
+		{"Skerry 12", "12.0", false, "done", "done"}, {"Skerry 12", "12.4", false, "done", "done"},
+		{"Skerry 13", "13.0", true, "done", "done"},
 		{"Skerry 11", "11.9", false, "ready", "ready"}, {"Skerry 12 for Counters", "12.0", false, "done", "ready"},
-		{"Fathom 13", "11.0", false, "ready", "ready"}, {"", "12.0", false, "done", "ready"}, {"Skerry 12", "", false, "done", "done"},
+		{"Fathom 13", "11.0", false, "ready", "ready"}, {"", "12.0", false, "done", "ready"},
+		{"Skerry 12", "", false, "done", "done"},
 		{"Skerry 12", "12.0", true, "done", "done"},
 	} {
 		m := sound()
@@ -203,7 +302,8 @@ func TestDone(t *testing.T) {
 			if c.Disposition != want || want == "done" && (len(c.Plan) > 0 || c.Certainty != "confirmed") {
 				t.Errorf("%s %s: %s, want %s", tt.name, tt.version, c.Disposition, want)
 			}
-			if unsupported := tt.few && tt.name == "Skerry 12" && want == "done"; (len(c.Unsupported) > 0) != unsupported {
+			if unsupported := tt.few && tt.name == "Skerry 12" &&
+				want == "done"; (len(c.Unsupported) > 0) != unsupported {
 				t.Errorf("%s %s: unsupported %v", tt.name, tt.version, c.Unsupported)
 			}
 		}
@@ -213,7 +313,8 @@ func TestDone(t *testing.T) {
 	m.OS.Name, m.OS.Version, m.OS.ChecksSkipped = some("Skerry 12"), some("12.0"), []string{"TPM"}
 	twoCores(m)
 	c := run(t, byVersion, m).Document(now, "test")
-	if text := plain(t, c); !strings.Contains(text, "told to skip checks (TPM)") || !strings.Contains(c.Answer, "as an unsupported installation") {
+	if text := plain(t, c); !strings.Contains(text, "told to skip checks (TPM)") ||
+		!strings.Contains(c.Answer, "as an unsupported installation") {
 		t.Errorf("%s %v", c.Answer, c.Details)
 	}
 }

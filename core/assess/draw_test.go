@@ -26,17 +26,23 @@ func drawRelease(r *rand.Rand) *drawn {
 	for i := range 1 + r.IntN(7) {
 		q := draw(r, 2)
 		d.rules, d.severity = append(d.rules, q), append(d.severity, severities[r.IntN(len(severities))])
-		d.lines = append(d.lines, fmt.Sprintf("  - {id: r%d, title: Rule %d, reason: Because., level: must, consequence: %s, need: %s}\n", i, i, d.severity[i], q.yaml()))
+		d.lines = append(d.lines,
+			fmt.Sprintf("  - {id: r%d, title: Rule %d, reason: Because., level: must, consequence: %s, need: %s}\n", i,
+				i, d.severity[i], q.yaml()))
 	}
-	d.more = fmt.Sprintf("lists: [{id: p, of: processors, complete: %v, naming: [{id: four, reads: [{text: [Corvane K5-]}, {generation: 1}, {digits: 3}, {maybe: [U]}], from: 8, built_in_tpm: %v}], rows: [{name: Tessaly Onyx 5 3600}]}]\n",
+	d.more = fmt.Sprintf("lists: [{id: p, of: processors, complete: %v, naming: [{id: four, reads: [{text: [Corvane "+
+		"K5-]}, {generation: 1}, {digits: 3}, {maybe: [U]}], from: 8, built_in_tpm: %v}], rows: [{name: Tessaly Onyx "+
+		"5 3600}]}]\n",
 		d.complete, r.IntN(2) == 0)
 	switch r.IntN(4) {
 	case 0: // any system, on the emptied disk
 	case 1:
 		d.more += "upgrade: [{platform: windows, way: in-place}]\n"
 	default:
-		d.more += "upgrade: [{platform: windows, at_least: \"11.0\", way: in-place}, {platform: windows, at_least: \"10.0\", way: interim, through: between}]\n" +
-			"interim: [{id: between, name: Skerry 11, requirements: [{id: way, title: On the way, level: must, consequence: installer-refuses, reason: R., need: {fact: memory.installed_bytes, at_least: 5 GiB}}]}]\n"
+		d.more += "upgrade: [{platform: windows, at_least: \"11.0\", way: in-place}, {platform: windows, at_least: " +
+			"\"10.0\", way: interim, through: between}]\n" +
+			"interim: [{id: between, name: Skerry 11, requirements: [{id: way, title: On the way, level: must, " +
+			"consequence: installer-refuses, reason: R., need: {fact: memory.installed_bytes, at_least: 5 GiB}}]}]\n"
 	}
 	return d
 }
@@ -44,7 +50,8 @@ func drawRelease(r *rand.Rand) *drawn {
 // read compiles the document with its requirements in some order.
 func (d *drawn) read(t testing.TB, order []int, more ...string) *release.Release {
 	t.Helper()
-	src := "format: rolltop-release/1\nid: r\nname: Skerry 12\ninstalls_on: pc\nrevision: 3\npublished: 2026-06-02\nsource: x\nrequirements:\n"
+	src := "format: rolltop-release/1\nid: r\nname: Skerry 12\ninstalls_on: pc\nrevision: 3\npublished: " +
+		"2026-06-02\nsource: x\nrequirements:\n"
 	if order == nil {
 		src += strings.Join(d.lines, "")
 	}
@@ -130,7 +137,9 @@ func drawMachine(r *rand.Rand) *doc {
 	}
 	truth(&d.TPM.Header)
 	if odd() {
-		d.Graphics = [][]inventory.Adapter{nil, {}, {{DriverModel: some("1.3")}}, {{InterfaceLevel: some("11.0"), DriverModel: some("2.7")}}}[r.IntN(4)]
+		d.Graphics = [][]inventory.Adapter{
+			nil, {}, {{DriverModel: some("1.3")}}, {{InterfaceLevel: some("11.0"), DriverModel: some("2.7")}},
+		}[r.IntN(4)]
 	}
 	return d
 }

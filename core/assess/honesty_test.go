@@ -81,7 +81,8 @@ func TestOutcomesAreThoseOfThePlainEvaluator(t *testing.T) {
 // dishonest names what an assessment claims that it must not, or "".
 func dishonest(a *assess.Assessment) string {
 	v, f := &a.Verdict, a.Result.Facts
-	if v.Best > v.Worst || v.Confirmed && v.Best != v.Worst || v.Disposition != remedy.Undetermined && (v.Disposition < v.Best || v.Disposition > v.Worst) {
+	if v.Best > v.Worst || v.Confirmed && v.Best != v.Worst || v.Disposition != remedy.Undetermined &&
+		(v.Disposition < v.Best || v.Disposition > v.Worst) {
 		return fmt.Sprintf("%s is not within %s to %s, confirmed %v", v.Disposition, v.Best, v.Worst, v.Confirmed)
 	}
 	spoken := slices.Clone(v.NoRemedy)
@@ -105,7 +106,8 @@ func dishonest(a *assess.Assessment) string {
 			}
 		case v.Disposition == remedy.Ready && fd.Outcome == check.Unknown && v.Route != release.Reinstall:
 			return "ready, and " + q.ID + " is unknown"
-		case fd.Outcome == check.Fail && v.Disposition != remedy.Done && !slices.Contains(spoken, q.ID) && !slices.Contains(v.Open, q.ID):
+		case fd.Outcome == check.Fail && v.Disposition != remedy.Done && !slices.Contains(spoken, q.ID) &&
+			!slices.Contains(v.Open, q.ID):
 			return q.ID + " fails, and nothing is said of it"
 		}
 	}
@@ -159,7 +161,8 @@ func movable(id fact.ID, f *fact.Facts) bool {
 	case fact.SecureBoot:
 		can := f.Value(fact.SecureBootCapable)
 		return !can.Known() || can.Bool()
-	case fact.ProcessorArch, fact.ProcessorName, fact.ProcessorCores, fact.ProcessorMHz, fact.ProcessorFeatures, fact.SecureBootCapable:
+	case fact.ProcessorArch, fact.ProcessorName, fact.ProcessorCores, fact.ProcessorMHz, fact.ProcessorFeatures,
+		fact.SecureBootCapable:
 		return f.Guest() // another host
 	case fact.AdapterLevel:
 		return !f.Is(fact.DeviceForm, "laptop")
@@ -229,7 +232,10 @@ func TestVerdictsClaimNoMoreThanIsKnown(t *testing.T) {
 
 // The properties above prove something only if they fail where their rule is broken.
 func TestDishonestyIsNoticed(t *testing.T) {
-	rel := asks(t, []string{"level: must, consequence: installer-refuses, need: {fact: processor.cores, at_least: 4}", must("{fact: memory.installed_bytes, at_least: 6 GiB}")}, "upgrade: [{platform: windows, way: in-place}]")
+	rel := asks(t, []string{
+		"level: must, consequence: installer-refuses, need: {fact: processor.cores, at_least: 4}",
+		must("{fact: memory.installed_bytes, at_least: 6 GiB}"),
+	}, "upgrade: [{platform: windows, way: in-place}]")
 	few := func(d *doc) { d.Processor.Cores, d.Processor.Threads = some(int64(2)), some(int64(2)) }
 	for name, tt := range map[string]struct {
 		change func(*doc)
@@ -239,12 +245,15 @@ func TestDishonestyIsNoticed(t *testing.T) {
 			v := &a.Verdict
 			v.Disposition, v.Best, v.Worst, v.Proven = remedy.Replace, remedy.Replace, remedy.Replace, []string{"r1"}
 		}},
-		"replace without a proof":        {few, func(a *assess.Assessment) { a.Verdict.Proven = nil }},
-		"confirmed with two ends":        {nil, func(a *assess.Assessment) { a.Verdict.Worst = remedy.Replace }},
-		"ready with a failing must":      {memory(4, 1), func(a *assess.Assessment) { a.Verdict.Disposition, a.Verdict.Best = remedy.Ready, remedy.Ready }},
-		"ready with an unknown":          {func(d *doc) { d.Processor.Cores = inventory.Opt[int64]{} }, func(a *assess.Assessment) { a.Verdict.Disposition = remedy.Ready }},
-		"nothing is said of what fails":  {memory(4, 1), func(a *assess.Assessment) { a.Verdict.Plan = nil }},
-		"ready although the drive fails": {nil, func(a *assess.Assessment) { a.Result.Facts.Set(fact.DiskHealth, fact.Of(fact.Word, "bad"), "") }},
+		"replace without a proof": {few, func(a *assess.Assessment) { a.Verdict.Proven = nil }},
+		"confirmed with two ends": {nil, func(a *assess.Assessment) { a.Verdict.Worst = remedy.Replace }},
+		"ready with a failing must": {memory(4, 1),
+			func(a *assess.Assessment) { a.Verdict.Disposition, a.Verdict.Best = remedy.Ready, remedy.Ready }},
+		"ready with an unknown": {func(d *doc) { d.Processor.Cores = inventory.Opt[int64]{} },
+			func(a *assess.Assessment) { a.Verdict.Disposition = remedy.Ready }},
+		"nothing is said of what fails": {memory(4, 1), func(a *assess.Assessment) { a.Verdict.Plan = nil }},
+		"ready although the drive fails": {nil,
+			func(a *assess.Assessment) { a.Result.Facts.Set(fact.DiskHealth, fact.Of(fact.Word, "bad"), "") }},
 	} {
 		m := sound()
 		if tt.change != nil {
@@ -313,12 +322,14 @@ func TestAGapOnlyWidensTheRange(t *testing.T) {
 		after := run(t, rel, less)
 		v, w := &before.Verdict, &after.Verdict
 		if w.Best > v.Best || w.Worst < v.Worst {
-			t.Errorf("without %s: %s to %s becomes %s to %s\n%s\n%s", name, v.Best, v.Worst, w.Best, w.Worst, strings.Join(d.lines, ""), shown(m))
+			t.Errorf("without %s: %s to %s becomes %s to %s\n%s\n%s", name, v.Best, v.Worst, w.Best, w.Worst,
+				strings.Join(d.lines, ""), shown(m))
 		}
 		if w.Best < v.Best || w.Worst > v.Worst {
 			widened++
 		}
-		if was, is := before.Outcomes(), after.Outcomes(); strings.ContainsFunc(was, func(rune) bool { return false }) || flipped(was, is) {
+		if was, is := before.Outcomes(), after.Outcomes(); strings.ContainsFunc(was,
+			func(rune) bool { return false }) || flipped(was, is) {
 			t.Errorf("without %s: %s becomes %s\n%s\n%s", name, was, is, strings.Join(d.lines, ""), shown(m))
 		}
 	})
@@ -345,12 +356,14 @@ func TestOneMoreRequirementOnlyRaisesTheRange(t *testing.T) {
 	var with *release.Release
 	pairs(t, drawnMachines, func(r *rand.Rand, d *drawn, rel *release.Release, m *doc) {
 		if of != d {
-			more = fmt.Sprintf("  - {id: extra, title: One more, reason: Because., level: must, consequence: %s, need: %s}\n", severities[r.IntN(4)], draw(r, 1).yaml())
+			more = fmt.Sprintf("  - {id: extra, title: One more, reason: Because., level: must, consequence: %s, "+
+				"need: %s}\n", severities[r.IntN(4)], draw(r, 1).yaml())
 			of, with = d, d.read(t, nil, more)
 		}
 		v, w := run(t, rel, m).Verdict, run(t, with, m).Verdict
 		if w.Best < v.Best || w.Worst < v.Worst {
-			t.Errorf("%s to %s becomes %s to %s with\n%s beside\n%s\n%s", v.Best, v.Worst, w.Best, w.Worst, more, strings.Join(d.lines, ""), shown(m))
+			t.Errorf("%s to %s becomes %s to %s with\n%s beside\n%s\n%s", v.Best, v.Worst, w.Best, w.Worst, more,
+				strings.Join(d.lines, ""), shown(m))
 		}
 		if w.Worst > v.Worst {
 			raised++
@@ -404,7 +417,8 @@ func saidOf(a *assess.Assessment) string {
 		settles := slices.Sorted(slices.Values(p.Settles))
 		steps = append(steps, fmt.Sprint(p.ID, settles))
 	}
-	return fmt.Sprint(v.Disposition, v.Best, v.Worst, v.Confirmed, v.Route, steps, slices.Sorted(slices.Values(v.NoRemedy)), slices.Sorted(slices.Values(v.Open)))
+	return fmt.Sprint(v.Disposition, v.Best, v.Worst, v.Confirmed, v.Route, steps,
+		slices.Sorted(slices.Values(v.NoRemedy)), slices.Sorted(slices.Values(v.Open)))
 }
 
 var (
@@ -425,8 +439,10 @@ func TestSourcesExistAndActionsWork(t *testing.T) {
 				continue
 			}
 			cited++
-			if got := a.Result.Facts.Get(b.Fact.ID); !got.Value.Equal(b.Reading.Value) || got.Source != b.Reading.Source {
-				t.Errorf("it rests on %s: %s (%s), which is %s (%s)", b.Fact.Name, b.Reading.Plain(), b.Reading.Source, got.Plain(), got.Source)
+			if got := a.Result.Facts.Get(b.Fact.ID); !got.Value.Equal(b.Reading.Value) ||
+				got.Source != b.Reading.Source {
+				t.Errorf("it rests on %s: %s (%s), which is %s (%s)", b.Fact.Name, b.Reading.Plain(), b.Reading.Source,
+					got.Plain(), got.Source)
 			}
 		}
 		texts := slices.Concat([]string{c.Answer}, c.Details, c.RestsOn)
@@ -467,7 +483,8 @@ func TestSourcesExistAndActionsWork(t *testing.T) {
 
 // listSays: the release's list states something of the machine's processor.
 func listSays(a *assess.Assessment) bool {
-	return strings.HasPrefix(a.Result.Facts.Get(fact.ProcessorTPM).Source, "the list ") || len(a.Result.Facts.Value(fact.ProcessorFeaturesOff).Set()) > 0
+	return strings.HasPrefix(a.Result.Facts.Get(fact.ProcessorTPM).Source, "the list ") ||
+		len(a.Result.Facts.Value(fact.ProcessorFeaturesOff).Set()) > 0
 }
 
 // enterable fails where a fact cannot be entered by hand under the name that is given.
@@ -483,7 +500,15 @@ func enterable(t *testing.T, name string) {
 	case fact.Word:
 		value = need.Choices(def)[0]
 	case fact.Number:
-		value = map[fact.Unit]string{fact.Binary: "8 GiB", fact.Drive: "64 GB", fact.Space: "1 GB", fact.MHz: "2 GHz", fact.Inches: "9 in", fact.Percent: "50 %", fact.Bits: "32 bit"}[def.Unit]
+		value = map[fact.Unit]string{
+			fact.Binary:  "8 GiB",
+			fact.Drive:   "64 GB",
+			fact.Space:   "1 GB",
+			fact.MHz:     "2 GHz",
+			fact.Inches:  "9 in",
+			fact.Percent: "50 %",
+			fact.Bits:    "32 bit",
+		}[def.Unit]
 		if value == "" {
 			value = "1"
 		}

@@ -96,7 +96,14 @@ func Decide(m *means.Means, rel *release.Release, f *fact.Facts, waived ...strin
 }
 
 func decided(a *Assessment) Judgement {
-	g := Judgement{Disposition: a.Verdict.Disposition, Publisher: a.Verdict.Disposition, Confirmed: a.Verdict.Confirmed, Outcomes: a.Outcomes(), Way: a.Verdict.Route, Plan: work.Of(&a.Verdict).String()}
+	g := Judgement{
+		Disposition: a.Verdict.Disposition,
+		Publisher:   a.Verdict.Disposition,
+		Confirmed:   a.Verdict.Confirmed,
+		Outcomes:    a.Outcomes(),
+		Way:         a.Verdict.Route,
+		Plan:        work.Of(&a.Verdict).String(),
+	}
 	if a.Publisher != nil {
 		g.Publisher = a.Publisher.Disposition
 	}

@@ -38,7 +38,9 @@ func crowd() []*doc {
 		changes = append(changes, cases[i].change)
 	}
 	for _, at := range []string{"tpm.state", "memory.installed_bytes", "firmware.secure_boot"} {
-		for _, c := range []string{inventory.NeedsRights, inventory.NotOffered, inventory.ReadFailed, inventory.NotAsked} {
+		for _, c := range []string{
+			inventory.NeedsRights, inventory.NotOffered, inventory.ReadFailed, inventory.NotAsked,
+		} {
 			changes = append(changes, causes(c, at))
 		}
 	}
@@ -145,7 +147,8 @@ func TestDecideWaived(t *testing.T) {
 			t.Fatal(err)
 		}
 		if got.Disposition.String() != tt.want || got.Fails != tt.fails {
-			t.Errorf("waived %q: %s with %d fails, want %s with %d", tt.waived, got.Disposition, got.Fails, tt.want, tt.fails)
+			t.Errorf("waived %q: %s with %d fails, want %s with %d", tt.waived, got.Disposition, got.Fails, tt.want,
+				tt.fails)
 		}
 		at := slices.IndexFunc(rel.Requirements, func(q release.Requirement) bool { return q.ID == tt.waived })
 		if tt.outcome != 0 && got.Outcomes[at] != tt.outcome {
@@ -165,12 +168,14 @@ func TestBuys(t *testing.T) {
 	d := sound()
 	memory(4, 1)(d)
 	list, err := assess.Buys(m, rel, fact.Read(d))
-	if err != nil || len(list) != 1 || list[0].Step != "add-memory" || !list[0].Priced || list[0].Price.String() != "18–30" {
+	if err != nil || len(list) != 1 || list[0].Step != "add-memory" || !list[0].Priced ||
+		list[0].Price.String() != "18–30" {
 		t.Fatalf("%+v, %v", list, err)
 	}
 	drive := sound()
 	drive.Storage.Disks[0].Kind = some("hdd")
-	if list, err = assess.Buys(m, rel, fact.Read(drive)); err != nil || len(list) != 1 || list[0].Step != "change-drive" || list[0].Priced {
+	if list, err = assess.Buys(m, rel, fact.Read(drive)); err != nil || len(list) != 1 ||
+		list[0].Step != "change-drive" || list[0].Priced {
 		t.Errorf("a drive has no price here: %+v, %v", list, err)
 	}
 	if list, err = assess.Buys(m, rel, fact.Read(drive), "house-drive"); err != nil || len(list) != 0 {
@@ -205,9 +210,12 @@ func TestFindingWords(t *testing.T) {
 		f               assess.Finding
 		compared, named string
 	}{
-		{assess.Finding{Title: "Memory", Has: "4 GiB", Needs: "6 GiB or more", Distance: "2 GiB short"}, "has 4 GiB → needs 6 GiB or more (2 GiB short)", "Memory"},
-		{assess.Finding{Title: "Memory", Has: "not known", Needs: "6 GiB or more", AskedBy: "house"}, "not known → needs 6 GiB or more", "Memory (house standard)"},
-		{assess.Finding{Title: "Memory", Has: "4 GiB", Needs: "6 GiB", Interim: "Skerry 11"}, "has 4 GiB → needs 6 GiB", "Memory (on the way, for Skerry 11)"},
+		{assess.Finding{Title: "Memory", Has: "4 GiB", Needs: "6 GiB or more", Distance: "2 GiB short"},
+			"has 4 GiB → needs 6 GiB or more (2 GiB short)", "Memory"},
+		{assess.Finding{Title: "Memory", Has: "not known", Needs: "6 GiB or more", AskedBy: "house"},
+			"not known → needs 6 GiB or more", "Memory (house standard)"},
+		{assess.Finding{Title: "Memory", Has: "4 GiB", Needs: "6 GiB", Interim: "Skerry 11"}, "has 4 GiB → needs 6 GiB",
+			"Memory (on the way, for Skerry 11)"},
 	} {
 		if got := tt.f.Compared(); got != tt.compared {
 			t.Errorf("%q, want %q", got, tt.compared)
@@ -218,9 +226,11 @@ func TestFindingWords(t *testing.T) {
 	}
 	ends := time.Date(2027, 3, 31, 0, 0, 0, 0, time.UTC)
 	for s, want := range map[*assess.Support]string{
-		{Release: "Skerry 11", Ends: ends, Days: 128}: "Skerry 11 is supported until 31 March 2027, 128 days from the check.",
-		{Release: "Skerry 11", Ends: ends, Days: 1}:   "Skerry 11 is supported until 31 March 2027, one day from the check.",
-		{Release: "Skerry 10", Ends: ends, Days: -1}:  "Skerry 10 went out of support on 31 March 2027.",
+		{Release: "Skerry 11", Ends: ends,
+			Days: 128}: "Skerry 11 is supported until 31 March 2027, 128 days from the check.",
+		{Release: "Skerry 11", Ends: ends,
+			Days: 1}: "Skerry 11 is supported until 31 March 2027, one day from the check.",
+		{Release: "Skerry 10", Ends: ends, Days: -1}: "Skerry 10 went out of support on 31 March 2027.",
 	} {
 		if got := s.Sentence(); got != want {
 			t.Errorf("%q, want %q", got, want)

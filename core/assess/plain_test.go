@@ -121,7 +121,8 @@ func (r atLeast) on(m *plainMachine) plainTruth {
 		if low := m.least(r.fact); low != nil && low.(float64) >= r.limit {
 			return 1
 		}
-		if a, b := m.raw(r.fact), m.raw("memory.visible_bytes"); r.fact == "memory.installed_bytes" && a != nil && b != nil {
+		if a, b := m.raw(r.fact), m.raw("memory.visible_bytes"); r.fact == "memory.installed_bytes" && a != nil &&
+			b != nil {
 			// Both readings agree on the answer, or it is unknown.
 			if one, two := a.(float64) >= r.limit, b.(float64) >= r.limit; one == two {
 				return truthOf(one)
@@ -315,7 +316,8 @@ func draw(r *rand.Rand, depth int) rule {
 		}
 		return combined{how, parts}
 	}
-	gib, gb := func(n int) (float64, string) { return float64(n) * (1 << 30), fmt.Sprintf("%d GiB", n) }, func(n int) (float64, string) { return float64(n) * 1e9, fmt.Sprintf("%d GB", n) }
+	gib, gb := func(n int) (float64, string) { return float64(n) * (1 << 30), fmt.Sprintf("%d GiB", n) },
+		func(n int) (float64, string) { return float64(n) * 1e9, fmt.Sprintf("%d GB", n) }
 	amount := func(fact string, n float64, text string) rule { return atLeast{fact, n, text} }
 	switch r.IntN(16) {
 	case 0:
@@ -351,7 +353,9 @@ func draw(r *rand.Rand, depth int) rule {
 	case 13:
 		return has{r.IntN(2) == 0, [][]string{{"sse4.2"}, {"avx2", "sve"}, {"sse4.2", "avx2"}}[r.IntN(3)]}
 	case 14:
-		return someAdapter{[]string{"driver_model", "interface_level"}[r.IntN(2)], []string{"2.0", "3.0", "12.0"}[r.IntN(3)]}
+		return someAdapter{
+			[]string{"driver_model", "interface_level"}[r.IntN(2)], []string{"2.0", "3.0", "12.0"}[r.IntN(3)],
+		}
 	}
 	return onList{}
 }

@@ -173,7 +173,10 @@ func (d *Document) plan(a *Assessment) {
 		s.Parts = bill.add(parts, a.Means.Prices)
 		for _, alt := range instead[p.ID] {
 			q := remedy.Planned{Step: alt.Step, Phase: alt.Phase}
-			s.Instead = append(s.Instead, Instead{alt.ID, say.Words(&q, v, rel, f, nil).Title, alt.Class.String(), alt.Settles, say.Alternative(&alt)})
+			s.Instead = append(s.Instead,
+				Instead{
+					alt.ID, say.Words(&q, v, rel, f, nil).Title, alt.Class.String(), alt.Settles, say.Alternative(&alt),
+				})
 		}
 		d.Plan = append(d.Plan, s)
 	}
@@ -195,10 +198,11 @@ func (d *Document) step(a *Assessment, p *remedy.Planned) (Step, []part.Part) {
 	parts := part.Of(p, f)
 	w := say.Words(p, &a.Verdict, a.Result.Release, f, parts)
 	s := Step{
-		Step: p.ID, Title: w.Title, Phase: p.Phase, Who: p.By(), By: say.People[p.By()], Class: p.Class.String(), Settles: p.Settles, Expected: p.Expected,
-		Do: w.Do, Tell: w.Tell, Cautions: w.Cautions, Back: w.Back, Confirm: w.Confirm, Otherwise: p.Otherwise, Minutes: p.Minutes, Restarts: p.Restarts,
-		Own: p.Own, Disturbs: p.Disturbing(), Closes: len(p.Closes) > 0, shown: p.Shown,
-		replaces: p.Plays(remedy.Replacing), decides: p.Plays(remedy.Deciding), firmware: p.Plays(remedy.EnteringFirmware),
+		Step: p.ID, Title: w.Title, Phase: p.Phase, Who: p.By(), By: say.People[p.By()], Class: p.Class.String(),
+		Settles: p.Settles, Expected: p.Expected, Do: w.Do, Tell: w.Tell, Cautions: w.Cautions, Back: w.Back,
+		Confirm: w.Confirm, Otherwise: p.Otherwise, Minutes: p.Minutes, Restarts: p.Restarts, Own: p.Own,
+		Disturbs: p.Disturbing(), Closes: len(p.Closes) > 0, shown: p.Shown, replaces: p.Plays(remedy.Replacing),
+		decides: p.Plays(remedy.Deciding), firmware: p.Plays(remedy.EnteringFirmware),
 	}
 	switch {
 	case p.Installs || p.Plays(remedy.Upgrading):
@@ -256,7 +260,9 @@ func firmware(g *guide.Guide, f *fact.Facts) *Firmware {
 	if model != "" {
 		board += " " + model
 	}
-	return &Firmware{g.ID, g.Title, g.Source, g.General, board, g.Keys.Setup, g.Keys.Boot, g.Enter, g.Leave, say.Enter(g)}
+	return &Firmware{
+		g.ID, g.Title, g.Source, g.General, board, g.Keys.Setup, g.Keys.Boot, g.Enter, g.Leave, say.Enter(g),
+	}
 }
 
 // effort adds up the steps of a plan.
@@ -307,7 +313,13 @@ func (b *bill) cost(table *price.Table) *Cost {
 	if table == nil || b.count == 0 || b.count == b.missing {
 		return nil
 	}
-	c := &Cost{Currency: table.Currency, Least: float64(b.sum.Least) / 100, Most: float64(b.sum.Most) / 100, AsOf: table.AsOf, Missing: b.missing}
+	c := &Cost{
+		Currency: table.Currency,
+		Least:    float64(b.sum.Least) / 100,
+		Most:     float64(b.sum.Most) / 100,
+		AsOf:     table.AsOf,
+		Missing:  b.missing,
+	}
 	c.Says = fmt.Sprintf("%s %s by prices of %s", table.Currency, b.sum, say.Day(table.AsOf))
 	if b.missing > 0 {
 		c.Says += "; " + say.Count(b.missing, "part has", "parts have") + " no price"
@@ -320,7 +332,8 @@ func (d *Document) withheld(v *remedy.Verdict, a *Assessment) {
 	if len(v.Withheld) == 0 {
 		return
 	}
-	w := &Withheld{Says: "Nobody needs to do these: what they settle does not matter on a machine that cannot take the release."}
+	w := &Withheld{Says: "Nobody needs to do these: what they settle does not matter on a machine that cannot take " +
+		"the release."}
 	if v.Disposition == remedy.Decide {
 		w.Says = "These wait for the decision: they are of use only if the machine gets the release."
 	}

@@ -27,7 +27,8 @@ guides:
 // planned checks a sound machine with changes, with prices and guides.
 func planned(t *testing.T, change func(*doc)) *assess.Document {
 	t.Helper()
-	m, err := means.Read(means.Document{Name: "prices", Text: []byte(house)}, means.Document{Name: "guides", Text: []byte(boards)})
+	m, err := means.Read(means.Document{Name: "prices", Text: []byte(house)},
+		means.Document{Name: "guides", Text: []byte(boards)})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -55,14 +56,18 @@ func TestPlanSaysWhereWhoAndHowMuch(t *testing.T) {
 		d.Firmware.SecureBoot, d.Firmware.Password = some("off"), some("set")
 		d.Storage.OtherSystems = []string{"Lodestar Linux"}
 	}))
-	add, secure, enter, other := step(t, c, "add-memory"), step(t, c, "secure-boot-on"), step(t, c, "enter-firmware"), step(t, c, "other-system")
+	add, secure, enter, other := step(t, c, "add-memory"), step(t, c, "secure-boot-on"), step(t, c, "enter-firmware"),
+		step(t, c, "other-system")
 	if len(add.Parts) != 1 || add.Parts[0].Cost != "EUR 18–30" || add.Who != "technician" || add.Back == "" {
 		t.Errorf("the memory is %+v by %s", add.Parts, add.Who)
 	}
-	if secure.Where == nil || secure.Where.Says != "Protection › Check what starts: on." || secure.Risk != "may-not-start" {
+	if secure.Where == nil || secure.Where.Says != "Protection › Check what starts: on." ||
+		secure.Risk != "may-not-start" {
 		t.Errorf("secure boot is at %+v, risk %q", secure.Where, secure.Risk)
 	}
-	if !slices.ContainsFunc(secure.Cautions, func(s string) bool { return strings.Contains(s, "Another system is on the disk") }) || other.Who != "owner" || !slices.Contains(secure.After, other.Number) && !slices.Contains(secure.After, enter.Number) {
+	if !slices.ContainsFunc(secure.Cautions,
+		func(s string) bool { return strings.Contains(s, "Another system is on the disk") }) || other.Who != "owner" ||
+		!slices.Contains(secure.After, other.Number) && !slices.Contains(secure.After, enter.Number) {
 		t.Errorf("the other system is not thought of: %v, after %v", secure.Cautions, secure.After)
 	}
 	if !slices.Contains(enter.Cautions, "A firmware password is set. Have it at hand before the visit.") {
@@ -71,7 +76,8 @@ func TestPlanSaysWhereWhoAndHowMuch(t *testing.T) {
 	c2 := planned(t, func(d *doc) {
 		d.Firmware.SecureBoot, d.Firmware.SettingsInterface = some("off"), some("firmware attributes")
 	})
-	if said := strings.Join(step(t, c2, "enter-firmware").Cautions, " "); !strings.Contains(said, "can be changed from its running system") || strings.Contains(said, "password") {
+	if said := strings.Join(step(t, c2, "enter-firmware").Cautions, " "); !strings.Contains(said,
+		"can be changed from its running system") || strings.Contains(said, "password") {
 		t.Errorf("the settings interface is not thought of: %s", said)
 	}
 	if c.Firmware == nil || c.Firmware.Guide != "ostrel" || c.Firmware.Setup != "F2" || c.Firmware.General {
@@ -81,7 +87,8 @@ func TestPlanSaysWhereWhoAndHowMuch(t *testing.T) {
 	for _, s := range c.Plan {
 		least, most, restarts = least+s.Minutes.Least, most+s.Minutes.Most, restarts+s.Restarts
 	}
-	if e := c.Effort; e.Minutes.Least != least || e.Minutes.Most != most || e.Restarts != restarts || e.Parts != 1 || e.Cost == nil || e.Cost.Says != "EUR 18–30 by prices of 15 October 2026" || e.Cost.Missing != 0 {
+	if e := c.Effort; e.Minutes.Least != least || e.Minutes.Most != most || e.Restarts != restarts || e.Parts != 1 ||
+		e.Cost == nil || e.Cost.Says != "EUR 18–30 by prices of 15 October 2026" || e.Cost.Missing != 0 {
 		t.Errorf("the effort is %+v, %+v", e, e.Cost)
 	}
 	if !strings.HasPrefix(c.Stay, "Or it stays on Skerry 11, which is supported until 13 April 2027") {
@@ -107,7 +114,8 @@ func TestStepsWaitForTheNearest(t *testing.T) {
 }
 
 func TestReplacedMachineHasNothingFutile(t *testing.T) {
-	c := planned(t, with(func(d *doc) { d.Processor.Architecture, d.OS.Architecture = some("x86"), some("x86") }, noTPM))
+	c := planned(t, with(func(d *doc) { d.Processor.Architecture, d.OS.Architecture = some("x86"), some("x86") },
+		noTPM))
 	if c.Disposition != "replace" || c.Firmware != nil || c.Withheld == nil && c.Counts.Fail > 1 {
 		t.Errorf("%s: firmware %v, withheld %v of %d fails", c.Disposition, c.Firmware, c.Withheld, c.Counts.Fail)
 	}
@@ -118,7 +126,8 @@ func TestReplacedMachineHasNothingFutile(t *testing.T) {
 		d.OS.Name = some("Skerry 10")
 		d.OS.Version = some("10.4")
 		d.Processor.Name = some("Corvane K5-6500")
-	}); !strings.Contains(c.Stay, "Skerry 10, which is supported until 8 December 2026 (extended support until 14 December 2027") {
+	}); !strings.Contains(c.Stay,
+		"Skerry 10, which is supported until 8 December 2026 (extended support until 14 December 2027") {
 		t.Errorf("staying is %q", c.Stay)
 	}
 }
@@ -137,15 +146,20 @@ func TestConversion(t *testing.T) {
 		state, says string
 		plan        string
 	}{
-		{"three places", places("primary", "primary", "primary"), "possible", "three places of its table taken, no logical ones, not dynamic", "convert-disk"},
-		{"four places", places("primary", "primary", "primary", "primary"), "impossible", "all four places of its table are taken", "uefi-reinstall"},
-		{"logical", places("primary", "extended", "logical"), "impossible", "it has logical partitions", "uefi-reinstall"},
-		{"dynamic", func(d *doc) { d.Storage.Boot.Dynamic = some(true) }, "impossible", "it is dynamic", "uefi-reinstall"},
+		{"three places", places("primary", "primary", "primary"), "possible",
+			"three places of its table taken, no logical ones, not dynamic", "convert-disk"},
+		{"four places", places("primary", "primary", "primary", "primary"), "impossible",
+			"all four places of its table are taken", "uefi-reinstall"},
+		{"logical", places("primary", "extended", "logical"), "impossible", "it has logical partitions",
+			"uefi-reinstall"},
+		{"dynamic", func(d *doc) { d.Storage.Boot.Dynamic = some(true) }, "impossible", "it is dynamic",
+			"uefi-reinstall"},
 		{"another product", func(d *doc) {
 			d.Storage.System.Encryption = inventory.Encryption{State: some("on"), Kind: some("other")}
 		}, "impossible", "another product encrypts it", "uefi-reinstall"},
 		{"nothing known", func(*doc) {}, "not-known", "the conversion tool's own test shows", "convert-disk"},
-		{"failing", func(d *doc) { d.Storage.Disks[0].Health = some("bad") }, "not-known", "it is changed before anything is converted", "failing-drive"},
+		{"failing", func(d *doc) { d.Storage.Disks[0].Health = some("bad") }, "not-known",
+			"it is changed before anything is converted", "failing-drive"},
 	}
 	for _, tt := range tests {
 		c := planned(t, with(legacy, func(d *doc) { d.Storage.Boot.Dynamic = some(false) }, tt.change))
@@ -193,17 +207,20 @@ func TestTicks(t *testing.T) {
 	tick := func(item, state string, at time.Time) assess.Tick {
 		return assess.Tick{Item: item, State: state, By: "technician of Gull Quay", At: at, Note: "on the share"}
 	}
-	c.Apply([]assess.Tick{tick("prepare/"+byHand, "done", now), tick("prepare/"+seen, "refused", now), tick("step/secure-boot-on", "done", c.Machine.TakenAt.Add(-time.Hour)),
+	c.Apply([]assess.Tick{tick("prepare/"+byHand, "done", now), tick("prepare/"+seen, "refused", now),
+		tick("step/secure-boot-on", "done", c.Machine.TakenAt.Add(-time.Hour)),
 		tick("step/check-again", "done", c.Machine.TakenAt.Add(-time.Hour)), tick("step/gone", "done", now)})
 	for _, p := range c.Preparation {
 		if p.ID == byHand && (p.State != "done" || p.Ticked == nil) || p.ID == seen && p.State != "refused" {
 			t.Errorf("%s is %s", p.ID, p.State)
 		}
 	}
-	if s := step(t, c, "secure-boot-on"); s.Ticked == nil || !s.Ticked.Stale || !strings.Contains(s.Ticked.Says(), "The inventory taken since does not show it.") {
+	if s := step(t, c, "secure-boot-on"); s.Ticked == nil || !s.Ticked.Stale ||
+		!strings.Contains(s.Ticked.Says(), "The inventory taken since does not show it.") {
 		t.Errorf("a tick without effect: %+v", s.Ticked)
 	}
-	if s := step(t, c, "check-again"); s.Ticked == nil || s.Ticked.Stale || !strings.HasPrefix(s.Ticked.Says(), "Done, says technician of Gull Quay on ") {
+	if s := step(t, c, "check-again"); s.Ticked == nil || s.Ticked.Stale ||
+		!strings.HasPrefix(s.Ticked.Says(), "Done, says technician of Gull Quay on ") {
 		t.Errorf("a tick of what no program sees: %+v", s.Ticked)
 	}
 }

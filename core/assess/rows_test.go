@@ -36,12 +36,23 @@ func everything(t *testing.T) *release.Release {
 // whole is a machine that meets all that the release asks for.
 func whole() *doc {
 	d := sound()
-	d.OS.Edition, d.OS.Account, d.OS.Licence, d.OS.PendingRestart, d.OS.Language = some("Office"), some("directory"), some("valid"), some(false), some("en")
+	d.OS.Edition, d.OS.Account, d.OS.Licence, d.OS.PendingRestart, d.OS.Language = some("Office"), some("directory"),
+		some("valid"), some(false), some("en")
 	d.OS.Version = some("11.2")
 	d.Firmware.LegacySupport = some(false)
 	d.Software, d.Drivers = []inventory.Software{}, []inventory.Driver{}
-	d.Displays = []inventory.Display{{WidthPx: some(int64(1920)), HeightPx: some(int64(1080)), BitsPerChannel: some(int64(8)), DiagonalInches: some(14.0)}}
-	d.Graphics = []inventory.Adapter{{DriverModel: some("2.7"), DriverVersion: some("3.1"), InterfaceLevel: some("12.0"), AddIn: some(false)}}
+	d.Displays = []inventory.Display{{
+		WidthPx:        some(int64(1920)),
+		HeightPx:       some(int64(1080)),
+		BitsPerChannel: some(int64(8)),
+		DiagonalInches: some(14.0),
+	}}
+	d.Graphics = []inventory.Adapter{{
+		DriverModel:    some("2.7"),
+		DriverVersion:  some("3.1"),
+		InterfaceLevel: some("12.0"),
+		AddIn:          some(false),
+	}}
 	d.Storage.Boot.Dynamic, d.Storage.Boot.ESP.Loader = some(false), some(true)
 	d.Storage.Disks[0].Bytes = some(int64(256e9))
 	d.Storage.Boot.Partitions = []inventory.Partition{{Kind: some("primary")}}
@@ -114,7 +125,9 @@ var rows = []struct {
 	{"failing-drive", func(d *doc) { d.Storage.Disks[0].Health = some("bad") }},
 	{"failing-flash", func(d *doc) { d.Storage.Disks[0].Health, d.Storage.Disks[0].Kind = some("bad"), some("emmc") }},
 	{"change-drive", func(d *doc) { d.Storage.System.DiskBytes = some(int64(64e9)) }},
-	{"add-drive", func(d *doc) { d.Storage.System.DiskBytes, d.Storage.Disks[0].Kind = some(int64(64e9)), some("emmc") }},
+	{"add-drive", func(d *doc) {
+		d.Storage.System.DiskBytes, d.Storage.Disks[0].Kind = some(int64(64e9)), some("emmc")
+	}},
 	{"look-for-tpm", func(d *doc) { d.TPM.State = some("not-seen"); d.Processor.Name = some("Corvane K5-8250U") }},
 	{"tpm-module", func(d *doc) { d.TPM.State = some("not-seen"); d.Processor.Name = some("Corvane K5-8250U") }},
 	{"graphics-card", func(d *doc) { d.Graphics[0].InterfaceLevel = some("11.0") }},
@@ -122,7 +135,8 @@ var rows = []struct {
 	{"convert-disk", legacy},
 	{"efi-loader", func(d *doc) {
 		legacy(d)
-		d.Storage.System.PartitionStyle, d.Storage.Boot.PartitionStyle, d.Storage.Boot.ESP.Loader = some("gpt"), some("gpt"), some(false)
+		d.Storage.System.PartitionStyle, d.Storage.Boot.PartitionStyle, d.Storage.Boot.ESP.Loader = some("gpt"),
+			some("gpt"), some(false)
 	}},
 	{"enter-firmware", secureOff},
 	{"boot-mode", legacy},
@@ -141,7 +155,8 @@ var rows = []struct {
 	{"resume-encryption", encrypted("paused", "platform")},
 	{"encrypt-again", with(encrypted("on", "other"), secureOff)},
 	{"host-memory", with(guest, memory(4, 1))},
-	{"host-cores", with(guest, func(d *doc) { d.Processor.Cores, d.Processor.Threads = some(int64(1)), some(int64(1)) })},
+	{"host-cores", with(guest,
+		func(d *doc) { d.Processor.Cores, d.Processor.Threads = some(int64(1)), some(int64(1)) })},
 	{"host-disk", with(guest, func(d *doc) { d.Storage.System.DiskBytes = some(int64(64e9)) })},
 	{"host-tpm", with(guest, func(d *doc) { d.TPM.State = some("not-seen") })},
 	{"host-secure-boot", with(guest, secureOff)},
@@ -171,12 +186,15 @@ func others(t *testing.T) map[string]*assess.Document {
 	sample, permissive, old := sound(), mac(), whole()
 	sample.Processor.Name = some("Corvane 0000 sample")
 	permissive.Firmware.SecureBoot = some("permissive")
-	old.Device.Board.Manufacturer, old.Device.Board.Model, old.Firmware.Version = some("Ostrel"), some("OB-300"), some("1.02")
+	old.Device.Board.Manufacturer, old.Device.Board.Model, old.Firmware.Version = some("Ostrel"), some("OB-300"),
+		some("1.02")
 	return map[string]*assess.Document{
-		"ask-maker":       run(t, load(t, "skerry-12"), sample).Document(now, "record"),
-		"mac-security":    run(t, load(t, "fathom-9"), permissive).Document(now, "record"),
-		"firmware-update": with("format: rolltop-guides/1\nguides: [{id: o, title: Ostrel boards, maker: Ostrel, update: {below: \"1.12\", to: \"1.14\"}}]", old),
-		"start-once": with("format: rolltop-steps/1\nsteps: [{id: fans, title: Fans, phase: desk, always: {fact: device.form, equals: desktop}, disturbs: [boot], "+
+		"ask-maker":    run(t, load(t, "skerry-12"), sample).Document(now, "record"),
+		"mac-security": run(t, load(t, "fathom-9"), permissive).Document(now, "record"),
+		"firmware-update": with("format: rolltop-guides/1\nguides: [{id: o, title: Ostrel boards, maker: Ostrel, "+
+			"update: {below: \"1.12\", to: \"1.14\"}}]", old),
+		"start-once": with("format: rolltop-steps/1\nsteps: [{id: fans, title: Fans, phase: desk, always: {fact: "+
+			"device.form, equals: desktop}, disturbs: [boot], "+
 			"do: Do., tell: Tell., confirm: Yes., minutes: {least: 1, most: 2}}]", whole()),
 	}
 }
@@ -320,7 +338,8 @@ func TestWordsOfEachStep(t *testing.T) {
 		}
 		fmt.Fprintf(&b, "%s\n  %s\n  effort:", step, text)
 		for _, e := range c.Effort.Phases {
-			fmt.Fprintf(&b, " %s %d–%d min, %d restarts by %s;", e.Phase, e.Minutes.Least, e.Minutes.Most, e.Restarts, strings.Join(e.Who, " and "))
+			fmt.Fprintf(&b, " %s %d–%d min, %d restarts by %s;", e.Phase, e.Minutes.Least, e.Minutes.Most, e.Restarts,
+				strings.Join(e.Who, " and "))
 		}
 		fmt.Fprintf(&b, "\n  bring: %s\n", strings.Join(c.Bring, "; "))
 	}

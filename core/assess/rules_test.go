@@ -39,7 +39,8 @@ func TestRulesOfEvaluation(t *testing.T) {
 		}
 	}
 	noLampwright := must("{in: software, none: {fact: software.name, begins_with: [Lampwright]}}")
-	known := "software: [{name: [Counterfoil], versions: [{at_least: \"5.0\", is: fine}, {below: \"5.0\", is: buy}]}, {name: [Lampwright], versions: [{is: remove}]}]"
+	known := "software: [{name: [Counterfoil], versions: [{at_least: \"5.0\", is: fine}, {below: \"5.0\", is: " +
+		"buy}]}, {name: [Lampwright], versions: [{is: remove}]}]"
 	tests := []struct {
 		name   string
 		asks   []string
@@ -48,17 +49,34 @@ func TestRulesOfEvaluation(t *testing.T) {
 		want   string
 		says   string
 	}{
-		{"unknown with fail is fail under all", []string{must("{all: [{fact: tpm.state, equals: ready}, {fact: processor.cores, at_least: 99}]}")}, "", unknownTPM, "fail", ""},
-		{"unknown with pass is pass under any", []string{must("{any: [{fact: tpm.state, equals: ready}, {fact: processor.cores, at_least: 2}]}")}, "", unknownTPM, "pass", ""},
-		{"condition unknown and the need met is a pass", []string{"when: {fact: tpm.state, equals: ready}, " + must("{fact: processor.cores, at_least: 2}")}, "", unknownTPM, "pass", ""},
-		{"condition unknown and the need not met is unknown, never not applicable", []string{"when: {fact: tpm.state, equals: ready}, " + must("{fact: processor.cores, at_least: 99}")}, "", unknownTPM, "unknown", "Whether the requirement applies is not known either."},
-		{"condition known not to hold", []string{"when: {fact: tpm.state, equals: \"off\"}, " + must("{fact: processor.cores, at_least: 99}")}, "", nil, "not-applicable", "It applies only where this holds"},
-		{"sources disagree and agree on the answer", []string{must("{fact: memory.installed_bytes, at_least: 2 GiB}")}, "", func(d *doc) { disagree(d, "4294967296", "8589934592") }, "pass", "Two sources disagree, and the answer is the same under each of them."},
-		{"a lower bound that is enough decides", []string{must("{fact: memory.installed_bytes, at_least: 6 GiB}")}, "", func(d *doc) { d.Memory.Installed = inventory.Opt[int64]{} }, "pass", "is at least 7 GiB, which is enough"},
-		{"a lower bound that is too little decides nothing", []string{must("{fact: memory.installed_bytes, at_least: 8 GiB}")}, "", func(d *doc) { d.Memory.Installed = inventory.Opt[int64]{} }, "unknown", ""},
+		{"unknown with fail is fail under all",
+			[]string{must("{all: [{fact: tpm.state, equals: ready}, {fact: processor.cores, at_least: 99}]}")}, "",
+			unknownTPM, "fail", ""},
+		{"unknown with pass is pass under any",
+			[]string{must("{any: [{fact: tpm.state, equals: ready}, {fact: processor.cores, at_least: 2}]}")}, "",
+			unknownTPM, "pass", ""},
+		{"condition unknown and the need met is a pass",
+			[]string{"when: {fact: tpm.state, equals: ready}, " + must("{fact: processor.cores, at_least: 2}")}, "",
+			unknownTPM, "pass", ""},
+		{"condition unknown and the need not met is unknown, never not applicable",
+			[]string{"when: {fact: tpm.state, equals: ready}, " + must("{fact: processor.cores, at_least: 99}")}, "",
+			unknownTPM, "unknown", "Whether the requirement applies is not known either."},
+		{"condition known not to hold",
+			[]string{"when: {fact: tpm.state, equals: \"off\"}, " + must("{fact: processor.cores, at_least: 99}")}, "",
+			nil, "not-applicable", "It applies only where this holds"},
+		{"sources disagree and agree on the answer", []string{must("{fact: memory.installed_bytes, at_least: 2 GiB}")},
+			"", func(d *doc) { disagree(d, "4294967296", "8589934592") }, "pass",
+			"Two sources disagree, and the answer is the same under each of them."},
+		{"a lower bound that is enough decides", []string{must("{fact: memory.installed_bytes, at_least: 6 GiB}")}, "",
+			func(d *doc) { d.Memory.Installed = inventory.Opt[int64]{} }, "pass", "is at least 7 GiB, which is enough"},
+		{"a lower bound that is too little decides nothing",
+			[]string{must("{fact: memory.installed_bytes, at_least: 8 GiB}")}, "",
+			func(d *doc) { d.Memory.Installed = inventory.Opt[int64]{} }, "unknown", ""},
 		{"absent from a complete list", []string{noLampwright}, "", titles(true, "Tidebook 4.1"), "pass", ""},
-		{"present in a list that is not complete", []string{noLampwright}, "", titles(false, "Lampwright 7.3"), "fail", "It has Lampwright, which it must not have."},
-		{"absent from a list that is not complete", []string{noLampwright}, "", titles(false, "Tidebook 4.1"), "unknown", ""},
+		{"present in a list that is not complete", []string{noLampwright}, "", titles(false, "Lampwright 7.3"), "fail",
+			"It has Lampwright, which it must not have."},
+		{"absent from a list that is not complete", []string{noLampwright}, "", titles(false, "Tidebook 4.1"),
+			"unknown", ""},
 		{"a missing list is not an empty one", []string{noLampwright}, "", nil, "unknown", ""},
 		{"titles that were asked for are known not to be there", []string{noLampwright}, "", func(d *doc) {
 			titles(false, "Tidebook 4.1")(d)
@@ -68,20 +86,50 @@ func TestRulesOfEvaluation(t *testing.T) {
 			titles(false, "Tidebook 4.1")(d)
 			d.Collector.Titles = []string{"tidebook"}
 		}, "unknown", ""},
-		{"known software: what has to be bought", []string{must("{fact: software.to_buy, empty: true}"), must("{fact: software.to_remove, empty: true}")}, known, titles(true, "Counterfoil 4.2"), "fail pass", "Counterfoil 4.2"},
-		{"known software: a version at the limit is fine", []string{must("{fact: software.to_buy, empty: true}")}, known, titles(true, "Counterfoil 5.0"), "pass", ""},
-		{"known software: an unread list decides nothing", []string{must("{fact: software.to_buy, empty: true}")}, known, nil, "unknown", ""},
-		{"a row of a list whose fact is not known", []string{must(`{in: graphics, every: {fact: graphics.interface_level, at_least: "11.1"}}`)}, "", nil, "unknown", "Built-in graphics: graphics interface level"},
-		{"no row at all: some fails, every and none pass", []string{must(`{in: displays, some: {fact: displays.internal, equals: true}}`), must(`{in: displays, every: {fact: displays.internal, equals: true}}`), must(`{in: displays, none: {fact: displays.internal, equals: true}}`)}, "",
+		{"known software: what has to be bought",
+			[]string{must("{fact: software.to_buy, empty: true}"), must("{fact: software.to_remove, empty: true}")},
+			known, titles(true, "Counterfoil 4.2"), "fail pass", "Counterfoil 4.2"},
+		{"known software: a version at the limit is fine", []string{must("{fact: software.to_buy, empty: true}")},
+			known, titles(true, "Counterfoil 5.0"), "pass", ""},
+		{"known software: an unread list decides nothing", []string{must("{fact: software.to_buy, empty: true}")},
+			known, nil, "unknown", ""},
+		{"a row of a list whose fact is not known",
+			[]string{must(`{in: graphics, every: {fact: graphics.interface_level, at_least: "11.1"}}`)}, "", nil,
+			"unknown", "Built-in graphics: graphics interface level"},
+		{"no row at all: some fails, every and none pass",
+			[]string{
+				must(`{in: displays, some: {fact: displays.internal, equals: true}}`),
+				must(`{in: displays, every: {fact: displays.internal, equals: true}}`),
+				must(`{in: displays, none: {fact: displays.internal, equals: true}}`),
+			}, "",
 			func(d *doc) { d.Displays = []inventory.Display{} }, "fail pass pass", "It has no display."},
-		{"sources that disagree on a row decide where they agree on the answer", []string{must(`{in: graphics, some: {fact: graphics.interface_level, at_least: "11.1"}}`)}, "", func(d *doc) {
-			d.Gaps = append(d.Gaps, inventory.Gap{Fact: "graphics[0].interface_level", Cause: inventory.Disagree, Readings: []inventory.Differ{{Value: "11.2", Source: "a"}, {Value: "12.0", Source: "b"}}})
-		}, "pass", ""},
-		{"a processor that its name does not tell of, on a complete list", []string{must("{fact: processor.name, on_list: p}")}, "lists: [{id: p, of: processors, complete: true, rows: [{name: Corvane K5-9300}]}]", nil, "unknown", "No naming rule of the list p reads this name"},
-		{"a feature that the list's row says the part has is switched off", []string{must("{fact: processor.features, has_all: [avx2]}")}, "lists: [{id: p, of: processors, rows: [{name: Corvane K5-9400, features: [avx2]}]}]",
+		{"sources that disagree on a row decide where they agree on the answer",
+			[]string{must(`{in: graphics, some: {fact: graphics.interface_level, at_least: "11.1"}}`)}, "",
+			func(d *doc) {
+				d.Gaps = append(d.Gaps, inventory.Gap{
+					Fact:     "graphics[0].interface_level",
+					Cause:    inventory.Disagree,
+					Readings: []inventory.Differ{{Value: "11.2", Source: "a"}, {Value: "12.0", Source: "b"}},
+				})
+			}, "pass", ""},
+		{"a processor that its name does not tell of, on a complete list",
+			[]string{must("{fact: processor.name, on_list: p}")},
+			"lists: [{id: p, of: processors, complete: true, rows: [{name: Corvane K5-9300}]}]", nil, "unknown",
+			"No naming rule of the list p reads this name"},
+		{"a feature that the list's row says the part has is switched off",
+			[]string{must("{fact: processor.features, has_all: [avx2]}")},
+			"lists: [{id: p, of: processors, rows: [{name: Corvane K5-9400, features: [avx2]}]}]",
 			func(d *doc) { d.Processor.Features = []string{"sse4.2"} }, "fail", "so it is switched off in firmware"},
-		{"advice never changes the disposition", []string{must("{fact: processor.cores, at_least: 2}"), "level: should, need: {fact: processor.cores, at_least: 99}", "level: feature, feature: F, need: {fact: processor.cores, at_least: 99}"}, "", nil, "pass fail fail", `"disposition":"ready"`},
-		{"an advised value is only advised", []string{"advised: {fact: memory.installed_bytes, at_least: 32 GiB}, " + must("{fact: memory.installed_bytes, at_least: 6 GiB}")}, "", nil, "pass", `"advised":"installed memory of at least 32 GiB"`},
+		{"advice never changes the disposition",
+			[]string{
+				must("{fact: processor.cores, at_least: 2}"),
+				"level: should, need: {fact: processor.cores, at_least: 99}",
+				"level: feature, feature: F, need: {fact: processor.cores, at_least: 99}",
+			}, "", nil, "pass fail fail", `"disposition":"ready"`},
+		{"an advised value is only advised",
+			[]string{"advised: {fact: memory.installed_bytes, at_least: 32 GiB}, " +
+				must("{fact: memory.installed_bytes, at_least: 6 GiB}")}, "", nil, "pass",
+			`"advised":"installed memory of at least 32 GiB"`},
 	}
 	for _, tt := range tests {
 		t.Run(tt.name, func(t *testing.T) {
@@ -130,13 +178,20 @@ func TestWayEditionAndPackage(t *testing.T) {
 		way, through, pack, says     string
 	}{
 		{"in place", "11.2", "x86-64", "Office", release.InPlace, "", "office", "programs, files and settings stay"},
-		{"an edition that only an image takes", "11.2", "x86-64", "Counter", release.Image, "", "office", "files stay; programs and settings do not"},
-		{"by one release between", "10.4", "x86-64", "Office", release.ByInterim, "Skerry 11", "office", "By way of Skerry 11, then Skerry 12"},
-		{"by two releases between", "9.1", "x86-64", "Office", release.ByInterim, "Skerry 10, then Skerry 11", "office", "By way of Skerry 10, then Skerry 11"},
-		{"too old for any", "8.0", "x86-64", "Office", release.Reinstall, "", "office", "installed on the emptied disk"},
-		{"another word size", "11.2", "x86", "Office", release.Reinstall, "", "office", "installed on the emptied disk"},
-		{"an edition that becomes none", "11.2", "x86-64", "Harbour", release.Image, "", "", "becomes none of the editions"},
-		{"edition not known: the shortest that is not ruled out", "11.2", "x86-64", "", release.InPlace, "", "", "Which package it needs is not known"},
+		{"an edition that only an image takes", "11.2", "x86-64", "Counter", release.Image, "", "office",
+			"files stay; programs and settings do not"},
+		{"by one release between", "10.4", "x86-64", "Office", release.ByInterim, "Skerry 11", "office",
+			"By way of Skerry 11, then Skerry 12"},
+		{"by two releases between", "9.1", "x86-64", "Office", release.ByInterim, "Skerry 10, then Skerry 11", "office",
+			"By way of Skerry 10, then Skerry 11"},
+		{"too old for any", "8.0", "x86-64", "Office", release.Reinstall, "", "office",
+			"installed on the emptied disk"},
+		{"another word size", "11.2", "x86", "Office", release.Reinstall, "", "office",
+			"installed on the emptied disk"},
+		{"an edition that becomes none", "11.2", "x86-64", "Harbour", release.Image, "", "",
+			"becomes none of the editions"},
+		{"edition not known: the shortest that is not ruled out", "11.2", "x86-64", "", release.InPlace, "", "",
+			"Which package it needs is not known"},
 	}
 	for _, tt := range tests {
 		t.Run(tt.name, func(t *testing.T) {
@@ -146,7 +201,8 @@ func TestWayEditionAndPackage(t *testing.T) {
 					d.OS.Edition = some(tt.edition)
 				}
 			})
-			if c.Route.Way != tt.way && c.Route.Way != release.Reinstall || c.Route.Way == tt.way && c.Route.Through != tt.through || c.Delivery.Package != tt.pack {
+			if c.Route.Way != tt.way && c.Route.Way != release.Reinstall || c.Route.Way == tt.way &&
+				c.Route.Through != tt.through || c.Delivery.Package != tt.pack {
 				t.Errorf("%+v, package %q", c.Route, c.Delivery.Package)
 			}
 			if text := plain(t, c); !strings.Contains(text, tt.says) {
@@ -161,7 +217,8 @@ func TestWayEditionAndPackage(t *testing.T) {
 
 // Another system has no edition that becomes one of the release's.
 func TestNoDeliveryToAnotherSystem(t *testing.T) {
-	c := on(t, asks(t, []string{must("{fact: processor.cores, at_least: 2}")}, waysThere), func(d *doc) { d.OS.Platform = some("linux") })
+	c := on(t, asks(t, []string{must("{fact: processor.cores, at_least: 2}")}, waysThere),
+		func(d *doc) { d.OS.Platform = some("linux") })
 	if c.Delivery != nil || c.Disposition != "ready" || c.Route.Way != release.Reinstall {
 		t.Errorf("%s by %s, %+v", c.Disposition, c.Route.Way, c.Delivery)
 	}
@@ -175,50 +232,80 @@ func TestReleaseBetweenHasRequirements(t *testing.T) {
 	if f := finding(t, c, "on-the-way"); f.Outcome != "fail" || f.Interim != "Skerry 11" {
 		t.Errorf("%+v", f)
 	}
-	if c.Disposition != "refit" || c.Route.Way != release.ByInterim || c.Other == nil || c.Other.Way != release.Reinstall || c.Other.Disposition != "reconfigure" {
+	if c.Disposition != "refit" || c.Route.Way != release.ByInterim || c.Other == nil ||
+		c.Other.Way != release.Reinstall || c.Other.Disposition != "reconfigure" {
 		t.Errorf("%s by %s, other %+v", c.Disposition, c.Route.Way, c.Other)
 	}
 	// Where nothing settles it, the fresh installation is the way.
 	c = on(t, rel, func(d *doc) {
 		d.OS.Version = some("10.4")
-		d.Memory = inventory.Memory{Installed: some(int64(8 << 30)), Slots: some(int64(0)), SlotsUsed: some(int64(0)), Modules: []inventory.Module{{Bytes: some(int64(8 << 30)), Soldered: some(true)}}}
+		d.Memory = inventory.Memory{
+			Installed: some(int64(8 << 30)),
+			Slots:     some(int64(0)),
+			SlotsUsed: some(int64(0)),
+			Modules:   []inventory.Module{{Bytes: some(int64(8 << 30)), Soldered: some(true)}},
+		}
 	})
-	if c.Disposition != "reconfigure" || c.Route.Way != release.Reinstall || c.Other == nil || c.Other.Disposition != "replace" {
+	if c.Disposition != "reconfigure" || c.Route.Way != release.Reinstall || c.Other == nil ||
+		c.Other.Disposition != "replace" {
 		t.Errorf("%s by %s, other %+v", c.Disposition, c.Route.Way, c.Other)
 	}
 	c = on(t, rel, func(d *doc) { d.OS.Edition = some("Office") })
-	if f := finding(t, c, "on-the-way"); f.Outcome != "not-applicable" || c.Disposition != "ready" || c.Counts.Other != 0 {
+	if f := finding(t, c, "on-the-way"); f.Outcome != "not-applicable" || c.Disposition != "ready" ||
+		c.Counts.Other != 0 {
 		t.Errorf("%s %+v", c.Disposition, f)
 	}
 }
 
 // Software, drivers, adapters and displays have remedies of their own.
 func TestRemediesOfListsAndSoftware(t *testing.T) {
-	known := "software: [{name: [Lampwright], versions: [{is: remove}]}, {name: [Hawser VPN], versions: [{below: \"3\", is: update}, {at_least: \"3\", is: fine}]}, {name: [Counterfoil], versions: [{below: \"5\", is: buy}]}]\n" +
-		"drivers: [{name: [Label printer], versions: [{below: \"6\", is: update}, {at_least: \"6\", below: \"7\", is: remove}]}]"
+	known := "software: [{name: [Lampwright], versions: [{is: remove}]}, {name: [Hawser VPN], versions: [{below: " +
+		"\"3\", is: update}, {at_least: \"3\", is: fine}]}, {name: [Counterfoil], versions: [{below: \"5\", is: " +
+		"buy}]}]\n" +
+		"drivers: [{name: [Label printer], versions: [{below: \"6\", is: update}, {at_least: \"6\", below: \"7\", " +
+		"is: remove}]}]"
 	titles := func(d *doc) {
-		d.Software = []inventory.Software{{Name: "Lampwright", Version: some("7")}, {Name: "Hawser VPN", Version: some("2.1")}, {Name: "Counterfoil", Version: some("4")}, {Name: "Tidebook", Version: some("1")}}
-		d.Drivers = []inventory.Driver{{Device: "Label printer", Version: some("5.1")}, {Device: "Label printer", Version: some("6.1")}}
+		d.Software = []inventory.Software{
+			{Name: "Lampwright", Version: some("7")}, {Name: "Hawser VPN", Version: some("2.1")},
+			{Name: "Counterfoil", Version: some("4")}, {Name: "Tidebook", Version: some("1")},
+		}
+		d.Drivers = []inventory.Driver{
+			{Device: "Label printer", Version: some("5.1")}, {Device: "Label printer", Version: some("6.1")},
+		}
 	}
 	tests := []struct {
 		name, need, more        string
 		change                  func(*doc)
 		disposition, plan, says string
 	}{
-		{"a title to remove", "{fact: software.to_remove, empty: true}", known, titles, "reconfigure", "remove-titles", "Titles to remove first: Lampwright 7"},
-		{"a title to update", "{fact: software.to_update, empty: true}", known, titles, "reconfigure", "update-titles", "Hawser VPN 2.1"},
-		{"a title to buy", "{fact: software.to_buy, empty: true}", known, titles, "reconfigure", "buy-titles", "Counterfoil 4"},
-		{"titles that nothing is known of", "{not: {fact: software.not_known, empty: true}}", known, titles, "ready", "", "Tidebook 1"},
-		{"a driver to update", "{fact: drivers.to_update, empty: true}", known, titles, "reconfigure", "update-drivers", "Label printer 5.1"},
-		{"a driver to remove", "{fact: drivers.to_remove, empty: true}", known, titles, "reconfigure", "remove-drivers", "Label printer 6.1"},
-		{"no display at all", "{in: displays, some: {fact: displays.diagonal_inches, at_least: 9 in}}", "", func(d *doc) { d.Displays = []inventory.Display{} }, "refit", "display", "It has no display."},
-		{"a display that is too small", "{in: displays, some: {fact: displays.diagonal_inches, at_least: 9 in}}", "", func(d *doc) { d.Displays = []inventory.Display{{Name: some("Counter"), DiagonalInches: some(7.0)}} }, "refit", "display", "Counter does not have diagonal of at least 9 in"},
-		{"an old driver model", `{in: graphics, some: {fact: graphics.driver_model, at_least: "3.0"}}`, "", nil, "reconfigure", "graphics-driver", "Built-in graphics does not have driver model 3.0 or later."},
-		{"an adapter that cannot, in a desktop", `{in: graphics, some: {fact: graphics.interface_level, at_least: "12.0"}}`, "", func(d *doc) { d.Graphics[0].InterfaceLevel = some("10.1") }, "refit", "graphics-card", "Built-in graphics does not have graphics interface level 12.0 or later."},
+		{"a title to remove", "{fact: software.to_remove, empty: true}", known, titles, "reconfigure", "remove-titles",
+			"Titles to remove first: Lampwright 7"},
+		{"a title to update", "{fact: software.to_update, empty: true}", known, titles, "reconfigure", "update-titles",
+			"Hawser VPN 2.1"},
+		{"a title to buy", "{fact: software.to_buy, empty: true}", known, titles, "reconfigure", "buy-titles",
+			"Counterfoil 4"},
+		{"titles that nothing is known of", "{not: {fact: software.not_known, empty: true}}", known, titles, "ready",
+			"", "Tidebook 1"},
+		{"a driver to update", "{fact: drivers.to_update, empty: true}", known, titles, "reconfigure", "update-drivers",
+			"Label printer 5.1"},
+		{"a driver to remove", "{fact: drivers.to_remove, empty: true}", known, titles, "reconfigure", "remove-drivers",
+			"Label printer 6.1"},
+		{"no display at all", "{in: displays, some: {fact: displays.diagonal_inches, at_least: 9 in}}", "",
+			func(d *doc) { d.Displays = []inventory.Display{} }, "refit", "display", "It has no display."},
+		{"a display that is too small", "{in: displays, some: {fact: displays.diagonal_inches, at_least: 9 in}}", "",
+			func(d *doc) { d.Displays = []inventory.Display{{Name: some("Counter"), DiagonalInches: some(7.0)}} },
+			"refit", "display", "Counter does not have diagonal of at least 9 in"},
+		{"an old driver model", `{in: graphics, some: {fact: graphics.driver_model, at_least: "3.0"}}`, "", nil,
+			"reconfigure", "graphics-driver", "Built-in graphics does not have driver model 3.0 or later."},
+		{"an adapter that cannot, in a desktop",
+			`{in: graphics, some: {fact: graphics.interface_level, at_least: "12.0"}}`, "",
+			func(d *doc) { d.Graphics[0].InterfaceLevel = some("10.1") }, "refit", "graphics-card",
+			"Built-in graphics does not have graphics interface level 12.0 or later."},
 	}
 	for _, tt := range tests {
 		t.Run(tt.name, func(t *testing.T) {
-			c := on(t, asks(t, []string{must(tt.need)}, tt.more, "upgrade: [{platform: windows, way: in-place}]"), tt.change)
+			c := on(t, asks(t, []string{must(tt.need)}, tt.more, "upgrade: [{platform: windows, way: in-place}]"),
+				tt.change)
 			var steps []string
 			for _, s := range c.Plan {
 				if s.Class != "" {
@@ -238,8 +325,11 @@ func TestRemediesOfListsAndSoftware(t *testing.T) {
 // What stands beside the disposition is never mixed into it.
 func TestBesideTheDisposition(t *testing.T) {
 	rel := asks(t, []string{must("{fact: processor.cores, at_least: 2}")}, waysThere, "test_release: true",
-		"preparation:\n  - {id: backup, title: Backup, reason: R.}\n  - {id: health, title: Health, reason: R., need: {fact: storage.system.health, equals: good}}\n  - {id: restart, title: Restart, reason: R., need: {fact: os.pending_restart, equals: false}}\n"+
-			"  - {id: key, title: Key, reason: R., when: {fact: storage.system.encryption.state, equals: \"on\"}, need: {fact: storage.system.encryption.key_kept, equals: true}}")
+		"preparation:\n  - {id: backup, title: Backup, reason: R.}\n  - {id: health, title: Health, reason: R., "+
+			"need: {fact: storage.system.health, equals: good}}\n  - {id: restart, title: Restart, reason: R., need: "+
+			"{fact: os.pending_restart, equals: false}}\n"+
+			"  - {id: key, title: Key, reason: R., when: {fact: storage.system.encryption.state, equals: \"on\"}, "+
+			"need: {fact: storage.system.encryption.key_kept, equals: true}}")
 	c := on(t, rel, func(d *doc) {
 		d.OS.Edition, d.OS.HeldAt, d.OS.ManagedBy = some("Office"), some("Skerry 11"), some("Tidewrack update service")
 		d.OS.PendingRestart = some(true)
@@ -247,10 +337,12 @@ func TestBesideTheDisposition(t *testing.T) {
 	if c.Disposition != "ready" {
 		t.Errorf("%s", c.Disposition)
 	}
-	if !strings.Contains(c.Hold, "Held at Skerry 11 by Tidewrack update service") || c.Offer == nil || c.Offer.Now || !strings.Contains(c.Offer.Says, "not offered to this machine before 12 January 2027") {
+	if !strings.Contains(c.Hold, "Held at Skerry 11 by Tidewrack update service") || c.Offer == nil || c.Offer.Now ||
+		!strings.Contains(c.Offer.Says, "not offered to this machine before 12 January 2027") {
 		t.Errorf("hold %q, offer %+v", c.Hold, c.Offer)
 	}
-	if s := c.Support; s == nil || s.Days != 141 || s.Extended == nil || s.Says != "Extended support goes on until 13 April 2028 (paid)." {
+	if s := c.Support; s == nil || s.Days != 141 || s.Extended == nil ||
+		s.Says != "Extended support goes on until 13 April 2028 (paid)." {
 		t.Errorf("support %+v", s)
 	}
 	if len(c.Warnings) != 1 || !strings.Contains(c.Warnings[0], "a release for testing") {
@@ -298,13 +390,15 @@ func TestTPMBlock(t *testing.T) {
 		change                   func(*doc)
 		seen, state, likely, has string
 	}{
-		{"ready", "", func(d *doc) { d.TPM.Kind = some("firmware") }, "yes", "ready", "", "A TPM 2.0, built-in, is there and ready."},
+		{"ready", "", func(d *doc) { d.TPM.Kind = some("firmware") }, "yes", "ready", "",
+			"A TPM 2.0, built-in, is there and ready."},
 		{"off", "", func(d *doc) { d.TPM = inventory.TPM{State: some("off")} }, "yes", "off", "", "switched off"},
 		{"announced without a driver", "", announced, "yes", "announced", "", "no driver serves it"},
 		{"not seen, likely", rows("true"), noTPM, "no", "not-seen", "yes", "most likely switched off"},
 		{"not seen, not likely", rows("false"), noTPM, "no", "not-seen", "no", "none built in"},
 		{"not seen, nothing known", "", noTPM, "no", "not-seen", "not-known", "look the same from here"},
-		{"not seen, known by hand", "", func(d *doc) { noTPM(d); d.Processor.BuiltInTPM = some(true) }, "no", "not-seen", "yes", "most likely"},
+		{"not seen, known by hand", "", func(d *doc) { noTPM(d); d.Processor.BuiltInTPM = some(true) }, "no",
+			"not-seen", "yes", "most likely"},
 		{"not read", "", func(d *doc) {
 			d.TPM = inventory.TPM{}
 			d.AddGap("tpm", inventory.NeedsRights, "", "")
@@ -312,7 +406,8 @@ func TestTPMBlock(t *testing.T) {
 	}
 	for _, tt := range tests {
 		c := on(t, asks(t, []string{must(tpmNeed)}, tt.more), tt.change)
-		if b := c.TPM; b.Seen != tt.seen || b.State != tt.state || b.Likely != tt.likely || !strings.Contains(b.Says, tt.has) {
+		if b := c.TPM; b.Seen != tt.seen || b.State != tt.state || b.Likely != tt.likely ||
+			!strings.Contains(b.Says, tt.has) {
 			t.Errorf("%s: %+v", tt.name, b)
 		}
 	}

@@ -25,45 +25,90 @@ func TestLateTraps(t *testing.T) {
 		{"T30 an unknown has its cause and what closes it", skerry, func(d *doc) {
 			d.Memory.Installed = inventory.Opt[int64]{}
 			causes(inventory.NeedsRights, "memory.installed_bytes")(d)
-		}, "undetermined", "read-again", []string{`"gap":"needs-rights"`, "It takes administrator rights to read.", "Take the inventory again as administrator."}, nil},
-		{"T31 settings and parts are counted apart", skerry, with(legacy, memory(4, 1)), "refit", "add-memory", []string{"A memory module, a disk conversion and two firmware settings"}, nil},
-		{"T32 a hold is not a failure, and says whose it is", skerry, func(d *doc) { d.OS.HeldAt = some("Skerry 11") }, "ready", "lift-hold",
-			[]string{"Held at Skerry 11 by a policy on this machine. Whoever set it lifts it; it says nothing about the hardware."}, nil},
-		{"T33 not yet offered is not unfit", skerry, func(d *doc) { d.OS.Version, d.OS.Name = some("10.4"), some("Skerry 10") }, "reconfigure", "interim",
-			[]string{"not offered to this machine before 12 January 2027", "That says nothing about whether it can take it."}, nil},
-		{"T34 a backup is a step with a tick", skerry, func(d *doc) { d.Firmware.SecureBoot = some("off") }, "reconfigure", "", []string{`"step":"backup"`}, nil},
-		{"T35 how deep a backup goes is said", skerry, func(d *doc) { d.Firmware.SecureBoot = some("off") }, "reconfigure", "", []string{"Only a whole copy allows going back."}, nil},
-		{"T36 the disk is converted before the boot mode changes", skerry, legacy, "reconfigure", "convert-disk enter-firmware boot-mode", nil, nil},
-		{"T36 also where a part is needed, and programs stay", skerry, with(legacy, memory(4, 1)), "refit", "convert-disk enter-firmware boot-mode", []string{"programs, files and settings stay"}, []string{"programs and files do not stay"}},
+		}, "undetermined", "read-again",
+			[]string{
+				`"gap":"needs-rights"`, "It takes administrator rights to read.",
+				"Take the inventory again as administrator.",
+			}, nil},
+		{"T31 settings and parts are counted apart", skerry, with(legacy, memory(4, 1)), "refit", "add-memory",
+			[]string{"A memory module, a disk conversion and two firmware settings"}, nil},
+		{"T32 a hold is not a failure, and says whose it is", skerry, func(d *doc) { d.OS.HeldAt = some("Skerry 11") },
+			"ready", "lift-hold",
+			[]string{"Held at Skerry 11 by a policy on this machine. Whoever set it lifts it; it says nothing about " +
+				"the hardware."}, nil},
+		{"T33 not yet offered is not unfit", skerry,
+			func(d *doc) { d.OS.Version, d.OS.Name = some("10.4"), some("Skerry 10") }, "reconfigure", "interim",
+			[]string{
+				"not offered to this machine before 12 January 2027", "That says nothing about whether it can take it.",
+			}, nil},
+		{"T34 a backup is a step with a tick", skerry, func(d *doc) { d.Firmware.SecureBoot = some("off") },
+			"reconfigure", "", []string{`"step":"backup"`}, nil},
+		{"T35 how deep a backup goes is said", skerry, func(d *doc) { d.Firmware.SecureBoot = some("off") },
+			"reconfigure", "", []string{"Only a whole copy allows going back."}, nil},
+		{"T36 the disk is converted before the boot mode changes", skerry, legacy, "reconfigure",
+			"convert-disk enter-firmware boot-mode", nil, nil},
+		{"T36 also where a part is needed, and programs stay", skerry, with(legacy, memory(4, 1)), "refit",
+			"convert-disk enter-firmware boot-mode", []string{"programs, files and settings stay"},
+			[]string{"programs and files do not stay"}},
 		{"T37 an encrypted volume has its key looked for first", skerry, func(d *doc) {
 			d.Firmware.SecureBoot, d.Storage.System.Encryption.State = some("off"), some("on")
-		}, "reconfigure", "recovery-key pause-encryption enter-firmware secure-boot-on", []string{"The system volume is encrypted: check its recovery key first."}, nil},
+		}, "reconfigure", "recovery-key pause-encryption enter-firmware secure-boot-on",
+			[]string{"The system volume is encrypted: check its recovery key first."}, nil},
 		{"T38 another system on the disk is asked about first", skerry, func(d *doc) {
 			d.Firmware.SecureBoot, d.Storage.OtherSystems = some("off"), []string{"Linux"}
-		}, "reconfigure", "other-system enter-firmware secure-boot-on", []string{"Another system is on the disk (Linux): ask first whether to keep it."}, nil},
-		{"T39 nothing goes round a check", must(cores), with(noTPM, twoCores), "decide", "", []string{"its publisher does not support it"}, []string{"bypass", "get round", "skip the check"}},
+		}, "reconfigure", "other-system enter-firmware secure-boot-on",
+			[]string{"Another system is on the disk (Linux): ask first whether to keep it."}, nil},
+		{"T39 nothing goes round a check", must(cores), with(noTPM, twoCores), "decide", "",
+			[]string{"its publisher does not support it"}, []string{"bypass", "get round", "skip the check"}},
 		{"T45 no right to read is not absent", skerry, func(d *doc) {
 			d.TPM = inventory.TPM{}
 			causes(inventory.NeedsRights, "tpm.state")(d)
-		}, "undetermined", "read-again", []string{`"gap":"needs-rights"`}, []string{"has no TPM", "is absent", `"step":"tpm-module"`}},
-		{"T46 without a guide a setting says that its name differs", skerry, func(d *doc) { d.TPM.State = some("off") }, "reconfigure", "tpm-on", []string{"Its name differs by board maker"}, nil},
-		{"T47 a setting that cannot be changed has a parent", skerry, func(d *doc) { d.TPM.State = some("off") }, "reconfigure", "tpm-on", []string{"a parent setting may have to be on before it can be changed"}, nil},
-		{"T48 a setting is saved, and seen again", skerry, func(d *doc) { d.TPM.State = some("off") }, "reconfigure", "tpm-on check-again", []string{"Save on leaving.", "The setting was not saved on leaving. Look at it again."}, nil},
-		{"T50 a build is not a version", asks(t, []string{"level: must, consequence: unsupported, need: {fact: os.version, at_least: \"11.0\"}",
-			"level: should, need: {fact: os.build, equals: \"9000\"}"}, inPlace), func(d *doc) { d.OS.Build = some("8812") }, "ready", "", []string{`"label":"build"`, "8812"}, nil},
+		}, "undetermined", "read-again", []string{`"gap":"needs-rights"`},
+			[]string{"has no TPM", "is absent", `"step":"tpm-module"`}},
+		{"T46 without a guide a setting says that its name differs", skerry, func(d *doc) { d.TPM.State = some("off") },
+			"reconfigure", "tpm-on", []string{"Its name differs by board maker"}, nil},
+		{"T47 a setting that cannot be changed has a parent", skerry, func(d *doc) { d.TPM.State = some("off") },
+			"reconfigure", "tpm-on", []string{"a parent setting may have to be on before it can be changed"}, nil},
+		{"T48 a setting is saved, and seen again", skerry, func(d *doc) { d.TPM.State = some("off") }, "reconfigure",
+			"tpm-on check-again", []string{
+				"Save on leaving.", "The setting was not saved on leaving. Look at it again.",
+			}, nil},
+		{"T50 a build is not a version",
+			asks(t, []string{"level: must, consequence: unsupported, need: {fact: os.version, at_least: \"11.0\"}",
+				"level: should, need: {fact: os.build, equals: \"9000\"}"}, inPlace),
+			func(d *doc) { d.OS.Build = some("8812") }, "ready", "", []string{`"label":"build"`, "8812"}, nil},
 		{"T52 an edition has its own end of support", skerry, func(d *doc) {
 			d.OS.Name, d.OS.Version, d.OS.Edition = some("Skerry 10"), some("10.4"), some("Counter")
-		}, "reconfigure", "", []string{`"ends":"2027-06-08T00:00:00Z"`, "https://skerry.example/support"}, []string{"2026-12-08"}},
-		{"T54 the release between is found", skerry, func(d *doc) { d.OS.Name, d.OS.Version = some("Skerry 10"), some("10.4") }, "reconfigure", "interim", []string{"By way of Skerry 11, then Skerry 12"}, nil},
-		{"T55 the package of the edition is chosen", skerry, func(d *doc) { d.OS.Edition = some("Counter") }, "ready", "", []string{"skerry-12-office-64.img"}, nil},
-		{"T56 a house standard is told from the publisher's", skerry, func(d *doc) { d.Storage.Disks[0].Kind = some("hdd") }, "refit", "", []string{`"publisher":{"disposition":"ready"`, `"asked_by":"house","consequence":"it works less well"`}, nil},
-		{"T57 a 32-bit system on a 64-bit processor", skerry, func(d *doc) { d.OS.Architecture = some("x86") }, "reconfigure", "reinstall", []string{"The installed system is 32-bit; the processor can do 64-bit."}, []string{"64-bit processor is needed"}},
-		{"T59 a title without a version is no pass", skerry, func(d *doc) { d.Software = []inventory.Software{{Name: "Tidebook"}} }, "ready", "", []string{"The version of a title is unknown.", "software[0].version"}, []string{`"requirement":"titles-to-update","title":"Applications ready for the release","level":"should","asked_by":"publisher","outcome":"pass"`}},
-		{"T60 a condition of one edition is no other's", asks(t, []string{"level: must, consequence: unsupported, when: {fact: os.edition, equals: Home}, need: {fact: processor.cores, at_least: 99}"}, inPlace),
+		}, "reconfigure", "", []string{`"ends":"2027-06-08T00:00:00Z"`, "https://skerry.example/support"},
+			[]string{"2026-12-08"}},
+		{"T54 the release between is found", skerry,
+			func(d *doc) { d.OS.Name, d.OS.Version = some("Skerry 10"), some("10.4") }, "reconfigure", "interim",
+			[]string{"By way of Skerry 11, then Skerry 12"}, nil},
+		{"T55 the package of the edition is chosen", skerry, func(d *doc) { d.OS.Edition = some("Counter") }, "ready",
+			"", []string{"skerry-12-office-64.img"}, nil},
+		{"T56 a house standard is told from the publisher's", skerry,
+			func(d *doc) { d.Storage.Disks[0].Kind = some("hdd") }, "refit", "",
+			[]string{`"publisher":{"disposition":"ready"`, `"asked_by":"house","consequence":"it works less well"`},
+			nil},
+		{"T57 a 32-bit system on a 64-bit processor", skerry, func(d *doc) { d.OS.Architecture = some("x86") },
+			"reconfigure", "reinstall", []string{"The installed system is 32-bit; the processor can do 64-bit."},
+			[]string{"64-bit processor is needed"}},
+		{"T59 a title without a version is no pass", skerry,
+			func(d *doc) { d.Software = []inventory.Software{{Name: "Tidebook"}} }, "ready", "",
+			[]string{"The version of a title is unknown.", "software[0].version"},
+			[]string{`"requirement":"titles-to-update","title":"Applications ready for the release","level":"should","asked_by":"publisher","outcome":"pass"`}},
+		{"T60 a condition of one edition is no other's",
+			asks(t, []string{"level: must, consequence: unsupported, when: {fact: os.edition, equals: Home}, need: " +
+				"{fact: processor.cores, at_least: 99}"}, inPlace),
 			func(d *doc) { d.OS.Edition = some("Office") }, "ready", "", []string{`"outcome":"not-applicable"`}, nil},
-		{"T61 a feature is no requirement", skerry, func(d *doc) { d.Security.VBS = some("off") }, "ready", "", []string{"Guarded sign-in"}, nil},
-		{"T62 everything that fails is said at once", skerry, with(legacy, memory(4, 1), func(d *doc) { d.TPM.State = some("off") }), "refit", "add-memory convert-disk enter-firmware boot-mode tpm-on secure-boot-on", []string{`"fail":5`}, nil},
-		{"T63 a result names its machine and its time", skerry, nil, "ready", "", []string{`"name":"GULL-014"`, `"taken_at":"2026-11-23T08:00:00Z"`, `"checked_at":"2026-11-23T08:00:00Z"`}, nil},
+		{"T61 a feature is no requirement", skerry, func(d *doc) { d.Security.VBS = some("off") }, "ready", "",
+			[]string{"Guarded sign-in"}, nil},
+		{"T62 everything that fails is said at once", skerry,
+			with(legacy, memory(4, 1), func(d *doc) { d.TPM.State = some("off") }), "refit",
+			"add-memory convert-disk enter-firmware boot-mode tpm-on secure-boot-on", []string{`"fail":5`}, nil},
+		{"T63 a result names its machine and its time", skerry, nil, "ready", "",
+			[]string{`"name":"GULL-014"`, `"taken_at":"2026-11-23T08:00:00Z"`, `"checked_at":"2026-11-23T08:00:00Z"`},
+			nil},
 	}
 	for _, tt := range tests {
 		t.Run(tt.name, func(t *testing.T) {
@@ -85,11 +130,17 @@ func TestLateTraps(t *testing.T) {
 		change      func(*doc)
 		says, never []string
 	}{
-		"T41 a release for testing says that there may be no way back": {load(t, "skerry-13"), nil, []string{"is a release for testing", "there may be no way back from it"}, nil},
-		"T44 a document that nobody has looked at for a year is named": {aged, nil, []string{"The requirements are as of 23 November 2024", "Compare them with the publisher's page"}, nil},
-		"T49 a held machine is not sent into its firmware yet":         {skerry, with(legacy, func(d *doc) { d.OS.HeldAt = some("Skerry 11") }), []string{"The visit waits until the hold of this machine is lifted."}, nil},
-		"T51 nothing is forecast in a verdict":                         {skerry, nil, nil, []string{"will probably", "is likely to require", "future release"}},
-		"T53 running a release well proves nothing of the next":        {load(t, "skerry-13"), memory(8, 1), []string{`"disposition":"refit"`}, nil},
+		"T41 a release for testing says that there may be no way back": {load(t, "skerry-13"), nil,
+			[]string{"is a release for testing", "there may be no way back from it"}, nil},
+		"T44 a document that nobody has looked at for a year is named": {aged, nil,
+			[]string{"The requirements are as of 23 November 2024", "Compare them with the publisher's page"}, nil},
+		"T49 a held machine is not sent into its firmware yet": {skerry,
+			with(legacy, func(d *doc) { d.OS.HeldAt = some("Skerry 11") }),
+			[]string{"The visit waits until the hold of this machine is lifted."}, nil},
+		"T51 nothing is forecast in a verdict": {skerry, nil, nil,
+			[]string{"will probably", "is likely to require", "future release"}},
+		"T53 running a release well proves nothing of the next": {load(t, "skerry-13"), memory(8, 1),
+			[]string{`"disposition":"refit"`}, nil},
 	} {
 		t.Run(name, func(t *testing.T) { speaks(t, plain(t, on(t, tt.rel, tt.change)), tt.says, tt.never) })
 	}

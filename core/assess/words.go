@@ -39,5 +39,6 @@ func (s *Support) Sentence() string {
 	if s.Days < 0 {
 		return fmt.Sprintf("%s went out of support on %s.", s.Release, say.Day(s.Ends))
 	}
-	return fmt.Sprintf("%s is supported until %s, %s from the check.", strings.TrimSpace(s.Release+" "+s.Edition), say.Day(s.Ends), say.Count(s.Days, "day", "days"))
+	return fmt.Sprintf("%s is supported until %s, %s from the check.", strings.TrimSpace(s.Release+" "+s.Edition),
+		say.Day(s.Ends), say.Count(s.Days, "day", "days"))
 }

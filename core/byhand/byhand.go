@@ -55,7 +55,8 @@ func (f *Fact) Check() error {
 	// A place in a list is only there on the machine itself.
 	for range 8 {
 		d.Graphics, d.Displays = append(d.Graphics, inventory.Adapter{}), append(d.Displays, inventory.Display{})
-		d.Storage.Disks, d.Memory.Modules = append(d.Storage.Disks, inventory.Disk{}), append(d.Memory.Modules, inventory.Module{})
+		d.Storage.Disks, d.Memory.Modules = append(d.Storage.Disks, inventory.Disk{}),
+			append(d.Memory.Modules, inventory.Module{})
 	}
 	return enter(d, f)
 }
@@ -91,7 +92,8 @@ func Fill(d *inventory.Document, ofModel, own []Fact) *inventory.Document {
 	read := fact.Read(d)
 	for _, f := range ofModel {
 		def := fact.ByName(f.Fact)
-		if def == nil || def.ID.Group() != fact.NoGroup || slices.ContainsFunc(own, func(o Fact) bool { return o.Fact == f.Fact }) {
+		if def == nil || def.ID.Group() != fact.NoGroup ||
+			slices.ContainsFunc(own, func(o Fact) bool { return o.Fact == f.Fact }) {
 			continue
 		}
 		if r := read.Get(def.ID); !r.Value.Known() && len(r.Others()) == 0 {
@@ -116,7 +118,8 @@ func place(name string) (def *fact.Def, row int, err error) {
 	if i := strings.IndexByte(name, '['); i >= 0 {
 		j := strings.IndexByte(name, ']')
 		if j < i {
-			return nil, 0, fmt.Errorf("%q is no name of a fact; write a place in a list as graphics[0].interface_level", name)
+			return nil, 0, fmt.Errorf("%q is no name of a fact; write a place in a list as graphics[0].interface_level",
+				name)
 		}
 		if row, err = strconv.Atoi(name[i+1 : j]); err != nil || row < 0 {
 			return nil, 0, fmt.Errorf("%q is no place in a list; places count from 0", name[i:j+1])
@@ -130,7 +133,8 @@ func place(name string) (def *fact.Def, row int, err error) {
 	case def.Derived && !worked[def.ID] && !def.Counts():
 		return nil, 0, fmt.Errorf("%s is worked out from other facts; enter those", plain)
 	case def.ID.Group() != fact.NoGroup && row < 0:
-		return nil, 0, fmt.Errorf("%s is a fact of each row of a list; write which: %s[0]%s", plain, def.ID.Group(), strings.TrimPrefix(plain, def.ID.Group().String()))
+		return nil, 0, fmt.Errorf("%s is a fact of each row of a list; write which: %s[0]%s", plain, def.ID.Group(),
+			strings.TrimPrefix(plain, def.ID.Group().String()))
 	case def.ID.Group() == fact.NoGroup && row >= 0:
 		return nil, 0, fmt.Errorf("%s is in no list; write it without a place", plain)
 	}
@@ -173,7 +177,8 @@ func enter(d *inventory.Document, f *Fact) error {
 		if len(r.Others()) > 0 && !settles(r, value) {
 			for i := range d.Gaps {
 				if d.Gaps[i].Fact == name {
-					d.Gaps[i].Readings = append(d.Gaps[i].Readings, inventory.Differ{Value: value.Plain(), Source: f.Source()})
+					d.Gaps[i].Readings = append(d.Gaps[i].Readings,
+						inventory.Differ{Value: value.Plain(), Source: f.Source()})
 				}
 			}
 			return nil
@@ -204,7 +209,9 @@ func settles(r *fact.Reading, v fact.Value) bool {
 }
 
 // disagree takes the reading back and keeps both.
-func disagree(d *inventory.Document, slot reflect.Value, name string, r *fact.Reading, v fact.Value, source string) error {
+func disagree(
+	d *inventory.Document, slot reflect.Value, name string, r *fact.Reading, v fact.Value, source string,
+) error {
 	put(slot, v)
 	if err := valid(d); err != nil {
 		return err // nobody has to settle what cannot be
@@ -216,8 +223,13 @@ func disagree(d *inventory.Document, slot reflect.Value, name string, r *fact.Re
 		read = "the inventory"
 	}
 	d.DropGap(name)
-	d.Gaps = append(d.Gaps, inventory.Gap{Fact: name, Cause: inventory.Disagree, Detail: "what was read and what was entered by hand differ",
-		Try: "See at the machine which of the two is right, and correct what was entered.", Readings: []inventory.Differ{{Value: r.Value.Plain(), Source: read}, {Value: v.Plain(), Source: source}}})
+	d.Gaps = append(d.Gaps, inventory.Gap{
+		Fact:     name,
+		Cause:    inventory.Disagree,
+		Detail:   "what was read and what was entered by hand differ",
+		Try:      "See at the machine which of the two is right, and correct what was entered.",
+		Readings: []inventory.Differ{{Value: r.Value.Plain(), Source: read}, {Value: v.Plain(), Source: source}},
+	})
 	return nil
 }
 

@@ -24,20 +24,34 @@ func machine() *inventory.Document {
 }
 
 func entered(name, value string) byhand.Fact {
-	return byhand.Fact{Fact: name, Value: value, By: "harbour office", At: time.Date(2026, 11, 23, 9, 0, 0, 0, time.UTC), Note: "board manual"}
+	return byhand.Fact{
+		Fact:  name,
+		Value: value,
+		By:    "harbour office",
+		At:    time.Date(2026, 11, 23, 9, 0, 0, 0, time.UTC),
+		Note:  "board manual",
+	}
 }
 
 func TestItFillsGaps(t *testing.T) {
 	d := machine()
-	got, left := byhand.Enter(d, []byhand.Fact{entered("memory.installed_bytes", "16 GiB"), entered("tpm.state", "ready"), entered("processor.built_in_tpm", "true"), entered("graphics[0].interface_level", "12.0"), entered("processor.features", "avx2 nx")})
+	got, left := byhand.Enter(d,
+		[]byhand.Fact{
+			entered("memory.installed_bytes", "16 GiB"), entered("tpm.state", "ready"),
+			entered("processor.built_in_tpm", "true"), entered("graphics[0].interface_level", "12.0"),
+			entered("processor.features", "avx2 nx"),
+		})
 	if left != nil {
 		t.Fatal(left)
 	}
 	f := fact.Read(got)
-	if r := f.Get(fact.MemoryInstalled); r.Value.Float() != 16<<30 || r.Source != "entered by hand by harbour office on 2026-11-23 (board manual)" {
+	if r := f.Get(fact.MemoryInstalled); r.Value.Float() != 16<<30 ||
+		r.Source != "entered by hand by harbour office on 2026-11-23 (board manual)" {
 		t.Errorf("%+v", r)
 	}
-	if !f.Is(fact.TPMState, "ready") || !f.Value(fact.ProcessorTPM).Bool() || f.Row(fact.Adapters, 0).Value(fact.AdapterLevel).Text() != "12.0" || !f.Value(fact.ProcessorFeatures).Has("nx") {
+	if !f.Is(fact.TPMState, "ready") || !f.Value(fact.ProcessorTPM).Bool() ||
+		f.Row(fact.Adapters, 0).Value(fact.AdapterLevel).Text() != "12.0" ||
+		!f.Value(fact.ProcessorFeatures).Has("nx") {
 		t.Error("not everything went in")
 	}
 	if f.Value(fact.TPMVersion).Known() || got.GapOf("memory.installed_bytes") != nil {
@@ -56,11 +70,13 @@ func TestItNeverOverrides(t *testing.T) {
 	d.DropGap("memory.installed_bytes")
 	got, left := byhand.Enter(d, []byhand.Fact{entered("memory.installed_bytes", "16 GiB")})
 	r := fact.Read(got).Get(fact.MemoryInstalled)
-	if left != nil || r.Value.Known() || len(r.Others()) != 2 || r.Gap.Cause != inventory.Disagree || r.Others()[0].Source != "firmware tables" || r.Others()[1].Value.Float() != 16<<30 {
+	if left != nil || r.Value.Known() || len(r.Others()) != 2 || r.Gap.Cause != inventory.Disagree ||
+		r.Others()[0].Source != "firmware tables" || r.Others()[1].Value.Float() != 16<<30 {
 		t.Errorf("%v %+v", left, r)
 	}
 	same, left := byhand.Enter(d, []byhand.Fact{entered("memory.installed_bytes", "8 GiB")})
-	if r := fact.Read(same).Get(fact.MemoryInstalled); left != nil || r.Value.Float() != 8<<30 || r.Source != "firmware tables" {
+	if r := fact.Read(same).Get(fact.MemoryInstalled); left != nil || r.Value.Float() != 8<<30 ||
+		r.Source != "firmware tables" {
 		t.Errorf("what agrees changed something: %v %+v", left, r)
 	}
 	// Of sources that disagree, a person settles which is right.
@@ -95,20 +111,42 @@ func TestBadFacts(t *testing.T) {
 			t.Errorf("%s=%s: got %v, want %s", tt.name, tt.value, err, tt.want)
 		}
 	}
-	if f := entered("device.warranty_until", "next year"); f.Check() == nil || !strings.Contains(f.Check().Error(), "write it as 2027-05-31") {
+	if f := entered("device.warranty_until", "next year"); f.Check() == nil ||
+		!strings.Contains(f.Check().Error(), "write it as 2027-05-31") {
 		t.Errorf("a warranty until next year: %v", f.Check())
 	}
 	// A fact that suits no place of this inventory is left out, and said.
-	got, left := byhand.Enter(machine(), []byhand.Fact{entered("graphics[3].interface_level", "12.0"), entered("storage.system.free_bytes", "200 GB"), entered("tpm.state", "off")})
-	if len(left) != 2 || !strings.Contains(left[0].Error(), "lists 1 of them; there is no place 3") || !strings.Contains(left[1].Error(), "more space is free than the volume has") || !fact.Read(got).Is(fact.TPMState, "off") {
+	got, left := byhand.Enter(machine(),
+		[]byhand.Fact{
+			entered("graphics[3].interface_level", "12.0"), entered("storage.system.free_bytes", "200 GB"),
+			entered("tpm.state", "off"),
+		})
+	if len(left) != 2 || !strings.Contains(left[0].Error(), "lists 1 of them; there is no place 3") ||
+		!strings.Contains(left[1].Error(), "more space is free than the volume has") ||
+		!fact.Read(got).Is(fact.TPMState, "off") {
 		t.Errorf("left out: %v", left)
 	}
 }
 
 // Every fact that is not worked out has a place in the inventory.
 func TestEveryFactCanBeEntered(t *testing.T) {
-	values := map[fact.Kind]string{fact.Number: "", fact.Text: "x", fact.Bool: "true", fact.Version: "1.2", fact.Set: "a b"}
-	units := map[fact.Unit]string{fact.NoUnit: "2", fact.Binary: "2 GiB", fact.Drive: "2 GB", fact.Space: "2 GB", fact.MHz: "2 GHz", fact.Inches: "2 in", fact.Percent: "2 %", fact.Bits: "64 bit"}
+	values := map[fact.Kind]string{
+		fact.Number:  "",
+		fact.Text:    "x",
+		fact.Bool:    "true",
+		fact.Version: "1.2",
+		fact.Set:     "a b",
+	}
+	units := map[fact.Unit]string{
+		fact.NoUnit:  "2",
+		fact.Binary:  "2 GiB",
+		fact.Drive:   "2 GB",
+		fact.Space:   "2 GB",
+		fact.MHz:     "2 GHz",
+		fact.Inches:  "2 in",
+		fact.Percent: "2 %",
+		fact.Bits:    "64 bit",
+	}
 	n := 0
 	for _, def := range fact.All() {
 		if def.Derived {

@@ -9,7 +9,12 @@ import (
 
 // worked are facts that are worked out from rows of lists and can be entered all the
 // same: they are written into the rows that they come from.
-var worked = map[fact.ID]bool{fact.DiskKind: true, fact.DiskHealth: true, fact.MemorySoldered: true, fact.DeviceClass: true}
+var worked = map[fact.ID]bool{
+	fact.DiskKind:       true,
+	fact.DiskHealth:     true,
+	fact.MemorySoldered: true,
+	fact.DeviceClass:    true,
+}
 
 // derived writes a fact into what it is worked out from.
 func derived(d *inventory.Document, def *fact.Def, v fact.Value, f *Fact) error {
@@ -29,7 +34,8 @@ func derived(d *inventory.Document, def *fact.Def, v fact.Value, f *Fact) error 
 		}
 	default:
 		if v.Float() != 0 {
-			return fmt.Errorf("of %s only 0 can be entered, for none; enter the rows: %s[0] and what is known of it", def.Name, def.Name)
+			return fmt.Errorf("of %s only 0 can be entered, for none; enter the rows: %s[0] and what is known of it",
+				def.Name, def.Name)
 		}
 		return none(d, def, f)
 	}

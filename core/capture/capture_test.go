@@ -11,17 +11,24 @@ import (
 )
 
 func one(source string, raw []byte) *capture.Document {
-	return &capture.Document{Format: capture.Format, Platform: "linux", TakenAt: time.Date(2026, 11, 22, 8, 14, 0, 0, time.UTC), Records: []capture.Record{{Source: source, Outcome: capture.OK, Raw: raw}}}
+	return &capture.Document{
+		Format:   capture.Format,
+		Platform: "linux",
+		TakenAt:  time.Date(2026, 11, 22, 8, 14, 0, 0, time.UTC),
+		Records:  []capture.Record{{Source: source, Outcome: capture.OK, Raw: raw}},
+	}
 }
 
 func TestRead(t *testing.T) {
 	b, _ := json.Marshal(one("/proc/meminfo", []byte{0, 1, 255}))
 	d, err := capture.Read("c", b)
-	if err != nil || !bytes.Equal(d.Get("/proc/meminfo").Raw, []byte{0, 1, 255}) || d.Get("/nowhere").Outcome != capture.NotExposed {
+	if err != nil || !bytes.Equal(d.Get("/proc/meminfo").Raw, []byte{0, 1, 255}) ||
+		d.Get("/nowhere").Outcome != capture.NotExposed {
 		t.Errorf("%+v %v", d, err)
 	}
 	for src, want := range map[string]string{
-		strings.Replace(string(b), "AAH/", "not base64!", 1): "this is not base64", strings.Replace(string(b), `"ok"`, `"fine"`, 1): "is not one of the words",
+		strings.Replace(string(b), "AAH/", "not base64!", 1): "this is not base64", strings.Replace(string(b), `"ok"`,
+			`"fine"`, 1): "is not one of the words",
 		strings.Replace(string(b), "capture/1", "capture/2", 1): `version "2" of this format is not known`,
 	} {
 		if _, err := capture.Read("c", []byte(src)); err == nil || !strings.Contains(err.Error(), want) {

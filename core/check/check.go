@@ -85,7 +85,8 @@ type WrongClass struct {
 
 func (e *WrongClass) Error() string {
 	kinds := map[string]string{fact.PC: "a PC", fact.Mac: "a Mac"}
-	return fmt.Sprintf("%s is %s, and %s installs on %ss only", e.Machine, kinds[e.Class], e.Release, kinds[e.Wants][2:])
+	return fmt.Sprintf("%s is %s, and %s installs on %ss only", e.Machine, kinds[e.Class], e.Release,
+		kinds[e.Wants][2:])
 }
 
 // Run judges every requirement, with all evidence. f is not changed. The error

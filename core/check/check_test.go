@@ -41,7 +41,8 @@ func TestPrepareFillsGapsFromTheList(t *testing.T) {
 	if m.Result != list.On || m.Row == nil {
 		t.Fatalf("match: %+v", m)
 	}
-	if got := after.Get(fact.ProcessorMHz); got.Value.Float() != 2900 || got.Source != "the list skerry-12-processors, row Corvane K5-9400" {
+	if got := after.Get(fact.ProcessorMHz); got.Value.Float() != 2900 ||
+		got.Source != "the list skerry-12-processors, row Corvane K5-9400" {
 		t.Errorf("rated speed: %+v", got)
 	}
 	if got := after.Value(fact.ProcessorCores).Float(); got != 4 {
@@ -69,7 +70,8 @@ func TestDecideUnderEachReading(t *testing.T) {
 		readings []string
 		want     need.Truth
 	}{
-		{[]string{"8589934592", "17179869184"}, need.True}, {[]string{"1073741824", "2147483648"}, need.False}, {[]string{"4294967296", "8589934592"}, need.Unknown},
+		{[]string{"8589934592", "17179869184"}, need.True}, {[]string{"1073741824", "2147483648"}, need.False},
+		{[]string{"4294967296", "8589934592"}, need.Unknown},
 	}
 	for _, tt := range tests {
 		g := inventory.Gap{Fact: "memory.installed_bytes", Cause: inventory.Disagree}
@@ -124,7 +126,8 @@ func TestEvidenceIsCompleteForPassesToo(t *testing.T) {
 		if len(fd.Evidence) != leaves {
 			t.Errorf("%s: %d pieces of evidence for %d comparisons", fd.Requirement.ID, len(fd.Evidence), leaves)
 		}
-		if fd.Requirement.ID == "tpm" && (fd.Outcome != check.Pass || fd.Evidence[0].Reading.Source != "TPM base services") {
+		if fd.Requirement.ID == "tpm" &&
+			(fd.Outcome != check.Pass || fd.Evidence[0].Reading.Source != "TPM base services") {
 			t.Errorf("tpm: %s, %+v", fd.Outcome, fd.Evidence[0].Reading)
 		}
 	}
@@ -147,23 +150,32 @@ func TestOutcomesDoNotAllocate(t *testing.T) {
 func large(t testing.TB) (*release.Release, *fact.Facts) {
 	t.Helper()
 	var b strings.Builder
-	b.WriteString("format: rolltop-release/1\nid: large\nname: Large\ninstalls_on: pc\nrevision: 1\npublished: 2026-06-02\nsource: x\nrequirements:\n")
+	b.WriteString("format: rolltop-release/1\nid: large\nname: Large\ninstalls_on: pc\nrevision: 1\npublished: " +
+		"2026-06-02\nsource: x\nrequirements:\n")
 	for i, n := range []string{
-		"{fact: processor.architecture, one_of: [x86-64, arm64]}", "{fact: os.architecture, one_of: [x86-64, arm64]}", "{fact: processor.rated_mhz, at_least: 1.4 GHz}",
-		"{fact: processor.cores, at_least: 3}", "{all: [{fact: processor.features, has_all: [cmpxchg16b, sse4.2]}, {fact: processor.features, has_any: [avx2, sve]}]}",
-		"{fact: processor.name, on_list: parts}", "{fact: memory.installed_bytes, at_least: 6 GiB}", "{fact: storage.system.disk_bytes, at_least: 100 GB}",
-		"{fact: storage.system.free_bytes, at_least: 28 GB}", "{fact: storage.system.partition_style, equals: gpt}", "{fact: firmware.boot_mode, equals: uefi}",
-		"{fact: firmware.secure_boot_capable, equals: true}", "{fact: firmware.secure_boot, equals: \"on\"}", "{all: [{fact: tpm.state, equals: ready}, {fact: tpm.version, at_least: \"2.0\"}]}",
-		"{in: graphics, some: {all: [{fact: graphics.interface_level, at_least: \"11.1\"}, {fact: graphics.driver_model, at_least: \"2.0\"}]}}",
+		"{fact: processor.architecture, one_of: [x86-64, arm64]}", "{fact: os.architecture, one_of: [x86-64, arm64]}",
+		"{fact: processor.rated_mhz, at_least: 1.4 GHz}", "{fact: processor.cores, at_least: 3}",
+		"{all: [{fact: processor.features, has_all: [cmpxchg16b, sse4.2]}, {fact: processor.features, has_any: " +
+			"[avx2, sve]}]}",
+		"{fact: processor.name, on_list: parts}", "{fact: memory.installed_bytes, at_least: 6 GiB}",
+		"{fact: storage.system.disk_bytes, at_least: 100 GB}", "{fact: storage.system.free_bytes, at_least: 28 GB}",
+		"{fact: storage.system.partition_style, equals: gpt}", "{fact: firmware.boot_mode, equals: uefi}",
+		"{fact: firmware.secure_boot_capable, equals: true}", "{fact: firmware.secure_boot, equals: \"on\"}",
+		"{all: [{fact: tpm.state, equals: ready}, {fact: tpm.version, at_least: \"2.0\"}]}",
+		"{in: graphics, some: {all: [{fact: graphics.interface_level, at_least: \"11.1\"}, {fact: " +
+			"graphics.driver_model, at_least: \"2.0\"}]}}",
 	} {
 		for j := range 2 {
 			if j == 1 && strings.Contains(n, "on_list") {
 				n = "{fact: os.platform, equals: windows}" // a release has one list of processors
 			}
-			fmt.Fprintf(&b, "  - {id: r%d-%d, title: R, level: must, consequence: unsupported, reason: R, need: %s}\n", i, j, n)
+			fmt.Fprintf(&b, "  - {id: r%d-%d, title: R, level: must, consequence: unsupported, reason: R, need: %s}\n",
+				i, j, n)
 		}
 	}
-	b.WriteString("lists:\n  - id: parts\n    of: processors\n    complete: true\n    naming: [{id: four, reads: [{text: [Corvane K5-]}, {generation: 1}, {digits: 3}, {maybe: [U]}], from: 8, built_in_tpm: true}]\n    rows:\n")
+	b.WriteString("lists:\n  - id: parts\n    of: processors\n    complete: true\n    naming: [{id: four, reads: " +
+		"[{text: [Corvane K5-]}, {generation: 1}, {digits: 3}, {maybe: [U]}], from: 8, built_in_tpm: true}]\n    " +
+		"rows:\n")
 	for i := range 2000 {
 		fmt.Fprintf(&b, "      - {name: Tessaly Onyx 5 %d, cores: 6, rated_mhz: 3400}\n", 3000+i)
 	}
@@ -171,14 +183,32 @@ func large(t testing.TB) (*release.Release, *fact.Facts) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	d := &inventory.Document{OS: inventory.OS{Platform: some("windows"), Version: some("11.2"), Architecture: some("x86-64")}}
-	d.Processor = inventory.Processor{Name: some("Corvane(R) K5-8250U CPU @ 1.60GHz"), Architecture: some("x86-64"), Cores: some(int64(4)), RatedMHz: some(int64(1600)), Features: []string{"cmpxchg16b", "sse4.2", "avx2"}}
+	d := &inventory.Document{OS: inventory.OS{
+		Platform:     some("windows"),
+		Version:      some("11.2"),
+		Architecture: some("x86-64"),
+	}}
+	d.Processor = inventory.Processor{
+		Name:         some("Corvane(R) K5-8250U CPU @ 1.60GHz"),
+		Architecture: some("x86-64"),
+		Cores:        some(int64(4)),
+		RatedMHz:     some(int64(1600)),
+		Features:     []string{"cmpxchg16b", "sse4.2", "avx2"},
+	}
 	d.Memory.Installed = some(int64(8 << 30))
 	d.Storage.Disks = []inventory.Disk{{Kind: some("ssd"), System: some(true)}}
-	d.Storage.System = inventory.SystemDisk{DiskBytes: some(int64(256e9)), FreeBytes: some(int64(90e9)), PartitionStyle: some("gpt")}
+	d.Storage.System = inventory.SystemDisk{
+		DiskBytes:      some(int64(256e9)),
+		FreeBytes:      some(int64(90e9)),
+		PartitionStyle: some("gpt"),
+	}
 	d.Firmware = inventory.Firmware{BootMode: some("uefi"), SecureBoot: some("on"), SecureBootCapable: some(true)}
 	d.TPM = inventory.TPM{State: some("ready"), Version: some("2.0")}
-	d.Graphics = []inventory.Adapter{{Name: some("Built-in graphics"), DriverModel: some("2.7"), InterfaceLevel: some("12.0")}}
+	d.Graphics = []inventory.Adapter{{
+		Name:           some("Built-in graphics"),
+		DriverModel:    some("2.7"),
+		InterfaceLevel: some("12.0"),
+	}}
 	f := fact.Read(d)
 	if got := string(check.Outcomes(rel, f, nil)); got != strings.Repeat("p", 30) {
 		t.Fatalf("outcomes %s", got)
@@ -255,8 +285,10 @@ func beside(name string) ([]byte, error) {
 // The row of a list of models fills gaps, too; an entry by hand or a reading
 // stands before it.
 func TestFillFromModels(t *testing.T) {
-	src := "format: rolltop-release/1\nid: r\nname: R\ninstalls_on: pc\nrevision: 1\npublished: 2026-06-02\nsource: x\n" +
-		"requirements: [{id: a, title: A, level: must, consequence: unsupported, reason: R, need: {fact: device.model, on_list: m}}]\nlists: [{id: m, of: models, rows: [{name: Bollard 300, built_in_tpm: true}]}]\n"
+	src := "format: rolltop-release/1\nid: r\nname: R\ninstalls_on: pc\n" +
+		"revision: 1\npublished: 2026-06-02\nsource: x\n" +
+		"requirements: [{id: a, title: A, level: must, consequence: unsupported, reason: R, need: {fact: " +
+		"device.model, on_list: m}}]\nlists: [{id: m, of: models, rows: [{name: Bollard 300, built_in_tpm: true}]}]\n"
 	rel, err := release.Read("r", []byte(src), nil)
 	if err != nil {
 		t.Fatal(err)

@@ -56,7 +56,8 @@ func carry(f *fact.Facts, m *list.Match) {
 		if c.ID == fact.ProcessorTPM && f.Guest() {
 			continue // a guest has the TPM that its host gives it, not the processor's
 		}
-		if threads := f.Value(fact.ProcessorThreads); c.ID == fact.ProcessorCores && threads.Known() && threads.Float() < c.Value.Float() {
+		if threads := f.Value(fact.ProcessorThreads); c.ID == fact.ProcessorCores && threads.Known() &&
+			threads.Float() < c.Value.Float() {
 			continue // a processor has no more cores than threads: the row is of another one, or some are off
 		}
 		if c.ID == fact.ProcessorFeatures {
@@ -80,12 +81,32 @@ type known struct {
 }
 
 var titles = known{fact.Titles, fact.TitleName, fact.TitlePublisher, fact.TitleVersion,
-	map[string]fact.ID{release.Update: fact.SoftwareToUpdate, release.Buy: fact.SoftwareToBuy, release.Remove: fact.SoftwareToRemove, release.Problem: fact.SoftwareProblems}, fact.SoftwareNotKnown,
-	inventory.Gap{Fact: "software.version", Cause: inventory.NotOffered, Detail: "the version of a title is unknown", Try: "enter the version by hand: software[0].version for the first title"}}
+	map[string]fact.ID{
+		release.Update:  fact.SoftwareToUpdate,
+		release.Buy:     fact.SoftwareToBuy,
+		release.Remove:  fact.SoftwareToRemove,
+		release.Problem: fact.SoftwareProblems,
+	}, fact.SoftwareNotKnown,
+	inventory.Gap{
+		Fact:   "software.version",
+		Cause:  inventory.NotOffered,
+		Detail: "the version of a title is unknown",
+		Try:    "enter the version by hand: software[0].version for the first title",
+	}}
 
 var drivers = known{fact.Drivers, fact.DriverDevice, fact.DriverProvider, fact.DriverVersion,
-	map[string]fact.ID{release.Update: fact.DriversToUpdate, release.Buy: fact.DriversToUpdate, release.Remove: fact.DriversToRemove, release.Problem: fact.DriverProblems}, fact.DriversNotKnown,
-	inventory.Gap{Fact: "drivers.version", Cause: inventory.NotOffered, Detail: "the version of a driver is unknown", Try: "enter the version by hand: drivers[0].version for the first driver"}}
+	map[string]fact.ID{
+		release.Update:  fact.DriversToUpdate,
+		release.Buy:     fact.DriversToUpdate,
+		release.Remove:  fact.DriversToRemove,
+		release.Problem: fact.DriverProblems,
+	}, fact.DriversNotKnown,
+	inventory.Gap{
+		Fact:   "drivers.version",
+		Cause:  inventory.NotOffered,
+		Detail: "the version of a driver is unknown",
+		Try:    "enter the version by hand: drivers[0].version for the first driver",
+	}}
 
 const knownSource = "what the release says of known software and drivers"
 

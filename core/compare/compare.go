@@ -91,7 +91,16 @@ type Finding struct {
 // release, or nil.
 func Run(a, b *inventory.Document, checkA, checkB *assess.Document) *Document {
 	fa, fb := fact.Read(a), fact.Read(b)
-	d := &Document{Format: Format, A: side(a, checkA), B: side(b, checkB), SameDevice: same(a, b), Facts: []Fact{}, Rows: []Row{}, Disagree: []Disagree{}, Findings: []Finding{}}
+	d := &Document{
+		Format:     Format,
+		A:          side(a, checkA),
+		B:          side(b, checkB),
+		SameDevice: same(a, b),
+		Facts:      []Fact{},
+		Rows:       []Row{},
+		Disagree:   []Disagree{},
+		Findings:   []Finding{},
+	}
 	for _, def := range fact.All() {
 		if !def.Has(fa.Class()) && !def.Has(fb.Class()) {
 			continue
@@ -119,7 +128,8 @@ func side(d *inventory.Document, c *assess.Document) Side {
 }
 
 func same(a, b *inventory.Document) bool {
-	return placeholder.Same(a.Device.UUID.Or(""), b.Device.UUID.Or(""), placeholder.UUID) || placeholder.Same(a.Device.Serial.Or(""), b.Device.Serial.Or(""), placeholder.Text)
+	return placeholder.Same(a.Device.UUID.Or(""), b.Device.UUID.Or(""), placeholder.UUID) ||
+		placeholder.Same(a.Device.Serial.Or(""), b.Device.Serial.Or(""), placeholder.Text)
 }
 
 func (d *Document) fact(def *fact.Def, a, b *fact.Reading) {
@@ -203,12 +213,14 @@ func (d *Document) findings(a, b *assess.Document) {
 		y := &b.Findings[i]
 		x := before[y.Requirement]
 		// An amount that is enough both times is no difference in the finding.
-		if x == nil || x.Outcome == y.Outcome && (x.Has == y.Has || y.Outcome == "pass" || y.Outcome == "not-applicable") {
+		if x == nil || x.Outcome == y.Outcome &&
+			(x.Has == y.Has || y.Outcome == "pass" || y.Outcome == "not-applicable") {
 			continue
 		}
 		f := Finding{y.Requirement, y.Title, x.Outcome, y.Outcome, x.Has, y.Has, y.Needs, false}
 		if y.Outcome == "unknown" && x.Outcome != "unknown" {
-			f.Invisible = !slices.ContainsFunc(y.Evidence, func(e assess.Evidence) bool { return e.Truth == "unknown" && e.Gap != inventory.NeedsRights })
+			f.Invisible = !slices.ContainsFunc(y.Evidence,
+				func(e assess.Evidence) bool { return e.Truth == "unknown" && e.Gap != inventory.NeedsRights })
 		}
 		d.Findings = append(d.Findings, f)
 	}
@@ -233,9 +245,11 @@ func (d *Document) sum() string {
 	}
 	switch {
 	case invisible > 0 && !d.SameDevice:
-		out += "; " + say.Count(invisible, "fact", "facts") + " could not be seen on the second, which was read with fewer rights"
+		out += "; " + say.Count(invisible, "fact",
+			"facts") + " could not be seen on the second, which was read with fewer rights"
 	case invisible > 0:
-		out += "; " + say.Count(invisible, "fact is", "facts are") + " no longer visible, since the later one was read with fewer rights"
+		out += "; " + say.Count(invisible, "fact is",
+			"facts are") + " no longer visible, since the later one was read with fewer rights"
 	}
 	return say.Sentence(out)
 }

@@ -26,8 +26,12 @@ func machine(name string, change func(*inventory.Document)) *inventory.Document 
 
 func checked(t *testing.T, d *inventory.Document) *assess.Document {
 	t.Helper()
-	rel, err := release.Read("r", []byte("format: rolltop-release/1\nid: r\nname: R\ninstalls_on: pc\nrevision: 1\npublished: 2026-06-02\nsource: x\nrequirements:\n"+
-		"  - {id: memory, title: M, level: must, consequence: unsupported, reason: R, need: {fact: memory.installed_bytes, at_least: 6 GiB}}\n  - {id: tpm, title: T, level: must, consequence: unsupported, reason: R, need: {fact: tpm.state, equals: ready}}\n"), nil)
+	rel, err := release.Read("r",
+		[]byte("format: rolltop-release/1\nid: r\nname: R\ninstalls_on: pc\nrevision: 1\npublished: "+
+			"2026-06-02\nsource: x\nrequirements:\n"+
+			"  - {id: memory, title: M, level: must, consequence: unsupported, reason: R, need: {fact: "+
+			"memory.installed_bytes, at_least: 6 GiB}}\n  - {id: tpm, title: T, level: must, consequence: "+
+			"unsupported, reason: R, need: {fact: tpm.state, equals: ready}}\n"), nil)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -53,14 +57,20 @@ func TestTwoMachines(t *testing.T) {
 		d.TPM = inventory.TPM{}
 		d.OS.Edition = some("Office")
 		d.Software = []inventory.Software{{Name: "Tidebook", Version: some("3.9")}, {Name: "Hawser"}}
-		d.Gaps = []inventory.Gap{{Fact: "os.version", Cause: inventory.Disagree, Readings: []inventory.Differ{{Value: "11.1", Source: "a"}, {Value: "11.2", Source: "b"}}}}
+		d.Gaps = []inventory.Gap{{
+			Fact:     "os.version",
+			Cause:    inventory.Disagree,
+			Readings: []inventory.Differ{{Value: "11.1", Source: "a"}, {Value: "11.2", Source: "b"}},
+		}}
 	})
 	d := compare.Run(a, b, checked(t, a), checked(t, b))
 	got := facts(d)
-	if d.SameDevice || got["memory.installed_bytes"] != compare.Differs || got["tpm.state"] != compare.OnlyA || got["os.edition"] != compare.OnlyB || got["os.platform"] != "" {
+	if d.SameDevice || got["memory.installed_bytes"] != compare.Differs || got["tpm.state"] != compare.OnlyA ||
+		got["os.edition"] != compare.OnlyB || got["os.platform"] != "" {
 		t.Errorf("%v", got)
 	}
-	if len(d.Rows) != 2 || d.Rows[0].Row != "Tidebook 4.1" || d.Rows[0].In != "a" || d.Rows[1].Row != "Tidebook 3.9" || d.Rows[1].In != "b" {
+	if len(d.Rows) != 2 || d.Rows[0].Row != "Tidebook 4.1" || d.Rows[0].In != "a" || d.Rows[1].Row != "Tidebook 3.9" ||
+		d.Rows[1].In != "b" {
 		t.Errorf("%+v", d.Rows)
 	}
 	if len(d.Disagree) != 1 || d.Disagree[0].In != "b" || d.Disagree[0].Readings != "11.1 (a) or 11.2 (b)" {
@@ -82,7 +92,8 @@ func TestFewerRightsAreNoStepBack(t *testing.T) {
 	if !d.SameDevice || facts(d)["tpm.state"] != compare.Invisible || len(d.Findings) != 1 || !d.Findings[0].Invisible {
 		t.Errorf("%+v", d)
 	}
-	if want := "One machine at two times: no facts differ, one finding differs; one fact is no longer visible, since the later one was read with fewer rights."; d.Says != want {
+	if want := "One machine at two times: no facts differ, one finding differs; one fact is no longer visible, since " +
+		"the later one was read with fewer rights."; d.Says != want {
 		t.Errorf("%q", d.Says)
 	}
 	if e := compare.Run(a, a, nil, nil); len(e.Facts)+len(e.Rows)+len(e.Findings) != 0 || e.Release != "" {

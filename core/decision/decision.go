@@ -65,20 +65,26 @@ func Check(d *Decision, rel *release.Release, now time.Time) error {
 	case !d.Until.After(now):
 		return fmt.Errorf("%s is over; give a last day that is still to come", d.lastDay())
 	case d.Until.After(now.AddDate(longest, 0, 0)):
-		return fmt.Errorf("%s is more than %d years ahead; give an earlier last day, and look at it again then", d.lastDay(), longest)
+		return fmt.Errorf("%s is more than %d years ahead; give an earlier last day, and look at it again then",
+			d.lastDay(), longest)
 	}
 	f, err := fleet.Parse(d.Scope)
 	if err != nil {
 		return err
 	}
-	for _, key := range []string{"disposition", "publisher", "certainty", "alone", "step", "freed", "decision", "next", "wave", "outcome", "who", "turned"} {
+	for _, key := range []string{
+		"disposition", "publisher", "certainty", "alone", "step", "freed", "decision", "next", "wave", "outcome", "who",
+		"turned",
+	} {
 		if f.Has(key) {
-			return fmt.Errorf("the decision's machines are picked by %s, which decisions change; pick them by fails=, place, tag, model or a fact", key)
+			return fmt.Errorf("the decision's machines are picked by %s, which decisions change; pick them by "+
+				"fails=, place, tag, model or a fact", key)
 		}
 	}
 	if d.Kind != Waive {
 		if d.Requirement != "" {
-			return fmt.Errorf("a decision of the kind %s is about machines and not about the requirement %q; leave it out, or waive it", d.Kind, d.Requirement)
+			return fmt.Errorf("a decision of the kind %s is about machines and not about the requirement %q; leave "+
+				"it out, or waive it", d.Kind, d.Requirement)
 		}
 		return nil
 	}
@@ -104,7 +110,8 @@ func waivable(d *Decision, rel *release.Release) error {
 		return fmt.Errorf("%q only advises; there is nothing to waive", q.Title)
 	}
 	if !q.Waivable() {
-		return fmt.Errorf("%q cannot be waived: without it %s. The only decision is to stay on the present release until a date (kind stay)", q.Title, consequence(q))
+		return fmt.Errorf("%q cannot be waived: without it %s. The only decision is to stay on the present release "+
+			"until a date (kind stay)", q.Title, consequence(q))
 	}
 	return nil
 }

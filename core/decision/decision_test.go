@@ -31,7 +31,14 @@ func TestCheck(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	good := decision.Decision{Kind: decision.Waive, Scope: "fails=memory", Release: "ebb-4", Requirement: "memory", Reason: "the till stays", Until: now.AddDate(0, 2, 0)}
+	good := decision.Decision{
+		Kind:        decision.Waive,
+		Scope:       "fails=memory",
+		Release:     "ebb-4",
+		Requirement: "memory",
+		Reason:      "the till stays",
+		Until:       now.AddDate(0, 2, 0),
+	}
 	for _, tt := range []struct {
 		name   string
 		change func(*decision.Decision)
@@ -43,17 +50,22 @@ func TestCheck(t *testing.T) {
 		{"no kind", func(d *decision.Decision) { d.Kind = "skip" }, "it may be waive, stay, hold, later"},
 		{"no machines", func(d *decision.Decision) { d.Scope = " " }, "give a filter"},
 		{"a bad filter", func(d *decision.Decision) { d.Scope = "plaice=x" }, `no key "plaice"`},
-		{"a filter that goes round in a circle", func(d *decision.Decision) { d.Scope = "disposition=ready" }, "which decisions change"},
+		{"a filter that goes round in a circle", func(d *decision.Decision) { d.Scope = "disposition=ready" },
+			"which decisions change"},
 		{"no reason", func(d *decision.Decision) { d.Reason = "" }, "say why"},
 		{"no end", func(d *decision.Decision) { d.Until = time.Time{} }, "has no end"},
 		{"an end in the past", func(d *decision.Decision) { d.Until = now.AddDate(0, 0, -1) }, "2026-11-21 is over"},
 		{"an end far ahead", func(d *decision.Decision) { d.Until = now.AddDate(4, 0, 0) }, "more than 3 years ahead"},
 		{"no requirement", func(d *decision.Decision) { d.Requirement = "" }, "for no requirement"},
-		{"an unknown requirement", func(d *decision.Decision) { d.Requirement = "tpm" }, `no requirement "tpm"; it has memory`},
-		{"will not start", func(d *decision.Decision) { d.Requirement = "boot" }, "the system will not start. The only decision is to stay"},
-		{"installer refuses", func(d *decision.Decision) { d.Requirement = "word" }, "the installer refuses. The only decision is to stay"},
+		{"an unknown requirement", func(d *decision.Decision) { d.Requirement = "tpm" },
+			`no requirement "tpm"; it has memory`},
+		{"will not start", func(d *decision.Decision) { d.Requirement = "boot" },
+			"the system will not start. The only decision is to stay"},
+		{"installer refuses", func(d *decision.Decision) { d.Requirement = "word" },
+			"the installer refuses. The only decision is to stay"},
 		{"advice", func(d *decision.Decision) { d.Requirement = "drive" }, "only advises"},
-		{"a stay with a requirement", func(d *decision.Decision) { d.Kind = decision.Stay }, "leave it out, or waive it"},
+		{"a stay with a requirement", func(d *decision.Decision) { d.Kind = decision.Stay },
+			"leave it out, or waive it"},
 	} {
 		d := good
 		tt.change(&d)

@@ -23,13 +23,15 @@ func Inventory(c *capture.Document) (*inventory.Document, error) {
 	case "macos":
 		return macos.Decode(c), nil
 	}
-	return nil, fmt.Errorf("captures from %q cannot be decoded; there are decoders for windows, macos and linux", c.Platform)
+	return nil, fmt.Errorf("captures from %q cannot be decoded; there are decoders for windows, macos and linux",
+		c.Platform)
 }
 
 // Read reads an inventory document, or a capture, which it decodes. The error
 // for a document that is neither, or has mistakes, is [*doc.Mistakes].
 func Read(name string, src []byte) (*inventory.Document, error) {
-	if n, err := doc.Parse(name, src); err == nil && n.Kind == doc.Map && n.Of("format") != n && strings.HasPrefix(n.Of("format").Text, "rolltop-capture/") {
+	if n, err := doc.Parse(name, src); err == nil && n.Kind == doc.Map && n.Of("format") != n &&
+		strings.HasPrefix(n.Of("format").Text, "rolltop-capture/") {
 		c, err := capture.Read(name, src)
 		if err != nil {
 			return nil, err

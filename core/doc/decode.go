@@ -192,11 +192,13 @@ func fillStruct(n *Node, v reflect.Value, r *Report) {
 	for _, f := range n.Fields {
 		i := indexOf(s.names, f.Name)
 		if i < 0 {
-			r.addAt(f.Line, f.Col, n.Path(), fmt.Sprintf("the key %q is not known here", clip(f.Name)), Suggest(f.Name, s.names))
+			r.addAt(f.Line, f.Col, n.Path(), fmt.Sprintf("the key %q is not known here", clip(f.Name)),
+				Suggest(f.Name, s.names))
 			continue
 		}
 		if lines[i] > 0 {
-			r.addAt(f.Line, f.Col, f.Value.Path(), fmt.Sprintf("the key %q stands twice", f.Name), fmt.Sprintf("the first is in line %d", lines[i]))
+			r.addAt(f.Line, f.Col, f.Value.Path(), fmt.Sprintf("the key %q stands twice", f.Name),
+				fmt.Sprintf("the first is in line %d", lines[i]))
 			continue
 		}
 		lines[i] = f.Line

@@ -31,7 +31,8 @@ type crate struct {
 
 func TestDecodeFillsEveryKind(t *testing.T) {
 	for _, form := range []struct{ name, src string }{
-		{"yaml", "name: Tea\nkind: box\nweight: 12\nratio: 0.5\nopen: true\nat: 2026-11-22\nmarks: [a, 'b c']\ninner: {name: Cup}\ntags: {x: y}\nscale: 2.0\n"},
+		{"yaml", "name: Tea\nkind: box\nweight: 12\nratio: 0.5\nopen: true\nat: 2026-11-22\nmarks: [a, 'b " +
+			"c']\ninner: {name: Cup}\ntags: {x: y}\nscale: 2.0\n"},
 		{"json", `{"name":"Tea","kind":"box","weight":12,"ratio":0.5,"open":true,"at":"2026-11-22T00:00:00Z","marks":["a","b c"],"inner":{"name":"Cup"},"tags":{"x":"y"},"scale":2.0}`},
 	} {
 		t.Run(form.name, func(t *testing.T) {
@@ -39,8 +40,10 @@ func TestDecodeFillsEveryKind(t *testing.T) {
 			if err := doc.Decode(form.name, []byte(form.src), &c); err != nil {
 				t.Fatal(err)
 			}
-			got := fmt.Sprint(c.Name, c.Kind, c.Weight, c.Ratio, c.Open, c.At.Format(time.DateOnly), c.Marks, c.Inner.Name, c.Tags, c.Scale)
-			if want := "Teabox12 0.5 true2026-11-22[a b c]Cupmap[x:y]2.0"; strings.ReplaceAll(got, " ", "") != strings.ReplaceAll(want, " ", "") {
+			got := fmt.Sprint(c.Name, c.Kind, c.Weight, c.Ratio, c.Open, c.At.Format(time.DateOnly), c.Marks,
+				c.Inner.Name, c.Tags, c.Scale)
+			if want := "Teabox12 0.5 true2026-11-22[a b c]Cupmap[x:y]2.0"; strings.ReplaceAll(got, " ",
+				"") != strings.ReplaceAll(want, " ", "") {
 				t.Errorf("got %s, want %s", got, want)
 			}
 		})
@@ -60,9 +63,12 @@ func TestMistakesHavePlaceAndRemedy(t *testing.T) {
 	tests := []struct{ name, src, want string }{
 		{"unknown key", "nmae: Tea\n", `f:1:1: the key "nmae" is not known here; did you mean "name"?`},
 		{"missing key", "kind: box\n", `f:1:1: the key "name" is missing`},
-		{"key twice", "{\"name\":\"a\",\n \"name\":\"b\"}", `f:2:2: name: the key "name" stands twice; the first is in line 1`},
-		{"word not known", "name: Tea\nkind: bix\n", `f:2:7: kind: "bix" is not one of the words for this; did you mean "box"?`},
-		{"number in quotes", `{"name":"a","weight":"12"}`, `f:1:22: weight: "12" is not a whole number; write digits without a unit and without quotes`},
+		{"key twice", "{\"name\":\"a\",\n \"name\":\"b\"}",
+			`f:2:2: name: the key "name" stands twice; the first is in line 1`},
+		{"word not known", "name: Tea\nkind: bix\n",
+			`f:2:7: kind: "bix" is not one of the words for this; did you mean "box"?`},
+		{"number in quotes", `{"name":"a","weight":"12"}`,
+			`f:1:22: weight: "12" is not a whole number; write digits without a unit and without quotes`},
 		{"number with unit", "name: a\nweight: 12 kg\n", `f:2:9: weight: "12 kg" is not a whole number`},
 		{"negative", "name: a\nweight: -1\n", `f:2:9: weight: -1 is out of range; from 0 to 500`},
 		{"absurd", "name: a\nweight: 501\n", `501 is out of range`},
@@ -177,7 +183,10 @@ func TestSuggest(t *testing.T) {
 }
 
 func FuzzDecode(f *testing.F) {
-	for _, s := range []string{"name: a\n", `{"name":"a","marks":["x"]}`, "a: [", "{", "- - - -", "name: !!binary x", "? a\n: b", "\xef\xbb\xbf{}"} {
+	for _, s := range []string{
+		"name: a\n", `{"name":"a","marks":["x"]}`, "a: [", "{", "- - - -", "name: !!binary x", "? a\n: b",
+		"\xef\xbb\xbf{}",
+	} {
 		f.Add([]byte(s))
 	}
 	f.Fuzz(func(t *testing.T, src []byte) {
@@ -202,13 +211,18 @@ func FuzzDecode(f *testing.F) {
 
 // Our reader of JSON takes what the library's takes, and understands the same by it.
 func FuzzJSON(f *testing.F) {
-	for _, s := range []string{`{"a":[1,-0.5e+3,"x\u00e9\n",true,false,null,{}]}`, `{"a":"\ud83d\ude00 \ud83d \ude00\ud83d\u0041"}`, `{"a":01}`, `{"a":1.}`, `{"a":-}`, `{"a":1e}`, `{"a":"\x"}`, `{"a":"\u12"}`, `{"a":[1,]}`, `{"a":1,}`,
-		"{\"a\":\"\t\"}", `{"a":tru}`, `{"a" 1}`, `{a:1}`, `{"":""}`, " {\n\"a\" : [ ] } ", `{"a":1}}`, `{"a":"b`, `{"a":"\`, `{"a":"\u00`, `{"a":"\ud83d\u"}`, `{"a":"\u+123"}`} {
+	for _, s := range []string{
+		`{"a":[1,-0.5e+3,"x\u00e9\n",true,false,null,{}]}`, `{"a":"\ud83d\ude00 \ud83d \ude00\ud83d\u0041"}`,
+		`{"a":01}`, `{"a":1.}`, `{"a":-}`, `{"a":1e}`, `{"a":"\x"}`, `{"a":"\u12"}`, `{"a":[1,]}`, `{"a":1,}`,
+		"{\"a\":\"\t\"}", `{"a":tru}`, `{"a" 1}`, `{a:1}`, `{"":""}`, " {\n\"a\" : [ ] } ", `{"a":1}}`, `{"a":"b`,
+		`{"a":"\`, `{"a":"\u00`, `{"a":"\ud83d\u"}`, `{"a":"\u+123"}`,
+	} {
 		f.Add([]byte(s))
 	}
 	f.Fuzz(func(t *testing.T, src []byte) {
 		blank := bytes.TrimLeft(src, " \t\r\n")
-		if !bytes.HasPrefix(blank, []byte("{\"")) || len(src) > 1<<16 || !utf8.Valid(src) || bytes.IndexByte(src, 0) >= 0 {
+		if !bytes.HasPrefix(blank, []byte("{\"")) || len(src) > 1<<16 || !utf8.Valid(src) ||
+			bytes.IndexByte(src, 0) >= 0 {
 			return
 		}
 		n, err := doc.Parse("f", src)
@@ -220,7 +234,8 @@ func FuzzJSON(f *testing.F) {
 		}
 		if err != nil {
 			var m *doc.Mistakes
-			if lines := strings.Split(string(src), "\n"); !errors.As(err, &m) || m.List[0].Line < 1 || m.List[0].Line > len(lines) || m.List[0].Col < 1 || m.List[0].Col > len(lines[m.List[0].Line-1])+1 {
+			if lines := strings.Split(string(src), "\n"); !errors.As(err, &m) || m.List[0].Line < 1 ||
+				m.List[0].Line > len(lines) || m.List[0].Col < 1 || m.List[0].Col > len(lines[m.List[0].Line-1])+1 {
 				t.Errorf("no place in the document: %v", err)
 			}
 			return
@@ -264,7 +279,8 @@ func plain(n *doc.Node) any {
 
 // BenchmarkJSON reads an inventory's kind of document, against the library's check of it.
 func BenchmarkJSON(b *testing.B) {
-	src := []byte(`{"format":"rolltop-crate/1","list":[` + strings.Repeat(`{"name":"graphics[0].driver_model","cause":"needs-rights","detail":"the table is for administrators","bytes":8589934592,"whole":true},`, 60) + `{}]}`)
+	src := []byte(`{"format":"rolltop-crate/1","list":[` +
+		strings.Repeat(`{"name":"graphics[0].driver_model","cause":"needs-rights","detail":"the table is for administrators","bytes":8589934592,"whole":true},`, 60) + `{}]}`)
 	b.SetBytes(int64(len(src)))
 	var ours, valid time.Duration
 	for b.Loop() {

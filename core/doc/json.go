@@ -243,7 +243,8 @@ func (p *jsonReader) text() (string, error) {
 		case c == '\\':
 			return p.escaped(from)
 		case c < ' ':
-			return "", p.fail("this is not JSON: a text holds a control character", `write a line break as \n, or end the text with a quotation mark`)
+			return "", p.fail("this is not JSON: a text holds a control character",
+				`write a line break as \n, or end the text with a quotation mark`)
 		}
 	}
 	return "", p.unlike("a quotation mark")
@@ -259,7 +260,8 @@ func (p *jsonReader) escaped(from int) (string, error) {
 			p.at++
 			return b.String(), nil
 		case c < ' ':
-			return "", p.fail("this is not JSON: a text holds a control character", `write a line break as \n, or end the text with a quotation mark`)
+			return "", p.fail("this is not JSON: a text holds a control character",
+				`write a line break as \n, or end the text with a quotation mark`)
 		case c != '\\':
 			b.WriteByte(c)
 			p.at++

@@ -19,7 +19,8 @@ func Parse(name string, src []byte) (*Node, error) {
 	switch {
 	case len(src) > MaxBytes:
 		return nil, Refuse(name, fmt.Sprintf("the document is larger than %d MB", MaxBytes>>20),
-			"a document of this kind has a few hundred kB at most; long lists belong into a file of their own beside it")
+			"a document of this kind has a few hundred kB at most; "+
+				"long lists belong into a file of their own beside it")
 	case len(bytes.TrimSpace(src)) == 0:
 		return nil, Refuse(name, "the document is empty", "")
 	case bytes.IndexByte(src, 0) >= 0 || !utf8.Valid(src):

@@ -24,31 +24,32 @@ const (
 // changes whatever a part or a setting would.
 var changes = stated(map[Change][]ID{
 	ByNothing: {
-		DeviceManufacturer, DeviceModel, DeviceModelID, DeviceSerial, DeviceUUID, DeviceForm, DeviceEnvironment, DeviceHypervisor,
-		DeviceClass, BoardManufacturer, BoardModel, BoardSerial, DeviceWarranty,
-		ProcessorVendor, ProcessorName, ProcessorFamily, ProcessorModel, ProcessorStepping, ProcessorArch, ProcessorPackages,
-		ProcessorCores, ProcessorThreads, ProcessorMHz, ProcessorFeatures, ProcessorTPM,
-		MemoryMax, MemorySlots, MemorySoldered, UEFICapable, UEFIBits, SecureBootCapable, TPMHeader, TPMChangeable,
+		DeviceManufacturer, DeviceModel, DeviceModelID, DeviceSerial, DeviceUUID, DeviceForm, DeviceEnvironment,
+		DeviceHypervisor, DeviceClass, BoardManufacturer, BoardModel, BoardSerial, DeviceWarranty, ProcessorVendor,
+		ProcessorName, ProcessorFamily, ProcessorModel, ProcessorStepping, ProcessorArch, ProcessorPackages,
+		ProcessorCores, ProcessorThreads, ProcessorMHz, ProcessorFeatures, ProcessorTPM, MemoryMax, MemorySlots,
+		MemorySoldered, UEFICapable, UEFIBits, SecureBootCapable, TPMHeader, TPMChangeable,
 	},
 	BySetting: {
-		ProcessorFeaturesOff, DiskStyle, BootStyle, BootDisk, BootMedia, BootDynamic, BootPlaces, BootLogical, ESPLoader, FreeBytes,
-		VolumeBytes, Filesystem, EncryptionState, EncryptionKind, EncryptionKeyKept, EncryptionTPMBound, EncryptionPausedAt, OtherSystems, BootMode, FirmwarePassword,
-		SettingsInterface, LegacySupport, SecureBoot, TPMState, VBS, OSAccount, OSManagedBy, OSHeldAt, OSPendingRestart,
-		FirmwareVendor, FirmwareVersion, FirmwareDate, FirmwareUpdate, TPMFirmware, TPMManufacturer, TPMKind, TPMVersion,
+		ProcessorFeaturesOff, DiskStyle, BootStyle, BootDisk, BootMedia, BootDynamic, BootPlaces, BootLogical,
+		ESPLoader, FreeBytes, VolumeBytes, Filesystem, EncryptionState, EncryptionKind, EncryptionKeyKept,
+		EncryptionTPMBound, EncryptionPausedAt, OtherSystems, BootMode, FirmwarePassword, SettingsInterface,
+		LegacySupport, SecureBoot, TPMState, VBS, OSAccount, OSManagedBy, OSHeldAt, OSPendingRestart, FirmwareVendor,
+		FirmwareVersion, FirmwareDate, FirmwareUpdate, TPMFirmware, TPMManufacturer, TPMKind, TPMVersion,
 	},
 	ByPart: {
-		MemoryInstalled, MemoryVisible, MemorySlotsUsed, MemoryFreeSlots, DiskBytes, DiskKind, DiskHealth, AdapterCount, DisplayCount,
-		DriveCount, ModuleCount, AdapterName, AdapterLevel, AdapterAddIn, DisplayName, DisplayInternal, DisplayWidth, DisplayHeight,
-		DisplayDiagonal, DisplayBits, DriveName, DriveModel, DriveBus, DriveKind, DriveBytes, DriveStyle, DriveSystem, DriveRemovable,
-		DriveHealth, ModuleSlot, ModuleBytes, ModuleType, ModuleSoldered, ModuleForm, ModuleMTS,
-		ModuleECC, ModuleRegistered, ModuleMillivolts, BatteryHealth,
+		MemoryInstalled, MemoryVisible, MemorySlotsUsed, MemoryFreeSlots, DiskBytes, DiskKind, DiskHealth, AdapterCount,
+		DisplayCount, DriveCount, ModuleCount, AdapterName, AdapterLevel, AdapterAddIn, DisplayName, DisplayInternal,
+		DisplayWidth, DisplayHeight, DisplayDiagonal, DisplayBits, DriveName, DriveModel, DriveBus, DriveKind,
+		DriveBytes, DriveStyle, DriveSystem, DriveRemovable, DriveHealth, ModuleSlot, ModuleBytes, ModuleType,
+		ModuleSoldered, ModuleForm, ModuleMTS, ModuleECC, ModuleRegistered, ModuleMillivolts, BatteryHealth,
 	},
 	ByInstallation: {OSPlatform, OSName, OSEdition, OSVersion, OSBuild, OSArchitecture, OSLanguage, ChecksSkipped},
 	ByPerson: {
-		DeviceName, DeviceAssetTag, NetworkConnected, PowerSource, BatteryPercent, OSLicence, SoftwareToUpdate, SoftwareToBuy,
-		SoftwareToRemove, SoftwareProblems, SoftwareNotKnown, DriversToUpdate, DriversToRemove, DriverProblems, DriversNotKnown,
-		TitleCount, DriverCount, TitleName, TitleVersion, TitlePublisher, DriverDevice, DriverClass, DriverHardwareID, DriverProvider,
-		DriverVersion, DriverStatus, AdapterDriver, AdapterModel,
+		DeviceName, DeviceAssetTag, NetworkConnected, PowerSource, BatteryPercent, OSLicence, SoftwareToUpdate,
+		SoftwareToBuy, SoftwareToRemove, SoftwareProblems, SoftwareNotKnown, DriversToUpdate, DriversToRemove,
+		DriverProblems, DriversNotKnown, TitleCount, DriverCount, TitleName, TitleVersion, TitlePublisher, DriverDevice,
+		DriverClass, DriverHardwareID, DriverProvider, DriverVersion, DriverStatus, AdapterDriver, AdapterModel,
 	},
 })
 
@@ -96,10 +97,11 @@ const GuideSource = "the firmware guide "
 // unread are facts that no collector reads, by the class of hardware. They come from
 // lists, from firmware guides and from people.
 var unread = map[string][]ID{
-	PC: {DeviceWarranty, ProcessorTPM, EncryptionKeyKept, LegacySupport, OSLicence, TPMHeader, TPMChangeable, FirmwareUpdate},
+	PC: {DeviceWarranty, ProcessorTPM, EncryptionKeyKept, LegacySupport, OSLicence, TPMHeader, TPMChangeable,
+		FirmwareUpdate},
 	Mac: {
-		DeviceWarranty, EncryptionKeyKept, OSLicence, OSHeldAt, OSEdition, DriverCount, DriverDevice, DriverClass, DriverHardwareID,
-		DriverProvider, DriverVersion, DriverStatus,
+		DeviceWarranty, EncryptionKeyKept, OSLicence, OSHeldAt, OSEdition, DriverCount, DriverDevice, DriverClass,
+		DriverHardwareID, DriverProvider, DriverVersion, DriverStatus,
 	},
 }
 

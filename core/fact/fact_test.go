@@ -14,8 +14,8 @@ func TestCompareVersions(t *testing.T) {
 		a, b string
 		want int
 	}{
-		{"2.0", "2", 0}, {"1.2", "1.10", -1}, {"1.10", "1.9", 1}, {"2.0", "1.2", 1}, {"11.2.4100", "11.2", 1}, {"", "0", 0},
-		{"1.a", "1.1", 1}, {"1.a", "1.b", -1}, {"10.4", "10.4", 0}, {"9", "10", -1},
+		{"2.0", "2", 0}, {"1.2", "1.10", -1}, {"1.10", "1.9", 1}, {"2.0", "1.2", 1}, {"11.2.4100", "11.2", 1},
+		{"", "0", 0}, {"1.a", "1.1", 1}, {"1.a", "1.b", -1}, {"10.4", "10.4", 0}, {"9", "10", -1},
 	}
 	for _, tt := range tests {
 		if got := fact.CompareVersions(tt.a, tt.b); got != tt.want {
@@ -29,7 +29,9 @@ func TestCompareVersions(t *testing.T) {
 
 // Every fact has a value or a gap, whatever the inventory holds.
 func TestEveryFactIsKnownOrHasAGap(t *testing.T) {
-	for _, d := range []*inventory.Document{{}, {OS: inventory.OS{Platform: some("windows")}, Gaps: []inventory.Gap{{Fact: "tpm", Cause: "needs-rights"}}}} {
+	for _, d := range []*inventory.Document{
+		{}, {OS: inventory.OS{Platform: some("windows")}, Gaps: []inventory.Gap{{Fact: "tpm", Cause: "needs-rights"}}},
+	} {
 		f := fact.Read(d)
 		for _, def := range fact.All() {
 			if r := f.Get(def.ID); r.Value.Known() == (r.Gap != nil) {
@@ -40,7 +42,12 @@ func TestEveryFactIsKnownOrHasAGap(t *testing.T) {
 }
 
 func TestClassOfIsThatOfFacts(t *testing.T) {
-	for _, d := range []*inventory.Document{{}, {OS: inventory.OS{Platform: inventory.Some("windows")}}, {OS: inventory.OS{Platform: inventory.Some("macos")}}, {Device: inventory.Device{Class: inventory.Some("mac")}}, {Device: inventory.Device{ModelID: inventory.Some("Ostrel3,1")}, OS: inventory.OS{Platform: inventory.Some("linux")}}} {
+	for _, d := range []*inventory.Document{
+		{}, {OS: inventory.OS{Platform: inventory.Some("windows")}},
+		{OS: inventory.OS{Platform: inventory.Some("macos")}}, {Device: inventory.Device{Class: inventory.Some("mac")}},
+		{Device: inventory.Device{ModelID: inventory.Some("Ostrel3,1")},
+			OS: inventory.OS{Platform: inventory.Some("linux")}},
+	} {
 		if a, b := fact.ClassOf(d), fact.Read(d).Class(); a != b {
 			t.Errorf("%+v: %q and %q", d, a, b)
 		}
@@ -65,7 +72,8 @@ func TestClass(t *testing.T) {
 	tests := []struct {
 		name, platform, modelID, want string
 	}{
-		{"PC", "windows", "", fact.PC}, {"PC with another system", "linux", "", fact.PC}, {"Mac", "macos", "Deskline4,1", fact.Mac},
+		{"PC", "windows", "", fact.PC}, {"PC with another system", "linux", "", fact.PC},
+		{"Mac", "macos", "Deskline4,1", fact.Mac},
 		{"Mac with a PC system", "windows", "Deskline4,1", fact.Mac}, {"nothing known", "", "", ""},
 	}
 	for _, tt := range tests {
@@ -87,7 +95,9 @@ func TestDerivedFacts(t *testing.T) {
 	d.Memory.Visible = some(int64(7 << 30))
 	d.Memory.Slots, d.Memory.SlotsUsed = some(int64(4)), some(int64(1))
 	d.Memory.Modules = []inventory.Module{{Bytes: some(int64(8 << 30)), Soldered: some(true)}}
-	d.Storage.Disks = []inventory.Disk{{Kind: some("hdd")}, {Kind: some("ssd"), Health: some("bad"), System: some(true)}}
+	d.Storage.Disks = []inventory.Disk{
+		{Kind: some("hdd")}, {Kind: some("ssd"), Health: some("bad"), System: some(true)},
+	}
 	d.TPM.State = some("announced")
 	f := fact.Read(d)
 	if r := f.Get(fact.MemoryInstalled); r.Value.Known() || r.Floor().Float() != 7<<30 {
@@ -100,7 +110,8 @@ func TestDerivedFacts(t *testing.T) {
 		t.Error("soldered memory is not seen")
 	}
 	if !f.Is(fact.DiskKind, "ssd") || !f.Is(fact.DiskHealth, "bad") {
-		t.Errorf("kind %q and health %q are not the system drive's", f.Value(fact.DiskKind).Text(), f.Value(fact.DiskHealth).Text())
+		t.Errorf("kind %q and health %q are not the system drive's", f.Value(fact.DiskKind).Text(),
+			f.Value(fact.DiskHealth).Text())
 	}
 	// Announced without a driver: there, and its state is not known.
 	if r := f.Get(fact.TPMState); r.Value.Known() || r.Gap.Cause != inventory.ReadFailed {
@@ -109,19 +120,29 @@ func TestDerivedFacts(t *testing.T) {
 }
 
 func TestIncompleteListIsNotAnEmptyOne(t *testing.T) {
-	d := &inventory.Document{Processor: inventory.Processor{Features: []string{"nx"}}, Gaps: []inventory.Gap{{Fact: "processor.features", Cause: "read-failed"}}}
+	d := &inventory.Document{
+		Processor: inventory.Processor{Features: []string{"nx"}},
+		Gaps:      []inventory.Gap{{Fact: "processor.features", Cause: "read-failed"}},
+	}
 	r := fact.Read(d).Get(fact.ProcessorFeatures)
 	if r.Value.Known() || !r.Floor().Has("NX") {
 		t.Errorf("got %+v", r)
 	}
-	complete := fact.Read(&inventory.Document{Processor: inventory.Processor{Features: []string{}}}).Get(fact.ProcessorFeatures)
+	complete := fact.Read(
+		&inventory.Document{Processor: inventory.Processor{Features: []string{}}}).Get(fact.ProcessorFeatures)
 	if !complete.Value.Known() || len(complete.Value.Set()) != 0 {
 		t.Errorf("an empty complete list reads as %+v", complete)
 	}
 }
 
 func TestDisagreeingReadingsAreKept(t *testing.T) {
-	d := &inventory.Document{Gaps: []inventory.Gap{{Fact: "memory.installed_bytes", Cause: inventory.Disagree, Readings: []inventory.Differ{{Value: "4294967296", Source: "a"}, {Value: "8589934592", Source: "b"}, {Value: "lots", Source: "c"}}}}}
+	d := &inventory.Document{Gaps: []inventory.Gap{{
+		Fact:  "memory.installed_bytes",
+		Cause: inventory.Disagree,
+		Readings: []inventory.Differ{
+			{Value: "4294967296", Source: "a"}, {Value: "8589934592", Source: "b"}, {Value: "lots", Source: "c"},
+		},
+	}}}
 	r := fact.Read(d).Get(fact.MemoryInstalled)
 	if len(r.Others()) != 2 || r.Others()[1].Value.Float() != 8<<30 || r.Others()[1].Source != "b" {
 		t.Errorf("got %+v", r.Others())

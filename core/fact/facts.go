@@ -297,7 +297,8 @@ func (f *Facts) SlotsTwice() []string {
 	for i := range f.Rows(Modules) {
 		slot := f.Row(Modules, i).Value(ModuleSlot).Text()
 		for j := range i {
-			if slot != "" && strings.EqualFold(f.Row(Modules, j).Value(ModuleSlot).Text(), slot) && !slices.Contains(out, slot) && f.slotsDiffer(i, j) {
+			if slot != "" && strings.EqualFold(f.Row(Modules, j).Value(ModuleSlot).Text(), slot) &&
+				!slices.Contains(out, slot) && f.slotsDiffer(i, j) {
 				out = append(out, slot)
 			}
 		}
@@ -310,7 +311,8 @@ func (f *Facts) slotsDiffer(i, j int) bool {
 	w := groups[Modules].width
 	for k := range w {
 		a, b := &f.rows[Modules][i*w+k], &f.rows[Modules][j*w+k]
-		if a.Value.Known() != b.Value.Known() || a.Value.Known() && !a.Value.Equal(b.Value) || len(a.Others())+len(b.Others()) > 0 {
+		if a.Value.Known() != b.Value.Known() || a.Value.Known() && !a.Value.Equal(b.Value) ||
+			len(a.Others())+len(b.Others()) > 0 {
 			return true
 		}
 	}

@@ -38,10 +38,16 @@ func (f *Facts) twoThingsOfASlot() {
 				if !x.Known() || !y.Known() || x.Equal(y) {
 					continue
 				}
-				g := &inventory.Gap{Cause: inventory.Disagree, Detail: "two entries of the inventory are about the slot " + slot,
-					Readings: []inventory.Differ{{Value: x.Plain(), Source: "one entry"}, {Value: y.Plain(), Source: "the other entry"}}}
+				g := &inventory.Gap{
+					Cause:  inventory.Disagree,
+					Detail: "two entries of the inventory are about the slot " + slot,
+					Readings: []inventory.Differ{
+						{Value: x.Plain(), Source: "one entry"}, {Value: y.Plain(), Source: "the other entry"},
+					},
+				}
 				others := []Alternative{{x, "one entry"}, {y, "the other entry"}}
-				a[k], b[k] = Reading{Gap: g, doubt: &doubt{others: others}}, Reading{Gap: g, doubt: &doubt{others: others}}
+				a[k], b[k] = Reading{Gap: g, doubt: &doubt{others: others}},
+					Reading{Gap: g, doubt: &doubt{others: others}}
 			}
 		}
 	}
@@ -52,9 +58,12 @@ func (f *Facts) twoThingsOfASlot() {
 // platforms use for data alone is none.
 var foreignTypes = map[string]map[string]string{
 	"windows": {
-		"82": "Linux", "83": "Linux", "8e": "Linux", "fd": "Linux", "a5": "a BSD system", "a6": "a BSD system", "a9": "a BSD system", "af": "a Mac system",
-		"0fc63daf-8483-4772-8e79-3d69d8477de4": "Linux", "4f68bce3-e8cd-4db1-96e7-fbcaf984b709": "Linux", "0657fd6d-a4ab-43c4-84e5-0933c84b4f4f": "Linux",
-		"e6d6d379-f507-44c2-a23c-238f2a3df928": "Linux", "ca7d7ccb-63ed-4c53-861c-1742536059cc": "Linux", "933ac7e1-2eb4-4f13-b844-0e14e2aef915": "Linux",
+		"82": "Linux", "83": "Linux", "8e": "Linux", "fd": "Linux", "a5": "a BSD system", "a6": "a BSD system",
+		"a9": "a BSD system", "af": "a Mac system",
+		"0fc63daf-8483-4772-8e79-3d69d8477de4": "Linux", "4f68bce3-e8cd-4db1-96e7-fbcaf984b709": "Linux",
+		"0657fd6d-a4ab-43c4-84e5-0933c84b4f4f": "Linux",
+		"e6d6d379-f507-44c2-a23c-238f2a3df928": "Linux", "ca7d7ccb-63ed-4c53-861c-1742536059cc": "Linux",
+		"933ac7e1-2eb4-4f13-b844-0e14e2aef915": "Linux",
 		"48465300-0000-11aa-aa11-00306543ecac": "a Mac system", "7c3457ef-0000-11aa-aa11-00306543ecac": "a Mac system",
 	},
 	"linux": {
@@ -84,8 +93,9 @@ func (f *Facts) otherPartitions(d *inventory.Document) {
 	source := r.Source
 	*r = Reading{Source: source, Gap: &inventory.Gap{
 		Fact: "storage.other_systems", Cause: inventory.NotOffered,
-		Detail: fmt.Sprintf("no boot entry names another system, and a partition has the type %s, which %s uses", kind, signs[len(signs)-1]),
-		Try:    "look at the partition, and enter storage.other_systems by hand",
+		Detail: fmt.Sprintf("no boot entry names another system, and a partition has the type %s, which %s uses", kind,
+			signs[len(signs)-1]),
+		Try: "look at the partition, and enter storage.other_systems by hand",
 	}}
 	f.Bound(OtherSystems, Items(signs))
 }
@@ -113,7 +123,8 @@ func (f *Facts) announcedTPM() {
 var hidden = inventory.Gap{
 	Fact: "firmware.secure_boot_capable", Cause: inventory.NotOffered,
 	Detail: "firmware hides secure boot while its legacy support is on, and nothing says that it is off",
-	Try:    "look in the firmware set-up whether secure boot is offered with legacy support off, and enter firmware.secure_boot_capable by hand",
+	Try: "look in the firmware set-up whether secure boot is offered with legacy support off, and enter " +
+		"firmware.secure_boot_capable by hand",
 }
 
 func (f *Facts) hiddenCapability() {
@@ -137,7 +148,8 @@ func (f *Facts) impossibleMemory() {
 		g := &inventory.Gap{
 			Fact: "memory.installed_bytes", Cause: inventory.Disagree,
 			Detail: "the system uses more memory than the firmware counts",
-			Try:    "look at the modules or in the firmware set-up how much is fitted, and enter memory.installed_bytes by hand",
+			Try: "look at the modules or in the firmware set-up how much is fitted, and enter " +
+				"memory.installed_bytes by hand",
 			Readings: []inventory.Differ{
 				{Value: installed.Value.Plain(), Source: said(installed.Source, "what is fitted")},
 				{Value: visible.Plain(), Source: said(source, "what the system uses")},
@@ -154,11 +166,13 @@ func (f *Facts) impossibleMemory() {
 	if !fitted.Known() || visible.Known() && fitted.Compare(visible) < 0 {
 		fitted = visible
 	}
-	if most := f.Get(MemoryMax); most.Value.Known() && (most.Value.Float() == 0 || fitted.Known() && most.Value.Compare(fitted) < 0) {
+	if most := f.Get(MemoryMax); most.Value.Known() &&
+		(most.Value.Float() == 0 || fitted.Known() && most.Value.Compare(fitted) < 0) {
 		f.take(MemoryMax, &inventory.Gap{
 			Fact: "memory.max_bytes", Cause: inventory.NotOffered,
-			Detail: fmt.Sprintf("the firmware gives %s bytes as the most, which is less than what is fitted", most.Value.Plain()),
-			Try:    "look in the maker's documents how much memory the machine takes, and enter memory.max_bytes by hand",
+			Detail: fmt.Sprintf("the firmware gives %s bytes as the most, which is less than what is fitted",
+				most.Value.Plain()),
+			Try: "look in the maker's documents how much memory the machine takes, and enter memory.max_bytes by hand",
 		})
 	}
 }
@@ -172,7 +186,8 @@ func said(source, otherwise string) string {
 
 // elsewhere are the environments whose installed system is not the machine's.
 var elsewhere = map[string]string{
-	"live": "the collector ran from a live medium", "container": "the collector ran in a container", "subsystem": "the collector ran in a subsystem",
+	"live": "the collector ran from a live medium", "container": "the collector ran in a container",
+	"subsystem": "the collector ran in a subsystem",
 }
 
 // notInstalled are facts of the installed system and of its drive, by the names
@@ -189,7 +204,11 @@ func (f *Facts) notOfThisMachine() {
 	if why == "" {
 		return
 	}
-	g := &inventory.Gap{Cause: inventory.NotOffered, Detail: why, Try: "take the inventory from the system that is installed on the machine"}
+	g := &inventory.Gap{
+		Cause:  inventory.NotOffered,
+		Detail: why,
+		Try:    "take the inventory from the system that is installed on the machine",
+	}
 	for i := range catalogue {
 		def := &catalogue[i]
 		if def.ID == BootMedia || f.one[def.ID].ByHand() {
@@ -226,7 +245,8 @@ func (f *Facts) drivesDiffer(d *inventory.Document) {
 		return
 	}
 	r.Gap = &inventory.Gap{
-		Fact: "storage.system.kind", Cause: inventory.Disagree, Detail: "several drives are marked as the system's, of different kinds",
+		Fact: "storage.system.kind", Cause: inventory.Disagree, Detail: "several drives are marked as the system's, " +
+			"of different kinds",
 		Try: "see which drives the system volume is on, and enter storage.system.kind by hand",
 	}
 	r.doubt = &doubt{others: kinds}

@@ -16,11 +16,11 @@ import (
 // again from their inventories.
 const Catalogue = 7
 
-// A packed row holds what deciding needs: values, bounds and disagreeing
-// readings, and the causes of gaps, without sources (but that a person entered a value) and details. It is a sequence of
-// entries, each with the number of its fact, closed by a zero; then the causes of
-// gaps, without those that nobody asked for: count, and for each the number of the
-// fact and the cause's; then the rows of lists; then the titles that were asked for.
+// A packed row holds what deciding needs: values, bounds and disagreeing readings, and the causes of gaps,
+// without sources (but that a person entered a value) and details. It is a sequence of entries, each with the
+// number of its fact, closed by a zero; then the causes of gaps, without those that nobody asked for: count,
+// and for each the number of the fact and the cause's; then the rows of lists; then the titles that were
+// asked for.
 //
 //	entry  = number, tag, [value], [floor], [count, values…]
 //	lists  = for each list: count of rows, values of their facts in order; one
@@ -281,7 +281,9 @@ func (u *unpacker) cell() Reading {
 		switch u.s[u.at] {
 		case packOthers:
 			u.at++
-			return Reading{Gap: &causeGaps[slices.Index(causes[:], inventory.Disagree)], doubt: &doubt{others: u.others()}}
+			return Reading{
+				Gap: &causeGaps[slices.Index(causes[:], inventory.Disagree)], doubt: &doubt{others: u.others()},
+			}
 		case packCause:
 			u.at++
 			c := int(u.byte())

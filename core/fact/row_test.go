@@ -17,8 +17,17 @@ func packed() *inventory.Document {
 	d.Storage.OtherSystems = []string{"Lodestar Linux"}
 	d.Displays = []inventory.Display{{Name: some("OS-14 panel"), DiagonalInches: some(13.3), Internal: some(true)}, {}}
 	d.Software = []inventory.Software{{Name: "Tidebook", Version: some("4.1")}}
-	d.Gaps = []inventory.Gap{{Fact: "storage.other_systems", Cause: inventory.NeedsRights}, {Fact: "tpm.state", Cause: inventory.Disagree, Readings: []inventory.Differ{{Value: "ready", Source: "a"}, {Value: "off", Source: "b"}}}, {Fact: "software", Cause: inventory.NotAsked},
-		{Fact: "displays[1].width_px", Cause: inventory.Disagree, Readings: []inventory.Differ{{Value: "1680", Source: "a"}, {Value: "1920", Source: "b"}}}}
+	d.Gaps = []inventory.Gap{{Fact: "storage.other_systems", Cause: inventory.NeedsRights},
+		{
+			Fact:     "tpm.state",
+			Cause:    inventory.Disagree,
+			Readings: []inventory.Differ{{Value: "ready", Source: "a"}, {Value: "off", Source: "b"}},
+		}, {Fact: "software", Cause: inventory.NotAsked},
+		{
+			Fact:     "displays[1].width_px",
+			Cause:    inventory.Disagree,
+			Readings: []inventory.Differ{{Value: "1680", Source: "a"}, {Value: "1920", Source: "b"}},
+		}}
 	return d
 }
 
@@ -34,14 +43,17 @@ func TestPackThereAndBack(t *testing.T) {
 	}
 	for _, def := range fact.All() {
 		x, y := f.Get(def.ID), g.Get(def.ID)
-		if x.Value.Known() != y.Value.Known() || !x.Value.Equal(y.Value) || x.Floor().Known() != y.Floor().Known() || len(x.Others()) != len(y.Others()) || y.Value.Known() == (y.Gap != nil) {
+		if x.Value.Known() != y.Value.Known() || !x.Value.Equal(y.Value) || x.Floor().Known() != y.Floor().Known() ||
+			len(x.Others()) != len(y.Others()) || y.Value.Known() == (y.Gap != nil) {
 			t.Errorf("%s: %+v came back as %+v", def.Name, x, y)
 		}
 	}
-	if g.Rows(fact.Displays) != 2 || g.Row(fact.Displays, 0).Value(fact.DisplayDiagonal).Float() != 13.3 || g.Row(fact.Displays, 1).Value(fact.DisplayName).Known() || !g.Doubtful() {
+	if g.Rows(fact.Displays) != 2 || g.Row(fact.Displays, 0).Value(fact.DisplayDiagonal).Float() != 13.3 ||
+		g.Row(fact.Displays, 1).Value(fact.DisplayName).Known() || !g.Doubtful() {
 		t.Error("the rows of a list, or the doubt, did not come back")
 	}
-	if others := g.Row(fact.Displays, 1).Get(fact.DisplayWidth).Others(); len(others) != 2 || others[1].Value.Float() != 1920 {
+	if others := g.Row(fact.Displays, 1).Get(fact.DisplayWidth).Others(); len(others) != 2 ||
+		others[1].Value.Float() != 1920 {
 		t.Errorf("what sources disagree on in a row came back as %+v", others)
 	}
 	if g.Matter([]string{"Tidebook 5"}); !g.Complete(fact.Titles) {
@@ -62,7 +74,8 @@ func TestPackedFormIsWhatWasStored(t *testing.T) {
 	}
 	const stored, sum = 7, 0xddc427b9
 	if fact.Catalogue != stored || h.Sum32() != sum {
-		t.Errorf("Catalogue %d has the sum %#x, and %d had %#x: count Catalogue up, and put both here", fact.Catalogue, h.Sum32(), stored, uint32(sum))
+		t.Errorf("Catalogue %d has the sum %#x, and %d had %#x: count Catalogue up, and put both here", fact.Catalogue,
+			h.Sum32(), stored, uint32(sum))
 	}
 }
 

@@ -18,7 +18,10 @@ type Causes uint8
 const NotListed = "not-listed"
 
 // CauseNames are the causes of gaps in facts that decide, and NotListed.
-var CauseNames = []string{inventory.NeedsRights, inventory.NotOffered, inventory.ReadFailed, inventory.NotAsked, inventory.Disagree, NotListed}
+var CauseNames = []string{
+	inventory.NeedsRights, inventory.NotOffered, inventory.ReadFailed, inventory.NotAsked, inventory.Disagree,
+	NotListed,
+}
 
 const causeCount = 6
 

@@ -175,7 +175,8 @@ func (s Selection) Count() Tally {
 		}
 	}
 	slices.SortFunc(t.Obstacles, func(a, b Obstacle) int {
-		return cmp.Or(b.Fails-a.Fails, b.Alone-a.Alone, b.Unknown-a.Unknown, strings.Compare(a.Release.ID+a.Requirement.ID, b.Release.ID+b.Requirement.ID))
+		return cmp.Or(b.Fails-a.Fails, b.Alone-a.Alone, b.Unknown-a.Unknown,
+			strings.Compare(a.Release.ID+a.Requirement.ID, b.Release.ID+b.Requirement.ID))
 	})
 	return t
 }

@@ -14,14 +14,38 @@ import (
 )
 
 var skerry = &release.Release{
-	Document:     &release.Document{ID: "skerry-12", Name: "Skerry 12", InstallsOn: "pc", Support: []release.SupportDoc{{Release: "Skerry 11", Ends: time.Date(2027, 4, 13, 0, 0, 0, 0, time.UTC)}, {Release: "Skerry 10", Ends: time.Date(2026, 11, 1, 0, 0, 0, 0, time.UTC)}}},
-	Requirements: []release.Requirement{{ID: "memory", Title: "Memory", Level: release.Must}, {ID: "tpm", Title: "TPM", Level: release.Must}, {ID: "advice", Title: "Advice", Level: release.Should}},
+	Document: &release.Document{
+		ID:         "skerry-12",
+		Name:       "Skerry 12",
+		InstallsOn: "pc",
+		Support: []release.SupportDoc{
+			{Release: "Skerry 11", Ends: time.Date(2027, 4, 13, 0, 0, 0, 0, time.UTC)},
+			{Release: "Skerry 10", Ends: time.Date(2026, 11, 1, 0, 0, 0, 0, time.UTC)},
+		},
+	},
+	Requirements: []release.Requirement{
+		{ID: "memory", Title: "Memory", Level: release.Must}, {ID: "tpm", Title: "TPM", Level: release.Must},
+		{ID: "advice", Title: "Advice", Level: release.Should},
+	},
 }
 
 func rows() []fleet.Row {
 	row := func(name, place, outcomes string, d remedy.Disposition) fleet.Row {
-		r := fleet.Row{Key: strings.ToLower(name), Name: name, Place: place, Class: "pc", Manufacturer: "Ostrel", Model: "Slipway 14", Installed: "Skerry 11",
-			TakenAt: time.Date(2026, 11, 1, 0, 0, 0, 0, time.UTC), Judged: true, Release: skerry, Disposition: d, Outcomes: outcomes, Certain: d != remedy.Undetermined}
+		r := fleet.Row{
+			Key:          strings.ToLower(name),
+			Name:         name,
+			Place:        place,
+			Class:        "pc",
+			Manufacturer: "Ostrel",
+			Model:        "Slipway 14",
+			Installed:    "Skerry 11",
+			TakenAt:      time.Date(2026, 11, 1, 0, 0, 0, 0, time.UTC),
+			Judged:       true,
+			Release:      skerry,
+			Disposition:  d,
+			Outcomes:     outcomes,
+			Certain:      d != remedy.Undetermined,
+		}
 		for i, o := range outcomes[:2] {
 			if o == 'f' {
 				r.Fails++
@@ -40,7 +64,14 @@ func rows() []fleet.Row {
 		row("HOLM-001", "Holm Ferry", "pfp", remedy.Reconfigure),
 		row("HOLM-002", "Holm Ferry", "pup", remedy.Undetermined),
 	}
-	list = append(list, fleet.Row{Key: "m", Name: "HOLM-M01", Place: "Holm Ferry", Class: "mac", Model: "Foldbook 13", Installed: "Fathom 8"})
+	list = append(list, fleet.Row{
+		Key:       "m",
+		Name:      "HOLM-M01",
+		Place:     "Holm Ferry",
+		Class:     "mac",
+		Model:     "Foldbook 13",
+		Installed: "Fathom 8",
+	})
 	list[3].Installed = "Skerry 10"
 	return list
 }
@@ -128,7 +159,14 @@ func TestFilterByWork(t *testing.T) {
 		x.Put(int64(i+10), r, nil)
 	}
 	x.Settle()
-	for where, want := range map[string]string{"freed=add-memory": "GULL-002", "freed=tpm-on,add-memory": "GULL-002 GULL-003 HOLM-001", "freed=tpm-on": "HOLM-001", "freed=tpm-on,add-memory step=tpm-on": "GULL-003 HOLM-001", "freed=read-again": "", "step=read-again": "HOLM-002"} {
+	for where, want := range map[string]string{
+		"freed=add-memory":                    "GULL-002",
+		"freed=tpm-on,add-memory":             "GULL-002 GULL-003 HOLM-001",
+		"freed=tpm-on":                        "HOLM-001",
+		"freed=tpm-on,add-memory step=tpm-on": "GULL-003 HOLM-001",
+		"freed=read-again":                    "",
+		"step=read-again":                     "HOLM-002",
+	} {
 		if got := strings.Join(picks(t, x, where), " "); got != want {
 			t.Errorf("%s picks %s, want %s", where, got, want)
 		}
@@ -140,12 +178,19 @@ func TestFilterByWork(t *testing.T) {
 	var sought []string
 	for _, s := range f.Sought() {
 		sought = append(sought, s.What+"="+s.Value)
-		f = f.Found(s.Key, map[string][]int64{"wave": {11, 12, 13}, "outcome": {12}, "who": {12, 14}, "turned": {12, 15}, "device.serial": {12}}[s.What])
+		f = f.Found(s.Key, map[string][]int64{
+			"wave":          {11, 12, 13},
+			"outcome":       {12},
+			"who":           {12, 14},
+			"turned":        {12, 15},
+			"device.serial": {12},
+		}[s.What])
 		if s.Naming() != (s.What == "device.serial") {
 			t.Errorf("%+v names one machine: %v", s, s.Naming())
 		}
 	}
-	if got := strings.Join(sought, " "); got != "wave=3 outcome=failed outcome=back who=technician, east turned=7 device.serial=TW1" {
+	if got := strings.Join(sought,
+		" "); got != "wave=3 outcome=failed outcome=back who=technician, east turned=7 device.serial=TW1" {
 		t.Errorf("sought are %s", got)
 	}
 	if got := x.Select(f); got.Len() != 1 || got.Page(fleet.Order{}, 0, 1)[0].Name != "GULL-003" {
@@ -155,11 +200,17 @@ func TestFilterByWork(t *testing.T) {
 
 func TestBadFilters(t *testing.T) {
 	tests := []struct{ where, want string }{
-		{"dispostion=ready", `did you mean "disposition"?`}, {"disposition=redy", `did you mean "ready"?`}, {"fabric=red", "it may be alone, cause, certainty, class"},
-		{`place="Gull`, "a quote that does not end"}, {"place=", "an empty value"}, {"class=tablet", "it may be pc, mac"},
-		{"memory.instaled_bytes=4GiB", `did you mean "memory.installed_bytes"?`}, {"memory.installed_bytes>=much", "is not a value of it; memory is written with"}, {"tpm.state>=off", "is no amount, and cannot be compared by >=; write tpm.state="},
-		{"tpm.state=of", `did you mean "off"?`}, {"missing=tpm.sate", `did you mean "tpm.state"?`}, {"disposition>=ready", "is no amount"}, {"older=soon", "write older=14"}, {"graphics.name=x", "no key"},
-		{"wave=pilot", "rolltop waves lists the waves"}, {"turned=0", "rolltop releases changes lists"}, {"outcome=gone", "it may be waiting, handed, arrived, failed, back"},
+		{"dispostion=ready", `did you mean "disposition"?`}, {"disposition=redy", `did you mean "ready"?`},
+		{"fabric=red", "it may be alone, cause, certainty, class"},
+		{`place="Gull`, "a quote that does not end"}, {"place=", "an empty value"},
+		{"class=tablet", "it may be pc, mac"},
+		{"memory.instaled_bytes=4GiB", `did you mean "memory.installed_bytes"?`},
+		{"memory.installed_bytes>=much", "is not a value of it; memory is written with"},
+		{"tpm.state>=off", "is no amount, and cannot be compared by >=; write tpm.state="},
+		{"tpm.state=of", `did you mean "off"?`}, {"missing=tpm.sate", `did you mean "tpm.state"?`},
+		{"disposition>=ready", "is no amount"}, {"older=soon", "write older=14"}, {"graphics.name=x", "no key"},
+		{"wave=pilot", "rolltop waves lists the waves"}, {"turned=0", "rolltop releases changes lists"},
+		{"outcome=gone", "it may be waiting, handed, arrived, failed, back"},
 	}
 	for _, tt := range tests {
 		if _, err := fleet.Parse(tt.where); err == nil || !strings.Contains(err.Error(), tt.want) {
@@ -169,7 +220,10 @@ func TestBadFilters(t *testing.T) {
 }
 
 func FuzzFilter(f *testing.F) {
-	for _, s := range []string{"disposition=ready", `place="Gull Quay",x fails=tpm word`, `a"b c"d`, "=", `""`, "x==y", "memory.installed_bytes>=8GiB", "missing=tpm.state"} {
+	for _, s := range []string{
+		"disposition=ready", `place="Gull Quay",x fails=tpm word`, `a"b c"d`, "=", `""`, "x==y",
+		"memory.installed_bytes>=8GiB", "missing=tpm.state",
+	} {
 		f.Add(s)
 	}
 	f.Fuzz(func(t *testing.T, where string) {
@@ -182,7 +236,8 @@ func FuzzFilter(f *testing.F) {
 			t.Fatalf("%q is written as %q and read as %q, %v", where, one.String(), two.String(), err)
 		}
 		x := index()
-		if a, b := x.Select(one), x.Select(two); !slices.Equal(a.Page(fleet.Order{}, 0, 9), b.Page(fleet.Order{}, 0, 9)) {
+		if a, b := x.Select(one), x.Select(two); !slices.Equal(a.Page(fleet.Order{}, 0, 9),
+			b.Page(fleet.Order{}, 0, 9)) {
 			t.Fatalf("%q and %q pick differently", where, one.String())
 		}
 	})
@@ -211,7 +266,8 @@ func TestEveryCountLeadsToItsMachines(t *testing.T) {
 	}
 	for _, o := range tally.Obstacles {
 		id := o.Requirement.ID
-		if a, b, c := count("fails="+id), count("alone="+id), count("unknown="+id); a != o.Fails || b != o.Alone || c != o.Unknown {
+		if a, b, c := count("fails="+id), count("alone="+id), count("unknown="+id); a != o.Fails || b != o.Alone ||
+			c != o.Unknown {
 			t.Errorf("%s: counted %d %d %d, listed %d %d %d", id, o.Fails, o.Alone, o.Unknown, a, b, c)
 		}
 	}
@@ -225,7 +281,8 @@ func TestEveryCountLeadsToItsMachines(t *testing.T) {
 
 func TestSort(t *testing.T) {
 	tests := []struct{ order, first, last string }{
-		{"name", "GULL-001", "HOLM-M01"}, {"-name", "HOLM-M01", "GULL-001"}, {"-fails", "GULL-003", "HOLM-M01"}, {"disposition", "GULL-001", "HOLM-M01"}, {"installed", "HOLM-M01", "HOLM-002"},
+		{"name", "GULL-001", "HOLM-M01"}, {"-name", "HOLM-M01", "GULL-001"}, {"-fails", "GULL-003", "HOLM-M01"},
+		{"disposition", "GULL-001", "HOLM-M01"}, {"installed", "HOLM-M01", "HOLM-002"},
 	}
 	for _, tt := range tests {
 		list := index().Select(fleet.Filter{}).Page(order1(t, tt.order), 0, 99)
@@ -239,7 +296,8 @@ func TestWords(t *testing.T) {
 	all := index().Select(fleet.Filter{})
 	tally := all.Count()
 	targets := map[string]*release.Release{"pc": skerry}
-	if got, want := tally.Headline(targets), "1 of 5 PCs can take Skerry 12 now. One more needs only settings or software."; got != want {
+	if got, want := tally.Headline(targets), "1 of 5 PCs can take Skerry 12 now. One more needs only settings or "+
+		"software."; got != want {
 		t.Errorf("%s", got)
 	}
 	empty := fleet.NewIndex().Select(fleet.Filter{}).Count()
@@ -251,7 +309,8 @@ func TestWords(t *testing.T) {
 	for _, s := range sup {
 		got = append(got, s.Says())
 	}
-	want := "Skerry 10 went out of support on 1 November 2026; one machine runs it. Skerry 11 is supported until 13 April 2027, 141 days from now; four machines run it."
+	want := "Skerry 10 went out of support on 1 November 2026; one machine runs it. Skerry 11 is supported until 13 " +
+		"April 2027, 141 days from now; four machines run it."
 	if strings.Join(got, " ") != want {
 		t.Errorf("%s", strings.Join(got, " "))
 	}

@@ -142,7 +142,12 @@ func (x *Index) Values() int {
 }
 
 // unsought facts name one machine each: they are found by keyed reads.
-var unsought = [fact.Count]bool{fact.DeviceSerial: true, fact.DeviceUUID: true, fact.BoardSerial: true, fact.DeviceName: true}
+var unsought = [fact.Count]bool{
+	fact.DeviceSerial: true,
+	fact.DeviceUUID:   true,
+	fact.BoardSerial:  true,
+	fact.DeviceName:   true,
+}
 
 // Put adds a machine, or replaces what is held of it. f may be nil where
 // nothing is known.
@@ -248,7 +253,8 @@ func (x *Index) Drop(id int64) {
 	x.rows[at], x.names[at], x.ids[at] = x.rows[last], x.names[last], x.ids[last]
 	x.taken[at], x.ranks[at] = x.taken[last], x.ranks[last]
 	x.rows[last] = Row{}
-	x.rows, x.names, x.ids, x.taken, x.ranks = x.rows[:last], x.names[:last], x.ids[:last], x.taken[:last], x.ranks[:last]
+	x.rows, x.names, x.ids, x.taken, x.ranks = x.rows[:last], x.names[:last], x.ids[:last], x.taken[:last],
+		x.ranks[:last]
 	delete(x.at, id)
 	delete(x.base, id)
 	x.mixed = true

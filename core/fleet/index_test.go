@@ -34,14 +34,37 @@ func drawn(r *rand.Rand, n int) (fleet.Row, *fact.Facts) {
 	if r.IntN(2) == 0 {
 		d.TPM.State = inventory.Some([]string{"ready", "off", "not-seen"}[r.IntN(3)])
 	}
-	return fleet.Row{Key: fmt.Sprint(n), Name: fmt.Sprintf("M%03d", r.IntN(500)), Place: []string{"Gull Quay", "Holm Ferry", ""}[r.IntN(3)], Class: "pc", Manufacturer: []string{"Ostrel", "Fennick"}[r.IntN(2)],
-		Model: []string{"Slipway 14", "Tern 2"}[r.IntN(2)], Installed: []string{"Skerry 11", "Skerry 10"}[r.IntN(2)], TakenAt: time.Unix(r.Int64N(1e6), 0).UTC(),
-		Judged: r.IntN(9) > 0, Release: skerry, Disposition: remedy.Disposition(r.IntN(5)), Certain: r.IntN(2) == 0, Fails: fails, Sole: sole, Outcomes: string(outcomes),
-		Tags: []string{"", "counter", "counter\nspare"}[r.IntN(3)], Retired: r.IntN(8) == 0, Doubted: r.IntN(8) == 0, Way: []string{"in-place", "reinstall"}[r.IntN(2)], Next: int8(r.IntN(6) - 1)}, fact.Read(d)
+	return fleet.Row{
+		Key:          fmt.Sprint(n),
+		Name:         fmt.Sprintf("M%03d", r.IntN(500)),
+		Place:        []string{"Gull Quay", "Holm Ferry", ""}[r.IntN(3)],
+		Class:        "pc",
+		Manufacturer: []string{"Ostrel", "Fennick"}[r.IntN(2)],
+		Model:        []string{"Slipway 14", "Tern 2"}[r.IntN(2)],
+		Installed:    []string{"Skerry 11", "Skerry 10"}[r.IntN(2)],
+		TakenAt:      time.Unix(r.Int64N(1e6), 0).UTC(),
+		Judged:       r.IntN(9) > 0,
+		Release:      skerry,
+		Disposition:  remedy.Disposition(r.IntN(5)),
+		Certain:      r.IntN(2) == 0,
+		Fails:        fails,
+		Sole:         sole,
+		Outcomes:     string(outcomes),
+		Tags:         []string{"", "counter", "counter\nspare"}[r.IntN(3)],
+		Retired:      r.IntN(8) == 0,
+		Doubted:      r.IntN(8) == 0,
+		Way:          []string{"in-place", "reinstall"}[r.IntN(2)],
+		Next:         int8(r.IntN(6) - 1),
+	}, fact.Read(d)
 }
 
-var wheres = []string{"", "ostrel", "m01 slipway", "disposition=refit,ready", `place="Gull Quay" fails=tpm`, "unknown=memory", "alone=tpm,memory", "memory.installed_bytes>=8GiB", "tpm.state=off,ready missing=tpm.version",
-	"missing=tpm.state", "certainty=confirmed judged=yes", "tag=counter retired=yes,no", "retired=yes", "doubt=yes tag=spare", "route=reinstall next=refit,ready", "cause=not-asked", "hold=no ends=3000", "storage.system.free_bytes<=500GB installed=\"Skerry 10\""}
+var wheres = []string{
+	"", "ostrel", "m01 slipway", "disposition=refit,ready", `place="Gull Quay" fails=tpm`, "unknown=memory",
+	"alone=tpm,memory", "memory.installed_bytes>=8GiB", "tpm.state=off,ready missing=tpm.version", "missing=tpm.state",
+	"certainty=confirmed judged=yes", "tag=counter retired=yes,no", "retired=yes", "doubt=yes tag=spare",
+	"route=reinstall next=refit,ready", "cause=not-asked", "hold=no ends=3000",
+	"storage.system.free_bytes<=500GB installed=\"Skerry 10\"",
+}
 
 // After any sequence of changes the index answers as a fresh one would.
 func TestIndexIsWhatAFreshOneWouldBe(t *testing.T) {
@@ -114,7 +137,12 @@ func TestPagesAreTheWholeOrder(t *testing.T) {
 				t.Errorf("%s: the pages are not the whole", order)
 			}
 			sorted := slices.IsSortedFunc(whole, func(a, b fleet.Row) int {
-				c := map[string]int{"name": strings.Compare(a.Name, b.Name), "place": strings.Compare(a.Place, b.Place), "fails": a.Fails - b.Fails, "taken": a.TakenAt.Compare(b.TakenAt)}[strings.TrimPrefix(order, "-")]
+				c := map[string]int{
+					"name":  strings.Compare(a.Name, b.Name),
+					"place": strings.Compare(a.Place, b.Place),
+					"fails": a.Fails - b.Fails,
+					"taken": a.TakenAt.Compare(b.TakenAt),
+				}[strings.TrimPrefix(order, "-")]
 				if order[0] == '-' {
 					return -c
 				}
@@ -163,7 +191,12 @@ func order1(t testing.TB, text string) fleet.Order {
 }
 
 func TestParseOrder(t *testing.T) {
-	for text, want := range map[string]string{"nmae": "name", "memory.instaled_bytes": "memory.installed_bytes", "device.serial": "device", "graphics.name": "by"} {
+	for text, want := range map[string]string{
+		"nmae":                  "name",
+		"memory.instaled_bytes": "memory.installed_bytes",
+		"device.serial":         "device",
+		"graphics.name":         "by",
+	} {
 		if _, err := fleet.ParseOrder(text); err == nil || !strings.Contains(err.Error(), want) {
 			t.Errorf("%s: %v", text, err)
 		}
@@ -193,7 +226,10 @@ func BenchmarkIndex(b *testing.B) {
 		x.Put(int64(i), row, f)
 	}
 	x.Settle()
-	for _, where := range []string{"", "slipway 99", "disposition=refit fails=tpm", `memory.installed_bytes>=8GiB tpm.state=off`, "storage.system.free_bytes<=500GB"} {
+	for _, where := range []string{
+		"", "slipway 99", "disposition=refit fails=tpm", `memory.installed_bytes>=8GiB tpm.state=off`,
+		"storage.system.free_bytes<=500GB",
+	} {
 		f, err := fleet.Parse(where)
 		if err != nil {
 			b.Fatal(err)

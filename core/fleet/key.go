@@ -29,7 +29,11 @@ type key struct {
 
 // keys are all of them, by their names.
 var keys = []key{
-	{name: "alone", doc: "the one requirement that fails", test: byRow(func(r *Row, v string) bool { return r.Sole == v })},
+	{
+		name: "alone",
+		doc:  "the one requirement that fails",
+		test: byRow(func(r *Row, v string) bool { return r.Sole == v }),
+	},
 	{name: "cause", doc: "why a machine is undetermined", words: CauseNames, test: pickCause},
 	{name: "certainty", words: []string{"confirmed", "expected"},
 		test: byRow(func(r *Row, v string) bool { return r.Judged && r.Certain == (v == "confirmed") })},
@@ -100,7 +104,8 @@ func Keys() []string {
 // Doc is what a person reads about filters.
 func Doc() string {
 	var b strings.Builder
-	b.WriteString("A filter: terms separated by spaces, all of which must match: key=value[,value] or a word; values with spaces in double quotes. Keys: ")
+	b.WriteString("A filter: terms separated by spaces, all of which must match: key=value[,value] or a word; values " +
+		"with spaces in double quotes. Keys: ")
 	for i := range keys {
 		k := &keys[i]
 		b.WriteString(k.name)
@@ -144,14 +149,16 @@ func number(name, right string) func(string) error {
 
 func checkDecision(v string) error {
 	if n, err := strconv.Atoi(v); (err != nil || n < 1) && !slices.Contains(DecisionNames, v) {
-		return fmt.Errorf("the filter's decision=%s is not known; it may be %s, or the number of a decision", v, strings.Join(DecisionNames, ", "))
+		return fmt.Errorf("the filter's decision=%s is not known; it may be %s, or the number of a decision", v,
+			strings.Join(DecisionNames, ", "))
 	}
 	return nil
 }
 
 func checkMissing(v string) error {
 	if def := fact.ByName(v); def == nil || def.ID.Group() != fact.NoGroup {
-		return errors.New(doc.With(fmt.Sprintf("the filter's missing=%s is not a fact", v), doc.Suggest(v, fact.Names())))
+		return errors.New(doc.With(fmt.Sprintf("the filter's missing=%s is not a fact", v),
+			doc.Suggest(v, fact.Names())))
 	}
 	return nil
 }
@@ -256,7 +263,8 @@ func pickStep(x *Index, t *term, _ *Filter) pick {
 func pickFreed(x *Index, t *term, _ *Filter) pick {
 	only := x.texts[textPlan].by(func(v fact.Value) bool {
 		left := work.Parse(v.Text()).Remedies()
-		return len(left) > 0 && !slices.ContainsFunc(left, func(id string) bool { return !slices.Contains(t.values, id) })
+		return len(left) > 0 && !slices.ContainsFunc(left,
+			func(id string) bool { return !slices.Contains(t.values, id) })
 	})
 	return func(at int32) bool {
 		d := x.rows[at].Disposition

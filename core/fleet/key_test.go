@@ -25,7 +25,10 @@ func TestEveryKey(t *testing.T) {
 	for _, disposition := range []string{"disposition", "next", "publisher"} {
 		sample[disposition] = "refit"
 	}
-	open := []string{"alone", "fails", "freed", "installed", "key", "maker", "model", "place", "step", "tag", "unknown", "waived", "who"}
+	open := []string{
+		"alone", "fails", "freed", "installed", "key", "maker", "model", "place", "step", "tag", "unknown", "waived",
+		"who",
+	}
 	x := fleet.NewIndex()
 	for _, name := range names {
 		value := sample[name]
@@ -47,7 +50,8 @@ func TestEveryKey(t *testing.T) {
 		if refused := err != nil; refused == slices.Contains(open, name) {
 			t.Errorf("%s=\u00a7: %v", name, err)
 		}
-		if err != nil && (!strings.Contains(err.Error(), name) || strings.HasSuffix(strings.TrimSpace(err.Error()), ";")) {
+		if err != nil && (!strings.Contains(err.Error(), name) ||
+			strings.HasSuffix(strings.TrimSpace(err.Error()), ";")) {
 			t.Errorf("%s: %v", name, err)
 		}
 	}

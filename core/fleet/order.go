@@ -40,7 +40,9 @@ func ParseOrder(text string) (Order, error) {
 		return o, nil
 	}
 	if o.def = fact.ByName(o.by); o.def == nil || o.def.ID.Group() != fact.NoGroup || unsought[o.def.ID] {
-		return o, fmt.Errorf("machines cannot be sorted by %q; %s", o.by, cmp.Or(doc.Suggest(o.by, append(slices.Clone(Orders), fact.Names()...)), "it may be "+strings.Join(Orders, ", ")+", or a fact"))
+		return o, fmt.Errorf("machines cannot be sorted by %q; %s", o.by,
+			cmp.Or(doc.Suggest(o.by, append(slices.Clone(Orders), fact.Names()...)),
+				"it may be "+strings.Join(Orders, ", ")+", or a fact"))
 	}
 	return o, nil
 }
@@ -265,7 +267,8 @@ func (c *column) sortValue(at int32) (text string, kind int64) {
 func (c *column) rankOf(m Mark) int64 {
 	order := c.ordered()
 	v := m.value()
-	n, found := slices.BinarySearchFunc(order, v, func(i int, v fact.Value) int { return compareValues(c.values[i], v) })
+	n, found := slices.BinarySearchFunc(order, v,
+		func(i int, v fact.Value) int { return compareValues(c.values[i], v) })
 	if found {
 		return 2 * int64(n)
 	}

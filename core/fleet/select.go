@@ -100,12 +100,14 @@ func (x *Index) test(t *term, f *Filter) func(int32) bool {
 	}
 	if t.def != nil && t.def.ID == fact.DeviceName {
 		return func(at int32) bool {
-			return slices.ContainsFunc(t.wanted, func(v fact.Value) bool { return strings.EqualFold(x.rows[at].Name, v.Text()) })
+			return slices.ContainsFunc(t.wanted,
+				func(v fact.Value) bool { return strings.EqualFold(x.rows[at].Name, v.Text()) })
 		}
 	}
 	if t.def != nil && unsought[t.def.ID] {
 		return func(at int32) bool {
-			return slices.ContainsFunc(t.wanted, func(v fact.Value) bool { return f.found[soughtKey(t.def.Name, v.Text())][x.ids[at]] })
+			return slices.ContainsFunc(t.wanted,
+				func(v fact.Value) bool { return f.found[soughtKey(t.def.Name, v.Text())][x.ids[at]] })
 		}
 	}
 	if t.def != nil {

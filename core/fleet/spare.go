@@ -76,7 +76,8 @@ func (w *WhatIf) changedMusts(x *Index) (changed []int, facts []fact.ID) {
 			}
 			for leaf := range n.Leaves() {
 				id := leaf.Fact()
-				if _, listed := leaf.(*need.Listed); listed || q.Interim != nil || id.Group() != fact.NoGroup || id.Def().Derived || unsought[id] {
+				if _, listed := leaf.(*need.Listed); listed || q.Interim != nil || id.Group() != fact.NoGroup ||
+					id.Def().Derived || unsought[id] {
 					return nil, nil
 				}
 				if !slices.Contains(facts, id) {
@@ -93,7 +94,9 @@ func (w *WhatIf) changedMusts(x *Index) (changed []int, facts []fact.ID) {
 
 // outcomesOf are the outcomes of changed requirements on facts by their codes; "" where
 // one of the facts is not known.
-func (w *WhatIf) outcomesOf(x *Index, f *fact.Facts, class string, changed []int, facts []fact.ID, codes []uint32) string {
+func (w *WhatIf) outcomesOf(
+	x *Index, f *fact.Facts, class string, changed []int, facts []fact.ID, codes []uint32,
+) string {
 	*f = fact.Facts{}
 	f.Set(fact.DeviceClass, fact.Of(fact.Word, class), "")
 	for i, id := range facts {

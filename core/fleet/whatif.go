@@ -264,7 +264,8 @@ func (w *WhatIf) Places() []PlaceShifts {
 
 // Changes are the musts of which anything changes, most first.
 func (w *WhatIf) Changes() []RequirementShift {
-	out := slices.DeleteFunc(slices.Clone(w.changes), func(c RequirementShift) bool { return c.Fails+c.Passes+c.Opens == 0 })
+	out := slices.DeleteFunc(slices.Clone(w.changes),
+		func(c RequirementShift) bool { return c.Fails+c.Passes+c.Opens == 0 })
 	slices.SortStableFunc(out, func(a, b RequirementShift) int {
 		return cmp.Compare(b.Fails+b.Passes+b.Opens, a.Fails+a.Passes+a.Opens)
 	})

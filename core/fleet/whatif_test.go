@@ -56,23 +56,46 @@ func kinds() []*inventory.Document {
 						for _, installed := range []string{"Skerry 11", "Skerry 10"} {
 							d := &inventory.Document{Format: inventory.Format}
 							d.Device.Form, d.Device.Environment = word("desktop"), word("hardware")
-							d.OS.Platform, d.OS.Name, d.OS.Version, d.OS.Architecture = word("windows"), word(installed), word("11.2"), word("x86-64")
-							d.Processor = inventory.Processor{Name: word(processor), Architecture: word("x86-64"), Cores: some(6), Threads: some(6), RatedMHz: some(2900), Features: []string{"cmpxchg16b", "sse4.2", "avx2"}}
-							if memory > 0 {
-								d.Memory = inventory.Memory{Installed: some(memory << 30), Slots: some(2), SlotsUsed: some(1), Max: some(64 << 30)}
+							d.OS.Platform, d.OS.Name, d.OS.Version, d.OS.Architecture = word("windows"),
+								word(installed), word("11.2"), word("x86-64")
+							d.Processor = inventory.Processor{
+								Name:         word(processor),
+								Architecture: word("x86-64"),
+								Cores:        some(6),
+								Threads:      some(6),
+								RatedMHz:     some(2900),
+								Features:     []string{"cmpxchg16b", "sse4.2", "avx2"},
 							}
-							d.Storage.Disks = []inventory.Disk{{Kind: word(drive), System: inventory.Some(true), Health: word("good")}}
+							if memory > 0 {
+								d.Memory = inventory.Memory{
+									Installed: some(memory << 30),
+									Slots:     some(2),
+									SlotsUsed: some(1),
+									Max:       some(64 << 30),
+								}
+							}
+							d.Storage.Disks = []inventory.Disk{{
+								Kind:   word(drive),
+								System: inventory.Some(true),
+								Health: word("good"),
+							}}
 							d.Storage.System.DiskBytes = some(256e9)
 							if free > 0 {
 								d.Storage.System.FreeBytes = some(free)
 							}
 							d.Storage.System.PartitionStyle, d.Storage.Boot.PartitionStyle = word("gpt"), word("gpt")
 							d.Storage.System.Encryption.State = word("off")
-							d.Firmware = inventory.Firmware{BootMode: word("uefi"), UEFICapable: inventory.Some(true), SecureBoot: word("on"), SecureBootCapable: inventory.Some(true)}
+							d.Firmware = inventory.Firmware{
+								BootMode:          word("uefi"),
+								UEFICapable:       inventory.Some(true),
+								SecureBoot:        word("on"),
+								SecureBootCapable: inventory.Some(true),
+							}
 							if d.TPM.State = word(tpm); tpm == "ready" {
 								d.TPM.Version = word("2.0")
 							}
-							d.Graphics = []inventory.Adapter{{Name: word("Built-in graphics"), DriverModel: word("2.7")}}
+							d.Graphics = []inventory.Adapter{{Name: word("Built-in graphics"),
+								DriverModel: word("2.7")}}
 							out = append(out, d)
 						}
 					}
@@ -91,12 +114,17 @@ func TestSpareIsTheCheck(t *testing.T) {
 		is     *release.Release
 		spares bool // something can be spared
 	}{
-		"nothing changes":      {changed(t), true},
-		"more memory":          {changed(t, "need: {fact: memory.installed_bytes, at_least: 6 GiB}", "need: {fact: memory.installed_bytes, at_least: 8 GiB}"), true},
-		"less memory":          {changed(t, "need: {fact: memory.installed_bytes, at_least: 6 GiB}", "need: {fact: memory.installed_bytes, at_least: 4 GiB}"), true},
-		"advice alone":         {changed(t, "advised: {fact: memory.installed_bytes, at_least: 12 GiB}", "advised: {fact: memory.installed_bytes, at_least: 24 GiB}"), true},
-		"on the way":           {changed(t, "need: {fact: memory.installed_bytes, at_least: 4 GiB}", "need: {fact: memory.installed_bytes, at_least: 8 GiB}"), false},
-		"a little more memory": {changed(t, "need: {fact: memory.installed_bytes, at_least: 6 GiB}", "need: {fact: memory.installed_bytes, at_least: 7 GiB}"), true},
+		"nothing changes": {changed(t), true},
+		"more memory": {changed(t, "need: {fact: memory.installed_bytes, at_least: 6 GiB}",
+			"need: {fact: memory.installed_bytes, at_least: 8 GiB}"), true},
+		"less memory": {changed(t, "need: {fact: memory.installed_bytes, at_least: 6 GiB}",
+			"need: {fact: memory.installed_bytes, at_least: 4 GiB}"), true},
+		"advice alone": {changed(t, "advised: {fact: memory.installed_bytes, at_least: 12 GiB}",
+			"advised: {fact: memory.installed_bytes, at_least: 24 GiB}"), true},
+		"on the way": {changed(t, "need: {fact: memory.installed_bytes, at_least: 4 GiB}",
+			"need: {fact: memory.installed_bytes, at_least: 8 GiB}"), false},
+		"a little more memory": {changed(t, "need: {fact: memory.installed_bytes, at_least: 6 GiB}",
+			"need: {fact: memory.installed_bytes, at_least: 7 GiB}"), true},
 	} {
 		t.Run(name, func(t *testing.T) {
 			x := fleet.NewIndex()
@@ -108,7 +136,18 @@ func TestSpareIsTheCheck(t *testing.T) {
 				if err != nil {
 					t.Fatal(err)
 				}
-				x.Put(int64(i), fleet.Row{ID: int64(i), Name: "M", Class: fact.PC, Judged: true, Release: was, Disposition: g.Disposition, Outcomes: g.Outcomes, Certain: g.Confirmed, Fails: g.Fails, Sole: g.Sole}, fact.Read(d))
+				x.Put(int64(i), fleet.Row{
+					ID:          int64(i),
+					Name:        "M",
+					Class:       fact.PC,
+					Judged:      true,
+					Release:     was,
+					Disposition: g.Disposition,
+					Outcomes:    g.Outcomes,
+					Certain:     g.Confirmed,
+					Fails:       g.Fails,
+					Sole:        g.Sole,
+				}, fact.Read(d))
 			}
 			x.Settle()
 			all, err := fleet.Parse("")
@@ -135,7 +174,8 @@ func TestSpareIsTheCheck(t *testing.T) {
 				}
 				moved := before.Disposition != is.Disposition || before.Outcomes != is.Outcomes
 				if moved && !slices.Contains(rest, int64(i)) {
-					t.Errorf("%d is spared and changes from %s %s to %s %s", i, before.Disposition, before.Outcomes, is.Disposition, is.Outcomes)
+					t.Errorf("%d is spared and changes from %s %s to %s %s", i, before.Disposition, before.Outcomes,
+						is.Disposition, is.Outcomes)
 				}
 				if w.Unmoved(before.Outcomes, is.Outcomes) && before.Disposition != is.Disposition {
 					t.Errorf("%d is said not to move, and goes from %s to %s", i, before.Disposition, is.Disposition)
@@ -149,7 +189,10 @@ func TestSpareIsTheCheck(t *testing.T) {
 // apart add up.
 func TestWhatIfCounts(t *testing.T) {
 	next := *skerry
-	next.Requirements = []release.Requirement{{ID: "tpm", Title: "TPM", Level: release.Must}, {ID: "memory", Title: "Memory", Level: release.Must}, {ID: "drive", Title: "Drive", Level: release.Must}, {ID: "advice", Title: "Advice", Level: release.Should}}
+	next.Requirements = []release.Requirement{
+		{ID: "tpm", Title: "TPM", Level: release.Must}, {ID: "memory", Title: "Memory", Level: release.Must},
+		{ID: "drive", Title: "Drive", Level: release.Must}, {ID: "advice", Title: "Advice", Level: release.Should},
+	}
 	type machine struct {
 		place    string
 		was, is  fleet.Standpoint
@@ -222,7 +265,12 @@ func TestDecideUndecide(t *testing.T) {
 	})
 	x.Decide(11, func(r *fleet.Row) { r.Decided |= fleet.Held })
 	x.Decide(99, func(*fleet.Row) { t.Error("a machine that is not there was decided") })
-	for where, want := range map[string]string{"disposition=refit": "GULL-003", "decision=waive": "GULL-002", "decision=hold disposition=ready": "GULL-002", "step=upgrade": "GULL-002"} {
+	for where, want := range map[string]string{
+		"disposition=refit":               "GULL-003",
+		"decision=waive":                  "GULL-002",
+		"decision=hold disposition=ready": "GULL-002",
+		"step=upgrade":                    "GULL-002",
+	} {
 		if got := strings.Join(picks(t, x, where), " "); got != want {
 			t.Errorf("%s picks %q, want %q", where, got, want)
 		}

@@ -31,7 +31,8 @@ func (t *Tally) Headline(targets map[string]*release.Release) string {
 			if len(parts) > 0 {
 				verb = " "
 			}
-			parts = append(parts, fmt.Sprintf("%s of %s %s%s%s", say.Number(g.By[remedy.Ready]), say.Number(g.Total), plural, verb, rel.Name))
+			parts = append(parts, fmt.Sprintf("%s of %s %s%s%s", say.Number(g.By[remedy.Ready]), say.Number(g.Total),
+				plural, verb, rel.Name))
 		}
 	}
 	if len(parts) == 0 {
@@ -83,7 +84,11 @@ func (s Selection) Supported(now time.Time) []Support {
 			ends := end.Ends
 			j = len(out)
 			at[r.Installed] = j
-			out = append(out, Support{Release: r.Installed, Ends: ends, Days: int(ends.Sub(now.UTC().Truncate(24*time.Hour)).Hours() / 24)})
+			out = append(out, Support{
+				Release: r.Installed,
+				Ends:    ends,
+				Days:    int(ends.Sub(now.UTC().Truncate(24*time.Hour)).Hours() / 24),
+			})
 		}
 		out[j].Machines++
 	}
@@ -100,5 +105,6 @@ func (s Support) Says() string {
 	case s.Days == 0:
 		return fmt.Sprintf("%s goes out of support today; %s it.", s.Release, machines)
 	}
-	return fmt.Sprintf("%s is supported until %s, %s from now; %s it.", s.Release, say.Day(s.Ends), say.Count(s.Days, "day", "days"), machines)
+	return fmt.Sprintf("%s is supported until %s, %s from now; %s it.", s.Release, say.Day(s.Ends),
+		say.Count(s.Days, "day", "days"), machines)
 }

@@ -151,7 +151,8 @@ func (b *Book) add(d *Document, own bool, r *doc.Report) {
 		e.patterns(r)
 		for _, o := range b.guides {
 			if p := e.sameBoards(&o); p != "" && own {
-				r.Add(g.Node, fmt.Sprintf("the guides %s and %s are both for %s", o.ID, g.ID, p), "put the two together, or make one of the patterns narrower")
+				r.Add(g.Node, fmt.Sprintf("the guides %s and %s are both for %s", o.ID, g.ID, p),
+					"put the two together, or make one of the patterns narrower")
 			}
 		}
 		for name := range g.Settings {
@@ -172,7 +173,8 @@ func (b *Book) add(d *Document, own bool, r *doc.Report) {
 // patterns refuses patterns that can match nothing.
 func (e *entry) patterns(r *doc.Report) {
 	if e.Maker == "" {
-		r.Add(e.Node.Of("maker"), "the guide is for no maker", "give the board maker as the machine says it, or * for any")
+		r.Add(e.Node.Of("maker"), "the guide is for no maker",
+			"give the board maker as the machine says it, or * for any")
 	}
 	for i, p := range append([]string{e.Maker}, e.Models...) {
 		if _, err := path.Match(flat(p), ""); err != nil {
@@ -180,7 +182,8 @@ func (e *entry) patterns(r *doc.Report) {
 			if i > 0 {
 				at = e.Node.Of("models").Items[i-1]
 			}
-			r.Add(at, fmt.Sprintf("the pattern %q is broken", p), "* stands for any text, ? for one sign, [ab] for one of some signs; a bracket has to be closed")
+			r.Add(at, fmt.Sprintf("the pattern %q is broken", p),
+				"* stands for any text, ? for one sign, [ab] for one of some signs; a bracket has to be closed")
 		}
 	}
 }
@@ -218,7 +221,8 @@ func (e *entry) states(r *doc.Report) {
 	}
 	for name := range e.Facts {
 		if !slices.Contains(Carried, name) {
-			r.Add(e.Node.Of("facts").Of(name), fmt.Sprintf("a guide cannot state %s", name), "it states what no system tells: "+strings.Join(Carried, ", "))
+			r.Add(e.Node.Of("facts").Of(name), fmt.Sprintf("a guide cannot state %s", name),
+				"it states what no system tells: "+strings.Join(Carried, ", "))
 		}
 	}
 	if u := e.Update; (u.To == "") != (u.Below == "") {
@@ -301,7 +305,8 @@ func (b *Book) Fill(f *fact.Facts) {
 				f.Set(c.id, c.value, source)
 			}
 		}
-		if has := f.Value(fact.FirmwareVersion).Text(); e.Update.To != "" && has != "" && !f.Value(fact.FirmwareUpdate).Known() &&
+		if has := f.Value(fact.FirmwareVersion).Text(); e.Update.To != "" && has != "" &&
+			!f.Value(fact.FirmwareUpdate).Known() &&
 			fact.Of(fact.Version, has).Compare(fact.Of(fact.Version, e.Update.Below)) < 0 {
 			f.Set(fact.FirmwareUpdate, fact.Of(fact.Text, e.Update.To), source)
 		}

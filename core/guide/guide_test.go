@@ -63,9 +63,12 @@ func TestClosestGuide(t *testing.T) {
 		maker, model, id, key, tpm, secure string
 		general                            bool
 	}{
-		{"Ostrel", "OS-14B", "ostrel-14", "F1", "Protection › Key chip › Key chip: in service.", "Check what starts: on.", false},
-		{"OSTREL", "os-15x", "ostrel-14", "F1", "Protection › Key chip › Key chip: in service.", "Check what starts: on.", false},
-		{"Ostrel Works", "OB-300", "ostrel", "F2", "Protection › Key chip › Key chip: in service.", "Usually below Security or Boot, called Secure boot: on.", false},
+		{"Ostrel", "OS-14B", "ostrel-14", "F1", "Protection › Key chip › Key chip: in service.",
+			"Check what starts: on.", false},
+		{"OSTREL", "os-15x", "ostrel-14", "F1", "Protection › Key chip › Key chip: in service.",
+			"Check what starts: on.", false},
+		{"Ostrel Works", "OB-300", "ostrel", "F2", "Protection › Key chip › Key chip: in service.",
+			"Usually below Security or Boot, called Secure boot: on.", false},
 		{"Fennick", "FT/2 M", "slashes", "Delete", "", "", false},
 		{"Fennick", "FT/2 X", "general", "often F2, F10, Delete or Esc", "", "", true},
 		{"", "", "general", "often F2, F10, Delete or Esc", "", "", true},
@@ -126,7 +129,8 @@ func TestGuidesFillGaps(t *testing.T) {
 		t.Error("another board's fact is taken")
 	}
 	guest := &inventory.Document{}
-	guest.OS.Platform, guest.Device.Environment, guest.Device.Board.Manufacturer, guest.Device.Board.Model = inventory.Some("windows"), inventory.Some("guest"), inventory.Some("Ostrel"), inventory.Some("OS-14B")
+	guest.OS.Platform, guest.Device.Environment = inventory.Some("windows"), inventory.Some("guest")
+	guest.Device.Board.Manufacturer, guest.Device.Board.Model = inventory.Some("Ostrel"), inventory.Some("OS-14B")
 	f = fact.Read(guest)
 	b.Fill(f)
 	if f.Value(fact.TPMHeader).Known() {
@@ -137,20 +141,26 @@ func TestGuidesFillGaps(t *testing.T) {
 func TestBadGuides(t *testing.T) {
 	head := "format: rolltop-guides/1\nguides:\n"
 	tests := []struct{ guides, want string }{
-		{"  - {id: a, title: A, maker: Ostrel, models: [\"OS-[14\"]}", `3:47: guides[0].models[0]: the pattern "OS-[14" is broken; * stands for any text`},
+		{"  - {id: a, title: A, maker: Ostrel, models: [\"OS-[14\"]}",
+			`3:47: guides[0].models[0]: the pattern "OS-[14" is broken; * stands for any text`},
 		{"  - {id: a, title: A, maker: \"Ostrel[\"}", `the pattern "Ostrel[" is broken`},
 		{"  - {id: a, title: A, maker: \"\"}", "the guide is for no maker"},
 		{"  - {id: a, title: A, maker: Ostrel}\n  - {id: a, title: B, maker: Fennick}", `the guide "a" stands twice`},
-		{"  - {id: a, title: A, maker: Ostrel, models: [X, Y]}\n  - {id: b, title: B, maker: ostrel, models: [y]}", "the guides a and b are both for ostrel y; put the two together"},
-		{"  - {id: a, title: A, maker: Ostrel}\n  - {id: b, title: B, maker: Ostrel}", "the guides a and b are both for Ostrel"},
-		{"  - {id: a, title: A, maker: Ostrel, settings: {tmp: {name: Chip}}}", `there is no setting "tmp"; did you mean "tpm"?`},
-		{"  - {id: a, title: A, maker: Ostrel, facts: {tpm.state: ready}}", "a guide cannot state tpm.state; it states what no system tells: tpm.header"},
+		{"  - {id: a, title: A, maker: Ostrel, models: [X, Y]}\n  - {id: b, title: B, maker: ostrel, models: [y]}",
+			"the guides a and b are both for ostrel y; put the two together"},
+		{"  - {id: a, title: A, maker: Ostrel}\n  - {id: b, title: B, maker: Ostrel}",
+			"the guides a and b are both for Ostrel"},
+		{"  - {id: a, title: A, maker: Ostrel, settings: {tmp: {name: Chip}}}",
+			`there is no setting "tmp"; did you mean "tpm"?`},
+		{"  - {id: a, title: A, maker: Ostrel, facts: {tpm.state: ready}}",
+			"a guide cannot state tpm.state; it states what no system tells: tpm.header"},
 		{"  - {id: a, title: A, maker: Ostrel, facts: {tpm.header: maybe}}", `"maybe" is not a value of tpm.header`},
 		{"  - {id: a, title: A, maker: Ostrel, update: {to: \"1.4\"}}", "an update needs both below and to"},
 		{"  - {id: a, title: A, maker: Ostrel, colour: blue}", `the key "colour" is not known here`},
 	}
 	for _, tt := range tests {
-		if _, err := guide.Read("guides", []byte(head+tt.guides)); err == nil || !strings.Contains(err.Error(), tt.want) {
+		if _, err := guide.Read("guides", []byte(head+tt.guides)); err == nil ||
+			!strings.Contains(err.Error(), tt.want) {
 			t.Errorf("%s: %v, want %s", tt.guides, err, tt.want)
 		}
 	}

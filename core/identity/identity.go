@@ -117,7 +117,10 @@ func Decide(m Marks, known []Known) Answer {
 		}
 		return Answer{Noted, k.ID, "It has another host name than before; the id of its system is the same."}
 	case twins:
-		return Answer{Conflict, k.ID, fmt.Sprintf("It bears the name and the model of %s and no serial number, and its system has another id: there may be two machines, or it was installed again.", k.Name)}
+		return Answer{
+			Conflict, k.ID, fmt.Sprintf("It bears the name and the model of %s and no serial number, and its system "+
+				"has another id: there may be two machines, or it was installed again.", k.Name),
+		}
 	case conflicting:
 		return Answer{Conflict, k.ID, conflict(&m, &k.Marks)}
 	}
@@ -128,9 +131,15 @@ func Decide(m Marks, known []Known) Answer {
 		return Answer{} // nothing says which
 	}
 	if m.Board != "" && m.Board == k.Board {
-		return Answer{Weak, k.ID, "Only the serial number of the board says that it is this machine; an inventory with rights would tell."}
+		return Answer{
+			Weak, k.ID, "Only the serial number of the board says that it is this machine; an inventory with rights " +
+				"would tell.",
+		}
 	}
-	return Answer{Weak, k.ID, "Only the host name and the model say that it is this machine; an inventory with rights would tell."}
+	return Answer{
+		Weak, k.ID, "Only the host name and the model say that it is this machine; " +
+			"an inventory with rights would tell.",
+	}
 }
 
 // speaks weighs what two sets of marks have in common.
@@ -158,7 +167,8 @@ func speaks(m, k *Marks) strength {
 		return byWeakKey
 	case m.Board != "" && m.Board == k.Board && alike(m.Model, k.Model):
 		return byName
-	case m.Blank() && k.Blank() && m.Weak != "" && k.Weak != "" && m.Model != "" && m.Model == k.Model && strings.EqualFold(m.Name, k.Name):
+	case m.Blank() && k.Blank() && m.Weak != "" && k.Weak != "" && m.Model != "" && m.Model == k.Model &&
+		strings.EqualFold(m.Name, k.Name):
 		return twins
 	case m.Weak != "" && k.Weak != "" && m.Weak != k.Weak:
 		return nothing
@@ -174,7 +184,8 @@ func speaks(m, k *Marks) strength {
 func itself(m *Marks, known []Known) int {
 	for i := range known {
 		k := &known[i].Marks
-		if m.Blank() && k.Blank() && (m.Weak == "" || k.Weak == "" || m.Weak == k.Weak) && strings.EqualFold(m.Name, k.Name) && m.Maker == k.Maker && m.Model == k.Model && m.Board == k.Board {
+		if m.Blank() && k.Blank() && (m.Weak == "" || k.Weak == "" || m.Weak == k.Weak) &&
+			strings.EqualFold(m.Name, k.Name) && m.Maker == k.Maker && m.Model == k.Model && m.Board == k.Board {
 			return i
 		}
 	}
@@ -215,12 +226,14 @@ func without(known []Known, m *Marks) []Known {
 func conflict(m, k *Marks) string {
 	if m.UUID != "" && m.UUID == k.UUID {
 		if m.Serial != k.Serial && m.Serial != "" && k.Serial != "" {
-			return fmt.Sprintf("It has the UUID of %s and another serial number: one may be a copy of the other's system, or the board was exchanged.", k.Name)
+			return fmt.Sprintf("It has the UUID of %s and another serial number: one may be a copy of the other's "+
+				"system, or the board was exchanged.", k.Name)
 		}
 		return fmt.Sprintf("It has the UUID of %s and is another model.", k.Name)
 	}
 	if !alike(m.Model, k.Model) {
 		return fmt.Sprintf("It has the serial number of %s and is another model.", k.Name)
 	}
-	return fmt.Sprintf("It has the serial number of %s and another UUID: the board may have been exchanged, or the maker gave the number twice.", k.Name)
+	return fmt.Sprintf("It has the serial number of %s and another UUID: the board may have been exchanged, or the "+
+		"maker gave the number twice.", k.Name)
 }

@@ -26,7 +26,9 @@ func marks(change func(*identity.Marks)) identity.Marks {
 
 func TestDecide(t *testing.T) {
 	type known = []identity.Known
-	weak := known{{ID: 4, Marks: marks(func(m *identity.Marks) { m.Serial, m.UUID, m.Board, m.Weak = "", "", "", "w1" })}}
+	weak := known{{ID: 4, Marks: marks(func(m *identity.Marks) {
+		m.Serial, m.UUID, m.Board, m.Weak = "", "", "", "w1"
+	})}}
 	one := known{{ID: 7, Marks: marks(func(*identity.Marks) {})}}
 	for _, c := range []struct {
 		name  string
@@ -38,43 +40,79 @@ func TestDecide(t *testing.T) {
 		{"nothing is known", nil, marks(func(*identity.Marks) {}), identity.New, 0},
 		{"the same", one, marks(func(*identity.Marks) {}), identity.Same, 7},
 		{"renamed", one, marks(func(m *identity.Marks) { m.Name = "GULL-099" }), identity.Same, 7},
-		{"the model's name was rewritten by new firmware", one, marks(func(m *identity.Marks) { m.Model = "Slipway 14 A" }), identity.Same, 7},
+		{"the model's name was rewritten by new firmware", one,
+			marks(func(m *identity.Marks) { m.Model = "Slipway 14 A" }), identity.Same, 7},
 		{"no serial number", one, marks(func(m *identity.Marks) { m.Serial = "" }), identity.Same, 7},
 		{"no UUID", one, marks(func(m *identity.Marks) { m.UUID = "" }), identity.Same, 7},
 		{"bytes the other way round", one, marks(func(m *identity.Marks) { m.UUID = uuid1As }), identity.Noted, 7},
 		{"a cloned UUID", one, marks(func(m *identity.Marks) { m.Serial = "OS2" }), identity.Conflict, 7},
-		{"the UUID on another model", one, marks(func(m *identity.Marks) { m.Serial, m.Model = "", "Tern 2" }), identity.Conflict, 7},
-		{"the serial number with another UUID", one, marks(func(m *identity.Marks) { m.UUID = uuid2 }), identity.Conflict, 7},
-		{"the serial number of another maker", one, marks(func(m *identity.Marks) { m.Maker, m.UUID = "Fennick", uuid2 }), identity.New, 0},
-		{"the same name and model, other numbers", one, marks(func(m *identity.Marks) { m.Serial, m.UUID, m.Board = "OS2", uuid2, "B2" }), identity.New, 0},
-		{"without rights", one, marks(func(m *identity.Marks) { m.Serial, m.UUID, m.Board = "", "", "" }), identity.Weak, 7},
-		{"without rights, another model", one, marks(func(m *identity.Marks) { m.Serial, m.UUID, m.Board, m.Model = "", "", "", "Tern 2" }), identity.New, 0},
+		{"the UUID on another model", one, marks(func(m *identity.Marks) { m.Serial, m.Model = "", "Tern 2" }),
+			identity.Conflict, 7},
+		{"the serial number with another UUID", one, marks(func(m *identity.Marks) { m.UUID = uuid2 }),
+			identity.Conflict, 7},
+		{"the serial number of another maker", one,
+			marks(func(m *identity.Marks) { m.Maker, m.UUID = "Fennick", uuid2 }), identity.New, 0},
+		{"the same name and model, other numbers", one,
+			marks(func(m *identity.Marks) { m.Serial, m.UUID, m.Board = "OS2", uuid2, "B2" }), identity.New, 0},
+		{"without rights", one, marks(func(m *identity.Marks) { m.Serial, m.UUID, m.Board = "", "", "" }),
+			identity.Weak, 7},
+		{"without rights, another model", one,
+			marks(func(m *identity.Marks) { m.Serial, m.UUID, m.Board, m.Model = "", "", "", "Tern 2" }), identity.New,
+			0},
 		{"a name alone", one, identity.Marks{Name: "GULL-001"}, identity.New, 0},
-		{"the board alone", one, marks(func(m *identity.Marks) { m.Serial, m.UUID, m.Name = "", "", "GULL-050" }), identity.Weak, 7},
-		{"the name with another board", one, marks(func(m *identity.Marks) { m.Serial, m.UUID, m.Board = "", "", "B9" }), identity.New, 0},
-		{"a record of a name only", known{{ID: 3, Marks: identity.Marks{Name: "gull-001"}}}, identity.Marks{Name: "GULL-001"}, identity.Same, 3},
-		{"one of two alike", known{{ID: 1, Marks: marks(func(m *identity.Marks) { m.Serial, m.UUID, m.Board = "A", "", "" })}, {ID: 2, Marks: marks(func(m *identity.Marks) { m.Serial, m.UUID, m.Board = "B", "", "" })}},
+		{"the board alone", one, marks(func(m *identity.Marks) { m.Serial, m.UUID, m.Name = "", "", "GULL-050" }),
+			identity.Weak, 7},
+		{"the name with another board", one,
+			marks(func(m *identity.Marks) { m.Serial, m.UUID, m.Board = "", "", "B9" }), identity.New, 0},
+		{"a record of a name only", known{{ID: 3, Marks: identity.Marks{Name: "gull-001"}}},
+			identity.Marks{Name: "GULL-001"}, identity.Same, 3},
+		{"one of two alike", known{{ID: 1,
+			Marks: marks(func(m *identity.Marks) { m.Serial, m.UUID, m.Board = "A", "", "" })},
+			{ID: 2, Marks: marks(func(m *identity.Marks) { m.Serial, m.UUID, m.Board = "B", "", "" })}},
 			marks(func(m *identity.Marks) { m.Serial, m.UUID, m.Board = "", "", "" }), identity.New, 0},
-		{"itself among two alike", known{{ID: 1, Marks: marks(func(m *identity.Marks) { m.Serial, m.UUID, m.Board = "A", "", "" })}, {ID: 2, Marks: marks(func(m *identity.Marks) { m.Serial, m.UUID, m.Board = "", "", "" })}},
+		{"itself among two alike",
+			known{
+				{ID: 1, Marks: marks(func(m *identity.Marks) { m.Serial, m.UUID, m.Board = "A", "", "" })},
+				{ID: 2, Marks: marks(func(m *identity.Marks) { m.Serial, m.UUID, m.Board = "", "", "" })},
+			},
 			marks(func(m *identity.Marks) { m.Serial, m.UUID, m.Board = "", "", "" }), identity.Same, 2},
-		{"the third with one serial number of a model", known{{ID: 1, Marks: marks(func(m *identity.Marks) { m.UUID, m.Board = uuid2, "" })}, {ID: 2, Marks: marks(func(m *identity.Marks) { m.UUID, m.Board = uuid3, "" })}},
+		{"the third with one serial number of a model",
+			known{
+				{ID: 1, Marks: marks(func(m *identity.Marks) { m.UUID, m.Board = uuid2, "" })},
+				{ID: 2, Marks: marks(func(m *identity.Marks) { m.UUID, m.Board = uuid3, "" })},
+			},
 			marks(func(m *identity.Marks) { m.Name, m.Board = "GULL-003", "" }), identity.New, 0},
 		{"renamed without rights, the id of its system is the same", weak, marks(func(m *identity.Marks) {
 			m.Serial, m.UUID, m.Board, m.Weak, m.Name = "", "", "", "w1", "GULL-099"
 		}), identity.Noted, 4},
-		{"without rights, the id of its system is the same", weak, marks(func(m *identity.Marks) { m.Serial, m.UUID, m.Board, m.Weak = "", "", "", "w1" }), identity.Same, 4},
-		{"a twin with another system", weak, marks(func(m *identity.Marks) { m.Serial, m.UUID, m.Board, m.Weak = "", "", "", "w2" }), identity.Conflict, 4},
-		{"the id of a system that was copied to a machine with numbers of its own", known{{ID: 5, Marks: marks(func(m *identity.Marks) { m.Weak = "w1" })}},
+		{"without rights, the id of its system is the same", weak,
+			marks(func(m *identity.Marks) { m.Serial, m.UUID, m.Board, m.Weak = "", "", "", "w1" }), identity.Same, 4},
+		{"a twin with another system", weak,
+			marks(func(m *identity.Marks) { m.Serial, m.UUID, m.Board, m.Weak = "", "", "", "w2" }), identity.Conflict,
+			4},
+		{"the id of a system that was copied to a machine with numbers of its own",
+			known{{ID: 5, Marks: marks(func(m *identity.Marks) { m.Weak = "w1" })}},
 			marks(func(m *identity.Marks) {
 				m.Serial, m.UUID, m.Board, m.Weak, m.Name = "OS2", uuid2, "B2", "w1", "GULL-002"
 			}), identity.New, 0},
-		{"two with a placeholder for a UUID", known{{ID: 6, Marks: marks(func(m *identity.Marks) { m.Serial, m.UUID, m.Board = "", placeholderUUID, "" })}},
-			marks(func(m *identity.Marks) { m.Serial, m.UUID, m.Board, m.Name = "", placeholderUUID, "", "GULL-002" }), identity.New, 0},
-		{"two with a placeholder for a serial number", known{{ID: 6, Marks: marks(func(m *identity.Marks) { m.Serial, m.UUID, m.Board = "To be filled by O.E.M.", "", "Default string" })}},
+		{"two with a placeholder for a UUID",
+			known{{ID: 6, Marks: marks(func(m *identity.Marks) {
+				m.Serial, m.UUID, m.Board = "", placeholderUUID, ""
+			})}},
+			marks(func(m *identity.Marks) { m.Serial, m.UUID, m.Board, m.Name = "", placeholderUUID, "", "GULL-002" }),
+			identity.New, 0},
+		{"two with a placeholder for a serial number",
+			known{{ID: 6, Marks: marks(func(m *identity.Marks) {
+				m.Serial, m.UUID, m.Board = "To be filled by O.E.M.", "", "Default string"
+			})}},
 			marks(func(m *identity.Marks) {
 				m.Serial, m.UUID, m.Board, m.Name = "To be filled by O.E.M.", "", "Default string", "GULL-002"
 			}), identity.New, 0},
-		{"a conflict beside itself", known{{ID: 1, Marks: marks(func(m *identity.Marks) { m.Serial = "OS9" })}, {ID: 2, Marks: marks(func(*identity.Marks) {})}}, marks(func(*identity.Marks) {}), identity.Same, 2},
+		{"a conflict beside itself",
+			known{
+				{ID: 1, Marks: marks(func(m *identity.Marks) { m.Serial = "OS9" })},
+				{ID: 2, Marks: marks(func(*identity.Marks) {})},
+			}, marks(func(*identity.Marks) {}), identity.Same, 2},
 	} {
 		got := identity.Decide(c.is, c.known)
 		if got.Kind != c.want || got.ID != c.id {
@@ -92,7 +130,14 @@ func TestClonesAreNeverMerged(t *testing.T) {
 	r := rand.New(rand.NewPCG(5, 6))
 	pick := func(list ...string) string { return list[r.IntN(len(list))] }
 	draw := func() identity.Marks {
-		return identity.Marks{Maker: pick("", "Ostrel", "Fennick"), Model: pick("", "Slipway 14", "Tern 2"), Serial: pick("", "A", "B"), UUID: pick("", uuid1, uuid1As, uuid2), Board: pick("", "X", "Y"), Name: pick("", "N1", "N2")}
+		return identity.Marks{
+			Maker:  pick("", "Ostrel", "Fennick"),
+			Model:  pick("", "Slipway 14", "Tern 2"),
+			Serial: pick("", "A", "B"),
+			UUID:   pick("", uuid1, uuid1As, uuid2),
+			Board:  pick("", "X", "Y"),
+			Name:   pick("", "N1", "N2"),
+		}
 	}
 	for range 50_000 {
 		m, known := draw(), []identity.Known{}

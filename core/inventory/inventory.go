@@ -358,7 +358,8 @@ func (d *Document) check(n *doc.Node, r *doc.Report) {
 	if _, ok := d.OS.Platform.Get(); !ok {
 		_, hasID := d.Device.ModelID.Get()
 		if _, hasClass := d.Device.Class.Get(); !hasID && !hasClass && n.Kind == doc.Map {
-			r.Add(n.Of("os"), "nothing says whether this is a PC or a Mac", "give os.platform, or device.model_id for a Mac")
+			r.Add(n.Of("os"), "nothing says whether this is a PC or a Mac",
+				"give os.platform, or device.model_id for a Mac")
 		}
 	}
 	atMost := func(small, large Opt[int64], place *doc.Node, wrong string) {
@@ -368,7 +369,8 @@ func (d *Document) check(n *doc.Node, r *doc.Report) {
 		}
 	}
 	sys, mem, cpu := n.Of("storage").Of("system"), n.Of("memory"), n.Of("processor")
-	atMost(d.Storage.System.FreeBytes, d.Storage.System.VolumeBytes, sys.Of("free_bytes"), "more space is free than the volume has")
+	atMost(d.Storage.System.FreeBytes, d.Storage.System.VolumeBytes, sys.Of("free_bytes"),
+		"more space is free than the volume has")
 	atMost(d.Memory.SlotsUsed, d.Memory.Slots, mem.Of("slots_used"), "more slots are used than there are")
 	atMost(d.Processor.Cores, d.Processor.Threads, cpu.Of("cores"), "there are more cores than threads")
 	if until, ok := d.Device.WarrantyUntil.Get(); ok {
@@ -378,12 +380,15 @@ func (d *Document) check(n *doc.Node, r *doc.Report) {
 	}
 	for i := range d.Gaps {
 		if g := &d.Gaps[i]; g.Cause == Disagree && len(g.Readings) < 2 {
-			r.Add(n.Of("gaps").Items[i], "sources that disagree need two readings at least", "add readings: [{value, source}, …]")
+			r.Add(n.Of("gaps").Items[i], "sources that disagree need two readings at least",
+				"add readings: [{value, source}, …]")
 		}
 		for j, one := range d.Gaps[i].Readings {
 			for _, other := range d.Gaps[i].Readings[:j] {
 				if one.Source != "" && one.Source == other.Source && one.Value != other.Value {
-					r.Add(n.Of("gaps").Items[i].Of("readings").Items[j], fmt.Sprintf("%s says %q and %q of one fact", one.Source, other.Value, one.Value), "name the two sources, or leave out the reading that is wrong")
+					r.Add(n.Of("gaps").Items[i].Of("readings").Items[j],
+						fmt.Sprintf("%s says %q and %q of one fact", one.Source, other.Value, one.Value),
+						"name the two sources, or leave out the reading that is wrong")
 				}
 			}
 		}
@@ -419,7 +424,8 @@ func (d *Document) DropGap(fact string) {
 // DropGaps takes back the rows of groups and of all that is below them.
 func (d *Document) DropGaps(groups ...string) {
 	d.Gaps = slices.DeleteFunc(d.Gaps, func(g Gap) bool {
-		return slices.ContainsFunc(groups, func(group string) bool { return g.Fact == group || strings.HasPrefix(g.Fact, group+".") })
+		return slices.ContainsFunc(groups,
+			func(group string) bool { return g.Fact == group || strings.HasPrefix(g.Fact, group+".") })
 	})
 }
 

@@ -44,7 +44,8 @@ func TestBadInventories(t *testing.T) {
 		{"absurd", `,"memory":{"installed_bytes":99999999999999999}}`, "is out of range"},
 		{"unknown key", `,"memroy":{}}`, `did you mean "memory"?`},
 		{"unknown word", `,"tpm":{"state":"redy"}}`, `did you mean "ready"?`},
-		{"more free than there is", `,"storage":{"system":{"volume_bytes":10,"free_bytes":20}}}`, "more space is free than the volume has"},
+		{"more free than there is", `,"storage":{"system":{"volume_bytes":10,"free_bytes":20}}}`,
+			"more space is free than the volume has"},
 		{"slots", `,"memory":{"slots":2,"slots_used":3}}`, "more slots are used than there are"},
 		{"cores", `,"processor":{"cores":8,"threads":4}}`, "more cores than threads"},
 		{"disagree without readings", `,"gaps":[{"fact":"tpm.state","cause":"disagree"}]}`, "need two readings"},
@@ -59,15 +60,21 @@ func TestBadInventories(t *testing.T) {
 			}
 		})
 	}
-	if _, err := inventory.Read("f", []byte(`{"format":"rolltop-inventory/1","taken_at":"2026-11-22T08:14:00Z"}`)); err == nil || !strings.Contains(err.Error(), "whether this is a PC or a Mac") {
+	if _, err := inventory.Read("f",
+		[]byte(`{"format":"rolltop-inventory/1","taken_at":"2026-11-22T08:14:00Z"}`)); err == nil ||
+		!strings.Contains(err.Error(), "whether this is a PC or a Mac") {
 		t.Errorf("without a platform: %v", err)
 	}
 }
 
 func TestGapOfTakesTheNearest(t *testing.T) {
-	d := &inventory.Document{Gaps: []inventory.Gap{{Fact: "storage", Cause: "not-offered"}, {Fact: "storage.system", Cause: "needs-rights"}, {Fact: "tpm.state", Cause: "read-failed"}}}
+	d := &inventory.Document{Gaps: []inventory.Gap{
+		{Fact: "storage", Cause: "not-offered"}, {Fact: "storage.system", Cause: "needs-rights"},
+		{Fact: "tpm.state", Cause: "read-failed"},
+	}}
 	tests := []struct{ fact, want string }{
-		{"storage.system.disk_bytes", "needs-rights"}, {"storage.boot.disk", "not-offered"}, {"tpm.state", "read-failed"}, {"tpm.version", ""}, {"storagex.y", ""},
+		{"storage.system.disk_bytes", "needs-rights"}, {"storage.boot.disk", "not-offered"},
+		{"tpm.state", "read-failed"}, {"tpm.version", ""}, {"storagex.y", ""},
 	}
 	for _, tt := range tests {
 		got := ""
@@ -98,11 +105,13 @@ func TestTidy(t *testing.T) {
 	d.Displays = []inventory.Display{{DiagonalInches: inventory.Some(1e9)}}
 	d.Drivers = []inventory.Driver{{Device: "a\x1bb"}}
 	dropped := d.Tidy()
-	want := "device.form processor.family storage.disks[0].bytes firmware.boot_mode displays[0].diagonal_inches processor.cores"
+	want := "device.form processor.family storage.disks[0].bytes firmware.boot_mode displays[0].diagonal_inches " +
+		"processor.cores"
 	if got := strings.Join(dropped, " "); got != want {
 		t.Errorf("dropped %s, want %s", got, want)
 	}
-	if d.Device.Name.Or("") != "gull -014" || d.Processor.Model.Or(0) != 8 || d.Drivers[0].Device != "a b" || d.Storage.Disks[1].Bytes.Or(0) != 5 || len(d.Sources) != 0 {
+	if d.Device.Name.Or("") != "gull -014" || d.Processor.Model.Or(0) != 8 || d.Drivers[0].Device != "a b" ||
+		d.Storage.Disks[1].Bytes.Or(0) != 5 || len(d.Sources) != 0 {
 		t.Errorf("%+v", d)
 	}
 	if again := d.Tidy(); len(again) != 0 {
@@ -137,7 +146,12 @@ func TestLimits(t *testing.T) {
 
 // A name cannot look like another one by turning its letters round.
 func TestCleanTurnsNothing(t *testing.T) {
-	for text, want := range map[string]string{"GULL\u202e-001": "GULL -001", "a\u2066b\u2069": "a b", "a\nb": "a b", "Möwe": "Möwe"} {
+	for text, want := range map[string]string{
+		"GULL\u202e-001": "GULL -001",
+		"a\u2066b\u2069": "a b",
+		"a\nb":           "a b",
+		"Möwe":           "Möwe",
+	} {
 		if got := inventory.Clean(text); got != want {
 			t.Errorf("%q: %q, want %q", text, got, want)
 		}

@@ -34,7 +34,8 @@ func longLists(v reflect.Value, n *doc.Node, r *doc.Report) {
 		}
 		switch field := v.Field(i); {
 		case field.Kind() == reflect.Slice && field.Len() > MaxRows:
-			r.Add(n.Of(name), fmt.Sprintf("the list has %d rows", field.Len()), fmt.Sprintf("at most %d; leave out what no release asks for", MaxRows))
+			r.Add(n.Of(name), fmt.Sprintf("the list has %d rows", field.Len()),
+				fmt.Sprintf("at most %d; leave out what no release asks for", MaxRows))
 		case field.Kind() == reflect.Struct:
 			longLists(field, n.Of(name), r)
 		}

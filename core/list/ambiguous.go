@@ -139,14 +139,17 @@ func (l *List) refuseAmbiguous(r *doc.Report) {
 			one, two := &l.Rules[a.accept[at.p]-1], &l.Rules[a.accept[at.q]-1]
 			name := witness(came, at)
 			if one == two {
-				r.Add(one.Node.Of("reads"), fmt.Sprintf("the rule %s reads %q in two ways", one.ID, name), "make its parts so that every name can be cut in one way only")
+				r.Add(one.Node.Of("reads"), fmt.Sprintf("the rule %s reads %q in two ways", one.ID, name),
+					"make its parts so that every name can be cut in one way only")
 			} else {
-				r.Add(two.Node.Of("reads"), fmt.Sprintf("the rules %s and %s both read %q", one.ID, two.ID, name), "a name belongs to one rule; narrow one of them")
+				r.Add(two.Node.Of("reads"), fmt.Sprintf("the rules %s and %s both read %q", one.ID, two.ID, name),
+					"a name belongs to one rule; narrow one of them")
 			}
 			return
 		}
 		if len(came) > mostPairs {
-			r.Add(l.Rules[0].Node, "the naming rules are too large to be compared with each other", "use fewer or shorter texts")
+			r.Add(l.Rules[0].Node, "the naming rules are too large to be compared with each other",
+				"use fewer or shorter texts")
 			return
 		}
 		for i, e := range a.edges[at.p] {

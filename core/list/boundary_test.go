@@ -36,7 +36,12 @@ func TestColumnsThatRowsHave(t *testing.T) {
 
 // A row repeats the heading where at least half of its cells do.
 func TestRepeatedHeading(t *testing.T) {
-	for row, repeats := range map[string]bool{"Model|Cores|x|y": true, "Model|4|x|y": false, "Model|Cores": true, "MODEL|CORES|Note|": true} {
+	for row, repeats := range map[string]bool{
+		"Model|Cores|x|y":   true,
+		"Model|4|x|y":       false,
+		"Model|Cores":       true,
+		"MODEL|CORES|Note|": true,
+	} {
 		got, err := list.Import(sheet("Model|Cores|Note|TPM", "K5-9400|6|sold|yes", row), list.ImportOptions{})
 		if err != nil {
 			t.Fatal(err)
@@ -58,7 +63,14 @@ func TestRepeatedHeading(t *testing.T) {
 
 // Speeds that a clock can have, in megahertz.
 func TestSpeedsAtTheirBounds(t *testing.T) {
-	for text, want := range map[string]int{"1 MHz": 1, "0.4 MHz": 0, "100000 MHz": 100_000, "100001 MHz": 0, "1.9 GHz": 1900, "100 GHz": 100_000} {
+	for text, want := range map[string]int{
+		"1 MHz":      1,
+		"0.4 MHz":    0,
+		"100000 MHz": 100_000,
+		"100001 MHz": 0,
+		"1.9 GHz":    1900,
+		"100 GHz":    100_000,
+	} {
 		got, err := list.Import(sheet("Name|Base frequency", "K5-8000|"+text), list.ImportOptions{})
 		if err != nil {
 			t.Fatal(err)

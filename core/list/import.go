@@ -56,9 +56,11 @@ type Dropped struct {
 // headings by which a field is found, in the order of preference; without
 // units, punctuation and case.
 var headings = map[string][]string{
-	"name":         {"processor name", "model name", "model identifier", "identifier", "processor model", "processor", "processor number", "model number", "model", "name", "cpu", "product", "part"},
-	"cores":        {"cores", "core count", "of cores", "number of cores", "no of cores", "processor cores"},
-	"rated_mhz":    {"base frequency", "processor base frequency", "base clock", "base speed", "rated speed", "rated mhz", "base clock speed", "frequency", "clock", "speed", "clock speed"},
+	"name": {"processor name", "model name", "model identifier", "identifier", "processor model", "processor",
+		"processor number", "model number", "model", "name", "cpu", "product", "part"},
+	"cores": {"cores", "core count", "of cores", "number of cores", "no of cores", "processor cores"},
+	"rated_mhz": {"base frequency", "processor base frequency", "base clock", "base speed", "rated speed",
+		"rated mhz", "base clock speed", "frequency", "clock", "speed", "clock speed"},
 	"architecture": {"architecture", "word size"},
 	"built_in_tpm": {"built in tpm", "tpm built in", "tpm"},
 	"features":     {"features", "instruction sets", "instruction set extensions"},
@@ -66,7 +68,9 @@ var headings = map[string][]string{
 }
 
 // nameParts are headings that stand before the model's in a name, in order.
-var nameParts = [][]string{{"manufacturer", "maker", "vendor", "company"}, {"brand", "family", "line", "series", "product line"}}
+var nameParts = [][]string{
+	{"manufacturer", "maker", "vendor", "company"}, {"brand", "family", "line", "series", "product line"},
+}
 
 // Import makes the rows of a list from a sheet. The error says which heading is
 // missing; rows that cannot be used are reported and left out.
@@ -199,7 +203,8 @@ func (im *importer) match(given map[string]string) error {
 			var at []int
 			if field == "name" && !strings.Contains(want, "identifier") {
 				for _, part := range nameParts {
-					if j := slices.IndexFunc(plain, func(h string) bool { return slices.Contains(part, h) }); j >= 0 && j != i {
+					if j := slices.IndexFunc(plain, func(h string) bool { return slices.Contains(part, h) }); j >= 0 &&
+						j != i {
 						at = append(at, j)
 					}
 				}
@@ -209,7 +214,9 @@ func (im *importer) match(given map[string]string) error {
 		}
 	}
 	if im.columns["name"] == nil {
-		return fmt.Errorf("no column of %s is headed like a name; its columns are %s: say which it is with name=HEADING", im.Where, join(im.Heads))
+		return fmt.Errorf(
+			"no column of %s is headed like a name; its columns are %s: say which it is with name=HEADING", im.Where,
+			join(im.Heads))
 	}
 	for i, h := range im.Heads {
 		if !taken[i] && h != "" {
@@ -233,7 +240,8 @@ func plainHeading(h string) string {
 	if i := strings.IndexAny(h, "(["); i > 0 {
 		h = h[:i]
 	}
-	words := strings.FieldsFunc(strings.ToLower(h), func(c rune) bool { return !unicode.IsLetter(c) && !unicode.IsDigit(c) })
+	words := strings.FieldsFunc(strings.ToLower(h),
+		func(c rune) bool { return !unicode.IsLetter(c) && !unicode.IsDigit(c) })
 	return strings.Join(words, " ")
 }
 
@@ -373,7 +381,14 @@ func (im *importer) set(row *RowDoc, field, text, head string) (why string) {
 		}
 		row.BuiltInTPM = &yes
 	case "architecture":
-		known := map[string]string{"x86": "x86", "32-bit": "x86", "x86-64": "x86-64", "x64": "x86-64", "64-bit": "x86-64", "arm64": "arm64"}
+		known := map[string]string{
+			"x86":    "x86",
+			"32-bit": "x86",
+			"x86-64": "x86-64",
+			"x64":    "x86-64",
+			"64-bit": "x86-64",
+			"arm64":  "arm64",
+		}
 		if row.Architecture = known[strings.ToLower(text)]; row.Architecture == "" {
 			return fmt.Sprintf("%q is no architecture; the value was left out", clip(text))
 		}

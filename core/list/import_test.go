@@ -28,21 +28,41 @@ func TestImport(t *testing.T) {
 		dropped string
 		ignored string
 	}{
-		{"headings as pages have them", sheet("Manufacturer|Brand|Model|# of Cores|Base Frequency (GHz)|Launch", "Corvane|Corvane K5|8400|6|2.8|2018", "Tessaly|Onyx 5|2600|6|3,4|2018"), list.ImportOptions{},
+		{"headings as pages have them",
+			sheet("Manufacturer|Brand|Model|# of Cores|Base Frequency (GHz)|Launch",
+				"Corvane|Corvane K5|8400|6|2.8|2018", "Tessaly|Onyx 5|2600|6|3,4|2018"), list.ImportOptions{},
 			"Corvane K5 8400/6/2800/, Tessaly Onyx 5 2600/6/3400/", "", "Launch"},
-		{"unit in the cell", sheet("Processor|Clock", "K5-8400|2.80 GHz", "K5-8500|2800 MHz"), list.ImportOptions{}, "K5-8400/0/2800/, K5-8500/0/2800/", "", ""},
-		{"thousands parted", sheet("Processor|Clock (MHz)", "K5-8400|2,800", "K5-8500|1.900 MHz", "K5-8600|2800.5", "K5-8700|3.4 GHz", "K5-8800|2.800 GHz"), list.ImportOptions{}, "K5-8400/0/2800/, K5-8500/0/1900/, K5-8600/0/2801/, K5-8700/0/3400/, K5-8800/0/2800/", "", ""},
-		{"a prefix that the page leaves out", sheet("Name", "K5-8400", "Corvane K5-8500"), list.ImportOptions{Prefix: "Corvane"}, "Corvane K5-8400/0/0/, Corvane K5-8500/0/0/", "", ""},
-		{"columns by option", sheet("A|B|C", "x|Bollard|4", "y|Tern|2"), list.ImportOptions{Columns: map[string]string{"name": "a + B", "cores": "C"}}, "x Bollard/4/0/, y Tern/2/0/", "", ""},
-		{"a text between columns", sheet("Maker|Brand|Model", "Corvane|K5|8400"), list.ImportOptions{Columns: map[string]string{"name": "Maker+Brand+'-'+Model"}}, "Corvane K5-8400/0/0/", "", ""},
-		{"marks of footnotes", sheet("Model", "K5-8400*", "K5-8500 [2]", "K5-8600 †"), list.ImportOptions{}, "K5-8400/0/0/, K5-8500/0/0/, K5-8600/0/0/", "", ""},
-		{"headings within the table, repeated headings, empty rows", sheet("Model|Cores", "Ninth generation|", "Model|Cores", "|", "K5-9400|6", "K5-9500|K5-9500"), list.ImportOptions{}, "K5-9400/6/0/",
+		{"unit in the cell", sheet("Processor|Clock", "K5-8400|2.80 GHz", "K5-8500|2800 MHz"), list.ImportOptions{},
+			"K5-8400/0/2800/, K5-8500/0/2800/", "", ""},
+		{"thousands parted", sheet("Processor|Clock (MHz)", "K5-8400|2,800", "K5-8500|1.900 MHz", "K5-8600|2800.5",
+			"K5-8700|3.4 GHz", "K5-8800|2.800 GHz"), list.ImportOptions{},
+			"K5-8400/0/2800/, K5-8500/0/1900/, K5-8600/0/2801/, K5-8700/0/3400/, K5-8800/0/2800/", "", ""},
+		{"a prefix that the page leaves out", sheet("Name", "K5-8400", "Corvane K5-8500"),
+			list.ImportOptions{Prefix: "Corvane"}, "Corvane K5-8400/0/0/, Corvane K5-8500/0/0/", "", ""},
+		{"columns by option", sheet("A|B|C", "x|Bollard|4", "y|Tern|2"),
+			list.ImportOptions{Columns: map[string]string{"name": "a + B", "cores": "C"}},
+			"x Bollard/4/0/, y Tern/2/0/", "", ""},
+		{"a text between columns", sheet("Maker|Brand|Model", "Corvane|K5|8400"),
+			list.ImportOptions{Columns: map[string]string{"name": "Maker+Brand+'-'+Model"}}, "Corvane K5-8400/0/0/", "",
+			""},
+		{"marks of footnotes", sheet("Model", "K5-8400*", "K5-8500 [2]", "K5-8600 †"), list.ImportOptions{},
+			"K5-8400/0/0/, K5-8500/0/0/, K5-8600/0/0/", "", ""},
+		{"headings within the table, repeated headings, empty rows",
+			sheet("Model|Cores", "Ninth generation|", "Model|Cores", "|", "K5-9400|6", "K5-9500|K5-9500"),
+			list.ImportOptions{}, "K5-9400/6/0/",
 			"1 only one cell says something, 2 it repeats the heading, 5 only one cell says something", ""},
-		{"the same name twice", sheet("Model|Cores", "K5-9400|6", "K5 (R) x|2", "k5-9400 CPU|8"), list.ImportOptions{}, "K5-9400/6/0/, K5 (R) x/2/0/", "3 the same name as in row 1", ""},
-		{"values that cannot be read are left out, the row stays", sheet("Model|Cores|Base speed|TPM", "K5-9400|4+8|2.9|yes", "K5-9500|six|fast|maybe", "K5-9600|-|n/a|no"), list.ImportOptions{}, "K5-9400/0/0/true, K5-9500/0/0/, K5-9600/0/0/false",
-			"1+ is not a whole number, 1+ has no unit, 2+ is not a whole number, 2+ has no unit, 2+ neither yes nor no", ""},
-		{"short rows", sheet("Model|Cores|Note", "K5-9400|6", "K5-9500|6|sold without TPM"), list.ImportOptions{}, "K5-9400/6/0/, K5-9500/6/0/", "", ""},
-		{"model identifiers stay alone", sheet("Maker|Model identifier|Year", "Tessaly|Foldbook9,1|2024", "Tessaly|Foldbook9,2|2024"), list.ImportOptions{}, "Foldbook9,1/0/0/, Foldbook9,2/0/0/", "", "Maker"},
+		{"the same name twice", sheet("Model|Cores", "K5-9400|6", "K5 (R) x|2", "k5-9400 CPU|8"), list.ImportOptions{},
+			"K5-9400/6/0/, K5 (R) x/2/0/", "3 the same name as in row 1", ""},
+		{"values that cannot be read are left out, the row stays",
+			sheet("Model|Cores|Base speed|TPM", "K5-9400|4+8|2.9|yes", "K5-9500|six|fast|maybe", "K5-9600|-|n/a|no"),
+			list.ImportOptions{}, "K5-9400/0/0/true, K5-9500/0/0/, K5-9600/0/0/false",
+			"1+ is not a whole number, 1+ has no unit, 2+ is not a whole number, 2+ has no unit, 2+ neither yes nor no",
+			""},
+		{"short rows", sheet("Model|Cores|Note", "K5-9400|6", "K5-9500|6|sold without TPM"), list.ImportOptions{},
+			"K5-9400/6/0/, K5-9500/6/0/", "", ""},
+		{"model identifiers stay alone",
+			sheet("Maker|Model identifier|Year", "Tessaly|Foldbook9,1|2024", "Tessaly|Foldbook9,2|2024"),
+			list.ImportOptions{}, "Foldbook9,1/0/0/, Foldbook9,2/0/0/", "", "Maker"},
 	}
 	for _, tt := range tests {
 		t.Run(tt.name, func(t *testing.T) {
@@ -71,7 +91,8 @@ func TestImport(t *testing.T) {
 			for i, w := range want {
 				n, why, _ := strings.Cut(w, " ")
 				d := got.Dropped[i]
-				if fmt.Sprint(d.Row) != strings.TrimSuffix(n, "+") || d.Kept != strings.HasSuffix(n, "+") || !strings.Contains(d.Why, why) {
+				if fmt.Sprint(d.Row) != strings.TrimSuffix(n, "+") || d.Kept != strings.HasSuffix(n, "+") ||
+					!strings.Contains(d.Why, why) {
 					t.Errorf("left out: %+v, want %s", d, w)
 				}
 			}
@@ -88,21 +109,26 @@ func TestImportRefuses(t *testing.T) {
 		o     list.ImportOptions
 		want  string
 	}{
-		{sheet("Price|Weight", "1|2"), list.ImportOptions{}, "no column of table 1 is headed like a name; its columns are Price, Weight"},
+		{sheet("Price|Weight", "1|2"), list.ImportOptions{},
+			"no column of table 1 is headed like a name; its columns are Price, Weight"},
 		{sheet("Model", "Model"), list.ImportOptions{}, "no row of table 1 can be used: it repeats the heading"},
-		{sheet("Model", "x"), list.ImportOptions{Columns: map[string]string{"name": "Modle"}}, `table 1 has no column "Modle"; its columns are Model`},
+		{sheet("Model", "x"), list.ImportOptions{Columns: map[string]string{"name": "Modle"}},
+			`table 1 has no column "Modle"; its columns are Model`},
 		{sheet("Model", "x"), list.ImportOptions{Columns: map[string]string{"name": "'-'"}}, "'-' names no column"},
-		{sheet("Model", "x"), list.ImportOptions{Columns: map[string]string{"core": "Model"}}, `a list has no field "core"; did you mean "cores"?`},
+		{sheet("Model", "x"), list.ImportOptions{Columns: map[string]string{"core": "Model"}},
+			`a list has no field "core"; did you mean "cores"?`},
 	}
 	for _, tt := range tests {
 		if _, err := list.Import(tt.sheet, tt.o); err == nil || !strings.Contains(err.Error(), tt.want) {
 			t.Errorf("got %v, want %s", err, tt.want)
 		}
 	}
-	if _, _, err := list.ImportBest([]list.Sheet{sheet("Price", "1")}, 2, list.ImportOptions{}); err == nil || !strings.Contains(err.Error(), "there is no table 2; the file has 1") {
+	if _, _, err := list.ImportBest([]list.Sheet{sheet("Price", "1")}, 2, list.ImportOptions{}); err == nil ||
+		!strings.Contains(err.Error(), "there is no table 2; the file has 1") {
 		t.Errorf("got %v", err)
 	}
-	at, got, err := list.ImportBest([]list.Sheet{sheet("Price", "1"), sheet("Model", "a"), sheet("Model", "a", "b")}, 0, list.ImportOptions{})
+	at, got, err := list.ImportBest([]list.Sheet{sheet("Price", "1"), sheet("Model", "a"), sheet("Model", "a", "b")}, 0,
+		list.ImportOptions{})
 	if err != nil || at != 2 || len(got.Rows) != 2 {
 		t.Errorf("the best is %d: %v", at, err)
 	}
@@ -111,7 +137,13 @@ func TestImportRefuses(t *testing.T) {
 // What is written is read again as it was.
 func TestRowsThereAndBack(t *testing.T) {
 	yes, no := true, false
-	rows := []list.RowDoc{{Name: `Corvane "K5", 9400`, Cores: 6, RatedMHz: 2900, BuiltInTPM: &yes, Features: []string{"avx2", "nx"}}, {Name: "Tessaly Onyx 5 2600", BuiltInTPM: &no, Note: "sold, without TPM"}}
+	rows := []list.RowDoc{{
+		Name:       `Corvane "K5", 9400`,
+		Cores:      6,
+		RatedMHz:   2900,
+		BuiltInTPM: &yes,
+		Features:   []string{"avx2", "nx"},
+	}, {Name: "Tessaly Onyx 5 2600", BuiltInTPM: &no, Note: "sold, without TPM"}}
 	r := &doc.Report{Name: "x"}
 	got := list.ReadRows("x.csv", list.WriteRows(rows), r)
 	for i := range got {
@@ -202,10 +234,12 @@ func FuzzReadRows(f *testing.F) {
 // without a table says so.
 func TestImportBestSaysWhy(t *testing.T) {
 	bad := []list.Sheet{sheet("Price|Weight", "1|2"), sheet("Model", "Model")}
-	if _, im, err := list.ImportBest(bad, 0, list.ImportOptions{}); im != nil || err == nil || !strings.Contains(err.Error(), "headed like a name") {
+	if _, im, err := list.ImportBest(bad, 0, list.ImportOptions{}); im != nil || err == nil ||
+		!strings.Contains(err.Error(), "headed like a name") {
 		t.Errorf("%v %v", im, err)
 	}
-	if at, im, err := list.ImportBest(append(bad, sheet("Model", "Onyx 5")), 0, list.ImportOptions{}); err != nil || at != 2 || len(im.Rows) != 1 {
+	if at, im, err := list.ImportBest(append(bad, sheet("Model", "Onyx 5")), 0, list.ImportOptions{}); err != nil ||
+		at != 2 || len(im.Rows) != 1 {
 		t.Errorf("%d %v %v", at, im, err)
 	}
 	if _, im, err := list.ImportBest(nil, 0, list.ImportOptions{}); im != nil || err == nil {

@@ -110,12 +110,18 @@ func Compile(d *Document, r *doc.Report) *List {
 			continue
 		}
 		if j, twice := l.byName[key]; twice {
-			r.Add(rd.Node.Of("name"), fmt.Sprintf("%q stands twice in the list", rd.Name), fmt.Sprintf("row %d has the same name after marks and blanks are set aside", j+1))
+			r.Add(rd.Node.Of("name"), fmt.Sprintf("%q stands twice in the list", rd.Name),
+				fmt.Sprintf("row %d has the same name after marks and blanks are set aside", j+1))
 			continue
 		}
 		l.byName[key] = len(l.Rows)
 		l.sorted = append(l.sorted, key)
-		l.Rows = append(l.Rows, Row{Name: rd.Name, Note: rd.Note, Facts: carried(rd), Source: fmt.Sprintf("the list %s, row %s", l.ID, rd.Name)})
+		l.Rows = append(l.Rows, Row{
+			Name:   rd.Name,
+			Note:   rd.Note,
+			Facts:  carried(rd),
+			Source: fmt.Sprintf("the list %s, row %s", l.ID, rd.Name),
+		})
 	}
 	slices.Sort(l.sorted)
 	l.compileRules(d, r)

@@ -74,7 +74,8 @@ func TestFind(t *testing.T) {
 			rule = m.Rule.ID
 		}
 		if m.Result != tt.result || rule != tt.rule || m.Generation != tt.generation {
-			t.Errorf("%q: result %d by %q, generation %d; want %d by %q, %d", tt.name, m.Result, rule, m.Generation, tt.result, tt.rule, tt.generation)
+			t.Errorf("%q: result %d by %q, generation %d; want %d by %q, %d", tt.name, m.Result, rule, m.Generation,
+				tt.result, tt.rule, tt.generation)
 		}
 	}
 }
@@ -100,7 +101,13 @@ func TestEvidenceOfAMatch(t *testing.T) {
 		}
 		return "not said"
 	}
-	for name, want := range map[string]string{"Corvane K7-7920HQ": "yes", "Tessaly Onyx 5 2600": "no", "Corvane K5-8250U": "yes", "Corvane K5-7300U": "not said", "Tessaly Onyx 5 3600": "not said"} {
+	for name, want := range map[string]string{
+		"Corvane K7-7920HQ":   "yes",
+		"Tessaly Onyx 5 2600": "no",
+		"Corvane K5-8250U":    "yes",
+		"Corvane K5-7300U":    "not said",
+		"Tessaly Onyx 5 3600": "not said",
+	} {
 		if got := carries(name); got != want {
 			t.Errorf("%s: built-in TPM %s, want %s", name, got, want)
 		}
@@ -108,7 +115,8 @@ func TestEvidenceOfAMatch(t *testing.T) {
 }
 
 func TestAnIncompleteListProvesNoAbsence(t *testing.T) {
-	l, err := compile("{id: a, of: processors, rows: [{name: Corvane K5-9400}], naming: [{id: r, reads: [{text: [Corvane K5-]}, {generation: 1}, {digits: 3}]}]}")
+	l, err := compile("{id: a, of: processors, rows: [{name: Corvane K5-9400}], naming: [{id: r, reads: [{text: " +
+		"[Corvane K5-]}, {generation: 1}, {digits: 3}]}]}")
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -120,7 +128,12 @@ func TestAnIncompleteListProvesNoAbsence(t *testing.T) {
 		t.Fatal(err)
 	}
 	// The exact identifier counts, not the family.
-	for name, want := range map[string]list.Result{"Deskline4,1": list.On, "deskline4,1": list.On, "Deskline4,2": list.Off, "Deskline4": list.Off} {
+	for name, want := range map[string]list.Result{
+		"Deskline4,1": list.On,
+		"deskline4,1": list.On,
+		"Deskline4,2": list.Off,
+		"Deskline4":   list.Off,
+	} {
 		if got := models.Find(name).Result; got != want {
 			t.Errorf("%s: %d, want %d", name, got, want)
 		}
@@ -154,8 +167,10 @@ func TestBadLists(t *testing.T) {
 		{rule("reads: [{text: [K]}, {generation: 1}], from: 8, also: [K9]"), "decides the same without"},
 		{rule("reads: [{text: [K]}, {generation: 1}], except: [K7]"), "except goes with from"},
 		{rule("reads: [{text: [K]}, {maybe: [a, aa]}, {maybe: [a, aa]}, {generation: 1}]"), "in two ways"},
-		{"{id: a, of: processors, naming: [{id: one, reads: [{text: [K, L]}, {generation: 2}]}, {id: two, reads: [{text: [L]}, {digits: 1}, {generation: 1}]}]}", `both read "l00"`},
-		{"{id: a, of: processors, naming: [{id: one, reads: [{text: [K]}, {generation: 2}]}, {id: one, reads: [{text: [L]}, {generation: 1}]}]}", `"one" stands twice`},
+		{"{id: a, of: processors, naming: [{id: one, reads: [{text: [K, L]}, {generation: 2}]}, {id: two, reads: " +
+			"[{text: [L]}, {digits: 1}, {generation: 1}]}]}", `both read "l00"`},
+		{"{id: a, of: processors, naming: [{id: one, reads: [{text: [K]}, {generation: 2}]}, {id: one, reads: " +
+			"[{text: [L]}, {generation: 1}]}]}", `"one" stands twice`},
 		{"{id: a, of: processors, rows: [{name: x, cores: 0}]}", "0 is out of range"},
 	}
 	for _, tt := range tests {
@@ -180,7 +195,8 @@ func TestHostileRules(t *testing.T) {
 		"too many texts":      rule("reads: [{text: " + many + "}, {generation: 1}]"),
 		"too many parts":      rule("reads: [{text: [k]}, " + strings.Join(parts, ", ") + ", {generation: 1}]"),
 		"parts that multiply": rule("reads: [{text: [k]}, " + strings.Join(parts[:10], ", ") + ", {generation: 1}]"),
-		"too many rules":      "{id: a, of: processors, naming: [" + strings.Repeat("{id: r, reads: [{text: [k]}, {generation: 1}]}, ", 101) + "]}",
+		"too many rules": "{id: a, of: processors, naming: [" +
+			strings.Repeat("{id: r, reads: [{text: [k]}, {generation: 1}]}, ", 101) + "]}",
 	} {
 		if _, err := compile(src); err == nil {
 			t.Errorf("%s are taken", name)

@@ -51,7 +51,8 @@ func TestNamesOfFourSchemes(t *testing.T) {
 		for gen := 9; gen <= 14; gen++ {
 			add(fmt.Sprintf("Corvane %s-%02d400", tier, gen), "k-two", gen, gen >= 10)
 			add(fmt.Sprintf("%dth Gen Corvane(R) %s-%02d35P", gen, tier, gen)+"0", "", 0, false)
-			cases[fmt.Sprintf("%dth Gen Corvane(R) %s-%02d35P", gen, tier, gen)+"0"] = want{"", 0, list.Unread} // a digit behind the suffix
+			// a digit behind the suffix
+			cases[fmt.Sprintf("%dth Gen Corvane(R) %s-%02d35P", gen, tier, gen)+"0"] = want{"", 0, list.Unread}
 			add(fmt.Sprintf("%dth Gen Corvane(TM) %s-%02d350P Processor", gen, tier, gen), "k-two", gen, gen >= 10)
 		}
 	}
@@ -73,9 +74,13 @@ func TestNamesOfFourSchemes(t *testing.T) {
 	add("Corvane K3-8130U", "k", 8, false)
 	add("Corvane K7-7920HQ", "k", 7, true)
 	// Refusals: nobody guesses.
-	for _, name := range []string{"Corvane K5-", "Corvane K5-82", "Corvane K5-825", "Corvane K5-8250Z", "Corvane K5-8250UU", "Corvane K5-825000", "Corvane K5 8250", "Corvane K9-8250", "K5-8250U",
-		"Corvane K5-8250U sample", "Corvane K5-8250U 2", "Tessaly Onyx 53600", "Tessaly Onyx 55 3600", "Tessaly Onyx 5 360", "Tessaly Onyx Pro 3 5350", "Tessaly Strand", "Tessaly Strand Four", "Tessaly Strand Three Wide Plus",
-		"Fennick Halyard C40g12", "Fennick Halyard A4g12", "Fennick Halyard A40g1", "Fennick Halyard A40g123", "Boathouse virtual CPU", "0000", "", "   ", "@ 3.2GHz"} {
+	for _, name := range []string{
+		"Corvane K5-", "Corvane K5-82", "Corvane K5-825", "Corvane K5-8250Z", "Corvane K5-8250UU", "Corvane K5-825000",
+		"Corvane K5 8250", "Corvane K9-8250", "K5-8250U", "Corvane K5-8250U sample", "Corvane K5-8250U 2",
+		"Tessaly Onyx 53600", "Tessaly Onyx 55 3600", "Tessaly Onyx 5 360", "Tessaly Onyx Pro 3 5350", "Tessaly Strand",
+		"Tessaly Strand Four", "Tessaly Strand Three Wide Plus", "Fennick Halyard C40g12", "Fennick Halyard A4g12",
+		"Fennick Halyard A40g1", "Fennick Halyard A40g123", "Boathouse virtual CPU", "0000", "", "   ", "@ 3.2GHz",
+	} {
 		cases[name] = want{"", 0, list.Unread}
 	}
 	if len(cases) < 150 {
@@ -88,7 +93,8 @@ func TestNamesOfFourSchemes(t *testing.T) {
 			rule = m.Rule.ID
 		}
 		if rule != w.rule || m.Generation != w.generation || m.Result != w.result {
-			t.Errorf("%q: rule %q, generation %d, result %d; want %q, %d, %d", name, rule, m.Generation, m.Result, w.rule, w.generation, w.result)
+			t.Errorf("%q: rule %q, generation %d, result %d; want %q, %d, %d", name, rule, m.Generation, m.Result,
+				w.rule, w.generation, w.result)
 		}
 	}
 	t.Logf("%d names", len(cases))
@@ -108,11 +114,16 @@ func TestExceptionsSayThatTheyDecided(t *testing.T) {
 
 // Names of models are compared whole: no word of an identifier is left out.
 func TestModelsKeepTheirWords(t *testing.T) {
-	l, err := compile("{id: m, of: models, complete: true, rows: [{name: 'Bollard with dock'}, {name: 'Bollard CPU'}, {name: 'Bollard'}]}")
+	l, err := compile("{id: m, of: models, complete: true, rows: [{name: 'Bollard with dock'}, {name: 'Bollard " +
+		"CPU'}, {name: 'Bollard'}]}")
 	if err != nil {
 		t.Fatal(err)
 	}
-	for name, want := range map[string]string{"bollard  WITH dock": "Bollard with dock", "Bollard": "Bollard", "Bollard CPU": "Bollard CPU"} {
+	for name, want := range map[string]string{
+		"bollard  WITH dock": "Bollard with dock",
+		"Bollard":            "Bollard",
+		"Bollard CPU":        "Bollard CPU",
+	} {
 		if m := l.Find(name); m.Row == nil || m.Row.Name != want {
 			t.Errorf("%q: %+v", name, m.Row)
 		}
@@ -125,7 +136,10 @@ func TestModelsKeepTheirWords(t *testing.T) {
 // What Compile lets through reads every name in one way: many small schemes
 // against all short names, counted by brute force.
 func TestAmbiguityByBruteForce(t *testing.T) {
-	parts := []string{"{text: [k]}", "{text: [k, kk]}", "{text: [k3]}", "{maybe: [a]}", "{maybe: [a, aa]}", "{digits: 1}", "{generation: 1}", "{text: [a]}"}
+	parts := []string{
+		"{text: [k]}", "{text: [k, kk]}", "{text: [k3]}", "{maybe: [a]}", "{maybe: [a, aa]}", "{digits: 1}",
+		"{generation: 1}", "{text: [a]}",
+	}
 	var rules []string
 	for _, a := range []int{0, 1, 2} {
 		for _, b := range []int{3, 4, 5, 7} {
@@ -207,7 +221,8 @@ func ways(rule, name string) int {
 		n := 0
 		starts := []int{at}
 		// A blank may stand behind a text, and between digits and a text.
-		if at > 0 && at < len(name) && name[at] == ' ' && (after == "text" || toks[i].texts != nil) && name[at-1] != ' ' {
+		if at > 0 && at < len(name) && name[at] == ' ' && (after == "text" || toks[i].texts != nil) &&
+			name[at-1] != ' ' {
 			starts = append(starts, at+1)
 		}
 		tk := toks[i]
@@ -239,7 +254,8 @@ func ways(rule, name string) int {
 
 // Names that two rules read only where a blank stands between a text and digits.
 func TestAmbiguityBehindABlank(t *testing.T) {
-	const one, two = "{id: r, reads: [{text: [k3]}, {generation: 1}]}", "{id: s, reads: [{text: [k]}, {digits: 1}, {maybe: [a]}, {generation: 1}]}"
+	const one, two = "{id: r, reads: [{text: [k3]}, {generation: 1}]}", "{id: s, reads: [{text: [k]}, {digits: 1}, " +
+		"{maybe: [a]}, {generation: 1}]}"
 	if _, err := compile("{id: x, of: processors, naming: [" + one + "]}"); err != nil {
 		t.Fatal(err)
 	}

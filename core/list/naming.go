@@ -80,7 +80,8 @@ func (r *Rule) Generations() string {
 
 func (l *List) compileRules(d *Document, r *doc.Report) {
 	if len(d.Naming) > mostRules {
-		r.Add(d.Node.Of("naming"), fmt.Sprintf("%d naming rules are too many", len(d.Naming)), fmt.Sprintf("at most %d; a rule can read several series", mostRules))
+		r.Add(d.Node.Of("naming"), fmt.Sprintf("%d naming rules are too many", len(d.Naming)),
+			fmt.Sprintf("at most %d; a rule can read several series", mostRules))
 		return
 	}
 	seen := map[string]bool{}
@@ -88,7 +89,8 @@ func (l *List) compileRules(d *Document, r *doc.Report) {
 	for i := range d.Naming {
 		rd := &d.Naming[i]
 		if seen[rd.ID] {
-			r.Add(rd.Node.Of("id"), fmt.Sprintf("the rule %q stands twice", rd.ID), "results name the rule; give each its own id")
+			r.Add(rd.Node.Of("id"), fmt.Sprintf("the rule %q stands twice", rd.ID),
+				"results name the rule; give each its own id")
 		}
 		seen[rd.ID] = true
 		rule, ok := compileRule(rd, r)
@@ -109,7 +111,8 @@ func compileRule(rd *RuleDoc, r *doc.Report) (Rule, bool) {
 	ok := true
 	wrong := func(at *doc.Node, wrong, right string) { ok = false; r.Add(at, wrong, right) }
 	if len(rd.Reads) == 0 || len(rd.Reads) > mostTokens {
-		wrong(rd.Node.Of("reads"), fmt.Sprintf("the rule reads %d parts", len(rd.Reads)), fmt.Sprintf("from one to %d: text, digits, generation, named or maybe", mostTokens))
+		wrong(rd.Node.Of("reads"), fmt.Sprintf("the rule reads %d parts", len(rd.Reads)),
+			fmt.Sprintf("from one to %d: text, digits, generation, named or maybe", mostTokens))
 	}
 	generations, most := 0, 0
 	for i := range rd.Reads {
@@ -123,22 +126,28 @@ func compileRule(rd *RuleDoc, r *doc.Report) (Rule, bool) {
 			generations++
 			most = t.most()
 		}
-		if i > 0 && len(rule.tokens) > 0 && rule.tokens[len(rule.tokens)-1].texts == nil && t.texts != nil && t.startsWithDigit() {
+		if i > 0 && len(rule.tokens) > 0 && rule.tokens[len(rule.tokens)-1].texts == nil && t.texts != nil &&
+			t.startsWithDigit() {
 			wrong(td.Node, "a text that begins with a digit follows digits", "count its digits to the digits before it")
 		}
 		rule.tokens = append(rule.tokens, t)
 	}
 	if ok && rule.tokens[0].texts == nil || ok && rule.tokens[0].optional {
-		wrong(rd.Reads[0].Node, "the rule does not begin with a text", "begin with what the maker's names begin with; without it the rule would read every number")
+		wrong(rd.Reads[0].Node, "the rule does not begin with a text",
+			"begin with what the maker's names begin with; without it the rule would read every number")
 	}
 	if ok && generations != 1 {
-		wrong(rd.Node.Of("reads"), fmt.Sprintf("the rule reads the generation in %d places", generations), "exactly one part is generation or named")
+		wrong(rd.Node.Of("reads"), fmt.Sprintf("the rule reads the generation in %d places", generations),
+			"exactly one part is generation or named")
 	}
 	if ok && rd.From > most {
-		wrong(rd.Node.Of("from"), fmt.Sprintf("the rule can read generations up to %d, so from %d it matches nothing", most, rd.From), "give the generation more digits, or a lower from")
+		wrong(rd.Node.Of("from"),
+			fmt.Sprintf("the rule can read generations up to %d, so from %d it matches nothing", most, rd.From),
+			"give the generation more digits, or a lower from")
 	}
 	if rd.UpTo > 0 && rd.UpTo < rd.From {
-		wrong(rd.Node.Of("up_to"), fmt.Sprintf("up to %d and from %d leave nothing", rd.UpTo, rd.From), "up_to is not below from")
+		wrong(rd.Node.Of("up_to"), fmt.Sprintf("up to %d and from %d leave nothing", rd.UpTo, rd.From),
+			"up_to is not below from")
 	}
 	if rd.BuiltInTPM != nil {
 		rule.facts = []Carried{{fact.ProcessorTPM, fact.Truth(*rd.BuiltInTPM)}}
@@ -154,7 +163,9 @@ func compileToken(td *TokenDoc) (t token, wrong, right string) {
 		}
 	}
 	if kinds != 1 {
-		return t, fmt.Sprintf("a part of a name is one of text, maybe, digits, generation and named; this has %d of them", kinds), "write each part as an item of its own"
+		return t, fmt.Sprintf(
+				"a part of a name is one of text, maybe, digits, generation and named; this has %d of them", kinds),
+			"write each part as an item of its own"
 	}
 	t = token{digits: td.Digits + td.Generation, counts: td.Generation > 0, optional: td.Maybe != nil}
 	texts := append(td.Text, td.Maybe...)
@@ -226,9 +237,11 @@ func (l *List) exceptions(rule *Rule, r *doc.Report) {
 			gen, reads := rule.read([]byte(key))
 			switch {
 			case !reads:
-				r.Add(at.Items[i], fmt.Sprintf("the rule does not read %q", name), "an exception is a whole name of the rule's scheme")
+				r.Add(at.Items[i], fmt.Sprintf("the rule does not read %q", name),
+					"an exception is a whole name of the rule's scheme")
 			case rule.holds(gen) != x.in:
-				r.Add(at.Items[i], fmt.Sprintf("%q is generation %d, which decides the same without the exception", name, gen), "leave it out")
+				r.Add(at.Items[i], fmt.Sprintf("%q is generation %d, which decides the same without the exception",
+					name, gen), "leave it out")
 			}
 			x.to[key] = true
 		}

@@ -49,7 +49,8 @@ func appendNormal(to []byte, name string) []byte {
 		case string(word) == "with" || string(word) == "w/":
 			i, c = len(name), '@' // what follows names the graphics
 			to = to[:last]
-		case string(word) == "cpu", string(word) == "processor", bytes.HasSuffix(word, []byte("-core")), string(word) == "gen" && ordinal:
+		case string(word) == "cpu", string(word) == "processor", bytes.HasSuffix(word, []byte("-core")),
+			string(word) == "gen" && ordinal:
 			to = to[:last]
 			ordinal = false
 		case len(word) > 0:

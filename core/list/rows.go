@@ -37,7 +37,8 @@ func ReadRows(file string, src []byte, r *doc.Report) []RowDoc {
 			break
 		}
 		if wrong := new(csv.ParseError); errors.As(err, &wrong) {
-			r.AddIn(file, wrong.Line, wrong.Column, wrong.Err.Error(), "put texts with commas or quotes in double quotes")
+			r.AddIn(file, wrong.Line, wrong.Column, wrong.Err.Error(),
+				"put texts with commas or quotes in double quotes")
 			return nil
 		}
 		if heads == nil {
@@ -48,11 +49,13 @@ func ReadRows(file string, src []byte, r *doc.Report) []RowDoc {
 		}
 		line, col := in.FieldPos(0)
 		if len(rec) != len(heads) {
-			r.AddIn(file, line, col, fmt.Sprintf("the row has %d fields and the heading %d", len(rec), len(heads)), "leave a field empty rather than out")
+			r.AddIn(file, line, col, fmt.Sprintf("the row has %d fields and the heading %d", len(rec), len(heads)),
+				"leave a field empty rather than out")
 			continue
 		}
 		if len(out) == MostRows {
-			r.AddIn(file, line, col, fmt.Sprintf("the list has more than %d rows", MostRows), "split it, or use naming rules")
+			r.AddIn(file, line, col, fmt.Sprintf("the list has more than %d rows", MostRows),
+				"split it, or use naming rules")
 			return nil
 		}
 		out = append(out, readRow(file, heads, rec, in, r))
@@ -111,7 +114,8 @@ func (row *RowDoc) set(column, text string) (wrong, right string) {
 	whole := func(to *int, most int) {
 		n, err := strconv.Atoi(text)
 		if err != nil || n < 1 || n > most {
-			wrong, right = fmt.Sprintf("%q is not a number for %s", clip(text), column), fmt.Sprintf("digits alone, from 1 to %d", most)
+			wrong, right = fmt.Sprintf("%q is not a number for %s", clip(text), column),
+				fmt.Sprintf("digits alone, from 1 to %d", most)
 			return
 		}
 		*to = n
@@ -133,7 +137,8 @@ func (row *RowDoc) set(column, text string) (wrong, right string) {
 	case "built_in_tpm":
 		yes := text == "true"
 		if row.BuiltInTPM = &yes; !yes && text != "false" {
-			return fmt.Sprintf("%q is not true or false", clip(text)), "write true or false, or leave it empty where nothing is known"
+			return fmt.Sprintf("%q is not true or false", clip(text)),
+				"write true or false, or leave it empty where nothing is known"
 		}
 	case "features":
 		row.Features = strings.Fields(strings.ToLower(text))
@@ -162,7 +167,10 @@ func WriteRows(rows []RowDoc) []byte {
 		if row.BuiltInTPM != nil {
 			tpm = strconv.FormatBool(*row.BuiltInTPM)
 		}
-		return []string{row.Name, number(row.Cores), number(row.RatedMHz), row.Architecture, tpm, strings.Join(row.Features, " "), row.Note}
+		return []string{
+			row.Name, number(row.Cores), number(row.RatedMHz), row.Architecture, tpm, strings.Join(row.Features, " "),
+			row.Note,
+		}
 	}
 	used := make([]bool, len(columns))
 	used[0] = true

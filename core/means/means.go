@@ -59,7 +59,8 @@ func Kind(d Document) (string, error) {
 	}
 	kind, ok := formats[n.Of("format").Text]
 	if !ok {
-		return "", doc.Refuse(d.Name, fmt.Sprintf("the format is %q", n.Of("format").Text), "it is one of "+remedy.StepFormat+", "+guide.Format+", "+price.Format)
+		return "", doc.Refuse(d.Name, fmt.Sprintf("the format is %q", n.Of("format").Text),
+			"it is one of "+remedy.StepFormat+", "+guide.Format+", "+price.Format)
 	}
 	return kind, nil
 }
@@ -77,7 +78,8 @@ func Read(docs ...Document) (*Means, error) {
 			return nil, err
 		}
 		if other, twice := seen[kind]; twice {
-			return nil, doc.Refuse(d.Name, fmt.Sprintf("%s and %s are both about %s", other, d.Name, kind), "put the two together in one document")
+			return nil, doc.Refuse(d.Name, fmt.Sprintf("%s and %s are both about %s", other, d.Name, kind),
+				"put the two together in one document")
 		}
 		seen[kind] = d.Name
 		switch kind {

@@ -8,7 +8,8 @@ import (
 )
 
 const (
-	steps  = "format: rolltop-steps/1\nsteps: [{id: mine, title: Mine, phase: desk, do: Do., tell: Tell., confirm: Yes., minutes: {least: 1, most: 2}}]"
+	steps = "format: rolltop-steps/1\nsteps: [{id: mine, title: Mine, phase: desk, do: Do., tell: Tell., confirm: " +
+		"Yes., minutes: {least: 1, most: 2}}]"
 	guides = "format: rolltop-guides/1\nguides: [{id: a, title: A, maker: Ostrel}]"
 	prices = "format: rolltop-prices/1\ncurrency: EUR\nas_of: 2026-10-15\nprices: []"
 )
@@ -30,7 +31,8 @@ func read(t *testing.T, texts ...string) *means.Means {
 // a price does not.
 func TestDigest(t *testing.T) {
 	none, priced, own, both := read(t), read(t, prices), read(t, steps), read(t, steps, guides)
-	if none.Digest() != "" || priced.Digest() != "" || own.Digest() == "" || own.Digest() == both.Digest() || read(t, steps).Digest() != own.Digest() {
+	if none.Digest() != "" || priced.Digest() != "" || own.Digest() == "" || own.Digest() == both.Digest() ||
+		read(t, steps).Digest() != own.Digest() {
 		t.Errorf("%q %q %q %q", none.Digest(), priced.Digest(), own.Digest(), both.Digest())
 	}
 	if priced.Prices == nil || none.Prices != nil {
@@ -44,7 +46,8 @@ func TestBadMeans(t *testing.T) {
 		want string
 	}{
 		{[]string{steps, steps}, "a and b are both about steps; put the two together"},
-		{[]string{"format: rolltop-release/1"}, `the format is "rolltop-release/1"; it is one of rolltop-steps/1, rolltop-guides/1, rolltop-prices/1`},
+		{[]string{"format: rolltop-release/1"},
+			`the format is "rolltop-release/1"; it is one of rolltop-steps/1, rolltop-guides/1, rolltop-prices/1`},
 		{[]string{"currency: EUR"}, `the format is ""`},
 		{[]string{strings.Replace(steps, "desk", "sea", 1)}, `"sea"`},
 	}

@@ -76,7 +76,8 @@ func TestReads(t *testing.T) {
 		"{all: [{fact: device.form, equals: laptop}, {fact: processor.cores, at_least: 2}]}",
 		"{any: [{fact: processor.cores, at_least: 2}, {fact: device.form, equals: laptop}]}",
 		"{not: {fact: processor.cores, at_least: 9}}",
-		"{any: [{fact: device.form, equals: laptop}, {not: {all: [{fact: device.form, equals: laptop}, {fact: processor.cores, at_least: 2}]}}]}",
+		"{any: [{fact: device.form, equals: laptop}, {not: {all: [{fact: device.form, equals: laptop}, {fact: " +
+			"processor.cores, at_least: 2}]}}]}",
 	}
 	for _, src := range parts {
 		if n := compile(t, src); !need.Reads(n, fact.ProcessorCores) || need.Reads(n, fact.TPMState) {
@@ -87,7 +88,15 @@ func TestReads(t *testing.T) {
 
 // A version begins with a digit.
 func TestVersionsBeginWithADigit(t *testing.T) {
-	for text, right := range map[string]bool{"": false, "/1": false, "0": true, "9.1": true, ":1": false, "v1": false, "1v": true} {
+	for text, right := range map[string]bool{
+		"":    false,
+		"/1":  false,
+		"0":   true,
+		"9.1": true,
+		":1":  false,
+		"v1":  false,
+		"1v":  true,
+	} {
 		if v, why := need.Value(fact.OSVersion.Def(), text); v.Known() != right {
 			t.Errorf("%q: %v %s", text, v, why)
 		}
@@ -97,14 +106,16 @@ func TestVersionsBeginWithADigit(t *testing.T) {
 // Limits that contradict each other are refused in either order.
 func TestContradictionsInEitherOrder(t *testing.T) {
 	for _, text := range []string{
-		"all: [{fact: processor.cores, at_least: 8}, {fact: processor.cores, at_most: 4}]", "all: [{fact: processor.cores, at_most: 4}, {fact: processor.cores, at_least: 8}]",
+		"all: [{fact: processor.cores, at_least: 8}, {fact: processor.cores, at_most: 4}]",
+		"all: [{fact: processor.cores, at_most: 4}, {fact: processor.cores, at_least: 8}]",
 	} {
 		var d need.Document
 		if err := doc.Decode("x", []byte(text), &d); err != nil {
 			t.Fatal(err)
 		}
 		r := &doc.Report{}
-		if need.Compile(&d, nil, r); r.Err() == nil || !strings.Contains(r.Err().Error(), "nothing meets both limits of processor.cores") {
+		if need.Compile(&d, nil, r); r.Err() == nil ||
+			!strings.Contains(r.Err().Error(), "nothing meets both limits of processor.cores") {
 			t.Errorf("%s: %v", text, r.Err())
 		}
 	}

@@ -187,7 +187,8 @@ func order(c int) Change {
 // subsets: fewer allowed values are tighter.
 func subsets[T any](was, is []T, equal func(a, b T) bool) Change {
 	within := func(a, b []T) bool {
-		return !slices.ContainsFunc(a, func(x T) bool { return !slices.ContainsFunc(b, func(y T) bool { return equal(x, y) }) })
+		return !slices.ContainsFunc(a,
+			func(x T) bool { return !slices.ContainsFunc(b, func(y T) bool { return equal(x, y) }) })
 	}
 	switch fewer, more := within(is, was), within(was, is); {
 	case fewer && more:

@@ -39,7 +39,9 @@ type Document struct {
 	Node *doc.Node `json:"-"`
 }
 
-var comparisons = []string{"at_least", "at_most", "equals", "one_of", "none_of", "has_all", "has_any", "empty", "begins_with", "on_list"}
+var comparisons = []string{
+	"at_least", "at_most", "equals", "one_of", "none_of", "has_all", "has_any", "empty", "begins_with", "on_list",
+}
 
 // Compile makes a need from its written form. Mistakes go to r; then it returns
 // nil. Lists are looked up in lists.
@@ -88,7 +90,8 @@ func (c *compiler) need(d *Document) Need {
 		}
 	}
 	if len(kinds) != 1 {
-		c.r.Add(d.Node, fmt.Sprintf("a need has one of fact, all, any, not and in; this has %d of them", len(kinds)), "to ask for several things, put them below all or any")
+		c.r.Add(d.Node, fmt.Sprintf("a need has one of fact, all, any, not and in; this has %d of them", len(kinds)),
+			"to ask for several things, put them below all or any")
 		return nil
 	}
 	if kinds[0] == "fact" {
@@ -126,13 +129,16 @@ func (c *compiler) contradict(parts []Need, at *doc.Node) {
 				high, isHigh = p.(*AtMost)
 			}
 			if isLow && isHigh && low.ID == high.ID && low.Limit.Compare(high.Limit) > 0 {
-				c.r.Add(at, fmt.Sprintf("nothing meets both limits of %s: the lower one is above the upper one", low.ID), "put the smaller value at at_least")
+				c.r.Add(at, fmt.Sprintf("nothing meets both limits of %s: the lower one is above the upper one",
+					low.ID), "put the smaller value at at_least")
 			}
 			one, isOne := p.(*OneOf)
 			two, isTwo := q.(*OneOf)
 			if isOne && isTwo && one.ID == two.ID && one.ID.Def().Kind != fact.Set &&
-				!slices.ContainsFunc(one.Values, func(v fact.Value) bool { return slices.ContainsFunc(two.Values, v.Equal) }) {
-				c.r.Add(at, fmt.Sprintf("nothing meets both: %s has one value at a time", one.ID), "put the two below any, or take one out")
+				!slices.ContainsFunc(one.Values,
+					func(v fact.Value) bool { return slices.ContainsFunc(two.Values, v.Equal) }) {
+				c.r.Add(at, fmt.Sprintf("nothing meets both: %s has one value at a time", one.ID),
+					"put the two below any, or take one out")
 			}
 		}
 	}
@@ -145,7 +151,8 @@ func (c *compiler) each(d *Document) Need {
 		return nil // the reader has said so
 	}
 	if c.group != fact.NoGroup {
-		c.r.Add(d.Node.Of("in"), fmt.Sprintf("%s stands within %s", d.In, c.group), "a row of a list has no list of its own; put the two beside each other below all")
+		c.r.Add(d.Node.Of("in"), fmt.Sprintf("%s stands within %s", d.In, c.group),
+			"a row of a list has no list of its own; put the two beside each other below all")
 		return nil
 	}
 	parts := []*Document{d.Every, d.Some, d.None}
@@ -156,7 +163,8 @@ func (c *compiler) each(d *Document) Need {
 		}
 	}
 	if len(how) != 1 {
-		c.r.Add(d.Node, fmt.Sprintf("in: %s goes with one of every, some and none; this has %d of them", d.In, len(how)), "every: all rows must be so; some: one is enough; none: no row may be so")
+		c.r.Add(d.Node, fmt.Sprintf("in: %s goes with one of every, some and none; this has %d of them", d.In,
+			len(how)), "every: all rows must be so; some: one is enough; none: no row may be so")
 		return nil
 	}
 	inner := compiler{lists: c.lists, r: c.r, group: g}
@@ -224,9 +232,12 @@ func (c *compiler) leaf(d *Document) Leaf {
 	if of := def.ID.Group(); of != c.group {
 		switch {
 		case of == fact.NoGroup:
-			c.r.Add(d.Node.Of("fact"), fmt.Sprintf("%s is a fact of the machine, not of a row of %s", def.Name, c.group), "put it beside the list, below all")
+			c.r.Add(d.Node.Of("fact"),
+				fmt.Sprintf("%s is a fact of the machine, not of a row of %s", def.Name, c.group),
+				"put it beside the list, below all")
 		default:
-			c.r.Add(d.Node.Of("fact"), fmt.Sprintf("%s is a fact of each row of a list", def.Name), fmt.Sprintf("write in: %s, and every, some or none with the comparison", of))
+			c.r.Add(d.Node.Of("fact"), fmt.Sprintf("%s is a fact of each row of a list", def.Name),
+				fmt.Sprintf("write in: %s, and every, some or none with the comparison", of))
 		}
 		return nil
 	}
@@ -237,11 +248,13 @@ func (c *compiler) leaf(d *Document) Leaf {
 		}
 	}
 	if len(kinds) != 1 {
-		c.r.Add(d.Node, fmt.Sprintf("a fact is compared in one way; this has %d", len(kinds)), "it may be one of "+strings.Join(kindsFor(def), ", "))
+		c.r.Add(d.Node, fmt.Sprintf("a fact is compared in one way; this has %d", len(kinds)),
+			"it may be one of "+strings.Join(kindsFor(def), ", "))
 		return nil
 	}
 	if allowed := kindsFor(def); !slices.Contains(allowed, kinds[0]) {
-		c.r.Add(d.Node.Of(kinds[0]), fmt.Sprintf("%s does not suit %s, which is a %s", kinds[0], def.Name, def.Kind), "it may be one of "+strings.Join(allowed, ", "))
+		c.r.Add(d.Node.Of(kinds[0]), fmt.Sprintf("%s does not suit %s, which is a %s", kinds[0], def.Name, def.Kind),
+			"it may be one of "+strings.Join(allowed, ", "))
 		return nil
 	}
 	o, at := on{def.ID}, d.Node.Of(kinds[0])
@@ -296,8 +309,12 @@ func (c *compiler) listed(def *fact.Def, id string, at *doc.Node) Leaf {
 		c.r.Add(at, fmt.Sprintf("there is no list %q in this document", id), doc.Suggest(id, ids))
 		return nil
 	}
-	if want := map[string]bool{list.Processors: def.ID == fact.ProcessorName, list.Models: def.ID == fact.DeviceModelID || def.ID == fact.DeviceModel}; !want[l.Of] {
-		c.r.Add(at, fmt.Sprintf("the list %q is a list of %s, and the fact is %s", id, l.Of, def.Name), "a list of processors goes with processor.name, one of models with device.model or device.model_id")
+	if want := map[string]bool{
+		list.Processors: def.ID == fact.ProcessorName,
+		list.Models:     def.ID == fact.DeviceModelID || def.ID == fact.DeviceModel,
+	}; !want[l.Of] {
+		c.r.Add(at, fmt.Sprintf("the list %q is a list of %s, and the fact is %s", id, l.Of, def.Name),
+			"a list of processors goes with processor.name, one of models with device.model or device.model_id")
 		return nil
 	}
 	return &Listed{on{def.ID}, l}
@@ -334,9 +351,12 @@ var units = map[fact.Unit]struct {
 	sizes []float64
 	right string
 }{
-	fact.Binary:  {[]string{"MiB", "GiB", "TiB"}, []float64{1 << 20, 1 << 30, 1 << 40}, "memory is written with MiB, GiB or TiB: 8 GiB"},
-	fact.Drive:   {[]string{"MB", "GB", "TB"}, []float64{1e6, 1e9, 1e12}, "storage is written with MB, GB or TB: 64 GB"},
-	fact.Space:   {[]string{"MB", "GB", "TB"}, []float64{1e6, 1e9, 1e12}, "storage is written with MB, GB or TB: 30 GB"},
+	fact.Binary: {[]string{"MiB", "GiB", "TiB"}, []float64{1 << 20, 1 << 30, 1 << 40},
+		"memory is written with MiB, GiB or TiB: 8 GiB"},
+	fact.Drive: {[]string{"MB", "GB", "TB"}, []float64{1e6, 1e9, 1e12},
+		"storage is written with MB, GB or TB: 64 GB"},
+	fact.Space: {[]string{"MB", "GB", "TB"}, []float64{1e6, 1e9, 1e12},
+		"storage is written with MB, GB or TB: 30 GB"},
 	fact.MHz:     {[]string{"MHz", "GHz"}, []float64{1, 1000}, "speed is written with MHz or GHz: 1.8 GHz"},
 	fact.Inches:  {[]string{"in"}, []float64{1}, "lengths are written with in: 9 in"},
 	fact.Percent: {[]string{"%"}, []float64{1}, "write it with %: 40 %"},

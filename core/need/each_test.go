@@ -42,7 +42,9 @@ func TestEachAgainstItsDefinition(t *testing.T) {
 				every, some = min(every, need.Unknown), max(some, need.Unknown)
 			}
 			f := fact.Read(d)
-			for how, want := range map[need.Quantifier]need.Truth{need.Every: every, need.Some: some, need.None: -some} {
+			for how, want := range map[need.Quantifier]need.Truth{
+				need.Every: every, need.Some: some, need.None: -some,
+			} {
 				if got := needs[how].Test(f.View()); got != want {
 					t.Errorf("%s of %v, complete %v: %s, want %s", how, rows, complete, got, want)
 				}
@@ -62,8 +64,10 @@ func TestBegins(t *testing.T) {
 		title, name string
 		want        bool
 	}{
-		{"Lampwright", "lampwright", true}, {"Lampwright 7.3", "Lampwright", true}, {"Lampwrights", "Lampwright", false}, {"Lamp", "Lampwright", false},
-		{"Lampwright-Viewer", "Lampwright", true}, {"Lampwrightü", "Lampwright", false}, {"Hawser VPN", "Hawser VPN", true}, {"Hawser", "Hawser VPN", false},
+		{"Lampwright", "lampwright", true}, {"Lampwright 7.3", "Lampwright", true},
+		{"Lampwrights", "Lampwright", false}, {"Lamp", "Lampwright", false},
+		{"Lampwright-Viewer", "Lampwright", true}, {"Lampwrightü", "Lampwright", false},
+		{"Hawser VPN", "Hawser VPN", true}, {"Hawser", "Hawser VPN", false},
 	} {
 		if got := need.Begins(tt.title, tt.name); got != tt.want {
 			t.Errorf("%q begins with %q: %v", tt.title, tt.name, got)
@@ -94,19 +98,29 @@ func TestCompare(t *testing.T) {
 		was, is string
 		want    need.Change
 	}{
-		{a, a, need.Same}, {a, b, need.Tighter}, {b, a, need.Looser}, {a, c, need.Other}, {"", a, need.Tighter}, {a, "", need.Looser}, {"", "", need.Same},
+		{a, a, need.Same}, {a, b, need.Tighter}, {b, a, need.Looser}, {a, c, need.Other}, {"", a, need.Tighter},
+		{a, "", need.Looser}, {"", "", need.Same},
 		{`{fact: processor.cores, at_most: 8}`, `{fact: processor.cores, at_most: 4}`, need.Tighter},
-		{`{fact: firmware.secure_boot, one_of: ["on", full]}`, `{fact: firmware.secure_boot, equals: "on"}`, need.Tighter},
-		{`{fact: firmware.secure_boot, one_of: ["on", full]}`, `{fact: firmware.secure_boot, one_of: [full, reduced]}`, need.Other},
-		{`{fact: storage.system.kind, none_of: [hdd]}`, `{fact: storage.system.kind, none_of: [hdd, emmc]}`, need.Tighter},
+		{`{fact: firmware.secure_boot, one_of: ["on", full]}`, `{fact: firmware.secure_boot, equals: "on"}`,
+			need.Tighter},
+		{`{fact: firmware.secure_boot, one_of: ["on", full]}`, `{fact: firmware.secure_boot, one_of: [full, reduced]}`,
+			need.Other},
+		{`{fact: storage.system.kind, none_of: [hdd]}`, `{fact: storage.system.kind, none_of: [hdd, emmc]}`,
+			need.Tighter},
 		{`{fact: processor.features, has_all: [nx]}`, `{fact: processor.features, has_all: [nx, avx2]}`, need.Tighter},
-		{`{fact: processor.features, has_any: [avx2]}`, `{fact: processor.features, has_any: [avx2, sve]}`, need.Looser},
+		{`{fact: processor.features, has_any: [avx2]}`, `{fact: processor.features, has_any: [avx2, sve]}`,
+			need.Looser},
 		{`{not: ` + a + `}`, `{not: ` + b + `}`, need.Looser},
-		{a, `{all: [` + a + `, ` + c + `]}`, need.Tighter}, {`{all: [` + a + `, ` + c + `]}`, a, need.Looser}, {`{all: [` + a + `, ` + c + `]}`, `{all: [` + c + `, ` + b + `]}`, need.Tighter},
-		{a, `{any: [` + a + `, ` + c + `]}`, need.Looser}, {`{any: [` + a + `, ` + c + `]}`, c, need.Tighter}, {`{any: [` + a + `, ` + c + `]}`, `{any: [` + b + `, ` + c + `]}`, need.Tighter},
-		{`{in: displays, some: {fact: displays.height_px, at_least: "720"}}`, `{in: displays, some: {fact: displays.height_px, at_least: "1080"}}`, need.Tighter},
-		{`{in: displays, none: {fact: displays.height_px, at_least: "720"}}`, `{in: displays, none: {fact: displays.height_px, at_least: "1080"}}`, need.Looser},
-		{`{in: displays, none: {fact: displays.height_px, at_least: "720"}}`, `{in: displays, some: {fact: displays.height_px, at_least: "720"}}`, need.Other},
+		{a, `{all: [` + a + `, ` + c + `]}`, need.Tighter}, {`{all: [` + a + `, ` + c + `]}`, a, need.Looser},
+		{`{all: [` + a + `, ` + c + `]}`, `{all: [` + c + `, ` + b + `]}`, need.Tighter},
+		{a, `{any: [` + a + `, ` + c + `]}`, need.Looser}, {`{any: [` + a + `, ` + c + `]}`, c, need.Tighter},
+		{`{any: [` + a + `, ` + c + `]}`, `{any: [` + b + `, ` + c + `]}`, need.Tighter},
+		{`{in: displays, some: {fact: displays.height_px, at_least: "720"}}`,
+			`{in: displays, some: {fact: displays.height_px, at_least: "1080"}}`, need.Tighter},
+		{`{in: displays, none: {fact: displays.height_px, at_least: "720"}}`,
+			`{in: displays, none: {fact: displays.height_px, at_least: "1080"}}`, need.Looser},
+		{`{in: displays, none: {fact: displays.height_px, at_least: "720"}}`,
+			`{in: displays, some: {fact: displays.height_px, at_least: "720"}}`, need.Other},
 	}
 	parse := func(s string) need.Need {
 		if s == "" {
@@ -125,7 +139,11 @@ func TestCompare(t *testing.T) {
 // the earlier one passed, for every pair out of many needs.
 func TestTighterIsCertain(t *testing.T) {
 	var needs []need.Need
-	leaves := []string{"{fact: processor.cores, at_least: 2}", "{fact: processor.cores, at_least: 3}", "{fact: processor.cores, at_most: 2}", "{fact: tpm.state, equals: ready}", `{fact: tpm.state, one_of: [ready, "off"]}`}
+	leaves := []string{
+		"{fact: processor.cores, at_least: 2}", "{fact: processor.cores, at_least: 3}",
+		"{fact: processor.cores, at_most: 2}", "{fact: tpm.state, equals: ready}",
+		`{fact: tpm.state, one_of: [ready, "off"]}`,
+	}
 	for _, a := range leaves {
 		needs = append(needs, compile(t, a), compile(t, "{not: "+a+"}"))
 		for _, b := range leaves {
@@ -136,7 +154,9 @@ func TestTighterIsCertain(t *testing.T) {
 		}
 	}
 	var worlds []*fact.Facts
-	for _, cores := range []string{"processor.cores=1", "processor.cores=2", "processor.cores=3", "processor.cores=4", ""} {
+	for _, cores := range []string{
+		"processor.cores=1", "processor.cores=2", "processor.cores=3", "processor.cores=4", "",
+	} {
 		for _, tpm := range []string{"tpm.state=ready", "tpm.state=off", "tpm.state=not-seen", ""} {
 			var pairs []string
 			for _, p := range []string{cores, tpm} {
@@ -153,7 +173,8 @@ func TestTighterIsCertain(t *testing.T) {
 			change := need.Compare(was, is)
 			for _, w := range worlds {
 				a, b := was.Test(w.View()), is.Test(w.View())
-				if change == need.Same && a != b || change == need.Tighter && b == need.True && a != need.True || change == need.Looser && a == need.True && b != need.True {
+				if change == need.Same && a != b || change == need.Tighter && b == need.True && a != need.True ||
+					change == need.Looser && a == need.True && b != need.True {
 					t.Fatalf("%s, and under some facts %s became %s", change, a, b)
 				}
 			}

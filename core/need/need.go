@@ -346,7 +346,8 @@ func Called(title, name string) bool {
 // x64, 64-bit, –.
 func versionLike(w string) bool {
 	w = strings.TrimLeft(w, "-–,.")
-	if w == "" || strings.EqualFold(w, "x64") || strings.EqualFold(w, "x86") || strings.EqualFold(w, "arm64") || strings.EqualFold(w, "version") {
+	if w == "" || strings.EqualFold(w, "x64") || strings.EqualFold(w, "x86") || strings.EqualFold(w, "arm64") ||
+		strings.EqualFold(w, "version") {
 		return true
 	}
 	if (w[0] == 'v' || w[0] == 'V') && len(w) > 1 {

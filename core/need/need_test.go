@@ -29,7 +29,8 @@ func read(src string) (need.Need, error) {
 	}
 	r := &doc.Report{Name: "need"}
 	var ld list.Document
-	if err := doc.Decode("list", []byte("{id: cpus, of: processors, complete: true, rows: [{name: Corvane K5-9400}]}"), &ld); err != nil {
+	if err := doc.Decode("list", []byte("{id: cpus, of: processors, complete: true, rows: [{name: Corvane K5-9400}]}"),
+		&ld); err != nil {
 		return nil, err
 	}
 	l := list.Compile(&ld, r)
@@ -92,15 +93,21 @@ func TestNeedKinds(t *testing.T) {
 		{"{fact: tpm.version, at_least: '2.0'}", []string{"tpm.version=1.2"}, no},
 		{"{fact: os.version, at_least: '10.10'}", []string{"os.version=10.9"}, no},
 		// A drive holds a little less than it is sold as, by its kind.
-		{"{fact: storage.system.disk_bytes, at_least: 64 GB}", []string{"storage.system.disk_bytes=63.68 GB", "storage.system.kind=ssd"}, yes},
-		{"{fact: storage.system.disk_bytes, at_least: 64 GB}", []string{"storage.system.disk_bytes=63.67 GB", "storage.system.kind=ssd"}, no},
-		{"{fact: storage.system.disk_bytes, at_least: 64 GB}", []string{"storage.system.disk_bytes=60 GB", "storage.system.kind=hdd"}, no},
-		{"{fact: storage.system.disk_bytes, at_least: 64 GB}", []string{"storage.system.disk_bytes=60.8 GB", "storage.system.kind=emmc"}, yes},
-		{"{fact: storage.system.disk_bytes, at_least: 64 GB}", []string{"storage.system.disk_bytes=60.7 GB", "storage.system.kind=emmc"}, no},
+		{"{fact: storage.system.disk_bytes, at_least: 64 GB}",
+			[]string{"storage.system.disk_bytes=63.68 GB", "storage.system.kind=ssd"}, yes},
+		{"{fact: storage.system.disk_bytes, at_least: 64 GB}",
+			[]string{"storage.system.disk_bytes=63.67 GB", "storage.system.kind=ssd"}, no},
+		{"{fact: storage.system.disk_bytes, at_least: 64 GB}",
+			[]string{"storage.system.disk_bytes=60 GB", "storage.system.kind=hdd"}, no},
+		{"{fact: storage.system.disk_bytes, at_least: 64 GB}",
+			[]string{"storage.system.disk_bytes=60.8 GB", "storage.system.kind=emmc"}, yes},
+		{"{fact: storage.system.disk_bytes, at_least: 64 GB}",
+			[]string{"storage.system.disk_bytes=60.7 GB", "storage.system.kind=emmc"}, no},
 		{"{fact: storage.system.disk_bytes, at_least: 64 GB}", []string{"storage.system.disk_bytes=62 GB"}, dim},
 		{"{fact: storage.system.disk_bytes, at_least: 64 GB}", []string{"storage.system.disk_bytes=60 GB"}, no},
 		{"{fact: storage.system.disk_bytes, at_least: 64 GB}", []string{"storage.system.disk_bytes=64 GB"}, yes},
-		{"{fact: storage.system.disk_bytes, at_least: 512 GB}", []string{"storage.system.disk_bytes=500 GB", "storage.system.kind=ssd"}, no},
+		{"{fact: storage.system.disk_bytes, at_least: 512 GB}",
+			[]string{"storage.system.disk_bytes=500 GB", "storage.system.kind=ssd"}, no},
 		// Free space is exact.
 		{"{fact: storage.system.free_bytes, at_least: 28 GB}", []string{"storage.system.free_bytes=27.99 GB"}, no},
 		// Words and texts.
@@ -209,8 +216,10 @@ func TestThreeValuedLogic(t *testing.T) {
 }
 
 func TestLeavesNeverStopShort(t *testing.T) {
-	n := compile(t, "{any: [{fact: memory.slots, at_least: 1}, {all: [{fact: tpm.state, equals: ready}, {not: {fact: tpm.version, at_least: '2.0'}}]}]}")
-	if got, want := need.Facts(n), []fact.ID{fact.MemorySlots, fact.TPMState, fact.TPMVersion}; !slices.Equal(got, want) {
+	n := compile(t, "{any: [{fact: memory.slots, at_least: 1}, {all: [{fact: tpm.state, equals: ready}, {not: {fact: "+
+		"tpm.version, at_least: '2.0'}}]}]}")
+	if got, want := need.Facts(n), []fact.ID{fact.MemorySlots, fact.TPMState, fact.TPMVersion}; !slices.Equal(got,
+		want) {
 		t.Errorf("facts %v, want %v", got, want)
 	}
 	if !need.Reads(n, fact.TPMVersion) || need.Reads(n, fact.BootMode) {
@@ -222,7 +231,8 @@ func TestBadNeeds(t *testing.T) {
 	tests := []struct{ src, want string }{
 		{"{fact: tpm.sate, equals: ready}", `there is no fact "tpm.sate"; did you mean "tpm.state"?`},
 		{"{fact: tpm.state, equals: redy}", `"redy" is not a value of tpm.state; did you mean "ready"?`},
-		{"{fact: tpm.state, at_least: ready}", "at_least does not suit tpm.state, which is a word; it may be one of equals, one_of, none_of"},
+		{"{fact: tpm.state, at_least: ready}",
+			"at_least does not suit tpm.state, which is a word; it may be one of equals, one_of, none_of"},
 		{"{fact: tpm.state}", "a fact is compared in one way; this has 0"},
 		{"{fact: memory.slots, at_least: 1, at_most: 2}", "this has 2"},
 		{"{fact: memory.installed_bytes, at_least: 8 GB}", "memory is written with MiB, GiB or TiB: 8 GiB"},
@@ -259,7 +269,8 @@ func TestTighteningNeverHelps(t *testing.T) {
 	for has := range 6 {
 		last := need.True
 		for limit := range 6 {
-			got := compile(t, fmt.Sprintf("{fact: processor.cores, at_least: %d}", limit)).Test(facts(t, fmt.Sprintf("processor.cores=%d", has)).View())
+			got := compile(t, fmt.Sprintf("{fact: processor.cores, at_least: %d}", limit)).Test(facts(t,
+				fmt.Sprintf("processor.cores=%d", has)).View())
 			if got > last {
 				t.Errorf("%d cores: at least %d is %s, and one less is %s", has, limit, got, last)
 			}
@@ -269,7 +280,10 @@ func TestTighteningNeverHelps(t *testing.T) {
 }
 
 func FuzzCompile(f *testing.F) {
-	for _, s := range []string{"{fact: tpm.state, equals: ready}", "{all: [{any: []}]}", "{not: {not: {fact: memory.slots, at_least: 1e3}}}", "{fact: processor.rated_mhz, at_least: 0x10 GHz}"} {
+	for _, s := range []string{
+		"{fact: tpm.state, equals: ready}", "{all: [{any: []}]}", "{not: {not: {fact: memory.slots, at_least: 1e3}}}",
+		"{fact: processor.rated_mhz, at_least: 0x10 GHz}",
+	} {
 		f.Add(s)
 	}
 	f.Fuzz(func(t *testing.T, src string) {

@@ -130,7 +130,8 @@ func memory(p *remedy.Planned, f *fact.Facts) []Part {
 			empty = append(empty, slot)
 		case !m.Get(fact.ModuleSoldered).Value.Bool():
 			// What is soldered says nothing of what the slots take.
-			out.Type, out.Form = cmp.Or(out.Type, m.Get(fact.ModuleType).Value.Text()), cmp.Or(out.Form, m.Get(fact.ModuleForm).Value.Text())
+			out.Type, out.Form = cmp.Or(out.Type, m.Get(fact.ModuleType).Value.Text()),
+				cmp.Or(out.Form, m.Get(fact.ModuleForm).Value.Text())
 			if speed := m.Get(fact.ModuleMTS).Value; speed.Known() {
 				out.MTS = max(out.MTS, int64(speed.Float()))
 			}

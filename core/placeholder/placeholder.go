@@ -9,10 +9,11 @@ import "strings"
 // texts are left where a text should stand, in lower case.
 var texts = map[string]bool{
 	"to be filled by o.e.m.": true, "to be filled by oem": true, "default string": true, "system manufacturer": true,
-	"system product name": true, "system serial number": true, "system version": true, "not specified": true, "none": true, "n/a": true,
-	"not applicable": true, "invalid": true, "unknown": true, "123456789": true, "0123456789": true, "base board serial number": true,
-	"chassis serial number": true, "asset tag": true, "no asset tag": true, "no asset information": true, "not available": true,
-	"serial number": true, "empty": true, "null": true, "-": true, "?": true, "to be filled": true,
+	"system product name": true, "system serial number": true, "system version": true, "not specified": true,
+	"none": true, "n/a": true, "not applicable": true, "invalid": true, "unknown": true, "123456789": true,
+	"0123456789": true, "base board serial number": true, "chassis serial number": true, "asset tag": true,
+	"no asset tag": true, "no asset information": true, "not available": true, "serial number": true, "empty": true,
+	"null": true, "-": true, "?": true, "to be filled": true,
 }
 
 // Text returns a text that says something, trimmed, and "" for a placeholder.

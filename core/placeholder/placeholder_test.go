@@ -9,9 +9,9 @@ import (
 
 func TestText(t *testing.T) {
 	for in, want := range map[string]string{
-		"TW1234567": "TW1234567", "  OS2 ": "OS2", "B": "B", "": "",
-		"To be filled by O.E.M.": "", "to be filled later": "", "Default string": "", "00000000": "", "......": "", "xxxx": "", "System Serial Number": "",
-		"0": "", "-": "", "N/A": "", "123456789": "", "1234567890": "1234567890",
+		"TW1234567": "TW1234567", "  OS2 ": "OS2", "B": "B", "": "", "To be filled by O.E.M.": "",
+		"to be filled later": "", "Default string": "", "00000000": "", "......": "", "xxxx": "",
+		"System Serial Number": "", "0": "", "-": "", "N/A": "", "123456789": "", "1234567890": "1234567890",
 	} {
 		if got := placeholder.Text(in); got != want {
 			t.Errorf("%q: %q, want %q", in, got, want)
@@ -22,8 +22,8 @@ func TestText(t *testing.T) {
 // Every placeholder is one in either byte order and in either case.
 func TestUUID(t *testing.T) {
 	for _, none := range []string{
-		"00000000-0000-0000-0000-000000000000", "ffffffff-ffff-ffff-ffff-ffffffffffff", "03000200-0400-0500-0006-000700080009",
-		"12345678-1234-5678-90ab-cddeefaabbcc", "",
+		"00000000-0000-0000-0000-000000000000", "ffffffff-ffff-ffff-ffff-ffffffffffff",
+		"03000200-0400-0500-0006-000700080009", "12345678-1234-5678-90ab-cddeefaabbcc", "",
 	} {
 		for _, in := range []string{none, placeholder.Swap(none), strings.ToUpper(none)} {
 			if got := placeholder.UUID(in); got != "" {
@@ -32,7 +32,8 @@ func TestUUID(t *testing.T) {
 		}
 	}
 	const one = "4c4c4544-0042-3510-8052-b4c04f4e3132"
-	if got := placeholder.UUID(strings.ToUpper(one)); got != one || placeholder.Swap(placeholder.Swap(one)) != one || placeholder.Swap("x") != "x" {
+	if got := placeholder.UUID(strings.ToUpper(one)); got != one || placeholder.Swap(placeholder.Swap(one)) != one ||
+		placeholder.Swap("x") != "x" {
 		t.Errorf("%q", got)
 	}
 }
@@ -43,7 +44,8 @@ func TestPlaceholdersAreNeverMatched(t *testing.T) {
 		a, b         string
 		same, differ bool
 	}{
-		{"TW1", "tw1", true, false}, {"TW1", "TW2", false, true}, {"To be filled by O.E.M.", "To be filled by O.E.M.", false, false},
+		{"TW1", "tw1", true, false}, {"TW1", "TW2", false, true},
+		{"To be filled by O.E.M.", "To be filled by O.E.M.", false, false},
 		{"Default string", "TW1", false, false}, {"", "", false, false}, {"", "TW1", false, false},
 	} {
 		if got := placeholder.Same(tt.a, tt.b, placeholder.Text); got != tt.same {

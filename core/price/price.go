@@ -132,9 +132,11 @@ func compile(d *RowDoc, table string, r *doc.Report) (row, bool) {
 	}
 	one, before := row{RowDoc: *d}, r.Count()
 	if d.Currency != "" && d.Currency != table {
-		r.Add(d.Node.Of("currency"), fmt.Sprintf("the price is in %s, and the table in %s", d.Currency, table), "a table has one currency; convert the price, or keep another table")
+		r.Add(d.Node.Of("currency"), fmt.Sprintf("the price is in %s, and the table in %s", d.Currency, table),
+			"a table has one currency; convert the price, or keep another table")
 	}
-	one.cost.Least, one.cost.Most = money(d.Least, d.Node.Of("least"), table, r), money(d.Most, d.Node.Of("most"), table, r)
+	one.cost.Least, one.cost.Most = money(d.Least, d.Node.Of("least"), table, r),
+		money(d.Most, d.Node.Of("most"), table, r)
 	if one.cost.Least > one.cost.Most {
 		r.Add(d.Node.Of("least"), "the lowest price is above the highest", "put the smaller number at least")
 	}
@@ -159,7 +161,8 @@ func money(s doc.Scalar, at *doc.Node, table string, r *doc.Report) int64 {
 	text := string(s)
 	if number, unit, ok := strings.Cut(strings.TrimSpace(text), " "); ok {
 		if unit != table {
-			r.Add(at, fmt.Sprintf("the price is in %s, and the table in %s", unit, table), "a table has one currency; convert the price, or keep another table")
+			r.Add(at, fmt.Sprintf("the price is in %s, and the table in %s", unit, table),
+				"a table has one currency; convert the price, or keep another table")
 			return 0
 		}
 		text = number
@@ -173,7 +176,8 @@ func money(s doc.Scalar, at *doc.Node, table string, r *doc.Report) int64 {
 }
 
 func (a row) same(b row) bool {
-	return a.Part == b.Part && strings.EqualFold(a.Type, b.Type) && strings.EqualFold(a.Form, b.Form) && a.bytes == b.bytes && strings.EqualFold(a.Name, b.Name)
+	return a.Part == b.Part && strings.EqualFold(a.Type, b.Type) && strings.EqualFold(a.Form, b.Form) &&
+		a.bytes == b.bytes && strings.EqualFold(a.Name, b.Name)
 }
 
 func (a row) stated() int {
@@ -189,7 +193,8 @@ func (a row) stated() int {
 // fits says whether the row is for a part.
 func (a *row) fits(p *part.Part) bool {
 	like := func(stated, is string) bool { return stated == "" || strings.EqualFold(stated, is) }
-	return a.Part == p.Kind && like(a.Type, p.Type) && like(a.Form, p.Form) && (a.bytes == 0 || p.Bytes > 0 && p.Bytes <= a.bytes) &&
+	return a.Part == p.Kind && like(a.Type, p.Type) && like(a.Form, p.Form) &&
+		(a.bytes == 0 || p.Bytes > 0 && p.Bytes <= a.bytes) &&
 		(a.Name == "" || len(p.For) >= len(a.Name) && strings.EqualFold(p.For[:len(a.Name)], a.Name))
 }
 

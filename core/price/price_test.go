@@ -52,10 +52,12 @@ func TestPriceOfAPart(t *testing.T) {
 
 func TestBadPrices(t *testing.T) {
 	tests := []struct{ src, want string }{
-		{head + "  - {part: drive, least: 24, most: 40, currency: GBP}", "5:50: prices[0].currency: the price is in GBP, and the table in EUR; a table has one currency"},
+		{head + "  - {part: drive, least: 24, most: 40, currency: GBP}",
+			"5:50: prices[0].currency: the price is in GBP, and the table in EUR; a table has one currency"},
 		{head + "  - {part: drive, least: 24 GBP, most: 40}", "the price is in GBP, and the table in EUR"},
 		{head + "  - {part: drive, least: 40, most: 24}", "the lowest price is above the highest"},
-		{head + "  - {part: drive, least: cheap, most: 24}", `"cheap" is not a price; write a number with at most two places`},
+		{head + "  - {part: drive, least: cheap, most: 24}",
+			`"cheap" is not a price; write a number with at most two places`},
 		{head + "  - {part: drive, least: -4, most: 24}", `"-4" is not a price`},
 		{head + "  - {part: drive, least: 1.234, most: 24}", `"1.234" is not a price`},
 		{head + "  - {part: drive, least: .inf, most: 24}", `is not a price`},
@@ -63,8 +65,10 @@ func TestBadPrices(t *testing.T) {
 		{head + "  - {part: display, size: 24 GB, least: 4, most: 24}", "a display has no size here"},
 		{head + "  - {part: drive, name: Slate, least: 4, most: 24}", "only a title has a name"},
 		{head + "  - {part: lamp, least: 4, most: 24}", `"lamp"`},
-		{head + "  - {part: drive, least: 4, most: 5}\n  - {part: drive, least: 6, most: 7}", "another row is for the same part"},
-		{strings.Replace(head, "EUR", "euro", 1) + "  - {part: drive, least: 4, most: 5}", `"euro" is not a currency; write its three letters: EUR`},
+		{head + "  - {part: drive, least: 4, most: 5}\n  - {part: drive, least: 6, most: 7}",
+			"another row is for the same part"},
+		{strings.Replace(head, "EUR", "euro", 1) + "  - {part: drive, least: 4, most: 5}",
+			`"euro" is not a currency; write its three letters: EUR`},
 		{"format: rolltop-prices/1\nprices: []", "currency"},
 		{"format: rolltop-steps/1\nprices: []", "rolltop-prices/1"},
 	}

@@ -16,14 +16,22 @@ import (
 
 // The same serial number is the same hash, wherever a capture has it from.
 func TestFirmwareTablesOfBothSystems(t *testing.T) {
-	table := craft.PC{Firmware: "Plover Firmware", Maker: "Ostrel", Product: "Slipway 14", Serial: "TW1234567", UUID: "71de0000-0000-4000-8000-000000000007", Chassis: 10}.Tables()
+	table := craft.PC{
+		Firmware: "Plover Firmware",
+		Maker:    "Ostrel",
+		Product:  "Slipway 14",
+		Serial:   "TW1234567",
+		UUID:     "71de0000-0000-4000-8000-000000000007",
+		Chassis:  10,
+	}.Tables()
 	linux := hidden("/sys/firmware/dmi/tables/DMI", table)
 	win := hidden(windows.Firmware, "\x00\x03\x03\x00"+craft.U32(uint32(len(table)))+table)
 	if win[8:] != linux || win[:4] != "\x00\x03\x03\x00" || strings.Contains(win, "TW1234567") {
 		t.Error("the two differ, or the serial number is there")
 	}
 	list, err := smbios.Walk([]byte(linux))
-	if in := smbios.Describe(list, 0x0303); err != nil || in.System.Product != "Slipway 14" || in.System.Serial == "" || in.System.Serial == "TW1234567" || in.System.UUID == "71de0000-0000-4000-8000-000000000007" {
+	if in := smbios.Describe(list, 0x0303); err != nil || in.System.Product != "Slipway 14" || in.System.Serial == "" ||
+		in.System.Serial == "TW1234567" || in.System.UUID == "71de0000-0000-4000-8000-000000000007" {
 		t.Errorf("%+v %v", in.System, err)
 	}
 	if got := hidden(windows.Firmware, "\x00\x03"); got != "\x00\x03" {
@@ -58,7 +66,14 @@ func TestBootEntriesOfWindows(t *testing.T) {
 		t.Error("the order names nobody")
 	}
 	// The partition of a layout and the one that an entry names stay the same.
-	layout := craft.Put(48, map[int]string{0: craft.U32(1) + craft.U32(1)}) + craft.Put(144, map[int]string{0: craft.U32(1), 16: craft.U64(1 << 20), 24: craft.U32(1), 32: craft.GUID(craft.ESP), 48: craft.GUID("71de0000-0000-4000-8000-000000000001")})
+	layout := craft.Put(48, map[int]string{0: craft.U32(1) + craft.U32(1)}) + craft.Put(144,
+		map[int]string{
+			0:  craft.U32(1),
+			16: craft.U64(1 << 20),
+			24: craft.U32(1),
+			32: craft.GUID(craft.ESP),
+			48: craft.GUID("71de0000-0000-4000-8000-000000000001"),
+		})
 	id := hidden(windows.Disk("0", windows.Layout), layout)[48+48:][:16]
 	if !strings.Contains(hidden(windows.Variable("Boot0001"), raw), id) {
 		t.Error("entry and layout no longer name the same partition")
@@ -75,7 +90,14 @@ func TestHostNameOfAMac(t *testing.T) {
 }
 
 func TestDisplays(t *testing.T) {
-	b := []byte(craft.Display{Name: "Gannet 24", Width: 1920, Height: 1080, WideMM: 527, HighMM: 296, BitsPerChannel: 8}.EDID())
+	b := []byte(craft.Display{
+		Name:           "Gannet 24",
+		Width:          1920,
+		Height:         1080,
+		WideMM:         527,
+		HighMM:         296,
+		BitsPerChannel: 8,
+	}.EDID())
 	copy(b[12:16], "\x11\x22\x33\x44")
 	copy(b[90:], "\x00\x00\x00\xFF\x00SERIAL-1234\n")
 	sum := byte(0)
@@ -86,7 +108,8 @@ func TestDisplays(t *testing.T) {
 	for _, source := range []string{"/sys/class/drm/card0-DP-1/edid", windows.Display("1", windows.EDID)} {
 		got := []byte(hidden(source, string(b)+strings.Repeat("\xAA", 128)))
 		in, err := edid.Decode(got)
-		if err != nil || in.Name != "Gannet 24" || in.Width != 1920 || bytes.Contains(got, []byte("SERIAL")) || !bytes.Equal(got[12:16], make([]byte, 4)) || len(got) != 128 {
+		if err != nil || in.Name != "Gannet 24" || in.Width != 1920 || bytes.Contains(got, []byte("SERIAL")) ||
+			!bytes.Equal(got[12:16], make([]byte, 4)) || len(got) != 128 {
 			t.Errorf("%s: %+v %v", source, in, err)
 		}
 	}

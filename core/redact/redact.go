@@ -19,7 +19,8 @@ import (
 )
 
 // named are the sources whose whole text names one machine.
-var named = []string{"/proc/sys/kernel/hostname", "/sys/class/dmi/id/product_serial", "/sys/class/dmi/id/product_uuid", "/sys/class/dmi/id/board_serial",
+var named = []string{"/proc/sys/kernel/hostname", "/sys/class/dmi/id/product_serial", "/sys/class/dmi/id/product_uuid",
+	"/sys/class/dmi/id/board_serial",
 	"/sys/class/dmi/id/chassis_asset_tag", "/sys/class/dmi/id/chassis_serial", macos.Sysctl("kern.hostname")}
 
 // Capture returns a copy in which serial numbers, UUIDs and the host name are
@@ -31,7 +32,14 @@ func Capture(d *capture.Document, key []byte) *capture.Document {
 		mac.Write(b)
 		return []byte(hex.EncodeToString(mac.Sum(nil)))
 	}
-	out := &capture.Document{Format: d.Format, TakenAt: d.TakenAt, Version: d.Version, Platform: d.Platform, Elevated: d.Elevated, DurationMS: d.DurationMS}
+	out := &capture.Document{
+		Format:     d.Format,
+		TakenAt:    d.TakenAt,
+		Version:    d.Version,
+		Platform:   d.Platform,
+		Elevated:   d.Elevated,
+		DurationMS: d.DurationMS,
+	}
 	for _, r := range d.Records {
 		r.Raw = record(r, hide)
 		out.Add(r)
@@ -108,13 +116,15 @@ func isBootEntry(source string) bool {
 	if !ok {
 		rest, ok = strings.CutPrefix(source, windows.Variable("Boot"))
 	}
-	return ok && len(rest) >= 4 && (len(rest) == 4 || rest[4] == '-') && strings.Trim(rest[:4], "0123456789ABCDEF") == ""
+	return ok && len(rest) >= 4 && (len(rest) == 4 || rest[4] == '-') &&
+		strings.Trim(rest[:4], "0123456789ABCDEF") == ""
 }
 
 // uuid is a hash in the form of a UUID.
 func uuid(text string, hide func([]byte) []byte) string {
 	h := hide([]byte(strings.ToLower(text)))
-	return string(h[:8]) + "-" + string(h[8:12]) + "-" + string(h[12:16]) + "-" + string(h[16:20]) + "-" + string(h[20:32])
+	return string(h[:8]) + "-" + string(h[8:12]) + "-" + string(h[12:16]) + "-" + string(h[16:20]) + "-" +
+		string(h[20:32])
 }
 
 // hiddenValue is a text of the registry with a hash in its place.

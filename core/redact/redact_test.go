@@ -15,7 +15,12 @@ import (
 var key = []byte("a key for the tests")
 
 func one(source string, raw []byte) *capture.Document {
-	return &capture.Document{Format: capture.Format, Platform: "linux", TakenAt: time.Date(2026, 11, 22, 8, 14, 0, 0, time.UTC), Records: []capture.Record{{Source: source, Outcome: capture.OK, Raw: raw}}}
+	return &capture.Document{
+		Format:   capture.Format,
+		Platform: "linux",
+		TakenAt:  time.Date(2026, 11, 22, 8, 14, 0, 0, time.UTC),
+		Records:  []capture.Record{{Source: source, Outcome: capture.OK, Raw: raw}},
+	}
 }
 
 func hidden(source, raw string) string {
@@ -25,8 +30,10 @@ func hidden(source, raw string) string {
 func TestRedact(t *testing.T) {
 	tests := []struct{ source, raw, want string }{
 		{"/proc/meminfo", "MemTotal: 1 kB", "MemTotal: 1 kB"},
-		{"/sys/class/dmi/id/product_serial", "To be filled by O.E.M.", "To be filled by O.E.M."}, // a placeholder names no machine, and has to stay one
-		{"/run/udev/data/b8:0", "S:disk/by-id/serial-123\nE:ID_SERIAL=123\nE:ID_PART_TABLE_TYPE=gpt\n", "E:ID_PART_TABLE_TYPE=gpt\n"},
+		// a placeholder names no machine, and has to stay one
+		{"/sys/class/dmi/id/product_serial", "To be filled by O.E.M.", "To be filled by O.E.M."},
+		{"/run/udev/data/b8:0", "S:disk/by-id/serial-123\nE:ID_SERIAL=123\nE:ID_PART_TABLE_TYPE=gpt\n",
+			"E:ID_PART_TABLE_TYPE=gpt\n"},
 		{"/sys/block/dm-0/dm/uuid", "CRYPT-LUKS2-0123456789-name", "CRYPT-LUKS2-"},
 		{"/sys/block/dm-1/dm/uuid", "LVM-abcdef", "LVM-"},
 	}
@@ -35,7 +42,9 @@ func TestRedact(t *testing.T) {
 			t.Errorf("%s: %q, want %q", tt.source, got, tt.want)
 		}
 	}
-	for _, source := range []string{"/proc/sys/kernel/hostname", "/sys/class/dmi/id/product_serial", "/sys/class/dmi/id/product_uuid"} {
+	for _, source := range []string{
+		"/proc/sys/kernel/hostname", "/sys/class/dmi/id/product_serial", "/sys/class/dmi/id/product_uuid",
+	} {
 		a, b, other := hidden(source, "gull-014\n"), hidden(source, "gull-014\n"), hidden(source, "gull-015\n")
 		if a != b || a == other || strings.Contains(a, "gull") || a == "" {
 			t.Errorf("%s: %q %q %q", source, a, b, other)
@@ -59,7 +68,9 @@ func TestRedactedSectorsStillRead(t *testing.T) {
 	copy(disk, bytes.Repeat([]byte{0xAB}, 446))
 	copy(disk[1024+56:], "S\x00e\x00c\x00r\x00e\x00t\x00")
 	got := redact.Capture(one("sectors:/dev/sda", disk), key).Records[0].Raw
-	if bytes.Contains(got, []byte(craft.GUID("01020304-0506-0708-090a-0b0c0d0e0f10"))) || bytes.Contains(got, []byte("S\x00e\x00c")) || bytes.Contains(got[:440], []byte{0xAB, 0xAB, 0xAB, 0xAB, 0xAB, 0xAB, 0xAB, 0xAB, 0xAB}) {
+	if bytes.Contains(got, []byte(craft.GUID("01020304-0506-0708-090a-0b0c0d0e0f10"))) ||
+		bytes.Contains(got, []byte("S\x00e\x00c")) ||
+		bytes.Contains(got[:440], []byte{0xAB, 0xAB, 0xAB, 0xAB, 0xAB, 0xAB, 0xAB, 0xAB, 0xAB}) {
 		t.Error("what names the disk is still there")
 	}
 	table, err := partition.Decode(got, 512)

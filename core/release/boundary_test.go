@@ -95,8 +95,14 @@ interim: [{id: skerry-11, name: Skerry 11}]
 			t.Errorf("%s %q: %s, want %s", tt.platform, tt.version, got, tt.want)
 		}
 	}
-	for id, want := range map[fact.ID]bool{fact.OSPlatform: true, fact.OSVersion: true, fact.OSEdition: true, fact.OSArchitecture: false,
-		fact.OSLanguage: false, fact.MemoryInstalled: false} {
+	for id, want := range map[fact.ID]bool{
+		fact.OSPlatform:      true,
+		fact.OSVersion:       true,
+		fact.OSEdition:       true,
+		fact.OSArchitecture:  false,
+		fact.OSLanguage:      false,
+		fact.MemoryInstalled: false,
+	} {
 		if rel.RoutesBy(id) != want {
 			t.Errorf("the way rests on %s: %v", id, !want)
 		}
@@ -106,7 +112,8 @@ interim: [{id: skerry-11, name: Skerry 11}]
 // A limit on one side alone is a limit.
 func TestRoutesByOneLimit(t *testing.T) {
 	for _, limit := range []string{"at_least: \"11\"", "at_most: \"11\"", ""} {
-		rel, err := release.Read("r", []byte(head+"upgrade: [{platform: windows, "+limit+", way: in-place}]\n"+one), nil)
+		rel, err := release.Read("r", []byte(head+"upgrade: [{platform: windows, "+limit+", way: in-place}]\n"+one),
+			nil)
 		if limit == "" {
 			rel, err = release.Read("r", []byte(head+"upgrade: [{platform: windows, way: in-place}]\n"+one), nil)
 		}
@@ -122,7 +129,9 @@ func TestRoutesByOneLimit(t *testing.T) {
 // Two documents differ in everything where something beside their requirements differs;
 // the requirements of releases between are then not known to be alike.
 func TestSameBut(t *testing.T) {
-	const interim = "upgrade: [{platform: windows, way: interim, through: between}]\ninterim: [{id: between, name: Skerry 11, requirements: [{id: way, title: W, level: must, consequence: installer-refuses, reason: R., need: {fact: processor.cores, at_least: 2}}]}]\n"
+	const interim = "upgrade: [{platform: windows, way: interim, through: between}]\ninterim: [{id: between, name: " +
+		"Skerry 11, requirements: [{id: way, title: W, level: must, consequence: installer-refuses, reason: R., " +
+		"need: {fact: processor.cores, at_least: 2}}]}]\n"
 	read := func(src string) *release.Release {
 		rel, err := release.Read("r", []byte(head+src), nil)
 		if err != nil {
@@ -153,7 +162,8 @@ func TestWithoutPackages(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if d := rel.Deliver(installed("windows", "Skerry 11", "11.0"), "in-place"); d.PackageTruth != need.False || d.EditionTruth != need.True {
+	if d := rel.Deliver(installed("windows", "Skerry 11", "11.0"), "in-place"); d.PackageTruth != need.False ||
+		d.EditionTruth != need.True {
 		t.Errorf("%+v", d)
 	}
 	if b, err := release.Unpack("empty", nil); err != nil || len(b.Document) != 0 || len(b.Files) != 0 {

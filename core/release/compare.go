@@ -62,7 +62,8 @@ func Compare(was, is *Release) []Pair {
 		q := &is.Requirements[i]
 		p := Pair{Was: was.Requirement(q.ID), Is: q}
 		if p.Was != nil {
-			p.Need, p.When, p.Advised = need.Compare(p.Was.Need, q.Need), need.Compare(p.Was.When, q.When), need.Compare(p.Was.Advised, q.Advised)
+			p.Need, p.When, p.Advised = need.Compare(p.Was.Need, q.Need), need.Compare(p.Was.When, q.When),
+				need.Compare(p.Was.Advised, q.Advised)
 		}
 		if p.Changed() {
 			out = append(out, p)

@@ -23,7 +23,8 @@ func compile(d *Document, r *doc.Report) *Release {
 	c := &compiler{&Release{Document: d}, map[string]*list.List{}, r}
 	c.id(d.Node.Of("id"), d.ID, map[string]bool{})
 	if v := d.Version; v != "" && (v[0] < '0' || v[0] > '9') {
-		r.Add(d.Node.Of("version"), fmt.Sprintf("%q is not a version", v), "write the version that the release reports of itself, in quotes: \"12.0\"")
+		r.Add(d.Node.Of("version"), fmt.Sprintf("%q is not a version", v),
+			"write the version that the release reports of itself, in quotes: \"12.0\"")
 	}
 	seen := map[string]bool{}
 	for i := range d.Lists {
@@ -37,7 +38,8 @@ func compile(d *Document, r *doc.Report) *Release {
 		}
 	}
 	if len(d.Requirements) == 0 {
-		r.Add(d.Node.Of("requirements"), "there are no requirements", "a release without any would find every machine ready")
+		r.Add(d.Node.Of("requirements"), "there are no requirements",
+			"a release without any would find every machine ready")
 	}
 	seen = map[string]bool{}
 	c.requirements(d.Requirements, nil, seen)
@@ -70,15 +72,25 @@ func (c *compiler) requirements(docs []RequirementDoc, interim *Interim, seen ma
 
 func (c *compiler) requirement(d *RequirementDoc, seen map[string]bool) Requirement {
 	c.id(d.Node.Of("id"), d.ID, seen)
-	q := Requirement{ID: d.ID, Title: d.Title, Level: d.Level, Consequence: d.Consequence, AskedBy: d.AskedBy, Feature: d.Feature, Reason: d.Reason}
+	q := Requirement{
+		ID:          d.ID,
+		Title:       d.Title,
+		Level:       d.Level,
+		Consequence: d.Consequence,
+		AskedBy:     d.AskedBy,
+		Feature:     d.Feature,
+		Reason:      d.Reason,
+	}
 	if q.AskedBy == "" {
 		q.AskedBy = Publisher
 	}
 	if d.Level == Must && d.Consequence == "" {
-		c.r.Add(d.Node, "a must says what follows if it is not met", "give consequence: will-not-start, installer-refuses, unsupported or works-less-well")
+		c.r.Add(d.Node, "a must says what follows if it is not met",
+			"give consequence: will-not-start, installer-refuses, unsupported or works-less-well")
 	}
 	if (d.Level == Feature) != (d.Feature != "") {
-		c.r.Add(d.Node, "the level feature names its feature, and no other level does", "give feature with level: feature")
+		c.r.Add(d.Node, "the level feature names its feature, and no other level does",
+			"give feature with level: feature")
 	}
 	if d.Node.Has("need") {
 		q.Need = need.Compile(&d.Need, c.lists, c.r)
@@ -104,7 +116,8 @@ func (c *compiler) matchable(d *need.Document, n need.Need) {
 	for l := range n.Leaves() {
 		on, ok := l.(*need.Listed)
 		if ok && !l.Fact().Def().Has(c.InstallsOn) {
-			c.r.Add(d.Node, fmt.Sprintf("the list %q matches nothing: hardware of the class %s has no %s", on.List.ID, c.InstallsOn, l.Fact()), "compare it with a fact that this hardware has")
+			c.r.Add(d.Node, fmt.Sprintf("the list %q matches nothing: hardware of the class %s has no %s", on.List.ID,
+				c.InstallsOn, l.Fact()), "compare it with a fact that this hardware has")
 		}
 	}
 }
@@ -130,22 +143,26 @@ func (c *compiler) sources(docs []SourceDoc) []way {
 		out[i].SourceDoc = s
 		switch {
 		case (s.Way == ByInterim) != (s.Through != ""):
-			c.r.Add(s.Node, "the way interim names the release between, and no other way does", "give through with way: interim")
+			c.r.Add(s.Node, "the way interim names the release between, and no other way does",
+				"give through with way: interim")
 		case s.Through != "":
 			at := slices.IndexFunc(c.Interims, func(x *Interim) bool { return x.ID == s.Through })
 			if at < 0 {
-				c.r.Add(s.Node.Of("through"), fmt.Sprintf("there is no interim release %q in this document", s.Through), c.orInterims(s.Through))
+				c.r.Add(s.Node.Of("through"), fmt.Sprintf("there is no interim release %q in this document", s.Through),
+					c.orInterims(s.Through))
 				continue
 			}
 			out[i].through = c.Interims[at]
 			out[i].alone = c.Interims[at : at+1 : at+1]
 		}
 		if s.AtLeast != "" && s.AtMost != "" && fact.CompareVersions(s.AtLeast, s.AtMost) > 0 {
-			c.r.Add(s.Node, fmt.Sprintf("at least %s and at most %s leave no version", s.AtLeast, s.AtMost), "turn the two round")
+			c.r.Add(s.Node, fmt.Sprintf("at least %s and at most %s leave no version", s.AtLeast, s.AtMost),
+				"turn the two round")
 		}
 		for j, k := range s.Keeps {
 			if !slices.Contains(kept, k) {
-				c.r.Add(s.Node.Of("keeps").Items[j], fmt.Sprintf("%q is nothing that a way keeps", k), doc.Suggest(k, kept))
+				c.r.Add(s.Node.Of("keeps").Items[j], fmt.Sprintf("%q is nothing that a way keeps", k),
+					doc.Suggest(k, kept))
 			}
 		}
 	}
@@ -170,11 +187,13 @@ func (c *compiler) circles() {
 		if slices.Contains(path, x) || len(path) > mostInterim {
 			return true
 		}
-		return slices.ContainsFunc(x.ways, func(w way) bool { return w.through != nil && walk(w.through, append(path, x)) })
+		return slices.ContainsFunc(x.ways,
+			func(w way) bool { return w.through != nil && walk(w.through, append(path, x)) })
 	}
 	for _, x := range c.Interims {
 		if walk(x, nil) {
-			c.r.Add(x.Node.Of("upgrade"), fmt.Sprintf("the way to %s goes in a circle", x.ID), "a release between is reached in place, or through another that does not lead back")
+			c.r.Add(x.Node.Of("upgrade"), fmt.Sprintf("the way to %s goes in a circle", x.ID),
+				"a release between is reached in place, or through another that does not lead back")
 			return
 		}
 	}
@@ -210,12 +229,14 @@ func (c *compiler) known() {
 // ranges refuses versions that two ranges mean.
 func (c *compiler) ranges(d *KnownDoc) {
 	if len(d.Versions) == 0 {
-		c.r.Add(d.Node.Of("versions"), "nothing is said of any version", "give one range at least; without at_least and below it means all versions")
+		c.r.Add(d.Node.Of("versions"), "nothing is said of any version",
+			"give one range at least; without at_least and below it means all versions")
 	}
 	for i := range d.Versions {
 		v := &d.Versions[i]
 		if v.AtLeast != "" && v.Below != "" && fact.CompareVersions(v.AtLeast, v.Below) >= 0 {
-			c.r.Add(v.Node, fmt.Sprintf("no version is at least %s and below %s", v.AtLeast, v.Below), "turn the two round; below is the first version that is not meant")
+			c.r.Add(v.Node, fmt.Sprintf("no version is at least %s and below %s", v.AtLeast, v.Below),
+				"turn the two round; below is the first version that is not meant")
 		}
 		for j := range i {
 			if w := &d.Versions[j]; overlap(v, w) {
@@ -233,8 +254,16 @@ func overlap(a, b *RangeDoc) bool {
 }
 
 // derived are the facts that only a release's own knowledge gives a value.
-var derived = map[fact.ID]string{fact.SoftwareToUpdate: "software", fact.SoftwareToBuy: "software", fact.SoftwareToRemove: "software", fact.SoftwareProblems: "software",
-	fact.SoftwareNotKnown: "software", fact.DriversToUpdate: "drivers", fact.DriversToRemove: "drivers", fact.DriverProblems: "drivers"}
+var derived = map[fact.ID]string{
+	fact.SoftwareToUpdate: "software",
+	fact.SoftwareToBuy:    "software",
+	fact.SoftwareToRemove: "software",
+	fact.SoftwareProblems: "software",
+	fact.SoftwareNotKnown: "software",
+	fact.DriversToUpdate:  "drivers",
+	fact.DriversToRemove:  "drivers",
+	fact.DriverProblems:   "drivers",
+}
 
 // rest compiles what stands by itself: stages, editions, packages, preparation.
 func (c *compiler) rest() {
@@ -243,13 +272,16 @@ func (c *compiler) rest() {
 		if n := c.Release.Requirements[i].Need; n != nil {
 			for l := range n.Leaves() {
 				if section := derived[l.Fact()]; section != "" && !c.Node.Has(section) {
-					c.r.Add(d.Node.Of("need"), fmt.Sprintf("%s comes from the section %s, which the document does not have", l.Fact(), section), "say there what is known of which versions")
+					c.r.Add(d.Node.Of("need"),
+						fmt.Sprintf("%s comes from the section %s, which the document does not have", l.Fact(),
+							section), "say there what is known of which versions")
 				}
 			}
 		}
 	}
 	if c.Follows != "" && (!ValidID(c.Follows) || c.Follows == c.ID) {
-		c.r.Add(c.Node.Of("follows"), fmt.Sprintf("%q cannot be the release before %s", c.Follows, c.ID), "give the id of another release")
+		c.r.Add(c.Node.Of("follows"), fmt.Sprintf("%q cannot be the release before %s", c.Follows, c.ID),
+			"give the id of another release")
 	}
 	for i := range c.Offered {
 		d := &c.Offered[i]
@@ -292,14 +324,17 @@ func (c *compiler) editions() {
 		p := &c.Packages[i]
 		c.id(p.Node.Of("id"), p.ID, seen)
 		if b, err := hex.DecodeString(p.SHA256); err != nil || len(b) != 32 {
-			c.r.Add(p.Node.Of("sha256"), "this is no SHA-256 checksum", "64 hexadecimal digits, as sha256sum prints them")
+			c.r.Add(p.Node.Of("sha256"), "this is no SHA-256 checksum",
+				"64 hexadecimal digits, as sha256sum prints them")
 		}
 		if p.Edition != "" && len(to) > 0 && !slices.Contains(to, p.Edition) {
-			c.r.Add(p.Node.Of("edition"), fmt.Sprintf("no installed edition becomes %q", p.Edition), doc.Suggest(p.Edition, to))
+			c.r.Add(p.Node.Of("edition"), fmt.Sprintf("no installed edition becomes %q", p.Edition),
+				doc.Suggest(p.Edition, to))
 		}
 		key := [4]string{strings.ToLower(p.Edition), p.Architecture, strings.ToLower(p.Language), p.Way}
 		if other := same[key]; other != "" {
-			c.r.Add(p.Node, fmt.Sprintf("the packages %s and %s are for the same machines", other, p.ID), "a machine gets one package; say by edition, architecture, language or way which")
+			c.r.Add(p.Node, fmt.Sprintf("the packages %s and %s are for the same machines", other, p.ID),
+				"a machine gets one package; say by edition, architecture, language or way which")
 		}
 		same[key] = p.ID
 	}
@@ -339,15 +374,18 @@ func (c *compiler) contradictions() {
 			case *need.OneOf:
 				left := x.Values
 				if before, ok := one[id]; ok {
-					left = slices.DeleteFunc(slices.Clone(before), func(v fact.Value) bool { return !slices.ContainsFunc(x.Values, v.Equal) })
+					left = slices.DeleteFunc(slices.Clone(before),
+						func(v fact.Value) bool { return !slices.ContainsFunc(x.Values, v.Equal) })
 				}
 				if len(left) == 0 && len(x.Values) > 0 {
-					c.r.Add(d.Node, fmt.Sprintf("%s and %s contradict each other on %s: no value meets both", by[id], q.ID, id), "give one of them a condition, or take it out")
+					c.r.Add(d.Node, fmt.Sprintf("%s and %s contradict each other on %s: no value meets both", by[id],
+						q.ID, id), "give one of them a condition, or take it out")
 				}
 				one[id], by[id] = left, q.ID
 			}
 			if b.least.Known() && b.most.Known() && b.least.Compare(b.most) > 0 {
-				c.r.Add(d.Node, fmt.Sprintf("%s and %s contradict each other on %s: at least %s and at most %s", b.low, b.high, id, b.least.Plain(), b.most.Plain()), "give one of them a condition, or take it out")
+				c.r.Add(d.Node, fmt.Sprintf("%s and %s contradict each other on %s: at least %s and at most %s", b.low,
+					b.high, id, b.least.Plain(), b.most.Plain()), "give one of them a condition, or take it out")
 				b.most = fact.Value{} // said once
 			}
 		}

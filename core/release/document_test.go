@@ -19,35 +19,74 @@ const sum = "5f1c3a8e0b7d49262c8d51f3a6e9b4700d1e2f3a4b5c6d7e8f90a1b2c3d4e5f6"
 
 func TestBadSections(t *testing.T) {
 	req := func(id, need string) string {
-		return fmt.Sprintf("  - {id: %s, title: T, level: must, consequence: unsupported, reason: R, need: %s}\n", id, need)
+		return fmt.Sprintf("  - {id: %s, title: T, level: must, consequence: unsupported, reason: R, need: %s}\n", id,
+			need)
 	}
 	tests := []struct{ name, src, want string }{
-		{"interim that is not there", one + "upgrade: [{platform: windows, way: interim, through: skerry-10}]\ninterim: [{id: skerry-11, name: Skerry 11}]\n", `did you mean "skerry-11"?`},
-		{"interim in a circle", one + "interim: [{id: a, name: A, upgrade: [{platform: windows, way: interim, through: b}]}, {id: b, name: B, upgrade: [{platform: windows, way: interim, through: a}]}]\n", "goes in a circle"},
-		{"interim that leads to itself", one + "interim: [{id: a, name: A, upgrade: [{platform: windows, way: interim, through: a}]}]\n", "goes in a circle"},
-		{"requirement of an interim with an id of the target", one + "interim: [{id: a, name: A, requirements: [{id: cores, title: T, level: must, consequence: unsupported, reason: R, need: {fact: processor.cores, at_least: 2}}]}]\n", `the id "cores" stands twice`},
-		{"versions the wrong way round", one + "upgrade: [{platform: windows, at_least: \"11\", at_most: \"10\", way: in-place}]\n", "leave no version"},
-		{"what is kept", one + "upgrade: [{platform: windows, way: image, keeps: [program]}]\n", `did you mean "programs"?`},
-		{"edition that becomes two", one + "editions: [{from: [Office], to: A}, {from: [office], to: B}]\n", `the edition "office" becomes two`},
-		{"package of no edition", one + "editions: [{from: [Office], to: Office}]\npackages: [{id: p, edition: Offce, file: f, sha256: " + sum + "}]\n", `no installed edition becomes "Offce"; did you mean "Office"?`},
+		{"interim that is not there",
+			one + "upgrade: [{platform: windows, way: interim, through: skerry-10}]\ninterim: [{id: skerry-11, name: " +
+				"Skerry 11}]\n", `did you mean "skerry-11"?`},
+		{"interim in a circle", one +
+			"interim: [{id: a, name: A, upgrade: [{platform: windows, way: interim, through: b}]}, {id: b, name: B, " +
+			"upgrade: [{platform: windows, way: interim, through: a}]}]\n", "goes in a circle"},
+		{"interim that leads to itself",
+			one + "interim: [{id: a, name: A, upgrade: [{platform: windows, way: interim, through: a}]}]\n",
+			"goes in a circle"},
+		{"requirement of an interim with an id of the target",
+			one + "interim: [{id: a, name: A, requirements: [{id: cores, title: T, level: must, consequence: " +
+				"unsupported, reason: R, need: {fact: processor.cores, at_least: 2}}]}]\n",
+			`the id "cores" stands twice`},
+		{"versions the wrong way round",
+			one + "upgrade: [{platform: windows, at_least: \"11\", at_most: \"10\", way: in-place}]\n",
+			"leave no version"},
+		{"what is kept", one + "upgrade: [{platform: windows, way: image, keeps: [program]}]\n",
+			`did you mean "programs"?`},
+		{"edition that becomes two", one + "editions: [{from: [Office], to: A}, {from: [office], to: B}]\n",
+			`the edition "office" becomes two`},
+		{"package of no edition",
+			one + "editions: [{from: [Office], to: Office}]\npackages: [{id: p, edition: Offce, file: f, sha256: " +
+				sum + "}]\n", `no installed edition becomes "Offce"; did you mean "Office"?`},
 		{"package without a checksum", one + "packages: [{id: p, file: f}]\n", `the key "sha256" is missing`},
 		{"package with half a checksum", one + "packages: [{id: p, file: f, sha256: 5f1c}]\n", "64 hexadecimal digits"},
-		{"packages for the same machines", one + "packages: [{id: p, file: f, sha256: " + sum + "}, {id: q, file: g, sha256: " + sum + "}]\n", "are for the same machines"},
-		{"extended support that ends before", one + "support: [{release: X, ends: 2027-01-01, extended: 2026-01-01}]\n", "extended support ends before support does"},
+		{"packages for the same machines",
+			one + "packages: [{id: p, file: f, sha256: " + sum + "}, {id: q, file: g, sha256: " + sum + "}]\n",
+			"are for the same machines"},
+		{"extended support that ends before", one + "support: [{release: X, ends: 2027-01-01, extended: 2026-01-01}]\n",
+			"extended support ends before support does"},
 		{"follows itself", one + "follows: skerry-12\n", "cannot be the release before"},
-		{"known software without versions", one + "software: [{name: [A], versions: []}]\n", "nothing is said of any version"},
-		{"known software with an empty name", one + "software: [{name: [''], versions: [{is: fine}]}]\n", "it would mean every title"},
-		{"known software twice", one + "software: [{name: [A], versions: [{is: fine}]}, {name: [a], versions: [{is: fine}]}]\n", `"a" stands in two entries`},
-		{"ranges that overlap", one + "software: [{name: [A], versions: [{at_least: \"2\", is: fine}, {below: \"3\", is: update}]}]\n", "two ranges mean the same versions"},
-		{"range of no version", one + "software: [{name: [A], versions: [{at_least: \"3\", below: \"3\", is: fine}]}]\n", "no version is at least 3 and below 3"},
-		{"known software that is not there", "requirements:\n" + req("a", "{fact: software.to_remove, empty: true}"), "comes from the section software, which the document does not have"},
-		{"contradiction of limits", "requirements:\n" + req("a", "{fact: processor.cores, at_least: 8}") + req("b", "{all: [{fact: processor.cores, at_most: 4}]}"), "a and b contradict each other on processor.cores: at least 8 and at most 4"},
-		{"contradiction of values", "requirements:\n" + req("a", "{fact: firmware.boot_mode, equals: uefi}") + req("b", "{fact: firmware.boot_mode, equals: legacy}"), "a and b contradict each other on firmware.boot_mode"},
-		{"a list that nothing of the class can be on", "requirements:\n" + req("a", "{fact: device.model_id, on_list: m}") + "lists: [{id: m, of: models, rows: [{name: x}]}]\n", `the list "m" matches nothing: hardware of the class pc has no device.model_id`},
-		{"a file that is not there", one + "lists: [{id: m, of: models, file: nowhere.csv}]\n", "the file cannot be read"},
+		{"known software without versions", one + "software: [{name: [A], versions: []}]\n",
+			"nothing is said of any version"},
+		{"known software with an empty name", one + "software: [{name: [''], versions: [{is: fine}]}]\n",
+			"it would mean every title"},
+		{"known software twice",
+			one + "software: [{name: [A], versions: [{is: fine}]}, {name: [a], versions: [{is: fine}]}]\n",
+			`"a" stands in two entries`},
+		{"ranges that overlap", one +
+			"software: [{name: [A], versions: [{at_least: \"2\", is: fine}, {below: \"3\", is: update}]}]\n",
+			"two ranges mean the same versions"},
+		{"range of no version", one +
+			"software: [{name: [A], versions: [{at_least: \"3\", below: \"3\", is: fine}]}]\n",
+			"no version is at least 3 and below 3"},
+		{"known software that is not there", "requirements:\n" + req("a", "{fact: software.to_remove, empty: true}"),
+			"comes from the section software, which the document does not have"},
+		{"contradiction of limits",
+			"requirements:\n" + req("a", "{fact: processor.cores, at_least: 8}") + req("b",
+				"{all: [{fact: processor.cores, at_most: 4}]}"),
+			"a and b contradict each other on processor.cores: at least 8 and at most 4"},
+		{"contradiction of values",
+			"requirements:\n" + req("a", "{fact: firmware.boot_mode, equals: uefi}") + req("b",
+				"{fact: firmware.boot_mode, equals: legacy}"), "a and b contradict each other on firmware.boot_mode"},
+		{"a list that nothing of the class can be on",
+			"requirements:\n" + req("a",
+				"{fact: device.model_id, on_list: m}") + "lists: [{id: m, of: models, rows: [{name: x}]}]\n",
+			`the list "m" matches nothing: hardware of the class pc has no device.model_id`},
+		{"a file that is not there", one + "lists: [{id: m, of: models, file: nowhere.csv}]\n",
+			"the file cannot be read"},
 		{"a file elsewhere", one + "lists: [{id: m, of: models, file: ../m.csv}]\n", "without a directory"},
-		{"rows and a file", one + "lists: [{id: m, of: models, file: m.csv, rows: [{name: x}]}]\n", "keep one of the two"},
-		{"a mistake in the file", one + "lists: [{id: m, of: models, file: bad.csv}]\n", "bad.csv:2:3: \"six\" is not a number for cores"},
+		{"rows and a file", one + "lists: [{id: m, of: models, file: m.csv, rows: [{name: x}]}]\n",
+			"keep one of the two"},
+		{"a mistake in the file", one + "lists: [{id: m, of: models, file: bad.csv}]\n",
+			"bad.csv:2:3: \"six\" is not a number for cores"},
 		{"anchors", "requirements: &a []\nlists: *a\n", "anchors and aliases"},
 	}
 	files := func(name string) ([]byte, error) {
@@ -58,7 +97,8 @@ func TestBadSections(t *testing.T) {
 	}
 	for _, tt := range tests {
 		t.Run(tt.name, func(t *testing.T) {
-			if _, err := release.Read("f", []byte(head+tt.src), files); err == nil || !strings.Contains(err.Error(), tt.want) {
+			if _, err := release.Read("f", []byte(head+tt.src), files); err == nil ||
+				!strings.Contains(err.Error(), tt.want) {
 				t.Errorf("got %v\nwant %s", err, tt.want)
 			}
 		})
@@ -81,9 +121,10 @@ func TestConditionsContradictNothing(t *testing.T) {
 func TestHostileDocuments(t *testing.T) {
 	deep := strings.Repeat("{not: ", 60) + "{fact: processor.cores, at_least: 1}" + strings.Repeat("}", 60)
 	for name, src := range map[string]string{
-		"a bomb of aliases": "a: &a [x,x,x,x,x,x,x,x]\nb: &b [*a,*a,*a,*a,*a,*a,*a,*a]\nc: &c [*b,*b,*b,*b,*b,*b,*b,*b]\n",
-		"a deep need":       head + "requirements: [{id: a, title: T, level: should, reason: R, need: " + deep + "}]\n",
-		"a large document":  head + "#" + strings.Repeat("x", doc.MaxBytes),
+		"a bomb of aliases": "a: &a [x,x,x,x,x,x,x,x]\nb: &b [*a,*a,*a,*a,*a,*a,*a,*a]\nc: &c " +
+			"[*b,*b,*b,*b,*b,*b,*b,*b]\n",
+		"a deep need":      head + "requirements: [{id: a, title: T, level: should, reason: R, need: " + deep + "}]\n",
+		"a large document": head + "#" + strings.Repeat("x", doc.MaxBytes),
 	} {
 		if _, err := release.Read("f", []byte(src), nil); err == nil {
 			t.Errorf("%s is taken", name)
@@ -99,7 +140,9 @@ func TestPartsThatAreNoNeeds(t *testing.T) {
 			"{all: [{not: {any: [%s]}}]}", "%s",
 		} {
 			need = fmt.Sprintf(need, part)
-			for _, place := range []string{"when: " + need + ", need: {fact: processor.cores, at_least: 2}", "need: " + need} {
+			for _, place := range []string{
+				"when: " + need + ", need: {fact: processor.cores, at_least: 2}", "need: " + need,
+			} {
 				t.Run(place, func(t *testing.T) {
 					src := head + "requirements:\n  - {id: a, title: T, level: should, reason: R, " + place + "}\n"
 					if _, err := release.Read("f", []byte(src), nil); err == nil {
@@ -139,7 +182,8 @@ func TestBundle(t *testing.T) {
 		t.Errorf("%v: %d and %d rows", err, len(a.Lists[0].Rows), len(b.Lists[0].Rows))
 	}
 	parts, err := release.Unpack("packed", packed)
-	if err != nil || string(parts.Document) != string(src) || len(parts.Files) != 1 || parts.Files[0].Name != "skerry-12-processors.csv" {
+	if err != nil || string(parts.Document) != string(src) || len(parts.Files) != 1 ||
+		parts.Files[0].Name != "skerry-12-processors.csv" {
 		t.Errorf("the bundle does not hold what went in: %v", err)
 	}
 	if again, err := release.Pack("packed", packed, nil); err != nil || string(again) != string(packed) {
@@ -149,7 +193,8 @@ func TestBundle(t *testing.T) {
 	if got, err := release.Pack("f", plain, nil); err != nil || string(got) != string(plain) {
 		t.Errorf("a document without files became something else: %v", err)
 	}
-	if _, err := release.Read("x", []byte(`{"format":"rolltop-bundle/1","document":"","flies":[]}`), nil); err == nil || !strings.Contains(err.Error(), `did you mean "files"?`) {
+	if _, err := release.Read("x", []byte(`{"format":"rolltop-bundle/1","document":"","flies":[]}`), nil); err == nil ||
+		!strings.Contains(err.Error(), `did you mean "files"?`) {
 		t.Errorf("a bundle with a mistake: %v", err)
 	}
 	if _, err := release.Read("f", src, nil); err == nil || !strings.Contains(err.Error(), "came without it") {
@@ -172,8 +217,11 @@ func TestJudgeOfTitles(t *testing.T) {
 		return fact.Of(fact.Text, s)
 	}
 	for _, tt := range []struct{ name, publisher, version, want string }{
-		{"Hawser VPN", "", "2.0", "problem"}, {"hawser vpn 2.9.9 (64-bit)", "lodestar", "2.9.9", "problem"}, {"hawser vpn client", "lodestar", "2.9.9", "not known"}, {"Hawser VPN", "", "3.0", "fine"}, {"Hawser VPN", "", "1.9", "not known"}, {"Hawser VPN", "", "", "not known"},
-		{"Hawser VPN", "Another", "2.0", "not known"}, {"Hawser", "", "", "fine"}, {"Hawsers", "", "2", "not known"}, {"Tidebook", "", "4", "not known"},
+		{"Hawser VPN", "", "2.0", "problem"}, {"hawser vpn 2.9.9 (64-bit)", "lodestar", "2.9.9", "problem"},
+		{"hawser vpn client", "lodestar", "2.9.9", "not known"}, {"Hawser VPN", "", "3.0", "fine"},
+		{"Hawser VPN", "", "1.9", "not known"}, {"Hawser VPN", "", "", "not known"},
+		{"Hawser VPN", "Another", "2.0", "not known"}, {"Hawser", "", "", "fine"}, {"Hawsers", "", "2", "not known"},
+		{"Tidebook", "", "4", "not known"},
 	} {
 		got := "not known"
 		if v := release.Judge(rel.Known, text(tt.name), text(tt.publisher), text(tt.version)); v != nil {
@@ -212,7 +260,9 @@ func TestCompareRevisions(t *testing.T) {
 	if got["free-space"] != need.Tighter || len(got) != 7 {
 		t.Errorf("%v", got)
 	}
-	for _, id := range []string{"+graphics", "+display", "+quick-enough", "+titles-to-remove", "+titles-to-update", "+skerry-11-space"} {
+	for _, id := range []string{
+		"+graphics", "+display", "+quick-enough", "+titles-to-remove", "+titles-to-update", "+skerry-11-space",
+	} {
 		if _, ok := got[id]; !ok {
 			t.Errorf("%s was not found to be new", id)
 		}
@@ -225,8 +275,11 @@ func TestCompareRevisions(t *testing.T) {
 		t.Errorf("the other way round: %d", len(back))
 	}
 	// A must that becomes advice is eased; a condition that goes is tighter.
-	for change, want := range map[string]need.Change{"level: must=level: should": need.Looser, "consequence: installer-refuses=consequence: will-not-start": need.Tighter,
-		"reason:=when: {fact: os.edition, equals: Home}, reason:": need.Looser} {
+	for change, want := range map[string]need.Change{
+		"level: must=level: should":                                  need.Looser,
+		"consequence: installer-refuses=consequence: will-not-start": need.Tighter,
+		"reason:=when: {fact: os.edition, equals: Home}, reason:":    need.Looser,
+	} {
 		a, b, _ := strings.Cut(change, "=")
 		p, q := head+one, head+strings.Replace(one, a, b, 1)
 		x, err := release.Read("f", []byte(p), nil)
@@ -283,7 +336,10 @@ func BenchmarkRead(b *testing.B) {
 	}
 	list := "lists:\n  - id: p\n    of: processors\n    complete: true\n"
 	files := func(string) ([]byte, error) { return []byte(rows.String()), nil }
-	for name, src := range map[string]string{"file": head + one + list + "    file: p.csv\n", "inline": head + one + list + "    rows:\n" + inline.String()} {
+	for name, src := range map[string]string{
+		"file":   head + one + list + "    file: p.csv\n",
+		"inline": head + one + list + "    rows:\n" + inline.String(),
+	} {
 		b.Run(name, func(b *testing.B) {
 			for b.Loop() {
 				if _, err := release.Read("f", []byte(src), files); err != nil {

@@ -160,7 +160,8 @@ func (rel *Release) RunsOn(f *fact.Facts) Installed {
 // from: the release can be told from the system of a platform: one that it upgrades
 // from, or any where the document names none.
 func (rel *Release) from(platform fact.Value) bool {
-	return len(rel.Upgrade) == 0 || slices.ContainsFunc(rel.Upgrade, func(s SourceDoc) bool { return s.Platform == platform.Text() })
+	return len(rel.Upgrade) == 0 ||
+		slices.ContainsFunc(rel.Upgrade, func(s SourceDoc) bool { return s.Platform == platform.Text() })
 }
 
 func (rel *Release) named(name string) Installed {
@@ -255,7 +256,8 @@ func (s *SourceDoc) fits(f *fact.Facts) need.Truth {
 			return need.False
 		}
 	}
-	return min(t, among(f.Value(fact.OSArchitecture), s.Architecture), among(f.Value(fact.OSEdition), s.Edition), among(f.Value(fact.OSLanguage), s.Language))
+	return min(t, among(f.Value(fact.OSArchitecture), s.Architecture), among(f.Value(fact.OSEdition), s.Edition),
+		among(f.Value(fact.OSLanguage), s.Language))
 }
 
 // Lack is a condition of an upgrade that the installed system does not meet.
@@ -287,7 +289,8 @@ func (rel *Release) Lacks(f *fact.Facts) []Lack {
 func (s *SourceDoc) lacks(f *fact.Facts) []Lack {
 	var out []Lack
 	if v := f.Value(fact.OSVersion); v.Known() &&
-		(s.AtLeast != "" && fact.CompareVersions(v.Text(), s.AtLeast) < 0 || s.AtMost != "" && fact.CompareVersions(v.Text(), s.AtMost) > 0) {
+		(s.AtLeast != "" && fact.CompareVersions(v.Text(), s.AtLeast) < 0 || s.AtMost != "" &&
+			fact.CompareVersions(v.Text(), s.AtMost) > 0) {
 		out = append(out, Lack{Fact: fact.OSVersion, AtLeast: s.AtLeast, AtMost: s.AtMost})
 	}
 	for _, c := range []struct {

@@ -262,7 +262,8 @@ func (d *Document) attach(l *list.Document, files Files, r *doc.Report) {
 	case l.File == "":
 		return
 	case !ValidFile(l.File):
-		r.Add(at, "the name cannot be that of a file beside the document", "a name of letters, digits, dots and hyphens that ends in .csv, without a directory")
+		r.Add(at, "the name cannot be that of a file beside the document",
+			"a name of letters, digits, dots and hyphens that ends in .csv, without a directory")
 		return
 	case len(l.Rows) > 0:
 		r.Add(at, "the list has rows and a file of rows", "keep one of the two")

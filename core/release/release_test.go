@@ -45,19 +45,33 @@ func TestBadReleases(t *testing.T) {
 		{"no requirements", head, `the key "requirements" is missing`},
 		{"empty requirements", head + "requirements: []\n", "would find every machine ready"},
 		{"id", strings.Replace(head, "skerry-12", "Skerry 12", 1) + one, "use lower-case letters, digits and hyphens"},
-		{"id twice", head + one + strings.TrimPrefix(one, "requirements:\n"), `10:10: requirements[1].id: the id "cores" stands twice`},
+		{"id twice", head + one + strings.TrimPrefix(one, "requirements:\n"),
+			`10:10: requirements[1].id: the id "cores" stands twice`},
 		{"class", strings.Replace(head, "installs_on: pc", "installs_on: tablet", 1) + one, "it may be pc, mac"},
 		{"revision", strings.Replace(head, "revision: 1", "revision: 0", 1) + one, "0 is out of range"},
-		{"version of the format", strings.Replace(head, "release/1", "release/9", 1) + one, `version "9" of this format is not known`},
-		{"must without consequence", head + strings.Replace(one, "consequence: installer-refuses, ", "", 1), "a must says what follows if it is not met"},
-		{"feature without name", head + strings.Replace(one, "level: must, consequence: installer-refuses", "level: feature", 1), "the level feature names its feature"},
-		{"fact", head + strings.Replace(one, "processor.cores", "processor.core", 1), `did you mean "processor.cores"?`},
-		{"need in the condition", head + strings.Replace(one, "reason:", "when: {fact: os.editon, equals: Office}, reason:", 1), `did you mean "os.edition"?`},
-		{"need in the advice", head + strings.Replace(one, "reason:", "advised: {fact: processor.cores, at_least: many}, reason:", 1), `"many" is not a value of processor.cores`},
-		{"list", head + strings.Replace(one, "fact: processor.cores, at_least: 2", "fact: processor.name, on_list: nowhere", 1), `there is no list "nowhere"`},
-		{"interim without name", head + "upgrade: [{platform: windows, way: interim}]\n" + one, "names the release between"},
-		{"in place with name", head + "upgrade: [{platform: windows, way: in-place, through: Skerry 11}]\n" + one, "names the release between"},
-		{"need is a list", head + strings.Replace(one, "{fact: processor.cores, at_least: 2}", "[1]", 1), "a group of keys is needed here"},
+		{"version of the format", strings.Replace(head, "release/1", "release/9", 1) + one,
+			`version "9" of this format is not known`},
+		{"must without consequence", head + strings.Replace(one, "consequence: installer-refuses, ", "", 1),
+			"a must says what follows if it is not met"},
+		{"feature without name",
+			head + strings.Replace(one, "level: must, consequence: installer-refuses", "level: feature", 1),
+			"the level feature names its feature"},
+		{"fact", head + strings.Replace(one, "processor.cores", "processor.core", 1),
+			`did you mean "processor.cores"?`},
+		{"need in the condition",
+			head + strings.Replace(one, "reason:", "when: {fact: os.editon, equals: Office}, reason:", 1),
+			`did you mean "os.edition"?`},
+		{"need in the advice", head + strings.Replace(one, "reason:",
+			"advised: {fact: processor.cores, at_least: many}, reason:", 1),
+			`"many" is not a value of processor.cores`},
+		{"list", head + strings.Replace(one, "fact: processor.cores, at_least: 2",
+			"fact: processor.name, on_list: nowhere", 1), `there is no list "nowhere"`},
+		{"interim without name", head + "upgrade: [{platform: windows, way: interim}]\n" + one,
+			"names the release between"},
+		{"in place with name", head + "upgrade: [{platform: windows, way: in-place, through: Skerry 11}]\n" + one,
+			"names the release between"},
+		{"need is a list", head + strings.Replace(one, "{fact: processor.cores, at_least: 2}", "[1]", 1),
+			"a group of keys is needed here"},
 	}
 	for _, tt := range tests {
 		t.Run(tt.name, func(t *testing.T) {
@@ -73,8 +87,10 @@ func TestWaivable(t *testing.T) {
 		q    release.Requirement
 		want bool
 	}{
-		{release.Requirement{Consequence: "will-not-start"}, false}, {release.Requirement{Consequence: "installer-refuses"}, false},
-		{release.Requirement{Consequence: "unsupported"}, true}, {release.Requirement{Consequence: "works-less-well"}, true},
+		{release.Requirement{Consequence: "will-not-start"}, false},
+		{release.Requirement{Consequence: "installer-refuses"}, false},
+		{release.Requirement{Consequence: "unsupported"}, true},
+		{release.Requirement{Consequence: "works-less-well"}, true},
 		{release.Requirement{Consequence: "installer-refuses", AskedBy: release.House}, true},
 	}
 	for _, tt := range tests {
@@ -112,7 +128,11 @@ interim: [{id: skerry-11, name: Skerry 11}]
 	}
 	for _, tt := range tests {
 		f := fact.Read(&inventory.Document{})
-		for id, v := range map[fact.ID]string{fact.OSPlatform: tt.platform, fact.OSVersion: tt.version, fact.OSArchitecture: tt.arch} {
+		for id, v := range map[fact.ID]string{
+			fact.OSPlatform:     tt.platform,
+			fact.OSVersion:      tt.version,
+			fact.OSArchitecture: tt.arch,
+		} {
 			if v != "" {
 				f.Set(id, fact.Of(id.Def().Kind, v), "")
 			}
@@ -131,7 +151,9 @@ func TestSupportEnds(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	for _, tt := range []struct{ name, edition, want string }{{"Skerry 11", "Office", "2027-04-13"}, {"skerry 11", "harbour", "2028-04-13"}, {"Skerry 9", "", ""}} {
+	for _, tt := range []struct{ name, edition, want string }{
+		{"Skerry 11", "Office", "2027-04-13"}, {"skerry 11", "harbour", "2028-04-13"}, {"Skerry 9", "", ""},
+	} {
 		got := ""
 		if s := rel.SupportEnds(tt.name, tt.edition); s != nil {
 			got = s.Ends.Format("2006-01-02")

@@ -36,7 +36,8 @@ func (rel *Release) SameBut(o *Release) (same map[string]bool, all bool) {
 // document, or of what is delivered, decides nothing.
 func (rel *Release) around() []byte {
 	d := *rel.Document
-	d.Requirements, d.Offered, d.Support, d.Editions, d.Packages, d.Preparation, d.Ends = nil, nil, nil, nil, nil, nil, nil
+	d.Requirements, d.Offered, d.Support, d.Editions, d.Packages, d.Preparation, d.Ends = nil, nil, nil, nil, nil, nil,
+		nil
 	d.ID, d.Revision, d.Source, d.EnteredBy, d.Follows = "", 0, "", "", ""
 	if d.Version != "" { // otherwise the name tells which machines run it already
 		d.Name = ""

@@ -52,7 +52,9 @@ func (l *Library) refuseUndoing(r *doc.Report) {
 					if !a.Own {
 						at = b
 					}
-					r.Add(at.Node.Of("effect").Of(c.id.String()), fmt.Sprintf("the steps undo each other: %s sets %s to %s, and %s to %s", a.ID, c.id, c.value.Plain(), b.ID, d.value.Plain()),
+					r.Add(at.Node.Of("effect").Of(c.id.String()),
+						fmt.Sprintf("the steps undo each other: %s sets %s to %s, and %s to %s", a.ID, c.id,
+							c.value.Plain(), b.ID, d.value.Plain()),
 						"leave the change to one of them, or let them not come together")
 				}
 			}

@@ -46,7 +46,8 @@ func random(r *rand.Rand) *inventory.Document {
 	truth(&d.OS.PendingRestart, false)
 	word(&d.OS.Architecture, "x86-64", "x86-64", "x86-64", "x86-64", "x86")
 	d.Processor.Architecture = inventory.Some("x86-64")
-	word(&d.Processor.Name, "Corvane K5-9400", "Corvane K5-9400", "Corvane K5-8500T", "Corvane K5-8250U", "Corvane sample", "Corvane K5-7300U")
+	word(&d.Processor.Name, "Corvane K5-9400", "Corvane K5-9400", "Corvane K5-8500T", "Corvane K5-8250U",
+		"Corvane sample", "Corvane K5-7300U")
 	d.Processor.RatedMHz = inventory.Some[int64](2900)
 	number(&d.Processor.Cores, 6, 6, 6, 6, 2)
 	d.Processor.Features = []string{"cmpxchg16b", "sse4.2", "avx2"}[:2+min(1, r.IntN(5))]
@@ -115,7 +116,8 @@ func random(r *rand.Rand) *inventory.Document {
 		}
 	}
 	if r.IntN(8) > 0 {
-		d.Software, d.Drivers = append([]inventory.Software{}, d.Software...), append([]inventory.Driver{}, d.Drivers...)
+		d.Software, d.Drivers = append([]inventory.Software{}, d.Software...),
+			append([]inventory.Driver{}, d.Drivers...)
 	}
 	card := inventory.Adapter{}
 	word(&card.DriverModel, "2.7", "2.7", "1.3")
@@ -140,14 +142,23 @@ func random(r *rand.Rand) *inventory.Document {
 		d.Displays = append(d.Displays, x)
 	}
 	word(&d.OS.Language, "en", "en", "fr")
-	for _, name := range []string{"tpm.state", "firmware.secure_boot", "memory.installed_bytes", "storage.system.disk_bytes", "os.licence", "os.edition"} {
+	for _, name := range []string{
+		"tpm.state", "firmware.secure_boot", "memory.installed_bytes", "storage.system.disk_bytes", "os.licence",
+		"os.edition",
+	} {
 		if r.IntN(3) == 0 { // where the fact is there, the gap counts for nothing
-			d.AddGap(name, []string{inventory.NeedsRights, inventory.NotOffered, inventory.ReadFailed, inventory.NotAsked}[r.IntN(4)], "", "")
+			d.AddGap(name, []string{
+				inventory.NeedsRights, inventory.NotOffered, inventory.ReadFailed, inventory.NotAsked,
+			}[r.IntN(4)], "", "")
 		}
 	}
 	if r.IntN(8) == 0 {
 		d.TPM.State = inventory.Opt[string]{}
-		d.Gaps = append(d.Gaps, inventory.Gap{Fact: "tpm.state", Cause: inventory.Disagree, Readings: []inventory.Differ{{Value: "ready", Source: "a"}, {Value: "off", Source: "b"}}})
+		d.Gaps = append(d.Gaps, inventory.Gap{
+			Fact:     "tpm.state",
+			Cause:    inventory.Disagree,
+			Readings: []inventory.Differ{{Value: "ready", Source: "a"}, {Value: "off", Source: "b"}},
+		})
 	}
 	return d
 }
@@ -161,10 +172,16 @@ func randomMac(r *rand.Rand) *inventory.Document {
 		}
 		return inventory.Opt[string]{}
 	}
-	d.OS.Platform, d.OS.Name, d.OS.Version = inventory.Some("macos"), inventory.Some("Fathom 8"), pick("8.4", "6.1", "5.0", "")
-	d.Device.Class, d.Device.Form, d.Device.ModelID = inventory.Some("mac"), pick("laptop", "desktop"), pick("Foldbook9,1", "Foldbook4,1", "")
+	d.OS.Platform, d.OS.Name, d.OS.Version = inventory.Some("macos"), inventory.Some("Fathom 8"),
+		pick("8.4", "6.1", "5.0", "")
+	d.Device.Class, d.Device.Form, d.Device.ModelID = inventory.Some("mac"), pick("laptop", "desktop"),
+		pick("Foldbook9,1", "Foldbook4,1", "")
 	d.Memory.Installed = inventory.Some([]int64{4 << 30, 16 << 30}[r.IntN(2)])
-	d.Storage.Disks = []inventory.Disk{{Kind: pick("ssd", ""), System: inventory.Some(true), Health: pick("good", "good", "bad")}}
+	d.Storage.Disks = []inventory.Disk{{
+		Kind:   pick("ssd", ""),
+		System: inventory.Some(true),
+		Health: pick("good", "good", "bad"),
+	}}
 	d.Storage.System.DiskBytes = inventory.Some(int64(251e9))
 	d.Storage.System.FreeBytes = inventory.Some([]int64{3e9, 90e9}[r.IntN(2)])
 	d.Storage.System.Encryption.State = pick("on", "off", "")

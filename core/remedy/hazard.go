@@ -29,7 +29,10 @@ const (
 	Files                            // files are moved or deleted
 )
 
-var hazardNames = []string{"firmware", "firmware-image", "boot", "hardware", "disk-layout", "system-disk", "disk-contents", "tpm-keys", "display", "system", "files"}
+var hazardNames = []string{
+	"firmware", "firmware-image", "boot", "hardware", "disk-layout", "system-disk", "disk-contents", "tpm-keys",
+	"display", "system", "files",
+}
 
 // Hazards are the names of all hazards.
 func Hazards() []string { return slices.Clone(hazardNames) }
@@ -62,24 +65,31 @@ func (h Hazard) names() []string {
 // alone, as what a release document says of a title, or are finished and not changed, as
 // updates that wait for a restart.
 var calls = byFact(map[Hazard][]fact.ID{
-	Firmware: {fact.BootMode, fact.LegacySupport, fact.SecureBootCapable, fact.ProcessorFeatures, fact.ProcessorFeaturesOff,
-		fact.FirmwarePassword, fact.SettingsInterface, fact.VBS},
+	Firmware: {
+		fact.BootMode, fact.LegacySupport, fact.SecureBootCapable, fact.ProcessorFeatures, fact.ProcessorFeaturesOff,
+		fact.FirmwarePassword, fact.SettingsInterface, fact.VBS,
+	},
 	Firmware | Boot:               {fact.SecureBoot},
 	Firmware | Hardware:           {fact.TPMState},
 	TPMKeys | Hardware | Firmware: {fact.TPMVersion, fact.TPMKind, fact.TPMManufacturer, fact.TPMFirmware},
 	FirmwareImage:                 {fact.FirmwareVersion, fact.FirmwareDate, fact.FirmwareVendor, fact.FirmwareUpdate},
-	Hardware: {fact.MemoryInstalled, fact.MemoryVisible, fact.MemorySlotsUsed, fact.MemoryFreeSlots, fact.AdapterCount, fact.AdapterName, fact.AdapterLevel,
-		fact.AdapterAddIn, fact.ModuleCount, fact.ModuleBytes, fact.ModuleForm, fact.ModuleMTS, fact.ModuleSlot, fact.ModuleSoldered, fact.ModuleType,
-		fact.ModuleECC, fact.ModuleRegistered, fact.ModuleMillivolts,
-		fact.BatteryHealth, fact.ProcessorCores, fact.ProcessorThreads, fact.ProcessorPackages, fact.MemoryMax, fact.MemorySlots},
+	Hardware: {
+		fact.MemoryInstalled, fact.MemoryVisible, fact.MemorySlotsUsed, fact.MemoryFreeSlots, fact.AdapterCount,
+		fact.AdapterName, fact.AdapterLevel, fact.AdapterAddIn, fact.ModuleCount, fact.ModuleBytes, fact.ModuleForm,
+		fact.ModuleMTS, fact.ModuleSlot, fact.ModuleSoldered, fact.ModuleType, fact.ModuleECC, fact.ModuleRegistered,
+		fact.ModuleMillivolts, fact.BatteryHealth, fact.ProcessorCores, fact.ProcessorThreads, fact.ProcessorPackages,
+		fact.MemoryMax, fact.MemorySlots,
+	},
 	Hardware | System: {fact.AdapterModel, fact.AdapterDriver},
 	Display: {
 		fact.DisplayCount, fact.DisplayName, fact.DisplayInternal, fact.DisplayWidth, fact.DisplayHeight,
 		fact.DisplayDiagonal, fact.DisplayBits,
 	},
 	SystemDisk: {fact.DiskBytes, fact.DiskKind, fact.DiskHealth},
-	Hardware | SystemDisk: {fact.DriveCount, fact.DriveName, fact.DriveModel, fact.DriveBus, fact.DriveKind, fact.DriveBytes, fact.DriveStyle, fact.DriveSystem,
-		fact.DriveRemovable, fact.DriveHealth},
+	Hardware | SystemDisk: {
+		fact.DriveCount, fact.DriveName, fact.DriveModel, fact.DriveBus, fact.DriveKind, fact.DriveBytes,
+		fact.DriveStyle, fact.DriveSystem, fact.DriveRemovable, fact.DriveHealth,
+	},
 	DiskLayout | SystemDisk: {
 		fact.DiskStyle, fact.BootStyle, fact.BootDynamic, fact.BootPlaces, fact.BootLogical, fact.VolumeBytes,
 		fact.Filesystem,
@@ -88,9 +98,12 @@ var calls = byFact(map[Hazard][]fact.ID{
 	Files | SystemDisk | DiskLayout:   {fact.FreeBytes},
 	DiskLayout | DiskContents | Files: {fact.OtherSystems},
 	System | SystemDisk:               {fact.EncryptionState, fact.EncryptionKind, fact.EncryptionTPMBound},
-	System | DiskContents: {fact.OSPlatform, fact.OSName, fact.OSEdition, fact.OSVersion, fact.OSBuild, fact.OSArchitecture, fact.OSLanguage, fact.OSAccount,
-		fact.OSLicence, fact.SoftwareToUpdate, fact.SoftwareToBuy, fact.SoftwareToRemove, fact.DriversToUpdate, fact.DriversToRemove,
-		fact.TitleCount, fact.DriverCount, fact.TitleName, fact.TitleVersion, fact.TitlePublisher, fact.DriverVersion},
+	System | DiskContents: {
+		fact.OSPlatform, fact.OSName, fact.OSEdition, fact.OSVersion, fact.OSBuild, fact.OSArchitecture,
+		fact.OSLanguage, fact.OSAccount, fact.OSLicence, fact.SoftwareToUpdate, fact.SoftwareToBuy,
+		fact.SoftwareToRemove, fact.DriversToUpdate, fact.DriversToRemove, fact.TitleCount, fact.DriverCount,
+		fact.TitleName, fact.TitleVersion, fact.TitlePublisher, fact.DriverVersion,
+	},
 })
 
 func byFact(m map[Hazard][]fact.ID) map[fact.ID]Hazard {
@@ -118,7 +131,8 @@ func (s *Step) checkHazards(r *doc.Report) {
 		if s.hazards&want != 0 || want == 0 {
 			continue
 		}
-		r.Add(s.Node.Of("effect").Of(c.id.String()), fmt.Sprintf("the step changes %s and does not say what that disturbs", c.id),
+		r.Add(s.Node.Of("effect").Of(c.id.String()),
+			fmt.Sprintf("the step changes %s and does not say what that disturbs", c.id),
 			"name one of these in disturbs: "+strings.Join(want.names(), ", ")+"; the plan adds the safeguards")
 		missing = append(missing, want.names()[0])
 	}
@@ -126,9 +140,11 @@ func (s *Step) checkHazards(r *doc.Report) {
 		return
 	}
 	for _, c := range s.effects {
-		if (c.id == fact.BootStyle || c.id == fact.DiskStyle) && (c.value.Text() == "gpt" || !c.value.Known()) && !s.sets(fact.BootMode, "uefi") && s.Phase != Host &&
+		if (c.id == fact.BootStyle || c.id == fact.DiskStyle) && (c.value.Text() == "gpt" || !c.value.Known()) &&
+			!s.sets(fact.BootMode, "uefi") && s.Phase != Host &&
 			!slices.ContainsFunc(s.leaves, func(l stepEffect) bool { return l.id == fact.BootMode }) {
-			r.Add(s.Node.Of("effect").Of(c.id.String()), "a disk that is GPT afterwards starts in UEFI mode only, and the step does not say so",
+			r.Add(s.Node.Of("effect").Of(c.id.String()),
+				"a disk that is GPT afterwards starts in UEFI mode only, and the step does not say so",
 				"leaves: {firmware.boot_mode: uefi}")
 			return
 		}
@@ -162,12 +178,14 @@ func (s *Step) checkSense(r *doc.Report) {
 		}
 		if slices.ContainsFunc(s.leaves,
 			func(l stepEffect) bool { return l.id == c.id && c.value.Known() && !l.value.Equal(c.value) }) {
-			r.Add(s.Node.Of("leaves").Of(c.id.String()), fmt.Sprintf("the step sets %s to %s and says that it has to be something else", c.id, c.value.Plain()),
+			r.Add(s.Node.Of("leaves").Of(c.id.String()),
+				fmt.Sprintf("the step sets %s to %s and says that it has to be something else", c.id, c.value.Plain()),
 				"leave it in one of effect and leaves")
 		}
 		if id := c.id; id.Change() == fact.ByNothing && s.Phase != Host && calls[id] == 0 {
 			r.Add(s.Node.Of("effect").Of(id.String()),
-				fmt.Sprintf("nothing changes %s of a machine, so the step can never do it", id), "take it out of effect")
+				fmt.Sprintf("nothing changes %s of a machine, so the step can never do it", id),
+				"take it out of effect")
 		}
 	}
 	after := fact.Read(&inventory.Document{})

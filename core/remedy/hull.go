@@ -11,7 +11,9 @@ import (
 
 // hull fills the hull: the likely world is known, the others are worked out where
 // they can differ from it.
-func (v *Verdict) hull(l *outcome, lib *Library, res *check.Result, ask func(*release.Requirement) bool, path release.Path) {
+func (v *Verdict) hull(
+	l *outcome, lib *Library, res *check.Result, ask func(*release.Requirement) bool, path release.Path,
+) {
 	v.Disposition, v.Best, v.Worst = l.disposition, l.disposition, l.disposition
 	in := func(w world) Disposition {
 		o := solveIn(w, lib, res, ask, path)
@@ -70,7 +72,8 @@ func (v *Verdict) sum(l *outcome, res *check.Result, path release.Path) {
 			if !l.settledForGood(fd) {
 				v.Open = append(v.Open, fd.Requirement.ID)
 			}
-		case slices.Contains(l.failing, fd) && !slices.Contains(l.left, fd) && check.Decide(fd.Requirement.Need, l.sim) != need.True:
+		case slices.Contains(l.failing, fd) && !slices.Contains(l.left, fd) &&
+			check.Decide(fd.Requirement.Need, l.sim) != need.True:
 			v.Open = append(v.Open, fd.Requirement.ID)
 		}
 	}
@@ -101,7 +104,8 @@ func order(res *check.Result) func(a, b string) int {
 func (s *solver) bases(v *Verdict, res *check.Result) []Basis {
 	var out []Basis
 	add := func(b Basis) {
-		if !slices.ContainsFunc(out, func(o Basis) bool { return o.Fact == b.Fact && (b.Fact != nil || o.Step == b.Step) }) {
+		if !slices.ContainsFunc(out,
+			func(o Basis) bool { return o.Fact == b.Fact && (b.Fact != nil || o.Step == b.Step) }) {
 			out = append(out, b)
 		}
 	}
@@ -122,7 +126,9 @@ func (s *solver) bases(v *Verdict, res *check.Result) []Basis {
 		}
 	}
 	if !v.RouteKnown {
-		for _, id := range []fact.ID{fact.OSPlatform, fact.OSVersion, fact.OSArchitecture, fact.OSEdition, fact.OSLanguage} {
+		for _, id := range []fact.ID{
+			fact.OSPlatform, fact.OSVersion, fact.OSArchitecture, fact.OSEdition, fact.OSLanguage,
+		} {
 			if r := res.Facts.Get(id); !r.Value.Known() && res.Release.RoutesBy(id) {
 				add(Basis{Fact: id.Def(), Reading: r})
 			}

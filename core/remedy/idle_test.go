@@ -22,7 +22,8 @@ import (
 func lessOf(d StepDoc) map[string]StepDoc {
 	out := map[string]StepDoc{}
 	for name, n := range map[string]**need.Document{
-		"when": &d.When, "unless": &d.Unless, "skip": &d.Skip, "sure": &d.Sure, "unlikely": &d.Unlikely, "always": &d.Always,
+		"when": &d.When, "unless": &d.Unless, "skip": &d.Skip, "sure": &d.Sure, "unlikely": &d.Unlikely,
+		"always": &d.Always,
 	} {
 		if was := *n; was != nil {
 			*n = nil
@@ -30,7 +31,11 @@ func lessOf(d StepDoc) map[string]StepDoc {
 			*n = was
 		}
 	}
-	for name, b := range map[string]*bool{"unknown_when_is_fine": &d.WhenNotNo, "in_doubt": &d.InDoubt, "sure_never": &d.SureNever} {
+	for name, b := range map[string]*bool{
+		"unknown_when_is_fine": &d.WhenNotNo,
+		"in_doubt":             &d.InDoubt,
+		"sure_never":           &d.SureNever,
+	} {
 		if *b {
 			*b = false
 			out[name] = d
@@ -44,7 +49,12 @@ func lessOf(d StepDoc) map[string]StepDoc {
 			*s = was
 		}
 	}
-	for name, list := range map[string]*[]string{"routes": &d.Routes, "pulls": &d.Pulls, "beside": &d.Beside, "closes": &d.Closes} {
+	for name, list := range map[string]*[]string{
+		"routes": &d.Routes,
+		"pulls":  &d.Pulls,
+		"beside": &d.Beside,
+		"closes": &d.Closes,
+	} {
 		was := *list
 		for i := range was {
 			*list = slices.Delete(slices.Clone(was), i, i+1)
@@ -52,7 +62,11 @@ func lessOf(d StepDoc) map[string]StepDoc {
 		}
 		*list = was
 	}
-	for name, m := range map[string]*map[string]doc.Scalar{"effect": &d.Effect, "assume": &d.Assume, "leaves": &d.Leaves} {
+	for name, m := range map[string]*map[string]doc.Scalar{
+		"effect": &d.Effect,
+		"assume": &d.Assume,
+		"leaves": &d.Leaves,
+	} {
 		was := *m
 		for key := range was {
 			less := maps.Clone(was)

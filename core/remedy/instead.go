@@ -29,7 +29,8 @@ func (l *Library) Instead(res *check.Result, v *Verdict) map[string][]Alternativ
 		s := l.without(res, v, p)
 		for j := range l.steps {
 			st := &l.steps[j]
-			if st.Class == NoClass || st.Class >= Decision || st.Installs || st.Always != nil || !st.on(v.Route, v.Guest) || s.has(j) || j == p.index {
+			if st.Class == NoClass || st.Class >= Decision || st.Installs || st.Always != nil ||
+				!st.on(v.Route, v.Guest) || s.has(j) || j == p.index {
 				continue
 			}
 			can := st.can(s.sim)
@@ -37,7 +38,8 @@ func (l *Library) Instead(res *check.Result, v *Verdict) map[string][]Alternativ
 				continue
 			}
 			if settles := s.would(j, p.Settles, res); settles != nil {
-				out[p.ID] = append(out[p.ID], Alternative{st, settles, st.Class > p.Class, can == need.Unknown || !st.sure(s.was)})
+				out[p.ID] = append(out[p.ID],
+					Alternative{st, settles, st.Class > p.Class, can == need.Unknown || !st.sure(s.was)})
 			}
 		}
 	}
@@ -47,7 +49,15 @@ func (l *Library) Instead(res *check.Result, v *Verdict) map[string][]Alternativ
 // without simulates the rest of a plan, leaving out a step and what is done for
 // it alone.
 func (l *Library) without(res *check.Result, v *Verdict, p *Planned) *solver {
-	s := &solver{lib: l, world: likely, was: res.Facts, sim: copyOf(res.Facts), route: v.Route, guest: v.Guest, install: -1}
+	s := &solver{
+		lib:     l,
+		world:   likely,
+		was:     res.Facts,
+		sim:     copyOf(res.Facts),
+		route:   v.Route,
+		guest:   v.Guest,
+		install: -1,
+	}
 	for k := range res.Findings {
 		if fd := &res.Findings[k]; fd.Outcome == check.Fail && fd.Requirement.Level == release.Must {
 			s.failing = append(s.failing, fd)
@@ -70,7 +80,8 @@ func (s *solver) would(step int, ids []string, res *check.Result) []string {
 	var out []string
 	for k := range res.Findings {
 		q := res.Findings[k].Requirement
-		if !slices.Contains(ids, q.ID) || res.Findings[k].Outcome != check.Fail || !s.lib.steps[step].touches(q.Need) || q.Need.Test(s.sim.View()) == need.True || s.below(&s.lib.steps[step], q.Need) == need.False {
+		if !slices.Contains(ids, q.ID) || res.Findings[k].Outcome != check.Fail || !s.lib.steps[step].touches(q.Need) ||
+			q.Need.Test(s.sim.View()) == need.True || s.below(&s.lib.steps[step], q.Need) == need.False {
 			continue
 		}
 		p := Planned{Step: &s.lib.steps[step], index: step}

@@ -138,7 +138,10 @@ type Minutes struct {
 // known although its fact is: no row of a list and no naming rule reads it.
 const NotListed = "not-listed"
 
-var causes = []string{inventory.NeedsRights, inventory.NotOffered, inventory.ReadFailed, inventory.NotAsked, inventory.Disagree, NotListed}
+var causes = []string{
+	inventory.NeedsRights, inventory.NotOffered, inventory.ReadFailed, inventory.NotAsked, inventory.Disagree,
+	NotListed,
+}
 
 // stepEffect is one effect of a step; a value that is not known stands for the
 // least that the requirement needs.
@@ -273,7 +276,8 @@ func compile(docs, own []StepDoc, t *table, r *doc.Report) *Library {
 			r.Add(d.Node, fmt.Sprintf("the step %q stands twice", d.ID), "")
 		}
 		if !validID(d.ID) {
-			r.Add(d.Node.Of("id"), fmt.Sprintf("%q cannot be the id of a step", d.ID), "use small letters, digits and hyphens: unplug-reader")
+			r.Add(d.Node.Of("id"), fmt.Sprintf("%q cannot be the id of a step", d.ID),
+				"use small letters, digits and hyphens: unplug-reader")
 		}
 		isOwn[d.ID] = true
 		if i, ok := l.at[d.ID]; ok {
@@ -287,7 +291,8 @@ func compile(docs, own []StepDoc, t *table, r *doc.Report) *Library {
 		all = append(all, d)
 	}
 	if len(all) > MaxSteps {
-		r.Add(all[MaxSteps].Node.Of("id"), fmt.Sprintf("there are %d steps with those that are shipped", len(all)), fmt.Sprintf("at most %d", MaxSteps))
+		r.Add(all[MaxSteps].Node.Of("id"), fmt.Sprintf("there are %d steps with those that are shipped", len(all)),
+			fmt.Sprintf("at most %d", MaxSteps))
 	}
 	for i := range all {
 		s := l.step(&all[i], isOwn[all[i].ID], r)
@@ -342,11 +347,19 @@ func validID(s string) bool {
 
 // step compiles one step.
 func (l *Library) step(d *StepDoc, own bool, r *doc.Report) Step {
-	s := Step{StepDoc: *d, Own: own, Class: Class(slices.Index(classNames, d.Class)), Worst: Class(slices.Index(classNames, d.AtWorst))}
+	s := Step{
+		StepDoc: *d,
+		Own:     own,
+		Class:   Class(slices.Index(classNames, d.Class)),
+		Worst:   Class(slices.Index(classNames, d.AtWorst)),
+	}
 	for _, n := range []struct {
 		from *need.Document
 		to   *need.Need
-	}{{d.When, &s.When}, {d.Unless, &s.Unless}, {d.Skip, &s.Skip}, {d.Sure, &s.Sure}, {d.Always, &s.Always}, {d.Seen, &s.Seen}, {d.Unseen, &s.Unseen}, {d.Unlikely, &s.Unlikely}} {
+	}{
+		{d.When, &s.When}, {d.Unless, &s.Unless}, {d.Skip, &s.Skip}, {d.Sure, &s.Sure}, {d.Always, &s.Always},
+		{d.Seen, &s.Seen}, {d.Unseen, &s.Unseen}, {d.Unlikely, &s.Unlikely},
+	} {
 		if n.from != nil {
 			*n.to = need.Compile(n.from, nil, r)
 		}
@@ -376,7 +389,8 @@ func (l *Library) step(d *StepDoc, own bool, r *doc.Report) Step {
 	}
 	for i, name := range d.Beside {
 		if _, ok := d.Effect[name]; !ok {
-			r.Add(d.Node.Of("beside").Items[i], fmt.Sprintf("%q is not in the effect of the step", name), "name a fact that the step changes")
+			r.Add(d.Node.Of("beside").Items[i], fmt.Sprintf("%q is not in the effect of the step", name),
+				"name a fact that the step changes")
 		}
 	}
 	for i, name := range d.RestsOn {
@@ -402,20 +416,27 @@ func (l *Library) step(d *StepDoc, own bool, r *doc.Report) Step {
 		among("setting", []string{d.Setting}, Settings())
 	}
 	if d.Minutes.Least > d.Minutes.Most {
-		r.Add(d.Node.Of("minutes"), fmt.Sprintf("at least %d minutes is more than %d at most", d.Minutes.Least, d.Minutes.Most), "put the smaller number at least")
+		r.Add(d.Node.Of("minutes"),
+			fmt.Sprintf("at least %d minutes is more than %d at most", d.Minutes.Least, d.Minutes.Most),
+			"put the smaller number at least")
 	}
 	if d.Phase == anyPhase && s.Class != NoClass {
-		r.Add(d.Node.Of("phase"), "a step that settles something has a phase of its own", "it is one of remote, desk, host, install")
+		r.Add(d.Node.Of("phase"), "a step that settles something has a phase of its own",
+			"it is one of remote, desk, host, install")
 	}
 	if s.Class != NoClass && s.Class < Decision && d.Noun.One == "" {
-		r.Add(d.Node, "a step with a class needs a noun: the answer counts it", "noun: {one: a firmware setting, many: firmware settings}")
+		r.Add(d.Node, "a step with a class needs a noun: the answer counts it",
+			"noun: {one: a firmware setting, many: firmware settings}")
 	}
 	return s
 }
 
 // Settings are the firmware settings that steps change and guides find.
 func Settings() []string {
-	return []string{"boot-mode", "legacy-support", "tpm", "tpm-choice", "secure-boot", "secure-boot-keys", "processor-feature", "firmware-update"}
+	return []string{
+		"boot-mode", "legacy-support", "tpm", "tpm-choice", "secure-boot", "secure-boot-keys", "processor-feature",
+		"firmware-update",
+	}
 }
 
 func (l *Library) indexes(ids []string, at *doc.Node, r *doc.Report) []int {
@@ -453,7 +474,8 @@ func changes(m map[string]doc.Scalar, at *doc.Node, r *doc.Report) []stepEffect 
 	if len(out) != len(m) {
 		for _, name := range slices.Sorted(maps.Keys(m)) {
 			if fact.ByName(name) == nil {
-				r.Add(at.Of(name), fmt.Sprintf("there is no fact %q to have an effect on", name), doc.Suggest(name, fact.Names()))
+				r.Add(at.Of(name), fmt.Sprintf("there is no fact %q to have an effect on", name),
+					doc.Suggest(name, fact.Names()))
 			}
 		}
 	}

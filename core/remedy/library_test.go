@@ -41,25 +41,33 @@ func TestBadSteps(t *testing.T) {
 	tests := []struct{ step, want string }{
 		{"{id: a, title: A, after: [b], " + tail + "}", `2:34: steps[0].after: there is no step "b"`},
 		{"{id: a, title: A, after: [bakup], " + tail + "}", `did you mean "backup"?`},
-		{"{id: a, title: A, effect: {tpm.sate: ready}, " + tail + "}", `there is no fact "tpm.sate" to have an effect on; did you mean "tpm.state"?`},
+		{"{id: a, title: A, effect: {tpm.sate: ready}, " + tail + "}",
+			`there is no fact "tpm.sate" to have an effect on; did you mean "tpm.state"?`},
 		{"{id: a, title: A, effect: {tpm.state: redy}, " + tail + "}", `"redy" is not a value of tpm.state`},
 		{"{id: a, title: A, when: {fact: tpm.sate, equals: off}, " + tail + "}", `there is no fact "tpm.sate"`},
-		{"{id: a, title: A, warn: [{when: {fact: tpm.sate, equals: off}, say: Mind.}], " + tail + "}", `there is no fact "tpm.sate"`},
+		{"{id: a, title: A, warn: [{when: {fact: tpm.sate, equals: off}, say: Mind.}], " + tail + "}",
+			`there is no fact "tpm.sate"`},
 		{"{id: a, title: A, routes: [by-sea], " + tail + "}", `routes knows no "by-sea"; it is one of in-place,`},
-		{"{id: a, title: A, closes: [bad-luck], " + tail + "}", `closes knows no "bad-luck"; it is one of needs-rights,`},
+		{"{id: a, title: A, closes: [bad-luck], " + tail + "}",
+			`closes knows no "bad-luck"; it is one of needs-rights,`},
 		{"{id: a, title: A, setting: turbo, " + tail + "}", `setting knows no "turbo"; it is one of boot-mode,`},
 		{"{id: a, title: A, ceiling: memory.most, " + tail + "}", `there is no fact "memory.most"`},
 		{"{id: a, title: A, class: setting, " + tail + "}", "a step with a class needs a noun"},
 		{"{id: A b, title: A, " + tail + "}", `"A b" cannot be the id of a step`},
 		{"{id: a, title: A, " + tail + "}, {id: a, title: B, " + tail + "}", "stands twice"},
-		{"{id: a, title: A, phase: desk, do: Do., tell: Tell., confirm: Yes., minutes: {least: 9, most: 2}}", "at least 9 minutes is more than 2 at most"},
-		{"{id: a, title: A, after: [b], " + tail + "}, {id: b, title: B, after: [a], " + tail + "}", "the steps wait for each other: a → b → a"},
-		{"{id: a, title: A, after: [c, b], " + tail + "}, {id: c, title: C, " + tail + "}, {id: b, title: B, after: [a], " + tail + "}", "the steps wait for each other: a → b → a"},
+		{"{id: a, title: A, phase: desk, do: Do., tell: Tell., confirm: Yes., minutes: {least: 9, most: 2}}",
+			"at least 9 minutes is more than 2 at most"},
+		{"{id: a, title: A, after: [b], " + tail + "}, {id: b, title: B, after: [a], " + tail + "}",
+			"the steps wait for each other: a → b → a"},
+		{"{id: a, title: A, after: [c, b], " + tail + "}, {id: c, title: C, " + tail +
+			"}, {id: b, title: B, after: [a], " + tail + "}", "the steps wait for each other: a → b → a"},
 		{"{id: a, title: A, before: [backup], after: [boot-mode], " + tail + "}", "the steps wait for each other: "},
-		{"{id: a, title: A, pulls: [b], " + tail + "}, {id: b, title: B, pulls: [a], " + tail + "}", "the steps pull each other: a → b → a"},
+		{"{id: a, title: A, pulls: [b], " + tail + "}, {id: b, title: B, pulls: [a], " + tail + "}",
+			"the steps pull each other: a → b → a"},
 	}
 	for _, tt := range tests {
-		if _, err := Read("steps", []byte("format: rolltop-steps/1\nsteps: ["+tt.step+"]")); err == nil || !strings.Contains(err.Error(), tt.want) {
+		if _, err := Read("steps", []byte("format: rolltop-steps/1\nsteps: ["+tt.step+"]")); err == nil ||
+			!strings.Contains(err.Error(), tt.want) {
 			t.Errorf("%s: %v, want %s", tt.step, err, tt.want)
 		}
 	}

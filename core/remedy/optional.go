@@ -46,7 +46,8 @@ func (l *Library) Optional(res *check.Result, v *Verdict) []Planned {
 			continue
 		}
 		for _, i := range l.changing[id] {
-			if st := &l.steps[i]; !st.Installs && st.Class < Part && st.on(s.route, s.guest) && !s.has(i) && s.apply(i) {
+			if st := &l.steps[i]; !st.Installs && st.Class < Part && st.on(s.route, s.guest) && !s.has(i) &&
+				s.apply(i) {
 				break
 			}
 		}

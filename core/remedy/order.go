@@ -21,7 +21,8 @@ func (l *Library) orderByHazard() {
 			s := &l.steps[i]
 			switch {
 			case l.guarded(s.ID):
-			case g.stands == before && s.hazards&g.against != 0 && (s.Phase == anyPhase || slices.Contains(g.phases, s.Phase)):
+			case g.stands == before && s.hazards&g.against != 0 &&
+				(s.Phase == anyPhase || slices.Contains(g.phases, s.Phase)):
 				l.comesAfter(i, at)
 			case g.stands == after && s.Phase == Install:
 				l.comesAfter(i, at)

@@ -24,7 +24,9 @@ func drawSteps(r *rand.Rand) string {
 			}
 		}
 		phase := []string{Remote, Desk, Desk, Install}[r.IntN(4)]
-		fmt.Fprintf(&b, "  - {id: own-%d, title: Own, phase: %s, always: {fact: device.form, one_of: [desktop, laptop]}, disturbs: [%s], restarts: %d, do: Do., tell: Tell., confirm: Yes., minutes: {least: 1, most: 2}}\n",
+		fmt.Fprintf(&b, "  - {id: own-%d, title: Own, phase: %s, always: {fact: device.form, one_of: [desktop, "+
+			"laptop]}, disturbs: [%s], restarts: %d, do: Do., "+
+			"tell: Tell., confirm: Yes., minutes: {least: 1, most: 2}}\n",
 			i, phase, strings.Join(of, ", "), r.IntN(2))
 	}
 	return b.String()
@@ -69,7 +71,10 @@ func TestEachHazardAlone(t *testing.T) {
 	rel := everyRemedy(t)
 	for _, h := range hazardNames {
 		for _, phase := range []string{Remote, Desk} {
-			lib, err := Read("own", fmt.Appendf(nil, "format: rolltop-steps/1\nsteps:\n  - {id: own, title: Own, phase: %s, always: {fact: os.platform, one_of: [windows, linux]}, disturbs: [%s], do: Do., tell: Tell., confirm: Yes., minutes: {least: 1, most: 2}}\n", phase, h))
+			lib, err := Read("own", fmt.Appendf(nil,
+				"format: rolltop-steps/1\nsteps:\n  - {id: own, title: Own, phase: %s, always: {fact: os.platform, "+
+					"one_of: [windows, linux]}, disturbs: [%s], do: Do., tell: Tell., confirm: Yes., minutes: "+
+					"{least: 1, most: 2}}\n", phase, h))
 			if err != nil {
 				t.Fatal(err)
 			}

@@ -60,7 +60,8 @@ func (s *solver) undecided(v *Verdict) []Planned {
 		fd := s.finding(id)
 		for i := range s.lib.steps {
 			st := &s.lib.steps[i]
-			if st.Unlikely == nil || st.Unlikely.Test(s.was.View()) == need.False || !st.on(s.route, s.guest) || fd == nil || !st.touches(fd.Requirement.Need) {
+			if st.Unlikely == nil || st.Unlikely.Test(s.was.View()) == need.False || !st.on(s.route, s.guest) ||
+				fd == nil || !st.touches(fd.Requirement.Need) {
 				continue
 			}
 			s.apply(i)
@@ -98,7 +99,8 @@ func (s *solver) close(open []string) {
 		}
 		var settles []string
 		for _, fd := range slices.Concat(s.open, s.failing) {
-			if id := fd.Requirement.ID; slices.Contains(open, id) && slices.ContainsFunc(openFor(fd), func(c string) bool { return slices.Contains(st.Closes, c) }) {
+			if id := fd.Requirement.ID; slices.Contains(open, id) &&
+				slices.ContainsFunc(openFor(fd), func(c string) bool { return slices.Contains(st.Closes, c) }) {
 				settles = append(settles, id)
 				found[id] = true
 			}

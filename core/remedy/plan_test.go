@@ -52,7 +52,8 @@ func BenchmarkPlan(b *testing.B) {
 		if err != nil {
 			b.Fatal(err)
 		}
-		if v := Shipped().Solve(res, nil); len(*to) < 200 && (any || v.Disposition == Reconfigure || v.Disposition == Refit) {
+		if v := Shipped().Solve(res, nil); len(*to) < 200 &&
+			(any || v.Disposition == Reconfigure || v.Disposition == Refit) {
 			*to = append(*to, res)
 		}
 	}

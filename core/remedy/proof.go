@@ -70,7 +70,8 @@ func (f facts) soldered() need.Truth {
 // soldered modules are believed, since nothing speaks against them.
 func memoryFixed(f facts) need.Truth {
 	free := f.noFreeSlot()
-	if free == need.Unknown && f.soldered() == need.True && f.Value(fact.MemoryFreeSlots).Known() && f.Value(fact.MemoryFreeSlots).Float() <= 0 {
+	if free == need.Unknown && f.soldered() == need.True && f.Value(fact.MemoryFreeSlots).Known() &&
+		f.Value(fact.MemoryFreeSlots).Float() <= 0 {
 		free = need.True
 	}
 	return min(f.soldered(), free)
@@ -124,7 +125,8 @@ func fixed(id fact.ID, f *fact.Facts) need.Truth {
 	}
 	if f.Guest() {
 		switch id {
-		case fact.ProcessorCores, fact.ProcessorThreads, fact.ProcessorPackages, fact.UEFICapable, fact.UEFIBits, fact.SecureBootCapable,
+		case fact.ProcessorCores, fact.ProcessorThreads, fact.ProcessorPackages, fact.UEFICapable, fact.UEFIBits,
+			fact.SecureBootCapable,
 			fact.MemoryMax, fact.MemorySlots, fact.MemorySoldered:
 			return need.False
 		}

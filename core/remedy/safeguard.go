@@ -104,11 +104,16 @@ var safeguards = sync.OnceValue(func() *table {
 				s.Phases = append(s.Phases, Install)
 			}
 		}
-		t.rows = append(t.rows, safeguard{s.Step, s.Stands, hazards(s.Against, s.Node), s.Routes, s.Phases, compiled(s.Unless), compiled(s.Only)})
+		t.rows = append(t.rows, safeguard{
+			s.Step, s.Stands, hazards(s.Against, s.Node), s.Routes, s.Phases, compiled(s.Unless), compiled(s.Only),
+		})
 	}
 	for i := range d.Cautions {
 		c := &d.Cautions[i]
-		t.cautions = append(t.cautions, precaution{hazards(c.Against, c.Node), hazards(c.Except, c.Node), compiled(c.Unless), compiled(c.Only), c.Say})
+		t.cautions = append(t.cautions,
+			precaution{
+				hazards(c.Against, c.Node), hazards(c.Except, c.Node), compiled(c.Unless), compiled(c.Only), c.Say,
+			})
 	}
 	if err := r.Err(); err != nil {
 		panic(err)
@@ -144,7 +149,8 @@ func (s *solver) pullFor(from int) {
 	for k := from; k < len(s.chosen); k++ {
 		for _, j := range s.chosen[k].pulls {
 			st := &s.lib.steps[j]
-			if s.has(j) || st.Class != NoClass || s.lib.guarded(st.ID) || !st.on(s.route, s.guest) || st.can(s.was) != need.True ||
+			if s.has(j) || st.Class != NoClass || s.lib.guarded(st.ID) || !st.on(s.route, s.guest) ||
+				st.can(s.was) != need.True ||
 				st.Skip != nil && st.Skip.Test(s.was.View()) == need.True {
 				continue
 			}

@@ -55,14 +55,19 @@ var rules = []rule{
 	{"other-system", before, toOthers, "", func(f *fact.Facts, _ bool) bool { return others(f) == "there" }},
 	{"find-other-system", before, toOthers, "", func(f *fact.Facts, _ bool) bool { return others(f) == "unknown" }},
 	{"pause-encryption", before, toSystem, "", pausable},
-	{"passphrase", before, toSystem, "", func(f *fact.Facts, keeps bool) bool { return keeps && sealed(f) && f.Is(fact.EncryptionKind, "luks") }},
-	{"other-encryption", before, toSystem, "", func(f *fact.Facts, keeps bool) bool { return keeps && sealed(f) && f.Is(fact.EncryptionKind, "other") }},
-	{"unbind-tpm", before, "tpm-keys", "", func(f *fact.Facts, _ bool) bool { return !f.Is(fact.TPMState, "not-seen") }},
+	{"passphrase", before, toSystem, "",
+		func(f *fact.Facts, keeps bool) bool { return keeps && sealed(f) && f.Is(fact.EncryptionKind, "luks") }},
+	{"other-encryption", before, toSystem, "",
+		func(f *fact.Facts, keeps bool) bool { return keeps && sealed(f) && f.Is(fact.EncryptionKind, "other") }},
+	{"unbind-tpm", before, "tpm-keys", "",
+		func(f *fact.Facts, _ bool) bool { return !f.Is(fact.TPMState, "not-seen") }},
 	{"enter-firmware", before, "firmware", Desk, func(*fact.Facts, bool) bool { return true }},
 	{"check-again", after, toFiles + " display", "", func(*fact.Facts, bool) bool { return true }},
-	{"enrol-again", after, "tpm-keys", "", func(f *fact.Facts, _ bool) bool { return !f.Is(fact.TPMState, "not-seen") }},
+	{"enrol-again", after, "tpm-keys", "",
+		func(f *fact.Facts, _ bool) bool { return !f.Is(fact.TPMState, "not-seen") }},
 	{"resume-encryption", after, toSystem, "", pausable},
-	{"encrypt-again", after, toSystem, "", func(f *fact.Facts, keeps bool) bool { return keeps && sealed(f) && f.Is(fact.EncryptionKind, "other") }},
+	{"encrypt-again", after, toSystem, "",
+		func(f *fact.Facts, keeps bool) bool { return keeps && sealed(f) && f.Is(fact.EncryptionKind, "other") }},
 }
 
 // warned is what a hazard calls for as a caution at the step.
@@ -71,10 +76,13 @@ var warned = []struct {
 	needed        func(f *fact.Facts) bool
 }{
 	{"disk-contents", "is lost. Begin only after the backup has been tested.", func(*fact.Facts) bool { return true }},
-	{"disk-contents", "Another system is on the disk, and is lost", func(f *fact.Facts) bool { return others(f) == "there" }},
+	{"disk-contents", "Another system is on the disk, and is lost",
+		func(f *fact.Facts) bool { return others(f) == "there" }},
 	{"disk-contents", "If there is one, it is lost", func(f *fact.Facts) bool { return others(f) == "unknown" }},
-	{"boot disk-layout", "Another system is on the disk and may not start", func(f *fact.Facts) bool { return others(f) == "there" }},
-	{"boot disk-layout", "If there is one, it may not start", func(f *fact.Facts) bool { return others(f) == "unknown" }},
+	{"boot disk-layout", "Another system is on the disk and may not start",
+		func(f *fact.Facts) bool { return others(f) == "there" }},
+	{"boot disk-layout", "If there is one, it may not start",
+		func(f *fact.Facts) bool { return others(f) == "unknown" }},
 	{"firmware-image disk-layout disk-contents", "Keep mains power connected", func(f *fact.Facts) bool {
 		return !slices.Contains([]string{"desktop", "all-in-one", "server", "virtual"}, f.Value(fact.DeviceForm).Text())
 	}},
@@ -89,7 +97,8 @@ var warned = []struct {
 		}
 		return false
 	}},
-	{"tpm-keys", "Keys that the TPM holds can be lost", func(f *fact.Facts) bool { return !f.Is(fact.TPMState, "not-seen") }},
+	{"tpm-keys", "Keys that the TPM holds can be lost",
+		func(f *fact.Facts) bool { return !f.Is(fact.TPMState, "not-seen") }},
 }
 
 func disturbs(p *Planned, against string) bool {
@@ -126,7 +135,8 @@ func unguarded(f *fact.Facts, v *Verdict) string {
 		}
 		for i := range v.Plan {
 			p := &v.Plan[i]
-			if !disturbs(p, r.against) || r.phase != "" && p.Phase != r.phase || r.stands == after && p.Phase == Install {
+			if !disturbs(p, r.against) || r.phase != "" && p.Phase != r.phase || r.stands == after &&
+				p.Phase == Install {
 				continue
 			}
 			switch where := at[r.safeguard]; {
@@ -174,21 +184,22 @@ func unwarned(f *fact.Facts, v *Verdict) string {
 
 // orders are steps of which the first never stands behind the others, as the design has it.
 var orders = map[string]string{
-	"read-again":         "read-anew enter-by-hand save-capture backup",
-	"read-anew":          "enter-by-hand save-capture backup",
-	"restart-first":      "backup",
-	"backup":             "recovery-key other-system find-other-system free-space interim upgrade",
-	"recovery-key":       "pause-encryption passphrase other-encryption",
-	"free-space":         "update-titles update-drivers upgrade",
-	"pause-encryption":   "unbind-tpm add-memory convert-disk",
-	"unbind-tpm":         "enter-firmware",
-	"failing-drive":      "free-space convert-disk update-titles remove-titles",
-	"add-memory":         "firmware-update convert-disk boot-mode",
-	"change-drive":       "firmware-update convert-disk",
-	"firmware-update":    "convert-disk boot-mode tpm-on secure-boot-on",
-	"convert-disk":       "efi-loader boot-mode",
-	"efi-loader":         "boot-mode",
-	"boot-mode":          "legacy-support-off tpm-on tpm-other tpm-mode secure-boot-keys secure-boot-on processor-feature",
+	"read-again":       "read-anew enter-by-hand save-capture backup",
+	"read-anew":        "enter-by-hand save-capture backup",
+	"restart-first":    "backup",
+	"backup":           "recovery-key other-system find-other-system free-space interim upgrade",
+	"recovery-key":     "pause-encryption passphrase other-encryption",
+	"free-space":       "update-titles update-drivers upgrade",
+	"pause-encryption": "unbind-tpm add-memory convert-disk",
+	"unbind-tpm":       "enter-firmware",
+	"failing-drive":    "free-space convert-disk update-titles remove-titles",
+	"add-memory":       "firmware-update convert-disk boot-mode",
+	"change-drive":     "firmware-update convert-disk",
+	"firmware-update":  "convert-disk boot-mode tpm-on secure-boot-on",
+	"convert-disk":     "efi-loader boot-mode",
+	"efi-loader":       "boot-mode",
+	"boot-mode": "legacy-support-off tpm-on tpm-other tpm-mode secure-boot-keys secure-boot-on " +
+		"processor-feature",
 	"uefi-reinstall":     "legacy-support-off tpm-on secure-boot-on",
 	"legacy-support-off": "secure-boot-on tpm-on",
 	"look-for-tpm":       "tpm-module",
@@ -225,7 +236,8 @@ func outOfOrder(lib *Library, v *Verdict) string {
 				return id + " behind " + v.Plan[i].ID
 			}
 		}
-		if v.Plan[i].Phase == Install && i+1 < len(v.Plan) && v.Plan[i+1].Phase != Install && v.Plan[i+1].ID != "decide" && v.Plan[i+1].ID != "start-once" {
+		if v.Plan[i].Phase == Install && i+1 < len(v.Plan) && v.Plan[i+1].Phase != Install &&
+			v.Plan[i+1].ID != "decide" && v.Plan[i+1].ID != "start-once" {
 			return v.Plan[i+1].ID + " behind the installation"
 		}
 	}
@@ -241,13 +253,16 @@ func undone(lib *Library, f *fact.Facts, v *Verdict) string {
 		if p.Class != NoClass && p.can(sim.sim) == need.False && p.Unlikely == nil {
 			return p.ID + " cannot be done at its place"
 		}
-		if sim.sim.Is(fact.DiskHealth, "bad") && !f.Guest() && (disturbs(p, "disk-layout disk-contents files")) && !p.sets(fact.DiskHealth, "good") && !p.Installs {
+		if sim.sim.Is(fact.DiskHealth, "bad") && !f.Guest() && (disturbs(p, "disk-layout disk-contents files")) &&
+			!p.sets(fact.DiskHealth, "good") && !p.Installs {
 			return p.ID + " on a failing drive"
 		}
-		if p.Class != NoClass && p.Class < Decision && len(p.Settles) == 0 && !p.Installs && p.Always == nil && !pulled(v, p) && p.ID != "interim" {
+		if p.Class != NoClass && p.Class < Decision && len(p.Settles) == 0 && !p.Installs && p.Always == nil &&
+			!pulled(v, p) && p.ID != "interim" {
 			return p.ID + " settles nothing"
 		}
-		if p.sets(fact.BootMode, "uefi") && !p.Installs && p.Phase == Desk && !(sim.sim.Is(fact.DiskStyle, "gpt") && sim.sim.Value(fact.ESPLoader).Bool()) {
+		if p.sets(fact.BootMode, "uefi") && !p.Installs && p.Phase == Desk &&
+			!(sim.sim.Is(fact.DiskStyle, "gpt") && sim.sim.Value(fact.ESPLoader).Bool()) {
 			return p.ID + " with nothing there that starts in UEFI mode"
 		}
 		sim.simulate(p, nil)
@@ -261,7 +276,8 @@ func undone(lib *Library, f *fact.Facts, v *Verdict) string {
 // pulled says whether another step of the plan needs this one.
 func pulled(v *Verdict, p *Planned) bool {
 	return slices.ContainsFunc(v.Plan, func(q Planned) bool {
-		return slices.Contains(q.Pulls, p.ID) || slices.ContainsFunc(q.leaves, func(l stepEffect) bool { return p.sets(l.id, l.value.Text()) })
+		return slices.Contains(q.Pulls, p.ID) ||
+			slices.ContainsFunc(q.leaves, func(l stepEffect) bool { return p.sets(l.id, l.value.Text()) })
 	})
 }
 
@@ -327,7 +343,8 @@ func unguardedLibrary(t *testing.T, row, caution int) *Library {
 	r := &doc.Report{}
 	// No shipped step disturbs how a machine starts without starting it: one of one's own does.
 	own := StepDoc{
-		ID: "own", Title: "Own", Phase: Desk, Always: Shipped().Find("restart-first").StepDoc.Always, Disturbs: []string{"boot"},
+		ID: "own", Title: "Own", Phase: Desk, Always: Shipped().Find(
+			"restart-first").StepDoc.Always, Disturbs: []string{"boot"},
 		Do: "Do.", Tell: "Tell.", Confirm: "Yes.", Minutes: Minutes{1, 2},
 	}
 	lib := compile(shipped(), []StepDoc{own}, less, r)
@@ -423,7 +440,9 @@ func unsettled(lib *Library, res *check.Result, v *Verdict) string {
 			continue
 		}
 		applies := q.When == nil || q.When.Test(sim.sim.View()) != need.False
-		if fd.Outcome == check.Fail && applies && q.Need.Test(sim.sim.View()) != need.True || (fd.Outcome == check.Unknown && applies && fd.Applies == need.True && q.Need.Test(sim.sim.View()) == need.False) {
+		if fd.Outcome == check.Fail && applies && q.Need.Test(sim.sim.View()) != need.True ||
+			(fd.Outcome == check.Unknown && applies && fd.Applies == need.True &&
+				q.Need.Test(sim.sim.View()) == need.False) {
 			return q.ID + " still fails at the end"
 		}
 	}

@@ -145,7 +145,8 @@ const optionBits = 16
 // option ranks a step as one that could change what a need reads.
 func (s *solver) option(i int, n need.Need, budget Class) (rank int, ok bool) {
 	st := &s.lib.steps[i]
-	if st.Class == NoClass || st.Class > budget || st.Installs || st.Always != nil || !st.on(s.route, s.guest) || s.has(i) || slices.Contains(s.asking, i) {
+	if st.Class == NoClass || st.Class > budget || st.Installs || st.Always != nil || !st.on(s.route, s.guest) ||
+		s.has(i) || slices.Contains(s.asking, i) {
 		return 0, false
 	}
 	if !s.unsure && !st.sure(s.was) {

@@ -31,7 +31,8 @@ func (s *solver) apply(i int) bool {
 		if p.Class == NoClass && s.lib.guarded(p.ID) {
 			continue // the table of safeguards says where it stands
 		}
-		if s.has(j) || !p.on(s.route, s.guest) && p.Class == NoClass || p.Skip != nil && p.Skip.Test(s.sim.View()) == need.True {
+		if s.has(j) || !p.on(s.route, s.guest) && p.Class == NoClass || p.Skip != nil &&
+			p.Skip.Test(s.sim.View()) == need.True {
 			continue
 		}
 		can := p.can(s.sim)
@@ -309,7 +310,8 @@ func (s *solver) droppable() []int {
 		if p.Class == NoClass || p.Always != nil || p.index == s.install || s.pulledByOther(p.index) {
 			continue
 		}
-		if !slices.ContainsFunc(p.effects, func(c stepEffect) bool { return s.goalReads(c.id) && !s.otherChanges(p.index, c.id) }) {
+		if !slices.ContainsFunc(p.effects,
+			func(c stepEffect) bool { return s.goalReads(c.id) && !s.otherChanges(p.index, c.id) }) {
 			out = append(out, p.index)
 		}
 	}
@@ -353,7 +355,8 @@ func (s *solver) without(drop int) bool {
 			break
 		}
 	}
-	ok = ok && !again.has(drop) && !slices.ContainsFunc(met, func(fd *check.Finding) bool { return !again.met(fd.Requirement.Need) })
+	ok = ok && !again.has(drop) &&
+		!slices.ContainsFunc(met, func(fd *check.Finding) bool { return !again.met(fd.Requirement.Need) })
 	if !ok {
 		again.leave()
 		return false
@@ -405,14 +408,16 @@ func (s *solver) settles(p *Planned, fd *check.Finding) bool {
 	if len(p.effects)+len(p.assumes) == 0 {
 		return false
 	}
-	return need.SomeLeaf(fd.Requirement.Need, func(l need.Leaf) bool { return s.brings(p.effects, l) || s.brings(p.assumes, l) })
+	return need.SomeLeaf(fd.Requirement.Need,
+		func(l need.Leaf) bool { return s.brings(p.effects, l) || s.brings(p.assumes, l) })
 }
 
 // brings says whether one of the effects is what a comparison asks for and had not.
 func (s *solver) brings(effects []stepEffect, l need.Leaf) bool {
 	for i := range effects {
 		c := &effects[i]
-		if c.id == l.Fact() && meets(l, c.value) && (c.id.Group() != fact.NoGroup || l.Test(s.was.View()) != need.True) {
+		if c.id == l.Fact() && meets(l, c.value) &&
+			(c.id.Group() != fact.NoGroup || l.Test(s.was.View()) != need.True) {
 			return true
 		}
 	}

@@ -102,9 +102,10 @@ func (l *Library) Solve(res *check.Result, ask func(*release.Requirement) bool) 
 		return l.astray(res)
 	}
 	v := solve(l, res, ask, res.Path, true)
-	if v.Route != release.ByInterim || res.Path.Truth != need.True || !slices.ContainsFunc(res.Findings, func(fd check.Finding) bool {
-		return fd.Requirement.Interim != nil && fd.Requirement.Level == release.Must && fd.Outcome == check.Fail
-	}) {
+	if v.Route != release.ByInterim || res.Path.Truth != need.True ||
+		!slices.ContainsFunc(res.Findings, func(fd check.Finding) bool {
+			return fd.Requirement.Interim != nil && fd.Requirement.Level == release.Must && fd.Outcome == check.Fail
+		}) {
 		return v
 	}
 	other := solve(l, res, ask, release.Path{Way: release.Reinstall, Truth: res.Path.Truth}, false)
@@ -114,8 +115,17 @@ func (l *Library) Solve(res *check.Result, ask func(*release.Requirement) bool) 
 	if !other.Disposition.Futile() || v.Disposition.Futile() {
 		v.Other = &other
 	} else {
-		v.Other = &Verdict{Disposition: other.Disposition, Best: other.Best, Worst: other.Worst, Confirmed: other.Confirmed, Route: other.Route,
-			Through: other.Through, NoRemedy: other.NoRemedy, Proven: other.Proven, RouteKnown: other.RouteKnown}
+		v.Other = &Verdict{
+			Disposition: other.Disposition,
+			Best:        other.Best,
+			Worst:       other.Worst,
+			Confirmed:   other.Confirmed,
+			Route:       other.Route,
+			Through:     other.Through,
+			NoRemedy:    other.NoRemedy,
+			Proven:      other.Proven,
+			RouteKnown:  other.RouteKnown,
+		}
 	}
 	return v
 }
@@ -125,14 +135,23 @@ func (l *Library) Solve(res *check.Result, ask func(*release.Requirement) bool) 
 func (l *Library) astray(res *check.Result) Verdict {
 	step := l.Step(Deciding)
 	return Verdict{
-		Disposition: Decide, Best: Decide, Worst: Decide, Confirmed: true, Astray: true, Route: release.Reinstall, RouteKnown: true, Foreign: true,
+		Disposition: Decide, Best: Decide, Worst: Decide, Confirmed: true, Astray: true, Route: release.Reinstall,
+		RouteKnown: true, Foreign: true,
 		Plan: []Planned{{Step: step, Phase: step.Phase, index: l.playing[Deciding]}},
 	}
 }
 
 // done is the verdict on a machine that runs the release, or a later one, already.
 func done(res *check.Result, ask func(*release.Requirement) bool, runs release.Installed) Verdict {
-	v := Verdict{Disposition: Done, Best: Done, Worst: Done, Confirmed: true, Route: release.InPlace, RouteKnown: true, Guest: res.Facts.Guest()}
+	v := Verdict{
+		Disposition: Done,
+		Best:        Done,
+		Worst:       Done,
+		Confirmed:   true,
+		Route:       release.InPlace,
+		RouteKnown:  true,
+		Guest:       res.Facts.Guest(),
+	}
 	for i := range res.Findings {
 		fd := &res.Findings[i]
 		q := fd.Requirement
@@ -151,11 +170,22 @@ func done(res *check.Result, ask func(*release.Requirement) bool, runs release.I
 
 // solve works out the verdict for a path. others says that every path counts that
 // what is not known leaves possible.
-func solve(lib *Library, res *check.Result, ask func(*release.Requirement) bool, path release.Path, others bool) Verdict {
+func solve(
+	lib *Library, res *check.Result, ask func(*release.Requirement) bool, path release.Path, others bool,
+) Verdict {
 	f := res.Facts
-	v := Verdict{Route: path.Way, Through: path.Through(), Keeps: path.Keeps, Back: path.Back, RouteKnown: path.Truth == need.True, Guest: f.Guest(), Planned: f.Planned()}
+	v := Verdict{
+		Route:      path.Way,
+		Through:    path.Through(),
+		Keeps:      path.Keeps,
+		Back:       path.Back,
+		RouteKnown: path.Truth == need.True,
+		Guest:      f.Guest(),
+		Planned:    f.Planned(),
+	}
 	for i := range res.Findings {
-		if fd := &res.Findings[i]; fd.Outcome == check.Waived && asked(fd, ask) && fd.Requirement.Level == release.Must {
+		if fd := &res.Findings[i]; fd.Outcome == check.Waived && asked(fd, ask) &&
+			fd.Requirement.Level == release.Must {
 			v.Waived = append(v.Waived, fd.Requirement.ID)
 		}
 	}
@@ -262,7 +292,8 @@ func (o *outcome) less(p *outcome) bool {
 		return 0
 	}
 	afresh := func(o *outcome) int { return min(o.install, 0) } // 0, or -1 where nothing installs afresh
-	return cmp.Or(cmp.Compare(o.disposition, p.disposition), cmp.Compare(len(o.left), len(p.left)), doubtful(o)-doubtful(p), cmp.Compare(o.most, p.most),
+	return cmp.Or(cmp.Compare(o.disposition, p.disposition), cmp.Compare(len(o.left), len(p.left)),
+		doubtful(o)-doubtful(p), cmp.Compare(o.most, p.most),
 		afresh(o)-afresh(p), cmp.Compare(o.remedies(), p.remedies())) < 0
 }
 
@@ -335,7 +366,8 @@ func (s *solver) possible(t need.Truth) bool {
 func (s *solver) otherInstall(than int) bool {
 	for i := range s.lib.steps {
 		st := &s.lib.steps[i]
-		if i != than && st.Installs && st.on(release.Reinstall, s.guest) && s.possible(st.can(s.was)) && s.available(st) {
+		if i != than && st.Installs && st.on(release.Reinstall, s.guest) && s.possible(st.can(s.was)) &&
+			s.available(st) {
 			return true
 		}
 	}
@@ -346,7 +378,8 @@ func (s *solver) otherInstall(than int) bool {
 func (s *solver) installMends() bool {
 	for i := range s.lib.steps {
 		st := &s.lib.steps[i]
-		if st.Installs && slices.ContainsFunc(s.goals, func(fd *check.Finding) bool { return st.touches(fd.Requirement.Need) }) {
+		if st.Installs && slices.ContainsFunc(s.goals,
+			func(fd *check.Finding) bool { return st.touches(fd.Requirement.Need) }) {
 			return true
 		}
 	}
@@ -361,7 +394,8 @@ func (s *solver) alwaysThere() {
 	}
 	for i := range s.lib.steps {
 		st := &s.lib.steps[i]
-		if st.Always == nil || s.lib.guarded(st.ID) || !st.on(s.route, s.guest) || st.Always.Test(s.was.View()) != need.True {
+		if st.Always == nil || s.lib.guarded(st.ID) || !st.on(s.route, s.guest) ||
+			st.Always.Test(s.was.View()) != need.True {
 			continue
 		}
 		can := st.can(s.sim)
@@ -410,7 +444,8 @@ func foreign(res *check.Result) bool {
 		return true
 	}
 	p := res.Facts.Value(fact.OSPlatform).Text()
-	return p != "" && !slices.ContainsFunc(res.Release.Upgrade, func(s release.SourceDoc) bool { return s.Platform == p })
+	return p != "" && !slices.ContainsFunc(res.Release.Upgrade,
+		func(s release.SourceDoc) bool { return s.Platform == p })
 }
 
 // budgets are the classes of work that are allowed, one after the other: what the
@@ -425,7 +460,8 @@ func (s *solver) settleAll() []*check.Finding {
 			before := len(left)
 			left = slices.DeleteFunc(left, func(fd *check.Finding) bool {
 				// What no step of the budget changes is not looked at before its turn.
-				return (budget == Part || s.lib.leastFor(fd.Requirement.Need) <= budget) && s.achieve(fd.Requirement.Need, budget)
+				return (budget == Part || s.lib.leastFor(fd.Requirement.Need) <= budget) &&
+					s.achieve(fd.Requirement.Need, budget)
 			})
 			again = len(left) < before && len(left) > 0
 		}

@@ -56,7 +56,12 @@ func by(s *Step, phase string) string {
 	if s.Who != "" {
 		return s.Who
 	}
-	return map[string]string{Remote: "administrator", Desk: "technician", Host: "host-administrator", Install: "administrator"}[phase]
+	return map[string]string{
+		Remote:  "administrator",
+		Desk:    "technician",
+		Host:    "host-administrator",
+		Install: "administrator",
+	}[phase]
 }
 
 // Predecessors are the steps that come before this one where both stand.
@@ -88,7 +93,8 @@ func (s *Step) changed(f *fact.Facts) need.Truth {
 	t := need.Unknown
 	for _, c := range s.effects {
 		now := f.Value(c.id)
-		if !c.value.Known() || !now.Known() || c.id.Group() != fact.NoGroup || slices.Contains(s.Beside, c.id.String()) {
+		if !c.value.Known() || !now.Known() || c.id.Group() != fact.NoGroup ||
+			slices.Contains(s.Beside, c.id.String()) {
 			continue
 		}
 		if !now.Equal(c.value) {

@@ -9,10 +9,12 @@ func TestDispositions(t *testing.T) {
 		name          string
 		takes, futile bool
 	}{
-		Done: {"done", false, true}, Ready: {"ready", false, false}, Reconfigure: {"reconfigure", true, false}, Refit: {"refit", true, false},
-		Decide: {"decide", false, true}, Replace: {"replace", false, true}, Undetermined: {"undetermined", false, false},
+		Done: {"done", false, true}, Ready: {"ready", false, false}, Reconfigure: {"reconfigure", true, false},
+		Refit: {"refit", true, false}, Decide: {"decide", false, true}, Replace: {"replace", false, true},
+		Undetermined: {"undetermined", false, false},
 	} {
-		if got, ok := DispositionOf(want.name); !ok || got != d || d.String() != want.name || d.Takes() != want.takes || d.Futile() != want.futile {
+		if got, ok := DispositionOf(want.name); !ok || got != d || d.String() != want.name || d.Takes() != want.takes ||
+			d.Futile() != want.futile {
 			t.Errorf("%s: %v %v, takes %v, futile %v", d, got, ok, d.Takes(), d.Futile())
 		}
 	}

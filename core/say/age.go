@@ -9,7 +9,8 @@ import (
 // AsOf puts the age of the inventory into the answer on a machine that is ready: it
 // was ready on that day, and may not be now.
 func AsOf(answer string, taken time.Time, days int) string {
-	return strings.TrimSuffix(strings.TrimSuffix(answer, "."), " now") + ", as of " + Day(taken) + " (" + ago(days) + ")."
+	return strings.TrimSuffix(strings.TrimSuffix(answer, "."),
+		" now") + ", as of " + Day(taken) + " (" + ago(days) + ")."
 }
 
 func ago(days int) string { return Count(days, "day", "days") + " ago" }
@@ -21,7 +22,8 @@ func InventoryAge(taken time.Time, days int) string {
 
 // FutureInventory says that an inventory is dated after the check.
 func FutureInventory(taken, now time.Time) string {
-	return fmt.Sprintf("The inventory is dated %s, after this check of %s: the clock of the machine or of this computer is wrong.", Day(taken), Day(now))
+	return fmt.Sprintf("The inventory is dated %s, after this check of %s: the clock of the machine or of this "+
+		"computer is wrong.", Day(taken), Day(now))
 }
 
 // AgeBasis is the age of an inventory as something that an expected verdict rests on.
@@ -34,10 +36,13 @@ func AgeBasis(taken time.Time, days int) string {
 
 // OldRules warns of a document that nobody has compared with its page for long.
 func OldRules(seen time.Time, days int) string {
-	return fmt.Sprintf("The requirements are as of %s, %s. Compare them with the publisher's page before you rely on them.", Day(seen), ago(days))
+	return fmt.Sprintf(
+		"The requirements are as of %s, %s. Compare them with the publisher's page before you rely on them.", Day(seen),
+		ago(days))
 }
 
 // FutureRules warns of a document that is dated after the check.
 func FutureRules(seen time.Time) string {
-	return fmt.Sprintf("The requirements are dated %s, which has not come yet: the date in the document or the clock of this computer is wrong.", Day(seen))
+	return fmt.Sprintf("The requirements are dated %s, which has not come yet: the date in the document or the clock "+
+		"of this computer is wrong.", Day(seen))
 }

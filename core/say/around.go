@@ -27,15 +27,21 @@ func When(visit, held bool, from, latest *time.Time, rel, installed string) []st
 	}
 	if from != nil {
 		out = append(out,
-			fmt.Sprintf("%s is offered to this machine from %s: %s before that day is of no use.", rel, Day(*from), Lower(what)))
+			fmt.Sprintf("%s is offered to this machine from %s: %s before that day is of no use.", rel, Day(*from),
+				Lower(what)))
 	}
 	if latest != nil && installed != "" {
-		out = append(out, fmt.Sprintf("It has to be done by %s, the last day of support of %s.", Day(*latest), installed))
+		out = append(out, fmt.Sprintf("It has to be done by %s, the last day of support of %s.", Day(*latest),
+			installed))
 	}
 	return out
 }
 
-var hows = map[string]string{"gone": "gone after the upgrade", "removed": "removed by the installation", "different": "different after the upgrade"}
+var hows = map[string]string{
+	"gone":      "gone after the upgrade",
+	"removed":   "removed by the installation",
+	"different": "different after the upgrade",
+}
 
 // End says what becomes of something that ends with the upgrade.
 func End(e *release.End, certain bool) string {
@@ -48,11 +54,13 @@ func End(e *release.End, certain bool) string {
 
 // WhyAfresh says why a release is installed on the emptied disk; "" where it is not.
 func WhyAfresh(v *remedy.Verdict, rel *release.Release, f *fact.Facts) string {
-	if v.Route != release.Reinstall || v.Astray || v.Planned || v.Disposition == remedy.Done || v.Disposition == remedy.Replace {
+	if v.Route != release.Reinstall || v.Astray || v.Planned || v.Disposition == remedy.Done ||
+		v.Disposition == remedy.Replace {
 		return ""
 	}
 	if v.Foreign {
-		return Sentence("a clean installation is needed because " + rel.Name + " has no upgrade from the system that runs now")
+		return Sentence("a clean installation is needed because " + rel.Name +
+			" has no upgrade from the system that runs now")
 	}
 	if lacks := rel.Lacks(f); len(lacks) > 0 {
 		var parts []string
@@ -104,13 +112,15 @@ func lack(l *release.Lack, f *fact.Facts) string {
 
 // Superseded says that a check is by a revision that a later one takes the place of.
 func Superseded(name string, revision, newest int) string {
-	return fmt.Sprintf("This check is by revision %d of the requirements of %s. Revision %d is the later one: check by that.",
+	return fmt.Sprintf("This check is by revision %d of the requirements of %s. Revision %d is the later one: check "+
+		"by that.",
 		revision, name, newest)
 }
 
 // SlotsTwice says that an inventory states two different things of memory slots.
 func SlotsTwice(slots []string) string {
-	return "The inventory states two different things of the memory in " + And(slots) + ": nothing of it is taken. Take the inventory again, or look at the modules."
+	return "The inventory states two different things of the memory in " + And(slots) +
+		": nothing of it is taken. Take the inventory again, or look at the modules."
 }
 
 // OtherTPM says that a TPM stands beside the one that is in use.

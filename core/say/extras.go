@@ -48,9 +48,11 @@ func Hold(f *fact.Facts) string {
 	}
 	by := f.Value(fact.OSManagedBy)
 	if by.Known() {
-		return fmt.Sprintf("Held at %s by %s. Whoever manages it lifts the hold; it says nothing about the hardware.", at.Text(), by.Text())
+		return fmt.Sprintf("Held at %s by %s. Whoever manages it lifts the hold; it says nothing about the hardware.",
+			at.Text(), by.Text())
 	}
-	return fmt.Sprintf("Held at %s by a policy on this machine. Whoever set it lifts it; it says nothing about the hardware.", at.Text())
+	return fmt.Sprintf("Held at %s by a policy on this machine. Whoever set it lifts it; it says nothing about the "+
+		"hardware.", at.Text())
 }
 
 // Offer says whether the release is offered to a machine already, which is
@@ -60,13 +62,16 @@ func Offer(o release.Offer, name string) string {
 	case !o.Known:
 		return ""
 	case o.Maybe != "" && !o.Now:
-		return fmt.Sprintf("Whether %s is offered to this machine is unknown: it is offered to %s, and nothing says whether this is one.", name, o.Maybe)
+		return fmt.Sprintf("Whether %s is offered to this machine is unknown: it is offered to %s, and nothing says "+
+			"whether this is one.", name, o.Maybe)
 	case o.To == "":
-		return fmt.Sprintf("No stage of the offer of %s takes in this machine. That says nothing about whether it can take it.", name)
+		return fmt.Sprintf("No stage of the offer of %s takes in this machine. That says nothing about whether it "+
+			"can take it.", name)
 	case o.Now:
 		return fmt.Sprintf("%s is offered to %s since %s.", name, o.To, Day(o.From))
 	}
-	return fmt.Sprintf("%s is not offered to this machine before %s (%s). That says nothing about whether it can take it.", name, Day(o.From), o.To)
+	return fmt.Sprintf("%s is not offered to this machine before %s (%s). That says nothing about whether it can "+
+		"take it.", name, Day(o.From), o.To)
 }
 
 // Delivery says which edition a machine gets and from which package.
@@ -81,7 +86,8 @@ func Delivery(d *release.Delivery, rel *release.Release, f *fact.Facts) string {
 			}
 			out = append(out, Sentence(fmt.Sprintf("%s becomes %s", installed.Text(), d.Edition)))
 		case need.False:
-			out = append(out, Sentence(fmt.Sprintf("the edition %s becomes none of the editions of %s", installed.Text(), rel.Name)))
+			out = append(out, Sentence(fmt.Sprintf("the edition %s becomes none of the editions of %s",
+				installed.Text(), rel.Name)))
 		default:
 			out = append(out, "Which edition it becomes is not known, since the installed edition is not.")
 		}
@@ -118,7 +124,13 @@ func Keeps(list []string) string {
 }
 
 // verdictWords say what is known of a title or a driver.
-var verdictWords = map[string]string{release.Fine: "fine", release.Update: "to be updated first", release.Buy: "a newer version has to be bought", release.Remove: "to be removed first", release.Problem: "has a known problem"}
+var verdictWords = map[string]string{
+	release.Fine:    "fine",
+	release.Update:  "to be updated first",
+	release.Buy:     "a newer version has to be bought",
+	release.Remove:  "to be removed first",
+	release.Problem: "has a known problem",
+}
 
 // Known says the verdict on a title or a driver.
 func Known(is string) string { return verdictWords[is] }
@@ -170,9 +182,11 @@ func Rule(fd *check.Finding, f *fact.Facts) string {
 		case fact.Drive:
 			least, most := need.Sold(x.Limit.Float(), f.Value(fact.DiskKind).Text())
 			if least != most {
-				return fmt.Sprintf("A drive sold as %s holds at least %s; built-in flash at least %s.", Value(x.ID.Def(), x.Limit), gigabytes(most), gigabytes(least))
+				return fmt.Sprintf("A drive sold as %s holds at least %s; built-in flash at least %s.",
+					Value(x.ID.Def(), x.Limit), gigabytes(most), gigabytes(least))
 			}
-			return fmt.Sprintf("A drive sold as %s holds at least %s (%s).", Value(x.ID.Def(), x.Limit), gigabytes(least), percentLess(x.Limit.Float(), least))
+			return fmt.Sprintf("A drive sold as %s holds at least %s (%s).", Value(x.ID.Def(), x.Limit),
+				gigabytes(least), percentLess(x.Limit.Float(), least))
 		case fact.Space:
 			return "Space on a volume is decimal and exact: 1 GB is 1 000 000 000 bytes."
 		}

@@ -136,7 +136,8 @@ func staying(v *remedy.Verdict) string {
 // release says so.
 func wayBack(v *remedy.Verdict) string {
 	if v.Back > 0 {
-		return "For " + Count(v.Back, "day", "days") + " the system itself can go back to the former release; after that, the whole copy of the disk."
+		return "For " + Count(v.Back, "day",
+			"days") + " the system itself can go back to the former release; after that, the whole copy of the disk."
 	}
 	return "The whole copy of the disk. Nothing says whether the system itself can go back."
 }

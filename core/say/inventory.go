@@ -35,11 +35,20 @@ var overview = []struct {
 	label string
 	parts []piece
 }{
-	{"Machine", []piece{{fact.DeviceManufacturer, "%s"}, {fact.DeviceModel, "%s"}, {fact.DeviceForm, ", %s"}, {fact.DeviceHypervisor, " on %s"}}},
+	{"Machine", []piece{
+		{fact.DeviceManufacturer, "%s"}, {fact.DeviceModel, "%s"}, {fact.DeviceForm, ", %s"},
+		{fact.DeviceHypervisor, " on %s"},
+	}},
 	{"System", []piece{{fact.OSName, "%s"}, {fact.OSBuild, ", build %s"}, {fact.OSArchitecture, ", %s"}}},
-	{"Processor", []piece{{fact.ProcessorName, "%s"}, {fact.ProcessorCores, ", %s cores"}, {fact.ProcessorThreads, ", %s threads"}, {fact.ProcessorMHz, ", rated %s"}}},
+	{"Processor", []piece{
+		{fact.ProcessorName, "%s"}, {fact.ProcessorCores, ", %s cores"}, {fact.ProcessorThreads, ", %s threads"},
+		{fact.ProcessorMHz, ", rated %s"},
+	}},
 	{"Memory", []piece{{fact.MemoryInstalled, "%s installed"}, {fact.MemoryVisible, ", %s visible to the system"}}},
-	{"System disk", []piece{{fact.BootDisk, "%s"}, {fact.DiskBytes, ", %s"}, {fact.DiskKind, ", %s"}, {fact.DiskStyle, ", %s"}, {fact.FreeBytes, ", %s free on the system volume"}}},
+	{"System disk", []piece{
+		{fact.BootDisk, "%s"}, {fact.DiskBytes, ", %s"}, {fact.DiskKind, ", %s"}, {fact.DiskStyle, ", %s"},
+		{fact.FreeBytes, ", %s free on the system volume"},
+	}},
 	{"Encryption", []piece{{fact.EncryptionState, "%s"}, {fact.EncryptionKind, ", %s"}}},
 	{"Firmware", []piece{{fact.FirmwareVendor, "%s"}, {fact.FirmwareVersion, " %s"}, {fact.FirmwareDate, ", %s"}}},
 	{"TPM", []piece{{fact.TPMState, "%s"}, {fact.TPMVersion, ", version %s"}}},
@@ -48,7 +57,12 @@ var overview = []struct {
 }
 
 // optional parts are left out silently: without them nothing is missed.
-var optional = map[fact.ID]bool{fact.DeviceHypervisor: true, fact.EncryptionKind: true, fact.OSBuild: true, fact.FirmwareDate: true}
+var optional = map[fact.ID]bool{
+	fact.DeviceHypervisor: true,
+	fact.EncryptionKind:   true,
+	fact.OSBuild:          true,
+	fact.FirmwareDate:     true,
+}
 
 // Overview is the short form of an inventory.
 func Overview(d *inventory.Document) []Line {
@@ -108,7 +122,8 @@ func missing(def *fact.Def, r *fact.Reading) string {
 // cases mends singulars.
 func cases(id fact.ID, text string) string {
 	switch {
-	case id == fact.ProcessorCores && strings.HasSuffix(text, " 1 cores"), id == fact.ProcessorThreads && strings.HasSuffix(text, " 1 threads"):
+	case id == fact.ProcessorCores && strings.HasSuffix(text, " 1 cores"),
+		id == fact.ProcessorThreads && strings.HasSuffix(text, " 1 threads"):
 		return strings.TrimSuffix(text, "s")
 	}
 	return text
@@ -129,9 +144,10 @@ type Row struct {
 
 // groups by the beginning of a fact's name, in the order in which they show.
 var groups = []struct{ prefix, name string }{
-	{"device", "Machine"}, {"os", "Installed system"}, {"processor", "Processor"}, {"memory", "Memory"}, {"storage", "Storage"},
-	{"firmware", "Firmware"}, {"tpm", "TPM"}, {"network", "Network and power"}, {"power", "Network and power"}, {"security", "Protection"},
-	{"graphics", "Screens"}, {"software", "Software and devices"},
+	{"device", "Machine"}, {"os", "Installed system"}, {"processor", "Processor"}, {"memory", "Memory"},
+	{"storage", "Storage"}, {"firmware", "Firmware"}, {"tpm", "TPM"}, {"network", "Network and power"},
+	{"power", "Network and power"}, {"security", "Protection"}, {"graphics", "Screens"},
+	{"software", "Software and devices"},
 }
 
 // Facts is the whole inventory in words, facts that are not known with their
@@ -158,7 +174,13 @@ func Facts(d *inventory.Document) []Group {
 			if def.Derived && (!r.Value.Known() || def.Kind == fact.Set || def.Counts()) {
 				continue
 			}
-			row := Row{Fact: def.Name, Label: Capital(def.Label), Value: Reading(&def, r), Known: r.Value.Known(), Source: r.Source}
+			row := Row{
+				Fact:   def.Name,
+				Label:  Capital(def.Label),
+				Value:  Reading(&def, r),
+				Known:  r.Value.Known(),
+				Source: r.Source,
+			}
 			if r.Floor().Known() && def.Kind == fact.Set && len(r.Floor().Set()) > 0 {
 				row.Value, row.Known = Value(&def, r.Floor())+"; there may be others", true
 			}
@@ -192,7 +214,13 @@ func openOfAdapters(f *fact.Facts) []Row {
 				continue
 			}
 			name := fmt.Sprintf("graphics[%d]%s", i, strings.TrimPrefix(def.Name, "graphics"))
-			out = append(out, Row{Fact: name, Label: Capital(def.Label) + ", " + f.RowName(fact.Adapters, i), Value: Reading(def, r), Why: Sentence(Gap(r.Gap)), Try: Close(def, r.Gap, false)})
+			out = append(out, Row{
+				Fact:  name,
+				Label: Capital(def.Label) + ", " + f.RowName(fact.Adapters, i),
+				Value: Reading(def, r),
+				Why:   Sentence(Gap(r.Gap)),
+				Try:   Close(def, r.Gap, false),
+			})
 		}
 	}
 	return out
@@ -200,8 +228,15 @@ func openOfAdapters(f *fact.Facts) []Row {
 
 // summaries are the overview's lines that sum a group up, and how much of the
 // label stands with them.
-var summaries = map[string][]string{"Machine": {"Machine"}, "Installed system": {"System"}, "Processor": {"Processor"}, "Memory": {"Memory"},
-	"Storage": {"System disk", "Encryption"}, "Firmware": {"Firmware", "Boot mode", "Secure boot"}, "TPM": {"TPM"}}
+var summaries = map[string][]string{
+	"Machine":          {"Machine"},
+	"Installed system": {"System"},
+	"Processor":        {"Processor"},
+	"Memory":           {"Memory"},
+	"Storage":          {"System disk", "Encryption"},
+	"Firmware":         {"Firmware", "Boot mode", "Secure boot"},
+	"TPM":              {"TPM"},
+}
 
 func summary(group string, d *inventory.Document) string {
 	var parts []string
@@ -231,7 +266,13 @@ func items(d *inventory.Document, prefix string) []Row {
 			}
 		}
 		list, _, _ := strings.Cut(name, "[")
-		out = append(out, Row{Fact: name, Label: label, Value: strings.Join(kept, ", "), Known: true, Source: d.Sources[list]})
+		out = append(out, Row{
+			Fact:   name,
+			Label:  label,
+			Value:  strings.Join(kept, ", "),
+			Known:  true,
+			Source: d.Sources[list],
+		})
 	}
 	switch prefix {
 	case "memory":
@@ -246,7 +287,8 @@ func items(d *inventory.Document, prefix string) []Row {
 			if m.Soldered.Or(false) {
 				soldered = "soldered"
 			}
-			row(fmt.Sprintf("memory.modules[%d]", i), m.Slot.Or(fmt.Sprintf("Module %d", i+1)), size, m.Type.Or(""), m.Form.Or(""), soldered)
+			row(fmt.Sprintf("memory.modules[%d]", i), m.Slot.Or(fmt.Sprintf("Module %d", i+1)), size, m.Type.Or(""),
+				m.Form.Or(""), soldered)
 		}
 	case "storage":
 		for i, k := range d.Storage.Disks {
@@ -257,11 +299,14 @@ func items(d *inventory.Document, prefix string) []Row {
 			if k.System.Or(false) {
 				use = "the system runs from it"
 			}
-			row(fmt.Sprintf("storage.disks[%d]", i), "Drive "+k.Name.Or(fmt.Sprint(i+1)), k.Model.Or(""), size, fact.DiskKind.Def().Words[k.Kind.Or("")], k.Bus.Or(""), use)
+			row(fmt.Sprintf("storage.disks[%d]", i), "Drive "+k.Name.Or(fmt.Sprint(i+1)), k.Model.Or(""), size,
+				fact.DiskKind.Def().Words[k.Kind.Or("")], k.Bus.Or(""), use)
 		}
 	case "graphics":
 		for i, g := range d.Graphics {
-			row(fmt.Sprintf("graphics[%d]", i), "Graphics adapter", g.Name.Or(""), with("driver model ", g.DriverModel.Or("")), with("interface level ", g.InterfaceLevel.Or("")), with("driver ", g.DriverVersion.Or("")), with("of ", g.DriverDate.Or("")))
+			row(fmt.Sprintf("graphics[%d]", i), "Graphics adapter", g.Name.Or(""),
+				with("driver model ", g.DriverModel.Or("")), with("interface level ", g.InterfaceLevel.Or("")),
+				with("driver ", g.DriverVersion.Or("")), with("of ", g.DriverDate.Or("")))
 		}
 		for i, s := range d.Displays {
 			size := ""

@@ -221,8 +221,9 @@ func Follows(q *release.Requirement) string {
 	return map[string]string{
 		"will-not-start":    "Until it is met, the release does not start on this machine.",
 		"installer-refuses": "Until it is met, the installer refuses this machine.",
-		"unsupported":       "The release installs all the same, and its publisher does not support it on this machine.",
-		"works-less-well":   "The release installs all the same, and works less well on this machine.",
+		"unsupported": "The release installs all the same, and its publisher does not support it on this " +
+			"machine.",
+		"works-less-well": "The release installs all the same, and works less well on this machine.",
 	}[q.Consequence]
 }
 
@@ -253,7 +254,8 @@ func Way(v *remedy.Verdict, target string) string {
 	if v.RouteKnown {
 		return Route(v.Route, v.Through, target, v.Keeps)
 	}
-	return fmt.Sprintf("How %s is installed here is unknown, since something about the installed system is; so is what stays of programs and files.", target)
+	return fmt.Sprintf("How %s is installed here is unknown, since something about the installed system is; so is "+
+		"what stays of programs and files.", target)
 }
 
 // Route says how the release gets onto the machine, and what is kept.

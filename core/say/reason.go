@@ -87,13 +87,15 @@ func passReason(fd *check.Finding, res *check.Result) string {
 			return matchReason(&e)
 		}
 		if !e.Reading.Value.Known() && e.Reading.Floor().Known() {
-			return Sentence(fmt.Sprintf("%s is not known, and is at least %s, which is enough", e.Leaf.Fact().Def().Label, Value(e.Leaf.Fact().Def(), e.Reading.Floor())))
+			return Sentence(fmt.Sprintf("%s is not known, and is at least %s, which is enough",
+				e.Leaf.Fact().Def().Label, Value(e.Leaf.Fact().Def(), e.Reading.Floor())))
 		}
 	}
 	if fd.Conflict {
 		return conflictReason(fd)
 	}
-	if ways := met(fd.Requirement.Need, res.Facts); len(ways) > 0 && differs(fd.Requirement.Need) || len(ways) > 0 && oneOfSeveral(fd.Requirement.Need) {
+	if ways := met(fd.Requirement.Need, res.Facts); len(ways) > 0 && differs(fd.Requirement.Need) || len(ways) > 0 &&
+		oneOfSeveral(fd.Requirement.Need) {
 		return Sentence("met by " + And(ways))
 	}
 	return ""
@@ -127,7 +129,8 @@ func conflictReason(fd *check.Finding) string {
 func listDecides(res *check.Result) string {
 	for i := range res.Findings {
 		fd := &res.Findings[i]
-		if fd.Outcome == check.Fail && fd.Requirement.Level == release.Must && need.Reads(fd.Requirement.Need, fact.ProcessorName) {
+		if fd.Outcome == check.Fail && fd.Requirement.Level == release.Must &&
+			need.Reads(fd.Requirement.Need, fact.ProcessorName) {
 			return Lower(fd.Requirement.Title)
 		}
 	}
@@ -196,7 +199,8 @@ func Closing(fd *check.Finding, f *fact.Facts) []string {
 		case !e.Reading.Value.Known():
 			add(Close(def, e.Reading.Gap, f.Planned()))
 		case e.Match != nil:
-			add("Ask the publisher or the maker whether it is supported, and enter the answer as a row of the list " + e.Leaf.(*need.Listed).List.ID + ".")
+			add("Ask the publisher or the maker whether it is supported, and enter the answer as a row of the list " +
+				e.Leaf.(*need.Listed).List.ID + ".")
 		case def.ID == fact.DiskBytes:
 			add(Close(fact.DiskKind.Def(), f.Get(fact.DiskKind).Gap, f.Planned()))
 		case def.ID == fact.DriveBytes:
@@ -204,7 +208,9 @@ func Closing(fd *check.Finding, f *fact.Facts) []string {
 		}
 	}
 	if x := fd.Requirement.Interim; x != nil && fd.Applies == need.Unknown {
-		for _, id := range []fact.ID{fact.OSPlatform, fact.OSVersion, fact.OSArchitecture, fact.OSEdition, fact.OSLanguage} {
+		for _, id := range []fact.ID{
+			fact.OSPlatform, fact.OSVersion, fact.OSArchitecture, fact.OSEdition, fact.OSLanguage,
+		} {
 			if r := f.Get(id); !r.Value.Known() {
 				add(Close(id.Def(), r.Gap, f.Planned()))
 			}
@@ -227,17 +233,21 @@ func matchReason(e *check.Evidence) string {
 	case m.Row != nil:
 		return fmt.Sprintf("The list %s has it: %s.", l.ID, m.Row.Name)
 	case m.Excepted && m.Result == list.On:
-		return fmt.Sprintf("Its name says generation %d; the list %s takes it as an exception (rule %s).", m.Generation, l.ID, m.Rule.ID)
+		return fmt.Sprintf("Its name says generation %d; the list %s takes it as an exception (rule %s).", m.Generation,
+			l.ID, m.Rule.ID)
 	case m.Excepted:
-		return fmt.Sprintf("Its name says generation %d; the list %s names it as an exception that is not supported (rule %s).", m.Generation, l.ID, m.Rule.ID)
+		return fmt.Sprintf("Its name says generation %d; the list %s names it as an exception that is not supported "+
+			"(rule %s).", m.Generation, l.ID, m.Rule.ID)
 	case m.Result == list.On:
-		return fmt.Sprintf("Its name says generation %d; the list %s takes generation %s (rule %s).", m.Generation, l.ID, m.Rule.Generations(), m.Rule.ID)
+		return fmt.Sprintf("Its name says generation %d; the list %s takes generation %s (rule %s).", m.Generation,
+			l.ID, m.Rule.Generations(), m.Rule.ID)
 	case m.Result == list.Unread && m.Rule == nil && l.Of == list.Processors:
 		return fmt.Sprintf("No naming rule of the list %s reads this name, and no row has it.", l.ID)
 	case m.Result == list.Unread:
 		return fmt.Sprintf("The list %s does not have it, and does not say that it is complete.", l.ID)
 	case m.Rule != nil && m.Rule.From+m.Rule.UpTo > 0:
-		return fmt.Sprintf("Its name says generation %d; the list %s takes generation %s (rule %s).", m.Generation, l.ID, m.Rule.Generations(), m.Rule.ID) + near
+		return fmt.Sprintf("Its name says generation %d; the list %s takes generation %s (rule %s).", m.Generation,
+			l.ID, m.Rule.Generations(), m.Rule.ID) + near
 	}
 	return fmt.Sprintf("The list %s is complete and does not have it.", l.ID) + near
 }
@@ -285,13 +295,15 @@ func failReason(e *check.Evidence, res *check.Result) string {
 		}
 	case fact.ProcessorCores:
 		if most := f.Ceiling(fact.ProcessorCores); !e.Reading.Value.Known() && most.Known() {
-			return Sentence("how many cores it has is not known, and it has no more than its threads: " + Value(fact.ProcessorThreads.Def(), most))
+			return Sentence("how many cores it has is not known, and it has no more than its threads: " +
+				Value(fact.ProcessorThreads.Def(), most))
 		}
 	case fact.FreeBytes:
 		return Sentence(short(e) + " free space is needed while the upgrade runs" + diskIsEnough(res))
 	case fact.DiskBytes:
 		return Sentence("the drive holds " + Value(def, e.Reading.Value) + soldRule(f, e))
-	case fact.SoftwareToUpdate, fact.SoftwareToBuy, fact.SoftwareToRemove, fact.SoftwareProblems, fact.DriversToUpdate, fact.DriversToRemove, fact.DriverProblems:
+	case fact.SoftwareToUpdate, fact.SoftwareToBuy, fact.SoftwareToRemove, fact.SoftwareProblems, fact.DriversToUpdate,
+		fact.DriversToRemove, fact.DriverProblems:
 		found := e.Reading.Value
 		if !found.Known() {
 			found = e.Reading.Floor()
@@ -360,7 +372,8 @@ func featureReason(missing []string, f *fact.Facts) string {
 		}
 	}
 	if len(dark) > 0 {
-		return Sentence("the list says that this processor has " + And(dark) + ", and the system does not see it, so it is switched off in firmware")
+		return Sentence("the list says that this processor has " + And(dark) +
+			", and the system does not see it, so it is switched off in firmware")
 	}
 	return Sentence("the processor does not have " + And(missing))
 }
@@ -376,13 +389,17 @@ func tpmReason(f *fact.Facts) string {
 	case f.Guest():
 		return "The system sees no TPM. A virtual machine has one only where its host gives it one."
 	case !built.Known():
-		return "The system sees no TPM. Absent and switched off look the same from here; nothing says whether this machine has one."
+		return "The system sees no TPM. Absent and switched off look the same from here; nothing says whether this " +
+			"machine has one."
 	case built.Bool():
 		return "The system sees no TPM. This processor has one built in, so it is most likely switched off in firmware."
 	}
 	s := "The system sees no TPM, and the list says that this processor has none built in."
 	if header := f.Get(fact.TPMHeader); header.Value.Known() {
-		s += map[bool]string{true: " The board has a header for a module", false: " The board has no header for a module"}[header.Value.Bool()]
+		s += map[bool]string{
+			true:  " The board has a header for a module",
+			false: " The board has no header for a module",
+		}[header.Value.Bool()]
 		if header.Source != "" {
 			s += ", says " + header.Source
 		}

@@ -88,7 +88,11 @@ func source(s *release.SourceDoc, rel *release.Release) string {
 	if len(s.Language) > 0 {
 		from += ", in " + Or(s.Language)
 	}
-	how := map[string]string{release.InPlace: "installed over it", release.Image: "installed from a full image", release.Reinstall: "a clean installation"}[s.Way]
+	how := map[string]string{
+		release.InPlace:   "installed over it",
+		release.Image:     "installed from a full image",
+		release.Reinstall: "a clean installation",
+	}[s.Way]
 	if s.Way == release.ByInterim {
 		how = "by way of " + s.Through
 		for _, x := range rel.Interims {
@@ -345,7 +349,12 @@ func pair(p *release.Pair) Differing {
 	case p.Is == nil:
 		return Differing{Removed, p.Was.Title, levelWords(p.Was) + Requirement(p.Was)}
 	}
-	kind := map[need.Change]string{need.Same: Changed, need.Tighter: Tightened, need.Looser: Eased, need.Other: Changed}[p.Change()]
+	kind := map[need.Change]string{
+		need.Same:    Changed,
+		need.Tighter: Tightened,
+		need.Looser:  Eased,
+		need.Other:   Changed,
+	}[p.Change()]
 	var out []string
 	become := func(what, was, is string) {
 		if was != is {
@@ -390,16 +399,23 @@ const mostNames = 8
 func listPair(p *release.ListPair) []Differing {
 	switch {
 	case p.Was == nil:
-		return []Differing{{Added, "The list " + p.Is.ID, Sentence(Count(len(p.Is.Rows), "row", "rows") + " of " + p.Is.Of)}}
+		return []Differing{{Added, "The list " + p.Is.ID,
+			Sentence(Count(len(p.Is.Rows), "row", "rows") + " of " + p.Is.Of)}}
 	case p.Is == nil:
-		return []Differing{{Removed, "The list " + p.Was.ID, Sentence(Count(len(p.Was.Rows), "row", "rows") + " of " + p.Was.Of)}}
+		return []Differing{{Removed, "The list " + p.Was.ID,
+			Sentence(Count(len(p.Was.Rows), "row", "rows") + " of " + p.Was.Of)}}
 	}
 	var out []Differing
 	if len(p.Came) > 0 {
-		out = append(out, Differing{Eased, "The list " + p.Is.ID, Sentence(Count(len(p.Came), "name", "names") + " more: " + fewNames(p.Came))})
+		out = append(out, Differing{
+			Eased, "The list " + p.Is.ID, Sentence(Count(len(p.Came), "name", "names") + " more: " + fewNames(p.Came)),
+		})
 	}
 	if len(p.Went) > 0 {
-		out = append(out, Differing{Tightened, "The list " + p.Is.ID, Sentence(Count(len(p.Went), "name", "names") + " less: " + fewNames(p.Went))})
+		out = append(out, Differing{
+			Tightened, "The list " + p.Is.ID,
+			Sentence(Count(len(p.Went), "name", "names") + " less: " + fewNames(p.Went)),
+		})
 	}
 	return out
 }

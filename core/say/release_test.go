@@ -42,17 +42,28 @@ func TestReleaseInSentences(t *testing.T) {
 		}
 	}
 	for title, want := range map[string][]string{
-		"How one gets to it":    {"From a PC system of version 11.0 or later, 64-bit or 64-bit ARM: installed over it; for ten days it can go back by itself.", "by way of Skerry 11.", "From a PC system: a clean installation."},
+		"How one gets to it": {"From a PC system of version 11.0 or later, 64-bit or 64-bit ARM: installed over " +
+			"it; for ten days it can go back by itself.", "by way of Skerry 11.",
+			"From a PC system: a clean installation."},
 		"On the way: Skerry 11": {"Installed memory for Skerry 11: Installed memory of at least 4 GiB."},
-		"Editions and packages": {"Office or Counter becomes Office.", "For Office, 64-bit: skerry-12-office-64.img, 5.2 GB, after the update 2026-09 of the installed release."},
-		"End of support":        {"Skerry 10: 8 December 2026; extended until 14 December 2027 (paid by machine and year).", "Skerry 10 Counter: 8 June 2027."},
-		"Offer":                 {"From 2 June 2026 to machines that run Skerry 11: where this holds: version of the installed release 11.0 or later.", "From 12 January 2027 to every machine."},
-		"Known applications":    {"Counterfoil before 5.0: a newer version has to be bought. Version 5 has to be bought for each counter.", "Hawser VPN or Hawser from 2.5, before 2.8: has a known problem."},
-		"Known drivers":         {"Pier label printer before 6.0: to be updated first."},
-		"Before the upgrade":    {"No restart pending. A half-installed update stops the upgrade half-way. Seen from: restart pending: no."},
-		"What ends with the upgrade": {"The side panel is gone after the upgrade. What it showed is on the notice board of the start page.",
-			"Hawser VPN is different after the upgrade. Its stored connections have to be entered again. Of machines with: "},
-		"Lists": {"skerry-12-processors: 58 rows of processors, complete.", "Rule corvane-k-four-digits: Corvane K3-, Corvane K5-, Corvane K7-, then the generation in one digit, then 3 digits, then U, H, T, HQ or nothing; takes generation 8 and later; except Corvane K3-8130U."},
+		"Editions and packages": {"Office or Counter becomes Office.",
+			"For Office, 64-bit: skerry-12-office-64.img, 5.2 GB, after the update 2026-09 of the installed release."},
+		"End of support": {"Skerry 10: 8 December 2026; extended until 14 December 2027 (paid by machine and " +
+			"year).", "Skerry 10 Counter: 8 June 2027."},
+		"Offer": {"From 2 June 2026 to machines that run Skerry 11: where this holds: version of the " +
+			"installed release 11.0 or later.", "From 12 January 2027 to every machine."},
+		"Known applications": {"Counterfoil before 5.0: a newer version has to be bought. Version 5 has to be " +
+			"bought for each counter.", "Hawser VPN or Hawser from 2.5, before 2.8: has a known problem."},
+		"Known drivers": {"Pier label printer before 6.0: to be updated first."},
+		"Before the upgrade": {"No restart pending. A half-installed update stops the upgrade half-way. Seen " +
+			"from: restart pending: no."},
+		"What ends with the upgrade": {"The side panel is gone after the upgrade. What it showed is on the notice " +
+			"board of the start page.",
+			"Hawser VPN is different after the upgrade. Its stored connections have to be entered again. Of machines " +
+				"with: "},
+		"Lists": {"skerry-12-processors: 58 rows of processors, complete.",
+			"Rule corvane-k-four-digits: Corvane K3-, Corvane K5-, Corvane K7-, then the generation in one digit, " +
+				"then 3 digits, then U, H, T, HQ or nothing; takes generation 8 and later; except Corvane K3-8130U."},
 	} {
 		for _, w := range want {
 			if !strings.Contains(sections[title], w) {
@@ -65,8 +76,10 @@ func TestReleaseInSentences(t *testing.T) {
 func TestNeedsOverListsInSentences(t *testing.T) {
 	rel := read(t, "skerry-12.yaml")
 	for id, want := range map[string]string{
-		"graphics":         "Where this holds: platform: PC system. At least one graphics adapter with driver model 2.0 or later.",
-		"display":          "Advised: At least one display with height in pixels of at least 720 and diagonal of at least 9 in.",
+		"graphics": "Where this holds: platform: PC system. At least one graphics adapter with driver model " +
+			"2.0 or later.",
+		"display": "Advised: At least one display with height in pixels of at least 720 and diagonal of at " +
+			"least 9 in.",
 		"titles-to-remove": "Advised: No titles to remove first.",
 	} {
 		if got := say.Requirement(rel.Requirement(id)); got != want {
@@ -80,7 +93,9 @@ func TestNeedsOverListsInSentences(t *testing.T) {
 func TestDifference(t *testing.T) {
 	was, is := read(t, "skerry-12-revision-4.yaml"), read(t, "skerry-12.yaml")
 	lines := say.Difference(was, is)
-	if lines[0].Kind != say.Tightened || lines[0].Says != "Needed: free space on the system volume of at least 28 GB → free space on the system volume of at least 30 GB." {
+	if lines[0].Kind != say.Tightened ||
+		lines[0].Says != "Needed: free space on the system volume of at least 28 GB → free space on the system "+
+			"volume of at least 30 GB." {
 		t.Errorf("%+v", lines[0])
 	}
 	count := map[string]int{}
@@ -102,7 +117,8 @@ func TestDifference(t *testing.T) {
 	for _, l := range say.Difference(is, was) {
 		back[l.Kind]++
 	}
-	if back[say.Added] != count[say.Removed] || back[say.Eased] != count[say.Tightened] || back[say.Removed] != count[say.Added] || back[say.Tightened] != count[say.Eased] {
+	if back[say.Added] != count[say.Removed] || back[say.Eased] != count[say.Tightened] ||
+		back[say.Removed] != count[say.Added] || back[say.Tightened] != count[say.Eased] {
 		t.Errorf("turned round: %v, there: %v", back, count)
 	}
 	if same := say.Difference(is, is); len(same) != 0 {
@@ -114,7 +130,12 @@ func TestWhatStandsBeside(t *testing.T) {
 	if got := say.Keeps(nil); got != "nothing stays" {
 		t.Error(got)
 	}
-	for list, want := range map[string]string{"programs files settings": "programs, files and settings stay", "files": "files stay; programs and settings do not", "programs": "programs stay; files and settings do not", "files settings": "files and settings stay; programs do not"} {
+	for list, want := range map[string]string{
+		"programs files settings": "programs, files and settings stay",
+		"files":                   "files stay; programs and settings do not",
+		"programs":                "programs stay; files and settings do not",
+		"files settings":          "files and settings stay; programs do not",
+	} {
 		if got := say.Keeps(strings.Fields(list)); got != want {
 			t.Errorf("%s: %q", list, got)
 		}
@@ -134,15 +155,19 @@ func TestWhatStandsBeside(t *testing.T) {
 		t.Error(got)
 	}
 	f := fact.Read(&inventory.Document{OS: inventory.OS{HeldAt: some("Skerry 11")}})
-	if got := say.Hold(f); got != "Held at Skerry 11 by a policy on this machine. Whoever set it lifts it; it says nothing about the hardware." {
+	if got := say.Hold(f); got != "Held at Skerry 11 by a policy on this machine. Whoever set it lifts it; it says "+
+		"nothing about the hardware." {
 		t.Error(got)
 	}
 	for _, tt := range []struct {
 		o    release.Offer
 		want string
 	}{
-		{release.Offer{}, ""}, {release.Offer{Known: true}, "No stage of the offer of Skerry 12 takes in this machine. That says nothing about whether it can take it."},
-		{release.Offer{Known: true, Now: true, From: now, To: "every machine"}, "Skerry 12 is offered to every machine since 23 November 2026."},
+		{release.Offer{}, ""}, {release.Offer{Known: true},
+			"No stage of the offer of Skerry 12 takes in this machine. " +
+				"That says nothing about whether it can take it."},
+		{release.Offer{Known: true, Now: true, From: now, To: "every machine"},
+			"Skerry 12 is offered to every machine since 23 November 2026."},
 	} {
 		if got := say.Offer(tt.o, "Skerry 12"); got != tt.want {
 			t.Errorf("%q, want %q", got, tt.want)

@@ -19,8 +19,10 @@ func TestAmount(t *testing.T) {
 		want string
 	}{
 		{fact.Binary, 8 << 30, "8 GiB"}, {fact.Binary, 7.5 * (1 << 30), "7.5 GiB"}, {fact.Binary, 512 << 20, "512 MiB"},
-		{fact.Drive, 256060514304, "256 GB"}, {fact.Drive, 2000398934016, "2 TB"}, {fact.Drive, 999e9, "999 GB"}, {fact.Space, 9.46e9, "9.5 GB"}, {fact.Space, 20e6, "20 MB"},
-		{fact.MHz, 1600, "1.6 GHz"}, {fact.MHz, 800, "800 MHz"}, {fact.MHz, 2450, "2.45 GHz"}, {fact.Percent, 40, "40 %"}, {fact.NoUnit, 4, "4"}, {fact.Bits, 64, "64 bit"},
+		{fact.Drive, 256060514304, "256 GB"}, {fact.Drive, 2000398934016, "2 TB"}, {fact.Drive, 999e9, "999 GB"},
+		{fact.Space, 9.46e9, "9.5 GB"}, {fact.Space, 20e6, "20 MB"},
+		{fact.MHz, 1600, "1.6 GHz"}, {fact.MHz, 800, "800 MHz"}, {fact.MHz, 2450, "2.45 GHz"},
+		{fact.Percent, 40, "40 %"}, {fact.NoUnit, 4, "4"}, {fact.Bits, 64, "64 bit"},
 	}
 	for _, tt := range tests {
 		if got := say.Amount(tt.unit, tt.x); got != tt.want {
@@ -42,7 +44,9 @@ func TestNeedSentences(t *testing.T) {
 		{"{fact: firmware.secure_boot, equals: 'on'}", "secure boot: on"},
 		{"{fact: processor.features, has_any: [avx2, sve]}", "processor features: at least one of avx2 or sve"},
 		{"{fact: storage.system.kind, none_of: [hdd]}", "kind of the system disk: not hard disk"},
-		{"{any: [{fact: tpm.state, equals: ready}, {all: [{fact: memory.slots, at_most: 2}, {fact: storage.other_systems, empty: true}]}]}", "either TPM is ready or (at most 2 memory slots and no other systems on the disks)"},
+		{"{any: [{fact: tpm.state, equals: ready}, {all: [{fact: memory.slots, at_most: 2}, {fact: " +
+			"storage.other_systems, empty: true}]}]}",
+			"either TPM is ready or (at most 2 memory slots and no other systems on the disks)"},
 		{"{not: {fact: storage.boot.dynamic, equals: true}}", "boot disk is dynamic: no"},
 	}
 	for _, tt := range tests {
@@ -63,8 +67,12 @@ func TestNeedSentences(t *testing.T) {
 
 func TestSmallWords(t *testing.T) {
 	for got, want := range map[string]string{
-		say.Count(1, "restart", "restarts"): "one restart", say.Count(3, "restart", "restarts"): "three restarts", say.Count(14, "restart", "restarts"): "14 restarts", say.Count(0, "restart", "restarts"): "no restarts",
-		say.And([]string{"a"}): "a", say.And([]string{"a", "b", "c"}): "a, b and c", say.Or([]string{"a", "b"}): "a or b", say.And(nil): "",
+		say.Count(1, "restart", "restarts"): "one restart", say.Count(3, "restart",
+			"restarts"): "three restarts", say.Count(14, "restart", "restarts"): "14 restarts",
+		say.Count(0, "restart", "restarts"): "no restarts",
+		say.And([]string{"a"}):              "a", say.And([]string{"a", "b", "c"}): "a, b and c", say.Or([]string{
+			"a", "b",
+		}): "a or b", say.And(nil): "",
 		say.Sentence("two sources"): "Two sources.", say.Sentence("Done."): "Done.", say.Sentence(""): "",
 	} {
 		if got != want {
@@ -76,8 +84,17 @@ func TestSmallWords(t *testing.T) {
 func some[T any](v T) inventory.Opt[T] { return inventory.Some(v) }
 
 func TestOverviewSaysWhatIsNotKnownAndWhy(t *testing.T) {
-	d := &inventory.Document{OS: inventory.OS{Platform: some("linux"), Name: some("Lodestar Linux 12"), Architecture: some("x86-64")}}
-	d.Processor = inventory.Processor{Name: some("Corvane K5-8250U"), Cores: some(int64(1)), Threads: some(int64(2)), RatedMHz: some(int64(1600))}
+	d := &inventory.Document{OS: inventory.OS{
+		Platform:     some("linux"),
+		Name:         some("Lodestar Linux 12"),
+		Architecture: some("x86-64"),
+	}}
+	d.Processor = inventory.Processor{
+		Name:     some("Corvane K5-8250U"),
+		Cores:    some(int64(1)),
+		Threads:  some(int64(2)),
+		RatedMHz: some(int64(1600)),
+	}
 	d.Memory.Visible = some(int64(7 << 30))
 	d.TPM.State = some("not-seen")
 	d.AddGap("memory.installed_bytes", inventory.NeedsRights, "/sys/firmware/dmi/tables/DMI", "")
@@ -86,12 +103,20 @@ func TestOverviewSaysWhatIsNotKnownAndWhy(t *testing.T) {
 	for _, l := range say.Overview(d) {
 		got[l.Label] = l
 	}
-	for label, want := range map[string]string{"Processor": "Corvane K5-8250U, 1 core, 2 threads, rated 1.6 GHz", "System": "Lodestar Linux 12, 64-bit", "Memory": "7 GiB visible to the system", "TPM": "none seen", "Firmware": "", "Boot mode": ""} {
+	for label, want := range map[string]string{
+		"Processor": "Corvane K5-8250U, 1 core, 2 threads, rated 1.6 GHz",
+		"System":    "Lodestar Linux 12, 64-bit",
+		"Memory":    "7 GiB visible to the system",
+		"TPM":       "none seen",
+		"Firmware":  "",
+		"Boot mode": "",
+	} {
 		if got[label].Value != want {
 			t.Errorf("%s: %q, want %q", label, got[label].Value, want)
 		}
 	}
-	if m := got["Memory"].Unknown; len(m) != 1 || m[0].Why != "it takes administrator rights to read (/sys/firmware/dmi/tables/DMI); it is at least 7 GiB" {
+	if m := got["Memory"].Unknown; len(m) != 1 ||
+		m[0].Why != "it takes administrator rights to read (/sys/firmware/dmi/tables/DMI); it is at least 7 GiB" {
 		t.Errorf("memory: %+v", m)
 	}
 	if m := got["Boot mode"].Unknown; len(m) != 1 || m[0].Why != "this machine hands out no firmware tables" {

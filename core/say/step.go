@@ -22,10 +22,27 @@ type Step struct {
 // Words fills a planned step's words for a release and a machine. parts is what
 // the step takes.
 func Words(p *remedy.Planned, v *remedy.Verdict, rel *release.Release, f *fact.Facts, parts []part.Part) Step {
-	values := map[string]string{"release": rel.Name, "through": v.Through, "short": "some", "needed": "enough", "needed_drive": "enough", "edition": "the one that is needed",
-		"restarts": Count(restarts(v), "restart", "restarts"), "update": f.Value(fact.FirmwareUpdate).Text(), "part": "", "drive": "a larger solid-state drive",
-		"titles": titlesOf(p, f), "amounts": amounts(p), "keeps": staying(v), "way_back": wayBack(v), "how": how(v),
-		"boot_disk": disk(f, true), "system_disk": disk(f, false), "Boot_disk": upper(disk(f, true)), "System_disk": upper(disk(f, false))}
+	values := map[string]string{
+		"release":      rel.Name,
+		"through":      v.Through,
+		"short":        "some",
+		"needed":       "enough",
+		"needed_drive": "enough",
+		"edition":      "the one that is needed",
+		"restarts":     Count(restarts(v), "restart", "restarts"),
+		"update":       f.Value(fact.FirmwareUpdate).Text(),
+		"part":         "",
+		"drive":        "a larger solid-state drive",
+		"titles":       titlesOf(p, f),
+		"amounts":      amounts(p),
+		"keeps":        staying(v),
+		"way_back":     wayBack(v),
+		"how":          how(v),
+		"boot_disk":    disk(f, true),
+		"system_disk":  disk(f, false),
+		"Boot_disk":    upper(disk(f, true)),
+		"System_disk":  upper(disk(f, false)),
+	}
 	if p.Needed.Known() {
 		def := p.NeededOf.Def()
 		values["needed"] = Value(def, p.Needed)
@@ -55,7 +72,9 @@ func Words(p *remedy.Planned, v *remedy.Verdict, rel *release.Release, f *fact.F
 		out.Cautions = append(out.Cautions, w(c))
 	}
 	if until, ok := Warranty(p, f); ok {
-		out.Cautions = append(out.Cautions, "The machine is under a warranty until "+until+" that ends when its case is opened. Let its maker fit the part, or ask whoever keeps the contract.")
+		out.Cautions = append(out.Cautions,
+			"The machine is under a warranty until "+until+
+				" that ends when its case is opened. Let its maker fit the part, or ask whoever keeps the contract.")
 	}
 	return out
 }
@@ -65,11 +84,26 @@ func Words(p *remedy.Planned, v *remedy.Verdict, rel *release.Release, f *fact.F
 func plannedStep(p *remedy.Planned, rel *release.Release, fill func(string) string) Step {
 	switch {
 	case p.Installs:
-		return Step{Title: "Install " + rel.Name, Do: "Install the release when the machine has come.", Tell: NothingToDo, Confirm: fill(p.Confirm)}
+		return Step{
+			Title:   "Install " + rel.Name,
+			Do:      "Install the release when the machine has come.",
+			Tell:    NothingToDo,
+			Confirm: fill(p.Confirm),
+		}
 	case p.Class == remedy.Replacement, p.Class == remedy.Decision:
-		return Step{Title: "Choose another machine", Do: "Ask for an offer that meets what fails here.", Tell: NothingToDo, Confirm: "The specification of the other machine passes the check."}
+		return Step{
+			Title:   "Choose another machine",
+			Do:      "Ask for an offer that meets what fails here.",
+			Tell:    NothingToDo,
+			Confirm: "The specification of the other machine passes the check.",
+		}
 	case p.Part != "":
-		return Step{Title: fill(p.Title), Do: "Order the machine with the part, or the part beside it.", Tell: NothingToDo, Confirm: fill(p.Confirm)}
+		return Step{
+			Title:   fill(p.Title),
+			Do:      "Order the machine with the part, or the part beside it.",
+			Tell:    NothingToDo,
+			Confirm: fill(p.Confirm),
+		}
 	}
 	return Step{Title: fill(p.Title), Do: fill(p.Do), Tell: NothingToDo, Confirm: fill(p.Confirm)}
 }
@@ -108,8 +142,11 @@ func restarts(v *remedy.Verdict) int {
 }
 
 // partNouns are the words for one and for several parts that have no size.
-var partNouns = map[string][2]string{part.TPM: {"TPM 2.0 module", "TPM 2.0 modules"}, part.Graphics: {"graphics card", "graphics cards"},
-	part.Display: {"display", "displays"}}
+var partNouns = map[string][2]string{
+	part.TPM:      {"TPM 2.0 module", "TPM 2.0 modules"},
+	part.Graphics: {"graphics card", "graphics cards"},
+	part.Display:  {"display", "displays"},
+}
 
 // Part says exactly what is bought: one 8 GiB DDR4 SODIMM, 2666 MT/s or faster,
 // for slot B.
@@ -298,15 +335,19 @@ func Conversion(f *fact.Facts) (state, says string) {
 	case logical.Bool():
 		return "impossible", name + " cannot be converted: it has logical partitions."
 	case places.Known() && places.Float() > 3:
-		return "impossible", name + " cannot be converted: all four places of its table are taken, and the conversion needs one."
+		return "impossible", name +
+			" cannot be converted: all four places of its table are taken, and the conversion needs one."
 	case f.Is(fact.DiskHealth, "bad"):
 		return "not-known", "The drive is failing; it is changed before anything is converted."
 	case !places.Known() || !logical.Known():
-		return "not-known", "Nothing says how the disk is divided; the conversion tool's own test shows whether it can be converted."
+		return "not-known", "Nothing says how the disk is divided; the conversion tool's own test shows whether it " +
+			"can be converted."
 	case !f.Value(fact.BootDynamic).Known():
-		return "not-known", "Nothing says whether the disk is dynamic; the conversion tool's own test shows whether it can be converted."
+		return "not-known", "Nothing says whether the disk is dynamic; the conversion tool's own test shows whether " +
+			"it can be converted."
 	}
-	return "possible", Sentence(fmt.Sprintf("%s can be converted: %s of its table taken, no logical ones, not dynamic", name, Count(int(places.Float()), "place", "places")))
+	return "possible", Sentence(fmt.Sprintf("%s can be converted: %s of its table taken, no logical ones, not dynamic",
+		name, Count(int(places.Float()), "place", "places")))
 }
 
 // Stay says what staying on the installed release comes to.
@@ -315,26 +356,42 @@ func Stay(name string, days int, until, extended string) string {
 	case days >= 0:
 		return Sentence(fmt.Sprintf("or it stays on %s, which is supported until %s%s", name, until, extended))
 	case extended != "":
-		return Sentence(fmt.Sprintf("staying on %s takes extended support, since it went out of support on %s%s", name, until, extended))
+		return Sentence(fmt.Sprintf("staying on %s takes extended support, since it went out of support on %s%s", name,
+			until, extended))
 	}
 	return Sentence(fmt.Sprintf("staying on %s is no way: it went out of support on %s", name, until))
 }
 
 // People are the words for who does a step.
-var People = map[string]string{"administrator": "administrator", "technician": "technician", "host-administrator": "administrator of the host", "specialist": "specialist",
-	"owner": "somebody together with the machine's user", "purchasing": "purchasing"}
+var People = map[string]string{
+	"administrator":      "administrator",
+	"technician":         "technician",
+	"host-administrator": "administrator of the host",
+	"specialist":         "specialist",
+	"owner":              "somebody together with the machine's user",
+	"purchasing":         "purchasing",
+}
 
 // Risks are the words for the worst that can happen with a step.
-var Risks = map[string]string{"may-not-start": "the machine may not start afterwards", "may-lose-data": "data can be lost", "may-lose-keys": "keys can be lost"}
+var Risks = map[string]string{
+	"may-not-start": "the machine may not start afterwards",
+	"may-lose-data": "data can be lost",
+	"may-lose-keys": "keys can be lost",
+}
 
 // AnyTitle is the title of a step for many machines: what differs between them is left
 // open.
 func AnyTitle(s *remedy.Step) string {
-	return fill(open.Replace(s.Title), map[string]string{"release": "the target", "through": "the release between", "short": "enough", "needed": "enough", "needed_drive": "enough", "edition": "the one that is needed",
-		"restarts": "the restarts of the visit", "update": "that the guide names", "titles": "applications", "part": "a part", "drive": "a larger solid-state drive",
-		"boot_disk": "the disk", "system_disk": "the system disk"})
+	return fill(open.Replace(s.Title), map[string]string{
+		"release": "the target", "through": "the release between", "short": "enough", "needed": "enough",
+		"needed_drive": "enough", "edition": "the one that is needed", "restarts": "the restarts of the visit",
+		"update": "that the guide names", "titles": "applications", "part": "a part",
+		"drive": "a larger solid-state drive", "boot_disk": "the disk", "system_disk": "the system disk",
+	})
 }
 
 // open says amounts that differ from machine to machine without them.
-var open = strings.NewReplacer(" to {needed_drive}", " far enough", " {needed} processor cores", " more processor cores", "Free {short}", "Free room", "{short} of memory", "memory", " for {needed} in all", " for larger ones",
+var open = strings.NewReplacer(" to {needed_drive}", " far enough", " {needed} processor cores",
+	" more processor cores", "Free {short}", "Free room", "{short} of memory", "memory", " for {needed} in all",
+	" for larger ones",
 	"{needed} of memory", "more memory", " to version {update}", "")

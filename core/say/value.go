@@ -99,7 +99,8 @@ func limitText(u fact.Unit, x float64) string {
 // Short says a difference, however small: never “0 MB”.
 func Short(u fact.Unit, x float64) string {
 	for more := range mostDigits {
-		if text := amount(u, x, more); x == 0 || text[0] != '0' || strings.Trim(strings.SplitN(text, " ", 2)[0], "0.") != "" {
+		if text := amount(u, x, more); x == 0 || text[0] != '0' ||
+			strings.Trim(strings.SplitN(text, " ", 2)[0], "0.") != "" {
 			return text
 		}
 	}
@@ -162,16 +163,19 @@ func Close(def *fact.Def, g *inventory.Gap, planned bool) string {
 	case g.Cause == inventory.NeedsRights:
 		return "Take the inventory again as administrator."
 	case g.Cause == inventory.Disagree:
-		return fmt.Sprintf("See at the machine which reading of %s is right, and enter %s by hand.", def.Label, Entry(def))
+		return fmt.Sprintf("See at the machine which reading of %s is right, and enter %s by hand.", def.Label,
+			Entry(def))
 	}
-	return fmt.Sprintf("Look up %s in the firmware or in the maker's documents, and enter %s by hand.", def.Label, Entry(def))
+	return fmt.Sprintf("Look up %s in the firmware or in the maker's documents, and enter %s by hand.", def.Label,
+		Entry(def))
 }
 
 // Entry is the name by which a fact is entered by hand: of a list, that of a row's
 // fact.
 func Entry(def *fact.Def) string {
 	switch def.ID {
-	case fact.SoftwareToUpdate, fact.SoftwareToBuy, fact.SoftwareToRemove, fact.SoftwareProblems, fact.SoftwareNotKnown, fact.TitleCount:
+	case fact.SoftwareToUpdate, fact.SoftwareToBuy, fact.SoftwareToRemove, fact.SoftwareProblems, fact.SoftwareNotKnown,
+		fact.TitleCount:
 		return "software[0].name"
 	case fact.DriversToUpdate, fact.DriversToRemove, fact.DriverProblems, fact.DriversNotKnown, fact.DriverCount:
 		return "drivers[0].device"
@@ -251,7 +255,9 @@ func Lower(s string) string {
 	return s
 }
 
-var small = []string{"no", "one", "two", "three", "four", "five", "six", "seven", "eight", "nine", "ten", "eleven", "twelve"}
+var small = []string{
+	"no", "one", "two", "three", "four", "five", "six", "seven", "eight", "nine", "ten", "eleven", "twelve",
+}
 
 // Number is a whole number, with commas from five digits on: 9999, 35,904.
 func Number(n int) string {

@@ -14,7 +14,8 @@ import (
 // Answer is the sentence a machine's page opens with, after the disposition.
 func Answer(v *remedy.Verdict, rel *release.Release) string {
 	if n := len(v.Waived); n > 0 {
-		return strings.TrimSuffix(answer(v, rel), ".") + "; " + Count(n, "requirement is", "requirements are") + " waived" + naming(v.Waived, rel) + "."
+		return strings.TrimSuffix(answer(v, rel), ".") + "; " + Count(n, "requirement is",
+			"requirements are") + " waived" + naming(v.Waived, rel) + "."
 	}
 	return answer(v, rel)
 }
@@ -37,9 +38,11 @@ func answer(v *remedy.Verdict, rel *release.Release) string {
 		return decideAnswer(v, rel)
 	case remedy.Replace:
 		if v.Planned {
-			return Sentence("as specified, it does not meet " + Count(len(v.Proven), "requirement", "requirements") + " that nothing on it can change" + naming(v.Proven, rel))
+			return Sentence("as specified, it does not meet " + Count(len(v.Proven), "requirement",
+				"requirements") + " that nothing on it can change" + naming(v.Proven, rel))
 		}
-		return Sentence(Count(len(v.Proven), "requirement fails", "requirements fail") + " that nothing on this machine can change" + naming(v.Proven, rel))
+		return Sentence(Count(len(v.Proven), "requirement fails",
+			"requirements fail") + " that nothing on this machine can change" + naming(v.Proven, rel))
 	case remedy.Undetermined:
 		return Sentence(hull(v) + "; " + whyUndetermined(v, rel))
 	}
@@ -73,9 +76,11 @@ func doneAnswer(v *remedy.Verdict, rel *release.Release) string {
 // decideAnswer says why a person has to decide.
 func decideAnswer(v *remedy.Verdict, rel *release.Release) string {
 	if v.Astray {
-		return "this Mac does not run a Mac system. Ask first what it is meant to run; nothing is planned for it until then."
+		return "this Mac does not run a Mac system. Ask first what it is meant to run; nothing is planned for it " +
+			"until then."
 	}
-	s := Sentence("no known step settles " + Count(len(v.NoRemedy), "requirement", "requirements") + naming(v.NoRemedy, rel))
+	s := Sentence("no known step settles " + Count(len(v.NoRemedy), "requirement", "requirements") + naming(v.NoRemedy,
+		rel))
 	if after := whatFollows(v.NoRemedy, rel); after != "" {
 		s += " " + after
 	}
@@ -190,7 +195,8 @@ func Details(v *remedy.Verdict, rel *release.Release, f *fact.Facts) []string {
 	if v.Disposition == remedy.Done {
 		return skippedChecks(f)
 	}
-	if v.Disposition == remedy.Reconfigure && !slices.ContainsFunc(v.Plan, func(p remedy.Planned) bool { return p.Part != "" }) {
+	if v.Disposition == remedy.Reconfigure &&
+		!slices.ContainsFunc(v.Plan, func(p remedy.Planned) bool { return p.Part != "" }) {
 		out = append(out, "The plan needs no part.")
 	}
 	planned := func(r remedy.Role) bool {
@@ -216,14 +222,16 @@ func Details(v *remedy.Verdict, rel *release.Release, f *fact.Facts) []string {
 	}
 	// What an incomplete list holds is there all the same.
 	beside := f.Get(fact.OtherSystems)
-	if others := append(slices.Clone(beside.Value.Set()), beside.Floor().Set()...); len(others) > 0 && v.Disposition != remedy.Replace {
+	if others := append(slices.Clone(beside.Value.Set()), beside.Floor().Set()...); len(others) > 0 &&
+		v.Disposition != remedy.Replace {
 		ask := ""
 		if planned(remedy.AskingOtherSystem) {
 			ask = ": ask first whether to keep it"
 		}
 		out = append(out, Sentence("another system is on the disk ("+And(others)+")"+ask))
 	}
-	if v.Disposition != remedy.Replace && v.Disposition != remedy.Decide && (v.Disposition != remedy.Ready || v.Route != release.InPlace || !v.RouteKnown) {
+	if v.Disposition != remedy.Replace && v.Disposition != remedy.Decide &&
+		(v.Disposition != remedy.Ready || v.Route != release.InPlace || !v.RouteKnown) {
 		out = append(out, Way(v, rel.Name))
 	}
 	if why := WhyAfresh(v, rel, f); why != "" {
@@ -242,7 +250,8 @@ func skippedChecks(f *fact.Facts) []string {
 	if len(signs) == 0 {
 		return nil
 	}
-	return []string{Sentence("the system holds a sign that an earlier installation was told to skip checks ("+And(signs)+")") +
+	return []string{Sentence("the system holds a sign that an earlier installation was told to skip checks ("+
+		And(signs)+")") +
 		" A machine that was installed past the checks may be refused updates or a later release."}
 }
 

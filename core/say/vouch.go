@@ -20,7 +20,8 @@ func Vouched(by Sender, since time.Time) string {
 	case KeySender:
 		return "Signed by the machine with its own key, known since " + Day(since) + ". What it reads is not attested."
 	case TokenSender:
-		return "Sent with the token that speaks for this machine. It has no key of its own, so whoever has the token can send facts in its name."
+		return "Sent with the token that speaks for this machine. It has no key of its own, so whoever has the token " +
+			"can send facts in its name."
 	case PersonSender:
 		return "Handed in by a person. No machine and no token vouches for these facts."
 	}

@@ -77,7 +77,8 @@ func ownStep(q *release.Requirement) []string {
 	leaves := ""
 	for l := range q.Need.Leaves() {
 		s := ownEffect(l)
-		if s == "" || l.Fact().Change() == fact.ByNothing && remedy.Calls(l.Fact()) == nil || len(effects) == 3 || slices.Contains(effects, s) {
+		if s == "" || l.Fact().Change() == fact.ByNothing && remedy.Calls(l.Fact()) == nil || len(effects) == 3 ||
+			slices.Contains(effects, s) {
 			continue
 		}
 		effects = append(effects, s)
@@ -147,9 +148,11 @@ func NoStepFor(q *release.Requirement, changeable bool) string {
 	case !changeable && q.Waivable():
 		return fmt.Sprintf("%s: nothing changes this on a machine. Where it fails, a person decides.", q.Title)
 	case !changeable:
-		return fmt.Sprintf("%s: nothing changes this on a machine. Where it fails, the machine is to be replaced.", q.Title)
+		return fmt.Sprintf("%s: nothing changes this on a machine. Where it fails, the machine is to be replaced.",
+			q.Title)
 	}
-	return fmt.Sprintf("%s: no step settles this. Where it fails, a person decides; a step of your own would settle it.", q.Title)
+	return fmt.Sprintf(
+		"%s: no step settles this. Where it fails, a person decides; a step of your own would settle it.", q.Title)
 }
 
 // NeverApplies says that hardware of a class has nothing that a requirement reads.
@@ -160,7 +163,8 @@ func NeverApplies(q *release.Requirement, class string) string {
 
 // NotRead says that no collector reads what a requirement needs.
 func NotRead(q *release.Requirement, facts []string) string {
-	return fmt.Sprintf("%s: no collector reads %s. It is unknown on every machine until somebody enters it by hand, or a list or a firmware guide states it.", q.Title, And(facts))
+	return fmt.Sprintf("%s: no collector reads %s. It is unknown on every machine until somebody enters it by hand, "+
+		"or a list or a firmware guide states it.", q.Title, And(facts))
 }
 
 // AstrayWays are the ways there are for a Mac that does not run a Mac system.

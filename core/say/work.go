@@ -29,7 +29,9 @@ func Hours(m remedy.Minutes) string {
 
 // Message is what the person whose machine it is should know before a visit: what will
 // happen, how long it takes, what to have ready. tells are what the steps mean for them.
-func Message(name, release string, plain, tells []string, m remedy.Minutes, restarts int) (subject string, text []string) {
+func Message(
+	name, release string, plain, tells []string, m remedy.Minutes, restarts int,
+) (subject string, text []string) {
 	subject = "Your computer " + name + " is prepared for " + release
 	text = append(text, strings.Join(plain, " "))
 	takes := "Somebody comes to your desk for about " + Hours(m)
@@ -41,7 +43,9 @@ func Message(name, release string, plain, tells []string, m remedy.Minutes, rest
 	if len(tells) > 0 {
 		text = append(text, strings.Join(tells, " "))
 	}
-	return subject, append(text, "Before that: save your work and close all programs. Leave the computer switched on, and a laptop on its mains cable.")
+	return subject, append(text,
+		"Before that: save your work and close all programs. Leave the computer switched on, and a laptop on its "+
+			"mains cable.")
 }
 
 func times(n int) string {

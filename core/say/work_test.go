@@ -37,12 +37,15 @@ func TestMessage(t *testing.T) {
 		has, lacks   []string
 		paragraphs   int
 	}{
-		{[]string{"It needs a part."}, nil, 0, []string{"It needs a part.", "for about 25 to 40 minutes. You"}, []string{"restarts", "Nothing to do"}, 3},
-		{[]string{"One.", "Two."}, []string{"Nothing to do.", "Have your passphrase ready."}, 1, []string{"One. Two.", "restarts once", "Have your passphrase ready."}, []string{"Nothing to do"}, 4},
+		{[]string{"It needs a part."}, nil, 0, []string{"It needs a part.", "for about 25 to 40 minutes. You"},
+			[]string{"restarts", "Nothing to do"}, 3},
+		{[]string{"One.", "Two."}, []string{"Nothing to do.", "Have your passphrase ready."}, 1,
+			[]string{"One. Two.", "restarts once", "Have your passphrase ready."}, []string{"Nothing to do"}, 4},
 		{[]string{"One."}, []string{"Nothing to do."}, 2, []string{"restarts twice"}, []string{"Nothing to do"}, 3},
 		{[]string{"One."}, nil, 5, []string{"restarts 5 times"}, nil, 3},
 	} {
-		subject, text := say.Message("GULL-014", "Skerry 12", tt.plain, tt.tells, remedy.Minutes{Least: 25, Most: 40}, tt.restarts)
+		subject, text := say.Message("GULL-014", "Skerry 12", tt.plain, tt.tells, remedy.Minutes{Least: 25, Most: 40},
+			tt.restarts)
 		if subject != "Your computer GULL-014 is prepared for Skerry 12" {
 			t.Errorf("the subject is %q", subject)
 		}
@@ -70,10 +73,14 @@ func TestDecision(t *testing.T) {
 		d    decision.Decision
 		want string
 	}{
-		{decision.Decision{Kind: decision.Waive, Until: day(12, 24), Reason: "goes in spring", By: "wren"}, "“Memory” may fail until 23 December 2026: Goes in spring. Decided by wren."},
-		{decision.Decision{Kind: decision.Stay, Until: day(12, 24), Reason: "goes in spring.", By: "wren"}, "Stays on the release that it runs until 23 December 2026: Goes in spring. Decided by wren."},
-		{decision.Decision{Kind: decision.Hold, Until: day(11, 23), Reason: "season", By: "wren"}, "Held back until 22 November 2026, and that is over: Season. Decided by wren."},
-		{decision.Decision{Kind: decision.Later, Until: day(12, 24), Ended: day(11, 20), Reason: "season", By: "wren"}, "To be left alone until 23 December 2026, ended on 20 November 2026: Season. Decided by wren."},
+		{decision.Decision{Kind: decision.Waive, Until: day(12, 24), Reason: "goes in spring", By: "wren"},
+			"“Memory” may fail until 23 December 2026: Goes in spring. Decided by wren."},
+		{decision.Decision{Kind: decision.Stay, Until: day(12, 24), Reason: "goes in spring.", By: "wren"},
+			"Stays on the release that it runs until 23 December 2026: Goes in spring. Decided by wren."},
+		{decision.Decision{Kind: decision.Hold, Until: day(11, 23), Reason: "season", By: "wren"},
+			"Held back until 22 November 2026, and that is over: Season. Decided by wren."},
+		{decision.Decision{Kind: decision.Later, Until: day(12, 24), Ended: day(11, 20), Reason: "season", By: "wren"},
+			"To be left alone until 23 December 2026, ended on 20 November 2026: Season. Decided by wren."},
 	} {
 		if got := say.Decision(&tt.d, "Memory", now); got != tt.want {
 			t.Errorf("%q\nwant %q", got, tt.want)

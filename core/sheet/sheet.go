@@ -72,14 +72,40 @@ const takenAt = "taken_at"
 // headings by which a fact is found: without case, punctuation and units. Two facts
 // for one heading are asked about.
 var headings = map[string][]string{
-	"name": {"device.name"}, "host name": {"device.name"}, "hostname": {"device.name"}, "host": {"device.name"}, "computer": {"device.name"}, "computer name": {"device.name"}, "machine": {"device.name"}, "device": {"device.name"}, "device name": {"device.name"},
-	"serial": {"device.serial"}, "serial number": {"device.serial"}, "serial no": {"device.serial"}, "uuid": {"device.uuid"}, "asset tag": {"device.asset_tag"}, "asset": {"device.asset_tag"}, "inventory number": {"device.asset_tag"},
-	"maker": {"device.manufacturer"}, "manufacturer": {"device.manufacturer"}, "vendor": {"device.manufacturer"}, "brand": {"device.manufacturer"}, "model": {"device.model"}, "product": {"device.model"}, "model identifier": {"device.model_id"}, "form": {"device.form"}, "chassis": {"device.form"},
-	"platform": {"os.platform"}, "os": {"os.name"}, "operating system": {"os.name"}, "release": {"os.name"}, "runs": {"os.name"}, "edition": {"os.edition"}, "os edition": {"os.edition"}, "os version": {"os.version"}, "version": {"os.version"}, "build": {"os.build"}, "os build": {"os.build"}, "os architecture": {"os.architecture"},
-	"processor": {"processor.name"}, "cpu": {"processor.name"}, "processor name": {"processor.name"}, "cores": {"processor.cores"}, "threads": {"processor.threads"}, "processor speed": {"processor.rated_mhz"}, "cpu speed": {"processor.rated_mhz"}, "base speed": {"processor.rated_mhz"}, "processor architecture": {"processor.architecture"},
-	"ram": {"memory.installed_bytes", "memory.visible_bytes"}, "memory": {"memory.installed_bytes", "memory.visible_bytes"}, "total memory": {"memory.installed_bytes", "memory.visible_bytes"}, "installed memory": {"memory.installed_bytes"}, "installed ram": {"memory.installed_bytes"}, "visible memory": {"memory.visible_bytes"}, "usable memory": {"memory.visible_bytes"},
-	"disk": {"storage.system.disk_bytes", "storage.system.volume_bytes"}, "disk size": {"storage.system.disk_bytes", "storage.system.volume_bytes"}, "drive": {"storage.system.disk_bytes", "storage.system.volume_bytes"}, "storage": {"storage.system.disk_bytes", "storage.system.volume_bytes"}, "disk capacity": {"storage.system.disk_bytes"}, "capacity": {"storage.system.disk_bytes", "storage.system.volume_bytes"}, "free": {"storage.system.free_bytes"}, "free space": {"storage.system.free_bytes"}, "disk free": {"storage.system.free_bytes"}, "partition style": {"storage.boot.partition_style", "storage.system.partition_style"},
-	"boot mode": {"firmware.boot_mode"}, "firmware mode": {"firmware.boot_mode"}, "secure boot": {"firmware.secure_boot", "firmware.secure_boot_capable"}, "firmware version": {"firmware.version"},
+	"name": {"device.name"}, "host name": {"device.name"}, "hostname": {"device.name"}, "host": {"device.name"},
+	"computer": {"device.name"}, "computer name": {"device.name"}, "machine": {"device.name"},
+	"device": {"device.name"}, "device name": {"device.name"},
+	"serial": {"device.serial"}, "serial number": {"device.serial"}, "serial no": {"device.serial"},
+	"uuid": {"device.uuid"}, "asset tag": {"device.asset_tag"}, "asset": {"device.asset_tag"},
+	"inventory number": {"device.asset_tag"},
+	"maker":            {"device.manufacturer"}, "manufacturer": {"device.manufacturer"},
+	"vendor": {"device.manufacturer"},
+	"brand":  {"device.manufacturer"}, "model": {"device.model"}, "product": {"device.model"},
+	"model identifier": {"device.model_id"}, "form": {"device.form"}, "chassis": {"device.form"},
+	"platform": {"os.platform"}, "os": {"os.name"}, "operating system": {"os.name"}, "release": {"os.name"},
+	"runs": {"os.name"}, "edition": {"os.edition"}, "os edition": {"os.edition"}, "os version": {"os.version"},
+	"version": {"os.version"}, "build": {"os.build"}, "os build": {"os.build"}, "os architecture": {"os.architecture"},
+	"processor": {"processor.name"}, "cpu": {"processor.name"}, "processor name": {"processor.name"},
+	"cores": {"processor.cores"}, "threads": {"processor.threads"}, "processor speed": {"processor.rated_mhz"},
+	"cpu speed": {"processor.rated_mhz"}, "base speed": {"processor.rated_mhz"},
+	"processor architecture": {"processor.architecture"},
+	"ram":                    {"memory.installed_bytes", "memory.visible_bytes"},
+	"memory":                 {"memory.installed_bytes", "memory.visible_bytes"},
+	"total memory":           {"memory.installed_bytes", "memory.visible_bytes"},
+	"installed memory":       {"memory.installed_bytes"},
+	"installed ram":          {"memory.installed_bytes"}, "visible memory": {"memory.visible_bytes"},
+	"usable memory": {"memory.visible_bytes"},
+	"disk":          {"storage.system.disk_bytes", "storage.system.volume_bytes"},
+	"disk size":     {"storage.system.disk_bytes", "storage.system.volume_bytes"},
+	"drive":         {"storage.system.disk_bytes", "storage.system.volume_bytes"},
+	"storage":       {"storage.system.disk_bytes", "storage.system.volume_bytes"},
+	"disk capacity": {"storage.system.disk_bytes"},
+	"capacity":      {"storage.system.disk_bytes", "storage.system.volume_bytes"},
+	"free":          {"storage.system.free_bytes"}, "free space": {"storage.system.free_bytes"},
+	"disk free":       {"storage.system.free_bytes"},
+	"partition style": {"storage.boot.partition_style", "storage.system.partition_style"},
+	"boot mode":       {"firmware.boot_mode"}, "firmware mode": {"firmware.boot_mode"},
+	"secure boot": {"firmware.secure_boot", "firmware.secure_boot_capable"}, "firmware version": {"firmware.version"},
 	"tpm": {"tpm.version", "tpm.state"}, "tpm version": {"tpm.version"}, "tpm state": {"tpm.state"},
 	"taken": {takenAt}, "taken at": {takenAt}, "last seen": {takenAt}, "date": {takenAt},
 }
@@ -89,7 +115,8 @@ func plain(heading string) (text, unit string) {
 	fields := strings.FieldsFunc(heading, func(c rune) bool { return strings.ContainsRune(" \t_-/().,:[]", c) })
 	var kept []string
 	for _, f := range fields {
-		if i := slices.IndexFunc(unitNames, func(u string) bool { return strings.EqualFold(u, f) }); i >= 0 && len(fields) > 1 {
+		if i := slices.IndexFunc(unitNames, func(u string) bool { return strings.EqualFold(u, f) }); i >= 0 &&
+			len(fields) > 1 {
 			unit = unitNames[i]
 			continue
 		}
@@ -99,7 +126,19 @@ func plain(heading string) (text, unit string) {
 }
 
 // units and their sizes in the unit of the facts.
-var units = map[string]float64{"B": 1, "kB": 1e3, "MB": 1e6, "GB": 1e9, "TB": 1e12, "KiB": 1 << 10, "MiB": 1 << 20, "GiB": 1 << 30, "TiB": 1 << 40, "MHz": 1, "GHz": 1e3}
+var units = map[string]float64{
+	"B":   1,
+	"kB":  1e3,
+	"MB":  1e6,
+	"GB":  1e9,
+	"TB":  1e12,
+	"KiB": 1 << 10,
+	"MiB": 1 << 20,
+	"GiB": 1 << 30,
+	"TiB": 1 << 40,
+	"MHz": 1,
+	"GHz": 1e3,
+}
 
 var (
 	unitNames = []string{"B", "kB", "MB", "GB", "TB", "KiB", "MiB", "GiB", "TiB", "MHz", "GHz"}
@@ -125,7 +164,8 @@ func Sheet(heads []string, rows [][]string, o Options) (*Read, error) {
 	out := &Read{Columns: make([]Column, len(heads))}
 	for heading := range o.Columns {
 		if !slices.Contains(heads, heading) {
-			return nil, errors.New(doc.With(fmt.Sprintf("the sheet has no column %q", heading), doc.Suggest(heading, heads)))
+			return nil, errors.New(doc.With(fmt.Sprintf("the sheet has no column %q", heading),
+				doc.Suggest(heading, heads)))
 		}
 	}
 	for i, h := range heads {
@@ -144,10 +184,12 @@ func Sheet(heads []string, rows [][]string, o Options) (*Read, error) {
 		return slices.ContainsFunc(out.Columns, func(c Column) bool { return c.Fact == name })
 	}
 	if !used("device.name") && !used("device.serial") {
-		out.Problems = append(out.Problems, "no column names the machines; choose the one with device.name, or with device.serial")
+		out.Problems = append(out.Problems,
+			"no column names the machines; choose the one with device.name, or with device.serial")
 	}
 	if _, all := o.Fixed["os.platform"]; !all && !used("os.platform") && !used("device.model_id") {
-		out.Problems = append(out.Problems, "no column says which platform the machines run; give os.platform for all of them: windows, macos or linux")
+		out.Problems = append(out.Problems,
+			"no column says which platform the machines run; give os.platform for all of them: windows, macos or linux")
 	}
 	if !out.Settled() {
 		return out, nil
@@ -167,8 +209,10 @@ func column(heading string, rows [][]string, at int, chosen map[string]Choice) (
 		if c.Fact == "" {
 			return c, nil
 		}
-		if def := fact.ByName(c.Fact); c.Fact != takenAt && (def == nil || def.ID.Group() != fact.NoGroup || def.Derived) {
-			return c, errors.New(doc.With(fmt.Sprintf("%q is not a fact that a column can be", c.Fact), doc.Suggest(c.Fact, fact.Names())))
+		if def := fact.ByName(c.Fact); c.Fact != takenAt &&
+			(def == nil || def.ID.Group() != fact.NoGroup || def.Derived) {
+			return c, errors.New(doc.With(fmt.Sprintf("%q is not a fact that a column can be", c.Fact),
+				doc.Suggest(c.Fact, fact.Names())))
 		}
 	} else {
 		may := headings[text]
@@ -194,7 +238,8 @@ func column(heading string, rows [][]string, at int, chosen map[string]Choice) (
 		return c, fmt.Errorf("%q is no unit of %s; it may be %s", unit, c.Fact, strings.Join(c.Units, ", "))
 	}
 	if c.Unit = unit; ambiguous(unit, chosen[heading].Unit) || unit == "" && needsUnit(rows, at) {
-		c.Problem = fmt.Sprintf("%q holds amounts; choose their unit, and whether a GB in it is 1,000 or 1,024 MB", heading)
+		c.Problem = fmt.Sprintf("%q holds amounts; choose their unit, and whether a GB in it is 1,000 or 1,024 MB",
+			heading)
 		if def.Unit == fact.MHz {
 			c.Problem = fmt.Sprintf("%q holds speeds; choose MHz or GHz", heading)
 		}
@@ -243,7 +288,8 @@ func fixedFacts(given map[string]string) ([]fixedFact, error) {
 	for name, text := range given {
 		def := fact.ByName(name)
 		if def == nil || def.ID.Group() != fact.NoGroup || def.Derived {
-			return nil, errors.New(doc.With(fmt.Sprintf("there is no fact %q to be given to all rows", name), doc.Suggest(name, fact.Names())))
+			return nil, errors.New(doc.With(fmt.Sprintf("there is no fact %q to be given to all rows", name),
+				doc.Suggest(name, fact.Names())))
 		}
 		v, right := need.Value(def, text)
 		if !v.Known() {
@@ -275,7 +321,8 @@ func (r *Read) row(line int, cells []string, fixed []fixedFact, o *Options) Row 
 		if c.Fact == takenAt {
 			at, err := parseTime(text)
 			if err != nil {
-				out.Problem = fmt.Sprintf("%s: %q is no time; write it as 2026-11-23 or 2026-11-23T08:30:00Z", c.Heading, text)
+				out.Problem = fmt.Sprintf("%s: %q is no time; write it as 2026-11-23 or 2026-11-23T08:30:00Z",
+					c.Heading, text)
 				return out
 			}
 			d.TakenAt = at
@@ -283,12 +330,15 @@ func (r *Read) row(line int, cells []string, fixed []fixedFact, o *Options) Row 
 		}
 		def := fact.ByName(c.Fact)
 		if named(def.ID) && placeholder.Text(text) == "" {
-			d.AddGap(def.Name, inventory.NotOffered, fmt.Sprintf("the column %s holds %q, which makers leave where nothing was filled in", c.Heading, text), "")
+			d.AddGap(def.Name, inventory.NotOffered,
+				fmt.Sprintf("the column %s holds %q, which makers leave where nothing was filled in", c.Heading, text),
+				"")
 			continue
 		}
 		v, right := value(def, text, c.Unit)
 		if !v.Known() {
-			out.Left = append(out.Left, fmt.Sprintf("%s: %q is not a value of %s; %s", c.Heading, text, def.Name, right))
+			out.Left = append(out.Left,
+				fmt.Sprintf("%s: %q is not a value of %s; %s", c.Heading, text, def.Name, right))
 			continue
 		}
 		if err := byhand.Put(d, def, v); err == nil {
@@ -312,7 +362,10 @@ func (r *Read) row(line int, cells []string, fixed []fixedFact, o *Options) Row 
 
 // named says whether a fact names a machine or its maker, where placeholders stand.
 func named(id fact.ID) bool {
-	return slices.Contains([]fact.ID{fact.DeviceManufacturer, fact.DeviceModel, fact.DeviceSerial, fact.DeviceUUID, fact.DeviceAssetTag, fact.BoardManufacturer, fact.BoardModel, fact.BoardSerial}, id)
+	return slices.Contains([]fact.ID{
+		fact.DeviceManufacturer, fact.DeviceModel, fact.DeviceSerial, fact.DeviceUUID, fact.DeviceAssetTag,
+		fact.BoardManufacturer, fact.BoardModel, fact.BoardSerial,
+	}, id)
 }
 
 func dropped(names []string) []string {
@@ -371,7 +424,22 @@ func word(def *fact.Def, text string) string {
 			return w
 		}
 	}
-	said := map[string]string{"enabled": "on", "true": "on", "yes": "on", "disabled": "off", "false": "off", "no": "off", "bios": "legacy", "notebook": "laptop", "tower": "desktop", "x64": "x86-64", "amd64": "x86-64", "64-bit": "x86-64", "32-bit": "x86", "aarch64": "arm64"}[low]
+	said := map[string]string{
+		"enabled":  "on",
+		"true":     "on",
+		"yes":      "on",
+		"disabled": "off",
+		"false":    "off",
+		"no":       "off",
+		"bios":     "legacy",
+		"notebook": "laptop",
+		"tower":    "desktop",
+		"x64":      "x86-64",
+		"amd64":    "x86-64",
+		"64-bit":   "x86-64",
+		"32-bit":   "x86",
+		"aarch64":  "arm64",
+	}[low]
 	if _, ok := def.Words[said]; ok {
 		return said
 	}

@@ -11,7 +11,10 @@ import (
 
 var now = time.Date(2026, 11, 23, 8, 0, 0, 0, time.UTC)
 
-var heads = []string{"Computer Name", "Serial No.", "Maker", "Model", "RAM (GB)", "Disk", "Free space", "Secure boot", "TPM version", "Location", "Taken"}
+var heads = []string{
+	"Computer Name", "Serial No.", "Maker", "Model", "RAM (GB)", "Disk", "Free space", "Secure boot", "TPM version",
+	"Location", "Taken",
+}
 
 var rows = [][]string{
 	{"GULL-201", "OS-1", "Ostrel", "Slipway 14", "16", "512 GB", "100", "Enabled", "2.0", "Gull Quay", "2026-11-20"},
@@ -23,7 +26,13 @@ var rows = [][]string{
 
 func read(t *testing.T, columns map[string]sheet.Choice) *sheet.Read {
 	t.Helper()
-	r, err := sheet.Sheet(heads, rows, sheet.Options{Name: "assets.csv", TakenAt: now, Columns: columns, Fixed: map[string]string{"os.platform": "windows"}})
+	r, err := sheet.Sheet(heads, rows,
+		sheet.Options{
+			Name:    "assets.csv",
+			TakenAt: now,
+			Columns: columns,
+			Fixed:   map[string]string{"os.platform": "windows"},
+		})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -36,19 +45,32 @@ func TestNothingIsGuessed(t *testing.T) {
 	if r.Settled() || r.Rows != nil {
 		t.Fatal("it is settled without having asked")
 	}
-	for i, want := range []string{"", "", "", "", "installed_bytes or memory.visible", "disk_bytes or storage", "choose their unit", "secure_boot or", "", "", ""} {
+	for i, want := range []string{
+		"", "", "", "", "installed_bytes or memory.visible", "disk_bytes or storage", "choose their unit",
+		"secure_boot or", "", "", "",
+	} {
 		if got := r.Columns[i].Problem; (want == "") != (got == "") || !strings.Contains(got, want) {
 			t.Errorf("%s: %q, want %q", heads[i], got, want)
 		}
 	}
 	// A heading that says GB says not which.
-	r = read(t, map[string]sheet.Choice{"Disk": {}, "Secure boot": {}, "Free space": {}, "RAM (GB)": {Fact: "memory.installed_bytes"}})
+	r = read(t, map[string]sheet.Choice{
+		"Disk":        {},
+		"Secure boot": {},
+		"Free space":  {},
+		"RAM (GB)":    {Fact: "memory.installed_bytes"},
+	})
 	if r.Settled() {
 		t.Error("a GB was taken for one of two")
 	}
 }
 
-var settled = map[string]sheet.Choice{"RAM (GB)": {Fact: "memory.installed_bytes", Unit: "GiB"}, "Disk": {Fact: "storage.system.disk_bytes", Unit: "GB"}, "Free space": {Fact: "storage.system.free_bytes", Unit: "GiB"}, "Secure boot": {Fact: "firmware.secure_boot"}}
+var settled = map[string]sheet.Choice{
+	"RAM (GB)":    {Fact: "memory.installed_bytes", Unit: "GiB"},
+	"Disk":        {Fact: "storage.system.disk_bytes", Unit: "GB"},
+	"Free space":  {Fact: "storage.system.free_bytes", Unit: "GiB"},
+	"Secure boot": {Fact: "firmware.secure_boot"},
+}
 
 func TestRows(t *testing.T) {
 	r := read(t, settled)
@@ -56,11 +78,16 @@ func TestRows(t *testing.T) {
 		t.Fatalf("%+v", r.Columns)
 	}
 	d := r.Rows[0].Document
-	if d == nil || d.Memory.Installed.Or(0) != 16<<30 || d.Storage.System.DiskBytes.Or(0) != 512e9 || d.Storage.System.FreeBytes.Or(0) != 100<<30 || d.Firmware.SecureBoot.Or("") != "on" || d.TPM.Version.Or("") != "2.0" ||
-		d.OS.Platform.Or("") != "windows" || !d.TakenAt.Equal(time.Date(2026, 11, 20, 0, 0, 0, 0, time.UTC)) || d.Sources["tpm.version"] != "assets.csv, column TPM version" {
+	if d == nil || d.Memory.Installed.Or(0) != 16<<30 || d.Storage.System.DiskBytes.Or(0) != 512e9 ||
+		d.Storage.System.FreeBytes.Or(0) != 100<<30 || d.Firmware.SecureBoot.Or("") != "on" ||
+		d.TPM.Version.Or("") != "2.0" ||
+		d.OS.Platform.Or("") != "windows" || !d.TakenAt.Equal(time.Date(2026, 11, 20, 0, 0, 0, 0, time.UTC)) ||
+		d.Sources["tpm.version"] != "assets.csv, column TPM version" {
 		t.Errorf("%+v %+v", r.Rows[0], d)
 	}
-	if d := r.Rows[1].Document; d == nil || len(r.Rows[1].Left) != 1 || !strings.Contains(r.Rows[1].Left[0], `"eight" is not a value of memory.installed_bytes`) || d.TPM.Version.Or("") != "" || !d.TakenAt.Equal(now) {
+	if d := r.Rows[1].Document; d == nil || len(r.Rows[1].Left) != 1 ||
+		!strings.Contains(r.Rows[1].Left[0], `"eight" is not a value of memory.installed_bytes`) ||
+		d.TPM.Version.Or("") != "" || !d.TakenAt.Equal(now) {
 		t.Errorf("%+v", r.Rows[1])
 	}
 	if g := r.Rows[1].Document.GapOf("tpm.version"); g != nil && g.Cause != inventory.NotAsked {
@@ -81,10 +108,20 @@ func TestAmounts(t *testing.T) {
 		cell, unit string
 		want       int64
 	}{
-		{"16", "GiB", 16 << 30}, {"16 GB", "GiB", 16 << 30}, {"16 GB", "GB", 16e9}, {"16GiB", "GB", 16 << 30}, {"16384", "MiB", 16 << 30}, {"1,024 GB", "GB", 1024e9}, {"7,8", "GB", 7.8e9}, {"0.5 TB", "GiB", 1 << 39}, {"16 gb", "MB", 16e9},
-		{"16 GHz", "GB", -1}, {"-1", "GB", -1}, {"lots", "GB", -1}, {"", "GB", 0}, {"1e30", "GB", -1},
+		{"16", "GiB", 16 << 30}, {"16 GB", "GiB", 16 << 30}, {"16 GB", "GB", 16e9}, {"16GiB", "GB", 16 << 30},
+		{"16384", "MiB", 16 << 30}, {"1,024 GB", "GB", 1024e9}, {"7,8", "GB", 7.8e9}, {"0.5 TB", "GiB", 1 << 39},
+		{"16 gb", "MB", 16e9}, {"16 GHz", "GB", -1}, {"-1", "GB", -1}, {"lots", "GB", -1}, {"", "GB", 0},
+		{"1e30", "GB", -1},
 	} {
-		r, err := sheet.Sheet([]string{"Name", "memory.installed_bytes"}, [][]string{{"A", c.cell}}, sheet.Options{Name: "f", TakenAt: now, Columns: map[string]sheet.Choice{"memory.installed_bytes": {Fact: "memory.installed_bytes", Unit: c.unit}}, Fixed: map[string]string{"os.platform": "windows"}})
+		r, err := sheet.Sheet([]string{"Name", "memory.installed_bytes"}, [][]string{{"A", c.cell}},
+			sheet.Options{
+				Name:    "f",
+				TakenAt: now,
+				Columns: map[string]sheet.Choice{
+					"memory.installed_bytes": {Fact: "memory.installed_bytes", Unit: c.unit},
+				},
+				Fixed: map[string]string{"os.platform": "windows"},
+			})
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -107,16 +144,20 @@ func TestRefusals(t *testing.T) {
 	for want, o := range map[string]sheet.Options{
 		`has no column "Ram"`:         {Columns: map[string]sheet.Choice{"Ram": {}}},
 		"is not a fact that a column": {Columns: map[string]sheet.Choice{"Model": {Fact: "device.modle"}}},
-		"is no unit of":               {Columns: map[string]sheet.Choice{"Disk": {Fact: "storage.system.disk_bytes", Unit: "MHz"}}},
-		"is not a value of os.plat":   {Fixed: map[string]string{"os.platform": "beos"}},
-		"there is no fact":            {Fixed: map[string]string{"os.plattform": "linux"}},
+		"is no unit of": {Columns: map[string]sheet.Choice{
+			"Disk": {Fact: "storage.system.disk_bytes", Unit: "MHz"},
+		}},
+		"is not a value of os.plat": {Fixed: map[string]string{"os.platform": "beos"}},
+		"there is no fact":          {Fixed: map[string]string{"os.plattform": "linux"}},
 	} {
 		if _, err := sheet.Sheet(heads, rows, o); err == nil || !strings.Contains(err.Error(), want) {
 			t.Errorf("%v, want %s", err, want)
 		}
 	}
 	// What no column says is asked together with the columns.
-	if r, err := sheet.Sheet(heads, rows, sheet.Options{Columns: map[string]sheet.Choice{"Computer Name": {}, "Serial No.": {}}}); err != nil || len(r.Problems) != 2 || r.Settled() || r.Rows != nil {
+	if r, err := sheet.Sheet(heads, rows,
+		sheet.Options{Columns: map[string]sheet.Choice{"Computer Name": {}, "Serial No.": {}}}); err != nil ||
+		len(r.Problems) != 2 || r.Settled() || r.Rows != nil {
 		t.Errorf("%+v %v", r, err)
 	}
 	r := read(t, map[string]sheet.Choice{"Maker": {Fact: "device.model"}})
@@ -128,8 +169,12 @@ func TestRefusals(t *testing.T) {
 func FuzzSheet(f *testing.F) {
 	f.Add("16 GB", "yes", "2.0", "GiB")
 	f.Fuzz(func(t *testing.T, ram, secure, tpm, unit string) {
-		r, err := sheet.Sheet([]string{"Name", "RAM", "Secure boot", "TPM version"}, [][]string{{"A", ram, secure, tpm}}, sheet.Options{Name: "f", TakenAt: now,
-			Columns: map[string]sheet.Choice{"RAM": {Fact: "memory.installed_bytes", Unit: unit}, "Secure boot": {Fact: "firmware.secure_boot"}}})
+		r, err := sheet.Sheet([]string{"Name", "RAM", "Secure boot", "TPM version"},
+			[][]string{{"A", ram, secure, tpm}}, sheet.Options{Name: "f", TakenAt: now,
+				Columns: map[string]sheet.Choice{
+					"RAM":         {Fact: "memory.installed_bytes", Unit: unit},
+					"Secure boot": {Fact: "firmware.secure_boot"},
+				}})
 		if err == nil && r.Settled() && r.Rows[0].Document == nil && r.Rows[0].Problem == "" {
 			t.Error("a row is neither a machine nor refused")
 		}
@@ -138,18 +183,22 @@ func FuzzSheet(f *testing.F) {
 
 // What makers leave instead of a serial number names no machine, and is said to be so.
 func TestPlaceholdersInColumns(t *testing.T) {
-	r, err := sheet.Sheet([]string{"Name", "Serial No."}, [][]string{{"A", "To be filled by O.E.M."}, {"", "0000000"}, {"B", "TW1000001"}}, sheet.Options{Name: "f", TakenAt: now, Fixed: map[string]string{"os.platform": "windows"}})
+	r, err := sheet.Sheet([]string{"Name", "Serial No."},
+		[][]string{{"A", "To be filled by O.E.M."}, {"", "0000000"}, {"B", "TW1000001"}},
+		sheet.Options{Name: "f", TakenAt: now, Fixed: map[string]string{"os.platform": "windows"}})
 	if err != nil {
 		t.Fatal(err)
 	}
 	a := r.Rows[0].Document
-	if a == nil || a.Device.Serial.Or("") != "" || a.GapOf("device.serial") == nil || !strings.Contains(a.GapOf("device.serial").Detail, "To be filled by O.E.M.") {
+	if a == nil || a.Device.Serial.Or("") != "" || a.GapOf("device.serial") == nil ||
+		!strings.Contains(a.GapOf("device.serial").Detail, "To be filled by O.E.M.") {
 		t.Errorf("%+v", r.Rows[0])
 	}
 	if !strings.Contains(r.Rows[1].Problem, "names no machine") {
 		t.Errorf("%+v", r.Rows[1])
 	}
-	if b := r.Rows[2].Document; b == nil || b.Device.Serial.Or("") != "TW1000001" || b.GapOf("device.serial") != nil && b.GapOf("device.serial").Cause != inventory.NotAsked {
+	if b := r.Rows[2].Document; b == nil || b.Device.Serial.Or("") != "TW1000001" || b.GapOf("device.serial") != nil &&
+		b.GapOf("device.serial").Cause != inventory.NotAsked {
 		t.Errorf("%+v", r.Rows[2])
 	}
 }

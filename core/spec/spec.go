@@ -55,7 +55,8 @@ func Read(name string, src []byte, now time.Time) (*inventory.Document, error) {
 	d.Device.Name = inventory.Some(s.Name)
 	d.Device.Class, d.Device.Environment = inventory.Some(s.Class), inventory.Some("planned")
 	if s.Class == fact.Mac && s.ModelID == "" {
-		d.AddGap(fact.DeviceModelID.String(), inventory.NotAsked, "the specification does not say", "Ask the seller for the model identifier.")
+		d.AddGap(fact.DeviceModelID.String(), inventory.NotAsked, "the specification does not say",
+			"Ask the seller for the model identifier.")
 	}
 	if s.DriveKind != "" || s.Drive != "" {
 		disk := inventory.Disk{System: inventory.Some(true)}
@@ -91,9 +92,11 @@ func Read(name string, src []byte, now time.Time) (*inventory.Document, error) {
 		switch {
 		case f.Value(def.ID).Known() || def.Derived || !def.Has(s.Class) || d.GapOf(def.Name) != nil:
 		case ofInstallation(&def):
-			d.AddGap(def.Name, inventory.NotAsked, "nothing is installed on it yet", "It is known once the release is installed.")
+			d.AddGap(def.Name, inventory.NotAsked, "nothing is installed on it yet",
+				"It is known once the release is installed.")
 		default:
-			d.AddGap(def.Name, inventory.NotAsked, "the specification does not say", fmt.Sprintf("Ask the seller: %s.", def.Label))
+			d.AddGap(def.Name, inventory.NotAsked, "the specification does not say",
+				fmt.Sprintf("Ask the seller: %s.", def.Label))
 		}
 	}
 	return d, nil
@@ -104,11 +107,15 @@ type value struct{ key, id, text string }
 // values are what the specification says, by the facts they are.
 func (s *Document) values() []value {
 	out := []value{
-		{"maker", fact.DeviceManufacturer.String(), s.Maker}, {"model", fact.DeviceModel.String(), s.Model}, {"model_id", fact.DeviceModelID.String(), s.ModelID},
-		{"form", fact.DeviceForm.String(), s.Form}, {"processor", fact.ProcessorName.String(), s.Processor}, {"cores", fact.ProcessorCores.String(), string(s.Cores)},
-		{"speed", fact.ProcessorMHz.String(), string(s.Speed)}, {"memory", fact.MemoryInstalled.String(), string(s.Memory)},
+		{"maker", fact.DeviceManufacturer.String(), s.Maker}, {"model", fact.DeviceModel.String(), s.Model},
+		{"model_id", fact.DeviceModelID.String(), s.ModelID},
+		{"form", fact.DeviceForm.String(), s.Form}, {"processor", fact.ProcessorName.String(), s.Processor},
+		{"cores", fact.ProcessorCores.String(), string(s.Cores)},
+		{"speed", fact.ProcessorMHz.String(), string(s.Speed)},
+		{"memory", fact.MemoryInstalled.String(), string(s.Memory)},
 		{"drive", fact.DiskBytes.String(), string(s.Drive)}, {"tpm", fact.TPMVersion.String(), string(s.TPM)},
-		{"graphics_level", "graphics[0].interface_level", string(s.Graphics)}, {"driver_model", "graphics[0].driver_model", string(s.Driver)},
+		{"graphics_level", "graphics[0].interface_level", string(s.Graphics)},
+		{"driver_model", "graphics[0].driver_model", string(s.Driver)},
 	}
 	if s.TPM != "" {
 		out = append(out, value{"tpm", fact.TPMState.String(), "ready"})
@@ -128,7 +135,8 @@ func (s *Document) values() []value {
 // machine.
 func ofInstallation(def *fact.Def) bool {
 	switch def.ID {
-	case fact.VolumeBytes, fact.FreeBytes, fact.Filesystem, fact.DiskStyle, fact.BootStyle, fact.EncryptionState, fact.EncryptionKind, fact.EncryptionKeyKept, fact.OtherSystems, fact.ESPLoader, fact.BootDynamic:
+	case fact.VolumeBytes, fact.FreeBytes, fact.Filesystem, fact.DiskStyle, fact.BootStyle, fact.EncryptionState,
+		fact.EncryptionKind, fact.EncryptionKeyKept, fact.OtherSystems, fact.ESPLoader, fact.BootDynamic:
 		return true
 	}
 	return strings.HasPrefix(def.Name, "os.")

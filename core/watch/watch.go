@@ -90,7 +90,8 @@ func InWave(r *fleet.Row, w *wave.Wave, outcome, reason string) (item Item, ok b
 	case wave.Failed:
 		item.Says = say.Sentence(fmt.Sprintf("%s failed in the wave %q: %s", r.Name, w.Name, reason))
 	case wave.Back:
-		item.Says = say.Sentence(fmt.Sprintf("%s went back from %s. Find out why before it goes again", r.Name, w.Release))
+		item.Says = say.Sentence(fmt.Sprintf("%s went back from %s. Find out why before it goes again", r.Name,
+			w.Release))
 	default:
 		return Item{}, false
 	}

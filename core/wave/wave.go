@@ -84,7 +84,8 @@ func Check(w *Wave, others []Wave, dark []Blackout, today Day) error {
 	case w.Most < 1 || w.Most > mostMachines:
 		return fmt.Errorf("the wave takes %d machines; give a size from 1 to %d", w.Most, mostMachines)
 	case w.Pilot && w.Most > mostPilot:
-		return fmt.Errorf("the pilot takes %d machines; %d is the most, so that what goes wrong goes wrong on few", w.Most, mostPilot)
+		return fmt.Errorf("the pilot takes %d machines; %d is the most, so that what goes wrong goes wrong on few",
+			w.Most, mostPilot)
 	case strings.TrimSpace(w.Rule) == "":
 		return errors.New("the wave has no rule; give a filter, as place=\"Gull Quay\", or class=pc for all")
 	}
@@ -96,7 +97,8 @@ func Check(w *Wave, others []Wave, dark []Blackout, today Day) error {
 	}
 	for i := range dark {
 		if dark[i].Covers(w.Starts) {
-			return fmt.Errorf("the wave starts on %s, a blackout day (%s); the next day that is none is %s", w.Starts, dark[i].Reason, next(w.Starts, dark))
+			return fmt.Errorf("the wave starts on %s, a blackout day (%s); the next day that is none is %s", w.Starts,
+				dark[i].Reason, next(w.Starts, dark))
 		}
 	}
 	for i := range others {
@@ -108,13 +110,16 @@ func Check(w *Wave, others []Wave, dark []Blackout, today Day) error {
 			return fmt.Errorf("there is a wave %q already", o.Name)
 		}
 		if o.Pilot && !w.Pilot && w.Starts <= o.Ends {
-			return fmt.Errorf("the wave starts on %s, and the pilot %q runs until %s; start after it", w.Starts, o.Name, o.Ends)
+			return fmt.Errorf("the wave starts on %s, and the pilot %q runs until %s; start after it", w.Starts, o.Name,
+				o.Ends)
 		}
 		if w.Pilot && !o.Pilot && o.Starts <= w.Ends {
-			return fmt.Errorf("the pilot runs until %s, and the wave %q starts on %s; a pilot comes before all waves", w.Ends, o.Name, o.Starts)
+			return fmt.Errorf("the pilot runs until %s, and the wave %q starts on %s; a pilot comes before all waves",
+				w.Ends, o.Name, o.Starts)
 		}
 		if o.Rule == w.Rule && o.Starts <= w.Ends && w.Starts <= o.Ends {
-			return fmt.Errorf("the wave %q has the same rule and runs from %s to %s; waves of the same machines may not overlap", o.Name, o.Starts, o.Ends)
+			return fmt.Errorf("the wave %q has the same rule and runs from %s to %s; waves of the same machines may "+
+				"not overlap", o.Name, o.Starts, o.Ends)
 		}
 	}
 	return nil
@@ -209,7 +214,8 @@ func Refuse(c *Candidate, now time.Time) string {
 	case c.TakenAt.Before(now.AddDate(0, 0, -OtherDays)):
 		return fmt.Sprintf("its inventory is of %s, older than %d days: read it again", On(c.TakenAt), OtherDays)
 	case c.TakenAt.Before(now.AddDate(0, 0, -FreeSpaceDays)):
-		return fmt.Sprintf("its free space was read on %s, more than %d days ago: read it again", On(c.TakenAt), FreeSpaceDays)
+		return fmt.Sprintf("its free space was read on %s, more than %d days ago: read it again", On(c.TakenAt),
+			FreeSpaceDays)
 	case c.NoPackage != "":
 		return c.NoPackage
 	}

@@ -15,9 +15,41 @@ var now = time.Date(2026, 11, 23, 9, 0, 0, 0, time.UTC)
 
 func TestCheck(t *testing.T) {
 	dark := []wave.Blackout{{From: "2026-12-20", To: "2027-01-06", Reason: "holidays"}}
-	others := []wave.Wave{{ID: 1, Name: "Pilot", Release: "ebb-4", Pilot: true, Rule: "class=pc", Most: 10, Starts: "2026-11-24", Ends: "2026-11-30"}, {ID: 2, Name: "East", Release: "ebb-4", Rule: `place="East"`, Most: 10, Starts: "2026-12-01", Ends: "2026-12-10"},
-		{ID: 3, Name: "Old", Release: "ebb-3", Rule: `place="North"`, Most: 10, Starts: "2026-12-01", Ends: "2026-12-10"}}
-	good := wave.Wave{Name: "North", Release: "ebb-4", Rule: `place="North"`, Most: 40, Starts: "2026-12-01", Ends: "2026-12-31"}
+	others := []wave.Wave{{
+		ID:      1,
+		Name:    "Pilot",
+		Release: "ebb-4",
+		Pilot:   true,
+		Rule:    "class=pc",
+		Most:    10,
+		Starts:  "2026-11-24",
+		Ends:    "2026-11-30",
+	}, {
+		ID:      2,
+		Name:    "East",
+		Release: "ebb-4",
+		Rule:    `place="East"`,
+		Most:    10,
+		Starts:  "2026-12-01",
+		Ends:    "2026-12-10",
+	},
+		{
+			ID:      3,
+			Name:    "Old",
+			Release: "ebb-3",
+			Rule:    `place="North"`,
+			Most:    10,
+			Starts:  "2026-12-01",
+			Ends:    "2026-12-10",
+		}}
+	good := wave.Wave{
+		Name:    "North",
+		Release: "ebb-4",
+		Rule:    `place="North"`,
+		Most:    40,
+		Starts:  "2026-12-01",
+		Ends:    "2026-12-31",
+	}
 	for _, tt := range []struct {
 		name   string
 		change func(*wave.Wave)
@@ -34,7 +66,8 @@ func TestCheck(t *testing.T) {
 		{"a large pilot", func(w *wave.Wave) { w.Pilot, w.Most = true, 51 }, "the pilot takes 51"},
 		{"a rule with a mistake", func(w *wave.Wave) { w.Rule = "plaice=x" }, `no key "plaice"`},
 		{"no rule", func(w *wave.Wave) { w.Rule = "" }, "no rule"},
-		{"starts on a dark day", func(w *wave.Wave) { w.Starts, w.Ends = "2026-12-24", "2027-01-20" }, "the next day that is none is 2027-01-07"},
+		{"starts on a dark day", func(w *wave.Wave) { w.Starts, w.Ends = "2026-12-24", "2027-01-20" },
+			"the next day that is none is 2027-01-07"},
 		{"dark days only", func(w *wave.Wave) { w.Starts, w.Ends = "2026-12-24", "2026-12-30" }, "all days"},
 		{"during the pilot", func(w *wave.Wave) { w.Starts = "2026-11-30" }, "start after it"},
 		{"a pilot behind waves", func(w *wave.Wave) { w.Pilot, w.Most = true, 5 }, "a pilot comes before"},
@@ -61,7 +94,8 @@ func TestRefuse(t *testing.T) {
 	}{
 		{func(*wave.Candidate) {}, ""},
 		{func(c *wave.Candidate) { c.Disposition = remedy.Undetermined }, "settle first"},
-		{func(c *wave.Candidate) { c.Disposition, c.Fails = remedy.Reconfigure, "TPM" }, "not ready (reconfigure): TPM"},
+		{func(c *wave.Candidate) { c.Disposition, c.Fails = remedy.Reconfigure, "TPM" },
+			"not ready (reconfigure): TPM"},
 		{func(c *wave.Candidate) { c.Waived = []string{"TPM"} }, "only by name"},
 		{func(c *wave.Candidate) { c.Waived, c.ByName = []string{"TPM"}, "chief" }, ""},
 		{func(c *wave.Candidate) { c.TakenAt = now.AddDate(0, 0, -8) }, "free space was read on 2026-11-15"},
@@ -128,7 +162,8 @@ func TestOutcome(t *testing.T) {
 		{now, none, none, later, wave.Failed, now, wave.Failed},
 		{now, later, none, now, wave.Failed, later, wave.Arrived}, // the inventory counts more
 		{now, none, none, later, wave.Arrived, now, wave.Arrived},
-		{now, none, none, now, wave.Arrived, later, wave.Handed},                    // said, and the inventory since does not show it
+		// said, and the inventory since does not show it
+		{now, none, none, now, wave.Arrived, later, wave.Handed},
 		{none, now, later, later.Add(time.Hour), wave.Waiting, later, wave.Waiting}, // it went back, and goes once more
 		{later.Add(time.Hour), now, later, none, "", later, wave.Handed},            // and was handed over again
 		{none, now, later, now, wave.Waiting, later, wave.Back},                     // said before it went back
@@ -177,11 +212,13 @@ func TestForecast(t *testing.T) {
 	if f.Pace != 2 || f.Done != "2026-12-13" || f.InTime != 80 {
 		t.Errorf("%+v", f)
 	}
-	dark := wave.Forecast{Machines: 100, On: 60, End: "2026-12-03"}.Predict(arrivals, []wave.Blackout{{From: "2026-11-24", To: "2026-12-03"}}, now)
+	dark := wave.Forecast{Machines: 100, On: 60, End: "2026-12-03"}.Predict(arrivals,
+		[]wave.Blackout{{From: "2026-11-24", To: "2026-12-03"}}, now)
 	if dark.InTime != 60 || dark.Done <= f.Done {
 		t.Errorf("%+v", dark)
 	}
-	if none := (wave.Forecast{Machines: 10, On: 4}).Predict(nil, nil, now); none.Done != "" || none.InTime != 4 || none.Pace != 0 {
+	if none := (wave.Forecast{Machines: 10, On: 4}).Predict(nil, nil, now); none.Done != "" || none.InTime != 4 ||
+		none.Pace != 0 {
 		t.Errorf("%+v", none)
 	}
 	if done := (wave.Forecast{Machines: 4, On: 4}).Predict(nil, nil, now); done.Done != wave.On(now) {

@@ -58,7 +58,8 @@ func (f *Forecast) Says(release string) string {
 	}
 	s := fmt.Sprintf("%s of %s on %s.", say.Number(f.On), say.Count(f.Machines, "machine is", "machines are"), release)
 	if f.Pace == 0 {
-		return s + fmt.Sprintf(" None arrived in the last %d days, so no day can be named for the other %s.", f.Days, say.Number(left))
+		return s + fmt.Sprintf(" None arrived in the last %d days, so no day can be named for the other %s.", f.Days,
+			say.Number(left))
 	}
 	s += fmt.Sprintf(" At the pace of the last %d days (%s a day)", f.Days, pace(f.Pace))
 	if f.End == "" {
@@ -66,7 +67,8 @@ func (f *Forecast) Says(release string) string {
 	}
 	late := f.Machines - f.InTime
 	if late == 0 {
-		s += fmt.Sprintf(" the last arrives on %s, before support ends on %s", say.Day(f.Done.Time()), say.Day(f.End.Time()))
+		s += fmt.Sprintf(" the last arrives on %s, before support ends on %s", say.Day(f.Done.Time()),
+			say.Day(f.End.Time()))
 	} else {
 		s += fmt.Sprintf(" %s not there when support ends on %s", say.Count(late, "is", "are"), say.Day(f.End.Time()))
 		if f.Done != "" {
@@ -91,7 +93,8 @@ func (f *Forecast) Assumes() []string {
 		out = append(out, fmt.Sprintf("%s ready and stay so.", say.Count(f.Ready, "machine is", "machines are")))
 	}
 	if f.Blocked > 0 {
-		out = append(out, fmt.Sprintf("%s not ready: what stands in the way is settled in time, which is not counted as done.", say.Count(f.Blocked, "machine is", "machines are")))
+		out = append(out, fmt.Sprintf("%s not ready: what stands in the way is settled in time, which is not counted "+
+			"as done.", say.Count(f.Blocked, "machine is", "machines are")))
 	}
 	if f.Parts > 0 {
 		s := fmt.Sprintf("%s for parts or another machine", say.Count(f.Parts, "of these waits", "of these wait"))
@@ -101,19 +104,24 @@ func (f *Forecast) Assumes() []string {
 		out = append(out, s+".")
 	}
 	if f.Unknown > 0 {
-		out = append(out, fmt.Sprintf("%s undetermined and counted among those that are to go: some may need a part, or not go at all.", say.Count(f.Unknown, "machine is", "machines are")))
+		out = append(out, fmt.Sprintf("%s undetermined and counted among those that are to go: some may need a part, "+
+			"or not go at all.", say.Count(f.Unknown, "machine is", "machines are")))
 	}
 	if f.Unseen > 0 {
-		out = append(out, fmt.Sprintf("%s expected and never reported; they are counted, and nothing is known of them.", say.Count(f.Unseen, "machine was", "machines were")))
+		out = append(out, fmt.Sprintf("%s expected and never reported; they are counted, and nothing is known of them.",
+			say.Count(f.Unseen, "machine was", "machines were")))
 	}
 	if f.Silent > 0 {
-		out = append(out, fmt.Sprintf("%s not reported for long; they are taken to be as they were.", say.Count(f.Silent, "machine has", "machines have")))
+		out = append(out, fmt.Sprintf("%s not reported for long; they are taken to be as they were.",
+			say.Count(f.Silent, "machine has", "machines have")))
 	}
 	if f.Held > 0 {
-		out = append(out, fmt.Sprintf("%s held back by a decision and counted, since decisions end.", say.Count(f.Held, "machine is", "machines are")))
+		out = append(out, fmt.Sprintf("%s held back by a decision and counted, since decisions end.",
+			say.Count(f.Held, "machine is", "machines are")))
 	}
 	if f.Stay > 0 {
-		out = append(out, say.Count(f.Stay, "machine stays on the present release by a decision and is left out.", "machines stay on the present release by a decision and are left out."))
+		out = append(out, say.Count(f.Stay, "machine stays on the present release by a decision and is left out.",
+			"machines stay on the present release by a decision and are left out."))
 	}
 	for i := range out {
 		out[i] = say.Capital(out[i])

@@ -220,7 +220,15 @@ func picks(left []*lack, ready int, done set, by Order, label func(set) []string
 		done = done.or(bestOf)
 		left = slices.DeleteFunc(left, func(n *lack) bool { return n.remedies.within(done) })
 		ready += best.machines
-		out = append(out, Pick{Steps: label(bestOf), Gain: best.machines, Expected: best.expected, Ready: ready, Minutes: best.minutes, Cost: best.cost, Unpriced: best.unpriced})
+		out = append(out, Pick{
+			Steps:    label(bestOf),
+			Gain:     best.machines,
+			Expected: best.expected,
+			Ready:    ready,
+			Minutes:  best.minutes,
+			Cost:     best.cost,
+			Unpriced: best.unpriced,
+		})
 	}
 	return out
 }

@@ -12,13 +12,16 @@ import (
 )
 
 func TestPlanText(t *testing.T) {
-	for _, text := range []string{"", "backup", "backup free-space* tpm-on*? secure-boot-on?", "backup check-again@desk x*?@host"} {
+	for _, text := range []string{
+		"", "backup", "backup free-space* tpm-on*? secure-boot-on?", "backup check-again@desk x*?@host",
+	} {
 		if got := work.Parse(text).String(); got != text {
 			t.Errorf("%q became %q", text, got)
 		}
 	}
 	p := work.Parse("backup free-space* tpm-on*?")
-	if got := p.Remedies(); !slices.Equal(got, []string{"free-space", "tpm-on"}) || p.Certain() || !p.Has("backup") || p.Has("tpm") {
+	if got := p.Remedies(); !slices.Equal(got, []string{"free-space", "tpm-on"}) || p.Certain() || !p.Has("backup") ||
+		p.Has("tpm") {
 		t.Errorf("%v %v", got, p)
 	}
 }
@@ -27,7 +30,12 @@ func TestPlanText(t *testing.T) {
 func TestPhasesOfPlans(t *testing.T) {
 	l := remedy.Shipped()
 	p := work.Parse("backup pause-encryption@desk tpm-on* check-again@desk upgrade")
-	for phase, want := range map[string]string{remedy.Desk: "pause-encryption@desk tpm-on* check-again@desk", remedy.Remote: "backup", remedy.Install: "upgrade", remedy.Host: ""} {
+	for phase, want := range map[string]string{
+		remedy.Desk:    "pause-encryption@desk tpm-on* check-again@desk",
+		remedy.Remote:  "backup",
+		remedy.Install: "upgrade",
+		remedy.Host:    "",
+	} {
 		if got := p.In(l, phase).String(); got != want {
 			t.Errorf("%s: %q, want %q", phase, got, want)
 		}
@@ -53,7 +61,9 @@ func TestFree(t *testing.T) {
 	if got.Machines != 28 || got.Ready != 10 || got.Undetermined != 3 {
 		t.Errorf("%+v", got)
 	}
-	want := []work.Effect{{"tpm-on", 11, 6, 2}, {"add-memory", 3, 3, 3}, {"replace", 1, 1, 0}, {"secure-boot-on", 5, 0, 0}}
+	want := []work.Effect{
+		{"tpm-on", 11, 6, 2}, {"add-memory", 3, 3, 3}, {"replace", 1, 1, 0}, {"secure-boot-on", 5, 0, 0},
+	}
 	if !slices.Equal(got.Effects, want) {
 		t.Errorf("effects %+v", got.Effects)
 	}
@@ -61,7 +71,9 @@ func TestFree(t *testing.T) {
 	for _, p := range got.Picks {
 		says = append(says, fmt.Sprint(p.Steps, " ", p.Gain, " ", p.Expected, " ", p.Ready))
 	}
-	if wantPicks := []string{"[tpm-on] 6 2 16", "[secure-boot-on] 5 0 21", "[add-memory] 3 3 24", "[replace] 1 0 25"}; !slices.Equal(says, wantPicks) {
+	if wantPicks := []string{
+		"[tpm-on] 6 2 16", "[secure-boot-on] 5 0 21", "[add-memory] 3 3 24", "[replace] 1 0 25",
+	}; !slices.Equal(says, wantPicks) {
 		t.Errorf("picks %q", says)
 	}
 	m, _ := work.Parse("tpm-on*").Effort(l)
@@ -105,8 +117,10 @@ func TestPicksAgainstTryingAll(t *testing.T) {
 					}
 				}
 				n, minutes := freed(kinds, done, p.Steps, l)
-				if gain := n - before; gain != p.Gain || score(gain, len(p.Steps), minutes-minutesOf(kinds, done, l), by) < best-1e-9 {
-					t.Fatalf("seed %d, pick %d %+v: counting anew gives %d; the best of all has %f", seed, i, p, gain, best)
+				if gain := n - before; gain != p.Gain ||
+					score(gain, len(p.Steps), minutes-minutesOf(kinds, done, l), by) < best-1e-9 {
+					t.Fatalf("seed %d, pick %d %+v: counting anew gives %d; the best of all has %f", seed, i, p, gain,
+						best)
 				}
 				for _, id := range p.Steps {
 					done[id] = true
@@ -125,7 +139,8 @@ func TestPicksAgainstTryingAll(t *testing.T) {
 // freed counts by trying machine after machine.
 func freed(kinds []work.Kind, done map[string]bool, more []string, l *remedy.Library) (machines, minutes int) {
 	for _, k := range kinds {
-		if !slices.ContainsFunc(k.Plan.Remedies(), func(id string) bool { return !done[id] && !slices.Contains(more, id) }) {
+		if !slices.ContainsFunc(k.Plan.Remedies(),
+			func(id string) bool { return !done[id] && !slices.Contains(more, id) }) {
 			m, _ := k.Plan.Effort(l)
 			machines, minutes = machines+k.Machines, minutes+(m.Least+m.Most)*k.Machines
 		}
@@ -149,7 +164,10 @@ func score(gain, remedies, minutes int, by work.Order) float64 {
 // plan, far more than a fleet has.
 func BenchmarkFree(b *testing.B) {
 	l := remedy.Shipped()
-	names := []string{"tpm-on", "secure-boot-on", "free-space", "add-memory", "boot-mode", "replace", "interim", "graphics-driver", "update-titles", "change-drive", "convert-disk", "legacy-support-off"}
+	names := []string{
+		"tpm-on", "secure-boot-on", "free-space", "add-memory", "boot-mode", "replace", "interim", "graphics-driver",
+		"update-titles", "change-drive", "convert-disk", "legacy-support-off",
+	}
 	r := rand.New(rand.NewPCG(1, 2))
 	var kinds []work.Kind
 	for range 2000 {

@@ -129,7 +129,8 @@ func Batches(machines []Machine, l *remedy.Library, now time.Time) []Batch {
 			if phase := cmp.Or(s.Phase, d.Phase); phase != remedy.Remote && phase != remedy.Host {
 				continue
 			}
-			if closes := len(d.Closes) > 0 && m.Disposition == remedy.Undetermined; !closes && !((s.Remedy || d.Question) && open(m)) {
+			if closes := len(d.Closes) > 0 && m.Disposition == remedy.Undetermined; !closes &&
+				!((s.Remedy || d.Question) && open(m)) {
 				continue
 			}
 			b := at[s.ID]

@@ -21,7 +21,9 @@ func machine(name, place, model string, d remedy.Disposition, plan string) work.
 func TestVisits(t *testing.T) {
 	l := remedy.Shipped()
 	fleet := []work.Machine{
-		machine("B", "Gull Quay", "x", remedy.Reconfigure, "backup other-system pause-encryption@desk enter-firmware tpm-on* secure-boot-on*? check-again@desk upgrade"),
+		machine("B", "Gull Quay", "x", remedy.Reconfigure,
+			"backup other-system pause-encryption@desk enter-firmware tpm-on* secure-boot-on*? check-again@desk "+
+				"upgrade"),
 		machine("A", "Gull Quay", "x", remedy.Refit, "backup add-memory* upgrade"),
 		machine("C", "Gull Quay", "x", remedy.Reconfigure, "free-space* upgrade"),      // nobody has to come
 		machine("D", "Outer Light", "x", remedy.Replace, "replace*"),                   // no futile visit
@@ -30,11 +32,13 @@ func TestVisits(t *testing.T) {
 	}
 	fleet[5].Later = now.AddDate(0, 1, 0)
 	got := work.Visits(fleet, l, now)
-	if len(got) != 2 || got[0].Place != "Gull Quay" || len(got[0].Visits) != 2 || got[0].Visits[0].Name != "A" || got[1].Waiting != 1 || got[0].Waiting != 0 || got[0].Parts != 1 {
+	if len(got) != 2 || got[0].Place != "Gull Quay" || len(got[0].Visits) != 2 || got[0].Visits[0].Name != "A" ||
+		got[1].Waiting != 1 || got[0].Waiting != 0 || got[0].Parts != 1 {
 		t.Fatalf("%+v", got)
 	}
 	b := got[0].Visits[1]
-	if !b.Firmware || b.Parts || b.Steps.Has("upgrade") || b.Steps.Has("backup") || !b.Steps.Has("pause-encryption") || b.Restarts == 0 {
+	if !b.Firmware || b.Parts || b.Steps.Has("upgrade") || b.Steps.Has("backup") || !b.Steps.Has("pause-encryption") ||
+		b.Restarts == 0 {
 		t.Errorf("%+v", b)
 	}
 	// A question that comes before the visit stands with it, and is asked from afar.
@@ -54,12 +58,16 @@ func TestBatches(t *testing.T) {
 	l := remedy.Shipped()
 	var fleet []work.Machine
 	for i := range 12 {
-		fleet = append(fleet, machine(fmt.Sprintf("M%02d", i), "p", fmt.Sprint("model ", i%3), remedy.Reconfigure, "free-space* upgrade"))
+		fleet = append(fleet, machine(fmt.Sprintf("M%02d", i), "p", fmt.Sprint("model ", i%3), remedy.Reconfigure,
+			"free-space* upgrade"))
 	}
 	fleet[0].Later = now.AddDate(0, 0, 1)
-	fleet = append(fleet, machine("U", "p", "m", remedy.Undetermined, "read-again"), machine("R", "p", "m", remedy.Ready, "read-again backup upgrade"), machine("X", "p", "m", remedy.Replace, "free-space* replace*"))
+	fleet = append(fleet, machine("U", "p", "m", remedy.Undetermined, "read-again"),
+		machine("R", "p", "m", remedy.Ready, "read-again backup upgrade"),
+		machine("X", "p", "m", remedy.Replace, "free-space* replace*"))
 	got := work.Batches(fleet, l, now)
-	if len(got) != 2 || got[0].Step != "free-space" || len(got[0].Machines) != 12 || got[0].Waiting != 1 || got[1].Step != "read-again" || len(got[1].Machines) != 1 || got[1].Pilot != nil {
+	if len(got) != 2 || got[0].Step != "free-space" || len(got[0].Machines) != 12 || got[0].Waiting != 1 ||
+		got[1].Step != "read-again" || len(got[1].Machines) != 1 || got[1].Pilot != nil {
 		t.Fatalf("%+v", got)
 	}
 	models := map[string]bool{}
@@ -75,14 +83,20 @@ func TestBatches(t *testing.T) {
 }
 
 func TestPurchase(t *testing.T) {
-	prices, err := price.Read("prices", []byte("format: rolltop-prices/1\ncurrency: EUR\nas_of: 2026-11-01\nprices:\n  - {part: memory-module, size: 8 GiB, least: 18, most: 30}\n"))
+	prices, err := price.Read("prices",
+		[]byte("format: rolltop-prices/1\ncurrency: EUR\nas_of: 2026-11-01\nprices:\n  - {part: memory-module, size: "+
+			"8 GiB, least: 18, most: 30}\n"))
 	if err != nil {
 		t.Fatal(err)
 	}
 	memory := part.Part{Kind: part.Memory, Count: 1, Bytes: 8 << 30, Type: "DDR4", Form: "SODIMM", Slots: []string{"A"}}
 	other := memory
 	other.Count, other.Slots, other.Manual = 2, []string{"B", "C"}, true
-	got := work.Purchase([]work.Bought{{Machine: 1, Part: memory}, {Machine: 2, Part: other}, {Machine: 3, Part: part.Part{Kind: part.TPM, Count: 1, For: "Ostrel B2"}}, {Machine: 3, Part: part.Part{Kind: part.TPM, Count: 1, For: "Ostrel B3"}}},
+	got := work.Purchase([]work.Bought{
+		{Machine: 1, Part: memory}, {Machine: 2, Part: other},
+		{Machine: 3, Part: part.Part{Kind: part.TPM, Count: 1, For: "Ostrel B2"}},
+		{Machine: 3, Part: part.Part{Kind: part.TPM, Count: 1, For: "Ostrel B3"}},
+	},
 		prices, func(p *part.Part) work.Stock {
 			if p.Kind == part.Memory {
 				return work.Stock{OnHand: 1, LeadDays: 6}
@@ -93,7 +107,8 @@ func TestPurchase(t *testing.T) {
 		t.Fatalf("%+v", got)
 	}
 	m := got[0]
-	if m.Quantity != 3 || m.ToOrder != 2 || m.LeadDays != 6 || m.Confirm != 2 || len(m.Machines) != 2 || m.Price != (price.Range{Least: 3600, Most: 6000}) || m.Unpriced != 0 || m.Part.Slots != nil {
+	if m.Quantity != 3 || m.ToOrder != 2 || m.LeadDays != 6 || m.Confirm != 2 || len(m.Machines) != 2 ||
+		m.Price != (price.Range{Least: 3600, Most: 6000}) || m.Unpriced != 0 || m.Part.Slots != nil {
 		t.Errorf("%+v", m)
 	}
 	if got[1].Unpriced != 1 || !got[1].Price.Zero() {

@@ -50,7 +50,8 @@ func alike(p part.Part) part.Part {
 // Same says whether two parts are one line of an order.
 func Same(a, b part.Part) bool {
 	a, b = alike(a), alike(b)
-	return a.Kind == b.Kind && a.Bytes == b.Bytes && a.Type == b.Type && a.Form == b.Form && a.MTS == b.MTS && a.ECC == b.ECC && a.Buffer == b.Buffer && a.MV == b.MV && a.For == b.For && a.Needs == b.Needs
+	return a.Kind == b.Kind && a.Bytes == b.Bytes && a.Type == b.Type && a.Form == b.Form && a.MTS == b.MTS &&
+		a.ECC == b.ECC && a.Buffer == b.Buffer && a.MV == b.MV && a.For == b.For && a.Needs == b.Needs
 }
 
 // Purchase puts parts together. stock is asked for each kind of part once.
@@ -86,7 +87,9 @@ func Purchase(bought []Bought, prices *price.Table, stock func(*part.Part) Stock
 		}
 	}
 	slices.SortFunc(out, func(a, b Line) int {
-		return cmp.Or(strings.Compare(a.Part.Kind, b.Part.Kind), b.Quantity-a.Quantity, cmp.Compare(a.Part.Bytes, b.Part.Bytes), strings.Compare(a.Part.For+a.Part.Type+a.Part.Form, b.Part.For+b.Part.Type+b.Part.Form))
+		return cmp.Or(strings.Compare(a.Part.Kind, b.Part.Kind), b.Quantity-a.Quantity,
+			cmp.Compare(a.Part.Bytes, b.Part.Bytes),
+			strings.Compare(a.Part.For+a.Part.Type+a.Part.Form, b.Part.For+b.Part.Type+b.Part.Form))
 	})
 	return out
 }

@@ -48,7 +48,9 @@ func TestHash(t *testing.T) {
 		t.Error("a hash matches another password, or not its own")
 	}
 	two := "$argon2id$v=19$m=64,t=1,p=2$c2FsdHNhbHRzYWx0c2FsdA$"
-	for _, broken := range []string{"", "$", two, strings.Replace(kept, "argon2id", "argon2i", 1), "$argon2id$v=19$m=x$a$b"} {
+	for _, broken := range []string{
+		"", "$", two, strings.Replace(kept, "argon2id", "argon2i", 1), "$argon2id$v=19$m=x$a$b",
+	} {
 		if auth.Matches("lantern-and-rope", broken) {
 			t.Errorf("%q matches", broken)
 		}

@@ -46,8 +46,14 @@ func Start() (*Browser, error) {
 	if err != nil {
 		return nil, err
 	}
-	opts := []chromedp.ExecAllocatorOption{chromedp.ExecPath(path), chromedp.UserDataDir(dir), chromedp.Headless, chromedp.NoSandbox, chromedp.DisableGPU, chromedp.WindowSize(1280, 800)}
-	for _, f := range []string{"disable-quic", "no-first-run", "disable-background-networking", "disable-component-update", "disable-sync"} {
+	opts := []chromedp.ExecAllocatorOption{
+		chromedp.ExecPath(
+			path), chromedp.UserDataDir(dir), chromedp.Headless, chromedp.NoSandbox, chromedp.DisableGPU,
+		chromedp.WindowSize(1280, 800),
+	}
+	for _, f := range []string{
+		"disable-quic", "no-first-run", "disable-background-networking", "disable-component-update", "disable-sync",
+	} {
 		opts = append(opts, chromedp.Flag(f, true))
 	}
 	alloc, stopAlloc := chromedp.NewExecAllocator(context.Background(), opts...)
@@ -127,7 +133,8 @@ func (p *Page) Go(address string) error { return p.Do(chromedp.Navigate(address)
 func (p *Page) WaitText(text string) error {
 	ctx, cancel := context.WithTimeout(p.ctx, patience)
 	defer cancel()
-	_, err := chromedp.Run(ctx, chromedp.Poll[bool](fmt.Sprintf("document.body && document.body.innerText.includes(%q)", text)))
+	_, err := chromedp.Run(ctx,
+		chromedp.Poll[bool](fmt.Sprintf("document.body && document.body.innerText.includes(%q)", text)))
 	if err != nil {
 		return fmt.Errorf("the page does not show %q: %w; it shows:\n%s", text, err, p.Text("body"))
 	}
@@ -141,7 +148,8 @@ func (p *Page) WaitGone(css string) error { return p.Do(chromedp.WaitNotPresent(
 func (p *Page) Text(css string) string {
 	ctx, cancel := context.WithTimeout(p.ctx, patience)
 	defer cancel()
-	s, err := chromedp.Run(ctx, chromedp.Evaluate[string](fmt.Sprintf("(document.querySelector(%q) || {innerText: ''}).innerText", css)))
+	s, err := chromedp.Run(ctx,
+		chromedp.Evaluate[string](fmt.Sprintf("(document.querySelector(%q) || {innerText: ''}).innerText", css)))
 	if err != nil {
 		return ""
 	}
@@ -175,14 +183,16 @@ func (p *Page) Width() int {
 func (p *Page) Style(css, property string) (string, error) {
 	ctx, cancel := context.WithTimeout(p.ctx, patience)
 	defer cancel()
-	return chromedp.Run(ctx, chromedp.Evaluate[string](fmt.Sprintf("getComputedStyle(document.querySelector(%q))[%q]", css, property)))
+	return chromedp.Run(ctx,
+		chromedp.Evaluate[string](fmt.Sprintf("getComputedStyle(document.querySelector(%q))[%q]", css, property)))
 }
 
 // Address is the path and query that the page is at.
 func (p *Page) Address() string {
 	ctx, cancel := context.WithTimeout(p.ctx, patience)
 	defer cancel()
-	s, _ := chromedp.Run(ctx, chromedp.Evaluate[string]("decodeURIComponent(location.pathname + location.search.replaceAll('+', ' '))"))
+	s, _ := chromedp.Run(ctx,
+		chromedp.Evaluate[string]("decodeURIComponent(location.pathname + location.search.replaceAll('+', ' '))"))
 	return s
 }
 
@@ -207,7 +217,8 @@ func (p *Page) Type(css, text string) error {
 
 // Replace replaces a text within what a field holds, as typing would.
 func (p *Page) Replace(css, was, is string) error {
-	js := fmt.Sprintf("(e => { e.value = e.value.replace(%q, %q); e.dispatchEvent(new Event('input')) })(document.querySelector(%q))", was, is, css)
+	js := fmt.Sprintf("(e => { e.value = e.value.replace(%q, %q); e.dispatchEvent(new Event('input')) "+
+		"})(document.querySelector(%q))", was, is, css)
 	ctx, cancel := context.WithTimeout(p.ctx, patience)
 	defer cancel()
 	_, err := chromedp.Run(ctx, chromedp.Evaluate[any](js))
@@ -224,7 +235,8 @@ func (p *Page) Key(keys string) error { return p.Do(chromedp.KeyEvent(keys)) }
 
 // SignIn signs in to the console at an address.
 func (p *Page) SignIn(address, name, password string) error {
-	return errors.Join(p.Go(address), p.Type("#name", name), p.Type("#password", password), p.Click("button[type=submit]"), p.WaitText("Sign out"))
+	return errors.Join(p.Go(address), p.Type("#name", name), p.Type("#password", password),
+		p.Click("button[type=submit]"), p.WaitText("Sign out"))
 }
 
 // Run runs a script of promises, and gives what it comes to as JSON. The page's
@@ -232,7 +244,8 @@ func (p *Page) SignIn(address, name, password string) error {
 func (p *Page) Run(script string) (string, error) {
 	ctx, cancel := context.WithTimeout(p.ctx, patience)
 	defer cancel()
-	begin := "window.__said = undefined; (async () => { try { window.__said = JSON.stringify((await (" + script + ")) ?? null) } catch (e) { window.__said = JSON.stringify(String(e)) } })(); true"
+	begin := "window.__said = undefined; (async () => { try { window.__said = JSON.stringify((await (" + script +
+		")) ?? null) } catch (e) { window.__said = JSON.stringify(String(e)) } })(); true"
 	if _, err := chromedp.Run(ctx, chromedp.Evaluate[bool](begin)); err != nil {
 		return "", err
 	}
@@ -247,7 +260,9 @@ func (p *Page) Dark(dark bool) error {
 	scheme := map[bool]string{true: "dark", false: "light"}[dark]
 	ctx, cancel := context.WithTimeout(p.ctx, patience)
 	defer cancel()
-	_, err := chromedp.Call(ctx, emulation.SetEmulatedMedia, emulation.SetEmulatedMediaParams{Features: []*emulation.MediaFeature{{Name: "prefers-color-scheme", Value: scheme}}})
+	_, err := chromedp.Call(ctx, emulation.SetEmulatedMedia,
+		emulation.SetEmulatedMediaParams{Features: []*emulation.MediaFeature{{Name: "prefers-color-scheme",
+			Value: scheme}}})
 	return err
 }
 
@@ -258,7 +273,8 @@ func (p *Page) Size(width, height int64) error { return p.Do(chromedp.EmulateVie
 func (p *Page) Scroll(css string) error {
 	ctx, cancel := context.WithTimeout(p.ctx, patience)
 	defer cancel()
-	_, err := chromedp.Run(ctx, chromedp.Evaluate[any](fmt.Sprintf("(e => { e.scrollIntoView() })(document.querySelector(%q))", css)))
+	_, err := chromedp.Run(ctx,
+		chromedp.Evaluate[any](fmt.Sprintf("(e => { e.scrollIntoView() })(document.querySelector(%q))", css)))
 	return err
 }
 

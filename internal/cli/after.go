@@ -23,13 +23,16 @@ type earlier struct {
 // earlierOf reads the inventory of --after, or gives nil where there is none. It
 // is checked by the same release as the machine is now, with the same facts by
 // hand, so that only the machine differs.
-func earlierOf(cmd *cobra.Command, form string, m *means.Means, rels []*release.Release, list []subject, hand []byhand.Fact) (*earlier, error) {
+func earlierOf(
+	cmd *cobra.Command, form string, m *means.Means, rels []*release.Release, list []subject, hand []byhand.Fact,
+) (*earlier, error) {
 	file, _ := cmd.Flags().GetString("after")
 	if file == "" {
 		return nil, nil
 	}
 	if len(rels) != 1 || len(list) != 1 || list[0].spec {
-		return nil, wrongUsage("--after looks at one machine and one release; give one --release, and one --inventory or none")
+		return nil, wrongUsage("--after looks at one machine and one release; give one --release, and one " +
+			"--inventory or none")
 	}
 	if form != "text" && form != "json" {
 		return nil, wrongUsage("--after prints text or json; --format %s is for a check alone", form)
@@ -68,7 +71,8 @@ func printAfter(p *paper, got *after.Document, mark string) {
 	for _, n := range got.Notes {
 		p.text("  ! ", n)
 	}
-	p.styled("  ", fmt.Sprintf("%s, revision %d · inventories of %s and of %s", got.Release.Name, got.Release.Revision, say.Moment(got.Before.TakenAt), say.Moment(got.After.TakenAt)), dim)
+	p.styled("  ", fmt.Sprintf("%s, revision %d · inventories of %s and of %s", got.Release.Name, got.Release.Revision,
+		say.Moment(got.Before.TakenAt), say.Moment(got.After.TakenAt)), dim)
 	printSteps(p, got.Steps)
 	printPrepared(p, got.Prepared)
 	printChanges(p, got.Changes)

@@ -12,8 +12,13 @@ import (
 )
 
 func backupCommand() *cobra.Command {
-	cmd := &cobra.Command{Use: "backup --out FILE", Short: "Write a copy of the service's database, while it runs", Args: cobra.NoArgs, RunE: backup,
-		Long: help("backup")}
+	cmd := &cobra.Command{
+		Use:   "backup --out FILE",
+		Short: "Write a copy of the service's database, while it runs",
+		Args:  cobra.NoArgs,
+		RunE:  backup,
+		Long:  help("backup"),
+	}
 	cmd.Flags().String("out", "", "file to write; nothing is overwritten")
 	cmd.Flags().Bool("encrypt", false, "encrypt it with a passphrase (age, scrypt)")
 	cmd.Flags().String("database", "", "database file of a service that is stopped, in place of a service")
@@ -87,8 +92,11 @@ func copyDatabase(cmd *cobra.Command, to *os.File) error {
 }
 
 func restoreCommand() *cobra.Command {
-	cmd := &cobra.Command{Use: "restore BACKUP --database FILE", Short: "Put a backup where a service is to find its database", Args: cobra.ExactArgs(1),
-		Long: help("restore"),
+	cmd := &cobra.Command{
+		Use:   "restore BACKUP --database FILE",
+		Short: "Put a backup where a service is to find its database",
+		Args:  cobra.ExactArgs(1),
+		Long:  help("restore"),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			path, _ := cmd.Flags().GetString("database")
 			if path == "" {
@@ -102,16 +110,23 @@ func restoreCommand() *cobra.Command {
 			if err := store.Restore(contextOf(cmd), from, path); err != nil {
 				return err
 			}
-			fmt.Fprintf(cmd.OutOrStdout(), "%s is restored and verified. Start the service: rolltop serve --database %s\n", path, path)
+			fmt.Fprintf(cmd.OutOrStdout(),
+				"%s is restored and verified. Start the service: rolltop serve --database %s\n", path, path)
 			return nil
-		}}
+		},
+	}
 	cmd.Flags().String("database", "", "database file to make")
 	return cmd
 }
 
 func exportCommand() *cobra.Command {
-	cmd := &cobra.Command{Use: "export", Short: "Write every machine that a filter picks as a table", Args: cobra.NoArgs, RunE: export,
-		Long: help("export")}
+	cmd := &cobra.Command{
+		Use:   "export",
+		Short: "Write every machine that a filter picks as a table",
+		Args:  cobra.NoArgs,
+		RunE:  export,
+		Long:  help("export"),
+	}
 	cmd.Flags().String("where", "", "filter")
 	cmd.Flags().StringSlice("facts", nil, "facts that become columns, parted by commas")
 	cmd.Flags().String("out", "", "file to write; nothing is overwritten. Standard output where it is not given")

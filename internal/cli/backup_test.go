@@ -28,10 +28,13 @@ func TestBackupAndRestore(t *testing.T) {
 	run(2, "give --out FILE", append([]string{"backup"}, at...)...)
 	table := filepath.Join(dir, "machines.csv")
 	run(0, "is written", append([]string{"devices", "export", "--facts", "tpm.state", "--out", table}, at...)...)
-	if b, err := os.ReadFile(table); err != nil || !strings.Contains(string(b), ",tpm.state,tags\n") || strings.Count(string(b), "\n") != 2 {
+	if b, err := os.ReadFile(table); err != nil || !strings.Contains(string(b), ",tpm.state,tags\n") ||
+		strings.Count(string(b), "\n") != 2 {
 		t.Errorf("%v\n%s", err, b)
 	}
-	run(2, "no key", append([]string{"devices", "export", "--where", "colour=red", "--out", filepath.Join(dir, "none.csv")}, at...)...)
+	run(2, "no key", append([]string{
+		"devices", "export", "--where", "colour=red", "--out", filepath.Join(dir, "none.csv"),
+	}, at...)...)
 	if left, _ := filepath.Glob(filepath.Join(dir, "*none*")); left != nil {
 		t.Errorf("a refused export leaves %v", left)
 	}

@@ -30,7 +30,8 @@ func captured(t *testing.T, name string) string {
 func TestCapturesInPlaceOfInventories(t *testing.T) {
 	dir := files(t)
 	for name, want := range map[string][]string{
-		"GULL-101":  {"Ostrel Bollard 300, desktop", "MBR", "ready, version 1.2", "it takes administrator rights to read"},
+		"GULL-101": {"Ostrel Bollard 300, desktop", "MBR", "ready, version 1.2",
+			"it takes administrator rights to read"},
 		"EELG-101":  {"a volume over 2 disks (disk 0 and disk 1)", "two sources say different things"},
 		"NSLIP-M51": {"Tessaly Foldbook 13, laptop", "full, able to do it: yes"},
 		"EELG-102":  {"Lodestar Linux 12", "on, LUKS"},
@@ -43,13 +44,16 @@ func TestCapturesInPlaceOfInventories(t *testing.T) {
 		}
 	}
 	release := filepath.Join(dir, "skerry-12.yaml")
-	if code, out, _ := rolltop(t, "check", "--release", release, "--inventory", captured(t, "GULL-101")); code != 10 || !strings.Contains(out, "Convert the disk to GPT") {
+	if code, out, _ := rolltop(t, "check", "--release", release, "--inventory", captured(t, "GULL-101")); code != 10 ||
+		!strings.Contains(out, "Convert the disk to GPT") {
 		t.Errorf("%d\n%s", code, out)
 	}
-	if code, out, _ := rolltop(t, "check", "--release", release, "--inventory", captured(t, "LANT-101")); code != 0 || !strings.Contains(out, "Another system is on the disk (Lodestar Linux)") {
+	if code, out, _ := rolltop(t, "check", "--release", release, "--inventory", captured(t, "LANT-101")); code != 0 ||
+		!strings.Contains(out, "Another system is on the disk (Lodestar Linux)") {
 		t.Errorf("%d\n%s", code, out)
 	}
-	if code, _, errOut := rolltop(t, "check", "--release", release, "--inventory", captured(t, "NSLIP-M51")); code != 2 || !strings.Contains(errOut, "Mac") {
+	if code, _, errOut := rolltop(t, "check", "--release", release, "--inventory",
+		captured(t, "NSLIP-M51")); code != 2 || !strings.Contains(errOut, "Mac") {
 		t.Errorf("a Mac against a PC release: %d %s", code, errOut)
 	}
 	s := servertest.Start(t, nil)
@@ -83,10 +87,12 @@ func TestBadCaptures(t *testing.T) {
 		change func(map[string]any)
 		want   string
 	}{
-		"another version":  {func(m map[string]any) { m["format"] = "rolltop-capture/9" }, `version "9" of this format is not known`},
+		"another version": {func(m map[string]any) { m["format"] = "rolltop-capture/9" },
+			`version "9" of this format is not known`},
 		"no such platform": {func(m map[string]any) { m["platform"] = "abacus" }, "is not one of the words"},
-		"not base64":       {func(m map[string]any) { m["records"].([]any)[3].(map[string]any)["raw"] = "?" }, "this is not base64"},
-		"a made-up key":    {func(m map[string]any) { m["recods"] = 1 }, `did you mean "records"?`},
+		"not base64": {func(m map[string]any) { m["records"].([]any)[3].(map[string]any)["raw"] = "?" },
+			"this is not base64"},
+		"a made-up key": {func(m map[string]any) { m["recods"] = 1 }, `did you mean "records"?`},
 	} {
 		changed := map[string]any{}
 		b, _ := json.Marshal(whole)
@@ -99,7 +105,8 @@ func TestBadCaptures(t *testing.T) {
 		if err := os.WriteFile(path, b, 0o600); err != nil {
 			t.Fatal(err)
 		}
-		if code, _, errOut := rolltop(t, "inspect", "--inventory", path); code != 1 || !strings.Contains(errOut, tt.want) {
+		if code, _, errOut := rolltop(t, "inspect", "--inventory", path); code != 1 ||
+			!strings.Contains(errOut, tt.want) {
 			t.Errorf("%s: %d %s", name, code, errOut)
 		}
 	}

@@ -33,11 +33,15 @@ func checkCommand() *cobra.Command {
 		Args:  cobra.NoArgs,
 		RunE:  runCheck,
 	}
-	cmd.Flags().StringArray("release", nil, "release document (a file), or the id of one that the service has; may be given several times")
-	cmd.Flags().StringArray("inventory", nil, "inventory or capture file to check in place of this machine; may be given several times, - is standard input")
+	cmd.Flags().StringArray("release", nil,
+		"release document (a file), or the id of one that the service has; may be given several times")
+	cmd.Flags().StringArray("inventory", nil,
+		"inventory or capture file to check in place of this machine; may be given several times, - is standard input")
 	cmd.Flags().StringArray("spec", nil, "specification of a planned machine (YAML) to check in place of this machine")
-	cmd.Flags().StringArray("fact", nil, "a fact entered by hand, as processor.built_in_tpm=true; it fills a gap and never silently overrides a reading")
-	cmd.Flags().String("after", "", "earlier inventory or capture of the same machine: say which steps of its plan worked since, and what is left")
+	cmd.Flags().StringArray("fact", nil,
+		"a fact entered by hand, as processor.built_in_tpm=true; it fills a gap and never silently overrides a reading")
+	cmd.Flags().String("after", "",
+		"earlier inventory or capture of the same machine: say which steps of its plan worked since, and what is left")
 	cmd.Flags().Bool("all", false, "print the whole plan and every finding with its evidence")
 	formatFlag(cmd, "text", "json", "csv", "html", "markdown", "eml")
 	houseFlag(cmd)
@@ -51,7 +55,11 @@ func planCommand() *cobra.Command {
 	cmd := checkCommand()
 	cmd.Use = "plan --release FILE|ID [--inventory FILE… | --spec FILE…]"
 	cmd.Short = "Print the plan of this machine, or of inventory files, step by step"
-	cmd.Long = "Prints the plan that a check comes to, with everything that whoever does it needs:\nwhat to do, where the setting stands, cautions, parts, the way back, and how to see\nthat each step worked.\n\n  rolltop plan --release skerry-12.yaml --inventory gull-014.json\n  rolltop plan --release skerry-12.yaml --house guides.yaml\n  rolltop check --release skerry-12.yaml --format html --for visit --out visit.html\n\nThe last one is a page for one visit. Exit status: as of a check."
+	cmd.Long = "Prints the plan that a check comes to, with everything that whoever does it needs:\nwhat to do, " +
+		"where the setting stands, cautions, parts, the way back, and how to see\nthat each step worked.\n\n  " +
+		"rolltop plan --release skerry-12.yaml --inventory gull-014.json\n  rolltop plan --release skerry-12.yaml " +
+		"--house guides.yaml\n  rolltop check --release skerry-12.yaml --format html --for visit --out " +
+		"visit.html\n\nThe last one is a page for one visit. Exit status: as of a check."
 	return cmd
 }
 

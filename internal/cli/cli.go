@@ -80,9 +80,12 @@ func rootCommand() *cobra.Command {
 	})
 	root.PersistentFlags().String("config", "", "YAML `file` with values for options, such as server: http://…")
 	root.PersistentPreRunE = func(cmd *cobra.Command, _ []string) error { return fillFlags(cmd) }
-	root.AddCommand(inspectCommand(), checkCommand(), planCommand(), compareCommand(), submitCommand(), devicesCommand(), releasesCommand(), houseCommand(), placesCommand(), tokensCommand(), serveCommand(), demoCommand(), usersCommand(), actsCommand(), backupCommand(), restoreCommand())
+	root.AddCommand(inspectCommand(), checkCommand(), planCommand(), compareCommand(), submitCommand(),
+		devicesCommand(), releasesCommand(), houseCommand(), placesCommand(), tokensCommand(), serveCommand(),
+		demoCommand(), usersCommand(), actsCommand(), backupCommand(), restoreCommand())
 	root.AddCommand(worklistCommand(), waiversCommand(), wavesCommand())
-	root.AddCommand(loginCommand(), logoutCommand(), passwordCommand(), fleetCommand(), filtersCommand(), expectedCommand(), sheetCommand(), hooksCommand(), settingsCommand())
+	root.AddCommand(loginCommand(), logoutCommand(), passwordCommand(), fleetCommand(), filtersCommand(),
+		expectedCommand(), sheetCommand(), hooksCommand(), settingsCommand())
 	usageArgs(root)
 	return root
 }
@@ -120,7 +123,8 @@ func argumentMistake(cmd *cobra.Command, args []string, err error) error {
 	case len(needed) > 0 && len(args) > len(needed) && !strings.HasSuffix(needed[len(needed)-1], "…"):
 		return fmt.Errorf("%q is one argument too many: %s", args[len(needed)], line)
 	case len(needed) == 0 && len(args) > 0 && cmd.HasSubCommands():
-		return errors.New(doc.With(fmt.Sprintf("there is no command %q", cmd.CommandPath()+" "+args[0]), commandMeant(cmd, args[0])))
+		return errors.New(doc.With(fmt.Sprintf("there is no command %q", cmd.CommandPath()+" "+args[0]),
+			commandMeant(cmd, args[0])))
 	case len(needed) == 0 && len(args) > 0:
 		return fmt.Errorf("%q is one argument too many: %s takes options only", args[0], cmd.CommandPath())
 	}
@@ -174,7 +178,8 @@ func bare(err error) error {
 
 // serviceFlags are how a command finds its service.
 func serviceFlags(cmd *cobra.Command) {
-	cmd.Flags().String("server", "", "address of the service, as http://host:port (or ROLLTOP_SERVER, or that of rolltop login)")
+	cmd.Flags().String("server", "",
+		"address of the service, as http://host:port (or ROLLTOP_SERVER, or that of rolltop login)")
 	cmd.Flags().String("token", "", "token for the service (or ROLLTOP_TOKEN, or that of rolltop login)")
 	cmd.Flags().String("token-file", "", "file that holds the token")
 	cmd.Flags().String("pin", "", "SHA-256 of the service's certificate, where it made it itself (or ROLLTOP_PIN)")
@@ -197,7 +202,8 @@ func clientOf(cmd *cobra.Command) (*client.Client, error) {
 		}
 	}
 	if server == "" {
-		return nil, wrongUsage("no service is named; give --server http://host:port, set ROLLTOP_SERVER, or sign in with rolltop login")
+		return nil, wrongUsage("no service is named; give --server http://host:port, set ROLLTOP_SERVER, or sign in " +
+			"with rolltop login")
 	}
 	c, err := dial(server, token, pin)
 	if err == nil && token != "" && c.InTheOpen() != "" {

@@ -63,7 +63,9 @@ func files(t *testing.T) string {
 	}
 	kinds := map[string]func(*inventory.Document) bool{
 		"legacy.json": func(d *inventory.Document) bool {
-			return d.Firmware.BootMode.Or("") == "legacy" && d.TPM.State.Or("") == "ready" && d.Firmware.UEFICapable.Or(false) && d.Storage.System.Encryption.State.Or("") == "on" && d.TPM.Kind.Or("") == "firmware"
+			return d.Firmware.BootMode.Or("") == "legacy" && d.TPM.State.Or("") == "ready" &&
+				d.Firmware.UEFICapable.Or(false) && d.Storage.System.Encryption.State.Or("") == "on" &&
+				d.TPM.Kind.Or("") == "firmware"
 		},
 		"guest.json": func(d *inventory.Document) bool { return d.Device.Environment.Or("") == "guest" },
 		"unknown.json": func(d *inventory.Document) bool {
@@ -71,7 +73,8 @@ func files(t *testing.T) string {
 		},
 		"mac.json": func(d *inventory.Document) bool { return d.OS.Platform.Or("") == "macos" },
 		"ready.json": func(d *inventory.Document) bool {
-			return d.Storage.System.Encryption.State.Or("") == "on" && d.TPM.State.Or("") == "ready" && d.Firmware.SecureBoot.Or("") == "on" && d.OS.Version.Or("") == "11.2"
+			return d.Storage.System.Encryption.State.Or("") == "on" && d.TPM.State.Or("") == "ready" &&
+				d.Firmware.SecureBoot.Or("") == "on" && d.OS.Version.Or("") == "11.2"
 		},
 		"replaced.json": func(d *inventory.Document) bool { return d.Processor.Architecture.Or("") == "x86" },
 	}
@@ -106,22 +109,32 @@ func TestExitStatus(t *testing.T) {
 		code int
 		err  string
 	}{
-		{"ready", check("ready.json"), 0, ""}, {"not ready", check("legacy.json"), 10, ""}, {"undetermined", check("unknown.json"), 11, ""},
+		{"ready", check("ready.json"), 0, ""}, {"not ready", check("legacy.json"), 10, ""},
+		{"undetermined", check("unknown.json"), 11, ""},
 		{"wrong class", check("mac.json"), 2, "is a Mac, and Skerry 12 installs on PCs only"},
-		{"10 wins over 11 and 0", check("ready.json", "unknown.json", "legacy.json"), 10, ""}, {"11 wins over 0", check("unknown.json", "ready.json"), 11, ""},
-		{"2 wins over 10", check("legacy.json", "mac.json"), 2, "installs on PCs only"}, {"1 wins over 2", check("mac.json", "nowhere.json"), 1, "nowhere.json cannot be read: no such file"},
-		{"no release", []string{"check"}, 2, "give --release FILE"}, {"release nowhere", []string{"check", "--release", at("none.yaml")}, 1, "cannot be read: no such file"},
-		{"release by id without a service", []string{"check", "--release", "skerry-12"}, 1, "to take a release from a service by its id, give --server"},
+		{"10 wins over 11 and 0", check("ready.json", "unknown.json", "legacy.json"), 10, ""},
+		{"11 wins over 0", check("unknown.json", "ready.json"), 11, ""},
+		{"2 wins over 10", check("legacy.json", "mac.json"), 2, "installs on PCs only"},
+		{"1 wins over 2", check("mac.json", "nowhere.json"), 1, "nowhere.json cannot be read: no such file"},
+		{"no release", []string{"check"}, 2, "give --release FILE"},
+		{"release nowhere", []string{"check", "--release", at("none.yaml")}, 1, "cannot be read: no such file"},
+		{"release by id without a service", []string{"check", "--release", "skerry-12"}, 1,
+			"to take a release from a service by its id, give --server"},
 		{"release is a directory", []string{"check", "--release", dir}, 1, "is a directory; name a file in it"},
-		{"release is an inventory", []string{"check", "--release", at("legacy.json")}, 1, "is another kind of document; this should be rolltop-release/1"},
-		{"inventory is a release", check("skerry-12.yaml"), 1, "is another kind of document; this should be rolltop-inventory/1"},
+		{"release is an inventory", []string{"check", "--release", at("legacy.json")}, 1,
+			"is another kind of document; this should be rolltop-release/1"},
+		{"inventory is a release", check("skerry-12.yaml"), 1,
+			"is another kind of document; this should be rolltop-inventory/1"},
 		{"format", append(check("ready.json"), "--format", "jsn"), 2, `there is no format "jsn"; did you mean "json"?`},
 		{"unknown option", []string{"check", "--relase", "x"}, 2, "unknown flag: --relase; see rolltop check --help"},
-		{"unknown command", []string{"chek"}, 2, `did you mean "check"?`}, {"too many arguments", []string{"inspect", "x"}, 2, "one argument too many"},
-		{"no service", []string{"devices"}, 2, "set ROLLTOP_SERVER"}, {"unreachable", []string{"devices", "--server", "http://127.0.0.1:1"}, 1, "does not answer"},
+		{"unknown command", []string{"chek"}, 2, `did you mean "check"?`},
+		{"too many arguments", []string{"inspect", "x"}, 2, "one argument too many"},
+		{"no service", []string{"devices"}, 2, "set ROLLTOP_SERVER"},
+		{"unreachable", []string{"devices", "--server", "http://127.0.0.1:1"}, 1, "does not answer"},
 		{"address", []string{"devices", "--server", "nowhere"}, 2, "is not the address of a service"},
 		{"listen", []string{"demo", "--listen", "nowhere"}, 2, "is not an address to listen on"},
-		{"users without a database", []string{"users", "set", "x", "--database", at("none.db")}, 1, "no such file"}, {"role", []string{"users", "set", "x", "--role", "king"}, 2, "it may be viewer, technician, administrator"},
+		{"users without a database", []string{"users", "set", "x", "--database", at("none.db")}, 1, "no such file"},
+		{"role", []string{"users", "set", "x", "--role", "king"}, 2, "it may be viewer, technician, administrator"},
 	}
 	for _, tt := range tests {
 		t.Run(tt.name, func(t *testing.T) {
@@ -138,11 +151,17 @@ func TestExitStatus(t *testing.T) {
 
 func TestCheckText(t *testing.T) {
 	dir := files(t)
-	_, out, _ := rolltop(t, "check", "--release", filepath.Join(dir, "skerry-12.yaml"), "--inventory", filepath.Join(dir, "legacy.json"))
+	_, out, _ := rolltop(t, "check", "--release", filepath.Join(dir, "skerry-12.yaml"), "--inventory",
+		filepath.Join(dir, "legacy.json"))
 	// The answer comes first, then fails with has → needs, reason and step,
 	// unknowns with how to close them, one line for the rest.
-	order := []string{"LANT-001 · Fennick Tern 2", "◐ Reconfigure, expected: A disk conversion", "The plan needs no part.", "Skerry 12, revision 5", "Not met:", "Partition style GPT", "has MBR → needs GPT; step 4", "The disk has an MBR partition table.", "Boot mode UEFI: has legacy → needs UEFI; step 6",
-		"Not known: 1 of 16", "To close it:", "requirements are met: 64-bit processor", "The plan, in this order", "Without a visit", "1. Back up the whole disk", "At the desk", "Caution:"}
+	order := []string{
+		"LANT-001 · Fennick Tern 2", "◐ Reconfigure, expected: A disk conversion", "The plan needs no part.",
+		"Skerry 12, revision 5", "Not met:", "Partition style GPT", "has MBR → needs GPT; step 4",
+		"The disk has an MBR partition table.", "Boot mode UEFI: has legacy → needs UEFI; step 6", "Not known: 1 of 16",
+		"To close it:", "requirements are met: 64-bit processor", "The plan, in this order", "Without a visit",
+		"1. Back up the whole disk", "At the desk", "Caution:",
+	}
 	last := -1
 	for _, s := range order {
 		at := strings.Index(out, s)
@@ -161,13 +180,15 @@ func TestCheckText(t *testing.T) {
 			t.Errorf("a line of %d characters: %s", n, line)
 		}
 	}
-	_, all, _ := rolltop(t, "check", "--all", "--release", filepath.Join(dir, "skerry-12.yaml"), "--inventory", filepath.Join(dir, "legacy.json"))
+	_, all, _ := rolltop(t, "check", "--all", "--release", filepath.Join(dir, "skerry-12.yaml"), "--inventory",
+		filepath.Join(dir, "legacy.json"))
 	for _, s := range []string{"Why it is asked:", "Done when:", "firmware.boot_mode: legacy", "Also checked"} {
 		if !strings.Contains(all, s) {
 			t.Errorf("--all does not say %q", s)
 		}
 	}
-	_, gone, _ := rolltop(t, "check", "--release", filepath.Join(dir, "skerry-12.yaml"), "--inventory", filepath.Join(dir, "replaced.json"))
+	_, gone, _ := rolltop(t, "check", "--release", filepath.Join(dir, "skerry-12.yaml"), "--inventory",
+		filepath.Join(dir, "replaced.json"))
 	if strings.Contains(gone, "To close it") || !strings.Contains(gone, "Nothing on this machine can change it.") {
 		t.Errorf("a machine to replace:\n%s", gone)
 	}
@@ -176,17 +197,21 @@ func TestCheckText(t *testing.T) {
 func TestCheckFormats(t *testing.T) {
 	dir := files(t)
 	rel := filepath.Join(dir, "skerry-12.yaml")
-	_, out, _ := rolltop(t, "check", "--format", "json", "--release", rel, "--inventory", filepath.Join(dir, "guest.json"))
+	_, out, _ := rolltop(t, "check", "--format", "json", "--release", rel, "--inventory",
+		filepath.Join(dir, "guest.json"))
 	var one assess.Document
-	if err := json.Unmarshal([]byte(out), &one); err != nil || one.Format != "rolltop-check/1" || one.Release.ID != "skerry-12" || one.Release.Revision != 5 || one.Plan[1].Step != "host-tpm" {
+	if err := json.Unmarshal([]byte(out), &one); err != nil || one.Format != "rolltop-check/1" ||
+		one.Release.ID != "skerry-12" || one.Release.Revision != 5 || one.Plan[1].Step != "host-tpm" {
 		t.Errorf("%v: %.200s", err, out)
 	}
-	_, out, _ = rolltop(t, "check", "--format", "json", "--release", rel, "--inventory", filepath.Join(dir, "guest.json"), "--inventory", filepath.Join(dir, "ready.json"))
+	_, out, _ = rolltop(t, "check", "--format", "json", "--release", rel, "--inventory",
+		filepath.Join(dir, "guest.json"), "--inventory", filepath.Join(dir, "ready.json"))
 	var several []assess.Document
 	if err := json.Unmarshal([]byte(out), &several); err != nil || len(several) != 2 {
 		t.Errorf("%v: %.200s", err, out)
 	}
-	_, out, _ = rolltop(t, "check", "--format", "csv", "--release", rel, "--inventory", filepath.Join(dir, "guest.json"), "--inventory", filepath.Join(dir, "ready.json"))
+	_, out, _ = rolltop(t, "check", "--format", "csv", "--release", rel, "--inventory",
+		filepath.Join(dir, "guest.json"), "--inventory", filepath.Join(dir, "ready.json"))
 	rows, err := csv.NewReader(strings.NewReader(out)).ReadAll()
 	if err != nil || len(rows) != 3 || rows[0][5] != "disposition" || rows[2][5] != "ready" {
 		t.Errorf("%v: %s", err, out)
@@ -241,7 +266,8 @@ func TestService(t *testing.T) {
 	has(0, "Installed system", "devices", "show", "lant-001", "--all")
 	has(1, `there is no machine "lant-999"`, "devices", "show", "lant-999")
 	kept := filepath.Join(dir, "kept.json")
-	if err := os.WriteFile(kept, []byte(has(0, "rolltop-inventory/1", "devices", "inventory", "lant-001")), 0o600); err != nil {
+	if err := os.WriteFile(kept, []byte(has(0, "rolltop-inventory/1", "devices", "inventory", "lant-001")),
+		0o600); err != nil {
 		t.Fatal(err)
 	}
 	has(0, "Corvane K5-10500T, 6 cores, 12 threads, rated 2.3 GHz", "inspect", "--inventory", kept)
@@ -250,13 +276,16 @@ func TestService(t *testing.T) {
 	has(0, "kept", "submit")
 	has(1, "is another kind of document", "submit", "--inventory", filepath.Join(dir, "skerry-12.yaml"))
 	has(0, "skerry-12", "releases")
-	has(0, "Installed memory of at least 6 GiB. Better: installed memory of at least 12 GiB.", "releases", "show", "skerry-12")
-	has(0, "no mistakes; Fathom 9, revision 2, six requirements", "releases", "validate", filepath.Join(dir, "fathom-9.yaml"))
+	has(0, "Installed memory of at least 6 GiB. Better: installed memory of at least 12 GiB.", "releases", "show",
+		"skerry-12")
+	has(0, "no mistakes; Fathom 9, revision 2, six requirements", "releases", "validate",
+		filepath.Join(dir, "fathom-9.yaml"))
 	has(0, "there already, unchanged", "releases", "add", filepath.Join(dir, "fathom-9.yaml"))
 	has(1, "cannot be the target of mac", "releases", "target", "--mac", "skerry-12")
 	has(0, "PCs are checked against skerry-12, Macs against fathom-9.", "releases", "target", "--pc", "skerry-12")
 	has(2, "no target is named", "releases", "target")
-	has(10, "4. Convert the disk to GPT", "check", "--release", "skerry-12", "--inventory", filepath.Join(dir, "legacy.json"))
+	has(10, "4. Convert the disk to GPT", "check", "--release", "skerry-12", "--inventory",
+		filepath.Join(dir, "legacy.json"))
 	has(0, "Nine places.", "places")
 	has(0, "Ten places.", "places", "set", "TEST=Test Bench", "GULL=Gull Quay North")
 	has(0, "Gull Quay North", "devices", "show", "gull-001", "--format", "json")
@@ -277,7 +306,8 @@ func TestService(t *testing.T) {
 	has(1, "give a token that is valid", "submit", "--token", secret)
 	has(2, "is not the id of a token", "tokens", "end", "counter", "--token", s.Token)
 	var l api.DeviceList
-	if err := json.Unmarshal([]byte(has(0, "", "devices", "--format", "json", "--token", s.Token, "--size", "1000")), &l); err != nil || l.Total < 284 {
+	if err := json.Unmarshal([]byte(has(0, "", "devices", "--format", "json", "--token", s.Token, "--size", "1000")),
+		&l); err != nil || l.Total < 284 {
 		t.Errorf("%v, %d machines", err, l.Total)
 	}
 	config := filepath.Join(dir, "config.yaml")
@@ -314,7 +344,8 @@ func TestValidateNamesEveryMistakeWithItsPlace(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	bad := strings.NewReplacer("fact: tpm.state", "fact: tpm.sate", "at_least: 6 GiB", "at_least: 6 GB", "revision: 5", "revision: -4").Replace(string(src))
+	bad := strings.NewReplacer("fact: tpm.state", "fact: tpm.sate", "at_least: 6 GiB", "at_least: 6 GB", "revision: 5",
+		"revision: -4").Replace(string(src))
 	if err := os.WriteFile(path, []byte(bad), 0o600); err != nil {
 		t.Fatal(err)
 	}
@@ -323,7 +354,9 @@ func TestValidateNamesEveryMistakeWithItsPlace(t *testing.T) {
 	if code != 1 || len(lines) != 3 {
 		t.Fatalf("%d\n%s", code, errOut)
 	}
-	for i, want := range []string{"6:11: revision: -4 is out of range", "memory is written with MiB, GiB or TiB", `did you mean "tpm.state"?`} {
+	for i, want := range []string{
+		"6:11: revision: -4 is out of range", "memory is written with MiB, GiB or TiB", `did you mean "tpm.state"?`,
+	} {
 		if !strings.HasPrefix(lines[i], path+":") || !strings.Contains(lines[i], want) {
 			t.Errorf("%s\nwant %s", lines[i], want)
 		}
@@ -340,8 +373,12 @@ func TestHugeFile(t *testing.T) {
 	if err := f.Truncate(200 << 20); err != nil {
 		t.Fatal(err)
 	}
-	for _, args := range [][]string{{"check", "--release", path}, {"releases", "validate", path}, {"check", "--release", filepath.Join(files(t), "skerry-12.yaml"), "--inventory", path}} {
-		if code, _, errOut := rolltop(t, args...); code != 1 || !strings.Contains(errOut, "larger than 8 MB") && !strings.Contains(errOut, "the inventory is larger than 1 MiB") {
+	for _, args := range [][]string{
+		{"check", "--release", path}, {"releases", "validate", path},
+		{"check", "--release", filepath.Join(files(t), "skerry-12.yaml"), "--inventory", path},
+	} {
+		if code, _, errOut := rolltop(t, args...); code != 1 || !strings.Contains(errOut, "larger than 8 MB") &&
+			!strings.Contains(errOut, "the inventory is larger than 1 MiB") {
 			t.Errorf("%v: %d %s", args, code, errOut)
 		}
 	}
@@ -349,42 +386,55 @@ func TestHugeFile(t *testing.T) {
 
 func TestReports(t *testing.T) {
 	dir := files(t)
-	base := []string{"check", "--release", filepath.Join(dir, "skerry-12.yaml"), "--inventory", filepath.Join(dir, "legacy.json")}
+	base := []string{
+		"check", "--release", filepath.Join(dir, "skerry-12.yaml"), "--inventory", filepath.Join(dir, "legacy.json"),
+	}
 	with := func(args ...string) (int, string, string) { return rolltop(t, append(slices.Clone(base), args...)...) }
 	path := filepath.Join(dir, "report.html")
-	if code, out, errOut := with("--format", "html", "--out", path); code != 10 || out != "" || !strings.Contains(errOut, "is written") {
+	if code, out, errOut := with("--format", "html", "--out", path); code != 10 || out != "" ||
+		!strings.Contains(errOut, "is written") {
 		t.Errorf("%d %q %q", code, out, errOut)
 	}
 	first, err := os.ReadFile(path)
-	if err != nil || !strings.HasPrefix(string(first), "<!doctype html>") || !strings.Contains(string(first), "A disk conversion") {
+	if err != nil || !strings.HasPrefix(string(first), "<!doctype html>") ||
+		!strings.Contains(string(first), "A disk conversion") {
 		t.Fatalf("%v: %.200s", err, first)
 	}
 	// A file that is there stays as it is.
-	if code, _, errOut := with("--format", "html", "--for", "user", "--out", path); code != 1 || !strings.Contains(errOut, "already exists") {
+	if code, _, errOut := with("--format", "html", "--for", "user", "--out", path); code != 1 ||
+		!strings.Contains(errOut, "already exists") {
 		t.Errorf("%d %q", code, errOut)
 	}
 	if now, _ := os.ReadFile(path); !bytes.Equal(first, now) {
 		t.Error("a report was written over")
 	}
 	// Two machines are two parts of one page.
-	if _, out, _ := with("--inventory", filepath.Join(dir, "ready.json"), "--format", "html"); strings.Count(out, "<article>") != 2 {
+	if _, out, _ := with("--inventory", filepath.Join(dir, "ready.json"), "--format", "html"); strings.Count(out,
+		"<article>") != 2 {
 		t.Errorf("%.300s", out)
 	}
-	if code, out, _ := with("--format", "markdown"); code != 10 || !strings.HasPrefix(out, "# LANT-001") || !strings.Contains(out, "## Not met") {
+	if code, out, _ := with("--format", "markdown"); code != 10 || !strings.HasPrefix(out, "# LANT-001") ||
+		!strings.Contains(out, "## Not met") {
 		t.Errorf("%d %.300s", code, out)
 	}
-	if _, out, _ := with("--format", "eml", "--from", "ada@ferries.example", "--to", "ben@ferries.example"); !strings.HasPrefix(out, "From: <ada@ferries.example>\r\nTo: <ben@ferries.example>\r\n") {
+	if _, out, _ := with("--format", "eml", "--from", "ada@ferries.example", "--to",
+		"ben@ferries.example"); !strings.HasPrefix(out,
+		"From: <ada@ferries.example>\r\nTo: <ben@ferries.example>\r\n") {
 		t.Errorf("%.300s", out)
 	}
 	for _, tt := range []struct{ args, says string }{
-		{"--out x.html", "--format html, markdown or eml"}, {"--redact", "is for reports"}, {"--format html --for usr", "user"}, {"--format markdown --for user", "for technicians"},
-		{"--format eml", "--from ada@ferries.example"}, {"--format eml --from ada", "not a mail address"}, {"--format pdf", "html"},
+		{"--out x.html", "--format html, markdown or eml"}, {"--redact", "is for reports"},
+		{"--format html --for usr", "user"}, {"--format markdown --for user", "for technicians"},
+		{"--format eml", "--from ada@ferries.example"}, {"--format eml --from ada", "not a mail address"},
+		{"--format pdf", "html"},
 	} {
-		if code, out, errOut := with(strings.Fields(tt.args)...); code != 2 || out != "" || !strings.Contains(errOut, tt.says) {
+		if code, out, errOut := with(strings.Fields(tt.args)...); code != 2 || out != "" ||
+			!strings.Contains(errOut, tt.says) {
 			t.Errorf("%s: %d %q %q", tt.args, code, out, errOut)
 		}
 	}
-	if code, _, errOut := with("--format", "html", "--out", filepath.Join(dir, "nowhere", "x.html")); code != 1 || !strings.Contains(errOut, "cannot be written") {
+	if code, _, errOut := with("--format", "html", "--out", filepath.Join(dir, "nowhere", "x.html")); code != 1 ||
+		!strings.Contains(errOut, "cannot be written") {
 		t.Errorf("%d %q", code, errOut)
 	}
 }
@@ -413,14 +463,20 @@ func TestCheckAfterTheWork(t *testing.T) {
 	}
 	base := []string{"check", "--release", filepath.Join(dir, "skerry-12.yaml"), "--inventory", later, "--after"}
 	code, out, _ := rolltop(t, append(base, before)...)
-	for _, s := range []string{"◐ Reconfigure, as before: one requirement is settled; left: ", "! The encryption of the system volume is paused", "4. Convert the disk to GPT: worked.", "boot mode to UEFI; start once: no effect.", "Look first: The setting was not saved", "It waits for step 6", "Partition style GPT: settled; had MBR, has GPT, needs GPT"} {
+	for _, s := range []string{
+		"◐ Reconfigure, as before: one requirement is settled; left: ",
+		"! The encryption of the system volume is paused", "4. Convert the disk to GPT: worked.",
+		"boot mode to UEFI; start once: no effect.", "Look first: The setting was not saved", "It waits for step 6",
+		"Partition style GPT: settled; had MBR, has GPT, needs GPT",
+	} {
 		if code != 10 || !strings.Contains(strings.Join(strings.Fields(out), " "), s) {
 			t.Errorf("%d: it does not say %q:\n%s", code, s, out)
 		}
 	}
 	_, out, _ = rolltop(t, append(base, before, "--format", "json")...)
 	var doc after.Document
-	if err := json.Unmarshal([]byte(out), &doc); err != nil || doc.Format != after.Format || len(doc.Notes) != 1 || doc.Release.ID != "skerry-12" {
+	if err := json.Unmarshal([]byte(out), &doc); err != nil || doc.Format != after.Format || len(doc.Notes) != 1 ||
+		doc.Release.ID != "skerry-12" {
 		t.Errorf("%v: %.300s", err, out)
 	}
 	for _, tt := range []struct {
@@ -435,7 +491,8 @@ func TestCheckAfterTheWork(t *testing.T) {
 		{[]string{filepath.Join(dir, "nowhere.json")}, 1, "cannot be read"},
 		{[]string{before, "--release", "skerry-12@4x"}, 2, `"4x" is not a revision`},
 	} {
-		if code, out, errOut := rolltop(t, append(slices.Clone(base), tt.args...)...); code != tt.code || out != "" || !strings.Contains(errOut, tt.says) {
+		if code, out, errOut := rolltop(t, append(slices.Clone(base), tt.args...)...); code != tt.code || out != "" ||
+			!strings.Contains(errOut, tt.says) {
 			t.Errorf("%v: %d %q %q", tt.args, code, out, errOut)
 		}
 	}

@@ -114,7 +114,8 @@ func printComparison(p *paper, d *compare.Document, all bool) {
 	if d.Release != "" {
 		p.line("")
 		p.table([]string{"", "Disposition", "What it takes"}, [][]string{
-			{d.A.Name, say.Marks[d.A.Disposition] + " " + d.A.Disposition, d.A.Answer}, {d.B.Name, say.Marks[d.B.Disposition] + " " + d.B.Disposition, d.B.Answer}})
+			{d.A.Name, say.Marks[d.A.Disposition] + " " + d.A.Disposition, d.A.Answer},
+			{d.B.Name, say.Marks[d.B.Disposition] + " " + d.B.Disposition, d.B.Answer}})
 	}
 	if len(d.Findings) > 0 {
 		p.line("")
@@ -148,14 +149,16 @@ func printComparison(p *paper, d *compare.Document, all bool) {
 		p.line("")
 		p.line("%s", p.style(bold, "Only one of the two has"))
 		for _, r := range d.Rows {
-			p.text("  ", fmt.Sprintf("%s: %s (%s)", map[string]string{"a": d.A.Name, "b": d.B.Name}[r.In], r.Row, r.List))
+			p.text("  ", fmt.Sprintf("%s: %s (%s)", map[string]string{"a": d.A.Name, "b": d.B.Name}[r.In], r.Row,
+				r.List))
 		}
 	}
 	if len(d.Disagree) > 0 {
 		p.line("")
 		p.line("%s", p.style(bold, "Sources that disagree"))
 		for _, g := range d.Disagree {
-			p.text("  ", fmt.Sprintf("%s, %s: %s", map[string]string{"a": d.A.Name, "b": d.B.Name}[g.In], g.Label, g.Readings))
+			p.text("  ", fmt.Sprintf("%s, %s: %s", map[string]string{"a": d.A.Name, "b": d.B.Name}[g.In], g.Label,
+				g.Readings))
 		}
 	}
 }

@@ -45,7 +45,9 @@ func fillFlags(cmd *cobra.Command) error {
 			environment[option] = v
 		}
 	}
-	for _, from := range []source{{environment, variable}, {file, func(option string) string { return path + ": " + option }}} {
+	for _, from := range []source{
+		{environment, variable}, {file, func(option string) string { return path + ": " + option }},
+	} {
 		if err := from.fill(cmd.Flags()); err != nil {
 			return err
 		}

@@ -35,17 +35,24 @@ func TestWhereOptionsComeFrom(t *testing.T) {
 		code        int
 		says        string
 	}{
-		{"the command line", []string{"--token", good}, map[string]string{"ROLLTOP_TOKEN": bad}, "token: " + bad, 0, "No machine"},
-		{"a file on the command line", []string{"--token-file", goodFile}, map[string]string{"ROLLTOP_TOKEN": bad}, "token: " + bad, 0, "No machine"},
-		{"a token on the command line", []string{"--token", good}, map[string]string{"ROLLTOP_TOKEN_FILE": badFile}, "", 0, "No machine"},
+		{"the command line", []string{"--token", good}, map[string]string{"ROLLTOP_TOKEN": bad}, "token: " + bad, 0,
+			"No machine"},
+		{"a file on the command line", []string{"--token-file", goodFile}, map[string]string{"ROLLTOP_TOKEN": bad},
+			"token: " + bad, 0, "No machine"},
+		{"a token on the command line", []string{"--token", good}, map[string]string{"ROLLTOP_TOKEN_FILE": badFile}, "",
+			0, "No machine"},
 		{"the environment", nil, map[string]string{"ROLLTOP_TOKEN": good}, "token-file: " + badFile, 0, "No machine"},
-		{"a file in the environment", nil, map[string]string{"ROLLTOP_TOKEN_FILE": goodFile}, "token: " + bad, 0, "No machine"},
+		{"a file in the environment", nil, map[string]string{"ROLLTOP_TOKEN_FILE": goodFile}, "token: " + bad, 0,
+			"No machine"},
 		{"the file", nil, nil, "token: " + good, 0, "No machine"},
-		{"both on the command line", []string{"--token", good, "--token-file", goodFile}, nil, "", 2, "give one of them"},
+		{"both on the command line", []string{"--token", good, "--token-file", goodFile}, nil, "", 2,
+			"give one of them"},
 		{"both in the file", nil, nil, "token: " + good + "\ntoken-file: " + goodFile, 2, "give one of them"},
-		{"a file that does not exist", []string{"--token-file", "/nowhere/token"}, map[string]string{"ROLLTOP_TOKEN": good}, "", 1, "/nowhere/token cannot be read"},
+		{"a file that does not exist", []string{"--token-file", "/nowhere/token"},
+			map[string]string{"ROLLTOP_TOKEN": good}, "", 1, "/nowhere/token cannot be read"},
 		{"an empty file", []string{"--token-file", fileWith(t, "\n")}, nil, "", 1, "holds no token"},
-		{"an unknown key", nil, map[string]string{"ROLLTOP_TOKEN": good}, "servr: http://127.0.0.1:1", 2, `there is no setting "servr"; did you mean "server"?`},
+		{"an unknown key", nil, map[string]string{"ROLLTOP_TOKEN": good}, "servr: http://127.0.0.1:1", 2,
+			`there is no setting "servr"; did you mean "server"?`},
 		{"a key that confirms", nil, nil, "sure: true", 2, `there is no setting "sure"`},
 		{"a wrong value", nil, map[string]string{"ROLLTOP_VERBOSE": "x"}, "", 0, ""}, // devices has no such option
 	} {
@@ -70,14 +77,23 @@ func TestWhereOptionsComeFrom(t *testing.T) {
 // What is left in the environment neither confirms nor picks anything.
 func TestTheEnvironmentConfirmsNothing(t *testing.T) {
 	s := servertest.Demo(t, nil)
-	for name, value := range map[string]string{"ROLLTOP_SURE": "1", "ROLLTOP_KEEP": "1", "ROLLTOP_ALL": "1", "ROLLTOP_WHERE": "tag=x", "ROLLTOP_FORMAT": "json", "ROLLTOP_DRY_RUN": "x"} {
+	for name, value := range map[string]string{
+		"ROLLTOP_SURE":    "1",
+		"ROLLTOP_KEEP":    "1",
+		"ROLLTOP_ALL":     "1",
+		"ROLLTOP_WHERE":   "tag=x",
+		"ROLLTOP_FORMAT":  "json",
+		"ROLLTOP_DRY_RUN": "x",
+	} {
 		t.Setenv(name, value)
 	}
 	at := []string{"--server", s.URL, "--token", s.Token}
-	if code, _, errOut := rolltop(t, append([]string{"devices", "remove", "gull-014"}, at...)...); code != 2 || !strings.Contains(errOut, "give --sure") {
+	if code, _, errOut := rolltop(t, append([]string{"devices", "remove", "gull-014"}, at...)...); code != 2 ||
+		!strings.Contains(errOut, "give --sure") {
 		t.Errorf("%d %s", code, errOut)
 	}
-	if code, out, errOut := rolltop(t, append([]string{"devices"}, at...)...); code != 0 || !strings.Contains(out, "200 of ") {
+	if code, out, errOut := rolltop(t, append([]string{"devices"}, at...)...); code != 0 ||
+		!strings.Contains(out, "200 of ") {
 		t.Errorf("%d %.300s %s", code, out, errOut)
 	}
 }
@@ -91,7 +107,8 @@ func TestListsAreComplete(t *testing.T) {
 	}
 	run := func(args ...string) (string, string) {
 		t.Helper()
-		code, out, errOut := rolltop(t, append(append([]string{"devices"}, args...), "--server", s.URL, "--token", s.Token)...)
+		code, out, errOut := rolltop(t,
+			append(append([]string{"devices"}, args...), "--server", s.URL, "--token", s.Token)...)
 		if code != 0 {
 			t.Fatalf("%v: %d %s", args, code, errOut)
 		}
@@ -119,7 +136,8 @@ func TestListsAreComplete(t *testing.T) {
 		if n != l.Total || errOut != "" {
 			t.Errorf("%s has %d of %d machines, and says %q", form, n, l.Total, errOut)
 		}
-		if _, errOut := run("--format", form, "--size", "10"); !strings.Contains(errOut, "10 of ") || !strings.Contains(errOut, "--after") {
+		if _, errOut := run("--format", form, "--size", "10"); !strings.Contains(errOut, "10 of ") ||
+			!strings.Contains(errOut, "--after") {
 			t.Errorf("%s of ten says %q", form, errOut)
 		}
 	}

@@ -73,7 +73,8 @@ func TestDemo(t *testing.T) {
 	out, stop := start(t, "Ctrl-C", "demo", "--listen", taken.Addr().String())
 	text := out.String()
 	// The taken port is named, and a free one is found.
-	if !strings.Contains(text, taken.Addr().String()+" cannot be used") || !strings.Contains(text, "Sign in as demo with the password ") {
+	if !strings.Contains(text, taken.Addr().String()+" cannot be used") ||
+		!strings.Contains(text, "Sign in as demo with the password ") {
 		t.Errorf("it says:\n%s", text)
 	}
 	url := address.FindString(text)
@@ -106,10 +107,13 @@ func TestServe(t *testing.T) {
 		t.Errorf("%s %s", text, errOut)
 	}
 	// A second service on the same database is refused.
-	if code, _, errOut := rolltop(t, "serve", "--database", db, "--listen", "127.0.0.1:0"); code != 1 || !strings.Contains(errOut, "is in use by another rolltop") {
+	if code, _, errOut := rolltop(t, "serve", "--database", db, "--listen", "127.0.0.1:0"); code != 1 ||
+		!strings.Contains(errOut, "is in use by another rolltop") {
 		t.Errorf("%d %s", code, errOut)
 	}
-	if code, _, errOut := rolltop(t, "serve", "--database", db+"2", "--listen", strings.TrimPrefix(url, "http://")); code != 1 || !strings.Contains(errOut, "address already in use; free it, or name another with --listen") {
+	if code, _, errOut := rolltop(t, "serve", "--database", db+"2", "--listen",
+		strings.TrimPrefix(url, "http://")); code != 1 ||
+		!strings.Contains(errOut, "address already in use; free it, or name another with --listen") {
 		t.Errorf("%d %s", code, errOut)
 	}
 	if code := stop(); code != 0 {
@@ -120,11 +124,13 @@ func TestServe(t *testing.T) {
 	if strings.Contains(out.String(), "first administrator") {
 		t.Errorf("the second start says:\n%s", out)
 	}
-	if code, text, _ := rolltop(t, "devices", "--server", address.FindString(out.String()), "--token", token); code != 0 || !strings.Contains(text, "One machine.") {
+	if code, text, _ := rolltop(t, "devices", "--server", address.FindString(out.String()), "--token",
+		token); code != 0 || !strings.Contains(text, "One machine.") {
 		t.Errorf("%d %s", code, text)
 	}
 	stop()
-	if code, password, errOut := rolltop(t, "users", "set", "harbour-master", "--role", "viewer", "--database", db); code != 0 || len(strings.TrimSpace(password)) < 20 {
+	if code, password, errOut := rolltop(t, "users", "set", "harbour-master", "--role", "viewer", "--database",
+		db); code != 0 || len(strings.TrimSpace(password)) < 20 {
 		t.Errorf("%d %q %s", code, password, errOut)
 	}
 }
@@ -141,7 +147,8 @@ func firstToken(t *testing.T, said string) string {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := anon.TakeInvitation(t.Context(), api.TakeInvitation{Secret: secret, Name: "harbour master", Password: "lantern-and-rope"}); err != nil {
+	if _, err := anon.TakeInvitation(t.Context(),
+		api.TakeInvitation{Secret: secret, Name: "harbour master", Password: "lantern-and-rope"}); err != nil {
 		t.Fatal(err)
 	}
 	m, err := anon.SignIn(t.Context(), "harbour master", "lantern-and-rope", api.NewOwnToken{Name: "test"})
@@ -161,11 +168,19 @@ func TestServeWithTLS(t *testing.T) {
 	if code != 2 || !strings.Contains(errOut, "passwords would go there in the open") {
 		t.Errorf("%d %s", code, errOut)
 	}
-	if code, _, errOut := rolltop(t, "demo", "--listen", "0.0.0.0:0"); code != 2 || !strings.Contains(errOut, "passwords would go there in the open") {
+	if code, _, errOut := rolltop(t, "demo", "--listen", "0.0.0.0:0"); code != 2 ||
+		!strings.Contains(errOut, "passwords would go there in the open") {
 		t.Errorf("the demo: %d %s", code, errOut)
 	}
-	for want, args := range map[string][]string{"go together": {"--tls-cert", "x"}, "give one of them": {"--tls-self", "--tls-cert", "x", "--tls-key", "y"}, "leave it out": {"--tls-self", "--behind-proxy"}, "cannot be used": {"--tls-cert", "x", "--tls-key", "y"}} {
-		if code, _, errOut := rolltop(t, append([]string{"serve", "--database", db, "--listen", "127.0.0.1:0"}, args...)...); code == 0 || !strings.Contains(errOut, want) {
+	for want, args := range map[string][]string{
+		"go together":      {"--tls-cert", "x"},
+		"give one of them": {"--tls-self", "--tls-cert", "x", "--tls-key", "y"},
+		"leave it out":     {"--tls-self", "--behind-proxy"},
+		"cannot be used":   {"--tls-cert", "x", "--tls-key", "y"},
+	} {
+		if code, _, errOut := rolltop(t,
+			append([]string{"serve", "--database", db, "--listen", "127.0.0.1:0"}, args...)...); code == 0 ||
+			!strings.Contains(errOut, want) {
 			t.Errorf("%v: %d %s", args, code, errOut)
 		}
 	}
@@ -186,7 +201,8 @@ func TestServeWithTLS(t *testing.T) {
 	if err := c.Pin(pin); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := c.TakeInvitation(t.Context(), api.TakeInvitation{Secret: secret, Name: "harbour master", Password: "lantern-and-rope"}); err != nil {
+	if _, err := c.TakeInvitation(t.Context(),
+		api.TakeInvitation{Secret: secret, Name: "harbour master", Password: "lantern-and-rope"}); err != nil {
 		t.Fatal(err)
 	}
 	said, errs := new(strings.Builder), new(strings.Builder)
@@ -196,10 +212,12 @@ func TestServeWithTLS(t *testing.T) {
 		return cli.RunWith(t.Context(), args, strings.NewReader(password), said, errs)
 	}
 	sign := []string{"login", "--server", url, "--pin", pin, "--name", "harbour master"}
-	if code := withPassword("wrong\n", sign...); code != 1 || !strings.Contains(errs.String(), "the name or the password is not right") {
+	if code := withPassword("wrong\n", sign...); code != 1 ||
+		!strings.Contains(errs.String(), "the name or the password is not right") {
 		t.Errorf("%d %s", code, errs)
 	}
-	if code := withPassword("lantern-and-rope\n", sign...); code != 0 || !strings.Contains(said.String(), "Signed in as harbour master until") {
+	if code := withPassword("lantern-and-rope\n", sign...); code != 0 ||
+		!strings.Contains(said.String(), "Signed in as harbour master until") {
 		t.Fatalf("%d %s%s", code, said, errs)
 	}
 	profile := filepath.Join(dir, "rolltop", "profile.yaml")
@@ -220,10 +238,12 @@ func TestServeWithTLS(t *testing.T) {
 	if code := withPassword("wrong\nlantern-and-oar\n", change...); code != 1 {
 		t.Errorf("%d %s", code, errs)
 	}
-	if code := withPassword("lantern-and-rope\n", change...); code != 2 || !strings.Contains(errs.String(), "standard input has no line 2") {
+	if code := withPassword("lantern-and-rope\n", change...); code != 2 ||
+		!strings.Contains(errs.String(), "standard input has no line 2") {
 		t.Errorf("%d %s", code, errs)
 	}
-	if code := withPassword("lantern-and-rope\nlantern-and-oar\n", change...); code != 0 || !strings.Contains(said.String(), "The password is changed.") {
+	if code := withPassword("lantern-and-rope\nlantern-and-oar\n", change...); code != 0 ||
+		!strings.Contains(said.String(), "The password is changed.") {
 		t.Errorf("%d %s%s", code, said, errs)
 	}
 	if code, _, errOut := rolltop(t, "users"); code != 1 || !strings.Contains(errOut, "sign in first") {

@@ -29,54 +29,82 @@ func devicesCommand() *cobra.Command {
 	cmd.Flags().String("filter", "", "name of a saved filter; --where picks from what it picks")
 	cmd.Flags().StringSlice("facts", nil, "facts that become columns")
 	cmd.Flags().String("after", "", "the page behind one before, as it said")
-	cmd.Flags().String("sort", "name", "order: name, place, disposition, model, installed, fails or taken, a fact, or needs.ID; a leading minus turns it round")
+	cmd.Flags().String("sort", "name",
+		"order: name, place, disposition, model, installed, fails or taken, a fact, or needs.ID; a leading minus "+
+			"turns it round")
 	cmd.Flags().Int("page", 1, "page of the list")
 	cmd.Flags().Int("size", 200, "machines a page, 1000 at most")
 	formatFlag(cmd, "text", "json", "ndjson", "csv")
 	serviceFlags(cmd)
-	show := &cobra.Command{Use: "show KEY", Short: "Show one machine with its check", Args: cobra.ExactArgs(1), RunE: showDevice}
+	show := &cobra.Command{
+		Use:   "show KEY",
+		Short: "Show one machine with its check",
+		Args:  cobra.ExactArgs(1),
+		RunE:  showDevice,
+	}
 	show.Flags().Bool("all", false, "print the whole plan, every finding with its evidence, and the inventory")
 	formatFlag(show, "text", "json")
 	serviceFlags(show)
-	inv := &cobra.Command{Use: "inventory KEY", Short: "Print the inventory document of one machine", Args: cobra.ExactArgs(1), RunE: func(cmd *cobra.Command, args []string) error {
-		c, err := clientOf(cmd)
-		if err != nil {
+	inv := &cobra.Command{
+		Use:   "inventory KEY",
+		Short: "Print the inventory document of one machine",
+		Args:  cobra.ExactArgs(1),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			c, err := clientOf(cmd)
+			if err != nil {
+				return err
+			}
+			b, err := c.Inventory(contextOf(cmd), args[0], 0)
+			if err != nil {
+				return err
+			}
+			_, err = cmd.OutOrStdout().Write(append(b, '\n'))
 			return err
-		}
-		b, err := c.Inventory(contextOf(cmd), args[0], 0)
-		if err != nil {
-			return err
-		}
-		_, err = cmd.OutOrStdout().Write(append(b, '\n'))
-		return err
-	}}
+		},
+	}
 	serviceFlags(inv)
-	enter := &cobra.Command{Use: "enter KEY FACT=VALUE", Short: "Enter a fact of a machine by hand", Args: cobra.ExactArgs(2), RunE: enterFact,
-		Long: help("enter")}
+	enter := &cobra.Command{
+		Use:   "enter KEY FACT=VALUE",
+		Short: "Enter a fact of a machine by hand",
+		Args:  cobra.ExactArgs(2),
+		RunE:  enterFact,
+		Long:  help("enter"),
+	}
 	enter.Flags().String("note", "", "where it was read")
 	enter.Flags().Int("days", 0, "after how many days it ends; it ends with the board in any case")
 	serviceFlags(enter)
-	forget := &cobra.Command{Use: "take-back KEY FACT", Short: "Take back a fact that was entered by hand", Args: cobra.ExactArgs(2), RunE: takeBackFact}
+	forget := &cobra.Command{
+		Use:   "take-back KEY FACT",
+		Short: "Take back a fact that was entered by hand",
+		Args:  cobra.ExactArgs(2),
+		RunE:  takeBackFact,
+	}
 	serviceFlags(forget)
 	cmd.AddCommand(show, inv, enter, forget)
-	remove := &cobra.Command{Use: "remove KEY", Short: "Remove a machine with everything that is known of it", Args: cobra.ExactArgs(1), RunE: func(cmd *cobra.Command, args []string) error {
-		c, err := clientOf(cmd)
-		if err != nil {
-			return err
-		}
-		d, err := c.Device(contextOf(cmd), args[0])
-		if err != nil {
-			return err
-		}
-		if sure, _ := cmd.Flags().GetBool("sure"); !sure {
-			return wrongUsage("%s has %s; to remove all of it for good, give --sure", d.Name, say.Count(len(d.History), "inventory", "inventories"))
-		}
-		if err := c.RemoveDevice(contextOf(cmd), args[0]); err != nil {
-			return err
-		}
-		fmt.Fprintf(cmd.OutOrStdout(), "%s is removed.\n", d.Name)
-		return nil
-	}}
+	remove := &cobra.Command{
+		Use:   "remove KEY",
+		Short: "Remove a machine with everything that is known of it",
+		Args:  cobra.ExactArgs(1),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			c, err := clientOf(cmd)
+			if err != nil {
+				return err
+			}
+			d, err := c.Device(contextOf(cmd), args[0])
+			if err != nil {
+				return err
+			}
+			if sure, _ := cmd.Flags().GetBool("sure"); !sure {
+				return wrongUsage("%s has %s; to remove all of it for good, give --sure", d.Name,
+					say.Count(len(d.History), "inventory", "inventories"))
+			}
+			if err := c.RemoveDevice(contextOf(cmd), args[0]); err != nil {
+				return err
+			}
+			fmt.Fprintf(cmd.OutOrStdout(), "%s is removed.\n", d.Name)
+			return nil
+		},
+	}
 	remove.Flags().Bool("sure", false, "remove it for good")
 	serviceFlags(remove)
 	cmd.AddCommand(exportCommand(), remove)
@@ -110,7 +138,10 @@ func listDevices(cmd *cobra.Command, _ []string) error {
 	p := newPaper(cmd.OutOrStdout())
 	rows := make([][]string, len(l.Devices))
 	for i, d := range l.Devices {
-		rows[i] = []string{d.Name, d.Place, spaced(d.Manufacturer, d.Model), d.Installed, say.Marks[d.Disposition] + " " + first(d.Disposition, "not checked")}
+		rows[i] = []string{
+			d.Name, d.Place, spaced(d.Manufacturer, d.Model), d.Installed,
+			say.Marks[d.Disposition] + " " + first(d.Disposition, "not checked"),
+		}
 		for _, f := range ask.Facts {
 			rows[i] = append(rows[i], first(d.Facts[f], "?"))
 		}
@@ -169,7 +200,8 @@ func listForPrograms(cmd *cobra.Command, c *client.Client, ask client.List, form
 			continue
 		}
 		if onePage && written < l.Total {
-			fmt.Fprintf(cmd.ErrOrStderr(), "%d of %d machines; without --page and --size all are printed", written, l.Total)
+			fmt.Fprintf(cmd.ErrOrStderr(), "%d of %d machines; without --page and --size all are printed", written,
+				l.Total)
 			if l.Next != "" {
 				fmt.Fprintf(cmd.ErrOrStderr(), ", and --after %s goes on behind these", l.Next)
 			}
@@ -207,7 +239,10 @@ func (w *deviceWriter) write(l *api.DeviceList) error {
 		for i := range l.Devices {
 			rows[i] = w.cells(&l.Devices[i])
 		}
-		heads := append([]string{"key", "name", "place", "class", "manufacturer", "model", "installed", "disposition", "certainty", "fails", "answer", "taken_at", "tags"}, w.facts...)
+		heads := append([]string{
+			"key", "name", "place", "class", "manufacturer", "model", "installed", "disposition", "certainty", "fails",
+			"answer", "taken_at", "tags",
+		}, w.facts...)
 		if w.begun {
 			heads = nil
 		}
@@ -273,7 +308,12 @@ func showDevice(cmd *cobra.Command, args []string) error {
 		p.line("")
 		p.line("%s", p.style(bold, "Disposition over time"))
 		for _, c := range d.Changes {
-			p.text("  ", fmt.Sprintf("%s: %s → %s against %s, by %s", say.Moment(c.At), c.Was, c.Becomes, c.Release, map[string]string{"inventory": "a new inventory", "facts": "facts that were entered", "rules": "other rules"}[c.Cause]))
+			p.text("  ", fmt.Sprintf("%s: %s → %s against %s, by %s", say.Moment(c.At), c.Was, c.Becomes, c.Release,
+				map[string]string{
+					"inventory": "a new inventory",
+					"facts":     "facts that were entered",
+					"rules":     "other rules",
+				}[c.Cause]))
 		}
 	}
 	if all {
@@ -335,7 +375,8 @@ func takeBackFact(cmd *cobra.Command, args []string) error {
 // printNow says what a machine takes after a change.
 func printNow(cmd *cobra.Command, d *api.Device) {
 	p := newPaper(cmd.OutOrStdout())
-	p.text("", fmt.Sprintf("%s: %s. %s", d.Name, say.Capital(first(d.Disposition, "not checked")), say.Capital(first(d.Answer, d.NoCheck))))
+	p.text("", fmt.Sprintf("%s: %s. %s", d.Name, say.Capital(first(d.Disposition, "not checked")),
+		say.Capital(first(d.Answer, d.NoCheck))))
 	for _, h := range d.Hand {
 		s := fmt.Sprintf("%s = %s, %s", h.Fact.Fact, h.Value, h.Source())
 		if h.Problem != "" {

@@ -16,20 +16,36 @@ import (
 )
 
 func fleetCommand() *cobra.Command {
-	cmd := &cobra.Command{Use: "fleet", Short: "Count machines: what they take, and what stands in the way", Args: cobra.NoArgs, RunE: showFleet,
-		Long: help("fleet")}
+	cmd := &cobra.Command{
+		Use:   "fleet",
+		Short: "Count machines: what they take, and what stands in the way",
+		Args:  cobra.NoArgs,
+		RunE:  showFleet,
+		Long:  help("fleet"),
+	}
 	cmd.Flags().String("where", "", "filter")
 	formatFlag(cmd, "text", "json", "html")
 	serviceFlags(cmd)
-	grid := &cobra.Command{Use: "grid", Short: "Machines beside the requirements of their target: what each has, and what is missing", Args: cobra.NoArgs, RunE: showGrid}
+	grid := &cobra.Command{
+		Use:   "grid",
+		Short: "Machines beside the requirements of their target: what each has, and what is missing",
+		Args:  cobra.NoArgs,
+		RunE:  showGrid,
+	}
 	grid.Flags().String("where", "", "filter")
 	grid.Flags().String("class", "pc", "class of hardware whose target it is: pc or mac")
-	grid.Flags().String("sort", "name", "order, as of rolltop devices; needs.ID begins with those that fail a requirement")
+	grid.Flags().String("sort", "name",
+		"order, as of rolltop devices; needs.ID begins with those that fail a requirement")
 	grid.Flags().String("after", "", "the rows behind those of a page before")
 	grid.Flags().Int("size", 50, "rows, 1000 at most")
 	formatFlag(grid, "text", "json", "csv")
 	serviceFlags(grid)
-	progress := &cobra.Command{Use: "progress", Short: "How many machines there were of each disposition, day by day", Args: cobra.NoArgs, RunE: showProgress}
+	progress := &cobra.Command{
+		Use:   "progress",
+		Short: "How many machines there were of each disposition, day by day",
+		Args:  cobra.NoArgs,
+		RunE:  showProgress,
+	}
 	progress.Flags().Int("days", 90, "days back, 400 at most")
 	formatFlag(progress, "text", "json", "csv")
 	serviceFlags(progress)
@@ -77,7 +93,9 @@ func printFleet(p *paper, f *api.Fleet) {
 	if len(f.Obstacles) > 0 {
 		rows = rows[:0]
 		for _, o := range f.Obstacles {
-			rows = append(rows, []string{o.Title, o.Release, strconv.Itoa(o.Fails), strconv.Itoa(o.Alone), strconv.Itoa(o.Unknown)})
+			rows = append(rows, []string{
+				o.Title, o.Release, strconv.Itoa(o.Fails), strconv.Itoa(o.Alone), strconv.Itoa(o.Unknown),
+			})
 		}
 		p.line("")
 		p.table([]string{"What stands in the way", "Release", "Fail", "Nothing else", "Unknown"}, rows)
@@ -93,16 +111,22 @@ func printFleet(p *paper, f *api.Fleet) {
 	for _, n := range f.Next {
 		if n.Newly.Count > 0 {
 			p.line("")
-			p.text("", fmt.Sprintf("%s ready for %s and not for %s, which follows it (%s).", say.Capital(say.Count(n.Newly.Count, "machine is", "machines are")), n.Target, n.Release, n.Newly.Where))
+			p.text("", fmt.Sprintf("%s ready for %s and not for %s, which follows it (%s).",
+				say.Capital(say.Count(n.Newly.Count, "machine is", "machines are")), n.Target, n.Release,
+				n.Newly.Where))
 		}
 	}
 	if n := f.Unsupported; n.Count > 0 {
-		p.text("", say.Capital(say.Count(n.Count, "machine runs", "machines run"))+" the target as an unsupported installation ("+n.Where+").")
+		p.text("", say.Capital(say.Count(n.Count, "machine runs", "machines run"))+
+			" the target as an unsupported installation ("+n.Where+").")
 	}
 	for _, c := range []struct {
 		n    api.Count
 		says [2]string
-	}{{f.Stale, [2]string{"machine has", "machines have"}}, {f.Doubted, [2]string{"machine may be", "machines may be"}}} {
+	}{
+		{f.Stale, [2]string{"machine has", "machines have"}},
+		{f.Doubted, [2]string{"machine may be", "machines may be"}},
+	} {
 		if c.n.Count > 0 {
 			tail := " not reported for longer than they should"
 			if c.n.Name == "doubted" {
@@ -176,7 +200,8 @@ func showGrid(cmd *cobra.Command, _ []string) error {
 	}
 	p.table(narrow(heads), rows)
 	p.line("")
-	p.line("%d–%d of %d machines beside %s. What all of these meet, and advice, are left out; --format csv has them.", g.From+1, g.From+len(rows), g.Total, g.Release)
+	p.line("%d–%d of %d machines beside %s. What all of these meet, and advice, are left out; --format csv has them.",
+		g.From+1, g.From+len(rows), g.Total, g.Release)
 	if g.Next != "" {
 		p.line("The rows behind these: --after %s", g.Next)
 	}
@@ -239,47 +264,62 @@ func showProgress(cmd *cobra.Command, _ []string) error {
 }
 
 func filtersCommand() *cobra.Command {
-	cmd := &cobra.Command{Use: "filters", Short: "Saved filters: list, save, remove", Args: cobra.NoArgs, RunE: func(cmd *cobra.Command, _ []string) error {
-		form, c, err := asked(cmd)
-		if err != nil {
-			return err
-		}
-		l, err := c.Filters(contextOf(cmd))
-		if err != nil {
-			return err
-		}
-		if form == "json" {
-			return printJSON(cmd.OutOrStdout(), l)
-		}
-		rows := make([][]string, len(l.Filters))
-		for i, f := range l.Filters {
-			rows[i] = []string{f.Name, f.Filter, f.Sort, strings.Join(f.Facts, ","), f.By}
-		}
-		newPaper(cmd.OutOrStdout()).table([]string{"Name", "Filter", "Order", "Columns", "By"}, rows)
-		return nil
-	}}
+	cmd := &cobra.Command{
+		Use:   "filters",
+		Short: "Saved filters: list, save, remove",
+		Args:  cobra.NoArgs,
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			form, c, err := asked(cmd)
+			if err != nil {
+				return err
+			}
+			l, err := c.Filters(contextOf(cmd))
+			if err != nil {
+				return err
+			}
+			if form == "json" {
+				return printJSON(cmd.OutOrStdout(), l)
+			}
+			rows := make([][]string, len(l.Filters))
+			for i, f := range l.Filters {
+				rows[i] = []string{f.Name, f.Filter, f.Sort, strings.Join(f.Facts, ","), f.By}
+			}
+			newPaper(cmd.OutOrStdout()).table([]string{"Name", "Filter", "Order", "Columns", "By"}, rows)
+			return nil
+		},
+	}
 	formatFlag(cmd, "text", "json")
 	serviceFlags(cmd)
-	save := &cobra.Command{Use: "save NAME FILTER", Short: "Save a filter for everybody; devices --filter NAME uses it", Args: cobra.ExactArgs(2), RunE: func(cmd *cobra.Command, args []string) error {
-		c, err := clientOf(cmd)
-		if err != nil {
-			return err
-		}
-		sort, _ := cmd.Flags().GetString("sort")
-		facts, _ := cmd.Flags().GetStringSlice("facts")
-		_, err = c.SaveFilter(contextOf(cmd), args[0], api.SaveFilter{Filter: args[1], Sort: sort, Facts: facts})
-		return asUsage(err)
-	}}
+	save := &cobra.Command{
+		Use:   "save NAME FILTER",
+		Short: "Save a filter for everybody; devices --filter NAME uses it",
+		Args:  cobra.ExactArgs(2),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			c, err := clientOf(cmd)
+			if err != nil {
+				return err
+			}
+			sort, _ := cmd.Flags().GetString("sort")
+			facts, _ := cmd.Flags().GetStringSlice("facts")
+			_, err = c.SaveFilter(contextOf(cmd), args[0], api.SaveFilter{Filter: args[1], Sort: sort, Facts: facts})
+			return asUsage(err)
+		},
+	}
 	save.Flags().String("sort", "", "order of its list")
 	save.Flags().StringSlice("facts", nil, "facts that are its columns")
 	serviceFlags(save)
-	remove := &cobra.Command{Use: "remove NAME", Short: "Forget a saved filter", Args: cobra.ExactArgs(1), RunE: func(cmd *cobra.Command, args []string) error {
-		c, err := clientOf(cmd)
-		if err != nil {
-			return err
-		}
-		return c.DropFilter(contextOf(cmd), args[0])
-	}}
+	remove := &cobra.Command{
+		Use:   "remove NAME",
+		Short: "Forget a saved filter",
+		Args:  cobra.ExactArgs(1),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			c, err := clientOf(cmd)
+			if err != nil {
+				return err
+			}
+			return c.DropFilter(contextOf(cmd), args[0])
+		},
+	}
 	serviceFlags(remove)
 	cmd.AddCommand(save, remove)
 	return cmd

@@ -20,8 +20,10 @@ func TestFleetCommands(t *testing.T) {
 		}
 		return path
 	}
-	sheet := file("machines.csv", "Name,Serial,Maker,Model,RAM\nIMP-1,I1,Ostrel,Slipway 14,8\nIMP-2,I2,Ostrel,Slipway 14,lots\n,,,,\n")
-	lines := file("machines.ndjson", `{"format":"rolltop-inventory/1","taken_at":"2026-11-01T00:00:00Z","device":{"name":"NDJ-1","serial":"N1"},"os":{"platform":"windows"}}`+"\n{}\n")
+	sheet := file("machines.csv",
+		"Name,Serial,Maker,Model,RAM\nIMP-1,I1,Ostrel,Slipway 14,8\nIMP-2,I2,Ostrel,Slipway 14,lots\n,,,,\n")
+	lines := file("machines.ndjson",
+		`{"format":"rolltop-inventory/1","taken_at":"2026-11-01T00:00:00Z","device":{"name":"NDJ-1","serial":"N1"},"os":{"platform":"windows"}}`+"\n{}\n")
 	for _, c := range []struct {
 		args string
 		code int
@@ -57,12 +59,15 @@ func TestFleetCommands(t *testing.T) {
 		{"import " + sheet, 2, "give os.platform for all of them"},
 		{"import " + sheet + " --all os.platform=windows", 2, "--column 'RAM=memory.installed_bytes'"},
 		{"import " + sheet + " --all os.platform=windows --column RAM=memory.installed_bytes", 2, "choose their unit"},
-		{"import " + sheet + " --all os.platform=windows --column RAM=memory.installed_bytes:GiB", 0, "2 of 3 rows are machines. --keep hands them in."},
-		{"import " + sheet + " --all os.platform=windows --column RAM=memory.installed_bytes:GiB --keep", 0, "Two inventories are kept, 2 of them new; 0 refused."},
+		{"import " + sheet + " --all os.platform=windows --column RAM=memory.installed_bytes:GiB", 0,
+			"2 of 3 rows are machines. --keep hands them in."},
+		{"import " + sheet + " --all os.platform=windows --column RAM=memory.installed_bytes:GiB --keep", 0,
+			"Two inventories are kept, 2 of them new; 0 refused."},
 		{"import " + sheet + " --column RAM", 2, "says not which fact"},
 		{"import " + lines, 2, "give --keep"},
 		{"import " + lines + " --keep", 1, "One inventory is kept, 1 of them new; 1 refused."},
-		{"expected import " + file("expected.csv", "name,serial,place\nIMP-1,I1,\nIMP-9,,Gull Quay\n"), 0, "Two machines are expected; 1 of them never reported."},
+		{"expected import " + file("expected.csv", "name,serial,place\nIMP-1,I1,\nIMP-9,,Gull Quay\n"), 0,
+			"Two machines are expected; 1 of them never reported."},
 		{"expected import " + file("wrong.csv", "nmae\nx\n"), 1, "did you mean \"name\"?"},
 		{"expected", 0, "1 of 2 expected machines never reported."},
 		{"expected why 99 off", 1, "there is no expected machine 99"},

@@ -78,7 +78,8 @@ func TestHostileTokens(t *testing.T) {
 			count[status] = n
 		}
 	}
-	t.Logf("two hostile tokens for 30 s: %.0f MiB resident before, %.0f MiB at most; lists of 50 machines took %v at the middle and %v at p99 (%v and %v before); answers %v (0: broken off)",
+	t.Logf("two hostile tokens for 30 s: %.0f MiB resident before, %.0f MiB at most; lists of 50 machines took %v at "+
+		"the middle and %v at p99 (%v and %v before); answers %v (0: broken off)",
 		before, most, at50(busy), at99(busy), at50(quiet), at99(quiet), count)
 	if n := strings.Index(said.String(), "level=ERROR"); n >= 0 {
 		t.Logf("%.600s", said.String()[n:])

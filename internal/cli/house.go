@@ -17,7 +17,8 @@ import (
 )
 
 func houseFlag(cmd *cobra.Command) {
-	cmd.Flags().StringArray("house", nil, "your own steps, firmware guides or prices (a file); may be given several times")
+	cmd.Flags().StringArray("house", nil,
+		"your own steps, firmware guides or prices (a file); may be given several times")
 }
 
 // meansOf are the means to make plans with: those of --house; those of the
@@ -52,33 +53,64 @@ func meansOf(cmd *cobra.Command, fromService bool) (*means.Means, error) {
 
 func houseCommand() *cobra.Command {
 	list := func(cmd *cobra.Command, _ []string) error { return listHouse(cmd) }
-	cmd := &cobra.Command{Use: "house", Short: "Your own steps, firmware guides and prices, which plans are made with", Args: cobra.NoArgs, RunE: list,
-		Long: help("house")}
+	cmd := &cobra.Command{
+		Use:   "house",
+		Short: "Your own steps, firmware guides and prices, which plans are made with",
+		Args:  cobra.NoArgs,
+		RunE:  list,
+		Long:  help("house"),
+	}
 	formatFlag(cmd, "text", "json")
 	serviceFlags(cmd)
-	show := &cobra.Command{Use: "show steps|guides|prices", Short: "Print the document in force; without a service, or with --shipped, what the program ships", Args: cobra.ExactArgs(1), RunE: showHouse}
+	show := &cobra.Command{
+		Use:   "show steps|guides|prices",
+		Short: "Print the document in force; without a service, or with --shipped, what the program ships",
+		Args:  cobra.ExactArgs(1),
+		RunE:  showHouse,
+	}
 	show.Flags().Bool("shipped", false, "print what the program ships, or an example to start from")
 	serviceFlags(show)
-	validate := &cobra.Command{Use: "validate FILE…", Short: "Read documents and say every mistake", Args: cobra.MinimumNArgs(1), RunE: validateHouse}
-	put := &cobra.Command{Use: "put FILE", Short: "Put a document in force at the service; the one before it is kept", Args: cobra.ExactArgs(1), RunE: putHouse}
+	validate := &cobra.Command{
+		Use:   "validate FILE…",
+		Short: "Read documents and say every mistake",
+		Args:  cobra.MinimumNArgs(1),
+		RunE:  validateHouse,
+	}
+	put := &cobra.Command{
+		Use:   "put FILE",
+		Short: "Put a document in force at the service; the one before it is kept",
+		Args:  cobra.ExactArgs(1),
+		RunE:  putHouse,
+	}
 	serviceFlags(put)
-	drop := &cobra.Command{Use: "drop steps|guides|prices", Short: "Go back to what the program ships", Args: cobra.ExactArgs(1), RunE: func(cmd *cobra.Command, args []string) error {
-		if err := kindOf(args[0]); err != nil {
-			return err
-		}
-		c, err := clientOf(cmd)
-		if err != nil {
-			return err
-		}
-		if _, err := c.DropHouse(contextOf(cmd), args[0]); err != nil {
-			return err
-		}
-		fmt.Fprintf(cmd.OutOrStdout(), "The %s of the program are in force; yours are kept in the history.\n", args[0])
-		return nil
-	}}
+	drop := &cobra.Command{
+		Use:   "drop steps|guides|prices",
+		Short: "Go back to what the program ships",
+		Args:  cobra.ExactArgs(1),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			if err := kindOf(args[0]); err != nil {
+				return err
+			}
+			c, err := clientOf(cmd)
+			if err != nil {
+				return err
+			}
+			if _, err := c.DropHouse(contextOf(cmd), args[0]); err != nil {
+				return err
+			}
+			fmt.Fprintf(cmd.OutOrStdout(), "The %s of the program are in force; yours are kept in the history.\n",
+				args[0])
+			return nil
+		},
+	}
 	serviceFlags(drop)
-	add := &cobra.Command{Use: "new-step REQUIREMENT…", Short: "Print the start of a step of your own that settles requirements", Args: cobra.MinimumNArgs(1), RunE: newStep,
-		Long: help("new-step")}
+	add := &cobra.Command{
+		Use:   "new-step REQUIREMENT…",
+		Short: "Print the start of a step of your own that settles requirements",
+		Args:  cobra.MinimumNArgs(1),
+		RunE:  newStep,
+		Long:  help("new-step"),
+	}
 	add.Flags().String("release", "", "the release that asks: a file, or the id of one that the service has")
 	serviceFlags(add)
 	cmd.AddCommand(show, validate, add, put, drop)
@@ -103,10 +135,12 @@ func newStep(cmd *cobra.Command, args []string) error {
 			for i := range rel.Requirements {
 				ids[i] = rel.Requirements[i].ID
 			}
-			return wrongUsage("%s has no requirement %q; %s", rel.Name, id, cmp.Or(doc.Suggest(id, ids), "it has "+strings.Join(ids, ", ")))
+			return wrongUsage("%s has no requirement %q; %s", rel.Name, id,
+				cmp.Or(doc.Suggest(id, ids), "it has "+strings.Join(ids, ", ")))
 		}
 		if !say.Changeable(q) {
-			return wrongUsage("%s: nothing changes on a machine what it reads, so no step settles it; waive it, or let the machine stay or be replaced", id)
+			return wrongUsage("%s: nothing changes on a machine what it reads, so no step settles it; waive it, or "+
+				"let the machine stay or be replaced", id)
 		}
 		list = append(list, q)
 	}
@@ -142,7 +176,9 @@ func listHouse(cmd *cobra.Command) error {
 			rows[i][1] = "none"
 		}
 		if h.Own {
-			rows[i] = []string{h.Kind, "your own, number " + strconv.Itoa(h.Number), h.AddedAt.Format(time.DateOnly), h.AddedBy}
+			rows[i] = []string{
+				h.Kind, "your own, number " + strconv.Itoa(h.Number), h.AddedAt.Format(time.DateOnly), h.AddedBy,
+			}
 		}
 	}
 	newPaper(cmd.OutOrStdout()).table([]string{"Kind", "In force", "Added", "By"}, rows)

@@ -22,16 +22,22 @@ func TestPlanWithOwnGuidesAndPrices(t *testing.T) {
 	base := []string{"plan", "--inventory", filepath.Join(dir, "legacy.json")}
 	local := append(base, "--release", filepath.Join(dir, "skerry-12.yaml"))
 	code, out, errOut := rolltop(t, local...)
-	if code != 10 || !strings.Contains(out, "General guide.") || !strings.Contains(out, "Usually below Boot or Start-up, called Boot mode") || strings.Contains(out, "ticket printer") {
+	if code != 10 || !strings.Contains(out, "General guide.") ||
+		!strings.Contains(out, "Usually below Boot or Start-up, called Boot mode") ||
+		strings.Contains(out, "ticket printer") {
 		t.Errorf("%d %s\n%s", code, errOut, out)
 	}
-	for _, want := range []string{"The plan, in this order", "Way back:", "Done when:", "Caution: Do not load default settings", "In all: "} {
+	for _, want := range []string{
+		"The plan, in this order", "Way back:", "Done when:", "Caution: Do not load default settings", "In all: ",
+	} {
 		if !strings.Contains(out, want) {
 			t.Errorf("it does not say %q:\n%s", want, out)
 		}
 	}
-	code, own, errOut := rolltop(t, append(local, "--house", filepath.Join(dir, "guides.yaml"), "--house", filepath.Join(dir, "steps.yaml"))...)
-	if code != 10 || !strings.Contains(own, "Where: Boot › Mode › Firmware type: UEFI.") || !strings.Contains(own, "Unplug the ticket printer") {
+	code, own, errOut := rolltop(t,
+		append(local, "--house", filepath.Join(dir, "guides.yaml"), "--house", filepath.Join(dir, "steps.yaml"))...)
+	if code != 10 || !strings.Contains(own, "Where: Boot › Mode › Firmware type: UEFI.") ||
+		!strings.Contains(own, "Unplug the ticket printer") {
 		t.Errorf("%d %s\n%s", code, errOut, own)
 	}
 	s := servertest.Demo(t, nil)
@@ -40,13 +46,17 @@ func TestPlanWithOwnGuidesAndPrices(t *testing.T) {
 		t.Errorf("%d %s: the service's own differ:\n%s", code, errOut, served)
 	}
 	// A document with mistakes is refused before anything is checked.
-	if err := os.WriteFile(filepath.Join(dir, "bad.yaml"), []byte("format: rolltop-guides/1\nguides: [{id: a, title: A, maker: \"B[\"}]"), 0o600); err != nil {
+	if err := os.WriteFile(filepath.Join(dir, "bad.yaml"),
+		[]byte("format: rolltop-guides/1\nguides: [{id: a, title: A, maker: \"B[\"}]"), 0o600); err != nil {
 		t.Fatal(err)
 	}
-	if code, out, errOut := rolltop(t, append(local, "--house", filepath.Join(dir, "bad.yaml"))...); code != 1 || out != "" || !strings.Contains(errOut, "bad.yaml:2:") || !strings.Contains(errOut, "is broken") {
+	if code, out, errOut := rolltop(t, append(local, "--house", filepath.Join(dir, "bad.yaml"))...); code != 1 ||
+		out != "" || !strings.Contains(errOut, "bad.yaml:2:") || !strings.Contains(errOut, "is broken") {
 		t.Errorf("%d %q %s", code, out, errOut)
 	}
-	if code, _, errOut := rolltop(t, append(local, "--house", filepath.Join(dir, "guides.yaml"), "--house", filepath.Join(dir, "guides.yaml"))...); code != 1 || !strings.Contains(errOut, "both about guides") {
+	if code, _, errOut := rolltop(t,
+		append(local, "--house", filepath.Join(dir, "guides.yaml"), "--house",
+			filepath.Join(dir, "guides.yaml"))...); code != 1 || !strings.Contains(errOut, "both about guides") {
 		t.Errorf("%d %s", code, errOut)
 	}
 }
@@ -79,7 +89,8 @@ func TestHouseCommands(t *testing.T) {
 	run(0, "yours are kept", append([]string{"house", "drop", "steps"}, at...)...)
 	run(0, "as the program ships them", append([]string{"house"}, at...)...)
 	run(2, `there is no kind "wishes"`, append([]string{"house", "drop", "wishes"}, at...)...)
-	if err := os.WriteFile(path, []byte(strings.Replace(mine, "after: [read-again", "after: [upgrade, read-again", 1)), 0o600); err != nil {
+	if err := os.WriteFile(path, []byte(strings.Replace(mine, "after: [read-again", "after: [upgrade, read-again", 1)),
+		0o600); err != nil {
 		t.Fatal(err)
 	}
 	run(1, "the steps wait for each other", "house", "validate", path)
@@ -97,16 +108,19 @@ func TestWorkCommands(t *testing.T) {
 		}
 		return out
 	}
-	run(0, "GULL-101, prepare/backup: Done, says everything on ", "devices", "tick", "gull-101", "prepare/backup", "--note", "whole disk")
+	run(0, "GULL-101, prepare/backup: Done, says everything on ", "devices", "tick", "gull-101", "prepare/backup",
+		"--note", "whole disk")
 	run(0, "whole disk.", "devices", "show", "gull-101", "--all")
 	run(1, "say in note why", "devices", "tick", "gull-101", "prepare/backup", "--refuse")
-	run(0, "Refused, says everything", "devices", "tick", "gull-101", "prepare/backup", "--refuse", "--note", "nothing is kept on it")
+	run(0, "Refused, says everything", "devices", "tick", "gull-101", "prepare/backup", "--refuse", "--note",
+		"nothing is kept on it")
 	run(0, "nothing is said of it now", "devices", "tick", "gull-101", "prepare/backup", "--take-back")
 	run(1, `did you mean "step/convert-disk"?`, "devices", "tick", "gull-101", "step/convert-dsk")
 	run(2, `"backup" is no item`, "devices", "tick", "gull-101", "backup")
 	run(0, s.URL+"/v/", "devices", "visit-link", "gull-101", "--hours", "1")
 	run(0, "No link leads to this visit any more.", "devices", "visit-link", "gull-101", "--end")
-	run(0, "Reconfigure, as before: one requirement is settled; left: secure boot switched on.", "devices", "after", "nslip-033")
+	run(0, "Reconfigure, as before: one requirement is settled; left: secure boot switched on.", "devices", "after",
+		"nslip-033")
 	run(0, `"format": "rolltop-after/1"`, "devices", "after", "nslip-033", "--format", "json")
 	run(1, "has one inventory only", "devices", "after", "gull-101")
 }

@@ -23,8 +23,11 @@ func importCommand() *cobra.Command {
 		RunE:  importList,
 	}
 	cmd.Flags().Int("table", 0, "which table, counted from 1; the one with the most names where it is not given")
-	cmd.Flags().StringArray("column", nil, "the heading of a field, as name=Model; headings with + between are joined with a blank, or with a text in quotes: name=Brand+'-'+Model")
-	cmd.Flags().String("prefix", "", "stands before each name that does not begin with it: a maker whom the page leaves out")
+	cmd.Flags().StringArray("column", nil,
+		"the heading of a field, as name=Model; headings with + between are joined with a blank, or with a text in "+
+			"quotes: name=Brand+'-'+Model")
+	cmd.Flags().String("prefix", "",
+		"stands before each name that does not begin with it: a maker whom the page leaves out")
 	cmd.Flags().String("out", "", "CSV file to write; nothing is written where it is not given")
 	cmd.Flags().Bool("all", false, "show every row and everything that was left out")
 	return cmd
@@ -130,7 +133,9 @@ func printImported(p *paper, where string, got *list.Imported, all bool) {
 		if r.BuiltInTPM != nil {
 			tpm = strconv.FormatBool(*r.BuiltInTPM)
 		}
-		rows[i] = []string{r.Name, text(r.Cores), text(r.RatedMHz), r.Architecture, tpm, strings.Join(r.Features, " "), r.Note}
+		rows[i] = []string{
+			r.Name, text(r.Cores), text(r.RatedMHz), r.Architecture, tpm, strings.Join(r.Features, " "), r.Note,
+		}
 	}
 	p.table([]string{"name", "cores", "rated_mhz", "architecture", "built_in_tpm", "features", "note"}, rows)
 	if n < len(got.Rows) {

@@ -36,7 +36,8 @@ func inspectCommand() *cobra.Command {
 	}
 	formatFlag(cmd, "text", "json")
 	cmd.Flags().Bool("all", false, "print every fact with its source")
-	cmd.Flags().String("inventory", "", "show the inventory, or the capture, in this file in place of this machine's; - is standard input")
+	cmd.Flags().String("inventory", "",
+		"show the inventory, or the capture, in this file in place of this machine's; - is standard input")
 	cmd.Flags().String("software", "", "installed titles to read, with commas between, or all; none otherwise")
 	cmd.Flags().String("root", "", "read the tree of another Linux machine below this directory")
 	return cmd

@@ -20,8 +20,13 @@ import (
 )
 
 func sheetCommand() *cobra.Command {
-	cmd := &cobra.Command{Use: "import FILE", Short: "Hand in many inventories: one a line, or the rows of a spreadsheet", Args: cobra.ExactArgs(1), RunE: importFile,
-		Long: help("import")}
+	cmd := &cobra.Command{
+		Use:   "import FILE",
+		Short: "Hand in many inventories: one a line, or the rows of a spreadsheet",
+		Args:  cobra.ExactArgs(1),
+		RunE:  importFile,
+		Long:  help("import"),
+	}
 	cmd.Flags().StringArray("column", nil, "what a column is, as HEADING=FACT:UNIT; without a fact it is left out")
 	cmd.Flags().StringArray("all", nil, "a fact that all rows have, as os.platform=windows")
 	cmd.Flags().Bool("keep", false, "hand them in; without it nothing is kept")
@@ -43,13 +48,16 @@ func importFile(cmd *cobra.Command, args []string) error {
 	defer f.Close()
 	if strings.HasSuffix(strings.ToLower(args[0]), "json") {
 		if !keep {
-			return wrongUsage("give --keep to hand in the lines of %s; each is checked then, and a bad one takes nothing from the others", args[0])
+			return wrongUsage("give --keep to hand in the lines of %s; each is checked then, and a bad one takes "+
+				"nothing from the others", args[0])
 		}
 		st, err := f.Stat()
 		if err != nil {
 			return err
 		}
-		bar := progressbar.NewOptions64(st.Size(), progressbar.OptionSetWriter(cmd.ErrOrStderr()), progressbar.OptionSetDescription("Handing in"), progressbar.OptionShowBytes(true), progressbar.OptionClearOnFinish(), progressbar.OptionSetVisibility(isTerminal(cmd.ErrOrStderr())))
+		bar := progressbar.NewOptions64(st.Size(), progressbar.OptionSetWriter(cmd.ErrOrStderr()),
+			progressbar.OptionSetDescription("Handing in"), progressbar.OptionShowBytes(true),
+			progressbar.OptionClearOnFinish(), progressbar.OptionSetVisibility(isTerminal(cmd.ErrOrStderr())))
 		reader := progressbar.NewReader(f, bar)
 		return handIn(cmd, c, form, &reader)
 	}
@@ -62,7 +70,8 @@ func importFile(cmd *cobra.Command, args []string) error {
 	for _, g := range given {
 		i := strings.LastIndexByte(g, '=')
 		if i < 0 {
-			return wrongUsage("--column %q says not which fact; write it as RAM=memory.installed_bytes:GiB, or RAM= to leave it out", g)
+			return wrongUsage("--column %q says not which fact; write it as RAM=memory.installed_bytes:GiB, or RAM= "+
+				"to leave it out", g)
 		}
 		name, unit, _ := strings.Cut(g[i+1:], ":")
 		in.Columns[g[:i]] = sheet.Choice{Fact: name, Unit: unit}
@@ -151,7 +160,8 @@ func handIn(cmd *cobra.Command, c *client.Client, form string, lines interface{ 
 	if form == "json" {
 		err = errors.Join(err, printJSON(cmd.OutOrStdout(), all))
 	} else {
-		fmt.Fprintf(cmd.OutOrStdout(), "%s kept, %d of them new; %d refused.\n", say.Capital(say.Count(kept, "inventory is", "inventories are")), created, refused)
+		fmt.Fprintf(cmd.OutOrStdout(), "%s kept, %d of them new; %d refused.\n",
+			say.Capital(say.Count(kept, "inventory is", "inventories are")), created, refused)
 	}
 	if err == nil && refused > 0 {
 		return status(ExitFailed)
@@ -160,25 +170,40 @@ func handIn(cmd *cobra.Command, c *client.Client, form string, lines interface{ 
 }
 
 func expectedCommand() *cobra.Command {
-	cmd := &cobra.Command{Use: "expected", Short: "Machines that should be here, and which of them never reported", Args: cobra.NoArgs, RunE: listExpected,
-		Long: help("expected")}
+	cmd := &cobra.Command{
+		Use:   "expected",
+		Short: "Machines that should be here, and which of them never reported",
+		Args:  cobra.NoArgs,
+		RunE:  listExpected,
+		Long:  help("expected"),
+	}
 	cmd.Flags().Bool("all", false, "list those that reported, too")
 	formatFlag(cmd, "text", "json", "csv")
 	serviceFlags(cmd)
-	imported := &cobra.Command{Use: "import FILE", Short: "Replace the list by a CSV with the columns name, serial, maker, model, place, reason, note", Args: cobra.ExactArgs(1), RunE: importExpected}
+	imported := &cobra.Command{
+		Use:   "import FILE",
+		Short: "Replace the list by a CSV with the columns name, serial, maker, model, place, reason, note",
+		Args:  cobra.ExactArgs(1),
+		RunE:  importExpected,
+	}
 	serviceFlags(imported)
-	why := &cobra.Command{Use: "why ID off|no-rights|refused|no-network|in-repair|other", Short: "Say why one does not report", Args: cobra.ExactArgs(2), RunE: func(cmd *cobra.Command, args []string) error {
-		id, err := strconv.ParseInt(args[0], 10, 64)
-		if err != nil {
-			return wrongUsage("%q is not the id of an expected machine; rolltop expected lists them", args[0])
-		}
-		c, err := clientOf(cmd)
-		if err != nil {
-			return err
-		}
-		note, _ := cmd.Flags().GetString("note")
-		return asUsage(c.SayWhy(contextOf(cmd), id, api.SayWhy{Reason: args[1], Note: note}))
-	}}
+	why := &cobra.Command{
+		Use:   "why ID off|no-rights|refused|no-network|in-repair|other",
+		Short: "Say why one does not report",
+		Args:  cobra.ExactArgs(2),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			id, err := strconv.ParseInt(args[0], 10, 64)
+			if err != nil {
+				return wrongUsage("%q is not the id of an expected machine; rolltop expected lists them", args[0])
+			}
+			c, err := clientOf(cmd)
+			if err != nil {
+				return err
+			}
+			note, _ := cmd.Flags().GetString("note")
+			return asUsage(c.SayWhy(contextOf(cmd), id, api.SayWhy{Reason: args[1], Note: note}))
+		},
+	}
 	why.Flags().String("note", "", "more about it")
 	serviceFlags(why)
 	cmd.AddCommand(imported, why)
@@ -201,7 +226,10 @@ func listExpected(cmd *cobra.Command, _ []string) error {
 	var rows [][]string
 	for _, e := range l.Machines {
 		if e.Device == "" || all {
-			rows = append(rows, []string{strconv.FormatInt(e.ID, 10), e.Name, e.Place, e.Serial, first(e.Device, first(strings.ReplaceAll(e.Reason, "-", " "), "not known why")), e.Note})
+			rows = append(rows, []string{
+				strconv.FormatInt(e.ID, 10), e.Name, e.Place, e.Serial,
+				first(e.Device, first(strings.ReplaceAll(e.Reason, "-", " "), "not known why")), e.Note,
+			})
 		}
 	}
 	heads := []string{"Id", "Name", "Place", "Serial", "Reported as, or why not", "Note"}
@@ -235,7 +263,8 @@ func importExpected(cmd *cobra.Command, args []string) error {
 	for i, h := range rows[0] {
 		h = strings.ToLower(strings.TrimSpace(strings.TrimPrefix(h, "\ufeff")))
 		if !slices.Contains(expectedColumns, h) {
-			return fmt.Errorf("%s has a column %q; %s", args[0], h, first(doc.Suggest(h, expectedColumns), "the columns are "+strings.Join(expectedColumns, ", ")))
+			return fmt.Errorf("%s has a column %q; %s", args[0], h,
+				first(doc.Suggest(h, expectedColumns), "the columns are "+strings.Join(expectedColumns, ", ")))
 		}
 		at[h] = i
 	}
@@ -250,7 +279,15 @@ func importExpected(cmd *cobra.Command, args []string) error {
 			}
 			return ""
 		}
-		list = append(list, api.Expected{Name: cell("name"), Serial: cell("serial"), Maker: cell("maker"), Model: cell("model"), Place: cell("place"), Reason: cell("reason"), Note: cell("note")})
+		list = append(list, api.Expected{
+			Name:   cell("name"),
+			Serial: cell("serial"),
+			Maker:  cell("maker"),
+			Model:  cell("model"),
+			Place:  cell("place"),
+			Reason: cell("reason"),
+			Note:   cell("note"),
+		})
 	}
 	c, err := clientOf(cmd)
 	if err != nil {
@@ -260,6 +297,7 @@ func importExpected(cmd *cobra.Command, args []string) error {
 	if err != nil {
 		return asUsage(err)
 	}
-	fmt.Fprintf(cmd.OutOrStdout(), "%s expected; %d of them never reported.\n", say.Capital(say.Count(len(list), "machine is", "machines are")), l.Missing)
+	fmt.Fprintf(cmd.OutOrStdout(), "%s expected; %d of them never reported.\n",
+		say.Capital(say.Count(len(list), "machine is", "machines are")), l.Missing)
 	return nil
 }

@@ -49,7 +49,8 @@ func readProfile() (profile, error) {
 		return p, nil
 	}
 	if err == nil && st.Mode().Perm()&0o077 != 0 && os.PathSeparator == '/' {
-		return p, fmt.Errorf("%s holds a token, and others can read it; chmod 600 it, or sign in again with rolltop login", path)
+		return p, fmt.Errorf(
+			"%s holds a token, and others can read it; chmod 600 it, or sign in again with rolltop login", path)
 	}
 	src, err := readFile(path)
 	if err != nil {
@@ -76,8 +77,13 @@ func (p profile) write() error {
 }
 
 func loginCommand() *cobra.Command {
-	cmd := &cobra.Command{Use: "login", Short: "Sign in, and keep a token for the commands that follow", Args: cobra.NoArgs, RunE: login,
-		Long: help("login")}
+	cmd := &cobra.Command{
+		Use:   "login",
+		Short: "Sign in, and keep a token for the commands that follow",
+		Args:  cobra.NoArgs,
+		RunE:  login,
+		Long:  help("login"),
+	}
 	cmd.Flags().String("name", "", "name to sign in with")
 	cmd.Flags().Int("days", 90, "after how many days the token expires, 365 at most")
 	cmd.Flags().String("server", "", "address of the service, as https://host:port (or ROLLTOP_SERVER)")
@@ -117,7 +123,8 @@ func login(cmd *cobra.Command, _ []string) error {
 	if m.ExpiresAt != nil {
 		until = " until " + say.Day(*m.ExpiresAt)
 	}
-	fmt.Fprintf(cmd.OutOrStdout(), "Signed in as %s%s. The token is in %s; rolltop logout ends it.\n", name, until, path)
+	fmt.Fprintf(cmd.OutOrStdout(), "Signed in as %s%s. The token is in %s; rolltop logout ends it.\n", name, until,
+		path)
 	return nil
 }
 
@@ -147,37 +154,43 @@ func secrets(cmd *cobra.Command, prompts ...string) ([]string, error) {
 }
 
 func passwordCommand() *cobra.Command {
-	cmd := &cobra.Command{Use: "password", Short: "Change your own password; it signs you out everywhere", Args: cobra.NoArgs, RunE: func(cmd *cobra.Command, _ []string) error {
-		name, _ := cmd.Flags().GetString("name")
-		server, _ := cmd.Flags().GetString("server")
-		pin, _ := cmd.Flags().GetString("pin")
-		p, err := readProfile()
-		if err != nil {
-			return err
-		}
-		if server == "" {
-			server, pin = p.Server, cmp.Or(pin, p.Pin)
-		}
-		if name == "" || server == "" {
-			return wrongUsage("say where and whose: --server https://host:port --name NAME")
-		}
-		c, err := dial(server, "", pin)
-		if err != nil {
-			return err
-		}
-		if open := c.InTheOpen(); open != "" {
-			return wrongUsage("no password is sent: %s", open)
-		}
-		said, err := secrets(cmd, "Password of "+name, "The new one, 12 signs at least")
-		if err != nil {
-			return err
-		}
-		if err := c.ChangePassword(contextOf(cmd), name, api.ChangePassword{Old: said[0], New: said[1]}); err != nil {
-			return asUsage(err)
-		}
-		fmt.Fprintln(cmd.OutOrStdout(), "The password is changed. Sign in again with rolltop login.")
-		return nil
-	}}
+	cmd := &cobra.Command{
+		Use:   "password",
+		Short: "Change your own password; it signs you out everywhere",
+		Args:  cobra.NoArgs,
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			name, _ := cmd.Flags().GetString("name")
+			server, _ := cmd.Flags().GetString("server")
+			pin, _ := cmd.Flags().GetString("pin")
+			p, err := readProfile()
+			if err != nil {
+				return err
+			}
+			if server == "" {
+				server, pin = p.Server, cmp.Or(pin, p.Pin)
+			}
+			if name == "" || server == "" {
+				return wrongUsage("say where and whose: --server https://host:port --name NAME")
+			}
+			c, err := dial(server, "", pin)
+			if err != nil {
+				return err
+			}
+			if open := c.InTheOpen(); open != "" {
+				return wrongUsage("no password is sent: %s", open)
+			}
+			said, err := secrets(cmd, "Password of "+name, "The new one, 12 signs at least")
+			if err != nil {
+				return err
+			}
+			if err := c.ChangePassword(contextOf(cmd), name,
+				api.ChangePassword{Old: said[0], New: said[1]}); err != nil {
+				return asUsage(err)
+			}
+			fmt.Fprintln(cmd.OutOrStdout(), "The password is changed. Sign in again with rolltop login.")
+			return nil
+		},
+	}
 	cmd.Flags().String("name", "", "whose password")
 	cmd.Flags().String("server", "", "address of the service (or ROLLTOP_SERVER, or that of rolltop login)")
 	cmd.Flags().String("pin", "", "SHA-256 of the service's certificate, where it made it itself (or ROLLTOP_PIN)")
@@ -185,31 +198,36 @@ func passwordCommand() *cobra.Command {
 }
 
 func logoutCommand() *cobra.Command {
-	return &cobra.Command{Use: "logout", Short: "End the token that rolltop login keeps, and forget it", Args: cobra.NoArgs, RunE: func(cmd *cobra.Command, _ []string) error {
-		p, err := readProfile()
-		if err != nil {
-			return err
-		}
-		if p.Token == "" {
-			return errors.New("nobody is signed in here")
-		}
-		path, err := profilePath()
-		if err != nil {
-			return err
-		}
-		c, err := dial(p.Server, p.Token, p.Pin)
-		if err == nil {
-			err = c.EndOwnToken(contextOf(cmd))
-		}
-		if e := os.Remove(path); e != nil {
-			return e
-		}
-		if err != nil {
-			return fmt.Errorf("the token is forgotten here, and the service could not end it: %w", err)
-		}
-		fmt.Fprintln(cmd.OutOrStdout(), "Signed out; the token is ended.")
-		return nil
-	}}
+	return &cobra.Command{
+		Use:   "logout",
+		Short: "End the token that rolltop login keeps, and forget it",
+		Args:  cobra.NoArgs,
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			p, err := readProfile()
+			if err != nil {
+				return err
+			}
+			if p.Token == "" {
+				return errors.New("nobody is signed in here")
+			}
+			path, err := profilePath()
+			if err != nil {
+				return err
+			}
+			c, err := dial(p.Server, p.Token, p.Pin)
+			if err == nil {
+				err = c.EndOwnToken(contextOf(cmd))
+			}
+			if e := os.Remove(path); e != nil {
+				return e
+			}
+			if err != nil {
+				return fmt.Errorf("the token is forgotten here, and the service could not end it: %w", err)
+			}
+			fmt.Fprintln(cmd.OutOrStdout(), "Signed out; the token is ended.")
+			return nil
+		},
+	}
 }
 
 // dial is the client of a service.

@@ -48,7 +48,8 @@ const (
 )
 
 var dispositionStyles = map[string]string{
-	"done": "1;36", "ready": "1;32", "reconfigure": "1;34", "refit": "1;33", "decide": "1;95", "replace": "1;31", "undetermined": "1;35",
+	"done": "1;36", "ready": "1;32", "reconfigure": "1;34", "refit": "1;33", "decide": "1;95", "replace": "1;31",
+	"undetermined": "1;35",
 }
 
 func (p *paper) style(code, s string) string {

@@ -20,24 +20,39 @@ import (
 
 func usersCommand() *cobra.Command {
 	list := func(cmd *cobra.Command, _ []string) error { return listUsers(cmd) }
-	cmd := &cobra.Command{Use: "users", Short: "People who sign in: list, add, change, remove", Args: cobra.NoArgs, RunE: list,
-		Long: help("users")}
+	cmd := &cobra.Command{
+		Use:   "users",
+		Short: "People who sign in: list, add, change, remove",
+		Args:  cobra.NoArgs,
+		RunE:  list,
+		Long:  help("users"),
+	}
 	formatFlag(cmd, "text", "json")
 	serviceFlags(cmd)
-	set := &cobra.Command{Use: "set NAME", Short: "Add a user or change one; a new password is printed this once", Args: cobra.ExactArgs(1), RunE: setUser,
-		Long: help("people-set")}
+	set := &cobra.Command{
+		Use:   "set NAME",
+		Short: "Add a user or change one; a new password is printed this once",
+		Args:  cobra.ExactArgs(1),
+		RunE:  setUser,
+		Long:  help("people-set"),
+	}
 	set.Flags().String("role", server.RoleAdministrator, strings.Join(server.Roles(), ", "))
 	set.Flags().Bool("renew", false, "give a new password")
 	set.Flags().StringArray("only", nil, "a place, as the only one that they see; may be given several times")
 	set.Flags().String("database", "", "database file of a service that is stopped, in place of a service")
 	serviceFlags(set)
-	remove := &cobra.Command{Use: "remove NAME", Short: "Take a user out, and sign them out", Args: cobra.ExactArgs(1), RunE: func(cmd *cobra.Command, args []string) error {
-		c, err := clientOf(cmd)
-		if err != nil {
-			return err
-		}
-		return c.RemoveUser(contextOf(cmd), args[0])
-	}}
+	remove := &cobra.Command{
+		Use:   "remove NAME",
+		Short: "Take a user out, and sign them out",
+		Args:  cobra.ExactArgs(1),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			c, err := clientOf(cmd)
+			if err != nil {
+				return err
+			}
+			return c.RemoveUser(contextOf(cmd), args[0])
+		},
+	}
 	serviceFlags(remove)
 	cmd.AddCommand(set, remove)
 	return cmd
@@ -111,8 +126,13 @@ func setStoppedUser(ctx context.Context, cmd *cobra.Command, path, name, role st
 }
 
 func actsCommand() *cobra.Command {
-	cmd := &cobra.Command{Use: "acts", Short: "What was changed at the service, by whom, the latest first", Args: cobra.NoArgs, RunE: listActs,
-		Long: help("acts")}
+	cmd := &cobra.Command{
+		Use:   "acts",
+		Short: "What was changed at the service, by whom, the latest first",
+		Args:  cobra.NoArgs,
+		RunE:  listActs,
+		Long:  help("acts"),
+	}
 	cmd.Flags().String("who", "", "only changes by this user or token")
 	cmd.Flags().String("subject", "", "only changes to this machine, user, release or kind of document")
 	cmd.Flags().Int64("before", 0, "only changes before this number")

@@ -32,10 +32,14 @@ func printChecks(cmd *cobra.Command, form string, groups [][]*assess.Document, a
 	case "csv":
 		rows := make([][]string, len(docs))
 		for i, d := range docs {
-			rows[i] = []string{d.Machine.Name, d.Machine.Manufacturer, d.Machine.Model, d.Release.ID, strconv.Itoa(d.Release.Revision), d.Disposition, d.Certainty,
+			rows[i] = []string{d.Machine.Name, d.Machine.Manufacturer, d.Machine.Model, d.Release.ID,
+				strconv.Itoa(d.Release.Revision), d.Disposition, d.Certainty,
 				strconv.Itoa(d.Counts.Fail), strconv.Itoa(d.Counts.Unknown), d.Route.Way, d.Answer}
 		}
-		return printCSV(out, []string{"name", "manufacturer", "model", "release", "revision", "disposition", "certainty", "fails", "unknowns", "way", "answer"}, rows)
+		return printCSV(out, []string{
+			"name", "manufacturer", "model", "release", "revision", "disposition", "certainty", "fails", "unknowns",
+			"way", "answer",
+		}, rows)
 	}
 	p := newPaper(out)
 	for i, g := range groups {
@@ -60,7 +64,10 @@ func printChecks(cmd *cobra.Command, form string, groups [][]*assess.Document, a
 		p.line("")
 		rows := make([][]string, len(docs))
 		for i, d := range docs {
-			rows[i] = []string{d.Machine.Name, d.Release.Name, say.Marks[d.Disposition] + " " + d.Disposition, strconv.Itoa(d.Counts.Fail), strconv.Itoa(d.Counts.Unknown), say.Capital(d.Answer)}
+			rows[i] = []string{
+				d.Machine.Name, d.Release.Name, say.Marks[d.Disposition] + " " + d.Disposition,
+				strconv.Itoa(d.Counts.Fail), strconv.Itoa(d.Counts.Unknown), say.Capital(d.Answer),
+			}
 		}
 		p.table([]string{"Machine", "Release", "Disposition", "Not met", "Unknown", "What it takes"}, rows)
 	}
@@ -75,7 +82,10 @@ func printSideBySide(p *paper, docs []*assess.Document) {
 	rows := make([][]string, len(docs))
 	heads := []string{"Requirement"}
 	for i, d := range docs {
-		rows[i] = []string{d.Release.Name, say.Marks[d.Disposition] + " " + d.Disposition, strconv.Itoa(d.Counts.Fail), strconv.Itoa(d.Counts.Unknown), say.Capital(d.Answer)}
+		rows[i] = []string{
+			d.Release.Name, say.Marks[d.Disposition] + " " + d.Disposition, strconv.Itoa(d.Counts.Fail),
+			strconv.Itoa(d.Counts.Unknown), say.Capital(d.Answer),
+		}
 		heads = append(heads, d.Release.Name)
 	}
 	p.table([]string{"Release", "Disposition", "Not met", "Unknown", "What it takes"}, rows)
@@ -93,7 +103,10 @@ func printSideBySide(p *paper, docs []*assess.Document) {
 			}
 			cells[f.Title][i] = f.Outcome
 			if f.Outcome == "fail" || f.Outcome == "unknown" {
-				cells[f.Title][i] = map[string]string{"fail": "not met: ", "unknown": "not known: "}[f.Outcome] + "needs " + f.Needs
+				cells[f.Title][i] = map[string]string{
+					"fail":    "not met: ",
+					"unknown": "not known: ",
+				}[f.Outcome] + "needs " + f.Needs
 			}
 		}
 	}
@@ -149,7 +162,8 @@ func printCheck(p *paper, d *assess.Document, all bool) {
 	if pub := d.Publisher; pub != nil && pub.Disposition != d.Disposition {
 		p.text("  ", fmt.Sprintf("By the publisher's requirements alone: %s; %s", pub.Disposition, pub.Answer))
 	}
-	p.styled("  ", fmt.Sprintf("%s, revision %d of %s · inventory of %s · %d of %d needed facts read", d.Release.Name, d.Release.Revision, say.Day(d.Release.Published),
+	p.styled("  ", fmt.Sprintf("%s, revision %d of %s · inventory of %s · %d of %d needed facts read", d.Release.Name,
+		d.Release.Revision, say.Day(d.Release.Published),
 		say.Moment(d.Machine.TakenAt), d.Coverage.Read, d.Coverage.Needed), dim)
 	if s := d.Support; s != nil {
 		p.styled("  ", spaced(s.Sentence(), s.Says), dim)
@@ -241,7 +255,8 @@ func printKnown(p *paper, d *assess.Document, all bool) {
 	if all && len(d.Strangers) > 0 {
 		p.text("  ", "Nothing is known of: "+say.And(d.Strangers)+".")
 	}
-	if said := slices.ContainsFunc(d.Preparation, func(i assess.Prepared) bool { return i.Ticked != nil }); (all || said) && len(d.Preparation) > 0 {
+	if said := slices.ContainsFunc(d.Preparation,
+		func(i assess.Prepared) bool { return i.Ticked != nil }); (all || said) && len(d.Preparation) > 0 {
 		p.line("")
 		p.line("%s", p.style(bold, "Before the upgrade"))
 		for _, i := range d.Preparation {
@@ -288,8 +303,10 @@ func printFindings(p *paper, d *assess.Document, all bool) {
 	p.line("")
 	for _, g := range []struct{ key, one, many string }{
 		{"pass", "requirement is met", "requirements are met"}, {"not-applicable", "does not apply", "do not apply"},
-		{"should pass", "piece of advice is followed", "pieces of advice are followed"}, {"feature pass", "feature is available", "features are available"},
-		{"should unknown", "piece of advice is not known", "pieces of advice are not known"}, {"feature unknown", "feature is not known", "features are not known"},
+		{"should pass", "piece of advice is followed", "pieces of advice are followed"},
+		{"feature pass", "feature is available", "features are available"},
+		{"should unknown", "piece of advice is not known", "pieces of advice are not known"},
+		{"feature unknown", "feature is not known", "features are not known"},
 		{"feature fail", "feature is not available", "features are not available"},
 	} {
 		if list := titles[g.key]; len(list) > 0 {
@@ -354,7 +371,8 @@ func printFinding(p *paper, d *assess.Document, f *assess.Finding, all bool) {
 			if e.Row != "" {
 				of += " of " + e.Row
 			}
-			p.styled("      ", fmt.Sprintf("%s: %s [%s]", of, e.Has, first(e.Source, first(e.Gap, "source not said"))), dim)
+			p.styled("      ", fmt.Sprintf("%s: %s [%s]", of, e.Has, first(e.Source, first(e.Gap, "source not said"))),
+				dim)
 		}
 	}
 	for _, c := range f.Close {

@@ -18,30 +18,71 @@ import (
 
 func releasesCommand() *cobra.Command {
 	list := func(cmd *cobra.Command, _ []string) error { return listReleases(cmd) }
-	cmd := &cobra.Command{Use: "releases", Short: "Release documents: write, validate, add, show, compare, choose targets", Args: cobra.NoArgs, RunE: list}
+	cmd := &cobra.Command{
+		Use:   "releases",
+		Short: "Release documents: write, validate, add, show, compare, choose targets",
+		Args:  cobra.NoArgs,
+		RunE:  list,
+	}
 	formatFlag(cmd, "text", "json")
 	serviceFlags(cmd)
-	listed := &cobra.Command{Use: "list", Short: "List the release documents that the service has", Args: cobra.NoArgs, RunE: list}
+	listed := &cobra.Command{
+		Use:   "list",
+		Short: "List the release documents that the service has",
+		Args:  cobra.NoArgs,
+		RunE:  list,
+	}
 	formatFlag(listed, "text", "json")
 	serviceFlags(listed)
-	fresh := &cobra.Command{Use: "new ID", Short: "Print a commented release document to fill in", Args: cobra.ExactArgs(1), RunE: newRelease}
+	fresh := &cobra.Command{
+		Use:   "new ID",
+		Short: "Print a commented release document to fill in",
+		Args:  cobra.ExactArgs(1),
+		RunE:  newRelease,
+	}
 	fresh.Flags().String("class", "pc", "class of hardware that the release installs on: pc or mac")
 	fresh.Flags().String("name", "", "name of the release; the id where it is not given")
 	fresh.Flags().String("out", "", "file to write it to; standard output where it is not given")
-	validate := &cobra.Command{Use: "validate FILE…", Short: "Read release documents and say every mistake", Args: cobra.MinimumNArgs(1), RunE: validateReleases}
-	show := &cobra.Command{Use: "show FILE|ID[@REVISION]", Short: "Show a release as sentences", Args: cobra.ExactArgs(1), RunE: showRelease}
+	validate := &cobra.Command{
+		Use:   "validate FILE…",
+		Short: "Read release documents and say every mistake",
+		Args:  cobra.MinimumNArgs(1),
+		RunE:  validateReleases,
+	}
+	show := &cobra.Command{
+		Use:   "show FILE|ID[@REVISION]",
+		Short: "Show a release as sentences",
+		Args:  cobra.ExactArgs(1),
+		RunE:  showRelease,
+	}
 	serviceFlags(show)
-	compare := &cobra.Command{Use: "compare FILE|ID[@REVISION] FILE|ID[@REVISION]", Short: "Say how a release, or a revision, differs from another", Args: cobra.ExactArgs(2), RunE: compareReleases,
-		Long: help("releases-compare")}
+	compare := &cobra.Command{
+		Use:   "compare FILE|ID[@REVISION] FILE|ID[@REVISION]",
+		Short: "Say how a release, or a revision, differs from another",
+		Args:  cobra.ExactArgs(2),
+		RunE:  compareReleases,
+		Long:  help("releases-compare"),
+	}
 	formatFlag(compare, "text", "json")
 	serviceFlags(compare)
-	add := &cobra.Command{Use: "add FILE", Short: "Add a release document with its files, or a revision of one, to the service", Args: cobra.ExactArgs(1), RunE: addRelease}
+	add := &cobra.Command{
+		Use:   "add FILE",
+		Short: "Add a release document with its files, or a revision of one, to the service",
+		Args:  cobra.ExactArgs(1),
+		RunE:  addRelease,
+	}
 	serviceFlags(add)
-	target := &cobra.Command{Use: "target", Short: "Choose the target release of PCs and of Macs; the fleet is judged again", Args: cobra.NoArgs, RunE: setTargets}
+	target := &cobra.Command{
+		Use:   "target",
+		Short: "Choose the target release of PCs and of Macs; the fleet is judged again",
+		Args:  cobra.NoArgs,
+		RunE:  setTargets,
+	}
 	target.Flags().String("pc", "", "id of the target release of PCs")
 	target.Flags().String("mac", "", "id of the target release of Macs")
 	serviceFlags(target)
-	cmd.AddCommand(listed, fresh, validate, show, compare, add, target, importCommand(), whatIfCommand(), changesCommand())
+	cmd.AddCommand(listed, fresh, validate, show, compare, add, target, importCommand(), whatIfCommand(),
+		changesCommand())
 	return cmd
 }
 
@@ -70,10 +111,16 @@ func listReleases(cmd *cobra.Command) error {
 		if r.Test {
 			use = append(use, "test release")
 		}
-		rows[i] = []string{r.ID, r.Name, map[string]string{"pc": "PCs", "mac": "Macs"}[r.Class], strconv.Itoa(r.Revision), r.AddedAt.Format(time.DateOnly), strings.Join(use, ", ")}
+		rows[i] = []string{
+			r.ID, r.Name, map[string]string{
+				"pc":  "PCs",
+				"mac": "Macs",
+			}[r.Class], strconv.Itoa(r.Revision), r.AddedAt.Format(time.DateOnly), strings.Join(use, ", "),
+		}
 	}
 	if len(rows) == 0 {
-		p.line("No release document has been added; rolltop releases new prints one to fill in, rolltop releases add FILE adds it.")
+		p.line("No release document has been added; rolltop releases new prints one to fill in, rolltop releases add " +
+			"FILE adds it.")
 		return nil
 	}
 	p.table([]string{"Id", "Name", "For", "Revision", "Added", "Use"}, rows)
@@ -135,7 +182,8 @@ func validateReleases(cmd *cobra.Command, args []string) error {
 		if rows > 0 {
 			what = append(what, say.Count(rows, "row", "rows")+" in "+say.Count(len(rel.Lists), "list", "lists"))
 		}
-		fmt.Fprintf(cmd.OutOrStdout(), "%s: no mistakes; %s, revision %d, %s\n", file, rel.Name, rel.Revision, strings.Join(what, ", "))
+		fmt.Fprintf(cmd.OutOrStdout(), "%s: no mistakes; %s, revision %d, %s\n", file, rel.Name, rel.Revision,
+			strings.Join(what, ", "))
 		p := newPaper(cmd.OutOrStdout())
 		for _, n := range assess.Notes(means.Shipped(), rel) {
 			p.headed("  ", "-", " "+n)
@@ -212,7 +260,8 @@ func compareReleases(cmd *cobra.Command, args []string) error {
 		return err
 	}
 	if was.InstallsOn != is.InstallsOn {
-		return wrongUsage("%s installs on %ss and %s on %ss; releases of one class of hardware are compared", was.Name, was.InstallsOn, is.Name, is.InstallsOn)
+		return wrongUsage("%s installs on %ss and %s on %ss; releases of one class of hardware are compared", was.Name,
+			was.InstallsOn, is.Name, is.InstallsOn)
 	}
 	d := api.ReleaseDifference{From: was.Ref(), To: is.Ref(), Changes: []api.Difference{}}
 	for _, c := range say.Difference(was, is) {
@@ -225,10 +274,18 @@ func compareReleases(cmd *cobra.Command, args []string) error {
 	return nil
 }
 
-var differenceWords = map[string]string{say.Added: "Added", say.Tightened: "Tightened", say.Changed: "Changed", say.Eased: "Eased", say.Removed: "Removed"}
+var differenceWords = map[string]string{
+	say.Added:     "Added",
+	say.Tightened: "Tightened",
+	say.Changed:   "Changed",
+	say.Eased:     "Eased",
+	say.Removed:   "Removed",
+}
 
 func printDifference(p *paper, d *api.ReleaseDifference) {
-	p.line("%s", p.style(bold, fmt.Sprintf("From %s, revision %d, to %s, revision %d", d.From.Name, d.From.Revision, d.To.Name, d.To.Revision)))
+	p.line("%s", p.style(bold,
+		fmt.Sprintf("From %s, revision %d, to %s, revision %d", d.From.Name, d.From.Revision, d.To.Name,
+			d.To.Revision)))
 	if len(d.Changes) == 0 {
 		p.line("They ask for the same.")
 		return
@@ -302,6 +359,7 @@ func setTargets(cmd *cobra.Command, _ []string) error {
 	if err != nil {
 		return err
 	}
-	fmt.Fprintf(cmd.OutOrStdout(), "PCs are checked against %s, Macs against %s.\n", first(got.PC, "nothing yet"), first(got.Mac, "nothing yet"))
+	fmt.Fprintf(cmd.OutOrStdout(), "PCs are checked against %s, Macs against %s.\n", first(got.PC, "nothing yet"),
+		first(got.Mac, "nothing yet"))
 	return nil
 }

@@ -44,8 +44,12 @@ func TestWritingARelease(t *testing.T) {
 		t.Fatal(err)
 	}
 	list := filepath.Join(dir, "processors.csv")
-	out := says(t, 0, "2000 rows", "releases", "import-list", page, "--column", "name=Brand+'-'+Model", "--prefix", "Corvane")
-	for _, want := range []string{"cores         from # of Cores", "Corvane K5-8000", "… and 1992 more", "row 2001: Corvane K5-8000: the same name as in row 1", "has no unit that can be read", "Nothing is written"} {
+	out := says(t, 0, "2000 rows", "releases", "import-list", page, "--column", "name=Brand+'-'+Model", "--prefix",
+		"Corvane")
+	for _, want := range []string{
+		"cores         from # of Cores", "Corvane K5-8000", "… and 1992 more",
+		"row 2001: Corvane K5-8000: the same name as in row 1", "has no unit that can be read", "Nothing is written",
+	} {
 		if !strings.Contains(out, want) {
 			t.Errorf("the preview does not say %q:\n%s", want, out)
 		}
@@ -53,9 +57,12 @@ func TestWritingARelease(t *testing.T) {
 	if _, err := os.Stat(list); err == nil {
 		t.Error("a preview wrote a file")
 	}
-	says(t, 0, "processors.csv is written", "releases", "import-list", page, "--column", "name=Brand+'-'+Model", "--prefix", "Corvane", "--out", list)
-	says(t, 1, "was not overwritten", "releases", "import-list", page, "--column", "name=Brand+'-'+Model", "--out", list)
-	says(t, 1, `has no column "Brnd"; its columns are Brand, Model`, "releases", "import-list", page, "--column", "name=Brnd")
+	says(t, 0, "processors.csv is written", "releases", "import-list", page, "--column", "name=Brand+'-'+Model",
+		"--prefix", "Corvane", "--out", list)
+	says(t, 1, "was not overwritten", "releases", "import-list", page, "--column", "name=Brand+'-'+Model", "--out",
+		list)
+	says(t, 1, `has no column "Brnd"; its columns are Brand, Model`, "releases", "import-list", page, "--column",
+		"name=Brnd")
 	says(t, 2, "names no heading", "releases", "import-list", page, "--column", "name")
 	says(t, 1, "no such file", "releases", "import-list", filepath.Join(dir, "nowhere.html"))
 
@@ -63,7 +70,10 @@ func TestWritingARelease(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	text := strings.Replace(string(src), "requirements:\n", "lists:\n  - {id: processors, of: processors, complete: true, file: processors.csv}\nrequirements:\n  - {id: list, title: Processor on the list, level: must, consequence: unsupported, reason: R, need: {fact: processor.name, on_list: processors}}\n", 1)
+	text := strings.Replace(string(src), "requirements:\n",
+		"lists:\n  - {id: processors, of: processors, complete: true, file: processors.csv}\nrequirements:\n  - {id: "+
+			"list, title: Processor on the list, level: must, consequence: unsupported, reason: R, need: {fact: "+
+			"processor.name, on_list: processors}}\n", 1)
 	text = strings.Replace(text, "draft: true ", "draft: false ", 1)
 	if err := os.WriteFile(path, []byte(text), 0o600); err != nil {
 		t.Fatal(err)
@@ -80,7 +90,9 @@ func TestWritingARelease(t *testing.T) {
 	says(t, 0, "processors: 2000 rows of processors, complete.", "releases", "show", "skerry-14")
 	says(t, 0, "Free space on the system volume", "releases", "compare", "skerry-12@4", "skerry-12@5")
 	var d api.ReleaseDifference
-	if err := json.Unmarshal([]byte(says(t, 0, "tightened", "releases", "compare", "skerry-12@4", "skerry-12", "--format", "json")), &d); err != nil || d.From.Revision != 4 || d.To.Revision != 5 || d.Changes[0].Kind != "tightened" {
+	if err := json.Unmarshal([]byte(says(t, 0, "tightened", "releases", "compare", "skerry-12@4", "skerry-12",
+		"--format", "json")), &d); err != nil || d.From.Revision != 4 || d.To.Revision != 5 ||
+		d.Changes[0].Kind != "tightened" {
 		t.Errorf("%v %+v", err, d)
 	}
 	says(t, 0, "They ask for the same.", "releases", "compare", "skerry-12", "skerry-12@5")
@@ -95,33 +107,45 @@ func TestWritingARelease(t *testing.T) {
 func TestSeveralReleases(t *testing.T) {
 	dir := files(t)
 	at := func(name string) string { return filepath.Join(dir, name) }
-	out := says(t, 10, "Skerry 13", "check", "--release", at("skerry-12.yaml"), "--release", at("skerry-13.yaml"), "--inventory", at("legacy.json"))
-	for _, want := range []string{"Release    Disposition", "Requirement", "not met: needs UEFI", "not asked", "a release for testing"} {
+	out := says(t, 10, "Skerry 13", "check", "--release", at("skerry-12.yaml"), "--release", at("skerry-13.yaml"),
+		"--inventory", at("legacy.json"))
+	for _, want := range []string{
+		"Release    Disposition", "Requirement", "not met: needs UEFI", "not asked", "a release for testing",
+	} {
 		if !strings.Contains(out, want) {
 			t.Errorf("it does not say %q:\n%s", want, out)
 		}
 	}
 	var docs []assess.Document
-	if err := json.Unmarshal([]byte(says(t, 10, "", "check", "--format", "json", "--release", at("skerry-12.yaml"), "--release", at("skerry-13.yaml"), "--inventory", at("legacy.json"))), &docs); err != nil || len(docs) != 2 || docs[1].Release.ID != "skerry-13" || !docs[1].Release.Test {
+	if err := json.Unmarshal([]byte(says(t, 10, "", "check", "--format", "json", "--release", at("skerry-12.yaml"),
+		"--release", at("skerry-13.yaml"), "--inventory", at("legacy.json"))), &docs); err != nil || len(docs) != 2 ||
+		docs[1].Release.ID != "skerry-13" || !docs[1].Release.Test {
 		t.Errorf("%v, %d documents", err, len(docs))
 	}
 	// The wrong class for one of them wins over the outcome for the other.
-	says(t, 2, "installs on Macs only", "check", "--release", at("skerry-12.yaml"), "--release", at("fathom-9.yaml"), "--inventory", at("ready.json"))
+	says(t, 2, "installs on Macs only", "check", "--release", at("skerry-12.yaml"), "--release", at("fathom-9.yaml"),
+		"--inventory", at("ready.json"))
 }
 
 func TestPlannedPurchase(t *testing.T) {
 	dir := files(t)
 	plan := filepath.Join(dir, "counter.yaml")
-	if err := os.WriteFile(plan, []byte("format: rolltop-spec/1\nname: Counter PC\nclass: pc\nprocessor: Corvane K5-12400\nmemory: 4 GiB\ndrive: 512 GB\ndrive_kind: ssd\n"), 0o600); err != nil {
+	if err := os.WriteFile(plan,
+		[]byte("format: rolltop-spec/1\nname: Counter PC\nclass: pc\nprocessor: Corvane K5-12400\nmemory: 4 "+
+			"GiB\ndrive: 512 GB\ndrive_kind: ssd\n"), 0o600); err != nil {
 		t.Fatal(err)
 	}
 	out := says(t, 11, "Counter PC", "check", "--release", filepath.Join(dir, "skerry-12.yaml"), "--spec", plan)
-	for _, want := range []string{"4 GiB → needs at least 6 GiB (2 GiB more)", "The specification does not say.", "Skerry 12 is installed on the new machine"} {
+	for _, want := range []string{
+		"4 GiB → needs at least 6 GiB (2 GiB more)", "The specification does not say.",
+		"Skerry 12 is installed on the new machine",
+	} {
 		if !strings.Contains(out, want) {
 			t.Errorf("it does not say %q:\n%s", want, out)
 		}
 	}
-	if err := os.WriteFile(plan, []byte("format: rolltop-spec/1\nname: Counter PC\nclass: pc\nmemory: 4 GB\n"), 0o600); err != nil {
+	if err := os.WriteFile(plan, []byte("format: rolltop-spec/1\nname: Counter PC\nclass: pc\nmemory: 4 GB\n"),
+		0o600); err != nil {
 		t.Fatal(err)
 	}
 	says(t, 1, "counter.yaml:4:9", "check", "--release", filepath.Join(dir, "skerry-12.yaml"), "--spec", plan)
@@ -131,9 +155,12 @@ func TestFactsByHand(t *testing.T) {
 	dir := files(t)
 	rel, inv := filepath.Join(dir, "skerry-12.yaml"), filepath.Join(dir, "unknown.json")
 	says(t, 11, "TPM 2.0 ready: not known", "check", "--release", rel, "--inventory", inv)
-	says(t, 11, "entered by hand on", "check", "--release", rel, "--inventory", inv, "--fact", "memory.installed_bytes=16 GiB", "--all")
-	says(t, 0, "Ready", "check", "--release", rel, "--inventory", inv, "--fact", "memory.installed_bytes=16 GiB", "--fact", "tpm.state=ready", "--fact", "tpm.version=2.0", "--fact", "storage.system.partition_style=gpt")
-	says(t, 2, "memory is written with MiB", "check", "--release", rel, "--inventory", inv, "--fact", "memory.installed_bytes=16 GB")
+	says(t, 11, "entered by hand on", "check", "--release", rel, "--inventory", inv, "--fact",
+		"memory.installed_bytes=16 GiB", "--all")
+	says(t, 0, "Ready", "check", "--release", rel, "--inventory", inv, "--fact", "memory.installed_bytes=16 GiB",
+		"--fact", "tpm.state=ready", "--fact", "tpm.version=2.0", "--fact", "storage.system.partition_style=gpt")
+	says(t, 2, "memory is written with MiB", "check", "--release", rel, "--inventory", inv, "--fact",
+		"memory.installed_bytes=16 GB")
 	says(t, 2, "has no value", "check", "--release", rel, "--fact", "tpm.state")
 
 	s := servertest.Demo(t, nil)
@@ -144,7 +171,8 @@ func TestFactsByHand(t *testing.T) {
 		t.Fatal(err)
 	}
 	key := l.Devices[0].Key
-	says(t, 0, "memory.installed_bytes = 16 GiB, entered by hand by everything on", "devices", "enter", key, "memory.installed_bytes=16 GiB", "--note", "seen at the desk")
+	says(t, 0, "memory.installed_bytes = 16 GiB, entered by hand by everything on", "devices", "enter", key,
+		"memory.installed_bytes=16 GiB", "--note", "seen at the desk")
 	says(t, 2, "memory is written with MiB", "devices", "enter", key, "memory.installed_bytes=16")
 	says(t, 2, "has no value", "devices", "enter", key, "memory.installed_bytes")
 	says(t, 1, "there is no machine", "devices", "enter", "gull-999", "tpm.state=ready")
@@ -156,7 +184,10 @@ func TestCompareMachines(t *testing.T) {
 	dir := files(t)
 	a, b := filepath.Join(dir, "ready.json"), filepath.Join(dir, "legacy.json")
 	out := says(t, 10, "Two machines:", "compare", a, b, "--release", filepath.Join(dir, "skerry-12.yaml"))
-	for _, want := range []string{"Findings that differ", "Boot mode UEFI: pass (UEFI) → fail (legacy); needs UEFI", "Facts that differ", "boot mode"} {
+	for _, want := range []string{
+		"Findings that differ", "Boot mode UEFI: pass (UEFI) → fail (legacy); needs UEFI", "Facts that differ",
+		"boot mode",
+	} {
 		if !strings.Contains(out, want) {
 			t.Errorf("it does not say %q:\n%s", want, out)
 		}
@@ -164,7 +195,8 @@ func TestCompareMachines(t *testing.T) {
 	says(t, 0, "no facts differ", "compare", a, a)
 	says(t, 0, `"format": "rolltop-compare/1"`, "compare", a, b, "--format", "json")
 	says(t, 1, "to compare machines that a service knows, give --server", "compare", a, "gull-001")
-	says(t, 2, "installs on PCs only", "compare", a, filepath.Join(dir, "mac.json"), "--release", filepath.Join(dir, "skerry-12.yaml"))
+	says(t, 2, "installs on PCs only", "compare", a, filepath.Join(dir, "mac.json"), "--release",
+		filepath.Join(dir, "skerry-12.yaml"))
 	s := servertest.Demo(t, nil)
 	t.Setenv("ROLLTOP_SERVER", s.URL)
 	t.Setenv("ROLLTOP_TOKEN", s.Token)

@@ -14,8 +14,10 @@ import (
 )
 
 func reportFlags(cmd *cobra.Command) {
-	cmd.Flags().String("out", "", "file to write a report to (html, markdown, eml); standard output where it is not given")
-	cmd.Flags().String("for", report.Technician, "whom a report is for: technician, user, visit (one page for whoever is at the machine)")
+	cmd.Flags().String("out", "",
+		"file to write a report to (html, markdown, eml); standard output where it is not given")
+	cmd.Flags().String("for", report.Technician,
+		"whom a report is for: technician, user, visit (one page for whoever is at the machine)")
 	cmd.Flags().Bool("redact", false, "shorten serial numbers in a report")
 	cmd.Flags().String("from", "", "sender of the mail draft (eml)")
 	cmd.Flags().String("to", "", "addresses that the mail draft goes to (eml)")

@@ -44,7 +44,9 @@ func serveCommand() *cobra.Command {
 	cmd.Flags().Bool("existing", false, "refuse to start where the database file does not exist")
 	cmd.Flags().Int("keep-free", 256, "MiB of the disk that stay free: with less, no inventories are taken in")
 	cmd.Flags().String("public-url", "", "address under which people reach the service, as https://rolltop.example")
-	cmd.Flags().String("collectors", "", "directory with other collectors for machines to download than those that the program carries, as make dist writes it")
+	cmd.Flags().String("collectors", "",
+		"directory with other collectors for machines to download than those that the program carries, as make dist "+
+			"writes it")
 	cmd.Flags().Bool("verbose", false, "log every request")
 	tlsFlags(cmd)
 	return cmd
@@ -56,7 +58,8 @@ func serve(cmd *cobra.Command) error {
 	listen, _ := cmd.Flags().GetString("listen")
 	if existing, _ := cmd.Flags().GetBool("existing"); existing {
 		if _, err := os.Stat(path); err != nil {
-			return fmt.Errorf("there is no database %s, and --existing makes none; name the file that was meant, restore a backup there, or start once without --existing", whole(path))
+			return fmt.Errorf("there is no database %s, and --existing makes none; name the file that was meant, "+
+				"restore a backup there, or start once without --existing", whole(path))
 		}
 	}
 	ln, err := net.Listen("tcp", listen)
@@ -97,7 +100,8 @@ func serveOn(ctx context.Context, cmd *cobra.Command, st *store.Store, ln net.Li
 	}
 	at := reached(cmd, ln, sec)
 	if sec.pin != "" {
-		fmt.Fprintf(cmd.OutOrStdout(), "The SHA-256 of the certificate that it made: %s\nCollectors and commands take it with --pin.\n\n", sec.pin)
+		fmt.Fprintf(cmd.OutOrStdout(),
+			"The SHA-256 of the certificate that it made: %s\nCollectors and commands take it with --pin.\n\n", sec.pin)
 	}
 	if err := firstStart(ctx, s, st, at, cmd.OutOrStdout()); err != nil {
 		return err
@@ -146,12 +150,15 @@ func collectorsOf(cmd *cobra.Command) (fs.FS, error) {
 		return Carried, nil
 	}
 	if st, err := os.Stat(dir); err != nil || !st.IsDir() {
-		return nil, fmt.Errorf("%s is not a directory with collectors; name one that make dist wrote, or leave --collectors out", dir)
+		return nil, fmt.Errorf("%s is not a directory with collectors; name one that make dist wrote, or leave "+
+			"--collectors out", dir)
 	}
 	return os.DirFS(dir), nil
 }
 
-func newServer(ctx context.Context, cmd *cobra.Command, st *store.Store, verbose bool, sec security) (*server.Server, error) {
+func newServer(
+	ctx context.Context, cmd *cobra.Command, st *store.Store, verbose bool, sec security,
+) (*server.Server, error) {
 	keepFree, _ := cmd.Flags().GetInt("keep-free") // 0 where the command has no such option
 	level := slog.LevelInfo
 	if verbose {
@@ -188,7 +195,8 @@ func firstStart(ctx context.Context, s *server.Server, st *store.Store, at strin
 	if err != nil {
 		return err
 	}
-	fmt.Fprintf(out, "Nobody can sign in yet. Make the first administrator with this link, once, within a day:\n  %s%s\n\n", at, path)
+	fmt.Fprintf(out, "Nobody can sign in yet. Make the first administrator with this link, once, within a day:\n  "+
+		"%s%s\n\n", at, path)
 	return nil
 }
 
@@ -216,7 +224,14 @@ func run(ctx context.Context, s *server.Server, ln net.Listener, sec security, e
 			reloaded(sec, errOut)
 		}
 	}()
-	h := &http.Server{Handler: s.Handler(), TLSConfig: sec.config, ReadHeaderTimeout: 10 * time.Second, ReadTimeout: 60 * time.Second, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10}
+	h := &http.Server{
+		Handler:           s.Handler(),
+		TLSConfig:         sec.config,
+		ReadHeaderTimeout: 10 * time.Second,
+		ReadTimeout:       60 * time.Second,
+		IdleTimeout:       2 * time.Minute,
+		MaxHeaderBytes:    64 << 10,
+	}
 	tending, rest := context.WithCancel(ctx)
 	tended := make(chan struct{})
 	go func() {
@@ -273,7 +288,9 @@ func demoCommand() *cobra.Command {
 	cmd.Flags().String("listen", defaultListen, "address to listen on; where its port is taken, a free one is used")
 	cmd.Flags().String("password", "", "password to sign in with; a random one where none is given")
 	tlsFlags(cmd)
-	cmd.Flags().String("collectors", "", "directory with other collectors for machines to download than those that the program carries, as make dist writes it")
+	cmd.Flags().String("collectors", "",
+		"directory with other collectors for machines to download than those that the program carries, as make dist "+
+			"writes it")
 	cmd.Flags().Bool("verbose", false, "log every request")
 	return cmd
 }

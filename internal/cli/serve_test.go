@@ -42,9 +42,11 @@ func TestServeExisting(t *testing.T) {
 		t.Errorf("%s", out)
 	}
 	stop()
-	out, stop = start(t, "Ctrl-C", "serve", "--existing", "--database", db, "--listen", "127.0.0.1:0", "--public-url", "https://rolltop.example/")
+	out, stop = start(t, "Ctrl-C", "serve", "--existing", "--database", db, "--listen", "127.0.0.1:0", "--public-url",
+		"https://rolltop.example/")
 	defer stop()
-	if strings.Contains(out.String(), "A new database") || !strings.Contains(out.String(), "https://rolltop.example/first#") {
+	if strings.Contains(out.String(), "A new database") ||
+		!strings.Contains(out.String(), "https://rolltop.example/first#") {
 		t.Errorf("%s", out)
 	}
 }
@@ -93,7 +95,8 @@ func TestBackupHoldsTheCertificate(t *testing.T) {
 			t.Errorf("backups leave %v", left)
 		}
 	}
-	out, stop = start(t, "Ctrl-C", "serve", "--existing", "--database", elsewhere, "--listen", "127.0.0.1:0", "--tls-self")
+	out, stop = start(t, "Ctrl-C", "serve", "--existing", "--database", elsewhere, "--listen", "127.0.0.1:0",
+		"--tls-self")
 	defer stop()
 	if got := pin.FindString(out.String()); got != known || known == "" {
 		t.Errorf("the restored service has the certificate %s, machines pin %s", got, known)
@@ -132,7 +135,8 @@ func TestRenewedCertificate(t *testing.T) {
 	}
 	renew()
 	said := new(lines)
-	cmd := exec.Command(binary, "serve", "--database", filepath.Join(dir, "fleet.db"), "--listen", "127.0.0.1:0", "--tls-cert", cert, "--tls-key", key)
+	cmd := exec.Command(binary, "serve", "--database", filepath.Join(dir, "fleet.db"), "--listen", "127.0.0.1:0",
+		"--tls-cert", cert, "--tls-key", key)
 	cmd.Stdout, cmd.Stderr = said, said
 	if err := cmd.Start(); err != nil {
 		t.Fatal(err)
@@ -200,7 +204,11 @@ func certificate(t *testing.T) (cert, key []byte) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	about := &x509.Certificate{SerialNumber: big.NewInt(time.Now().UnixNano()), NotAfter: time.Now().Add(time.Hour), IPAddresses: []net.IP{net.IPv4(127, 0, 0, 1)}}
+	about := &x509.Certificate{
+		SerialNumber: big.NewInt(time.Now().UnixNano()),
+		NotAfter:     time.Now().Add(time.Hour),
+		IPAddresses:  []net.IP{net.IPv4(127, 0, 0, 1)},
+	}
 	der, err := x509.CreateCertificate(rand.Reader, about, about, private.Public(), private)
 	if err != nil {
 		t.Fatal(err)
@@ -209,7 +217,8 @@ func certificate(t *testing.T) (cert, key []byte) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	return pem.EncodeToMemory(&pem.Block{Type: "CERTIFICATE", Bytes: der}), pem.EncodeToMemory(&pem.Block{Type: "PRIVATE KEY", Bytes: text})
+	return pem.EncodeToMemory(&pem.Block{Type: "CERTIFICATE", Bytes: der}),
+		pem.EncodeToMemory(&pem.Block{Type: "PRIVATE KEY", Bytes: text})
 }
 
 // rolltopReading runs a command whose standard input is a file.
@@ -230,11 +239,14 @@ func TestCollectorsThatAreHandedOut(t *testing.T) {
 	cli.Carried = fstest.MapFS{"rolltop-collect-linux-amd64": {Data: []byte("carried")}}
 	t.Cleanup(func() { cli.Carried = nil })
 	dir := t.TempDir()
-	if err := os.WriteFile(filepath.Join(dir, "rolltop-collect-linux-amd64"), []byte("another one"), 0o600); err != nil {
+	if err := os.WriteFile(filepath.Join(dir, "rolltop-collect-linux-amd64"), []byte("another one"),
+		0o600); err != nil {
 		t.Fatal(err)
 	}
 	for want, args := range map[string][]string{"carried": nil, "another one": {"--collectors", dir}} {
-		out, stop := start(t, "Ctrl-C", append([]string{"serve", "--database", filepath.Join(t.TempDir(), "fleet.db"), "--listen", "127.0.0.1:0"}, args...)...)
+		out, stop := start(t, "Ctrl-C",
+			append([]string{"serve", "--database", filepath.Join(t.TempDir(), "fleet.db"), "--listen", "127.0.0.1:0"},
+				args...)...)
 		res, err := http.Get(anyAddress.FindString(out.String()) + "/download/rolltop-collect-linux-amd64")
 		if err != nil {
 			t.Fatal(err)
@@ -246,7 +258,8 @@ func TestCollectorsThatAreHandedOut(t *testing.T) {
 		}
 		stop()
 	}
-	code, _, errOut := rolltop(t, "serve", "--database", filepath.Join(t.TempDir(), "fleet.db"), "--listen", "127.0.0.1:0", "--collectors", "/nowhere")
+	code, _, errOut := rolltop(t, "serve", "--database", filepath.Join(t.TempDir(), "fleet.db"), "--listen",
+		"127.0.0.1:0", "--collectors", "/nowhere")
 	if code != 1 || !strings.Contains(errOut, "/nowhere is not a directory with collectors") {
 		t.Errorf("%d %s", code, errOut)
 	}

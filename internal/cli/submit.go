@@ -54,7 +54,8 @@ func submitCommand() *cobra.Command {
 			return err
 		},
 	}
-	cmd.Flags().StringArray("inventory", nil, "inventory or capture file to send in place of this machine's; may be given several times")
+	cmd.Flags().StringArray("inventory", nil,
+		"inventory or capture file to send in place of this machine's; may be given several times")
 	formatFlag(cmd, "text", "json")
 	serviceFlags(cmd)
 	return cmd
@@ -104,7 +105,8 @@ func printSubmitted(p *paper, s *api.Submitted) {
 	}
 	p.line("%s: kept, %s.", s.Name, what)
 	if s.Release != nil {
-		p.text("  ", fmt.Sprintf("%s %s against %s: %s", say.Marks[s.Disposition], say.Capital(s.Disposition), s.Release.Name, s.Answer))
+		p.text("  ", fmt.Sprintf("%s %s against %s: %s", say.Marks[s.Disposition], say.Capital(s.Disposition),
+			s.Release.Name, s.Answer))
 	} else if s.Latest {
 		p.text("  ", "Not checked: no target release is chosen for its class of hardware.")
 	}

@@ -57,7 +57,8 @@ func tlsUsage(cmd *cobra.Command, at net.Addr) error {
 	case proxy && (self || cert != ""):
 		return wrongUsage("--behind-proxy says that a proxy does TLS; leave it out where the service does")
 	case !self && cert == "" && !proxy && ok && !tcp.IP.IsLoopback():
-		return wrongUsage("%s can be reached from elsewhere, and passwords would go there in the open; give --tls-cert and --tls-key, or --tls-self, or, where a proxy does TLS, --behind-proxy", at)
+		return wrongUsage("%s can be reached from elsewhere, and passwords would go there in the open; give "+
+			"--tls-cert and --tls-key, or --tls-self, or, where a proxy does TLS, --behind-proxy", at)
 	}
 	return nil
 }
@@ -76,7 +77,11 @@ func secured(cmd *cobra.Command, st *store.Store) (security, error) {
 		if err := r.load(); err != nil {
 			return security{}, err
 		}
-		return security{config: &tls.Config{MinVersion: tls.VersionTLS12, GetCertificate: r.get, NextProtos: protocols}, reload: r.load, secure: true}, nil
+		return security{
+			config: &tls.Config{MinVersion: tls.VersionTLS12, GetCertificate: r.get, NextProtos: protocols},
+			reload: r.load,
+			secure: true,
+		}, nil
 	case proxy:
 		return security{secure: true, proxied: true}, nil
 	}
@@ -163,7 +168,8 @@ func selfMade(ctx context.Context, st *store.Store) (security, error) {
 	}
 	pair, err := tls.X509KeyPair(text, text)
 	if err != nil {
-		return security{}, fmt.Errorf("the certificate that the service made cannot be read: %w; restore a backup from before", err)
+		return security{}, fmt.Errorf("the certificate that the service made cannot be read: %w; restore a backup "+
+			"from before", err)
 	}
 	sum := sha256.Sum256(pair.Certificate[0])
 	return security{config: configWith(pair), pin: hex.EncodeToString(sum[:]), secure: true}, nil
@@ -184,8 +190,16 @@ func makeCertificate() ([]byte, error) {
 		names = append(names, host)
 	}
 	now := time.Now()
-	t := &x509.Certificate{SerialNumber: number, Subject: pkix.Name{CommonName: "Rolltop"}, NotBefore: now.Add(-time.Hour), NotAfter: now.Add(selfMadeFor), DNSNames: names,
-		IPAddresses: []net.IP{net.IPv4(127, 0, 0, 1), net.IPv6loopback}, KeyUsage: x509.KeyUsageDigitalSignature, ExtKeyUsage: []x509.ExtKeyUsage{x509.ExtKeyUsageServerAuth}}
+	t := &x509.Certificate{
+		SerialNumber: number,
+		Subject:      pkix.Name{CommonName: "Rolltop"},
+		NotBefore:    now.Add(-time.Hour),
+		NotAfter:     now.Add(selfMadeFor),
+		DNSNames:     names,
+		IPAddresses:  []net.IP{net.IPv4(127, 0, 0, 1), net.IPv6loopback},
+		KeyUsage:     x509.KeyUsageDigitalSignature,
+		ExtKeyUsage:  []x509.ExtKeyUsage{x509.ExtKeyUsageServerAuth},
+	}
 	der, err := x509.CreateCertificate(rand.Reader, t, t, key.Public(), key)
 	if err != nil {
 		return nil, err
@@ -194,5 +208,6 @@ func makeCertificate() ([]byte, error) {
 	if err != nil {
 		return nil, err
 	}
-	return append(pem.EncodeToMemory(&pem.Block{Type: "CERTIFICATE", Bytes: der}), pem.EncodeToMemory(&pem.Block{Type: "PRIVATE KEY", Bytes: private})...), nil
+	return append(pem.EncodeToMemory(&pem.Block{Type: "CERTIFICATE", Bytes: der}),
+		pem.EncodeToMemory(&pem.Block{Type: "PRIVATE KEY", Bytes: private})...), nil
 }

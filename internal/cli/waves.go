@@ -17,17 +17,29 @@ import (
 )
 
 func wavesCommand() *cobra.Command {
-	cmd := &cobra.Command{Use: "waves", Short: "Waves: which machines go when, what became of them, and whether all arrive in time", Args: cobra.NoArgs, RunE: listWaves,
-		Long: help("waves")}
+	cmd := &cobra.Command{
+		Use:   "waves",
+		Short: "Waves: which machines go when, what became of them, and whether all arrive in time",
+		Args:  cobra.NoArgs,
+		RunE:  listWaves,
+		Long:  help("waves"),
+	}
 	formatFlag(cmd, "text", "json", "csv")
 	serviceFlags(cmd)
-	show := numbered("show NUMBER", "One wave: its machines, their packages, and why others may not enter", cobra.ExactArgs(1), showWave)
+	show := numbered("show NUMBER", "One wave: its machines, their packages, and why others may not enter",
+		cobra.ExactArgs(1), showWave)
 	formatFlag(show, "text", "json", "csv")
-	add := &cobra.Command{Use: "add NAME", Short: "Add a wave", Args: cobra.ExactArgs(1), RunE: func(cmd *cobra.Command, args []string) error { return putWave(cmd, 0, args[0]) }}
+	add := &cobra.Command{
+		Use:   "add NAME",
+		Short: "Add a wave",
+		Args:  cobra.ExactArgs(1),
+		RunE:  func(cmd *cobra.Command, args []string) error { return putWave(cmd, 0, args[0]) },
+	}
 	serviceFlags(add)
-	change := numbered("change NUMBER", "Change a wave; what is not given stays", cobra.ExactArgs(1), func(cmd *cobra.Command, _ *client.Client, id int64, _ []string) error {
-		return putWave(cmd, id, flagText(cmd, "name"))
-	})
+	change := numbered("change NUMBER", "Change a wave; what is not given stays", cobra.ExactArgs(1),
+		func(cmd *cobra.Command, _ *client.Client, id int64, _ []string) error {
+			return putWave(cmd, id, flagText(cmd, "name"))
+		})
 	change.Flags().String("name", "", "another name")
 	for _, c := range []*cobra.Command{add, change} {
 		c.Flags().String("rule", "", "filter: which machines may enter")
@@ -38,43 +50,52 @@ func wavesCommand() *cobra.Command {
 		c.Flags().String("ends", "", "its last day")
 		c.Flags().String("note", "", "what to know about it")
 	}
-	fill := numbered("fill NUMBER [KEY…]", "Put machines into a wave: these, or as many of its rule as there is room for", cobra.MinimumNArgs(1), fillWave)
+	fill := numbered("fill NUMBER [KEY…]",
+		"Put machines into a wave: these, or as many of its rule as there is room for", cobra.MinimumNArgs(1), fillWave)
 	fill.Flags().Bool("by-name", false, "these machines may enter although a requirement is waived")
-	drop := numbered("drop NUMBER KEY", "Take a machine out of a wave", cobra.ExactArgs(2), func(cmd *cobra.Command, c *client.Client, id int64, rest []string) error {
-		if err := c.LeaveWave(contextOf(cmd), id, rest[0]); err != nil {
-			return err
-		}
-		fmt.Fprintf(cmd.OutOrStdout(), "%s is out of wave %d.\n", rest[0], id)
-		return nil
-	})
-	end := numbered("end NUMBER", "End a wave; machines that were not handed over are free for others", cobra.ExactArgs(1), func(cmd *cobra.Command, c *client.Client, id int64, _ []string) error {
-		if err := c.EndWave(contextOf(cmd), id); err != nil {
-			return err
-		}
-		fmt.Fprintf(cmd.OutOrStdout(), "Wave %d has ended.\n", id)
-		return nil
-	})
-	handOff := numbered("hand-off NUMBER", "Write the machines of a wave for a deployment system, with package and checksum", cobra.ExactArgs(1), handOff)
+	drop := numbered("drop NUMBER KEY", "Take a machine out of a wave", cobra.ExactArgs(2),
+		func(cmd *cobra.Command, c *client.Client, id int64, rest []string) error {
+			if err := c.LeaveWave(contextOf(cmd), id, rest[0]); err != nil {
+				return err
+			}
+			fmt.Fprintf(cmd.OutOrStdout(), "%s is out of wave %d.\n", rest[0], id)
+			return nil
+		})
+	end := numbered("end NUMBER", "End a wave; machines that were not handed over are free for others",
+		cobra.ExactArgs(1), func(cmd *cobra.Command, c *client.Client, id int64, _ []string) error {
+			if err := c.EndWave(contextOf(cmd), id); err != nil {
+				return err
+			}
+			fmt.Fprintf(cmd.OutOrStdout(), "Wave %d has ended.\n", id)
+			return nil
+		})
+	handOff := numbered("hand-off NUMBER",
+		"Write the machines of a wave for a deployment system, with package and checksum", cobra.ExactArgs(1), handOff)
 	formatFlag(handOff, "json", "csv", "ndjson")
 	handOff.Flags().String("out", "", "file to write; standard output where it is not given")
-	handed := numbered("handed NUMBER", "Note that the machines of a wave were handed over, and tell the hooks", cobra.ExactArgs(1), func(cmd *cobra.Command, c *client.Client, id int64, _ []string) error {
-		h, err := c.Handed(contextOf(cmd), id)
-		if err != nil {
-			return asUsage(err)
-		}
-		fmt.Fprintf(cmd.OutOrStdout(), "%s handed over.\n", say.Capital(say.Count(len(h.Machines), "machine is", "machines are")))
-		for _, m := range h.Refused {
-			fmt.Fprintf(cmd.OutOrStdout(), "Not %s: %s.\n", m.Name, m.Reason)
-		}
-		return nil
-	})
-	outcomes := numbered("outcomes NUMBER FILE", "Tell what became of machines: CSV with machine, outcome, reason, or NDJSON", cobra.ExactArgs(2), tellOutcomes)
+	handed := numbered("handed NUMBER", "Note that the machines of a wave were handed over, and tell the hooks",
+		cobra.ExactArgs(1), func(cmd *cobra.Command, c *client.Client, id int64, _ []string) error {
+			h, err := c.Handed(contextOf(cmd), id)
+			if err != nil {
+				return asUsage(err)
+			}
+			fmt.Fprintf(cmd.OutOrStdout(), "%s handed over.\n",
+				say.Capital(say.Count(len(h.Machines), "machine is", "machines are")))
+			for _, m := range h.Refused {
+				fmt.Fprintf(cmd.OutOrStdout(), "Not %s: %s.\n", m.Name, m.Reason)
+			}
+			return nil
+		})
+	outcomes := numbered("outcomes NUMBER FILE",
+		"Tell what became of machines: CSV with machine, outcome, reason, or NDJSON", cobra.ExactArgs(2), tellOutcomes)
 	cmd.AddCommand(show, add, change, fill, drop, handOff, handed, outcomes, end, blackoutCommand())
 	return cmd
 }
 
 // numbered is a command about one wave.
-func numbered(use, short string, args cobra.PositionalArgs, run func(*cobra.Command, *client.Client, int64, []string) error) *cobra.Command {
+func numbered(
+	use, short string, args cobra.PositionalArgs, run func(*cobra.Command, *client.Client, int64, []string) error,
+) *cobra.Command {
 	cmd := &cobra.Command{Use: use, Short: short, Args: args, RunE: func(cmd *cobra.Command, args []string) error {
 		id, err := strconv.ParseInt(args[0], 10, 64)
 		if err != nil || id < 1 {
@@ -111,7 +132,10 @@ func listWaves(cmd *cobra.Command, _ []string) error {
 		if w.Pilot {
 			name += " (pilot)"
 		}
-		rows = append(rows, []string{strconv.FormatInt(w.ID, 10), name, w.Release, w.Starts, w.Ends, fmt.Sprintf("%d of %d", w.Machines, w.Most), w.Says})
+		rows = append(rows, []string{
+			strconv.FormatInt(w.ID, 10), name, w.Release, w.Starts, w.Ends, fmt.Sprintf("%d of %d", w.Machines, w.Most),
+			w.Says,
+		})
 	}
 	p := newPaper(cmd.OutOrStdout())
 	for _, f := range l.Forecasts {
@@ -154,7 +178,10 @@ func showWave(cmd *cobra.Command, c *client.Client, id int64, _ []string) error 
 	var rows [][]string
 	for _, m := range w.Members {
 		if form == "csv" {
-			rows = append(rows, []string{m.Name, m.Key, m.Place, m.Model, m.Day, m.Outcome, m.Reason, m.Way, m.Edition, m.Package, m.File, m.SHA256, m.ByName, strings.Join(m.Prepare, "; ")})
+			rows = append(rows, []string{
+				m.Name, m.Key, m.Place, m.Model, m.Day, m.Outcome, m.Reason, m.Way, m.Edition, m.Package, m.File,
+				m.SHA256, m.ByName, strings.Join(m.Prepare, "; "),
+			})
 			continue
 		}
 		left := ""
@@ -167,7 +194,11 @@ func showWave(cmd *cobra.Command, c *client.Client, id int64, _ []string) error 
 	case "json":
 		return printJSON(cmd.OutOrStdout(), w)
 	case "csv":
-		return printCSV(cmd.OutOrStdout(), []string{"machine", "key", "place", "model", "day", "outcome", "reason", "way", "edition", "package", "file", "sha256", "by_name", "left_to_prepare"}, rows)
+		return printCSV(cmd.OutOrStdout(),
+			[]string{
+				"machine", "key", "place", "model", "day", "outcome", "reason", "way", "edition", "package", "file",
+				"sha256", "by_name", "left_to_prepare",
+			}, rows)
 	}
 	p := newPaper(cmd.OutOrStdout())
 	p.text("", p.style(bold, w.Name+": "+w.Says))
@@ -214,9 +245,24 @@ func putWave(cmd *cobra.Command, id int64, name string) error {
 		if err != nil {
 			return err
 		}
-		w = api.MakeWave{Name: old.Name, Release: old.Release, Pilot: old.Pilot, Rule: old.Rule, Most: old.Most, Starts: old.Starts, Ends: old.Ends, Note: old.Note}
+		w = api.MakeWave{
+			Name:    old.Name,
+			Release: old.Release,
+			Pilot:   old.Pilot,
+			Rule:    old.Rule,
+			Most:    old.Most,
+			Starts:  old.Starts,
+			Ends:    old.Ends,
+			Note:    old.Note,
+		}
 	}
-	for flag, to := range map[string]*string{"rule": &w.Rule, "release": &w.Release, "starts": &w.Starts, "ends": &w.Ends, "note": &w.Note} {
+	for flag, to := range map[string]*string{
+		"rule":    &w.Rule,
+		"release": &w.Release,
+		"starts":  &w.Starts,
+		"ends":    &w.Ends,
+		"note":    &w.Note,
+	} {
 		if cmd.Flags().Changed(flag) {
 			*to = flagText(cmd, flag)
 		}
@@ -235,7 +281,8 @@ func putWave(cmd *cobra.Command, id int64, name string) error {
 		return asUsage(err)
 	}
 	p := newPaper(cmd.OutOrStdout())
-	p.text("", fmt.Sprintf("Wave %d, %s, from %s to %s. %s may enter.", got.ID, got.Name, got.Starts, got.Ends, say.Capital(say.Count(got.Free, "machine", "machines"))))
+	p.text("", fmt.Sprintf("Wave %d, %s, from %s to %s. %s may enter.", got.ID, got.Name, got.Starts, got.Ends,
+		say.Capital(say.Count(got.Free, "machine", "machines"))))
 	printRefusals(p, got.Refusals)
 	return nil
 }
@@ -296,29 +343,35 @@ func tellOutcomes(cmd *cobra.Command, c *client.Client, id int64, rest []string)
 }
 
 func blackoutCommand() *cobra.Command {
-	cmd := &cobra.Command{Use: "blackout", Short: "Days on which nothing is upgraded", Args: cobra.NoArgs, RunE: func(cmd *cobra.Command, _ []string) error {
-		form, c, err := asked(cmd)
-		if err != nil {
-			return err
-		}
-		l, err := c.Waves(contextOf(cmd))
-		if err != nil {
-			return err
-		}
-		if form == "json" {
-			return printJSON(cmd.OutOrStdout(), l.Blackout)
-		}
-		if len(l.Blackout) == 0 {
-			fmt.Fprintln(cmd.OutOrStdout(), "There are no blackout days.")
-		}
-		for _, b := range l.Blackout {
-			fmt.Fprintf(cmd.OutOrStdout(), "%s to %s%s\n", b.From, b.To, because(b.Reason))
-		}
-		return nil
-	}}
+	cmd := &cobra.Command{
+		Use:   "blackout",
+		Short: "Days on which nothing is upgraded",
+		Args:  cobra.NoArgs,
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			form, c, err := asked(cmd)
+			if err != nil {
+				return err
+			}
+			l, err := c.Waves(contextOf(cmd))
+			if err != nil {
+				return err
+			}
+			if form == "json" {
+				return printJSON(cmd.OutOrStdout(), l.Blackout)
+			}
+			if len(l.Blackout) == 0 {
+				fmt.Fprintln(cmd.OutOrStdout(), "There are no blackout days.")
+			}
+			for _, b := range l.Blackout {
+				fmt.Fprintf(cmd.OutOrStdout(), "%s to %s%s\n", b.From, b.To, because(b.Reason))
+			}
+			return nil
+		},
+	}
 	formatFlag(cmd, "text", "json")
 	serviceFlags(cmd)
-	change := func(f func([]api.Blackout, []string, string) ([]api.Blackout, error)) func(*cobra.Command, []string) error {
+	change := func(f func([]api.Blackout, []string, string) ([]api.Blackout, error)) func(*cobra.Command,
+		[]string) error {
 		return func(cmd *cobra.Command, args []string) error {
 			c, err := clientOf(cmd)
 			if err != nil {
@@ -335,21 +388,32 @@ func blackoutCommand() *cobra.Command {
 			if err := c.SetBlackout(contextOf(cmd), api.Blackouts{Days: days}); err != nil {
 				return asUsage(err)
 			}
-			fmt.Fprintf(cmd.OutOrStdout(), "%s of blackout days.\n", say.Capital(say.Count(len(days), "range", "ranges")))
+			fmt.Fprintf(cmd.OutOrStdout(), "%s of blackout days.\n",
+				say.Capital(say.Count(len(days), "range", "ranges")))
 			return nil
 		}
 	}
-	add := &cobra.Command{Use: "add FROM [TO]", Short: "Add days; both belong to them", Args: cobra.RangeArgs(1, 2), RunE: change(func(had []api.Blackout, args []string, reason string) ([]api.Blackout, error) {
-		return append(had, api.Blackout{From: args[0], To: args[len(args)-1], Reason: reason}), nil
-	})}
+	add := &cobra.Command{
+		Use:   "add FROM [TO]",
+		Short: "Add days; both belong to them",
+		Args:  cobra.RangeArgs(1, 2),
+		RunE: change(func(had []api.Blackout, args []string, reason string) ([]api.Blackout, error) {
+			return append(had, api.Blackout{From: args[0], To: args[len(args)-1], Reason: reason}), nil
+		}),
+	}
 	add.Flags().String("reason", "", "why: the season, the year's end")
-	remove := &cobra.Command{Use: "remove FROM", Short: "Take back the days that begin on this one", Args: cobra.ExactArgs(1), RunE: change(func(had []api.Blackout, args []string, _ string) ([]api.Blackout, error) {
-		left := slices.DeleteFunc(slices.Clone(had), func(b api.Blackout) bool { return b.From == args[0] })
-		if len(left) == len(had) {
-			return nil, wrongUsage("no blackout days begin on %s; rolltop waves blackout lists them", args[0])
-		}
-		return left, nil
-	})}
+	remove := &cobra.Command{
+		Use:   "remove FROM",
+		Short: "Take back the days that begin on this one",
+		Args:  cobra.ExactArgs(1),
+		RunE: change(func(had []api.Blackout, args []string, _ string) ([]api.Blackout, error) {
+			left := slices.DeleteFunc(slices.Clone(had), func(b api.Blackout) bool { return b.From == args[0] })
+			if len(left) == len(had) {
+				return nil, wrongUsage("no blackout days begin on %s; rolltop waves blackout lists them", args[0])
+			}
+			return left, nil
+		}),
+	}
 	remove.Flags().String("reason", "", "")
 	_ = remove.Flags().MarkHidden("reason")
 	for _, c := range []*cobra.Command{add, remove} {

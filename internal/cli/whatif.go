@@ -15,9 +15,15 @@ import (
 )
 
 func whatIfCommand() *cobra.Command {
-	cmd := &cobra.Command{Use: "what-if FILE|ID[@REVISION]", Short: "Who would change disposition under a draft, another revision or another release", Args: cobra.ExactArgs(1), RunE: whatIf,
-		Long: help("what-if")}
-	cmd.Flags().String("than", "", "id of the release to compare with, with @REVISION; the target where it is not given")
+	cmd := &cobra.Command{
+		Use:   "what-if FILE|ID[@REVISION]",
+		Short: "Who would change disposition under a draft, another revision or another release",
+		Args:  cobra.ExactArgs(1),
+		RunE:  whatIf,
+		Long:  help("what-if"),
+	}
+	cmd.Flags().String("than", "",
+		"id of the release to compare with, with @REVISION; the target where it is not given")
 	cmd.Flags().String("where", "", "filter")
 	formatFlag(cmd, "text", "json", "csv")
 	serviceFlags(cmd)
@@ -83,7 +89,8 @@ func stored(arg string) (id string, revision int, ok bool) {
 
 func printWhatIf(p *paper, w *api.WhatIf) {
 	p.text("", p.style(bold, w.Says))
-	p.line("%s, revision %d, in place of %s, revision %d.", w.Becomes.Name, w.Becomes.Revision, w.Was.Name, w.Was.Revision)
+	p.line("%s, revision %d, in place of %s, revision %d.", w.Becomes.Name, w.Becomes.Revision, w.Was.Name,
+		w.Was.Revision)
 	table := func(heads []string, rows [][]string) {
 		if len(rows) > 0 {
 			p.line("")
@@ -92,7 +99,9 @@ func printWhatIf(p *paper, w *api.WhatIf) {
 	}
 	var rows [][]string
 	for _, s := range w.Shifts {
-		rows = append(rows, []string{say.Marks[s.Was] + " " + s.Was, say.Marks[s.Becomes] + " " + s.Becomes, strconv.Itoa(s.Machines)})
+		rows = append(rows, []string{
+			say.Marks[s.Was] + " " + s.Was, say.Marks[s.Becomes] + " " + s.Becomes, strconv.Itoa(s.Machines),
+		})
 	}
 	table([]string{"Was", "Becomes", "Machines"}, rows)
 	rows = nil
@@ -124,7 +133,9 @@ func whileJudging(cmd *cobra.Command, c *client.Client, do func() error) error {
 	}
 	done := make(chan error, 1)
 	go func() { done <- do() }()
-	bar := progressbar.NewOptions(1, progressbar.OptionSetWriter(cmd.ErrOrStderr()), progressbar.OptionSetDescription("Judging the fleet"), progressbar.OptionShowCount(), progressbar.OptionClearOnFinish())
+	bar := progressbar.NewOptions(1, progressbar.OptionSetWriter(cmd.ErrOrStderr()),
+		progressbar.OptionSetDescription("Judging the fleet"), progressbar.OptionShowCount(),
+		progressbar.OptionClearOnFinish())
 	defer func() { _ = bar.Finish() }()
 	for {
 		select {
@@ -140,7 +151,12 @@ func whileJudging(cmd *cobra.Command, c *client.Client, do func() error) error {
 }
 
 func changesCommand() *cobra.Command {
-	cmd := &cobra.Command{Use: "changes [NUMBER]", Short: "Which rules were put in force, and which machines changed with them and why", Args: cobra.MaximumNArgs(1), RunE: ruleChanges}
+	cmd := &cobra.Command{
+		Use:   "changes [NUMBER]",
+		Short: "Which rules were put in force, and which machines changed with them and why",
+		Args:  cobra.MaximumNArgs(1),
+		RunE:  ruleChanges,
+	}
 	formatFlag(cmd, "text", "json", "csv")
 	serviceFlags(cmd)
 	return cmd
@@ -168,7 +184,9 @@ func ruleChanges(cmd *cobra.Command, args []string) error {
 	}
 	var rows [][]string
 	for _, one := range l.Changes {
-		rows = append(rows, []string{strconv.FormatInt(one.ID, 10), one.At.Format(time.DateOnly), strconv.Itoa(one.Moved), one.Says})
+		rows = append(rows, []string{
+			strconv.FormatInt(one.ID, 10), one.At.Format(time.DateOnly), strconv.Itoa(one.Moved), one.Says,
+		})
 	}
 	switch form {
 	case "json":

@@ -14,19 +14,35 @@ import (
 
 // workCommands are the work on one machine that the service keeps.
 func workCommands() []*cobra.Command {
-	tick := &cobra.Command{Use: "tick KEY prepare/ITEM|step/STEP|leave/ITEM", Short: "Say that an item of preparation or a step is done, or refuse it", Args: cobra.ExactArgs(2), RunE: tickItem,
-		Long: help("tick")}
+	tick := &cobra.Command{
+		Use:   "tick KEY prepare/ITEM|step/STEP|leave/ITEM",
+		Short: "Say that an item of preparation or a step is done, or refuse it",
+		Args:  cobra.ExactArgs(2),
+		RunE:  tickItem,
+		Long:  help("tick"),
+	}
 	tick.Flags().Bool("refuse", false, "it is not done, for the reason in --note")
 	tick.Flags().Bool("take-back", false, "take back what was said")
 	tick.Flags().String("note", "", "what was done, or why not")
 	serviceFlags(tick)
-	link := &cobra.Command{Use: "visit-link KEY", Short: "Make a link to the page of the visit, to be read on a telephone", Args: cobra.ExactArgs(1), RunE: visitLink,
-		Long: help("visit-link")}
+	link := &cobra.Command{
+		Use:   "visit-link KEY",
+		Short: "Make a link to the page of the visit, to be read on a telephone",
+		Args:  cobra.ExactArgs(1),
+		RunE:  visitLink,
+		Long:  help("visit-link"),
+	}
 	link.Flags().Int("hours", 0, "how long it lasts, at most 168; 10 where it is not given")
 	link.Flags().Bool("end", false, "end all links to this machine's visit")
 	serviceFlags(link)
-	after := &cobra.Command{Use: "after KEY", Short: "Say what the work since an earlier inventory has come to", Args: cobra.ExactArgs(1), RunE: afterDevice}
-	after.Flags().Int64("inventory", 0, "the earlier inventory, by its number in the history; the one before the latest where it is not given")
+	after := &cobra.Command{
+		Use:   "after KEY",
+		Short: "Say what the work since an earlier inventory has come to",
+		Args:  cobra.ExactArgs(1),
+		RunE:  afterDevice,
+	}
+	after.Flags().Int64("inventory", 0,
+		"the earlier inventory, by its number in the history; the one before the latest where it is not given")
 	formatFlag(after, "text", "json")
 	serviceFlags(after)
 	return []*cobra.Command{tick, link, after}
@@ -35,7 +51,8 @@ func workCommands() []*cobra.Command {
 func tickItem(cmd *cobra.Command, args []string) error {
 	kind, item, ok := strings.Cut(args[1], "/")
 	if !ok || !slices.Contains([]string{"prepare", "step", "leave"}, kind) {
-		return wrongUsage("%q is no item; write prepare/backup for an item of preparation, step/tpm-on for a step, leave/disk-wiped for a machine that leaves", args[1])
+		return wrongUsage("%q is no item; write prepare/backup for an item of preparation, step/tpm-on for a step, "+
+			"leave/disk-wiped for a machine that leaves", args[1])
 	}
 	c, err := clientOf(cmd)
 	if err != nil {
@@ -51,7 +68,8 @@ func tickItem(cmd *cobra.Command, args []string) error {
 	if back {
 		d, err = c.Untick(contextOf(cmd), args[0], kind, item)
 	} else {
-		d, err = c.Tick(contextOf(cmd), args[0], kind, item, api.SayTick{State: map[bool]string{false: "done", true: "refused"}[refuse], Note: note})
+		d, err = c.Tick(contextOf(cmd), args[0], kind, item,
+			api.SayTick{State: map[bool]string{false: "done", true: "refused"}[refuse], Note: note})
 	}
 	if err != nil {
 		return err
@@ -87,7 +105,8 @@ func visitLink(cmd *cobra.Command, args []string) error {
 	if err != nil {
 		return err
 	}
-	fmt.Fprintf(cmd.OutOrStdout(), "%s\nIt can be opened until %s, by whoever has it.\n", l.Address, say.Moment(l.Expires))
+	fmt.Fprintf(cmd.OutOrStdout(), "%s\nIt can be opened until %s, by whoever has it.\n", l.Address,
+		say.Moment(l.Expires))
 	return nil
 }
 

@@ -36,7 +36,9 @@ func TestFleetWorkCommands(t *testing.T) {
 		t.Fatal(err)
 	}
 	file("skerry-12-processors.csv", string(list))
-	draft := file("draft.yaml", strings.NewReplacer("revision: 5", "revision: 6", "need: {fact: storage.system.free_bytes, at_least: 30 GB}", "need: {fact: storage.system.free_bytes, at_least: 80 GB}").Replace(string(next)))
+	draft := file("draft.yaml",
+		strings.NewReplacer("revision: 5", "revision: 6", "need: {fact: storage.system.free_bytes, at_least: 30 GB}",
+			"need: {fact: storage.system.free_bytes, at_least: 80 GB}").Replace(string(next)))
 	outcomes := file("outcomes.csv", "machine,outcome,reason\nHOLM-009,failed,no mains\nHOLM-010,gone,\n")
 	for _, c := range []struct {
 		args string
@@ -64,11 +66,13 @@ func TestFleetWorkCommands(t *testing.T) {
 		{"devices --where who=east", 0, "NSLIP-003"},
 		{"worklist assign east", 2, "say which machines"},
 		{"waivers", 0, "Stays on the release that it runs until"},
-		{"waivers add waive --where key=gull-001 --requirement memory --until " + day(9) + " --reason x", 2, "cannot be waived"},
+		{"waivers add waive --where key=gull-001 --requirement memory --until " + day(9) + " --reason x", 2,
+			"cannot be waived"},
 		{"waivers add waive --where key=gull-013 --requirement graphics --reason x", 2, "has no end"},
 		{"waivers add later --where key=gull-013 --until " + day(-9) + " --reason x", 2, day(-9) + " is over"},
 		{"waivers add perhaps --where key=gull-013 --until " + day(9) + " --reason x", 2, "waive, stay, hold, later"},
-		{"waivers add waive --where key=gull-013 --requirement graphics --until " + day(9) + " --reason sign", 0, "Decision 6, for one machine."},
+		{"waivers add waive --where key=gull-013 --requirement graphics --until " + day(9) + " --reason sign", 0,
+			"Decision 6, for one machine."},
 		{"devices show gull-013", 0, "Not met, and waived until a date"},
 		{"waivers end 6", 0, "has ended"},
 		{"waivers end 6", 1, "no decision 6 that counts"},
@@ -78,7 +82,8 @@ func TestFleetWorkCommands(t *testing.T) {
 		{"waves show 2", 0, "the battery ran empty"},
 		{"waves show x", 2, "is no number of a wave"},
 		{"waves add Lights --rule place=x --most 3 --starts " + day(-1) + " --ends " + day(3), 2, "which is over"},
-		{"waves add Lights --rule place=\"Outer_Light\" --most 3 --starts " + day(1) + " --ends " + day(3), 0, "Wave 4, Lights"},
+		{"waves add Lights --rule place=\"Outer_Light\" --most 3 --starts " + day(1) + " --ends " + day(3), 0,
+			"Wave 4, Lights"},
 		{"waves change 4 --most 2", 0, "Wave 4, Lights"},
 		{"waves fill 4", 0, "in wave 4 now."},
 		{"waves fill 4 gull-001", 1, "the wave's rule does not pick it"},
@@ -113,7 +118,8 @@ func TestFleetWorkCommands(t *testing.T) {
 			t.Errorf("rolltop %s: %d, want %d with %q\n%.900s%s", c.args, code, c.code, c.says, out, errs)
 		}
 	}
-	if b, err := os.ReadFile(filepath.Join(dir, "off.json")); err != nil || !strings.Contains(string(b), `"rolltop-handoff/1"`) {
+	if b, err := os.ReadFile(filepath.Join(dir, "off.json")); err != nil ||
+		!strings.Contains(string(b), `"rolltop-handoff/1"`) {
 		t.Error(fmt.Sprint(string(b), err))
 	}
 }

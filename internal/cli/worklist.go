@@ -13,66 +13,100 @@ import (
 )
 
 func worklistCommand() *cobra.Command {
-	cmd := &cobra.Command{Use: "worklist", Short: "The work of the fleet: visits, batches, parts, questions, and what to watch", Args: cobra.NoArgs, RunE: showWorklist,
-		Long: help("worklist")}
+	cmd := &cobra.Command{
+		Use:   "worklist",
+		Short: "The work of the fleet: visits, batches, parts, questions, and what to watch",
+		Args:  cobra.NoArgs,
+		RunE:  showWorklist,
+		Long:  help("worklist"),
+	}
 	cmd.Flags().String("where", "", "filter")
 	formatFlag(cmd, "text", "json", "csv")
 	serviceFlags(cmd)
-	effects := &cobra.Command{Use: "effects", Short: "Which remedies free the most machines, alone and in the best order", Args: cobra.NoArgs, RunE: showEffects}
-	effects.Flags().String("order", "machines", "what the best order is by: machines (most a remedy) or time (least a machine)")
+	effects := &cobra.Command{
+		Use:   "effects",
+		Short: "Which remedies free the most machines, alone and in the best order",
+		Args:  cobra.NoArgs,
+		RunE:  showEffects,
+	}
+	effects.Flags().String("order", "machines",
+		"what the best order is by: machines (most a remedy) or time (least a machine)")
 	parts := &cobra.Command{Use: "parts", Short: "What is bought for the plans", Args: cobra.NoArgs, RunE: showParts}
-	messages := &cobra.Command{Use: "messages", Short: "What to tell the people whose machines are visited", Args: cobra.NoArgs, RunE: showMessages}
+	messages := &cobra.Command{
+		Use:   "messages",
+		Short: "What to tell the people whose machines are visited",
+		Args:  cobra.NoArgs,
+		RunE:  showMessages,
+	}
 	for _, c := range []*cobra.Command{effects, parts, messages} {
 		c.Flags().String("where", "", "filter")
 		formatFlag(c, "text", "json", "csv")
 		serviceFlags(c)
 	}
-	sheet := &cobra.Command{Use: "sheet", Short: "The visits of machines as a page to be printed", Args: cobra.NoArgs, RunE: func(cmd *cobra.Command, _ []string) error {
-		c, err := clientOf(cmd)
-		if err != nil {
+	sheet := &cobra.Command{
+		Use:   "sheet",
+		Short: "The visits of machines as a page to be printed",
+		Args:  cobra.NoArgs,
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			c, err := clientOf(cmd)
+			if err != nil {
+				return err
+			}
+			page, err := c.VisitSheet(contextOf(cmd), flagText(cmd, "where"))
+			if err != nil {
+				return asUsage(err)
+			}
+			_, err = cmd.OutOrStdout().Write(page)
 			return err
-		}
-		page, err := c.VisitSheet(contextOf(cmd), flagText(cmd, "where"))
-		if err != nil {
-			return asUsage(err)
-		}
-		_, err = cmd.OutOrStdout().Write(page)
-		return err
-	}}
+		},
+	}
 	sheet.Flags().String("where", "", "filter, as place=\"Gull Quay\"")
 	serviceFlags(sheet)
-	assign := &cobra.Command{Use: "assign WHO [KEY…]", Short: "Give the work on machines to somebody; an empty WHO takes it back", Args: cobra.MinimumNArgs(1), RunE: func(cmd *cobra.Command, args []string) error {
-		c, err := clientOf(cmd)
-		if err != nil {
-			return err
-		}
-		got, err := c.Assign(contextOf(cmd), api.Assign{Where: flagText(cmd, "where"), Keys: args[1:], Who: args[0], Note: flagText(cmd, "note")})
-		if err != nil {
-			return asUsage(err)
-		}
-		if args[0] == "" {
-			fmt.Fprintf(cmd.OutOrStdout(), "%s: nobody has the work any more.\n", say.Capital(say.Count(got.Machines, "machine", "machines")))
+	assign := &cobra.Command{
+		Use:   "assign WHO [KEY…]",
+		Short: "Give the work on machines to somebody; an empty WHO takes it back",
+		Args:  cobra.MinimumNArgs(1),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			c, err := clientOf(cmd)
+			if err != nil {
+				return err
+			}
+			got, err := c.Assign(contextOf(cmd),
+				api.Assign{Where: flagText(cmd, "where"), Keys: args[1:], Who: args[0], Note: flagText(cmd, "note")})
+			if err != nil {
+				return asUsage(err)
+			}
+			if args[0] == "" {
+				fmt.Fprintf(cmd.OutOrStdout(), "%s: nobody has the work any more.\n",
+					say.Capital(say.Count(got.Machines, "machine", "machines")))
+				return nil
+			}
+			fmt.Fprintf(cmd.OutOrStdout(), "%s given to %s.\n",
+				say.Capital(say.Count(got.Machines, "machine", "machines")), args[0])
 			return nil
-		}
-		fmt.Fprintf(cmd.OutOrStdout(), "%s given to %s.\n", say.Capital(say.Count(got.Machines, "machine", "machines")), args[0])
-		return nil
-	}}
+		},
+	}
 	assign.Flags().String("where", "", "filter, in place of keys")
 	assign.Flags().String("note", "", "what to know about it")
 	serviceFlags(assign)
-	stock := &cobra.Command{Use: "stock PART", Short: "Note how many of a part are there, and how long the rest takes", Args: cobra.ExactArgs(1), RunE: func(cmd *cobra.Command, args []string) error {
-		c, err := clientOf(cmd)
-		if err != nil {
-			return err
-		}
-		n, _ := cmd.Flags().GetInt("on-hand")
-		days, _ := cmd.Flags().GetInt("lead-days")
-		if err := c.PutStock(contextOf(cmd), api.PutStock{Part: args[0], OnHand: n, LeadDays: days}); err != nil {
-			return asUsage(err)
-		}
-		fmt.Fprintf(cmd.OutOrStdout(), "%s: %d on hand.\n", args[0], n)
-		return nil
-	}}
+	stock := &cobra.Command{
+		Use:   "stock PART",
+		Short: "Note how many of a part are there, and how long the rest takes",
+		Args:  cobra.ExactArgs(1),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			c, err := clientOf(cmd)
+			if err != nil {
+				return err
+			}
+			n, _ := cmd.Flags().GetInt("on-hand")
+			days, _ := cmd.Flags().GetInt("lead-days")
+			if err := c.PutStock(contextOf(cmd), api.PutStock{Part: args[0], OnHand: n, LeadDays: days}); err != nil {
+				return asUsage(err)
+			}
+			fmt.Fprintf(cmd.OutOrStdout(), "%s: %d on hand.\n", args[0], n)
+			return nil
+		},
+	}
 	stock.Flags().Int("on-hand", 0, "how many are there")
 	stock.Flags().Int("lead-days", 0, "days until the rest is there; 0: not known")
 	serviceFlags(stock)
@@ -112,7 +146,9 @@ func printWorklist(p *paper, w *api.Worklist) {
 		if s.Waiting > 0 {
 			waiting = say.Count(s.Waiting, "is", "are") + " left alone for now"
 		}
-		rows = append(rows, []string{s.Place, strconv.Itoa(s.Machines), say.Hours(s.Minutes), strconv.Itoa(s.Parts), waiting})
+		rows = append(rows, []string{
+			s.Place, strconv.Itoa(s.Machines), say.Hours(s.Minutes), strconv.Itoa(s.Parts), waiting,
+		})
 	}
 	table := func(heads []string, rows [][]string) {
 		if len(rows) > 0 {
@@ -173,7 +209,10 @@ func partRows(order []api.OrderLine) [][]string {
 		if l.LeadDays > 0 {
 			days = strconv.Itoa(l.LeadDays)
 		}
-		rows = append(rows, []string{l.Part, strconv.Itoa(l.Quantity), strconv.Itoa(l.OnHand), strconv.Itoa(l.ToOrder), l.Price.Says, days, strings.Join(notes, "; ")})
+		rows = append(rows, []string{
+			l.Part, strconv.Itoa(l.Quantity), strconv.Itoa(l.OnHand), strconv.Itoa(l.ToOrder), l.Price.Says, days,
+			strings.Join(notes, "; "),
+		})
 	}
 	return rows
 }
@@ -245,7 +284,8 @@ func showMessages(cmd *cobra.Command, _ []string) error {
 		}
 		p.line("")
 	}
-	p.line("%s of %s.", say.Capital(say.Count(len(l.Messages), "message", "messages")), say.Count(l.Total, "machine that is visited", "machines that are visited"))
+	p.line("%s of %s.", say.Capital(say.Count(len(l.Messages), "message", "messages")),
+		say.Count(l.Total, "machine that is visited", "machines that are visited"))
 	return nil
 }
 
@@ -264,7 +304,10 @@ func showEffects(cmd *cobra.Command, _ []string) error {
 		if k.Expected > 0 {
 			gain += fmt.Sprintf(" (%d expected)", k.Expected)
 		}
-		rows = append(rows, []string{strconv.Itoa(i + 1), strings.Join(titles(k.Steps), "; "), gain, strconv.Itoa(k.Ready), say.Hours(k.Minutes), k.Cost.Says})
+		rows = append(rows, []string{
+			strconv.Itoa(i + 1), strings.Join(titles(k.Steps), "; "), gain, strconv.Itoa(k.Ready), say.Hours(k.Minutes),
+			k.Cost.Says,
+		})
 	}
 	switch form {
 	case "json":
@@ -273,20 +316,25 @@ func showEffects(cmd *cobra.Command, _ []string) error {
 		return exportWork(cmd, c, "effects")
 	}
 	p := newPaper(cmd.OutOrStdout())
-	p.text("", p.style(bold, fmt.Sprintf("%d of %s ready now.", e.Ready, say.Count(e.Machines, "machine is", "machines are"))))
+	p.text("", p.style(bold,
+		fmt.Sprintf("%d of %s ready now.", e.Ready, say.Count(e.Machines, "machine is", "machines are"))))
 	p.line("")
 	p.table([]string{"", "Next", "Machines", "Ready then", "Time", "Parts"}, rows)
 	if e.Decide > 0 {
 		p.line("")
-		p.text("", fmt.Sprintf("No known step makes %s ready; decide on them (%s).", say.Count(e.Decide, "machine", "machines"), e.WhereDecide))
+		p.text("", fmt.Sprintf("No known step makes %s ready; decide on them (%s).",
+			say.Count(e.Decide, "machine", "machines"), e.WhereDecide))
 	}
 	if e.Undetermined > 0 {
 		p.line("")
-		p.text("", fmt.Sprintf("Nothing is promised of %s undetermined (%s).", say.Count(e.Undetermined, "machine that is", "machines that are"), e.WhereUndetermined))
+		p.text("", fmt.Sprintf("Nothing is promised of %s undetermined (%s).",
+			say.Count(e.Undetermined, "machine that is", "machines that are"), e.WhereUndetermined))
 	}
 	rows = nil
 	for _, r := range e.Remedies {
-		rows = append(rows, []string{r.Title, strconv.Itoa(r.Needs), strconv.Itoa(r.Alone), strconv.Itoa(r.Expected), r.WhereNeeds})
+		rows = append(rows, []string{
+			r.Title, strconv.Itoa(r.Needs), strconv.Itoa(r.Alone), strconv.Itoa(r.Expected), r.WhereNeeds,
+		})
 	}
 	p.line("")
 	p.table([]string{"Remedy", "Need it", "It alone", "Expected", "Filter"}, rows)

@@ -58,7 +58,8 @@ func (c *Client) InTheOpen() string {
 	if c.base.Scheme == "https" || host == "localhost" || err == nil && ip.IsLoopback() {
 		return ""
 	}
-	return fmt.Sprintf("%s is reached without TLS: whoever is on the way can read what is sent, tokens and passwords among it; write https://", c.base.Host)
+	return fmt.Sprintf("%s is reached without TLS: whoever is on the way can read what is sent, tokens and passwords "+
+		"among it; write https://", c.base.Host)
 }
 
 // Unreachable is the error of a service that does not answer.
@@ -68,18 +69,23 @@ type Unreachable struct {
 }
 
 func (e *Unreachable) Error() string {
-	return fmt.Sprintf("the service at %s does not answer: %v; is it running, and is the address right?", e.Address, e.Err)
+	return fmt.Sprintf("the service at %s does not answer: %v; is it running, and is the address right?", e.Address,
+		e.Err)
 }
 
 func (e *Unreachable) Unwrap() error { return e.Err }
 
 // open sends a request, and gives the answer once it begins; what is not a success
 // is an error.
-func (c *Client) open(ctx context.Context, method, path, contentType string, body io.Reader, patient *http.Client) (*http.Response, error) {
+func (c *Client) open(
+	ctx context.Context, method, path, contentType string, body io.Reader, patient *http.Client,
+) (*http.Response, error) {
 	return c.openWith(ctx, method, path, contentType, body, nil, patient)
 }
 
-func (c *Client) openWith(ctx context.Context, method, path, contentType string, body io.Reader, extra http.Header, patient *http.Client) (*http.Response, error) {
+func (c *Client) openWith(
+	ctx context.Context, method, path, contentType string, body io.Reader, extra http.Header, patient *http.Client,
+) (*http.Response, error) {
 	rel, err := url.Parse(strings.TrimSuffix(c.base.Path, "/") + "/api/" + path)
 	if err != nil {
 		return nil, err
@@ -117,7 +123,11 @@ func (c *Client) openWith(ctx context.Context, method, path, contentType string,
 	reply, _ := io.ReadAll(io.LimitReader(res.Body, 4<<20))
 	p := new(api.Problem)
 	if json.Unmarshal(reply, p) != nil || p.Status == 0 {
-		p = &api.Problem{Status: res.StatusCode, Title: http.StatusText(res.StatusCode), Detail: fmt.Sprintf("%s answered %s; is it a rolltop service?", c.base, res.Status)}
+		p = &api.Problem{
+			Status: res.StatusCode,
+			Title:  http.StatusText(res.StatusCode),
+			Detail: fmt.Sprintf("%s answered %s; is it a rolltop service?", c.base, res.Status),
+		}
 	}
 	return nil, p
 }
@@ -126,7 +136,9 @@ func (c *Client) call(ctx context.Context, method, path, contentType string, bod
 	return c.callWith(ctx, method, path, contentType, body, nil, out)
 }
 
-func (c *Client) callWith(ctx context.Context, method, path, contentType string, body []byte, extra http.Header, out any) error {
+func (c *Client) callWith(
+	ctx context.Context, method, path, contentType string, body []byte, extra http.Header, out any,
+) error {
 	var from io.Reader
 	if body != nil {
 		from = bytes.NewReader(body)
@@ -184,7 +196,9 @@ func (c *Client) Submit(ctx context.Context, document []byte) (s api.Submitted, 
 
 // SubmitSigned hands in an inventory document that the machine signs with its key; nil
 // signs nothing.
-func (c *Client) SubmitSigned(ctx context.Context, document []byte, key ed25519.PrivateKey) (s api.Submitted, err error) {
+func (c *Client) SubmitSigned(
+	ctx context.Context, document []byte, key ed25519.PrivateKey,
+) (s api.Submitted, err error) {
 	var extra http.Header
 	if key != nil {
 		extra = http.Header{}
@@ -261,7 +275,8 @@ func (c *Client) EndVisitLinks(ctx context.Context, key string) error {
 
 // After tells what the work since an earlier inventory has come to.
 func (c *Client) After(ctx context.Context, key string, inventory int64) (d after.Document, err error) {
-	err = c.get(ctx, "devices/"+url.PathEscape(key)+"/after", url.Values{"inventory": {strconv.FormatInt(inventory, 10)}}, &d)
+	err = c.get(ctx, "devices/"+url.PathEscape(key)+"/after",
+		url.Values{"inventory": {strconv.FormatInt(inventory, 10)}}, &d)
 	return d, err
 }
 
@@ -418,7 +433,12 @@ func (c *Client) RemoveUser(ctx context.Context, name string) error {
 // Acts lists what was changed, the latest first; who, subject and before pick,
 // where they are not empty.
 func (c *Client) Acts(ctx context.Context, who, subject string, before int64, size int) (l api.ActList, err error) {
-	q := url.Values{"who": {who}, "subject": {subject}, "before": {strconv.FormatInt(before, 10)}, "size": {strconv.Itoa(size)}}
+	q := url.Values{
+		"who":     {who},
+		"subject": {subject},
+		"before":  {strconv.FormatInt(before, 10)},
+		"size":    {strconv.Itoa(size)},
+	}
 	err = c.get(ctx, "acts", q, &l)
 	return l, err
 }
@@ -429,7 +449,11 @@ func (c *Client) Backup(ctx context.Context, w io.Writer) error { return c.downl
 // Export writes every machine that a filter picks to w: as csv or ndjson, with
 // facts as columns.
 func (c *Client) Export(ctx context.Context, where, format string, facts []string, w io.Writer) error {
-	return c.download(ctx, "export?"+url.Values{"where": {where}, "format": {format}, "facts": {strings.Join(facts, ",")}}.Encode(), w)
+	return c.download(ctx, "export?"+url.Values{
+		"where":  {where},
+		"format": {format},
+		"facts":  {strings.Join(facts, ",")},
+	}.Encode(), w)
 }
 
 // download copies an answer of any size. It may take as long as it takes.

@@ -8,8 +8,10 @@ import (
 
 func TestInTheOpen(t *testing.T) {
 	for address, open := range map[string]bool{
-		"https://rolltop.example": false, "http://127.0.0.1:8470": false, "http://[::1]:8470": false, "http://localhost:8470": false,
-		"http://rolltop.example": true, "http://192.0.2.1:8470": true, "http://[2001:db8::1]": true, "http://localhost.example": true,
+		"https://rolltop.example": false, "http://127.0.0.1:8470": false, "http://[::1]:8470": false,
+		"http://localhost:8470":  false,
+		"http://rolltop.example": true, "http://192.0.2.1:8470": true, "http://[2001:db8::1]": true,
+		"http://localhost.example": true,
 	} {
 		c, err := client.New(address, "")
 		if err != nil {

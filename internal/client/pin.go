@@ -16,7 +16,8 @@ import (
 func (c *Client) Pin(fingerprint string) error {
 	want, err := hex.DecodeString(strings.ReplaceAll(fingerprint, ":", ""))
 	if err != nil || len(want) != sha256.Size {
-		return fmt.Errorf("%q is no SHA-256 of a certificate; copy the 64 digits that the service prints at its start", fingerprint)
+		return fmt.Errorf("%q is no SHA-256 of a certificate; copy the 64 digits that the service prints at its start",
+			fingerprint)
 	}
 	if c.base.Scheme != "https" {
 		return fmt.Errorf("%s is not reached over TLS, and has no certificate to compare; write https://", c.base)
@@ -31,7 +32,8 @@ func (c *Client) Pin(fingerprint string) error {
 				}
 				got := sha256.Sum256(s.PeerCertificates[0].Raw)
 				if subtle.ConstantTimeCompare(got[:], want) != 1 {
-					return fmt.Errorf("its certificate is not the one that --pin names (it is %x); nothing was sent", got)
+					return fmt.Errorf("its certificate is not the one that --pin names (it is %x); nothing was sent",
+						got)
 				}
 				return nil
 			}},

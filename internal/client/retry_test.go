@@ -36,7 +36,8 @@ func TestTry(t *testing.T) {
 		calls    int
 		ok       bool
 	}{
-		{"at once", []int{200}, 1, true}, {"after two failures", []int{503, 429, 200}, 3, true}, {"refused", []int{401}, 1, false}, {"mistakes", []int{422}, 1, false}, {"always failing", []int{500}, 4, false},
+		{"at once", []int{200}, 1, true}, {"after two failures", []int{503, 429, 200}, 3, true},
+		{"refused", []int{401}, 1, false}, {"mistakes", []int{422}, 1, false}, {"always failing", []int{500}, 4, false},
 	}
 	for _, tt := range tests {
 		c, calls := flaky(t, tt.statuses...)

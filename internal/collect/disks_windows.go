@@ -44,14 +44,16 @@ func openDevice(path string, access uint32) (windows.Handle, uint32) {
 	if err != nil {
 		return 0, codeOf(err)
 	}
-	h, err := windows.CreateFile(wide, access, windows.FILE_SHARE_READ|windows.FILE_SHARE_WRITE, nil, windows.OPEN_EXISTING, 0, 0)
+	h, err := windows.CreateFile(wide, access, windows.FILE_SHARE_READ|windows.FILE_SHARE_WRITE, nil,
+		windows.OPEN_EXISTING, 0, 0)
 	return h, codeOf(err)
 }
 
 func control(h windows.Handle, code uint32, in []byte, size int) ([]byte, uint32) {
 	out := make([]byte, size)
 	n := uint32(0)
-	err := windows.DeviceIoControl(h, code, unsafe.SliceData(in), uint32(len(in)), unsafe.SliceData(out), uint32(len(out)), &n, nil)
+	err := windows.DeviceIoControl(h, code, unsafe.SliceData(in), uint32(len(in)), unsafe.SliceData(out),
+		uint32(len(out)), &n, nil)
 	return out[:min(int(n), len(out))], codeOf(err)
 }
 

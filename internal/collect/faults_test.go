@@ -65,7 +65,10 @@ func TestLargeFilesAreCapped(t *testing.T) {
 	tr["/sys/firmware/dmi/tables/DMI"] = strings.Repeat("\x00", 4<<20)
 	c, err := collect.Capture(collect.Options{Root: tr.write(t)})
 	must(t, err)
-	for source, most := range map[string]int{"/sys/class/dmi/id/product_name": 64 << 10, "/sys/firmware/dmi/tables/DMI": 1 << 20} {
+	for source, most := range map[string]int{
+		"/sys/class/dmi/id/product_name": 64 << 10,
+		"/sys/firmware/dmi/tables/DMI":   1 << 20,
+	} {
 		if n := len(c.Get(source).Raw); n != most {
 			t.Errorf("%s: %d bytes are kept, %d are the most", source, n, most)
 		}
@@ -74,10 +77,17 @@ func TestLargeFilesAreCapped(t *testing.T) {
 
 func TestSoftwareAskedFor(t *testing.T) {
 	tr := laptop()
-	tr["/var/lib/dpkg/status"] = "Package: tidebook\nStatus: install ok installed\nVersion: 4.1\nMaintainer: somebody\n\nPackage: personal-notes\nStatus: install ok installed\nVersion: 1\n"
+	tr["/var/lib/dpkg/status"] = "Package: tidebook\nStatus: install ok installed\nVersion: 4.1\nMaintainer: " +
+		"somebody\n\nPackage: personal-notes\nStatus: install ok installed\nVersion: 1\n"
 	tr["/var/lib/flatpak/app/example.lampwright/"] = ""
 	root := tr.write(t)
-	for asked, want := range map[string]string{"": "", "tidebook": "tidebook", "all": "tidebook personal-notes example.lampwright", "example.lampwright": "example.lampwright", "none of these": ""} {
+	for asked, want := range map[string]string{
+		"":                   "",
+		"tidebook":           "tidebook",
+		"all":                "tidebook personal-notes example.lampwright",
+		"example.lampwright": "example.lampwright",
+		"none of these":      "",
+	} {
 		c, err := collect.Capture(collect.Options{Root: root, Software: asked})
 		must(t, err)
 		d, err := decode.Inventory(c)
@@ -93,7 +103,8 @@ func TestSoftwareAskedFor(t *testing.T) {
 			t.Errorf("%q: %+v", asked, g)
 		}
 		for _, r := range c.Records {
-			if asked != "all" && (strings.Contains(string(r.Raw), "personal-notes") || strings.Contains(string(r.Raw), "somebody")) {
+			if asked != "all" && (strings.Contains(string(r.Raw), "personal-notes") ||
+				strings.Contains(string(r.Raw), "somebody")) {
 				t.Errorf("%q: %s keeps what nobody asked for", asked, r.Source)
 			}
 		}
@@ -108,7 +119,8 @@ func TestRPM(t *testing.T) {
 	const path = "/usr/lib/sysimage/rpm/rpmdb.sqlite"
 	older := laptop()
 	older["/var/lib/rpm/rpmdb.sqlite"] = string(db)
-	if d, err := collect.Machine(collect.Options{Root: older.write(t), Software: "all"}); err != nil || len(d.Software) != 43 {
+	if d, err := collect.Machine(collect.Options{Root: older.write(t), Software: "all"}); err != nil ||
+		len(d.Software) != 43 {
 		t.Errorf("at its other place: %+v", d.Gaps)
 	}
 	tr[path] = string(db)
@@ -116,11 +128,19 @@ func TestRPM(t *testing.T) {
 	for asked, want := range map[string]int{"all": 43, "hawser": 1, "no such": 0} {
 		d, err := collect.Machine(collect.Options{Root: root, Software: asked})
 		must(t, err)
-		if len(d.Software) != want || asked == "hawser" && (d.Software[0].Version.Or("") != "1:2.8-1" || d.Software[0].Architecture.Or("") != "noarch") {
+		if len(d.Software) != want || asked == "hawser" &&
+			(d.Software[0].Version.Or("") != "1:2.8-1" || d.Software[0].Architecture.Or("") != "noarch") {
 			t.Errorf("%q: %d packages, want %d", asked, len(d.Software), want)
 		}
 	}
-	for _, tt := range []struct{ path, content, cause, detail string }{{path, "junk, and not a database at all; " + strings.Repeat("x", 100), "read-failed", "no SQLite file"}, {"/var/lib/rpm/Packages", "x", "not-offered", "database that the collector does not read"}, {"/x", "", "not-offered", "no list of packages"}} {
+	for _, tt := range []struct {
+		path, content, cause,
+		detail string
+	}{
+		{path, "junk, and not a database at all; " + strings.Repeat("x", 100), "read-failed", "no SQLite file"},
+		{"/var/lib/rpm/Packages", "x", "not-offered", "database that the collector does not read"},
+		{"/x", "", "not-offered", "no list of packages"},
+	} {
 		tr := laptop()
 		tr[tt.path] = tt.content
 		d, err := collect.Machine(collect.Options{Root: tr.write(t), Software: "all"})
@@ -134,7 +154,11 @@ func TestRPM(t *testing.T) {
 func TestDriversOfTheBus(t *testing.T) {
 	tr := laptop()
 	const pci = "/sys/bus/pci/devices/"
-	for at, class := range map[string]string{"0000:00:1f.6": "0x020000", "0000:00:14.3": "0x028000", "0000:00:00.0": "0x060000"} {
+	for at, class := range map[string]string{
+		"0000:00:1f.6": "0x020000",
+		"0000:00:14.3": "0x028000",
+		"0000:00:00.0": "0x060000",
+	} {
 		tr[pci+at+"/class"], tr[pci+at+"/vendor"], tr[pci+at+"/device"] = class+"\n", "0x1af4\n", "0x1041\n"
 	}
 	tr[pci+"0000:00:1f.6/driver"] = "->../../../bus/pci/drivers/lantern_net"
@@ -144,62 +168,84 @@ func TestDriversOfTheBus(t *testing.T) {
 	for _, v := range d.Drivers {
 		got = append(got, v.Device+", "+v.Provider.Or("-")+", "+v.Version.Or("-")+", "+v.Status.Or("-"))
 	}
-	want := []string{"network device at 0000:00:14.3, -, -, no driver", "network device at 0000:00:1f.6, lantern_net, 3.2.6, -"}
+	want := []string{
+		"network device at 0000:00:14.3, -, -, no driver", "network device at 0000:00:1f.6, lantern_net, 3.2.6, -",
+	}
 	if !slices.Equal(got, want) {
 		t.Errorf("%q\nwant %q", got, want)
 	}
 }
 
 func TestMoreVariants(t *testing.T) {
-	gpt := craft.GPT(512, craft.NewPart(craft.ESP, "71de0000-0000-4000-8000-000000000001", 2048, 4095), craft.NewPart(craft.LinuxData, "71de0000-0000-4000-8000-000000000002", 4096, 500000000))
+	gpt := craft.GPT(512, craft.NewPart(craft.ESP, "71de0000-0000-4000-8000-000000000001", 2048, 4095),
+		craft.NewPart(craft.LinuxData, "71de0000-0000-4000-8000-000000000002", 4096, 500000000))
 	esp := func(tr tree) {
 		tr["/dev/nvme0n1"] = gpt
 		tr["/proc/self/mountinfo"] += "30 21 259:1 / /boot/efi rw - vfat /dev/nvme0n1p1 rw\n"
 		tr["/boot/efi/EFI/LODESTAR/loader.efi"] = "x"
 		const vars, guid = "/sys/firmware/efi/efivars/", "-8be4df61-93ca-11d2-aa0d-00e098032b8c"
 		tr[vars+"BootOrder"+guid], tr[vars+"BootCurrent"+guid] = craft.U32(7)+craft.U16(1), craft.U32(6)+craft.U16(1)
-		tr[vars+"Boot0001"+guid] = craft.BootEntry("Lodestar Linux", `\EFI\lodestar\loader.efi`, "71de0000-0000-4000-8000-000000000001")
+		tr[vars+"Boot0001"+guid] = craft.BootEntry("Lodestar Linux", `\EFI\lodestar\loader.efi`,
+			"71de0000-0000-4000-8000-000000000001")
 	}
 	tests := []struct {
 		name   string
 		change func(tree)
 		want   map[string]string
 	}{
-		{"a loader on the EFI system partition", esp, map[string]string{"storage.boot.esp.loader": "yes", "storage.system.partition_style": "gpt", "storage.boot.media": "internal"}},
+		{"a loader on the EFI system partition", esp,
+			map[string]string{
+				"storage.boot.esp.loader":        "yes",
+				"storage.system.partition_style": "gpt",
+				"storage.boot.media":             "internal",
+			}},
 		{"another system's loader only", func(tr tree) {
 			esp(tr)
 			drop(tr, "/boot/efi/EFI/")
 			tr["/boot/efi/EFI/skerry/start.efi"] = "x"
 		}, map[string]string{"storage.boot.esp.loader": "no"}},
-		{"an empty EFI system partition", func(tr tree) { esp(tr); drop(tr, "/boot/efi/EFI/"); tr["/boot/efi/"] = "" }, map[string]string{"storage.boot.esp.loader": "no"}},
+		{"an empty EFI system partition", func(tr tree) { esp(tr); drop(tr, "/boot/efi/EFI/"); tr["/boot/efi/"] = "" },
+			map[string]string{"storage.boot.esp.loader": "no"}},
 		{"it is on another disk", func(tr tree) {
 			esp(tr)
 			tr["/proc/self/mountinfo"] = strings.Replace(tr["/proc/self/mountinfo"], "259:1", "8:1", 1)
 			tr["/sys/dev/block/8:1"] = "->../../devices/pci0000:00/ata2/sda/sda1"
-			tr["/sys/class/block/sda1"], tr["/sys/block/sda"] = "->../../devices/pci0000:00/ata2/sda/sda1", "->../devices/pci0000:00/ata2/sda"
+			tr["/sys/class/block/sda1"], tr["/sys/block/sda"] = "->../../devices/pci0000:00/ata2/sda/sda1",
+				"->../devices/pci0000:00/ata2/sda"
 			tr["/sys/devices/pci0000:00/ata2/sda/size"] = "1000\n"
 			tr["/dev/sda"] = gpt
 			tr["/dev/nvme0n1"] = craft.MBR([3]uint32{0x83, 2048, 5000})
-		}, map[string]string{"storage.boot.disk": "sda", "storage.boot.partition_style": "gpt", "storage.system.partition_style": "mbr", "storage.system.disk_bytes": "256060514304", "storage.boot.esp.loader": "yes"}},
+		}, map[string]string{
+			"storage.boot.disk":              "sda",
+			"storage.boot.partition_style":   "gpt",
+			"storage.system.partition_style": "mbr",
+			"storage.system.disk_bytes":      "256060514304",
+			"storage.boot.esp.loader":        "yes",
+		}},
 		{"it is not mounted", func(tr tree) {
 			esp(tr)
 			tr["/proc/self/mountinfo"] = laptop()["/proc/self/mountinfo"]
 		}, map[string]string{"storage.boot.esp.loader": "? not-offered"}},
 		{"there is none", func(tr tree) {
-			tr["/dev/nvme0n1"] = craft.GPT(512, craft.NewPart(craft.LinuxData, "71de0000-0000-4000-8000-000000000002", 4096, 5000))
+			tr["/dev/nvme0n1"] = craft.GPT(512,
+				craft.NewPart(craft.LinuxData, "71de0000-0000-4000-8000-000000000002", 4096, 5000))
 		}, map[string]string{"storage.boot.esp.loader": "? not-offered"}},
 		{"a damaged table", func(tr tree) {
 			b := []byte(gpt)
 			b[530]++
 			tr["/dev/nvme0n1"] = string(b)
 		}, map[string]string{"storage.system.partition_style": "? read-failed"}},
-		{"it has joined a directory", func(tr tree) { tr["/etc/krb5.keytab"] = "secret" }, map[string]string{"os.managed_by": "a directory"}},
-		{"an edition", func(tr tree) { tr["/etc/os-release"] += "VARIANT_ID=counter\n" }, map[string]string{"os.edition": "counter"}},
-		{"a TPM in firmware", func(tr tree) { tr["/sys/firmware/acpi/tables/TPM2"] = craft.TPM2Table(2) }, map[string]string{"tpm.kind": "firmware"}},
+		{"it has joined a directory", func(tr tree) { tr["/etc/krb5.keytab"] = "secret" },
+			map[string]string{"os.managed_by": "a directory"}},
+		{"an edition", func(tr tree) { tr["/etc/os-release"] += "VARIANT_ID=counter\n" },
+			map[string]string{"os.edition": "counter"}},
+		{"a TPM in firmware", func(tr tree) { tr["/sys/firmware/acpi/tables/TPM2"] = craft.TPM2Table(2) },
+			map[string]string{"tpm.kind": "firmware"}},
 		{"a TPM in a guest", func(tr tree) {
 			tr["/proc/cpuinfo"] = strings.Replace(tr["/proc/cpuinfo"], "flags\t: ", "flags\t: hypervisor ", 1)
 		}, map[string]string{"tpm.kind": "virtual"}},
-		{"a restart is due", func(tr tree) { tr["/run/reboot-required"] = "" }, map[string]string{"os.pending_restart": "yes"}},
+		{"a restart is due", func(tr tree) { tr["/run/reboot-required"] = "" },
+			map[string]string{"os.pending_restart": "yes"}},
 	}
 	for _, tt := range tests {
 		t.Run(tt.name, func(t *testing.T) {

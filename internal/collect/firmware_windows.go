@@ -101,7 +101,8 @@ func (r *reader) variable(name string) capture.Record {
 		}
 		b := make([]byte, smallFile)
 		attributes := uint32(0)
-		n, _, err := p.Call(uintptr(unsafe.Pointer(wide)), uintptr(unsafe.Pointer(guid)), uintptr(unsafe.Pointer(unsafe.SliceData(b))), uintptr(len(b)), uintptr(unsafe.Pointer(&attributes)))
+		n, _, err := p.Call(uintptr(unsafe.Pointer(wide)), uintptr(unsafe.Pointer(guid)),
+			uintptr(unsafe.Pointer(unsafe.SliceData(b))), uintptr(len(b)), uintptr(unsafe.Pointer(&attributes)))
 		if n == 0 {
 			return nil, max(codeOf(err), 1)
 		}
@@ -118,7 +119,8 @@ func useEnvironmentPrivilege() error {
 		return err
 	}
 	var t windows.Token
-	if err := windows.OpenProcessToken(windows.CurrentProcess(), windows.TOKEN_ADJUST_PRIVILEGES|windows.TOKEN_QUERY, &t); err != nil {
+	if err := windows.OpenProcessToken(windows.CurrentProcess(), windows.TOKEN_ADJUST_PRIVILEGES|windows.TOKEN_QUERY,
+		&t); err != nil {
 		return err
 	}
 	defer t.Close()
@@ -166,14 +168,17 @@ func (r *reader) tpm() {
 func submit(tbs *windows.LazyDLL, command []byte) ([]byte, uint32) {
 	var context uintptr
 	params := [2]uint32{2, 6} // second version of the structure; both generations of TPM
-	if code := status(tbs.NewProc("Tbsi_Context_Create"), uintptr(unsafe.Pointer(&params)), uintptr(unsafe.Pointer(&context))); code != 0 {
+	if code := status(tbs.NewProc("Tbsi_Context_Create"), uintptr(unsafe.Pointer(&params)),
+		uintptr(unsafe.Pointer(&context))); code != 0 {
 		return nil, code
 	}
 	defer status(tbs.NewProc("Tbsip_Context_Close"), context)
 	b := make([]byte, 4096)
 	n := uint32(len(b))
 	const localityZero, normal = 0, 200
-	if code := status(tbs.NewProc("Tbsip_Submit_Command"), context, localityZero, normal, uintptr(unsafe.Pointer(unsafe.SliceData(command))), uintptr(len(command)), uintptr(unsafe.Pointer(unsafe.SliceData(b))), uintptr(unsafe.Pointer(&n))); code != 0 {
+	if code := status(tbs.NewProc("Tbsip_Submit_Command"), context, localityZero, normal,
+		uintptr(unsafe.Pointer(unsafe.SliceData(command))), uintptr(len(command)),
+		uintptr(unsafe.Pointer(unsafe.SliceData(b))), uintptr(unsafe.Pointer(&n))); code != 0 {
 		return nil, code
 	}
 	return b[:min(int(n), len(b))], 0

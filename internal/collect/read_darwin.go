@@ -16,7 +16,11 @@ func read(c *capture.Document, o Options) error {
 		return errors.New("--root reads the tree of a Linux machine, and only on Linux")
 	}
 	c.Elevated = elevated()
-	m := &Mac{Sysctl: func(name string) ([]byte, error) { return unix.SysctlRaw(name) }, Interfaces: interfaces, Patience: 30 * time.Second}
+	m := &Mac{
+		Sysctl:     func(name string) ([]byte, error) { return unix.SysctlRaw(name) },
+		Interfaces: interfaces,
+		Patience:   30 * time.Second,
+	}
 	m.Read(c, o)
 	return nil
 }

@@ -96,8 +96,10 @@ func readCapped(path string, most int) ([]byte, error) {
 
 // prompt are places where the kernel answers out of its memory, so that no
 // device can keep a reading waiting.
-var prompt = []string{"/proc/", "/sys/devices/system/", "/sys/class/dmi/", "/sys/block/", "/sys/class/block/", "/sys/dev/", "/sys/bus/pci/", "/sys/class/net/", "/sys/module/",
-	"/etc/", "/usr/lib/", "/run/", "/sbin/"} // the last are on the volume that this program itself needs
+var prompt = []string{
+	"/proc/", "/sys/devices/system/", "/sys/class/dmi/", "/sys/block/", "/sys/class/block/", "/sys/dev/",
+	"/sys/bus/pci/", "/sys/class/net/", "/sys/module/", "/etc/", "/usr/lib/", "/run/", "/sbin/",
+} // the last are on the volume that this program itself needs
 
 // inTime runs a reading of a path with a time limit, where one is needed. Names
 // in directories of sysfs are the kernel's own, whatever the files behind them
@@ -155,10 +157,15 @@ func (r *reader) link(path string) string {
 }
 
 func (r *reader) system() {
-	for _, p := range []string{"/proc/sys/kernel/hostname", "/proc/sys/kernel/arch", "/etc/os-release", "/usr/lib/os-release", "/etc/locale.conf", "/etc/default/locale", "/proc/meminfo", "/run/systemd/container"} {
+	for _, p := range []string{
+		"/proc/sys/kernel/hostname", "/proc/sys/kernel/arch", "/etc/os-release", "/usr/lib/os-release",
+		"/etc/locale.conf", "/etc/default/locale", "/proc/meminfo", "/run/systemd/container",
+	} {
 		r.file(p)
 	}
-	for _, p := range []string{"/.dockerenv", "/run/.containerenv", "/run/reboot-required", "/etc/sssd/sssd.conf", "/etc/krb5.keytab"} {
+	for _, p := range []string{
+		"/.dockerenv", "/run/.containerenv", "/run/reboot-required", "/etc/sssd/sssd.conf", "/etc/krb5.keytab",
+	} {
 		r.mark(p)
 	}
 	r.keep("head:/sbin/init", "/sbin/init", 64)
@@ -187,8 +194,10 @@ func (r *reader) processor() {
 func (r *reader) firmware() {
 	r.keep("/sys/firmware/dmi/tables/DMI", "/sys/firmware/dmi/tables/DMI", tableFile)
 	r.file("/sys/firmware/dmi/tables/smbios_entry_point")
-	for _, name := range []string{"sys_vendor", "product_name", "product_serial", "product_uuid", "chassis_type", "chassis_asset_tag",
-		"board_vendor", "board_name", "board_serial", "bios_vendor", "bios_version"} {
+	for _, name := range []string{
+		"sys_vendor", "product_name", "product_serial", "product_uuid", "chassis_type", "chassis_asset_tag",
+		"board_vendor", "board_name", "board_serial", "bios_vendor", "bios_version",
+	} {
 		r.file("/sys/class/dmi/id/" + name)
 	}
 	const efi, guid = "/sys/firmware/efi", "-8be4df61-93ca-11d2-aa0d-00e098032b8c"
@@ -288,7 +297,10 @@ func (r *reader) drive(name string) {
 		r.file(dir + "/md/level")
 		return
 	}
-	for _, f := range []string{"/size", "/removable", "/dev", "/queue/rotational", "/queue/logical_block_size", "/device/model", "/device/type"} {
+	for _, f := range []string{
+		"/size", "/removable", "/dev", "/queue/rotational", "/queue/logical_block_size", "/device/model",
+		"/device/type",
+	} {
 		r.file(dir + f)
 	}
 	r.keep("sectors:/dev/"+name, "/dev/"+name, headSectors)
@@ -335,7 +347,10 @@ func (r *reader) screens() {
 func (r *reader) power() {
 	const dir = "/sys/class/power_supply"
 	for _, name := range r.dir(dir) {
-		for _, f := range []string{"type", "scope", "online", "capacity", "energy_full", "energy_full_design", "charge_full", "charge_full_design"} {
+		for _, f := range []string{
+			"type", "scope", "online", "capacity", "energy_full", "energy_full_design", "charge_full",
+			"charge_full_design",
+		} {
 			r.file(dir + "/" + name + "/" + f)
 		}
 	}

@@ -10,7 +10,8 @@ import (
 )
 
 func read(*capture.Document, Options) error {
-	return errors.New("this version reads Linux machines only, and this is " + runtime.GOOS + "; check an inventory file with --inventory instead")
+	return errors.New("this version reads Linux machines only, and this is " + runtime.GOOS +
+		"; check an inventory file with --inventory instead")
 }
 
 func other(*capture.Document) string { return "" }

@@ -53,7 +53,8 @@ func elevated() bool { return windows.GetCurrentProcessToken().IsElevated() }
 // other: a program for x86 runs on an ARM machine, and is told of a processor
 // that is not there.
 func other(c *capture.Document) string {
-	if b := c.Get(win.Native).Raw; len(b) == 4 && binary.LittleEndian.Uint16(b[2:]) == 0xAA64 && runtime.GOARCH != "arm64" {
+	if b := c.Get(win.Native).Raw; len(b) == 4 && binary.LittleEndian.Uint16(b[2:]) == 0xAA64 &&
+		runtime.GOARCH != "arm64" {
 		return "rolltop-collect-windows-arm64.exe"
 	}
 	return ""
@@ -178,7 +179,8 @@ func (r *reader) system() {
 	r.add(win.Binary, []byte(runtime.GOARCH), 0)
 	r.ask(win.Native, func() ([]byte, uint32) {
 		var machines [2]uint16
-		code := truthy(kernel32.NewProc("IsWow64Process2"), uintptr(windows.CurrentProcess()), uintptr(unsafe.Pointer(&machines[0])), uintptr(unsafe.Pointer(&machines[1])))
+		code := truthy(kernel32.NewProc("IsWow64Process2"), uintptr(windows.CurrentProcess()),
+			uintptr(unsafe.Pointer(&machines[0])), uintptr(unsafe.Pointer(&machines[1])))
 		return binary.LittleEndian.AppendUint16(binary.LittleEndian.AppendUint16(nil, machines[0]), machines[1]), code
 	})
 	r.ask(win.SystemInfo, func() ([]byte, uint32) {
@@ -286,7 +288,8 @@ func (r *reader) processor() {
 	})
 	r.ask(win.Clocks, func() ([]byte, uint32) {
 		b := make([]byte, 24*1024)
-		code := status(powrprof.NewProc("CallNtPowerInformation"), 11, 0, 0, uintptr(unsafe.Pointer(unsafe.SliceData(b))), uintptr(len(b)))
+		code := status(powrprof.NewProc("CallNtPowerInformation"), 11, 0, 0,
+			uintptr(unsafe.Pointer(unsafe.SliceData(b))), uintptr(len(b)))
 		return b[:24], code
 	})
 }
@@ -317,7 +320,8 @@ func (r *reader) memory() {
 	})
 	r.ask(win.MemoryFitted, func() ([]byte, uint32) {
 		b := make([]byte, 8)
-		code := truthy(kernel32.NewProc("GetPhysicallyInstalledSystemMemory"), uintptr(unsafe.Pointer(unsafe.SliceData(b))))
+		code := truthy(kernel32.NewProc("GetPhysicallyInstalledSystemMemory"),
+			uintptr(unsafe.Pointer(unsafe.SliceData(b))))
 		return b, code
 	})
 }
@@ -338,7 +342,9 @@ func uplinks() ([]byte, uint32) {
 	for range 3 {
 		b := make([]byte, n)
 		first := (*windows.IpAdapterAddresses)(unsafe.Pointer(unsafe.SliceData(b)))
-		const noAddresses = windows.GAA_FLAG_SKIP_ANYCAST | windows.GAA_FLAG_SKIP_MULTICAST | windows.GAA_FLAG_SKIP_DNS_SERVER | windows.GAA_FLAG_SKIP_UNICAST | windows.GAA_FLAG_SKIP_FRIENDLY_NAME
+		const noAddresses = windows.GAA_FLAG_SKIP_ANYCAST | windows.GAA_FLAG_SKIP_MULTICAST |
+			windows.GAA_FLAG_SKIP_DNS_SERVER |
+			windows.GAA_FLAG_SKIP_UNICAST | windows.GAA_FLAG_SKIP_FRIENDLY_NAME
 		err := windows.GetAdaptersAddresses(windows.AF_UNSPEC, noAddresses, 0, first, &n)
 		if errors.Is(err, windows.ERROR_BUFFER_OVERFLOW) && n < mostValue {
 			continue
@@ -413,7 +419,10 @@ func (r *reader) software() {
 			_ = k.Close()
 			if err == nil && keep.Has(title) {
 				kept = append(kept, n)
-				r.values(v, win.KeyUninstall+`\`+n, []string{"DisplayName", "DisplayVersion", "Publisher", "SystemComponent", "ParentKeyName", "ReleaseType"})
+				r.values(v, win.KeyUninstall+`\`+n,
+					[]string{
+						"DisplayName", "DisplayVersion", "Publisher", "SystemComponent", "ParentKeyName", "ReleaseType",
+					})
 			}
 		}
 		r.add(v.Subkeys(win.KeyUninstall), []byte(strings.Join(kept, "\n")), code)

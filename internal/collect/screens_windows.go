@@ -46,7 +46,8 @@ func (r *reader) devices() {
 type present struct{ name, class, guid, hardware, driver, problem string }
 
 func (p *present) text() string {
-	return fmt.Sprintf("name=%s\nclass=%s\nclass-guid=%s\nhardware-id=%s\ndriver=%s\nproblem=%s\n", p.name, p.class, p.guid, p.hardware, p.driver, p.problem)
+	return fmt.Sprintf("name=%s\nclass=%s\nclass-guid=%s\nhardware-id=%s\ndriver=%s\nproblem=%s\n", p.name, p.class,
+		p.guid, p.hardware, p.driver, p.problem)
 }
 
 func (r *reader) device(set windows.DevInfo, info *windows.DevInfoData) present {
@@ -65,7 +66,13 @@ func (r *reader) device(set windows.DevInfo, info *windows.DevInfoData) present 
 		}
 		return ""
 	}
-	p := present{name: get(windows.SPDRP_FRIENDLYNAME), class: get(windows.SPDRP_CLASS), guid: get(windows.SPDRP_CLASSGUID), hardware: get(windows.SPDRP_HARDWAREID), driver: get(windows.SPDRP_DRIVER)}
+	p := present{
+		name:     get(windows.SPDRP_FRIENDLYNAME),
+		class:    get(windows.SPDRP_CLASS),
+		guid:     get(windows.SPDRP_CLASSGUID),
+		hardware: get(windows.SPDRP_HARDWAREID),
+		driver:   get(windows.SPDRP_DRIVER),
+	}
 	if p.class == "" || !keepsFriendlyName[strings.ToLower(p.class)] || p.name == "" {
 		// Friendly names of some classes are what people called their things.
 		p.name = get(windows.SPDRP_DEVICEDESC)
@@ -122,7 +129,11 @@ func (r *reader) adapters() {
 		for what, q := range map[string]struct {
 			kind uint32
 			size int
-		}{win.DriverModel: {askDriverVersion, 4}, win.AdapterKind: {askAdapterType, 4}, win.DeviceIDs: {askDeviceIDs, 28}} {
+		}{
+			win.DriverModel: {askDriverVersion, 4},
+			win.AdapterKind: {askAdapterType, 4},
+			win.DeviceIDs:   {askDeviceIDs, 28},
+		} {
 			r.ask(win.Adapter(n, what), func() ([]byte, uint32) { return adapterInfo(handle, q.kind, q.size) })
 		}
 		closing := struct{ handle uint32 }{handle}
@@ -187,7 +198,12 @@ func Probe() bool {
 // graphicsLevel tries levels from the highest; nothing is made, the call only
 // says whether it would succeed.
 func graphicsLevel() (uint32, uint32) {
-	iid := windows.GUID{Data1: 0x189819F1, Data2: 0x1DB6, Data3: 0x4B57, Data4: [8]byte{0xBE, 0x54, 0x18, 0x21, 0x33, 0x9B, 0x85, 0xF7}}
+	iid := windows.GUID{
+		Data1: 0x189819F1,
+		Data2: 0x1DB6,
+		Data3: 0x4B57,
+		Data4: [8]byte{0xBE, 0x54, 0x18, 0x21, 0x33, 0x9B, 0x85, 0xF7},
+	}
 	create := windows.NewLazySystemDLL("d3d12.dll").NewProc("D3D12CreateDevice")
 	last := uint32(missing)
 	if create.Find() == nil {
@@ -246,7 +262,8 @@ type target struct {
 }
 
 func activeTargets() ([]target, uint32) {
-	sizes, query, info := user32.NewProc("GetDisplayConfigBufferSizes"), user32.NewProc("QueryDisplayConfig"), user32.NewProc("DisplayConfigGetDeviceInfo")
+	sizes, query, info := user32.NewProc("GetDisplayConfigBufferSizes"), user32.NewProc("QueryDisplayConfig"),
+		user32.NewProc("DisplayConfigGetDeviceInfo")
 	if query.Find() != nil || info.Find() != nil {
 		return nil, missing
 	}
@@ -258,7 +275,8 @@ func activeTargets() ([]target, uint32) {
 		return nil, 0
 	}
 	p, m := make([]byte, paths*pathBytes), make([]byte, max(modes, 1)*modeBytes)
-	if code := status(query, activePaths, uintptr(unsafe.Pointer(&paths)), uintptr(unsafe.Pointer(unsafe.SliceData(p))), uintptr(unsafe.Pointer(&modes)), uintptr(unsafe.Pointer(unsafe.SliceData(m))), 0); code != 0 {
+	if code := status(query, activePaths, uintptr(unsafe.Pointer(&paths)), uintptr(unsafe.Pointer(unsafe.SliceData(p))),
+		uintptr(unsafe.Pointer(&modes)), uintptr(unsafe.Pointer(unsafe.SliceData(m))), 0); code != 0 {
 		return nil, code
 	}
 	var out []target

@@ -24,7 +24,8 @@ func (r *reader) askTPM(name string) {
 	if r.root != "" || name != "tpm0" {
 		return
 	}
-	source, path, command := linux.Ask2, "/dev/tpmrm0", tpm.Command2() // the resource manager's; the other can be open once only
+	// the resource manager's; the other can be open once only
+	source, path, command := linux.Ask2, "/dev/tpmrm0", tpm.Command2()
 	if strings.TrimSpace(string(r.c.Get("/sys/class/tpm/"+name+"/tpm_version_major").Raw)) == "1" {
 		source, path, command = linux.Ask12, "/dev/tpm0", tpm.Command12()
 	}

@@ -1,7 +1,8 @@
 package collect
 
 // RightsAdd says what administrator rights would add to an inventory.
-const RightsAdd = "Without administrator rights a start-up policy that only the security chip keeps may stay unknown; sudo adds it."
+const RightsAdd = "Without administrator rights a start-up policy that only the security chip keeps may stay " +
+	"unknown; sudo adds it."
 
 // Explain says what is read of a machine, for the person whose machine it is.
 const Explain = `It reads (macOS), from values of the kernel and by the system's own tools:

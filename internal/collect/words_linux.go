@@ -1,7 +1,8 @@
 package collect
 
 // RightsAdd says what administrator rights would add to an inventory.
-const RightsAdd = "Without administrator rights the serial number, installed memory, what the TPM says of itself, and perhaps the partition style stay unknown; sudo adds them."
+const RightsAdd = "Without administrator rights the serial number, installed memory, what the TPM says of itself, " +
+	"and perhaps the partition style stay unknown; sudo adds them."
 
 // Explain says what is read of a machine, for the person whose machine it is.
 const Explain = `It reads (Linux):

@@ -1,7 +1,8 @@
 package collect
 
 // RightsAdd says what administrator rights would add to an inventory.
-const RightsAdd = "Without administrator rights the state of the encryption, set-up mode of secure boot, and other systems on the disks may stay unknown; start it as an administrator to add them."
+const RightsAdd = "Without administrator rights the state of the encryption, set-up mode of secure boot, and other " +
+	"systems on the disks may stay unknown; start it as an administrator to add them."
 
 // Explain says what is read of a machine, for the person whose machine it is.
 const Explain = `It reads (Windows):

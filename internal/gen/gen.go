@@ -97,8 +97,15 @@ func indent(v any) ([]byte, error) {
 	return b.Bytes(), err
 }
 
-var unitNames = map[fact.Unit]string{fact.Binary: "bytes (binary: GiB)", fact.Drive: "bytes (decimal: GB)", fact.Space: "bytes (decimal: GB)",
-	fact.MHz: "MHz", fact.Inches: "inches", fact.Percent: "percent", fact.Bits: "bits"}
+var unitNames = map[fact.Unit]string{
+	fact.Binary:  "bytes (binary: GiB)",
+	fact.Drive:   "bytes (decimal: GB)",
+	fact.Space:   "bytes (decimal: GB)",
+	fact.MHz:     "MHz",
+	fact.Inches:  "inches",
+	fact.Percent: "percent",
+	fact.Bits:    "bits",
+}
 
 func facts() []byte {
 	var b bytes.Buffer
@@ -124,7 +131,8 @@ func facts() []byte {
 		if d.Derived {
 			about = strings.TrimSpace("Derived. " + about)
 		}
-		fmt.Fprintf(&b, "| `%s` | %s | %s | %s | %s | %s |\n", d.Name, d.Label, kind, aspects[d.Aspect], on[d.On], about)
+		fmt.Fprintf(&b, "| `%s` | %s | %s | %s | %s | %s |\n", d.Name, d.Label, kind, aspects[d.Aspect], on[d.On],
+			about)
 	}
 	return b.Bytes()
 }

@@ -107,9 +107,12 @@ func TestDemoDocumentsFitTheirSchemas(t *testing.T) {
 func TestSchemasRefuse(t *testing.T) {
 	inv := schema(t, "inventory")
 	for _, bad := range []string{
-		`{"taken_at":"2026-11-22T08:14:00Z"}`, `{"format":"rolltop-inventory/2","taken_at":"2026-11-22T08:14:00Z"}`, `{"format":"rolltop-inventory/1"}`,
-		`{"format":"rolltop-inventory/1","taken_at":"2026-11-22T08:14:00Z","memory":{"installed_bytes":-1}}`, `{"format":"rolltop-inventory/1","taken_at":"2026-11-22T08:14:00Z","tpm":{"state":"redy"}}`,
-		`{"format":"rolltop-inventory/1","taken_at":"2026-11-22T08:14:00Z","colour":1}`, `{"format":"rolltop-inventory/1","taken_at":"2026-11-22T08:14:00Z","memory":{"installed_bytes":null}}`,
+		`{"taken_at":"2026-11-22T08:14:00Z"}`, `{"format":"rolltop-inventory/2","taken_at":"2026-11-22T08:14:00Z"}`,
+		`{"format":"rolltop-inventory/1"}`,
+		`{"format":"rolltop-inventory/1","taken_at":"2026-11-22T08:14:00Z","memory":{"installed_bytes":-1}}`,
+		`{"format":"rolltop-inventory/1","taken_at":"2026-11-22T08:14:00Z","tpm":{"state":"redy"}}`,
+		`{"format":"rolltop-inventory/1","taken_at":"2026-11-22T08:14:00Z","colour":1}`,
+		`{"format":"rolltop-inventory/1","taken_at":"2026-11-22T08:14:00Z","memory":{"installed_bytes":null}}`,
 	} {
 		v, err := jsonschema.UnmarshalJSON(strings.NewReader(bad))
 		if err != nil {

@@ -56,7 +56,8 @@ func createPrivate(path string) (*os.File, error) {
 	if err != nil {
 		return nil, err
 	}
-	h, err := windows.CreateFile(name, windows.GENERIC_WRITE, 0, a, windows.CREATE_NEW, windows.FILE_ATTRIBUTE_NORMAL, 0)
+	h, err := windows.CreateFile(name, windows.GENERIC_WRITE, 0, a, windows.CREATE_NEW, windows.FILE_ATTRIBUTE_NORMAL,
+		0)
 	if err != nil {
 		return nil, &fs.PathError{Op: "create", Path: path, Err: err}
 	}

@@ -36,7 +36,9 @@ func TestLoadRefuses(t *testing.T) {
 			}
 			return os.Chmod(p, 0o644)
 		},
-		"does not hold":  func(p string) error { return os.WriteFile(p, []byte("-----BEGIN X-----\n-----END X-----\n"), 0o600) },
+		"does not hold": func(p string) error {
+			return os.WriteFile(p, []byte("-----BEGIN X-----\n-----END X-----\n"), 0o600)
+		},
 		"not hold":       func(p string) error { return os.WriteFile(p, letters(10_000), 0o600) },
 		"hold a machine": func(p string) error { return os.Symlink("/etc/hostname", p) },
 	} {

@@ -41,7 +41,8 @@ func main() {
 	seed := flag.Uint64("seed", 1, "which of them")
 	tests := flag.String("tests", "./core/...", "packages whose tests are run, separated by commas")
 	limit := flag.Duration("limit", 5*time.Minute, "for the tests of one mistake; beyond it, it counts as noticed")
-	at := flag.String("at", "", "only the mistakes at these places, as they were printed (file:line), separated by commas")
+	at := flag.String("at", "",
+		"only the mistakes at these places, as they were printed (file:line), separated by commas")
 	flag.Parse()
 	if err := run(flag.Args(), *count, *seed, *at, strings.Split(*tests, ","), *limit); err != nil {
 		fmt.Fprintln(os.Stderr, err)
@@ -137,8 +138,8 @@ func try(m *mistake, tests []string, limit time.Duration) (built, noticed bool, 
 
 // turned are operators and what they are taken for by mistake.
 var turned = map[token.Token]token.Token{
-	token.LSS: token.LEQ, token.LEQ: token.LSS, token.GTR: token.GEQ, token.GEQ: token.GTR, token.EQL: token.NEQ, token.NEQ: token.EQL,
-	token.LAND: token.LOR, token.LOR: token.LAND, token.ADD: token.SUB, token.SUB: token.ADD,
+	token.LSS: token.LEQ, token.LEQ: token.LSS, token.GTR: token.GEQ, token.GEQ: token.GTR, token.EQL: token.NEQ,
+	token.NEQ: token.EQL, token.LAND: token.LOR, token.LOR: token.LAND, token.ADD: token.SUB, token.SUB: token.ADD,
 }
 
 func mistakesOf(files *token.FileSet, name string, tree *ast.File) []mistake {
@@ -164,11 +165,13 @@ func mistakesOf(files *token.FileSet, name string, tree *ast.File) []mistake {
 			}
 		case *ast.IfStmt:
 			was := x.Cond
-			add(x, "the condition turned round", func() { x.Cond = &ast.UnaryExpr{Op: token.NOT, X: &ast.ParenExpr{X: was}} }, func() { x.Cond = was })
+			add(x, "the condition turned round",
+				func() { x.Cond = &ast.UnaryExpr{Op: token.NOT, X: &ast.ParenExpr{X: was}} }, func() { x.Cond = was })
 		case *ast.BasicLit:
 			if v, err := strconv.Atoi(x.Value); err == nil && x.Kind == token.INT {
 				was := x.Value
-				add(x, fmt.Sprintf("%d for %s", v+1, was), func() { x.Value = strconv.Itoa(v + 1) }, func() { x.Value = was })
+				add(x, fmt.Sprintf("%d for %s", v+1, was), func() { x.Value = strconv.Itoa(v + 1) },
+					func() { x.Value = was })
 			}
 		case *ast.BlockStmt:
 			for i, s := range x.List {
@@ -177,7 +180,8 @@ func mistakesOf(files *token.FileSet, name string, tree *ast.File) []mistake {
 						continue
 					}
 				}
-				add(s, "a statement left out", func() { x.List[i] = &ast.EmptyStmt{Semicolon: s.Pos()} }, func() { x.List[i] = s })
+				add(s, "a statement left out", func() { x.List[i] = &ast.EmptyStmt{Semicolon: s.Pos()} },
+					func() { x.List[i] = s })
 			}
 		case *ast.Ident:
 			if x.Name == "true" || x.Name == "false" {

@@ -25,7 +25,8 @@ var (
 	truth    = regexp.MustCompile(`: "?(true|false|on|off)"?`)
 	oneKey   = regexp.MustCompile(`^    ([a-z_]+): .+`)
 	listItem = regexp.MustCompile(`^      - \S.*`)
-	needless = []string{"id", "title", "phase", "do", "tell", "confirm", "noun", "minutes", "effect", "setting", "part"} // refused without them
+	// refused without them
+	needless = []string{"id", "title", "phase", "do", "tell", "confirm", "noun", "minutes", "effect", "setting", "part"}
 )
 
 // stepMistakes are small mistakes in the step definitions and the table of safeguards of
@@ -71,7 +72,8 @@ func mistakesOfLine(line string, add func(what, is string)) {
 			cut("without "+strings.TrimSpace(items[k]), m[2], m[3], strings.TrimSpace(strings.Join(left, ",")))
 		}
 	}
-	if strings.HasPrefix(line, "    effect: {") || strings.HasPrefix(line, "    leaves: {") || strings.HasPrefix(line, "    assume: {") {
+	if strings.HasPrefix(line, "    effect: {") || strings.HasPrefix(line, "    leaves: {") ||
+		strings.HasPrefix(line, "    assume: {") {
 		for _, m := range flowPair.FindAllStringSubmatchIndex(line, -1) {
 			to := m[3]
 			if strings.HasPrefix(line[to:], ", ") {
@@ -89,7 +91,8 @@ func mistakesOfLine(line string, add func(what, is string)) {
 		is := map[string]string{"true": "false", "false": "true", "on": "off", "off": "on"}[was]
 		cut(is+" for "+was, m[2], m[3], is)
 	}
-	if m := oneKey.FindStringSubmatch(line); m != nil && !contains(needless, m[1]) && !strings.HasSuffix(strings.TrimSpace(line), ":") {
+	if m := oneKey.FindStringSubmatch(line); m != nil && !contains(needless, m[1]) &&
+		!strings.HasSuffix(strings.TrimSpace(line), ":") {
 		add("without "+m[1], "")
 	}
 	if listItem.MatchString(line) && !strings.Contains(line, "- when:") {

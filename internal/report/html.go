@@ -25,7 +25,8 @@ var style string
 // style and nothing else (CSP level 3, section 2.3.1).
 var Policy = func() string {
 	sum := sha256.Sum256([]byte(style))
-	return fmt.Sprintf("default-src 'none'; style-src 'sha256-%s'; frame-ancestors 'none'; base-uri 'none'; form-action 'none'", base64.StdEncoding.EncodeToString(sum[:]))
+	return fmt.Sprintf("default-src 'none'; style-src 'sha256-%s'; frame-ancestors 'none'; base-uri 'none'; "+
+		"form-action 'none'", base64.StdEncoding.EncodeToString(sum[:]))
 }()
 
 // Every value goes through html/template, so that nothing a machine says about

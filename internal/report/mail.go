@@ -33,7 +33,8 @@ func (l *Letter) Write(w io.Writer) error {
 	if l.To != "" {
 		list, err := mail.ParseAddressList(l.To)
 		if err != nil {
-			return fmt.Errorf("%q is not a list of mail addresses; write them as ada@ferries.example, ben@ferries.example", l.To)
+			return fmt.Errorf("%q is not a list of mail addresses; write them as ada@ferries.example, "+
+				"ben@ferries.example", l.To)
 		}
 		for _, a := range list {
 			to = append(to, a.String())
@@ -52,7 +53,8 @@ func (l *Letter) Write(w io.Writer) error {
 	if to != nil {
 		fmt.Fprintf(&head, "To: %s\r\n", strings.Join(to, ",\r\n "))
 	}
-	fmt.Fprintf(&head, "Date: %s\r\nSubject: %s\r\nMIME-Version: 1.0\r\n", l.Date.Format(time.RFC1123Z), mime.QEncoding.Encode("utf-8", l.subject()))
+	fmt.Fprintf(&head, "Date: %s\r\nSubject: %s\r\nMIME-Version: 1.0\r\n", l.Date.Format(time.RFC1123Z),
+		mime.QEncoding.Encode("utf-8", l.subject()))
 	fmt.Fprintf(&head, "Content-Type: multipart/mixed;\r\n boundary=%q\r\n\r\n", parts.Boundary())
 	if _, err := io.WriteString(w, head.String()); err != nil {
 		return err
@@ -73,7 +75,9 @@ func (l *Letter) subject() string {
 func oneLine(s string) string { return strings.Join(strings.Fields(s), " ") }
 
 func (l *Letter) parts(parts *multipart.Writer) error {
-	text, err := parts.CreatePart(textproto.MIMEHeader{"Content-Type": {"text/plain; charset=utf-8"}, "Content-Transfer-Encoding": {"quoted-printable"}})
+	text, err := parts.CreatePart(textproto.MIMEHeader{
+		"Content-Type": {"text/plain; charset=utf-8"}, "Content-Transfer-Encoding": {"quoted-printable"},
+	})
 	if err != nil {
 		return err
 	}
@@ -106,7 +110,8 @@ func (l *Letter) words(m *Machine) string {
 	if l.Reader == User {
 		return oneLine(m.about()) + "\n\n" + strings.Join(m.Check.Plain, " ") + "\n\n"
 	}
-	return fmt.Sprintf("%s\n\n%s: %s %s\n\n%s.\n\n", oneLine(m.about()), m.verdict(), m.Check.Answer, strings.Join(m.Check.Details, " "), strings.Join(m.made(), "; "))
+	return fmt.Sprintf("%s\n\n%s: %s %s\n\n%s.\n\n", oneLine(m.about()), m.verdict(), m.Check.Answer,
+		strings.Join(m.Check.Details, " "), strings.Join(m.made(), "; "))
 }
 
 // lines writes base64 in lines of 76 characters (RFC 2045, section 6.8).

@@ -47,7 +47,10 @@ func (m *Machine) markdown(d detail) string {
 	for _, g := range []struct {
 		name string
 		list []assess.Finding
-	}{{"Not met", m.group("must", "fail")}, {"Not known", m.group("must", "unknown")}, {"Waived", m.group("must", "waived")}} {
+	}{
+		{"Not met", m.group("must", "fail")}, {"Not known", m.group("must", "unknown")},
+		{"Waived", m.group("must", "waived")},
+	} {
 		if len(g.list) == 0 {
 			continue
 		}
@@ -171,4 +174,5 @@ func more(line func(string, ...any), n int) {
 }
 
 // plainMark keeps text from being read as marks, and on one line.
-var plainMark = strings.NewReplacer("\\", `\\`, "`", "\\`", "*", `\*`, "_", `\_`, "[", `\[`, "]", `\]`, "<", `\<`, ">", `\>`, "#", `\#`, "|", `\|`, "\r", " ", "\n", " ").Replace
+var plainMark = strings.NewReplacer("\\", `\\`, "`", "\\`", "*", `\*`, "_", `\_`, "[", `\[`, "]", `\]`, "<", `\<`, ">",
+	`\>`, "#", `\#`, "|", `\|`, "\r", " ", "\n", " ").Replace

@@ -155,7 +155,8 @@ func (m *Machine) rest() []assess.Finding {
 	var out []assess.Finding
 	for _, f := range m.Check.Findings {
 		open := f.Outcome == "fail" || f.Outcome == "unknown" || f.Outcome == "waived"
-		if open && f.Level == "must" || f.Outcome == "fail" && f.Level == "should" || f.Interim != "" && f.Outcome == "not-applicable" {
+		if open && f.Level == "must" || f.Outcome == "fail" && f.Level == "should" || f.Interim != "" &&
+			f.Outcome == "not-applicable" {
 			continue
 		}
 		out = append(out, f)
@@ -290,13 +291,17 @@ func (m *Machine) made() []string {
 	d := m.Check
 	inv := "Inventory of " + say.Moment(d.Machine.TakenAt)
 	if e := d.Machine.Elevated; e != nil {
-		inv += map[bool]string{true: ", read with administrator rights", false: ", read without administrator rights"}[*e]
+		inv += map[bool]string{
+			true:  ", read with administrator rights",
+			false: ", read without administrator rights",
+		}[*e]
 	}
 	if m.Collector != "" {
 		inv += ", collector " + m.Collector
 	}
 	out := []string{
-		fmt.Sprintf("Requirements of %s, revision %d of %s", d.Release.Name, d.Release.Revision, say.Day(d.Release.Published)),
+		fmt.Sprintf("Requirements of %s, revision %d of %s", d.Release.Name, d.Release.Revision,
+			say.Day(d.Release.Published)),
 		fmt.Sprintf("Checked on %s by Rolltop %s", say.Moment(d.CheckedAt), d.Engine), inv,
 		fmt.Sprintf("%d of %d needed facts read", d.Coverage.Read, d.Coverage.Needed),
 	}

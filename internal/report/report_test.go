@@ -103,7 +103,8 @@ func read(t *testing.T, src string) (text string, live []string) {
 		switch {
 		case n.Type == html.TextNode && n.Parent.Data != "style":
 			b.WriteString(n.Data + " ")
-		case n.Type == html.ElementNode && slices.Contains([]string{"script", "link", "img", "iframe", "object", "form", "a", "base"}, n.Data):
+		case n.Type == html.ElementNode &&
+			slices.Contains([]string{"script", "link", "img", "iframe", "object", "form", "a", "base"}, n.Data):
 			live = append(live, n.Data)
 		case n.Type == html.TextNode && (strings.Contains(n.Data, "url(") || strings.Contains(n.Data, "@import")):
 			live = append(live, "style that fetches")
@@ -124,7 +125,9 @@ func TestAReportHoldsTheWholeCheck(t *testing.T) {
 		if live != nil {
 			t.Fatalf("%s: the page holds %v", d.Machine.Name, live)
 		}
-		want := []string{d.Answer, d.Machine.Name, fmt.Sprintf("revision %d", d.Release.Revision), "23 November 2026", "Rolltop 1.0"}
+		want := []string{
+			d.Answer, d.Machine.Name, fmt.Sprintf("revision %d", d.Release.Revision), "23 November 2026", "Rolltop 1.0",
+		}
 		for _, f := range d.Findings {
 			if f.Level == "must" && (f.Outcome == "fail" || f.Outcome == "unknown") {
 				want = append(append(want, f.Title, f.Has, f.Needs, f.Reason, f.Why), f.Close...)
@@ -163,7 +166,10 @@ func TestThePageForTheUserIsPlain(t *testing.T) {
 	for _, m := range machines(t) {
 		text, live := read(t, page(t, report.User, m))
 		seen[m.Check.Disposition] = true
-		for _, word := range []string{"TPM", "UEFI", "GPT", "MBR", "firmware", "partition", "ecure boot", "legacy", "GiB", "inventory", "LUKS", "Nothing to do"} {
+		for _, word := range []string{
+			"TPM", "UEFI", "GPT", "MBR", "firmware", "partition", "ecure boot", "legacy", "GiB", "inventory", "LUKS",
+			"Nothing to do",
+		} {
 			if strings.Contains(text, word) {
 				t.Errorf("%s is told of %q: %s", m.Check.Machine.Name, word, text)
 			}
@@ -203,10 +209,18 @@ func TestATicketFits(t *testing.T) {
 	m := machines(t)[0]
 	long := *m.Check
 	for i := range 400 {
-		long.Findings = append(long.Findings, assess.Finding{Title: fmt.Sprintf("Requirement %d", i), Level: "must", Outcome: "fail", Has: strings.Repeat("ä", 100), Needs: "more"})
+		long.Findings = append(long.Findings,
+			assess.Finding{
+				Title:   fmt.Sprintf("Requirement %d", i),
+				Level:   "must",
+				Outcome: "fail",
+				Has:     strings.Repeat("ä", 100),
+				Needs:   "more",
+			})
 	}
 	text := report.Markdown(&report.Machine{Check: &long})
-	if n := utf8.RuneCountInString(text); n > report.TicketLimit || !strings.Contains(text, "more are in the report") || !strings.Contains(text, "Requirement 0") {
+	if n := utf8.RuneCountInString(text); n > report.TicketLimit || !strings.Contains(text, "more are in the report") ||
+		!strings.Contains(text, "Requirement 0") {
 		t.Errorf("%d characters: %s", n, text)
 	}
 	long.Answer = strings.Repeat("x", 9000)
@@ -220,18 +234,26 @@ func TestHostileNames(t *testing.T) {
 	pc, _ := releases(t)
 	inv := &inventory.Document{Format: inventory.Format, TakenAt: now}
 	evil := "</title><script>alert(1)</script>\r\nBcc: all@ferries.example\n[x](javascript:alert(1)) **"
-	inv.Device.Name, inv.Device.Model, inv.Device.Form, inv.OS.Platform = inventory.Some(evil), inventory.Some(`" onload="x`), inventory.Some("desktop"), inventory.Some("windows")
+	inv.Device.Name, inv.Device.Model, inv.Device.Form, inv.OS.Platform = inventory.Some(evil),
+		inventory.Some(`" onload="x`), inventory.Some("desktop"), inventory.Some("windows")
 	m := of(t, pc, inv)
 	for _, reader := range report.Readers() {
-		if text, live := read(t, page(t, reader, m)); live != nil || !strings.Contains(text, "<script>alert(1)</script>") {
+		if text, live := read(t, page(t, reader, m)); live != nil ||
+			!strings.Contains(text, "<script>alert(1)</script>") {
 			t.Errorf("%s: %v\n%s", reader, live, text)
 		}
 	}
-	if text := report.Markdown(m); strings.Contains(text, "[x](") || strings.Contains(text, "\nBcc") || strings.Contains(strings.ReplaceAll(text, `\<`, ""), "<") {
+	if text := report.Markdown(m); strings.Contains(text, "[x](") || strings.Contains(text, "\nBcc") ||
+		strings.Contains(strings.ReplaceAll(text, `\<`, ""), "<") {
 		t.Errorf("the ticket reads it as marks:\n%s", text)
 	}
 	var b bytes.Buffer
-	if err := (&report.Letter{From: "ada@ferries.example", Date: now, Reader: report.Technician, Machines: []*report.Machine{m}}).Write(&b); err != nil {
+	if err := (&report.Letter{
+		From:     "ada@ferries.example",
+		Date:     now,
+		Reader:   report.Technician,
+		Machines: []*report.Machine{m},
+	}).Write(&b); err != nil {
 		t.Fatal(err)
 	}
 	got, err := mail.ReadMessage(&b)
@@ -243,11 +265,17 @@ func TestHostileNames(t *testing.T) {
 func TestShortened(t *testing.T) {
 	pc, _ := releases(t)
 	inv := &inventory.Document{Format: inventory.Format, TakenAt: now}
-	inv.Device.Name, inv.Device.Serial, inv.Device.UUID, inv.Device.AssetTag = inventory.Some("GULL-014"), inventory.Some("OB3-0042-7731"), inventory.Some("5f0c8a52-1d7e-4c1b-9e0a-3b6d2f4a7c11"), inventory.Some("T-9")
-	inv.Device.Board.Serial, inv.OS.Platform, inv.Device.Form = inventory.Some("BRD-99812"), inventory.Some("windows"), inventory.Some("desktop")
+	inv.Device.Name, inv.Device.Serial, inv.Device.UUID, inv.Device.AssetTag = inventory.Some("GULL-014"),
+		inventory.Some("OB3-0042-7731"), inventory.Some("5f0c8a52-1d7e-4c1b-9e0a-3b6d2f4a7c11"), inventory.Some("T-9")
+	inv.Device.Board.Serial, inv.OS.Platform, inv.Device.Form = inventory.Some("BRD-99812"), inventory.Some("windows"),
+		inventory.Some("desktop")
 	m := of(t, pc, inv)
 	m.Check.Findings[0].Has = "OB3-0042-7731"
-	m.Check.Findings[0].Evidence = []assess.Evidence{{Fact: "device.serial", Label: "serial number", Has: "OB3-0042-7731"}}
+	m.Check.Findings[0].Evidence = []assess.Evidence{{
+		Fact:  "device.serial",
+		Label: "serial number",
+		Has:   "OB3-0042-7731",
+	}}
 	whole, short := page(t, report.Technician, m), page(t, report.Technician, m.Shortened())
 	for _, secret := range []string{"OB3-0042-7731", "5f0c8a52", "T-9", "BRD-99812"} {
 		if !strings.Contains(whole, secret) {
@@ -268,7 +296,13 @@ func TestShortened(t *testing.T) {
 func TestALetter(t *testing.T) {
 	m := machines(t)[:2]
 	var b bytes.Buffer
-	l := &report.Letter{From: "Ada <ada@ferries.example>", To: "ben@ferries.example, Cör <cor@ferries.example>", Date: now, Reader: report.Technician, Machines: m}
+	l := &report.Letter{
+		From:     "Ada <ada@ferries.example>",
+		To:       "ben@ferries.example, Cör <cor@ferries.example>",
+		Date:     now,
+		Reader:   report.Technician,
+		Machines: m,
+	}
 	if err := l.Write(&b); err != nil {
 		t.Fatal(err)
 	}
@@ -298,7 +332,8 @@ func TestALetter(t *testing.T) {
 		t.Fatal(err)
 	}
 	words, err := io.ReadAll(text)
-	if err != nil || !strings.Contains(string(words), m[0].Check.Answer) || !strings.Contains(string(words), m[1].Check.Machine.Name) {
+	if err != nil || !strings.Contains(string(words), m[0].Check.Answer) ||
+		!strings.Contains(string(words), m[1].Check.Machine.Name) {
 		t.Errorf("%v: %s", err, words)
 	}
 	file, err := parts.NextPart()
@@ -309,7 +344,10 @@ func TestALetter(t *testing.T) {
 	if err != nil || file.FileName() != "report.html" || string(attached) != page(t, report.Technician, m...) {
 		t.Errorf("%v: %q, %d bytes attached", err, file.FileName(), len(attached))
 	}
-	for _, wrong := range []*report.Letter{{From: "ada"}, {From: ""}, {From: "ada@ferries.example", To: "ben@ferries.example; cor"}, {From: "ada@ferries.example\r\nBcc: x@y.example"}} {
+	for _, wrong := range []*report.Letter{
+		{From: "ada"}, {From: ""}, {From: "ada@ferries.example", To: "ben@ferries.example; cor"},
+		{From: "ada@ferries.example\r\nBcc: x@y.example"},
+	} {
 		var b bytes.Buffer
 		if err := wrong.Write(&b); err == nil || b.Len() > 0 || !strings.Contains(err.Error(), "ferries.example") {
 			t.Errorf("%q to %q: %v, %d bytes", wrong.From, wrong.To, err, b.Len())

@@ -62,7 +62,8 @@ func (s *Server) authorise(a huma.API) func(huma.Context, func(huma.Context)) {
 		who, err := s.identify(ctx.Context(), ctx.Header("Authorization"), s.cookieOf(ctx))
 		switch {
 		case errors.Is(err, store.ErrNotFound):
-			refuse(http.StatusUnauthorized, "sign in first, or give a token that is valid: Authorization: Bearer %s…", tokenPrefix)
+			refuse(http.StatusUnauthorized, "sign in first, or give a token that is valid: Authorization: Bearer %s…",
+				tokenPrefix)
 		case err != nil:
 			refuse(http.StatusInternalServerError, "%s", s.problem(err))
 		case !allows(who.Scope, needs):

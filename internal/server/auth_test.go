@@ -41,29 +41,62 @@ var scopes = map[string]string{
 	"GET /version": "open", "POST /session": "open", "GET /session": "open", "DELETE /session": "anybody",
 	"POST /inventories": "submit", "GET /titles": "submit",
 	"GET /devices": "read", "GET /devices/{key}": "read", "GET /devices/{key}/inventory": "read", "GET /fleet": "read",
-	"GET /releases": "read", "GET /releases/{id}": "read", "GET /releases/{id}/document": "read", "GET /targets": "read", "GET /places": "read",
-	"GET /releases/{id}/text": "read", "GET /releases/{id}/difference": "read", "GET /devices/{key}/check": "read", "GET /devices/{key}/report": "read", "GET /compare": "read", "GET /skeleton": "read",
-	"POST /releases/validate": "manage", "POST /lists/import": "manage", "PUT /devices/{key}/facts/{fact}": "work", "DELETE /devices/{key}/facts/{fact}": "work",
-	"GET /backup": "manage", "DELETE /devices/{key}": "manage", "GET /collectors": "read", "GET /export": "read", "GET /users": "manage", "PUT /users/{name}": "manage", "DELETE /users/{name}": "manage", "PUT /session/password": "read", "GET /acts": "manage",
-	"GET /house": "read", "GET /house/{kind}": "read", "PUT /house/{kind}": "manage", "POST /house/{kind}/validate": "manage", "DELETE /house/{kind}": "manage", "GET /devices/{key}/after": "read",
-	"PUT /devices/{key}/ticks/{kind}/{item}": "work", "DELETE /devices/{key}/ticks/{kind}/{item}": "work", "POST /devices/{key}/visit-link": "work", "DELETE /devices/{key}/visit-link": "work",
-	"POST /devices/{key}/rekey": "work", "POST /marks": "work", "GET /tags": "read", "GET /filters": "read", "PUT /filters/{name}": "work", "DELETE /filters/{name}": "work", "GET /doubts": "read", "POST /doubts/{id}": "work",
-	"GET /model-facts": "read", "POST /model-facts": "work", "DELETE /model-facts/{id}": "work", "GET /expected": "read", "PUT /expected": "manage", "PUT /expected/{id}/reason": "work",
-	"GET /grid": "read", "GET /fleet/report": "read", "GET /events": "read", "GET /progress": "read", "GET /hooks": "manage", "PUT /hooks/{name}": "manage", "DELETE /hooks/{name}": "manage", "GET /settings": "read", "PUT /settings": "manage",
-	"POST /inventories/lines": "submit", "POST /sheets/read": "manage", "POST /session/first": "open", "POST /session/token": "read", "DELETE /session/token": "anybody",
+	"GET /releases": "read", "GET /releases/{id}": "read", "GET /releases/{id}/document": "read",
+	"GET /targets": "read", "GET /places": "read",
+	"GET /releases/{id}/text": "read", "GET /releases/{id}/difference": "read", "GET /devices/{key}/check": "read",
+	"GET /devices/{key}/report": "read", "GET /compare": "read", "GET /skeleton": "read",
+	"POST /releases/validate": "manage", "POST /lists/import": "manage", "PUT /devices/{key}/facts/{fact}": "work",
+	"DELETE /devices/{key}/facts/{fact}": "work",
+	"GET /backup":                        "manage", "DELETE /devices/{key}": "manage", "GET /collectors": "read",
+	"GET /export": "read",
+	"GET /users":  "manage", "PUT /users/{name}": "manage", "DELETE /users/{name}": "manage",
+	"PUT /session/password": "read", "GET /acts": "manage",
+	"GET /house": "read", "GET /house/{kind}": "read", "PUT /house/{kind}": "manage",
+	"POST /house/{kind}/validate": "manage", "DELETE /house/{kind}": "manage", "GET /devices/{key}/after": "read",
+	"PUT /devices/{key}/ticks/{kind}/{item}": "work", "DELETE /devices/{key}/ticks/{kind}/{item}": "work",
+	"POST /devices/{key}/visit-link": "work", "DELETE /devices/{key}/visit-link": "work",
+	"POST /devices/{key}/rekey": "work", "POST /marks": "work", "GET /tags": "read", "GET /filters": "read",
+	"PUT /filters/{name}": "work", "DELETE /filters/{name}": "work", "GET /doubts": "read", "POST /doubts/{id}": "work",
+	"GET /model-facts": "read", "POST /model-facts": "work", "DELETE /model-facts/{id}": "work",
+	"GET /expected": "read", "PUT /expected": "manage", "PUT /expected/{id}/reason": "work",
+	"GET /grid": "read", "GET /fleet/report": "read", "GET /events": "read", "GET /progress": "read",
+	"GET /hooks": "manage", "PUT /hooks/{name}": "manage", "DELETE /hooks/{name}": "manage", "GET /settings": "read",
+	"PUT /settings":           "manage",
+	"POST /inventories/lines": "submit", "POST /sheets/read": "manage", "POST /session/first": "open",
+	"POST /session/token": "read", "DELETE /session/token": "anybody",
 	"GET /decisions": "read", "POST /decisions": "work", "DELETE /decisions/{id}": "work",
-	"GET /work": "read", "GET /work/export": "read", "POST /waves/{id}/outcomes/file": "work", "POST /work/assign": "work", "PUT /work/stock": "work", "GET /work/messages": "read", "GET /work/sheet": "read",
-	"GET /work/effects": "read", "POST /what-if": "read", "GET /judging": "read", "GET /rule-changes": "read", "GET /rule-changes/{id}": "read",
-	"GET /waves": "read", "POST /waves": "manage", "GET /waves/{id}": "read", "PUT /waves/{id}": "manage", "DELETE /waves/{id}": "manage", "POST /waves/{id}/machines": "manage", "DELETE /waves/{id}/machines/{key}": "manage",
-	"GET /waves/{id}/hand-off": "read", "POST /waves/{id}/hand-off": "manage", "POST /waves/{id}/outcomes": "work", "PUT /blackout": "manage",
-	"POST /releases": "manage", "PUT /targets": "manage", "PUT /places": "manage", "GET /tokens": "manage", "POST /tokens": "manage", "DELETE /tokens/{id}": "manage",
+	"GET /work": "read", "GET /work/export": "read", "POST /waves/{id}/outcomes/file": "work",
+	"POST /work/assign": "work", "PUT /work/stock": "work", "GET /work/messages": "read", "GET /work/sheet": "read",
+	"GET /work/effects": "read", "POST /what-if": "read", "GET /judging": "read", "GET /rule-changes": "read",
+	"GET /rule-changes/{id}": "read",
+	"GET /waves":             "read", "POST /waves": "manage", "GET /waves/{id}": "read", "PUT /waves/{id}": "manage",
+	"DELETE /waves/{id}": "manage", "POST /waves/{id}/machines": "manage",
+	"DELETE /waves/{id}/machines/{key}": "manage",
+	"GET /waves/{id}/hand-off":          "read", "POST /waves/{id}/hand-off": "manage",
+	"POST /waves/{id}/outcomes": "work",
+	"PUT /blackout":             "manage",
+	"POST /releases":            "manage", "PUT /targets": "manage", "PUT /places": "manage", "GET /tokens": "manage",
+	"POST /tokens": "manage", "DELETE /tokens/{id}": "manage",
 }
 
 func TestNobodyIsLetIn(t *testing.T) {
 	t.Parallel()
 	s := servertest.Start(t, nil)
-	tokens := map[string]string{"nobody": "", "submit": s.NewToken(t, "s", server.ScopeSubmit), "read": s.NewToken(t, "r", server.ScopeRead), "work": s.NewToken(t, "w", server.ScopeWork), "manage": s.Token}
-	may := map[string][]string{"open": {"nobody", "submit", "read", "work", "manage"}, "anybody": {"submit", "read", "work", "manage"}, "submit": {"submit", "manage"}, "read": {"read", "work", "manage"}, "work": {"work", "manage"}, "manage": {"manage"}}
+	tokens := map[string]string{
+		"nobody": "",
+		"submit": s.NewToken(t, "s", server.ScopeSubmit),
+		"read":   s.NewToken(t, "r", server.ScopeRead),
+		"work":   s.NewToken(t, "w", server.ScopeWork),
+		"manage": s.Token,
+	}
+	may := map[string][]string{
+		"open":    {"nobody", "submit", "read", "work", "manage"},
+		"anybody": {"submit", "read", "work", "manage"},
+		"submit":  {"submit", "manage"},
+		"read":    {"read", "work", "manage"},
+		"work":    {"work", "manage"},
+		"manage":  {"manage"},
+	}
 	for op := range operations(t, s.URL) {
 		scope, listed := scopes[op]
 		if !listed {
@@ -71,10 +104,12 @@ func TestNobodyIsLetIn(t *testing.T) {
 			continue
 		}
 		method, path, _ := strings.Cut(op, " ")
-		path = strings.NewReplacer("{key}", "x", "{id}", "999", "{fact}", "tpm.state", "{kind}", "steps", "{item}", "backup", "{name}", "x").Replace(path)
+		path = strings.NewReplacer("{key}", "x", "{id}", "999", "{fact}", "tpm.state", "{kind}", "steps", "{item}",
+			"backup", "{name}", "x").Replace(path)
 		for who, token := range tokens {
 			if op == "DELETE /session/token" && who != "nobody" {
-				token = s.NewToken(t, "to end "+who, map[string]string{"submit": "submit", "read": "read", "work": "work", "manage": "manage"}[who])
+				token = s.NewToken(t, "to end "+who,
+					map[string]string{"submit": "submit", "read": "read", "work": "work", "manage": "manage"}[who])
 			}
 			allowed := false
 			for _, m := range may[scope] {
@@ -82,8 +117,10 @@ func TestNobodyIsLetIn(t *testing.T) {
 			}
 			status, _, _ := call(t, method, s.URL+"/api"+path, token, "application/json", "{}")
 			refused := status == 401 || status == 403
-			if op == "POST /session" || op == "POST /session/first" || op == "POST /session/token" && who != "nobody" && who != "submit" {
-				refused = false // this 401 is about the password, the 403 about the link, and about a token that makes tokens
+			if op == "POST /session" || op == "POST /session/first" || op == "POST /session/token" && who != "nobody" &&
+				who != "submit" {
+				// this 401 is about the password, the 403 about the link, and about a token that makes tokens
+				refused = false
 			}
 			if refused == allowed {
 				t.Errorf("%s by %s: %d, and it takes %s", op, who, status, scope)
@@ -114,7 +151,10 @@ func TestSignIn(t *testing.T) {
 		t.Errorf("an unknown name: %d", res.StatusCode)
 	}
 	right := fmt.Sprintf(`{"name":"demo","password":%q}`, servertest.Password)
-	if res := post(right, func(r *http.Request) { r.Header.Set("Origin", "https://elsewhere.example") }); res.StatusCode != 403 {
+	if res := post(right, func(r *http.Request) {
+		r.Header.Set("Origin",
+			"https://elsewhere.example")
+	}); res.StatusCode != 403 {
 		t.Errorf("from another site: %d", res.StatusCode)
 	}
 	res := post(right, nothing)
@@ -157,7 +197,9 @@ func TestNoGetChangesAnything(t *testing.T) {
 	s := servertest.Demo(t, nil)
 	state := func() string {
 		all := ""
-		for _, path := range []string{"/devices?size=1000", "/devices/gull-001", "/releases", "/targets", "/places", "/house"} {
+		for _, path := range []string{
+			"/devices?size=1000", "/devices/gull-001", "/releases", "/targets", "/places", "/house",
+		} {
 			_, _, body := call(t, "GET", s.URL+"/api"+path, s.Token, "", "")
 			all += checkedAt.ReplaceAllString(body, "")
 		}
@@ -167,13 +209,24 @@ func TestNoGetChangesAnything(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := s.Client.PutWave(ctx, 0, api.MakeWave{Name: "Pilot", Pilot: true, Rule: "class=pc", Most: 5, Starts: time.Now().UTC().Format(time.DateOnly), Ends: time.Now().AddDate(0, 0, 9).UTC().Format(time.DateOnly)}); err != nil {
+	if _, err := s.Client.PutWave(ctx, 0,
+		api.MakeWave{
+			Name:   "Pilot",
+			Pilot:  true,
+			Rule:   "class=pc",
+			Most:   5,
+			Starts: time.Now().UTC().Format(time.DateOnly),
+			Ends:   time.Now().AddDate(0, 0, 9).UTC().Format(time.DateOnly),
+		}); err != nil {
 		t.Fatal(err)
 	}
 	before := state()
 	for op := range operations(t, s.URL) {
 		if path, isGet := strings.CutPrefix(op, "GET "); isGet {
-			path = strings.NewReplacer("{key}/check", "gull-001/check?release=skerry-13", "{key}/after", fmt.Sprintf("gull-001/after?inventory=%d", dev.History[0].ID), "{kind}", "steps", "{key}", "gull-001", "releases/{id}", "releases/skerry-12", "{id}", "1", "work/export", "work/export?list=visits", "compare", "compare?a=gull-001&b=gull-002").Replace(path)
+			path = strings.NewReplacer("{key}/check", "gull-001/check?release=skerry-13", "{key}/after",
+				fmt.Sprintf("gull-001/after?inventory=%d", dev.History[0].ID), "{kind}", "steps", "{key}", "gull-001",
+				"releases/{id}", "releases/skerry-12", "{id}", "1", "work/export", "work/export?list=visits", "compare",
+				"compare?a=gull-001&b=gull-002").Replace(path)
 			if status, _, body := call(t, "GET", s.URL+"/api"+path, s.Token, "", ""); status != 200 {
 				t.Errorf("%s: %d %.200s", path, status, body)
 			}
@@ -194,7 +247,8 @@ func TestTokens(t *testing.T) {
 	if err != nil || !strings.HasPrefix(m.Secret, "rlt_") {
 		t.Fatalf("%+v %v", m, err)
 	}
-	if _, err := s.Client.AddToken(ctx, api.NewToken{Name: "counter 2", Scope: "read"}); err == nil || !strings.Contains(err.Error(), "choose another name") {
+	if _, err := s.Client.AddToken(ctx, api.NewToken{Name: "counter 2", Scope: "read"}); err == nil ||
+		!strings.Contains(err.Error(), "choose another name") {
 		t.Errorf("a name twice: %v", err)
 	}
 	body := machine(t, func(*inventory.Document) {})

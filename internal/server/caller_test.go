@@ -12,7 +12,8 @@ import (
 // and may do nothing.
 func TestNobodySeesNothing(t *testing.T) {
 	nobody := callerOf(context.Background())
-	if !nobody.Limited() || nobody.Sees("") || nobody.Sees("Gull Quay") || nobody.Plain || !nobody.hides(fact.DeviceSerial.Def().Name) {
+	if !nobody.Limited() || nobody.Sees("") || nobody.Sees("Gull Quay") || nobody.Plain ||
+		!nobody.hides(fact.DeviceSerial.Def().Name) {
 		t.Errorf("%+v", nobody)
 	}
 	for _, needs := range []string{ScopeSubmit, ScopeRead, ScopeWork, ScopeManage} {

@@ -54,23 +54,41 @@ func canarySite(t *testing.T, s *servertest.Service) (keys []string) {
 	must(err)
 	_, err = s.Client.EnterFact(ctx, keys[0], "tpm.header", api.EnterFact{Value: "true", Note: canary + " manual"})
 	must(err)
-	_, err = s.Client.Tick(ctx, keys[0], "prepare", "backup", api.SayTick{State: "refused", Note: canary + " has no room"})
+	_, err = s.Client.Tick(ctx, keys[0], "prepare", "backup",
+		api.SayTick{State: "refused", Note: canary + " has no room"})
 	must(err)
-	_, err = s.Client.EnterModelFact(ctx, api.EnterModelFact{Maker: canary + " Works", Model: canary + " 15 pilotboat", Fact: "memory.max_bytes", Value: "32 GiB", Note: canary + " data sheet"})
+	_, err = s.Client.EnterModelFact(ctx,
+		api.EnterModelFact{
+			Maker: canary + " Works",
+			Model: canary + " 15 pilotboat",
+			Fact:  "memory.max_bytes",
+			Value: "32 GiB",
+			Note:  canary + " data sheet",
+		})
 	must(err)
 	until := time.Now().AddDate(0, 0, 60).Format(time.DateOnly)
 	for _, kind := range []string{"later", "hold", "stay"} {
-		_, err = s.Client.Decide(ctx, api.MakeDecision{Kind: kind, Scope: at, Reason: canary + " is at sea", Until: until})
+		_, err = s.Client.Decide(ctx,
+			api.MakeDecision{Kind: kind, Scope: at, Reason: canary + " is at sea", Until: until})
 		must(err)
 	}
 	_, err = s.Client.SaveFilter(ctx, canary+" machines", api.SaveFilter{Filter: at})
 	must(err)
-	_, err = s.Client.SetExpected(ctx, []api.Expected{{Name: canary + "-expected", Serial: "SN" + canary, Maker: canary + " Works", Model: canary + " 15 pilotboat", Place: canary + " Rock", Note: canary + " note"}})
+	_, err = s.Client.SetExpected(ctx,
+		[]api.Expected{{
+			Name:   canary + "-expected",
+			Serial: "SN" + canary,
+			Maker:  canary + " Works",
+			Model:  canary + " 15 pilotboat",
+			Place:  canary + " Rock",
+			Note:   canary + " note",
+		}})
 	must(err)
 	_, err = s.Client.Assign(ctx, api.Assign{Where: at, Who: canary + " crew", Note: canary + " note"})
 	must(err)
 	wave, err := s.Client.PutWave(ctx, 0, api.MakeWave{Name: canary + " pilot", Pilot: true, Rule: at, Most: 3,
-		Starts: time.Now().AddDate(0, 0, 2).Format(time.DateOnly), Ends: time.Now().AddDate(0, 0, 20).Format(time.DateOnly), Note: canary + " first"})
+		Starts: time.Now().AddDate(0, 0, 2).Format(time.DateOnly),
+		Ends:   time.Now().AddDate(0, 0, 20).Format(time.DateOnly), Note: canary + " first"})
 	must(err)
 	if _, err := s.Client.FillWave(ctx, wave.ID, api.FillWave{Keys: keys}); err != nil {
 		t.Logf("the wave takes none of them: %v", err)
@@ -93,11 +111,13 @@ func TestNothingOfAnotherSiteIsSeen(t *testing.T) {
 	t.Parallel()
 	s := servertest.Demo(t, nil)
 	keys := canarySite(t, s)
-	read, err := s.Client.AddToken(ctx, api.NewToken{Name: "viewer of the quay", Scope: "read", Places: []string{"Gull Quay"}})
+	read, err := s.Client.AddToken(ctx,
+		api.NewToken{Name: "viewer of the quay", Scope: "read", Places: []string{"Gull Quay"}})
 	if err != nil {
 		t.Fatal(err)
 	}
-	work, err := s.Client.AddToken(ctx, api.NewToken{Name: "technician of the quay", Scope: "work", Places: []string{"Gull Quay"}})
+	work, err := s.Client.AddToken(ctx,
+		api.NewToken{Name: "technician of the quay", Scope: "work", Places: []string{"Gull Quay"}})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -152,9 +172,12 @@ func walk(t *testing.T, s *servertest.Service, keys []string) []string {
 	t.Helper()
 	machines := append([]string{"gull-007"}, keys[:2]...)
 	values := map[string][]string{
-		"key": machines, "a": machines, "b": machines, "id": {"1", "2", "3", "4", "skerry-12", "fathom-9"}, "kind": {"steps", "guides", "prices"}, "name": {"x"},
-		"where": {"", "pilotboat", "disposition=ready"}, "class": {"pc"}, "list": {"visits", "batches", "parts", "questions", "watch", "messages", "decisions", "waves", "research"},
-		"format": {"json", "csv"}, "facts": {"device.serial,os.name,device.model"}, "sort": {"name"}, "all": {"true"}, "for": {"technician", "user", "visit"}, "days": {"90"}, "size": {"1000"},
+		"key": machines, "a": machines, "b": machines, "id": {"1", "2", "3", "4", "skerry-12", "fathom-9"},
+		"kind": {"steps", "guides", "prices"}, "name": {"x"},
+		"where": {"", "pilotboat", "disposition=ready"}, "class": {"pc"},
+		"list":   {"visits", "batches", "parts", "questions", "watch", "messages", "decisions", "waves", "research"},
+		"format": {"json", "csv"}, "facts": {"device.serial,os.name,device.model"}, "sort": {"name"}, "all": {"true"},
+		"for": {"technician", "user", "visit"}, "days": {"90"}, "size": {"1000"},
 	}
 	var out []string
 	for op, about := range operations(t, s.URL) {
@@ -235,8 +258,15 @@ func TestWhatALimitedCallerSeesOfDecisionsAndWaves(t *testing.T) {
 	s := servertest.Demo(t, nil)
 	both := `place="Gull Quay","Holm Ferry"`
 	until := time.Now().AddDate(0, 0, 60).Format(time.DateOnly)
-	w, err := s.Client.PutWave(ctx, 0, api.MakeWave{Name: "pilot", Pilot: true, Rule: `disposition=ready class=pc place="North Slip","Holm Ferry","Lantern Pier"`, Most: 12,
-		Starts: time.Now().AddDate(0, 0, 2).Format(time.DateOnly), Ends: time.Now().AddDate(0, 0, 30).Format(time.DateOnly)})
+	w, err := s.Client.PutWave(ctx, 0,
+		api.MakeWave{
+			Name:   "pilot",
+			Pilot:  true,
+			Rule:   `disposition=ready class=pc place="North Slip","Holm Ferry","Lantern Pier"`,
+			Most:   12,
+			Starts: time.Now().AddDate(0, 0, 2).Format(time.DateOnly),
+			Ends:   time.Now().AddDate(0, 0, 30).Format(time.DateOnly),
+		})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -248,7 +278,8 @@ func TestWhatALimitedCallerSeesOfDecisionsAndWaves(t *testing.T) {
 	if err != nil || len(whole.Members) < 4 {
 		t.Fatalf("%d members, %v; %+v", len(whole.Members), err, filled)
 	}
-	if _, err := s.Client.Decide(ctx, api.MakeDecision{Kind: "hold", Scope: both, Reason: "the season", Until: until}); err != nil {
+	if _, err := s.Client.Decide(ctx,
+		api.MakeDecision{Kind: "hold", Scope: both, Reason: "the season", Until: until}); err != nil {
 		t.Fatal(err)
 	}
 	days, of := map[string]string{}, map[string]int{}
@@ -281,11 +312,13 @@ func TestWhatALimitedCallerSeesOfDecisionsAndWaves(t *testing.T) {
 		t.Errorf("a wave without machines of theirs: %v", err)
 	}
 	list, err := c.Decisions(ctx, true)
-	if err != nil || len(list.Decisions) != 1 || strings.Contains(list.Decisions[0].Scope, "Holm") || list.Decisions[0].Machines == 0 {
+	if err != nil || len(list.Decisions) != 1 || strings.Contains(list.Decisions[0].Scope, "Holm") ||
+		list.Decisions[0].Machines == 0 {
 		t.Errorf("%+v %v", list, err)
 	}
 	if len(list.Decisions) == 1 && list.Decisions[0].Machines != total(t, c, list.Decisions[0].Where) {
-		t.Errorf("%d machines, and the filter finds %d", list.Decisions[0].Machines, total(t, c, list.Decisions[0].Where))
+		t.Errorf("%d machines, and the filter finds %d", list.Decisions[0].Machines,
+			total(t, c, list.Decisions[0].Where))
 	}
 	if err := c.EndDecision(ctx, list.Decisions[0].ID); statusOf(err) != 404 {
 		t.Errorf("ending a decision on others: %v", err)

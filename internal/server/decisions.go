@@ -51,7 +51,9 @@ func (s decisionsAPI) listDecisions(ctx context.Context, in *struct {
 	return out, err
 }
 
-func (s decisionsAPI) addDecision(ctx context.Context, in *struct{ Body api.MakeDecision }) (out api.Decision, err error) {
+func (s decisionsAPI) addDecision(
+	ctx context.Context, in *struct{ Body api.MakeDecision },
+) (out api.Decision, err error) {
 	b := &in.Body
 	if b.Kind != decision.Later && callerOf(ctx).Scope != ScopeManage {
 		return out, notForYou("a technician may say that machines are left alone until a date (later); " +

@@ -31,7 +31,14 @@ func TestWaiver(t *testing.T) {
 	until := time.Unix(0, at.Load()).UTC().AddDate(0, 0, 30)
 	scope := `place="Gull Quay" fails=secure-boot-on`
 	all := total(t, s.Client, scope)
-	d, err := s.Client.Decide(ctx, api.MakeDecision{Kind: "waive", Scope: scope, Requirement: "secure-boot-on", Reason: "the other system of the workshop starts no other way", Until: until.Format(time.DateOnly)})
+	d, err := s.Client.Decide(ctx,
+		api.MakeDecision{
+			Kind:        "waive",
+			Scope:       scope,
+			Requirement: "secure-boot-on",
+			Reason:      "the other system of the workshop starts no other way",
+			Until:       until.Format(time.DateOnly),
+		})
 	if err != nil || d.Machines != all || d.Release != "skerry-12" || !strings.Contains(d.Says, "may fail until") {
 		t.Fatalf("%+v %v, want %d machines", d, err, all)
 	}
@@ -49,11 +56,13 @@ func TestWaiver(t *testing.T) {
 		t.Fatalf("%+v %v", l.Devices, err)
 	}
 	one, err := s.Client.Device(ctx, l.Devices[0].Key)
-	if err != nil || one.Check.Disposition != "ready" || one.Check.Counts.Waived != 1 || one.Check.Counts.Fail != 0 || len(one.Decisions) != 1 {
+	if err != nil || one.Check.Disposition != "ready" || one.Check.Counts.Waived != 1 || one.Check.Counts.Fail != 0 ||
+		len(one.Decisions) != 1 {
 		t.Fatalf("%+v %v", one.Check, err)
 	}
 	for _, f := range one.Check.Findings {
-		if f.Requirement == "secure-boot-on" && (f.Outcome != "waived" || f.Waiver == nil || f.Waiver.Reason == "" || f.Has == "") {
+		if f.Requirement == "secure-boot-on" &&
+			(f.Outcome != "waived" || f.Waiver == nil || f.Waiver.Reason == "" || f.Has == "") {
 			t.Errorf("%+v", f)
 		}
 	}
@@ -68,7 +77,8 @@ func TestWaiver(t *testing.T) {
 		t.Errorf("after its end %d fail, want %d", got, before)
 	}
 	list, err := s.Client.Decisions(ctx, false)
-	if err != nil || len(list.Decisions) != 1 || list.Decisions[0].Counts || !strings.Contains(list.Decisions[0].Says, "that is over") {
+	if err != nil || len(list.Decisions) != 1 || list.Decisions[0].Counts ||
+		!strings.Contains(list.Decisions[0].Says, "that is over") {
 		t.Errorf("%+v %v", list, err)
 	}
 }
@@ -82,12 +92,22 @@ func TestDecisionsAreRefused(t *testing.T) {
 		d    api.MakeDecision
 		want string
 	}{
-		{"cannot be waived", api.MakeDecision{Kind: "waive", Scope: "class=pc", Requirement: "memory", Reason: "x", Until: day}, "the installer refuses"},
+		{"cannot be waived", api.MakeDecision{
+			Kind:        "waive",
+			Scope:       "class=pc",
+			Requirement: "memory",
+			Reason:      "x",
+			Until:       day,
+		}, "the installer refuses"},
 		{"no end", api.MakeDecision{Kind: "waive", Scope: "class=pc", Requirement: "tpm", Reason: "x"}, "has no end"},
-		{"in the past", api.MakeDecision{Kind: "stay", Scope: "class=pc", Reason: "x", Until: "2020-01-01"}, "2020-01-01 is over"},
-		{"no day", api.MakeDecision{Kind: "stay", Scope: "class=pc", Reason: "x", Until: "soon"}, "write the last day as"},
-		{"nobody", api.MakeDecision{Kind: "hold", Scope: `place="Nowhere"`, Reason: "x", Until: day}, "no machine is meant"},
-		{"a circle", api.MakeDecision{Kind: "hold", Scope: "disposition=ready", Reason: "x", Until: day}, "which decisions change"},
+		{"in the past", api.MakeDecision{Kind: "stay", Scope: "class=pc", Reason: "x", Until: "2020-01-01"},
+			"2020-01-01 is over"},
+		{"no day", api.MakeDecision{Kind: "stay", Scope: "class=pc", Reason: "x", Until: "soon"},
+			"write the last day as"},
+		{"nobody", api.MakeDecision{Kind: "hold", Scope: `place="Nowhere"`, Reason: "x", Until: day},
+			"no machine is meant"},
+		{"a circle", api.MakeDecision{Kind: "hold", Scope: "disposition=ready", Reason: "x", Until: day},
+			"which decisions change"},
 	} {
 		_, err := s.Client.Decide(ctx, tt.d)
 		refused(t, tt.name, err, tt.want)
@@ -96,10 +116,18 @@ func TestDecisionsAreRefused(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := worker.Decide(ctx, api.MakeDecision{Kind: "hold", Scope: "class=pc", Reason: "x", Until: day}); err == nil || !strings.Contains(err.Error(), "administrator's") {
+	if _, err := worker.Decide(ctx,
+		api.MakeDecision{Kind: "hold", Scope: "class=pc", Reason: "x", Until: day}); err == nil ||
+		!strings.Contains(err.Error(), "administrator's") {
 		t.Errorf("%v", err)
 	}
-	d, err := worker.Decide(ctx, api.MakeDecision{Kind: "later", Scope: `place="Gull Quay"`, Reason: "the ticket counter is in season", Until: day})
+	d, err := worker.Decide(ctx,
+		api.MakeDecision{
+			Kind:   "later",
+			Scope:  `place="Gull Quay"`,
+			Reason: "the ticket counter is in season",
+			Until:  day,
+		})
 	if err != nil || d.Machines != total(t, s.Client, "decision=later") {
 		t.Fatalf("%+v %v", d, err)
 	}
@@ -117,7 +145,8 @@ func TestEffects(t *testing.T) {
 	s := servertest.Demo(t, nil)
 	for _, order := range []string{"machines", "time"} {
 		e, err := s.Client.Effects(ctx, "", order)
-		if err != nil || e.Ready != total(t, s.Client, "disposition=ready") || e.Undetermined != total(t, s.Client, e.WhereUndetermined) {
+		if err != nil || e.Ready != total(t, s.Client, "disposition=ready") ||
+			e.Undetermined != total(t, s.Client, e.WhereUndetermined) {
 			t.Fatalf("%+v %v", e, err)
 		}
 		for _, r := range e.Remedies {
@@ -141,12 +170,14 @@ func TestWhatIf(t *testing.T) {
 	if err != nil || same.Moved != 0 || same.Machines != total(t, s.Client, "class=pc") {
 		t.Fatalf("%+v %v", same, err)
 	}
-	draft := strings.Replace(strings.Replace(src, "memory.installed_bytes, at_least: 6 GiB", "memory.installed_bytes, at_least: 10 GiB", 1), "revision: 5", "revision: 6", 1)
+	draft := strings.Replace(strings.Replace(src, "memory.installed_bytes, at_least: 6 GiB",
+		"memory.installed_bytes, at_least: 10 GiB", 1), "revision: 5", "revision: 6", 1)
 	if draft == src {
 		t.Fatal("the demo's release has other words")
 	}
 	got, err := s.Client.WhatIf(ctx, api.AskWhatIf{Document: draft})
-	if err != nil || got.Moved == 0 || len(got.Flips) != got.Moved || len(got.Changes) == 0 || got.Changes[0].Requirement != "memory" {
+	if err != nil || got.Moved == 0 || len(got.Flips) != got.Moved || len(got.Changes) == 0 ||
+		got.Changes[0].Requirement != "memory" {
 		t.Fatalf("%+v %v", got, err)
 	}
 	moved := 0

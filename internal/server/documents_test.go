@@ -19,14 +19,21 @@ import (
 func TestFactsByHandAtTheService(t *testing.T) {
 	t.Parallel()
 	s := servertest.Demo(t, nil)
-	l, err := s.Client.Devices(ctx, "unknown=tpm unknown=partition-style disposition=undetermined maker=Ostrel,Fennick,Brannock", "name", 1, 1)
+	l, err := s.Client.Devices(ctx,
+		"unknown=tpm unknown=partition-style disposition=undetermined maker=Ostrel,Fennick,Brannock", "name", 1, 1)
 	if err != nil || l.Total == 0 {
 		t.Fatal(err)
 	}
 	key := l.Devices[0].Key
 	var d api.Device
-	for name, value := range map[string]string{"memory.installed_bytes": "16 GiB", "tpm.state": "ready", "tpm.version": "2.0", "storage.system.partition_style": "gpt"} {
-		if d, err = s.Client.EnterFact(ctx, key, name, api.EnterFact{Value: value, Note: "seen at the desk"}); err != nil {
+	for name, value := range map[string]string{
+		"memory.installed_bytes":         "16 GiB",
+		"tpm.state":                      "ready",
+		"tpm.version":                    "2.0",
+		"storage.system.partition_style": "gpt",
+	} {
+		if d, err = s.Client.EnterFact(ctx, key, name,
+			api.EnterFact{Value: value, Note: "seen at the desk"}); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -45,7 +52,8 @@ func TestFactsByHandAtTheService(t *testing.T) {
 	visible := regexp.MustCompile(`"visible_bytes":\d+`)
 	again := visible.ReplaceAllString(string(src), `"visible_bytes":4000000000`)
 	again = strings.Replace(again, `"memory":{`, `"memory":{"installed_bytes":4294967296,`, 1)
-	again = strings.Replace(again, `{"fact":"memory.installed_bytes","cause":"needs-rights","detail":"the collector ran without administrator rights","try":"Run the collector again with administrator rights."},`, "", 1)
+	again = strings.Replace(again,
+		`{"fact":"memory.installed_bytes","cause":"needs-rights","detail":"the collector ran without administrator rights","try":"Run the collector again with administrator rights."},`, "", 1)
 	if _, err := s.Client.Submit(ctx, []byte(again)); err != nil {
 		t.Fatal(err)
 	}
@@ -53,17 +61,26 @@ func TestFactsByHandAtTheService(t *testing.T) {
 		t.Fatalf("%s %v", d.Disposition, err)
 	}
 	for _, f := range d.Check.Findings {
-		if f.Requirement == "memory" && (!f.Conflict || !strings.Contains(f.Has, "4 GiB") || !strings.Contains(f.Has, "16 GiB (entered by hand by everything")) {
+		if f.Requirement == "memory" &&
+			(!f.Conflict || !strings.Contains(f.Has, "4 GiB") ||
+				!strings.Contains(f.Has, "16 GiB (entered by hand by everything")) {
 			t.Errorf("%+v", f)
 		}
 	}
-	if d, err = s.Client.TakeBackFact(ctx, key, "memory.installed_bytes"); err != nil || d.Disposition == "undetermined" || len(d.Hand) != 3 {
+	if d, err = s.Client.TakeBackFact(ctx, key, "memory.installed_bytes"); err != nil ||
+		d.Disposition == "undetermined" || len(d.Hand) != 3 {
 		t.Errorf("%s %+v %v", d.Disposition, d.Hand, err)
 	}
 	// What cannot be entered leaves everything as it was.
-	for name, value := range map[string]string{"memory.instaled_bytes": "1 GiB", "memory.installed_bytes": "1 GB", "graphics[7].interface_level": "12", "storage.system.free_bytes": "9000 GB"} {
+	for name, value := range map[string]string{
+		"memory.instaled_bytes":       "1 GiB",
+		"memory.installed_bytes":      "1 GB",
+		"graphics[7].interface_level": "12",
+		"storage.system.free_bytes":   "9000 GB",
+	} {
 		var p *api.Problem
-		if _, err := s.Client.EnterFact(ctx, key, name, api.EnterFact{Value: value}); !errors.As(err, &p) || p.Status != http.StatusUnprocessableEntity {
+		if _, err := s.Client.EnterFact(ctx, key, name, api.EnterFact{Value: value}); !errors.As(err, &p) ||
+			p.Status != http.StatusUnprocessableEntity {
 			t.Errorf("%s=%s: %v", name, value, err)
 		}
 	}
@@ -86,7 +103,9 @@ func has(l api.DeviceList, key string) bool {
 func TestStoredVerdictsAreThoseOfAChecks(t *testing.T) {
 	t.Parallel()
 	s := servertest.Demo(t, nil)
-	if _, err := s.Client.AddRelease(ctx, standin.SkerryWith("revision: 5", "revision: 6", "at_least: 6 GiB", "at_least: 12 GiB", "at_least: 30 GB", "at_least: 90 GB")); err != nil {
+	if _, err := s.Client.AddRelease(ctx,
+		standin.SkerryWith("revision: 5", "revision: 6", "at_least: 6 GiB", "at_least: 12 GiB", "at_least: 30 GB",
+			"at_least: 90 GB")); err != nil {
 		t.Fatal(err)
 	}
 	l, err := s.Client.Devices(ctx, "class=pc", "name", 1, 1000)
@@ -98,8 +117,10 @@ func TestStoredVerdictsAreThoseOfAChecks(t *testing.T) {
 			continue
 		}
 		d, err := s.Client.Device(ctx, row.Key)
-		if err != nil || d.Check.Release.Revision != 6 || d.Check.Disposition != row.Disposition || d.Check.Certainty != row.Certainty || d.Check.Counts.Fail != row.Fails || d.Check.Answer != row.Answer {
-			t.Errorf("%s: the list says %s, %s, %d, %q; the check %s, %s, %d, %q; %v", row.Key, row.Disposition, row.Certainty, row.Fails, row.Answer, d.Disposition, d.Certainty, d.Fails, d.Answer, err)
+		if err != nil || d.Check.Release.Revision != 6 || d.Check.Disposition != row.Disposition ||
+			d.Check.Certainty != row.Certainty || d.Check.Counts.Fail != row.Fails || d.Check.Answer != row.Answer {
+			t.Errorf("%s: the list says %s, %s, %d, %q; the check %s, %s, %d, %q; %v", row.Key, row.Disposition,
+				row.Certainty, row.Fails, row.Answer, d.Disposition, d.Certainty, d.Fails, d.Answer, err)
 		}
 	}
 }
@@ -108,22 +129,26 @@ func TestOneMachineAgainstAnyRelease(t *testing.T) {
 	t.Parallel()
 	s := servertest.Demo(t, nil)
 	d, err := s.Client.Device(ctx, "lant-001")
-	if err != nil || len(d.Check.Next) != 1 || d.Check.Next[0].Release.ID != "skerry-13" || !d.Check.Next[0].Release.Test {
+	if err != nil || len(d.Check.Next) != 1 || d.Check.Next[0].Release.ID != "skerry-13" ||
+		!d.Check.Next[0].Release.Test {
 		t.Fatalf("%+v %v", d.Check.Next, err)
 	}
 	c, err := s.Client.Check(ctx, "lant-001", "skerry-13")
-	if err != nil || c.Release.ID != "skerry-13" || c.Disposition != d.Check.Next[0].Disposition || c.Answer != d.Check.Next[0].Answer {
+	if err != nil || c.Release.ID != "skerry-13" || c.Disposition != d.Check.Next[0].Disposition ||
+		c.Answer != d.Check.Next[0].Answer {
 		t.Errorf("%s %v", c.Disposition, err)
 	}
 	var p *api.Problem
-	if _, err := s.Client.Check(ctx, "lant-001", "fathom-9"); !errors.As(err, &p) || p.Status != 422 || !strings.Contains(p.Detail, "installs on Macs only") {
+	if _, err := s.Client.Check(ctx, "lant-001", "fathom-9"); !errors.As(err, &p) || p.Status != 422 ||
+		!strings.Contains(p.Detail, "installs on Macs only") {
 		t.Errorf("the wrong class: %v", err)
 	}
 	cmp, err := s.Client.Compare(ctx, "lant-001", "gull-101")
 	if err != nil || cmp.SameDevice || len(cmp.Facts) < 5 || len(cmp.Findings) == 0 || cmp.Release != "Skerry 12" {
 		t.Errorf("%+v %v", cmp, err)
 	}
-	if cmp, err = s.Client.Compare(ctx, "lant-001", "nslip-m51"); err != nil || cmp.Release != "" || len(cmp.Findings) != 0 {
+	if cmp, err = s.Client.Compare(ctx, "lant-001", "nslip-m51"); err != nil || cmp.Release != "" ||
+		len(cmp.Findings) != 0 {
 		t.Errorf("a PC and a Mac: %v %v", cmp.Findings, err)
 	}
 }
@@ -131,11 +156,15 @@ func TestOneMachineAgainstAnyRelease(t *testing.T) {
 func TestDocumentsAtTheService(t *testing.T) {
 	t.Parallel()
 	s := servertest.Demo(t, nil)
-	v, err := s.Client.ValidateRelease(ctx, standin.SkerryWith("revision: 5", "revision: 6", "at_least: 6 GiB", "at_least: 8 GiB"))
-	if err != nil || len(v.Mistakes) != 0 || v.Release.Revision != 6 || len(v.Changes) != 1 || v.Changes[0].Kind != "tightened" {
+	v, err := s.Client.ValidateRelease(ctx,
+		standin.SkerryWith("revision: 5", "revision: 6", "at_least: 6 GiB", "at_least: 8 GiB"))
+	if err != nil || len(v.Mistakes) != 0 || v.Release.Revision != 6 || len(v.Changes) != 1 ||
+		v.Changes[0].Kind != "tightened" {
 		t.Errorf("%+v %v", v.Changes, err)
 	}
-	v, err = s.Client.ValidateRelease(ctx, standin.SkerryWith("at_least: 6 GiB", "at_least: 6 GB", "fact: tpm.state", "fact: tpm.sate", "skerry-12-processors.csv", "other.csv"))
+	v, err = s.Client.ValidateRelease(ctx,
+		standin.SkerryWith("at_least: 6 GiB", "at_least: 6 GB", "fact: tpm.state", "fact: tpm.sate",
+			"skerry-12-processors.csv", "other.csv"))
 	if err != nil || len(v.Mistakes) != 3 || v.Release != nil || v.Mistakes[0].Line == 0 {
 		t.Errorf("%+v %v", v.Mistakes, err)
 	}
@@ -147,18 +176,27 @@ func TestDocumentsAtTheService(t *testing.T) {
 		t.Errorf("%+v %v", d, err)
 	}
 	var p *api.Problem
-	if _, err := s.Client.ReleaseDifference(ctx, "skerry-13", ""); !errors.As(err, &p) || p.Status != 422 || !strings.Contains(p.Detail, "has no revision before 1") {
+	if _, err := s.Client.ReleaseDifference(ctx, "skerry-13", ""); !errors.As(err, &p) || p.Status != 422 ||
+		!strings.Contains(p.Detail, "has no revision before 1") {
 		t.Errorf("nothing before: %v", err)
 	}
 	titles, err := s.As(t, s.NewToken(t, "collector", server.ScopeSubmit)).Titles(ctx)
 	if err != nil || fmt.Sprint(titles.Titles) != "[Counterfoil Hawser Hawser VPN Lampwright Tidebook]" {
 		t.Errorf("%v %v", titles, err)
 	}
-	got, err := s.Client.ImportList(ctx, api.ImportList{Name: "a.csv", Content: []byte("Model;Kerne\nK5-9400;6\n"), Columns: map[string]string{"cores": "Kerne"}, Prefix: "Corvane"})
+	got, err := s.Client.ImportList(ctx,
+		api.ImportList{
+			Name:    "a.csv",
+			Content: []byte("Model;Kerne\nK5-9400;6\n"),
+			Columns: map[string]string{"cores": "Kerne"},
+			Prefix:  "Corvane",
+		})
 	if err != nil || got.Total != 1 || got.CSV != "name,cores\nCorvane K5-9400,6\n" {
 		t.Errorf("%+v %v", got, err)
 	}
-	if _, err := s.Client.ImportList(ctx, api.ImportList{Name: "a.html", Content: []byte("<html></html>")}); !errors.As(err, &p) || p.Status != 422 || !strings.Contains(p.Detail, "has no table") {
+	if _, err := s.Client.ImportList(ctx,
+		api.ImportList{Name: "a.html", Content: []byte("<html></html>")}); !errors.As(err, &p) || p.Status != 422 ||
+		!strings.Contains(p.Detail, "has no table") {
 		t.Errorf("a page without a table: %v", err)
 	}
 }

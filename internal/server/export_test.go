@@ -15,7 +15,8 @@ func TestExport(t *testing.T) {
 	t.Parallel()
 	s := servertest.Demo(t, nil)
 	// A machine whose name a spreadsheet program would run.
-	if _, err := s.Client.Submit(ctx, []byte(`{"format":"rolltop-inventory/1","taken_at":"2026-11-01T10:00:00Z","device":{"name":"=HYPERLINK(\"x\")","serial":"S1","model":"-1+2"},"os":{"platform":"windows"},"memory":{"installed_bytes":8589934592}}`)); err != nil {
+	if _, err := s.Client.Submit(ctx,
+		[]byte(`{"format":"rolltop-inventory/1","taken_at":"2026-11-01T10:00:00Z","device":{"name":"=HYPERLINK(\"x\")","serial":"S1","model":"-1+2"},"os":{"platform":"windows"},"memory":{"installed_bytes":8589934592}}`)); err != nil {
 		t.Fatal(err)
 	}
 	var b bytes.Buffer
@@ -27,7 +28,8 @@ func TestExport(t *testing.T) {
 		t.Fatalf("%v, %d rows", err, len(rows))
 	}
 	head := strings.Join(rows[0], ",")
-	if head != "key,name,place,class,manufacturer,model,installed,taken_at,release,disposition,certainty,fails,answer,memory.installed_bytes,tpm.state,tags" {
+	if head != "key,name,place,class,manufacturer,model,installed,taken_at,release,"+
+		"disposition,certainty,fails,answer,memory.installed_bytes,tpm.state,tags" {
 		t.Error(head)
 	}
 	found := false
@@ -46,11 +48,13 @@ func TestExport(t *testing.T) {
 	}
 	b.Reset()
 	var array []api.DeviceRow
-	if err := s.Client.Export(ctx, "", "json", []string{"tpm.state"}, &b); err != nil || json.Unmarshal(b.Bytes(), &array) != nil || len(array) != 285 {
+	if err := s.Client.Export(ctx, "", "json", []string{"tpm.state"}, &b); err != nil ||
+		json.Unmarshal(b.Bytes(), &array) != nil || len(array) != 285 {
 		t.Errorf("%d machines, %v", len(array), err)
 	}
 	b.Reset()
-	if err := s.Client.Export(ctx, "place=Nowhere", "json", nil, &b); err != nil || strings.TrimSpace(b.String()) != "[]" {
+	if err := s.Client.Export(ctx, "place=Nowhere", "json", nil, &b); err != nil ||
+		strings.TrimSpace(b.String()) != "[]" {
 		t.Errorf("%q %v", b.String(), err)
 	}
 	// The same machines as the list has, with the same words.
@@ -68,14 +72,16 @@ func TestExport(t *testing.T) {
 	}
 	for i, line := range lines {
 		var got struct{ Key, Answer, Disposition string }
-		if err := json.Unmarshal([]byte(line), &got); err != nil || got.Key != l.Devices[i].Key || got.Answer != l.Devices[i].Answer || got.Disposition != "refit" {
+		if err := json.Unmarshal([]byte(line), &got); err != nil || got.Key != l.Devices[i].Key ||
+			got.Answer != l.Devices[i].Answer || got.Disposition != "refit" {
 			t.Errorf("%v: %s", err, line)
 		}
 		if d, err := s.Client.Device(ctx, got.Key); i%7 == 0 && (err != nil || d.Answer != got.Answer) {
 			t.Errorf("%s: its page says %q, the export %q", got.Key, d.Answer, got.Answer)
 		}
 	}
-	if err := s.Client.Export(ctx, "", "csv", []string{"tpm.sate"}, &b); err == nil || !strings.Contains(err.Error(), `did you mean "tpm.state"`) {
+	if err := s.Client.Export(ctx, "", "csv", []string{"tpm.sate"}, &b); err == nil ||
+		!strings.Contains(err.Error(), `did you mean "tpm.state"`) {
 		t.Errorf("%v", err)
 	}
 	if status, _, body := call(t, "GET", s.URL+"/readyz", "", "", ""); status != 200 || body != "ready\n" {

@@ -155,7 +155,9 @@ func (s factsAPI) listModelFacts(ctx context.Context, _ *struct{}) (api.ModelFac
 	return out, err
 }
 
-func (s factsAPI) enterModelFact(ctx context.Context, in *struct{ Body api.EnterModelFact }) (api.ModelFactEntered, error) {
+func (s factsAPI) enterModelFact(
+	ctx context.Context, in *struct{ Body api.EnterModelFact },
+) (api.ModelFactEntered, error) {
 	b := &in.Body
 	n := &service.NewFact{Fact: b.Fact, Value: b.Value, Note: b.Note}
 	machines, changed, err := s.Machines.EnterModelFact(ctx, b.Maker, b.Model, n)

@@ -42,7 +42,8 @@ func TestBrokenSubmissions(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	deep := `{"format":"rolltop-inventory/1","device":` + strings.Repeat(`{"a":`, 5000) + "1" + strings.Repeat("}", 5000) + "}"
+	deep := `{"format":"rolltop-inventory/1","device":` + strings.Repeat(`{"a":`, 5000) + "1" + strings.Repeat("}",
+		5000) + "}"
 	for _, c := range []struct {
 		name, body, says string
 		status           int
@@ -65,7 +66,8 @@ func TestBrokenSubmissions(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	fmt.Fprintf(conn, "POST /api/inventories HTTP/1.1\r\nHost: x\r\nAuthorization: Bearer %s\r\nContent-Type: application/json\r\nContent-Length: 5000\r\n\r\n{\"format\":", s.Token)
+	fmt.Fprintf(conn, "POST /api/inventories HTTP/1.1\r\nHost: x\r\nAuthorization: Bearer %s\r\nContent-Type: "+
+		"application/json\r\nContent-Length: 5000\r\n\r\n{\"format\":", s.Token)
 	_ = conn.(*net.TCPConn).CloseWrite()
 	if b, _ := io.ReadAll(conn); bytes.Contains(b, []byte(" 200 ")) {
 		t.Errorf("half a body is taken: %s", b)
@@ -114,7 +116,8 @@ func TestClockJumpsBack(t *testing.T) {
 	}
 	at.Add(-int64(72 * time.Hour))
 	second := machine(t, func(d *inventory.Document) { d.OS.Build, d.TakenAt = some("2"), d.TakenAt.Add(time.Minute) })
-	if d, err := inventory.Read("x", second); err == nil && d.TakenAt.Before(time.Unix(0, at.Load()).Add(24*time.Hour)) {
+	if d, err := inventory.Read("x", second); err == nil &&
+		d.TakenAt.Before(time.Unix(0, at.Load()).Add(24*time.Hour)) {
 		if got, err := s.Client.Submit(ctx, second); err != nil || !got.Latest {
 			t.Errorf("%+v %v", got, err)
 		}
@@ -202,7 +205,8 @@ func TestSoakIntake(t *testing.T) {
 		due := begin.Add(time.Duration(i) * time.Second / rate)
 		time.Sleep(time.Until(due))
 		one := d
-		one.Device.Name, one.Device.Serial, one.Device.UUID = some(fmt.Sprintf("SOAK-%05d", i%20000)), some(fmt.Sprintf("S%05d", i%20000)), unknown
+		one.Device.Name, one.Device.Serial, one.Device.UUID = some(fmt.Sprintf("SOAK-%05d", i%20000)),
+			some(fmt.Sprintf("S%05d", i%20000)), unknown
 		one.OS.Build = some(fmt.Sprint(i / 20000))
 		body, _ := json.Marshal(&one)
 		all.Add(1)
@@ -234,8 +238,10 @@ func TestSoakIntake(t *testing.T) {
 	}
 	all.Wait()
 	slices.Sort(took)
-	t.Logf("%d inventories in %.0f s: %d kept, %d told to come again, %d failed; acknowledged within %v at the middle, %v at p99, %v at most; %.0f MiB resident", len(took), time.Since(begin).Seconds(), kept, busy, failed,
-		took[len(took)/2].Round(time.Millisecond), took[len(took)*99/100].Round(time.Millisecond), took[len(took)-1].Round(time.Millisecond), resident())
+	t.Logf("%d inventories in %.0f s: %d kept, %d told to come again, %d failed; acknowledged within %v at the "+
+		"middle, %v at p99, %v at most; %.0f MiB resident", len(took), time.Since(begin).Seconds(), kept, busy, failed,
+		took[len(took)/2].Round(time.Millisecond), took[len(took)*99/100].Round(time.Millisecond),
+		took[len(took)-1].Round(time.Millisecond), resident())
 	if failed > 0 {
 		t.Errorf("%d failed", failed)
 	}

@@ -26,7 +26,8 @@ func TestNoRoomSaysWhenToComeAgain(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer end()
-	req, err := http.NewRequestWithContext(t.Context(), http.MethodPost, s.URL+"/api/inventories", strings.NewReader("{}"))
+	req, err := http.NewRequestWithContext(t.Context(), http.MethodPost, s.URL+"/api/inventories",
+		strings.NewReader("{}"))
 	if err != nil {
 		t.Fatal(err)
 	}

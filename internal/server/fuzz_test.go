@@ -17,16 +17,22 @@ import (
 // service, and none ends it.
 func FuzzRequests(f *testing.F) {
 	s := servertest.Start(f, nil)
-	tokens := []string{"", s.NewToken(f, "fuzz submit", server.ScopeSubmit), s.NewToken(f, "fuzz read", server.ScopeRead), s.NewToken(f, "fuzz work", server.ScopeWork), s.Token}
+	tokens := []string{
+		"", s.NewToken(f, "fuzz submit", server.ScopeSubmit), s.NewToken(f, "fuzz read", server.ScopeRead),
+		s.NewToken(f, "fuzz work", server.ScopeWork), s.Token,
+	}
 	handler := s.Handler()
 	inventory := `{"format":"rolltop-inventory/1","taken_at":"2026-11-20T08:00:00Z","device":{"name":"GULL-001","serial":"S1"},"os":{"platform":"windows"}}`
-	release := "format: rolltop-release/1\nid: skerry-12\nname: Skerry 12\nrevision: 1\nclass: pc\npublished: 2026-10-06\nsource: https://skerry.example/\nrequirements:\n  - id: memory\n    title: Memory\n    needs: {memory.installed_bytes: {at_least: 4 GiB}}\n"
+	release := "format: rolltop-release/1\nid: skerry-12\nname: Skerry 12\nrevision: 1\nclass: pc\npublished: " +
+		"2026-10-06\nsource: https://skerry.example/\nrequirements:\n  - id: memory\n    title: Memory\n    needs: " +
+		"{memory.installed_bytes: {at_least: 4 GiB}}\n"
 	for _, seed := range []struct {
 		method, target, kind, headers, body string
 		who                                 int
 	}{
 		{"POST", "/api/inventories", "application/json", "", inventory, 1},
-		{"POST", "/api/inventories", "application/yaml", "Signature-Input: rolltop=x\nSignature: rolltop=:x:", "format: rolltop-inventory/1\n", 1},
+		{"POST", "/api/inventories", "application/yaml", "Signature-Input: rolltop=x\nSignature: rolltop=:x:",
+			"format: rolltop-inventory/1\n", 1},
 		{"POST", "/api/inventories/lines", "application/x-ndjson", "", inventory + "\n" + inventory, 1},
 		{"POST", "/api/inventories/lines", "application/x-ndjson", "Content-Encoding: gzip", "\x1f\x8b\x08\x00", 1},
 		{"GET", "/api/devices?where=tpm.state=ready&sort=-name&page=2&size=7&facts=os.version", "", "", "", 2},
@@ -34,18 +40,21 @@ func FuzzRequests(f *testing.F) {
 		{"GET", "/api/export?format=csv&where=&facts=device.serial", "", "", "", 2},
 		{"PUT", "/api/devices/gull-001/facts/tpm.header", "application/json", "", `{"value":"true","days":3}`, 3},
 		{"POST", "/api/marks", "application/json", "", `{"where":"tag=x","tag":["y"]}`, 3},
-		{"POST", "/api/decisions", "application/json", "", `{"kind":"later","scope":"key=gull-001","reason":"x","until":"2027-01-31"}`, 3},
+		{"POST", "/api/decisions", "application/json", "",
+			`{"kind":"later","scope":"key=gull-001","reason":"x","until":"2027-01-31"}`, 3},
 		{"POST", "/api/releases", "application/yaml", "", release, 4},
 		{"POST", "/api/releases/validate", "application/yaml", "", release, 4},
 		{"PUT", "/api/targets", "application/json", "", `{"pc":"skerry-12"}`, 4},
-		{"POST", "/api/waves", "application/json", "", `{"name":"a","rule":"","most":3,"starts":"2027-01-01","ends":"2027-01-02"}`, 4},
+		{"POST", "/api/waves", "application/json", "",
+			`{"name":"a","rule":"","most":3,"starts":"2027-01-01","ends":"2027-01-02"}`, 4},
 		{"PUT", "/api/users/x", "application/json", "", `{"role":"viewer","places":["a"]}`, 4},
 		{"POST", "/api/tokens", "application/json", "", `{"name":"x","scope":"read"}`, 4},
 		{"PUT", "/api/hooks/x", "application/json", "", `{"url":"https://192.0.2.1/"}`, 4},
 		{"POST", "/api/sheets/read", "application/json", "", `{"name":"x.csv","content":"bmFtZQpHVUxMCg=="}`, 4},
 		{"POST", "/api/lists/import", "application/json", "", `{"name":"x.csv","content":"bmFtZQpHVUxMCg=="}`, 4},
 		{"PUT", "/api/house/prices", "application/json", "", `{"text":"format: rolltop-prices/1\n"}`, 4},
-		{"POST", "/api/session", "application/json", "Origin: http://elsewhere.example", `{"name":"demo","password":"x"}`, 0},
+		{"POST", "/api/session", "application/json", "Origin: http://elsewhere.example",
+			`{"name":"demo","password":"x"}`, 0},
 		{"GET", "/v/secret", "", "", "", 0},
 		{"GET", "/download/../x", "", "Range: bytes=0-1", "", 0},
 		{"GET", "/metrics", "", "", "", 2},

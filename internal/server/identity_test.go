@@ -62,7 +62,8 @@ func TestCloneIsAQuestion(t *testing.T) {
 	}
 	// One machine is left, with both histories and the latest name.
 	d, err := s.Client.Device(ctx, "gull-007")
-	if err != nil || d.Name != "GULL-907" || len(d.History) < 2 || len(d.Doubts) != 0 || total(t, s.Client, "") != before-1 {
+	if err != nil || d.Name != "GULL-907" || len(d.History) < 2 || len(d.Doubts) != 0 ||
+		total(t, s.Client, "") != before-1 {
 		t.Errorf("%s, %d inventories, %+v, %v", d.Name, len(d.History), d.Doubts, err)
 	}
 	if _, err := s.Client.Device(ctx, "gull-907"); err == nil {
@@ -80,7 +81,8 @@ func TestBlankMachinesStayApart(t *testing.T) {
 	blank := func(name, system string) string {
 		t.Helper()
 		got, err := s.Client.Submit(ctx, like(t, s, "gull-008", func(d *inventory.Document) {
-			d.Device.Serial, d.Device.UUID, d.Device.Board.Serial = some("To be filled by O.E.M."), some("03000200-0400-0500-0006-000700080009"), some("Default string")
+			d.Device.Serial, d.Device.UUID, d.Device.Board.Serial = some("To be filled by O.E.M."),
+				some("03000200-0400-0500-0006-000700080009"), some("Default string")
 			d.Device.Name, d.Device.WeakKey, d.TakenAt = some(name), some(system), d.TakenAt.Add(time.Minute)
 		}))
 		if err != nil {
@@ -88,14 +90,16 @@ func TestBlankMachinesStayApart(t *testing.T) {
 		}
 		return got.Device
 	}
-	if a, b := blank("CORB-901", "w1"), blank("CORB-902", "w2"); a == b || total(t, s.Client, "") != before+2 || total(t, s.Client, "doubt=yes") != 0 {
+	if a, b := blank("CORB-901", "w1"), blank("CORB-902", "w2"); a == b || total(t, s.Client, "") != before+2 ||
+		total(t, s.Client, "doubt=yes") != 0 {
 		t.Fatalf("%s and %s, %d machines more", a, b, total(t, s.Client, "")-before)
 	}
 	twin := blank("CORB-901", "w3")
 	if twin == "corb-901" || total(t, s.Client, "") != before+3 {
 		t.Errorf("the twin is %s", twin)
 	}
-	if l, err := s.Client.Doubts(ctx); err != nil || len(l.Doubts) != 1 || l.Doubts[0].Kind != "conflict" || l.Doubts[0].OtherName != "CORB-901" {
+	if l, err := s.Client.Doubts(ctx); err != nil || len(l.Doubts) != 1 || l.Doubts[0].Kind != "conflict" ||
+		l.Doubts[0].OtherName != "CORB-901" {
 		t.Errorf("%+v %v", l, err)
 	}
 	if renamed := blank("CORB-903", "w2"); renamed != "corb-902" || total(t, s.Client, "") != before+3 {
@@ -113,7 +117,8 @@ func TestWeakMatchComesApart(t *testing.T) {
 		d.OS.Build, d.TakenAt = some("99"), d.TakenAt.Add(time.Minute)
 	})
 	got, err := s.Client.Submit(ctx, weak)
-	if err != nil || got.Created || got.Device != "gull-008" || !strings.Contains(got.Note, "Only the host name and the model") {
+	if err != nil || got.Created || got.Device != "gull-008" ||
+		!strings.Contains(got.Note, "Only the host name and the model") {
 		t.Fatalf("%+v %v", got, err)
 	}
 	l, err := s.Client.Doubts(ctx)
@@ -131,7 +136,8 @@ func TestWeakMatchComesApart(t *testing.T) {
 	if got, err := s.Client.Submit(ctx, weak); err != nil || got.Device != "gull-008-2" || got.Note != "" {
 		t.Errorf("%+v %v", got, err)
 	}
-	if first, err := s.Client.Device(ctx, "gull-008"); err != nil || first.Disposition == "" || strings.Contains(first.Facts[0].Summary, "99") {
+	if first, err := s.Client.Device(ctx, "gull-008"); err != nil || first.Disposition == "" ||
+		strings.Contains(first.Facts[0].Summary, "99") {
 		t.Errorf("%v", err)
 	}
 }
@@ -147,7 +153,8 @@ func TestModelFact(t *testing.T) {
 	if missing == 0 || all == 0 {
 		t.Fatalf("%d of %d lack it", missing, all)
 	}
-	got, err := s.Client.EnterModelFact(ctx, api.EnterModelFact{Maker: "Ostrel", Model: "Slipway 14", Fact: "tpm.header", Value: "true", Note: "data sheet"})
+	got, err := s.Client.EnterModelFact(ctx,
+		api.EnterModelFact{Maker: "Ostrel", Model: "Slipway 14", Fact: "tpm.header", Value: "true", Note: "data sheet"})
 	if err != nil || got.Machines != all {
 		t.Fatalf("%+v %v, of %d", got, err, all)
 	}
@@ -172,10 +179,15 @@ func TestModelFact(t *testing.T) {
 	if err != nil || len(l.Facts) != 1 || l.Facts[0].Machines != all {
 		t.Fatalf("%+v %v", l, err)
 	}
-	if _, err := s.Client.TakeBackModelFact(ctx, l.Facts[0].ID); err != nil || total(t, s.Client, "tpm.header=true model=\"Slipway 14\"") != 0 {
+	if _, err := s.Client.TakeBackModelFact(ctx, l.Facts[0].ID); err != nil ||
+		total(t, s.Client, "tpm.header=true model=\"Slipway 14\"") != 0 {
 		t.Errorf("it was not taken back: %v", err)
 	}
-	for want, f := range map[string]api.EnterModelFact{"is of one machine": {Model: "Slipway 14", Maker: "Ostrel", Fact: "device.serial", Value: "x"}, "there is no machine of the model": {Model: "Slipway 99", Fact: "tpm.header", Value: "true"}, "is not a value": {Model: "Slipway 14", Fact: "tpm.header", Value: "perhaps"}} {
+	for want, f := range map[string]api.EnterModelFact{
+		"is of one machine":                {Model: "Slipway 14", Maker: "Ostrel", Fact: "device.serial", Value: "x"},
+		"there is no machine of the model": {Model: "Slipway 99", Fact: "tpm.header", Value: "true"},
+		"is not a value":                   {Model: "Slipway 14", Fact: "tpm.header", Value: "perhaps"},
+	} {
 		_, err := s.Client.EnterModelFact(ctx, f)
 		refused(t, want, err, want)
 	}
@@ -186,12 +198,14 @@ func TestDispositionOverTime(t *testing.T) {
 	t.Parallel()
 	s := servertest.Demo(t, nil)
 	if _, err := s.Client.Submit(ctx, like(t, s, "gull-003", func(d *inventory.Document) {
-		d.Memory.Installed, d.Memory.Visible, d.Memory.Modules, d.TakenAt = some(int64(2<<30)), inventory.Opt[int64]{}, nil, d.TakenAt.Add(time.Minute)
+		d.Memory.Installed, d.Memory.Visible, d.Memory.Modules, d.TakenAt = some(int64(2<<30)), inventory.Opt[int64]{},
+			nil, d.TakenAt.Add(time.Minute)
 	})); err != nil {
 		t.Fatal(err)
 	}
 	d, err := s.Client.Device(ctx, "gull-003")
-	if err != nil || len(d.Changes) != 1 || d.Changes[0].Was != "ready" || d.Changes[0].Becomes != d.Disposition || d.Changes[0].Cause != "inventory" || d.Changes[0].Release != "skerry-12" {
+	if err != nil || len(d.Changes) != 1 || d.Changes[0].Was != "ready" || d.Changes[0].Becomes != d.Disposition ||
+		d.Changes[0].Cause != "inventory" || d.Changes[0].Release != "skerry-12" {
 		t.Fatalf("%+v %v", d.Changes, err)
 	}
 	// Other rules change many at once, each with its own line.
@@ -204,7 +218,8 @@ func TestDispositionOverTime(t *testing.T) {
 	}
 	changed := 0
 	for _, key := range []string{"gull-002", "gull-004", "gull-005", "gull-006", "gull-008", l.Devices[0].Key} {
-		if d, err := s.Client.Device(ctx, key); err == nil && len(d.Changes) > 0 && d.Changes[0].Cause == "rules" && d.Changes[0].Release == "skerry-13" {
+		if d, err := s.Client.Device(ctx, key); err == nil && len(d.Changes) > 0 && d.Changes[0].Cause == "rules" &&
+			d.Changes[0].Release == "skerry-13" {
 			changed++
 		}
 	}
@@ -216,7 +231,8 @@ func TestDispositionOverTime(t *testing.T) {
 	again := func(key string, bytes int64) {
 		t.Helper()
 		if _, err := s.Client.Submit(ctx, like(t, s, key, func(d *inventory.Document) {
-			d.Memory.Installed, d.Memory.Visible, d.Memory.Modules, d.TakenAt = some(bytes), inventory.Opt[int64]{}, nil, d.TakenAt.Add(time.Minute)
+			d.Memory.Installed, d.Memory.Visible, d.Memory.Modules, d.TakenAt = some(bytes), inventory.Opt[int64]{},
+				nil, d.TakenAt.Add(time.Minute)
 		})); err != nil {
 			t.Fatal(err)
 		}
@@ -251,7 +267,8 @@ func TestFactsEndWithTheBoard(t *testing.T) {
 	})); err != nil {
 		t.Fatal(err)
 	}
-	if d, err := s.Client.EnterFact(ctx, "gull-009", "tpm.header", api.EnterFact{Value: "true"}); err != nil || len(d.Hand) != 1 {
+	if d, err := s.Client.EnterFact(ctx, "gull-009", "tpm.header", api.EnterFact{Value: "true"}); err != nil ||
+		len(d.Hand) != 1 {
 		t.Fatalf("%v", err)
 	}
 	if _, err := s.Client.Submit(ctx, like(t, s, "gull-009", func(d *inventory.Document) {

@@ -25,16 +25,26 @@ func TestCollectorsAreHandedOut(t *testing.T) {
 	for _, c := range l.Collectors {
 		status, header, got := call(t, "GET", s.URL+c.Path, "", "", "")
 		sum := sha256.Sum256([]byte(got))
-		if status != 200 || hex.EncodeToString(sum[:]) != c.SHA256 || int64(len(got)) != c.Bytes || !strings.Contains(header.Get("Content-Disposition"), c.Name) {
+		if status != 200 || hex.EncodeToString(sum[:]) != c.SHA256 || int64(len(got)) != c.Bytes ||
+			!strings.Contains(header.Get("Content-Disposition"), c.Name) {
 			t.Errorf("%s: %d %v %q", c.Name, status, header, got)
 		}
-		want := map[string]string{"rolltop-collect-linux-amd64": "Linux amd64", "rolltop-collect-windows-amd64.exe": "Windows amd64", "rolltop-collect-darwin-arm64": "macOS arm64", "collect.ps1": "older Windows "}[c.Name]
+		want := map[string]string{
+			"rolltop-collect-linux-amd64":       "Linux amd64",
+			"rolltop-collect-windows-amd64.exe": "Windows amd64",
+			"rolltop-collect-darwin-arm64":      "macOS arm64",
+			"collect.ps1":                       "older Windows ",
+		}[c.Name]
 		if c.Platform+" "+c.Architecture != want {
 			t.Errorf("%s is for %s %s", c.Name, c.Platform, c.Architecture)
 		}
 	}
-	for _, path := range []string{"/download/SHA256SUMS", "/download/", "/download/nothing", "/download/x/rolltop-collect-linux-amd64", "/download/%2e%2e/rolltop-collect-linux-amd64"} {
-		if status, _, got := call(t, "GET", s.URL+path, "", "", ""); status != 404 || strings.Contains(got, "for Linux") {
+	for _, path := range []string{
+		"/download/SHA256SUMS", "/download/", "/download/nothing", "/download/x/rolltop-collect-linux-amd64",
+		"/download/%2e%2e/rolltop-collect-linux-amd64",
+	} {
+		if status, _, got := call(t, "GET", s.URL+path, "", "", ""); status != 404 ||
+			strings.Contains(got, "for Linux") {
 			t.Errorf("%s: %d %q", path, status, got)
 		}
 	}

@@ -15,7 +15,11 @@ import (
 func TestViewersSeeNoNumbersEnteredByHand(t *testing.T) {
 	t.Parallel()
 	s := servertest.Demo(t, nil)
-	for fact, value := range map[string]string{"device.serial": "HANDMADE-1", "device.asset_tag": "TAG-HANDMADE", "tpm.header": "true"} {
+	for fact, value := range map[string]string{
+		"device.serial":    "HANDMADE-1",
+		"device.asset_tag": "TAG-HANDMADE",
+		"tpm.header":       "true",
+	} {
 		if _, err := s.Client.EnterFact(ctx, "gull-014", fact, api.EnterFact{Value: value}); err != nil {
 			t.Logf("%s: %v", fact, err) // it may contradict what was read
 		}
@@ -38,7 +42,8 @@ func TestViewersSeeNoNumbersEnteredByHand(t *testing.T) {
 			t.Errorf("%s sees %v", who, seen)
 		}
 	}
-	status, _, body := call(t, "GET", s.URL+"/api/devices/gull-014", s.NewToken(t, "another viewer", server.ScopeRead), "", "")
+	status, _, body := call(t, "GET", s.URL+"/api/devices/gull-014", s.NewToken(t, "another viewer", server.ScopeRead),
+		"", "")
 	if status != 200 || strings.Contains(body, "HANDMADE") {
 		t.Errorf("%d: a number is in the answer", status)
 	}
@@ -49,10 +54,14 @@ func TestVisitLinksEndWithTheirMaker(t *testing.T) {
 	t.Parallel()
 	s := servertest.Demo(t, nil)
 	for name, change := range map[string]func() error{
-		"a lower role": func() error { _, err := s.Client.PutUser(ctx, "clerk", api.PutUser{Role: "viewer"}); return err },
-		"leaving":      func() error { return s.Client.RemoveUser(ctx, "clerk") },
+		"a lower role": func() error {
+			_, err := s.Client.PutUser(ctx, "clerk", api.PutUser{Role: "viewer"})
+			return err
+		},
+		"leaving": func() error { return s.Client.RemoveUser(ctx, "clerk") },
 	} {
-		if _, err := s.Client.PutUser(ctx, "clerk", api.PutUser{Role: "technician", Password: "lantern-and-rope"}); err != nil {
+		if _, err := s.Client.PutUser(ctx, "clerk",
+			api.PutUser{Role: "technician", Password: "lantern-and-rope"}); err != nil {
 			t.Fatal(err)
 		}
 		cookie, _ := signIn(t, s, "clerk", "lantern-and-rope")

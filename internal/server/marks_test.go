@@ -38,13 +38,16 @@ func TestMarks(t *testing.T) {
 	if err != nil || m.Picked != at || m.Changed != at {
 		t.Fatalf("%+v %v, of %d", m, err, at)
 	}
-	if m, err := s.Client.Mark(ctx, api.Marks{Where: "tag=season", Tag: []string{"season"}}); err != nil || m.Changed != 0 {
+	if m, err := s.Client.Mark(ctx, api.Marks{Where: "tag=season", Tag: []string{"season"}}); err != nil ||
+		m.Changed != 0 {
 		t.Errorf("a tag again: %+v %v", m, err)
 	}
 	if n := total(t, s.Client, "tag=season"); n != at {
 		t.Errorf("%d are tagged", n)
 	}
-	if m, err := s.Client.Mark(ctx, api.Marks{Keys: []string{"gull-001", "gull-002"}, Untag: []string{"season"}, Place: &elsewhere}); err != nil || m.Changed != 2 {
+	if m, err := s.Client.Mark(ctx,
+		api.Marks{Keys: []string{"gull-001", "gull-002"}, Untag: []string{"season"}, Place: &elsewhere}); err != nil ||
+		m.Changed != 2 {
 		t.Errorf("%+v %v", m, err)
 	}
 	if n := total(t, s.Client, `tag=counter place="Outer Light"`); n != 2 {
@@ -67,15 +70,23 @@ func TestMarks(t *testing.T) {
 		t.Errorf("it did not come back: %v", err)
 	}
 	tags, err := s.Client.Tags(ctx)
-	if err != nil || len(tags.Tags) != 2 || tags.Tags[1].Count != at-2 || total(t, s.Client, tags.Tags[1].Where) != at-2 {
+	if err != nil || len(tags.Tags) != 2 || tags.Tags[1].Count != at-2 ||
+		total(t, s.Client, tags.Tags[1].Where) != at-2 {
 		t.Errorf("%+v %v", tags, err)
 	}
-	for want, m := range map[string]api.Marks{"is no tag": {Where: "gull", Tag: []string{"a b"}}, "say what to write": {Where: "gull"}, "say which machines": {Tag: []string{"x"}}, `there is no machine "nobody"`: {Keys: []string{"gull-001", "nobody"}, Retire: &no}, "has no key": {Where: "plcae=x", Tag: []string{"x"}}} {
+	for want, m := range map[string]api.Marks{
+		"is no tag":                    {Where: "gull", Tag: []string{"a b"}},
+		"say what to write":            {Where: "gull"},
+		"say which machines":           {Tag: []string{"x"}},
+		`there is no machine "nobody"`: {Keys: []string{"gull-001", "nobody"}, Retire: &no},
+		"has no key":                   {Where: "plcae=x", Tag: []string{"x"}},
+	} {
 		_, err := s.Client.Mark(ctx, m)
 		refused(t, fmt.Sprintf("%+v", m), err, want)
 	}
 	acts, err := s.Client.Acts(ctx, "", "", 0, 10)
-	if err != nil || !strings.Contains(acts.Acts[len(acts.Acts)-1].Becomes+acts.Acts[0].Becomes, "out of use on one machine: gull-001") {
+	if err != nil || !strings.Contains(acts.Acts[len(acts.Acts)-1].Becomes+acts.Acts[0].Becomes,
+		"out of use on one machine: gull-001") {
 		t.Errorf("%+v %v", acts, err)
 	}
 }
@@ -88,7 +99,8 @@ func TestPagesAndSavedFilters(t *testing.T) {
 	for _, sort := range []string{"name", "-taken", "place", "memory.installed_bytes", "-needs.tpm"} {
 		seen, after, from := map[string]bool{}, "", 0
 		for {
-			l, err := s.Client.DeviceList(ctx, client.List{Sort: sort, After: after, Size: 37, Facts: []string{"memory.installed_bytes"}})
+			l, err := s.Client.DeviceList(ctx,
+				client.List{Sort: sort, After: after, Size: 37, Facts: []string{"memory.installed_bytes"}})
 			if err != nil {
 				t.Fatal(err)
 			}
@@ -112,7 +124,8 @@ func TestPagesAndSavedFilters(t *testing.T) {
 	}
 	_, err := s.Client.DeviceList(ctx, client.List{After: "%%%"})
 	refused(t, "a page of nowhere", err, "is not what a page gave")
-	f, err := s.Client.SaveFilter(ctx, "to refit", api.SaveFilter{Filter: "disposition=refit   place='x'", Sort: "-fails", Facts: []string{"tpm.state"}})
+	f, err := s.Client.SaveFilter(ctx, "to refit",
+		api.SaveFilter{Filter: "disposition=refit   place='x'", Sort: "-fails", Facts: []string{"tpm.state"}})
 	if err != nil || f.Filter != "disposition=refit place='x'" || f.By == "" {
 		t.Errorf("%+v %v", f, err)
 	}
@@ -142,7 +155,8 @@ func TestNextRelease(t *testing.T) {
 		t.Fatalf("%+v %v", f.Next, err)
 	}
 	for _, n := range f.Next {
-		if got := total(t, s.Client, n.Newly.Where); got != n.Newly.Count || got == 0 || !strings.Contains(n.Newly.Where, "class=") {
+		if got := total(t, s.Client, n.Newly.Where); got != n.Newly.Count || got == 0 ||
+			!strings.Contains(n.Newly.Where, "class=") {
 			t.Errorf("%s: %d, and %d in the list %s", n.Release, n.Newly.Count, got, n.Newly.Where)
 		}
 	}
@@ -197,14 +211,16 @@ func TestLimitedToPlaces(t *testing.T) {
 	if got := total(t, c, ""); got != mine || total(t, c, `place="Holm Ferry"`) != 0 {
 		t.Errorf("it sees %d machines of %d", got, mine)
 	}
-	if f, err := c.Fleet(ctx, ""); err != nil || f.Total != mine || len(f.Places) != 1 || strings.Contains(f.Where, "Gull") {
+	if f, err := c.Fleet(ctx, ""); err != nil || f.Total != mine || len(f.Places) != 1 ||
+		strings.Contains(f.Where, "Gull") {
 		t.Errorf("%d machines, %d places, %v", f.Total, len(f.Places), err)
 	}
 	if g, err := c.Grid(ctx, client.List{Size: 1000}, "pc"); err != nil || g.Total > mine || g.Total == 0 {
 		t.Errorf("%d %v", g.Total, err)
 	}
 	var b strings.Builder
-	if err := c.Export(ctx, "", "csv", nil, &b); err != nil || strings.Count(b.String(), "\n") != mine+1 || strings.Contains(b.String(), "HOLM") {
+	if err := c.Export(ctx, "", "csv", nil, &b); err != nil || strings.Count(b.String(), "\n") != mine+1 ||
+		strings.Contains(b.String(), "HOLM") {
 		t.Errorf("the export has %d lines, %v", strings.Count(b.String(), "\n"), err)
 	}
 	if d, err := c.Device(ctx, "gull-001"); err != nil || d.SameModel != nil {
@@ -216,17 +232,24 @@ func TestLimitedToPlaces(t *testing.T) {
 		if !strings.HasPrefix(path, "/devices/{key}") || scopes[op] == "manage" {
 			continue
 		}
-		path = strings.NewReplacer("{key}", "holm-001", "{fact}", "tpm.state", "{kind}", "step", "{item}", "tpm-on").Replace(path)
-		if status, _, body := call(t, method, s.URL+"/api"+path, m.Secret, "application/json", `{"value":"off","state":"done"}`); status != 404 || !strings.Contains(body, "there is no machine") {
+		path = strings.NewReplacer("{key}", "holm-001", "{fact}", "tpm.state", "{kind}", "step", "{item}",
+			"tpm-on").Replace(path)
+		if status, _, body := call(t, method, s.URL+"/api"+path, m.Secret, "application/json",
+			`{"value":"off","state":"done"}`); status != 404 || !strings.Contains(body, "there is no machine") {
 			t.Errorf("%s: %d %s", op, status, body)
 		}
 	}
-	for path, want := range map[string]int{"/api/compare?a=gull-001&b=holm-001": 404, "/api/compare?a=gull-001&b=gull-002": 200, "/metrics": 403} {
+	for path, want := range map[string]int{
+		"/api/compare?a=gull-001&b=holm-001": 404,
+		"/api/compare?a=gull-001&b=gull-002": 200,
+		"/metrics":                           403,
+	} {
 		if status, _, _ := call(t, "GET", s.URL+path, m.Secret, "", ""); status != want {
 			t.Errorf("%s: %d, want %d", path, status, want)
 		}
 	}
-	_, err = c.EnterModelFact(ctx, api.EnterModelFact{Maker: "Ostrel", Model: "Slipway 14", Fact: "tpm.header", Value: "false"})
+	_, err = c.EnterModelFact(ctx,
+		api.EnterModelFact{Maker: "Ostrel", Model: "Slipway 14", Fact: "tpm.header", Value: "false"})
 	refused(t, "a fact of all machines of a model", err, "limited to Gull Quay")
 	away := "Holm Ferry"
 	_, err = c.Mark(ctx, api.Marks{Keys: []string{"gull-001"}, Place: &away})
@@ -236,7 +259,8 @@ func TestLimitedToPlaces(t *testing.T) {
 	// People are limited as tokens are; an administrator cannot be.
 	_, err = s.Client.PutUser(ctx, "master", api.PutUser{Role: "administrator", Places: []string{"Gull Quay"}})
 	refused(t, "a limited administrator", err, "sees everything")
-	if _, err := s.Client.PutUser(ctx, "clerk", api.PutUser{Role: "viewer", Places: []string{"Gull Quay"}, Password: "harbour-lights-2"}); err != nil {
+	if _, err := s.Client.PutUser(ctx, "clerk",
+		api.PutUser{Role: "viewer", Places: []string{"Gull Quay"}, Password: "harbour-lights-2"}); err != nil {
 		t.Fatal(err)
 	}
 	anon := s.As(t, "")
@@ -259,12 +283,17 @@ func TestFoundBySerial(t *testing.T) {
 		t.Fatal(err)
 	}
 	serial, uuid := d.Device.Serial.Or(""), d.Device.UUID.Or("")
-	for _, where := range []string{serial, strings.ToLower(serial), "device.serial=" + serial, "device.uuid=" + uuid, "device.serial=" + serial + ",nothing", "device.name=gull-007", serial + " disposition=ready,reconfigure,refit,replace,undetermined"} {
-		if l, err := s.Client.DeviceList(ctx, client.List{Where: where}); err != nil || l.Total != 1 || l.Devices[0].Key != "gull-007" {
+	for _, where := range []string{
+		serial, strings.ToLower(serial), "device.serial=" + serial, "device.uuid=" + uuid, "device.serial=" + serial +
+			",nothing", "device.name=gull-007", serial + " disposition=ready,reconfigure,refit,replace,undetermined",
+	} {
+		if l, err := s.Client.DeviceList(ctx, client.List{Where: where}); err != nil || l.Total != 1 ||
+			l.Devices[0].Key != "gull-007" {
 			t.Errorf("%s: %d machines, %v", where, l.Total, err)
 		}
 	}
-	if total(t, s.Client, "device.serial=nothing") != 0 || total(t, s.Client, "device.serial="+serial+" disposition=refit,replace,ready,reconfigure place=Nowhere") != 0 {
+	if total(t, s.Client, "device.serial=nothing") != 0 ||
+		total(t, s.Client, "device.serial="+serial+" disposition=refit,replace,ready,reconfigure place=Nowhere") != 0 {
 		t.Error("a serial number that nobody has finds machines")
 	}
 	viewer := s.As(t, s.NewToken(t, "viewer", server.ScopeRead))
@@ -291,7 +320,10 @@ func TestWhatViewersSee(t *testing.T) {
 		t.Fatalf("%v", err)
 	}
 	secrets := []string{whole.Device.Serial.Or(""), whole.Device.UUID.Or("?")}
-	for _, path := range []string{"/devices/gull-007", "/devices/gull-007/inventory", "/compare?a=gull-007&b=gull-001", "/devices/gull-007/report"} {
+	for _, path := range []string{
+		"/devices/gull-007", "/devices/gull-007/inventory", "/compare?a=gull-007&b=gull-001",
+		"/devices/gull-007/report",
+	} {
 		_, _, all := call(t, "GET", s.URL+"/api"+path, s.Token, "", "")
 		_, _, got := call(t, "GET", s.URL+"/api"+path, viewer, "", "")
 		for _, secret := range secrets {
@@ -305,7 +337,8 @@ func TestWhatViewersSee(t *testing.T) {
 	}
 	_, err = c.DeviceList(ctx, client.List{Facts: []string{"device.serial"}})
 	refused(t, "a column", err, "your role does not show")
-	refused(t, "an export", c.Export(ctx, "", "csv", []string{"device.uuid"}, new(strings.Builder)), "your role does not show")
+	refused(t, "an export", c.Export(ctx, "", "csv", []string{"device.uuid"}, new(strings.Builder)),
+		"your role does not show")
 	set, err := s.Client.Settings(ctx)
 	if err != nil || set.StaleDays != 30 || set.HistoryMonths != 13 {
 		t.Fatalf("%+v %v", set, err)

@@ -68,7 +68,8 @@ func (c *machines) Collect(to chan<- prometheus.Metric) {
 	err := c.index.View(context.Background(), func(x *fleet.Index) {
 		t := x.Select(fleet.Filter{}).Count()
 		for d, n := range t.By {
-			to <- prometheus.MustNewConstMetric(c.desc, prometheus.GaugeValue, float64(n), remedy.Disposition(d).String())
+			to <- prometheus.MustNewConstMetric(c.desc, prometheus.GaugeValue, float64(n),
+				remedy.Disposition(d).String())
 		}
 		to <- prometheus.MustNewConstMetric(c.desc, prometheus.GaugeValue, float64(t.Unjudged), "not judged")
 	})

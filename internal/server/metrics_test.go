@@ -25,8 +25,12 @@ func TestMetrics(t *testing.T) {
 		}
 	}
 	status, _, body := call(t, "GET", s.URL+"/metrics", s.NewToken(t, "watch", server.ScopeRead), "", "")
-	for _, want := range []string{`rolltop_machines{disposition="ready"} 108`, `rolltop_machines{disposition="refit"} 30`, `rolltop_inventories_total{brought="a new machine"} 284`,
-		`rolltop_http_request_duration_seconds_count{method="GET",route="/api/devices/{key}",status="200"} 3`, `rolltop_build_info{version=`, "go_goroutines"} {
+	for _, want := range []string{
+		`rolltop_machines{disposition="ready"} 108`, `rolltop_machines{disposition="refit"} 30`,
+		`rolltop_inventories_total{brought="a new machine"} 284`,
+		`rolltop_http_request_duration_seconds_count{method="GET",route="/api/devices/{key}",status="200"} 3`,
+		`rolltop_build_info{version=`, "go_goroutines",
+	} {
 		if status != 200 || !strings.Contains(body, want) {
 			t.Errorf("%d: it does not say %s", status, want)
 		}
@@ -34,8 +38,13 @@ func TestMetrics(t *testing.T) {
 	if strings.Contains(strings.ToLower(body), "gull") || strings.Contains(body, "demo\"") {
 		t.Error("it names a machine or a person")
 	}
-	for token, want := range map[string]int{"": 401, s.NewToken(t, "counter", server.ScopeSubmit): 403, "rlt_guess": 401} {
-		if status, _, body := call(t, "GET", s.URL+"/metrics", token, "", ""); status != want || strings.Contains(body, "rolltop_machines") {
+	for token, want := range map[string]int{
+		"": 401,
+		s.NewToken(t, "counter", server.ScopeSubmit): 403,
+		"rlt_guess": 401,
+	} {
+		if status, _, body := call(t, "GET", s.URL+"/metrics", token, "", ""); status != want ||
+			strings.Contains(body, "rolltop_machines") {
 			t.Errorf("with %q: %d", token, status)
 		}
 	}
@@ -69,7 +78,10 @@ func TestRequestsAreNumbered(t *testing.T) {
 	}
 	defer st.Close()
 	out := new(locked)
-	s, err := servertest.New(context.Background(), servertest.Options{Store: st, Log: slog.New(slog.NewTextHandler(out, &slog.HandlerOptions{Level: slog.LevelDebug}))})
+	s, err := servertest.New(context.Background(),
+		servertest.Options{
+			Store: st, Log: slog.New(slog.NewTextHandler(out, &slog.HandlerOptions{Level: slog.LevelDebug})),
+		})
 	if err != nil {
 		t.Fatal(err)
 	}

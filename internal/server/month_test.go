@@ -77,7 +77,11 @@ func (m *month) morning(keys ...string) {
 // work are what steps do to a machine, as its next inventory shows.
 var workDone = map[string]func(*inventory.Document){
 	"tpm-on": func(d *inventory.Document) {
-		d.TPM = inventory.TPM{State: inventory.Some("ready"), Version: inventory.Some("2.0"), Kind: inventory.Some("firmware")}
+		d.TPM = inventory.TPM{
+			State:   inventory.Some("ready"),
+			Version: inventory.Some("2.0"),
+			Kind:    inventory.Some("firmware"),
+		}
 		d.DropGap("tpm")
 		d.DropGap("tpm.version")
 	},
@@ -94,7 +98,8 @@ var workDone = map[string]func(*inventory.Document){
 // do ticks the steps of a visit, and lets them have their effect if they have one.
 func (m *month) do(v *api.Visit, effect bool) bool {
 	m.Helper()
-	if m.reports[v.Key] == nil || slices.ContainsFunc(v.Steps, func(s api.StepRef) bool { return workDone[s.Step] == nil }) {
+	if m.reports[v.Key] == nil ||
+		slices.ContainsFunc(v.Steps, func(s api.StepRef) bool { return workDone[s.Step] == nil }) {
 		return false
 	}
 	for _, step := range v.Steps {
@@ -110,7 +115,8 @@ func (m *month) do(v *api.Visit, effect bool) bool {
 
 func (m *month) upgrade(key string) {
 	d := m.reports[key]
-	d.OS.Name, d.OS.Version, d.OS.Build = inventory.Some("Skerry 12"), inventory.Some("12.0"), inventory.Some("12.0.310")
+	d.OS.Name, d.OS.Version, d.OS.Build = inventory.Some("Skerry 12"), inventory.Some("12.0"),
+		inventory.Some("12.0.310")
 }
 
 func (m *month) total(where string) int { m.Helper(); return total(m.T, m.s.Client, where) }
@@ -151,7 +157,8 @@ func TestMonth(t *testing.T) {
 	ready, all := m.total("disposition=ready"), m.total("")
 	first := m.worklist()
 	if first.Visits < 60 || len(first.Stops) != 9 || len(first.Order) == 0 || len(first.Questions) == 0 {
-		t.Fatalf("%d visits at %d places, %d parts, %d questions", first.Visits, len(first.Stops), len(first.Order), len(first.Questions))
+		t.Fatalf("%d visits at %d places, %d parts, %d questions", first.Visits, len(first.Stops), len(first.Order),
+			len(first.Questions))
 	}
 
 	// A week at the desks: the visits of a day are confirmed by the inventories of the next.
@@ -193,7 +200,9 @@ func TestMonth(t *testing.T) {
 		}
 	}
 	m.morning(idle.Key)
-	if w := m.worklist(); w.Visits != visits || !slices.ContainsFunc(w.Watch, func(x watch.Item) bool { return x.Kind == "no-effect" && x.Machine.Key == idle.Key }) {
+	if w := m.worklist(); w.Visits != visits ||
+		!slices.ContainsFunc(w.Watch,
+			func(x watch.Item) bool { return x.Kind == "no-effect" && x.Machine.Key == idle.Key }) {
 		t.Errorf("%d visits, and nobody is told that %s shows no effect: %+v", w.Visits, idle.Name, w.Watch)
 	}
 
@@ -201,24 +210,36 @@ func TestMonth(t *testing.T) {
 	quiet := "lant-002"
 	m.silent[quiet] = true
 	m.morning()
-	pilot, err := m.s.Client.PutWave(ctx, 0, api.MakeWave{Name: "Pilot", Pilot: true, Rule: `place="Lantern Pier"`, Most: 5, Starts: m.day(0), Ends: m.day(4)})
+	pilot, err := m.s.Client.PutWave(ctx, 0,
+		api.MakeWave{
+			Name:   "Pilot",
+			Pilot:  true,
+			Rule:   `place="Lantern Pier"`,
+			Most:   5,
+			Starts: m.day(0),
+			Ends:   m.day(4),
+		})
 	if err != nil {
 		t.Fatal(err)
 	}
-	late := slices.IndexFunc(pilot.Refusals, func(r wave.Refusal) bool { return strings.Contains(r.Reason, "free space was read on") })
-	if late < 0 || !slices.ContainsFunc(pilot.Refusals[late].Some, func(r api.MachineRef) bool { return r.Key == quiet }) {
+	late := slices.IndexFunc(pilot.Refusals,
+		func(r wave.Refusal) bool { return strings.Contains(r.Reason, "free space was read on") })
+	if late < 0 || !slices.ContainsFunc(pilot.Refusals[late].Some,
+		func(r api.MachineRef) bool { return r.Key == quiet }) {
 		t.Errorf("%s has not reported for more than a week, and may enter: %+v", quiet, pilot.Refusals)
 	}
 	if got, err := m.s.Client.FillWave(ctx, pilot.ID, api.FillWave{}); err != nil || got.Added != 5 {
 		t.Fatalf("%+v %v", got, err)
 	}
 	for _, mem := range m.wave(pilot.ID).Members {
-		if d, err := m.s.Client.Device(ctx, mem.Key); err != nil || d.Disposition != "ready" || mem.SHA256 == "" || mem.Day == "" {
+		if d, err := m.s.Client.Device(ctx, mem.Key); err != nil || d.Disposition != "ready" || mem.SHA256 == "" ||
+			mem.Day == "" {
 			t.Errorf("%s is %s in the pilot, with %+v (%v)", mem.Key, d.Disposition, mem, err)
 		}
 	}
 	before := m.forecast()
-	if before.On == 0 || before.Pace != 0 || before.Done != "" || !strings.Contains(before.Says, "no day can be named") {
+	if before.On == 0 || before.Pace != 0 || before.Done != "" ||
+		!strings.Contains(before.Says, "no day can be named") {
 		t.Errorf("%+v", before)
 	}
 	if _, err := m.s.Client.Handed(ctx, pilot.ID); err != nil {
@@ -230,7 +251,11 @@ func TestMonth(t *testing.T) {
 	}
 	m.morning()
 	failed := members[4]
-	if got, err := m.s.Client.OutcomesFile(ctx, pilot.ID, api.OutcomesFile{Name: "outcomes.csv", Content: []byte("Machine;Outcome;Reason\n" + failed.Name + ";failed;the driver of the printer\nNOBODY-1;failed;x\n" + members[0].Name + ";failed;\n")}); err != nil || got.Taken != 1 || len(got.Problems) != 2 {
+	if got, err := m.s.Client.OutcomesFile(ctx, pilot.ID,
+		api.OutcomesFile{
+			Name: "outcomes.csv", Content: []byte("Machine;Outcome;Reason\n" + failed.Name +
+				";failed;the driver of the printer\nNOBODY-1;failed;x\n" + members[0].Name + ";failed;\n"),
+		}); err != nil || got.Taken != 1 || len(got.Problems) != 2 {
 		t.Errorf("%+v %v", got, err)
 	}
 	w := m.wave(pilot.ID)
@@ -243,12 +268,14 @@ func TestMonth(t *testing.T) {
 		t.Error("the failure is no work again")
 	}
 	f := m.forecast()
-	if f.On != before.On+4 || f.Pace == 0 || f.Machines != before.Machines || f.Unknown != before.Unknown || f.Unseen != before.Unseen || f.Done == "" {
+	if f.On != before.On+4 || f.Pace == 0 || f.Machines != before.Machines || f.Unknown != before.Unknown ||
+		f.Unseen != before.Unseen || f.Done == "" {
 		t.Errorf("before %+v, now %+v", before, f)
 	}
 
 	// The wave behind it: in pieces a day, and one goes back.
-	next, err := m.s.Client.PutWave(ctx, 0, api.MakeWave{Name: "Head office", Rule: `place="North Slip"`, Most: 20, Starts: m.day(4), Ends: m.day(12)})
+	next, err := m.s.Client.PutWave(ctx, 0,
+		api.MakeWave{Name: "Head office", Rule: `place="North Slip"`, Most: 20, Starts: m.day(4), Ends: m.day(12)})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -279,12 +306,16 @@ func TestMonth(t *testing.T) {
 	}
 	back := going[0].Key
 	d := m.reports[back]
-	d.OS.Name, d.OS.Version, d.OS.Build = inventory.Some("Skerry 11"), inventory.Some("11.2"), inventory.Some("11.2.4123")
+	d.OS.Name, d.OS.Version, d.OS.Build = inventory.Some("Skerry 11"), inventory.Some("11.2"),
+		inventory.Some("11.2.4123")
 	m.morning()
-	if w := m.wave(next.ID); w.Outcomes["back"] != 1 || w.Outcomes["arrived"] != 7 || w.Outcomes["handed"] != len(going)-8 {
+	if w := m.wave(next.ID); w.Outcomes["back"] != 1 || w.Outcomes["arrived"] != 7 ||
+		w.Outcomes["handed"] != len(going)-8 {
 		t.Errorf("%v", w.Outcomes)
 	}
-	if l, err := m.s.Client.DeviceList(ctx, client.List{Where: fmt.Sprintf("wave=%d outcome=back", next.ID)}); err != nil || l.Total != 1 || l.Devices[0].Key != back {
+	if l, err := m.s.Client.DeviceList(ctx,
+		client.List{Where: fmt.Sprintf("wave=%d outcome=back", next.ID)}); err != nil || l.Total != 1 ||
+		l.Devices[0].Key != back {
 		t.Errorf("%+v %v", l.Devices, err)
 	}
 	if got := m.forecast(); got.On != before.On+4+7 || got.Says == "" {
@@ -293,6 +324,7 @@ func TestMonth(t *testing.T) {
 	// Nothing was lost on the way, and nobody became ready whom nobody worked on.
 	// Those that have arrived are done, and no longer ready.
 	if arrived := m.forecast().On - before.On; m.total("") != all || m.total("disposition=ready")+arrived != ready {
-		t.Errorf("%d machines of %d, %d ready and %d arrived of %d", m.total(""), all, m.total("disposition=ready"), arrived, ready)
+		t.Errorf("%d machines of %d, %d ready and %d arrived of %d", m.total(""), all, m.total("disposition=ready"),
+			arrived, ready)
 	}
 }

@@ -58,8 +58,10 @@ func TestUsersAndRoles(t *testing.T) {
 		method, path, body string
 		want               int
 	}{
-		{"GET", "/fleet", "", 200}, {"PUT", "/devices/gull-101/ticks/prepare/backup", `{"state":"done"}`, 200}, {"POST", "/devices/gull-101/visit-link", "", 200},
-		{"PUT", "/devices/gull-101/facts/tpm.header", `{"value":"true"}`, 200}, {"PUT", "/targets", `{}`, 403}, {"GET", "/users", "", 403}, {"GET", "/acts", "", 403}, {"PUT", "/house/prices", `{"text":"x"}`, 403},
+		{"GET", "/fleet", "", 200}, {"PUT", "/devices/gull-101/ticks/prepare/backup", `{"state":"done"}`, 200},
+		{"POST", "/devices/gull-101/visit-link", "", 200},
+		{"PUT", "/devices/gull-101/facts/tpm.header", `{"value":"true"}`, 200}, {"PUT", "/targets", `{}`, 403},
+		{"GET", "/users", "", 403}, {"GET", "/acts", "", 403}, {"PUT", "/house/prices", `{"text":"x"}`, 403},
 	} {
 		if got := as(t, s, c, tt.method, tt.path, tt.body); got != tt.want {
 			t.Errorf("a technician: %s %s is %d, want %d", tt.method, tt.path, got, tt.want)
@@ -86,14 +88,16 @@ func TestUsersAndRoles(t *testing.T) {
 	if got := as(t, s, c, "PUT", "/session/password", `{"old":"`+renewed.Password+`","new":"short"}`); got != 422 {
 		t.Errorf("a short password: %d", got)
 	}
-	if got := as(t, s, c, "PUT", "/session/password", `{"old":"`+renewed.Password+`","new":"lantern-and-rope"}`); got != 204 {
+	if got := as(t, s, c, "PUT", "/session/password",
+		`{"old":"`+renewed.Password+`","new":"lantern-and-rope"}`); got != 204 {
 		t.Errorf("its own password: %d", got)
 	}
 	if _, status = signIn(t, s, "harbour-master", "lantern-and-rope"); status != 200 {
 		t.Errorf("with the new one: %d", status)
 	}
 	// Somebody stays who may do everything.
-	if _, err := s.Client.PutUser(ctx, "demo", api.PutUser{Role: "viewer"}); err == nil || !strings.Contains(err.Error(), "the only administrator") {
+	if _, err := s.Client.PutUser(ctx, "demo", api.PutUser{Role: "viewer"}); err == nil ||
+		!strings.Contains(err.Error(), "the only administrator") {
 		t.Errorf("the last administrator becomes a viewer: %v", err)
 	}
 	if err := s.Client.RemoveUser(ctx, "demo"); err == nil || !strings.Contains(err.Error(), "the only administrator") {
@@ -153,7 +157,8 @@ func TestActs(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		if a := last(); a.Who != "everything" || a.What != what || a.Subject != subject || !strings.Contains(a.Was, was) || !strings.Contains(a.Becomes, becomes) || time.Since(a.At) > time.Minute {
+		if a := last(); a.Who != "everything" || a.What != what || a.Subject != subject ||
+			!strings.Contains(a.Was, was) || !strings.Contains(a.Becomes, becomes) || time.Since(a.At) > time.Minute {
 			t.Errorf("%+v, want %s on %s, %q, %q", a, what, subject, was, becomes)
 		}
 	}
@@ -207,7 +212,8 @@ func TestActs(t *testing.T) {
 func TestRemovedMachineIsGone(t *testing.T) {
 	t.Parallel()
 	s := servertest.Demo(t, nil)
-	if _, err := s.Client.EnterFact(ctx, "holm-011", "tpm.header", api.EnterFact{Value: "true", Note: "by the harbour master"}); err != nil {
+	if _, err := s.Client.EnterFact(ctx, "holm-011", "tpm.header",
+		api.EnterFact{Value: "true", Note: "by the harbour master"}); err != nil {
 		t.Fatal(err)
 	}
 	if _, err := s.Client.Tick(ctx, "holm-011", "prepare", "backup", api.SayTick{State: "done"}); err != nil {
@@ -241,7 +247,8 @@ func TestRemovedMachineIsGone(t *testing.T) {
 		t.Fatalf("%v %+v", err, acts)
 	}
 	for _, a := range acts.Acts {
-		if !strings.HasPrefix(a.Subject, "machine ") || strings.Contains(strings.ToLower(a.Subject+a.Was+a.Becomes), "holm") || a.Becomes != "" {
+		if !strings.HasPrefix(a.Subject, "machine ") ||
+			strings.Contains(strings.ToLower(a.Subject+a.Was+a.Becomes), "holm") || a.Becomes != "" {
 			t.Errorf("what was done still names it: %+v", a)
 		}
 	}

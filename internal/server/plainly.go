@@ -30,8 +30,10 @@ var phrases = []struct {
 	{regexp.MustCompile(`^expected array (?:length|items) >= (\d+)$`), "must have at least $1 entries"},
 	{regexp.MustCompile(`^expected array (?:length|items) <= (\d+)$`), "must have at most $1 entries"},
 	{regexp.MustCompile(`^expected value to be one of "(.*)"$`), "must be one of: $1"},
-	{regexp.MustCompile(`^expected string to be base64 encoded`), "must be the content of a file that is not empty, in base64"},
-	{regexp.MustCompile(`^expected string to be RFC 3339 date(?:-time)?$`), "must be a time such as 2026-11-29T08:00:00Z"},
+	{regexp.MustCompile(`^expected string to be base64 encoded`),
+		"must be the content of a file that is not empty, in base64"},
+	{regexp.MustCompile(`^expected string to be RFC 3339 date(?:-time)?$`),
+		"must be a time such as 2026-11-29T08:00:00Z"},
 	{regexp.MustCompile(`^expected string to match pattern`), "is not written as it should be"},
 	{regexp.MustCompile(`^expected required property (\S+) to be present$`), "$1 is missing"},
 	{regexp.MustCompile(`^unexpected property$`), "is not a key that is known here"},
@@ -43,7 +45,8 @@ var phrases = []struct {
 	{regexp.MustCompile(`^expected object`), "must be an object: {…}"},
 	{regexp.MustCompile(`^expected array`), "must be a list: […]"},
 	{regexp.MustCompile(`^request body is required$`), "the body is missing"},
-	{regexp.MustCompile(`^(?:invalid character|unexpected end|json:|not YAML)`), "the body is not JSON that can be read"},
+	{regexp.MustCompile(`^(?:invalid character|unexpected end|json:|not YAML)`),
+		"the body is not JSON that can be read"},
 	{regexp.MustCompile(`^invalid (?:date|time)`), "must be a time such as 2026-11-29T08:00:00Z"},
 }
 

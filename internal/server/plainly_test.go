@@ -30,8 +30,10 @@ func TestMistakesInCalls(t *testing.T) {
 		{"POST", "/tokens", `{"name":`, "the body"},
 		{"POST", "/tokens", `[]`, "must be an object"},
 		{"PUT", "/hooks/desk", `{"url":"x"}`, "url: must have at least 8 characters"},
-		{"POST", "/sheets/read", `{"name":"x.csv","content":""}`, "content: must be the content of a file that is not empty"},
-		{"PUT", "/settings", `{"stale_days":0,"history_months":13,"retired_days":90,"viewers_see_all":false}`, "stale_days: must be at least 1"},
+		{"POST", "/sheets/read", `{"name":"x.csv","content":""}`,
+			"content: must be the content of a file that is not empty"},
+		{"PUT", "/settings", `{"stale_days":0,"history_months":13,"retired_days":90,"viewers_see_all":false}`,
+			"stale_days: must be at least 1"},
 	} {
 		status, _, body := call(t, c.method, s.URL+"/api"+c.path, s.Token, "application/json", c.body)
 		var p api.Problem

@@ -68,12 +68,15 @@ var storeProblems = []struct {
 	{is: store.ErrBusy, status: busy, title: "Busy", after: "2",
 		detail: "more is handed in than can be kept; nothing of this was, try it again in a few seconds"},
 	{is: store.ErrUsedUp, status: forbidden, title: "The token is used up",
-		detail: "this token has added as many machines as it may; machines that are known can still send. Ask for another token"},
+		detail: "this token has added as many machines as it may; machines that are known can still send. Ask for " +
+			"another token"},
 	{is: store.ErrFull, status: diskFull, title: "The disk is full", logged: true,
-		detail: "the disk of the service's database is full; nothing of this was kept, and what was kept before can be read. " +
+		detail: "the disk of the service's database is full; nothing of this was kept, and what was kept before can " +
+			"be read. " +
 			"Make room, and send it again"},
 	{is: store.ErrReadOnly, status: busy, title: "The database cannot be written", after: "60", logged: true,
-		detail: "the service's disk cannot be written; nothing of this was kept, and what was kept before can be read. " +
+		detail: "the service's disk cannot be written; nothing of this was kept, and what was kept before can be " +
+			"read. " +
 			"The log of the service says more"},
 }
 

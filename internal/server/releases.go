@@ -331,7 +331,8 @@ func (s releasesAPI) titles(context.Context, *struct{}) (api.Titles, error) {
 			out.Titles = append(out.Titles, t.Release.Names...)
 		}
 	}
-	slices.SortFunc(out.Titles, func(a, b string) int { return strings.Compare(strings.ToLower(a), strings.ToLower(b)) })
+	slices.SortFunc(out.Titles,
+		func(a, b string) int { return strings.Compare(strings.ToLower(a), strings.ToLower(b)) })
 	out.Titles = slices.CompactFunc(out.Titles, strings.EqualFold)
 	return out, nil
 }
@@ -342,7 +343,9 @@ const (
 	previewDropped = 200
 )
 
-func (s releasesAPI) importList(_ context.Context, in *struct{ Body api.ImportList }) (out api.ImportedList, err error) {
+func (s releasesAPI) importList(
+	_ context.Context, in *struct{ Body api.ImportList },
+) (out api.ImportedList, err error) {
 	const title = "The list cannot be imported"
 	sheets, err := tables.Read(in.Body.Name, in.Body.Content)
 	if err != nil {

@@ -18,7 +18,9 @@ func TestReportsOfTheService(t *testing.T) {
 		t.Fatal(err)
 	}
 	for _, tt := range []struct{ query, says string }{
-		{"", "<!doctype html>"}, {"", dev.Answer[1:]}, {"for=user", dev.Check.Plain[0]}, {"format=markdown", "# GULL-101"}, {"release=skerry-13", "Skerry 13"}, {"release=skerry-12&revision=4", "revision 4"},
+		{"", "<!doctype html>"}, {"", dev.Answer[1:]}, {"for=user", dev.Check.Plain[0]},
+		{"format=markdown", "# GULL-101"}, {"release=skerry-13", "Skerry 13"},
+		{"release=skerry-12&revision=4", "revision 4"},
 	} {
 		q, err := url.ParseQuery(tt.query)
 		if err != nil {
@@ -49,15 +51,20 @@ func TestReportsOfTheService(t *testing.T) {
 		status int
 		says   string
 	}{
-		{"nobody/report", 404, "no machine"}, {"gull-101/report?release=x-1", 404, "x-1"}, {"gull-101/report?release=fathom-9", 422, "mac"}, {"gull-101/report?format=pdf", 422, "format"},
-		{"gull-101/report?for=user&format=markdown", 422, "for technicians"}, {"gull-101/report?for=x", 422, "for"}, {"gull-101/report?revision=4", 422, "name it with release="},
+		{"nobody/report", 404, "no machine"}, {"gull-101/report?release=x-1", 404, "x-1"},
+		{"gull-101/report?release=fathom-9", 422, "mac"}, {"gull-101/report?format=pdf", 422, "format"},
+		{"gull-101/report?for=user&format=markdown", 422, "for technicians"}, {"gull-101/report?for=x", 422, "for"},
+		{"gull-101/report?revision=4", 422, "name it with release="},
 	} {
-		if status, _, body := call(t, "GET", s.URL+"/api/devices/"+tt.path, s.Token, "", ""); status != tt.status || !strings.Contains(strings.ToLower(body), tt.says) {
+		if status, _, body := call(t, "GET", s.URL+"/api/devices/"+tt.path, s.Token, "", ""); status != tt.status ||
+			!strings.Contains(strings.ToLower(body), tt.says) {
 			t.Errorf("%s: %d %s", tt.path, status, body)
 		}
 	}
 	status, header, _ := call(t, "GET", s.URL+"/api/devices/gull-101/report", s.Token, "", "")
-	if p := header.Get("Content-Security-Policy"); status != 200 || !strings.HasPrefix(p, "default-src 'none'; style-src 'sha256-") || strings.Contains(p, "unsafe") || !strings.HasPrefix(header.Get("Content-Type"), "text/html") {
+	if p := header.Get("Content-Security-Policy"); status != 200 ||
+		!strings.HasPrefix(p, "default-src 'none'; style-src 'sha256-") || strings.Contains(p, "unsafe") ||
+		!strings.HasPrefix(header.Get("Content-Type"), "text/html") {
 		t.Errorf("%d: %v", status, header)
 	}
 	if status, _, _ := call(t, "GET", s.URL+"/api/devices/gull-101/report", "", "", ""); status != 401 {

@@ -31,7 +31,8 @@ func revised(t *testing.T, revision int, was, is string) []byte {
 		if err != nil || !strings.Contains(string(b.Document), was) {
 			t.Fatalf("it has no %q (%v)", was, err)
 		}
-		b.Document = doc.Body(strings.NewReplacer("revision: 5", fmt.Sprintf("revision: %d", revision), was, is).Replace(string(b.Document)))
+		b.Document = doc.Body(strings.NewReplacer("revision: 5", fmt.Sprintf("revision: %d", revision), was,
+			is).Replace(string(b.Document)))
 		packed, err := json.Marshal(b)
 		if err != nil {
 			t.Fatal(err)
@@ -74,11 +75,13 @@ func TestRulesChange(t *testing.T) {
 		t.Fatalf("%+v %v, want %d", got.Change, err, asked.Moved)
 	}
 	j, err := s.Client.Judging(ctx)
-	if err != nil || j.Running || j.Done != 251 || j.Machines != 251 || j.Release.Revision != 6 || most != 0 && most != 251 {
+	if err != nil || j.Running || j.Done != 251 || j.Machines != 251 || j.Release.Revision != 6 || most != 0 &&
+		most != 251 {
 		t.Errorf("%+v (%d seen) %v", j, most, err)
 	}
 	one, err := s.Client.RuleChange(ctx, got.Change.ID)
-	if err != nil || one.Was.Revision != 5 || one.Release.Revision != 6 || len(one.Flips) != asked.Moved || !strings.Contains(one.Says, "Skerry 12, revision 6") {
+	if err != nil || one.Was.Revision != 5 || one.Release.Revision != 6 || len(one.Flips) != asked.Moved ||
+		!strings.Contains(one.Says, "Skerry 12, revision 6") {
 		t.Fatalf("%+v %v", one, err)
 	}
 	for i, f := range one.Flips {
@@ -95,7 +98,8 @@ func TestRulesChange(t *testing.T) {
 		t.Errorf("the filter lists %d of %d", n, one.Moved)
 	}
 	d, err := s.Client.Device(ctx, one.Flips[0].Key)
-	if err != nil || len(d.Changes) == 0 || d.Changes[0].Cause != "rules" || !slices.Contains(d.Changes[0].By, "memory") {
+	if err != nil || len(d.Changes) == 0 || d.Changes[0].Cause != "rules" ||
+		!slices.Contains(d.Changes[0].By, "memory") {
 		t.Errorf("%+v %v", d.Changes, err)
 	}
 	// Memory is fitted: the machine is as it was, and what the rules did stays told.
@@ -112,7 +116,8 @@ func TestRulesChange(t *testing.T) {
 	if got, err := s.Client.AddRelease(ctx, text); err != nil || got.Added || got.Change != nil {
 		t.Errorf("%+v %v", got, err)
 	}
-	if got, err := s.Client.AddRelease(ctx, revised(t, 7, "published: 2026-10-06", "published: 2026-10-06\ndraft: true")); err != nil || got.Change != nil {
+	if got, err := s.Client.AddRelease(ctx,
+		revised(t, 7, "published: 2026-10-06", "published: 2026-10-06\ndraft: true")); err != nil || got.Change != nil {
 		t.Errorf("%+v %v", got, err)
 	}
 	if l, err := s.Client.RuleChanges(ctx); err != nil || len(l.Changes) != 2 || l.Changes[0].ID != one.ID {
@@ -124,18 +129,30 @@ func TestRulesChange(t *testing.T) {
 func TestWhatIfIsWhatHappens(t *testing.T) {
 	t.Parallel()
 	s := servertest.Demo(t, nil)
-	if _, err := s.Client.Decide(ctx, api.MakeDecision{Kind: "waive", Scope: `place="Corbel Head" fails=house-drive`, Requirement: "house-drive", Reason: "until spring", Until: time.Now().AddDate(0, 1, 0).Format(time.DateOnly)}); err != nil {
+	if _, err := s.Client.Decide(ctx,
+		api.MakeDecision{
+			Kind:        "waive",
+			Scope:       `place="Corbel Head" fails=house-drive`,
+			Requirement: "house-drive",
+			Reason:      "until spring",
+			Until:       time.Now().AddDate(0, 1, 0).Format(time.DateOnly),
+		}); err != nil {
 		t.Fatal(err)
 	}
 	total, revision := 0, 5
 	for _, change := range [][]string{
 		{sixGiB, "need: {fact: memory.installed_bytes, at_least: 8 GiB}"},
 		{sixGiB, "need: {any: [{fact: memory.installed_bytes, at_least: 12 GiB}, {fact: os.edition, equals: Office}]}"},
-		{sixGiB, "when: {fact: device.form, equals: laptop}\n    need: {fact: memory.installed_bytes, at_least: 12 GiB}"},
-		{"need: {in: graphics, some: {fact: graphics.driver_model, at_least: \"2.0\"}}", "need: {in: graphics, every: {fact: graphics.driver_model, at_least: \"2.9\"}}"},
-		{"need: {fact: storage.system.free_bytes, at_least: 30 GB}", "need: {fact: storage.system.free_bytes, at_least: 120 GB}"},
-		{"- id: secure-boot-on\n    title: Secure boot switched on\n    level: must", "- id: secure-boot-on\n    title: Secure boot switched on\n    level: should"},
-		{"at_least: \"11.0\", architecture: [x86-64, arm64], way: in-place, back_days: 10}", "at_least: \"11.9\", architecture: [x86-64, arm64], way: in-place}"},
+		{sixGiB, "when: {fact: device.form, equals: laptop}\n    " +
+			"need: {fact: memory.installed_bytes, at_least: 12 GiB}"},
+		{"need: {in: graphics, some: {fact: graphics.driver_model, at_least: \"2.0\"}}",
+			"need: {in: graphics, every: {fact: graphics.driver_model, at_least: \"2.9\"}}"},
+		{"need: {fact: storage.system.free_bytes, at_least: 30 GB}",
+			"need: {fact: storage.system.free_bytes, at_least: 120 GB}"},
+		{"- id: secure-boot-on\n    title: Secure boot switched on\n    level: must",
+			"- id: secure-boot-on\n    title: Secure boot switched on\n    level: should"},
+		{"at_least: \"11.0\", architecture: [x86-64, arm64], way: in-place, back_days: 10}",
+			"at_least: \"11.9\", architecture: [x86-64, arm64], way: in-place}"},
 	} {
 		revision++
 		text := revised(t, revision, change[0], change[1])
@@ -174,7 +191,8 @@ func TestWorkExports(t *testing.T) {
 	if err := standin.Furnish(ctx, s, time.Now()); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := s.Client.Assign(ctx, api.Assign{Keys: []string{"nslip-003"}, Who: "=HYPERLINK(\"x\")", Note: "+1"}); err != nil {
+	if _, err := s.Client.Assign(ctx,
+		api.Assign{Keys: []string{"nslip-003"}, Who: "=HYPERLINK(\"x\")", Note: "+1"}); err != nil {
 		t.Fatal(err)
 	}
 	w, err := s.Client.Worklist(ctx, "")
@@ -189,7 +207,17 @@ func TestWorkExports(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	for list, n := range map[string]int{"visits": w.Visits, "batches": len(w.Batches), "parts": len(w.Order), "questions": len(w.Questions), "watch": len(w.Watch), "effects": len(e.Picks), "waves": len(l.Waves), "messages": w.Visits, "decisions": 5} {
+	for list, n := range map[string]int{
+		"visits":    w.Visits,
+		"batches":   len(w.Batches),
+		"parts":     len(w.Order),
+		"questions": len(w.Questions),
+		"watch":     len(w.Watch),
+		"effects":   len(e.Picks),
+		"waves":     len(l.Waves),
+		"messages":  w.Visits,
+		"decisions": 5,
+	} {
 		body, err := s.Client.ExportWork(ctx, list, "", "", "csv")
 		if err != nil {
 			t.Fatalf("%s: %v", list, err)
@@ -205,7 +233,8 @@ func TestWorkExports(t *testing.T) {
 				}
 			}
 		}
-		if lines, err := s.Client.ExportWork(ctx, list, "", "", "ndjson"); err != nil || strings.Count(string(lines), "\n") != n {
+		if lines, err := s.Client.ExportWork(ctx, list, "", "", "ndjson"); err != nil ||
+			strings.Count(string(lines), "\n") != n {
 			t.Errorf("%s: %d lines, want %d (%v)", list, strings.Count(string(lines), "\n"), n, err)
 		}
 	}
@@ -237,7 +266,8 @@ func TestLeaving(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
-	if _, err := s.Client.Tick(ctx, "gull-001", "leave", "lock-removed", api.SayTick{State: "refused", Note: "it has none"}); err != nil {
+	if _, err := s.Client.Tick(ctx, "gull-001", "leave", "lock-removed",
+		api.SayTick{State: "refused", Note: "it has none"}); err != nil {
 		t.Fatal(err)
 	}
 	d, err := s.Client.Tick(ctx, "gull-001", "leave", "record-closed", api.SayTick{State: "done"})

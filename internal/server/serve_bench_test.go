@@ -40,10 +40,15 @@ func multiply(b *testing.B, path string) {
 		b.Fatal(err)
 	}
 	defer db.Close()
-	numbers := fmt.Sprintf("WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i+1 FROM n WHERE i < %d) ", max(copies-1, 1))
+	numbers := fmt.Sprintf("WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i+1 FROM n WHERE i < %d) ",
+		max(copies-1, 1))
 	for _, q := range []string{
-		"INSERT INTO device (id, key, name, class, maker, serial, uuid, model, installed, inventory_id, taken_at, board, placed, retired_at) SELECT id+n.i*10000, key||'-'||n.i, name||'-'||n.i, class, maker, serial, uuid||n.i, model, installed, inventory_id+n.i*10000, taken_at-n.i*1000, board, placed, retired_at FROM device, n",
-		"INSERT INTO inventory (id, device_id, taken_at, last_seen_at, sha, body) SELECT id+n.i*10000, device_id+n.i*10000, taken_at-n.i*1000, last_seen_at-n.i*1000, sha, body FROM inventory, n",
+		"INSERT INTO device (id, key, name, class, maker, serial, uuid, model, installed, inventory_id, taken_at, " +
+			"board, placed, retired_at) SELECT id+n.i*10000, key||'-'||n.i, name||'-'||n.i, class, maker, serial, " +
+			"uuid||n.i, model, installed, inventory_id+n.i*10000, taken_at-n.i*1000, board, placed, retired_at FROM " +
+			"device, n",
+		"INSERT INTO inventory (id, device_id, taken_at, last_seen_at, sha, body) SELECT id+n.i*10000, " +
+			"device_id+n.i*10000, taken_at-n.i*1000, last_seen_at-n.i*1000, sha, body FROM inventory, n",
 		"INSERT INTO fact_row SELECT device_id+n.i*10000, catalogue, class, row FROM fact_row, n",
 	} {
 		if _, err := db.Exec(numbers + q); err != nil {
@@ -110,8 +115,15 @@ func BenchmarkServe(b *testing.B) {
 	load := time.Since(at)
 	h := s.Handler()
 	var took []time.Duration
-	paths := []string{"/api/fleet", "/api/devices", "/api/devices?sort=-taken&page=40", "/api/fleet?where=" + url.QueryEscape(`place="Gull Quay"`), "/api/grid?sort=needs.tpm", "/api/progress", "/api/devices?sort=memory.installed_bytes&facts=tpm.state,memory.installed_bytes", "/api/tags", "/api/filters"}
-	for _, where := range []string{"disposition=refit fails=tpm", "slipway 99", "memory.installed_bytes<=4GiB tpm.state=not-seen", `place="Holm Ferry" missing=tpm.header`, "storage.system.free_bytes<=60GB"} {
+	paths := []string{
+		"/api/fleet", "/api/devices", "/api/devices?sort=-taken&page=40",
+		"/api/fleet?where=" + url.QueryEscape(`place="Gull Quay"`), "/api/grid?sort=needs.tpm", "/api/progress",
+		"/api/devices?sort=memory.installed_bytes&facts=tpm.state,memory.installed_bytes", "/api/tags", "/api/filters",
+	}
+	for _, where := range []string{
+		"disposition=refit fails=tpm", "slipway 99", "memory.installed_bytes<=4GiB tpm.state=not-seen",
+		`place="Holm Ferry" missing=tpm.header`, "storage.system.free_bytes<=60GB",
+	} {
 		paths = append(paths, "/api/devices?where="+url.QueryEscape(where))
 	}
 	each := map[string][]time.Duration{}
@@ -138,7 +150,8 @@ func BenchmarkServe(b *testing.B) {
 	b.ReportMetric(judged.Seconds(), "s/judging-start")
 	for p, list := range each {
 		slices.Sort(list)
-		b.Logf("%6.1f ms at the middle, %6.1f at most: %s", float64(list[len(list)/2].Microseconds())/1000, float64(list[len(list)-1].Microseconds())/1000, p)
+		b.Logf("%6.1f ms at the middle, %6.1f at most: %s", float64(list[len(list)/2].Microseconds())/1000,
+			float64(list[len(list)-1].Microseconds())/1000, p)
 	}
 }
 

@@ -62,7 +62,8 @@ func machine(t *testing.T, change func(*inventory.Document)) []byte {
 		t.Fatal(err)
 	}
 	for _, d := range fleet {
-		if d.Storage.System.Encryption.State.Or("") == "on" && d.TPM.State.Or("") == "ready" && d.OS.Platform.Or("") == "windows" {
+		if d.Storage.System.Encryption.State.Or("") == "on" && d.TPM.State.Or("") == "ready" &&
+			d.OS.Platform.Or("") == "windows" {
 			change(d)
 			b, err := json.Marshal(d)
 			if err != nil {
@@ -84,7 +85,8 @@ func TestSubmitListShow(t *testing.T) {
 	if err != nil || !got.Created || got.Disposition != "" || got.Device != "gull-900" {
 		t.Fatalf("%+v %v", got, err)
 	}
-	if d, err := s.Client.Device(ctx, "gull-900"); err != nil || d.Check != nil || !strings.Contains(d.NoCheck, "No target release") {
+	if d, err := s.Client.Device(ctx, "gull-900"); err != nil || d.Check != nil ||
+		!strings.Contains(d.NoCheck, "No target release") {
 		t.Errorf("%+v %v", d.NoCheck, err)
 	}
 	for _, src := range standin.Releases() {
@@ -93,7 +95,8 @@ func TestSubmitListShow(t *testing.T) {
 		}
 	}
 	// Choosing a target judges what is there.
-	if set, err := s.Client.SetTargets(ctx, api.TargetSet{PC: "skerry-12"}); err != nil || set.PC != "skerry-12" || set.Mac != "" {
+	if set, err := s.Client.SetTargets(ctx, api.TargetSet{PC: "skerry-12"}); err != nil || set.PC != "skerry-12" ||
+		set.Mac != "" {
 		t.Fatalf("%+v %v", set, err)
 	}
 	list, err := s.Client.Devices(ctx, "disposition=ready", "name", 1, 10)
@@ -171,7 +174,8 @@ func TestDemoFleet(t *testing.T) {
 	}
 	for _, row := range l.Devices {
 		d, err := s.Client.Device(ctx, row.Key)
-		if err != nil || d.Check == nil || d.Check.Disposition != row.Disposition || d.Check.Answer != row.Answer || d.Place == "" {
+		if err != nil || d.Check == nil || d.Check.Disposition != row.Disposition || d.Check.Answer != row.Answer ||
+			d.Place == "" {
 			t.Errorf("%s: %v; %+v", row.Key, err, d.DeviceRow)
 		}
 	}
@@ -216,26 +220,45 @@ func TestRefusals(t *testing.T) {
 		{"unknown address", "GET", "/api/nothing", s.Token, "", "", 404, "the API has no such address"},
 		{"unknown method", "DELETE", "/api/devices", s.Token, "", "", 405, "does not take that method"},
 		{"unknown machine", "GET", "/api/devices/gull-999", s.Token, "", "", 404, `there is no machine \"gull-999\"`},
-		{"unknown inventory", "GET", "/api/devices/gull-001/inventory?id=99999", s.Token, "", "", 404, "has no inventory 99999"},
-		{"unknown release", "GET", "/api/releases/skerry-14", s.Token, "", "", 404, `there is no release \"skerry-14\"`},
-		{"filter", "GET", "/api/devices?where=dispositon%3Dready", s.Token, "", "", 422, `did you mean \"disposition\"?`},
+		{"unknown inventory", "GET", "/api/devices/gull-001/inventory?id=99999", s.Token, "", "", 404,
+			"has no inventory 99999"},
+		{"unknown release", "GET", "/api/releases/skerry-14", s.Token, "", "", 404,
+			`there is no release \"skerry-14\"`},
+		{"filter", "GET", "/api/devices?where=dispositon%3Dready", s.Token, "", "", 422,
+			`did you mean \"disposition\"?`},
 		{"order", "GET", "/api/devices?sort=colour", s.Token, "", "", 422, "cannot be sorted by"},
 		{"page", "GET", "/api/devices?page=0", s.Token, "", "", 422, "page: must be at least 1"},
-		{"no content type", "POST", "/api/inventories", s.Token, "", good, 415, "send application/json or application/yaml"},
-		{"wrong content type", "POST", "/api/inventories", s.Token, "text/plain", good, 415, "send application/json or application/yaml"},
-		{"not JSON", "POST", "/api/inventories", s.Token, "application/json", `{"format" nope`, 422, "this is not JSON"},
-		{"another version", "POST", "/api/inventories", s.Token, "application/json", strings.Replace(good, "inventory/1", "inventory/7", 1), 422, `version \"7\" of this format is not known`},
-		{"unknown key", "POST", "/api/inventories", s.Token, "application/json", strings.Replace(good, `"device":{`, `"device":{"nmae":"x",`, 1), 422, `did you mean \"name\"?`},
-		{"negative", "POST", "/api/inventories", s.Token, "application/json", strings.Replace(good, `"installed_bytes":`, `"installed_bytes":-`, 1), 422, "is out of range"},
-		{"too many rows", "POST", "/api/inventories", s.Token, "application/json", strings.Replace(good, `"os":{`, `"drivers":[`+strings.Repeat(`{"device":"x"},`, 4000)+`{"device":"x"}],"os":{`, 1), 422, "the list has 4001 rows"},
+		{"no content type", "POST", "/api/inventories", s.Token, "", good, 415,
+			"send application/json or application/yaml"},
+		{"wrong content type", "POST", "/api/inventories", s.Token, "text/plain", good, 415,
+			"send application/json or application/yaml"},
+		{"not JSON", "POST", "/api/inventories", s.Token, "application/json", `{"format" nope`, 422,
+			"this is not JSON"},
+		{"another version", "POST", "/api/inventories", s.Token, "application/json",
+			strings.Replace(good, "inventory/1", "inventory/7", 1), 422, `version \"7\" of this format is not known`},
+		{"unknown key", "POST", "/api/inventories", s.Token, "application/json",
+			strings.Replace(good, `"device":{`, `"device":{"nmae":"x",`, 1), 422, `did you mean \"name\"?`},
+		{"negative", "POST", "/api/inventories", s.Token, "application/json",
+			strings.Replace(good, `"installed_bytes":`, `"installed_bytes":-`, 1), 422, "is out of range"},
+		{"too many rows", "POST", "/api/inventories", s.Token, "application/json",
+			strings.Replace(good, `"os":{`,
+				`"drivers":[`+strings.Repeat(`{"device":"x"},`, 4000)+`{"device":"x"}],"os":{`, 1), 422,
+			"the list has 4001 rows"},
 		{"too large", "POST", "/api/inventories", s.Token, "application/json", huge, 413, ""},
-		{"release with mistakes", "POST", "/api/releases", s.Token, "application/yaml", wrong, 422, `did you mean \"tpm.state\"?`},
-		{"revision with other content", "POST", "/api/releases", s.Token, "application/yaml", changed, 409, "never overwritten"},
-		{"target that is not there", "PUT", "/api/targets", s.Token, "application/json", `{"pc":"skerry-14"}`, 404, "there is no release"},
-		{"target of the wrong class", "PUT", "/api/targets", s.Token, "application/json", `{"mac":"skerry-12"}`, 422, "installs on another class of hardware"},
-		{"key in another case", "PUT", "/api/targets", s.Token, "application/json", `{"PC":"skerry-12"}`, 422, "PC: is not a key that is known here"},
-		{"scope", "POST", "/api/tokens", s.Token, "application/json", `{"name":"x","scope":"all"}`, 422, "scope: must be one of"},
-		{"places", "PUT", "/api/places", s.Token, "application/json", `{"places":[{"prefix":"A","name":"x"},{"prefix":"A","name":"y"}]}`, 422, "stands twice"},
+		{"release with mistakes", "POST", "/api/releases", s.Token, "application/yaml", wrong, 422,
+			`did you mean \"tpm.state\"?`},
+		{"revision with other content", "POST", "/api/releases", s.Token, "application/yaml", changed, 409,
+			"never overwritten"},
+		{"target that is not there", "PUT", "/api/targets", s.Token, "application/json", `{"pc":"skerry-14"}`, 404,
+			"there is no release"},
+		{"target of the wrong class", "PUT", "/api/targets", s.Token, "application/json", `{"mac":"skerry-12"}`, 422,
+			"installs on another class of hardware"},
+		{"key in another case", "PUT", "/api/targets", s.Token, "application/json", `{"PC":"skerry-12"}`, 422,
+			"PC: is not a key that is known here"},
+		{"scope", "POST", "/api/tokens", s.Token, "application/json", `{"name":"x","scope":"all"}`, 422,
+			"scope: must be one of"},
+		{"places", "PUT", "/api/places", s.Token, "application/json",
+			`{"places":[{"prefix":"A","name":"x"},{"prefix":"A","name":"y"}]}`, 422, "stands twice"},
 	}
 	before, _ := s.Client.Fleet(ctx, "")
 	for _, tt := range tests {
@@ -260,7 +283,9 @@ func TestRefusals(t *testing.T) {
 func TestMistakesCarryTheirPlaces(t *testing.T) {
 	t.Parallel()
 	s := servertest.Start(t, nil)
-	_, err := s.Client.Submit(ctx, []byte("{\n\"format\": \"rolltop-inventory/1\",\n\"taken_at\": \"2026-11-22\",\n\"os\": {\"platform\": \"lynux\"}\n}"))
+	_, err := s.Client.Submit(ctx,
+		[]byte("{\n\"format\": \"rolltop-inventory/1\",\n\"taken_at\": \"2026-11-22\",\n\"os\": {\"platform\": "+
+			"\"lynux\"}\n}"))
 	var p *api.Problem
 	if !errors.As(err, &p) || len(p.Errors) != 1 || p.Errors[0].Line != 4 || p.Errors[0].Path != "os.platform" {
 		t.Errorf("got %v, %+v", err, p)
@@ -272,18 +297,22 @@ func TestRevisionsOfTheTarget(t *testing.T) {
 	t.Parallel()
 	s := servertest.Demo(t, nil)
 	before, _ := s.Client.Fleet(ctx, "class=pc")
-	if _, err := s.Client.AddRelease(ctx, standin.SkerryWith("revision: 5", "revision: 6\ndraft: true", "at_least: 6 GiB", "at_least: 12 GiB")); err != nil {
+	if _, err := s.Client.AddRelease(ctx,
+		standin.SkerryWith("revision: 5", "revision: 6\ndraft: true", "at_least: 6 GiB",
+			"at_least: 12 GiB")); err != nil {
 		t.Fatal(err)
 	}
 	if after, _ := s.Client.Fleet(ctx, "class=pc"); after.Dispositions[1].Count != before.Dispositions[1].Count {
 		t.Error("a draft judged the fleet")
 	}
-	if _, err := s.Client.AddRelease(ctx, standin.SkerryWith("revision: 5", "revision: 7", "at_least: 6 GiB", "at_least: 12 GiB")); err != nil {
+	if _, err := s.Client.AddRelease(ctx,
+		standin.SkerryWith("revision: 5", "revision: 7", "at_least: 6 GiB", "at_least: 12 GiB")); err != nil {
 		t.Fatal(err)
 	}
 	after, _ := s.Client.Fleet(ctx, "class=pc")
 	if after.Dispositions[1].Count >= before.Dispositions[1].Count || after.Targets[0].Release.Revision != 7 {
-		t.Errorf("%d ready by revision %d, %d before", after.Dispositions[1].Count, after.Targets[0].Release.Revision, before.Dispositions[1].Count)
+		t.Errorf("%d ready by revision %d, %d before", after.Dispositions[1].Count, after.Targets[0].Release.Revision,
+			before.Dispositions[1].Count)
 	}
 }
 
@@ -314,20 +343,25 @@ func TestConsoleFiles(t *testing.T) {
 		status       int
 		body, header string
 	}{
-		{"GET", "/", 200, "console", "no-cache"}, {"GET", "/devices/gull-001?x=y", 200, "console", "no-cache"}, {"GET", "/assets/a.js", 200, "1", "immutable"},
-		{"GET", "/assets/b.js", 404, "", ""}, {"POST", "/devices", 405, "", ""}, {"GET", "/../../etc/passwd", 200, "console", ""}, {"GET", "/healthz", 200, "ok", ""},
+		{"GET", "/", 200, "console", "no-cache"}, {"GET", "/devices/gull-001?x=y", 200, "console", "no-cache"},
+		{"GET", "/assets/a.js", 200, "1", "immutable"},
+		{"GET", "/assets/b.js", 404, "", ""}, {"POST", "/devices", 405, "", ""},
+		{"GET", "/../../etc/passwd", 200, "console", ""}, {"GET", "/healthz", 200, "ok", ""},
 	}
 	for _, tt := range tests {
 		status, header, body := call(t, tt.method, s.URL+tt.path, "", "", "")
-		if status != tt.status || !strings.Contains(body, tt.body) || !strings.Contains(header.Get("Cache-Control"), tt.header) {
+		if status != tt.status || !strings.Contains(body, tt.body) ||
+			!strings.Contains(header.Get("Cache-Control"), tt.header) {
 			t.Errorf("%s %s: %d %q %s", tt.method, tt.path, status, body, header.Get("Cache-Control"))
 		}
-		if csp := header.Get("Content-Security-Policy"); !strings.Contains(csp, "default-src 'self'") || strings.Contains(csp, "unsafe") {
+		if csp := header.Get("Content-Security-Policy"); !strings.Contains(csp, "default-src 'self'") ||
+			strings.Contains(csp, "unsafe") {
 			t.Errorf("%s: policy %q", tt.path, csp)
 		}
 	}
 	bare := servertest.Start(t, fstest.MapFS{})
-	if status, _, body := call(t, "GET", bare.URL+"/", "", "", ""); status != 404 || !strings.Contains(body, "make build") {
+	if status, _, body := call(t, "GET", bare.URL+"/", "", "", ""); status != 404 ||
+		!strings.Contains(body, "make build") {
 		t.Errorf("without a console: %d %s", status, body)
 	}
 }
@@ -395,8 +429,10 @@ func TestListsFollowEveryWrite(t *testing.T) {
 			}
 		}
 		for i := 0; i < len(l.Devices); i += 23 {
-			if d, err := s.Client.Device(ctx, l.Devices[i].Key); err != nil || d.Disposition != l.Devices[i].Disposition || d.Place != l.Devices[i].Place {
-				t.Errorf("after %s: %s is %s at %s in the list, and %s at %s on its page", after, d.Key, l.Devices[i].Disposition, l.Devices[i].Place, d.Disposition, d.Place)
+			if d, err := s.Client.Device(ctx, l.Devices[i].Key); err != nil ||
+				d.Disposition != l.Devices[i].Disposition || d.Place != l.Devices[i].Place {
+				t.Errorf("after %s: %s is %s at %s in the list, and %s at %s on its page", after, d.Key,
+					l.Devices[i].Disposition, l.Devices[i].Place, d.Disposition, d.Place)
 			}
 		}
 	}
@@ -410,10 +446,12 @@ func TestListsFollowEveryWrite(t *testing.T) {
 	}
 	agree("the start")
 	before := count("memory.installed_bytes>=64GiB")
-	if _, err := s.Client.EnterFact(ctx, "holm-011", "tpm.header", api.EnterFact{Value: "true"}); err != nil || count("tpm.header=true holm-011") != 1 {
+	if _, err := s.Client.EnterFact(ctx, "holm-011", "tpm.header", api.EnterFact{Value: "true"}); err != nil ||
+		count("tpm.header=true holm-011") != 1 {
 		t.Errorf("a fact by hand is not found: %v", err)
 	}
-	if _, err := s.Client.TakeBackFact(ctx, "holm-011", "tpm.header"); err != nil || count("tpm.header=true holm-011") != 0 {
+	if _, err := s.Client.TakeBackFact(ctx, "holm-011", "tpm.header"); err != nil ||
+		count("tpm.header=true holm-011") != 0 {
 		t.Errorf("a fact that was taken back is found: %v", err)
 	}
 	src, err := s.Client.Inventory(ctx, "holm-011", 0)
@@ -421,12 +459,15 @@ func TestListsFollowEveryWrite(t *testing.T) {
 		t.Fatal(err)
 	}
 	other := regexp.MustCompile(`"installed_bytes":\d+`).ReplaceAllString(string(src), `"installed_bytes":137438953472`)
-	other = regexp.MustCompile(`"taken_at":"[^"]*"`).ReplaceAllString(other, `"taken_at":"`+time.Now().UTC().Format(time.RFC3339)+`"`)
+	other = regexp.MustCompile(`"taken_at":"[^"]*"`).ReplaceAllString(other,
+		`"taken_at":"`+time.Now().UTC().Format(time.RFC3339)+`"`)
 	if _, err := s.Client.Submit(ctx, []byte(other)); err != nil || count("memory.installed_bytes>=64GiB") != before+1 {
 		t.Errorf("an inventory is not found: %v", err)
 	}
 	agree("an inventory")
-	if err := s.Client.SetPlaces(ctx, api.PlaceList{Places: []api.Place{{Prefix: "GULL", Name: "The Old Quay"}}}); err != nil || count(`place="The Old Quay"`) == 0 || count(`place="Gull Quay"`) != 0 {
+	if err := s.Client.SetPlaces(ctx,
+		api.PlaceList{Places: []api.Place{{Prefix: "GULL", Name: "The Old Quay"}}}); err != nil ||
+		count(`place="The Old Quay"`) == 0 || count(`place="Gull Quay"`) != 0 {
 		t.Errorf("places: %v", err)
 	}
 	agree("other places")
@@ -434,7 +475,8 @@ func TestListsFollowEveryWrite(t *testing.T) {
 		t.Fatal(err)
 	}
 	agree("another target")
-	if _, err := s.Client.Devices(ctx, "memory.installed_bytes>=lots", "name", 1, 1); err == nil || !strings.Contains(err.Error(), "memory is written with MiB, GiB or TiB") {
+	if _, err := s.Client.Devices(ctx, "memory.installed_bytes>=lots", "name", 1, 1); err == nil ||
+		!strings.Contains(err.Error(), "memory is written with MiB, GiB or TiB") {
 		t.Errorf("a filter with a mistake: %v", err)
 	}
 }

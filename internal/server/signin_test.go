@@ -34,14 +34,18 @@ func TestFirstLink(t *testing.T) {
 	s := servertest.StartNew(t, servertest.Options{})
 	secret := invite(t, s)
 	anon := s.As(t, "")
-	_, err := anon.TakeInvitation(ctx, api.TakeInvitation{Secret: secret + "x", Name: "harbour master", Password: "long enough 12"})
+	_, err := anon.TakeInvitation(ctx,
+		api.TakeInvitation{Secret: secret + "x", Name: "harbour master", Password: "long enough 12"})
 	refused(t, "a wrong link", err, "copied in part")
 	earlier, secret := secret, invite(t, s)
-	_, err = anon.TakeInvitation(ctx, api.TakeInvitation{Secret: earlier, Name: "harbour master", Password: "long enough 12"})
+	_, err = anon.TakeInvitation(ctx,
+		api.TakeInvitation{Secret: earlier, Name: "harbour master", Password: "long enough 12"})
 	refused(t, "the link of an earlier start", err, "start the service again")
-	_, err = anon.TakeInvitation(ctx, api.TakeInvitation{Secret: secret, Name: "harbour master", Password: "aaaaaaaaaaaa"})
+	_, err = anon.TakeInvitation(ctx,
+		api.TakeInvitation{Secret: secret, Name: "harbour master", Password: "aaaaaaaaaaaa"})
 	refused(t, "a password that is easy to guess", err, "too easy to guess")
-	w, err := anon.TakeInvitation(ctx, api.TakeInvitation{Secret: secret, Name: "harbour master", Password: "long enough 12"})
+	w, err := anon.TakeInvitation(ctx,
+		api.TakeInvitation{Secret: secret, Name: "harbour master", Password: "long enough 12"})
 	if err != nil || w.Scope != "manage" {
 		t.Fatalf("%+v %v", w, err)
 	}
@@ -54,7 +58,10 @@ func TestFirstLink(t *testing.T) {
 	s.Client = s.As(t, m.Secret)
 	// It ends with any change of what its owner may, and with their password.
 	for name, change := range map[string]func() error{
-		"a lower role": func() error { _, err := s.Client.PutUser(ctx, "clerk", api.PutUser{Role: "viewer"}); return err },
+		"a lower role": func() error {
+			_, err := s.Client.PutUser(ctx, "clerk", api.PutUser{Role: "viewer"})
+			return err
+		},
 		"fewer places": func() error {
 			_, err := s.Client.PutUser(ctx, "clerk", api.PutUser{Role: "technician", Places: []string{"Gull Quay"}})
 			return err
@@ -65,7 +72,8 @@ func TestFirstLink(t *testing.T) {
 		},
 		"leaving": func() error { return s.Client.RemoveUser(ctx, "clerk") },
 	} {
-		if _, err := s.Client.PutUser(ctx, "clerk", api.PutUser{Role: "technician", Password: "long enough 34"}); err != nil {
+		if _, err := s.Client.PutUser(ctx, "clerk",
+			api.PutUser{Role: "technician", Password: "long enough 34"}); err != nil {
 			t.Fatal(err)
 		}
 		clerk, err := anon.SignIn(ctx, "clerk", "long enough 34", api.NewOwnToken{Name: name})
@@ -95,7 +103,8 @@ func TestFirstLinkBesideAnAdministrator(t *testing.T) {
 	t.Parallel()
 	s := servertest.StartNew(t, servertest.Options{})
 	secret := invite(t, s)
-	if err := s.PutUser(ctx, "boss", server.RoleAdministrator, "lantern-and-rope"); err != nil { // as rolltop users set --database
+	// as rolltop users set --database
+	if err := s.PutUser(ctx, "boss", server.RoleAdministrator, "lantern-and-rope"); err != nil {
 		t.Fatal(err)
 	}
 	take := api.TakeInvitation{Secret: secret, Name: "intruder", Password: "long enough 12"}
@@ -119,7 +128,8 @@ func TestFirstLinkRace(t *testing.T) {
 	for i := range 20 {
 		wait.Go(func() {
 			name := fmt.Sprint("captain ", i)
-			if _, err := s.As(t, "").TakeInvitation(ctx, api.TakeInvitation{Secret: secret, Name: name, Password: "long enough 12"}); err == nil {
+			if _, err := s.As(t, "").TakeInvitation(ctx,
+				api.TakeInvitation{Secret: secret, Name: name, Password: "long enough 12"}); err == nil {
 				made <- name
 			}
 		})
@@ -182,9 +192,12 @@ func TestSignInUnderHammering(t *testing.T) {
 		}
 		longest = max(longest, time.Since(begin))
 	}
-	t.Logf("beside %d connections that hammer, a right sign-in took %v at most", hammers, longest.Round(time.Millisecond))
+	t.Logf("beside %d connections that hammer, a right sign-in took %v at most", hammers,
+		longest.Round(time.Millisecond))
 	for range 300 { // in somebody's name
-		if res := signInFrom(t, hammer, s.URL, "demo", "not the password"); res.StatusCode != http.StatusTooManyRequests && res.StatusCode != http.StatusUnauthorized {
+		if res := signInFrom(t, hammer, s.URL, "demo",
+			"not the password"); res.StatusCode != http.StatusTooManyRequests &&
+			res.StatusCode != http.StatusUnauthorized {
 			t.Error(res.StatusCode)
 		}
 	}
@@ -197,7 +210,9 @@ func TestSignInUnderHammering(t *testing.T) {
 	for status := range statuses {
 		count[status]++
 	}
-	if count[http.StatusUnauthorized] > 60 || count[http.StatusUnauthorized]+count[http.StatusTooManyRequests] != 10*hammers { // a minute may have ended meanwhile
+	// a minute may have ended meanwhile
+	if count[http.StatusUnauthorized] > 60 ||
+		count[http.StatusUnauthorized]+count[http.StatusTooManyRequests] != 10*hammers {
 		t.Errorf("answers to the hammer: %v", count)
 	}
 	acts, err := s.Client.Acts(ctx, "", "", 0, 1000)
@@ -208,7 +223,9 @@ func TestSignInUnderHammering(t *testing.T) {
 	for _, a := range acts.Acts {
 		seen[a.What+" "+a.Becomes] = true
 	}
-	for _, want := range []string{"sign-in from 127.0.0.67", "sign-in-failed from 127.0.0.66", "sign-in-refused from 127.0.0.66"} {
+	for _, want := range []string{
+		"sign-in from 127.0.0.67", "sign-in-failed from 127.0.0.66", "sign-in-refused from 127.0.0.66",
+	} {
 		if !seen[want] {
 			t.Errorf("the audit log lacks %q: %v", want, seen)
 		}
@@ -216,7 +233,9 @@ func TestSignInUnderHammering(t *testing.T) {
 	if len(acts.Acts) > 200 {
 		t.Errorf("a flood fills the audit log with %d acts", len(acts.Acts))
 	}
-	for _, want := range []string{"level=INFO msg=sign-in name=demo address=127.0.0.67", "msg=sign-in-failed name=", "msg=sign-in-refused"} {
+	for _, want := range []string{
+		"level=INFO msg=sign-in name=demo address=127.0.0.67", "msg=sign-in-failed name=", "msg=sign-in-refused",
+	} {
 		if !strings.Contains(log.String(), want) {
 			t.Errorf("the log lacks %q", want)
 		}
@@ -287,12 +306,14 @@ func TestNamesAndPasswords(t *testing.T) {
 			continue
 		}
 		refused(t, password, err, why)
-		if err != nil && strings.Contains(err.Error(), strings.TrimSpace(password)) && strings.TrimSpace(password) != "" {
+		if err != nil && strings.Contains(err.Error(), strings.TrimSpace(password)) &&
+			strings.TrimSpace(password) != "" {
 			t.Errorf("the refusal repeats %q: %v", password, err)
 		}
 	}
 	for _, name := range []string{" ", " clerk", "clerk ", "cl\nerk", "cl\u202eerk", "everything", "EVERYTHING"} {
-		if _, err := s.Client.PutUser(ctx, name, api.PutUser{Role: "viewer", Password: "lantern-and-rope"}); err == nil {
+		if _, err := s.Client.PutUser(ctx, name,
+			api.PutUser{Role: "viewer", Password: "lantern-and-rope"}); err == nil {
 			t.Errorf("a user can be called %q", name)
 		}
 	}

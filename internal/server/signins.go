@@ -184,7 +184,8 @@ func nameMistake(name string) string {
 	}
 	for _, r := range name {
 		if unicode.Is(unicode.Cf, r) || unicode.IsControl(r) || r != ' ' && unicode.IsSpace(r) {
-			return fmt.Sprintf("the name %q has a character in it that cannot be seen; write it with letters, digits, blanks and signs", name)
+			return fmt.Sprintf("the name %q has a character in it that cannot be seen; write it with letters, "+
+				"digits, blanks and signs", name)
 		}
 	}
 	return ""
@@ -200,5 +201,6 @@ func (s *Server) takenName(ctx context.Context, name string) (string, error) {
 	if err != nil || !taken {
 		return "", err
 	}
-	return fmt.Sprintf("a user or a token is called %q already, and the audit log could not tell them apart; choose another name", name), nil
+	return fmt.Sprintf("a user or a token is called %q already, and the audit log could not tell them apart; choose "+
+		"another name", name), nil
 }

@@ -29,7 +29,8 @@ func TestSoakFullDisk(t *testing.T) {
 	kept := 0
 	send := func() error {
 		body := machine(t, func(d *inventory.Document) {
-			d.Device.Name, d.Device.Serial, d.Device.UUID = some(fmt.Sprintf("SOAK-%05d", kept)), some(fmt.Sprintf("S%05d", kept)), unknown
+			d.Device.Name, d.Device.Serial, d.Device.UUID = some(fmt.Sprintf("SOAK-%05d", kept)),
+				some(fmt.Sprintf("S%05d", kept)), unknown
 		})
 		_, err := s.Client.Submit(ctx, body)
 		if err == nil {
@@ -49,7 +50,8 @@ func TestSoakFullDisk(t *testing.T) {
 		for range 200 {
 			if err := send(); err != nil {
 				refusals++
-				if code := statusOf(err); code != http.StatusInsufficientStorage && code != http.StatusServiceUnavailable {
+				if code := statusOf(err); code != http.StatusInsufficientStorage &&
+					code != http.StatusServiceUnavailable {
 					t.Errorf("round %d: %d %v", round, code, err)
 				}
 			}
@@ -171,7 +173,8 @@ func TestTheServicesClock(t *testing.T) {
 		offset = is
 		for k, signed := range []bool{false, true} {
 			body := machine(t, func(d *inventory.Document) {
-				d.Device.Name, d.Device.Serial, d.Device.UUID = some(fmt.Sprintf("CLOCK-%d", k)), some(fmt.Sprintf("CL%d", k)), unknown
+				d.Device.Name, d.Device.Serial, d.Device.UUID = some(fmt.Sprintf("CLOCK-%d", k)),
+					some(fmt.Sprintf("CL%d", k)), unknown
 				d.OS.Build = some(fmt.Sprint(i))
 				d.TakenAt = time.Now() // by a clock that is right
 			})

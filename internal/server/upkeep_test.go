@@ -52,7 +52,9 @@ func TestHooks(t *testing.T) {
 	_, err = s.Client.PutHook(ctx, "bad", api.PutHook{URL: "ftp://somewhere"})
 	refused(t, "an address", err, "is no address to send to")
 	for _, name := range []string{"a b", `a"b`, "a%0Ab", "-a"} {
-		if status, _, body := call(t, "PUT", s.URL+"/api/hooks/"+strings.ReplaceAll(name, " ", "%20"), s.Token, "application/json", `{"url":"https://192.0.2.1/"}`); status != 422 || !strings.Contains(body, "letters, digits") {
+		if status, _, body := call(t, "PUT", s.URL+"/api/hooks/"+strings.ReplaceAll(name, " ", "%20"), s.Token,
+			"application/json", `{"url":"https://192.0.2.1/"}`); status != 422 ||
+			!strings.Contains(body, "letters, digits") {
 			t.Errorf("a webhook called %q: %d %s", name, status, body)
 		}
 	}
@@ -67,7 +69,8 @@ func TestHooks(t *testing.T) {
 	}
 	key := l.Devices[0].Key
 	if _, err := s.Client.Submit(ctx, like(t, s, key, func(d *inventory.Document) {
-		d.Memory.Installed, d.Memory.Visible, d.Memory.Modules, d.TakenAt = some(int64(2<<30)), inventory.Opt[int64]{}, nil, d.TakenAt.Add(time.Minute)
+		d.Memory.Installed, d.Memory.Visible, d.Memory.Modules, d.TakenAt = some(int64(2<<30)), inventory.Opt[int64]{},
+			nil, d.TakenAt.Add(time.Minute)
 	})); err != nil {
 		t.Fatal(err)
 	}
@@ -79,7 +82,9 @@ func TestHooks(t *testing.T) {
 		t.Fatalf("nothing was told: %+v", list)
 	}
 	var flips api.Flips
-	if err := json.Unmarshal(m.body, &flips); err != nil || flips.Format != "rolltop-changes/1" || len(flips.Changes) != 1 || flips.Changes[0].Machine != key || flips.Changes[0].Was != "ready" || flips.Changes[0].Becomes == "ready" || flips.Changes[0].Cause != "inventory" {
+	if err := json.Unmarshal(m.body, &flips); err != nil || flips.Format != "rolltop-changes/1" ||
+		len(flips.Changes) != 1 || flips.Changes[0].Machine != key || flips.Changes[0].Was != "ready" ||
+		flips.Changes[0].Becomes == "ready" || flips.Changes[0].Cause != "inventory" {
 		t.Errorf("%s %v", m.body, err)
 	}
 	// The signature, as RFC 9421 has whoever receives it work it out.
@@ -87,8 +92,10 @@ func TestHooks(t *testing.T) {
 	digest := "sha-256=:" + base64.StdEncoding.EncodeToString(sum[:]) + ":"
 	params := strings.TrimPrefix(m.header.Get("Signature-Input"), "rolltop=")
 	mac := hmac.New(sha256.New, []byte(h.Secret))
-	fmt.Fprintf(mac, "\"@method\": POST\n\"@target-uri\": %s\n\"content-digest\": %s\n\"@signature-params\": %s", m.url, digest, params)
-	if want := "rolltop=:" + base64.StdEncoding.EncodeToString(mac.Sum(nil)) + ":"; m.header.Get("Signature") != want || m.header.Get("Content-Digest") != digest {
+	fmt.Fprintf(mac, "\"@method\": POST\n\"@target-uri\": %s\n\"content-digest\": %s\n\"@signature-params\": %s", m.url,
+		digest, params)
+	if want := "rolltop=:" + base64.StdEncoding.EncodeToString(mac.Sum(nil)) + ":"; m.header.Get("Signature") != want ||
+		m.header.Get("Content-Digest") != digest {
 		t.Errorf("signed %s, want %s", m.header.Get("Signature"), want)
 	}
 	list, err := s.Client.Hooks(ctx)
@@ -140,7 +147,8 @@ func TestLines(t *testing.T) {
 	var lines []string
 	for i := range 40 {
 		lines = append(lines, string(like(t, s, "gull-003", func(d *inventory.Document) {
-			d.Device.Name, d.Device.Serial, d.Device.UUID = some(fmt.Sprintf("LINE-%02d", i)), some(fmt.Sprintf("L%02d", i)), unknown
+			d.Device.Name, d.Device.Serial, d.Device.UUID = some(fmt.Sprintf("LINE-%02d", i)),
+				some(fmt.Sprintf("L%02d", i)), unknown
 		})))
 	}
 	lines[7], lines[20] = `{"format":"rolltop-inventory/1","memry":{}}`, "not a document"
@@ -182,13 +190,16 @@ func TestLines(t *testing.T) {
 	_, _ = z.Write([]byte(text))
 	_ = z.Close()
 	whole := packed.Bytes()
-	if status, body := post("application/x-ndjson", "gzip", bytes.NewReader(whole)); status != 200 || strings.Count(body, "\n") != 40 {
+	if status, body := post("application/x-ndjson", "gzip", bytes.NewReader(whole)); status != 200 ||
+		strings.Count(body, "\n") != 40 {
 		t.Errorf("packed: %d, %d lines", status, strings.Count(body, "\n"))
 	}
-	if _, body := post("application/x-ndjson", "gzip", bytes.NewReader(whole[:len(whole)/2])); !strings.Contains(body, "ends in the middle") {
+	if _, body := post("application/x-ndjson", "gzip", bytes.NewReader(whole[:len(whole)/2])); !strings.Contains(body,
+		"ends in the middle") {
 		t.Errorf("cut off: %.300s", body)
 	}
-	if _, body := post("application/x-ndjson", "gzip", strings.NewReader("plain")); !strings.Contains(body, "not packed with gzip") {
+	if _, body := post("application/x-ndjson", "gzip", strings.NewReader("plain")); !strings.Contains(body,
+		"not packed with gzip") {
 		t.Errorf("not packed: %s", body)
 	}
 	if status, _ := post("application/json", "", strings.NewReader("{}")); status != 415 {
@@ -214,13 +225,19 @@ func TestSheet(t *testing.T) {
 	t.Parallel()
 	s := servertest.Demo(t, nil)
 	csv := []byte("Name;Serial;Model;RAM;Disk\nSHEET-1;S1;Slipway 14;8;256\nSHEET-2;S2;Slipway 14;sixteen;256\n;;;;\n")
-	got, err := s.Client.ReadSheet(ctx, api.ReadSheet{Name: "machines.csv", Content: csv, Fixed: map[string]string{"os.platform": "windows"}})
+	got, err := s.Client.ReadSheet(ctx,
+		api.ReadSheet{Name: "machines.csv", Content: csv, Fixed: map[string]string{"os.platform": "windows"}})
 	if err != nil || got.Settled || got.Columns[3].Problem == "" || got.Lines != "" {
 		t.Fatalf("%+v %v", got, err)
 	}
-	got, err = s.Client.ReadSheet(ctx, api.ReadSheet{Name: "machines.csv", Content: csv, Fixed: map[string]string{"os.platform": "windows"},
-		Columns: map[string]sheet.Choice{"RAM": {Fact: "memory.installed_bytes", Unit: "GiB"}, "Disk": {Fact: "storage.system.disk_bytes", Unit: "GB"}}})
-	if err != nil || !got.Settled || got.Machines != 2 || got.Rows[0].Facts[3] != "8 GiB" || len(got.Rows[1].Left) != 1 {
+	got, err = s.Client.ReadSheet(ctx,
+		api.ReadSheet{Name: "machines.csv", Content: csv, Fixed: map[string]string{"os.platform": "windows"},
+			Columns: map[string]sheet.Choice{
+				"RAM":  {Fact: "memory.installed_bytes", Unit: "GiB"},
+				"Disk": {Fact: "storage.system.disk_bytes", Unit: "GB"},
+			}})
+	if err != nil || !got.Settled || got.Machines != 2 || got.Rows[0].Facts[3] != "8 GiB" ||
+		len(got.Rows[1].Left) != 1 {
 		t.Fatalf("%+v %v", got, err)
 	}
 	kept := 0
@@ -245,14 +262,16 @@ func TestSheet(t *testing.T) {
 func TestTokenForMachines(t *testing.T) {
 	t.Parallel()
 	s := servertest.Start(t, nil)
-	m, err := s.Client.AddToken(ctx, api.NewToken{Name: "counters", Scope: "submit", Machines: 2, Tag: "counter", Place: "Gull Quay"})
+	m, err := s.Client.AddToken(ctx,
+		api.NewToken{Name: "counters", Scope: "submit", Machines: 2, Tag: "counter", Place: "Gull Quay"})
 	if err != nil || m.Machines == nil || *m.Machines != 2 {
 		t.Fatalf("%+v %v", m, err)
 	}
 	c := s.As(t, m.Secret)
 	send := func(n int) error {
 		_, err := c.Submit(ctx, machine(t, func(d *inventory.Document) {
-			d.Device.Name, d.Device.Serial, d.Device.UUID = some(fmt.Sprintf("C%d", n)), some(fmt.Sprintf("C%d", n)), unknown
+			d.Device.Name, d.Device.Serial, d.Device.UUID = some(fmt.Sprintf("C%d", n)), some(fmt.Sprintf("C%d", n)),
+				unknown
 		}))
 		return err
 	}
@@ -265,7 +284,11 @@ func TestTokenForMachines(t *testing.T) {
 	if n := total(t, s.Client, `tag=counter place="Gull Quay"`); n != 2 || total(t, s.Client, "") != 2 {
 		t.Errorf("%d machines", n)
 	}
-	for want, n := range map[string]api.NewToken{"are for tokens that submit": {Name: "a", Scope: "read", Tag: "x"}, "places limit what is seen": {Name: "b", Scope: "submit", Places: []string{"x"}}, "is no tag": {Name: "c", Scope: "submit", Tag: "a b"}} {
+	for want, n := range map[string]api.NewToken{
+		"are for tokens that submit": {Name: "a", Scope: "read", Tag: "x"},
+		"places limit what is seen":  {Name: "b", Scope: "submit", Places: []string{"x"}},
+		"is no tag":                  {Name: "c", Scope: "submit", Tag: "a b"},
+	} {
 		_, err := s.Client.AddToken(ctx, n)
 		refused(t, want, err, want)
 	}
@@ -280,8 +303,13 @@ func TestExpected(t *testing.T) {
 		t.Fatal(err)
 	}
 	inv, _ := inventory.Read("x", d)
-	l, err := s.Client.SetExpected(ctx, []api.Expected{{Name: "OTHER-NAME", Serial: inv.Device.Serial.Or("")}, {Name: "HOLM-999"}, {Name: "GULL-998", Reason: "in-repair"}})
-	if err != nil || l.Missing != 2 || l.Reported != 1 || l.Machines[2].Device != "gull-001" || l.Machines[0].Place != "Gull Quay" && l.Machines[1].Place != "Gull Quay" {
+	l, err := s.Client.SetExpected(ctx,
+		[]api.Expected{
+			{Name: "OTHER-NAME", Serial: inv.Device.Serial.Or("")}, {Name: "HOLM-999"},
+			{Name: "GULL-998", Reason: "in-repair"},
+		})
+	if err != nil || l.Missing != 2 || l.Reported != 1 || l.Machines[2].Device != "gull-001" ||
+		l.Machines[0].Place != "Gull Quay" && l.Machines[1].Place != "Gull Quay" {
 		t.Fatalf("%+v %v", l, err)
 	}
 	var holm int64

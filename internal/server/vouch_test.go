@@ -30,13 +30,16 @@ type vouching struct {
 
 func startVouching(t *testing.T) *vouching {
 	s := servertest.Demo(t, nil)
-	return &vouching{s, s.As(t, s.NewToken(t, "desks", server.ScopeSubmit)), s.As(t, s.NewToken(t, "boats", server.ScopeSubmit))}
+	return &vouching{
+		s, s.As(t, s.NewToken(t, "desks", server.ScopeSubmit)), s.As(t, s.NewToken(t, "boats", server.ScopeSubmit)),
+	}
 }
 
 // reading is the inventory of a new machine; without memory it is not ready.
 func (s *vouching) reading(t *testing.T, minute int, memory bool) []byte {
 	return like(t, s.Service, "gull-007", func(d *inventory.Document) {
-		d.Device.Name, d.Device.Serial, d.Device.UUID = some("GULL-990"), some("OS990"), some("71de0000-0000-4000-8000-000000000990")
+		d.Device.Name, d.Device.Serial, d.Device.UUID = some("GULL-990"), some("OS990"),
+			some("71de0000-0000-4000-8000-000000000990")
 		d.TakenAt = time.Now().Add(time.Duration(minute-60) * time.Minute)
 		if !memory {
 			d.Memory.Installed, d.Memory.Visible = some(int64(1)<<30), some(int64(1)<<30)
@@ -64,7 +67,8 @@ func TestATokenCannotSpeakForMachinesOfOthers(t *testing.T) {
 		t.Errorf("%+v %v", got, err)
 	}
 	now, err := s.Client.Device(ctx, "gull-990")
-	if err != nil || now.Disposition != before.Disposition || len(now.Doubts) != 1 || now.Doubts[0].Kind != "unvouched" || !now.History[0].Beside && !now.History[1].Beside {
+	if err != nil || now.Disposition != before.Disposition || len(now.Doubts) != 1 ||
+		now.Doubts[0].Kind != "unvouched" || !now.History[0].Beside && !now.History[1].Beside {
 		t.Errorf("%s → %s, %+v, %+v %v", before.Disposition, now.Disposition, now.Doubts, now.History, err)
 	}
 	if n := total(t, s.Client, "doubt=yes GULL-990"); n != 1 {
@@ -87,7 +91,8 @@ func TestATokenCannotSpeakForMachinesOfOthers(t *testing.T) {
 		if err != nil || made.Taken != 1 || made.Machines == nil || *made.Machines != 10_000 {
 			t.Fatalf("%+v %v", made, err)
 		}
-		if got, err := s.As(t, made.Secret).Submit(ctx, s.reading(t, 20, false)); err != nil || got.Beside || !got.Latest {
+		if got, err := s.As(t, made.Secret).Submit(ctx, s.reading(t, 20, false)); err != nil || got.Beside ||
+			!got.Latest {
 			t.Errorf("%+v %v", got, err)
 		}
 	}
@@ -113,7 +118,8 @@ func TestMachinesThatPersonsHandedIn(t *testing.T) {
 	if err != nil || !got.Beside || !strings.Contains(got.Note, "--imported") {
 		t.Errorf("%+v %v", got, err)
 	}
-	if d, err := s.Client.Device(ctx, "gull-007"); err != nil || d.Disposition != before.Disposition || !strings.Contains(d.Vouched, "Handed in by a person") {
+	if d, err := s.Client.Device(ctx, "gull-007"); err != nil || d.Disposition != before.Disposition ||
+		!strings.Contains(d.Vouched, "Handed in by a person") {
 		t.Errorf("%s → %s, %q %v", before.Disposition, d.Disposition, d.Vouched, err)
 	}
 	made, err := s.Client.AddToken(ctx, api.NewToken{Name: "roll-out", Scope: "submit", Imported: true})
@@ -138,10 +144,18 @@ func TestAKeySpeaksForItsMachine(t *testing.T) {
 	}
 	time.Sleep(1100 * time.Millisecond) // signatures have seconds
 	for name, send := range map[string]func() (api.Submitted, error){
-		"not signed":                        func() (api.Submitted, error) { return s.mine.Submit(ctx, s.reading(t, 1, false)) },
-		"with another key":                  func() (api.Submitted, error) { return s.mine.SubmitSigned(ctx, s.reading(t, 2, false), wrong) },
-		"not signed, by a token for all":    func() (api.Submitted, error) { return s.Client.Submit(ctx, s.reading(t, 3, false)) },
-		"with another key, of another host": func() (api.Submitted, error) { return s.other.SubmitSigned(ctx, s.reading(t, 4, false), wrong) },
+		"not signed": func() (api.Submitted, error) {
+			return s.mine.Submit(ctx, s.reading(t, 1, false))
+		},
+		"with another key": func() (api.Submitted, error) {
+			return s.mine.SubmitSigned(ctx, s.reading(t, 2, false), wrong)
+		},
+		"not signed, by a token for all": func() (api.Submitted, error) {
+			return s.Client.Submit(ctx, s.reading(t, 3, false))
+		},
+		"with another key, of another host": func() (api.Submitted, error) {
+			return s.other.SubmitSigned(ctx, s.reading(t, 4, false), wrong)
+		},
 	} {
 		if got, err := send(); err != nil || !got.Beside || got.Latest {
 			t.Errorf("%s: %+v %v", name, got, err)
@@ -162,7 +176,8 @@ func TestAKeySpeaksForItsMachine(t *testing.T) {
 		t.Fatal(err)
 	}
 	acts, err := s.Client.Acts(ctx, "", "gull-990", 0, 10)
-	if err != nil || len(acts.Acts) == 0 || acts.Acts[0].What != "rekey" || acts.Acts[0].Becomes != "its disk was changed" {
+	if err != nil || len(acts.Acts) == 0 || acts.Acts[0].What != "rekey" ||
+		acts.Acts[0].Becomes != "its disk was changed" {
 		t.Errorf("%+v %v", acts, err)
 	}
 	time.Sleep(1100 * time.Millisecond)
@@ -178,11 +193,15 @@ func TestASignatureThatDoesNotFit(t *testing.T) {
 	body := s.reading(t, 0, true)
 	h := signature.Sign(http.MethodPost, body, machineKey("k"), time.Now())
 	for name, change := range map[string]func(r *http.Request){
-		"the digest is not that of the body": func(r *http.Request) { r.Header.Set("Content-Digest", signature.Digest([]byte("{}"))) },
+		"the digest is not that of the body": func(r *http.Request) {
+			r.Header.Set("Content-Digest", signature.Digest([]byte("{}")))
+		},
 		"was not made with the key": func(r *http.Request) {
 			r.Header.Set("Signature-Input", signature.Sign("POST", body, machineKey("w"), time.Now()).Input)
 		},
-		"not in the form that is taken": func(r *http.Request) { r.Header.Set("Signature-Input", `sig1=("@method");created=1`) },
+		"not in the form that is taken": func(r *http.Request) {
+			r.Header.Set("Signature-Input", `sig1=("@method");created=1`)
+		},
 	} {
 		req, err := http.NewRequest(http.MethodPost, s.URL+"/api/inventories", bytes.NewReader(body))
 		if err != nil {
@@ -240,7 +259,8 @@ func TestADiskThatIsNearlyFull(t *testing.T) {
 		return free, nil
 	}})
 	body := func(i int) []byte {
-		return fmt.Appendf(nil, `{"format":"rolltop-inventory/1","taken_at":"2026-11-20T08:00:00Z","device":{"name":"GULL-%03d"},"os":{"platform":"windows"}}`, i)
+		return fmt.Appendf(
+			nil, `{"format":"rolltop-inventory/1","taken_at":"2026-11-20T08:00:00Z","device":{"name":"GULL-%03d"},"os":{"platform":"windows"}}`, i)
 	}
 	send := func(i int) error {
 		_, err := s.Client.Submit(ctx, body(i))
@@ -251,7 +271,8 @@ func TestADiskThatIsNearlyFull(t *testing.T) {
 	}
 	set(100 << 20)
 	time.Sleep(2100 * time.Millisecond) // the disk is asked every two seconds
-	if status, text := statusOf(send(2)), fmt.Sprint(send(2)); status != 507 || !strings.Contains(text, "100 MiB") || !strings.Contains(text, "256 MiB are kept") {
+	if status, text := statusOf(send(2)), fmt.Sprint(send(2)); status != 507 || !strings.Contains(text, "100 MiB") ||
+		!strings.Contains(text, "256 MiB are kept") {
 		t.Errorf("%d %s", status, text)
 	}
 	if err := s.Client.Lines(ctx, bytes.NewReader(body(3)), func(*api.SubmittedLine) {}); statusOf(err) != 507 {

@@ -283,7 +283,8 @@ func readOutcomes(name string, src []byte) ([]api.SaidOutcome, error) {
 	for _, head := range []string{"machine", "outcome", "reason"} {
 		at[head] = slices.IndexFunc(sheets[0].Heads, func(h string) bool { return strings.EqualFold(h, head) })
 		if at[head] < 0 && head != "reason" {
-			return nil, fmt.Errorf("%s has no column %q; it has %s, and the columns machine, outcome and reason are read",
+			return nil, fmt.Errorf(
+				"%s has no column %q; it has %s, and the columns machine, outcome and reason are read",
 				name, head, strings.Join(sheets[0].Heads, ", "))
 		}
 	}
@@ -308,7 +309,8 @@ func readOutcomeLines(name string, src []byte) ([]api.SaidOutcome, error) {
 		case err == io.EOF:
 			return out, nil
 		case err != nil:
-			return nil, fmt.Errorf("%s: object %d cannot be read: %w; one has machine, outcome and, where it failed, reason",
+			return nil, fmt.Errorf("%s: object %d cannot be read: %w; one has machine, outcome and, where it failed, "+
+				"reason",
 				name, n, err)
 		}
 		out = append(out, o)

@@ -23,10 +23,20 @@ func TestWavesAreRefused(t *testing.T) {
 	t.Parallel()
 	s := servertest.Demo(t, nil)
 	good := api.MakeWave{Name: "East", Rule: `place="Gull Quay"`, Most: 10, Starts: today(3), Ends: today(6)}
-	if _, err := s.Client.PutWave(ctx, 0, api.MakeWave{Name: "Pilot", Pilot: true, Rule: "class=pc", Most: 5, Starts: today(0), Ends: today(2)}); err != nil {
+	if _, err := s.Client.PutWave(ctx, 0,
+		api.MakeWave{
+			Name:   "Pilot",
+			Pilot:  true,
+			Rule:   "class=pc",
+			Most:   5,
+			Starts: today(0),
+			Ends:   today(2),
+		}); err != nil {
 		t.Fatal(err)
 	}
-	if err := s.Client.SetBlackout(ctx, api.Blackouts{Days: []api.Blackout{{From: today(30), To: today(40), Reason: "the turn of the year"}}}); err != nil {
+	if err := s.Client.SetBlackout(ctx,
+		api.Blackouts{Days: []api.Blackout{{From: today(30), To: today(40),
+			Reason: "the turn of the year"}}}); err != nil {
 		t.Fatal(err)
 	}
 	for _, tt := range []struct {
@@ -60,7 +70,9 @@ func TestWavesAreRefused(t *testing.T) {
 	refused(t, "by name without names", err, "give their keys")
 	_, err = s.Client.Handed(ctx, one.ID)
 	refused(t, "before its first day", err, "starts on")
-	refused(t, "dark days backwards", s.Client.SetBlackout(ctx, api.Blackouts{Days: []api.Blackout{{From: today(9), To: today(8)}}}), "before they begin")
+	refused(t, "dark days backwards",
+		s.Client.SetBlackout(ctx, api.Blackouts{Days: []api.Blackout{{From: today(9), To: today(8)}}}),
+		"before they begin")
 	_, err = s.Client.Wave(ctx, 99)
 	refused(t, "a wave that is not there", err, "there is no wave 99")
 	_, err = s.Client.OutcomesFile(ctx, one.ID, api.OutcomesFile{Name: "x.csv", Content: []byte("Name,Result\nA,ok\n")})
@@ -76,42 +88,64 @@ func TestWavesAreRefused(t *testing.T) {
 func TestHandOff(t *testing.T) {
 	t.Parallel()
 	s := servertest.Demo(t, nil)
-	if _, err := s.Client.Decide(ctx, api.MakeDecision{Kind: "waive", Scope: "key=gull-013", Requirement: "graphics", Reason: "it is a sign", Until: today(30)}); err != nil {
+	if _, err := s.Client.Decide(ctx,
+		api.MakeDecision{
+			Kind:        "waive",
+			Scope:       "key=gull-013",
+			Requirement: "graphics",
+			Reason:      "it is a sign",
+			Until:       today(30),
+		}); err != nil {
 		t.Fatal(err)
 	}
-	w, err := s.Client.PutWave(ctx, 0, api.MakeWave{Name: "Quay", Rule: `place="Gull Quay"`, Most: 4, Starts: today(0), Ends: today(5)})
+	w, err := s.Client.PutWave(ctx, 0,
+		api.MakeWave{Name: "Quay", Rule: `place="Gull Quay"`, Most: 4, Starts: today(0), Ends: today(5)})
 	if err != nil {
 		t.Fatal(err)
 	}
-	got, err := s.Client.FillWave(ctx, w.ID, api.FillWave{Keys: []string{"gull-013", "gull-001", "gull-007", "nslip-001", "gull-003"}})
+	got, err := s.Client.FillWave(ctx, w.ID,
+		api.FillWave{Keys: []string{"gull-013", "gull-001", "gull-007", "nslip-001", "gull-003"}})
 	if err != nil || got.Added != 1 {
 		t.Fatalf("%+v %v", got, err)
 	}
-	for key, want := range map[string]string{"GULL-013": "it enters only by name", "GULL-001": "it is not ready (replace): 64-bit processor", "GULL-007": "it is undetermined", "nslip-001": "the wave's rule does not pick it"} {
-		if !slices.ContainsFunc(got.Refusals, func(r wave.Refusal) bool { return r.Some[0].Name == key && strings.Contains(r.Reason, want) }) {
+	for key, want := range map[string]string{
+		"GULL-013":  "it enters only by name",
+		"GULL-001":  "it is not ready (replace): 64-bit processor",
+		"GULL-007":  "it is undetermined",
+		"nslip-001": "the wave's rule does not pick it",
+	} {
+		if !slices.ContainsFunc(got.Refusals,
+			func(r wave.Refusal) bool { return r.Some[0].Name == key && strings.Contains(r.Reason, want) }) {
 			t.Errorf("%s is not refused for %q: %+v", key, want, got.Refusals)
 		}
 	}
-	if got, err = s.Client.FillWave(ctx, w.ID, api.FillWave{Keys: []string{"gull-013", "gull-001"}, ByName: true}); err != nil || got.Added != 1 || len(got.Refusals) != 1 {
+	if got, err = s.Client.FillWave(ctx, w.ID,
+		api.FillWave{Keys: []string{"gull-013", "gull-001"}, ByName: true}); err != nil || got.Added != 1 ||
+		len(got.Refusals) != 1 {
 		t.Fatalf("by name: %+v %v", got, err)
 	}
-	if got, err = s.Client.FillWave(ctx, w.ID, api.FillWave{}); err != nil || got.Added != 2 || !slices.ContainsFunc(got.Refusals, func(r wave.Refusal) bool { return strings.Contains(r.Reason, "the wave is full") }) {
+	if got, err = s.Client.FillWave(ctx, w.ID, api.FillWave{}); err != nil || got.Added != 2 ||
+		!slices.ContainsFunc(got.Refusals,
+			func(r wave.Refusal) bool { return strings.Contains(r.Reason, "the wave is full") }) {
 		t.Fatalf("the rest: %+v %v", got, err)
 	}
 	var off api.HandOff
 	body, err := s.Client.HandOff(ctx, w.ID, "json")
-	if err != nil || json.Unmarshal(body, &off) != nil || off.Format != "rolltop-handoff/1" || len(off.Machines) != 4 || len(off.Refused) != 0 {
+	if err != nil || json.Unmarshal(body, &off) != nil || off.Format != "rolltop-handoff/1" || len(off.Machines) != 4 ||
+		len(off.Refused) != 0 {
 		t.Fatalf("%s %v", body, err)
 	}
 	for _, m := range off.Machines {
-		if len(m.SHA256) != 64 || m.File == "" || m.Edition == "" || m.Way == "" || m.Day == "" || m.Key == "gull-013" && m.ByName == "" {
+		if len(m.SHA256) != 64 || m.File == "" || m.Edition == "" || m.Way == "" || m.Day == "" ||
+			m.Key == "gull-013" && m.ByName == "" {
 			t.Errorf("%+v", m)
 		}
 	}
 	if body, err = s.Client.HandOff(ctx, w.ID, "csv"); err != nil {
 		t.Fatal(err)
 	}
-	if rows, err := csv.NewReader(strings.NewReader(string(body))).ReadAll(); err != nil || len(rows) != 5 || rows[0][9] != "sha256" || rows[1][0] != off.Machines[0].Name {
+	if rows, err := csv.NewReader(strings.NewReader(string(body))).ReadAll(); err != nil || len(rows) != 5 ||
+		rows[0][9] != "sha256" || rows[1][0] != off.Machines[0].Name {
 		t.Errorf("%v %v", rows, err)
 	}
 	if body, err = s.Client.HandOff(ctx, w.ID, "ndjson"); err != nil || strings.Count(string(body), "\n") != 4 {
@@ -128,7 +162,8 @@ func TestHandOff(t *testing.T) {
 		t.Fatal(err)
 	}
 	h, err := s.Client.Handed(ctx, w.ID)
-	if err != nil || len(h.Machines) != 3 || len(h.Refused) != 1 || h.Refused[0].Key != gone || !strings.Contains(h.Refused[0].Reason, "not ready") {
+	if err != nil || len(h.Machines) != 3 || len(h.Refused) != 1 || h.Refused[0].Key != gone ||
+		!strings.Contains(h.Refused[0].Reason, "not ready") {
 		t.Fatalf("%+v %v", h, err)
 	}
 	if got := total(t, s.Client, fmt.Sprintf("wave=%d outcome=handed", w.ID)); got != 3 {
@@ -142,7 +177,8 @@ func TestHandOff(t *testing.T) {
 		t.Errorf("%d are in the wave that has ended", got)
 	}
 	acts, err := s.Client.Acts(ctx, "", "", 0, 50)
-	if err != nil || !slices.ContainsFunc(acts.Acts, func(a api.Act) bool { return strings.Contains(a.Becomes, "three machines handed over") }) {
+	if err != nil || !slices.ContainsFunc(acts.Acts,
+		func(a api.Act) bool { return strings.Contains(a.Becomes, "three machines handed over") }) {
 		t.Errorf("the hand-off is in no list of changes: %v", err)
 	}
 }
@@ -177,9 +213,11 @@ func TestWorkOfAPlace(t *testing.T) {
 	if err != nil || ch.Moved != 0 {
 		t.Errorf("they see %d of a change elsewhere, %v", ch.Moved, err)
 	}
-	refused(t, "stock by somebody of one place", c.PutStock(ctx, api.PutStock{Part: "new tablet", OnHand: 3}), "limited to Holm Ferry")
+	refused(t, "stock by somebody of one place", c.PutStock(ctx, api.PutStock{Part: "new tablet", OnHand: 3}),
+		"limited to Holm Ferry")
 	got, err := c.Assign(ctx, api.Assign{Where: "disposition=reconfigure,refit", Who: "me"})
-	if err != nil || got.Machines == 0 || total(t, s.Client, "who=me") != total(t, s.Client, `who=me place="Holm Ferry"`) {
+	if err != nil || got.Machines == 0 ||
+		total(t, s.Client, "who=me") != total(t, s.Client, `who=me place="Holm Ferry"`) {
 		t.Errorf("%+v %v", got, err)
 	}
 }

@@ -33,7 +33,9 @@ func BenchmarkWork(b *testing.B) {
 			}
 			whole := string(text.Document)
 			for _, floor := range []string{"8 GiB", "12 GiB"} {
-				text.Document = doc.Body(strings.NewReplacer("revision: 5", "revision: 6", "memory.installed_bytes, at_least: 6 GiB", "memory.installed_bytes, at_least: "+floor).Replace(whole))
+				text.Document = doc.Body(strings.NewReplacer("revision: 5", "revision: 6",
+					"memory.installed_bytes, at_least: 6 GiB",
+					"memory.installed_bytes, at_least: "+floor).Replace(whole))
 				packed, err := json.Marshal(text)
 				if err != nil {
 					b.Fatal(err)
@@ -48,8 +50,11 @@ func BenchmarkWork(b *testing.B) {
 	}
 	h := s.Handler()
 	calls := []struct{ method, path, body string }{
-		{"GET", "/api/work/effects", ""}, {"GET", "/api/work/effects?order=time", ""}, {"POST", "/api/what-if", drafts[0]}, {"POST", "/api/what-if", drafts[1]}, {"POST", "/api/what-if", `{"release":"skerry-13"}`},
-		{"GET", "/api/work", ""}, {"GET", "/api/work?where=place%3D%22Gull+Quay%22", ""}, {"GET", "/api/waves", ""}, {"GET", "/api/waves/2", ""}, {"GET", "/api/decisions", ""}, {"GET", "/api/rule-changes/1", ""},
+		{"GET", "/api/work/effects", ""}, {"GET", "/api/work/effects?order=time", ""},
+		{"POST", "/api/what-if", drafts[0]}, {"POST", "/api/what-if", drafts[1]},
+		{"POST", "/api/what-if", `{"release":"skerry-13"}`},
+		{"GET", "/api/work", ""}, {"GET", "/api/work?where=place%3D%22Gull+Quay%22", ""}, {"GET", "/api/waves", ""},
+		{"GET", "/api/waves/2", ""}, {"GET", "/api/decisions", ""}, {"GET", "/api/rule-changes/1", ""},
 	}
 	each := make([][]time.Duration, len(calls))
 	first := make([]time.Duration, len(calls))
@@ -75,7 +80,9 @@ func BenchmarkWork(b *testing.B) {
 	}
 	for i, c := range calls {
 		slices.Sort(each[i])
-		b.Logf("%7.1f ms at the middle, %7.1f the first time: %s %s", float64(each[i][len(each[i])/2].Microseconds())/1000, float64(first[i].Microseconds())/1000, c.method, c.path)
+		b.Logf("%7.1f ms at the middle, %7.1f the first time: %s %s",
+			float64(each[i][len(each[i])/2].Microseconds())/1000, float64(first[i].Microseconds())/1000, c.method,
+			c.path)
 	}
 	middle := func(i int) float64 { return float64(each[i][len(each[i])/2].Microseconds()) / 1000 }
 	b.ReportMetric(middle(0), "ms/best-order")

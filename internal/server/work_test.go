@@ -38,11 +38,13 @@ func item(d *assess.Document, name string) *assess.Tick {
 func TestTicksAreKeptWithTheirName(t *testing.T) {
 	t.Parallel()
 	s := servertest.Demo(t, nil)
-	d, err := s.Client.Tick(ctx, "gull-101", "prepare", "backup", api.SayTick{State: "done", Note: "whole disk, on the share"})
+	d, err := s.Client.Tick(ctx, "gull-101", "prepare", "backup",
+		api.SayTick{State: "done", Note: "whole disk, on the share"})
 	if err != nil {
 		t.Fatal(err)
 	}
-	if got := item(d.Check, "prepare/backup"); got == nil || got.By != "everything" || got.Note != "whole disk, on the share" || time.Since(got.At) > time.Minute {
+	if got := item(d.Check, "prepare/backup"); got == nil || got.By != "everything" ||
+		got.Note != "whole disk, on the share" || time.Since(got.At) > time.Minute {
 		t.Errorf("the backup: %+v", got)
 	}
 	if d, err = s.Client.Tick(ctx, "gull-101", "step", "convert-disk", api.SayTick{State: "done"}); err != nil {
@@ -74,17 +76,20 @@ func TestTicksAreKeptWithTheirName(t *testing.T) {
 		t.Errorf("without effect: %+v", got)
 	}
 	report, err := s.Client.Report(ctx, "gull-101", nil)
-	if err != nil || !strings.Contains(string(report), "The inventory taken since does not show it.") || !strings.Contains(string(report), "whole disk, on the share") {
+	if err != nil || !strings.Contains(string(report), "The inventory taken since does not show it.") ||
+		!strings.Contains(string(report), "whole disk, on the share") {
 		t.Errorf("%v: the report does not say it", err)
 	}
 	// A refusal takes a reason, and replaces what was said.
-	if d, err = s.Client.Tick(ctx, "gull-101", "prepare", "backup", api.SayTick{State: "refused", Note: "nothing is kept on it"}); err != nil {
+	if d, err = s.Client.Tick(ctx, "gull-101", "prepare", "backup",
+		api.SayTick{State: "refused", Note: "nothing is kept on it"}); err != nil {
 		t.Fatal(err)
 	}
 	if got := item(d.Check, "prepare/backup"); got == nil || got.State != "refused" {
 		t.Errorf("refused: %+v", got)
 	}
-	if d, err = s.Client.Untick(ctx, "gull-101", "prepare", "backup"); err != nil || item(d.Check, "prepare/backup") != nil {
+	if d, err = s.Client.Untick(ctx, "gull-101", "prepare", "backup"); err != nil ||
+		item(d.Check, "prepare/backup") != nil {
 		t.Errorf("taken back: %v", err)
 	}
 	for _, tt := range []struct {
@@ -99,7 +104,8 @@ func TestTicksAreKeptWithTheirName(t *testing.T) {
 		{"PUT", "nobody/ticks/prepare/backup", `{"state":"done"}`, 404, "no machine"},
 		{"DELETE", "gull-101/ticks/prepare/backup", "", 404, "nobody has said anything of prepare/backup"},
 	} {
-		if status, _, body := call(t, tt.method, s.URL+"/api/devices/"+tt.path, s.Token, "application/json", tt.body); status != tt.status || !strings.Contains(body, tt.says) {
+		if status, _, body := call(t, tt.method, s.URL+"/api/devices/"+tt.path, s.Token, "application/json",
+			tt.body); status != tt.status || !strings.Contains(body, tt.says) {
 			t.Errorf("%s %s: %d %s", tt.method, tt.path, status, body)
 		}
 	}
@@ -115,15 +121,20 @@ func TestVisitLink(t *testing.T) {
 		t.Fatal(err)
 	}
 	link, err := s.Client.VisitLink(ctx, "gull-101", 2)
-	if err != nil || link.Address != s.URL+link.Path || !strings.HasPrefix(link.Picture, "data:image/png;base64,") || time.Until(link.Expires).Round(time.Hour) != 2*time.Hour {
+	if err != nil || link.Address != s.URL+link.Path || !strings.HasPrefix(link.Picture, "data:image/png;base64,") ||
+		time.Until(link.Expires).Round(time.Hour) != 2*time.Hour {
 		t.Fatalf("%v %+v", err, link)
 	}
 	get := func() (int, http.Header, string) { return call(t, "GET", link.Address, "", "", "") }
 	status, header, page := get()
-	if status != 200 || header.Get("Cache-Control") != "no-store" || header.Get("X-Robots-Tag") != "noindex" || !strings.HasPrefix(header.Get("Content-Security-Policy"), "default-src 'none'") {
+	if status != 200 || header.Get("Cache-Control") != "no-store" || header.Get("X-Robots-Tag") != "noindex" ||
+		!strings.HasPrefix(header.Get("Content-Security-Policy"), "default-src 'none'") {
 		t.Errorf("%d %v", status, header)
 	}
-	for _, want := range []string{"GULL-101", "Key: <b>F2</b>", "Start › Start with: UEFI systems only.", "Photograph each page", "Do not load default settings", "Way back:", "width=device-width"} {
+	for _, want := range []string{
+		"GULL-101", "Key: <b>F2</b>", "Start › Start with: UEFI systems only.", "Photograph each page",
+		"Do not load default settings", "Way back:", "width=device-width",
+	} {
 		if !strings.Contains(page, want) {
 			t.Errorf("the page lacks %q", want)
 		}
@@ -140,10 +151,12 @@ func TestVisitLink(t *testing.T) {
 		t.Error("the page shows a serial number or a UUID")
 	}
 	ahead.Store(int64(2*time.Hour + time.Minute))
-	if status, _, page := get(); status != http.StatusGone || !strings.Contains(page, "This link has expired") || strings.Contains(page, "GULL-101") {
+	if status, _, page := get(); status != http.StatusGone || !strings.Contains(page, "This link has expired") ||
+		strings.Contains(page, "GULL-101") {
 		t.Errorf("after its time: %d %.200s", status, page)
 	}
-	if status, _, page := call(t, "GET", s.URL+"/v/nothing", "", "", ""); status != 404 || !strings.Contains(page, "There is no such link") {
+	if status, _, page := call(t, "GET", s.URL+"/v/nothing", "", "", ""); status != 404 ||
+		!strings.Contains(page, "There is no such link") {
 		t.Errorf("a guess: %d", status)
 	}
 	again, err := s.Client.VisitLink(ctx, "gull-101", 0)
@@ -159,8 +172,12 @@ func TestVisitLink(t *testing.T) {
 	for _, tt := range []struct {
 		query, says string
 		status      int
-	}{{"hours=1000", "hours", 422}, {"origin=javascript:alert(1)", "not the address of a service", 422}, {"origin=https://x.example/path", "without a path", 422}} {
-		if status, _, body := call(t, "POST", s.URL+"/api/devices/gull-101/visit-link?"+tt.query, s.Token, "", ""); status != tt.status || !strings.Contains(strings.ToLower(body), tt.says) {
+	}{
+		{"hours=1000", "hours", 422}, {"origin=javascript:alert(1)", "not the address of a service", 422},
+		{"origin=https://x.example/path", "without a path", 422},
+	} {
+		if status, _, body := call(t, "POST", s.URL+"/api/devices/gull-101/visit-link?"+tt.query, s.Token, "",
+			""); status != tt.status || !strings.Contains(strings.ToLower(body), tt.says) {
 			t.Errorf("%s: %d %s", tt.query, status, body)
 		}
 	}
@@ -187,7 +204,8 @@ func TestAfterTheWorkAtTheService(t *testing.T) {
 			t.Fatal(err)
 		}
 		followed = append(followed, d.Disposition)
-		if d.Disposition == "ready" && !strings.HasPrefix(got.Says, "Ready; it was reconfigure: two requirements are settled, none is left.") {
+		if d.Disposition == "ready" &&
+			!strings.HasPrefix(got.Says, "Ready; it was reconfigure: two requirements are settled, none is left.") {
 			t.Errorf("%s: %s", row.Key, got.Says)
 		}
 		if d.Disposition == "reconfigure" && !strings.Contains(got.Says, "left: secure boot switched on") {
@@ -197,7 +215,11 @@ func TestAfterTheWorkAtTheService(t *testing.T) {
 	if !slices.Contains(followed, "ready") || !slices.Contains(followed, "reconfigure") {
 		t.Errorf("the demo shows no such work: %v", followed)
 	}
-	for path, want := range map[string]int{"gull-101/after": 422, "gull-101/after?inventory=99999": 404, "nobody/after?inventory=1": 404} {
+	for path, want := range map[string]int{
+		"gull-101/after":                 422,
+		"gull-101/after?inventory=99999": 404,
+		"nobody/after?inventory=1":       404,
+	} {
 		if status, _, body := call(t, "GET", s.URL+"/api/devices/"+path, s.Token, "", ""); status != want {
 			t.Errorf("%s: %d %s", path, status, body)
 		}
@@ -223,13 +245,17 @@ func TestHouseAtTheService(t *testing.T) {
 		t.Error("the demo's own step is in no plan")
 	}
 	h, err := s.Client.PutHouse(ctx, "steps", []byte(scanner))
-	if err != nil || h.Number != 2 || !h.Own || h.AddedBy != "everything" || !has("unplug-scanner") || has("unplug-ticket-printer") {
+	if err != nil || h.Number != 2 || !h.Own || h.AddedBy != "everything" || !has("unplug-scanner") ||
+		has("unplug-ticket-printer") {
 		t.Errorf("%v %+v", err, h)
 	}
 	circle := strings.Replace(scanner, "before: [enter-firmware]", "before: [enter-firmware], after: [check-again]", 1)
 	for _, tt := range []struct{ kind, text, says string }{
-		{"steps", circle, "the steps wait for each other"}, {"steps", "format: rolltop-steps/1\nsteps: [{id: x}]", "title"}, {"steps", "nonsense", "format"},
-		{"steps", string(standin.House()["prices"]), "the document is about prices"}, {"prices", "format: rolltop-prices/1\ncurrency: EUR\nas_of: 2026-01-01\nprices: [{part: drive, least: 1, most: 2, currency: GBP}]", "the price is in GBP, and the table in EUR"},
+		{"steps", circle, "the steps wait for each other"},
+		{"steps", "format: rolltop-steps/1\nsteps: [{id: x}]", "title"}, {"steps", "nonsense", "format"},
+		{"steps", string(standin.House()["prices"]), "the document is about prices"},
+		{"prices", "format: rolltop-prices/1\ncurrency: EUR\nas_of: 2026-01-01\nprices: [{part: drive, least: 1, " +
+			"most: 2, currency: GBP}]", "the price is in GBP, and the table in EUR"},
 		{"guides", "format: rolltop-guides/1\nguides: [{id: a, title: A, maker: \"B[\"}]", "is broken"},
 	} {
 		_, err := s.Client.PutHouse(ctx, tt.kind, []byte(tt.text))
@@ -237,14 +263,17 @@ func TestHouseAtTheService(t *testing.T) {
 			t.Errorf("%s: %v, want %s", tt.kind, err, tt.says)
 		}
 		body, _ := json.Marshal(api.HouseText{Text: tt.text})
-		if status, _, reply := call(t, "POST", s.URL+"/api/house/"+tt.kind+"/validate", s.Token, "application/json", string(body)); status != 200 || strings.Contains(reply, `"mistakes":[]`) {
+		if status, _, reply := call(t, "POST", s.URL+"/api/house/"+tt.kind+"/validate", s.Token, "application/json",
+			string(body)); status != 200 || strings.Contains(reply, `"mistakes":[]`) {
 			t.Errorf("%s: validated with %d %s", tt.kind, status, reply)
 		}
 	}
-	if h, err = s.Client.House(ctx, "steps"); err != nil || h.Number != 2 || h.Text != scanner || !has("unplug-scanner") {
+	if h, err = s.Client.House(ctx, "steps"); err != nil || h.Number != 2 || h.Text != scanner ||
+		!has("unplug-scanner") {
 		t.Errorf("the old document did not stay: %v %+v", err, h)
 	}
-	if h, err = s.Client.DropHouse(ctx, "steps"); err != nil || h.Own || h.Number != 3 || has("unplug-scanner") || !strings.Contains(h.Shipped, "id: backup") {
+	if h, err = s.Client.DropHouse(ctx, "steps"); err != nil || h.Own || h.Number != 3 || has("unplug-scanner") ||
+		!strings.Contains(h.Shipped, "id: backup") {
 		t.Errorf("dropped: %v %+v", err, h.Own)
 	}
 	if _, err := s.Client.DropHouse(ctx, "steps"); err == nil {
@@ -350,7 +379,8 @@ func TestHouseOutlivesARestart(t *testing.T) {
 			}
 		}
 		h := httptest.NewServer(s.Handler())
-		if status, _, body := call(t, "GET", h.URL+"/api/house", token, "", ""); status != 200 || !strings.Contains(body, `"kind":"steps","own":true,"number":1`) {
+		if status, _, body := call(t, "GET", h.URL+"/api/house", token, "", ""); status != 200 ||
+			!strings.Contains(body, `"kind":"steps","own":true,"number":1`) {
 			t.Errorf("start %d: %d %s", start, status, body)
 		}
 		h.Close()

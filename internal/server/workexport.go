@@ -14,7 +14,9 @@ import (
 )
 
 // WorkLists are the lists of the fleet's work that are exported.
-var WorkLists = []string{"visits", "batches", "parts", "questions", "watch", "effects", "messages", "decisions", "waves"}
+var WorkLists = []string{
+	"visits", "batches", "parts", "questions", "watch", "effects", "messages", "decisions", "waves",
+}
 
 // grid is a table.
 type grid struct {
@@ -65,7 +67,11 @@ func (s exportAPI) exportWork(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, err
 	}
-	return &exportOutput{ContentType: kind, Disposition: fmt.Sprintf(`attachment; filename="%s.%s"`, in.List, ending), Body: b.Bytes()}, nil
+	return &exportOutput{
+		ContentType: kind,
+		Disposition: fmt.Sprintf(`attachment; filename="%s.%s"`, in.List, ending),
+		Body:        b.Bytes(),
+	}, nil
 }
 
 // exportOutput is a file to keep.
@@ -120,25 +126,38 @@ func (s exportAPI) worklistTable(ctx context.Context, list, where string) (*grid
 	g := &grid{}
 	switch list {
 	case "visits":
-		g.heads = []string{"place", "machine", "key", "model", "disposition", "steps", "minutes_least", "minutes_most", "restarts", "firmware", "parts", "said_done", "who", "not_before", "note"}
+		g.heads = []string{
+			"place", "machine", "key", "model", "disposition", "steps", "minutes_least", "minutes_most", "restarts",
+			"firmware", "parts", "said_done", "who", "not_before", "note",
+		}
 		for _, stop := range w.Stops {
 			for _, v := range stop.Visits {
-				g.row(v.Place, v.Name, v.Key, v.Model, v.Disposition, stepTitles(v.Steps), n(v.Minutes.Least), n(v.Minutes.Most), n(v.Restarts), yesNo(v.Firmware), yesNo(v.Parts), strings.Join(v.Ticked, "; "), v.Who, dayOf(v.NotBefore), v.Note)
+				g.row(v.Place, v.Name, v.Key, v.Model, v.Disposition, stepTitles(v.Steps), n(v.Minutes.Least),
+					n(v.Minutes.Most), n(v.Restarts), yesNo(v.Firmware), yesNo(v.Parts), strings.Join(v.Ticked, "; "),
+					v.Who, dayOf(v.NotBefore), v.Note)
 			}
 		}
 	case "batches":
-		g.heads = []string{"step", "title", "by", "machines", "expected", "left_alone", "minutes_least", "minutes_most", "first_on", "filter"}
+		g.heads = []string{
+			"step", "title", "by", "machines", "expected", "left_alone", "minutes_least", "minutes_most", "first_on",
+			"filter",
+		}
 		for _, b := range w.Batches {
 			var pilot []string
 			for _, m := range b.Pilot {
 				pilot = append(pilot, m.Name)
 			}
-			g.row(b.Step, b.Title, b.By, n(b.Machines), n(b.Expected), n(b.Waiting), n(b.Minutes.Least), n(b.Minutes.Most), strings.Join(pilot, " "), b.Where)
+			g.row(b.Step, b.Title, b.By, n(b.Machines), n(b.Expected), n(b.Waiting), n(b.Minutes.Least),
+				n(b.Minutes.Most), strings.Join(pilot, " "), b.Where)
 		}
 	case "parts":
-		g.heads = []string{"part", "needed", "on_hand", "to_order", "price_least", "price_most", "currency", "without_price", "lead_days", "confirm_in_manual", "ends_warranty", "machines"}
+		g.heads = []string{
+			"part", "needed", "on_hand", "to_order", "price_least", "price_most", "currency", "without_price",
+			"lead_days", "confirm_in_manual", "ends_warranty", "machines",
+		}
 		for _, l := range w.Order {
-			g.row(l.Part, n(l.Quantity), n(l.OnHand), n(l.ToOrder), cents(l.Price.Least), cents(l.Price.Most), l.Price.Currency, n(l.Price.Unpriced), n(l.LeadDays), n(l.Confirm), n(l.Voids), n(l.Machines))
+			g.row(l.Part, n(l.Quantity), n(l.OnHand), n(l.ToOrder), cents(l.Price.Least), cents(l.Price.Most),
+				l.Price.Currency, n(l.Price.Unpriced), n(l.LeadDays), n(l.Confirm), n(l.Voids), n(l.Machines))
 		}
 	case "questions":
 		g.heads = []string{"question", "about", "fact", "cause", "machines", "answer", "filter"}
@@ -160,9 +179,13 @@ func (s exportAPI) effectsTable(ctx context.Context, where, order string) (*grid
 		return nil, err
 	}
 	n := strconv.Itoa
-	g := &grid{heads: []string{"order", "remedies", "gain", "expected", "ready", "minutes_least", "minutes_most", "price_least", "price_most", "currency"}}
+	g := &grid{heads: []string{
+		"order", "remedies", "gain", "expected", "ready", "minutes_least", "minutes_most", "price_least", "price_most",
+		"currency",
+	}}
 	for i, k := range got.Picks {
-		g.row(n(i+1), stepTitles(k.Steps), n(k.Gain), n(k.Expected), n(k.Ready), n(k.Minutes.Least), n(k.Minutes.Most), cents(k.Cost.Least), cents(k.Cost.Most), k.Cost.Currency)
+		g.row(n(i+1), stepTitles(k.Steps), n(k.Gain), n(k.Expected), n(k.Ready), n(k.Minutes.Least), n(k.Minutes.Most),
+			cents(k.Cost.Least), cents(k.Cost.Most), k.Cost.Currency)
 	}
 	return g, nil
 }
@@ -184,10 +207,13 @@ func (s exportAPI) decisionsTable(ctx context.Context) (*grid, error) {
 	if err != nil {
 		return nil, err
 	}
-	g := &grid{heads: []string{"number", "kind", "requirement", "release", "filter", "machines", "reason", "by", "at", "last_day", "counts"}}
+	g := &grid{heads: []string{
+		"number", "kind", "requirement", "release", "filter", "machines", "reason", "by", "at", "last_day", "counts",
+	}}
 	for i := range list {
 		d := &list[i]
-		g.row(strconv.FormatInt(d.ID, 10), d.Kind, d.Requirement, d.Release, d.Scope, strconv.Itoa(d.Machines), d.Reason, d.By, dayOf(d.At), dayOf(d.Until.Add(-time.Second)), yesNo(d.Counts))
+		g.row(strconv.FormatInt(d.ID, 10), d.Kind, d.Requirement, d.Release, d.Scope, strconv.Itoa(d.Machines),
+			d.Reason, d.By, dayOf(d.At), dayOf(d.Until.Add(-time.Second)), yesNo(d.Counts))
 	}
 	return g, nil
 }
@@ -198,9 +224,14 @@ func (s exportAPI) wavesTable(ctx context.Context) (*grid, error) {
 		return nil, err
 	}
 	n := strconv.Itoa
-	g := &grid{heads: []string{"number", "name", "release", "pilot", "rule", "starts", "ends", "most", "machines", "ended", "waiting", "handed", "arrived", "failed", "back"}}
+	g := &grid{heads: []string{
+		"number", "name", "release", "pilot", "rule", "starts", "ends", "most", "machines", "ended", "waiting",
+		"handed", "arrived", "failed", "back",
+	}}
 	for _, w := range got.Waves {
-		g.row(strconv.FormatInt(w.ID, 10), w.Name, w.Release, yesNo(w.Pilot), w.Rule, w.Starts, w.Ends, n(w.Most), n(w.Machines), yesNo(w.Ended), n(w.Outcomes["waiting"]), n(w.Outcomes["handed"]), n(w.Outcomes["arrived"]), n(w.Outcomes["failed"]), n(w.Outcomes["back"]))
+		g.row(strconv.FormatInt(w.ID, 10), w.Name, w.Release, yesNo(w.Pilot), w.Rule, w.Starts, w.Ends, n(w.Most),
+			n(w.Machines), yesNo(w.Ended), n(w.Outcomes["waiting"]), n(w.Outcomes["handed"]), n(w.Outcomes["arrived"]),
+			n(w.Outcomes["failed"]), n(w.Outcomes["back"]))
 	}
 	return g, nil
 }

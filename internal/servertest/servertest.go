@@ -22,8 +22,13 @@ import (
 const Password = "harbour-lights"
 
 // Collectors are what every test service hands out in place of real ones.
-var Collectors = fstest.MapFS{"rolltop-collect-linux-amd64": {Data: []byte("for Linux")}, "rolltop-collect-windows-amd64.exe": {Data: []byte("for Windows")},
-	"rolltop-collect-darwin-arm64": {Data: []byte("for Macs")}, "collect.ps1": {Data: []byte("for older ones")}, "SHA256SUMS": {Data: []byte("not handed out")}}
+var Collectors = fstest.MapFS{
+	"rolltop-collect-linux-amd64":       {Data: []byte("for Linux")},
+	"rolltop-collect-windows-amd64.exe": {Data: []byte("for Windows")},
+	"rolltop-collect-darwin-arm64":      {Data: []byte("for Macs")},
+	"collect.ps1":                       {Data: []byte("for older ones")},
+	"SHA256SUMS":                        {Data: []byte("not handed out")},
+}
 
 // Options are those of a service and of its server.
 type Options struct {

@@ -186,7 +186,8 @@ func (d *Decisions) Add(ctx context.Context, n *NewDecision) (Decided, error) {
 			what = " that fails " + one.Requirement
 		}
 		return Decided{}, refuse(notDecided,
-			"no machine is meant by %q%s; correct the filter, or say with ahead that machines are to come", one.Scope, what)
+			"no machine is meant by %q%s; correct the filter, or say with ahead that machines are to come", one.Scope,
+			what)
 	}
 	store.Note(ctx, "", d.noted(&one))
 	if one.ID, err = d.Store.AddDecision(ctx, &one); err != nil {

@@ -81,7 +81,9 @@ type SaidOutcome struct{ Machine, Outcome, Reason string }
 
 // TakeOutcomes keeps what was told of machines of a wave, and says line by line what it does not
 // keep.
-func (w *Waves) TakeOutcomes(ctx context.Context, id int64, told []SaidOutcome) (taken int, problems []string, err error) {
+func (w *Waves) TakeOutcomes(
+	ctx context.Context, id int64, told []SaidOutcome,
+) (taken int, problems []string, err error) {
 	all, one, err := w.find(ctx, id)
 	if err != nil {
 		return 0, nil, err
@@ -102,7 +104,8 @@ func (w *Waves) TakeOutcomes(ctx context.Context, id int64, told []SaidOutcome) 
 			problems = append(problems, fmt.Sprintf("%d: %s", i+1, wrong))
 			continue
 		}
-		if err := w.Store.SayOutcome(ctx, one.ID, machine, o.Outcome, strings.TrimSpace(o.Reason), w.Now()); err != nil {
+		if err := w.Store.SayOutcome(ctx, one.ID, machine, o.Outcome, strings.TrimSpace(o.Reason),
+			w.Now()); err != nil {
 			return 0, nil, orMissing(err, NoWave(one.ID))
 		}
 		taken++
@@ -118,7 +121,8 @@ func outcomeMistake(o *SaidOutcome, inWave bool, one *wave.Wave) string {
 	case !inWave:
 		return fmt.Sprintf("%q is no machine of the wave %q", o.Machine, one.Name)
 	case !slices.Contains(known, o.Outcome):
-		return fmt.Sprintf("%q is no outcome; it may be arrived, failed, back, or waiting to let it go once more", o.Outcome)
+		return fmt.Sprintf("%q is no outcome; it may be arrived, failed, back, or waiting to let it go once more",
+			o.Outcome)
 	case o.Outcome == wave.Failed && strings.TrimSpace(o.Reason) == "":
 		return fmt.Sprintf("%s failed without a reason; say it, for whoever looks at it next", o.Machine)
 	}

@@ -119,10 +119,13 @@ func fill(b *testing.B, st *store.Store, path string) {
 	}
 	for i := range benchMachines {
 		f := facts[i%len(facts)].With(fact.VolumeBytes, fact.Num(float64(200e9+i)), "")
-		if _, err := tx.Exec("INSERT INTO device (id, key, name, class, maker, serial, uuid, model, installed, inventory_id, taken_at) VALUES (?, ?, ?, 'pc', '', '', '', '', '', ?, 0)", i+1, fmt.Sprintf("m%d", i), fmt.Sprintf("M%d", i), i+1); err != nil {
+		if _, err := tx.Exec("INSERT INTO device (id, key, name, class, maker, serial, uuid, model, installed, "+
+			"inventory_id, taken_at) VALUES (?, ?, ?, 'pc', '', '', '', '', '', ?, 0)", i+1, fmt.Sprintf("m%d", i),
+			fmt.Sprintf("M%d", i), i+1); err != nil {
 			b.Fatal(err)
 		}
-		if _, err := tx.Exec("INSERT INTO fact_row (device_id, catalogue, class, row) VALUES (?, ?, 'pc', ?)", i+1, fact.Catalogue, f.Pack(nil)); err != nil {
+		if _, err := tx.Exec("INSERT INTO fact_row (device_id, catalogue, class, row) VALUES (?, ?, 'pc', ?)", i+1,
+			fact.Catalogue, f.Pack(nil)); err != nil {
 			b.Fatal(err)
 		}
 	}
@@ -133,7 +136,8 @@ func fill(b *testing.B, st *store.Store, path string) {
 
 func bareScan(b *testing.B, db *sql.DB) {
 	b.Helper()
-	rows, err := db.Query("SELECT f.device_id, d.inventory_id, f.row FROM fact_row f JOIN device d ON d.id = f.device_id WHERE f.class='pc'")
+	rows, err := db.Query("SELECT f.device_id, d.inventory_id, f.row FROM fact_row f JOIN device d ON d.id = " +
+		"f.device_id WHERE f.class='pc'")
 	if err != nil {
 		b.Fatal(err)
 	}
@@ -156,7 +160,8 @@ func bareScan(b *testing.B, db *sql.DB) {
 // same form, a row at a time in one transaction.
 func bareWrite(b *testing.B, db *sql.DB, judgement int64) time.Duration {
 	b.Helper()
-	rows, err := db.Query("SELECT judgement_id, device_id, inventory_id, disposition, certain, publisher, fails, sole, outcomes FROM verdict WHERE judgement_id=?", judgement)
+	rows, err := db.Query("SELECT judgement_id, device_id, inventory_id, disposition, certain, publisher, fails, "+
+		"sole, outcomes FROM verdict WHERE judgement_id=?", judgement)
 	if err != nil {
 		b.Fatal(err)
 	}
@@ -176,7 +181,9 @@ func bareWrite(b *testing.B, db *sql.DB, judgement int64) time.Duration {
 	if len(all) != benchMachines {
 		b.Fatalf("%d verdicts", len(all))
 	}
-	if _, err := db.Exec("DROP TABLE IF EXISTS bare; CREATE TABLE bare (judgement_id INTEGER, device_id INTEGER, inventory_id INTEGER, disposition INTEGER, certain INTEGER, publisher INTEGER, fails INTEGER, sole TEXT, outcomes TEXT, PRIMARY KEY (judgement_id, device_id)) STRICT, WITHOUT ROWID"); err != nil {
+	if _, err := db.Exec("DROP TABLE IF EXISTS bare; CREATE TABLE bare (judgement_id INTEGER, device_id INTEGER, " +
+		"inventory_id INTEGER, disposition INTEGER, certain INTEGER, publisher INTEGER, fails INTEGER, sole TEXT, " +
+		"outcomes TEXT, PRIMARY KEY (judgement_id, device_id)) STRICT, WITHOUT ROWID"); err != nil {
 		b.Fatal(err)
 	}
 	at := time.Now()

@@ -102,7 +102,9 @@ var ofOneMachine = append(slices.Clone(identifying), fact.DeviceName)
 
 // EnterModelFact enters a fact of every machine of a model, and judges them. It gives how many
 // there are, and of how many the disposition changed.
-func (m *Machines) EnterModelFact(ctx context.Context, maker, model string, n *NewFact) (machines, changed int, err error) {
+func (m *Machines) EnterModelFact(
+	ctx context.Context, maker, model string, n *NewFact,
+) (machines, changed int, err error) {
 	f := m.manual(ctx, n)
 	if err := f.Check(); err != nil {
 		return 0, 0, refuse(notEntered, "%s", err)

@@ -97,7 +97,8 @@ func assemble(o Options) *Service {
 	s.Judge = &Judge{Records: r, releases: s.Releases, knowledge: s.Knowledge, index: s.Index}
 	s.Decisions = &Decisions{Records: r, releases: s.Releases, index: s.Index}
 	s.Machines = &Machines{
-		Records: r, releases: s.Releases, knowledge: s.Knowledge, index: s.Index, decisions: s.Decisions, judge: s.Judge,
+		Records: r, releases: s.Releases, knowledge: s.Knowledge, index: s.Index, decisions: s.Decisions,
+		judge: s.Judge,
 	}
 	s.Answers = &Answers{Records: r, releases: s.Releases, knowledge: s.Knowledge}
 	s.Flow = newFlow()

@@ -283,7 +283,9 @@ func (w *Waves) End(ctx context.Context, id int64) error {
 
 // Fill puts machines into a wave: those that are named by their keys, or as many of the rule as
 // there is room for. byName lets named ones in although a requirement is waived.
-func (w *Waves) Fill(ctx context.Context, id int64, keys []string, byName bool) (added int, no []wave.Refusal, err error) {
+func (w *Waves) Fill(
+	ctx context.Context, id int64, keys []string, byName bool,
+) (added int, no []wave.Refusal, err error) {
 	all, one, err := w.find(ctx, id)
 	if err != nil {
 		return 0, nil, err
@@ -315,7 +317,9 @@ func (w *Waves) Fill(ctx context.Context, id int64, keys []string, byName bool) 
 }
 
 // enter picks the machines that may enter a wave, and says why the others may not.
-func (w *Waves) enter(all *state, one *wave.Wave, c *candidates, keys []string, byName string) ([]int64, wave.Refusals) {
+func (w *Waves) enter(
+	all *state, one *wave.Wave, c *candidates, keys []string, byName string,
+) ([]int64, wave.Refusals) {
 	named, only := map[string]bool{}, len(keys) > 0
 	for _, k := range keys {
 		named[k] = true

@@ -52,18 +52,21 @@ var pages = []struct {
 // work takes the pictures of a visit on a telephone, and of what work has come
 // to.
 func work(p *browser.Page, server, dir string) error {
-	err := errors.Join(p.Go(server+"/devices/nslip-033"), p.WaitText("History"), p.Click("[aria-labelledby=history] button"), p.WaitText("Steps of the plan as it was"))
+	err := errors.Join(p.Go(server+"/devices/nslip-033"), p.WaitText("History"),
+		p.Click("[aria-labelledby=history] button"), p.WaitText("Steps of the plan as it was"))
 	if err == nil {
 		err = save(p, dir, "after")
 	}
 	if err == nil {
-		err = errors.Join(p.Go(server+"/devices/gull-101"), p.WaitText("Visit sheet"), p.Click("[data-visit]"), p.WaitText("Scan this"))
+		err = errors.Join(p.Go(server+"/devices/gull-101"), p.WaitText("Visit sheet"), p.Click("[data-visit]"),
+			p.WaitText("Scan this"))
 	}
 	if err != nil {
 		return err
 	}
 	link := p.Text("[role=dialog] a")
-	return errors.Join(p.Size(430, 932), p.Go(link), p.WaitText("Key: F2"), p.Scroll(".card:nth-of-type(4)"), save(p, dir, "visit"))
+	return errors.Join(p.Size(430, 932), p.Go(link), p.WaitText("Key: F2"), p.Scroll(".card:nth-of-type(4)"),
+		save(p, dir, "visit"))
 }
 
 func save(p *browser.Page, dir, name string) error {
@@ -87,8 +90,10 @@ func editing(p *browser.Page, server, dir string) error {
 // whatIf takes the picture of what another floor would do.
 func whatIf(p *browser.Page, server, dir string) error {
 	err := errors.Join(p.Go(server+"/releases/skerry-12/edit"), p.WaitText("No mistakes."),
-		p.Replace("textarea", "need: {fact: memory.installed_bytes, at_least: 6 GiB}", "need: {fact: memory.installed_bytes, at_least: 12 GiB}"), p.WaitText("No mistakes."),
-		p.Click("[aria-labelledby=what-if] button"), p.WaitText("fewer would be ready"), p.Scroll("[aria-labelledby=what-if]"))
+		p.Replace("textarea", "need: {fact: memory.installed_bytes, at_least: 6 GiB}",
+			"need: {fact: memory.installed_bytes, at_least: 12 GiB}"), p.WaitText("No mistakes."),
+		p.Click("[aria-labelledby=what-if] button"), p.WaitText("fewer would be ready"),
+		p.Scroll("[aria-labelledby=what-if]"))
 	if err != nil {
 		return err
 	}
@@ -153,7 +158,8 @@ func run(server, password, dir, page, wait, click, then string, dark, full bool,
 			return err
 		}
 		defer p.Close()
-		if err := errors.Join(p.Size(width, height), p.SignIn(server, "demo", password), editing(p, server, dir)); err != nil {
+		if err := errors.Join(p.Size(width, height), p.SignIn(server, "demo", password),
+			editing(p, server, dir)); err != nil {
 			return err
 		}
 	}

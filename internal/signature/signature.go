@@ -53,7 +53,8 @@ func Name(key ed25519.PublicKey) string { return base64.RawURLEncoding.EncodeToS
 
 // Base is what is signed (RFC 9421, section 2.5).
 func Base(method, digest, params string) []byte {
-	return fmt.Appendf(nil, "\"@method\": %s\n\"content-digest\": %s\n\"@signature-params\": %s", method, digest, params)
+	return fmt.Appendf(nil, "\"@method\": %s\n\"content-digest\": %s\n\"@signature-params\": %s", method, digest,
+		params)
 }
 
 // Sign signs a request.
@@ -75,7 +76,8 @@ var value = regexp.MustCompile(`^rolltop=:([A-Za-z0-9+/]{86}==):$`)
 
 // Errors of [Verify].
 var (
-	ErrForm = errors.New(`the signature is not in the form that is taken: ("@method" "content-digest") with created, keyid, alg="ed25519" and tag="` + tag + `"`)
+	ErrForm = errors.New(
+		`the signature is not in the form that is taken: ("@method" "content-digest") with created, keyid, alg="ed25519" and tag="` + tag + `"`)
 	ErrBody = errors.New("the digest is not that of the body: something changed it on its way")
 	ErrKey  = errors.New("the signature was not made with the key that it names")
 )

@@ -16,7 +16,8 @@ func TestSignature(t *testing.T) {
 	now := time.Unix(1_800_000_000, 0)
 	body := []byte(`{"format":"rolltop-inventory/1"}`)
 	good := signature.Sign("POST", body, key, now)
-	if s, err := signature.Verify("POST", body, good); err != nil || s.Key != signature.Name(key.Public().(ed25519.PublicKey)) || !s.Created.Equal(now) {
+	if s, err := signature.Verify("POST", body, good); err != nil ||
+		s.Key != signature.Name(key.Public().(ed25519.PublicKey)) || !s.Created.Equal(now) {
 		t.Fatalf("%+v %v", s, err)
 	}
 	if s, err := signature.Verify("POST", body, signature.Headers{}); s != nil || err != nil {
@@ -29,17 +30,29 @@ func TestSignature(t *testing.T) {
 	}{
 		{"another method", "PUT", string(body), nil, signature.ErrKey},
 		{"another body", "POST", "{}", nil, signature.ErrBody},
-		{"another body and its digest", "POST", "{}", func(h *signature.Headers) { h.Digest = signature.Digest([]byte("{}")) }, signature.ErrKey},
-		{"another time", "POST", string(body), func(h *signature.Headers) { h.Input = strings.Replace(h.Input, "1800000000", "1800000001", 1) }, signature.ErrKey},
-		{"the name of another key", "POST", string(body), func(h *signature.Headers) { h.Input = signature.Sign("POST", body, other, now).Input }, signature.ErrKey},
-		{"the signature of another key", "POST", string(body), func(h *signature.Headers) { h.Signature = signature.Sign("POST", body, other, now).Signature }, signature.ErrKey},
-		{"for something else", "POST", string(body), func(h *signature.Headers) { h.Input = strings.Replace(h.Input, "rolltop-inventory", "x", 1) }, signature.ErrForm},
-		{"less is covered", "POST", string(body), func(h *signature.Headers) { h.Input = strings.Replace(h.Input, ` "content-digest"`, "", 1) }, signature.ErrForm},
-		{"another algorithm", "POST", string(body), func(h *signature.Headers) { h.Input = strings.Replace(h.Input, "ed25519", "none", 1) }, signature.ErrForm},
+		{"another body and its digest", "POST", "{}",
+			func(h *signature.Headers) { h.Digest = signature.Digest([]byte("{}")) }, signature.ErrKey},
+		{"another time", "POST", string(body),
+			func(h *signature.Headers) { h.Input = strings.Replace(h.Input, "1800000000", "1800000001", 1) },
+			signature.ErrKey},
+		{"the name of another key", "POST", string(body),
+			func(h *signature.Headers) { h.Input = signature.Sign("POST", body, other, now).Input }, signature.ErrKey},
+		{"the signature of another key", "POST", string(body),
+			func(h *signature.Headers) { h.Signature = signature.Sign("POST", body, other, now).Signature },
+			signature.ErrKey},
+		{"for something else", "POST", string(body),
+			func(h *signature.Headers) { h.Input = strings.Replace(h.Input, "rolltop-inventory", "x", 1) },
+			signature.ErrForm},
+		{"less is covered", "POST", string(body),
+			func(h *signature.Headers) { h.Input = strings.Replace(h.Input, ` "content-digest"`, "", 1) },
+			signature.ErrForm},
+		{"another algorithm", "POST", string(body),
+			func(h *signature.Headers) { h.Input = strings.Replace(h.Input, "ed25519", "none", 1) }, signature.ErrForm},
 		{"no signature", "POST", string(body), func(h *signature.Headers) { h.Signature = "" }, signature.ErrForm},
 		{"no input", "POST", string(body), func(h *signature.Headers) { h.Input = "" }, signature.ErrForm},
 		{"no digest", "POST", string(body), func(h *signature.Headers) { h.Digest = "" }, signature.ErrBody},
-		{"a short signature", "POST", string(body), func(h *signature.Headers) { h.Signature = "rolltop=:AAAA:" }, signature.ErrForm},
+		{"a short signature", "POST", string(body), func(h *signature.Headers) { h.Signature = "rolltop=:AAAA:" },
+			signature.ErrForm},
 	} {
 		h := good
 		if c.change != nil {
@@ -56,7 +69,8 @@ func FuzzVerify(f *testing.F) {
 	h := signature.Sign("POST", []byte("{}"), key, time.Unix(1, 0))
 	f.Add("{}", h.Digest, h.Input, h.Signature)
 	f.Fuzz(func(t *testing.T, body, digest, input, sum string) {
-		s, err := signature.Verify("POST", []byte(body), signature.Headers{Digest: digest, Input: input, Signature: sum})
+		s, err := signature.Verify("POST", []byte(body),
+			signature.Headers{Digest: digest, Input: input, Signature: sum})
 		if s != nil && (err != nil || input != h.Input) {
 			t.Errorf("%q is taken: %+v %v", input, s, err)
 		}

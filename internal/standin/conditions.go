@@ -24,9 +24,15 @@ var conditions = map[string]func(*maker){
 	"seldom-here":   func(m *maker) { m.d.TakenAt = m.d.TakenAt.AddDate(0, 0, -7*(16+m.IntN(20))) },
 	"failing-drive": func(m *maker) { m.d.Storage.Disks[0].Health = some("bad") },
 	"encrypted": func(m *maker) {
-		m.d.Storage.System.Encryption = inventory.Encryption{State: some("on"), Kind: some("platform"), TPMBound: some(true), KeyKept: some(true)}
+		m.d.Storage.System.Encryption = inventory.Encryption{
+			State:    some("on"),
+			Kind:     some("platform"),
+			TPMBound: some(true),
+			KeyKept:  some(true),
+		}
 		if m.every(3) && !m.isMac() { // the encryption of a Mac has no pause
-			m.d.Storage.System.Encryption.State, m.d.Storage.System.Encryption.PausedSince = some("paused"), some(m.d.TakenAt.AddDate(0, 0, -12))
+			m.d.Storage.System.Encryption.State, m.d.Storage.System.Encryption.PausedSince = some("paused"),
+				some(m.d.TakenAt.AddDate(0, 0, -12))
 		}
 	},
 	"two-systems": func(m *maker) { m.d.Storage.OtherSystems = []string{"Lodestar Linux"} },
@@ -66,10 +72,20 @@ var conditions = map[string]func(*maker){
 		m.d.OS.Name, m.d.OS.Version, m.d.OS.Build = some("Skerry 10"), some("10.4"), some("10.4.2209")
 	},
 	"old-graphics-driver": func(m *maker) {
-		m.d.Graphics = []inventory.Adapter{{Name: some("Built-in graphics"), DriverModel: some("1.3"), InterfaceLevel: some("11.1"), DriverVersion: some("9.18.13.1"), DriverDate: some("2013-10-05")}}
+		m.d.Graphics = []inventory.Adapter{{
+			Name:           some("Built-in graphics"),
+			DriverModel:    some("1.3"),
+			InterfaceLevel: some("11.1"),
+			DriverVersion:  some("9.18.13.1"),
+			DriverDate:     some("2013-10-05"),
+		}}
 	},
 	"old-applications": func(m *maker) {
-		m.d.Software = []inventory.Software{{Name: "Counterfoil", Version: some([]string{"4.2", "3.9"}[m.IntN(2)])}, {Name: "Tidebook", Version: some("4.1")}, {Name: "Hawser VPN", Version: some([]string{"2.4", "2.6"}[m.IntN(2)])}}
+		m.d.Software = []inventory.Software{
+			{Name: "Counterfoil", Version: some([]string{"4.2", "3.9"}[m.IntN(2)])},
+			{Name: "Tidebook", Version: some("4.1")},
+			{Name: "Hawser VPN", Version: some([]string{"2.4", "2.6"}[m.IntN(2)])},
+		}
 		if m.IntN(3) == 0 {
 			m.d.Software = append(m.d.Software, inventory.Software{Name: "Lampwright", Version: some("7.3")})
 		}
@@ -81,7 +97,8 @@ var conditions = map[string]func(*maker){
 		}
 	},
 	"guest-without-tpm": func(m *maker) {
-		m.d.Device.Environment, m.d.Device.Hypervisor, m.d.Device.Form = some("guest"), some("Boathouse"), some("virtual")
+		m.d.Device.Environment, m.d.Device.Hypervisor, m.d.Device.Form = some("guest"), some("Boathouse"),
+			some("virtual")
 		m.d.Device.Manufacturer, m.d.Device.Model = some("Boathouse"), some("Guest 3")
 		m.d.Storage.Disks[0].Kind, m.d.Storage.Disks[0].Bus = some("virtual"), some("virtual")
 		m.noTPM()
@@ -96,7 +113,12 @@ var conditions = map[string]func(*maker){
 			m.d.Firmware.SecureBoot = some("off")
 		}
 		if m.every(3) {
-			m.d.Storage.System.Encryption = inventory.Encryption{State: some("on"), Kind: some("platform"), TPMBound: some(true), KeyKept: some(true)}
+			m.d.Storage.System.Encryption = inventory.Encryption{
+				State:    some("on"),
+				Kind:     some("platform"),
+				TPMBound: some(true),
+				KeyKept:  some(true),
+			}
 		}
 	},
 	"small-drive": func(m *maker) { m.drive(64023257088, "ssd", 30) },
@@ -154,13 +176,17 @@ var conditions = map[string]func(*maker){
 	"legacy-unsure": func(m *maker) {
 		m.legacy()
 		m.d.Firmware.UEFICapable = inventory.Opt[bool]{}
-		m.d.AddGap("firmware.uefi_capable", inventory.NotOffered, "the firmware does not say that it can do UEFI, which does not mean that it cannot", "Look in the firmware set-up whether it offers UEFI.")
+		m.d.AddGap("firmware.uefi_capable", inventory.NotOffered,
+			"the firmware does not say that it can do UEFI, which does not mean that it cannot",
+			"Look in the firmware set-up whether it offers UEFI.")
 	},
 	"sources-disagree": func(m *maker) {
 		m.d.Memory.Installed = inventory.Opt[int64]{}
 		m.d.Memory.Visible = some(int64(37 * gib / 10))
 		m.d.Gaps = append(m.d.Gaps, inventory.Gap{Fact: fact.MemoryInstalled.String(), Cause: inventory.Disagree,
-			Readings: []inventory.Differ{{Value: "4294967296", Source: "firmware tables"}, {Value: "8589934592", Source: "asset register"}}})
+			Readings: []inventory.Differ{
+				{Value: "4294967296", Source: "firmware tables"}, {Value: "8589934592", Source: "asset register"},
+			}})
 	},
 	"reduced-start-up": func(m *maker) { m.d.Firmware.SecureBoot = some("permissive") },
 	"small-flash":      func(m *maker) { m.drive(62537072640, "emmc", 31) },
@@ -181,14 +207,20 @@ func (m *maker) every(n int) bool {
 // secondDisk holds the boot files, beside the disk of the system.
 func (m *maker) secondDisk() {
 	s := &m.d.Storage
-	s.Disks = append(s.Disks, inventory.Disk{Name: some("disk 1"), Kind: some("hdd"), Bytes: some(int64(500107862016)), System: some(false), Removable: some(false),
-		Health: some("good"), Bus: some("ata"), PartitionStyle: some("mbr")})
+	s.Disks = append(s.Disks, inventory.Disk{
+		Name: some("disk 1"), Kind: some("hdd"), Bytes: some(int64(500107862016)), System: some(false),
+		Removable: some(false), Health: some("good"), Bus: some("ata"), PartitionStyle: some("mbr"),
+	})
 	s.Boot.Disk = some("disk 1")
 }
 
 func (m *maker) maybeEncrypted() {
 	if m.IntN(2) == 0 {
-		m.d.Storage.System.Encryption = inventory.Encryption{State: some("on"), Kind: some("platform"), KeyKept: some(true)}
+		m.d.Storage.System.Encryption = inventory.Encryption{
+			State:   some("on"),
+			Kind:    some("platform"),
+			KeyKept: some(true),
+		}
 	}
 }
 
@@ -205,9 +237,12 @@ func (m *maker) legacy() {
 	m.d.Storage.Boot.ESP = inventory.ESP{}
 	m.d.Storage.Boot.Partitions = nil
 	for i, size := range []int64{gb / 2, m.d.Storage.System.VolumeBytes.Or(0), gb / 2} {
-		m.d.Storage.Boot.Partitions = append(m.d.Storage.Boot.Partitions, inventory.Partition{Index: some(int64(i + 1)), Type: some("07"), Kind: some("primary"), Bytes: some(size)})
+		m.d.Storage.Boot.Partitions = append(m.d.Storage.Boot.Partitions,
+			inventory.Partition{Index: some(int64(i + 1)), Type: some("07"), Kind: some("primary"), Bytes: some(size)})
 	}
-	m.d.AddGap("firmware.secure_boot_capable", inventory.NotOffered, "it started in legacy mode, where the firmware does not tell", "Look in the firmware set-up, or start in UEFI mode and take the inventory again.")
+	m.d.AddGap("firmware.secure_boot_capable", inventory.NotOffered,
+		"it started in legacy mode, where the firmware does not tell",
+		"Look in the firmware set-up, or start in UEFI mode and take the inventory again.")
 }
 
 func (m *maker) free(gigabytes int64) {
@@ -216,7 +251,8 @@ func (m *maker) free(gigabytes int64) {
 
 func (m *maker) lose(facts ...string) {
 	for _, f := range facts {
-		m.d.AddGap(f, inventory.NeedsRights, "the collector ran without administrator rights", "Run the collector again with administrator rights.")
+		m.d.AddGap(f, inventory.NeedsRights, "the collector ran without administrator rights",
+			"Run the collector again with administrator rights.")
 	}
 }
 

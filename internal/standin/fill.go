@@ -109,17 +109,28 @@ const Days = 56
 // filters, machines that were expected and did not report, an inventory that may be
 // another machine's, and how the counts came to be what they are.
 func Furnish(ctx context.Context, s Host, now time.Time) error {
-	for tag, where := range map[string]string{"season": `place="Gull Quay","Lantern Pier" disposition=ready`, "workshop-visit": "disposition=refit"} {
+	for tag, where := range map[string]string{
+		"season":         `place="Gull Quay","Lantern Pier" disposition=ready`,
+		"workshop-visit": "disposition=refit",
+	} {
 		if err := s.Tag(ctx, where, tag); err != nil {
 			return err
 		}
 	}
-	for name, filter := range map[string]string{"Parts to order": "disposition=refit", "Ready now, not for the next": "disposition=ready next=reconfigure,refit,replace", "Unread for want of rights": "cause=needs-rights"} {
+	for name, filter := range map[string]string{
+		"Parts to order":              "disposition=refit",
+		"Ready now, not for the next": "disposition=ready next=reconfigure,refit,replace",
+		"Unread for want of rights":   "cause=needs-rights",
+	} {
 		if err := s.SaveFilter(ctx, name, filter, "desktop support"); err != nil {
 			return err
 		}
 	}
-	if err := s.Expect(ctx, [][3]string{{"GULL-301", "", ""}, {"GULL-302", "", "off"}, {"HOLM-301", "", "no-network"}, {"OUTER-301", "Outer Light", "no-network"}, {"NSLIP-301", "", "refused"}, {"CORB-301", "", ""}, {"GULL-001", "", ""}, {"HOLM-001", "", ""}}); err != nil {
+	if err := s.Expect(ctx, [][3]string{
+		{"GULL-301", "", ""}, {"GULL-302", "", "off"}, {"HOLM-301", "", "no-network"},
+		{"OUTER-301", "Outer Light", "no-network"}, {"NSLIP-301", "", "refused"}, {"CORB-301", "", ""},
+		{"GULL-001", "", ""}, {"HOLM-001", "", ""},
+	}); err != nil {
 		return err
 	}
 	if err := without(ctx, s, now); err != nil {

@@ -96,7 +96,8 @@ func AllReleases() []Release {
 		if err != nil {
 			panic(err) // it is embedded
 		}
-		packed, err := release.Pack(name, src, func(file string) ([]byte, error) { return files.ReadFile("releases/" + file) })
+		packed, err := release.Pack(name, src,
+			func(file string) ([]byte, error) { return files.ReadFile("releases/" + file) })
 		if err != nil {
 			panic(err)
 		}
@@ -212,11 +213,20 @@ const (
 )
 
 func (m *maker) base(name string, now time.Time, platform string) *inventory.Document {
-	d := &inventory.Document{Format: inventory.Format, TakenAt: now.Add(-time.Duration(m.IntN(70*60)) * time.Minute).UTC().Truncate(time.Second),
-		Collector: inventory.Collector{Version: "demo", Platform: platform, Elevated: some(true), DurationMS: some(int64(20 + m.IntN(400)))}}
+	d := &inventory.Document{
+		Format:  inventory.Format,
+		TakenAt: now.Add(-time.Duration(m.IntN(70*60)) * time.Minute).UTC().Truncate(time.Second),
+		Collector: inventory.Collector{
+			Version:    "demo",
+			Platform:   platform,
+			Elevated:   some(true),
+			DurationMS: some(int64(20 + m.IntN(400))),
+		},
+	}
 	d.Device.Name = some(name)
 	d.Device.Serial = some(fmt.Sprintf("TW%07d", 1000000+m.IntN(9000000)))
-	d.Device.UUID = some(fmt.Sprintf("%08x-%04x-4%03x-a%03x-%012x", m.Uint32(), m.IntN(1<<16), m.IntN(1<<12), m.IntN(1<<12), m.Int64N(1<<48)))
+	d.Device.UUID = some(fmt.Sprintf("%08x-%04x-4%03x-a%03x-%012x", m.Uint32(), m.IntN(1<<16), m.IntN(1<<12),
+		m.IntN(1<<12), m.Int64N(1<<48)))
 	d.Device.Environment = some("hardware")
 	d.OS.Platform = some(platform)
 	d.OS.Architecture = some("x86-64")
@@ -239,7 +249,8 @@ func (m *maker) pc(name string, now time.Time) {
 	d := m.base(name, now, "windows")
 	m.mod = m.org.Models[m.IntN(len(m.org.Models))]
 	m.fromModel()
-	d.OS.Name, d.OS.Edition, d.OS.Version, d.OS.Build = some("Skerry 11"), some("Office"), some("11.2"), some(fmt.Sprintf("11.2.%d", 4100+m.IntN(30)))
+	d.OS.Name, d.OS.Edition, d.OS.Version, d.OS.Build = some("Skerry 11"), some("Office"), some("11.2"),
+		some(fmt.Sprintf("11.2.%d", 4100+m.IntN(30)))
 	if strings.HasPrefix(name, "NSLIP") {
 		d.OS.ManagedBy = some("Tidewrack update service")
 	}
@@ -256,14 +267,33 @@ func (m *maker) pc(name string, now time.Time) {
 	d.Storage.Boot.ESP.Loader = some(true)
 	d.Storage.System.Encryption.State = some("off")
 	fw := &d.Firmware
-	fw.Vendor, fw.Version, fw.Date = some("Plover Firmware"), some(fmt.Sprintf("1.%02d", 2+m.IntN(40))), some(fmt.Sprintf("20%d-%02d-%02d", 19+m.IntN(6), 1+m.IntN(12), 1+m.IntN(28)))
+	fw.Vendor, fw.Version, fw.Date = some("Plover Firmware"), some(fmt.Sprintf("1.%02d", 2+m.IntN(40))),
+		some(fmt.Sprintf("20%d-%02d-%02d", 19+m.IntN(6), 1+m.IntN(12), 1+m.IntN(28)))
 	fw.BootMode, fw.UEFICapable, fw.UEFIBits = some("uefi"), some(true), some(int64(64))
 	fw.SecureBoot, fw.SecureBootCapable = some("on"), some(true)
-	d.TPM = inventory.TPM{State: some("ready"), Version: some("2.0"), Kind: some("firmware"), Manufacturer: some("CORV"), Firmware: some("7.2.1")}
+	d.TPM = inventory.TPM{
+		State:        some("ready"),
+		Version:      some("2.0"),
+		Kind:         some("firmware"),
+		Manufacturer: some("CORV"),
+		Firmware:     some("7.2.1"),
+	}
 	d.Security.VBS = some([]string{"running", "off", "configured"}[m.IntN(3)])
-	d.Graphics = []inventory.Adapter{{Name: some("Built-in graphics"), DriverModel: some("2.7"), InterfaceLevel: some("12.0"), DriverVersion: some("30.0.1.4")}}
-	d.Displays = []inventory.Display{{Internal: some(m.mod.Form == "laptop"), WidthPx: some(int64(1920)), HeightPx: some(int64(1080)), DiagonalInches: some(14.0)}}
-	d.Software = []inventory.Software{{Name: "Tidebook", Version: some("4.1")}, {Name: "Hawser VPN", Version: some("2.8")}}
+	d.Graphics = []inventory.Adapter{{
+		Name:           some("Built-in graphics"),
+		DriverModel:    some("2.7"),
+		InterfaceLevel: some("12.0"),
+		DriverVersion:  some("30.0.1.4"),
+	}}
+	d.Displays = []inventory.Display{{
+		Internal:       some(m.mod.Form == "laptop"),
+		WidthPx:        some(int64(1920)),
+		HeightPx:       some(int64(1080)),
+		DiagonalInches: some(14.0),
+	}}
+	d.Software = []inventory.Software{
+		{Name: "Tidebook", Version: some("4.1")}, {Name: "Hawser VPN", Version: some("2.8")},
+	}
 	d.Collector.Titles = []string{"Counterfoil", "Hawser", "Hawser VPN", "Lampwright", "Tidebook"}
 	d.AddGap("software", inventory.NotAsked, "only the titles asked for were read", "")
 }
@@ -277,9 +307,18 @@ func (m *maker) processor(p processor) {
 	if strings.HasPrefix(name, "Onyx") {
 		maker = "Tessaly"
 	}
-	m.d.Processor = inventory.Processor{Vendor: some(maker), Name: some(maker + " " + name), Architecture: some("x86-64"), Packages: some(int64(1)),
-		Cores: some(int64(p.Cores)), Threads: some(int64(p.Threads)), RatedMHz: some(int64(p.MHz)),
-		Features: []string{"sse2", "sse3", "ssse3", "sse4.1", "sse4.2", "cmpxchg16b", "popcnt", "aes", "avx", "avx2", "nx"}}
+	m.d.Processor = inventory.Processor{
+		Vendor:       some(maker),
+		Name:         some(maker + " " + name),
+		Architecture: some("x86-64"),
+		Packages:     some(int64(1)),
+		Cores:        some(int64(p.Cores)),
+		Threads:      some(int64(p.Threads)),
+		RatedMHz:     some(int64(p.MHz)),
+		Features: []string{
+			"sse2", "sse3", "ssse3", "sse4.1", "sse4.2", "cmpxchg16b", "popcnt", "aes", "avx", "avx2", "nx",
+		},
+	}
 }
 
 // memory fits modules of one size. A model without slots has it soldered.
@@ -304,7 +343,14 @@ func (m *maker) memory(total, each int64) {
 	for i := range m.mod.Slots {
 		mod := inventory.Module{Slot: some(fmt.Sprintf("Slot %c", 'A'+i)), Bytes: some(int64(0)), Soldered: some(false)}
 		if int64(i) < used {
-			mod = inventory.Module{Slot: mod.Slot, Bytes: some(each), Type: some("DDR4"), Form: some(form), SpeedMTS: some(int64(2666)), Soldered: some(false)}
+			mod = inventory.Module{
+				Slot:     mod.Slot,
+				Bytes:    some(each),
+				Type:     some("DDR4"),
+				Form:     some(form),
+				SpeedMTS: some(int64(2666)),
+				Soldered: some(false),
+			}
 		}
 		mem.Modules = append(mem.Modules, mod)
 	}
@@ -315,7 +361,15 @@ func (m *maker) drive(bytes int64, kind string, freeGB int64) {
 	d := &m.d.Storage
 	volume := bytes - 700_000_000
 	free := min(freeGB*gb+int64(m.IntN(gb)), volume*2/3)
-	d.Disks = []inventory.Disk{{Name: some("disk 0"), Kind: some(kind), Bytes: some(bytes), System: some(true), Removable: some(false), Health: some("good"), Bus: some(map[string]string{"ssd": "nvme", "hdd": "ata", "emmc": "mmc"}[kind])}}
+	d.Disks = []inventory.Disk{{
+		Name:      some("disk 0"),
+		Kind:      some(kind),
+		Bytes:     some(bytes),
+		System:    some(true),
+		Removable: some(false),
+		Health:    some("good"),
+		Bus:       some(map[string]string{"ssd": "nvme", "hdd": "ata", "emmc": "mmc"}[kind]),
+	}}
 	d.System.DiskBytes, d.System.VolumeBytes, d.System.FreeBytes = some(bytes), some(volume), some(free)
 	d.System.Filesystem = some("native")
 	d.Boot.Disk, d.Boot.Media, d.Boot.Dynamic = some("disk 0"), some("internal"), some(false)
@@ -347,6 +401,13 @@ func (m *maker) macModel(x mac) {
 	if strings.HasPrefix(x.Chip, "Corvane") {
 		arch, vendor = "x86-64", "Corvane"
 	}
-	d.Processor = inventory.Processor{Vendor: some(vendor), Name: some(x.Chip), Architecture: some(arch), Packages: some(int64(1)), Cores: some(int64(x.Cores)), Threads: some(int64(x.Cores))}
+	d.Processor = inventory.Processor{
+		Vendor:       some(vendor),
+		Name:         some(x.Chip),
+		Architecture: some(arch),
+		Packages:     some(int64(1)),
+		Cores:        some(int64(x.Cores)),
+		Threads:      some(int64(x.Cores)),
+	}
 	d.OS.Architecture = some(arch)
 }

@@ -100,7 +100,11 @@ func TestNames(t *testing.T) {
 // What the demo looks back on adds up to the same machines every day, and to more
 // that are ready as time goes on.
 func TestProgressOfTheDemo(t *testing.T) {
-	today := map[[3]string]int{{"Gull Quay", "pc", "ready"}: 60, {"Gull Quay", "pc", "reconfigure"}: 20, {"Gull Quay", "pc", "undetermined"}: 3}
+	today := map[[3]string]int{
+		{"Gull Quay", "pc", "ready"}:        60,
+		{"Gull Quay", "pc", "reconfigure"}:  20,
+		{"Gull Quay", "pc", "undetermined"}: 3,
+	}
 	ready := 61
 	for back := range standin.Days + 1 {
 		then, sum := standin.Before(today, back), 0

@@ -19,17 +19,25 @@ import (
 // verdicts of the recorded machines: disposition, and the titles of what fails
 // and of what is not known, worked out by hand from their descriptions.
 var verdicts = map[string]struct{ disposition, fails, unknown string }{
-	"LANT-101":  {"ready", "", ""},
-	"GULL-101":  {"reconfigure", "Partition style GPT; Boot mode UEFI; Secure boot switched on; TPM 2.0 ready", "Able to do secure boot"},
+	"LANT-101": {"ready", "", ""},
+	"GULL-101": {"reconfigure", "Partition style GPT; Boot mode UEFI; Secure boot switched on; TPM 2.0 ready",
+		"Able to do secure boot"},
 	"NSLIP-101": {"reconfigure", "Secure boot switched on", ""},
-	"CORB-101":  {"undetermined", "Free space on the system volume; Secure boot switched on", "TPM 2.0 ready; Graphics driver; Solid-state system disk"},
-	"HOLM-101":  {"replace", "64-bit system; Processor cores; Installed memory; Capacity of the system disk; Free space on the system volume", ""},
+	"CORB-101": {"undetermined", "Free space on the system volume; Secure boot switched on",
+		"TPM 2.0 ready; Graphics driver; Solid-state system disk"},
+	"HOLM-101": {"replace",
+		"64-bit system; Processor cores; Installed memory; Capacity of the system disk; Free space on the system " +
+			"volume", ""},
 	"NSLIP-102": {"ready", "", ""},
 	"NARR-101":  {"undetermined", "", "Processor features; Processor on the list; Graphics driver"},
-	"EELG-101":  {"undetermined", "TPM 2.0 ready", "Capacity of the system disk; Partition style GPT; Secure boot switched on; Solid-state system disk"},
-	"SANDP-101": {"replace", "Processor features; Processor on the list; Installed memory; Partition style GPT; Boot mode UEFI; Secure boot switched on; Graphics driver; Solid-state system disk", "Able to do secure boot; TPM 2.0 ready"},
-	"EELG-102":  {"ready", "", ""}, // another system; the release is installed afresh
-	"OUTER-101": {"undetermined", "Boot mode UEFI; Secure boot switched on; TPM 2.0 ready", "Capacity of the system disk; Partition style GPT; Able to do secure boot; Solid-state system disk"},
+	"EELG-101": {"undetermined", "TPM 2.0 ready",
+		"Capacity of the system disk; Partition style GPT; Secure boot switched on; Solid-state system disk"},
+	"SANDP-101": {"replace",
+		"Processor features; Processor on the list; Installed memory; Partition style GPT; Boot mode UEFI; Secure " +
+			"boot switched on; Graphics driver; Solid-state system disk", "Able to do secure boot; TPM 2.0 ready"},
+	"EELG-102": {"ready", "", ""}, // another system; the release is installed afresh
+	"OUTER-101": {"undetermined", "Boot mode UEFI; Secure boot switched on; TPM 2.0 ready",
+		"Capacity of the system disk; Partition style GPT; Able to do secure boot; Solid-state system disk"},
 	"NSLIP-M51": {"ready", "", ""},
 	"GULL-M51":  {"replace", "Model on the list; Free space on the system volume", ""},
 	"LANT-M51":  {"replace", "Model on the list; Start-up security", "Capacity of the system disk"},
@@ -167,10 +175,15 @@ func TestJudgeOfARowInDoubt(t *testing.T) {
 		if d.OS.Platform.Or("") != "windows" || len(d.Graphics) != 1 {
 			continue
 		}
-		for _, readings := range [][]inventory.Differ{{{Value: "2.0", Source: "a"}, {Value: "2.7", Source: "b"}}, {{Value: "1.3", Source: "a"}, {Value: "2.7", Source: "b"}}, {{Value: "1.2", Source: "a"}, {Value: "1.3", Source: "b"}}} {
+		for _, readings := range [][]inventory.Differ{
+			{{Value: "2.0", Source: "a"}, {Value: "2.7", Source: "b"}},
+			{{Value: "1.3", Source: "a"}, {Value: "2.7", Source: "b"}},
+			{{Value: "1.2", Source: "a"}, {Value: "1.3", Source: "b"}},
+		} {
 			one := *d
 			one.Graphics = []inventory.Adapter{{Name: d.Graphics[0].Name}}
-			one.Gaps = append(slices.Clone(d.Gaps), inventory.Gap{Fact: "graphics[0].driver_model", Cause: inventory.Disagree, Readings: readings})
+			one.Gaps = append(slices.Clone(d.Gaps),
+				inventory.Gap{Fact: "graphics[0].driver_model", Cause: inventory.Disagree, Readings: readings})
 			whole := fact.Read(&one)
 			if err := f.Unpack(whole.Pack(nil)); err != nil {
 				t.Fatal(err)

@@ -29,11 +29,50 @@ const pc12 = "skerry-12"
 // where, a pilot that is done, a wave under way and one that is planned.
 func Employ(ctx context.Context, s Worker, now time.Time) error {
 	for _, d := range []decision.Decision{
-		{Kind: decision.Waive, Release: pc12, Requirement: "house-drive", Scope: `place="Corbel Head" fails=house-drive`, Reason: "The machines there are replaced in spring, and start slowly until then", By: "chief of support", At: days(now, -40), Until: day(now, 95)},
-		{Kind: decision.Later, Scope: `tag=season place="Gull Quay"`, Reason: "Ticket counters are in season", By: "desktop support", At: days(now, -12), Until: day(now, 24)},
-		{Kind: decision.Stay, Scope: `place="The Narrows" fails=processor-list`, Reason: "The pier is rebuilt, and its machines go with it", By: "chief of support", At: days(now, -33), Until: day(now, 160)},
-		{Kind: decision.Hold, Scope: `model="Gannet 24" place="Corbel Head"`, Reason: "The label printers there get new drivers first", By: "chief of support", At: days(now, -8), Until: day(now, 9)},
-		{Kind: decision.Waive, Release: pc12, Requirement: "graphics", Scope: `place="Eelgrass Landing" fails=graphics`, Reason: "No driver was to be had yet", By: "chief of support", At: days(now, -70), Until: day(now, -3)},
+		{
+			Kind:        decision.Waive,
+			Release:     pc12,
+			Requirement: "house-drive",
+			Scope:       `place="Corbel Head" fails=house-drive`,
+			Reason:      "The machines there are replaced in spring, and start slowly until then",
+			By:          "chief of support",
+			At:          days(now, -40),
+			Until:       day(now, 95),
+		},
+		{
+			Kind:   decision.Later,
+			Scope:  `tag=season place="Gull Quay"`,
+			Reason: "Ticket counters are in season",
+			By:     "desktop support",
+			At:     days(now, -12),
+			Until:  day(now, 24),
+		},
+		{
+			Kind:   decision.Stay,
+			Scope:  `place="The Narrows" fails=processor-list`,
+			Reason: "The pier is rebuilt, and its machines go with it",
+			By:     "chief of support",
+			At:     days(now, -33),
+			Until:  day(now, 160),
+		},
+		{
+			Kind:   decision.Hold,
+			Scope:  `model="Gannet 24" place="Corbel Head"`,
+			Reason: "The label printers there get new drivers first",
+			By:     "chief of support",
+			At:     days(now, -8),
+			Until:  day(now, 9),
+		},
+		{
+			Kind:        decision.Waive,
+			Release:     pc12,
+			Requirement: "graphics",
+			Scope:       `place="Eelgrass Landing" fails=graphics`,
+			Reason:      "No driver was to be had yet",
+			By:          "chief of support",
+			At:          days(now, -70),
+			Until:       day(now, -3),
+		},
 	} {
 		if err := s.PutDecision(ctx, &d); err != nil {
 			return err
@@ -42,17 +81,23 @@ func Employ(ctx context.Context, s Worker, now time.Time) error {
 	for _, p := range []struct {
 		part         string
 		onHand, days int
-	}{{"solid-state drive of 512 GB or more (SATA)", 2, 6}, {"4 GiB DDR4 DIMM, 2666 MT/s or faster", 8, 0}, {"4 GiB DDR4 SODIMM, 2666 MT/s or faster", 3, 5}, {"TPM 2.0 module for the board Fennick FT2-M", 0, 21}, {"new laptop", 0, 35}} {
+	}{
+		{"solid-state drive of 512 GB or more (SATA)", 2, 6}, {"4 GiB DDR4 DIMM, 2666 MT/s or faster", 8, 0},
+		{"4 GiB DDR4 SODIMM, 2666 MT/s or faster", 3, 5}, {"TPM 2.0 module for the board Fennick FT2-M", 0, 21},
+		{"new laptop", 0, 35},
+	} {
 		if err := s.PutStock(ctx, p.part, p.onHand, p.days); err != nil {
 			return err
 		}
 	}
-	for _, g := range [][3]string{{`place="Eelgrass Landing","Corbel Head"`, "technician, east", "The boat leaves at 8:15"}, {`place="North Slip"`, "technician, head office", ""}} {
+	for _, g := range [][3]string{{`place="Eelgrass Landing","Corbel Head"`, "technician, east",
+		"The boat leaves at 8:15"}, {`place="North Slip"`, "technician, head office", ""}} {
 		if err := s.GiveWork(ctx, g[0]+" disposition=reconfigure,refit", g[1], g[2]); err != nil {
 			return err
 		}
 	}
-	if err := s.EnterModelFact(ctx, "Ostrel", "Bollard 300", "device.warranty_until", day(now, 400).Format(time.DateOnly), "contract with Quayside Supplies"); err != nil {
+	if err := s.EnterModelFact(ctx, "Ostrel", "Bollard 300", "device.warranty_until",
+		day(now, 400).Format(time.DateOnly), "contract with Quayside Supplies"); err != nil {
 		return err
 	}
 	return waves(ctx, s, now)
@@ -65,27 +110,60 @@ func day(now time.Time, n int) time.Time { return days(now, n).Truncate(24 * tim
 
 func waves(ctx context.Context, s Worker, now time.Time) error {
 	on := func(n int) wave.Day { return wave.On(days(now, n)) }
-	if err := s.SetBlackouts(ctx, []wave.Blackout{{From: on(23), To: on(39), Reason: "turn of the year: every counter is open"}}); err != nil {
+	if err := s.SetBlackouts(ctx,
+		[]wave.Blackout{{From: on(23), To: on(39), Reason: "turn of the year: every counter is open"}}); err != nil {
 		return err
 	}
-	pilot, err := s.PutWave(ctx, wave.Wave{Name: "Pilot", Release: pc12, Pilot: true, Rule: `place="Lantern Pier" disposition=ready`, Most: 6, Starts: on(-20), Ends: on(-15), Note: "People who said that they would not mind"}, `key=lant-002,lant-008,lant-010,lant-012,lant-013,lant-014`, days(now, -20))
+	pilot, err := s.PutWave(ctx,
+		wave.Wave{
+			Name:    "Pilot",
+			Release: pc12,
+			Pilot:   true,
+			Rule:    `place="Lantern Pier" disposition=ready`,
+			Most:    6,
+			Starts:  on(-20),
+			Ends:    on(-15),
+			Note:    "People who said that they would not mind",
+		}, `key=lant-002,lant-008,lant-010,lant-012,lant-013,lant-014`, days(now, -20))
 	if err != nil {
 		return err
 	}
-	first, err := s.PutWave(ctx, wave.Wave{Name: "Lantern Pier and Holm Ferry", Release: pc12, Rule: `place="Lantern Pier","Holm Ferry" disposition=ready`, Most: 20, Starts: on(-4), Ends: on(8)}, `place="Holm Ferry" disposition=ready class=pc`, days(now, -4))
+	first, err := s.PutWave(ctx,
+		wave.Wave{
+			Name:    "Lantern Pier and Holm Ferry",
+			Release: pc12,
+			Rule:    `place="Lantern Pier","Holm Ferry" disposition=ready`,
+			Most:    20,
+			Starts:  on(-4),
+			Ends:    on(8),
+		}, `place="Holm Ferry" disposition=ready class=pc`, days(now, -4))
 	if err != nil {
 		return err
 	}
-	if _, err := s.PutWave(ctx, wave.Wave{Name: "Head office", Release: pc12, Rule: `place="North Slip" disposition=ready`, Most: 12, Starts: on(10), Ends: on(20), Note: "After the accounts of the month are closed"}, `place="North Slip" disposition=ready class=pc model="Slipway 14"`, time.Time{}); err != nil {
+	if _, err := s.PutWave(ctx,
+		wave.Wave{
+			Name:    "Head office",
+			Release: pc12,
+			Rule:    `place="North Slip" disposition=ready`,
+			Most:    12,
+			Starts:  on(10),
+			Ends:    on(20),
+			Note:    "After the accounts of the month are closed",
+		}, `place="North Slip" disposition=ready class=pc model="Slipway 14"`, time.Time{}); err != nil {
 		return err
 	}
-	if err := s.SayOutcome(ctx, pilot, "lant-013", wave.Failed, "the set-up stopped at 62 %: a driver of the label printer could not be brought along", days(now, -16)); err != nil {
+	if err := s.SayOutcome(ctx, pilot, "lant-013", wave.Failed,
+		"the set-up stopped at 62 %: a driver of the label printer could not be brought along",
+		days(now, -16)); err != nil {
 		return err
 	}
-	if err := s.SayOutcome(ctx, first, "holm-006", wave.Failed, "the battery ran empty in the middle of it; it started again with the former release", days(now, -1)); err != nil {
+	if err := s.SayOutcome(ctx, first, "holm-006", wave.Failed,
+		"the battery ran empty in the middle of it; it started again with the former release",
+		days(now, -1)); err != nil {
 		return err
 	}
-	return arrive(ctx, s, now, "LANT-002", "LANT-008", "LANT-010", "LANT-012", "LANT-014", "HOLM-001", "HOLM-003", "HOLM-005")
+	return arrive(ctx, s, now, "LANT-002", "LANT-008", "LANT-010", "LANT-012", "LANT-014", "HOLM-001", "HOLM-003",
+		"HOLM-005")
 }
 
 // arrive hands in inventories of machines that run the release now.

@@ -40,7 +40,8 @@ func (s *Store) AssignedTo(ctx context.Context, who string) ([]int64, error) {
 func (s *Store) Assign(ctx context.Context, devices []int64, a *Assignment) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error {
 		for _, id := range devices {
-			query, args := "INSERT OR REPLACE INTO assignment (device_id, who, note, by_whom, at) VALUES (?, ?, ?, ?, ?)", []any{id, a.Who, a.Note, a.By, a.Millis}
+			query := "INSERT OR REPLACE INTO assignment (device_id, who, note, by_whom, at) VALUES (?, ?, ?, ?, ?)"
+			args := []any{id, a.Who, a.Note, a.By, a.Millis}
 			if a.Who == "" && a.Note == "" {
 				query, args = "DELETE FROM assignment WHERE device_id=?", args[:1]
 			}
@@ -70,7 +71,8 @@ func (s *Store) Stocks(ctx context.Context) (map[string]work.Stock, error) {
 // PutStock notes what is there of a part.
 func (s *Store) PutStock(ctx context.Context, part string, k work.Stock, by string, now time.Time) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error {
-		_, err := tx.Exec("INSERT OR REPLACE INTO stock (part, on_hand, lead_days, by_whom, at) VALUES (?, ?, ?, ?, ?)", part, k.OnHand, k.LeadDays, by, millis(now))
+		_, err := tx.Exec("INSERT OR REPLACE INTO stock (part, on_hand, lead_days, by_whom, at) VALUES (?, ?, ?, ?, ?)",
+			part, k.OnHand, k.LeadDays, by, millis(now))
 		return err
 	})
 }
@@ -90,6 +92,8 @@ func (t *ItemTick) At() time.Time { return fromMillis(t.Millis) }
 // ItemTicks are what was said of items whose names begin so, and counts.
 func (s *Store) ItemTicks(ctx context.Context, prefix string) ([]ItemTick, error) {
 	var out []ItemTick
-	err := s.reader.SelectContext(ctx, &out, "SELECT device_id, item, state, by_whom, at FROM tick WHERE ended_at=0 AND item LIKE ?||'%' ORDER BY id", prefix)
+	err := s.reader.SelectContext(ctx, &out,
+		"SELECT device_id, item, state, by_whom, at FROM tick WHERE ended_at=0 AND item LIKE ?||'%' ORDER BY id",
+		prefix)
 	return out, err
 }

@@ -50,7 +50,8 @@ func keepAct(ctx context.Context, tx *sqlx.Tx) (*Act, error) {
 	if !ok || a.kept {
 		return nil, nil
 	}
-	_, err := tx.NamedExec("INSERT INTO audit (at, who, what, subject, was, becomes) VALUES (:at, :who, :what, :subject, :was, :becomes)", a)
+	_, err := tx.NamedExec("INSERT INTO audit (at, who, what, subject, was, becomes) VALUES (:at, :who, :what, "+
+		":subject, :was, :becomes)", a)
 	return a, err
 }
 

@@ -35,7 +35,8 @@ func (t *Tx) keepBeside(k *Kept, r *readings, why string) error {
 	case err == nil && !same.Beside:
 		return nil
 	case err == nil:
-		if _, err := t.exec("UPDATE inventory SET last_seen_at=max(last_seen_at, ?) WHERE id=?", millis(r.at), same.ID); err != nil {
+		if _, err := t.exec("UPDATE inventory SET last_seen_at=max(last_seen_at, ?) WHERE id=?", millis(r.at),
+			same.ID); err != nil {
 			return err
 		}
 		return t.askAbout(device, same.ID, why, r.entry.Now)
@@ -49,8 +50,10 @@ func (t *Tx) keepBeside(k *Kept, r *readings, why string) error {
 	}
 	if len(held) >= mostBeside {
 		id := held[len(held)-1]
-		if _, err := t.exec("UPDATE inventory SET taken_at=?, last_seen_at=?, sha=?, body=?, received_at=?, token_id=?, public_key=? WHERE id=?",
-			millis(r.at), millis(r.at), r.sha, r.packed, millis(r.entry.Now), r.entry.Token, r.entry.key(), id); err != nil {
+		if _, err := t.exec("UPDATE inventory SET taken_at=?, last_seen_at=?, sha=?, body=?, received_at=?, "+
+			"token_id=?, public_key=? WHERE id=?",
+			millis(r.at), millis(r.at), r.sha, r.packed, millis(r.entry.Now), r.entry.Token, r.entry.key(),
+			id); err != nil {
 			return err
 		}
 		return t.askAbout(device, id, why, r.entry.Now)
@@ -64,14 +67,16 @@ func (t *Tx) keepBeside(k *Kept, r *readings, why string) error {
 
 // answered ends the question about an inventory that the machine has sent itself since.
 func (t *Tx) answered(device, inventory int64, now time.Time) error {
-	_, err := t.exec("UPDATE doubt SET ended_at=?, ended_by='the machine sent it itself', verdict=? WHERE device_id=? AND inventory_id=? AND kind=? AND ended_at=0",
+	_, err := t.exec("UPDATE doubt SET ended_at=?, ended_by='the machine sent it itself', verdict=? WHERE "+
+		"device_id=? AND inventory_id=? AND kind=? AND ended_at=0",
 		millis(now), VerdictSame, device, inventory, Unvouched)
 	return err
 }
 
 // askAbout asks a person about an inventory, again where an earlier question was settled.
 func (t *Tx) askAbout(device, inventory int64, why string, now time.Time) error {
-	_, err := t.exec(`INSERT INTO doubt (device_id, other_id, inventory_id, kind, why, at) VALUES (?1, ?1, ?2, ?3, ?4, ?5)
+	_, err := t.exec(
+		`INSERT INTO doubt (device_id, other_id, inventory_id, kind, why, at) VALUES (?1, ?1, ?2, ?3, ?4, ?5)
 		ON CONFLICT DO UPDATE SET inventory_id=excluded.inventory_id, why=excluded.why, at=excluded.at, ended_at=0, ended_by='', verdict=''`,
 		device, inventory, Unvouched, why, millis(now))
 	return err
@@ -85,7 +90,8 @@ func (t *Tx) adopt(device, inventory int64, now time.Time) error {
 		Key   string `db:"public_key"`
 		At    int64  `db:"received_at"`
 	}
-	if err := t.get(&from, "SELECT token_id, public_key, received_at FROM inventory WHERE id=?", inventory); err != nil {
+	if err := t.get(&from, "SELECT token_id, public_key, received_at FROM inventory WHERE id=?",
+		inventory); err != nil {
 		return none(err)
 	}
 	if _, err := t.exec("UPDATE inventory SET beside=0 WHERE id=?", inventory); err != nil {
@@ -96,10 +102,12 @@ func (t *Tx) adopt(device, inventory int64, now time.Time) error {
 	}
 	if from.Key != "" {
 		// Another machine that had it has lost it with the disk.
-		if _, err := t.exec("UPDATE device SET public_key='', key_at=0, signed_at=0 WHERE public_key=? AND id<>?", from.Key, device); err != nil {
+		if _, err := t.exec("UPDATE device SET public_key='', key_at=0, signed_at=0 WHERE public_key=? AND id<>?",
+			from.Key, device); err != nil {
 			return err
 		}
-		_, err := t.exec("UPDATE device SET public_key=?, key_at=?, signed_at=?, token_id=? WHERE id=?", from.Key, millis(now), from.At, from.Token, device)
+		_, err := t.exec("UPDATE device SET public_key=?, key_at=?, signed_at=?, token_id=? WHERE id=?", from.Key,
+			millis(now), from.At, from.Token, device)
 		return err
 	}
 	_, err := t.exec("UPDATE device SET token_id=? WHERE id=? AND public_key=''", from.Token, device)
@@ -109,7 +117,8 @@ func (t *Tx) adopt(device, inventory int64, now time.Time) error {
 // joinSpeakers lets whoever spoke for one of two machines speak for the one that they
 // are: the later one, where both had somebody.
 func (t *Tx) joinSpeakers(to, from int64) error {
-	_, err := t.exec(`UPDATE device SET (public_key, key_at, signed_at)=(SELECT f.public_key, f.key_at, f.signed_at FROM device f WHERE f.id=?2)
+	_, err := t.exec(
+		`UPDATE device SET (public_key, key_at, signed_at)=(SELECT f.public_key, f.key_at, f.signed_at FROM device f WHERE f.id=?2)
 		WHERE id=?1 AND (SELECT f.public_key FROM device f WHERE f.id=?2)<>''`, to, from)
 	if err != nil {
 		return err
@@ -123,14 +132,17 @@ func (t *Tx) joinSpeakers(to, from int64) error {
 // beside the others, which becomes one of the machine, or with that of the next one that
 // is signed. judge is called where the machine has another latest inventory then. The
 // error may be [ErrNotFound].
-func (s *Store) Rekey(ctx context.Context, key string, how Settling, judge func(*Tx, *Device, *inventory.Document) error) (id int64, err error) {
+func (s *Store) Rekey(
+	ctx context.Context, key string, how Settling, judge func(*Tx, *Device, *inventory.Document) error,
+) (id int64, err error) {
 	err = s.write(ctx, func(tx *sqlx.Tx) error {
 		t := &Tx{tx: tx}
 		if err := t.get(&id, "SELECT id FROM device WHERE key=?", key); err != nil {
 			return none(err)
 		}
 		var waiting int64
-		err := t.get(&waiting, "SELECT id FROM inventory WHERE device_id=? AND beside=1 AND public_key<>'' ORDER BY received_at DESC, id DESC LIMIT 1", id)
+		err := t.get(&waiting, "SELECT id FROM inventory WHERE device_id=? AND beside=1 AND public_key<>'' ORDER BY "+
+			"received_at DESC, id DESC LIMIT 1", id)
 		if errors.Is(err, sql.ErrNoRows) {
 			_, err = t.exec("UPDATE device SET public_key='', key_at=0, signed_at=0 WHERE id=?", id)
 			return err
@@ -138,7 +150,8 @@ func (s *Store) Rekey(ctx context.Context, key string, how Settling, judge func(
 		if err != nil {
 			return err
 		}
-		if _, err := t.exec("UPDATE doubt SET ended_at=?, ended_by=?, verdict=? WHERE device_id=? AND kind=? AND ended_at=0",
+		if _, err := t.exec("UPDATE doubt SET ended_at=?, ended_by=?, verdict=? WHERE device_id=? AND kind=? AND "+
+			"ended_at=0",
 			millis(how.Now), how.By, VerdictSame, id, Unvouched); err != nil {
 			return err
 		}

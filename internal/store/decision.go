@@ -29,7 +29,18 @@ func (s *Store) Decisions(ctx context.Context) ([]decision.Decision, error) {
 	err := s.reader.SelectContext(ctx, &rows, "SELECT * FROM decision ORDER BY id DESC")
 	out := make([]decision.Decision, len(rows))
 	for i, r := range rows {
-		out[i] = decision.Decision{ID: r.ID, Kind: r.Kind, Scope: r.Scope, Release: r.Release, Requirement: r.Requirement, Reason: r.Reason, By: r.By, At: fromMillis(r.At), Until: fromMillis(r.Until), EndedBy: r.EndedBy}
+		out[i] = decision.Decision{
+			ID:          r.ID,
+			Kind:        r.Kind,
+			Scope:       r.Scope,
+			Release:     r.Release,
+			Requirement: r.Requirement,
+			Reason:      r.Reason,
+			By:          r.By,
+			At:          fromMillis(r.At),
+			Until:       fromMillis(r.Until),
+			EndedBy:     r.EndedBy,
+		}
 		if r.EndedAt > 0 {
 			out[i].Ended = fromMillis(r.EndedAt)
 		}
@@ -40,7 +51,9 @@ func (s *Store) Decisions(ctx context.Context) ([]decision.Decision, error) {
 // AddDecision keeps one, and gives its number.
 func (s *Store) AddDecision(ctx context.Context, d *decision.Decision) (id int64, err error) {
 	err = s.write(ctx, func(tx *sqlx.Tx) error {
-		res, err := tx.Exec("INSERT INTO decision (kind, scope, release_id, requirement, reason, by_whom, at, until) VALUES (?, ?, ?, ?, ?, ?, ?, ?)", d.Kind, d.Scope, d.Release, d.Requirement, d.Reason, d.By, millis(d.At), millis(d.Until))
+		res, err := tx.Exec("INSERT INTO decision (kind, scope, release_id, requirement, reason, by_whom, at, until) "+
+			"VALUES (?, ?, ?, ?, ?, ?, ?, ?)", d.Kind, d.Scope, d.Release, d.Requirement, d.Reason, d.By, millis(d.At),
+			millis(d.Until))
 		if err != nil {
 			return err
 		}
@@ -53,6 +66,7 @@ func (s *Store) AddDecision(ctx context.Context, d *decision.Decision) (id int64
 // EndDecision ends one before its date; its row stays. The error may be [ErrNotFound].
 func (s *Store) EndDecision(ctx context.Context, id int64, by string, now time.Time) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error {
-		return one(tx.Exec("UPDATE decision SET ended_at=?, ended_by=? WHERE id=? AND ended_at=0 AND until>?", millis(now), by, id, millis(now)))
+		return one(tx.Exec("UPDATE decision SET ended_at=?, ended_by=? WHERE id=? AND ended_at=0 AND until>?",
+			millis(now), by, id, millis(now)))
 	})
 }

@@ -50,13 +50,18 @@ func (s *Store) DeviceByKey(ctx context.Context, key string) (*Device, error) {
 // Named finds the machines that have a serial number (case does not count), a board's,
 // or a UUID, by the name of the fact.
 func (s *Store) Named(ctx context.Context, fact, value string) ([]int64, error) {
-	where := map[string]string{"device.serial": "serial IN (?, upper(?), lower(?))", "device.board.serial": "board IN (?, upper(?), lower(?))", "device.uuid": "uuid IN (?, upper(?), lower(?))"}[fact]
+	where := map[string]string{
+		"device.serial":       "serial IN (?, upper(?), lower(?))",
+		"device.board.serial": "board IN (?, upper(?), lower(?))",
+		"device.uuid":         "uuid IN (?, upper(?), lower(?))",
+	}[fact]
 	if where == "" || value == "" {
 		return nil, nil
 	}
 	var ids []int64
 	column, _, _ := strings.Cut(where, " ")
-	err := s.reader.SelectContext(ctx, &ids, "SELECT id FROM device WHERE "+column+"<>'' AND "+where+" ORDER BY id LIMIT 1000", value, value, value)
+	err := s.reader.SelectContext(ctx, &ids,
+		"SELECT id FROM device WHERE "+column+"<>'' AND "+where+" ORDER BY id LIMIT 1000", value, value, value)
 	return ids, err
 }
 
@@ -71,7 +76,8 @@ func (s *Store) ByName(ctx context.Context, from, size int) (ids []int64, total 
 	if err := s.reader.GetContext(ctx, &total, "SELECT count(*) FROM device WHERE retired_at=0"); err != nil {
 		return nil, 0, err
 	}
-	err = s.reader.SelectContext(ctx, &ids, "SELECT id FROM device WHERE retired_at=0 ORDER BY lower(name), id LIMIT ? OFFSET ?", size, from)
+	err = s.reader.SelectContext(ctx, &ids,
+		"SELECT id FROM device WHERE retired_at=0 ORDER BY lower(name), id LIMIT ? OFFSET ?", size, from)
 	return ids, total, err
 }
 
@@ -91,7 +97,9 @@ func (r InventoryRef) Times() (first, last time.Time) {
 // History lists a machine's inventories, the latest first.
 func (s *Store) History(ctx context.Context, device int64) ([]InventoryRef, error) {
 	var out []InventoryRef
-	err := s.reader.SelectContext(ctx, &out, "SELECT id, taken_at, last_seen_at, beside FROM inventory WHERE device_id=? ORDER BY last_seen_at DESC, id DESC", device)
+	err := s.reader.SelectContext(ctx, &out,
+		"SELECT id, taken_at, last_seen_at, beside FROM inventory "+
+			"WHERE device_id=? ORDER BY last_seen_at DESC, id DESC", device)
 	return out, err
 }
 
@@ -102,7 +110,8 @@ func (s *Store) Inventory(ctx context.Context, device, id int64) (*inventory.Doc
 		Body       []byte `db:"body"`
 		LastSeenAt int64  `db:"last_seen_at"`
 	}
-	if err := s.reader.GetContext(ctx, &row, "SELECT body, last_seen_at FROM inventory WHERE device_id=? AND id=?", device, id); err != nil {
+	if err := s.reader.GetContext(ctx, &row, "SELECT body, last_seen_at FROM inventory WHERE device_id=? AND id=?",
+		device, id); err != nil {
 		return nil, none(err)
 	}
 	return s.decode(row.Body, row.LastSeenAt)
@@ -132,7 +141,10 @@ func (s *Store) DeviceByID(ctx context.Context, id int64) (*Device, error) {
 }
 
 // deviceTables hold rows of one machine each, which go with it.
-var deviceTables = []string{"verdict", "fact_row", "hand_fact", "tick", "visit_link", "tag", "flip", "doubt", "assignment", "arrival", "wave_machine", "inventory"}
+var deviceTables = []string{
+	"verdict", "fact_row", "hand_fact", "tick", "visit_link", "tag", "flip", "doubt", "assignment", "arrival",
+	"wave_machine", "inventory",
+}
 
 // RemoveDevice removes a machine with everything about it, and gives its number.
 // What was done to it stays without what it was and who it names. The error may
@@ -164,6 +176,7 @@ func forget(tx *sqlx.Tx, id int64, key string) (string, error) {
 	if _, err := tx.Exec("DELETE FROM device WHERE id=?", id); err != nil {
 		return name, err
 	}
-	_, err := tx.Exec("UPDATE audit SET subject=?, was='', becomes='' WHERE subject=? OR substr(subject, 1, length(?)+1)=?||'/'", name, key, key, key)
+	_, err := tx.Exec("UPDATE audit SET subject=?, was='', becomes='' WHERE subject=? OR substr(subject, 1, "+
+		"length(?)+1)=?||'/'", name, key, key, key)
 	return name, err
 }

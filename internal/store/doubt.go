@@ -52,7 +52,8 @@ func (s *Store) Doubts(ctx context.Context) ([]Doubt, error) {
 // DoubtsOf lists those about a machine, with what is only noted.
 func (s *Store) DoubtsOf(ctx context.Context, device int64) ([]Doubt, error) {
 	var out []Doubt
-	err := s.reader.SelectContext(ctx, &out, selectDoubts+"AND (q.device_id=? OR q.other_id=?) ORDER BY q.id", device, device)
+	err := s.reader.SelectContext(ctx, &out, selectDoubts+"AND (q.device_id=? OR q.other_id=?) ORDER BY q.id", device,
+		device)
 	return out, err
 }
 
@@ -80,13 +81,16 @@ type Settling struct {
 // another machine becomes that machine. judge is called for every machine whose
 // latest inventory is another one then. It gives the machines that were touched. The
 // error may be [ErrNotFound].
-func (s *Store) SettleDoubt(ctx context.Context, id int64, how Settling, judge func(*Tx, *Device, *inventory.Document) error) (touched []int64, err error) {
+func (s *Store) SettleDoubt(
+	ctx context.Context, id int64, how Settling, judge func(*Tx, *Device, *inventory.Document) error,
+) (touched []int64, err error) {
 	err = s.write(ctx, func(tx *sqlx.Tx) error {
 		var d Doubt
 		if err := tx.Get(&d, selectDoubts+"AND q.id=?", id); err != nil {
 			return none(err)
 		}
-		if _, err := tx.Exec("UPDATE doubt SET ended_at=?, ended_by=?, verdict=? WHERE id=?", millis(how.Now), how.By, how.Verdict, id); err != nil {
+		if _, err := tx.Exec("UPDATE doubt SET ended_at=?, ended_by=?, verdict=? WHERE id=?", millis(how.Now), how.By,
+			how.Verdict, id); err != nil {
 			return err
 		}
 		t := &Tx{tx: tx}
@@ -133,7 +137,8 @@ func (t *Tx) join(to, from int64, key string) error {
 		}
 	}
 	// The same readings of both are kept once, with the later time.
-	if _, err := t.exec(`UPDATE inventory SET last_seen_at=max(last_seen_at, (SELECT i.last_seen_at FROM inventory i WHERE i.device_id=? AND i.sha=inventory.sha))
+	if _, err := t.exec(
+		`UPDATE inventory SET last_seen_at=max(last_seen_at, (SELECT i.last_seen_at FROM inventory i WHERE i.device_id=? AND i.sha=inventory.sha))
 		WHERE device_id=? AND sha IN (SELECT sha FROM inventory WHERE device_id=?)`, from, to, from); err != nil {
 		return err
 	}
@@ -147,7 +152,8 @@ func (t *Tx) join(to, from int64, key string) error {
 // part makes a machine of its own from an inventory that was taken for another's.
 func (s *Store) part(t *Tx, d *Doubt) (int64, error) {
 	var left int
-	if err := t.get(&left, "SELECT count(*) FROM inventory WHERE device_id=? AND id<>? AND beside=0", d.DeviceID, d.InventoryID); err != nil || left == 0 {
+	if err := t.get(&left, "SELECT count(*) FROM inventory WHERE device_id=? AND id<>? AND beside=0", d.DeviceID,
+		d.InventoryID); err != nil || left == 0 {
 		return d.DeviceID, err // it is all that is known of the machine
 	}
 	inv, err := s.inventoryOf(t, d.InventoryID)
@@ -160,7 +166,8 @@ func (s *Store) part(t *Tx, d *Doubt) (int64, error) {
 	if err := t.add(n, inv.TakenAt, &Entry{Now: inv.TakenAt}, &k); err != nil {
 		return 0, err
 	}
-	if _, err = t.exec("UPDATE inventory SET device_id=?, beside=0 WHERE id=?", k.Device.ID, d.InventoryID); err != nil {
+	if _, err = t.exec("UPDATE inventory SET device_id=?, beside=0 WHERE id=?", k.Device.ID,
+		d.InventoryID); err != nil {
 		return 0, err
 	}
 	return k.Device.ID, t.adopt(k.Device.ID, d.InventoryID, inv.TakenAt)
@@ -172,7 +179,9 @@ func (s *Store) again(t *Tx, id int64, judge func(*Tx, *Device, *inventory.Docum
 	if err := t.get(&d, "SELECT * FROM device WHERE id=?", id); err != nil {
 		return err
 	}
-	if err := t.get(&d.InventoryID, "SELECT id FROM inventory WHERE device_id=? AND beside=0 ORDER BY last_seen_at DESC, id DESC LIMIT 1", id); err != nil {
+	if err := t.get(&d.InventoryID,
+		"SELECT id FROM inventory WHERE device_id=? AND beside=0 ORDER BY last_seen_at DESC, id DESC LIMIT 1",
+		id); err != nil {
 		return err
 	}
 	inv, err := s.inventoryOf(t, d.InventoryID)

@@ -30,7 +30,8 @@ func resolved(path string) (string, error) {
 	case st.IsDir():
 		return "", fmt.Errorf("%s is a directory; name a database file", path)
 	case names(st) > 1:
-		return "", fmt.Errorf("%s has a second name (a hard link), under which another service may have it open; remove that name, or copy the file", path)
+		return "", fmt.Errorf("%s has a second name (a hard link), under which another service may have it open; "+
+			"remove that name, or copy the file", path)
 	}
 	if path, err = filepath.EvalSymlinks(path); err != nil {
 		return "", err

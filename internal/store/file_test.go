@@ -86,7 +86,8 @@ func TestOneServiceForAFile(t *testing.T) {
 	if err := os.Symlink(filepath.Join(dir, "missing.db"), filepath.Join(dir, "dangling.db")); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := store.Open(filepath.Join(dir, "dangling.db")); err == nil || !strings.Contains(err.Error(), "a link to a file that does not exist") {
+	if _, err := store.Open(filepath.Join(dir, "dangling.db")); err == nil ||
+		!strings.Contains(err.Error(), "a link to a file that does not exist") {
 		t.Error(err)
 	}
 }

@@ -40,14 +40,18 @@ func (f *Flip) At() time.Time { return fromMillis(f.Millis) }
 // Flips lists those behind a number, in their order.
 func (s *Store) Flips(ctx context.Context, after int64, limit int) ([]Flip, error) {
 	var out []Flip
-	err := s.reader.SelectContext(ctx, &out, "SELECT f.id, f.device_id, d.key, d.name, f.release_id, f.was, f.becomes, f.cause, f.at, f.about, f.why FROM flip f JOIN device d ON d.id=f.device_id WHERE f.id>? ORDER BY f.id LIMIT ?", after, limit)
+	err := s.reader.SelectContext(ctx, &out,
+		"SELECT f.id, f.device_id, d.key, d.name, f.release_id, f.was, f.becomes, f.cause, f.at, f.about, f.why FROM "+
+			"flip f JOIN device d ON d.id=f.device_id WHERE f.id>? ORDER BY f.id LIMIT ?", after, limit)
 	return out, err
 }
 
 // FlipsOf lists a machine's, the latest first.
 func (s *Store) FlipsOf(ctx context.Context, device int64) ([]Flip, error) {
 	var out []Flip
-	err := s.reader.SelectContext(ctx, &out, "SELECT id, device_id, '' AS key, '' AS name, release_id, was, becomes, cause, at, about, why FROM flip WHERE device_id=? AND was<>becomes ORDER BY id DESC LIMIT 1000", device)
+	err := s.reader.SelectContext(ctx, &out,
+		"SELECT id, device_id, '' AS key, '' AS name, release_id, was, becomes, cause, at, about, why FROM flip "+
+			"WHERE device_id=? AND was<>becomes ORDER BY id DESC LIMIT 1000", device)
 	return out, err
 }
 
@@ -67,7 +71,8 @@ type Hook struct {
 // Hooks lists them by name.
 func (s *Store) Hooks(ctx context.Context) ([]Hook, error) {
 	var out []Hook
-	err := s.reader.SelectContext(ctx, &out, "SELECT h.*, (SELECT count(*) FROM flip WHERE id>h.last_flip) AS waiting FROM hook h ORDER BY name")
+	err := s.reader.SelectContext(ctx, &out,
+		"SELECT h.*, (SELECT count(*) FROM flip WHERE id>h.last_flip) AS waiting FROM hook h ORDER BY name")
 	return out, err
 }
 
@@ -75,7 +80,8 @@ func (s *Store) Hooks(ctx context.Context) ([]Hook, error) {
 // address, and its key where one is given.
 func (s *Store) PutHook(ctx context.Context, h *Hook) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error {
-		_, err := tx.NamedExec(`INSERT INTO hook (name, url, secret, last_flip) SELECT :name, :url, :secret, coalesce(max(id), 0) FROM flip WHERE true
+		_, err := tx.NamedExec(
+			`INSERT INTO hook (name, url, secret, last_flip) SELECT :name, :url, :secret, coalesce(max(id), 0) FROM flip WHERE true
 			ON CONFLICT (name) DO UPDATE SET url=excluded.url, secret=CASE excluded.secret WHEN '' THEN secret ELSE excluded.secret END, tries=0, next_at=0, problem=''`, h)
 		return err
 	})
@@ -89,7 +95,8 @@ func (s *Store) RemoveHook(ctx context.Context, name string) error {
 // Delivered notes that an address took all flips up to one.
 func (s *Store) Delivered(ctx context.Context, name string, upTo int64, now time.Time) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error {
-		_, err := tx.Exec("UPDATE hook SET last_flip=max(last_flip, ?), tries=0, next_at=0, sent_at=?, problem='' WHERE name=?", upTo, millis(now), name)
+		_, err := tx.Exec("UPDATE hook SET last_flip=max(last_flip, ?), tries=0, next_at=0, sent_at=?, problem='' "+
+			"WHERE name=?", upTo, millis(now), name)
 		return err
 	})
 }
@@ -97,7 +104,8 @@ func (s *Store) Delivered(ctx context.Context, name string, upTo int64, now time
 // Undelivered notes that an address did not take them, and when to try again.
 func (s *Store) Undelivered(ctx context.Context, name, problem string, next time.Time) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error {
-		_, err := tx.Exec("UPDATE hook SET tries=tries+1, next_at=?, problem=? WHERE name=?", millis(next), problem, name)
+		_, err := tx.Exec("UPDATE hook SET tries=tries+1, next_at=?, problem=? WHERE name=?", millis(next), problem,
+			name)
 		return err
 	})
 }

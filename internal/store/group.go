@@ -127,7 +127,14 @@ func (s *Store) commit(batch []*job) {
 func (s *Store) attempt(batch []*job, do func(*Tx, *job) error) error {
 	var t *Tx
 	err := s.write(context.Background(), func(tx *sqlx.Tx) error {
-		t = &Tx{tx: tx, prepared: map[string]*sqlx.Stmt{}, kept: s.statements, models: map[string][]byhand.Fact{}, plans: &s.plans, made: map[string]int64{}}
+		t = &Tx{
+			tx:       tx,
+			prepared: map[string]*sqlx.Stmt{},
+			kept:     s.statements,
+			models:   map[string][]byhand.Fact{},
+			plans:    &s.plans,
+			made:     map[string]int64{},
+		}
 		defer t.close()
 		for _, j := range batch {
 			t.fresh, t.was = 0, false

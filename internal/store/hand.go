@@ -20,7 +20,8 @@ type handRow struct {
 	Model string `db:"model"`
 }
 
-const selectHand = "SELECT fact, value, by_whom, at, note, until, '' AS model FROM hand_fact WHERE device_id=? AND ended_at=0 ORDER BY id"
+const selectHand = "SELECT fact, value, by_whom, at, note, until, '' AS model FROM hand_fact WHERE device_id=? AND " +
+	"ended_at=0 ORDER BY id"
 
 func handFacts(rows []handRow) []byhand.Fact {
 	out := make([]byhand.Fact, len(rows))
@@ -73,13 +74,15 @@ func (t *Tx) EnterFact(device int64, f *byhand.Fact) error {
 	if _, err := t.EndFact(device, f.Fact, f.By, f.At); err != nil {
 		return err
 	}
-	_, err := t.exec("INSERT INTO hand_fact (device_id, fact, value, by_whom, at, note, until) VALUES (?, ?, ?, ?, ?, ?, ?)", device, f.Fact, f.Value, f.By, millis(f.At), f.Note, orZero(f.Until))
+	_, err := t.exec("INSERT INTO hand_fact (device_id, fact, value, by_whom, at, note, until) VALUES (?, ?, ?, ?, "+
+		"?, ?, ?)", device, f.Fact, f.Value, f.By, millis(f.At), f.Note, orZero(f.Until))
 	return err
 }
 
 // EndFact takes a fact back; its row stays. It reports whether there was one.
 func (t *Tx) EndFact(device int64, fact, by string, now time.Time) (bool, error) {
-	res, err := t.exec("UPDATE hand_fact SET ended_at=?, ended_by=? WHERE device_id=? AND fact=? AND ended_at=0", millis(now), by, device, fact)
+	res, err := t.exec("UPDATE hand_fact SET ended_at=?, ended_by=? WHERE device_id=? AND fact=? AND ended_at=0",
+		millis(now), by, device, fact)
 	if err != nil {
 		return false, err
 	}
@@ -97,17 +100,21 @@ func orZero(t time.Time) int64 {
 
 // PastUntil lists machines of which a fact that was entered has come to its end.
 func (s *Store) PastUntil(ctx context.Context, now time.Time) (keys []string, err error) {
-	err = s.reader.SelectContext(ctx, &keys, "SELECT DISTINCT d.key FROM hand_fact h JOIN device d ON d.id=h.device_id WHERE h.ended_at=0 AND h.until>0 AND h.until<=?", millis(now))
+	err = s.reader.SelectContext(ctx, &keys,
+		"SELECT DISTINCT d.key FROM hand_fact h JOIN device d ON d.id=h.device_id WHERE h.ended_at=0 AND h.until>0 "+
+			"AND h.until<=?", millis(now))
 	return keys, err
 }
 
 // EndPast ends the facts of a machine whose date has come.
 func (t *Tx) EndPast(device int64, now time.Time) error {
-	_, err := t.exec("UPDATE hand_fact SET ended_at=?, ended_by='its date' WHERE device_id=? AND ended_at=0 AND until>0 AND until<=?", millis(now), device, millis(now))
+	_, err := t.exec("UPDATE hand_fact SET ended_at=?, ended_by='its date' WHERE device_id=? AND ended_at=0 AND "+
+		"until>0 AND until<=?", millis(now), device, millis(now))
 	return err
 }
 
-const selectModelFacts = "SELECT fact, value, by_whom, at, note, 0 AS until, trim(maker||' '||model) AS model FROM model_fact WHERE ended_at=0 AND maker=? AND model=? ORDER BY id"
+const selectModelFacts = "SELECT fact, value, by_whom, at, note, 0 AS until, trim(maker||' '||model) AS model FROM " +
+	"model_fact WHERE ended_at=0 AND maker=? AND model=? ORDER BY id"
 
 // ModelFacts are the facts of every machine of a model.
 func (s *Store) ModelFacts(ctx context.Context, maker, model string) ([]byhand.Fact, error) {
@@ -152,7 +159,8 @@ func (m *ModelFact) At() time.Time { return fromMillis(m.Millis) }
 // AllModelFacts lists those that count, with how many machines they are of.
 func (s *Store) AllModelFacts(ctx context.Context) ([]ModelFact, error) {
 	var out []ModelFact
-	err := s.reader.SelectContext(ctx, &out, `SELECT id, maker, model, fact, value, by_whom, at, note, (SELECT count(*) FROM device d WHERE d.maker=m.maker AND d.model=m.model) AS machines
+	err := s.reader.SelectContext(ctx, &out,
+		`SELECT id, maker, model, fact, value, by_whom, at, note, (SELECT count(*) FROM device d WHERE d.maker=m.maker AND d.model=m.model) AS machines
 		FROM model_fact m WHERE ended_at=0 ORDER BY maker, model, fact`)
 	return out, err
 }
@@ -160,10 +168,12 @@ func (s *Store) AllModelFacts(ctx context.Context) ([]ModelFact, error) {
 // PutModelFact keeps a fact of a model; one of the same name before it ends.
 func (s *Store) PutModelFact(ctx context.Context, m *ModelFact) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error {
-		if _, err := tx.NamedExec("UPDATE model_fact SET ended_at=:at, ended_by=:by_whom WHERE maker=:maker AND model=:model AND fact=:fact AND ended_at=0", m); err != nil {
+		if _, err := tx.NamedExec("UPDATE model_fact SET ended_at=:at, ended_by=:by_whom WHERE maker=:maker AND "+
+			"model=:model AND fact=:fact AND ended_at=0", m); err != nil {
 			return err
 		}
-		_, err := tx.NamedExec("INSERT INTO model_fact (maker, model, fact, value, by_whom, at, note) VALUES (:maker, :model, :fact, :value, :by_whom, :at, :note)", m)
+		_, err := tx.NamedExec("INSERT INTO model_fact (maker, model, fact, value, by_whom, at, note) VALUES "+
+			"(:maker, :model, :fact, :value, :by_whom, :at, :note)", m)
 		return err
 	})
 }
@@ -172,7 +182,8 @@ func (s *Store) PutModelFact(ctx context.Context, m *ModelFact) error {
 // be [ErrNotFound].
 func (s *Store) EndModelFact(ctx context.Context, id int64, by string, now time.Time) (m ModelFact, err error) {
 	err = s.write(ctx, func(tx *sqlx.Tx) error {
-		if err := tx.Get(&m, "SELECT id, maker, model, fact, value, by_whom, at, note, 0 AS machines FROM model_fact WHERE id=? AND ended_at=0", id); err != nil {
+		if err := tx.Get(&m, "SELECT id, maker, model, fact, value, by_whom, at, note, 0 AS machines FROM model_fact "+
+			"WHERE id=? AND ended_at=0", id); err != nil {
 			return none(err)
 		}
 		_, err := tx.Exec("UPDATE model_fact SET ended_at=?, ended_by=? WHERE id=?", millis(now), by, id)
@@ -183,6 +194,7 @@ func (s *Store) EndModelFact(ctx context.Context, id int64, by string, now time.
 
 // KeysOfModel are the machines of a model.
 func (s *Store) KeysOfModel(ctx context.Context, maker, model string) (keys []string, err error) {
-	err = s.reader.SelectContext(ctx, &keys, "SELECT key FROM device WHERE maker=? AND model=? ORDER BY id", maker, model)
+	err = s.reader.SelectContext(ctx, &keys, "SELECT key FROM device WHERE maker=? AND model=? ORDER BY id", maker,
+		model)
 	return keys, err
 }

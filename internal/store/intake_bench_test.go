@@ -31,7 +31,8 @@ func fleetOf(b *testing.B, n int) []*inventory.Document {
 	out := make([]*inventory.Document, n)
 	for i := range out {
 		d := *base[i%len(base)]
-		d.Device.Name, d.Device.Serial, d.Device.UUID = some(fmt.Sprintf("M%05d", i)), some(fmt.Sprintf("S%05d", i)), inventory.Opt[string]{}
+		d.Device.Name, d.Device.Serial, d.Device.UUID = some(fmt.Sprintf("M%05d", i)), some(fmt.Sprintf("S%05d", i)),
+			inventory.Opt[string]{}
 		out[i] = &d
 	}
 	return out
@@ -91,7 +92,9 @@ func keepAll(b *testing.B, docs []*inventory.Document, bodies [][]byte) time.Dur
 }
 
 func insertAll(b *testing.B, bodies [][]byte) time.Duration {
-	db, err := sql.Open("sqlite", "file:"+filepath.Join(b.TempDir(), fmt.Sprint("bare", time.Now().UnixNano(), ".db"))+"?_pragma=journal_mode(WAL)&_pragma=synchronous(FULL)")
+	db, err := sql.Open("sqlite",
+		"file:"+filepath.Join(b.TempDir(),
+			fmt.Sprint("bare", time.Now().UnixNano(), ".db"))+"?_pragma=journal_mode(WAL)&_pragma=synchronous(FULL)")
 	if err != nil {
 		b.Fatal(err)
 	}

@@ -33,21 +33,28 @@ type Verdict struct {
 }
 
 func (v *Verdict) args() []any {
-	return []any{v.JudgementID, v.DeviceID, v.InventoryID, v.Disposition, v.Certain, v.Publisher, v.Fails, v.Sole, v.Outcomes, v.Way, v.Next, v.Plan}
+	return []any{
+		v.JudgementID, v.DeviceID, v.InventoryID, v.Disposition, v.Certain, v.Publisher, v.Fails, v.Sole, v.Outcomes,
+		v.Way, v.Next, v.Plan,
+	}
 }
 
 // Judgement finds or makes the judgement of a release's revision by a version
 // of the program. done says whether every machine was judged.
-func (s *Store) Judgement(ctx context.Context, release string, revision int, engine string, now time.Time) (id int64, done bool, err error) {
+func (s *Store) Judgement(
+	ctx context.Context, release string, revision int, engine string, now time.Time,
+) (id int64, done bool, err error) {
 	var row struct {
 		ID   int64 `db:"id"`
 		Done bool  `db:"done"`
 	}
 	err = s.write(ctx, func(tx *sqlx.Tx) error {
-		if _, err := tx.Exec("INSERT INTO judgement (release_id, revision, engine, at, done) VALUES (?, ?, ?, ?, 0) ON CONFLICT DO NOTHING", release, revision, engine, millis(now)); err != nil {
+		if _, err := tx.Exec("INSERT INTO judgement (release_id, revision, engine, at, done) VALUES (?, ?, ?, ?, 0) "+
+			"ON CONFLICT DO NOTHING", release, revision, engine, millis(now)); err != nil {
 			return err
 		}
-		return tx.Get(&row, "SELECT id, done FROM judgement WHERE release_id=? AND revision=? AND engine=?", release, revision, engine)
+		return tx.Get(&row, "SELECT id, done FROM judgement WHERE release_id=? AND revision=? AND engine=?", release,
+			revision, engine)
 	})
 	return row.ID, row.Done, err
 }
@@ -66,7 +73,8 @@ const (
 	verdictValues = "(?,?,?,?,?,?,?,?,?,?,?,(SELECT id FROM plan WHERE steps=?))"
 )
 
-const insertVerdict = "INSERT INTO verdict (judgement_id, device_id, inventory_id, disposition, certain, publisher, fails, sole, outcomes, way, next, plan_id) VALUES "
+const insertVerdict = "INSERT INTO verdict (judgement_id, device_id, inventory_id, disposition, certain, publisher, " +
+	"fails, sole, outcomes, way, next, plan_id) VALUES "
 
 // putVerdicts writes several verdicts with one statement. A verdict that is
 // there came with an inventory that was handed in meanwhile, and is newer.
@@ -88,11 +96,14 @@ func (t *Tx) Put(v *Verdict, cause string, now time.Time) (flipped bool, err err
 	was := v.Disposition
 	if v.DeviceID == t.fresh {
 		// There is none before it.
-	} else if err := t.get(&was, "SELECT disposition FROM verdict WHERE judgement_id=? AND device_id=?", v.JudgementID, v.DeviceID); err != nil && !errors.Is(err, sql.ErrNoRows) {
+	} else if err := t.get(&was, "SELECT disposition FROM verdict WHERE judgement_id=? AND device_id=?", v.JudgementID,
+		v.DeviceID); err != nil && !errors.Is(err, sql.ErrNoRows) {
 		return false, err
 	}
 	if was != v.Disposition {
-		if _, err := t.exec("INSERT INTO flip (device_id, release_id, was, becomes, cause, at) SELECT ?, release_id, ?, ?, ?, ? FROM judgement WHERE id=?", v.DeviceID, was, v.Disposition, cause, millis(now), v.JudgementID); err != nil {
+		if _, err := t.exec("INSERT INTO flip (device_id, release_id, was, becomes, cause, at) SELECT ?, release_id, "+
+			"?, ?, ?, ? FROM judgement WHERE id=?", v.DeviceID, was, v.Disposition, cause, millis(now),
+			v.JudgementID); err != nil {
 			return false, err
 		}
 	}
@@ -102,7 +113,8 @@ func (t *Tx) Put(v *Verdict, cause string, now time.Time) (flipped bool, err err
 	}
 	args := v.args()
 	args[len(args)-1] = plan
-	_, err = t.exec(insertVerdict+`(?,?,?,?,?,?,?,?,?,?,?,?) ON CONFLICT DO UPDATE SET inventory_id=excluded.inventory_id, disposition=excluded.disposition,
+	_, err = t.exec(insertVerdict+
+		`(?,?,?,?,?,?,?,?,?,?,?,?) ON CONFLICT DO UPDATE SET inventory_id=excluded.inventory_id, disposition=excluded.disposition,
 		certain=excluded.certain, publisher=excluded.publisher, fails=excluded.fails, sole=excluded.sole, outcomes=excluded.outcomes, way=excluded.way, next=excluded.next, plan_id=excluded.plan_id`, args...)
 	return was != v.Disposition, err
 }
@@ -169,12 +181,15 @@ type Judge func(*Packed) (*Verdict, error)
 // verdicts, where the judgement has none on the machine yet. judge makes one
 // Judge for each worker; told is called with how many more are kept. Reading, judging
 // and writing go on at the same time.
-func (s *Store) JudgeAll(ctx context.Context, judgement int64, class string, catalogue int, judge func() Judge, told func(int)) error {
+func (s *Store) JudgeAll(
+	ctx context.Context, judgement int64, class string, catalogue int, judge func() Judge, told func(int),
+) error {
 	g, work := errgroup.WithContext(ctx)
 	read := make(chan []Packed, 2)
 	g.Go(func() error {
 		defer close(read)
-		return s.EachPacked(work, class, catalogue, Between{UpTo: math.MaxInt64}, func(batch []Packed) error { return send(work, read, batch) })
+		return s.EachPacked(work, class, catalogue, Between{UpTo: math.MaxInt64},
+			func(batch []Packed) error { return send(work, read, batch) })
 	})
 	judged := make(chan []Verdict, 2)
 	workers, at := errgroup.WithContext(work)
@@ -276,9 +291,12 @@ func (s *Store) putAll(ctx context.Context, batch []Verdict) error {
 
 // EachPacked goes through the packed facts of a class in pieces, so that no
 // reader holds the database open for long.
-func (s *Store) EachPacked(ctx context.Context, class string, catalogue int, part Between, f func([]Packed) error) error {
+func (s *Store) EachPacked(
+	ctx context.Context, class string, catalogue int, part Between, f func([]Packed) error,
+) error {
 	for last := part.Above; ; {
-		rows, err := s.reader.QueryContext(ctx, `SELECT f.device_id, d.inventory_id, f.row FROM fact_row f JOIN device d ON d.id = f.device_id
+		rows, err := s.reader.QueryContext(ctx,
+			`SELECT f.device_id, d.inventory_id, f.row FROM fact_row f JOIN device d ON d.id = f.device_id
 			WHERE f.device_id > ? AND f.device_id <= ? AND f.class = ? AND f.catalogue = ? ORDER BY f.device_id LIMIT ?`, last, part.UpTo, class, catalogue, readBatch)
 		if err != nil {
 			return err
@@ -307,7 +325,8 @@ func (s *Store) EachPacked(ctx context.Context, class string, catalogue int, par
 // PackedOf goes through the packed facts of some machines in pieces. f may keep them.
 func (s *Store) PackedOf(ctx context.Context, catalogue int, ids []int64, f func([]Packed) error) error {
 	for some := range slices.Chunk(ids, readBatch) {
-		query, args, err := sqlx.In("SELECT device_id, class, row FROM fact_row WHERE catalogue=? AND device_id IN (?)", catalogue, some)
+		query, args, err := sqlx.In("SELECT device_id, class, row FROM fact_row WHERE catalogue=? AND device_id IN (?)",
+			catalogue, some)
 		if err != nil {
 			return err
 		}
@@ -350,7 +369,8 @@ func (s *Store) Plans(ctx context.Context) (map[int64]string, error) {
 // Unpacked lists machines whose packed facts are missing or of another version.
 func (s *Store) Unpacked(ctx context.Context, catalogue int) ([]Device, error) {
 	var out []Device
-	err := s.reader.SelectContext(ctx, &out, `SELECT device.* FROM device LEFT JOIN fact_row f ON f.device_id = device.id
+	err := s.reader.SelectContext(ctx, &out,
+		`SELECT device.* FROM device LEFT JOIN fact_row f ON f.device_id = device.id
 		WHERE device.inventory_id <> 0 AND (f.catalogue IS NULL OR f.catalogue <> ?) ORDER BY device.id`, catalogue)
 	return out, err
 }
@@ -373,7 +393,9 @@ const selectRows = `SELECT d.id, d.key, d.name, d.class, d.maker, d.model, d.ins
 
 // EachRow goes through machines with some numbers, in pieces, each with its verdict of
 // the judgement that counts for its class. f may keep the rows.
-func (s *Store) EachRow(ctx context.Context, judgements map[string]int64, catalogue int, ids []int64, f func([]Row) error) error {
+func (s *Store) EachRow(
+	ctx context.Context, judgements map[string]int64, catalogue int, ids []int64, f func([]Row) error,
+) error {
 	base := []any{judgements["pc"], judgements["mac"], catalogue}
 	for some := range slices.Chunk(ids, 500) {
 		where, args, err := sqlx.In("WHERE d.id IN (?)", some)
@@ -406,9 +428,12 @@ func (s *Store) Parts(ctx context.Context, n int) ([]Between, error) {
 
 // EachRowIn goes through all machines of a part as [Store.EachRow] does. No reader
 // holds the database open for long.
-func (s *Store) EachRowIn(ctx context.Context, judgements map[string]int64, catalogue int, part Between, f func([]Row) error) error {
+func (s *Store) EachRowIn(
+	ctx context.Context, judgements map[string]int64, catalogue int, part Between, f func([]Row) error,
+) error {
 	for last := part.Above; ; {
-		rows, err := s.piece(ctx, "WHERE d.id > ? AND d.id <= ? ORDER BY d.id LIMIT ?", []any{judgements["pc"], judgements["mac"], catalogue, last, part.UpTo, readBatch}, f)
+		rows, err := s.piece(ctx, "WHERE d.id > ? AND d.id <= ? ORDER BY d.id LIMIT ?",
+			[]any{judgements["pc"], judgements["mac"], catalogue, last, part.UpTo, readBatch}, f)
 		if err != nil || len(rows) < readBatch {
 			return err
 		}
@@ -425,8 +450,10 @@ func (s *Store) piece(ctx context.Context, where string, args []any, f func([]Ro
 	for found.Next() {
 		var r Row
 		d, v := &r.Device, &r.Verdict
-		if err = found.Scan(&d.ID, &d.Key, &d.Name, &d.Class, &d.Maker, &d.Model, &d.Installed, &d.InventoryID, &d.TakenAt, &d.Placed, &d.RetiredAt,
-			&r.Judged, &v.Disposition, &v.Certain, &v.Publisher, &v.Fails, &v.Sole, &v.Outcomes, &v.Way, &v.Next, &r.PlanID, &r.Packed); err != nil {
+		if err = found.Scan(&d.ID, &d.Key, &d.Name, &d.Class, &d.Maker, &d.Model, &d.Installed, &d.InventoryID,
+			&d.TakenAt, &d.Placed, &d.RetiredAt,
+			&r.Judged, &v.Disposition, &v.Certain, &v.Publisher, &v.Fails, &v.Sole, &v.Outcomes, &v.Way, &v.Next,
+			&r.PlanID, &r.Packed); err != nil {
 			break
 		}
 		rows = append(rows, r)

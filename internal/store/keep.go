@@ -63,12 +63,14 @@ func (e *Entry) when(taken time.Time) (at time.Time, note string) {
 			at = e.Now
 		}
 		if ahead = e.Signed.Created.Sub(e.Now); ahead.Abs() > clockTolerance {
-			note = "The machine's clock says " + e.Signed.Created.UTC().Format(time.RFC3339) + "; the time of receipt counts."
+			note = "The machine's clock says " + e.Signed.Created.UTC().Format(time.RFC3339) +
+				"; the time of receipt counts."
 		}
 		return at, note
 	}
 	if ahead > clockTolerance {
-		return e.Now, "It says that it was taken at " + taken.UTC().Format(time.RFC3339) + ", which is still to come; the time of receipt counts."
+		return e.Now, "It says that it was taken at " + taken.UTC().Format(time.RFC3339) +
+			", which is still to come; the time of receipt counts."
 	}
 	return taken, ""
 }
@@ -81,7 +83,9 @@ var ErrUsedUp = errors.New("the token has added as many machines as it may")
 // and one that was taken before the machine's latest joins the history; neither becomes the
 // latest. judge is called in the same transaction for the machine's latest inventory, so
 // that a verdict never lags behind it. The error may be [ErrBusy] or [ErrUsedUp].
-func (s *Store) Keep(ctx context.Context, d *inventory.Document, e Entry, judge func(*Tx, *Device, *inventory.Document) error) (Kept, error) {
+func (s *Store) Keep(
+	ctx context.Context, d *inventory.Document, e Entry, judge func(*Tx, *Device, *inventory.Document) error,
+) (Kept, error) {
 	var is Device // what the inventory says; worked out before anybody has to wait
 	describe(&is, d)
 	sha, packed, err := s.packed(d, e.Text)
@@ -166,7 +170,8 @@ func (t *Tx) keepVouched(k *Kept, is *Device, r *readings, judge func() error) e
 }
 
 func (t *Tx) update(d *Device) error {
-	_, err := t.exec(`UPDATE device SET name=?, class=?, maker=?, serial=?, uuid=?, model=?, installed=?, inventory_id=?, taken_at=?, board=?,
+	_, err := t.exec(
+		`UPDATE device SET name=?, class=?, maker=?, serial=?, uuid=?, model=?, installed=?, inventory_id=?, taken_at=?, board=?,
 		retired_at=?, weak_key=?, token_id=?, public_key=?, key_at=?, signed_at=?, received_at=?, kept_on=?, kept_count=? WHERE id=?`,
 		d.Name, d.Class, d.Maker, d.Serial, d.UUID, d.Model, d.Installed, d.InventoryID, d.TakenAt, d.Board,
 		d.RetiredAt, d.Weak, d.TokenID, d.PublicKey, d.KeyAt, d.SignedAt, d.ReceivedAt, d.KeptOn, d.KeptCount, d.ID)
@@ -181,18 +186,21 @@ func (t *Tx) move(was, is *Device) error {
 	}
 	latest := *was
 	latest.InventoryID, latest.TakenAt, latest.RetiredAt = is.InventoryID, is.TakenAt, is.RetiredAt
-	latest.SignedAt, latest.ReceivedAt, latest.KeptOn, latest.KeptCount = is.SignedAt, is.ReceivedAt, is.KeptOn, is.KeptCount
+	latest.SignedAt, latest.ReceivedAt, latest.KeptOn, latest.KeptCount = is.SignedAt, is.ReceivedAt, is.KeptOn,
+		is.KeptCount
 	if latest != *is {
 		return t.update(is)
 	}
-	_, err := t.exec("UPDATE device SET inventory_id=?, taken_at=?, retired_at=?, signed_at=?, received_at=?, kept_on=?, kept_count=? WHERE id=?",
+	_, err := t.exec("UPDATE device SET inventory_id=?, taken_at=?, retired_at=?, signed_at=?, received_at=?, "+
+		"kept_on=?, kept_count=? WHERE id=?",
 		is.InventoryID, is.TakenAt, is.RetiredAt, is.SignedAt, is.ReceivedAt, is.KeptOn, is.KeptCount, is.ID)
 	return err
 }
 
 // boardChanged ends facts that a person entered: they were of another board.
 func (t *Tx) boardChanged(device int64, now time.Time) error {
-	_, err := t.exec("UPDATE hand_fact SET ended_at=?, ended_by='the board was exchanged' WHERE device_id=? AND ended_at=0", millis(now), device)
+	_, err := t.exec("UPDATE hand_fact SET ended_at=?, ended_by='the board was exchanged' WHERE device_id=? AND "+
+		"ended_at=0", millis(now), device)
 	return err
 }
 
@@ -204,16 +212,20 @@ const unnamed = "unnamed"
 func describe(v *Device, d *inventory.Document) {
 	dev := &d.Device
 	v.take(&Device{
-		Name: inventory.Clean(dev.Name.Or("")), Maker: placeholder.Text(dev.Manufacturer.Or("")), Serial: placeholder.Text(dev.Serial.Or("")),
-		UUID: placeholder.UUID(dev.UUID.Or("")), Model: cmp.Or(placeholder.Text(dev.Model.Or("")), dev.ModelID.Or("")),
-		Installed: d.OS.Name.Or(""), Board: placeholder.Text(dev.Board.Serial.Or("")), Weak: dev.WeakKey.Or(""), Class: fact.ClassOf(d),
+		Name: inventory.Clean(dev.Name.Or("")), Maker: placeholder.Text(dev.Manufacturer.Or("")),
+		Serial:    placeholder.Text(dev.Serial.Or("")),
+		UUID:      placeholder.UUID(dev.UUID.Or("")),
+		Model:     cmp.Or(placeholder.Text(dev.Model.Or("")), dev.ModelID.Or("")),
+		Installed: d.OS.Name.Or(""), Board: placeholder.Text(dev.Board.Serial.Or("")), Weak: dev.WeakKey.Or(""),
+		Class: fact.ClassOf(d),
 	})
 }
 
 // take copies what is known of another description.
 func (d *Device) take(is *Device) {
 	d.Maker, d.Serial, d.UUID = cmp.Or(is.Maker, d.Maker), cmp.Or(is.Serial, d.Serial), cmp.Or(is.UUID, d.UUID)
-	d.Model, d.Installed, d.Board = cmp.Or(is.Model, d.Model), cmp.Or(is.Installed, d.Installed), cmp.Or(is.Board, d.Board)
+	d.Model, d.Installed, d.Board = cmp.Or(is.Model, d.Model), cmp.Or(is.Installed, d.Installed),
+		cmp.Or(is.Board, d.Board)
 	d.Weak = cmp.Or(is.Weak, d.Weak)
 	if is.Name != "" && is.Name != unnamed {
 		d.Name = is.Name
@@ -248,7 +260,8 @@ func (t *Tx) keepInventory(k *Kept, r *readings) (id int64, changed bool, err er
 				return 0, false, err
 			}
 		}
-		_, err = t.exec("UPDATE inventory SET last_seen_at=max(last_seen_at, ?), beside=0 WHERE id=?", millis(r.at), same.ID)
+		_, err = t.exec("UPDATE inventory SET last_seen_at=max(last_seen_at, ?), beside=0 WHERE id=?", millis(r.at),
+			same.ID)
 		return same.ID, false, err
 	}
 	if !errors.Is(err, sql.ErrNoRows) {
@@ -258,8 +271,10 @@ func (t *Tx) keepInventory(k *Kept, r *readings) (id int64, changed bool, err er
 		d.KeptOn, d.KeptCount = day, 0
 	}
 	if d.KeptCount++; d.KeptCount > keptPerDay && r.entry.Token != 0 {
-		_, err = t.exec("UPDATE inventory SET taken_at=?, last_seen_at=?, sha=?, body=?, received_at=?, token_id=?, public_key=? WHERE id=?",
-			millis(r.at), millis(r.at), r.sha, r.packed, millis(r.entry.Now), r.entry.Token, r.entry.key(), d.InventoryID)
+		_, err = t.exec("UPDATE inventory SET taken_at=?, last_seen_at=?, sha=?, body=?, received_at=?, token_id=?, "+
+			"public_key=? WHERE id=?",
+			millis(r.at), millis(r.at), r.sha, r.packed, millis(r.entry.Now), r.entry.Token, r.entry.key(),
+			d.InventoryID)
 		return d.InventoryID, true, err
 	}
 	id, err = t.addInventory(d.ID, r, false)
@@ -272,9 +287,11 @@ func (t *Tx) addInventory(device int64, r *readings, beside bool) (id int64, err
 	if id, err = t.nextInventory(); err != nil {
 		return 0, err
 	}
-	if _, err := t.exec(`INSERT INTO inventory (id, device_id, taken_at, last_seen_at, sha, body, received_at, beside, token_id, public_key)
+	if _, err := t.exec(
+		`INSERT INTO inventory (id, device_id, taken_at, last_seen_at, sha, body, received_at, beside, token_id, public_key)
 		VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
-		id, device, millis(r.at), millis(r.at), r.sha, r.packed, millis(r.entry.Now), beside, r.entry.Token, r.entry.key()); err != nil {
+		id, device, millis(r.at), millis(r.at), r.sha, r.packed, millis(r.entry.Now), beside, r.entry.Token,
+		r.entry.key()); err != nil {
 		return 0, err
 	}
 	t.inventory = id

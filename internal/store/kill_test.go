@@ -146,7 +146,8 @@ func clean(t *testing.T, path string) {
 		t.Errorf("the database is damaged: %s %v", says, err)
 	}
 	var wrong int
-	if err := db.QueryRow("SELECT count(*) FROM device d WHERE NOT EXISTS (SELECT 1 FROM inventory i WHERE i.id=d.inventory_id AND i.device_id=d.id)").Scan(&wrong); err != nil || wrong != 0 {
+	if err := db.QueryRow("SELECT count(*) FROM device d WHERE NOT EXISTS (SELECT 1 FROM inventory i WHERE " +
+		"i.id=d.inventory_id AND i.device_id=d.id)").Scan(&wrong); err != nil || wrong != 0 {
 		t.Errorf("%d machines without their inventory, %v", wrong, err)
 	}
 }
@@ -172,7 +173,8 @@ func TestFullDisk(t *testing.T) {
 	for line := range strings.Lines(string(out)) {
 		if name, ok := strings.CutPrefix(strings.TrimSpace(line), "kept "); ok {
 			kept = append(kept, name)
-		} else if refused++; !strings.Contains(line, store.ErrFull.Error()) && !strings.Contains(line, store.ErrReadOnly.Error()) {
+		} else if refused++; !strings.Contains(line, store.ErrFull.Error()) &&
+			!strings.Contains(line, store.ErrReadOnly.Error()) {
 			t.Errorf("it says %q", line)
 		}
 	}
@@ -199,11 +201,12 @@ func TestBusy(t *testing.T) {
 	s := open(t)
 	hold, held := make(chan bool), make(chan bool, 1)
 	go func() {
-		_, _ = s.Keep(ctx, machine("first", "first", "", now), store.Entry{Now: now}, func(*store.Tx, *store.Device, *inventory.Document) error {
-			held <- true
-			<-hold
-			return nil
-		})
+		_, _ = s.Keep(ctx, machine("first", "first", "", now), store.Entry{Now: now},
+			func(*store.Tx, *store.Device, *inventory.Document) error {
+				held <- true
+				<-hold
+				return nil
+			})
 	}()
 	<-held
 	var busy, kept atomic.Int64
@@ -244,8 +247,11 @@ func TestMigrationsFromEverySchema(t *testing.T) {
 		}
 		role := map[bool]string{true: "reader", false: "viewer"}[version < 4]
 		for _, q := range []string{
-			"INSERT INTO device (id, key, name, class, maker, serial, uuid, model, installed, taken_at) VALUES (1, 'a', 'A', 'pc', 'Ostrel', 'S1', '', 'Slipway 14', 'Skerry 11', 0)",
-			"INSERT INTO user (name, role, password) VALUES ('clerk', '" + role + "', 'x')", "INSERT INTO token (name, scope, sha, created_at) VALUES ('t', 'read', x'01', 0)", "INSERT INTO place VALUES ('GULL', 'Gull Quay')",
+			"INSERT INTO device (id, key, name, class, maker, serial, uuid, model, installed, taken_at) VALUES (1, " +
+				"'a', 'A', 'pc', 'Ostrel', 'S1', '', 'Slipway 14', 'Skerry 11', 0)",
+			"INSERT INTO user (name, role, password) VALUES ('clerk', '" + role + "', 'x')",
+			"INSERT INTO token (name, scope, sha, created_at) VALUES ('t', 'read', x'01', 0)",
+			"INSERT INTO place VALUES ('GULL', 'Gull Quay')",
 		} {
 			if _, err := db.Exec(q); err != nil {
 				t.Fatalf("version %d: %v", version, err)
@@ -262,7 +268,8 @@ func TestMigrationsFromEverySchema(t *testing.T) {
 		u, err2 := s.UserByName(ctx, "clerk")
 		tk, err3 := s.TokenBySecret(ctx, []byte{1}, now)
 		k, err4 := s.Keep(ctx, machine("A", "S1", "", now), store.Entry{Now: now}, unjudged)
-		if err := errors.Join(err1, err2, err3, err4, s.Close()); err != nil || d.Name != "A" || u.Role != "viewer" || tk.UsesLeft != -1 || k.Device.ID != 1 {
+		if err := errors.Join(err1, err2, err3, err4, s.Close()); err != nil || d.Name != "A" || u.Role != "viewer" ||
+			tk.UsesLeft != -1 || k.Device.ID != 1 {
 			t.Errorf("version %d: %+v %+v %+v %+v %v", version, d, u, tk, k, err)
 		}
 		clean(t, path)
@@ -289,12 +296,17 @@ func TestRenumberedDispositions(t *testing.T) {
 	must("PRAGMA foreign_keys=off")
 	old := []string{"ready", "reconfigure", "refit", "replace", "undetermined"}
 	for was := range old {
-		must("INSERT INTO device (id, key, name, class, maker, serial, uuid, model, installed, taken_at) VALUES (?, ?, 'A', 'pc', '', '', '', '', '', 0)", was+1, old[was])
-		must("INSERT INTO verdict (judgement_id, device_id, inventory_id, disposition, certain, publisher, fails, sole, outcomes, next) VALUES (1, ?, 1, ?, 1, ?, 0, '', '', ?)", was+1, was, 4-was, was-1)
-		must("INSERT INTO flip (device_id, release_id, was, becomes, cause, at) VALUES (?, 'skerry-12', ?, ?, 'rules', 0)", was+1, was, 4-was)
-		must("INSERT INTO progress (day, place, class, disposition, machines) VALUES ('2026-11-01', 'GULL', 'pc', ?, ?)", was, 10+was)
+		must("INSERT INTO device (id, key, name, class, maker, serial, uuid, model, installed, taken_at) VALUES (?, "+
+			"?, 'A', 'pc', '', '', '', '', '', 0)", was+1, old[was])
+		must("INSERT INTO verdict (judgement_id, device_id, inventory_id, disposition, certain, publisher, fails, "+
+			"sole, outcomes, next) VALUES (1, ?, 1, ?, 1, ?, 0, '', '', ?)", was+1, was, 4-was, was-1)
+		must("INSERT INTO flip (device_id, release_id, was, becomes, cause, at) VALUES (?, 'skerry-12', ?, ?, "+
+			"'rules', 0)", was+1, was, 4-was)
+		must("INSERT INTO progress (day, place, class, disposition, machines) "+
+			"VALUES ('2026-11-01', 'GULL', 'pc', ?, ?)", was, 10+was)
 	}
-	must("INSERT INTO flip (device_id, release_id, was, becomes, cause, at) VALUES (1, 'skerry-12', 0, 0, 'hand-off', 0)")
+	must("INSERT INTO flip (device_id, release_id, was, becomes, cause, at) VALUES (1, 'skerry-12', 0, 0, " +
+		"'hand-off', 0)")
 	if err := db.Close(); err != nil {
 		t.Fatal(err)
 	}
@@ -312,7 +324,8 @@ func TestRenumberedDispositions(t *testing.T) {
 	is := []remedy.Disposition{remedy.Ready, remedy.Reconfigure, remedy.Refit, remedy.Replace, remedy.Undetermined}
 	for was, want := range is {
 		var verdict, publisher, next, from, to, machines int
-		row := db.QueryRow(`SELECT v.disposition, v.publisher, v.next, f.was, f.becomes, (SELECT machines FROM progress WHERE disposition=v.disposition)
+		row := db.QueryRow(
+			`SELECT v.disposition, v.publisher, v.next, f.was, f.becomes, (SELECT machines FROM progress WHERE disposition=v.disposition)
 			FROM verdict v JOIN flip f ON f.device_id=v.device_id AND f.cause='rules' WHERE v.device_id=?`, was+1)
 		if err := row.Scan(&verdict, &publisher, &next, &from, &to, &machines); err != nil {
 			t.Fatal(err)
@@ -321,12 +334,16 @@ func TestRenumberedDispositions(t *testing.T) {
 		if was > 0 {
 			wantNext = int(is[was-1])
 		}
-		if verdict != int(want) || publisher != int(is[4-was]) || next != wantNext || from != int(want) || to != int(is[4-was]) || machines != 10+was {
-			t.Errorf("%s: %d, by the publisher %d, next %d, from %d to %d, %d machines", old[was], verdict, publisher, next, from, to, machines)
+		if verdict != int(want) || publisher != int(is[4-was]) || next != wantNext || from != int(want) ||
+			to != int(is[4-was]) || machines != 10+was {
+			t.Errorf("%s: %d, by the publisher %d, next %d, from %d to %d, %d machines", old[was], verdict, publisher,
+				next, from, to, machines)
 		}
 	}
 	var same int
-	if err := db.QueryRow("SELECT count(*) FROM flip WHERE cause='hand-off' AND was=0 AND becomes=0").Scan(&same); err != nil || same != 1 {
+	if err := db.QueryRow(
+		"SELECT count(*) FROM flip WHERE cause='hand-off' AND was=0 AND becomes=0").Scan(&same); err != nil ||
+		same != 1 {
 		t.Errorf("a hand-off, which holds no disposition, was changed: %v", err)
 	}
 }

@@ -30,7 +30,8 @@ func (s *Store) SavedFilters(ctx context.Context) ([]SavedFilter, error) {
 // SaveFilter keeps a filter, or replaces the one of its name.
 func (s *Store) SaveFilter(ctx context.Context, f *SavedFilter) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error {
-		_, err := tx.NamedExec("INSERT OR REPLACE INTO saved_filter (name, filter, sort, facts, by_whom, at) VALUES (:name, :filter, :sort, :facts, :by_whom, :at)", f)
+		_, err := tx.NamedExec("INSERT OR REPLACE INTO saved_filter (name, filter, sort, facts, by_whom, at) VALUES "+
+			"(:name, :filter, :sort, :facts, :by_whom, :at)", f)
 		return err
 	})
 }
@@ -81,7 +82,8 @@ func (s *Store) SetExpected(ctx context.Context, list []Expected) error {
 		if _, err := tx.Exec("DELETE FROM expected"); err != nil {
 			return err
 		}
-		st, err := tx.PrepareNamed("INSERT INTO expected (name, serial, maker, model, place, reason, note, at) VALUES (:name, :serial, :maker, :model, :place, :reason, :note, :at)")
+		st, err := tx.PrepareNamed("INSERT INTO expected (name, serial, maker, model, place, reason, note, at) " +
+			"VALUES (:name, :serial, :maker, :model, :place, :reason, :note, :at)")
 		if err != nil {
 			return err
 		}
@@ -131,7 +133,9 @@ func (s *Store) PutProgress(ctx context.Context, day string, rows []Progress) er
 			return err
 		}
 		for _, r := range rows {
-			if _, err := tx.Exec("INSERT INTO progress (day, place, class, disposition, machines) VALUES (?, ?, ?, ?, ?)", day, r.Place, r.Class, r.Disposition, r.Machines); err != nil {
+			if _, err := tx.Exec(
+				"INSERT INTO progress (day, place, class, disposition, machines) VALUES (?, ?, ?, ?, ?)", day, r.Place,
+				r.Class, r.Disposition, r.Machines); err != nil {
 				return err
 			}
 		}

@@ -85,7 +85,8 @@ func (s *Store) Marked(ctx context.Context, rows []Row) error {
 		ID  int64  `db:"device_id"`
 		Tag string `db:"tag"`
 	}
-	if err := s.reader.SelectContext(ctx, &tags, "SELECT device_id, tag FROM tag WHERE device_id "+where+" ORDER BY device_id, tag", args...); err != nil {
+	if err := s.reader.SelectContext(ctx, &tags,
+		"SELECT device_id, tag FROM tag WHERE device_id "+where+" ORDER BY device_id, tag", args...); err != nil {
 		return err
 	}
 	for _, t := range tags {
@@ -95,7 +96,9 @@ func (s *Store) Marked(ctx context.Context, rows []Row) error {
 	}
 	var doubted []int64
 	open := " AND ended_at=0 AND kind<>'noted'"
-	if err := s.reader.SelectContext(ctx, &doubted, "SELECT device_id FROM doubt WHERE device_id "+where+open+" UNION SELECT other_id FROM doubt WHERE other_id "+where+open,
+	if err := s.reader.SelectContext(ctx, &doubted,
+		"SELECT device_id FROM doubt WHERE device_id "+where+open+" UNION SELECT other_id FROM doubt WHERE other_id "+
+			where+open,
 		append(args, args...)...); err != nil {
 		return err
 	}

@@ -82,7 +82,9 @@ func (s *Store) ChangeUser(ctx context.Context, u *User, keep string) error {
 		if err := endInvitations(tx); err != nil {
 			return err
 		}
-		if _, err := tx.NamedExec("INSERT INTO user (name, role, password, places) VALUES (:name, :role, :password, :places) ON CONFLICT DO UPDATE SET role=excluded.role, places=excluded.places, password=CASE excluded.password WHEN '' THEN password ELSE excluded.password END", u); err != nil {
+		if _, err := tx.NamedExec("INSERT INTO user (name, role, password, places) VALUES (:name, :role, :password, "+
+			":places) ON CONFLICT DO UPDATE SET role=excluded.role, places=excluded.places, password=CASE "+
+			"excluded.password WHEN '' THEN password ELSE excluded.password END", u); err != nil {
 			return err
 		}
 		if u.Password != "" {
@@ -130,7 +132,8 @@ func someLeft(tx *sqlx.Tx, role string) error {
 // end.
 func (s *Store) PutUser(ctx context.Context, u *User) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error {
-		if _, err := tx.NamedExec("INSERT INTO user (name, role, password) VALUES (:name, :role, :password) ON CONFLICT DO UPDATE SET role=excluded.role, password=excluded.password", u); err != nil {
+		if _, err := tx.NamedExec("INSERT INTO user (name, role, password) VALUES (:name, :role, :password) ON "+
+			"CONFLICT DO UPDATE SET role=excluded.role, password=excluded.password", u); err != nil {
 			return err
 		}
 		if err := endTokens(tx, u.Name); err != nil {
@@ -166,7 +169,8 @@ func (s *Store) StartSession(ctx context.Context, sha []byte, user string, now, 
 // SessionUser finds whose session it is. The error may be [ErrNotFound].
 func (s *Store) SessionUser(ctx context.Context, sha []byte, now time.Time) (*User, error) {
 	u := new(User)
-	return u, none(s.reader.GetContext(ctx, u, `SELECT user.name, user.role, user.password, user.places FROM session JOIN user ON user.name=session.user
+	return u, none(s.reader.GetContext(ctx, u,
+		`SELECT user.name, user.role, user.password, user.places FROM session JOIN user ON user.name=session.user
 		WHERE session.sha=? AND session.expires_at>?`, sha, millis(now)))
 }
 
@@ -213,7 +217,8 @@ func (t *Token) Times() (created, used time.Time) {
 // AddToken keeps a token by the hash of its secret.
 func (s *Store) AddToken(ctx context.Context, t *Token, sha []byte) (id int64, err error) {
 	err = s.write(ctx, func(tx *sqlx.Tx) error {
-		res, err := tx.Exec("INSERT INTO token (name, scope, sha, created_at, expires_at, uses_left, tag, place, places, owner, imported) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+		res, err := tx.Exec("INSERT INTO token (name, scope, sha, created_at, expires_at, uses_left, tag, place, "+
+			"places, owner, imported) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
 			t.Name, t.Scope, sha, t.CreatedAt, t.ExpiresAt, t.UsesLeft, t.Tag, t.Place, t.Places, t.Owner, t.Imported)
 		if err != nil {
 			return err
@@ -224,7 +229,8 @@ func (s *Store) AddToken(ctx context.Context, t *Token, sha []byte) (id int64, e
 	return id, err
 }
 
-const selectTokenBySecret = "SELECT id, name, scope, created_at, used_at, expires_at, uses_left, tag, place, places, owner, imported FROM token WHERE sha=? AND (expires_at=0 OR expires_at>?)"
+const selectTokenBySecret = "SELECT id, name, scope, created_at, used_at, expires_at, uses_left, tag, place, places, " +
+	"owner, imported FROM token WHERE sha=? AND (expires_at=0 OR expires_at>?)"
 
 // TokenBySecret finds a token by the hash of its secret. It writes nothing, so that a
 // disk that cannot be written keeps nobody from reading. The error may be
@@ -257,14 +263,17 @@ func (s *Store) NameTaken(ctx context.Context, name string) (bool, error) {
 // Tokens lists all tokens by name.
 func (s *Store) Tokens(ctx context.Context) ([]Token, error) {
 	var out []Token
-	err := s.reader.SelectContext(ctx, &out, "SELECT id, name, scope, created_at, used_at, expires_at, uses_left, tag, place, places, owner, imported FROM token ORDER BY name")
+	err := s.reader.SelectContext(ctx, &out,
+		"SELECT id, name, scope, created_at, used_at, expires_at, uses_left, tag, place, places, owner, imported "+
+			"FROM token ORDER BY name")
 	return out, err
 }
 
 // DeleteToken forgets a token. The error may be [ErrNotFound].
 func (s *Store) DeleteToken(ctx context.Context, id int64) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error {
-		if _, err := tx.Exec("UPDATE visit_link SET expires_at=0 WHERE made_by=(SELECT name FROM token WHERE id=?)", id); err != nil {
+		if _, err := tx.Exec("UPDATE visit_link SET expires_at=0 WHERE made_by=(SELECT name FROM token WHERE id=?)",
+			id); err != nil {
 			return err
 		}
 		res, err := tx.Exec("DELETE FROM token WHERE id=?", id)
@@ -299,7 +308,9 @@ const administrator = "administrator"
 // Invited says that a one-time link works now.
 func (s *Store) Invited(ctx context.Context, sha []byte, now time.Time) (bool, error) {
 	var n int
-	err := s.reader.GetContext(ctx, &n, "SELECT count(*) FROM invitation WHERE sha=? AND expires_at>? AND NOT EXISTS (SELECT 1 FROM user WHERE role=?)", sha, millis(now), administrator)
+	err := s.reader.GetContext(ctx, &n,
+		"SELECT count(*) FROM invitation WHERE sha=? AND expires_at>? AND NOT EXISTS (SELECT 1 FROM user WHERE role=?)",
+		sha, millis(now), administrator)
 	return n > 0, err
 }
 
@@ -309,7 +320,8 @@ func (s *Store) Invited(ctx context.Context, sha []byte, now time.Time) (bool, e
 func (s *Store) TakeInvitation(ctx context.Context, sha []byte, now time.Time, u *User) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error {
 		var n int
-		if err := tx.Get(&n, "SELECT count(*) FROM invitation WHERE sha=? AND expires_at>?", sha, millis(now)); err != nil {
+		if err := tx.Get(&n, "SELECT count(*) FROM invitation WHERE sha=? AND expires_at>?", sha,
+			millis(now)); err != nil {
 			return err
 		}
 		if n == 0 || someLeft(tx, administrator) == nil {
@@ -324,7 +336,8 @@ func (s *Store) TakeInvitation(ctx context.Context, sha []byte, now time.Time, u
 		if n > 0 {
 			return ErrRevision
 		}
-		_, err := tx.NamedExec("INSERT INTO user (name, role, password, places) VALUES (:name, :role, :password, :places)", u)
+		_, err := tx.NamedExec("INSERT INTO user (name, role, password, places) VALUES (:name, :role, :password, "+
+			":places)", u)
 		return err
 	})
 }
@@ -347,7 +360,8 @@ func (s *Store) Settings(ctx context.Context) (map[string]string, error) {
 func (s *Store) SetSettings(ctx context.Context, values map[string]string) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error {
 		for name, value := range values {
-			if _, err := tx.Exec("INSERT INTO setting (name, value) VALUES (?, ?) ON CONFLICT DO UPDATE SET value=excluded.value", name, value); err != nil {
+			if _, err := tx.Exec("INSERT INTO setting (name, value) VALUES (?, ?) ON CONFLICT DO UPDATE SET "+
+				"value=excluded.value", name, value); err != nil {
 				return err
 			}
 		}

@@ -25,7 +25,8 @@ const candidates = `SELECT * FROM (SELECT ` + recognised + ` FROM device WHERE u
 	UNION ALL SELECT * FROM (SELECT ` + recognised + ` FROM device WHERE name=?5 AND model=?8 AND serial='' AND uuid='' LIMIT 8)
 	UNION ALL SELECT * FROM (SELECT ` + recognised + ` FROM device WHERE name=?5 AND model=?8 LIMIT 8)`
 
-const recognised = "id, key, name, class, maker, serial, uuid, model, installed, inventory_id, taken_at, board, placed, retired_at, weak_key, token_id, public_key, key_at, signed_at, received_at, kept_on, kept_count"
+const recognised = "id, key, name, class, maker, serial, uuid, model, installed, inventory_id, taken_at, board, " +
+	"placed, retired_at, weak_key, token_id, public_key, key_at, signed_at, received_at, kept_on, kept_count"
 
 // candidatesOf reads them.
 func (t *Tx) candidatesOf(n *Device) ([]Device, error) {
@@ -44,8 +45,10 @@ func (t *Tx) candidatesOf(n *Device) ([]Device, error) {
 	var list []Device
 	for rows.Next() {
 		var d Device
-		if err = rows.Scan(&d.ID, &d.Key, &d.Name, &d.Class, &d.Maker, &d.Serial, &d.UUID, &d.Model, &d.Installed, &d.InventoryID, &d.TakenAt, &d.Board,
-			&d.Placed, &d.RetiredAt, &d.Weak, &d.TokenID, &d.PublicKey, &d.KeyAt, &d.SignedAt, &d.ReceivedAt, &d.KeptOn, &d.KeptCount); err != nil {
+		if err = rows.Scan(&d.ID, &d.Key, &d.Name, &d.Class, &d.Maker, &d.Serial, &d.UUID, &d.Model, &d.Installed,
+			&d.InventoryID, &d.TakenAt, &d.Board,
+			&d.Placed, &d.RetiredAt, &d.Weak, &d.TokenID, &d.PublicKey, &d.KeyAt, &d.SignedAt, &d.ReceivedAt, &d.KeptOn,
+			&d.KeptCount); err != nil {
 			break
 		}
 		list = append(list, d)
@@ -122,7 +125,15 @@ func (t *Tx) askAboutKey(device int64, other keyHolder, now time.Time) error {
 
 // marks are what tells the machine from others.
 func (d *Device) marks() identity.Marks {
-	m := identity.Marks{Maker: d.Maker, Model: d.Model, Serial: d.Serial, UUID: d.UUID, Board: d.Board, Name: d.Name, Weak: d.Weak}
+	m := identity.Marks{
+		Maker:  d.Maker,
+		Model:  d.Model,
+		Serial: d.Serial,
+		UUID:   d.UUID,
+		Board:  d.Board,
+		Name:   d.Name,
+		Weak:   d.Weak,
+	}
 	if m.Name == unnamed {
 		m.Name = ""
 	}
@@ -147,7 +158,8 @@ func (t *Tx) doubt(k *Kept, inventory int64, now time.Time) error {
 	return err
 }
 
-const insertDoubt = "INSERT INTO doubt (device_id, other_id, inventory_id, kind, why, at) VALUES (?, ?, ?, ?, ?, ?) ON CONFLICT DO NOTHING"
+const insertDoubt = "INSERT INTO doubt (device_id, other_id, inventory_id, kind, why, at) VALUES (?, ?, ?, ?, ?, ?) " +
+	"ON CONFLICT DO NOTHING"
 
 // add makes a machine.
 func (t *Tx) add(n Device, at time.Time, e *Entry, k *Kept) error {
@@ -191,10 +203,12 @@ func (t *Tx) insertDevice(v *Device) error {
 	base := keyOf(v.Name)
 	v.Key = base
 	for try := 0; ; try++ {
-		res, err := t.exec(`INSERT INTO device (key, name, class, maker, serial, uuid, model, installed, inventory_id, taken_at, board, placed, weak_key,
+		res, err := t.exec(
+			`INSERT INTO device (key, name, class, maker, serial, uuid, model, installed, inventory_id, taken_at, board, placed, weak_key,
 			token_id, received_at, kept_on, kept_count, public_key, key_at, signed_at)
 			VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?) ON CONFLICT (key) DO NOTHING`,
-			v.Key, v.Name, v.Class, v.Maker, v.Serial, v.UUID, v.Model, v.Installed, v.InventoryID, v.TakenAt, v.Board, v.Placed, v.Weak,
+			v.Key, v.Name, v.Class, v.Maker, v.Serial, v.UUID, v.Model, v.Installed, v.InventoryID, v.TakenAt, v.Board,
+			v.Placed, v.Weak,
 			v.TokenID, v.ReceivedAt, v.KeptOn, v.KeptCount, v.PublicKey, v.KeyAt, v.SignedAt)
 		if err != nil {
 			return err

@@ -33,14 +33,17 @@ func (r *ReleaseRef) Added() time.Time { return fromMillis(r.AddedAt) }
 
 // AddRelease keeps a revision of a release document as it was given. A revision
 // is never overwritten; the same one again changes nothing.
-func (s *Store) AddRelease(ctx context.Context, rel *release.Release, src []byte, now time.Time) (added bool, err error) {
+func (s *Store) AddRelease(
+	ctx context.Context, rel *release.Release, src []byte, now time.Time,
+) (added bool, err error) {
 	err = s.write(ctx, func(tx *sqlx.Tx) error {
 		var body []byte
 		err := tx.Get(&body, "SELECT body FROM release WHERE id=? AND revision=?", rel.ID, rel.Revision)
 		if err == nil {
 			old, err := s.unpack.DecodeAll(body, nil)
 			if err == nil && string(old) != string(src) {
-				err = fmt.Errorf("%w %d of %s is there already with other content; a revision is never overwritten: count it up", ErrRevision, rel.Revision, rel.ID)
+				err = fmt.Errorf("%w %d of %s is there already with other content; a revision is never overwritten: "+
+					"count it up", ErrRevision, rel.Revision, rel.ID)
 			}
 			return err
 		}
@@ -52,11 +55,14 @@ func (s *Store) AddRelease(ctx context.Context, rel *release.Release, src []byte
 			return err
 		}
 		if rel.Revision < latest {
-			return fmt.Errorf("%w %d of %s is older than the latest, which is %d; count it up", ErrRevision, rel.Revision, rel.ID, latest)
+			return fmt.Errorf("%w %d of %s is older than the latest, which is %d; count it up", ErrRevision,
+				rel.Revision, rel.ID, latest)
 		}
 		added = true
-		_, err = tx.Exec("INSERT INTO release (id, revision, name, class, draft, test, follows, added_at, body) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
-			rel.ID, rel.Revision, rel.Name, rel.InstallsOn, rel.Draft, rel.TestRelease, rel.Follows, millis(now), s.pack.EncodeAll(src, nil))
+		_, err = tx.Exec("INSERT INTO release (id, revision, name, class, draft, test, follows, added_at, body) "+
+			"VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
+			rel.ID, rel.Revision, rel.Name, rel.InstallsOn, rel.Draft, rel.TestRelease, rel.Follows, millis(now),
+			s.pack.EncodeAll(src, nil))
 		return err
 	})
 	return added, err
@@ -65,7 +71,9 @@ func (s *Store) AddRelease(ctx context.Context, rel *release.Release, src []byte
 // Releases lists all revisions, the latest of each release first.
 func (s *Store) Releases(ctx context.Context) ([]ReleaseRef, error) {
 	var out []ReleaseRef
-	err := s.reader.SelectContext(ctx, &out, "SELECT id, revision, name, class, draft, test, follows, added_at FROM release ORDER BY class DESC, id, revision DESC")
+	err := s.reader.SelectContext(ctx, &out,
+		"SELECT id, revision, name, class, draft, test, follows, added_at FROM release ORDER BY class DESC, id, "+
+			"revision DESC")
 	return out, err
 }
 
@@ -73,7 +81,9 @@ func (s *Store) Releases(ctx context.Context) ([]ReleaseRef, error) {
 // be [ErrNotFound].
 func (s *Store) ReleaseSource(ctx context.Context, id string, revision int) ([]byte, error) {
 	var body []byte
-	err := s.reader.GetContext(ctx, &body, "SELECT body FROM release WHERE id=? AND (?=0 OR revision=?) ORDER BY revision DESC LIMIT 1", id, revision, revision)
+	err := s.reader.GetContext(ctx, &body,
+		"SELECT body FROM release WHERE id=? AND (?=0 OR revision=?) ORDER BY revision DESC LIMIT 1", id, revision,
+		revision)
 	if err != nil {
 		return nil, none(err)
 	}
@@ -83,7 +93,8 @@ func (s *Store) ReleaseSource(ctx context.Context, id string, revision int) ([]b
 // FinalRevision is the latest revision that is no draft. The error may be
 // [ErrNotFound].
 func (s *Store) FinalRevision(ctx context.Context, id string) (revision int, err error) {
-	err = s.reader.GetContext(ctx, &revision, "SELECT revision FROM release WHERE id=? AND NOT draft ORDER BY revision DESC LIMIT 1", id)
+	err = s.reader.GetContext(ctx, &revision,
+		"SELECT revision FROM release WHERE id=? AND NOT draft ORDER BY revision DESC LIMIT 1", id)
 	return revision, none(err)
 }
 
@@ -104,7 +115,8 @@ func (s *Store) Targets(ctx context.Context) (map[string]string, error) {
 // SetTarget chooses the target of a class of hardware.
 func (s *Store) SetTarget(ctx context.Context, class, id string) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error {
-		_, err := tx.Exec("INSERT INTO target (class, release_id) VALUES (?, ?) ON CONFLICT DO UPDATE SET release_id=excluded.release_id", class, id)
+		_, err := tx.Exec("INSERT INTO target (class, release_id) VALUES (?, ?) ON CONFLICT DO UPDATE SET "+
+			"release_id=excluded.release_id", class, id)
 		return err
 	})
 }
@@ -131,10 +143,13 @@ func (s *Store) InForce(ctx context.Context, class string) (judgement int64, err
 // PutInForce notes the judgement whose verdicts are kept up to date, and which
 // machines' dispositions it changed; why gives the requirements that did it, parted by
 // blanks, from a machine's outcomes before and after.
-func (s *Store) PutInForce(ctx context.Context, class string, judgement int64, now time.Time, why func(was, is string) string) error {
+func (s *Store) PutInForce(
+	ctx context.Context, class string, judgement int64, now time.Time, why func(was, is string) string,
+) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error {
 		var was int64
-		if err := tx.Get(&was, "SELECT judgement_id FROM target WHERE class=?", class); err != nil && !errors.Is(err, sql.ErrNoRows) {
+		if err := tx.Get(&was, "SELECT judgement_id FROM target WHERE class=?", class); err != nil &&
+			!errors.Is(err, sql.ErrNoRows) {
 			return err
 		}
 		if was != 0 && was != judgement {
@@ -156,13 +171,15 @@ func flipAll(tx *sqlx.Tx, class string, was, is int64, now time.Time, why func(w
 		WasLetters string `db:"was_outcomes"`
 		Letters    string `db:"outcomes"`
 	}
-	if err := tx.Select(&flips, `SELECT n.device_id, o.disposition AS was, n.disposition AS becomes, o.outcomes AS was_outcomes, n.outcomes FROM verdict o
+	if err := tx.Select(&flips,
+		`SELECT n.device_id, o.disposition AS was, n.disposition AS becomes, o.outcomes AS was_outcomes, n.outcomes FROM verdict o
 		JOIN verdict n ON n.judgement_id=? AND n.device_id=o.device_id AND n.disposition<>o.disposition WHERE o.judgement_id=?`, is, was); err != nil {
 		return err
 	}
 	if len(flips) == 0 {
 		var same bool
-		if err := tx.Get(&same, "SELECT count(DISTINCT release_id||'@'||revision)=1 FROM judgement WHERE id IN (?, ?)", was, is); err != nil || same {
+		if err := tx.Get(&same, "SELECT count(DISTINCT release_id||'@'||revision)=1 FROM judgement WHERE id IN (?, ?)",
+			was, is); err != nil || same {
 			return err // only the program is another
 		}
 	}
@@ -175,13 +192,15 @@ func flipAll(tx *sqlx.Tx, class string, was, is int64, now time.Time, why func(w
 	if err != nil {
 		return err
 	}
-	put, err := tx.Prepare("INSERT INTO flip (device_id, release_id, was, becomes, cause, at, about, why) SELECT ?, release_id, ?, ?, ?, ?, ?, ? FROM judgement WHERE id=?")
+	put, err := tx.Prepare("INSERT INTO flip (device_id, release_id, was, becomes, cause, at, about, why) SELECT ?, " +
+		"release_id, ?, ?, ?, ?, ?, ? FROM judgement WHERE id=?")
 	if err != nil {
 		return err
 	}
 	defer put.Close()
 	for _, f := range flips {
-		if _, err := put.Exec(f.Device, f.Was, f.Becomes, ByRules, millis(now), change, why(f.WasLetters, f.Letters), is); err != nil {
+		if _, err := put.Exec(f.Device, f.Was, f.Becomes, ByRules, millis(now), change, why(f.WasLetters, f.Letters),
+			is); err != nil {
 			return err
 		}
 	}
@@ -213,6 +232,9 @@ func (s *Store) RuleChanges(ctx context.Context, limit int) ([]RuleChange, error
 // Turned are the machines whose disposition a change of rules changed.
 func (s *Store) Turned(ctx context.Context, change int64) ([]Flip, error) {
 	var out []Flip
-	err := s.reader.SelectContext(ctx, &out, "SELECT f.id, f.device_id, d.key, d.name, f.release_id, f.was, f.becomes, f.cause, f.at, f.about, f.why FROM flip f JOIN device d ON d.id=f.device_id WHERE f.about=? AND f.cause=? ORDER BY f.becomes DESC, f.was, d.name", change, ByRules)
+	err := s.reader.SelectContext(ctx, &out,
+		"SELECT f.id, f.device_id, d.key, d.name, f.release_id, f.was, f.becomes, f.cause, f.at, f.about, f.why FROM "+
+			"flip f JOIN device d ON d.id=f.device_id WHERE f.about=? AND f.cause=? ORDER BY f.becomes DESC, f.was, "+
+			"d.name", change, ByRules)
 	return out, err
 }

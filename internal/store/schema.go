@@ -62,7 +62,8 @@ func verifySchema(path string, db *sql.DB) error {
 		return explain(path, err)
 	}
 	if got != sumOf(version) {
-		return fmt.Errorf("the tables of %s are not those of schema %d: the file was changed by something else, or comes from a version of rolltop that was never released; restore a backup", path, version)
+		return fmt.Errorf("the tables of %s are not those of schema %d: the file was changed by something else, or "+
+			"comes from a version of rolltop that was never released; restore a backup", path, version)
 	}
 	return nil
 }

@@ -79,8 +79,10 @@ type Store struct {
 	pack           *zstd.Encoder
 	unpack         *zstd.Decoder
 
-	jobs             chan *job     // inventories that wait to be kept, see together
-	making           chan struct{} // as many at a time as there are processors: the one that commits should not stand in a line behind hundreds
+	jobs chan *job // inventories that wait to be kept, see together
+	// as many at a time as there are processors: the one that commits should not stand in a line behind
+	// hundreds
+	making           chan struct{}
 	coming           atomic.Int64  // inventories that are being made ready to wait
 	closing, drained chan struct{} // no more are taken; the last one is answered
 	statements       map[string]*sqlx.Stmt
@@ -123,7 +125,8 @@ func open(path string) (*Store, error) {
 	if err := errors.Join(private(path), removePartial(path)); err != nil {
 		return nil, err
 	}
-	writer, err := sqlx.Open("sqlite", dsn("journal_mode(WAL)", "synchronous(FULL)", "wal_autocheckpoint(4000)")+"&_txlock=immediate")
+	writer, err := sqlx.Open("sqlite",
+		dsn("journal_mode(WAL)", "synchronous(FULL)", "wal_autocheckpoint(4000)")+"&_txlock=immediate")
 	if err != nil {
 		return nil, err
 	}
@@ -140,9 +143,20 @@ func open(path string) (*Store, error) {
 	}
 	reader.SetMaxOpenConns(readers)
 	reader.SetMaxIdleConns(readers) // one that is closed takes its prepared statements with it
-	s := &Store{path: path, fresh: isNew, writer: writer, reader: reader, jobs: make(chan *job, mostWaiting), making: make(chan struct{}, max(1, runtime.GOMAXPROCS(0)-1)), closing: make(chan struct{}), drained: make(chan struct{}), statements: map[string]*sqlx.Stmt{}}
+	s := &Store{
+		path:       path,
+		fresh:      isNew,
+		writer:     writer,
+		reader:     reader,
+		jobs:       make(chan *job, mostWaiting),
+		making:     make(chan struct{}, max(1, runtime.GOMAXPROCS(0)-1)),
+		closing:    make(chan struct{}),
+		drained:    make(chan struct{}),
+		statements: map[string]*sqlx.Stmt{},
+	}
 	go s.group()
-	if s.pack, err = zstd.NewWriter(nil, zstd.WithEncoderLevel(zstd.SpeedFastest), zstd.WithEncoderConcurrency(0)); err == nil {
+	if s.pack, err = zstd.NewWriter(nil, zstd.WithEncoderLevel(zstd.SpeedFastest),
+		zstd.WithEncoderConcurrency(0)); err == nil {
 		s.unpack, err = zstd.NewReader(nil, zstd.WithDecoderMaxMemory(mostUnpacked), zstd.WithDecoderConcurrency(0))
 	}
 	if err == nil {
@@ -180,7 +194,8 @@ func inspect(path, dsn string) error {
 		return explain(path, err)
 	}
 	if newest := newestMigration(); version > newest {
-		return fmt.Errorf("the database %s is from a newer version of rolltop (schema %d; this one knows %d); use that version, or restore a backup from before", path, version, newest)
+		return fmt.Errorf("the database %s is from a newer version of rolltop (schema %d; this one knows %d); use "+
+			"that version, or restore a backup from before", path, version, newest)
 	}
 	return verifySchema(path, db)
 }

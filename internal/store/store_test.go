@@ -42,9 +42,17 @@ func open(t testing.TB) *store.Store {
 func unjudged(*store.Tx, *store.Device, *inventory.Document) error { return nil }
 
 func machine(name, serial, uuid string, at time.Time) *inventory.Document {
-	d := &inventory.Document{Format: inventory.Format, TakenAt: at, OS: inventory.OS{Platform: some("windows"), Name: some("Skerry 11")}}
+	d := &inventory.Document{
+		Format:  inventory.Format,
+		TakenAt: at,
+		OS:      inventory.OS{Platform: some("windows"), Name: some("Skerry 11")},
+	}
 	d.Device.Manufacturer, d.Device.Model = some("Ostrel"), some("Slipway 14")
-	for to, v := range map[*inventory.Opt[string]]string{&d.Device.Name: name, &d.Device.Serial: serial, &d.Device.UUID: uuid} {
+	for to, v := range map[*inventory.Opt[string]]string{
+		&d.Device.Name:   name,
+		&d.Device.Serial: serial,
+		&d.Device.UUID:   uuid,
+	} {
 		if v != "" {
 			*to = some(v)
 		}
@@ -141,7 +149,8 @@ func TestHistory(t *testing.T) {
 func TestNothingIsKeptWhenJudgingFails(t *testing.T) {
 	s := open(t)
 	boom := errors.New("boom")
-	if _, err := s.Keep(ctx, machine("A", "", "", now), store.Entry{Now: now}, func(*store.Tx, *store.Device, *inventory.Document) error { return boom }); !errors.Is(err, boom) {
+	if _, err := s.Keep(ctx, machine("A", "", "", now), store.Entry{Now: now},
+		func(*store.Tx, *store.Device, *inventory.Document) error { return boom }); !errors.Is(err, boom) {
 		t.Fatalf("got %v", err)
 	}
 	if _, err := s.DeviceByKey(ctx, "a"); !errors.Is(err, store.ErrNotFound) {
@@ -153,7 +162,8 @@ func TestReleaseRevisionsAreNeverOverwritten(t *testing.T) {
 	s := open(t)
 	src := standin.SkerryWith("revision: 5", "revision: 4")
 	add := func(revision int, by string) (bool, error) {
-		text := standin.SkerryWith("revision: 5", fmt.Sprintf("revision: %d", revision), "entered_by: desktop support", "entered_by: desktop support"+by)
+		text := standin.SkerryWith("revision: 5", fmt.Sprintf("revision: %d", revision), "entered_by: desktop support",
+			"entered_by: desktop support"+by)
 		rel, err := release.Read("x", text, nil)
 		if err != nil {
 			t.Fatal(err)
@@ -166,7 +176,8 @@ func TestReleaseRevisionsAreNeverOverwritten(t *testing.T) {
 	if added, err := add(4, ""); added || err != nil {
 		t.Errorf("the same again: %v %v", added, err)
 	}
-	if _, err := add(4, ", again"); !errors.Is(err, store.ErrRevision) || !strings.Contains(err.Error(), "never overwritten") {
+	if _, err := add(4, ", again"); !errors.Is(err, store.ErrRevision) ||
+		!strings.Contains(err.Error(), "never overwritten") {
 		t.Errorf("the same revision with other content: %v", err)
 	}
 	if _, err := add(3, ""); !errors.Is(err, store.ErrRevision) {
@@ -269,9 +280,10 @@ func TestJudgeAllGoesThroughEveryMachineOfAClass(t *testing.T) {
 		if i%3 == 0 {
 			d.OS.Platform = some("macos")
 		}
-		if _, err := s.Keep(ctx, d, store.Entry{Now: now}, func(tx *store.Tx, device *store.Device, inv *inventory.Document) error {
-			return tx.PutRow(device.ID, device.Class, 1, fmt.Appendf(nil, "facts of %d", device.ID))
-		}); err != nil {
+		if _, err := s.Keep(ctx, d, store.Entry{Now: now},
+			func(tx *store.Tx, device *store.Device, inv *inventory.Document) error {
+				return tx.PutRow(device.ID, device.Class, 1, fmt.Appendf(nil, "facts of %d", device.ID))
+			}); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -291,7 +303,13 @@ func TestJudgeAllGoesThroughEveryMachineOfAClass(t *testing.T) {
 				if *seen++; *seen == stop {
 					return nil, errors.New("the power went")
 				}
-				return &store.Verdict{JudgementID: j, DeviceID: p.DeviceID, InventoryID: p.InventoryID, Disposition: 2, Outcomes: "p"}, nil
+				return &store.Verdict{
+					JudgementID: j,
+					DeviceID:    p.DeviceID,
+					InventoryID: p.InventoryID,
+					Disposition: 2,
+					Outcomes:    "p",
+				}, nil
 			}
 		}, func(int) {})
 	}
@@ -328,7 +346,8 @@ func TestJudgeAllGoesThroughEveryMachineOfAClass(t *testing.T) {
 		t.Errorf("%d rows, %d judged, %v", all, judged, err)
 	}
 	some := 0
-	if err := s.EachRow(ctx, nil, 1, []int64{1, 2, 1 << 40}, func(rows []store.Row) error { some += len(rows); return nil }); err != nil || some != 2 {
+	if err := s.EachRow(ctx, nil, 1, []int64{1, 2, 1 << 40},
+		func(rows []store.Row) error { some += len(rows); return nil }); err != nil || some != 2 {
 		t.Errorf("%d of two rows, %v", some, err)
 	}
 	if again, done, _ := s.Judgement(ctx, "skerry-12", 4, "test", now); again != j || !done {
@@ -397,7 +416,8 @@ func TestBackupAndRestore(t *testing.T) {
 				wrote <- n
 				return
 			default:
-				if err := s.SetPlaces(ctx, []store.Place{{Prefix: "A", Name: fmt.Sprint(n)}, {Prefix: "B", Name: fmt.Sprint(n)}}); err != nil {
+				if err := s.SetPlaces(ctx,
+					[]store.Place{{Prefix: "A", Name: fmt.Sprint(n)}, {Prefix: "B", Name: fmt.Sprint(n)}}); err != nil {
 					t.Error(err)
 				}
 			}
@@ -426,7 +446,8 @@ func TestBackupAndRestore(t *testing.T) {
 	if p, err := r.Places(ctx); err != nil || len(p) != 2 || p[0].Name != p[1].Name {
 		t.Errorf("%v %+v", err, p)
 	}
-	if err := store.Restore(ctx, copyOf, back); err == nil || !strings.Contains(err.Error(), "already exists and was not overwritten") {
+	if err := store.Restore(ctx, copyOf, back); err == nil ||
+		!strings.Contains(err.Error(), "already exists and was not overwritten") {
 		t.Errorf("over a database: %v", err)
 	}
 	damaged, _ := os.ReadFile(copyOf)
@@ -440,7 +461,13 @@ func TestBackupAndRestore(t *testing.T) {
 		}
 		return path
 	}
-	for name, path := range map[string]string{"damaged": write("damaged.db", damaged), "text": write("text.db", []byte("this is no database, whatever its name says")), "empty": write("empty.db", nil), "missing": filepath.Join(dir, "none.db"), "directory": dir} {
+	for name, path := range map[string]string{
+		"damaged":   write("damaged.db", damaged),
+		"text":      write("text.db", []byte("this is no database, whatever its name says")),
+		"empty":     write("empty.db", nil),
+		"missing":   filepath.Join(dir, "none.db"),
+		"directory": dir,
+	} {
 		to := filepath.Join(dir, "to-"+name)
 		if err := store.Restore(ctx, path, to); err == nil {
 			t.Errorf("%s is restored", name)

@@ -65,12 +65,13 @@ func TestOneOfManyFails(t *testing.T) {
 		go func() {
 			defer all.Done()
 			name := fmt.Sprintf("M%02d", i)
-			_, err := s.Keep(ctx, machine(name, name, "", now), store.Entry{Now: now}, func(*store.Tx, *store.Device, *inventory.Document) error {
-				if i%20 == 7 {
-					return bad
-				}
-				return nil
-			})
+			_, err := s.Keep(ctx, machine(name, name, "", now), store.Entry{Now: now},
+				func(*store.Tx, *store.Device, *inventory.Document) error {
+					if i%20 == 7 {
+						return bad
+					}
+					return nil
+				})
 			if failed := i%20 == 7; failed != errors.Is(err, bad) || !failed && err != nil {
 				t.Errorf("%s: %v", name, err)
 			}

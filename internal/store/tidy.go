@@ -52,7 +52,8 @@ func (s *Store) Thin(ctx context.Context, every, retired time.Time) (out Thinned
 			ID  int64  `db:"id"`
 			Key string `db:"key"`
 		}
-		if err := tx.Select(&gone, "SELECT id, key FROM device WHERE retired_at>0 AND retired_at<? LIMIT 500", millis(retired)); err != nil {
+		if err := tx.Select(&gone, "SELECT id, key FROM device WHERE retired_at>0 AND retired_at<? LIMIT 500",
+			millis(retired)); err != nil {
 			return err
 		}
 		for _, g := range gone {

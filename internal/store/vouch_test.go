@@ -82,7 +82,8 @@ func TestWhoSpeaksForAMachine(t *testing.T) {
 				t.Errorf("%+v", list[0])
 			}
 			// A person says that it is the machine: then it is, and its sender speaks for it.
-			if _, err := s.SettleDoubt(ctx, list[0].ID, store.Settling{Verdict: store.VerdictSame, By: "clerk", Now: minute(11)}, unjudged); err != nil {
+			if _, err := s.SettleDoubt(ctx, list[0].ID,
+				store.Settling{Verdict: store.VerdictSame, By: "clerk", Now: minute(11)}, unjudged); err != nil {
 				t.Fatal(err)
 			}
 			if d, err = s.DeviceByKey(ctx, "gull-001"); err != nil || d.Installed != "Skerry 12" {
@@ -124,7 +125,8 @@ func TestUnvouchedIsAskedAgain(t *testing.T) {
 	if err != nil || len(doubts) != 1 {
 		t.Fatalf("%+v %v", doubts, err)
 	}
-	if _, err := s.SettleDoubt(ctx, doubts[0].ID, store.Settling{Verdict: store.VerdictApart, By: "clerk", Now: now}, unjudged); err != nil {
+	if _, err := s.SettleDoubt(ctx, doubts[0].ID, store.Settling{Verdict: store.VerdictApart, By: "clerk", Now: now},
+		unjudged); err != nil {
 		t.Fatal(err)
 	}
 	if n, err := s.Machines(ctx); err != nil || n != 2 {
@@ -161,7 +163,8 @@ func TestAQuestionThatTheMachineAnswers(t *testing.T) {
 		t.Fatalf("%+v %v", list, err)
 	}
 	later := now.Add(2 * time.Hour)
-	if k := sent(t, s, "Skerry 12", later, by(1, "k1", later)); k.Beside || !k.IsLatest || k.Device.Installed != "Skerry 12" {
+	if k := sent(t, s, "Skerry 12", later, by(1, "k1", later)); k.Beside || !k.IsLatest ||
+		k.Device.Installed != "Skerry 12" {
 		t.Errorf("%+v", k)
 	}
 	if list, err := s.Doubts(ctx); err != nil || len(list) != 0 {
@@ -212,7 +215,8 @@ func TestRekey(t *testing.T) {
 	if _, err := s.Rekey(ctx, "gull-001", how, unjudged); err != nil {
 		t.Fatal(err)
 	}
-	if k := sent(t, s, "Skerry 14", now.Add(4*time.Hour), by(1, "k3", now.Add(4*time.Hour))); k.Beside || k.Device.PublicKey != "k3" {
+	if k := sent(t, s, "Skerry 14", now.Add(4*time.Hour), by(1, "k3", now.Add(4*time.Hour))); k.Beside ||
+		k.Device.PublicKey != "k3" {
 		t.Errorf("%+v", k)
 	}
 	if _, err := s.Rekey(ctx, "nobody", how, unjudged); err == nil {
@@ -225,12 +229,14 @@ func TestCopiedKey(t *testing.T) {
 	s := open(t)
 	sent(t, s, "Skerry 11", now, by(1, "k1", now))
 	other := machine("GULL-002", "S2", "", now)
-	k, err := s.Keep(ctx, other, store.Entry{Now: now, Token: 1, Signed: &signature.Signed{Key: "k1", Created: now}}, unjudged)
+	k, err := s.Keep(ctx, other, store.Entry{Now: now, Token: 1, Signed: &signature.Signed{Key: "k1", Created: now}},
+		unjudged)
 	if err != nil || !k.Created || k.Device.PublicKey != "" {
 		t.Fatalf("%+v %v", k, err)
 	}
 	list, err := s.Doubts(ctx)
-	if err != nil || len(list) != 1 || list[0].Kind != identity.Conflict.String() || !strings.Contains(list[0].Why, "the key of GULL-001") {
+	if err != nil || len(list) != 1 || list[0].Kind != identity.Conflict.String() ||
+		!strings.Contains(list[0].Why, "the key of GULL-001") {
 		t.Errorf("%+v %v", list, err)
 	}
 }
@@ -246,12 +252,17 @@ func TestClocks(t *testing.T) {
 		note            bool
 	}{
 		{"a day ahead", []time.Duration{24 * hour, hour}, []time.Duration{0, hour}, false, hour, false},
-		{"ten minutes ahead", []time.Duration{0, hour + 9*time.Minute}, []time.Duration{0, hour}, false, hour + 9*time.Minute, false},
+		{"ten minutes ahead", []time.Duration{0, hour + 9*time.Minute}, []time.Duration{0, hour}, false,
+			hour + 9*time.Minute, false},
 		{"a year ahead", []time.Duration{0, 8760 * hour}, []time.Duration{0, hour}, false, hour, true},
-		{"signed, years behind", []time.Duration{-80_000 * hour, -80_000*hour + hour}, []time.Duration{0, hour}, true, hour, true},
-		{"signed, a year ahead and put right", []time.Duration{8760 * hour, hour}, []time.Duration{0, hour}, true, hour, false},
-		{"the service's clock is put back", []time.Duration{0, 10 * time.Minute}, []time.Duration{0, -hour}, false, -hour, true},
-		{"the service's clock was ahead", []time.Duration{0, 10 * time.Minute}, []time.Duration{hour, 10 * time.Minute}, false, 10 * time.Minute, false},
+		{"signed, years behind", []time.Duration{-80_000 * hour, -80_000*hour + hour}, []time.Duration{0, hour}, true,
+			hour, true},
+		{"signed, a year ahead and put right", []time.Duration{8760 * hour, hour}, []time.Duration{0, hour}, true, hour,
+			false},
+		{"the service's clock is put back", []time.Duration{0, 10 * time.Minute}, []time.Duration{0, -hour}, false,
+			-hour, true},
+		{"the service's clock was ahead", []time.Duration{0, 10 * time.Minute}, []time.Duration{hour, 10 * time.Minute},
+			false, 10 * time.Minute, false},
 	} {
 		s := open(t)
 		var k store.Kept
@@ -263,7 +274,8 @@ func TestClocks(t *testing.T) {
 			k = sent(t, s, fmt.Sprint("Skerry ", i), now.Add(c.taken[i]), e)
 		}
 		if !k.IsLatest || k.Beside || !k.Device.Taken().Equal(now.Add(c.want)) || (k.Why != "") != c.note {
-			t.Errorf("%s: latest %v, taken %v, want %v; %q", c.name, k.IsLatest, k.Device.Taken(), now.Add(c.want), k.Why)
+			t.Errorf("%s: latest %v, taken %v, want %v; %q", c.name, k.IsLatest, k.Device.Taken(), now.Add(c.want),
+				k.Why)
 		}
 	}
 }
@@ -284,7 +296,8 @@ func TestInventoriesOfADay(t *testing.T) {
 		t.Errorf("%+v %v", got, err)
 	}
 	for i := range 60 { // the history of a machine, brought by a person
-		sent(t, s, fmt.Sprint("Fathom ", i), now.Add(-time.Duration(i+1)*time.Hour), store.Entry{Now: now.Add(4 * time.Hour)})
+		sent(t, s, fmt.Sprint("Fathom ", i), now.Add(-time.Duration(i+1)*time.Hour),
+			store.Entry{Now: now.Add(4 * time.Hour)})
 	}
 	if list, err := s.History(ctx, k.Device.ID); err != nil || len(list) != 108 {
 		t.Errorf("%d inventories after those that a person brought, %v", len(list), err)
@@ -307,7 +320,9 @@ func TestKeysOfManyOfOneName(t *testing.T) {
 		}
 		seen[k.Device.Key] = true
 	}
-	for i, name := range []string{"gull", "gull-2", "gull-3", "gull", "gull-4", "gull-5", "gull-6", "gull-7", "gull-8", "gull-9", "gull", "gull"} {
+	for i, name := range []string{
+		"gull", "gull-2", "gull-3", "gull", "gull-4", "gull-5", "gull-6", "gull-7", "gull-8", "gull-9", "gull", "gull",
+	} {
 		add(name, i)
 	}
 	for i := range 600 {

@@ -30,7 +30,18 @@ func (s *Store) Waves(ctx context.Context) ([]wave.Wave, error) {
 	err := s.reader.SelectContext(ctx, &rows, "SELECT * FROM wave")
 	out := make([]wave.Wave, len(rows))
 	for i, r := range rows {
-		out[i] = wave.Wave{ID: r.ID, Name: r.Name, Release: r.Release, Pilot: r.Pilot, Rule: r.Rule, Most: r.Most, Starts: wave.Day(r.Starts), Ends: wave.Day(r.Ends), Note: r.Note, Ended: r.EndedAt > 0}
+		out[i] = wave.Wave{
+			ID:      r.ID,
+			Name:    r.Name,
+			Release: r.Release,
+			Pilot:   r.Pilot,
+			Rule:    r.Rule,
+			Most:    r.Most,
+			Starts:  wave.Day(r.Starts),
+			Ends:    wave.Day(r.Ends),
+			Note:    r.Note,
+			Ended:   r.EndedAt > 0,
+		}
 	}
 	return wave.Sorted(out), err
 }
@@ -41,9 +52,13 @@ func (s *Store) PutWave(ctx context.Context, w *wave.Wave, by string, now time.T
 	id = w.ID
 	err = s.write(ctx, func(tx *sqlx.Tx) error {
 		if id > 0 {
-			return one(tx.Exec("UPDATE wave SET name=?, release_id=?, pilot=?, rule=?, most=?, starts=?, ends=?, note=? WHERE id=? AND ended_at=0", w.Name, w.Release, w.Pilot, w.Rule, w.Most, w.Starts, w.Ends, w.Note, id))
+			return one(tx.Exec("UPDATE wave SET name=?, release_id=?, pilot=?, rule=?, most=?, starts=?, ends=?, "+
+				"note=? WHERE id=? AND ended_at=0", w.Name, w.Release, w.Pilot, w.Rule, w.Most, w.Starts, w.Ends,
+				w.Note, id))
 		}
-		res, err := tx.Exec("INSERT INTO wave (name, release_id, pilot, rule, most, starts, ends, note, by_whom, at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)", w.Name, w.Release, w.Pilot, w.Rule, w.Most, w.Starts, w.Ends, w.Note, by, millis(now))
+		res, err := tx.Exec("INSERT INTO wave (name, release_id, pilot, rule, most, starts, ends, note, by_whom, at) "+
+			"VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)", w.Name, w.Release, w.Pilot, w.Rule, w.Most, w.Starts, w.Ends,
+			w.Note, by, millis(now))
 		if err != nil {
 			return err
 		}
@@ -95,7 +110,8 @@ func orNever(ms int64) time.Time {
 // Members are the machines of all waves.
 func (s *Store) Members(ctx context.Context) ([]Member, error) {
 	var out []Member
-	err := s.reader.SelectContext(ctx, &out, `SELECT m.*, coalesce(a.at, 0) AS arrived_at, coalesce(a.left_at, 0) AS left_at FROM wave_machine m JOIN wave w ON w.id=m.wave_id
+	err := s.reader.SelectContext(ctx, &out,
+		`SELECT m.*, coalesce(a.at, 0) AS arrived_at, coalesce(a.left_at, 0) AS left_at FROM wave_machine m JOIN wave w ON w.id=m.wave_id
 		LEFT JOIN arrival a ON a.device_id=m.device_id AND a.release_id=w.release_id ORDER BY m.wave_id, m.device_id`)
 	return out, err
 }
@@ -105,7 +121,8 @@ func (s *Store) Members(ctx context.Context) ([]Member, error) {
 func (s *Store) AddMembers(ctx context.Context, id int64, devices []int64, byName string) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error {
 		for _, d := range devices {
-			if _, err := tx.Exec("INSERT INTO wave_machine (wave_id, device_id, by_name) VALUES (?, ?, ?) ON CONFLICT DO UPDATE SET by_name=excluded.by_name", id, d, byName); err != nil {
+			if _, err := tx.Exec("INSERT INTO wave_machine (wave_id, device_id, by_name) VALUES (?, ?, ?) ON "+
+				"CONFLICT DO UPDATE SET by_name=excluded.by_name", id, d, byName); err != nil {
 				return err
 			}
 		}
@@ -125,10 +142,12 @@ func (s *Store) DropMember(ctx context.Context, id, device int64) error {
 func (s *Store) Hand(ctx context.Context, w *wave.Wave, devices []int64, now time.Time) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error {
 		for _, d := range devices {
-			if _, err := tx.Exec("UPDATE wave_machine SET handed_at=?, outcome='', reason='', said_at=0 WHERE wave_id=? AND device_id=?", millis(now), w.ID, d); err != nil {
+			if _, err := tx.Exec("UPDATE wave_machine SET handed_at=?, outcome='', reason='', said_at=0 WHERE "+
+				"wave_id=? AND device_id=?", millis(now), w.ID, d); err != nil {
 				return err
 			}
-			if _, err := tx.Exec("INSERT INTO flip (device_id, release_id, was, becomes, cause, at, about) VALUES (?, ?, 0, 0, ?, ?, ?)", d, w.Release, ByHandOff, millis(now), w.ID); err != nil {
+			if _, err := tx.Exec("INSERT INTO flip (device_id, release_id, was, becomes, cause, at, about) VALUES "+
+				"(?, ?, 0, 0, ?, ?, ?)", d, w.Release, ByHandOff, millis(now), w.ID); err != nil {
 				return err
 			}
 		}
@@ -140,7 +159,9 @@ func (s *Store) Hand(ctx context.Context, w *wave.Wave, devices []int64, now tim
 // waits again counts as not handed over. The error may be [ErrNotFound].
 func (s *Store) SayOutcome(ctx context.Context, id, device int64, outcome, reason string, now time.Time) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error {
-		return one(tx.Exec("UPDATE wave_machine SET outcome=?, reason=?, said_at=?, handed_at=CASE ? WHEN ? THEN 0 ELSE handed_at END WHERE wave_id=? AND device_id=?", outcome, reason, millis(now), outcome, wave.Waiting, id, device))
+		return one(tx.Exec("UPDATE wave_machine SET outcome=?, reason=?, said_at=?, handed_at=CASE ? WHEN ? THEN 0 "+
+			"ELSE handed_at END WHERE wave_id=? AND device_id=?", outcome, reason, millis(now), outcome, wave.Waiting,
+			id, device))
 	})
 }
 
@@ -151,7 +172,8 @@ func (s *Store) Arrivals(ctx context.Context, release string) (map[int64]time.Ti
 		Device int64 `db:"device_id"`
 		At     int64 `db:"at"`
 	}
-	err := s.reader.SelectContext(ctx, &rows, "SELECT device_id, at FROM arrival WHERE release_id=? AND left_at=0 AND found=0", release)
+	err := s.reader.SelectContext(ctx, &rows,
+		"SELECT device_id, at FROM arrival WHERE release_id=? AND left_at=0 AND found=0", release)
 	out := make(map[int64]time.Time, len(rows))
 	for _, r := range rows {
 		out[r.Device] = fromMillis(r.At)
@@ -163,7 +185,8 @@ func (s *Store) Arrivals(ctx context.Context, release string) (map[int64]time.Ti
 // are to get.
 func (s *Store) FindOn(ctx context.Context, class, release, name string) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error {
-		_, err := tx.Exec("INSERT INTO arrival (device_id, release_id, at, found) SELECT id, ?, taken_at, 1 FROM device WHERE class=? AND installed=? ON CONFLICT DO NOTHING", release, class, name)
+		_, err := tx.Exec("INSERT INTO arrival (device_id, release_id, at, found) SELECT id, ?, taken_at, 1 FROM "+
+			"device WHERE class=? AND installed=? ON CONFLICT DO NOTHING", release, class, name)
 		return err
 	})
 }
@@ -181,7 +204,8 @@ func (t *Tx) Seen(device int64, release, name string, on bool, at time.Time) err
 	case device == t.fresh:
 		return nil
 	}
-	_, err := t.exec("UPDATE arrival SET left_at=? WHERE device_id=? AND release_id=? AND left_at=0", millis(at), device, release)
+	_, err := t.exec("UPDATE arrival SET left_at=? WHERE device_id=? AND release_id=? AND left_at=0", millis(at),
+		device, release)
 	return err
 }
 
@@ -209,7 +233,8 @@ func (s *Store) SetBlackouts(ctx context.Context, list []wave.Blackout) error {
 			return err
 		}
 		for _, b := range list {
-			if _, err := tx.Exec("INSERT INTO blackout (day_from, day_to, reason) VALUES (?, ?, ?) ON CONFLICT DO NOTHING", b.From, b.To, b.Reason); err != nil {
+			if _, err := tx.Exec("INSERT INTO blackout (day_from, day_to, reason) VALUES (?, ?, ?) ON CONFLICT DO "+
+				"NOTHING", b.From, b.To, b.Reason); err != nil {
 				return err
 			}
 		}

@@ -27,14 +27,17 @@ func (h *House) Added() time.Time { return fromMillis(h.AddedAt) }
 // Houses are the documents in force, one of each kind that there is.
 func (s *Store) Houses(ctx context.Context) ([]House, error) {
 	var out []House
-	err := s.reader.SelectContext(ctx, &out, "SELECT kind, number, text, added_at, added_by FROM house h WHERE number=(SELECT max(number) FROM house WHERE kind=h.kind) ORDER BY kind")
+	err := s.reader.SelectContext(ctx, &out,
+		"SELECT kind, number, text, added_at, added_by FROM house h WHERE number=(SELECT max(number) FROM house "+
+			"WHERE kind=h.kind) ORDER BY kind")
 	return out, err
 }
 
 // PutHouse keeps a document behind those of its kind before it.
 func (s *Store) PutHouse(ctx context.Context, kind, text, by string, now time.Time) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error {
-		_, err := tx.Exec("INSERT INTO house (kind, number, text, added_at, added_by) SELECT ?, coalesce(max(number), 0)+1, ?, ?, ? FROM house WHERE kind=?", kind, text, millis(now), by, kind)
+		_, err := tx.Exec("INSERT INTO house (kind, number, text, added_at, added_by) SELECT ?, "+
+			"coalesce(max(number), 0)+1, ?, ?, ? FROM house WHERE kind=?", kind, text, millis(now), by, kind)
 		return err
 	})
 }
@@ -48,7 +51,8 @@ func (s *Store) Ticks(ctx context.Context, device int64) ([]assess.Tick, error) 
 		At    int64  `db:"at"`
 		Note  string `db:"note"`
 	}
-	err := s.reader.SelectContext(ctx, &rows, "SELECT item, state, by_whom, at, note FROM tick WHERE device_id=? AND ended_at=0 ORDER BY id", device)
+	err := s.reader.SelectContext(ctx, &rows,
+		"SELECT item, state, by_whom, at, note FROM tick WHERE device_id=? AND ended_at=0 ORDER BY id", device)
 	out := make([]assess.Tick, len(rows))
 	for i, r := range rows {
 		out[i] = assess.Tick{Item: r.Item, State: r.State, By: r.By, At: fromMillis(r.At), Note: r.Note}
@@ -62,7 +66,8 @@ func (s *Store) PutTick(ctx context.Context, device int64, t *assess.Tick) error
 		if _, err := endTick(tx, device, t.Item, t.By, t.At); err != nil {
 			return err
 		}
-		_, err := tx.Exec("INSERT INTO tick (device_id, item, state, by_whom, at, note) VALUES (?, ?, ?, ?, ?, ?)", device, t.Item, t.State, t.By, millis(t.At), t.Note)
+		_, err := tx.Exec("INSERT INTO tick (device_id, item, state, by_whom, at, note) VALUES (?, ?, ?, ?, ?, ?)",
+			device, t.Item, t.State, t.By, millis(t.At), t.Note)
 		return err
 	})
 }
@@ -80,7 +85,8 @@ func (s *Store) EndTick(ctx context.Context, device int64, item, by string, now 
 }
 
 func endTick(tx *sqlx.Tx, device int64, item, by string, now time.Time) (int64, error) {
-	res, err := tx.Exec("UPDATE tick SET ended_at=?, ended_by=? WHERE device_id=? AND item=? AND ended_at=0", millis(now), by, device, item)
+	res, err := tx.Exec("UPDATE tick SET ended_at=?, ended_by=? WHERE device_id=? AND item=? AND ended_at=0",
+		millis(now), by, device, item)
 	if err != nil {
 		return 0, err
 	}
@@ -94,7 +100,8 @@ func (s *Store) AddLink(ctx context.Context, sha []byte, device int64, by string
 		if _, err := tx.Exec("DELETE FROM visit_link WHERE expires_at<?", millis(now.AddDate(0, 0, -7))); err != nil {
 			return err
 		}
-		_, err := tx.Exec("INSERT INTO visit_link (sha, device_id, made_by, expires_at) VALUES (?, ?, ?, ?)", sha, device, by, millis(expires))
+		_, err := tx.Exec("INSERT INTO visit_link (sha, device_id, made_by, expires_at) VALUES (?, ?, ?, ?)", sha,
+			device, by, millis(expires))
 		return err
 	})
 }
@@ -102,7 +109,8 @@ func (s *Store) AddLink(ctx context.Context, sha []byte, device int64, by string
 // EndLinks ends all links to a machine's visit.
 func (s *Store) EndLinks(ctx context.Context, device int64, now time.Time) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error {
-		_, err := tx.Exec("UPDATE visit_link SET expires_at=? WHERE device_id=? AND expires_at>?", millis(now), device, millis(now))
+		_, err := tx.Exec("UPDATE visit_link SET expires_at=? WHERE device_id=? AND expires_at>?", millis(now), device,
+			millis(now))
 		return err
 	})
 }

@@ -44,7 +44,8 @@ func Read(name string, src []byte) ([]list.Sheet, error) {
 
 func isHTML(src []byte) bool {
 	head := bytes.ToLower(src[:min(len(src), 4096)])
-	return bytes.Contains(head, []byte("<html")) || bytes.Contains(head, []byte("<!doctype html")) || bytes.Contains(head, []byte("<table")) || bytes.Contains(head, []byte("<body"))
+	return bytes.Contains(head, []byte("<html")) || bytes.Contains(head, []byte("<!doctype html")) ||
+		bytes.Contains(head, []byte("<table")) || bytes.Contains(head, []byte("<body"))
 }
 
 func readHTML(name string, src []byte) ([]list.Sheet, error) {
@@ -62,7 +63,8 @@ func readHTML(name string, src []byte) ([]list.Sheet, error) {
 		return nil, fmt.Errorf("%s of %s has more than %d rows; split it", f.long, name, mostRows)
 	}
 	if len(f.sheets) == 0 {
-		return nil, fmt.Errorf("%s has no table; save the page whole, after its table has been shown, or copy the table into a spreadsheet and save it as CSV", name)
+		return nil, fmt.Errorf("%s has no table; save the page whole, after its table has been shown, or copy the "+
+			"table into a spreadsheet and save it as CSV", name)
 	}
 	return f.sheets, nil
 }
@@ -199,7 +201,8 @@ func text(n *html.Node) string {
 			b.WriteString(n.Data)
 		case n.Type == html.ElementNode && (n.Data == "sup" || n.Data == "script" || n.Data == "style"):
 			return
-		case n.Type == html.ElementNode && (n.Data == "br" || n.Data == "p" || n.Data == "li" || n.Data == "div" || n.Data == "td" || n.Data == "th"):
+		case n.Type == html.ElementNode &&
+			(n.Data == "br" || n.Data == "p" || n.Data == "li" || n.Data == "div" || n.Data == "td" || n.Data == "th"):
 			b.WriteByte(' ')
 		}
 		for c := n.FirstChild; c != nil; c = c.NextSibling {

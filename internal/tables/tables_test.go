@@ -39,11 +39,17 @@ func TestRead(t *testing.T) {
 		{"UTF-16", utf16le("a;ü\n1;é\n"), "the table in f\na|ü\n1|é"},
 		{"an old encoding", "a;b\nK\xf6nig;\x96\n", "the table in f\na|b\nKönig|–"},
 		{"stray quotes", "a,b\n7\" panel,x\n", "the table in f\na|b\n7\" panel|x"},
-		{"a page", "<!doctype html><h2>Processors</h2><table><thead><tr><th>Model<th>Cores</thead><tbody><tr><td>K5 <b>8400</b><sup>1</sup><td>6</table>", "table 1 (Processors)\nModel|Cores\nK5 8400|6"},
+		{"a page", "<!doctype html><h2>Processors</h2><table><thead><tr><th>Model<th>Cores</thead><tbody><tr><td>K5 " +
+			"<b>8400</b><sup>1</sup><td>6</table>", "table 1 (Processors)\nModel|Cores\nK5 8400|6"},
 		{"caption", "<table><caption>Old</caption><tr><th>A<tr><td>1</table>", "table 1 (Old)\nA\n1"},
-		{"two tables, one within the other", "<table><tr><th>A<th>B<tr><td>1<td><table><tr><th>C<tr><td>2</table></table><table><tr><th>D<tr><td>3</table>", "table 1\nA|B\n1|C 2\n--\ntable 2\nC\n2\n--\ntable 3\nD\n3"},
-		{"spans", "<table><tr><th>Brand<th>Model<th>Cores<tr><td rowspan=2>Corvane<td>K5<td>6<tr><td>K7<td>8<tr><td colspan=3>end</table>", "table 1\nBrand|Model|Cores\nCorvane|K5|6\nCorvane|K7|8\nend|end|end"},
-		{"encoding named by the page", "<html><meta charset=iso-8859-1><table><tr><th>A<tr><td>\xfc</table>", "table 1\nA\nü"},
+		{"two tables, one within the other",
+			"<table><tr><th>A<th>B<tr><td>1<td><table><tr><th>C<tr><td>2</table></table>" +
+				"<table><tr><th>D<tr><td>3</table>",
+			"table 1\nA|B\n1|C 2\n--\ntable 2\nC\n2\n--\ntable 3\nD\n3"},
+		{"spans", "<table><tr><th>Brand<th>Model<th>Cores<tr><td rowspan=2>Corvane<td>K5<td>6<tr><td>K7<td>8<tr><td " +
+			"colspan=3>end</table>", "table 1\nBrand|Model|Cores\nCorvane|K5|6\nCorvane|K7|8\nend|end|end"},
+		{"encoding named by the page", "<html><meta charset=iso-8859-1><table><tr><th>A<tr><td>\xfc</table>",
+			"table 1\nA\nü"},
 		{"scripts are not read", "<table><tr><th>A<tr><td>1<script>var x = 2</script></table>", "table 1\nA\n1"},
 	}
 	for _, tt := range tests {
@@ -76,7 +82,8 @@ func TestReadRefuses(t *testing.T) {
 
 // A page that claims enormous spans does not make an enormous table.
 func TestSpansAreBounded(t *testing.T) {
-	src := "<table><tr><th>A<th>B<tr>" + strings.Repeat(`<td colspan=99999999 rowspan=99999999>x`, 50) + strings.Repeat("<tr><td>y", 50) + "</table>"
+	src := "<table><tr><th>A<th>B<tr>" + strings.Repeat(`<td colspan=99999999 rowspan=99999999>x`,
+		50) + strings.Repeat("<tr><td>y", 50) + "</table>"
 	got, err := tables.Read("f", []byte(src))
 	if err != nil {
 		t.Fatal(err)
@@ -91,7 +98,8 @@ func TestSpansAreBounded(t *testing.T) {
 // From a page to the rows of a list, as a person would do it.
 func TestFromPageToList(t *testing.T) {
 	var b strings.Builder
-	b.WriteString("<html><h1>Supported processors</h1><table><tr><th>Read me<tr><td>nothing</table><h2>Corvane</h2><table><tr><th>Model<th>Base frequency<th>Cores")
+	b.WriteString("<html><h1>Supported processors</h1><table><tr><th>Read " +
+		"me<tr><td>nothing</table><h2>Corvane</h2><table><tr><th>Model<th>Base frequency<th>Cores")
 	for i := range 2000 {
 		fmt.Fprintf(&b, "<tr><td>K5-%d<td>2.%d GHz<td>6", 8000+i, i%10)
 	}
@@ -100,7 +108,8 @@ func TestFromPageToList(t *testing.T) {
 		t.Fatal(err)
 	}
 	at, got, err := list.ImportBest(sheets, 0, list.ImportOptions{Prefix: "Corvane"})
-	if err != nil || at != 1 || len(got.Rows) != 2000 || got.Rows[1999].Name != "Corvane K5-9999" || got.Rows[1999].RatedMHz != 2900 {
+	if err != nil || at != 1 || len(got.Rows) != 2000 || got.Rows[1999].Name != "Corvane K5-9999" ||
+		got.Rows[1999].RatedMHz != 2900 {
 		t.Errorf("%d: %v", at, err)
 	}
 }

@@ -33,7 +33,8 @@ func addressMistake(ip netip.Addr, allowPrivate bool) string {
 	case allowPrivate:
 		return ""
 	case ip.IsLoopback(), ip.IsPrivate(), shared.Contains(ip):
-		return "is an address of this host or of a private network; an administrator can allow these: rolltop settings --webhooks-private"
+		return "is an address of this host or of a private network; an administrator can allow these: rolltop " +
+			"settings --webhooks-private"
 	}
 	return ""
 }
@@ -73,7 +74,9 @@ func transport(allowPrivate func() bool, dial Dial) *http.Transport {
 	}
 }
 
-func dialFirst(ctx context.Context, list []netip.Addr, port, network string, allowPrivate bool, dial Dial) (net.Conn, error) {
+func dialFirst(
+	ctx context.Context, list []netip.Addr, port, network string, allowPrivate bool, dial Dial,
+) (net.Conn, error) {
 	var errs []error
 	for _, ip := range list {
 		ip = ip.Unmap()

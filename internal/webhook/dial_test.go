@@ -52,7 +52,8 @@ func TestWhatWebhooksReach(t *testing.T) {
 				dialled = address
 				return nil, errors.New("this test dials nothing")
 			})
-			req, err := http.NewRequestWithContext(t.Context(), http.MethodPost, "http://"+net.JoinHostPort(c.address, "81")+"/", nil)
+			req, err := http.NewRequestWithContext(t.Context(), http.MethodPost,
+				"http://"+net.JoinHostPort(c.address, "81")+"/", nil)
 			if err != nil {
 				t.Fatal(err)
 			}
@@ -70,7 +71,9 @@ func TestWhatWebhooksReach(t *testing.T) {
 // A name that leads to several addresses is dialled at those that are allowed, and at
 // none that is not.
 func TestEveryAddressOfANameIsChecked(t *testing.T) {
-	list := []netip.Addr{netip.MustParseAddr("169.254.169.254"), netip.MustParseAddr("10.0.0.1"), netip.MustParseAddr("192.0.2.1")}
+	list := []netip.Addr{
+		netip.MustParseAddr("169.254.169.254"), netip.MustParseAddr("10.0.0.1"), netip.MustParseAddr("192.0.2.1"),
+	}
 	var dialled []string
 	dial := func(_ context.Context, _, address string) (net.Conn, error) {
 		dialled = append(dialled, address)
@@ -110,7 +113,8 @@ func TestWebhooksGoNowhereElse(t *testing.T) {
 		t.Fatal(err)
 	}
 	_ = res.Body.Close()
-	if res.StatusCode != http.StatusTemporaryRedirect || asked.Load() != 1 || len(dialled) != 1 || dialled[0] != "192.0.2.1:81" {
+	if res.StatusCode != http.StatusTemporaryRedirect || asked.Load() != 1 || len(dialled) != 1 ||
+		dialled[0] != "192.0.2.1:81" {
 		t.Errorf("%s after %d requests, dialled %v", res.Status, asked.Load(), dialled)
 	}
 }

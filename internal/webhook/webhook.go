@@ -56,7 +56,8 @@ var name = regexp.MustCompile(`^[A-Za-z0-9][A-Za-z0-9_.-]*$`)
 func (s *Sender) Mistake(called, address string) string {
 	u, err := url.Parse(address)
 	if err != nil || !web(u) {
-		return fmt.Sprintf("%q is no address to send to; write it as https://host/path, without a name and a password", address)
+		return fmt.Sprintf("%q is no address to send to; write it as https://host/path, without a name and a password",
+			address)
 	}
 	if ip, err := netip.ParseAddr(u.Hostname()); err == nil {
 		if wrong := addressMistake(ip, s.allowPrivate()); wrong != "" {

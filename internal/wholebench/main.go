@@ -67,7 +67,8 @@ func main() {
 		for _, a := range c[1:] {
 			name += " " + a
 		}
-		fmt.Printf("%-18s %8.2f ms  %5.1f × empty  %5.2f × script  %5.1f MiB at most\n", name, float64(m.Microseconds())/1000, float64(m)/float64(base), float64(m)/float64(hand), float64(memory[i])/1024)
+		fmt.Printf("%-18s %8.2f ms  %5.1f × empty  %5.2f × script  %5.1f MiB at most\n", name,
+			float64(m.Microseconds())/1000, float64(m)/float64(base), float64(m)/float64(hand), float64(memory[i])/1024)
 	}
 }
 

@@ -60,10 +60,7 @@ window.addEventListener(signedOut, () => cache.setQueryData(['session'], nobody)
     <a href="#content" class="sr-only focus:not-sr-only focus:absolute focus:z-10 focus:bg-card focus:p-2">
       To the content
     </a>
-    <nav
-      aria-label="Main"
-      class="flex items-center gap-1 border-line px-3 py-3 max-md:flex-wrap max-md:border-b md:flex-col md:items-stretch md:border-r md:py-5"
-    >
+    <nav aria-label="Main" class="side flex items-center gap-1 border-line px-3 py-3">
       <RouterLink to="/" class="mx-2 flex items-center gap-2 text-[19px] font-semibold md:mb-4">
         <svg
           class="size-6 text-accent"

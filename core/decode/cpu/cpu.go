@@ -60,13 +60,12 @@ var bits = []struct {
 	bit     uint
 	name    string
 }{
-	{1, 0, 3, 6, "pae"}, {1, 0, 3, 26, "sse2"},
-	{1, 0, 2, 0, "sse3"}, {1, 0, 2, 5, "vmx"}, {1, 0, 2, 9, "ssse3"}, {1, 0, 2, 12, "fma"}, {1, 0, 2, 13, "cmpxchg16b"},
-	{1, 0, 2, 19, "sse4.1"}, {1, 0, 2, 20, "sse4.2"}, {1, 0, 2, 22, "movbe"}, {1, 0, 2, 23, "popcnt"}, {1, 0, 2, 25, "aes"},
-	{1, 0, 2, 26, "xsave"}, {1, 0, 2, 28, "avx"}, {1, 0, 2, 29, "f16c"},
-	{7, 0, 1, 3, "bmi1"}, {7, 0, 1, 5, "avx2"}, {7, 0, 1, 8, "bmi2"}, {7, 0, 1, 16, "avx512f"}, {7, 0, 1, 29, "sha"},
-	{0x80000001, 0, 2, 0, "lahf"}, {0x80000001, 0, 2, 2, "svm"}, {0x80000001, 0, 2, 5, "lzcnt"}, {0x80000001, 0, 2, 8, "prefetchw"},
-	{0x80000001, 0, 3, 20, "nx"},
+	{1, 0, 3, 6, "pae"}, {1, 0, 3, 26, "sse2"}, {1, 0, 2, 0, "sse3"}, {1, 0, 2, 5, "vmx"}, {1, 0, 2, 9, "ssse3"},
+	{1, 0, 2, 12, "fma"}, {1, 0, 2, 13, "cmpxchg16b"}, {1, 0, 2, 19, "sse4.1"}, {1, 0, 2, 20, "sse4.2"},
+	{1, 0, 2, 22, "movbe"}, {1, 0, 2, 23, "popcnt"}, {1, 0, 2, 25, "aes"}, {1, 0, 2, 26, "xsave"}, {1, 0, 2, 28, "avx"},
+	{1, 0, 2, 29, "f16c"}, {7, 0, 1, 3, "bmi1"}, {7, 0, 1, 5, "avx2"}, {7, 0, 1, 8, "bmi2"}, {7, 0, 1, 16, "avx512f"},
+	{7, 0, 1, 29, "sha"}, {0x80000001, 0, 2, 0, "lahf"}, {0x80000001, 0, 2, 2, "svm"}, {0x80000001, 0, 2, 5, "lzcnt"},
+	{0x80000001, 0, 2, 8, "prefetchw"}, {0x80000001, 0, 3, 20, "nx"},
 }
 
 func (l *Leaf) reg(i int) uint32 { return [4]uint32{l.EAX, l.EBX, l.ECX, l.EDX}[i] }
@@ -93,7 +92,8 @@ func Describe(leaves []Leaf) Info {
 		in.LongMode = l.EDX&(1<<29) != 0
 	}
 	if a, b, c := find(0x80000002), find(0x80000003), find(0x80000004); a != nil && b != nil && c != nil {
-		in.Name = strings.Join(strings.Fields(letters(a.EAX, a.EBX, a.ECX, a.EDX, b.EAX, b.EBX, b.ECX, b.EDX, c.EAX, c.EBX, c.ECX, c.EDX)), " ")
+		in.Name = strings.Join(strings.Fields(letters(a.EAX, a.EBX, a.ECX, a.EDX, b.EAX, b.EBX, b.ECX, b.EDX, c.EAX,
+			c.EBX, c.ECX, c.EDX)), " ")
 	}
 	if l := find(0x16); l != nil && l.EAX&0xFFFF > 0 {
 		in.RatedMHz, in.RatedFrom = int64(l.EAX&0xFFFF), "CPUID leaf 16h"

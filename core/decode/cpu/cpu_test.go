@@ -23,7 +23,13 @@ func leaves(brand string) []cpu.Leaf {
 		{Fn: 0x80000001, ECX: 1 | 1<<5, EDX: 1<<20 | 1<<29},
 	}
 	for i := range 3 {
-		out = append(out, cpu.Leaf{Fn: 0x80000002 + uint32(i), EAX: w(4 * i), EBX: w(4*i + 1), ECX: w(4*i + 2), EDX: w(4*i + 3)})
+		out = append(out, cpu.Leaf{
+			Fn:  0x80000002 + uint32(i),
+			EAX: w(4 * i),
+			EBX: w(4*i + 1),
+			ECX: w(4*i + 2),
+			EDX: w(4*i + 3),
+		})
 	}
 	return out
 }
@@ -40,7 +46,9 @@ func TestDescribe(t *testing.T) {
 		t.Errorf("rated %d from %s", in.RatedMHz, in.RatedFrom)
 	}
 	// The ABM bit does not stand for POPCNT, nor the other way round.
-	if want := []string{"sse2", "cmpxchg16b", "sse4.2", "popcnt", "avx", "avx2", "lahf", "lzcnt", "nx"}; !slices.Equal(in.Features, want) {
+	if want := []string{
+		"sse2", "cmpxchg16b", "sse4.2", "popcnt", "avx", "avx2", "lahf", "lzcnt", "nx",
+	}; !slices.Equal(in.Features, want) {
 		t.Errorf("features %v, want %v", in.Features, want)
 	}
 }
@@ -60,7 +68,15 @@ func TestLongModeAndGuest(t *testing.T) {
 }
 
 func TestClockInName(t *testing.T) {
-	for name, want := range map[string]int64{"Corvane K5 @ 1.60GHz": 1600, "x @ 2.5 GHz": 2500, "x @ 800MHz": 800, "x": 0, "x @ fast": 0, "x @ -1GHz": 0, "x @ 1e9GHz": 0} {
+	for name, want := range map[string]int64{
+		"Corvane K5 @ 1.60GHz": 1600,
+		"x @ 2.5 GHz":          2500,
+		"x @ 800MHz":           800,
+		"x":                    0,
+		"x @ fast":             0,
+		"x @ -1GHz":            0,
+		"x @ 1e9GHz":           0,
+	} {
 		if got := cpu.ClockInName(name); got != want {
 			t.Errorf("%q: %d, want %d", name, got, want)
 		}
@@ -68,7 +84,9 @@ func TestClockInName(t *testing.T) {
 }
 
 func TestText(t *testing.T) {
-	in := cpu.Text("processor\t: 0\nvendor_id\t: CorvaneParts\ncpu family\t: 6\nmodel\t\t: 142\nmodel name\t: Corvane K5-8250U CPU @ 1.60GHz\nstepping\t: 10\ncpu MHz\t\t: 799.9\nflags\t\t: fpu sse2 pni cx16 sse4_2 abm lm nx\n\nprocessor\t: 1\nmodel name\t: other\n")
+	in := cpu.Text("processor\t: 0\nvendor_id\t: CorvaneParts\ncpu family\t: 6\nmodel\t\t: 142\nmodel name\t: " +
+		"Corvane K5-8250U CPU @ 1.60GHz\nstepping\t: 10\ncpu MHz\t\t: 799.9\nflags\t\t: fpu sse2 pni cx16 sse4_2 abm " +
+		"lm nx\n\nprocessor\t: 1\nmodel name\t: other\n")
 	if in.Name != "Corvane K5-8250U CPU @ 1.60GHz" || in.RatedMHz != 1600 || !in.LongMode || in.Model != 142 {
 		t.Errorf("got %+v", in)
 	}

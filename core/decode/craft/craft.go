@@ -122,12 +122,14 @@ func (p PC) Tables() string {
 	if p.UUID != "" {
 		uuid = GUID(p.UUID)
 	}
-	out := Structure(0, 0, 26, map[int]string{4: "\x01\x02", 8: "\x03", 0x13: string([]byte{ext})}, p.Firmware, p.Version, p.Date) +
+	out := Structure(0, 0, 26, map[int]string{4: "\x01\x02", 8: "\x03", 0x13: string([]byte{ext})}, p.Firmware,
+		p.Version, p.Date) +
 		Structure(1, 1, 27, map[int]string{4: "\x01\x02\x00\x03", 8: uuid}, p.Maker, p.Product, p.Serial) +
 		Structure(3, 3, 21, map[int]string{4: "\x01", 5: string([]byte{p.Chassis}), 8: "\x02"}, p.Maker, p.AssetTag) +
 		Structure(4, 4, 48, map[int]string{4: "\x01", 5: "\x03", 0x10: "\x02", 0x18: "\x41"}, "CPU 1", p.Processor)
 	if p.Board != "" {
-		out += Structure(2, 2, 15, map[int]string{4: "\x01\x02\x00\x03", 9: "\x01", 0x0D: "\x0A"}, p.BoardMaker, p.Board, p.BoardSerial)
+		out += Structure(2, 2, 15, map[int]string{4: "\x01\x02\x00\x03", 9: "\x01", 0x0D: "\x0A"}, p.BoardMaker,
+			p.Board, p.BoardSerial)
 	}
 	if p.Password {
 		out += Structure(24, 24, 5, map[int]string{4: "\x04"})
@@ -138,15 +140,18 @@ func (p PC) Tables() string {
 		out += Structure(43, 43, 31, map[int]string{4: "PLVR\x02\x00"})
 	}
 	if p.Slots > 0 || len(p.Modules) > 0 {
-		out += Structure(16, 16, 23, map[int]string{4: "\x03\x03", 7: U32(uint32(p.MaxGiB) << 20), 0x0D: U16(uint16(p.Slots))})
+		out += Structure(16, 16, 23,
+			map[int]string{4: "\x03\x03", 7: U32(uint32(p.MaxGiB) << 20), 0x0D: U16(uint16(p.Slots))})
 	}
 	for i, m := range p.Modules {
 		size := U16(uint16(m.MiB))
 		if m.MiB >= 0x7FFF {
 			size = U16(0x7FFF)
 		}
-		out += Structure(17, uint16(17+i)<<4, 40, map[int]string{4: U16(16), 0x0C: size, 0x0E: string([]byte{m.Form}), 0x10: "\x01", 0x12: string([]byte{m.Type}),
-			0x15: U16(m.Speed), 0x17: "\x02\x00\x00\x03", 0x1C: U32(uint32(m.MiB))}, m.Slot, m.Maker, m.Part)
+		out += Structure(17, uint16(17+i)<<4, 40, map[int]string{
+			4: U16(16), 0x0C: size, 0x0E: string([]byte{m.Form}), 0x10: "\x01", 0x12: string([]byte{m.Type}),
+			0x15: U16(m.Speed), 0x17: "\x02\x00\x00\x03", 0x1C: U32(uint32(m.MiB)),
+		}, m.Slot, m.Maker, m.Part)
 	}
 	return out + Structure(127, 127, 4, nil)
 }
@@ -181,13 +186,17 @@ const (
 
 // GPT is the head of a disk with a protective MBR and a table of 128 entries.
 func GPT(sector int, parts ...Part) string {
-	mbr := Put(sector, map[int]string{446: "\x00\x00\x02\x00\xEE\xFF\xFF\xFF" + U32(1) + U32(0xFFFFFFFF), 510: "\x55\xAA"})
+	mbr := Put(sector, map[int]string{
+		446: "\x00\x00\x02\x00\xEE\xFF\xFF\xFF" + U32(1) + U32(0xFFFFFFFF),
+		510: "\x55\xAA",
+	})
 	entries := ""
 	for _, p := range parts {
 		entries += GUID(p.Type) + GUID(p.ID) + U64(p.First) + U64(p.Last) + Zeros(8+72)
 	}
 	entries += Zeros(128*128 - len(entries))
-	header := "EFI PART" + U32(0x10000) + U32(92) + Zeros(8) + U64(1) + U64(1<<28) + U64(34) + U64(1<<28-34) + GUID("5e1f0000-0000-4000-8000-000000000001") +
+	header := "EFI PART" + U32(0x10000) + U32(92) + Zeros(8) + U64(1) + U64(1<<28) + U64(34) + U64(1<<28-34) +
+		GUID("5e1f0000-0000-4000-8000-000000000001") +
 		U64(2) + U32(128) + U32(128) + U32(crc32.ChecksumIEEE([]byte(entries)))
 	sum := crc32.ChecksumIEEE([]byte(header))
 	header = header[:16] + U32(sum) + header[20:]
@@ -223,13 +232,21 @@ func (d Display) EDID() string {
 	if d.Before14 {
 		version, input = "\x01\x03", 0x80
 	}
-	timing := Put(18, map[int]string{0: U16(14850), 2: string([]byte{byte(d.Width), 0, byte(d.Width >> 8 << 4), byte(d.Height), 0, byte(d.Height >> 8 << 4)}),
-		12: string([]byte{byte(d.WideMM), byte(d.HighMM), byte(d.WideMM>>8<<4 | d.HighMM>>8)})})
+	timing := Put(18, map[int]string{
+		0:  U16(14850),
+		2:  string([]byte{byte(d.Width), 0, byte(d.Width >> 8 << 4), byte(d.Height), 0, byte(d.Height >> 8 << 4)}),
+		12: string([]byte{byte(d.WideMM), byte(d.HighMM), byte(d.WideMM>>8<<4 | d.HighMM>>8)}),
+	})
 	name := Put(18, map[int]string{3: "\xFC\x00" + d.Name + "\n"})
 	if len(d.Name) > 12 {
 		panic("craft: " + d.Name + " is too long for a display")
 	}
-	b := Put(128, map[int]string{0: "\x00\xFF\xFF\xFF\xFF\xFF\xFF\x00\x3D\x8B", 18: version + string([]byte{input, byte(d.WideMM / 10), byte(d.HighMM / 10)}), 54: timing, 72: name})
+	b := Put(128, map[int]string{
+		0:  "\x00\xFF\xFF\xFF\xFF\xFF\xFF\x00\x3D\x8B",
+		18: version + string([]byte{input, byte(d.WideMM / 10), byte(d.HighMM / 10)}),
+		54: timing,
+		72: name,
+	})
 	if d.Wrong {
 		return b
 	}
@@ -240,7 +257,10 @@ func (d Display) EDID() string {
 func TPM2Answer(manufacturer string, major, minor uint32) string {
 	be := func(v uint32) string { return string(binary.BigEndian.AppendUint32(nil, v)) }
 	pairs := ""
-	for _, p := range [][2]string{{be(0x100), "2.0\x00"}, {be(0x105), (manufacturer + "\x00\x00\x00")[:4]}, {be(0x10B), be(major<<16 | minor)}, {be(0x10C), be(0)}} {
+	for _, p := range [][2]string{
+		{be(0x100), "2.0\x00"}, {be(0x105), (manufacturer + "\x00\x00\x00")[:4]}, {be(0x10B), be(major<<16 | minor)},
+		{be(0x10C), be(0)},
+	} {
 		pairs += p[0] + p[1]
 	}
 	body := "\x00" + be(6) + be(4) + pairs
@@ -250,7 +270,8 @@ func TPM2Answer(manufacturer string, major, minor uint32) string {
 // TPM12Answer is the answer to the question for the version.
 func TPM12Answer(manufacturer string, major, minor byte) string {
 	be := func(v uint32) string { return string(binary.BigEndian.AppendUint32(nil, v)) }
-	info := "\x00\x30\x01\x02" + string([]byte{major, minor}) + "\x00\x02\x03" + (manufacturer + "\x00\x00\x00")[:4] + "\x00\x00"
+	info := "\x00\x30\x01\x02" + string([]byte{major, minor}) + "\x00\x02\x03" + (manufacturer + "\x00\x00\x00")[:4] +
+		"\x00\x00"
 	return "\x00\xC4" + be(uint32(14+len(info))) + be(0) + be(uint32(len(info))) + info
 }
 
@@ -280,7 +301,8 @@ func (c CPU) Leaves() string {
 	if c.Family > 15 {
 		signature = c.Stepping | c.Model&0xF<<4 | c.Model>>4<<16 | 15<<8 | (c.Family-15)<<20
 	}
-	ecx, ebx7, more, edx := uint32(1|1<<9|1<<13|1<<19|1<<20|1<<23|1<<25|1<<26|1<<28|1<<12|1<<22|1<<29), uint32(1<<3|1<<5|1<<8), uint32(1|1<<5|1<<8), uint32(1<<20|1<<29)
+	ecx, ebx7, more, edx := uint32(1|1<<9|1<<13|1<<19|1<<20|1<<23|1<<25|1<<26|1<<28|1<<12|1<<22|1<<29),
+		uint32(1<<3|1<<5|1<<8), uint32(1|1<<5|1<<8), uint32(1<<20|1<<29)
 	if c.Old {
 		ecx, ebx7, more = 1|1<<13, 0, 1
 	}
@@ -297,10 +319,22 @@ func (c CPU) Leaves() string {
 		{Fn: 0x80000000, EAX: 0x80000004}, {Fn: 0x80000001, ECX: more, EDX: edx},
 	}
 	if c.Hypervisor != "" {
-		leaves = append(leaves, cpu.Leaf{Fn: 0x40000000, EAX: 0x40000000, EBX: word(c.Hypervisor, 0), ECX: word(c.Hypervisor, 1), EDX: word(c.Hypervisor, 2)})
+		leaves = append(leaves, cpu.Leaf{
+			Fn:  0x40000000,
+			EAX: 0x40000000,
+			EBX: word(c.Hypervisor, 0),
+			ECX: word(c.Hypervisor, 1),
+			EDX: word(c.Hypervisor, 2),
+		})
 	}
 	for i := range 3 {
-		leaves = append(leaves, cpu.Leaf{Fn: 0x80000002 + uint32(i), EAX: word(name, 4*i), EBX: word(name, 4*i+1), ECX: word(name, 4*i+2), EDX: word(name, 4*i+3)})
+		leaves = append(leaves, cpu.Leaf{
+			Fn:  0x80000002 + uint32(i),
+			EAX: word(name, 4*i),
+			EBX: word(name, 4*i+1),
+			ECX: word(name, 4*i+2),
+			EDX: word(name, 4*i+3),
+		})
 	}
 	return string(cpu.Encode(leaves))
 }

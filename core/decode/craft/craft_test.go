@@ -18,31 +18,51 @@ const id = "71de0000-0000-4000-8000-000000000001"
 func TestRoundTrips(t *testing.T) {
 	for _, sector := range []int{512, 4096} {
 		table, err := partition.Decode([]byte(craft.GPT(sector, craft.NewPart(craft.ESP, id, 256, 511))), sector)
-		if err != nil || table.Style != partition.GPT || table.Damaged || table.Hybrid || len(table.Parts) != 1 || table.Parts[0].ID != id || table.Parts[0].Bytes != uint64(256*sector) {
+		if err != nil || table.Style != partition.GPT || table.Damaged || table.Hybrid || len(table.Parts) != 1 ||
+			table.Parts[0].ID != id || table.Parts[0].Bytes != uint64(256*sector) {
 			t.Errorf("sectors of %d: %+v %v", sector, table, err)
 		}
 	}
 	table, err := partition.Decode([]byte(craft.MBR([3]uint32{7, 2048, 1000}, [3]uint32{0x83, 4096, 1000})), 512)
-	if err != nil || table.Style != partition.MBR || len(table.Parts) != 2 || !table.Parts[0].Active || table.Parts[1].Active {
+	if err != nil || table.Style != partition.MBR || len(table.Parts) != 2 || !table.Parts[0].Active ||
+		table.Parts[1].Active {
 		t.Errorf("%+v %v", table, err)
 	}
-	for _, d := range []craft.Display{{Name: "Gannet 27", Width: 2560, Height: 1440, WideMM: 597, HighMM: 336, BitsPerChannel: 10}, {Name: "Gannet 19", Width: 1280, Height: 1024, WideMM: 376, HighMM: 301, Before14: true}} {
+	for _, d := range []craft.Display{{
+		Name:           "Gannet 27",
+		Width:          2560,
+		Height:         1440,
+		WideMM:         597,
+		HighMM:         336,
+		BitsPerChannel: 10,
+	}, {Name: "Gannet 19", Width: 1280, Height: 1024, WideMM: 376, HighMM: 301, Before14: true}} {
 		in, err := edid.Decode([]byte(d.EDID()))
-		if err != nil || in.Name != d.Name || in.Width != int64(d.Width) || in.Height != int64(d.Height) || in.BitsPerChannel != int64(d.BitsPerChannel) {
+		if err != nil || in.Name != d.Name || in.Width != int64(d.Width) || in.Height != int64(d.Height) ||
+			in.BitsPerChannel != int64(d.BitsPerChannel) {
 			t.Errorf("%+v %v", in, err)
 		}
 	}
 	if _, err := edid.Decode([]byte(craft.Display{Name: "x", Wrong: true}.EDID())); err == nil {
 		t.Error("a wrong checksum was taken")
 	}
-	if o, err := efi.LoadOption([]byte(craft.BootEntry("Skerry 11", `\EFI\skerry\start.efi`, id))); err != nil || o.Partition != id || o.File != `\EFI\skerry\start.efi` || !o.Active {
+	if o, err := efi.LoadOption([]byte(craft.BootEntry("Skerry 11", `\EFI\skerry\start.efi`, id))); err != nil ||
+		o.Partition != id || o.File != `\EFI\skerry\start.efi` || !o.Active {
 		t.Errorf("%+v %v", o, err)
 	}
-	if in, err := tpm.Reply2([]byte(craft.TPM2Answer("PLVR", 7, 85))); err != nil || in.Manufacturer != "PLVR" || in.Firmware != "7.85.0.0" || in.Version != "2.0" {
+	if in, err := tpm.Reply2([]byte(craft.TPM2Answer("PLVR", 7, 85))); err != nil || in.Manufacturer != "PLVR" ||
+		in.Firmware != "7.85.0.0" || in.Version != "2.0" {
 		t.Errorf("%+v %v", in, err)
 	}
-	in := cpu.Describe(cpu.Leaves([]byte(craft.CPU{Vendor: "TessalyCores", Name: "Tessaly Onyx 5 3600", Family: 23, Model: 113, MHz: 3600, Hypervisor: "BoathouseHyp"}.Leaves())))
-	if in.Vendor != "TessalyCores" || in.Name != "Tessaly Onyx 5 3600" || in.Family != 23 || in.Model != 113 || in.RatedMHz != 3600 || !in.LongMode || in.Hypervisor != "BoathouseHyp" {
+	in := cpu.Describe(cpu.Leaves([]byte(craft.CPU{
+		Vendor:     "TessalyCores",
+		Name:       "Tessaly Onyx 5 3600",
+		Family:     23,
+		Model:      113,
+		MHz:        3600,
+		Hypervisor: "BoathouseHyp",
+	}.Leaves())))
+	if in.Vendor != "TessalyCores" || in.Name != "Tessaly Onyx 5 3600" || in.Family != 23 || in.Model != 113 ||
+		in.RatedMHz != 3600 || !in.LongMode || in.Hypervisor != "BoathouseHyp" {
 		t.Errorf("%+v", in)
 	}
 }

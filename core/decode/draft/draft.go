@@ -26,7 +26,12 @@ type Draft struct {
 // rights that a refused reading lacked.
 func New(c *capture.Document, rights string) *Draft {
 	d := &inventory.Document{Format: inventory.Format, TakenAt: c.TakenAt,
-		Collector: inventory.Collector{Version: c.Version, Platform: c.Platform, Elevated: Some(c.Elevated), DurationMS: Some(c.DurationMS)}}
+		Collector: inventory.Collector{
+			Version:    c.Version,
+			Platform:   c.Platform,
+			Elevated:   Some(c.Elevated),
+			DurationMS: Some(c.DurationMS),
+		}}
 	return &Draft{C: c, D: d, rights: rights}
 }
 
@@ -116,7 +121,8 @@ func (x *Draft) Why(name string, r capture.Record, otherwise string) {
 // the fact open.
 func (x *Draft) Disagree(name string, one, other inventory.Differ) {
 	detail := fmt.Sprintf("%s says %s, %s says %s", one.Source, one.Value, other.Source, other.Value)
-	x.D.Gaps = append(x.D.Gaps, inventory.Gap{Fact: name, Cause: inventory.Disagree, Detail: detail, Readings: []inventory.Differ{one, other}})
+	x.D.Gaps = append(x.D.Gaps,
+		inventory.Gap{Fact: name, Cause: inventory.Disagree, Detail: detail, Readings: []inventory.Differ{one, other}})
 }
 
 // Rest gives every fact without a value a gap. notRead are those that this
@@ -128,7 +134,8 @@ func (x *Draft) Rest(platform string, notRead []string, other fact.Platform) {
 	}
 	for _, name := range notRead {
 		if x.D.GapOf(name) == nil {
-			x.D.AddGap(name, inventory.NotAsked, "this collector does not read it on "+platform, "Where it matters, find it out and enter it by hand.")
+			x.D.AddGap(name, inventory.NotAsked, "this collector does not read it on "+platform,
+				"Where it matters, find it out and enter it by hand.")
 		}
 	}
 	f := fact.Read(x.D)

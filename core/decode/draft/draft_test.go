@@ -14,7 +14,8 @@ import (
 )
 
 func begin(elevated bool) *draft.Draft {
-	return draft.New(&capture.Document{Format: capture.Format, Platform: "linux", Elevated: elevated}, "Ask for rights.")
+	return draft.New(&capture.Document{Format: capture.Format, Platform: "linux", Elevated: elevated},
+		"Ask for rights.")
 }
 
 // The cause of a gap follows from what came of the source.
@@ -25,10 +26,13 @@ func TestWhy(t *testing.T) {
 		cause, detail, try_ string
 	}{
 		{false, capture.Record{Source: "s", Outcome: capture.Denied}, inventory.NeedsRights, "s", "Ask for rights."},
-		{true, capture.Record{Source: "s", Outcome: capture.Denied}, inventory.ReadFailed, "refused even with administrator rights", ""},
-		{false, capture.Record{Source: "s", Outcome: capture.Failed, Detail: "broken"}, inventory.ReadFailed, "s: broken", ""},
+		{true, capture.Record{Source: "s", Outcome: capture.Denied}, inventory.ReadFailed,
+			"refused even with administrator rights", ""},
+		{false, capture.Record{Source: "s", Outcome: capture.Failed, Detail: "broken"}, inventory.ReadFailed,
+			"s: broken", ""},
 		{false, capture.Record{Source: "s", Outcome: capture.Failed, Errno: 5}, inventory.ReadFailed, "s: error 5", ""},
-		{false, capture.Record{Source: "s", Outcome: capture.Failed, Errno: 0x80284008}, inventory.ReadFailed, "s: error 0x80284008", ""},
+		{false, capture.Record{Source: "s", Outcome: capture.Failed, Errno: 0x80284008}, inventory.ReadFailed,
+			"s: error 0x80284008", ""},
 		{false, capture.Record{Source: "s", Outcome: capture.Failed}, inventory.ReadFailed, "s", ""},
 		{false, capture.Record{Source: "s", Outcome: capture.Absent}, inventory.NotOffered, "otherwise", ""},
 		{false, capture.Record{Source: "s", Outcome: capture.NotExposed}, inventory.NotOffered, "otherwise", ""},
@@ -44,7 +48,8 @@ func TestWhy(t *testing.T) {
 
 func TestValuesAreClean(t *testing.T) {
 	x := begin(false)
-	if x.Set(&x.D.Device.Model, "device.model", " \x00\x01 ", "s") || !x.D.Device.Model.IsZero() || x.D.Sources["device.model"] != "" {
+	if x.Set(&x.D.Device.Model, "device.model", " \x00\x01 ", "s") || !x.D.Device.Model.IsZero() ||
+		x.D.Sources["device.model"] != "" {
 		t.Error("control characters became a model")
 	}
 	if !x.Set(&x.D.Device.Model, "device.model", "Slip\x00way\t 14", "s") || x.D.Device.Model.Or("") != "Slip way 14" {
@@ -57,9 +62,11 @@ func TestValuesAreClean(t *testing.T) {
 
 func TestDisagree(t *testing.T) {
 	x := begin(false)
-	x.Disagree("firmware.secure_boot", inventory.Differ{Value: "on", Source: "a"}, inventory.Differ{Value: "off", Source: "b"})
+	x.Disagree("firmware.secure_boot", inventory.Differ{Value: "on", Source: "a"},
+		inventory.Differ{Value: "off", Source: "b"})
 	r := fact.Read(x.D).Get(fact.SecureBoot)
-	if r.Value.Known() || r.Gap.Cause != inventory.Disagree || len(r.Others()) != 2 || r.Gap.Detail != "a says on, b says off" {
+	if r.Value.Known() || r.Gap.Cause != inventory.Disagree || len(r.Others()) != 2 ||
+		r.Gap.Detail != "a says on, b says off" {
 		t.Errorf("%+v", r)
 	}
 }
@@ -70,7 +77,11 @@ func TestRest(t *testing.T) {
 	x.SetNumber(&x.D.Processor.Family, "processor.family", -3, "s")
 	x.SetNumber(&x.D.Processor.Threads, "processor.threads", 4, "s")
 	x.Rest("Linux", []string{"backup"}, fact.OnlyMac)
-	for name, cause := range map[string]string{"processor.family": inventory.ReadFailed, "backup": inventory.NotAsked, "tpm.state": inventory.NotOffered} {
+	for name, cause := range map[string]string{
+		"processor.family": inventory.ReadFailed,
+		"backup":           inventory.NotAsked,
+		"tpm.state":        inventory.NotOffered,
+	} {
 		if g := x.D.GapOf(name); g == nil || g.Cause != cause {
 			t.Errorf("%s: %+v", name, g)
 		}
@@ -85,16 +96,21 @@ func table(p craft.PC) capture.Record {
 }
 
 func TestModules(t *testing.T) {
-	modules := []craft.Module{{Slot: "A", MiB: 4096, Type: 0x18, Form: 9, Speed: 1600, Maker: "Fennick", Part: "F"}, {Slot: "B"}, {Slot: "C", MiB: 2048, Type: 0x1E, Form: 0x0B}}
+	modules := []craft.Module{
+		{Slot: "A", MiB: 4096, Type: 0x18, Form: 9, Speed: 1600, Maker: "Fennick", Part: "F"}, {Slot: "B"},
+		{Slot: "C", MiB: 2048, Type: 0x1E, Form: 0x0B},
+	}
 	whole := table(craft.PC{Maker: "Ostrel", Chassis: 3, Slots: 3, MaxGiB: 16, Modules: modules})
 	x := begin(true)
 	x.ReadTables(whole, whole.Raw, 0x0303)
 	x.Modules()
 	m := x.D.Memory
-	if m.Installed.Or(0) != 6<<30 || m.Slots.Or(0) != 3 || m.SlotsUsed.Or(0) != 2 || m.Max.Or(0) != 16<<30 || len(m.Modules) != 3 {
+	if m.Installed.Or(0) != 6<<30 || m.Slots.Or(0) != 3 || m.SlotsUsed.Or(0) != 2 || m.Max.Or(0) != 16<<30 ||
+		len(m.Modules) != 3 {
 		t.Fatalf("%+v", m)
 	}
-	if a := m.Modules[0]; a.SpeedMTS.Or(0) != 1600 || a.Soldered.Or(true) || a.PartNumber.Or("") != "F" || a.Type.Or("") != "DDR3" {
+	if a := m.Modules[0]; a.SpeedMTS.Or(0) != 1600 || a.Soldered.Or(true) || a.PartNumber.Or("") != "F" ||
+		a.Type.Or("") != "DDR3" {
 		t.Errorf("%+v", a)
 	}
 	if b := m.Modules[1]; b.Bytes.Or(-1) != 0 || b.Soldered.Or(true) {
@@ -107,7 +123,8 @@ func TestModules(t *testing.T) {
 	x = begin(true)
 	x.ReadTables(whole, whole.Raw[:len(whole.Raw)-20], 0x0303)
 	x.Modules()
-	if g := x.D.GapOf("memory.installed_bytes"); g == nil || g.Cause != inventory.ReadFailed || len(x.D.Memory.Modules) != 2 || x.Tables.Info.System.Manufacturer != "Ostrel" {
+	if g := x.D.GapOf("memory.installed_bytes"); g == nil || g.Cause != inventory.ReadFailed ||
+		len(x.D.Memory.Modules) != 2 || x.Tables.Info.System.Manufacturer != "Ostrel" {
 		t.Errorf("%+v %+v", g, x.D.Memory)
 	}
 	// The system uses more than the tables name.
@@ -119,7 +136,9 @@ func TestModules(t *testing.T) {
 		t.Errorf("%+v", g)
 	}
 	// No tables, tables of rubbish.
-	for _, r := range []capture.Record{{Source: "t", Outcome: capture.Denied}, {Source: "t", Outcome: capture.OK, Raw: []byte("junk")}} {
+	for _, r := range []capture.Record{
+		{Source: "t", Outcome: capture.Denied}, {Source: "t", Outcome: capture.OK, Raw: []byte("junk")},
+	} {
 		x = begin(false)
 		x.ReadTables(r, r.Raw, 0x0303)
 		x.Modules()
@@ -132,11 +151,16 @@ func TestModules(t *testing.T) {
 func TestTPMAnswered(t *testing.T) {
 	for _, tt := range []struct {
 		maker, environment, kind string
-	}{{"IFX", "hardware", "discrete"}, {"INTC", "hardware", "firmware"}, {"PLVR", "hardware", ""}, {"IFX", "guest", "virtual"}} {
+	}{
+		{"IFX", "hardware", "discrete"}, {"INTC", "hardware", "firmware"}, {"PLVR", "hardware", ""},
+		{"IFX", "guest", "virtual"},
+	} {
 		x := begin(true)
 		x.D.Device.Environment = draft.Some(tt.environment)
-		x.TPMAnswered(tpm.Info{Manufacturer: tt.maker, Firmware: "1.2"}, capture.Record{Source: "asked", Outcome: capture.OK})
-		if x.D.TPM.Kind.Or("") != tt.kind || x.D.TPM.Manufacturer.Or("") != tt.maker || tt.kind == "" && x.D.GapOf("tpm.kind") == nil {
+		x.TPMAnswered(tpm.Info{Manufacturer: tt.maker, Firmware: "1.2"},
+			capture.Record{Source: "asked", Outcome: capture.OK})
+		if x.D.TPM.Kind.Or("") != tt.kind || x.D.TPM.Manufacturer.Or("") != tt.maker || tt.kind == "" &&
+			x.D.GapOf("tpm.kind") == nil {
 			t.Errorf("%+v: %+v", tt, x.D.TPM)
 		}
 	}
@@ -144,9 +168,17 @@ func TestTPMAnswered(t *testing.T) {
 
 func TestPartitions(t *testing.T) {
 	x := begin(true)
-	x.Partitions(partition.Table{Style: partition.GPT, Cut: true, Parts: []partition.Part{{Index: 1, Type: partition.ESP, Start: 1 << 20, Bytes: 260 << 20}, {Index: 2, Type: partition.ESP, Bytes: 1}, {Index: 3, Type: "07", Kind: "primary", Bytes: 1 << 62}}})
+	x.Partitions(partition.Table{
+		Style: partition.GPT,
+		Cut:   true,
+		Parts: []partition.Part{
+			{Index: 1, Type: partition.ESP, Start: 1 << 20, Bytes: 260 << 20},
+			{Index: 2, Type: partition.ESP, Bytes: 1}, {Index: 3, Type: "07", Kind: "primary", Bytes: 1 << 62},
+		},
+	})
 	boot := x.D.Storage.Boot
-	if boot.ESP.Bytes.Or(0) != 260<<20 || len(boot.Partitions) != 3 || boot.Partitions[2].Kind.Or("") != "primary" || x.D.GapOf("storage.boot.partitions") == nil {
+	if boot.ESP.Bytes.Or(0) != 260<<20 || len(boot.Partitions) != 3 || boot.Partitions[2].Kind.Or("") != "primary" ||
+		x.D.GapOf("storage.boot.partitions") == nil {
 		t.Errorf("%+v", boot)
 	}
 }
@@ -158,16 +190,28 @@ func TestOtherSystems(t *testing.T) {
 		order := craft.U32(7)
 		for i, e := range list {
 			order += craft.U16(uint16(i))
-			x.C.Add(capture.Record{Source: variable("Boot000" + string(rune('0'+i))), Outcome: capture.OK, Raw: capture.Bytes(e)})
+			x.C.Add(capture.Record{
+				Source:  variable("Boot000" + string(rune('0'+i))),
+				Outcome: capture.OK,
+				Raw:     capture.Bytes(e),
+			})
 		}
 		x.C.Add(capture.Record{Source: variable("BootOrder"), Outcome: capture.OK, Raw: capture.Bytes(order)})
-		x.C.Add(capture.Record{Source: variable("BootCurrent"), Outcome: capture.OK, Raw: capture.Bytes(craft.U32(6) + craft.U16(0))})
+		x.C.Add(capture.Record{
+			Source:  variable("BootCurrent"),
+			Outcome: capture.OK,
+			Raw:     capture.Bytes(craft.U32(6) + craft.U16(0)),
+		})
 	}
 	x := begin(true)
-	entries(x, craft.BootEntry("This one", `\EFI\this\a.efi`, here), craft.BootEntry("This one again", `\EFI\THIS\b.efi`, here), craft.BootEntry("Another", `\EFI\another\a.efi`, here), craft.BootEntry("Another", `\EFI\another\a.efi`, here),
-		craft.BootEntry("Gone", `\EFI\gone\a.efi`, gone), craft.BootEntry("Fallback", `\EFI\BOOT\BOOTX64.EFI`, here), "junk")
+	entries(x, craft.BootEntry("This one", `\EFI\this\a.efi`, here),
+		craft.BootEntry("This one again", `\EFI\THIS\b.efi`, here),
+		craft.BootEntry("Another", `\EFI\another\a.efi`, here), craft.BootEntry("Another", `\EFI\another\a.efi`, here),
+		craft.BootEntry("Gone", `\EFI\gone\a.efi`, gone), craft.BootEntry("Fallback", `\EFI\BOOT\BOOTX64.EFI`, here),
+		"junk")
 	x.OtherSystems(variable, true, []string{here})
-	if got := x.D.Storage.OtherSystems; len(got) != 1 || got[0] != "Another" || !strings.Contains(x.D.GapOf("storage.other_systems").Detail, "Gone") {
+	if got := x.D.Storage.OtherSystems; len(got) != 1 || got[0] != "Another" ||
+		!strings.Contains(x.D.GapOf("storage.other_systems").Detail, "Gone") {
 		t.Errorf("%q %+v", got, x.D.Gaps)
 	}
 	if dir := x.CurrentLoader(variable); dir != `\efi\this` {
@@ -175,7 +219,8 @@ func TestOtherSystems(t *testing.T) {
 	}
 	// Without partition tables, rights would tell.
 	x = begin(false)
-	entries(x, craft.BootEntry("This one", `\EFI\this\a.efi`, here), craft.BootEntry("Another", `\EFI\another\a.efi`, here))
+	entries(x, craft.BootEntry("This one", `\EFI\this\a.efi`, here),
+		craft.BootEntry("Another", `\EFI\another\a.efi`, here))
 	x.OtherSystems(variable, true, nil)
 	if g := x.D.GapOf("storage.other_systems"); g.Cause != inventory.NeedsRights || len(x.D.Storage.OtherSystems) != 0 {
 		t.Errorf("%+v", g)
@@ -193,7 +238,9 @@ func TestLive(t *testing.T) {
 	x.D.Storage.Disks = []inventory.Disk{{Name: draft.Some("sda"), System: draft.Some(true)}}
 	x.D.Storage.System.FreeBytes = draft.Some(int64(5))
 	x.Live("a test says so")
-	if !x.D.OS.Name.IsZero() || x.D.OS.Platform.Or("") != "linux" || len(x.D.Storage.Disks) != 1 || !x.D.Storage.Disks[0].System.IsZero() || !x.D.Storage.System.FreeBytes.IsZero() || x.D.Device.Environment.Or("") != "live" {
+	if !x.D.OS.Name.IsZero() || x.D.OS.Platform.Or("") != "linux" || len(x.D.Storage.Disks) != 1 ||
+		!x.D.Storage.Disks[0].System.IsZero() || !x.D.Storage.System.FreeBytes.IsZero() ||
+		x.D.Device.Environment.Or("") != "live" {
 		t.Errorf("%+v", x.D)
 	}
 }

@@ -3,7 +3,19 @@ package draft
 import "testing"
 
 func TestLanguages(t *testing.T) {
-	for name, want := range map[string]string{"de_AT.UTF-8": "de-AT", "en_GB": "en-GB", "sv": "sv", "ca_ES.UTF-8@valencia": "ca-ES", "C": "", "C.UTF-8": "", "POSIX": "", "": "", "../x": "", "e": "", "en_G/B": ""} {
+	for name, want := range map[string]string{
+		"de_AT.UTF-8":          "de-AT",
+		"en_GB":                "en-GB",
+		"sv":                   "sv",
+		"ca_ES.UTF-8@valencia": "ca-ES",
+		"C":                    "",
+		"C.UTF-8":              "",
+		"POSIX":                "",
+		"":                     "",
+		"../x":                 "",
+		"e":                    "",
+		"en_G/B":               "",
+	} {
 		if got := LanguageOfLocale(name); got != want {
 			t.Errorf("%q is %q, want %q", name, got, want)
 		}

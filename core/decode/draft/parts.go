@@ -31,7 +31,12 @@ func (x *Draft) Processor(info cpu.Info, source string) {
 func (x *Draft) Partitions(t partition.Table) {
 	const most = 1 << 60
 	for _, p := range t.Parts {
-		q := inventory.Partition{Index: Some(int64(p.Index)), Type: Some(p.Type), StartBytes: Some(int64(min(p.Start, most))), Bytes: Some(int64(min(p.Bytes, most)))}
+		q := inventory.Partition{
+			Index:      Some(int64(p.Index)),
+			Type:       Some(p.Type),
+			StartBytes: Some(int64(min(p.Start, most))),
+			Bytes:      Some(int64(min(p.Bytes, most))),
+		}
 		q.Kind = Known(p.Kind)
 		x.D.Storage.Boot.Partitions = append(x.D.Storage.Boot.Partitions, q)
 		if p.Type == partition.ESP && x.D.Storage.Boot.ESP.Bytes.IsZero() {
@@ -46,7 +51,8 @@ func (x *Draft) Partitions(t partition.Table) {
 // Media says whether the boot disk can be taken out, where the disk says it.
 func (x *Draft) Media(d *inventory.Disk, source string) {
 	if removable, ok := d.Removable.Get(); ok {
-		x.Set(&x.D.Storage.Boot.Media, "storage.boot.media", map[bool]string{true: "removable", false: "internal"}[removable], source)
+		x.Set(&x.D.Storage.Boot.Media, "storage.boot.media",
+			map[bool]string{true: "removable", false: "internal"}[removable], source)
 	}
 }
 

@@ -37,7 +37,8 @@ func (x *Draft) OtherSystems(variable func(name string) string, uefi bool, parti
 		}
 		dir := loaderDir(o.File)
 		switch {
-		case dir == current, dir == `\efi\boot`, slices.Contains(found, o.Description), slices.Contains(unsure, o.Description):
+		case dir == current, dir == `\efi\boot`, slices.Contains(found, o.Description),
+			slices.Contains(unsure, o.Description):
 		case current != "" && slices.Contains(partitionIDs, o.Partition):
 			found = append(found, o.Description)
 		default:
@@ -54,7 +55,8 @@ func (x *Draft) OtherSystems(variable func(name string) string, uefi bool, parti
 		detail = "boot entries name " + strings.Join(unsure, ", ") + ", and their partitions were not seen"
 		switch {
 		case current == "":
-			detail = "boot entries name " + strings.Join(unsure, ", ") + ", and nothing says which of them is this system"
+			detail = "boot entries name " + strings.Join(unsure,
+				", ") + ", and nothing says which of them is this system"
 		case len(partitionIDs) == 0 && !x.C.Elevated:
 			cause = inventory.NeedsRights
 		}
@@ -95,7 +97,8 @@ func (x *Draft) Live(evidence string) {
 	for i := range x.D.Storage.Disks {
 		x.D.Storage.Disks[i].System = inventory.Opt[bool]{}
 	}
-	const detail, try = "this system was started from a medium or the network; what is installed does not show", "Run the collector from the installed system."
+	const detail = "this system was started from a medium or the network; what is installed does not show"
+	const try = "Run the collector from the installed system."
 	for _, name := range []string{"os", "storage.system", "storage.boot"} {
 		x.D.AddGap(name, inventory.NotOffered, detail, try)
 	}

@@ -42,7 +42,8 @@ func (x *Draft) ReadTables(r capture.Record, table []byte, version int) {
 	x.Tables.Read = true
 	x.Tables.Info = smbios.Describe(list, version)
 	if p := &x.D.Processor; p.Name.IsZero() {
-		x.Set(&p.Name, "processor.name", x.Tables.Info.Processor.Name, "SMBIOS type 4") // processors without a brand string
+		// processors without a brand string
+		x.Set(&p.Name, "processor.name", x.Tables.Info.Processor.Name, "SMBIOS type 4")
 	}
 	if err != nil {
 		// What came before the break counts; a list of modules may lack some.
@@ -57,7 +58,9 @@ func (x *Draft) ReadTables(r capture.Record, table []byte, version int) {
 func (x *Draft) Modules() {
 	m, in := &x.D.Memory, &x.Tables.Info
 	if !x.Tables.Read {
-		for _, name := range []string{"memory.installed_bytes", "memory.slots", "memory.slots_used", "memory.max_bytes", "memory.modules"} {
+		for _, name := range []string{
+			"memory.installed_bytes", "memory.slots", "memory.slots_used", "memory.max_bytes", "memory.modules",
+		} {
 			x.Why(name, x.Tables.Record, x.Tables.Missing())
 		}
 		return
@@ -69,9 +72,11 @@ func (x *Draft) Modules() {
 			x.Why(name, x.Tables.Record, "")
 		}
 	case in.SizeUnknown:
-		x.D.AddGap("memory.installed_bytes", inventory.NotOffered, "firmware does not know the size of a module that is fitted", "Look at the module and enter it by hand.")
+		x.D.AddGap("memory.installed_bytes", inventory.NotOffered,
+			"firmware does not know the size of a module that is fitted", "Look at the module and enter it by hand.")
 	case in.Installed > 0 && x.lessThanVisible(in.Installed):
-		x.Disagree("memory.installed_bytes", differ(in.Installed, "SMBIOS type 17"), differ(m.Visible.Or(0), "what the system uses, which cannot be more"))
+		x.Disagree("memory.installed_bytes", differ(in.Installed, "SMBIOS type 17"),
+			differ(m.Visible.Or(0), "what the system uses, which cannot be more"))
 	case in.Installed > 0:
 		x.SetNumber(&m.Installed, "memory.installed_bytes", in.Installed, "SMBIOS type 17")
 	default:
@@ -96,7 +101,14 @@ func (x *Draft) lessThanVisible(installed int64) bool {
 }
 
 func module(s smbios.Module) inventory.Module {
-	m := inventory.Module{Slot: Known(s.Slot), Type: Known(s.Type), Form: Known(s.Form), Manufacturer: Known(s.Manufacturer), PartNumber: Known(s.Part), Soldered: Some(s.Soldered)}
+	m := inventory.Module{
+		Slot:         Known(s.Slot),
+		Type:         Known(s.Type),
+		Form:         Known(s.Form),
+		Manufacturer: Known(s.Manufacturer),
+		PartNumber:   Known(s.Part),
+		Soldered:     Some(s.Soldered),
+	}
 	if !s.Unknown {
 		m.Bytes = Some(s.Bytes)
 	}

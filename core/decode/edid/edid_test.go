@@ -13,7 +13,10 @@ func block(change func([]byte)) []byte {
 	b[8], b[9] = 0x3E, 0x54 // 01111 10010 10100: OTR … five bits a letter
 	b[18], b[19], b[20] = 1, 4, 0xA5
 	b[21], b[22] = 40, 22
-	copy(b[54:], []byte{0x1A, 0x36, 0x80, 0xA0, 0x70, 0x38, 0x1E, 0x40, 0x30, 0x20, 0x35, 0x00, 0x35, 0xAE, 0x10, 0, 0, 0x1A}) // 1920×1080, 309×174 mm
+	// 1920×1080, 309×174 mm
+	copy(b[54:], []byte{
+		0x1A, 0x36, 0x80, 0xA0, 0x70, 0x38, 0x1E, 0x40, 0x30, 0x20, 0x35, 0x00, 0x35, 0xAE, 0x10, 0, 0, 0x1A,
+	})
 	copy(b[72:], "\x00\x00\x00\xFC\x00Gangway 14\n ")
 	change(b)
 	sum := byte(0)
@@ -29,7 +32,14 @@ func TestDecode(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	want := edid.Info{Maker: "ORT", Name: "Gangway 14", Width: 1920, Height: 1080, DiagonalInches: 14, BitsPerChannel: 8}
+	want := edid.Info{
+		Maker:          "ORT",
+		Name:           "Gangway 14",
+		Width:          1920,
+		Height:         1080,
+		DiagonalInches: 14,
+		BitsPerChannel: 8,
+	}
 	if got != want {
 		t.Errorf("got %+v, want %+v", got, want)
 	}

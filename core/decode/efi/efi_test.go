@@ -40,7 +40,9 @@ func wide(s string) []byte {
 func entry(attributes byte, description, file string) []byte {
 	drive := make([]byte, 42)
 	copy(drive, []byte{4, 1, 42, 0, 1})
-	copy(drive[24:], []byte{0x33, 0x22, 0x11, 0x00, 0x55, 0x44, 0x77, 0x66, 0x88, 0x99, 0xaa, 0xbb, 0xcc, 0xdd, 0xee, 0xff})
+	copy(drive[24:], []byte{
+		0x33, 0x22, 0x11, 0x00, 0x55, 0x44, 0x77, 0x66, 0x88, 0x99, 0xaa, 0xbb, 0xcc, 0xdd, 0xee, 0xff,
+	})
 	drive[40], drive[41] = 2, 2
 	name := wide(file)
 	path := append(append(drive, 4, 4, byte(4+len(name)), 0), name...)
@@ -51,7 +53,12 @@ func entry(attributes byte, description, file string) []byte {
 
 func TestLoadOption(t *testing.T) {
 	got, err := efi.LoadOption(entry(1, "Lodestar Linux", `\EFI\lodestar\loader.efi`))
-	want := efi.Option{Active: true, Description: "Lodestar Linux", Partition: "00112233-4455-6677-8899-aabbccddeeff", File: `\EFI\lodestar\loader.efi`}
+	want := efi.Option{
+		Active:      true,
+		Description: "Lodestar Linux",
+		Partition:   "00112233-4455-6677-8899-aabbccddeeff",
+		File:        `\EFI\lodestar\loader.efi`,
+	}
 	if err != nil || got != want {
 		t.Errorf("got %+v %v\nwant %+v", got, err, want)
 	}
@@ -97,7 +104,8 @@ func TestRedactEntry(t *testing.T) {
 	raw := entry(1, "Lodestar Linux", `\EFI\lodestar\loader.efi`)
 	got := efi.RedactEntry(raw, func([]byte) []byte { return []byte("a hash of sixteen bytes and more") })
 	o, err := efi.LoadOption(got)
-	if err != nil || o.Description != "Lodestar Linux" || o.Partition == "00112233-4455-6677-8899-aabbccddeeff" || o.Partition == "" {
+	if err != nil || o.Description != "Lodestar Linux" || o.Partition == "00112233-4455-6677-8899-aabbccddeeff" ||
+		o.Partition == "" {
 		t.Errorf("%+v %v", o, err)
 	}
 	if len(got) != len(raw)-len("optional data") {

@@ -33,7 +33,11 @@ func LoadOption(variable []byte) (Option, error) {
 	}
 	b := variable[4:]
 	attributes, pathBytes := binary.LittleEndian.Uint32(b), int(binary.LittleEndian.Uint16(b[4:]))
-	o := Option{Active: attributes&optionActive != 0, Hidden: attributes&optionHidden != 0, Application: attributes&optionCategory != 0}
+	o := Option{
+		Active:      attributes&optionActive != 0,
+		Hidden:      attributes&optionHidden != 0,
+		Application: attributes&optionCategory != 0,
+	}
 	var rest []byte
 	var ok bool
 	if o.Description, rest, ok = wide(b[6:]); !ok {
@@ -90,7 +94,8 @@ func clean(s string) string {
 }
 
 func guid(b []byte) string {
-	return fmt.Sprintf("%08x-%04x-%04x-%x-%x", binary.LittleEndian.Uint32(b), binary.LittleEndian.Uint16(b[4:]), binary.LittleEndian.Uint16(b[6:]), b[8:10], b[10:16])
+	return fmt.Sprintf("%08x-%04x-%04x-%x-%x", binary.LittleEndian.Uint32(b), binary.LittleEndian.Uint16(b[4:]),
+		binary.LittleEndian.Uint16(b[6:]), b[8:10], b[10:16])
 }
 
 // Order decodes BootOrder and, with one number, BootCurrent: the numbers of

@@ -77,13 +77,20 @@ func (x *decoder) firmware() {
 		if x.Tables.Info.Firmware.UEFI {
 			x.SetBool(&fw.UEFICapable, "firmware.uefi_capable", true, "SMBIOS type 0")
 		} else {
-			x.Why("firmware.uefi_capable", x.Tables.Record, "the firmware does not say that it can do UEFI, which does not mean that it cannot")
+			x.Why("firmware.uefi_capable", x.Tables.Record,
+				"the firmware does not say that it can do UEFI, which does not mean that it cannot")
 		}
-		x.D.AddGap("firmware.secure_boot_capable", inventory.NotOffered, "it started in legacy mode, where the firmware does not tell", "Look in the firmware set-up, or start in UEFI mode and take the inventory again.")
+		x.D.AddGap("firmware.secure_boot_capable", inventory.NotOffered,
+			"it started in legacy mode, where the firmware does not tell",
+			"Look in the firmware set-up, or start in UEFI mode and take the inventory again.")
 	default:
 		const detail = "this machine has neither UEFI variables nor firmware tables, so nothing says how it started"
-		for _, name := range []string{"firmware.boot_mode", "firmware.uefi_capable", "firmware.secure_boot", "firmware.secure_boot_capable"} {
-			x.D.AddGap(name, inventory.NotOffered, detail, "Look in the firmware set-up, or at the settings of the host of a virtual machine, and enter it by hand.")
+		for _, name := range []string{
+			"firmware.boot_mode", "firmware.uefi_capable", "firmware.secure_boot", "firmware.secure_boot_capable",
+		} {
+			x.D.AddGap(name, inventory.NotOffered, detail,
+				"Look in the firmware set-up, or at the settings "+
+					"of the host of a virtual machine, and enter it by hand.")
 		}
 	}
 	x.D.AddGap("firmware.uefi_bits", inventory.NotOffered, "only a machine that started in UEFI mode tells", "")
@@ -107,12 +114,14 @@ func (x *decoder) secureBoot() {
 			x.D.AddGap("firmware.secure_boot_capable", inventory.ReadFailed, err.Error(), "")
 			return
 		}
-		x.Set(&x.D.Firmware.SecureBoot, "firmware.secure_boot", efi.SecureBoot(on, setup), "EFI variables SecureBoot and SetupMode")
+		x.Set(&x.D.Firmware.SecureBoot, "firmware.secure_boot", efi.SecureBoot(on, setup),
+			"EFI variables SecureBoot and SetupMode")
 		x.SetBool(&x.D.Firmware.SecureBootCapable, "firmware.secure_boot_capable", true, "EFI variable SecureBoot")
 		return
 	}
 	if listed && len(names) > 0 && state.Outcome == capture.Absent {
-		x.SetBool(&x.D.Firmware.SecureBootCapable, "firmware.secure_boot_capable", false, "the firmware has no EFI variable SecureBoot")
+		x.SetBool(&x.D.Firmware.SecureBootCapable, "firmware.secure_boot_capable", false,
+			"the firmware has no EFI variable SecureBoot")
 		x.Set(&x.D.Firmware.SecureBoot, "firmware.secure_boot", "off", "the firmware has no EFI variable SecureBoot")
 		return
 	}
@@ -147,7 +156,8 @@ func (x *decoder) tpm() {
 		if haveTables {
 			detail += "; no ACPI table names one"
 		}
-		const try = "Look in the firmware set-up, or at the settings of the host of a virtual machine, whether there is a TPM, and enter it by hand."
+		const try = "Look in the firmware set-up, or at the settings of the host of a virtual machine, whether there " +
+			"is a TPM, and enter it by hand."
 		x.D.AddGap("tpm.state", inventory.NotOffered, detail, try)
 		x.D.AddGap("tpm.version", inventory.NotOffered, detail, try)
 		return

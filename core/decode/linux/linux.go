@@ -98,7 +98,8 @@ func (x *decoder) liveMedium() bool {
 
 func (x *decoder) device() {
 	d := &x.D.Device
-	if s, ok := x.Text("/proc/sys/kernel/hostname"); ok && s != "(none)" { // the kernel's word for a name that nobody set
+	// the kernel's word for a name that nobody set
+	if s, ok := x.Text("/proc/sys/kernel/hostname"); ok && s != "(none)" {
 		x.Set(&d.Name, "device.name", s, "/proc/sys/kernel/hostname")
 	}
 	x.identity("device.manufacturer", &d.Manufacturer, x.Tables.Info.System.Manufacturer, "sys_vendor")
@@ -161,7 +162,10 @@ var RPMPlaces = []string{"/usr/lib/sysimage/rpm/rpmdb.sqlite", "/var/lib/rpm/rpm
 
 // notRead are the facts that Linux could tell of and this collector does not
 // read.
-var notRead = []string{"os.account", "storage.system.health", "storage.system.encryption.key_kept", "firmware.settings_interface", "backup"}
+var notRead = []string{
+	"os.account", "storage.system.health", "storage.system.encryption.key_kept", "firmware.settings_interface",
+	"backup",
+}
 
 // none are the facts that no Linux has.
 var none = [][2]string{

@@ -90,7 +90,8 @@ func (x *decoder) topology() {
 		// where it is exact.
 		detail := fmt.Sprintf("%d of %d threads are offline, and their cores do not show", n-threads, n)
 		x.SetNumber(&p.Threads, "processor.threads", int64(n), base+"/present")
-		x.D.AddGap("processor.cores", inventory.NotOffered, detail, "Bring all processors online and take the inventory again.")
+		x.D.AddGap("processor.cores", inventory.NotOffered, detail,
+			"Bring all processors online and take the inventory again.")
 	} else {
 		x.SetNumber(&p.Threads, "processor.threads", int64(threads), base)
 		x.SetNumber(&p.Cores, "processor.cores", int64(len(cores)), base+"/cpu*/topology")
@@ -126,7 +127,9 @@ func (x *decoder) ratedSpeed(info cpu.Info) {
 	} else if info.RatedMHz > 0 {
 		x.SetNumber(&p.RatedMHz, "processor.rated_mhz", info.RatedMHz, info.RatedFrom)
 	} else {
-		x.D.AddGap("processor.rated_mhz", inventory.NotOffered, "neither the kernel nor the processor tells its rated speed", "Look the processor up in its maker's documents and enter it by hand.")
+		x.D.AddGap("processor.rated_mhz", inventory.NotOffered,
+			"neither the kernel nor the processor tells its rated speed",
+			"Look the processor up in its maker's documents and enter it by hand.")
 	}
 }
 
@@ -149,7 +152,8 @@ func (x *decoder) system() {
 		x.D.AddGap("os.version", inventory.NotOffered, path+" has no VERSION_ID, as on releases that roll", "")
 	}
 	for _, file := range []string{"/etc/locale.conf", "/etc/default/locale"} {
-		if tag := draft.LanguageOfLocale(osRelease(string(x.C.Get(file).Raw))["LANG"]); tag != "" && o.Language.IsZero() {
+		if tag := draft.LanguageOfLocale(osRelease(string(x.C.Get(file).Raw))["LANG"]); tag != "" &&
+			o.Language.IsZero() {
 			x.Set(&o.Language, "os.language", tag, file)
 		}
 	}
@@ -161,7 +165,8 @@ func (x *decoder) system() {
 	if r := x.C.Get("/run/reboot-required"); r.Outcome == capture.OK {
 		x.SetBool(&o.PendingRestart, "os.pending_restart", true, r.Source)
 	} else {
-		x.D.AddGap("os.pending_restart", inventory.NotOffered, "only some systems leave a mark when a restart is due, and there is none", "")
+		x.D.AddGap("os.pending_restart", inventory.NotOffered,
+			"only some systems leave a mark when a restart is due, and there is none", "")
 	}
 }
 

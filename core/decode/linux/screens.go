@@ -53,7 +53,11 @@ func (x *decoder) adapters() {
 }
 
 func (x *decoder) adapter(at, vendor, device, driver string) {
-	a := inventory.Adapter{VendorID: draft.Known(vendor), DeviceID: draft.Known(device), Name: draft.Some("adapter at " + at + ", no driver")}
+	a := inventory.Adapter{
+		VendorID: draft.Known(vendor),
+		DeviceID: draft.Known(device),
+		Name:     draft.Some("adapter at " + at + ", no driver"),
+	}
 	if driver != "" {
 		a.Name = draft.Some("adapter at " + at + ", driver " + driver)
 		version, _ := x.Text("/sys/module/" + driver + "/version")
@@ -67,7 +71,18 @@ func (x *decoder) adapter(at, vendor, device, driver string) {
 
 // classes of the PCI bus (PCI Code and ID Assignment Specification, section 1)
 // that need a driver of their own; bridges and the like need none.
-var classes = map[string]string{"01": "storage", "02": "network", "03": "display", "04": "media", "07": "communication", "09": "input", "0c": "bus", "0d": "wireless", "10": "encryption", "12": "accelerator"}
+var classes = map[string]string{
+	"01": "storage",
+	"02": "network",
+	"03": "display",
+	"04": "media",
+	"07": "communication",
+	"09": "input",
+	"0c": "bus",
+	"0d": "wireless",
+	"10": "encryption",
+	"12": "accelerator",
+}
 
 // driver keeps the driver of a device on the bus, or that it has none.
 func (x *decoder) driver(at, class, id, driver string) {
@@ -75,7 +90,12 @@ func (x *decoder) driver(at, class, id, driver string) {
 	if kind == "" {
 		return
 	}
-	d := inventory.Driver{Device: kind + " device at " + at, Class: draft.Some(kind), HardwareID: draft.Some("pci:" + id), Provider: draft.Known(driver)}
+	d := inventory.Driver{
+		Device:     kind + " device at " + at,
+		Class:      draft.Some(kind),
+		HardwareID: draft.Some("pci:" + id),
+		Provider:   draft.Known(driver),
+	}
 	if driver == "" {
 		d.Status = draft.Some("no driver")
 	} else if version, ok := x.Text("/sys/module/" + driver + "/version"); ok {
@@ -103,7 +123,8 @@ func (x *decoder) displays() {
 
 func (x *decoder) display(connector string, r capture.Record) {
 	d := inventory.Display{Name: draft.Some(connector)}
-	d.Internal = draft.Some(strings.Contains(connector, "eDP") || strings.Contains(connector, "LVDS") || strings.Contains(connector, "DSI"))
+	d.Internal = draft.Some(strings.Contains(connector, "eDP") || strings.Contains(connector, "LVDS") ||
+		strings.Contains(connector, "DSI"))
 	x.Display(d, r)
 }
 

@@ -27,7 +27,9 @@ func (x *decoder) software() {
 	case byRPM.Outcome == capture.Failed || byRPM.Outcome == capture.Denied:
 		x.Why("software", byRPM, "")
 	case x.C.Get(OldRPM).Outcome == capture.OK:
-		x.D.AddGap("software", inventory.NotOffered, "this system keeps its packages in a database that the collector does not read", "Enter the titles that matter by hand.")
+		x.D.AddGap("software", inventory.NotOffered,
+			"this system keeps its packages in a database that the collector does not read",
+			"Enter the titles that matter by hand.")
 	default:
 		x.Why("software", status, "no list of packages that the collector knows is here")
 	}

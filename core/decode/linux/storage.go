@@ -38,16 +38,28 @@ func (x *decoder) storage() {
 		x.systemDisk(disks[0])
 	case 0:
 		const try = "Run the collector on the machine itself, from its installed system."
-		for _, n := range []string{"storage.system.disk_bytes", "storage.system.partition_style", "storage.system.kind"} {
-			x.D.AddGap(n, inventory.NotOffered, "the root file system is on no disk of this machine ("+root.kind+")", try)
+		for _, n := range []string{
+			"storage.system.disk_bytes", "storage.system.partition_style", "storage.system.kind",
+		} {
+			x.D.AddGap(n, inventory.NotOffered, "the root file system is on no disk of this machine ("+root.kind+")",
+				try)
 		}
 	default:
 		for _, name := range disks {
 			size, _ := x.Number(bySys + name + "/size")
-			s.System.Members = append(s.System.Members, inventory.Member{Disk: draft.Some(name), Bytes: draft.Some(size * 512), Role: draft.Some(x.role(root.device, 0))})
+			s.System.Members = append(s.System.Members,
+				inventory.Member{
+					Disk:  draft.Some(name),
+					Bytes: draft.Some(size * 512),
+					Role:  draft.Some(x.role(root.device, 0)),
+				})
 		}
-		for _, n := range []string{"storage.system.disk_bytes", "storage.system.partition_style", "storage.system.kind"} {
-			x.D.AddGap(n, inventory.NotOffered, fmt.Sprintf("the system volume spans %d disks; their sizes are not summed", len(disks)), "The drives are listed one by one under Storage.")
+		for _, n := range []string{
+			"storage.system.disk_bytes", "storage.system.partition_style", "storage.system.kind",
+		} {
+			x.D.AddGap(n, inventory.NotOffered,
+				fmt.Sprintf("the system volume spans %d disks; their sizes are not summed", len(disks)),
+				"The drives are listed one by one under Storage.")
 		}
 	}
 	x.bootDisk(disks)
@@ -237,7 +249,8 @@ func (x *decoder) systemDisk(name string) {
 		x.SetNumber(&sys.DiskBytes, "storage.system.disk_bytes", size*512, bySys+name+"/size")
 	}
 	if kind := x.D.SystemDrive(); kind != nil && kind.Kind.IsZero() {
-		x.D.AddGap("storage.system.kind", inventory.NotOffered, "the drive does not tell its kind", "Look the drive up in its maker's documents and enter it by hand.")
+		x.D.AddGap("storage.system.kind", inventory.NotOffered, "the drive does not tell its kind",
+			"Look the drive up in its maker's documents and enter it by hand.")
 	}
 	style, source, rec := x.style(name)
 	if !x.Set(&sys.PartitionStyle, "storage.system.partition_style", style, source) {
@@ -254,7 +267,8 @@ func (x *decoder) bootDisk(system []string) {
 		disks, from = own, "mount of the EFI system partition"
 	}
 	if len(disks) != 1 {
-		x.D.AddGap(group, inventory.NotOffered, "nothing tells which disk the machine starts from", "Run the collector on the machine itself, from its installed system.")
+		x.D.AddGap(group, inventory.NotOffered, "nothing tells which disk the machine starts from",
+			"Run the collector on the machine itself, from its installed system.")
 		return
 	}
 	name := disks[0]
@@ -323,7 +337,8 @@ func (x *decoder) esp(t partition.Table) {
 	}
 	mount := x.espMount().at
 	if mount == "" {
-		x.D.AddGap(name+".loader", inventory.NotOffered, "the EFI system partition is not mounted", "Mount it and take the inventory again.")
+		x.D.AddGap(name+".loader", inventory.NotOffered, "the EFI system partition is not mounted",
+			"Mount it and take the inventory again.")
 		return
 	}
 	if size, free, ok := x.space("statfs:" + mount); ok && free <= size {
@@ -363,9 +378,11 @@ func (x *decoder) encryption(r mount) {
 		names = append(names, slaves...)
 	}
 	if len(x.D.Storage.System.Members) > 0 || x.D.Storage.System.DiskBytes.IsZero() {
-		x.D.AddGap("storage.system.encryption", inventory.NotOffered, "the way from the root volume to its disk is not known", "")
+		x.D.AddGap("storage.system.encryption", inventory.NotOffered,
+			"the way from the root volume to its disk is not known", "")
 		return
 	}
-	x.Set(&e.State, "storage.system.encryption.state", "off", "no encrypted layer between the root volume and "+strconv.Quote(x.D.Storage.Boot.Disk.Or("")))
+	x.Set(&e.State, "storage.system.encryption.state", "off",
+		"no encrypted layer between the root volume and "+strconv.Quote(x.D.Storage.Boot.Disk.Or("")))
 	x.D.AddGap("storage.system.encryption.kind", inventory.NotOffered, "the volume is not encrypted", "")
 }

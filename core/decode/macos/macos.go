@@ -27,7 +27,10 @@ type decoder struct {
 
 // notRead are the facts that a Mac could tell of and this collector does not
 // read.
-var notRead = []string{"os.licence", "os.held_at", "os.checks_skipped", "os.edition", "os.account", "storage.system.encryption.key_kept", "backup", "drivers"}
+var notRead = []string{
+	"os.licence", "os.held_at", "os.checks_skipped", "os.edition", "os.account", "storage.system.encryption.key_kept",
+	"backup", "drivers",
+}
 
 // Decode makes the inventory. Every fact that Macs have is known or has a gap
 // afterwards.
@@ -52,7 +55,8 @@ func Decode(c *capture.Document) *inventory.Document {
 	x.power()
 	x.software()
 	x.management()
-	x.D.AddGap("storage.other_systems", inventory.NotOffered, "the system's tools do not tell which volumes hold other systems", "")
+	x.D.AddGap("storage.other_systems", inventory.NotOffered,
+		"the system's tools do not tell which volumes hold other systems", "")
 	x.Rest("Macs", notRead, fact.OnlyPC)
 	return x.D
 }
@@ -148,7 +152,11 @@ func (x *decoder) device() {
 	x.Set(&d.UUID, "device.uuid", placeholder.UUID(words(find(expert, "IOPlatformUUID"))), Platform.Source())
 	maker := strings.TrimRight(string(x.bytes(find(expert, "manufacturer"))), "\x00")
 	x.Set(&d.Manufacturer, "device.manufacturer", maker, Platform.Source())
-	for name, known := range map[string]bool{"device.serial": !d.Serial.IsZero(), "device.uuid": !d.UUID.IsZero(), "device.manufacturer": !d.Manufacturer.IsZero()} {
+	for name, known := range map[string]bool{
+		"device.serial":       !d.Serial.IsZero(),
+		"device.uuid":         !d.UUID.IsZero(),
+		"device.manufacturer": !d.Manufacturer.IsZero(),
+	} {
 		if !known {
 			x.Why(name, x.C.Get(Platform.Source()), "the platform does not tell")
 		}
@@ -175,8 +183,30 @@ func (x *decoder) device() {
 }
 
 // features turns the kernel's names of features into the makers'.
-var features = map[string]string{"sse2": "sse2", "sse3": "sse3", "ssse3": "ssse3", "sse4.1": "sse4.1", "sse4.2": "sse4.2", "cx16": "cmpxchg16b", "popcnt": "popcnt", "aes": "aes", "avx1.0": "avx",
-	"avx2": "avx2", "bmi1": "bmi1", "bmi2": "bmi2", "fma": "fma", "movbe": "movbe", "xsave": "xsave", "f16c": "f16c", "vmx": "vmx", "pae": "pae", "lahf": "lahf", "lzcnt": "lzcnt", "prefetchw": "prefetchw", "xd": "nx"}
+var features = map[string]string{
+	"sse2":      "sse2",
+	"sse3":      "sse3",
+	"ssse3":     "ssse3",
+	"sse4.1":    "sse4.1",
+	"sse4.2":    "sse4.2",
+	"cx16":      "cmpxchg16b",
+	"popcnt":    "popcnt",
+	"aes":       "aes",
+	"avx1.0":    "avx",
+	"avx2":      "avx2",
+	"bmi1":      "bmi1",
+	"bmi2":      "bmi2",
+	"fma":       "fma",
+	"movbe":     "movbe",
+	"xsave":     "xsave",
+	"f16c":      "f16c",
+	"vmx":       "vmx",
+	"pae":       "pae",
+	"lahf":      "lahf",
+	"lzcnt":     "lzcnt",
+	"prefetchw": "prefetchw",
+	"xd":        "nx",
+}
 
 // processor reads what the kernel says. Under translation it makes up another
 // processor, whose details are not taken on a Mac with one of its own.
@@ -199,7 +229,10 @@ func (x *decoder) processor() {
 	for _, n := range []struct {
 		to         *inventory.Opt[int64]
 		name, from string
-	}{{&p.Cores, "processor.cores", "hw.physicalcpu_max"}, {&p.Threads, "processor.threads", "hw.logicalcpu_max"}, {&p.Packages, "processor.packages", "hw.packages"}} {
+	}{
+		{&p.Cores, "processor.cores", "hw.physicalcpu_max"}, {&p.Threads, "processor.threads", "hw.logicalcpu_max"},
+		{&p.Packages, "processor.packages", "hw.packages"},
+	} {
 		if v := x.sysNumber(n.from); v > 0 && v < 1024 {
 			x.SetNumber(n.to, n.name, v, Sysctl(n.from))
 		} else {
@@ -224,7 +257,8 @@ func (x *decoder) intel() {
 			x.SetNumber(n.to, "processor."+n.name, x.sysNumber("machdep.cpu."+n.name), Sysctl("machdep.cpu."+n.name))
 		}
 	}
-	all := x.sys("machdep.cpu.features") + " " + x.sys("machdep.cpu.leaf7_features") + " " + x.sys("machdep.cpu.extfeatures")
+	all := x.sys("machdep.cpu.features") + " " + x.sys("machdep.cpu.leaf7_features") + " " +
+		x.sys("machdep.cpu.extfeatures")
 	for f := range strings.FieldsSeq(strings.ToLower(all)) {
 		if name := features[f]; name != "" && !slices.Contains(p.Features, name) {
 			p.Features = append(p.Features, name)

@@ -26,18 +26,39 @@ func (m mac) no(source, outcome string) { m.Add(capture.Record{Source: source, O
 
 // sound is a Mac with a chip of its own on which everything answers.
 func sound() mac {
-	m := mac{&capture.Document{Format: capture.Format, TakenAt: time.Date(2026, 11, 20, 9, 0, 0, 0, time.UTC), Platform: "macos"}}
-	for name, v := range map[string]string{"kern.hostname": "HOLM-M01.tidewrack.example\x00", "kern.osproductversion": "8.4\x00", "kern.osversion": "8E201\x00", "hw.model": "Foldbook10,1\x00", "machdep.cpu.brand_string": "Tessaly Strand 2\x00",
-		"hw.memsize": craft.U64(16 << 30), "hw.physicalcpu_max": craft.U32(8), "hw.logicalcpu_max": craft.U32(8), "hw.packages": craft.U32(1), "hw.optional.arm64": craft.U32(1), "kern.hv_vmm_present": craft.U32(0)} {
+	m := mac{&capture.Document{
+		Format:   capture.Format,
+		TakenAt:  time.Date(2026, 11, 20, 9, 0, 0, 0, time.UTC),
+		Platform: "macos",
+	}}
+	for name, v := range map[string]string{
+		"kern.hostname":            "HOLM-M01.tidewrack.example\x00",
+		"kern.osproductversion":    "8.4\x00",
+		"kern.osversion":           "8E201\x00",
+		"hw.model":                 "Foldbook10,1\x00",
+		"machdep.cpu.brand_string": "Tessaly Strand 2\x00",
+		"hw.memsize":               craft.U64(16 << 30),
+		"hw.physicalcpu_max":       craft.U32(8),
+		"hw.logicalcpu_max":        craft.U32(8),
+		"hw.packages":              craft.U32(1),
+		"hw.optional.arm64":        craft.U32(1),
+		"kern.hv_vmm_present":      craft.U32(0),
+	} {
 		m.ok(macos.Sysctl(name), v)
 	}
 	m.ok(macos.VersionFile, `{"ProductName":"Fathom","ProductVersion":"8.4","ProductBuildVersion":"8E201"}`)
-	m.ok(macos.Platform.Source(), `[{"IOPlatformSerialNumber":"TW7","IOPlatformUUID":"71DE0000-0000-4000-8000-000000000007","manufacturer":"VGVzc2FseQA="}]`)
-	m.ok(macos.Hardware.Source(), `{"SPHardwareDataType":[{"machine_name":"Foldbook 13","chip_type":"Tessaly Strand 2"}],"SPiBridgeDataType":[{"ibridge_secure_boot":"Full Security"}]}`)
-	m.ok(macos.Battery.Source(), `[{"BatteryInstalled":true,"CurrentCapacity":80,"MaxCapacity":100,"DesignCapacity":5000,"AppleRawMaxCapacity":4500,"ExternalConnected":true}]`)
-	m.ok(macos.RootInfo.Source(), `{"APFSContainerSize":494384795648,"APFSContainerFree":51000000000,"FilesystemType":"apfs","APFSPhysicalStores":[{"APFSPhysicalStore":"disk0s2"}]}`)
-	m.ok(macos.DiskList.Source(), `{"WholeDisks":["disk0"],"AllDisksAndPartitions":[{"DeviceIdentifier":"disk0","Content":"GUID_partition_scheme"}]}`)
-	m.ok(macos.DiskInfo("disk0").Source(), `{"Size":500277792768,"SolidState":true,"Internal":true,"MediaName":"Strand storage","SMARTStatus":"Verified"}`)
+	m.ok(macos.Platform.Source(),
+		`[{"IOPlatformSerialNumber":"TW7","IOPlatformUUID":"71DE0000-0000-4000-8000-000000000007","manufacturer":"VGVzc2FseQA="}]`)
+	m.ok(macos.Hardware.Source(),
+		`{"SPHardwareDataType":[{"machine_name":"Foldbook 13","chip_type":"Tessaly Strand 2"}],"SPiBridgeDataType":[{"ibridge_secure_boot":"Full Security"}]}`)
+	m.ok(macos.Battery.Source(),
+		`[{"BatteryInstalled":true,"CurrentCapacity":80,"MaxCapacity":100,"DesignCapacity":5000,"AppleRawMaxCapacity":4500,"ExternalConnected":true}]`)
+	m.ok(macos.RootInfo.Source(),
+		`{"APFSContainerSize":494384795648,"APFSContainerFree":51000000000,"FilesystemType":"apfs","APFSPhysicalStores":[{"APFSPhysicalStore":"disk0s2"}]}`)
+	m.ok(macos.DiskList.Source(),
+		`{"WholeDisks":["disk0"],"AllDisksAndPartitions":[{"DeviceIdentifier":"disk0","Content":"GUID_partition_scheme"}]}`)
+	m.ok(macos.DiskInfo("disk0").Source(),
+		`{"Size":500277792768,"SolidState":true,"Internal":true,"MediaName":"Strand storage","SMARTStatus":"Verified"}`)
 	m.ok(macos.Vault.Source(), "FileVault is On.\n")
 	m.ok(macos.Enrolled.Source(), "MDM enrollment: No\n")
 	m.ok(macos.Interfaces, "en0 running\n")
@@ -63,66 +84,139 @@ func TestVariants(t *testing.T) {
 		change func(mac)
 		want   map[string]string
 	}{
-		{"sound", func(mac) {}, map[string]string{"device.class": "mac", "device.name": "HOLM-M01", "device.manufacturer": "Tessaly", "firmware.vendor": "Tessaly", "device.form": "laptop", "os.name": "Fathom 8", "processor.architecture": "arm64",
-			policy: "full", "storage.system.disk_bytes": "500277792768", "storage.system.health": "good", "storage.system.kind": "ssd", "power.battery_health_percent": "90", "storage.boot.media": "internal"}},
+		{"sound", func(mac) {}, map[string]string{
+			"device.class":                 "mac",
+			"device.name":                  "HOLM-M01",
+			"device.manufacturer":          "Tessaly",
+			"firmware.vendor":              "Tessaly",
+			"device.form":                  "laptop",
+			"os.name":                      "Fathom 8",
+			"processor.architecture":       "arm64",
+			policy:                         "full",
+			"storage.system.disk_bytes":    "500277792768",
+			"storage.system.health":        "good",
+			"storage.system.kind":          "ssd",
+			"power.battery_health_percent": "90",
+			"storage.boot.media":           "internal",
+		}},
 		{"reduced", func(m mac) {
 			m.ok(macos.Hardware.Source(), `{"SPiBridgeDataType":[{"ibridge_secure_boot":"Reduced Security"}]}`)
 		}, map[string]string{policy: "reduced", "firmware.secure_boot_capable": "true"}},
 		{"a policy that nobody knows", func(m mac) {
 			m.ok(macos.Hardware.Source(), `{"SPiBridgeDataType":[{"ibridge_secure_boot":"Sideways"}]}`)
 		}, map[string]string{policy: "? read-failed", "firmware.secure_boot_capable": "true"}},
-		{"no policy", func(m mac) { m.ok(macos.Hardware.Source(), `{"SPiBridgeDataType":[{}]}`) }, map[string]string{policy: "? not-offered", "firmware.secure_boot_capable": "true"}},
-		{"a security chip, full", func(m mac) { m.older(); m.policy("Ag==") }, map[string]string{policy: "full", "processor.vendor": "CorvaneParts", "processor.features": "sse4.2, cmpxchg16b, avx"}},
+		{"no policy", func(m mac) { m.ok(macos.Hardware.Source(), `{"SPiBridgeDataType":[{}]}`) },
+			map[string]string{policy: "? not-offered", "firmware.secure_boot_capable": "true"}},
+		{"a security chip, full", func(m mac) { m.older(); m.policy("Ag==") },
+			map[string]string{
+				policy:               "full",
+				"processor.vendor":   "CorvaneParts",
+				"processor.features": "sse4.2, cmpxchg16b, avx",
+			}},
 		{"a security chip, medium", func(m mac) { m.older(); m.policy("AQ==") }, map[string]string{policy: "reduced"}},
 		{"a security chip, none", func(m mac) { m.older(); m.policy("AA==") }, map[string]string{policy: "permissive"}},
 		{"a security chip without its variable", func(m mac) {
 			m.older()
 			m.ok(macos.Hardware.Source(), `{"SPiBridgeDataType":[{"ibridge_model_name":"x"}]}`)
 		}, map[string]string{policy: "? not-offered", "firmware.secure_boot_capable": "true"}},
-		{"a variable of a wrong size", func(m mac) { m.older(); m.policy("AQI=") }, map[string]string{policy: "off", "firmware.secure_boot_capable": "false"}},
-		{"no security chip", func(m mac) { m.older() }, map[string]string{policy: "off", "firmware.secure_boot_capable": "false"}},
-		{"the tool fails", func(m mac) { m.no(macos.Hardware.Source(), capture.Failed) }, map[string]string{policy: "? read-failed", "device.model": "? read-failed", "device.model_id": "Foldbook10,1", "processor.name": "Tessaly Strand 2"}},
+		{"a variable of a wrong size", func(m mac) { m.older(); m.policy("AQI=") },
+			map[string]string{policy: "off", "firmware.secure_boot_capable": "false"}},
+		{"no security chip", func(m mac) { m.older() },
+			map[string]string{policy: "off", "firmware.secure_boot_capable": "false"}},
+		{"the tool fails", func(m mac) { m.no(macos.Hardware.Source(), capture.Failed) },
+			map[string]string{
+				policy:            "? read-failed",
+				"device.model":    "? read-failed",
+				"device.model_id": "Foldbook10,1",
+				"processor.name":  "Tessaly Strand 2",
+			}},
 
-		{"not encrypted", func(m mac) { m.ok(macos.Vault.Source(), "FileVault is Off.\n") }, map[string]string{"storage.system.encryption.state": "off", "storage.system.encryption.kind": "? not-offered"}},
+		{"not encrypted", func(m mac) { m.ok(macos.Vault.Source(), "FileVault is Off.\n") },
+			map[string]string{
+				"storage.system.encryption.state": "off",
+				"storage.system.encryption.kind":  "? not-offered",
+			}},
 		{"encryption under way", func(m mac) {
 			m.ok(macos.Vault.Source(), "FileVault is On.\nEncryption in progress: Percent completed = 7\n")
 		}, map[string]string{"storage.system.encryption.state": "? not-offered"}},
-		{"another language", func(m mac) { m.ok(macos.Vault.Source(), "FileVault ist aktiviert.\n") }, map[string]string{"storage.system.encryption.state": "? not-offered"}},
+		{"another language", func(m mac) { m.ok(macos.Vault.Source(), "FileVault ist aktiviert.\n") },
+			map[string]string{"storage.system.encryption.state": "? not-offered"}},
 
 		{"no container", func(m mac) {
-			m.ok(macos.RootInfo.Source(), `{"TotalSize":1000,"FreeSpace":400,"ParentWholeDisk":"disk0","FilesystemType":"hfs"}`)
+			m.ok(macos.RootInfo.Source(),
+				`{"TotalSize":1000,"FreeSpace":400,"ParentWholeDisk":"disk0","FilesystemType":"hfs"}`)
 		},
-			map[string]string{"storage.system.volume_bytes": "1000", "storage.system.free_bytes": "400", "storage.system.disk_bytes": "500277792768", "storage.system.filesystem": "hfs"}},
-		{"more free than there is", func(m mac) { m.ok(macos.RootInfo.Source(), `{"APFSContainerSize":5,"APFSContainerFree":6}`) }, map[string]string{"storage.system.free_bytes": "? not-offered", "storage.system.disk_bytes": "? not-offered"}},
-		{"no disks", func(m mac) { m.ok(macos.DiskList.Source(), `{"WholeDisks":[]}`) }, map[string]string{"storage.system.disk_bytes": "? not-offered"}},
+			map[string]string{
+				"storage.system.volume_bytes": "1000",
+				"storage.system.free_bytes":   "400",
+				"storage.system.disk_bytes":   "500277792768",
+				"storage.system.filesystem":   "hfs",
+			}},
+		{"more free than there is",
+			func(m mac) { m.ok(macos.RootInfo.Source(), `{"APFSContainerSize":5,"APFSContainerFree":6}`) },
+			map[string]string{
+				"storage.system.free_bytes": "? not-offered",
+				"storage.system.disk_bytes": "? not-offered",
+			}},
+		{"no disks", func(m mac) { m.ok(macos.DiskList.Source(), `{"WholeDisks":[]}`) },
+			map[string]string{"storage.system.disk_bytes": "? not-offered"}},
 		{"a hard disk that fails", func(m mac) {
-			m.ok(macos.DiskInfo("disk0").Source(), `{"TotalSize":7,"SolidState":false,"Internal":true,"SMARTStatus":"Failing"}`)
+			m.ok(macos.DiskInfo("disk0").Source(),
+				`{"TotalSize":7,"SolidState":false,"Internal":true,"SMARTStatus":"Failing"}`)
 		},
-			map[string]string{"storage.system.kind": "hdd", "storage.system.health": "bad", "storage.boot.media": "internal", "storage.system.disk_bytes": "7"}},
+			map[string]string{
+				"storage.system.kind":       "hdd",
+				"storage.system.health":     "bad",
+				"storage.boot.media":        "internal",
+				"storage.system.disk_bytes": "7",
+			}},
 		{"started from a drive that can be taken away: what is on it is not the machine's", func(m mac) {
-			m.ok(macos.DiskInfo("disk0").Source(), `{"TotalSize":7,"SolidState":false,"Internal":false,"SMARTStatus":"Failing"}`)
+			m.ok(macos.DiskInfo("disk0").Source(),
+				`{"TotalSize":7,"SolidState":false,"Internal":false,"SMARTStatus":"Failing"}`)
 		},
-			map[string]string{"storage.system.kind": "? not-offered", "storage.system.health": "? not-offered", "storage.boot.media": "removable",
-				"storage.system.disk_bytes": "? not-offered", "os.version": "? not-offered", "device.class": "mac"}},
+			map[string]string{
+				"storage.system.kind":       "? not-offered",
+				"storage.system.health":     "? not-offered",
+				"storage.boot.media":        "removable",
+				"storage.system.disk_bytes": "? not-offered",
+				"os.version":                "? not-offered",
+				"device.class":              "mac",
+			}},
 
-		{"no battery", func(m mac) { m.ok(macos.Battery.Source(), "[]") }, map[string]string{"device.form": "desktop", "power.source": "mains", "power.battery_percent": "? not-offered"}},
-		{"the battery's tool fails", func(m mac) { m.no(macos.Battery.Source(), capture.Failed) }, map[string]string{"device.form": "? not-offered", "power.source": "? read-failed"}},
+		{"no battery", func(m mac) { m.ok(macos.Battery.Source(), "[]") },
+			map[string]string{
+				"device.form":           "desktop",
+				"power.source":          "mains",
+				"power.battery_percent": "? not-offered",
+			}},
+		{"the battery's tool fails", func(m mac) { m.no(macos.Battery.Source(), capture.Failed) },
+			map[string]string{"device.form": "? not-offered", "power.source": "? read-failed"}},
 		{"capacities in per cent say nothing of health", func(m mac) {
-			m.ok(macos.Battery.Source(), `[{"BatteryInstalled":true,"CurrentCapacity":50,"MaxCapacity":100,"DesignCapacity":5000,"ExternalConnected":false}]`)
+			m.ok(macos.Battery.Source(),
+				`[{"BatteryInstalled":true,"CurrentCapacity":50,"MaxCapacity":100,"DesignCapacity":5000,"ExternalConnected":false}]`)
 		},
-			map[string]string{"power.source": "battery", "power.battery_percent": "50", "power.battery_health_percent": "? not-offered"}},
-		{"a virtual machine", func(m mac) { m.ok(macos.Sysctl("kern.hv_vmm_present"), craft.U32(1)) }, map[string]string{"device.environment": "guest", "device.form": "virtual"}},
+			map[string]string{
+				"power.source":                 "battery",
+				"power.battery_percent":        "50",
+				"power.battery_health_percent": "? not-offered",
+			}},
+		{"a virtual machine", func(m mac) { m.ok(macos.Sysctl("kern.hv_vmm_present"), craft.U32(1)) },
+			map[string]string{"device.environment": "guest", "device.form": "virtual"}},
 		{"managed and in a directory", func(m mac) {
 			m.ok(macos.Enrolled.Source(), "Enrolled via DEP: Yes\nMDM enrollment: Yes (User Approved)\n")
 			m.ok(macos.Directory.Source(), "")
 		}, map[string]string{"os.managed_by": "device management, a directory", "os.account": "directory"}},
-		{"an older kernel without a version", func(m mac) { m.no(macos.Sysctl("kern.osproductversion"), capture.NotExposed) }, map[string]string{"os.version": "8.4", "os.build": "8E201"}},
+		{"an older kernel without a version",
+			func(m mac) { m.no(macos.Sysctl("kern.osproductversion"), capture.NotExposed) },
+			map[string]string{"os.version": "8.4", "os.build": "8E201"}},
 		{"values as a script has them", func(m mac) {
 			m.no(macos.Sysctl("hw.memsize"), capture.NotExposed)
 			m.ok(macos.SysctlText("hw.memsize"), "8589934592\n")
 		}, map[string]string{"memory.installed_bytes": "8589934592"}},
-		{"no memory", func(m mac) { m.ok(macos.Sysctl("hw.memsize"), "\x01") }, map[string]string{"memory.installed_bytes": "? not-offered"}},
-		{"no uplink", func(m mac) { m.ok(macos.Interfaces, "en0 down\n") }, map[string]string{"network.connected": "false"}},
+		{"no memory", func(m mac) { m.ok(macos.Sysctl("hw.memsize"), "\x01") },
+			map[string]string{"memory.installed_bytes": "? not-offered"}},
+		{"no uplink", func(m mac) { m.ok(macos.Interfaces, "en0 down\n") },
+			map[string]string{"network.connected": "false"}},
 	}
 	for _, tt := range tests {
 		t.Run(tt.name, func(t *testing.T) {
@@ -144,13 +238,16 @@ func TestVariants(t *testing.T) {
 func TestScreens(t *testing.T) {
 	m := sound()
 	panel := craft.Display{Name: "Deskline 27", Width: 2560, Height: 1440, WideMM: 597, HighMM: 336, BitsPerChannel: 10}
-	m.ok(macos.Screens.Source(), `{"SPDisplaysDataType":[{"sppci_model":"Tessaly Strand 2","spdisplays_mtlgpufamilysupport":"spdisplays_metal3","spdisplays_ndrvs":[
+	m.ok(macos.Screens.Source(),
+		`{"SPDisplaysDataType":[{"sppci_model":"Tessaly Strand 2","spdisplays_mtlgpufamilysupport":"spdisplays_metal3","spdisplays_ndrvs":[
 		{"_spdisplays_pixels":"5120 x 2880","spdisplays_connection_type":"spdisplays_internal"},{"_spdisplays_edid":"0x`+hex.EncodeToString([]byte(panel.EDID()))+`"},{"_spdisplays_pixels":"wide"}]},{"sppci_model":"Second"}]}`)
 	d := macos.Decode(m.Document)
-	if g := d.Graphics; len(g) != 2 || g[0].InterfaceLevel.Or("") != "3" || !g[1].InterfaceLevel.IsZero() || d.GapOf("graphics[1].interface_level") == nil {
+	if g := d.Graphics; len(g) != 2 || g[0].InterfaceLevel.Or("") != "3" || !g[1].InterfaceLevel.IsZero() ||
+		d.GapOf("graphics[1].interface_level") == nil {
 		t.Errorf("%+v", g)
 	}
-	if s := d.Displays; len(s) != 3 || !s[0].Internal.Or(false) || s[0].WidthPx.Or(0) != 5120 || s[1].Name.Or("") != "Deskline 27" || s[1].DiagonalInches.Or(0) < 26.9 || !s[2].WidthPx.IsZero() {
+	if s := d.Displays; len(s) != 3 || !s[0].Internal.Or(false) || s[0].WidthPx.Or(0) != 5120 ||
+		s[1].Name.Or("") != "Deskline 27" || s[1].DiagonalInches.Or(0) < 26.9 || !s[2].WidthPx.IsZero() {
 		t.Errorf("%+v", s)
 	}
 	if g := d.GapOf("displays[0].diagonal_inches"); g == nil || g.Cause != inventory.NotOffered {
@@ -176,7 +273,8 @@ func TestEverySourceCanFail(t *testing.T) {
 			m := sound()
 			m.no(r.Source, outcome)
 			for name, from := range macos.Decode(m.Document).Sources {
-				alsoOther := slices.Contains([]string{"os.architecture", "processor.architecture"}, name) // that it is not there says something too
+				// that it is not there says something too
+				alsoOther := slices.Contains([]string{"os.architecture", "processor.architecture"}, name)
 				if strings.HasPrefix(from, r.Source) && !alsoOther {
 					t.Errorf("%s is %s, and %s is still known from it", r.Source, outcome, name)
 				}

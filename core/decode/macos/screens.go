@@ -29,7 +29,8 @@ func (x *decoder) screens() {
 			a.InterfaceLevel = draft.Some(family)
 			x.D.Said(place+".interface_level", Screens.Source())
 		} else {
-			x.D.AddGap(place+".interface_level", inventory.NotOffered, "the system does not tell this adapter's family", "")
+			x.D.AddGap(place+".interface_level", inventory.NotOffered, "the system does not tell this adapter's family",
+				"")
 		}
 		x.D.AddGap(place+".driver_model", inventory.NotOffered, "this system has no such thing", "")
 		x.D.Graphics = append(x.D.Graphics, a)
@@ -43,9 +44,13 @@ func (x *decoder) screens() {
 }
 
 func (x *decoder) display(item any) {
-	d := inventory.Display{Name: draft.Some(fmt.Sprintf("display %d", len(x.D.Displays)+1)), Internal: draft.Some(words(find(item, "spdisplays_connection_type")) == "spdisplays_internal")}
+	d := inventory.Display{
+		Name:     draft.Some(fmt.Sprintf("display %d", len(x.D.Displays)+1)),
+		Internal: draft.Some(words(find(item, "spdisplays_connection_type")) == "spdisplays_internal"),
+	}
 	var w, h int64
-	if n, _ := fmt.Sscanf(words(find(item, "_spdisplays_pixels")), "%d x %d", &w, &h); n == 2 && w > 0 && h > 0 && w < 100_000 && h < 100_000 {
+	if n, _ := fmt.Sscanf(words(find(item, "_spdisplays_pixels")), "%d x %d", &w, &h); n == 2 && w > 0 && h > 0 &&
+		w < 100_000 && h < 100_000 {
 		d.WidthPx, d.HeightPx = draft.Some(w), draft.Some(h)
 	}
 	text := strings.TrimPrefix(words(find(item, "_spdisplays_edid")), "0x")
@@ -53,7 +58,8 @@ func (x *decoder) display(item any) {
 		x.Display(d, capture.Record{Source: Screens.Source(), Outcome: capture.OK, Raw: b})
 		return
 	}
-	x.D.AddGap(fmt.Sprintf("displays[%d].diagonal_inches", len(x.D.Displays)), inventory.NotOffered, "the system hands out no description of this display", "")
+	x.D.AddGap(fmt.Sprintf("displays[%d].diagonal_inches", len(x.D.Displays)), inventory.NotOffered,
+		"the system hands out no description of this display", "")
 	x.D.Displays = append(x.D.Displays, d)
 }
 

@@ -42,22 +42,50 @@ func SysctlText(name string) string { return "sysctl -n " + name }
 // Sysctls are the values of the kernel that are read: numbers as the kernel
 // hands them out, texts.
 var Sysctls = []string{
-	"kern.hostname", "kern.osproductversion", "kern.osversion", "hw.model", "hw.memsize", "hw.packages", "hw.physicalcpu_max", "hw.logicalcpu_max", "hw.cpufrequency_max",
-	"hw.optional.arm64", "kern.hv_vmm_present", "machdep.cpu.brand_string", "machdep.cpu.vendor", "machdep.cpu.family", "machdep.cpu.model", "machdep.cpu.stepping",
+	"kern.hostname", "kern.osproductversion", "kern.osversion", "hw.model", "hw.memsize", "hw.packages",
+	"hw.physicalcpu_max", "hw.logicalcpu_max", "hw.cpufrequency_max", "hw.optional.arm64", "kern.hv_vmm_present",
+	"machdep.cpu.brand_string", "machdep.cpu.vendor", "machdep.cpu.family", "machdep.cpu.model", "machdep.cpu.stepping",
 	"machdep.cpu.features", "machdep.cpu.leaf7_features", "machdep.cpu.extfeatures", "machdep.cpu.core_count",
 }
 
 // The tools, by what they tell.
 var (
-	Platform  = Tool{"/usr/sbin/ioreg", []string{"-a", "-rd1", "-c", "IOPlatformExpertDevice"}, List, []string{"IOPlatformSerialNumber", "IOPlatformUUID", "manufacturer", "board-id"}}
-	Tables    = Tool{"/usr/sbin/ioreg", []string{"-a", "-rd1", "-c", "AppleSMBIOS"}, List, []string{"SMBIOS"}}
-	Battery   = Tool{"/usr/sbin/ioreg", []string{"-a", "-rn", "AppleSmartBattery"}, List, []string{"BatteryInstalled", "CurrentCapacity", "MaxCapacity", "DesignCapacity", "AppleRawMaxCapacity", "ExternalConnected"}}
-	Hardware  = Tool{"/usr/sbin/system_profiler", []string{"-json", "SPHardwareDataType", "SPiBridgeDataType"}, JSON, []string{"SPHardwareDataType", "SPiBridgeDataType", "machine_name", "machine_model", "chip_type", "boot_rom_version", "ibridge_model_name", "ibridge_secure_boot"}}
-	Screens   = Tool{"/usr/sbin/system_profiler", []string{"-json", "SPDisplaysDataType"}, JSON, []string{"SPDisplaysDataType", "sppci_model", "spdisplays_mtlgpufamilysupport", "spdisplays_ndrvs", "_spdisplays_pixels", "_spdisplays_edid", "spdisplays_connection_type", "spdisplays_depth"}}
-	RootInfo  = Tool{"/usr/sbin/diskutil", []string{"info", "-plist", "/"}, List, volumeKeys}
-	DiskList  = Tool{"/usr/sbin/diskutil", []string{"list", "-plist", "physical"}, List, []string{"WholeDisks", "AllDisksAndPartitions", "DeviceIdentifier", "Partitions", "Content", "Size"}}
-	Vault     = Tool{"/usr/bin/fdesetup", []string{"status"}, Text, nil}
-	Policy    = Tool{"/usr/sbin/nvram", []string{"-x", "94b73556-2197-4702-82a8-3e1337dafbfb:AppleSecureBootPolicy"}, List, []string{"94b73556-2197-4702-82a8-3e1337dafbfb:AppleSecureBootPolicy"}}
+	Platform = Tool{
+		"/usr/sbin/ioreg", []string{"-a", "-rd1", "-c", "IOPlatformExpertDevice"}, List,
+		[]string{"IOPlatformSerialNumber", "IOPlatformUUID", "manufacturer", "board-id"},
+	}
+	Tables  = Tool{"/usr/sbin/ioreg", []string{"-a", "-rd1", "-c", "AppleSMBIOS"}, List, []string{"SMBIOS"}}
+	Battery = Tool{
+		"/usr/sbin/ioreg", []string{"-a", "-rn", "AppleSmartBattery"}, List,
+		[]string{
+			"BatteryInstalled", "CurrentCapacity", "MaxCapacity", "DesignCapacity", "AppleRawMaxCapacity",
+			"ExternalConnected",
+		},
+	}
+	Hardware = Tool{
+		"/usr/sbin/system_profiler", []string{"-json", "SPHardwareDataType", "SPiBridgeDataType"}, JSON,
+		[]string{
+			"SPHardwareDataType", "SPiBridgeDataType", "machine_name", "machine_model", "chip_type", "boot_rom_version",
+			"ibridge_model_name", "ibridge_secure_boot",
+		},
+	}
+	Screens = Tool{
+		"/usr/sbin/system_profiler", []string{"-json", "SPDisplaysDataType"}, JSON,
+		[]string{
+			"SPDisplaysDataType", "sppci_model", "spdisplays_mtlgpufamilysupport", "spdisplays_ndrvs",
+			"_spdisplays_pixels", "_spdisplays_edid", "spdisplays_connection_type", "spdisplays_depth",
+		},
+	}
+	RootInfo = Tool{"/usr/sbin/diskutil", []string{"info", "-plist", "/"}, List, volumeKeys}
+	DiskList = Tool{
+		"/usr/sbin/diskutil", []string{"list", "-plist", "physical"}, List,
+		[]string{"WholeDisks", "AllDisksAndPartitions", "DeviceIdentifier", "Partitions", "Content", "Size"},
+	}
+	Vault  = Tool{"/usr/bin/fdesetup", []string{"status"}, Text, nil}
+	Policy = Tool{
+		"/usr/sbin/nvram", []string{"-x", "94b73556-2197-4702-82a8-3e1337dafbfb:AppleSecureBootPolicy"}, List,
+		[]string{"94b73556-2197-4702-82a8-3e1337dafbfb:AppleSecureBootPolicy"},
+	}
 	Enrolled  = Tool{"/usr/bin/profiles", []string{"status", "-type", "enrollment"}, Text, nil}
 	Directory = Tool{"/usr/sbin/dsconfigad", []string{"-show"}, Mark, nil}
 )
@@ -65,11 +93,20 @@ var (
 // Tools are all that are asked, apart from [DiskInfo] of each disk.
 var Tools = []Tool{Platform, Tables, Battery, Hardware, Screens, RootInfo, DiskList, Vault, Policy, Enrolled, Directory}
 
-var volumeKeys = []string{"APFSContainerFree", "APFSContainerSize", "FreeSpace", "TotalSize", "Size", "FilesystemType", "ParentWholeDisk", "APFSPhysicalStores", "APFSPhysicalStore", "DeviceIdentifier"}
+var volumeKeys = []string{
+	"APFSContainerFree", "APFSContainerSize", "FreeSpace", "TotalSize", "Size", "FilesystemType", "ParentWholeDisk",
+	"APFSPhysicalStores", "APFSPhysicalStore", "DeviceIdentifier",
+}
 
 // DiskInfo tells of one disk.
 func DiskInfo(disk string) Tool {
-	return Tool{"/usr/sbin/diskutil", []string{"info", "-plist", disk}, List, []string{"DeviceIdentifier", "Size", "TotalSize", "SolidState", "BusProtocol", "Internal", "MediaName", "RemovableMedia", "VirtualOrPhysical", "SMARTStatus", "Content"}}
+	return Tool{
+		"/usr/sbin/diskutil", []string{"info", "-plist", disk}, List,
+		[]string{
+			"DeviceIdentifier", "Size", "TotalSize", "SolidState", "BusProtocol", "Internal", "MediaName",
+			"RemovableMedia", "VirtualOrPhysical", "SMARTStatus", "Content",
+		},
+	}
 }
 
 // Files of the system.

@@ -42,7 +42,9 @@ func (x *decoder) storage() {
 	case 1:
 		x.systemDisk(below[0])
 	case 0:
-		for _, n := range []string{"storage.system.disk_bytes", "storage.system.partition_style", "storage.system.kind", "storage.boot"} {
+		for _, n := range []string{
+			"storage.system.disk_bytes", "storage.system.partition_style", "storage.system.kind", "storage.boot",
+		} {
 			x.Why(n, x.C.Get(RootInfo.Source()), "the system does not tell which disk its volume is on")
 		}
 	default:
@@ -53,8 +55,12 @@ func (x *decoder) storage() {
 			}
 			s.System.Members = append(s.System.Members, m)
 		}
-		for _, n := range []string{"storage.system.disk_bytes", "storage.system.partition_style", "storage.system.kind", "storage.boot"} {
-			x.D.AddGap(n, inventory.NotOffered, fmt.Sprintf("the system volume spans %d disks; their sizes are not summed", len(below)), "The drives are listed one by one under Storage.")
+		for _, n := range []string{
+			"storage.system.disk_bytes", "storage.system.partition_style", "storage.system.kind", "storage.boot",
+		} {
+			x.D.AddGap(n, inventory.NotOffered,
+				fmt.Sprintf("the system volume spans %d disks; their sizes are not summed", len(below)),
+				"The drives are listed one by one under Storage.")
 		}
 	}
 }
@@ -80,7 +86,11 @@ func (x *decoder) storesOf(root any) []string {
 
 func (x *decoder) disk(name string) inventory.Disk {
 	info := x.tool(DiskInfo(name))
-	d := inventory.Disk{Name: draft.Some(name), Model: draft.Known(words(find(info, "MediaName"))), Bus: draft.Known(strings.ToLower(words(find(info, "BusProtocol"))))}
+	d := inventory.Disk{
+		Name:  draft.Some(name),
+		Model: draft.Known(words(find(info, "MediaName"))),
+		Bus:   draft.Known(strings.ToLower(words(find(info, "BusProtocol")))),
+	}
 	for _, key := range []string{"Size", "TotalSize"} {
 		if b := size(find(info, key)); b > 0 && d.Bytes.IsZero() {
 			d.Bytes = draft.Some(b)
@@ -155,7 +165,8 @@ func (x *decoder) encryption() {
 	status, ok := x.Text(Vault.Source())
 	switch {
 	case ok && strings.Contains(status, "in progress"):
-		x.D.AddGap("storage.system.encryption.state", inventory.NotOffered, "the volume is being encrypted or decrypted just now", "Take the inventory again when that is done.")
+		x.D.AddGap("storage.system.encryption.state", inventory.NotOffered,
+			"the volume is being encrypted or decrypted just now", "Take the inventory again when that is done.")
 	case ok && strings.Contains(status, "is On"):
 		x.Set(&e.State, "storage.system.encryption.state", "on", Vault.Source())
 		x.Set(&e.Kind, "storage.system.encryption.kind", "platform", Vault.Source())
@@ -185,7 +196,8 @@ func (x *decoder) startUp() {
 			x.Set(&fw.SecureBoot, "firmware.secure_boot", first, Hardware.Source())
 			return
 		}
-		x.D.AddGap("firmware.secure_boot", inventory.ReadFailed, "it says "+strconv.Quote(named)+", which nobody knows", "")
+		x.D.AddGap("firmware.secure_boot", inventory.ReadFailed, "it says "+strconv.Quote(named)+", which nobody knows",
+			"")
 	case x.arm:
 		capable("every Mac with a chip of its own")
 		x.Why("firmware.secure_boot", x.C.Get(Hardware.Source()), "the system does not tell its start-up policy")
@@ -196,7 +208,8 @@ func (x *decoder) startUp() {
 		capable(Hardware.Source())
 		x.Why("firmware.secure_boot", policy, "the security chip's policy is not there to be read")
 	case x.C.Get(Hardware.Source()).Outcome == capture.OK:
-		x.SetBool(&fw.SecureBootCapable, "firmware.secure_boot_capable", false, Hardware.Source()+", which names no security chip")
+		x.SetBool(&fw.SecureBootCapable, "firmware.secure_boot_capable", false,
+			Hardware.Source()+", which names no security chip")
 		x.Set(&fw.SecureBoot, "firmware.secure_boot", "off", Hardware.Source()+", which names no security chip")
 	default:
 		x.Why("firmware.secure_boot", x.C.Get(Hardware.Source()), "the system does not tell")

@@ -9,11 +9,13 @@ import (
 )
 
 func TestTrim(t *testing.T) {
-	got, err := Trim(JSON, []string{"a", "list", "n"}, []byte(`{"a":{"n":1,"secret":2},"list":[{"n":3,"x":4},5],"other":6}`))
+	got, err := Trim(JSON, []string{"a", "list", "n"},
+		[]byte(`{"a":{"n":1,"secret":2},"list":[{"n":3,"x":4},5],"other":6}`))
 	if err != nil || string(got) != `{"a":{"n":1},"list":[{"n":3},5]}` {
 		t.Errorf("%s %v", got, err)
 	}
-	got, err = Trim(List, []string{"n"}, []byte("<plist><dict><key>n</key><data>AQI=</data><key>x</key><true/></dict></plist>"))
+	got, err = Trim(List, []string{"n"},
+		[]byte("<plist><dict><key>n</key><data>AQI=</data><key>x</key><true/></dict></plist>"))
 	if err != nil || string(got) != `{"n":"AQI="}` {
 		t.Errorf("%s %v", got, err)
 	}
@@ -39,12 +41,21 @@ func TestFind(t *testing.T) {
 
 func TestRedact(t *testing.T) {
 	hide := func(b []byte) []byte { return bytes.Repeat([]byte("f0"), 32) }
-	table := craft.PC{Serial: "TW99", Maker: "Tessaly", Product: "x", Chassis: 9, UUID: "71de0000-0000-4000-8000-000000000007"}.Tables()
-	raw := `[{"IOPlatformSerialNumber":"TW99","IOPlatformUUID":"71DE0000-0000-4000-8000-000000000007","SMBIOS":"` + base64.StdEncoding.EncodeToString([]byte(table)) + `","other":"kept"}]`
+	table := craft.PC{
+		Serial:  "TW99",
+		Maker:   "Tessaly",
+		Product: "x",
+		Chassis: 9,
+		UUID:    "71de0000-0000-4000-8000-000000000007",
+	}.Tables()
+	raw := `[{"IOPlatformSerialNumber":"TW99","IOPlatformUUID":"71DE0000-0000-4000-8000-000000000007","SMBIOS":"` +
+		base64.StdEncoding.EncodeToString([]byte(table)) + `","other":"kept"}]`
 	got := Redact([]byte(raw), hide)
 	back := find(tree(got), "SMBIOS")
 	inside, _ := base64.StdEncoding.DecodeString(back.(string))
-	if bytes.Contains(got, []byte("TW99")) || bytes.Contains(got, []byte("71DE")) || bytes.Contains(inside, []byte("TW99")) || !bytes.Contains(inside, []byte("Tessaly")) || !bytes.Contains(got, []byte("kept")) {
+	if bytes.Contains(got, []byte("TW99")) || bytes.Contains(got, []byte("71DE")) ||
+		bytes.Contains(inside, []byte("TW99")) || !bytes.Contains(inside, []byte("Tessaly")) ||
+		!bytes.Contains(got, []byte("kept")) {
 		t.Errorf("%s %q", got, inside)
 	}
 }

@@ -60,7 +60,8 @@ func TestDecode(t *testing.T) {
 		{"MBR without entries", mbr(), 512, "mbr", 0, false, false},
 		{"GPT", gpt(mbr([3]uint32{0xEE, 1, 0xFFFFFFFF}), 512), 512, "gpt", 1, false, false},
 		{"GPT with 4096-byte sectors", gpt(mbr([3]uint32{0xEE, 1, 100}), 4096), 4096, "gpt", 1, false, false},
-		{"GPT, the enclosure lies about the sector", gpt(mbr([3]uint32{0xEE, 1, 100}), 4096), 512, "gpt", 1, false, false},
+		{"GPT, the enclosure lies about the sector", gpt(mbr([3]uint32{0xEE, 1, 100}), 4096), 512, "gpt", 1, false,
+			false},
 		{"hybrid", gpt(mbr([3]uint32{0xEE, 1, 100}, [3]uint32{0x83, 200, 10}), 512), 512, "gpt", 1, true, false},
 		{"stale GPT behind an MBR", gpt(mbr([3]uint32{7, 2048, 100}), 512), 512, "mbr", 1, false, false},
 		{"damaged header", damaged, 512, "gpt", 0, false, true},
@@ -73,7 +74,8 @@ func TestDecode(t *testing.T) {
 			if err != nil {
 				t.Fatal(err)
 			}
-			if got.Style != tt.style || len(got.Parts) != tt.parts || got.Hybrid != tt.hybrid || got.Damaged != tt.broken {
+			if got.Style != tt.style || len(got.Parts) != tt.parts || got.Hybrid != tt.hybrid ||
+				got.Damaged != tt.broken {
 				t.Errorf("got %+v", got)
 			}
 		})

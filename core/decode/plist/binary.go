@@ -27,9 +27,11 @@ func decodeBinary(b []byte) (any, error) {
 	}
 	t := b[len(b)-trailerSize:]
 	offsetSize, refSize := int(t[6]), int(t[7])
-	objects, top, table := binary.BigEndian.Uint64(t[8:]), binary.BigEndian.Uint64(t[16:]), binary.BigEndian.Uint64(t[24:])
+	objects, top, table := binary.BigEndian.Uint64(t[8:]), binary.BigEndian.Uint64(t[16:]),
+		binary.BigEndian.Uint64(t[24:])
 	room := uint64(len(b) - trailerSize)
-	if offsetSize < 1 || offsetSize > 8 || refSize < 1 || refSize > 8 || objects == 0 || objects > most || table > room || objects*uint64(offsetSize) > room-table || top >= objects {
+	if offsetSize < 1 || offsetSize > 8 || refSize < 1 || refSize > 8 || objects == 0 || objects > most ||
+		table > room || objects*uint64(offsetSize) > room-table || top >= objects {
 		return nil, errBroken
 	}
 	r := &reader{b: b[:room], refSize: refSize, offsets: make([]int, objects)}

@@ -26,14 +26,23 @@ const xml = `<?xml version="1.0" encoding="UTF-8"?>
 </dict>
 </plist>`
 
-var xmlWant = map[string]any{"Name": "Tide & table <8>", "Size": int64(500277792768), "Hex": int64(16), "Share": 0.5, "Solid": true, "Removable": false,
-	"Serial": []byte{1, 2, 3}, "Parts": []any{"disk0s1", []any{}, map[string]any{}}}
+var xmlWant = map[string]any{
+	"Name":      "Tide & table <8>",
+	"Size":      int64(500277792768),
+	"Hex":       int64(16),
+	"Share":     0.5,
+	"Solid":     true,
+	"Removable": false,
+	"Serial":    []byte{1, 2, 3},
+	"Parts":     []any{"disk0s1", []any{}, map[string]any{}},
+}
 
 // binaryForm is {"A": "b", "N": 258, "Y": true, "W": "ü", "L": ["b"]}, put
 // together by hand: nine objects, offsets and references of one byte.
 func binaryForm() []byte {
 	objects := []string{
-		"\xD5\x01\x02\x03\x04\x05\x06\x07\x08\x09\x0A", "\x51A", "\x51N", "\x51Y", "\x51W", "\x51L", "\x51b", "\x11\x01\x02", "\x09", "\x61\x00\xFC", "\xA1\x06",
+		"\xD5\x01\x02\x03\x04\x05\x06\x07\x08\x09\x0A", "\x51A", "\x51N", "\x51Y", "\x51W", "\x51L", "\x51b",
+		"\x11\x01\x02", "\x09", "\x61\x00\xFC", "\xA1\x06",
 	}
 	b, offsets := []byte("bplist00"), []byte{}
 	for _, o := range objects {
@@ -63,9 +72,18 @@ func TestDecode(t *testing.T) {
 }
 
 func TestBroken(t *testing.T) {
-	loop := []byte("bplist00\xA1\x00\x08" + "\x00\x00\x00\x00\x00\x00\x01\x01" + "\x00\x00\x00\x00\x00\x00\x00\x01" + "\x00\x00\x00\x00\x00\x00\x00\x00" + "\x00\x00\x00\x00\x00\x00\x00\x0A")
-	for name, in := range map[string][]byte{"nothing": nil, "no end": []byte(xml[:200]), "an array in itself": loop, "no plist": []byte("FileVault is On."), "a wrong element": []byte("<plist><year>8</year></plist>"),
-		"no key": []byte("<dict><string>x</string></dict>"), "not base64": []byte("<data>!</data>"), "binary, cut": binaryForm()[:30]} {
+	loop := []byte("bplist00\xA1\x00\x08" + "\x00\x00\x00\x00\x00\x00\x01\x01" + "\x00\x00\x00\x00\x00\x00\x00\x01" +
+		"\x00\x00\x00\x00\x00\x00\x00\x00" + "\x00\x00\x00\x00\x00\x00\x00\x0A")
+	for name, in := range map[string][]byte{
+		"nothing":            nil,
+		"no end":             []byte(xml[:200]),
+		"an array in itself": loop,
+		"no plist":           []byte("FileVault is On."),
+		"a wrong element":    []byte("<plist><year>8</year></plist>"),
+		"no key":             []byte("<dict><string>x</string></dict>"),
+		"not base64":         []byte("<data>!</data>"),
+		"binary, cut":        binaryForm()[:30],
+	} {
 		if got, err := plist.Decode(in); err == nil {
 			t.Errorf("%s was taken: %v", name, got)
 		}

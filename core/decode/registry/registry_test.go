@@ -26,7 +26,9 @@ func TestValues(t *testing.T) {
 		}
 		return v
 	}
-	for _, tt := range []struct{ in, want string }{{"Lodestar 11\x00", "Lodestar 11"}, {"no end", "no end"}, {"Fähre\x00junk", "Fähre"}, {"", ""}} {
+	for _, tt := range []struct{ in, want string }{
+		{"Lodestar 11\x00", "Lodestar 11"}, {"no end", "no end"}, {"Fähre\x00junk", "Fähre"}, {"", ""},
+	} {
 		if got, ok := parse(registry.Text, wide(tt.in)).Text(); !ok || got != tt.want {
 			t.Errorf("%q: %q", tt.in, got)
 		}
@@ -38,7 +40,8 @@ func TestValues(t *testing.T) {
 		t.Errorf("%d %v", n, ok)
 	}
 	// Pairs of source and target; an empty target means: delete.
-	if got := parse(registry.List, wide("a\x00\x00b\x00c\x00\x00")).List(); !slices.Equal(got, []string{"a", "b", "c"}) {
+	if got := parse(registry.List, wide("a\x00\x00b\x00c\x00\x00")).List(); !slices.Equal(got,
+		[]string{"a", "b", "c"}) {
 		t.Errorf("%q", got)
 	}
 	// A type that was not asked for is no answer.

@@ -31,7 +31,10 @@ func TestEach(t *testing.T) {
 	if err != nil || len(list) != 43 {
 		t.Fatalf("%d packages, %v", len(list), err)
 	}
-	for i, want := range []rpmdb.Package{{"tidebook", "4.1-2", "x86_64"}, {"hawser", "1:2.8-1", "noarch"}, {"lampwright", "3-7", "x86_64"}, {"part0", "1.0-1", "noarch"}} {
+	for i, want := range []rpmdb.Package{
+		{"tidebook", "4.1-2", "x86_64"}, {"hawser", "1:2.8-1", "noarch"}, {"lampwright", "3-7", "x86_64"},
+		{"part0", "1.0-1", "noarch"},
+	} {
 		if list[i] != want {
 			t.Errorf("%+v, want %+v", list[i], want)
 		}
@@ -49,8 +52,11 @@ func TestBroken(t *testing.T) {
 		in   []byte
 		want string
 	}{
-		"nothing": {nil, "EOF"}, "another file": {bytes.Repeat([]byte("x"), 4096), "no SQLite file"}, "a page size that is none": {change(16, 3, 1), "broken"},
-		"a first page that is no table": {change(100, 7), "broken"}, "cut": {whole[:3000], "page"}, "no table of packages": {bytes.ReplaceAll(whole, []byte("Packages"), []byte("Pickages")), "no table of packages"},
+		"nothing": {nil, "EOF"}, "another file": {bytes.Repeat([]byte("x"), 4096), "no SQLite file"},
+		"a page size that is none":      {change(16, 3, 1), "broken"},
+		"a first page that is no table": {change(100, 7), "broken"}, "cut": {whole[:3000], "page"},
+		"no table of packages": {bytes.ReplaceAll(whole, []byte("Packages"), []byte("Pickages")),
+			"no table of packages"},
 	} {
 		if _, err := packages(tt.in); err == nil || !strings.Contains(err.Error(), tt.want) {
 			t.Errorf("%s: %v", name, err)

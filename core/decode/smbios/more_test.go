@@ -20,7 +20,11 @@ func TestTPMDevice(t *testing.T) {
 	for name, tt := range map[string]struct {
 		set  map[int]string
 		want bool
-	}{"there": {map[int]string{4: "PLVR\x02\x00"}, true}, "marked as not supported": {map[int]string{4: "PLVR\x02\x00", 0x13: "\x04"}, false}, "without a version": {map[int]string{4: "PLVR"}, false}} {
+	}{
+		"there":                   {map[int]string{4: "PLVR\x02\x00"}, true},
+		"marked as not supported": {map[int]string{4: "PLVR\x02\x00", 0x13: "\x04"}, false},
+		"without a version":       {map[int]string{4: "PLVR"}, false},
+	} {
 		if in := described(t, craft.Structure(43, 43, 31, tt.set)); in.TPM != tt.want {
 			t.Errorf("%s: %v", name, in.TPM)
 		}
@@ -32,8 +36,16 @@ func TestTPMDevice(t *testing.T) {
 
 // Two digits of a year mean 19xx, and before there were such tables nothing.
 func TestDates(t *testing.T) {
-	for in, want := range map[string]string{"03/09/2021": "2021-03-09", "07/22/98": "1998-07-22", "02/11/13": "", "2021-03-09": "", "3/9/2021": "", "": ""} {
-		if got := described(t, craft.Structure(0, 0, 26, map[int]string{4: "\x01\x02", 8: "\x03"}, "Plover Firmware", "1", in)).Firmware.Date; got != want {
+	for in, want := range map[string]string{
+		"03/09/2021": "2021-03-09",
+		"07/22/98":   "1998-07-22",
+		"02/11/13":   "",
+		"2021-03-09": "",
+		"3/9/2021":   "",
+		"":           "",
+	} {
+		if got := described(t, craft.Structure(0, 0, 26, map[int]string{4: "\x01\x02", 8: "\x03"}, "Plover Firmware",
+			"1", in)).Firmware.Date; got != want {
 			t.Errorf("%q: %q, want %q", in, got, want)
 		}
 	}
@@ -41,8 +53,16 @@ func TestDates(t *testing.T) {
 
 // A second description of the machine is junk behind a break.
 func TestTheFirstCounts(t *testing.T) {
-	one := craft.PC{Firmware: "Plover Firmware", Version: "1", Maker: "Ostrel", Product: "Slipway 14", Serial: "TW1", Chassis: 10}.Tables()
-	two := craft.Structure(0, 9, 26, map[int]string{4: "\x01\x02"}, "Other", "2") + craft.Structure(1, 9, 27, map[int]string{4: "\x01\x02\x00\x03"}, "Other", "Thing", "TW2")
+	one := craft.PC{
+		Firmware: "Plover Firmware",
+		Version:  "1",
+		Maker:    "Ostrel",
+		Product:  "Slipway 14",
+		Serial:   "TW1",
+		Chassis:  10,
+	}.Tables()
+	two := craft.Structure(0, 9, 26, map[int]string{4: "\x01\x02"}, "Other", "2") + craft.Structure(1, 9, 27,
+		map[int]string{4: "\x01\x02\x00\x03"}, "Other", "Thing", "TW2")
 	end := len(one) - len(craft.Structure(127, 127, 4, nil))
 	in := described(t, one[:end]+two)
 	if in.Firmware.Vendor != "Plover Firmware" || in.System.Product != "Slipway 14" || in.System.Serial != "TW1" {
@@ -51,7 +71,19 @@ func TestTheFirstCounts(t *testing.T) {
 }
 
 func TestOneLetterIsFilled(t *testing.T) {
-	for in, want := range map[string]string{"A": "A", "0": "", "00000000": "", "....": "", "AA": "", "A1": "A1", " TW1 ": "TW1", "Default string": "", "To Be Filled By O.E.M.": "", "7": "", "-": ""} {
+	for in, want := range map[string]string{
+		"A":                      "A",
+		"0":                      "",
+		"00000000":               "",
+		"....":                   "",
+		"AA":                     "",
+		"A1":                     "A1",
+		" TW1 ":                  "TW1",
+		"Default string":         "",
+		"To Be Filled By O.E.M.": "",
+		"7":                      "",
+		"-":                      "",
+	} {
 		if got := smbios.Filled(in); got != want {
 			t.Errorf("%q: %q, want %q", in, got, want)
 		}
@@ -60,9 +92,27 @@ func TestOneLetterIsFilled(t *testing.T) {
 
 // What is made by hand reads as it was meant.
 func TestCraftedTables(t *testing.T) {
-	in := described(t, craft.PC{Firmware: "Plover Firmware", UEFI: true, Virtual: true, Password: true, Maker: "Ostrel", Product: "Bollard 300", UUID: "71de0000-0000-4000-8000-000000000007", AssetTag: "A-17", BoardMaker: "Ostrel", Board: "OB-300", BoardSerial: "OB1",
-		Chassis: 0x83, Processor: "Corvane K5-8400", Slots: 4, MaxGiB: 64, Modules: []craft.Module{{Slot: "A", MiB: 65536, Type: 0x1A, Form: 9}, {Slot: "B"}}}.Tables())
-	if !in.Firmware.UEFI || !in.Firmware.Virtual || in.Password != "set" || in.System.UUID != "71de0000-0000-4000-8000-000000000007" || in.AssetTag != "A-17" || in.Board.Serial != "OB1" || in.Form != "desktop" || in.Processor.Name != "Corvane K5-8400" ||
+	in := described(t, craft.PC{
+		Firmware:    "Plover Firmware",
+		UEFI:        true,
+		Virtual:     true,
+		Password:    true,
+		Maker:       "Ostrel",
+		Product:     "Bollard 300",
+		UUID:        "71de0000-0000-4000-8000-000000000007",
+		AssetTag:    "A-17",
+		BoardMaker:  "Ostrel",
+		Board:       "OB-300",
+		BoardSerial: "OB1",
+		Chassis:     0x83,
+		Processor:   "Corvane K5-8400",
+		Slots:       4,
+		MaxGiB:      64,
+		Modules:     []craft.Module{{Slot: "A", MiB: 65536, Type: 0x1A, Form: 9}, {Slot: "B"}},
+	}.Tables())
+	if !in.Firmware.UEFI || !in.Firmware.Virtual || in.Password != "set" ||
+		in.System.UUID != "71de0000-0000-4000-8000-000000000007" || in.AssetTag != "A-17" || in.Board.Serial != "OB1" ||
+		in.Form != "desktop" || in.Processor.Name != "Corvane K5-8400" ||
 		in.Installed != 64<<30 || in.Slots != 4 || in.Used != 1 || in.Max != 64<<30 {
 		t.Errorf("%+v", in)
 	}

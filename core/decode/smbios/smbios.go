@@ -290,7 +290,15 @@ func (in *Info) array(s *Structure) {
 
 var memoryTypes = map[byte]string{0x12: "DDR", 0x13: "DDR2", 0x18: "DDR3", 0x1A: "DDR4", 0x1B: "LPDDR", 0x1C: "LPDDR2",
 	0x1D: "LPDDR3", 0x1E: "LPDDR4", 0x20: "HBM", 0x21: "HBM2", 0x22: "DDR5", 0x23: "LPDDR5", 0x07: "RAM"}
-var memoryForms = map[byte]string{0x03: "SIMM", 0x09: "DIMM", 0x0B: "row of chips", 0x0D: "SODIMM", 0x0F: "FB-DIMM", 0x10: "die", 0x11: "CAMM"}
+var memoryForms = map[byte]string{
+	0x03: "SIMM",
+	0x09: "DIMM",
+	0x0B: "row of chips",
+	0x0D: "SODIMM",
+	0x0F: "FB-DIMM",
+	0x10: "die",
+	0x11: "CAMM",
+}
 
 // flash and persistent devices are listed among the modules and are no memory.
 const (
@@ -313,7 +321,13 @@ func (in *Info) module(s *Structure) {
 		return // persistent memory of one sort or another
 	}
 	form, _ := s.u8(0x0E)
-	m := Module{Slot: s.String(0x10), Type: memoryTypes[kind], Form: memoryForms[form], Manufacturer: s.String(0x17), Part: s.String(0x1A)}
+	m := Module{
+		Slot:         s.String(0x10),
+		Type:         memoryTypes[kind],
+		Form:         memoryForms[form],
+		Manufacturer: s.String(0x17),
+		Part:         s.String(0x1A),
+	}
 	m.Soldered = form == 0x0B || strings.HasPrefix(m.Type, "LPDDR")
 	if speed, ok := s.u16(0x15); ok && speed != 0xFFFF {
 		m.SpeedMTS = int64(speed)

@@ -56,15 +56,19 @@ func array(handle uint16, use byte, slots uint16, kib uint32, ext uint64) []byte
 
 func TestIdentity(t *testing.T) {
 	in := describe(t, 0x0300,
-		structure(0, 0, 26, map[int][]byte{4: {1}, 5: {2}, 8: {3}, 0x13: {1 << 3}}, "Plover Firmware", "1.14", "11/07/2022"),
-		structure(1, 1, 27, map[int][]byte{4: {1}, 5: {2}, 6: {3}, 7: {4}, 8: uuid}, "Ostrel", "Slipway 14", "To be filled by O.E.M.", "TW1234567"),
+		structure(0, 0, 26, map[int][]byte{4: {1}, 5: {2}, 8: {3}, 0x13: {1 << 3}}, "Plover Firmware", "1.14",
+			"11/07/2022"),
+		structure(1, 1, 27, map[int][]byte{4: {1}, 5: {2}, 6: {3}, 7: {4}, 8: uuid}, "Ostrel", "Slipway 14",
+			"To be filled by O.E.M.", "TW1234567"),
 		structure(2, 2, 15, map[int][]byte{4: {1}, 5: {2}, 7: {3}, 9: {1}}, "Ostrel", "OS-14B", "Default string"),
 		structure(3, 3, 22, map[int][]byte{5: {0x80 | 10}, 8: {1}}, "000000"),
 		structure(4, 4, 48, map[int][]byte{0x10: {1}, 0x16: u16(1600), 0x18: {1<<6 | 1}}, "Corvane K5-8250U"))
-	if in.Firmware.Vendor != "Plover Firmware" || in.Firmware.Date != "2022-11-07" || !in.Firmware.UEFI || in.Firmware.Virtual {
+	if in.Firmware.Vendor != "Plover Firmware" || in.Firmware.Date != "2022-11-07" || !in.Firmware.UEFI ||
+		in.Firmware.Virtual {
 		t.Errorf("firmware: %+v", in.Firmware)
 	}
-	if in.System.Manufacturer != "Ostrel" || in.System.Version != "" || in.System.Serial != "TW1234567" || in.System.UUID != "00112233-4455-6677-8899-aabbccddeeff" {
+	if in.System.Manufacturer != "Ostrel" || in.System.Version != "" || in.System.Serial != "TW1234567" ||
+		in.System.UUID != "00112233-4455-6677-8899-aabbccddeeff" {
 		t.Errorf("system: %+v", in.System)
 	}
 	if in.Board.Product != "OS-14B" || in.Board.Serial != "" || in.Form != "laptop" || in.AssetTag != "" {
@@ -94,7 +98,8 @@ func TestMemory(t *testing.T) {
 		module(0x1001, 0x4000, nil),                                 // of another array
 		module(0x1000, 0x4000, map[int][]byte{0x12: {0x09}}),        // flash
 		module(0x1000, 0x4000, map[int][]byte{0x28: {0x04}}))        // persistent
-	if want := int64(48*gib + 512<<10); in.Installed != want || in.Slots != 4 || in.Used != 3 || in.Max != 128*gib || len(in.Modules) != 4 {
+	if want := int64(48*gib + 512<<10); in.Installed != want || in.Slots != 4 || in.Used != 3 || in.Max != 128*gib ||
+		len(in.Modules) != 4 {
 		t.Errorf("installed %d, want %d; %+v", in.Installed, want, in.Memory)
 	}
 	unknown := describe(t, 0x0208, array(1, 3, 2, 0, 0), module(1, 0xFFFF, nil), module(1, 0x2000, nil))
@@ -107,12 +112,16 @@ func TestMemory(t *testing.T) {
 		module(1, 0x2000, map[int][]byte{0x08: u16(0xFFFF), 0x0A: u16(0xFFFF), 0x13: u16(1 << 15)}),
 		module(1, 0x2000, map[int][]byte{0x08: u16(0xFFFF), 0x0A: u16(64), 0x13: u16(1 << 7)}))
 	yes, no := smbios.Known{Said: true, Yes: true}, smbios.Known{Said: true}
-	for i, want := range []smbios.Module{{ECC: yes, Registered: yes, Millivolts: 1200}, {ECC: no, Registered: no}, {Registered: yes}, {}} {
-		if m := kinds.Modules[i]; m.ECC != want.ECC || m.Registered != want.Registered || m.Millivolts != want.Millivolts {
+	for i, want := range []smbios.Module{
+		{ECC: yes, Registered: yes, Millivolts: 1200}, {ECC: no, Registered: no}, {Registered: yes}, {},
+	} {
+		if m := kinds.Modules[i]; m.ECC != want.ECC || m.Registered != want.Registered ||
+			m.Millivolts != want.Millivolts {
 			t.Errorf("module %d: %+v", i, m)
 		}
 	}
-	soldered := describe(t, 0x0208, module(1, 0x2000, map[int][]byte{0x0E: {0x0B}}), module(1, 0x2000, map[int][]byte{0x12: {0x1E}}))
+	soldered := describe(t, 0x0208, module(1, 0x2000, map[int][]byte{0x0E: {0x0B}}),
+		module(1, 0x2000, map[int][]byte{0x12: {0x1E}}))
 	for _, m := range soldered.Modules {
 		if !m.Soldered {
 			t.Errorf("%+v is not taken as soldered", m)
@@ -139,7 +148,10 @@ func TestUUID(t *testing.T) {
 }
 
 func TestFilled(t *testing.T) {
-	for _, s := range []string{"To Be Filled By O.E.M.", "default string", "System Serial Number", "0", "00000000", "xxxx", "  None ", "123456789", ""} {
+	for _, s := range []string{
+		"To Be Filled By O.E.M.", "default string", "System Serial Number", "0", "00000000", "xxxx", "  None ",
+		"123456789", "",
+	} {
 		if got := smbios.Filled(s); got != "" {
 			t.Errorf("%q counts as filled in: %q", s, got)
 		}
@@ -158,7 +170,8 @@ func TestWhatBreaksIsSaidAndTheRestKept(t *testing.T) {
 		tail []byte
 		want string
 	}{
-		{"length below the header", []byte{2, 3, 0, 0}, "says it has 3 bytes"}, {"length beyond the end", []byte{2, 200, 0, 0}, "says it has 200 bytes"},
+		{"length below the header", []byte{2, 3, 0, 0}, "says it has 3 bytes"},
+		{"length beyond the end", []byte{2, 200, 0, 0}, "says it has 200 bytes"},
 		{"strings without an end", []byte{2, 4, 0, 0, 'a'}, "do not end"},
 	}
 	for _, tt := range tests {
@@ -173,7 +186,12 @@ func TestWhatBreaksIsSaidAndTheRestKept(t *testing.T) {
 }
 
 func TestVersion(t *testing.T) {
-	for entry, want := range map[string]int{"_SM_\x00\x00\x02\x08": 0x0208, "_SM3_\x00\x00\x03\x05": 0x0305, "junk": 0, "": 0} {
+	for entry, want := range map[string]int{
+		"_SM_\x00\x00\x02\x08":  0x0208,
+		"_SM3_\x00\x00\x03\x05": 0x0305,
+		"junk":                  0,
+		"":                      0,
+	} {
 		if got := smbios.Version([]byte(entry)); got != want {
 			t.Errorf("%q: %x, want %x", entry, got, want)
 		}

@@ -37,7 +37,8 @@ func Trim(status []byte, k Keep) []byte {
 
 // Stanza adds an installed package in the form that [Dpkg] reads.
 func Stanza(to []byte, name, version, architecture string) []byte {
-	return fmt.Appendf(to, "Package: %s\nVersion: %s\nArchitecture: %s\nStatus: install ok installed\n\n", line(name), line(version), line(architecture))
+	return fmt.Appendf(to, "Package: %s\nVersion: %s\nArchitecture: %s\nStatus: install ok installed\n\n", line(name),
+		line(version), line(architecture))
 }
 
 // line keeps a value from becoming several.

@@ -10,7 +10,15 @@ import (
 
 func TestHas(t *testing.T) {
 	k := titles.Ask(" Tidebook, hawser vpn ,")
-	for title, want := range map[string]bool{"Tidebook": true, "tidebook 4": true, "Tidebooks": false, "Hawser VPN": true, "Hawser": false, "": false, "Tidebook (64)": true} {
+	for title, want := range map[string]bool{
+		"Tidebook":      true,
+		"tidebook 4":    true,
+		"Tidebooks":     false,
+		"Hawser VPN":    true,
+		"Hawser":        false,
+		"":              false,
+		"Tidebook (64)": true,
+	} {
 		if k.Has(title) != want {
 			t.Errorf("%q: %v", title, !want)
 		}
@@ -49,7 +57,8 @@ Status: install ok installed
 
 func TestDpkg(t *testing.T) {
 	all := titles.Dpkg([]byte(status))
-	if len(all) != 2 || all[0].Name != "tidebook" || all[0].Version.Or("") != "1:4.1-2" || all[0].Architecture.Or("") != "amd64" || all[1].Name != "hawser" || !all[1].Architecture.IsZero() {
+	if len(all) != 2 || all[0].Name != "tidebook" || all[0].Version.Or("") != "1:4.1-2" ||
+		all[0].Architecture.Or("") != "amd64" || all[1].Name != "hawser" || !all[1].Architecture.IsZero() {
 		t.Errorf("%+v", all)
 	}
 	kept := titles.Trim([]byte(status), titles.Ask("tidebook"))
@@ -64,7 +73,8 @@ func TestDpkg(t *testing.T) {
 func FuzzDpkg(f *testing.F) {
 	f.Add([]byte(status))
 	f.Fuzz(func(t *testing.T, b []byte) {
-		if kept := titles.Trim(b, titles.Ask("all")); len(titles.Dpkg(kept)) > len(titles.Dpkg(b))+strings.Count(string(b), "Package:") {
+		if kept := titles.Trim(b,
+			titles.Ask("all")); len(titles.Dpkg(kept)) > len(titles.Dpkg(b))+strings.Count(string(b), "Package:") {
 			t.Errorf("%q grew", b)
 		}
 		for _, s := range titles.Dpkg(b) {

@@ -94,8 +94,8 @@ func Table(b []byte) (Announced, error) {
 // kinds are the makers of the TCG Vendor ID Registry that make only one kind:
 // TPMs in firmware of processors and systems, chips, and those of hypervisors.
 var kinds = map[string]string{
-	"INTC": "firmware", "AMD": "firmware", "QCOM": "firmware",
-	"IFX": "discrete", "STM": "discrete", "NTC": "discrete", "NTZ": "discrete", "ATML": "discrete", "BRCM": "discrete", "SNS": "discrete", "WEC": "discrete", "TXN": "discrete",
+	"INTC": "firmware", "AMD": "firmware", "QCOM": "firmware", "IFX": "discrete", "STM": "discrete", "NTC": "discrete",
+	"NTZ": "discrete", "ATML": "discrete", "BRCM": "discrete", "SNS": "discrete", "WEC": "discrete", "TXN": "discrete",
 	"VMW": "virtual", "GOOG": "virtual", "IBM": "virtual",
 }
 

@@ -14,7 +14,11 @@ func TestReply12(t *testing.T) {
 	}
 	// What a 2.0 answers to this question, what a 1.2 answers to the other one, a
 	// short answer, and one about something else.
-	for _, bad := range []string{"\x80\x01\x00\x00\x00\x0A\x00\x00\x00\x84", "\x00\xC4\x00\x00\x00\x0A\x00\x00\x00\x0A", craft.TPM12Answer("PLVR", 1, 1)[:20], "\x00\xC4\x00\x00\x00\x20\x00\x00\x00\x00\x00\x00\x00\x0E" + craft.Zeros(18), ""} {
+	for _, bad := range []string{
+		"\x80\x01\x00\x00\x00\x0A\x00\x00\x00\x84", "\x00\xC4\x00\x00\x00\x0A\x00\x00\x00\x0A",
+		craft.TPM12Answer("PLVR", 1,
+			1)[:20], "\x00\xC4\x00\x00\x00\x20\x00\x00\x00\x00\x00\x00\x00\x0E" + craft.Zeros(18), "",
+	} {
 		if in, err := tpm.Reply12([]byte(bad)); err == nil {
 			t.Errorf("%q was taken: %+v", bad, in)
 		}
@@ -29,7 +33,9 @@ func TestTable(t *testing.T) {
 		}
 	}
 	good := craft.TPM2Table(7)
-	for _, bad := range []string{"", good[:35], good[:60], "x" + good[1:], craft.Put(40, map[int]string{0: "FACP" + craft.U32(36)})} {
+	for _, bad := range []string{
+		"", good[:35], good[:60], "x" + good[1:], craft.Put(40, map[int]string{0: "FACP" + craft.U32(36)}),
+	} {
 		if a, err := tpm.Table([]byte(bad)); err == nil {
 			t.Errorf("%q was taken: %+v", bad, a)
 		}

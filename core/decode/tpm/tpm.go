@@ -77,7 +77,8 @@ func Reply2(b []byte) (Info, error) {
 		}
 	}
 	if firmware != [2]uint32{} {
-		in.Firmware = fmt.Sprintf("%d.%d.%d.%d", firmware[0]>>16, firmware[0]&0xFFFF, firmware[1]>>16, firmware[1]&0xFFFF)
+		in.Firmware = fmt.Sprintf("%d.%d.%d.%d", firmware[0]>>16, firmware[0]&0xFFFF, firmware[1]>>16,
+			firmware[1]&0xFFFF)
 	}
 	return in, nil
 }

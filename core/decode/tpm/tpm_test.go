@@ -42,8 +42,10 @@ func TestReply(t *testing.T) {
 		b    []byte
 		want string
 	}{
-		{"another code", answer(0x922), "0x922"}, {"nothing", nil, "no header"}, {"cut off", answer(0, 1, 2)[:12], "says it has 27 bytes, and has 12"},
-		{"lying count", func() []byte { b := answer(0, 1, 2); b[18] = 200; return b }(), "says 200 properties"}, {"length below the header", []byte{0x80, 1, 0, 0, 0, 3, 0, 0, 0, 0}, "says it has 3 bytes"},
+		{"another code", answer(0x922), "0x922"}, {"nothing", nil, "no header"},
+		{"cut off", answer(0, 1, 2)[:12], "says it has 27 bytes, and has 12"},
+		{"lying count", func() []byte { b := answer(0, 1, 2); b[18] = 200; return b }(), "says 200 properties"},
+		{"length below the header", []byte{0x80, 1, 0, 0, 0, 3, 0, 0, 0, 0}, "says it has 3 bytes"},
 		{"no body", func() []byte { b := answer(0x101); clear(b[6:]); return b }(), "too short"},
 	}
 	for _, tt := range tests {
@@ -54,7 +56,11 @@ func TestReply(t *testing.T) {
 }
 
 func TestCaps12(t *testing.T) {
-	if got := tpm.Caps12("Manufacturer: 0x504c5652\nTCG version: 1.2\nFirmware version: 18.158\n"); got != (tpm.Info{Version: "1.2", Manufacturer: "PLVR", Firmware: "18.158"}) {
+	if got := tpm.Caps12("Manufacturer: 0x504c5652\nTCG version: 1.2\nFirmware version: 18.158\n"); got != (tpm.Info{
+		Version:      "1.2",
+		Manufacturer: "PLVR",
+		Firmware:     "18.158",
+	}) {
 		t.Errorf("%+v", got)
 	}
 	if got := tpm.Caps12("junk"); got != (tpm.Info{}) {

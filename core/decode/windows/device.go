@@ -59,9 +59,11 @@ func (x *decoder) processor() {
 	if r.Outcome == capture.OK && !translated {
 		info, source = cpu.Describe(cpu.Leaves(r.Raw)), "CPUID"
 	} else {
-		info.Vendor, info.Name = x.keyText(KeyProcessor, "VendorIdentifier"), x.keyText(KeyProcessor, "ProcessorNameString")
+		info.Vendor, info.Name = x.keyText(KeyProcessor, "VendorIdentifier"),
+			x.keyText(KeyProcessor, "ProcessorNameString")
 		info.Name = strings.Join(strings.Fields(info.Name), " ")
-		n, _ := fmt.Sscanf(afterWord(x.keyText(KeyProcessor, "Identifier"), "Family"), "Family %d Model %d Stepping %d", &info.Family, &info.Model, &info.Stepping)
+		n, _ := fmt.Sscanf(afterWord(x.keyText(KeyProcessor, "Identifier"), "Family"), "Family %d Model %d Stepping %d",
+			&info.Family, &info.Model, &info.Stepping)
 		info.Known = n == 3
 	}
 	x.Processor(info, source)
@@ -183,7 +185,9 @@ func (x *decoder) ratedSpeed(info cpu.Info) {
 	} else if mhz, ok := x.keyNumber(KeyProcessor, "~MHz"); ok && mhz > 0 && mhz <= 100_000 {
 		x.SetNumber(to, "processor.rated_mhz", mhz, `HKLM\`+KeyProcessor+", measured at start")
 	} else {
-		x.D.AddGap("processor.rated_mhz", inventory.NotOffered, "neither the processor nor the system tells its rated speed", "Look the processor up in its maker's documents and enter it by hand.")
+		x.D.AddGap("processor.rated_mhz", inventory.NotOffered,
+			"neither the processor nor the system tells its rated speed",
+			"Look the processor up in its maker's documents and enter it by hand.")
 	}
 }
 
@@ -207,7 +211,8 @@ func (x *decoder) memory() {
 	case known && has != fitted:
 		m.Installed = inventory.Opt[int64]{}
 		delete(x.D.Sources, "memory.installed_bytes")
-		x.Disagree("memory.installed_bytes", inventory.Differ{Value: fmt.Sprint(has), Source: "SMBIOS type 17"}, inventory.Differ{Value: fmt.Sprint(fitted), Source: MemoryFitted})
+		x.Disagree("memory.installed_bytes", inventory.Differ{Value: fmt.Sprint(has), Source: "SMBIOS type 17"},
+			inventory.Differ{Value: fmt.Sprint(fitted), Source: MemoryFitted})
 	case !known && x.Tables.Info.SizeUnknown, !known && len(m.Modules) == 0:
 		x.D.DropGap("memory.installed_bytes")
 		x.SetNumber(&m.Installed, "memory.installed_bytes", fitted, MemoryFitted)

@@ -35,7 +35,9 @@ func (x *decoder) firmware() {
 	case "legacy":
 		x.Set(&fw.BootMode, "firmware.boot_mode", mode, from)
 		x.Set(&fw.SecureBoot, "firmware.secure_boot", "inactive", "it started in legacy mode")
-		x.D.AddGap("firmware.secure_boot_capable", inventory.NotOffered, "it started in legacy mode, where the firmware does not tell", "Look in the firmware set-up, or start in UEFI mode and take the inventory again.")
+		x.D.AddGap("firmware.secure_boot_capable", inventory.NotOffered,
+			"it started in legacy mode, where the firmware does not tell",
+			"Look in the firmware set-up, or start in UEFI mode and take the inventory again.")
 	default:
 		const try = "Look in the firmware set-up and enter it by hand."
 		for _, name := range []string{"firmware.boot_mode", "firmware.secure_boot", "firmware.secure_boot_capable"} {
@@ -45,7 +47,8 @@ func (x *decoder) firmware() {
 	if in.Firmware.UEFI {
 		x.SetBool(&fw.UEFICapable, "firmware.uefi_capable", true, "SMBIOS type 0")
 	} else {
-		x.Why("firmware.uefi_capable", x.Tables.Record, "the firmware does not say that it can do UEFI, which does not mean that it cannot")
+		x.Why("firmware.uefi_capable", x.Tables.Record,
+			"the firmware does not say that it can do UEFI, which does not mean that it cannot")
 	}
 	x.D.AddGap("firmware.uefi_bits", inventory.NotOffered, "only a machine that started in UEFI mode tells", "")
 }
@@ -91,7 +94,8 @@ func (x *decoder) secureBoot() {
 	}
 	if len(all) == 0 {
 		if x.C.Get(View64.Subkeys(KeySecureBoot)).Outcome == capture.Absent {
-			x.SetBool(&fw.SecureBootCapable, "firmware.secure_boot_capable", false, `HKLM\`+KeySecureBoot+", which is not there")
+			x.SetBool(&fw.SecureBootCapable, "firmware.secure_boot_capable", false,
+				`HKLM\`+KeySecureBoot+", which is not there")
 			x.Set(&fw.SecureBoot, "firmware.secure_boot", "off", `HKLM\`+KeySecureBoot+", which is not there")
 			return
 		}
@@ -102,7 +106,8 @@ func (x *decoder) secureBoot() {
 	word := map[bool]string{true: "on", false: "off"}
 	for _, s := range all[1:] {
 		if s.on != all[0].on {
-			x.Disagree("firmware.secure_boot", inventory.Differ{Value: word[all[0].on], Source: all[0].from}, inventory.Differ{Value: word[s.on], Source: s.from})
+			x.Disagree("firmware.secure_boot", inventory.Differ{Value: word[all[0].on], Source: all[0].from},
+				inventory.Differ{Value: word[s.on], Source: s.from})
 			return
 		}
 	}

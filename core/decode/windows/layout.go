@@ -45,7 +45,11 @@ func layoutPart(e []byte, style string) (partition.Part, bool) {
 	if start < 0 || size <= 0 {
 		return partition.Part{}, false
 	}
-	p := partition.Part{Index: int(binary.LittleEndian.Uint32(e[24:]) & 0xFFFF), Start: uint64(start), Bytes: uint64(size)}
+	p := partition.Part{
+		Index: int(binary.LittleEndian.Uint32(e[24:]) & 0xFFFF),
+		Start: uint64(start),
+		Bytes: uint64(size),
+	}
 	if style == partition.GPT {
 		p.Type, p.ID = partition.GUID(e[32:48]), partition.GUID(e[48:64])
 		return p, true
@@ -80,7 +84,10 @@ func extents(b []byte) []extent {
 		if at+24 > len(b) {
 			return nil
 		}
-		out = append(out, extent{binary.LittleEndian.Uint32(b[at:]), int64(binary.LittleEndian.Uint64(b[at+8:])), int64(binary.LittleEndian.Uint64(b[at+16:]))})
+		out = append(out, extent{
+			binary.LittleEndian.Uint32(b[at:]), int64(binary.LittleEndian.Uint64(b[at+8:])),
+			int64(binary.LittleEndian.Uint64(b[at+16:])),
+		})
 	}
 	return out
 }

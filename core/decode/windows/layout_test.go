@@ -12,15 +12,26 @@ import (
 // gave.
 func gptLayout() []byte {
 	entry := func(kind string, number uint32) string {
-		return craft.Put(144, map[int]string{0: craft.U32(1), 8: craft.U64(1 << 20), 16: craft.U64(1 << 28), 24: craft.U32(number), 32: craft.GUID(kind), 48: craft.GUID("71de0000-0000-4000-8000-000000000001"), 72: craft.Wide("Secret")})
+		return craft.Put(144, map[int]string{
+			0:  craft.U32(1),
+			8:  craft.U64(1 << 20),
+			16: craft.U64(1 << 28),
+			24: craft.U32(number),
+			32: craft.GUID(kind),
+			48: craft.GUID("71de0000-0000-4000-8000-000000000001"),
+			72: craft.Wide("Secret"),
+		})
 	}
-	return []byte(craft.Put(48, map[int]string{0: craft.U32(1) + craft.U32(2), 8: "DISKGUIDDISKGUID"}) + entry(craft.BasicData, 1) + entry(craft.ESP, 2))
+	return []byte(craft.Put(48,
+		map[int]string{0: craft.U32(1) + craft.U32(2), 8: "DISKGUIDDISKGUID"}) + entry(craft.BasicData,
+		1) + entry(craft.ESP, 2))
 }
 
 func TestLayout(t *testing.T) {
 	b := gptLayout()
 	l, err := layout(b)
-	if err != nil || l.Style != "gpt" || len(l.Parts) != 2 || l.Parts[1].Type != craft.ESP || l.Parts[1].Bytes != 1<<28 || l.Cut {
+	if err != nil || l.Style != "gpt" || len(l.Parts) != 2 || l.Parts[1].Type != craft.ESP ||
+		l.Parts[1].Bytes != 1<<28 || l.Cut {
 		t.Errorf("%+v %v", l, err)
 	}
 	if ESPOf(b) != 2 || ESPOf(nil) != 0 || ESPOf(b[:48+144]) != 0 {
@@ -34,24 +45,30 @@ func TestLayout(t *testing.T) {
 			t.Errorf("% x was taken", bad)
 		}
 	}
-	for _, out := range [][]byte{WithoutNames(b), RedactLayout(b, func([]byte) []byte { return bytes.Repeat([]byte{7}, 16) })} {
+	for _, out := range [][]byte{
+		WithoutNames(b), RedactLayout(b, func([]byte) []byte { return bytes.Repeat([]byte{7}, 16) }),
+	} {
 		again, err := layout(out)
-		if err != nil || len(again.Parts) != 2 || bytes.Contains(out, []byte("S\x00e\x00c")) || bytes.Contains(out, []byte("DISKGUID")) {
+		if err != nil || len(again.Parts) != 2 || bytes.Contains(out, []byte("S\x00e\x00c")) ||
+			bytes.Contains(out, []byte("DISKGUID")) {
 			t.Errorf("%+v %v", again, err)
 		}
 	}
 }
 
 func TestWithoutSerial(t *testing.T) {
-	b := []byte(craft.Put(40, map[int]string{16: craft.U32(40), 24: craft.U32(50)}) + "Model 1\x00\x00\x00SERIAL-77\x00")
+	b := []byte(craft.Put(40,
+		map[int]string{16: craft.U32(40), 24: craft.U32(50)}) + "Model 1\x00\x00\x00SERIAL-77\x00")
 	got := WithoutSerial(b)
-	if strings.Contains(string(got), "SERIAL") || asciiAt(got, 16) != "Model 1" || asciiAt(got, 24) != "" || !strings.Contains(string(b), "SERIAL-77") {
+	if strings.Contains(string(got), "SERIAL") || asciiAt(got, 16) != "Model 1" || asciiAt(got, 24) != "" ||
+		!strings.Contains(string(b), "SERIAL-77") {
 		t.Errorf("%q", got)
 	}
 }
 
 func TestExtents(t *testing.T) {
-	two := craft.U32(2) + craft.U32(0) + craft.U32(0) + craft.U32(0) + craft.U64(5) + craft.U64(6) + craft.U32(3) + craft.U32(0) + craft.U64(7) + craft.U64(8)
+	two := craft.U32(2) + craft.U32(0) + craft.U32(0) + craft.U32(0) + craft.U64(5) + craft.U64(6) + craft.U32(3) +
+		craft.U32(0) + craft.U64(7) + craft.U64(8)
 	if e := extents([]byte(two)); len(e) != 2 || e[1].disk != 3 || e[1].start != 7 {
 		t.Errorf("%+v", e)
 	}
@@ -70,7 +87,10 @@ func TestTopology(t *testing.T) {
 	for _, tt := range []struct {
 		in                       string
 		cores, packages, threads int64
-	}{{core64 + core64 + pack, 2, 1, 4}, {core32 + core32, 2, 0, 4}, {core64 + "\x00\x00\x00\x00\x00\x00\x00\x00", 1, 0, 2}, {core64 + core64[:20], 1, 0, 2}, {"", 0, 0, 0}} {
+	}{
+		{core64 + core64 + pack, 2, 1, 4}, {core32 + core32, 2, 0, 4},
+		{core64 + "\x00\x00\x00\x00\x00\x00\x00\x00", 1, 0, 2}, {core64 + core64[:20], 1, 0, 2}, {"", 0, 0, 0},
+	} {
 		if c, p, n := countTopology([]byte(tt.in)); c != tt.cores || p != tt.packages || n != tt.threads {
 			t.Errorf("%d %d %d, want %+v", c, p, n, tt)
 		}

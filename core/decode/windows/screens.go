@@ -35,7 +35,8 @@ func (x *decoder) driverKey(d device) (version, date, provider string) {
 // isoDate turns m-d-yyyy into year-month-day.
 func isoDate(s string) string {
 	var m, d, y int
-	if n, _ := fmt.Sscanf(s, "%d-%d-%d", &m, &d, &y); n != 3 || m < 1 || m > 12 || d < 1 || d > 31 || y < 1980 || y > 9999 {
+	if n, _ := fmt.Sscanf(s, "%d-%d-%d", &m, &d, &y); n != 3 || m < 1 || m > 12 || d < 1 || d > 31 || y < 1980 ||
+		y > 9999 {
 		return ""
 	}
 	return fmt.Sprintf("%04d-%02d-%02d", y, m, d)
@@ -77,13 +78,20 @@ func (x *decoder) adapters() {
 		}
 		vendor, dev := pciIDs(d["hardware-id"])
 		version, date, _ := x.driverKey(d)
-		a := inventory.Adapter{Name: draft.Known(d["name"]), VendorID: draft.Known(vendor), DeviceID: draft.Known(dev), DriverVersion: draft.Known(version), DriverDate: draft.Known(date)}
+		a := inventory.Adapter{
+			Name:          draft.Known(d["name"]),
+			VendorID:      draft.Known(vendor),
+			DeviceID:      draft.Known(dev),
+			DriverVersion: draft.Known(version),
+			DriverDate:    draft.Known(date),
+		}
 		place := "graphics[" + strconv.Itoa(len(x.D.Graphics)) + "]"
 		if model := x.driverModel(vendor, dev); model != "" {
 			a.DriverModel = draft.Some(model)
 			x.D.Said(place+".driver_model", DriverModel)
 		} else {
-			x.D.AddGap(place+".driver_model", inventory.NotOffered, "the graphics kernel does not tell of this adapter", "")
+			x.D.AddGap(place+".driver_model", inventory.NotOffered, "the graphics kernel does not tell of this adapter",
+				"")
 		}
 		x.D.Graphics = append(x.D.Graphics, a)
 	}
@@ -95,7 +103,8 @@ func (x *decoder) adapters() {
 func (x *decoder) driverModel(vendor, dev string) string {
 	for _, n := range x.names(Adapters) {
 		ids, ok := x.raw(Adapter(n, DeviceIDs), 12)
-		if !ok || vendor == "" || fmt.Sprintf("%04x", binary.LittleEndian.Uint32(ids[4:])) != vendor || fmt.Sprintf("%04x", binary.LittleEndian.Uint32(ids[8:])) != dev {
+		if !ok || vendor == "" || fmt.Sprintf("%04x", binary.LittleEndian.Uint32(ids[4:])) != vendor ||
+			fmt.Sprintf("%04x", binary.LittleEndian.Uint32(ids[8:])) != dev {
 			continue
 		}
 		if v, ok := x.raw(Adapter(n, DriverModel), 4); ok {
@@ -121,7 +130,8 @@ func (x *decoder) interfaceLevel() {
 			x.D.Graphics[i].InterfaceLevel = draft.Some(level)
 			x.D.Said(place, Level)
 		case known:
-			x.D.AddGap(place, inventory.NotOffered, "the default adapter takes level "+level+", and nothing says which of several that is", "")
+			x.D.AddGap(place, inventory.NotOffered,
+				"the default adapter takes level "+level+", and nothing says which of several that is", "")
 		default:
 			x.Why(place, x.C.Get(Level), "the graphics library is not there, or takes no adapter")
 		}
@@ -169,11 +179,21 @@ func (x *decoder) devices() {
 		if d["name"] == "" || version == "" && problem == "" {
 			continue
 		}
-		x.D.Drivers = append(x.D.Drivers, inventory.Driver{Device: d["name"], Class: draft.Known(strings.ToLower(d["class"])), HardwareID: draft.Known(d["hardware-id"]),
-			Provider: draft.Known(provider), Version: draft.Known(version), Date: draft.Known(date), Status: draft.Known(problem)})
+		x.D.Drivers = append(x.D.Drivers, inventory.Driver{
+			Device: d["name"], Class: draft.Known(strings.ToLower(d["class"])),
+			HardwareID: draft.Known(d["hardware-id"]), Provider: draft.Known(provider), Version: draft.Known(version),
+			Date: draft.Known(date), Status: draft.Known(problem),
+		})
 	}
 	x.D.Said("drivers", "present devices, and the keys of their drivers")
 }
 
 // problems as the configuration manager numbers them; others keep their number.
-var problems = map[string]string{"10": "cannot start", "22": "switched off", "28": "no driver", "39": "driver cannot be loaded", "43": "stopped after a problem", "52": "driver is not signed"}
+var problems = map[string]string{
+	"10": "cannot start",
+	"22": "switched off",
+	"28": "no driver",
+	"39": "driver cannot be loaded",
+	"43": "stopped after a problem",
+	"52": "driver is not signed",
+}

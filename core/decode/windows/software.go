@@ -58,11 +58,16 @@ func (x *decoder) title(view View, key string) (inventory.Software, bool) {
 	if n, ok := get("SystemComponent").Number(); ok && n == 1 || text("ParentKeyName") != "" {
 		return inventory.Software{}, false
 	}
-	if kind := strings.ToLower(text("ReleaseType")); strings.Contains(kind, "update") || strings.Contains(kind, "hotfix") {
+	if kind := strings.ToLower(text("ReleaseType")); strings.Contains(kind, "update") ||
+		strings.Contains(kind, "hotfix") {
 		return inventory.Software{}, false
 	}
 	name := text("DisplayName")
-	return inventory.Software{Name: name, Version: draft.Known(text("DisplayVersion")), Publisher: draft.Known(text("Publisher"))}, name != ""
+	return inventory.Software{
+		Name:      name,
+		Version:   draft.Known(text("DisplayVersion")),
+		Publisher: draft.Known(text("Publisher")),
+	}, name != ""
 }
 
 // management: who steers this machine's updates, in words of kind and not of
@@ -80,7 +85,8 @@ func (x *decoder) management() {
 	case cloud:
 		x.Set(&o.Account, "os.account", "directory", `HKLM\`+KeyCloud)
 	default:
-		x.D.AddGap("os.account", inventory.NotOffered, "the machine has joined no directory; which kind of account its people use is not read", "")
+		x.D.AddGap("os.account", inventory.NotOffered,
+			"the machine has joined no directory; which kind of account its people use is not read", "")
 	}
 	var by []string
 	if joined == 3 {
@@ -95,7 +101,8 @@ func (x *decoder) management() {
 	if len(by) > 0 {
 		x.Set(&o.ManagedBy, "os.managed_by", strings.Join(by, ", "), "directory, enrolments and update policy")
 	} else {
-		x.D.AddGap("os.managed_by", inventory.NotOffered, "no sign of a directory, of device management or of an update server", "")
+		x.D.AddGap("os.managed_by", inventory.NotOffered,
+			"no sign of a directory, of device management or of an update server", "")
 	}
 	if n, ok := x.keyNumber(KeyPolicy, "TargetReleaseVersion"); ok && n == 1 {
 		x.Set(&o.HeldAt, "os.held_at", x.keyText(KeyPolicy, "TargetReleaseVersionInfo"), `HKLM\`+KeyPolicy)
@@ -133,7 +140,8 @@ func (x *decoder) checksSkipped(o *inventory.OS) {
 		o.ChecksSkipped = signs
 		x.D.Said("os.checks_skipped", `HKLM\`+KeySkipLab+` and HKLM\`+KeySkipMove)
 	default:
-		x.D.AddGap("os.checks_skipped", inventory.NotAsked, "the capture holds no reading of it", "take the inventory again with this collector")
+		x.D.AddGap("os.checks_skipped", inventory.NotAsked, "the capture holds no reading of it",
+			"take the inventory again with this collector")
 	}
 }
 
@@ -142,7 +150,8 @@ func (x *decoder) checksSkipped(o *inventory.OS) {
 func (x *decoder) enrolled() bool {
 	for _, sub := range x.names(View64.Subkeys(KeyEnrolled)) {
 		key := KeyEnrolled + `\` + sub
-		if n, ok := x.keyNumber(key, "EnrollmentState"); ok && n == 1 && x.C.Get(View64.Mark(key, "ProviderID")).Outcome == capture.OK {
+		if n, ok := x.keyNumber(key, "EnrollmentState"); ok && n == 1 &&
+			x.C.Get(View64.Mark(key, "ProviderID")).Outcome == capture.OK {
 			return true
 		}
 	}
@@ -153,7 +162,9 @@ func (x *decoder) enrolled() bool {
 // renamed prove nothing: many installers leave them.
 func (x *decoder) restart() {
 	o := &x.D.OS.PendingRestart
-	for _, key := range []string{KeyServicing + `\RebootPending`, KeyServicing + `\RebootInProgress`, KeyUpdate + `\RebootRequired`} {
+	for _, key := range []string{
+		KeyServicing + `\RebootPending`, KeyServicing + `\RebootInProgress`, KeyUpdate + `\RebootRequired`,
+	} {
 		if x.keyThere(key) {
 			x.SetBool(o, "os.pending_restart", true, `HKLM\`+key)
 			return
@@ -164,7 +175,9 @@ func (x *decoder) restart() {
 		return
 	}
 	if v, ok := x.value(KeySession, "PendingFileRenameOperations"); ok && len(v.Data) > 0 {
-		x.D.AddGap("os.pending_restart", inventory.NotOffered, "only files that wait to be renamed at the next start, which installers often leave behind", "Restart the machine and take the inventory again.")
+		x.D.AddGap("os.pending_restart", inventory.NotOffered,
+			"only files that wait to be renamed at the next start, which installers often leave behind",
+			"Restart the machine and take the inventory again.")
 		return
 	}
 	x.SetBool(o, "os.pending_restart", false, `HKLM\`+KeyServicing)
@@ -183,6 +196,7 @@ func (x *decoder) isolation() {
 	case ok:
 		x.Set(to, "security.vbs", "off", Isolation)
 	default:
-		x.Why("security.vbs", x.C.Get(Isolation), fmt.Sprintf("this version of the system does not tell (%s)", Isolation))
+		x.Why("security.vbs", x.C.Get(Isolation),
+			fmt.Sprintf("this version of the system does not tell (%s)", Isolation))
 	}
 }

@@ -125,20 +125,26 @@ func (v View) Subkeys(key string) string { return string(v) + key + `\` }
 // the subkeys that the reader lists, it is all that a capture holds of a
 // registry.
 var Wanted = map[string][]string{
-	KeyVersion:    {"ProductName", "EditionID", "CurrentBuildNumber", "UBR", "DisplayVersion", "ReleaseId", "InstallationType"},
-	KeyBIOS:       {"SystemManufacturer", "SystemProductName", "BaseBoardManufacturer", "BaseBoardProduct", "BIOSVendor", "BIOSVersion", "BIOSReleaseDate"},
+	KeyVersion: {"ProductName", "EditionID", "CurrentBuildNumber", "UBR", "DisplayVersion", "ReleaseId",
+		"InstallationType"},
+	KeyBIOS: {"SystemManufacturer", "SystemProductName", "BaseBoardManufacturer", "BaseBoardProduct",
+		"BIOSVendor", "BIOSVersion", "BIOSReleaseDate"},
 	KeyProcessor:  {"ProcessorNameString", "VendorIdentifier", "Identifier", "~MHz"},
 	KeyName:       {"ComputerName"},
 	KeySecureBoot: {"UEFISecureBootEnabled"},
 	KeyEncryption: {"BootStatus"},
 	KeyGuard:      {"EnableVirtualizationBasedSecurity"},
 	KeyPolicy:     {"TargetReleaseVersion", "TargetReleaseVersionInfo"},
-	KeySkipLab:    {"BypassCPUCheck", "BypassRAMCheck", "BypassSecureBootCheck", "BypassStorageCheck", "BypassTPMCheck"},
-	KeySkipMove:   {"AllowUpgradesWithUnsupportedTPMOrCPU"},
-	KeySession:    {"PendingFileRenameOperations"},
-	KeyLanguage:   {"InstallLanguage"},
-	KeyPortable:   {"PortableOperatingSystem"},
+	KeySkipLab: {"BypassCPUCheck", "BypassRAMCheck", "BypassSecureBootCheck", "BypassStorageCheck",
+		"BypassTPMCheck"},
+	KeySkipMove: {"AllowUpgradesWithUnsupportedTPMOrCPU"},
+	KeySession:  {"PendingFileRenameOperations"},
+	KeyLanguage: {"InstallLanguage"},
+	KeyPortable: {"PortableOperatingSystem"},
 }
 
 // Marks are keys of which only the presence counts.
-var Marks = []string{KeyServicing, KeyServicing + `\RebootPending`, KeyServicing + `\RebootInProgress`, KeyUpdate + `\RebootRequired`, KeySecureBoot}
+var Marks = []string{
+	KeyServicing, KeyServicing + `\RebootPending`, KeyServicing + `\RebootInProgress`, KeyUpdate + `\RebootRequired`,
+	KeySecureBoot,
+}

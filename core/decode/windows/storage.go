@@ -46,7 +46,9 @@ func (x *decoder) storage() {
 	case 1:
 		x.systemDisk(x.systemDisks[0], tables)
 	case 0:
-		for _, n := range []string{"storage.system.disk_bytes", "storage.system.partition_style", "storage.system.kind"} {
+		for _, n := range []string{
+			"storage.system.disk_bytes", "storage.system.partition_style", "storage.system.kind",
+		} {
 			x.Why(n, x.C.Get(Extents), "the system does not tell which disk its volume is on")
 		}
 	default:
@@ -57,8 +59,12 @@ func (x *decoder) storage() {
 			}
 			s.System.Members = append(s.System.Members, m)
 		}
-		for _, n := range []string{"storage.system.disk_bytes", "storage.system.partition_style", "storage.system.kind"} {
-			x.D.AddGap(n, inventory.NotOffered, fmt.Sprintf("the system volume spans %d disks; their sizes are not summed", len(x.systemDisks)), "The drives are listed one by one under Storage.")
+		for _, n := range []string{
+			"storage.system.disk_bytes", "storage.system.partition_style", "storage.system.kind",
+		} {
+			x.D.AddGap(n, inventory.NotOffered,
+				fmt.Sprintf("the system volume spans %d disks; their sizes are not summed", len(x.systemDisks)),
+				"The drives are listed one by one under Storage.")
 		}
 	}
 	x.bootDisk(tables)
@@ -99,8 +105,23 @@ func (x *decoder) sized(n string) int64 {
 
 // buses as STORAGE_BUS_TYPE numbers them, and the kind of drive where the bus
 // alone decides it.
-var buses = map[uint32][2]string{1: {"scsi", ""}, 2: {"atapi", "other"}, 3: {"ata", ""}, 7: {"usb", ""}, 8: {"raid", ""}, 9: {"iscsi", "other"}, 0xA: {"sas", ""},
-	0xB: {"sata", ""}, 0xC: {"sd", "emmc"}, 0xD: {"mmc", "emmc"}, 0xE: {"virtual", "virtual"}, 0xF: {"file", "virtual"}, 0x10: {"storage space", ""}, 0x11: {"nvme", "ssd"}, 0x13: {"ufs", "emmc"}}
+var buses = map[uint32][2]string{
+	1:    {"scsi", ""},
+	2:    {"atapi", "other"},
+	3:    {"ata", ""},
+	7:    {"usb", ""},
+	8:    {"raid", ""},
+	9:    {"iscsi", "other"},
+	0xA:  {"sas", ""},
+	0xB:  {"sata", ""},
+	0xC:  {"sd", "emmc"},
+	0xD:  {"mmc", "emmc"},
+	0xE:  {"virtual", "virtual"},
+	0xF:  {"file", "virtual"},
+	0x10: {"storage space", ""},
+	0x11: {"nvme", "ssd"},
+	0x13: {"ufs", "emmc"},
+}
 
 func (x *decoder) disk(n string) inventory.Disk {
 	d := inventory.Disk{Name: draft.Some("disk " + n)}
@@ -149,12 +170,14 @@ func (x *decoder) systemDisk(n string, tables map[string]partition.Table) {
 		x.Why("storage.system.disk_bytes", x.C.Get(Disk(n, Geometry)), "the disk does not tell its size")
 	}
 	if d := x.D.SystemDrive(); d == nil || d.Kind.IsZero() {
-		x.D.AddGap("storage.system.kind", inventory.NotOffered, "the drive does not tell its kind", "Look the drive up in its maker's documents and enter it by hand.")
+		x.D.AddGap("storage.system.kind", inventory.NotOffered, "the drive does not tell its kind",
+			"Look the drive up in its maker's documents and enter it by hand.")
 	}
 	if t, ok := tables[n]; ok {
 		x.Set(&sys.PartitionStyle, "storage.system.partition_style", t.Style, Layout)
 	} else {
-		x.Why("storage.system.partition_style", x.C.Get(Disk(n, Layout)), "the system does not tell the partition style")
+		x.Why("storage.system.partition_style", x.C.Get(Disk(n, Layout)),
+			"the system does not tell the partition style")
 	}
 }
 
@@ -168,7 +191,8 @@ const (
 // system partition, or with an active partition, the system's own disk first.
 func (x *decoder) bootDisk(tables map[string]partition.Table) {
 	starts := func(t partition.Table) bool {
-		return slices.ContainsFunc(t.Parts, func(p partition.Part) bool { return p.Type == partition.ESP || p.Type == "ef" || p.Active })
+		return slices.ContainsFunc(t.Parts,
+			func(p partition.Part) bool { return p.Type == partition.ESP || p.Type == "ef" || p.Active })
 	}
 	var can []string
 	for _, n := range x.names(Disks) {
@@ -184,7 +208,8 @@ func (x *decoder) bootDisk(tables map[string]partition.Table) {
 	case len(can) == 1:
 		n = can[0]
 	default:
-		x.D.AddGap("storage.boot", inventory.NotOffered, fmt.Sprintf("%d disks have a partition that can start a machine, and none is the system's", len(can)), "")
+		x.D.AddGap("storage.boot", inventory.NotOffered,
+			fmt.Sprintf("%d disks have a partition that can start a machine, and none is the system's", len(can)), "")
 		return
 	}
 	boot, t := &x.D.Storage.Boot, tables[n]
@@ -212,7 +237,8 @@ func (x *decoder) esp(t partition.Table) {
 		return
 	}
 	if b, ok := x.raw(ESPSpace, 24); ok {
-		if size, free := binary.LittleEndian.Uint64(b[8:]), binary.LittleEndian.Uint64(b[16:]); free <= size && size < 1<<50 {
+		if size, free := binary.LittleEndian.Uint64(b[8:]),
+			binary.LittleEndian.Uint64(b[16:]); free <= size && size < 1<<50 {
 			x.D.Storage.Boot.ESP.FreeBytes = draft.Some(int64(free))
 		}
 	}

@@ -27,7 +27,10 @@ type decoder struct {
 
 // notRead are the facts that Windows could tell of and this collector does not
 // read.
-var notRead = []string{"os.licence", "storage.system.health", "storage.system.encryption.key_kept", "firmware.settings_interface", "backup"}
+var notRead = []string{
+	"os.licence", "storage.system.health", "storage.system.encryption.key_kept", "firmware.settings_interface",
+	"backup",
+}
 
 // Decode makes the inventory. Every fact of the catalogue is known or has a
 // gap afterwards.
@@ -139,7 +142,8 @@ func (x *decoder) system() {
 	const reg = `HKLM\` + KeyVersion
 	x.Set(&o.Name, "os.name", x.keyText(KeyVersion, "ProductName"), reg+", which can still say the release before")
 	x.Set(&o.Edition, "os.edition", x.keyText(KeyVersion, "EditionID"), reg)
-	x.Set(&o.Language, "os.language", draft.LanguageByNumber(x.keyText(KeyLanguage, "InstallLanguage")), `HKLM\`+KeyLanguage)
+	x.Set(&o.Language, "os.language", draft.LanguageByNumber(x.keyText(KeyLanguage, "InstallLanguage")),
+		`HKLM\`+KeyLanguage)
 	inRegistry := x.keyText(KeyVersion, "CurrentBuildNumber")
 	b, ok := x.raw(Version, 16)
 	if !ok {
@@ -150,10 +154,12 @@ func (x *decoder) system() {
 		x.Set(&o.Build, "os.build", x.build(inRegistry), reg)
 		return
 	}
-	major, minor, build := binary.LittleEndian.Uint32(b[4:]), binary.LittleEndian.Uint32(b[8:]), strconv.Itoa(int(binary.LittleEndian.Uint32(b[12:])&0xFFFF))
+	major, minor, build := binary.LittleEndian.Uint32(b[4:]), binary.LittleEndian.Uint32(b[8:]),
+		strconv.Itoa(int(binary.LittleEndian.Uint32(b[12:])&0xFFFF))
 	x.Set(&o.Version, "os.version", fmt.Sprintf("%d.%d.%s", major, minor, build), Version)
 	if inRegistry != "" && inRegistry != build {
-		x.Disagree("os.build", inventory.Differ{Value: build, Source: Version}, inventory.Differ{Value: inRegistry, Source: reg})
+		x.Disagree("os.build", inventory.Differ{Value: build, Source: Version},
+			inventory.Differ{Value: inRegistry, Source: reg})
 		return
 	}
 	x.Set(&o.Build, "os.build", x.build(build), Version+" and UBR")

@@ -26,24 +26,46 @@ func (c pc) no(source, outcome string, code int64) {
 }
 
 func (c pc) text(key, name, s string) {
-	c.ok(windows.View64.Value(key, name), string(registry.Encode(registry.Value{Type: registry.Text, Data: []byte(craft.Wide(s))})))
+	c.ok(windows.View64.Value(key, name),
+		string(registry.Encode(registry.Value{Type: registry.Text, Data: []byte(craft.Wide(s))})))
 }
 
 func (c pc) number(key, name string, n uint32) {
-	c.ok(windows.View64.Value(key, name), string(registry.Encode(registry.Value{Type: registry.Number32, Data: []byte(craft.U32(n))})))
+	c.ok(windows.View64.Value(key, name),
+		string(registry.Encode(registry.Value{Type: registry.Number32, Data: []byte(craft.U32(n))})))
 }
 
 // sound is a small PC on which everything answers: UEFI, secure boot, a TPM.
 func sound() pc {
-	c := pc{&capture.Document{Format: capture.Format, TakenAt: time.Date(2026, 11, 20, 9, 0, 0, 0, time.UTC), Platform: "windows", Elevated: true}}
+	c := pc{&capture.Document{
+		Format:   capture.Format,
+		TakenAt:  time.Date(2026, 11, 20, 9, 0, 0, 0, time.UTC),
+		Platform: "windows",
+		Elevated: true,
+	}}
 	c.ok(windows.Version, craft.U32(20)+craft.U32(11)+craft.U32(2)+craft.U32(4104)+craft.U32(2))
 	c.ok(windows.Binary, "amd64")
 	c.ok(windows.Native, craft.U16(0)+craft.U16(0x8664))
 	c.text(windows.KeyVersion, "CurrentBuildNumber", "4104")
 	c.text(windows.KeyLanguage, "InstallLanguage", "0407")
-	c.ok(windows.CPUID, craft.CPU{Vendor: "CorvaneParts", Name: "Corvane K5-8400", Family: 6, Model: 158, MHz: 2800}.Leaves())
-	table := craft.PC{Firmware: "Plover Firmware", UEFI: true, Maker: "Ostrel", Product: "Bollard 300", Serial: "TW1", Chassis: 3, Slots: 2, MaxGiB: 32,
-		Modules: []craft.Module{{Slot: "A", MiB: 8192, Type: 0x1A, Form: 9}, {Slot: "B"}}}.Tables()
+	c.ok(windows.CPUID, craft.CPU{
+		Vendor: "CorvaneParts",
+		Name:   "Corvane K5-8400",
+		Family: 6,
+		Model:  158,
+		MHz:    2800,
+	}.Leaves())
+	table := craft.PC{
+		Firmware: "Plover Firmware",
+		UEFI:     true,
+		Maker:    "Ostrel",
+		Product:  "Bollard 300",
+		Serial:   "TW1",
+		Chassis:  3,
+		Slots:    2,
+		MaxGiB:   32,
+		Modules:  []craft.Module{{Slot: "A", MiB: 8192, Type: 0x1A, Form: 9}, {Slot: "B"}},
+	}.Tables()
 	c.ok(windows.Firmware, "\x00\x03\x03\x00"+craft.U32(uint32(len(table)))+table)
 	c.ok(windows.Memory, craft.Put(64, map[int]string{8: craft.U64(8 << 30)}))
 	c.ok(windows.MemoryFitted, craft.U64(8<<20))
@@ -60,9 +82,17 @@ func sound() pc {
 	c.ok(windows.Uplinks, "6 1\n")
 	c.ok(windows.Joined, craft.U32(1))
 	c.ok(windows.Disks, "0")
-	c.ok(windows.Disk("0", windows.Descriptor), craft.Put(40, map[int]string{16: craft.U32(40), 28: craft.U32(0x11)})+"Brannock NV\x00")
+	c.ok(windows.Disk("0", windows.Descriptor),
+		craft.Put(40, map[int]string{16: craft.U32(40), 28: craft.U32(0x11)})+"Brannock NV\x00")
 	c.ok(windows.Disk("0", windows.Geometry), craft.Put(32, map[int]string{24: craft.U64(256060514304)}))
-	entry := craft.Put(144, map[int]string{0: craft.U32(1), 8: craft.U64(1 << 20), 16: craft.U64(260 << 20), 24: craft.U32(1), 32: craft.GUID(craft.ESP), 48: craft.GUID("71de0000-0000-4000-8000-000000000001")})
+	entry := craft.Put(144, map[int]string{
+		0:  craft.U32(1),
+		8:  craft.U64(1 << 20),
+		16: craft.U64(260 << 20),
+		24: craft.U32(1),
+		32: craft.GUID(craft.ESP),
+		48: craft.GUID("71de0000-0000-4000-8000-000000000001"),
+	})
 	c.ok(windows.Disk("0", windows.Layout), craft.Put(48, map[int]string{0: craft.U32(1) + craft.U32(1)})+entry)
 	c.ok(windows.Extents, craft.U32(1)+craft.U32(0)+craft.U32(0)+craft.U32(0)+craft.U64(1<<30)+craft.U64(200<<30))
 	c.ok(windows.Space, craft.U64(5)+craft.U64(200_000_000_000)+craft.U64(50_000_000_000))
@@ -79,8 +109,22 @@ func TestVariants(t *testing.T) {
 		change func(pc)
 		want   map[string]string
 	}{
-		{"sound", func(pc) {}, map[string]string{"firmware.boot_mode": "uefi", state: "on", capable: "true", "tpm.state": "ready", "tpm.version": "2.0", "memory.installed_bytes": "8589934592", "os.version": "11.2.4104", "os.language": "de-DE",
-			"storage.system.disk_bytes": "256060514304", "storage.system.free_bytes": "50000000000", "storage.system.encryption.state": "off", "storage.boot.esp.loader": "true", "os.pending_restart": "false", "security.vbs": "off"}},
+		{"sound", func(pc) {}, map[string]string{
+			"firmware.boot_mode":              "uefi",
+			state:                             "on",
+			capable:                           "true",
+			"tpm.state":                       "ready",
+			"tpm.version":                     "2.0",
+			"memory.installed_bytes":          "8589934592",
+			"os.version":                      "11.2.4104",
+			"os.language":                     "de-DE",
+			"storage.system.disk_bytes":       "256060514304",
+			"storage.system.free_bytes":       "50000000000",
+			"storage.system.encryption.state": "off",
+			"storage.boot.esp.loader":         "true",
+			"os.pending_restart":              "false",
+			"security.vbs":                    "off",
+		}},
 
 		{"secure boot off", func(c pc) {
 			c.ok(windows.SecureBoot, "\x00\x01")
@@ -97,7 +141,8 @@ func TestVariants(t *testing.T) {
 			c.no(windows.SecureBoot, capture.NotExposed, 0xC0000003)
 			c.no(windows.Variable("SecureBoot"), capture.Denied, 1314)
 		}, map[string]string{state: "on", capable: "true"}},
-		{"firmware and registry disagree", func(c pc) { c.ok(windows.Variable("SecureBoot"), craft.U32(6)+"\x00") }, map[string]string{state: "? disagree", capable: "true"}},
+		{"firmware and registry disagree", func(c pc) { c.ok(windows.Variable("SecureBoot"), craft.U32(6)+"\x00") },
+			map[string]string{state: "? disagree", capable: "true"}},
 		{"firmware without secure boot", func(c pc) {
 			c.no(windows.SecureBoot, capture.NotExposed, 0xC0000003)
 			c.no(windows.View64.Value(windows.KeySecureBoot, "UEFISecureBootEnabled"), capture.Absent, 2)
@@ -109,16 +154,31 @@ func TestVariants(t *testing.T) {
 			c.no(windows.View64.Value(windows.KeySecureBoot, "UEFISecureBootEnabled"), capture.Denied, 5)
 			c.no(windows.Variable("SecureBoot"), capture.Denied, 1314)
 		}, map[string]string{state: "? read-failed", capable: "? read-failed"}},
-		{"legacy", func(c pc) { c.ok(windows.FirmwareType, craft.U32(1)) }, map[string]string{"firmware.boot_mode": "legacy", state: "inactive", capable: "? not-offered", "firmware.uefi_capable": "true", "storage.other_systems": "? not-offered"}},
+		{"legacy", func(c pc) { c.ok(windows.FirmwareType, craft.U32(1)) },
+			map[string]string{
+				"firmware.boot_mode":    "legacy",
+				state:                   "inactive",
+				capable:                 "? not-offered",
+				"firmware.uefi_capable": "true",
+				"storage.other_systems": "? not-offered",
+			}},
 		{"an older system tells otherwise how it started", func(c pc) {
 			c.no(windows.FirmwareType, capture.NotExposed, 127)
 			c.ok(windows.BootInfo, craft.Zeros(16)+craft.U32(1)+craft.Zeros(12))
 		}, map[string]string{"firmware.boot_mode": "legacy"}},
-		{"nothing tells how it started", func(c pc) { c.no(windows.FirmwareType, capture.NotExposed, 127) }, map[string]string{"firmware.boot_mode": "? not-offered", state: "? not-offered", "firmware.uefi_capable": "true"}},
-		{"a type that nobody knows", func(c pc) { c.ok(windows.FirmwareType, craft.U32(7)) }, map[string]string{"firmware.boot_mode": "? not-offered"}},
+		{"nothing tells how it started", func(c pc) { c.no(windows.FirmwareType, capture.NotExposed, 127) },
+			map[string]string{
+				"firmware.boot_mode":    "? not-offered",
+				state:                   "? not-offered",
+				"firmware.uefi_capable": "true",
+			}},
+		{"a type that nobody knows", func(c pc) { c.ok(windows.FirmwareType, craft.U32(7)) },
+			map[string]string{"firmware.boot_mode": "? not-offered"}},
 
-		{"TPM switched off", func(c pc) { c.no(windows.TBS, capture.Failed, 0x80284016) }, map[string]string{"tpm.state": "off", "tpm.version": "? not-offered"}},
-		{"no TPM", func(c pc) { c.no(windows.TBS, capture.Absent, 0x8028400F) }, map[string]string{"tpm.state": "not-seen", "tpm.version": "? not-offered"}},
+		{"TPM switched off", func(c pc) { c.no(windows.TBS, capture.Failed, 0x80284016) },
+			map[string]string{"tpm.state": "off", "tpm.version": "? not-offered"}},
+		{"no TPM", func(c pc) { c.no(windows.TBS, capture.Absent, 0x8028400F) },
+			map[string]string{"tpm.state": "not-seen", "tpm.version": "? not-offered"}},
 		{"announced by a table", func(c pc) {
 			c.no(windows.TBS, capture.Absent, 0x8028400F)
 			c.ok(windows.Table("TPM2"), craft.TPM2Table(2))
@@ -127,64 +187,124 @@ func TestVariants(t *testing.T) {
 			c.no(windows.TBS, capture.Absent, 0x8028400F)
 			c.ok(windows.Table("TPM2"), "x"+craft.TPM2Table(2)[1:])
 		}, map[string]string{"tpm.state": "not-seen"}},
-		{"services do not run", func(c pc) { c.no(windows.TBS, capture.Failed, 0x80284010) }, map[string]string{"tpm.state": "? read-failed"}},
-		{"no such services", func(c pc) { c.no(windows.TBS, capture.NotExposed, 127) }, map[string]string{"tpm.state": "? not-offered"}},
-		{"refused", func(c pc) { c.Elevated = false; c.no(windows.TBS, capture.Denied, 0x80284012) }, map[string]string{"tpm.state": "? needs-rights"}},
-		{"failure mode", func(c pc) { c.ok(windows.Ask2, "\x80\x01\x00\x00\x00\x0A\x00\x00\x01\x01") }, map[string]string{"tpm.state": "not-ready", "tpm.manufacturer": "? not-offered"}},
-		{"it does not answer", func(c pc) { c.no(windows.Ask2, capture.Failed, 0x80280400) }, map[string]string{"tpm.state": "ready", "tpm.manufacturer": "? read-failed"}},
-		{"a made-up version", func(c pc) { c.ok(windows.TBS, craft.U32(1)+craft.U32(9)+craft.U32(3)+craft.U32(1)) }, map[string]string{"tpm.state": "ready", "tpm.version": "? read-failed"}},
-		{"an emulator's TPM", func(c pc) { c.ok(windows.TBS, craft.U32(1)+craft.U32(2)+craft.U32(4)+craft.U32(1)) }, map[string]string{"tpm.kind": "virtual"}},
-		{"a chip by its maker", func(c pc) { c.ok(windows.Ask2, craft.TPM2Answer("IFX", 7, 85)) }, map[string]string{"tpm.kind": "discrete"}},
+		{"services do not run", func(c pc) { c.no(windows.TBS, capture.Failed, 0x80284010) },
+			map[string]string{"tpm.state": "? read-failed"}},
+		{"no such services", func(c pc) { c.no(windows.TBS, capture.NotExposed, 127) },
+			map[string]string{"tpm.state": "? not-offered"}},
+		{"refused", func(c pc) { c.Elevated = false; c.no(windows.TBS, capture.Denied, 0x80284012) },
+			map[string]string{"tpm.state": "? needs-rights"}},
+		{"failure mode", func(c pc) { c.ok(windows.Ask2, "\x80\x01\x00\x00\x00\x0A\x00\x00\x01\x01") },
+			map[string]string{"tpm.state": "not-ready", "tpm.manufacturer": "? not-offered"}},
+		{"it does not answer", func(c pc) { c.no(windows.Ask2, capture.Failed, 0x80280400) },
+			map[string]string{"tpm.state": "ready", "tpm.manufacturer": "? read-failed"}},
+		{"a made-up version", func(c pc) { c.ok(windows.TBS, craft.U32(1)+craft.U32(9)+craft.U32(3)+craft.U32(1)) },
+			map[string]string{"tpm.state": "ready", "tpm.version": "? read-failed"}},
+		{"an emulator's TPM", func(c pc) { c.ok(windows.TBS, craft.U32(1)+craft.U32(2)+craft.U32(4)+craft.U32(1)) },
+			map[string]string{"tpm.kind": "virtual"}},
+		{"a chip by its maker", func(c pc) { c.ok(windows.Ask2, craft.TPM2Answer("IFX", 7, 85)) },
+			map[string]string{"tpm.kind": "discrete"}},
 
-		{"a program of 32 bits", func(c pc) { c.ok(windows.Native, craft.U16(0x014C)+craft.U16(0x8664)); c.ok(windows.Binary, "386") }, map[string]string{"os.architecture": "x86-64", "processor.architecture": "x86-64"}},
-		{"a system of 32 bits", func(c pc) { c.ok(windows.Native, craft.U16(0)+craft.U16(0x014C)) }, map[string]string{"os.architecture": "x86", "processor.architecture": "x86-64", "firmware.uefi_bits": "32"}},
+		{"a program of 32 bits",
+			func(c pc) { c.ok(windows.Native, craft.U16(0x014C)+craft.U16(0x8664)); c.ok(windows.Binary, "386") },
+			map[string]string{"os.architecture": "x86-64", "processor.architecture": "x86-64"}},
+		{"a system of 32 bits", func(c pc) { c.ok(windows.Native, craft.U16(0)+craft.U16(0x014C)) },
+			map[string]string{
+				"os.architecture":        "x86",
+				"processor.architecture": "x86-64",
+				"firmware.uefi_bits":     "32",
+			}},
 		{"an older system without the call", func(c pc) {
 			c.no(windows.Native, capture.NotExposed, 127)
 			c.ok(windows.SystemInfo, craft.U16(9))
 		}, map[string]string{"os.architecture": "x86-64"}},
 		{"the root of the system's own isolation is no guest", func(c pc) {
-			raw := craft.CPU{Vendor: "CorvaneParts", Name: "Corvane K5-8400", Family: 6, Model: 158, Hypervisor: "BoathouseHyp"}.Leaves()
-			c.ok(windows.CPUID, raw+craft.U32(0x40000003)+craft.U32(0)+craft.U32(0)+craft.U32(1)+craft.U32(0)+craft.U32(0))
+			raw := craft.CPU{
+				Vendor:     "CorvaneParts",
+				Name:       "Corvane K5-8400",
+				Family:     6,
+				Model:      158,
+				Hypervisor: "BoathouseHyp",
+			}.Leaves()
+			c.ok(windows.CPUID, raw+craft.U32(0x40000003)+craft.U32(0)+craft.U32(0)+craft.U32(1)+craft.U32(0)+
+				craft.U32(0))
 		}, map[string]string{"device.environment": "hardware", "device.hypervisor": "? not-offered"}},
 		{"a guest", func(c pc) {
 			c.ok(windows.CPUID, craft.CPU{Vendor: "CorvaneParts", Name: "x", Hypervisor: "BoathouseHyp"}.Leaves())
 			c.ok(windows.Disk("0", windows.Seek), craft.Zeros(12))
-		}, map[string]string{"device.environment": "guest", "device.form": "virtual", "storage.system.kind": "virtual", "tpm.kind": "virtual"}},
+		}, map[string]string{
+			"device.environment":  "guest",
+			"device.form":         "virtual",
+			"storage.system.kind": "virtual",
+			"tpm.kind":            "virtual",
+		}},
 
-		{"two sources count other modules", func(c pc) { c.ok(windows.MemoryFitted, craft.U64(16<<20)) }, map[string]string{"memory.installed_bytes": "? disagree"}},
-		{"no tables", func(c pc) { c.no(windows.Firmware, capture.NotExposed, 1) }, map[string]string{"memory.installed_bytes": "8589934592", "memory.slots": "? not-offered", "device.serial": "? not-offered"}},
+		{"two sources count other modules", func(c pc) { c.ok(windows.MemoryFitted, craft.U64(16<<20)) },
+			map[string]string{"memory.installed_bytes": "? disagree"}},
+		{"no tables", func(c pc) { c.no(windows.Firmware, capture.NotExposed, 1) },
+			map[string]string{
+				"memory.installed_bytes": "8589934592",
+				"memory.slots":           "? not-offered",
+				"device.serial":          "? not-offered",
+			}},
 		{"no tables, and the registry's copy", func(c pc) {
 			c.no(windows.Firmware, capture.NotExposed, 1)
 			c.text(windows.KeyBIOS, "SystemManufacturer", "Ostrel")
 			c.text(windows.KeyBIOS, "SystemProductName", "System Product Name")
 		}, map[string]string{"device.manufacturer": "Ostrel", "device.model": "? not-offered"}},
 
-		{"encrypted by the sector", func(c pc) { c.ok(windows.VolumeHead, craft.Put(512, map[int]string{0: "\xEB\x58\x90-FVE-FS-"})) }, map[string]string{"storage.system.encryption.state": "on", "storage.system.encryption.kind": "platform"}},
-		{"encrypted by the registry", func(c pc) { c.number(windows.KeyEncryption, "BootStatus", 1) }, map[string]string{"storage.system.encryption.state": "on"}},
+		{"encrypted by the sector",
+			func(c pc) { c.ok(windows.VolumeHead, craft.Put(512, map[int]string{0: "\xEB\x58\x90-FVE-FS-"})) },
+			map[string]string{"storage.system.encryption.state": "on", "storage.system.encryption.kind": "platform"}},
+		{"encrypted by the registry", func(c pc) { c.number(windows.KeyEncryption, "BootStatus", 1) },
+			map[string]string{"storage.system.encryption.state": "on"}},
 		{"a registry that says no is no proof", func(c pc) {
 			c.Elevated = false
 			c.number(windows.KeyEncryption, "BootStatus", 0)
 			c.no(windows.VolumeHead, capture.Denied, 5)
 		}, map[string]string{"storage.system.encryption.state": "? needs-rights"}},
-		{"a sector of another sort", func(c pc) { c.ok(windows.VolumeHead, craft.Zeros(512)) }, map[string]string{"storage.system.encryption.state": "? not-offered"}},
-		{"no disks", func(c pc) { c.no(windows.Disks, capture.Absent, 2) }, map[string]string{"storage.system.disk_bytes": "? not-offered", "storage.boot.disk": "? not-offered"}},
-		{"an answer without extents", func(c pc) { c.ok(windows.Extents, craft.Zeros(32)) }, map[string]string{"storage.system.disk_bytes": "? not-offered", "storage.boot.disk": "disk 0"}},
-		{"more free than there is", func(c pc) { c.ok(windows.Space, craft.U64(5)+craft.U64(6)+craft.U64(7)) }, map[string]string{"storage.system.free_bytes": "? read-failed"}},
-		{"a raw layout", func(c pc) { c.ok(windows.Disk("0", windows.Layout), craft.Put(48, map[int]string{0: craft.U32(2)})) }, map[string]string{"storage.system.partition_style": "none", "storage.boot.disk": "? not-offered"}},
+		{"a sector of another sort", func(c pc) { c.ok(windows.VolumeHead, craft.Zeros(512)) },
+			map[string]string{"storage.system.encryption.state": "? not-offered"}},
+		{"no disks", func(c pc) { c.no(windows.Disks, capture.Absent, 2) },
+			map[string]string{"storage.system.disk_bytes": "? not-offered", "storage.boot.disk": "? not-offered"}},
+		{"an answer without extents", func(c pc) { c.ok(windows.Extents, craft.Zeros(32)) },
+			map[string]string{"storage.system.disk_bytes": "? not-offered", "storage.boot.disk": "disk 0"}},
+		{"more free than there is", func(c pc) { c.ok(windows.Space, craft.U64(5)+craft.U64(6)+craft.U64(7)) },
+			map[string]string{"storage.system.free_bytes": "? read-failed"}},
+		{"a raw layout", func(c pc) {
+			c.ok(windows.Disk("0", windows.Layout), craft.Put(48, map[int]string{0: craft.U32(2)}))
+		}, map[string]string{
+			"storage.system.partition_style": "none",
+			"storage.boot.disk":              "? not-offered",
+		}},
 
-		{"battery", func(c pc) { c.ok(windows.PowerStatus, "\x00\x02\x21\x00"+craft.Zeros(8)) }, map[string]string{"power.source": "battery", "power.battery_percent": "33"}},
-		{"nobody knows the charge", func(c pc) { c.ok(windows.PowerStatus, "\xFF\x00\xFF\x00"+craft.Zeros(8)) }, map[string]string{"power.source": "? not-offered", "power.battery_percent": "? not-offered"}},
-		{"only loopback and a tunnel are up", func(c pc) { c.ok(windows.Uplinks, "24 1\n131 1\n6 2\n") }, map[string]string{"network.connected": "false"}},
-		{"a restart is due", func(c pc) { c.ok(windows.View64.Subkeys(windows.KeyUpdate+`\RebootRequired`), "") }, map[string]string{"os.pending_restart": "true"}},
+		{"battery", func(c pc) { c.ok(windows.PowerStatus, "\x00\x02\x21\x00"+craft.Zeros(8)) },
+			map[string]string{"power.source": "battery", "power.battery_percent": "33"}},
+		{"nobody knows the charge", func(c pc) { c.ok(windows.PowerStatus, "\xFF\x00\xFF\x00"+craft.Zeros(8)) },
+			map[string]string{"power.source": "? not-offered", "power.battery_percent": "? not-offered"}},
+		{"only loopback and a tunnel are up", func(c pc) { c.ok(windows.Uplinks, "24 1\n131 1\n6 2\n") },
+			map[string]string{"network.connected": "false"}},
+		{"a restart is due", func(c pc) { c.ok(windows.View64.Subkeys(windows.KeyUpdate+`\RebootRequired`), "") },
+			map[string]string{"os.pending_restart": "true"}},
 		{"files wait to be renamed", func(c pc) {
 			c.ok(windows.View64.Value(windows.KeySession, "PendingFileRenameOperations"), craft.U32(7)+craft.Wide("a"))
 		}, map[string]string{"os.pending_restart": "? not-offered"}},
-		{"joined", func(c pc) { c.ok(windows.Joined, craft.U32(3)) }, map[string]string{"os.account": "directory", "os.managed_by": "a directory"}},
-		{"joined from afar", func(c pc) { c.ok(windows.View64.Mark(windows.KeyCloud, "*"), "") }, map[string]string{"os.account": "directory", "os.managed_by": "? not-offered"}},
-		{"isolation runs", func(c pc) { c.ok(windows.Isolation, "\x01"+craft.Zeros(7)) }, map[string]string{"security.vbs": "running"}},
-		{"isolation is configured", func(c pc) { c.number(windows.KeyGuard, "EnableVirtualizationBasedSecurity", 1) }, map[string]string{"security.vbs": "configured"}},
-		{"on a medium to carry about", func(c pc) { c.number(windows.KeyPortable, "PortableOperatingSystem", 1) }, map[string]string{"device.environment": "live", "os.version": "? not-offered", "storage.system.free_bytes": "? not-offered", "tpm.state": "ready"}},
-		{"a build from the registry alone", func(c pc) { c.no(windows.Version, capture.Failed, 1) }, map[string]string{"os.build": "4104", "os.version": "? not-offered"}},
+		{"joined", func(c pc) { c.ok(windows.Joined, craft.U32(3)) },
+			map[string]string{"os.account": "directory", "os.managed_by": "a directory"}},
+		{"joined from afar", func(c pc) { c.ok(windows.View64.Mark(windows.KeyCloud, "*"), "") },
+			map[string]string{"os.account": "directory", "os.managed_by": "? not-offered"}},
+		{"isolation runs", func(c pc) { c.ok(windows.Isolation, "\x01"+craft.Zeros(7)) },
+			map[string]string{"security.vbs": "running"}},
+		{"isolation is configured", func(c pc) { c.number(windows.KeyGuard, "EnableVirtualizationBasedSecurity", 1) },
+			map[string]string{"security.vbs": "configured"}},
+		{"on a medium to carry about", func(c pc) { c.number(windows.KeyPortable, "PortableOperatingSystem", 1) },
+			map[string]string{
+				"device.environment":        "live",
+				"os.version":                "? not-offered",
+				"storage.system.free_bytes": "? not-offered",
+				"tpm.state":                 "ready",
+			}},
+		{"a build from the registry alone", func(c pc) { c.no(windows.Version, capture.Failed, 1) },
+			map[string]string{"os.build": "4104", "os.version": "? not-offered"}},
 	}
 	for _, tt := range tests {
 		t.Run(tt.name, func(t *testing.T) {
@@ -207,7 +327,13 @@ func TestSoftware(t *testing.T) {
 	c := sound()
 	c.ok(windows.SoftwareNamed, "*")
 	c.ok(windows.View64.Subkeys(windows.KeyUninstall), "a\nb\nc\nd\ne\nf")
-	for sub, values := range map[string]map[string]string{"a": {"DisplayName": "Tidebook", "DisplayVersion": "4.1"}, "b": {"DisplayVersion": "9"}, "c": {"DisplayName": "A part", "ParentKeyName": "a"}, "d": {"DisplayName": "A correction", "ReleaseType": "Security Update"}, "f": {"DisplayName": "Tidebook", "DisplayVersion": "4.1"}} {
+	for sub, values := range map[string]map[string]string{
+		"a": {"DisplayName": "Tidebook", "DisplayVersion": "4.1"},
+		"b": {"DisplayVersion": "9"},
+		"c": {"DisplayName": "A part", "ParentKeyName": "a"},
+		"d": {"DisplayName": "A correction", "ReleaseType": "Security Update"},
+		"f": {"DisplayName": "Tidebook", "DisplayVersion": "4.1"},
+	} {
 		for name, v := range values {
 			c.text(windows.KeyUninstall+`\`+sub, name, v)
 		}
@@ -227,7 +353,9 @@ func TestDevices(t *testing.T) {
 	c := sound()
 	const class = "{4d36e968-e325-11ce-bfc1-08002be10318}"
 	c.ok(windows.Devices, "0\n1\n2")
-	c.ok(windows.Device("0"), "name=Corvane graphics\nclass=Display\nclass-guid="+strings.ToUpper(class)+"\nhardware-id=PCI\\VEN_1AF4&DEV_1050\ndriver="+class+"\\0001\nproblem=\n")
+	c.ok(windows.Device("0"),
+		"name=Corvane graphics\nclass=Display\nclass-guid="+strings.ToUpper(class)+
+			"\nhardware-id=PCI\\VEN_1AF4&DEV_1050\ndriver="+class+"\\0001\nproblem=\n")
 	c.text(windows.KeyClass+`\`+class+`\0001`, "DriverDate", "13-45-2020")
 	c.text(windows.KeyClass+`\`+class+`\0001`, "DriverVersion", "1.2")
 	c.ok(windows.Device("1"), "name=Something\nproblem=99\n")
@@ -237,7 +365,8 @@ func TestDevices(t *testing.T) {
 	c.ok(windows.Adapter("0", windows.DriverModel), craft.U32(1300))
 	c.ok(windows.Level, "zzz")
 	d := windows.Decode(c.Document)
-	if len(d.Graphics) != 1 || d.Graphics[0].DriverModel.Or("") != "1.3" || !d.Graphics[0].DriverDate.IsZero() || !d.Graphics[0].InterfaceLevel.IsZero() {
+	if len(d.Graphics) != 1 || d.Graphics[0].DriverModel.Or("") != "1.3" || !d.Graphics[0].DriverDate.IsZero() ||
+		!d.Graphics[0].InterfaceLevel.IsZero() {
 		t.Errorf("%+v", d.Graphics)
 	}
 	if len(d.Drivers) != 2 || d.Drivers[1].Status.Or("") != "problem 99" {
@@ -255,7 +384,8 @@ func TestEverySourceCanFail(t *testing.T) {
 			c.Add(capture.Record{Source: r.Source, Outcome: outcome, Errno: 5})
 			d := windows.Decode(c.Document)
 			for name, from := range d.Sources {
-				isAnswer := outcome == capture.Absent && (name == "tpm.state" || name == "storage.boot.esp.loader") // that it is not there
+				// that it is not there
+				isAnswer := outcome == capture.Absent && (name == "tpm.state" || name == "storage.boot.esp.loader")
 				if from == r.Source && !isAnswer {
 					t.Errorf("%s is %s, and %s is still known from it", r.Source, outcome, name)
 				}

@@ -50,41 +50,219 @@ func TestCapturesAreFresh(t *testing.T) {
 // want are facts as they are to be read: the value, or ? and the cause of the
 // gap. They were written by hand from the machines' descriptions.
 var want = map[string]map[string]string{
-	"LANT-101": {"device.name": "LANT-101", "device.serial": "TW4410117", "device.uuid": "5b1e6f00-11aa-4c01-9d00-0000004410aa", "device.form": "laptop", "device.board.model": "OS-14B",
-		"os.version": "11.2.4104", "os.build": "4104.18", "os.architecture": "x86-64", "os.pending_restart": "false", "processor.name": "Corvane K5-11350U", "processor.cores": "4", "processor.threads": "8",
-		"processor.rated_mhz": "2400", "memory.installed_bytes": "17179869184", "memory.slots": "2", "memory.slots_used": "2", "storage.system.disk_bytes": "512110190592", "storage.system.kind": "ssd",
-		"storage.system.partition_style": "gpt", "storage.system.free_bytes": "143000000000", "storage.system.encryption.state": "on", "storage.boot.esp.loader": "true", "firmware.boot_mode": "uefi", "firmware.uefi_bits": "64",
-		"firmware.secure_boot": "on", "firmware.secure_boot_capable": "true", "tpm.state": "ready", "tpm.version": "2.0", "tpm.manufacturer": "CORV", "tpm.firmware": "7.2.0.0", "power.source": "battery", "power.battery_percent": "72", "security.vbs": "running"},
-	"GULL-101": {"firmware.boot_mode": "legacy", "firmware.uefi_capable": "true", "firmware.secure_boot": "inactive", "firmware.secure_boot_capable": "? not-offered", "storage.system.partition_style": "mbr",
-		"storage.system.encryption.state": "? needs-rights", "tpm.state": "ready", "tpm.version": "1.2", "tpm.firmware": "4.32", "os.managed_by": "a directory, an update server", "os.held_at": "11.2", "os.account": "directory",
-		"os.pending_restart": "true", "memory.free_slots": "2", "processor.rated_mhz": "2800"},
-	"NSLIP-101": {"storage.boot.disk": "disk 0", "storage.system.disk_bytes": "256060514304", "storage.system.kind": "ssd", "memory.installed_bytes": "12884901888", "firmware.secure_boot": "off", "firmware.secure_boot_capable": "true",
-		"firmware.password": "set", "storage.system.encryption.state": "off", "processor.family": "23", "processor.model": "113"},
-	"CORB-101": {"firmware.secure_boot": "setup", "tpm.state": "? read-failed", "tpm.version": "? not-offered", "storage.system.kind": "? not-offered", "storage.system.disk_bytes": "240057409536", "device.form": "desktop"},
-	"HOLM-101": {"os.architecture": "x86", "processor.architecture": "x86-64", "firmware.uefi_bits": "32", "storage.system.kind": "emmc", "memory.soldered": "true", "memory.installed_bytes": "2147483648", "device.serial": "? not-offered",
-		"device.uuid": "? not-offered", "storage.boot.esp.loader": "? needs-rights", "storage.other_systems": "? needs-rights", "device.form": "tablet"},
-	"NSLIP-102": {"device.environment": "guest", "device.hypervisor": "BoathouseHyp", "device.form": "virtual", "tpm.kind": "virtual", "storage.system.kind": "virtual", "tpm.state": "ready"},
-	"NARR-101": {"os.architecture": "arm64", "processor.architecture": "arm64", "processor.name": "Tessaly Strand 2", "processor.vendor": "Tessaly", "processor.features": "? not-offered", "tpm.kind": "firmware",
-		"os.managed_by": "device management", "storage.system.encryption.state": "on"},
-	"EELG-101": {"firmware.secure_boot": "? disagree", "tpm.state": "not-ready", "storage.system.disk_bytes": "? not-offered", "storage.boot.dynamic": "true", "storage.boot.esp.loader": "false", "memory.slots": "? read-failed",
-		"memory.installed_bytes": "68719476736", "storage.system.encryption.state": "? not-offered", "device.serial": "TW9910300"},
-	"SANDP-101": {"os.build": "? disagree", "os.pending_restart": "? not-offered", "firmware.boot_mode": "legacy", "firmware.uefi_capable": "? not-offered", "tpm.state": "? read-failed", "processor.features": "pae, sse2, sse3, cmpxchg16b, lahf, nx",
-		"storage.system.kind": "hdd", "device.uuid": "? not-offered", "firmware.date": "? not-offered", "security.vbs": "? not-offered"},
-	"EELG-102": {"storage.system.disk_bytes": "256060514304", "storage.system.kind": "ssd", "storage.system.partition_style": "gpt", "storage.system.encryption.state": "on", "storage.system.encryption.kind": "luks", "storage.boot.disk": "nvme0n1",
-		"tpm.state": "ready", "tpm.version": "2.0", "tpm.kind": "firmware", "tpm.manufacturer": "CORV", "firmware.secure_boot": "on", "memory.installed_bytes": "8589934592", "power.battery_health_percent": "82", "os.name": "Lodestar Linux 12"},
-	"OUTER-101": {"storage.system.disk_bytes": "? not-offered", "firmware.boot_mode": "legacy", "tpm.state": "not-seen", "memory.installed_bytes": "8589934592", "memory.slots_used": "3", "device.form": "desktop", "storage.system.encryption.state": "? not-offered"},
-	"NSLIP-M51": {"device.class": "mac", "device.name": "NSLIP-M51", "device.model_id": "Foldbook10,1", "device.model": "Foldbook 13", "device.serial": "TWM0051AA", "device.form": "laptop", "os.name": "Fathom 8", "os.version": "8.4", "os.build": "8E201",
-		"os.architecture": "arm64", "processor.name": "Tessaly Strand 2", "processor.vendor": "Tessaly", "processor.cores": "8", "processor.rated_mhz": "? not-offered", "memory.installed_bytes": "17179869184", "memory.slots": "? not-offered",
-		"storage.system.disk_bytes": "500277792768", "storage.system.kind": "ssd", "storage.system.health": "good", "storage.system.free_bytes": "212000000000", "storage.system.partition_style": "gpt", "storage.system.encryption.state": "on",
-		"firmware.secure_boot": "full", "firmware.secure_boot_capable": "true", "firmware.version": "8401.61", "os.managed_by": "device management", "power.source": "battery", "power.battery_percent": "81", "power.battery_health_percent": "92", "network.connected": "true"},
-	"GULL-M51": {"os.architecture": "x86-64", "processor.vendor": "CorvaneParts", "processor.rated_mhz": "2900", "processor.threads": "16", "firmware.secure_boot": "reduced", "storage.system.encryption.state": "? not-offered", "device.form": "desktop",
-		"power.source": "mains", "processor.features": "pae, sse2, sse3, ssse3, fma, cmpxchg16b, sse4.1, sse4.2, movbe, popcnt, aes, xsave, avx, f16c, bmi1, avx2, bmi2, nx, lahf, lzcnt, prefetchw"},
-	"LANT-M51": {"os.version": "7.6", "firmware.secure_boot": "off", "firmware.secure_boot_capable": "false", "memory.installed_bytes": "8589934592", "memory.slots": "2", "storage.system.disk_bytes": "? not-offered", "storage.system.encryption.state": "off",
-		"os.managed_by": "a directory", "os.account": "directory", "power.battery_percent": "75", "power.battery_health_percent": "80"},
+	"LANT-101": {
+		"device.name":                     "LANT-101",
+		"device.serial":                   "TW4410117",
+		"device.uuid":                     "5b1e6f00-11aa-4c01-9d00-0000004410aa",
+		"device.form":                     "laptop",
+		"device.board.model":              "OS-14B",
+		"os.version":                      "11.2.4104",
+		"os.build":                        "4104.18",
+		"os.architecture":                 "x86-64",
+		"os.pending_restart":              "false",
+		"processor.name":                  "Corvane K5-11350U",
+		"processor.cores":                 "4",
+		"processor.threads":               "8",
+		"processor.rated_mhz":             "2400",
+		"memory.installed_bytes":          "17179869184",
+		"memory.slots":                    "2",
+		"memory.slots_used":               "2",
+		"storage.system.disk_bytes":       "512110190592",
+		"storage.system.kind":             "ssd",
+		"storage.system.partition_style":  "gpt",
+		"storage.system.free_bytes":       "143000000000",
+		"storage.system.encryption.state": "on",
+		"storage.boot.esp.loader":         "true",
+		"firmware.boot_mode":              "uefi",
+		"firmware.uefi_bits":              "64",
+		"firmware.secure_boot":            "on",
+		"firmware.secure_boot_capable":    "true",
+		"tpm.state":                       "ready",
+		"tpm.version":                     "2.0",
+		"tpm.manufacturer":                "CORV",
+		"tpm.firmware":                    "7.2.0.0",
+		"power.source":                    "battery",
+		"power.battery_percent":           "72",
+		"security.vbs":                    "running",
+	},
+	"GULL-101": {
+		"firmware.boot_mode":              "legacy",
+		"firmware.uefi_capable":           "true",
+		"firmware.secure_boot":            "inactive",
+		"firmware.secure_boot_capable":    "? not-offered",
+		"storage.system.partition_style":  "mbr",
+		"storage.system.encryption.state": "? needs-rights",
+		"tpm.state":                       "ready",
+		"tpm.version":                     "1.2",
+		"tpm.firmware":                    "4.32",
+		"os.managed_by":                   "a directory, an update server",
+		"os.held_at":                      "11.2",
+		"os.account":                      "directory",
+		"os.pending_restart":              "true",
+		"memory.free_slots":               "2",
+		"processor.rated_mhz":             "2800",
+	},
+	"NSLIP-101": {
+		"storage.boot.disk":               "disk 0",
+		"storage.system.disk_bytes":       "256060514304",
+		"storage.system.kind":             "ssd",
+		"memory.installed_bytes":          "12884901888",
+		"firmware.secure_boot":            "off",
+		"firmware.secure_boot_capable":    "true",
+		"firmware.password":               "set",
+		"storage.system.encryption.state": "off",
+		"processor.family":                "23",
+		"processor.model":                 "113",
+	},
+	"CORB-101": {
+		"firmware.secure_boot":      "setup",
+		"tpm.state":                 "? read-failed",
+		"tpm.version":               "? not-offered",
+		"storage.system.kind":       "? not-offered",
+		"storage.system.disk_bytes": "240057409536",
+		"device.form":               "desktop",
+	},
+	"HOLM-101": {
+		"os.architecture":         "x86",
+		"processor.architecture":  "x86-64",
+		"firmware.uefi_bits":      "32",
+		"storage.system.kind":     "emmc",
+		"memory.soldered":         "true",
+		"memory.installed_bytes":  "2147483648",
+		"device.serial":           "? not-offered",
+		"device.uuid":             "? not-offered",
+		"storage.boot.esp.loader": "? needs-rights",
+		"storage.other_systems":   "? needs-rights",
+		"device.form":             "tablet",
+	},
+	"NSLIP-102": {
+		"device.environment":  "guest",
+		"device.hypervisor":   "BoathouseHyp",
+		"device.form":         "virtual",
+		"tpm.kind":            "virtual",
+		"storage.system.kind": "virtual",
+		"tpm.state":           "ready",
+	},
+	"NARR-101": {
+		"os.architecture":                 "arm64",
+		"processor.architecture":          "arm64",
+		"processor.name":                  "Tessaly Strand 2",
+		"processor.vendor":                "Tessaly",
+		"processor.features":              "? not-offered",
+		"tpm.kind":                        "firmware",
+		"os.managed_by":                   "device management",
+		"storage.system.encryption.state": "on",
+	},
+	"EELG-101": {
+		"firmware.secure_boot":            "? disagree",
+		"tpm.state":                       "not-ready",
+		"storage.system.disk_bytes":       "? not-offered",
+		"storage.boot.dynamic":            "true",
+		"storage.boot.esp.loader":         "false",
+		"memory.slots":                    "? read-failed",
+		"memory.installed_bytes":          "68719476736",
+		"storage.system.encryption.state": "? not-offered",
+		"device.serial":                   "TW9910300",
+	},
+	"SANDP-101": {
+		"os.build":              "? disagree",
+		"os.pending_restart":    "? not-offered",
+		"firmware.boot_mode":    "legacy",
+		"firmware.uefi_capable": "? not-offered",
+		"tpm.state":             "? read-failed",
+		"processor.features":    "pae, sse2, sse3, cmpxchg16b, lahf, nx",
+		"storage.system.kind":   "hdd",
+		"device.uuid":           "? not-offered",
+		"firmware.date":         "? not-offered",
+		"security.vbs":          "? not-offered",
+	},
+	"EELG-102": {
+		"storage.system.disk_bytes":       "256060514304",
+		"storage.system.kind":             "ssd",
+		"storage.system.partition_style":  "gpt",
+		"storage.system.encryption.state": "on",
+		"storage.system.encryption.kind":  "luks",
+		"storage.boot.disk":               "nvme0n1",
+		"tpm.state":                       "ready",
+		"tpm.version":                     "2.0",
+		"tpm.kind":                        "firmware",
+		"tpm.manufacturer":                "CORV",
+		"firmware.secure_boot":            "on",
+		"memory.installed_bytes":          "8589934592",
+		"power.battery_health_percent":    "82",
+		"os.name":                         "Lodestar Linux 12",
+	},
+	"OUTER-101": {
+		"storage.system.disk_bytes":       "? not-offered",
+		"firmware.boot_mode":              "legacy",
+		"tpm.state":                       "not-seen",
+		"memory.installed_bytes":          "8589934592",
+		"memory.slots_used":               "3",
+		"device.form":                     "desktop",
+		"storage.system.encryption.state": "? not-offered",
+	},
+	"NSLIP-M51": {
+		"device.class":                    "mac",
+		"device.name":                     "NSLIP-M51",
+		"device.model_id":                 "Foldbook10,1",
+		"device.model":                    "Foldbook 13",
+		"device.serial":                   "TWM0051AA",
+		"device.form":                     "laptop",
+		"os.name":                         "Fathom 8",
+		"os.version":                      "8.4",
+		"os.build":                        "8E201",
+		"os.architecture":                 "arm64",
+		"processor.name":                  "Tessaly Strand 2",
+		"processor.vendor":                "Tessaly",
+		"processor.cores":                 "8",
+		"processor.rated_mhz":             "? not-offered",
+		"memory.installed_bytes":          "17179869184",
+		"memory.slots":                    "? not-offered",
+		"storage.system.disk_bytes":       "500277792768",
+		"storage.system.kind":             "ssd",
+		"storage.system.health":           "good",
+		"storage.system.free_bytes":       "212000000000",
+		"storage.system.partition_style":  "gpt",
+		"storage.system.encryption.state": "on",
+		"firmware.secure_boot":            "full",
+		"firmware.secure_boot_capable":    "true",
+		"firmware.version":                "8401.61",
+		"os.managed_by":                   "device management",
+		"power.source":                    "battery",
+		"power.battery_percent":           "81",
+		"power.battery_health_percent":    "92",
+		"network.connected":               "true",
+	},
+	"GULL-M51": {
+		"os.architecture":                 "x86-64",
+		"processor.vendor":                "CorvaneParts",
+		"processor.rated_mhz":             "2900",
+		"processor.threads":               "16",
+		"firmware.secure_boot":            "reduced",
+		"storage.system.encryption.state": "? not-offered",
+		"device.form":                     "desktop",
+		"power.source":                    "mains",
+		"processor.features": "pae, sse2, sse3, ssse3, fma, cmpxchg16b, sse4.1, sse4.2, movbe, popcnt, " +
+			"aes, xsave, avx, f16c, bmi1, avx2, bmi2, nx, lahf, lzcnt, prefetchw",
+	},
+	"LANT-M51": {
+		"os.version":                      "7.6",
+		"firmware.secure_boot":            "off",
+		"firmware.secure_boot_capable":    "false",
+		"memory.installed_bytes":          "8589934592",
+		"memory.slots":                    "2",
+		"storage.system.disk_bytes":       "? not-offered",
+		"storage.system.encryption.state": "off",
+		"os.managed_by":                   "a directory",
+		"os.account":                      "directory",
+		"power.battery_percent":           "75",
+		"power.battery_health_percent":    "80",
+	},
 }
 
 func TestRecordedMachines(t *testing.T) {
-	if got, have := slices.Sorted(maps.Keys(want)), recorded.Names(); !slices.Equal(got, slices.Sorted(slices.Values(have))) {
+	if got, have := slices.Sorted(maps.Keys(want)), recorded.Names(); !slices.Equal(got,
+		slices.Sorted(slices.Values(have))) {
 		t.Errorf("expected are %v, there are %v", got, have)
 	}
 	for _, name := range recorded.Names() {
@@ -148,10 +326,12 @@ func TestListsOfRecordedMachines(t *testing.T) {
 	if g := d.GapOf("software"); g == nil || g.Cause != inventory.NotAsked {
 		t.Errorf("a list of titles asked for is complete: %+v", g)
 	}
-	if len(d.Displays) != 2 || !d.Displays[0].Internal.Or(false) || d.Displays[1].WidthPx.Or(0) != 2560 || d.Displays[1].DiagonalInches.Or(0) < 26.9 || d.Displays[1].BitsPerChannel.Or(0) != 10 {
+	if len(d.Displays) != 2 || !d.Displays[0].Internal.Or(false) || d.Displays[1].WidthPx.Or(0) != 2560 ||
+		d.Displays[1].DiagonalInches.Or(0) < 26.9 || d.Displays[1].BitsPerChannel.Or(0) != 10 {
 		t.Errorf("displays: %+v", d.Displays)
 	}
-	if g := d.Graphics; len(g) != 1 || g[0].DriverModel.Or("") != "2.7" || g[0].InterfaceLevel.Or("") != "12.1" || g[0].DriverDate.Or("") != "2025-04-21" {
+	if g := d.Graphics; len(g) != 1 || g[0].DriverModel.Or("") != "2.7" || g[0].InterfaceLevel.Or("") != "12.1" ||
+		g[0].DriverDate.Or("") != "2025-04-21" {
 		t.Errorf("graphics: %+v", g)
 	}
 	// Two adapters: the level of one of them is nobody's.
@@ -192,17 +372,22 @@ func TestRedactedMachines(t *testing.T) {
 		for _, r := range hidden.Records {
 			all += strings.ToUpper(string(r.Raw)) + "\n"
 		}
-		for _, personal := range []string{before.Device.Name.Or("?"), before.Device.Serial.Or("?"), before.Device.UUID.Or("?")} {
+		for _, personal := range []string{
+			before.Device.Name.Or("?"), before.Device.Serial.Or("?"), before.Device.UUID.Or("?"),
+		} {
 			wide := strings.ToUpper(string(craft.Wide(personal)))
-			if personal != "?" && (strings.Contains(all, strings.ToUpper(personal)) || strings.Contains(all, wide[:len(wide)-2])) {
+			if personal != "?" && (strings.Contains(all, strings.ToUpper(personal)) ||
+				strings.Contains(all, wide[:len(wide)-2])) {
 				t.Errorf("%s: %s is still in the capture", name, personal)
 			}
 		}
-		if before.Device.Serial.IsZero() != after.Device.Serial.IsZero() || before.Device.UUID.IsZero() != after.Device.UUID.IsZero() {
+		if before.Device.Serial.IsZero() != after.Device.Serial.IsZero() ||
+			before.Device.UUID.IsZero() != after.Device.UUID.IsZero() {
 			t.Errorf("%s: serial %v, UUID %v", name, after.Device.Serial, after.Device.UUID)
 		}
 		again, _ := decode.Inventory(redact.Capture(c, key))
-		if again.Device.Serial != after.Device.Serial || after.Device.Serial == before.Device.Serial && !before.Device.Serial.IsZero() {
+		if again.Device.Serial != after.Device.Serial || after.Device.Serial == before.Device.Serial &&
+			!before.Device.Serial.IsZero() {
 			t.Errorf("%s: serial %v, then %v", name, after.Device.Serial, again.Device.Serial)
 		}
 		before.Device, after.Device = inventory.Device{}, inventory.Device{}

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import AppButton from '../ui/AppButton.vue'
 import { useQuery } from '@pinia/colada'
 import { computed, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
@@ -174,14 +175,9 @@ const pick = (key: string) =>
           </tr>
         </tbody>
       </table>
-      <button
-        v-if="hidden > 0 || all"
-        type="button"
-        class="mt-2 cursor-pointer text-accent underline underline-offset-2"
-        @click="all = !all"
-      >
+      <AppButton v-if="hidden > 0 || all" kind="link" class="mt-2" @click="all = !all">
         {{ all ? 'Only facts that both know' : `And ${hidden} facts that only one of them knows` }}
-      </button>
+      </AppButton>
     </section>
     <section v-if="lists.length" class="mb-7">
       <h2 class="mb-2 border-b border-line pb-1.5 font-semibold">Only one of the two has</h2>

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import AppButton from '../ui/AppButton.vue'
 import { Disclosure, DisclosureButton, DisclosurePanel } from '@headlessui/vue'
 import { useQuery } from '@pinia/colada'
 import { computed, ref } from 'vue'
@@ -307,15 +308,16 @@ const about = computed(() => {
       >
         <h2 id="decided" class="mb-1 flex items-baseline border-b border-line pb-1.5 font-semibold">
           Decided about it
-          <button
+          <AppButton
             v-if="may"
-            type="button"
-            class="no-print ml-auto cursor-pointer text-sm font-normal text-accent underline underline-offset-2"
+            kind="link"
+            small
             :aria-expanded="deciding"
+            class="no-print ml-auto font-normal"
             @click="deciding = !deciding"
           >
             {{ deciding ? 'Close' : 'Decide something' }}
-          </button>
+          </AppButton>
         </h2>
         <p v-if="!device.decisions?.length && !deciding" class="py-1 text-sm text-soft">Nothing is.</p>
         <DecisionList
@@ -419,14 +421,7 @@ const about = computed(() => {
             >{{ h.by }}, {{ sayMoment(h.at) }}<template v-if="h.note">; {{ h.note }}</template></span
           >
           <span v-if="h.problem" class="text-replace">Not in the latest inventory: {{ h.problem }}</span>
-          <button
-            v-if="may"
-            type="button"
-            class="cursor-pointer text-accent underline underline-offset-2"
-            @click="takeBack(h.fact)"
-          >
-            Take it back
-          </button>
+          <AppButton v-if="may" kind="link" @click="takeBack(h.fact)"> Take it back </AppButton>
         </li>
       </ul>
     </section>
@@ -457,15 +452,15 @@ const about = computed(() => {
             class="ml-3 text-accent underline underline-offset-2"
             >Compare with the latest</RouterLink
           >
-          <button
+          <AppButton
             v-if="check && h.id !== latest"
-            type="button"
-            class="ml-3 cursor-pointer text-accent underline underline-offset-2"
+            kind="link"
             :aria-expanded="since === h.id"
+            class="ml-3"
             @click="since = since === h.id ? undefined : h.id"
           >
             What the work since has come to
-          </button>
+          </AppButton>
           <AfterView v-if="since === h.id" class="mt-2 mb-3" :machine="device.key" :inventory="h.id" />
         </li>
       </ul>

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import AppButton from '../ui/AppButton.vue'
 import { Listbox, ListboxButton, ListboxOption, ListboxOptions } from '@headlessui/vue'
 import { useQuery } from '@pinia/colada'
 import { computed, ref, watch } from 'vue'
@@ -231,9 +232,7 @@ const title = computed(() => {
       <ListboxButton class="cursor-pointer rounded-lg border border-line bg-card px-3 py-1.5">
         Columns<template v-if="facts.length"> ({{ facts.length }})</template> ▾
       </ListboxButton>
-      <ListboxOptions
-        class="absolute right-0 z-10 mt-1 max-h-80 w-56 overflow-auto rounded-lg border border-line bg-card py-1 shadow-lg"
-      >
+      <ListboxOptions class="drop-down right-0 max-h-80 w-56 overflow-auto">
         <ListboxOption v-for="f in choices" :key="f" v-slot="{ active, selected }" :value="f" as="template">
           <li class="flex cursor-pointer gap-2 px-3 py-1.5" :class="active ? 'bg-shade' : ''">
             <span class="w-4 text-accent" aria-hidden="true">{{ selected ? '●' : '' }}</span>{{ offered[f] }}
@@ -387,23 +386,9 @@ const title = computed(() => {
     </div>
     <BulkBar v-if="may" class="mt-3" :where="where" :keys="chosenKeys" :total="data.total" />
     <nav v-if="pages > 1" aria-label="Pages" class="mt-4 flex items-center gap-3">
-      <button
-        type="button"
-        class="cursor-pointer rounded-md border border-line px-3 py-1 disabled:opacity-40"
-        :disabled="at <= 1"
-        @click="change({ page: at - 1 })"
-      >
-        Back
-      </button>
+      <AppButton small :disabled="at <= 1" @click="change({ page: at - 1 })"> Back </AppButton>
       <span class="text-soft">Page {{ at }} of {{ pages }}</span>
-      <button
-        type="button"
-        class="cursor-pointer rounded-md border border-line px-3 py-1 disabled:opacity-40"
-        :disabled="!data.next"
-        @click="change({ after: data.next })"
-      >
-        Next
-      </button>
+      <AppButton small :disabled="!data.next" @click="change({ after: data.next })"> Next </AppButton>
     </nav>
   </template>
 </template>

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import AppButton from '../ui/AppButton.vue'
 import { useQueryCache } from '@pinia/colada'
 import { ref } from 'vue'
 import { useRouter } from 'vue-router'
@@ -64,13 +65,7 @@ const input = 'mb-4 w-full rounded-lg border border-line bg-paper px-3 py-2'
           :class="input"
         />
         <p v-if="wrong" role="alert" class="mb-4 text-replace">{{ wrong }}</p>
-        <button
-          type="submit"
-          :disabled="busy"
-          class="w-full cursor-pointer rounded-lg bg-accent px-3 py-2 font-semibold text-paper disabled:opacity-60"
-        >
-          Make it and sign in
-        </button>
+        <AppButton kind="main" type="submit" :disabled="busy" class="w-full"> Make it and sign in </AppButton>
       </template>
     </form>
   </main>

@@ -114,7 +114,7 @@ rolltop submit</pre>
           <li
             v-for="o in obstacles"
             :key="o.release + o.requirement"
-            class="grid grid-cols-[minmax(0,12.5rem)_1fr_3.4rem] items-center gap-x-3 py-1 sm:grid-cols-[minmax(0,13.5rem)_1fr_3.4rem_5.8rem]"
+            class="bar-row grid items-center gap-x-3 py-1"
           >
             <RouterLink :to="list(o.where)" class="leading-tight underline-offset-2 hover:underline">
               {{ o.title }}<span v-if="shared.has(o.title)" class="text-soft"> · {{ o.release }}</span>

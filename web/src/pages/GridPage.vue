@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import AppButton from '../ui/AppButton.vue'
 import { useQuery } from '@pinia/colada'
 import { computed } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
@@ -64,13 +65,12 @@ const arrow = (key: string) => ({ ascending: '↑', descending: '↓', none: '' 
       class="text-accent underline underline-offset-2"
       >As a list</RouterLink
     >
-    <button
-      type="button"
-      class="cursor-pointer text-accent underline underline-offset-2"
+    <AppButton
+      kind="link"
       @click="go({ class: machines === 'pc' ? 'mac' : 'pc', sort: 'name', after: undefined })"
     >
       {{ machines === 'pc' ? 'Macs' : 'PCs' }}
-    </button>
+    </AppButton>
   </div>
   <p v-if="where" class="mb-3 text-sm text-soft">
     Filter: <code class="text-ink">{{ where }}</code>
@@ -167,22 +167,8 @@ const arrow = (key: string) => ({ ascending: '↑', descending: '↓', none: '' 
       >{{ data.from + 1 }}–{{ number(data.from + data.rows.length) }} of {{ number(data.total) }}
     </p>
     <nav v-if="after || data.next" aria-label="Pages" class="mt-2 flex gap-3">
-      <button
-        v-if="after"
-        type="button"
-        class="cursor-pointer rounded-md border border-line px-3 py-1"
-        @click="go({ after: undefined })"
-      >
-        To the first
-      </button>
-      <button
-        v-if="data.next"
-        type="button"
-        class="cursor-pointer rounded-md border border-line px-3 py-1"
-        @click="go({ after: data.next })"
-      >
-        Next
-      </button>
+      <AppButton v-if="after" small @click="go({ after: undefined })"> To the first </AppButton>
+      <AppButton v-if="data.next" small @click="go({ after: data.next })"> Next </AppButton>
     </nav>
   </template>
 </template>

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import AppButton from '../ui/AppButton.vue'
 import { useQuery } from '@pinia/colada'
 import { computed, ref } from 'vue'
 
@@ -59,9 +60,12 @@ const command = computed(() => {
   // runs, and it compares the certificate before it sends anything.
   const pin = data.value?.pin
   const pinned = pin ? ` --pin ${pin}` : ''
+  const fetch = pin
+    ? `curl.exe -kfsSo rolltop-collect.exe ${origin}${c.path}`
+    : `Invoke-WebRequest ${origin}${c.path} -OutFile rolltop-collect.exe`
   if (c.platform === 'Windows')
     return `# in PowerShell, as administrator
-${pin ? 'curl.exe -kfsSo rolltop-collect.exe ' + origin + c.path : `Invoke-WebRequest ${origin}${c.path} -OutFile rolltop-collect.exe`}
+${fetch}
 (Get-FileHash rolltop-collect.exe).Hash -eq '${c.sha256.toUpperCase()}'   # must say True
 $env:ROLLTOP_TOKEN = '${secret}'
 .\\rolltop-collect.exe --server ${origin}${pinned}`
@@ -124,12 +128,7 @@ const input = 'block rounded-md border border-line bg-card px-2 py-1 text-sm tex
         >Place of them
         <input v-model="place" maxlength="100" placeholder="by their names" :class="[input, 'w-36']" />
       </label>
-      <button
-        type="submit"
-        class="cursor-pointer rounded-md bg-accent px-3 py-1 text-sm font-semibold text-card"
-      >
-        Make it
-      </button>
+      <AppButton kind="main" small type="submit"> Make it </AppButton>
       <p class="basis-full text-sm text-soft">
         It can send inventories and nothing else. Machines that it added can always send again.
       </p>
@@ -159,9 +158,9 @@ const input = 'block rounded-md border border-line bg-card px-2 py-1 text-sm tex
         aria-label="The commands"
         >{{ command }}</pre>
       <p class="mt-2 flex flex-wrap gap-x-4 text-sm">
-        <button type="button" class="cursor-pointer text-accent underline underline-offset-2" @click="copy">
+        <AppButton kind="link" @click="copy">
           {{ copied ? 'Copied' : 'Copy' }}
-        </button>
+        </AppButton>
         <a :href="one.path" class="text-accent underline underline-offset-2">Download {{ one.name }}</a>
         <template v-for="c in data?.collectors" :key="c.name"
           ><a v-if="!c.architecture" :href="c.path" class="text-accent underline underline-offset-2"

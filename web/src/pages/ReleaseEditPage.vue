@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import AppButton from '../ui/AppButton.vue'
 import { Disclosure, DisclosureButton, DisclosurePanel } from '@headlessui/vue'
 import { useQueryCache } from '@pinia/colada'
 import { computed, onBeforeUnmount, onMounted, ref, watch } from 'vue'
@@ -162,13 +163,8 @@ onBeforeRouteLeave(
           </p>
           <ul class="text-sm">
             <li v-for="(m, i) in mistakes" :key="i" class="py-0.5 wrap-anywhere">
-              <button
-                v-if="m.line && !m.file"
-                type="button"
-                class="cursor-pointer text-accent underline underline-offset-2"
-                @click="editor?.goTo(m.line, m.column)"
-              >
-                Line {{ m.line }}</button
+              <AppButton v-if="m.line && !m.file" kind="link" @click="editor?.goTo(m.line, m.column)">
+                Line {{ m.line }}</AppButton
               ><template v-else-if="m.file">{{ m.file }}, line {{ m.line }}</template>
               <code v-if="m.path" class="ml-1 text-soft">{{ m.path }}</code>: {{ m.wrong
               }}<template v-if="m.right">; {{ m.right }}</template>
@@ -176,27 +172,16 @@ onBeforeRouteLeave(
           </ul>
         </template>
       </div>
-      <button
-        type="button"
-        :disabled="saving || !result || mistakes.length > 0"
-        class="cursor-pointer rounded-md bg-accent px-4 py-1.5 font-semibold text-card disabled:cursor-not-allowed disabled:opacity-50"
-        @click="save"
-      >
+      <AppButton kind="main" :disabled="saving || !result || mistakes.length > 0" @click="save">
         {{ saving ? judging : 'Save this revision' }}
-      </button>
+      </AppButton>
     </div>
 
     <section class="mt-7">
       <h2 class="mb-2 border-b border-line pb-1.5 font-semibold">Files beside the document</h2>
       <p v-for="f in files" :key="f.name" class="flex items-baseline gap-3 py-0.5">
         <code>{{ f.name }}</code> <span class="text-soft">{{ rows(f.text) }} rows</span>
-        <button
-          type="button"
-          class="cursor-pointer text-sm text-accent underline underline-offset-2"
-          @click="drop(f.name)"
-        >
-          Take it away
-        </button>
+        <AppButton kind="link" small @click="drop(f.name)"> Take it away </AppButton>
       </p>
       <p v-if="files.length === 0" class="text-soft">
         None. A list with many rows is easier to read in a file of its own: import it, then name it in the

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import AppButton from '../ui/AppButton.vue'
 import { useQuery, useQueryCache } from '@pinia/colada'
 import { computed, ref, watch } from 'vue'
 import { onBeforeRouteLeave, useRoute } from 'vue-router'
@@ -20,7 +21,8 @@ const kinds: { kind: Kind; title: string; about: string; none: string }[] = [
     kind: 'guides',
     title: 'Firmware guides',
     about:
-      'The set-up key, the place and the name of each setting, by maker and model of the board. Where no guide is for a board, the plan says the usual words.',
+      'The set-up key, the place and the name of each setting, by maker and model of the board. ' +
+      'Where no guide is for a board, the plan says the usual words.',
     none: 'Only the general guide is in force. Every plan with firmware settings says that names differ.',
   },
   {
@@ -112,7 +114,8 @@ const put = () =>
     )
     mistakes.value = read.mistakes
     if (read.mistakes.length) {
-      trouble.value = `${read.mistakes.length === 1 ? 'One mistake' : `${read.mistakes.length} mistakes`}. What was in force stays in force.`
+      const found = read.mistakes.length === 1 ? 'One mistake' : `${read.mistakes.length} mistakes`
+      trouble.value = `${found}. What was in force stays in force.`
       return
     }
     await ask(api.PUT('/house/{kind}', { params: { path }, body: { text: text.value } }))
@@ -174,23 +177,9 @@ const drop = () =>
     <p v-if="trouble" role="alert" class="mt-3 text-replace">{{ trouble }}</p>
     <p v-if="says" role="status" class="mt-3 text-ready">{{ says }}</p>
     <div v-if="who?.scope === 'manage'" class="mt-3 flex gap-4">
-      <button
-        v-if="!editing"
-        type="button"
-        class="cursor-pointer rounded-md bg-accent px-4 py-1.5 font-semibold text-card"
-        @click="begin"
-      >
-        Write your own
-      </button>
+      <AppButton v-if="!editing" kind="main" @click="begin"> Write your own </AppButton>
       <template v-else>
-        <button
-          type="button"
-          :disabled="busy || !changed"
-          class="cursor-pointer rounded-md bg-accent px-4 py-1.5 font-semibold text-card disabled:cursor-default disabled:opacity-50"
-          @click="put"
-        >
-          Put in force
-        </button>
+        <AppButton kind="main" :disabled="busy || !changed" @click="put"> Put in force </AppButton>
         <button v-if="data.own" type="button" :disabled="busy" class="cursor-pointer underline" @click="drop">
           Go back to what the program ships
         </button>

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import AppButton from '../ui/AppButton.vue'
 import { useQueryCache } from '@pinia/colada'
 import { ref } from 'vue'
 
@@ -50,13 +51,7 @@ async function signIn() {
         class="mb-5 w-full rounded-lg border border-line bg-paper px-3 py-2"
       />
       <p v-if="wrong" role="alert" class="mb-4 text-replace">{{ wrong }}</p>
-      <button
-        type="submit"
-        :disabled="busy"
-        class="w-full cursor-pointer rounded-lg bg-accent px-3 py-2 font-semibold text-paper disabled:opacity-60"
-      >
-        Sign in
-      </button>
+      <AppButton kind="main" type="submit" :disabled="busy" class="w-full"> Sign in </AppButton>
     </form>
   </main>
 </template>

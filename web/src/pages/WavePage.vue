@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import AppButton from '../ui/AppButton.vue'
 import { useQuery } from '@pinia/colada'
 import { computed, ref } from 'vue'
 import { useRouter } from 'vue-router'
@@ -85,9 +86,10 @@ const drop = (m: Schemas['WaveMachine']) =>
     return `${m.name} is out of the wave.`
   })
 async function handOver() {
+  const machines = count(waiting.value, 'machine is', 'machines are')
   const yes = await confirm({
     title: 'Hand over this wave?',
-    text: `${count(waiting.value, 'machine is', 'machines are')} with the deployment system then, and webhooks are notified.`,
+    text: `${machines} with the deployment system then, and webhooks are notified.`,
     action: 'Hand over wave',
   })
   if (!yes) return
@@ -159,7 +161,6 @@ async function tellFile(e: Event) {
   field.value = ''
 }
 const handOff = (format: string) => `/api/waves/${at.value}/hand-off?format=${format}`
-const button = 'cursor-pointer rounded-md border border-line px-2.5 py-1 text-sm disabled:opacity-50'
 const input = 'rounded-md border border-line bg-card px-2 py-1 text-sm text-ink'
 const link = 'underline underline-offset-2 hover:text-ink'
 </script>
@@ -279,27 +280,29 @@ const link = 'underline underline-offset-2 hover:text-ink'
                     <ul v-if="m.prepare?.length" class="text-[13px] text-soft">
                       <li v-for="p in m.prepare" :key="p">{{ p }}</li>
                     </ul>
-                    <button
+                    <AppButton
                       v-if="manages && m.outcome === 'waiting'"
-                      type="button"
-                      class="no-print cursor-pointer text-[13px] text-accent underline underline-offset-2"
+                      kind="link"
+                      small
                       :aria-label="`Take out ${m.name}`"
                       :disabled="busy"
+                      class="no-print"
                       @click="drop(m)"
                     >
                       Take out
-                    </button>
+                    </AppButton>
                   </template>
-                  <button
+                  <AppButton
                     v-else-if="works && m.outcome !== 'arrived'"
-                    type="button"
-                    class="no-print cursor-pointer text-[13px] text-accent underline underline-offset-2"
+                    kind="link"
+                    small
                     :aria-label="`Let it go once more: ${m.name}`"
                     :disabled="busy"
+                    class="no-print"
                     @click="again(m)"
                   >
                     Let it go once more
-                  </button>
+                  </AppButton>
                 </td>
               </tr>
             </tbody>
@@ -309,15 +312,15 @@ const link = 'underline underline-offset-2 hover:text-ink'
       <div class="no-print">
         <section v-if="manages && !wave.ended" aria-labelledby="fill" class="mb-7">
           <h2 id="fill" class="mb-2 border-b border-line pb-1.5 font-semibold">Fill it</h2>
-          <button
-            type="button"
-            class="cursor-pointer rounded-md bg-accent px-3 py-1.5 text-sm font-semibold text-card disabled:opacity-50"
+          <AppButton
+            kind="main"
+            small
             :disabled="busy || wave.free === 0 || wave.members.length >= wave.most"
             @click="fill([])"
           >
             Take {{ number(Math.min(wave.free, Math.max(0, wave.most - wave.members.length))) }} of
             {{ number(wave.free) }} that may enter
-          </button>
+          </AppButton>
           <form class="mt-3 text-[13px] text-soft" @submit.prevent="fill(named())">
             <label class="block"
               >Or these, by their keys
@@ -332,7 +335,7 @@ const link = 'underline underline-offset-2 hover:text-ink'
               <input v-model="byName" type="checkbox" class="my-1.5 size-5" /> also where a requirement is
               waived, in my name
             </label>
-            <button type="submit" class="mt-1 text-ink" :class="button" :disabled="busy">Put in</button>
+            <AppButton small type="submit" :disabled="busy" class="mt-1">Put in</AppButton>
           </form>
         </section>
         <section v-if="wave.members.length" aria-labelledby="hand-off" class="mb-7">
@@ -349,16 +352,9 @@ const link = 'underline underline-offset-2 hover:text-ink'
               >{{ f.toUpperCase() }}</a
             >
           </p>
-          <button
-            v-if="manages"
-            type="button"
-            class="mt-2"
-            :class="button"
-            :disabled="busy || waiting === 0"
-            @click="handOver"
-          >
+          <AppButton v-if="manages" small :disabled="busy || waiting === 0" class="mt-2" @click="handOver">
             Note that {{ number(waiting) }} were handed over
-          </button>
+          </AppButton>
         </section>
         <section v-if="works && wave.members.length" aria-labelledby="outcomes" class="mb-7">
           <h2 id="outcomes" class="mb-2 border-b border-line pb-1.5 font-semibold">What became of them</h2>
@@ -389,9 +385,7 @@ const link = 'underline underline-offset-2 hover:text-ink'
                 :class="input"
                 class="mt-0.5 block w-full"
             /></label>
-            <button type="submit" class="justify-self-start text-ink" :class="button" :disabled="busy">
-              Tell
-            </button>
+            <AppButton small type="submit" :disabled="busy" class="justify-self-start"> Tell </AppButton>
           </form>
           <label class="mt-3 block text-[13px] text-soft"
             >Or a file of the deployment system: CSV with machine, outcome, reason

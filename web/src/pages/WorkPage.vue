@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import AppButton from '../ui/AppButton.vue'
 import { useQuery } from '@pinia/colada'
 import { computed, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
@@ -109,7 +110,7 @@ const file = computed(() => {
           placeholder='place="Gull Quay" who=east'
           class="w-72 rounded-md border border-line bg-card px-2.5 py-1"
         />
-        <button type="submit" class="cursor-pointer rounded-md border border-line px-2.5 py-1">Show</button>
+        <AppButton small type="submit">Show</AppButton>
       </template>
       <a :href="file" class="ml-auto text-soft underline underline-offset-2 hover:text-ink">As CSV</a>
     </form>

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import AppButton from '../ui/AppButton.vue'
 import { ref } from 'vue'
 
 import { api, ask, type Schemas } from '../client'
@@ -49,12 +50,5 @@ void load()
       >
     </li>
   </ul>
-  <button
-    v-if="loaded && more"
-    type="button"
-    class="mt-3 cursor-pointer text-accent underline underline-offset-2"
-    @click="load"
-  >
-    Earlier ones
-  </button>
+  <AppButton v-if="loaded && more" kind="link" class="mt-3" @click="load"> Earlier ones </AppButton>
 </template>

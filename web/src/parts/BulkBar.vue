@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import AppButton from '../ui/AppButton.vue'
 import { useQueryCache } from '@pinia/colada'
 import { computed, ref } from 'vue'
 
@@ -96,22 +97,22 @@ const button = 'cursor-pointer rounded-md border border-line px-2.5 py-1 text-sm
           title="Letters, digits, - and _"
           :class="input"
         />
-        <button type="submit" :class="button" :disabled="busy">Add</button>
+        <AppButton small type="submit" :disabled="busy">Add</AppButton>
       </form>
       <form class="flex items-center gap-1.5" @submit.prevent="run({ untag: [untag] })">
         <label for="take-tag" class="text-soft">Tag</label>
         <input id="take-tag" v-model="untag" required maxlength="64" :class="input" />
-        <button type="submit" :class="button" :disabled="busy">Take off</button>
+        <AppButton small type="submit" :disabled="busy">Take off</AppButton>
       </form>
       <form class="flex items-center gap-1.5" @submit.prevent="run({ place })">
         <label for="set-place" class="text-soft">Place</label>
         <input id="set-place" v-model="place" maxlength="100" placeholder="that by the name" :class="input" />
-        <button type="submit" :class="button" :disabled="busy">Set</button>
+        <AppButton small type="submit" :disabled="busy">Set</AppButton>
       </form>
       <form class="flex items-center gap-1.5" @submit.prevent="give">
         <label for="give-work" class="text-soft">Work to</label>
         <input id="give-work" v-model="worker" maxlength="100" placeholder="nobody" :class="input" />
-        <button type="submit" :class="button" :disabled="busy">Give</button>
+        <AppButton small type="submit" :disabled="busy">Give</AppButton>
       </form>
       <RouterLink
         v-if="!keys.length && where"
@@ -119,7 +120,7 @@ const button = 'cursor-pointer rounded-md border border-line px-2.5 py-1 text-sm
         :class="button"
         >Decide something</RouterLink
       >
-      <button type="button" :class="button" :disabled="busy" @click="retire">Take out of use</button>
+      <AppButton small :disabled="busy" @click="retire">Take out of use</AppButton>
       <p v-if="says" role="status" class="basis-full text-ready">{{ says }}</p>
       <p v-if="trouble" role="alert" class="basis-full text-replace">{{ trouble }}</p>
     </div>

@@ -58,7 +58,7 @@ defineExpose({ goTo })
         spellcheck="false"
         autocapitalize="off"
         autocomplete="off"
-        class="resize-none overflow-x-auto overflow-y-hidden bg-transparent px-3 py-2 whitespace-pre outline-offset-[-2px]"
+        class="editor-text resize-none overflow-x-auto overflow-y-hidden bg-transparent px-3 py-2"
         :style="{ height: `${lines * 20 + 16}px` }"
       />
       <div v-if="notes.length" class="relative border-l border-line font-sans text-[13px]">

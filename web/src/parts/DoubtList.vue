@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import AppButton from '../ui/AppButton.vue'
 import { useQueryCache } from '@pinia/colada'
 import { ref } from 'vue'
 
@@ -36,12 +37,12 @@ const link = 'cursor-pointer py-1 text-accent underline underline-offset-2'
           >Side by side</RouterLink
         >
         <template v-if="may">
-          <button type="button" :class="link" @click="settle(d, 'same')">
+          <AppButton kind="link" @click="settle(d, 'same')">
             {{ d.other ? 'They are one machine' : 'It is this machine' }}
-          </button>
-          <button type="button" :class="link" @click="settle(d, 'apart')">
+          </AppButton>
+          <AppButton kind="link" @click="settle(d, 'apart')">
             {{ d.other ? 'They are two' : 'It is another machine' }}
-          </button>
+          </AppButton>
         </template>
       </span>
     </li>

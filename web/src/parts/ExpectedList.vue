@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import AppButton from '../ui/AppButton.vue'
 import { useQuery } from '@pinia/colada'
 import { computed, ref } from 'vue'
 
@@ -71,14 +72,9 @@ async function why(id: number, reason: string) {
         </tr>
       </tbody>
     </table>
-    <button
-      v-if="missing.length > shown.length"
-      type="button"
-      class="mt-2 cursor-pointer text-sm text-accent underline underline-offset-2"
-      @click="all = true"
-    >
+    <AppButton v-if="missing.length > shown.length" kind="link" small class="mt-2" @click="all = true">
       Show all {{ missing.length }}
-    </button>
+    </AppButton>
     <p v-if="trouble" role="alert" class="mt-2 text-replace">{{ trouble }}</p>
   </template>
 </template>

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import AppButton from '../ui/AppButton.vue'
 import { useQueryCache } from '@pinia/colada'
 import { ref } from 'vue'
 
@@ -52,14 +53,9 @@ async function enter() {
 </script>
 
 <template>
-  <button
-    v-if="!open"
-    type="button"
-    class="cursor-pointer text-accent underline underline-offset-2"
-    @click="open = true"
-  >
+  <AppButton v-if="!open" kind="link" @click="open = true">
     {{ machine ? 'Enter by hand' : `Enter it for every ${model?.maker} ${model?.model}` }}
-  </button>
+  </AppButton>
   <form
     v-else
     class="mt-1 flex flex-wrap items-end gap-2"
@@ -103,13 +99,7 @@ async function enter() {
       <input v-model="forAll" type="checkbox" />
       for all {{ model.machines }} {{ model.maker }} {{ model.model }}
     </label>
-    <button
-      type="submit"
-      :disabled="sending"
-      class="cursor-pointer rounded-md bg-accent px-3 py-1 text-sm font-semibold text-card disabled:opacity-50"
-    >
-      Enter
-    </button>
+    <AppButton kind="main" small type="submit" :disabled="sending"> Enter </AppButton>
     <button type="button" class="cursor-pointer px-1 py-1 text-sm underline" @click="open = false">
       Cancel
     </button>

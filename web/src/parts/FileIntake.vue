@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import AppButton from '../ui/AppButton.vue'
 import { useQueryCache } from '@pinia/colada'
 import { computed, ref } from 'vue'
 
@@ -262,14 +263,9 @@ const input = 'rounded-md border border-line bg-card px-2 py-0.5 text-sm text-in
         Row {{ r.row }}: {{ r.problem ?? `without ${r.left?.join('; ')}` }}
       </li>
     </ul>
-    <button
-      type="button"
-      :disabled="!sheet.settled || !sheet.machines"
-      class="cursor-pointer rounded-md bg-accent px-3 py-1 text-sm font-semibold text-card disabled:cursor-default disabled:opacity-50"
-      @click="keepSheet"
-    >
+    <AppButton kind="main" small :disabled="!sheet.settled || !sheet.machines" @click="keepSheet">
       Hand in {{ sheet.machines }} machines
-    </button>
+    </AppButton>
   </section>
 
   <template v-if="reports.length && !busy">

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import AppButton from '../ui/AppButton.vue'
 import { useQuery, useQueryCache } from '@pinia/colada'
 import { ref, watch } from 'vue'
 
@@ -52,8 +53,6 @@ const takeBack = (id: number) =>
     await cache.invalidateQueries()
   })
 const input = 'block rounded-md border border-line bg-card px-2 py-1 text-sm text-ink'
-const button = 'cursor-pointer rounded-md bg-accent px-3 py-1 text-sm font-semibold text-card'
-const link = 'cursor-pointer text-accent underline underline-offset-2'
 </script>
 
 <template>
@@ -109,7 +108,7 @@ const link = 'cursor-pointer text-accent underline underline-offset-2'
       <p class="basis-full text-sm text-soft">
         Of inventories that are older, one a quarter stays for each machine, and the latest always.
       </p>
-      <button type="submit" :class="button">Keep this</button>
+      <AppButton kind="main" small type="submit">Keep this</AppButton>
     </form>
   </section>
   <section aria-labelledby="of-models" class="mb-8">
@@ -136,7 +135,7 @@ const link = 'cursor-pointer text-accent underline underline-offset-2'
             {{ f.by }}, {{ sayMoment(f.at) }}<template v-if="f.note">; {{ f.note }}</template>
           </td>
           <td class="py-1.5 text-right">
-            <button type="button" :class="link" @click="takeBack(f.id)">Take back</button>
+            <AppButton kind="link" @click="takeBack(f.id)">Take back</AppButton>
           </td>
         </tr>
       </tbody>
@@ -158,7 +157,7 @@ const link = 'cursor-pointer text-accent underline underline-offset-2'
           }}<template v-if="h.waiting">; {{ h.waiting }} changes wait</template></span
         >
         <span v-if="h.problem" class="text-replace"> {{ h.problem }}; tried {{ h.tries }} times</span>
-        <button type="button" class="ml-3" :class="link" @click="removeHook(h.name)">Remove</button>
+        <AppButton kind="link" class="ml-3" @click="removeHook(h.name)">Remove</AppButton>
       </li>
     </ul>
     <form class="flex flex-wrap items-end gap-3" aria-label="Add an address" @submit.prevent="addHook">
@@ -170,7 +169,7 @@ const link = 'cursor-pointer text-accent underline underline-offset-2'
         >Address
         <input v-model="url" required type="url" maxlength="1000" :class="[input, 'w-80']" />
       </label>
-      <button type="submit" :class="button">Add</button>
+      <AppButton kind="main" small type="submit">Add</AppButton>
       <p class="basis-full text-sm text-soft">
         When a machine’s disposition changes, it is sent there, signed, again and again until it is taken.
       </p>

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import AppButton from '../ui/AppButton.vue'
 import { computed, ref, watch } from 'vue'
 
 import { api, ask, type Schemas } from '../client'
@@ -170,21 +171,10 @@ function download() {
       </ul>
     </section>
     <div class="flex flex-wrap gap-3">
-      <button
-        v-if="use"
-        type="button"
-        class="cursor-pointer rounded-md bg-accent px-3 py-1.5 font-semibold text-card"
-        @click="emit('use', file, found.csv)"
-      >
+      <AppButton v-if="use" kind="main" @click="emit('use', file, found.csv)">
         {{ use }}
-      </button>
-      <button
-        type="button"
-        class="cursor-pointer rounded-md border border-line px-3 py-1.5 font-semibold"
-        @click="download"
-      >
-        Save as {{ file }}
-      </button>
+      </AppButton>
+      <AppButton @click="download"> Save as {{ file }} </AppButton>
     </div>
   </template>
 </template>

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import AppButton from '../ui/AppButton.vue'
 import { ref } from 'vue'
 
 import { api, signedOut } from '../client'
@@ -36,8 +37,6 @@ const input = 'block w-64 rounded-md border border-line bg-card px-2 py-1 text-i
       />
     </label>
     <p v-if="trouble" role="alert" class="text-replace">{{ trouble }}</p>
-    <button type="submit" class="cursor-pointer rounded-md bg-accent px-4 py-1.5 font-semibold text-card">
-      Change it
-    </button>
+    <AppButton kind="main" type="submit"> Change it </AppButton>
   </form>
 </template>

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import AppButton from '../ui/AppButton.vue'
 import { useQuery } from '@pinia/colada'
 import { ref } from 'vue'
 
@@ -71,8 +72,6 @@ const endToken = (id: number) =>
     if (error) throw new Error((error as { detail?: string }).detail)
   })
 const input = 'block rounded-md border border-line bg-card px-2 py-1 text-sm text-ink'
-const button = 'cursor-pointer rounded-md bg-accent px-3 py-1 text-sm font-semibold text-card'
-const link = 'cursor-pointer text-accent underline underline-offset-2'
 </script>
 
 <template>
@@ -112,12 +111,10 @@ const link = 'cursor-pointer text-accent underline underline-offset-2'
           </td>
           <td class="py-1.5 pr-4">{{ u.places?.join(', ') ?? 'all places' }}</td>
           <td class="space-x-4 py-1.5 text-right">
-            <button type="button" :class="link" @click="put(u.name, u.role, u.places, true)">
-              New password
-            </button>
-            <button type="button" :class="link" :aria-label="`Remove ${u.name}`" @click="remove(u.name)">
+            <AppButton kind="link" @click="put(u.name, u.role, u.places, true)"> New password </AppButton>
+            <AppButton kind="link" :aria-label="`Remove ${u.name}`" @click="remove(u.name)">
               Remove
-            </button>
+            </AppButton>
           </td>
         </tr>
       </tbody>
@@ -141,7 +138,7 @@ const link = 'cursor-pointer text-accent underline underline-offset-2'
         >Sees only these places, with commas between
         <input v-model="only" maxlength="1000" placeholder="all" :class="[input, 'w-64']" />
       </label>
-      <button type="submit" :class="button">Add</button>
+      <AppButton kind="main" small type="submit">Add</AppButton>
     </form>
   </section>
   <TroubleBox v-if="tokens.error.value" :error="tokens.error.value" @again="tokens.refetch()" />
@@ -167,9 +164,7 @@ const link = 'cursor-pointer text-accent underline underline-offset-2'
           <td class="py-1.5 pr-4">{{ t.used_at ? sayMoment(t.used_at) : 'never' }}</td>
           <td class="py-1.5 pr-4">{{ t.expires_at ? sayMoment(t.expires_at) : 'never' }}</td>
           <td class="py-1.5 text-right">
-            <button type="button" :class="link" :aria-label="`End ${t.name}`" @click="endToken(t.id)">
-              End
-            </button>
+            <AppButton kind="link" :aria-label="`End ${t.name}`" @click="endToken(t.id)"> End </AppButton>
           </td>
         </tr>
       </tbody>
@@ -192,7 +187,7 @@ const link = 'cursor-pointer text-accent underline underline-offset-2'
         >Days until it expires
         <input v-model.number="days" type="number" min="0" max="3650" :class="[input, 'w-24']" />
       </label>
-      <button type="submit" :class="button">Add</button>
+      <AppButton kind="main" small type="submit">Add</AppButton>
     </form>
   </section>
 </template>

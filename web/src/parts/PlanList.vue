@@ -67,7 +67,7 @@ const total = computed(() => {
     <ol>
       <li v-for="s in g.steps" :key="s.step" class="group relative pb-4 pl-9" :data-step="s.step">
         <span
-          class="absolute top-0 left-0 grid size-[23px] place-items-center rounded-md border-[1.5px] text-[13px] font-semibold"
+          class="step-number absolute top-0 left-0 grid place-items-center font-semibold"
           :class="
             s.ticked?.state === 'done' && !s.ticked.without_effect
               ? 'border-ready bg-ready text-card'

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import AppButton from '../ui/AppButton.vue'
 import { useQuery } from '@pinia/colada'
 import { ref } from 'vue'
 import { useRouter } from 'vue-router'
@@ -97,7 +98,7 @@ async function drop(f: string) {
         autofocus
         class="w-44 rounded-md border border-line bg-card px-2 py-0.5"
       />
-      <button type="submit" class="cursor-pointer rounded-md border border-line px-2 py-0.5">Save</button>
+      <AppButton small type="submit">Save</AppButton>
     </form>
     <span v-if="trouble" role="alert" class="text-replace">{{ trouble }}</span>
   </div>

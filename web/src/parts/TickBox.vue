@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import AppButton from '../ui/AppButton.vue'
 import { nextTick, ref } from 'vue'
 
 import { api, ask, type Schemas } from '../client'
@@ -47,7 +48,6 @@ async function refuse() {
   await nextTick()
   field.value?.focus()
 }
-const button = 'cursor-pointer text-accent underline underline-offset-2'
 </script>
 
 <template>
@@ -61,23 +61,22 @@ const button = 'cursor-pointer text-accent underline underline-offset-2'
         }}<template v-if="ticked.note">: {{ ticked.note }}</template
         >{{ ticked.without_effect ? '. The inventory taken since does not show it.' : '' }}
       </span>
-      <button v-if="may" type="button" :class="button" :aria-label="`Take back: ${title}`" @click="takeBack">
+      <AppButton v-if="may" kind="link" :aria-label="`Take back: ${title}`" @click="takeBack">
         Take back
-      </button>
+      </AppButton>
     </template>
     <template v-else-if="!refusing">
-      <button type="button" :class="button" :aria-label="`Mark as done: ${title}`" @click="say('done')">
+      <AppButton kind="link" :aria-label="`Mark as done: ${title}`" @click="say('done')">
         Mark as done
-      </button>
-      <button
+      </AppButton>
+      <AppButton
         v-if="kind === 'prepare' || (kind === 'leave' && item !== 'record-closed')"
-        type="button"
-        :class="button"
+        kind="link"
         :aria-label="`Refuse: ${title}`"
         @click="refuse"
       >
         Refuse
-      </button>
+      </AppButton>
     </template>
     <form
       v-else
@@ -95,12 +94,7 @@ const button = 'cursor-pointer text-accent underline underline-offset-2'
           class="block w-60 rounded-md border border-line bg-card px-2 py-1 text-sm text-ink"
         />
       </label>
-      <button
-        type="submit"
-        class="cursor-pointer rounded-md bg-accent px-3 py-1 text-sm font-semibold text-card"
-      >
-        Refuse
-      </button>
+      <AppButton kind="main" small type="submit"> Refuse </AppButton>
       <button type="button" class="cursor-pointer px-1 py-1 text-sm underline" @click="refusing = false">
         Cancel
       </button>

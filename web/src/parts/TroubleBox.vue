@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import AppButton from '../ui/AppButton.vue'
 defineProps<{ error: unknown }>()
 defineEmits<{ again: [] }>()
 </script>
@@ -7,12 +8,6 @@ defineEmits<{ again: [] }>()
   <div role="alert" class="rounded-lg border border-line bg-card p-4">
     <p class="font-semibold">This could not be shown.</p>
     <p class="mb-3 text-soft">{{ (error as Error).message }} Nothing was changed.</p>
-    <button
-      type="button"
-      class="cursor-pointer rounded-md border border-line px-3 py-1 font-semibold"
-      @click="$emit('again')"
-    >
-      Try again
-    </button>
+    <AppButton small @click="$emit('again')"> Try again </AppButton>
   </div>
 </template>

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import AppButton from '../ui/AppButton.vue'
 import { Dialog, DialogPanel, DialogTitle } from '@headlessui/vue'
 import { computed, ref } from 'vue'
 
@@ -70,13 +71,7 @@ async function end() {
           </p>
         </template>
         <div class="mt-5 flex gap-4">
-          <button
-            type="button"
-            class="cursor-pointer rounded-md bg-accent px-4 py-1.5 font-semibold text-card"
-            @click="open = false"
-          >
-            Close
-          </button>
+          <AppButton kind="main" @click="open = false"> Close </AppButton>
           <button v-if="link" type="button" class="cursor-pointer underline" @click="end">
             End all links to this visit
           </button>

@@ -1,11 +1,11 @@
 <script setup lang="ts">
+import AppButton from '../ui/AppButton.vue'
 import { ref } from 'vue'
 
 import { api, type Schemas } from '../client'
 
 const props = defineProps<{ device: Schemas['Device']; may: boolean }>()
 const emit = defineEmits<{ changed: [] }>()
-const button = 'cursor-pointer rounded-md border border-line px-3 py-1 hover:border-accent'
 const input = 'block rounded-md border border-line bg-card px-2 py-1 text-ink'
 const asked = ref(false)
 const reason = ref('')
@@ -30,14 +30,9 @@ async function rekey() {
 <template>
   <div class="mb-6 text-sm text-soft" data-vouched>
     {{ device.vouched }}
-    <button
-      v-if="may && device.keyed && !asked"
-      type="button"
-      class="no-print cursor-pointer text-accent underline underline-offset-2"
-      @click="asked = true"
-    >
+    <AppButton v-if="may && device.keyed && !asked" kind="link" class="no-print" @click="asked = true">
       Replace its key
-    </button>
+    </AppButton>
     <form v-if="asked" class="mt-2 flex flex-wrap items-end gap-3" @submit.prevent="rekey">
       <label
         >Why it has another key
@@ -49,7 +44,7 @@ async function rekey() {
           placeholder="its disk was changed"
         />
       </label>
-      <button type="submit" :class="button">Replace the key</button>
+      <AppButton small type="submit">Replace the key</AppButton>
     </form>
     <p v-if="trouble" role="alert" class="text-replace">{{ trouble }}</p>
   </div>

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import AppButton from '../ui/AppButton.vue'
 import { computed, ref, watch } from 'vue'
 
 import { api, ask, type Schemas } from '../client'
@@ -34,14 +35,9 @@ const most = computed(() => Math.max(1, ...(got.value?.places ?? []).map((p) => 
 
 <template>
   <div class="flex flex-wrap items-center gap-3">
-    <button
-      type="button"
-      :disabled="busy || disabled"
-      class="cursor-pointer rounded-md border border-line px-3 py-1.5 font-semibold hover:bg-shade disabled:cursor-not-allowed disabled:opacity-50"
-      @click="look"
-    >
+    <AppButton :disabled="busy || disabled" @click="look">
       {{ busy ? 'Judging the fleet by it…' : label }}
-    </button>
+    </AppButton>
     <span class="text-sm text-soft"
       >Nothing is kept; machines are judged from the facts that are stored.</span
     >

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import AppButton from './AppButton.vue'
 import { Dialog, DialogDescription, DialogPanel, DialogTitle } from '@headlessui/vue'
 import { ref } from 'vue'
 
@@ -22,22 +23,10 @@ const cancel = ref<HTMLElement | null>(null)
         <DialogTitle class="mb-2 text-lg font-semibold">{{ asked.title }}</DialogTitle>
         <DialogDescription class="mb-5">{{ asked.text }}</DialogDescription>
         <div class="flex flex-wrap justify-end gap-3">
-          <button
-            ref="cancel"
-            type="button"
-            class="cursor-pointer rounded-md border border-line px-3 py-1.5"
-            @click="asked.answer(false)"
-          >
-            Cancel
-          </button>
-          <button
-            type="button"
-            data-confirm
-            class="cursor-pointer rounded-md bg-accent px-3 py-1.5 font-semibold text-card"
-            @click="asked.answer(true)"
-          >
+          <AppButton ref="cancel" @click="asked.answer(false)"> Cancel </AppButton>
+          <AppButton kind="main" data-confirm @click="asked.answer(true)">
             {{ asked.action }}
-          </button>
+          </AppButton>
         </div>
       </DialogPanel>
     </div>

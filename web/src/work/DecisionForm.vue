@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import AppButton from '../ui/AppButton.vue'
 import { useQuery } from '@pinia/colada'
 import { computed, ref, watch } from 'vue'
 
@@ -133,13 +134,7 @@ const label = 'block text-[13px] text-soft'
       <input v-model="ahead" type="checkbox" /> It may be for machines that are still to come
     </label>
     <div class="sm:col-span-2">
-      <button
-        type="submit"
-        :disabled="busy"
-        class="cursor-pointer rounded-md bg-accent px-4 py-1.5 font-semibold text-card disabled:opacity-50"
-      >
-        Decide
-      </button>
+      <AppButton kind="main" type="submit" :disabled="busy"> Decide </AppButton>
     </div>
     <p v-if="says" role="status" class="text-ready sm:col-span-2">{{ says }}</p>
     <p v-if="trouble" role="alert" class="text-replace sm:col-span-2">{{ trouble }}</p>

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import AppButton from '../ui/AppButton.vue'
 import { ref } from 'vue'
 
 import { api, ask, type Schemas } from '../client'
@@ -53,15 +54,9 @@ const mayEnd = (d: Schemas['Decision']) => props.may && (props.manages || d.kind
           >
           <code class="wrap-anywhere">{{ d.scope }}</code>
         </template>
-        <button
-          v-if="mayEnd(d)"
-          type="button"
-          class="cursor-pointer text-accent underline underline-offset-2"
-          :aria-label="`End it: ${d.says}`"
-          @click="end(d)"
-        >
+        <AppButton v-if="mayEnd(d)" kind="link" :aria-label="`End it: ${d.says}`" @click="end(d)">
           End it
-        </button>
+        </AppButton>
       </p>
     </li>
   </ul>

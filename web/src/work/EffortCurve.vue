@@ -37,10 +37,11 @@ const area = computed(() => {
   return `${line.value}L${all.at(-1)!.x.toFixed(1)} ${points.value.foot}L${all[0]!.x} ${points.value.foot}Z`
 })
 const last = computed(() => props.effects.picks.at(-1)!)
-const says = computed(
-  () =>
-    `From ${number(props.effects.ready)} to ${number(last.value.ready)} of ${number(props.effects.machines)} machines ready in ${hours(last.value.minutes_so_far)}.`,
-)
+const says = computed(() => {
+  const { ready, machines } = props.effects
+  const then = `${number(last.value.ready)} of ${number(machines)} machines ready`
+  return `From ${number(ready)} to ${then} in ${hours(last.value.minutes_so_far)}.`
+})
 </script>
 
 <template>

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import AppButton from '../ui/AppButton.vue'
 import { Dialog, DialogPanel, DialogTitle } from '@headlessui/vue'
 import { ref } from 'vue'
 
@@ -29,27 +30,14 @@ async function copy(m: Schemas['Message']) {
 </script>
 
 <template>
-  <button
-    type="button"
-    class="cursor-pointer text-accent underline underline-offset-2"
-    aria-haspopup="dialog"
-    @click="show"
-  >
-    What to tell people
-  </button>
+  <AppButton kind="link" aria-haspopup="dialog" @click="show"> What to tell people </AppButton>
   <Dialog :open="open" class="relative z-20" @close="open = false">
     <div class="fixed inset-0 bg-ink/40" aria-hidden="true" />
     <div class="fixed inset-y-0 right-0 w-full max-w-xl overflow-y-auto bg-card p-6 shadow-xl">
       <DialogPanel>
         <div class="mb-3 flex items-baseline gap-4">
           <DialogTitle class="text-lg font-semibold">What to tell people</DialogTitle>
-          <button
-            type="button"
-            class="ml-auto cursor-pointer text-accent underline underline-offset-2"
-            @click="open = false"
-          >
-            Close
-          </button>
+          <AppButton kind="link" class="ml-auto" @click="open = false"> Close </AppButton>
         </div>
         <p v-if="trouble" role="alert" class="text-replace">{{ trouble }}</p>
         <p v-else-if="!list" role="status" class="text-soft">Writing them…</p>
@@ -61,14 +49,15 @@ async function copy(m: Schemas['Message']) {
           <article v-for="m in list.messages" :key="m.key" class="mb-5 border-t border-line pt-3">
             <h3 class="flex items-baseline gap-3 font-semibold">
               {{ m.subject }}
-              <button
-                type="button"
-                class="ml-auto cursor-pointer text-sm font-normal text-accent underline underline-offset-2"
+              <AppButton
+                kind="link"
+                small
                 :aria-label="`Copy the message about ${m.name}`"
+                class="ml-auto font-normal"
                 @click="copy(m)"
               >
                 {{ copied === m.key ? 'Copied' : 'Copy' }}
-              </button>
+              </AppButton>
             </h3>
             <p v-for="(t, i) in m.text" :key="i" class="mt-1.5">{{ t }}</p>
           </article>

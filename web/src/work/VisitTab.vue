@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import AppButton from '../ui/AppButton.vue'
 import { Disclosure, DisclosureButton, DisclosurePanel } from '@headlessui/vue'
 import { computed, ref } from 'vue'
 
@@ -66,7 +67,6 @@ const tick = (v: Schemas['Visit'], step: Schemas['StepRef']) =>
     return `${v.name}: “${step.title}” is marked as done. The next inventory confirms it, or opens it again.`
   })
 const input = 'rounded-md border border-line bg-card px-2 py-1 text-sm'
-const button = 'cursor-pointer rounded-md border border-line px-2.5 py-1 text-sm disabled:opacity-50'
 </script>
 
 <template>
@@ -100,9 +100,9 @@ const button = 'cursor-pointer rounded-md border border-line px-2.5 py-1 text-sm
         />
         <label class="sr-only" for="work-note">Note</label>
         <input id="work-note" v-model="note" maxlength="500" placeholder="Note" :class="input" class="w-56" />
-        <button type="submit" :class="button" :disabled="busy">
+        <AppButton small type="submit" :disabled="busy">
           {{ who || note ? 'Give' : 'Take back' }}
-        </button>
+        </AppButton>
       </template>
     </form>
     <p v-if="says" role="status" class="mb-2 text-sm text-ready">{{ says }}</p>
@@ -184,16 +184,17 @@ const button = 'cursor-pointer rounded-md border border-line px-2.5 py-1 text-sm
                       <span v-if="v.ticked?.includes(st.title)" class="text-[13px] text-ready"
                         >✓ said to be done</span
                       >
-                      <button
+                      <AppButton
                         v-else-if="may"
-                        type="button"
-                        class="no-print cursor-pointer text-[13px] text-accent underline underline-offset-2"
+                        kind="link"
+                        small
                         :aria-label="`Mark as done on ${v.name}: ${st.title}`"
                         :disabled="busy"
+                        class="no-print"
                         @click="tick(v, st)"
                       >
                         Done
-                      </button>
+                      </AppButton>
                     </li>
                   </ul>
                 </td>

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import AppButton from '../ui/AppButton.vue'
 import { useQuery } from '@pinia/colada'
 import { computed, ref, watch } from 'vue'
 
@@ -96,13 +97,9 @@ const label = 'block text-[13px] text-soft'
       >Note <input v-model="w.note" maxlength="500" :class="input"
     /></label>
     <div class="col-span-2">
-      <button
-        type="submit"
-        :disabled="busy"
-        class="cursor-pointer rounded-md bg-accent px-4 py-1.5 font-semibold text-card disabled:opacity-50"
-      >
+      <AppButton kind="main" type="submit" :disabled="busy">
         {{ wave ? 'Save' : 'Add the wave' }}
-      </button>
+      </AppButton>
     </div>
     <p v-if="trouble" role="alert" class="col-span-2 text-replace">{{ trouble }}</p>
   </form>

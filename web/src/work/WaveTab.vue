@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import AppButton from '../ui/AppButton.vue'
 import { useQuery } from '@pinia/colada'
 import { computed, ref } from 'vue'
 import { useRouter } from 'vue-router'
@@ -111,15 +112,15 @@ const input = 'rounded-md border border-line bg-card px-2 py-1 text-sm'
             >
               <span>{{ sayDay(b.from) }} to {{ sayDay(b.to) }}</span>
               <span class="text-soft">{{ b.reason }}</span>
-              <button
+              <AppButton
                 v-if="manages"
-                type="button"
-                class="cursor-pointer text-sm text-accent underline underline-offset-2"
+                kind="link"
+                small
                 :aria-label="`Take away the days from ${b.from}`"
                 @click="drop(b)"
               >
                 Take away
-              </button>
+              </AppButton>
             </li>
           </ul>
           <form
@@ -134,12 +135,7 @@ const input = 'rounded-md border border-line bg-card px-2 py-1 text-sm'
             <label
               >Why <input v-model="reason" maxlength="200" :class="input" class="block w-40 text-ink"
             /></label>
-            <button
-              type="submit"
-              class="cursor-pointer rounded-md border border-line px-2.5 py-1 text-sm text-ink"
-            >
-              Add
-            </button>
+            <AppButton small type="submit"> Add </AppButton>
           </form>
           <p v-if="trouble" role="alert" class="mt-1 text-sm text-replace">{{ trouble }}</p>
         </section>

@@ -22,7 +22,14 @@ type machine struct {
 }
 
 func begin(name, platform string, elevated bool) *machine {
-	return &machine{name, &capture.Document{Format: capture.Format, TakenAt: taken, Version: "demo", Platform: platform, Elevated: elevated, DurationMS: 180}}
+	return &machine{name, &capture.Document{
+		Format:     capture.Format,
+		TakenAt:    taken,
+		Version:    "demo",
+		Platform:   platform,
+		Elevated:   elevated,
+		DurationMS: 180,
+	}}
 }
 
 // ok keeps bytes that were read.

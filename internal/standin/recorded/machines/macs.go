@@ -36,10 +36,21 @@ type mac struct {
 
 func macBase(x mac) *machine {
 	m := begin(x.name, "macos", false)
-	for name, text := range map[string]string{"kern.hostname": x.name + ".tidewrack.example", "kern.osproductversion": x.version, "kern.osversion": x.build, "hw.model": x.model, "machdep.cpu.brand_string": x.chip} {
+	for name, text := range map[string]string{
+		"kern.hostname":            x.name + ".tidewrack.example",
+		"kern.osproductversion":    x.version,
+		"kern.osversion":           x.build,
+		"hw.model":                 x.model,
+		"machdep.cpu.brand_string": x.chip,
+	} {
 		m.ok(macos.Sysctl(name), text+"\x00")
 	}
-	for name, n := range map[string]uint32{"hw.packages": x.packages, "hw.physicalcpu_max": x.cores, "hw.logicalcpu_max": x.threads, "kern.hv_vmm_present": 0} {
+	for name, n := range map[string]uint32{
+		"hw.packages":         x.packages,
+		"hw.physicalcpu_max":  x.cores,
+		"hw.logicalcpu_max":   x.threads,
+		"kern.hv_vmm_present": 0,
+	} {
 		m.ok(macos.Sysctl(name), craft.U32(n))
 	}
 	m.ok(macos.Sysctl("hw.memsize"), craft.U64(x.gib<<30))
@@ -53,11 +64,16 @@ func macBase(x mac) *machine {
 		m.ok(macos.Sysctl("machdep.cpu.family"), craft.U32(6))
 		m.ok(macos.Sysctl("machdep.cpu.model"), craft.U32(142))
 		m.ok(macos.Sysctl("machdep.cpu.stepping"), craft.U32(10))
-		m.ok(macos.Sysctl("machdep.cpu.features"), "FPU PAE SSE2 SSE3 SSSE3 FMA CX16 SSE4.1 SSE4.2 MOVBE POPCNT AES XSAVE AVX1.0 F16C\x00")
+		m.ok(macos.Sysctl("machdep.cpu.features"),
+			"FPU PAE SSE2 SSE3 SSSE3 FMA CX16 SSE4.1 SSE4.2 MOVBE POPCNT AES XSAVE AVX1.0 F16C\x00")
 		m.ok(macos.Sysctl("machdep.cpu.leaf7_features"), "BMI1 AVX2 BMI2\x00")
 		m.ok(macos.Sysctl("machdep.cpu.extfeatures"), "SYSCALL XD EM64T LAHF LZCNT PREFETCHW\x00")
 	}
-	m.says(macos.Platform, []any{group{"IOPlatformSerialNumber": x.serial, "IOPlatformUUID": "71DE0000-0000-4000-8000-0000" + fmt.Sprintf("%x", x.serial[3:7]), "manufacturer": base64.StdEncoding.EncodeToString([]byte("Tessaly\x00"))}})
+	m.says(macos.Platform, []any{group{
+		"IOPlatformSerialNumber": x.serial,
+		"IOPlatformUUID":         "71DE0000-0000-4000-8000-0000" + fmt.Sprintf("%x", x.serial[3:7]),
+		"manufacturer":           base64.StdEncoding.EncodeToString([]byte("Tessaly\x00")),
+	}})
 	if x.battery != nil {
 		m.says(macos.Battery, []any{x.battery})
 	} else {
@@ -66,7 +82,8 @@ func macBase(x mac) *machine {
 	m.ok(macos.Enrolled.Source(), "Enrolled via DEP: No\nMDM enrollment: No\n")
 	m.no(capture.Absent, 0, macos.Directory.Source())
 	m.ok(macos.Interfaces, "en0 running\nen1 down\n")
-	m.ok(macos.VersionFile, `{"ProductName":"Fathom","ProductVersion":"`+x.version+`","ProductBuildVersion":"`+x.build+`"}`)
+	m.ok(macos.VersionFile, `{"ProductName":"Fathom","ProductVersion":"`+x.version+`","ProductBuildVersion":"`+x.build+
+		`"}`)
 	return m
 }
 
@@ -76,7 +93,13 @@ func (m *machine) container(total, free uint64, stores ...string) {
 	for _, s := range stores {
 		list = append(list, group{"APFSPhysicalStore": s})
 	}
-	m.says(macos.RootInfo, group{"APFSContainerSize": total, "APFSContainerFree": free, "FilesystemType": "apfs", "ParentWholeDisk": "disk3", "APFSPhysicalStores": list})
+	m.says(macos.RootInfo, group{
+		"APFSContainerSize":  total,
+		"APFSContainerFree":  free,
+		"FilesystemType":     "apfs",
+		"ParentWholeDisk":    "disk3",
+		"APFSPhysicalStores": list,
+	})
 }
 
 type macDisk struct {
@@ -91,7 +114,16 @@ func (m *machine) macDisks(list ...macDisk) {
 	for _, d := range list {
 		names = append(names, d.name)
 		all = append(all, group{"DeviceIdentifier": d.name, "Content": d.scheme, "Size": d.bytes})
-		m.says(macos.DiskInfo(d.name), group{"DeviceIdentifier": d.name, "Size": d.bytes, "SolidState": d.solid, "BusProtocol": d.bus, "Internal": d.inside, "MediaName": d.media, "SMARTStatus": d.health})
+		m.says(macos.DiskInfo(d.name),
+			group{
+				"DeviceIdentifier": d.name,
+				"Size":             d.bytes,
+				"SolidState":       d.solid,
+				"BusProtocol":      d.bus,
+				"Internal":         d.inside,
+				"MediaName":        d.media,
+				"SMARTStatus":      d.health,
+			})
 	}
 	m.says(macos.DiskList, group{"WholeDisks": names, "AllDisksAndPartitions": all})
 }
@@ -100,11 +132,40 @@ const gptScheme = "GUID_partition_scheme"
 
 // newMac: a chip of its own, everything on.
 func newMac() *machine {
-	m := macBase(mac{name: "NSLIP-M51", model: "Foldbook10,1", title: "Foldbook 13", serial: "TWM0051AA", chip: "Tessaly Strand 2", arch: "arm64", version: "8.4", build: "8E201", cores: 8, threads: 8, packages: 1, gib: 16,
-		battery: group{"BatteryInstalled": true, "CurrentCapacity": 81, "MaxCapacity": 100, "DesignCapacity": 5000, "AppleRawMaxCapacity": 4600, "ExternalConnected": false}})
-	m.says(macos.Hardware, group{"SPHardwareDataType": []any{group{"machine_name": "Foldbook 13", "chip_type": "Tessaly Strand 2", "boot_rom_version": "8401.61"}}, "SPiBridgeDataType": []any{group{"ibridge_secure_boot": "Full Security"}}})
-	m.says(macos.Screens, group{"SPDisplaysDataType": []any{group{"sppci_model": "Tessaly Strand 2", "spdisplays_mtlgpufamilysupport": "spdisplays_metal3",
-		"spdisplays_ndrvs": []any{group{"_spdisplays_pixels": "2560 x 1664", "spdisplays_connection_type": "spdisplays_internal"}}}}})
+	m := macBase(mac{
+		name:     "NSLIP-M51",
+		model:    "Foldbook10,1",
+		title:    "Foldbook 13",
+		serial:   "TWM0051AA",
+		chip:     "Tessaly Strand 2",
+		arch:     "arm64",
+		version:  "8.4",
+		build:    "8E201",
+		cores:    8,
+		threads:  8,
+		packages: 1,
+		gib:      16,
+		battery: group{
+			"BatteryInstalled":    true,
+			"CurrentCapacity":     81,
+			"MaxCapacity":         100,
+			"DesignCapacity":      5000,
+			"AppleRawMaxCapacity": 4600,
+			"ExternalConnected":   false,
+		},
+	})
+	m.says(macos.Hardware, group{"SPHardwareDataType": []any{group{
+		"machine_name":     "Foldbook 13",
+		"chip_type":        "Tessaly Strand 2",
+		"boot_rom_version": "8401.61",
+	}}, "SPiBridgeDataType": []any{group{"ibridge_secure_boot": "Full Security"}}})
+	m.says(macos.Screens, group{"SPDisplaysDataType": []any{group{
+		"sppci_model":                    "Tessaly Strand 2",
+		"spdisplays_mtlgpufamilysupport": "spdisplays_metal3",
+		"spdisplays_ndrvs": []any{group{
+			"_spdisplays_pixels": "2560 x 1664", "spdisplays_connection_type": "spdisplays_internal",
+		}},
+	}}})
 	m.macDisks(macDisk{"disk0", "Strand storage", "Fabric", "Verified", 500277792768, true, true, gptScheme})
 	m.container(494384795648, 212_000_000_000, "disk0s2")
 	m.ok(macos.Vault.Source(), "FileVault is On.\n")
@@ -119,15 +180,46 @@ func newMac() *machine {
 // macWithSecurityChip: start-up reduced, encryption under way, an external disk
 // beside it.
 func macWithSecurityChip() *machine {
-	m := macBase(mac{name: "GULL-M51", model: "Deskline3,1", title: "Deskline 27", serial: "TWM0151BB", chip: "Corvane K7-10700 CPU @ 2.90GHz", version: "8.4", build: "8E201", cores: 8, threads: 16, packages: 1, gib: 32})
+	m := macBase(mac{
+		name:     "GULL-M51",
+		model:    "Deskline3,1",
+		title:    "Deskline 27",
+		serial:   "TWM0151BB",
+		chip:     "Corvane K7-10700 CPU @ 2.90GHz",
+		version:  "8.4",
+		build:    "8E201",
+		cores:    8,
+		threads:  16,
+		packages: 1,
+		gib:      32,
+	})
 	m.ok(macos.Sysctl("hw.cpufrequency_max"), craft.U64(2_900_000_000))
 	m.no(capture.NotExposed, 0, macos.Tables.Source())
-	m.says(macos.Hardware, group{"SPHardwareDataType": []any{group{"machine_name": "Deskline 27", "boot_rom_version": "1968.140"}}, "SPiBridgeDataType": []any{group{"ibridge_model_name": "Security chip 2"}}})
+	m.says(macos.Hardware, group{"SPHardwareDataType": []any{group{
+		"machine_name": "Deskline 27", "boot_rom_version": "1968.140",
+	}}, "SPiBridgeDataType": []any{group{"ibridge_model_name": "Security chip 2"}}})
 	m.says(macos.Policy, group{macos.Policy.Keys[0]: base64.StdEncoding.EncodeToString([]byte{1})})
-	screen := craft.Display{Name: "Deskline 27", Width: 2560, Height: 1440, WideMM: 597, HighMM: 336, BitsPerChannel: 10}
-	m.says(macos.Screens, group{"SPDisplaysDataType": []any{group{"sppci_model": "Tessaly Halyard 5", "spdisplays_mtlgpufamilysupport": "spdisplays_metal2",
-		"spdisplays_ndrvs": []any{group{"_spdisplays_pixels": "5120 x 2880", "_spdisplays_edid": "0x" + hex.EncodeToString([]byte(screen.EDID())), "spdisplays_connection_type": "spdisplays_internal"}}}}})
-	m.macDisks(macDisk{"disk0", "Fabric storage", "Fabric", "Verified", 251000193024, true, true, gptScheme}, macDisk{"disk4", "Brannock HD 2000", "USB", "Not Supported", 2000398934016, false, false, "FDisk_partition_scheme"})
+	screen := craft.Display{
+		Name:           "Deskline 27",
+		Width:          2560,
+		Height:         1440,
+		WideMM:         597,
+		HighMM:         336,
+		BitsPerChannel: 10,
+	}
+	m.says(macos.Screens, group{"SPDisplaysDataType": []any{group{
+		"sppci_model":                    "Tessaly Halyard 5",
+		"spdisplays_mtlgpufamilysupport": "spdisplays_metal2",
+		"spdisplays_ndrvs": []any{group{
+			"_spdisplays_pixels":         "5120 x 2880",
+			"_spdisplays_edid":           "0x" + hex.EncodeToString([]byte(screen.EDID())),
+			"spdisplays_connection_type": "spdisplays_internal",
+		}},
+	}}})
+	m.macDisks(macDisk{"disk0", "Fabric storage", "Fabric", "Verified", 251000193024, true, true, gptScheme},
+		macDisk{
+			"disk4", "Brannock HD 2000", "USB", "Not Supported", 2000398934016, false, false, "FDisk_partition_scheme",
+		})
 	m.container(250685575168, 18_000_000_000, "disk0s2")
 	m.ok(macos.Vault.Source(), "FileVault is On.\nEncryption in progress: Percent completed = 41\n")
 	return m
@@ -136,16 +228,53 @@ func macWithSecurityChip() *machine {
 // olderMac: no security chip, memory in slots, a volume over a small and a
 // large drive, an earlier release, joined to a directory.
 func olderMac() *machine {
-	m := macBase(mac{name: "LANT-M51", model: "Foldbook6,2", title: "Foldbook 13", serial: "TWM0251CC", chip: "Corvane K5-6267U CPU @ 2.90GHz", version: "7.6", build: "7G310", cores: 2, threads: 4, packages: 1, gib: 8,
-		battery: group{"BatteryInstalled": true, "CurrentCapacity": 3000, "MaxCapacity": 4000, "DesignCapacity": 5000, "ExternalConnected": true}})
+	m := macBase(mac{
+		name:     "LANT-M51",
+		model:    "Foldbook6,2",
+		title:    "Foldbook 13",
+		serial:   "TWM0251CC",
+		chip:     "Corvane K5-6267U CPU @ 2.90GHz",
+		version:  "7.6",
+		build:    "7G310",
+		cores:    2,
+		threads:  4,
+		packages: 1,
+		gib:      8,
+		battery: group{
+			"BatteryInstalled":  true,
+			"CurrentCapacity":   3000,
+			"MaxCapacity":       4000,
+			"DesignCapacity":    5000,
+			"ExternalConnected": true,
+		},
+	})
 	m.ok(macos.Sysctl("hw.cpufrequency_max"), craft.U64(2_900_000_000))
-	table := craft.PC{Firmware: "Plover Firmware", Version: "4.0", Date: "06/30/2019", UEFI: true, Maker: "Tessaly", Product: "Foldbook6,2", Serial: "TWM0251CC", Chassis: 9, Slots: 2, MaxGiB: 16,
-		Modules: []craft.Module{{Slot: "Bank 0", MiB: 4096, Type: ddr3, Form: sodimm, Speed: 1600}, {Slot: "Bank 1", MiB: 4096, Type: ddr3, Form: sodimm, Speed: 1600}}}.Tables()
+	table := craft.PC{
+		Firmware: "Plover Firmware",
+		Version:  "4.0",
+		Date:     "06/30/2019",
+		UEFI:     true,
+		Maker:    "Tessaly",
+		Product:  "Foldbook6,2",
+		Serial:   "TWM0251CC",
+		Chassis:  9,
+		Slots:    2,
+		MaxGiB:   16,
+		Modules: []craft.Module{
+			{Slot: "Bank 0", MiB: 4096, Type: ddr3, Form: sodimm, Speed: 1600},
+			{Slot: "Bank 1", MiB: 4096, Type: ddr3, Form: sodimm, Speed: 1600},
+		},
+	}.Tables()
 	m.says(macos.Tables, []any{group{"SMBIOS": base64.StdEncoding.EncodeToString([]byte(table))}})
-	m.says(macos.Hardware, group{"SPHardwareDataType": []any{group{"machine_name": "Foldbook 13", "boot_rom_version": "428.0"}}, "SPiBridgeDataType": []any{}})
+	m.says(macos.Hardware, group{"SPHardwareDataType": []any{group{
+		"machine_name": "Foldbook 13", "boot_rom_version": "428.0",
+	}}, "SPiBridgeDataType": []any{}})
 	m.no(capture.NotExposed, 1, macos.Policy.Source())
-	m.says(macos.Screens, group{"SPDisplaysDataType": []any{group{"sppci_model": "Corvane graphics", "spdisplays_ndrvs": []any{}}}})
-	m.macDisks(macDisk{"disk0", "Brannock SD 128", "SATA", "Verified", 121332826112, true, true, gptScheme}, macDisk{"disk1", "Brannock HD 1000", "SATA", "Failing", 1000204886016, false, true, gptScheme})
+	m.says(macos.Screens, group{"SPDisplaysDataType": []any{group{
+		"sppci_model": "Corvane graphics", "spdisplays_ndrvs": []any{},
+	}}})
+	m.macDisks(macDisk{"disk0", "Brannock SD 128", "SATA", "Verified", 121332826112, true, true, gptScheme},
+		macDisk{"disk1", "Brannock HD 1000", "SATA", "Failing", 1000204886016, false, true, gptScheme})
 	m.container(1120333979648, 640_000_000_000, "disk0s2", "disk1s2")
 	m.ok(macos.Vault.Source(), "FileVault is Off.\n")
 	m.ok(macos.Directory.Source(), "")

@@ -37,7 +37,8 @@ func topology(cores, threads int) string {
 		}
 		out += craft.Put(48, map[int]string{0: craft.U32(0) + craft.U32(48), 30: craft.U16(1), 32: craft.U64(mask)})
 	}
-	return out + craft.Put(48, map[int]string{0: craft.U32(3) + craft.U32(48), 30: craft.U16(1), 32: craft.U64(1<<threads - 1)})
+	return out + craft.Put(48,
+		map[int]string{0: craft.U32(3) + craft.U32(48), 30: craft.U16(1), 32: craft.U64(1<<threads - 1)})
 }
 
 // disk is what one disk answers.
@@ -62,7 +63,12 @@ func (d disk) layout() string {
 	}
 	out := craft.Put(48, map[int]string{0: craft.U32(style) + craft.U32(uint32(count))})
 	for i, p := range d.parts {
-		set := map[int]string{0: craft.U32(style), 8: craft.U64(p.First * 512), 16: craft.U64((p.Last - p.First + 1) * 512), 24: craft.U32(uint32(i + 1))}
+		set := map[int]string{
+			0:  craft.U32(style),
+			8:  craft.U64(p.First * 512),
+			16: craft.U64((p.Last - p.First + 1) * 512),
+			24: craft.U32(uint32(i + 1)),
+		}
 		if d.mbr {
 			set[32] = string([]byte{d.kinds[i]})
 			if i == 0 {
@@ -85,7 +91,13 @@ func (m *machine) disks(list ...disk) {
 		if d.usb {
 			removable = "\x01"
 		}
-		m.ok(win.Disk(n, win.Descriptor), craft.Put(40, map[int]string{0: craft.U32(40) + craft.U32(uint32(40+len(d.model)+1)), 10: removable, 16: craft.U32(40), 28: craft.U32(d.bus)})+d.model+"\x00")
+		m.ok(win.Disk(n, win.Descriptor),
+			craft.Put(40, map[int]string{
+				0:  craft.U32(40) + craft.U32(uint32(40+len(d.model)+1)),
+				10: removable,
+				16: craft.U32(40),
+				28: craft.U32(d.bus),
+			})+d.model+"\x00")
 		if d.seek >= 0 {
 			m.ok(win.Disk(n, win.Seek), craft.Put(12, map[int]string{8: string([]byte{byte(d.seek)})}))
 		} else {
@@ -122,7 +134,8 @@ func (m *machine) devices(list ...device) {
 			driver = fmt.Sprintf(`%s\%04d`, d.guid, i)
 			m.key(win.KeyClass+`\`+driver, "DriverVersion", d.version, "DriverDate", d.date, "ProviderName", d.provider)
 		}
-		m.ok(win.Device(n), fmt.Sprintf("name=%s\nclass=%s\nclass-guid=%s\nhardware-id=%s\ndriver=%s\nproblem=%s\n", d.name, d.class, d.guid, d.hardware, driver, d.problem))
+		m.ok(win.Device(n), fmt.Sprintf("name=%s\nclass=%s\nclass-guid=%s\nhardware-id=%s\ndriver=%s\nproblem=%s\n",
+			d.name, d.class, d.guid, d.hardware, driver, d.problem))
 	}
 	m.ok(win.Devices, strings.Join(numbers, "\n"))
 }
@@ -180,12 +193,14 @@ func windowsBase(name string, elevated bool, pc craft.PC, c craft.CPU, cores, th
 	m.ok(win.PowerStatus, "\x01\x80\xFF\x00"+craft.Zeros(8))
 	m.ok(win.Uplinks, "6 1\n24 1\n")
 	m.ok(win.Joined, craft.U32(2))
-	m.no(capture.Absent, 2, win.View64.Mark(win.KeyCloud, "*"), win.View64.Mark(win.KeyPolicy, "WUServer"), win.View64.Subkeys(win.KeyEnrolled))
+	m.no(capture.Absent, 2, win.View64.Mark(win.KeyCloud, "*"), win.View64.Mark(win.KeyPolicy, "WUServer"),
+		win.View64.Subkeys(win.KeyEnrolled))
 	m.ok(win.View64.Subkeys(win.KeyServicing), "")
 	for _, k := range win.Marks[1:] {
 		m.no(capture.Absent, 2, win.View64.Subkeys(k))
 	}
-	m.no(capture.Absent, 2, win.View64.Value(win.KeySession, "PendingFileRenameOperations"), win.View64.Value(win.KeyPortable, "PortableOperatingSystem"),
+	m.no(capture.Absent, 2, win.View64.Value(win.KeySession, "PendingFileRenameOperations"),
+		win.View64.Value(win.KeyPortable, "PortableOperatingSystem"),
 		win.View64.Value(win.KeyPolicy, "TargetReleaseVersion"))
 	m.ok(win.Isolation, craft.Zeros(8))
 	refused := capture.Denied
@@ -247,5 +262,9 @@ func id(n int) string { return fmt.Sprintf("71de0000-0000-4000-8000-%012x", n) }
 
 // started is the table of a disk that a UEFI machine starts from.
 func started(sectors uint64, from int) []craft.Part {
-	return []craft.Part{craft.NewPart(craft.ESP, id(from), 2048, 534527), craft.NewPart("e3c9e316-0b5c-4db8-817d-f92df00215ae", id(from+1), 534528, 567295), craft.NewPart(craft.BasicData, id(from+2), 567296, sectors-2048)}
+	return []craft.Part{
+		craft.NewPart(craft.ESP, id(from), 2048, 534527),
+		craft.NewPart("e3c9e316-0b5c-4db8-817d-f92df00215ae", id(from+1), 534528, 567295),
+		craft.NewPart(craft.BasicData, id(from+2), 567296, sectors-2048),
+	}
 }

@@ -1,0 +1,240 @@
+package fact
+
+import (
+	"rolltop.example/rolltop/core/placeholder"
+)
+
+// deviceFacts are the facts of the device.
+var deviceFacts = []Def{
+	{
+		ID:    DeviceName,
+		Name:  "device.name",
+		Label: "host name",
+		Kind:  Text,
+		of:    text(Text, func(d *document) optText { return d.Device.Name }),
+	},
+	{ID: DeviceClass, Name: "device.class", Label: "class of hardware", Kind: Word, Derived: true,
+		Words: map[string]string{"pc": "PC", "mac": "Mac"},
+		About: "PC or Mac; decides which target release the machine is checked against, whatever system runs on it",
+		of:    classOf},
+	{
+		ID:    DeviceManufacturer,
+		Name:  "device.manufacturer",
+		Label: "maker",
+		Kind:  Text,
+		of:    filled(func(d *document) optText { return d.Device.Manufacturer }),
+	},
+	{
+		ID:    DeviceModel,
+		Name:  "device.model",
+		Label: "model",
+		Kind:  Text,
+		of:    filled(func(d *document) optText { return d.Device.Model }),
+	},
+	{
+		ID:    DeviceModelID,
+		Name:  "device.model_id",
+		Label: "model identifier",
+		Kind:  Text,
+		On:    OnlyMac,
+		of:    text(Text, func(d *document) optText { return d.Device.ModelID }),
+	},
+	{
+		ID:    DeviceSerial,
+		Name:  "device.serial",
+		Label: "serial number",
+		Kind:  Text,
+		of:    filled(func(d *document) optText { return d.Device.Serial }),
+	},
+	{
+		ID:    DeviceWarranty,
+		Name:  "device.warranty_until",
+		Label: "warranty that opening the case ends",
+		Kind:  Text,
+		of:    text(Text, func(d *document) optText { return d.Device.WarrantyUntil }),
+		About: "Its last day, as 2027-05-31. No system tells it: from the contract, entered by hand or for every " +
+			"machine of a model",
+	},
+	{
+		ID:    DeviceAssetTag,
+		Name:  "device.asset_tag",
+		Label: "asset tag",
+		Kind:  Text,
+		of:    filled(func(d *document) optText { return d.Device.AssetTag }),
+	},
+	{ID: DeviceUUID, Name: "device.uuid", Label: "platform UUID", Kind: Text, of: func(d *document) Value {
+		if id := placeholder.UUID(d.Device.UUID.Or("")); id != "" {
+			return Of(Text, id)
+		}
+		return Value{}
+	}},
+	{
+		ID:    DeviceForm,
+		Name:  "device.form",
+		Label: "form",
+		Kind:  Word,
+		of:    text(Word, func(d *document) optText { return d.Device.Form }),
+		Words: map[string]string{
+			"desktop":    "desktop",
+			"laptop":     "laptop",
+			"all-in-one": "all-in-one",
+			"tablet":     "tablet",
+			"server":     "server",
+			"virtual":    "virtual machine",
+			"other":      "other",
+		},
+	},
+	{
+		ID:    DeviceEnvironment,
+		Name:  "device.environment",
+		Label: "environment",
+		Kind:  Word,
+		of:    text(Word, func(d *document) optText { return d.Device.Environment }),
+		Words: map[string]string{
+			"hardware":  "hardware",
+			"guest":     "virtual machine",
+			"container": "container",
+			"subsystem": "subsystem",
+			"live":      "live medium",
+			"planned":   "planned, not there yet",
+		},
+		About: "What the collector ran in; in a container or from a live medium the installed system is a gap",
+	},
+	{
+		ID:    DeviceHypervisor,
+		Name:  "device.hypervisor",
+		Label: "hypervisor",
+		Kind:  Text,
+		of:    text(Text, func(d *document) optText { return d.Device.Hypervisor }),
+	},
+	{
+		ID:    BoardManufacturer,
+		Name:  "device.board.manufacturer",
+		Label: "board maker",
+		Kind:  Text,
+		On:    OnlyPC,
+		of:    text(Text, func(d *document) optText { return d.Device.Board.Manufacturer }),
+	},
+	{
+		ID:    BoardModel,
+		Name:  "device.board.model",
+		Label: "board model",
+		Kind:  Text,
+		On:    OnlyPC,
+		of:    text(Text, func(d *document) optText { return d.Device.Board.Model }),
+	},
+	{
+		ID:    BoardSerial,
+		Name:  "device.board.serial",
+		Label: "board serial number",
+		Kind:  Text,
+		On:    OnlyPC,
+		of:    filled(func(d *document) optText { return d.Device.Board.Serial }),
+	},
+}
+
+// systemFacts are the facts of the os.
+var systemFacts = []Def{
+	{
+		ID:    OSPlatform,
+		Name:  "os.platform",
+		Label: "platform",
+		Kind:  Word,
+		Words: map[string]string{"windows": "PC system", "macos": "Mac system", "linux": "Linux"},
+		of:    text(Word, func(d *document) optText { return d.OS.Platform }),
+	},
+	{
+		ID:    OSName,
+		Name:  "os.name",
+		Label: "installed release",
+		Kind:  Text,
+		of:    text(Text, func(d *document) optText { return d.OS.Name }),
+	},
+	{
+		ID:    OSEdition,
+		Name:  "os.edition",
+		Label: "edition",
+		Kind:  Text,
+		of:    text(Text, func(d *document) optText { return d.OS.Edition }),
+	},
+	{
+		ID:    OSVersion,
+		Name:  "os.version",
+		Label: "version of the installed release",
+		Kind:  Version,
+		of:    text(Version, func(d *document) optText { return d.OS.Version }),
+	},
+	{
+		ID:    OSBuild,
+		Name:  "os.build",
+		Label: "build",
+		Kind:  Text,
+		of:    text(Text, func(d *document) optText { return d.OS.Build }),
+	},
+	{
+		ID:    OSArchitecture,
+		Name:  "os.architecture",
+		Label: "word size of the system",
+		Kind:  Word,
+		Words: architectures,
+		of:    text(Word, func(d *document) optText { return d.OS.Architecture }),
+		About: "Of the running system, not of the silicon and not of the collector's binary",
+	},
+	{
+		ID:    OSLanguage,
+		Name:  "os.language",
+		Label: "language of the system",
+		Kind:  Text,
+		of:    text(Text, func(d *document) optText { return d.OS.Language }),
+		About: "As a language tag: en, de-AT",
+	},
+	{
+		ID:    OSManagedBy,
+		Name:  "os.managed_by",
+		Label: "updates managed by",
+		Kind:  Text,
+		of:    text(Text, func(d *document) optText { return d.OS.ManagedBy }),
+	},
+	{
+		ID:    OSHeldAt,
+		Name:  "os.held_at",
+		Label: "held at release",
+		Kind:  Text,
+		of:    text(Text, func(d *document) optText { return d.OS.HeldAt }),
+	},
+	{
+		ID: ChecksSkipped, Name: "os.checks_skipped", Label: "checks that an installation was told to skip", Kind: Set,
+		Aspect: State,
+		of: func(d *document) Value {
+			if d.OS.ChecksSkipped == nil {
+				return Value{}
+			}
+			return Items(d.OS.ChecksSkipped)
+		},
+		About: "Signs that an earlier installation was told to leave out checks of its release",
+	},
+	{
+		ID:     OSPendingRestart,
+		Name:   "os.pending_restart",
+		Label:  "restart pending",
+		Kind:   Bool,
+		Aspect: State,
+		of:     truth(func(d *document) optBool { return d.OS.PendingRestart }),
+	},
+	{
+		ID:    OSAccount,
+		Name:  "os.account",
+		Label: "kind of account",
+		Kind:  Word,
+		Words: map[string]string{"local": "local", "directory": "directory", "vendor": "linked to the vendor"},
+		of:    text(Word, func(d *document) optText { return d.OS.Account }),
+	},
+	{
+		ID:    OSLicence,
+		Name:  "os.licence",
+		Label: "licence",
+		Kind:  Word,
+		Words: map[string]string{"valid": "valid", "invalid": "not valid"},
+		of:    text(Word, func(d *document) optText { return d.OS.Licence }),
+	},
+}

@@ -1,0 +1,334 @@
+package fact
+
+import ()
+
+func rowText(k Kind, get func(*document, int) optText) func(*document, int) Value {
+	return func(d *document, i int) Value {
+		if s, ok := get(d, i).Get(); ok {
+			return Of(k, s)
+		}
+		return Value{}
+	}
+}
+
+func rowNumber(get func(*document, int) optInt) func(*document, int) Value {
+	return func(d *document, i int) Value {
+		if n, ok := get(d, i).Get(); ok {
+			return Num(float64(n))
+		}
+		return Value{}
+	}
+}
+
+func rowTruth(get func(*document, int) optBool) func(*document, int) Value {
+	return func(d *document, i int) Value {
+		if b, ok := get(d, i).Get(); ok {
+			return Truth(b)
+		}
+		return Value{}
+	}
+}
+
+var driveKinds = map[string]string{
+	"ssd":     "solid-state",
+	"hdd":     "hard disk",
+	"emmc":    "eMMC or other built-in flash",
+	"virtual": "virtual",
+	"other":   "other",
+}
+
+// rowCatalogue is the facts of rows, in their reading order.
+var rowCatalogue = []Def{
+	{
+		ID:    AdapterName,
+		Name:  "graphics.name",
+		Label: "name of the adapter",
+		Kind:  Text,
+		at:    rowText(Text, func(d *document, i int) optText { return d.Graphics[i].Name }),
+	},
+	{
+		ID:     AdapterDriver,
+		Name:   "graphics.driver_version",
+		Label:  "graphics driver version",
+		Kind:   Version,
+		Aspect: State,
+		at:     rowText(Version, func(d *document, i int) optText { return d.Graphics[i].DriverVersion }),
+	},
+	{
+		ID:     AdapterModel,
+		Name:   "graphics.driver_model",
+		Label:  "driver model",
+		Kind:   Version,
+		Aspect: State,
+		at:     rowText(Version, func(d *document, i int) optText { return d.Graphics[i].DriverModel }),
+		About:  "Of the driver in use; a newer driver may raise it",
+	},
+	{
+		ID:     AdapterLevel,
+		Name:   "graphics.interface_level",
+		Label:  "graphics interface level",
+		Kind:   Version,
+		Aspect: Capability,
+		at:     rowText(Version, func(d *document, i int) optText { return d.Graphics[i].InterfaceLevel }),
+		About:  "What the adapter can do, not which runtime is installed",
+	},
+	{
+		ID:    AdapterAddIn,
+		Name:  "graphics.add_in",
+		Label: "add-in card",
+		Kind:  Bool,
+		at:    rowTruth(func(d *document, i int) optBool { return d.Graphics[i].AddIn }),
+	},
+
+	{
+		ID:    DisplayName,
+		Name:  "displays.name",
+		Label: "name of the display",
+		Kind:  Text,
+		at:    rowText(Text, func(d *document, i int) optText { return d.Displays[i].Name }),
+	},
+	{
+		ID:    DisplayInternal,
+		Name:  "displays.internal",
+		Label: "built in",
+		Kind:  Bool,
+		at:    rowTruth(func(d *document, i int) optBool { return d.Displays[i].Internal }),
+	},
+	{
+		ID:     DisplayWidth,
+		Name:   "displays.width_px",
+		Label:  "width in pixels",
+		Kind:   Number,
+		Aspect: Measure,
+		at:     rowNumber(func(d *document, i int) optInt { return d.Displays[i].WidthPx }),
+	},
+	{
+		ID:     DisplayHeight,
+		Name:   "displays.height_px",
+		Label:  "height in pixels",
+		Kind:   Number,
+		Aspect: Measure,
+		at:     rowNumber(func(d *document, i int) optInt { return d.Displays[i].HeightPx }),
+	},
+	{
+		ID:     DisplayDiagonal,
+		Name:   "displays.diagonal_inches",
+		Label:  "diagonal",
+		Kind:   Number,
+		Unit:   Inches,
+		Aspect: Measure,
+		at: func(d *document, i int) Value {
+			if x, ok := d.Displays[i].DiagonalInches.Get(); ok {
+				return Num(x)
+			}
+			return Value{}
+		},
+	},
+	{
+		ID:     DisplayBits,
+		Name:   "displays.bits_per_channel",
+		Label:  "depth of a colour channel",
+		Kind:   Number,
+		Unit:   Bits,
+		Aspect: Capability,
+		at:     rowNumber(func(d *document, i int) optInt { return d.Displays[i].BitsPerChannel }),
+	},
+
+	{
+		ID:    DriveName,
+		Name:  "storage.disks.name",
+		Label: "name of the drive",
+		Kind:  Text,
+		at:    rowText(Text, func(d *document, i int) optText { return d.Storage.Disks[i].Name }),
+	},
+	{
+		ID:    DriveModel,
+		Name:  "storage.disks.model",
+		Label: "model of the drive",
+		Kind:  Text,
+		at:    rowText(Text, func(d *document, i int) optText { return d.Storage.Disks[i].Model }),
+	},
+	{
+		ID:    DriveBus,
+		Name:  "storage.disks.bus",
+		Label: "bus",
+		Kind:  Text,
+		at:    rowText(Text, func(d *document, i int) optText { return d.Storage.Disks[i].Bus }),
+	},
+	{
+		ID:    DriveKind,
+		Name:  "storage.disks.kind",
+		Label: "kind of drive",
+		Kind:  Word,
+		Words: driveKinds,
+		at:    rowText(Word, func(d *document, i int) optText { return d.Storage.Disks[i].Kind }),
+	},
+	{
+		ID:     DriveBytes,
+		Name:   "storage.disks.bytes",
+		Label:  "capacity of the drive",
+		Kind:   Number,
+		Unit:   Drive,
+		Aspect: Measure,
+		at:     rowNumber(func(d *document, i int) optInt { return d.Storage.Disks[i].Bytes }),
+	},
+	{
+		ID:     DriveStyle,
+		Name:   "storage.disks.partition_style",
+		Label:  "partition style",
+		Kind:   Word,
+		Words:  styles,
+		Aspect: State,
+		at:     rowText(Word, func(d *document, i int) optText { return d.Storage.Disks[i].PartitionStyle }),
+	},
+	{
+		ID:    DriveSystem,
+		Name:  "storage.disks.system",
+		Label: "system disk",
+		Kind:  Bool,
+		at:    rowTruth(func(d *document, i int) optBool { return d.Storage.Disks[i].System }),
+	},
+	{
+		ID:    DriveRemovable,
+		Name:  "storage.disks.removable",
+		Label: "removable",
+		Kind:  Bool,
+		at:    rowTruth(func(d *document, i int) optBool { return d.Storage.Disks[i].Removable }),
+	},
+	{
+		ID:     DriveHealth,
+		Name:   "storage.disks.health",
+		Label:  "health",
+		Kind:   Word,
+		Words:  map[string]string{"good": "good", "bad": "failing"},
+		Aspect: State,
+		at:     rowText(Word, func(d *document, i int) optText { return d.Storage.Disks[i].Health }),
+	},
+
+	{
+		ID:    ModuleSlot,
+		Name:  "memory.modules.slot",
+		Label: "slot",
+		Kind:  Text,
+		at:    rowText(Text, func(d *document, i int) optText { return d.Memory.Modules[i].Slot }),
+	},
+	{
+		ID:     ModuleBytes,
+		Name:   "memory.modules.bytes",
+		Label:  "size of the module",
+		Kind:   Number,
+		Unit:   Binary,
+		Aspect: Measure,
+		at:     rowNumber(func(d *document, i int) optInt { return d.Memory.Modules[i].Bytes }),
+	},
+	{
+		ID:    ModuleType,
+		Name:  "memory.modules.type",
+		Label: "type of the module",
+		Kind:  Text,
+		at:    rowText(Text, func(d *document, i int) optText { return d.Memory.Modules[i].Type }),
+	},
+	{
+		ID:    ModuleSoldered,
+		Name:  "memory.modules.soldered",
+		Label: "soldered",
+		Kind:  Bool,
+		at:    rowTruth(func(d *document, i int) optBool { return d.Memory.Modules[i].Soldered }),
+	},
+	{
+		ID:    ModuleForm,
+		Name:  "memory.modules.form",
+		Label: "form of the module",
+		Kind:  Text,
+		at:    rowText(Text, func(d *document, i int) optText { return d.Memory.Modules[i].Form }),
+	},
+	{
+		ID:     ModuleMTS,
+		Name:   "memory.modules.speed_mts",
+		Label:  "speed of the module in MT/s",
+		Kind:   Number,
+		Aspect: Measure,
+		at:     rowNumber(func(d *document, i int) optInt { return d.Memory.Modules[i].SpeedMTS }),
+	},
+	{
+		ID:    ModuleECC,
+		Name:  "memory.modules.ecc",
+		Label: "error correction",
+		Kind:  Bool,
+		at:    rowTruth(func(d *document, i int) optBool { return d.Memory.Modules[i].ECC }),
+	},
+	{
+		ID:    ModuleRegistered,
+		Name:  "memory.modules.registered",
+		Label: "registered",
+		Kind:  Bool,
+		at:    rowTruth(func(d *document, i int) optBool { return d.Memory.Modules[i].Registered }),
+	},
+	{ID: ModuleMillivolts, Name: "memory.modules.voltage_mv", Label: "voltage in mV", Kind: Number, Aspect: Measure,
+		at: rowNumber(func(d *document, i int) optInt { return d.Memory.Modules[i].Millivolts })},
+
+	{
+		ID:    TitleName,
+		Name:  "software.name",
+		Label: "title",
+		Kind:  Text,
+		at:    func(d *document, i int) Value { return Of(Text, d.Software[i].Name) },
+	},
+	{
+		ID:    TitleVersion,
+		Name:  "software.version",
+		Label: "version of the title",
+		Kind:  Version,
+		at:    rowText(Version, func(d *document, i int) optText { return d.Software[i].Version }),
+	},
+	{
+		ID:    TitlePublisher,
+		Name:  "software.publisher",
+		Label: "publisher",
+		Kind:  Text,
+		at:    rowText(Text, func(d *document, i int) optText { return d.Software[i].Publisher }),
+	},
+
+	{
+		ID:    DriverDevice,
+		Name:  "drivers.device",
+		Label: "device",
+		Kind:  Text,
+		at:    func(d *document, i int) Value { return Of(Text, d.Drivers[i].Device) },
+	},
+	{
+		ID:    DriverClass,
+		Name:  "drivers.class",
+		Label: "class of device",
+		Kind:  Text,
+		at:    rowText(Text, func(d *document, i int) optText { return d.Drivers[i].Class }),
+	},
+	{
+		ID:    DriverHardwareID,
+		Name:  "drivers.hardware_id",
+		Label: "hardware id",
+		Kind:  Text,
+		at:    rowText(Text, func(d *document, i int) optText { return d.Drivers[i].HardwareID }),
+	},
+	{
+		ID:    DriverProvider,
+		Name:  "drivers.provider",
+		Label: "provider of the driver",
+		Kind:  Text,
+		at:    rowText(Text, func(d *document, i int) optText { return d.Drivers[i].Provider }),
+	},
+	{
+		ID:    DriverVersion,
+		Name:  "drivers.version",
+		Label: "driver version",
+		Kind:  Version,
+		at:    rowText(Version, func(d *document, i int) optText { return d.Drivers[i].Version }),
+	},
+	{
+		ID:    DriverStatus,
+		Name:  "drivers.status",
+		Label: "status of the device",
+		Kind:  Text,
+		at:    rowText(Text, func(d *document, i int) optText { return d.Drivers[i].Status }),
+	},
+}
