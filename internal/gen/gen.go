@@ -1,6 +1,6 @@
 // Package gen makes the files that are generated from the Go structs of the
-// documents and from the fact catalogue: JSON Schemas, the OpenAPI description,
-// the facts table. go generate writes them; a test compares.
+// documents, from the fact catalogue and from the imports: JSON Schemas, the OpenAPI description,
+// the facts table, the picture of the packages. go generate writes them; a test compares.
 package gen
 
 import (
@@ -56,7 +56,12 @@ func Files() (map[string][]byte, error) {
 		out["docs/formats/"+name+".schema.json"] = b
 	}
 	b, err := openAPI()
+	if err != nil {
+		return nil, err
+	}
 	out["docs/formats/openapi.json"] = b
+	b, err = Packages()
+	out["docs/packages.svg"] = b
 	return out, err
 }
 
