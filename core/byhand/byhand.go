@@ -7,7 +7,6 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
-	"reflect"
 	"slices"
 	"strconv"
 	"strings"
@@ -161,7 +160,7 @@ func enter(d *inventory.Document, f *Fact) error {
 	if err := addRow(d, def, row, f); err != nil {
 		return err
 	}
-	slot, err := find(reflect.ValueOf(d).Elem(), def, row)
+	slot, err := find(d, def, row)
 	if err != nil {
 		return err
 	}
@@ -210,13 +209,13 @@ func settles(r *fact.Reading, v fact.Value) bool {
 
 // disagree takes the reading back and keeps both.
 func disagree(
-	d *inventory.Document, slot reflect.Value, name string, r *fact.Reading, v fact.Value, source string,
+	d *inventory.Document, slot any, name string, r *fact.Reading, v fact.Value, source string,
 ) error {
 	put(slot, v)
 	if err := valid(d); err != nil {
 		return err // nobody has to settle what cannot be
 	}
-	slot.SetZero()
+	clearSlot(slot)
 	delete(d.Sources, name)
 	read := r.Source
 	if read == "" {
@@ -233,70 +232,70 @@ func disagree(
 	return nil
 }
 
-// find walks the document by the names of its keys to the place of a fact.
-func find(v reflect.Value, def *fact.Def, row int) (reflect.Value, error) {
-	rest := def.Name
-	for rest != "" {
-		if v.Kind() == reflect.Slice && v.Type().Elem().Kind() == reflect.Struct {
-			if row >= v.Len() {
-				return v, fmt.Errorf("the inventory lists %d of them; there is no place %d", v.Len(), row)
-			}
-			v = v.Index(row)
-		}
-		var key string
-		key, rest, _ = strings.Cut(rest, ".")
-		at := -1
-		for i := range v.NumField() {
-			if name, _, _ := strings.Cut(v.Type().Field(i).Tag.Get("json"), ","); name == key {
-				at = i
-			}
-		}
-		if at < 0 {
-			return v, fmt.Errorf("%s has no place in an inventory", def.Name)
-		}
-		v = v.Field(at)
+// find is the place of a fact in the document; row is -1 for facts of the machine.
+func find(d *inventory.Document, def *fact.Def, row int) (any, error) {
+	if g := def.ID.Group(); g != fact.NoGroup && row >= g.Rows(d) {
+		return nil, fmt.Errorf("the inventory lists %d of them; there is no place %d", g.Rows(d), row)
 	}
-	return v, nil
+	slot := def.Slot(d, max(row, 0))
+	if slot == nil {
+		return nil, fmt.Errorf("%s has no place in an inventory", def.Name)
+	}
+	return slot, nil
 }
 
-// Put sets a fact of a document, whatever was there. The error is of a fact that has
-// no place of its own.
+// Put sets a fact of a document, whatever was there. It returns an error for facts of lists, and
+// for those that are worked out from others.
 func Put(d *inventory.Document, def *fact.Def, v fact.Value) error {
 	if def.Derived || def.ID.Group() != fact.NoGroup {
 		return fmt.Errorf("%s has no place in an inventory", def.Name)
 	}
-	slot, err := find(reflect.ValueOf(d).Elem(), def, -1)
-	if err != nil {
-		return err
+	slot, err := find(d, def, -1)
+	if err == nil {
+		put(slot, v)
 	}
-	put(slot, v)
-	return nil
+	return err
 }
 
-// put sets an optional value or a list of texts.
-func put(slot reflect.Value, v fact.Value) {
-	o, ok := slot.Addr().Interface().(doc.Optional)
-	if !ok {
-		if slot.Kind() == reflect.String {
-			slot.SetString(v.Text())
-		} else {
-			slot.Set(reflect.ValueOf(v.Set()))
-		}
-		return
-	}
-	switch to := o.Slot().(type) {
+// put sets what a slot of package fact points to.
+func put(slot any, v fact.Value) {
+	switch to := slot.(type) {
+	case *inventory.Opt[string]:
+		*to = inventory.Some(v.Text())
+	case *inventory.Opt[int64]:
+		*to = inventory.Some(int64(v.Float()))
+	case *inventory.Opt[float64]:
+		*to = inventory.Some(v.Float())
+	case *inventory.Opt[bool]:
+		*to = inventory.Some(v.Bool())
+	case *inventory.Opt[time.Time]:
+		day, _ := time.Parse(time.DateOnly, v.Text()) // enter has looked at it
+		*to = inventory.Some(day)
 	case *string:
 		*to = v.Text()
-	case *int64:
-		*to = int64(v.Float())
-	case *float64:
-		*to = v.Float()
-	case *bool:
-		*to = v.Bool()
-	case *time.Time:
-		*to, _ = time.Parse(time.DateOnly, v.Text()) // enter has looked at it
+	case *[]string:
+		*to = v.Set()
 	}
-	o.Fill()
+}
+
+// clearSlot takes away what a slot of package fact points to.
+func clearSlot(slot any) {
+	switch to := slot.(type) {
+	case *inventory.Opt[string]:
+		*to = inventory.Opt[string]{}
+	case *inventory.Opt[int64]:
+		*to = inventory.Opt[int64]{}
+	case *inventory.Opt[float64]:
+		*to = inventory.Opt[float64]{}
+	case *inventory.Opt[bool]:
+		*to = inventory.Opt[bool]{}
+	case *inventory.Opt[time.Time]:
+		*to = inventory.Opt[time.Time]{}
+	case *string:
+		*to = ""
+	case *[]string:
+		*to = nil
+	}
 }
 
 // valid refuses what the inventory's own reader would: more free space than the

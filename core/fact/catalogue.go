@@ -5,7 +5,6 @@ import (
 	"slices"
 
 	"rolltop.example/rolltop/core/inventory"
-	"rolltop.example/rolltop/core/placeholder"
 )
 
 // ID is the hand-given number of a fact. Numbers are never used again.
@@ -68,8 +67,11 @@ type Def struct {
 	// Derived facts are worked out from others and have no key of their own.
 	Derived bool
 
-	of func(*inventory.Document) Value
-	at func(*inventory.Document, int) Value // of a fact of a list's rows
+	// How the fact is read from a document, and where it stands there: of is for facts that are
+	// worked out or read in a way of their own, in for all others, at for those of a list's rows.
+	of func(*document) Value
+	in access
+	at access
 }
 
 // The facts of the machine itself. Those of the rows of lists are in lists.go.
@@ -184,43 +186,6 @@ const (
 )
 
 type document = inventory.Document
-
-func text(k Kind, get func(*document) inventory.Opt[string]) func(*document) Value {
-	return func(d *document) Value {
-		if s, ok := get(d).Get(); ok {
-			return Of(k, s)
-		}
-		return Value{}
-	}
-}
-
-// filled is a text that makers may have left to be filled: a placeholder is none.
-func filled(get func(*document) inventory.Opt[string]) func(*document) Value {
-	return func(d *document) Value {
-		if s := placeholder.Text(get(d).Or("")); s != "" {
-			return Of(Text, s)
-		}
-		return Value{}
-	}
-}
-
-func number(get func(*document) inventory.Opt[int64]) func(*document) Value {
-	return func(d *document) Value {
-		if n, ok := get(d).Get(); ok {
-			return Num(float64(n))
-		}
-		return Value{}
-	}
-}
-
-func truth(get func(*document) inventory.Opt[bool]) func(*document) Value {
-	return func(d *document) Value {
-		if b, ok := get(d).Get(); ok {
-			return Truth(b)
-		}
-		return Value{}
-	}
-}
 
 type (
 	optText = inventory.Opt[string]

@@ -11,7 +11,7 @@ var deviceFacts = []Def{
 		Name:  "device.name",
 		Label: "host name",
 		Kind:  Text,
-		of:    text(Text, func(d *document) optText { return d.Device.Name }),
+		in:    text(Text, func(d *document) *optText { return &d.Device.Name }),
 	},
 	{ID: DeviceClass, Name: "device.class", Label: "class of hardware", Kind: Word, Derived: true,
 		Words: map[string]string{"pc": "PC", "mac": "Mac"},
@@ -22,14 +22,14 @@ var deviceFacts = []Def{
 		Name:  "device.manufacturer",
 		Label: "maker",
 		Kind:  Text,
-		of:    filled(func(d *document) optText { return d.Device.Manufacturer }),
+		in:    filled(func(d *document) *optText { return &d.Device.Manufacturer }),
 	},
 	{
 		ID:    DeviceModel,
 		Name:  "device.model",
 		Label: "model",
 		Kind:  Text,
-		of:    filled(func(d *document) optText { return d.Device.Model }),
+		in:    filled(func(d *document) *optText { return &d.Device.Model }),
 	},
 	{
 		ID:    DeviceModelID,
@@ -37,21 +37,21 @@ var deviceFacts = []Def{
 		Label: "model identifier",
 		Kind:  Text,
 		On:    OnlyMac,
-		of:    text(Text, func(d *document) optText { return d.Device.ModelID }),
+		in:    text(Text, func(d *document) *optText { return &d.Device.ModelID }),
 	},
 	{
 		ID:    DeviceSerial,
 		Name:  "device.serial",
 		Label: "serial number",
 		Kind:  Text,
-		of:    filled(func(d *document) optText { return d.Device.Serial }),
+		in:    filled(func(d *document) *optText { return &d.Device.Serial }),
 	},
 	{
 		ID:    DeviceWarranty,
 		Name:  "device.warranty_until",
 		Label: "warranty that opening the case ends",
 		Kind:  Text,
-		of:    text(Text, func(d *document) optText { return d.Device.WarrantyUntil }),
+		in:    text(Text, func(d *document) *optText { return &d.Device.WarrantyUntil }),
 		About: "Its last day, as 2027-05-31. No system tells it: from the contract, entered by hand or for every " +
 			"machine of a model",
 	},
@@ -60,20 +60,21 @@ var deviceFacts = []Def{
 		Name:  "device.asset_tag",
 		Label: "asset tag",
 		Kind:  Text,
-		of:    filled(func(d *document) optText { return d.Device.AssetTag }),
+		in:    filled(func(d *document) *optText { return &d.Device.AssetTag }),
 	},
-	{ID: DeviceUUID, Name: "device.uuid", Label: "platform UUID", Kind: Text, of: func(d *document) Value {
-		if id := placeholder.UUID(d.Device.UUID.Or("")); id != "" {
-			return Of(Text, id)
-		}
-		return Value{}
-	}},
+	{
+		ID:    DeviceUUID,
+		Name:  "device.uuid",
+		Label: "platform UUID",
+		Kind:  Text,
+		in:    filledBy(placeholder.UUID, func(d *document) *optText { return &d.Device.UUID }),
+	},
 	{
 		ID:    DeviceForm,
 		Name:  "device.form",
 		Label: "form",
 		Kind:  Word,
-		of:    text(Word, func(d *document) optText { return d.Device.Form }),
+		in:    text(Word, func(d *document) *optText { return &d.Device.Form }),
 		Words: map[string]string{
 			"desktop":    "desktop",
 			"laptop":     "laptop",
@@ -89,7 +90,7 @@ var deviceFacts = []Def{
 		Name:  "device.environment",
 		Label: "environment",
 		Kind:  Word,
-		of:    text(Word, func(d *document) optText { return d.Device.Environment }),
+		in:    text(Word, func(d *document) *optText { return &d.Device.Environment }),
 		Words: map[string]string{
 			"hardware":  "hardware",
 			"guest":     "virtual machine",
@@ -105,7 +106,7 @@ var deviceFacts = []Def{
 		Name:  "device.hypervisor",
 		Label: "hypervisor",
 		Kind:  Text,
-		of:    text(Text, func(d *document) optText { return d.Device.Hypervisor }),
+		in:    text(Text, func(d *document) *optText { return &d.Device.Hypervisor }),
 	},
 	{
 		ID:    BoardManufacturer,
@@ -113,7 +114,7 @@ var deviceFacts = []Def{
 		Label: "board maker",
 		Kind:  Text,
 		On:    OnlyPC,
-		of:    text(Text, func(d *document) optText { return d.Device.Board.Manufacturer }),
+		in:    text(Text, func(d *document) *optText { return &d.Device.Board.Manufacturer }),
 	},
 	{
 		ID:    BoardModel,
@@ -121,7 +122,7 @@ var deviceFacts = []Def{
 		Label: "board model",
 		Kind:  Text,
 		On:    OnlyPC,
-		of:    text(Text, func(d *document) optText { return d.Device.Board.Model }),
+		in:    text(Text, func(d *document) *optText { return &d.Device.Board.Model }),
 	},
 	{
 		ID:    BoardSerial,
@@ -129,7 +130,7 @@ var deviceFacts = []Def{
 		Label: "board serial number",
 		Kind:  Text,
 		On:    OnlyPC,
-		of:    filled(func(d *document) optText { return d.Device.Board.Serial }),
+		in:    filled(func(d *document) *optText { return &d.Device.Board.Serial }),
 	},
 }
 
@@ -141,35 +142,35 @@ var systemFacts = []Def{
 		Label: "platform",
 		Kind:  Word,
 		Words: map[string]string{"windows": "PC system", "macos": "Mac system", "linux": "Linux"},
-		of:    text(Word, func(d *document) optText { return d.OS.Platform }),
+		in:    text(Word, func(d *document) *optText { return &d.OS.Platform }),
 	},
 	{
 		ID:    OSName,
 		Name:  "os.name",
 		Label: "installed release",
 		Kind:  Text,
-		of:    text(Text, func(d *document) optText { return d.OS.Name }),
+		in:    text(Text, func(d *document) *optText { return &d.OS.Name }),
 	},
 	{
 		ID:    OSEdition,
 		Name:  "os.edition",
 		Label: "edition",
 		Kind:  Text,
-		of:    text(Text, func(d *document) optText { return d.OS.Edition }),
+		in:    text(Text, func(d *document) *optText { return &d.OS.Edition }),
 	},
 	{
 		ID:    OSVersion,
 		Name:  "os.version",
 		Label: "version of the installed release",
 		Kind:  Version,
-		of:    text(Version, func(d *document) optText { return d.OS.Version }),
+		in:    text(Version, func(d *document) *optText { return &d.OS.Version }),
 	},
 	{
 		ID:    OSBuild,
 		Name:  "os.build",
 		Label: "build",
 		Kind:  Text,
-		of:    text(Text, func(d *document) optText { return d.OS.Build }),
+		in:    text(Text, func(d *document) *optText { return &d.OS.Build }),
 	},
 	{
 		ID:    OSArchitecture,
@@ -177,7 +178,7 @@ var systemFacts = []Def{
 		Label: "word size of the system",
 		Kind:  Word,
 		Words: architectures,
-		of:    text(Word, func(d *document) optText { return d.OS.Architecture }),
+		in:    text(Word, func(d *document) *optText { return &d.OS.Architecture }),
 		About: "Of the running system, not of the silicon and not of the collector's binary",
 	},
 	{
@@ -185,7 +186,7 @@ var systemFacts = []Def{
 		Name:  "os.language",
 		Label: "language of the system",
 		Kind:  Text,
-		of:    text(Text, func(d *document) optText { return d.OS.Language }),
+		in:    text(Text, func(d *document) *optText { return &d.OS.Language }),
 		About: "As a language tag: en, de-AT",
 	},
 	{
@@ -193,25 +194,20 @@ var systemFacts = []Def{
 		Name:  "os.managed_by",
 		Label: "updates managed by",
 		Kind:  Text,
-		of:    text(Text, func(d *document) optText { return d.OS.ManagedBy }),
+		in:    text(Text, func(d *document) *optText { return &d.OS.ManagedBy }),
 	},
 	{
 		ID:    OSHeldAt,
 		Name:  "os.held_at",
 		Label: "held at release",
 		Kind:  Text,
-		of:    text(Text, func(d *document) optText { return d.OS.HeldAt }),
+		in:    text(Text, func(d *document) *optText { return &d.OS.HeldAt }),
 	},
 	{
 		ID: ChecksSkipped, Name: "os.checks_skipped", Label: "checks that an installation was told to skip", Kind: Set,
 		Aspect: State,
-		of: func(d *document) Value {
-			if d.OS.ChecksSkipped == nil {
-				return Value{}
-			}
-			return Items(d.OS.ChecksSkipped)
-		},
-		About: "Signs that an earlier installation was told to leave out checks of its release",
+		in:     items(func(d *document) *[]string { return &d.OS.ChecksSkipped }),
+		About:  "Signs that an earlier installation was told to leave out checks of its release",
 	},
 	{
 		ID:     OSPendingRestart,
@@ -219,7 +215,7 @@ var systemFacts = []Def{
 		Label:  "restart pending",
 		Kind:   Bool,
 		Aspect: State,
-		of:     truth(func(d *document) optBool { return d.OS.PendingRestart }),
+		in:     truth(func(d *document) *optBool { return &d.OS.PendingRestart }),
 	},
 	{
 		ID:    OSAccount,
@@ -227,7 +223,7 @@ var systemFacts = []Def{
 		Label: "kind of account",
 		Kind:  Word,
 		Words: map[string]string{"local": "local", "directory": "directory", "vendor": "linked to the vendor"},
-		of:    text(Word, func(d *document) optText { return d.OS.Account }),
+		in:    text(Word, func(d *document) *optText { return &d.OS.Account }),
 	},
 	{
 		ID:    OSLicence,
@@ -235,6 +231,6 @@ var systemFacts = []Def{
 		Label: "licence",
 		Kind:  Word,
 		Words: map[string]string{"valid": "valid", "invalid": "not valid"},
-		of:    text(Word, func(d *document) optText { return d.OS.Licence }),
+		in:    text(Word, func(d *document) *optText { return &d.OS.Licence }),
 	},
 }

@@ -7,21 +7,21 @@ var firmwareFacts = []Def{
 		Name:  "firmware.vendor",
 		Label: "firmware maker",
 		Kind:  Text,
-		of:    text(Text, func(d *document) optText { return d.Firmware.Vendor }),
+		in:    text(Text, func(d *document) *optText { return &d.Firmware.Vendor }),
 	},
 	{
 		ID:    FirmwareVersion,
 		Name:  "firmware.version",
 		Label: "firmware version",
 		Kind:  Text,
-		of:    text(Text, func(d *document) optText { return d.Firmware.Version }),
+		in:    text(Text, func(d *document) *optText { return &d.Firmware.Version }),
 	},
 	{
 		ID:    FirmwareDate,
 		Name:  "firmware.date",
 		Label: "firmware date",
 		Kind:  Text,
-		of:    text(Text, func(d *document) optText { return d.Firmware.Date }),
+		in:    text(Text, func(d *document) *optText { return &d.Firmware.Date }),
 	},
 	{
 		ID:     BootMode,
@@ -31,7 +31,7 @@ var firmwareFacts = []Def{
 		Aspect: State,
 		On:     OnlyPC,
 		Words:  map[string]string{"uefi": "UEFI", "legacy": "legacy"},
-		of:     text(Word, func(d *document) optText { return d.Firmware.BootMode }),
+		in:     text(Word, func(d *document) *optText { return &d.Firmware.BootMode }),
 	},
 	{
 		ID:     UEFICapable,
@@ -40,7 +40,7 @@ var firmwareFacts = []Def{
 		Kind:   Bool,
 		Aspect: Capability,
 		On:     OnlyPC,
-		of:     truth(func(d *document) optBool { return d.Firmware.UEFICapable }),
+		in:     truth(func(d *document) *optBool { return &d.Firmware.UEFICapable }),
 	},
 	{
 		ID:     UEFIBits,
@@ -50,7 +50,7 @@ var firmwareFacts = []Def{
 		Unit:   Bits,
 		Aspect: Capability,
 		On:     OnlyPC,
-		of:     number(func(d *document) optInt { return d.Firmware.UEFIBits }),
+		in:     number(func(d *document) *optInt { return &d.Firmware.UEFIBits }),
 	},
 	{
 		ID:     FirmwarePassword,
@@ -60,7 +60,7 @@ var firmwareFacts = []Def{
 		Aspect: State,
 		On:     OnlyPC,
 		Words:  map[string]string{"set": "set", "not-set": "not set"},
-		of:     text(Word, func(d *document) optText { return d.Firmware.Password }),
+		in:     text(Word, func(d *document) *optText { return &d.Firmware.Password }),
 	},
 	{
 		ID:    SettingsInterface,
@@ -68,7 +68,7 @@ var firmwareFacts = []Def{
 		Label: "interface to firmware settings",
 		Kind:  Text,
 		On:    OnlyPC,
-		of:    text(Text, func(d *document) optText { return d.Firmware.SettingsInterface }),
+		in:    text(Text, func(d *document) *optText { return &d.Firmware.SettingsInterface }),
 	},
 	{
 		ID:      FirmwareUpdate,
@@ -87,7 +87,7 @@ var firmwareFacts = []Def{
 		Kind:   Bool,
 		Aspect: State,
 		On:     OnlyPC,
-		of:     truth(func(d *document) optBool { return d.Firmware.LegacySupport }),
+		in:     truth(func(d *document) *optBool { return &d.Firmware.LegacySupport }),
 	},
 	{
 		ID:     SecureBoot,
@@ -104,7 +104,7 @@ var firmwareFacts = []Def{
 			"reduced":    "reduced",
 			"permissive": "permissive",
 		},
-		of: text(Word, func(d *document) optText { return d.Firmware.SecureBoot }),
+		in: text(Word, func(d *document) *optText { return &d.Firmware.SecureBoot }),
 	},
 	{
 		ID:     SecureBootCapable,
@@ -112,7 +112,7 @@ var firmwareFacts = []Def{
 		Label:  "firmware can do secure boot",
 		Kind:   Bool,
 		Aspect: Capability,
-		of:     truth(func(d *document) optBool { return d.Firmware.SecureBootCapable }),
+		in:     truth(func(d *document) *optBool { return &d.Firmware.SecureBootCapable }),
 	},
 
 	{ID: TPMState, Name: "tpm.state", Label: "TPM", Kind: Word, Aspect: State, On: OnlyPC,
@@ -122,7 +122,7 @@ var firmwareFacts = []Def{
 			"off":       "off",
 			"announced": "named by firmware, no driver",
 			"not-seen":  "none seen",
-		}, of: text(Word, func(d *document) optText { return d.TPM.State }),
+		}, in: text(Word, func(d *document) *optText { return &d.TPM.State }),
 		About: "not-seen: the system sees none; absent and hidden by firmware look the same from there"},
 	{
 		ID:     TPMVersion,
@@ -131,7 +131,7 @@ var firmwareFacts = []Def{
 		Kind:   Version,
 		Aspect: Measure,
 		On:     OnlyPC,
-		of:     text(Version, func(d *document) optText { return d.TPM.Version }),
+		in:     text(Version, func(d *document) *optText { return &d.TPM.Version }),
 		About:  "Specification version, not the maker's firmware version",
 	},
 	{
@@ -141,7 +141,7 @@ var firmwareFacts = []Def{
 		Kind:  Word,
 		On:    OnlyPC,
 		Words: map[string]string{"firmware": "built-in", "discrete": "a chip of its own", "virtual": "virtual"},
-		of:    text(Word, func(d *document) optText { return d.TPM.Kind }),
+		in:    text(Word, func(d *document) *optText { return &d.TPM.Kind }),
 	},
 	{
 		ID:    TPMManufacturer,
@@ -149,7 +149,7 @@ var firmwareFacts = []Def{
 		Label: "TPM maker",
 		Kind:  Text,
 		On:    OnlyPC,
-		of:    text(Text, func(d *document) optText { return d.TPM.Manufacturer }),
+		in:    text(Text, func(d *document) *optText { return &d.TPM.Manufacturer }),
 	},
 	{
 		ID:     TPMHeader,
@@ -158,7 +158,7 @@ var firmwareFacts = []Def{
 		Kind:   Bool,
 		Aspect: Capability,
 		On:     OnlyPC,
-		of:     truth(func(d *document) optBool { return d.TPM.Header }),
+		in:     truth(func(d *document) *optBool { return &d.TPM.Header }),
 		About:  "No system tells it: from the board's manual, entered by hand",
 	},
 	{
@@ -168,7 +168,7 @@ var firmwareFacts = []Def{
 		Kind:   Bool,
 		Aspect: Capability,
 		On:     OnlyPC,
-		of:     truth(func(d *document) optBool { return d.TPM.Changeable }),
+		in:     truth(func(d *document) *optBool { return &d.TPM.Changeable }),
 		About: "Whether a tool of its maker brings the chip to version 2.0. No system tells it: from the maker's " +
 			"documents, entered by hand or in a firmware guide",
 	},
@@ -178,7 +178,7 @@ var firmwareFacts = []Def{
 		Label: "TPM firmware version",
 		Kind:  Text,
 		On:    OnlyPC,
-		of:    text(Text, func(d *document) optText { return d.TPM.Firmware }),
+		in:    text(Text, func(d *document) *optText { return &d.TPM.Firmware }),
 	},
 }
 
@@ -190,14 +190,14 @@ var restFacts = []Def{
 		Label:  "network uplink",
 		Kind:   Bool,
 		Aspect: State,
-		of:     truth(func(d *document) optBool { return d.Network.Connected }),
+		in:     truth(func(d *document) *optBool { return &d.Network.Connected }),
 	},
 	{
 		ID:    PowerSource,
 		Name:  "power.source",
 		Label: "power source",
 		Kind:  Text,
-		of:    text(Text, func(d *document) optText { return d.Power.Source }),
+		in:    text(Text, func(d *document) *optText { return &d.Power.Source }),
 	},
 	{
 		ID:    BatteryPercent,
@@ -205,7 +205,7 @@ var restFacts = []Def{
 		Label: "battery charge",
 		Kind:  Number,
 		Unit:  Percent,
-		of:    number(func(d *document) optInt { return d.Power.BatteryPercent }),
+		in:    number(func(d *document) *optInt { return &d.Power.BatteryPercent }),
 	},
 	{
 		ID:    BatteryHealth,
@@ -213,7 +213,7 @@ var restFacts = []Def{
 		Label: "battery health",
 		Kind:  Number,
 		Unit:  Percent,
-		of:    number(func(d *document) optInt { return d.Power.BatteryHealthPercent }),
+		in:    number(func(d *document) *optInt { return &d.Power.BatteryHealthPercent }),
 	},
 	{
 		ID:     VBS,
@@ -223,7 +223,7 @@ var restFacts = []Def{
 		Aspect: State,
 		On:     OnlyPC,
 		Words:  map[string]string{"running": "running", "configured": "configured, not running", "off": "off"},
-		of:     text(Word, func(d *document) optText { return d.Security.VBS }),
+		in:     text(Word, func(d *document) *optText { return &d.Security.VBS }),
 	},
 
 	{

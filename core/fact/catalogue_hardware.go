@@ -13,35 +13,35 @@ var processorFacts = []Def{
 		Name:  "processor.vendor",
 		Label: "processor maker",
 		Kind:  Text,
-		of:    text(Text, func(d *document) optText { return d.Processor.Vendor }),
+		in:    text(Text, func(d *document) *optText { return &d.Processor.Vendor }),
 	},
 	{
 		ID:    ProcessorName,
 		Name:  "processor.name",
 		Label: "processor",
 		Kind:  Text,
-		of:    text(Text, func(d *document) optText { return d.Processor.Name }),
+		in:    text(Text, func(d *document) *optText { return &d.Processor.Name }),
 	},
 	{
 		ID:    ProcessorFamily,
 		Name:  "processor.family",
 		Label: "processor family",
 		Kind:  Number,
-		of:    number(func(d *document) optInt { return d.Processor.Family }),
+		in:    number(func(d *document) *optInt { return &d.Processor.Family }),
 	},
 	{
 		ID:    ProcessorModel,
 		Name:  "processor.model",
 		Label: "processor model number",
 		Kind:  Number,
-		of:    number(func(d *document) optInt { return d.Processor.Model }),
+		in:    number(func(d *document) *optInt { return &d.Processor.Model }),
 	},
 	{
 		ID:    ProcessorStepping,
 		Name:  "processor.stepping",
 		Label: "processor stepping",
 		Kind:  Number,
-		of:    number(func(d *document) optInt { return d.Processor.Stepping }),
+		in:    number(func(d *document) *optInt { return &d.Processor.Stepping }),
 	},
 	{
 		ID:     ProcessorArch,
@@ -50,7 +50,7 @@ var processorFacts = []Def{
 		Kind:   Word,
 		Aspect: Capability,
 		Words:  architectures,
-		of:     text(Word, func(d *document) optText { return d.Processor.Architecture }),
+		in:     text(Word, func(d *document) *optText { return &d.Processor.Architecture }),
 		About:  "Of the silicon: a 32-bit system on a 64-bit processor shows here",
 	},
 	{
@@ -59,7 +59,7 @@ var processorFacts = []Def{
 		Label:  "processor packages",
 		Kind:   Number,
 		Aspect: Measure,
-		of:     number(func(d *document) optInt { return d.Processor.Packages }),
+		in:     number(func(d *document) *optInt { return &d.Processor.Packages }),
 	},
 	{
 		ID:     ProcessorCores,
@@ -67,7 +67,7 @@ var processorFacts = []Def{
 		Label:  "processor cores",
 		Kind:   Number,
 		Aspect: Measure,
-		of:     number(func(d *document) optInt { return d.Processor.Cores }),
+		in:     number(func(d *document) *optInt { return &d.Processor.Cores }),
 		About:  "Physical cores; offline ones count",
 	},
 	{
@@ -76,7 +76,7 @@ var processorFacts = []Def{
 		Label:  "processor threads",
 		Kind:   Number,
 		Aspect: Measure,
-		of:     number(func(d *document) optInt { return d.Processor.Threads }),
+		in:     number(func(d *document) *optInt { return &d.Processor.Threads }),
 	},
 	{
 		ID:     ProcessorMHz,
@@ -85,7 +85,7 @@ var processorFacts = []Def{
 		Kind:   Number,
 		Unit:   MHz,
 		Aspect: Measure,
-		of:     number(func(d *document) optInt { return d.Processor.RatedMHz }),
+		in:     number(func(d *document) *optInt { return &d.Processor.RatedMHz }),
 		About:  "The rated speed, never the momentary one",
 	},
 	{
@@ -94,13 +94,8 @@ var processorFacts = []Def{
 		Label:  "processor features",
 		Kind:   Set,
 		Aspect: Capability,
-		of: func(d *document) Value {
-			if d.Processor.Features == nil {
-				return Value{}
-			}
-			return Items(d.Processor.Features)
-		},
-		About: "Instruction-set features, lower case",
+		in:     items(func(d *document) *[]string { return &d.Processor.Features }),
+		About:  "Instruction-set features, lower case",
 	},
 	{
 		ID:     ProcessorTPM,
@@ -109,7 +104,7 @@ var processorFacts = []Def{
 		Kind:   Bool,
 		Aspect: Capability,
 		On:     OnlyPC,
-		of:     truth(func(d *document) optBool { return d.Processor.BuiltInTPM }),
+		in:     truth(func(d *document) *optBool { return &d.Processor.BuiltInTPM }),
 		About:  "No system tells it: from the row of a release's processor list, or entered by hand",
 	},
 
@@ -134,7 +129,7 @@ var memoryFacts = []Def{
 		Kind:   Number,
 		Unit:   Binary,
 		Aspect: Measure,
-		of:     number(func(d *document) optInt { return d.Memory.Installed }),
+		in:     number(func(d *document) *optInt { return &d.Memory.Installed }),
 		About:  "What is plugged in, from firmware",
 	},
 	{
@@ -144,7 +139,7 @@ var memoryFacts = []Def{
 		Kind:   Number,
 		Unit:   Binary,
 		Aspect: Measure,
-		of:     number(func(d *document) optInt { return d.Memory.Visible }),
+		in:     number(func(d *document) *optInt { return &d.Memory.Visible }),
 		About:  "What the system may use; smaller, since graphics and firmware take a share",
 	},
 	{
@@ -153,7 +148,7 @@ var memoryFacts = []Def{
 		Label:  "memory slots",
 		Kind:   Number,
 		Aspect: Measure,
-		of:     number(func(d *document) optInt { return d.Memory.Slots }),
+		in:     number(func(d *document) *optInt { return &d.Memory.Slots }),
 	},
 	{
 		ID:     MemorySlotsUsed,
@@ -161,7 +156,7 @@ var memoryFacts = []Def{
 		Label:  "memory slots in use",
 		Kind:   Number,
 		Aspect: Measure,
-		of:     number(func(d *document) optInt { return d.Memory.SlotsUsed }),
+		in:     number(func(d *document) *optInt { return &d.Memory.SlotsUsed }),
 	},
 	{
 		ID:      MemoryFreeSlots,
@@ -180,7 +175,7 @@ var memoryFacts = []Def{
 		Kind:   Number,
 		Unit:   Binary,
 		Aspect: Capability,
-		of:     number(func(d *document) optInt { return d.Memory.Max }),
+		in:     number(func(d *document) *optInt { return &d.Memory.Max }),
 		About:  "Firmware's claim, often wrong",
 	},
 	{
@@ -204,7 +199,7 @@ var storageFacts = []Def{
 		Kind:   Number,
 		Unit:   Drive,
 		Aspect: Measure,
-		of:     number(func(d *document) optInt { return d.Storage.System.DiskBytes }),
+		in:     number(func(d *document) *optInt { return &d.Storage.System.DiskBytes }),
 	},
 	{
 		ID:      DiskKind,
@@ -227,7 +222,7 @@ var storageFacts = []Def{
 		Kind:   Word,
 		Aspect: State,
 		Words:  styles,
-		of:     text(Word, func(d *document) optText { return d.Storage.System.PartitionStyle }),
+		in:     text(Word, func(d *document) *optText { return &d.Storage.System.PartitionStyle }),
 	},
 	{
 		ID:     VolumeBytes,
@@ -236,7 +231,7 @@ var storageFacts = []Def{
 		Kind:   Number,
 		Unit:   Space,
 		Aspect: Measure,
-		of:     number(func(d *document) optInt { return d.Storage.System.VolumeBytes }),
+		in:     number(func(d *document) *optInt { return &d.Storage.System.VolumeBytes }),
 	},
 	{
 		ID:     FreeBytes,
@@ -245,14 +240,14 @@ var storageFacts = []Def{
 		Kind:   Number,
 		Unit:   Space,
 		Aspect: Measure,
-		of:     number(func(d *document) optInt { return d.Storage.System.FreeBytes }),
+		in:     number(func(d *document) *optInt { return &d.Storage.System.FreeBytes }),
 	},
 	{
 		ID:    Filesystem,
 		Name:  "storage.system.filesystem",
 		Label: "file system",
 		Kind:  Text,
-		of:    text(Text, func(d *document) optText { return d.Storage.System.Filesystem }),
+		in:    text(Text, func(d *document) *optText { return &d.Storage.System.Filesystem }),
 	},
 	{
 		ID:     EncryptionState,
@@ -261,7 +256,7 @@ var storageFacts = []Def{
 		Kind:   Word,
 		Aspect: State,
 		Words:  map[string]string{"on": "on", "off": "off", "paused": "paused"},
-		of:     text(Word, func(d *document) optText { return d.Storage.System.Encryption.State }),
+		in:     text(Word, func(d *document) *optText { return &d.Storage.System.Encryption.State }),
 	},
 	{
 		ID:    EncryptionKind,
@@ -269,7 +264,7 @@ var storageFacts = []Def{
 		Label: "kind of encryption",
 		Kind:  Word,
 		Words: map[string]string{"platform": "the platform's own", "luks": "LUKS", "other": "another product's"},
-		of:    text(Word, func(d *document) optText { return d.Storage.System.Encryption.Kind }),
+		in:    text(Word, func(d *document) *optText { return &d.Storage.System.Encryption.Kind }),
 	},
 	{
 		ID:     EncryptionKeyKept,
@@ -277,29 +272,26 @@ var storageFacts = []Def{
 		Label:  "recovery key kept",
 		Kind:   Bool,
 		Aspect: State,
-		of:     truth(func(d *document) optBool { return d.Storage.System.Encryption.KeyKept }),
+		in:     truth(func(d *document) *optBool { return &d.Storage.System.Encryption.KeyKept }),
 	},
 	{
 		ID: EncryptionTPMBound, Name: "storage.system.encryption.tpm_bound", Label: "encryption bound to the TPM",
 		Kind: Bool, Aspect: State, On: OnlyPC,
-		of: truth(func(d *document) optBool { return d.Storage.System.Encryption.TPMBound }),
+		in: truth(func(d *document) *optBool { return &d.Storage.System.Encryption.TPMBound }),
 	},
 	{
-		ID: EncryptionPausedAt, Name: "storage.system.encryption.paused_since", Label: "encryption paused since",
-		Kind: Text,
-		of: func(d *document) Value {
-			if at, ok := d.Storage.System.Encryption.PausedSince.Get(); ok {
-				return Of(Text, at.UTC().Format(time.DateOnly))
-			}
-			return Value{}
-		},
+		ID:    EncryptionPausedAt,
+		Name:  "storage.system.encryption.paused_since",
+		Label: "encryption paused since",
+		Kind:  Text,
+		in:    day(func(d *document) *inventory.Opt[time.Time] { return &d.Storage.System.Encryption.PausedSince }),
 	},
 	{
 		ID:    BootDisk,
 		Name:  "storage.boot.disk",
 		Label: "boot disk",
 		Kind:  Text,
-		of:    text(Text, func(d *document) optText { return d.Storage.Boot.Disk }),
+		in:    text(Text, func(d *document) *optText { return &d.Storage.Boot.Disk }),
 	},
 	{
 		ID:     BootStyle,
@@ -308,7 +300,7 @@ var storageFacts = []Def{
 		Kind:   Word,
 		Aspect: State,
 		Words:  styles,
-		of:     text(Word, func(d *document) optText { return d.Storage.Boot.PartitionStyle }),
+		in:     text(Word, func(d *document) *optText { return &d.Storage.Boot.PartitionStyle }),
 	},
 	{
 		ID:     BootDynamic,
@@ -317,7 +309,7 @@ var storageFacts = []Def{
 		Kind:   Bool,
 		Aspect: State,
 		On:     OnlyPC,
-		of:     truth(func(d *document) optBool { return d.Storage.Boot.Dynamic }),
+		in:     truth(func(d *document) *optBool { return &d.Storage.Boot.Dynamic }),
 	},
 	{
 		ID:    BootMedia,
@@ -325,7 +317,7 @@ var storageFacts = []Def{
 		Label: "boot medium",
 		Kind:  Word,
 		Words: map[string]string{"internal": "internal", "removable": "removable", "network": "network"},
-		of:    text(Word, func(d *document) optText { return d.Storage.Boot.Media }),
+		in:    text(Word, func(d *document) *optText { return &d.Storage.Boot.Media }),
 	},
 	{
 		ID:      BootPlaces,
@@ -355,18 +347,13 @@ var storageFacts = []Def{
 		Kind:   Bool,
 		Aspect: State,
 		On:     OnlyPC,
-		of:     truth(func(d *document) optBool { return d.Storage.Boot.ESP.Loader }),
+		in:     truth(func(d *document) *optBool { return &d.Storage.Boot.ESP.Loader }),
 	},
 	{
 		ID:    OtherSystems,
 		Name:  "storage.other_systems",
 		Label: "other systems on the disks",
 		Kind:  Set,
-		of: func(d *document) Value {
-			if d.Storage.OtherSystems == nil {
-				return Value{}
-			}
-			return Items(d.Storage.OtherSystems)
-		},
+		in:    items(func(d *document) *[]string { return &d.Storage.OtherSystems }),
 	},
 }

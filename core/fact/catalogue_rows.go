@@ -1,33 +1,6 @@
 package fact
 
-import ()
-
-func rowText(k Kind, get func(*document, int) optText) func(*document, int) Value {
-	return func(d *document, i int) Value {
-		if s, ok := get(d, i).Get(); ok {
-			return Of(k, s)
-		}
-		return Value{}
-	}
-}
-
-func rowNumber(get func(*document, int) optInt) func(*document, int) Value {
-	return func(d *document, i int) Value {
-		if n, ok := get(d, i).Get(); ok {
-			return Num(float64(n))
-		}
-		return Value{}
-	}
-}
-
-func rowTruth(get func(*document, int) optBool) func(*document, int) Value {
-	return func(d *document, i int) Value {
-		if b, ok := get(d, i).Get(); ok {
-			return Truth(b)
-		}
-		return Value{}
-	}
-}
+import "rolltop.example/rolltop/core/inventory"
 
 var driveKinds = map[string]string{
 	"ssd":     "solid-state",
@@ -44,7 +17,7 @@ var rowCatalogue = []Def{
 		Name:  "graphics.name",
 		Label: "name of the adapter",
 		Kind:  Text,
-		at:    rowText(Text, func(d *document, i int) optText { return d.Graphics[i].Name }),
+		at:    rowText(Text, func(d *document, i int) *optText { return &d.Graphics[i].Name }),
 	},
 	{
 		ID:     AdapterDriver,
@@ -52,7 +25,7 @@ var rowCatalogue = []Def{
 		Label:  "graphics driver version",
 		Kind:   Version,
 		Aspect: State,
-		at:     rowText(Version, func(d *document, i int) optText { return d.Graphics[i].DriverVersion }),
+		at:     rowText(Version, func(d *document, i int) *optText { return &d.Graphics[i].DriverVersion }),
 	},
 	{
 		ID:     AdapterModel,
@@ -60,7 +33,7 @@ var rowCatalogue = []Def{
 		Label:  "driver model",
 		Kind:   Version,
 		Aspect: State,
-		at:     rowText(Version, func(d *document, i int) optText { return d.Graphics[i].DriverModel }),
+		at:     rowText(Version, func(d *document, i int) *optText { return &d.Graphics[i].DriverModel }),
 		About:  "Of the driver in use; a newer driver may raise it",
 	},
 	{
@@ -69,7 +42,7 @@ var rowCatalogue = []Def{
 		Label:  "graphics interface level",
 		Kind:   Version,
 		Aspect: Capability,
-		at:     rowText(Version, func(d *document, i int) optText { return d.Graphics[i].InterfaceLevel }),
+		at:     rowText(Version, func(d *document, i int) *optText { return &d.Graphics[i].InterfaceLevel }),
 		About:  "What the adapter can do, not which runtime is installed",
 	},
 	{
@@ -77,7 +50,7 @@ var rowCatalogue = []Def{
 		Name:  "graphics.add_in",
 		Label: "add-in card",
 		Kind:  Bool,
-		at:    rowTruth(func(d *document, i int) optBool { return d.Graphics[i].AddIn }),
+		at:    rowTruth(func(d *document, i int) *optBool { return &d.Graphics[i].AddIn }),
 	},
 
 	{
@@ -85,14 +58,14 @@ var rowCatalogue = []Def{
 		Name:  "displays.name",
 		Label: "name of the display",
 		Kind:  Text,
-		at:    rowText(Text, func(d *document, i int) optText { return d.Displays[i].Name }),
+		at:    rowText(Text, func(d *document, i int) *optText { return &d.Displays[i].Name }),
 	},
 	{
 		ID:    DisplayInternal,
 		Name:  "displays.internal",
 		Label: "built in",
 		Kind:  Bool,
-		at:    rowTruth(func(d *document, i int) optBool { return d.Displays[i].Internal }),
+		at:    rowTruth(func(d *document, i int) *optBool { return &d.Displays[i].Internal }),
 	},
 	{
 		ID:     DisplayWidth,
@@ -100,7 +73,7 @@ var rowCatalogue = []Def{
 		Label:  "width in pixels",
 		Kind:   Number,
 		Aspect: Measure,
-		at:     rowNumber(func(d *document, i int) optInt { return d.Displays[i].WidthPx }),
+		at:     rowNumber(func(d *document, i int) *optInt { return &d.Displays[i].WidthPx }),
 	},
 	{
 		ID:     DisplayHeight,
@@ -108,7 +81,7 @@ var rowCatalogue = []Def{
 		Label:  "height in pixels",
 		Kind:   Number,
 		Aspect: Measure,
-		at:     rowNumber(func(d *document, i int) optInt { return d.Displays[i].HeightPx }),
+		at:     rowNumber(func(d *document, i int) *optInt { return &d.Displays[i].HeightPx }),
 	},
 	{
 		ID:     DisplayDiagonal,
@@ -117,12 +90,7 @@ var rowCatalogue = []Def{
 		Kind:   Number,
 		Unit:   Inches,
 		Aspect: Measure,
-		at: func(d *document, i int) Value {
-			if x, ok := d.Displays[i].DiagonalInches.Get(); ok {
-				return Num(x)
-			}
-			return Value{}
-		},
+		at:     rowFraction(func(d *document, i int) *inventory.Opt[float64] { return &d.Displays[i].DiagonalInches }),
 	},
 	{
 		ID:     DisplayBits,
@@ -131,7 +99,7 @@ var rowCatalogue = []Def{
 		Kind:   Number,
 		Unit:   Bits,
 		Aspect: Capability,
-		at:     rowNumber(func(d *document, i int) optInt { return d.Displays[i].BitsPerChannel }),
+		at:     rowNumber(func(d *document, i int) *optInt { return &d.Displays[i].BitsPerChannel }),
 	},
 
 	{
@@ -139,21 +107,21 @@ var rowCatalogue = []Def{
 		Name:  "storage.disks.name",
 		Label: "name of the drive",
 		Kind:  Text,
-		at:    rowText(Text, func(d *document, i int) optText { return d.Storage.Disks[i].Name }),
+		at:    rowText(Text, func(d *document, i int) *optText { return &d.Storage.Disks[i].Name }),
 	},
 	{
 		ID:    DriveModel,
 		Name:  "storage.disks.model",
 		Label: "model of the drive",
 		Kind:  Text,
-		at:    rowText(Text, func(d *document, i int) optText { return d.Storage.Disks[i].Model }),
+		at:    rowText(Text, func(d *document, i int) *optText { return &d.Storage.Disks[i].Model }),
 	},
 	{
 		ID:    DriveBus,
 		Name:  "storage.disks.bus",
 		Label: "bus",
 		Kind:  Text,
-		at:    rowText(Text, func(d *document, i int) optText { return d.Storage.Disks[i].Bus }),
+		at:    rowText(Text, func(d *document, i int) *optText { return &d.Storage.Disks[i].Bus }),
 	},
 	{
 		ID:    DriveKind,
@@ -161,7 +129,7 @@ var rowCatalogue = []Def{
 		Label: "kind of drive",
 		Kind:  Word,
 		Words: driveKinds,
-		at:    rowText(Word, func(d *document, i int) optText { return d.Storage.Disks[i].Kind }),
+		at:    rowText(Word, func(d *document, i int) *optText { return &d.Storage.Disks[i].Kind }),
 	},
 	{
 		ID:     DriveBytes,
@@ -170,7 +138,7 @@ var rowCatalogue = []Def{
 		Kind:   Number,
 		Unit:   Drive,
 		Aspect: Measure,
-		at:     rowNumber(func(d *document, i int) optInt { return d.Storage.Disks[i].Bytes }),
+		at:     rowNumber(func(d *document, i int) *optInt { return &d.Storage.Disks[i].Bytes }),
 	},
 	{
 		ID:     DriveStyle,
@@ -179,21 +147,21 @@ var rowCatalogue = []Def{
 		Kind:   Word,
 		Words:  styles,
 		Aspect: State,
-		at:     rowText(Word, func(d *document, i int) optText { return d.Storage.Disks[i].PartitionStyle }),
+		at:     rowText(Word, func(d *document, i int) *optText { return &d.Storage.Disks[i].PartitionStyle }),
 	},
 	{
 		ID:    DriveSystem,
 		Name:  "storage.disks.system",
 		Label: "system disk",
 		Kind:  Bool,
-		at:    rowTruth(func(d *document, i int) optBool { return d.Storage.Disks[i].System }),
+		at:    rowTruth(func(d *document, i int) *optBool { return &d.Storage.Disks[i].System }),
 	},
 	{
 		ID:    DriveRemovable,
 		Name:  "storage.disks.removable",
 		Label: "removable",
 		Kind:  Bool,
-		at:    rowTruth(func(d *document, i int) optBool { return d.Storage.Disks[i].Removable }),
+		at:    rowTruth(func(d *document, i int) *optBool { return &d.Storage.Disks[i].Removable }),
 	},
 	{
 		ID:     DriveHealth,
@@ -202,7 +170,7 @@ var rowCatalogue = []Def{
 		Kind:   Word,
 		Words:  map[string]string{"good": "good", "bad": "failing"},
 		Aspect: State,
-		at:     rowText(Word, func(d *document, i int) optText { return d.Storage.Disks[i].Health }),
+		at:     rowText(Word, func(d *document, i int) *optText { return &d.Storage.Disks[i].Health }),
 	},
 
 	{
@@ -210,7 +178,7 @@ var rowCatalogue = []Def{
 		Name:  "memory.modules.slot",
 		Label: "slot",
 		Kind:  Text,
-		at:    rowText(Text, func(d *document, i int) optText { return d.Memory.Modules[i].Slot }),
+		at:    rowText(Text, func(d *document, i int) *optText { return &d.Memory.Modules[i].Slot }),
 	},
 	{
 		ID:     ModuleBytes,
@@ -219,28 +187,28 @@ var rowCatalogue = []Def{
 		Kind:   Number,
 		Unit:   Binary,
 		Aspect: Measure,
-		at:     rowNumber(func(d *document, i int) optInt { return d.Memory.Modules[i].Bytes }),
+		at:     rowNumber(func(d *document, i int) *optInt { return &d.Memory.Modules[i].Bytes }),
 	},
 	{
 		ID:    ModuleType,
 		Name:  "memory.modules.type",
 		Label: "type of the module",
 		Kind:  Text,
-		at:    rowText(Text, func(d *document, i int) optText { return d.Memory.Modules[i].Type }),
+		at:    rowText(Text, func(d *document, i int) *optText { return &d.Memory.Modules[i].Type }),
 	},
 	{
 		ID:    ModuleSoldered,
 		Name:  "memory.modules.soldered",
 		Label: "soldered",
 		Kind:  Bool,
-		at:    rowTruth(func(d *document, i int) optBool { return d.Memory.Modules[i].Soldered }),
+		at:    rowTruth(func(d *document, i int) *optBool { return &d.Memory.Modules[i].Soldered }),
 	},
 	{
 		ID:    ModuleForm,
 		Name:  "memory.modules.form",
 		Label: "form of the module",
 		Kind:  Text,
-		at:    rowText(Text, func(d *document, i int) optText { return d.Memory.Modules[i].Form }),
+		at:    rowText(Text, func(d *document, i int) *optText { return &d.Memory.Modules[i].Form }),
 	},
 	{
 		ID:     ModuleMTS,
@@ -248,45 +216,45 @@ var rowCatalogue = []Def{
 		Label:  "speed of the module in MT/s",
 		Kind:   Number,
 		Aspect: Measure,
-		at:     rowNumber(func(d *document, i int) optInt { return d.Memory.Modules[i].SpeedMTS }),
+		at:     rowNumber(func(d *document, i int) *optInt { return &d.Memory.Modules[i].SpeedMTS }),
 	},
 	{
 		ID:    ModuleECC,
 		Name:  "memory.modules.ecc",
 		Label: "error correction",
 		Kind:  Bool,
-		at:    rowTruth(func(d *document, i int) optBool { return d.Memory.Modules[i].ECC }),
+		at:    rowTruth(func(d *document, i int) *optBool { return &d.Memory.Modules[i].ECC }),
 	},
 	{
 		ID:    ModuleRegistered,
 		Name:  "memory.modules.registered",
 		Label: "registered",
 		Kind:  Bool,
-		at:    rowTruth(func(d *document, i int) optBool { return d.Memory.Modules[i].Registered }),
+		at:    rowTruth(func(d *document, i int) *optBool { return &d.Memory.Modules[i].Registered }),
 	},
 	{ID: ModuleMillivolts, Name: "memory.modules.voltage_mv", Label: "voltage in mV", Kind: Number, Aspect: Measure,
-		at: rowNumber(func(d *document, i int) optInt { return d.Memory.Modules[i].Millivolts })},
+		at: rowNumber(func(d *document, i int) *optInt { return &d.Memory.Modules[i].Millivolts })},
 
 	{
 		ID:    TitleName,
 		Name:  "software.name",
 		Label: "title",
 		Kind:  Text,
-		at:    func(d *document, i int) Value { return Of(Text, d.Software[i].Name) },
+		at:    rowName(func(d *document, i int) *string { return &d.Software[i].Name }),
 	},
 	{
 		ID:    TitleVersion,
 		Name:  "software.version",
 		Label: "version of the title",
 		Kind:  Version,
-		at:    rowText(Version, func(d *document, i int) optText { return d.Software[i].Version }),
+		at:    rowText(Version, func(d *document, i int) *optText { return &d.Software[i].Version }),
 	},
 	{
 		ID:    TitlePublisher,
 		Name:  "software.publisher",
 		Label: "publisher",
 		Kind:  Text,
-		at:    rowText(Text, func(d *document, i int) optText { return d.Software[i].Publisher }),
+		at:    rowText(Text, func(d *document, i int) *optText { return &d.Software[i].Publisher }),
 	},
 
 	{
@@ -294,41 +262,41 @@ var rowCatalogue = []Def{
 		Name:  "drivers.device",
 		Label: "device",
 		Kind:  Text,
-		at:    func(d *document, i int) Value { return Of(Text, d.Drivers[i].Device) },
+		at:    rowName(func(d *document, i int) *string { return &d.Drivers[i].Device }),
 	},
 	{
 		ID:    DriverClass,
 		Name:  "drivers.class",
 		Label: "class of device",
 		Kind:  Text,
-		at:    rowText(Text, func(d *document, i int) optText { return d.Drivers[i].Class }),
+		at:    rowText(Text, func(d *document, i int) *optText { return &d.Drivers[i].Class }),
 	},
 	{
 		ID:    DriverHardwareID,
 		Name:  "drivers.hardware_id",
 		Label: "hardware id",
 		Kind:  Text,
-		at:    rowText(Text, func(d *document, i int) optText { return d.Drivers[i].HardwareID }),
+		at:    rowText(Text, func(d *document, i int) *optText { return &d.Drivers[i].HardwareID }),
 	},
 	{
 		ID:    DriverProvider,
 		Name:  "drivers.provider",
 		Label: "provider of the driver",
 		Kind:  Text,
-		at:    rowText(Text, func(d *document, i int) optText { return d.Drivers[i].Provider }),
+		at:    rowText(Text, func(d *document, i int) *optText { return &d.Drivers[i].Provider }),
 	},
 	{
 		ID:    DriverVersion,
 		Name:  "drivers.version",
 		Label: "driver version",
 		Kind:  Version,
-		at:    rowText(Version, func(d *document, i int) optText { return d.Drivers[i].Version }),
+		at:    rowText(Version, func(d *document, i int) *optText { return &d.Drivers[i].Version }),
 	},
 	{
 		ID:    DriverStatus,
 		Name:  "drivers.status",
 		Label: "status of the device",
 		Kind:  Text,
-		at:    rowText(Text, func(d *document, i int) optText { return d.Drivers[i].Status }),
+		at:    rowText(Text, func(d *document, i int) *optText { return &d.Drivers[i].Status }),
 	},
 }

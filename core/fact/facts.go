@@ -37,7 +37,7 @@ func Read(d *inventory.Document) *Facts {
 	for i := range catalogue {
 		def := &catalogue[i]
 		r := &f.one[def.ID]
-		r.Value, r.Source = def.of(d), d.Sources[def.Name]
+		r.Value, r.Source = def.value(d, 0), d.Sources[def.Name]
 		if r.Value.Known() && def.Kind != Set && !def.Counts() {
 			continue // most are, and no gap is of them
 		}

@@ -108,6 +108,9 @@ func (g Group) list() ID { return AdapterCount + ID(g) - 1 }
 // List is the fact that counts the rows of the group.
 func (g Group) List() ID { return g.list() }
 
+// Rows is how many rows a document lists of the group.
+func (g Group) Rows(d *inventory.Document) int { return groups[g].length(d) }
+
 // One and Many are the words for rows of the group.
 func (g Group) One() string  { return groups[g].one }
 func (g Group) Many() string { return groups[g].many }
@@ -176,7 +179,7 @@ func (f *Facts) readRows(d *document) {
 		for i := range n {
 			for j := range w {
 				def, r := byID[g.first()+ID(j)], &f.rows[g][i*w+j]
-				r.Value, r.Source = def.at(d, i), d.Sources[groups[g].name]
+				r.Value, r.Source = def.value(d, i), d.Sources[groups[g].name]
 				if r.Value.Known() {
 					continue
 				}

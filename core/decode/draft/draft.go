@@ -68,29 +68,27 @@ func (x *Draft) List(source string) ([]string, bool) {
 	return strings.Fields(string(r.Raw)), r.Outcome == capture.OK
 }
 
-// Set keeps a text fact with its source; an empty text is none.
-func (x *Draft) Set(to *inventory.Opt[string], name, value, source string) bool {
+// Set keeps a fact that is a text with its source; an empty text is none.
+func (x *Draft) Set(id fact.ID, value, source string) bool {
 	if value = inventory.Clean(value); value == "" {
 		return false
 	}
-	*to = Some(value)
-	x.D.Said(name, source)
+	set(x, id, value, source)
 	return true
 }
 
-// SetNumber keeps a number with its source.
-func (x *Draft) SetNumber(to *inventory.Opt[int64], name string, value int64, source string) {
-	*to = Some(value)
-	x.D.Said(name, source)
+// SetNumber keeps a fact that is a number with its source.
+func (x *Draft) SetNumber(id fact.ID, value int64, source string) { set(x, id, value, source) }
+
+// SetBool keeps a fact that is true or not with its source.
+func (x *Draft) SetBool(id fact.ID, value bool, source string) { set(x, id, value, source) }
+
+func set[T any](x *Draft, id fact.ID, value T, source string) {
+	*fact.In[T](x.D, id) = Some(value)
+	x.D.Said(id.String(), source)
 }
 
-// SetBool keeps a truth with its source.
-func (x *Draft) SetBool(to *inventory.Opt[bool], name string, value bool, source string) {
-	*to = Some(value)
-	x.D.Said(name, source)
-}
-
-// Why notes a gap for a fact with the cause that its source's outcome gives;
+// Why notes a gap for a list or a group of facts with the cause that its source's outcome gives;
 // otherwise is the detail where the source is simply not there.
 func (x *Draft) Why(name string, r capture.Record, otherwise string) {
 	switch r.Outcome {
@@ -115,6 +113,16 @@ func (x *Draft) Why(name string, r capture.Record, otherwise string) {
 	default:
 		x.D.AddGap(name, inventory.NotOffered, otherwise, "")
 	}
+}
+
+// WhyNot notes a gap for a fact of the machine, as [Draft.Why] does.
+func (x *Draft) WhyNot(id fact.ID, r capture.Record, otherwise string) {
+	x.Why(id.String(), r, otherwise)
+}
+
+// Gap notes why a fact of the machine is not known, and what would close the gap.
+func (x *Draft) Gap(id fact.ID, cause, detail, try string) {
+	x.D.AddGap(id.String(), cause, detail, try)
 }
 
 // Disagree notes that two sources say different things of a fact, and leaves

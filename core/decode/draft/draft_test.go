@@ -48,11 +48,11 @@ func TestWhy(t *testing.T) {
 
 func TestValuesAreClean(t *testing.T) {
 	x := begin(false)
-	if x.Set(&x.D.Device.Model, "device.model", " \x00\x01 ", "s") || !x.D.Device.Model.IsZero() ||
+	if x.Set(fact.DeviceModel, " \x00\x01 ", "s") || !x.D.Device.Model.IsZero() ||
 		x.D.Sources["device.model"] != "" {
 		t.Error("control characters became a model")
 	}
-	if !x.Set(&x.D.Device.Model, "device.model", "Slip\x00way\t 14", "s") || x.D.Device.Model.Or("") != "Slip way 14" {
+	if !x.Set(fact.DeviceModel, "Slip\x00way\t 14", "s") || x.D.Device.Model.Or("") != "Slip way 14" {
 		t.Errorf("%q", x.D.Device.Model.Or(""))
 	}
 	if long := draft.Known(strings.Repeat("x", 5000)); len(long.Or("")) > 1024 {
@@ -74,8 +74,8 @@ func TestDisagree(t *testing.T) {
 // What was read and makes no sense becomes a gap, as does what nothing tells.
 func TestRest(t *testing.T) {
 	x := begin(false)
-	x.SetNumber(&x.D.Processor.Family, "processor.family", -3, "s")
-	x.SetNumber(&x.D.Processor.Threads, "processor.threads", 4, "s")
+	x.SetNumber(fact.ProcessorFamily, -3, "s")
+	x.SetNumber(fact.ProcessorThreads, 4, "s")
 	x.Rest("Linux", []string{"backup"}, fact.OnlyMac)
 	for name, cause := range map[string]string{
 		"processor.family": inventory.ReadFailed,
@@ -129,7 +129,7 @@ func TestModules(t *testing.T) {
 	}
 	// The system uses more than the tables name.
 	x = begin(true)
-	x.SetNumber(&x.D.Memory.Visible, "memory.visible_bytes", 7<<30, "the kernel")
+	x.SetNumber(fact.MemoryVisible, 7<<30, "the kernel")
 	x.ReadTables(whole, whole.Raw, 0x0303)
 	x.Modules()
 	if g := x.D.GapOf("memory.installed_bytes"); g == nil || g.Cause != inventory.Disagree {

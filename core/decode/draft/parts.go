@@ -8,18 +8,19 @@ import (
 	"rolltop.example/rolltop/core/decode/edid"
 	"rolltop.example/rolltop/core/decode/partition"
 	"rolltop.example/rolltop/core/decode/tpm"
+	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/inventory"
 )
 
 // Processor keeps what a processor says of itself.
 func (x *Draft) Processor(info cpu.Info, source string) {
 	p := &x.D.Processor
-	x.Set(&p.Vendor, "processor.vendor", info.Vendor, source)
-	x.Set(&p.Name, "processor.name", info.Name, source)
+	x.Set(fact.ProcessorVendor, info.Vendor, source)
+	x.Set(fact.ProcessorName, info.Name, source)
 	if info.Known {
-		x.SetNumber(&p.Family, "processor.family", info.Family, source)
-		x.SetNumber(&p.Model, "processor.model", info.Model, source)
-		x.SetNumber(&p.Stepping, "processor.stepping", info.Stepping, source)
+		x.SetNumber(fact.ProcessorFamily, info.Family, source)
+		x.SetNumber(fact.ProcessorModel, info.Model, source)
+		x.SetNumber(fact.ProcessorStepping, info.Stepping, source)
 	}
 	if len(info.Features) > 0 {
 		p.Features = info.Features
@@ -51,7 +52,7 @@ func (x *Draft) Partitions(t partition.Table) {
 // Media says whether the boot disk can be taken out, where the disk says it.
 func (x *Draft) Media(d *inventory.Disk, source string) {
 	if removable, ok := d.Removable.Get(); ok {
-		x.Set(&x.D.Storage.Boot.Media, "storage.boot.media",
+		x.Set(fact.BootMedia,
 			map[bool]string{true: "removable", false: "internal"}[removable], source)
 	}
 }
@@ -85,19 +86,19 @@ func (x *Draft) Display(d inventory.Display, r capture.Record) {
 func (x *Draft) TPMAnswered(in tpm.Info, asked capture.Record) {
 	t := &x.D.TPM
 	const otherwise = "this TPM's driver does not tell"
-	if !x.Set(&t.Manufacturer, "tpm.manufacturer", in.Manufacturer, asked.Source) {
-		x.Why("tpm.manufacturer", asked, otherwise)
+	if !x.Set(fact.TPMManufacturer, in.Manufacturer, asked.Source) {
+		x.WhyNot(fact.TPMManufacturer, asked, otherwise)
 	}
-	if !x.Set(&t.Firmware, "tpm.firmware", in.Firmware, asked.Source) {
-		x.Why("tpm.firmware", asked, otherwise)
+	if !x.Set(fact.TPMFirmware, in.Firmware, asked.Source) {
+		x.WhyNot(fact.TPMFirmware, asked, otherwise)
 	}
 	switch kind := tpm.Kind(in.Manufacturer); {
 	case !t.Kind.IsZero():
 	case x.D.Device.Environment.Or("") == "guest":
-		x.Set(&t.Kind, "tpm.kind", "virtual", "it belongs to a virtual machine")
+		x.Set(fact.TPMKind, "virtual", "it belongs to a virtual machine")
 	case kind != "":
-		x.Set(&t.Kind, "tpm.kind", kind, "its maker")
+		x.Set(fact.TPMKind, kind, "its maker")
 	default:
-		x.Why("tpm.kind", asked, "its maker's letters do not tell")
+		x.WhyNot(fact.TPMKind, asked, "its maker's letters do not tell")
 	}
 }

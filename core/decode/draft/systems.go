@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"rolltop.example/rolltop/core/decode/efi"
+	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/inventory"
 )
 
@@ -90,7 +91,7 @@ func loaderDir(file string) string {
 // Live: what runs is not what is installed. The drives are the machine's; the
 // system and its volume are not. evidence says how that is known.
 func (x *Draft) Live(evidence string) {
-	x.Set(&x.D.Device.Environment, "device.environment", "live", evidence)
+	x.Set(fact.DeviceEnvironment, "live", evidence)
 	x.D.OS = inventory.OS{Platform: x.D.OS.Platform}
 	x.D.Storage.System, x.D.Storage.Boot = inventory.SystemDisk{}, inventory.BootDisk{}
 	x.D.DropGaps("os", "storage.system", "storage.boot")

@@ -5,6 +5,7 @@ import (
 
 	"rolltop.example/rolltop/core/capture"
 	"rolltop.example/rolltop/core/decode/smbios"
+	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/inventory"
 )
 
@@ -43,14 +44,14 @@ func (x *Draft) ReadTables(r capture.Record, table []byte, version int) {
 	x.Tables.Info = smbios.Describe(list, version)
 	if p := &x.D.Processor; p.Name.IsZero() {
 		// processors without a brand string
-		x.Set(&p.Name, "processor.name", x.Tables.Info.Processor.Name, "SMBIOS type 4")
+		x.Set(fact.ProcessorName, x.Tables.Info.Processor.Name, "SMBIOS type 4")
 	}
 	if err != nil {
 		// What came before the break counts; a list of modules may lack some.
 		x.Tables.Record.Outcome = capture.Failed
 	}
 	if x.Tables.Info.Firmware.Virtual && x.D.Device.Environment.IsZero() {
-		x.Set(&x.D.Device.Environment, "device.environment", "guest", "SMBIOS type 0")
+		x.Set(fact.DeviceEnvironment, "guest", "SMBIOS type 0")
 	}
 }
 
@@ -72,22 +73,22 @@ func (x *Draft) Modules() {
 			x.Why(name, x.Tables.Record, "")
 		}
 	case in.SizeUnknown:
-		x.D.AddGap("memory.installed_bytes", inventory.NotOffered,
+		x.Gap(fact.MemoryInstalled, inventory.NotOffered,
 			"firmware does not know the size of a module that is fitted", "Look at the module and enter it by hand.")
 	case in.Installed > 0 && x.lessThanVisible(in.Installed):
 		x.Disagree("memory.installed_bytes", differ(in.Installed, "SMBIOS type 17"),
 			differ(m.Visible.Or(0), "what the system uses, which cannot be more"))
 	case in.Installed > 0:
-		x.SetNumber(&m.Installed, "memory.installed_bytes", in.Installed, "SMBIOS type 17")
+		x.SetNumber(fact.MemoryInstalled, in.Installed, "SMBIOS type 17")
 	default:
-		x.Why("memory.installed_bytes", x.Tables.Record, x.Tables.Missing())
+		x.WhyNot(fact.MemoryInstalled, x.Tables.Record, x.Tables.Missing())
 	}
 	if in.Slots > 0 && !broken {
-		x.SetNumber(&m.Slots, "memory.slots", in.Slots, "SMBIOS type 16")
-		x.SetNumber(&m.SlotsUsed, "memory.slots_used", in.Used, "SMBIOS type 17")
+		x.SetNumber(fact.MemorySlots, in.Slots, "SMBIOS type 16")
+		x.SetNumber(fact.MemorySlotsUsed, in.Used, "SMBIOS type 17")
 	}
 	if in.Max > 0 {
-		x.SetNumber(&m.Max, "memory.max_bytes", in.Max, "SMBIOS type 16, the firmware's claim")
+		x.SetNumber(fact.MemoryMax, in.Max, "SMBIOS type 16, the firmware's claim")
 	}
 	for _, mod := range in.Modules {
 		m.Modules = append(m.Modules, module(mod))

@@ -7,6 +7,7 @@ import (
 	"rolltop.example/rolltop/core/decode/efi"
 	"rolltop.example/rolltop/core/decode/smbios"
 	"rolltop.example/rolltop/core/decode/tpm"
+	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/core/placeholder"
 )
@@ -25,8 +26,8 @@ const (
 func variable(name string) string { return varsPath + "/" + name + globalGUID }
 
 // identity takes a text from the tables, or from the file that anyone may read.
-func (x *decoder) identity(name string, to *inventory.Opt[string], fromTable, file string) {
-	if x.Set(to, name, fromTable, "SMBIOS") {
+func (x *decoder) identity(id fact.ID, fromTable, file string) {
+	if x.Set(id, fromTable, "SMBIOS") {
 		return
 	}
 	r := x.C.Get(dmiPath + file)
@@ -35,52 +36,51 @@ func (x *decoder) identity(name string, to *inventory.Opt[string], fromTable, fi
 		if file == "product_uuid" {
 			value = placeholder.UUID(value)
 		}
-		if x.Set(to, name, value, dmiPath+file) {
+		if x.Set(id, value, dmiPath+file) {
 			return
 		}
 	}
 	if r.Outcome == capture.OK || x.Tables.Read {
-		x.D.AddGap(name, inventory.NotOffered, "the firmware leaves it empty, or holds a placeholder", "")
+		x.Gap(id, inventory.NotOffered, "the firmware leaves it empty, or holds a placeholder", "")
 		return
 	}
 	if r.Outcome == capture.Denied {
-		x.Why(name, r, "")
+		x.WhyNot(id, r, "")
 		return
 	}
-	x.Why(name, x.Tables.Record, x.Tables.Missing())
+	x.WhyNot(id, x.Tables.Record, x.Tables.Missing())
 }
 
 func (x *decoder) firmware() {
-	fw := &x.D.Firmware
-	x.identity("firmware.vendor", &fw.Vendor, x.Tables.Info.Firmware.Vendor, "bios_vendor")
-	x.identity("firmware.version", &fw.Version, x.Tables.Info.Firmware.Version, "bios_version")
-	if !x.Set(&fw.Date, "firmware.date", x.Tables.Info.Firmware.Date, "SMBIOS type 0") {
-		x.Why("firmware.date", x.Tables.Record, x.Tables.Missing())
+	x.identity(fact.FirmwareVendor, x.Tables.Info.Firmware.Vendor, "bios_vendor")
+	x.identity(fact.FirmwareVersion, x.Tables.Info.Firmware.Version, "bios_version")
+	if !x.Set(fact.FirmwareDate, x.Tables.Info.Firmware.Date, "SMBIOS type 0") {
+		x.WhyNot(fact.FirmwareDate, x.Tables.Record, x.Tables.Missing())
 	}
-	if !x.Set(&fw.Password, "firmware.password", x.Tables.Info.Password, "SMBIOS type 24") {
-		x.Why("firmware.password", x.Tables.Record, x.Tables.Missing())
+	if !x.Set(fact.FirmwarePassword, x.Tables.Info.Password, "SMBIOS type 24") {
+		x.WhyNot(fact.FirmwarePassword, x.Tables.Record, x.Tables.Missing())
 	}
 	efiDir := x.C.Get(efiPath + "/")
 	switch {
 	case efiDir.Outcome == capture.OK:
-		x.Set(&fw.BootMode, "firmware.boot_mode", "uefi", efiPath)
-		x.SetBool(&fw.UEFICapable, "firmware.uefi_capable", true, efiPath)
+		x.Set(fact.BootMode, "uefi", efiPath)
+		x.SetBool(fact.UEFICapable, true, efiPath)
 		if bits, ok := x.Number(efiPath + "/fw_platform_size"); ok && (bits == 32 || bits == 64) {
-			x.SetNumber(&fw.UEFIBits, "firmware.uefi_bits", bits, efiPath+"/fw_platform_size")
+			x.SetNumber(fact.UEFIBits, bits, efiPath+"/fw_platform_size")
 		}
 		x.secureBoot()
 		return
 	case x.Tables.Read || x.tableFound():
 		// The firmware describes itself and the kernel found no UEFI: legacy.
-		x.Set(&fw.BootMode, "firmware.boot_mode", "legacy", "firmware tables, and no "+efiPath)
-		x.Set(&fw.SecureBoot, "firmware.secure_boot", "inactive", "it started in legacy mode")
+		x.Set(fact.BootMode, "legacy", "firmware tables, and no "+efiPath)
+		x.Set(fact.SecureBoot, "inactive", "it started in legacy mode")
 		if x.Tables.Info.Firmware.UEFI {
-			x.SetBool(&fw.UEFICapable, "firmware.uefi_capable", true, "SMBIOS type 0")
+			x.SetBool(fact.UEFICapable, true, "SMBIOS type 0")
 		} else {
-			x.Why("firmware.uefi_capable", x.Tables.Record,
+			x.WhyNot(fact.UEFICapable, x.Tables.Record,
 				"the firmware does not say that it can do UEFI, which does not mean that it cannot")
 		}
-		x.D.AddGap("firmware.secure_boot_capable", inventory.NotOffered,
+		x.Gap(fact.SecureBootCapable, inventory.NotOffered,
 			"it started in legacy mode, where the firmware does not tell",
 			"Look in the firmware set-up, or start in UEFI mode and take the inventory again.")
 	default:
@@ -93,7 +93,7 @@ func (x *decoder) firmware() {
 					"of the host of a virtual machine, and enter it by hand.")
 		}
 	}
-	x.D.AddGap("firmware.uefi_bits", inventory.NotOffered, "only a machine that started in UEFI mode tells", "")
+	x.Gap(fact.UEFIBits, inventory.NotOffered, "only a machine that started in UEFI mode tells", "")
 }
 
 // tableFound: the kernel found firmware tables, though we may not read them.
@@ -110,28 +110,27 @@ func (x *decoder) secureBoot() {
 		on, err := efi.Byte(state.Raw)
 		setup, _ := efi.Byte(mode.Raw)
 		if err != nil {
-			x.D.AddGap("firmware.secure_boot", inventory.ReadFailed, err.Error(), "")
-			x.D.AddGap("firmware.secure_boot_capable", inventory.ReadFailed, err.Error(), "")
+			x.Gap(fact.SecureBoot, inventory.ReadFailed, err.Error(), "")
+			x.Gap(fact.SecureBootCapable, inventory.ReadFailed, err.Error(), "")
 			return
 		}
-		x.Set(&x.D.Firmware.SecureBoot, "firmware.secure_boot", efi.SecureBoot(on, setup),
+		x.Set(fact.SecureBoot, efi.SecureBoot(on, setup),
 			"EFI variables SecureBoot and SetupMode")
-		x.SetBool(&x.D.Firmware.SecureBootCapable, "firmware.secure_boot_capable", true, "EFI variable SecureBoot")
+		x.SetBool(fact.SecureBootCapable, true, "EFI variable SecureBoot")
 		return
 	}
 	if listed && len(names) > 0 && state.Outcome == capture.Absent {
-		x.SetBool(&x.D.Firmware.SecureBootCapable, "firmware.secure_boot_capable", false,
+		x.SetBool(fact.SecureBootCapable, false,
 			"the firmware has no EFI variable SecureBoot")
-		x.Set(&x.D.Firmware.SecureBoot, "firmware.secure_boot", "off", "the firmware has no EFI variable SecureBoot")
+		x.Set(fact.SecureBoot, "off", "the firmware has no EFI variable SecureBoot")
 		return
 	}
 	const detail = "the EFI variables are not there to be read; " + varsPath + " is not mounted"
-	x.Why("firmware.secure_boot", state, detail)
-	x.Why("firmware.secure_boot_capable", state, detail)
+	x.WhyNot(fact.SecureBoot, state, detail)
+	x.WhyNot(fact.SecureBootCapable, state, detail)
 }
 
 func (x *decoder) tpm() {
-	t := &x.D.TPM
 	class := x.C.Get("/sys/class/tpm/")
 	names, _ := x.List("/sys/class/tpm")
 	tables, haveTables := x.List("/sys/firmware/acpi/tables")
@@ -146,11 +145,11 @@ func (x *decoder) tpm() {
 		x.tpmDevice("/sys/class/tpm/" + names[0])
 		return
 	case announced != "":
-		x.Set(&t.State, "tpm.state", "announced", "ACPI table "+announced)
+		x.Set(fact.TPMState, "announced", "ACPI table "+announced)
 	case class.Outcome == capture.OK && haveTables:
-		x.Set(&t.State, "tpm.state", "not-seen", "/sys/class/tpm is empty, and no ACPI table names one")
+		x.Set(fact.TPMState, "not-seen", "/sys/class/tpm is empty, and no ACPI table names one")
 	case class.Outcome == capture.OK:
-		x.Set(&t.State, "tpm.state", "not-seen", "/sys/class/tpm is empty")
+		x.Set(fact.TPMState, "not-seen", "/sys/class/tpm is empty")
 	default:
 		detail := "this kernel has no TPM support, so it sees none whether there is one or not"
 		if haveTables {
@@ -158,11 +157,11 @@ func (x *decoder) tpm() {
 		}
 		const try = "Look in the firmware set-up, or at the settings of the host of a virtual machine, whether there " +
 			"is a TPM, and enter it by hand."
-		x.D.AddGap("tpm.state", inventory.NotOffered, detail, try)
-		x.D.AddGap("tpm.version", inventory.NotOffered, detail, try)
+		x.Gap(fact.TPMState, inventory.NotOffered, detail, try)
+		x.Gap(fact.TPMVersion, inventory.NotOffered, detail, try)
 		return
 	}
-	x.D.AddGap("tpm.version", inventory.NotOffered, "no TPM is seen that could tell", "")
+	x.Gap(fact.TPMVersion, inventory.NotOffered, "no TPM is seen that could tell", "")
 }
 
 // tpmDetails reads maker and firmware version from what the TPM itself says,
@@ -192,36 +191,35 @@ func (x *decoder) tpmDetails(dir, version string) (failed bool) {
 }
 
 func (x *decoder) tpmDevice(dir string) {
-	t := &x.D.TPM
 	version, _ := x.Text(dir + "/tpm_version_major")
 	for _, name := range []string{"TPM2", "TCPA"} {
 		if a, err := tpm.Table(x.C.Get("/sys/firmware/acpi/tables/" + name).Raw); err == nil && a.Firmware {
-			x.Set(&t.Kind, "tpm.kind", "firmware", "start method in the ACPI table")
+			x.Set(fact.TPMKind, "firmware", "start method in the ACPI table")
 		}
 	}
 	failed := x.tpmDetails(dir, version)
 	switch version {
 	case "2":
-		x.Set(&t.Version, "tpm.version", "2.0", dir+"/tpm_version_major")
+		x.Set(fact.TPMVersion, "2.0", dir+"/tpm_version_major")
 		if failed {
-			x.Set(&t.State, "tpm.state", "not-ready", "TPM2_GetCapability answers with failure mode")
+			x.Set(fact.TPMState, "not-ready", "TPM2_GetCapability answers with failure mode")
 		} else {
-			x.Set(&t.State, "tpm.state", "ready", dir)
+			x.Set(fact.TPMState, "ready", dir)
 		}
 		return
 	case "1":
-		x.Set(&t.Version, "tpm.version", "1.2", dir+"/tpm_version_major")
+		x.Set(fact.TPMVersion, "1.2", dir+"/tpm_version_major")
 	default:
-		x.Why("tpm.version", x.C.Get(dir+"/tpm_version_major"), "the kernel does not tell the version")
+		x.WhyNot(fact.TPMVersion, x.C.Get(dir+"/tpm_version_major"), "the kernel does not tell the version")
 	}
 	enabled, okE := x.Text(dir + "/device/enabled")
 	active, okA := x.Text(dir + "/device/active")
 	switch {
 	case okE && okA && enabled == "1" && active == "1":
-		x.Set(&t.State, "tpm.state", "ready", dir+"/device/enabled")
+		x.Set(fact.TPMState, "ready", dir+"/device/enabled")
 	case okE && enabled == "0", okA && active == "0":
-		x.Set(&t.State, "tpm.state", "off", dir+"/device/enabled")
+		x.Set(fact.TPMState, "off", dir+"/device/enabled")
 	default:
-		x.Why("tpm.state", x.C.Get(dir+"/device/enabled"), "the kernel does not tell whether the TPM is on")
+		x.WhyNot(fact.TPMState, x.C.Get(dir+"/device/enabled"), "the kernel does not tell whether the TPM is on")
 	}
 }

@@ -60,7 +60,7 @@ func (x *decoder) environment() {
 		return
 	}
 	if x.D.Device.Environment.IsZero() && x.sawProcessor() {
-		x.Set(&x.D.Device.Environment, "device.environment", "hardware", "no sign of a hypervisor or a container")
+		x.Set(fact.DeviceEnvironment, "hardware", "no sign of a hypervisor or a container")
 	}
 }
 
@@ -72,7 +72,7 @@ func (x *decoder) sawProcessor() bool {
 
 // container: what belongs to the installed system is not this container's.
 func (x *decoder) container(mark string) {
-	x.Set(&x.D.Device.Environment, "device.environment", "container", mark)
+	x.Set(fact.DeviceEnvironment, "container", mark)
 	x.D.OS = inventory.OS{Platform: draft.Some("linux")}
 	x.D.Storage = inventory.Storage{}
 	x.D.DropGaps("os", "storage")
@@ -97,22 +97,21 @@ func (x *decoder) liveMedium() bool {
 }
 
 func (x *decoder) device() {
-	d := &x.D.Device
 	// the kernel's word for a name that nobody set
 	if s, ok := x.Text("/proc/sys/kernel/hostname"); ok && s != "(none)" {
-		x.Set(&d.Name, "device.name", s, "/proc/sys/kernel/hostname")
+		x.Set(fact.DeviceName, s, "/proc/sys/kernel/hostname")
 	}
-	x.identity("device.manufacturer", &d.Manufacturer, x.Tables.Info.System.Manufacturer, "sys_vendor")
-	x.identity("device.model", &d.Model, x.Tables.Info.System.Product, "product_name")
-	x.identity("device.serial", &d.Serial, x.Tables.Info.System.Serial, "product_serial")
-	x.identity("device.uuid", &d.UUID, x.Tables.Info.System.UUID, "product_uuid")
-	x.identity("device.asset_tag", &d.AssetTag, x.Tables.Info.AssetTag, "chassis_asset_tag")
-	x.identity("device.board.manufacturer", &d.Board.Manufacturer, x.Tables.Info.Board.Manufacturer, "board_vendor")
-	x.identity("device.board.model", &d.Board.Model, x.Tables.Info.Board.Product, "board_name")
-	x.identity("device.board.serial", &d.Board.Serial, x.Tables.Info.Board.Serial, "board_serial")
+	x.identity(fact.DeviceManufacturer, x.Tables.Info.System.Manufacturer, "sys_vendor")
+	x.identity(fact.DeviceModel, x.Tables.Info.System.Product, "product_name")
+	x.identity(fact.DeviceSerial, x.Tables.Info.System.Serial, "product_serial")
+	x.identity(fact.DeviceUUID, x.Tables.Info.System.UUID, "product_uuid")
+	x.identity(fact.DeviceAssetTag, x.Tables.Info.AssetTag, "chassis_asset_tag")
+	x.identity(fact.BoardManufacturer, x.Tables.Info.Board.Manufacturer, "board_vendor")
+	x.identity(fact.BoardModel, x.Tables.Info.Board.Product, "board_name")
+	x.identity(fact.BoardSerial, x.Tables.Info.Board.Serial, "board_serial")
 	x.form()
 	if x.D.Device.Name.IsZero() {
-		x.Why("device.name", x.C.Get("/proc/sys/kernel/hostname"), "there is no host name")
+		x.WhyNot(fact.DeviceName, x.C.Get("/proc/sys/kernel/hostname"), "there is no host name")
 	}
 }
 
@@ -120,22 +119,22 @@ func (x *decoder) form() {
 	d := &x.D.Device
 	switch {
 	case d.Environment.Or("") == "guest":
-		x.Set(&d.Form, "device.form", "virtual", x.D.Sources["device.environment"])
-	case x.Set(&d.Form, "device.form", x.Tables.Info.Form, "SMBIOS type 3"):
+		x.Set(fact.DeviceForm, "virtual", x.D.Sources["device.environment"])
+	case x.Set(fact.DeviceForm, x.Tables.Info.Form, "SMBIOS type 3"):
 	default:
 		if n, ok := x.Number("/sys/class/dmi/id/chassis_type"); ok && n > 0 && n < 128 {
-			x.Set(&d.Form, "device.form", chassisForm(byte(n)), "/sys/class/dmi/id/chassis_type")
+			x.Set(fact.DeviceForm, chassisForm(byte(n)), "/sys/class/dmi/id/chassis_type")
 		}
 	}
 	if d.Form.IsZero() {
-		x.Why("device.form", x.Tables.Record, x.Tables.Missing())
+		x.WhyNot(fact.DeviceForm, x.Tables.Record, x.Tables.Missing())
 	}
 }
 
 func (x *decoder) network() {
 	names, ok := x.List("/sys/class/net")
 	if !ok {
-		x.Why("network.connected", x.C.Get("/sys/class/net/"), "this system lists no network interfaces")
+		x.WhyNot(fact.NetworkConnected, x.C.Get("/sys/class/net/"), "this system lists no network interfaces")
 		return
 	}
 	up := false
@@ -143,7 +142,7 @@ func (x *decoder) network() {
 		s, _ := x.Text("/sys/class/net/" + n + "/operstate")
 		up = up || n != "lo" && s == "up"
 	}
-	x.SetBool(&x.D.Network.Connected, "network.connected", up, "/sys/class/net/*/operstate")
+	x.SetBool(fact.NetworkConnected, up, "/sys/class/net/*/operstate")
 }
 
 // Sources whose names the reader shares.

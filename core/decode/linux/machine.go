@@ -10,6 +10,7 @@ import (
 	"rolltop.example/rolltop/core/decode/cpu"
 	"rolltop.example/rolltop/core/decode/draft"
 	"rolltop.example/rolltop/core/decode/smbios"
+	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/inventory"
 )
 
@@ -26,10 +27,10 @@ func (x *decoder) processor() {
 	x.topology()
 	x.ratedSpeed(info)
 	if info.Guest {
-		x.Set(&x.D.Device.Environment, "device.environment", "guest", source+" hypervisor bit")
-		x.Set(&x.D.Device.Hypervisor, "device.hypervisor", info.Hypervisor, source+" leaf 40000000h")
+		x.Set(fact.DeviceEnvironment, "guest", source+" hypervisor bit")
+		x.Set(fact.DeviceHypervisor, info.Hypervisor, source+" leaf 40000000h")
 	} else {
-		x.D.AddGap("device.hypervisor", inventory.NotOffered, "no hypervisor is seen", "")
+		x.Gap(fact.DeviceHypervisor, inventory.NotOffered, "no hypervisor is seen", "")
 	}
 }
 
@@ -42,21 +43,20 @@ func elf(head []byte) string {
 }
 
 func (x *decoder) architecture(info cpu.Info, source string) {
-	p := &x.D.Processor
 	system := elf(x.C.Get("head:/sbin/init").Raw)
-	x.Set(&x.D.OS.Architecture, "os.architecture", system, "ELF header of /sbin/init")
+	x.Set(fact.OSArchitecture, system, "ELF header of /sbin/init")
 	kernel, _ := x.Text("/proc/sys/kernel/arch")
 	switch {
 	case info.LongMode:
-		x.Set(&p.Architecture, "processor.architecture", "x86-64", source+" long mode")
+		x.Set(fact.ProcessorArch, "x86-64", source+" long mode")
 	case system == "arm64" || kernel == "aarch64":
-		x.Set(&p.Architecture, "processor.architecture", "arm64", "/proc/sys/kernel/arch")
+		x.Set(fact.ProcessorArch, "arm64", "/proc/sys/kernel/arch")
 	case len(info.Features) > 0 && info.Vendor != "":
-		x.Set(&p.Architecture, "processor.architecture", "x86", source+", no long mode")
+		x.Set(fact.ProcessorArch, "x86", source+", no long mode")
 	}
 	if x.D.OS.Architecture.IsZero() {
 		if a := map[string]string{"x86_64": "x86-64", "aarch64": "arm64", "i686": "x86"}[kernel]; a != "" {
-			x.Set(&x.D.OS.Architecture, "os.architecture", a, "/proc/sys/kernel/arch")
+			x.Set(fact.OSArchitecture, a, "/proc/sys/kernel/arch")
 		}
 	}
 }
@@ -64,7 +64,6 @@ func (x *decoder) architecture(info cpu.Info, source string) {
 // topology counts packages, physical cores and threads from what the kernel
 // knows of each processor; threads that are offline count by /present.
 func (x *decoder) topology() {
-	p := &x.D.Processor
 	const base = "/sys/devices/system/cpu"
 	packages, cores, threads := map[string]bool{}, map[string]bool{}, 0
 	ids, _ := x.List(base)
@@ -81,7 +80,7 @@ func (x *decoder) topology() {
 		}
 	}
 	if threads == 0 {
-		x.Why("processor.cores", x.C.Get(base+"/"), "the kernel does not tell the topology")
+		x.WhyNot(fact.ProcessorCores, x.C.Get(base+"/"), "the kernel does not tell the topology")
 		return
 	}
 	present, _ := x.Text(base + "/present")
@@ -89,14 +88,14 @@ func (x *decoder) topology() {
 		// Offline threads belong to cores that do not show; count by ratio only
 		// where it is exact.
 		detail := fmt.Sprintf("%d of %d threads are offline, and their cores do not show", n-threads, n)
-		x.SetNumber(&p.Threads, "processor.threads", int64(n), base+"/present")
-		x.D.AddGap("processor.cores", inventory.NotOffered, detail,
+		x.SetNumber(fact.ProcessorThreads, int64(n), base+"/present")
+		x.Gap(fact.ProcessorCores, inventory.NotOffered, detail,
 			"Bring all processors online and take the inventory again.")
 	} else {
-		x.SetNumber(&p.Threads, "processor.threads", int64(threads), base)
-		x.SetNumber(&p.Cores, "processor.cores", int64(len(cores)), base+"/cpu*/topology")
+		x.SetNumber(fact.ProcessorThreads, int64(threads), base)
+		x.SetNumber(fact.ProcessorCores, int64(len(cores)), base+"/cpu*/topology")
 	}
-	x.SetNumber(&p.Packages, "processor.packages", int64(len(packages)), base+"/cpu*/topology")
+	x.SetNumber(fact.ProcessorPackages, int64(len(packages)), base+"/cpu*/topology")
 }
 
 // countRange counts the numbers in a list such as 0-3,8.
@@ -120,14 +119,13 @@ func countRange(s string) int {
 }
 
 func (x *decoder) ratedSpeed(info cpu.Info) {
-	p := &x.D.Processor
 	const base = "/sys/devices/system/cpu/cpu0/cpufreq/base_frequency"
 	if khz, ok := x.Number(base); ok && khz > 1000 {
-		x.SetNumber(&p.RatedMHz, "processor.rated_mhz", khz/1000, base)
+		x.SetNumber(fact.ProcessorMHz, khz/1000, base)
 	} else if info.RatedMHz > 0 {
-		x.SetNumber(&p.RatedMHz, "processor.rated_mhz", info.RatedMHz, info.RatedFrom)
+		x.SetNumber(fact.ProcessorMHz, info.RatedMHz, info.RatedFrom)
 	} else {
-		x.D.AddGap("processor.rated_mhz", inventory.NotOffered,
+		x.Gap(fact.ProcessorMHz, inventory.NotOffered,
 			"neither the kernel nor the processor tells its rated speed",
 			"Look the processor up in its maker's documents and enter it by hand.")
 	}
@@ -135,37 +133,37 @@ func (x *decoder) ratedSpeed(info cpu.Info) {
 
 func (x *decoder) system() {
 	o := &x.D.OS
-	x.Set(&o.Platform, "os.platform", "linux", "the collector")
+	x.Set(fact.OSPlatform, "linux", "the collector")
 	path := "/etc/os-release"
 	if x.C.Get(path).Outcome != capture.OK {
 		path = "/usr/lib/os-release"
 	}
 	values := osRelease(string(x.C.Get(path).Raw))
-	x.Set(&o.Name, "os.name", first(values["PRETTY_NAME"], values["NAME"]), path)
-	x.Set(&o.Version, "os.version", values["VERSION_ID"], path)
-	x.Set(&o.Build, "os.build", values["BUILD_ID"], path)
-	x.Set(&o.Edition, "os.edition", values["VARIANT_ID"], path)
+	x.Set(fact.OSName, first(values["PRETTY_NAME"], values["NAME"]), path)
+	x.Set(fact.OSVersion, values["VERSION_ID"], path)
+	x.Set(fact.OSBuild, values["BUILD_ID"], path)
+	x.Set(fact.OSEdition, values["VARIANT_ID"], path)
 	if o.Name.IsZero() {
-		x.Why("os.name", x.C.Get(path), "there is no "+path)
+		x.WhyNot(fact.OSName, x.C.Get(path), "there is no "+path)
 	}
 	if o.Version.IsZero() {
-		x.D.AddGap("os.version", inventory.NotOffered, path+" has no VERSION_ID, as on releases that roll", "")
+		x.Gap(fact.OSVersion, inventory.NotOffered, path+" has no VERSION_ID, as on releases that roll", "")
 	}
 	for _, file := range []string{"/etc/locale.conf", "/etc/default/locale"} {
 		if tag := draft.LanguageOfLocale(osRelease(string(x.C.Get(file).Raw))["LANG"]); tag != "" &&
 			o.Language.IsZero() {
-			x.Set(&o.Language, "os.language", tag, file)
+			x.Set(fact.OSLanguage, tag, file)
 		}
 	}
 	for _, mark := range []string{"/etc/sssd/sssd.conf", "/etc/krb5.keytab"} {
 		if x.C.Get(mark).Outcome == capture.OK {
-			x.Set(&o.ManagedBy, "os.managed_by", "a directory", mark)
+			x.Set(fact.OSManagedBy, "a directory", mark)
 		}
 	}
 	if r := x.C.Get("/run/reboot-required"); r.Outcome == capture.OK {
-		x.SetBool(&o.PendingRestart, "os.pending_restart", true, r.Source)
+		x.SetBool(fact.OSPendingRestart, true, r.Source)
 	} else {
-		x.D.AddGap("os.pending_restart", inventory.NotOffered,
+		x.Gap(fact.OSPendingRestart, inventory.NotOffered,
 			"only some systems leave a mark when a restart is due, and there is none", "")
 	}
 }
@@ -200,12 +198,12 @@ func (x *decoder) memory() {
 	for line := range strings.Lines(string(x.C.Get("/proc/meminfo").Raw)) {
 		if f := strings.Fields(line); len(f) == 3 && f[0] == "MemTotal:" {
 			if kib, err := strconv.ParseInt(f[1], 10, 64); err == nil && kib > 0 && kib < 1<<40 {
-				x.SetNumber(&m.Visible, "memory.visible_bytes", kib<<10, "/proc/meminfo")
+				x.SetNumber(fact.MemoryVisible, kib<<10, "/proc/meminfo")
 			}
 		}
 	}
 	if m.Visible.IsZero() {
-		x.Why("memory.visible_bytes", x.C.Get("/proc/meminfo"), "the kernel does not say how much memory it uses")
+		x.WhyNot(fact.MemoryVisible, x.C.Get("/proc/meminfo"), "the kernel does not say how much memory it uses")
 	}
 	x.Modules()
 }

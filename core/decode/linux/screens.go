@@ -8,6 +8,7 @@ import (
 
 	"rolltop.example/rolltop/core/capture"
 	"rolltop.example/rolltop/core/decode/draft"
+	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/inventory"
 )
 
@@ -24,8 +25,8 @@ const pci = "/sys/bus/pci/devices"
 func (x *decoder) adapters() {
 	names, ok := x.List(pci)
 	if !ok {
-		x.Why("graphics", x.C.Get(pci+"/"), "this machine has no PCI bus to look on")
-		x.Why("drivers", x.C.Get(pci+"/"), "this machine has no PCI bus to look on")
+		x.WhyNot(fact.AdapterCount, x.C.Get(pci+"/"), "this machine has no PCI bus to look on")
+		x.WhyNot(fact.DriverCount, x.C.Get(pci+"/"), "this machine has no PCI bus to look on")
 		return
 	}
 	slices.Sort(names) // a directory has no order
@@ -108,7 +109,7 @@ func (x *decoder) displays() {
 	const base = "/sys/class/drm"
 	names, ok := x.List(base)
 	if !ok {
-		x.Why("displays", x.C.Get(base+"/"), "no graphics driver lists its connectors")
+		x.WhyNot(fact.DisplayCount, x.C.Get(base+"/"), "no graphics driver lists its connectors")
 		return
 	}
 	x.D.Displays = []inventory.Display{}
@@ -148,29 +149,28 @@ func (x *decoder) power() {
 			battery = true
 			x.battery(dir)
 		case (kind == "Mains" || kind == "USB") && known && online == 1:
-			x.Set(&p.Source, "power.source", "mains", dir+"/online")
+			x.Set(fact.PowerSource, "mains", dir+"/online")
 		}
 	}
 	if p.Source.IsZero() && battery {
-		x.Set(&p.Source, "power.source", "battery", base)
+		x.Set(fact.PowerSource, "battery", base)
 	}
 	if !battery {
 		const detail = "there is no battery"
-		x.D.AddGap("power.battery_percent", inventory.NotOffered, detail, "")
-		x.D.AddGap("power.battery_health_percent", inventory.NotOffered, detail, "")
+		x.Gap(fact.BatteryPercent, inventory.NotOffered, detail, "")
+		x.Gap(fact.BatteryHealth, inventory.NotOffered, detail, "")
 	}
 }
 
 func (x *decoder) battery(dir string) {
-	p := &x.D.Power
 	if n, ok := x.Number(dir + "/capacity"); ok && n >= 0 && n <= 100 {
-		x.SetNumber(&p.BatteryPercent, "power.battery_percent", n, dir+"/capacity")
+		x.SetNumber(fact.BatteryPercent, n, dir+"/capacity")
 	}
 	for _, unit := range []string{"energy", "charge"} {
 		full, ok1 := x.Number(dir + "/" + unit + "_full")
 		design, ok2 := x.Number(dir + "/" + unit + "_full_design")
 		if ok1 && ok2 && design > 0 && full >= 0 && full <= 2*design {
-			x.SetNumber(&p.BatteryHealthPercent, "power.battery_health_percent", full*100/design, dir+"/"+unit+"_full")
+			x.SetNumber(fact.BatteryHealth, full*100/design, dir+"/"+unit+"_full")
 			return
 		}
 	}

@@ -5,6 +5,7 @@ import (
 
 	"rolltop.example/rolltop/core/capture"
 	"rolltop.example/rolltop/core/decode/titles"
+	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/inventory"
 )
 
@@ -12,7 +13,7 @@ import (
 func (x *decoder) software() {
 	keep, asked := titles.Of(x.C.Get(Asked))
 	if !asked {
-		x.D.AddGap("software", inventory.NotAsked, "no titles were asked for", titles.Try)
+		x.Gap(fact.TitleCount, inventory.NotAsked, "no titles were asked for", titles.Try)
 		return
 	}
 	status, byRPM := x.C.Get(Dpkg), x.C.Get(RPM)
@@ -25,13 +26,13 @@ func (x *decoder) software() {
 		x.D.Software = titles.Dpkg(byRPM.Raw)
 		x.D.Said("software", RPM)
 	case byRPM.Outcome == capture.Failed || byRPM.Outcome == capture.Denied:
-		x.Why("software", byRPM, "")
+		x.WhyNot(fact.TitleCount, byRPM, "")
 	case x.C.Get(OldRPM).Outcome == capture.OK:
-		x.D.AddGap("software", inventory.NotOffered,
+		x.Gap(fact.TitleCount, inventory.NotOffered,
 			"this system keeps its packages in a database that the collector does not read",
 			"Enter the titles that matter by hand.")
 	default:
-		x.Why("software", status, "no list of packages that the collector knows is here")
+		x.WhyNot(fact.TitleCount, status, "no list of packages that the collector knows is here")
 	}
 	if haveApps {
 		slices.Sort(apps)
@@ -41,6 +42,6 @@ func (x *decoder) software() {
 	}
 	if !keep.All && x.D.GapOf("software") == nil {
 		x.D.Collector.Titles = keep.Named
-		x.D.AddGap("software", inventory.NotAsked, "only the titles asked for were read", titles.Try)
+		x.Gap(fact.TitleCount, inventory.NotAsked, "only the titles asked for were read", titles.Try)
 	}
 }

@@ -10,6 +10,7 @@ import (
 	"rolltop.example/rolltop/core/capture"
 	"rolltop.example/rolltop/core/decode/draft"
 	"rolltop.example/rolltop/core/decode/partition"
+	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/inventory"
 )
 
@@ -108,17 +109,16 @@ func (x *decoder) mounted(fits func(at string) bool) mount {
 }
 
 func (x *decoder) volume(r mount) {
-	sys := &x.D.Storage.System
-	x.Set(&sys.Filesystem, "storage.system.filesystem", r.kind, "/proc/self/mountinfo")
+	x.Set(fact.Filesystem, r.kind, "/proc/self/mountinfo")
 	size, free, ok := x.space("statfs:/")
 	if !ok {
 		rec := x.C.Get("statfs:/")
-		x.Why("storage.system.volume_bytes", rec, "the file system does not tell its size")
-		x.Why("storage.system.free_bytes", rec, "the file system does not tell its free space")
+		x.WhyNot(fact.VolumeBytes, rec, "the file system does not tell its size")
+		x.WhyNot(fact.FreeBytes, rec, "the file system does not tell its free space")
 		return
 	}
-	x.SetNumber(&sys.VolumeBytes, "storage.system.volume_bytes", size, "statfs /")
-	x.SetNumber(&sys.FreeBytes, "storage.system.free_bytes", free, "statfs /")
+	x.SetNumber(fact.VolumeBytes, size, "statfs /")
+	x.SetNumber(fact.FreeBytes, free, "statfs /")
 }
 
 // space is a file system's size and what of it is free, in bytes.
@@ -244,38 +244,36 @@ func busOf(link, name string) (bus, kind string) {
 	return "", ""
 }
 func (x *decoder) systemDisk(name string) {
-	sys := &x.D.Storage.System
 	if size, ok := x.Number(bySys + name + "/size"); ok {
-		x.SetNumber(&sys.DiskBytes, "storage.system.disk_bytes", size*512, bySys+name+"/size")
+		x.SetNumber(fact.DiskBytes, size*512, bySys+name+"/size")
 	}
 	if kind := x.D.SystemDrive(); kind != nil && kind.Kind.IsZero() {
-		x.D.AddGap("storage.system.kind", inventory.NotOffered, "the drive does not tell its kind",
+		x.Gap(fact.DiskKind, inventory.NotOffered, "the drive does not tell its kind",
 			"Look the drive up in its maker's documents and enter it by hand.")
 	}
 	style, source, rec := x.style(name)
-	if !x.Set(&sys.PartitionStyle, "storage.system.partition_style", style, source) {
-		x.Why("storage.system.partition_style", rec, "nothing tells the partition style")
+	if !x.Set(fact.DiskStyle, style, source) {
+		x.WhyNot(fact.DiskStyle, rec, "nothing tells the partition style")
 	}
 }
 
 // bootDisk is the one with the mounted EFI system partition, else the system's
 // own, where that is one.
 func (x *decoder) bootDisk(system []string) {
-	const group = "storage.boot"
-	boot, disks, from := &x.D.Storage.Boot, system, "taken to be the system disk"
+	disks, from := system, "taken to be the system disk"
 	if own := x.physical(x.espMount().device); len(own) == 1 {
 		disks, from = own, "mount of the EFI system partition"
 	}
 	if len(disks) != 1 {
-		x.D.AddGap(group, inventory.NotOffered, "nothing tells which disk the machine starts from",
+		x.D.AddGap("storage.boot", inventory.NotOffered, "nothing tells which disk the machine starts from",
 			"Run the collector on the machine itself, from its installed system.")
 		return
 	}
 	name := disks[0]
-	x.Set(&boot.Disk, group+".disk", name, from)
+	x.Set(fact.BootDisk, name, from)
 	style, source, rec := x.style(name)
-	if !x.Set(&boot.PartitionStyle, group+".partition_style", style, source) {
-		x.Why(group+".partition_style", rec, "nothing tells the partition style")
+	if !x.Set(fact.BootStyle, style, source) {
+		x.WhyNot(fact.BootStyle, rec, "nothing tells the partition style")
 	}
 	for i := range x.D.Storage.Disks {
 		if d := &x.D.Storage.Disks[i]; d.Name.Or("") == name {
@@ -330,14 +328,13 @@ func (x *decoder) style(name string) (style, source string, rec capture.Record) 
 // esp looks for the loader that started this system on the EFI system
 // partition, where that is mounted.
 func (x *decoder) esp(t partition.Table) {
-	const name = "storage.boot.esp"
 	if !slices.ContainsFunc(t.Parts, func(p partition.Part) bool { return p.Type == partition.ESP || p.Type == "ef" }) {
-		x.D.AddGap(name, inventory.NotOffered, "the disk has no EFI system partition", "")
+		x.D.AddGap("storage.boot.esp", inventory.NotOffered, "the disk has no EFI system partition", "")
 		return
 	}
 	mount := x.espMount().at
 	if mount == "" {
-		x.D.AddGap(name+".loader", inventory.NotOffered, "the EFI system partition is not mounted",
+		x.Gap(fact.ESPLoader, inventory.NotOffered, "the EFI system partition is not mounted",
 			"Mount it and take the inventory again.")
 		return
 	}
@@ -349,12 +346,12 @@ func (x *decoder) esp(t partition.Table) {
 	current := x.CurrentLoader(variable)
 	switch {
 	case !ok && r.Outcome != capture.Absent:
-		x.Why(name+".loader", r, "the EFI system partition cannot be looked into")
+		x.WhyNot(fact.ESPLoader, r, "the EFI system partition cannot be looked into")
 	case current != "":
 		has := slices.ContainsFunc(dirs, func(d string) bool { return current == `\efi\`+strings.ToLower(d) })
-		x.SetBool(&x.D.Storage.Boot.ESP.Loader, name+".loader", has, mount+"/EFI")
+		x.SetBool(fact.ESPLoader, has, mount+"/EFI")
 	default:
-		x.SetBool(&x.D.Storage.Boot.ESP.Loader, name+".loader", len(dirs) > 0, mount+"/EFI")
+		x.SetBool(fact.ESPLoader, len(dirs) > 0, mount+"/EFI")
 	}
 }
 
@@ -365,13 +362,12 @@ func (x *decoder) espMount() mount {
 
 // encryption looks for an encrypted layer between the root volume and its disk.
 func (x *decoder) encryption(r mount) {
-	e := &x.D.Storage.System.Encryption
 	names := []string{r.device}
 	for i := 0; i < len(names) && i < 16; i++ {
 		id, ok := x.Text(bySys + names[i] + "/dm/uuid")
 		if ok && strings.HasPrefix(id, "CRYPT-LUKS") {
-			x.Set(&e.State, "storage.system.encryption.state", "on", bySys+names[i]+"/dm/uuid")
-			x.Set(&e.Kind, "storage.system.encryption.kind", "luks", bySys+names[i]+"/dm/uuid")
+			x.Set(fact.EncryptionState, "on", bySys+names[i]+"/dm/uuid")
+			x.Set(fact.EncryptionKind, "luks", bySys+names[i]+"/dm/uuid")
 			return
 		}
 		slaves, _ := x.List(bySys + names[i] + "/slaves")
@@ -382,7 +378,7 @@ func (x *decoder) encryption(r mount) {
 			"the way from the root volume to its disk is not known", "")
 		return
 	}
-	x.Set(&e.State, "storage.system.encryption.state", "off",
+	x.Set(fact.EncryptionState, "off",
 		"no encrypted layer between the root volume and "+strconv.Quote(x.D.Storage.Boot.Disk.Or("")))
-	x.D.AddGap("storage.system.encryption.kind", inventory.NotOffered, "the volume is not encrypted", "")
+	x.Gap(fact.EncryptionKind, inventory.NotOffered, "the volume is not encrypted", "")
 }

@@ -55,7 +55,7 @@ func Decode(c *capture.Document) *inventory.Document {
 	x.power()
 	x.software()
 	x.management()
-	x.D.AddGap("storage.other_systems", inventory.NotOffered,
+	x.Gap(fact.OtherSystems, inventory.NotOffered,
 		"the system's tools do not tell which volumes hold other systems", "")
 	x.Rest("Macs", notRead, fact.OnlyPC)
 	return x.D
@@ -114,44 +114,43 @@ func (x *decoder) bytes(v any) []byte {
 }
 
 func (x *decoder) system() {
-	o := &x.D.OS
-	x.Set(&o.Platform, "os.platform", "macos", "the collector")
+	x.Set(fact.OSPlatform, "macos", "the collector")
 	file := tree(x.C.Get(VersionFile).Raw)
 	version, from := x.sys("kern.osproductversion"), Sysctl("kern.osproductversion")
 	if version == "" {
 		version, from = words(find(file, "ProductVersion")), VersionFile
 	}
-	if !x.Set(&o.Version, "os.version", version, from) {
-		x.Why("os.version", x.C.Get(Sysctl("kern.osproductversion")), "the system does not tell its version")
+	if !x.Set(fact.OSVersion, version, from) {
+		x.WhyNot(fact.OSVersion, x.C.Get(Sysctl("kern.osproductversion")), "the system does not tell its version")
 	}
 	build, from := x.sys("kern.osversion"), Sysctl("kern.osversion")
 	if build == "" {
 		build, from = words(find(file, "ProductBuildVersion")), VersionFile
 	}
-	x.Set(&o.Build, "os.build", build, from)
+	x.Set(fact.OSBuild, build, from)
 	if name := words(find(file, "ProductName")); name != "" && version != "" {
 		major, _, _ := strings.Cut(version, ".")
-		x.Set(&o.Name, "os.name", name+" "+major, VersionFile)
+		x.Set(fact.OSName, name+" "+major, VersionFile)
 	}
 	arch := "x86-64" // no system that runs a current collector is anything else
 	if x.arm {
 		arch = "arm64"
 	}
-	x.Set(&o.Architecture, "os.architecture", arch, Sysctl("hw.optional.arm64"))
-	x.D.AddGap("os.pending_restart", inventory.NotOffered, "the system has no mark for it that anyone may read", "")
+	x.Set(fact.OSArchitecture, arch, Sysctl("hw.optional.arm64"))
+	x.Gap(fact.OSPendingRestart, inventory.NotOffered, "the system has no mark for it that anyone may read", "")
 }
 
 func (x *decoder) device() {
 	d := &x.D.Device
 	expert := x.tool(Platform)
 	host, _, _ := strings.Cut(x.sys("kern.hostname"), ".")
-	x.Set(&d.Name, "device.name", host, Sysctl("kern.hostname"))
-	x.Set(&d.ModelID, "device.model_id", x.sys("hw.model"), Sysctl("hw.model"))
-	x.Set(&d.Model, "device.model", words(find(x.hardware, "machine_name")), Hardware.Source())
-	x.Set(&d.Serial, "device.serial", smbios.Filled(words(find(expert, "IOPlatformSerialNumber"))), Platform.Source())
-	x.Set(&d.UUID, "device.uuid", placeholder.UUID(words(find(expert, "IOPlatformUUID"))), Platform.Source())
+	x.Set(fact.DeviceName, host, Sysctl("kern.hostname"))
+	x.Set(fact.DeviceModelID, x.sys("hw.model"), Sysctl("hw.model"))
+	x.Set(fact.DeviceModel, words(find(x.hardware, "machine_name")), Hardware.Source())
+	x.Set(fact.DeviceSerial, smbios.Filled(words(find(expert, "IOPlatformSerialNumber"))), Platform.Source())
+	x.Set(fact.DeviceUUID, placeholder.UUID(words(find(expert, "IOPlatformUUID"))), Platform.Source())
 	maker := strings.TrimRight(string(x.bytes(find(expert, "manufacturer"))), "\x00")
-	x.Set(&d.Manufacturer, "device.manufacturer", maker, Platform.Source())
+	x.Set(fact.DeviceManufacturer, maker, Platform.Source())
 	for name, known := range map[string]bool{
 		"device.serial":       !d.Serial.IsZero(),
 		"device.uuid":         !d.UUID.IsZero(),
@@ -162,24 +161,24 @@ func (x *decoder) device() {
 		}
 	}
 	if d.Model.IsZero() {
-		x.Why("device.model", x.C.Get(Hardware.Source()), "the system does not tell")
+		x.WhyNot(fact.DeviceModel, x.C.Get(Hardware.Source()), "the system does not tell")
 	}
 	guest := x.sysNumber("kern.hv_vmm_present") == 1
 	battery, _ := find(x.tool(Battery), "BatteryInstalled").(bool)
 	switch {
 	case guest:
-		x.Set(&d.Environment, "device.environment", "guest", Sysctl("kern.hv_vmm_present"))
-		x.Set(&d.Form, "device.form", "virtual", Sysctl("kern.hv_vmm_present"))
+		x.Set(fact.DeviceEnvironment, "guest", Sysctl("kern.hv_vmm_present"))
+		x.Set(fact.DeviceForm, "virtual", Sysctl("kern.hv_vmm_present"))
 	case battery:
-		x.Set(&d.Form, "device.form", "laptop", Battery.Source())
+		x.Set(fact.DeviceForm, "laptop", Battery.Source())
 	case x.C.Get(Battery.Source()).Outcome == capture.OK:
-		x.Set(&d.Form, "device.form", "desktop", Battery.Source()+", which finds none")
+		x.Set(fact.DeviceForm, "desktop", Battery.Source()+", which finds none")
 	}
 	if !guest {
-		x.Set(&d.Environment, "device.environment", "hardware", "no sign of a hypervisor")
+		x.Set(fact.DeviceEnvironment, "hardware", "no sign of a hypervisor")
 	}
-	x.D.AddGap("device.asset_tag", inventory.NotOffered, "Macs have none in firmware", "")
-	x.D.AddGap("device.hypervisor", inventory.NotOffered, "no hypervisor is seen", "")
+	x.Gap(fact.DeviceAssetTag, inventory.NotOffered, "Macs have none in firmware", "")
+	x.Gap(fact.DeviceHypervisor, inventory.NotOffered, "no hypervisor is seen", "")
 }
 
 // features turns the kernel's names of features into the makers'.
@@ -211,50 +210,51 @@ var features = map[string]string{
 // processor reads what the kernel says. Under translation it makes up another
 // processor, whose details are not taken on a Mac with one of its own.
 func (x *decoder) processor() {
-	p := &x.D.Processor
 	chip, from := words(find(x.hardware, "chip_type")), Hardware.Source()
 	if chip == "" || !x.arm {
 		chip, from = x.sys("machdep.cpu.brand_string"), Sysctl("machdep.cpu.brand_string")
 	}
-	x.Set(&p.Name, "processor.name", chip, from)
+	x.Set(fact.ProcessorName, chip, from)
 	arch := "x86-64"
 	if x.arm {
 		arch = "arm64"
 		maker, _, _ := strings.Cut(chip, " ")
-		x.Set(&p.Vendor, "processor.vendor", maker, from)
+		x.Set(fact.ProcessorVendor, maker, from)
 	} else {
 		x.intel()
 	}
-	x.Set(&p.Architecture, "processor.architecture", arch, Sysctl("hw.optional.arm64"))
+	x.Set(fact.ProcessorArch, arch, Sysctl("hw.optional.arm64"))
 	for _, n := range []struct {
-		to         *inventory.Opt[int64]
-		name, from string
+		id   fact.ID
+		from string
 	}{
-		{&p.Cores, "processor.cores", "hw.physicalcpu_max"}, {&p.Threads, "processor.threads", "hw.logicalcpu_max"},
-		{&p.Packages, "processor.packages", "hw.packages"},
+		{fact.ProcessorCores, "hw.physicalcpu_max"},
+		{fact.ProcessorThreads, "hw.logicalcpu_max"},
+		{fact.ProcessorPackages, "hw.packages"},
 	} {
 		if v := x.sysNumber(n.from); v > 0 && v < 1024 {
-			x.SetNumber(n.to, n.name, v, Sysctl(n.from))
+			x.SetNumber(n.id, v, Sysctl(n.from))
 		} else {
-			x.Why(n.name, x.C.Get(Sysctl(n.from)), "the kernel does not tell")
+			x.WhyNot(n.id, x.C.Get(Sysctl(n.from)), "the kernel does not tell")
 		}
 	}
 	if hz := x.sysNumber("hw.cpufrequency_max"); hz >= 1_000_000 && !x.arm {
-		x.SetNumber(&p.RatedMHz, "processor.rated_mhz", hz/1_000_000, Sysctl("hw.cpufrequency_max"))
+		x.SetNumber(fact.ProcessorMHz, hz/1_000_000, Sysctl("hw.cpufrequency_max"))
 	} else {
-		x.D.AddGap("processor.rated_mhz", inventory.NotOffered, "this Mac's kernel does not tell a rated speed", "")
+		x.Gap(fact.ProcessorMHz, inventory.NotOffered, "this Mac's kernel does not tell a rated speed", "")
 	}
 }
 
 func (x *decoder) intel() {
 	p := &x.D.Processor
-	x.Set(&p.Vendor, "processor.vendor", x.sys("machdep.cpu.vendor"), Sysctl("machdep.cpu.vendor"))
+	x.Set(fact.ProcessorVendor, x.sys("machdep.cpu.vendor"), Sysctl("machdep.cpu.vendor"))
 	for _, n := range []struct {
-		to   *inventory.Opt[int64]
+		id   fact.ID
 		name string
-	}{{&p.Family, "family"}, {&p.Model, "model"}, {&p.Stepping, "stepping"}} {
-		if x.C.Get(Sysctl("machdep.cpu."+n.name)).Outcome == capture.OK {
-			x.SetNumber(n.to, "processor."+n.name, x.sysNumber("machdep.cpu."+n.name), Sysctl("machdep.cpu."+n.name))
+	}{{fact.ProcessorFamily, "family"}, {fact.ProcessorModel, "model"}, {fact.ProcessorStepping, "stepping"}} {
+		from := "machdep.cpu." + n.name
+		if x.C.Get(Sysctl(from)).Outcome == capture.OK {
+			x.SetNumber(n.id, x.sysNumber(from), Sysctl(from))
 		}
 	}
 	all := x.sys("machdep.cpu.features") + " " + x.sys("machdep.cpu.leaf7_features") + " " +
@@ -275,11 +275,11 @@ func (x *decoder) memory() {
 	m := &x.D.Memory
 	n := x.sysNumber("hw.memsize")
 	if n < 1<<20 || n > 1<<50 {
-		x.Why("memory.visible_bytes", x.C.Get(Sysctl("hw.memsize")), "the kernel does not tell")
-		x.Why("memory.installed_bytes", x.C.Get(Sysctl("hw.memsize")), "the kernel does not tell")
+		x.WhyNot(fact.MemoryVisible, x.C.Get(Sysctl("hw.memsize")), "the kernel does not tell")
+		x.WhyNot(fact.MemoryInstalled, x.C.Get(Sysctl("hw.memsize")), "the kernel does not tell")
 		return
 	}
-	x.SetNumber(&m.Visible, "memory.visible_bytes", n, Sysctl("hw.memsize"))
+	x.SetNumber(fact.MemoryVisible, n, Sysctl("hw.memsize"))
 	if x.Tables.Read {
 		x.Modules()
 	} else {
@@ -290,7 +290,7 @@ func (x *decoder) memory() {
 	}
 	if m.Installed.IsZero() {
 		x.D.DropGap("memory.installed_bytes")
-		x.SetNumber(&m.Installed, "memory.installed_bytes", n, Sysctl("hw.memsize"))
+		x.SetNumber(fact.MemoryInstalled, n, Sysctl("hw.memsize"))
 	}
 }
 
@@ -298,7 +298,7 @@ func (x *decoder) memory() {
 func (x *decoder) software() {
 	keep, asked := titles.Of(x.C.Get(Asked))
 	if !asked {
-		x.D.AddGap("software", inventory.NotAsked, "no titles were asked for", titles.Try)
+		x.Gap(fact.TitleCount, inventory.NotAsked, "no titles were asked for", titles.Try)
 		return
 	}
 	x.D.Software = []inventory.Software{}
@@ -318,7 +318,7 @@ func (x *decoder) software() {
 	x.D.Said("software", Applications)
 	if !keep.All {
 		x.D.Collector.Titles = keep.Named
-		x.D.AddGap("software", inventory.NotAsked, "only the titles asked for were read", titles.Try)
+		x.Gap(fact.TitleCount, inventory.NotAsked, "only the titles asked for were read", titles.Try)
 	}
 }
 
@@ -333,19 +333,19 @@ func (x *decoder) management() {
 	joined := x.C.Get(Directory.Source()).Outcome == capture.OK
 	if joined {
 		by = append(by, "a directory")
-		x.Set(&x.D.OS.Account, "os.account", "directory", Directory.Source())
+		x.Set(fact.OSAccount, "directory", Directory.Source())
 	}
 	switch {
 	case len(by) > 0:
-		x.Set(&x.D.OS.ManagedBy, "os.managed_by", strings.Join(by, ", "), "enrolment and directory")
+		x.Set(fact.OSManagedBy, strings.Join(by, ", "), "enrolment and directory")
 	case ok:
-		x.D.AddGap("os.managed_by", inventory.NotOffered, "no sign of device management or of a directory", "")
+		x.Gap(fact.OSManagedBy, inventory.NotOffered, "no sign of device management or of a directory", "")
 	default:
-		x.Why("os.managed_by", x.C.Get(Enrolled.Source()), "the system does not tell")
+		x.WhyNot(fact.OSManagedBy, x.C.Get(Enrolled.Source()), "the system does not tell")
 	}
 	if r := x.C.Get(Interfaces); r.Outcome == capture.OK {
-		x.SetBool(&x.D.Network.Connected, "network.connected", strings.Contains(string(r.Raw), " running"), Interfaces)
+		x.SetBool(fact.NetworkConnected, strings.Contains(string(r.Raw), " running"), Interfaces)
 	} else {
-		x.Why("network.connected", r, "the system does not tell")
+		x.WhyNot(fact.NetworkConnected, r, "the system does not tell")
 	}
 }

@@ -8,6 +8,7 @@ import (
 
 	"rolltop.example/rolltop/core/capture"
 	"rolltop.example/rolltop/core/decode/draft"
+	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/inventory"
 )
 
@@ -16,8 +17,8 @@ func (x *decoder) screens() {
 	r := x.C.Get(Screens.Source())
 	list, _ := find(x.tool(Screens), "SPDisplaysDataType").([]any)
 	if r.Outcome != capture.OK {
-		x.Why("graphics", r, "the system does not tell")
-		x.Why("displays", r, "the system does not tell")
+		x.WhyNot(fact.AdapterCount, r, "the system does not tell")
+		x.WhyNot(fact.DisplayCount, r, "the system does not tell")
 		return
 	}
 	x.D.Graphics, x.D.Displays = []inventory.Adapter{}, []inventory.Display{}
@@ -66,7 +67,6 @@ func (x *decoder) display(item any) {
 // power: on Macs with a chip of their own the usual capacities are per cent,
 // and the one called raw is the measure.
 func (x *decoder) power() {
-	p := &x.D.Power
 	b := x.tool(Battery)
 	r := x.C.Get(Battery.Source())
 	installed, _ := find(b, "BatteryInstalled").(bool)
@@ -75,17 +75,17 @@ func (x *decoder) power() {
 			x.Why("power", r, "the system does not tell")
 			return
 		}
-		x.Set(&p.Source, "power.source", "mains", Battery.Source()+", which finds no battery")
-		x.D.AddGap("power.battery_percent", inventory.NotOffered, "there is no battery", "")
-		x.D.AddGap("power.battery_health_percent", inventory.NotOffered, "there is no battery", "")
+		x.Set(fact.PowerSource, "mains", Battery.Source()+", which finds no battery")
+		x.Gap(fact.BatteryPercent, inventory.NotOffered, "there is no battery", "")
+		x.Gap(fact.BatteryHealth, inventory.NotOffered, "there is no battery", "")
 		return
 	}
 	if outside, ok := find(b, "ExternalConnected").(bool); ok {
-		x.Set(&p.Source, "power.source", map[bool]string{true: "mains", false: "battery"}[outside], Battery.Source())
+		x.Set(fact.PowerSource, map[bool]string{true: "mains", false: "battery"}[outside], Battery.Source())
 	}
 	now, full, design := size(find(b, "CurrentCapacity")), size(find(b, "MaxCapacity")), size(find(b, "DesignCapacity"))
 	if full > 0 && now <= full {
-		x.SetNumber(&p.BatteryPercent, "power.battery_percent", now*100/full, Battery.Source())
+		x.SetNumber(fact.BatteryPercent, now*100/full, Battery.Source())
 	}
 	if raw := size(find(b, "AppleRawMaxCapacity")); raw > 0 {
 		full = raw
@@ -93,6 +93,6 @@ func (x *decoder) power() {
 		full = 0 // per cent, and no measure
 	}
 	if design > 0 && full > 0 && full <= 2*design {
-		x.SetNumber(&p.BatteryHealthPercent, "power.battery_health_percent", full*100/design, Battery.Source())
+		x.SetNumber(fact.BatteryHealth, full*100/design, Battery.Source())
 	}
 }

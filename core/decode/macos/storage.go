@@ -9,6 +9,7 @@ import (
 
 	"rolltop.example/rolltop/core/capture"
 	"rolltop.example/rolltop/core/decode/draft"
+	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/inventory"
 )
 
@@ -122,7 +123,6 @@ func (x *decoder) content(name string) string {
 }
 
 func (x *decoder) volume(root any) {
-	sys := &x.D.Storage.System
 	r := x.C.Get(RootInfo.Source())
 	total, from := size(find(root, "APFSContainerSize")), "APFSContainerSize"
 	free := size(find(root, "APFSContainerFree"))
@@ -130,49 +130,47 @@ func (x *decoder) volume(root any) {
 		total, free, from = size(find(root, "TotalSize")), size(find(root, "FreeSpace")), "TotalSize"
 	}
 	if total == 0 || free > total {
-		x.Why("storage.system.volume_bytes", r, "the system does not tell the volume's size")
-		x.Why("storage.system.free_bytes", r, "the system does not tell the volume's free space")
+		x.WhyNot(fact.VolumeBytes, r, "the system does not tell the volume's size")
+		x.WhyNot(fact.FreeBytes, r, "the system does not tell the volume's free space")
 		return
 	}
-	x.SetNumber(&sys.VolumeBytes, "storage.system.volume_bytes", total, RootInfo.Source()+" "+from)
-	x.SetNumber(&sys.FreeBytes, "storage.system.free_bytes", free, RootInfo.Source())
-	x.Set(&sys.Filesystem, "storage.system.filesystem", words(find(root, "FilesystemType")), RootInfo.Source())
+	x.SetNumber(fact.VolumeBytes, total, RootInfo.Source()+" "+from)
+	x.SetNumber(fact.FreeBytes, free, RootInfo.Source())
+	x.Set(fact.Filesystem, words(find(root, "FilesystemType")), RootInfo.Source())
 }
 
 func (x *decoder) systemDisk(name string) {
-	sys, boot := &x.D.Storage.System, &x.D.Storage.Boot
 	for i := range x.D.Storage.Disks {
 		d := &x.D.Storage.Disks[i]
 		if d.Name.Or("") != name {
 			continue
 		}
 		if n, ok := d.Bytes.Get(); ok {
-			x.SetNumber(&sys.DiskBytes, "storage.system.disk_bytes", n, DiskInfo(name).Source())
+			x.SetNumber(fact.DiskBytes, n, DiskInfo(name).Source())
 		}
 		if style, ok := d.PartitionStyle.Get(); ok {
-			x.Set(&sys.PartitionStyle, "storage.system.partition_style", style, DiskList.Source())
-			x.Set(&boot.PartitionStyle, "storage.boot.partition_style", style, DiskList.Source())
+			x.Set(fact.DiskStyle, style, DiskList.Source())
+			x.Set(fact.BootStyle, style, DiskList.Source())
 		}
 		x.Media(d, DiskInfo(name).Source())
 	}
-	x.Set(&boot.Disk, "storage.boot.disk", name, RootInfo.Source())
+	x.Set(fact.BootDisk, name, RootInfo.Source())
 }
 
 // encryption of the system volume as its tool says. While it is under way,
 // neither word is right.
 func (x *decoder) encryption() {
-	e := &x.D.Storage.System.Encryption
 	status, ok := x.Text(Vault.Source())
 	switch {
 	case ok && strings.Contains(status, "in progress"):
-		x.D.AddGap("storage.system.encryption.state", inventory.NotOffered,
+		x.Gap(fact.EncryptionState, inventory.NotOffered,
 			"the volume is being encrypted or decrypted just now", "Take the inventory again when that is done.")
 	case ok && strings.Contains(status, "is On"):
-		x.Set(&e.State, "storage.system.encryption.state", "on", Vault.Source())
-		x.Set(&e.Kind, "storage.system.encryption.kind", "platform", Vault.Source())
+		x.Set(fact.EncryptionState, "on", Vault.Source())
+		x.Set(fact.EncryptionKind, "platform", Vault.Source())
 	case ok && strings.Contains(status, "is Off"):
-		x.Set(&e.State, "storage.system.encryption.state", "off", Vault.Source())
-		x.D.AddGap("storage.system.encryption.kind", inventory.NotOffered, "the volume is not encrypted", "")
+		x.Set(fact.EncryptionState, "off", Vault.Source())
+		x.Gap(fact.EncryptionKind, inventory.NotOffered, "the volume is not encrypted", "")
 	default:
 		x.Why("storage.system.encryption", x.C.Get(Vault.Source()), "the system's tool does not tell")
 	}
@@ -181,10 +179,9 @@ func (x *decoder) encryption() {
 // startUp is the policy of what may start: Macs with a chip of their own name
 // it, those with a security chip keep it in a variable, older ones have none.
 func (x *decoder) startUp() {
-	fw := &x.D.Firmware
-	x.Set(&fw.Version, "firmware.version", words(find(x.hardware, "boot_rom_version")), Hardware.Source())
-	capable := func(from string) { x.SetBool(&fw.SecureBootCapable, "firmware.secure_boot_capable", true, from) }
-	x.Set(&fw.Vendor, "firmware.vendor", x.D.Device.Manufacturer.Or(""), "the maker of a Mac makes its firmware")
+	x.Set(fact.FirmwareVersion, words(find(x.hardware, "boot_rom_version")), Hardware.Source())
+	capable := func(from string) { x.SetBool(fact.SecureBootCapable, true, from) }
+	x.Set(fact.FirmwareVendor, x.D.Device.Manufacturer.Or(""), "the maker of a Mac makes its firmware")
 	policy := x.C.Get(Policy.Source())
 	named := words(find(x.hardware, "ibridge_secure_boot"))
 	security := find(x.hardware, "ibridge_model_name") != nil
@@ -193,26 +190,26 @@ func (x *decoder) startUp() {
 		capable(Hardware.Source())
 		first, _, _ := strings.Cut(strings.ToLower(named), " ")
 		if slices.Contains([]string{"full", "reduced", "permissive"}, first) {
-			x.Set(&fw.SecureBoot, "firmware.secure_boot", first, Hardware.Source())
+			x.Set(fact.SecureBoot, first, Hardware.Source())
 			return
 		}
-		x.D.AddGap("firmware.secure_boot", inventory.ReadFailed, "it says "+strconv.Quote(named)+", which nobody knows",
+		x.Gap(fact.SecureBoot, inventory.ReadFailed, "it says "+strconv.Quote(named)+", which nobody knows",
 			"")
 	case x.arm:
 		capable("every Mac with a chip of its own")
-		x.Why("firmware.secure_boot", x.C.Get(Hardware.Source()), "the system does not tell its start-up policy")
+		x.WhyNot(fact.SecureBoot, x.C.Get(Hardware.Source()), "the system does not tell its start-up policy")
 	case policy.Outcome == capture.OK && len(b) == 1 && b[0] <= 2:
 		capable(Policy.Source())
-		x.Set(&fw.SecureBoot, "firmware.secure_boot", []string{"permissive", "reduced", "full"}[b[0]], Policy.Source())
+		x.Set(fact.SecureBoot, []string{"permissive", "reduced", "full"}[b[0]], Policy.Source())
 	case security:
 		capable(Hardware.Source())
-		x.Why("firmware.secure_boot", policy, "the security chip's policy is not there to be read")
+		x.WhyNot(fact.SecureBoot, policy, "the security chip's policy is not there to be read")
 	case x.C.Get(Hardware.Source()).Outcome == capture.OK:
-		x.SetBool(&fw.SecureBootCapable, "firmware.secure_boot_capable", false,
+		x.SetBool(fact.SecureBootCapable, false,
 			Hardware.Source()+", which names no security chip")
-		x.Set(&fw.SecureBoot, "firmware.secure_boot", "off", Hardware.Source()+", which names no security chip")
+		x.Set(fact.SecureBoot, "off", Hardware.Source()+", which names no security chip")
 	default:
-		x.Why("firmware.secure_boot", x.C.Get(Hardware.Source()), "the system does not tell")
-		x.Why("firmware.secure_boot_capable", x.C.Get(Hardware.Source()), "the system does not tell")
+		x.WhyNot(fact.SecureBoot, x.C.Get(Hardware.Source()), "the system does not tell")
+		x.WhyNot(fact.SecureBootCapable, x.C.Get(Hardware.Source()), "the system does not tell")
 	}
 }

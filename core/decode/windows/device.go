@@ -9,49 +9,49 @@ import (
 	"rolltop.example/rolltop/core/capture"
 	"rolltop.example/rolltop/core/decode/cpu"
 	"rolltop.example/rolltop/core/decode/smbios"
+	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/inventory"
 )
 
 func (x *decoder) device() {
 	d := &x.D.Device
-	if !x.Set(&d.Name, "device.name", x.keyText(KeyName, "ComputerName"), `HKLM\`+KeyName) {
-		x.Why("device.name", x.C.Get(View64.Value(KeyName, "ComputerName")), "the machine has no name")
+	if !x.Set(fact.DeviceName, x.keyText(KeyName, "ComputerName"), `HKLM\`+KeyName) {
+		x.WhyNot(fact.DeviceName, x.C.Get(View64.Value(KeyName, "ComputerName")), "the machine has no name")
 	}
 	in := &x.Tables.Info
-	x.identity("device.manufacturer", &d.Manufacturer, in.System.Manufacturer, "SystemManufacturer")
-	x.identity("device.model", &d.Model, in.System.Product, "SystemProductName")
-	x.identity("device.serial", &d.Serial, in.System.Serial, "")
-	x.identity("device.uuid", &d.UUID, in.System.UUID, "")
-	x.identity("device.asset_tag", &d.AssetTag, in.AssetTag, "")
-	x.identity("device.board.manufacturer", &d.Board.Manufacturer, in.Board.Manufacturer, "BaseBoardManufacturer")
-	x.identity("device.board.model", &d.Board.Model, in.Board.Product, "BaseBoardProduct")
-	x.identity("device.board.serial", &d.Board.Serial, in.Board.Serial, "")
+	x.identity(fact.DeviceManufacturer, in.System.Manufacturer, "SystemManufacturer")
+	x.identity(fact.DeviceModel, in.System.Product, "SystemProductName")
+	x.identity(fact.DeviceSerial, in.System.Serial, "")
+	x.identity(fact.DeviceUUID, in.System.UUID, "")
+	x.identity(fact.DeviceAssetTag, in.AssetTag, "")
+	x.identity(fact.BoardManufacturer, in.Board.Manufacturer, "BaseBoardManufacturer")
+	x.identity(fact.BoardModel, in.Board.Product, "BaseBoardProduct")
+	x.identity(fact.BoardSerial, in.Board.Serial, "")
 	switch {
 	case d.Environment.Or("") == "guest":
-		x.Set(&d.Form, "device.form", "virtual", x.D.Sources["device.environment"])
-	case !x.Set(&d.Form, "device.form", in.Form, "SMBIOS type 3"):
-		x.Why("device.form", x.Tables.Record, x.Tables.Missing())
+		x.Set(fact.DeviceForm, "virtual", x.D.Sources["device.environment"])
+	case !x.Set(fact.DeviceForm, in.Form, "SMBIOS type 3"):
+		x.WhyNot(fact.DeviceForm, x.Tables.Record, x.Tables.Missing())
 	}
 }
 
 // identity takes a text from the firmware tables, or the copy that the system
 // keeps of it in the registry.
-func (x *decoder) identity(name string, to *inventory.Opt[string], fromTable, mirror string) {
-	if x.Set(to, name, fromTable, "SMBIOS") {
+func (x *decoder) identity(id fact.ID, fromTable, mirror string) {
+	if x.Set(id, fromTable, "SMBIOS") {
 		return
 	}
-	if mirror != "" && x.Set(to, name, smbios.Filled(x.keyText(KeyBIOS, mirror)), `HKLM\`+KeyBIOS) {
+	if mirror != "" && x.Set(id, smbios.Filled(x.keyText(KeyBIOS, mirror)), `HKLM\`+KeyBIOS) {
 		return
 	}
 	if x.Tables.Read {
-		x.D.AddGap(name, inventory.NotOffered, "the firmware leaves it empty, or holds a placeholder", "")
+		x.Gap(id, inventory.NotOffered, "the firmware leaves it empty, or holds a placeholder", "")
 		return
 	}
-	x.Why(name, x.Tables.Record, x.Tables.Missing())
+	x.WhyNot(id, x.Tables.Record, x.Tables.Missing())
 }
 
 func (x *decoder) processor() {
-	p := &x.D.Processor
 	native, from := x.native()
 	translated := native == "arm64" && x.ofBinary() != "arm64"
 	r := x.C.Get(CPUID)
@@ -69,19 +69,19 @@ func (x *decoder) processor() {
 	x.Processor(info, source)
 	switch {
 	case info.LongMode:
-		x.Set(&p.Architecture, "processor.architecture", "x86-64", "CPUID long mode")
+		x.Set(fact.ProcessorArch, "x86-64", "CPUID long mode")
 	case native == "arm64" || native == "x86-64":
-		x.Set(&p.Architecture, "processor.architecture", native, from)
+		x.Set(fact.ProcessorArch, native, from)
 	case source == "CPUID":
-		x.Set(&p.Architecture, "processor.architecture", "x86", "CPUID, no long mode")
+		x.Set(fact.ProcessorArch, "x86", "CPUID, no long mode")
 	}
 	x.topology()
 	x.ratedSpeed(info)
 	if info.Guest && !x.rootPartition() {
-		x.Set(&x.D.Device.Environment, "device.environment", "guest", source+" hypervisor bit")
-		x.Set(&x.D.Device.Hypervisor, "device.hypervisor", info.Hypervisor, source+" leaf 40000000h")
+		x.Set(fact.DeviceEnvironment, "guest", source+" hypervisor bit")
+		x.Set(fact.DeviceHypervisor, info.Hypervisor, source+" leaf 40000000h")
 	} else {
-		x.D.AddGap("device.hypervisor", inventory.NotOffered, "no hypervisor is seen", "")
+		x.Gap(fact.DeviceHypervisor, inventory.NotOffered, "no hypervisor is seen", "")
 	}
 }
 
@@ -119,17 +119,16 @@ const (
 // topology counts entries of each relationship; threads are the bits in the
 // masks of cores, in whichever group.
 func (x *decoder) topology() {
-	p := &x.D.Processor
 	r := x.C.Get(Topology)
 	cores, packages, threads := countTopology(r.Raw)
 	if r.Outcome != capture.OK || cores == 0 || threads < cores {
-		x.Why("processor.cores", r, "the system does not tell the topology")
+		x.WhyNot(fact.ProcessorCores, r, "the system does not tell the topology")
 		return
 	}
-	x.SetNumber(&p.Cores, "processor.cores", cores, Topology)
-	x.SetNumber(&p.Threads, "processor.threads", threads, Topology)
+	x.SetNumber(fact.ProcessorCores, cores, Topology)
+	x.SetNumber(fact.ProcessorThreads, threads, Topology)
 	if packages > 0 {
-		x.SetNumber(&p.Packages, "processor.packages", packages, Topology)
+		x.SetNumber(fact.ProcessorPackages, packages, Topology)
 	}
 }
 
@@ -177,15 +176,14 @@ func threadsOf(entry []byte) int64 {
 // ratedSpeed: the processor's own word, then what the power manager holds to
 // be the most without boost, then what was measured at start.
 func (x *decoder) ratedSpeed(info cpu.Info) {
-	to := &x.D.Processor.RatedMHz
 	if info.RatedMHz > 0 {
-		x.SetNumber(to, "processor.rated_mhz", info.RatedMHz, info.RatedFrom)
+		x.SetNumber(fact.ProcessorMHz, info.RatedMHz, info.RatedFrom)
 	} else if b, ok := x.raw(Clocks, 24); ok && binary.LittleEndian.Uint32(b[4:])-1 < 100_000 {
-		x.SetNumber(to, "processor.rated_mhz", int64(binary.LittleEndian.Uint32(b[4:])), Clocks)
+		x.SetNumber(fact.ProcessorMHz, int64(binary.LittleEndian.Uint32(b[4:])), Clocks)
 	} else if mhz, ok := x.keyNumber(KeyProcessor, "~MHz"); ok && mhz > 0 && mhz <= 100_000 {
-		x.SetNumber(to, "processor.rated_mhz", mhz, `HKLM\`+KeyProcessor+", measured at start")
+		x.SetNumber(fact.ProcessorMHz, mhz, `HKLM\`+KeyProcessor+", measured at start")
 	} else {
-		x.D.AddGap("processor.rated_mhz", inventory.NotOffered,
+		x.Gap(fact.ProcessorMHz, inventory.NotOffered,
 			"neither the processor nor the system tells its rated speed",
 			"Look the processor up in its maker's documents and enter it by hand.")
 	}
@@ -194,7 +192,7 @@ func (x *decoder) ratedSpeed(info cpu.Info) {
 func (x *decoder) memory() {
 	if b, ok := x.raw(Memory, 16); ok {
 		if n := binary.LittleEndian.Uint64(b[8:]); n >= 1<<20 && n < 1<<50 {
-			x.SetNumber(&x.D.Memory.Visible, "memory.visible_bytes", int64(n), Memory)
+			x.SetNumber(fact.MemoryVisible, int64(n), Memory)
 		}
 	}
 	x.Modules()
@@ -215,24 +213,23 @@ func (x *decoder) memory() {
 			inventory.Differ{Value: fmt.Sprint(fitted), Source: MemoryFitted})
 	case !known && x.Tables.Info.SizeUnknown, !known && len(m.Modules) == 0:
 		x.D.DropGap("memory.installed_bytes")
-		x.SetNumber(&m.Installed, "memory.installed_bytes", fitted, MemoryFitted)
+		x.SetNumber(fact.MemoryInstalled, fitted, MemoryFitted)
 	}
 }
 
 func (x *decoder) power() {
-	p := &x.D.Power
 	b, ok := x.raw(PowerStatus, 12)
 	if !ok {
 		x.Why("power", x.C.Get(PowerStatus), "the system does not tell")
 		return
 	}
-	x.Set(&p.Source, "power.source", map[byte]string{0: "battery", 1: "mains"}[b[0]], PowerStatus)
+	x.Set(fact.PowerSource, map[byte]string{0: "battery", 1: "mains"}[b[0]], PowerStatus)
 	if flag := b[1]; flag&128 != 0 {
 		for _, n := range []string{"power.battery_percent", "power.battery_health_percent"} {
 			x.D.AddGap(n, inventory.NotOffered, "there is no battery", "")
 		}
 	} else if b[2] <= 100 {
-		x.SetNumber(&p.BatteryPercent, "power.battery_percent", int64(b[2]), PowerStatus)
+		x.SetNumber(fact.BatteryPercent, int64(b[2]), PowerStatus)
 	}
 	if r := x.C.Get(Uplinks); r.Outcome == capture.OK {
 		up := false
@@ -240,8 +237,8 @@ func (x *decoder) power() {
 			kind, status, _ := strings.Cut(line, " ")
 			up = up || kind != "24" && kind != "131" && status == "1" // loopback and tunnels are no uplink
 		}
-		x.SetBool(&x.D.Network.Connected, "network.connected", up, Uplinks)
+		x.SetBool(fact.NetworkConnected, up, Uplinks)
 	} else {
-		x.Why("network.connected", r, "the system does not tell")
+		x.WhyNot(fact.NetworkConnected, r, "the system does not tell")
 	}
 }

@@ -7,35 +7,36 @@ import (
 	"rolltop.example/rolltop/core/capture"
 	"rolltop.example/rolltop/core/decode/efi"
 	"rolltop.example/rolltop/core/decode/tpm"
+	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/inventory"
 )
 
 func (x *decoder) firmware() {
-	fw, in := &x.D.Firmware, &x.Tables.Info
-	x.identity("firmware.vendor", &fw.Vendor, in.Firmware.Vendor, "BIOSVendor")
-	x.identity("firmware.version", &fw.Version, in.Firmware.Version, "BIOSVersion")
-	x.identity("firmware.date", &fw.Date, in.Firmware.Date, "")
-	if !x.Set(&fw.Password, "firmware.password", in.Password, "SMBIOS type 24") {
-		x.Why("firmware.password", x.Tables.Record, x.Tables.Missing())
+	in := &x.Tables.Info
+	x.identity(fact.FirmwareVendor, in.Firmware.Vendor, "BIOSVendor")
+	x.identity(fact.FirmwareVersion, in.Firmware.Version, "BIOSVersion")
+	x.identity(fact.FirmwareDate, in.Firmware.Date, "")
+	if !x.Set(fact.FirmwarePassword, in.Password, "SMBIOS type 24") {
+		x.WhyNot(fact.FirmwarePassword, x.Tables.Record, x.Tables.Missing())
 	}
 	mode, from := x.bootMode()
 	switch mode {
 	case "uefi":
-		x.Set(&fw.BootMode, "firmware.boot_mode", mode, from)
-		x.SetBool(&fw.UEFICapable, "firmware.uefi_capable", true, from)
+		x.Set(fact.BootMode, mode, from)
+		x.SetBool(fact.UEFICapable, true, from)
 		x.secureBoot()
 		// This system starts only on firmware of its own word size.
 		switch x.D.OS.Architecture.Or("") {
 		case "x86":
-			x.SetNumber(&fw.UEFIBits, "firmware.uefi_bits", 32, "a 32-bit system was started by it")
+			x.SetNumber(fact.UEFIBits, 32, "a 32-bit system was started by it")
 		case "x86-64", "arm64":
-			x.SetNumber(&fw.UEFIBits, "firmware.uefi_bits", 64, "a 64-bit system was started by it")
+			x.SetNumber(fact.UEFIBits, 64, "a 64-bit system was started by it")
 		}
 		return
 	case "legacy":
-		x.Set(&fw.BootMode, "firmware.boot_mode", mode, from)
-		x.Set(&fw.SecureBoot, "firmware.secure_boot", "inactive", "it started in legacy mode")
-		x.D.AddGap("firmware.secure_boot_capable", inventory.NotOffered,
+		x.Set(fact.BootMode, mode, from)
+		x.Set(fact.SecureBoot, "inactive", "it started in legacy mode")
+		x.Gap(fact.SecureBootCapable, inventory.NotOffered,
 			"it started in legacy mode, where the firmware does not tell",
 			"Look in the firmware set-up, or start in UEFI mode and take the inventory again.")
 	default:
@@ -45,12 +46,12 @@ func (x *decoder) firmware() {
 		}
 	}
 	if in.Firmware.UEFI {
-		x.SetBool(&fw.UEFICapable, "firmware.uefi_capable", true, "SMBIOS type 0")
+		x.SetBool(fact.UEFICapable, true, "SMBIOS type 0")
 	} else {
-		x.Why("firmware.uefi_capable", x.Tables.Record,
+		x.WhyNot(fact.UEFICapable, x.Tables.Record,
 			"the firmware does not say that it can do UEFI, which does not mean that it cannot")
 	}
-	x.D.AddGap("firmware.uefi_bits", inventory.NotOffered, "only a machine that started in UEFI mode tells", "")
+	x.Gap(fact.UEFIBits, inventory.NotOffered, "only a machine that started in UEFI mode tells", "")
 }
 
 // bootMode: both calls number the types alike.
@@ -82,7 +83,7 @@ func (x *decoder) secureBoot() {
 	capable := x.C.Get(SecureBoot)
 	if b, ok := x.raw(SecureBoot, 2); ok {
 		all = append(all, said{b[0] == 1, SecureBoot})
-		x.SetBool(&fw.SecureBootCapable, "firmware.secure_boot_capable", b[1] == 1 || b[0] == 1, SecureBoot)
+		x.SetBool(fact.SecureBootCapable, b[1] == 1 || b[0] == 1, SecureBoot)
 	}
 	variable := x.C.Get(Variable("SecureBoot"))
 	state, err := efi.Byte(variable.Raw)
@@ -90,17 +91,17 @@ func (x *decoder) secureBoot() {
 		all = append(all, said{state == 1, Variable("SecureBoot")})
 	}
 	if len(all) > 0 && fw.SecureBootCapable.IsZero() {
-		x.SetBool(&fw.SecureBootCapable, "firmware.secure_boot_capable", true, all[0].from+", which is there")
+		x.SetBool(fact.SecureBootCapable, true, all[0].from+", which is there")
 	}
 	if len(all) == 0 {
 		if x.C.Get(View64.Subkeys(KeySecureBoot)).Outcome == capture.Absent {
-			x.SetBool(&fw.SecureBootCapable, "firmware.secure_boot_capable", false,
+			x.SetBool(fact.SecureBootCapable, false,
 				`HKLM\`+KeySecureBoot+", which is not there")
-			x.Set(&fw.SecureBoot, "firmware.secure_boot", "off", `HKLM\`+KeySecureBoot+", which is not there")
+			x.Set(fact.SecureBoot, "off", `HKLM\`+KeySecureBoot+", which is not there")
 			return
 		}
-		x.Why("firmware.secure_boot", capable, "the system does not tell")
-		x.Why("firmware.secure_boot_capable", capable, "the system does not tell")
+		x.WhyNot(fact.SecureBoot, capable, "the system does not tell")
+		x.WhyNot(fact.SecureBootCapable, capable, "the system does not tell")
 		return
 	}
 	word := map[bool]string{true: "on", false: "off"}
@@ -115,7 +116,7 @@ func (x *decoder) secureBoot() {
 	if mode, err := efi.Byte(x.C.Get(Variable("SetupMode")).Raw); err == nil && !all[0].on && mode == 1 {
 		result, from = "setup", Variable("SetupMode")
 	}
-	x.Set(&fw.SecureBoot, "firmware.secure_boot", result, from)
+	x.Set(fact.SecureBoot, result, from)
 }
 
 // What the TPM base services answer when they have no TPM.
@@ -127,7 +128,6 @@ const (
 )
 
 func (x *decoder) tpm() {
-	t := &x.D.TPM
 	r := x.C.Get(TBS)
 	announced := ""
 	for _, name := range []string{"TPM2", "TCPA"} {
@@ -143,50 +143,49 @@ func (x *decoder) tpm() {
 		x.tpmThere(r.Raw)
 		return
 	case uint32(r.Errno) == tbsDeactivated:
-		x.Set(&t.State, "tpm.state", "off", TBS)
+		x.Set(fact.TPMState, "off", TBS)
 	case uint32(r.Errno) == tbsNotFound || r.Outcome == capture.Absent:
 		switch {
 		case announced != "":
-			x.Set(&t.State, "tpm.state", "announced", "ACPI table "+announced)
+			x.Set(fact.TPMState, "announced", "ACPI table "+announced)
 		case x.Tables.Info.TPM:
-			x.Set(&t.State, "tpm.state", "announced", "SMBIOS type 43")
+			x.Set(fact.TPMState, "announced", "SMBIOS type 43")
 		default:
-			x.Set(&t.State, "tpm.state", "not-seen", TBS)
+			x.Set(fact.TPMState, "not-seen", TBS)
 		}
 	default:
 		if code := uint32(r.Errno); code == tbsNotRunning || code == tbsSwitchedOff {
 			r.Detail = "the system's TPM base services do not run, so nothing tells whether there is a TPM"
 		}
-		x.Why("tpm.state", r, "this system has no TPM base services")
-		x.Why("tpm.version", r, "this system has no TPM base services")
+		x.WhyNot(fact.TPMState, r, "this system has no TPM base services")
+		x.WhyNot(fact.TPMVersion, r, "this system has no TPM base services")
 		return
 	}
-	x.D.AddGap("tpm.version", inventory.NotOffered, "no TPM is seen that could tell", "")
+	x.Gap(fact.TPMVersion, inventory.NotOffered, "no TPM is seen that could tell", "")
 }
 
 func (x *decoder) kindOfTable(a tpm.Announced) {
 	if a.Firmware {
-		x.Set(&x.D.TPM.Kind, "tpm.kind", "firmware", "start method in the ACPI table")
+		x.Set(fact.TPMKind, "firmware", "start method in the ACPI table")
 	}
 }
 
 // tpmThere decodes TPM_DEVICE_INFO: structure version, TPM version, interface
 // type, revision.
 func (x *decoder) tpmThere(b []byte) {
-	t := &x.D.TPM
 	version, iface := binary.LittleEndian.Uint32(b[4:]), binary.LittleEndian.Uint32(b[8:])
 	info, asked, err := tpm.Info{}, x.C.Get(Ask2), error(nil)
 	state := "ready"
 	switch version {
 	case 1:
-		x.Set(&t.Version, "tpm.version", "1.2", TBS)
+		x.Set(fact.TPMVersion, "1.2", TBS)
 		asked = x.C.Get(Ask12)
 		info, err = tpm.Reply12(asked.Raw)
 	case 2:
-		x.Set(&t.Version, "tpm.version", "2.0", TBS)
+		x.Set(fact.TPMVersion, "2.0", TBS)
 		info, err = tpm.Reply2(asked.Raw)
 	default:
-		x.D.AddGap("tpm.version", inventory.ReadFailed, fmt.Sprintf("it says %d, which nobody knows", version), "")
+		x.Gap(fact.TPMVersion, inventory.ReadFailed, fmt.Sprintf("it says %d, which nobody knows", version), "")
 	}
 	if asked.Outcome == capture.OK && err != nil {
 		asked.Outcome, asked.Detail = capture.Failed, err.Error()
@@ -194,9 +193,9 @@ func (x *decoder) tpmThere(b []byte) {
 	if info.Failed {
 		state = "not-ready"
 	}
-	x.Set(&t.State, "tpm.state", state, TBS)
+	x.Set(fact.TPMState, state, TBS)
 	x.TPMAnswered(info, asked)
 	if kind := map[uint32]string{2: "firmware", 4: "virtual", 5: "discrete"}[iface]; kind != "" {
-		x.Set(&t.Kind, "tpm.kind", kind, TBS)
+		x.Set(fact.TPMKind, kind, TBS)
 	}
 }

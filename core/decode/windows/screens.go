@@ -8,6 +8,7 @@ import (
 
 	"rolltop.example/rolltop/core/capture"
 	"rolltop.example/rolltop/core/decode/draft"
+	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/inventory"
 )
 
@@ -67,7 +68,7 @@ func (x *decoder) screens() {
 func (x *decoder) adapters() {
 	r := x.C.Get(Devices)
 	if r.Outcome != capture.OK {
-		x.Why("graphics", r, "the system lists no devices")
+		x.WhyNot(fact.AdapterCount, r, "the system lists no devices")
 		return
 	}
 	x.D.Graphics = []inventory.Adapter{}
@@ -146,7 +147,7 @@ var inside = map[uint32]bool{6: true, 11: true, 13: true, 0x80000000: true}
 func (x *decoder) displays() {
 	r := x.C.Get(Displays)
 	if r.Outcome != capture.OK {
-		x.Why("displays", r, "the system lists no displays")
+		x.WhyNot(fact.DisplayCount, r, "the system lists no displays")
 		return
 	}
 	x.D.Displays = []inventory.Display{}
@@ -165,7 +166,7 @@ func (x *decoder) displays() {
 func (x *decoder) devices() {
 	r := x.C.Get(Devices)
 	if r.Outcome != capture.OK {
-		x.Why("drivers", r, "the system lists no devices")
+		x.WhyNot(fact.DriverCount, r, "the system lists no devices")
 		return
 	}
 	x.D.Drivers = []inventory.Driver{}

@@ -9,6 +9,7 @@ import (
 	"rolltop.example/rolltop/core/decode/draft"
 	"rolltop.example/rolltop/core/decode/registry"
 	"rolltop.example/rolltop/core/decode/titles"
+	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/inventory"
 )
 
@@ -16,7 +17,7 @@ import (
 func (x *decoder) software() {
 	keep, asked := titles.Of(x.C.Get(SoftwareNamed))
 	if !asked {
-		x.D.AddGap("software", inventory.NotAsked, "no titles were asked for", titles.Try)
+		x.Gap(fact.TitleCount, inventory.NotAsked, "no titles were asked for", titles.Try)
 		return
 	}
 	seen := map[inventory.Software]bool{}
@@ -37,7 +38,7 @@ func (x *decoder) software() {
 	x.D.Said("software", `HKLM\`+KeyUninstall+", both views")
 	if !keep.All {
 		x.D.Collector.Titles = keep.Named
-		x.D.AddGap("software", inventory.NotAsked, "only the titles asked for were read", titles.Try)
+		x.Gap(fact.TitleCount, inventory.NotAsked, "only the titles asked for were read", titles.Try)
 	}
 }
 
@@ -81,11 +82,11 @@ func (x *decoder) management() {
 	cloud := x.C.Get(View64.Mark(KeyCloud, "*")).Outcome == capture.OK
 	switch {
 	case joined == 3:
-		x.Set(&o.Account, "os.account", "directory", Joined)
+		x.Set(fact.OSAccount, "directory", Joined)
 	case cloud:
-		x.Set(&o.Account, "os.account", "directory", `HKLM\`+KeyCloud)
+		x.Set(fact.OSAccount, "directory", `HKLM\`+KeyCloud)
 	default:
-		x.D.AddGap("os.account", inventory.NotOffered,
+		x.Gap(fact.OSAccount, inventory.NotOffered,
 			"the machine has joined no directory; which kind of account its people use is not read", "")
 	}
 	var by []string
@@ -99,16 +100,16 @@ func (x *decoder) management() {
 		by = append(by, "an update server")
 	}
 	if len(by) > 0 {
-		x.Set(&o.ManagedBy, "os.managed_by", strings.Join(by, ", "), "directory, enrolments and update policy")
+		x.Set(fact.OSManagedBy, strings.Join(by, ", "), "directory, enrolments and update policy")
 	} else {
-		x.D.AddGap("os.managed_by", inventory.NotOffered,
+		x.Gap(fact.OSManagedBy, inventory.NotOffered,
 			"no sign of a directory, of device management or of an update server", "")
 	}
 	if n, ok := x.keyNumber(KeyPolicy, "TargetReleaseVersion"); ok && n == 1 {
-		x.Set(&o.HeldAt, "os.held_at", x.keyText(KeyPolicy, "TargetReleaseVersionInfo"), `HKLM\`+KeyPolicy)
+		x.Set(fact.OSHeldAt, x.keyText(KeyPolicy, "TargetReleaseVersionInfo"), `HKLM\`+KeyPolicy)
 	}
 	if o.HeldAt.IsZero() {
-		x.D.AddGap("os.held_at", inventory.NotOffered, "no policy holds the machine at a release", "")
+		x.Gap(fact.OSHeldAt, inventory.NotOffered, "no policy holds the machine at a release", "")
 	}
 	x.checksSkipped(o)
 }
@@ -140,7 +141,7 @@ func (x *decoder) checksSkipped(o *inventory.OS) {
 		o.ChecksSkipped = signs
 		x.D.Said("os.checks_skipped", `HKLM\`+KeySkipLab+` and HKLM\`+KeySkipMove)
 	default:
-		x.D.AddGap("os.checks_skipped", inventory.NotAsked, "the capture holds no reading of it",
+		x.Gap(fact.ChecksSkipped, inventory.NotAsked, "the capture holds no reading of it",
 			"take the inventory again with this collector")
 	}
 }
@@ -161,42 +162,40 @@ func (x *decoder) enrolled() bool {
 // restart: marks of servicing and of updates are certain. Files that wait to be
 // renamed prove nothing: many installers leave them.
 func (x *decoder) restart() {
-	o := &x.D.OS.PendingRestart
 	for _, key := range []string{
 		KeyServicing + `\RebootPending`, KeyServicing + `\RebootInProgress`, KeyUpdate + `\RebootRequired`,
 	} {
 		if x.keyThere(key) {
-			x.SetBool(o, "os.pending_restart", true, `HKLM\`+key)
+			x.SetBool(fact.OSPendingRestart, true, `HKLM\`+key)
 			return
 		}
 	}
 	if !x.keyThere(KeyServicing) {
-		x.Why("os.pending_restart", x.C.Get(View64.Subkeys(KeyServicing)), "the system keeps no marks of servicing")
+		x.WhyNot(fact.OSPendingRestart, x.C.Get(View64.Subkeys(KeyServicing)), "the system keeps no marks of servicing")
 		return
 	}
 	if v, ok := x.value(KeySession, "PendingFileRenameOperations"); ok && len(v.Data) > 0 {
-		x.D.AddGap("os.pending_restart", inventory.NotOffered,
+		x.Gap(fact.OSPendingRestart, inventory.NotOffered,
 			"only files that wait to be renamed at the next start, which installers often leave behind",
 			"Restart the machine and take the inventory again.")
 		return
 	}
-	x.SetBool(o, "os.pending_restart", false, `HKLM\`+KeyServicing)
+	x.SetBool(fact.OSPendingRestart, false, `HKLM\`+KeyServicing)
 }
 
 // isolation: what runs, and what is only configured, are two things.
 func (x *decoder) isolation() {
-	to := &x.D.Security.VBS
 	configured, known := x.keyNumber(KeyGuard, "EnableVirtualizationBasedSecurity")
 	b, ok := x.raw(Isolation, 1)
 	switch {
 	case ok && b[0]&1 != 0:
-		x.Set(to, "security.vbs", "running", Isolation)
+		x.Set(fact.VBS, "running", Isolation)
 	case ok && known && configured == 1:
-		x.Set(to, "security.vbs", "configured", `HKLM\`+KeyGuard)
+		x.Set(fact.VBS, "configured", `HKLM\`+KeyGuard)
 	case ok:
-		x.Set(to, "security.vbs", "off", Isolation)
+		x.Set(fact.VBS, "off", Isolation)
 	default:
-		x.Why("security.vbs", x.C.Get(Isolation),
+		x.WhyNot(fact.VBS, x.C.Get(Isolation),
 			fmt.Sprintf("this version of the system does not tell (%s)", Isolation))
 	}
 }

@@ -11,6 +11,7 @@ import (
 	"rolltop.example/rolltop/core/capture"
 	"rolltop.example/rolltop/core/decode/draft"
 	"rolltop.example/rolltop/core/decode/partition"
+	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/inventory"
 )
 
@@ -72,25 +73,24 @@ func (x *decoder) storage() {
 }
 
 func (x *decoder) volume() {
-	sys := &x.D.Storage.System
 	fs, _ := x.Text(Filesystem)
-	x.Set(&sys.Filesystem, "storage.system.filesystem", strings.ToLower(fs), Filesystem)
+	x.Set(fact.Filesystem, strings.ToLower(fs), Filesystem)
 	b, ok := x.raw(Space, 24)
 	if !ok {
-		x.Why("storage.system.volume_bytes", x.C.Get(Space), "the system does not tell the volume's size")
-		x.Why("storage.system.free_bytes", x.C.Get(Space), "the system does not tell the volume's free space")
+		x.WhyNot(fact.VolumeBytes, x.C.Get(Space), "the system does not tell the volume's size")
+		x.WhyNot(fact.FreeBytes, x.C.Get(Space), "the system does not tell the volume's free space")
 		return
 	}
 	// The second and third number: the first is less where a quota holds for the
 	// person who runs this.
 	size, free := binary.LittleEndian.Uint64(b[8:]), binary.LittleEndian.Uint64(b[16:])
 	if size == 0 || size > 1<<60 || free > size {
-		x.D.AddGap("storage.system.volume_bytes", inventory.ReadFailed, "the volume's size makes no sense", "")
-		x.D.AddGap("storage.system.free_bytes", inventory.ReadFailed, "the volume's size makes no sense", "")
+		x.Gap(fact.VolumeBytes, inventory.ReadFailed, "the volume's size makes no sense", "")
+		x.Gap(fact.FreeBytes, inventory.ReadFailed, "the volume's size makes no sense", "")
 		return
 	}
-	x.SetNumber(&sys.VolumeBytes, "storage.system.volume_bytes", int64(size), Space)
-	x.SetNumber(&sys.FreeBytes, "storage.system.free_bytes", int64(free), Space)
+	x.SetNumber(fact.VolumeBytes, int64(size), Space)
+	x.SetNumber(fact.FreeBytes, int64(free), Space)
 }
 
 // sized is a disk's size in bytes, or 0.
@@ -163,20 +163,19 @@ func asciiAt(b []byte, place int) string {
 }
 
 func (x *decoder) systemDisk(n string, tables map[string]partition.Table) {
-	sys := &x.D.Storage.System
 	if size := x.sized(n); size > 0 {
-		x.SetNumber(&sys.DiskBytes, "storage.system.disk_bytes", size, Geometry)
+		x.SetNumber(fact.DiskBytes, size, Geometry)
 	} else {
-		x.Why("storage.system.disk_bytes", x.C.Get(Disk(n, Geometry)), "the disk does not tell its size")
+		x.WhyNot(fact.DiskBytes, x.C.Get(Disk(n, Geometry)), "the disk does not tell its size")
 	}
 	if d := x.D.SystemDrive(); d == nil || d.Kind.IsZero() {
-		x.D.AddGap("storage.system.kind", inventory.NotOffered, "the drive does not tell its kind",
+		x.Gap(fact.DiskKind, inventory.NotOffered, "the drive does not tell its kind",
 			"Look the drive up in its maker's documents and enter it by hand.")
 	}
 	if t, ok := tables[n]; ok {
-		x.Set(&sys.PartitionStyle, "storage.system.partition_style", t.Style, Layout)
+		x.Set(fact.DiskStyle, t.Style, Layout)
 	} else {
-		x.Why("storage.system.partition_style", x.C.Get(Disk(n, Layout)),
+		x.WhyNot(fact.DiskStyle, x.C.Get(Disk(n, Layout)),
 			"the system does not tell the partition style")
 	}
 }
@@ -212,14 +211,14 @@ func (x *decoder) bootDisk(tables map[string]partition.Table) {
 			fmt.Sprintf("%d disks have a partition that can start a machine, and none is the system's", len(can)), "")
 		return
 	}
-	boot, t := &x.D.Storage.Boot, tables[n]
-	x.Set(&boot.Disk, "storage.boot.disk", "disk "+n, Layout)
-	x.Set(&boot.PartitionStyle, "storage.boot.partition_style", t.Style, Layout)
+	t := tables[n]
+	x.Set(fact.BootDisk, "disk "+n, Layout)
+	x.Set(fact.BootStyle, t.Style, Layout)
 	dynamic := false
 	for _, p := range t.Parts {
 		dynamic = dynamic || p.Type == dynamicMeta || p.Type == dynamicData || p.Type == "42"
 	}
-	x.SetBool(&boot.Dynamic, "storage.boot.dynamic", dynamic, Layout)
+	x.SetBool(fact.BootDynamic, dynamic, Layout)
 	x.Partitions(t)
 	for i := range x.D.Storage.Disks {
 		if d := &x.D.Storage.Disks[i]; d.Name.Or("") == "disk "+n {
@@ -244,35 +243,34 @@ func (x *decoder) esp(t partition.Table) {
 	}
 	switch r := x.C.Get(ESPLoader); r.Outcome {
 	case capture.OK:
-		x.SetBool(&x.D.Storage.Boot.ESP.Loader, "storage.boot.esp.loader", true, ESPLoader)
+		x.SetBool(fact.ESPLoader, true, ESPLoader)
 	case capture.Absent:
-		x.SetBool(&x.D.Storage.Boot.ESP.Loader, "storage.boot.esp.loader", false, ESPLoader)
+		x.SetBool(fact.ESPLoader, false, ESPLoader)
 	default:
-		x.Why("storage.boot.esp.loader", r, "the system does not open its EFI system partition")
+		x.WhyNot(fact.ESPLoader, r, "the system does not open its EFI system partition")
 	}
 }
 
 // encryption: the system notes when its volume was protected at start, which
 // anyone may read; the sector that says the rest needs rights.
 func (x *decoder) encryption() {
-	e := &x.D.Storage.System.Encryption
 	head := x.C.Get(VolumeHead)
 	if n, ok := x.keyNumber(KeyEncryption, "BootStatus"); ok && n == 1 {
-		x.Set(&e.State, "storage.system.encryption.state", "on", `HKLM\`+KeyEncryption)
-		x.Set(&e.Kind, "storage.system.encryption.kind", "platform", `HKLM\`+KeyEncryption)
+		x.Set(fact.EncryptionState, "on", `HKLM\`+KeyEncryption)
+		x.Set(fact.EncryptionKind, "platform", `HKLM\`+KeyEncryption)
 		return
 	}
 	if head.Outcome == capture.OK && len(head.Raw) >= 512 {
 		if string(head.Raw[3:11]) == "-FVE-FS-" {
 			// The sector does not say whether protection is paused: with a key in the
 			// clear, it looks the same.
-			x.Set(&e.State, "storage.system.encryption.state", "on", VolumeHead)
-			x.Set(&e.Kind, "storage.system.encryption.kind", "platform", VolumeHead)
+			x.Set(fact.EncryptionState, "on", VolumeHead)
+			x.Set(fact.EncryptionKind, "platform", VolumeHead)
 			return
 		}
 		if string(head.Raw[3:7]) == "NTFS" {
-			x.Set(&e.State, "storage.system.encryption.state", "off", VolumeHead)
-			x.D.AddGap("storage.system.encryption.kind", inventory.NotOffered, "the volume is not encrypted", "")
+			x.Set(fact.EncryptionState, "off", VolumeHead)
+			x.Gap(fact.EncryptionKind, inventory.NotOffered, "the volume is not encrypted", "")
 			return
 		}
 	}

@@ -135,34 +135,33 @@ func (x *decoder) native() (string, string) {
 }
 
 func (x *decoder) system() {
-	o := &x.D.OS
-	x.Set(&o.Platform, "os.platform", "windows", "the collector")
+	x.Set(fact.OSPlatform, "windows", "the collector")
 	arch, from := x.native()
-	x.Set(&o.Architecture, "os.architecture", arch, from)
+	x.Set(fact.OSArchitecture, arch, from)
 	const reg = `HKLM\` + KeyVersion
-	x.Set(&o.Name, "os.name", x.keyText(KeyVersion, "ProductName"), reg+", which can still say the release before")
-	x.Set(&o.Edition, "os.edition", x.keyText(KeyVersion, "EditionID"), reg)
-	x.Set(&o.Language, "os.language", draft.LanguageByNumber(x.keyText(KeyLanguage, "InstallLanguage")),
+	x.Set(fact.OSName, x.keyText(KeyVersion, "ProductName"), reg+", which can still say the release before")
+	x.Set(fact.OSEdition, x.keyText(KeyVersion, "EditionID"), reg)
+	x.Set(fact.OSLanguage, draft.LanguageByNumber(x.keyText(KeyLanguage, "InstallLanguage")),
 		`HKLM\`+KeyLanguage)
 	inRegistry := x.keyText(KeyVersion, "CurrentBuildNumber")
 	b, ok := x.raw(Version, 16)
 	if !ok {
 		if inRegistry == "" {
-			x.Why("os.version", x.C.Get(Version), "the system does not tell its version")
+			x.WhyNot(fact.OSVersion, x.C.Get(Version), "the system does not tell its version")
 			return
 		}
-		x.Set(&o.Build, "os.build", x.build(inRegistry), reg)
+		x.Set(fact.OSBuild, x.build(inRegistry), reg)
 		return
 	}
 	major, minor, build := binary.LittleEndian.Uint32(b[4:]), binary.LittleEndian.Uint32(b[8:]),
 		strconv.Itoa(int(binary.LittleEndian.Uint32(b[12:])&0xFFFF))
-	x.Set(&o.Version, "os.version", fmt.Sprintf("%d.%d.%s", major, minor, build), Version)
+	x.Set(fact.OSVersion, fmt.Sprintf("%d.%d.%s", major, minor, build), Version)
 	if inRegistry != "" && inRegistry != build {
 		x.Disagree("os.build", inventory.Differ{Value: build, Source: Version},
 			inventory.Differ{Value: inRegistry, Source: reg})
 		return
 	}
-	x.Set(&o.Build, "os.build", x.build(build), Version+" and UBR")
+	x.Set(fact.OSBuild, x.build(build), Version+" and UBR")
 }
 
 // build is the build with its revision, as release notes quote it.
@@ -181,6 +180,6 @@ func (x *decoder) environment() {
 		return
 	}
 	if x.D.Device.Environment.IsZero() {
-		x.Set(&x.D.Device.Environment, "device.environment", "hardware", "no sign of a hypervisor")
+		x.Set(fact.DeviceEnvironment, "hardware", "no sign of a hypervisor")
 	}
 }
