@@ -39,10 +39,6 @@ type Document struct {
 	Node *doc.Node `json:"-"`
 }
 
-var comparisons = []string{
-	"at_least", "at_most", "equals", "one_of", "none_of", "has_all", "has_any", "empty", "begins_with", "on_list",
-}
-
 // Compile makes a need from its written form. Mistakes go to r; then it returns
 // nil. Lists are looked up in lists.
 func Compile(d *Document, lists map[string]*list.List, r *doc.Report) Need {
@@ -83,29 +79,29 @@ func (c *compiler) need(d *Document) Need {
 	if d == nil || d.Node == nil { // not a group of keys: the reader has said so
 		return nil
 	}
-	var kinds []string
+	var form []string
 	for _, k := range []string{"all", "any", "not", "in", "fact"} {
 		if d.Node.Has(k) {
-			kinds = append(kinds, k)
+			form = append(form, k)
 		}
 	}
-	if len(kinds) != 1 {
-		c.r.Add(d.Node, fmt.Sprintf("a need has one of fact, all, any, not and in; this has %d of them", len(kinds)),
+	if len(form) != 1 {
+		c.r.Add(d.Node, fmt.Sprintf("a need has one of fact, all, any, not and in; this has %d of them", len(form)),
 			"to ask for several things, put them below all or any")
 		return nil
 	}
-	if kinds[0] == "fact" {
+	if form[0] == "fact" {
 		if l := c.leaf(d); l != nil {
 			return l
 		}
 		return nil
 	}
-	for _, k := range comparisons {
-		if d.Node.Has(k) {
-			c.r.Add(d.Node.Of(k), fmt.Sprintf("%s stands beside %s", k, kinds[0]), "a comparison belongs to a fact")
+	for i := range kinds {
+		if k := kinds[i].key; d.Node.Has(k) {
+			c.r.Add(d.Node.Of(k), fmt.Sprintf("%s stands beside %s", k, form[0]), "a comparison belongs to a fact")
 		}
 	}
-	switch kinds[0] {
+	switch form[0] {
 	case "all":
 		parts := c.parts(d.All, d.Node.Of("all"))
 		c.contradict(parts, d.Node.Of("all"))
@@ -241,61 +237,24 @@ func (c *compiler) leaf(d *Document) Leaf {
 		}
 		return nil
 	}
-	var kinds []string
-	for _, k := range comparisons {
-		if d.Node.Has(k) {
-			kinds = append(kinds, k)
+	var asked []*kind
+	for i := range kinds {
+		if d.Node.Has(kinds[i].key) {
+			asked = append(asked, &kinds[i])
 		}
 	}
-	if len(kinds) != 1 {
-		c.r.Add(d.Node, fmt.Sprintf("a fact is compared in one way; this has %d", len(kinds)),
+	if len(asked) != 1 {
+		c.r.Add(d.Node, fmt.Sprintf("a fact is compared in one way; this has %d", len(asked)),
 			"it may be one of "+strings.Join(kindsFor(def), ", "))
 		return nil
 	}
-	if allowed := kindsFor(def); !slices.Contains(allowed, kinds[0]) {
-		c.r.Add(d.Node.Of(kinds[0]), fmt.Sprintf("%s does not suit %s, which is a %s", kinds[0], def.Name, def.Kind),
-			"it may be one of "+strings.Join(allowed, ", "))
+	k, at := asked[0], d.Node.Of(asked[0].key)
+	if !slices.Contains(k.suits, def.Kind) {
+		c.r.Add(at, fmt.Sprintf("%s does not suit %s, which is a %s", k.key, def.Name, def.Kind),
+			"it may be one of "+strings.Join(kindsFor(def), ", "))
 		return nil
 	}
-	o, at := on{def.ID}, d.Node.Of(kinds[0])
-	switch kinds[0] {
-	case "at_least":
-		return &AtLeast{o, c.value(def, d.AtLeast, at)}
-	case "at_most":
-		return &AtMost{o, c.value(def, d.AtMost, at)}
-	case "equals":
-		return &OneOf{o, []fact.Value{c.value(def, d.Equals, at)}}
-	case "one_of":
-		return &OneOf{o, c.values(def, d.OneOf, at)}
-	case "none_of":
-		return &NoneOf{o, c.values(def, d.NoneOf, at)}
-	case "has_all":
-		return &HasAll{o, c.items(d.HasAll, at)}
-	case "has_any":
-		return &HasAny{o, c.items(d.HasAny, at)}
-	case "begins_with":
-		return &BeginsWith{o, c.items(d.Begins, at)}
-	case "empty":
-		if !d.Empty {
-			c.r.Add(at, "empty: false says nothing", "write empty: true, or put it below not")
-		}
-		return &Empty{o}
-	}
-	return c.listed(def, d.OnList, at)
-}
-
-func kindsFor(def *fact.Def) []string {
-	switch def.Kind {
-	case fact.Number, fact.Version:
-		return []string{"at_least", "at_most", "equals", "one_of", "none_of"}
-	case fact.Set:
-		return []string{"has_all", "has_any", "empty"}
-	case fact.Bool:
-		return []string{"equals"}
-	case fact.Word:
-		return []string{"equals", "one_of", "none_of"}
-	}
-	return []string{"equals", "one_of", "none_of", "begins_with", "on_list"}
+	return k.compile(c, def, d, at)
 }
 
 func (c *compiler) listed(def *fact.Def, id string, at *doc.Node) Leaf {
