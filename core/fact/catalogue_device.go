@@ -4,6 +4,39 @@ import (
 	"rolltop.example/rolltop/core/placeholder"
 )
 
+// The numbers of the facts of this file. One is never used again; go test -run FreeNumbers -v names
+// those that are free.
+const (
+	DeviceName         ID = 1
+	DeviceManufacturer ID = 2
+	DeviceModel        ID = 3
+	DeviceModelID      ID = 4
+	DeviceSerial       ID = 5
+	DeviceUUID         ID = 6
+	DeviceForm         ID = 7
+	DeviceEnvironment  ID = 8
+	DeviceHypervisor   ID = 9
+	BoardManufacturer  ID = 10
+	BoardModel         ID = 11
+	OSPlatform         ID = 12
+	OSName             ID = 13
+	OSEdition          ID = 14
+	OSVersion          ID = 15
+	OSBuild            ID = 16
+	OSArchitecture     ID = 17
+	OSManagedBy        ID = 18
+	OSHeldAt           ID = 19
+	OSPendingRestart   ID = 20
+	OSAccount          ID = 65
+	OSLicence          ID = 66
+	DeviceAssetTag     ID = 69
+	DeviceWarranty     ID = 104
+	BoardSerial        ID = 73
+	DeviceClass        ID = 78
+	OSLanguage         ID = 97
+	ChecksSkipped      ID = 105
+)
+
 // deviceFacts are the facts of the device.
 var deviceFacts = []Def{
 	{

@@ -1,5 +1,49 @@
 package fact
 
+// The numbers of the facts of this file. One is never used again; go test -run FreeNumbers -v names
+// those that are free.
+const (
+	FirmwareVendor    ID = 48
+	FirmwareVersion   ID = 49
+	FirmwareDate      ID = 50
+	BootMode          ID = 51
+	UEFICapable       ID = 52
+	UEFIBits          ID = 53
+	FirmwarePassword  ID = 54
+	SecureBoot        ID = 55
+	SecureBootCapable ID = 56
+	TPMState          ID = 57
+	TPMVersion        ID = 58
+	TPMKind           ID = 59
+	TPMManufacturer   ID = 60
+	TPMFirmware       ID = 61
+	NetworkConnected  ID = 62
+	PowerSource       ID = 63
+	VBS               ID = 64
+	BatteryPercent    ID = 70
+	LegacySupport     ID = 71
+	BatteryHealth     ID = 76
+	SettingsInterface ID = 77
+	AdapterCount      ID = 83 // the counts of lists are in the order of Group
+	DisplayCount      ID = 84
+	DriveCount        ID = 85
+	ModuleCount       ID = 86
+	TitleCount        ID = 87
+	DriverCount       ID = 88
+	SoftwareToUpdate  ID = 89
+	SoftwareToBuy     ID = 90
+	SoftwareToRemove  ID = 91
+	SoftwareProblems  ID = 92
+	SoftwareNotKnown  ID = 93
+	DriversToUpdate   ID = 94
+	DriversToRemove   ID = 95
+	DriverProblems    ID = 96
+	TPMHeader         ID = 98
+	TPMChangeable     ID = 99
+	DriversNotKnown   ID = 102
+	FirmwareUpdate    ID = 103
+)
+
 // firmwareFacts are the facts of the firmware and of the TPM.
 var firmwareFacts = []Def{
 	{

@@ -6,6 +6,51 @@ import (
 	"rolltop.example/rolltop/core/inventory"
 )
 
+// The numbers of the facts of this file. One is never used again; go test -run FreeNumbers -v names
+// those that are free.
+const (
+	ProcessorVendor      ID = 21
+	ProcessorName        ID = 22
+	ProcessorFamily      ID = 23
+	ProcessorModel       ID = 24
+	ProcessorStepping    ID = 25
+	ProcessorArch        ID = 26
+	ProcessorCores       ID = 27
+	ProcessorThreads     ID = 28
+	ProcessorMHz         ID = 29
+	ProcessorFeatures    ID = 30
+	ProcessorTPM         ID = 31
+	MemoryInstalled      ID = 32
+	MemoryVisible        ID = 33
+	MemorySlots          ID = 34
+	MemorySlotsUsed      ID = 35
+	MemoryMax            ID = 36
+	MemorySoldered       ID = 37
+	DiskBytes            ID = 38
+	DiskStyle            ID = 39
+	DiskKind             ID = 40
+	VolumeBytes          ID = 41
+	FreeBytes            ID = 42
+	Filesystem           ID = 43
+	EncryptionState      ID = 44
+	EncryptionKind       ID = 45
+	BootStyle            ID = 46
+	OtherSystems         ID = 47
+	EncryptionKeyKept    ID = 67
+	ProcessorPackages    ID = 68
+	DiskHealth           ID = 72
+	ESPLoader            ID = 74
+	BootDynamic          ID = 75
+	BootDisk             ID = 79
+	BootMedia            ID = 80
+	MemoryFreeSlots      ID = 81
+	ProcessorFeaturesOff ID = 82
+	BootPlaces           ID = 100
+	BootLogical          ID = 101
+	EncryptionTPMBound   ID = 106
+	EncryptionPausedAt   ID = 107
+)
+
 // processorFacts are the facts of the processor.
 var processorFacts = []Def{
 	{

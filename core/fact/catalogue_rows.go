@@ -2,6 +2,48 @@ package fact
 
 import "rolltop.example/rolltop/core/inventory"
 
+// The numbers of the facts of rows.
+const (
+	AdapterName      ID = 120
+	AdapterDriver    ID = 121
+	AdapterModel     ID = 122
+	AdapterLevel     ID = 123
+	AdapterAddIn     ID = 124
+	DisplayName      ID = 130
+	DisplayInternal  ID = 131
+	DisplayWidth     ID = 132
+	DisplayHeight    ID = 133
+	DisplayDiagonal  ID = 134
+	DisplayBits      ID = 135
+	DriveName        ID = 140
+	DriveModel       ID = 141
+	DriveBus         ID = 142
+	DriveKind        ID = 143
+	DriveBytes       ID = 144
+	DriveStyle       ID = 145
+	DriveSystem      ID = 146
+	DriveRemovable   ID = 147
+	DriveHealth      ID = 148
+	ModuleSlot       ID = 150
+	ModuleBytes      ID = 151
+	ModuleType       ID = 152
+	ModuleSoldered   ID = 153
+	ModuleForm       ID = 154
+	ModuleMTS        ID = 155
+	ModuleECC        ID = 156
+	ModuleRegistered ID = 157
+	ModuleMillivolts ID = 158
+	TitleName        ID = 160
+	TitleVersion     ID = 161
+	TitlePublisher   ID = 162
+	DriverDevice     ID = 170
+	DriverClass      ID = 171
+	DriverHardwareID ID = 172
+	DriverProvider   ID = 173
+	DriverVersion    ID = 174
+	DriverStatus     ID = 175
+)
+
 var driveKinds = map[string]string{
 	"ssd":     "solid-state",
 	"hdd":     "hard disk",

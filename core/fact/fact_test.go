@@ -156,3 +156,21 @@ func TestWithLeavesTheOriginal(t *testing.T) {
 		t.Error("With changed the original, or not the copy")
 	}
 }
+
+// Numbers are given by hand; there have to be some left.
+func TestFreeNumbers(t *testing.T) {
+	used := map[fact.ID]bool{}
+	for _, def := range fact.All() {
+		used[def.ID] = true
+	}
+	var free []fact.ID
+	for id := fact.ID(1); id < fact.Count; id++ {
+		if !used[id] {
+			free = append(free, id)
+		}
+	}
+	t.Logf("free numbers of facts: %d", free)
+	if len(free) == 0 {
+		t.Error("no number is left for another fact; raise Count, and the catalogue's version")
+	}
+}

@@ -20,7 +20,7 @@ type kind struct {
 
 var (
 	ordered = []fact.Kind{fact.Number, fact.Version}
-	plain  = []fact.Kind{fact.Number, fact.Version, fact.Word, fact.Text}
+	plain   = []fact.Kind{fact.Number, fact.Version, fact.Word, fact.Text}
 	named   = []fact.Kind{fact.Text}
 	sets    = []fact.Kind{fact.Set}
 )
