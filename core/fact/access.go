@@ -15,11 +15,17 @@ type access struct {
 	slot func(d *document, row int) any // *inventory.Opt[T], *string or *[]string
 }
 
+// The makers of places are not inlined: the catalogue calls them a hundred times while a program
+// starts, and their bodies there would make the collector 65 kB larger.
+
 // text is the place of a text, a word or a version.
+//
+//go:noinline
 func text(k Kind, at func(*document) *optText) access {
 	return rowText(k, func(d *document, _ int) *optText { return at(d) })
 }
 
+//go:noinline
 func rowText(k Kind, at func(*document, int) *optText) access {
 	return access{
 		read: func(d *document, row int) Value {
@@ -33,10 +39,13 @@ func rowText(k Kind, at func(*document, int) *optText) access {
 }
 
 // filled is the place of a text that makers may have left to be filled: a placeholder is none.
+//
+//go:noinline
 func filled(at func(*document) *optText) access {
 	return filledBy(placeholder.Text, at)
 }
 
+//go:noinline
 func filledBy(clean func(string) string, at func(*document) *optText) access {
 	return access{
 		read: func(d *document, _ int) Value {
@@ -49,10 +58,12 @@ func filledBy(clean func(string) string, at func(*document) *optText) access {
 	}
 }
 
+//go:noinline
 func number(at func(*document) *optInt) access {
 	return rowNumber(func(d *document, _ int) *optInt { return at(d) })
 }
 
+//go:noinline
 func rowNumber(at func(*document, int) *optInt) access {
 	return access{
 		read: func(d *document, row int) Value {
@@ -65,6 +76,7 @@ func rowNumber(at func(*document, int) *optInt) access {
 	}
 }
 
+//go:noinline
 func rowFraction(at func(*document, int) *inventory.Opt[float64]) access {
 	return access{
 		read: func(d *document, row int) Value {
@@ -77,10 +89,12 @@ func rowFraction(at func(*document, int) *inventory.Opt[float64]) access {
 	}
 }
 
+//go:noinline
 func truth(at func(*document) *optBool) access {
 	return rowTruth(func(d *document, _ int) *optBool { return at(d) })
 }
 
+//go:noinline
 func rowTruth(at func(*document, int) *optBool) access {
 	return access{
 		read: func(d *document, row int) Value {
@@ -94,6 +108,8 @@ func rowTruth(at func(*document, int) *optBool) access {
 }
 
 // day is the place of a time of which only the day counts.
+//
+//go:noinline
 func day(at func(*document) *inventory.Opt[time.Time]) access {
 	return access{
 		read: func(d *document, _ int) Value {
@@ -107,6 +123,8 @@ func day(at func(*document) *inventory.Opt[time.Time]) access {
 }
 
 // items is the place of a set; one that is nil is not known.
+//
+//go:noinline
 func items(at func(*document) *[]string) access {
 	return access{
 		read: func(d *document, _ int) Value {
@@ -120,6 +138,8 @@ func items(at func(*document) *[]string) access {
 }
 
 // rowName is the place of the name of a row, without which there is no row.
+//
+//go:noinline
 func rowName(at func(*document, int) *string) access {
 	return access{
 		read: func(d *document, row int) Value { return Of(Text, *at(d, row)) },
