@@ -60,7 +60,7 @@ func (s exportAPI) export(ctx context.Context, in *exportInput) (*huma.StreamRes
 // each works machines out piece by piece.
 func (s exportAPI) each(ctx context.Context, rows []fleet.Row, defs []*fact.Def, f func(*exported) error) error {
 	return s.Answers.Each(ctx, rows, defs, func(r *fleet.Row, a service.Answer) error {
-		return f(&exported{devicesAPI{s.Server}.answered(r, a)})
+		return f(&exported{devicesAPI(s).answered(r, a)})
 	})
 }
 

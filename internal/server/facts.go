@@ -92,14 +92,14 @@ func (s factsAPI) enterFact(ctx context.Context, in *struct {
 	if err := s.Machines.EnterFact(ctx, in.Key, n); err != nil {
 		return api.Device{}, err
 	}
-	return devicesAPI{s.Server}.showDevice(ctx, &keyInput{in.Key})
+	return devicesAPI(s).showDevice(ctx, &keyInput{in.Key})
 }
 
 func (s factsAPI) takeBackFact(ctx context.Context, in *factInput) (api.Device, error) {
 	if err := s.Machines.TakeBackFact(ctx, in.Key, in.Fact); err != nil {
 		return api.Device{}, err
 	}
-	return devicesAPI{s.Server}.showDevice(ctx, &keyInput{in.Key})
+	return devicesAPI(s).showDevice(ctx, &keyInput{in.Key})
 }
 
 func (s factsAPI) checkDevice(ctx context.Context, in *struct {

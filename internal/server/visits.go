@@ -47,14 +47,14 @@ func (s visitsAPI) tick(ctx context.Context, in *struct {
 	if err != nil {
 		return out, err
 	}
-	return devicesAPI{s.Server}.showDevice(ctx, &keyInput{in.Key})
+	return devicesAPI(s).showDevice(ctx, &keyInput{in.Key})
 }
 
 func (s visitsAPI) untick(ctx context.Context, in *TickInput) (api.Device, error) {
 	if err := s.Work.Untick(ctx, in.Key, in.Kind+"/"+in.Item); err != nil {
 		return api.Device{}, err
 	}
-	return devicesAPI{s.Server}.showDevice(ctx, &keyInput{in.Key})
+	return devicesAPI(s).showDevice(ctx, &keyInput{in.Key})
 }
 
 // linkHours is how long a link lasts where nothing is said: a working day.

@@ -118,7 +118,7 @@ func dayOf(t time.Time) string {
 func cents(n int64) string { return fmt.Sprintf("%d.%02d", n/100, n%100) }
 
 func (s exportAPI) worklistTable(ctx context.Context, list, where string) (*grid, error) {
-	got, err := workAPI{s.Server}.showWork(ctx, &workInput{Where: where})
+	got, err := workAPI(s).showWork(ctx, &workInput{Where: where})
 	if err != nil {
 		return nil, err
 	}
@@ -174,7 +174,7 @@ func (s exportAPI) worklistTable(ctx context.Context, list, where string) (*grid
 }
 
 func (s exportAPI) effectsTable(ctx context.Context, where, order string) (*grid, error) {
-	got, err := workAPI{s.Server}.showWins(ctx, &winsInput{Where: where, Order: order})
+	got, err := workAPI(s).showWins(ctx, &winsInput{Where: where, Order: order})
 	if err != nil {
 		return nil, err
 	}
@@ -191,7 +191,7 @@ func (s exportAPI) effectsTable(ctx context.Context, where, order string) (*grid
 }
 
 func (s exportAPI) messagesTable(ctx context.Context, where string) (*grid, error) {
-	got, err := workAPI{s.Server}.messages(ctx, &workInput{Where: where})
+	got, err := workAPI(s).messages(ctx, &workInput{Where: where})
 	if err != nil {
 		return nil, err
 	}
@@ -219,7 +219,7 @@ func (s exportAPI) decisionsTable(ctx context.Context) (*grid, error) {
 }
 
 func (s exportAPI) wavesTable(ctx context.Context) (*grid, error) {
-	got, err := wavesAPI{s.Server}.listWaves(ctx, nil)
+	got, err := wavesAPI(s).listWaves(ctx, nil)
 	if err != nil {
 		return nil, err
 	}
