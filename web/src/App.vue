@@ -4,11 +4,12 @@ import { computed, ref } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 
 import { api, ask, signedOut } from './client'
-import SignIn from './pages/SignIn.vue'
-import TroubleBox from './parts/TroubleBox.vue'
-import FirstPage from './pages/FirstPage.vue'
-import { useLive } from './live'
-import { nobody, useSession } from './session'
+import { queries } from './queries'
+import SignIn from './start/SignIn.vue'
+import TroubleBox from './ui/TroubleBox.vue'
+import FirstPage from './start/FirstPage.vue'
+import { useLive } from './use/useLive'
+import { nobody, useSession } from './use/useSession'
 import ConfirmDialog from './ui/ConfirmDialog.vue'
 
 const route = useRoute()
@@ -33,11 +34,10 @@ const current = computed(() =>
 
 const { connected } = useLive(computed(() => !!who.value && who.value.scope !== 'none'))
 
-const releases = useQuery({
-  key: ['releases'],
-  query: () => ask(api.GET('/releases')),
-  enabled: () => !!who.value && who.value.scope !== 'none',
-})
+const releases = useQuery(() => ({
+  ...queries.releases(),
+  enabled: !!who.value && who.value.scope !== 'none',
+}))
 const targets = computed(() => (releases.data.value?.releases ?? []).filter((r) => r.target))
 
 const find = ref('')
@@ -48,9 +48,9 @@ function go() {
 }
 async function signOut() {
   await ask(api.DELETE('/session')).catch(() => undefined)
-  cache.setQueryData(['session'], nobody)
+  cache.setQueryData(queries.session().key, nobody)
 }
-window.addEventListener(signedOut, () => cache.setQueryData(['session'], nobody))
+window.addEventListener(signedOut, () => cache.setQueryData(queries.session().key, nobody))
 </script>
 
 <template>

@@ -2,21 +2,14 @@
 import { useQuery } from '@pinia/colada'
 import { computed } from 'vue'
 
-import { api, ask, type Schemas } from '../client'
+import type { Schemas } from '../client'
+import { queries } from '../queries'
 import { sayMoment } from '../words'
-import TroubleBox from './TroubleBox.vue'
+import TroubleBox from '../ui/TroubleBox.vue'
 
 /** What the work since an earlier inventory has come to. */
 const props = defineProps<{ machine: string; inventory: number }>()
-const { data, error, refetch } = useQuery({
-  key: () => ['after', props.machine, props.inventory],
-  query: () =>
-    ask(
-      api.GET('/devices/{key}/after', {
-        params: { path: { key: props.machine }, query: { inventory: props.inventory } },
-      }),
-    ),
-})
+const { data, error, refetch } = useQuery(() => queries.after(props.machine, props.inventory))
 const shown = computed(() => data.value?.steps.filter((s) => s.state !== 'not-seen') ?? [])
 const quiet = computed(() => data.value?.steps.filter((s) => s.state === 'not-seen') ?? [])
 const good = (c: Schemas['AfterChange']) => c.kind === 'settled' || c.kind === 'moot'

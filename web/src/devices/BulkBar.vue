@@ -5,6 +5,7 @@ import { computed, ref } from 'vue'
 
 import { api, ask } from '../client'
 import { confirm } from '../ui/confirm'
+import { useAction } from '../use/useAction'
 
 const props = defineProps<{ where: string; keys: string[]; total: number }>()
 const emit = defineEmits<{ done: [] }>()
@@ -13,9 +14,7 @@ const open = ref(false)
 const tag = ref('')
 const untag = ref('')
 const place = ref('')
-const says = ref('')
-const trouble = ref('')
-const busy = ref(false)
+const { busy, says, trouble, run: act } = useAction()
 const many = computed(() => props.keys.length || props.total)
 const all = computed(() => (props.total === 1 ? 'this machine' : `all ${props.total} machines`))
 const words = (n: number) => (n === 1 ? 'one machine' : `${n} machines`)
@@ -24,21 +23,14 @@ const which = computed(() =>
     ? { keys: props.keys }
     : { where: props.where || 'retired=no' /* without a filter: all that are in use */ },
 )
-async function run(what: { tag?: string[]; untag?: string[]; place?: string; retire?: boolean }) {
-  busy.value = true
-  says.value = trouble.value = ''
-  try {
+const run = (what: { tag?: string[]; untag?: string[]; place?: string; retire?: boolean }) =>
+  act(async () => {
     const got = await ask(api.POST('/marks', { body: { ...which.value, ...what } }))
-    says.value = `${words(got.picked)}, ${got.changed} of them changed.`
     tag.value = untag.value = ''
     await cache.invalidateQueries()
     emit('done')
-  } catch (e) {
-    trouble.value = (e as Error).message
-  } finally {
-    busy.value = false
-  }
-}
+    return `${words(got.picked)}, ${got.changed} of them changed.`
+  })
 async function retire() {
   const yes = await confirm({
     title: `Retire ${words(many.value)}?`,
@@ -49,25 +41,19 @@ async function retire() {
 }
 /** Gives the work on them to somebody; without a name it is taken back. */
 const worker = ref('')
-async function give() {
-  busy.value = true
-  says.value = trouble.value = ''
-  try {
+const give = () =>
+  act(async () => {
     const got = await ask(
       api.POST('/work/assign', { body: { ...which.value, who: worker.value || undefined } }),
     )
-    says.value = worker.value
-      ? `${words(got.machines)} given to ${worker.value}.`
-      : `Nobody has the work on ${words(got.machines)} any more.`
+    const to = worker.value
     worker.value = ''
     await cache.invalidateQueries()
     emit('done')
-  } catch (e) {
-    trouble.value = (e as Error).message
-  } finally {
-    busy.value = false
-  }
-}
+    return to
+      ? `${words(got.machines)} given to ${to}.`
+      : `Nobody has the work on ${words(got.machines)} any more.`
+  })
 const input = 'w-36 rounded-md border border-line bg-card px-2 py-1 text-sm'
 const button = 'cursor-pointer rounded-md border border-line px-2.5 py-1 text-sm disabled:opacity-50'
 </script>

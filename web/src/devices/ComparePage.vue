@@ -4,9 +4,10 @@ import { useQuery } from '@pinia/colada'
 import { computed, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 
-import { api, ask, type Disposition } from '../client'
-import DispositionMark from '../parts/DispositionMark.vue'
-import TroubleBox from '../parts/TroubleBox.vue'
+import type { Disposition } from '../client'
+import { queries } from '../queries'
+import DispositionMark from '../ui/DispositionMark.vue'
+import TroubleBox from '../ui/TroubleBox.vue'
 import { capital, sayMoment } from '../words'
 
 const route = useRoute()
@@ -14,23 +15,15 @@ const router = useRouter()
 const a = computed(() => String(route.query.a ?? ''))
 const b = computed(() => String(route.query.b ?? ''))
 const number = (key: string) => Number(route.query[key] ?? 0) || 0
-const { data, error, refetch } = useQuery({
-  key: () => ['compare', a.value, b.value, number('inventory_a'), number('inventory_b')],
-  query: () =>
-    ask(
-      api.GET('/compare', {
-        params: {
-          query: {
-            a: a.value,
-            b: b.value,
-            inventory_a: number('inventory_a'),
-            inventory_b: number('inventory_b'),
-          },
-        },
-      }),
-    ),
-  enabled: () => a.value !== '' && b.value !== '',
-})
+const { data, error, refetch } = useQuery(() => ({
+  ...queries.compare({
+    a: a.value,
+    b: b.value,
+    inventory_a: number('inventory_a'),
+    inventory_b: number('inventory_b'),
+  }),
+  enabled: a.value !== '' && b.value !== '',
+}))
 const all = ref(false)
 const facts = computed(() => (data.value?.facts ?? []).filter((f) => all.value || f.kind === 'differs'))
 const hidden = computed(() => (data.value?.facts.length ?? 0) - facts.value.length)
@@ -57,16 +50,10 @@ const outcomes: Record<string, string> = {
 }
 // The other machine is found by its name.
 const words = ref('')
-const found = useQuery({
-  key: () => ['devices', 'compare', words.value],
-  query: () =>
-    ask(
-      api.GET('/devices', {
-        params: { query: { where: words.value.replaceAll('=', ' '), sort: 'name', page: 1, size: 8 } },
-      }),
-    ),
-  enabled: () => words.value.trim().length > 1,
-})
+const found = useQuery(() => ({
+  ...queries.devices({ where: words.value.replaceAll('=', ' '), sort: 'name', page: 1, size: 8 }),
+  enabled: words.value.trim().length > 1,
+}))
 watch([a, b], () => (words.value = ''))
 const pick = (key: string) =>
   router.push({ query: a.value === '' ? { a: key } : { ...route.query, b: key, inventory_b: undefined } })

@@ -1,25 +1,21 @@
 <script setup lang="ts">
 import AppButton from '../ui/AppButton.vue'
 import { useQueryCache } from '@pinia/colada'
-import { ref } from 'vue'
 
-import { api, type Schemas } from '../client'
+import { api, ask, type Schemas } from '../client'
 import { sayMoment } from '../words'
+import { useAction } from '../use/useAction'
 
 defineProps<{ doubts: Schemas['Doubt'][]; may: boolean }>()
 const emit = defineEmits<{ settled: [] }>()
 const cache = useQueryCache()
-const trouble = ref('')
-async function settle(d: Schemas['Doubt'], verdict: 'same' | 'apart') {
-  trouble.value = ''
-  const { error } = await api.POST('/doubts/{id}', { params: { path: { id: d.id } }, body: { verdict } })
-  if (error) {
-    trouble.value = (error as { detail?: string }).detail ?? 'It was not settled.'
-    return
-  }
-  await cache.invalidateQueries()
-  emit('settled')
-}
+const { trouble, run } = useAction()
+const settle = (d: Schemas['Doubt'], verdict: 'same' | 'apart') =>
+  run(async () => {
+    await ask(api.POST('/doubts/{id}', { params: { path: { id: d.id } }, body: { verdict } }))
+    await cache.invalidateQueries()
+    emit('settled')
+  })
 const link = 'cursor-pointer py-1 text-accent underline underline-offset-2'
 </script>
 

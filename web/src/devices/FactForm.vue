@@ -4,6 +4,7 @@ import { useQueryCache } from '@pinia/colada'
 import { ref } from 'vue'
 
 import { api, ask } from '../client'
+import { useAction } from '../use/useAction'
 
 const props = defineProps<{
   /** Missing where the answer is for all machines of the model alone. */
@@ -20,13 +21,10 @@ const open = ref(false)
 const value = ref('')
 const note = ref('')
 const forAll = ref(false)
-const trouble = ref('')
-const sending = ref(false)
+const { busy: sending, trouble, run } = useAction()
 
-async function enter() {
-  sending.value = true
-  trouble.value = ''
-  try {
+const enter = () =>
+  run(async () => {
     if ((forAll.value || !props.machine) && props.model) {
       const { maker, model } = props.model
       await ask(
@@ -44,12 +42,7 @@ async function enter() {
       )
     open.value = false
     emit('entered')
-  } catch (e) {
-    trouble.value = (e as Error).message
-  } finally {
-    sending.value = false
-  }
-}
+  })
 </script>
 
 <template>

@@ -4,9 +4,9 @@ import { useQuery } from '@pinia/colada'
 import { computed } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 
-import { api, ask } from '../client'
-import DispositionMark from '../parts/DispositionMark.vue'
-import TroubleBox from '../parts/TroubleBox.vue'
+import { queries } from '../queries'
+import DispositionMark from '../ui/DispositionMark.vue'
+import TroubleBox from '../ui/TroubleBox.vue'
 import { number } from '../words'
 
 const route = useRoute()
@@ -15,24 +15,16 @@ const where = computed(() => String(route.query.where ?? ''))
 const sort = computed(() => String(route.query.sort ?? 'name'))
 const after = computed(() => String(route.query.after ?? ''))
 const machines = computed<'pc' | 'mac'>(() => (route.query.class === 'mac' ? 'mac' : 'pc'))
-const { data, error, refetch } = useQuery({
-  key: () => ['grid', where.value, sort.value, after.value, machines.value],
-  query: () =>
-    ask(
-      api.GET('/grid', {
-        params: {
-          query: {
-            where: where.value,
-            sort: sort.value,
-            after: after.value || undefined,
-            class: machines.value,
-            size: 50,
-          },
-        },
-      }),
-    ),
+const { data, error, refetch } = useQuery(() => ({
+  ...queries.grid({
+    where: where.value,
+    sort: sort.value,
+    after: after.value || undefined,
+    class: machines.value,
+    size: 50,
+  }),
   placeholderData: (previous) => previous,
-})
+}))
 /** What every machine of the page meets takes no room. */
 const columns = computed(() => {
   const g = data.value

@@ -2,11 +2,12 @@
 import { useQuery } from '@pinia/colada'
 import { computed } from 'vue'
 
-import { api, ask, type Disposition, type Schemas } from '../client'
-import DispositionMark from './DispositionMark.vue'
+import type { Disposition, Schemas } from '../client'
+import { queries } from '../queries'
+import DispositionMark from '../ui/DispositionMark.vue'
 
 const props = defineProps<{ machine: string; check: Schemas['AssessDocument'] }>()
-const releases = useQuery({ key: ['releases'], query: () => ask(api.GET('/releases')) })
+const releases = useQuery(queries.releases())
 /** The latest revision of every other release of the class. */
 const others = computed(() => {
   const seen = new Set<string>([props.check.release.id])
@@ -16,20 +17,13 @@ const others = computed(() => {
     return fresh
   })
 })
-const checks = useQuery({
-  key: () => ['beside', props.machine, others.value.map((r) => r.id).join()],
-  query: () =>
-    Promise.all(
-      others.value.map((r) =>
-        ask(
-          api.GET('/devices/{key}/check', {
-            params: { path: { key: props.machine }, query: { release: r.id } },
-          }),
-        ),
-      ),
-    ),
-  enabled: () => others.value.length > 0,
-})
+const checks = useQuery(() => ({
+  ...queries.beside(
+    props.machine,
+    others.value.map((r) => r.id),
+  ),
+  enabled: others.value.length > 0,
+}))
 const columns = computed(() => [props.check, ...(checks.data.value ?? [])])
 /** Requirements that are not met, or not known, in one of them. */
 const rows = computed(() => {

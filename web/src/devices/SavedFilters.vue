@@ -5,13 +5,15 @@ import { ref } from 'vue'
 import { useRouter } from 'vue-router'
 
 import { api, ask, type Schemas } from '../client'
+import { queries } from '../queries'
+import { useAction } from '../use/useAction'
 
 const props = defineProps<{ where: string; sort: string; facts: string[]; may: boolean }>()
 const router = useRouter()
-const { data, refetch } = useQuery({ key: ['filters'], query: () => ask(api.GET('/filters')) })
+const { data, refetch } = useQuery(queries.filters())
 const name = ref('')
 const saving = ref(false)
-const trouble = ref('')
+const { trouble, run } = useAction()
 
 function open(f: Schemas['SavedFilter']) {
   const query: Record<string, string> = {}
@@ -20,9 +22,8 @@ function open(f: Schemas['SavedFilter']) {
   if (f.facts?.length) query.columns = f.facts.join(',')
   router.push({ name: 'devices', query })
 }
-async function save() {
-  trouble.value = ''
-  try {
+const save = () =>
+  run(async () => {
     await ask(
       api.PUT('/filters/{name}', {
         params: { path: { name: name.value } },
@@ -32,19 +33,12 @@ async function save() {
     saving.value = false
     name.value = ''
     await refetch()
-  } catch (e) {
-    trouble.value = (e as Error).message
-  }
-}
-async function drop(f: string) {
-  trouble.value = ''
-  try {
+  })
+const drop = (f: string) =>
+  run(async () => {
     await ask(api.DELETE('/filters/{name}', { params: { path: { name: f } } }))
     await refetch()
-  } catch (e) {
-    trouble.value = (e as Error).message
-  }
-}
+  })
 </script>
 
 <template>

@@ -4,6 +4,7 @@ import { nextTick, ref } from 'vue'
 
 import { api, ask, type Schemas } from '../client'
 import { sayMoment } from '../words'
+import { useAction } from '../use/useAction'
 
 /** What a person says of an item of preparation or of a step: done, or refused with a reason. */
 const props = defineProps<{
@@ -17,21 +18,17 @@ const props = defineProps<{
 const emit = defineEmits<{ said: [] }>()
 const refusing = ref(false)
 const note = ref('')
-const trouble = ref('')
+const { trouble, run } = useAction()
 const field = ref<HTMLInputElement>()
 const path = () => ({ key: props.machine, kind: props.kind, item: props.item })
 
-async function send(call: Promise<unknown>) {
-  trouble.value = ''
-  try {
+const send = (call: Promise<unknown>) =>
+  run(async () => {
     await call
     refusing.value = false
     note.value = ''
     emit('said')
-  } catch (e) {
-    trouble.value = (e as Error).message
-  }
-}
+  })
 const say = (state: 'done' | 'refused') =>
   send(
     ask(

@@ -5,34 +5,31 @@ import { computed, ref } from 'vue'
 
 import { api, ask, type Schemas } from '../client'
 import { sayMoment } from '../words'
+import { useAction } from '../use/useAction'
 
 /** Makes a link to the page of the visit, to be read on a telephone. */
 const props = defineProps<{ machine: string; name: string }>()
 const link = ref<Schemas['VisitLink']>()
-const trouble = ref('')
+const { trouble, run } = useAction()
 const open = ref(false)
 const local = computed(() => ['127.0.0.1', 'localhost', '[::1]'].includes(window.location.hostname))
 
 async function make() {
-  trouble.value = ''
   open.value = true
   link.value = undefined
-  try {
+  await run(async () => {
     link.value = await ask(
       api.POST('/devices/{key}/visit-link', {
         params: { path: { key: props.machine }, query: { origin: window.location.origin } },
       }),
     )
-  } catch (e) {
-    trouble.value = (e as Error).message
-  }
+  })
 }
-async function end() {
-  await ask(api.DELETE('/devices/{key}/visit-link', { params: { path: { key: props.machine } } })).catch(
-    () => undefined,
-  )
-  open.value = false
-}
+const end = () =>
+  run(async () => {
+    await ask(api.DELETE('/devices/{key}/visit-link', { params: { path: { key: props.machine } } }))
+    open.value = false
+  })
 </script>
 
 <template>

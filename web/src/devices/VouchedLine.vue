@@ -2,29 +2,28 @@
 import AppButton from '../ui/AppButton.vue'
 import { ref } from 'vue'
 
-import { api, type Schemas } from '../client'
+import { api, ask, type Schemas } from '../client'
+import { useAction } from '../use/useAction'
 
 const props = defineProps<{ device: Schemas['Device']; may: boolean }>()
 const emit = defineEmits<{ changed: [] }>()
 const input = 'block rounded-md border border-line bg-card px-2 py-1 text-ink'
 const asked = ref(false)
 const reason = ref('')
-const trouble = ref('')
+const { trouble, run } = useAction()
 
-async function rekey() {
-  trouble.value = ''
-  const { error } = await api.POST('/devices/{key}/rekey', {
-    params: { path: { key: props.device.key } },
-    body: { reason: reason.value },
+const rekey = () =>
+  run(async () => {
+    await ask(
+      api.POST('/devices/{key}/rekey', {
+        params: { path: { key: props.device.key } },
+        body: { reason: reason.value },
+      }),
+    )
+    asked.value = false
+    reason.value = ''
+    emit('changed')
   })
-  if (error) {
-    trouble.value = (error as { detail?: string }).detail ?? 'The key was not replaced.'
-    return
-  }
-  asked.value = false
-  reason.value = ''
-  emit('changed')
-}
 </script>
 
 <template>

@@ -3,7 +3,7 @@ import { computed } from 'vue'
 
 import type { Schemas } from '../client'
 import { number } from '../words'
-import DispositionMark from './DispositionMark.vue'
+import DispositionMark from '../ui/DispositionMark.vue'
 
 const props = defineProps<{ counts: Schemas['Count'][]; thin?: boolean }>()
 const shown = computed(() => props.counts.filter((c) => c.count > 0))

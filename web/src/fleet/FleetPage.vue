@@ -2,26 +2,17 @@
 import { useQuery } from '@pinia/colada'
 import { computed } from 'vue'
 
-import { api, ask } from '../client'
-import DispositionStrip from '../parts/DispositionStrip.vue'
-import TroubleBox from '../parts/TroubleBox.vue'
-import ProgressChart from '../parts/ProgressChart.vue'
+import { queries } from '../queries'
+import DispositionStrip from './DispositionStrip.vue'
+import TroubleBox from '../ui/TroubleBox.vue'
+import GroupList from './GroupList.vue'
+import ObstacleList from './ObstacleList.vue'
+import ProgressChart from './ProgressChart.vue'
 import { causes, number, sayDay } from '../words'
 
-const {
-  data: fleet,
-  error,
-  refetch,
-} = useQuery({
-  key: ['fleet'],
-  query: () => ask(api.GET('/fleet')),
-  staleTime: 10_000,
-})
-const progress = useQuery({
-  key: ['progress'],
-  query: () => ask(api.GET('/progress', { params: { query: { days: 90 } } })),
-})
-const changes = useQuery({ key: ['rule-changes'], query: () => ask(api.GET('/rule-changes')) })
+const { data: fleet, error, refetch } = useQuery({ ...queries.fleet(), staleTime: 10_000 })
+const progress = useQuery(queries.progress(90))
+const changes = useQuery(queries.ruleChanges())
 /** Other rules that came in force lately and changed machines. */
 const lately = computed(() =>
   (changes.data.value?.changes ?? [])
@@ -30,24 +21,15 @@ const lately = computed(() =>
 )
 const days = computed(() => progress.data.value?.days ?? [])
 const classNames: Record<string, string> = { pc: 'PCs', mac: 'Macs' }
+const className = (c: string) => classNames[c] ?? c
 /** What follows, where some that are ready now are not ready for it. */
 const next = computed(() => (fleet.value?.next ?? []).filter((n) => n.newly.count > 0))
-const obstacles = computed(() => (fleet.value?.obstacles ?? []).filter((o) => o.fails > 0))
-const most = computed(() => Math.max(1, ...obstacles.value.map((o) => o.fails)))
-const places = computed(() => fleet.value?.places ?? [])
-const largest = computed(() => Math.max(1, ...places.value.map((p) => p.total)))
-// Two releases may give a requirement the same title; then the release stands beside it.
-const shared = computed(() => {
-  const titles = obstacles.value.map((o) => o.title)
-  return new Set(titles.filter((t, i) => titles.indexOf(t) !== i))
-})
 // Under the headline: the end of support that most machines wait for.
 const pressing = computed(
   () => [...(fleet.value?.support ?? [])].sort((a, b) => b.machines - a.machines)[0]?.says,
 )
 const list = (where: string) => ({ name: 'devices', query: { where } })
 const link = 'underline underline-offset-2 hover:text-ink'
-const part = (n: number, of: number) => `${(100 * n) / of}%`
 </script>
 
 <template>
@@ -107,105 +89,29 @@ rolltop submit</pre>
     </p>
 
     <div class="grid gap-x-9 gap-y-8 lg:grid-cols-[7fr_5fr]">
-      <section aria-labelledby="obstacles">
-        <h2 id="obstacles" class="mb-2 border-b border-line pb-1.5 font-semibold">What stands in the way</h2>
-        <p v-if="obstacles.length === 0" class="py-2 text-soft">No machine fails a requirement.</p>
-        <ul>
-          <li
-            v-for="o in obstacles"
-            :key="o.release + o.requirement"
-            class="bar-row grid items-center gap-x-3 py-1"
-          >
-            <RouterLink :to="list(o.where)" class="leading-tight underline-offset-2 hover:underline">
-              {{ o.title }}<span v-if="shared.has(o.title)" class="text-soft"> · {{ o.release }}</span>
-            </RouterLink>
-            <div class="flex h-3.5 overflow-hidden rounded-[3px]" aria-hidden="true">
-              <RouterLink
-                tabindex="-1"
-                :to="list(o.where_alone)"
-                class="bg-accent"
-                :style="{ width: part(o.alone, most) }"
-                :title="`${o.alone} fail nothing else`"
-              />
-              <RouterLink
-                tabindex="-1"
-                :to="list(o.where)"
-                class="hatch-accent"
-                :style="{ width: part(o.fails - o.alone, most) }"
-                :title="`${o.fails - o.alone} fail something else too`"
-              />
-            </div>
-            <RouterLink
-              :to="list(o.where)"
-              class="text-right font-semibold underline-offset-2 hover:underline"
-              :aria-label="`${o.fails} machines fail ${o.title}, ${o.alone} of them nothing else`"
-            >
-              {{ number(o.fails) }}
-            </RouterLink>
-            <RouterLink
-              v-if="o.unknown"
-              :to="list(o.where_unknown)"
-              class="text-[13px] whitespace-nowrap text-soft underline-offset-2 hover:underline max-sm:hidden"
-              :aria-label="`${o.unknown} unknown: ${o.title}`"
-            >
-              {{ number(o.unknown) }} unknown
-            </RouterLink>
-          </li>
-        </ul>
-        <p v-if="obstacles.length" class="mt-3 text-[13px] text-soft">
-          Solid: the only thing in the way on that machine. Hatched: one of several.
-        </p>
-      </section>
+      <ObstacleList :fleet="fleet" />
 
       <div>
         <section v-if="days.length > 1" aria-labelledby="progress" class="mb-8">
           <h2 id="progress" class="mb-2 border-b border-line pb-1.5 font-semibold">Progress</h2>
           <ProgressChart :days="days" />
         </section>
-        <section v-if="places.length" aria-labelledby="places">
+        <section v-if="fleet.places.length" aria-labelledby="places">
           <h2 id="places" class="mb-2 border-b border-line pb-1.5 font-semibold">By place</h2>
-          <ul>
-            <li
-              v-for="p in places"
-              :key="p.place"
-              class="grid grid-cols-[minmax(0,9.5rem)_1fr_3.4rem] items-center gap-x-3 py-1"
-            >
-              <RouterLink :to="list(p.where)" class="truncate underline-offset-2 hover:underline">{{
-                p.place
-              }}</RouterLink>
-              <div :style="{ width: part(p.total, largest) }">
-                <DispositionStrip :counts="p.dispositions" thin />
-              </div>
-              <RouterLink
-                :to="list(p.where)"
-                class="text-right font-semibold underline-offset-2 hover:underline"
-                :aria-label="`${p.total} machines at ${p.place}`"
-              >
-                {{ number(p.total) }}
-              </RouterLink>
-            </li>
-          </ul>
+          <GroupList
+            :groups="fleet.places"
+            :name="(place) => place"
+            :says="(p) => `${p.total} machines at ${p.place}`"
+            scaled
+          />
         </section>
         <section v-if="fleet.classes.length > 1" aria-labelledby="classes" class="mt-8">
           <h2 id="classes" class="mb-2 border-b border-line pb-1.5 font-semibold">By class of hardware</h2>
-          <ul>
-            <li
-              v-for="c in fleet.classes"
-              :key="c.place"
-              class="grid grid-cols-[minmax(0,9.5rem)_1fr_3.4rem] items-center gap-x-3 py-1"
-            >
-              <RouterLink :to="list(c.where)" class="underline-offset-2 hover:underline">{{
-                classNames[c.place] ?? c.place
-              }}</RouterLink>
-              <DispositionStrip :counts="c.dispositions" thin />
-              <RouterLink
-                :to="list(c.where)"
-                class="text-right font-semibold underline-offset-2 hover:underline"
-                :aria-label="`${c.total} ${classNames[c.place] ?? c.place}`"
-                >{{ number(c.total) }}</RouterLink
-              >
-            </li>
-          </ul>
+          <GroupList
+            :groups="fleet.classes"
+            :name="className"
+            :says="(c) => `${c.total} ${className(c.place)}`"
+          />
         </section>
         <section v-if="fleet.causes.length" aria-labelledby="causes" class="mt-8">
           <h2 id="causes" class="mb-2 border-b border-line pb-1.5 font-semibold">Why undetermined</h2>

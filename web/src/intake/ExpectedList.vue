@@ -4,6 +4,8 @@ import { useQuery } from '@pinia/colada'
 import { computed, ref } from 'vue'
 
 import { api, ask, type Schemas } from '../client'
+import { queries } from '../queries'
+import { useAction } from '../use/useAction'
 
 defineProps<{ may: boolean }>()
 type Reason = NonNullable<Schemas['SayWhy']['reason']>
@@ -16,19 +18,18 @@ const reasons: { reason: Reason; says: string }[] = [
   { reason: 'in-repair', says: 'in repair' },
   { reason: 'other', says: 'another reason' },
 ]
-const { data, refetch } = useQuery({ key: ['expected'], query: () => ask(api.GET('/expected')) })
+const { data, refetch } = useQuery(queries.expected())
 const missing = computed(() => (data.value?.machines ?? []).filter((m) => !m.device))
 const models = computed(() => missing.value.some((m) => m.model))
 const all = ref(false)
 const shown = computed(() => (all.value ? missing.value : missing.value.slice(0, 20)))
-const trouble = ref('')
+const { trouble, run } = useAction()
 async function why(id: number, reason: string) {
-  trouble.value = ''
-  const { error } = await api.PUT('/expected/{id}/reason', {
-    params: { path: { id } },
-    body: { reason: reason as Reason },
+  await run(async () => {
+    await ask(
+      api.PUT('/expected/{id}/reason', { params: { path: { id } }, body: { reason: reason as Reason } }),
+    )
   })
-  if (error) trouble.value = (error as { detail?: string }).detail ?? 'It was not kept.'
   await refetch()
 }
 </script>

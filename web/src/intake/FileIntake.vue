@@ -1,10 +1,9 @@
 <script setup lang="ts">
-import AppButton from '../ui/AppButton.vue'
 import { useQueryCache } from '@pinia/colada'
 import { computed, ref } from 'vue'
 
-import { api, ask, type Schemas } from '../client'
-import { inBase64 } from '../file'
+import type { Schemas } from '../client'
+import SheetIntake from './SheetIntake.vue'
 
 const cache = useQueryCache()
 /** What became of a line. */
@@ -70,7 +69,7 @@ async function readFiles(event: Event) {
   sheet.value = undefined
   for (const file of input.files ?? []) {
     if (/\.csv$/i.test(file.name)) {
-      await openSheet(file)
+      sheet.value = file
       continue
     }
     const text = await file.text()
@@ -82,68 +81,14 @@ async function readFiles(event: Event) {
   input.value = ''
 }
 
-// A spreadsheet: what becomes of each column, before anything is kept.
-const sheet = ref<Schemas['SheetRead']>()
-const sheetName = ref('')
-const content = ref('')
-const choices = ref<Record<string, { fact: string; unit?: string }>>({})
-const platform = ref('windows')
-async function openSheet(file: File) {
-  content.value = await inBase64(file)
-  sheetName.value = file.name
-  choices.value = {}
-  await readSheet()
-}
-async function readSheet() {
-  trouble.value = ''
-  try {
-    sheet.value = await ask(
-      api.POST('/sheets/read', {
-        body: {
-          name: sheetName.value,
-          content: content.value,
-          columns: choices.value,
-          fixed: platform.value ? { 'os.platform': platform.value } : {},
-        },
-      }),
-    )
-  } catch (e) {
-    trouble.value = (e as Error).message
-  }
-}
-function choose(c: Schemas['SheetColumn'], fact: string, unit?: string) {
-  choices.value = { ...choices.value, [c.heading]: { fact, unit: unit || undefined } }
-  void readSheet()
-}
-async function keepSheet() {
-  const lines = (sheet.value?.lines ?? '').split('\n').filter(Boolean)
-  reports.value = (sheet.value?.refused ?? [])
-    .filter((r) => r.problem)
-    .map((r) => ({ place: `${sheetName.value}, row ${r.row}`, good: false, says: r.problem! }))
-  await handIn(lines, sheetName.value)
+// A spreadsheet is shown before anything is kept.
+const sheet = ref<File>()
+async function keepSheet(lines: string[], left: Schemas['SheetRow'][]) {
+  const name = sheet.value!.name
   sheet.value = undefined
+  reports.value = left.map((r) => ({ place: `${name}, row ${r.row}`, good: false, says: r.problem! }))
+  await handIn(lines, name)
 }
-const names: Record<string, string> = {
-  'memory.installed_bytes': 'memory that is plugged in',
-  'memory.visible_bytes': 'memory that the system may use',
-  'storage.system.disk_bytes': 'capacity of the system disk',
-  'storage.system.volume_bytes': 'size of the system volume',
-  'storage.system.partition_style': 'partition style of the system disk',
-  'storage.boot.partition_style': 'partition style of the disk with the boot files',
-  'firmware.secure_boot': 'secure boot is on or off',
-  'firmware.secure_boot_capable': 'the firmware is able to',
-  'tpm.version': 'version of the TPM',
-  'tpm.state': 'state of the TPM',
-}
-const bases: Record<string, string> = {
-  GB: 'GB, of 1,000 MB',
-  GiB: 'GB, of 1,024 MB (GiB)',
-  MB: 'MB, of 1,000 kB',
-  MiB: 'MB, of 1,024 kB (MiB)',
-}
-const usual = ['GiB', 'GB', 'MiB', 'MB', 'TB', 'TiB', 'B', 'MHz', 'GHz']
-const unitsOf = (c: Schemas['SheetColumn']) => usual.filter((u) => c.units?.includes(u))
-const input = 'rounded-md border border-line bg-card px-2 py-0.5 text-sm text-ink'
 </script>
 
 <template>
@@ -165,108 +110,7 @@ const input = 'rounded-md border border-line bg-card px-2 py-0.5 text-sm text-in
     <button type="button" class="cursor-pointer underline" @click="stop.abort()">Stop</button>
   </p>
 
-  <section v-if="sheet && !busy" aria-label="The spreadsheet" class="mt-4">
-    <p class="mb-2 font-semibold">
-      {{ sheetName }}:
-      {{
-        sheet.settled
-          ? `${sheet.machines} of ${sheet.total} rows are machines.`
-          : `${sheet.total} rows. Choose what its headings do not say; nothing is kept before.`
-      }}
-    </p>
-    <label class="mb-3 block text-sm"
-      >All of them run
-      <select v-model="platform" :class="input" @change="readSheet">
-        <option value="windows">Windows</option>
-        <option value="macos">macOS</option>
-        <option value="linux">Linux</option>
-        <option value="">what a column says</option>
-      </select>
-    </label>
-    <p v-for="p in sheet.problems" :key="p" class="mb-2 text-replace">{{ p }}</p>
-    <table class="mb-3 text-left text-sm">
-      <thead class="text-soft">
-        <tr>
-          <th scope="col" class="py-1 pr-5 font-normal">Column</th>
-          <th scope="col" class="py-1 pr-5 font-normal">Is</th>
-          <th scope="col" class="py-1 font-normal">In</th>
-        </tr>
-      </thead>
-      <tbody>
-        <tr
-          v-for="c in sheet.columns"
-          :key="c.heading"
-          class="border-t border-line/60"
-          :data-column="c.heading"
-        >
-          <th scope="row" class="py-1 pr-5 font-semibold">{{ c.heading }}</th>
-          <td class="py-1 pr-5">
-            <select
-              v-if="c.ask?.length"
-              :class="input"
-              :aria-label="`What ${c.heading} is`"
-              @change="choose(c, ($event.target as HTMLSelectElement).value)"
-            >
-              <option value="?" disabled selected>choose</option>
-              <option v-for="f in c.ask" :key="f" :value="f">{{ names[f] ?? f }}</option>
-              <option value="">leave it out</option>
-            </select>
-            <template v-else-if="c.fact">{{ names[c.fact] ?? c.fact }}</template>
-            <span v-else class="text-soft">not used</span>
-          </td>
-          <td class="py-1">
-            <select
-              v-if="c.units?.length"
-              :value="c.problem ? '' : c.unit"
-              :class="input"
-              :aria-label="`Unit of ${c.heading}`"
-              @change="choose(c, c.fact!, ($event.target as HTMLSelectElement).value)"
-            >
-              <option value="" disabled>choose</option>
-              <option v-for="u in unitsOf(c)" :key="u" :value="u">{{ bases[u] ?? u }}</option>
-            </select>
-          </td>
-        </tr>
-      </tbody>
-    </table>
-    <div
-      v-if="sheet.rows.length"
-      class="mb-3 overflow-x-auto"
-      tabindex="0"
-      role="region"
-      aria-label="Preview"
-    >
-      <table class="text-left text-sm">
-        <thead class="text-soft">
-          <tr>
-            <template v-for="(c, i) in sheet.columns" :key="i"
-              ><th v-if="c.fact" scope="col" class="py-1 pr-4 font-normal">{{ c.heading }}</th></template
-            >
-          </tr>
-        </thead>
-        <tbody>
-          <tr v-for="r in sheet.rows.slice(0, 6)" :key="r.row" class="border-t border-line/60">
-            <template v-for="(c, i) in sheet.columns" :key="i"
-              ><td v-if="c.fact" class="py-1 pr-4">
-                {{ r.facts?.[i] }}<span v-if="!r.facts?.[i]" class="text-soft">not known</span>
-              </td></template
-            >
-          </tr>
-        </tbody>
-      </table>
-    </div>
-    <ul v-if="sheet.settled" class="mb-3 text-sm text-soft">
-      <li
-        v-for="r in [...sheet.rows, ...sheet.refused].filter((r) => r.problem || r.left?.length)"
-        :key="r.row"
-      >
-        Row {{ r.row }}: {{ r.problem ?? `without ${r.left?.join('; ')}` }}
-      </li>
-    </ul>
-    <AppButton kind="main" small :disabled="!sheet.settled || !sheet.machines" @click="keepSheet">
-      Hand in {{ sheet.machines }} machines
-    </AppButton>
-  </section>
+  <SheetIntake v-if="sheet && !busy" :file="sheet" @keep="keepSheet" />
 
   <template v-if="reports.length && !busy">
     <p role="status" class="mt-3 font-semibold">

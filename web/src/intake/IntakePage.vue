@@ -4,14 +4,16 @@ import { useQuery } from '@pinia/colada'
 import { computed, ref } from 'vue'
 
 import { api, ask, type Schemas } from '../client'
-import ExpectedList from '../parts/ExpectedList.vue'
-import FileIntake from '../parts/FileIntake.vue'
-import TroubleBox from '../parts/TroubleBox.vue'
-import { useSession } from '../session'
+import { queries } from '../queries'
+import ExpectedList from './ExpectedList.vue'
+import FileIntake from './FileIntake.vue'
+import TroubleBox from '../ui/TroubleBox.vue'
+import { usePermissions } from '../use/usePermissions'
 import { sayMoment } from '../words'
+import { useAction } from '../use/useAction'
 
-const { data: who } = useSession()
-const { data, error, refetch } = useQuery({ key: ['collectors'], query: () => ask(api.GET('/collectors')) })
+const { works, manages } = usePermissions()
+const { data, error, refetch } = useQuery(queries.collectors())
 const origin = window.location.origin
 const local = ['127.0.0.1', 'localhost', '[::1]'].includes(window.location.hostname)
 
@@ -22,10 +24,9 @@ const machines = ref<number>()
 const tag = ref('')
 const place = ref('')
 const token = ref<Schemas['TokenMade']>()
-const trouble = ref('')
-async function make() {
-  trouble.value = ''
-  try {
+const { trouble, run } = useAction()
+const make = () =>
+  run(async () => {
     token.value = await ask(
       api.POST('/tokens', {
         body: {
@@ -38,10 +39,7 @@ async function make() {
         },
       }),
     )
-  } catch (e) {
-    trouble.value = (e as Error).message
-  }
-}
+  })
 
 // The command for a platform.
 const programs = computed(() => (data.value?.collectors ?? []).filter((c) => c.architecture))
@@ -100,7 +98,7 @@ const input = 'block rounded-md border border-line bg-card px-2 py-1 text-sm tex
       <code class="font-semibold select-all">{{ token.secret }}</code>
       <span v-if="token.expires_at" class="text-soft">, until {{ sayMoment(token.expires_at) }}</span>
     </p>
-    <form v-else-if="who?.scope === 'manage'" class="flex flex-wrap items-end gap-3" @submit.prevent="make">
+    <form v-else-if="manages" class="flex flex-wrap items-end gap-3" @submit.prevent="make">
       <label class="text-xs text-soft"
         >Name, as a pier or a group
         <input v-model="name" required maxlength="100" :class="[input, 'w-52']" />
@@ -190,12 +188,12 @@ const input = 'block rounded-md border border-line bg-card px-2 py-1 text-sm tex
 
   <section aria-labelledby="files" class="mb-8">
     <h2 id="files" class="mb-2 border-b border-line pb-1.5 font-semibold">Or from files</h2>
-    <FileIntake v-if="who?.scope === 'manage'" />
+    <FileIntake v-if="manages" />
     <p v-else class="text-soft">An administrator hands in files.</p>
   </section>
 
   <section aria-labelledby="expected">
     <h2 id="expected" class="mb-2 border-b border-line pb-1.5 font-semibold">Expected, and not here</h2>
-    <ExpectedList :may="['work', 'manage'].includes(who?.scope ?? '')" />
+    <ExpectedList :may="works" />
   </section>
 </template>

@@ -1,4 +1,4 @@
-import { ask, type Schemas } from './client'
+import { ask, type Schemas } from '../client'
 
 /** A release document with the files it names, as it is handed in. */
 export interface Bundle {

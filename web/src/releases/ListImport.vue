@@ -5,7 +5,7 @@ import { computed, ref, watch } from 'vue'
 import { api, ask, type Schemas } from '../client'
 import { inBase64 } from '../file'
 import { capital } from '../words'
-import TroubleBox from './TroubleBox.vue'
+import TroubleBox from '../ui/TroubleBox.vue'
 
 const emit = defineEmits<{ use: [name: string, csv: string] }>()
 defineProps<{ use: string }>()

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import ListImport from '../parts/ListImport.vue'
+import ListImport from './ListImport.vue'
 </script>
 
 <template>

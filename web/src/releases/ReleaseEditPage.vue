@@ -5,13 +5,14 @@ import { useQueryCache } from '@pinia/colada'
 import { computed, onBeforeUnmount, onMounted, ref, watch } from 'vue'
 import { onBeforeRouteLeave, useRoute, useRouter } from 'vue-router'
 
-import { type Bundle, keep, validate } from '../bundle'
+import { type Bundle, keep, validate } from '../intake/bundle'
 import { api, ask, type Schemas } from '../client'
-import ChangeList from '../parts/ChangeList.vue'
-import DocumentEditor from '../parts/DocumentEditor.vue'
-import WhatIf from '../parts/WhatIf.vue'
-import ListImport from '../parts/ListImport.vue'
-import TroubleBox from '../parts/TroubleBox.vue'
+import { queries } from '../queries'
+import ChangeList from './ChangeList.vue'
+import DocumentEditor from './DocumentEditor.vue'
+import WhatIf from './WhatIf.vue'
+import ListImport from './ListImport.vue'
+import TroubleBox from '../ui/TroubleBox.vue'
 import { number } from '../words'
 import { confirm } from '../ui/confirm'
 
@@ -98,9 +99,9 @@ async function save() {
   try {
     const got = await keep(bundle.value)
     kept.value = JSON.stringify(bundle.value)
-    await cache.invalidateQueries({ key: ['releases'] })
-    await cache.invalidateQueries({ key: ['release', got.id] })
-    await cache.invalidateQueries({ key: ['rule-changes'] })
+    await cache.invalidateQueries({ key: queries.releases().key })
+    await cache.invalidateQueries({ key: queries.release(got.id).key.slice(0, 2) })
+    await cache.invalidateQueries({ key: queries.ruleChanges().key })
     await router.push(
       got.change?.moved
         ? { name: 'rule-change', params: { change: got.change.id } }

@@ -3,41 +3,25 @@ import { useQuery } from '@pinia/colada'
 import { computed } from 'vue'
 import { useRoute } from 'vue-router'
 
-import { api, ask } from '../client'
-import ChangeList from '../parts/ChangeList.vue'
-import WhatIf from '../parts/WhatIf.vue'
-import TroubleBox from '../parts/TroubleBox.vue'
-import { useSession } from '../session'
+import { queries } from '../queries'
+import ChangeList from './ChangeList.vue'
+import WhatIf from './WhatIf.vue'
+import TroubleBox from '../ui/TroubleBox.vue'
+import { usePermissions } from '../use/usePermissions'
 import { sayDay } from '../words'
 
 const props = defineProps<{ id: string }>()
 const route = useRoute()
-const { data: who } = useSession()
+const { manages } = usePermissions()
 const revision = computed(() => Number(route.query.revision ?? 0) || 0)
 const against = computed(() => String(route.query.against ?? ''))
-const {
-  data: rel,
-  error,
-  refetch,
-} = useQuery({
-  key: () => ['release', props.id, revision.value],
-  query: () =>
-    ask(
-      api.GET('/releases/{id}', { params: { path: { id: props.id }, query: { revision: revision.value } } }),
-    ),
-})
+const { data: rel, error, refetch } = useQuery(() => queries.release(props.id, revision.value))
 const earlier = computed(() => rel.value?.revisions.filter((r) => r.revision < rel.value!.revision) ?? [])
-const difference = useQuery({
-  key: () => ['difference', props.id, revision.value, against.value, earlier.value.length],
-  query: () =>
-    ask(
-      api.GET('/releases/{id}/difference', {
-        params: { path: { id: props.id }, query: { revision: revision.value, against: against.value } },
-      }),
-    ),
-  enabled: () => against.value !== '' || earlier.value.length > 0,
-})
-const others = useQuery({ key: ['releases'], query: () => ask(api.GET('/releases')) })
+const difference = useQuery(() => ({
+  ...queries.difference(props.id, { revision: revision.value, against: against.value }),
+  enabled: against.value !== '' || earlier.value.length > 0,
+}))
+const others = useQuery(queries.releases())
 const comparable = computed(() => {
   const seen = new Set<string>([props.id])
   return (others.data.value?.releases ?? []).filter((r) => {
@@ -58,7 +42,7 @@ const levels = computed(() =>
     }))
     .filter((l) => l.rows.length > 0),
 )
-const changes = useQuery({ key: ['rule-changes'], query: () => ask(api.GET('/rule-changes')) })
+const changes = useQuery(queries.ruleChanges())
 const turns = computed(() => (changes.data.value?.changes ?? []).filter((c) => c.release.id === props.id))
 const failing = (id: string) => ({
   name: 'devices',
@@ -73,7 +57,7 @@ const failing = (id: string) => ({
     <div class="flex flex-wrap items-baseline gap-x-4">
       <h1 class="mb-1 text-[27px] leading-tight font-semibold tracking-tight">{{ rel.name }}</h1>
       <RouterLink
-        v-if="who?.scope === 'manage'"
+        v-if="manages"
         :to="{ name: 'release-edit', params: { id: rel.id }, query: { revision: rel.revision } }"
         class="no-print ml-auto rounded-md border border-line px-3 py-1 font-semibold hover:bg-shade"
         >Write the next revision</RouterLink

@@ -2,13 +2,13 @@
 import { useQuery } from '@pinia/colada'
 import { computed } from 'vue'
 
-import { api, ask } from '../client'
-import TroubleBox from '../parts/TroubleBox.vue'
-import { useSession } from '../session'
+import { queries } from '../queries'
+import TroubleBox from '../ui/TroubleBox.vue'
+import { usePermissions } from '../use/usePermissions'
 import { sayDay } from '../words'
 
-const { data: who } = useSession()
-const { data, error, refetch } = useQuery({ key: ['releases'], query: () => ask(api.GET('/releases')) })
+const { manages } = usePermissions()
+const { data, error, refetch } = useQuery(queries.releases())
 const classes = { pc: 'PCs', mac: 'Macs' }
 /** Each release once, with how many revisions of it are kept. */
 const rows = computed(() => {
@@ -26,7 +26,7 @@ const rows = computed(() => {
 <template>
   <div class="mb-4 flex flex-wrap items-baseline gap-3">
     <h1 class="text-[27px] leading-tight font-semibold tracking-tight">Releases</h1>
-    <template v-if="who?.scope === 'manage'">
+    <template v-if="manages">
       <RouterLink
         :to="{ name: 'release-new' }"
         class="ml-auto rounded-md border border-line px-3 py-1 font-semibold hover:bg-shade"

@@ -1,17 +1,14 @@
 <script setup lang="ts">
 import { useQuery } from '@pinia/colada'
 
-import { api, ask } from '../client'
-import FlipList from '../parts/FlipList.vue'
-import ShiftList from '../parts/ShiftList.vue'
-import TroubleBox from '../parts/TroubleBox.vue'
+import { queries } from '../queries'
+import FlipList from './FlipList.vue'
+import ShiftList from './ShiftList.vue'
+import TroubleBox from '../ui/TroubleBox.vue'
 import { number, sayMoment } from '../words'
 
 const props = defineProps<{ change: string }>()
-const { data, error, refetch } = useQuery({
-  key: () => ['rule-change', props.change],
-  query: () => ask(api.GET('/rule-changes/{id}', { params: { path: { id: Number(props.change) } } })),
-})
+const { data, error, refetch } = useQuery(() => queries.ruleChange(Number(props.change)))
 const link = 'underline underline-offset-2 hover:text-ink'
 </script>
 

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import type { Schemas } from '../client'
 import { number } from '../words'
-import DispositionMark from './DispositionMark.vue'
+import DispositionMark from '../ui/DispositionMark.vue'
 
 defineProps<{ shifts: Schemas['Shift'][] }>()
 </script>

@@ -6,29 +6,22 @@ import { api, ask, type Schemas } from '../client'
 import { count, number } from '../words'
 import FlipList from './FlipList.vue'
 import ShiftList from './ShiftList.vue'
+import { useAction } from '../use/useAction'
 
 /** Who would change disposition under a draft, another revision or another release. */
 const props = defineProps<{ about: Schemas['AskWhatIf']; label: string; disabled?: boolean }>()
 const got = ref<Schemas['WhatIf']>()
-const trouble = ref('')
-const busy = ref(false)
+const { busy, trouble, run } = useAction()
 const stale = ref(false)
 watch(
   () => JSON.stringify(props.about),
   () => (stale.value = true),
 )
-async function look() {
-  busy.value = true
-  trouble.value = ''
-  try {
+const look = () =>
+  run(async () => {
     got.value = await ask(api.POST('/what-if', { body: props.about }))
     stale.value = false
-  } catch (e) {
-    trouble.value = (e as Error).message
-  } finally {
-    busy.value = false
-  }
-}
+  })
 const list = (where: string) => ({ name: 'devices', query: { where } })
 const most = computed(() => Math.max(1, ...(got.value?.places ?? []).map((p) => p.moved)))
 </script>

@@ -4,26 +4,23 @@ import { ref } from 'vue'
 
 import { api, ask, type Schemas } from '../client'
 import { sayMoment } from '../words'
+import { useAction } from '../use/useAction'
 
 /** What was changed, by whom, the latest first. */
 const acts = ref<Schemas['Act'][]>([])
 const more = ref(true)
-const trouble = ref('')
+const { trouble, run } = useAction()
 const loaded = ref(false)
 
-async function load() {
-  trouble.value = ''
-  try {
+const load = () =>
+  run(async () => {
     const page = await ask(
       api.GET('/acts', { params: { query: { before: acts.value.at(-1)?.id ?? 0, size: 100 } } }),
     )
     acts.value.push(...page.acts)
     more.value = page.more
     loaded.value = true
-  } catch (e) {
-    trouble.value = (e as Error).message
-  }
-}
+  })
 void load()
 </script>
 

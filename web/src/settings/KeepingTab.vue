@@ -4,36 +4,32 @@ import { useQuery, useQueryCache } from '@pinia/colada'
 import { ref, watch } from 'vue'
 
 import { api, ask, type Schemas } from '../client'
+import { queries } from '../queries'
 import { sayMoment } from '../words'
-import TroubleBox from './TroubleBox.vue'
+import TroubleBox from '../ui/TroubleBox.vue'
+import { useAction } from '../use/useAction'
 
 const cache = useQueryCache()
-const settings = useQuery({ key: ['settings'], query: () => ask(api.GET('/settings')) })
-const hooks = useQuery({ key: ['hooks'], query: () => ask(api.GET('/hooks')) })
-const models = useQuery({ key: ['model-facts'], query: () => ask(api.GET('/model-facts')) })
+const settings = useQuery(queries.settings())
+const hooks = useQuery(queries.hooks())
+const models = useQuery(queries.modelFacts())
 const form = ref<Schemas['Settings']>()
 watch(settings.data, (s) => (form.value = s && { ...s }), { immediate: true })
-const says = ref('')
-const trouble = ref('')
+const { says, trouble, run: act } = useAction()
 const secret = ref<{ of: string; text: string }>()
 const name = ref('')
 const url = ref('')
 
-async function run(f: () => Promise<void>) {
-  says.value = trouble.value = ''
+async function run(f: () => Promise<string | void>) {
   secret.value = undefined
-  try {
-    await f()
-  } catch (e) {
-    trouble.value = (e as Error).message
-  }
+  await act(f)
   await Promise.all([hooks.refetch(), models.refetch()])
 }
 const save = () =>
   run(async () => {
     await ask(api.PUT('/settings', { body: form.value! }))
     await cache.invalidateQueries()
-    says.value = 'Kept.'
+    return 'Kept.'
   })
 const addHook = () =>
   run(async () => {

@@ -2,19 +2,19 @@
 import AppButton from '../ui/AppButton.vue'
 import { ref } from 'vue'
 
-import { api, signedOut } from '../client'
+import { api, ask, signedOut } from '../client'
+import { useAction } from '../use/useAction'
 
 /** Changes one's own password; that signs out everywhere. */
 const old = ref('')
 const fresh = ref('')
-const trouble = ref('')
+const { trouble, run } = useAction()
 
-async function change() {
-  trouble.value = ''
-  const { error } = await api.PUT('/session/password', { body: { old: old.value, new: fresh.value } })
-  if (error) trouble.value = (error as { detail?: string }).detail ?? 'The service did not change it.'
-  else window.dispatchEvent(new Event(signedOut))
-}
+const change = () =>
+  run(async () => {
+    await ask(api.PUT('/session/password', { body: { old: old.value, new: fresh.value } }))
+    window.dispatchEvent(new Event(signedOut))
+  })
 const input = 'block w-64 rounded-md border border-line bg-card px-2 py-1 text-ink'
 </script>
 

@@ -4,8 +4,10 @@ import { useQuery } from '@pinia/colada'
 import { ref } from 'vue'
 
 import { api, ask, type Schemas } from '../client'
+import { queries } from '../queries'
 import { sayMoment } from '../words'
-import TroubleBox from './TroubleBox.vue'
+import TroubleBox from '../ui/TroubleBox.vue'
+import { useAction } from '../use/useAction'
 
 type Role = Schemas['User']['role']
 const roles: { role: Role; may: string }[] = [
@@ -13,8 +15,8 @@ const roles: { role: Role; may: string }[] = [
   { role: 'technician', may: 'reads, enters facts, ticks steps, makes links to visits' },
   { role: 'administrator', may: 'does everything' },
 ]
-const users = useQuery({ key: ['users'], query: () => ask(api.GET('/users')) })
-const tokens = useQuery({ key: ['tokens'], query: () => ask(api.GET('/tokens')) })
+const users = useQuery(queries.users())
+const tokens = useQuery(queries.tokens())
 const name = ref('')
 const role = ref<Role>('technician')
 const only = ref('')
@@ -30,16 +32,11 @@ const token = ref('')
 const scope = ref<Schemas['NewToken']['scope']>('submit')
 const days = ref(90)
 const secret = ref<{ of: string; text: string }>()
-const trouble = ref('')
+const { trouble, run: act } = useAction()
 
 async function run(f: () => Promise<void>) {
-  trouble.value = ''
   secret.value = undefined
-  try {
-    await f()
-  } catch (e) {
-    trouble.value = (e as Error).message
-  }
+  await act(f)
   await Promise.all([users.refetch(), tokens.refetch()])
 }
 const put = (who: string, as: Role, places?: string[], renew = false) =>
@@ -55,8 +52,7 @@ const put = (who: string, as: Role, places?: string[], renew = false) =>
   })
 const remove = (who: string) =>
   run(async () => {
-    const { error } = await api.DELETE('/users/{name}', { params: { path: { name: who } } })
-    if (error) throw new Error((error as { detail?: string }).detail)
+    await ask(api.DELETE('/users/{name}', { params: { path: { name: who } } }))
   })
 const addToken = () =>
   run(async () => {
@@ -68,8 +64,7 @@ const addToken = () =>
   })
 const endToken = (id: number) =>
   run(async () => {
-    const { error } = await api.DELETE('/tokens/{id}', { params: { path: { id } } })
-    if (error) throw new Error((error as { detail?: string }).detail)
+    await ask(api.DELETE('/tokens/{id}', { params: { path: { id } } }))
   })
 const input = 'block rounded-md border border-line bg-card px-2 py-1 text-sm text-ink'
 </script>

@@ -5,15 +5,17 @@ import { computed, ref, watch } from 'vue'
 import { onBeforeRouteLeave, useRoute } from 'vue-router'
 
 import { api, ask, type Schemas } from '../client'
-import ActsTab from '../parts/ActsTab.vue'
-import DocumentEditor from '../parts/DocumentEditor.vue'
-import KeepingTab from '../parts/KeepingTab.vue'
-import OwnPassword from '../parts/OwnPassword.vue'
-import PeopleTab from '../parts/PeopleTab.vue'
-import TroubleBox from '../parts/TroubleBox.vue'
-import { useSession } from '../session'
+import { queries } from '../queries'
+import ActsTab from './ActsTab.vue'
+import DocumentEditor from '../releases/DocumentEditor.vue'
+import KeepingTab from './KeepingTab.vue'
+import OwnPassword from './OwnPassword.vue'
+import PeopleTab from './PeopleTab.vue'
+import TroubleBox from '../ui/TroubleBox.vue'
+import { usePermissions } from '../use/usePermissions'
 import { sayMoment } from '../words'
 import { confirm } from '../ui/confirm'
+import { useAction } from '../use/useAction'
 
 type Kind = 'steps' | 'guides' | 'prices'
 const kinds: { kind: Kind; title: string; about: string; none: string }[] = [
@@ -41,11 +43,11 @@ const kinds: { kind: Kind; title: string; about: string; none: string }[] = [
 ]
 const route = useRoute()
 const cache = useQueryCache()
-const { data: who } = useSession()
+const { manages } = usePermissions()
 const kind = computed<Kind>(() => kinds.find((k) => k.kind === route.query.kind)?.kind ?? 'guides')
 /** Tabs that are no document. */
 const others = computed(() => [
-  ...(who.value?.scope === 'manage'
+  ...(manages.value
     ? [
         { kind: 'keeping', title: 'Keeping and telling' },
         { kind: 'people', title: 'People and tokens' },
@@ -57,16 +59,11 @@ const others = computed(() => [
 const other = computed(() => others.value.find((o) => o.kind === route.query.kind)?.kind)
 const tabs = computed(() => [...kinds, ...others.value])
 const one = computed(() => kinds.find((k) => k.kind === kind.value)!)
-const { data, error, refetch } = useQuery({
-  key: () => ['house', kind.value],
-  query: () => ask(api.GET('/house/{kind}', { params: { path: { kind: kind.value } } })),
-})
+const { data, error, refetch } = useQuery(() => queries.house(kind.value))
 const text = ref('')
 const saved = ref('')
 const mistakes = ref<Schemas['DocMistake'][]>([])
-const says = ref('')
-const trouble = ref('')
-const busy = ref(false)
+const { busy, says, trouble, run } = useAction()
 const editing = ref(false)
 watch(
   data,
@@ -95,17 +92,6 @@ function begin() {
   text.value = data.value?.shipped ?? ''
   editing.value = true
 }
-async function run(f: () => Promise<void>) {
-  busy.value = true
-  says.value = trouble.value = ''
-  try {
-    await f()
-  } catch (e) {
-    trouble.value = (e as Error).message
-  } finally {
-    busy.value = false
-  }
-}
 const put = () =>
   run(async () => {
     const path = { kind: kind.value }
@@ -115,14 +101,13 @@ const put = () =>
     mistakes.value = read.mistakes
     if (read.mistakes.length) {
       const found = read.mistakes.length === 1 ? 'One mistake' : `${read.mistakes.length} mistakes`
-      trouble.value = `${found}. What was in force stays in force.`
-      return
+      throw new Error(`${found}. What was in force stays in force.`)
     }
     await ask(api.PUT('/house/{kind}', { params: { path }, body: { text: text.value } }))
     saved.value = text.value
     await refetch()
     await cache.invalidateQueries()
-    says.value = 'It is in force. Plans are made with it from now on.'
+    return 'It is in force. Plans are made with it from now on.'
   })
 const drop = () =>
   run(async () => {
@@ -130,7 +115,7 @@ const drop = () =>
     saved.value = text.value
     await refetch()
     await cache.invalidateQueries()
-    says.value = 'Yours is no longer in force; it is kept.'
+    return 'Yours is no longer in force; it is kept.'
   })
 </script>
 
@@ -176,7 +161,7 @@ const drop = () =>
     </template>
     <p v-if="trouble" role="alert" class="mt-3 text-replace">{{ trouble }}</p>
     <p v-if="says" role="status" class="mt-3 text-ready">{{ says }}</p>
-    <div v-if="who?.scope === 'manage'" class="mt-3 flex gap-4">
+    <div v-if="manages" class="mt-3 flex gap-4">
       <AppButton v-if="!editing" kind="main" @click="begin"> Write your own </AppButton>
       <template v-else>
         <AppButton kind="main" :disabled="busy || !changed" @click="put"> Put in force </AppButton>

@@ -5,6 +5,7 @@ import { ref } from 'vue'
 import { useRouter } from 'vue-router'
 
 import { api, ask } from '../client'
+import { queries } from '../queries'
 
 const cache = useQueryCache()
 const router = useRouter()
@@ -23,7 +24,7 @@ async function make() {
       api.POST('/session/first', { body: { secret, name: name.value, password: password.value } }),
     )
     await router.replace('/')
-    cache.setQueryData(['session'], who)
+    cache.setQueryData(queries.session().key, who)
   } catch (e) {
     wrong.value = (e as Error).message
   } finally {

@@ -4,6 +4,7 @@ import { useQueryCache } from '@pinia/colada'
 import { ref } from 'vue'
 
 import { api, ask } from '../client'
+import { queries } from '../queries'
 
 const cache = useQueryCache()
 const name = ref('')
@@ -16,7 +17,7 @@ async function signIn() {
   busy.value = true
   try {
     const who = await ask(api.POST('/session', { body: { name: name.value, password: password.value } }))
-    cache.setQueryData(['session'], who)
+    cache.setQueryData(queries.session().key, who)
   } catch (e) {
     wrong.value = (e as Error).message
   } finally {

@@ -1,6 +1,8 @@
 import { useQueryCache } from '@pinia/colada'
 import { onScopeDispose, ref, watch, type Ref } from 'vue'
 
+import { liveQueries } from '../queries'
+
 /** How often an open page asks again at most, in milliseconds. */
 const apart = 2000
 
@@ -10,31 +12,9 @@ export function useLive(signedIn: Ref<boolean>) {
   const connected = ref(true)
   let source: EventSource | undefined
   let waiting: ReturnType<typeof setTimeout> | undefined
-  const keys = [
-    'fleet',
-    'devices',
-    'grid',
-    'device',
-    'doubts',
-    'expected',
-    'progress',
-    'tags',
-    'filters',
-    'model-facts',
-    'work',
-    'effects',
-    'decisions',
-    'waves',
-    'wave',
-    'rule-changes',
-    'releases',
-    'release',
-    'targets',
-    'target-requirements',
-  ]
   const again = () => {
     waiting = undefined
-    for (const key of keys) void cache.invalidateQueries({ key: [key] }, true)
+    for (const name of liveQueries) void cache.invalidateQueries({ key: [name] }, true)
   }
   const close = () => {
     source?.close()

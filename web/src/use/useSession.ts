@@ -1,8 +1,8 @@
 import { useQuery } from '@pinia/colada'
 
-import { api, ask } from './client'
+import { queries } from '../queries'
 
 /** Who is signed in; the scope is none when nobody is. */
-export const useSession = () => useQuery({ key: ['session'], query: () => ask(api.GET('/session')) })
+export const useSession = () => useQuery(queries.session())
 
 export const nobody = { name: '', scope: 'none' as const }

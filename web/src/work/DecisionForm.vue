@@ -4,7 +4,9 @@ import { useQuery } from '@pinia/colada'
 import { computed, ref, watch } from 'vue'
 
 import { api, ask, type Schemas } from '../client'
+import { queries } from '../queries'
 import { count } from '../words'
+import { useAction } from '../use/useAction'
 
 /** Decides something about machines until a date. */
 const props = defineProps<{ scope?: string; manages: boolean; fails?: { id: string; title: string }[] }>()
@@ -43,19 +45,15 @@ const requirement = ref('')
 const reason = ref('')
 const until = ref('')
 const ahead = ref(false)
-const says = ref('')
-const trouble = ref('')
-const busy = ref(false)
+const { busy, says, trouble, run } = useAction()
 /** What may be waived of the targets: the service refuses the rest and says why. */
-const targets = useQuery({ key: ['targets'], query: () => ask(api.GET('/targets')) })
-const releases = useQuery({
-  key: () => ['target-requirements', targets.data.value?.pc ?? '', targets.data.value?.mac ?? ''],
-  query: async () => {
-    const ids = [targets.data.value?.pc, targets.data.value?.mac].filter((id): id is string => !!id)
-    return Promise.all(ids.map((id) => ask(api.GET('/releases/{id}', { params: { path: { id } } }))))
-  },
-  enabled: () => !!targets.data.value,
-})
+const targets = useQuery(queries.targets())
+const releases = useQuery(() => ({
+  ...queries.targetReleases(
+    [targets.data.value?.pc, targets.data.value?.mac].filter((id): id is string => !!id),
+  ),
+  enabled: !!targets.data.value,
+}))
 const requirements = computed(
   () =>
     props.fails ??
@@ -65,10 +63,8 @@ const requirements = computed(
         .map((q) => ({ id: q.id, title: `${q.title} · ${r.name}` })),
     ),
 )
-async function make() {
-  busy.value = true
-  says.value = trouble.value = ''
-  try {
+const make = () =>
+  run(async () => {
     const d = await ask(
       api.POST('/decisions', {
         body: {
@@ -81,15 +77,10 @@ async function make() {
         },
       }),
     )
-    says.value = `${d.says} It is for ${count(d.machines, 'machine', 'machines')}.`
     reason.value = ''
     emit('made')
-  } catch (e) {
-    trouble.value = (e as Error).message
-  } finally {
-    busy.value = false
-  }
-}
+    return `${d.says} It is for ${count(d.machines, 'machine', 'machines')}.`
+  })
 const input = 'mt-0.5 block w-full rounded-md border border-line bg-card px-2 py-1 text-sm text-ink'
 const label = 'block text-[13px] text-soft'
 </script>

@@ -1,10 +1,10 @@
 <script setup lang="ts">
 import AppButton from '../ui/AppButton.vue'
-import { ref } from 'vue'
 
 import { api, ask, type Schemas } from '../client'
 import { number } from '../words'
 import { confirm } from '../ui/confirm'
+import { useAction } from '../use/useAction'
 
 const props = defineProps<{
   decisions: Schemas['Decision'][]
@@ -20,7 +20,7 @@ const names: Record<Schemas['Decision']['kind'], string> = {
   hold: 'Held back',
   later: 'Left alone',
 }
-const trouble = ref('')
+const { trouble, run } = useAction()
 async function end(d: Schemas['Decision']) {
   const yes = await confirm({
     title: 'End this decision?',
@@ -28,13 +28,10 @@ async function end(d: Schemas['Decision']) {
     action: 'End decision',
   })
   if (!yes) return
-  trouble.value = ''
-  try {
+  await run(async () => {
     await ask(api.DELETE('/decisions/{id}', { params: { path: { id: d.id } } }))
     emit('changed')
-  } catch (e) {
-    trouble.value = (e as Error).message
-  }
+  })
 }
 const mayEnd = (d: Schemas['Decision']) => props.may && (props.manages || d.kind === 'later')
 </script>

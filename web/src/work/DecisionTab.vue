@@ -3,8 +3,8 @@ import { useQuery } from '@pinia/colada'
 import { computed, ref } from 'vue'
 import { useRoute } from 'vue-router'
 
-import { api, ask } from '../client'
-import TroubleBox from '../parts/TroubleBox.vue'
+import { queries } from '../queries'
+import TroubleBox from '../ui/TroubleBox.vue'
 import { number } from '../words'
 import DecisionForm from './DecisionForm.vue'
 import DecisionList from './DecisionList.vue'
@@ -13,11 +13,10 @@ defineProps<{ may: boolean; manages: boolean }>()
 const emit = defineEmits<{ changed: [] }>()
 const route = useRoute()
 const all = ref(false)
-const { data, error, refetch } = useQuery({
-  key: () => ['decisions', all.value],
-  query: () => ask(api.GET('/decisions', { params: { query: { all: all.value } } })),
+const { data, error, refetch } = useQuery(() => ({
+  ...queries.decisions(all.value),
   placeholderData: (before) => before,
-})
+}))
 const counting = computed(() => (data.value?.decisions ?? []).filter((d) => d.counts))
 const over = computed(() => (data.value?.decisions ?? []).filter((d) => !d.counts))
 async function again() {

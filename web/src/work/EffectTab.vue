@@ -2,23 +2,17 @@
 import { useQuery } from '@pinia/colada'
 import { computed, ref } from 'vue'
 
-import { api, ask } from '../client'
-import TroubleBox from '../parts/TroubleBox.vue'
+import { queries } from '../queries'
+import TroubleBox from '../ui/TroubleBox.vue'
 import { hours, number } from '../words'
 import EffortCurve from './EffortCurve.vue'
 
 const props = defineProps<{ where: string }>()
 const order = ref<'machines' | 'time'>('machines')
-const { data, error, refetch } = useQuery({
-  key: () => ['effects', props.where, order.value],
-  query: () =>
-    ask(
-      api.GET('/work/effects', {
-        params: { query: { where: props.where || undefined, order: order.value } },
-      }),
-    ),
+const { data, error, refetch } = useQuery(() => ({
+  ...queries.effects({ where: props.where || undefined, order: order.value }),
   placeholderData: (before) => before,
-})
+}))
 const most = computed(() => Math.max(1, ...(data.value?.remedies ?? []).map((r) => r.needs)))
 const list = (where: string) => ({ name: 'devices', query: { where } })
 const part = (n: number) => `${(100 * n) / most.value}%`

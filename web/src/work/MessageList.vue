@@ -5,22 +5,21 @@ import { ref } from 'vue'
 
 import { api, ask, type Schemas } from '../client'
 import { count } from '../words'
+import { useAction } from '../use/useAction'
 
 /** What to tell the people whose machines are visited: texts to copy into a mail. */
 const props = defineProps<{ where: string }>()
 const open = ref(false)
 const list = ref<Schemas['MessageList']>()
-const trouble = ref('')
+const { trouble, run } = useAction()
 const copied = ref('')
 async function show() {
   open.value = true
   list.value = undefined
-  trouble.value = copied.value = ''
-  try {
+  copied.value = ''
+  await run(async () => {
     list.value = await ask(api.GET('/work/messages', { params: { query: { where: props.where } } }))
-  } catch (e) {
-    trouble.value = (e as Error).message
-  }
+  })
 }
 const text = (m: Schemas['Message']) => `${m.subject}\n\n${m.text.join('\n\n')}`
 async function copy(m: Schemas['Message']) {

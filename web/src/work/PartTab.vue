@@ -1,33 +1,25 @@
 <script setup lang="ts">
-import { ref } from 'vue'
-
 import { api, ask, type Schemas } from '../client'
 import { count, number } from '../words'
+import { useAction } from '../use/useAction'
 
 defineProps<{ work: Schemas['Worklist']; may: boolean }>()
 const emit = defineEmits<{ changed: [] }>()
-const says = ref('')
-const trouble = ref('')
+const { says, trouble, run } = useAction()
 const list = (where: string) => ({ name: 'devices', query: { where } })
 /** What a number field says, if it is a whole number that may be. */
 const whole = (e: Event) => {
   const n = Number((e.target as HTMLInputElement).value)
   return Number.isInteger(n) && n >= 0 ? n : undefined
 }
-async function put(l: Schemas['OrderLine'], onHand: number | undefined, days: number | undefined) {
-  says.value = trouble.value = ''
-  if (onHand === undefined || days === undefined) {
-    trouble.value = 'Give a whole number that is not below 0.'
-    return
-  }
-  try {
+const put = (l: Schemas['OrderLine'], onHand: number | undefined, days: number | undefined) =>
+  run(async () => {
+    if (onHand === undefined || days === undefined)
+      throw new Error('Give a whole number that is not below 0.')
     await ask(api.PUT('/work/stock', { body: { part: l.part, on_hand: onHand, lead_days: days } }))
-    says.value = `${l.part}: ${number(onHand)} on hand${days ? `, the rest takes ${count(days, 'day', 'days')}` : ''}.`
     emit('changed')
-  } catch (e) {
-    trouble.value = (e as Error).message
-  }
-}
+    return `${l.part}: ${number(onHand)} on hand${days ? `, the rest takes ${count(days, 'day', 'days')}` : ''}.`
+  })
 const field = 'w-16 rounded-md border border-line bg-card px-1.5 py-0.5 text-right'
 </script>
 

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import type { Schemas } from '../client'
-import FactForm from '../parts/FactForm.vue'
+import FactForm from '../devices/FactForm.vue'
 import { number } from '../words'
 
 defineProps<{ work: Schemas['Worklist']; may: boolean }>()

@@ -5,18 +5,17 @@ import { computed, ref } from 'vue'
 
 import { api, ask, type Schemas } from '../client'
 import { format } from '../filter'
-import DispositionMark from '../parts/DispositionMark.vue'
+import DispositionMark from '../ui/DispositionMark.vue'
 import { count, hours, number, sayDay } from '../words'
 import MessageList from './MessageList.vue'
+import { useAction } from '../use/useAction'
 
 const props = defineProps<{ work: Schemas['Worklist']; may: boolean }>()
 const emit = defineEmits<{ changed: [] }>()
 const chosen = ref(new Set<string>())
 const who = ref('')
 const note = ref('')
-const says = ref('')
-const trouble = ref('')
-const busy = ref(false)
+const { busy, says, trouble, run: act } = useAction()
 const stops = computed(() => props.work.stops)
 /** The visits of one place, as a filter. */
 const at = (place: string) =>
@@ -33,16 +32,7 @@ function chooseAll(stop: Schemas['Stop'], yes: boolean) {
 }
 const allOf = (stop: Schemas['Stop']) => stop.visits.every((v) => chosen.value.has(v.key))
 async function run(f: () => Promise<string>) {
-  busy.value = true
-  says.value = trouble.value = ''
-  try {
-    says.value = await f()
-    emit('changed')
-  } catch (e) {
-    trouble.value = (e as Error).message
-  } finally {
-    busy.value = false
-  }
+  if (await act(f)) emit('changed')
 }
 const give = () =>
   run(async () => {

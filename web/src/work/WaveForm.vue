@@ -4,6 +4,8 @@ import { useQuery } from '@pinia/colada'
 import { computed, ref, watch } from 'vue'
 
 import { api, ask, type Schemas } from '../client'
+import { queries } from '../queries'
+import { useAction } from '../use/useAction'
 
 /** Adds a wave, or changes the one that is given. */
 const props = defineProps<{ wave?: Schemas['Wave'] }>()
@@ -37,28 +39,20 @@ watch(
   },
   { immediate: true },
 )
-const releases = useQuery({ key: ['releases'], query: () => ask(api.GET('/releases')) })
+const releases = useQuery(queries.releases())
 const targets = computed(() => (releases.data.value?.releases ?? []).filter((r) => r.target))
 watch(targets, (t) => (w.value.release ??= t[0]?.id), { immediate: true })
-const trouble = ref('')
-const busy = ref(false)
-async function save() {
-  busy.value = true
-  trouble.value = ''
-  const body = { ...w.value, note: w.value.note || undefined }
-  try {
+const { busy, trouble, run } = useAction()
+const save = () =>
+  run(async () => {
+    const body = { ...w.value, note: w.value.note || undefined }
     emit(
       'made',
       props.wave
         ? await ask(api.PUT('/waves/{id}', { params: { path: { id: props.wave.id } }, body }))
         : await ask(api.POST('/waves', { body })),
     )
-  } catch (e) {
-    trouble.value = (e as Error).message
-  } finally {
-    busy.value = false
-  }
-}
+  })
 const input = 'mt-0.5 block w-full rounded-md border border-line bg-card px-2 py-1 text-sm text-ink'
 const label = 'block text-[13px] text-soft'
 </script>

@@ -5,28 +5,26 @@ import { computed, ref } from 'vue'
 import { useRouter } from 'vue-router'
 
 import { api, ask, type Schemas } from '../client'
-import TroubleBox from '../parts/TroubleBox.vue'
+import { queries } from '../queries'
+import TroubleBox from '../ui/TroubleBox.vue'
 import { number, sayDay } from '../words'
 import WaveForm from './WaveForm.vue'
+import { useAction } from '../use/useAction'
 
 defineProps<{ manages: boolean }>()
 const router = useRouter()
-const { data, error, refetch } = useQuery({ key: ['waves'], query: () => ask(api.GET('/waves')) })
+const { data, error, refetch } = useQuery(queries.waves())
 const waves = computed(() => data.value?.waves ?? [])
 const from = ref('')
 const to = ref('')
 const reason = ref('')
-const trouble = ref('')
-async function setDays(days: Schemas['Blackout'][]) {
-  trouble.value = ''
-  try {
+const { trouble, run } = useAction()
+const setDays = (days: Schemas['Blackout'][]) =>
+  run(async () => {
     await ask(api.PUT('/blackout', { body: { days } }))
     from.value = to.value = reason.value = ''
     await refetch()
-  } catch (e) {
-    trouble.value = (e as Error).message
-  }
-}
+  })
 const add = () =>
   setDays([
     ...(data.value?.blackout ?? []),

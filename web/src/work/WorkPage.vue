@@ -4,17 +4,17 @@ import { useQuery } from '@pinia/colada'
 import { computed, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 
-import { api, ask } from '../client'
-import TroubleBox from '../parts/TroubleBox.vue'
-import { useSession } from '../session'
-import BatchTab from '../work/BatchTab.vue'
-import DecisionTab from '../work/DecisionTab.vue'
-import EffectTab from '../work/EffectTab.vue'
-import PartTab from '../work/PartTab.vue'
-import QuestionTab from '../work/QuestionTab.vue'
-import VisitTab from '../work/VisitTab.vue'
-import WatchTab from '../work/WatchTab.vue'
-import WaveTab from '../work/WaveTab.vue'
+import { queries } from '../queries'
+import TroubleBox from '../ui/TroubleBox.vue'
+import { usePermissions } from '../use/usePermissions'
+import BatchTab from './BatchTab.vue'
+import DecisionTab from './DecisionTab.vue'
+import EffectTab from './EffectTab.vue'
+import PartTab from './PartTab.vue'
+import QuestionTab from './QuestionTab.vue'
+import VisitTab from './VisitTab.vue'
+import WatchTab from './WatchTab.vue'
+import WaveTab from './WaveTab.vue'
 import { capital, count, number } from '../words'
 
 const route = useRoute()
@@ -24,14 +24,8 @@ const {
   data: work,
   error,
   refetch,
-} = useQuery({
-  key: () => ['work', where.value],
-  query: () => ask(api.GET('/work', { params: { query: { where: where.value || undefined } } })),
-  staleTime: 5_000,
-})
-const { data: who } = useSession()
-const may = computed(() => ['work', 'manage'].includes(who.value?.scope ?? ''))
-const manages = computed(() => who.value?.scope === 'manage')
+} = useQuery(() => ({ ...queries.work(where.value || undefined), staleTime: 5_000 }))
+const { works: may, manages } = usePermissions()
 const tabs = computed(() => [
   { id: 'first', title: 'What frees most' },
   { id: 'visits', title: 'Visits', count: work.value?.visits },
@@ -45,16 +39,8 @@ const tabs = computed(() => [
 const tab = computed(() => tabs.value.find((t) => t.id === route.query.tab)?.id ?? 'first')
 /** Decisions and waves are about all machines. */
 const filtered = computed(() => !['decisions', 'waves'].includes(tab.value))
-const waves = useQuery({
-  key: ['waves'],
-  query: () => ask(api.GET('/waves')),
-  enabled: () => tab.value === 'waves',
-})
-const decided = useQuery({
-  key: () => ['decisions', false],
-  query: () => ask(api.GET('/decisions')),
-  enabled: () => tab.value === 'decisions',
-})
+const waves = useQuery(() => ({ ...queries.waves(), enabled: tab.value === 'waves' }))
+const decided = useQuery(() => ({ ...queries.decisions(false), enabled: tab.value === 'decisions' }))
 /** The answer of the tab that is open. */
 const says = computed(() => {
   if (tab.value === 'waves')

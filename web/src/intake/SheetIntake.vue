@@ -1,0 +1,161 @@
+<script setup lang="ts">
+import { ref, watch } from 'vue'
+
+import { api, ask, type Schemas } from '../client'
+import { inBase64 } from '../file'
+import AppButton from '../ui/AppButton.vue'
+import { useAction } from '../use/useAction'
+import { factNames, unitNames, usualUnits } from './headings'
+
+/** A spreadsheet: what becomes of each column, before anything is kept. */
+const props = defineProps<{ file: File }>()
+const emit = defineEmits<{ keep: [lines: string[], refused: Schemas['SheetRow'][]] }>()
+const { trouble, run } = useAction()
+const sheet = ref<Schemas['SheetRead']>()
+const content = ref('')
+const choices = ref<Record<string, { fact: string; unit?: string }>>({})
+const platform = ref('windows')
+watch(
+  () => props.file,
+  async (file) => {
+    sheet.value = undefined
+    choices.value = {}
+    content.value = await inBase64(file)
+    await readSheet()
+  },
+  { immediate: true },
+)
+const readSheet = () =>
+  run(async () => {
+    sheet.value = await ask(
+      api.POST('/sheets/read', {
+        body: {
+          name: props.file.name,
+          content: content.value,
+          columns: choices.value,
+          fixed: platform.value ? { 'os.platform': platform.value } : {},
+        },
+      }),
+    )
+  })
+function choose(c: Schemas['SheetColumn'], fact: string, unit?: string) {
+  choices.value = { ...choices.value, [c.heading]: { fact, unit: unit || undefined } }
+  void readSheet()
+}
+function keep() {
+  const lines = (sheet.value?.lines ?? '').split('\n').filter(Boolean)
+  emit(
+    'keep',
+    lines,
+    (sheet.value?.refused ?? []).filter((r) => r.problem),
+  )
+}
+const unitsOf = (c: Schemas['SheetColumn']) => usualUnits.filter((u) => c.units?.includes(u))
+const input = 'rounded-md border border-line bg-card px-2 py-0.5 text-sm text-ink'
+</script>
+
+<template>
+  <p v-if="trouble" role="alert" class="mt-2 text-replace">{{ trouble }}</p>
+  <section v-if="sheet" aria-label="The spreadsheet" class="mt-4">
+    <p class="mb-2 font-semibold">
+      {{ file.name }}:
+      {{
+        sheet.settled
+          ? `${sheet.machines} of ${sheet.total} rows are machines.`
+          : `${sheet.total} rows. Choose what its headings do not say; nothing is kept before.`
+      }}
+    </p>
+    <label class="mb-3 block text-sm"
+      >All of them run
+      <select v-model="platform" :class="input" @change="readSheet">
+        <option value="windows">Windows</option>
+        <option value="macos">macOS</option>
+        <option value="linux">Linux</option>
+        <option value="">what a column says</option>
+      </select>
+    </label>
+    <p v-for="p in sheet.problems" :key="p" class="mb-2 text-replace">{{ p }}</p>
+    <table class="mb-3 text-left text-sm">
+      <thead class="text-soft">
+        <tr>
+          <th scope="col" class="py-1 pr-5 font-normal">Column</th>
+          <th scope="col" class="py-1 pr-5 font-normal">Is</th>
+          <th scope="col" class="py-1 font-normal">In</th>
+        </tr>
+      </thead>
+      <tbody>
+        <tr
+          v-for="c in sheet.columns"
+          :key="c.heading"
+          class="border-t border-line/60"
+          :data-column="c.heading"
+        >
+          <th scope="row" class="py-1 pr-5 font-semibold">{{ c.heading }}</th>
+          <td class="py-1 pr-5">
+            <select
+              v-if="c.ask?.length"
+              :class="input"
+              :aria-label="`What ${c.heading} is`"
+              @change="choose(c, ($event.target as HTMLSelectElement).value)"
+            >
+              <option value="?" disabled selected>choose</option>
+              <option v-for="f in c.ask" :key="f" :value="f">{{ factNames[f] ?? f }}</option>
+              <option value="">leave it out</option>
+            </select>
+            <template v-else-if="c.fact">{{ factNames[c.fact] ?? c.fact }}</template>
+            <span v-else class="text-soft">not used</span>
+          </td>
+          <td class="py-1">
+            <select
+              v-if="c.units?.length"
+              :value="c.problem ? '' : c.unit"
+              :class="input"
+              :aria-label="`Unit of ${c.heading}`"
+              @change="choose(c, c.fact!, ($event.target as HTMLSelectElement).value)"
+            >
+              <option value="" disabled>choose</option>
+              <option v-for="u in unitsOf(c)" :key="u" :value="u">{{ unitNames[u] ?? u }}</option>
+            </select>
+          </td>
+        </tr>
+      </tbody>
+    </table>
+    <div
+      v-if="sheet.rows.length"
+      class="mb-3 overflow-x-auto"
+      tabindex="0"
+      role="region"
+      aria-label="Preview"
+    >
+      <table class="text-left text-sm">
+        <thead class="text-soft">
+          <tr>
+            <template v-for="(c, i) in sheet.columns" :key="i"
+              ><th v-if="c.fact" scope="col" class="py-1 pr-4 font-normal">{{ c.heading }}</th></template
+            >
+          </tr>
+        </thead>
+        <tbody>
+          <tr v-for="r in sheet.rows.slice(0, 6)" :key="r.row" class="border-t border-line/60">
+            <template v-for="(c, i) in sheet.columns" :key="i"
+              ><td v-if="c.fact" class="py-1 pr-4">
+                {{ r.facts?.[i] }}<span v-if="!r.facts?.[i]" class="text-soft">not known</span>
+              </td></template
+            >
+          </tr>
+        </tbody>
+      </table>
+    </div>
+    <ul v-if="sheet.settled" class="mb-3 text-sm text-soft">
+      <li
+        v-for="r in [...sheet.rows, ...sheet.refused].filter((r) => r.problem || r.left?.length)"
+        :key="r.row"
+      >
+        Row {{ r.row }}: {{ r.problem ?? `without ${r.left?.join('; ')}` }}
+      </li>
+    </ul>
+    <AppButton kind="main" small :disabled="!sheet.settled || !sheet.machines" @click="keep">
+      Hand in {{ sheet.machines }} machines
+    </AppButton>
+  </section>
+</template>

@@ -1,0 +1,107 @@
+<script setup lang="ts">
+import type { Schemas } from '../client'
+import AppButton from '../ui/AppButton.vue'
+import { count, number, sayDay, sayMoment } from '../words'
+
+/** The machines of a wave, with what has become of each. */
+defineProps<{ wave: Schemas['WaveDetail']; busy: boolean; works: boolean; manages: boolean }>()
+const emit = defineEmits<{ drop: [m: Schemas['WaveMachine']]; again: [m: Schemas['WaveMachine']] }>()
+const words: Record<Schemas['WaveMachine']['outcome'], { mark: string; says: string; tone: string }> = {
+  arrived: { mark: '●', says: 'On the release', tone: 'text-ready' },
+  handed: { mark: '◐', says: 'Under way', tone: 'text-reconfigure' },
+  waiting: { mark: '○', says: 'Waiting', tone: 'text-soft' },
+  failed: { mark: '■', says: 'Failed', tone: 'text-replace' },
+  back: { mark: '◆', says: 'Went back', tone: 'text-refit' },
+}
+</script>
+
+<template>
+  <section aria-labelledby="members" class="min-w-0">
+    <h2 id="members" class="border-b border-line pb-1.5 font-semibold">
+      {{ wave.members.length ? `${number(wave.members.length)} in it` : 'Its machines' }}
+    </h2>
+    <p v-if="wave.members.length === 0" class="py-2 text-soft">
+      None yet. {{ count(wave.free, 'machine', 'machines') }} of its rule may enter now.
+    </p>
+    <div v-else class="overflow-x-auto">
+      <table class="w-full min-w-[38rem] text-left text-sm">
+        <thead class="text-soft">
+          <tr>
+            <th scope="col" class="py-1 pr-3 font-normal">Machine</th>
+            <th scope="col" class="py-1 pr-3 font-normal">Day</th>
+            <th scope="col" class="py-1 pr-3 font-normal">Outcome</th>
+            <th scope="col" class="py-1 pr-3 font-normal">Package</th>
+            <th scope="col" class="py-1 font-normal">Before it goes</th>
+          </tr>
+        </thead>
+        <tbody>
+          <tr v-for="m in wave.members" :key="m.key" class="border-t border-line/60 align-baseline">
+            <th scope="row" class="py-1.5 pr-3 font-normal whitespace-nowrap">
+              <RouterLink
+                :to="{ name: 'device', params: { machine: m.key } }"
+                class="font-semibold underline-offset-2 hover:underline"
+                >{{ m.name }}</RouterLink
+              >
+              <span class="block text-[13px] text-soft">{{ m.place }}</span>
+            </th>
+            <td class="py-1.5 pr-3 whitespace-nowrap">{{ m.day ? sayDay(m.day) : '' }}</td>
+            <td class="py-1.5 pr-3">
+              <span class="font-semibold whitespace-nowrap" :class="words[m.outcome].tone"
+                ><span aria-hidden="true" class="mr-1">{{ words[m.outcome].mark }}</span
+                >{{ words[m.outcome].says }}</span
+              >
+              <span
+                v-if="m.reason"
+                class="block text-[13px]"
+                :class="m.refused ? 'text-replace' : 'text-soft'"
+                >{{ m.refused ? 'It may not go now: ' : '' }}{{ m.reason }}</span
+              >
+              <span v-if="m.by_name" class="block text-[13px] text-soft">let in by {{ m.by_name }}</span>
+              <span v-if="m.handed_at && m.outcome === 'handed'" class="block text-[13px] text-soft"
+                >since {{ sayMoment(m.handed_at) }}</span
+              >
+            </td>
+            <td class="py-1.5 pr-3">
+              <template v-if="m.package"
+                >{{ m.package }}
+                <span class="block max-w-44 truncate text-[13px] text-soft" :title="m.sha256"
+                  >{{ m.sha256?.slice(0, 12) }}…</span
+                ></template
+              >
+              <template v-else>{{ m.way }}</template>
+            </td>
+            <td class="py-1.5">
+              <template v-if="m.outcome === 'waiting' || m.outcome === 'handed'">
+                <ul v-if="m.prepare?.length" class="text-[13px] text-soft">
+                  <li v-for="p in m.prepare" :key="p">{{ p }}</li>
+                </ul>
+                <AppButton
+                  v-if="manages && m.outcome === 'waiting'"
+                  kind="link"
+                  small
+                  :aria-label="`Take out ${m.name}`"
+                  :disabled="busy"
+                  class="no-print"
+                  @click="emit('drop', m)"
+                >
+                  Take out
+                </AppButton>
+              </template>
+              <AppButton
+                v-else-if="works && m.outcome !== 'arrived'"
+                kind="link"
+                small
+                :aria-label="`Let it go once more: ${m.name}`"
+                :disabled="busy"
+                class="no-print"
+                @click="emit('again', m)"
+              >
+                Let it go once more
+              </AppButton>
+            </td>
+          </tr>
+        </tbody>
+      </table>
+    </div>
+  </section>
+</template>

@@ -1,0 +1,70 @@
+<script setup lang="ts">
+import { ref } from 'vue'
+
+import type { Schemas } from '../client'
+import AppButton from '../ui/AppButton.vue'
+
+type Outcome = 'arrived' | 'failed' | 'back'
+/** What became of machines, told by a person or by a file, where no inventory can show it. */
+const props = defineProps<{
+  wave: Schemas['WaveDetail']
+  busy: boolean
+  tell: (machine: string, outcome: Outcome, reason: string) => Promise<boolean>
+  tellFile: (file: File) => Promise<boolean>
+}>()
+const telling = ref('')
+const outcome = ref<Outcome>('failed')
+const reason = ref('')
+async function tellOne() {
+  if (await props.tell(telling.value, outcome.value, reason.value)) telling.value = reason.value = ''
+}
+async function choose(e: Event) {
+  const field = e.target as HTMLInputElement
+  const file = field.files?.[0]
+  if (!file) return
+  await props.tellFile(file)
+  field.value = ''
+}
+const input = 'rounded-md border border-line bg-card px-2 py-1 text-sm text-ink'
+</script>
+
+<template>
+  <section aria-labelledby="outcomes" class="mb-7">
+    <h2 id="outcomes" class="mb-2 border-b border-line pb-1.5 font-semibold">What became of them</h2>
+    <p class="text-sm text-soft">Later inventories show who arrived. Tell here what they cannot show.</p>
+    <form class="mt-2 grid gap-1.5 text-[13px] text-soft" @submit.prevent="tellOne">
+      <label
+        >Machine
+        <select v-model="telling" required :class="input" class="mt-0.5 block w-full">
+          <option v-for="m in wave.members" :key="m.key" :value="m.key">{{ m.name }}</option>
+        </select></label
+      >
+      <label
+        >Outcome
+        <select v-model="outcome" :class="input" class="mt-0.5 block w-full">
+          <option value="failed">Failed</option>
+          <option value="back">Went back</option>
+          <option value="arrived">On the release</option>
+        </select></label
+      >
+      <label
+        >Why
+        <input
+          v-model="reason"
+          :required="outcome === 'failed'"
+          maxlength="500"
+          :class="input"
+          class="mt-0.5 block w-full"
+      /></label>
+      <AppButton small type="submit" :disabled="busy" class="justify-self-start"> Tell </AppButton>
+    </form>
+    <label class="mt-3 block text-[13px] text-soft"
+      >Or a file of the deployment system: CSV with machine, outcome, reason
+      <input
+        type="file"
+        accept=".csv,.ndjson,.json,.txt"
+        class="mt-0.5 block w-full text-sm text-ink"
+        @change="choose"
+    /></label>
+  </section>
+</template>
