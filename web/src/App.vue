@@ -60,7 +60,7 @@ window.addEventListener(signedOut, () => cache.setQueryData(queries.session().ke
     <a href="#content" class="sr-only focus:not-sr-only focus:absolute focus:z-10 focus:bg-card focus:p-2">
       To the content
     </a>
-    <nav aria-label="Main" class="side flex items-center gap-1 border-line px-3 py-3">
+    <nav aria-label="Main" class="side">
       <RouterLink to="/" class="mx-2 flex items-center gap-2 text-[19px] font-semibold md:mb-4">
         <svg
           class="size-6 text-accent"
