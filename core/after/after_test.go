@@ -1,13 +1,13 @@
 package after_test
 
 import (
-	"os"
 	"strings"
 	"testing"
 	"time"
 
 	"rolltop.example/rolltop/core/after"
 	"rolltop.example/rolltop/core/assess"
+	"rolltop.example/rolltop/core/internal/coretest"
 	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/core/release"
 )
@@ -17,21 +17,6 @@ var now = time.Date(2026, 11, 23, 8, 0, 0, 0, time.UTC)
 func some[T any](v T) inventory.Opt[T] { return inventory.Some(v) }
 
 type doc = inventory.Document
-
-func skerry(t *testing.T) *release.Release {
-	t.Helper()
-	const dir = "../../internal/standin/releases/"
-	src, err := os.ReadFile(dir + "skerry-12.yaml")
-	if err != nil {
-		t.Fatal(err)
-	}
-	rel, err := release.Read("skerry-12.yaml", src,
-		func(name string) ([]byte, error) { return os.ReadFile(dir + name) })
-	if err != nil {
-		t.Fatal(err)
-	}
-	return rel
-}
 
 // legacy is a PC that needs the disk converted, UEFI, TPM and secure boot.
 func legacy() *doc {
@@ -91,7 +76,7 @@ func secure(d *doc) { d.Firmware.SecureBoot = some("on") }
 // confirm checks a machine before and after changes, an hour apart.
 func confirm(t *testing.T, before *doc, changes ...func(*doc)) *after.Document {
 	t.Helper()
-	rel := skerry(t)
+	rel := coretest.Release(t, "skerry-12")
 	later := *before
 	later.TakenAt = before.TakenAt.Add(time.Hour)
 	for _, change := range changes {
@@ -307,7 +292,7 @@ func TestEncryptionAfterTheWork(t *testing.T) {
 }
 
 func TestTwoMachinesAreRefused(t *testing.T) {
-	rel := skerry(t)
+	rel := coretest.Release(t, "skerry-12")
 	for _, tt := range []struct {
 		change func(*doc)
 		says   string

@@ -10,6 +10,7 @@ import (
 	"strings"
 	"testing"
 
+	"rolltop.example/rolltop/core/internal/coretest"
 	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/core/release"
 )
@@ -21,7 +22,7 @@ var update = flag.Bool("update", false, "write the records in testdata anew")
 // reading it, -update writes the record anew. The other tests say what is right.
 func TestAnswersAreThoseOfTheRecord(t *testing.T) {
 	var out strings.Builder
-	skerry12, skerry13 := load(t, "skerry-12"), load(t, "skerry-13")
+	skerry12, skerry13 := coretest.Release(t, "skerry-12"), coretest.Release(t, "skerry-13")
 	for i, c := range cases {
 		d := sound()
 		c.change(d)

@@ -6,6 +6,7 @@ import (
 	"time"
 
 	"rolltop.example/rolltop/core/assess"
+	"rolltop.example/rolltop/core/internal/coretest"
 	"rolltop.example/rolltop/core/inventory"
 )
 
@@ -16,7 +17,7 @@ func checked(t *testing.T, rel string, change func(*doc)) *assess.Document {
 	if change != nil {
 		change(d)
 	}
-	return run(t, load(t, rel), d).Document(now, "test")
+	return run(t, coretest.Release(t, rel), d).Document(now, "test")
 }
 
 func stepOf(c *assess.Document, id string) *assess.Step {

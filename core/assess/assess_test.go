@@ -10,6 +10,7 @@ import (
 
 	"rolltop.example/rolltop/core/assess"
 	"rolltop.example/rolltop/core/check"
+	"rolltop.example/rolltop/core/internal/coretest"
 	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/core/release"
 )
@@ -19,19 +20,6 @@ var now = time.Date(2026, 11, 23, 8, 0, 0, 0, time.UTC)
 func some[T any](v T) inventory.Opt[T] { return inventory.Some(v) }
 
 type doc = inventory.Document
-
-func load(t testing.TB, name string) *release.Release {
-	t.Helper()
-	src, err := os.ReadFile("../../internal/standin/releases/" + name + ".yaml")
-	if err != nil {
-		t.Fatal(err)
-	}
-	rel, err := release.Read(name, src, beside)
-	if err != nil {
-		t.Fatal(err)
-	}
-	return rel
-}
 
 // sound is a PC that meets every must of Skerry 12.
 func sound() *doc {
@@ -291,7 +279,7 @@ func disagree(d *doc, a, b string) {
 }
 
 func TestWhatItTakes(t *testing.T) {
-	rel := load(t, "skerry-12")
+	rel := coretest.Release(t, "skerry-12")
 	for _, tt := range cases {
 		t.Run(tt.name, func(t *testing.T) {
 			d := sound()
@@ -403,7 +391,7 @@ func holds(t *testing.T, c *assess.Document) {
 }
 
 func TestMacs(t *testing.T) {
-	rel := load(t, "fathom-9")
+	rel := coretest.Release(t, "fathom-9")
 	tests := []struct {
 		name        string
 		change      func(*doc)
@@ -451,7 +439,7 @@ func TestWrongClassIsRefused(t *testing.T) {
 		{"fathom-9", sound(), "GULL-014 is a PC, and Fathom 9 installs on Macs only"},
 		{"skerry-12", mac(), "NSLIP-M03 is a Mac, and Skerry 12 installs on PCs only"},
 	} {
-		_, err := assess.Run(load(t, tt.rel), tt.doc)
+		_, err := assess.Run(coretest.Release(t, tt.rel), tt.doc)
 		if _, ok := err.(*check.WrongClass); !ok || err.Error() != tt.want {
 			t.Errorf("got %v, want %s", err, tt.want)
 		}
@@ -505,7 +493,7 @@ requirements:
 func TestTwoDispositions(t *testing.T) {
 	d := sound()
 	d.Storage.Disks[0].Kind = some("hdd") // only the house asks for more
-	a, err := assess.Run(load(t, "skerry-12"), d)
+	a, err := assess.Run(coretest.Release(t, "skerry-12"), d)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -518,7 +506,7 @@ func TestTwoDispositions(t *testing.T) {
 func TestSupportAndCoverage(t *testing.T) {
 	d := sound()
 	d.TPM.Version = inventory.Opt[string]{}
-	a, err := assess.Run(load(t, "skerry-12"), d)
+	a, err := assess.Run(coretest.Release(t, "skerry-12"), d)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -537,7 +525,7 @@ func TestSupportAndCoverage(t *testing.T) {
 
 // Adding a fact never changes the outcome of an item that does not read it.
 func TestUnrelatedFactsChangeNothing(t *testing.T) {
-	rel := load(t, "skerry-12")
+	rel := coretest.Release(t, "skerry-12")
 	before, _ := assess.Run(rel, sound())
 	d := sound()
 	d.Power.Source, d.Backup.Kind, d.OS.ManagedBy, d.Security.VBS = some("mains"), some("whole disk"),
@@ -552,7 +540,7 @@ func TestUnrelatedFactsChangeNothing(t *testing.T) {
 }
 
 func BenchmarkAssess(b *testing.B) {
-	rel, d := load(b, "skerry-12"), sound()
+	rel, d := coretest.Release(b, "skerry-12"), sound()
 	legacy(d)
 	for b.Loop() {
 		if _, err := assess.Run(rel, d); err != nil {
@@ -562,7 +550,7 @@ func BenchmarkAssess(b *testing.B) {
 }
 
 func BenchmarkDocument(b *testing.B) {
-	rel, d := load(b, "skerry-12"), sound()
+	rel, d := coretest.Release(b, "skerry-12"), sound()
 	legacy(d)
 	a, err := assess.Run(rel, d)
 	if err != nil {
@@ -575,7 +563,7 @@ func BenchmarkDocument(b *testing.B) {
 
 func ExampleRun() {
 	src, _ := os.ReadFile("../../internal/standin/releases/skerry-12.yaml")
-	rel, _ := release.Read("skerry-12.yaml", src, beside)
+	rel, _ := release.Read("skerry-12.yaml", src, coretest.Beside)
 	d := sound()
 	d.Storage.System.FreeBytes = some(int64(18_000_000_000))
 	a, _ := assess.Run(rel, d)
@@ -585,9 +573,4 @@ func ExampleRun() {
 	// Output:
 	// reconfigure: A clean-up of the disk, without a visit.
 	// Free space on the system volume: 18 GB → at least 30 GB
-}
-
-// beside reads a file beside the demo's release documents.
-func beside(name string) ([]byte, error) {
-	return os.ReadFile("../../internal/standin/releases/" + name)
 }

@@ -4,6 +4,7 @@ import (
 	"strings"
 	"testing"
 
+	"rolltop.example/rolltop/core/internal/coretest"
 	"rolltop.example/rolltop/core/inventory"
 )
 
@@ -62,7 +63,7 @@ func TestAMacWithAPCSystemIsAskedAbout(t *testing.T) {
 	d := mac()
 	d.OS.Platform, d.OS.Name, d.OS.Version, d.Device.ModelID = some("windows"), some("Skerry 11"), some("11.2"),
 		some("Foldbook6,2")
-	c := run(t, load(t, "fathom-9"), d).Document(now, "test")
+	c := run(t, coretest.Release(t, "fathom-9"), d).Document(now, "test")
 	if c.Disposition != "decide" || planOf(c) != "decide" ||
 		!strings.Contains(c.Answer, "Ask first what it is meant to run") || c.Decide == nil ||
 		len(c.Decide.Says) != 3 || c.Decide.Step != "" {

@@ -9,6 +9,7 @@ import (
 
 	"rolltop.example/rolltop/core/assess"
 	"rolltop.example/rolltop/core/fact"
+	"rolltop.example/rolltop/core/internal/coretest"
 	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/core/means"
 	"rolltop.example/rolltop/core/release"
@@ -65,7 +66,7 @@ func crowd() []*doc {
 // it of.
 func TestJudgeIsTheCheck(t *testing.T) {
 	for _, name := range []string{"skerry-12", "skerry-13"} {
-		rel := load(t, name)
+		rel := coretest.Release(t, name)
 		judge := assess.NewJudge(means.Shipped(), rel)
 		kinds := map[string]int{}
 		for _, d := range crowd() {
@@ -110,8 +111,8 @@ func TestJudgeIsTheCheck(t *testing.T) {
 
 // A judge is asked about machines of its release's class only.
 func TestJudgeOfTheWrongClass(t *testing.T) {
-	judge := assess.NewJudge(means.Shipped(), load(t, "skerry-12"))
-	if _, err := assess.Decide(means.Shipped(), load(t, "skerry-12"), fact.Read(mac())); err == nil {
+	judge := assess.NewJudge(means.Shipped(), coretest.Release(t, "skerry-12"))
+	if _, err := assess.Decide(means.Shipped(), coretest.Release(t, "skerry-12"), fact.Read(mac())); err == nil {
 		t.Error("a release for PCs was decided for a Mac")
 	}
 	if _, err := judge.Judge(fact.Read(sound())); err != nil {
@@ -122,7 +123,7 @@ func TestJudgeOfTheWrongClass(t *testing.T) {
 // A waived requirement no longer stands in the way and is still seen to fail; what the
 // installer refuses nobody waives.
 func TestDecideWaived(t *testing.T) {
-	rel := load(t, "skerry-12")
+	rel := coretest.Release(t, "skerry-12")
 	older := func(d *doc) { d.Processor.Name = some("Corvane K5-7300U") }
 	disk := func(d *doc) { d.Storage.Disks[0].Kind = some("hdd") }
 	for _, tt := range []struct {
@@ -160,7 +161,7 @@ func TestDecideWaived(t *testing.T) {
 // The parts of a plan from the facts alone are those that the page shows, and one of a
 // requirement that is waived is not bought.
 func TestBuys(t *testing.T) {
-	rel := load(t, "skerry-12")
+	rel := coretest.Release(t, "skerry-12")
 	m, err := means.Read(means.Document{Name: "prices", Text: []byte(house)})
 	if err != nil {
 		t.Fatal(err)

@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"rolltop.example/rolltop/core/assess"
+	"rolltop.example/rolltop/core/internal/coretest"
 	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/core/means"
 )
@@ -35,7 +36,7 @@ func planned(t *testing.T, change func(*doc)) *assess.Document {
 	d := sound()
 	d.Device.Board.Manufacturer, d.Device.Board.Model = some("Ostrel"), some("OB-300")
 	change(d)
-	a, err := assess.With(m, load(t, "skerry-12"), d)
+	a, err := assess.With(m, coretest.Release(t, "skerry-12"), d)
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -12,6 +12,7 @@ import (
 	"rolltop.example/rolltop/core/assess"
 	"rolltop.example/rolltop/core/check"
 	"rolltop.example/rolltop/core/fact"
+	"rolltop.example/rolltop/core/internal/coretest"
 	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/core/means"
 	"rolltop.example/rolltop/core/need"
@@ -189,8 +190,8 @@ func others(t *testing.T) map[string]*assess.Document {
 	old.Device.Board.Manufacturer, old.Device.Board.Model, old.Firmware.Version = some("Ostrel"), some("OB-300"),
 		some("1.02")
 	return map[string]*assess.Document{
-		"ask-maker":    run(t, load(t, "skerry-12"), sample).Document(now, "record"),
-		"mac-security": run(t, load(t, "fathom-9"), permissive).Document(now, "record"),
+		"ask-maker":    run(t, coretest.Release(t, "skerry-12"), sample).Document(now, "record"),
+		"mac-security": run(t, coretest.Release(t, "fathom-9"), permissive).Document(now, "record"),
 		"firmware-update": with("format: rolltop-guides/1\nguides: [{id: o, title: Ostrel boards, maker: Ostrel, "+
 			"update: {below: \"1.12\", to: \"1.14\"}}]", old),
 		"start-once": with("format: rolltop-steps/1\nsteps: [{id: fans, title: Fans, phase: desk, always: {fact: "+

@@ -4,6 +4,7 @@ import (
 	"strings"
 	"testing"
 
+	"rolltop.example/rolltop/core/internal/coretest"
 	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/core/release"
 )
@@ -11,7 +12,7 @@ import (
 // The traps T30 to T63 that a verdict can fall into, by their number, on a machine of
 // which one thing differs.
 func TestLateTraps(t *testing.T) {
-	skerry := load(t, "skerry-12")
+	skerry := coretest.Release(t, "skerry-12")
 	must := func(need string) *release.Release { return asks(t, []string{must(need)}, inPlace) }
 	tests := []struct {
 		name   string
@@ -130,7 +131,7 @@ func TestLateTraps(t *testing.T) {
 		change      func(*doc)
 		says, never []string
 	}{
-		"T41 a release for testing says that there may be no way back": {load(t, "skerry-13"), nil,
+		"T41 a release for testing says that there may be no way back": {coretest.Release(t, "skerry-13"), nil,
 			[]string{"is a release for testing", "there may be no way back from it"}, nil},
 		"T44 a document that nobody has looked at for a year is named": {aged, nil,
 			[]string{"The requirements are as of 23 November 2024", "Compare them with the publisher's page"}, nil},
@@ -139,7 +140,7 @@ func TestLateTraps(t *testing.T) {
 			[]string{"The visit waits until the hold of this machine is lifted."}, nil},
 		"T51 nothing is forecast in a verdict": {skerry, nil, nil,
 			[]string{"will probably", "is likely to require", "future release"}},
-		"T53 running a release well proves nothing of the next": {load(t, "skerry-13"), memory(8, 1),
+		"T53 running a release well proves nothing of the next": {coretest.Release(t, "skerry-13"), memory(8, 1),
 			[]string{`"disposition":"refit"`}, nil},
 	} {
 		t.Run(name, func(t *testing.T) { speaks(t, plain(t, on(t, tt.rel, tt.change)), tt.says, tt.never) })

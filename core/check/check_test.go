@@ -2,36 +2,23 @@ package check_test
 
 import (
 	"fmt"
-	"os"
 	"strings"
 	"testing"
 
 	"rolltop.example/rolltop/core/check"
 	"rolltop.example/rolltop/core/fact"
+	"rolltop.example/rolltop/core/internal/coretest"
 	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/core/list"
 	"rolltop.example/rolltop/core/need"
 	"rolltop.example/rolltop/core/release"
 )
 
-func skerry(t testing.TB) *release.Release {
-	t.Helper()
-	src, err := os.ReadFile("../../internal/standin/releases/skerry-12.yaml")
-	if err != nil {
-		t.Fatal(err)
-	}
-	rel, err := release.Read("skerry-12", src, beside)
-	if err != nil {
-		t.Fatal(err)
-	}
-	return rel
-}
-
 func some[T any](v T) inventory.Opt[T] { return inventory.Some(v) }
 
 // A row of the list fills gaps and never overrides a reading.
 func TestPrepareFillsGapsFromTheList(t *testing.T) {
-	rel := skerry(t)
+	rel := coretest.Release(t, "skerry-12")
 	d := &inventory.Document{}
 	d.Processor.Name = some("Corvane K5-9400")
 	d.Processor.Cores, d.Processor.Threads = some(int64(4)), some(int64(4))
@@ -65,7 +52,7 @@ func TestPrepareFillsGapsFromTheList(t *testing.T) {
 }
 
 func TestDecideUnderEachReading(t *testing.T) {
-	q := skerry(t).Requirement("memory")
+	q := coretest.Release(t, "skerry-12").Requirement("memory")
 	tests := []struct {
 		readings []string
 		want     need.Truth
@@ -88,7 +75,7 @@ func TestDecideUnderEachReading(t *testing.T) {
 func TestTooManyDisagreements(t *testing.T) {
 	var parts []need.Need
 	d := &inventory.Document{}
-	for _, q := range skerry(t).Requirements {
+	for _, q := range coretest.Release(t, "skerry-12").Requirements {
 		for _, id := range need.Facts(q.Need) {
 			g := inventory.Gap{Fact: id.String(), Cause: inventory.Disagree}
 			for _, v := range []string{"1", "2", "3", "4"} {
@@ -107,7 +94,7 @@ func TestEvidenceIsCompleteForPassesToo(t *testing.T) {
 	d := &inventory.Document{OS: inventory.OS{Platform: some("windows")}}
 	d.TPM = inventory.TPM{State: some("ready"), Version: some("2.0")}
 	d.Sources = map[string]string{"tpm.state": "TPM base services"}
-	res, err := check.Run(skerry(t), fact.Read(d))
+	res, err := check.Run(coretest.Release(t, "skerry-12"), fact.Read(d))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -221,11 +208,11 @@ func large(t testing.TB) (*release.Release, *fact.Facts) {
 func TestLimitsAreInclusive(t *testing.T) {
 	limits := 0
 	for _, file := range []string{"skerry-12.yaml", "skerry-12-revision-4.yaml", "skerry-13.yaml", "fathom-9.yaml"} {
-		src, err := beside(file)
+		src, err := coretest.Beside(file)
 		if err != nil {
 			t.Fatal(err)
 		}
-		rel, err := release.Read(file, src, beside)
+		rel, err := release.Read(file, src, coretest.Beside)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -275,11 +262,6 @@ func BenchmarkOutcomes(b *testing.B) {
 	for b.Loop() {
 		check.Outcomes(rel, f, room)
 	}
-}
-
-// beside reads a file beside the demo's release documents.
-func beside(name string) ([]byte, error) {
-	return os.ReadFile("../../internal/standin/releases/" + name)
 }
 
 // The row of a list of models fills gaps, too; an entry by hand or a reading

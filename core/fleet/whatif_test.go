@@ -1,7 +1,6 @@
 package fleet_test
 
 import (
-	"os"
 	"slices"
 	"strings"
 	"testing"
@@ -9,6 +8,7 @@ import (
 	"rolltop.example/rolltop/core/assess"
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/fleet"
+	"rolltop.example/rolltop/core/internal/coretest"
 	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/core/means"
 	"rolltop.example/rolltop/core/release"
@@ -18,8 +18,7 @@ import (
 // changed is the scenario's release with texts put in place of others.
 func changed(t *testing.T, olds ...string) *release.Release {
 	t.Helper()
-	beside := func(name string) ([]byte, error) { return os.ReadFile("../../internal/standin/releases/" + name) }
-	src, err := beside("skerry-12.yaml")
+	src, err := coretest.Beside("skerry-12.yaml")
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -30,7 +29,7 @@ func changed(t *testing.T, olds ...string) *release.Release {
 		}
 		text = strings.Replace(text, olds[i], olds[i+1], 1)
 	}
-	rel, err := release.Read("skerry-12", []byte(text), beside)
+	rel, err := release.Read("skerry-12", []byte(text), coretest.Beside)
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -10,6 +10,7 @@ import (
 
 	"rolltop.example/rolltop/core/doc"
 	"rolltop.example/rolltop/core/fact"
+	"rolltop.example/rolltop/core/internal/coretest"
 	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/core/need"
 	"rolltop.example/rolltop/core/release"
@@ -169,7 +170,7 @@ func TestBundle(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	packed, err := release.Pack("skerry-12.yaml", src, beside)
+	packed, err := release.Pack("skerry-12.yaml", src, coretest.Beside)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -177,7 +178,7 @@ func TestBundle(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	b, err := release.Read("skerry-12.yaml", src, beside)
+	b, err := release.Read("skerry-12.yaml", src, coretest.Beside)
 	if err != nil || len(a.Lists[0].Rows) != 58 || len(b.Lists[0].Rows) != 58 {
 		t.Errorf("%v: %d and %d rows", err, len(a.Lists[0].Rows), len(b.Lists[0].Rows))
 	}
@@ -242,7 +243,7 @@ func TestCompareRevisions(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		rel, err := release.Read(name, src, beside)
+		rel, err := release.Read(name, src, coretest.Beside)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -306,7 +307,7 @@ func FuzzRead(f *testing.F) {
 	f.Add([]byte(release.Skeleton("a", "A", "pc", time.Unix(0, 0))))
 	facts := fact.Read(&inventory.Document{})
 	f.Fuzz(func(t *testing.T, src []byte) {
-		rel, err := release.Read("f", src, beside)
+		rel, err := release.Read("f", src, coretest.Beside)
 		if wrong := new(doc.Mistakes); err != nil && !errors.As(err, &wrong) {
 			t.Fatalf("the error names no mistakes: %v", err)
 		}

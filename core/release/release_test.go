@@ -6,6 +6,7 @@ import (
 	"testing"
 
 	"rolltop.example/rolltop/core/fact"
+	"rolltop.example/rolltop/core/internal/coretest"
 	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/core/need"
 	"rolltop.example/rolltop/core/release"
@@ -30,7 +31,7 @@ func TestDemoDocumentsAreRight(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		rel, err := release.Read(name, src, beside)
+		rel, err := release.Read(name, src, coretest.Beside)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -162,9 +163,4 @@ func TestSupportEnds(t *testing.T) {
 			t.Errorf("%s %s: %s, want %q", tt.name, tt.edition, got, tt.want)
 		}
 	}
-}
-
-// beside reads a file beside the demo's release documents.
-func beside(name string) ([]byte, error) {
-	return os.ReadFile("../../internal/standin/releases/" + name)
 }

@@ -192,20 +192,6 @@ func randomMac(r *rand.Rand) *inventory.Document {
 	return d
 }
 
-// fathom is a release for Macs.
-func fathom(t *testing.T) *release.Release {
-	t.Helper()
-	src, err := os.ReadFile("../../internal/standin/releases/fathom-9.yaml")
-	if err != nil {
-		t.Fatal(err)
-	}
-	rel, err := release.Read("fathom-9", src, beside)
-	if err != nil {
-		t.Fatal(err)
-	}
-	return rel
-}
-
 // everyRemedy is a release that asks for all that some step brings about.
 func everyRemedy(t *testing.T) *release.Release {
 	t.Helper()
@@ -214,19 +200,6 @@ func everyRemedy(t *testing.T) *release.Release {
 		t.Fatal(err)
 	}
 	rel, err := release.Read("every-remedy", src, nil)
-	if err != nil {
-		t.Fatal(err)
-	}
-	return rel
-}
-
-func skerry(t *testing.T) *release.Release {
-	t.Helper()
-	src, err := os.ReadFile("../../internal/standin/releases/skerry-12.yaml")
-	if err != nil {
-		t.Fatal(err)
-	}
-	rel, err := release.Read("skerry-12", src, beside)
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -14,6 +14,7 @@ import (
 	"rolltop.example/rolltop/core/check"
 	"rolltop.example/rolltop/core/doc"
 	"rolltop.example/rolltop/core/fact"
+	"rolltop.example/rolltop/core/internal/coretest"
 	"rolltop.example/rolltop/core/need"
 	"rolltop.example/rolltop/core/release"
 )
@@ -103,7 +104,9 @@ func drawnVerdicts(t *testing.T) []drawnVerdict {
 	var all []drawnVerdict
 	r := rand.New(rand.NewPCG(16, 7))
 	lib := Shipped()
-	for _, rel := range []*release.Release{everyRemedy(t), everyRemedy(t), skerry(t), fathom(t)} {
+	for _, rel := range []*release.Release{
+		everyRemedy(t), everyRemedy(t), coretest.Release(t, "skerry-12"), coretest.Release(t, "fathom-9"),
+	} {
 		for range 4000 {
 			d := random(r)
 			if rel.InstallsOn == "mac" {

@@ -6,13 +6,14 @@ import (
 
 	"rolltop.example/rolltop/core/check"
 	"rolltop.example/rolltop/core/fact"
+	"rolltop.example/rolltop/core/internal/coretest"
 	"rolltop.example/rolltop/core/inventory"
 )
 
 // Machines that differ only in who says what cannot change about them do not share a
 // verdict: firmware's word on how much memory a machine takes proves nothing, a person's does.
 func TestTheKeyKnowsWhoSaidIt(t *testing.T) {
-	rel := skerry(t)
+	rel := coretest.Release(t, "skerry-12")
 	key := func(source string) []byte {
 		d := &inventory.Document{Sources: map[string]string{"memory.max_bytes": source}}
 		d.OS.Platform, d.Memory.Max = inventory.Some("windows"), inventory.Some(int64(4)<<30)

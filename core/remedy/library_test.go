@@ -8,6 +8,7 @@ import (
 
 	"rolltop.example/rolltop/core/doc"
 	"rolltop.example/rolltop/core/fact"
+	"rolltop.example/rolltop/core/internal/coretest"
 )
 
 func TestStepFilesAreSound(t *testing.T) {
@@ -106,7 +107,7 @@ steps:
 	if got, want := len(lib.steps), len(Shipped().steps)+1; got != want {
 		t.Errorf("%d steps, want %d", got, want)
 	}
-	rel, seen := skerry(t), 0
+	rel, seen := coretest.Release(t, "skerry-12"), 0
 	plansOf(t, rel, lib, 500, func(f *fact.Facts, v *Verdict) bool {
 		at := func(id string) int { return slices.IndexFunc(v.Plan, func(p Planned) bool { return p.ID == id }) }
 		if v.Disposition == Replace {

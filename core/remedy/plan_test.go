@@ -2,17 +2,16 @@ package remedy
 
 import (
 	"math/rand/v2"
-	"os"
 	"slices"
 	"testing"
 
 	"rolltop.example/rolltop/core/check"
 	"rolltop.example/rolltop/core/fact"
-	"rolltop.example/rolltop/core/release"
+	"rolltop.example/rolltop/core/internal/coretest"
 )
 
 func TestSolveIsTheSameAtEveryRun(t *testing.T) {
-	rel := skerry(t)
+	rel := coretest.Release(t, "skerry-12")
 	first := map[int]string{}
 	for run := range 3 {
 		i := 0
@@ -29,22 +28,10 @@ func TestSolveIsTheSameAtEveryRun(t *testing.T) {
 	}
 }
 
-// beside reads a file beside the demo's release documents.
-func beside(name string) ([]byte, error) {
-	return os.ReadFile("../../internal/standin/releases/" + name)
-}
-
 // The aim is a plan for one machine in 50 µs, and in 150 µs where ten of the facts that
 // the release reads are unknown.
 func BenchmarkPlan(b *testing.B) {
-	src, err := os.ReadFile("../../internal/standin/releases/skerry-12.yaml")
-	if err != nil {
-		b.Fatal(err)
-	}
-	rel, err := release.Read("skerry-12", src, beside)
-	if err != nil {
-		b.Fatal(err)
-	}
+	rel := coretest.Release(b, "skerry-12")
 	r := rand.New(rand.NewPCG(7, 7))
 	var as, none, whole, ten []*check.Result
 	add := func(to *[]*check.Result, f *fact.Facts, any bool) {

@@ -9,6 +9,7 @@ import (
 	"rolltop.example/rolltop/core/check"
 	"rolltop.example/rolltop/core/doc"
 	"rolltop.example/rolltop/core/fact"
+	"rolltop.example/rolltop/core/internal/coretest"
 	"rolltop.example/rolltop/core/need"
 	"rolltop.example/rolltop/core/release"
 )
@@ -292,7 +293,9 @@ func machines(n int) int {
 
 func TestPlansAreSafeAndEndReady(t *testing.T) {
 	stood, routes := map[string]int{}, map[string]int{}
-	for _, rel := range []*release.Release{skerry(t), everyRemedy(t), fathom(t)} {
+	for _, rel := range []*release.Release{
+		coretest.Release(t, "skerry-12"), everyRemedy(t), coretest.Release(t, "fathom-9"),
+	} {
 		lib := reversed(t)
 		seen := map[Disposition]int{}
 		plans(t, rel, lib, machines(8000), func(res *check.Result, v *Verdict) bool {

@@ -12,7 +12,7 @@ func WhatIf(machines, moved, ready int) string {
 	if moved == 0 {
 		return fmt.Sprintf("No machine of %s would change.", Number(machines))
 	}
-	s := fmt.Sprintf("%s of %s would change", Count(moved, "machine", "machines"), Number(machines))
+	s := Capital(Count(moved, "machine", "machines")) + fmt.Sprintf(" of %s would change", Number(machines))
 	switch {
 	case ready > 0:
 		s += fmt.Sprintf("; %s more would be ready", Number(ready))

@@ -1,39 +1,22 @@
 package say_test
 
 import (
-	"os"
 	"strings"
 	"testing"
 	"time"
 
 	"rolltop.example/rolltop/core/fact"
+	"rolltop.example/rolltop/core/internal/coretest"
 	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/core/release"
 	"rolltop.example/rolltop/core/say"
 )
 
-func beside(name string) ([]byte, error) {
-	return os.ReadFile("../../internal/standin/releases/" + name)
-}
-
-func read(t *testing.T, name string) *release.Release {
-	t.Helper()
-	src, err := beside(name)
-	if err != nil {
-		t.Fatal(err)
-	}
-	rel, err := release.Read(name, src, beside)
-	if err != nil {
-		t.Fatal(err)
-	}
-	return rel
-}
-
 // Everything that a document says beside its requirements becomes a sentence
 // that could be published.
 func TestReleaseInSentences(t *testing.T) {
 	sections := map[string]string{}
-	for _, s := range say.Release(read(t, "skerry-12.yaml")) {
+	for _, s := range say.Release(coretest.Release(t, "skerry-12")) {
 		sections[s.Title] = strings.Join(s.Lines, "\n")
 		for _, l := range s.Lines {
 			if strings.Contains(l, "..") || strings.Contains(l, "  ") || strings.Contains(l, "%!") {
@@ -74,7 +57,7 @@ func TestReleaseInSentences(t *testing.T) {
 }
 
 func TestNeedsOverListsInSentences(t *testing.T) {
-	rel := read(t, "skerry-12.yaml")
+	rel := coretest.Release(t, "skerry-12")
 	for id, want := range map[string]string{
 		"graphics": "Where this holds: platform: PC system. At least one graphics adapter with driver model " +
 			"2.0 or later.",
@@ -91,7 +74,7 @@ func TestNeedsOverListsInSentences(t *testing.T) {
 // The difference of two revisions, what was tightened first; nothing stands in
 // it twice, and turned round, what came went.
 func TestDifference(t *testing.T) {
-	was, is := read(t, "skerry-12-revision-4.yaml"), read(t, "skerry-12.yaml")
+	was, is := coretest.Release(t, "skerry-12-revision-4"), coretest.Release(t, "skerry-12")
 	lines := say.Difference(was, is)
 	if lines[0].Kind != say.Tightened ||
 		lines[0].Says != "Needed: free space on the system volume of at least 28 GB → free space on the system "+

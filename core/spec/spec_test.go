@@ -1,13 +1,13 @@
 package spec_test
 
 import (
-	"os"
 	"strings"
 	"testing"
 	"time"
 
 	"rolltop.example/rolltop/core/assess"
 	"rolltop.example/rolltop/core/fact"
+	"rolltop.example/rolltop/core/internal/coretest"
 	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/core/release"
 	"rolltop.example/rolltop/core/spec"
@@ -37,20 +37,6 @@ facts:
   processor.features: cmpxchg16b sse4.2 avx2
 `
 
-func skerry(t *testing.T) *release.Release {
-	t.Helper()
-	beside := func(name string) ([]byte, error) { return os.ReadFile("../../internal/standin/releases/" + name) }
-	src, err := beside("skerry-12.yaml")
-	if err != nil {
-		t.Fatal(err)
-	}
-	rel, err := release.Read("skerry-12.yaml", src, beside)
-	if err != nil {
-		t.Fatal(err)
-	}
-	return rel
-}
-
 // A planned machine that says everything is ready, and nothing of an installed
 // system is asked of it.
 func TestPlannedMachine(t *testing.T) {
@@ -68,7 +54,7 @@ func TestPlannedMachine(t *testing.T) {
 		g.Detail != "nothing is installed on it yet" {
 		t.Errorf("what is left out is not a gap: %+v", g)
 	}
-	a, err := assess.Run(skerry(t), d)
+	a, err := assess.Run(coretest.Release(t, "skerry-12"), d)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -82,7 +68,7 @@ func TestPlannedMachine(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if a, err = assess.Run(skerry(t), d); err != nil {
+	if a, err = assess.Run(coretest.Release(t, "skerry-12"), d); err != nil {
 		t.Fatal(err)
 	}
 	if c := a.Document(now, "test"); c.Disposition != "undetermined" || c.Counts.Fail != 1 ||
@@ -97,7 +83,7 @@ func TestPlannedMac(t *testing.T) {
 	if err != nil || fact.Read(d).Class() != fact.Mac || d.GapOf("tpm.state") != nil {
 		t.Errorf("%v %+v", err, d)
 	}
-	if _, err := assess.Run(skerry(t), d); err == nil ||
+	if _, err := assess.Run(coretest.Release(t, "skerry-12"), d); err == nil ||
 		!strings.Contains(err.Error(), "is a Mac, and Skerry 12 installs on PCs only") {
 		t.Errorf("against a release of PCs: %v", err)
 	}

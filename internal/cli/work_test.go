@@ -99,7 +99,7 @@ func TestFleetWorkCommands(t *testing.T) {
 		{"waves blackout remove " + day(60), 0, "One range"},
 		{"releases what-if " + draft, 0, "fewer would be ready"},
 		{"releases what-if skerry-13 --format csv", 0, "machine,key,place,model,was,becomes,by"},
-		{"releases what-if skerry-12@5 --than skerry-12@4", 0, "six machines of 251 would change"},
+		{"releases what-if skerry-12@5 --than skerry-12@4", 0, "Six machines of 251 would change"},
 		{"releases what-if skerry-99", 1, "there is no release"},
 		{"releases changes", 0, "Skerry 12, revision 5: six machines changed"},
 		{"releases changes 1", 0, "Graphics driver"},
