@@ -1,0 +1,102 @@
+package web_test
+
+import (
+	"bytes"
+	"encoding/json"
+	"os"
+	"os/exec"
+	"reflect"
+	"strings"
+	"testing"
+
+	"rolltop.example/rolltop/core/fleet"
+)
+
+// answers runs calls of src/filter.ts, each a name with its arguments.
+func answers(t *testing.T, calls [][]any) []any {
+	t.Helper()
+	var in bytes.Buffer
+	for _, c := range calls {
+		line, err := json.Marshal(map[string]any{"call": c[0], "with": c[1:]})
+		if err != nil {
+			t.Fatal(err)
+		}
+		in.Write(append(line, '\n'))
+	}
+	cmd := exec.Command("node", "test/filter.mjs")
+	cmd.Stdin, cmd.Stderr = &in, os.Stderr
+	out, err := cmd.Output()
+	if err != nil {
+		t.Fatal(err)
+	}
+	var got []any
+	for line := range strings.Lines(string(out)) {
+		var v any
+		if err := json.Unmarshal([]byte(line), &v); err != nil {
+			t.Fatal(err)
+		}
+		got = append(got, v)
+	}
+	if len(got) != len(calls) {
+		t.Fatalf("%d answers to %d calls", len(got), len(calls))
+	}
+	return got
+}
+
+// The console writes filters as the service does, and what it writes is the same filter.
+func TestFiltersOfTheConsole(t *testing.T) {
+	src, err := os.ReadFile("../core/fleet/testdata/filters.json")
+	if err != nil {
+		t.Fatal(err)
+	}
+	var rows []struct{ Where, Is string }
+	if err := json.Unmarshal(src, &rows); err != nil {
+		t.Fatal(err)
+	}
+	var calls [][]any
+	for _, r := range rows {
+		calls = append(calls, []any{"again", r.Where})
+	}
+	for i, got := range answers(t, calls) {
+		t.Run(rows[i].Where, func(t *testing.T) {
+			if got != rows[i].Is {
+				t.Errorf("the console writes %q, the service %q", got, rows[i].Is)
+			}
+			if _, err := fleet.Parse(got.(string)); err != nil {
+				t.Errorf("the service refuses %q: %v", got, err)
+			}
+		})
+	}
+}
+
+func TestPartsOfFilters(t *testing.T) {
+	list := func(v ...any) []any { return append([]any{}, v...) }
+	tests := []struct {
+		name string
+		call []any
+		want any
+	}{
+		{"values", list("valuesOf", `class=pc place="Gull Quay",East`, "place"), list("Gull Quay", "East")},
+		{"no values", list("valuesOf", `class=pc`, "place"), list()},
+		{"values put in place", list("withValues", `place=East class=pc`, "place", list("Gull Quay")),
+			`place="Gull Quay" class=pc`},
+		{"values added", list("withValues", `tern`, "place", list("East", "West")), `tern place=East,West`},
+		{"values dropped", list("withValues", `place=East tern`, "place", list()), `tern`},
+		{"an amount stays", list("withValues", `memory.installed_bytes>=8GiB`, "place", list("East")),
+			`memory.installed_bytes>=8GiB place=East`},
+		{"words", list("wordsOf", `tern place=East "ticket printer"`), `tern "ticket printer"`},
+		{"words put in place", list("withWords", `tern place=East`, "gannet 24"), `place=East gannet 24`},
+		{"words are no terms", list("withWords", ``, "place=East"), `place East`},
+	}
+	var calls [][]any
+	for _, tt := range tests {
+		calls = append(calls, tt.call)
+	}
+	for i, got := range answers(t, calls) {
+		t.Run(tests[i].name, func(t *testing.T) {
+			if !reflect.DeepEqual(got, tests[i].want) {
+				t.Errorf("got %#v, want %#v", got, tests[i].want)
+			}
+		})
+	}
+}
