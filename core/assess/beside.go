@@ -124,7 +124,10 @@ func (d *Document) tpm(a *Assessment) {
 		built := f.Get(fact.ProcessorTPM)
 		t.Seen, t.Likely, t.Source = "no", "not-known", built.Source
 		if built.Value.Known() {
-			t.Likely = map[bool]string{true: "yes", false: "no"}[built.Value.Bool()]
+			t.Likely = "no"
+			if built.Value.Bool() {
+				t.Likely = "yes"
+			}
 		}
 	default:
 		t.Seen = "yes"

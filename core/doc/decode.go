@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math"
 	"reflect"
+	"slices"
 	"strconv"
 	"strings"
 	"sync"
@@ -190,7 +191,7 @@ func fillStruct(n *Node, v reflect.Value, r *Report) {
 	}
 	lines := make([]int, len(s.fields)) // in which a key stands; 0: in none
 	for _, f := range n.Fields {
-		i := indexOf(s.names, f.Name)
+		i := slices.Index(s.names, f.Name)
 		if i < 0 {
 			r.addAt(f.Line, f.Col, n.Path(), fmt.Sprintf("the key %q is not known here", clip(f.Name)),
 				Suggest(f.Name, s.names))
@@ -257,7 +258,7 @@ func text(n *Node, ru *rule, r *Report) (string, bool) {
 			return "", false
 		}
 	}
-	if ru != nil && ru.enum != nil && indexOf(ru.enum, n.Text) < 0 {
+	if ru != nil && ru.enum != nil && !slices.Contains(ru.enum, n.Text) {
 		r.Add(n, quote(n)+" is not one of the words for this", Suggest(n.Text, ru.enum))
 		return "", false
 	}
@@ -303,15 +304,6 @@ func clip(s string) string {
 		return s
 	}
 	return strings.ToValidUTF8(s[:61], "") + "…"
-}
-
-func indexOf(list []string, s string) int {
-	for i, x := range list {
-		if x == s {
-			return i
-		}
-	}
-	return -1
 }
 
 // Suggest names the word that was probably meant, or all of them when they

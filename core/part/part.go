@@ -157,10 +157,16 @@ var several = []string{"DDR3", "DDR2"}
 // error correction, registered and unbuffered, and of several voltages do not mix.
 func (p *Part) likeIt(m fact.View) {
 	if v := m.Get(fact.ModuleECC).Value; v.Known() {
-		p.ECC = map[bool]string{true: "yes", false: "no"}[v.Bool()]
+		p.ECC = "no"
+		if v.Bool() {
+			p.ECC = "yes"
+		}
 	}
 	if v := m.Get(fact.ModuleRegistered).Value; v.Known() {
-		p.Buffer = map[bool]string{true: "registered", false: "unbuffered"}[v.Bool()]
+		p.Buffer = "unbuffered"
+		if v.Bool() {
+			p.Buffer = "registered"
+		}
 	}
 	if v := m.Get(fact.ModuleMillivolts).Value; v.Known() && slices.Contains(several, p.Type) {
 		p.MV = int64(v.Float())

@@ -396,10 +396,11 @@ func tpmReason(f *fact.Facts) string {
 	}
 	s := "The system sees no TPM, and the list says that this processor has none built in."
 	if header := f.Get(fact.TPMHeader); header.Value.Known() {
-		s += map[bool]string{
-			true:  " The board has a header for a module",
-			false: " The board has no header for a module",
-		}[header.Value.Bool()]
+		if header.Value.Bool() {
+			s += " The board has a header for a module"
+		} else {
+			s += " The board has no header for a module"
+		}
 		if header.Source != "" {
 			s += ", says " + header.Source
 		}

@@ -257,7 +257,10 @@ func (p *Page) Run(script string) (string, error) {
 
 // Dark makes the page believe that the system is dark, or light.
 func (p *Page) Dark(dark bool) error {
-	scheme := map[bool]string{true: "dark", false: "light"}[dark]
+	scheme := "light"
+	if dark {
+		scheme = "dark"
+	}
 	ctx, cancel := context.WithTimeout(p.ctx, patience)
 	defer cancel()
 	_, err := chromedp.Call(ctx, emulation.SetEmulatedMedia,

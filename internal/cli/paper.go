@@ -8,6 +8,7 @@ import (
 	"os"
 	"strings"
 
+	"github.com/rivo/uniseg"
 	"golang.org/x/term"
 
 	"rolltop.example/rolltop/core/say"
@@ -66,7 +67,7 @@ func (p *paper) line(format string, args ...any) { fmt.Fprintf(p.out, format+"\n
 func (p *paper) text(first, s string) { p.styled(first, s, "") }
 
 func (p *paper) styled(first, s, code string) {
-	indent := len([]rune(first))
+	indent := uniseg.StringWidth(first)
 	for i, l := range wrap(s, max(p.width-indent, 20)) {
 		if i == 0 {
 			p.line("%s%s", first, p.style(code, l))
@@ -79,7 +80,7 @@ func (p *paper) styled(first, s, code string) {
 // headed prints wrapped text that begins with a bold head; what does not fit
 // stands further in.
 func (p *paper) headed(first, head, rest string) {
-	lines := wrap(head+rest, max(p.width-len(first)-4, 20))
+	lines := wrap(head+rest, max(p.width-uniseg.StringWidth(first)-4, 20))
 	for i, l := range lines {
 		switch {
 		case i == 0 && strings.HasPrefix(l, head):
@@ -92,12 +93,12 @@ func (p *paper) headed(first, head, rest string) {
 	}
 }
 
-// wrap cuts at blanks into lines of at most width characters.
+// wrap cuts at blanks into lines of at most width columns of a terminal.
 func wrap(s string, width int) []string {
 	var out []string
 	line, n := "", 0
 	for _, w := range strings.Fields(s) {
-		l := len([]rune(w))
+		l := uniseg.StringWidth(w)
 		if n > 0 && n+1+l > width {
 			out = append(out, line)
 			line, n = "", 0
@@ -113,13 +114,31 @@ func wrap(s string, width int) []string {
 	return out
 }
 
+// cut shortens a text to at most width columns of a terminal, between what a person sees as characters.
+func cut(s string, width int) string {
+	if uniseg.StringWidth(s) <= width {
+		return s
+	}
+	out, used, state := "", 1, -1 // one column is for the sign that something is missing
+	for s != "" {
+		var character string
+		var wide int
+		character, s, wide, state = uniseg.FirstGraphemeClusterInString(s, state)
+		if used += wide; used > width {
+			break
+		}
+		out += character
+	}
+	return out + "…"
+}
+
 // table prints aligned columns without boxes. The last column takes what is
 // left of the width and is cut there.
 func (p *paper) table(heads []string, rows [][]string) {
 	widths := make([]int, len(heads))
 	for _, r := range append([][]string{heads}, rows...) {
 		for i, c := range r {
-			widths[i] = max(widths[i], len([]rune(c)))
+			widths[i] = max(widths[i], uniseg.StringWidth(c))
 		}
 	}
 	used := 0
@@ -130,15 +149,14 @@ func (p *paper) table(heads []string, rows [][]string) {
 	print := func(r []string, code string) {
 		var b strings.Builder
 		for i, c := range r {
-			runes := []rune(c)
 			if i == len(r)-1 {
-				if p.terminal && len(runes) > widths[i] {
-					c = string(runes[:widths[i]-1]) + "…"
+				if p.terminal {
+					c = cut(c, widths[i])
 				}
 				b.WriteString(c)
 				continue
 			}
-			b.WriteString(c + strings.Repeat(" ", widths[i]-len(runes)+2))
+			b.WriteString(c + strings.Repeat(" ", widths[i]-uniseg.StringWidth(c)+2))
 		}
 		p.line("%s", p.style(code, strings.TrimRight(b.String(), " ")))
 	}

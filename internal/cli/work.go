@@ -68,8 +68,11 @@ func tickItem(cmd *cobra.Command, args []string) error {
 	if back {
 		d, err = c.Untick(contextOf(cmd), args[0], kind, item)
 	} else {
-		d, err = c.Tick(contextOf(cmd), args[0], kind, item,
-			api.SayTick{State: map[bool]string{false: "done", true: "refused"}[refuse], Note: note})
+		said := api.SayTick{State: "done", Note: note}
+		if refuse {
+			said.State = "refused"
+		}
+		d, err = c.Tick(contextOf(cmd), args[0], kind, item, said)
 	}
 	if err != nil {
 		return err

@@ -291,10 +291,11 @@ func (m *Machine) made() []string {
 	d := m.Check
 	inv := "Inventory of " + say.Moment(d.Machine.TakenAt)
 	if e := d.Machine.Elevated; e != nil {
-		inv += map[bool]string{
-			true:  ", read with administrator rights",
-			false: ", read without administrator rights",
-		}[*e]
+		if *e {
+			inv += ", read with administrator rights"
+		} else {
+			inv += ", read without administrator rights"
+		}
 	}
 	if m.Collector != "" {
 		inv += ", collector " + m.Collector

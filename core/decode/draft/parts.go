@@ -52,8 +52,11 @@ func (x *Draft) Partitions(t partition.Table) {
 // Media says whether the boot disk can be taken out, where the disk says it.
 func (x *Draft) Media(d *inventory.Disk, source string) {
 	if removable, ok := d.Removable.Get(); ok {
-		x.Set(fact.BootMedia,
-			map[bool]string{true: "removable", false: "internal"}[removable], source)
+		media := "internal"
+		if removable {
+			media = "removable"
+		}
+		x.Set(fact.BootMedia, media, source)
 	}
 }
 

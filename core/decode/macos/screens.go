@@ -81,7 +81,11 @@ func (x *decoder) power() {
 		return
 	}
 	if outside, ok := find(b, "ExternalConnected").(bool); ok {
-		x.Set(fact.PowerSource, map[bool]string{true: "mains", false: "battery"}[outside], Battery.Source())
+		power := "battery"
+		if outside {
+			power = "mains"
+		}
+		x.Set(fact.PowerSource, power, Battery.Source())
 	}
 	now, full, design := size(find(b, "CurrentCapacity")), size(find(b, "MaxCapacity")), size(find(b, "DesignCapacity"))
 	if full > 0 && now <= full {

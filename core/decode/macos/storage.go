@@ -98,7 +98,10 @@ func (x *decoder) disk(name string) inventory.Disk {
 		}
 	}
 	if solid, ok := find(info, "SolidState").(bool); ok {
-		d.Kind = draft.Some(map[bool]string{true: "ssd", false: "hdd"}[solid])
+		d.Kind = draft.Some("hdd")
+		if solid {
+			d.Kind = draft.Some("ssd")
+		}
 	}
 	if inside, ok := find(info, "Internal").(bool); ok {
 		d.Removable = draft.Some(!inside)

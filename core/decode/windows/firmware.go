@@ -104,15 +104,20 @@ func (x *decoder) secureBoot() {
 		x.WhyNot(fact.SecureBootCapable, capable, "the system does not tell")
 		return
 	}
-	word := map[bool]string{true: "on", false: "off"}
+	word := func(on bool) string {
+		if on {
+			return "on"
+		}
+		return "off"
+	}
 	for _, s := range all[1:] {
 		if s.on != all[0].on {
-			x.Disagree("firmware.secure_boot", inventory.Differ{Value: word[all[0].on], Source: all[0].from},
-				inventory.Differ{Value: word[s.on], Source: s.from})
+			x.Disagree("firmware.secure_boot", inventory.Differ{Value: word(all[0].on), Source: all[0].from},
+				inventory.Differ{Value: word(s.on), Source: s.from})
 			return
 		}
 	}
-	result, from := word[all[0].on], all[0].from
+	result, from := word(all[0].on), all[0].from
 	if mode, err := efi.Byte(x.C.Get(Variable("SetupMode")).Raw); err == nil && !all[0].on && mode == 1 {
 		result, from = "setup", Variable("SetupMode")
 	}
