@@ -8,12 +8,21 @@ import (
 )
 
 // outcomeWords say how many machines there are of an outcome.
-var outcomeWords = []struct{ outcome, one, many string }{
-	{Arrived, "is on the release", "are on the release"},
-	{Handed, "is under way", "are under way"},
-	{Failed, "has failed", "have failed"},
-	{Back, "went back", "went back"},
-	{Waiting, "is waiting", "are waiting"},
+var outcomeWords = []struct{ outcome, name, one, many string }{
+	{Arrived, "on the release", "is on the release", "are on the release"},
+	{Handed, "under way", "is under way", "are under way"},
+	{Failed, "failed", "has failed", "have failed"},
+	{Back, "went back", "went back", "went back"},
+	{Waiting, "waiting", "is waiting", "are waiting"},
+}
+
+// OutcomeNames are what outcomes are called, by their ids.
+func OutcomeNames() map[string]string {
+	out := make(map[string]string, len(outcomeWords))
+	for _, o := range outcomeWords {
+		out[o.outcome] = o.name
+	}
+	return out
 }
 
 // Says is how a wave stands, in a sentence. outcomes are its machines by outcome.

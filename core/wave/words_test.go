@@ -4,6 +4,7 @@ import (
 	"strings"
 	"testing"
 
+	"rolltop.example/rolltop/core/fleet"
 	"rolltop.example/rolltop/core/wave"
 )
 
@@ -24,6 +25,19 @@ func TestWaveSays(t *testing.T) {
 		if got := tt.wave.Says(tt.outcomes); got != tt.want {
 			t.Errorf("%+v %v: %q, want %q", tt.wave, tt.outcomes, got, tt.want)
 		}
+	}
+}
+
+// Each outcome that a machine may have has a name.
+func TestOutcomeNames(t *testing.T) {
+	names := wave.OutcomeNames()
+	for _, outcome := range fleet.OutcomeNames {
+		if names[outcome] == "" {
+			t.Errorf("%s has no name", outcome)
+		}
+	}
+	if len(names) != len(fleet.OutcomeNames) {
+		t.Errorf("%d names of %d outcomes", len(names), len(fleet.OutcomeNames))
 	}
 }
 

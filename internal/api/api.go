@@ -147,6 +147,7 @@ type InWave struct {
 	Starts  string `json:"starts"`
 	Ends    string `json:"ends"`
 	Outcome string `json:"outcome" enum:"waiting,handed,arrived,failed,back"`
+	Says    string `json:"says" doc:"The outcome in words"`
 	Reason  string `json:"reason,omitempty"`
 }
 
@@ -291,6 +292,7 @@ type NextCounts struct {
 // Count is how many, with the filter that lists them.
 type Count struct {
 	Name  string `json:"name"`
+	Says  string `json:"says,omitempty" doc:"The name in words, where it needs some"`
 	Count int    `json:"count"`
 	Where string `json:"where"`
 }

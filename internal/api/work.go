@@ -319,6 +319,9 @@ type WaveDetail struct {
 	Wave
 	Members  []wave.Machine `json:"members"`
 	Free     int            `json:"free" doc:"Machines that the rule picks and that may enter"`
+
+	OutcomeNames map[string]string `json:"outcome_names" doc:"What outcomes are called"`
+
 	Refusals []wave.Refusal `json:"refusals" doc:"Machines that the rule picks and that may not"`
 }
 

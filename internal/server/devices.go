@@ -16,6 +16,7 @@ import (
 	"rolltop.example/rolltop/core/need"
 	"rolltop.example/rolltop/core/remedy"
 	"rolltop.example/rolltop/core/say"
+	"rolltop.example/rolltop/core/wave"
 	"rolltop.example/rolltop/core/work"
 	"rolltop.example/rolltop/internal/api"
 	"rolltop.example/rolltop/internal/service"
@@ -252,6 +253,7 @@ func (s devicesAPI) addWork(ctx context.Context, d *store.Device, out *api.Devic
 			Starts:  string(in.Starts),
 			Ends:    string(in.Ends),
 			Outcome: in.Outcome,
+			Says:    wave.OutcomeNames()[in.Outcome],
 			Reason:  in.Reason,
 		}
 	}

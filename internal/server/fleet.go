@@ -104,7 +104,10 @@ func (s fleetAPI) fleet(t *fleet.Tally, ends []fleet.Support, where string) api.
 	}
 	for _, c := range t.Causes {
 		out.Causes = append(out.Causes, api.Count{
-			Name: c.Cause, Count: c.Machines, Where: within(fleet.Term("cause", c.Cause)),
+			Name:  c.Cause,
+			Says:  say.Cause(c.Cause),
+			Count: c.Machines,
+			Where: within(fleet.Term("cause", c.Cause)),
 		})
 	}
 	for _, n := range t.Next {

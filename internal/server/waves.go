@@ -100,6 +100,8 @@ func (s wavesAPI) showWave(ctx context.Context, in *WaveInput) (api.WaveDetail, 
 		Members:  got.Members,
 		Free:     got.Free,
 		Refusals: got.Refusals,
+
+		OutcomeNames: wave.OutcomeNames(),
 	}, nil
 }
 

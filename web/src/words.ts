@@ -32,16 +32,6 @@ const moment = new Intl.DateTimeFormat('en-GB', {
 export const sayDay = (iso: string) => day.format(new Date(iso))
 export const sayMoment = (iso: string) => moment.format(new Date(iso))
 
-/** Why machines are undetermined. */
-export const causes: Record<string, string> = {
-  'needs-rights': 'A fact takes administrator rights to read',
-  'not-offered': 'The system or the firmware does not tell',
-  'read-failed': 'A fact could not be read',
-  'not-asked': 'The inventory came without it',
-  disagree: 'Two sources say different things',
-  'not-listed': 'The release’s lists do not decide it',
-}
-
 /** How long ago, for lists: “3 h ago”. */
 export function ago(iso: string): string {
   const minutes = Math.round((Date.now() - Date.parse(iso)) / 60000)

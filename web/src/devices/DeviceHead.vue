@@ -10,13 +10,6 @@ import VisitLink from './VisitLink.vue'
 const props = defineProps<{ device: Schemas['Device']; may: boolean }>()
 const emit = defineEmits<{ changed: [] }>()
 const visited = computed(() => props.device.check?.plan.some((s) => s.phase === 'desk') ?? false)
-const outcomes: Record<NonNullable<Schemas['Device']['wave']>['outcome'], string> = {
-  waiting: 'waiting',
-  handed: 'under way',
-  arrived: 'on the release',
-  failed: 'failed',
-  back: 'went back',
-}
 const reports = [
   { name: 'Report', query: '' },
   { name: 'Page for its user', query: '?for=user' },
@@ -72,7 +65,7 @@ const link = 'underline underline-offset-2 hover:text-ink'
       <RouterLink :to="{ name: 'wave', params: { id: device.wave.id } }" :class="link">{{
         device.wave.name
       }}</RouterLink>
-      ({{ sayDay(device.wave.starts) }} to {{ sayDay(device.wave.ends) }}): {{ outcomes[device.wave.outcome]
+      ({{ sayDay(device.wave.starts) }} to {{ sayDay(device.wave.ends) }}): {{ device.wave.says
       }}<template v-if="device.wave.reason">; {{ device.wave.reason }}</template></span
     >
     <span v-if="device.who || device.work_note"

@@ -8,7 +8,7 @@ import TroubleBox from '../ui/TroubleBox.vue'
 import GroupList from './GroupList.vue'
 import ObstacleList from './ObstacleList.vue'
 import ProgressChart from './ProgressChart.vue'
-import { causes, number, sayDay } from '../words'
+import { number, sayDay } from '../words'
 
 const { data: fleet, error, refetch } = useQuery({ ...queries.fleet(), staleTime: 10_000 })
 const progress = useQuery(queries.progress(90))
@@ -118,12 +118,12 @@ rolltop submit</pre>
           <ul>
             <li v-for="c in fleet.causes" :key="c.name" class="grid grid-cols-[1fr_3.4rem] gap-x-3 py-1">
               <RouterLink :to="list(c.where)" class="underline-offset-2 hover:underline">{{
-                causes[c.name] ?? c.name
+                c.says
               }}</RouterLink>
               <RouterLink
                 :to="list(c.where)"
                 class="text-right font-semibold underline-offset-2 hover:underline"
-                :aria-label="`${c.count} machines: ${causes[c.name] ?? c.name}`"
+                :aria-label="`${c.count} machines: ${c.says}`"
                 >{{ number(c.count) }}</RouterLink
               >
             </li>

@@ -1,17 +1,17 @@
 <script setup lang="ts">
 import type { Schemas } from '../client'
 import AppButton from '../ui/AppButton.vue'
-import { count, number, sayDay, sayMoment } from '../words'
+import { capital, count, number, sayDay, sayMoment } from '../words'
 
 /** The machines of a wave, with what has become of each. */
 defineProps<{ wave: Schemas['WaveDetail']; busy: boolean; works: boolean; manages: boolean }>()
 const emit = defineEmits<{ drop: [m: Schemas['WaveMachine']]; again: [m: Schemas['WaveMachine']] }>()
-const words: Record<Schemas['WaveMachine']['outcome'], { mark: string; says: string; tone: string }> = {
-  arrived: { mark: '●', says: 'On the release', tone: 'text-ready' },
-  handed: { mark: '◐', says: 'Under way', tone: 'text-reconfigure' },
-  waiting: { mark: '○', says: 'Waiting', tone: 'text-soft' },
-  failed: { mark: '■', says: 'Failed', tone: 'text-replace' },
-  back: { mark: '◆', says: 'Went back', tone: 'text-refit' },
+const marks: Record<Schemas['WaveMachine']['outcome'], { mark: string; tone: string }> = {
+  arrived: { mark: '●', tone: 'text-ready' },
+  handed: { mark: '◐', tone: 'text-reconfigure' },
+  waiting: { mark: '○', tone: 'text-soft' },
+  failed: { mark: '■', tone: 'text-replace' },
+  back: { mark: '◆', tone: 'text-refit' },
 }
 </script>
 
@@ -46,9 +46,9 @@ const words: Record<Schemas['WaveMachine']['outcome'], { mark: string; says: str
             </th>
             <td class="py-1.5 pr-3 whitespace-nowrap">{{ m.day ? sayDay(m.day) : '' }}</td>
             <td class="py-1.5 pr-3">
-              <span class="font-semibold whitespace-nowrap" :class="words[m.outcome].tone"
-                ><span aria-hidden="true" class="mr-1">{{ words[m.outcome].mark }}</span
-                >{{ words[m.outcome].says }}</span
+              <span class="font-semibold whitespace-nowrap" :class="marks[m.outcome].tone"
+                ><span aria-hidden="true" class="mr-1">{{ marks[m.outcome].mark }}</span
+                >{{ capital(wave.outcome_names[m.outcome] ?? m.outcome) }}</span
               >
               <span
                 v-if="m.reason"

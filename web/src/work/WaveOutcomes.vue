@@ -3,8 +3,10 @@ import { ref } from 'vue'
 
 import type { Schemas } from '../client'
 import AppButton from '../ui/AppButton.vue'
+import { capital } from '../words'
 
-type Outcome = 'arrived' | 'failed' | 'back'
+const outcomes = ['failed', 'back', 'arrived'] as const
+type Outcome = (typeof outcomes)[number]
 /** What became of machines, told by a person or by a file, where no inventory can show it. */
 const props = defineProps<{
   wave: Schemas['WaveDetail']
@@ -42,9 +44,9 @@ const input = 'rounded-md border border-line bg-card px-2 py-1 text-sm text-ink'
       <label
         >Outcome
         <select v-model="outcome" :class="input" class="mt-0.5 block w-full">
-          <option value="failed">Failed</option>
-          <option value="back">Went back</option>
-          <option value="arrived">On the release</option>
+          <option v-for="o in outcomes" :key="o" :value="o">
+            {{ capital(wave.outcome_names[o] ?? o) }}
+          </option>
         </select></label
       >
       <label
