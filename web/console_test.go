@@ -138,17 +138,17 @@ func TestDevices(t *testing.T) {
 	if got := p.Address(); got != "/devices?where=slipway" {
 		t.Errorf("searching leads to %s", got)
 	}
-	must(t, p.Click("fieldset button:nth-of-type(6)"), p.WaitText("Replace"))
+	must(t, p.Press("fieldset", "Replace"), p.WaitText("Replace"))
 	if got := p.Address(); got != "/devices?where=slipway disposition=replace" {
 		t.Errorf("choosing a disposition leads to %s", got)
 	}
 	// Sorting turns round at the second press and says so.
 	must(t, p.Go(s.URL+"/devices?where=class%3Dmac"), p.WaitText("33 machines of 284"),
-		p.Click("th:nth-of-type(4) button"), p.WaitText("↑"))
+		p.Press("thead", "Place"), p.WaitText("↑"))
 	if p.Count("th[aria-sort=ascending]") != 1 {
 		t.Error("no column says that it is sorted")
 	}
-	must(t, p.Click("th:nth-of-type(4) button"), p.WaitText("↓"))
+	must(t, p.Press("thead", "Place"), p.WaitText("↓"))
 	if got := p.Address(); got != "/devices?where=class=mac&sort=-place" {
 		t.Errorf("sorting leads to %s", got)
 	}
@@ -162,7 +162,7 @@ func TestPlacesList(t *testing.T) {
 	s := servertest.Demo(t, web.Console())
 	p := open(t, s)
 	must(t, p.Go(s.URL+"/devices"), p.WaitText("All places"), p.Click("[aria-haspopup=listbox]"),
-		p.WaitText("Sandpiper Steps"), p.Click("[role=option]:nth-of-type(3)"), p.WaitText("machines of 284"))
+		p.WaitText("Sandpiper Steps"), p.Press("form", "Gull Quay"), p.WaitText("machines of 284"))
 	if got := p.Address(); got != `/devices?where=place="Gull Quay"` {
 		t.Errorf("choosing a place leads to %s", got)
 	}
@@ -399,7 +399,7 @@ func TestHouse(t *testing.T) {
 	if err != nil || h.Number != 2 || !strings.Contains(h.Text, `models: ["OB-*"]`) {
 		t.Errorf("%v %d", err, h.Number)
 	}
-	must(t, p.Click("nav[aria-label=Kinds] a:nth-child(3)"),
+	must(t, p.Press("nav[aria-label=Kinds]", "Steps"),
 		p.WaitText("Steps of your own, with what comes before them."), p.WaitGone("button.bg-accent:not(:disabled)"))
 }
 

@@ -25,7 +25,7 @@ func TestManyAtOnce(t *testing.T) {
 		t.Errorf("%d are tagged, %v", l.Total, err)
 	}
 	// Only those that are chosen.
-	must(t, p.Click("tbody tr:nth-child(2) input"), p.WaitText("Write on the one machine chosen"),
+	must(t, p.Press("tbody", "Choose "), p.WaitText("Write on the one machine chosen"),
 		p.Type("#take-tag", "order-parts"), p.Key("\r"), p.WaitText("one machine, 1 of them changed."))
 	must(t, p.Go(s.URL+"/devices?where=tag%3Dorder-parts&columns=memory.installed_bytes"),
 		p.WaitText("29 machines of 284"), p.WaitText("Memory"), p.WaitText("GiB"),
@@ -73,7 +73,7 @@ func TestDoubtsGridProgress(t *testing.T) {
 		p.WaitText("Only the host name and the model"), p.Click("[data-doubt=weak] button"),
 		p.WaitText("No machine matches."))
 	must(t, p.Go(s.URL+"/devices/by-requirement?where=place%3D%22Gull+Quay%22"),
-		p.WaitText("machines beside Skerry 12"), p.Click("th:nth-child(2) button"), p.WaitText("↑"))
+		p.WaitText("machines beside Skerry 12"), p.Press("thead tr", "Installed memory"), p.WaitText("↑"))
 	if p.Count("td[data-outcome=fail]") == 0 || p.Count("td[data-outcome=pass]") == 0 {
 		t.Error("the grid says nothing")
 	}

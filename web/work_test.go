@@ -56,29 +56,22 @@ func TestDecisions(t *testing.T) {
 	until := time.Now().AddDate(0, 1, 0).Format(time.DateOnly)
 	must(t, p.Go(s.URL+"/devices/gull-013"), p.WaitText("Decided about it"),
 		p.Click("[aria-labelledby=decided] button"), p.WaitText("Until, and with, this day"))
-	set := func(selector, value string) {
-		t.Helper()
-		if _, err := p.Run(`(async () => { const e = document.querySelector("` + selector + `"); e.value = "` + value +
-			`"; for (const k of ['input', 'change']) e.dispatchEvent(new Event(k, {bubbles: true})) })()`); err != nil {
-			t.Fatal(err)
-		}
-	}
-	set("[aria-labelledby=decided] select", "waive")
-	must(t, p.WaitText("The requirement that may fail"))
-	set("[aria-labelledby=decided] label:nth-of-type(3) select", "graphics")
-	set("[aria-labelledby=decided] input[type=date]", until)
-	must(t, p.Type("[aria-labelledby=decided] label:last-of-type input", "Its display is a sign and shows the time"),
-		p.Click("[aria-labelledby=decided] [type=submit]"), p.WaitText("It is for one machine."),
+	const decided, decide = "[aria-labelledby=decided]", "[aria-labelledby=decide]"
+	must(t, p.Fill(decided, "What", "waive"),
+		p.Fill(decided, "The requirement that may fail", "graphics"),
+		p.Fill(decided, "Until, and with, this day", until),
+		p.Fill(decided, "Why, for whoever", "Its display is a sign and shows the time"),
+		p.Press(decided, "Decide"), p.WaitText("It is for one machine."),
 		p.WaitText("it can take Skerry 12 now; one requirement is waived"), p.WaitText("Accepted by demo until"))
 	must(t, p.Go(s.URL+"/work?tab=decisions"), p.WaitText("One decision is in force."), p.WaitText("may fail until"))
 	// The release's publisher does not let that one be waived.
 	must(t, p.Go(s.URL+"/work?tab=decisions&for=key%3Dgull-001"), p.WaitText("Until, and with, this day"))
-	set("[aria-labelledby=decide] select", "waive")
-	must(t, p.WaitText("The requirement that may fail"), p.WaitText("Installed memory · Skerry 12"))
-	set("[aria-labelledby=decide] label:nth-of-type(3) select", "memory")
-	set("[aria-labelledby=decide] input[type=date]", until)
-	must(t, p.Type("[aria-labelledby=decide] label:last-of-type input", "It is enough"),
-		p.Click("[aria-labelledby=decide] [type=submit]"), p.WaitText("the installer refuses"))
+	must(t, p.Fill(decide, "What", "waive"),
+		p.WaitText("Installed memory · Skerry 12"),
+		p.Fill(decide, "The requirement that may fail", "memory"),
+		p.Fill(decide, "Until, and with, this day", until),
+		p.Fill(decide, "Why, for whoever", "It is enough"),
+		p.Press(decide, "Decide"), p.WaitText("the installer refuses"))
 }
 
 // A wave is made, filled with what may enter, handed over, and what became of a machine
@@ -88,13 +81,10 @@ func TestWaves(t *testing.T) {
 	p := open(t, s)
 	today := time.Now().UTC()
 	must(t, p.Go(s.URL+"/work?tab=waves"), p.WaitText("A pilot of a few machines comes first"),
-		p.Type("form label:nth-of-type(1) input", "Pilot"),
-		p.Type("form label:nth-of-type(3) input", `place="Gull Quay"`))
-	if _, err := p.Run(`(async () => { for (const [i, v] of [[0, "` + today.Format(time.DateOnly) + `"], [1, "` +
-		today.AddDate(0, 0, 6).Format(time.DateOnly) +
-		`"]]) { const e = document.querySelectorAll('form input[type=date]')[i]; e.value = v; e.dispatchEvent(new Event('input', {bubbles: true})) } })()`); err != nil {
-		t.Fatal(err)
-	}
+		p.Fill("form", "Name", "Pilot"),
+		p.Fill("form", "Which machines may enter", `place="Gull Quay"`),
+		p.Fill("form", "First day", today.Format(time.DateOnly)),
+		p.Fill("form", "Last day", today.AddDate(0, 0, 6).Format(time.DateOnly)))
 	must(t, p.Click("[aria-labelledby=add-wave] [type=submit]"), p.WaitText("No machine is in it yet"),
 		p.WaitText("Of its rule, and refused"), p.Click("[aria-labelledby=fill] button"),
 		p.WaitText("machines more in the wave."))
@@ -107,13 +97,9 @@ func TestWaves(t *testing.T) {
 	if err != nil || w.Outcomes["handed"] == 0 || w.Outcomes["handed"] != w.Machines {
 		t.Fatalf("%v %v", w.Outcomes, err)
 	}
-	must(t, p.Type("[aria-labelledby=outcomes] label:nth-of-type(3) input", "no room"))
-	if _, err := p.Run(
-		`(async () => { const e = document.querySelector('[aria-labelledby=outcomes] select'); e.value = "` +
-			w.Members[0].Key + `"; e.dispatchEvent(new Event('change', {bubbles: true})) })()`); err != nil {
-		t.Fatal(err)
-	}
-	must(t, p.Click("[aria-labelledby=outcomes] [type=submit]"), p.WaitText("one outcome taken."),
+	const outcomes = "[aria-labelledby=outcomes]"
+	must(t, p.Fill(outcomes, "Machine", w.Members[0].Key), p.Fill(outcomes, "Why", "no room"),
+		p.Press(outcomes, "Tell"), p.WaitText("one outcome taken."),
 		p.WaitText("no room"), p.Click("[aria-label='Let it go once more: "+w.Members[0].Name+"']"),
 		p.WaitText("Waiting"))
 }

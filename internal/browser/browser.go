@@ -215,6 +215,60 @@ func (p *Page) Type(css, text string) error {
 	return chromedp.Do(ctx, chromedp.SendKeys(chromedp.CSS(css), text))
 }
 
+// found is what find has found.
+const found = "[data-found]"
+
+// find waits for what is called so within an element, as a person finds it: a button, a link or a choice by its text,
+// a field by its label. A name may be the beginning of it. It answers what it is: SELECT, or INPUT with its type.
+func (p *Page) find(within, name string) (what string, err error) {
+	js := fmt.Sprintf(`(() => {
+		const named = 'label, button, a, [role=option], summary, [aria-label]'
+		for (const w of document.querySelectorAll(%q)) for (const e of w.querySelectorAll(named)) {
+			if (!(e.getAttribute('aria-label') ?? e.textContent).trim().startsWith(%q)) continue
+			const it = e.control ?? e
+			document.querySelectorAll(%q).forEach((o) => o.removeAttribute('data-found'))
+			it.setAttribute('data-found', '')
+			return (it.tagName + ' ' + (it.type ?? '')).trim()
+		}
+		return ''
+	})()`, within, name, found)
+	ctx, cancel := context.WithTimeout(p.ctx, patience)
+	defer cancel()
+	if what, err = chromedp.Run(ctx, chromedp.Poll[string](js)); err != nil {
+		return "", fmt.Errorf("nothing in %s is called %q: %w", within, name, err)
+	}
+	return what, nil
+}
+
+// Press clicks the button, the link or the choice that is called so, within an element. The beginning of its name is
+// enough.
+func (p *Page) Press(within, name string) error {
+	if _, err := p.find(within, name); err != nil {
+		return err
+	}
+	return p.Click(found)
+}
+
+// Fill gives a value to the field of a label, within an element: it types a text, chooses from a list, or sets a day.
+func (p *Page) Fill(within, label, value string) error {
+	what, err := p.find(within, label)
+	if err != nil {
+		return err
+	}
+	if what != "INPUT date" && !strings.HasPrefix(what, "SELECT") {
+		return p.Type(found, value)
+	}
+	js := fmt.Sprintf("(e => { e.value = %q; for (const k of ['input', 'change']) "+
+		"e.dispatchEvent(new Event(k, { bubbles: true })); return e.value === %q })(document.querySelector(%q))",
+		value, value, found)
+	ctx, cancel := context.WithTimeout(p.ctx, patience)
+	defer cancel()
+	if taken, err := chromedp.Run(ctx, chromedp.Evaluate[bool](js)); err != nil || !taken {
+		return fmt.Errorf("%q does not take %q: %w", label, value, err)
+	}
+	return nil
+}
+
 // Replace replaces a text within what a field holds, as typing would.
 func (p *Page) Replace(css, was, is string) error {
 	js := fmt.Sprintf("(e => { e.value = e.value.replace(%q, %q); e.dispatchEvent(new Event('input')) "+
