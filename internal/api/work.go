@@ -317,8 +317,8 @@ type MakeWave struct {
 // WaveDetail is a wave with its machines.
 type WaveDetail struct {
 	Wave
-	Members  []wave.Machine `json:"members"`
-	Free     int            `json:"free" doc:"Machines that the rule picks and that may enter"`
+	Members []wave.Machine `json:"members"`
+	Free    int            `json:"free" doc:"Machines that the rule picks and that may enter"`
 
 	OutcomeNames map[string]string `json:"outcome_names" doc:"What outcomes are called"`
 
