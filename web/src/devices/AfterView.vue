@@ -18,7 +18,7 @@ const good = (c: Schemas['AfterChange']) => c.kind === 'settled' || c.kind === '
 <template>
   <TroubleBox v-if="error" :error="error" @again="refetch()" />
   <p v-else-if="!data" role="status" class="text-soft">Comparing…</p>
-  <div v-else class="rounded-lg border border-line bg-card px-5 py-4">
+  <div v-else class="card px-5 py-4">
     <p class="text-lg font-semibold">{{ data.says }}</p>
     <p v-for="n in data.notes" :key="n" class="text-replace">{{ n }}</p>
     <p class="mb-3 text-sm text-soft">

@@ -54,7 +54,6 @@ const give = () =>
       ? `${words(got.machines)} given to ${to}.`
       : `Nobody has the work on ${words(got.machines)} any more.`
   })
-const input = 'w-36 rounded-md border border-line bg-card px-2 py-1 text-sm'
 const button = 'cursor-pointer rounded-md border border-line px-2.5 py-1 text-sm disabled:opacity-50'
 </script>
 
@@ -68,10 +67,7 @@ const button = 'cursor-pointer rounded-md border border-line px-2.5 py-1 text-sm
     >
       {{ keys.length ? `Write on the ${words(keys.length)} chosen` : `Write on ${all}` }}
     </button>
-    <div
-      v-if="open"
-      class="mt-2 flex flex-wrap items-center gap-x-5 gap-y-2 rounded-lg border border-line bg-card px-4 py-3"
-    >
+    <div v-if="open" class="card mt-2 flex flex-wrap items-center gap-x-5 gap-y-2 px-4 py-3">
       <form class="flex items-center gap-1.5" @submit.prevent="run({ tag: [tag] })">
         <label for="add-tag" class="text-soft">Tag</label>
         <input
@@ -81,23 +77,29 @@ const button = 'cursor-pointer rounded-md border border-line px-2.5 py-1 text-sm
           maxlength="64"
           pattern="[A-Za-z0-9_\-]+"
           title="Letters, digits, - and _"
-          :class="input"
+          class="entry w-36"
         />
         <AppButton small type="submit" :disabled="busy">Add</AppButton>
       </form>
       <form class="flex items-center gap-1.5" @submit.prevent="run({ untag: [untag] })">
         <label for="take-tag" class="text-soft">Tag</label>
-        <input id="take-tag" v-model="untag" required maxlength="64" :class="input" />
+        <input id="take-tag" v-model="untag" required maxlength="64" class="entry w-36" />
         <AppButton small type="submit" :disabled="busy">Take off</AppButton>
       </form>
       <form class="flex items-center gap-1.5" @submit.prevent="run({ place })">
         <label for="set-place" class="text-soft">Place</label>
-        <input id="set-place" v-model="place" maxlength="100" placeholder="that by the name" :class="input" />
+        <input
+          id="set-place"
+          v-model="place"
+          maxlength="100"
+          placeholder="that by the name"
+          class="entry w-36"
+        />
         <AppButton small type="submit" :disabled="busy">Set</AppButton>
       </form>
       <form class="flex items-center gap-1.5" @submit.prevent="give">
         <label for="give-work" class="text-soft">Work to</label>
-        <input id="give-work" v-model="worker" maxlength="100" placeholder="nobody" :class="input" />
+        <input id="give-work" v-model="worker" maxlength="100" placeholder="nobody" class="entry w-36" />
         <AppButton small type="submit" :disabled="busy">Give</AppButton>
       </form>
       <RouterLink

@@ -93,11 +93,7 @@ const pick = (key: string) =>
   <template v-else-if="data">
     <p class="mb-5 text-[17px]">{{ data.says }}</p>
     <div class="mb-7 grid gap-6 sm:grid-cols-2">
-      <div
-        v-for="s in [data.a, data.b]"
-        :key="s.name + s.taken_at"
-        class="rounded-lg border border-line bg-card p-4"
-      >
+      <div v-for="s in [data.a, data.b]" :key="s.name + s.taken_at" class="card p-4">
         <h2 class="font-semibold">{{ s.name }}</h2>
         <p class="text-sm text-soft">
           {{ s.model }} · inventory of {{ sayMoment(s.taken_at)

@@ -20,7 +20,6 @@ const about = computed(() => {
   const d = props.device
   return [d.name, `${d.manufacturer} ${d.model}`.trim(), d.place, d.installed].filter(Boolean).join(' · ')
 })
-const link = 'underline underline-offset-2 hover:text-ink'
 </script>
 
 <template>
@@ -28,15 +27,15 @@ const link = 'underline underline-offset-2 hover:text-ink'
     {{ about }}
     <span class="no-print ml-auto flex flex-wrap items-baseline gap-x-4 text-sm">
       <template v-if="device.check">
-        <a v-for="r in reports" :key="r.query" :href="reportAddress(r.query)" target="_blank" :class="link">{{
+        <a v-for="r in reports" :key="r.query" :href="reportAddress(r.query)" target="_blank" class="link">{{
           r.name
         }}</a>
         <template v-if="visited">
-          <a :href="reportAddress('?for=visit')" target="_blank" :class="link">Visit sheet</a>
+          <a :href="reportAddress('?for=visit')" target="_blank" class="link">Visit sheet</a>
           <VisitLink v-if="may" :machine="device.key" :name="device.name" />
         </template>
       </template>
-      <RouterLink :to="{ name: 'compare', query: { a: device.key } }" :class="link"
+      <RouterLink :to="{ name: 'compare', query: { a: device.key } }" class="link"
         >Compare with another machine</RouterLink
       >
     </span>
@@ -44,7 +43,7 @@ const link = 'underline underline-offset-2 hover:text-ink'
   <section
     v-if="device.doubts?.length"
     aria-label="Which machine this is"
-    class="no-print my-3 rounded-lg border border-line bg-card px-4 py-2"
+    class="card no-print my-3 px-4 py-2"
   >
     <DoubtList :doubts="device.doubts" :may="may" @settled="emit('changed')" />
   </section>
@@ -62,7 +61,7 @@ const link = 'underline underline-offset-2 hover:text-ink'
   <p v-if="device.wave || device.who || device.work_note" class="flex flex-wrap gap-x-4 text-sm text-soft">
     <span v-if="device.wave"
       >In the wave
-      <RouterLink :to="{ name: 'wave', params: { id: device.wave.id } }" :class="link">{{
+      <RouterLink :to="{ name: 'wave', params: { id: device.wave.id } }" class="link">{{
         device.wave.name
       }}</RouterLink>
       ({{ sayDay(device.wave.starts) }} to {{ sayDay(device.wave.ends) }}): {{ device.wave.says

@@ -54,10 +54,9 @@ const check = computed(() => device.value?.check)
                 >Show a step of your own</DisclosureButton
               >
               <DisclosurePanel>
-                <pre
-                  class="mt-2 overflow-x-auto rounded-lg border border-line bg-card p-3 text-[13px]"
-                  tabindex="0"
-                  >{{ check.decide.step }}</pre>
+                <pre class="card mt-2 overflow-x-auto p-3 text-[13px]" tabindex="0">{{
+                  check.decide.step
+                }}</pre>
               </DisclosurePanel>
             </Disclosure>
           </section>

@@ -182,7 +182,7 @@ const title = computed(() => {
   <section
     v-if="doubts.data.value?.doubts.length && where.includes('doubt=yes')"
     aria-label="To be settled"
-    class="mb-4 rounded-lg border border-line bg-card px-4 py-2"
+    class="card mb-4 px-4 py-2"
   >
     <DoubtList :doubts="doubts.data.value.doubts" :may="may" @settled="doubts.refetch()" />
   </section>
@@ -190,7 +190,7 @@ const title = computed(() => {
 
   <TroubleBox v-if="error" :error="error" @again="refetch()" />
   <p v-else-if="!data" role="status" class="text-soft">Reading the list…</p>
-  <p v-else-if="data.total === 0" class="rounded-lg border border-line bg-card p-5">
+  <p v-else-if="data.total === 0" class="card p-5">
     No machine matches.
     <RouterLink v-if="where" :to="{ name: 'devices' }" class="text-accent underline underline-offset-2"
       >Show all machines</RouterLink

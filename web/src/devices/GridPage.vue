@@ -69,9 +69,7 @@ const arrow = (key: string) => ({ ascending: '↑', descending: '↓', none: '' 
   </p>
   <TroubleBox v-if="error" :error="error" @again="refetch()" />
   <p v-else-if="!data" role="status" class="text-soft">Reading the machines…</p>
-  <p v-else-if="data.rows.length === 0" class="rounded-lg border border-line bg-card p-5">
-    No machine matches.
-  </p>
+  <p v-else-if="data.rows.length === 0" class="card p-5">No machine matches.</p>
   <template v-else>
     <div class="overflow-x-auto" tabindex="0" role="region" aria-label="The table">
       <table class="w-full border-collapse text-left text-sm">

@@ -7,7 +7,6 @@ import { useAction } from '../use/useAction'
 
 const props = defineProps<{ device: Schemas['Device']; may: boolean }>()
 const emit = defineEmits<{ changed: [] }>()
-const input = 'block rounded-md border border-line bg-card px-2 py-1 text-ink'
 const asked = ref(false)
 const reason = ref('')
 const { trouble, run } = useAction()
@@ -39,7 +38,7 @@ const rekey = () =>
           v-model="reason"
           required
           maxlength="500"
-          :class="[input, 'w-72']"
+          class="entry block w-72"
           placeholder="its disk was changed"
         />
       </label>

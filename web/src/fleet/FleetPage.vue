@@ -29,7 +29,6 @@ const pressing = computed(
   () => [...(fleet.value?.support ?? [])].sort((a, b) => b.machines - a.machines)[0]?.says,
 )
 const list = (where: string) => ({ name: 'devices', query: { where } })
-const link = 'underline underline-offset-2 hover:text-ink'
 </script>
 
 <template>
@@ -40,7 +39,7 @@ const link = 'underline underline-offset-2 hover:text-ink'
     <p class="mt-2 text-soft">
       Add a release document, choose it as the target, and send the first inventory:
     </p>
-    <pre class="mt-3 overflow-x-auto rounded-lg border border-line bg-card p-4 text-sm">
+    <pre class="card mt-3 overflow-x-auto p-4 text-sm">
 rolltop releases add FILE
 rolltop releases target --pc ID
 rolltop submit</pre>
@@ -49,30 +48,30 @@ rolltop submit</pre>
     <h1 class="mb-1 text-[27px] leading-tight font-semibold tracking-tight">{{ fleet.headline }}</h1>
     <p class="mb-1 text-soft">{{ pressing }}</p>
     <p class="mb-5 flex flex-wrap gap-x-5 gap-y-1.5 text-sm text-soft">
-      <RouterLink v-if="fleet.stale.count" :to="list(fleet.stale.where)" :class="link"
+      <RouterLink v-if="fleet.stale.count" :to="list(fleet.stale.where)" class="link"
         >{{ fleet.stale.count === 1 ? 'One machine has' : `${fleet.stale.count} machines have` }} not reported
         for too long</RouterLink
       >
-      <RouterLink v-if="fleet.waived.count" :to="list(fleet.waived.where)" :class="link"
+      <RouterLink v-if="fleet.waived.count" :to="list(fleet.waived.where)" class="link"
         >{{ number(fleet.waived.count) }} ready with a waiver</RouterLink
       >
-      <RouterLink v-if="fleet.unsupported.count" :to="list(fleet.unsupported.where)" :class="link"
+      <RouterLink v-if="fleet.unsupported.count" :to="list(fleet.unsupported.where)" class="link"
         >{{ number(fleet.unsupported.count) }} unsupported
         {{ fleet.unsupported.count === 1 ? 'installation' : 'installations' }}</RouterLink
       >
-      <RouterLink v-if="fleet.doubted.count" :to="list(fleet.doubted.where)" :class="link">{{
+      <RouterLink v-if="fleet.doubted.count" :to="list(fleet.doubted.where)" class="link">{{
         fleet.doubted.count === 1
           ? 'One machine may be another than it seems'
           : `${fleet.doubted.count} machines may be others than they seem`
       }}</RouterLink>
-      <RouterLink v-for="n in next" :key="n.release" :to="list(n.newly.where)" :class="link"
+      <RouterLink v-for="n in next" :key="n.release" :to="list(n.newly.where)" class="link"
         >{{ number(n.newly.count) }} are ready now and not for {{ n.release }}, which follows</RouterLink
       >
-      <RouterLink :to="{ name: 'grid' }" :class="link">Machines beside requirements</RouterLink>
-      <a href="/api/fleet/report" target="_blank" :class="link">Report</a>
+      <RouterLink :to="{ name: 'grid' }" class="link">Machines beside requirements</RouterLink>
+      <a href="/api/fleet/report" target="_blank" class="link">Report</a>
     </p>
     <p v-for="c in lately" :key="c.id" class="-mt-3 mb-5 border-l-2 border-accent pl-3 text-sm">
-      <RouterLink :to="{ name: 'rule-change', params: { change: c.id } }" :class="link">{{
+      <RouterLink :to="{ name: 'rule-change', params: { change: c.id } }" class="link">{{
         c.says
       }}</RouterLink>
       <span class="text-soft"> In force since {{ sayDay(c.at) }}.</span>

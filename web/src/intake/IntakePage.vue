@@ -79,8 +79,6 @@ async function copy() {
   copied.value = true
   setTimeout(() => (copied.value = false), 2000)
 }
-
-const input = 'block rounded-md border border-line bg-card px-2 py-1 text-sm text-ink'
 </script>
 
 <template>
@@ -101,11 +99,11 @@ const input = 'block rounded-md border border-line bg-card px-2 py-1 text-sm tex
     <form v-else-if="manages" class="flex flex-wrap items-end gap-3" @submit.prevent="make">
       <label class="text-xs text-soft"
         >Name, as a pier or a group
-        <input v-model="name" required maxlength="100" :class="[input, 'w-52']" />
+        <input v-model="name" required maxlength="100" class="entry block w-52" />
       </label>
       <label class="text-xs text-soft"
         >Days until it expires
-        <input v-model.number="days" type="number" min="0" max="3650" :class="[input, 'w-24']" />
+        <input v-model.number="days" type="number" min="0" max="3650" class="entry block w-24" />
       </label>
       <label class="text-xs text-soft"
         >Machines it may add
@@ -115,16 +113,16 @@ const input = 'block rounded-md border border-line bg-card px-2 py-1 text-sm tex
           min="1"
           max="1000000"
           placeholder="10,000"
-          :class="[input, 'w-28']"
+          class="entry block w-28"
         />
       </label>
       <label class="text-xs text-soft"
         >Tag for them
-        <input v-model="tag" maxlength="64" pattern="[A-Za-z0-9_\-]+" :class="[input, 'w-28']" />
+        <input v-model="tag" maxlength="64" pattern="[A-Za-z0-9_\-]+" class="entry block w-28" />
       </label>
       <label class="text-xs text-soft"
         >Place of them
-        <input v-model="place" maxlength="100" placeholder="by their names" :class="[input, 'w-36']" />
+        <input v-model="place" maxlength="100" placeholder="by their names" class="entry block w-36" />
       </label>
       <AppButton kind="main" small type="submit"> Make it </AppButton>
       <p class="basis-full text-sm text-soft">
@@ -142,7 +140,7 @@ const input = 'block rounded-md border border-line bg-card px-2 py-1 text-sm tex
         >Kind of machine
         <select
           :value="one.name"
-          :class="input"
+          class="entry block"
           @change="picked = ($event.target as HTMLSelectElement).value"
         >
           <option v-for="c in programs" :key="c.name" :value="c.name">
@@ -150,11 +148,9 @@ const input = 'block rounded-md border border-line bg-card px-2 py-1 text-sm tex
           </option>
         </select>
       </label>
-      <pre
-        class="overflow-x-auto rounded-lg border border-line bg-card px-4 py-3 text-[13px]"
-        tabindex="0"
-        aria-label="The commands"
-        >{{ command }}</pre>
+      <pre class="card overflow-x-auto px-4 py-3 text-[13px]" tabindex="0" aria-label="The commands">{{
+        command
+      }}</pre>
       <p class="mt-2 flex flex-wrap gap-x-4 text-sm">
         <AppButton kind="link" @click="copy">
           {{ copied ? 'Copied' : 'Copy' }}

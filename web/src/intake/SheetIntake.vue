@@ -51,7 +51,6 @@ function keep() {
   )
 }
 const unitsOf = (c: Schemas['SheetColumn']) => usualUnits.filter((u) => c.units?.includes(u))
-const input = 'rounded-md border border-line bg-card px-2 py-0.5 text-sm text-ink'
 </script>
 
 <template>
@@ -67,7 +66,7 @@ const input = 'rounded-md border border-line bg-card px-2 py-0.5 text-sm text-in
     </p>
     <label class="mb-3 block text-sm"
       >All of them run
-      <select v-model="platform" :class="input" @change="readSheet">
+      <select v-model="platform" class="entry py-0.5" @change="readSheet">
         <option value="windows">Windows</option>
         <option value="macos">macOS</option>
         <option value="linux">Linux</option>
@@ -94,7 +93,7 @@ const input = 'rounded-md border border-line bg-card px-2 py-0.5 text-sm text-in
           <td class="py-1 pr-5">
             <select
               v-if="c.ask?.length"
-              :class="input"
+              class="entry py-0.5"
               :aria-label="`What ${c.heading} is`"
               @change="choose(c, ($event.target as HTMLSelectElement).value)"
             >
@@ -109,7 +108,7 @@ const input = 'rounded-md border border-line bg-card px-2 py-0.5 text-sm text-in
             <select
               v-if="c.units?.length"
               :value="c.problem ? '' : c.unit"
-              :class="input"
+              class="entry py-0.5"
               :aria-label="`Unit of ${c.heading}`"
               @change="choose(c, c.fact!, ($event.target as HTMLSelectElement).value)"
             >

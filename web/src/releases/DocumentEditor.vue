@@ -32,10 +32,7 @@ defineExpose({ goTo })
 </script>
 
 <template>
-  <div
-    data-scroll
-    class="max-h-[62vh] overflow-auto rounded-lg border border-line bg-card font-mono text-[13px] leading-[20px]"
-  >
+  <div data-scroll class="card max-h-[62vh] overflow-auto font-mono text-[13px] leading-[20px]">
     <div
       class="relative grid min-w-[44rem]"
       :class="

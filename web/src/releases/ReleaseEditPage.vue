@@ -192,7 +192,7 @@ onBeforeRouteLeave(
         <DisclosureButton class="mt-2 cursor-pointer text-accent underline underline-offset-2">{{
           open ? 'Close the import' : 'Import a list'
         }}</DisclosureButton>
-        <DisclosurePanel class="mt-3 rounded-lg border border-line bg-card p-4">
+        <DisclosurePanel class="card mt-3 p-4">
           <ListImport use="Put it beside the document" @use="useList" />
         </DisclosurePanel>
       </Disclosure>

@@ -41,7 +41,7 @@ const rows = computed(() => {
   </div>
   <TroubleBox v-if="error" :error="error" @again="refetch()" />
   <p v-else-if="!data" role="status" class="text-soft">Reading the list…</p>
-  <p v-else-if="data.releases.length === 0" class="rounded-lg border border-line bg-card p-5">
+  <p v-else-if="data.releases.length === 0" class="card p-5">
     No release document has been added. Write one here, or add a file with
     <code>rolltop releases add FILE</code>.
   </p>

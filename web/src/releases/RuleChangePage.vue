@@ -9,7 +9,6 @@ import { number, sayMoment } from '../words'
 
 const props = defineProps<{ change: string }>()
 const { data, error, refetch } = useQuery(() => queries.ruleChange(Number(props.change)))
-const link = 'underline underline-offset-2 hover:text-ink'
 </script>
 
 <template>
@@ -28,10 +27,10 @@ const link = 'underline underline-offset-2 hover:text-ink'
           params: { id: data.release.id },
           query: data.was.id === data.release.id ? {} : { against: data.was.id },
         }"
-        :class="link"
+        class="link"
         >What the rules say now</RouterLink
       >
-      <RouterLink v-if="data.moved" :to="{ name: 'devices', query: { where: data.where } }" :class="link"
+      <RouterLink v-if="data.moved" :to="{ name: 'devices', query: { where: data.where } }" class="link"
         >As a list of machines</RouterLink
       >
     </p>

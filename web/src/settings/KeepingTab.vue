@@ -48,7 +48,6 @@ const takeBack = (id: number) =>
     await ask(api.DELETE('/model-facts/{id}', { params: { path: { id } } }))
     await cache.invalidateQueries()
   })
-const input = 'block rounded-md border border-line bg-card px-2 py-1 text-sm text-ink'
 </script>
 
 <template>
@@ -68,7 +67,7 @@ const input = 'block rounded-md border border-line bg-card px-2 py-1 text-sm tex
           min="1"
           max="3650"
           required
-          :class="[input, 'w-28']"
+          class="entry block w-28"
         />
       </label>
       <label class="text-xs text-soft"
@@ -79,7 +78,7 @@ const input = 'block rounded-md border border-line bg-card px-2 py-1 text-sm tex
           min="1"
           max="600"
           required
-          :class="[input, 'w-28']"
+          class="entry block w-28"
         />
       </label>
       <label class="text-xs text-soft"
@@ -90,7 +89,7 @@ const input = 'block rounded-md border border-line bg-card px-2 py-1 text-sm tex
           min="0"
           max="36500"
           required
-          :class="[input, 'w-28']"
+          class="entry block w-28"
         />
       </label>
       <label class="flex basis-full items-baseline gap-2 text-sm">
@@ -141,7 +140,7 @@ const input = 'block rounded-md border border-line bg-card px-2 py-1 text-sm tex
     <h2 id="hooks" class="mb-2 border-b border-line pb-1.5 font-semibold">
       Addresses that are told of changes
     </h2>
-    <p v-if="secret" role="status" class="mb-3 rounded-lg border border-line bg-card px-4 py-3">
+    <p v-if="secret" role="status" class="card mb-3 px-4 py-3">
       {{ secret.of }}, which is shown this once:
       <code class="font-semibold select-all">{{ secret.text }}</code>
     </p>
@@ -159,11 +158,11 @@ const input = 'block rounded-md border border-line bg-card px-2 py-1 text-sm tex
     <form class="flex flex-wrap items-end gap-3" aria-label="Add an address" @submit.prevent="addHook">
       <label class="text-xs text-soft"
         >Name
-        <input v-model="name" required maxlength="64" :class="[input, 'w-40']" />
+        <input v-model="name" required maxlength="64" class="entry block w-40" />
       </label>
       <label class="text-xs text-soft"
         >Address
-        <input v-model="url" required type="url" maxlength="1000" :class="[input, 'w-80']" />
+        <input v-model="url" required type="url" maxlength="1000" class="entry block w-80" />
       </label>
       <AppButton kind="main" small type="submit">Add</AppButton>
       <p class="basis-full text-sm text-soft">

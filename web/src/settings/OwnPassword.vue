@@ -15,7 +15,6 @@ const change = () =>
     await ask(api.PUT('/session/password', { body: { old: old.value, new: fresh.value } }))
     window.dispatchEvent(new Event(signedOut))
   })
-const input = 'block w-64 rounded-md border border-line bg-card px-2 py-1 text-ink'
 </script>
 
 <template>
@@ -23,7 +22,13 @@ const input = 'block w-64 rounded-md border border-line bg-card px-2 py-1 text-i
     <p class="text-soft">You are signed out everywhere afterwards, and sign in with the new one.</p>
     <label class="block text-sm text-soft"
       >The password you have now
-      <input v-model="old" type="password" autocomplete="current-password" required :class="input" />
+      <input
+        v-model="old"
+        type="password"
+        autocomplete="current-password"
+        required
+        class="entry block w-64"
+      />
     </label>
     <label class="block text-sm text-soft"
       >The new one, 12 signs at least
@@ -33,7 +38,7 @@ const input = 'block w-64 rounded-md border border-line bg-card px-2 py-1 text-i
         autocomplete="new-password"
         required
         minlength="12"
-        :class="input"
+        class="entry block w-64"
       />
     </label>
     <p v-if="trouble" role="alert" class="text-replace">{{ trouble }}</p>

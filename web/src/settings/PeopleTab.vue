@@ -66,12 +66,11 @@ const endToken = (id: number) =>
   run(async () => {
     await ask(api.DELETE('/tokens/{id}', { params: { path: { id } } }))
   })
-const input = 'block rounded-md border border-line bg-card px-2 py-1 text-sm text-ink'
 </script>
 
 <template>
   <p v-if="trouble" role="alert" class="mb-3 text-replace">{{ trouble }}</p>
-  <p v-if="secret" role="status" class="mb-4 rounded-lg border border-line bg-card px-4 py-3">
+  <p v-if="secret" role="status" class="card mb-4 px-4 py-3">
     {{ secret.of }}, which is shown this once: <code class="font-semibold select-all">{{ secret.text }}</code>
   </p>
   <TroubleBox v-if="users.error.value" :error="users.error.value" @again="users.refetch()" />
@@ -98,7 +97,7 @@ const input = 'block rounded-md border border-line bg-card px-2 py-1 text-sm tex
             <select
               :value="u.role"
               :aria-label="`Role of ${u.name}`"
-              :class="input"
+              class="entry block"
               @change="put(u.name, ($event.target as HTMLSelectElement).value as Role, u.places)"
             >
               <option v-for="r in roles" :key="r.role" :value="r.role">{{ r.role }}</option>
@@ -121,17 +120,17 @@ const input = 'block rounded-md border border-line bg-card px-2 py-1 text-sm tex
     >
       <label class="text-xs text-soft"
         >Name
-        <input v-model="name" required maxlength="200" :class="[input, 'w-52']" />
+        <input v-model="name" required maxlength="200" class="entry block w-52" />
       </label>
       <label class="text-xs text-soft"
         >Role
-        <select v-model="role" :class="input">
+        <select v-model="role" class="entry block">
           <option v-for="r in roles" :key="r.role" :value="r.role">{{ r.role }}: {{ r.may }}</option>
         </select>
       </label>
       <label v-if="role !== 'administrator'" class="text-xs text-soft"
         >Sees only these places, with commas between
-        <input v-model="only" maxlength="1000" placeholder="all" :class="[input, 'w-64']" />
+        <input v-model="only" maxlength="1000" placeholder="all" class="entry block w-64" />
       </label>
       <AppButton kind="main" small type="submit">Add</AppButton>
     </form>
@@ -167,11 +166,11 @@ const input = 'block rounded-md border border-line bg-card px-2 py-1 text-sm tex
     <form class="flex flex-wrap items-end gap-3" aria-label="Add a token" @submit.prevent="addToken">
       <label class="text-xs text-soft"
         >Name
-        <input v-model="token" required maxlength="100" :class="[input, 'w-52']" />
+        <input v-model="token" required maxlength="100" class="entry block w-52" />
       </label>
       <label class="text-xs text-soft"
         >May
-        <select v-model="scope" :class="input">
+        <select v-model="scope" class="entry block">
           <option value="submit">submit inventories, and nothing else</option>
           <option value="read">read</option>
           <option value="work">read, and work on machines</option>
@@ -180,7 +179,7 @@ const input = 'block rounded-md border border-line bg-card px-2 py-1 text-sm tex
       </label>
       <label class="text-xs text-soft"
         >Days until it expires
-        <input v-model.number="days" type="number" min="0" max="3650" :class="[input, 'w-24']" />
+        <input v-model.number="days" type="number" min="0" max="3650" class="entry block w-24" />
       </label>
       <AppButton kind="main" small type="submit">Add</AppButton>
     </form>

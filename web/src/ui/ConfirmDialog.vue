@@ -19,7 +19,7 @@ const cancel = ref<HTMLElement | null>(null)
   >
     <div class="fixed inset-0 bg-ink/40" aria-hidden="true" />
     <div class="fixed inset-0 flex items-center justify-center p-4">
-      <DialogPanel class="w-full max-w-md rounded-lg border border-line bg-card p-6 shadow-xl">
+      <DialogPanel class="card w-full max-w-md p-6 shadow-xl">
         <DialogTitle class="mb-2 text-lg font-semibold">{{ asked.title }}</DialogTitle>
         <DialogDescription class="mb-5">{{ asked.text }}</DialogDescription>
         <div class="flex flex-wrap justify-end gap-3">

@@ -5,7 +5,7 @@ defineEmits<{ again: [] }>()
 </script>
 
 <template>
-  <div role="alert" class="rounded-lg border border-line bg-card p-4">
+  <div role="alert" class="card p-4">
     <p class="font-semibold">This could not be shown.</p>
     <p class="mb-3 text-soft">{{ (error as Error).message }} Nothing was changed.</p>
     <AppButton small @click="$emit('again')"> Try again </AppButton>

@@ -81,45 +81,40 @@ const make = () =>
     emit('made')
     return `${d.says} It is for ${count(d.machines, 'machine', 'machines')}.`
   })
-const input = 'mt-0.5 block w-full rounded-md border border-line bg-card px-2 py-1 text-sm text-ink'
-const label = 'block text-[13px] text-soft'
 </script>
 
 <template>
-  <form
-    class="grid gap-x-4 gap-y-3 rounded-lg border border-line bg-card p-4 sm:grid-cols-2"
-    @submit.prevent="make"
-  >
-    <label :class="label"
+  <form class="card grid gap-x-4 gap-y-3 p-4 sm:grid-cols-2" @submit.prevent="make">
+    <label class="field"
       >What
-      <select v-model="kind" :class="input">
+      <select v-model="kind" class="entry mt-0.5 block w-full">
         <option v-for="k in may" :key="k.id" :value="k.id">{{ k.title }}</option>
       </select>
     </label>
-    <label :class="label"
+    <label class="field"
       >Until, and with, this day
-      <input v-model="until" type="date" required :class="input" />
+      <input v-model="until" type="date" required class="entry mt-0.5 block w-full" />
     </label>
     <p class="text-sm text-soft sm:col-span-2">{{ kinds.find((k) => k.id === kind)?.about }}</p>
-    <label v-if="props.scope === undefined" :class="label" class="sm:col-span-2"
+    <label v-if="props.scope === undefined" class="field sm:col-span-2"
       >For machines with
       <input
         v-model="scope"
         required
         maxlength="2000"
         placeholder='place="Gull Quay" fails=secure-boot-on'
-        :class="input"
+        class="entry mt-0.5 block w-full"
       />
     </label>
-    <label v-if="kind === 'waive'" :class="label" class="sm:col-span-2"
+    <label v-if="kind === 'waive'" class="field sm:col-span-2"
       >The requirement that may fail
-      <select v-model="requirement" required :class="input">
+      <select v-model="requirement" required class="entry mt-0.5 block w-full">
         <option v-for="q in requirements" :key="q.title" :value="q.id">{{ q.title }}</option>
       </select>
     </label>
-    <label :class="label" class="sm:col-span-2"
+    <label class="field sm:col-span-2"
       >Why, for whoever reads it when it ends
-      <input v-model="reason" required maxlength="500" :class="input" />
+      <input v-model="reason" required maxlength="500" class="entry mt-0.5 block w-full" />
     </label>
     <label v-if="props.scope === undefined" class="flex items-baseline gap-2 text-sm sm:col-span-2">
       <input v-model="ahead" type="checkbox" /> It may be for machines that are still to come

@@ -56,7 +56,6 @@ const tick = (v: Schemas['Visit'], step: Schemas['StepRef']) =>
     )
     return `${v.name}: “${step.title}” is marked as done. The next inventory confirms it, or opens it again.`
   })
-const input = 'rounded-md border border-line bg-card px-2 py-1 text-sm'
 </script>
 
 <template>
@@ -80,16 +79,9 @@ const input = 'rounded-md border border-line bg-card px-2 py-1 text-sm'
       }}</span>
       <template v-if="chosen.size">
         <label class="sr-only" for="who">Who</label>
-        <input
-          id="who"
-          v-model="who"
-          maxlength="100"
-          placeholder="technician, east"
-          :class="input"
-          class="w-44"
-        />
+        <input id="who" v-model="who" maxlength="100" placeholder="technician, east" class="entry w-44" />
         <label class="sr-only" for="work-note">Note</label>
-        <input id="work-note" v-model="note" maxlength="500" placeholder="Note" :class="input" class="w-56" />
+        <input id="work-note" v-model="note" maxlength="500" placeholder="Note" class="entry w-56" />
         <AppButton small type="submit" :disabled="busy">
           {{ who || note ? 'Give' : 'Take back' }}
         </AppButton>

@@ -21,7 +21,6 @@ const named = () =>
 async function putIn() {
   if (await props.add(named(), byName.value)) keys.value = ''
 }
-const input = 'rounded-md border border-line bg-card px-2 py-1 text-sm text-ink'
 </script>
 
 <template>
@@ -39,12 +38,7 @@ const input = 'rounded-md border border-line bg-card px-2 py-1 text-sm text-ink'
     <form class="mt-3 text-[13px] text-soft" @submit.prevent="putIn()">
       <label class="block"
         >Or these, by their keys
-        <input
-          v-model="keys"
-          required
-          placeholder="gull-014 gull-015"
-          :class="input"
-          class="mt-0.5 block w-full"
+        <input v-model="keys" required placeholder="gull-014 gull-015" class="entry mt-0.5 block w-full"
       /></label>
       <label class="mt-1 flex items-baseline gap-2">
         <input v-model="byName" type="checkbox" class="my-1.5 size-5" /> also where a requirement is waived,

@@ -53,42 +53,44 @@ const save = () =>
         : await ask(api.POST('/waves', { body })),
     )
   })
-const input = 'mt-0.5 block w-full rounded-md border border-line bg-card px-2 py-1 text-sm text-ink'
-const label = 'block text-[13px] text-soft'
 </script>
 
 <template>
-  <form
-    class="grid grid-cols-2 gap-x-4 gap-y-3 rounded-lg border border-line bg-card p-4"
-    @submit.prevent="save"
-  >
-    <label :class="label">Name <input v-model="w.name" required maxlength="100" :class="input" /></label>
-    <label :class="label"
+  <form class="card grid grid-cols-2 gap-x-4 gap-y-3 p-4" @submit.prevent="save">
+    <label class="field"
+      >Name <input v-model="w.name" required maxlength="100" class="entry mt-0.5 block w-full"
+    /></label>
+    <label class="field"
       >To
-      <select v-model="w.release" :class="input">
+      <select v-model="w.release" class="entry mt-0.5 block w-full">
         <option v-for="t in targets" :key="t.id" :value="t.id">{{ t.name }}</option>
       </select>
     </label>
-    <label :class="label" class="col-span-2"
+    <label class="field col-span-2"
       >Which machines may enter
       <input
         v-model="w.rule"
         required
         maxlength="2000"
         placeholder='place="Gull Quay" tag=counter'
-        :class="input"
+        class="entry mt-0.5 block w-full"
       />
     </label>
-    <label :class="label">First day <input v-model="w.starts" type="date" required :class="input" /></label>
-    <label :class="label">Last day <input v-model="w.ends" type="date" required :class="input" /></label>
-    <label :class="label"
-      >At most <input v-model.number="w.most" type="number" min="1" required :class="input"
+    <label class="field"
+      >First day <input v-model="w.starts" type="date" required class="entry mt-0.5 block w-full"
+    /></label>
+    <label class="field"
+      >Last day <input v-model="w.ends" type="date" required class="entry mt-0.5 block w-full"
+    /></label>
+    <label class="field"
+      >At most
+      <input v-model.number="w.most" type="number" min="1" required class="entry mt-0.5 block w-full"
     /></label>
     <label class="flex items-end gap-2 pb-1 text-sm">
       <input v-model="w.pilot" type="checkbox" /> It is the pilot
     </label>
-    <label :class="label" class="col-span-2"
-      >Note <input v-model="w.note" maxlength="500" :class="input"
+    <label class="field col-span-2"
+      >Note <input v-model="w.note" maxlength="500" class="entry mt-0.5 block w-full"
     /></label>
     <div class="col-span-2">
       <AppButton kind="main" type="submit" :disabled="busy">

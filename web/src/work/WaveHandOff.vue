@@ -7,7 +7,6 @@ import { number } from '../words'
 const props = defineProps<{ wave: Schemas['WaveDetail']; waiting: number; busy: boolean; manages: boolean }>()
 const emit = defineEmits<{ handOver: [] }>()
 const handOff = (format: string) => `/api/waves/${props.wave.id}/hand-off?format=${format}`
-const link = 'underline underline-offset-2 hover:text-ink'
 </script>
 
 <template>
@@ -19,8 +18,7 @@ const link = 'underline underline-offset-2 hover:text-ink'
         v-for="f in ['csv', 'json', 'ndjson']"
         :key="f"
         :href="handOff(f)"
-        class="mr-2 text-accent"
-        :class="link"
+        class="link mr-2 text-accent"
         :download="`wave-${wave.id}.${f}`"
         >{{ f.toUpperCase() }}</a
       >

@@ -27,7 +27,6 @@ async function choose(e: Event) {
   await props.tellFile(file)
   field.value = ''
 }
-const input = 'rounded-md border border-line bg-card px-2 py-1 text-sm text-ink'
 </script>
 
 <template>
@@ -37,13 +36,13 @@ const input = 'rounded-md border border-line bg-card px-2 py-1 text-sm text-ink'
     <form class="mt-2 grid gap-1.5 text-[13px] text-soft" @submit.prevent="tellOne">
       <label
         >Machine
-        <select v-model="telling" required :class="input" class="mt-0.5 block w-full">
+        <select v-model="telling" required class="entry mt-0.5 block w-full">
           <option v-for="m in wave.members" :key="m.key" :value="m.key">{{ m.name }}</option>
         </select></label
       >
       <label
         >Outcome
-        <select v-model="outcome" :class="input" class="mt-0.5 block w-full">
+        <select v-model="outcome" class="entry mt-0.5 block w-full">
           <option v-for="o in outcomes" :key="o" :value="o">
             {{ capital(wave.outcome_names[o] ?? o) }}
           </option>
@@ -55,8 +54,7 @@ const input = 'rounded-md border border-line bg-card px-2 py-1 text-sm text-ink'
           v-model="reason"
           :required="outcome === 'failed'"
           maxlength="500"
-          :class="input"
-          class="mt-0.5 block w-full"
+          class="entry mt-0.5 block w-full"
       /></label>
       <AppButton small type="submit" :disabled="busy" class="justify-self-start"> Tell </AppButton>
     </form>

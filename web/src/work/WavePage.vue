@@ -46,7 +46,6 @@ async function confirmEnd() {
   })
   if (yes && (await end())) await router.push({ name: 'work', query: { tab: 'waves' } })
 }
-const link = 'underline underline-offset-2 hover:text-ink'
 </script>
 
 <template>
@@ -54,7 +53,7 @@ const link = 'underline underline-offset-2 hover:text-ink'
   <p v-else-if="!wave" role="status" class="text-soft">Reading the wave…</p>
   <template v-else>
     <p class="text-soft">
-      <RouterLink :to="{ name: 'work', query: { tab: 'waves' } }" :class="link">Waves</RouterLink> ·
+      <RouterLink :to="{ name: 'work', query: { tab: 'waves' } }" class="link">Waves</RouterLink> ·
       <b class="text-ink">{{ wave.name }}</b>, to {{ wave.release_name }}, {{ sayDay(wave.starts) }} to
       {{ sayDay(wave.ends) }}<template v-if="wave.pilot"> · the pilot</template
       ><template v-if="wave.ended"> · ended</template>
@@ -65,7 +64,7 @@ const link = 'underline underline-offset-2 hover:text-ink'
     <p class="mb-5 flex flex-wrap gap-x-4 text-sm text-soft">
       <span
         >Takes {{ number(wave.most) }} of
-        <RouterLink :to="{ name: 'devices', query: { where: wave.rule } }" :class="link"
+        <RouterLink :to="{ name: 'devices', query: { where: wave.rule } }" class="link"
           ><code>{{ wave.rule }}</code></RouterLink
         ></span
       >
@@ -73,14 +72,14 @@ const link = 'underline underline-offset-2 hover:text-ink'
       <RouterLink
         v-if="wave.machines"
         :to="{ name: 'devices', query: { where: `wave=${wave.id}` } }"
-        :class="link"
+        class="link"
         >As a list of machines</RouterLink
       >
       <template v-if="manages && !wave.ended">
-        <button type="button" class="cursor-pointer" :class="link" @click="changing = !changing">
+        <button type="button" class="link cursor-pointer" @click="changing = !changing">
           {{ changing ? 'Leave it as it is' : 'Change it' }}
         </button>
-        <button type="button" class="cursor-pointer" :class="link" @click="confirmEnd">End it</button>
+        <button type="button" class="link cursor-pointer" @click="confirmEnd">End it</button>
       </template>
     </p>
     <div v-if="changing" class="no-print mb-6 max-w-xl">

@@ -4,7 +4,6 @@ import { number } from '../words'
 
 /** The machines that the rule of a wave picks and that may not enter. */
 defineProps<{ wave: Schemas['WaveDetail'] }>()
-const link = 'underline underline-offset-2 hover:text-ink'
 </script>
 
 <template>
@@ -20,8 +19,7 @@ const link = 'underline underline-offset-2 hover:text-ink'
             v-for="m in r.some"
             :key="m.key"
             :to="{ name: 'device', params: { machine: m.key } }"
-            class="mr-2 text-soft"
-            :class="link"
+            class="link mr-2 text-soft"
             >{{ m.name }}</RouterLink><span v-if="r.machines > r.some.length" class="text-soft">…</span>
         </details>
       </li>

@@ -39,7 +39,6 @@ const fills: Record<(typeof outcomes)[number], string> = {
   failed: 'fill-replace',
   back: 'fill-refit',
 }
-const input = 'rounded-md border border-line bg-card px-2 py-1 text-sm'
 </script>
 
 <template>
@@ -126,13 +125,9 @@ const input = 'rounded-md border border-line bg-card px-2 py-1 text-sm'
             class="no-print mt-2 flex flex-wrap items-end gap-2 text-[13px] text-soft"
             @submit.prevent="add"
           >
-            <label
-              >From <input v-model="from" type="date" required :class="input" class="block text-ink"
-            /></label>
-            <label>To <input v-model="to" type="date" :class="input" class="block text-ink" /></label>
-            <label
-              >Why <input v-model="reason" maxlength="200" :class="input" class="block w-40 text-ink"
-            /></label>
+            <label>From <input v-model="from" type="date" required class="entry block text-ink" /></label>
+            <label>To <input v-model="to" type="date" class="entry block text-ink" /></label>
+            <label>Why <input v-model="reason" maxlength="200" class="entry block w-40 text-ink" /></label>
             <AppButton small type="submit"> Add </AppButton>
           </form>
           <p v-if="trouble" role="alert" class="mt-1 text-sm text-replace">{{ trouble }}</p>
