@@ -93,7 +93,7 @@ func standsAt(v reflect.Value, name string, at uintptr, is reflect.Type) bool {
 	v = reflect.Indirect(v)
 	if v.CanAddr() && name == "" {
 		if is == nil {
-			return v.Kind() != reflect.Slice || v.Type().Elem().Kind() != reflect.Struct // a list is no fact
+			return v.Kind() != reflect.Slice || v.Type().Elem().Kind() != reflect.Struct // a list is not a fact
 		}
 		return v.Addr().Pointer() == at && v.Addr().Type() == is
 	}

@@ -51,8 +51,23 @@ func (a *Answers) Of(ctx context.Context, rows []fleet.Row, defs []*fact.Def) (m
 	if ids == nil {
 		return out, nil
 	}
+	err := a.eachFacts(ctx, ids, func(d *store.Row, f *fact.Facts) error {
+		one := Answer{Facts: inWords(f, defs)}
+		if t, ok := a.releases.Target(d.Class); ok {
+			one.Says = assess.Answer(base, t.Release, f, Lines(waived[d.ID])...)
+			a.said.put(begun, d.ID, sentence{one.Says, base, t.Release, waived[d.ID]})
+		}
+		out[d.ID] = one
+		return nil
+	})
+	return out, err
+}
+
+// eachFacts reads the facts of machines that have some. The facts are read into the same place
+// again and again: whoever keeps them copies them.
+func (a *Answers) eachFacts(ctx context.Context, ids []int64, each func(*store.Row, *fact.Facts) error) error {
 	f := new(fact.Facts)
-	err := a.Store.EachRow(ctx, nil, fact.Catalogue, ids, func(list []store.Row) error {
+	return a.Store.EachRow(ctx, nil, fact.Catalogue, ids, func(list []store.Row) error {
 		for i := range list {
 			d := &list[i]
 			if d.Packed == nil {
@@ -61,16 +76,12 @@ func (a *Answers) Of(ctx context.Context, rows []fleet.Row, defs []*fact.Def) (m
 			if err := f.Unpack(d.Packed); err != nil {
 				return err
 			}
-			one := Answer{Facts: inWords(f, defs)}
-			if t, ok := a.releases.Target(d.Class); ok {
-				one.Says = assess.Answer(base, t.Release, f, Lines(waived[d.ID])...)
-				a.said.put(begun, d.ID, sentence{one.Says, base, t.Release, waived[d.ID]})
+			if err := each(d, f); err != nil {
+				return err
 			}
-			out[d.ID] = one
 		}
 		return nil
 	})
-	return out, err
 }
 
 func inWords(f *fact.Facts, defs []*fact.Def) map[string]string {
@@ -119,23 +130,9 @@ func (a *Answers) Cells(ctx context.Context, rel *release.Release, rows []fleet.
 	if ids == nil {
 		return out, nil
 	}
-	f := new(fact.Facts)
-	err := a.Store.EachRow(ctx, nil, fact.Catalogue, ids, func(list []store.Row) error {
-		for i := range list {
-			d := &list[i]
-			if d.Packed == nil {
-				continue
-			}
-			if err := f.Unpack(d.Packed); err != nil {
-				return err
-			}
-			cells, err := assess.Cells(a.knowledge.Base(), rel, f, waived[d.ID]...)
-			if err != nil {
-				return err
-			}
-			out[d.ID] = cells
-		}
-		return nil
+	err := a.eachFacts(ctx, ids, func(d *store.Row, f *fact.Facts) (err error) {
+		out[d.ID], err = assess.Cells(a.knowledge.Base(), rel, f, waived[d.ID]...)
+		return err
 	})
 	return out, err
 }

@@ -12,32 +12,30 @@ const props = defineProps<{ file: File }>()
 const emit = defineEmits<{ keep: [lines: string[], refused: Schemas['SheetRow'][]] }>()
 const { trouble, run } = useAction()
 const sheet = ref<Schemas['SheetRead']>()
-const content = ref('')
 const choices = ref<Record<string, { fact: string; unit?: string }>>({})
 const platform = ref('windows')
-watch(
-  () => props.file,
-  async (file) => {
-    sheet.value = undefined
-    choices.value = {}
-    content.value = await inBase64(file)
-    await readSheet()
-  },
-  { immediate: true },
-)
 const readSheet = () =>
   run(async () => {
     sheet.value = await ask(
       api.POST('/sheets/read', {
         body: {
           name: props.file.name,
-          content: content.value,
+          content: await inBase64(props.file),
           columns: choices.value,
           fixed: platform.value ? { 'os.platform': platform.value } : {},
         },
       }),
     )
   })
+watch(
+  () => props.file,
+  () => {
+    sheet.value = undefined
+    choices.value = {}
+    void readSheet()
+  },
+  { immediate: true },
+)
 function choose(c: Schemas['SheetColumn'], fact: string, unit?: string) {
   choices.value = { ...choices.value, [c.heading]: { fact, unit: unit || undefined } }
   void readSheet()
