@@ -15,11 +15,7 @@ func (v *Verdict) hull(
 	l *outcome, lib *Library, res *check.Result, ask func(*release.Requirement) bool, path release.Path,
 ) {
 	v.Disposition, v.Best, v.Worst = l.disposition, l.disposition, l.disposition
-	in := func(w world) Disposition {
-		o := solveIn(w, lib, res, ask, path)
-		defer o.free()
-		return o.disposition
-	}
+	in := func(w world) Disposition { return end(w, lib, res, ask, path) }
 	if l.chance {
 		v.Best = min(v.Best, in(luckiest))
 	}
@@ -28,18 +24,37 @@ func (v *Verdict) hull(
 		return
 	}
 	// What is feared lies between what is likely and the worst.
-	v.Worst = max(v.Worst, in(worst))
+	if v.Worst < Replace {
+		v.Worst = max(v.Worst, in(worst))
+	}
 	if doubt && v.Worst != l.disposition && (!l.unsure || in(feared) != l.disposition) {
 		v.Disposition = Undetermined
 	}
 }
 
+// end is the disposition in a world, for which not every plan has to be looked for: one
+// goal that nothing changes and that means a replacement says it all.
+func end(w world, lib *Library, res *check.Result, ask func(*release.Requirement) bool, path release.Path) Disposition {
+	s := newSolver(w, lib, res, ask, path)
+	for _, fd := range s.goals {
+		n := fd.Requirement.Need
+		if !need.SomeLeaf(n, func(l need.Leaf) bool { return lib.touched[l.Fact()] }) &&
+			!s.possible(check.Decide(n, s.was)) && s.unmet(fd) == Replace {
+			return Replace
+		}
+	}
+	o := s.solve(res, path)
+	defer o.free()
+	return o.disposition
+}
+
 // widen takes another path into the hull, which the machine may have to take.
 func (v *Verdict) widen(lib *Library, res *check.Result, ask func(*release.Requirement) bool, p release.Path) {
-	for _, w := range []world{luckiest, worst} {
-		o := solveIn(w, lib, res, ask, p)
-		v.Best, v.Worst = min(v.Best, o.disposition), max(v.Worst, o.disposition)
-		o.free()
+	if v.Best > Ready {
+		v.Best = min(v.Best, end(luckiest, lib, res, ask, p))
+	}
+	if v.Worst < Replace {
+		v.Worst = max(v.Worst, end(worst, lib, res, ask, p))
 	}
 }
 

@@ -192,6 +192,7 @@ type Library struct {
 	playing  map[Role]int
 	changing [256][]int // by the number of a fact: the steps that change it
 	least    [256]Class // by the number of a fact: the least class of a step that changes it
+	touched  [256]bool  // by the number of a fact: some step changes it, be it as a side effect
 	guards   []safeguard
 	earlier  [][]uint64 // for each step, a bit for each that it comes after
 	asking   sync.Once
@@ -304,6 +305,9 @@ func compile(docs, own []StepDoc, t *table, r *doc.Report) *Library {
 		l.steps = append(l.steps, s)
 	}
 	for i := range l.steps {
+		for _, c := range slices.Concat(l.steps[i].effects, l.steps[i].assumes) {
+			l.touched[c.id] = true
+		}
 		for _, c := range l.steps[i].effects {
 			if slices.Contains(all[i].Beside, c.id.String()) {
 				continue

@@ -74,3 +74,35 @@ func BenchmarkPlan(b *testing.B) {
 		})
 	}
 }
+
+// What cuts the way short to a disposition tells the same as looking for every step.
+func TestEndIsThatOfTheWholeSolution(t *testing.T) {
+	r := rand.New(rand.NewPCG(8, 8))
+	rel, short := coretest.Release(t, "skerry-12"), 0
+	for range 2000 {
+		f := fact.Read(random(r))
+		for _, id := range rel.Needed {
+			if r.IntN(8) == 0 {
+				f.Set(id, fact.Value{}, "")
+			}
+		}
+		res, err := check.Run(rel, f)
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, w := range []world{luckiest, feared, worst} {
+			whole := newSolver(w, Shipped(), res, nil, res.Path).solve(res, res.Path)
+			got := end(w, Shipped(), res, nil, res.Path)
+			if got != whole.disposition {
+				t.Fatalf("in the world %+v: %s, and %s where every step is looked for", w, got, whole.disposition)
+			}
+			if got == Replace {
+				short++
+			}
+			whole.free()
+		}
+	}
+	if short < 500 {
+		t.Errorf("only %d of 6,000 ends are a replacement: the short way was hardly taken", short)
+	}
+}

@@ -189,7 +189,7 @@ func solve(
 			v.Waived = append(v.Waived, fd.Requirement.ID)
 		}
 	}
-	l := solveIn(likely, lib, res, ask, path)
+	l := newSolver(likely, lib, res, ask, path).solve(res, path)
 	defer l.free()
 	v.hull(&l, lib, res, ask, path)
 	if others {
@@ -208,8 +208,10 @@ func asked(fd *check.Finding, ask func(*release.Requirement) bool) bool {
 	return ask == nil || ask(fd.Requirement)
 }
 
-// solveIn finds the least steps in a world. The result has to be freed.
-func solveIn(w world, lib *Library, res *check.Result, ask func(*release.Requirement) bool, path release.Path) outcome {
+// newSolver is a solver with the goals of a world.
+func newSolver(
+	w world, lib *Library, res *check.Result, ask func(*release.Requirement) bool, path release.Path,
+) solver {
 	s := solver{lib: lib, world: w, was: res.Facts, route: path.Way, guest: res.Facts.Guest(), install: -1}
 	for i := range res.Findings {
 		fd := &res.Findings[i]
@@ -232,6 +234,12 @@ func solveIn(w world, lib *Library, res *check.Result, ask func(*release.Require
 		s.goals = append(slices.Clone(s.failing), s.open...)
 		slices.SortFunc(s.goals, byID)
 	}
+	return s
+}
+
+// solve finds the least steps. The outcome has to be freed.
+func (s solver) solve(res *check.Result, path release.Path) outcome {
+	lib := s.lib
 	foreignHere := path.Way == release.Reinstall && path.Truth == need.True && foreign(res)
 	var best outcome
 	if path.Way != release.Reinstall {
@@ -334,13 +342,17 @@ func (s solver) alone(install int, path release.Path, foreign bool) outcome {
 		o.disposition = Decide
 	}
 	for _, fd := range left {
-		to := Decide
-		if s.world.kind && proven(fd.Requirement, s.was) || !s.world.kind && possible(fd.Requirement, s.was) {
-			to = Replace
-		}
-		o.disposition = max(o.disposition, to)
+		o.disposition = max(o.disposition, s.unmet(fd))
 	}
 	return o
+}
+
+// unmet is the disposition where no step settles a finding.
+func (s *solver) unmet(fd *check.Finding) Disposition {
+	if s.world.kind && proven(fd.Requirement, s.was) || !s.world.kind && possible(fd.Requirement, s.was) {
+		return Replace
+	}
+	return Decide
 }
 
 // class is what a step asks for in this world: where its effect is not certain and
