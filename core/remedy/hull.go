@@ -103,7 +103,7 @@ func (v *Verdict) sum(l *outcome, res *check.Result, path release.Path) {
 	}
 	v.Confirmed = v.Disposition != Undetermined && v.Best == v.Worst
 	if !v.Confirmed {
-		v.Bases = l.bases(v, res)
+		v.Bases = planner{l.solver}.bases(v, res)
 	}
 }
 
@@ -116,7 +116,7 @@ func order(res *check.Result) func(a, b string) int {
 }
 
 // bases are the readings that an expected verdict rests on.
-func (s *solver) bases(v *Verdict, res *check.Result) []Basis {
+func (s planner) bases(v *Verdict, res *check.Result) []Basis {
 	var out []Basis
 	add := func(b Basis) {
 		if !slices.ContainsFunc(out,

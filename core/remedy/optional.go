@@ -56,7 +56,7 @@ func (l *Library) Optional(res *check.Result, v *Verdict) []Planned {
 	var out []Planned
 	for k := planned; k < len(s.chosen); k++ {
 		if p := s.chosen[k]; p.Class != NoClass {
-			p.Amounts = s.amounts(&p)
+			p.Amounts = planner{s}.amounts(&p)
 			out = append(out, p)
 		}
 	}

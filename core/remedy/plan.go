@@ -11,10 +11,13 @@ import (
 	"rolltop.example/rolltop/core/release"
 )
 
+// planner makes a plan of what a solver chose.
+type planner struct{ *solver }
+
 // plan orders what was chosen and adds what belongs to any plan: closing the
 // unknowns, checking again, resuming encryption, and the installation itself.
 // A machine to replace gets no other step: nobody is sent to it in vain.
-func (s *solver) plan(v *Verdict) []Planned {
+func (s planner) plan(v *Verdict) []Planned {
 	switch v.Disposition {
 	case Replace:
 		v.Withheld = s.withheld()
@@ -41,7 +44,7 @@ func (s *solver) plan(v *Verdict) []Planned {
 }
 
 // withheld are the chosen steps that would settle something.
-func (s *solver) withheld() []Planned {
+func (s planner) withheld() []Planned {
 	var out []Planned
 	for _, p := range s.chosen {
 		if p.Class != NoClass && p.Class < Decision {
@@ -53,7 +56,7 @@ func (s *solver) withheld() []Planned {
 
 // undecided is the plan of a machine on which somebody has to decide first: a look at
 // what is unlikely and not ruled out, then the decision.
-func (s *solver) undecided(v *Verdict) []Planned {
+func (s planner) undecided(v *Verdict) []Planned {
 	s.undo(place{})
 	s.alwaysThere()
 	for _, id := range v.NoRemedy {
@@ -80,7 +83,7 @@ func (s *solver) undecided(v *Verdict) []Planned {
 	return s.order()
 }
 
-func (s *solver) finding(id string) *check.Finding {
+func (s planner) finding(id string) *check.Finding {
 	for _, fd := range s.failing {
 		if fd.Requirement.ID == id {
 			return fd
@@ -90,7 +93,7 @@ func (s *solver) finding(id string) *check.Finding {
 }
 
 // close adds the steps that find out what is not known, by why it is not.
-func (s *solver) close(open []string) {
+func (s planner) close(open []string) {
 	found := map[string]bool{}
 	for i := range s.lib.steps {
 		st := &s.lib.steps[i]
@@ -120,7 +123,7 @@ func (s *solver) close(open []string) {
 	}
 }
 
-func (s *solver) settling(r Role) []string {
+func (s planner) settling(r Role) []string {
 	for i := range s.chosen {
 		if s.chosen[i].Plays(r) {
 			return s.chosen[i].Settles
@@ -146,9 +149,9 @@ func openFor(fd *check.Finding) []string {
 	return out
 }
 
-func (s *solver) add(r Role, settles []string) { s.addStep(s.lib.playing[r], settles) }
+func (s planner) add(r Role, settles []string) { s.addStep(s.lib.playing[r], settles) }
 
-func (s *solver) addStep(i int, settles []string) {
+func (s planner) addStep(i int, settles []string) {
 	if !s.has(i) {
 		s.apply(i)
 	}
@@ -162,7 +165,7 @@ func (s *solver) addStep(i int, settles []string) {
 // order sorts the plan so that every step stands behind those it comes after.
 // Where that leaves a choice, what needs no visit comes before what does, and
 // then the order of the step files decides.
-func (s *solver) order() []Planned {
+func (s planner) order() []Planned {
 	left := slices.Clone(s.chosen)
 	slices.SortFunc(left, func(a, b Planned) int {
 		return cmp.Or(phaseRank[a.Phase]-phaseRank[b.Phase], a.rank-b.rank, a.index-b.index)
@@ -205,7 +208,7 @@ func (s *solver) order() []Planned {
 }
 
 // amounts is what a step has to bring of each thing that is not enough.
-func (s *solver) amounts(p *Planned) []Amount {
+func (s planner) amounts(p *Planned) []Amount {
 	var out []Amount
 	for _, c := range p.effects {
 		if c.value.Known() || c.id.Def().Kind == fact.Set {

@@ -135,7 +135,7 @@ func (g *safeguard) calledBy(s *Step, phase string) bool {
 // guard adds the safeguards of the table to what was chosen. A safeguard that is done
 // where its steps are done takes its place from them: what stands before from the first
 // of them, what stands after from the last.
-func (s *solver) guard() {
+func (s planner) guard() {
 	for again := true; again; {
 		had := len(s.chosen)
 		s.guardOnce()
@@ -145,7 +145,7 @@ func (s *solver) guard() {
 }
 
 // pullFor adds what comes with safeguards, as an administrator's steps say it.
-func (s *solver) pullFor(from int) {
+func (s planner) pullFor(from int) {
 	for k := from; k < len(s.chosen); k++ {
 		for _, j := range s.chosen[k].pulls {
 			st := &s.lib.steps[j]
@@ -165,7 +165,7 @@ func (s *solver) pullFor(from int) {
 
 // guardOnce goes through the table once. What it adds may come with steps that call for
 // more.
-func (s *solver) guardOnce() {
+func (s planner) guardOnce() {
 	for k := range s.lib.guards {
 		g := &s.lib.guards[k]
 		i, ok := s.lib.at[g.step]
@@ -203,7 +203,7 @@ func (s *solver) guardOnce() {
 // startOnce puts the start of the system behind each step that disturbs how it starts,
 // where the step does not start the machine by itself. A step that leaves something to be
 // done is not started behind: the machine may not start before that is done.
-func (s *solver) startOnce(plan []Planned) []Planned {
+func (s planner) startOnce(plan []Planned) []Planned {
 	g := slices.IndexFunc(s.lib.guards, func(g safeguard) bool { return g.stands == behind })
 	if g < 0 {
 		return plan

@@ -200,7 +200,7 @@ func solve(
 		}
 	}
 	v.sum(&l, res, path)
-	v.Plan = l.plan(&v)
+	v.Plan = planner{l.solver}.plan(&v)
 	return v
 }
 
