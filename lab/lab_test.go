@@ -10,6 +10,7 @@ import (
 	"rolltop.example/rolltop/core/doc"
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/inventory"
+	"rolltop.example/rolltop/internal/expect"
 )
 
 // Every file can be read, expects facts that exist, and configures something
@@ -55,9 +56,10 @@ func TestCompare(t *testing.T) {
 		"processor.features": "has nx sse2",
 		"tpm.version":        "? needs-rights",
 	}, Listed: []string{"sda ? ? 5 ?"}}
-	if r := compare(right, d); r.compared != 5 || r.right != 5 || len(r.wrong) != 0 {
-		t.Errorf("%+v", r)
-	}
+	r := compare(right, d)
+	expect.Same(t, "r.compared", r.compared, 5)
+	expect.Same(t, "r.right", r.right, 5)
+	expect.Same(t, "len(r.wrong)", len(r.wrong), 0)
 	for name, want := range map[string]string{
 		"firmware.boot_mode": "uefi",
 		"tpm.state":          "? not-offered",
@@ -90,11 +92,13 @@ func TestJudge(t *testing.T) {
 		serial string
 		wrong  int
 	}{{"TW1", 0}, {"TW2", 1}} {
-		r := of(tt.serial, "u")
-		if err := judge(&Machine{Same: "before"}, r, map[string]*result{"before": of("TW1", "u")}); err != nil ||
-			len(r.wrong) != tt.wrong {
-			t.Errorf("%s: %v %v", tt.serial, r.wrong, err)
-		}
+		t.Run(tt.serial, func(t *testing.T) {
+			r := of(tt.serial, "u")
+			if err := judge(&Machine{Same: "before"}, r, map[string]*result{"before": of("TW1", "u")}); err != nil ||
+				len(r.wrong) != tt.wrong {
+				t.Errorf("%s: %v %v", tt.serial, r.wrong, err)
+			}
+		})
 	}
 }
 
@@ -107,9 +111,10 @@ func TestTables(t *testing.T) {
 		t.Fatal(err)
 	}
 	in := smbios.Describe(list, 0x0303)
-	if in.Slots != 3 || in.Used != 2 || !in.SizeUnknown || in.Modules[0].Bytes != 64<<30 {
-		t.Errorf("%+v", in.Memory)
-	}
+	expect.Same(t, "in.Slots", in.Slots, 3)
+	expect.Same(t, "in.Used", in.Used, 2)
+	expect.That(t, "in.SizeUnknown", in.SizeUnknown)
+	expect.Same(t, "in.Modules[0].Bytes", in.Modules[0].Bytes, 64<<30)
 	if (&Machine{}).tables() != nil {
 		t.Error("without modules the emulator's own tables stand")
 	}

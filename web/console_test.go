@@ -10,6 +10,7 @@ import (
 	"testing"
 
 	"rolltop.example/rolltop/internal/browser"
+	"rolltop.example/rolltop/internal/expect"
 	"rolltop.example/rolltop/internal/servertest"
 	"rolltop.example/rolltop/web"
 )
@@ -84,11 +85,12 @@ func TestFromTheFleetToAMachine(t *testing.T) {
 	// A machine shows its answer, what fails with has → needs, and its steps.
 	must(t, p.Go(s.URL+"/devices/holm-011"), p.WaitText("A disk conversion and three firmware settings"),
 		p.WaitText("4 of 16 requirements are not met"), p.WaitText("The plan, in this order"))
-	if got := p.Text("[data-requirement=tpm]"); !strings.Contains(got, "most likely switched off in firmware") ||
-		!strings.Contains(got, "has none seen → needs TPM is ready and TPM version 2.0 or later") ||
-		!strings.Contains(got, "settled by step 8") {
-		t.Errorf("the finding says %q", got)
-	}
+	got := p.Text("[data-requirement=tpm]")
+	expect.That(t, `strings.Contains(got, "most likely switched off in firmware")`,
+		strings.Contains(got, "most likely switched off in firmware"))
+	expect.That(t, `strings.Contains(got, "has none seen → needs TPM is ready and TPM version 2.0 or later")`,
+		strings.Contains(got, "has none seen → needs TPM is ready and TPM version 2.0 or later"))
+	expect.That(t, `strings.Contains(got, "settled by step 8")`, strings.Contains(got, "settled by step 8"))
 	if got := p.Text("[data-step=tpm-on]"); !strings.Contains(got, "Do not clear the TPM") {
 		t.Errorf("the step says %q", got)
 	}
@@ -215,9 +217,10 @@ func TestEditRelease(t *testing.T) {
 		p.WaitText("installed memory of at least 6 GiB → installed memory of at least 12 GiB"))
 	must(t, p.Click("button.bg-accent"), p.WaitText("Skerry 12, revision 6:"), p.Click("main p a"),
 		p.WaitText("Revision 6, published"), p.WaitText("and is their target"))
-	if r, err := s.Client.Release(t.Context(), "skerry-12"); err != nil || r.Revision != 6 || !r.Target {
-		t.Errorf("%+v %v", r.ReleaseRow, err)
-	}
+	r, err := s.Client.Release(t.Context(), "skerry-12")
+	expect.NoError(t, err)
+	expect.Same(t, "r.Revision", r.Revision, 6)
+	expect.That(t, "r.Target", r.Target)
 	// A new one begins with a skeleton that has no mistakes.
 	must(t, p.Go(s.URL+"/releases/new"), p.WaitText("A new release document"), p.WaitText("No mistakes."))
 }
@@ -253,9 +256,10 @@ func TestFactByHand(t *testing.T) {
 	must(t, p.Type("[data-fact='memory.installed_bytes'] input", "16 GiB"), p.Key("\r"), p.WaitText("Entered by hand"),
 		p.WaitText("Take it back"))
 	d, err := s.Client.Device(t.Context(), l.Devices[0].Key)
-	if err != nil || len(d.Hand) != 1 || d.Hand[0].By != "demo" || d.Hand[0].Value != "16 GiB" {
-		t.Errorf("%+v %v", d.Hand, err)
-	}
+	expect.NoError(t, err)
+	expect.Same(t, "len(d.Hand)", len(d.Hand), 1)
+	expect.Same(t, "d.Hand[0].By", d.Hand[0].By, "demo")
+	expect.Same(t, "d.Hand[0].Value", d.Hand[0].Value, "16 GiB")
 	must(t, p.Click("section[aria-labelledby=hand] button"), p.WaitGone("section[aria-labelledby=hand]"))
 	if d, err = s.Client.Device(t.Context(), l.Devices[0].Key); err != nil || d.Hand != nil {
 		t.Errorf("taken back: %+v %v", d.Hand, err)
@@ -396,9 +400,9 @@ func TestHouse(t *testing.T) {
 	must(t, p.Replace("textarea", `models: ["OB-[3*"]`, `models: ["OB-*"]`), p.Click("button.bg-accent"),
 		p.WaitText("It is in force."), p.WaitText("Yours, number 2, by demo"))
 	h, err := s.Client.House(t.Context(), "guides")
-	if err != nil || h.Number != 2 || !strings.Contains(h.Text, `models: ["OB-*"]`) {
-		t.Errorf("%v %d", err, h.Number)
-	}
+	expect.NoError(t, err)
+	expect.Same(t, "h.Number", h.Number, 2)
+	expect.That(t, "strings.Contains(h.Text, `models: [\"OB-*\"]`)", strings.Contains(h.Text, `models: ["OB-*"]`))
 	must(t, p.Press("nav[aria-label=Kinds]", "Steps"),
 		p.WaitText("Steps of your own, with what comes before them."), p.WaitGone("button.bg-accent:not(:disabled)"))
 }

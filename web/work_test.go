@@ -5,6 +5,7 @@ import (
 	"time"
 
 	"rolltop.example/rolltop/internal/browser"
+	"rolltop.example/rolltop/internal/expect"
 	"rolltop.example/rolltop/internal/servertest"
 	"rolltop.example/rolltop/internal/standin"
 	"rolltop.example/rolltop/web"
@@ -26,9 +27,9 @@ func TestWork(t *testing.T) {
 	must(t, p.Click("[aria-label='Mark as done on NSLIP-003: Firmware: secure boot on']"),
 		p.WaitText("The next inventory confirms it"), p.WaitText("said to be done"))
 	d, err := s.Client.Device(t.Context(), "nslip-003")
-	if err != nil || d.Who != "the new one" || d.Check.Ticked("step/secure-boot-on") == nil {
-		t.Errorf("%q has the work, ticked %v, %v", d.Who, d.Check.Ticked("step/secure-boot-on"), err)
-	}
+	expect.NoError(t, err)
+	expect.Same(t, "d.Who", d.Who, "the new one")
+	expect.That(t, `d.Check.Ticked("step/secure-boot-on") != nil`, d.Check.Ticked("step/secure-boot-on") != nil)
 	must(t, p.Click("[data-place='North Slip'] [aria-haspopup=dialog]"), p.WaitText("What to tell people"),
 		p.WaitText("Somebody comes to your desk"), p.Key("\x1b"))
 	// Only somebody's.
@@ -94,9 +95,9 @@ func TestWaves(t *testing.T) {
 	must(t, p.Click("[aria-labelledby=hand-off] button"), p.WaitText("with the deployment system."),
 		p.WaitText("Under way"))
 	w, err := s.Client.Wave(t.Context(), 1)
-	if err != nil || w.Outcomes["handed"] == 0 || w.Outcomes["handed"] != w.Machines {
-		t.Fatalf("%v %v", w.Outcomes, err)
-	}
+	expect.NoError(t, err)
+	expect.That(t, `w.Outcomes["handed"] != 0`, w.Outcomes["handed"] != 0)
+	expect.Same(t, `w.Outcomes["handed"]`, w.Outcomes["handed"], w.Machines)
 	const outcomes = "[aria-labelledby=outcomes]"
 	must(t, p.Fill(outcomes, "Machine", w.Members[0].Key), p.Fill(outcomes, "Why", "no room"),
 		p.Press(outcomes, "Tell"), p.WaitText("one outcome taken."),

@@ -8,6 +8,7 @@ import (
 
 	"rolltop.example/rolltop/core/capture"
 	"rolltop.example/rolltop/internal/collect"
+	"rolltop.example/rolltop/internal/expect"
 	"rolltop.example/rolltop/internal/standin/recorded"
 )
 
@@ -59,10 +60,10 @@ func TestCapturesOfOtherPlatforms(t *testing.T) {
 
 func TestSoftwareOption(t *testing.T) {
 	code, out, _ := collector(t, "--software", "nothing that anybody has", "--out", "-")
-	if code != 0 || !strings.Contains(out, "only the titles asked for were read") &&
-		!strings.Contains(out, "no list of packages") {
-		t.Errorf("%d %.300s", code, out)
-	}
+	expect.Same(t, "code", code, 0)
+	expect.That(t, `!(!strings.Contains(out, "only the titles asked for were read") && !strings.…`,
+		!(!strings.Contains(out, "only the titles asked for were read") &&
+			!strings.Contains(out, "no list of packages")))
 	if _, out, _ = collector(t, "--out", "-"); !strings.Contains(out, "no titles were asked for") {
 		t.Error("titles were read without being asked for")
 	}

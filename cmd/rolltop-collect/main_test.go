@@ -11,6 +11,7 @@ import (
 
 	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/internal/client"
+	"rolltop.example/rolltop/internal/expect"
 	"rolltop.example/rolltop/internal/servertest"
 	"rolltop.example/rolltop/internal/standin"
 )
@@ -45,9 +46,9 @@ func write(t *testing.T, name string, b []byte) string {
 
 func TestSummaryAndOut(t *testing.T) {
 	code, out, errOut := collector(t)
-	if code != 0 || !strings.Contains(out, "Processor") || errOut != "" {
-		t.Fatalf("%d %s %s", code, out, errOut)
-	}
+	expect.Same(t, "code", code, 0)
+	expect.That(t, `strings.Contains(out, "Processor")`, strings.Contains(out, "Processor"))
+	expect.Same(t, "errOut", errOut, "")
 	path := filepath.Join(t.TempDir(), "me.json")
 	if code, out, errOut = collector(t, "--out", path); code != 0 || out != "" {
 		t.Fatalf("%d %q %s", code, out, errOut)
@@ -69,15 +70,14 @@ func TestSummaryAndOut(t *testing.T) {
 
 func TestCheckOnTheSpot(t *testing.T) {
 	rel := write(t, "skerry-12.yaml", standin.Releases()["skerry-12.yaml"])
-	code, out, errOut := collector(t, "--release", rel)
-	if code != 0 && code != 10 && code != 11 || !strings.Contains(out, "against Skerry 12:") {
-		t.Errorf("%d %s %s", code, out, errOut)
-	}
+	code, out, _ := collector(t, "--release", rel)
+	expect.That(t, "!(code != 0 && code != 10 && code != 11)", !(code != 0 && code != 10 && code != 11))
+	expect.That(t, `strings.Contains(out, "against Skerry 12:")`, strings.Contains(out, "against Skerry 12:"))
 	// With the document on standard output, nothing else is.
 	again, out, _ := collector(t, "--release", rel, "--out", "-")
-	if again != code || !strings.HasPrefix(out, "{") || strings.Contains(out, "against Skerry") {
-		t.Errorf("%d %.200s", again, out)
-	}
+	expect.Same(t, "again", again, code)
+	expect.That(t, `strings.HasPrefix(out, "{")`, strings.HasPrefix(out, "{"))
+	expect.That(t, `!strings.Contains(out, "against Skerry")`, !strings.Contains(out, "against Skerry"))
 	mac := write(t, "fathom-9.yaml", standin.Releases()["fathom-9.yaml"])
 	if code, _, errOut := collector(t, "--release", mac); code != 2 ||
 		!strings.Contains(errOut, "installs on Macs only") {
@@ -130,10 +130,9 @@ func TestCaptureThereAndBack(t *testing.T) {
 	if a.Device.Name.Or("") == b.Device.Name.Or("") || b.Device.Name.IsZero() {
 		t.Errorf("the host name is %q", b.Device.Name.Or(""))
 	}
-	if a.Processor.Name != b.Processor.Name || a.Storage.System.DiskBytes != b.Storage.System.DiskBytes ||
-		a.Firmware.BootMode != b.Firmware.BootMode {
-		t.Error("redacting changed what names no machine")
-	}
+	expect.Same(t, "a.Processor.Name", a.Processor.Name, b.Processor.Name)
+	expect.Same(t, "a.Storage.System.DiskBytes", a.Storage.System.DiskBytes, b.Storage.System.DiskBytes)
+	expect.Same(t, "a.Firmware.BootMode", a.Firmware.BootMode, b.Firmware.BootMode)
 	for _, args := range [][]string{
 		{"--from-capture", "/nowhere"}, {"--from-capture", key}, {"--from-capture", plain, "--root", dir},
 		{"--redact", "--redact-key-file", write(t, "short", []byte("x"))}, {"--save-capture", "/nowhere/x"},
@@ -146,9 +145,9 @@ func TestCaptureThereAndBack(t *testing.T) {
 
 func TestExplain(t *testing.T) {
 	code, out, _ := collector(t, "--explain")
-	if code != 0 || !strings.Contains(out, "never reads user names") || strings.Contains(out, "Processor  ") {
-		t.Errorf("%d %s", code, out)
-	}
+	expect.Same(t, "code", code, 0)
+	expect.That(t, `strings.Contains(out, "never reads user names")`, strings.Contains(out, "never reads user names"))
+	expect.That(t, `!strings.Contains(out, "Processor ")`, !strings.Contains(out, "Processor  "))
 }
 
 func TestErrors(t *testing.T) {
@@ -170,9 +169,11 @@ func TestErrors(t *testing.T) {
 		{[]string{"--server", "http://127.0.0.1:1", "--token-file", "/nowhere"}, 1, "the token cannot be read"},
 	}
 	for _, tt := range tests {
-		if code, _, errOut := collector(t, tt.args...); code != tt.code || !strings.Contains(errOut, tt.want) {
-			t.Errorf("%v: %d %s, want %d %s", tt.args, code, errOut, tt.code, tt.want)
-		}
+		t.Run(tt.want, func(t *testing.T) {
+			if code, _, errOut := collector(t, tt.args...); code != tt.code || !strings.Contains(errOut, tt.want) {
+				t.Errorf("%v: %d %s, want %d %s", tt.args, code, errOut, tt.code, tt.want)
+			}
+		})
 	}
 	if code, out, _ := collector(t, "--version"); code != 0 || strings.TrimSpace(out) == "" {
 		t.Errorf("version: %d %q", code, out)

@@ -10,6 +10,7 @@ import (
 	"rolltop.example/rolltop/core/internal/coretest"
 	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/core/release"
+	"rolltop.example/rolltop/internal/expect"
 )
 
 var now = time.Date(2026, 11, 23, 8, 0, 0, 0, time.UTC)
@@ -155,19 +156,21 @@ func TestStepsThatWorkedAndDidNot(t *testing.T) {
 			}, "Ready; it was reconfigure: five requirements are settled, none is left."},
 	}
 	for _, tt := range tests {
-		d := confirm(t, legacy(), tt.changes...)
-		for id, want := range tt.states {
-			s := step(t, d, id)
-			if s.State != want {
-				t.Errorf("%s: step %s is %s (%s), not %s", tt.name, id, s.State, s.Says, want)
+		t.Run(tt.name, func(t *testing.T) {
+			d := confirm(t, legacy(), tt.changes...)
+			for id, want := range tt.states {
+				s := step(t, d, id)
+				if s.State != want {
+					t.Errorf("%s: step %s is %s (%s), not %s", tt.name, id, s.State, s.Says, want)
+				}
+				if (s.Try != nil) != (want == after.NoEffect) {
+					t.Errorf("%s: step %s is %s and says to try %q", tt.name, id, want, s.Try)
+				}
 			}
-			if (s.Try != nil) != (want == after.NoEffect) {
-				t.Errorf("%s: step %s is %s and says to try %q", tt.name, id, want, s.Try)
+			if !strings.Contains(d.Says, tt.says) {
+				t.Errorf("%s: %s", tt.name, d.Says)
 			}
-		}
-		if !strings.Contains(d.Says, tt.says) {
-			t.Errorf("%s: %s", tt.name, d.Says)
-		}
+		})
 	}
 }
 
@@ -240,10 +243,12 @@ func TestWhatIsNoLongerThere(t *testing.T) {
 		{func(d *doc) { d.TPM.State = some("off") }, after.Broken, "Met before and not now: TPM 2.0 ready."},
 		{func(*doc) {}, "", "Ready, as before."},
 	} {
-		d := confirm(t, ready, tt.change)
-		if got := kind(d, "tpm"); got != tt.kind || !strings.Contains(d.Says, tt.says) {
-			t.Errorf("%q, not %q: %s", got, tt.kind, d.Says)
-		}
+		t.Run(tt.kind, func(t *testing.T) {
+			d := confirm(t, ready, tt.change)
+			if got := kind(d, "tpm"); got != tt.kind || !strings.Contains(d.Says, tt.says) {
+				t.Errorf("%q, not %q: %s", got, tt.kind, d.Says)
+			}
+		})
 	}
 	// A step whose effect could not be seen is neither done nor undone.
 	d := confirm(t, legacy(), disk, boot, secure, gone(inventory.NeedsRights))
@@ -279,15 +284,17 @@ func TestEncryptionAfterTheWork(t *testing.T) {
 		{"off", "on", "can begin that by itself"}, {"on", "off", "was encrypted before"}, {"on", "on", ""},
 		{"off", "off", ""}, {"", "on", ""},
 	} {
-		before := legacy()
-		before.Storage.System.Encryption.State = inventory.Opt[string]{}
-		if tt.was != "" {
-			before.Storage.System.Encryption.State = some(tt.was)
-		}
-		d := confirm(t, before, func(d *doc) { d.Storage.System.Encryption.State = some(tt.is) })
-		if got := strings.Join(d.Notes, " "); (tt.says == "") != (got == "") || !strings.Contains(got, tt.says) {
-			t.Errorf("%s, then %s: %q", tt.was, tt.is, got)
-		}
+		t.Run(tt.was, func(t *testing.T) {
+			before := legacy()
+			before.Storage.System.Encryption.State = inventory.Opt[string]{}
+			if tt.was != "" {
+				before.Storage.System.Encryption.State = some(tt.was)
+			}
+			d := confirm(t, before, func(d *doc) { d.Storage.System.Encryption.State = some(tt.is) })
+			if got := strings.Join(d.Notes, " "); (tt.says == "") != (got == "") || !strings.Contains(got, tt.says) {
+				t.Errorf("%s, then %s: %q", tt.was, tt.is, got)
+			}
+		})
 	}
 }
 
@@ -304,11 +311,13 @@ func TestTwoMachinesAreRefused(t *testing.T) {
 		{func(d *doc) { d.Device.Name = some("GULL-015") }, ""},          // it was renamed
 		{func(d *doc) { d.TakenAt = now.Add(-time.Hour) }, "the earlier one is the one to compare with"},
 	} {
-		later := legacy()
-		tt.change(later)
-		_, err := after.Confirm(check(t, rel, legacy()), check(t, rel, later))
-		if (err == nil) != (tt.says == "") || err != nil && !strings.Contains(err.Error(), tt.says) {
-			t.Errorf("%v, not %q", err, tt.says)
-		}
+		t.Run(tt.says, func(t *testing.T) {
+			later := legacy()
+			tt.change(later)
+			_, err := after.Confirm(check(t, rel, legacy()), check(t, rel, later))
+			expect.Same(t, "(err == nil)", (err == nil), (tt.says == ""))
+			expect.That(t, "!(err != nil && !strings.Contains(err.Error(), tt.says))",
+				!(err != nil && !strings.Contains(err.Error(), tt.says)))
+		})
 	}
 }

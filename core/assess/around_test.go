@@ -8,6 +8,7 @@ import (
 	"rolltop.example/rolltop/core/assess"
 	"rolltop.example/rolltop/core/internal/coretest"
 	"rolltop.example/rolltop/core/inventory"
+	"rolltop.example/rolltop/internal/expect"
 )
 
 // checked is the document of a sound machine with changes, against a release.
@@ -49,10 +50,10 @@ func twoDisks(d *doc) {
 func TestDisksHaveNames(t *testing.T) {
 	c := checked(t, "skerry-12", twoDisks)
 	convert := stepOf(c, "convert-disk")
-	if convert == nil || convert.Title != "Convert disk 1 (1000 GB) to GPT" ||
-		!strings.Contains(convert.Do, "on disk 1 (1000 GB), first") {
-		t.Errorf("the conversion is %+v", convert)
-	}
+	expect.That(t, "convert != nil", convert != nil)
+	expect.Same(t, "convert.Title", convert.Title, "Convert disk 1 (1000 GB) to GPT")
+	expect.That(t, `strings.Contains(convert.Do, "on disk 1 (1000 GB), first")`,
+		strings.Contains(convert.Do, "on disk 1 (1000 GB), first"))
 	c = checked(t, "skerry-12", func(d *doc) { twoDisks(d); d.Storage.Boot.Disk = inventory.Opt[string]{} })
 	if convert = stepOf(c, "convert-disk"); convert == nil ||
 		convert.Title != "Convert disk 0 (256 GB, Thole 256) to GPT" {
@@ -68,10 +69,11 @@ func TestDisksHaveNames(t *testing.T) {
 	}
 	c = checked(t, "skerry-12", func(d *doc) { twoDisks(d); d.OS.Architecture = some("x86") })
 	install := stepOf(c, "uefi-reinstall")
-	if install == nil || !strings.Contains(install.Do, "install on disk 0 (256 GB, Thole 256), which is emptied") ||
-		!strings.Contains(strings.Join(install.Cautions, " "), "Everything on disk 0 (256 GB, Thole 256) is lost.") {
-		t.Errorf("the installation is %+v", install)
-	}
+	expect.That(t, "install != nil", install != nil)
+	expect.That(t, `strings.Contains(install.Do, "install on disk 0 (256 GB, Thole 256), which is emptied")`,
+		strings.Contains(install.Do, "install on disk 0 (256 GB, Thole 256), which is emptied"))
+	expect.That(t, `strings.Contains(strings.Join(install.Cautions, " "), "Everything on disk 0 …`,
+		strings.Contains(strings.Join(install.Cautions, " "), "Everything on disk 0 (256 GB, Thole 256) is lost."))
 	if c = checked(t, "skerry-12", legacy); stepOf(c, "convert-disk").Title != "Convert the disk to GPT" {
 		t.Errorf("with one disk, the conversion is %q", stepOf(c, "convert-disk").Title)
 	}
@@ -135,16 +137,16 @@ func TestWhenAVisitIsOfUse(t *testing.T) {
 	if got := strings.Join(c.When.Says, " "); got != want {
 		t.Errorf("%q, want %q", got, want)
 	}
-	if c.When.NotBefore == nil || c.When.Latest == nil || !c.When.Held ||
-		!c.When.NotBefore.Equal(time.Date(2027, 1, 12, 0, 0, 0, 0, time.UTC)) {
-		t.Errorf("%+v", c.When)
-	}
+	expect.That(t, "c.When.NotBefore != nil", c.When.NotBefore != nil)
+	expect.That(t, "c.When.Latest != nil", c.When.Latest != nil)
+	expect.That(t, "c.When.Held", c.When.Held)
+	expect.That(t, "c.When.NotBefore.Equal(time.Date(2027, 1, 12, 0, 0, 0, 0, time.UTC))",
+		c.When.NotBefore.Equal(time.Date(2027, 1, 12, 0, 0, 0, 0, time.UTC)))
 	c = checked(func(*doc) {})
-	if c.When == nil || c.When.Held ||
-		!strings.HasPrefix(c.When.Says[0],
-			"Skerry 12 is offered to this machine from 12 January 2027: the installation before") {
-		t.Errorf("a ready machine: %+v", c.When)
-	}
+	expect.That(t, "c.When != nil", c.When != nil)
+	expect.That(t, "!c.When.Held", !c.When.Held)
+	expect.That(t, `strings.HasPrefix(c.When.Says[0], "Skerry 12 is offered to this machine from 12 January 2027: the installation before")`, strings.HasPrefix(c.When.Says[0],
+		"Skerry 12 is offered to this machine from 12 January 2027: the installation before"))
 	if c = checked(func(d *doc) { d.OS.Name = some("Skerry 9") }); c.When == nil || c.When.Latest != nil {
 		t.Errorf("a release of which no support is known: %+v", c.When)
 	}
@@ -239,12 +241,11 @@ func TestWhatEnds(t *testing.T) {
 		return out
 	}
 	got := says(checked(t, "skerry-12", with(hawser, func(d *doc) { d.Drivers = []inventory.Driver{} })))
-	if got["side-panel"] != "The side panel is gone after the upgrade. What it showed is on the notice board of the "+
-		"start page." ||
-		got["hawser-connections"] != "Hawser VPN is different after the upgrade. Its stored connections have to be "+
-			"entered again." || got["label-printer"] != "" {
-		t.Errorf("what ends: %q", got)
-	}
+	expect.Same(t, `got["side-panel"]`, got["side-panel"],
+		"The side panel is gone after the upgrade. What it showed is on the notice board of the start page.")
+	expect.Same(t, `got["hawser-connections"]`, got["hawser-connections"],
+		"Hawser VPN is different after the upgrade. Its stored connections have to be entered again.")
+	expect.Same(t, `got["label-printer"]`, got["label-printer"], "")
 	if got = says(checked(t, "skerry-12", nil)); !strings.HasPrefix(got["hawser-connections"],
 		"If this machine has it: ") {
 		t.Errorf("of a machine whose titles are unknown: %q", got)
@@ -261,10 +262,10 @@ func TestPausedEncryption(t *testing.T) {
 		d.Storage.System.Encryption = inventory.Encryption{State: some("paused"), Kind: some("platform")}
 	}
 	c := checked(t, "skerry-12", paused)
-	if got := planOf(c); got != "resume-encryption" || stepOf(c, "resume-encryption").Phase != "remote" ||
-		c.Disposition != "ready" {
-		t.Errorf("a ready machine: %s, %s", c.Disposition, got)
-	}
+	got := planOf(c)
+	expect.Same(t, "got", got, "resume-encryption")
+	expect.Same(t, `stepOf(c, "resume-encryption").Phase`, stepOf(c, "resume-encryption").Phase, "remote")
+	expect.Same(t, "c.Disposition", c.Disposition, "ready")
 	c = checked(t, "skerry-12", with(paused, func(d *doc) { d.Firmware.SecureBoot = some("off") }))
 	if got := planOf(c); got != "recovery-key pause-encryption enter-firmware secure-boot-on check-again "+
 		"resume-encryption" {
@@ -347,11 +348,11 @@ func TestHostAmounts(t *testing.T) {
 func TestHowItIsInstalled(t *testing.T) {
 	c := checked(t, "skerry-12", func(d *doc) { d.OS.Version = inventory.Opt[string]{} })
 	s := stepOf(c, "upgrade")
-	if s == nil || !strings.HasPrefix(s.Do,
-		"Install the release in the way that the installed system allows, once that is known.") ||
-		s.Tell != "The machine gets the new system. We tell you before what stays of your programs and files." {
-		t.Errorf("the installation: %+v", s)
-	}
+	expect.That(t, "s != nil", s != nil)
+	expect.That(t, `strings.HasPrefix(s.Do, "Install the release in the way that the installed system allows, once that is known.")`, strings.HasPrefix(s.Do,
+		"Install the release in the way that the installed system allows, once that is known."))
+	expect.Same(t, "s.Tell",
+		s.Tell, "The machine gets the new system. We tell you before what stays of your programs and files.")
 	if s = stepOf(checked(t, "skerry-12", nil), "upgrade"); !strings.HasPrefix(s.Do,
 		"Install the release over the present one.") ||
 		s.Tell != "The machine gets the new system. Programs, files and settings stay." {

@@ -13,6 +13,7 @@ import (
 	"rolltop.example/rolltop/core/internal/coretest"
 	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/core/release"
+	"rolltop.example/rolltop/internal/expect"
 )
 
 var now = time.Date(2026, 11, 23, 8, 0, 0, 0, time.UTC)
@@ -439,10 +440,12 @@ func TestWrongClassIsRefused(t *testing.T) {
 		{"fathom-9", sound(), "GULL-014 is a PC, and Fathom 9 installs on Macs only"},
 		{"skerry-12", mac(), "NSLIP-M03 is a Mac, and Skerry 12 installs on PCs only"},
 	} {
-		_, err := assess.Run(coretest.Release(t, tt.rel), tt.doc)
-		if _, ok := err.(*check.WrongClass); !ok || err.Error() != tt.want {
-			t.Errorf("got %v, want %s", err, tt.want)
-		}
+		t.Run(tt.rel, func(t *testing.T) {
+			_, err := assess.Run(coretest.Release(t, tt.rel), tt.doc)
+			if _, ok := err.(*check.WrongClass); !ok || err.Error() != tt.want {
+				t.Errorf("got %v, want %s", err, tt.want)
+			}
+		})
 	}
 }
 
@@ -498,9 +501,9 @@ func TestTwoDispositions(t *testing.T) {
 		t.Fatal(err)
 	}
 	c := a.Document(now, "test")
-	if c.Disposition != "refit" || c.Publisher == nil || c.Publisher.Disposition != "ready" {
-		t.Errorf("%s, by the publisher %+v", c.Disposition, c.Publisher)
-	}
+	expect.Same(t, "c.Disposition", c.Disposition, "refit")
+	expect.That(t, "c.Publisher != nil", c.Publisher != nil)
+	expect.Same(t, "c.Publisher.Disposition", c.Publisher.Disposition, "ready")
 }
 
 func TestSupportAndCoverage(t *testing.T) {

@@ -7,6 +7,7 @@ import (
 	"rolltop.example/rolltop/core/assess"
 	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/core/means"
+	"rolltop.example/rolltop/internal/expect"
 )
 
 // The only must that fails is named where it is the only one. A should, and what is not
@@ -28,11 +29,13 @@ func TestFails(t *testing.T) {
 		{with(twoCores, memory(2, 1)), 2, ""},
 		{with(twoCores, func(d *doc) { d.Memory.Slots = inventory.Opt[int64]{} }), 1, "r0"},
 	} {
-		d := sound()
-		tt.change(d)
-		if n, sole := run(t, rel, d).Fails(); n != tt.n || sole != tt.sole {
-			t.Errorf("%d must fail, %q alone; want %d, %q", n, sole, tt.n, tt.sole)
-		}
+		t.Run(tt.sole, func(t *testing.T) {
+			d := sound()
+			tt.change(d)
+			if n, sole := run(t, rel, d).Fails(); n != tt.n || sole != tt.sole {
+				t.Errorf("%d must fail, %q alone; want %d, %q", n, sole, tt.n, tt.sole)
+			}
+		})
 	}
 }
 
@@ -90,10 +93,11 @@ func TestNotes(t *testing.T) {
 		{must("{fact: processor.rated_mhz, at_least: 2 GHz}"),
 			"R0: nothing changes this on a machine. Where it fails, a person decides."},
 	} {
-		notes := strings.Join(assess.Notes(means.Shipped(), asks(t, []string{tt.line})), "\n")
-		if tt.want == "" && notes != "" || !strings.HasPrefix(notes, tt.want) {
-			t.Errorf("%s: %q, want %q", tt.line, notes, tt.want)
-		}
+		t.Run(tt.line, func(t *testing.T) {
+			notes := strings.Join(assess.Notes(means.Shipped(), asks(t, []string{tt.line})), "\n")
+			expect.That(t, `!(tt.want == "" && notes != "")`, !(tt.want == "" && notes != ""))
+			expect.That(t, "strings.HasPrefix(notes, tt.want)", strings.HasPrefix(notes, tt.want))
+		})
 	}
 	rel := asks(t, []string{
 		must("{fact: processor.rated_mhz, at_least: 2 GHz}"), must("{fact: memory.installed_bytes, at_least: 4 GiB}"),

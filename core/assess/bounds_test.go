@@ -6,6 +6,7 @@ import (
 
 	"rolltop.example/rolltop/core/internal/coretest"
 	"rolltop.example/rolltop/core/inventory"
+	"rolltop.example/rolltop/internal/expect"
 )
 
 // A processor has no more cores than threads: too few threads rule cores out, and
@@ -19,17 +20,19 @@ func TestThreadsBoundCores(t *testing.T) {
 		{2, "at_least: 3", "fail"}, {3, "at_least: 3", "unknown"}, {2, "at_most: 2", "pass"},
 		{2, "at_most: 1", "unknown"},
 	} {
-		rel := asks(t, []string{must("{fact: processor.cores, " + tt.need + "}")}, inPlace)
-		d := sound()
-		d.Processor.Cores, d.Processor.Threads = inventory.Opt[int64]{}, some(tt.threads)
-		c := run(t, rel, d).Document(now, "test")
-		if got := c.Findings[0].Outcome; got != tt.outcome {
-			t.Errorf("%d threads, %s: %s, want %s", tt.threads, tt.need, got, tt.outcome)
-		}
-		if tt.outcome == "fail" &&
-			(c.Disposition != "decide" || !strings.Contains(c.Findings[0].Reason, "no more than its threads: 2")) {
-			t.Errorf("%s: %s", c.Disposition, c.Findings[0].Reason)
-		}
+		t.Run(tt.need, func(t *testing.T) {
+			rel := asks(t, []string{must("{fact: processor.cores, " + tt.need + "}")}, inPlace)
+			d := sound()
+			d.Processor.Cores, d.Processor.Threads = inventory.Opt[int64]{}, some(tt.threads)
+			c := run(t, rel, d).Document(now, "test")
+			if got := c.Findings[0].Outcome; got != tt.outcome {
+				t.Errorf("%d threads, %s: %s, want %s", tt.threads, tt.need, got, tt.outcome)
+			}
+			if tt.outcome == "fail" &&
+				(c.Disposition != "decide" || !strings.Contains(c.Findings[0].Reason, "no more than its threads: 2")) {
+				t.Errorf("%s: %s", c.Disposition, c.Findings[0].Reason)
+			}
+		})
 	}
 }
 
@@ -64,11 +67,13 @@ func TestAMacWithAPCSystemIsAskedAbout(t *testing.T) {
 	d.OS.Platform, d.OS.Name, d.OS.Version, d.Device.ModelID = some("windows"), some("Skerry 11"), some("11.2"),
 		some("Foldbook6,2")
 	c := run(t, coretest.Release(t, "fathom-9"), d).Document(now, "test")
-	if c.Disposition != "decide" || planOf(c) != "decide" ||
-		!strings.Contains(c.Answer, "Ask first what it is meant to run") || c.Decide == nil ||
-		len(c.Decide.Says) != 3 || c.Decide.Step != "" {
-		t.Errorf("%s: %s %s %+v", c.Disposition, c.Answer, planOf(c), c.Decide)
-	}
+	expect.Same(t, "c.Disposition", c.Disposition, "decide")
+	expect.Same(t, "planOf(c)", planOf(c), "decide")
+	expect.That(t, `strings.Contains(c.Answer, "Ask first what it is meant to run")`,
+		strings.Contains(c.Answer, "Ask first what it is meant to run"))
+	expect.That(t, "c.Decide != nil", c.Decide != nil)
+	expect.Same(t, "len(c.Decide.Says)", len(c.Decide.Says), 3)
+	expect.Same(t, "c.Decide.Step", c.Decide.Step, "")
 	for _, s := range c.Plain {
 		if strings.Contains(s, "replaced") {
 			t.Errorf("its user hears %q", s)
@@ -90,11 +95,11 @@ func TestAnotherTPMIsSaid(t *testing.T) {
 // Whether a stage takes a machine in is not claimed where what decides it is unknown.
 func TestAnUnknownStageIsNotClaimed(t *testing.T) {
 	c := checked(t, "skerry-12", func(d *doc) { d.OS.Version = inventory.Opt[string]{} })
-	if c.Offer == nil || c.Offer.Now || c.Offer.From != nil ||
-		!strings.Contains(c.Offer.Says,
-			"Whether Skerry 12 is offered to this machine is unknown: it is offered to machines that run Skerry 11") {
-		t.Errorf("the offer is %+v", c.Offer)
-	}
+	expect.That(t, "c.Offer != nil", c.Offer != nil)
+	expect.That(t, "!c.Offer.Now", !c.Offer.Now)
+	expect.That(t, "c.Offer.From == nil", c.Offer.From == nil)
+	expect.That(t, `strings.Contains(c.Offer.Says, "Whether Skerry 12 is offered to this machine is unknown: it is offered to machines that run Skerry 11")`, strings.Contains(c.Offer.Says,
+		"Whether Skerry 12 is offered to this machine is unknown: it is offered to machines that run Skerry 11"))
 	if c.When != nil && c.When.NotBefore != nil {
 		t.Errorf("the visit waits for %v", c.When.NotBefore)
 	}

@@ -7,6 +7,7 @@ import (
 
 	"rolltop.example/rolltop/core/assess"
 	"rolltop.example/rolltop/core/inventory"
+	"rolltop.example/rolltop/internal/expect"
 )
 
 const (
@@ -238,15 +239,18 @@ func TestAge(t *testing.T) {
 		{-1, "it can take Skerry 12 now.", "confirmed", ""},
 		{-2, "it can take Skerry 12 now.", "expected", "the clock of the machine or of this computer is wrong"},
 	} {
-		c := at(tt.days)
-		says := ""
-		if c.Age != nil {
-			says = c.Age.Says
-		}
-		if c.Disposition != "ready" || c.Answer != tt.answer || c.Certainty != tt.certainty ||
-			!strings.Contains(says, tt.age) || (tt.age == "") != (says == "") {
-			t.Errorf("%d days: %s, %s, %q, %q", tt.days, c.Disposition, c.Certainty, c.Answer, says)
-		}
+		t.Run(tt.answer, func(t *testing.T) {
+			c := at(tt.days)
+			says := ""
+			if c.Age != nil {
+				says = c.Age.Says
+			}
+			expect.Same(t, "c.Disposition", c.Disposition, "ready")
+			expect.Same(t, "c.Answer", c.Answer, tt.answer)
+			expect.Same(t, "c.Certainty", c.Certainty, tt.certainty)
+			expect.That(t, "strings.Contains(says, tt.age)", strings.Contains(says, tt.age))
+			expect.Same(t, `(tt.age == "")`, (tt.age == ""), (says == ""))
+		})
 	}
 	// The rules: a document is looked at once a year at least.
 	for _, tt := range []struct {
@@ -257,12 +261,14 @@ func TestAge(t *testing.T) {
 		{time.Date(2027, 6, 3, 9, 0, 0, 0, time.UTC), "as of 2 June 2026, 366 days ago"},
 		{time.Date(2026, 5, 30, 9, 0, 0, 0, time.UTC), "dated 2 June 2026, which has not come yet"},
 	} {
-		m := sound()
-		m.TakenAt = tt.on
-		got := strings.Join(run(t, rel, m).Document(tt.on, "test").Warnings, " ")
-		if (tt.want == "") != (got == "") || !strings.Contains(got, tt.want) {
-			t.Errorf("%s: %q", tt.on, got)
-		}
+		t.Run(tt.want, func(t *testing.T) {
+			m := sound()
+			m.TakenAt = tt.on
+			got := strings.Join(run(t, rel, m).Document(tt.on, "test").Warnings, " ")
+			if (tt.want == "") != (got == "") || !strings.Contains(got, tt.want) {
+				t.Errorf("%s: %q", tt.on, got)
+			}
+		})
 	}
 }
 
@@ -282,31 +288,33 @@ func TestDone(t *testing.T) {
 		{"Skerry 12", "", false, "done", "done"},
 		{"Skerry 12", "12.0", true, "done", "done"},
 	} {
-		m := sound()
-		m.OS.Name, m.OS.Version = some(tt.name), some(tt.version)
-		if tt.name == "" {
-			m.OS.Name = inventory.Opt[string]{}
-		}
-		if tt.version == "" {
-			m.OS.Version = inventory.Opt[string]{}
-		}
-		if tt.few {
-			twoCores(m)
-		}
-		for rel, want := range map[any]string{byVersion: tt.one, byName: tt.other} {
-			r := byName
-			if rel == any(byVersion) {
-				r = byVersion
+		t.Run(tt.name, func(t *testing.T) {
+			m := sound()
+			m.OS.Name, m.OS.Version = some(tt.name), some(tt.version)
+			if tt.name == "" {
+				m.OS.Name = inventory.Opt[string]{}
 			}
-			c := run(t, r, m).Document(now, "test")
-			if c.Disposition != want || want == "done" && (len(c.Plan) > 0 || c.Certainty != "confirmed") {
-				t.Errorf("%s %s: %s, want %s", tt.name, tt.version, c.Disposition, want)
+			if tt.version == "" {
+				m.OS.Version = inventory.Opt[string]{}
 			}
-			if unsupported := tt.few && tt.name == "Skerry 12" &&
-				want == "done"; (len(c.Unsupported) > 0) != unsupported {
-				t.Errorf("%s %s: unsupported %v", tt.name, tt.version, c.Unsupported)
+			if tt.few {
+				twoCores(m)
 			}
-		}
+			for rel, want := range map[any]string{byVersion: tt.one, byName: tt.other} {
+				r := byName
+				if rel == any(byVersion) {
+					r = byVersion
+				}
+				c := run(t, r, m).Document(now, "test")
+				if c.Disposition != want || want == "done" && (len(c.Plan) > 0 || c.Certainty != "confirmed") {
+					t.Errorf("%s %s: %s, want %s", tt.name, tt.version, c.Disposition, want)
+				}
+				if unsupported := tt.few && tt.name == "Skerry 12" &&
+					want == "done"; (len(c.Unsupported) > 0) != unsupported {
+					t.Errorf("%s %s: unsupported %v", tt.name, tt.version, c.Unsupported)
+				}
+			}
+		})
 	}
 	// The sign that checks were skipped is reported.
 	m := sound()

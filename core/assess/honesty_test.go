@@ -18,6 +18,7 @@ import (
 	"rolltop.example/rolltop/core/need"
 	"rolltop.example/rolltop/core/release"
 	"rolltop.example/rolltop/core/remedy"
+	"rolltop.example/rolltop/internal/expect"
 )
 
 const (
@@ -73,9 +74,9 @@ func TestOutcomesAreThoseOfThePlainEvaluator(t *testing.T) {
 			}
 		}
 	})
-	if seen['p'] < 100 || seen['f'] < 100 || seen['u'] < 100 {
-		t.Errorf("too few of each: %v", seen)
-	}
+	expect.That(t, "seen['p'] >= 100", seen['p'] >= 100)
+	expect.That(t, "seen['f'] >= 100", seen['f'] >= 100)
+	expect.That(t, "seen['u'] >= 100", seen['u'] >= 100)
 }
 
 // dishonest names what an assessment claims that it must not, or "".

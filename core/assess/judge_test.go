@@ -14,6 +14,7 @@ import (
 	"rolltop.example/rolltop/core/means"
 	"rolltop.example/rolltop/core/release"
 	"rolltop.example/rolltop/core/say"
+	"rolltop.example/rolltop/internal/expect"
 )
 
 // causes are gaps: the same fact is missing for different reasons, which a plan may tell
@@ -141,20 +142,22 @@ func TestDecideWaived(t *testing.T) {
 		{older, "no-such", "decide", 1, 0},
 		{func(*doc) {}, "processor-list", "ready", 0, 'p'},
 	} {
-		d := sound()
-		tt.change(d)
-		got, err := assess.Decide(means.Shipped(), rel, fact.Read(d), tt.waived)
-		if err != nil {
-			t.Fatal(err)
-		}
-		if got.Disposition.String() != tt.want || got.Fails != tt.fails {
-			t.Errorf("waived %q: %s with %d fails, want %s with %d", tt.waived, got.Disposition, got.Fails, tt.want,
-				tt.fails)
-		}
-		at := slices.IndexFunc(rel.Requirements, func(q release.Requirement) bool { return q.ID == tt.waived })
-		if tt.outcome != 0 && got.Outcomes[at] != tt.outcome {
-			t.Errorf("waived %q: the outcome is %c, want %c", tt.waived, got.Outcomes[at], tt.outcome)
-		}
+		t.Run(tt.waived, func(t *testing.T) {
+			d := sound()
+			tt.change(d)
+			got, err := assess.Decide(means.Shipped(), rel, fact.Read(d), tt.waived)
+			if err != nil {
+				t.Fatal(err)
+			}
+			if got.Disposition.String() != tt.want || got.Fails != tt.fails {
+				t.Errorf("waived %q: %s with %d fails, want %s with %d", tt.waived, got.Disposition, got.Fails, tt.want,
+					tt.fails)
+			}
+			at := slices.IndexFunc(rel.Requirements, func(q release.Requirement) bool { return q.ID == tt.waived })
+			if tt.outcome != 0 && got.Outcomes[at] != tt.outcome {
+				t.Errorf("waived %q: the outcome is %c, want %c", tt.waived, got.Outcomes[at], tt.outcome)
+			}
+		})
 	}
 }
 
@@ -169,10 +172,11 @@ func TestBuys(t *testing.T) {
 	d := sound()
 	memory(4, 1)(d)
 	list, err := assess.Buys(m, rel, fact.Read(d))
-	if err != nil || len(list) != 1 || list[0].Step != "add-memory" || !list[0].Priced ||
-		list[0].Price.String() != "18–30" {
-		t.Fatalf("%+v, %v", list, err)
-	}
+	expect.NoError(t, err)
+	expect.Same(t, "len(list)", len(list), 1)
+	expect.Same(t, "list[0].Step", list[0].Step, "add-memory")
+	expect.That(t, "list[0].Priced", list[0].Priced)
+	expect.Same(t, "list[0].Price.String()", list[0].Price.String(), "18–30")
 	drive := sound()
 	drive.Storage.Disks[0].Kind = some("hdd")
 	if list, err = assess.Buys(m, rel, fact.Read(drive)); err != nil || len(list) != 1 ||
@@ -218,12 +222,14 @@ func TestFindingWords(t *testing.T) {
 		{assess.Finding{Title: "Memory", Has: "4 GiB", Needs: "6 GiB", Interim: "Skerry 11"}, "has 4 GiB → needs 6 GiB",
 			"Memory (on the way, for Skerry 11)"},
 	} {
-		if got := tt.f.Compared(); got != tt.compared {
-			t.Errorf("%q, want %q", got, tt.compared)
-		}
-		if got := tt.f.Named(); got != tt.named {
-			t.Errorf("%q, want %q", got, tt.named)
-		}
+		t.Run(tt.compared, func(t *testing.T) {
+			if got := tt.f.Compared(); got != tt.compared {
+				t.Errorf("%q, want %q", got, tt.compared)
+			}
+			if got := tt.f.Named(); got != tt.named {
+				t.Errorf("%q, want %q", got, tt.named)
+			}
+		})
 	}
 	ends := time.Date(2027, 3, 31, 0, 0, 0, 0, time.UTC)
 	for s, want := range map[*assess.Support]string{

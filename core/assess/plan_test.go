@@ -10,6 +10,7 @@ import (
 	"rolltop.example/rolltop/core/internal/coretest"
 	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/core/means"
+	"rolltop.example/rolltop/internal/expect"
 )
 
 const house = `format: rolltop-prices/1
@@ -59,18 +60,18 @@ func TestPlanSaysWhereWhoAndHowMuch(t *testing.T) {
 	}))
 	add, secure, enter, other := step(t, c, "add-memory"), step(t, c, "secure-boot-on"), step(t, c, "enter-firmware"),
 		step(t, c, "other-system")
-	if len(add.Parts) != 1 || add.Parts[0].Cost != "EUR 18–30" || add.Who != "technician" || add.Back == "" {
-		t.Errorf("the memory is %+v by %s", add.Parts, add.Who)
-	}
-	if secure.Where == nil || secure.Where.Says != "Protection › Check what starts: on." ||
-		secure.Risk != "may-not-start" {
-		t.Errorf("secure boot is at %+v, risk %q", secure.Where, secure.Risk)
-	}
-	if !slices.ContainsFunc(secure.Cautions,
-		func(s string) bool { return strings.Contains(s, "Another system is on the disk") }) || other.Who != "owner" ||
-		!slices.Contains(secure.After, other.Number) && !slices.Contains(secure.After, enter.Number) {
-		t.Errorf("the other system is not thought of: %v, after %v", secure.Cautions, secure.After)
-	}
+	expect.Same(t, "len(add.Parts)", len(add.Parts), 1)
+	expect.Same(t, "add.Parts[0].Cost", add.Parts[0].Cost, "EUR 18–30")
+	expect.Same(t, "add.Who", add.Who, "technician")
+	expect.That(t, `add.Back != ""`, add.Back != "")
+	expect.That(t, "secure.Where != nil", secure.Where != nil)
+	expect.Same(t, "secure.Where.Says", secure.Where.Says, "Protection › Check what starts: on.")
+	expect.Same(t, "secure.Risk", secure.Risk, "may-not-start")
+	expect.That(t, `slices.ContainsFunc(secure.Cautions, func(s string) bool { return strings.Contains(s, "Another system is on the disk") })`, slices.ContainsFunc(secure.Cautions,
+		func(s string) bool { return strings.Contains(s, "Another system is on the disk") }))
+	expect.Same(t, "other.Who", other.Who, "owner")
+	expect.That(t, `!(!slices.Contains(secure.After, other.Number) && !slices.Contains(secure.Af…`,
+		!(!slices.Contains(secure.After, other.Number) && !slices.Contains(secure.After, enter.Number)))
 	if !slices.Contains(enter.Cautions, "A firmware password is set. Have it at hand before the visit.") {
 		t.Errorf("the firmware's password is not thought of: %v", enter.Cautions)
 	}
@@ -81,17 +82,22 @@ func TestPlanSaysWhereWhoAndHowMuch(t *testing.T) {
 		"can be changed from its running system") || strings.Contains(said, "password") {
 		t.Errorf("the settings interface is not thought of: %s", said)
 	}
-	if c.Firmware == nil || c.Firmware.Guide != "ostrel" || c.Firmware.Setup != "F2" || c.Firmware.General {
-		t.Errorf("the guide is %+v", c.Firmware)
-	}
+	expect.That(t, "c.Firmware != nil", c.Firmware != nil)
+	expect.Same(t, "c.Firmware.Guide", c.Firmware.Guide, "ostrel")
+	expect.Same(t, "c.Firmware.Setup", c.Firmware.Setup, "F2")
+	expect.That(t, "!c.Firmware.General", !c.Firmware.General)
 	least, most, restarts := 0, 0, 0
 	for _, s := range c.Plan {
 		least, most, restarts = least+s.Minutes.Least, most+s.Minutes.Most, restarts+s.Restarts
 	}
-	if e := c.Effort; e.Minutes.Least != least || e.Minutes.Most != most || e.Restarts != restarts || e.Parts != 1 ||
-		e.Cost == nil || e.Cost.Says != "EUR 18–30 by prices of 15 October 2026" || e.Cost.Missing != 0 {
-		t.Errorf("the effort is %+v, %+v", e, e.Cost)
-	}
+	e := c.Effort
+	expect.Same(t, "e.Minutes.Least", e.Minutes.Least, least)
+	expect.Same(t, "e.Minutes.Most", e.Minutes.Most, most)
+	expect.Same(t, "e.Restarts", e.Restarts, restarts)
+	expect.Same(t, "e.Parts", e.Parts, 1)
+	expect.That(t, "e.Cost != nil", e.Cost != nil)
+	expect.Same(t, "e.Cost.Says", e.Cost.Says, "EUR 18–30 by prices of 15 October 2026")
+	expect.Same(t, "e.Cost.Missing", e.Cost.Missing, 0)
 	if !strings.HasPrefix(c.Stay, "Or it stays on Skerry 11, which is supported until 13 April 2027") {
 		t.Errorf("staying is %q", c.Stay)
 	}
@@ -117,12 +123,13 @@ func TestStepsWaitForTheNearest(t *testing.T) {
 func TestReplacedMachineHasNothingFutile(t *testing.T) {
 	c := planned(t, with(func(d *doc) { d.Processor.Architecture, d.OS.Architecture = some("x86"), some("x86") },
 		noTPM))
-	if c.Disposition != "replace" || c.Firmware != nil || c.Withheld == nil && c.Counts.Fail > 1 {
-		t.Errorf("%s: firmware %v, withheld %v of %d fails", c.Disposition, c.Firmware, c.Withheld, c.Counts.Fail)
-	}
-	if e := c.Effort; e.Parts != 1 || e.Cost == nil || e.Cost.Says != "EUR 500–900 by prices of 15 October 2026" {
-		t.Errorf("the new machine is %+v", e.Cost)
-	}
+	expect.Same(t, "c.Disposition", c.Disposition, "replace")
+	expect.That(t, "c.Firmware == nil", c.Firmware == nil)
+	expect.That(t, "!(c.Withheld == nil && c.Counts.Fail > 1)", !(c.Withheld == nil && c.Counts.Fail > 1))
+	e := c.Effort
+	expect.Same(t, "e.Parts", e.Parts, 1)
+	expect.That(t, "e.Cost != nil", e.Cost != nil)
+	expect.Same(t, "e.Cost.Says", e.Cost.Says, "EUR 500–900 by prices of 15 October 2026")
 	if c = planned(t, func(d *doc) {
 		d.OS.Name = some("Skerry 10")
 		d.OS.Version = some("10.4")
@@ -163,11 +170,14 @@ func TestConversion(t *testing.T) {
 			"it is changed before anything is converted", "failing-drive"},
 	}
 	for _, tt := range tests {
-		c := planned(t, with(legacy, func(d *doc) { d.Storage.Boot.Dynamic = some(false) }, tt.change))
-		if c.Conversion == nil || c.Conversion.State != tt.state || !strings.Contains(c.Conversion.Says, tt.says) {
-			t.Errorf("%s: %+v", tt.name, c.Conversion)
-		}
-		step(t, c, tt.plan)
+		t.Run(tt.name, func(t *testing.T) {
+			c := planned(t, with(legacy, func(d *doc) { d.Storage.Boot.Dynamic = some(false) }, tt.change))
+			expect.That(t, "c.Conversion != nil", c.Conversion != nil)
+			expect.Same(t, "c.Conversion.State", c.Conversion.State, tt.state)
+			expect.That(t, "strings.Contains(c.Conversion.Says, tt.says)",
+				strings.Contains(c.Conversion.Says, tt.says))
+			step(t, c, tt.plan)
+		})
 	}
 	if c := planned(t, func(*doc) {}); c.Conversion != nil {
 		t.Errorf("there is nothing to convert: %+v", c.Conversion)
@@ -179,9 +189,9 @@ func TestConversion(t *testing.T) {
 func TestAlternatives(t *testing.T) {
 	c := planned(t, func(d *doc) { d.Storage.System.FreeBytes = some(int64(9e9)) })
 	s := step(t, c, "free-space")
-	if len(s.Instead) != 1 || s.Instead[0].Step != "change-drive" || s.Instead[0].Says != "It asks for more." {
-		t.Errorf("in its place: %+v", s.Instead)
-	}
+	expect.Same(t, "len(s.Instead)", len(s.Instead), 1)
+	expect.Same(t, "s.Instead[0].Step", s.Instead[0].Step, "change-drive")
+	expect.Same(t, "s.Instead[0].Says", s.Instead[0].Says, "It asks for more.")
 	for _, s := range c.Plan {
 		for _, a := range s.Instead {
 			if slices.ContainsFunc(c.Plan, func(p assess.Step) bool { return p.Step == a.Step }) {
@@ -216,12 +226,14 @@ func TestTicks(t *testing.T) {
 			t.Errorf("%s is %s", p.ID, p.State)
 		}
 	}
-	if s := step(t, c, "secure-boot-on"); s.Ticked == nil || !s.Ticked.Stale ||
-		!strings.Contains(s.Ticked.Says(), "The inventory taken since does not show it.") {
-		t.Errorf("a tick without effect: %+v", s.Ticked)
-	}
-	if s := step(t, c, "check-again"); s.Ticked == nil || s.Ticked.Stale ||
-		!strings.HasPrefix(s.Ticked.Says(), "Done, says technician of Gull Quay on ") {
-		t.Errorf("a tick of what no program sees: %+v", s.Ticked)
-	}
+	s := step(t, c, "secure-boot-on")
+	expect.That(t, "s.Ticked != nil", s.Ticked != nil)
+	expect.That(t, "s.Ticked.Stale", s.Ticked.Stale)
+	expect.That(t, `strings.Contains(s.Ticked.Says(), "The inventory taken since does not show it.")`,
+		strings.Contains(s.Ticked.Says(), "The inventory taken since does not show it."))
+	s = step(t, c, "check-again")
+	expect.That(t, "s.Ticked != nil", s.Ticked != nil)
+	expect.That(t, "!s.Ticked.Stale", !s.Ticked.Stale)
+	expect.That(t, `strings.HasPrefix(s.Ticked.Says(), "Done, says technician of Gull Quay on ")`,
+		strings.HasPrefix(s.Ticked.Says(), "Done, says technician of Gull Quay on "))
 }

@@ -10,6 +10,7 @@ import (
 	"rolltop.example/rolltop/core/assess"
 	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/core/release"
+	"rolltop.example/rolltop/internal/expect"
 )
 
 func plain(t testing.TB, v any) string {
@@ -201,10 +202,11 @@ func TestWayEditionAndPackage(t *testing.T) {
 					d.OS.Edition = some(tt.edition)
 				}
 			})
-			if c.Route.Way != tt.way && c.Route.Way != release.Reinstall || c.Route.Way == tt.way &&
-				c.Route.Through != tt.through || c.Delivery.Package != tt.pack {
-				t.Errorf("%+v, package %q", c.Route, c.Delivery.Package)
-			}
+			expect.That(t, "!(c.Route.Way != tt.way && c.Route.Way != release.Reinstall)",
+				!(c.Route.Way != tt.way && c.Route.Way != release.Reinstall))
+			expect.That(t, "!(c.Route.Way == tt.way && c.Route.Through != tt.through)",
+				!(c.Route.Way == tt.way && c.Route.Through != tt.through))
+			expect.Same(t, "c.Delivery.Package", c.Delivery.Package, tt.pack)
 			if text := plain(t, c); !strings.Contains(text, tt.says) {
 				t.Errorf("nothing says %q: %s %s", tt.says, c.Route.Says, c.Delivery.Says)
 			}
@@ -219,9 +221,9 @@ func TestWayEditionAndPackage(t *testing.T) {
 func TestNoDeliveryToAnotherSystem(t *testing.T) {
 	c := on(t, asks(t, []string{must("{fact: processor.cores, at_least: 2}")}, waysThere),
 		func(d *doc) { d.OS.Platform = some("linux") })
-	if c.Delivery != nil || c.Disposition != "ready" || c.Route.Way != release.Reinstall {
-		t.Errorf("%s by %s, %+v", c.Disposition, c.Route.Way, c.Delivery)
-	}
+	expect.That(t, "c.Delivery == nil", c.Delivery == nil)
+	expect.Same(t, "c.Disposition", c.Disposition, "ready")
+	expect.Same(t, "c.Route.Way", c.Route.Way, release.Reinstall)
 }
 
 // A release between asks for something that fails: both routes are shown, and
@@ -232,10 +234,11 @@ func TestReleaseBetweenHasRequirements(t *testing.T) {
 	if f := finding(t, c, "on-the-way"); f.Outcome != "fail" || f.Interim != "Skerry 11" {
 		t.Errorf("%+v", f)
 	}
-	if c.Disposition != "refit" || c.Route.Way != release.ByInterim || c.Other == nil ||
-		c.Other.Way != release.Reinstall || c.Other.Disposition != "reconfigure" {
-		t.Errorf("%s by %s, other %+v", c.Disposition, c.Route.Way, c.Other)
-	}
+	expect.Same(t, "c.Disposition", c.Disposition, "refit")
+	expect.Same(t, "c.Route.Way", c.Route.Way, release.ByInterim)
+	expect.That(t, "c.Other != nil", c.Other != nil)
+	expect.Same(t, "c.Other.Way", c.Other.Way, release.Reinstall)
+	expect.Same(t, "c.Other.Disposition", c.Other.Disposition, "reconfigure")
 	// Where nothing settles it, the fresh installation is the way.
 	c = on(t, rel, func(d *doc) {
 		d.OS.Version = some("10.4")
@@ -246,15 +249,15 @@ func TestReleaseBetweenHasRequirements(t *testing.T) {
 			Modules:   []inventory.Module{{Bytes: some(int64(8 << 30)), Soldered: some(true)}},
 		}
 	})
-	if c.Disposition != "reconfigure" || c.Route.Way != release.Reinstall || c.Other == nil ||
-		c.Other.Disposition != "replace" {
-		t.Errorf("%s by %s, other %+v", c.Disposition, c.Route.Way, c.Other)
-	}
+	expect.Same(t, "c.Disposition", c.Disposition, "reconfigure")
+	expect.Same(t, "c.Route.Way", c.Route.Way, release.Reinstall)
+	expect.That(t, "c.Other != nil", c.Other != nil)
+	expect.Same(t, "c.Other.Disposition", c.Other.Disposition, "replace")
 	c = on(t, rel, func(d *doc) { d.OS.Edition = some("Office") })
-	if f := finding(t, c, "on-the-way"); f.Outcome != "not-applicable" || c.Disposition != "ready" ||
-		c.Counts.Other != 0 {
-		t.Errorf("%s %+v", c.Disposition, f)
-	}
+	f := finding(t, c, "on-the-way")
+	expect.Same(t, "f.Outcome", f.Outcome, "not-applicable")
+	expect.Same(t, "c.Disposition", c.Disposition, "ready")
+	expect.Same(t, "c.Counts.Other", c.Counts.Other, 0)
 }
 
 // Software, drivers, adapters and displays have remedies of their own.
@@ -337,14 +340,17 @@ func TestBesideTheDisposition(t *testing.T) {
 	if c.Disposition != "ready" {
 		t.Errorf("%s", c.Disposition)
 	}
-	if !strings.Contains(c.Hold, "Held at Skerry 11 by Tidewrack update service") || c.Offer == nil || c.Offer.Now ||
-		!strings.Contains(c.Offer.Says, "not offered to this machine before 12 January 2027") {
-		t.Errorf("hold %q, offer %+v", c.Hold, c.Offer)
-	}
-	if s := c.Support; s == nil || s.Days != 141 || s.Extended == nil ||
-		s.Says != "Extended support goes on until 13 April 2028 (paid)." {
-		t.Errorf("support %+v", s)
-	}
+	expect.That(t, `strings.Contains(c.Hold, "Held at Skerry 11 by Tidewrack update service")`,
+		strings.Contains(c.Hold, "Held at Skerry 11 by Tidewrack update service"))
+	expect.That(t, "c.Offer != nil", c.Offer != nil)
+	expect.That(t, "!c.Offer.Now", !c.Offer.Now)
+	expect.That(t, `strings.Contains(c.Offer.Says, "not offered to this machine before 12 January 2027")`,
+		strings.Contains(c.Offer.Says, "not offered to this machine before 12 January 2027"))
+	s := c.Support
+	expect.That(t, "s != nil", s != nil)
+	expect.Same(t, "s.Days", s.Days, 141)
+	expect.That(t, "s.Extended != nil", s.Extended != nil)
+	expect.Same(t, "s.Says", s.Says, "Extended support goes on until 13 April 2028 (paid).")
 	if len(c.Warnings) != 1 || !strings.Contains(c.Warnings[0], "a release for testing") {
 		t.Errorf("warnings %q", c.Warnings)
 	}
@@ -374,9 +380,11 @@ func TestNextRelease(t *testing.T) {
 		t.Fatal(err)
 	}
 	c.AddNext(b)
-	if n := c.Next[0]; c.Disposition != "ready" || n.Disposition != "refit" || len(n.Fails) != 1 || n.Fails[0] != "R0" {
-		t.Errorf("%s, then %+v", c.Disposition, n)
-	}
+	n := c.Next[0]
+	expect.Same(t, "c.Disposition", c.Disposition, "ready")
+	expect.Same(t, "n.Disposition", n.Disposition, "refit")
+	expect.Same(t, "len(n.Fails)", len(n.Fails), 1)
+	expect.Same(t, "n.Fails[0]", n.Fails[0], "R0")
 }
 
 // A judge decides as a check does, whatever it has seen before.
@@ -405,10 +413,13 @@ func TestTPMBlock(t *testing.T) {
 		}, "not-known", "", "", "administrator rights"},
 	}
 	for _, tt := range tests {
-		c := on(t, asks(t, []string{must(tpmNeed)}, tt.more), tt.change)
-		if b := c.TPM; b.Seen != tt.seen || b.State != tt.state || b.Likely != tt.likely ||
-			!strings.Contains(b.Says, tt.has) {
-			t.Errorf("%s: %+v", tt.name, b)
-		}
+		t.Run(tt.name, func(t *testing.T) {
+			c := on(t, asks(t, []string{must(tpmNeed)}, tt.more), tt.change)
+			b := c.TPM
+			expect.Same(t, "b.Seen", b.Seen, tt.seen)
+			expect.Same(t, "b.State", b.State, tt.state)
+			expect.Same(t, "b.Likely", b.Likely, tt.likely)
+			expect.That(t, "strings.Contains(b.Says, tt.has)", strings.Contains(b.Says, tt.has))
+		})
 	}
 }

@@ -8,6 +8,7 @@ import (
 	"rolltop.example/rolltop/core/byhand"
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/inventory"
+	"rolltop.example/rolltop/internal/expect"
 )
 
 func some[T any](v T) inventory.Opt[T] { return inventory.Some(v) }
@@ -49,11 +50,11 @@ func TestItFillsGaps(t *testing.T) {
 		r.Source != "entered by hand by harbour office on 2026-11-23 (board manual)" {
 		t.Errorf("%+v", r)
 	}
-	if !f.Is(fact.TPMState, "ready") || !f.Value(fact.ProcessorTPM).Bool() ||
-		f.Row(fact.Adapters, 0).Value(fact.AdapterLevel).Text() != "12.0" ||
-		!f.Value(fact.ProcessorFeatures).Has("nx") {
-		t.Error("not everything went in")
-	}
+	expect.That(t, `f.Is(fact.TPMState, "ready")`, f.Is(fact.TPMState, "ready"))
+	expect.That(t, "f.Value(fact.ProcessorTPM).Bool()", f.Value(fact.ProcessorTPM).Bool())
+	expect.Same(t, "f.Row(fact.Adapters, 0).Value(fact.AdapterLevel).Text()",
+		f.Row(fact.Adapters, 0).Value(fact.AdapterLevel).Text(), "12.0")
+	expect.That(t, `f.Value(fact.ProcessorFeatures).Has("nx")`, f.Value(fact.ProcessorFeatures).Has("nx"))
 	if f.Value(fact.TPMVersion).Known() || got.GapOf("memory.installed_bytes") != nil {
 		t.Error("a gap beside it closed, or the one did not")
 	}
@@ -70,15 +71,17 @@ func TestItNeverOverrides(t *testing.T) {
 	d.DropGap("memory.installed_bytes")
 	got, left := byhand.Enter(d, []byhand.Fact{entered("memory.installed_bytes", "16 GiB")})
 	r := fact.Read(got).Get(fact.MemoryInstalled)
-	if left != nil || r.Value.Known() || len(r.Others()) != 2 || r.Gap.Cause != inventory.Disagree ||
-		r.Others()[0].Source != "firmware tables" || r.Others()[1].Value.Float() != 16<<30 {
-		t.Errorf("%v %+v", left, r)
-	}
+	expect.That(t, "left == nil", left == nil)
+	expect.That(t, "!r.Value.Known()", !r.Value.Known())
+	expect.Same(t, "len(r.Others())", len(r.Others()), 2)
+	expect.Same(t, "r.Gap.Cause", r.Gap.Cause, inventory.Disagree)
+	expect.Same(t, "r.Others()[0].Source", r.Others()[0].Source, "firmware tables")
+	expect.Same(t, "r.Others()[1].Value.Float()", r.Others()[1].Value.Float(), 16<<30)
 	same, left := byhand.Enter(d, []byhand.Fact{entered("memory.installed_bytes", "8 GiB")})
-	if r := fact.Read(same).Get(fact.MemoryInstalled); left != nil || r.Value.Float() != 8<<30 ||
-		r.Source != "firmware tables" {
-		t.Errorf("what agrees changed something: %v %+v", left, r)
-	}
+	r = fact.Read(same).Get(fact.MemoryInstalled)
+	expect.That(t, "left == nil", left == nil)
+	expect.Same(t, "r.Value.Float()", r.Value.Float(), 8<<30)
+	expect.Same(t, "r.Source", r.Source, "firmware tables")
 	// Of sources that disagree, a person settles which is right.
 	settled, left := byhand.Enter(got, []byhand.Fact{entered("memory.installed_bytes", "8 GiB")})
 	if r := fact.Read(settled).Get(fact.MemoryInstalled); left != nil || r.Value.Float() != 8<<30 {
@@ -106,10 +109,12 @@ func TestBadFacts(t *testing.T) {
 		{"tpm[0].state", "ready", "is in no list"},
 		{"processor.cores", "99999999", "out of range"},
 	} {
-		f := entered(tt.name, tt.value)
-		if err := f.Check(); err == nil || !strings.Contains(err.Error(), tt.want) {
-			t.Errorf("%s=%s: got %v, want %s", tt.name, tt.value, err, tt.want)
-		}
+		t.Run(tt.name, func(t *testing.T) {
+			f := entered(tt.name, tt.value)
+			if err := f.Check(); err == nil || !strings.Contains(err.Error(), tt.want) {
+				t.Errorf("%s=%s: got %v, want %s", tt.name, tt.value, err, tt.want)
+			}
+		})
 	}
 	if f := entered("device.warranty_until", "next year"); f.Check() == nil ||
 		!strings.Contains(f.Check().Error(), "write it as 2027-05-31") {
@@ -121,11 +126,12 @@ func TestBadFacts(t *testing.T) {
 			entered("graphics[3].interface_level", "12.0"), entered("storage.system.free_bytes", "200 GB"),
 			entered("tpm.state", "off"),
 		})
-	if len(left) != 2 || !strings.Contains(left[0].Error(), "lists 1 of them; there is no place 3") ||
-		!strings.Contains(left[1].Error(), "more space is free than the volume has") ||
-		!fact.Read(got).Is(fact.TPMState, "off") {
-		t.Errorf("left out: %v", left)
-	}
+	expect.Same(t, "len(left)", len(left), 2)
+	expect.That(t, `strings.Contains(left[0].Error(), "lists 1 of them; there is no place 3")`,
+		strings.Contains(left[0].Error(), "lists 1 of them; there is no place 3"))
+	expect.That(t, `strings.Contains(left[1].Error(), "more space is free than the volume has")`,
+		strings.Contains(left[1].Error(), "more space is free than the volume has"))
+	expect.That(t, `fact.Read(got).Is(fact.TPMState, "off")`, fact.Read(got).Is(fact.TPMState, "off"))
 }
 
 // Every fact that is not worked out has a place in the inventory.

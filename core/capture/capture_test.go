@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"rolltop.example/rolltop/core/capture"
+	"rolltop.example/rolltop/internal/expect"
 )
 
 func one(source string, raw []byte) *capture.Document {
@@ -22,10 +23,10 @@ func one(source string, raw []byte) *capture.Document {
 func TestRead(t *testing.T) {
 	b, _ := json.Marshal(one("/proc/meminfo", []byte{0, 1, 255}))
 	d, err := capture.Read("c", b)
-	if err != nil || !bytes.Equal(d.Get("/proc/meminfo").Raw, []byte{0, 1, 255}) ||
-		d.Get("/nowhere").Outcome != capture.NotExposed {
-		t.Errorf("%+v %v", d, err)
-	}
+	expect.NoError(t, err)
+	expect.That(t, `bytes.Equal(d.Get("/proc/meminfo").Raw, []byte{0, 1, 255})`,
+		bytes.Equal(d.Get("/proc/meminfo").Raw, []byte{0, 1, 255}))
+	expect.Same(t, `d.Get("/nowhere").Outcome`, d.Get("/nowhere").Outcome, capture.NotExposed)
 	for src, want := range map[string]string{
 		strings.Replace(string(b), "AAH/", "not base64!", 1): "this is not base64", strings.Replace(string(b), `"ok"`,
 			`"fine"`, 1): "is not one of the words",

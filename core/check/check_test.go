@@ -61,13 +61,15 @@ func TestDecideUnderEachReading(t *testing.T) {
 		{[]string{"4294967296", "8589934592"}, need.Unknown},
 	}
 	for _, tt := range tests {
-		g := inventory.Gap{Fact: "memory.installed_bytes", Cause: inventory.Disagree}
-		for _, r := range tt.readings {
-			g.Readings = append(g.Readings, inventory.Differ{Value: r, Source: "x"})
-		}
-		if got := check.Decide(q.Need, fact.Read(&inventory.Document{Gaps: []inventory.Gap{g}})); got != tt.want {
-			t.Errorf("%v: %s, want %s", tt.readings, got, tt.want)
-		}
+		t.Run(fmt.Sprint(tt.readings), func(t *testing.T) {
+			g := inventory.Gap{Fact: "memory.installed_bytes", Cause: inventory.Disagree}
+			for _, r := range tt.readings {
+				g.Readings = append(g.Readings, inventory.Differ{Value: r, Source: "x"})
+			}
+			if got := check.Decide(q.Need, fact.Read(&inventory.Document{Gaps: []inventory.Gap{g}})); got != tt.want {
+				t.Errorf("%v: %s, want %s", tt.readings, got, tt.want)
+			}
+		})
 	}
 }
 

@@ -8,6 +8,7 @@ import (
 	"rolltop.example/rolltop/core/compare"
 	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/core/release"
+	"rolltop.example/rolltop/internal/expect"
 )
 
 func some[T any](v T) inventory.Opt[T] { return inventory.Some(v) }
@@ -65,20 +66,23 @@ func TestTwoMachines(t *testing.T) {
 	})
 	d := compare.Run(a, b, checked(t, a), checked(t, b))
 	got := facts(d)
-	if d.SameDevice || got["memory.installed_bytes"] != compare.Differs || got["tpm.state"] != compare.OnlyA ||
-		got["os.edition"] != compare.OnlyB || got["os.platform"] != "" {
-		t.Errorf("%v", got)
-	}
-	if len(d.Rows) != 2 || d.Rows[0].Row != "Tidebook 4.1" || d.Rows[0].In != "a" || d.Rows[1].Row != "Tidebook 3.9" ||
-		d.Rows[1].In != "b" {
-		t.Errorf("%+v", d.Rows)
-	}
-	if len(d.Disagree) != 1 || d.Disagree[0].In != "b" || d.Disagree[0].Readings != "11.1 (a) or 11.2 (b)" {
-		t.Errorf("%+v", d.Disagree)
-	}
-	if len(d.Findings) != 2 || d.Findings[0].A != "pass" || d.Findings[0].B != "fail" || d.Findings[1].Invisible {
-		t.Errorf("%+v", d.Findings)
-	}
+	expect.That(t, "!d.SameDevice", !d.SameDevice)
+	expect.Same(t, `got["memory.installed_bytes"]`, got["memory.installed_bytes"], compare.Differs)
+	expect.Same(t, `got["tpm.state"]`, got["tpm.state"], compare.OnlyA)
+	expect.Same(t, `got["os.edition"]`, got["os.edition"], compare.OnlyB)
+	expect.Same(t, `got["os.platform"]`, got["os.platform"], "")
+	expect.Same(t, "len(d.Rows)", len(d.Rows), 2)
+	expect.Same(t, "d.Rows[0].Row", d.Rows[0].Row, "Tidebook 4.1")
+	expect.Same(t, "d.Rows[0].In", d.Rows[0].In, "a")
+	expect.Same(t, "d.Rows[1].Row", d.Rows[1].Row, "Tidebook 3.9")
+	expect.Same(t, "d.Rows[1].In", d.Rows[1].In, "b")
+	expect.Same(t, "len(d.Disagree)", len(d.Disagree), 1)
+	expect.Same(t, "d.Disagree[0].In", d.Disagree[0].In, "b")
+	expect.Same(t, "d.Disagree[0].Readings", d.Disagree[0].Readings, "11.1 (a) or 11.2 (b)")
+	expect.Same(t, "len(d.Findings)", len(d.Findings), 2)
+	expect.Same(t, "d.Findings[0].A", d.Findings[0].A, "pass")
+	expect.Same(t, "d.Findings[0].B", d.Findings[0].B, "fail")
+	expect.That(t, "!d.Findings[1].Invisible", !d.Findings[1].Invisible)
 }
 
 // One machine read again with fewer rights has not become worse.
@@ -89,9 +93,10 @@ func TestFewerRightsAreNoStepBack(t *testing.T) {
 		d.AddGap("tpm", inventory.NeedsRights, "", "")
 	})
 	d := compare.Run(a, b, checked(t, a), checked(t, b))
-	if !d.SameDevice || facts(d)["tpm.state"] != compare.Invisible || len(d.Findings) != 1 || !d.Findings[0].Invisible {
-		t.Errorf("%+v", d)
-	}
+	expect.That(t, "d.SameDevice", d.SameDevice)
+	expect.Same(t, `facts(d)["tpm.state"]`, facts(d)["tpm.state"], compare.Invisible)
+	expect.Same(t, "len(d.Findings)", len(d.Findings), 1)
+	expect.That(t, "d.Findings[0].Invisible", d.Findings[0].Invisible)
 	if want := "One machine at two times: no facts differ, one finding differs; one fact is no longer visible, since " +
 		"the later one was read with fewer rights."; d.Says != want {
 		t.Errorf("%q", d.Says)

@@ -7,6 +7,7 @@ import (
 
 	"rolltop.example/rolltop/core/decision"
 	"rolltop.example/rolltop/core/release"
+	"rolltop.example/rolltop/internal/expect"
 )
 
 var now = time.Date(2026, 11, 23, 9, 0, 0, 0, time.UTC)
@@ -67,12 +68,14 @@ func TestCheck(t *testing.T) {
 		{"a stay with a requirement", func(d *decision.Decision) { d.Kind = decision.Stay },
 			"leave it out, or waive it"},
 	} {
-		d := good
-		tt.change(&d)
-		err := decision.Check(&d, rel, now)
-		if tt.want == "" && err != nil || tt.want != "" && (err == nil || !strings.Contains(err.Error(), tt.want)) {
-			t.Errorf("%s: %v, want %q", tt.name, err, tt.want)
-		}
+		t.Run(tt.name, func(t *testing.T) {
+			d := good
+			tt.change(&d)
+			err := decision.Check(&d, rel, now)
+			expect.That(t, `!(tt.want == "" && err != nil)`, !(tt.want == "" && err != nil))
+			expect.That(t, `!(tt.want != "" && (err == nil || !strings.Contains(err.Error(), tt.want)))`,
+				!(tt.want != "" && (err == nil || !strings.Contains(err.Error(), tt.want))))
+		})
 	}
 	if !good.Counts(now) || good.Counts(good.Until) {
 		t.Error("it counts up to its end")

@@ -12,6 +12,7 @@ import (
 	"unicode/utf8"
 
 	"rolltop.example/rolltop/core/doc"
+	"rolltop.example/rolltop/internal/expect"
 )
 
 type crate struct {
@@ -155,15 +156,17 @@ func TestCheckFormat(t *testing.T) {
 		{"[1]", "a document begins with the key format"},
 	}
 	for _, tt := range tests {
-		n, err := doc.Parse("f", []byte(tt.src))
-		if err != nil {
-			t.Fatal(err)
-		}
-		r := &doc.Report{Name: "f"}
-		ok := doc.CheckFormat(n, "rolltop-crate/1", r)
-		if ok != (tt.want == "") || !ok && !strings.Contains(r.Err().Error(), tt.want) {
-			t.Errorf("%q: %v %v, want %q", tt.src, ok, r.Err(), tt.want)
-		}
+		t.Run(tt.src, func(t *testing.T) {
+			n, err := doc.Parse("f", []byte(tt.src))
+			if err != nil {
+				t.Fatal(err)
+			}
+			r := &doc.Report{Name: "f"}
+			ok := doc.CheckFormat(n, "rolltop-crate/1", r)
+			expect.Same(t, "ok", ok, (tt.want == ""))
+			expect.That(t, "!(!ok && !strings.Contains(r.Err().Error(), tt.want))",
+				!(!ok && !strings.Contains(r.Err().Error(), tt.want)))
+		})
 	}
 }
 
@@ -176,9 +179,11 @@ func TestSuggest(t *testing.T) {
 		{"zzz", "it may be tpm.state, tpm.version, memory.installed_bytes"},
 	}
 	for _, tt := range tests {
-		if got := doc.Suggest(tt.word, words); got != tt.want {
-			t.Errorf("Suggest(%q) = %q, want %q", tt.word, got, tt.want)
-		}
+		t.Run(tt.word, func(t *testing.T) {
+			if got := doc.Suggest(tt.word, words); got != tt.want {
+				t.Errorf("Suggest(%q) = %q, want %q", tt.word, got, tt.want)
+			}
+		})
 	}
 }
 
@@ -234,10 +239,13 @@ func FuzzJSON(f *testing.F) {
 		}
 		if err != nil {
 			var m *doc.Mistakes
-			if lines := strings.Split(string(src), "\n"); !errors.As(err, &m) || m.List[0].Line < 1 ||
-				m.List[0].Line > len(lines) || m.List[0].Col < 1 || m.List[0].Col > len(lines[m.List[0].Line-1])+1 {
-				t.Errorf("no place in the document: %v", err)
-			}
+			lines := strings.Split(string(src), "\n")
+			expect.That(t, "errors.As(err, &m)", errors.As(err, &m))
+			expect.That(t, "m.List[0].Line >= 1", m.List[0].Line >= 1)
+			expect.That(t, "m.List[0].Line <= len(lines)", m.List[0].Line <= len(lines))
+			expect.That(t, "m.List[0].Col >= 1", m.List[0].Col >= 1)
+			expect.That(t, "m.List[0].Col <= len(lines[m.List[0].Line-1])+1",
+				m.List[0].Col <= len(lines[m.List[0].Line-1])+1)
 			return
 		}
 		dec := json.NewDecoder(bytes.NewReader(src))

@@ -5,6 +5,7 @@ import (
 
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/inventory"
+	"rolltop.example/rolltop/internal/expect"
 )
 
 func some[T any](v T) inventory.Opt[T] { return inventory.Some(v) }
@@ -18,12 +19,14 @@ func TestCompareVersions(t *testing.T) {
 		{"", "0", 0}, {"1.a", "1.1", 1}, {"1.a", "1.b", -1}, {"10.4", "10.4", 0}, {"9", "10", -1},
 	}
 	for _, tt := range tests {
-		if got := fact.CompareVersions(tt.a, tt.b); got != tt.want {
-			t.Errorf("%q against %q is %d, want %d", tt.a, tt.b, got, tt.want)
-		}
-		if got := fact.CompareVersions(tt.b, tt.a); got != -tt.want {
-			t.Errorf("%q against %q is %d, want %d", tt.b, tt.a, got, -tt.want)
-		}
+		t.Run(tt.a, func(t *testing.T) {
+			if got := fact.CompareVersions(tt.a, tt.b); got != tt.want {
+				t.Errorf("%q against %q is %d, want %d", tt.a, tt.b, got, tt.want)
+			}
+			if got := fact.CompareVersions(tt.b, tt.a); got != -tt.want {
+				t.Errorf("%q against %q is %d, want %d", tt.b, tt.a, got, -tt.want)
+			}
+		})
 	}
 }
 
@@ -43,10 +46,10 @@ func TestEveryFactIsKnownOrHasAGap(t *testing.T) {
 
 func TestClassOfIsThatOfFacts(t *testing.T) {
 	for _, d := range []*inventory.Document{
-		{}, {OS: inventory.OS{Platform: inventory.Some("windows")}},
-		{OS: inventory.OS{Platform: inventory.Some("macos")}}, {Device: inventory.Device{Class: inventory.Some("mac")}},
-		{Device: inventory.Device{ModelID: inventory.Some("Ostrel3,1")},
-			OS: inventory.OS{Platform: inventory.Some("linux")}},
+		{}, {OS: inventory.OS{Platform: some("windows")}},
+		{OS: inventory.OS{Platform: some("macos")}}, {Device: inventory.Device{Class: some("mac")}},
+		{Device: inventory.Device{ModelID: some("Ostrel3,1")},
+			OS: inventory.OS{Platform: some("linux")}},
 	} {
 		if a, b := fact.ClassOf(d), fact.Read(d).Class(); a != b {
 			t.Errorf("%+v: %q and %q", d, a, b)
@@ -77,16 +80,18 @@ func TestClass(t *testing.T) {
 		{"Mac with a PC system", "windows", "Deskline4,1", fact.Mac}, {"nothing known", "", "", ""},
 	}
 	for _, tt := range tests {
-		d := &inventory.Document{}
-		if tt.platform != "" {
-			d.OS.Platform = some(tt.platform)
-		}
-		if tt.modelID != "" {
-			d.Device.ModelID = some(tt.modelID)
-		}
-		if got := fact.Read(d).Class(); got != tt.want {
-			t.Errorf("%s: %q, want %q", tt.name, got, tt.want)
-		}
+		t.Run(tt.name, func(t *testing.T) {
+			d := &inventory.Document{}
+			if tt.platform != "" {
+				d.OS.Platform = some(tt.platform)
+			}
+			if tt.modelID != "" {
+				d.Device.ModelID = some(tt.modelID)
+			}
+			if got := fact.Read(d).Class(); got != tt.want {
+				t.Errorf("%s: %q, want %q", tt.name, got, tt.want)
+			}
+		})
 	}
 }
 
@@ -144,17 +149,17 @@ func TestDisagreeingReadingsAreKept(t *testing.T) {
 		},
 	}}}
 	r := fact.Read(d).Get(fact.MemoryInstalled)
-	if len(r.Others()) != 2 || r.Others()[1].Value.Float() != 8<<30 || r.Others()[1].Source != "b" {
-		t.Errorf("got %+v", r.Others())
-	}
+	expect.Same(t, "len(r.Others())", len(r.Others()), 2)
+	expect.Same(t, "r.Others()[1].Value.Float()", r.Others()[1].Value.Float(), 8<<30)
+	expect.Same(t, "r.Others()[1].Source", r.Others()[1].Source, "b")
 }
 
 func TestWithLeavesTheOriginal(t *testing.T) {
 	f := fact.Read(&inventory.Document{})
 	g := f.With(fact.BootMode, fact.Of(fact.Word, "uefi"), "a test")
-	if f.Value(fact.BootMode).Known() || !g.Is(fact.BootMode, "uefi") || g.Get(fact.BootMode).Source != "a test" {
-		t.Error("With changed the original, or not the copy")
-	}
+	expect.That(t, "!f.Value(fact.BootMode).Known()", !f.Value(fact.BootMode).Known())
+	expect.That(t, `g.Is(fact.BootMode, "uefi")`, g.Is(fact.BootMode, "uefi"))
+	expect.Same(t, "g.Get(fact.BootMode).Source", g.Get(fact.BootMode).Source, "a test")
 }
 
 // Numbers are given by hand; there have to be some left.

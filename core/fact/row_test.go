@@ -7,6 +7,7 @@ import (
 
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/inventory"
+	"rolltop.example/rolltop/internal/expect"
 )
 
 func packed() *inventory.Document {
@@ -48,10 +49,12 @@ func TestPackThereAndBack(t *testing.T) {
 			t.Errorf("%s: %+v came back as %+v", def.Name, x, y)
 		}
 	}
-	if g.Rows(fact.Displays) != 2 || g.Row(fact.Displays, 0).Value(fact.DisplayDiagonal).Float() != 13.3 ||
-		g.Row(fact.Displays, 1).Value(fact.DisplayName).Known() || !g.Doubtful() {
-		t.Error("the rows of a list, or the doubt, did not come back")
-	}
+	expect.Same(t, "g.Rows(fact.Displays)", g.Rows(fact.Displays), 2)
+	expect.Same(t, "g.Row(fact.Displays, 0).Value(fact.DisplayDiagonal).Float()",
+		g.Row(fact.Displays, 0).Value(fact.DisplayDiagonal).Float(), 13.3)
+	expect.That(t, "!g.Row(fact.Displays, 1).Value(fact.DisplayName).Known()",
+		!g.Row(fact.Displays, 1).Value(fact.DisplayName).Known())
+	expect.That(t, "g.Doubtful()", g.Doubtful())
 	if others := g.Row(fact.Displays, 1).Get(fact.DisplayWidth).Others(); len(others) != 2 ||
 		others[1].Value.Float() != 1920 {
 		t.Errorf("what sources disagree on in a row came back as %+v", others)

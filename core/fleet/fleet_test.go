@@ -11,6 +11,7 @@ import (
 	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/core/release"
 	"rolltop.example/rolltop/core/remedy"
+	"rolltop.example/rolltop/internal/expect"
 )
 
 var skerry = &release.Release{
@@ -144,9 +145,11 @@ func TestFilter(t *testing.T) {
 	}
 	x := index()
 	for _, tt := range tests {
-		if got := strings.Join(picks(t, x, tt.where), " "); got != tt.want {
-			t.Errorf("%s picks %s, want %s", tt.where, got, tt.want)
-		}
+		t.Run(tt.where, func(t *testing.T) {
+			if got := strings.Join(picks(t, x, tt.where), " "); got != tt.want {
+				t.Errorf("%s picks %s, want %s", tt.where, got, tt.want)
+			}
+		})
 	}
 }
 
@@ -213,9 +216,11 @@ func TestBadFilters(t *testing.T) {
 		{"outcome=gone", "it may be waiting, handed, arrived, failed, back"},
 	}
 	for _, tt := range tests {
-		if _, err := fleet.Parse(tt.where); err == nil || !strings.Contains(err.Error(), tt.want) {
-			t.Errorf("%s: %v, want %s", tt.where, err, tt.want)
-		}
+		t.Run(tt.where, func(t *testing.T) {
+			if _, err := fleet.Parse(tt.where); err == nil || !strings.Contains(err.Error(), tt.want) {
+				t.Errorf("%s: %v, want %s", tt.where, err, tt.want)
+			}
+		})
 	}
 }
 
@@ -271,9 +276,9 @@ func TestEveryCountLeadsToItsMachines(t *testing.T) {
 			t.Errorf("%s: counted %d %d %d, listed %d %d %d", id, o.Fails, o.Alone, o.Unknown, a, b, c)
 		}
 	}
-	if tally.Total != 6 || tally.Unjudged != 1 || len(tally.Obstacles) != 2 {
-		t.Errorf("got %+v", tally)
-	}
+	expect.Same(t, "tally.Total", tally.Total, 6)
+	expect.Same(t, "tally.Unjudged", tally.Unjudged, 1)
+	expect.Same(t, "len(tally.Obstacles)", len(tally.Obstacles), 2)
 	if tally.Obstacles[0].Requirement.ID != "memory" && tally.Obstacles[0].Fails < tally.Obstacles[1].Fails {
 		t.Error("the most failing is not first")
 	}
@@ -285,10 +290,12 @@ func TestSort(t *testing.T) {
 		{"disposition", "GULL-001", "HOLM-M01"}, {"installed", "HOLM-M01", "HOLM-002"},
 	}
 	for _, tt := range tests {
-		list := index().Select(fleet.Filter{}).Page(order1(t, tt.order), 0, 99)
-		if list[0].Name != tt.first || list[len(list)-1].Name != tt.last {
-			t.Errorf("%s: %s … %s, want %s … %s", tt.order, list[0].Name, list[len(list)-1].Name, tt.first, tt.last)
-		}
+		t.Run(tt.order, func(t *testing.T) {
+			list := index().Select(fleet.Filter{}).Page(order1(t, tt.order), 0, 99)
+			if list[0].Name != tt.first || list[len(list)-1].Name != tt.last {
+				t.Errorf("%s: %s … %s, want %s … %s", tt.order, list[0].Name, list[len(list)-1].Name, tt.first, tt.last)
+			}
+		})
 	}
 }
 

@@ -13,6 +13,7 @@ import (
 	"rolltop.example/rolltop/core/means"
 	"rolltop.example/rolltop/core/release"
 	"rolltop.example/rolltop/core/remedy"
+	"rolltop.example/rolltop/internal/expect"
 )
 
 // changed is the scenario's release with texts put in place of others.
@@ -155,9 +156,9 @@ func TestSpareIsTheCheck(t *testing.T) {
 			}
 			w := fleet.NewWhatIf(was, tt.is)
 			rest := x.Select(all).Spare(w)
-			if w.Machines+len(rest) != len(docs) || w.Shifts.Moved() != 0 || len(w.Flips) != 0 {
-				t.Fatalf("%d spared and %d left of %d, %d moved", w.Machines, len(rest), len(docs), w.Shifts.Moved())
-			}
+			expect.Same(t, "w.Machines+len(rest)", w.Machines+len(rest), len(docs))
+			expect.Same(t, "w.Shifts.Moved()", w.Shifts.Moved(), 0)
+			expect.Same(t, "len(w.Flips)", len(w.Flips), 0)
 			if spared := w.Machines > 0; spared != tt.spares {
 				t.Errorf("%d are spared", w.Machines)
 			}

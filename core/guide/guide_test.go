@@ -9,6 +9,7 @@ import (
 	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/core/remedy"
 	"rolltop.example/rolltop/core/say"
+	"rolltop.example/rolltop/internal/expect"
 )
 
 const own = `format: rolltop-guides/1
@@ -74,18 +75,20 @@ func TestClosestGuide(t *testing.T) {
 		{"", "", "general", "often F2, F10, Delete or Esc", "", "", true},
 	}
 	for _, tt := range tests {
-		g := b.For(machine(tt.maker, tt.model, ""))
-		if g.ID != tt.id || g.Keys.Setup != tt.key || g.General != tt.general {
-			t.Errorf("%s %s: guide %s, key %q, general %v", tt.maker, tt.model, g.ID, g.Keys.Setup, g.General)
-		}
-		for name, want := range map[string]string{"tpm": tt.tpm, "secure-boot": tt.secure} {
-			if s, ok := g.Setting(name); !ok || want != "" && say.Where(&s) != want {
-				t.Errorf("%s %s: %s is %q, want %q", tt.maker, tt.model, name, say.Where(&s), want)
+		t.Run(tt.maker, func(t *testing.T) {
+			g := b.For(machine(tt.maker, tt.model, ""))
+			expect.Same(t, "g.ID", g.ID, tt.id)
+			expect.Same(t, "g.Keys.Setup", g.Keys.Setup, tt.key)
+			expect.Same(t, "g.General", g.General, tt.general)
+			for name, want := range map[string]string{"tpm": tt.tpm, "secure-boot": tt.secure} {
+				if s, ok := g.Setting(name); !ok || want != "" && say.Where(&s) != want {
+					t.Errorf("%s %s: %s is %q, want %q", tt.maker, tt.model, name, say.Where(&s), want)
+				}
 			}
-		}
-		if strings.Contains(say.Enter(g), "Names and places differ") != tt.general {
-			t.Errorf("%s %s: it says %q", tt.maker, tt.model, say.Enter(g))
-		}
+			if strings.Contains(say.Enter(g), "Names and places differ") != tt.general {
+				t.Errorf("%s %s: it says %q", tt.maker, tt.model, say.Enter(g))
+			}
+		})
 	}
 	if _, ok := b.For(machine("Ostrel", "OS-14B", "")).Setting("rocket"); ok {
 		t.Error("a setting that no step changes is found")
@@ -111,9 +114,10 @@ func TestGuidesFillGaps(t *testing.T) {
 	b := book(t, own)
 	f := machine("Ostrel", "OS-14B", "1.3")
 	b.Fill(f)
-	if h := f.Get(fact.TPMHeader); !h.Value.Known() || h.Value.Bool() || h.Source != "the firmware guide ostrel-14" {
-		t.Errorf("the header is %+v", h)
-	}
+	h := f.Get(fact.TPMHeader)
+	expect.That(t, "h.Value.Known()", h.Value.Known())
+	expect.That(t, "!h.Value.Bool()", !h.Value.Bool())
+	expect.Same(t, "h.Source", h.Source, "the firmware guide ostrel-14")
 	if f.Value(fact.FirmwareUpdate).Text() != "1.14" {
 		t.Error("the update is not asked for")
 	}
@@ -159,10 +163,12 @@ func TestBadGuides(t *testing.T) {
 		{"  - {id: a, title: A, maker: Ostrel, colour: blue}", `the key "colour" is not known here`},
 	}
 	for _, tt := range tests {
-		if _, err := guide.Read("guides", []byte(head+tt.guides)); err == nil ||
-			!strings.Contains(err.Error(), tt.want) {
-			t.Errorf("%s: %v, want %s", tt.guides, err, tt.want)
-		}
+		t.Run(tt.guides, func(t *testing.T) {
+			if _, err := guide.Read("guides", []byte(head+tt.guides)); err == nil ||
+				!strings.Contains(err.Error(), tt.want) {
+				t.Errorf("%s: %v, want %s", tt.guides, err, tt.want)
+			}
+		})
 	}
 }
 

@@ -114,13 +114,15 @@ func TestDecide(t *testing.T) {
 				{ID: 2, Marks: marks(func(*identity.Marks) {})},
 			}, marks(func(*identity.Marks) {}), identity.Same, 2},
 	} {
-		got := identity.Decide(c.is, c.known)
-		if got.Kind != c.want || got.ID != c.id {
-			t.Errorf("%s: %v of %d, want %v of %d", c.name, got.Kind, got.ID, c.want, c.id)
-		}
-		if says := got.Why != ""; says != (got.Kind >= identity.Noted) {
-			t.Errorf("%s: says %q", c.name, got.Why)
-		}
+		t.Run(c.name, func(t *testing.T) {
+			got := identity.Decide(c.is, c.known)
+			if got.Kind != c.want || got.ID != c.id {
+				t.Errorf("%s: %v of %d, want %v of %d", c.name, got.Kind, got.ID, c.want, c.id)
+			}
+			if says := got.Why != ""; says != (got.Kind >= identity.Noted) {
+				t.Errorf("%s: says %q", c.name, got.Why)
+			}
+		})
 	}
 }
 

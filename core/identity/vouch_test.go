@@ -40,8 +40,10 @@ func TestVouch(t *testing.T) {
 			identity.Sender{Token: 2, Imported: true}, "another token"},
 		{"from before", identity.Speaker{Token: identity.ByAnybody}, identity.Sender{Token: 2}, ""},
 	} {
-		if why := identity.Vouch(c.is, c.from); (why == "") != (c.why == "") || !strings.Contains(why, c.why) {
-			t.Errorf("%s: %q, want %q", c.name, why, c.why)
-		}
+		t.Run(c.name, func(t *testing.T) {
+			if why := identity.Vouch(c.is, c.from); (why == "") != (c.why == "") || !strings.Contains(why, c.why) {
+				t.Errorf("%s: %q, want %q", c.name, why, c.why)
+			}
+		})
 	}
 }

@@ -6,6 +6,7 @@ import (
 	"testing"
 
 	"rolltop.example/rolltop/core/inventory"
+	"rolltop.example/rolltop/internal/expect"
 )
 
 const smallest = `{"format":"rolltop-inventory/1","taken_at":"2026-11-22T08:14:00Z","os":{"platform":"linux"}`
@@ -77,13 +78,15 @@ func TestGapOfTakesTheNearest(t *testing.T) {
 		{"tpm.state", "read-failed"}, {"tpm.version", ""}, {"storagex.y", ""},
 	}
 	for _, tt := range tests {
-		got := ""
-		if g := d.GapOf(tt.fact); g != nil {
-			got = g.Cause
-		}
-		if got != tt.want {
-			t.Errorf("GapOf(%s) = %q, want %q", tt.fact, got, tt.want)
-		}
+		t.Run(tt.fact, func(t *testing.T) {
+			got := ""
+			if g := d.GapOf(tt.fact); g != nil {
+				got = g.Cause
+			}
+			if got != tt.want {
+				t.Errorf("GapOf(%s) = %q, want %q", tt.fact, got, tt.want)
+			}
+		})
 	}
 }
 
@@ -110,10 +113,11 @@ func TestTidy(t *testing.T) {
 	if got := strings.Join(dropped, " "); got != want {
 		t.Errorf("dropped %s, want %s", got, want)
 	}
-	if d.Device.Name.Or("") != "gull -014" || d.Processor.Model.Or(0) != 8 || d.Drivers[0].Device != "a b" ||
-		d.Storage.Disks[1].Bytes.Or(0) != 5 || len(d.Sources) != 0 {
-		t.Errorf("%+v", d)
-	}
+	expect.Same(t, `d.Device.Name.Or("")`, d.Device.Name.Or(""), "gull -014")
+	expect.Same(t, "d.Processor.Model.Or(0)", d.Processor.Model.Or(0), 8)
+	expect.Same(t, "d.Drivers[0].Device", d.Drivers[0].Device, "a b")
+	expect.Same(t, "d.Storage.Disks[1].Bytes.Or(0)", d.Storage.Disks[1].Bytes.Or(0), 5)
+	expect.Same(t, "len(d.Sources)", len(d.Sources), 0)
 	if again := d.Tidy(); len(again) != 0 {
 		t.Errorf("a second time: %v", again)
 	}
@@ -131,17 +135,20 @@ func TestLimits(t *testing.T) {
 		{"a row more", head + titles(inventory.MaxRows+1), "the list has 4001 rows"},
 		{"too large", head + `,"x":"` + strings.Repeat("x", inventory.MaxBytes) + `"}`, "larger than 1 MiB"},
 	} {
-		_, err := inventory.Read("gull.json", []byte(c.text))
-		if (err == nil) != (c.says == "") || err != nil && !strings.Contains(err.Error(), c.says) {
-			t.Errorf("%s: %v", c.name, err)
-		}
+		t.Run(c.name, func(t *testing.T) {
+			_, err := inventory.Read("gull.json", []byte(c.text))
+			expect.Same(t, "(err == nil)", (err == nil), (c.says == ""))
+			expect.That(t, "!(err != nil && !strings.Contains(err.Error(), c.says))",
+				!(err != nil && !strings.Contains(err.Error(), c.says)))
+		})
 	}
 	d := new(inventory.Document)
 	d.Software = make([]inventory.Software, inventory.MaxRows+1)
 	d.Tidy()
-	if d.Software != nil || len(d.Gaps) != 1 || d.Gaps[0].Fact != "software" || d.Gaps[0].Try == "" {
-		t.Errorf("%d titles, gaps %+v", len(d.Software), d.Gaps)
-	}
+	expect.That(t, "d.Software == nil", d.Software == nil)
+	expect.Same(t, "len(d.Gaps)", len(d.Gaps), 1)
+	expect.Same(t, "d.Gaps[0].Fact", d.Gaps[0].Fact, "software")
+	expect.That(t, `d.Gaps[0].Try != ""`, d.Gaps[0].Try != "")
 }
 
 // A name cannot look like another one by turning its letters round.

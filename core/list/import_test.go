@@ -9,6 +9,7 @@ import (
 
 	"rolltop.example/rolltop/core/doc"
 	"rolltop.example/rolltop/core/list"
+	"rolltop.example/rolltop/internal/expect"
 )
 
 func sheet(heads string, rows ...string) list.Sheet {
@@ -119,9 +120,11 @@ func TestImportRefuses(t *testing.T) {
 			`a list has no field "core"; did you mean "cores"?`},
 	}
 	for _, tt := range tests {
-		if _, err := list.Import(tt.sheet, tt.o); err == nil || !strings.Contains(err.Error(), tt.want) {
-			t.Errorf("got %v, want %s", err, tt.want)
-		}
+		t.Run(tt.want, func(t *testing.T) {
+			if _, err := list.Import(tt.sheet, tt.o); err == nil || !strings.Contains(err.Error(), tt.want) {
+				t.Errorf("got %v, want %s", err, tt.want)
+			}
+		})
 	}
 	if _, _, err := list.ImportBest([]list.Sheet{sheet("Price", "1")}, 2, list.ImportOptions{}); err == nil ||
 		!strings.Contains(err.Error(), "there is no table 2; the file has 1") {
@@ -129,9 +132,9 @@ func TestImportRefuses(t *testing.T) {
 	}
 	at, got, err := list.ImportBest([]list.Sheet{sheet("Price", "1"), sheet("Model", "a"), sheet("Model", "a", "b")}, 0,
 		list.ImportOptions{})
-	if err != nil || at != 2 || len(got.Rows) != 2 {
-		t.Errorf("the best is %d: %v", at, err)
-	}
+	expect.NoError(t, err)
+	expect.Same(t, "at", at, 2)
+	expect.Same(t, "len(got.Rows)", len(got.Rows), 2)
 }
 
 // What is written is read again as it was.
@@ -172,11 +175,13 @@ func TestBadRows(t *testing.T) {
 		{"name\n\"a\nb", "put texts with commas or quotes in double quotes"},
 	}
 	for _, tt := range tests {
-		r := &doc.Report{Name: "release.yaml"}
-		list.ReadRows("x.csv", []byte(tt.src), r)
-		if err := r.Err(); err == nil || !strings.Contains(err.Error(), tt.want) {
-			t.Errorf("%q: got %v, want %s", tt.src, err, tt.want)
-		}
+		t.Run(tt.src, func(t *testing.T) {
+			r := &doc.Report{Name: "release.yaml"}
+			list.ReadRows("x.csv", []byte(tt.src), r)
+			if err := r.Err(); err == nil || !strings.Contains(err.Error(), tt.want) {
+				t.Errorf("%q: got %v, want %s", tt.src, err, tt.want)
+			}
+		})
 	}
 	r := &doc.Report{}
 	list.ReadRows("x.csv", []byte("name\n"+strings.Repeat("a\n", list.MostRows+1)), r)
@@ -234,14 +239,15 @@ func FuzzReadRows(f *testing.F) {
 // without a table says so.
 func TestImportBestSaysWhy(t *testing.T) {
 	bad := []list.Sheet{sheet("Price|Weight", "1|2"), sheet("Model", "Model")}
-	if _, im, err := list.ImportBest(bad, 0, list.ImportOptions{}); im != nil || err == nil ||
-		!strings.Contains(err.Error(), "headed like a name") {
-		t.Errorf("%v %v", im, err)
-	}
-	if at, im, err := list.ImportBest(append(bad, sheet("Model", "Onyx 5")), 0, list.ImportOptions{}); err != nil ||
-		at != 2 || len(im.Rows) != 1 {
-		t.Errorf("%d %v %v", at, im, err)
-	}
+	_, im, err := list.ImportBest(bad, 0, list.ImportOptions{})
+	expect.That(t, "im == nil", im == nil)
+	expect.That(t, "err != nil", err != nil)
+	expect.That(t, `strings.Contains(err.Error(), "headed like a name")`,
+		strings.Contains(err.Error(), "headed like a name"))
+	at, im, err := list.ImportBest(append(bad, sheet("Model", "Onyx 5")), 0, list.ImportOptions{})
+	expect.NoError(t, err)
+	expect.Same(t, "at", at, 2)
+	expect.Same(t, "len(im.Rows)", len(im.Rows), 1)
 	if _, im, err := list.ImportBest(nil, 0, list.ImportOptions{}); im != nil || err == nil {
 		t.Errorf("of no table: %v %v", im, err)
 	}

@@ -8,6 +8,7 @@ import (
 	"rolltop.example/rolltop/core/doc"
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/list"
+	"rolltop.example/rolltop/internal/expect"
 )
 
 func compile(src string) (*list.List, error) {
@@ -68,15 +69,16 @@ func TestFind(t *testing.T) {
 		{"", list.Unread, "", 0},
 	}
 	for _, tt := range tests {
-		m := l.Find(tt.name)
-		rule := ""
-		if m.Rule != nil {
-			rule = m.Rule.ID
-		}
-		if m.Result != tt.result || rule != tt.rule || m.Generation != tt.generation {
-			t.Errorf("%q: result %d by %q, generation %d; want %d by %q, %d", tt.name, m.Result, rule, m.Generation,
-				tt.result, tt.rule, tt.generation)
-		}
+		t.Run(tt.name, func(t *testing.T) {
+			m := l.Find(tt.name)
+			rule := ""
+			if m.Rule != nil {
+				rule = m.Rule.ID
+			}
+			expect.Same(t, "m.Result", m.Result, tt.result)
+			expect.Same(t, "rule", rule, tt.rule)
+			expect.Same(t, "m.Generation", m.Generation, tt.generation)
+		})
 	}
 }
 
@@ -174,9 +176,11 @@ func TestBadLists(t *testing.T) {
 		{"{id: a, of: processors, rows: [{name: x, cores: 0}]}", "0 is out of range"},
 	}
 	for _, tt := range tests {
-		if _, err := compile(tt.src); err == nil || !strings.Contains(err.Error(), tt.want) {
-			t.Errorf("%s: got %v, want %s", tt.src, err, tt.want)
-		}
+		t.Run(tt.src, func(t *testing.T) {
+			if _, err := compile(tt.src); err == nil || !strings.Contains(err.Error(), tt.want) {
+				t.Errorf("%s: got %v, want %s", tt.src, err, tt.want)
+			}
+		})
 	}
 }
 

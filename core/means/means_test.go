@@ -5,6 +5,7 @@ import (
 	"testing"
 
 	"rolltop.example/rolltop/core/means"
+	"rolltop.example/rolltop/internal/expect"
 )
 
 const (
@@ -31,10 +32,11 @@ func read(t *testing.T, texts ...string) *means.Means {
 // a price does not.
 func TestDigest(t *testing.T) {
 	none, priced, own, both := read(t), read(t, prices), read(t, steps), read(t, steps, guides)
-	if none.Digest() != "" || priced.Digest() != "" || own.Digest() == "" || own.Digest() == both.Digest() ||
-		read(t, steps).Digest() != own.Digest() {
-		t.Errorf("%q %q %q %q", none.Digest(), priced.Digest(), own.Digest(), both.Digest())
-	}
+	expect.Same(t, "none.Digest()", none.Digest(), "")
+	expect.Same(t, "priced.Digest()", priced.Digest(), "")
+	expect.That(t, `own.Digest() != ""`, own.Digest() != "")
+	expect.That(t, "own.Digest() != both.Digest()", own.Digest() != both.Digest())
+	expect.Same(t, "read(t, steps).Digest()", read(t, steps).Digest(), own.Digest())
 	if priced.Prices == nil || none.Prices != nil {
 		t.Error("the prices are not where they should be")
 	}
@@ -52,13 +54,15 @@ func TestBadMeans(t *testing.T) {
 		{[]string{strings.Replace(steps, "desk", "sea", 1)}, `"sea"`},
 	}
 	for _, tt := range tests {
-		var docs []means.Document
-		for i, s := range tt.docs {
-			docs = append(docs, means.Document{Name: string(rune('a' + i)), Text: []byte(s)})
-		}
-		if _, err := means.Read(docs...); err == nil || !strings.Contains(err.Error(), tt.want) {
-			t.Errorf("%q: %v, want %s", tt.docs, err, tt.want)
-		}
+		t.Run(tt.want, func(t *testing.T) {
+			var docs []means.Document
+			for i, s := range tt.docs {
+				docs = append(docs, means.Document{Name: string(rune('a' + i)), Text: []byte(s)})
+			}
+			if _, err := means.Read(docs...); err == nil || !strings.Contains(err.Error(), tt.want) {
+				t.Errorf("%q: %v, want %s", tt.docs, err, tt.want)
+			}
+		})
 	}
 }
 

@@ -39,9 +39,11 @@ func TestCalled(t *testing.T) {
 		{"The Counterfoil", "Counterfoil", false},
 	}
 	for _, tt := range tests {
-		if got := need.Called(tt.title, tt.name); got != tt.want {
-			t.Errorf("%q is called %q: %v", tt.title, tt.name, got)
-		}
+		t.Run(tt.title, func(t *testing.T) {
+			if got := need.Called(tt.title, tt.name); got != tt.want {
+				t.Errorf("%q is called %q: %v", tt.title, tt.name, got)
+			}
+		})
 	}
 }
 
@@ -63,9 +65,11 @@ func TestUnitsAreExact(t *testing.T) {
 		{fact.ProcessorMHz, "1 MHz", 1},
 		{fact.ProcessorMHz, "1 GHz", 1000},
 	} {
-		if v, right := need.Value(tt.id.Def(), tt.text); !v.Known() || v.Float() != tt.want {
-			t.Errorf("%s %s: %v (%s), want %v", tt.id, tt.text, v, right, tt.want)
-		}
+		t.Run(tt.text, func(t *testing.T) {
+			if v, right := need.Value(tt.id.Def(), tt.text); !v.Known() || v.Float() != tt.want {
+				t.Errorf("%s %s: %v (%s), want %v", tt.id, tt.text, v, right, tt.want)
+			}
+		})
 	}
 }
 

@@ -69,9 +69,11 @@ func TestBegins(t *testing.T) {
 		{"Lampwright-Viewer", "Lampwright", true}, {"Lampwrightü", "Lampwright", false},
 		{"Hawser VPN", "Hawser VPN", true}, {"Hawser", "Hawser VPN", false},
 	} {
-		if got := need.Begins(tt.title, tt.name); got != tt.want {
-			t.Errorf("%q begins with %q: %v", tt.title, tt.name, got)
-		}
+		t.Run(tt.title, func(t *testing.T) {
+			if got := need.Begins(tt.title, tt.name); got != tt.want {
+				t.Errorf("%q begins with %q: %v", tt.title, tt.name, got)
+			}
+		})
 	}
 }
 
@@ -129,9 +131,11 @@ func TestCompare(t *testing.T) {
 		return compile(t, s)
 	}
 	for _, tt := range tests {
-		if got := need.Compare(parse(tt.was), parse(tt.is)); got != tt.want {
-			t.Errorf("%s → %s: %s, want %s", tt.was, tt.is, got, tt.want)
-		}
+		t.Run(tt.was, func(t *testing.T) {
+			if got := need.Compare(parse(tt.was), parse(tt.is)); got != tt.want {
+				t.Errorf("%s → %s: %s, want %s", tt.was, tt.is, got, tt.want)
+			}
+		})
 	}
 }
 

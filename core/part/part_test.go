@@ -151,27 +151,29 @@ func TestExactParts(t *testing.T) {
 	}
 	rel := kept(t)
 	for _, tt := range tests {
-		d := sound()
-		tt.change(d)
-		res, err := check.Run(rel, fact.Read(d))
-		if err != nil {
-			t.Fatal(err)
-		}
-		v := remedy.Shipped().Solve(res, nil)
-		found := false
-		for i := range v.Plan {
-			if p := &v.Plan[i]; p.ID == tt.step {
-				found = true
-				list := part.Of(p, res.Facts)
-				if len(list) != 1 {
-					t.Errorf("%s: %d parts", tt.name, len(list))
-				} else if got := say.Part(&list[0]); got != tt.want {
-					t.Errorf("%s: %q, want %q", tt.name, got, tt.want)
+		t.Run(tt.name, func(t *testing.T) {
+			d := sound()
+			tt.change(d)
+			res, err := check.Run(rel, fact.Read(d))
+			if err != nil {
+				t.Fatal(err)
+			}
+			v := remedy.Shipped().Solve(res, nil)
+			found := false
+			for i := range v.Plan {
+				if p := &v.Plan[i]; p.ID == tt.step {
+					found = true
+					list := part.Of(p, res.Facts)
+					if len(list) != 1 {
+						t.Errorf("%s: %d parts", tt.name, len(list))
+					} else if got := say.Part(&list[0]); got != tt.want {
+						t.Errorf("%s: %q, want %q", tt.name, got, tt.want)
+					}
 				}
 			}
-		}
-		if !found {
-			t.Errorf("%s: the plan has no %s: %s %v", tt.name, tt.step, v.Disposition, v.NoRemedy)
-		}
+			if !found {
+				t.Errorf("%s: the plan has no %s: %s %v", tt.name, tt.step, v.Disposition, v.NoRemedy)
+			}
+		})
 	}
 }

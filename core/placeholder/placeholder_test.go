@@ -5,6 +5,7 @@ import (
 	"testing"
 
 	"rolltop.example/rolltop/core/placeholder"
+	"rolltop.example/rolltop/internal/expect"
 )
 
 func TestText(t *testing.T) {
@@ -32,10 +33,10 @@ func TestUUID(t *testing.T) {
 		}
 	}
 	const one = "4c4c4544-0042-3510-8052-b4c04f4e3132"
-	if got := placeholder.UUID(strings.ToUpper(one)); got != one || placeholder.Swap(placeholder.Swap(one)) != one ||
-		placeholder.Swap("x") != "x" {
-		t.Errorf("%q", got)
-	}
+	got := placeholder.UUID(strings.ToUpper(one))
+	expect.Same(t, "got", got, one)
+	expect.Same(t, "placeholder.Swap(placeholder.Swap(one))", placeholder.Swap(placeholder.Swap(one)), one)
+	expect.Same(t, `placeholder.Swap("x")`, placeholder.Swap("x"), "x")
 }
 
 // A placeholder is the same as nothing, and contradicts nothing.
@@ -48,11 +49,13 @@ func TestPlaceholdersAreNeverMatched(t *testing.T) {
 		{"To be filled by O.E.M.", "To be filled by O.E.M.", false, false},
 		{"Default string", "TW1", false, false}, {"", "", false, false}, {"", "TW1", false, false},
 	} {
-		if got := placeholder.Same(tt.a, tt.b, placeholder.Text); got != tt.same {
-			t.Errorf("%q and %q are the same: %v", tt.a, tt.b, got)
-		}
-		if got := placeholder.Differ(tt.a, tt.b, placeholder.Text); got != tt.differ {
-			t.Errorf("%q and %q differ: %v", tt.a, tt.b, got)
-		}
+		t.Run(tt.a, func(t *testing.T) {
+			if got := placeholder.Same(tt.a, tt.b, placeholder.Text); got != tt.same {
+				t.Errorf("%q and %q are the same: %v", tt.a, tt.b, got)
+			}
+			if got := placeholder.Differ(tt.a, tt.b, placeholder.Text); got != tt.differ {
+				t.Errorf("%q and %q differ: %v", tt.a, tt.b, got)
+			}
+		})
 	}
 }

@@ -6,6 +6,7 @@ import (
 
 	"rolltop.example/rolltop/core/part"
 	"rolltop.example/rolltop/core/price"
+	"rolltop.example/rolltop/internal/expect"
 )
 
 const head = "format: rolltop-prices/1\ncurrency: EUR\nas_of: 2026-10-15\nprices:\n"
@@ -40,10 +41,11 @@ func TestPriceOfAPart(t *testing.T) {
 		{part.Part{Kind: part.TPM, Count: 1}, ""},
 	}
 	for _, tt := range tests {
-		got, ok := table.Of(&tt.part)
-		if ok != (tt.want != "") || ok && got.String() != tt.want {
-			t.Errorf("%+v costs %s %v, want %q", tt.part, got, ok, tt.want)
-		}
+		t.Run(tt.want, func(t *testing.T) {
+			got, ok := table.Of(&tt.part)
+			expect.Same(t, "ok", ok, (tt.want != ""))
+			expect.That(t, "!(ok && got.String() != tt.want)", !(ok && got.String() != tt.want))
+		})
 	}
 	if _, ok := (*price.Table)(nil).Of(&tests[0].part); ok {
 		t.Error("no table has a price")
@@ -73,9 +75,11 @@ func TestBadPrices(t *testing.T) {
 		{"format: rolltop-steps/1\nprices: []", "rolltop-prices/1"},
 	}
 	for _, tt := range tests {
-		if _, err := price.Read("prices", []byte(tt.src)); err == nil || !strings.Contains(err.Error(), tt.want) {
-			t.Errorf("%s: %v, want %s", tt.src, err, tt.want)
-		}
+		t.Run(tt.src, func(t *testing.T) {
+			if _, err := price.Read("prices", []byte(tt.src)); err == nil || !strings.Contains(err.Error(), tt.want) {
+				t.Errorf("%s: %v, want %s", tt.src, err, tt.want)
+			}
+		})
 	}
 }
 

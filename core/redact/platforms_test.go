@@ -12,6 +12,7 @@ import (
 	"rolltop.example/rolltop/core/decode/registry"
 	"rolltop.example/rolltop/core/decode/smbios"
 	"rolltop.example/rolltop/core/decode/windows"
+	"rolltop.example/rolltop/internal/expect"
 )
 
 // The same serial number is the same hash, wherever a capture has it from.
@@ -26,14 +27,17 @@ func TestFirmwareTablesOfBothSystems(t *testing.T) {
 	}.Tables()
 	linux := hidden("/sys/firmware/dmi/tables/DMI", table)
 	win := hidden(windows.Firmware, "\x00\x03\x03\x00"+craft.U32(uint32(len(table)))+table)
-	if win[8:] != linux || win[:4] != "\x00\x03\x03\x00" || strings.Contains(win, "TW1234567") {
-		t.Error("the two differ, or the serial number is there")
-	}
+	expect.Same(t, "win[8:]", win[8:], linux)
+	expect.Same(t, "win[:4]", win[:4], "\x00\x03\x03\x00")
+	expect.That(t, `!strings.Contains(win, "TW1234567")`, !strings.Contains(win, "TW1234567"))
 	list, err := smbios.Walk([]byte(linux))
-	if in := smbios.Describe(list, 0x0303); err != nil || in.System.Product != "Slipway 14" || in.System.Serial == "" ||
-		in.System.Serial == "TW1234567" || in.System.UUID == "71de0000-0000-4000-8000-000000000007" {
-		t.Errorf("%+v %v", in.System, err)
-	}
+	in := smbios.Describe(list, 0x0303)
+	expect.NoError(t, err)
+	expect.Same(t, "in.System.Product", in.System.Product, "Slipway 14")
+	expect.That(t, `in.System.Serial != ""`, in.System.Serial != "")
+	expect.That(t, `in.System.Serial != "TW1234567"`, in.System.Serial != "TW1234567")
+	expect.That(t, `in.System.UUID != "71de0000-0000-4000-8000-000000000007"`,
+		in.System.UUID != "71de0000-0000-4000-8000-000000000007")
 	if got := hidden(windows.Firmware, "\x00\x03"); got != "\x00\x03" {
 		t.Errorf("%q", got)
 	}
@@ -44,9 +48,10 @@ func TestComputerName(t *testing.T) {
 	raw := string(registry.Encode(registry.Value{Type: registry.Text, Data: []byte(craft.Wide("GULL-014"))}))
 	v, err := registry.Parse([]byte(hidden(source, raw)))
 	name, ok := v.Text()
-	if err != nil || !ok || len(name) != 16 || strings.Contains(name, "GULL") {
-		t.Errorf("%q %v", name, err)
-	}
+	expect.NoError(t, err)
+	expect.That(t, "ok", ok)
+	expect.Same(t, "len(name)", len(name), 16)
+	expect.That(t, `!strings.Contains(name, "GULL")`, !strings.Contains(name, "GULL"))
 	if other := windows.View64.Value(windows.KeyVersion, "ProductName"); hidden(other, raw) != raw {
 		t.Error("another value was changed")
 	}
@@ -58,9 +63,10 @@ func TestComputerName(t *testing.T) {
 func TestBootEntriesOfWindows(t *testing.T) {
 	raw := craft.BootEntry("Lodestar Linux", `\EFI\lodestar\loader.efi`, "71de0000-0000-4000-8000-000000000001")
 	got, err := efi.LoadOption([]byte(hidden(windows.Variable("Boot0001"), raw)))
-	if err != nil || got.Description != "Lodestar Linux" || got.Partition == "71de0000-0000-4000-8000-000000000001" {
-		t.Errorf("%+v %v", got, err)
-	}
+	expect.NoError(t, err)
+	expect.Same(t, "got.Description", got.Description, "Lodestar Linux")
+	expect.That(t, `got.Partition != "71de0000-0000-4000-8000-000000000001"`,
+		got.Partition != "71de0000-0000-4000-8000-000000000001")
 	order := craft.U32(7) + craft.U16(1)
 	if hidden(windows.Variable("BootOrder"), order) != order {
 		t.Error("the order names nobody")

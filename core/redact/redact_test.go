@@ -10,6 +10,7 @@ import (
 	"rolltop.example/rolltop/core/decode/craft"
 	"rolltop.example/rolltop/core/decode/partition"
 	"rolltop.example/rolltop/core/redact"
+	"rolltop.example/rolltop/internal/expect"
 )
 
 var key = []byte("a key for the tests")
@@ -38,9 +39,11 @@ func TestRedact(t *testing.T) {
 		{"/sys/block/dm-1/dm/uuid", "LVM-abcdef", "LVM-"},
 	}
 	for _, tt := range tests {
-		if got := hidden(tt.source, tt.raw); got != tt.want {
-			t.Errorf("%s: %q, want %q", tt.source, got, tt.want)
-		}
+		t.Run(tt.source, func(t *testing.T) {
+			if got := hidden(tt.source, tt.raw); got != tt.want {
+				t.Errorf("%s: %q, want %q", tt.source, got, tt.want)
+			}
+		})
 	}
 	for _, source := range []string{
 		"/proc/sys/kernel/hostname", "/sys/class/dmi/id/product_serial", "/sys/class/dmi/id/product_uuid",
@@ -68,15 +71,16 @@ func TestRedactedSectorsStillRead(t *testing.T) {
 	copy(disk, bytes.Repeat([]byte{0xAB}, 446))
 	copy(disk[1024+56:], "S\x00e\x00c\x00r\x00e\x00t\x00")
 	got := redact.Capture(one("sectors:/dev/sda", disk), key).Records[0].Raw
-	if bytes.Contains(got, []byte(craft.GUID("01020304-0506-0708-090a-0b0c0d0e0f10"))) ||
-		bytes.Contains(got, []byte("S\x00e\x00c")) ||
-		bytes.Contains(got[:440], []byte{0xAB, 0xAB, 0xAB, 0xAB, 0xAB, 0xAB, 0xAB, 0xAB, 0xAB}) {
-		t.Error("what names the disk is still there")
-	}
+	expect.That(t, `!bytes.Contains(got, []byte(craft.GUID("01020304-0506-0708-090a-0b0c0d0e0f10")))`,
+		!bytes.Contains(got, []byte(craft.GUID("01020304-0506-0708-090a-0b0c0d0e0f10"))))
+	expect.That(t, `!bytes.Contains(got, []byte("S\x00e\x00c"))`, !bytes.Contains(got, []byte("S\x00e\x00c")))
+	expect.That(t, "!bytes.Contains(got[:440], []byte{0xAB, 0xAB, 0xAB, 0xAB, 0xAB, 0xAB, 0xAB, 0xAB, 0xAB})",
+		!bytes.Contains(got[:440], []byte{0xAB, 0xAB, 0xAB, 0xAB, 0xAB, 0xAB, 0xAB, 0xAB, 0xAB}))
 	table, err := partition.Decode(got, 512)
-	if err != nil || table.Style != partition.GPT || table.Damaged || len(table.Parts) != 1 {
-		t.Errorf("%+v %v", table, err)
-	}
+	expect.NoError(t, err)
+	expect.Same(t, "table.Style", table.Style, partition.GPT)
+	expect.That(t, "!table.Damaged", !table.Damaged)
+	expect.Same(t, "len(table.Parts)", len(table.Parts), 1)
 }
 
 // A table that was damaged is damaged afterwards.

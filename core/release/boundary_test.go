@@ -8,6 +8,7 @@ import (
 	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/core/need"
 	"rolltop.example/rolltop/core/release"
+	"rolltop.example/rolltop/internal/expect"
 )
 
 func installed(platform, name, version string) *fact.Facts {
@@ -47,13 +48,15 @@ func TestRunsOn(t *testing.T) {
 		{"", "", "Skerry 13", "", release.NotInstalled},
 	}
 	for _, tt := range tests {
-		rel, err := release.Read("r", []byte(head+tt.more+upgrade+one), nil)
-		if err != nil {
-			t.Fatal(err)
-		}
-		if got := rel.RunsOn(installed(tt.platform, tt.name, tt.version)); got != tt.want {
-			t.Errorf("%s%q %q %q: %d, want %d", tt.more, tt.platform, tt.name, tt.version, got, tt.want)
-		}
+		t.Run(tt.more, func(t *testing.T) {
+			rel, err := release.Read("r", []byte(head+tt.more+upgrade+one), nil)
+			if err != nil {
+				t.Fatal(err)
+			}
+			if got := rel.RunsOn(installed(tt.platform, tt.name, tt.version)); got != tt.want {
+				t.Errorf("%s%q %q %q: %d, want %d", tt.more, tt.platform, tt.name, tt.version, got, tt.want)
+			}
+		})
 	}
 	for _, version := range []string{"v12", "twelve", ":"} {
 		_, err := release.Read("r", []byte(head+"version: \""+version+"\"\n"+one), nil)
@@ -87,13 +90,15 @@ interim: [{id: skerry-11, name: Skerry 11}]
 		{"windows", "9", "reinstall reinstall"}, // as that edition's way, or as no way fits
 		{"linux", "", "reinstall"},
 	} {
-		var ways []string
-		for _, p := range rel.PathsFrom(installed(tt.platform, "", tt.version)) {
-			ways = append(ways, p.Way)
-		}
-		if got := strings.Join(ways, " "); got != tt.want {
-			t.Errorf("%s %q: %s, want %s", tt.platform, tt.version, got, tt.want)
-		}
+		t.Run(tt.platform, func(t *testing.T) {
+			var ways []string
+			for _, p := range rel.PathsFrom(installed(tt.platform, "", tt.version)) {
+				ways = append(ways, p.Way)
+			}
+			if got := strings.Join(ways, " "); got != tt.want {
+				t.Errorf("%s %q: %s, want %s", tt.platform, tt.version, got, tt.want)
+			}
+		})
 	}
 	for id, want := range map[fact.ID]bool{
 		fact.OSPlatform:      true,
@@ -148,10 +153,12 @@ func TestSameBut(t *testing.T) {
 		{"another limit", interim + strings.Replace(one, "at_least: 2", "at_least: 3", 1), false, true, true},
 		{"another way", strings.Replace(interim, "windows", "linux", 1) + one, true, false, false},
 	} {
-		same, all := is.SameBut(read(tt.other))
-		if same["cores"] != tt.cores || same["way"] != tt.way || all != tt.whole {
-			t.Errorf("%s: %v, %v", tt.name, same, all)
-		}
+		t.Run(tt.name, func(t *testing.T) {
+			same, all := is.SameBut(read(tt.other))
+			expect.Same(t, `same["cores"]`, same["cores"], tt.cores)
+			expect.Same(t, `same["way"]`, same["way"], tt.way)
+			expect.Same(t, "all", all, tt.whole)
+		})
 	}
 }
 
@@ -166,7 +173,8 @@ func TestWithoutPackages(t *testing.T) {
 		d.EditionTruth != need.True {
 		t.Errorf("%+v", d)
 	}
-	if b, err := release.Unpack("empty", nil); err != nil || len(b.Document) != 0 || len(b.Files) != 0 {
-		t.Errorf("%+v %v", b, err)
-	}
+	b, err := release.Unpack("empty", nil)
+	expect.NoError(t, err)
+	expect.Same(t, "len(b.Document)", len(b.Document), 0)
+	expect.Same(t, "len(b.Files)", len(b.Files), 0)
 }

@@ -14,6 +14,7 @@ import (
 	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/core/need"
 	"rolltop.example/rolltop/core/release"
+	"rolltop.example/rolltop/internal/expect"
 )
 
 const sum = "5f1c3a8e0b7d49262c8d51f3a6e9b4700d1e2f3a4b5c6d7e8f90a1b2c3d4e5f6"
@@ -179,14 +180,14 @@ func TestBundle(t *testing.T) {
 		t.Fatal(err)
 	}
 	b, err := release.Read("skerry-12.yaml", src, coretest.Beside)
-	if err != nil || len(a.Lists[0].Rows) != 58 || len(b.Lists[0].Rows) != 58 {
-		t.Errorf("%v: %d and %d rows", err, len(a.Lists[0].Rows), len(b.Lists[0].Rows))
-	}
+	expect.NoError(t, err)
+	expect.Same(t, "len(a.Lists[0].Rows)", len(a.Lists[0].Rows), 58)
+	expect.Same(t, "len(b.Lists[0].Rows)", len(b.Lists[0].Rows), 58)
 	parts, err := release.Unpack("packed", packed)
-	if err != nil || string(parts.Document) != string(src) || len(parts.Files) != 1 ||
-		parts.Files[0].Name != "skerry-12-processors.csv" {
-		t.Errorf("the bundle does not hold what went in: %v", err)
-	}
+	expect.NoError(t, err)
+	expect.Same(t, "string(parts.Document)", string(parts.Document), string(src))
+	expect.Same(t, "len(parts.Files)", len(parts.Files), 1)
+	expect.Same(t, "parts.Files[0].Name", parts.Files[0].Name, "skerry-12-processors.csv")
 	if again, err := release.Pack("packed", packed, nil); err != nil || string(again) != string(packed) {
 		t.Errorf("a bundle is packed again: %v", err)
 	}
@@ -224,13 +225,15 @@ func TestJudgeOfTitles(t *testing.T) {
 		{"Hawser VPN", "Another", "2.0", "not known"}, {"Hawser", "", "", "fine"}, {"Hawsers", "", "2", "not known"},
 		{"Tidebook", "", "4", "not known"},
 	} {
-		got := "not known"
-		if v := release.Judge(rel.Known, text(tt.name), text(tt.publisher), text(tt.version)); v != nil {
-			got = v.Is
-		}
-		if got != tt.want {
-			t.Errorf("%+v: %s", tt, got)
-		}
+		t.Run(tt.name, func(t *testing.T) {
+			got := "not known"
+			if v := release.Judge(rel.Known, text(tt.name), text(tt.publisher), text(tt.version)); v != nil {
+				got = v.Is
+			}
+			if got != tt.want {
+				t.Errorf("%+v: %s", tt, got)
+			}
+		})
 	}
 	if got := strings.Join(rel.Names, ", "); got != "Hawser, Hawser VPN" {
 		t.Errorf("titles that matter: %s", got)
@@ -269,9 +272,9 @@ func TestCompareRevisions(t *testing.T) {
 		}
 	}
 	lists := release.CompareLists(was, is)
-	if len(lists) != 1 || len(lists[0].Came) != 54 || len(lists[0].Went) != 0 {
-		t.Errorf("%+v", lists)
-	}
+	expect.Same(t, "len(lists)", len(lists), 1)
+	expect.Same(t, "len(lists[0].Came)", len(lists[0].Came), 54)
+	expect.Same(t, "len(lists[0].Went)", len(lists[0].Went), 0)
 	if back := release.Compare(is, was); len(back) != 7 || release.Compare(is, is) != nil {
 		t.Errorf("the other way round: %d", len(back))
 	}

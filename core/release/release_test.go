@@ -1,6 +1,7 @@
 package release_test
 
 import (
+	"fmt"
 	"os"
 	"strings"
 	"testing"
@@ -10,6 +11,7 @@ import (
 	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/core/need"
 	"rolltop.example/rolltop/core/release"
+	"rolltop.example/rolltop/internal/expect"
 )
 
 const head = `format: rolltop-release/1
@@ -95,9 +97,11 @@ func TestWaivable(t *testing.T) {
 		{release.Requirement{Consequence: "installer-refuses", AskedBy: release.House}, true},
 	}
 	for _, tt := range tests {
-		if got := tt.q.Waivable(); got != tt.want {
-			t.Errorf("%+v: %v", tt.q, got)
-		}
+		t.Run(fmt.Sprint(tt.q), func(t *testing.T) {
+			if got := tt.q.Waivable(); got != tt.want {
+				t.Errorf("%+v: %v", tt.q, got)
+			}
+		})
 	}
 }
 
@@ -128,19 +132,22 @@ interim: [{id: skerry-11, name: Skerry 11}]
 		{"", "", "", release.InPlace, "", need.Unknown},
 	}
 	for _, tt := range tests {
-		f := fact.Read(&inventory.Document{})
-		for id, v := range map[fact.ID]string{
-			fact.OSPlatform:     tt.platform,
-			fact.OSVersion:      tt.version,
-			fact.OSArchitecture: tt.arch,
-		} {
-			if v != "" {
-				f.Set(id, fact.Of(id.Def().Kind, v), "")
+		t.Run(tt.platform, func(t *testing.T) {
+			f := fact.Read(&inventory.Document{})
+			for id, v := range map[fact.ID]string{
+				fact.OSPlatform:     tt.platform,
+				fact.OSVersion:      tt.version,
+				fact.OSArchitecture: tt.arch,
+			} {
+				if v != "" {
+					f.Set(id, fact.Of(id.Def().Kind, v), "")
+				}
 			}
-		}
-		if p := rel.PathFrom(f); p.Way != tt.way || p.Through() != tt.through || p.Truth != tt.truth {
-			t.Errorf("%q %q %q: %+v, want %s %s %s", tt.platform, tt.version, tt.arch, p, tt.way, tt.through, tt.truth)
-		}
+			p := rel.PathFrom(f)
+			expect.Same(t, "p.Way", p.Way, tt.way)
+			expect.Same(t, "p.Through()", p.Through(), tt.through)
+			expect.Same(t, "p.Truth", p.Truth, tt.truth)
+		})
 	}
 }
 
@@ -155,12 +162,14 @@ func TestSupportEnds(t *testing.T) {
 	for _, tt := range []struct{ name, edition, want string }{
 		{"Skerry 11", "Office", "2027-04-13"}, {"skerry 11", "harbour", "2028-04-13"}, {"Skerry 9", "", ""},
 	} {
-		got := ""
-		if s := rel.SupportEnds(tt.name, tt.edition); s != nil {
-			got = s.Ends.Format("2006-01-02")
-		}
-		if got != tt.want {
-			t.Errorf("%s %s: %s, want %q", tt.name, tt.edition, got, tt.want)
-		}
+		t.Run(tt.name, func(t *testing.T) {
+			got := ""
+			if s := rel.SupportEnds(tt.name, tt.edition); s != nil {
+				got = s.Ends.Format("2006-01-02")
+			}
+			if got != tt.want {
+				t.Errorf("%s %s: %s, want %q", tt.name, tt.edition, got, tt.want)
+			}
+		})
 	}
 }

@@ -67,10 +67,12 @@ func TestBadSteps(t *testing.T) {
 			"the steps pull each other: a → b → a"},
 	}
 	for _, tt := range tests {
-		if _, err := Read("steps", []byte("format: rolltop-steps/1\nsteps: ["+tt.step+"]")); err == nil ||
-			!strings.Contains(err.Error(), tt.want) {
-			t.Errorf("%s: %v, want %s", tt.step, err, tt.want)
-		}
+		t.Run(tt.step, func(t *testing.T) {
+			if _, err := Read("steps", []byte("format: rolltop-steps/1\nsteps: ["+tt.step+"]")); err == nil ||
+				!strings.Contains(err.Error(), tt.want) {
+				t.Errorf("%s: %v, want %s", tt.step, err, tt.want)
+			}
+		})
 	}
 	if _, err := Read("steps", []byte("format: rolltop-guides/1\nsteps: []")); err == nil {
 		t.Error("a document of another format is taken")

@@ -70,10 +70,12 @@ func TestUnsafeOwnStepsAreRefused(t *testing.T) {
 			"the steps wait for each other: "},
 	}
 	for _, tt := range tests {
-		if _, err := Read("steps", []byte("format: rolltop-steps/1\nsteps: ["+tt.step+"]")); err == nil ||
-			!strings.Contains(err.Error(), tt.want) {
-			t.Errorf("%s: %v, want %s", tt.name, err, tt.want)
-		}
+		t.Run(tt.name, func(t *testing.T) {
+			if _, err := Read("steps", []byte("format: rolltop-steps/1\nsteps: ["+tt.step+"]")); err == nil ||
+				!strings.Contains(err.Error(), tt.want) {
+				t.Errorf("%s: %v, want %s", tt.name, err, tt.want)
+			}
+		})
 	}
 	fine := "{id: a, title: A, " + class +
 		"disturbs: [firmware], effect: {tpm.state: ready}, seen: {fact: tpm.state, equals: ready}, unseen: {fact: " +
@@ -115,20 +117,23 @@ func TestStarts(t *testing.T) {
 		{"legacy", "gpt", "", "inactive", false}, {"legacy", "mbr", "", "on", false}, {"", "gpt", "false", "", true},
 		{"uefi", "", "", "", true},
 	} {
-		for _, id := range []fact.ID{fact.BootStyle, fact.DiskStyle} {
-			f := &fact.Facts{}
-			for id, word := range map[fact.ID]string{fact.BootMode: tt.mode, id: tt.style, fact.SecureBoot: tt.secure} {
-				if word != "" {
-					f.Set(id, fact.Of(fact.Word, word), "")
+		t.Run(tt.mode, func(t *testing.T) {
+			for _, id := range []fact.ID{fact.BootStyle, fact.DiskStyle} {
+				f := &fact.Facts{}
+				words := map[fact.ID]string{fact.BootMode: tt.mode, id: tt.style, fact.SecureBoot: tt.secure}
+				for id, word := range words {
+					if word != "" {
+						f.Set(id, fact.Of(fact.Word, word), "")
+					}
+				}
+				if tt.loader != "" {
+					f.Set(fact.ESPLoader, fact.Truth(tt.loader == "true"), "")
+				}
+				if got := Starts(f); got != tt.want {
+					t.Errorf("%+v by %s: %v", tt, id, got)
 				}
 			}
-			if tt.loader != "" {
-				f.Set(fact.ESPLoader, fact.Truth(tt.loader == "true"), "")
-			}
-			if got := Starts(f); got != tt.want {
-				t.Errorf("%+v by %s: %v", tt, id, got)
-			}
-		}
+		})
 	}
 }
 
@@ -238,11 +243,13 @@ func TestStepsAreConfirmedByWhatTheyChange(t *testing.T) {
 		{"resume-encryption", fact.EncryptionState, "paused", need.False},
 		{"resume-encryption", fact.EncryptionState, "off", need.Unknown},
 	} {
-		f := &fact.Facts{}
-		f.Set(tt.id, fact.Of(fact.Word, tt.word), "")
-		if got := Shipped().Find(tt.step).Shown(f); got != tt.want {
-			t.Errorf("%s, with %s %s: %v, want %v", tt.step, tt.id, tt.word, got, tt.want)
-		}
+		t.Run(tt.step, func(t *testing.T) {
+			f := &fact.Facts{}
+			f.Set(tt.id, fact.Of(fact.Word, tt.word), "")
+			if got := Shipped().Find(tt.step).Shown(f); got != tt.want {
+				t.Errorf("%s, with %s %s: %v, want %v", tt.step, tt.id, tt.word, got, tt.want)
+			}
+		})
 	}
 	f := &fact.Facts{}
 	f.Set(fact.TPMState, fact.Of(fact.Word, "ready"), "")

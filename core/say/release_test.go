@@ -10,6 +10,7 @@ import (
 	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/core/release"
 	"rolltop.example/rolltop/core/say"
+	"rolltop.example/rolltop/internal/expect"
 )
 
 // Everything that a document says beside its requirements becomes a sentence
@@ -93,17 +94,18 @@ func TestDifference(t *testing.T) {
 			t.Errorf("%+v", l)
 		}
 	}
-	if count[say.Tightened] != 1 || count[say.Eased] != 1 || count[say.Removed] != 2 || count[say.Added] < 20 {
-		t.Errorf("%v", count)
-	}
+	expect.Same(t, "count[say.Tightened]", count[say.Tightened], 1)
+	expect.Same(t, "count[say.Eased]", count[say.Eased], 1)
+	expect.Same(t, "count[say.Removed]", count[say.Removed], 2)
+	expect.That(t, "count[say.Added] >= 20", count[say.Added] >= 20)
 	back := map[string]int{}
 	for _, l := range say.Difference(is, was) {
 		back[l.Kind]++
 	}
-	if back[say.Added] != count[say.Removed] || back[say.Eased] != count[say.Tightened] ||
-		back[say.Removed] != count[say.Added] || back[say.Tightened] != count[say.Eased] {
-		t.Errorf("turned round: %v, there: %v", back, count)
-	}
+	expect.Same(t, "back[say.Added]", back[say.Added], count[say.Removed])
+	expect.Same(t, "back[say.Eased]", back[say.Eased], count[say.Tightened])
+	expect.Same(t, "back[say.Removed]", back[say.Removed], count[say.Added])
+	expect.Same(t, "back[say.Tightened]", back[say.Tightened], count[say.Eased])
 	if same := say.Difference(is, is); len(same) != 0 {
 		t.Errorf("a release differs from itself: %v", same)
 	}
@@ -152,8 +154,10 @@ func TestWhatStandsBeside(t *testing.T) {
 		{release.Offer{Known: true, Now: true, From: now, To: "every machine"},
 			"Skerry 12 is offered to every machine since 23 November 2026."},
 	} {
-		if got := say.Offer(tt.o, "Skerry 12"); got != tt.want {
-			t.Errorf("%q, want %q", got, tt.want)
-		}
+		t.Run(tt.want, func(t *testing.T) {
+			if got := say.Offer(tt.o, "Skerry 12"); got != tt.want {
+				t.Errorf("%q, want %q", got, tt.want)
+			}
+		})
 	}
 }

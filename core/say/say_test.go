@@ -25,9 +25,11 @@ func TestAmount(t *testing.T) {
 		{fact.Percent, 40, "40 %"}, {fact.NoUnit, 4, "4"}, {fact.Bits, 64, "64 bit"},
 	}
 	for _, tt := range tests {
-		if got := say.Amount(tt.unit, tt.x); got != tt.want {
-			t.Errorf("%v is said as %q, want %q", tt.x, got, tt.want)
-		}
+		t.Run(tt.want, func(t *testing.T) {
+			if got := say.Amount(tt.unit, tt.x); got != tt.want {
+				t.Errorf("%v is said as %q, want %q", tt.x, got, tt.want)
+			}
+		})
 	}
 }
 
@@ -50,18 +52,20 @@ func TestNeedSentences(t *testing.T) {
 		{"{not: {fact: storage.boot.dynamic, equals: true}}", "boot disk is dynamic: no"},
 	}
 	for _, tt := range tests {
-		var d need.Document
-		if err := doc.Decode("need", []byte(tt.src), &d); err != nil {
-			t.Fatal(err)
-		}
-		r := &doc.Report{}
-		n := need.Compile(&d, map[string]*list.List{}, r)
-		if err := r.Err(); err != nil {
-			t.Fatal(err)
-		}
-		if got := say.Need(n); got != tt.want {
-			t.Errorf("%s\n is said as %q\n want       %q", tt.src, got, tt.want)
-		}
+		t.Run(tt.src, func(t *testing.T) {
+			var d need.Document
+			if err := doc.Decode("need", []byte(tt.src), &d); err != nil {
+				t.Fatal(err)
+			}
+			r := &doc.Report{}
+			n := need.Compile(&d, map[string]*list.List{}, r)
+			if err := r.Err(); err != nil {
+				t.Fatal(err)
+			}
+			if got := say.Need(n); got != tt.want {
+				t.Errorf("%s\n is said as %q\n want       %q", tt.src, got, tt.want)
+			}
+		})
 	}
 }
 
@@ -151,8 +155,8 @@ func TestMacHasNoRowsOfAPC(t *testing.T) {
 // all is said with what is known of it.
 func TestWhatIsKnownInPart(t *testing.T) {
 	d := &inventory.Document{}
-	d.Storage.Boot.Disk = inventory.Some("disk 0")
-	d.Storage.System.Members = []inventory.Member{{Disk: inventory.Some("disk 0")}, {Disk: inventory.Some("disk 1")}}
+	d.Storage.Boot.Disk = some("disk 0")
+	d.Storage.System.Members = []inventory.Member{{Disk: some("disk 0")}, {Disk: some("disk 1")}}
 	d.Storage.OtherSystems = []string{"Lodestar Linux"}
 	d.AddGap("storage.other_systems", inventory.NotOffered, "only the boot entries were looked in", "")
 	for _, l := range say.Overview(d) {

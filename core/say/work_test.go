@@ -1,6 +1,7 @@
 package say_test
 
 import (
+	"fmt"
 	"strings"
 	"testing"
 	"time"
@@ -24,9 +25,11 @@ func TestHours(t *testing.T) {
 		{12 * 60, 28 * 60, "12 to 28 hours"},
 		{1_200_000, 1_800_000, "20,000 to 30,000 hours"},
 	} {
-		if got := say.Hours(remedy.Minutes{Least: tt.least, Most: tt.most}); got != tt.want {
-			t.Errorf("%d to %d: %q, want %q", tt.least, tt.most, got, tt.want)
-		}
+		t.Run(tt.want, func(t *testing.T) {
+			if got := say.Hours(remedy.Minutes{Least: tt.least, Most: tt.most}); got != tt.want {
+				t.Errorf("%d to %d: %q, want %q", tt.least, tt.most, got, tt.want)
+			}
+		})
 	}
 }
 
@@ -44,25 +47,27 @@ func TestMessage(t *testing.T) {
 		{[]string{"One."}, []string{"Nothing to do."}, 2, []string{"restarts twice"}, []string{"Nothing to do"}, 3},
 		{[]string{"One."}, nil, 5, []string{"restarts 5 times"}, nil, 3},
 	} {
-		subject, text := say.Message("GULL-014", "Skerry 12", tt.plain, tt.tells, remedy.Minutes{Least: 25, Most: 40},
-			tt.restarts)
-		if subject != "Your computer GULL-014 is prepared for Skerry 12" {
-			t.Errorf("the subject is %q", subject)
-		}
-		all := strings.Join(text, "\n")
-		if len(text) != tt.paragraphs || !strings.Contains(text[len(text)-1], "save your work") {
-			t.Errorf("%d paragraphs, want %d: %q", len(text), tt.paragraphs, all)
-		}
-		for _, s := range tt.has {
-			if !strings.Contains(all, s) {
-				t.Errorf("%q is not in %q", s, all)
+		t.Run(fmt.Sprint(tt.plain), func(t *testing.T) {
+			subject, text := say.Message("GULL-014", "Skerry 12", tt.plain, tt.tells,
+				remedy.Minutes{Least: 25, Most: 40}, tt.restarts)
+			if subject != "Your computer GULL-014 is prepared for Skerry 12" {
+				t.Errorf("the subject is %q", subject)
 			}
-		}
-		for _, s := range tt.lacks {
-			if strings.Contains(all, s) {
-				t.Errorf("%q is in %q", s, all)
+			all := strings.Join(text, "\n")
+			if len(text) != tt.paragraphs || !strings.Contains(text[len(text)-1], "save your work") {
+				t.Errorf("%d paragraphs, want %d: %q", len(text), tt.paragraphs, all)
 			}
-		}
+			for _, s := range tt.has {
+				if !strings.Contains(all, s) {
+					t.Errorf("%q is not in %q", s, all)
+				}
+			}
+			for _, s := range tt.lacks {
+				if strings.Contains(all, s) {
+					t.Errorf("%q is in %q", s, all)
+				}
+			}
+		})
 	}
 }
 
@@ -82,8 +87,10 @@ func TestDecision(t *testing.T) {
 		{decision.Decision{Kind: decision.Later, Until: day(12, 24), Ended: day(11, 20), Reason: "season", By: "wren"},
 			"To be left alone until 23 December 2026, ended on 20 November 2026: Season. Decided by wren."},
 	} {
-		if got := say.Decision(&tt.d, "Memory", now); got != tt.want {
-			t.Errorf("%q\nwant %q", got, tt.want)
-		}
+		t.Run(tt.want, func(t *testing.T) {
+			if got := say.Decision(&tt.d, "Memory", now); got != tt.want {
+				t.Errorf("%q\nwant %q", got, tt.want)
+			}
+		})
 	}
 }

@@ -7,6 +7,7 @@ import (
 
 	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/core/sheet"
+	"rolltop.example/rolltop/internal/expect"
 )
 
 var now = time.Date(2026, 11, 23, 8, 0, 0, 0, time.UTC)
@@ -78,18 +79,23 @@ func TestRows(t *testing.T) {
 		t.Fatalf("%+v", r.Columns)
 	}
 	d := r.Rows[0].Document
-	if d == nil || d.Memory.Installed.Or(0) != 16<<30 || d.Storage.System.DiskBytes.Or(0) != 512e9 ||
-		d.Storage.System.FreeBytes.Or(0) != 100<<30 || d.Firmware.SecureBoot.Or("") != "on" ||
-		d.TPM.Version.Or("") != "2.0" ||
-		d.OS.Platform.Or("") != "windows" || !d.TakenAt.Equal(time.Date(2026, 11, 20, 0, 0, 0, 0, time.UTC)) ||
-		d.Sources["tpm.version"] != "assets.csv, column TPM version" {
-		t.Errorf("%+v %+v", r.Rows[0], d)
-	}
-	if d := r.Rows[1].Document; d == nil || len(r.Rows[1].Left) != 1 ||
-		!strings.Contains(r.Rows[1].Left[0], `"eight" is not a value of memory.installed_bytes`) ||
-		d.TPM.Version.Or("") != "" || !d.TakenAt.Equal(now) {
-		t.Errorf("%+v", r.Rows[1])
-	}
+	expect.That(t, "d != nil", d != nil)
+	expect.Same(t, "d.Memory.Installed.Or(0)", d.Memory.Installed.Or(0), 16<<30)
+	expect.Same(t, "d.Storage.System.DiskBytes.Or(0)", d.Storage.System.DiskBytes.Or(0), 512e9)
+	expect.Same(t, "d.Storage.System.FreeBytes.Or(0)", d.Storage.System.FreeBytes.Or(0), 100<<30)
+	expect.Same(t, `d.Firmware.SecureBoot.Or("")`, d.Firmware.SecureBoot.Or(""), "on")
+	expect.Same(t, `d.TPM.Version.Or("")`, d.TPM.Version.Or(""), "2.0")
+	expect.Same(t, `d.OS.Platform.Or("")`, d.OS.Platform.Or(""), "windows")
+	expect.That(t, "d.TakenAt.Equal(time.Date(2026, 11, 20, 0, 0, 0, 0, time.UTC))",
+		d.TakenAt.Equal(time.Date(2026, 11, 20, 0, 0, 0, 0, time.UTC)))
+	expect.Same(t, `d.Sources["tpm.version"]`, d.Sources["tpm.version"], "assets.csv, column TPM version")
+	d = r.Rows[1].Document
+	expect.That(t, "d != nil", d != nil)
+	expect.Same(t, "len(r.Rows[1].Left)", len(r.Rows[1].Left), 1)
+	expect.That(t, "strings.Contains(r.Rows[1].Left[0], `\"eight\" is not a value of memory.installed_bytes`)",
+		strings.Contains(r.Rows[1].Left[0], `"eight" is not a value of memory.installed_bytes`))
+	expect.Same(t, `d.TPM.Version.Or("")`, d.TPM.Version.Or(""), "")
+	expect.That(t, "d.TakenAt.Equal(now)", d.TakenAt.Equal(now))
 	if g := r.Rows[1].Document.GapOf("tpm.version"); g != nil && g.Cause != inventory.NotAsked {
 		t.Errorf("%+v", g)
 	}
@@ -113,30 +119,32 @@ func TestAmounts(t *testing.T) {
 		{"16 gb", "MB", 16e9}, {"16 GHz", "GB", -1}, {"-1", "GB", -1}, {"lots", "GB", -1}, {"", "GB", 0},
 		{"1e30", "GB", -1},
 	} {
-		r, err := sheet.Sheet([]string{"Name", "memory.installed_bytes"}, [][]string{{"A", c.cell}},
-			sheet.Options{
-				Name:    "f",
-				TakenAt: now,
-				Columns: map[string]sheet.Choice{
-					"memory.installed_bytes": {Fact: "memory.installed_bytes", Unit: c.unit},
-				},
-				Fixed: map[string]string{"os.platform": "windows"},
-			})
-		if err != nil {
-			t.Fatal(err)
-		}
-		if r.Rows == nil || r.Rows[0].Document == nil {
-			t.Errorf("%q in %s: %+v", c.cell, c.unit, r)
-			continue
-		}
-		got, known := r.Rows[0].Document.Memory.Installed.Get()
-		if c.want <= 0 {
-			if known {
-				t.Errorf("%q in %s: %d", c.cell, c.unit, got)
+		t.Run(c.cell, func(t *testing.T) {
+			r, err := sheet.Sheet([]string{"Name", "memory.installed_bytes"}, [][]string{{"A", c.cell}},
+				sheet.Options{
+					Name:    "f",
+					TakenAt: now,
+					Columns: map[string]sheet.Choice{
+						"memory.installed_bytes": {Fact: "memory.installed_bytes", Unit: c.unit},
+					},
+					Fixed: map[string]string{"os.platform": "windows"},
+				})
+			if err != nil {
+				t.Fatal(err)
 			}
-		} else if got != c.want {
-			t.Errorf("%q in %s: %d, want %d", c.cell, c.unit, got, c.want)
-		}
+			if r.Rows == nil || r.Rows[0].Document == nil {
+				t.Errorf("%q in %s: %+v", c.cell, c.unit, r)
+				return
+			}
+			got, known := r.Rows[0].Document.Memory.Installed.Get()
+			if c.want <= 0 {
+				if known {
+					t.Errorf("%q in %s: %d", c.cell, c.unit, got)
+				}
+			} else if got != c.want {
+				t.Errorf("%q in %s: %d, want %d", c.cell, c.unit, got, c.want)
+			}
+		})
 	}
 }
 
@@ -155,12 +163,13 @@ func TestRefusals(t *testing.T) {
 		}
 	}
 	// What no column says is asked together with the columns.
-	if r, err := sheet.Sheet(heads, rows,
-		sheet.Options{Columns: map[string]sheet.Choice{"Computer Name": {}, "Serial No.": {}}}); err != nil ||
-		len(r.Problems) != 2 || r.Settled() || r.Rows != nil {
-		t.Errorf("%+v %v", r, err)
-	}
-	r := read(t, map[string]sheet.Choice{"Maker": {Fact: "device.model"}})
+	r, err := sheet.Sheet(heads, rows,
+		sheet.Options{Columns: map[string]sheet.Choice{"Computer Name": {}, "Serial No.": {}}})
+	expect.NoError(t, err)
+	expect.Same(t, "len(r.Problems)", len(r.Problems), 2)
+	expect.That(t, "!r.Settled()", !r.Settled())
+	expect.That(t, "r.Rows == nil", r.Rows == nil)
+	r = read(t, map[string]sheet.Choice{"Maker": {Fact: "device.model"}})
 	if r.Columns[3].Problem == "" {
 		t.Error("two columns are one fact")
 	}
@@ -190,15 +199,17 @@ func TestPlaceholdersInColumns(t *testing.T) {
 		t.Fatal(err)
 	}
 	a := r.Rows[0].Document
-	if a == nil || a.Device.Serial.Or("") != "" || a.GapOf("device.serial") == nil ||
-		!strings.Contains(a.GapOf("device.serial").Detail, "To be filled by O.E.M.") {
-		t.Errorf("%+v", r.Rows[0])
-	}
+	expect.That(t, "a != nil", a != nil)
+	expect.Same(t, `a.Device.Serial.Or("")`, a.Device.Serial.Or(""), "")
+	expect.That(t, `a.GapOf("device.serial") != nil`, a.GapOf("device.serial") != nil)
+	expect.That(t, `strings.Contains(a.GapOf("device.serial").Detail, "To be filled by O.E.M.")`,
+		strings.Contains(a.GapOf("device.serial").Detail, "To be filled by O.E.M."))
 	if !strings.Contains(r.Rows[1].Problem, "names no machine") {
 		t.Errorf("%+v", r.Rows[1])
 	}
-	if b := r.Rows[2].Document; b == nil || b.Device.Serial.Or("") != "TW1000001" || b.GapOf("device.serial") != nil &&
-		b.GapOf("device.serial").Cause != inventory.NotAsked {
-		t.Errorf("%+v", r.Rows[2])
-	}
+	b := r.Rows[2].Document
+	expect.That(t, "b != nil", b != nil)
+	expect.Same(t, `b.Device.Serial.Or("")`, b.Device.Serial.Or(""), "TW1000001")
+	expect.That(t, `!(b.GapOf("device.serial") != nil && b.GapOf("device.serial").Cause != inventory.NotAsked)`,
+		!(b.GapOf("device.serial") != nil && b.GapOf("device.serial").Cause != inventory.NotAsked))
 }

@@ -11,6 +11,7 @@ import (
 	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/core/release"
 	"rolltop.example/rolltop/core/spec"
+	"rolltop.example/rolltop/internal/expect"
 )
 
 var now = time.Date(2026, 11, 23, 8, 0, 0, 0, time.UTC)
@@ -45,23 +46,25 @@ func TestPlannedMachine(t *testing.T) {
 		t.Fatal(err)
 	}
 	f := fact.Read(d)
-	if !f.Planned() || f.Class() != fact.PC || f.Value(fact.MemoryInstalled).Float() != 8<<30 ||
-		f.Value(fact.DiskBytes).Float() != 512e9 || !f.Is(fact.DiskKind, "ssd") ||
-		f.Get(fact.ProcessorCores).Source != "the specification" {
-		t.Errorf("%+v", d)
-	}
-	if g := f.Get(fact.FreeBytes).Gap; g == nil || g.Cause != inventory.NotAsked ||
-		g.Detail != "nothing is installed on it yet" {
-		t.Errorf("what is left out is not a gap: %+v", g)
-	}
+	expect.That(t, "f.Planned()", f.Planned())
+	expect.Same(t, "f.Class()", f.Class(), fact.PC)
+	expect.Same(t, "f.Value(fact.MemoryInstalled).Float()", f.Value(fact.MemoryInstalled).Float(), 8<<30)
+	expect.Same(t, "f.Value(fact.DiskBytes).Float()", f.Value(fact.DiskBytes).Float(), 512e9)
+	expect.That(t, `f.Is(fact.DiskKind, "ssd")`, f.Is(fact.DiskKind, "ssd"))
+	expect.Same(t, "f.Get(fact.ProcessorCores).Source", f.Get(fact.ProcessorCores).Source, "the specification")
+	g := f.Get(fact.FreeBytes).Gap
+	expect.That(t, "g != nil", g != nil)
+	expect.Same(t, "g.Cause", g.Cause, inventory.NotAsked)
+	expect.Same(t, "g.Detail", g.Detail, "nothing is installed on it yet")
 	a, err := assess.Run(coretest.Release(t, "skerry-12"), d)
 	if err != nil {
 		t.Fatal(err)
 	}
 	c := a.Document(now, "test")
-	if c.Disposition != "ready" || c.Route.Way != release.Reinstall || !c.Route.Known || c.Support != nil {
-		t.Errorf("%s by %+v: %s", c.Disposition, c.Route, c.Answer)
-	}
+	expect.Same(t, "c.Disposition", c.Disposition, "ready")
+	expect.Same(t, "c.Route.Way", c.Route.Way, release.Reinstall)
+	expect.That(t, "c.Route.Known", c.Route.Known)
+	expect.That(t, "c.Support == nil", c.Support == nil)
 	// Too little memory is a part; what is left out is unknown.
 	d, err = spec.Read("x", []byte(strings.NewReplacer("memory: 8 GiB", "memory: 4 GiB", "tpm: \"2.0\"\n",
 		"").Replace(counter)), now)
@@ -71,18 +74,19 @@ func TestPlannedMachine(t *testing.T) {
 	if a, err = assess.Run(coretest.Release(t, "skerry-12"), d); err != nil {
 		t.Fatal(err)
 	}
-	if c := a.Document(now, "test"); c.Disposition != "undetermined" || c.Counts.Fail != 1 ||
-		!strings.Contains(c.Answer, "one requirement is unknown: TPM 2.0 ready") {
-		t.Errorf("%s, %+v", c.Disposition, c.Counts)
-	}
+	c = a.Document(now, "test")
+	expect.Same(t, "c.Disposition", c.Disposition, "undetermined")
+	expect.Same(t, "c.Counts.Fail", c.Counts.Fail, 1)
+	expect.That(t, `strings.Contains(c.Answer, "one requirement is unknown: TPM 2.0 ready")`,
+		strings.Contains(c.Answer, "one requirement is unknown: TPM 2.0 ready"))
 }
 
 func TestPlannedMac(t *testing.T) {
 	d, err := spec.Read("x",
 		[]byte("format: rolltop-spec/1\nname: A\nclass: mac\nmodel_id: Foldbook10,1\nmemory: 16 GiB\n"), now)
-	if err != nil || fact.Read(d).Class() != fact.Mac || d.GapOf("tpm.state") != nil {
-		t.Errorf("%v %+v", err, d)
-	}
+	expect.NoError(t, err)
+	expect.Same(t, "fact.Read(d).Class()", fact.Read(d).Class(), fact.Mac)
+	expect.That(t, `d.GapOf("tpm.state") == nil`, d.GapOf("tpm.state") == nil)
 	if _, err := assess.Run(coretest.Release(t, "skerry-12"), d); err == nil ||
 		!strings.Contains(err.Error(), "is a Mac, and Skerry 12 installs on PCs only") {
 		t.Errorf("against a release of PCs: %v", err)
@@ -99,8 +103,10 @@ func TestBadSpecifications(t *testing.T) {
 		{"format: rolltop-spec/1\nname: A\nclass: pc\nfacts: {tpm.sate: ready}\n", `did you mean "tpm.state"?`},
 		{"format: rolltop-release/1\nname: A\nclass: pc\n", "is another kind of document"},
 	} {
-		if _, err := spec.Read("x", []byte(tt.src), now); err == nil || !strings.Contains(err.Error(), tt.want) {
-			t.Errorf("got %v, want %s", err, tt.want)
-		}
+		t.Run(tt.src, func(t *testing.T) {
+			if _, err := spec.Read("x", []byte(tt.src), now); err == nil || !strings.Contains(err.Error(), tt.want) {
+				t.Errorf("got %v, want %s", err, tt.want)
+			}
+		})
 	}
 }

@@ -9,6 +9,7 @@ import (
 	"rolltop.example/rolltop/core/fleet"
 	"rolltop.example/rolltop/core/remedy"
 	"rolltop.example/rolltop/core/wave"
+	"rolltop.example/rolltop/internal/expect"
 )
 
 var now = time.Date(2026, 11, 23, 9, 0, 0, 0, time.UTC)
@@ -74,12 +75,14 @@ func TestCheck(t *testing.T) {
 		{"the same machines", func(w *wave.Wave) { w.Rule = `place="East"` }, "may not overlap"},
 		{"the same machines later", func(w *wave.Wave) { w.Rule, w.Starts = `place="East"`, "2026-12-11" }, ""},
 	} {
-		w := good
-		tt.change(&w)
-		err := wave.Check(&w, others, dark, wave.On(now))
-		if tt.want == "" && err != nil || tt.want != "" && (err == nil || !strings.Contains(err.Error(), tt.want)) {
-			t.Errorf("%s: %v, want %q", tt.name, err, tt.want)
-		}
+		t.Run(tt.name, func(t *testing.T) {
+			w := good
+			tt.change(&w)
+			err := wave.Check(&w, others, dark, wave.On(now))
+			expect.That(t, `!(tt.want == "" && err != nil)`, !(tt.want == "" && err != nil))
+			expect.That(t, `!(tt.want != "" && (err == nil || !strings.Contains(err.Error(), tt.want)))`,
+				!(tt.want != "" && (err == nil || !strings.Contains(err.Error(), tt.want))))
+		})
 	}
 	if _, err := wave.ReadDay("1.12.2026"); err == nil || !strings.Contains(err.Error(), "2026-12-01") {
 		t.Error(err)
@@ -111,11 +114,13 @@ func TestRefuse(t *testing.T) {
 		{func(c *wave.Candidate) { c.Judged = false }, "not checked"},
 		{func(c *wave.Candidate) { c.NoPackage = "no package is for its edition" }, "no package"},
 	} {
-		c := good
-		tt.change(&c)
-		if got := wave.Refuse(&c, now); tt.want == "" && got != "" || !strings.Contains(got, tt.want) {
-			t.Errorf("%+v: %q, want %q", c, got, tt.want)
-		}
+		t.Run(tt.want, func(t *testing.T) {
+			c := good
+			tt.change(&c)
+			got := wave.Refuse(&c, now)
+			expect.That(t, `!(tt.want == "" && got != "")`, !(tt.want == "" && got != ""))
+			expect.That(t, "strings.Contains(got, tt.want)", strings.Contains(got, tt.want))
+		})
 	}
 }
 
@@ -169,9 +174,11 @@ func TestOutcome(t *testing.T) {
 		{none, now, later, now, wave.Waiting, later, wave.Back},                     // said before it went back
 		{none, none, none, now, wave.Waiting, later, wave.Waiting},
 	} {
-		if got := wave.Outcome(tt.handed, tt.arrived, tt.left, tt.saidAt, tt.said, tt.taken); got != tt.want {
-			t.Errorf("%+v: %s", tt, got)
-		}
+		t.Run(tt.said, func(t *testing.T) {
+			if got := wave.Outcome(tt.handed, tt.arrived, tt.left, tt.saidAt, tt.said, tt.taken); got != tt.want {
+				t.Errorf("%+v: %s", tt, got)
+			}
+		})
 	}
 }
 
@@ -209,18 +216,18 @@ func TestForecast(t *testing.T) {
 	}
 	arrivals = append(arrivals, now.AddDate(0, 0, -60))
 	f := wave.Forecast{Machines: 100, On: 60, End: "2026-12-03"}.Predict(arrivals, nil, now)
-	if f.Pace != 2 || f.Done != "2026-12-13" || f.InTime != 80 {
-		t.Errorf("%+v", f)
-	}
+	expect.Same(t, "f.Pace", f.Pace, 2)
+	expect.Same(t, "f.Done", f.Done, "2026-12-13")
+	expect.Same(t, "f.InTime", f.InTime, 80)
 	dark := wave.Forecast{Machines: 100, On: 60, End: "2026-12-03"}.Predict(arrivals,
 		[]wave.Blackout{{From: "2026-11-24", To: "2026-12-03"}}, now)
 	if dark.InTime != 60 || dark.Done <= f.Done {
 		t.Errorf("%+v", dark)
 	}
-	if none := (wave.Forecast{Machines: 10, On: 4}).Predict(nil, nil, now); none.Done != "" || none.InTime != 4 ||
-		none.Pace != 0 {
-		t.Errorf("%+v", none)
-	}
+	none := (wave.Forecast{Machines: 10, On: 4}).Predict(nil, nil, now)
+	expect.Same(t, "none.Done", none.Done, "")
+	expect.Same(t, "none.InTime", none.InTime, 4)
+	expect.Same(t, "none.Pace", none.Pace, 0)
 	if done := (wave.Forecast{Machines: 4, On: 4}).Predict(nil, nil, now); done.Done != wave.On(now) {
 		t.Errorf("%+v", done)
 	}

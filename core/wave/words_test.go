@@ -1,6 +1,7 @@
 package wave_test
 
 import (
+	"fmt"
 	"strings"
 	"testing"
 
@@ -22,9 +23,11 @@ func TestWaveSays(t *testing.T) {
 				"is room for 2."},
 		{wave.Wave{Most: 9, Ended: true}, map[string]int{wave.Arrived: 1}, "One is on the release. It has ended."},
 	} {
-		if got := tt.wave.Says(tt.outcomes); got != tt.want {
-			t.Errorf("%+v %v: %q, want %q", tt.wave, tt.outcomes, got, tt.want)
-		}
+		t.Run(tt.want, func(t *testing.T) {
+			if got := tt.wave.Says(tt.outcomes); got != tt.want {
+				t.Errorf("%+v %v: %q, want %q", tt.wave, tt.outcomes, got, tt.want)
+			}
+		})
 	}
 }
 
@@ -83,12 +86,14 @@ func TestForecastSays(t *testing.T) {
 		{wave.Forecast{Machines: 20, On: 3, Days: 28, Pace: 2, Done: "2026-12-30"},
 			[]string{"the last of the other 17 arrives on 30 December 2026."}},
 	} {
-		got := tt.f.Says("Ebb 4")
-		for _, want := range tt.want {
-			if !strings.Contains(got, want) {
-				t.Errorf("%+v: %q, want %q", tt.f, got, want)
+		t.Run(fmt.Sprint(tt.f), func(t *testing.T) {
+			got := tt.f.Says("Ebb 4")
+			for _, want := range tt.want {
+				if !strings.Contains(got, want) {
+					t.Errorf("%+v: %q, want %q", tt.f, got, want)
+				}
 			}
-		}
+		})
 	}
 	all := (&wave.Forecast{
 		Days:     28,

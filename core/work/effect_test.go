@@ -9,6 +9,7 @@ import (
 
 	"rolltop.example/rolltop/core/remedy"
 	"rolltop.example/rolltop/core/work"
+	"rolltop.example/rolltop/internal/expect"
 )
 
 func TestPlanText(t *testing.T) {
@@ -20,10 +21,12 @@ func TestPlanText(t *testing.T) {
 		}
 	}
 	p := work.Parse("backup free-space* tpm-on*?")
-	if got := p.Remedies(); !slices.Equal(got, []string{"free-space", "tpm-on"}) || p.Certain() || !p.Has("backup") ||
-		p.Has("tpm") {
-		t.Errorf("%v %v", got, p)
-	}
+	got := p.Remedies()
+	expect.That(t, `slices.Equal(got, []string{"free-space", "tpm-on"})`,
+		slices.Equal(got, []string{"free-space", "tpm-on"}))
+	expect.That(t, "!p.Certain()", !p.Certain())
+	expect.That(t, `p.Has("backup")`, p.Has("backup"))
+	expect.That(t, `!p.Has("tpm")`, !p.Has("tpm"))
 }
 
 // A step that is done where others are keeps where that was.
@@ -58,9 +61,9 @@ func TestFree(t *testing.T) {
 		kind(1, remedy.Replace, "replace*"),
 	}
 	got := work.Free(kinds, l, work.MostMachines)
-	if got.Machines != 28 || got.Ready != 10 || got.Undetermined != 3 {
-		t.Errorf("%+v", got)
-	}
+	expect.Same(t, "got.Machines", got.Machines, 28)
+	expect.Same(t, "got.Ready", got.Ready, 10)
+	expect.Same(t, "got.Undetermined", got.Undetermined, 3)
 	want := []work.Effect{
 		{"tpm-on", 11, 6, 2}, {"add-memory", 3, 3, 3}, {"replace", 1, 1, 0}, {"secure-boot-on", 5, 0, 0},
 	}

@@ -10,6 +10,7 @@ import (
 	"rolltop.example/rolltop/core/price"
 	"rolltop.example/rolltop/core/remedy"
 	"rolltop.example/rolltop/core/work"
+	"rolltop.example/rolltop/internal/expect"
 )
 
 var now = time.Date(2026, 11, 23, 9, 0, 0, 0, time.UTC)
@@ -32,15 +33,20 @@ func TestVisits(t *testing.T) {
 	}
 	fleet[5].Later = now.AddDate(0, 1, 0)
 	got := work.Visits(fleet, l, now)
-	if len(got) != 2 || got[0].Place != "Gull Quay" || len(got[0].Visits) != 2 || got[0].Visits[0].Name != "A" ||
-		got[1].Waiting != 1 || got[0].Waiting != 0 || got[0].Parts != 1 {
-		t.Fatalf("%+v", got)
-	}
+	expect.Same(t, "len(got)", len(got), 2)
+	expect.Same(t, "got[0].Place", got[0].Place, "Gull Quay")
+	expect.Same(t, "len(got[0].Visits)", len(got[0].Visits), 2)
+	expect.Same(t, "got[0].Visits[0].Name", got[0].Visits[0].Name, "A")
+	expect.Same(t, "got[1].Waiting", got[1].Waiting, 1)
+	expect.Same(t, "got[0].Waiting", got[0].Waiting, 0)
+	expect.Same(t, "got[0].Parts", got[0].Parts, 1)
 	b := got[0].Visits[1]
-	if !b.Firmware || b.Parts || b.Steps.Has("upgrade") || b.Steps.Has("backup") || !b.Steps.Has("pause-encryption") ||
-		b.Restarts == 0 {
-		t.Errorf("%+v", b)
-	}
+	expect.That(t, "b.Firmware", b.Firmware)
+	expect.That(t, "!b.Parts", !b.Parts)
+	expect.That(t, `!b.Steps.Has("upgrade")`, !b.Steps.Has("upgrade"))
+	expect.That(t, `!b.Steps.Has("backup")`, !b.Steps.Has("backup"))
+	expect.That(t, `b.Steps.Has("pause-encryption")`, b.Steps.Has("pause-encryption"))
+	expect.That(t, "b.Restarts != 0", b.Restarts != 0)
 	// A question that comes before the visit stands with it, and is asked from afar.
 	if b.Before.String() != "other-system" || got[0].Visits[0].Before != nil {
 		t.Errorf("before the visits: %v, %v", b.Before, got[0].Visits[0].Before)
@@ -66,10 +72,13 @@ func TestBatches(t *testing.T) {
 		machine("R", "p", "m", remedy.Ready, "read-again backup upgrade"),
 		machine("X", "p", "m", remedy.Replace, "free-space* replace*"))
 	got := work.Batches(fleet, l, now)
-	if len(got) != 2 || got[0].Step != "free-space" || len(got[0].Machines) != 12 || got[0].Waiting != 1 ||
-		got[1].Step != "read-again" || len(got[1].Machines) != 1 || got[1].Pilot != nil {
-		t.Fatalf("%+v", got)
-	}
+	expect.Same(t, "len(got)", len(got), 2)
+	expect.Same(t, "got[0].Step", got[0].Step, "free-space")
+	expect.Same(t, "len(got[0].Machines)", len(got[0].Machines), 12)
+	expect.Same(t, "got[0].Waiting", got[0].Waiting, 1)
+	expect.Same(t, "got[1].Step", got[1].Step, "read-again")
+	expect.Same(t, "len(got[1].Machines)", len(got[1].Machines), 1)
+	expect.That(t, "got[1].Pilot == nil", got[1].Pilot == nil)
 	models := map[string]bool{}
 	for i, m := range got[0].Pilot {
 		models[m.Model] = true
@@ -107,10 +116,14 @@ func TestPurchase(t *testing.T) {
 		t.Fatalf("%+v", got)
 	}
 	m := got[0]
-	if m.Quantity != 3 || m.ToOrder != 2 || m.LeadDays != 6 || m.Confirm != 2 || len(m.Machines) != 2 ||
-		m.Price != (price.Range{Least: 3600, Most: 6000}) || m.Unpriced != 0 || m.Part.Slots != nil {
-		t.Errorf("%+v", m)
-	}
+	expect.Same(t, "m.Quantity", m.Quantity, 3)
+	expect.Same(t, "m.ToOrder", m.ToOrder, 2)
+	expect.Same(t, "m.LeadDays", m.LeadDays, 6)
+	expect.Same(t, "m.Confirm", m.Confirm, 2)
+	expect.Same(t, "len(m.Machines)", len(m.Machines), 2)
+	expect.Same(t, "m.Price", m.Price, (price.Range{Least: 3600, Most: 6000}))
+	expect.Same(t, "m.Unpriced", m.Unpriced, 0)
+	expect.That(t, "m.Part.Slots == nil", m.Part.Slots == nil)
 	if got[1].Unpriced != 1 || !got[1].Price.Zero() {
 		t.Errorf("%+v", got[1])
 	}

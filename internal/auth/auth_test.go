@@ -32,13 +32,15 @@ func TestWeakness(t *testing.T) {
 		{"äöüß Möwe über Klippen", false},
 		{"k7vq2m9xw4tz", false},
 	} {
-		why := auth.Weakness(c.password, "harbourmaster1")
-		if (why != "") != c.weak {
-			t.Errorf("%q: %q", c.password, why)
-		}
-		if strings.Contains(why, c.password) && strings.TrimSpace(c.password) != "" {
-			t.Errorf("the answer repeats %q: %s", c.password, why)
-		}
+		t.Run(c.password, func(t *testing.T) {
+			why := auth.Weakness(c.password, "harbourmaster1")
+			if (why != "") != c.weak {
+				t.Errorf("%q: %q", c.password, why)
+			}
+			if strings.Contains(why, c.password) && strings.TrimSpace(c.password) != "" {
+				t.Errorf("the answer repeats %q: %s", c.password, why)
+			}
+		})
 	}
 }
 

@@ -5,6 +5,8 @@ import (
 	"path/filepath"
 	"strings"
 	"testing"
+
+	"rolltop.example/rolltop/internal/expect"
 )
 
 // What a running service knows is in its backup, and a service that starts with
@@ -28,10 +30,11 @@ func TestBackupAndRestore(t *testing.T) {
 	run(2, "give --out FILE", append([]string{"backup"}, at...)...)
 	table := filepath.Join(dir, "machines.csv")
 	run(0, "is written", append([]string{"devices", "export", "--facts", "tpm.state", "--out", table}, at...)...)
-	if b, err := os.ReadFile(table); err != nil || !strings.Contains(string(b), ",tpm.state,tags\n") ||
-		strings.Count(string(b), "\n") != 2 {
-		t.Errorf("%v\n%s", err, b)
-	}
+	b, err := os.ReadFile(table)
+	expect.NoError(t, err)
+	expect.That(t, `strings.Contains(string(b), ",tpm.state,tags\n")`,
+		strings.Contains(string(b), ",tpm.state,tags\n"))
+	expect.Same(t, "strings.Count(string(b), \"\\n\")", strings.Count(string(b), "\n"), 2)
 	run(2, "no key", append([]string{
 		"devices", "export", "--where", "colour=red", "--out", filepath.Join(dir, "none.csv"),
 	}, at...)...)

@@ -8,6 +8,7 @@ import (
 	"testing"
 
 	"rolltop.example/rolltop/core/inventory"
+	"rolltop.example/rolltop/internal/expect"
 	"rolltop.example/rolltop/internal/servertest"
 	"rolltop.example/rolltop/internal/standin/recorded"
 )
@@ -69,9 +70,10 @@ func TestCapturesInPlaceOfInventories(t *testing.T) {
 func TestCapturedFactsAsJSON(t *testing.T) {
 	code, out, _ := rolltop(t, "inspect", "--format", "json", "--inventory", captured(t, "LANT-101"))
 	d, err := inventory.Read("out", []byte(out))
-	if code != 0 || err != nil || len(d.Software) != 3 || len(d.Displays) != 2 {
-		t.Errorf("%d %v", code, err)
-	}
+	expect.Same(t, "code", code, 0)
+	expect.NoError(t, err)
+	expect.Same(t, "len(d.Software)", len(d.Software), 3)
+	expect.Same(t, "len(d.Displays)", len(d.Displays), 2)
 }
 
 func TestBadCaptures(t *testing.T) {

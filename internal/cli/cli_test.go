@@ -18,6 +18,7 @@ import (
 	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/internal/api"
 	"rolltop.example/rolltop/internal/cli"
+	"rolltop.example/rolltop/internal/expect"
 	"rolltop.example/rolltop/internal/servertest"
 	"rolltop.example/rolltop/internal/standin"
 )
@@ -200,10 +201,12 @@ func TestCheckFormats(t *testing.T) {
 	_, out, _ := rolltop(t, "check", "--format", "json", "--release", rel, "--inventory",
 		filepath.Join(dir, "guest.json"))
 	var one assess.Document
-	if err := json.Unmarshal([]byte(out), &one); err != nil || one.Format != "rolltop-check/1" ||
-		one.Release.ID != "skerry-12" || one.Release.Revision != 5 || one.Plan[1].Step != "host-tpm" {
-		t.Errorf("%v: %.200s", err, out)
-	}
+	err := json.Unmarshal([]byte(out), &one)
+	expect.NoError(t, err)
+	expect.Same(t, "one.Format", one.Format, "rolltop-check/1")
+	expect.Same(t, "one.Release.ID", one.Release.ID, "skerry-12")
+	expect.Same(t, "one.Release.Revision", one.Release.Revision, 5)
+	expect.Same(t, "one.Plan[1].Step", one.Plan[1].Step, "host-tpm")
 	_, out, _ = rolltop(t, "check", "--format", "json", "--release", rel, "--inventory",
 		filepath.Join(dir, "guest.json"), "--inventory", filepath.Join(dir, "ready.json"))
 	var several []assess.Document
@@ -213,16 +216,17 @@ func TestCheckFormats(t *testing.T) {
 	_, out, _ = rolltop(t, "check", "--format", "csv", "--release", rel, "--inventory",
 		filepath.Join(dir, "guest.json"), "--inventory", filepath.Join(dir, "ready.json"))
 	rows, err := csv.NewReader(strings.NewReader(out)).ReadAll()
-	if err != nil || len(rows) != 3 || rows[0][5] != "disposition" || rows[2][5] != "ready" {
-		t.Errorf("%v: %s", err, out)
-	}
+	expect.NoError(t, err)
+	expect.Same(t, "len(rows)", len(rows), 3)
+	expect.Same(t, "rows[0][5]", rows[0][5], "disposition")
+	expect.Same(t, "rows[2][5]", rows[2][5], "ready")
 }
 
 func TestInspect(t *testing.T) {
 	code, out, errOut := rolltop(t, "inspect")
-	if code != 0 || !strings.Contains(out, "Processor") || !strings.Contains(out, "Secure boot") {
-		t.Fatalf("%d %s %s", code, out, errOut)
-	}
+	expect.Same(t, "code", code, 0)
+	expect.That(t, `strings.Contains(out, "Processor")`, strings.Contains(out, "Processor"))
+	expect.That(t, `strings.Contains(out, "Secure boot")`, strings.Contains(out, "Secure boot"))
 	_, out, _ = rolltop(t, "inspect", "--format", "json")
 	d, err := inventory.Read("inspect", []byte(out))
 	if err != nil {
@@ -391,15 +395,16 @@ func TestReports(t *testing.T) {
 	}
 	with := func(args ...string) (int, string, string) { return rolltop(t, append(slices.Clone(base), args...)...) }
 	path := filepath.Join(dir, "report.html")
-	if code, out, errOut := with("--format", "html", "--out", path); code != 10 || out != "" ||
-		!strings.Contains(errOut, "is written") {
-		t.Errorf("%d %q %q", code, out, errOut)
-	}
+	code, out, errOut := with("--format", "html", "--out", path)
+	expect.Same(t, "code", code, 10)
+	expect.Same(t, "out", out, "")
+	expect.That(t, `strings.Contains(errOut, "is written")`, strings.Contains(errOut, "is written"))
 	first, err := os.ReadFile(path)
-	if err != nil || !strings.HasPrefix(string(first), "<!doctype html>") ||
-		!strings.Contains(string(first), "A disk conversion") {
-		t.Fatalf("%v: %.200s", err, first)
-	}
+	expect.NoError(t, err)
+	expect.That(t, `strings.HasPrefix(string(first), "<!doctype html>")`,
+		strings.HasPrefix(string(first), "<!doctype html>"))
+	expect.That(t, `strings.Contains(string(first), "A disk conversion")`,
+		strings.Contains(string(first), "A disk conversion"))
 	// A file that is there stays as it is.
 	if code, _, errOut := with("--format", "html", "--for", "user", "--out", path); code != 1 ||
 		!strings.Contains(errOut, "already exists") {
@@ -413,10 +418,10 @@ func TestReports(t *testing.T) {
 		"<article>") != 2 {
 		t.Errorf("%.300s", out)
 	}
-	if code, out, _ := with("--format", "markdown"); code != 10 || !strings.HasPrefix(out, "# LANT-001") ||
-		!strings.Contains(out, "## Not met") {
-		t.Errorf("%d %.300s", code, out)
-	}
+	code, out, _ = with("--format", "markdown")
+	expect.Same(t, "code", code, 10)
+	expect.That(t, `strings.HasPrefix(out, "# LANT-001")`, strings.HasPrefix(out, "# LANT-001"))
+	expect.That(t, `strings.Contains(out, "## Not met")`, strings.Contains(out, "## Not met"))
 	if _, out, _ := with("--format", "eml", "--from", "ada@ferries.example", "--to",
 		"ben@ferries.example"); !strings.HasPrefix(out,
 		"From: <ada@ferries.example>\r\nTo: <ben@ferries.example>\r\n") {
@@ -428,10 +433,12 @@ func TestReports(t *testing.T) {
 		{"--format eml", "--from ada@ferries.example"}, {"--format eml --from ada", "not a mail address"},
 		{"--format pdf", "html"},
 	} {
-		if code, out, errOut := with(strings.Fields(tt.args)...); code != 2 || out != "" ||
-			!strings.Contains(errOut, tt.says) {
-			t.Errorf("%s: %d %q %q", tt.args, code, out, errOut)
-		}
+		t.Run(tt.args, func(t *testing.T) {
+			code, out, errOut := with(strings.Fields(tt.args)...)
+			expect.Same(t, "code", code, 2)
+			expect.Same(t, "out", out, "")
+			expect.That(t, "strings.Contains(errOut, tt.says)", strings.Contains(errOut, tt.says))
+		})
 	}
 	if code, _, errOut := with("--format", "html", "--out", filepath.Join(dir, "nowhere", "x.html")); code != 1 ||
 		!strings.Contains(errOut, "cannot be written") {
@@ -475,10 +482,11 @@ func TestCheckAfterTheWork(t *testing.T) {
 	}
 	_, out, _ = rolltop(t, append(base, before, "--format", "json")...)
 	var doc after.Document
-	if err := json.Unmarshal([]byte(out), &doc); err != nil || doc.Format != after.Format || len(doc.Notes) != 1 ||
-		doc.Release.ID != "skerry-12" {
-		t.Errorf("%v: %.300s", err, out)
-	}
+	err = json.Unmarshal([]byte(out), &doc)
+	expect.NoError(t, err)
+	expect.Same(t, "doc.Format", doc.Format, after.Format)
+	expect.Same(t, "len(doc.Notes)", len(doc.Notes), 1)
+	expect.Same(t, "doc.Release.ID", doc.Release.ID, "skerry-12")
 	for _, tt := range []struct {
 		args []string
 		code int
@@ -491,9 +499,11 @@ func TestCheckAfterTheWork(t *testing.T) {
 		{[]string{filepath.Join(dir, "nowhere.json")}, 1, "cannot be read"},
 		{[]string{before, "--release", "skerry-12@4x"}, 2, `"4x" is not a revision`},
 	} {
-		if code, out, errOut := rolltop(t, append(slices.Clone(base), tt.args...)...); code != tt.code || out != "" ||
-			!strings.Contains(errOut, tt.says) {
-			t.Errorf("%v: %d %q %q", tt.args, code, out, errOut)
-		}
+		t.Run(tt.says, func(t *testing.T) {
+			code, out, errOut := rolltop(t, append(slices.Clone(base), tt.args...)...)
+			expect.Same(t, "code", code, tt.code)
+			expect.Same(t, "out", out, "")
+			expect.That(t, "strings.Contains(errOut, tt.says)", strings.Contains(errOut, tt.says))
+		})
 	}
 }

@@ -9,6 +9,7 @@ import (
 	"testing"
 
 	"rolltop.example/rolltop/internal/api"
+	"rolltop.example/rolltop/internal/expect"
 	"rolltop.example/rolltop/internal/servertest"
 )
 
@@ -154,9 +155,11 @@ func TestArguments(t *testing.T) {
 		{"fleet nonsense", "there is no command"},
 		{"serve now", `"now" is one argument too many`},
 	} {
-		code, _, errOut := rolltop(t, strings.Fields(c.args)...)
-		if code != 2 || !strings.Contains(errOut, c.says) || strings.Contains(errOut, "arg(s)") {
-			t.Errorf("rolltop %s: %d %s, want %q", c.args, code, errOut, c.says)
-		}
+		t.Run(c.args, func(t *testing.T) {
+			code, _, errOut := rolltop(t, strings.Fields(c.args)...)
+			expect.Same(t, "code", code, 2)
+			expect.That(t, "strings.Contains(errOut, c.says)", strings.Contains(errOut, c.says))
+			expect.That(t, `!strings.Contains(errOut, "arg(s)")`, !strings.Contains(errOut, "arg(s)"))
+		})
 	}
 }

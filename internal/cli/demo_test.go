@@ -16,6 +16,7 @@ import (
 	"rolltop.example/rolltop/internal/api"
 	"rolltop.example/rolltop/internal/cli"
 	"rolltop.example/rolltop/internal/client"
+	"rolltop.example/rolltop/internal/expect"
 )
 
 // lines is a writer that others may read meanwhile.
@@ -278,9 +279,11 @@ func TestT66WhatIsMissingIsSaid(t *testing.T) {
 		{filepath.Join(t.TempDir(), "nowhere", "fleet.db"), "127.0.0.1:0", "nowhere"},
 		{filepath.Join(t.TempDir(), "fleet.db"), "127.0.0.1:70000", "70000"},
 	} {
-		code, _, errOut := rolltop(t, "serve", "--database", tt.database, "--listen", tt.listen)
-		if code == 0 || !strings.Contains(errOut, tt.want) || strings.Contains(errOut, "panic") {
-			t.Errorf("%s at %s: %d %s", tt.database, tt.listen, code, errOut)
-		}
+		t.Run(tt.database, func(t *testing.T) {
+			code, _, errOut := rolltop(t, "serve", "--database", tt.database, "--listen", tt.listen)
+			expect.That(t, "code != 0", code != 0)
+			expect.That(t, "strings.Contains(errOut, tt.want)", strings.Contains(errOut, tt.want))
+			expect.That(t, `!strings.Contains(errOut, "panic")`, !strings.Contains(errOut, "panic"))
+		})
 	}
 }

@@ -88,19 +88,21 @@ func TestFleetCommands(t *testing.T) {
 		{"users set boss --role administrator --only Gull_Quay", 1, "an administrator sees everything"},
 		{"completion bash", 0, "rolltop"},
 	} {
-		args := strings.Fields(c.args)
-		for i := range args {
-			args[i] = strings.ReplaceAll(args[i], "Gull_Quay", "Gull Quay")
-		}
-		if args[0] != "completion" {
-			args = append(args, "--server", s.URL, "--token", s.Token)
-		}
-		if c.args == "fleet progress" {
-			s.Upkeep.Round(t.Context(), s.Now(), false)
-		}
-		code, out, errOut := rolltop(t, args...)
-		if code != c.code || !strings.Contains(out+errOut, c.says) {
-			t.Errorf("rolltop %s: status %d, want %d with %q\n%.600s%s", c.args, code, c.code, c.says, out, errOut)
-		}
+		t.Run(c.args, func(t *testing.T) {
+			args := strings.Fields(c.args)
+			for i := range args {
+				args[i] = strings.ReplaceAll(args[i], "Gull_Quay", "Gull Quay")
+			}
+			if args[0] != "completion" {
+				args = append(args, "--server", s.URL, "--token", s.Token)
+			}
+			if c.args == "fleet progress" {
+				s.Upkeep.Round(t.Context(), s.Now(), false)
+			}
+			code, out, errOut := rolltop(t, args...)
+			if code != c.code || !strings.Contains(out+errOut, c.says) {
+				t.Errorf("rolltop %s: status %d, want %d with %q\n%.600s%s", c.args, code, c.code, c.says, out, errOut)
+			}
+		})
 	}
 }

@@ -6,6 +6,7 @@ import (
 	"strings"
 	"testing"
 
+	"rolltop.example/rolltop/internal/expect"
 	"rolltop.example/rolltop/internal/servertest"
 	"rolltop.example/rolltop/internal/standin"
 )
@@ -22,11 +23,11 @@ func TestPlanWithOwnGuidesAndPrices(t *testing.T) {
 	base := []string{"plan", "--inventory", filepath.Join(dir, "legacy.json")}
 	local := append(base, "--release", filepath.Join(dir, "skerry-12.yaml"))
 	code, out, errOut := rolltop(t, local...)
-	if code != 10 || !strings.Contains(out, "General guide.") ||
-		!strings.Contains(out, "Usually below Boot or Start-up, called Boot mode") ||
-		strings.Contains(out, "ticket printer") {
-		t.Errorf("%d %s\n%s", code, errOut, out)
-	}
+	expect.Same(t, "code", code, 10)
+	expect.That(t, `strings.Contains(out, "General guide.")`, strings.Contains(out, "General guide."))
+	expect.That(t, `strings.Contains(out, "Usually below Boot or Start-up, called Boot mode")`,
+		strings.Contains(out, "Usually below Boot or Start-up, called Boot mode"))
+	expect.That(t, `!strings.Contains(out, "ticket printer")`, !strings.Contains(out, "ticket printer"))
 	for _, want := range []string{
 		"The plan, in this order", "Way back:", "Done when:", "Caution: Do not load default settings", "In all: ",
 	} {
@@ -36,10 +37,11 @@ func TestPlanWithOwnGuidesAndPrices(t *testing.T) {
 	}
 	code, own, errOut := rolltop(t,
 		append(local, "--house", filepath.Join(dir, "guides.yaml"), "--house", filepath.Join(dir, "steps.yaml"))...)
-	if code != 10 || !strings.Contains(own, "Where: Boot › Mode › Firmware type: UEFI.") ||
-		!strings.Contains(own, "Unplug the ticket printer") {
-		t.Errorf("%d %s\n%s", code, errOut, own)
-	}
+	expect.Same(t, "code", code, 10)
+	expect.That(t, `strings.Contains(own, "Where: Boot › Mode › Firmware type: UEFI.")`,
+		strings.Contains(own, "Where: Boot › Mode › Firmware type: UEFI."))
+	expect.That(t, `strings.Contains(own, "Unplug the ticket printer")`,
+		strings.Contains(own, "Unplug the ticket printer"))
 	s := servertest.Demo(t, nil)
 	code, served, errOut := rolltop(t, append(base, "--release", "skerry-12", "--server", s.URL, "--token", s.Token)...)
 	if code != 10 || served != own {
@@ -50,10 +52,11 @@ func TestPlanWithOwnGuidesAndPrices(t *testing.T) {
 		[]byte("format: rolltop-guides/1\nguides: [{id: a, title: A, maker: \"B[\"}]"), 0o600); err != nil {
 		t.Fatal(err)
 	}
-	if code, out, errOut := rolltop(t, append(local, "--house", filepath.Join(dir, "bad.yaml"))...); code != 1 ||
-		out != "" || !strings.Contains(errOut, "bad.yaml:2:") || !strings.Contains(errOut, "is broken") {
-		t.Errorf("%d %q %s", code, out, errOut)
-	}
+	code, out, errOut = rolltop(t, append(local, "--house", filepath.Join(dir, "bad.yaml"))...)
+	expect.Same(t, "code", code, 1)
+	expect.Same(t, "out", out, "")
+	expect.That(t, `strings.Contains(errOut, "bad.yaml:2:")`, strings.Contains(errOut, "bad.yaml:2:"))
+	expect.That(t, `strings.Contains(errOut, "is broken")`, strings.Contains(errOut, "is broken"))
 	if code, _, errOut := rolltop(t,
 		append(local, "--house", filepath.Join(dir, "guides.yaml"), "--house",
 			filepath.Join(dir, "guides.yaml"))...); code != 1 || !strings.Contains(errOut, "both about guides") {

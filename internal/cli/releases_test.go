@@ -10,6 +10,7 @@ import (
 
 	"rolltop.example/rolltop/core/assess"
 	"rolltop.example/rolltop/internal/api"
+	"rolltop.example/rolltop/internal/expect"
 	"rolltop.example/rolltop/internal/servertest"
 )
 
@@ -90,11 +91,12 @@ func TestWritingARelease(t *testing.T) {
 	says(t, 0, "processors: 2000 rows of processors, complete.", "releases", "show", "skerry-14")
 	says(t, 0, "Free space on the system volume", "releases", "compare", "skerry-12@4", "skerry-12@5")
 	var d api.ReleaseDifference
-	if err := json.Unmarshal([]byte(says(t, 0, "tightened", "releases", "compare", "skerry-12@4", "skerry-12",
-		"--format", "json")), &d); err != nil || d.From.Revision != 4 || d.To.Revision != 5 ||
-		d.Changes[0].Kind != "tightened" {
-		t.Errorf("%v %+v", err, d)
-	}
+	err = json.Unmarshal([]byte(says(t, 0, "tightened", "releases", "compare", "skerry-12@4", "skerry-12",
+		"--format", "json")), &d)
+	expect.NoError(t, err)
+	expect.Same(t, "d.From.Revision", d.From.Revision, 4)
+	expect.Same(t, "d.To.Revision", d.To.Revision, 5)
+	expect.Same(t, "d.Changes[0].Kind", d.Changes[0].Kind, "tightened")
 	says(t, 0, "They ask for the same.", "releases", "compare", "skerry-12", "skerry-12@5")
 	says(t, 2, "releases of one class of hardware are compared", "releases", "compare", "skerry-12", "fathom-9")
 	says(t, 1, `there is no release "skerry-99"`, "releases", "show", "skerry-99")
@@ -117,11 +119,12 @@ func TestSeveralReleases(t *testing.T) {
 		}
 	}
 	var docs []assess.Document
-	if err := json.Unmarshal([]byte(says(t, 10, "", "check", "--format", "json", "--release", at("skerry-12.yaml"),
-		"--release", at("skerry-13.yaml"), "--inventory", at("legacy.json"))), &docs); err != nil || len(docs) != 2 ||
-		docs[1].Release.ID != "skerry-13" || !docs[1].Release.Test {
-		t.Errorf("%v, %d documents", err, len(docs))
-	}
+	err := json.Unmarshal([]byte(says(t, 10, "", "check", "--format", "json", "--release", at("skerry-12.yaml"),
+		"--release", at("skerry-13.yaml"), "--inventory", at("legacy.json"))), &docs)
+	expect.NoError(t, err)
+	expect.Same(t, "len(docs)", len(docs), 2)
+	expect.Same(t, "docs[1].Release.ID", docs[1].Release.ID, "skerry-13")
+	expect.That(t, "docs[1].Release.Test", docs[1].Release.Test)
 	// The wrong class for one of them wins over the outcome for the other.
 	says(t, 2, "installs on Macs only", "check", "--release", at("skerry-12.yaml"), "--release", at("fathom-9.yaml"),
 		"--inventory", at("ready.json"))

@@ -24,6 +24,7 @@ import (
 
 	"rolltop.example/rolltop/internal/cli"
 	"rolltop.example/rolltop/internal/client"
+	"rolltop.example/rolltop/internal/expect"
 )
 
 // A service that is to have a database makes none, and one that makes one says so first.
@@ -31,9 +32,10 @@ func TestServeExisting(t *testing.T) {
 	dir := t.TempDir()
 	db := filepath.Join(dir, "fleet.db")
 	code, _, errOut := rolltop(t, "serve", "--existing", "--database", db, "--listen", "127.0.0.1:0")
-	if code != 1 || !strings.Contains(errOut, db) || !strings.Contains(errOut, "--existing makes none") {
-		t.Errorf("%d %s", code, errOut)
-	}
+	expect.Same(t, "code", code, 1)
+	expect.That(t, "strings.Contains(errOut, db)", strings.Contains(errOut, db))
+	expect.That(t, `strings.Contains(errOut, "--existing makes none")`,
+		strings.Contains(errOut, "--existing makes none"))
 	if left, _ := os.ReadDir(dir); len(left) != 0 {
 		t.Errorf("%v is made", left)
 	}
@@ -75,9 +77,9 @@ func TestBackupHoldsTheCertificate(t *testing.T) {
 	run(2, "too easy to guess", fileWith(t, "aaaaaaaaaaaa\n"), "backup", "--database", db, "--out", locked, "--encrypt")
 	run(0, "is written and verified", passphrase, "backup", "--database", db, "--out", locked, "--encrypt")
 	text, err := os.ReadFile(locked)
-	if err != nil || bytes.Contains(text, []byte("SQLite")) || bytes.Contains(text, []byte("PRIVATE KEY")) {
-		t.Errorf("the backup is not encrypted: %v", err)
-	}
+	expect.NoError(t, err)
+	expect.That(t, `!bytes.Contains(text, []byte("SQLite"))`, !bytes.Contains(text, []byte("SQLite")))
+	expect.That(t, `!bytes.Contains(text, []byte("PRIVATE KEY"))`, !bytes.Contains(text, []byte("PRIVATE KEY")))
 	if st, err := os.Stat(locked); err != nil || st.Mode().Perm() != 0o600 {
 		t.Errorf("%v %v", st, err)
 	}

@@ -109,14 +109,16 @@ func TestFleetWorkCommands(t *testing.T) {
 		{"devices tick gull-001 leave/disk-wiped --note shredded", 0, "leave/disk-wiped: Done"},
 		{"devices tick gull-001 leave/record-closed", 1, "the record stays open"},
 	} {
-		args := strings.Fields(c.args)
-		for i := range args {
-			args[i] = strings.NewReplacer("new_tablet", "new tablet", "Outer_Light", "Outer Light").Replace(args[i])
-		}
-		code, out, errs := rolltop(t, append(args, "--server", s.URL, "--token", s.Token)...)
-		if code != c.code || !strings.Contains(out+errs, c.says) {
-			t.Errorf("rolltop %s: %d, want %d with %q\n%.900s%s", c.args, code, c.code, c.says, out, errs)
-		}
+		t.Run(c.args, func(t *testing.T) {
+			args := strings.Fields(c.args)
+			for i := range args {
+				args[i] = strings.NewReplacer("new_tablet", "new tablet", "Outer_Light", "Outer Light").Replace(args[i])
+			}
+			code, out, errs := rolltop(t, append(args, "--server", s.URL, "--token", s.Token)...)
+			if code != c.code || !strings.Contains(out+errs, c.says) {
+				t.Errorf("rolltop %s: %d, want %d with %q\n%.900s%s", c.args, code, c.code, c.says, out, errs)
+			}
+		})
 	}
 	if b, err := os.ReadFile(filepath.Join(dir, "off.json")); err != nil ||
 		!strings.Contains(string(b), `"rolltop-handoff/1"`) {

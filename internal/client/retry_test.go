@@ -40,14 +40,16 @@ func TestTry(t *testing.T) {
 		{"refused", []int{401}, 1, false}, {"mistakes", []int{422}, 1, false}, {"always failing", []int{500}, 4, false},
 	}
 	for _, tt := range tests {
-		c, calls := flaky(t, tt.statuses...)
-		err := client.Patience{Tries: 4, First: time.Millisecond}.Try(context.Background(), func() error {
-			_, err := c.Submit(context.Background(), []byte("{}"))
-			return err
+		t.Run(tt.name, func(t *testing.T) {
+			c, calls := flaky(t, tt.statuses...)
+			err := client.Patience{Tries: 4, First: time.Millisecond}.Try(context.Background(), func() error {
+				_, err := c.Submit(context.Background(), []byte("{}"))
+				return err
+			})
+			if *calls != tt.calls || (err == nil) != tt.ok {
+				t.Errorf("%s: %d calls, %v", tt.name, *calls, err)
+			}
 		})
-		if *calls != tt.calls || (err == nil) != tt.ok {
-			t.Errorf("%s: %d calls, %v", tt.name, *calls, err)
-		}
 	}
 }
 

@@ -16,6 +16,7 @@ import (
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/internal/collect"
+	"rolltop.example/rolltop/internal/expect"
 )
 
 // tree is a Linux machine as files: a path that ends in / is a directory, one
@@ -208,10 +209,10 @@ func TestScreensAndPower(t *testing.T) {
 		"power.battery_percent":        "81",
 		"power.battery_health_percent": "90",
 	})
-	if len(d.Graphics) != 1 || d.Graphics[0].VendorID.Or("") != "1af4" ||
-		d.Graphics[0].Name.Or("") != "adapter at 0000:00:02.0, driver lantern" {
-		t.Errorf("adapters: %+v", d.Graphics)
-	}
+	expect.Same(t, "len(d.Graphics)", len(d.Graphics), 1)
+	expect.Same(t, `d.Graphics[0].VendorID.Or("")`, d.Graphics[0].VendorID.Or(""), "1af4")
+	expect.Same(t, `d.Graphics[0].Name.Or("")`,
+		d.Graphics[0].Name.Or(""), "adapter at 0000:00:02.0, driver lantern")
 	if len(d.Displays) != 2 {
 		t.Fatalf("displays: %+v", d.Displays)
 	}
@@ -328,10 +329,11 @@ func TestFirmwareTables(t *testing.T) {
 		"firmware.boot_mode": "legacy", "firmware.uefi_capable": "yes", "firmware.secure_boot": "inactive",
 		"firmware.secure_boot_capable": "? not-offered",
 	})
-	if m := d.Memory.Modules; len(m) != 2 || m[0].PartNumber.Or("") != "FM-4G" || m[0].Form.Or("") != "SODIMM" ||
-		m[1].Bytes.Or(-1) != 0 {
-		t.Errorf("modules: %+v", m)
-	}
+	m := d.Memory.Modules
+	expect.Same(t, "len(m)", len(m), 2)
+	expect.Same(t, `m[0].PartNumber.Or("")`, m[0].PartNumber.Or(""), "FM-4G")
+	expect.Same(t, `m[0].Form.Or("")`, m[0].Form.Or(""), "SODIMM")
+	expect.Same(t, "m[1].Bytes.Or(-1)", m[1].Bytes.Or(-1), 0)
 }
 
 func TestVariants(t *testing.T) {

@@ -15,6 +15,7 @@ import (
 	"rolltop.example/rolltop/core/decode"
 	"rolltop.example/rolltop/core/decode/craft"
 	"rolltop.example/rolltop/internal/collect"
+	"rolltop.example/rolltop/internal/expect"
 )
 
 // Of another machine's tree only its own regular files are read: a pipe would wait, and a
@@ -141,13 +142,16 @@ func TestRPM(t *testing.T) {
 		{"/var/lib/rpm/Packages", "x", "not-offered", "database that the collector does not read"},
 		{"/x", "", "not-offered", "no list of packages"},
 	} {
-		tr := laptop()
-		tr[tt.path] = tt.content
-		d, err := collect.Machine(collect.Options{Root: tr.write(t), Software: "all"})
-		must(t, err)
-		if g := d.GapOf("software"); g == nil || g.Cause != tt.cause || !strings.Contains(g.Detail, tt.detail) {
-			t.Errorf("%s: %+v", tt.path, g)
-		}
+		t.Run(tt.path, func(t *testing.T) {
+			tr := laptop()
+			tr[tt.path] = tt.content
+			d, err := collect.Machine(collect.Options{Root: tr.write(t), Software: "all"})
+			must(t, err)
+			g := d.GapOf("software")
+			expect.That(t, "g != nil", g != nil)
+			expect.Same(t, "g.Cause", g.Cause, tt.cause)
+			expect.That(t, "strings.Contains(g.Detail, tt.detail)", strings.Contains(g.Detail, tt.detail))
+		})
 	}
 }
 

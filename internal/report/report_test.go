@@ -20,6 +20,7 @@ import (
 	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/core/release"
 	"rolltop.example/rolltop/core/remedy"
+	"rolltop.example/rolltop/internal/expect"
 	"rolltop.example/rolltop/internal/report"
 	"rolltop.example/rolltop/internal/standin"
 	"rolltop.example/rolltop/internal/standin/recorded"
@@ -219,10 +220,11 @@ func TestATicketFits(t *testing.T) {
 			})
 	}
 	text := report.Markdown(&report.Machine{Check: &long})
-	if n := utf8.RuneCountInString(text); n > report.TicketLimit || !strings.Contains(text, "more are in the report") ||
-		!strings.Contains(text, "Requirement 0") {
-		t.Errorf("%d characters: %s", n, text)
-	}
+	n := utf8.RuneCountInString(text)
+	expect.That(t, "n <= report.TicketLimit", n <= report.TicketLimit)
+	expect.That(t, `strings.Contains(text, "more are in the report")`,
+		strings.Contains(text, "more are in the report"))
+	expect.That(t, `strings.Contains(text, "Requirement 0")`, strings.Contains(text, "Requirement 0"))
 	long.Answer = strings.Repeat("x", 9000)
 	if n := utf8.RuneCountInString(report.Markdown(&report.Machine{Check: &long})); n > report.TicketLimit {
 		t.Errorf("a long answer makes %d characters", n)
@@ -243,10 +245,11 @@ func TestHostileNames(t *testing.T) {
 			t.Errorf("%s: %v\n%s", reader, live, text)
 		}
 	}
-	if text := report.Markdown(m); strings.Contains(text, "[x](") || strings.Contains(text, "\nBcc") ||
-		strings.Contains(strings.ReplaceAll(text, `\<`, ""), "<") {
-		t.Errorf("the ticket reads it as marks:\n%s", text)
-	}
+	text := report.Markdown(m)
+	expect.That(t, `!strings.Contains(text, "[x](")`, !strings.Contains(text, "[x]("))
+	expect.That(t, `!strings.Contains(text, "\nBcc")`, !strings.Contains(text, "\nBcc"))
+	expect.That(t, "!strings.Contains(strings.ReplaceAll(text, `\\<`, \"\"), \"<\")",
+		!strings.Contains(strings.ReplaceAll(text, `\<`, ""), "<"))
 	var b bytes.Buffer
 	if err := (&report.Letter{
 		From:     "ada@ferries.example",
@@ -316,9 +319,9 @@ func TestALetter(t *testing.T) {
 		t.Fatal(err)
 	}
 	to, err := got.Header.AddressList("To")
-	if err != nil || len(to) != 2 || to[1].Name != "Cör" {
-		t.Errorf("to %v, %v", to, err)
-	}
+	expect.NoError(t, err)
+	expect.Same(t, "len(to)", len(to), 2)
+	expect.Same(t, "to[1].Name", to[1].Name, "Cör")
 	if at, err := got.Header.Date(); err != nil || !at.Equal(now) {
 		t.Errorf("date %v, %v", at, err)
 	}
@@ -332,18 +335,19 @@ func TestALetter(t *testing.T) {
 		t.Fatal(err)
 	}
 	words, err := io.ReadAll(text)
-	if err != nil || !strings.Contains(string(words), m[0].Check.Answer) ||
-		!strings.Contains(string(words), m[1].Check.Machine.Name) {
-		t.Errorf("%v: %s", err, words)
-	}
+	expect.NoError(t, err)
+	expect.That(t, "strings.Contains(string(words), m[0].Check.Answer)",
+		strings.Contains(string(words), m[0].Check.Answer))
+	expect.That(t, "strings.Contains(string(words), m[1].Check.Machine.Name)",
+		strings.Contains(string(words), m[1].Check.Machine.Name))
 	file, err := parts.NextPart()
 	if err != nil {
 		t.Fatal(err)
 	}
 	attached, err := io.ReadAll(base64.NewDecoder(base64.StdEncoding, file))
-	if err != nil || file.FileName() != "report.html" || string(attached) != page(t, report.Technician, m...) {
-		t.Errorf("%v: %q, %d bytes attached", err, file.FileName(), len(attached))
-	}
+	expect.NoError(t, err)
+	expect.Same(t, "file.FileName()", file.FileName(), "report.html")
+	expect.Same(t, "string(attached)", string(attached), page(t, report.Technician, m...))
 	for _, wrong := range []*report.Letter{
 		{From: "ada"}, {From: ""}, {From: "ada@ferries.example", To: "ben@ferries.example; cor"},
 		{From: "ada@ferries.example\r\nBcc: x@y.example"},

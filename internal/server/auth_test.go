@@ -11,6 +11,7 @@ import (
 
 	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/internal/api"
+	"rolltop.example/rolltop/internal/expect"
 	"rolltop.example/rolltop/internal/server"
 	"rolltop.example/rolltop/internal/servertest"
 )
@@ -23,9 +24,10 @@ func operations(t *testing.T, url string) map[string]map[string]any {
 		OpenAPI string
 		Paths   map[string]map[string]map[string]any
 	}
-	if err := json.Unmarshal([]byte(body), &d); err != nil || status != 200 || !strings.HasPrefix(d.OpenAPI, "3.1") {
-		t.Fatalf("%d %v %s", status, err, d.OpenAPI)
-	}
+	err := json.Unmarshal([]byte(body), &d)
+	expect.NoError(t, err)
+	expect.Same(t, "status", status, 200)
+	expect.That(t, `strings.HasPrefix(d.OpenAPI, "3.1")`, strings.HasPrefix(d.OpenAPI, "3.1"))
 	out := map[string]map[string]any{}
 	for path, ops := range d.Paths {
 		for method, op := range ops {
@@ -162,9 +164,9 @@ func TestSignIn(t *testing.T) {
 		t.Fatalf("%d, %d cookies", res.StatusCode, len(res.Cookies()))
 	}
 	c := res.Cookies()[0]
-	if !c.HttpOnly || c.SameSite != http.SameSiteStrictMode || c.Path != "/" {
-		t.Errorf("the cookie is %+v", c)
-	}
+	expect.That(t, "c.HttpOnly", c.HttpOnly)
+	expect.Same(t, "c.SameSite", c.SameSite, http.SameSiteStrictMode)
+	expect.Same(t, "c.Path", c.Path, "/")
 	with := func(method, path string) int {
 		req, _ := http.NewRequest(method, s.URL+path, nil)
 		req.AddCookie(c)

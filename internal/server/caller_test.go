@@ -5,6 +5,7 @@ import (
 	"testing"
 
 	"rolltop.example/rolltop/core/fact"
+	"rolltop.example/rolltop/internal/expect"
 	"rolltop.example/rolltop/internal/service"
 )
 
@@ -12,10 +13,11 @@ import (
 // and may do nothing.
 func TestNobodySeesNothing(t *testing.T) {
 	nobody := callerOf(context.Background())
-	if !nobody.Limited() || nobody.Sees("") || nobody.Sees("Gull Quay") || nobody.Plain ||
-		!nobody.hides(fact.DeviceSerial.Def().Name) {
-		t.Errorf("%+v", nobody)
-	}
+	expect.That(t, "nobody.Limited()", nobody.Limited())
+	expect.That(t, `!nobody.Sees("")`, !nobody.Sees(""))
+	expect.That(t, `!nobody.Sees("Gull Quay")`, !nobody.Sees("Gull Quay"))
+	expect.That(t, "!nobody.Plain", !nobody.Plain)
+	expect.That(t, "nobody.hides(fact.DeviceSerial.Def().Name)", nobody.hides(fact.DeviceSerial.Def().Name))
 	for _, needs := range []string{ScopeSubmit, ScopeRead, ScopeWork, ScopeManage} {
 		if allows(nobody.Scope, needs) {
 			t.Errorf("nobody may %s", needs)

@@ -13,6 +13,7 @@ import (
 
 	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/internal/api"
+	"rolltop.example/rolltop/internal/expect"
 	"rolltop.example/rolltop/internal/servertest"
 )
 
@@ -312,10 +313,11 @@ func TestWhatALimitedCallerSeesOfDecisionsAndWaves(t *testing.T) {
 		t.Errorf("a wave without machines of theirs: %v", err)
 	}
 	list, err := c.Decisions(ctx, true)
-	if err != nil || len(list.Decisions) != 1 || strings.Contains(list.Decisions[0].Scope, "Holm") ||
-		list.Decisions[0].Machines == 0 {
-		t.Errorf("%+v %v", list, err)
-	}
+	expect.NoError(t, err)
+	expect.Same(t, "len(list.Decisions)", len(list.Decisions), 1)
+	expect.That(t, `!strings.Contains(list.Decisions[0].Scope, "Holm")`,
+		!strings.Contains(list.Decisions[0].Scope, "Holm"))
+	expect.That(t, "list.Decisions[0].Machines != 0", list.Decisions[0].Machines != 0)
 	if len(list.Decisions) == 1 && list.Decisions[0].Machines != total(t, c, list.Decisions[0].Where) {
 		t.Errorf("%d machines, and the filter finds %d", list.Decisions[0].Machines,
 			total(t, c, list.Decisions[0].Where))
@@ -336,7 +338,8 @@ func TestWhatALimitedCallerSeesOfDecisionsAndWaves(t *testing.T) {
 	if _, err := c.SaveFilter(ctx, "ours", api.SaveFilter{Filter: "tag=x"}); err != nil {
 		t.Error(err)
 	}
-	if l, err := c.Filters(ctx); err != nil || len(l.Filters) != 1 || l.Filters[0].Name != "ours" {
-		t.Errorf("%+v %v", l, err)
-	}
+	l, err := c.Filters(ctx)
+	expect.NoError(t, err)
+	expect.Same(t, "len(l.Filters)", len(l.Filters), 1)
+	expect.Same(t, "l.Filters[0].Name", l.Filters[0].Name, "ours")
 }

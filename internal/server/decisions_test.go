@@ -8,6 +8,7 @@ import (
 
 	"rolltop.example/rolltop/internal/api"
 	"rolltop.example/rolltop/internal/client"
+	"rolltop.example/rolltop/internal/expect"
 	"rolltop.example/rolltop/internal/server"
 	"rolltop.example/rolltop/internal/servertest"
 	"rolltop.example/rolltop/internal/standin"
@@ -39,9 +40,10 @@ func TestWaiver(t *testing.T) {
 			Reason:      "the other system of the workshop starts no other way",
 			Until:       until.Format(time.DateOnly),
 		})
-	if err != nil || d.Machines != all || d.Release != "skerry-12" || !strings.Contains(d.Says, "may fail until") {
-		t.Fatalf("%+v %v, want %d machines", d, err, all)
-	}
+	expect.NoError(t, err)
+	expect.Same(t, "d.Machines", d.Machines, all)
+	expect.Same(t, "d.Release", d.Release, "skerry-12")
+	expect.That(t, `strings.Contains(d.Says, "may fail until")`, strings.Contains(d.Says, "may fail until"))
 	if got := total(t, s.Client, "disposition=ready"); got != ready+before {
 		t.Errorf("%d ready, want %d and %d more", got, ready, before)
 	}
@@ -52,14 +54,16 @@ func TestWaiver(t *testing.T) {
 		t.Errorf("%d still fail it", got)
 	}
 	l, err := s.Client.DeviceList(ctx, client.List{Where: "decision=waive disposition=ready"})
-	if err != nil || len(l.Devices) != before || !strings.Contains(l.Devices[0].Answer, "one requirement is waived") {
-		t.Fatalf("%+v %v", l.Devices, err)
-	}
+	expect.NoError(t, err)
+	expect.Same(t, "len(l.Devices)", len(l.Devices), before)
+	expect.That(t, `strings.Contains(l.Devices[0].Answer, "one requirement is waived")`,
+		strings.Contains(l.Devices[0].Answer, "one requirement is waived"))
 	one, err := s.Client.Device(ctx, l.Devices[0].Key)
-	if err != nil || one.Check.Disposition != "ready" || one.Check.Counts.Waived != 1 || one.Check.Counts.Fail != 0 ||
-		len(one.Decisions) != 1 {
-		t.Fatalf("%+v %v", one.Check, err)
-	}
+	expect.NoError(t, err)
+	expect.Same(t, "one.Check.Disposition", one.Check.Disposition, "ready")
+	expect.Same(t, "one.Check.Counts.Waived", one.Check.Counts.Waived, 1)
+	expect.Same(t, "one.Check.Counts.Fail", one.Check.Counts.Fail, 0)
+	expect.Same(t, "len(one.Decisions)", len(one.Decisions), 1)
 	for _, f := range one.Check.Findings {
 		if f.Requirement == "secure-boot-on" &&
 			(f.Outcome != "waived" || f.Waiver == nil || f.Waiver.Reason == "" || f.Has == "") {
@@ -77,10 +81,11 @@ func TestWaiver(t *testing.T) {
 		t.Errorf("after its end %d fail, want %d", got, before)
 	}
 	list, err := s.Client.Decisions(ctx, false)
-	if err != nil || len(list.Decisions) != 1 || list.Decisions[0].Counts ||
-		!strings.Contains(list.Decisions[0].Says, "that is over") {
-		t.Errorf("%+v %v", list, err)
-	}
+	expect.NoError(t, err)
+	expect.Same(t, "len(list.Decisions)", len(list.Decisions), 1)
+	expect.That(t, "!list.Decisions[0].Counts", !list.Decisions[0].Counts)
+	expect.That(t, `strings.Contains(list.Decisions[0].Says, "that is over")`,
+		strings.Contains(list.Decisions[0].Says, "that is over"))
 }
 
 func TestDecisionsAreRefused(t *testing.T) {
@@ -167,19 +172,20 @@ func TestWhatIf(t *testing.T) {
 	s := servertest.Demo(t, nil)
 	src := string(standin.Releases()["skerry-12.yaml"])
 	same, err := s.Client.WhatIf(ctx, api.AskWhatIf{Document: src})
-	if err != nil || same.Moved != 0 || same.Machines != total(t, s.Client, "class=pc") {
-		t.Fatalf("%+v %v", same, err)
-	}
+	expect.NoError(t, err)
+	expect.Same(t, "same.Moved", same.Moved, 0)
+	expect.Same(t, "same.Machines", same.Machines, total(t, s.Client, "class=pc"))
 	draft := strings.Replace(strings.Replace(src, "memory.installed_bytes, at_least: 6 GiB",
 		"memory.installed_bytes, at_least: 10 GiB", 1), "revision: 5", "revision: 6", 1)
 	if draft == src {
 		t.Fatal("the demo's release has other words")
 	}
 	got, err := s.Client.WhatIf(ctx, api.AskWhatIf{Document: draft})
-	if err != nil || got.Moved == 0 || len(got.Flips) != got.Moved || len(got.Changes) == 0 ||
-		got.Changes[0].Requirement != "memory" {
-		t.Fatalf("%+v %v", got, err)
-	}
+	expect.NoError(t, err)
+	expect.That(t, "got.Moved != 0", got.Moved != 0)
+	expect.Same(t, "len(got.Flips)", len(got.Flips), got.Moved)
+	expect.That(t, "len(got.Changes) != 0", len(got.Changes) != 0)
+	expect.Same(t, "got.Changes[0].Requirement", got.Changes[0].Requirement, "memory")
 	moved := 0
 	for _, p := range got.Places {
 		moved += p.Moved

@@ -9,6 +9,7 @@ import (
 	"testing"
 
 	"rolltop.example/rolltop/internal/api"
+	"rolltop.example/rolltop/internal/expect"
 	"rolltop.example/rolltop/internal/server"
 	"rolltop.example/rolltop/internal/servertest"
 	"rolltop.example/rolltop/internal/standin"
@@ -37,9 +38,10 @@ func TestFactsByHandAtTheService(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
-	if d.Disposition != "ready" || len(d.Hand) != 4 || d.Hand[0].By != "everything" || d.Hand[0].At.IsZero() {
-		t.Errorf("%s %+v", d.Disposition, d.Hand)
-	}
+	expect.Same(t, "d.Disposition", d.Disposition, "ready")
+	expect.Same(t, "len(d.Hand)", len(d.Hand), 4)
+	expect.Same(t, "d.Hand[0].By", d.Hand[0].By, "everything")
+	expect.That(t, "!d.Hand[0].At.IsZero()", !d.Hand[0].At.IsZero())
 	// The list and the counts follow at once.
 	if l, err = s.Client.Devices(ctx, "disposition=ready", "name", 1, 1000); err != nil || !has(l, key) {
 		t.Errorf("the list does not follow: %v", err)
@@ -129,24 +131,27 @@ func TestOneMachineAgainstAnyRelease(t *testing.T) {
 	t.Parallel()
 	s := servertest.Demo(t, nil)
 	d, err := s.Client.Device(ctx, "lant-001")
-	if err != nil || len(d.Check.Next) != 1 || d.Check.Next[0].Release.ID != "skerry-13" ||
-		!d.Check.Next[0].Release.Test {
-		t.Fatalf("%+v %v", d.Check.Next, err)
-	}
+	expect.NoError(t, err)
+	expect.Same(t, "len(d.Check.Next)", len(d.Check.Next), 1)
+	expect.Same(t, "d.Check.Next[0].Release.ID", d.Check.Next[0].Release.ID, "skerry-13")
+	expect.That(t, "d.Check.Next[0].Release.Test", d.Check.Next[0].Release.Test)
 	c, err := s.Client.Check(ctx, "lant-001", "skerry-13")
-	if err != nil || c.Release.ID != "skerry-13" || c.Disposition != d.Check.Next[0].Disposition ||
-		c.Answer != d.Check.Next[0].Answer {
-		t.Errorf("%s %v", c.Disposition, err)
-	}
+	expect.NoError(t, err)
+	expect.Same(t, "c.Release.ID", c.Release.ID, "skerry-13")
+	expect.Same(t, "c.Disposition", c.Disposition, d.Check.Next[0].Disposition)
+	expect.Same(t, "c.Answer", c.Answer, d.Check.Next[0].Answer)
 	var p *api.Problem
-	if _, err := s.Client.Check(ctx, "lant-001", "fathom-9"); !errors.As(err, &p) || p.Status != 422 ||
-		!strings.Contains(p.Detail, "installs on Macs only") {
-		t.Errorf("the wrong class: %v", err)
-	}
+	_, err = s.Client.Check(ctx, "lant-001", "fathom-9")
+	expect.That(t, "errors.As(err, &p)", errors.As(err, &p))
+	expect.Same(t, "p.Status", p.Status, 422)
+	expect.That(t, `strings.Contains(p.Detail, "installs on Macs only")`,
+		strings.Contains(p.Detail, "installs on Macs only"))
 	cmp, err := s.Client.Compare(ctx, "lant-001", "gull-101")
-	if err != nil || cmp.SameDevice || len(cmp.Facts) < 5 || len(cmp.Findings) == 0 || cmp.Release != "Skerry 12" {
-		t.Errorf("%+v %v", cmp, err)
-	}
+	expect.NoError(t, err)
+	expect.That(t, "!cmp.SameDevice", !cmp.SameDevice)
+	expect.That(t, "len(cmp.Facts) >= 5", len(cmp.Facts) >= 5)
+	expect.That(t, "len(cmp.Findings) != 0", len(cmp.Findings) != 0)
+	expect.Same(t, "cmp.Release", cmp.Release, "Skerry 12")
 	if cmp, err = s.Client.Compare(ctx, "lant-001", "nslip-m51"); err != nil || cmp.Release != "" ||
 		len(cmp.Findings) != 0 {
 		t.Errorf("a PC and a Mac: %v %v", cmp.Findings, err)
@@ -158,28 +163,32 @@ func TestDocumentsAtTheService(t *testing.T) {
 	s := servertest.Demo(t, nil)
 	v, err := s.Client.ValidateRelease(ctx,
 		standin.SkerryWith("revision: 5", "revision: 6", "at_least: 6 GiB", "at_least: 8 GiB"))
-	if err != nil || len(v.Mistakes) != 0 || v.Release.Revision != 6 || len(v.Changes) != 1 ||
-		v.Changes[0].Kind != "tightened" {
-		t.Errorf("%+v %v", v.Changes, err)
-	}
+	expect.NoError(t, err)
+	expect.Same(t, "len(v.Mistakes)", len(v.Mistakes), 0)
+	expect.Same(t, "v.Release.Revision", v.Release.Revision, 6)
+	expect.Same(t, "len(v.Changes)", len(v.Changes), 1)
+	expect.Same(t, "v.Changes[0].Kind", v.Changes[0].Kind, "tightened")
 	v, err = s.Client.ValidateRelease(ctx,
 		standin.SkerryWith("at_least: 6 GiB", "at_least: 6 GB", "fact: tpm.state", "fact: tpm.sate",
 			"skerry-12-processors.csv", "other.csv"))
-	if err != nil || len(v.Mistakes) != 3 || v.Release != nil || v.Mistakes[0].Line == 0 {
-		t.Errorf("%+v %v", v.Mistakes, err)
-	}
+	expect.NoError(t, err)
+	expect.Same(t, "len(v.Mistakes)", len(v.Mistakes), 3)
+	expect.That(t, "v.Release == nil", v.Release == nil)
+	expect.That(t, "v.Mistakes[0].Line != 0", v.Mistakes[0].Line != 0)
 	if r, err := s.Client.Release(ctx, "skerry-12"); err != nil || r.Revision != 5 {
 		t.Errorf("validating kept something: %d %v", r.Revision, err)
 	}
 	d, err := s.Client.ReleaseDifference(ctx, "skerry-13", "skerry-12")
-	if err != nil || d.From.ID != "skerry-12" || d.To.ID != "skerry-13" || len(d.Changes) < 5 {
-		t.Errorf("%+v %v", d, err)
-	}
+	expect.NoError(t, err)
+	expect.Same(t, "d.From.ID", d.From.ID, "skerry-12")
+	expect.Same(t, "d.To.ID", d.To.ID, "skerry-13")
+	expect.That(t, "len(d.Changes) >= 5", len(d.Changes) >= 5)
 	var p *api.Problem
-	if _, err := s.Client.ReleaseDifference(ctx, "skerry-13", ""); !errors.As(err, &p) || p.Status != 422 ||
-		!strings.Contains(p.Detail, "has no revision before 1") {
-		t.Errorf("nothing before: %v", err)
-	}
+	_, err = s.Client.ReleaseDifference(ctx, "skerry-13", "")
+	expect.That(t, "errors.As(err, &p)", errors.As(err, &p))
+	expect.Same(t, "p.Status", p.Status, 422)
+	expect.That(t, `strings.Contains(p.Detail, "has no revision before 1")`,
+		strings.Contains(p.Detail, "has no revision before 1"))
 	titles, err := s.As(t, s.NewToken(t, "collector", server.ScopeSubmit)).Titles(ctx)
 	if err != nil || fmt.Sprint(titles.Titles) != "[Counterfoil Hawser Hawser VPN Lampwright Tidebook]" {
 		t.Errorf("%v %v", titles, err)
@@ -191,12 +200,12 @@ func TestDocumentsAtTheService(t *testing.T) {
 			Columns: map[string]string{"cores": "Kerne"},
 			Prefix:  "Corvane",
 		})
-	if err != nil || got.Total != 1 || got.CSV != "name,cores\nCorvane K5-9400,6\n" {
-		t.Errorf("%+v %v", got, err)
-	}
-	if _, err := s.Client.ImportList(ctx,
-		api.ImportList{Name: "a.html", Content: []byte("<html></html>")}); !errors.As(err, &p) || p.Status != 422 ||
-		!strings.Contains(p.Detail, "has no table") {
-		t.Errorf("a page without a table: %v", err)
-	}
+	expect.NoError(t, err)
+	expect.Same(t, "got.Total", got.Total, 1)
+	expect.Same(t, "got.CSV", got.CSV, "name,cores\nCorvane K5-9400,6\n")
+	_, err = s.Client.ImportList(ctx,
+		api.ImportList{Name: "a.html", Content: []byte("<html></html>")})
+	expect.That(t, "errors.As(err, &p)", errors.As(err, &p))
+	expect.Same(t, "p.Status", p.Status, 422)
+	expect.That(t, `strings.Contains(p.Detail, "has no table")`, strings.Contains(p.Detail, "has no table"))
 }

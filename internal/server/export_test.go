@@ -8,6 +8,7 @@ import (
 	"testing"
 
 	"rolltop.example/rolltop/internal/api"
+	"rolltop.example/rolltop/internal/expect"
 	"rolltop.example/rolltop/internal/servertest"
 )
 
@@ -48,10 +49,10 @@ func TestExport(t *testing.T) {
 	}
 	b.Reset()
 	var array []api.DeviceRow
-	if err := s.Client.Export(ctx, "", "json", []string{"tpm.state"}, &b); err != nil ||
-		json.Unmarshal(b.Bytes(), &array) != nil || len(array) != 285 {
-		t.Errorf("%d machines, %v", len(array), err)
-	}
+	err = s.Client.Export(ctx, "", "json", []string{"tpm.state"}, &b)
+	expect.NoError(t, err)
+	expect.That(t, "json.Unmarshal(b.Bytes(), &array) == nil", json.Unmarshal(b.Bytes(), &array) == nil)
+	expect.Same(t, "len(array)", len(array), 285)
 	b.Reset()
 	if err := s.Client.Export(ctx, "place=Nowhere", "json", nil, &b); err != nil ||
 		strings.TrimSpace(b.String()) != "[]" {

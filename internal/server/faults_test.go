@@ -20,6 +20,7 @@ import (
 
 	"rolltop.example/rolltop/core/doc"
 	"rolltop.example/rolltop/core/inventory"
+	"rolltop.example/rolltop/internal/expect"
 	"rolltop.example/rolltop/internal/servertest"
 )
 
@@ -55,10 +56,12 @@ func TestBrokenSubmissions(t *testing.T) {
 		{"no text", "\xff\xfe\x00", "not a text file in UTF-8", 422},
 		{"a list", "[]", "", 422},
 	} {
-		status, _, body := call(t, "POST", s.URL+"/api/inventories", s.Token, "application/json", c.body)
-		if status != c.status || !strings.Contains(body, c.says) || len(body) > 4000 {
-			t.Errorf("%s: %d %.300s", c.name, status, body)
-		}
+		t.Run(c.name, func(t *testing.T) {
+			status, _, body := call(t, "POST", s.URL+"/api/inventories", s.Token, "application/json", c.body)
+			expect.Same(t, "status", status, c.status)
+			expect.That(t, "strings.Contains(body, c.says)", strings.Contains(body, c.says))
+			expect.That(t, "len(body) <= 4000", len(body) <= 4000)
+		})
 	}
 	// A body that says it is longer than it is, and stops.
 	u, _ := url.Parse(s.URL)
@@ -90,9 +93,10 @@ func TestBrokenSubmissions(t *testing.T) {
 		t.Errorf("%+v %v", got, err)
 	}
 	after, err := s.Client.Device(ctx, before.Key)
-	if err != nil || len(after.History) != 2 || !after.TakenAt.Equal(before.TakenAt) || total(t, s.Client, "") != 1 {
-		t.Errorf("%d inventories, %v", len(after.History), err)
-	}
+	expect.NoError(t, err)
+	expect.Same(t, "len(after.History)", len(after.History), 2)
+	expect.That(t, "after.TakenAt.Equal(before.TakenAt)", after.TakenAt.Equal(before.TakenAt))
+	expect.Same(t, `total(t, s.Client, "")`, total(t, s.Client, ""), 1)
 }
 
 func keyOf(t *testing.T, s *servertest.Service) string {

@@ -8,6 +8,7 @@ import (
 
 	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/internal/api"
+	"rolltop.example/rolltop/internal/expect"
 	"rolltop.example/rolltop/internal/servertest"
 )
 
@@ -40,32 +41,37 @@ func TestCloneIsAQuestion(t *testing.T) {
 		d.Device.Serial, d.Device.Name, d.TakenAt = some("CLONE-1"), some("GULL-907"), d.TakenAt.Add(time.Minute)
 	})
 	got, err := s.Client.Submit(ctx, clone)
-	if err != nil || !got.Created || !strings.Contains(got.Note, "the UUID of GULL-007") {
-		t.Fatalf("%+v %v", got, err)
-	}
-	if again, err := s.Client.Submit(ctx, clone); err != nil || again.Created || again.Note != "" {
-		t.Errorf("it is asked again: %+v %v", again, err)
-	}
+	expect.NoError(t, err)
+	expect.That(t, "got.Created", got.Created)
+	expect.That(t, `strings.Contains(got.Note, "the UUID of GULL-007")`,
+		strings.Contains(got.Note, "the UUID of GULL-007"))
+	again, err := s.Client.Submit(ctx, clone)
+	expect.NoError(t, err)
+	expect.That(t, "!again.Created", !again.Created)
+	expect.Same(t, "again.Note", again.Note, "")
 	l, err := s.Client.Doubts(ctx)
-	if err != nil || len(l.Doubts) != 1 || l.Doubts[0].Kind != "conflict" || l.Doubts[0].OtherName != "GULL-007" {
-		t.Fatalf("%+v %v", l, err)
-	}
+	expect.NoError(t, err)
+	expect.Same(t, "len(l.Doubts)", len(l.Doubts), 1)
+	expect.Same(t, "l.Doubts[0].Kind", l.Doubts[0].Kind, "conflict")
+	expect.Same(t, "l.Doubts[0].OtherName", l.Doubts[0].OtherName, "GULL-007")
 	if n := total(t, s.Client, "doubt=yes"); n != 2 {
 		t.Errorf("%d machines are doubted", n)
 	}
-	if d, err := s.Client.Device(ctx, "gull-007"); err != nil || len(d.Doubts) != 1 || !d.Doubted {
-		t.Errorf("%+v %v", d.Doubts, err)
-	}
+	d, err := s.Client.Device(ctx, "gull-007")
+	expect.NoError(t, err)
+	expect.Same(t, "len(d.Doubts)", len(d.Doubts), 1)
+	expect.That(t, "d.Doubted", d.Doubted)
 	before := total(t, s.Client, "")
 	if err := s.Client.SettleDoubt(ctx, l.Doubts[0].ID, "same"); err != nil {
 		t.Fatal(err)
 	}
 	// One machine is left, with both histories and the latest name.
-	d, err := s.Client.Device(ctx, "gull-007")
-	if err != nil || d.Name != "GULL-907" || len(d.History) < 2 || len(d.Doubts) != 0 ||
-		total(t, s.Client, "") != before-1 {
-		t.Errorf("%s, %d inventories, %+v, %v", d.Name, len(d.History), d.Doubts, err)
-	}
+	d, err = s.Client.Device(ctx, "gull-007")
+	expect.NoError(t, err)
+	expect.Same(t, "d.Name", d.Name, "GULL-907")
+	expect.That(t, "len(d.History) >= 2", len(d.History) >= 2)
+	expect.Same(t, "len(d.Doubts)", len(d.Doubts), 0)
+	expect.Same(t, `total(t, s.Client, "")`, total(t, s.Client, ""), before-1)
 	if _, err := s.Client.Device(ctx, "gull-907"); err == nil {
 		t.Error("the second one is still there")
 	}
@@ -90,18 +96,19 @@ func TestBlankMachinesStayApart(t *testing.T) {
 		}
 		return got.Device
 	}
-	if a, b := blank("CORB-901", "w1"), blank("CORB-902", "w2"); a == b || total(t, s.Client, "") != before+2 ||
-		total(t, s.Client, "doubt=yes") != 0 {
-		t.Fatalf("%s and %s, %d machines more", a, b, total(t, s.Client, "")-before)
-	}
+	a, b := blank("CORB-901", "w1"), blank("CORB-902", "w2")
+	expect.That(t, "a != b", a != b)
+	expect.Same(t, `total(t, s.Client, "")`, total(t, s.Client, ""), before+2)
+	expect.Same(t, `total(t, s.Client, "doubt=yes")`, total(t, s.Client, "doubt=yes"), 0)
 	twin := blank("CORB-901", "w3")
 	if twin == "corb-901" || total(t, s.Client, "") != before+3 {
 		t.Errorf("the twin is %s", twin)
 	}
-	if l, err := s.Client.Doubts(ctx); err != nil || len(l.Doubts) != 1 || l.Doubts[0].Kind != "conflict" ||
-		l.Doubts[0].OtherName != "CORB-901" {
-		t.Errorf("%+v %v", l, err)
-	}
+	l, err := s.Client.Doubts(ctx)
+	expect.NoError(t, err)
+	expect.Same(t, "len(l.Doubts)", len(l.Doubts), 1)
+	expect.Same(t, "l.Doubts[0].Kind", l.Doubts[0].Kind, "conflict")
+	expect.Same(t, "l.Doubts[0].OtherName", l.Doubts[0].OtherName, "CORB-901")
 	if renamed := blank("CORB-903", "w2"); renamed != "corb-902" || total(t, s.Client, "") != before+3 {
 		t.Errorf("the renamed one is %s", renamed)
 	}
@@ -117,14 +124,16 @@ func TestWeakMatchComesApart(t *testing.T) {
 		d.OS.Build, d.TakenAt = some("99"), d.TakenAt.Add(time.Minute)
 	})
 	got, err := s.Client.Submit(ctx, weak)
-	if err != nil || got.Created || got.Device != "gull-008" ||
-		!strings.Contains(got.Note, "Only the host name and the model") {
-		t.Fatalf("%+v %v", got, err)
-	}
+	expect.NoError(t, err)
+	expect.That(t, "!got.Created", !got.Created)
+	expect.Same(t, "got.Device", got.Device, "gull-008")
+	expect.That(t, `strings.Contains(got.Note, "Only the host name and the model")`,
+		strings.Contains(got.Note, "Only the host name and the model"))
 	l, err := s.Client.Doubts(ctx)
-	if err != nil || len(l.Doubts) != 1 || l.Doubts[0].Other != "" || l.Doubts[0].Inventory == 0 {
-		t.Fatalf("%+v %v", l, err)
-	}
+	expect.NoError(t, err)
+	expect.Same(t, "len(l.Doubts)", len(l.Doubts), 1)
+	expect.Same(t, "l.Doubts[0].Other", l.Doubts[0].Other, "")
+	expect.That(t, "l.Doubts[0].Inventory != 0", l.Doubts[0].Inventory != 0)
 	if err := s.Client.SettleDoubt(ctx, l.Doubts[0].ID, "apart"); err != nil {
 		t.Fatal(err)
 	}
@@ -133,13 +142,14 @@ func TestWeakMatchComesApart(t *testing.T) {
 		t.Fatalf("%+v %v", d, err)
 	}
 	// From now on the one without numbers is the second one.
-	if got, err := s.Client.Submit(ctx, weak); err != nil || got.Device != "gull-008-2" || got.Note != "" {
-		t.Errorf("%+v %v", got, err)
-	}
-	if first, err := s.Client.Device(ctx, "gull-008"); err != nil || first.Disposition == "" ||
-		strings.Contains(first.Facts[0].Summary, "99") {
-		t.Errorf("%v", err)
-	}
+	got, err = s.Client.Submit(ctx, weak)
+	expect.NoError(t, err)
+	expect.Same(t, "got.Device", got.Device, "gull-008-2")
+	expect.Same(t, "got.Note", got.Note, "")
+	first, err := s.Client.Device(ctx, "gull-008")
+	expect.NoError(t, err)
+	expect.That(t, `first.Disposition != ""`, first.Disposition != "")
+	expect.That(t, `!strings.Contains(first.Facts[0].Summary, "99")`, !strings.Contains(first.Facts[0].Summary, "99"))
 }
 
 // A fact that was looked up once holds for every machine of the model where it fills
@@ -176,9 +186,9 @@ func TestModelFact(t *testing.T) {
 		t.Errorf("after its date %d of %d have it", n, all)
 	}
 	l, err := s.Client.ModelFacts(ctx)
-	if err != nil || len(l.Facts) != 1 || l.Facts[0].Machines != all {
-		t.Fatalf("%+v %v", l, err)
-	}
+	expect.NoError(t, err)
+	expect.Same(t, "len(l.Facts)", len(l.Facts), 1)
+	expect.Same(t, "l.Facts[0].Machines", l.Facts[0].Machines, all)
 	if _, err := s.Client.TakeBackModelFact(ctx, l.Facts[0].ID); err != nil ||
 		total(t, s.Client, "tpm.header=true model=\"Slipway 14\"") != 0 {
 		t.Errorf("it was not taken back: %v", err)
@@ -204,10 +214,12 @@ func TestDispositionOverTime(t *testing.T) {
 		t.Fatal(err)
 	}
 	d, err := s.Client.Device(ctx, "gull-003")
-	if err != nil || len(d.Changes) != 1 || d.Changes[0].Was != "ready" || d.Changes[0].Becomes != d.Disposition ||
-		d.Changes[0].Cause != "inventory" || d.Changes[0].Release != "skerry-12" {
-		t.Fatalf("%+v %v", d.Changes, err)
-	}
+	expect.NoError(t, err)
+	expect.Same(t, "len(d.Changes)", len(d.Changes), 1)
+	expect.Same(t, "d.Changes[0].Was", d.Changes[0].Was, "ready")
+	expect.Same(t, "d.Changes[0].Becomes", d.Changes[0].Becomes, d.Disposition)
+	expect.Same(t, "d.Changes[0].Cause", d.Changes[0].Cause, "inventory")
+	expect.Same(t, "d.Changes[0].Release", d.Changes[0].Release, "skerry-12")
 	// Other rules change many at once, each with its own line.
 	if _, err := s.Client.SetTargets(ctx, api.TargetSet{PC: "skerry-13"}); err != nil {
 		t.Fatal(err)
@@ -253,9 +265,10 @@ func TestDispositionOverTime(t *testing.T) {
 		t.Fatal(err)
 	}
 	again(ready.Devices[1].Key, 2<<30)
-	if h, err := s.Client.Hooks(ctx); err != nil || len(h.Hooks) != 1 || h.Hooks[0].Waiting != 1 {
-		t.Errorf("one change should wait: %+v %v", h, err)
-	}
+	h, err := s.Client.Hooks(ctx)
+	expect.NoError(t, err)
+	expect.Same(t, "len(h.Hooks)", len(h.Hooks), 1)
+	expect.Same(t, "h.Hooks[0].Waiting", h.Hooks[0].Waiting, 1)
 }
 
 // With another board, facts that were entered for the old one end.
@@ -280,5 +293,6 @@ func TestFactsEndWithTheBoard(t *testing.T) {
 		t.Errorf("%+v %v", d.Hand, err)
 	}
 }
+
 
 func some[T any](v T) inventory.Opt[T] { return inventory.Some(v) }

@@ -8,6 +8,7 @@ import (
 	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/internal/api"
 	"rolltop.example/rolltop/internal/client"
+	"rolltop.example/rolltop/internal/expect"
 	"rolltop.example/rolltop/internal/server"
 	"rolltop.example/rolltop/internal/servertest"
 )
@@ -35,9 +36,9 @@ func TestMarks(t *testing.T) {
 	elsewhere, no, yes := "Outer Light", false, true
 	at := total(t, s.Client, `place="Gull Quay"`)
 	m, err := s.Client.Mark(ctx, api.Marks{Where: `place="Gull Quay"`, Tag: []string{"season", "counter"}})
-	if err != nil || m.Picked != at || m.Changed != at {
-		t.Fatalf("%+v %v, of %d", m, err, at)
-	}
+	expect.NoError(t, err)
+	expect.Same(t, "m.Picked", m.Picked, at)
+	expect.Same(t, "m.Changed", m.Changed, at)
 	if m, err := s.Client.Mark(ctx, api.Marks{Where: "tag=season", Tag: []string{"season"}}); err != nil ||
 		m.Changed != 0 {
 		t.Errorf("a tag again: %+v %v", m, err)
@@ -70,10 +71,10 @@ func TestMarks(t *testing.T) {
 		t.Errorf("it did not come back: %v", err)
 	}
 	tags, err := s.Client.Tags(ctx)
-	if err != nil || len(tags.Tags) != 2 || tags.Tags[1].Count != at-2 ||
-		total(t, s.Client, tags.Tags[1].Where) != at-2 {
-		t.Errorf("%+v %v", tags, err)
-	}
+	expect.NoError(t, err)
+	expect.Same(t, "len(tags.Tags)", len(tags.Tags), 2)
+	expect.Same(t, "tags.Tags[1].Count", tags.Tags[1].Count, at-2)
+	expect.Same(t, "total(t, s.Client, tags.Tags[1].Where)", total(t, s.Client, tags.Tags[1].Where), at-2)
 	for want, m := range map[string]api.Marks{
 		"is no tag":                    {Where: "gull", Tag: []string{"a b"}},
 		"say what to write":            {Where: "gull"},
@@ -126,9 +127,9 @@ func TestPagesAndSavedFilters(t *testing.T) {
 	refused(t, "a page of nowhere", err, "is not what a page gave")
 	f, err := s.Client.SaveFilter(ctx, "to refit",
 		api.SaveFilter{Filter: "disposition=refit   place='x'", Sort: "-fails", Facts: []string{"tpm.state"}})
-	if err != nil || f.Filter != "disposition=refit place='x'" || f.By == "" {
-		t.Errorf("%+v %v", f, err)
-	}
+	expect.NoError(t, err)
+	expect.Same(t, "f.Filter", f.Filter, "disposition=refit place='x'")
+	expect.That(t, `f.By != ""`, f.By != "")
 	_, err = s.Client.SaveFilter(ctx, "x", api.SaveFilter{Filter: "dispositon=refit"})
 	refused(t, "a mistake", err, "disposition")
 	_, err = s.Client.SaveFilter(ctx, "x", api.SaveFilter{Sort: "nam"})
@@ -136,9 +137,9 @@ func TestPagesAndSavedFilters(t *testing.T) {
 	_, err = s.Client.SaveFilter(ctx, "x", api.SaveFilter{Facts: []string{"tpm.stat"}})
 	refused(t, "no fact", err, "tpm.state")
 	l, err := s.Client.Filters(ctx)
-	if err != nil || len(l.Filters) != 1 || l.Filters[0].Facts[0] != "tpm.state" {
-		t.Errorf("%+v %v", l, err)
-	}
+	expect.NoError(t, err)
+	expect.Same(t, "len(l.Filters)", len(l.Filters), 1)
+	expect.Same(t, "l.Filters[0].Facts[0]", l.Filters[0].Facts[0], "tpm.state")
 	if err := s.Client.DropFilter(ctx, "to refit"); err != nil {
 		t.Error(err)
 	}
@@ -168,9 +169,9 @@ func TestGrid(t *testing.T) {
 	t.Parallel()
 	s := servertest.Demo(t, nil)
 	g, err := s.Client.Grid(ctx, client.List{Sort: "needs.memory", Size: 1000}, "pc")
-	if err != nil || g.Total != 251 || len(g.Rows) != 251 {
-		t.Fatalf("%d of %d rows, %v", len(g.Rows), g.Total, err)
-	}
+	expect.NoError(t, err)
+	expect.Same(t, "g.Total", g.Total, 251)
+	expect.Same(t, "len(g.Rows)", len(g.Rows), 251)
 	advice, short := 0, 0
 	for i, q := range g.Requirements {
 		fails := 0
@@ -211,18 +212,20 @@ func TestLimitedToPlaces(t *testing.T) {
 	if got := total(t, c, ""); got != mine || total(t, c, `place="Holm Ferry"`) != 0 {
 		t.Errorf("it sees %d machines of %d", got, mine)
 	}
-	if f, err := c.Fleet(ctx, ""); err != nil || f.Total != mine || len(f.Places) != 1 ||
-		strings.Contains(f.Where, "Gull") {
-		t.Errorf("%d machines, %d places, %v", f.Total, len(f.Places), err)
-	}
-	if g, err := c.Grid(ctx, client.List{Size: 1000}, "pc"); err != nil || g.Total > mine || g.Total == 0 {
-		t.Errorf("%d %v", g.Total, err)
-	}
+	f, err := c.Fleet(ctx, "")
+	expect.NoError(t, err)
+	expect.Same(t, "f.Total", f.Total, mine)
+	expect.Same(t, "len(f.Places)", len(f.Places), 1)
+	expect.That(t, `!strings.Contains(f.Where, "Gull")`, !strings.Contains(f.Where, "Gull"))
+	g, err := c.Grid(ctx, client.List{Size: 1000}, "pc")
+	expect.NoError(t, err)
+	expect.That(t, "g.Total <= mine", g.Total <= mine)
+	expect.That(t, "g.Total != 0", g.Total != 0)
 	var b strings.Builder
-	if err := c.Export(ctx, "", "csv", nil, &b); err != nil || strings.Count(b.String(), "\n") != mine+1 ||
-		strings.Contains(b.String(), "HOLM") {
-		t.Errorf("the export has %d lines, %v", strings.Count(b.String(), "\n"), err)
-	}
+	err = c.Export(ctx, "", "csv", nil, &b)
+	expect.NoError(t, err)
+	expect.Same(t, "strings.Count(b.String(), \"\\n\")", strings.Count(b.String(), "\n"), mine+1)
+	expect.That(t, `!strings.Contains(b.String(), "HOLM")`, !strings.Contains(b.String(), "HOLM"))
 	if d, err := c.Device(ctx, "gull-001"); err != nil || d.SameModel != nil {
 		t.Errorf("%v %+v", err, d.SameModel)
 	}
@@ -340,9 +343,9 @@ func TestWhatViewersSee(t *testing.T) {
 	refused(t, "an export", c.Export(ctx, "", "csv", []string{"device.uuid"}, new(strings.Builder)),
 		"your role does not show")
 	set, err := s.Client.Settings(ctx)
-	if err != nil || set.StaleDays != 30 || set.HistoryMonths != 13 {
-		t.Fatalf("%+v %v", set, err)
-	}
+	expect.NoError(t, err)
+	expect.Same(t, "set.StaleDays", set.StaleDays, 30)
+	expect.Same(t, "set.HistoryMonths", set.HistoryMonths, 13)
 	set.ViewersSeeAll = true
 	if _, err := s.Client.PutSettings(ctx, set); err != nil {
 		t.Fatal(err)

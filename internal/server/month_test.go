@@ -13,6 +13,7 @@ import (
 	"rolltop.example/rolltop/core/wave"
 	"rolltop.example/rolltop/internal/api"
 	"rolltop.example/rolltop/internal/client"
+	"rolltop.example/rolltop/internal/expect"
 	"rolltop.example/rolltop/internal/servertest"
 	"rolltop.example/rolltop/internal/standin"
 )
@@ -156,10 +157,10 @@ func TestMonth(t *testing.T) {
 	m := newMonth(t)
 	ready, all := m.total("disposition=ready"), m.total("")
 	first := m.worklist()
-	if first.Visits < 60 || len(first.Stops) != 9 || len(first.Order) == 0 || len(first.Questions) == 0 {
-		t.Fatalf("%d visits at %d places, %d parts, %d questions", first.Visits, len(first.Stops), len(first.Order),
-			len(first.Questions))
-	}
+	expect.That(t, "first.Visits >= 60", first.Visits >= 60)
+	expect.Same(t, "len(first.Stops)", len(first.Stops), 9)
+	expect.That(t, "len(first.Order) != 0", len(first.Order) != 0)
+	expect.That(t, "len(first.Questions) != 0", len(first.Questions) != 0)
 
 	// A week at the desks: the visits of a day are confirmed by the inventories of the next.
 	visits, done := first.Visits, 0
@@ -238,10 +239,11 @@ func TestMonth(t *testing.T) {
 		}
 	}
 	before := m.forecast()
-	if before.On == 0 || before.Pace != 0 || before.Done != "" ||
-		!strings.Contains(before.Says, "no day can be named") {
-		t.Errorf("%+v", before)
-	}
+	expect.That(t, "before.On != 0", before.On != 0)
+	expect.Same(t, "before.Pace", before.Pace, 0)
+	expect.Same(t, "before.Done", before.Done, "")
+	expect.That(t, `strings.Contains(before.Says, "no day can be named")`,
+		strings.Contains(before.Says, "no day can be named"))
 	if _, err := m.s.Client.Handed(ctx, pilot.ID); err != nil {
 		t.Fatal(err)
 	}
@@ -251,13 +253,14 @@ func TestMonth(t *testing.T) {
 	}
 	m.morning()
 	failed := members[4]
-	if got, err := m.s.Client.OutcomesFile(ctx, pilot.ID,
+	got, err := m.s.Client.OutcomesFile(ctx, pilot.ID,
 		api.OutcomesFile{
 			Name: "outcomes.csv", Content: []byte("Machine;Outcome;Reason\n" + failed.Name +
 				";failed;the driver of the printer\nNOBODY-1;failed;x\n" + members[0].Name + ";failed;\n"),
-		}); err != nil || got.Taken != 1 || len(got.Problems) != 2 {
-		t.Errorf("%+v %v", got, err)
-	}
+		})
+	expect.NoError(t, err)
+	expect.Same(t, "got.Taken", got.Taken, 1)
+	expect.Same(t, "len(got.Problems)", len(got.Problems), 2)
 	w := m.wave(pilot.ID)
 	if w.Outcomes["arrived"] != 4 || w.Outcomes["failed"] != 1 {
 		t.Errorf("%v", w.Outcomes)
@@ -268,10 +271,12 @@ func TestMonth(t *testing.T) {
 		t.Error("the failure is no work again")
 	}
 	f := m.forecast()
-	if f.On != before.On+4 || f.Pace == 0 || f.Machines != before.Machines || f.Unknown != before.Unknown ||
-		f.Unseen != before.Unseen || f.Done == "" {
-		t.Errorf("before %+v, now %+v", before, f)
-	}
+	expect.Same(t, "f.On", f.On, before.On+4)
+	expect.That(t, "f.Pace != 0", f.Pace != 0)
+	expect.Same(t, "f.Machines", f.Machines, before.Machines)
+	expect.Same(t, "f.Unknown", f.Unknown, before.Unknown)
+	expect.Same(t, "f.Unseen", f.Unseen, before.Unseen)
+	expect.That(t, `f.Done != ""`, f.Done != "")
 
 	// The wave behind it: in pieces a day, and one goes back.
 	next, err := m.s.Client.PutWave(ctx, 0,
@@ -309,15 +314,15 @@ func TestMonth(t *testing.T) {
 	d.OS.Name, d.OS.Version, d.OS.Build = inventory.Some("Skerry 11"), inventory.Some("11.2"),
 		inventory.Some("11.2.4123")
 	m.morning()
-	if w := m.wave(next.ID); w.Outcomes["back"] != 1 || w.Outcomes["arrived"] != 7 ||
-		w.Outcomes["handed"] != len(going)-8 {
-		t.Errorf("%v", w.Outcomes)
-	}
-	if l, err := m.s.Client.DeviceList(ctx,
-		client.List{Where: fmt.Sprintf("wave=%d outcome=back", next.ID)}); err != nil || l.Total != 1 ||
-		l.Devices[0].Key != back {
-		t.Errorf("%+v %v", l.Devices, err)
-	}
+	w = m.wave(next.ID)
+	expect.Same(t, `w.Outcomes["back"]`, w.Outcomes["back"], 1)
+	expect.Same(t, `w.Outcomes["arrived"]`, w.Outcomes["arrived"], 7)
+	expect.Same(t, `w.Outcomes["handed"]`, w.Outcomes["handed"], len(going)-8)
+	l, err := m.s.Client.DeviceList(ctx,
+		client.List{Where: fmt.Sprintf("wave=%d outcome=back", next.ID)})
+	expect.NoError(t, err)
+	expect.Same(t, "l.Total", l.Total, 1)
+	expect.Same(t, "l.Devices[0].Key", l.Devices[0].Key, back)
 	if got := m.forecast(); got.On != before.On+4+7 || got.Says == "" {
 		t.Errorf("%+v", got)
 	}

@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"rolltop.example/rolltop/internal/api"
+	"rolltop.example/rolltop/internal/expect"
 	"rolltop.example/rolltop/internal/servertest"
 )
 
@@ -63,9 +64,11 @@ func TestUsersAndRoles(t *testing.T) {
 		{"PUT", "/devices/gull-101/facts/tpm.header", `{"value":"true"}`, 200}, {"PUT", "/targets", `{}`, 403},
 		{"GET", "/users", "", 403}, {"GET", "/acts", "", 403}, {"PUT", "/house/prices", `{"text":"x"}`, 403},
 	} {
-		if got := as(t, s, c, tt.method, tt.path, tt.body); got != tt.want {
-			t.Errorf("a technician: %s %s is %d, want %d", tt.method, tt.path, got, tt.want)
-		}
+		t.Run(tt.method, func(t *testing.T) {
+			if got := as(t, s, c, tt.method, tt.path, tt.body); got != tt.want {
+				t.Errorf("a technician: %s %s is %d, want %d", tt.method, tt.path, got, tt.want)
+			}
+		})
 	}
 	// A role that changes counts at once, and the password stays.
 	if u, err = s.Client.PutUser(ctx, "harbour-master", api.PutUser{Role: "viewer"}); err != nil || u.Password != "" {
@@ -79,9 +82,9 @@ func TestUsersAndRoles(t *testing.T) {
 		t.Errorf("a wrong old password: %d", got)
 	}
 	renewed, err := s.Client.PutUser(ctx, "harbour-master", api.PutUser{Role: "viewer", Renew: true})
-	if err != nil || renewed.Password == "" || as(t, s, c, "GET", "/fleet", "") != 401 {
-		t.Fatalf("%v: a new password does not sign out", err)
-	}
+	expect.NoError(t, err)
+	expect.That(t, `renewed.Password != ""`, renewed.Password != "")
+	expect.Same(t, `as(t, s, c, "GET", "/fleet", "")`, as(t, s, c, "GET", "/fleet", ""), 401)
 	if c, status = signIn(t, s, "harbour-master", renewed.Password); status != 200 {
 		t.Fatal(status)
 	}
@@ -110,9 +113,10 @@ func TestUsersAndRoles(t *testing.T) {
 		t.Error(err)
 	}
 	l, err := s.Client.Users(ctx)
-	if err != nil || len(l.Users) != 1 || l.Users[0].Name != "demo" || l.Users[0].Role != "administrator" {
-		t.Errorf("%v %+v", err, l)
-	}
+	expect.NoError(t, err)
+	expect.Same(t, "len(l.Users)", len(l.Users), 1)
+	expect.Same(t, "l.Users[0].Name", l.Users[0].Name, "demo")
+	expect.Same(t, "l.Users[0].Role", l.Users[0].Role, "administrator")
 }
 
 func TestTokensExpire(t *testing.T) {
@@ -120,9 +124,10 @@ func TestTokensExpire(t *testing.T) {
 	var ahead atomic.Int64
 	s := servertest.StartAt(t, nil, func() time.Time { return time.Now().Add(time.Duration(ahead.Load())) })
 	m, err := s.Client.AddToken(ctx, api.NewToken{Name: "pier", Scope: "read", Days: 7})
-	if err != nil || m.ExpiresAt == nil || time.Until(*m.ExpiresAt).Round(time.Hour) != 7*24*time.Hour {
-		t.Fatalf("%v %+v", err, m)
-	}
+	expect.NoError(t, err)
+	expect.That(t, "m.ExpiresAt != nil", m.ExpiresAt != nil)
+	expect.Same(t, "time.Until(*m.ExpiresAt).Round(time.Hour)",
+		time.Until(*m.ExpiresAt).Round(time.Hour), 7*24*time.Hour)
 	if status, _, _ := call(t, "GET", s.URL+"/api/fleet", m.Secret, "", ""); status != 200 {
 		t.Errorf("before: %d", status)
 	}
@@ -157,10 +162,13 @@ func TestActs(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		if a := last(); a.Who != "everything" || a.What != what || a.Subject != subject ||
-			!strings.Contains(a.Was, was) || !strings.Contains(a.Becomes, becomes) || time.Since(a.At) > time.Minute {
-			t.Errorf("%+v, want %s on %s, %q, %q", a, what, subject, was, becomes)
-		}
+		a := last()
+		expect.Same(t, "a.Who", a.Who, "everything")
+		expect.Same(t, "a.What", a.What, what)
+		expect.Same(t, "a.Subject", a.Subject, subject)
+		expect.That(t, "strings.Contains(a.Was, was)", strings.Contains(a.Was, was))
+		expect.That(t, "strings.Contains(a.Becomes, becomes)", strings.Contains(a.Becomes, becomes))
+		expect.That(t, "time.Since(a.At) <= time.Minute", time.Since(a.At) <= time.Minute)
 	}
 	_, err := s.Client.EnterFact(ctx, "holm-011", "tpm.header", api.EnterFact{Value: "true"})
 	do(err, "enter-fact", "holm-011/tpm.header", "not entered", "tpm.header: true")
@@ -196,9 +204,10 @@ func TestActs(t *testing.T) {
 	}
 	// They can be picked and paged.
 	l, err := s.Client.Acts(ctx, "", "holm-011", 0, 2)
-	if err != nil || len(l.Acts) != 2 || !l.More || l.Acts[0].What != "take-back-fact" {
-		t.Errorf("%v %+v", err, l)
-	}
+	expect.NoError(t, err)
+	expect.Same(t, "len(l.Acts)", len(l.Acts), 2)
+	expect.That(t, "l.More", l.More)
+	expect.Same(t, "l.Acts[0].What", l.Acts[0].What, "take-back-fact")
 	if l, err = s.Client.Acts(ctx, "", "holm-011", l.Acts[1].ID, 2); err != nil || len(l.Acts) != 1 || l.More {
 		t.Errorf("%v %+v", err, l)
 	}
@@ -243,9 +252,9 @@ func TestRemovedMachineIsGone(t *testing.T) {
 		t.Errorf("its visit: %d", status)
 	}
 	acts, err := s.Client.Acts(ctx, "", "", 0, 9)
-	if err != nil || len(acts.Acts) != 4 || acts.Acts[0].What != "remove-device" {
-		t.Fatalf("%v %+v", err, acts)
-	}
+	expect.NoError(t, err)
+	expect.Same(t, "len(acts.Acts)", len(acts.Acts), 4)
+	expect.Same(t, "acts.Acts[0].What", acts.Acts[0].What, "remove-device")
 	for _, a := range acts.Acts {
 		if !strings.HasPrefix(a.Subject, "machine ") ||
 			strings.Contains(strings.ToLower(a.Subject+a.Was+a.Becomes), "holm") || a.Becomes != "" {

@@ -7,6 +7,7 @@ import (
 	"testing"
 
 	"rolltop.example/rolltop/internal/api"
+	"rolltop.example/rolltop/internal/expect"
 	"rolltop.example/rolltop/internal/servertest"
 )
 
@@ -35,14 +36,17 @@ func TestMistakesInCalls(t *testing.T) {
 		{"PUT", "/settings", `{"stale_days":0,"history_months":13,"retired_days":90,"viewers_see_all":false}`,
 			"stale_days: must be at least 1"},
 	} {
-		status, _, body := call(t, c.method, s.URL+"/api"+c.path, s.Token, "application/json", c.body)
-		var p api.Problem
-		if err := json.Unmarshal([]byte(body), &p); err != nil {
-			t.Errorf("%s %s: %d %s", c.method, c.path, status, body)
-			continue
-		}
-		if status < 400 || status > 499 || !strings.Contains(p.Detail, c.want) || library.MatchString(body) {
-			t.Errorf("%s %s %s: %d %s, want %q", c.method, c.path, c.body, status, body, c.want)
-		}
+		t.Run(c.method, func(t *testing.T) {
+			status, _, body := call(t, c.method, s.URL+"/api"+c.path, s.Token, "application/json", c.body)
+			var p api.Problem
+			if err := json.Unmarshal([]byte(body), &p); err != nil {
+				t.Errorf("%s %s: %d %s", c.method, c.path, status, body)
+				return
+			}
+			expect.That(t, "status >= 400", status >= 400)
+			expect.That(t, "status <= 499", status <= 499)
+			expect.That(t, "strings.Contains(p.Detail, c.want)", strings.Contains(p.Detail, c.want))
+			expect.That(t, "!library.MatchString(body)", !library.MatchString(body))
+		})
 	}
 }

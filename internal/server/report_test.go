@@ -6,6 +6,7 @@ import (
 	"strings"
 	"testing"
 
+	"rolltop.example/rolltop/internal/expect"
 	"rolltop.example/rolltop/internal/servertest"
 )
 
@@ -22,14 +23,16 @@ func TestReportsOfTheService(t *testing.T) {
 		{"format=markdown", "# GULL-101"}, {"release=skerry-13", "Skerry 13"},
 		{"release=skerry-12&revision=4", "revision 4"},
 	} {
-		q, err := url.ParseQuery(tt.query)
-		if err != nil {
-			t.Fatal(err)
-		}
-		got, err := s.Client.Report(ctx, "gull-101", q)
-		if err != nil || !strings.Contains(string(got), tt.says) {
-			t.Errorf("%s: %v, %.300s", tt.query, err, got)
-		}
+		t.Run(tt.query, func(t *testing.T) {
+			q, err := url.ParseQuery(tt.query)
+			if err != nil {
+				t.Fatal(err)
+			}
+			got, err := s.Client.Report(ctx, "gull-101", q)
+			if err != nil || !strings.Contains(string(got), tt.says) {
+				t.Errorf("%s: %v, %.300s", tt.query, err, got)
+			}
+		})
 	}
 	inv, err := s.Client.Inventory(ctx, "gull-101", 0)
 	if err != nil {
@@ -38,9 +41,9 @@ func TestReportsOfTheService(t *testing.T) {
 	_, rest, _ := strings.Cut(string(inv), `"serial":"`)
 	serial, _, _ := strings.Cut(rest, `"`)
 	whole, err := s.Client.Report(ctx, "gull-101", nil)
-	if err != nil || len(serial) < 4 || !strings.Contains(string(whole), serial) {
-		t.Fatalf("%v: the report lacks the serial number %q", err, serial)
-	}
+	expect.NoError(t, err)
+	expect.That(t, "len(serial) >= 4", len(serial) >= 4)
+	expect.That(t, "strings.Contains(string(whole), serial)", strings.Contains(string(whole), serial))
 	short, err := s.Client.Report(ctx, "gull-101", url.Values{"redact": {"true"}})
 	if err != nil || strings.Contains(string(short), serial) {
 		t.Errorf("%v: the shortened report has the serial number", err)
@@ -56,17 +59,21 @@ func TestReportsOfTheService(t *testing.T) {
 		{"gull-101/report?for=user&format=markdown", 422, "for technicians"}, {"gull-101/report?for=x", 422, "for"},
 		{"gull-101/report?revision=4", 422, "name it with release="},
 	} {
-		if status, _, body := call(t, "GET", s.URL+"/api/devices/"+tt.path, s.Token, "", ""); status != tt.status ||
-			!strings.Contains(strings.ToLower(body), tt.says) {
-			t.Errorf("%s: %d %s", tt.path, status, body)
-		}
+		t.Run(tt.path, func(t *testing.T) {
+			if status, _, body := call(t, "GET", s.URL+"/api/devices/"+tt.path, s.Token, "", ""); status != tt.status ||
+				!strings.Contains(strings.ToLower(body), tt.says) {
+				t.Errorf("%s: %d %s", tt.path, status, body)
+			}
+		})
 	}
 	status, header, _ := call(t, "GET", s.URL+"/api/devices/gull-101/report", s.Token, "", "")
-	if p := header.Get("Content-Security-Policy"); status != 200 ||
-		!strings.HasPrefix(p, "default-src 'none'; style-src 'sha256-") || strings.Contains(p, "unsafe") ||
-		!strings.HasPrefix(header.Get("Content-Type"), "text/html") {
-		t.Errorf("%d: %v", status, header)
-	}
+	p := header.Get("Content-Security-Policy")
+	expect.Same(t, "status", status, 200)
+	expect.That(t, `strings.HasPrefix(p, "default-src 'none'; style-src 'sha256-")`,
+		strings.HasPrefix(p, "default-src 'none'; style-src 'sha256-"))
+	expect.That(t, `!strings.Contains(p, "unsafe")`, !strings.Contains(p, "unsafe"))
+	expect.That(t, `strings.HasPrefix(header.Get("Content-Type"), "text/html")`,
+		strings.HasPrefix(header.Get("Content-Type"), "text/html"))
 	if status, _, _ := call(t, "GET", s.URL+"/api/devices/gull-101/report", "", "", ""); status != 401 {
 		t.Errorf("nobody is let in: %d", status)
 	}

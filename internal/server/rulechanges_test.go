@@ -14,6 +14,7 @@ import (
 	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/core/release"
 	"rolltop.example/rolltop/internal/api"
+	"rolltop.example/rolltop/internal/expect"
 	"rolltop.example/rolltop/internal/servertest"
 	"rolltop.example/rolltop/internal/standin"
 )
@@ -71,19 +72,23 @@ func TestRulesChange(t *testing.T) {
 	got, err := s.Client.AddRelease(ctx, text)
 	close(stop)
 	watching.Wait()
-	if err != nil || got.Change == nil || got.Change.Moved != asked.Moved {
-		t.Fatalf("%+v %v, want %d", got.Change, err, asked.Moved)
-	}
+	expect.NoError(t, err)
+	expect.That(t, "got.Change != nil", got.Change != nil)
+	expect.Same(t, "got.Change.Moved", got.Change.Moved, asked.Moved)
 	j, err := s.Client.Judging(ctx)
-	if err != nil || j.Running || j.Done != 251 || j.Machines != 251 || j.Release.Revision != 6 || most != 0 &&
-		most != 251 {
-		t.Errorf("%+v (%d seen) %v", j, most, err)
-	}
+	expect.NoError(t, err)
+	expect.That(t, "!j.Running", !j.Running)
+	expect.Same(t, "j.Done", j.Done, 251)
+	expect.Same(t, "j.Machines", j.Machines, 251)
+	expect.Same(t, "j.Release.Revision", j.Release.Revision, 6)
+	expect.That(t, "!(most != 0 && most != 251)", !(most != 0 && most != 251))
 	one, err := s.Client.RuleChange(ctx, got.Change.ID)
-	if err != nil || one.Was.Revision != 5 || one.Release.Revision != 6 || len(one.Flips) != asked.Moved ||
-		!strings.Contains(one.Says, "Skerry 12, revision 6") {
-		t.Fatalf("%+v %v", one, err)
-	}
+	expect.NoError(t, err)
+	expect.Same(t, "one.Was.Revision", one.Was.Revision, 5)
+	expect.Same(t, "one.Release.Revision", one.Release.Revision, 6)
+	expect.Same(t, "len(one.Flips)", len(one.Flips), asked.Moved)
+	expect.That(t, `strings.Contains(one.Says, "Skerry 12, revision 6")`,
+		strings.Contains(one.Says, "Skerry 12, revision 6"))
 	for i, f := range one.Flips {
 		if !slices.Contains(f.By, "Installed memory") {
 			t.Errorf("%s by %v", f.Name, f.By)
@@ -98,10 +103,10 @@ func TestRulesChange(t *testing.T) {
 		t.Errorf("the filter lists %d of %d", n, one.Moved)
 	}
 	d, err := s.Client.Device(ctx, one.Flips[0].Key)
-	if err != nil || len(d.Changes) == 0 || d.Changes[0].Cause != "rules" ||
-		!slices.Contains(d.Changes[0].By, "memory") {
-		t.Errorf("%+v %v", d.Changes, err)
-	}
+	expect.NoError(t, err)
+	expect.That(t, "len(d.Changes) != 0", len(d.Changes) != 0)
+	expect.Same(t, "d.Changes[0].Cause", d.Changes[0].Cause, "rules")
+	expect.That(t, `slices.Contains(d.Changes[0].By, "memory")`, slices.Contains(d.Changes[0].By, "memory"))
 	// Memory is fitted: the machine is as it was, and what the rules did stays told.
 	if _, err := s.Client.Submit(ctx, like(t, s, one.Flips[0].Key, func(d *inventory.Document) {
 		d.Memory = inventory.Memory{Installed: some(int64(32 << 30))}
@@ -113,16 +118,18 @@ func TestRulesChange(t *testing.T) {
 		t.Errorf("%d are told, %d were, %v", again.Moved, one.Moved, err)
 	}
 	// The same text once more changes nothing; a draft is not put in force.
-	if got, err := s.Client.AddRelease(ctx, text); err != nil || got.Added || got.Change != nil {
-		t.Errorf("%+v %v", got, err)
-	}
+	got, err = s.Client.AddRelease(ctx, text)
+	expect.NoError(t, err)
+	expect.That(t, "!got.Added", !got.Added)
+	expect.That(t, "got.Change == nil", got.Change == nil)
 	if got, err := s.Client.AddRelease(ctx,
 		revised(t, 7, "published: 2026-10-06", "published: 2026-10-06\ndraft: true")); err != nil || got.Change != nil {
 		t.Errorf("%+v %v", got, err)
 	}
-	if l, err := s.Client.RuleChanges(ctx); err != nil || len(l.Changes) != 2 || l.Changes[0].ID != one.ID {
-		t.Errorf("%+v %v", l, err)
-	}
+	l, err := s.Client.RuleChanges(ctx)
+	expect.NoError(t, err)
+	expect.Same(t, "len(l.Changes)", len(l.Changes), 2)
+	expect.Same(t, "l.Changes[0].ID", l.Changes[0].ID, one.ID)
 }
 
 // Whatever a draft changes, the what-if says what putting it in force does, to the machine.
@@ -271,9 +278,10 @@ func TestLeaving(t *testing.T) {
 		t.Fatal(err)
 	}
 	d, err := s.Client.Tick(ctx, "gull-001", "leave", "record-closed", api.SayTick{State: "done"})
-	if err != nil || !d.Retired || len(d.Leaving) != 6 || d.Leaving[5].Ticked == nil {
-		t.Fatalf("%+v %v", d.Leaving, err)
-	}
+	expect.NoError(t, err)
+	expect.That(t, "d.Retired", d.Retired)
+	expect.Same(t, "len(d.Leaving)", len(d.Leaving), 6)
+	expect.That(t, "d.Leaving[5].Ticked != nil", d.Leaving[5].Ticked != nil)
 	if total(t, s.Client, "key=gull-001") != 0 || total(t, s.Client, "key=gull-001 retired=yes") != 1 {
 		t.Error("it is in the lists still")
 	}

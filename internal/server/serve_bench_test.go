@@ -16,6 +16,7 @@ import (
 	"time"
 
 	"rolltop.example/rolltop/internal/build"
+	"rolltop.example/rolltop/internal/expect"
 	"rolltop.example/rolltop/internal/server"
 	"rolltop.example/rolltop/internal/servertest"
 	"rolltop.example/rolltop/internal/standin"
@@ -171,9 +172,9 @@ func startToList(b *testing.B, running *server.Server, token string) time.Durati
 	w := httptest.NewRecorder()
 	s.Handler().ServeHTTP(w, req)
 	took := time.Since(at)
-	if w.Code != http.StatusOK || copies > 100 && !strings.Contains(w.Body.String(), `"loading":true`) {
-		b.Fatal(w.Code, w.Body.Len(), "bytes, not from the database")
-	}
+	expect.Same(b, "w.Code", w.Code, http.StatusOK)
+	expect.That(b, "!(copies > 100 && !strings.Contains(w.Body.String(), `\"loading\":true`))",
+		!(copies > 100 && !strings.Contains(w.Body.String(), `"loading":true`)))
 	if err := s.Index.Refresh(ctx); err != nil { // let it come to its end before the store closes
 		b.Fatal(err)
 	}

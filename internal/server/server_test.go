@@ -16,6 +16,7 @@ import (
 	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/internal/api"
 	"rolltop.example/rolltop/internal/client"
+	"rolltop.example/rolltop/internal/expect"
 	"rolltop.example/rolltop/internal/servertest"
 	"rolltop.example/rolltop/internal/standin"
 )
@@ -82,38 +83,43 @@ func TestSubmitListShow(t *testing.T) {
 	body := machine(t, func(d *inventory.Document) { d.Device.Name = inventory.Some("GULL-900") })
 	// Without a target a machine is kept and not checked.
 	got, err := s.Client.Submit(ctx, body)
-	if err != nil || !got.Created || got.Disposition != "" || got.Device != "gull-900" {
-		t.Fatalf("%+v %v", got, err)
-	}
-	if d, err := s.Client.Device(ctx, "gull-900"); err != nil || d.Check != nil ||
-		!strings.Contains(d.NoCheck, "No target release") {
-		t.Errorf("%+v %v", d.NoCheck, err)
-	}
+	expect.NoError(t, err)
+	expect.That(t, "got.Created", got.Created)
+	expect.Same(t, "got.Disposition", got.Disposition, "")
+	expect.Same(t, "got.Device", got.Device, "gull-900")
+	d, err := s.Client.Device(ctx, "gull-900")
+	expect.NoError(t, err)
+	expect.That(t, "d.Check == nil", d.Check == nil)
+	expect.That(t, `strings.Contains(d.NoCheck, "No target release")`,
+		strings.Contains(d.NoCheck, "No target release"))
 	for _, src := range standin.Releases() {
 		if r, err := s.Client.AddRelease(ctx, src); err != nil || !r.Added {
 			t.Fatalf("%+v %v", r, err)
 		}
 	}
 	// Choosing a target judges what is there.
-	if set, err := s.Client.SetTargets(ctx, api.TargetSet{PC: "skerry-12"}); err != nil || set.PC != "skerry-12" ||
-		set.Mac != "" {
-		t.Fatalf("%+v %v", set, err)
-	}
+	set, err := s.Client.SetTargets(ctx, api.TargetSet{PC: "skerry-12"})
+	expect.NoError(t, err)
+	expect.Same(t, "set.PC", set.PC, "skerry-12")
+	expect.Same(t, "set.Mac", set.Mac, "")
 	list, err := s.Client.Devices(ctx, "disposition=ready", "name", 1, 10)
-	if err != nil || list.Total != 1 || list.Devices[0].Disposition != "ready" {
-		t.Fatalf("%+v %v", list, err)
-	}
+	expect.NoError(t, err)
+	expect.Same(t, "list.Total", list.Total, 1)
+	expect.Same(t, "list.Devices[0].Disposition", list.Devices[0].Disposition, "ready")
 	// The same machine again, worse: its verdict follows at once.
 	got, err = s.Client.Submit(ctx, machine(t, func(d *inventory.Document) {
 		d.Device.Name, d.TPM.State = inventory.Some("GULL-900"), inventory.Some("off")
 	}))
-	if err != nil || got.Created || !got.Changed || got.Disposition != "reconfigure" {
-		t.Errorf("%+v %v", got, err)
-	}
-	d, err := s.Client.Device(ctx, "gull-900")
-	if err != nil || d.Check == nil || d.Check.Disposition != "reconfigure" || len(d.History) != 2 || len(d.Facts) < 6 {
-		t.Fatalf("%v: %d in the history", err, len(d.History))
-	}
+	expect.NoError(t, err)
+	expect.That(t, "!got.Created", !got.Created)
+	expect.That(t, "got.Changed", got.Changed)
+	expect.Same(t, "got.Disposition", got.Disposition, "reconfigure")
+	d, err = s.Client.Device(ctx, "gull-900")
+	expect.NoError(t, err)
+	expect.That(t, "d.Check != nil", d.Check != nil)
+	expect.Same(t, "d.Check.Disposition", d.Check.Disposition, "reconfigure")
+	expect.Same(t, "len(d.History)", len(d.History), 2)
+	expect.That(t, "len(d.Facts) >= 6", len(d.Facts) >= 6)
 	doc, err := s.Client.Inventory(ctx, "gull-900", d.History[1].ID)
 	if err != nil {
 		t.Fatal(err)
@@ -123,9 +129,10 @@ func TestSubmitListShow(t *testing.T) {
 	}
 	// A Mac is not counted against a release for PCs.
 	f, err := s.Client.Fleet(ctx, "")
-	if err != nil || f.Total != 1 || !strings.HasPrefix(f.Headline, "0 of 1 PCs can take Skerry 12 now") {
-		t.Errorf("%+v %v", f.Headline, err)
-	}
+	expect.NoError(t, err)
+	expect.Same(t, "f.Total", f.Total, 1)
+	expect.That(t, `strings.HasPrefix(f.Headline, "0 of 1 PCs can take Skerry 12 now")`,
+		strings.HasPrefix(f.Headline, "0 of 1 PCs can take Skerry 12 now"))
 }
 
 func TestDemoFleet(t *testing.T) {
@@ -264,9 +271,9 @@ func TestRefusals(t *testing.T) {
 	for _, tt := range tests {
 		t.Run(tt.name, func(t *testing.T) {
 			status, header, body := call(t, tt.method, s.URL+tt.path, tt.token, tt.contentType, tt.body)
-			if status != tt.status || !strings.Contains(body, tt.want) || header.Get("Content-Type") != problem {
-				t.Errorf("%d %s %.300s\nwant %d with %s", status, header.Get("Content-Type"), body, tt.status, tt.want)
-			}
+			expect.Same(t, "status", status, tt.status)
+			expect.That(t, "strings.Contains(body, tt.want)", strings.Contains(body, tt.want))
+			expect.Same(t, `header.Get("Content-Type")`, header.Get("Content-Type"), problem)
 			if len(body) > 4000 {
 				t.Errorf("the answer has %d bytes", len(body))
 			}
@@ -287,9 +294,10 @@ func TestMistakesCarryTheirPlaces(t *testing.T) {
 		[]byte("{\n\"format\": \"rolltop-inventory/1\",\n\"taken_at\": \"2026-11-22\",\n\"os\": {\"platform\": "+
 			"\"lynux\"}\n}"))
 	var p *api.Problem
-	if !errors.As(err, &p) || len(p.Errors) != 1 || p.Errors[0].Line != 4 || p.Errors[0].Path != "os.platform" {
-		t.Errorf("got %v, %+v", err, p)
-	}
+	expect.That(t, "errors.As(err, &p)", errors.As(err, &p))
+	expect.Same(t, "len(p.Errors)", len(p.Errors), 1)
+	expect.Same(t, "p.Errors[0].Line", p.Errors[0].Line, 4)
+	expect.Same(t, "p.Errors[0].Path", p.Errors[0].Path, "os.platform")
 }
 
 // A draft never judges the fleet; a new final revision of the target does.
@@ -320,9 +328,11 @@ func TestRelease(t *testing.T) {
 	t.Parallel()
 	s := servertest.Demo(t, nil)
 	r, err := s.Client.Release(ctx, "skerry-12")
-	if err != nil || !r.Target || len(r.Requirements) != 24 || len(r.Sections) != 10 || len(r.Revisions) != 2 {
-		t.Fatalf("%+v %d %d %d %v", r.ReleaseRow, len(r.Requirements), len(r.Sections), len(r.Revisions), err)
-	}
+	expect.NoError(t, err)
+	expect.That(t, "r.Target", r.Target)
+	expect.Same(t, "len(r.Requirements)", len(r.Requirements), 24)
+	expect.Same(t, "len(r.Sections)", len(r.Sections), 10)
+	expect.Same(t, "len(r.Revisions)", len(r.Revisions), 2)
 	for _, q := range r.Requirements {
 		if q.Says == "" || q.Reason == "" {
 			t.Errorf("%s says nothing", q.ID)
@@ -349,15 +359,17 @@ func TestConsoleFiles(t *testing.T) {
 		{"GET", "/../../etc/passwd", 200, "console", ""}, {"GET", "/healthz", 200, "ok", ""},
 	}
 	for _, tt := range tests {
-		status, header, body := call(t, tt.method, s.URL+tt.path, "", "", "")
-		if status != tt.status || !strings.Contains(body, tt.body) ||
-			!strings.Contains(header.Get("Cache-Control"), tt.header) {
-			t.Errorf("%s %s: %d %q %s", tt.method, tt.path, status, body, header.Get("Cache-Control"))
-		}
-		if csp := header.Get("Content-Security-Policy"); !strings.Contains(csp, "default-src 'self'") ||
-			strings.Contains(csp, "unsafe") {
-			t.Errorf("%s: policy %q", tt.path, csp)
-		}
+		t.Run(tt.method, func(t *testing.T) {
+			status, header, body := call(t, tt.method, s.URL+tt.path, "", "", "")
+			expect.Same(t, "status", status, tt.status)
+			expect.That(t, "strings.Contains(body, tt.body)", strings.Contains(body, tt.body))
+			expect.That(t, `strings.Contains(header.Get("Cache-Control"), tt.header)`,
+				strings.Contains(header.Get("Cache-Control"), tt.header))
+			if csp := header.Get("Content-Security-Policy"); !strings.Contains(csp, "default-src 'self'") ||
+				strings.Contains(csp, "unsafe") {
+				t.Errorf("%s: policy %q", tt.path, csp)
+			}
+		})
 	}
 	bare := servertest.Start(t, fstest.MapFS{})
 	if status, _, body := call(t, "GET", bare.URL+"/", "", "", ""); status != 404 ||
@@ -465,11 +477,11 @@ func TestListsFollowEveryWrite(t *testing.T) {
 		t.Errorf("an inventory is not found: %v", err)
 	}
 	agree("an inventory")
-	if err := s.Client.SetPlaces(ctx,
-		api.PlaceList{Places: []api.Place{{Prefix: "GULL", Name: "The Old Quay"}}}); err != nil ||
-		count(`place="The Old Quay"`) == 0 || count(`place="Gull Quay"`) != 0 {
-		t.Errorf("places: %v", err)
-	}
+	err = s.Client.SetPlaces(ctx,
+		api.PlaceList{Places: []api.Place{{Prefix: "GULL", Name: "The Old Quay"}}})
+	expect.NoError(t, err)
+	expect.That(t, "count(`place=\"The Old Quay\"`) != 0", count(`place="The Old Quay"`) != 0)
+	expect.Same(t, "count(`place=\"Gull Quay\"`)", count(`place="Gull Quay"`), 0)
 	agree("other places")
 	if _, err := s.Client.SetTargets(ctx, api.TargetSet{PC: "skerry-13"}); err != nil {
 		t.Fatal(err)

@@ -13,6 +13,7 @@ import (
 
 	"rolltop.example/rolltop/internal/api"
 	"rolltop.example/rolltop/internal/client"
+	"rolltop.example/rolltop/internal/expect"
 	"rolltop.example/rolltop/internal/server"
 	"rolltop.example/rolltop/internal/servertest"
 )
@@ -52,9 +53,9 @@ func TestFirstLink(t *testing.T) {
 	_, err = anon.TakeInvitation(ctx, api.TakeInvitation{Secret: secret, Name: "second", Password: "long enough 12"})
 	refused(t, "the link again", err, "it was used")
 	m, err := anon.SignIn(ctx, "harbour master", "long enough 12", api.NewOwnToken{Name: "desk"})
-	if err != nil || m.Scope != "manage" || m.ExpiresAt == nil {
-		t.Fatalf("%+v %v", m, err)
-	}
+	expect.NoError(t, err)
+	expect.Same(t, "m.Scope", m.Scope, "manage")
+	expect.That(t, "m.ExpiresAt != nil", m.ExpiresAt != nil)
 	s.Client = s.As(t, m.Secret)
 	// It ends with any change of what its owner may, and with their password.
 	for name, change := range map[string]func() error{
@@ -271,19 +272,21 @@ func TestCookieOverTLS(t *testing.T) {
 		{"rolltop_session=stale; __Host-rolltop_session=" + good, 200},
 		{"rolltop_session=" + good, 401},
 	} {
-		req, err := http.NewRequest(http.MethodGet, s.URL+"/api/fleet", nil)
-		if err != nil {
-			t.Fatal(err)
-		}
-		req.Header.Set("Cookie", c.cookies)
-		res, err := http.DefaultClient.Do(req)
-		if err != nil {
-			t.Fatal(err)
-		}
-		_ = res.Body.Close()
-		if res.StatusCode != c.want {
-			t.Errorf("%.40s: %d, want %d", c.cookies, res.StatusCode, c.want)
-		}
+		t.Run(c.cookies, func(t *testing.T) {
+			req, err := http.NewRequest(http.MethodGet, s.URL+"/api/fleet", nil)
+			if err != nil {
+				t.Fatal(err)
+			}
+			req.Header.Set("Cookie", c.cookies)
+			res, err := http.DefaultClient.Do(req)
+			if err != nil {
+				t.Fatal(err)
+			}
+			_ = res.Body.Close()
+			if res.StatusCode != c.want {
+				t.Errorf("%.40s: %d, want %d", c.cookies, res.StatusCode, c.want)
+			}
+		})
 	}
 }
 

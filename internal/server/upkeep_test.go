@@ -20,6 +20,7 @@ import (
 	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/core/sheet"
 	"rolltop.example/rolltop/internal/api"
+	"rolltop.example/rolltop/internal/expect"
 	"rolltop.example/rolltop/internal/servertest"
 )
 
@@ -82,11 +83,14 @@ func TestHooks(t *testing.T) {
 		t.Fatalf("nothing was told: %+v", list)
 	}
 	var flips api.Flips
-	if err := json.Unmarshal(m.body, &flips); err != nil || flips.Format != "rolltop-changes/1" ||
-		len(flips.Changes) != 1 || flips.Changes[0].Machine != key || flips.Changes[0].Was != "ready" ||
-		flips.Changes[0].Becomes == "ready" || flips.Changes[0].Cause != "inventory" {
-		t.Errorf("%s %v", m.body, err)
-	}
+	err = json.Unmarshal(m.body, &flips)
+	expect.NoError(t, err)
+	expect.Same(t, "flips.Format", flips.Format, "rolltop-changes/1")
+	expect.Same(t, "len(flips.Changes)", len(flips.Changes), 1)
+	expect.Same(t, "flips.Changes[0].Machine", flips.Changes[0].Machine, key)
+	expect.Same(t, "flips.Changes[0].Was", flips.Changes[0].Was, "ready")
+	expect.That(t, `flips.Changes[0].Becomes != "ready"`, flips.Changes[0].Becomes != "ready")
+	expect.Same(t, "flips.Changes[0].Cause", flips.Changes[0].Cause, "inventory")
 	// The signature, as RFC 9421 has whoever receives it work it out.
 	sum := sha256.Sum256(m.body)
 	digest := "sha-256=:" + base64.StdEncoding.EncodeToString(sum[:]) + ":"
@@ -103,9 +107,10 @@ func TestHooks(t *testing.T) {
 		time.Sleep(50 * time.Millisecond)
 		list, err = s.Client.Hooks(ctx)
 	}
-	if err != nil || list.Hooks[0].Waiting != 0 || list.Hooks[0].SentAt == nil || list.Hooks[0].Tries != 0 {
-		t.Errorf("%+v %v", list, err)
-	}
+	expect.NoError(t, err)
+	expect.Same(t, "list.Hooks[0].Waiting", list.Hooks[0].Waiting, 0)
+	expect.That(t, "list.Hooks[0].SentAt != nil", list.Hooks[0].SentAt != nil)
+	expect.Same(t, "list.Hooks[0].Tries", list.Hooks[0].Tries, 0)
 	if err := s.Client.RemoveHook(ctx, "desk"); err != nil {
 		t.Error(err)
 	}
@@ -163,9 +168,9 @@ func TestLines(t *testing.T) {
 				bad = append(bad, l.Line)
 			}
 		})
-		if err != nil || n != 40 || fmt.Sprint(bad) != "[8 21]" {
-			t.Errorf("%s: %d answers, %v bad, %v", name, n, bad, err)
-		}
+		expect.NoError(t, err)
+		expect.Same(t, "n", n, 40)
+		expect.Same(t, "fmt.Sprint(bad)", fmt.Sprint(bad), "[8 21]")
 	}
 	check("new ones", strings.NewReader(text))
 	check("the same again", strings.NewReader(text))
@@ -227,19 +232,21 @@ func TestSheet(t *testing.T) {
 	csv := []byte("Name;Serial;Model;RAM;Disk\nSHEET-1;S1;Slipway 14;8;256\nSHEET-2;S2;Slipway 14;sixteen;256\n;;;;\n")
 	got, err := s.Client.ReadSheet(ctx,
 		api.ReadSheet{Name: "machines.csv", Content: csv, Fixed: map[string]string{"os.platform": "windows"}})
-	if err != nil || got.Settled || got.Columns[3].Problem == "" || got.Lines != "" {
-		t.Fatalf("%+v %v", got, err)
-	}
+	expect.NoError(t, err)
+	expect.That(t, "!got.Settled", !got.Settled)
+	expect.That(t, `got.Columns[3].Problem != ""`, got.Columns[3].Problem != "")
+	expect.Same(t, "got.Lines", got.Lines, "")
 	got, err = s.Client.ReadSheet(ctx,
 		api.ReadSheet{Name: "machines.csv", Content: csv, Fixed: map[string]string{"os.platform": "windows"},
 			Columns: map[string]sheet.Choice{
 				"RAM":  {Fact: "memory.installed_bytes", Unit: "GiB"},
 				"Disk": {Fact: "storage.system.disk_bytes", Unit: "GB"},
 			}})
-	if err != nil || !got.Settled || got.Machines != 2 || got.Rows[0].Facts[3] != "8 GiB" ||
-		len(got.Rows[1].Left) != 1 {
-		t.Fatalf("%+v %v", got, err)
-	}
+	expect.NoError(t, err)
+	expect.That(t, "got.Settled", got.Settled)
+	expect.Same(t, "got.Machines", got.Machines, 2)
+	expect.Same(t, "got.Rows[0].Facts[3]", got.Rows[0].Facts[3], "8 GiB")
+	expect.Same(t, "len(got.Rows[1].Left)", len(got.Rows[1].Left), 1)
 	kept := 0
 	if err := s.Client.Lines(ctx, strings.NewReader(got.Lines), func(l *api.SubmittedLine) {
 		if l.Submitted != nil && l.Created {
@@ -264,9 +271,9 @@ func TestTokenForMachines(t *testing.T) {
 	s := servertest.Start(t, nil)
 	m, err := s.Client.AddToken(ctx,
 		api.NewToken{Name: "counters", Scope: "submit", Machines: 2, Tag: "counter", Place: "Gull Quay"})
-	if err != nil || m.Machines == nil || *m.Machines != 2 {
-		t.Fatalf("%+v %v", m, err)
-	}
+	expect.NoError(t, err)
+	expect.That(t, "m.Machines != nil", m.Machines != nil)
+	expect.Same(t, "*m.Machines", *m.Machines, 2)
 	c := s.As(t, m.Secret)
 	send := func(n int) error {
 		_, err := c.Submit(ctx, machine(t, func(d *inventory.Document) {
@@ -308,10 +315,12 @@ func TestExpected(t *testing.T) {
 			{Name: "OTHER-NAME", Serial: inv.Device.Serial.Or("")}, {Name: "HOLM-999"},
 			{Name: "GULL-998", Reason: "in-repair"},
 		})
-	if err != nil || l.Missing != 2 || l.Reported != 1 || l.Machines[2].Device != "gull-001" ||
-		l.Machines[0].Place != "Gull Quay" && l.Machines[1].Place != "Gull Quay" {
-		t.Fatalf("%+v %v", l, err)
-	}
+	expect.NoError(t, err)
+	expect.Same(t, "l.Missing", l.Missing, 2)
+	expect.Same(t, "l.Reported", l.Reported, 1)
+	expect.Same(t, "l.Machines[2].Device", l.Machines[2].Device, "gull-001")
+	expect.That(t, `!(l.Machines[0].Place != "Gull Quay" && l.Machines[1].Place != "Gull Quay")`,
+		!(l.Machines[0].Place != "Gull Quay" && l.Machines[1].Place != "Gull Quay"))
 	var holm int64
 	for _, e := range l.Machines {
 		if e.Name == "HOLM-999" {
@@ -346,9 +355,10 @@ func TestProgressAndHistory(t *testing.T) {
 		s.Upkeep.Round(ctx, now.AddDate(0, 0, day-2), false)
 	}
 	p, err := s.Client.Progress(ctx, 30)
-	if err != nil || len(p.Days) != 3 || p.Days[2].Total != 284 || p.Days[2].Dispositions["refit"] != 30 {
-		t.Fatalf("%+v %v", p, err)
-	}
+	expect.NoError(t, err)
+	expect.Same(t, "len(p.Days)", len(p.Days), 3)
+	expect.Same(t, "p.Days[2].Total", p.Days[2].Total, 284)
+	expect.Same(t, `p.Days[2].Dispositions["refit"]`, p.Days[2].Dispositions["refit"], 30)
 	// Seven inventories in two quarters of long ago, and today's.
 	for i, days := range []int{900, 899, 898, 700, 699, 600, 100} {
 		if _, err := s.Client.Submit(ctx, like(t, s, "gull-020", func(d *inventory.Document) {
@@ -364,9 +374,9 @@ func TestProgressAndHistory(t *testing.T) {
 	}
 	s.Upkeep.Round(ctx, now.AddDate(0, 0, 1), true)
 	d, err := s.Client.Device(ctx, "gull-020")
-	if err != nil || len(d.History) >= len(before.History)-1 || len(d.History) < 5 {
-		t.Errorf("%d of %d inventories are left, %v", len(d.History), len(before.History), err)
-	}
+	expect.NoError(t, err)
+	expect.That(t, "len(d.History) < len(before.History)-1", len(d.History) < len(before.History)-1)
+	expect.That(t, "len(d.History) >= 5", len(d.History) >= 5)
 	quarters := map[string]int{}
 	for _, h := range d.History {
 		if now.Sub(h.LastSeen) > 400*24*time.Hour {

@@ -13,6 +13,7 @@ import (
 	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/internal/api"
 	"rolltop.example/rolltop/internal/client"
+	"rolltop.example/rolltop/internal/expect"
 	"rolltop.example/rolltop/internal/server"
 	"rolltop.example/rolltop/internal/servertest"
 	"rolltop.example/rolltop/internal/signature"
@@ -63,21 +64,26 @@ func TestATokenCannotSpeakForMachinesOfOthers(t *testing.T) {
 		t.Errorf("vouched: %q, in the check %q", before.Vouched, before.Check.Vouched)
 	}
 	got, err := s.other.Submit(ctx, s.reading(t, 24*60, false)) // a day ahead, too
-	if err != nil || !got.Beside || got.Latest || got.Disposition != "" || got.Note == "" {
-		t.Errorf("%+v %v", got, err)
-	}
+	expect.NoError(t, err)
+	expect.That(t, "got.Beside", got.Beside)
+	expect.That(t, "!got.Latest", !got.Latest)
+	expect.Same(t, "got.Disposition", got.Disposition, "")
+	expect.That(t, `got.Note != ""`, got.Note != "")
 	now, err := s.Client.Device(ctx, "gull-990")
-	if err != nil || now.Disposition != before.Disposition || len(now.Doubts) != 1 ||
-		now.Doubts[0].Kind != "unvouched" || !now.History[0].Beside && !now.History[1].Beside {
-		t.Errorf("%s → %s, %+v, %+v %v", before.Disposition, now.Disposition, now.Doubts, now.History, err)
-	}
+	expect.NoError(t, err)
+	expect.Same(t, "now.Disposition", now.Disposition, before.Disposition)
+	expect.Same(t, "len(now.Doubts)", len(now.Doubts), 1)
+	expect.Same(t, "now.Doubts[0].Kind", now.Doubts[0].Kind, "unvouched")
+	expect.That(t, "!(!now.History[0].Beside && !now.History[1].Beside)",
+		!(!now.History[0].Beside && !now.History[1].Beside))
 	if n := total(t, s.Client, "doubt=yes GULL-990"); n != 1 {
 		t.Errorf("%d machines are doubted", n)
 	}
 	// The machine itself reports as ever.
-	if got, err := s.mine.Submit(ctx, s.reading(t, 10, true)); err != nil || got.Beside || !got.Latest {
-		t.Errorf("%+v %v", got, err)
-	}
+	got, err = s.mine.Submit(ctx, s.reading(t, 10, true))
+	expect.NoError(t, err)
+	expect.That(t, "!got.Beside", !got.Beside)
+	expect.That(t, "got.Latest", got.Latest)
 	// A token that follows another speaks for its machines.
 	list, err := s.Client.Tokens(ctx)
 	if err != nil {
@@ -115,20 +121,22 @@ func TestMachinesThatPersonsHandedIn(t *testing.T) {
 		})
 	}
 	got, err := s.mine.Submit(ctx, poor(1))
-	if err != nil || !got.Beside || !strings.Contains(got.Note, "--imported") {
-		t.Errorf("%+v %v", got, err)
-	}
-	if d, err := s.Client.Device(ctx, "gull-007"); err != nil || d.Disposition != before.Disposition ||
-		!strings.Contains(d.Vouched, "Handed in by a person") {
-		t.Errorf("%s → %s, %q %v", before.Disposition, d.Disposition, d.Vouched, err)
-	}
+	expect.NoError(t, err)
+	expect.That(t, "got.Beside", got.Beside)
+	expect.That(t, `strings.Contains(got.Note, "--imported")`, strings.Contains(got.Note, "--imported"))
+	d, err := s.Client.Device(ctx, "gull-007")
+	expect.NoError(t, err)
+	expect.Same(t, "d.Disposition", d.Disposition, before.Disposition)
+	expect.That(t, `strings.Contains(d.Vouched, "Handed in by a person")`,
+		strings.Contains(d.Vouched, "Handed in by a person"))
 	made, err := s.Client.AddToken(ctx, api.NewToken{Name: "roll-out", Scope: "submit", Imported: true})
 	if err != nil || !made.Imported {
 		t.Fatalf("%+v %v", made, err)
 	}
-	if got, err := s.As(t, made.Secret).Submit(ctx, poor(2)); err != nil || got.Beside || !got.Latest {
-		t.Errorf("%+v %v", got, err)
-	}
+	got, err = s.As(t, made.Secret).Submit(ctx, poor(2))
+	expect.NoError(t, err)
+	expect.That(t, "!got.Beside", !got.Beside)
+	expect.That(t, "got.Latest", got.Latest)
 	if got, err := s.mine.Submit(ctx, poor(3)); err != nil || !got.Beside {
 		t.Errorf("another token, after that: %+v %v", got, err)
 	}
@@ -139,9 +147,10 @@ func TestAKeySpeaksForItsMachine(t *testing.T) {
 	t.Parallel()
 	s := startVouching(t)
 	key, wrong := machineKey("k"), machineKey("w")
-	if got, err := s.mine.SubmitSigned(ctx, s.reading(t, 0, true), key); err != nil || !got.Created || got.Beside {
-		t.Fatalf("%+v %v", got, err)
-	}
+	got, err := s.mine.SubmitSigned(ctx, s.reading(t, 0, true), key)
+	expect.NoError(t, err)
+	expect.That(t, "got.Created", got.Created)
+	expect.That(t, "!got.Beside", !got.Beside)
 	time.Sleep(1100 * time.Millisecond) // signatures have seconds
 	for name, send := range map[string]func() (api.Submitted, error){
 		"not signed": func() (api.Submitted, error) {
@@ -161,13 +170,14 @@ func TestAKeySpeaksForItsMachine(t *testing.T) {
 			t.Errorf("%s: %+v %v", name, got, err)
 		}
 	}
-	if got, err := s.other.SubmitSigned(ctx, s.reading(t, 5, true), key); err != nil || got.Beside || !got.Latest {
-		t.Errorf("signed, by whatever token: %+v %v", got, err)
-	}
+	got, err = s.other.SubmitSigned(ctx, s.reading(t, 5, true), key)
+	expect.NoError(t, err)
+	expect.That(t, "!got.Beside", !got.Beside)
+	expect.That(t, "got.Latest", got.Latest)
 	d, err := s.Client.Device(ctx, "gull-990")
-	if err != nil || !d.Keyed || !strings.Contains(d.Vouched, "its own key") {
-		t.Fatalf("%q %v", d.Vouched, err)
-	}
+	expect.NoError(t, err)
+	expect.That(t, "d.Keyed", d.Keyed)
+	expect.That(t, `strings.Contains(d.Vouched, "its own key")`, strings.Contains(d.Vouched, "its own key"))
 	// After its disk was changed it takes one action.
 	if err := s.Client.Rekey(ctx, "gull-990", " "); err == nil {
 		t.Error("a machine gets another key without a reason")
@@ -176,14 +186,15 @@ func TestAKeySpeaksForItsMachine(t *testing.T) {
 		t.Fatal(err)
 	}
 	acts, err := s.Client.Acts(ctx, "", "gull-990", 0, 10)
-	if err != nil || len(acts.Acts) == 0 || acts.Acts[0].What != "rekey" ||
-		acts.Acts[0].Becomes != "its disk was changed" {
-		t.Errorf("%+v %v", acts, err)
-	}
+	expect.NoError(t, err)
+	expect.That(t, "len(acts.Acts) != 0", len(acts.Acts) != 0)
+	expect.Same(t, "acts.Acts[0].What", acts.Acts[0].What, "rekey")
+	expect.Same(t, "acts.Acts[0].Becomes", acts.Acts[0].Becomes, "its disk was changed")
 	time.Sleep(1100 * time.Millisecond)
-	if got, err := s.mine.SubmitSigned(ctx, s.reading(t, 6, true), wrong); err != nil || got.Beside || !got.Latest {
-		t.Errorf("with the new key: %+v %v", got, err)
-	}
+	got, err = s.mine.SubmitSigned(ctx, s.reading(t, 6, true), wrong)
+	expect.NoError(t, err)
+	expect.That(t, "!got.Beside", !got.Beside)
+	expect.That(t, "got.Latest", got.Latest)
 }
 
 // A signature that does not fit is refused, and nothing is kept of what it came with.
@@ -239,9 +250,9 @@ func TestARenameMovesNoSiteSetByHand(t *testing.T) {
 		d.Device.Name, d.TakenAt = some("HOLM-507"), time.Now()
 	})
 	got, err := s.Client.Submit(ctx, renamed)
-	if err != nil || got.Device != "gull-007" || got.Name != "HOLM-507" {
-		t.Fatalf("%+v %v", got, err)
-	}
+	expect.NoError(t, err)
+	expect.Same(t, "got.Device", got.Device, "gull-007")
+	expect.Same(t, "got.Name", got.Name, "HOLM-507")
 	if d, err := s.Client.Device(ctx, "gull-007"); err != nil || d.Place != site {
 		t.Errorf("it stands at %s, %v", d.Place, err)
 	}
@@ -271,10 +282,10 @@ func TestADiskThatIsNearlyFull(t *testing.T) {
 	}
 	set(100 << 20)
 	time.Sleep(2100 * time.Millisecond) // the disk is asked every two seconds
-	if status, text := statusOf(send(2)), fmt.Sprint(send(2)); status != 507 || !strings.Contains(text, "100 MiB") ||
-		!strings.Contains(text, "256 MiB are kept") {
-		t.Errorf("%d %s", status, text)
-	}
+	status, text := statusOf(send(2)), fmt.Sprint(send(2))
+	expect.Same(t, "status", status, 507)
+	expect.That(t, `strings.Contains(text, "100 MiB")`, strings.Contains(text, "100 MiB"))
+	expect.That(t, `strings.Contains(text, "256 MiB are kept")`, strings.Contains(text, "256 MiB are kept"))
 	if err := s.Client.Lines(ctx, bytes.NewReader(body(3)), func(*api.SubmittedLine) {}); statusOf(err) != 507 {
 		t.Errorf("lines: %v", err)
 	}

@@ -12,6 +12,7 @@ import (
 	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/core/wave"
 	"rolltop.example/rolltop/internal/api"
+	"rolltop.example/rolltop/internal/expect"
 	"rolltop.example/rolltop/internal/servertest"
 	"rolltop.example/rolltop/internal/standin"
 )
@@ -78,9 +79,10 @@ func TestWavesAreRefused(t *testing.T) {
 	_, err = s.Client.OutcomesFile(ctx, one.ID, api.OutcomesFile{Name: "x.csv", Content: []byte("Name,Result\nA,ok\n")})
 	refused(t, "a file without columns", err, `has no column "machine"`)
 	l, err := s.Client.Waves(ctx)
-	if err != nil || len(l.Waves) != 2 || !l.Waves[0].Pilot || len(l.Blackout) != 1 {
-		t.Errorf("%+v %v", l, err)
-	}
+	expect.NoError(t, err)
+	expect.Same(t, "len(l.Waves)", len(l.Waves), 2)
+	expect.That(t, "l.Waves[0].Pilot", l.Waves[0].Pilot)
+	expect.Same(t, "len(l.Blackout)", len(l.Blackout), 1)
 }
 
 // Machines enter by name where a requirement is waived, with who let them in; what is not
@@ -131,10 +133,11 @@ func TestHandOff(t *testing.T) {
 	}
 	var off api.HandOff
 	body, err := s.Client.HandOff(ctx, w.ID, "json")
-	if err != nil || json.Unmarshal(body, &off) != nil || off.Format != "rolltop-handoff/1" || len(off.Machines) != 4 ||
-		len(off.Refused) != 0 {
-		t.Fatalf("%s %v", body, err)
-	}
+	expect.NoError(t, err)
+	expect.That(t, "json.Unmarshal(body, &off) == nil", json.Unmarshal(body, &off) == nil)
+	expect.Same(t, "off.Format", off.Format, "rolltop-handoff/1")
+	expect.Same(t, "len(off.Machines)", len(off.Machines), 4)
+	expect.Same(t, "len(off.Refused)", len(off.Refused), 0)
 	for _, m := range off.Machines {
 		if len(m.SHA256) != 64 || m.File == "" || m.Edition == "" || m.Way == "" || m.Day == "" ||
 			m.Key == "gull-013" && m.ByName == "" {
@@ -144,10 +147,11 @@ func TestHandOff(t *testing.T) {
 	if body, err = s.Client.HandOff(ctx, w.ID, "csv"); err != nil {
 		t.Fatal(err)
 	}
-	if rows, err := csv.NewReader(strings.NewReader(string(body))).ReadAll(); err != nil || len(rows) != 5 ||
-		rows[0][9] != "sha256" || rows[1][0] != off.Machines[0].Name {
-		t.Errorf("%v %v", rows, err)
-	}
+	rows, err := csv.NewReader(strings.NewReader(string(body))).ReadAll()
+	expect.NoError(t, err)
+	expect.Same(t, "len(rows)", len(rows), 5)
+	expect.Same(t, "rows[0][9]", rows[0][9], "sha256")
+	expect.Same(t, "rows[1][0]", rows[1][0], off.Machines[0].Name)
 	if body, err = s.Client.HandOff(ctx, w.ID, "ndjson"); err != nil || strings.Count(string(body), "\n") != 4 {
 		t.Errorf("%s %v", body, err)
 	}
@@ -162,10 +166,12 @@ func TestHandOff(t *testing.T) {
 		t.Fatal(err)
 	}
 	h, err := s.Client.Handed(ctx, w.ID)
-	if err != nil || len(h.Machines) != 3 || len(h.Refused) != 1 || h.Refused[0].Key != gone ||
-		!strings.Contains(h.Refused[0].Reason, "not ready") {
-		t.Fatalf("%+v %v", h, err)
-	}
+	expect.NoError(t, err)
+	expect.Same(t, "len(h.Machines)", len(h.Machines), 3)
+	expect.Same(t, "len(h.Refused)", len(h.Refused), 1)
+	expect.Same(t, "h.Refused[0].Key", h.Refused[0].Key, gone)
+	expect.That(t, `strings.Contains(h.Refused[0].Reason, "not ready")`,
+		strings.Contains(h.Refused[0].Reason, "not ready"))
 	if got := total(t, s.Client, fmt.Sprintf("wave=%d outcome=handed", w.ID)); got != 3 {
 		t.Errorf("%d are under way", got)
 	}
@@ -197,18 +203,19 @@ func TestWorkOfAPlace(t *testing.T) {
 	}
 	c := s.As(t, m.Secret)
 	w, err := c.Worklist(ctx, "")
-	if err != nil || len(w.Stops) != 1 || w.Stops[0].Place != "Holm Ferry" {
-		t.Fatalf("%+v %v", w.Stops, err)
-	}
+	expect.NoError(t, err)
+	expect.Same(t, "len(w.Stops)", len(w.Stops), 1)
+	expect.Same(t, "w.Stops[0].Place", w.Stops[0].Place, "Holm Ferry")
 	for _, x := range w.Watch {
 		if x.Machine.Place != "" && x.Machine.Place != "Holm Ferry" {
 			t.Errorf("they are told of %+v", x)
 		}
 	}
 	l, err := c.Waves(ctx)
-	if err != nil || len(l.Waves) != 1 || l.Waves[0].Machines != 6 || l.Forecasts[0].On != 5 {
-		t.Errorf("%+v %v", l, err)
-	}
+	expect.NoError(t, err)
+	expect.Same(t, "len(l.Waves)", len(l.Waves), 1)
+	expect.Same(t, "l.Waves[0].Machines", l.Waves[0].Machines, 6)
+	expect.Same(t, "l.Forecasts[0].On", l.Forecasts[0].On, 5)
 	ch, err := c.RuleChange(ctx, 1)
 	if err != nil || ch.Moved != 0 {
 		t.Errorf("they see %d of a change elsewhere, %v", ch.Moved, err)
@@ -216,8 +223,8 @@ func TestWorkOfAPlace(t *testing.T) {
 	refused(t, "stock by somebody of one place", c.PutStock(ctx, api.PutStock{Part: "new tablet", OnHand: 3}),
 		"limited to Holm Ferry")
 	got, err := c.Assign(ctx, api.Assign{Where: "disposition=reconfigure,refit", Who: "me"})
-	if err != nil || got.Machines == 0 ||
-		total(t, s.Client, "who=me") != total(t, s.Client, `who=me place="Holm Ferry"`) {
-		t.Errorf("%+v %v", got, err)
-	}
+	expect.NoError(t, err)
+	expect.That(t, "got.Machines != 0", got.Machines != 0)
+	expect.Same(t, `total(t, s.Client, "who=me")`,
+		total(t, s.Client, "who=me"), total(t, s.Client, `who=me place="Holm Ferry"`))
 }

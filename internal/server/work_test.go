@@ -15,6 +15,7 @@ import (
 	"rolltop.example/rolltop/core/assess"
 	"rolltop.example/rolltop/internal/api"
 	"rolltop.example/rolltop/internal/build"
+	"rolltop.example/rolltop/internal/expect"
 	"rolltop.example/rolltop/internal/server"
 	"rolltop.example/rolltop/internal/servertest"
 	"rolltop.example/rolltop/internal/standin"
@@ -43,17 +44,19 @@ func TestTicksAreKeptWithTheirName(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if got := item(d.Check, "prepare/backup"); got == nil || got.By != "everything" ||
-		got.Note != "whole disk, on the share" || time.Since(got.At) > time.Minute {
-		t.Errorf("the backup: %+v", got)
-	}
+	got := item(d.Check, "prepare/backup")
+	expect.That(t, "got != nil", got != nil)
+	expect.Same(t, "got.By", got.By, "everything")
+	expect.Same(t, "got.Note", got.Note, "whole disk, on the share")
+	expect.That(t, "time.Since(got.At) <= time.Minute", time.Since(got.At) <= time.Minute)
 	if d, err = s.Client.Tick(ctx, "gull-101", "step", "convert-disk", api.SayTick{State: "done"}); err != nil {
 		t.Fatal(err)
 	}
 	disposition := d.Disposition
-	if got := item(d.Check, "step/convert-disk"); got == nil || got.Stale || disposition != "reconfigure" {
-		t.Errorf("a tick makes no fact: %s %+v", disposition, got)
-	}
+	got = item(d.Check, "step/convert-disk")
+	expect.That(t, "got != nil", got != nil)
+	expect.That(t, "!got.Stale", !got.Stale)
+	expect.Same(t, "disposition", disposition, "reconfigure")
 	// A later inventory that still has the old style shows that it had no effect.
 	src, err := s.Client.Inventory(ctx, "gull-101", 0)
 	if err != nil {
@@ -76,10 +79,11 @@ func TestTicksAreKeptWithTheirName(t *testing.T) {
 		t.Errorf("without effect: %+v", got)
 	}
 	report, err := s.Client.Report(ctx, "gull-101", nil)
-	if err != nil || !strings.Contains(string(report), "The inventory taken since does not show it.") ||
-		!strings.Contains(string(report), "whole disk, on the share") {
-		t.Errorf("%v: the report does not say it", err)
-	}
+	expect.NoError(t, err)
+	expect.That(t, `strings.Contains(string(report), "The inventory taken since does not show it.")`,
+		strings.Contains(string(report), "The inventory taken since does not show it."))
+	expect.That(t, `strings.Contains(string(report), "whole disk, on the share")`,
+		strings.Contains(string(report), "whole disk, on the share"))
 	// A refusal takes a reason, and replaces what was said.
 	if d, err = s.Client.Tick(ctx, "gull-101", "prepare", "backup",
 		api.SayTick{State: "refused", Note: "nothing is kept on it"}); err != nil {
@@ -104,10 +108,12 @@ func TestTicksAreKeptWithTheirName(t *testing.T) {
 		{"PUT", "nobody/ticks/prepare/backup", `{"state":"done"}`, 404, "no machine"},
 		{"DELETE", "gull-101/ticks/prepare/backup", "", 404, "nobody has said anything of prepare/backup"},
 	} {
-		if status, _, body := call(t, tt.method, s.URL+"/api/devices/"+tt.path, s.Token, "application/json",
-			tt.body); status != tt.status || !strings.Contains(body, tt.says) {
-			t.Errorf("%s %s: %d %s", tt.method, tt.path, status, body)
-		}
+		t.Run(tt.method, func(t *testing.T) {
+			if status, _, body := call(t, tt.method, s.URL+"/api/devices/"+tt.path, s.Token, "application/json",
+				tt.body); status != tt.status || !strings.Contains(body, tt.says) {
+				t.Errorf("%s %s: %d %s", tt.method, tt.path, status, body)
+			}
+		})
 	}
 }
 
@@ -121,16 +127,19 @@ func TestVisitLink(t *testing.T) {
 		t.Fatal(err)
 	}
 	link, err := s.Client.VisitLink(ctx, "gull-101", 2)
-	if err != nil || link.Address != s.URL+link.Path || !strings.HasPrefix(link.Picture, "data:image/png;base64,") ||
-		time.Until(link.Expires).Round(time.Hour) != 2*time.Hour {
-		t.Fatalf("%v %+v", err, link)
-	}
+	expect.NoError(t, err)
+	expect.Same(t, "link.Address", link.Address, s.URL+link.Path)
+	expect.That(t, `strings.HasPrefix(link.Picture, "data:image/png;base64,")`,
+		strings.HasPrefix(link.Picture, "data:image/png;base64,"))
+	expect.Same(t, "time.Until(link.Expires).Round(time.Hour)",
+		time.Until(link.Expires).Round(time.Hour), 2*time.Hour)
 	get := func() (int, http.Header, string) { return call(t, "GET", link.Address, "", "", "") }
 	status, header, page := get()
-	if status != 200 || header.Get("Cache-Control") != "no-store" || header.Get("X-Robots-Tag") != "noindex" ||
-		!strings.HasPrefix(header.Get("Content-Security-Policy"), "default-src 'none'") {
-		t.Errorf("%d %v", status, header)
-	}
+	expect.Same(t, "status", status, 200)
+	expect.Same(t, `header.Get("Cache-Control")`, header.Get("Cache-Control"), "no-store")
+	expect.Same(t, `header.Get("X-Robots-Tag")`, header.Get("X-Robots-Tag"), "noindex")
+	expect.That(t, `strings.HasPrefix(header.Get("Content-Security-Policy"), "default-src 'none'")`,
+		strings.HasPrefix(header.Get("Content-Security-Policy"), "default-src 'none'"))
 	for _, want := range []string{
 		"GULL-101", "Key: <b>F2</b>", "Start › Start with: UEFI systems only.", "Photograph each page",
 		"Do not load default settings", "Way back:", "width=device-width",
@@ -144,17 +153,18 @@ func TestVisitLink(t *testing.T) {
 		t.Fatal(err)
 	}
 	var inv struct{ Device struct{ Serial, UUID string } }
-	if err := json.Unmarshal(src, &inv); err != nil || inv.Device.Serial == "" || inv.Device.UUID == "" {
-		t.Fatal(err, inv)
-	}
+	err = json.Unmarshal(src, &inv)
+	expect.NoError(t, err)
+	expect.That(t, `inv.Device.Serial != ""`, inv.Device.Serial != "")
+	expect.That(t, `inv.Device.UUID != ""`, inv.Device.UUID != "")
 	if strings.Contains(page, inv.Device.Serial) || strings.Contains(strings.ToLower(page), inv.Device.UUID) {
 		t.Error("the page shows a serial number or a UUID")
 	}
 	ahead.Store(int64(2*time.Hour + time.Minute))
-	if status, _, page := get(); status != http.StatusGone || !strings.Contains(page, "This link has expired") ||
-		strings.Contains(page, "GULL-101") {
-		t.Errorf("after its time: %d %.200s", status, page)
-	}
+	status, _, page = get()
+	expect.Same(t, "status", status, http.StatusGone)
+	expect.That(t, `strings.Contains(page, "This link has expired")`, strings.Contains(page, "This link has expired"))
+	expect.That(t, `!strings.Contains(page, "GULL-101")`, !strings.Contains(page, "GULL-101"))
 	if status, _, page := call(t, "GET", s.URL+"/v/nothing", "", "", ""); status != 404 ||
 		!strings.Contains(page, "There is no such link") {
 		t.Errorf("a guess: %d", status)
@@ -176,10 +186,12 @@ func TestVisitLink(t *testing.T) {
 		{"hours=1000", "hours", 422}, {"origin=javascript:alert(1)", "not the address of a service", 422},
 		{"origin=https://x.example/path", "without a path", 422},
 	} {
-		if status, _, body := call(t, "POST", s.URL+"/api/devices/gull-101/visit-link?"+tt.query, s.Token, "",
-			""); status != tt.status || !strings.Contains(strings.ToLower(body), tt.says) {
-			t.Errorf("%s: %d %s", tt.query, status, body)
-		}
+		t.Run(tt.query, func(t *testing.T) {
+			if status, _, body := call(t, "POST", s.URL+"/api/devices/gull-101/visit-link?"+tt.query, s.Token, "",
+				""); status != tt.status || !strings.Contains(strings.ToLower(body), tt.says) {
+				t.Errorf("%s: %d %s", tt.query, status, body)
+			}
+		})
 	}
 }
 
@@ -245,10 +257,12 @@ func TestHouseAtTheService(t *testing.T) {
 		t.Error("the demo's own step is in no plan")
 	}
 	h, err := s.Client.PutHouse(ctx, "steps", []byte(scanner))
-	if err != nil || h.Number != 2 || !h.Own || h.AddedBy != "everything" || !has("unplug-scanner") ||
-		has("unplug-ticket-printer") {
-		t.Errorf("%v %+v", err, h)
-	}
+	expect.NoError(t, err)
+	expect.Same(t, "h.Number", h.Number, 2)
+	expect.That(t, "h.Own", h.Own)
+	expect.Same(t, "h.AddedBy", h.AddedBy, "everything")
+	expect.That(t, `has("unplug-scanner")`, has("unplug-scanner"))
+	expect.That(t, `!has("unplug-ticket-printer")`, !has("unplug-ticket-printer"))
 	circle := strings.Replace(scanner, "before: [enter-firmware]", "before: [enter-firmware], after: [check-again]", 1)
 	for _, tt := range []struct{ kind, text, says string }{
 		{"steps", circle, "the steps wait for each other"},
@@ -258,15 +272,17 @@ func TestHouseAtTheService(t *testing.T) {
 			"most: 2, currency: GBP}]", "the price is in GBP, and the table in EUR"},
 		{"guides", "format: rolltop-guides/1\nguides: [{id: a, title: A, maker: \"B[\"}]", "is broken"},
 	} {
-		_, err := s.Client.PutHouse(ctx, tt.kind, []byte(tt.text))
-		if err == nil || !strings.Contains(err.Error(), tt.says) {
-			t.Errorf("%s: %v, want %s", tt.kind, err, tt.says)
-		}
-		body, _ := json.Marshal(api.HouseText{Text: tt.text})
-		if status, _, reply := call(t, "POST", s.URL+"/api/house/"+tt.kind+"/validate", s.Token, "application/json",
-			string(body)); status != 200 || strings.Contains(reply, `"mistakes":[]`) {
-			t.Errorf("%s: validated with %d %s", tt.kind, status, reply)
-		}
+		t.Run(tt.kind, func(t *testing.T) {
+			_, err := s.Client.PutHouse(ctx, tt.kind, []byte(tt.text))
+			if err == nil || !strings.Contains(err.Error(), tt.says) {
+				t.Errorf("%s: %v, want %s", tt.kind, err, tt.says)
+			}
+			body, _ := json.Marshal(api.HouseText{Text: tt.text})
+			if status, _, reply := call(t, "POST", s.URL+"/api/house/"+tt.kind+"/validate", s.Token, "application/json",
+				string(body)); status != 200 || strings.Contains(reply, `"mistakes":[]`) {
+				t.Errorf("%s: validated with %d %s", tt.kind, status, reply)
+			}
+		})
 	}
 	if h, err = s.Client.House(ctx, "steps"); err != nil || h.Number != 2 || h.Text != scanner ||
 		!has("unplug-scanner") {

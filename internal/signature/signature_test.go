@@ -7,6 +7,7 @@ import (
 	"testing"
 	"time"
 
+	"rolltop.example/rolltop/internal/expect"
 	"rolltop.example/rolltop/internal/signature"
 )
 
@@ -16,10 +17,10 @@ func TestSignature(t *testing.T) {
 	now := time.Unix(1_800_000_000, 0)
 	body := []byte(`{"format":"rolltop-inventory/1"}`)
 	good := signature.Sign("POST", body, key, now)
-	if s, err := signature.Verify("POST", body, good); err != nil ||
-		s.Key != signature.Name(key.Public().(ed25519.PublicKey)) || !s.Created.Equal(now) {
-		t.Fatalf("%+v %v", s, err)
-	}
+	s, err := signature.Verify("POST", body, good)
+	expect.NoError(t, err)
+	expect.Same(t, "s.Key", s.Key, signature.Name(key.Public().(ed25519.PublicKey)))
+	expect.That(t, "s.Created.Equal(now)", s.Created.Equal(now))
 	if s, err := signature.Verify("POST", body, signature.Headers{}); s != nil || err != nil {
 		t.Errorf("without a signature: %+v %v", s, err)
 	}
@@ -54,13 +55,15 @@ func TestSignature(t *testing.T) {
 		{"a short signature", "POST", string(body), func(h *signature.Headers) { h.Signature = "rolltop=:AAAA:" },
 			signature.ErrForm},
 	} {
-		h := good
-		if c.change != nil {
-			c.change(&h)
-		}
-		if s, err := signature.Verify(c.method, []byte(c.body), h); !errors.Is(err, c.want) || s != nil {
-			t.Errorf("%s: %+v %v, want %v", c.name, s, err, c.want)
-		}
+		t.Run(c.name, func(t *testing.T) {
+			h := good
+			if c.change != nil {
+				c.change(&h)
+			}
+			if s, err := signature.Verify(c.method, []byte(c.body), h); !errors.Is(err, c.want) || s != nil {
+				t.Errorf("%s: %+v %v, want %v", c.name, s, err, c.want)
+			}
+		})
 	}
 }
 

@@ -12,6 +12,7 @@ import (
 	"rolltop.example/rolltop/core/means"
 	"rolltop.example/rolltop/core/release"
 	"rolltop.example/rolltop/core/remedy"
+	"rolltop.example/rolltop/internal/expect"
 	"rolltop.example/rolltop/internal/standin"
 	"rolltop.example/rolltop/internal/standin/recorded"
 )
@@ -202,9 +203,9 @@ func TestJudgeOfARowInDoubt(t *testing.T) {
 			seen[got.Disposition.String()]++
 		}
 	}
-	if seen["ready"] == 0 || seen["undetermined"] == 0 || seen["reconfigure"]+seen["refit"] == 0 {
-		t.Errorf("the doubt made no difference: %v", seen)
-	}
+	expect.That(t, `seen["ready"] != 0`, seen["ready"] != 0)
+	expect.That(t, `seen["undetermined"] != 0`, seen["undetermined"] != 0)
+	expect.That(t, `seen["reconfigure"]+seen["refit"] != 0`, seen["reconfigure"]+seen["refit"] != 0)
 }
 
 // BenchmarkJudge judges one machine of the fleet after another from its packed

@@ -18,6 +18,7 @@ import (
 
 	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/core/remedy"
+	"rolltop.example/rolltop/internal/expect"
 	"rolltop.example/rolltop/internal/store"
 )
 
@@ -229,9 +230,9 @@ func TestBusy(t *testing.T) {
 		}()
 	}
 	all.Wait()
-	if busy.Load() == 0 || kept.Load() < 2000 || kept.Load()+busy.Load() != 3000 {
-		t.Errorf("%d kept, %d refused", kept.Load(), busy.Load())
-	}
+	expect.That(t, "busy.Load() != 0", busy.Load() != 0)
+	expect.That(t, "kept.Load() >= 2000", kept.Load() >= 2000)
+	expect.Same(t, "kept.Load()+busy.Load()", kept.Load()+busy.Load(), 3000)
 }
 
 // Every schema that was released is brought up to date with what is in it.

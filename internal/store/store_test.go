@@ -14,6 +14,7 @@ import (
 
 	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/core/release"
+	"rolltop.example/rolltop/internal/expect"
 	"rolltop.example/rolltop/internal/standin"
 	"rolltop.example/rolltop/internal/store"
 )
@@ -118,9 +119,10 @@ func TestHistory(t *testing.T) {
 	}
 	changed := machine("A", "S1", "", now.Add(2*time.Hour))
 	changed.OS.Name = some("Skerry 12")
-	if c := keep(t, s, changed); !c.Changed || !c.IsLatest || c.Device.Installed != "Skerry 12" {
-		t.Errorf("new readings: %+v", c)
-	}
+	c := keep(t, s, changed)
+	expect.That(t, "c.Changed", c.Changed)
+	expect.That(t, "c.IsLatest", c.IsLatest)
+	expect.Same(t, "c.Device.Installed", c.Device.Installed, "Skerry 12")
 	older := machine("A", "S1", "", now.Add(-time.Hour))
 	older.OS.Name = some("Skerry 10")
 	if o := keep(t, s, older); o.IsLatest || !o.Changed {
@@ -342,9 +344,9 @@ func TestJudgeAllGoesThroughEveryMachineOfAClass(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
-	if err != nil || all != machines || judged != seen {
-		t.Errorf("%d rows, %d judged, %v", all, judged, err)
-	}
+	expect.NoError(t, err)
+	expect.Same(t, "all", all, machines)
+	expect.Same(t, "judged", judged, seen)
 	some := 0
 	if err := s.EachRow(ctx, nil, 1, []int64{1, 2, 1 << 40},
 		func(rows []store.Row) error { some += len(rows); return nil }); err != nil || some != 2 {
@@ -443,9 +445,10 @@ func TestBackupAndRestore(t *testing.T) {
 	}
 	defer r.Close()
 	// What one transaction wrote is there as a whole.
-	if p, err := r.Places(ctx); err != nil || len(p) != 2 || p[0].Name != p[1].Name {
-		t.Errorf("%v %+v", err, p)
-	}
+	p, err := r.Places(ctx)
+	expect.NoError(t, err)
+	expect.Same(t, "len(p)", len(p), 2)
+	expect.Same(t, "p[0].Name", p[0].Name, p[1].Name)
 	if err := store.Restore(ctx, copyOf, back); err == nil ||
 		!strings.Contains(err.Error(), "already exists and was not overwritten") {
 		t.Errorf("over a database: %v", err)

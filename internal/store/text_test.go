@@ -11,6 +11,7 @@ import (
 	"time"
 
 	"rolltop.example/rolltop/core/inventory"
+	"rolltop.example/rolltop/internal/expect"
 	"rolltop.example/rolltop/internal/store"
 )
 
@@ -40,18 +41,20 @@ func TestKeepsTheText(t *testing.T) {
 		{"with an exponent", odd, true},
 		{"with a day", day, false},
 	} {
-		got, err := inventory.Read(tt.name, []byte(tt.text))
-		if err != nil {
-			t.Fatalf("%s: %v", tt.name, err)
-		}
-		k, err := s.Keep(ctx, got, store.Entry{Now: now, Text: []byte(tt.text)}, unjudged)
-		if err != nil || k.Changed != tt.changed {
-			t.Fatalf("%s: changed %v, want %v, %v", tt.name, k.Changed, tt.changed, err)
-		}
-		back, err := s.Inventory(ctx, k.Device.ID, k.Device.InventoryID)
-		if err != nil || back.Memory.Installed.Or(0) != 8_000_000_000 || back.Device.Serial.Or("") != "S1" {
-			t.Errorf("%s: %+v %v", tt.name, back, err)
-		}
+		t.Run(tt.name, func(t *testing.T) {
+			got, err := inventory.Read(tt.name, []byte(tt.text))
+			if err != nil {
+				t.Fatalf("%s: %v", tt.name, err)
+			}
+			k, err := s.Keep(ctx, got, store.Entry{Now: now, Text: []byte(tt.text)}, unjudged)
+			if err != nil || k.Changed != tt.changed {
+				t.Fatalf("%s: changed %v, want %v, %v", tt.name, k.Changed, tt.changed, err)
+			}
+			back, err := s.Inventory(ctx, k.Device.ID, k.Device.InventoryID)
+			expect.NoError(t, err)
+			expect.Same(t, "back.Memory.Installed.Or(0)", back.Memory.Installed.Or(0), 8_000_000_000)
+			expect.Same(t, `back.Device.Serial.Or("")`, back.Device.Serial.Or(""), "S1")
+		})
 	}
 }
 

@@ -9,6 +9,7 @@ import (
 
 	"rolltop.example/rolltop/core/identity"
 	"rolltop.example/rolltop/core/inventory"
+	"rolltop.example/rolltop/internal/expect"
 	"rolltop.example/rolltop/internal/signature"
 	"rolltop.example/rolltop/internal/store"
 )
@@ -61,9 +62,9 @@ func TestWhoSpeaksForAMachine(t *testing.T) {
 			s := open(t)
 			sent(t, s, "Skerry 11", now, c.first)
 			k := sent(t, s, "Skerry 12", minute(10), c.second)
-			if k.Beside != c.beside || k.IsLatest == c.beside || k.Created {
-				t.Errorf("%+v", k)
-			}
+			expect.Same(t, "k.Beside", k.Beside, c.beside)
+			expect.That(t, "k.IsLatest != c.beside", k.IsLatest != c.beside)
+			expect.That(t, "!k.Created", !k.Created)
 			d, err := s.DeviceByKey(ctx, "gull-001")
 			if err != nil {
 				t.Fatal(err)
@@ -118,9 +119,9 @@ func TestUnvouchedIsAskedAgain(t *testing.T) {
 			beside++
 		}
 	}
-	if err != nil || beside != 5 || len(list) != 6 {
-		t.Errorf("%d beside of %d: %v", beside, len(list), err)
-	}
+	expect.NoError(t, err)
+	expect.Same(t, "beside", beside, 5)
+	expect.Same(t, "len(list)", len(list), 6)
 	doubts, err := s.Doubts(ctx)
 	if err != nil || len(doubts) != 1 {
 		t.Fatalf("%+v %v", doubts, err)
@@ -146,9 +147,9 @@ func TestUnvouchedWithKnownReadings(t *testing.T) {
 	sent(t, s, "Skerry 11", now, by(1, "k1", now))
 	k := sent(t, s, "Skerry 11", now.Add(time.Hour), by(2, "", now))
 	d, err := s.DeviceByKey(ctx, "gull-001")
-	if err != nil || !k.Beside || !d.Taken().Equal(now) {
-		t.Errorf("%+v %+v %v", k, d, err)
-	}
+	expect.NoError(t, err)
+	expect.That(t, "k.Beside", k.Beside)
+	expect.That(t, "d.Taken().Equal(now)", d.Taken().Equal(now))
 	if list, err := s.Doubts(ctx); err != nil || len(list) != 0 {
 		t.Errorf("%+v %v", list, err)
 	}
@@ -163,10 +164,10 @@ func TestAQuestionThatTheMachineAnswers(t *testing.T) {
 		t.Fatalf("%+v %v", list, err)
 	}
 	later := now.Add(2 * time.Hour)
-	if k := sent(t, s, "Skerry 12", later, by(1, "k1", later)); k.Beside || !k.IsLatest ||
-		k.Device.Installed != "Skerry 12" {
-		t.Errorf("%+v", k)
-	}
+	k := sent(t, s, "Skerry 12", later, by(1, "k1", later))
+	expect.That(t, "!k.Beside", !k.Beside)
+	expect.That(t, "k.IsLatest", k.IsLatest)
+	expect.Same(t, "k.Device.Installed", k.Device.Installed, "Skerry 12")
 	if list, err := s.Doubts(ctx); err != nil || len(list) != 0 {
 		t.Errorf("%+v %v", list, err)
 	}
@@ -199,9 +200,9 @@ func TestRekey(t *testing.T) {
 		t.Fatal(err)
 	}
 	d, err := s.DeviceByKey(ctx, "gull-001")
-	if err != nil || d.PublicKey != "k2" || d.Installed != "Skerry 12" {
-		t.Errorf("%+v %v", d, err)
-	}
+	expect.NoError(t, err)
+	expect.Same(t, "d.PublicKey", d.PublicKey, "k2")
+	expect.Same(t, "d.Installed", d.Installed, "Skerry 12")
 	if list, err := s.Doubts(ctx); err != nil || len(list) != 0 {
 		t.Errorf("%+v %v", list, err)
 	}
@@ -231,14 +232,15 @@ func TestCopiedKey(t *testing.T) {
 	other := machine("GULL-002", "S2", "", now)
 	k, err := s.Keep(ctx, other, store.Entry{Now: now, Token: 1, Signed: &signature.Signed{Key: "k1", Created: now}},
 		unjudged)
-	if err != nil || !k.Created || k.Device.PublicKey != "" {
-		t.Fatalf("%+v %v", k, err)
-	}
+	expect.NoError(t, err)
+	expect.That(t, "k.Created", k.Created)
+	expect.Same(t, "k.Device.PublicKey", k.Device.PublicKey, "")
 	list, err := s.Doubts(ctx)
-	if err != nil || len(list) != 1 || list[0].Kind != identity.Conflict.String() ||
-		!strings.Contains(list[0].Why, "the key of GULL-001") {
-		t.Errorf("%+v %v", list, err)
-	}
+	expect.NoError(t, err)
+	expect.Same(t, "len(list)", len(list), 1)
+	expect.Same(t, "list[0].Kind", list[0].Kind, identity.Conflict.String())
+	expect.That(t, `strings.Contains(list[0].Why, "the key of GULL-001")`,
+		strings.Contains(list[0].Why, "the key of GULL-001"))
 }
 
 // Clocks: of a machine, and of the service.
@@ -264,19 +266,21 @@ func TestClocks(t *testing.T) {
 		{"the service's clock was ahead", []time.Duration{0, 10 * time.Minute}, []time.Duration{hour, 10 * time.Minute},
 			false, 10 * time.Minute, false},
 	} {
-		s := open(t)
-		var k store.Kept
-		for i := range c.taken {
-			e := store.Entry{Now: now.Add(c.received[i]), Token: 1}
-			if c.signed {
-				e.Signed = &signature.Signed{Key: "k1", Created: now.Add(c.taken[i])}
+		t.Run(c.name, func(t *testing.T) {
+			s := open(t)
+			var k store.Kept
+			for i := range c.taken {
+				e := store.Entry{Now: now.Add(c.received[i]), Token: 1}
+				if c.signed {
+					e.Signed = &signature.Signed{Key: "k1", Created: now.Add(c.taken[i])}
+				}
+				k = sent(t, s, fmt.Sprint("Skerry ", i), now.Add(c.taken[i]), e)
 			}
-			k = sent(t, s, fmt.Sprint("Skerry ", i), now.Add(c.taken[i]), e)
-		}
-		if !k.IsLatest || k.Beside || !k.Device.Taken().Equal(now.Add(c.want)) || (k.Why != "") != c.note {
-			t.Errorf("%s: latest %v, taken %v, want %v; %q", c.name, k.IsLatest, k.Device.Taken(), now.Add(c.want),
-				k.Why)
-		}
+			expect.That(t, "k.IsLatest", k.IsLatest)
+			expect.That(t, "!k.Beside", !k.Beside)
+			expect.That(t, "k.Device.Taken().Equal(now.Add(c.want))", k.Device.Taken().Equal(now.Add(c.want)))
+			expect.Same(t, `(k.Why != "")`, (k.Why != ""), c.note)
+		})
 	}
 }
 
@@ -292,9 +296,9 @@ func TestInventoriesOfADay(t *testing.T) {
 		t.Errorf("%d inventories are kept, %v", len(list), err)
 	}
 	got, err := s.Inventory(ctx, k.Device.ID, k.Device.InventoryID)
-	if err != nil || got.OS.Name.Or("") != "Skerry 199" || k.Device.Installed != "Skerry 199" {
-		t.Errorf("%+v %v", got, err)
-	}
+	expect.NoError(t, err)
+	expect.Same(t, `got.OS.Name.Or("")`, got.OS.Name.Or(""), "Skerry 199")
+	expect.Same(t, "k.Device.Installed", k.Device.Installed, "Skerry 199")
 	for i := range 60 { // the history of a machine, brought by a person
 		sent(t, s, fmt.Sprint("Fathom ", i), now.Add(-time.Duration(i+1)*time.Hour),
 			store.Entry{Now: now.Add(4 * time.Hour)})

@@ -217,12 +217,14 @@ func TestAddingTakesTheFilesItSays(t *testing.T) {
 	}
 }
 
-// copyOfTheCore is a module of its own with the core and nothing else.
+// copyOfTheCore is a module of its own with the core and what its tests ask with.
 func copyOfTheCore(t *testing.T) string {
 	t.Helper()
 	root := t.TempDir()
-	if err := os.CopyFS(filepath.Join(root, "core"), os.DirFS(filepath.Join(project, "core"))); err != nil {
-		t.Fatal(err)
+	for _, dir := range []string{"core", "internal/expect"} {
+		if err := os.CopyFS(filepath.Join(root, dir), os.DirFS(filepath.Join(project, dir))); err != nil {
+			t.Fatal(err)
+		}
 	}
 	for _, name := range []string{"go.mod", "go.sum"} {
 		b, err := fs.ReadFile(os.DirFS(project), name)

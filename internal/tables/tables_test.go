@@ -6,6 +6,7 @@ import (
 	"testing"
 
 	"rolltop.example/rolltop/core/list"
+	"rolltop.example/rolltop/internal/expect"
 	"rolltop.example/rolltop/internal/tables"
 )
 
@@ -74,9 +75,11 @@ func TestReadRefuses(t *testing.T) {
 		{strings.Repeat("x", tables.MaxBytes+1), "too large"},
 	}
 	for _, tt := range tests {
-		if _, err := tables.Read("f", []byte(tt.src)); err == nil || !strings.Contains(err.Error(), tt.want) {
-			t.Errorf("%.30q: got %v, want %s", tt.src, err, tt.want)
-		}
+		t.Run(tt.src, func(t *testing.T) {
+			if _, err := tables.Read("f", []byte(tt.src)); err == nil || !strings.Contains(err.Error(), tt.want) {
+				t.Errorf("%.30q: got %v, want %s", tt.src, err, tt.want)
+			}
+		})
 	}
 }
 
@@ -108,10 +111,11 @@ func TestFromPageToList(t *testing.T) {
 		t.Fatal(err)
 	}
 	at, got, err := list.ImportBest(sheets, 0, list.ImportOptions{Prefix: "Corvane"})
-	if err != nil || at != 1 || len(got.Rows) != 2000 || got.Rows[1999].Name != "Corvane K5-9999" ||
-		got.Rows[1999].RatedMHz != 2900 {
-		t.Errorf("%d: %v", at, err)
-	}
+	expect.NoError(t, err)
+	expect.Same(t, "at", at, 1)
+	expect.Same(t, "len(got.Rows)", len(got.Rows), 2000)
+	expect.Same(t, "got.Rows[1999].Name", got.Rows[1999].Name, "Corvane K5-9999")
+	expect.Same(t, "got.Rows[1999].RatedMHz", got.Rows[1999].RatedMHz, 2900)
 }
 
 func FuzzRead(f *testing.F) {

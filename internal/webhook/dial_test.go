@@ -10,6 +10,8 @@ import (
 	"sync/atomic"
 	"testing"
 	"time"
+
+	"rolltop.example/rolltop/internal/expect"
 )
 
 // Which addresses are dialled: the dialer is the test's own, and dials nothing.
@@ -41,30 +43,33 @@ func TestWhatWebhooksReach(t *testing.T) {
 		{"ff02::1", false, false},
 		{"255.255.255.255", false, false},
 	} {
-		ip := netip.MustParseAddr(c.address)
-		for _, allow := range []bool{true, false} {
-			want := c.public
-			if allow {
-				want = c.private
+		t.Run(c.address, func(t *testing.T) {
+			ip := netip.MustParseAddr(c.address)
+			for _, allow := range []bool{true, false} {
+				want := c.public
+				if allow {
+					want = c.private
+				}
+				dialled := ""
+				private := func() bool { return allow }
+				tr := transport(private, func(_ context.Context, _, address string) (net.Conn, error) {
+					dialled = address
+					return nil, errors.New("this test dials nothing")
+				})
+				req, err := http.NewRequestWithContext(t.Context(), http.MethodPost,
+					"http://"+net.JoinHostPort(c.address, "81")+"/", nil)
+				if err != nil {
+					t.Fatal(err)
+				}
+				_, err = tr.RoundTrip(req)
+				if got := dialled != ""; got != want || err == nil {
+					t.Errorf("%s, private allowed %v: dialled %q, %v", c.address, allow, dialled, err)
+				}
+				if (addressMistake(ip, allow) == "") != want {
+					t.Errorf("%s, private allowed %v: %q", c.address, allow, addressMistake(ip, allow))
+				}
 			}
-			dialled := ""
-			tr := transport(func() bool { return allow }, func(_ context.Context, _, address string) (net.Conn, error) {
-				dialled = address
-				return nil, errors.New("this test dials nothing")
-			})
-			req, err := http.NewRequestWithContext(t.Context(), http.MethodPost,
-				"http://"+net.JoinHostPort(c.address, "81")+"/", nil)
-			if err != nil {
-				t.Fatal(err)
-			}
-			_, err = tr.RoundTrip(req)
-			if got := dialled != ""; got != want || err == nil {
-				t.Errorf("%s, private allowed %v: dialled %q, %v", c.address, allow, dialled, err)
-			}
-			if (addressMistake(ip, allow) == "") != want {
-				t.Errorf("%s, private allowed %v: %q", c.address, allow, addressMistake(ip, allow))
-			}
-		}
+		})
 	}
 }
 
@@ -113,8 +118,8 @@ func TestWebhooksGoNowhereElse(t *testing.T) {
 		t.Fatal(err)
 	}
 	_ = res.Body.Close()
-	if res.StatusCode != http.StatusTemporaryRedirect || asked.Load() != 1 || len(dialled) != 1 ||
-		dialled[0] != "192.0.2.1:81" {
-		t.Errorf("%s after %d requests, dialled %v", res.Status, asked.Load(), dialled)
-	}
+	expect.Same(t, "res.StatusCode", res.StatusCode, http.StatusTemporaryRedirect)
+	expect.Same(t, "asked.Load()", asked.Load(), 1)
+	expect.Same(t, "len(dialled)", len(dialled), 1)
+	expect.Same(t, "dialled[0]", dialled[0], "192.0.2.1:81")
 }

@@ -6,6 +6,7 @@ import (
 	"testing"
 
 	"rolltop.example/rolltop/core/decode/cpu"
+	"rolltop.example/rolltop/internal/expect"
 )
 
 func word(s string) uint32 { return binary.LittleEndian.Uint32([]byte(s)) }
@@ -36,12 +37,14 @@ func leaves(brand string) []cpu.Leaf {
 
 func TestDescribe(t *testing.T) {
 	in := cpu.Describe(cpu.Leaves(cpu.Encode(leaves("Corvane(R)  K5-8250U CPU @ 1.60GHz"))))
-	if in.Vendor != "CorvanePartsX"[:12] || in.Name != "Corvane(R) K5-8250U CPU @ 1.60GHz" || !in.LongMode || in.Guest {
-		t.Errorf("got %+v", in)
-	}
-	if in.Family != 6 || in.Model != 0x8E || in.Stepping != 10 || !in.Known {
-		t.Errorf("family %d model %d stepping %d", in.Family, in.Model, in.Stepping)
-	}
+	expect.Same(t, "in.Vendor", in.Vendor, "CorvanePartsX"[:12])
+	expect.Same(t, "in.Name", in.Name, "Corvane(R) K5-8250U CPU @ 1.60GHz")
+	expect.That(t, "in.LongMode", in.LongMode)
+	expect.That(t, "!in.Guest", !in.Guest)
+	expect.Same(t, "in.Family", in.Family, 6)
+	expect.Same(t, "in.Model", in.Model, 0x8E)
+	expect.Same(t, "in.Stepping", in.Stepping, 10)
+	expect.That(t, "in.Known", in.Known)
 	if in.RatedMHz != 1600 || in.RatedFrom != "CPUID leaf 16h" {
 		t.Errorf("rated %d from %s", in.RatedMHz, in.RatedFrom)
 	}
@@ -59,12 +62,14 @@ func TestLongModeAndGuest(t *testing.T) {
 	l[1].ECX |= 1 << 31
 	l = append(l, cpu.Leaf{Fn: 0x40000000, EBX: word("Boat"), ECX: word("hous"), EDX: word("e\x00\x00\x00")})
 	in := cpu.Describe(l)
-	if in.LongMode || !in.Guest || in.Hypervisor != "Boathouse" || slices.Contains(in.Features, "nx") {
-		t.Errorf("got %+v", in)
-	}
-	if empty := cpu.Describe(nil); empty.Known || empty.Name != "" || empty.RatedMHz != 0 {
-		t.Errorf("no leaves give %+v", empty)
-	}
+	expect.That(t, "!in.LongMode", !in.LongMode)
+	expect.That(t, "in.Guest", in.Guest)
+	expect.Same(t, "in.Hypervisor", in.Hypervisor, "Boathouse")
+	expect.That(t, `!slices.Contains(in.Features, "nx")`, !slices.Contains(in.Features, "nx"))
+	empty := cpu.Describe(nil)
+	expect.That(t, "!empty.Known", !empty.Known)
+	expect.Same(t, "empty.Name", empty.Name, "")
+	expect.Same(t, "empty.RatedMHz", empty.RatedMHz, 0)
 }
 
 func TestClockInName(t *testing.T) {
@@ -87,16 +92,17 @@ func TestText(t *testing.T) {
 	in := cpu.Text("processor\t: 0\nvendor_id\t: CorvaneParts\ncpu family\t: 6\nmodel\t\t: 142\nmodel name\t: " +
 		"Corvane K5-8250U CPU @ 1.60GHz\nstepping\t: 10\ncpu MHz\t\t: 799.9\nflags\t\t: fpu sse2 pni cx16 sse4_2 abm " +
 		"lm nx\n\nprocessor\t: 1\nmodel name\t: other\n")
-	if in.Name != "Corvane K5-8250U CPU @ 1.60GHz" || in.RatedMHz != 1600 || !in.LongMode || in.Model != 142 {
-		t.Errorf("got %+v", in)
-	}
+	expect.Same(t, "in.Name", in.Name, "Corvane K5-8250U CPU @ 1.60GHz")
+	expect.Same(t, "in.RatedMHz", in.RatedMHz, 1600)
+	expect.That(t, "in.LongMode", in.LongMode)
+	expect.Same(t, "in.Model", in.Model, 142)
 	if want := []string{"sse2", "sse3", "cmpxchg16b", "sse4.2", "lzcnt", "nx"}; !slices.Equal(in.Features, want) {
 		t.Errorf("features %v, want %v", in.Features, want)
 	}
 	arm := cpu.Text("CPU implementer\t: 0x41\nFeatures\t: fp asimd AES sve\n")
-	if !slices.Contains(arm.Features, "sve") || !slices.Contains(arm.Features, "aes") || arm.Known {
-		t.Errorf("got %+v", arm)
-	}
+	expect.That(t, `slices.Contains(arm.Features, "sve")`, slices.Contains(arm.Features, "sve"))
+	expect.That(t, `slices.Contains(arm.Features, "aes")`, slices.Contains(arm.Features, "aes"))
+	expect.That(t, "!arm.Known", !arm.Known)
 }
 
 func FuzzLeaves(f *testing.F) {

@@ -9,6 +9,7 @@ import (
 	"rolltop.example/rolltop/core/decode/efi"
 	"rolltop.example/rolltop/core/decode/partition"
 	"rolltop.example/rolltop/core/decode/tpm"
+	"rolltop.example/rolltop/internal/expect"
 )
 
 const id = "71de0000-0000-4000-8000-000000000001"
@@ -24,10 +25,11 @@ func TestRoundTrips(t *testing.T) {
 		}
 	}
 	table, err := partition.Decode([]byte(craft.MBR([3]uint32{7, 2048, 1000}, [3]uint32{0x83, 4096, 1000})), 512)
-	if err != nil || table.Style != partition.MBR || len(table.Parts) != 2 || !table.Parts[0].Active ||
-		table.Parts[1].Active {
-		t.Errorf("%+v %v", table, err)
-	}
+	expect.NoError(t, err)
+	expect.Same(t, "table.Style", table.Style, partition.MBR)
+	expect.Same(t, "len(table.Parts)", len(table.Parts), 2)
+	expect.That(t, "table.Parts[0].Active", table.Parts[0].Active)
+	expect.That(t, "!table.Parts[1].Active", !table.Parts[1].Active)
 	for _, d := range []craft.Display{{
 		Name:           "Gannet 27",
 		Width:          2560,
@@ -45,15 +47,17 @@ func TestRoundTrips(t *testing.T) {
 	if _, err := edid.Decode([]byte(craft.Display{Name: "x", Wrong: true}.EDID())); err == nil {
 		t.Error("a wrong checksum was taken")
 	}
-	if o, err := efi.LoadOption([]byte(craft.BootEntry("Skerry 11", `\EFI\skerry\start.efi`, id))); err != nil ||
-		o.Partition != id || o.File != `\EFI\skerry\start.efi` || !o.Active {
-		t.Errorf("%+v %v", o, err)
-	}
-	if in, err := tpm.Reply2([]byte(craft.TPM2Answer("PLVR", 7, 85))); err != nil || in.Manufacturer != "PLVR" ||
-		in.Firmware != "7.85.0.0" || in.Version != "2.0" {
-		t.Errorf("%+v %v", in, err)
-	}
-	in := cpu.Describe(cpu.Leaves([]byte(craft.CPU{
+	o, err := efi.LoadOption([]byte(craft.BootEntry("Skerry 11", `\EFI\skerry\start.efi`, id)))
+	expect.NoError(t, err)
+	expect.Same(t, "o.Partition", o.Partition, id)
+	expect.Same(t, "o.File", o.File, `\EFI\skerry\start.efi`)
+	expect.That(t, "o.Active", o.Active)
+	in, err := tpm.Reply2([]byte(craft.TPM2Answer("PLVR", 7, 85)))
+	expect.NoError(t, err)
+	expect.Same(t, "in.Manufacturer", in.Manufacturer, "PLVR")
+	expect.Same(t, "in.Firmware", in.Firmware, "7.85.0.0")
+	expect.Same(t, "in.Version", in.Version, "2.0")
+	processor := cpu.Describe(cpu.Leaves([]byte(craft.CPU{
 		Vendor:     "TessalyCores",
 		Name:       "Tessaly Onyx 5 3600",
 		Family:     23,
@@ -61,8 +65,11 @@ func TestRoundTrips(t *testing.T) {
 		MHz:        3600,
 		Hypervisor: "BoathouseHyp",
 	}.Leaves())))
-	if in.Vendor != "TessalyCores" || in.Name != "Tessaly Onyx 5 3600" || in.Family != 23 || in.Model != 113 ||
-		in.RatedMHz != 3600 || !in.LongMode || in.Hypervisor != "BoathouseHyp" {
-		t.Errorf("%+v", in)
-	}
+	expect.Same(t, "processor.Vendor", processor.Vendor, "TessalyCores")
+	expect.Same(t, "processor.Name", processor.Name, "Tessaly Onyx 5 3600")
+	expect.Same(t, "processor.Family", processor.Family, 23)
+	expect.Same(t, "processor.Model", processor.Model, 113)
+	expect.Same(t, "processor.RatedMHz", processor.RatedMHz, 3600)
+	expect.That(t, "processor.LongMode", processor.LongMode)
+	expect.Same(t, "processor.Hypervisor", processor.Hypervisor, "BoathouseHyp")
 }

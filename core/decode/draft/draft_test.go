@@ -11,6 +11,7 @@ import (
 	"rolltop.example/rolltop/core/decode/tpm"
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/inventory"
+	"rolltop.example/rolltop/internal/expect"
 )
 
 func begin(elevated bool) *draft.Draft {
@@ -37,21 +38,22 @@ func TestWhy(t *testing.T) {
 		{false, capture.Record{Source: "s", Outcome: capture.Absent}, inventory.NotOffered, "otherwise", ""},
 		{false, capture.Record{Source: "s", Outcome: capture.NotExposed}, inventory.NotOffered, "otherwise", ""},
 	} {
-		x := begin(tt.elevated)
-		x.Why("tpm.state", tt.rec, "otherwise")
-		g := x.D.GapOf("tpm.state")
-		if g.Cause != tt.cause || !strings.Contains(g.Detail, tt.detail) || g.Try != tt.try_ {
-			t.Errorf("%+v: %+v", tt.rec, g)
-		}
+		t.Run(tt.cause, func(t *testing.T) {
+			x := begin(tt.elevated)
+			x.Why("tpm.state", tt.rec, "otherwise")
+			g := x.D.GapOf("tpm.state")
+			expect.Same(t, "g.Cause", g.Cause, tt.cause)
+			expect.That(t, "strings.Contains(g.Detail, tt.detail)", strings.Contains(g.Detail, tt.detail))
+			expect.Same(t, "g.Try", g.Try, tt.try_)
+		})
 	}
 }
 
 func TestValuesAreClean(t *testing.T) {
 	x := begin(false)
-	if x.Set(fact.DeviceModel, " \x00\x01 ", "s") || !x.D.Device.Model.IsZero() ||
-		x.D.Sources["device.model"] != "" {
-		t.Error("control characters became a model")
-	}
+	expect.That(t, `!x.Set(fact.DeviceModel, " \x00\x01 ", "s")`, !x.Set(fact.DeviceModel, " \x00\x01 ", "s"))
+	expect.That(t, "x.D.Device.Model.IsZero()", x.D.Device.Model.IsZero())
+	expect.Same(t, `x.D.Sources["device.model"]`, x.D.Sources["device.model"], "")
 	if !x.Set(fact.DeviceModel, "Slip\x00way\t 14", "s") || x.D.Device.Model.Or("") != "Slip way 14" {
 		t.Errorf("%q", x.D.Device.Model.Or(""))
 	}
@@ -65,10 +67,10 @@ func TestDisagree(t *testing.T) {
 	x.Disagree("firmware.secure_boot", inventory.Differ{Value: "on", Source: "a"},
 		inventory.Differ{Value: "off", Source: "b"})
 	r := fact.Read(x.D).Get(fact.SecureBoot)
-	if r.Value.Known() || r.Gap.Cause != inventory.Disagree || len(r.Others()) != 2 ||
-		r.Gap.Detail != "a says on, b says off" {
-		t.Errorf("%+v", r)
-	}
+	expect.That(t, "!r.Value.Known()", !r.Value.Known())
+	expect.Same(t, "r.Gap.Cause", r.Gap.Cause, inventory.Disagree)
+	expect.Same(t, "len(r.Others())", len(r.Others()), 2)
+	expect.Same(t, "r.Gap.Detail", r.Gap.Detail, "a says on, b says off")
 }
 
 // What was read and makes no sense becomes a gap, as does what nothing tells.
@@ -105,14 +107,16 @@ func TestModules(t *testing.T) {
 	x.ReadTables(whole, whole.Raw, 0x0303)
 	x.Modules()
 	m := x.D.Memory
-	if m.Installed.Or(0) != 6<<30 || m.Slots.Or(0) != 3 || m.SlotsUsed.Or(0) != 2 || m.Max.Or(0) != 16<<30 ||
-		len(m.Modules) != 3 {
-		t.Fatalf("%+v", m)
-	}
-	if a := m.Modules[0]; a.SpeedMTS.Or(0) != 1600 || a.Soldered.Or(true) || a.PartNumber.Or("") != "F" ||
-		a.Type.Or("") != "DDR3" {
-		t.Errorf("%+v", a)
-	}
+	expect.Same(t, "m.Installed.Or(0)", m.Installed.Or(0), 6<<30)
+	expect.Same(t, "m.Slots.Or(0)", m.Slots.Or(0), 3)
+	expect.Same(t, "m.SlotsUsed.Or(0)", m.SlotsUsed.Or(0), 2)
+	expect.Same(t, "m.Max.Or(0)", m.Max.Or(0), 16<<30)
+	expect.Same(t, "len(m.Modules)", len(m.Modules), 3)
+	a := m.Modules[0]
+	expect.Same(t, "a.SpeedMTS.Or(0)", a.SpeedMTS.Or(0), 1600)
+	expect.That(t, "!a.Soldered.Or(true)", !a.Soldered.Or(true))
+	expect.Same(t, `a.PartNumber.Or("")`, a.PartNumber.Or(""), "F")
+	expect.Same(t, `a.Type.Or("")`, a.Type.Or(""), "DDR3")
 	if b := m.Modules[1]; b.Bytes.Or(-1) != 0 || b.Soldered.Or(true) {
 		t.Errorf("an empty slot: %+v", b)
 	}
@@ -123,10 +127,11 @@ func TestModules(t *testing.T) {
 	x = begin(true)
 	x.ReadTables(whole, whole.Raw[:len(whole.Raw)-20], 0x0303)
 	x.Modules()
-	if g := x.D.GapOf("memory.installed_bytes"); g == nil || g.Cause != inventory.ReadFailed ||
-		len(x.D.Memory.Modules) != 2 || x.Tables.Info.System.Manufacturer != "Ostrel" {
-		t.Errorf("%+v %+v", g, x.D.Memory)
-	}
+	g := x.D.GapOf("memory.installed_bytes")
+	expect.That(t, "g != nil", g != nil)
+	expect.Same(t, "g.Cause", g.Cause, inventory.ReadFailed)
+	expect.Same(t, "len(x.D.Memory.Modules)", len(x.D.Memory.Modules), 2)
+	expect.Same(t, "x.Tables.Info.System.Manufacturer", x.Tables.Info.System.Manufacturer, "Ostrel")
 	// The system uses more than the tables name.
 	x = begin(true)
 	x.SetNumber(fact.MemoryVisible, 7<<30, "the kernel")
@@ -155,14 +160,16 @@ func TestTPMAnswered(t *testing.T) {
 		{"IFX", "hardware", "discrete"}, {"INTC", "hardware", "firmware"}, {"PLVR", "hardware", ""},
 		{"IFX", "guest", "virtual"},
 	} {
-		x := begin(true)
-		x.D.Device.Environment = draft.Some(tt.environment)
-		x.TPMAnswered(tpm.Info{Manufacturer: tt.maker, Firmware: "1.2"},
-			capture.Record{Source: "asked", Outcome: capture.OK})
-		if x.D.TPM.Kind.Or("") != tt.kind || x.D.TPM.Manufacturer.Or("") != tt.maker || tt.kind == "" &&
-			x.D.GapOf("tpm.kind") == nil {
-			t.Errorf("%+v: %+v", tt, x.D.TPM)
-		}
+		t.Run(tt.maker, func(t *testing.T) {
+			x := begin(true)
+			x.D.Device.Environment = draft.Some(tt.environment)
+			x.TPMAnswered(tpm.Info{Manufacturer: tt.maker, Firmware: "1.2"},
+				capture.Record{Source: "asked", Outcome: capture.OK})
+			expect.Same(t, `x.D.TPM.Kind.Or("")`, x.D.TPM.Kind.Or(""), tt.kind)
+			expect.Same(t, `x.D.TPM.Manufacturer.Or("")`, x.D.TPM.Manufacturer.Or(""), tt.maker)
+			expect.That(t, `!(tt.kind == "" && x.D.GapOf("tpm.kind") == nil)`,
+				!(tt.kind == "" && x.D.GapOf("tpm.kind") == nil))
+		})
 	}
 }
 
@@ -177,10 +184,10 @@ func TestPartitions(t *testing.T) {
 		},
 	})
 	boot := x.D.Storage.Boot
-	if boot.ESP.Bytes.Or(0) != 260<<20 || len(boot.Partitions) != 3 || boot.Partitions[2].Kind.Or("") != "primary" ||
-		x.D.GapOf("storage.boot.partitions") == nil {
-		t.Errorf("%+v", boot)
-	}
+	expect.Same(t, "boot.ESP.Bytes.Or(0)", boot.ESP.Bytes.Or(0), 260<<20)
+	expect.Same(t, "len(boot.Partitions)", len(boot.Partitions), 3)
+	expect.Same(t, `boot.Partitions[2].Kind.Or("")`, boot.Partitions[2].Kind.Or(""), "primary")
+	expect.That(t, `x.D.GapOf("storage.boot.partitions") != nil`, x.D.GapOf("storage.boot.partitions") != nil)
 }
 
 func TestOtherSystems(t *testing.T) {
@@ -210,10 +217,11 @@ func TestOtherSystems(t *testing.T) {
 		craft.BootEntry("Gone", `\EFI\gone\a.efi`, gone), craft.BootEntry("Fallback", `\EFI\BOOT\BOOTX64.EFI`, here),
 		"junk")
 	x.OtherSystems(variable, true, []string{here})
-	if got := x.D.Storage.OtherSystems; len(got) != 1 || got[0] != "Another" ||
-		!strings.Contains(x.D.GapOf("storage.other_systems").Detail, "Gone") {
-		t.Errorf("%q %+v", got, x.D.Gaps)
-	}
+	got := x.D.Storage.OtherSystems
+	expect.Same(t, "len(got)", len(got), 1)
+	expect.Same(t, "got[0]", got[0], "Another")
+	expect.That(t, `strings.Contains(x.D.GapOf("storage.other_systems").Detail, "Gone")`,
+		strings.Contains(x.D.GapOf("storage.other_systems").Detail, "Gone"))
 	if dir := x.CurrentLoader(variable); dir != `\efi\this` {
 		t.Errorf("%q", dir)
 	}
@@ -238,9 +246,10 @@ func TestLive(t *testing.T) {
 	x.D.Storage.Disks = []inventory.Disk{{Name: draft.Some("sda"), System: draft.Some(true)}}
 	x.D.Storage.System.FreeBytes = draft.Some(int64(5))
 	x.Live("a test says so")
-	if !x.D.OS.Name.IsZero() || x.D.OS.Platform.Or("") != "linux" || len(x.D.Storage.Disks) != 1 ||
-		!x.D.Storage.Disks[0].System.IsZero() || !x.D.Storage.System.FreeBytes.IsZero() ||
-		x.D.Device.Environment.Or("") != "live" {
-		t.Errorf("%+v", x.D)
-	}
+	expect.That(t, "x.D.OS.Name.IsZero()", x.D.OS.Name.IsZero())
+	expect.Same(t, `x.D.OS.Platform.Or("")`, x.D.OS.Platform.Or(""), "linux")
+	expect.Same(t, "len(x.D.Storage.Disks)", len(x.D.Storage.Disks), 1)
+	expect.That(t, "x.D.Storage.Disks[0].System.IsZero()", x.D.Storage.Disks[0].System.IsZero())
+	expect.That(t, "x.D.Storage.System.FreeBytes.IsZero()", x.D.Storage.System.FreeBytes.IsZero())
+	expect.Same(t, `x.D.Device.Environment.Or("")`, x.D.Device.Environment.Or(""), "live")
 }

@@ -4,6 +4,7 @@ import (
 	"testing"
 
 	"rolltop.example/rolltop/core/decode/efi"
+	"rolltop.example/rolltop/internal/expect"
 )
 
 func TestByte(t *testing.T) {
@@ -22,9 +23,11 @@ func TestSecureBoot(t *testing.T) {
 		on, setup byte
 		want      string
 	}{{1, 0, "on"}, {0, 0, "off"}, {0, 1, "setup"}} {
-		if got := efi.SecureBoot(tt.on, tt.setup); got != tt.want {
-			t.Errorf("%d %d: %s, want %s", tt.on, tt.setup, got, tt.want)
-		}
+		t.Run(tt.want, func(t *testing.T) {
+			if got := efi.SecureBoot(tt.on, tt.setup); got != tt.want {
+				t.Errorf("%d %d: %s, want %s", tt.on, tt.setup, got, tt.want)
+			}
+		})
 	}
 }
 
@@ -74,9 +77,10 @@ func TestLoadOption(t *testing.T) {
 }
 
 func TestOrder(t *testing.T) {
-	if got, err := efi.Order([]byte{7, 0, 0, 0, 2, 0, 0, 0}); err != nil || len(got) != 2 || got[0] != 2 {
-		t.Errorf("%v %v", got, err)
-	}
+	got, err := efi.Order([]byte{7, 0, 0, 0, 2, 0, 0, 0})
+	expect.NoError(t, err)
+	expect.Same(t, "len(got)", len(got), 2)
+	expect.Same(t, "got[0]", got[0], 2)
 	for _, bad := range [][]byte{nil, {7, 0}, {7, 0, 0, 0, 1}} {
 		if _, err := efi.Order(bad); err == nil {
 			t.Errorf("% x was taken", bad)
@@ -104,10 +108,11 @@ func TestRedactEntry(t *testing.T) {
 	raw := entry(1, "Lodestar Linux", `\EFI\lodestar\loader.efi`)
 	got := efi.RedactEntry(raw, func([]byte) []byte { return []byte("a hash of sixteen bytes and more") })
 	o, err := efi.LoadOption(got)
-	if err != nil || o.Description != "Lodestar Linux" || o.Partition == "00112233-4455-6677-8899-aabbccddeeff" ||
-		o.Partition == "" {
-		t.Errorf("%+v %v", o, err)
-	}
+	expect.NoError(t, err)
+	expect.Same(t, "o.Description", o.Description, "Lodestar Linux")
+	expect.That(t, `o.Partition != "00112233-4455-6677-8899-aabbccddeeff"`,
+		o.Partition != "00112233-4455-6677-8899-aabbccddeeff")
+	expect.That(t, `o.Partition != ""`, o.Partition != "")
 	if len(got) != len(raw)-len("optional data") {
 		t.Error("the optional data is still there")
 	}

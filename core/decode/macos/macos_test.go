@@ -12,6 +12,7 @@ import (
 	"rolltop.example/rolltop/core/decode/macos"
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/inventory"
+	"rolltop.example/rolltop/internal/expect"
 )
 
 // mac is a capture that a test changes: of a source that stands twice, the last
@@ -242,14 +243,18 @@ func TestScreens(t *testing.T) {
 		`{"SPDisplaysDataType":[{"sppci_model":"Tessaly Strand 2","spdisplays_mtlgpufamilysupport":"spdisplays_metal3","spdisplays_ndrvs":[
 		{"_spdisplays_pixels":"5120 x 2880","spdisplays_connection_type":"spdisplays_internal"},{"_spdisplays_edid":"0x`+hex.EncodeToString([]byte(panel.EDID()))+`"},{"_spdisplays_pixels":"wide"}]},{"sppci_model":"Second"}]}`)
 	d := macos.Decode(m.Document)
-	if g := d.Graphics; len(g) != 2 || g[0].InterfaceLevel.Or("") != "3" || !g[1].InterfaceLevel.IsZero() ||
-		d.GapOf("graphics[1].interface_level") == nil {
-		t.Errorf("%+v", g)
-	}
-	if s := d.Displays; len(s) != 3 || !s[0].Internal.Or(false) || s[0].WidthPx.Or(0) != 5120 ||
-		s[1].Name.Or("") != "Deskline 27" || s[1].DiagonalInches.Or(0) < 26.9 || !s[2].WidthPx.IsZero() {
-		t.Errorf("%+v", s)
-	}
+	g := d.Graphics
+	expect.Same(t, "len(g)", len(g), 2)
+	expect.Same(t, `g[0].InterfaceLevel.Or("")`, g[0].InterfaceLevel.Or(""), "3")
+	expect.That(t, "g[1].InterfaceLevel.IsZero()", g[1].InterfaceLevel.IsZero())
+	expect.That(t, `d.GapOf("graphics[1].interface_level") != nil`, d.GapOf("graphics[1].interface_level") != nil)
+	s := d.Displays
+	expect.Same(t, "len(s)", len(s), 3)
+	expect.That(t, "s[0].Internal.Or(false)", s[0].Internal.Or(false))
+	expect.Same(t, "s[0].WidthPx.Or(0)", s[0].WidthPx.Or(0), 5120)
+	expect.Same(t, `s[1].Name.Or("")`, s[1].Name.Or(""), "Deskline 27")
+	expect.That(t, "s[1].DiagonalInches.Or(0) >= 26.9", s[1].DiagonalInches.Or(0) >= 26.9)
+	expect.That(t, "s[2].WidthPx.IsZero()", s[2].WidthPx.IsZero())
 	if g := d.GapOf("displays[0].diagonal_inches"); g == nil || g.Cause != inventory.NotOffered {
 		t.Errorf("%+v", g)
 	}
@@ -261,9 +266,9 @@ func TestTitles(t *testing.T) {
 	m.ok(macos.Applications+"/", "Tidebook.app\nLampwright.app\nnotes.txt")
 	m.ok(macos.Title("Tidebook.app"), `{"CFBundleVersion":"41"}`)
 	d := macos.Decode(m.Document)
-	if len(d.Software) != 1 || d.Software[0].Name != "Tidebook" || d.Software[0].Version.Or("") != "41" {
-		t.Errorf("%+v", d.Software)
-	}
+	expect.Same(t, "len(d.Software)", len(d.Software), 1)
+	expect.Same(t, "d.Software[0].Name", d.Software[0].Name, "Tidebook")
+	expect.Same(t, `d.Software[0].Version.Or("")`, d.Software[0].Version.Or(""), "41")
 }
 
 // A source that fails never stays a value.

@@ -6,6 +6,7 @@ import (
 	"testing"
 
 	"rolltop.example/rolltop/core/decode/partition"
+	"rolltop.example/rolltop/internal/expect"
 )
 
 // mbr makes a first sector with entries of type, start and length in sectors.
@@ -74,16 +75,17 @@ func TestDecode(t *testing.T) {
 			if err != nil {
 				t.Fatal(err)
 			}
-			if got.Style != tt.style || len(got.Parts) != tt.parts || got.Hybrid != tt.hybrid ||
-				got.Damaged != tt.broken {
-				t.Errorf("got %+v", got)
-			}
+			expect.Same(t, "got.Style", got.Style, tt.style)
+			expect.Same(t, "len(got.Parts)", len(got.Parts), tt.parts)
+			expect.Same(t, "got.Hybrid", got.Hybrid, tt.hybrid)
+			expect.Same(t, "got.Damaged", got.Damaged, tt.broken)
 		})
 	}
 	got, _ := partition.Decode(gpt(mbr([3]uint32{0xEE, 1, 100}), 4096), 4096)
-	if p := got.Parts[0]; p.Type != partition.ESP || p.Start != 2048*4096 || p.Bytes != 2048*4096 {
-		t.Errorf("the EFI system partition reads as %+v", p)
-	}
+	p := got.Parts[0]
+	expect.Same(t, "p.Type", p.Type, partition.ESP)
+	expect.Same(t, "p.Start", p.Start, 2048*4096)
+	expect.Same(t, "p.Bytes", p.Bytes, 2048*4096)
 	if _, err := partition.Decode(make([]byte, 100), 512); err == nil {
 		t.Error("100 bytes were taken for a sector")
 	}

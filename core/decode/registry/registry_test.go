@@ -29,9 +29,11 @@ func TestValues(t *testing.T) {
 	for _, tt := range []struct{ in, want string }{
 		{"Lodestar 11\x00", "Lodestar 11"}, {"no end", "no end"}, {"Fähre\x00junk", "Fähre"}, {"", ""},
 	} {
-		if got, ok := parse(registry.Text, wide(tt.in)).Text(); !ok || got != tt.want {
-			t.Errorf("%q: %q", tt.in, got)
-		}
+		t.Run(tt.in, func(t *testing.T) {
+			if got, ok := parse(registry.Text, wide(tt.in)).Text(); !ok || got != tt.want {
+				t.Errorf("%q: %q", tt.in, got)
+			}
+		})
 	}
 	if n, ok := parse(registry.Number32, []byte{0x39, 0x30, 0, 0}).Number(); !ok || n != 12345 {
 		t.Errorf("%d %v", n, ok)

@@ -5,6 +5,7 @@ import (
 
 	"rolltop.example/rolltop/core/decode/craft"
 	"rolltop.example/rolltop/core/decode/smbios"
+	"rolltop.example/rolltop/internal/expect"
 )
 
 func described(t *testing.T, table string) smbios.Info {
@@ -65,9 +66,9 @@ func TestTheFirstCounts(t *testing.T) {
 		map[int]string{4: "\x01\x02\x00\x03"}, "Other", "Thing", "TW2")
 	end := len(one) - len(craft.Structure(127, 127, 4, nil))
 	in := described(t, one[:end]+two)
-	if in.Firmware.Vendor != "Plover Firmware" || in.System.Product != "Slipway 14" || in.System.Serial != "TW1" {
-		t.Errorf("%+v %+v", in.Firmware, in.System)
-	}
+	expect.Same(t, "in.Firmware.Vendor", in.Firmware.Vendor, "Plover Firmware")
+	expect.Same(t, "in.System.Product", in.System.Product, "Slipway 14")
+	expect.Same(t, "in.System.Serial", in.System.Serial, "TW1")
 }
 
 func TestOneLetterIsFilled(t *testing.T) {
@@ -110,10 +111,16 @@ func TestCraftedTables(t *testing.T) {
 		MaxGiB:      64,
 		Modules:     []craft.Module{{Slot: "A", MiB: 65536, Type: 0x1A, Form: 9}, {Slot: "B"}},
 	}.Tables())
-	if !in.Firmware.UEFI || !in.Firmware.Virtual || in.Password != "set" ||
-		in.System.UUID != "71de0000-0000-4000-8000-000000000007" || in.AssetTag != "A-17" || in.Board.Serial != "OB1" ||
-		in.Form != "desktop" || in.Processor.Name != "Corvane K5-8400" ||
-		in.Installed != 64<<30 || in.Slots != 4 || in.Used != 1 || in.Max != 64<<30 {
-		t.Errorf("%+v", in)
-	}
+	expect.That(t, "in.Firmware.UEFI", in.Firmware.UEFI)
+	expect.That(t, "in.Firmware.Virtual", in.Firmware.Virtual)
+	expect.Same(t, "in.Password", in.Password, "set")
+	expect.Same(t, "in.System.UUID", in.System.UUID, "71de0000-0000-4000-8000-000000000007")
+	expect.Same(t, "in.AssetTag", in.AssetTag, "A-17")
+	expect.Same(t, "in.Board.Serial", in.Board.Serial, "OB1")
+	expect.Same(t, "in.Form", in.Form, "desktop")
+	expect.Same(t, "in.Processor.Name", in.Processor.Name, "Corvane K5-8400")
+	expect.Same(t, "in.Installed", in.Installed, 64<<30)
+	expect.Same(t, "in.Slots", in.Slots, 4)
+	expect.Same(t, "in.Used", in.Used, 1)
+	expect.Same(t, "in.Max", in.Max, 64<<30)
 }

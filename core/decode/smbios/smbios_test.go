@@ -7,6 +7,7 @@ import (
 	"testing"
 
 	"rolltop.example/rolltop/core/decode/smbios"
+	"rolltop.example/rolltop/internal/expect"
 )
 
 // structure makes one table entry; set is offset → bytes.
@@ -63,17 +64,18 @@ func TestIdentity(t *testing.T) {
 		structure(2, 2, 15, map[int][]byte{4: {1}, 5: {2}, 7: {3}, 9: {1}}, "Ostrel", "OS-14B", "Default string"),
 		structure(3, 3, 22, map[int][]byte{5: {0x80 | 10}, 8: {1}}, "000000"),
 		structure(4, 4, 48, map[int][]byte{0x10: {1}, 0x16: u16(1600), 0x18: {1<<6 | 1}}, "Corvane K5-8250U"))
-	if in.Firmware.Vendor != "Plover Firmware" || in.Firmware.Date != "2022-11-07" || !in.Firmware.UEFI ||
-		in.Firmware.Virtual {
-		t.Errorf("firmware: %+v", in.Firmware)
-	}
-	if in.System.Manufacturer != "Ostrel" || in.System.Version != "" || in.System.Serial != "TW1234567" ||
-		in.System.UUID != "00112233-4455-6677-8899-aabbccddeeff" {
-		t.Errorf("system: %+v", in.System)
-	}
-	if in.Board.Product != "OS-14B" || in.Board.Serial != "" || in.Form != "laptop" || in.AssetTag != "" {
-		t.Errorf("board %+v, form %q, tag %q", in.Board, in.Form, in.AssetTag)
-	}
+	expect.Same(t, "in.Firmware.Vendor", in.Firmware.Vendor, "Plover Firmware")
+	expect.Same(t, "in.Firmware.Date", in.Firmware.Date, "2022-11-07")
+	expect.That(t, "in.Firmware.UEFI", in.Firmware.UEFI)
+	expect.That(t, "!in.Firmware.Virtual", !in.Firmware.Virtual)
+	expect.Same(t, "in.System.Manufacturer", in.System.Manufacturer, "Ostrel")
+	expect.Same(t, "in.System.Version", in.System.Version, "")
+	expect.Same(t, "in.System.Serial", in.System.Serial, "TW1234567")
+	expect.Same(t, "in.System.UUID", in.System.UUID, "00112233-4455-6677-8899-aabbccddeeff")
+	expect.Same(t, "in.Board.Product", in.Board.Product, "OS-14B")
+	expect.Same(t, "in.Board.Serial", in.Board.Serial, "")
+	expect.Same(t, "in.Form", in.Form, "laptop")
+	expect.Same(t, "in.AssetTag", in.AssetTag, "")
 	if in.Processor.Name != "Corvane K5-8250U" || in.Processor.Sockets != 1 {
 		t.Errorf("processor: %+v", in.Processor)
 	}
@@ -98,14 +100,16 @@ func TestMemory(t *testing.T) {
 		module(0x1001, 0x4000, nil),                                 // of another array
 		module(0x1000, 0x4000, map[int][]byte{0x12: {0x09}}),        // flash
 		module(0x1000, 0x4000, map[int][]byte{0x28: {0x04}}))        // persistent
-	if want := int64(48*gib + 512<<10); in.Installed != want || in.Slots != 4 || in.Used != 3 || in.Max != 128*gib ||
-		len(in.Modules) != 4 {
-		t.Errorf("installed %d, want %d; %+v", in.Installed, want, in.Memory)
-	}
+	want := int64(48*gib + 512<<10)
+	expect.Same(t, "in.Installed", in.Installed, want)
+	expect.Same(t, "in.Slots", in.Slots, 4)
+	expect.Same(t, "in.Used", in.Used, 3)
+	expect.Same(t, "in.Max", in.Max, 128*gib)
+	expect.Same(t, "len(in.Modules)", len(in.Modules), 4)
 	unknown := describe(t, 0x0208, array(1, 3, 2, 0, 0), module(1, 0xFFFF, nil), module(1, 0x2000, nil))
-	if !unknown.SizeUnknown || unknown.Installed != 0 || unknown.Used != 2 {
-		t.Errorf("a module of unknown size: %+v", unknown.Memory)
-	}
+	expect.That(t, "unknown.SizeUnknown", unknown.SizeUnknown)
+	expect.Same(t, "unknown.Installed", unknown.Installed, 0)
+	expect.Same(t, "unknown.Used", unknown.Used, 2)
 	kinds := describe(t, 0x0208,
 		module(1, 0x2000, map[int][]byte{0x08: u16(72), 0x0A: u16(64), 0x13: u16(1 << 13), 0x26: u16(1200)}),
 		module(1, 0x2000, map[int][]byte{0x08: u16(64), 0x0A: u16(64), 0x13: u16(1 << 14)}),
@@ -141,9 +145,11 @@ func TestUUID(t *testing.T) {
 		{[]byte{0x00, 0x02, 0x00, 0x03, 0x00, 0x04, 0x00, 0x05, 0x00, 0x06, 0, 7, 0, 8, 0, 9}, 0x0300, ""},
 	}
 	for _, tt := range tests {
-		if got := smbios.UUID(tt.raw, tt.version); got != tt.want {
-			t.Errorf("% x at %x: %q, want %q", tt.raw, tt.version, got, tt.want)
-		}
+		t.Run(tt.want, func(t *testing.T) {
+			if got := smbios.UUID(tt.raw, tt.version); got != tt.want {
+				t.Errorf("% x at %x: %q, want %q", tt.raw, tt.version, got, tt.want)
+			}
+		})
 	}
 }
 
@@ -175,10 +181,12 @@ func TestWhatBreaksIsSaidAndTheRestKept(t *testing.T) {
 		{"strings without an end", []byte{2, 4, 0, 0, 'a'}, "do not end"},
 	}
 	for _, tt := range tests {
-		list, err := smbios.Walk(append(slices.Clone(good), tt.tail...))
-		if err == nil || !strings.Contains(err.Error(), tt.want) || len(list) != 1 {
-			t.Errorf("%s: %d structures, %v", tt.name, len(list), err)
-		}
+		t.Run(tt.name, func(t *testing.T) {
+			list, err := smbios.Walk(append(slices.Clone(good), tt.tail...))
+			expect.That(t, "err != nil", err != nil)
+			expect.That(t, "strings.Contains(err.Error(), tt.want)", strings.Contains(err.Error(), tt.want))
+			expect.Same(t, "len(list)", len(list), 1)
+		})
 	}
 	if _, err := smbios.Walk(nil); err == nil {
 		t.Error("nothing was taken for a table")

@@ -6,6 +6,7 @@ import (
 
 	"rolltop.example/rolltop/core/capture"
 	"rolltop.example/rolltop/core/decode/titles"
+	"rolltop.example/rolltop/internal/expect"
 )
 
 func TestHas(t *testing.T) {
@@ -23,9 +24,9 @@ func TestHas(t *testing.T) {
 			t.Errorf("%q: %v", title, !want)
 		}
 	}
-	if titles.Ask("").Has("x") || !titles.Ask("ALL").Has("x") || !titles.Ask(" , ").None() {
-		t.Error("none and all are mixed up")
-	}
+	expect.That(t, `!titles.Ask("").Has("x")`, !titles.Ask("").Has("x"))
+	expect.That(t, `titles.Ask("ALL").Has("x")`, titles.Ask("ALL").Has("x"))
+	expect.That(t, `titles.Ask(" , ").None()`, titles.Ask(" , ").None())
 	for _, k := range []titles.Keep{titles.Ask("all"), titles.Ask("a,b")} {
 		got, asked := titles.Of(capture.Record{Outcome: capture.OK, Raw: []byte(k.Lines())})
 		if !asked || got.All != k.All || len(got.Named) != len(k.Named) {
@@ -57,10 +58,12 @@ Status: install ok installed
 
 func TestDpkg(t *testing.T) {
 	all := titles.Dpkg([]byte(status))
-	if len(all) != 2 || all[0].Name != "tidebook" || all[0].Version.Or("") != "1:4.1-2" ||
-		all[0].Architecture.Or("") != "amd64" || all[1].Name != "hawser" || !all[1].Architecture.IsZero() {
-		t.Errorf("%+v", all)
-	}
+	expect.Same(t, "len(all)", len(all), 2)
+	expect.Same(t, "all[0].Name", all[0].Name, "tidebook")
+	expect.Same(t, `all[0].Version.Or("")`, all[0].Version.Or(""), "1:4.1-2")
+	expect.Same(t, `all[0].Architecture.Or("")`, all[0].Architecture.Or(""), "amd64")
+	expect.Same(t, "all[1].Name", all[1].Name, "hawser")
+	expect.That(t, "all[1].Architecture.IsZero()", all[1].Architecture.IsZero())
 	kept := titles.Trim([]byte(status), titles.Ask("tidebook"))
 	if strings.Contains(string(kept), "person") || strings.Contains(string(kept), "hawser") {
 		t.Errorf("kept more than was asked for:\n%s", kept)

@@ -5,13 +5,15 @@ import (
 
 	"rolltop.example/rolltop/core/decode/craft"
 	"rolltop.example/rolltop/core/decode/tpm"
+	"rolltop.example/rolltop/internal/expect"
 )
 
 func TestReply12(t *testing.T) {
 	in, err := tpm.Reply12([]byte(craft.TPM12Answer("PLVR", 18, 158)))
-	if err != nil || in.Version != "1.2" || in.Manufacturer != "PLVR" || in.Firmware != "18.158" {
-		t.Errorf("%+v %v", in, err)
-	}
+	expect.NoError(t, err)
+	expect.Same(t, "in.Version", in.Version, "1.2")
+	expect.Same(t, "in.Manufacturer", in.Manufacturer, "PLVR")
+	expect.Same(t, "in.Firmware", in.Firmware, "18.158")
 	// What a 2.0 answers to this question, what a 1.2 answers to the other one, a
 	// short answer, and one about something else.
 	for _, bad := range []string{

@@ -49,9 +49,11 @@ func TestReply(t *testing.T) {
 		{"no body", func() []byte { b := answer(0x101); clear(b[6:]); return b }(), "too short"},
 	}
 	for _, tt := range tests {
-		if _, err := tpm.Reply2(tt.b); err == nil || !strings.Contains(err.Error(), tt.want) {
-			t.Errorf("%s: %v, want %s", tt.name, err, tt.want)
-		}
+		t.Run(tt.name, func(t *testing.T) {
+			if _, err := tpm.Reply2(tt.b); err == nil || !strings.Contains(err.Error(), tt.want) {
+				t.Errorf("%s: %v, want %s", tt.name, err, tt.want)
+			}
+		})
 	}
 }
 

@@ -6,6 +6,7 @@ import (
 	"testing"
 
 	"rolltop.example/rolltop/core/decode/craft"
+	"rolltop.example/rolltop/internal/expect"
 )
 
 // gptLayout has an EFI system partition as number 2 and a name that somebody
@@ -30,13 +31,15 @@ func gptLayout() []byte {
 func TestLayout(t *testing.T) {
 	b := gptLayout()
 	l, err := layout(b)
-	if err != nil || l.Style != "gpt" || len(l.Parts) != 2 || l.Parts[1].Type != craft.ESP ||
-		l.Parts[1].Bytes != 1<<28 || l.Cut {
-		t.Errorf("%+v %v", l, err)
-	}
-	if ESPOf(b) != 2 || ESPOf(nil) != 0 || ESPOf(b[:48+144]) != 0 {
-		t.Error("the EFI system partition is number 2")
-	}
+	expect.NoError(t, err)
+	expect.Same(t, "l.Style", l.Style, "gpt")
+	expect.Same(t, "len(l.Parts)", len(l.Parts), 2)
+	expect.Same(t, "l.Parts[1].Type", l.Parts[1].Type, craft.ESP)
+	expect.Same(t, "l.Parts[1].Bytes", l.Parts[1].Bytes, 1<<28)
+	expect.That(t, "!l.Cut", !l.Cut)
+	expect.Same(t, "ESPOf(b)", ESPOf(b), 2)
+	expect.Same(t, "ESPOf(nil)", ESPOf(nil), 0)
+	expect.Same(t, "ESPOf(b[:48+144])", ESPOf(b[:48+144]), 0)
 	if l, _ := layout(b[:48+150]); !l.Cut || len(l.Parts) != 1 {
 		t.Errorf("what was cut: %+v", l)
 	}
@@ -60,18 +63,19 @@ func TestWithoutSerial(t *testing.T) {
 	b := []byte(craft.Put(40,
 		map[int]string{16: craft.U32(40), 24: craft.U32(50)}) + "Model 1\x00\x00\x00SERIAL-77\x00")
 	got := WithoutSerial(b)
-	if strings.Contains(string(got), "SERIAL") || asciiAt(got, 16) != "Model 1" || asciiAt(got, 24) != "" ||
-		!strings.Contains(string(b), "SERIAL-77") {
-		t.Errorf("%q", got)
-	}
+	expect.That(t, `!strings.Contains(string(got), "SERIAL")`, !strings.Contains(string(got), "SERIAL"))
+	expect.Same(t, "asciiAt(got, 16)", asciiAt(got, 16), "Model 1")
+	expect.Same(t, "asciiAt(got, 24)", asciiAt(got, 24), "")
+	expect.That(t, `strings.Contains(string(b), "SERIAL-77")`, strings.Contains(string(b), "SERIAL-77"))
 }
 
 func TestExtents(t *testing.T) {
 	two := craft.U32(2) + craft.U32(0) + craft.U32(0) + craft.U32(0) + craft.U64(5) + craft.U64(6) + craft.U32(3) +
 		craft.U32(0) + craft.U64(7) + craft.U64(8)
-	if e := extents([]byte(two)); len(e) != 2 || e[1].disk != 3 || e[1].start != 7 {
-		t.Errorf("%+v", e)
-	}
+	e := extents([]byte(two))
+	expect.Same(t, "len(e)", len(e), 2)
+	expect.Same(t, "e[1].disk", e[1].disk, 3)
+	expect.Same(t, "e[1].start", e[1].start, 7)
 	// A call that succeeds and says nothing; one that says more than it has.
 	for _, none := range []string{"", craft.Zeros(32), two[:40]} {
 		if e := extents([]byte(none)); len(e) != 0 {
@@ -91,9 +95,12 @@ func TestTopology(t *testing.T) {
 		{core64 + core64 + pack, 2, 1, 4}, {core32 + core32, 2, 0, 4},
 		{core64 + "\x00\x00\x00\x00\x00\x00\x00\x00", 1, 0, 2}, {core64 + core64[:20], 1, 0, 2}, {"", 0, 0, 0},
 	} {
-		if c, p, n := countTopology([]byte(tt.in)); c != tt.cores || p != tt.packages || n != tt.threads {
-			t.Errorf("%d %d %d, want %+v", c, p, n, tt)
-		}
+		t.Run(tt.in, func(t *testing.T) {
+			c, p, n := countTopology([]byte(tt.in))
+			expect.Same(t, "c", c, tt.cores)
+			expect.Same(t, "p", p, tt.packages)
+			expect.Same(t, "n", n, tt.threads)
+		})
 	}
 }
 

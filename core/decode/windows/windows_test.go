@@ -11,6 +11,7 @@ import (
 	"rolltop.example/rolltop/core/decode/windows"
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/inventory"
+	"rolltop.example/rolltop/internal/expect"
 )
 
 // pc is a capture that a test changes: a source that stands twice counts as the
@@ -365,10 +366,10 @@ func TestDevices(t *testing.T) {
 	c.ok(windows.Adapter("0", windows.DriverModel), craft.U32(1300))
 	c.ok(windows.Level, "zzz")
 	d := windows.Decode(c.Document)
-	if len(d.Graphics) != 1 || d.Graphics[0].DriverModel.Or("") != "1.3" || !d.Graphics[0].DriverDate.IsZero() ||
-		!d.Graphics[0].InterfaceLevel.IsZero() {
-		t.Errorf("%+v", d.Graphics)
-	}
+	expect.Same(t, "len(d.Graphics)", len(d.Graphics), 1)
+	expect.Same(t, `d.Graphics[0].DriverModel.Or("")`, d.Graphics[0].DriverModel.Or(""), "1.3")
+	expect.That(t, "d.Graphics[0].DriverDate.IsZero()", d.Graphics[0].DriverDate.IsZero())
+	expect.That(t, "d.Graphics[0].InterfaceLevel.IsZero()", d.Graphics[0].InterfaceLevel.IsZero())
 	if len(d.Drivers) != 2 || d.Drivers[1].Status.Or("") != "problem 99" {
 		t.Errorf("%+v", d.Drivers)
 	}
@@ -402,9 +403,9 @@ func TestGapsSayWhatToDo(t *testing.T) {
 	c.Elevated = false
 	c.no(windows.VolumeHead, capture.Denied, 5)
 	g := windows.Decode(c.Document).GapOf("storage.system.encryption.state")
-	if g == nil || g.Cause != inventory.NeedsRights || !strings.Contains(g.Try, "administrator") {
-		t.Errorf("%+v", g)
-	}
+	expect.That(t, "g != nil", g != nil)
+	expect.Same(t, "g.Cause", g.Cause, inventory.NeedsRights)
+	expect.That(t, `strings.Contains(g.Try, "administrator")`, strings.Contains(g.Try, "administrator"))
 	c = sound()
 	c.no(windows.TBS, capture.Failed, 0x80284008)
 	if g := windows.Decode(c.Document).GapOf("tpm.state"); g == nil || !strings.Contains(g.Detail, "do not run") {

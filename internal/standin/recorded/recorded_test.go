@@ -12,6 +12,7 @@ import (
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/core/redact"
+	"rolltop.example/rolltop/internal/expect"
 	"rolltop.example/rolltop/internal/standin/recorded"
 	"rolltop.example/rolltop/internal/standin/recorded/machines"
 )
@@ -326,19 +327,21 @@ func TestListsOfRecordedMachines(t *testing.T) {
 	if g := d.GapOf("software"); g == nil || g.Cause != inventory.NotAsked {
 		t.Errorf("a list of titles asked for is complete: %+v", g)
 	}
-	if len(d.Displays) != 2 || !d.Displays[0].Internal.Or(false) || d.Displays[1].WidthPx.Or(0) != 2560 ||
-		d.Displays[1].DiagonalInches.Or(0) < 26.9 || d.Displays[1].BitsPerChannel.Or(0) != 10 {
-		t.Errorf("displays: %+v", d.Displays)
-	}
-	if g := d.Graphics; len(g) != 1 || g[0].DriverModel.Or("") != "2.7" || g[0].InterfaceLevel.Or("") != "12.1" ||
-		g[0].DriverDate.Or("") != "2025-04-21" {
-		t.Errorf("graphics: %+v", g)
-	}
+	expect.Same(t, "len(d.Displays)", len(d.Displays), 2)
+	expect.That(t, "d.Displays[0].Internal.Or(false)", d.Displays[0].Internal.Or(false))
+	expect.Same(t, "d.Displays[1].WidthPx.Or(0)", d.Displays[1].WidthPx.Or(0), 2560)
+	expect.That(t, "d.Displays[1].DiagonalInches.Or(0) >= 26.9", d.Displays[1].DiagonalInches.Or(0) >= 26.9)
+	expect.Same(t, "d.Displays[1].BitsPerChannel.Or(0)", d.Displays[1].BitsPerChannel.Or(0), 10)
+	g := d.Graphics
+	expect.Same(t, "len(g)", len(g), 1)
+	expect.Same(t, `g[0].DriverModel.Or("")`, g[0].DriverModel.Or(""), "2.7")
+	expect.Same(t, `g[0].InterfaceLevel.Or("")`, g[0].InterfaceLevel.Or(""), "12.1")
+	expect.Same(t, `g[0].DriverDate.Or("")`, g[0].DriverDate.Or(""), "2025-04-21")
 	// Two adapters: the level of one of them is nobody's.
 	d = decoded(t, "EELG-101")
-	if len(d.Graphics) != 2 || !d.Graphics[0].InterfaceLevel.IsZero() || d.GapOf("graphics[1].interface_level") == nil {
-		t.Errorf("graphics: %+v", d.Graphics)
-	}
+	expect.Same(t, "len(d.Graphics)", len(d.Graphics), 2)
+	expect.That(t, "d.Graphics[0].InterfaceLevel.IsZero()", d.Graphics[0].InterfaceLevel.IsZero())
+	expect.That(t, `d.GapOf("graphics[1].interface_level") != nil`, d.GapOf("graphics[1].interface_level") != nil)
 	if m := d.Storage.System.Members; len(m) != 2 || m[1].Bytes.Or(0) != 500107862016 {
 		t.Errorf("members: %+v", m)
 	}

@@ -1,0 +1,29 @@
+// Package expect asks what most tests ask, one thing at a time, so that a test that fails
+// names the one thing that is not as it should be.
+package expect
+
+import "testing"
+
+// NoError ends the test if err is not nil.
+func NoError(t testing.TB, err error) {
+	t.Helper()
+	if err != nil {
+		t.Fatal(err)
+	}
+}
+
+// Same ends the test if got differs from want. what names the value in the message.
+func Same[T comparable](t testing.TB, what string, got, want T) {
+	t.Helper()
+	if got != want {
+		t.Fatalf("%s is %#v; want %#v", what, got, want)
+	}
+}
+
+// That ends the test if a statement does not hold. what is the statement in words or code.
+func That(t testing.TB, what string, holds bool) {
+	t.Helper()
+	if !holds {
+		t.Fatalf("expected: %s", what)
+	}
+}
