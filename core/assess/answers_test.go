@@ -10,8 +10,10 @@ import (
 	"strings"
 	"testing"
 
+	"rolltop.example/rolltop/core/assess"
 	"rolltop.example/rolltop/core/internal/coretest"
 	"rolltop.example/rolltop/core/inventory"
+	"rolltop.example/rolltop/core/means"
 	"rolltop.example/rolltop/core/release"
 )
 
@@ -45,6 +47,69 @@ func TestAnswersAreThoseOfTheRecord(t *testing.T) {
 		}
 	}
 	record(t, "testdata/answers.txt", out.String())
+}
+
+// The same over machines that differ in everything that steps and rules read, with the
+// demo's own documents and with two waivers.
+func TestAnswersForManyMachinesAreThoseOfTheRecord(t *testing.T) {
+	var out strings.Builder
+	own := houseOfTheDemo(t)
+	every := everyRemedy(t)
+	skerry12, skerry13, fathom := coretest.Release(t, "skerry-12"), coretest.Release(t, "skerry-13"),
+		coretest.Release(t, "fathom-9")
+	r := rand.New(rand.NewPCG(26, 11))
+	waivers := func(rel *release.Release) []assess.Waiver {
+		var all []assess.Waiver
+		for range 2 {
+			q := rel.Requirements[r.IntN(len(rel.Requirements))]
+			all = append(all, assess.Waiver{Requirement: q.ID, Reason: "For " + q.ID, By: "demo", Until: now.AddDate(0, 1, 0)})
+		}
+		return all
+	}
+	for i := range 300 {
+		d := coretest.PC(r)
+		name := fmt.Sprintf("PC %d", i)
+		answer(t, &out, name, skerry12, d, false)
+		answerWith(t, &out, name+", own documents", own, skerry12, d, false, waivers(skerry12)...)
+		answerWith(t, &out, name+", Skerry 13", own, skerry13, d, false, waivers(skerry13)...)
+		answer(t, &out, name+", every remedy", every, d, false)
+	}
+	for i := range 150 {
+		answerWith(t, &out, fmt.Sprintf("Mac %d", i), own, fathom, coretest.Mac(r), false, waivers(fathom)...)
+	}
+	record(t, "testdata/many.txt", out.String())
+}
+
+// houseOfTheDemo is what the demo's organisation adds of its own.
+func houseOfTheDemo(t *testing.T) *means.Means {
+	t.Helper()
+	var docs []means.Document
+	for _, kind := range means.Kinds() {
+		text, err := os.ReadFile("../../internal/standin/house/" + kind + ".yaml")
+		if err != nil {
+			t.Fatal(err)
+		}
+		docs = append(docs, means.Document{Name: kind + ".yaml", Text: text})
+	}
+	own, err := means.Read(docs...)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return own
+}
+
+// everyRemedy is a release that asks for all that some step brings about.
+func everyRemedy(t *testing.T) *release.Release {
+	t.Helper()
+	text, err := os.ReadFile("../remedy/testdata/every-remedy.yaml")
+	if err != nil {
+		t.Fatal(err)
+	}
+	rel, err := release.Read("every-remedy", text, nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return rel
 }
 
 // record compares a text with the one that was written before.
@@ -85,7 +150,20 @@ func record(t *testing.T, file, text string) {
 // also the words.
 func answer(t *testing.T, out *strings.Builder, name string, rel *release.Release, d *doc, full bool) {
 	t.Helper()
-	c := run(t, rel, d).Document(now, "record")
+	answerWith(t, out, name, means.Shipped(), rel, d, full)
+}
+
+// answerWith is answer with own documents and waivers.
+func answerWith(
+	t *testing.T, out *strings.Builder, name string, own *means.Means, rel *release.Release, d *doc, full bool,
+	waivers ...assess.Waiver,
+) {
+	t.Helper()
+	a, err := assess.With(own, rel, d, waivers...)
+	if err != nil {
+		t.Fatal(err)
+	}
+	c := a.Document(now, "record")
 	text, err := json.Marshal(c)
 	if err != nil {
 		t.Fatal(err)

@@ -69,8 +69,7 @@ func TestAMacWithAPCSystemIsAskedAbout(t *testing.T) {
 	c := run(t, coretest.Release(t, "fathom-9"), d).Document(now, "test")
 	expect.Same(t, "c.Disposition", c.Disposition, "decide")
 	expect.Same(t, "planOf(c)", planOf(c), "decide")
-	expect.That(t, `strings.Contains(c.Answer, "Ask first what it is meant to run")`,
-		strings.Contains(c.Answer, "Ask first what it is meant to run"))
+	expect.Contains(t, c.Answer, "Ask first what it is meant to run")
 	expect.That(t, "c.Decide != nil", c.Decide != nil)
 	expect.Same(t, "len(c.Decide.Says)", len(c.Decide.Says), 3)
 	expect.Same(t, "c.Decide.Step", c.Decide.Step, "")
@@ -98,8 +97,8 @@ func TestAnUnknownStageIsNotClaimed(t *testing.T) {
 	expect.That(t, "c.Offer != nil", c.Offer != nil)
 	expect.That(t, "!c.Offer.Now", !c.Offer.Now)
 	expect.That(t, "c.Offer.From == nil", c.Offer.From == nil)
-	expect.That(t, `strings.Contains(c.Offer.Says, "Whether Skerry 12 is offered to this machine is unknown: it is offered to machines that run Skerry 11")`, strings.Contains(c.Offer.Says,
-		"Whether Skerry 12 is offered to this machine is unknown: it is offered to machines that run Skerry 11"))
+	expect.Contains(t, c.Offer.Says,
+		"Whether Skerry 12 is offered to this machine is unknown: it is offered to machines that run Skerry 11")
 	if c.When != nil && c.When.NotBefore != nil {
 		t.Errorf("the visit waits for %v", c.When.NotBefore)
 	}

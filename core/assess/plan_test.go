@@ -174,8 +174,7 @@ func TestConversion(t *testing.T) {
 			c := planned(t, with(legacy, func(d *doc) { d.Storage.Boot.Dynamic = some(false) }, tt.change))
 			expect.That(t, "c.Conversion != nil", c.Conversion != nil)
 			expect.Same(t, "c.Conversion.State", c.Conversion.State, tt.state)
-			expect.That(t, "strings.Contains(c.Conversion.Says, tt.says)",
-				strings.Contains(c.Conversion.Says, tt.says))
+			expect.Contains(t, c.Conversion.Says, tt.says)
 			step(t, c, tt.plan)
 		})
 	}
@@ -229,8 +228,7 @@ func TestTicks(t *testing.T) {
 	s := step(t, c, "secure-boot-on")
 	expect.That(t, "s.Ticked != nil", s.Ticked != nil)
 	expect.That(t, "s.Ticked.Stale", s.Ticked.Stale)
-	expect.That(t, `strings.Contains(s.Ticked.Says(), "The inventory taken since does not show it.")`,
-		strings.Contains(s.Ticked.Says(), "The inventory taken since does not show it."))
+	expect.Contains(t, s.Ticked.Says(), "The inventory taken since does not show it.")
 	s = step(t, c, "check-again")
 	expect.That(t, "s.Ticked != nil", s.Ticked != nil)
 	expect.That(t, "!s.Ticked.Stale", !s.Ticked.Stale)

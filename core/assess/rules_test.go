@@ -340,12 +340,10 @@ func TestBesideTheDisposition(t *testing.T) {
 	if c.Disposition != "ready" {
 		t.Errorf("%s", c.Disposition)
 	}
-	expect.That(t, `strings.Contains(c.Hold, "Held at Skerry 11 by Tidewrack update service")`,
-		strings.Contains(c.Hold, "Held at Skerry 11 by Tidewrack update service"))
+	expect.Contains(t, c.Hold, "Held at Skerry 11 by Tidewrack update service")
 	expect.That(t, "c.Offer != nil", c.Offer != nil)
 	expect.That(t, "!c.Offer.Now", !c.Offer.Now)
-	expect.That(t, `strings.Contains(c.Offer.Says, "not offered to this machine before 12 January 2027")`,
-		strings.Contains(c.Offer.Says, "not offered to this machine before 12 January 2027"))
+	expect.Contains(t, c.Offer.Says, "not offered to this machine before 12 January 2027")
 	s := c.Support
 	expect.That(t, "s != nil", s != nil)
 	expect.Same(t, "s.Days", s.Days, 141)
@@ -419,7 +417,7 @@ func TestTPMBlock(t *testing.T) {
 			expect.Same(t, "b.Seen", b.Seen, tt.seen)
 			expect.Same(t, "b.State", b.State, tt.state)
 			expect.Same(t, "b.Likely", b.Likely, tt.likely)
-			expect.That(t, "strings.Contains(b.Says, tt.has)", strings.Contains(b.Says, tt.has))
+			expect.Contains(t, b.Says, tt.has)
 		})
 	}
 }

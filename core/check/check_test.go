@@ -12,6 +12,7 @@ import (
 	"rolltop.example/rolltop/core/list"
 	"rolltop.example/rolltop/core/need"
 	"rolltop.example/rolltop/core/release"
+	"rolltop.example/rolltop/internal/expect"
 )
 
 func some[T any](v T) inventory.Opt[T] { return inventory.Some(v) }
@@ -292,5 +293,30 @@ func TestFillFromModels(t *testing.T) {
 		if check.Fill(rel, f); f.Value(fact.ProcessorTPM).Bool() {
 			t.Errorf("%s: the row overrode what was entered", model)
 		}
+	}
+}
+
+// Where a list was read in part, its own gap is named, also if a version is missing: what
+// closes that one would leave the rest unread.
+func TestAListReadInPartKeepsItsOwnGap(t *testing.T) {
+	rel := coretest.Release(t, "skerry-12")
+	for _, tt := range []struct {
+		name string
+		gap  func(*inventory.Document)
+		want string
+	}{
+		{"in part", func(d *inventory.Document) { d.AddGap("drivers", inventory.NeedsRights, "", "") },
+			inventory.NeedsRights},
+		{"whole", func(*inventory.Document) {}, inventory.NotOffered}, // the version's
+	} {
+		t.Run(tt.name, func(t *testing.T) {
+			d := &inventory.Document{Drivers: []inventory.Driver{{Device: "Pier label printer"}}}
+			tt.gap(d)
+			f := fact.Read(d)
+			check.Fill(rel, f)
+			r := f.Get(fact.DriversToUpdate)
+			expect.That(t, "whether a driver has to be updated is unknown", !r.Value.Known() && r.Gap != nil)
+			expect.Same(t, "the cause", r.Gap.Cause, tt.want)
+		})
 	}
 }

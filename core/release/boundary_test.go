@@ -114,6 +114,28 @@ interim: [{id: skerry-11, name: Skerry 11}]
 	}
 }
 
+// Of two ways over releases between, the one with fewer of them is taken, wherever it
+// stands in the document.
+func TestTheShorterWayIsTaken(t *testing.T) {
+	const far, near = "{platform: windows, way: interim, through: b}", "{platform: windows, way: interim, through: c}"
+	for _, ways := range []string{far + ", " + near, near + ", " + far} {
+		t.Run(ways, func(t *testing.T) {
+			rel, err := release.Read("r", []byte(head+"upgrade: ["+ways+`]
+interim:
+  - {id: a, name: Skerry 9}
+  - {id: b, name: Skerry 10, upgrade: [{platform: windows, way: interim, through: a}]}
+  - {id: c, name: Skerry 11}
+`+one), nil)
+			if err != nil {
+				t.Fatal(err)
+			}
+			got := rel.PathFrom(installed("windows", "", "8.0"))
+			expect.Same(t, "got.Way", got.Way, release.ByInterim)
+			expect.Same(t, "got.Through()", got.Through(), "Skerry 11")
+		})
+	}
+}
+
 // A limit on one side alone is a limit.
 func TestRoutesByOneLimit(t *testing.T) {
 	for _, limit := range []string{"at_least: \"11\"", "at_most: \"11\"", ""} {

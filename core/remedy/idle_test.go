@@ -108,9 +108,9 @@ func drawnVerdicts(t *testing.T) []drawnVerdict {
 		everyRemedy(t), everyRemedy(t), coretest.Release(t, "skerry-12"), coretest.Release(t, "fathom-9"),
 	} {
 		for range 4000 {
-			d := random(r)
+			d := coretest.PC(r)
 			if rel.InstallsOn == "mac" {
-				d = randomMac(r)
+				d = coretest.Mac(r)
 			}
 			f := fact.Read(d)
 			if r.IntN(6) == 0 {

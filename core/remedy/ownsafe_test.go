@@ -9,6 +9,7 @@ import (
 
 	"rolltop.example/rolltop/core/check"
 	"rolltop.example/rolltop/core/fact"
+	"rolltop.example/rolltop/core/internal/coretest"
 	"rolltop.example/rolltop/core/release"
 )
 
@@ -82,7 +83,7 @@ func TestEachHazardAlone(t *testing.T) {
 			ask := func(q *release.Requirement) bool { return q.ID == "language" }
 			r, stood := rand.New(rand.NewPCG(16, 3)), 0
 			for range 150 {
-				res, err := check.Run(rel, fact.Read(random(r)))
+				res, err := check.Run(rel, fact.Read(coretest.PC(r)))
 				if err != nil {
 					t.Fatal(err)
 				}

@@ -45,7 +45,7 @@ func BenchmarkPlan(b *testing.B) {
 		}
 	}
 	for len(as) < 200 || len(whole) < 200 || len(none) < 100 {
-		d := random(r)
+		d := coretest.PC(r)
 		f := fact.Read(d)
 		known := slices.DeleteFunc(slices.Clone(rel.Needed), func(id fact.ID) bool { return !f.Value(id).Known() })
 		add(&as, fact.Read(d), false)
@@ -80,7 +80,7 @@ func TestEndIsThatOfTheWholeSolution(t *testing.T) {
 	r := rand.New(rand.NewPCG(8, 8))
 	rel, short := coretest.Release(t, "skerry-12"), 0
 	for range 2000 {
-		f := fact.Read(random(r))
+		f := fact.Read(coretest.PC(r))
 		for _, id := range rel.Needed {
 			if r.IntN(8) == 0 {
 				f.Set(id, fact.Value{}, "")

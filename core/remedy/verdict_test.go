@@ -1,6 +1,10 @@
 package remedy
 
-import "testing"
+import (
+	"testing"
+
+	"rolltop.example/rolltop/internal/expect"
+)
 
 // Each disposition has a name of its own, and asks for one thing of three: somebody does
 // something on the machine, nobody is sent to it, or neither.
@@ -20,5 +24,14 @@ func TestDispositions(t *testing.T) {
 	}
 	if _, ok := DispositionOf("scrapped"); ok {
 		t.Error("there is a disposition that nobody knows")
+	}
+}
+
+func TestWhatAClassMakesOfAMachine(t *testing.T) {
+	for class, want := range map[Class]Disposition{
+		NoClass: Ready, CleanUp: Reconfigure, Software: Reconfigure, Setting: Reconfigure, Interim: Reconfigure,
+		Afresh: Reconfigure, Part: Refit, Decision: Decide, Replacement: Replace,
+	} {
+		expect.Same(t, classNames[class], class.disposition(), want)
 	}
 }

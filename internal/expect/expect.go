@@ -2,7 +2,10 @@
 // names the one thing that is not as it should be.
 package expect
 
-import "testing"
+import (
+	"strings"
+	"testing"
+)
 
 // NoError ends the test if err is not nil.
 func NoError(t testing.TB, err error) {
@@ -25,5 +28,21 @@ func That(t testing.TB, what string, holds bool) {
 	t.Helper()
 	if !holds {
 		t.Fatalf("expected: %s", what)
+	}
+}
+
+// Contains ends the test if a text does not contain a part.
+func Contains(t testing.TB, text, part string) {
+	t.Helper()
+	if !strings.Contains(text, part) {
+		t.Fatalf("%q is missing in:\n%s", part, text)
+	}
+}
+
+// Lacks ends the test if a text contains a part.
+func Lacks(t testing.TB, text, part string) {
+	t.Helper()
+	if strings.Contains(text, part) {
+		t.Fatalf("%q is in:\n%s", part, text)
 	}
 }

@@ -222,9 +222,8 @@ func TestATicketFits(t *testing.T) {
 	text := report.Markdown(&report.Machine{Check: &long})
 	n := utf8.RuneCountInString(text)
 	expect.That(t, "n <= report.TicketLimit", n <= report.TicketLimit)
-	expect.That(t, `strings.Contains(text, "more are in the report")`,
-		strings.Contains(text, "more are in the report"))
-	expect.That(t, `strings.Contains(text, "Requirement 0")`, strings.Contains(text, "Requirement 0"))
+	expect.Contains(t, text, "more are in the report")
+	expect.Contains(t, text, "Requirement 0")
 	long.Answer = strings.Repeat("x", 9000)
 	if n := utf8.RuneCountInString(report.Markdown(&report.Machine{Check: &long})); n > report.TicketLimit {
 		t.Errorf("a long answer makes %d characters", n)
@@ -246,10 +245,9 @@ func TestHostileNames(t *testing.T) {
 		}
 	}
 	text := report.Markdown(m)
-	expect.That(t, `!strings.Contains(text, "[x](")`, !strings.Contains(text, "[x]("))
-	expect.That(t, `!strings.Contains(text, "\nBcc")`, !strings.Contains(text, "\nBcc"))
-	expect.That(t, "!strings.Contains(strings.ReplaceAll(text, `\\<`, \"\"), \"<\")",
-		!strings.Contains(strings.ReplaceAll(text, `\<`, ""), "<"))
+	expect.Lacks(t, text, "[x](")
+	expect.Lacks(t, text, "\nBcc")
+	expect.Lacks(t, strings.ReplaceAll(text, `\<`, ""), "<")
 	var b bytes.Buffer
 	if err := (&report.Letter{
 		From:     "ada@ferries.example",
@@ -336,10 +334,8 @@ func TestALetter(t *testing.T) {
 	}
 	words, err := io.ReadAll(text)
 	expect.NoError(t, err)
-	expect.That(t, "strings.Contains(string(words), m[0].Check.Answer)",
-		strings.Contains(string(words), m[0].Check.Answer))
-	expect.That(t, "strings.Contains(string(words), m[1].Check.Machine.Name)",
-		strings.Contains(string(words), m[1].Check.Machine.Name))
+	expect.Contains(t, string(words), m[0].Check.Answer)
+	expect.Contains(t, string(words), m[1].Check.Machine.Name)
 	file, err := parts.NextPart()
 	if err != nil {
 		t.Fatal(err)

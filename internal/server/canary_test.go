@@ -315,8 +315,7 @@ func TestWhatALimitedCallerSeesOfDecisionsAndWaves(t *testing.T) {
 	list, err := c.Decisions(ctx, true)
 	expect.NoError(t, err)
 	expect.Same(t, "len(list.Decisions)", len(list.Decisions), 1)
-	expect.That(t, `!strings.Contains(list.Decisions[0].Scope, "Holm")`,
-		!strings.Contains(list.Decisions[0].Scope, "Holm"))
+	expect.Lacks(t, list.Decisions[0].Scope, "Holm")
 	expect.That(t, "list.Decisions[0].Machines != 0", list.Decisions[0].Machines != 0)
 	if len(list.Decisions) == 1 && list.Decisions[0].Machines != total(t, c, list.Decisions[0].Where) {
 		t.Errorf("%d machines, and the filter finds %d", list.Decisions[0].Machines,

@@ -123,12 +123,11 @@ func TestMachinesThatPersonsHandedIn(t *testing.T) {
 	got, err := s.mine.Submit(ctx, poor(1))
 	expect.NoError(t, err)
 	expect.That(t, "got.Beside", got.Beside)
-	expect.That(t, `strings.Contains(got.Note, "--imported")`, strings.Contains(got.Note, "--imported"))
+	expect.Contains(t, got.Note, "--imported")
 	d, err := s.Client.Device(ctx, "gull-007")
 	expect.NoError(t, err)
 	expect.Same(t, "d.Disposition", d.Disposition, before.Disposition)
-	expect.That(t, `strings.Contains(d.Vouched, "Handed in by a person")`,
-		strings.Contains(d.Vouched, "Handed in by a person"))
+	expect.Contains(t, d.Vouched, "Handed in by a person")
 	made, err := s.Client.AddToken(ctx, api.NewToken{Name: "roll-out", Scope: "submit", Imported: true})
 	if err != nil || !made.Imported {
 		t.Fatalf("%+v %v", made, err)
@@ -177,7 +176,7 @@ func TestAKeySpeaksForItsMachine(t *testing.T) {
 	d, err := s.Client.Device(ctx, "gull-990")
 	expect.NoError(t, err)
 	expect.That(t, "d.Keyed", d.Keyed)
-	expect.That(t, `strings.Contains(d.Vouched, "its own key")`, strings.Contains(d.Vouched, "its own key"))
+	expect.Contains(t, d.Vouched, "its own key")
 	// After its disk was changed it takes one action.
 	if err := s.Client.Rekey(ctx, "gull-990", " "); err == nil {
 		t.Error("a machine gets another key without a reason")
@@ -284,8 +283,8 @@ func TestADiskThatIsNearlyFull(t *testing.T) {
 	time.Sleep(2100 * time.Millisecond) // the disk is asked every two seconds
 	status, text := statusOf(send(2)), fmt.Sprint(send(2))
 	expect.Same(t, "status", status, 507)
-	expect.That(t, `strings.Contains(text, "100 MiB")`, strings.Contains(text, "100 MiB"))
-	expect.That(t, `strings.Contains(text, "256 MiB are kept")`, strings.Contains(text, "256 MiB are kept"))
+	expect.Contains(t, text, "100 MiB")
+	expect.Contains(t, text, "256 MiB are kept")
 	if err := s.Client.Lines(ctx, bytes.NewReader(body(3)), func(*api.SubmittedLine) {}); statusOf(err) != 507 {
 		t.Errorf("lines: %v", err)
 	}

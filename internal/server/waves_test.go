@@ -170,8 +170,7 @@ func TestHandOff(t *testing.T) {
 	expect.Same(t, "len(h.Machines)", len(h.Machines), 3)
 	expect.Same(t, "len(h.Refused)", len(h.Refused), 1)
 	expect.Same(t, "h.Refused[0].Key", h.Refused[0].Key, gone)
-	expect.That(t, `strings.Contains(h.Refused[0].Reason, "not ready")`,
-		strings.Contains(h.Refused[0].Reason, "not ready"))
+	expect.Contains(t, h.Refused[0].Reason, "not ready")
 	if got := total(t, s.Client, fmt.Sprintf("wave=%d outcome=handed", w.ID)); got != 3 {
 		t.Errorf("%d are under way", got)
 	}

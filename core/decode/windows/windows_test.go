@@ -405,7 +405,7 @@ func TestGapsSayWhatToDo(t *testing.T) {
 	g := windows.Decode(c.Document).GapOf("storage.system.encryption.state")
 	expect.That(t, "g != nil", g != nil)
 	expect.Same(t, "g.Cause", g.Cause, inventory.NeedsRights)
-	expect.That(t, `strings.Contains(g.Try, "administrator")`, strings.Contains(g.Try, "administrator"))
+	expect.Contains(t, g.Try, "administrator")
 	c = sound()
 	c.no(windows.TBS, capture.Failed, 0x80284008)
 	if g := windows.Decode(c.Document).GapOf("tpm.state"); g == nil || !strings.Contains(g.Detail, "do not run") {
