@@ -62,7 +62,8 @@ func TestAnswersForManyMachinesAreThoseOfTheRecord(t *testing.T) {
 		var all []assess.Waiver
 		for range 2 {
 			q := rel.Requirements[r.IntN(len(rel.Requirements))]
-			all = append(all, assess.Waiver{Requirement: q.ID, Reason: "For " + q.ID, By: "demo", Until: now.AddDate(0, 1, 0)})
+			all = append(all,
+				assess.Waiver{Requirement: q.ID, Reason: "For " + q.ID, By: "demo", Until: now.AddDate(0, 1, 0)})
 		}
 		return all
 	}
