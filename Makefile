@@ -4,7 +4,7 @@ VERSION ?= $(shell git describe --tags --always --dirty 2>/dev/null || echo dev)
 LDFLAGS := -s -w -X rolltop.example/rolltop/internal/build.Version=$(VERSION)
 export CGO_ENABLED = 0
 
-.PHONY: demo build console test test-short check dist lab bench soak mutants generate screenshots tools clean help
+.PHONY: demo build console test test-short check dist lab bench soak mutants generate screenshots strings tools clean help
 
 ## demo: build everything and start the service with the made-up fleet
 demo: build
@@ -51,6 +51,10 @@ check: console
 ## generate: schemas, API description, facts table
 generate:
 	$(GO) generate ./...
+
+## strings: every sentence that the program can say, for reading through
+strings:
+	@$(GO) run ./internal/texts
 
 ## dist: the collector for every system, static, the same bytes from the same source, with checksums
 TARGETS := linux-amd64 linux-arm64 linux-386 linux-arm windows-amd64 windows-arm64 windows-386 darwin-arm64 darwin-amd64

@@ -23,11 +23,11 @@ terminal() {
 export PATH="$PWD/bin:$PATH" ROLLTOP_SERVER=$address ROLLTOP_TOKEN=$token
 shots=$PWD/$shots
 cp internal/standin/releases/* "$work"
-rolltop devices inventory lant-001 >"$work/lant-001.json"
-rolltop devices inventory gull-007 >"$work/gull-007.json"
+rolltop machines get lant-001 >"$work/lant-001.json"
+rolltop machines get gull-007 >"$work/gull-007.json"
 terminal inspect 21 'rolltop inspect --inventory gull-007.json'
 terminal check 72 'rolltop check --release skerry-12.yaml --inventory lant-001.json'
-cp internal/standin/house/* "$work"
-rolltop devices inventory nslip-033 >"$work/nslip-033.json"
-terminal plan 62 'rolltop plan --release skerry-12.yaml --house guides.yaml --inventory nslip-033.json'
+cp internal/standin/knowledge/* "$work"
+rolltop machines get nslip-033 >"$work/nslip-033.json"
+terminal plan 62 'rolltop plan --release skerry-12.yaml --knowledge guides.yaml --inventory nslip-033.json'
 terminal compare-releases 30 'rolltop releases compare skerry-12@4 skerry-12@5 | head -28'

@@ -31,7 +31,7 @@ func TestMachines(t *testing.T) {
 		}
 		for name := range m.Expect {
 			if fact.ByName(name) == nil {
-				t.Errorf("%s expects %s, which is no fact", path, name)
+				t.Errorf("%s expects %s, which is not a fact", path, name)
 			}
 		}
 		if m.Same != "" {

@@ -23,7 +23,7 @@ type Machine struct {
 	Processor string   `json:"processor,omitempty"`
 	Topology  string   `json:"topology,omitempty"`
 	MiB       int      `json:"mib,omitempty" minimum:"768" maximum:"8192"`
-	Memory    []Module `json:"memory,omitempty" doc:"Modules that the firmware tables name in place of the real ones"`
+	Memory    []Module `json:"memory,omitempty" doc:"Modules that the firmware tables name instead of the real ones"`
 	Slots     int      `json:"slots,omitempty" minimum:"0" maximum:"64"`
 	Drives    []Drive  `json:"drives,omitempty" doc:"The first one with a root is what the system runs from"`
 	Layer     string   `json:"layer,omitempty" enum:"mirror,luks" doc:"Between the file system and the last partitions of all drives with a root"`
@@ -64,7 +64,7 @@ func readMachine(path string) (*Machine, error) {
 }
 
 // tables are the firmware structures for memory, as raw bytes. Each goes into a
-// file of its own: only then do they stand in place of all that the emulator
+// file of its own: only then do they stand instead of all that the emulator
 // makes of their type.
 func (m *Machine) tables() []string {
 	if len(m.Memory) == 0 {

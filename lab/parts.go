@@ -118,9 +118,9 @@ esp=$($b sed -n 's/.*lab.esp=\([^ ]*\).*/\1/p' /proc/cmdline)
 [ -n "$esp" ] && $b mount -t vfat $esp /boot/efi
 if $b grep -q lab.user=nobody /proc/cmdline; then
   $b chmod 1777 /tmp
-  $b su -s /bin/sh nobody -c '/bin/collect --out /tmp/inventory.json'
+  $b su -s /bin/sh nobody -c '/bin/collect --output /tmp/inventory.json'
 else
-  /bin/collect --out /tmp/inventory.json
+  /bin/collect --output /tmp/inventory.json
 fi
 echo 1 > /proc/sys/kernel/printk # no word of the kernel's in between
 echo BEGIN-INVENTORY

@@ -106,7 +106,7 @@ func windows(work string) (*result, error) {
 		return nil, err
 	}
 	out, saved := filepath.Join(work, "windows.json"), filepath.Join(work, "windows-capture.json")
-	if err := run(exe, "--software", "Tidebook,Counterfoil", "--out", "Z:"+out, "--save-capture",
+	if err := run(exe, "--software", "Tidebook,Counterfoil", "--output", "Z:"+out, "--save-capture",
 		"Z:"+saved); err != nil {
 		return nil, err
 	}

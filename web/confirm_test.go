@@ -16,9 +16,9 @@ func TestConfirm(t *testing.T) {
 	const remove = "[aria-labelledby=history] > button"
 	ask := func() {
 		t.Helper()
-		must(t, p.Click(remove), p.WaitText("Remove GULL-021?"), p.WaitText("for good"))
+		must(t, p.Click(remove), p.WaitText("Remove GULL-021?"), p.WaitText("permanently"))
 	}
-	must(t, p.Go(s.URL+"/devices/gull-021"), p.WaitText("Remove this machine"))
+	must(t, p.Go(s.URL+"/machines/gull-021"), p.WaitText("Remove machine"))
 	ask()
 	focus, err := p.Run(
 		`(async () => { await new Promise((r) => setTimeout(r, 100)); return document.activeElement.textContent.trim() })()`)
@@ -28,12 +28,12 @@ func TestConfirm(t *testing.T) {
 	must(t, p.Key("\x1b"), p.WaitGone("[data-confirm]"))
 	ask()
 	must(t, p.Click("[role=dialog] button"), p.WaitGone("[data-confirm]"))
-	if _, err := s.Client.Device(t.Context(), "gull-021"); err != nil {
+	if _, err := s.Client.Machine(t.Context(), "gull-021"); err != nil {
 		t.Fatalf("a question that was answered no removed the machine: %v", err)
 	}
 	ask()
 	must(t, p.Click("[data-confirm]"), p.WaitGone("[aria-labelledby=history]"))
-	if _, err := s.Client.Device(t.Context(), "gull-021"); err == nil {
+	if _, err := s.Client.Machine(t.Context(), "gull-021"); err == nil {
 		t.Error("the machine is still there")
 	}
 }

@@ -73,22 +73,22 @@ func openRefused(t *testing.T, s *servertest.Service) *browser.Page {
 func TestFromTheFleetToAMachine(t *testing.T) {
 	s := servertest.Demo(t, web.Console())
 	p := open(t, s)
-	must(t, p.WaitText("92 of 251 PCs can take Skerry 12 now"), p.WaitText("What stands in the way"))
+	must(t, p.WaitText("92 of 251 PCs can take Skerry 12 now"), p.WaitText("Failing requirements"))
 	// A count leads to its machines, and the list is in the address.
 	must(t, p.Click(`[data-disposition=refit]`), p.WaitText("30 machines of 284"))
-	if got := p.Address(); got != "/devices?where=disposition=refit" {
+	if got := p.Address(); got != "/machines?where=disposition=refit" {
 		t.Errorf("the address is %s", got)
 	}
 	if n := p.Count("tbody tr"); n != 30 {
 		t.Errorf("%d rows", n)
 	}
 	// A machine shows its answer, what fails with has → needs, and its steps.
-	must(t, p.Go(s.URL+"/devices/holm-011"), p.WaitText("A disk conversion and three firmware settings"),
+	must(t, p.Go(s.URL+"/machines/holm-011"), p.WaitText("A disk conversion and three firmware settings"),
 		p.WaitText("4 of 16 requirements are not met"), p.WaitText("The plan, in this order"))
 	got := p.Text("[data-requirement=tpm]")
-	expect.Contains(t, got, "most likely switched off in firmware")
+	expect.Contains(t, got, "most likely turned off in firmware")
 	expect.Contains(t, got, "has none seen → needs TPM is ready and TPM version 2.0 or later")
-	expect.Contains(t, got, "settled by step 8")
+	expect.Contains(t, got, "fixed by step 8")
 	if got := p.Text("[data-step=tpm-on]"); !strings.Contains(got, "Do not clear the TPM") {
 		t.Errorf("the step says %q", got)
 	}
@@ -104,13 +104,13 @@ func TestFromTheFleetToAMachine(t *testing.T) {
 func TestReport(t *testing.T) {
 	s := servertest.Demo(t, web.Console())
 	p := open(t, s)
-	must(t, p.Go(s.URL+"/devices/gull-101"), p.WaitText("Ticket text"))
-	if p.Count(`a[href="/api/devices/gull-101/report"]`) != 1 ||
-		p.Count(`a[href="/api/devices/gull-101/report?format=markdown"]`) != 1 {
+	must(t, p.Go(s.URL+"/machines/gull-101"), p.WaitText("Ticket text"))
+	if p.Count(`a[href="/api/v1/machines/gull-101/report"]`) != 1 ||
+		p.Count(`a[href="/api/v1/machines/gull-101/report?format=markdown"]`) != 1 {
 		t.Error("the page does not lead to its report")
 	}
 	for _, width := range []int64{1280, 390} {
-		must(t, p.Size(width, 800), p.Go(s.URL+"/api/devices/gull-101/report"),
+		must(t, p.Size(width, 800), p.Go(s.URL+"/api/v1/machines/gull-101/report"),
 			p.WaitText("Not met: 4 of 16 requirements"), p.WaitText("The plan, in this order"),
 			p.WaitText("The inventory"))
 		if n := p.Width(); n > int(width) {
@@ -127,51 +127,51 @@ func TestReport(t *testing.T) {
 			t.Errorf("the last column is %s wide in a window of %d: %v %v", text, width, err, wrong)
 		}
 	}
-	must(t, p.Go(s.URL+"/api/devices/gull-101/report?for=user"), p.WaitText("What happens, in this order"))
+	must(t, p.Go(s.URL+"/api/v1/machines/gull-101/report?for=user"), p.WaitText("What happens, in this order"))
 }
 
-func TestDevices(t *testing.T) {
+func TestMachines(t *testing.T) {
 	s := servertest.Demo(t, web.Console())
 	p := open(t, s)
-	must(t, p.Go(s.URL+"/devices"), p.WaitText("284 machines"), p.WaitText("Page 1 of 6"))
+	must(t, p.Go(s.URL+"/machines"), p.WaitText("284 machines"), p.WaitText("Page 1 of 6"))
 	must(t, p.Type("#words", "slipway"), p.Key("\r"), p.WaitText("machines of 284"))
-	if got := p.Address(); got != "/devices?where=slipway" {
+	if got := p.Address(); got != "/machines?where=slipway" {
 		t.Errorf("searching leads to %s", got)
 	}
 	must(t, p.Press("fieldset", "Replace"), p.WaitText("Replace"))
-	if got := p.Address(); got != "/devices?where=slipway disposition=replace" {
+	if got := p.Address(); got != "/machines?where=slipway disposition=replace" {
 		t.Errorf("choosing a disposition leads to %s", got)
 	}
 	// Sorting turns round at the second press and says so.
-	must(t, p.Go(s.URL+"/devices?where=class%3Dmac"), p.WaitText("33 machines of 284"),
-		p.Press("thead", "Place"), p.WaitText("↑"))
+	must(t, p.Go(s.URL+"/machines?where=class%3Dmac"), p.WaitText("33 machines of 284"),
+		p.Press("thead", "Site"), p.WaitText("↑"))
 	if p.Count("th[aria-sort=ascending]") != 1 {
 		t.Error("no column says that it is sorted")
 	}
-	must(t, p.Press("thead", "Place"), p.WaitText("↓"))
-	if got := p.Address(); got != "/devices?where=class=mac&sort=-place" {
+	must(t, p.Press("thead", "Site"), p.WaitText("↓"))
+	if got := p.Address(); got != "/machines?where=class=mac&sort=-site" {
 		t.Errorf("sorting leads to %s", got)
 	}
 	// Nothing found says what to do next.
-	must(t, p.Go(s.URL+"/devices?where=zzz"), p.WaitText("No machine matches."), p.WaitText("Show all machines"))
+	must(t, p.Go(s.URL+"/machines?where=zzz"), p.WaitText("No machine matches."), p.WaitText("Show all machines"))
 	// The find field of every page leads here.
 	must(t, p.Go(s.URL+"/"), p.Type("#find", "outer light"), p.Key("\r"), p.WaitText("12 machines of 284"))
 }
 
-func TestPlacesList(t *testing.T) {
+func TestSitesList(t *testing.T) {
 	s := servertest.Demo(t, web.Console())
 	p := open(t, s)
-	must(t, p.Go(s.URL+"/devices"), p.WaitText("All places"), p.Click("[aria-haspopup=listbox]"),
+	must(t, p.Go(s.URL+"/machines"), p.WaitText("All sites"), p.Click("[aria-haspopup=listbox]"),
 		p.WaitText("Sandpiper Steps"), p.Press("form", "Gull Quay"), p.WaitText("machines of 284"))
-	if got := p.Address(); got != `/devices?where=place="Gull Quay"` {
-		t.Errorf("choosing a place leads to %s", got)
+	if got := p.Address(); got != `/machines?where=site="Gull Quay"` {
+		t.Errorf("choosing a site leads to %s", got)
 	}
 }
 
 func TestKeyboardAlone(t *testing.T) {
 	s := servertest.Demo(t, web.Console())
 	p := open(t, s)
-	must(t, p.WaitText("What stands in the way"))
+	must(t, p.WaitText("Failing requirements"))
 	for range 40 {
 		must(t, p.Key("\t"))
 		if p.Count("[data-disposition=reconfigure]:focus-visible") == 1 {
@@ -188,13 +188,13 @@ func TestReleases(t *testing.T) {
 	must(t, p.Go(s.URL+"/releases"), p.WaitText("Fathom 9"), p.WaitText("Release for testing"),
 		p.WaitText("Target, judged by revision 5"))
 	must(t, p.Go(s.URL+"/releases/skerry-12"), p.WaitText("End of support"), p.WaitText("Required"),
-		p.WaitText("Machines that fail it"), p.WaitText("On the way: Skerry 11"))
+		p.WaitText("Machines that fail it"), p.WaitText("Intermediate release: Skerry 11"))
 	// What changed since the revision before stands below, and another release
 	// can be put beside it.
 	must(t, p.WaitText("What changed, against Skerry 12, revision 4"), p.WaitText("Tightened"),
 		p.WaitText("free space on the system volume of at least 28 GB → "+
 			"free space on the system volume of at least 30 GB"))
-	must(t, p.Go(s.URL+"/releases/skerry-13?against=skerry-12"), p.WaitText("A release for testing"),
+	must(t, p.Go(s.URL+"/releases/skerry-13?against=skerry-12"), p.WaitText("A test release"),
 		p.WaitText("What changed, against Skerry 12, revision 5"),
 		p.WaitText("installed memory of at least 6 GiB → installed memory of at least 12 GiB"))
 }
@@ -220,7 +220,7 @@ func TestEditRelease(t *testing.T) {
 	expect.Same(t, "r.Revision", r.Revision, 6)
 	expect.That(t, "r.Target", r.Target)
 	// A new one begins with a skeleton that has no mistakes.
-	must(t, p.Go(s.URL+"/releases/new"), p.WaitText("A new release document"), p.WaitText("No mistakes."))
+	must(t, p.Go(s.URL+"/releases/new"), p.WaitText("New release document"), p.WaitText("No mistakes."))
 }
 
 func TestImportList(t *testing.T) {
@@ -236,30 +236,30 @@ func TestImportList(t *testing.T) {
 	// A file without a table says what to do.
 	page = filepath.Join(t.TempDir(), "other.html")
 	must(t, os.WriteFile(page, []byte("<html><p>Nothing here</p>"), 0o600), p.Upload("input[type=file]", page),
-		p.WaitText("has no table"))
+		p.WaitText("contains no table"))
 }
 
 // A fact that no program reads is entered on the machine's page, decides, and
 // can be taken back.
 func TestFactByHand(t *testing.T) {
 	s := servertest.Demo(t, web.Console())
-	l, err := s.Client.Devices(t.Context(), "unknown=memory disposition=undetermined", "name", 1, 1)
+	l, err := s.Client.Machines(t.Context(), "unknown=memory disposition=undetermined", "name", 1, 1)
 	must(t, err)
 	p := openRefused(t, s)
-	must(t, p.Go(s.URL+"/devices/"+l.Devices[0].Key), p.WaitText("Installed memory"),
+	must(t, p.Go(s.URL+"/machines/"+l.Machines[0].Key), p.WaitText("Installed memory"),
 		p.Click("[data-group=Memory] button"), p.WaitText("Enter by hand"),
 		p.Click("[data-fact='memory.installed_bytes'] button"),
 		p.Type("[data-fact='memory.installed_bytes'] input", "16 GB"), p.Key("\r"),
 		p.WaitText("memory is written with MiB, GiB or TiB"))
 	must(t, p.Type("[data-fact='memory.installed_bytes'] input", "16 GiB"), p.Key("\r"), p.WaitText("Entered by hand"),
-		p.WaitText("Take it back"))
-	d, err := s.Client.Device(t.Context(), l.Devices[0].Key)
+		p.WaitText("Remove"))
+	d, err := s.Client.Machine(t.Context(), l.Machines[0].Key)
 	expect.NoError(t, err)
 	expect.Same(t, "len(d.Hand)", len(d.Hand), 1)
 	expect.Same(t, "d.Hand[0].By", d.Hand[0].By, "demo")
 	expect.Same(t, "d.Hand[0].Value", d.Hand[0].Value, "16 GiB")
 	must(t, p.Click("section[aria-labelledby=hand] button"), p.WaitGone("section[aria-labelledby=hand]"))
-	if d, err = s.Client.Device(t.Context(), l.Devices[0].Key); err != nil || d.Hand != nil {
+	if d, err = s.Client.Machine(t.Context(), l.Machines[0].Key); err != nil || d.Hand != nil {
 		t.Errorf("taken back: %+v %v", d.Hand, err)
 	}
 }
@@ -267,8 +267,8 @@ func TestFactByHand(t *testing.T) {
 func TestCompare(t *testing.T) {
 	s := servertest.Demo(t, web.Console())
 	p := open(t, s)
-	must(t, p.Go(s.URL+"/devices/lant-001"), p.WaitText("Against other releases"), p.WaitText("Skerry 13"),
-		p.Click("a[href='/compare?a=lant-001']"), p.WaitText("Which is the other?"),
+	must(t, p.Go(s.URL+"/machines/lant-001"), p.WaitText("Other releases"), p.WaitText("Skerry 13"),
+		p.Click("a[href='/compare?a=lant-001']"), p.WaitText("with which machine?"),
 		p.Type("#other", "gull-001"), p.WaitText("Gull Quay"), p.Click("main ul button"),
 		p.WaitText("LANT-001 and GULL-001"), p.WaitText("Findings that differ, against Skerry 12"),
 		p.WaitText("Facts that differ"))
@@ -281,7 +281,7 @@ func TestEmptyService(t *testing.T) {
 	s := servertest.Start(t, web.Console())
 	p := open(t, s)
 	must(t, p.WaitText("No machine has been inventoried yet."), p.WaitText("rolltop submit"), p.Go(s.URL+"/releases"),
-		p.WaitText("No release document has been added."), p.Go(s.URL+"/nowhere"), p.WaitText("There is no such page."))
+		p.WaitText("No release documents."), p.Go(s.URL+"/nowhere"), p.WaitText("This page does not exist."))
 }
 
 func TestSignInAndOut(t *testing.T) {
@@ -289,8 +289,8 @@ func TestSignInAndOut(t *testing.T) {
 	p, err := chromium.Open()
 	must(t, err)
 	t.Cleanup(p.Close)
-	must(t, p.Go(s.URL+"/devices"), p.Type("#name", "demo"), p.Type("#password", "wrong"),
-		p.Click("button[type=submit]"), p.WaitText("the name or the password is not right"))
+	must(t, p.Go(s.URL+"/machines"), p.Type("#name", "demo"), p.Type("#password", "wrong"),
+		p.Click("button[type=submit]"), p.WaitText("wrong name or password"))
 	must(t, p.Type("#password", servertest.Password), p.Click("button[type=submit]"), p.WaitText("Sign out"),
 		p.WaitText("0 machines"))
 	must(t, p.Click("nav button"), p.WaitText("Sign in to see"))
@@ -300,8 +300,8 @@ func TestSignInAndOut(t *testing.T) {
 func TestTrouble(t *testing.T) {
 	s := servertest.Demo(t, web.Console())
 	p := openRefused(t, s)
-	must(t, p.Go(s.URL+"/devices/gull-999"), p.WaitText(`there is no machine "gull-999"`), p.WaitText("Try again"))
-	must(t, p.Go(s.URL+"/devices?where=colour%3Dred"), p.WaitText(`the filter has no key "colour"`))
+	must(t, p.Go(s.URL+"/machines/gull-999"), p.WaitText(`there is no machine "gull-999"`), p.WaitText("Try again"))
+	must(t, p.Go(s.URL+"/machines?where=colour%3Dred"), p.WaitText(`unknown key "colour"`))
 }
 
 // Nothing lies beside a small window, in light and dark.
@@ -311,7 +311,7 @@ func TestSmallWindow(t *testing.T) {
 	for _, dark := range []bool{false, true} {
 		must(t, p.Dark(dark), p.Size(390, 800))
 		for _, path := range []string{
-			"/", "/devices/lant-001", "/releases/skerry-12", "/releases/skerry-12/edit",
+			"/", "/machines/lant-001", "/releases/skerry-12", "/releases/skerry-12/edit",
 			"/compare?a=lant-001&b=gull-001",
 		} {
 			must(t, p.Go(s.URL+path), p.WaitText("Sign out"), p.WaitText("Skerry 12"))
@@ -331,13 +331,13 @@ func TestTicks(t *testing.T) {
 	s := servertest.Demo(t, web.Console())
 	p := open(t, s)
 	plan := "[data-step=convert-disk] "
-	must(t, p.Go(s.URL+"/devices/gull-101"), p.WaitText("Convert the disk to GPT"),
+	must(t, p.Go(s.URL+"/machines/gull-101"), p.WaitText("Convert the disk to GPT"),
 		p.WaitText("Start › Start with: UEFI systems only."), p.WaitText("may not start afterwards"),
-		p.Click(plan+"[aria-label^='Mark as done:']"), p.WaitText("Done, says demo"),
-		p.Click(plan+"[aria-label^='Take back:']"), p.WaitGone(plan+"[aria-label^='Take back:']"))
+		p.Click(plan+"[aria-label^='Mark as done:']"), p.WaitText("Done by demo"),
+		p.Click(plan+"[aria-label^='Undo:']"), p.WaitGone(plan+"[aria-label^='Undo:']"))
 	must(t, p.Click("[aria-label='Refuse: Back up the whole disk']"), p.Type("li form input", "nothing is kept on it"),
-		p.Key("\r"), p.WaitText("Refused, says demo"), p.WaitText("nothing is kept on it"))
-	d, err := s.Client.Device(t.Context(), "gull-101")
+		p.Key("\r"), p.WaitText("Refused by demo"), p.WaitText("nothing is kept on it"))
+	d, err := s.Client.Machine(t.Context(), "gull-101")
 	must(t, err)
 	for _, item := range d.Check.Preparation {
 		if item.ID == "backup" && (item.State != "refused" || item.Ticked == nil || item.Ticked.By != "demo") {
@@ -351,12 +351,12 @@ func TestTicks(t *testing.T) {
 	}
 }
 
-// The visit is read on a telephone without signing in, and fits it.
+// The visit is read on a phone without signing in, and fits it.
 func TestVisitOnATelephone(t *testing.T) {
 	s := servertest.Demo(t, web.Console())
 	p := open(t, s)
-	must(t, p.Go(s.URL+"/devices/gull-101"), p.WaitText("Visit sheet"), p.Click("[data-visit]"),
-		p.WaitText("Scan this before you go"), p.WaitText("A telephone reaches the service only"))
+	must(t, p.Go(s.URL+"/machines/gull-101"), p.WaitText("Visit sheet"), p.Click("[data-visit]"),
+		p.WaitText("Scan this before you go"), p.WaitText("A phone needs the network address"))
 	if p.Count("img[src^='data:image/png']") != 1 {
 		t.Error("there is no square code")
 	}
@@ -378,10 +378,10 @@ func TestVisitOnATelephone(t *testing.T) {
 func TestBeforeAndAfter(t *testing.T) {
 	s := servertest.Demo(t, web.Console())
 	p := open(t, s)
-	must(t, p.Go(s.URL+"/devices/nslip-033"), p.WaitText("What the work since has come to"),
+	must(t, p.Go(s.URL+"/machines/nslip-033"), p.WaitText("Results of the work since then"),
 		p.Click("[aria-labelledby=history] button"),
-		p.WaitText("Reconfigure, as before: one requirement is settled; left: secure boot switched on."),
-		p.WaitText("The setting was not saved on leaving."))
+		p.WaitText("Reconfigure, as before: one requirement is settled; left: secure boot on."),
+		p.WaitText("The setting was not saved."))
 	if p.Count("[data-change=settled]") != 1 || p.Count("[data-change=left]") != 1 {
 		t.Error("the requirements before and after are not shown")
 	}
@@ -389,20 +389,20 @@ func TestBeforeAndAfter(t *testing.T) {
 
 // An organisation's own guide is put in force on the page; one with a mistake is
 // not, and the old one stays.
-func TestHouse(t *testing.T) {
+func TestKnowledge(t *testing.T) {
 	s := servertest.Demo(t, web.Console())
 	p := open(t, s)
-	must(t, p.Go(s.URL+"/settings"), p.WaitText("Yours, number 1, by desktop support"),
+	must(t, p.Go(s.URL+"/settings"), p.WaitText("Your document 1, by desktop support"),
 		p.Replace("textarea", `models: ["OB-3*"]`, `models: ["OB-[3*"]`), p.Click("button.bg-accent"),
-		p.WaitText("One mistake. What was in force stays in force."), p.WaitText("is broken"))
+		p.WaitText("One mistake. What was in force stays in force."), p.WaitText("is invalid"))
 	must(t, p.Replace("textarea", `models: ["OB-[3*"]`, `models: ["OB-*"]`), p.Click("button.bg-accent"),
-		p.WaitText("It is in force."), p.WaitText("Yours, number 2, by demo"))
-	h, err := s.Client.House(t.Context(), "guides")
+		p.WaitText("It is in force."), p.WaitText("Your document 2, by demo"))
+	h, err := s.Client.Knowledge(t.Context(), "guides")
 	expect.NoError(t, err)
 	expect.Same(t, "h.Number", h.Number, 2)
 	expect.Contains(t, h.Text, `models: ["OB-*"]`)
 	must(t, p.Press("nav[aria-label=Kinds]", "Steps"),
-		p.WaitText("Steps of your own, with what comes before them."), p.WaitGone("button.bg-accent:not(:disabled)"))
+		p.WaitText("Your own steps."), p.WaitGone("button.bg-accent:not(:disabled)"))
 }
 
 // Users and tokens are added, what was done is listed, and one's own password
@@ -410,28 +410,28 @@ func TestHouse(t *testing.T) {
 func TestPeople(t *testing.T) {
 	s := servertest.Demo(t, web.Console())
 	p := openRefused(t, s)
-	must(t, p.Go(s.URL+"/settings?kind=people"), p.WaitText("Tokens, which let programs in"),
-		p.Type("form[aria-label='Add a user'] input", "harbour-master"),
-		p.Click("form[aria-label='Add a user'] button"),
-		p.WaitText("The password of harbour-master, which is shown this once"))
+	must(t, p.Go(s.URL+"/settings?kind=people"), p.WaitText("Tokens"),
+		p.Type("form[aria-label='Add user'] input", "harbour-master"),
+		p.Click("form[aria-label='Add user'] button"),
+		p.WaitText("The password of harbour-master, shown only once"))
 	password := p.Text("code")
-	must(t, p.Type("form[aria-label='Add a token'] input", "pier"), p.Click("form[aria-label='Add a token'] button"),
-		p.WaitText("The token pier, which is shown this once"),
+	must(t, p.Type("form[aria-label='Create token'] input", "pier"), p.Click("form[aria-label='Create token'] button"),
+		p.WaitText("The token pier, shown only once"),
 		p.Click("[aria-label='Remove demo']"),
-		p.WaitText("demo is the only administrator; make another user one first"))
-	must(t, p.Go(s.URL+"/settings?kind=changes"), p.WaitText("Add a user, or change one harbour-master"),
+		p.WaitText("demo is the only administrator; make another user an administrator first"))
+	must(t, p.Go(s.URL+"/settings?kind=audit"), p.WaitText("Add or change a user harbour-master"),
 		p.WaitText("technician"), p.WaitText("pier, may submit"))
 	must(t, p.Click("nav button"), p.WaitText("Sign in"), p.SignIn(s.URL, "harbour-master", password))
 	// A technician ticks, and does not see what only administrators change.
-	must(t, p.Go(s.URL+"/devices/gull-101"), p.WaitText("Mark as done"), p.Go(s.URL+"/settings?kind=people"),
-		p.WaitText("Yours, number 1, by desktop support"))
+	must(t, p.Go(s.URL+"/machines/gull-101"), p.WaitText("Mark as done"), p.Go(s.URL+"/settings?kind=people"),
+		p.WaitText("Your document 1, by desktop support"))
 	if p.Count("nav[aria-label=Kinds] a") != 4 || p.Count("button.bg-accent") != 0 {
 		t.Error("a technician is offered what only an administrator may do")
 	}
 	must(t, p.Go(s.URL+"/settings?kind=password"), p.Type("input[autocomplete=current-password]", "guess"),
 		p.Type("input[autocomplete=new-password]", "lantern-and-rope"), p.Key("\r"),
-		p.WaitText("the old password is not right"),
-		p.Type("input[autocomplete=current-password]", password), p.Key("\r"), p.WaitText("Sign in"),
+		p.WaitText("the current password is wrong"),
+		p.Type("input[autocomplete=current-password]", password), p.Key("\r"), p.WaitText("Sign in to see"),
 		p.SignIn(s.URL, "harbour-master", "lantern-and-rope"))
 }
 
@@ -442,7 +442,7 @@ func TestIntake(t *testing.T) {
 	p := openRefused(t, s)
 	must(t, p.Go(s.URL+"/intake"), p.WaitText("rolltop-collect.exe --server "+s.URL),
 		p.Type("form:not([role=search]) input", "gull-quay"), p.Click("form:not([role=search]) button"),
-		p.WaitText("The token gull-quay, which is shown this once"))
+		p.WaitText("The token gull-quay, shown only once"))
 	secret := p.Text("code.select-all")
 	if got := p.Text("pre"); !strings.Contains(got, "$env:ROLLTOP_TOKEN = '"+secret+"'") ||
 		!strings.Contains(got, s.URL+"/download/rolltop-collect-windows-amd64.exe") {
@@ -457,12 +457,12 @@ func TestIntake(t *testing.T) {
 		[]byte(one("QUAY-001")+"\n"+strings.Replace(one("QUAY-002"), "windows", "abacus", 1)+"\n"+one("QUAY-003")+"\n"),
 		0o600))
 	must(t, p.Upload("input[type=file]", file),
-		p.WaitText("2 of 3 were taken; 1 was refused and left everything as it was."),
+		p.WaitText("2 of 3 were imported; 1 was refused and changed nothing."),
 		p.WaitText("fleet.ndjson, line 2"), p.WaitText("QUAY-003"))
 	if p.Count("[data-good=true]") != 2 || p.Count("[data-good=false]") != 1 {
 		t.Error("the report is not row by row")
 	}
-	if l, err := s.Client.Devices(t.Context(), "quay-00", "name", 1, 9); err != nil || l.Total != 2 {
+	if l, err := s.Client.Machines(t.Context(), "quay-00", "name", 1, 9); err != nil || l.Total != 2 {
 		t.Errorf("%d machines, %v", l.Total, err)
 	}
 }

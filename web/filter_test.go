@@ -76,17 +76,17 @@ func TestPartsOfFilters(t *testing.T) {
 		call []any
 		want any
 	}{
-		{"values", list("valuesOf", `class=pc place="Gull Quay",East`, "place"), list("Gull Quay", "East")},
-		{"no values", list("valuesOf", `class=pc`, "place"), list()},
-		{"values put in place", list("withValues", `place=East class=pc`, "place", list("Gull Quay")),
-			`place="Gull Quay" class=pc`},
-		{"values added", list("withValues", `tern`, "place", list("East", "West")), `tern place=East,West`},
-		{"values dropped", list("withValues", `place=East tern`, "place", list()), `tern`},
-		{"an amount stays", list("withValues", `memory.installed_bytes>=8GiB`, "place", list("East")),
-			`memory.installed_bytes>=8GiB place=East`},
-		{"words", list("wordsOf", `tern place=East "ticket printer"`), `tern "ticket printer"`},
-		{"words put in place", list("withWords", `tern place=East`, "gannet 24"), `place=East gannet 24`},
-		{"words are no terms", list("withWords", ``, "place=East"), `place East`},
+		{"values", list("valuesOf", `class=pc site="Gull Quay",East`, "site"), list("Gull Quay", "East")},
+		{"no values", list("valuesOf", `class=pc`, "site"), list()},
+		{"values put in place", list("withValues", `site=East class=pc`, "site", list("Gull Quay")),
+			`site="Gull Quay" class=pc`},
+		{"values added", list("withValues", `tern`, "site", list("East", "West")), `tern site=East,West`},
+		{"values dropped", list("withValues", `site=East tern`, "site", list()), `tern`},
+		{"an amount stays", list("withValues", `memory.installed_bytes>=8GiB`, "site", list("East")),
+			`memory.installed_bytes>=8GiB site=East`},
+		{"words", list("wordsOf", `tern site=East "ticket printer"`), `tern "ticket printer"`},
+		{"words put in place", list("withWords", `tern site=East`, "gannet 24"), `site=East gannet 24`},
+		{"words are no terms", list("withWords", ``, "site=East"), `site East`},
 	}
 	var calls [][]any
 	for _, tt := range tests {

@@ -17,30 +17,30 @@ import (
 func TestManyAtOnce(t *testing.T) {
 	s := servertest.Demo(t, web.Console())
 	p := open(t, s)
-	must(t, p.Go(s.URL+"/devices?where=disposition%3Drefit"), p.WaitText("30 machines of 284"),
-		p.WaitText("Write on all 30 machines"),
+	must(t, p.Go(s.URL+"/machines?where=disposition%3Drefit"), p.WaitText("30 machines of 284"),
+		p.WaitText("Edit all 30 machines"),
 		p.Click("[aria-expanded=false].underline"), p.Type("#add-tag", "order-parts"), p.Key("\r"),
 		p.WaitText("30 machines, 30 of them changed."), p.WaitText("Tags ▾"))
-	if l, err := s.Client.DeviceList(t.Context(), client.List{Where: "tag=order-parts"}); err != nil || l.Total != 30 {
+	if l, err := s.Client.MachineList(t.Context(), client.List{Where: "tag=order-parts"}); err != nil || l.Total != 30 {
 		t.Errorf("%d are tagged, %v", l.Total, err)
 	}
 	// Only those that are chosen.
-	must(t, p.Press("tbody", "Choose "), p.WaitText("Write on the one machine chosen"),
+	must(t, p.Press("tbody", "Select "), p.WaitText("Edit one machine"),
 		p.Type("#take-tag", "order-parts"), p.Key("\r"), p.WaitText("one machine, 1 of them changed."))
-	must(t, p.Go(s.URL+"/devices?where=tag%3Dorder-parts&columns=memory.installed_bytes"),
+	must(t, p.Go(s.URL+"/machines?where=tag%3Dorder-parts&columns=memory.installed_bytes"),
 		p.WaitText("29 machines of 284"), p.WaitText("Memory"), p.WaitText("GiB"),
 		p.Click("th:last-child button"), p.WaitText("↑"))
-	if got := p.Address(); got != "/devices?where=tag=order-parts&"+
+	if got := p.Address(); got != "/machines?where=tag=order-parts&"+
 		"sort=memory.installed_bytes&columns=memory.installed_bytes" {
 		t.Errorf("the address is %s", got)
 	}
-	must(t, p.Go(s.URL+"/devices?where=tag%3Dorder-parts"), p.WaitText("Save this filter"))
+	must(t, p.Go(s.URL+"/machines?where=tag%3Dorder-parts"), p.WaitText("Save this filter"))
 	if _, err := p.Run(
 		`(async () => [...document.querySelectorAll('button')].find((b) => b.textContent.includes('Save this filter')).click())()`); err != nil {
 		t.Fatal(err)
 	}
 	must(t, p.WaitText("Name"), p.Type("#filter-name", "Parts"), p.Key("\r"), p.WaitText("Saved:"))
-	must(t, p.Go(s.URL+"/devices"), p.WaitText("Page 1 of 6"), p.Click("nav[aria-label=Pages] button:last-child"),
+	must(t, p.Go(s.URL+"/machines"), p.WaitText("Page 1 of 6"), p.Click("nav[aria-label=Pages] button:last-child"),
 		p.WaitText("Page 2 of 6"), p.Click("nav[aria-label=Pages] button:last-child"), p.WaitText("Page 3 of 6"),
 		p.Click("nav[aria-label=Pages] button:first-child"), p.WaitText("Page 2 of 6"))
 }
@@ -49,9 +49,9 @@ func TestManyAtOnce(t *testing.T) {
 func TestOpenPageHearsOfChanges(t *testing.T) {
 	s := servertest.Demo(t, web.Console())
 	p := open(t, s)
-	must(t, p.Go(s.URL+"/devices?where=tag%3Dnews"), p.WaitText("No machine matches."))
-	if _, err := s.Client.Mark(t.Context(),
-		api.Marks{Keys: []string{"gull-001", "gull-002"}, Tag: []string{"news"}}); err != nil {
+	must(t, p.Go(s.URL+"/machines?where=tag%3Dnews"), p.WaitText("No machine matches."))
+	if _, err := s.Client.Change(t.Context(),
+		api.MachineChanges{Keys: []string{"gull-001", "gull-002"}, Tag: []string{"news"}}); err != nil {
 		t.Fatal(err)
 	}
 	must(t, p.WaitText("2 machines of 284"), p.WaitText("GULL-002"))
@@ -59,21 +59,21 @@ func TestOpenPageHearsOfChanges(t *testing.T) {
 
 // A doubt is settled on the page; the grid says what each machine has; the fleet page
 // leads to causes, and shows its progress with a table behind.
-func TestDoubtsGridProgress(t *testing.T) {
+func TestDuplicatesMatrixProgress(t *testing.T) {
 	s := servertest.Demo(t, web.Console())
 	must(t, standin.Furnish(t.Context(), s, s.Now()))
 	p := open(t, s)
 	must(t, p.Go(s.URL+"/"), p.WaitText("more machines are ready since"),
-		p.WaitText("A fact takes administrator rights to read"), p.Click("[aria-labelledby=progress] summary"),
+		p.WaitText("Reading a fact requires administrator rights"), p.Click("[aria-labelledby=progress] summary"),
 		p.WaitText("Undetermined"))
 	if p.Count("[aria-labelledby=progress] tbody tr") < 10 {
 		t.Error("the chart has no table behind it")
 	}
-	must(t, p.Go(s.URL+"/devices?where=doubt%3Dyes"), p.WaitText("the inventory of"),
-		p.WaitText("Only the host name and the model"), p.Click("[data-doubt=weak] button"),
+	must(t, p.Go(s.URL+"/machines?where=duplicate%3Dyes"), p.WaitText("the inventory of"),
+		p.WaitText("Only the host name and the model"), p.Click("[data-duplicate=weak] button"),
 		p.WaitText("No machine matches."))
-	must(t, p.Go(s.URL+"/devices/by-requirement?where=place%3D%22Gull+Quay%22"),
-		p.WaitText("machines beside Skerry 12"), p.Press("thead tr", "Installed memory"), p.WaitText("↑"))
+	must(t, p.Go(s.URL+"/machines/matrix?where=site%3D%22Gull+Quay%22"),
+		p.WaitText("machines, target Skerry 12"), p.Press("thead tr", "Installed memory"), p.WaitText("↑"))
 	if p.Count("td[data-outcome=fail]") == 0 || p.Count("td[data-outcome=pass]") == 0 {
 		t.Error("the grid says nothing")
 	}
@@ -93,17 +93,17 @@ func TestSpreadsheet(t *testing.T) {
 			`'; e.dispatchEvent(new Event('change')) })()`)
 		return err
 	}
-	must(t, p.Go(s.URL+"/intake"), p.WaitText("Or from files"), p.Upload("input[type=file]", file),
-		p.WaitText("3 rows. Choose what its headings do not say"),
-		choose("What RAM is", "memory.installed_bytes"), p.WaitText("memory that is plugged in"),
+	must(t, p.Go(s.URL+"/intake"), p.WaitText("From files"), p.Upload("input[type=file]", file),
+		p.WaitText("3 rows. Answer the questions"),
+		choose("Meaning of RAM", "memory.installed_bytes"), p.WaitText("memory that is plugged in"),
 		choose("Unit of RAM", "GiB"), p.WaitText("2 of 3 rows are machines."), p.WaitText("8 GiB"),
 		p.WaitText(`"lots" is not a value`))
 	if _, err := p.Run(
-		`(async () => [...document.querySelectorAll('button')].find((b) => b.textContent.includes('Hand in 2 machines')).click())()`); err != nil {
+		`(async () => [...document.querySelectorAll('button')].find((b) => b.textContent.includes('Import 2 machines')).click())()`); err != nil {
 		t.Fatal(err)
 	}
-	must(t, p.WaitText("2 of 3 were taken; 1 was refused"), p.WaitText("the row names no machine"))
-	if l, err := s.Client.DeviceList(t.Context(), client.List{Where: "sheet-"}); err != nil || l.Total != 2 {
+	must(t, p.WaitText("2 of 3 were imported; 1 was refused"), p.WaitText("the row names no machine"))
+	if l, err := s.Client.MachineList(t.Context(), client.List{Where: "sheet-"}); err != nil || l.Total != 2 {
 		t.Errorf("%d machines, %v", l.Total, err)
 	}
 }

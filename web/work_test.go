@@ -17,23 +17,23 @@ func TestWork(t *testing.T) {
 	s := servertest.Demo(t, web.Console())
 	must(t, standin.Furnish(t.Context(), s, s.Now()))
 	p := open(t, s)
-	must(t, p.Go(s.URL+"/work"), p.WaitText("75 visits at nine places"), p.WaitText("Firmware: TPM on"),
+	must(t, p.Go(s.URL+"/work"), p.WaitText("75 visits at nine sites"), p.WaitText("Firmware: TPM on"),
 		p.WaitText("From 102 to 235 of 265 machines ready"))
 	// A number leads to its machines.
 	must(t, p.Click("[aria-labelledby=order] tbody tr:first-child a"), p.WaitText("17 machines of 284"))
-	must(t, p.Go(s.URL+"/work?tab=visits"), p.WaitText("NSLIP-003"), p.Click("[aria-label='Choose NSLIP-003']"),
-		p.WaitText("Give one visit to"), p.Type("#who", "the new one"), p.Key("\r"),
-		p.WaitText("one machine given to the new one."))
+	must(t, p.Go(s.URL+"/work?tab=visits"), p.WaitText("NSLIP-003"), p.Click("[aria-label='Select NSLIP-003']"),
+		p.WaitText("Assign one visit to"), p.Type("#who", "the new one"), p.Key("\r"),
+		p.WaitText("one machine assigned to the new one."))
 	must(t, p.Click("[aria-label='Mark as done on NSLIP-003: Firmware: secure boot on']"),
-		p.WaitText("The next inventory confirms it"), p.WaitText("said to be done"))
-	d, err := s.Client.Device(t.Context(), "nslip-003")
+		p.WaitText("The next inventory confirms it"), p.WaitText("ticked"))
+	d, err := s.Client.Machine(t.Context(), "nslip-003")
 	expect.NoError(t, err)
 	expect.Same(t, "d.Who", d.Who, "the new one")
 	expect.That(t, `d.Check.Ticked("step/secure-boot-on") != nil`, d.Check.Ticked("step/secure-boot-on") != nil)
-	must(t, p.Click("[data-place='North Slip'] [aria-haspopup=dialog]"), p.WaitText("What to tell people"),
-		p.WaitText("Somebody comes to your desk"), p.Key("\x1b"))
+	must(t, p.Click("[data-site='North Slip'] [aria-haspopup=dialog]"), p.WaitText("Messages"),
+		p.WaitText("A technician will come to your desk"), p.Key("\x1b"))
 	// Only somebody's.
-	must(t, p.Go(s.URL+"/work?tab=visits&where=who%3D%22the+new+one%22"), p.WaitText("One visit at one place"))
+	must(t, p.Go(s.URL+"/work?tab=visits&where=assigned%3D%22the+new+one%22"), p.WaitText("visit at one site"))
 	must(t, p.Go(s.URL+"/work?tab=parts"), p.WaitText("Confirm in the maker’s manual"),
 		p.Type("[aria-label='On hand: new tablet']", "1"), p.Key("\r"), p.WaitText("new tablet: 1 on hand"))
 	must(t, p.Go(s.URL+"/work?tab=questions"), p.WaitText("engineering sample"), p.Go(s.URL+"/work?tab=watch"),
@@ -55,24 +55,24 @@ func TestDecisions(t *testing.T) {
 	s := servertest.Demo(t, web.Console())
 	p := openRefused(t, s)
 	until := time.Now().AddDate(0, 1, 0).Format(time.DateOnly)
-	must(t, p.Go(s.URL+"/devices/gull-013"), p.WaitText("Decided about it"),
-		p.Click("[aria-labelledby=decided] button"), p.WaitText("Until, and with, this day"))
+	must(t, p.Go(s.URL+"/machines/gull-013"), p.WaitText("Decisions"),
+		p.Click("[aria-labelledby=decided] button"), p.WaitText("Until (inclusive)"))
 	const decided, decide = "[aria-labelledby=decided]", "[aria-labelledby=decide]"
 	must(t, p.Fill(decided, "What", "waive"),
 		p.Fill(decided, "The requirement that may fail", "graphics"),
-		p.Fill(decided, "Until, and with, this day", until),
-		p.Fill(decided, "Why, for whoever", "Its display is a sign and shows the time"),
-		p.Press(decided, "Decide"), p.WaitText("It is for one machine."),
+		p.Fill(decided, "Until (inclusive)", until),
+		p.Fill(decided, "Reason", "Its display is a sign and shows the time"),
+		p.Press(decided, "Add decision"), p.WaitText("It is for one machine."),
 		p.WaitText("it can take Skerry 12 now; one requirement is waived"), p.WaitText("Accepted by demo until"))
 	must(t, p.Go(s.URL+"/work?tab=decisions"), p.WaitText("One decision is in force."), p.WaitText("may fail until"))
 	// The release's publisher does not let that one be waived.
-	must(t, p.Go(s.URL+"/work?tab=decisions&for=key%3Dgull-001"), p.WaitText("Until, and with, this day"))
+	must(t, p.Go(s.URL+"/work?tab=decisions&for=key%3Dgull-001"), p.WaitText("Until (inclusive)"))
 	must(t, p.Fill(decide, "What", "waive"),
 		p.WaitText("Installed memory · Skerry 12"),
 		p.Fill(decide, "The requirement that may fail", "memory"),
-		p.Fill(decide, "Until, and with, this day", until),
-		p.Fill(decide, "Why, for whoever", "It is enough"),
-		p.Press(decide, "Decide"), p.WaitText("the installer refuses"))
+		p.Fill(decide, "Until (inclusive)", until),
+		p.Fill(decide, "Reason", "It is enough"),
+		p.Press(decide, "Add decision"), p.WaitText("the installer refuses"))
 }
 
 // A wave is made, filled with what may enter, handed over, and what became of a machine
@@ -81,13 +81,13 @@ func TestWaves(t *testing.T) {
 	s := servertest.Demo(t, web.Console())
 	p := open(t, s)
 	today := time.Now().UTC()
-	must(t, p.Go(s.URL+"/work?tab=waves"), p.WaitText("A pilot of a few machines comes first"),
+	must(t, p.Go(s.URL+"/work?tab=waves"), p.WaitText("Start with a small pilot"),
 		p.Fill("form", "Name", "Pilot"),
-		p.Fill("form", "Which machines may enter", `place="Gull Quay"`),
+		p.Fill("form", "Rule: machines that can enter", `site="Gull Quay"`),
 		p.Fill("form", "First day", today.Format(time.DateOnly)),
 		p.Fill("form", "Last day", today.AddDate(0, 0, 6).Format(time.DateOnly)))
-	must(t, p.Click("[aria-labelledby=add-wave] [type=submit]"), p.WaitText("No machine is in it yet"),
-		p.WaitText("Of its rule, and refused"), p.Click("[aria-labelledby=fill] button"),
+	must(t, p.Click("[aria-labelledby=add-wave] [type=submit]"), p.WaitText("No machines yet"),
+		p.WaitText("Match the rule but cannot enter"), p.Click("[aria-labelledby=fill] button"),
 		p.WaitText("machines more in the wave."))
 	must(t, p.Type("[aria-labelledby=fill] input", "gull-001"), p.Key("\r"),
 		p.WaitText("Not GULL-001: it is not ready (replace)"))
@@ -96,12 +96,12 @@ func TestWaves(t *testing.T) {
 		p.WaitText("Under way"))
 	w, err := s.Client.Wave(t.Context(), 1)
 	expect.NoError(t, err)
-	expect.That(t, `w.Outcomes["handed"] != 0`, w.Outcomes["handed"] != 0)
-	expect.Same(t, `w.Outcomes["handed"]`, w.Outcomes["handed"], w.Machines)
+	expect.That(t, `w.Outcomes["handed-off"] != 0`, w.Outcomes["handed-off"] != 0)
+	expect.Same(t, `w.Outcomes["handed-off"]`, w.Outcomes["handed-off"], w.Machines)
 	const outcomes = "[aria-labelledby=outcomes]"
 	must(t, p.Fill(outcomes, "Machine", w.Members[0].Key), p.Fill(outcomes, "Why", "no room"),
-		p.Press(outcomes, "Tell"), p.WaitText("one outcome taken."),
-		p.WaitText("no room"), p.Click("[aria-label='Let it go once more: "+w.Members[0].Name+"']"),
+		p.Press(outcomes, "Record outcome"), p.WaitText("one outcome recorded."),
+		p.WaitText("no room"), p.Click("[aria-label='Try again: "+w.Members[0].Name+"']"),
 		p.WaitText("Waiting"))
 }
 
@@ -113,10 +113,10 @@ func TestWhatIf(t *testing.T) {
 	must(t, p.Go(s.URL+"/releases/skerry-12/edit"), p.WaitText("No mistakes."),
 		p.Click("[aria-labelledby=what-if] button"), p.WaitText("No machine of 251 would change."))
 	must(t, p.Replace("textarea", "need: {fact: memory.installed_bytes, at_least: 6 GiB}",
-		"need: {fact: memory.installed_bytes, at_least: 12 GiB}"), p.WaitText("before your last change"),
+		"need: {fact: memory.installed_bytes, at_least: 12 GiB}"), p.WaitText("does not include your last change"),
 		p.WaitText("No mistakes."),
 		p.Click("[aria-labelledby=what-if] button"), p.WaitText("fewer would be ready"),
-		p.WaitText("Installed memory of at least 12 GiB"), p.WaitText("By place"))
+		p.WaitText("Installed memory of at least 12 GiB"), p.WaitText("By site"))
 	must(t, p.Click("main > div [type=button].bg-accent"), p.WaitText("Skerry 12, revision 6:"),
 		p.WaitText("were judged again"), p.WaitText("Installed memory"))
 	must(t, p.Go(s.URL+"/"), p.WaitText("Skerry 12, revision 6:"))
@@ -126,13 +126,13 @@ func TestWhatIf(t *testing.T) {
 func TestLeaving(t *testing.T) {
 	s := servertest.Demo(t, web.Console())
 	p := openRefused(t, s)
-	must(t, p.Go(s.URL+"/devices/gull-001"), p.WaitText("When it leaves"),
-		p.Click("[aria-label='Mark as done: Close the record']"), p.WaitText("the record stays open"))
+	must(t, p.Go(s.URL+"/machines/gull-001"), p.WaitText("When the machine leaves"),
+		p.Click("[aria-label='Mark as done: Close the record']"), p.WaitText("the record cannot be closed"))
 	for _, item := range []string{
-		"Move the data", "Free the licences", "Take it out of management", "Lift the ownership lock", "Wipe the disk",
+		"Move the data", "Free the licences", "Remove it from management", "Lift the ownership lock", "Wipe the disk",
 		"Close the record",
 	} {
 		must(t, p.Click("[aria-label='Mark as done: "+item+"']"), p.WaitGone("[aria-label='Mark as done: "+item+"']"))
 	}
-	must(t, p.WaitText("Out of use."))
+	must(t, p.WaitText("Retired."))
 }

@@ -25,7 +25,7 @@ func gather(o *options, errOut io.Writer) (*inventory.Document, error) {
 		return nil, err
 	}
 	if better := collect.Other(c); better != "" && o.fromCapture == "" {
-		fmt.Fprintf(errOut, "This collector is for another processor. Take %s for this machine: it reads more of it.\n",
+		fmt.Fprintf(errOut, "This collector is built for another processor. Use %s on this machine; it reads more.\n",
 			better)
 	}
 	if o.redact {
@@ -53,7 +53,7 @@ func readings(o *options) (*capture.Document, error) {
 	}
 	if o.root != "" {
 		return nil, errors.New(
-			"--from-capture and --root do not go together: one decodes a file, the other reads a tree")
+			"--from-capture and --root exclude each other: one decodes a file, the other reads a directory tree")
 	}
 	f, err := os.Open(o.fromCapture)
 	if err != nil {
@@ -82,7 +82,7 @@ func redactKey(path string) ([]byte, error) {
 		return nil, fmt.Errorf("the key cannot be read: %w", err)
 	}
 	if len(key) < leastKey {
-		return nil, fmt.Errorf("the key in %s has %d bytes; give %d at least", path, len(key), leastKey)
+		return nil, fmt.Errorf("the key in %s has %d bytes; use at least %d bytes", path, len(key), leastKey)
 	}
 	return key, nil
 }

@@ -59,12 +59,12 @@ func TestCapturesOfOtherPlatforms(t *testing.T) {
 }
 
 func TestSoftwareOption(t *testing.T) {
-	code, out, _ := collector(t, "--software", "nothing that anybody has", "--out", "-")
+	code, out, _ := collector(t, "--software", "nothing that anybody has", "--output", "-")
 	expect.Same(t, "code", code, 0)
 	expect.That(t, `!(!strings.Contains(out, "only the titles asked for were read") && !strings.…`,
 		!(!strings.Contains(out, "only the titles asked for were read") &&
 			!strings.Contains(out, "no list of packages")))
-	if _, out, _ = collector(t, "--out", "-"); !strings.Contains(out, "no titles were asked for") {
+	if _, out, _ = collector(t, "--output", "-"); !strings.Contains(out, "no titles were asked for") {
 		t.Error("titles were read without being asked for")
 	}
 }

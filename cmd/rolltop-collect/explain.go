@@ -19,9 +19,9 @@ It never reads user names, home directories, files of people, network addresses 
 names, keys, or licences. A saved capture holds the raw bytes of the sources above and
 nothing else; --redact replaces serial numbers, UUIDs and the host name.
 
-It keeps nothing, unless --out or --save-capture name a file; that file can be read by
+It keeps nothing, unless --output or --save-capture name a file; that file can be read by
 you alone. It sends nothing, unless --server names where; then it sends the inventory,
-which --out - shows. Where an administrator sends, it makes a key once, which
+which --output - shows. Where an administrator sends, it makes a key once, which
 administrators alone can read, and signs with it:
   %s
 --no-key makes none; whoever has the token can then send in this machine's name.

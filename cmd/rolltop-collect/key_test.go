@@ -39,16 +39,16 @@ func TestSentWithAKey(t *testing.T) {
 	if st, err := os.Stat(key); err != nil || st.Mode().Perm() != 0o600 {
 		t.Fatalf("%v %v", st, err)
 	}
-	l, err := s.Client.Devices(t.Context(), "", "name", 1, 10)
-	if err != nil || len(l.Devices) != 1 {
+	l, err := s.Client.Machines(t.Context(), "", "name", 1, 10)
+	if err != nil || len(l.Machines) != 1 {
 		t.Fatalf("%+v %v", l, err)
 	}
-	d, err := s.Client.Device(t.Context(), l.Devices[0].Key)
+	d, err := s.Client.Machine(t.Context(), l.Machines[0].Key)
 	if err != nil || !d.Keyed {
 		t.Errorf("%q %v", d.Vouched, err)
 	}
-	send("decides nothing until a person has looked at it", "--token", boats, "--no-key")
-	send("the inventory is not signed", "--token", desks, "--key-file", damaged(t))
+	send("changes nothing until somebody reviews it", "--token", boats, "--no-key")
+	send("the inventory could not be signed", "--token", desks, "--key-file", damaged(t))
 	// What is not read from this machine is never signed with its key.
 	capture := filepath.Join(t.TempDir(), "capture.json")
 	if code, _, errOut := collector(t, "--save-capture", capture); code != 0 {
@@ -75,7 +75,7 @@ func TestTheFirstSignalEndsARun(t *testing.T) {
 	ctx, cancel := context.WithCancel(t.Context())
 	cancel()
 	var out bytes.Buffer
-	if code := result(ctx, hang, &out); code != exitFailed || !strings.Contains(out.String(), "told to stop") {
+	if code := result(ctx, hang, &out); code != exitFailed || !strings.Contains(out.String(), "it was interrupted") {
 		t.Errorf("%d %s", code, &out)
 	}
 	ctx, cancel = context.WithTimeout(t.Context(), 0)
@@ -101,7 +101,7 @@ func TestOutFollowsNoLink(t *testing.T) {
 	if err := os.Symlink(target, link); err != nil {
 		t.Fatal(err)
 	}
-	for _, option := range []string{"--out", "--save-capture"} {
+	for _, option := range []string{"--output", "--save-capture"} {
 		if code, _, errOut := collector(t, option, link); code != 1 ||
 			!strings.Contains(errOut, "is not a regular file") {
 			t.Errorf("%s: %d %s", option, code, errOut)

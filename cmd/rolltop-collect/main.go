@@ -82,7 +82,7 @@ func result(ctx context.Context, done <-chan int, errOut io.Writer) int {
 		return code
 	case <-time.After(time.Second):
 	}
-	why := "it was told to stop"
+	why := "it was interrupted"
 	if errors.Is(ctx.Err(), context.DeadlineExceeded) {
 		why = fmt.Sprintf("it took longer than %d minutes", int(longestRun.Minutes()))
 	}
@@ -94,28 +94,28 @@ func run(ctx context.Context, args []string, out, errOut io.Writer) int {
 	var o options
 	fs := flag.NewFlagSet("rolltop-collect", flag.ContinueOnError)
 	fs.SetOutput(errOut)
-	fs.StringVar(&o.out, "out", "", "write the inventory document to this `file`; - is standard output")
-	fs.StringVar(&o.release, "release", "", "check against this release document (`file`), with no service")
+	fs.StringVar(&o.out, "output", "", "write the inventory to this `file` (-: standard output)")
+	fs.StringVar(&o.release, "release", "", "check against this release document (`file`), without a service")
 	fs.StringVar(&o.server, "server", "", "send the inventory to the service at this `address`")
 	fs.StringVar(&o.token, "token", "", "token for the service (or ROLLTOP_TOKEN)")
-	fs.StringVar(&o.tokenFile, "token-file", "", "`file` that holds the token")
+	fs.StringVar(&o.tokenFile, "token-file", "", "`file` with the token")
 	fs.StringVar(&o.pin, "pin", os.Getenv("ROLLTOP_PIN"),
-		"the SHA-256 of the service's certificate, in `hex`, where it made it itself (or ROLLTOP_PIN)")
-	fs.StringVar(&o.root, "root", "", "read the tree of another Linux machine below this `directory`")
+		"SHA-256 fingerprint of the service's self-signed certificate, in `hex` (or ROLLTOP_PIN)")
+	fs.StringVar(&o.root, "root", "", "read the file tree of another Linux machine from this `directory`")
 	fs.StringVar(&o.saveCapture, "save-capture", "",
-		"write the raw readings to this `file`, to be decoded elsewhere with --from-capture")
+		"write the raw readings to this `file`; --from-capture decodes them elsewhere")
 	fs.StringVar(&o.fromCapture, "from-capture", "",
-		"decode the raw readings in this `file` in place of reading this machine")
+		"decode the raw readings in this `file` instead of reading this machine")
 	fs.StringVar(&o.software, "software", "",
-		"installed `titles` to read, with commas between, or all, or none; where it is not given, those that the "+
-			"release or the service's targets know")
+		"installed `titles` to read, separated by commas, or all, or none (default: those that the release or the "+
+			"targets of the service name)")
 	fs.StringVar(&o.key, "key-file", keyPath,
-		"`file` with the key that signs what is sent; made where there is none, for administrators alone to read")
-	fs.BoolVar(&o.noKey, "no-key", false, "make no key, and sign nothing")
-	fs.BoolVar(&o.redact, "redact", false, "replace serial numbers, UUIDs and the host name by keyed hashes")
+		"`file` with the key that signs inventories; created if it does not exist, readable by administrators only")
+	fs.BoolVar(&o.noKey, "no-key", false, "create no key and sign nothing")
+	fs.BoolVar(&o.redact, "redact", false, "replace serial numbers, UUIDs and the host name with keyed hashes")
 	fs.StringVar(&o.redactKey, "redact-key-file", "",
-		"`file` with the key for --redact, so that hashes of several runs stay equal; random otherwise")
-	fs.BoolVar(&o.explain, "explain", false, "say what is read, kept and sent, and do nothing")
+		"`file` with the key for --redact, so that hashes of several runs match (default: random)")
+	fs.BoolVar(&o.explain, "explain", false, "explain what is read, saved and sent, and exit")
 	fs.BoolVar(&o.version, "version", false, "print the version")
 	switch err := fs.Parse(args); {
 	case errors.Is(err, flag.ErrHelp):
@@ -123,7 +123,7 @@ func run(ctx context.Context, args []string, out, errOut io.Writer) int {
 	case err != nil:
 		return exitUsage
 	case fs.NArg() > 0:
-		fmt.Fprintf(errOut, "rolltop-collect: %q is not an option; it takes options only\n", fs.Arg(0))
+		fmt.Fprintf(errOut, "rolltop-collect: unexpected argument %q; only options are accepted\n", fs.Arg(0))
 		return exitUsage
 	case o.version:
 		fmt.Fprintln(out, build.Version)
@@ -147,7 +147,7 @@ func work(ctx context.Context, o *options, out, errOut io.Writer) (int, error) {
 	o.software = titlesFor(ctx, o, rel)
 	beforehand(o, errOut)
 	slow := time.AfterFunc(time.Second, func() {
-		fmt.Fprintln(errOut, "Still reading. What does not answer is left out after a few seconds.")
+		fmt.Fprintln(errOut, "Still reading. Sources that do not respond within a few seconds are skipped.")
 	})
 	d, err := gather(o, errOut)
 	slow.Stop()
@@ -243,7 +243,7 @@ func summary(out io.Writer, d *inventory.Document) {
 	for _, l := range say.Overview(d) {
 		value := l.Value
 		if value == "" {
-			value = "not known"
+			value = "unknown"
 			if len(l.Unknown) > 0 {
 				value += ": " + l.Unknown[0].Why
 			}
@@ -257,7 +257,7 @@ func dial(o *options) (*client.Client, error) {
 	token := o.token
 	switch { // the command line counts more than the environment
 	case token != "" && o.tokenFile != "":
-		return nil, errors.New("--token and --token-file both name a token; give one of them")
+		return nil, errors.New("--token and --token-file exclude each other; use one of them")
 	case o.tokenFile != "":
 		b, err := os.ReadFile(o.tokenFile)
 		if err != nil {
@@ -292,9 +292,9 @@ func send(ctx context.Context, o *options, body []byte, out, errOut io.Writer) e
 		return err
 	}
 	if o.out != "-" {
-		fmt.Fprintf(out, "Sent to %s as %s.\n", o.server, inventory.Clean(s.Device))
+		fmt.Fprintf(out, "Sent to %s as %s.\n", o.server, inventory.Clean(s.Machine))
 		if s.Beside {
-			fmt.Fprintf(out, "It decides nothing until a person has looked at it. %s\n", inventory.Clean(s.Note))
+			fmt.Fprintf(out, "It changes nothing until somebody reviews it. %s\n", inventory.Clean(s.Note))
 		}
 	}
 	return nil
@@ -308,7 +308,7 @@ func signingKey(o *options, errOut io.Writer) ed25519.PrivateKey {
 	}
 	key, err := machinekey.Load(o.key)
 	if err != nil {
-		fmt.Fprintf(errOut, "rolltop-collect: the inventory is not signed: %v\n", err)
+		fmt.Fprintf(errOut, "rolltop-collect: the inventory could not be signed: %v\n", err)
 		return nil
 	}
 	return key

@@ -50,7 +50,7 @@ func TestSummaryAndOut(t *testing.T) {
 	expect.Contains(t, out, "Processor")
 	expect.Same(t, "errOut", errOut, "")
 	path := filepath.Join(t.TempDir(), "me.json")
-	if code, out, errOut = collector(t, "--out", path); code != 0 || out != "" {
+	if code, out, errOut = collector(t, "--output", path); code != 0 || out != "" {
 		t.Fatalf("%d %q %s", code, out, errOut)
 	}
 	b, err := os.ReadFile(path)
@@ -63,7 +63,7 @@ func TestSummaryAndOut(t *testing.T) {
 	if st, _ := os.Stat(path); st.Mode().Perm() != 0o600 {
 		t.Errorf("an inventory holds serial numbers, and its file is %v", st.Mode())
 	}
-	if code, out, _ = collector(t, "--out", "-"); code != 0 || !strings.HasPrefix(out, "{") {
+	if code, out, _ = collector(t, "--output", "-"); code != 0 || !strings.HasPrefix(out, "{") {
 		t.Errorf("%d %.80s", code, out)
 	}
 }
@@ -74,7 +74,7 @@ func TestCheckOnTheSpot(t *testing.T) {
 	expect.That(t, "!(code != 0 && code != 10 && code != 11)", !(code != 0 && code != 10 && code != 11))
 	expect.Contains(t, out, "against Skerry 12:")
 	// With the document on standard output, nothing else is.
-	again, out, _ := collector(t, "--release", rel, "--out", "-")
+	again, out, _ := collector(t, "--release", rel, "--output", "-")
 	expect.Same(t, "again", again, code)
 	expect.That(t, `strings.HasPrefix(out, "{")`, strings.HasPrefix(out, "{"))
 	expect.Lacks(t, out, "against Skerry")
@@ -92,7 +92,7 @@ func TestSend(t *testing.T) {
 		!strings.Contains(out, "Sent to "+s.URL) {
 		t.Fatalf("%d %s %s", code, out, errOut)
 	}
-	l, err := s.Client.Devices(context.Background(), "", "name", 1, 10)
+	l, err := s.Client.Machines(context.Background(), "", "name", 1, 10)
 	if err != nil || l.Total != 1 {
 		t.Errorf("%d machines, %v", l.Total, err)
 	}
@@ -106,11 +106,11 @@ func TestCaptureThereAndBack(t *testing.T) {
 	dir := t.TempDir()
 	plain, redacted, key := filepath.Join(dir, "plain.json"), filepath.Join(dir, "redacted.json"),
 		write(t, "key", []byte("a key that is long enough"))
-	code, direct, errOut := collector(t, "--save-capture", plain, "--out", "-")
+	code, direct, errOut := collector(t, "--save-capture", plain, "--output", "-")
 	if code != 0 {
 		t.Fatal(errOut)
 	}
-	_, decoded, errOut := collector(t, "--from-capture", plain, "--out", "-")
+	_, decoded, errOut := collector(t, "--from-capture", plain, "--output", "-")
 	if direct != decoded {
 		t.Errorf("decoded from the capture it differs: %s\n%s\n%s", errOut, direct, decoded)
 	}
@@ -122,7 +122,7 @@ func TestCaptureThereAndBack(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	_, again, _ := collector(t, "--from-capture", redacted, "--out", "-")
+	_, again, _ := collector(t, "--from-capture", redacted, "--output", "-")
 	b, err := inventory.Read("redacted", []byte(again))
 	if err != nil {
 		t.Fatal(err)
@@ -156,16 +156,16 @@ func TestErrors(t *testing.T) {
 		code int
 		want string
 	}{
-		{[]string{"--colour"}, 2, "flag provided but not defined"}, {[]string{"now"}, 2, "takes options only"},
+		{[]string{"--colour"}, 2, "flag provided but not defined"}, {[]string{"now"}, 2, "only options are accepted"},
 		{[]string{"--root", "/nowhere"}, 1, "/nowhere is not a directory"},
 		{[]string{"--release", "/nowhere.yaml"}, 1, "the release document cannot be read"},
 		{[]string{"--release", write(t, "bad.yaml", []byte("format: rolltop-release/1\n"))}, 1,
 			`the key "id" is missing`},
-		{[]string{"--out", "/nowhere/x.json"}, 1, "the inventory cannot be written"},
+		{[]string{"--output", "/nowhere/x.json"}, 1, "the inventory cannot be written"},
 		{[]string{"--server", "nowhere"}, 1, "is not the address of a service"},
-		{[]string{"--server", "http://127.0.0.1:1"}, 1, "does not answer"},
-		{[]string{"--server", "https://127.0.0.1:1", "--pin", "00"}, 1, "is no SHA-256 of a certificate"},
-		{[]string{"--server", "http://127.0.0.1:1", "--pin", strings.Repeat("0", 64)}, 1, "is not reached over TLS"},
+		{[]string{"--server", "http://127.0.0.1:1"}, 1, "does not respond"},
+		{[]string{"--server", "https://127.0.0.1:1", "--pin", "00"}, 1, "is not a SHA-256 fingerprint"},
+		{[]string{"--server", "http://127.0.0.1:1", "--pin", strings.Repeat("0", 64)}, 1, "does not use TLS"},
 		{[]string{"--server", "http://127.0.0.1:1", "--token-file", "/nowhere"}, 1, "the token cannot be read"},
 	}
 	for _, tt := range tests {

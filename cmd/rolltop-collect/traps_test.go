@@ -45,7 +45,7 @@ func TestT40TheCollectorChangesNothing(t *testing.T) {
 		}
 	}
 	before := tree(t, root)
-	if code, out, errOut := collector(t, "--root", root, "--out", "-"); code != 0 ||
+	if code, out, errOut := collector(t, "--root", root, "--output", "-"); code != 0 ||
 		!strings.Contains(out, "Corvane K5-9400") {
 		t.Fatalf("%d %.200s %s", code, out, errOut)
 	}
@@ -71,7 +71,7 @@ func TestT65EveryRunReadsAnew(t *testing.T) {
 		if err := os.WriteFile(path, []byte("processor\t: 0\nmodel name\t: "+name+"\n"), 0o644); err != nil {
 			t.Fatal(err)
 		}
-		if _, out, _ := collector(t, "--root", root, "--out", "-"); !strings.Contains(out, name) ||
+		if _, out, _ := collector(t, "--root", root, "--output", "-"); !strings.Contains(out, name) ||
 			!strings.Contains(out, `"taken_at"`) {
 			t.Errorf("it does not read %s anew: %.300s", name, out)
 		}
@@ -82,7 +82,7 @@ func TestT65EveryRunReadsAnew(t *testing.T) {
 func TestT43TheCollectorSaysWhatItDoes(t *testing.T) {
 	_, out, _ := collector(t, "--explain")
 	for _, s := range []string{
-		"changes nothing on it", "it reads (", "it never reads user names", "it keeps nothing, unless --out",
+		"changes nothing on it", "it reads (", "it never reads user names", "it keeps nothing, unless --output",
 		"it sends nothing, unless --server",
 	} {
 		if !strings.Contains(strings.ToLower(out), s) {

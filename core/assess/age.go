@@ -9,8 +9,8 @@ import (
 
 // Age is how old the inventory is on the day of the check.
 type Age struct {
-	Days   int    `json:"days" doc:"Negative where the inventory is dated after the check: one of the two clocks is wrong"`
-	Stale  bool   `json:"stale,omitempty" doc:"It is so old that what it says is only expected to hold"`
+	Days   int    `json:"days" doc:"Negative if the inventory is dated after the check: one of the clocks is wrong"`
+	Stale  bool   `json:"stale,omitempty" doc:"It is so old that its results are only expected"`
 	Future bool   `json:"future,omitempty" doc:"It is dated after the check: one of the two clocks is wrong"`
 	Says   string `json:"says"`
 }

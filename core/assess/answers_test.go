@@ -13,7 +13,7 @@ import (
 	"rolltop.example/rolltop/core/assess"
 	"rolltop.example/rolltop/core/internal/coretest"
 	"rolltop.example/rolltop/core/inventory"
-	"rolltop.example/rolltop/core/means"
+	"rolltop.example/rolltop/core/knowledge"
 	"rolltop.example/rolltop/core/release"
 )
 
@@ -53,7 +53,7 @@ func TestAnswersAreThoseOfTheRecord(t *testing.T) {
 // demo's own documents and with two waivers.
 func TestAnswersForManyMachinesAreThoseOfTheRecord(t *testing.T) {
 	var out strings.Builder
-	own := houseOfTheDemo(t)
+	own := knowledgeOfTheDemo(t)
 	every := everyRemedy(t)
 	skerry12, skerry13, fathom := coretest.Release(t, "skerry-12"), coretest.Release(t, "skerry-13"),
 		coretest.Release(t, "fathom-9")
@@ -82,17 +82,17 @@ func TestAnswersForManyMachinesAreThoseOfTheRecord(t *testing.T) {
 }
 
 // houseOfTheDemo is what the demo's organisation adds of its own.
-func houseOfTheDemo(t *testing.T) *means.Means {
+func knowledgeOfTheDemo(t *testing.T) *knowledge.Base {
 	t.Helper()
-	var docs []means.Document
-	for _, kind := range means.Kinds() {
-		text, err := os.ReadFile("../../internal/standin/house/" + kind + ".yaml")
+	var docs []knowledge.Document
+	for _, kind := range knowledge.Kinds() {
+		text, err := os.ReadFile("../../internal/standin/knowledge/" + kind + ".yaml")
 		if err != nil {
 			t.Fatal(err)
 		}
-		docs = append(docs, means.Document{Name: kind + ".yaml", Text: text})
+		docs = append(docs, knowledge.Document{Name: kind + ".yaml", Text: text})
 	}
-	own, err := means.Read(docs...)
+	own, err := knowledge.Read(docs...)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -151,12 +151,12 @@ func record(t *testing.T, file, text string) {
 // also the words.
 func answer(t *testing.T, out *strings.Builder, name string, rel *release.Release, d *doc, full bool) {
 	t.Helper()
-	answerWith(t, out, name, means.Shipped(), rel, d, full)
+	answerWith(t, out, name, knowledge.Shipped(), rel, d, full)
 }
 
 // answerWith is answer with own documents and waivers.
 func answerWith(
-	t *testing.T, out *strings.Builder, name string, own *means.Means, rel *release.Release, d *doc, full bool,
+	t *testing.T, out *strings.Builder, name string, own *knowledge.Base, rel *release.Release, d *doc, full bool,
 	waivers ...assess.Waiver,
 ) {
 	t.Helper()

@@ -12,7 +12,7 @@ import (
 // When says when the work on a machine is of use.
 type When struct {
 	NotBefore *time.Time `json:"not_before,omitempty" doc:"The release is offered from then on"`
-	Held      bool       `json:"held,omitempty" doc:"A policy holds the machine; the work waits until it is lifted"`
+	Held      bool       `json:"held,omitempty" doc:"A policy holds the machine; the work waits until the policy is lifted"`
 	Latest    *time.Time `json:"latest,omitempty" doc:"The last day of support of the installed release"`
 	Says      []string   `json:"says"`
 }
@@ -33,10 +33,10 @@ func (d *Document) around(a *Assessment, now time.Time) {
 	d.bring(a)
 	d.when(a, now)
 	d.ends(a)
-	for i, p := range a.Means.Steps.Optional(a.Result, &a.Verdict) {
+	for i, p := range a.Knowledge.Steps.Optional(a.Result, &a.Verdict) {
 		var bill bill
 		s, parts := d.step(a, &p)
-		s.Number, s.Parts = i+1, bill.add(parts, a.Means.Prices)
+		s.Number, s.Parts = i+1, bill.add(parts, a.Knowledge.Prices)
 		d.Optional = append(d.Optional, s)
 	}
 }

@@ -52,7 +52,7 @@ func TestDisksHaveNames(t *testing.T) {
 	convert := stepOf(c, "convert-disk")
 	expect.That(t, "convert != nil", convert != nil)
 	expect.Same(t, "convert.Title", convert.Title, "Convert disk 1 (1000 GB) to GPT")
-	expect.Contains(t, convert.Do, "on disk 1 (1000 GB), first")
+	expect.Contains(t, convert.Do, "on disk 1 (1000 GB): first")
 	c = checked(t, "skerry-12", func(d *doc) { twoDisks(d); d.Storage.Boot.Disk = inventory.Opt[string]{} })
 	if convert = stepOf(c, "convert-disk"); convert == nil ||
 		convert.Title != "Convert disk 0 (256 GB, Thole 256) to GPT" {
@@ -63,7 +63,7 @@ func TestDisksHaveNames(t *testing.T) {
 		d.Storage.Boot.Disk = inventory.Opt[string]{}
 		d.Storage.Disks[0].System = some(false)
 	})
-	if convert = stepOf(c, "convert-disk"); convert == nil || !strings.Contains(convert.Title, "(nothing says which)") {
+	if convert = stepOf(c, "convert-disk"); convert == nil || !strings.Contains(convert.Title, "(unknown which)") {
 		t.Errorf("with nothing known, the conversion is %+v", convert)
 	}
 	c = checked(t, "skerry-12", func(d *doc) { twoDisks(d); d.OS.Architecture = some("x86") })
@@ -85,7 +85,7 @@ func TestDisksHaveNames(t *testing.T) {
 }
 
 func TestWhyAfresh(t *testing.T) {
-	places := func(d *doc) {
+	sites := func(d *doc) {
 		for range 4 {
 			d.Storage.Boot.Partitions = append(d.Storage.Boot.Partitions, inventory.Partition{Kind: some("primary")})
 		}
@@ -101,10 +101,10 @@ func TestWhyAfresh(t *testing.T) {
 			"A clean installation is needed because the version of the installed release is 9.0, and the upgrade " +
 				"takes 11.0 or later."},
 		"another system": {func(d *doc) { d.OS.Platform = some("linux") },
-			"A clean installation is needed because Skerry 12 has no upgrade from the system that runs now."},
-		"four partitions": {with(legacy, places),
-			"A clean installation in UEFI mode is needed. The disk cannot be converted: all four places of its table " +
-				"are taken, and the conversion needs one."},
+			"A clean installation is needed because Skerry 12 cannot be installed as an in-place upgrade."},
+		"four partitions": {with(legacy, sites),
+			"A clean installation in UEFI mode is needed. The disk cannot be converted: all four entries of its " +
+				"partition table are used, and the conversion needs one."},
 		"a guest": {with(legacy, guest),
 			"The kind of firmware of a virtual machine cannot be changed, so a new one is made."},
 		"in place": {nil, ""},
@@ -128,9 +128,9 @@ func TestWhenAVisitIsOfUse(t *testing.T) {
 		return run(t, rel, d).Document(now, "test")
 	}
 	c := checked(with(secure, func(d *doc) { d.OS.HeldAt = some("Skerry 11") }))
-	want := "The visit waits until the hold of this machine is lifted. Skerry 12 is offered to this machine from 12 " +
-		"January 2027: the visit before that day is of no use. " +
-		"It has to be done by 13 April 2027, the last day of support of Skerry 11."
+	want := "The visit waits until the hold of this machine is lifted. Skerry 12 is offered to this machine from " +
+		"12 January 2027: the visit before that day is useless. It must be done by 13 April 2027, the last day of " +
+		"support of Skerry 11."
 	if got := strings.Join(c.When.Says, " "); got != want {
 		t.Errorf("%q, want %q", got, want)
 	}
@@ -142,8 +142,8 @@ func TestWhenAVisitIsOfUse(t *testing.T) {
 	c = checked(func(*doc) {})
 	expect.That(t, "c.When != nil", c.When != nil)
 	expect.That(t, "!c.When.Held", !c.When.Held)
-	expect.That(t, `strings.HasPrefix(c.When.Says[0], "Skerry 12 is offered to this machine from 12 January 2027: the installation before")`, strings.HasPrefix(c.When.Says[0],
-		"Skerry 12 is offered to this machine from 12 January 2027: the installation before"))
+	expect.Contains(t, c.When.Says[0],
+		"Skerry 12 is offered to this machine from 12 January 2027: the installation before that day is useless.")
 	if c = checked(func(d *doc) { d.OS.Name = some("Skerry 9") }); c.When == nil || c.When.Latest != nil {
 		t.Errorf("a release of which no support is known: %+v", c.When)
 	}
@@ -169,11 +169,11 @@ func TestWhatToBring(t *testing.T) {
 		}
 	}
 	if c = checked(t, "skerry-12", func(d *doc) { d.OS.Architecture = some("x86") }); strings.Join(c.Bring,
-		"; ") != "the installation medium of Skerry 12, or the network that offers it" {
+		"; ") != "the installation medium of Skerry 12, or the network that provides it" {
 		t.Errorf("a clean installation takes %q", c.Bring)
 	}
 	if c = checked(t, "skerry-12", func(d *doc) { d.Storage.System.FreeBytes = some(int64(9e9)) }); c.Bring != nil {
-		t.Errorf("without a visit, somebody brings %q", c.Bring)
+		t.Errorf("remotely, somebody brings %q", c.Bring)
 	}
 }
 
@@ -268,7 +268,7 @@ func TestPausedEncryption(t *testing.T) {
 		"resume-encryption" {
 		t.Errorf("the plan is %s", got)
 	}
-	if said := strings.Join(stepOf(c, "pause-encryption").Cautions, " "); !strings.Contains(said, "paused already") ||
+	if said := strings.Join(stepOf(c, "pause-encryption").Cautions, " "); !strings.Contains(said, "already paused") ||
 		!strings.Contains(said, "renew the pause") {
 		t.Errorf("the pause says %q", said)
 	}
@@ -346,13 +346,14 @@ func TestHowItIsInstalled(t *testing.T) {
 	c := checked(t, "skerry-12", func(d *doc) { d.OS.Version = inventory.Opt[string]{} })
 	s := stepOf(c, "upgrade")
 	expect.That(t, "s != nil", s != nil)
-	expect.That(t, `strings.HasPrefix(s.Do, "Install the release in the way that the installed system allows, once that is known.")`, strings.HasPrefix(s.Do,
-		"Install the release in the way that the installed system allows, once that is known."))
+	expect.That(t, `strings.HasPrefix(s.Do, "Install the release by the route that the installed system allows, once that is known.")`, strings.HasPrefix(s.Do,
+		"Install the release by the route that the installed system allows, once that is known."))
 	expect.Same(t, "s.Tell",
-		s.Tell, "The machine gets the new system. We tell you before what stays of your programs and files.")
+		s.Tell, "Your computer gets the new system. We will tell you in advance which of your programs and files "+
+			"are kept.")
 	if s = stepOf(checked(t, "skerry-12", nil), "upgrade"); !strings.HasPrefix(s.Do,
-		"Install the release over the present one.") ||
-		s.Tell != "The machine gets the new system. Programs, files and settings stay." {
+		"Install the release as an in-place upgrade.") ||
+		s.Tell != "Your computer gets the new system. Programs, files and settings stay." {
 		t.Errorf("in place: %+v", s)
 	}
 	image := asks(t, []string{must("{fact: memory.installed_bytes, at_least: 4 GiB}")},
@@ -372,8 +373,8 @@ func TestTheWayBack(t *testing.T) {
 	plain := asks(t, []string{must("{fact: memory.installed_bytes, at_least: 4 GiB}")},
 		"upgrade: [{platform: windows, way: in-place, keeps: [files]}]")
 	s := stepOf(run(t, plain, sound()).Document(now, "test"), "upgrade")
-	if s.Back != "The whole copy of the disk. Nothing says whether the system itself can go back." ||
-		s.Tell != "The machine gets the new system. Files stay; programs and settings do not." {
+	if s.Back != "Use the full copy of the disk. Whether the system itself can go back is unknown." ||
+		s.Tell != "Your computer gets the new system. Files stay; programs and settings do not." {
 		t.Errorf("the way back is %q, and its user hears %q", s.Back, s.Tell)
 	}
 }

@@ -9,7 +9,7 @@ import (
 	"rolltop.example/rolltop/core/check"
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/inventory"
-	"rolltop.example/rolltop/core/means"
+	"rolltop.example/rolltop/core/knowledge"
 	"rolltop.example/rolltop/core/release"
 	"rolltop.example/rolltop/core/remedy"
 	"rolltop.example/rolltop/core/say"
@@ -17,7 +17,7 @@ import (
 
 // Assessment is one machine checked against one release.
 type Assessment struct {
-	Means     *means.Means
+	Knowledge *knowledge.Base
 	Inventory *inventory.Document
 	Result    *check.Result
 	Verdict   remedy.Verdict  // over all musts; the disposition that counts
@@ -28,7 +28,7 @@ type Assessment struct {
 // Run checks an inventory against a release and works out what it takes, with
 // the means of the program alone. The error is [*check.WrongClass].
 func Run(rel *release.Release, inv *inventory.Document) (*Assessment, error) {
-	return With(means.Shipped(), rel, inv)
+	return With(knowledge.Shipped(), rel, inv)
 }
 
 // Waiver is a decision that a requirement may fail on the machine.
@@ -46,7 +46,7 @@ func (w *Waiver) Says() string {
 
 // With is [Run] with an organisation's own steps, guides and prices, and with what it
 // has waived.
-func With(m *means.Means, rel *release.Release, inv *inventory.Document, waivers ...Waiver) (*Assessment, error) {
+func With(m *knowledge.Base, rel *release.Release, inv *inventory.Document, waivers ...Waiver) (*Assessment, error) {
 	f := fact.Read(inv)
 	m.Guides.Fill(f)
 	res, err := check.Run(rel, f)
@@ -61,8 +61,8 @@ func With(m *means.Means, rel *release.Release, inv *inventory.Document, waivers
 	return a, nil
 }
 
-func solved(m *means.Means, res *check.Result) *Assessment {
-	a := &Assessment{Means: m, Result: res, Verdict: m.Steps.Solve(res, nil)}
+func solved(m *knowledge.Base, res *check.Result) *Assessment {
+	a := &Assessment{Knowledge: m, Result: res, Verdict: m.Steps.Solve(res, nil)}
 	if res.Release.HasHouse {
 		v := m.Steps.Solve(res, func(q *release.Requirement) bool { return q.AskedBy == release.Publisher })
 		a.Publisher = &v

@@ -118,7 +118,7 @@ var cases = []struct {
 	{"free space", func(d *doc) { d.Storage.System.FreeBytes = some(int64(18e9)) }, "reconfigure", "",
 		"free-space check-again",
 		[]string{
-			"A clean-up of the disk, without a visit.",
+			"A clean-up of the disk, remotely.",
 			"12 GB more free space is needed while the upgrade runs; the disk itself is large enough.",
 			"The plan needs no part.",
 		}},
@@ -131,50 +131,51 @@ var cases = []struct {
 	{"firmware without secure boot", func(d *doc) {
 		d.Firmware.SecureBootCapable, d.Firmware.SecureBoot, d.Firmware.LegacySupport = some(false), some("off"),
 			some(false)
-	}, "replace", "", "replace", []string{"cannot do secure boot"}},
+	}, "replace", "", "replace", []string{"does not support secure boot"}},
 	{"secure boot hidden by legacy support",
 		func(d *doc) { d.Firmware.SecureBootCapable, d.Firmware.SecureBoot = some(false), some("off") },
 		"!undetermined", "replace",
 		"enter-by-hand recovery-key pause-encryption enter-firmware secure-boot-on check-again resume-encryption",
 		[]string{"hides secure boot while its legacy support is on"}},
 	{"TPM not seen, built in by the list", noTPM, "!reconfigure", "decide", "enter-firmware tpm-on check-again",
-		[]string{"most likely switched off in firmware", "A firmware setting"}},
+		[]string{"most likely turned off in firmware", "A firmware setting"}},
 	{"TPM off", func(d *doc) { d.TPM.State = some("off") }, "reconfigure", "", "enter-firmware tpm-on check-again",
-		[]string{"The TPM is there and switched off."}},
+		[]string{"The TPM is present but turned off."}},
 	{"TPM not seen, nothing known of the processor",
 		with(noTPM, func(d *doc) { d.Processor.Name = some("Corvane 0000 sample") }), "!undetermined", "decide",
 		"ask-maker enter-firmware tpm-on check-again",
-		[]string{"Absent and switched off look the same from here"}},
+		[]string{"Absent and turned off look the same to the system"}},
 	{"TPM not seen, none built in, desktop", with(noTPM, func(d *doc) { d.Processor.Name = some("Corvane K5-8500T") }),
 		"!refit", "decide", "recovery-key pause-encryption look-for-tpm tpm-module check-again resume-encryption",
-		[]string{"the list says that this processor has none built in", "A TPM module"}},
+		[]string{"according to the list this processor has no built-in TPM", "A TPM module"}},
 	{"TPM not seen, none built in, laptop",
 		with(noTPM, func(d *doc) { d.Processor.Name, d.Device.Form = some("Corvane K5-8500T"), some("laptop") }),
 		"!decide", "decide", "enter-firmware tpm-on check-again decide",
-		[]string{"No known step settles one requirement: TPM 2.0 ready. Skerry 12 installs on this machine, and its " +
-			"publisher does not support that."}},
+		[]string{"No known step fixes one requirement: TPM 2.0 ready. Skerry 12 installs on this machine, but " +
+			"its publisher does not support it."}},
 	{"TPM not ready", func(d *doc) { d.TPM.State = some("not-ready") }, "!reconfigure", "decide",
-		"unbind-tpm enter-firmware tpm-recover check-again enrol-again", []string{"may be locked or have failed"}},
+		"unbind-tpm enter-firmware tpm-recover check-again enrol-again", []string{"may be locked or may have failed"}},
 	{"TPM 1.2 with one built in", func(d *doc) { d.TPM.Version = some("1.2") }, "!reconfigure", "decide",
 		"unbind-tpm enter-firmware tpm-other check-again enrol-again", []string{"of an older version"}},
 	{"TPM announced without a driver", func(d *doc) { d.TPM = inventory.TPM{State: some("announced")} },
 		"!undetermined", "decide", "read-anew save-capture",
-		[]string{"the firmware names a TPM and no driver serves it"}},
+		[]string{"the firmware reports a TPM but no driver uses it"}},
 	{"legacy with MBR", legacy, "!reconfigure", "replace",
 		"recovery-key pause-encryption convert-disk enter-firmware boot-mode secure-boot-on check-again " +
 			"resume-encryption",
-		[]string{"A disk conversion and two firmware settings", "Not active, since it starts in legacy mode."}},
+		[]string{"A disk conversion and two firmware settings", "Not active, because the machine starts in legacy " +
+			"mode."}},
 	{"legacy, TPM and space", with(legacy, noTPM, func(d *doc) { d.Storage.System.FreeBytes = some(int64(9e9)) }),
 		"!reconfigure", "replace",
 		"free-space convert-disk enter-firmware boot-mode tpm-on secure-boot-on check-again",
 		[]string{"A clean-up of the disk, a disk conversion and three firmware settings"}},
 	{"legacy, dynamic disk", with(legacy, func(d *doc) { d.Storage.Boot.Dynamic = some(true) }), "!reconfigure",
 		"replace", "enter-firmware uefi-reinstall secure-boot-on check-again",
-		[]string{"installed on the emptied disk; programs and files do not stay"}},
+		[]string{"installed as a clean installation; programs and files are not kept"}},
 	{"legacy, firmware does not say UEFI",
 		with(legacy, func(d *doc) { d.Firmware.UEFICapable = inventory.Opt[bool]{} }), "!undetermined", "replace",
 		"convert-disk enter-firmware boot-mode secure-boot-on check-again",
-		[]string{"it is unknown whether a step can be done", "whether the firmware can do UEFI is not known"}},
+		[]string{"it is unknown whether a step can be done", "whether the firmware supports UEFI is unknown"}},
 	{"legacy, firmware cannot do UEFI", with(legacy, func(d *doc) { d.Firmware.UEFICapable = some(false) }), "replace",
 		"", "replace", nil},
 	{"memory with a free slot", memory(4, 1), "refit", "", "add-memory check-again",
@@ -183,7 +184,7 @@ var cases = []struct {
 		d.Memory.Modules = []inventory.Module{{Soldered: some(false)}, {Soldered: some(false)}}
 	}), "refit", "", "swap-memory check-again", nil},
 	{"memory on a laptop", with(memory(4, 1), func(d *doc) { d.Device.Form = some("laptop") }), "!refit", "decide",
-		"add-memory check-again", []string{"the firmware says so, and is often wrong about it"}},
+		"add-memory check-again", []string{"reported by the firmware, which is often wrong about it"}},
 	{"memory soldered", with(memory(4, 2),
 		func(d *doc) { d.Memory.Modules = []inventory.Module{{Soldered: some(true)}} }), "replace", "", "replace", nil},
 	{"memory beyond the ceiling", with(memory(4, 1), func(d *doc) { d.Memory.Max = some(int64(4 << 30)) }),
@@ -196,11 +197,11 @@ var cases = []struct {
 	{"memory beyond a ceiling that is below what is fitted",
 		with(memory(4, 1), func(d *doc) { d.Memory.Max = some(int64(2 << 30)) }), "!refit", "replace",
 		"add-memory check-again",
-		[]string{"most memory the machine takes, which is unknown"}},
+		[]string{"maximum memory of the machine, which is unknown"}},
 	{"memory, slots not known", with(memory(4, 1), func(d *doc) { d.Memory.Slots = inventory.Opt[int64]{} }),
 		"!undetermined", "decide", "add-memory check-again", nil},
 	{"installed memory not known, visible enough", func(d *doc) { d.Memory.Installed = inventory.Opt[int64]{} },
-		"ready", "", "", []string{"is at least 7 GiB, which is enough"}},
+		"ready", "", "", []string{"but at least 7 GiB, which is enough"}},
 	{"installed memory not known, visible too little",
 		func(d *doc) { d.Memory.Installed, d.Memory.Visible = inventory.Opt[int64]{}, some(int64(3<<30)) },
 		"!undetermined", "refit", "read-anew", []string{"it is at least 3 GiB"}},
@@ -215,39 +216,40 @@ var cases = []struct {
 		func(d *doc) { d.Storage.System.FreeBytes, d.Storage.Disks[0].Health = some(int64(9e9)), some("bad") }, "refit",
 		"", "failing-drive check-again", nil},
 	{"older processor", func(d *doc) { d.Processor.Name = some("Corvane K5-7300U") }, "decide", "", "decide",
-		[]string{"Its name says generation 7; the list skerry-12-processors takes generation 8 and later (rule " +
-			"corvane-k-four-digits). The nearest row is Corvane K5-8500T. It is fast enough and has cores enough; " +
-			"the list decides."}},
+		[]string{"Its name indicates generation 7; the list skerry-12-processors includes generation 8 and later " +
+			"(rule corvane-k-four-digits). The nearest row is Corvane K5-8500T. It is fast enough and has enough " +
+			"cores; the list is decisive."}},
 	{"an exception of the list", func(d *doc) { d.Processor.Name = some("Corvane K3-8130U") }, "decide", "", "decide",
-		[]string{"names it as an exception"}},
+		[]string{"names it as an unsupported exception"}},
 	{"a name that no rule reads", func(d *doc) { d.Processor.Name = some("Corvane 0000 sample") }, "!undetermined",
-		"decide", "ask-maker", []string{"No naming rule of the list skerry-12-processors reads this name"}},
+		"decide", "ask-maker", []string{"The list skerry-12-processors has neither a naming rule nor a row for " +
+			"this name"}},
 	{"older processor and unknowns: nothing needs closing",
 		func(d *doc) { d.Processor.Name, d.TPM = some("Corvane K5-7300U"), inventory.TPM{} }, "decide", "", "decide",
 		nil},
 	{"a feature that the list says the part has",
 		func(d *doc) { d.Processor.Features = []string{"cmpxchg16b", "sse4.2"} }, "!reconfigure", "replace",
-		"enter-firmware processor-feature check-again", []string{"switched off in firmware"}},
+		"enter-firmware processor-feature check-again", []string{"turned off in firmware"}},
 	{"a feature that nobody says the part has", func(d *doc) {
 		d.Processor.Name, d.Processor.Features = some("Corvane K5-8250U"), []string{"cmpxchg16b", "sse4.2"}
-	}, "replace", "", "replace", []string{"none of avx2 and sve, of which one is needed"}},
+	}, "replace", "", "replace", []string{"none of avx2 and sve; one is needed"}},
 	{"32-bit system on a 64-bit processor", func(d *doc) { d.OS.Architecture = some("x86") }, "reconfigure", "",
 		"reinstall", []string{
-			"The installed system is 32-bit; the processor can do 64-bit.", "A clean installation, about 90 minutes.",
+			"The installed system is 32-bit; the processor supports 64-bit.", "A clean installation, about 90 minutes.",
 		}},
 	{"32-bit system: nothing is repaired that the reinstallation replaces",
 		with(legacy, func(d *doc) { d.OS.Architecture, d.Storage.System.FreeBytes = some("x86"), some(int64(5e9)) }),
 		"!reconfigure", "replace",
 		"enter-firmware uefi-reinstall secure-boot-on check-again", nil},
 	{"32-bit processor", func(d *doc) { d.Processor.Architecture, d.OS.Architecture = some("x86"), some("x86") },
-		"replace", "", "replace", []string{"The processor is 32-bit, and that cannot be changed."}},
+		"replace", "", "replace", []string{"The processor is 32-bit; this cannot be changed."}},
 	{"earlier release", func(d *doc) { d.OS.Name, d.OS.Version = some("Skerry 10"), some("10.4") }, "reconfigure", "",
-		"interim", []string{"By way of Skerry 11, then Skerry 12; programs, files and settings stay."}},
+		"interim", []string{"First Skerry 11, then Skerry 12; programs, files and settings stay."}},
 	{"another system", func(d *doc) {
 		d.OS.Platform, d.OS.Name, d.OS.Version = some("linux"), some("Lodestar Linux"), some("12")
 	}, "ready", "", "reinstall", []string{"it can take Skerry 12, as a clean installation."}},
 	{"virtual machine without TPM", with(guest, noTPM), "reconfigure", "", "host-tpm check-again",
-		[]string{"A setting of the host", "only where its host gives it one"}},
+		[]string{"A setting of the host", "only if its host provides one"}},
 	{"virtual machine with little memory and few cores",
 		with(guest, memory(4, 1),
 			func(d *doc) { d.Processor.Cores, d.Processor.Threads = some(int64(2)), some(int64(2)) }), "reconfigure",
@@ -263,8 +265,8 @@ var cases = []struct {
 		"recovery-key pause-encryption enter-firmware tpm-on check-again resume-encryption",
 		[]string{"the plan treats it as encrypted"}},
 	{"sources disagree, with one answer", func(d *doc) { disagree(d, "8589934592", "17179869184") }, "ready", "", "",
-		[]string{"Two sources disagree, and the answer is the same under each of them. Installed memory: 8 GiB " +
-			"(firmware tables) or 16 GiB (register)."}},
+		[]string{"Two sources conflict, but the result is the same for both. Installed memory: 8 GiB (firmware " +
+			"tables) or 16 GiB (register)."}},
 	{"sources disagree, with two answers", func(d *doc) { disagree(d, "4294967296", "8589934592") }, "!undetermined",
 		"refit", "enter-by-hand", []string{"4 GiB (firmware tables) or 8 GiB (register)"}},
 }
@@ -284,7 +286,7 @@ func TestWhatItTakes(t *testing.T) {
 	for _, tt := range cases {
 		t.Run(tt.name, func(t *testing.T) {
 			d := sound()
-			if strings.Contains(tt.plan, "pause-encryption") && !strings.Contains(tt.name, "not known") {
+			if strings.Contains(tt.plan, "pause-encryption") && !strings.Contains(tt.name, "unknown") {
 				d.Storage.System.Encryption = inventory.Encryption{State: some("on"), Kind: some("platform")}
 			}
 			tt.change(d)
@@ -489,7 +491,7 @@ requirements:
 	}
 	d.OS.Edition = some("Office")
 	if got := outcomes(); got != "nn" {
-		t.Errorf("condition does not hold: %s, want nn", got)
+		t.Errorf("condition does not contain: %s, want nn", got)
 	}
 }
 
@@ -574,6 +576,6 @@ func ExampleRun() {
 	fmt.Println(c.Disposition+":", c.Answer)
 	fmt.Println(c.Findings[0].Title+":", c.Findings[0].Has, "→", c.Findings[0].Needs)
 	// Output:
-	// reconfigure: A clean-up of the disk, without a visit.
+	// reconfigure: A clean-up of the disk, remotely.
 	// Free space on the system volume: 18 GB → at least 30 GB
 }

@@ -57,8 +57,8 @@ func (d *Document) beside(a *Assessment, now time.Time) {
 	}
 	if rel.TestRelease {
 		d.Warnings = append(d.Warnings,
-			rel.Name+" is a release for testing. Its requirements may still change, and there may be no way back "+
-				"from it.")
+			rel.Name+" is a release for testing. Its requirements may still change, and it may be impossible to "+
+				"leave it.")
 	}
 	if slots := f.SlotsTwice(); len(slots) > 0 {
 		d.Warnings = append(d.Warnings, say.SlotsTwice(slots))

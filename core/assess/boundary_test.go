@@ -6,7 +6,7 @@ import (
 
 	"rolltop.example/rolltop/core/assess"
 	"rolltop.example/rolltop/core/inventory"
-	"rolltop.example/rolltop/core/means"
+	"rolltop.example/rolltop/core/knowledge"
 	"rolltop.example/rolltop/internal/expect"
 )
 
@@ -94,7 +94,7 @@ func TestNotes(t *testing.T) {
 			"R0: nothing changes this on a machine. Where it fails, a person decides."},
 	} {
 		t.Run(tt.line, func(t *testing.T) {
-			notes := strings.Join(assess.Notes(means.Shipped(), asks(t, []string{tt.line})), "\n")
+			notes := strings.Join(assess.Notes(knowledge.Shipped(), asks(t, []string{tt.line})), "\n")
 			expect.That(t, `!(tt.want == "" && notes != "")`, !(tt.want == "" && notes != ""))
 			expect.That(t, "strings.HasPrefix(notes, tt.want)", strings.HasPrefix(notes, tt.want))
 		})
@@ -102,7 +102,7 @@ func TestNotes(t *testing.T) {
 	rel := asks(t, []string{
 		must("{fact: processor.rated_mhz, at_least: 2 GHz}"), must("{fact: memory.installed_bytes, at_least: 4 GiB}"),
 	})
-	if steps := means.Shipped().Steps; steps.Settles(rel.Requirements[0].Need) ||
+	if steps := knowledge.Shipped().Steps; steps.Settles(rel.Requirements[0].Need) ||
 		!steps.Settles(rel.Requirements[1].Need) {
 		t.Error("a step is said to make a processor faster, or none to give it memory")
 	}

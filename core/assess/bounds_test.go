@@ -29,7 +29,8 @@ func TestThreadsBoundCores(t *testing.T) {
 				t.Errorf("%d threads, %s: %s, want %s", tt.threads, tt.need, got, tt.outcome)
 			}
 			if tt.outcome == "fail" &&
-				(c.Disposition != "decide" || !strings.Contains(c.Findings[0].Reason, "no more than its threads: 2")) {
+				(c.Disposition != "decide" || !strings.Contains(c.Findings[0].Reason, "not more than the number of "+
+					"threads: 2")) {
 				t.Errorf("%s: %s", c.Disposition, c.Findings[0].Reason)
 			}
 		})
@@ -49,7 +50,7 @@ func TestTwoThingsOfOneSlot(t *testing.T) {
 		}
 	}
 	c := checked(t, "skerry-12", slots(4, 0))
-	if got := strings.Join(c.Warnings, " "); !strings.Contains(got, "two different things of the memory in A") {
+	if got := strings.Join(c.Warnings, " "); !strings.Contains(got, "two different values for the memory in A") {
 		t.Errorf("warnings: %q", got)
 	}
 	if s := stepOf(c, "add-memory"); s == nil || strings.Contains(s.Parts[0].Says, "slot A") {
@@ -69,7 +70,7 @@ func TestAMacWithAPCSystemIsAskedAbout(t *testing.T) {
 	c := run(t, coretest.Release(t, "fathom-9"), d).Document(now, "test")
 	expect.Same(t, "c.Disposition", c.Disposition, "decide")
 	expect.Same(t, "planOf(c)", planOf(c), "decide")
-	expect.Contains(t, c.Answer, "Ask first what it is meant to run")
+	expect.Contains(t, c.Answer, "First decide which system it should run")
 	expect.That(t, "c.Decide != nil", c.Decide != nil)
 	expect.Same(t, "len(c.Decide.Says)", len(c.Decide.Says), 3)
 	expect.Same(t, "c.Decide.Step", c.Decide.Step, "")
@@ -86,7 +87,7 @@ func TestAnotherTPMIsSaid(t *testing.T) {
 		d.TPM.Version = some("1.2")
 		d.TPM.Others = []inventory.OtherTPM{{Version: some("2.0"), Kind: some("firmware")}}
 	})
-	if !strings.Contains(c.TPM.Says, "Another TPM is beside it, of version 2.0, built-in: look at which of them") {
+	if !strings.Contains(c.TPM.Says, "There is another TPM, of version 2.0, built-in. Check which of them") {
 		t.Errorf("the TPM: %q", c.TPM.Says)
 	}
 }
@@ -117,7 +118,7 @@ func TestSupersededRevisionIsNamed(t *testing.T) {
 		t.Errorf("the latest revision: %q", c.Warnings)
 	}
 	c.Superseded(c.Release.Revision + 1)
-	if len(c.Warnings) != 1 || !strings.Contains(c.Warnings[0], "Revision 6 is the later one") {
+	if len(c.Warnings) != 1 || !strings.Contains(c.Warnings[0], "Revision 6 is newer") {
 		t.Errorf("warnings: %q", c.Warnings)
 	}
 }

@@ -3,7 +3,7 @@ package assess
 import (
 	"rolltop.example/rolltop/core/check"
 	"rolltop.example/rolltop/core/fact"
-	"rolltop.example/rolltop/core/means"
+	"rolltop.example/rolltop/core/knowledge"
 	"rolltop.example/rolltop/core/release"
 	"rolltop.example/rolltop/core/say"
 )
@@ -17,7 +17,7 @@ type Cell struct {
 
 // Cells are all requirements of a release on one machine, in their order. The error
 // is [*check.WrongClass].
-func Cells(m *means.Means, rel *release.Release, f *fact.Facts, waived ...string) ([]Cell, error) {
+func Cells(m *knowledge.Base, rel *release.Release, f *fact.Facts, waived ...string) ([]Cell, error) {
 	m.Guides.Fill(f)
 	res, err := check.Run(rel, f)
 	if err != nil {

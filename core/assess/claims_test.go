@@ -39,7 +39,7 @@ func TestWhatAVerdictMayClaim(t *testing.T) {
 		// 1. Replace needs proof.
 		{"a processor that nothing changes is a proof", []string{refuses + cores}, inPlace, twoCores, "replace",
 			"replace replace", []string{"that nothing on this machine can change"}, nil},
-		{"what the host gives is none", []string{refuses + cores}, inPlace, with(twoCores, guest), "reconfigure",
+		{"whon the host gives is none", []string{refuses + cores}, inPlace, with(twoCores, guest), "reconfigure",
 			"reconfigure reconfigure", nil, nil},
 		{"a firmware's ceiling is none", []string{refuses + "{fact: memory.installed_bytes, at_least: 6 GiB}"}, inPlace,
 			with(memory(4, 1), func(d *doc) { d.Memory.Max = some(int64(4 << 30)) }), "!undetermined", "refit replace",
@@ -47,7 +47,7 @@ func TestWhatAVerdictMayClaim(t *testing.T) {
 		{"a ceiling below what is fitted is no ceiling",
 			[]string{refuses + "{fact: memory.installed_bytes, at_least: 6 GiB}"}, inPlace,
 			with(memory(4, 1), func(d *doc) { d.Memory.Max = some(int64(2 << 30)) }), "!refit", "refit replace",
-			[]string{"most memory the machine takes, which is unknown"}, nil},
+			[]string{"maximum memory of the machine, which is unknown"}, nil},
 		{"a TPM that is not seen is none", []string{refuses + tpm},
 			inPlace + "\nlists: [{id: p, of: processors, rows: [{name: Corvane K5-9400, built_in_tpm: false}]}]",
 			func(d *doc) { noTPM(d); d.Device.Form = some("laptop") }, "!undetermined", "reconfigure replace", nil,
@@ -72,7 +72,7 @@ func TestWhatAVerdictMayClaim(t *testing.T) {
 		{"an uplink that is missing", []string{refuses + "{fact: network.connected, equals: true}"}, inPlace,
 			func(d *doc) { d.Network.Connected = some(false) }, "decide", "decide decide",
 			[]string{
-				"No known step settles one requirement: R0", "Rolltop knows no step that changes it.", "settle-r0",
+				"No known step fixes one requirement: R0", "Rolltop knows no step that changes it.", "settle-r0",
 				"network.connected: needed", "cannot be waived",
 			}, []string{"Nothing on this machine can change it"}},
 		{"a version of the system", []string{refuses + "{fact: os.version, at_least: \"99\"}"}, inPlace, nil, "decide",
@@ -83,18 +83,18 @@ func TestWhatAVerdictMayClaim(t *testing.T) {
 			[]string{refuses + "{in: software, none: {fact: software.name, begins_with: [Lampwright]}}"}, inPlace,
 			func(d *doc) { d.Software = []inventory.Software{{Name: "Lampwright", Version: some("7")}} }, "decide",
 			"decide decide",
-			[]string{"It has Lampwright, which it must not have."}, []string{"has not known"}},
+			[]string{"It has Lampwright, which is not allowed."}, []string{"has not known"}},
 
 		// 4. Severity counts.
 		{"unsupported alone never replaces", []string{must(cores)}, inPlace, twoCores, "decide", "decide decide",
-			[]string{"its publisher does not support that", "can be installed, and its publisher does not support it"},
+			[]string{"its publisher does not support it", "can be installed, but its publisher does not support it"},
 			[]string{"cannot take"}},
 		{"works less well alone never replaces", []string{"level: must, consequence: works-less-well, need: " + cores},
 			inPlace, twoCores, "decide", "decide decide", []string{"works less well on this machine"},
 			[]string{"cannot take"}},
 		{"a house standard never replaces",
 			[]string{"level: must, asked_by: house, consequence: installer-refuses, need: " + cores}, inPlace, twoCores,
-			"decide", "decide decide", []string{"below a standard of your organisation"}, nil},
+			"decide", "decide decide", []string{"does not meet your house standard"}, nil},
 
 		// 5. A finding says the rule.
 		{"a not is said and reasoned", []string{refuses + "{not: {fact: firmware.boot_mode, equals: uefi}}"}, inPlace,
@@ -122,11 +122,11 @@ func TestWhatAVerdictMayClaim(t *testing.T) {
 		{"secure boot hidden by legacy support",
 			[]string{refuses + "{fact: firmware.secure_boot_capable, equals: true}"}, inPlace,
 			func(d *doc) { d.Firmware.SecureBootCapable, d.Firmware.LegacySupport = some(false), some(true) },
-			"!undetermined", "ready replace", []string{"hides secure boot"}, []string{"cannot do secure boot"}},
+			"!undetermined", "ready replace", []string{"hides secure boot"}, []string{"does not support secure boot"}},
 		{"and not hidden with legacy support off",
 			[]string{refuses + "{fact: firmware.secure_boot_capable, equals: true}"}, inPlace,
 			func(d *doc) { d.Firmware.SecureBootCapable, d.Firmware.LegacySupport = some(false), some(false) },
-			"replace", "replace replace", []string{"cannot do secure boot"}, nil},
+			"replace", "replace replace", []string{"does not support secure boot"}, nil},
 		{"a legacy start and a rule on secure boot alone",
 			[]string{refuses + "{fact: firmware.secure_boot, equals: \"on\"}"}, inPlace, legacy, "!reconfigure",
 			"reconfigure replace", []string{"boot mode to UEFI"}, nil},
@@ -145,10 +145,10 @@ func TestWhatAVerdictMayClaim(t *testing.T) {
 		{"a 32-bit system on a 64-bit processor, where the way names no architecture",
 			[]string{refuses + "{fact: os.architecture, equals: x86-64}"}, inPlace,
 			func(d *doc) { d.OS.Architecture = some("x86") }, "reconfigure", "reconfigure reconfigure",
-			[]string{"The installed system is 32-bit; the processor can do 64-bit."}, nil},
+			[]string{"The installed system is 32-bit; the processor supports 64-bit."}, nil},
 		{"a failing system drive", []string{refuses + cores}, inPlace,
 			func(d *doc) { d.Storage.Disks[0].Health = some("bad") }, "refit", "refit refit",
-			[]string{"Change the failing system drive first"}, []string{"needs no part"}},
+			[]string{"Replace the failing system drive first"}, []string{"needs no part"}},
 		{"a failing built-in drive", []string{refuses + cores}, inPlace,
 			func(d *doc) { d.Storage.Disks[0].Health, d.Storage.Disks[0].Kind = some("bad"), some("emmc") },
 			"!undetermined", "refit decide", nil, nil},
@@ -162,7 +162,7 @@ func TestWhatAVerdictMayClaim(t *testing.T) {
 				"has_any: [avx2, sve]}]}"},
 			inPlace + "\nlists: [{id: p, of: processors, rows: [{name: Corvane K5-9400, features: [sse4.2, avx2]}]}]",
 			func(d *doc) { d.Processor.Features = []string{"cmpxchg16b"} }, "!reconfigure", "reconfigure replace",
-			[]string{"switched off in firmware"}, []string{"Nothing on this machine"}},
+			[]string{"turned off in firmware"}, []string{"Nothing on this machine"}},
 		{"an unknown inside a combination",
 			[]string{refuses + "{all: [{fact: memory.installed_bytes, at_least: 12 GiB}, {fact: " +
 				"storage.system.free_bytes, at_least: 30 GB}]}"}, inPlace, func(d *doc) {
@@ -177,7 +177,7 @@ func TestWhatAVerdictMayClaim(t *testing.T) {
 			func(d *doc) {
 				d.Storage.Disks = append(d.Storage.Disks,
 					inventory.Disk{Name: some("disk 1"), Kind: some("hdd"), System: some(true)})
-			}, "!undetermined", "", []string{"Sources disagree", "disk 0", "disk 1"}, nil},
+			}, "!undetermined", "", []string{"Sources conflict", "disk 0", "disk 1"}, nil},
 		{"a graphics driver for no adapter",
 			[]string{must(`{in: graphics, some: {fact: graphics.driver_model, at_least: "2.0"}}`)}, inPlace,
 			func(d *doc) { d.Graphics = []inventory.Adapter{} }, "!refit", "", nil,
@@ -196,7 +196,7 @@ func TestWhatAVerdictMayClaim(t *testing.T) {
 		}, "!undetermined", "", nil, nil},
 		{"a conflict that changes nothing is shown", []string{must("{fact: memory.installed_bytes, at_least: 2 GiB}")},
 			inPlace, func(d *doc) { disagree(d, "4294967296", "8589934592") }, "ready", "",
-			[]string{"Two sources disagree", "4 GiB (firmware tables) or 8 GiB (register)"}, nil},
+			[]string{"Two sources conflict", "4 GiB (firmware tables) or 8 GiB (register)"}, nil},
 	}
 	for _, tt := range tests {
 		t.Run(tt.name, func(t *testing.T) {
@@ -258,8 +258,8 @@ func TestAge(t *testing.T) {
 		want string
 	}{
 		{time.Date(2027, 6, 2, 9, 0, 0, 0, time.UTC), ""},
-		{time.Date(2027, 6, 3, 9, 0, 0, 0, time.UTC), "as of 2 June 2026, 366 days ago"},
-		{time.Date(2026, 5, 30, 9, 0, 0, 0, time.UTC), "dated 2 June 2026, which has not come yet"},
+		{time.Date(2027, 6, 3, 9, 0, 0, 0, time.UTC), "from 2 June 2026, 366 days ago"},
+		{time.Date(2026, 5, 30, 9, 0, 0, 0, time.UTC), "dated 2 June 2026, which is in the future"},
 	} {
 		t.Run(tt.want, func(t *testing.T) {
 			m := sound()

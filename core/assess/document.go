@@ -28,38 +28,38 @@ type Document struct {
 	RestsOn     []string    `json:"rests_on,omitempty" doc:"What an expected disposition rests on"`
 	Answer      string      `json:"answer" doc:"The disposition in one sentence"`
 	Details     []string    `json:"details,omitempty"`
-	Vouched     string      `json:"vouched,omitempty" doc:"At a service: how it is vouched for that the facts are this machine's"`
-	Age         *Age        `json:"age,omitempty" doc:"Where the inventory is not of today: how old it is"`
-	Unsupported []string    `json:"unsupported,omitempty" doc:"On a machine that is done: requirements of the publisher that it does not meet. Its installation is unsupported"`
-	Decide      *Ways       `json:"decide,omitempty" doc:"Where a person has to decide: the ways there are"`
+	Vouched     string      `json:"vouched,omitempty" doc:"At a service: how the origin of the facts is assured"`
+	Age         *Age        `json:"age,omitempty" doc:"If the inventory is not from today: its age"`
+	Unsupported []string    `json:"unsupported,omitempty" doc:"For a machine that is done: requirements of the publisher that it does not meet; its installation is unsupported"`
+	Decide      *Ways       `json:"decide,omitempty" doc:"If a person has to decide: the options"`
 	Plain       []string    `json:"plain" doc:"The answer for the person whose machine it is, in plain words"`
-	Publisher   *Side       `json:"publisher,omitempty" doc:"The disposition by the publisher's requirements alone, where the document has a house standard on top"`
+	Publisher   *Side       `json:"publisher,omitempty" doc:"The disposition by the publisher's requirements only, if the document has a house standard"`
 	Route       Route       `json:"route"`
-	Other       *OtherRoute `json:"other_route,omitempty" doc:"Where a release between asks for something that fails: the other way"`
-	Delivery    *Delivery   `json:"delivery,omitempty" doc:"Which edition and which package it gets, where the document says"`
+	Other       *OtherRoute `json:"other_route,omitempty" doc:"If an intermediate release requires something that fails: the other way"`
+	Delivery    *Delivery   `json:"delivery,omitempty" doc:"Edition and package that it gets, if the document says so"`
 	TPM         *TPM        `json:"tpm,omitempty" doc:"On PCs"`
-	Hold        string      `json:"hold,omitempty" doc:"A policy of its organisation keeps it at a release; apart from the disposition"`
-	Offer       *Offer      `json:"offer,omitempty" doc:"Where the release is offered in stages; apart from the disposition"`
-	Warnings    []string    `json:"warnings,omitempty" doc:"Of the rules and of the inventory: a draft, a release for testing, a document that nobody has looked at for a year"`
-	Next        []Next      `json:"next,omitempty" doc:"The same machine against releases that follow this one"`
+	Hold        string      `json:"hold,omitempty" doc:"A policy keeps it at a release; separate from the disposition"`
+	Offer       *Offer      `json:"offer,omitempty" doc:"For a release that is offered in stages; separate from the disposition"`
+	Warnings    []string    `json:"warnings,omitempty" doc:"About the rules and the inventory: a draft, a test release, a document that was not reviewed for a year"`
+	Next        []Next      `json:"next,omitempty" doc:"The same machine against later releases"`
 	Coverage    Coverage    `json:"coverage"`
 	Counts      Counts      `json:"counts"`
-	Support     *Support    `json:"support,omitempty" doc:"End of support of the installed release, where the document knows it"`
+	Support     *Support    `json:"support,omitempty" doc:"End of support of the installed release, if the document states it"`
 	Findings    []Finding   `json:"findings" doc:"Fails first, then unknowns, then the rest"`
-	Software    []Known     `json:"software,omitempty" doc:"Installed titles that the release knows"`
-	Drivers     []Known     `json:"drivers,omitempty" doc:"Drivers that the release knows"`
-	Strangers   []string    `json:"titles_not_known,omitempty" doc:"Installed titles that the release says nothing of"`
+	Software    []Known     `json:"software,omitempty" doc:"Installed applications that the release names"`
+	Drivers     []Known     `json:"drivers,omitempty" doc:"Drivers that the release names"`
+	Strangers   []string    `json:"titles_not_known,omitempty" doc:"Installed applications that the release does not name"`
 	Preparation []Prepared  `json:"preparation,omitempty"`
 	Plan        []Step      `json:"plan" doc:"One ordered plan for the machine"`
-	Effort      Effort      `json:"effort" doc:"What the plan takes together"`
-	Firmware    *Firmware   `json:"firmware,omitempty" doc:"The way into the firmware set-up, where the plan changes something there"`
+	Effort      Effort      `json:"effort" doc:"Total effort of the plan"`
+	Firmware    *Firmware   `json:"firmware,omitempty" doc:"Access to the firmware set-up, if the plan changes a setting there"`
 	Conversion  *Conversion `json:"conversion,omitempty" doc:"For a machine that starts from an MBR"`
-	Bring       []string    `json:"bring,omitempty" doc:"What somebody who goes there brings"`
-	When        *When       `json:"when,omitempty" doc:"From when a visit is of use, and until when it has to be done"`
-	Optional    []Step      `json:"optional,omitempty" doc:"Steps for advice that is not followed, apart from the plan"`
-	Ends        []End       `json:"ends,omitempty" doc:"What ends with the upgrade and this machine has, or may have"`
-	Withheld    *Withheld   `json:"withheld,omitempty" doc:"On a machine to replace: steps that would settle the rest, and are futile"`
-	Stay        string      `json:"stay,omitempty" doc:"What staying on the installed release comes to"`
+	Bring       []string    `json:"bring,omitempty" doc:"What to bring to the visit"`
+	When        *When       `json:"when,omitempty" doc:"Earliest useful day and latest day of the visit"`
+	Optional    []Step      `json:"optional,omitempty" doc:"Steps for recommendations that are not met, separate from the plan"`
+	Ends        []End       `json:"ends,omitempty" doc:"What this machine has, or may have, that ends with the upgrade"`
+	Withheld    *Withheld   `json:"withheld,omitempty" doc:"For a machine to replace: steps that would settle the rest but are futile"`
+	Stay        string      `json:"stay,omitempty" doc:"What it means to stay on the installed release"`
 }
 
 // Machine says which machine it is and how old its inventory is.
@@ -86,8 +86,8 @@ type Route struct {
 	Through string   `json:"through,omitempty"`
 	Keeps   []string `json:"keeps,omitempty" doc:"What stays: programs, files, settings"`
 	Known   bool     `json:"known" doc:"Whether the facts that decide it are known"`
-	Why     string   `json:"why,omitempty" doc:"Of a clean installation: why it is needed"`
-	Back    int      `json:"back_days,omitempty" doc:"For how many days the system itself can go back, where the release document says so"`
+	Why     string   `json:"why,omitempty" doc:"For a clean installation: why it is needed"`
+	Back    int      `json:"back_days,omitempty" doc:"Number of days in which the system itself can go back, if the release document says so"`
 	Says    string   `json:"says"`
 }
 
@@ -115,7 +115,7 @@ type TPM struct {
 	State   string `json:"state,omitempty"`
 	Version string `json:"version,omitempty"`
 	Kind    string `json:"kind,omitempty"`
-	Likely  string `json:"likely,omitempty" enum:"yes,no,not-known" doc:"For one that is not seen: whether the processor has one built in"`
+	Likely  string `json:"likely,omitempty" enum:"yes,no,not-known" doc:"If no TPM is seen: whether the processor has one built in"`
 	Source  string `json:"source,omitempty" doc:"Of what is likely"`
 	Says    string `json:"says"`
 }
@@ -131,7 +131,7 @@ type Offer struct {
 type Next struct {
 	Release release.Ref `json:"release"`
 	Side
-	Fails []string `json:"fails,omitempty" doc:"Titles of requirements that it fails there and not here"`
+	Fails []string `json:"fails,omitempty" doc:"Titles of requirements that it fails only there"`
 }
 
 // Known is what the release knows of an installed title or a driver.
@@ -151,7 +151,7 @@ type Prepared struct {
 	Reason string `json:"reason"`
 	State  string `json:"state" enum:"done,not-done,not-known,by-hand,not-needed,refused"`
 	Says   string `json:"says"`
-	Ticked *Tick  `json:"ticked,omitempty" doc:"What a person said of it"`
+	Ticked *Tick  `json:"ticked,omitempty" doc:"What a person recorded"`
 }
 
 // Coverage is how many of the facts that the musts need were read.
@@ -180,7 +180,7 @@ type Support struct {
 	Extended *time.Time `json:"extended,omitempty" doc:"End of extended support"`
 	Says     string     `json:"says,omitempty" doc:"What extended support takes"`
 	Source   string     `json:"source,omitempty"`
-	Not      bool       `json:"not_here,omitempty" doc:"The release is supported, and this installation of it is not"`
+	Not      bool       `json:"not_here,omitempty" doc:"The release is supported, but this installation is not"`
 }
 
 // Finding is the outcome of one requirement with its evidence.
@@ -190,26 +190,26 @@ type Finding struct {
 	Level       string     `json:"level" enum:"must,should,feature"`
 	AskedBy     string     `json:"asked_by" enum:"publisher,house"`
 	Consequence string     `json:"consequence,omitempty"`
-	Follows     string     `json:"follows,omitempty" doc:"What follows while it is not met, in a sentence"`
+	Follows     string     `json:"follows,omitempty" doc:"Consequence while it is not met, in a sentence"`
 	Outcome     string     `json:"outcome" enum:"pass,fail,unknown,not-applicable,waived"`
 	Has         string     `json:"has"`
 	Needs       string     `json:"needs"`
 	Distance    string     `json:"distance,omitempty"`
 	Reason      string     `json:"reason,omitempty" doc:"Why the outcome is what it is"`
 	Why         string     `json:"why" doc:"Why the requirement exists"`
-	Advised     string     `json:"advised,omitempty" doc:"A higher value that is advised and not reached"`
-	Close       []string   `json:"close,omitempty" doc:"For an unknown: what would close it"`
+	Advised     string     `json:"advised,omitempty" doc:"A recommended value that is not reached"`
+	Close       []string   `json:"close,omitempty" doc:"For an unknown: how to find it out"`
 	NoRemedy    bool       `json:"no_remedy,omitempty" doc:"Rolltop knows no step that settles it"`
-	NoStep      string     `json:"no_step,omitempty" doc:"For one that no step settles: why, in a sentence"`
+	NoStep      string     `json:"no_step,omitempty" doc:"If no step fixes it: why, in a sentence"`
 	Proven      bool       `json:"proven,omitempty" doc:"Nothing on this machine can change it, and what was read proves that"`
 	SettledBy   []int      `json:"settled_by,omitempty" doc:"Numbers of the steps that settle it"`
-	Conflict    bool       `json:"conflict,omitempty" doc:"Two sources disagree on a fact it reads"`
-	Interim     string     `json:"interim,omitempty" doc:"The release between that asks for it"`
+	Conflict    bool       `json:"conflict,omitempty" doc:"Sources conflict on a fact that it reads"`
+	Interim     string     `json:"interim,omitempty" doc:"The intermediate release that requires it"`
 	Feature     string     `json:"feature,omitempty" doc:"The optional feature that it belongs to"`
-	Rule        string     `json:"rule,omitempty" doc:"The rule of sizes that it went by"`
+	Rule        string     `json:"rule,omitempty" doc:"The rule for sizes that was applied"`
 	List        *ListMatch `json:"list,omitempty" doc:"How a list decided"`
 	Measure     *Measure   `json:"measure,omitempty" doc:"For an amount: both values, to be shown as lengths"`
-	Waiver      *Waiver    `json:"waiver,omitempty" doc:"Of one that is waived: who accepts that, why, and until when"`
+	Waiver      *Waiver    `json:"waiver,omitempty" doc:"For a waived requirement: who accepts it, why, and until when"`
 	Evidence    []Evidence `json:"evidence"`
 }
 
@@ -239,7 +239,7 @@ type Evidence struct {
 	Needs     string `json:"needs"`
 	Truth     string `json:"truth" enum:"true,false,unknown"`
 	Source    string `json:"source,omitempty"`
-	Gap       string `json:"gap,omitempty" doc:"Cause, where the fact is not known"`
+	Gap       string `json:"gap,omitempty" doc:"Cause, if the fact is unknown"`
 	Condition bool   `json:"condition,omitempty" doc:"It belongs to the condition under which the requirement applies"`
 	Row       string `json:"row,omitempty" doc:"The adapter, display, title … that it is about"`
 }

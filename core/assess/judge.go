@@ -3,7 +3,7 @@ package assess
 import (
 	"rolltop.example/rolltop/core/check"
 	"rolltop.example/rolltop/core/fact"
-	"rolltop.example/rolltop/core/means"
+	"rolltop.example/rolltop/core/knowledge"
 	"rolltop.example/rolltop/core/release"
 	"rolltop.example/rolltop/core/remedy"
 	"rolltop.example/rolltop/core/say"
@@ -16,7 +16,7 @@ import (
 // use; its memory is bounded.
 type Judge struct {
 	rel      *release.Release
-	means    *means.Means
+	base     *knowledge.Base
 	known    map[string]Judgement
 	key      []byte
 	outcomes []byte
@@ -35,8 +35,8 @@ type Judgement struct {
 }
 
 // NewJudge makes a judge for a release.
-func NewJudge(m *means.Means, rel *release.Release) *Judge {
-	return &Judge{means: m, rel: rel, known: map[string]Judgement{}}
+func NewJudge(m *knowledge.Base, rel *release.Release) *Judge {
+	return &Judge{base: m, rel: rel, known: map[string]Judgement{}}
 }
 
 // mostKnown bounds how many kinds of machine are remembered.
@@ -54,7 +54,7 @@ func (j *Judge) Judge(f *fact.Facts, waived ...string) (Judgement, error) {
 // [Judge.Rest] decides on. f is filled from the release and must not be used with another
 // one afterwards. They are good until the next call.
 func (j *Judge) Outcomes(f *fact.Facts) []byte {
-	j.means.Guides.Fill(f)
+	j.base.Guides.Fill(f)
 	j.outcomes = check.Outcomes(j.rel, f, j.outcomes[:0])
 	return j.outcomes
 }
@@ -63,16 +63,16 @@ func (j *Judge) Outcomes(f *fact.Facts) []byte {
 // requirements that may fail.
 func (j *Judge) Rest(f *fact.Facts, waived ...string) (Judgement, error) {
 	if f.Doubtful() { // rare, and not told apart by the key
-		return Decide(j.means, j.rel, f, waived...)
+		return Decide(j.base, j.rel, f, waived...)
 	}
-	j.key = j.means.Steps.Key(j.key[:0], j.rel, f, j.outcomes, j.rel.PathsFrom(f))
+	j.key = j.base.Steps.Key(j.key[:0], j.rel, f, j.outcomes, j.rel.PathsFrom(f))
 	for _, id := range waived {
 		j.key = append(append(j.key, '\n'), id...)
 	}
 	if got, ok := j.known[string(j.key)]; ok {
 		return got, nil
 	}
-	got, err := Decide(j.means, j.rel, f, waived...)
+	got, err := Decide(j.base, j.rel, f, waived...)
 	if err != nil {
 		return Judgement{}, err
 	}
@@ -85,7 +85,7 @@ func (j *Judge) Rest(f *fact.Facts, waived ...string) (Judgement, error) {
 
 // Decide decides for one machine by a whole check, without remembering. waived are
 // the ids of requirements that may fail. The error is [*check.WrongClass].
-func Decide(m *means.Means, rel *release.Release, f *fact.Facts, waived ...string) (Judgement, error) {
+func Decide(m *knowledge.Base, rel *release.Release, f *fact.Facts, waived ...string) (Judgement, error) {
 	m.Guides.Fill(f)
 	res, err := check.Run(rel, f)
 	if err != nil {
@@ -117,7 +117,7 @@ func decided(a *Assessment) Judgement {
 func (a *Assessment) Judgement() Judgement { return decided(a) }
 
 // Answer is the sentence on what a machine takes, from its facts alone.
-func Answer(m *means.Means, rel *release.Release, f *fact.Facts, waived ...string) string {
+func Answer(m *knowledge.Base, rel *release.Release, f *fact.Facts, waived ...string) string {
 	m.Guides.Fill(f)
 	res, err := check.Run(rel, f)
 	if err != nil {

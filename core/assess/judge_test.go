@@ -11,7 +11,7 @@ import (
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/internal/coretest"
 	"rolltop.example/rolltop/core/inventory"
-	"rolltop.example/rolltop/core/means"
+	"rolltop.example/rolltop/core/knowledge"
 	"rolltop.example/rolltop/core/release"
 	"rolltop.example/rolltop/core/say"
 	"rolltop.example/rolltop/internal/expect"
@@ -68,7 +68,7 @@ func crowd() []*doc {
 func TestJudgeIsTheCheck(t *testing.T) {
 	for _, name := range []string{"skerry-12", "skerry-13"} {
 		rel := coretest.Release(t, name)
-		judge := assess.NewJudge(means.Shipped(), rel)
+		judge := assess.NewJudge(knowledge.Shipped(), rel)
 		kinds := map[string]int{}
 		for _, d := range crowd() {
 			got, err := judge.Judge(fact.Read(d))
@@ -89,7 +89,7 @@ func TestJudgeIsTheCheck(t *testing.T) {
 				if err != nil {
 					t.Fatal(err)
 				}
-				want, err := assess.Decide(means.Shipped(), rel, fact.Read(d), waived...)
+				want, err := assess.Decide(knowledge.Shipped(), rel, fact.Read(d), waived...)
 				if err != nil {
 					t.Fatal(err)
 				}
@@ -100,7 +100,7 @@ func TestJudgeIsTheCheck(t *testing.T) {
 			if outcomes := string(judge.Outcomes(fact.Read(d))); outcomes != want.Outcomes {
 				t.Errorf("outcomes alone %s, of the check %s", outcomes, want.Outcomes)
 			}
-			if answer := assess.Answer(means.Shipped(), rel, fact.Read(d)); answer != say.Answer(&a.Verdict, rel) {
+			if answer := assess.Answer(knowledge.Shipped(), rel, fact.Read(d)); answer != say.Answer(&a.Verdict, rel) {
 				t.Errorf("the answer from the facts is %q, that of the check %q", answer, say.Answer(&a.Verdict, rel))
 			}
 		}
@@ -112,8 +112,8 @@ func TestJudgeIsTheCheck(t *testing.T) {
 
 // A judge is asked about machines of its release's class only.
 func TestJudgeOfTheWrongClass(t *testing.T) {
-	judge := assess.NewJudge(means.Shipped(), coretest.Release(t, "skerry-12"))
-	if _, err := assess.Decide(means.Shipped(), coretest.Release(t, "skerry-12"), fact.Read(mac())); err == nil {
+	judge := assess.NewJudge(knowledge.Shipped(), coretest.Release(t, "skerry-12"))
+	if _, err := assess.Decide(knowledge.Shipped(), coretest.Release(t, "skerry-12"), fact.Read(mac())); err == nil {
 		t.Error("a release for PCs was decided for a Mac")
 	}
 	if _, err := judge.Judge(fact.Read(sound())); err != nil {
@@ -145,7 +145,7 @@ func TestDecideWaived(t *testing.T) {
 		t.Run(tt.waived, func(t *testing.T) {
 			d := sound()
 			tt.change(d)
-			got, err := assess.Decide(means.Shipped(), rel, fact.Read(d), tt.waived)
+			got, err := assess.Decide(knowledge.Shipped(), rel, fact.Read(d), tt.waived)
 			if err != nil {
 				t.Fatal(err)
 			}
@@ -165,7 +165,7 @@ func TestDecideWaived(t *testing.T) {
 // requirement that is waived is not bought.
 func TestBuys(t *testing.T) {
 	rel := coretest.Release(t, "skerry-12")
-	m, err := means.Read(means.Document{Name: "prices", Text: []byte(house)})
+	m, err := knowledge.Read(knowledge.Document{Name: "prices", Text: []byte(prices)})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -217,8 +217,8 @@ func TestFindingWords(t *testing.T) {
 	}{
 		{assess.Finding{Title: "Memory", Has: "4 GiB", Needs: "6 GiB or more", Distance: "2 GiB short"},
 			"has 4 GiB → needs 6 GiB or more (2 GiB short)", "Memory"},
-		{assess.Finding{Title: "Memory", Has: "not known", Needs: "6 GiB or more", AskedBy: "house"},
-			"not known → needs 6 GiB or more", "Memory (house standard)"},
+		{assess.Finding{Title: "Memory", Has: "unknown", Needs: "6 GiB or more", AskedBy: "house"},
+			"unknown → needs 6 GiB or more", "Memory (house standard)"},
 		{assess.Finding{Title: "Memory", Has: "4 GiB", Needs: "6 GiB", Interim: "Skerry 11"}, "has 4 GiB → needs 6 GiB",
 			"Memory (on the way, for Skerry 11)"},
 	} {

@@ -4,7 +4,7 @@ import (
 	"slices"
 
 	"rolltop.example/rolltop/core/fact"
-	"rolltop.example/rolltop/core/means"
+	"rolltop.example/rolltop/core/knowledge"
 	"rolltop.example/rolltop/core/need"
 	"rolltop.example/rolltop/core/release"
 	"rolltop.example/rolltop/core/say"
@@ -13,7 +13,7 @@ import (
 // Notes are what the author of a release document should know of it, although it has no
 // mistakes: requirements that no step settles, that no machine of the class has anything
 // of, and that read what no collector reads.
-func Notes(m *means.Means, rel *release.Release) []string {
+func Notes(m *knowledge.Base, rel *release.Release) []string {
 	var out []string
 	for i := range rel.Requirements {
 		q := &rel.Requirements[i]

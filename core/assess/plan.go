@@ -9,7 +9,7 @@ import (
 	"rolltop.example/rolltop/core/check"
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/guide"
-	"rolltop.example/rolltop/core/means"
+	"rolltop.example/rolltop/core/knowledge"
 	"rolltop.example/rolltop/core/need"
 	"rolltop.example/rolltop/core/part"
 	"rolltop.example/rolltop/core/price"
@@ -27,26 +27,26 @@ type Step struct {
 	Who       string         `json:"who" enum:"administrator,technician,host-administrator,specialist,owner,purchasing" doc:"Who can do it"`
 	By        string         `json:"by" doc:"Who can do it, in words"`
 	Class     string         `json:"class,omitempty"`
-	After     []int          `json:"after,omitempty" doc:"Numbers of the steps that it waits for; those that these wait for are left out"`
+	After     []int          `json:"after,omitempty" doc:"Numbers of the steps that it directly waits for"`
 	Settles   []string       `json:"settles,omitempty" doc:"Requirements"`
-	Closes    bool           `json:"closes,omitempty" doc:"It finds out what is not known"`
+	Closes    bool           `json:"closes,omitempty" doc:"It finds out what is unknown"`
 	Expected  bool           `json:"expected,omitempty" doc:"Its effect is not certain"`
 	Do        string         `json:"do" doc:"For the technician"`
 	Tell      string         `json:"tell" doc:"For the machine's user"`
-	Where     *Where         `json:"where,omitempty" doc:"Where the firmware setting stands"`
+	Where     *Where         `json:"where,omitempty" doc:"Path of the firmware setting"`
 	Cautions  []string       `json:"cautions,omitempty"`
 	Risk      string         `json:"risk,omitempty" enum:"may-not-start,may-lose-data,may-lose-keys" doc:"The worst that can happen"`
 	Worst     string         `json:"worst,omitempty" doc:"The risk in words"`
 	Back      string         `json:"back,omitempty" doc:"The way back"`
 	Confirm   string         `json:"confirm" doc:"How to see that it worked"`
-	Otherwise []string       `json:"otherwise,omitempty" doc:"What to look at where it had no effect, the likeliest first"`
+	Otherwise []string       `json:"otherwise,omitempty" doc:"What to check if it had no effect, most likely first"`
 	Minutes   remedy.Minutes `json:"minutes"`
 	Restarts  int            `json:"restarts"`
 	Parts     []Part         `json:"parts,omitempty" doc:"What is bought for it"`
-	Instead   []Instead      `json:"instead,omitempty" doc:"What could be done in its place: either the one or the other"`
-	Disturbs  []string       `json:"disturbs,omitempty" doc:"What it disturbs; the plan has the safeguards for it"`
+	Instead   []Instead      `json:"instead,omitempty" doc:"Alternatives to the step"`
+	Disturbs  []string       `json:"disturbs,omitempty" doc:"What it disturbs; the plan contains the safeguards"`
 	Own       bool           `json:"own,omitempty" doc:"The step is the organisation's own"`
-	Ticked    *Tick          `json:"ticked,omitempty" doc:"What a person said of it"`
+	Ticked    *Tick          `json:"ticked,omitempty" doc:"What a person recorded"`
 
 	shown    func(*fact.Facts) need.Truth
 	installs string // the release that it installs
@@ -71,7 +71,7 @@ func (s *Step) Shown(f *fact.Facts) need.Truth {
 type Part struct {
 	part.Part
 	Says string `json:"says"`
-	Cost string `json:"cost,omitempty" doc:"Price range in the currency of the table; missing where the table does not know it"`
+	Cost string `json:"cost,omitempty" doc:"Price range in the currency of the table; missing if the table has no price"`
 }
 
 // Instead is an alternative to a step.
@@ -85,7 +85,7 @@ type Instead struct {
 
 // Where says where a firmware setting stands.
 type Where struct {
-	General bool     `json:"general,omitempty" doc:"No guide is for this board: names differ"`
+	General bool     `json:"general,omitempty" doc:"No guide exists for this board: names differ"`
 	Path    []string `json:"path,omitempty"`
 	Name    string   `json:"name,omitempty"`
 	Words   []string `json:"words,omitempty" doc:"Usual names"`
@@ -100,7 +100,7 @@ type Firmware struct {
 	Guide   string `json:"guide" doc:"Id of the guide"`
 	Title   string `json:"title"`
 	Source  string `json:"source,omitempty"`
-	General bool   `json:"general,omitempty" doc:"No guide is for this board: names differ"`
+	General bool   `json:"general,omitempty" doc:"No guide exists for this board: names differ"`
 	Board   string `json:"board,omitempty"`
 	Setup   string `json:"setup_key,omitempty"`
 	Boot    string `json:"boot_key,omitempty"`
@@ -115,7 +115,7 @@ type Effort struct {
 	Restarts int            `json:"restarts"`
 	Phases   []PhaseEffort  `json:"phases"`
 	Parts    int            `json:"parts" doc:"How many parts are bought"`
-	Cost     *Cost          `json:"cost,omitempty" doc:"Missing where nothing is bought, or no price is known"`
+	Cost     *Cost          `json:"cost,omitempty" doc:"Missing if nothing is bought or no price is known"`
 }
 
 // PhaseEffort is the effort of one part of the plan.
@@ -153,8 +153,8 @@ type Withheld struct {
 func (d *Document) plan(a *Assessment) {
 	v, rel, f := &a.Verdict, a.Result.Release, a.Result.Facts
 	d.Plan = []Step{}
-	book := a.Means.Guides.For(f)
-	instead := a.Means.Steps.Instead(a.Result, v)
+	book := a.Knowledge.Guides.For(f)
+	instead := a.Knowledge.Steps.Instead(a.Result, v)
 	number := map[string]int{}
 	for i := range v.Plan {
 		number[v.Plan[i].ID] = i + 1
@@ -164,13 +164,13 @@ func (d *Document) plan(a *Assessment) {
 		p := &v.Plan[i]
 		s, parts := d.step(a, p)
 		s.Number = i + 1
-		for _, id := range p.Predecessors(a.Means.Steps) {
+		for _, id := range p.Predecessors(a.Knowledge.Steps) {
 			if n := number[id]; n > 0 && n <= i {
 				s.After = append(s.After, n)
 			}
 		}
 		s.After = direct(s.After, d.Plan)
-		s.Parts = bill.add(parts, a.Means.Prices)
+		s.Parts = bill.add(parts, a.Knowledge.Prices)
 		for _, alt := range instead[p.ID] {
 			q := remedy.Planned{Step: alt.Step, Phase: alt.Phase}
 			s.Instead = append(s.Instead,
@@ -181,7 +181,7 @@ func (d *Document) plan(a *Assessment) {
 		d.Plan = append(d.Plan, s)
 	}
 	d.Effort = effort(d.Plan)
-	d.Effort.Parts, d.Effort.Cost = bill.count, bill.cost(a.Means.Prices)
+	d.Effort.Parts, d.Effort.Cost = bill.count, bill.cost(a.Knowledge.Prices)
 	if slices.ContainsFunc(d.Plan, func(s Step) bool { return s.Where != nil || s.firmware }) {
 		d.Firmware = firmware(book, f)
 	}
@@ -213,7 +213,7 @@ func (d *Document) step(a *Assessment, p *remedy.Planned) (Step, []part.Part) {
 	if p.Risk != "none" {
 		s.Risk, s.Worst = p.Risk, say.Risks[p.Risk]
 	}
-	if at, ok := a.Means.Guides.For(f).Setting(p.Setting); ok && p.Setting != "" {
+	if at, ok := a.Knowledge.Guides.For(f).Setting(p.Setting); ok && p.Setting != "" {
 		s.Where = where(&at)
 	}
 	return s, parts
@@ -332,10 +332,9 @@ func (d *Document) withheld(v *remedy.Verdict, a *Assessment) {
 	if len(v.Withheld) == 0 {
 		return
 	}
-	w := &Withheld{Says: "Nobody needs to do these: what they settle does not matter on a machine that cannot take " +
-		"the release."}
+	w := &Withheld{Says: "Not needed: the machine cannot take the release in any case."}
 	if v.Disposition == remedy.Decide {
-		w.Says = "These wait for the decision: they are of use only if the machine gets the release."
+		w.Says = "They wait for the decision, and are useful only if the machine gets the release."
 	}
 	for i := range v.Withheld {
 		p := &v.Withheld[i]
@@ -373,7 +372,7 @@ type Buy struct {
 // Buys are the parts of the plan of a machine, from its facts alone, which are filled from
 // the release. waived are the ids of requirements that may fail. The error is
 // [*check.WrongClass].
-func Buys(m *means.Means, rel *release.Release, f *fact.Facts, waived ...string) ([]Buy, error) {
+func Buys(m *knowledge.Base, rel *release.Release, f *fact.Facts, waived ...string) ([]Buy, error) {
 	m.Guides.Fill(f)
 	res, err := check.Run(rel, f)
 	if err != nil {

@@ -9,11 +9,11 @@ import (
 	"rolltop.example/rolltop/core/assess"
 	"rolltop.example/rolltop/core/internal/coretest"
 	"rolltop.example/rolltop/core/inventory"
-	"rolltop.example/rolltop/core/means"
+	"rolltop.example/rolltop/core/knowledge"
 	"rolltop.example/rolltop/internal/expect"
 )
 
-const house = `format: rolltop-prices/1
+const prices = `format: rolltop-prices/1
 currency: EUR
 as_of: 2026-10-15
 prices:
@@ -29,8 +29,8 @@ guides:
 // planned checks a sound machine with changes, with prices and guides.
 func planned(t *testing.T, change func(*doc)) *assess.Document {
 	t.Helper()
-	m, err := means.Read(means.Document{Name: "prices", Text: []byte(house)},
-		means.Document{Name: "guides", Text: []byte(boards)})
+	m, err := knowledge.Read(knowledge.Document{Name: "prices", Text: []byte(prices)},
+		knowledge.Document{Name: "guides", Text: []byte(boards)})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -72,14 +72,14 @@ func TestPlanSaysWhereWhoAndHowMuch(t *testing.T) {
 	expect.Same(t, "other.Who", other.Who, "owner")
 	expect.That(t, `!(!slices.Contains(secure.After, other.Number) && !slices.Contains(secure.Af…`,
 		!(!slices.Contains(secure.After, other.Number) && !slices.Contains(secure.After, enter.Number)))
-	if !slices.Contains(enter.Cautions, "A firmware password is set. Have it at hand before the visit.") {
+	if !slices.Contains(enter.Cautions, "A firmware password is set. Have it ready before the visit.") {
 		t.Errorf("the firmware's password is not thought of: %v", enter.Cautions)
 	}
 	c2 := planned(t, func(d *doc) {
 		d.Firmware.SecureBoot, d.Firmware.SettingsInterface = some("off"), some("firmware attributes")
 	})
 	if said := strings.Join(step(t, c2, "enter-firmware").Cautions, " "); !strings.Contains(said,
-		"can be changed from its running system") || strings.Contains(said, "password") {
+		"can also be changed from its running system") || strings.Contains(said, "password") {
 		t.Errorf("the settings interface is not thought of: %s", said)
 	}
 	expect.That(t, "c.Firmware != nil", c.Firmware != nil)
@@ -155,9 +155,9 @@ func TestConversion(t *testing.T) {
 		plan        string
 	}{
 		{"three places", places("primary", "primary", "primary"), "possible",
-			"three places of its table taken, no logical ones, not dynamic", "convert-disk"},
+			"three entries of its partition table used, no logical partitions, not dynamic", "convert-disk"},
 		{"four places", places("primary", "primary", "primary", "primary"), "impossible",
-			"all four places of its table are taken", "uefi-reinstall"},
+			"all four entries of its partition table are used", "uefi-reinstall"},
 		{"logical", places("primary", "extended", "logical"), "impossible", "it has logical partitions",
 			"uefi-reinstall"},
 		{"dynamic", func(d *doc) { d.Storage.Boot.Dynamic = some(true) }, "impossible", "it is dynamic",
@@ -167,14 +167,15 @@ func TestConversion(t *testing.T) {
 		}, "impossible", "another product encrypts it", "uefi-reinstall"},
 		{"nothing known", func(*doc) {}, "not-known", "the conversion tool's own test shows", "convert-disk"},
 		{"failing", func(d *doc) { d.Storage.Disks[0].Health = some("bad") }, "not-known",
-			"it is changed before anything is converted", "failing-drive"},
+			"replace it before converting anything", "failing-drive"},
 	}
 	for _, tt := range tests {
 		t.Run(tt.name, func(t *testing.T) {
 			c := planned(t, with(legacy, func(d *doc) { d.Storage.Boot.Dynamic = some(false) }, tt.change))
 			expect.That(t, "c.Conversion != nil", c.Conversion != nil)
 			expect.Same(t, "c.Conversion.State", c.Conversion.State, tt.state)
-			expect.Contains(t, c.Conversion.Says, tt.says)
+			expect.That(t, "strings.Contains(c.Conversion.Says, tt.says)",
+				strings.Contains(c.Conversion.Says, tt.says))
 			step(t, c, tt.plan)
 		})
 	}
@@ -190,11 +191,11 @@ func TestAlternatives(t *testing.T) {
 	s := step(t, c, "free-space")
 	expect.Same(t, "len(s.Instead)", len(s.Instead), 1)
 	expect.Same(t, "s.Instead[0].Step", s.Instead[0].Step, "change-drive")
-	expect.Same(t, "s.Instead[0].Says", s.Instead[0].Says, "It asks for more.")
+	expect.Same(t, "s.Instead[0].Says", s.Instead[0].Says, "It requires more.")
 	for _, s := range c.Plan {
 		for _, a := range s.Instead {
 			if slices.ContainsFunc(c.Plan, func(p assess.Step) bool { return p.Step == a.Step }) {
-				t.Errorf("%s stands in the plan and in place of %s", a.Step, s.Step)
+				t.Errorf("%s stands in the plan and instead of %s", a.Step, s.Step)
 			}
 		}
 	}
@@ -228,10 +229,11 @@ func TestTicks(t *testing.T) {
 	s := step(t, c, "secure-boot-on")
 	expect.That(t, "s.Ticked != nil", s.Ticked != nil)
 	expect.That(t, "s.Ticked.Stale", s.Ticked.Stale)
-	expect.Contains(t, s.Ticked.Says(), "The inventory taken since does not show it.")
+	expect.That(t, `strings.Contains(s.Ticked.Says(), "The latest inventory does not show it.")`,
+		strings.Contains(s.Ticked.Says(), "The latest inventory does not show it."))
 	s = step(t, c, "check-again")
 	expect.That(t, "s.Ticked != nil", s.Ticked != nil)
 	expect.That(t, "!s.Ticked.Stale", !s.Ticked.Stale)
-	expect.That(t, `strings.HasPrefix(s.Ticked.Says(), "Done, says technician of Gull Quay on ")`,
-		strings.HasPrefix(s.Ticked.Says(), "Done, says technician of Gull Quay on "))
+	expect.That(t, `strings.HasPrefix(s.Ticked.Says(), "Done by technician of Gull Quay on ")`,
+		strings.HasPrefix(s.Ticked.Says(), "Done by technician of Gull Quay on "))
 }

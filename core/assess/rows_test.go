@@ -14,7 +14,7 @@ import (
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/internal/coretest"
 	"rolltop.example/rolltop/core/inventory"
-	"rolltop.example/rolltop/core/means"
+	"rolltop.example/rolltop/core/knowledge"
 	"rolltop.example/rolltop/core/need"
 	"rolltop.example/rolltop/core/release"
 	"rolltop.example/rolltop/core/remedy"
@@ -64,8 +64,8 @@ func titles(name string) func(*doc) {
 	return func(d *doc) { d.Software = []inventory.Software{{Name: name, Version: some("1.0")}} }
 }
 
-func driver(device string) func(*doc) {
-	return func(d *doc) { d.Drivers = []inventory.Driver{{Device: device, Version: some("1.0")}} }
+func driver(machine string) func(*doc) {
+	return func(d *doc) { d.Drivers = []inventory.Driver{{Device: machine, Version: some("1.0")}} }
 }
 
 func encrypted(state, kind string) func(*doc) {
@@ -174,7 +174,7 @@ var rows = []struct {
 func others(t *testing.T) map[string]*assess.Document {
 	t.Helper()
 	with := func(text string, d *doc) *assess.Document {
-		m, err := means.Read(means.Document{Name: "own", Text: []byte(text)})
+		m, err := knowledge.Read(knowledge.Document{Name: "own", Text: []byte(text)})
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -290,7 +290,7 @@ func TestRowOfEachStep(t *testing.T) {
 		has[r.step] = true
 		s := lib.Find(r.step)
 		if s == nil {
-			t.Fatalf("there is no step %s", r.step)
+			t.Fatalf("there is not a step %s", r.step)
 		}
 		base := verdictOf(t, rel, fact.Read(made(r.change)))
 		if !slices.Contains(strings.Fields(strings.ReplaceAll(base, "?", "")), r.step) {

@@ -61,21 +61,22 @@ func TestRulesOfEvaluation(t *testing.T) {
 			unknownTPM, "pass", ""},
 		{"condition unknown and the need not met is unknown, never not applicable",
 			[]string{"when: {fact: tpm.state, equals: ready}, " + must("{fact: processor.cores, at_least: 99}")}, "",
-			unknownTPM, "unknown", "Whether the requirement applies is not known either."},
+			unknownTPM, "unknown", "Whether the requirement applies is unknown as well."},
 		{"condition known not to hold",
 			[]string{"when: {fact: tpm.state, equals: \"off\"}, " + must("{fact: processor.cores, at_least: 99}")}, "",
-			nil, "not-applicable", "It applies only where this holds"},
+			nil, "not-applicable", "It applies only if"},
 		{"sources disagree and agree on the answer", []string{must("{fact: memory.installed_bytes, at_least: 2 GiB}")},
 			"", func(d *doc) { disagree(d, "4294967296", "8589934592") }, "pass",
-			"Two sources disagree, and the answer is the same under each of them."},
+			"Two sources conflict, but the result is the same for both."},
 		{"a lower bound that is enough decides", []string{must("{fact: memory.installed_bytes, at_least: 6 GiB}")}, "",
-			func(d *doc) { d.Memory.Installed = inventory.Opt[int64]{} }, "pass", "is at least 7 GiB, which is enough"},
+			func(d *doc) { d.Memory.Installed = inventory.Opt[int64]{} }, "pass", "but at least 7 GiB, which is " +
+				"enough"},
 		{"a lower bound that is too little decides nothing",
 			[]string{must("{fact: memory.installed_bytes, at_least: 8 GiB}")}, "",
 			func(d *doc) { d.Memory.Installed = inventory.Opt[int64]{} }, "unknown", ""},
 		{"absent from a complete list", []string{noLampwright}, "", titles(true, "Tidebook 4.1"), "pass", ""},
 		{"present in a list that is not complete", []string{noLampwright}, "", titles(false, "Lampwright 7.3"), "fail",
-			"It has Lampwright, which it must not have."},
+			"It has Lampwright, which is not allowed."},
 		{"absent from a list that is not complete", []string{noLampwright}, "", titles(false, "Tidebook 4.1"),
 			"unknown", ""},
 		{"a missing list is not an empty one", []string{noLampwright}, "", nil, "unknown", ""},
@@ -116,11 +117,11 @@ func TestRulesOfEvaluation(t *testing.T) {
 		{"a processor that its name does not tell of, on a complete list",
 			[]string{must("{fact: processor.name, on_list: p}")},
 			"lists: [{id: p, of: processors, complete: true, rows: [{name: Corvane K5-9300}]}]", nil, "unknown",
-			"No naming rule of the list p reads this name"},
+			"The list p has neither a naming rule nor a row for this name"},
 		{"a feature that the list's row says the part has is switched off",
 			[]string{must("{fact: processor.features, has_all: [avx2]}")},
 			"lists: [{id: p, of: processors, rows: [{name: Corvane K5-9400, features: [avx2]}]}]",
-			func(d *doc) { d.Processor.Features = []string{"sse4.2"} }, "fail", "so it is switched off in firmware"},
+			func(d *doc) { d.Processor.Features = []string{"sse4.2"} }, "fail", "so it is turned off in firmware"},
 		{"advice never changes the disposition",
 			[]string{
 				must("{fact: processor.cores, at_least: 2}"),
@@ -181,18 +182,19 @@ func TestWayEditionAndPackage(t *testing.T) {
 		{"in place", "11.2", "x86-64", "Office", release.InPlace, "", "office", "programs, files and settings stay"},
 		{"an edition that only an image takes", "11.2", "x86-64", "Counter", release.Image, "", "office",
 			"files stay; programs and settings do not"},
-		{"by one release between", "10.4", "x86-64", "Office", release.ByInterim, "Skerry 11", "office",
-			"By way of Skerry 11, then Skerry 12"},
-		{"by two releases between", "9.1", "x86-64", "Office", release.ByInterim, "Skerry 10, then Skerry 11", "office",
-			"By way of Skerry 10, then Skerry 11"},
+		{"by one intermediate release", "10.4", "x86-64", "Office", release.ByInterim, "Skerry 11", "office",
+			"First Skerry 11, then Skerry 12"},
+		{"by two intermediate releases", "9.1", "x86-64", "Office", release.ByInterim, "Skerry 10, then Skerry 11",
+			"office",
+			"First Skerry 10, then Skerry 11"},
 		{"too old for any", "8.0", "x86-64", "Office", release.Reinstall, "", "office",
-			"installed on the emptied disk"},
+			"installed as a clean installation"},
 		{"another word size", "11.2", "x86", "Office", release.Reinstall, "", "office",
-			"installed on the emptied disk"},
+			"installed as a clean installation"},
 		{"an edition that becomes none", "11.2", "x86-64", "Harbour", release.Image, "", "",
 			"becomes none of the editions"},
-		{"edition not known: the shortest that is not ruled out", "11.2", "x86-64", "", release.InPlace, "", "",
-			"Which package it needs is not known"},
+		{"edition unknown: the shortest that is not ruled out", "11.2", "x86-64", "", release.InPlace, "", "",
+			"Which package it needs is unknown"},
 	}
 	for _, tt := range tests {
 		t.Run(tt.name, func(t *testing.T) {
@@ -226,7 +228,7 @@ func TestNoDeliveryToAnotherSystem(t *testing.T) {
 	expect.Same(t, "c.Route.Way", c.Route.Way, release.Reinstall)
 }
 
-// A release between asks for something that fails: both routes are shown, and
+// A intermediate release asks for something that fails: both routes are shown, and
 // its requirements do not count on another way.
 func TestReleaseBetweenHasRequirements(t *testing.T) {
 	rel := asks(t, []string{must("{fact: processor.cores, at_least: 2}")}, waysThere)
@@ -287,7 +289,8 @@ func TestRemediesOfListsAndSoftware(t *testing.T) {
 			"Hawser VPN 2.1"},
 		{"a title to buy", "{fact: software.to_buy, empty: true}", known, titles, "reconfigure", "buy-titles",
 			"Counterfoil 4"},
-		{"titles that nothing is known of", "{not: {fact: software.not_known, empty: true}}", known, titles, "ready",
+		{"titles that the release does not name", "{not: {fact: software.not_known, empty: true}}", known, titles,
+			"ready",
 			"", "Tidebook 1"},
 		{"a driver to update", "{fact: drivers.to_update, empty: true}", known, titles, "reconfigure", "update-drivers",
 			"Label printer 5.1"},
@@ -397,12 +400,12 @@ func TestTPMBlock(t *testing.T) {
 		seen, state, likely, has string
 	}{
 		{"ready", "", func(d *doc) { d.TPM.Kind = some("firmware") }, "yes", "ready", "",
-			"A TPM 2.0, built-in, is there and ready."},
-		{"off", "", func(d *doc) { d.TPM = inventory.TPM{State: some("off")} }, "yes", "off", "", "switched off"},
-		{"announced without a driver", "", announced, "yes", "announced", "", "no driver serves it"},
-		{"not seen, likely", rows("true"), noTPM, "no", "not-seen", "yes", "most likely switched off"},
-		{"not seen, not likely", rows("false"), noTPM, "no", "not-seen", "no", "none built in"},
-		{"not seen, nothing known", "", noTPM, "no", "not-seen", "not-known", "look the same from here"},
+			"A TPM 2.0, built-in, is present and ready."},
+		{"off", "", func(d *doc) { d.TPM = inventory.TPM{State: some("off")} }, "yes", "off", "", "turned off"},
+		{"announced without a driver", "", announced, "yes", "announced", "", "no driver uses it"},
+		{"not seen, likely", rows("true"), noTPM, "no", "not-seen", "yes", "most likely turned off"},
+		{"not seen, not likely", rows("false"), noTPM, "no", "not-seen", "no", "no built-in TPM"},
+		{"not seen, nothing known", "", noTPM, "no", "not-seen", "not-known", "look the same to the system"},
 		{"not seen, known by hand", "", func(d *doc) { noTPM(d); d.Processor.BuiltInTPM = some(true) }, "no",
 			"not-seen", "yes", "most likely"},
 		{"not read", "", func(d *doc) {

@@ -10,12 +10,12 @@ import (
 // Tick is what a person said of an item of preparation or of a step: that it is
 // done, or that it is refused, with the reason.
 type Tick struct {
-	Item  string    `json:"item" doc:"prepare/ID for an item of preparation, step/ID for a step of the plan, leave/ID for what is done when the machine leaves"`
+	Item  string    `json:"item" doc:"prepare/ID for an item of preparation, step/ID for a step of the plan, leave/ID for an item when the machine leaves"`
 	State string    `json:"state" enum:"done,refused"`
 	By    string    `json:"by"`
 	At    time.Time `json:"at"`
 	Note  string    `json:"note,omitempty"`
-	Stale bool      `json:"without_effect,omitempty" doc:"It was said before the latest inventory was taken, and the step is still in the plan"`
+	Stale bool      `json:"without_effect,omitempty" doc:"It was recorded before the latest inventory, but the step is still in the plan"`
 }
 
 // Prefixes of items.
@@ -104,13 +104,13 @@ func (p *Prepared) said(t *Tick) {
 
 // Says is the tick in a sentence.
 func (t *Tick) Says() string {
-	s := map[string]string{"done": "Done", "refused": "Refused"}[t.State] + ", says " + t.By + " on " + say.Day(t.At)
+	s := map[string]string{"done": "Done", "refused": "Refused"}[t.State] + " by " + t.By + " on " + say.Day(t.At)
 	if t.Note != "" {
 		s += ": " + t.Note
 	}
 	s = say.Sentence(s)
 	if t.Stale {
-		s += " The inventory taken since does not show it."
+		s += " The latest inventory does not show it."
 	}
 	return s
 }

@@ -28,19 +28,20 @@ func TestLateTraps(t *testing.T) {
 			causes(inventory.NeedsRights, "memory.installed_bytes")(d)
 		}, "undetermined", "read-again",
 			[]string{
-				`"gap":"needs-rights"`, "It takes administrator rights to read.",
+				`"gap":"needs-rights"`, "Reading it requires administrator rights.",
 				"Take the inventory again as administrator.",
 			}, nil},
 		{"T31 settings and parts are counted apart", skerry, with(legacy, memory(4, 1)), "refit", "add-memory",
 			[]string{"A memory module, a disk conversion and two firmware settings"}, nil},
 		{"T32 a hold is not a failure, and says whose it is", skerry, func(d *doc) { d.OS.HeldAt = some("Skerry 11") },
 			"ready", "lift-hold",
-			[]string{"Held at Skerry 11 by a policy on this machine. Whoever set it lifts it; it says nothing about " +
-				"the hardware."}, nil},
+			[]string{"Held at Skerry 11 by a policy on this machine. Its administrator can lift the hold; the hold " +
+				"says nothing about the hardware."}, nil},
 		{"T33 not yet offered is not unfit", skerry,
 			func(d *doc) { d.OS.Version, d.OS.Name = some("10.4"), some("Skerry 10") }, "reconfigure", "interim",
 			[]string{
-				"not offered to this machine before 12 January 2027", "That says nothing about whether it can take it.",
+				"not offered to this machine before 12 January 2027", "This does not affect whether it can take " +
+					"the release.",
 			}, nil},
 		{"T34 a backup is a step with a tick", skerry, func(d *doc) { d.Firmware.SecureBoot = some("off") },
 			"reconfigure", "", []string{`"step":"backup"`}, nil},
@@ -69,10 +70,10 @@ func TestLateTraps(t *testing.T) {
 		{"T46 without a guide a setting says that its name differs", skerry, func(d *doc) { d.TPM.State = some("off") },
 			"reconfigure", "tpm-on", []string{"Its name differs by board maker"}, nil},
 		{"T47 a setting that cannot be changed has a parent", skerry, func(d *doc) { d.TPM.State = some("off") },
-			"reconfigure", "tpm-on", []string{"a parent setting may have to be on before it can be changed"}, nil},
+			"reconfigure", "tpm-on", []string{"a parent setting may have to be turned on first"}, nil},
 		{"T48 a setting is saved, and seen again", skerry, func(d *doc) { d.TPM.State = some("off") }, "reconfigure",
 			"tpm-on check-again", []string{
-				"Save on leaving.", "The setting was not saved on leaving. Look at it again.",
+				"Save when you exit.", "The setting was not saved. Check it again.",
 			}, nil},
 		{"T50 a build is not a version",
 			asks(t, []string{"level: must, consequence: unsupported, need: {fact: os.version, at_least: \"11.0\"}",
@@ -82,9 +83,9 @@ func TestLateTraps(t *testing.T) {
 			d.OS.Name, d.OS.Version, d.OS.Edition = some("Skerry 10"), some("10.4"), some("Counter")
 		}, "reconfigure", "", []string{`"ends":"2027-06-08T00:00:00Z"`, "https://skerry.example/support"},
 			[]string{"2026-12-08"}},
-		{"T54 the release between is found", skerry,
+		{"T54 the intermediate release is found", skerry,
 			func(d *doc) { d.OS.Name, d.OS.Version = some("Skerry 10"), some("10.4") }, "reconfigure", "interim",
-			[]string{"By way of Skerry 11, then Skerry 12"}, nil},
+			[]string{"First Skerry 11, then Skerry 12"}, nil},
 		{"T55 the package of the edition is chosen", skerry, func(d *doc) { d.OS.Edition = some("Counter") }, "ready",
 			"", []string{"skerry-12-office-64.img"}, nil},
 		{"T56 a house standard is told from the publisher's", skerry,
@@ -92,7 +93,7 @@ func TestLateTraps(t *testing.T) {
 			[]string{`"publisher":{"disposition":"ready"`, `"asked_by":"house","consequence":"it works less well"`},
 			nil},
 		{"T57 a 32-bit system on a 64-bit processor", skerry, func(d *doc) { d.OS.Architecture = some("x86") },
-			"reconfigure", "reinstall", []string{"The installed system is 32-bit; the processor can do 64-bit."},
+			"reconfigure", "reinstall", []string{"The installed system is 32-bit; the processor supports 64-bit."},
 			[]string{"64-bit processor is needed"}},
 		{"T59 a title without a version is no pass", skerry,
 			func(d *doc) { d.Software = []inventory.Software{{Name: "Tidebook"}} }, "ready", "",
@@ -132,9 +133,9 @@ func TestLateTraps(t *testing.T) {
 		says, never []string
 	}{
 		"T41 a release for testing says that there may be no way back": {coretest.Release(t, "skerry-13"), nil,
-			[]string{"is a release for testing", "there may be no way back from it"}, nil},
+			[]string{"is a release for testing", "it may be impossible to leave it"}, nil},
 		"T44 a document that nobody has looked at for a year is named": {aged, nil,
-			[]string{"The requirements are as of 23 November 2024", "Compare them with the publisher's page"}, nil},
+			[]string{"The requirements are from 23 November 2024", "Compare them with the publisher's page"}, nil},
 		"T49 a held machine is not sent into its firmware yet": {skerry,
 			with(legacy, func(d *doc) { d.OS.HeldAt = some("Skerry 11") }),
 			[]string{"The visit waits until the hold of this machine is lifted."}, nil},

@@ -9,7 +9,7 @@ import (
 // Ways are what a person can choose from on a machine for which no step is known.
 type Ways struct {
 	Says []string `json:"says" doc:"Each way in a sentence"`
-	Step string   `json:"step,omitempty" doc:"A step of one's own that would settle what fails, rolltop-steps/1, to be completed"`
+	Step string   `json:"step,omitempty" doc:"The start of a step of your own that settles what fails (rolltop-steps/1)"`
 }
 
 // decide lists the ways there are where no known step settles what fails.

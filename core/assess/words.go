@@ -10,7 +10,7 @@ import (
 // Compared is what the machine has beside what it needs, in one line.
 func (f *Finding) Compared() string {
 	s := fmt.Sprintf("%s → needs %s", f.Has, f.Needs)
-	if f.Has != "not known" {
+	if f.Has != "unknown" {
 		s = "has " + s
 	}
 	if f.Distance != "" {

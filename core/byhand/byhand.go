@@ -20,13 +20,13 @@ import (
 
 // Fact is one fact that a person entered.
 type Fact struct {
-	Fact  string    `json:"fact" doc:"Name of the fact; of a row of a list with its place: graphics[0].interface_level"`
+	Fact  string    `json:"fact" doc:"Name of the fact; in a list with its position, such as graphics[0].interface_level"`
 	Value string    `json:"value" doc:"As in release documents, with its unit: 16 GiB"`
 	By    string    `json:"by" doc:"Who entered it"`
 	At    time.Time `json:"at"`
-	Note  string    `json:"note,omitempty" doc:"Where it was read: the board's manual, page 12"`
-	Until time.Time `json:"until,omitzero" doc:"When it ends by itself"`
-	Model string    `json:"model,omitempty" doc:"For a fact of every machine of a model: which"`
+	Note  string    `json:"note,omitempty" doc:"Source of the value: the board's manual, page 12"`
+	Until time.Time `json:"until,omitzero" doc:"When it expires"`
+	Model string    `json:"model,omitempty" doc:"For a fact of a model: the model"`
 }
 
 // Source says where the fact is from.
@@ -112,30 +112,32 @@ func Plain(name string) string {
 }
 
 // place is a fact's name parted at its list's place.
-func place(name string) (def *fact.Def, row int, err error) {
+func site(name string) (def *fact.Def, row int, err error) {
 	plain, row := name, -1
 	if i := strings.IndexByte(name, '['); i >= 0 {
 		j := strings.IndexByte(name, ']')
 		if j < i {
-			return nil, 0, fmt.Errorf("%q is no name of a fact; write a place in a list as graphics[0].interface_level",
+			return nil, 0, fmt.Errorf("%q is not the name of a fact; write a position in a list as "+
+				"graphics[0].interface_level",
 				name)
 		}
 		if row, err = strconv.Atoi(name[i+1 : j]); err != nil || row < 0 {
-			return nil, 0, fmt.Errorf("%q is no place in a list; places count from 0", name[i:j+1])
+			return nil, 0, fmt.Errorf("%q is not a position in a list; positions count from 0", name[i:j+1])
 		}
 		plain = name[:i] + name[j+1:]
 	}
 	def = fact.ByName(plain)
 	switch {
 	case def == nil:
-		return nil, 0, errors.New(doc.With(fmt.Sprintf("there is no fact %q", plain), doc.Suggest(plain, fact.Names())))
+		return nil, 0, errors.New(doc.With(fmt.Sprintf("unknown fact %q", plain), doc.Suggest(plain, fact.Names())))
 	case def.Derived && !worked[def.ID] && !def.Counts():
-		return nil, 0, fmt.Errorf("%s is worked out from other facts; enter those", plain)
+		return nil, 0, fmt.Errorf("%s is derived from other facts; enter those", plain)
 	case def.ID.Group() != fact.NoGroup && row < 0:
-		return nil, 0, fmt.Errorf("%s is a fact of each row of a list; write which: %s[0]%s", plain, def.ID.Group(),
+		return nil, 0, fmt.Errorf("%s is a fact of the rows of a list; give the position: %s[0]%s", plain,
+			def.ID.Group(),
 			strings.TrimPrefix(plain, def.ID.Group().String()))
 	case def.ID.Group() == fact.NoGroup && row >= 0:
-		return nil, 0, fmt.Errorf("%s is in no list; write it without a place", plain)
+		return nil, 0, fmt.Errorf("%s is not in a list; write it without a position", plain)
 	}
 	return def, row, nil
 }
@@ -146,7 +148,7 @@ func enter(d *inventory.Document, f *Fact) error {
 			return fmt.Errorf("%s: %q is not a day; write it as 2026-11-22", f.Fact, f.Value)
 		}
 	}
-	def, row, err := place(f.Fact)
+	def, row, err := site(f.Fact)
 	if err != nil {
 		return err
 	}
@@ -225,8 +227,8 @@ func disagree(
 	d.Gaps = append(d.Gaps, inventory.Gap{
 		Fact:     name,
 		Cause:    inventory.Disagree,
-		Detail:   "what was read and what was entered by hand differ",
-		Try:      "See at the machine which of the two is right, and correct what was entered.",
+		Detail:   "the value read and the value entered by hand differ",
+		Try:      "Check on the machine which value is right, and correct the entered value.",
 		Readings: []inventory.Differ{{Value: r.Value.Plain(), Source: read}, {Value: v.Plain(), Source: source}},
 	})
 	return nil
@@ -235,11 +237,11 @@ func disagree(
 // find is the place of a fact in the document; row is -1 for facts of the machine.
 func find(d *inventory.Document, def *fact.Def, row int) (any, error) {
 	if g := def.ID.Group(); g != fact.NoGroup && row >= g.Rows(d) {
-		return nil, fmt.Errorf("the inventory lists %d of them; there is no place %d", g.Rows(d), row)
+		return nil, fmt.Errorf("the inventory lists %d of them; position %d does not exist", g.Rows(d), row)
 	}
 	slot := def.Slot(d, max(row, 0))
 	if slot == nil {
-		return nil, fmt.Errorf("%s has no place in an inventory", def.Name)
+		return nil, fmt.Errorf("%s cannot be stored in an inventory", def.Name)
 	}
 	return slot, nil
 }
@@ -248,7 +250,7 @@ func find(d *inventory.Document, def *fact.Def, row int) (any, error) {
 // for those that are worked out from others.
 func Put(d *inventory.Document, def *fact.Def, v fact.Value) error {
 	if def.Derived || def.ID.Group() != fact.NoGroup {
-		return fmt.Errorf("%s has no place in an inventory", def.Name)
+		return fmt.Errorf("%s cannot be stored in an inventory", def.Name)
 	}
 	slot, err := find(d, def, -1)
 	if err == nil {

@@ -102,11 +102,11 @@ func TestBadFacts(t *testing.T) {
 		{"memory.instaled_bytes", "8 GiB", `did you mean "memory.installed_bytes"?`},
 		{"memory.installed_bytes", "8 GB", "memory is written with MiB, GiB or TiB"},
 		{"tpm.state", "redy", `did you mean "ready"?`},
-		{"memory.free_slots", "2", "is worked out from other facts"},
-		{"graphics.interface_level", "12.0", "write which: graphics[0].interface_level"},
-		{"graphics[x].interface_level", "12.0", "places count from 0"},
-		{"graphics]0[.interface_level", "12.0", "is no name of a fact"},
-		{"tpm[0].state", "ready", "is in no list"},
+		{"memory.free_slots", "2", "is derived from other facts"},
+		{"graphics.interface_level", "12.0", "give the position: graphics[0].interface_level"},
+		{"graphics[x].interface_level", "12.0", "positions count from 0"},
+		{"graphics]0[.interface_level", "12.0", "is not the name of a fact"},
+		{"tpm[0].state", "ready", "is not in a list"},
 		{"processor.cores", "99999999", "out of range"},
 	} {
 		t.Run(tt.name, func(t *testing.T) {
@@ -127,7 +127,7 @@ func TestBadFacts(t *testing.T) {
 			entered("tpm.state", "off"),
 		})
 	expect.Same(t, "len(left)", len(left), 2)
-	expect.Contains(t, left[0].Error(), "lists 1 of them; there is no place 3")
+	expect.Contains(t, left[0].Error(), "lists 1 of them; position 3 does not exist")
 	expect.Contains(t, left[1].Error(), "more space is free than the volume has")
 	expect.That(t, `fact.Read(got).Is(fact.TPMState, "off")`, fact.Read(got).Is(fact.TPMState, "off"))
 }

@@ -34,7 +34,8 @@ func derived(d *inventory.Document, def *fact.Def, v fact.Value, f *Fact) error 
 		}
 	default:
 		if v.Float() != 0 {
-			return fmt.Errorf("of %s only 0 can be entered, for none; enter the rows: %s[0] and what is known of it",
+			return fmt.Errorf("for %s only 0 can be entered, meaning none; otherwise enter the rows, beginning "+
+				"with %s[0]",
 				def.Name, def.Name)
 		}
 		return none(d, def, f)

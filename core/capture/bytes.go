@@ -19,7 +19,7 @@ func (b Bytes) MarshalJSON() ([]byte, error) {
 func (b *Bytes) DecodeDoc(n *doc.Node, r *doc.Report) {
 	raw, err := base64.StdEncoding.DecodeString(n.Text)
 	if err != nil || n.Kind == doc.List || n.Kind == doc.Map {
-		r.Add(n, "this is not base64", "raw bytes are written as base64 text")
+		r.Add(n, "the value is not valid base64", "raw bytes are written as base64 text")
 		return
 	}
 	*b = raw

@@ -28,9 +28,9 @@ func TestRead(t *testing.T) {
 		bytes.Equal(d.Get("/proc/meminfo").Raw, []byte{0, 1, 255}))
 	expect.Same(t, `d.Get("/nowhere").Outcome`, d.Get("/nowhere").Outcome, capture.NotExposed)
 	for src, want := range map[string]string{
-		strings.Replace(string(b), "AAH/", "not base64!", 1): "this is not base64", strings.Replace(string(b), `"ok"`,
-			`"fine"`, 1): "is not one of the words",
-		strings.Replace(string(b), "capture/1", "capture/2", 1): `version "2" of this format is not known`,
+		strings.Replace(string(b), "AAH/", "not base64!", 1): "the value is not valid base64", strings.Replace(string(b), `"ok"`,
+			`"fine"`, 1): "is not a valid value",
+		strings.Replace(string(b), "capture/1", "capture/2", 1): `unknown version "2" of this format`,
 	} {
 		if _, err := capture.Read("c", []byte(src)); err == nil || !strings.Contains(err.Error(), want) {
 			t.Errorf("%v, want %s", err, want)

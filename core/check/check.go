@@ -213,7 +213,7 @@ func Judge(q *release.Requirement, f *fact.Facts, paths []release.Path) (o Outco
 	return judge(q, f, paths, f.Class())
 }
 
-// onTheWay says whether a machine goes by the release between that asks for
+// onTheWay says whether a machine goes by the intermediate release that asks for
 // something. Where several paths are possible, it may.
 func onTheWay(x *release.Interim, paths []release.Path) need.Truth {
 	t := need.False

@@ -21,16 +21,16 @@ const Format = "rolltop-compare/1"
 
 // Document is a comparison in words.
 type Document struct {
-	Format     string     `json:"format" enum:"rolltop-compare/1"`
-	A          Side       `json:"a"`
-	B          Side       `json:"b"`
-	SameDevice bool       `json:"same_device" doc:"Both are of one machine, by serial number or UUID"`
-	Says       string     `json:"says" doc:"The comparison in a sentence"`
-	Facts      []Fact     `json:"facts" doc:"Facts that differ, or that only one of the two knows"`
-	Rows       []Row      `json:"rows" doc:"Rows of lists that only one of the two has"`
-	Disagree   []Disagree `json:"disagree" doc:"Facts on which sources within one inventory disagree"`
-	Findings   []Finding  `json:"findings" doc:"Requirements with another outcome, or with another value, where both were checked"`
-	Release    string     `json:"release,omitempty" doc:"The release that both were checked against"`
+	Format      string     `json:"format" enum:"rolltop-compare/1"`
+	A           Side       `json:"a"`
+	B           Side       `json:"b"`
+	SameMachine bool       `json:"same_machine" doc:"Both are of one machine, by serial number or UUID"`
+	Says        string     `json:"says" doc:"The comparison in a sentence"`
+	Facts       []Fact     `json:"facts" doc:"Facts that differ, or that are known for only one of the two"`
+	Rows        []Row      `json:"rows" doc:"Rows of lists that only one of the two has"`
+	Disagree    []Disagree `json:"disagree" doc:"Conflicts between sources within one inventory"`
+	Findings    []Finding  `json:"findings" doc:"Requirements with another outcome or value, if both were checked"`
+	Release     string     `json:"release,omitempty" doc:"The release that both were checked against"`
 }
 
 // Side is one of the two.
@@ -84,7 +84,7 @@ type Finding struct {
 	HasA        string `json:"has_a"`
 	HasB        string `json:"has_b"`
 	Needs       string `json:"needs"`
-	Invisible   bool   `json:"invisible,omitempty" doc:"B is unknown only for want of rights; that is no step back"`
+	Invisible   bool   `json:"invisible,omitempty" doc:"B is unknown only because it was read with fewer rights; that is not a regression"`
 }
 
 // Run compares two inventories. checkA and checkB are their checks against one
@@ -92,14 +92,14 @@ type Finding struct {
 func Run(a, b *inventory.Document, checkA, checkB *assess.Document) *Document {
 	fa, fb := fact.Read(a), fact.Read(b)
 	d := &Document{
-		Format:     Format,
-		A:          side(a, checkA),
-		B:          side(b, checkB),
-		SameDevice: same(a, b),
-		Facts:      []Fact{},
-		Rows:       []Row{},
-		Disagree:   []Disagree{},
-		Findings:   []Finding{},
+		Format:      Format,
+		A:           side(a, checkA),
+		B:           side(b, checkB),
+		SameMachine: same(a, b),
+		Facts:       []Fact{},
+		Rows:        []Row{},
+		Disagree:    []Disagree{},
+		Findings:    []Finding{},
 	}
 	for _, def := range fact.All() {
 		if !def.Has(fa.Class()) && !def.Has(fb.Class()) {
@@ -236,7 +236,7 @@ func (d *Document) sum() string {
 		}
 	}
 	who := "two machines"
-	if d.SameDevice {
+	if d.SameMachine {
 		who = "one machine at two times"
 	}
 	out := who + ": " + say.Count(differ, "fact differs", "facts differ")
@@ -244,7 +244,7 @@ func (d *Document) sum() string {
 		out += ", " + say.Count(len(d.Findings), "finding differs", "findings differ")
 	}
 	switch {
-	case invisible > 0 && !d.SameDevice:
+	case invisible > 0 && !d.SameMachine:
 		out += "; " + say.Count(invisible, "fact",
 			"facts") + " could not be seen on the second, which was read with fewer rights"
 	case invisible > 0:

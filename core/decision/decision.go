@@ -53,19 +53,19 @@ func (d *Decision) Counts(now time.Time) bool {
 // release of a waiver; nil where there is none.
 func Check(d *Decision, rel *release.Release, now time.Time) error {
 	if !slices.Contains(Kinds(), d.Kind) {
-		return fmt.Errorf("there is no decision of the kind %q; it may be %s", d.Kind, strings.Join(Kinds(), ", "))
+		return fmt.Errorf("unknown kind of decision %q; use %s", d.Kind, strings.Join(Kinds(), ", "))
 	}
 	switch {
 	case strings.TrimSpace(d.Scope) == "":
-		return errors.New("the decision is for no machines; give a filter, as place=\"Gull Quay\", or name one machine")
+		return errors.New("no machines selected; give a filter, such as site=\"Gull Quay\", or name a machine")
 	case strings.TrimSpace(d.Reason) == "":
-		return errors.New("the decision has no reason; say why, for whoever reads it when it ends")
+		return errors.New("the reason is missing")
 	case d.Until.IsZero():
-		return errors.New("the decision has no end; give a day until which it holds")
+		return errors.New("the last day is missing")
 	case !d.Until.After(now):
-		return fmt.Errorf("%s is over; give a last day that is still to come", d.lastDay())
+		return fmt.Errorf("%s is in the past; give a last day in the future", d.lastDay())
 	case d.Until.After(now.AddDate(longest, 0, 0)):
-		return fmt.Errorf("%s is more than %d years ahead; give an earlier last day, and look at it again then",
+		return fmt.Errorf("%s is more than %d years ahead; give an earlier last day",
 			d.lastDay(), longest)
 	}
 	f, err := fleet.Parse(d.Scope)
@@ -73,18 +73,19 @@ func Check(d *Decision, rel *release.Release, now time.Time) error {
 		return err
 	}
 	for _, key := range []string{
-		"disposition", "publisher", "certainty", "alone", "step", "freed", "decision", "next", "wave", "outcome", "who",
-		"turned",
+		"disposition", "publisher", "certainty", "alone", "step", "fixed_by", "decision", "next", "wave", "outcome",
+		"assigned",
+		"rule_change",
 	} {
 		if f.Has(key) {
-			return fmt.Errorf("the decision's machines are picked by %s, which decisions change; pick them by "+
-				"fails=, place, tag, model or a fact", key)
+			return fmt.Errorf("the filter of a decision cannot use %s, because decisions change it; use fails=, "+
+				"site, tag, model or a fact", key)
 		}
 	}
 	if d.Kind != Waive {
 		if d.Requirement != "" {
-			return fmt.Errorf("a decision of the kind %s is about machines and not about the requirement %q; leave "+
-				"it out, or waive it", d.Kind, d.Requirement)
+			return fmt.Errorf("a decision of the kind %s does not concern a requirement; omit %q, or use the kind "+
+				"waive", d.Kind, d.Requirement)
 		}
 		return nil
 	}
@@ -93,10 +94,10 @@ func Check(d *Decision, rel *release.Release, now time.Time) error {
 
 func waivable(d *Decision, rel *release.Release) error {
 	if d.Requirement == "" {
-		return errors.New("the waiver is for no requirement; name the one that may fail")
+		return errors.New("the waiver names no requirement")
 	}
 	if rel == nil {
-		return fmt.Errorf("the release %q of the waiver is not there", d.Release)
+		return fmt.Errorf("the release %q of the waiver does not exist", d.Release)
 	}
 	q := rel.Requirement(d.Requirement)
 	if q == nil {
@@ -107,11 +108,10 @@ func waivable(d *Decision, rel *release.Release) error {
 		return fmt.Errorf("%s has no requirement %q; it has %s", rel.Name, d.Requirement, strings.Join(ids, ", "))
 	}
 	if q.Level != release.Must {
-		return fmt.Errorf("%q only advises; there is nothing to waive", q.Title)
+		return fmt.Errorf("%q is only a recommendation; it needs no waiver", q.Title)
 	}
 	if !q.Waivable() {
-		return fmt.Errorf("%q cannot be waived: without it %s. The only decision is to stay on the present release "+
-			"until a date (kind stay)", q.Title, consequence(q))
+		return fmt.Errorf("%q cannot be waived: without it %s. Use the kind stay instead", q.Title, consequence(q))
 	}
 	return nil
 }

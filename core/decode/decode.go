@@ -13,7 +13,7 @@ import (
 	"rolltop.example/rolltop/core/inventory"
 )
 
-// Inventory decodes a capture. The error is for a platform that nobody knows.
+// Inventory decodes a capture. The error is for a platform that is unknown.
 func Inventory(c *capture.Document) (*inventory.Document, error) {
 	switch c.Platform {
 	case "linux":

@@ -119,7 +119,7 @@ func shapeOf(t reflect.Type) *shape {
 
 func fill(n *Node, v reflect.Value, ru *rule, r *Report) {
 	if n.Kind == Null {
-		r.Add(n, "the value is empty", "give a value, or leave the key out")
+		r.Add(n, "the value is empty", "give a value, or omit the key")
 		return
 	}
 	if v.CanAddr() {
@@ -193,13 +193,13 @@ func fillStruct(n *Node, v reflect.Value, r *Report) {
 	for _, f := range n.Fields {
 		i := slices.Index(s.names, f.Name)
 		if i < 0 {
-			r.addAt(f.Line, f.Col, n.Path(), fmt.Sprintf("the key %q is not known here", clip(f.Name)),
+			r.addAt(f.Line, f.Col, n.Path(), fmt.Sprintf("unknown key %q", clip(f.Name)),
 				Suggest(f.Name, s.names))
 			continue
 		}
 		if lines[i] > 0 {
-			r.addAt(f.Line, f.Col, f.Value.Path(), fmt.Sprintf("the key %q stands twice", f.Name),
-				fmt.Sprintf("the first is in line %d", lines[i]))
+			r.addAt(f.Line, f.Col, f.Value.Path(), fmt.Sprintf("the key %q appears twice", f.Name),
+				fmt.Sprintf("it appears first in line %d", lines[i]))
 			continue
 		}
 		lines[i] = f.Line
@@ -221,7 +221,7 @@ func fillMap(n *Node, v reflect.Value, ru *rule, r *Report) {
 	for _, f := range n.Fields {
 		key := reflect.ValueOf(f.Name)
 		if v.MapIndex(key).IsValid() {
-			r.addAt(f.Line, f.Col, f.Value.Path(), fmt.Sprintf("the key %q stands twice", clip(f.Name)), "")
+			r.addAt(f.Line, f.Col, f.Value.Path(), fmt.Sprintf("the key %q appears twice", clip(f.Name)), "")
 			continue
 		}
 		item := reflect.New(v.Type().Elem()).Elem()
@@ -254,12 +254,12 @@ func text(n *Node, ru *rule, r *Report) (string, bool) {
 	}
 	for _, c := range n.Text {
 		if unicode.IsControl(c) && c != '\n' && c != '\t' {
-			r.Add(n, "the text holds a control character", "leave it out")
+			r.Add(n, "the text contains a control character", "leave it out")
 			return "", false
 		}
 	}
 	if ru != nil && ru.enum != nil && !slices.Contains(ru.enum, n.Text) {
-		r.Add(n, quote(n)+" is not one of the words for this", Suggest(n.Text, ru.enum))
+		r.Add(n, quote(n)+" is not a valid value", Suggest(n.Text, ru.enum))
 		return "", false
 	}
 	return n.Text, true
@@ -319,7 +319,7 @@ func Suggest(word string, words []string) string {
 	case at != "":
 		return fmt.Sprintf("did you mean %q?", at)
 	case len(words) > 0 && len(words) <= 16:
-		return "it may be " + strings.Join(words, ", ")
+		return "use " + strings.Join(words, ", ")
 	}
 	return ""
 }
@@ -375,7 +375,7 @@ func CheckFormat(n *Node, want string, r *Report) bool {
 	case f.Text == want:
 		return true
 	case kind == wantKind && version != wantVersion:
-		r.Add(f, fmt.Sprintf("version %q of this format is not known", clip(version)), "this program reads "+want)
+		r.Add(f, fmt.Sprintf("unknown version %q of this format", clip(version)), "this program reads "+want)
 	default:
 		r.Add(f, fmt.Sprintf("%s is another kind of document", quote(f)), "this should be "+want)
 	}

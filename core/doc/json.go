@@ -30,7 +30,7 @@ func parseJSON(name string, src []byte) (*Node, error) {
 		return nil, err
 	}
 	if p.blanks(); p.at < len(src) {
-		return nil, p.fail("there is more after the end of the document", "one document a file")
+		return nil, p.fail("there is more after the end of the document", "use one document per file")
 	}
 	return n, nil
 }
@@ -42,10 +42,10 @@ func (p *jsonReader) fail(wrong, right string) error {
 // unlike is what stands where something else belongs.
 func (p *jsonReader) unlike(wanted string) error {
 	if p.at >= len(p.src) {
-		return p.fail("the document ends in the middle", "was it cut off?")
+		return p.fail("the document is incomplete", "check whether it was cut off")
 	}
 	r, _ := utf8.DecodeRuneInString(p.src[p.at:])
-	return p.fail(fmt.Sprintf("this is not JSON: %s stands where %s belongs", strconv.QuoteRune(r), wanted), "")
+	return p.fail(fmt.Sprintf("this is not valid JSON: found %s, expected %s", strconv.QuoteRune(r), wanted), "")
 }
 
 func (p *jsonReader) col() int { return p.at - p.from + 1 }
@@ -243,7 +243,7 @@ func (p *jsonReader) text() (string, error) {
 		case c == '\\':
 			return p.escaped(from)
 		case c < ' ':
-			return "", p.fail("this is not JSON: a text holds a control character",
+			return "", p.fail("this is not valid JSON: a text contains a control character",
 				`write a line break as \n, or end the text with a quotation mark`)
 		}
 	}
@@ -260,7 +260,7 @@ func (p *jsonReader) escaped(from int) (string, error) {
 			p.at++
 			return b.String(), nil
 		case c < ' ':
-			return "", p.fail("this is not JSON: a text holds a control character",
+			return "", p.fail("this is not valid JSON: a text contains a control character",
 				`write a line break as \n, or end the text with a quotation mark`)
 		case c != '\\':
 			b.WriteByte(c)

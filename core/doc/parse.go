@@ -19,8 +19,7 @@ func Parse(name string, src []byte) (*Node, error) {
 	switch {
 	case len(src) > MaxBytes:
 		return nil, Refuse(name, fmt.Sprintf("the document is larger than %d MB", MaxBytes>>20),
-			"a document of this kind has a few hundred kB at most; "+
-				"long lists belong into a file of their own beside it")
+			"a document of this kind has at most a few hundred kB; put long lists in a separate file")
 	case len(bytes.TrimSpace(src)) == 0:
 		return nil, Refuse(name, "the document is empty", "")
 	case bytes.IndexByte(src, 0) >= 0 || !utf8.Valid(src):
@@ -62,7 +61,7 @@ func parseYAML(name string, src []byte) (*Node, error) {
 		return nil, &Mistakes{Name: name, List: []Mistake{m}}
 	}
 	if err := dec.Decode(&yaml.Node{}); !errors.Is(err, io.EOF) {
-		return nil, Refuse(name, "there is more than one document in the file", "one document a file")
+		return nil, Refuse(name, "there is more than one document in the file", "use one document per file")
 	}
 	r := &Report{Name: name}
 	n := convert(&root, nil, "", 0, r)
@@ -100,7 +99,7 @@ func convert(y *yaml.Node, parent *Node, step string, depth int, r *Report) *Nod
 		n.place = len(parent.Items)
 	}
 	if y.Anchor != "" || y.Kind == yaml.AliasNode {
-		r.Add(n, "anchors and aliases are not read", "write the value out where it is needed")
+		r.Add(n, "anchors and aliases are not supported", "write out the value where it is needed")
 		return n
 	}
 	if depth > MaxDepth {

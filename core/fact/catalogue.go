@@ -102,7 +102,7 @@ var (
 func init() {
 	add := func(d *Def) {
 		if byID[d.ID] != nil || byName[d.Name] != nil {
-			panic(fmt.Sprintf("fact: %s stands twice in the catalogue", d.Name))
+			panic(fmt.Sprintf("fact: %s appears twice in the catalogue", d.Name))
 		}
 		byID[d.ID], byName[d.Name] = d, d
 		names = append(names, d.Name)

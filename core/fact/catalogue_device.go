@@ -85,8 +85,8 @@ var deviceFacts = []Def{
 		Label: "warranty that opening the case ends",
 		Kind:  Text,
 		in:    text(Text, func(d *document) *optText { return &d.Device.WarrantyUntil }),
-		About: "Its last day, as 2027-05-31. No system tells it: from the contract, entered by hand or for every " +
-			"machine of a model",
+		About: "Its last day, such as 2027-05-31. No system reports it: enter it by hand from the contract, for a " +
+			"machine or a model",
 	},
 	{
 		ID:    DeviceAssetTag,
@@ -132,7 +132,7 @@ var deviceFacts = []Def{
 			"live":      "live medium",
 			"planned":   "planned, not there yet",
 		},
-		About: "What the collector ran in; in a container or from a live medium the installed system is a gap",
+		About: "Where the collector ran; in a container or from a live medium the installed system is a gap",
 	},
 	{
 		ID:    DeviceHypervisor,
@@ -237,10 +237,10 @@ var systemFacts = []Def{
 		in:    text(Text, func(d *document) *optText { return &d.OS.HeldAt }),
 	},
 	{
-		ID: ChecksSkipped, Name: "os.checks_skipped", Label: "checks that an installation was told to skip", Kind: Set,
+		ID: ChecksSkipped, Name: "os.checks_skipped", Label: "checks that an installation skipped", Kind: Set,
 		Aspect: State,
 		in:     items(func(d *document) *[]string { return &d.OS.ChecksSkipped }),
-		About:  "Signs that an earlier installation was told to leave out checks of its release",
+		About:  "Signs that an earlier installation skipped checks of its release",
 	},
 	{
 		ID:     OSPendingRestart,

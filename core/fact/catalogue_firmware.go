@@ -80,7 +80,7 @@ var firmwareFacts = []Def{
 	{
 		ID:     UEFICapable,
 		Name:   "firmware.uefi_capable",
-		Label:  "firmware can do UEFI",
+		Label:  "firmware supports UEFI",
 		Kind:   Bool,
 		Aspect: Capability,
 		On:     OnlyPC,
@@ -117,12 +117,12 @@ var firmwareFacts = []Def{
 	{
 		ID:      FirmwareUpdate,
 		Name:    "firmware.update",
-		Label:   "firmware update that a guide asks for",
+		Label:   "firmware update that a guide requires",
 		Kind:    Text,
 		On:      OnlyPC,
 		Derived: true,
 		of:      unjudged,
-		About:   "The version that the firmware guide of the board names, where the machine has an older one",
+		About:   "The version that the firmware guide of the board names, if the machine has an older one",
 	},
 	{
 		ID:     LegacySupport,
@@ -153,7 +153,7 @@ var firmwareFacts = []Def{
 	{
 		ID:     SecureBootCapable,
 		Name:   "firmware.secure_boot_capable",
-		Label:  "firmware can do secure boot",
+		Label:  "firmware supports secure boot",
 		Kind:   Bool,
 		Aspect: Capability,
 		in:     truth(func(d *document) *optBool { return &d.Firmware.SecureBootCapable }),
@@ -162,12 +162,12 @@ var firmwareFacts = []Def{
 	{ID: TPMState, Name: "tpm.state", Label: "TPM", Kind: Word, Aspect: State, On: OnlyPC,
 		Words: map[string]string{
 			"ready":     "ready",
-			"not-ready": "there, not ready",
+			"not-ready": "present, not ready",
 			"off":       "off",
-			"announced": "named by firmware, no driver",
+			"announced": "reported by firmware, no driver",
 			"not-seen":  "none seen",
 		}, in: text(Word, func(d *document) *optText { return &d.TPM.State }),
-		About: "not-seen: the system sees none; absent and hidden by firmware look the same from there"},
+		About: "not-seen: the system sees none; absent and hidden by firmware look the same"},
 	{
 		ID:     TPMVersion,
 		Name:   "tpm.version",
@@ -203,7 +203,7 @@ var firmwareFacts = []Def{
 		Aspect: Capability,
 		On:     OnlyPC,
 		in:     truth(func(d *document) *optBool { return &d.TPM.Header }),
-		About:  "No system tells it: from the board's manual, entered by hand",
+		About:  "No system reports it: enter it by hand from the board's manual",
 	},
 	{
 		ID:     TPMChangeable,
@@ -213,8 +213,8 @@ var firmwareFacts = []Def{
 		Aspect: Capability,
 		On:     OnlyPC,
 		in:     truth(func(d *document) *optBool { return &d.TPM.Changeable }),
-		About: "Whether a tool of its maker brings the chip to version 2.0. No system tells it: from the maker's " +
-			"documents, entered by hand or in a firmware guide",
+		About: "Whether a tool of its maker can update the chip to version 2.0. No system reports it: enter it by " +
+			"hand or in a firmware guide, from the maker's documents",
 	},
 	{
 		ID:    TPMFirmware,
@@ -278,7 +278,7 @@ var restFacts = []Def{
 		Aspect:  Measure,
 		Derived: true,
 		of:      countOf(Adapters),
-		About:   "How many; a requirement can look at each of them",
+		About:   "Number of rows; a requirement can check each of them",
 	},
 	{
 		ID:      DisplayCount,
@@ -288,7 +288,7 @@ var restFacts = []Def{
 		Aspect:  Measure,
 		Derived: true,
 		of:      countOf(Displays),
-		About:   "How many; a requirement can look at each of them",
+		About:   "Number of rows; a requirement can check each of them",
 	},
 	{
 		ID:      DriveCount,
@@ -298,7 +298,7 @@ var restFacts = []Def{
 		Aspect:  Measure,
 		Derived: true,
 		of:      countOf(Disks),
-		About:   "How many; a requirement can look at each of them",
+		About:   "Number of rows; a requirement can check each of them",
 	},
 	{
 		ID:      ModuleCount,
@@ -308,7 +308,7 @@ var restFacts = []Def{
 		Aspect:  Measure,
 		Derived: true,
 		of:      countOf(Modules),
-		About:   "How many places for modules, empty ones too; a requirement can look at each of them",
+		About:   "Number of slots, including empty ones; a requirement can check each of them",
 	},
 	{
 		ID:      TitleCount,
@@ -318,7 +318,7 @@ var restFacts = []Def{
 		Aspect:  Measure,
 		Derived: true,
 		of:      countOf(Titles),
-		About:   "How many; a requirement can look at each of them",
+		About:   "Number of rows; a requirement can check each of them",
 	},
 	{
 		ID:      DriverCount,
@@ -328,7 +328,7 @@ var restFacts = []Def{
 		Aspect:  Measure,
 		Derived: true,
 		of:      countOf(Drivers),
-		About:   "How many; a requirement can look at each of them",
+		About:   "Number of rows; a requirement can check each of them",
 	},
 
 	{
@@ -339,7 +339,7 @@ var restFacts = []Def{
 		Aspect:  State,
 		Derived: true,
 		of:      unjudged,
-		About:   "By what the release document says of known software",
+		About:   "According to the applications that the release document names",
 	},
 	{
 		ID:      SoftwareToBuy,
@@ -349,7 +349,7 @@ var restFacts = []Def{
 		Aspect:  State,
 		Derived: true,
 		of:      unjudged,
-		About:   "By what the release document says of known software",
+		About:   "According to the applications that the release document names",
 	},
 	{
 		ID:      SoftwareToRemove,
@@ -359,7 +359,7 @@ var restFacts = []Def{
 		Aspect:  State,
 		Derived: true,
 		of:      unjudged,
-		About:   "By what the release document says of known software",
+		About:   "According to the applications that the release document names",
 	},
 	{
 		ID:      SoftwareProblems,
@@ -369,17 +369,17 @@ var restFacts = []Def{
 		Aspect:  State,
 		Derived: true,
 		of:      unjudged,
-		About:   "By what the release document says of known software",
+		About:   "According to the applications that the release document names",
 	},
 	{
 		ID:      SoftwareNotKnown,
 		Name:    "software.not_known",
-		Label:   "titles that nothing is known of",
+		Label:   "titles that the release does not name",
 		Kind:    Set,
 		Aspect:  State,
 		Derived: true,
 		of:      unjudged,
-		About:   "Titles that the release document says nothing of",
+		About:   "Titles that the release document does not name",
 	},
 	{
 		ID:      DriversToUpdate,
@@ -389,7 +389,7 @@ var restFacts = []Def{
 		Aspect:  State,
 		Derived: true,
 		of:      unjudged,
-		About:   "By what the release document says of known drivers",
+		About:   "According to the drivers that the release document names",
 	},
 	{
 		ID:      DriversToRemove,
@@ -399,7 +399,7 @@ var restFacts = []Def{
 		Aspect:  State,
 		Derived: true,
 		of:      unjudged,
-		About:   "By what the release document says of known drivers",
+		About:   "According to the drivers that the release document names",
 	},
 	{
 		ID:      DriverProblems,
@@ -409,16 +409,16 @@ var restFacts = []Def{
 		Aspect:  State,
 		Derived: true,
 		of:      unjudged,
-		About:   "By what the release document says of known drivers",
+		About:   "According to the drivers that the release document names",
 	},
 	{
 		ID:      DriversNotKnown,
 		Name:    "drivers.not_known",
-		Label:   "drivers that nothing is known of",
+		Label:   "drivers that the release does not name",
 		Kind:    Set,
 		Aspect:  State,
 		Derived: true,
 		of:      unjudged,
-		About:   "Drivers that the release document says nothing of",
+		About:   "Drivers that the release document does not name",
 	},
 }

@@ -96,7 +96,7 @@ var processorFacts = []Def{
 		Aspect: Capability,
 		Words:  architectures,
 		in:     text(Word, func(d *document) *optText { return &d.Processor.Architecture }),
-		About:  "Of the silicon: a 32-bit system on a 64-bit processor shows here",
+		About:  "Of the silicon: shows a 32-bit system on a 64-bit processor",
 	},
 	{
 		ID:     ProcessorPackages,
@@ -150,18 +150,18 @@ var processorFacts = []Def{
 		Aspect: Capability,
 		On:     OnlyPC,
 		in:     truth(func(d *document) *optBool { return &d.Processor.BuiltInTPM }),
-		About:  "No system tells it: from the row of a release's processor list, or entered by hand",
+		About:  "No system reports it: it comes from a row of a release's processor list, or is entered by hand",
 	},
 
 	{
 		ID:      ProcessorFeaturesOff,
 		Name:    "processor.features_off",
-		Label:   "features switched off",
+		Label:   "features turned off",
 		Kind:    Set,
 		Aspect:  State,
 		Derived: true,
 		of:      func(*document) Value { return Items(nil) },
-		About:   "Features that the release's list says this processor has and the system does not see",
+		About:   "Features that this processor has according to the release's list, but that the system does not see",
 	},
 }
 
@@ -175,7 +175,7 @@ var memoryFacts = []Def{
 		Unit:   Binary,
 		Aspect: Measure,
 		in:     number(func(d *document) *optInt { return &d.Memory.Installed }),
-		About:  "What is plugged in, from firmware",
+		About:  "Fitted memory, as the firmware reports it",
 	},
 	{
 		ID:     MemoryVisible,
@@ -185,7 +185,7 @@ var memoryFacts = []Def{
 		Unit:   Binary,
 		Aspect: Measure,
 		in:     number(func(d *document) *optInt { return &d.Memory.Visible }),
-		About:  "What the system may use; smaller, since graphics and firmware take a share",
+		About:  "What the system can use; smaller, because graphics and firmware reserve a share",
 	},
 	{
 		ID:     MemorySlots,
@@ -216,7 +216,7 @@ var memoryFacts = []Def{
 	{
 		ID:     MemoryMax,
 		Name:   "memory.max_bytes",
-		Label:  "most memory the machine takes",
+		Label:  "maximum memory of the machine",
 		Kind:   Number,
 		Unit:   Binary,
 		Aspect: Capability,
@@ -373,7 +373,7 @@ var storageFacts = []Def{
 		On:      OnlyPC,
 		Derived: true,
 		of:      places,
-		About:   "The places of an MBR that are taken, of four; an extended partition takes one",
+		About:   "Used entries of an MBR, of four; an extended partition uses one",
 	},
 	{
 		ID:      BootLogical,

@@ -85,7 +85,7 @@ var rowCatalogue = []Def{
 		Kind:   Version,
 		Aspect: Capability,
 		at:     rowText(Version, func(d *document, i int) *optText { return &d.Graphics[i].InterfaceLevel }),
-		About:  "What the adapter can do, not which runtime is installed",
+		About:  "What the adapter supports, not which runtime is installed",
 	},
 	{
 		ID:    AdapterAddIn,

@@ -80,7 +80,7 @@ func (r *Reading) disagree(def *Def) {
 	}
 }
 
-// Bound notes what a fact that is not known is not less than; for a copy that
+// Bound notes what an unknown fact is not less than; for a copy that
 // the caller owns.
 func (f *Facts) Bound(id ID, least Value) {
 	f.touch(id)

@@ -111,7 +111,7 @@ func (f *Facts) take(id ID, g *inventory.Gap) {
 // announced: a TPM that firmware names and no driver serves is there, and its
 // state is not known.
 var announced = inventory.Gap{Fact: "tpm.state", Cause: inventory.ReadFailed,
-	Detail: "the firmware names a TPM and no driver serves it", Try: "load the TPM driver and take the inventory again"}
+	Detail: "the firmware reports a TPM but no driver uses it", Try: "load the TPM driver and take the inventory again"}
 
 func (f *Facts) announcedTPM() {
 	if f.Is(TPMState, "announced") {
@@ -122,8 +122,8 @@ func (f *Facts) announcedTPM() {
 // hidden: firmware shows secure boot variables only while legacy support is off.
 var hidden = inventory.Gap{
 	Fact: "firmware.secure_boot_capable", Cause: inventory.NotOffered,
-	Detail: "firmware hides secure boot while its legacy support is on, and nothing says that it is off",
-	Try: "look in the firmware set-up whether secure boot is offered with legacy support off, and enter " +
+	Detail: "firmware hides secure boot while its legacy support is on, and whether it is off is unknown",
+	Try: "check in the firmware set-up whether secure boot is offered with legacy support off, and enter " +
 		"firmware.secure_boot_capable by hand",
 }
 
@@ -148,8 +148,8 @@ func (f *Facts) impossibleMemory() {
 		g := &inventory.Gap{
 			Fact: "memory.installed_bytes", Cause: inventory.Disagree,
 			Detail: "the system uses more memory than the firmware counts",
-			Try: "look at the modules or in the firmware set-up how much is fitted, and enter " +
-				"memory.installed_bytes by hand",
+			Try: "check the modules or the firmware set-up for the fitted memory, and enter memory.installed_bytes " +
+				"by hand",
 			Readings: []inventory.Differ{
 				{Value: installed.Value.Plain(), Source: said(installed.Source, "what is fitted")},
 				{Value: visible.Plain(), Source: said(source, "what the system uses")},
@@ -170,9 +170,9 @@ func (f *Facts) impossibleMemory() {
 		(most.Value.Float() == 0 || fitted.Known() && most.Value.Compare(fitted) < 0) {
 		f.take(MemoryMax, &inventory.Gap{
 			Fact: "memory.max_bytes", Cause: inventory.NotOffered,
-			Detail: fmt.Sprintf("the firmware gives %s bytes as the most, which is less than what is fitted",
+			Detail: fmt.Sprintf("the firmware reports a maximum of %s bytes, which is less than the fitted memory",
 				most.Value.Plain()),
-			Try: "look in the maker's documents how much memory the machine takes, and enter memory.max_bytes by hand",
+			Try: "check the maker's documents for the maximum memory, and enter memory.max_bytes by hand",
 		})
 	}
 }
@@ -207,7 +207,7 @@ func (f *Facts) notOfThisMachine() {
 	g := &inventory.Gap{
 		Cause:  inventory.NotOffered,
 		Detail: why,
-		Try:    "take the inventory from the system that is installed on the machine",
+		Try:    "run the collector in the system that is installed on the machine",
 	}
 	for i := range catalogue {
 		def := &catalogue[i]
@@ -247,7 +247,7 @@ func (f *Facts) drivesDiffer(d *inventory.Document) {
 	r.Gap = &inventory.Gap{
 		Fact: "storage.system.kind", Cause: inventory.Disagree, Detail: "several drives are marked as the system's, " +
 			"of different kinds",
-		Try: "see which drives the system volume is on, and enter storage.system.kind by hand",
+		Try: "check which drives the system volume is on, and enter storage.system.kind by hand",
 	}
 	r.doubt = &doubt{others: kinds}
 	f.doubtful = true

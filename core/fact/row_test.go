@@ -57,7 +57,7 @@ func TestPackThereAndBack(t *testing.T) {
 	expect.That(t, "g.Doubtful()", g.Doubtful())
 	if others := g.Row(fact.Displays, 1).Get(fact.DisplayWidth).Others(); len(others) != 2 ||
 		others[1].Value.Float() != 1920 {
-		t.Errorf("what sources disagree on in a row came back as %+v", others)
+		t.Errorf("what sources conflict on in a row came back as %+v", others)
 	}
 	if g.Matter([]string{"Tidebook 5"}); !g.Complete(fact.Titles) {
 		t.Error("the titles that were asked for did not come back")

@@ -26,7 +26,7 @@ func (k Kind) String() string {
 	return [...]string{"nothing", "number", "text", "word", "true or false", "version", "set of texts"}[k]
 }
 
-// Value is one value of one kind. The zero Value is no value.
+// Value is one value of one kind. The zero Value is not a value.
 type Value struct {
 	kind Kind
 	num  float64 // exact for whole numbers up to 2^53
@@ -151,7 +151,7 @@ func (v Value) Compare(w Value) int {
 }
 
 // CompareVersions compares dotted versions part by part as numbers, so that
-// 1.10 is later than 1.9 and 2.0 equals 2. A part that is no number compares
+// 1.10 is later than 1.9 and 2.0 equals 2. A part that is not a number compares
 // as text, after numbers.
 func CompareVersions(a, b string) int {
 	if a == b {

@@ -12,7 +12,7 @@ import (
 )
 
 // Filter picks machines. Its text is one grammar for the address bar, --where
-// and the API: terms parted by blanks, every one of which must hold; a term is
+// and the API: terms separated by blanks, every one of which must hold; a term is
 // key=value[,value…] or a word that the machine's texts contain. Values with
 // blanks stand in double quotes. A key may be a fact, which amounts and versions
 // can be compared with, too; missing= picks machines of which a fact is not
@@ -20,7 +20,7 @@ import (
 // whose release goes out of support within some days. Machines out of use are left
 // out where no term has the key retired.
 //
-//	disposition=refit,replace place="Gull Quay" fails=tpm slipway
+//	disposition=refit,replace site="Gull Quay" fails=tpm slipway
 //	memory.installed_bytes<=4GiB tpm.state=not-seen missing=tpm.header
 type Filter struct {
 	terms []term
@@ -43,8 +43,8 @@ type Sought struct {
 const (
 	SoughtWave    = "wave"
 	SoughtOutcome = "outcome"
-	SoughtWho     = "who"
-	SoughtTurned  = "turned"
+	SoughtWho     = "assigned"
+	SoughtTurned  = "rule_change"
 )
 
 var soughtKeys = []string{SoughtOutcome, SoughtTurned, SoughtWave, SoughtWho}
@@ -108,7 +108,7 @@ type term struct {
 }
 
 // OutcomeNames are what may have become of a machine in a wave, as package wave has them.
-var OutcomeNames = []string{"waiting", "handed", "arrived", "failed", "back"}
+var OutcomeNames = []string{"waiting", "handed-off", "arrived", "failed", "back"}
 
 // Parse reads a filter. The error says which term is wrong and what would be
 // right.
@@ -142,15 +142,15 @@ func Parse(text string) (Filter, error) {
 func (t *term) read(text string) error {
 	if byName[t.key] == nil {
 		if t.def = fact.ByName(t.key); t.def == nil || t.def.ID.Group() != fact.NoGroup {
-			return fmt.Errorf("the filter has no key %q; %s", t.key, orKeys(t.key))
+			return fmt.Errorf("unknown key %q; %s", t.key, orKeys(t.key))
 		}
 	}
 	if t.op != "=" && (t.def == nil || t.def.Kind != fact.Number && t.def.Kind != fact.Version) {
-		return fmt.Errorf("the filter's %s is no amount, and cannot be compared by %s; write %s=", t.key, t.op, t.key)
+		return fmt.Errorf("%s is not a number and cannot be compared with %s; write %s=", t.key, t.op, t.key)
 	}
 	for _, v := range splitValues(text) {
 		if v = unquote(v); v == "" {
-			return fmt.Errorf("the filter's %s%s has an empty value; leave the term out, or give a value", t.key, t.op)
+			return fmt.Errorf("%s%s has no value; give a value, or omit the term", t.key, t.op)
 		}
 		if err := t.check(v); err != nil {
 			return err
@@ -172,7 +172,7 @@ func (t *term) check(v string) error {
 	default:
 		value, right := need.Value(t.def, v)
 		if !value.Known() {
-			return fmt.Errorf("the filter's %s%s%s is not a value of it; %s", t.key, t.op, v, right)
+			return fmt.Errorf("%s%s%s: not a valid value; %s", t.key, t.op, v, right)
 		}
 		t.wanted = append(t.wanted, value)
 	}
@@ -183,7 +183,7 @@ func orKeys(key string) string {
 	if s := doc.Suggest(key, append(Keys(), fact.Names()...)); s != "" {
 		return s
 	}
-	return "it may be " + strings.Join(Keys(), ", ") + ", or a fact, as memory.installed_bytes>=8GiB"
+	return "use " + strings.Join(Keys(), ", ") + ", or a fact, as memory.installed_bytes>=8GiB"
 }
 
 // split cuts at blanks outside quotes.
@@ -206,7 +206,7 @@ func split(text string) ([]string, error) {
 		}
 	}
 	if quoted {
-		return nil, fmt.Errorf("the filter has a quote that does not end")
+		return nil, fmt.Errorf("the filter has an unclosed quote")
 	}
 	if b.Len() > 0 {
 		out = append(out, b.String())

@@ -18,13 +18,13 @@ type Row struct {
 	ID           int64 // number of the machine
 	Key          string
 	Name         string
-	Place        string
+	Site         string
 	Class        string // fact.PC or fact.Mac
 	Manufacturer string
 	Model        string
 	Installed    string // release
 	TakenAt      time.Time
-	Tags         string // parted by line feeds, in order
+	Tags         string // separated by line feeds, in order
 	Retired      bool   // out of use, and out of every list that does not ask for such
 	Doubted      bool   // somebody should settle which machine it is
 
@@ -41,7 +41,7 @@ type Row struct {
 	Next        int8   // disposition against the release that follows Release; NoNext where there is none
 	Decided     Decided
 	DecidedBy   string    // numbers of the decisions, each between blanks
-	WaivedMusts string    // ids of requirements that fail and are waived, parted by line feeds
+	WaivedMusts string    // ids of requirements that fail and are waived, separated by line feeds
 	Later       time.Time // of a machine that is to be left alone: until when
 	Causes      Causes    // of an undetermined machine: why
 }
@@ -55,7 +55,7 @@ func (r *Row) ModelName() string { return strings.TrimSpace(r.Manufacturer + " "
 
 // Ref names the machine.
 func (r *Row) Ref() work.MachineRef {
-	return work.MachineRef{Key: r.Key, Name: r.Name, Place: r.Place, Model: r.ModelName()}
+	return work.MachineRef{Key: r.Key, Name: r.Name, Site: r.Site, Model: r.ModelName()}
 }
 
 // TitlesAt are the titles of the required requirements at which the machine has an outcome.
@@ -108,7 +108,7 @@ type Group struct {
 type Tally struct {
 	Counts
 	Classes   []Group
-	Places    []Group
+	Sites     []Group
 	Obstacles []Obstacle // musts that anything fails or leaves unknown, most failing first
 	Causes    []CauseCount
 	Next      []NextCounts
@@ -127,7 +127,7 @@ type NextCounts struct {
 // Count tallies the machines of a selection.
 func (s Selection) Count() Tally {
 	var t Tally
-	classes, places := s.x.texts[textClass].groups(), s.x.texts[textPlace].groups()
+	classes, sites := s.x.texts[textClass].groups(), s.x.texts[textPlace].groups()
 	obstacles := map[*release.Release][]Obstacle{}
 	var causes [causeCount]int
 	for _, at := range s.at {
@@ -140,7 +140,7 @@ func (s Selection) Count() Tally {
 			t.Unsupported++
 		}
 		classes[s.x.texts[textClass].codes[at]].add(r)
-		places[s.x.texts[textPlace].codes[at]].add(r)
+		sites[s.x.texts[textPlace].codes[at]].add(r)
 		if r.Release == nil || r.Judged && r.Disposition == remedy.Done {
 			continue // nothing stands in the way of a machine that is there
 		}
@@ -165,7 +165,7 @@ func (s Selection) Count() Tally {
 			}
 		}
 	}
-	t.Classes, t.Places, t.Causes = sorted(classes), sorted(places), counted(&causes)
+	t.Classes, t.Sites, t.Causes = sorted(classes), sorted(sites), counted(&causes)
 	for rel, list := range obstacles {
 		for i := range list {
 			if o := list[i]; o.Fails+o.Unknown > 0 && rel.Requirements[i].Level == release.Must {

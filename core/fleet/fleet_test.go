@@ -31,11 +31,11 @@ var skerry = &release.Release{
 }
 
 func rows() []fleet.Row {
-	row := func(name, place, outcomes string, d remedy.Disposition) fleet.Row {
+	row := func(name, site, outcomes string, d remedy.Disposition) fleet.Row {
 		r := fleet.Row{
 			Key:          strings.ToLower(name),
 			Name:         name,
-			Place:        place,
+			Site:         site,
 			Class:        "pc",
 			Manufacturer: "Ostrel",
 			Model:        "Slipway 14",
@@ -68,7 +68,7 @@ func rows() []fleet.Row {
 	list = append(list, fleet.Row{
 		Key:       "m",
 		Name:      "HOLM-M01",
-		Place:     "Holm Ferry",
+		Site:      "Holm Ferry",
 		Class:     "mac",
 		Model:     "Foldbook 13",
 		Installed: "Fathom 8",
@@ -119,9 +119,9 @@ func TestFilter(t *testing.T) {
 	tests := []struct{ where, want string }{
 		{"", "GULL-001 GULL-002 GULL-003 HOLM-001 HOLM-002 HOLM-M01"},
 		{"disposition=refit", "GULL-002 GULL-003"},
-		{"disposition=refit,reconfigure place=\"Holm Ferry\"", "HOLM-001"},
-		{"place='Holm Ferry'", ""},
-		{`place="gull quay" fails=tpm`, "GULL-003"},
+		{"disposition=refit,reconfigure site=\"Holm Ferry\"", "HOLM-001"},
+		{"site='Holm Ferry'", ""},
+		{`site="gull quay" fails=tpm`, "GULL-003"},
 		{"fails=memory", "GULL-002 GULL-003"},
 		{"alone=memory", "GULL-002"},
 		{"unknown=tpm", "HOLM-002"},
@@ -163,18 +163,18 @@ func TestFilterByWork(t *testing.T) {
 	}
 	x.Settle()
 	for where, want := range map[string]string{
-		"freed=add-memory":                    "GULL-002",
-		"freed=tpm-on,add-memory":             "GULL-002 GULL-003 HOLM-001",
-		"freed=tpm-on":                        "HOLM-001",
-		"freed=tpm-on,add-memory step=tpm-on": "GULL-003 HOLM-001",
-		"freed=read-again":                    "",
-		"step=read-again":                     "HOLM-002",
+		"fixed_by=add-memory":                    "GULL-002",
+		"fixed_by=tpm-on,add-memory":             "GULL-002 GULL-003 HOLM-001",
+		"fixed_by=tpm-on":                        "HOLM-001",
+		"fixed_by=tpm-on,add-memory step=tpm-on": "GULL-003 HOLM-001",
+		"fixed_by=read-again":                    "",
+		"step=read-again":                        "HOLM-002",
 	} {
 		if got := strings.Join(picks(t, x, where), " "); got != want {
 			t.Errorf("%s picks %s, want %s", where, got, want)
 		}
 	}
-	f, err := fleet.Parse(`wave=3 outcome=failed,back who="technician, east" turned=7 device.serial=TW1`)
+	f, err := fleet.Parse(`wave=3 outcome=failed,back assigned="technician, east" rule_change=7 device.serial=TW1`)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -184,8 +184,8 @@ func TestFilterByWork(t *testing.T) {
 		f = f.Found(s.Key, map[string][]int64{
 			"wave":          {11, 12, 13},
 			"outcome":       {12},
-			"who":           {12, 14},
-			"turned":        {12, 15},
+			"assigned":      {12, 14},
+			"rule_change":   {12, 15},
 			"device.serial": {12},
 		}[s.What])
 		if s.Naming() != (s.What == "device.serial") {
@@ -193,7 +193,7 @@ func TestFilterByWork(t *testing.T) {
 		}
 	}
 	if got := strings.Join(sought,
-		" "); got != "wave=3 outcome=failed outcome=back who=technician, east turned=7 device.serial=TW1" {
+		" "); got != "wave=3 outcome=failed outcome=back assigned=technician, east rule_change=7 device.serial=TW1" {
 		t.Errorf("sought are %s", got)
 	}
 	if got := x.Select(f); got.Len() != 1 || got.Page(fleet.Order{}, 0, 1)[0].Name != "GULL-003" {
@@ -204,16 +204,16 @@ func TestFilterByWork(t *testing.T) {
 func TestBadFilters(t *testing.T) {
 	tests := []struct{ where, want string }{
 		{"dispostion=ready", `did you mean "disposition"?`}, {"disposition=redy", `did you mean "ready"?`},
-		{"fabric=red", "it may be alone, cause, certainty, class"},
-		{`place="Gull`, "a quote that does not end"}, {"place=", "an empty value"},
-		{"class=tablet", "it may be pc, mac"},
+		{"fabric=red", "use alone, assigned, cause, certainty"},
+		{`site="Gull`, "an unclosed quote"}, {"site=", "has no value"},
+		{"class=tablet", "use pc, mac"},
 		{"memory.instaled_bytes=4GiB", `did you mean "memory.installed_bytes"?`},
-		{"memory.installed_bytes>=much", "is not a value of it; memory is written with"},
-		{"tpm.state>=off", "is no amount, and cannot be compared by >=; write tpm.state="},
+		{"memory.installed_bytes>=much", "not a valid value; memory is written with"},
+		{"tpm.state>=off", "is not a number and cannot be compared with >=; write tpm.state="},
 		{"tpm.state=of", `did you mean "off"?`}, {"missing=tpm.sate", `did you mean "tpm.state"?`},
-		{"disposition>=ready", "is no amount"}, {"older=soon", "write older=14"}, {"graphics.name=x", "no key"},
-		{"wave=pilot", "rolltop waves lists the waves"}, {"turned=0", "rolltop releases changes lists"},
-		{"outcome=gone", "it may be waiting, handed, arrived, failed, back"},
+		{"disposition>=ready", "is not a number"}, {"older=soon", "write older=14"}, {"graphics.name=x", "unknown key"},
+		{"wave=pilot", "rolltop waves lists the waves"}, {"rule_change=0", "rolltop releases changes lists"},
+		{"outcome=gone", "use waiting, handed-off, arrived, failed, back"},
 	}
 	for _, tt := range tests {
 		t.Run(tt.where, func(t *testing.T) {
@@ -226,7 +226,7 @@ func TestBadFilters(t *testing.T) {
 
 func FuzzFilter(f *testing.F) {
 	for _, s := range []string{
-		"disposition=ready", `place="Gull Quay",x fails=tpm word`, `a"b c"d`, "=", `""`, "x==y",
+		"disposition=ready", `site="Gull Quay",x fails=tpm word`, `a"b c"d`, "=", `""`, "x==y",
 		"memory.installed_bytes>=8GiB", "missing=tpm.state",
 	} {
 		f.Add(s)
@@ -264,8 +264,8 @@ func TestEveryCountLeadsToItsMachines(t *testing.T) {
 			t.Errorf("%s: counted %d, listed %d", remedy.Disposition(d), n, got)
 		}
 	}
-	for _, p := range tally.Places {
-		if got := count(fleet.Term("place", p.Name)); got != p.Total {
+	for _, p := range tally.Sites {
+		if got := count(fleet.Term("site", p.Name)); got != p.Total {
 			t.Errorf("%s: counted %d, listed %d", p.Name, p.Total, got)
 		}
 	}

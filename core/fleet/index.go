@@ -160,7 +160,7 @@ func (x *Index) Put(id int64, r Row, f *fact.Facts) {
 		x.taken, x.ranks, x.mixed = append(x.taken, 0), append(x.ranks, 0), true
 	}
 	whole := r.Manufacturer + " " + r.Model
-	for i, s := range [textCount]*string{&r.Place, &r.Manufacturer, &r.Model, &r.Installed, &r.Class, &whole, &r.Plan} {
+	for i, s := range [textCount]*string{&r.Site, &r.Manufacturer, &r.Model, &r.Installed, &r.Class, &whole, &r.Plan} {
 		v := fact.Of(fact.Text, *s)
 		if *s == "" {
 			v = fact.Value{}

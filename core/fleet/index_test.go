@@ -37,7 +37,7 @@ func drawn(r *rand.Rand, n int) (fleet.Row, *fact.Facts) {
 	return fleet.Row{
 		Key:          fmt.Sprint(n),
 		Name:         fmt.Sprintf("M%03d", r.IntN(500)),
-		Place:        []string{"Gull Quay", "Holm Ferry", ""}[r.IntN(3)],
+		Site:         []string{"Gull Quay", "Holm Ferry", ""}[r.IntN(3)],
 		Class:        "pc",
 		Manufacturer: []string{"Ostrel", "Fennick"}[r.IntN(2)],
 		Model:        []string{"Slipway 14", "Tern 2"}[r.IntN(2)],
@@ -59,9 +59,9 @@ func drawn(r *rand.Rand, n int) (fleet.Row, *fact.Facts) {
 }
 
 var wheres = []string{
-	"", "ostrel", "m01 slipway", "disposition=refit,ready", `place="Gull Quay" fails=tpm`, "unknown=memory",
+	"", "ostrel", "m01 slipway", "disposition=refit,ready", `site="Gull Quay" fails=tpm`, "unknown=memory",
 	"alone=tpm,memory", "memory.installed_bytes>=8GiB", "tpm.state=off,ready missing=tpm.version", "missing=tpm.state",
-	"certainty=confirmed judged=yes", "tag=counter retired=yes,no", "retired=yes", "doubt=yes tag=spare",
+	"certainty=confirmed judged=yes", "tag=counter retired=yes,no", "retired=yes", "duplicate=yes tag=spare",
 	"route=reinstall next=refit,ready", "cause=not-asked", "hold=no ends=3000",
 	"storage.system.free_bytes<=500GB installed=\"Skerry 10\"",
 }
@@ -139,7 +139,7 @@ func TestPagesAreTheWholeOrder(t *testing.T) {
 			sorted := slices.IsSortedFunc(whole, func(a, b fleet.Row) int {
 				c := map[string]int{
 					"name":  strings.Compare(a.Name, b.Name),
-					"place": strings.Compare(a.Place, b.Place),
+					"site":  strings.Compare(a.Site, b.Site),
 					"fails": a.Fails - b.Fails,
 					"taken": a.TakenAt.Compare(b.TakenAt),
 				}[strings.TrimPrefix(order, "-")]

@@ -34,6 +34,7 @@ var keys = []key{
 		doc:  "the one requirement that fails",
 		test: byRow(func(r *Row, v string) bool { return r.Sole == v }),
 	},
+	{name: SoughtWho, doc: "has the work", test: pickSought},
 	{name: "cause", doc: "why a machine is undetermined", words: CauseNames, test: pickCause},
 	{name: "certainty", words: []string{"confirmed", "expected"},
 		test: byRow(func(r *Row, v string) bool { return r.Judged && r.Certain == (v == "confirmed") })},
@@ -41,42 +42,41 @@ var keys = []key{
 	{name: "decision", doc: "its kind or number", check: checkDecision, test: pickDecision},
 	{name: "disposition", words: remedy.Dispositions(),
 		test: byDisposition(func(r *Row) (remedy.Disposition, bool) { return r.Disposition, r.Judged })},
-	{name: "doubt", words: yesOrNo, test: byRow(func(r *Row, v string) bool { return r.Doubted == (v == yes) })},
+	{name: "duplicate", words: yesOrNo, test: byRow(func(r *Row, v string) bool { return r.Doubted == (v == yes) })},
 	{name: "ends", doc: "days until the end of support",
 		check: days("ends", "ends=90 for machines whose release goes out of support within 90 days"), test: pickEnds},
 	{name: "fails", doc: "a requirement", test: byOutcome('f')},
-	{name: "freed", doc: "by these steps alone", test: pickFreed},
+	{name: "fixed_by", doc: "these steps alone make it ready", test: pickFreed},
 	{name: "hold", words: yesOrNo, test: pickHold},
 	{name: "installed", test: byText(textInstalled)},
 	{name: "judged", words: yesOrNo, test: byRow(func(r *Row, v string) bool { return r.Judged == (v == yes) })},
 	{name: "key", doc: "of a machine", test: byRow(func(r *Row, v string) bool { return r.Key == v })},
 	{name: "maker", test: byText(textMaker)},
-	{name: "missing", doc: "a fact that is not known", check: checkMissing,
+	{name: "missing", doc: "an unknown fact", check: checkMissing,
 		test: func(x *Index, t *term, _ *Filter) pick { return x.missing(t.values) }},
 	{name: "model", test: byText(textModel)},
-	{name: "next", doc: "disposition against the release that follows", words: remedy.Dispositions(),
+	{name: "next", doc: "disposition for the next release", words: remedy.Dispositions(),
 		test: byDisposition(func(r *Row) (remedy.Disposition, bool) {
 			return remedy.Disposition(max(r.Next, 0)), r.Judged && r.Next != NoNext
 		})},
 	{name: "older", doc: "days since the latest inventory",
 		check: days("older", "older=14 for machines whose inventory is more than 14 days old"), test: pickOlder},
 	{name: SoughtOutcome, doc: "in a wave", words: OutcomeNames, test: pickSought},
-	{name: "place", test: byText(textPlace)},
 	{name: "publisher", doc: "disposition by the publisher's requirements alone", words: remedy.Dispositions(),
 		test: byDisposition(func(r *Row) (remedy.Disposition, bool) { return r.Publisher, r.Judged })},
 	{name: "retired", words: yesOrNo, test: byRow(func(r *Row, v string) bool { return r.Retired == (v == yes) })},
 	{name: "route", words: release.Ways(), test: byRow(func(r *Row, v string) bool { return r.Judged && r.Way == v })},
+	{name: SoughtTurned, doc: "the number of a change of rules",
+		check: number(SoughtTurned, "rolltop releases changes lists the changes of rules"), test: pickSought},
+	{name: "site", test: byText(textPlace)},
 	{name: "step", doc: "of the plan", test: pickStep},
 	{name: "tag", test: func(x *Index, t *term, _ *Filter) pick {
 		return x.tags.by(func(v fact.Value) bool { return slices.ContainsFunc(t.values, v.Has) })
 	}},
-	{name: SoughtTurned, doc: "the number of a change of rules",
-		check: number(SoughtTurned, "rolltop releases changes lists the changes of rules"), test: pickSought},
 	{name: "unknown", doc: "a requirement", test: byOutcome('u')},
 	{name: "unsupported", doc: "runs the target without meeting it", words: yesOrNo, test: pickUnsupported},
 	{name: "waived", doc: "a requirement", test: byOutcome('w')},
 	{name: SoughtWave, doc: "its number", check: number(SoughtWave, "rolltop waves lists the waves"), test: pickSought},
-	{name: SoughtWho, doc: "has the work", test: pickSought},
 }
 
 const yes = "yes"
@@ -104,8 +104,8 @@ func Keys() []string {
 // Doc is what a person reads about filters.
 func Doc() string {
 	var b strings.Builder
-	b.WriteString("A filter: terms separated by spaces, all of which must match: key=value[,value] or a word; values " +
-		"with spaces in double quotes. Keys: ")
+	b.WriteString("A filter: terms separated by spaces; all must match. A term is key=value[,value] or a word; put " +
+		"values with spaces in double quotes. Keys: ")
 	for i := range keys {
 		k := &keys[i]
 		b.WriteString(k.name)
@@ -121,7 +121,7 @@ func Doc() string {
 // allows refuses a value that no machine can have.
 func (k *key) allows(v string) error {
 	if k.words != nil && !slices.Contains(k.words, v) {
-		return errors.New(doc.With(fmt.Sprintf("the filter's %s=%s is not known", k.name, v), doc.Suggest(v, k.words)))
+		return errors.New(doc.With(fmt.Sprintf("unknown value %s=%s", k.name, v), doc.Suggest(v, k.words)))
 	}
 	if k.check == nil {
 		return nil
@@ -132,7 +132,7 @@ func (k *key) allows(v string) error {
 func days(name, right string) func(string) error {
 	return func(v string) error {
 		if n, err := strconv.Atoi(v); err != nil || n < 0 || n > 36500 {
-			return fmt.Errorf("the filter's %s=%s is not a number of days; write %s", name, v, right)
+			return fmt.Errorf("%s=%s is not a number of days; write %s", name, v, right)
 		}
 		return nil
 	}
@@ -141,7 +141,7 @@ func days(name, right string) func(string) error {
 func number(name, right string) func(string) error {
 	return func(v string) error {
 		if n, err := strconv.Atoi(v); err != nil || n < 1 {
-			return fmt.Errorf("the filter's %s=%s is not a number; %s", name, v, right)
+			return fmt.Errorf("%s=%s is not a number; %s", name, v, right)
 		}
 		return nil
 	}
@@ -149,7 +149,7 @@ func number(name, right string) func(string) error {
 
 func checkDecision(v string) error {
 	if n, err := strconv.Atoi(v); (err != nil || n < 1) && !slices.Contains(DecisionNames, v) {
-		return fmt.Errorf("the filter's decision=%s is not known; it may be %s, or the number of a decision", v,
+		return fmt.Errorf("unknown value decision=%s; use %s, or the number of a decision", v,
 			strings.Join(DecisionNames, ", "))
 	}
 	return nil
@@ -157,7 +157,7 @@ func checkDecision(v string) error {
 
 func checkMissing(v string) error {
 	if def := fact.ByName(v); def == nil || def.ID.Group() != fact.NoGroup {
-		return errors.New(doc.With(fmt.Sprintf("the filter's missing=%s is not a fact", v),
+		return errors.New(doc.With(fmt.Sprintf("missing=%s: unknown fact", v),
 			doc.Suggest(v, fact.Names())))
 	}
 	return nil

@@ -16,18 +16,18 @@ func TestEveryKey(t *testing.T) {
 		t.Errorf("the keys are not in order, or one is there twice: %v", names)
 	}
 	sample := map[string]string{
-		"decision": "hold", "ends": "90", "older": "14", "missing": "tpm.header", "turned": "1", "wave": "1",
+		"decision": "hold", "ends": "90", "older": "14", "missing": "tpm.header", "rule_change": "1", "wave": "1",
 		"certainty": "expected", "class": "pc", "cause": "needs-rights", "outcome": "failed", "route": "reinstall",
 	}
-	for _, yesOrNo := range []string{"doubt", "hold", "judged", "retired", "unsupported"} {
+	for _, yesOrNo := range []string{"duplicate", "hold", "judged", "retired", "unsupported"} {
 		sample[yesOrNo] = "yes"
 	}
 	for _, disposition := range []string{"disposition", "next", "publisher"} {
 		sample[disposition] = "refit"
 	}
 	open := []string{
-		"alone", "fails", "freed", "installed", "key", "maker", "model", "place", "step", "tag", "unknown", "waived",
-		"who",
+		"alone", "fails", "fixed_by", "installed", "key", "maker", "model", "site", "step", "tag", "unknown", "waived",
+		"assigned",
 	}
 	x := fleet.NewIndex()
 	for _, name := range names {

@@ -14,11 +14,11 @@ import (
 
 // Orders are the keys that machines can be sorted by, beside facts and the
 // requirements of targets.
-var Orders = []string{"name", "place", "disposition", "model", "installed", "fails", "taken"}
+var Orders = []string{"name", "site", "disposition", "model", "installed", "fails", "taken"}
 
 // Order is how machines are sorted: one of [Orders], the name of a fact, or
 // “needs.” and a requirement's id, for those that fail it first. A leading minus
-// turns it round. Machines that are equal by it stay in the order of their names,
+// reverses it. Machines that are equal by it stay in the order of their names,
 // and then of their numbers, so that pages neither overlap nor leave gaps.
 type Order struct {
 	text string
@@ -42,7 +42,7 @@ func ParseOrder(text string) (Order, error) {
 	if o.def = fact.ByName(o.by); o.def == nil || o.def.ID.Group() != fact.NoGroup || unsought[o.def.ID] {
 		return o, fmt.Errorf("machines cannot be sorted by %q; %s", o.by,
 			cmp.Or(doc.Suggest(o.by, append(slices.Clone(Orders), fact.Names()...)),
-				"it may be "+strings.Join(Orders, ", ")+", or a fact"))
+				"use "+strings.Join(Orders, ", ")+", or a fact"))
 	}
 	return o, nil
 }
@@ -169,7 +169,7 @@ func (x *Index) edge(o Order, m Mark) sortKey {
 // sortColumn is the column whose values an order goes by, or nil.
 func (x *Index) sortColumn(o Order) *column {
 	switch o.by {
-	case "place":
+	case "site":
 		return &x.texts[textPlace]
 	case "model":
 		return &x.texts[textWhole]

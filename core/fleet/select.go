@@ -201,20 +201,20 @@ func (x *Index) word(word string, named map[int64]bool) func(int32) bool {
 
 // outcome picks machines with a letter at one of some requirements.
 func (x *Index) outcome(requirements []string, letter byte) func(int32) bool {
-	places := map[*release.Release][]int{}
+	sites := map[*release.Release][]int{}
 	return func(at int32) bool {
 		r := &x.rows[at]
 		if r.Release == nil {
 			return false
 		}
-		where, known := places[r.Release]
+		where, known := sites[r.Release]
 		if !known {
 			for i := range r.Release.Requirements {
 				if slices.Contains(requirements, r.Release.Requirements[i].ID) {
 					where = append(where, i)
 				}
 			}
-			places[r.Release] = where
+			sites[r.Release] = where
 		}
 		return slices.ContainsFunc(where, func(i int) bool { return i < len(r.Outcomes) && r.Outcomes[i] == letter })
 	}
@@ -222,16 +222,16 @@ func (x *Index) outcome(requirements []string, letter byte) func(int32) bool {
 
 // letters gives the letter of a machine at a requirement; 'n' where it has none.
 func (x *Index) letters(id string) func(int32) byte {
-	places := map[*release.Release]int{}
+	sites := map[*release.Release]int{}
 	return func(at int32) byte {
 		r := &x.rows[at]
 		if r.Release == nil {
 			return 'n'
 		}
-		i, known := places[r.Release]
+		i, known := sites[r.Release]
 		if !known {
 			i = slices.IndexFunc(r.Release.Requirements, func(q release.Requirement) bool { return q.ID == id })
-			places[r.Release] = i
+			sites[r.Release] = i
 		}
 		if i < 0 || i >= len(r.Outcomes) {
 			return 'n'

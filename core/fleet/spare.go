@@ -46,7 +46,7 @@ func (s Selection) Spare(w *WhatIf) (rest []int64) {
 		}
 		if (letters != "" || len(changed) == 0) && w.stays(r, changed, letters) {
 			stands := Standpoint{r.Disposition, r.Outcomes}
-			w.Add(r.ID, r.Place, stands, stands, nil)
+			w.Add(r.ID, r.Site, stands, stands, nil)
 		} else {
 			rest = append(rest, s.x.ids[at])
 		}

@@ -43,8 +43,8 @@ func (s *Shifts) Net(d remedy.Disposition) int {
 }
 
 // PlaceShifts are those of one place.
-type PlaceShifts struct {
-	Place string
+type SiteShifts struct {
+	Site string
 	Shifts
 }
 
@@ -77,7 +77,7 @@ type WhatIf struct {
 	Shifts   Shifts
 	Flips    []Flip
 
-	places  map[string]*PlaceShifts
+	sites   map[string]*SiteShifts
 	changes []RequirementShift
 	before  []int // requirement of Is → its place in Was, or -1
 	alike   []bool
@@ -88,7 +88,7 @@ type WhatIf struct {
 // NewWhatIf begins a comparison. Requirements of the two are the same where their ids
 // are.
 func NewWhatIf(was, is *release.Release) *WhatIf {
-	w := &WhatIf{Was: was, Is: is, places: map[string]*PlaceShifts{}, missing: map[fact.ID]*Uncollected{}}
+	w := &WhatIf{Was: was, Is: is, sites: map[string]*SiteShifts{}, missing: map[fact.ID]*Uncollected{}}
 	same, all := is.SameBut(was)
 	w.steady = all && len(is.Requirements) == len(was.Requirements)
 	for i := range is.Requirements {
@@ -103,13 +103,13 @@ func NewWhatIf(was, is *release.Release) *WhatIf {
 }
 
 // Add counts a machine. f are its facts, for what is not known of them.
-func (w *WhatIf) Add(id int64, place string, was, is Standpoint, f *fact.Facts) {
+func (w *WhatIf) Add(id int64, site string, was, is Standpoint, f *fact.Facts) {
 	w.Machines++
 	w.Shifts[was.Disposition][is.Disposition]++
-	p := w.places[place]
+	p := w.sites[site]
 	if p == nil {
-		p = &PlaceShifts{Place: place}
-		w.places[place] = p
+		p = &SiteShifts{Site: site}
+		w.sites[site] = p
 	}
 	p.Shifts[was.Disposition][is.Disposition]++
 	var why []string
@@ -219,11 +219,11 @@ func (w *WhatIf) Merge(o *WhatIf) {
 	w.Machines += o.Machines
 	w.Flips = append(w.Flips, o.Flips...)
 	merge(&w.Shifts, &o.Shifts)
-	for name, p := range o.places {
-		if had := w.places[name]; had != nil {
+	for name, p := range o.sites {
+		if had := w.sites[name]; had != nil {
 			merge(&had.Shifts, &p.Shifts)
 		} else {
-			w.places[name] = p
+			w.sites[name] = p
 		}
 	}
 	for i := range o.changes {
@@ -248,16 +248,16 @@ func merge(a, b *Shifts) {
 	}
 }
 
-// Places are those where anything moves, most first.
-func (w *WhatIf) Places() []PlaceShifts {
-	var out []PlaceShifts
-	for _, p := range w.places {
+// Sites are those where anything moves, most first.
+func (w *WhatIf) Sites() []SiteShifts {
+	var out []SiteShifts
+	for _, p := range w.sites {
 		if p.Moved() > 0 {
 			out = append(out, *p)
 		}
 	}
-	slices.SortFunc(out, func(a, b PlaceShifts) int {
-		return cmp.Or(b.Moved()-a.Moved(), strings.Compare(a.Place, b.Place))
+	slices.SortFunc(out, func(a, b SiteShifts) int {
+		return cmp.Or(b.Moved()-a.Moved(), strings.Compare(a.Site, b.Site))
 	})
 	return out
 }

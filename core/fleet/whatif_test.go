@@ -10,13 +10,13 @@ import (
 	"rolltop.example/rolltop/core/fleet"
 	"rolltop.example/rolltop/core/internal/coretest"
 	"rolltop.example/rolltop/core/inventory"
-	"rolltop.example/rolltop/core/means"
+	"rolltop.example/rolltop/core/knowledge"
 	"rolltop.example/rolltop/core/release"
 	"rolltop.example/rolltop/core/remedy"
 	"rolltop.example/rolltop/internal/expect"
 )
 
-// changed is the scenario's release with texts put in place of others.
+// changed is the scenario's release with texts put instead of others.
 func changed(t *testing.T, olds ...string) *release.Release {
 	t.Helper()
 	src, err := coretest.Beside("skerry-12.yaml")
@@ -128,7 +128,7 @@ func TestSpareIsTheCheck(t *testing.T) {
 	} {
 		t.Run(name, func(t *testing.T) {
 			x := fleet.NewIndex()
-			judge := assess.NewJudge(means.Shipped(), was)
+			judge := assess.NewJudge(knowledge.Shipped(), was)
 			docs := kinds()
 			for i, d := range docs {
 				f := fact.Read(d)
@@ -162,7 +162,7 @@ func TestSpareIsTheCheck(t *testing.T) {
 			if spared := w.Machines > 0; spared != tt.spares {
 				t.Errorf("%d are spared", w.Machines)
 			}
-			other := assess.NewJudge(means.Shipped(), tt.is)
+			other := assess.NewJudge(knowledge.Shipped(), tt.is)
 			for i, d := range docs {
 				is, err := other.Judge(fact.Read(d))
 				if err != nil {
@@ -185,7 +185,7 @@ func TestSpareIsTheCheck(t *testing.T) {
 	}
 }
 
-// What moves is counted by place and by requirement, each machine once, and counts made
+// What moves is counted by site and by requirement, each machine once, and counts made
 // apart add up.
 func TestWhatIfCounts(t *testing.T) {
 	next := *skerry
@@ -194,7 +194,7 @@ func TestWhatIfCounts(t *testing.T) {
 		{ID: "drive", Title: "Drive", Level: release.Must}, {ID: "advice", Title: "Advice", Level: release.Should},
 	}
 	type machine struct {
-		place    string
+		site     string
 		was, is  fleet.Standpoint
 		turned   string
 		unmoving bool
@@ -212,8 +212,8 @@ func TestWhatIfCounts(t *testing.T) {
 	whole := fleet.NewWhatIf(skerry, &next)
 	parts := []*fleet.WhatIf{fleet.NewWhatIf(skerry, &next), fleet.NewWhatIf(skerry, &next)}
 	for i, m := range machines {
-		whole.Add(int64(i), m.place, m.was, m.is, nil)
-		parts[i%2].Add(int64(i), m.place, m.was, m.is, nil)
+		whole.Add(int64(i), m.site, m.was, m.is, nil)
+		parts[i%2].Add(int64(i), m.site, m.was, m.is, nil)
 		if got := strings.Join(whole.Turned(m.was.Outcomes, m.is.Outcomes), " "); got != m.turned {
 			t.Errorf("machine %d is turned by %q, want %q", i, got, m.turned)
 		}
@@ -232,12 +232,12 @@ func TestWhatIfCounts(t *testing.T) {
 		if w.Shifts[remedy.Ready][remedy.Refit] != 1 || w.Shifts[remedy.Undetermined][remedy.Undetermined] != 1 {
 			t.Errorf("%v", w.Shifts)
 		}
-		var places []string
-		for _, p := range w.Places() {
-			places = append(places, p.Place)
+		var sites []string
+		for _, p := range w.Sites() {
+			sites = append(sites, p.Site)
 		}
-		if strings.Join(places, ",") != "Gull Quay,Holm Ferry" {
-			t.Errorf("places %v", places)
+		if strings.Join(sites, ",") != "Gull Quay,Holm Ferry" {
+			t.Errorf("sites %v", sites)
 		}
 		found := map[string]fleet.RequirementShift{}
 		for _, c := range w.Changes() {

@@ -32,14 +32,14 @@ type Document struct {
 type GuideDoc struct {
 	ID       string                `json:"id"`
 	Title    string                `json:"title"`
-	Maker    string                `json:"maker" doc:"Of the board, as the machine says it; * stands for any text, ? for one sign"`
-	Models   []string              `json:"models,omitempty" doc:"Patterns of board models, as for the maker; every model, where not given"`
-	Source   string                `json:"source,omitempty" doc:"Where it was read: the manual's address"`
+	Maker    string                `json:"maker" doc:"Maker of the board, as the machine reports it; * matches any text, ? any character"`
+	Models   []string              `json:"models,omitempty" doc:"Patterns of board models, as for the maker (default: every model)"`
+	Source   string                `json:"source,omitempty" doc:"Source of the value: the manual's address"`
 	Keys     Keys                  `json:"keys,omitzero"`
 	Enter    string                `json:"enter,omitempty" doc:"How to get into the set-up"`
 	Leave    string                `json:"leave,omitempty" doc:"How to save and leave"`
 	Settings map[string]SettingDoc `json:"settings,omitempty" doc:"By the name of the setting: boot-mode, legacy-support, tpm, tpm-choice, secure-boot, secure-boot-keys, processor-feature, firmware-update"`
-	Facts    map[string]doc.Scalar `json:"facts,omitempty" doc:"What is so on every such board and no system tells: tpm.header, tpm.changeable, firmware.uefi_capable, firmware.secure_boot_capable"`
+	Facts    map[string]doc.Scalar `json:"facts,omitempty" doc:"What is true of every such board and no system reports: tpm.header, tpm.changeable, firmware.uefi_capable, firmware.secure_boot_capable"`
 	Update   Update                `json:"update,omitzero" doc:"A firmware update that these boards need"`
 
 	Node *doc.Node `json:"-"`
@@ -53,11 +53,11 @@ type Keys struct {
 
 // SettingDoc is where a setting stands.
 type SettingDoc struct {
-	Path   []string `json:"path,omitempty" doc:"Pages and sections, one after the other"`
+	Path   []string `json:"path,omitempty" doc:"Pages and sections, in order"`
 	Name   string   `json:"name,omitempty" doc:"What it is called there"`
 	Words  []string `json:"words,omitempty" doc:"Usual names, where they differ"`
 	Set    string   `json:"set,omitempty" doc:"What to choose"`
-	Parent string   `json:"parent,omitempty" doc:"What has to be changed before it"`
+	Parent string   `json:"parent,omitempty" doc:"What must be changed first"`
 	Note   string   `json:"note,omitempty"`
 }
 
@@ -146,7 +146,7 @@ func (b *Book) add(d *Document, own bool, r *doc.Report) {
 		}
 		e := entry{GuideDoc: *g, own: own}
 		if slices.ContainsFunc(b.guides, func(o entry) bool { return own && o.ID == g.ID }) {
-			r.Add(g.Node, fmt.Sprintf("the guide %q stands twice", g.ID), "give it another id, or take one out")
+			r.Add(g.Node, fmt.Sprintf("the guide %q appears twice", g.ID), "give it another id, or remove one")
 		}
 		e.patterns(r)
 		for _, o := range b.guides {
@@ -161,7 +161,7 @@ func (b *Book) add(d *Document, own bool, r *doc.Report) {
 				if right == "" {
 					right = "it is one of " + strings.Join(remedy.Settings(), ", ")
 				}
-				r.Add(g.Node.Of("settings").Of(name), fmt.Sprintf("there is no setting %q", name), right)
+				r.Add(g.Node.Of("settings").Of(name), fmt.Sprintf("unknown setting %q", name), right)
 			}
 		}
 		e.states(r)
@@ -173,8 +173,8 @@ func (b *Book) add(d *Document, own bool, r *doc.Report) {
 // patterns refuses patterns that can match nothing.
 func (e *entry) patterns(r *doc.Report) {
 	if e.Maker == "" {
-		r.Add(e.Node.Of("maker"), "the guide is for no maker",
-			"give the board maker as the machine says it, or * for any")
+		r.Add(e.Node.Of("maker"), "the guide has no maker",
+			"give the board maker as the machine reports it, or * for any")
 	}
 	for i, p := range append([]string{e.Maker}, e.Models...) {
 		if _, err := path.Match(flat(p), ""); err != nil {
@@ -182,8 +182,8 @@ func (e *entry) patterns(r *doc.Report) {
 			if i > 0 {
 				at = e.Node.Of("models").Items[i-1]
 			}
-			r.Add(at, fmt.Sprintf("the pattern %q is broken", p),
-				"* stands for any text, ? for one sign, [ab] for one of some signs; a bracket has to be closed")
+			r.Add(at, fmt.Sprintf("the pattern %q is invalid", p),
+				"* matches any text, ? any character, [ab] one of these characters; brackets must be closed")
 		}
 	}
 }

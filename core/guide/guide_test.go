@@ -85,7 +85,7 @@ func TestClosestGuide(t *testing.T) {
 					t.Errorf("%s %s: %s is %q, want %q", tt.maker, tt.model, name, say.Where(&s), want)
 				}
 			}
-			if strings.Contains(say.Enter(g), "Names and places differ") != tt.general {
+			if strings.Contains(say.Enter(g), "Names and menus differ") != tt.general {
 				t.Errorf("%s %s: it says %q", tt.maker, tt.model, say.Enter(g))
 			}
 		})
@@ -146,21 +146,21 @@ func TestBadGuides(t *testing.T) {
 	head := "format: rolltop-guides/1\nguides:\n"
 	tests := []struct{ guides, want string }{
 		{"  - {id: a, title: A, maker: Ostrel, models: [\"OS-[14\"]}",
-			`3:47: guides[0].models[0]: the pattern "OS-[14" is broken; * stands for any text`},
-		{"  - {id: a, title: A, maker: \"Ostrel[\"}", `the pattern "Ostrel[" is broken`},
-		{"  - {id: a, title: A, maker: \"\"}", "the guide is for no maker"},
-		{"  - {id: a, title: A, maker: Ostrel}\n  - {id: a, title: B, maker: Fennick}", `the guide "a" stands twice`},
+			`3:47: guides[0].models[0]: the pattern "OS-[14" is invalid; * matches any text`},
+		{"  - {id: a, title: A, maker: \"Ostrel[\"}", `the pattern "Ostrel[" is invalid`},
+		{"  - {id: a, title: A, maker: \"\"}", "the guide has no maker"},
+		{"  - {id: a, title: A, maker: Ostrel}\n  - {id: a, title: B, maker: Fennick}", `the guide "a" appears twice`},
 		{"  - {id: a, title: A, maker: Ostrel, models: [X, Y]}\n  - {id: b, title: B, maker: ostrel, models: [y]}",
 			"the guides a and b are both for ostrel y; put the two together"},
 		{"  - {id: a, title: A, maker: Ostrel}\n  - {id: b, title: B, maker: Ostrel}",
 			"the guides a and b are both for Ostrel"},
 		{"  - {id: a, title: A, maker: Ostrel, settings: {tmp: {name: Chip}}}",
-			`there is no setting "tmp"; did you mean "tpm"?`},
+			`unknown setting "tmp"; did you mean "tpm"?`},
 		{"  - {id: a, title: A, maker: Ostrel, facts: {tpm.state: ready}}",
 			"a guide cannot state tpm.state; it states what no system tells: tpm.header"},
 		{"  - {id: a, title: A, maker: Ostrel, facts: {tpm.header: maybe}}", `"maybe" is not a value of tpm.header`},
 		{"  - {id: a, title: A, maker: Ostrel, update: {to: \"1.4\"}}", "an update needs both below and to"},
-		{"  - {id: a, title: A, maker: Ostrel, colour: blue}", `the key "colour" is not known here`},
+		{"  - {id: a, title: A, maker: Ostrel, colour: blue}", `unknown key "colour"`},
 	}
 	for _, tt := range tests {
 		t.Run(tt.guides, func(t *testing.T) {

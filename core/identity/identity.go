@@ -110,16 +110,16 @@ func Decide(m Marks, known []Known) Answer {
 	case byBoth, byUUID, bySerial:
 		return Answer{Kind: Same, ID: k.ID}
 	case swapped:
-		return Answer{Noted, k.ID, "Its UUID is read with its first bytes the other way round than before."}
+		return Answer{Noted, k.ID, "Its UUID is now read with its first bytes in reverse order."}
 	case byWeakKey:
 		if strings.EqualFold(m.Name, k.Name) {
 			return Answer{Kind: Same, ID: k.ID}
 		}
-		return Answer{Noted, k.ID, "It has another host name than before; the id of its system is the same."}
+		return Answer{Noted, k.ID, "Its host name changed; the id of its system is the same."}
 	case twins:
 		return Answer{
-			Conflict, k.ID, fmt.Sprintf("It bears the name and the model of %s and no serial number, and its system "+
-				"has another id: there may be two machines, or it was installed again.", k.Name),
+			Conflict, k.ID, fmt.Sprintf("It has the name and the model of %s and no serial number, but its system "+
+				"has another id: there may be two machines, or the system was reinstalled.", k.Name),
 		}
 	case conflicting:
 		return Answer{Conflict, k.ID, conflict(&m, &k.Marks)}
@@ -132,13 +132,13 @@ func Decide(m Marks, known []Known) Answer {
 	}
 	if m.Board != "" && m.Board == k.Board {
 		return Answer{
-			Weak, k.ID, "Only the serial number of the board says that it is this machine; an inventory with rights " +
-				"would tell.",
+			Weak, k.ID, "Only the serial number of the board indicates this machine; an inventory read as " +
+				"administrator would confirm it.",
 		}
 	}
 	return Answer{
-		Weak, k.ID, "Only the host name and the model say that it is this machine; " +
-			"an inventory with rights would tell.",
+		Weak, k.ID, "Only the host name and the model indicate this machine; an inventory read as administrator " +
+			"would confirm it.",
 	}
 }
 
@@ -226,14 +226,14 @@ func without(known []Known, m *Marks) []Known {
 func conflict(m, k *Marks) string {
 	if m.UUID != "" && m.UUID == k.UUID {
 		if m.Serial != k.Serial && m.Serial != "" && k.Serial != "" {
-			return fmt.Sprintf("It has the UUID of %s and another serial number: one may be a copy of the other's "+
-				"system, or the board was exchanged.", k.Name)
+			return fmt.Sprintf("It has the UUID of %s but another serial number: one system may be a copy of the "+
+				"other, or the board was replaced.", k.Name)
 		}
-		return fmt.Sprintf("It has the UUID of %s and is another model.", k.Name)
+		return fmt.Sprintf("It has the UUID of %s but is another model.", k.Name)
 	}
 	if !alike(m.Model, k.Model) {
-		return fmt.Sprintf("It has the serial number of %s and is another model.", k.Name)
+		return fmt.Sprintf("It has the serial number of %s but is another model.", k.Name)
 	}
-	return fmt.Sprintf("It has the serial number of %s and another UUID: the board may have been exchanged, or the "+
-		"maker gave the number twice.", k.Name)
+	return fmt.Sprintf("It has the serial number of %s but another UUID: the board may have been replaced, or the "+
+		"maker used the number twice.", k.Name)
 }

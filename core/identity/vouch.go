@@ -30,20 +30,22 @@ type Sender struct {
 func Vouch(is Speaker, from Sender) (why string) {
 	switch {
 	case is.Key != "" && from.Key == "":
-		return "It is not signed with the key of this machine. Run the collector there as an administrator, which " +
-			"signs, or look whether somebody else sent it."
+		return "It is not signed with the key of this machine. Run the collector there as administrator, which " +
+			"signs the inventory, or check whether somebody else sent it."
 	case is.Key != "" && from.Key != is.Key:
-		return "It is signed with another key than this machine's: its disk or its system was exchanged, or another " +
+		return "It is signed with a different key: the disk or the system of the machine was replaced, or another " +
 			"machine sent it."
 	case is.Key != "" && !from.Created.After(is.SignedAt):
-		return "Its signature is not later than the last one: it was sent again, or the machine's clock was set back."
+		return "Its signature is not later than the last one: it was sent again, or the clock of the machine was " +
+			"set back."
 	case is.Key != "" || is.Token == ByAnybody || from.Token == ByPerson || from.Token == is.Token:
 		return ""
 	case is.Token == ByPerson && from.Imported:
 		return ""
 	case is.Token == ByPerson:
-		return "A person handed this machine in, and the token it was sent with may not speak for such machines: say " +
-			"that it is this machine, or make a token that may (--imported)."
+		return "A person imported this machine, and the token cannot update imported machines: resolve it as the " +
+			"same machine, or create a token with --imported."
 	}
-	return "It was sent with another token than the one that added this machine, and the machine has no key of its own."
+	return "It was sent with a different token than the one that added this machine, and the machine has no key of " +
+		"its own."
 }

@@ -48,7 +48,7 @@ type Document struct {
 	Security  Security          `json:"security,omitzero"`
 	Software  []Software        `json:"software,omitzero" doc:"Machine-wide titles"`
 	Drivers   []Driver          `json:"drivers,omitzero"`
-	Gaps      []Gap             `json:"gaps,omitempty" doc:"One row for each fact that is not known, with the cause"`
+	Gaps      []Gap             `json:"gaps,omitempty" doc:"One row for each unknown fact, with the cause"`
 	Sources   map[string]string `json:"sources,omitempty" doc:"Fact name to the interface that said so"`
 }
 
@@ -57,14 +57,14 @@ type Collector struct {
 	Version    string     `json:"version,omitempty"`
 	Platform   string     `json:"platform,omitempty" enum:"windows,macos,linux"`
 	Elevated   Opt[bool]  `json:"elevated,omitzero" doc:"Whether it ran with administrator rights"`
-	Titles     []string   `json:"titles,omitempty" doc:"Titles that were asked for, where not all were read; those that are not listed are not installed"`
+	Titles     []string   `json:"titles,omitempty" doc:"Titles that were looked for, if not all were read; those that are not listed are not installed"`
 	DurationMS Opt[int64] `json:"duration_ms,omitzero" minimum:"0" maximum:"86400000"`
 }
 
 // Device says which machine it is.
 type Device struct {
 	Name         Opt[string] `json:"name,omitzero" doc:"Host name"`
-	Class        Opt[string] `json:"class,omitzero" enum:"pc,mac" doc:"Class of hardware, where neither the system nor a model identifier says it"`
+	Class        Opt[string] `json:"class,omitzero" enum:"pc,mac" doc:"Class of hardware, if neither the system nor a model identifier tells it"`
 	Manufacturer Opt[string] `json:"manufacturer,omitzero"`
 	Model        Opt[string] `json:"model,omitzero"`
 	ModelID      Opt[string] `json:"model_id,omitzero" doc:"Model identifier of a Mac"`
@@ -101,13 +101,13 @@ type OS struct {
 	PendingRestart Opt[bool]   `json:"pending_restart,omitzero"`
 	Account        Opt[string] `json:"account,omitzero" enum:"local,directory,vendor"`
 	Licence        Opt[string] `json:"licence,omitzero" enum:"valid,invalid"`
-	ChecksSkipped  []string    `json:"checks_skipped,omitzero" doc:"Signs that an earlier installation was told to leave out checks of its release"`
+	ChecksSkipped  []string    `json:"checks_skipped,omitzero" doc:"Signs that an earlier installation skipped checks of its release"`
 }
 
 // Processor is the processor; all packages are of one kind.
 type Processor struct {
 	Vendor       Opt[string] `json:"vendor,omitzero"`
-	Name         Opt[string] `json:"name,omitzero" doc:"Brand string, blanks collapsed"`
+	Name         Opt[string] `json:"name,omitzero" doc:"Brand string, spaces collapsed"`
 	Family       Opt[int64]  `json:"family,omitzero" minimum:"0" maximum:"65535"`
 	Model        Opt[int64]  `json:"model,omitzero" minimum:"0" maximum:"65535"`
 	Stepping     Opt[int64]  `json:"stepping,omitzero" minimum:"0" maximum:"65535"`
@@ -320,11 +320,11 @@ type Driver struct {
 
 // Gap says why a fact, or a group of facts, is not known.
 type Gap struct {
-	Fact     string   `json:"fact" doc:"A fact, a group (tpm), or a place in a list (graphics[0].driver_model)"`
+	Fact     string   `json:"fact" doc:"A fact, a group (tpm), or a position in a list (graphics[0].driver_model)"`
 	Cause    string   `json:"cause" enum:"needs-rights,not-offered,read-failed,not-asked,disagree"`
 	Detail   string   `json:"detail,omitempty"`
 	Try      string   `json:"try,omitempty" doc:"What would close it"`
-	Readings []Differ `json:"readings,omitempty" doc:"What each source says, where they disagree"`
+	Readings []Differ `json:"readings,omitempty" doc:"What each source says, if they conflict"`
 }
 
 // Differ is one of several readings that disagree; the value is written as
@@ -358,7 +358,7 @@ func (d *Document) check(n *doc.Node, r *doc.Report) {
 	if _, ok := d.OS.Platform.Get(); !ok {
 		_, hasID := d.Device.ModelID.Get()
 		if _, hasClass := d.Device.Class.Get(); !hasID && !hasClass && n.Kind == doc.Map {
-			r.Add(n.Of("os"), "nothing says whether this is a PC or a Mac",
+			r.Add(n.Of("os"), "whether this is a PC or a Mac is unknown",
 				"give os.platform, or device.model_id for a Mac")
 		}
 	}
@@ -380,7 +380,7 @@ func (d *Document) check(n *doc.Node, r *doc.Report) {
 	}
 	for i := range d.Gaps {
 		if g := &d.Gaps[i]; g.Cause == Disagree && len(g.Readings) < 2 {
-			r.Add(n.Of("gaps").Items[i], "sources that disagree need two readings at least",
+			r.Add(n.Of("gaps").Items[i], "a conflict needs at least two readings",
 				"add readings: [{value, source}, …]")
 		}
 		for j, one := range d.Gaps[i].Readings {
@@ -388,7 +388,7 @@ func (d *Document) check(n *doc.Node, r *doc.Report) {
 				if one.Source != "" && one.Source == other.Source && one.Value != other.Value {
 					r.Add(n.Of("gaps").Items[i].Of("readings").Items[j],
 						fmt.Sprintf("%s says %q and %q of one fact", one.Source, other.Value, one.Value),
-						"name the two sources, or leave out the reading that is wrong")
+						"name the two sources, or omit the wrong reading")
 				}
 			}
 		}

@@ -40,7 +40,7 @@ func TestRoundTrip(t *testing.T) {
 
 func TestBadInventories(t *testing.T) {
 	tests := []struct{ name, tail, want string }{
-		{"null", `,"memory":{"installed_bytes":null}}`, "the value is empty; give a value, or leave the key out"},
+		{"null", `,"memory":{"installed_bytes":null}}`, "the value is empty; give a value, or omit the key"},
 		{"negative", `,"memory":{"installed_bytes":-1}}`, "-1 is out of range"},
 		{"absurd", `,"memory":{"installed_bytes":99999999999999999}}`, "is out of range"},
 		{"unknown key", `,"memroy":{}}`, `did you mean "memory"?`},
@@ -49,7 +49,7 @@ func TestBadInventories(t *testing.T) {
 			"more space is free than the volume has"},
 		{"slots", `,"memory":{"slots":2,"slots_used":3}}`, "more slots are used than there are"},
 		{"cores", `,"processor":{"cores":8,"threads":4}}`, "more cores than threads"},
-		{"disagree without readings", `,"gaps":[{"fact":"tpm.state","cause":"disagree"}]}`, "need two readings"},
+		{"disagree without readings", `,"gaps":[{"fact":"tpm.state","cause":"disagree"}]}`, "needs at least two readings"},
 		{"cause", `,"gaps":[{"fact":"tpm.state","cause":"needs-right"}]}`, `did you mean "needs-rights"?`},
 		{"gap without fact", `,"gaps":[{"cause":"not-asked"}]}`, `the key "fact" is missing`},
 	}

@@ -21,7 +21,7 @@ func tooLarge(name string, src []byte) error {
 		return nil
 	}
 	return doc.Refuse(name, fmt.Sprintf("the inventory is larger than %d MiB", MaxBytes>>20),
-		"read fewer titles: rolltop-collect --software takes the names of those that matter")
+		"read fewer titles: give rolltop-collect --software the names that matter")
 }
 
 // longLists reports lists with too many rows, wherever they are.
@@ -35,7 +35,7 @@ func longLists(v reflect.Value, n *doc.Node, r *doc.Report) {
 		switch field := v.Field(i); {
 		case field.Kind() == reflect.Slice && field.Len() > MaxRows:
 			r.Add(n.Of(name), fmt.Sprintf("the list has %d rows", field.Len()),
-				fmt.Sprintf("at most %d; leave out what no release asks for", MaxRows))
+				fmt.Sprintf("at most %d; omit what no release requires", MaxRows))
 		case field.Kind() == reflect.Struct:
 			longLists(field, n.Of(name), r)
 		}
@@ -50,13 +50,13 @@ func (d *Document) cutLists() {
 			return false
 		}
 		d.DropGap(name)
-		d.AddGap(name, ReadFailed, fmt.Sprintf("%d rows were read, and an inventory holds %d", rows, MaxRows), try)
+		d.AddGap(name, ReadFailed, fmt.Sprintf("%d rows were read; an inventory can contain %d", rows, MaxRows), try)
 		return true
 	}
 	if cut(len(d.Software), "software", "name the titles that matter: rolltop-collect --software TITLE,…") {
 		d.Software = nil
 	}
-	if cut(len(d.Drivers), "drivers", "enter what a release asks for by hand") {
+	if cut(len(d.Drivers), "drivers", "enter what a release requires by hand") {
 		d.Drivers = nil
 	}
 }

@@ -32,7 +32,7 @@ func (o Opt[T]) IsZero() bool { return !o.known }
 // MarshalJSON writes the value.
 func (o Opt[T]) MarshalJSON() ([]byte, error) {
 	if !o.known {
-		return nil, errors.New("inventory: a value that is not known has no JSON; leave it out")
+		return nil, errors.New("inventory: an unknown value has no JSON; omit it")
 	}
 	return json.Marshal(o.value)
 }
@@ -41,7 +41,7 @@ func (o Opt[T]) MarshalJSON() ([]byte, error) {
 // zero that looks known.
 func (o *Opt[T]) UnmarshalJSON(b []byte) error {
 	if string(b) == "null" {
-		return errors.New("null is not a value: leave the key out and add a gap")
+		return errors.New("null is not a value; omit the key and add a gap")
 	}
 	o.known = true
 	return json.Unmarshal(b, &o.value)

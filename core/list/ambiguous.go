@@ -140,7 +140,7 @@ func (l *List) refuseAmbiguous(r *doc.Report) {
 			name := witness(came, at)
 			if one == two {
 				r.Add(one.Node.Of("reads"), fmt.Sprintf("the rule %s reads %q in two ways", one.ID, name),
-					"make its parts so that every name can be cut in one way only")
+					"write its parts so that every name can be split in only one way")
 			} else {
 				r.Add(two.Node.Of("reads"), fmt.Sprintf("the rules %s and %s both read %q", one.ID, two.ID, name),
 					"a name belongs to one rule; narrow one of them")
@@ -148,7 +148,7 @@ func (l *List) refuseAmbiguous(r *doc.Report) {
 			return
 		}
 		if len(came) > mostPairs {
-			r.Add(l.Rules[0].Node, "the naming rules are too large to be compared with each other",
+			r.Add(l.Rules[0].Node, "the naming rules are too large to compare",
 				"use fewer or shorter texts")
 			return
 		}

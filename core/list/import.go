@@ -103,7 +103,7 @@ func Import(s Sheet, o ImportOptions) (*Imported, error) {
 // or the one that gives the most rows. It returns its index.
 func ImportBest(sheets []Sheet, table int, o ImportOptions) (int, *Imported, error) {
 	if table > len(sheets) {
-		return 0, nil, fmt.Errorf("there is no table %d; the file has %d", table, len(sheets))
+		return 0, nil, fmt.Errorf("table %d does not exist; the file has %d", table, len(sheets))
 	}
 	if table > 0 {
 		im, err := Import(sheets[table-1], o)
@@ -190,7 +190,7 @@ func (im *importer) match(given map[string]string) error {
 				at = append(at, i)
 			}
 			if len(at) == 0 {
-				return fmt.Errorf("%s names no column; its columns are %s", text, join(im.Heads))
+				return fmt.Errorf("%s does not name a column; its columns are %s", text, join(im.Heads))
 			}
 			use(field, at...)
 			continue
@@ -215,7 +215,7 @@ func (im *importer) match(given map[string]string) error {
 	}
 	if im.columns["name"] == nil {
 		return fmt.Errorf(
-			"no column of %s is headed like a name; its columns are %s: say which it is with name=HEADING", im.Where,
+			"no column of %s has a heading for names; its columns are %s: choose one with name=HEADING", im.Where,
 			join(im.Heads))
 	}
 	for i, h := range im.Heads {
@@ -267,7 +267,7 @@ func (im *importer) row(n int, cells []string, prefix string) (row RowDoc, ok bo
 		im.drop(n, shown(cells), "it repeats the heading")
 		return row, false
 	case filled == 1 && len(im.Heads) > 1 || same(cells) && len(cells) > 1:
-		im.drop(n, shown(cells), "a heading within the table: only one cell says something")
+		im.drop(n, shown(cells), "a heading within the table: only one cell has text")
 		return row, false
 	case row.Name == "" || Normal(row.Name) == "":
 		im.drop(n, shown(cells), "it has no name")
@@ -365,19 +365,19 @@ func (im *importer) set(row *RowDoc, field, text, head string) (why string) {
 	case "cores":
 		n, rest := leadingNumber(text)
 		if n < 1 || n > 65536 || n != math.Trunc(n) || strings.HasPrefix(strings.TrimSpace(rest), "+") {
-			return fmt.Sprintf("cores %q is not a whole number; the value was left out", clip(text))
+			return fmt.Sprintf("cores %q is not a whole number; the value was ignored", clip(text))
 		}
 		row.Cores = int(n)
 	case "rated_mhz":
 		mhz, ok := megahertz(text, head)
 		if !ok {
-			return fmt.Sprintf("speed %q has no unit that can be read; the value was left out", clip(text))
+			return fmt.Sprintf("speed %q has no known unit; the value was ignored", clip(text))
 		}
 		row.RatedMHz = mhz
 	case "built_in_tpm":
 		yes, ok := truthOf(text)
 		if !ok {
-			return fmt.Sprintf("%q is neither yes nor no; the value was left out", clip(text))
+			return fmt.Sprintf("%q is neither yes nor no; the value was ignored", clip(text))
 		}
 		row.BuiltInTPM = &yes
 	case "architecture":
@@ -390,7 +390,7 @@ func (im *importer) set(row *RowDoc, field, text, head string) (why string) {
 			"arm64":  "arm64",
 		}
 		if row.Architecture = known[strings.ToLower(text)]; row.Architecture == "" {
-			return fmt.Sprintf("%q is no architecture; the value was left out", clip(text))
+			return fmt.Sprintf("%q is not an architecture; the value was ignored", clip(text))
 		}
 	case "features":
 		row.Features = strings.Fields(strings.ToLower(strings.NewReplacer(",", " ", ";", " ").Replace(text)))

@@ -51,13 +51,14 @@ func TestImport(t *testing.T) {
 		{"headings within the table, repeated headings, empty rows",
 			sheet("Model|Cores", "Ninth generation|", "Model|Cores", "|", "K5-9400|6", "K5-9500|K5-9500"),
 			list.ImportOptions{}, "K5-9400/6/0/",
-			"1 only one cell says something, 2 it repeats the heading, 5 only one cell says something", ""},
+			"1 only one cell has text, 2 it repeats the heading, 5 only one cell has text", ""},
 		{"the same name twice", sheet("Model|Cores", "K5-9400|6", "K5 (R) x|2", "k5-9400 CPU|8"), list.ImportOptions{},
 			"K5-9400/6/0/, K5 (R) x/2/0/", "3 the same name as in row 1", ""},
 		{"values that cannot be read are left out, the row stays",
 			sheet("Model|Cores|Base speed|TPM", "K5-9400|4+8|2.9|yes", "K5-9500|six|fast|maybe", "K5-9600|-|n/a|no"),
 			list.ImportOptions{}, "K5-9400/0/0/true, K5-9500/0/0/, K5-9600/0/0/false",
-			"1+ is not a whole number, 1+ has no unit, 2+ is not a whole number, 2+ has no unit, 2+ neither yes nor no",
+			"1+ is not a whole number, 1+ has no known unit, 2+ is not a whole number, 2+ has no known unit, 2+ " +
+				"neither yes nor no",
 			""},
 		{"short rows", sheet("Model|Cores|Note", "K5-9400|6", "K5-9500|6|sold without TPM"), list.ImportOptions{},
 			"K5-9400/6/0/, K5-9500/6/0/", "", ""},
@@ -111,11 +112,12 @@ func TestImportRefuses(t *testing.T) {
 		want  string
 	}{
 		{sheet("Price|Weight", "1|2"), list.ImportOptions{},
-			"no column of table 1 is headed like a name; its columns are Price, Weight"},
+			"no column of table 1 has a heading for names; its columns are Price, Weight"},
 		{sheet("Model", "Model"), list.ImportOptions{}, "no row of table 1 can be used: it repeats the heading"},
 		{sheet("Model", "x"), list.ImportOptions{Columns: map[string]string{"name": "Modle"}},
 			`table 1 has no column "Modle"; its columns are Model`},
-		{sheet("Model", "x"), list.ImportOptions{Columns: map[string]string{"name": "'-'"}}, "'-' names no column"},
+		{sheet("Model", "x"), list.ImportOptions{Columns: map[string]string{"name": "'-'"}},
+			"'-' does not name a column"},
 		{sheet("Model", "x"), list.ImportOptions{Columns: map[string]string{"core": "Model"}},
 			`a list has no field "core"; did you mean "cores"?`},
 	}
@@ -127,7 +129,7 @@ func TestImportRefuses(t *testing.T) {
 		})
 	}
 	if _, _, err := list.ImportBest([]list.Sheet{sheet("Price", "1")}, 2, list.ImportOptions{}); err == nil ||
-		!strings.Contains(err.Error(), "there is no table 2; the file has 1") {
+		!strings.Contains(err.Error(), "table 2 does not exist; the file has 1") {
 		t.Errorf("got %v", err)
 	}
 	at, got, err := list.ImportBest([]list.Sheet{sheet("Price", "1"), sheet("Model", "a"), sheet("Model", "a", "b")}, 0,
@@ -164,14 +166,14 @@ func TestBadRows(t *testing.T) {
 	tests := []struct{ src, want string }{
 		{"", "x.csv:1:1: the file is empty; its first line names the columns"},
 		{"name\n", "the list has no rows"},
-		{"nmae,cores\na,1\n", `x.csv:1:1: the column "nmae" is not known; did you mean "name"?`},
-		{"name,cores,cores\na,1,2\n", `x.csv:1:12: the column "cores" stands twice`},
-		{"cores\n1\n", `there is no column "name"`},
+		{"nmae,cores\na,1\n", `x.csv:1:1: unknown column "nmae"; did you mean "name"?`},
+		{"name,cores,cores\na,1,2\n", `x.csv:1:12: the column "cores" appears twice`},
+		{"cores\n1\n", `the column "name" is missing`},
 		{"name,cores\na,1\nb\n", "x.csv:3:1: the row has 1 fields and the heading 2"},
 		{"name,cores\na,six\n", `x.csv:2:3: "six" is not a number for cores; digits alone, from 1 to 65536`},
 		{"name,rated_mhz\na,2.8\n", `"2.8" is not a number for rated_mhz`},
 		{"name,built_in_tpm\na,yes\n", `"yes" is not true or false`},
-		{"name,architecture\na,x64\n", `"x64" is no architecture; did you mean`},
+		{"name,architecture\na,x64\n", `"x64" is not an architecture; did you mean`},
 		{"name\n\"a\nb", "put texts with commas or quotes in double quotes"},
 	}
 	for _, tt := range tests {
@@ -242,7 +244,7 @@ func TestImportBestSaysWhy(t *testing.T) {
 	_, im, err := list.ImportBest(bad, 0, list.ImportOptions{})
 	expect.That(t, "im == nil", im == nil)
 	expect.That(t, "err != nil", err != nil)
-	expect.Contains(t, err.Error(), "headed like a name")
+	expect.Contains(t, err.Error(), "has a heading for names")
 	at, im, err := list.ImportBest(append(bad, sheet("Model", "Onyx 5")), 0, list.ImportOptions{})
 	expect.NoError(t, err)
 	expect.Same(t, "at", at, 2)

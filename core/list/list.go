@@ -26,11 +26,11 @@ const (
 type Document struct {
 	ID       string    `json:"id"`
 	Of       string    `json:"of" enum:"processors,models"`
-	Complete bool      `json:"complete,omitempty" doc:"Whether the publisher says that what is not listed is not supported"`
+	Complete bool      `json:"complete,omitempty" doc:"Whether the publisher states that unlisted items are not supported"`
 	Source   string    `json:"source,omitempty" doc:"Address of the page it was taken from"`
 	Rows     []RowDoc  `json:"rows,omitempty"`
-	File     string    `json:"file,omitempty" doc:"Name of a CSV file beside the document that holds the rows"`
-	Naming   []RuleDoc `json:"naming,omitempty" doc:"How to read the generation out of a model name"`
+	File     string    `json:"file,omitempty" doc:"Name of a CSV file with the rows"`
+	Naming   []RuleDoc `json:"naming,omitempty" doc:"How to read the generation from a model name"`
 
 	Node *doc.Node `json:"-"`
 }
@@ -44,7 +44,7 @@ type RowDoc struct {
 	Architecture string   `json:"architecture,omitempty" enum:"x86,x86-64,arm64"`
 	BuiltInTPM   *bool    `json:"built_in_tpm,omitempty"`
 	Features     []string `json:"features,omitempty"`
-	Note         string   `json:"note,omitempty" doc:"Shown with the row; decides nothing"`
+	Note         string   `json:"note,omitempty" doc:"Shown with the row; has no effect"`
 
 	Node *doc.Node `json:"-"`
 }
@@ -110,8 +110,8 @@ func Compile(d *Document, r *doc.Report) *List {
 			continue
 		}
 		if j, twice := l.byName[key]; twice {
-			r.Add(rd.Node.Of("name"), fmt.Sprintf("%q stands twice in the list", rd.Name),
-				fmt.Sprintf("row %d has the same name after marks and blanks are set aside", j+1))
+			r.Add(rd.Node.Of("name"), fmt.Sprintf("%q appears twice in the list", rd.Name),
+				fmt.Sprintf("row %d has the same name, ignoring marks and spaces", j+1))
 			continue
 		}
 		l.byName[key] = len(l.Rows)

@@ -150,17 +150,18 @@ func TestBadLists(t *testing.T) {
 	tests := []struct{ src, want string }{
 		{"{id: a, of: processors}", "the list is empty"},
 		{"{id: a, of: procesors, rows: [{name: x}]}", `did you mean "processors"?`},
-		{"{id: a, of: processors, rows: [{name: K5}, {name: 'k5 (R) CPU'}]}", "stands twice"},
+		{"{id: a, of: processors, rows: [{name: K5}, {name: 'k5 (R) CPU'}]}", "appears twice"},
 		{"{id: a, of: processors, rows: [{name: ' '}]}", "the row has no name"},
 		{rule("reads: []"), "the rule reads 0 parts"},
 		{rule("reads: [{text: [' ']}, {generation: 1}]"), "a text is empty"},
-		{rule("reads: [{text: [K, k]}, {generation: 1}]"), `the text "k" stands twice`},
-		{rule("reads: [{generation: 1}]"), "does not begin with a text"},
-		{rule("reads: [{maybe: [K]}, {generation: 1}]"), "does not begin with a text"},
-		{rule("reads: [{text: [K]}, {digits: 3}]"), "the generation in 0 places"},
-		{rule("reads: [{text: [K]}, {generation: 1}, {generation: 1}]"), "the generation in 2 places"},
+		{rule("reads: [{text: [K, k]}, {generation: 1}]"), `the text "k" appears twice`},
+		{rule("reads: [{generation: 1}]"), "must begin with a text"},
+		{rule("reads: [{maybe: [K]}, {generation: 1}]"), "must begin with a text"},
+		{rule("reads: [{text: [K]}, {digits: 3}]"), "the generation 0 times"},
+		{rule("reads: [{text: [K]}, {generation: 1}, {generation: 1}]"), "the generation 2 times"},
 		{rule("reads: [{text: [K], digits: 2}, {generation: 1}]"), "this has 2 of them"},
-		{rule("reads: [{text: [K]}, {generation: 1}, {text: [3X]}]"), "a text that begins with a digit follows digits"},
+		{rule("reads: [{text: [K]}, {generation: 1}, {text: [3X]}]"), "a text that begins with a digit must not " +
+			"follow digits"},
 		{rule("reads: [{text: [K]}, {generation: 1}], from: 12"), "up to 9, so from 12 it matches nothing"},
 		{rule("reads: [{text: [K]}, {named: {A: 1, B: 2}}], from: 3"), "up to 2, so from 3 it matches nothing"},
 		{rule("reads: [{text: [K]}, {generation: 1}], from: 8, up_to: 7"), "leave nothing"},
@@ -172,7 +173,7 @@ func TestBadLists(t *testing.T) {
 		{"{id: a, of: processors, naming: [{id: one, reads: [{text: [K, L]}, {generation: 2}]}, {id: two, reads: " +
 			"[{text: [L]}, {digits: 1}, {generation: 1}]}]}", `both read "l00"`},
 		{"{id: a, of: processors, naming: [{id: one, reads: [{text: [K]}, {generation: 2}]}, {id: one, reads: " +
-			"[{text: [L]}, {generation: 1}]}]}", `"one" stands twice`},
+			"[{text: [L]}, {generation: 1}]}]}", `"one" appears twice`},
 		{"{id: a, of: processors, rows: [{name: x, cores: 0}]}", "0 is out of range"},
 	}
 	for _, tt := range tests {

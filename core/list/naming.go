@@ -14,12 +14,12 @@ import (
 // nothing more.
 type RuleDoc struct {
 	ID         string     `json:"id"`
-	Reads      []TokenDoc `json:"reads" doc:"The parts of a name from left to right; a name with anything else is not read"`
+	Reads      []TokenDoc `json:"reads" doc:"The parts of a name from left to right; a name with other parts is not read"`
 	From       int        `json:"from,omitempty" minimum:"1" maximum:"9999" doc:"From this generation on, inclusive, a name is on the list"`
 	UpTo       int        `json:"up_to,omitempty" minimum:"1" maximum:"9999" doc:"Up to this generation, inclusive"`
-	Except     []string   `json:"except,omitempty" doc:"Names that the generations take and the publisher does not"`
-	Also       []string   `json:"also,omitempty" doc:"Names that the generations leave out and the publisher takes"`
-	BuiltInTPM *bool      `json:"built_in_tpm,omitempty" doc:"What is known of all parts that the rule takes"`
+	Except     []string   `json:"except,omitempty" doc:"Exceptions: names that the generations include but the publisher does not"`
+	Also       []string   `json:"also,omitempty" doc:"Exceptions: names that the generations exclude but the publisher includes"`
+	BuiltInTPM *bool      `json:"built_in_tpm,omitempty" doc:"What applies to all parts that the rule includes"`
 
 	Node *doc.Node `json:"-"`
 }
@@ -28,9 +28,9 @@ type RuleDoc struct {
 type TokenDoc struct {
 	Text       []string       `json:"text,omitempty" doc:"One of these texts"`
 	Maybe      []string       `json:"maybe,omitempty" doc:"One of these texts, or nothing"`
-	Digits     int            `json:"digits,omitempty" minimum:"1" maximum:"9" doc:"So many digits"`
-	Generation int            `json:"generation,omitempty" minimum:"1" maximum:"4" doc:"So many digits, which are the generation"`
-	Named      map[string]int `json:"named,omitempty" doc:"One of these texts, each with the generation it stands for"`
+	Digits     int            `json:"digits,omitempty" minimum:"1" maximum:"9" doc:"Number of digits"`
+	Generation int            `json:"generation,omitempty" minimum:"1" maximum:"4" doc:"Number of digits that are the generation"`
+	Named      map[string]int `json:"named,omitempty" doc:"One of these texts, each with its generation"`
 
 	Node *doc.Node `json:"-"`
 }
@@ -89,7 +89,7 @@ func (l *List) compileRules(d *Document, r *doc.Report) {
 	for i := range d.Naming {
 		rd := &d.Naming[i]
 		if seen[rd.ID] {
-			r.Add(rd.Node.Of("id"), fmt.Sprintf("the rule %q stands twice", rd.ID),
+			r.Add(rd.Node.Of("id"), fmt.Sprintf("the rule %q appears twice", rd.ID),
 				"results name the rule; give each its own id")
 		}
 		seen[rd.ID] = true
@@ -128,22 +128,23 @@ func compileRule(rd *RuleDoc, r *doc.Report) (Rule, bool) {
 		}
 		if i > 0 && len(rule.tokens) > 0 && rule.tokens[len(rule.tokens)-1].texts == nil && t.texts != nil &&
 			t.startsWithDigit() {
-			wrong(td.Node, "a text that begins with a digit follows digits", "count its digits to the digits before it")
+			wrong(td.Node, "a text that begins with a digit must not follow digits", "include its digits in the "+
+				"digits before it")
 		}
 		rule.tokens = append(rule.tokens, t)
 	}
 	if ok && rule.tokens[0].texts == nil || ok && rule.tokens[0].optional {
-		wrong(rd.Reads[0].Node, "the rule does not begin with a text",
-			"begin with what the maker's names begin with; without it the rule would read every number")
+		wrong(rd.Reads[0].Node, "the rule must begin with a text",
+			"begin with the beginning of the maker's names; otherwise the rule would read every number")
 	}
 	if ok && generations != 1 {
-		wrong(rd.Node.Of("reads"), fmt.Sprintf("the rule reads the generation in %d places", generations),
+		wrong(rd.Node.Of("reads"), fmt.Sprintf("the rule reads the generation %d times", generations),
 			"exactly one part is generation or named")
 	}
 	if ok && rd.From > most {
 		wrong(rd.Node.Of("from"),
 			fmt.Sprintf("the rule can read generations up to %d, so from %d it matches nothing", most, rd.From),
-			"give the generation more digits, or a lower from")
+			"use more digits for the generation, or a lower from")
 	}
 	if rd.UpTo > 0 && rd.UpTo < rd.From {
 		wrong(rd.Node.Of("up_to"), fmt.Sprintf("up to %d and from %d leave nothing", rd.UpTo, rd.From),
@@ -185,7 +186,7 @@ func compileToken(td *TokenDoc) (t token, wrong, right string) {
 			return t, "a text is empty", "leave it out; maybe allows nothing by itself"
 		}
 		if seen[n] {
-			return t, fmt.Sprintf("the text %q stands twice", s), "case and blanks make no difference"
+			return t, fmt.Sprintf("the text %q appears twice", s), "case and blanks make no difference"
 		}
 		seen[n] = true
 		t.texts = append(t.texts, n)

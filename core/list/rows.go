@@ -76,15 +76,15 @@ func readHeads(file string, rec []string, in *csv.Reader, r *doc.Report) []strin
 		switch {
 		case !slices.Contains(columns, h):
 			ok = false
-			r.AddIn(file, line, col, fmt.Sprintf("the column %q is not known", h), doc.Suggest(h, columns))
+			r.AddIn(file, line, col, fmt.Sprintf("unknown column %q", h), doc.Suggest(h, columns))
 		case slices.Contains(heads[:i], h):
 			ok = false
-			r.AddIn(file, line, col, fmt.Sprintf("the column %q stands twice", h), "")
+			r.AddIn(file, line, col, fmt.Sprintf("the column %q appears twice", h), "")
 		}
 	}
 	if ok && !slices.Contains(heads, "name") {
 		ok = false
-		r.AddIn(file, 1, 1, `there is no column "name"`, "it is what machines are compared with")
+		r.AddIn(file, 1, 1, `the column "name" is missing`, "machines are compared with it")
 	}
 	if !ok {
 		return nil
@@ -132,7 +132,7 @@ func (row *RowDoc) set(column, text string) (wrong, right string) {
 	case "architecture":
 		kinds := []string{"x86", "x86-64", "arm64"}
 		if row.Architecture = text; !slices.Contains(kinds, text) {
-			return fmt.Sprintf("%q is no architecture", clip(text)), doc.Suggest(text, kinds)
+			return fmt.Sprintf("%q is not an architecture", clip(text)), doc.Suggest(text, kinds)
 		}
 	case "built_in_tpm":
 		yes := text == "true"

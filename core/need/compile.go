@@ -98,7 +98,8 @@ func (c *compiler) need(d *Document) Need {
 	}
 	for i := range kinds {
 		if k := kinds[i].key; d.Node.Has(k) {
-			c.r.Add(d.Node.Of(k), fmt.Sprintf("%s stands beside %s", k, form[0]), "a comparison belongs to a fact")
+			c.r.Add(d.Node.Of(k), fmt.Sprintf("%s cannot be combined with %s", k, form[0]),
+				"a comparison belongs to a fact")
 		}
 	}
 	switch form[0] {
@@ -222,7 +223,7 @@ func (c *compiler) leaf(d *Document) Leaf {
 		if right == "" {
 			right = "docs/facts.md lists them all"
 		}
-		c.r.Add(d.Node.Of("fact"), fmt.Sprintf("there is no fact %q", d.Fact), right)
+		c.r.Add(d.Node.Of("fact"), fmt.Sprintf("unknown fact %q", d.Fact), right)
 		return nil
 	}
 	if of := def.ID.Group(); of != c.group {
@@ -245,13 +246,13 @@ func (c *compiler) leaf(d *Document) Leaf {
 	}
 	if len(asked) != 1 {
 		c.r.Add(d.Node, fmt.Sprintf("a fact is compared in one way; this has %d", len(asked)),
-			"it may be one of "+strings.Join(kindsFor(def), ", "))
+			"use one of "+strings.Join(kindsFor(def), ", "))
 		return nil
 	}
 	k, at := asked[0], d.Node.Of(asked[0].key)
 	if !slices.Contains(k.suits, def.Kind) {
 		c.r.Add(at, fmt.Sprintf("%s does not suit %s, which is a %s", k.key, def.Name, def.Kind),
-			"it may be one of "+strings.Join(kindsFor(def), ", "))
+			"use one of "+strings.Join(kindsFor(def), ", "))
 		return nil
 	}
 	return k.compile(c, def, d, at)

@@ -81,7 +81,7 @@ func TestBadLooksAtLists(t *testing.T) {
 	for src, want := range map[string]string{
 		`{in: displays}`: "goes with one of every, some and none; this has 0",
 		`{in: displays, some: {fact: displays.internal, equals: true}, none: {fact: displays.internal, equals: true}}`: "this has 2 of them",
-		`{in: screens, some: {fact: displays.internal, equals: true}}`:                                                 "it may be graphics, displays",
+		`{in: screens, some: {fact: displays.internal, equals: true}}`:                                                 "use graphics, displays",
 		`{in: displays, some: {fact: processor.cores, at_least: 2}}`:                                                   "is a fact of the machine, not of a row of displays",
 		`{fact: displays.internal, equals: true}`:                                                                      "write in: displays, and every, some or none",
 		`{in: displays, some: {fact: graphics.name, equals: x}}`:                                                       "is a fact of each row of a list",

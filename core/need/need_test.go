@@ -229,10 +229,10 @@ func TestLeavesNeverStopShort(t *testing.T) {
 
 func TestBadNeeds(t *testing.T) {
 	tests := []struct{ src, want string }{
-		{"{fact: tpm.sate, equals: ready}", `there is no fact "tpm.sate"; did you mean "tpm.state"?`},
+		{"{fact: tpm.sate, equals: ready}", `unknown fact "tpm.sate"; did you mean "tpm.state"?`},
 		{"{fact: tpm.state, equals: redy}", `"redy" is not a value of tpm.state; did you mean "ready"?`},
 		{"{fact: tpm.state, at_least: ready}",
-			"at_least does not suit tpm.state, which is a word; it may be one of equals, one_of, none_of"},
+			"at_least does not suit tpm.state, which is a word; use one of equals, one_of, none_of"},
 		{"{fact: tpm.state}", "a fact is compared in one way; this has 0"},
 		{"{fact: memory.slots, at_least: 1, at_most: 2}", "this has 2"},
 		{"{fact: memory.installed_bytes, at_least: 8 GB}", "memory is written with MiB, GiB or TiB: 8 GiB"},
@@ -252,7 +252,7 @@ func TestBadNeeds(t *testing.T) {
 		{"{all: []}", "give one need at least"},
 		{"{}", "a need has one of fact, all, any, not and in; this has 0 of them"},
 		{"{all: [{fact: tpm.state, equals: ready}], fact: tpm.state}", "this has 2 of them"},
-		{"{all: [{fact: tpm.state, equals: ready}], at_least: 2}", "at_least stands beside all"},
+		{"{all: [{fact: tpm.state, equals: ready}], at_least: 2}", "at_least cannot be combined with all"},
 		{"{all: [7]}", "a group of keys is needed here"},
 	}
 	for _, tt := range tests {

@@ -34,8 +34,8 @@ type Part struct {
 	Type   string   `json:"type,omitempty" doc:"Of a memory module: DDR4; of a drive: its bus"`
 	Form   string   `json:"form,omitempty" doc:"Of a memory module: SODIMM; of a machine: laptop"`
 	MTS    int64    `json:"speed_mts,omitempty" doc:"Of a memory module: at least, in MT/s"`
-	ECC    string   `json:"ecc,omitempty" enum:"yes,no" doc:"Of a memory module: whether it has bits for error correction, as those it stands beside"`
-	Buffer string   `json:"buffer,omitempty" enum:"registered,unbuffered" doc:"Of a memory module, as those it stands beside"`
+	ECC    string   `json:"ecc,omitempty" enum:"yes,no" doc:"Of a memory module: whether it has bits for error correction, like the modules that are already fitted"`
+	Buffer string   `json:"buffer,omitempty" enum:"registered,unbuffered" doc:"Of a memory module, like the modules that are already fitted"`
 	MV     int64    `json:"voltage_mv,omitempty" doc:"Of a memory module, where its type comes with several voltages"`
 	Slots  []string `json:"slots,omitempty" doc:"Where it goes"`
 	For    string   `json:"for,omitempty" doc:"The board that it has to fit, or the title"`

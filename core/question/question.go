@@ -1,4 +1,4 @@
-// Package question finds what nobody knows yet of the machines of a fleet, and asks it once
+// Package question finds what is unknown yet of the machines of a fleet, and asks it once
 // for all machines that share it: whether a processor is supported, what a model can do,
 // whether a title goes together with the target.
 package question
@@ -30,7 +30,7 @@ const (
 // Question is something to be found out once for many machines.
 type Question struct {
 	Says     string   `json:"says"`
-	About    string   `json:"about" doc:"The model, the processor, the title or the driver"`
+	About    string   `json:"about" doc:"The model, the processor, the application or the driver"`
 	Fact     string   `json:"fact,omitempty"`
 	Label    string   `json:"label,omitempty"`
 	Cause    string   `json:"cause"`
@@ -38,9 +38,9 @@ type Question struct {
 	Where    string   `json:"where"`
 	Maker    string   `json:"maker,omitempty"`
 	Model    string   `json:"model,omitempty"`
-	Choices  []string `json:"choices,omitempty" doc:"Values that the fact may have, where they are few"`
+	Choices  []string `json:"choices,omitempty" doc:"Possible values of the fact, if there are few"`
 	Example  string   `json:"example,omitempty" doc:"How a value is written"`
-	Answer   string   `json:"answer" enum:"model-fact,machine-fact,release" doc:"Where the answer is kept: for all machines of the model, for each machine, or in the release document"`
+	Answer   string   `json:"answer" enum:"model-fact,machine-fact,release" doc:"Where the answer is saved: for all machines of the model, for each machine, or in the release document"`
 }
 
 // maxQuestions bounds questions about titles and drivers, of which a fleet may have very many.
@@ -149,7 +149,7 @@ func (m *asking) listed(def *fact.Def, name string) {
 
 func (m *asking) conflict(def *fact.Def) {
 	m.note(subject{def.Name, inventory.Disagree, m.row.Key}, Question{
-		Says:   "which reading of “" + def.Label + "” is right? Two sources disagree.",
+		Says:   "which reading of “" + def.Label + "” is right? The sources conflict.",
 		About:  m.row.Name,
 		Fact:   def.Name,
 		Label:  def.Label,
@@ -193,7 +193,7 @@ func (m *asking) names(plan work.Plan, f *fact.Facts, id fact.ID, what, step str
 			return
 		}
 		m.note(subject{id.Def().Name, what, name}, Question{
-			Says:   "does this " + what + " go together with the target? Nothing is known of it.",
+			Says:   "does this " + what + " work with the target? The release does not name it.",
 			About:  name,
 			Fact:   id.Def().Name,
 			Label:  id.Def().Label,

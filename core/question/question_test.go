@@ -41,7 +41,7 @@ func find(l *question.List, def, cause string) *question.Question {
 }
 
 func TestOneQuestionForManyMachines(t *testing.T) {
-	l := &question.List{Where: "place=East", Steps: remedy.Shipped()}
+	l := &question.List{Where: "site=East", Steps: remedy.Shipped()}
 	named := func(d *inventory.Document) { d.Processor.Name = inventory.Some("Corvane Q1") }
 	add(t, l, ofModel("gull-1"), named)
 	add(t, l, ofModel("gull-2"), named)
@@ -52,7 +52,7 @@ func TestOneQuestionForManyMachines(t *testing.T) {
 	if q.Machines != 2 || q.Answer != question.ForRelease {
 		t.Errorf("%d machines, answered for %s", q.Machines, q.Answer)
 	}
-	if want := `place=East processor.name="Corvane Q1"`; q.Where != want {
+	if want := `site=East processor.name="Corvane Q1"`; q.Where != want {
 		t.Errorf("its machines are %s, not %s", q.Where, want)
 	}
 	if want := "Corvane Q1: is it supported? No row of the list and no naming rule reads it."; q.Says != want {

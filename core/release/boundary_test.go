@@ -114,7 +114,7 @@ interim: [{id: skerry-11, name: Skerry 11}]
 	}
 }
 
-// Of two ways over releases between, the one with fewer of them is taken, wherever it
+// Of two ways over intermediate releases, the one with fewer of them is taken, wherever it
 // stands in the document.
 func TestTheShorterWayIsTaken(t *testing.T) {
 	const far, near = "{platform: windows, way: interim, through: b}", "{platform: windows, way: interim, through: c}"
@@ -154,7 +154,7 @@ func TestRoutesByOneLimit(t *testing.T) {
 }
 
 // Two documents differ in everything where something beside their requirements differs;
-// the requirements of releases between are then not known to be alike.
+// the requirements of intermediate releases are then not known to be alike.
 func TestSameBut(t *testing.T) {
 	const interim = "upgrade: [{platform: windows, way: interim, through: between}]\ninterim: [{id: between, name: " +
 		"Skerry 11, requirements: [{id: way, title: W, level: must, consequence: installer-refuses, reason: R., " +

@@ -57,7 +57,7 @@ func (c *compiler) id(at *doc.Node, id string, seen map[string]bool) {
 	case !ValidID(id):
 		c.r.Add(at, fmt.Sprintf("%q cannot be an id", id), "use lower-case letters, digits and hyphens, 64 at most")
 	case seen[id]:
-		c.r.Add(at, fmt.Sprintf("the id %q stands twice", id), "ids are named in results; give each its own")
+		c.r.Add(at, fmt.Sprintf("the id %q appears twice", id), "ids are named in results; give each its own")
 	}
 	seen[id] = true
 }
@@ -143,12 +143,13 @@ func (c *compiler) sources(docs []SourceDoc) []way {
 		out[i].SourceDoc = s
 		switch {
 		case (s.Way == ByInterim) != (s.Through != ""):
-			c.r.Add(s.Node, "the way interim names the release between, and no other way does",
+			c.r.Add(s.Node, "the way interim names the intermediate release, and no other way does",
 				"give through with way: interim")
 		case s.Through != "":
 			at := slices.IndexFunc(c.Interims, func(x *Interim) bool { return x.ID == s.Through })
 			if at < 0 {
-				c.r.Add(s.Node.Of("through"), fmt.Sprintf("there is no interim release %q in this document", s.Through),
+				c.r.Add(s.Node.Of("through"), fmt.Sprintf("there is no intermediate release %q in this document",
+					s.Through),
 					c.orInterims(s.Through))
 				continue
 			}
@@ -180,7 +181,7 @@ func (c *compiler) orInterims(id string) string {
 	return doc.Suggest(id, ids)
 }
 
-// circles refuses releases between that lead back to themselves.
+// circles refuses intermediate releases that lead back to themselves.
 func (c *compiler) circles() {
 	var walk func(x *Interim, path []*Interim) bool
 	walk = func(x *Interim, path []*Interim) bool {
@@ -193,7 +194,7 @@ func (c *compiler) circles() {
 	for _, x := range c.Interims {
 		if walk(x, nil) {
 			c.r.Add(x.Node.Of("upgrade"), fmt.Sprintf("the way to %s goes in a circle", x.ID),
-				"a release between is reached in place, or through another that does not lead back")
+				"an intermediate release is reached in place, or through another that does not lead back")
 			return
 		}
 	}

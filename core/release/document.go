@@ -43,7 +43,7 @@ type Document struct {
 type StageDoc struct {
 	From time.Time      `json:"from"`
 	To   string         `json:"to" doc:"Which machines, in words: every machine, new machines"`
-	When *need.Document `json:"when,omitempty" doc:"Facts of the machines; all, where it is not given"`
+	When *need.Document `json:"when,omitempty" doc:"Facts of the machines; all, if omitted"`
 
 	Node *doc.Node `json:"-"`
 }
@@ -68,9 +68,9 @@ type SourceDoc struct {
 	Edition      []string `json:"edition,omitempty" doc:"Allowed values of os.edition"`
 	Architecture []string `json:"architecture,omitempty" doc:"Allowed values of os.architecture"`
 	Language     []string `json:"language,omitempty" doc:"Allowed values of os.language"`
-	Way          string   `json:"way" enum:"in-place,interim,image,reinstall" doc:"Installed over the present release, by way of a release between, from a full image, or afresh"`
-	Through      string   `json:"through,omitempty" doc:"For interim: id of the release between"`
-	Keeps        []string `json:"keeps,omitempty" doc:"What stays: programs, files, settings; where not given, what the way usually keeps"`
+	Way          string   `json:"way" enum:"in-place,interim,image,reinstall" doc:"Installed over the present release, through an intermediate release, from a full image, or as a clean installation"`
+	Through      string   `json:"through,omitempty" doc:"For interim: id of the intermediate release"`
+	Keeps        []string `json:"keeps,omitempty" doc:"What stays: programs, files, settings; if omitted, what the way usually keeps"`
 	BackDays     int      `json:"back_days,omitempty" minimum:"1" maximum:"1000" doc:"For how many days the installed release itself can go back to the former one; without it, nothing is said of that"`
 
 	Node *doc.Node `json:"-"`
@@ -82,7 +82,7 @@ type InterimDoc struct {
 	ID           string           `json:"id"`
 	Name         string           `json:"name"`
 	Source       string           `json:"source,omitempty"`
-	Upgrade      []SourceDoc      `json:"upgrade,omitempty" doc:"How one gets to it; in place from anything, where not given"`
+	Upgrade      []SourceDoc      `json:"upgrade,omitempty" doc:"Ways to the release; in place from anything, if omitted"`
 	Requirements []RequirementDoc `json:"requirements,omitempty"`
 
 	Node *doc.Node `json:"-"`
@@ -99,10 +99,10 @@ type EditionDoc struct {
 // PackageDoc is something to install.
 type PackageDoc struct {
 	ID           string `json:"id"`
-	Edition      string `json:"edition,omitempty" doc:"Edition that it installs; any, where not given"`
-	Architecture string `json:"architecture,omitempty" enum:"x86,x86-64,arm64" doc:"Of the processor; any, where not given"`
+	Edition      string `json:"edition,omitempty" doc:"Edition that it installs; any, if omitted"`
+	Architecture string `json:"architecture,omitempty" enum:"x86,x86-64,arm64" doc:"Of the processor; any, if omitted"`
 	Language     string `json:"language,omitempty"`
-	Way          string `json:"way,omitempty" enum:"in-place,interim,image,reinstall" doc:"Way that it serves; any, where not given"`
+	Way          string `json:"way,omitempty" enum:"in-place,interim,image,reinstall" doc:"Way that it serves; any, if omitted"`
 	File         string `json:"file"`
 	Bytes        int64  `json:"bytes,omitempty" minimum:"1" maximum:"9007199254740992"`
 	SHA256       string `json:"sha256" doc:"64 hexadecimal digits"`
@@ -117,7 +117,7 @@ type RequirementDoc struct {
 	Title       string         `json:"title"`
 	Level       string         `json:"level" enum:"must,should,feature"`
 	Consequence string         `json:"consequence,omitempty" enum:"will-not-start,installer-refuses,unsupported,works-less-well" doc:"What follows if it is not met"`
-	AskedBy     string         `json:"asked_by,omitempty" enum:"publisher,house" doc:"The publisher where it is not given"`
+	AskedBy     string         `json:"asked_by,omitempty" enum:"publisher,house" doc:"The publisher if omitted"`
 	Feature     string         `json:"feature,omitempty" doc:"For the level feature: which one"`
 	Reason      string         `json:"reason" doc:"Why it exists, in plain words"`
 	When        *need.Document `json:"when,omitempty" doc:"The requirement applies only where this holds"`
@@ -139,7 +139,7 @@ type KnownDoc struct {
 // RangeDoc is a range of versions.
 type RangeDoc struct {
 	AtLeast string `json:"at_least,omitempty" doc:"Lowest version, inclusive"`
-	Below   string `json:"below,omitempty" doc:"First version that is not meant any more"`
+	Below   string `json:"below,omitempty" doc:"First version that is no longer included"`
 	Is      string `json:"is" enum:"fine,update,buy,remove,problem" doc:"Fine; to be updated first, for nothing or by buying; to be removed first; known to have a problem"`
 	Note    string `json:"note,omitempty" doc:"What to do, or what the problem is"`
 	Source  string `json:"source,omitempty"`
@@ -165,7 +165,7 @@ type PreparationDoc struct {
 	Title  string         `json:"title"`
 	Reason string         `json:"reason"`
 	When   *need.Document `json:"when,omitempty" doc:"It is needed only where this holds"`
-	Need   *need.Document `json:"need,omitempty" doc:"Facts that show that it is done; without it, a person says so"`
+	Need   *need.Document `json:"need,omitempty" doc:"Facts that show that it is done; without it, confirmed by a person"`
 
 	Node *doc.Node `json:"-"`
 }

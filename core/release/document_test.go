@@ -37,7 +37,7 @@ func TestBadSections(t *testing.T) {
 		{"requirement of an interim with an id of the target",
 			one + "interim: [{id: a, name: A, requirements: [{id: cores, title: T, level: must, consequence: " +
 				"unsupported, reason: R, need: {fact: processor.cores, at_least: 2}}]}]\n",
-			`the id "cores" stands twice`},
+			`the id "cores" appears twice`},
 		{"versions the wrong way round",
 			one + "upgrade: [{platform: windows, at_least: \"11\", at_most: \"10\", way: in-place}]\n",
 			"leave no version"},
@@ -142,11 +142,11 @@ func TestPartsThatAreNoNeeds(t *testing.T) {
 			"{all: [{not: {any: [%s]}}]}", "%s",
 		} {
 			need = fmt.Sprintf(need, part)
-			for _, place := range []string{
+			for _, site := range []string{
 				"when: " + need + ", need: {fact: processor.cores, at_least: 2}", "need: " + need,
 			} {
-				t.Run(place, func(t *testing.T) {
-					src := head + "requirements:\n  - {id: a, title: T, level: should, reason: R, " + place + "}\n"
+				t.Run(site, func(t *testing.T) {
+					src := head + "requirements:\n  - {id: a, title: T, level: should, reason: R, " + site + "}\n"
 					if _, err := release.Read("f", []byte(src), nil); err == nil {
 						t.Error("it is taken")
 					}
@@ -199,7 +199,8 @@ func TestBundle(t *testing.T) {
 		!strings.Contains(err.Error(), `did you mean "files"?`) {
 		t.Errorf("a bundle with a mistake: %v", err)
 	}
-	if _, err := release.Read("f", src, nil); err == nil || !strings.Contains(err.Error(), "came without it") {
+	_, err = release.Read("f", src, nil)
+	if err == nil || !strings.Contains(err.Error(), "refers to a file that is missing") {
 		t.Errorf("without its file: %v", err)
 	}
 }
@@ -220,13 +221,13 @@ func TestJudgeOfTitles(t *testing.T) {
 	}
 	for _, tt := range []struct{ name, publisher, version, want string }{
 		{"Hawser VPN", "", "2.0", "problem"}, {"hawser vpn 2.9.9 (64-bit)", "lodestar", "2.9.9", "problem"},
-		{"hawser vpn client", "lodestar", "2.9.9", "not known"}, {"Hawser VPN", "", "3.0", "fine"},
-		{"Hawser VPN", "", "1.9", "not known"}, {"Hawser VPN", "", "", "not known"},
-		{"Hawser VPN", "Another", "2.0", "not known"}, {"Hawser", "", "", "fine"}, {"Hawsers", "", "2", "not known"},
-		{"Tidebook", "", "4", "not known"},
+		{"hawser vpn client", "lodestar", "2.9.9", "unknown"}, {"Hawser VPN", "", "3.0", "fine"},
+		{"Hawser VPN", "", "1.9", "unknown"}, {"Hawser VPN", "", "", "unknown"},
+		{"Hawser VPN", "Another", "2.0", "unknown"}, {"Hawser", "", "", "fine"}, {"Hawsers", "", "2", "unknown"},
+		{"Tidebook", "", "4", "unknown"},
 	} {
 		t.Run(tt.name, func(t *testing.T) {
-			got := "not known"
+			got := "unknown"
 			if v := release.Judge(rel.Known, text(tt.name), text(tt.publisher), text(tt.version)); v != nil {
 				got = v.Is
 			}

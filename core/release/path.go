@@ -39,13 +39,13 @@ type way struct {
 // the shortest that is not ruled out.
 type Path struct {
 	Way     string
-	Interim []*Interim // the releases between, in their order
+	Interim []*Interim // the intermediate releases, in their order
 	Keeps   []string
 	Back    int // for how many days the release itself can go back; 0 where the document does not say
 	Truth   need.Truth
 }
 
-// Through names the releases between.
+// Through names the intermediate releases.
 func (p *Path) Through() string {
 	names := make([]string, len(p.Interim))
 	for i, x := range p.Interim {
@@ -54,11 +54,11 @@ func (p *Path) Through() string {
 	return strings.Join(names, ", then ")
 }
 
-// By says whether the path goes through a release between.
+// By says whether the path goes through an intermediate release.
 func (p *Path) By(x *Interim) bool { return slices.Contains(p.Interim, x) }
 
 // PathFrom finds the shortest way that the machine's system may take; where
-// none fits, the release is installed afresh.
+// none fits, the release is a clean installation.
 func (rel *Release) PathFrom(f *fact.Facts) Path {
 	if f.Planned() {
 		return Path{Way: Reinstall, Truth: need.True} // there is no system to keep
@@ -198,7 +198,7 @@ func nextVersion(version string) string {
 	return strconv.Itoa(n + 1)
 }
 
-// mostInterim bounds the releases between; documents with a circle are refused.
+// mostInterim bounds the intermediate releases; documents with a circle are refused.
 const mostInterim = 8
 
 func shortest(ways []way, f *fact.Facts, depth int) (best Path, ok bool) {
@@ -211,7 +211,7 @@ func shortest(ways []way, f *fact.Facts, depth int) (best Path, ok bool) {
 	return best, ok
 }
 
-// rank orders ways: in place, by ever more releases between, by image, afresh.
+// rank orders ways: in place, by ever more intermediate releases, by image, afresh.
 func rank(p *Path) int {
 	return slices.Index(Ways(), p.Way)*(mostInterim+1) + len(p.Interim)
 }
@@ -228,7 +228,7 @@ func (w *way) path(f *fact.Facts, depth int) (Path, bool) {
 	if w.through == nil {
 		return p, true
 	}
-	if p.Interim = w.alone; len(w.through.ways) > 0 { // how one gets to the release between
+	if p.Interim = w.alone; len(w.through.ways) > 0 { // how one gets to the intermediate release
 		first, ok := shortest(w.through.ways, f, depth+1)
 		if !ok || first.Way != InPlace && first.Way != ByInterim {
 			return Path{}, false

@@ -38,7 +38,7 @@ const (
 type Requirement struct {
 	ID, Title, Level, Consequence, AskedBy, Feature, Reason string
 
-	Interim *Interim  // the release between that asks for it; nil: the target
+	Interim *Interim  // the intermediate release that asks for it; nil: the target
 	When    need.Need // nil: always
 	Need    need.Need
 	Advised need.Need // nil: nothing more is advised
@@ -77,7 +77,7 @@ func (q *Requirement) Waivable() bool {
 	return q.AskedBy == House || q.Consequence == "unsupported" || q.Consequence == "works-less-well"
 }
 
-// Interim is a compiled release between.
+// Interim is a compiled intermediate release.
 type Interim struct {
 	*InterimDoc
 	ways []way
@@ -113,7 +113,7 @@ func (e *End) Has(f *fact.Facts) need.Truth {
 // Release is a compiled release document.
 type Release struct {
 	*Document
-	Requirements []Requirement // of the target, then of the releases between
+	Requirements []Requirement // of the target, then of the intermediate releases
 	Lists        []*list.List
 	Interims     []*Interim
 	Stages       []Stage
@@ -269,12 +269,12 @@ func (d *Document) attach(l *list.Document, files Files, r *doc.Report) {
 		r.Add(at, "the list has rows and a file of rows", "keep one of the two")
 		return
 	case files == nil:
-		r.Add(at, "the document names a file, and came without it", "hand in both: rolltop releases add does")
+		r.Add(at, "the document refers to a file that is missing", "add both; rolltop releases add does this")
 		return
 	}
 	src, err := files(l.File)
 	if err != nil {
-		r.Add(at, "the file cannot be read: "+err.Error(), "it stands beside the document")
+		r.Add(at, "the file cannot be read: "+err.Error(), "put it in the directory of the document")
 		return
 	}
 	l.Rows = list.ReadRows(l.File, src, r)

@@ -22,7 +22,7 @@ func (rel *Release) SameBut(o *Release) (same map[string]bool, all bool) {
 	}
 	a, b := rel.around(), o.around()
 	all = a != nil && bytes.Equal(a, b)
-	if all { // those of releases between are around, and alike
+	if all { // those of intermediate releases are around, and alike
 		for i := range rel.Document.Interim {
 			for j := range rel.Document.Interim[i].Requirements {
 				same[rel.Document.Interim[i].Requirements[j].ID] = true

@@ -220,7 +220,7 @@ func (s *Step) checkSense(r *doc.Report) {
 			}
 		}
 		if s.Unless.Test(when.View()) == need.True {
-			r.Add(s.Node.Of("unless"), "what when asks for, unless rules out: the step can never be done",
+			r.Add(s.Node.Of("unless"), "unless excludes what when requires: the step can never be done",
 				"take one of them out")
 		}
 	}

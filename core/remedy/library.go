@@ -61,18 +61,18 @@ type StepDoc struct {
 	Role      string                `json:"role,omitempty" doc:"What the program itself takes this step for, for shipped steps. A step in the place of a shipped one takes over its role" enum:"replace,decide,interim,upgrade,enter-by-hand,recovery-key,pause-encryption,resume-encryption,passphrase,enter-firmware,other-system,research-titles,research-drivers,add-memory,swap-memory,failing-drive"`
 	Title     string                `json:"title" doc:"{short} {needed} {needed_drive} {release} {through} {restarts} {titles} {part} {drive} {amounts} {boot_disk} {system_disk} {keeps} {way_back} {how} are filled in"`
 	Phase     string                `json:"phase" enum:"remote,desk,host,install,any" doc:"any: where the steps are done that call for it"`
-	Who       string                `json:"who,omitempty" enum:"administrator,technician,host-administrator,specialist,owner,purchasing" doc:"Who can do it; by the phase, where not given"`
+	Who       string                `json:"who,omitempty" enum:"administrator,technician,host-administrator,specialist,owner,purchasing" doc:"Who can do it; by the phase, if omitted"`
 	Class     string                `json:"class,omitempty" enum:"clean-up,software,setting,interim,reinstall,part,decide,replace"`
 	Noun      Noun                  `json:"noun,omitzero" doc:"How the answer counts it"`
 	Always    *need.Document        `json:"always,omitempty" doc:"Facts under which it stands in every plan of a machine that is kept"`
 	Question  bool                  `json:"question,omitempty" doc:"It asks somebody something that has to be answered before the visit"`
-	Closes    []string              `json:"closes,omitempty" doc:"Why a fact is not known, where this step finds it out: needs-rights, not-offered, read-failed, not-asked, disagree, not-listed"`
+	Closes    []string              `json:"closes,omitempty" doc:"Causes of unknown facts that this step finds out: needs-rights, not-offered, read-failed, not-asked, disagree, not-listed"`
 	When      *need.Document        `json:"when,omitempty" doc:"Facts under which it can be done"`
-	WhenNotNo bool                  `json:"unknown_when_is_fine,omitempty" doc:"It can be tried where the condition is not known"`
+	WhenNotNo bool                  `json:"unknown_when_is_fine,omitempty" doc:"It can be tried if the condition is unknown"`
 	InDoubt   bool                  `json:"in_doubt,omitempty" doc:"Whether it can be done is never known from facts"`
-	Unless    *need.Document        `json:"unless,omitempty" doc:"Facts under which it cannot be done; not knowing them is no hindrance"`
+	Unless    *need.Document        `json:"unless,omitempty" doc:"Facts under which it cannot be done; unknown facts do not prevent it"`
 	Skip      *need.Document        `json:"skip,omitempty" doc:"Facts under which it is not needed"`
-	Sure      *need.Document        `json:"sure,omitempty" doc:"Facts under which its effect is certain; always, where not given"`
+	Sure      *need.Document        `json:"sure,omitempty" doc:"Facts under which its effect is certain; always, if omitted"`
 	SureNever bool                  `json:"sure_never,omitempty"`
 	Unlikely  *need.Document        `json:"unlikely,omitempty" doc:"Facts under which it is not expected to help and not ruled out: it counts for the best that is possible"`
 	RestsOn   []string              `json:"rests_on,omitempty" doc:"Facts that an uncertain effect rests on. The answer says what was read of them, and from where"`
@@ -80,10 +80,10 @@ type StepDoc struct {
 	Effect    map[string]doc.Scalar `json:"effect,omitempty" doc:"Facts as they are afterwards; “needed” is the least that meets the requirement"`
 	Disturbs  []string              `json:"disturbs,omitempty" doc:"What the step disturbs: firmware, firmware-image, boot, hardware, disk-layout, system-disk, disk-contents, tpm-keys, display, system, files. The plan adds the safeguards that each of them calls for"`
 	Leaves    map[string]doc.Scalar `json:"leaves,omitempty" doc:"Facts that have to be so before the machine is started again: the plan brings them about right behind the step"`
-	Beside    []string              `json:"beside,omitempty" doc:"Facts of its effect that change as a side effect: it is no remedy for them"`
+	Beside    []string              `json:"beside,omitempty" doc:"Facts of its effect that change as a side effect: it is not a remedy for them"`
 	Assume    map[string]doc.Scalar `json:"assume,omitempty" doc:"Facts as they are most likely afterwards, where nothing is known"`
 	Ceiling   string                `json:"ceiling,omitempty" doc:"Fact that bounds what can be needed"`
-	Routes    []string              `json:"routes,omitempty" doc:"in-place, interim, image, reinstall; any, where not given"`
+	Routes    []string              `json:"routes,omitempty" doc:"in-place, interim, image, reinstall; any, if omitted"`
 	Installs  bool                  `json:"installs,omitempty" doc:"It installs the release by itself"`
 	After     []string              `json:"after,omitempty" doc:"Steps that come before it where both stand"`
 	Before    []string              `json:"before,omitempty" doc:"Steps that come after it where both stand"`
@@ -95,12 +95,12 @@ type StepDoc struct {
 	Tell      string                `json:"tell" doc:"For the machine's user"`
 	Caution   string                `json:"caution,omitempty"`
 	Warn      []WarnDoc             `json:"warn,omitempty" doc:"Cautions that hold for some machines only"`
-	Risk      string                `json:"risk,omitempty" enum:"none,may-not-start,may-lose-data,may-lose-keys" doc:"The worst that can happen; none, where not given"`
+	Risk      string                `json:"risk,omitempty" enum:"none,may-not-start,may-lose-data,may-lose-keys" doc:"The worst that can happen; none, if omitted"`
 	Back      string                `json:"back,omitempty" doc:"The way back"`
 	Confirm   string                `json:"confirm" doc:"How to see that it worked"`
 	Seen      *need.Document        `json:"seen,omitempty" doc:"Facts by which a later inventory shows that it was done, for a step that settles no requirement"`
 	Unseen    *need.Document        `json:"unseen,omitempty" doc:"Facts by which a later inventory shows that it was not done, or had no effect"`
-	Otherwise []string              `json:"otherwise,omitempty" doc:"What to look at where it had no effect, the likeliest first"`
+	Otherwise []string              `json:"otherwise,omitempty" doc:"What to check if it had no effect, most likely first"`
 	Bring     []BringDoc            `json:"bring,omitempty" doc:"What has to be at hand, beside the parts"`
 	Minutes   Minutes               `json:"minutes"`
 	Restarts  int                   `json:"restarts,omitempty" minimum:"0" maximum:"20"`
@@ -111,7 +111,7 @@ type StepDoc struct {
 // WarnDoc is a caution for machines of which something is so.
 type WarnDoc struct {
 	When    *need.Document `json:"when" doc:"Facts under which it holds"`
-	Unknown bool           `json:"unknown_too,omitempty" doc:"It is said, too, where the facts are not known"`
+	Unknown bool           `json:"unknown_too,omitempty" doc:"It is also shown if the facts are unknown"`
 	Say     string         `json:"say"`
 }
 
@@ -268,13 +268,13 @@ func compile(docs, own []StepDoc, t *table, r *doc.Report) *Library {
 	isOwn := map[string]bool{}
 	for i, d := range all {
 		if _, twice := l.at[d.ID]; twice {
-			r.Add(d.Node, fmt.Sprintf("the step %q stands twice", d.ID), "")
+			r.Add(d.Node, fmt.Sprintf("the step %q appears twice", d.ID), "")
 		}
 		l.at[d.ID] = i
 	}
 	for _, d := range own {
 		if isOwn[d.ID] {
-			r.Add(d.Node, fmt.Sprintf("the step %q stands twice", d.ID), "")
+			r.Add(d.Node, fmt.Sprintf("the step %q appears twice", d.ID), "")
 		}
 		if !validID(d.ID) {
 			r.Add(d.Node.Of("id"), fmt.Sprintf("%q cannot be the id of a step", d.ID),
@@ -389,7 +389,7 @@ func (l *Library) step(d *StepDoc, own bool, r *doc.Report) Step {
 		s.checkWritten(r)
 	}
 	if s.ceiling = fact.ByName(d.Ceiling); d.Ceiling != "" && s.ceiling == nil {
-		r.Add(d.Node.Of("ceiling"), fmt.Sprintf("there is no fact %q", d.Ceiling), doc.Suggest(d.Ceiling, fact.Names()))
+		r.Add(d.Node.Of("ceiling"), fmt.Sprintf("unknown fact %q", d.Ceiling), doc.Suggest(d.Ceiling, fact.Names()))
 	}
 	for i, name := range d.Beside {
 		if _, ok := d.Effect[name]; !ok {
@@ -449,7 +449,7 @@ func (l *Library) indexes(ids []string, at *doc.Node, r *doc.Report) []int {
 		i, ok := l.at[id]
 		if !ok {
 			names := slices.Sorted(maps.Keys(l.at))
-			r.Add(at, fmt.Sprintf("there is no step %q", id), doc.Suggest(id, names))
+			r.Add(at, fmt.Sprintf("there is not a step %q", id), doc.Suggest(id, names))
 			continue
 		}
 		out = append(out, i)
@@ -478,7 +478,7 @@ func changes(m map[string]doc.Scalar, at *doc.Node, r *doc.Report) []stepEffect 
 	if len(out) != len(m) {
 		for _, name := range slices.Sorted(maps.Keys(m)) {
 			if fact.ByName(name) == nil {
-				r.Add(at.Of(name), fmt.Sprintf("there is no fact %q to have an effect on", name),
+				r.Add(at.Of(name), fmt.Sprintf("unknown fact %q to have an effect on", name),
 					doc.Suggest(name, fact.Names()))
 			}
 		}

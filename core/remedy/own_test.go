@@ -50,7 +50,7 @@ func TestUnsafeOwnStepsAreRefused(t *testing.T) {
 			"disturbs: [firmware, boot], effect: {firmware.boot_mode: legacy, firmware.secure_boot: on}, " + tail + "}",
 			"a machine cannot start as the step leaves it"},
 		{"never", "{id: a, title: A, when: {fact: tpm.state, equals: off}, unless: {fact: tpm.state, one_of: [off, " +
-			"ready]}, " + tail + "}", "what when asks for, unless rules out: the step can never be done"},
+			"ready]}, " + tail + "}", "unless excludes what when requires: the step can never be done"},
 		{"never, by itself", "{id: a, title: A, when: {all: [{fact: tpm.state, equals: off}, {fact: tpm.state, " +
 			"equals: ready}]}, " + tail + "}", "nothing meets both: tpm.state has one value at a time"},
 		{"a phase of its own", "{id: a, title: A, phase: any, " + class +

@@ -72,7 +72,7 @@ func TestRolesOfOwnSteps(t *testing.T) {
 	}
 	for _, tt := range []struct{ id, role, want string }{
 		{"look", "enter-firmware", `"enter-firmware" has the role enter-firmware already`},
-		{"look", "dance", `"dance" is not one of the words for this`},
+		{"look", "dance", `"dance" is not a valid value`},
 	} {
 		t.Run(tt.role, func(t *testing.T) {
 			if _, err := withOwn(tt.id, tt.role); err == nil || !strings.Contains(err.Error(), tt.want) {

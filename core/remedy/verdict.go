@@ -63,7 +63,7 @@ type Verdict struct {
 	Bases       []Basis     // what an expected verdict rests on
 	Waived      []string    // requirements that fail and are accepted
 	Route       string      // release.InPlace, ByInterim, Image or Reinstall
-	Through     string      // the releases between
+	Through     string      // the intermediate releases
 	Keeps       []string    // what stays: programs, files, settings; nothing where the route is not known
 	Back        int         // for how many days the release itself can go back; 0 where nothing says so
 	RouteKnown  bool
@@ -77,7 +77,7 @@ type Verdict struct {
 	Withheld    []Planned // what would have been done for the rest, and is futile or has to wait
 	Open        []string  // unknown requirements that no step of the plan settles
 	Unsupported []string  // on a machine that runs the target: what it fails of the publisher's
-	// Other is the other route, where a release between asks for something that
+	// Other is the other route, where an intermediate release asks for something that
 	// fails: it is left out by installing afresh.
 	Other *Verdict
 }

@@ -17,12 +17,12 @@ func ago(days int) string { return Count(days, "day", "days") + " ago" }
 
 // InventoryAge says how old an inventory is.
 func InventoryAge(taken time.Time, days int) string {
-	return Sentence("the inventory is of " + Day(taken) + ", " + ago(days))
+	return Sentence("the inventory is from " + Day(taken) + ", " + ago(days))
 }
 
 // FutureInventory says that an inventory is dated after the check.
 func FutureInventory(taken, now time.Time) string {
-	return fmt.Sprintf("The inventory is dated %s, after this check of %s: the clock of the machine or of this "+
+	return fmt.Sprintf("The inventory is dated %s, after this check (%s): the clock of the machine or of this "+
 		"computer is wrong.", Day(taken), Day(now))
 }
 
@@ -37,12 +37,12 @@ func AgeBasis(taken time.Time, days int) string {
 // OldRules warns of a document that nobody has compared with its page for long.
 func OldRules(seen time.Time, days int) string {
 	return fmt.Sprintf(
-		"The requirements are as of %s, %s. Compare them with the publisher's page before you rely on them.", Day(seen),
+		"The requirements are from %s, %s. Compare them with the publisher's page before you rely on them.", Day(seen),
 		ago(days))
 }
 
 // FutureRules warns of a document that is dated after the check.
 func FutureRules(seen time.Time) string {
-	return fmt.Sprintf("The requirements are dated %s, which has not come yet: the date in the document or the clock "+
-		"of this computer is wrong.", Day(seen))
+	return fmt.Sprintf("The requirements are dated %s, which is in the future: the date in the document or the "+
+		"clock of this computer is wrong.", Day(seen))
 }

@@ -27,11 +27,11 @@ func When(visit, held bool, from, latest *time.Time, rel, installed string) []st
 	}
 	if from != nil {
 		out = append(out,
-			fmt.Sprintf("%s is offered to this machine from %s: %s before that day is of no use.", rel, Day(*from),
+			fmt.Sprintf("%s is offered to this machine from %s: %s before that day is useless.", rel, Day(*from),
 				Lower(what)))
 	}
 	if latest != nil && installed != "" {
-		out = append(out, fmt.Sprintf("It has to be done by %s, the last day of support of %s.", Day(*latest),
+		out = append(out, fmt.Sprintf("It must be done by %s, the last day of support of %s.", Day(*latest),
 			installed))
 	}
 	return out
@@ -60,7 +60,7 @@ func WhyAfresh(v *remedy.Verdict, rel *release.Release, f *fact.Facts) string {
 	}
 	if v.Foreign {
 		return Sentence("a clean installation is needed because " + rel.Name +
-			" has no upgrade from the system that runs now")
+			" cannot be installed as an in-place upgrade")
 	}
 	if lacks := rel.Lacks(f); len(lacks) > 0 {
 		var parts []string
@@ -88,7 +88,7 @@ func WhyAfresh(v *remedy.Verdict, rel *release.Release, f *fact.Facts) string {
 	if titles == nil {
 		return ""
 	}
-	return Sentence("a clean installation is the least that is known to settle " + And(titles))
+	return Sentence("a clean installation is the smallest known step that settles " + And(titles))
 }
 
 // lack says a condition of the upgrade beside what the machine has.
@@ -112,25 +112,24 @@ func lack(l *release.Lack, f *fact.Facts) string {
 
 // Superseded says that a check is by a revision that a later one takes the place of.
 func Superseded(name string, revision, newest int) string {
-	return fmt.Sprintf("This check is by revision %d of the requirements of %s. Revision %d is the later one: check "+
-		"by that.",
+	return fmt.Sprintf("This check uses revision %d of the requirements of %s. Revision %d is newer; use it instead.",
 		revision, name, newest)
 }
 
 // SlotsTwice says that an inventory states two different things of memory slots.
 func SlotsTwice(slots []string) string {
-	return "The inventory states two different things of the memory in " + And(slots) +
-		": nothing of it is taken. Take the inventory again, or look at the modules."
+	return "The inventory contains two different values for the memory in " + And(slots) +
+		"; neither is used. Take the inventory again, or check the modules."
 }
 
 // OtherTPM says that a TPM stands beside the one that is in use.
 func OtherTPM(version, kind string) string {
-	s := "Another TPM is beside it"
+	s := "There is another TPM"
 	if version != "" {
 		s += ", of version " + version
 	}
 	if word := fact.TPMKind.Def().Words[kind]; word != "" {
 		s += ", " + word
 	}
-	return s + ": look at which of them the firmware has chosen before anything is bought or changed."
+	return s + ". Check which of them the firmware uses before you buy or change anything."
 }

@@ -24,13 +24,13 @@ func WhatIf(machines, moved, ready int) string {
 	return s + "."
 }
 
-// RuleChange is in one sentence what the rules of a release in force did, in place of earlier
+// RuleChange is in one sentence what the rules of a release in force did, instead of earlier
 // ones: how many machines changed, and how many more, or fewer where it is negative, are ready.
 func RuleChange(was, is release.Ref, moved, ready int) string {
 	s := fmt.Sprintf("%s, revision %d", is.Name, is.Revision)
 	switch {
 	case is.ID != was.ID:
-		s += " in place of " + was.Name
+		s += " instead of " + was.Name
 	case is.Revision == was.Revision:
 		s += ", with other steps, guides or another version of the program"
 	}

@@ -6,7 +6,7 @@ import (
 )
 
 // DecisionKinds are the kinds of decision in words.
-var DecisionKinds = map[string]string{"waive": "Waiver", "stay": "Stays", "hold": "Held back", "later": "Left alone"}
+var DecisionKinds = map[string]string{"waive": "Waiver", "stay": "Stays", "hold": "On hold", "later": "Postponed"}
 
 // Deciding is what a decision is, see package decision, which must not be imported here.
 type Deciding interface {
@@ -22,17 +22,17 @@ func Decision(d Deciding, title string, now time.Time) string {
 	case "waive":
 		s = fmt.Sprintf("“%s” may fail until %s", title, last)
 	case "stay":
-		s = "Stays on the release that it runs until " + last
+		s = "Stays on its release until " + last
 	case "hold":
-		s = "Held back until " + last
+		s = "On hold until " + last
 	default:
-		s = "To be left alone until " + last
+		s = "Postponed until " + last
 	}
 	switch {
 	case !ended.IsZero():
 		s += ", ended on " + ended.UTC().Format("2 January 2006")
 	case !now.Before(until):
-		s += ", and that is over"
+		s += ", which is over"
 	}
 	return s + ": " + Sentence(reason) + " Decided by " + by + "."
 }

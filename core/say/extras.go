@@ -26,13 +26,13 @@ func TPM(f *fact.Facts, state string) string {
 	}
 	switch state {
 	case "ready":
-		return Sentence(what + " is there and ready")
+		return Sentence(what + " is present and ready")
 	case "not-ready":
-		return Sentence(what + " is there and not ready: it may be locked or have failed")
+		return Sentence(what + " is present but not ready: it may be locked or may have failed")
 	case "off":
-		return Sentence(what + " is there and switched off")
+		return Sentence(what + " is present but turned off")
 	case "announced":
-		return "The firmware names a TPM and no driver serves it; its state is not known."
+		return "The firmware reports a TPM but no driver uses it; its state is unknown."
 	case "not-seen":
 		return tpmReason(f)
 	}
@@ -48,11 +48,12 @@ func Hold(f *fact.Facts) string {
 	}
 	by := f.Value(fact.OSManagedBy)
 	if by.Known() {
-		return fmt.Sprintf("Held at %s by %s. Whoever manages it lifts the hold; it says nothing about the hardware.",
+		return fmt.Sprintf("Held at %s by %s. Its administrator can lift the hold; the hold says nothing about the "+
+			"hardware.",
 			at.Text(), by.Text())
 	}
-	return fmt.Sprintf("Held at %s by a policy on this machine. Whoever set it lifts it; it says nothing about the "+
-		"hardware.", at.Text())
+	return fmt.Sprintf("Held at %s by a policy on this machine. Its administrator can lift the hold; the hold says "+
+		"nothing about the hardware.", at.Text())
 }
 
 // Offer says whether the release is offered to a machine already, which is
@@ -62,16 +63,16 @@ func Offer(o release.Offer, name string) string {
 	case !o.Known:
 		return ""
 	case o.Maybe != "" && !o.Now:
-		return fmt.Sprintf("Whether %s is offered to this machine is unknown: it is offered to %s, and nothing says "+
-			"whether this is one.", name, o.Maybe)
+		return fmt.Sprintf("Whether %s is offered to this machine is unknown: it is offered to %s; whether this is "+
+			"one of them is unknown.", name, o.Maybe)
 	case o.To == "":
-		return fmt.Sprintf("No stage of the offer of %s takes in this machine. That says nothing about whether it "+
-			"can take it.", name)
+		return fmt.Sprintf("No stage of the offer of %s includes this machine. This does not affect whether it can "+
+			"take the release.", name)
 	case o.Now:
 		return fmt.Sprintf("%s is offered to %s since %s.", name, o.To, Day(o.From))
 	}
-	return fmt.Sprintf("%s is not offered to this machine before %s (%s). That says nothing about whether it can "+
-		"take it.", name, Day(o.From), o.To)
+	return fmt.Sprintf("%s is not offered to this machine before %s (%s). This does not affect whether it can take "+
+		"the release.", name, Day(o.From), o.To)
 }
 
 // Delivery says which edition a machine gets and from which package.
@@ -89,7 +90,7 @@ func Delivery(d *release.Delivery, rel *release.Release, f *fact.Facts) string {
 			out = append(out, Sentence(fmt.Sprintf("the edition %s becomes none of the editions of %s",
 				installed.Text(), rel.Name)))
 		default:
-			out = append(out, "Which edition it becomes is not known, since the installed edition is not.")
+			out = append(out, "Which edition it becomes is unknown, because the installed edition is unknown.")
 		}
 	}
 	switch {
@@ -99,7 +100,8 @@ func Delivery(d *release.Delivery, rel *release.Release, f *fact.Facts) string {
 		out = append(out, Sentence("the package is "+d.Package.File))
 	case len(rel.Packages) == 0:
 	case d.PackageTruth == need.Unknown:
-		out = append(out, "Which package it needs is not known: edition, architecture or language is not.")
+		out = append(out, "Which package it needs is unknown, because the edition, the architecture or the "+
+			"language is unknown.")
 	default:
 		out = append(out, "The release names no package for it.")
 	}
@@ -116,7 +118,7 @@ func Keeps(list []string) string {
 	}
 	switch {
 	case len(list) == 0:
-		return "nothing stays"
+		return "nothing is kept"
 	case lost == nil:
 		return And(list) + " stay"
 	}
@@ -127,7 +129,7 @@ func Keeps(list []string) string {
 var verdictWords = map[string]string{
 	release.Fine:    "fine",
 	release.Update:  "to be updated first",
-	release.Buy:     "a newer version has to be bought",
+	release.Buy:     "a newer version must be bought",
 	release.Remove:  "to be removed first",
 	release.Problem: "has a known problem",
 }
@@ -150,7 +152,7 @@ func Prepared(p *release.Preparation, f *fact.Facts) (state, says string) {
 		return NotNeeded, "Not needed here."
 	}
 	if p.Need == nil {
-		return ByHand, "No program can see it; a person says that it is done."
+		return ByHand, "No program can see it; a person confirms it."
 	}
 	var shown []string
 	for l := range p.Need.Leaves() {
@@ -178,7 +180,7 @@ func Rule(fd *check.Finding, f *fact.Facts) string {
 		}
 		switch x.ID.Def().Unit {
 		case fact.Binary:
-			return "Memory sizes are binary: what is sold as 8 GB is 8 GiB of modules."
+			return "Memory sizes are binary: 8 GB of memory, as sold, is 8 GiB."
 		case fact.Drive:
 			least, most := need.Sold(x.Limit.Float(), f.Value(fact.DiskKind).Text())
 			if least != most {

@@ -43,9 +43,9 @@ func disk(f *fact.Facts, boot bool) string {
 	case boot && name != "":
 		return named(name)
 	case boot:
-		return "the disk that the machine starts from (nothing says which)"
+		return "the disk that the machine starts from (unknown which)"
 	}
-	return "the disk that the system runs from (nothing says which)"
+	return "the disk that the system runs from (unknown which)"
 }
 
 // named says that a name is a disk's, where it does not say so itself.
@@ -127,7 +127,7 @@ func thing(def *fact.Def) string {
 // staying tells the machine's user what stays, where that is known.
 func staying(v *remedy.Verdict) string {
 	if !v.RouteKnown {
-		return "We tell you before what stays of your programs and files."
+		return "We will tell you in advance which of your programs and files are kept."
 	}
 	return Sentence(Keeps(v.Keeps))
 }
@@ -137,18 +137,19 @@ func staying(v *remedy.Verdict) string {
 func wayBack(v *remedy.Verdict) string {
 	if v.Back > 0 {
 		return "For " + Count(v.Back, "day",
-			"days") + " the system itself can go back to the former release; after that, the whole copy of the disk."
+			"days") + " the system itself can go back to the earlier release; after that, use the full copy of the " +
+			"disk."
 	}
-	return "The whole copy of the disk. Nothing says whether the system itself can go back."
+	return "Use the full copy of the disk. Whether the system itself can go back is unknown."
 }
 
 // how says in which way the release is installed, where that is known.
 func how(v *remedy.Verdict) string {
 	switch {
 	case !v.RouteKnown:
-		return "in the way that the installed system allows, once that is known"
+		return "by the route that the installed system allows, once that is known"
 	case v.Route == release.Image:
 		return "from its full image"
 	}
-	return "over the present one"
+	return "as an in-place upgrade"
 }

@@ -83,7 +83,7 @@ func hasRows(fd *check.Finding, g fact.Group) string {
 				if n := e.Reading.Value; n.Known() {
 					return Count(int(n.Float()), g.One(), g.Many())
 				}
-				return "not known"
+				return "unknown"
 			}
 		}
 	}
@@ -168,14 +168,14 @@ func Needs(fd *check.Finding) string {
 }
 
 // nearestFirst orders the alternatives of an either/or by how far the machine is from
-// each. What is no amount comes behind what is one.
+// each. What is not an amount comes behind what is one.
 func nearestFirst(x *need.AnyOf, fd *check.Finding) *need.AnyOf {
 	parts := slices.Clone(x.Parts)
 	slices.SortStableFunc(parts, func(a, b need.Need) int { return cmp.Compare(farness(a, fd), farness(b, fd)) })
 	return &need.AnyOf{Parts: parts}
 }
 
-// notAmount is how far a machine counts as being from what is no amount.
+// notAmount is the distance of a machine from a limit that is not an amount.
 const notAmount = 1e6
 
 // farness is the share of the limit that is missing, of all amounts of a need together.

@@ -30,7 +30,7 @@ type piece struct {
 }
 
 // overview is what anybody wants to know first. A line whose every part is
-// missing says so in place of a value.
+// missing says so instead of a value.
 var overview = []struct {
 	label string
 	parts []piece
@@ -53,7 +53,7 @@ var overview = []struct {
 	{"Firmware", []piece{{fact.FirmwareVendor, "%s"}, {fact.FirmwareVersion, " %s"}, {fact.FirmwareDate, ", %s"}}},
 	{"TPM", []piece{{fact.TPMState, "%s"}, {fact.TPMVersion, ", version %s"}}},
 	{"Boot mode", []piece{{fact.BootMode, "%s"}}},
-	{"Secure boot", []piece{{fact.SecureBoot, "%s"}, {fact.SecureBootCapable, ", able to do it: %s"}}},
+	{"Secure boot", []piece{{fact.SecureBoot, "%s"}, {fact.SecureBootCapable, ", supported: %s"}}},
 }
 
 // optional parts are left out silently: without them nothing is missed.
@@ -112,7 +112,7 @@ func over(members []inventory.Member) string {
 
 // missing says why a part is not known, and its bound where there is one.
 func missing(def *fact.Def, r *fact.Reading) string {
-	s := strings.TrimPrefix(Gap(r.Gap), "not known: ")
+	s := strings.TrimPrefix(Gap(r.Gap), "unknown: ")
 	if r.Floor().Known() && def.Kind == fact.Number {
 		s += "; it is " + Reading(def, r)
 	}
@@ -277,7 +277,7 @@ func items(d *inventory.Document, prefix string) []Row {
 	switch prefix {
 	case "memory":
 		for i, m := range d.Memory.Modules {
-			size := "size not known"
+			size := "size unknown"
 			if b, ok := m.Bytes.Get(); ok {
 				if size = Amount(fact.Binary, float64(b)); b == 0 {
 					size = "empty"
@@ -292,7 +292,7 @@ func items(d *inventory.Document, prefix string) []Row {
 		}
 	case "storage":
 		for i, k := range d.Storage.Disks {
-			size, use := "size not known", ""
+			size, use := "size unknown", ""
 			if b, ok := k.Bytes.Get(); ok {
 				size = Amount(fact.Drive, float64(b))
 			}
@@ -318,7 +318,7 @@ func items(d *inventory.Document, prefix string) []Row {
 				diagonal = fmt.Sprintf("%.1f inches", n)
 			}
 			if n, ok := s.BitsPerChannel.Get(); ok {
-				bits = fmt.Sprintf("%d bits a colour", n)
+				bits = fmt.Sprintf("%d bits per colour", n)
 			}
 			if s.Internal.Or(false) {
 				inside = "built in"

@@ -211,7 +211,7 @@ func Consequence(q *release.Requirement) string {
 	return map[string]string{
 		"will-not-start":    "the system will not start",
 		"installer-refuses": "the installer refuses",
-		"unsupported":       "it installs and is unsupported",
+		"unsupported":       "it installs but is unsupported",
 		"works-less-well":   "it works less well",
 	}[q.Consequence]
 }
@@ -221,9 +221,8 @@ func Follows(q *release.Requirement) string {
 	return map[string]string{
 		"will-not-start":    "Until it is met, the release does not start on this machine.",
 		"installer-refuses": "Until it is met, the installer refuses this machine.",
-		"unsupported": "The release installs all the same, and its publisher does not support it on this " +
-			"machine.",
-		"works-less-well": "The release installs all the same, and works less well on this machine.",
+		"unsupported":       "The release installs, but its publisher does not support it on this machine.",
+		"works-less-well":   "The release installs, but works less well on this machine.",
 	}[q.Consequence]
 }
 
@@ -231,10 +230,10 @@ func Follows(q *release.Requirement) string {
 func Requirement(q *release.Requirement) string {
 	s := Sentence(Need(q.Need))
 	if q.When != nil {
-		s = "Where this holds: " + Need(q.When) + ". " + s
+		s = "If this applies: " + Need(q.When) + ". " + s
 	}
 	if q.Level == release.Should {
-		s = "Advised: " + s
+		s = "Recommended: " + s
 	}
 	if q.Advised != nil {
 		s += " Better: " + Need(q.Advised) + "."
@@ -254,21 +253,21 @@ func Way(v *remedy.Verdict, target string) string {
 	if v.RouteKnown {
 		return Route(v.Route, v.Through, target, v.Keeps)
 	}
-	return fmt.Sprintf("How %s is installed here is unknown, since something about the installed system is; so is "+
-		"what stays of programs and files.", target)
+	return fmt.Sprintf("How %s is installed here is unknown, because the installed system is not fully known. "+
+		"Which programs and files are kept is unknown as well.", target)
 }
 
 // Route says how the release gets onto the machine, and what is kept.
 func Route(way, through, target string, keeps []string) string {
 	switch way {
 	case release.ByInterim:
-		return fmt.Sprintf("By way of %s, then %s; %s.", through, target, Keeps(keeps))
+		return fmt.Sprintf("First %s, then %s; %s.", through, target, Keeps(keeps))
 	case release.Image:
 		return fmt.Sprintf("%s is installed from a full image; %s.", target, Keeps(keeps))
 	case release.Reinstall:
-		return fmt.Sprintf("%s is installed on the emptied disk; programs and files do not stay.", target)
+		return fmt.Sprintf("%s is installed as a clean installation; programs and files are not kept.", target)
 	}
-	return fmt.Sprintf("%s is installed over the present release; %s.", target, Keeps(keeps))
+	return fmt.Sprintf("%s is installed as an in-place upgrade; %s.", target, Keeps(keeps))
 }
 
 // fill puts values into a step's words.

@@ -18,18 +18,18 @@ var Marks = map[string]string{
 
 // Phases are the headings of a plan's parts.
 var Phases = map[string]string{
-	remedy.Remote:  "Without a visit",
+	remedy.Remote:  "Remotely",
 	remedy.Desk:    "At the desk",
-	remedy.Host:    "At the host of the virtual machine",
-	remedy.Install: "The installation",
+	remedy.Host:    "On the host of the virtual machine",
+	remedy.Install: "Installation",
 }
 
 // Preparations are the words of where an item of preparation stands.
 var Preparations = map[string]string{
 	"done":       "done",
 	"not-done":   "not done",
-	"not-known":  "not known",
-	"by-hand":    "to be said by a person",
+	"not-known":  "unknown",
+	"by-hand":    "a person confirms it",
 	"not-needed": "not needed",
 	"refused":    "refused",
 }
@@ -44,32 +44,32 @@ func Plain(v *remedy.Verdict, rel *release.Release) []string {
 	switch v.Disposition {
 	case remedy.Done:
 		if len(v.Unsupported) > 0 {
-			return []string{fmt.Sprintf("This machine already has the new system, %s. Its publisher does not support "+
-				"the system on this machine; somebody will decide how it goes on.", rel.Name)}
+			return []string{fmt.Sprintf("This machine already has the new system, %s. Its publisher does not "+
+				"support the system on this machine; somebody will decide what happens next.", rel.Name)}
 		}
 		return []string{fmt.Sprintf(
-			"This machine already has the new system, %s, or a later one. Nothing has to be done.", rel.Name)}
+			"This machine already has the new system, %s, or a later one. Nothing needs to be done.", rel.Name)}
 	case remedy.Ready:
 		out = append(out, fmt.Sprintf("This machine can take the new system, %s, as it is.", rel.Name))
 	case remedy.Reconfigure:
-		out = append(out, fmt.Sprintf("This machine can take the new system, %s, once some of its settings or "+
+		out = append(out, fmt.Sprintf("This machine can take the new system, %s, after some of its settings or "+
 			"programs are changed.", rel.Name))
 		if v.Worst == remedy.Reconfigure {
 			out[0] += " It needs no new part."
 		}
 	case remedy.Refit:
-		out = append(out, fmt.Sprintf("This machine can take the new system, %s, once it has a new part.", rel.Name))
+		out = append(out, fmt.Sprintf("This machine can take the new system, %s, after it gets a new part.", rel.Name))
 	case remedy.Decide:
 		return []string{decidePlain(v, rel)}
 	case remedy.Replace:
-		return []string{fmt.Sprintf("This machine cannot take the new system, %s. It works as before until it is "+
+		return []string{fmt.Sprintf("This machine cannot take the new system, %s. It continues to work until it is "+
 			"replaced.", rel.Name)}
 	case remedy.Undetermined:
-		return []string{fmt.Sprintf("It is not known yet whether this machine can take the new system, %s. Somebody "+
-			"looks at it first.", rel.Name)}
+		return []string{fmt.Sprintf("We do not know yet whether this machine can take the new system, %s. Somebody "+
+			"will look at it first.", rel.Name)}
 	}
 	if !v.Confirmed {
-		out = append(out, "This is what we expect; some of it shows only when we look.")
+		out = append(out, "This is what we expect; we will be sure after we have looked at the machine.")
 	}
 	return out
 }
@@ -78,7 +78,7 @@ func Plain(v *remedy.Verdict, rel *release.Release) []string {
 // supported is not one that cannot be installed.
 func decidePlain(v *remedy.Verdict, rel *release.Release) string {
 	if v.Astray {
-		return "Somebody asks you what this machine is meant to run, before anything is planned for it."
+		return "A technician will ask you which system this machine should run before anything is planned."
 	}
 	worst := ""
 	for _, id := range v.NoRemedy {
@@ -86,8 +86,8 @@ func decidePlain(v *remedy.Verdict, rel *release.Release) string {
 		switch {
 		case q == nil:
 		case !q.Waivable():
-			return fmt.Sprintf("We know no way yet to bring the new system, %s, onto this machine. Somebody decides "+
-				"how it goes on; it works as before until then.", rel.Name)
+			return fmt.Sprintf("We do not know a way yet to install the new system, %s, on this machine. Somebody "+
+				"will decide what happens next; the machine continues to work until then.", rel.Name)
 		case q.Consequence == "unsupported":
 			worst = "its publisher does not support it on this machine"
 		case worst == "":
@@ -97,6 +97,6 @@ func decidePlain(v *remedy.Verdict, rel *release.Release) string {
 	if worst == "" {
 		worst = "it does not meet a standard of your organisation"
 	}
-	return fmt.Sprintf("The new system, %s, can be installed, and %s. Somebody decides how the machine goes on; it "+
-		"works as before until then.", rel.Name, worst)
+	return fmt.Sprintf("The new system, %s, can be installed, but %s. Somebody will decide what happens next; the "+
+		"machine continues to work until then.", rel.Name, worst)
 }

@@ -76,7 +76,7 @@ func notReason(e *check.Evidence, f *fact.Facts) string {
 func passReason(fd *check.Finding, res *check.Result) string {
 	if need.Reads(fd.Requirement.Need, fact.ProcessorMHz) || need.Reads(fd.Requirement.Need, fact.ProcessorCores) {
 		if q := listDecides(res); q != "" {
-			return fmt.Sprintf("The processor is good enough by this; %s decides.", q)
+			return fmt.Sprintf("The processor is sufficient in this respect; %s is decisive.", q)
 		}
 	}
 	for _, e := range fd.Evidence {
@@ -87,7 +87,7 @@ func passReason(fd *check.Finding, res *check.Result) string {
 			return matchReason(&e)
 		}
 		if !e.Reading.Value.Known() && e.Reading.Floor().Known() {
-			return Sentence(fmt.Sprintf("%s is not known, and is at least %s, which is enough",
+			return Sentence(fmt.Sprintf("%s is unknown but at least %s, which is enough",
 				e.Leaf.Fact().Def().Label, Value(e.Leaf.Fact().Def(), e.Reading.Floor())))
 		}
 	}
@@ -121,7 +121,7 @@ func conflictReason(fd *check.Finding) string {
 			parts = append(parts, def.Label+": "+Reading(def, e.Reading))
 		}
 	}
-	return "Two sources disagree, and the answer is the same under each of them. " + Sentence(strings.Join(parts, "; "))
+	return "Two sources conflict, but the result is the same for both. " + Sentence(strings.Join(parts, "; "))
 }
 
 // listDecides names the requirement of a list that the processor fails, which
@@ -139,15 +139,15 @@ func listDecides(res *check.Result) string {
 
 func notApplicable(fd *check.Finding, res *check.Result) string {
 	if x := fd.Requirement.Interim; x != nil && fd.Applies == need.False {
-		return Sentence("it applies only on the way by " + x.Name)
+		return Sentence("it applies only on the way through " + x.Name)
 	}
 	if fd.Applies == need.False {
-		return Sentence("It applies only where this holds: " + Need(fd.Requirement.When))
+		return Sentence("It applies only if: " + Need(fd.Requirement.When))
 	}
 	if res.Facts.Class() == fact.Mac {
-		return "A Mac has no such thing."
+		return "It does not exist on Macs."
 	}
-	return "A PC has no such thing."
+	return "It does not exist on PCs."
 }
 
 func unknownReason(fd *check.Finding) string {
@@ -159,22 +159,22 @@ func unknownReason(fd *check.Finding) string {
 		def := e.Leaf.Fact().Def()
 		switch {
 		case e.Row != "":
-			out = append(out, Sentence(e.Row+": "+def.Label+": "+strings.TrimPrefix(Gap(e.Reading.Gap), "not known: ")))
+			out = append(out, Sentence(e.Row+": "+def.Label+": "+strings.TrimPrefix(Gap(e.Reading.Gap), "unknown: ")))
 		case e.Match != nil:
 			out = append(out, matchReason(&e))
 		case len(e.Reading.Others()) > 0:
-			out = append(out, Sentence("sources disagree on "+def.Label+": "+Reading(def, e.Reading)))
+			out = append(out, Sentence("sources conflict on "+def.Label+": "+Reading(def, e.Reading)))
 		case !e.Reading.Value.Known():
 			s := Sentence(missing(def, e.Reading))
 			if len(out) == 0 || out[len(out)-1] != s {
 				out = append(out, s)
 			}
 		case def.ID == fact.DiskBytes:
-			out = append(out, "Whether the drive is large enough depends on its kind, which is not known.")
+			out = append(out, "Whether the drive is large enough depends on its kind, which is unknown.")
 		}
 	}
 	if fd.Applies == need.Unknown {
-		out = append(out, "Whether the requirement applies is not known either.")
+		out = append(out, "Whether the requirement applies is unknown as well.")
 	}
 	return strings.Join(out, " ")
 }
@@ -229,27 +229,30 @@ func matchReason(e *check.Evidence) string {
 	}
 	switch {
 	case m.Row != nil && m.Row.Note != "":
-		return fmt.Sprintf("The list %s has it: %s (%s).", l.ID, m.Row.Name, m.Row.Note)
+		return fmt.Sprintf("The list %s contains it: %s (%s).", l.ID, m.Row.Name, m.Row.Note)
 	case m.Row != nil:
-		return fmt.Sprintf("The list %s has it: %s.", l.ID, m.Row.Name)
+		return fmt.Sprintf("The list %s contains it: %s.", l.ID, m.Row.Name)
 	case m.Excepted && m.Result == list.On:
-		return fmt.Sprintf("Its name says generation %d; the list %s takes it as an exception (rule %s).", m.Generation,
+		return fmt.Sprintf("Its name indicates generation %d; the list %s includes it as an exception (rule %s).",
+			m.Generation,
 			l.ID, m.Rule.ID)
 	case m.Excepted:
-		return fmt.Sprintf("Its name says generation %d; the list %s names it as an exception that is not supported "+
+		return fmt.Sprintf("Its name indicates generation %d; the list %s names it as an unsupported exception "+
 			"(rule %s).", m.Generation, l.ID, m.Rule.ID)
 	case m.Result == list.On:
-		return fmt.Sprintf("Its name says generation %d; the list %s takes generation %s (rule %s).", m.Generation,
+		return fmt.Sprintf("Its name indicates generation %d; the list %s includes generation %s (rule %s).",
+			m.Generation,
 			l.ID, m.Rule.Generations(), m.Rule.ID)
 	case m.Result == list.Unread && m.Rule == nil && l.Of == list.Processors:
-		return fmt.Sprintf("No naming rule of the list %s reads this name, and no row has it.", l.ID)
+		return fmt.Sprintf("The list %s has neither a naming rule nor a row for this name.", l.ID)
 	case m.Result == list.Unread:
-		return fmt.Sprintf("The list %s does not have it, and does not say that it is complete.", l.ID)
+		return fmt.Sprintf("The list %s does not contain it, but is not complete.", l.ID)
 	case m.Rule != nil && m.Rule.From+m.Rule.UpTo > 0:
-		return fmt.Sprintf("Its name says generation %d; the list %s takes generation %s (rule %s).", m.Generation,
+		return fmt.Sprintf("Its name indicates generation %d; the list %s includes generation %s (rule %s).",
+			m.Generation,
 			l.ID, m.Rule.Generations(), m.Rule.ID) + near
 	}
-	return fmt.Sprintf("The list %s is complete and does not have it.", l.ID) + near
+	return fmt.Sprintf("The list %s is complete and does not contain it.", l.ID) + near
 }
 
 func failReason(e *check.Evidence, res *check.Result) string {
@@ -260,7 +263,7 @@ func failReason(e *check.Evidence, res *check.Result) string {
 	if e.Match != nil {
 		s := matchReason(e)
 		if e.Leaf.Fact() == fact.ProcessorName && fastEnough(res) {
-			s += " It is fast enough and has cores enough; the list decides."
+			s += " It is fast enough and has enough cores; the list is decisive."
 		}
 		return s
 	}
@@ -268,34 +271,38 @@ func failReason(e *check.Evidence, res *check.Result) string {
 	case fact.TPMState:
 		return tpmReason(f)
 	case fact.TPMVersion:
-		return "The TPM is there and of an older version; the version does not change with a setting alone."
+		return "The TPM is present but of an older version; a setting alone does not change the version."
 	case fact.BootMode:
 		return "It starts in legacy mode; " + uefiWords(f)
 	case fact.SecureBoot:
 		return secureBootReason(f)
 	case fact.SecureBootCapable:
-		return "The firmware says that it cannot do secure boot."
+		return "The firmware reports that it does not support secure boot."
 	case fact.DiskStyle, fact.BootStyle:
 		return "The disk has an " + Value(def, e.Reading.Value) + " partition table."
 	case fact.OSArchitecture:
 		if f.Value(fact.ProcessorArch).Text() == "x86-64" {
-			return "The installed system is 32-bit; the processor can do 64-bit."
+			return "The installed system is 32-bit; the processor supports 64-bit."
 		}
 	case fact.ProcessorArch:
-		return "The processor is 32-bit, and that cannot be changed."
+		return "The processor is 32-bit; this cannot be changed."
 	case fact.ProcessorFeatures:
 		if x, ok := e.Leaf.(*need.HasAll); ok {
-			return featureReason(need.Missing(x.Items, e.Reading.Value), f)
-		}
-		if x, ok := e.Leaf.(*need.HasAny); ok {
-			if s := featureReason(x.Items, f); strings.Contains(s, "switched off") {
+			missing := need.Missing(x.Items, e.Reading.Value)
+			if s := turnedOff(missing, f); s != "" {
 				return s
 			}
-			return Sentence("the processor has none of " + And(x.Items) + ", of which one is needed")
+			return Sentence("the processor does not have " + And(missing))
+		}
+		if x, ok := e.Leaf.(*need.HasAny); ok {
+			if s := turnedOff(x.Items, f); s != "" {
+				return s
+			}
+			return Sentence("the processor has none of " + And(x.Items) + "; one is needed")
 		}
 	case fact.ProcessorCores:
 		if most := f.Ceiling(fact.ProcessorCores); !e.Reading.Value.Known() && most.Known() {
-			return Sentence("how many cores it has is not known, and it has no more than its threads: " +
+			return Sentence("the number of cores is unknown but not more than the number of threads: " +
 				Value(fact.ProcessorThreads.Def(), most))
 		}
 	case fact.FreeBytes:
@@ -331,7 +338,7 @@ func eachReason(x *need.Each, f *fact.Facts) string {
 	}
 	switch {
 	case x.How == need.None:
-		return Sentence("it has " + And(names) + ", which it must not have")
+		return Sentence("it has " + And(names) + ", which is not allowed")
 	case len(names) == 0:
 		return Sentence("it has no " + x.Group.One())
 	case x.How == need.Some && len(names) == 1:
@@ -363,7 +370,9 @@ func soldRule(f *fact.Facts, e *check.Evidence) string {
 	return fmt.Sprintf("; one sold as %s holds at least %.1f GB", Value(fact.DiskBytes.Def(), x.Limit), least/1e9)
 }
 
-func featureReason(missing []string, f *fact.Facts) string {
+// turnedOff is the reason where some of the missing features are turned off in firmware; "" where
+// none is.
+func turnedOff(missing []string, f *fact.Facts) string {
 	off := f.Value(fact.ProcessorFeaturesOff)
 	var dark []string
 	for _, m := range missing {
@@ -371,30 +380,30 @@ func featureReason(missing []string, f *fact.Facts) string {
 			dark = append(dark, m)
 		}
 	}
-	if len(dark) > 0 {
-		return Sentence("the list says that this processor has " + And(dark) +
-			", and the system does not see it, so it is switched off in firmware")
+	if len(dark) == 0 {
+		return ""
 	}
-	return Sentence("the processor does not have " + And(missing))
+	return Sentence("according to the list, this processor has " + And(dark) +
+		", but the system does not see it, so it is turned off in firmware")
 }
 
 func tpmReason(f *fact.Facts) string {
 	switch f.Value(fact.TPMState).Text() {
 	case "off":
-		return "The TPM is there and switched off."
+		return "The TPM is present but turned off."
 	case "not-ready":
-		return "The TPM is there and not ready: it may be locked or have failed."
+		return "The TPM is present but not ready: it may be locked or may have failed."
 	}
 	switch built := f.Value(fact.ProcessorTPM); {
 	case f.Guest():
-		return "The system sees no TPM. A virtual machine has one only where its host gives it one."
+		return "The system sees no TPM. A virtual machine has a TPM only if its host provides one."
 	case !built.Known():
-		return "The system sees no TPM. Absent and switched off look the same from here; nothing says whether this " +
-			"machine has one."
+		return "The system sees no TPM. Absent and turned off look the same to the system; whether this machine " +
+			"has a TPM is unknown."
 	case built.Bool():
-		return "The system sees no TPM. This processor has one built in, so it is most likely switched off in firmware."
+		return "The system sees no TPM. This processor has a built-in TPM, so it is most likely turned off in firmware."
 	}
-	s := "The system sees no TPM, and the list says that this processor has none built in."
+	s := "The system sees no TPM, and according to the list this processor has no built-in TPM."
 	if header := f.Get(fact.TPMHeader); header.Value.Known() {
 		if header.Value.Bool() {
 			s += " The board has a header for a module"
@@ -412,17 +421,17 @@ func tpmReason(f *fact.Facts) string {
 func uefiWords(f *fact.Facts) string {
 	switch v := f.Value(fact.UEFICapable); {
 	case !v.Known():
-		return "whether the firmware can do UEFI is not known."
+		return "whether the firmware supports UEFI is unknown."
 	case v.Bool():
-		return "the firmware says that it can do UEFI."
+		return "the firmware reports that it supports UEFI."
 	}
-	return "the firmware cannot do UEFI."
+	return "the firmware does not support UEFI."
 }
 
 func secureBootReason(f *fact.Facts) string {
 	switch f.Value(fact.SecureBoot).Text() {
 	case "inactive":
-		return "Not active, since it starts in legacy mode."
+		return "Not active, because the machine starts in legacy mode."
 	case "setup":
 		return "The firmware is in set-up mode: it has no keys."
 	case "reduced", "permissive":

@@ -20,7 +20,7 @@ type Section struct {
 // Release says everything of a release beside its requirements.
 func Release(rel *release.Release) []Section { return sections(rel, true) }
 
-// sections leaves the requirements of releases between out where they are
+// sections leaves the requirements of intermediate releases out where they are
 // compared by themselves.
 func sections(rel *release.Release, requirements bool) []Section {
 	var out []Section
@@ -29,11 +29,11 @@ func sections(rel *release.Release, requirements bool) []Section {
 			out = append(out, Section{title, lines})
 		}
 	}
-	add("How one gets to it", ways(rel.Upgrade, rel))
+	add("Ways to the release", ways(rel.Upgrade, rel))
 	for _, x := range rel.Interims {
 		lines := ways(x.Upgrade, rel)
 		if !requirements {
-			add("On the way: "+x.Name, lines)
+			add("Intermediate release: "+x.Name, lines)
 			continue
 		}
 		for i := range rel.Requirements {
@@ -41,7 +41,7 @@ func sections(rel *release.Release, requirements bool) []Section {
 				lines = append(lines, q.Title+": "+Requirement(q))
 			}
 		}
-		add("On the way: "+x.Name, lines)
+		add("Intermediate release: "+x.Name, lines)
 	}
 	add("Editions and packages", delivery(rel))
 	add("End of support", supported(rel))
@@ -89,15 +89,15 @@ func source(s *release.SourceDoc, rel *release.Release) string {
 		from += ", in " + Or(s.Language)
 	}
 	how := map[string]string{
-		release.InPlace:   "installed over it",
+		release.InPlace:   "in-place upgrade",
 		release.Image:     "installed from a full image",
 		release.Reinstall: "a clean installation",
 	}[s.Way]
 	if s.Way == release.ByInterim {
-		how = "by way of " + s.Through
+		how = "through " + s.Through
 		for _, x := range rel.Interims {
 			if x.ID == s.Through {
-				how = "by way of " + x.Name
+				how = "through " + x.Name
 			}
 		}
 	}
@@ -105,7 +105,7 @@ func source(s *release.SourceDoc, rel *release.Release) string {
 		how += "; " + Keeps(s.Keeps)
 	}
 	if s.BackDays > 0 {
-		how += "; for " + Count(s.BackDays, "day", "days") + " it can go back by itself"
+		how += "; for " + Count(s.BackDays, "day", "days") + " the system can go back"
 	}
 	return Sentence(from + ": " + how)
 }
@@ -165,7 +165,7 @@ func offers(rel *release.Release) []string {
 		s := &rel.Stages[i]
 		line := "from " + Day(s.From) + " to " + s.To
 		if s.When != nil {
-			line += ": where this holds: " + Need(s.When)
+			line += ": if this applies: " + Need(s.When)
 		}
 		out = append(out, Sentence(line))
 	}
@@ -247,9 +247,9 @@ func lists(rel *release.Release) []string {
 func NamingRule(r *list.Rule) string {
 	s := Capital(strings.Join(r.Says(), ", then "))
 	if r.From > 0 || r.UpTo > 0 {
-		s += "; takes generation " + r.Generations()
+		s += "; includes generation " + r.Generations()
 	} else {
-		s += "; the rows alone say what is on the list"
+		s += "; only the rows are on the list"
 	}
 	if len(r.Except) > 0 {
 		s += "; except " + And(r.Except)

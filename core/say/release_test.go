@@ -26,18 +26,18 @@ func TestReleaseInSentences(t *testing.T) {
 		}
 	}
 	for title, want := range map[string][]string{
-		"How one gets to it": {"From a PC system of version 11.0 or later, 64-bit or 64-bit ARM: installed over " +
-			"it; for ten days it can go back by itself.", "by way of Skerry 11.",
+		"Ways to the release": {"From a PC system of version 11.0 or later, 64-bit or 64-bit ARM: in-place " +
+			"upgrade; for ten days the system can go back.", "through Skerry 11.",
 			"From a PC system: a clean installation."},
-		"On the way: Skerry 11": {"Installed memory for Skerry 11: Installed memory of at least 4 GiB."},
+		"Intermediate release: Skerry 11": {"Installed memory for Skerry 11: Installed memory of at least 4 GiB."},
 		"Editions and packages": {"Office or Counter becomes Office.",
 			"For Office, 64-bit: skerry-12-office-64.img, 5.2 GB, after the update 2026-09 of the installed release."},
 		"End of support": {"Skerry 10: 8 December 2026; extended until 14 December 2027 (paid by machine and " +
 			"year).", "Skerry 10 Counter: 8 June 2027."},
-		"Offer": {"From 2 June 2026 to machines that run Skerry 11: where this holds: version of the " +
-			"installed release 11.0 or later.", "From 12 January 2027 to every machine."},
-		"Known applications": {"Counterfoil before 5.0: a newer version has to be bought. Version 5 has to be " +
-			"bought for each counter.", "Hawser VPN or Hawser from 2.5, before 2.8: has a known problem."},
+		"Offer": {"From 2 June 2026 to machines that run Skerry 11: if this applies: version of the installed " +
+			"release 11.0 or later.", "From 12 January 2027 to every machine."},
+		"Known applications": {"Counterfoil before 5.0: a newer version must be bought. Version 5 has to be bought " +
+			"for each counter.", "Hawser VPN or Hawser from 2.5, before 2.8: has a known problem."},
 		"Known drivers": {"Pier label printer before 6.0: to be updated first."},
 		"Before the upgrade": {"No restart pending. A half-installed update stops the upgrade half-way. Seen " +
 			"from: restart pending: no."},
@@ -47,7 +47,8 @@ func TestReleaseInSentences(t *testing.T) {
 				"with: "},
 		"Lists": {"skerry-12-processors: 58 rows of processors, complete.",
 			"Rule corvane-k-four-digits: Corvane K3-, Corvane K5-, Corvane K7-, then the generation in one digit, " +
-				"then 3 digits, then U, H, T, HQ or nothing; takes generation 8 and later; except Corvane K3-8130U."},
+				"then 3 digits, then U, H, T, HQ or nothing; includes generation 8 and later; except Corvane " +
+				"K3-8130U."},
 	} {
 		for _, w := range want {
 			if !strings.Contains(sections[title], w) {
@@ -60,11 +61,11 @@ func TestReleaseInSentences(t *testing.T) {
 func TestNeedsOverListsInSentences(t *testing.T) {
 	rel := coretest.Release(t, "skerry-12")
 	for id, want := range map[string]string{
-		"graphics": "Where this holds: platform: PC system. At least one graphics adapter with driver model " +
-			"2.0 or later.",
-		"display": "Advised: At least one display with height in pixels of at least 720 and diagonal of at " +
+		"graphics": "If this applies: platform: PC system. At least one graphics adapter with driver model 2.0 or " +
+			"later.",
+		"display": "Recommended: At least one display with height in pixels of at least 720 and diagonal of at " +
 			"least 9 in.",
-		"titles-to-remove": "Advised: No titles to remove first.",
+		"titles-to-remove": "Recommended: No titles to remove first.",
 	} {
 		if got := say.Requirement(rel.Requirement(id)); got != want {
 			t.Errorf("%s: %q, want %q", id, got, want)
@@ -112,7 +113,7 @@ func TestDifference(t *testing.T) {
 }
 
 func TestWhatStandsBeside(t *testing.T) {
-	if got := say.Keeps(nil); got != "nothing stays" {
+	if got := say.Keeps(nil); got != "nothing is kept" {
 		t.Error(got)
 	}
 	for list, want := range map[string]string{
@@ -140,8 +141,8 @@ func TestWhatStandsBeside(t *testing.T) {
 		t.Error(got)
 	}
 	f := fact.Read(&inventory.Document{OS: inventory.OS{HeldAt: some("Skerry 11")}})
-	if got := say.Hold(f); got != "Held at Skerry 11 by a policy on this machine. Whoever set it lifts it; it says "+
-		"nothing about the hardware." {
+	if got := say.Hold(f); got != "Held at Skerry 11 by a policy on this machine. Its administrator can lift the "+
+		"hold; the hold says nothing about the hardware." {
 		t.Error(got)
 	}
 	for _, tt := range []struct {
@@ -149,8 +150,8 @@ func TestWhatStandsBeside(t *testing.T) {
 		want string
 	}{
 		{release.Offer{}, ""}, {release.Offer{Known: true},
-			"No stage of the offer of Skerry 12 takes in this machine. " +
-				"That says nothing about whether it can take it."},
+			"No stage of the offer of Skerry 12 includes this machine. This does not affect whether it can take " +
+				"the release."},
 		{release.Offer{Known: true, Now: true, From: now, To: "every machine"},
 			"Skerry 12 is offered to every machine since 23 November 2026."},
 	} {

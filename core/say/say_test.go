@@ -42,7 +42,7 @@ func TestNeedSentences(t *testing.T) {
 		{"{fact: processor.cores, at_least: 4}", "at least 4 processor cores"},
 		{"{fact: tpm.version, at_least: '2.0'}", "TPM version 2.0 or later"},
 		{"{fact: firmware.boot_mode, equals: uefi}", "boot mode: UEFI"},
-		{"{fact: firmware.secure_boot_capable, equals: true}", "firmware can do secure boot"},
+		{"{fact: firmware.secure_boot_capable, equals: true}", "firmware supports secure boot"},
 		{"{fact: firmware.secure_boot, equals: 'on'}", "secure boot: on"},
 		{"{fact: processor.features, has_any: [avx2, sve]}", "processor features: at least one of avx2 or sve"},
 		{"{fact: storage.system.kind, none_of: [hdd]}", "kind of the system disk: not hard disk"},
@@ -120,7 +120,7 @@ func TestOverviewSaysWhatIsNotKnownAndWhy(t *testing.T) {
 		}
 	}
 	if m := got["Memory"].Unknown; len(m) != 1 ||
-		m[0].Why != "it takes administrator rights to read (/sys/firmware/dmi/tables/DMI); it is at least 7 GiB" {
+		m[0].Why != "reading it requires administrator rights (/sys/firmware/dmi/tables/DMI); it is at least 7 GiB" {
 		t.Errorf("memory: %+v", m)
 	}
 	if m := got["Boot mode"].Unknown; len(m) != 1 || m[0].Why != "this machine hands out no firmware tables" {

@@ -74,7 +74,8 @@ func Words(p *remedy.Planned, v *remedy.Verdict, rel *release.Release, f *fact.F
 	if until, ok := Warranty(p, f); ok {
 		out.Cautions = append(out.Cautions,
 			"The machine is under a warranty until "+until+
-				" that ends when its case is opened. Let its maker fit the part, or ask whoever keeps the contract.")
+				" that ends when its case is opened. Have its maker install the part, or ask the holder of the "+
+				"contract.")
 	}
 	return out
 }
@@ -86,21 +87,21 @@ func plannedStep(p *remedy.Planned, rel *release.Release, fill func(string) stri
 	case p.Installs:
 		return Step{
 			Title:   "Install " + rel.Name,
-			Do:      "Install the release when the machine has come.",
+			Do:      "Install the release when the machine arrives.",
 			Tell:    NothingToDo,
 			Confirm: fill(p.Confirm),
 		}
 	case p.Class == remedy.Replacement, p.Class == remedy.Decision:
 		return Step{
 			Title:   "Choose another machine",
-			Do:      "Ask for an offer that meets what fails here.",
+			Do:      "Request an offer that meets the failing requirements.",
 			Tell:    NothingToDo,
 			Confirm: "The specification of the other machine passes the check.",
 		}
 	case p.Part != "":
 		return Step{
 			Title:   fill(p.Title),
-			Do:      "Order the machine with the part, or the part beside it.",
+			Do:      "Order the machine with the part, or order the part separately.",
 			Tell:    NothingToDo,
 			Confirm: fill(p.Confirm),
 		}
@@ -254,35 +255,35 @@ func Fit(p *part.Part, exchange bool) string {
 		return Sentence("fit " + Part(&whole))
 	}
 	whole.Slots = nil
-	return Sentence("fit " + Part(&whole) + ", in place of what is in " + slots(p.Slots))
+	return Sentence("fit " + Part(&whole) + ", replacing what is in " + slots(p.Slots))
 }
 
 // Alternative says why a step of the plan was chosen and not another.
 func Alternative(a *remedy.Alternative) string {
 	switch {
 	case a.More && a.InDoubt:
-		return "It asks for more, and whether it can be done is not known."
+		return "It requires more, and whether it can be done is unknown."
 	case a.More:
-		return "It asks for more."
+		return "It requires more."
 	case a.InDoubt:
-		return "Whether it can be done is not known."
+		return "Whether it can be done is unknown."
 	}
-	return "It asks for as much; the plan takes the one that is done sooner."
+	return "It requires as much; the plan uses the one that is done sooner."
 }
 
 // Where says where a firmware setting stands.
 func Where(s *guide.Setting) string {
 	var out []string
-	place := strings.Join(s.Path, " › ")
+	site := strings.Join(s.Path, " › ")
 	switch {
-	case s.Name != "" && place != "":
-		out = append(out, place+" › "+s.Name)
+	case s.Name != "" && site != "":
+		out = append(out, site+" › "+s.Name)
 	case s.Name != "":
 		out = append(out, s.Name)
-	case place != "" && s.General:
-		out = append(out, "Usually below "+place)
-	case place != "":
-		out = append(out, "Below "+place)
+	case site != "" && s.General:
+		out = append(out, "Usually below "+site)
+	case site != "":
+		out = append(out, "Below "+site)
 	}
 	text := strings.Join(out, "")
 	if s.Name == "" && len(s.Words) > 0 {
@@ -310,7 +311,7 @@ func Enter(g *guide.Guide) string {
 	}
 	s += g.Enter
 	if g.General {
-		s += " Names and places differ by maker of the board; these are the usual words."
+		s += " Names and menus differ by maker of the board; these are the usual ones."
 	}
 	return strings.TrimSpace(s)
 }
@@ -331,23 +332,24 @@ func Conversion(f *fact.Facts) (state, says string) {
 	case f.Value(fact.BootDynamic).Bool():
 		return "impossible", name + " cannot be converted: it is dynamic."
 	case f.Is(fact.EncryptionKind, "other") && !f.Is(fact.EncryptionState, "off"):
-		return "impossible", name + " cannot be converted: another product encrypts it, and starts before the system."
+		return "impossible", name + " cannot be converted: another product encrypts it and starts before the system."
 	case logical.Bool():
 		return "impossible", name + " cannot be converted: it has logical partitions."
 	case places.Known() && places.Float() > 3:
 		return "impossible", name +
-			" cannot be converted: all four places of its table are taken, and the conversion needs one."
+			" cannot be converted: all four entries of its partition table are used, and the conversion needs one."
 	case f.Is(fact.DiskHealth, "bad"):
-		return "not-known", "The drive is failing; it is changed before anything is converted."
+		return "not-known", "The drive is failing; replace it before converting anything."
 	case !places.Known() || !logical.Known():
-		return "not-known", "Nothing says how the disk is divided; the conversion tool's own test shows whether it " +
-			"can be converted."
+		return "not-known", "The partitions of the disk are unknown; the conversion tool's own test shows whether " +
+			"the disk can be converted."
 	case !f.Value(fact.BootDynamic).Known():
-		return "not-known", "Nothing says whether the disk is dynamic; the conversion tool's own test shows whether " +
+		return "not-known", "Whether the disk is dynamic is unknown; the conversion tool's own test shows whether " +
 			"it can be converted."
 	}
-	return "possible", Sentence(fmt.Sprintf("%s can be converted: %s of its table taken, no logical ones, not dynamic",
-		name, Count(int(places.Float()), "place", "places")))
+	return "possible", Sentence(fmt.Sprintf("%s can be converted: %s of its partition table used, no logical "+
+		"partitions, not dynamic",
+		name, Count(int(places.Float()), "entry", "entries")))
 }
 
 // Stay says what staying on the installed release comes to.
@@ -356,10 +358,10 @@ func Stay(name string, days int, until, extended string) string {
 	case days >= 0:
 		return Sentence(fmt.Sprintf("or it stays on %s, which is supported until %s%s", name, until, extended))
 	case extended != "":
-		return Sentence(fmt.Sprintf("staying on %s takes extended support, since it went out of support on %s%s", name,
-			until, extended))
+		return Sentence(fmt.Sprintf("staying on %s requires extended support, because it went out of support on %s%s",
+			name, until, extended))
 	}
-	return Sentence(fmt.Sprintf("staying on %s is no way: it went out of support on %s", name, until))
+	return Sentence(fmt.Sprintf("staying on %s is not an option: it went out of support on %s", name, until))
 }
 
 // People are the words for who does a step.
@@ -383,7 +385,7 @@ var Risks = map[string]string{
 // open.
 func AnyTitle(s *remedy.Step) string {
 	return fill(open.Replace(s.Title), map[string]string{
-		"release": "the target", "through": "the release between", "short": "enough", "needed": "enough",
+		"release": "the target", "through": "the intermediate release", "short": "enough", "needed": "enough",
 		"needed_drive": "enough", "edition": "the one that is needed", "restarts": "the restarts of the visit",
 		"update": "that the guide names", "titles": "applications", "part": "a part",
 		"drive": "a larger solid-state drive", "boot_disk": "the disk", "system_disk": "the system disk",
@@ -392,6 +394,6 @@ func AnyTitle(s *remedy.Step) string {
 
 // open says amounts that differ from machine to machine without them.
 var open = strings.NewReplacer(" to {needed_drive}", " far enough", " {needed} processor cores",
-	" more processor cores", "Free {short}", "Free room", "{short} of memory", "memory", " for {needed} in all",
+	" more processor cores", "Free {short}", "Free space", "{short} of memory", "memory", " for {needed} in all",
 	" for larger ones",
 	"{needed} of memory", "more memory", " to version {update}", "")

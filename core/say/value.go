@@ -15,7 +15,7 @@ import (
 func Value(def *fact.Def, v fact.Value) string {
 	switch v.Kind() {
 	case 0:
-		return "not known"
+		return "unknown"
 	case fact.Number:
 		return Amount(def.Unit, v.Float())
 	case fact.Bool:
@@ -114,24 +114,24 @@ func Exact(u fact.Unit, x float64) string {
 	return strconv.FormatFloat(x, 'f', -1, 64) + unit
 }
 
-func digits(x float64, places int) string {
-	p := math.Pow(10, float64(places))
+func digits(x float64, sites int) string {
+	p := math.Pow(10, float64(sites))
 	return strconv.FormatFloat(math.Round(x*p)/p, 'f', -1, 64)
 }
 
 // causes say why a fact is not known, in words that fit behind “not known: ”.
 var causes = map[string]string{
-	inventory.NeedsRights: "it takes administrator rights to read",
-	inventory.NotOffered:  "this system or firmware does not tell",
+	inventory.NeedsRights: "reading it requires administrator rights",
+	inventory.NotOffered:  "this system or firmware does not report it",
 	inventory.ReadFailed:  "it could not be read",
-	inventory.NotAsked:    "the inventory came without it",
-	inventory.Disagree:    "two sources say different things",
+	inventory.NotAsked:    "the inventory does not contain it",
+	inventory.Disagree:    "two sources conflict",
 }
 
 // Cause says why a machine is undetermined.
 func Cause(cause string) string {
 	if cause == "not-listed" {
-		return "The release's lists do not decide it"
+		return "The lists of the release do not decide it"
 	}
 	return Capital(strings.Replace(causes[cause], "it ", "a fact ", 1))
 }
@@ -139,15 +139,15 @@ func Cause(cause string) string {
 // Gap says why a fact is not known and what would close it.
 func Gap(g *inventory.Gap) string {
 	if g == nil {
-		return "not known"
+		return "unknown"
 	}
 	switch {
 	case g.Detail == "" || g.Detail == "the inventory does not say":
-		return "not known: " + causes[g.Cause]
+		return "unknown: " + causes[g.Cause]
 	case g.Cause == inventory.NotOffered, g.Cause == inventory.NotAsked:
-		return "not known: " + g.Detail // says more than the cause alone
+		return "unknown: " + g.Detail // says more than the cause alone
 	}
-	return "not known: " + causes[g.Cause] + " (" + g.Detail + ")"
+	return "unknown: " + causes[g.Cause] + " (" + g.Detail + ")"
 }
 
 // Close says what would make a fact known. What the gap itself says comes first. On a
@@ -163,7 +163,7 @@ func Close(def *fact.Def, g *inventory.Gap, planned bool) string {
 	case g.Cause == inventory.NeedsRights:
 		return "Take the inventory again as administrator."
 	case g.Cause == inventory.Disagree:
-		return fmt.Sprintf("See at the machine which reading of %s is right, and enter %s by hand.", def.Label,
+		return fmt.Sprintf("Check on the machine which value of %s is right, and enter %s by hand.", def.Label,
 			Entry(def))
 	}
 	return fmt.Sprintf("Look up %s in the firmware or in the maker's documents, and enter %s by hand.", def.Label,
@@ -217,7 +217,7 @@ func Reading(def *fact.Def, r *fact.Reading) string {
 	case r.Floor().Known() && def.Kind == fact.Number:
 		return "at least " + Value(def, r.Floor())
 	}
-	return "not known"
+	return "unknown"
 }
 
 // Day says a date: 13 April 2027.

@@ -31,7 +31,7 @@ func answer(v *remedy.Verdict, rel *release.Release) string {
 		case v.Route == release.Reinstall:
 			return fmt.Sprintf("it can take %s, as a clean installation.", rel.Name)
 		case !v.RouteKnown:
-			return fmt.Sprintf("it can take %s; which way is not known.", rel.Name)
+			return fmt.Sprintf("it can take %s; in which way is unknown.", rel.Name)
 		}
 		return fmt.Sprintf("it can take %s now.", rel.Name)
 	case remedy.Decide:
@@ -76,10 +76,9 @@ func doneAnswer(v *remedy.Verdict, rel *release.Release) string {
 // decideAnswer says why a person has to decide.
 func decideAnswer(v *remedy.Verdict, rel *release.Release) string {
 	if v.Astray {
-		return "this Mac does not run a Mac system. Ask first what it is meant to run; nothing is planned for it " +
-			"until then."
+		return "this Mac does not run a Mac system. First decide which system it should run; until then it has no plan."
 	}
-	s := Sentence("no known step settles " + Count(len(v.NoRemedy), "requirement", "requirements") + naming(v.NoRemedy,
+	s := Sentence("no known step fixes " + Count(len(v.NoRemedy), "requirement", "requirements") + naming(v.NoRemedy,
 		rel))
 	if after := whatFollows(v.NoRemedy, rel); after != "" {
 		s += " " + after
@@ -90,24 +89,24 @@ func decideAnswer(v *remedy.Verdict, rel *release.Release) string {
 // whatFollows says what the release does on a machine that fails some requirements, by
 // their severity: nothing where one of them stops it, or where it is not known.
 func whatFollows(ids []string, rel *release.Release) string {
-	unsupported, house := false, true
+	unsupported, knowledge := false, true
 	for _, id := range ids {
 		q := rel.Requirement(id)
 		if q == nil || !q.Waivable() {
 			return ""
 		}
-		house = house && q.AskedBy == release.House
+		knowledge = knowledge && q.AskedBy == release.House
 		unsupported = unsupported || q.AskedBy != release.House && q.Consequence == "unsupported"
 	}
 	switch {
 	case len(ids) == 0:
 		return ""
 	case unsupported:
-		return rel.Name + " installs on this machine, and its publisher does not support that."
-	case house:
-		return rel.Name + " installs on this machine, below a standard of your organisation."
+		return rel.Name + " installs on this machine, but its publisher does not support it."
+	case knowledge:
+		return rel.Name + " installs on this machine but does not meet your house standard."
 	}
-	return rel.Name + " installs on this machine and works less well."
+	return rel.Name + " installs on this machine but works less well."
 }
 
 // mostNamed is how many requirements an answer names.
@@ -162,7 +161,7 @@ func effort(v *remedy.Verdict) []string {
 	for _, p := range v.Plan {
 		if p.Phase == remedy.Desk || p.Phase == remedy.Host {
 			least, most, restarts = least+p.Minutes.Least, most+p.Minutes.Most, restarts+p.Restarts
-			where = map[string]string{remedy.Desk: "at the desk", remedy.Host: "at the host"}[p.Phase]
+			where = map[string]string{remedy.Desk: "at the desk", remedy.Host: "on the host"}[p.Phase]
 		}
 	}
 	if where == "" {
@@ -183,7 +182,7 @@ func unvisited(v *remedy.Verdict) []string {
 			return []string{fmt.Sprintf("about %d minutes", round5((p.Minutes.Least+p.Minutes.Most)/2))}
 		}
 	}
-	return []string{"without a visit"}
+	return []string{"remotely"}
 }
 
 func round5(n int) int { return max(5, (n+2)/5*5) }
@@ -211,7 +210,7 @@ func Details(v *remedy.Verdict, rel *release.Release, f *fact.Facts) []string {
 	case planned(remedy.PausingEncryption) && f.Is(fact.EncryptionState, "on"), planned(remedy.AskingPassphrase):
 		out = append(out, "The system volume is encrypted: check its recovery key first.")
 	case planned(remedy.PausingEncryption) && !f.Is(fact.EncryptionState, "paused"): // which is said below
-		out = append(out, "Nothing says whether the system volume is encrypted; the plan treats it as encrypted.")
+		out = append(out, "Whether the system volume is encrypted is unknown; the plan treats it as encrypted.")
 	}
 	if f.Is(fact.EncryptionState, "paused") {
 		since := ""
@@ -252,7 +251,7 @@ func skippedChecks(f *fact.Facts) []string {
 	}
 	return []string{Sentence("the system holds a sign that an earlier installation was told to skip checks ("+
 		And(signs)+")") +
-		" A machine that was installed past the checks may be refused updates or a later release."}
+		" A machine on which the checks were skipped may not get updates or a later release."}
 }
 
 // RestsOn says what an expected verdict rests on: each reading that is really there,
@@ -272,7 +271,7 @@ func RestsOn(v *remedy.Verdict, f *fact.Facts) []string {
 
 // onlyTried says of a step that nothing but doing it shows whether it helps.
 func onlyTried(b *remedy.Basis) string {
-	return fmt.Sprintf("the step “%s”, whose effect shows only when it is done", AnyTitle(b.Step))
+	return fmt.Sprintf("the step “%s”, whose effect is visible only after it is done", AnyTitle(b.Step))
 }
 
 // restsOn is one sentence of what [RestsOn] lists: what was read, what is unknown, and
@@ -308,7 +307,7 @@ func basis(def *fact.Def, r *fact.Reading, f *fact.Facts) string {
 	case r.Source != "":
 		s += " (" + r.Source + ")"
 	case !f.FirstHand(def.ID):
-		s += " (the firmware says so, and is often wrong about it)"
+		s += " (reported by the firmware, which is often wrong about it)"
 	}
 	return s
 }

@@ -18,12 +18,12 @@ const (
 func Vouched(by Sender, since time.Time) string {
 	switch by {
 	case KeySender:
-		return "Signed by the machine with its own key, known since " + Day(since) + ". What it reads is not attested."
+		return "Signed by the machine with its own key, known since " + Day(since) + ". The values are not attested."
 	case TokenSender:
-		return "Sent with the token that speaks for this machine. It has no key of its own, so whoever has the token " +
-			"can send facts in its name."
+		return "Submitted with the token of this machine. It has no key of its own, so anyone with the token can " +
+			"submit facts in its name."
 	case PersonSender:
-		return "Handed in by a person. No machine and no token vouches for these facts."
+		return "Imported by a person. Nothing assures the origin of these facts."
 	}
-	return "It was not noted who sent these facts. The next sender of them speaks for this machine."
+	return "The sender of these facts was not recorded. The next sender will be bound to this machine."
 }

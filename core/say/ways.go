@@ -152,13 +152,13 @@ func NoStepFor(q *release.Requirement, changeable bool) string {
 			q.Title)
 	}
 	return fmt.Sprintf(
-		"%s: no step settles this. Where it fails, a person decides; a step of your own would settle it.", q.Title)
+		"%s: no step fixes this. If it fails, a person decides, unless you add a step of your own.", q.Title)
 }
 
 // NeverApplies says that hardware of a class has nothing that a requirement reads.
 func NeverApplies(q *release.Requirement, class string) string {
 	kind := map[string]string{fact.PC: "PC", fact.Mac: "Mac"}[class]
-	return fmt.Sprintf("%s: a %s has no such thing, so the requirement never applies.", q.Title, kind)
+	return fmt.Sprintf("%s: a %s does not have this part, so the requirement never applies.", q.Title, kind)
 }
 
 // NotRead says that no collector reads what a requirement needs.
@@ -170,8 +170,8 @@ func NotRead(q *release.Requirement, facts []string) string {
 // AstrayWays are the ways there are for a Mac that does not run a Mac system.
 func AstrayWays(rel *release.Release) []string {
 	return []string{
-		"Let it stay as it is until a date, if it is meant to run the system that it has.",
-		"Install a Mac system on it first, if it is to get " + rel.Name + ", and take the inventory again.",
-		"Take it out of the list of machines, if nobody looks after it.",
+		"If it should run its present system: keep it as it is until a date.",
+		"If it should get " + rel.Name + ": first install a Mac system, then take the inventory again.",
+		"If nobody looks after it: retire it.",
 	}
 }

@@ -34,18 +34,18 @@ func Message(
 ) (subject string, text []string) {
 	subject = "Your computer " + name + " is prepared for " + release
 	text = append(text, strings.Join(plain, " "))
-	takes := "Somebody comes to your desk for about " + Hours(m)
+	takes := "A technician will come to your desk for about " + Hours(m)
 	if restarts > 0 {
-		takes += fmt.Sprintf(", in which the computer restarts %s", times(restarts))
+		takes += fmt.Sprintf("; the computer will restart %s", times(restarts))
 	}
-	text = append(text, takes+". You cannot use it in that time.")
+	text = append(text, takes+". You cannot use it during that time.")
 	tells = slices.DeleteFunc(slices.Clone(tells), func(t string) bool { return t == NothingToDo })
 	if len(tells) > 0 {
 		text = append(text, strings.Join(tells, " "))
 	}
 	return subject, append(text,
-		"Before that: save your work and close all programs. Leave the computer switched on, and a laptop on its "+
-			"mains cable.")
+		"Before that: save your work and close all programs. Leave the computer turned on, and connect a laptop to "+
+			"its charger.")
 }
 
 func times(n int) string {
@@ -67,16 +67,16 @@ func Worklist(visits, sites int, m remedy.Minutes, batches, orders int, cost str
 	var parts []string
 	if visits > 0 {
 		parts = append(parts, fmt.Sprintf("%s at %s, %s at the desks",
-			Count(visits, "visit", "visits"), Count(sites, "place", "places"), Hours(m)))
+			Count(visits, "visit", "visits"), Count(sites, "site", "sites"), Hours(m)))
 	}
 	if batches > 0 {
-		parts = append(parts, Count(batches, "batch", "batches")+" without a visit")
+		parts = append(parts, Count(batches, "remote batch", "remote batches"))
 	}
 	if orders > 0 {
 		parts = append(parts, "parts for "+cost)
 	}
 	if questions > 0 {
-		parts = append(parts, Count(questions, "question", "questions")+" to settle")
+		parts = append(parts, Count(questions, "open question", "open questions"))
 	}
 	return Sentence(Capital(strings.Join(parts, "; ")))
 }

@@ -43,9 +43,9 @@ func TestMessage(t *testing.T) {
 		{[]string{"It needs a part."}, nil, 0, []string{"It needs a part.", "for about 25 to 40 minutes. You"},
 			[]string{"restarts", "Nothing to do"}, 3},
 		{[]string{"One.", "Two."}, []string{"Nothing to do.", "Have your passphrase ready."}, 1,
-			[]string{"One. Two.", "restarts once", "Have your passphrase ready."}, []string{"Nothing to do"}, 4},
-		{[]string{"One."}, []string{"Nothing to do."}, 2, []string{"restarts twice"}, []string{"Nothing to do"}, 3},
-		{[]string{"One."}, nil, 5, []string{"restarts 5 times"}, nil, 3},
+			[]string{"One. Two.", "will restart once", "Have your passphrase ready."}, []string{"Nothing to do"}, 4},
+		{[]string{"One."}, []string{"Nothing to do."}, 2, []string{"will restart twice"}, []string{"Nothing to do"}, 3},
+		{[]string{"One."}, nil, 5, []string{"will restart 5 times"}, nil, 3},
 	} {
 		t.Run(fmt.Sprint(tt.plain), func(t *testing.T) {
 			subject, text := say.Message("GULL-014", "Skerry 12", tt.plain, tt.tells,
@@ -81,11 +81,11 @@ func TestDecision(t *testing.T) {
 		{decision.Decision{Kind: decision.Waive, Until: day(12, 24), Reason: "goes in spring", By: "wren"},
 			"“Memory” may fail until 23 December 2026: Goes in spring. Decided by wren."},
 		{decision.Decision{Kind: decision.Stay, Until: day(12, 24), Reason: "goes in spring.", By: "wren"},
-			"Stays on the release that it runs until 23 December 2026: Goes in spring. Decided by wren."},
+			"Stays on its release until 23 December 2026: Goes in spring. Decided by wren."},
 		{decision.Decision{Kind: decision.Hold, Until: day(11, 23), Reason: "season", By: "wren"},
-			"Held back until 22 November 2026, and that is over: Season. Decided by wren."},
+			"On hold until 22 November 2026, which is over: Season. Decided by wren."},
 		{decision.Decision{Kind: decision.Later, Until: day(12, 24), Ended: day(11, 20), Reason: "season", By: "wren"},
-			"To be left alone until 23 December 2026, ended on 20 November 2026: Season. Decided by wren."},
+			"Postponed until 23 December 2026, ended on 20 November 2026: Season. Decided by wren."},
 	} {
 		t.Run(tt.want, func(t *testing.T) {
 			if got := say.Decision(&tt.d, "Memory", now); got != tt.want {

@@ -235,7 +235,7 @@ func column(heading string, rows [][]string, at int, chosen map[string]Choice) (
 	}
 	c.Units = unitsOf(def)
 	if unit != "" && !slices.Contains(c.Units, unit) {
-		return c, fmt.Errorf("%q is no unit of %s; it may be %s", unit, c.Fact, strings.Join(c.Units, ", "))
+		return c, fmt.Errorf("%q is not a unit of %s; use %s", unit, c.Fact, strings.Join(c.Units, ", "))
 	}
 	if c.Unit = unit; ambiguous(unit, chosen[heading].Unit) || unit == "" && needsUnit(rows, at) {
 		c.Problem = fmt.Sprintf("%q holds amounts; choose their unit, and whether a GB in it is 1,000 or 1,024 MB",
@@ -288,7 +288,7 @@ func fixedFacts(given map[string]string) ([]fixedFact, error) {
 	for name, text := range given {
 		def := fact.ByName(name)
 		if def == nil || def.ID.Group() != fact.NoGroup || def.Derived {
-			return nil, errors.New(doc.With(fmt.Sprintf("there is no fact %q to be given to all rows", name),
+			return nil, errors.New(doc.With(fmt.Sprintf("unknown fact %q to be given to all rows", name),
 				doc.Suggest(name, fact.Names())))
 		}
 		v, right := need.Value(def, text)
@@ -321,7 +321,7 @@ func (r *Read) row(line int, cells []string, fixed []fixedFact, o *Options) Row 
 		if c.Fact == takenAt {
 			at, err := parseTime(text)
 			if err != nil {
-				out.Problem = fmt.Sprintf("%s: %q is no time; write it as 2026-11-23 or 2026-11-23T08:30:00Z",
+				out.Problem = fmt.Sprintf("%s: %q is not a time; write it as 2026-11-23 or 2026-11-23T08:30:00Z",
 					c.Heading, text)
 				return out
 			}

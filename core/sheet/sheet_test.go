@@ -98,7 +98,7 @@ func TestRows(t *testing.T) {
 	if g := r.Rows[1].Document.GapOf("tpm.version"); g != nil && g.Cause != inventory.NotAsked {
 		t.Errorf("%+v", g)
 	}
-	for i, want := range map[int]string{2: "names no machine", 3: `"yesterday" is no time`} {
+	for i, want := range map[int]string{2: "names no machine", 3: `"yesterday" is not a time`} {
 		if r.Rows[i].Document != nil || !strings.Contains(r.Rows[i].Problem, want) {
 			t.Errorf("row %d: %+v", i, r.Rows[i])
 		}
@@ -151,11 +151,11 @@ func TestRefusals(t *testing.T) {
 	for want, o := range map[string]sheet.Options{
 		`has no column "Ram"`:         {Columns: map[string]sheet.Choice{"Ram": {}}},
 		"is not a fact that a column": {Columns: map[string]sheet.Choice{"Model": {Fact: "device.modle"}}},
-		"is no unit of": {Columns: map[string]sheet.Choice{
+		"is not a unit of": {Columns: map[string]sheet.Choice{
 			"Disk": {Fact: "storage.system.disk_bytes", Unit: "MHz"},
 		}},
 		"is not a value of os.plat": {Fixed: map[string]string{"os.platform": "beos"}},
-		"there is no fact":          {Fixed: map[string]string{"os.plattform": "linux"}},
+		"unknown fact":              {Fixed: map[string]string{"os.plattform": "linux"}},
 	} {
 		if _, err := sheet.Sheet(heads, rows, o); err == nil || !strings.Contains(err.Error(), want) {
 			t.Errorf("%v, want %s", err, want)

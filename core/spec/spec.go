@@ -21,7 +21,7 @@ const Format = "rolltop-spec/1"
 // Document is a specification as it is written.
 type Document struct {
 	Format    string                `json:"format" enum:"rolltop-spec/1"`
-	Name      string                `json:"name" doc:"What the offer or the plan calls it"`
+	Name      string                `json:"name" doc:"Name in the offer or the plan"`
 	Class     string                `json:"class" enum:"pc,mac"`
 	Maker     string                `json:"maker,omitempty"`
 	Model     string                `json:"model,omitempty"`
@@ -31,7 +31,7 @@ type Document struct {
 	Cores     doc.Scalar            `json:"cores,omitempty"`
 	Speed     doc.Scalar            `json:"speed,omitempty" doc:"Rated speed: 2.5 GHz"`
 	Memory    doc.Scalar            `json:"memory,omitempty" doc:"16 GiB"`
-	Drive     doc.Scalar            `json:"drive,omitempty" doc:"What the drive is sold as: 512 GB"`
+	Drive     doc.Scalar            `json:"drive,omitempty" doc:"Size of the drive as sold, such as 512 GB"`
 	DriveKind string                `json:"drive_kind,omitempty" enum:"ssd,hdd,emmc,other"`
 	TPM       doc.Scalar            `json:"tpm,omitempty" doc:"Version of the TPM that it is delivered with; it counts as ready"`
 	Graphics  doc.Scalar            `json:"graphics_level,omitempty" doc:"Graphics interface level of its adapter"`
@@ -93,7 +93,7 @@ func Read(name string, src []byte, now time.Time) (*inventory.Document, error) {
 		case f.Value(def.ID).Known() || def.Derived || !def.Has(s.Class) || d.GapOf(def.Name) != nil:
 		case ofInstallation(&def):
 			d.AddGap(def.Name, inventory.NotAsked, "nothing is installed on it yet",
-				"It is known once the release is installed.")
+				"It is known after the release is installed.")
 		default:
 			d.AddGap(def.Name, inventory.NotAsked, "the specification does not say",
 				fmt.Sprintf("Ask the seller: %s.", def.Label))

@@ -33,7 +33,7 @@ type Item struct {
 	Kind    string          `json:"kind" enum:"paused,no-effect,key-not-checked,decision-ended,decision-ends,failed"`
 	Says    string          `json:"says"`
 	Machine work.MachineRef `json:"machine,omitzero"`
-	Where   string          `json:"where,omitempty" doc:"Where it is about several machines"`
+	Where   string          `json:"where,omitempty" doc:"If it concerns several machines"`
 }
 
 // endingSoonDays is how long before its end a decision is announced; endedLately is for how
@@ -48,7 +48,7 @@ func Paused(r *fleet.Row) Item {
 	return Item{
 		Kind:    EncryptionPaused,
 		Machine: r.Ref(),
-		Says:    r.Name + ": its encryption is paused. Resume it, and see that it protects.",
+		Says:    r.Name + ": its encryption is paused. Resume it.",
 	}
 }
 
@@ -69,7 +69,7 @@ func Work(r *fleet.Row, said []assess.Tick, steps *remedy.Library) []Item {
 		begun = begun || plan.In(steps, remedy.Desk).Has(id)
 		if slices.Contains(plan.Remedies(), id) && t.At.Before(r.TakenAt) {
 			out = append(out, Item{Kind: NoEffect, Machine: r.Ref(), Says: fmt.Sprintf(
-				"%s: %s was said to be done by %s, and the inventory after it shows no effect.",
+				"%s: %s was ticked by %s, but the later inventory shows no effect.",
 				r.Name, say.AnyTitle(step), t.By)})
 		}
 	}
@@ -77,7 +77,7 @@ func Work(r *fleet.Row, said []assess.Tick, steps *remedy.Library) []Item {
 		out = append(out, Item{
 			Kind:    KeyNotChecked,
 			Machine: r.Ref(),
-			Says:    r.Name + ": somebody has begun at the desk, and nobody has said that the recovery key is held.",
+			Says:    r.Name + ": work at the desk has begun, but the recovery key is not confirmed.",
 		})
 	}
 	return out
@@ -90,7 +90,7 @@ func InWave(r *fleet.Row, w *wave.Wave, outcome, reason string) (item Item, ok b
 	case wave.Failed:
 		item.Says = say.Sentence(fmt.Sprintf("%s failed in the wave %q: %s", r.Name, w.Name, reason))
 	case wave.Back:
-		item.Says = say.Sentence(fmt.Sprintf("%s went back from %s. Find out why before it goes again", r.Name,
+		item.Says = say.Sentence(fmt.Sprintf("%s went back from %s. Find out why before you try again", r.Name,
 			w.Release))
 	default:
 		return Item{}, false

@@ -59,7 +59,7 @@ func TestInWave(t *testing.T) {
 	r, w := &fleet.Row{Key: "gull-1", Name: "GULL-1"}, &wave.Wave{Name: "East", Release: "skerry-12"}
 	for outcome, want := range map[string]string{
 		wave.Failed:  `GULL-1 failed in the wave "East": the disk was full.`,
-		wave.Back:    "GULL-1 went back from skerry-12. Find out why before it goes again.",
+		wave.Back:    "GULL-1 went back from skerry-12. Find out why before you try again.",
 		wave.Arrived: "",
 		wave.Waiting: "",
 	} {
@@ -87,7 +87,7 @@ func TestDecision(t *testing.T) {
 		{"ended by a person", decision.Decision{Kind: decision.Hold, Until: day(-1), Ended: day(-2)}, ""},
 	} {
 		t.Run(tt.name, func(t *testing.T) {
-			got, ok := watch.Decision(&tt.d, "It is waived.", "place=East", now)
+			got, ok := watch.Decision(&tt.d, "It is waived.", "site=East", now)
 			if ok != (tt.want != "") || got.Kind != tt.want {
 				t.Errorf("got %v %q", ok, got.Kind)
 			}

@@ -12,18 +12,18 @@ import (
 // Machine is a machine in a wave, with what it gets.
 type Machine struct {
 	work.MachineRef
-	Day      string    `json:"day,omitempty" doc:"On which it goes"`
-	Outcome  string    `json:"outcome" enum:"waiting,handed,arrived,failed,back"`
-	Reason   string    `json:"reason,omitempty" doc:"Why it failed, or why it may not be handed over now"`
-	Refused  bool      `json:"refused,omitempty" doc:"It may not be handed over now"`
-	Way      string    `json:"way,omitempty"`
-	Edition  string    `json:"edition,omitempty"`
-	Package  string    `json:"package,omitempty"`
-	File     string    `json:"file,omitempty"`
-	SHA256   string    `json:"sha256,omitempty"`
-	ByName   string    `json:"by_name,omitempty" doc:"Who let it in although a requirement is waived"`
-	Prepare  []string  `json:"prepare,omitempty" doc:"What is to be done before, and nobody has said that it is"`
-	HandedAt time.Time `json:"handed_at,omitzero"`
+	Day         string    `json:"day,omitempty" doc:"Day of its upgrade"`
+	Outcome     string    `json:"outcome" enum:"waiting,handed-off,arrived,failed,back"`
+	Reason      string    `json:"reason,omitempty" doc:"Why it failed, or why it cannot be handed off now"`
+	Refused     bool      `json:"refused,omitempty" doc:"It cannot be handed off now"`
+	Way         string    `json:"way,omitempty"`
+	Edition     string    `json:"edition,omitempty"`
+	Package     string    `json:"package,omitempty"`
+	File        string    `json:"file,omitempty"`
+	SHA256      string    `json:"sha256,omitempty"`
+	ByName      string    `json:"by_name,omitempty" doc:"Who admitted it despite a waived requirement"`
+	Prepare     []string  `json:"prepare,omitempty" doc:"What must still be done first"`
+	HandedOffAt time.Time `json:"handed_off_at,omitzero"`
 }
 
 // Refusal is why machines that a wave's rule picks may not enter it.
@@ -65,7 +65,7 @@ func (f Refusals) List() []Refusal {
 
 // Reasons why it is not known what a machine gets, or that there is nothing for it.
 const (
-	PackageNotKnown = "which package it gets is not known: its edition, language or architecture was not read"
+	PackageNotKnown = "its package is unknown: its edition, language or architecture was not read"
 	NoSuchPackage   = "the release has no package for its edition, language and architecture"
 	FactsNotRead    = "its facts cannot be read: read it again"
 )

@@ -74,30 +74,30 @@ func Check(w *Wave, others []Wave, dark []Blackout, today Day) error {
 	case strings.TrimSpace(w.Name) == "":
 		return errors.New("the wave has no name")
 	case w.Release == "":
-		return errors.New("the wave is to no release; name the target that its machines get")
+		return errors.New("the release is missing; name the target that the machines get")
 	case w.Starts == "" || w.Ends == "":
-		return errors.New("the wave needs its first and its last day")
+		return errors.New("the first and the last day are required")
 	case w.Ends < w.Starts:
-		return fmt.Errorf("the wave ends on %s, before it starts on %s", w.Ends, w.Starts)
+		return fmt.Errorf("the last day, %s, is before the first day, %s", w.Ends, w.Starts)
 	case w.Starts < today:
-		return fmt.Errorf("the wave starts on %s, which is over; today is %s", w.Starts, today)
+		return fmt.Errorf("the first day, %s, is in the past; today is %s", w.Starts, today)
 	case w.Most < 1 || w.Most > mostMachines:
-		return fmt.Errorf("the wave takes %d machines; give a size from 1 to %d", w.Most, mostMachines)
+		return fmt.Errorf("a wave of %d machines is not possible; give a size from 1 to %d", w.Most, mostMachines)
 	case w.Pilot && w.Most > mostPilot:
-		return fmt.Errorf("the pilot takes %d machines; %d is the most, so that what goes wrong goes wrong on few",
+		return fmt.Errorf("a pilot of %d machines is too large; at most %d, to limit the damage of a problem",
 			w.Most, mostPilot)
 	case strings.TrimSpace(w.Rule) == "":
-		return errors.New("the wave has no rule; give a filter, as place=\"Gull Quay\", or class=pc for all")
+		return errors.New("the rule is missing; give a filter, such as site=\"Gull Quay\", or class=pc for all")
 	}
 	if _, err := fleet.Parse(w.Rule); err != nil {
 		return err
 	}
 	if len(days(w.Starts, w.Ends, dark)) == 0 {
-		return fmt.Errorf("all days from %s to %s are blackout days; choose others", w.Starts, w.Ends)
+		return fmt.Errorf("all days from %s to %s are blackout days; choose other days", w.Starts, w.Ends)
 	}
 	for i := range dark {
 		if dark[i].Covers(w.Starts) {
-			return fmt.Errorf("the wave starts on %s, a blackout day (%s); the next day that is none is %s", w.Starts,
+			return fmt.Errorf("the first day, %s, is a blackout day (%s); the next allowed day is %s", w.Starts,
 				dark[i].Reason, next(w.Starts, dark))
 		}
 	}
@@ -107,19 +107,21 @@ func Check(w *Wave, others []Wave, dark []Blackout, today Day) error {
 			continue
 		}
 		if strings.EqualFold(o.Name, w.Name) {
-			return fmt.Errorf("there is a wave %q already", o.Name)
+			return fmt.Errorf("the wave %q already exists", o.Name)
 		}
 		if o.Pilot && !w.Pilot && w.Starts <= o.Ends {
-			return fmt.Errorf("the wave starts on %s, and the pilot %q runs until %s; start after it", w.Starts, o.Name,
+			return fmt.Errorf("the first day, %s, is before the end of the pilot %q on %s; start later", w.Starts,
+				o.Name,
 				o.Ends)
 		}
 		if w.Pilot && !o.Pilot && o.Starts <= w.Ends {
-			return fmt.Errorf("the pilot runs until %s, and the wave %q starts on %s; a pilot comes before all waves",
+			return fmt.Errorf("the pilot runs until %s, but the wave %q starts on %s; a pilot must end before all "+
+				"waves",
 				w.Ends, o.Name, o.Starts)
 		}
 		if o.Rule == w.Rule && o.Starts <= w.Ends && w.Starts <= o.Ends {
-			return fmt.Errorf("the wave %q has the same rule and runs from %s to %s; waves of the same machines may "+
-				"not overlap", o.Name, o.Starts, o.Ends)
+			return fmt.Errorf("the wave %q has the same rule and runs from %s to %s; waves with the same machines "+
+				"cannot overlap", o.Name, o.Starts, o.Ends)
 		}
 	}
 	return nil
@@ -190,29 +192,29 @@ type Candidate struct {
 func Refuse(c *Candidate, now time.Time) string {
 	switch {
 	case c.Retired:
-		return "it is out of use"
+		return "it is retired"
 	case c.On, c.Judged && c.Disposition == remedy.Done:
-		return "it runs the release already"
+		return "it already runs the release"
 	case c.Elsewhere != "":
 		return fmt.Sprintf("it is in the wave %q", c.Elsewhere)
 	case !c.Judged:
-		return "it was not checked: no target is chosen for its class of hardware"
+		return "it was not checked: no target is set for its class of hardware"
 	case c.Decided&fleet.Held != 0:
-		return "it is held back by a decision"
+		return "it is on hold by a decision"
 	case c.Decided&fleet.Stays != 0:
 		return "it stays on its release by a decision"
 	case c.Disposition == remedy.Undetermined:
-		return "it is undetermined: settle first what is not known"
+		return "it is undetermined: find out first what is unknown"
 	case c.Disposition != remedy.Ready:
 		return fmt.Sprintf("it is not ready (%s)%s", c.Disposition, failing(c.Fails))
 	case len(c.Waived) > 0 && c.ByName == "":
-		return "a requirement is waived (" + strings.Join(c.Waived, ", ") + "): it enters only by name"
+		return "a requirement is waived (" + strings.Join(c.Waived, ", ") + "): it can enter only by name"
 	case c.Failing:
-		return "its system disk is failing: change it first"
+		return "its system disk is failing: replace it first"
 	case now.Before(c.Later):
-		return "it is to be left alone until " + string(On(c.Later.Add(-time.Second))) // the last day that it counts
+		return "it is postponed until " + string(On(c.Later.Add(-time.Second))) // the last day that it counts
 	case c.TakenAt.Before(now.AddDate(0, 0, -OtherDays)):
-		return fmt.Sprintf("its inventory is of %s, older than %d days: read it again", On(c.TakenAt), OtherDays)
+		return fmt.Sprintf("its inventory is from %s, older than %d days: read it again", On(c.TakenAt), OtherDays)
 	case c.TakenAt.Before(now.AddDate(0, 0, -FreeSpaceDays)):
 		return fmt.Sprintf("its free space was read on %s, more than %d days ago: read it again", On(c.TakenAt),
 			FreeSpaceDays)
@@ -231,8 +233,8 @@ func failing(titles string) string {
 
 // Outcomes of a machine in a wave.
 const (
-	Waiting = "waiting" // not handed to the deployment system yet
-	Handed  = "handed"  // and not on the release yet
+	Waiting = "waiting"    // not handed to the deployment system yet
+	Handed  = "handed-off" // and not on the release yet
 	Arrived = "arrived"
 	Failed  = "failed"
 	Back    = "back" // it had arrived, and runs another release again

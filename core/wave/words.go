@@ -35,7 +35,7 @@ func (w *Wave) Says(outcomes map[string]int) string {
 		if w.Ended {
 			return "It has ended without machines."
 		}
-		return fmt.Sprintf("No machine is in it yet; it takes %s.", say.Number(w.Most))
+		return fmt.Sprintf("No machines yet; at most %s.", say.Number(w.Most))
 	}
 	var parts []string
 	for _, o := range outcomeWords {
@@ -61,7 +61,7 @@ func (f *Forecast) Says(release string) string {
 	left := f.Machines - f.On
 	switch {
 	case f.Machines == 0:
-		return "No machine is to get " + release + "."
+		return "No machine will get " + release + "."
 	case left == 0:
 		return fmt.Sprintf("All of %s run %s.", say.Count(f.Machines, "machine", "machines"), release)
 	}
@@ -79,14 +79,15 @@ func (f *Forecast) Says(release string) string {
 		s += fmt.Sprintf(" the last arrives on %s, before support ends on %s", say.Day(f.Done.Time()),
 			say.Day(f.End.Time()))
 	} else {
-		s += fmt.Sprintf(" %s not there when support ends on %s", say.Count(late, "is", "are"), say.Day(f.End.Time()))
+		s += fmt.Sprintf(" %s not on the target when support ends on %s", say.Count(late, "is", "are"),
+			say.Day(f.End.Time()))
 		if f.Done != "" {
 			s += fmt.Sprintf("; the last arrives on %s", say.Day(f.Done.Time()))
 		}
 	}
 	s += "."
 	if f.Firm < f.InTime {
-		s += fmt.Sprintf(" Only %s of them can go as they are.", say.Number(f.Firm-f.On))
+		s += fmt.Sprintf(" Only %s of them are ready now.", say.Number(f.Firm-f.On))
 	}
 	return s
 }
@@ -97,40 +98,42 @@ func pace(p float64) string {
 
 // Assumes is what the forecast takes for granted and what it does not, a sentence each.
 func (f *Forecast) Assumes() []string {
-	out := []string{fmt.Sprintf("As many go on each day that is no blackout day as in the last %d days.", f.Days)}
+	out := []string{fmt.Sprintf("The pace of the last %d days continues on all days that are not blackout days.",
+		f.Days)}
 	if f.Ready > 0 {
-		out = append(out, fmt.Sprintf("%s ready and stay so.", say.Count(f.Ready, "machine is", "machines are")))
+		out = append(out, fmt.Sprintf("%s ready and stay ready.", say.Count(f.Ready, "machine is", "machines are")))
 	}
 	if f.Blocked > 0 {
-		out = append(out, fmt.Sprintf("%s not ready: what stands in the way is settled in time, which is not counted "+
-			"as done.", say.Count(f.Blocked, "machine is", "machines are")))
+		out = append(out, fmt.Sprintf("%s not ready. The forecast assumes that they become ready in time.",
+			say.Count(f.Blocked, "machine is", "machines are")))
 	}
 	if f.Parts > 0 {
 		s := fmt.Sprintf("%s for parts or another machine", say.Count(f.Parts, "of these waits", "of these wait"))
 		if f.LeadDays > 0 {
-			s += fmt.Sprintf(", and the slowest to come takes %s", say.Count(f.LeadDays, "day", "days"))
+			s += fmt.Sprintf("; the longest delivery takes %s", say.Count(f.LeadDays, "day", "days"))
 		}
 		out = append(out, s+".")
 	}
 	if f.Unknown > 0 {
-		out = append(out, fmt.Sprintf("%s undetermined and counted among those that are to go: some may need a part, "+
-			"or not go at all.", say.Count(f.Unknown, "machine is", "machines are")))
+		out = append(out, fmt.Sprintf("%s undetermined and included: some may need a part, or may not be possible "+
+			"at all.", say.Count(f.Unknown, "machine is", "machines are")))
 	}
 	if f.Unseen > 0 {
-		out = append(out, fmt.Sprintf("%s expected and never reported; they are counted, and nothing is known of them.",
+		out = append(out, fmt.Sprintf("%s expected but never reported; they are included, although nothing is "+
+			"known about them.",
 			say.Count(f.Unseen, "machine was", "machines were")))
 	}
 	if f.Silent > 0 {
-		out = append(out, fmt.Sprintf("%s not reported for long; they are taken to be as they were.",
+		out = append(out, fmt.Sprintf("%s not reported recently; the forecast assumes no change.",
 			say.Count(f.Silent, "machine has", "machines have")))
 	}
 	if f.Held > 0 {
-		out = append(out, fmt.Sprintf("%s held back by a decision and counted, since decisions end.",
+		out = append(out, fmt.Sprintf("%s on hold and included, because decisions end.",
 			say.Count(f.Held, "machine is", "machines are")))
 	}
 	if f.Stay > 0 {
-		out = append(out, say.Count(f.Stay, "machine stays on the present release by a decision and is left out.",
-			"machines stay on the present release by a decision and are left out."))
+		out = append(out, say.Count(f.Stay, "machine stays on its release by decision and is not included.",
+			"machines stay on their release by decision and are not included."))
 	}
 	for i := range out {
 		out[i] = say.Capital(out[i])

@@ -15,7 +15,7 @@ func TestWaveSays(t *testing.T) {
 		outcomes map[string]int
 		want     string
 	}{
-		{wave.Wave{Most: 5}, nil, "No machine is in it yet; it takes 5."},
+		{wave.Wave{Most: 5}, nil, "No machines yet; at most 5."},
 		{wave.Wave{Most: 5, Ended: true}, nil, "It has ended without machines."},
 		{wave.Wave{Most: 5}, map[string]int{wave.Waiting: 5}, "Five are waiting."},
 		{wave.Wave{Most: 9}, map[string]int{wave.Arrived: 3, wave.Failed: 1, wave.Back: 1, wave.Handed: 2},
@@ -50,7 +50,7 @@ func TestForecastSays(t *testing.T) {
 		f    wave.Forecast
 		want []string
 	}{
-		{wave.Forecast{}, []string{"No machine is to get Ebb 4."}},
+		{wave.Forecast{}, []string{"No machine will get Ebb 4."}},
 		{wave.Forecast{Machines: 3, On: 3}, []string{"All of three machines run Ebb 4."}},
 		{wave.Forecast{Machines: 20, On: 3, Days: 28}, []string{"no day can be named for the other 17"}},
 		{wave.Forecast{
@@ -72,7 +72,7 @@ func TestForecastSays(t *testing.T) {
 			End:      "2027-04-13",
 			InTime:   20,
 			Firm:     12,
-		}, []string{"Only 9 of them can go as they are."}},
+		}, []string{"Only 9 of them are ready now."}},
 		{wave.Forecast{
 			Machines: 20,
 			On:       3,
@@ -82,7 +82,7 @@ func TestForecastSays(t *testing.T) {
 			End:      "2027-04-13",
 			InTime:   15,
 			Firm:     15,
-		}, []string{"five are not there when support ends on 13 April 2027; the last arrives on 30 May 2027"}},
+		}, []string{"five are not on the target when support ends on 13 April 2027; the last arrives on 30 May 2027"}},
 		{wave.Forecast{Machines: 20, On: 3, Days: 28, Pace: 2, Done: "2026-12-30"},
 			[]string{"the last of the other 17 arrives on 30 December 2026."}},
 	} {
@@ -110,9 +110,9 @@ func TestForecastSays(t *testing.T) {
 	text := strings.Join(all, "\n")
 	for _, want := range []string{
 		"Four machines are ready", "Three machines are not ready",
-		"Two of these wait for parts or another machine, and the slowest to come takes 21 days.",
-		"One machine is undetermined and counted", "Two machines were expected and never reported",
-		"not reported for long", "held back", "Five machines stay",
+		"Two of these wait for parts or another machine; the longest delivery takes 21 days.",
+		"One machine is undetermined and included", "Two machines were expected but never reported",
+		"not reported recently", "on hold", "Five machines stay",
 	} {
 		if !strings.Contains(text, want) {
 			t.Errorf("it assumes %q in silence:\n%s", want, text)

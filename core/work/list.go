@@ -13,7 +13,7 @@ import (
 type Machine struct {
 	ID          int64
 	Key, Name   string
-	Place       string
+	Site        string
 	Model       string
 	Plan        Plan
 	Disposition remedy.Disposition
@@ -38,7 +38,7 @@ type Visit struct {
 
 // Stop is the visits at one place.
 type Stop struct {
-	Place   string
+	Site    string
 	Visits  []Visit
 	Minutes remedy.Minutes
 	Parts   int // visits for which something has to be there
@@ -55,7 +55,7 @@ func open(m *Machine) bool {
 	return m.Disposition.Takes()
 }
 
-// Visits groups what is done at machines by place, the place with the most work first.
+// Visits groups what is done at machines by site, the site with the most work first.
 func Visits(machines []Machine, l *remedy.Library, now time.Time) []Stop {
 	stops := map[string]*Stop{}
 	for i := range machines {
@@ -77,10 +77,10 @@ func Visits(machines []Machine, l *remedy.Library, now time.Time) []Stop {
 				v.Parts = v.Parts || d.Part != ""
 			}
 		}
-		stop := stops[m.Place]
+		stop := stops[m.Site]
 		if stop == nil {
-			stop = &Stop{Place: m.Place}
-			stops[m.Place] = stop
+			stop = &Stop{Site: m.Site}
+			stops[m.Site] = stop
 		}
 		stop.Visits = append(stop.Visits, v)
 		stop.Minutes.Least, stop.Minutes.Most = stop.Minutes.Least+v.Minutes.Least, stop.Minutes.Most+v.Minutes.Most
@@ -97,7 +97,7 @@ func Visits(machines []Machine, l *remedy.Library, now time.Time) []Stop {
 		out = append(out, *s)
 	}
 	slices.SortFunc(out, func(a, b Stop) int {
-		return cmp.Or(cmp.Compare(len(b.Visits), len(a.Visits)), strings.Compare(a.Place, b.Place))
+		return cmp.Or(cmp.Compare(len(b.Visits), len(a.Visits)), strings.Compare(a.Site, b.Site))
 	})
 	return out
 }

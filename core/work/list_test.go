@@ -15,8 +15,8 @@ import (
 
 var now = time.Date(2026, 11, 23, 9, 0, 0, 0, time.UTC)
 
-func machine(name, place, model string, d remedy.Disposition, plan string) work.Machine {
-	return work.Machine{Key: name, Name: name, Place: place, Model: model, Disposition: d, Plan: work.Parse(plan)}
+func machine(name, site, model string, d remedy.Disposition, plan string) work.Machine {
+	return work.Machine{Key: name, Name: name, Site: site, Model: model, Disposition: d, Plan: work.Parse(plan)}
 }
 
 func TestVisits(t *testing.T) {
@@ -34,7 +34,7 @@ func TestVisits(t *testing.T) {
 	fleet[5].Later = now.AddDate(0, 1, 0)
 	got := work.Visits(fleet, l, now)
 	expect.Same(t, "len(got)", len(got), 2)
-	expect.Same(t, "got[0].Place", got[0].Place, "Gull Quay")
+	expect.Same(t, "got[0].Site", got[0].Site, "Gull Quay")
 	expect.Same(t, "len(got[0].Visits)", len(got[0].Visits), 2)
 	expect.Same(t, "got[0].Visits[0].Name", got[0].Visits[0].Name, "A")
 	expect.Same(t, "got[1].Waiting", got[1].Waiting, 1)

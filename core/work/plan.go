@@ -10,7 +10,7 @@ import (
 )
 
 // Plan is the plan of a machine as a fleet keeps it: which steps, in which order.
-// Words, places and parts are worked out again for the machine that somebody opens.
+// Words, sites and parts are worked out again for the machine that somebody opens.
 type Plan []Step
 
 // Step is a step of a plan.

@@ -4,11 +4,11 @@ package work
 type MachineRef struct {
 	Key   string `json:"key"`
 	Name  string `json:"name"`
-	Place string `json:"place"`
+	Site  string `json:"site"`
 	Model string `json:"model"`
 }
 
 // Ref names the machine.
 func (m *Machine) Ref() MachineRef {
-	return MachineRef{Key: m.Key, Name: m.Name, Place: m.Place, Model: m.Model}
+	return MachineRef{Key: m.Key, Name: m.Name, Site: m.Site, Model: m.Model}
 }

@@ -15,17 +15,17 @@ const Closed = "record-closed"
 // Leavings are all of them, in their order.
 var Leavings = []Leaving{
 	{"data-moved", "Move the data",
-		"What its user needs is on the new machine or where it is kept, and the user has looked."},
+		"What the user needs is on the new machine or in its storage location, and the user has checked it."},
 	{"licences-freed", "Free the licences",
-		"Licences that are bound to the machine are given back, so that another can have them."},
-	{"management-removed", "Take it out of management",
+		"Licences that are bound to the machine are returned, so that another machine can use them."},
+	{"management-removed", "Remove it from management",
 		"It is removed from what manages its updates and policies, and from the directory."},
 	{"lock-removed", "Lift the ownership lock",
-		"Activation and ownership locks of its maker and firmware passwords are lifted, so that it can be used again " +
-			"or recycled."},
+		"Activation and ownership locks and firmware passwords are removed, so that it can be reused or recycled."},
 	{"disk-wiped", "Wipe the disk",
-		"All drives are wiped by a way that fits their kind, or taken out and destroyed; write down which."},
-	{Closed, "Close the record", "Its record is closed: it leaves all lists and counts, and later the service."},
+		"All drives are wiped with a suitable method, or removed and destroyed; record which."},
+	{Closed, "Close the record", "Its record is closed: it disappears from all lists and counts, and is removed " +
+		"later."},
 }
 
 // LeavingOf finds one by its id; nil where there is none.
@@ -50,6 +50,6 @@ func Close(said map[string]bool) error {
 	if len(open) == 0 {
 		return nil
 	}
-	return fmt.Errorf("the record stays open while nobody has said that this is done: %s; say it of each, or refuse "+
-		"it with the reason", strings.Join(open, ", "))
+	return fmt.Errorf("the record cannot be closed before these are ticked: %s; tick each, or refuse it with a "+
+		"reason", strings.Join(open, ", "))
 }

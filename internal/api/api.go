@@ -48,88 +48,88 @@ type Credentials struct {
 
 // Who is signed in, by a session or a token.
 type Who struct {
-	Name  string `json:"name" doc:"Empty where nobody is"`
-	Scope string `json:"scope" enum:"none,submit,read,work,manage" doc:"What it may do: nothing, submit inventories, read, work on machines (facts, ticks, links to visits), or everything"`
+	Name  string `json:"name" doc:"Empty if nobody is signed in"`
+	Scope string `json:"scope" enum:"none,submit,read,work,manage" doc:"Permission: none, submit inventories, read, work on machines (facts, ticks, links to visits), or manage everything"`
 
-	Places []string `json:"places,omitempty" doc:"Those that it sees; missing where it sees all"`
-	Plain  bool     `json:"plain,omitempty" doc:"It sees serial numbers, UUIDs and installed titles"`
+	Sites []string `json:"sites,omitempty" doc:"Sites that it can see; missing if it can see all"`
+	Plain bool     `json:"plain,omitempty" doc:"It can see serial numbers, UUIDs and installed applications"`
 }
 
 // Submitted is the answer to an inventory that was handed in.
 type Submitted struct {
-	Device      string       `json:"device" doc:"Key of the machine"`
+	Machine     string       `json:"machine" doc:"Key of the machine"`
 	Name        string       `json:"name"`
-	Created     bool         `json:"created" doc:"A machine not seen before"`
-	Changed     bool         `json:"changed" doc:"It had not these readings before"`
-	Latest      bool         `json:"latest" doc:"No later inventory of this machine is there"`
+	Created     bool         `json:"created" doc:"The machine is new"`
+	Changed     bool         `json:"changed" doc:"The readings differ from the earlier ones"`
+	Latest      bool         `json:"latest" doc:"No later inventory of this machine exists"`
 	Release     *release.Ref `json:"release,omitempty" doc:"The target it was checked against"`
 	Disposition string       `json:"disposition,omitempty" enum:"done,ready,reconfigure,refit,decide,replace,undetermined"`
 	Answer      string       `json:"answer,omitempty"`
-	Beside      bool         `json:"beside,omitempty" doc:"It did not come from whoever may speak for this machine; it decides nothing until a person has looked at it"`
-	Note        string       `json:"note,omitempty" doc:"Where it is not beyond doubt which machine this is, who sent it or when it was taken: why"`
+	Beside      bool         `json:"beside,omitempty" doc:"It does not come from the machine's own key or token; it has no effect until somebody reviews it"`
+	Note        string       `json:"note,omitempty" doc:"If the machine, the sender or the time is uncertain: why"`
 }
 
 // SubmittedLine is the answer to one line of several inventories.
 type SubmittedLine struct {
 	Line    int    `json:"line"`
-	Problem string `json:"problem,omitempty" doc:"Why it was refused; the others are kept"`
+	Problem string `json:"problem,omitempty" doc:"Why it was refused; the others are saved"`
 	*Submitted
 }
 
 // DeviceRow is a machine in a list.
-type DeviceRow struct {
+type MachineRow struct {
 	Key          string    `json:"key"`
 	Name         string    `json:"name"`
-	Place        string    `json:"place"`
+	Site         string    `json:"site"`
 	Class        string    `json:"class"`
 	Manufacturer string    `json:"manufacturer"`
 	Model        string    `json:"model"`
 	Installed    string    `json:"installed"`
 	TakenAt      time.Time `json:"taken_at" doc:"When its latest inventory was taken"`
-	Disposition  string    `json:"disposition,omitempty" enum:"done,ready,reconfigure,refit,decide,replace,undetermined" doc:"Missing where its class has no target"`
+	Disposition  string    `json:"disposition,omitempty" enum:"done,ready,reconfigure,refit,decide,replace,undetermined" doc:"Missing if its class has no target"`
 	Certainty    string    `json:"certainty,omitempty" enum:"confirmed,expected"`
 	Answer       string    `json:"answer,omitempty"`
 	Fails        int       `json:"fails"`
 	Release      string    `json:"release,omitempty"`
 	Tags         []string  `json:"tags,omitempty"`
-	Stale        bool      `json:"stale,omitempty" doc:"It has not reported for longer than it should"`
+	Stale        bool      `json:"stale,omitempty" doc:"It is overdue: it has not reported for too long"`
 	Retired      bool      `json:"retired,omitempty"`
-	Decided      []string  `json:"decided,omitempty" doc:"Kinds of the decisions that count for it: waive, stay, hold, later"`
-	Doubted      bool      `json:"doubted,omitempty" doc:"Somebody should settle which machine it is"`
+	Decided      []string  `json:"decided,omitempty" doc:"Kinds of the decisions in force for it: waive, stay, hold, later"`
+	Duplicate    bool      `json:"duplicate,omitempty" doc:"A possible duplicate to resolve"`
 
-	Facts map[string]string `json:"facts,omitempty" doc:"Those that were asked for and are known"`
+	Facts map[string]string `json:"facts,omitempty" doc:"Requested facts that are known"`
 }
 
 // DeviceList is a page of machines.
-type DeviceList struct {
-	Total   int         `json:"total" doc:"Machines that the filter picks, on all pages"`
-	Page    int         `json:"page"`
-	Size    int         `json:"size"`
-	From    int         `json:"from" doc:"Machines before the first of the page"`
-	Next    string      `json:"next,omitempty" doc:"For after=: the page behind this one, whatever comes and goes meanwhile"`
-	Where   string      `json:"where" doc:"The filter in its canonical text"`
-	Loading bool        `json:"loading,omitempty" doc:"The service has just started with a large fleet: these come straight from the database, and decisions are not laid over them yet"`
-	Devices []DeviceRow `json:"devices"`
+type MachineList struct {
+	Total    int          `json:"total" doc:"Machines that the filter selects, on all pages"`
+	Page     int          `json:"page"`
+	Size     int          `json:"size"`
+	From     int          `json:"from" doc:"Number of machines before this page"`
+	Next     string       `json:"next,omitempty" doc:"For cursor=: the next page, unaffected by changes"`
+	Where    string       `json:"where" doc:"The filter in its canonical text"`
+	Loading  bool         `json:"loading,omitempty" doc:"The service has just started with a large fleet: the rows come from the database, and decisions are not applied to them yet"`
+	Machines []MachineRow `json:"machines"`
 }
 
 // Device is one machine.
-type Device struct {
-	DeviceRow
-	Check     *assess.Document    `json:"check,omitempty" doc:"Checked now against the target of its class; missing where there is none"`
-	Vouched   string              `json:"vouched" doc:"How it is vouched for that its facts are its own"`
-	Keyed     bool                `json:"keyed,omitempty" doc:"It signs its inventories with a key of its own"`
-	NoCheck   string              `json:"no_check,omitempty" doc:"Why there is no check"`
-	Facts     []FactGroup         `json:"facts" doc:"The full inventory in words"`
-	History   []InventoryRef      `json:"history"`
-	Hand      []HandFact          `json:"hand,omitempty" doc:"Facts that were entered by hand"`
-	Doubts    []Doubt             `json:"doubts,omitempty" doc:"About which machine it is"`
-	Decisions []Decision          `json:"decisions,omitempty" doc:"What people decided about it, until a date"`
-	Changes   []DispositionChange `json:"changes,omitempty" doc:"Of its disposition, the latest first"`
-	SameModel *ModelCount         `json:"same_model,omitempty" doc:"How many machines are of its model"`
-	Leaving   []Leaving           `json:"leaving" doc:"What is done when it leaves"`
-	Wave      *InWave             `json:"wave,omitempty" doc:"In which it goes, or went"`
-	Who       string              `json:"who,omitempty" doc:"Who has the work on it"`
-	WorkNote  string              `json:"work_note,omitempty"`
+type Machine struct {
+	MachineRow
+	Check      *assess.Document    `json:"check,omitempty" doc:"Checked now against the target of its class; missing if there is none"`
+	Vouched    string              `json:"vouched" doc:"How the origin of its facts is assured"`
+	Keyed      bool                `json:"keyed,omitempty" doc:"It signs its inventories with its own key"`
+	NoCheck    string              `json:"no_check,omitempty" doc:"Why there is no check"`
+	Facts      []FactGroup         `json:"facts" doc:"The full inventory in words"`
+	History    []InventoryRef      `json:"history"`
+	Hand       []HandFact          `json:"hand,omitempty" doc:"Facts that were entered by hand"`
+	Duplicates []Duplicate         `json:"duplicates,omitempty" doc:"Possible duplicates of this machine"`
+	Decisions  []Decision          `json:"decisions,omitempty" doc:"Decisions about it, until a date"`
+	Changes    []DispositionChange `json:"changes,omitempty" doc:"Changes of its disposition, newest first"`
+	SameModel  *ModelCount         `json:"same_model,omitempty" doc:"Number of machines of its model"`
+	Leaving    []Leaving           `json:"leaving" doc:"What is done when it leaves"`
+	Wave       *InWave             `json:"wave,omitempty" doc:"The wave that it belongs to"`
+	Who        string              `json:"who,omitempty" doc:"Person or role that the work is assigned to"`
+	WorkNote   string              `json:"work_note,omitempty"`
 }
 
 // Leaving is one thing that is done when a machine leaves.
@@ -146,7 +146,7 @@ type InWave struct {
 	Name    string `json:"name"`
 	Starts  string `json:"starts"`
 	Ends    string `json:"ends"`
-	Outcome string `json:"outcome" enum:"waiting,handed,arrived,failed,back"`
+	Outcome string `json:"outcome" enum:"waiting,handed-off,arrived,failed,back"`
 	Says    string `json:"says" doc:"The outcome in words"`
 	Reason  string `json:"reason,omitempty"`
 }
@@ -157,7 +157,7 @@ type DispositionChange struct {
 	Was     string    `json:"was"`
 	Becomes string    `json:"becomes"`
 	Cause   string    `json:"cause" enum:"inventory,facts,rules"`
-	By      []string  `json:"by,omitempty" doc:"Of other rules: the requirements that did it"`
+	By      []string  `json:"by,omitempty" doc:"For other rules: the requirements that caused it"`
 	At      time.Time `json:"at"`
 }
 
@@ -172,14 +172,14 @@ type ModelCount struct {
 type HandFact struct {
 	byhand.Fact
 	Label   string `json:"label"`
-	Problem string `json:"problem,omitempty" doc:"Why it does not go into the latest inventory"`
+	Problem string `json:"problem,omitempty" doc:"Why it does not fit the latest inventory"`
 }
 
 // EnterFact enters a fact by hand.
-type EnterFact struct {
+type SetFact struct {
 	Value string `json:"value" minLength:"1" maxLength:"500" doc:"With its unit: 16 GiB"`
-	Note  string `json:"note,omitempty" maxLength:"500" doc:"Where it was read"`
-	Days  int    `json:"days,omitempty" minimum:"1" maximum:"3650" doc:"After how many days it ends; it ends with the board in any case"`
+	Note  string `json:"note,omitempty" maxLength:"500" doc:"Source of the value"`
+	Days  int    `json:"days,omitempty" minimum:"1" maximum:"3650" doc:"Days until it expires; it expires with the board in any case"`
 }
 
 // SayTick says that an item of preparation or a step is done, or refuses it.
@@ -190,17 +190,17 @@ type SayTick struct {
 
 // VisitLink is a link to the page of a visit.
 type VisitLink struct {
-	Path    string    `json:"path" doc:"To be put behind the service's address, as the telephone reaches it"`
-	Address string    `json:"address,omitempty" doc:"The whole address, where the origin was given"`
-	Picture string    `json:"picture,omitempty" doc:"The address as a square code for the camera: a PNG as a data address"`
+	Path    string    `json:"path" doc:"Path to append to the address of the service, as the phone reaches it"`
+	Address string    `json:"address,omitempty" doc:"The complete address, if the origin was given"`
+	Picture string    `json:"picture,omitempty" doc:"The address as a QR code: a PNG as a data URL"`
 	Expires time.Time `json:"expires"`
 }
 
 // House is what plans are made with beside releases, of one kind.
-type House struct {
+type Knowledge struct {
 	Kind    string     `json:"kind" enum:"steps,guides,prices"`
-	Own     bool       `json:"own" doc:"The organisation has a document of its own"`
-	Number  int        `json:"number,omitempty" doc:"Counts the documents of this kind; none is overwritten"`
+	Own     bool       `json:"own" doc:"The organisation has its own document"`
+	Number  int        `json:"number,omitempty" doc:"Number of the document; earlier documents are kept"`
 	AddedAt *time.Time `json:"added_at,omitempty"`
 	AddedBy string     `json:"added_by,omitempty"`
 	Text    string     `json:"text,omitempty" doc:"The own document"`
@@ -208,12 +208,12 @@ type House struct {
 }
 
 // HouseList lists them.
-type HouseList struct {
-	Documents []House `json:"documents"`
+type KnowledgeList struct {
+	Documents []Knowledge `json:"documents"`
 }
 
 // HouseText is a document that is handed in.
-type HouseText struct {
+type KnowledgeText struct {
 	Text string `json:"text" doc:"The document, in YAML or JSON"`
 }
 
@@ -225,9 +225,9 @@ type Titles struct {
 // InventoryRef is one inventory in a machine's history.
 type InventoryRef struct {
 	ID       int64     `json:"id"`
-	TakenAt  time.Time `json:"taken_at" doc:"The first time these readings came"`
+	TakenAt  time.Time `json:"taken_at" doc:"When these readings came first"`
 	LastSeen time.Time `json:"last_seen" doc:"The last time"`
-	Beside   bool      `json:"beside,omitempty" doc:"It did not come from whoever may speak for the machine, and decides nothing"`
+	Beside   bool      `json:"beside,omitempty" doc:"It does not come from the machine's own key or token, and has no effect"`
 }
 
 // FactGroup is the facts of one subject.
@@ -244,31 +244,31 @@ type FactRow struct {
 	Value  string `json:"value"`
 	Known  bool   `json:"known"`
 	Source string `json:"source,omitempty"`
-	Why    string `json:"why,omitempty" doc:"For a gap: why it is not known"`
-	Try    string `json:"try,omitempty" doc:"For a gap: what would close it"`
+	Why    string `json:"why,omitempty" doc:"For a gap: why the fact is unknown"`
+	Try    string `json:"try,omitempty" doc:"For a gap: how to close it"`
 
-	Choices []string `json:"choices,omitempty" doc:"For a gap: the values that can be entered, where they are few"`
+	Choices []string `json:"choices,omitempty" doc:"For a gap: the values that can be entered, if there are few"`
 	Example string   `json:"example,omitempty" doc:"For a gap: how a value is written"`
 }
 
 // Fleet is what the machines that a filter picks look like.
 type Fleet struct {
-	Headline     string        `json:"headline"`
-	Where        string        `json:"where"`
-	Total        int           `json:"total"`
-	Unjudged     int           `json:"unjudged" doc:"Machines whose class has no target"`
-	Dispositions []Count       `json:"dispositions"`
-	Obstacles    []Obstacle    `json:"obstacles" doc:"Requirements that machines fail, most failing first"`
-	Places       []PlaceCounts `json:"places"`
-	Targets      []Target      `json:"targets"`
-	Classes      []PlaceCounts `json:"classes" doc:"The same for each class of hardware; place is the class"`
-	Causes       []Count       `json:"causes" doc:"Why machines are undetermined; one may have several reasons"`
-	Next         []NextCounts  `json:"next" doc:"The same machines against the release that follows their target"`
-	Stale        Count         `json:"stale" doc:"Machines that have not reported for longer than they should"`
-	Doubted      Count         `json:"doubted" doc:"Machines of which somebody should settle which they are"`
-	Waived       Count         `json:"waived" doc:"Machines that are ready since a requirement is waived"`
-	Unsupported  Count         `json:"unsupported" doc:"Machines that run their target and do not meet what its publisher requires"`
-	Support      []Support     `json:"support" doc:"End of support of what machines run now, the soonest first; machines that run their target are left out"`
+	Headline     string       `json:"headline"`
+	Where        string       `json:"where"`
+	Total        int          `json:"total"`
+	Unjudged     int          `json:"unjudged" doc:"Machines whose class has no target"`
+	Dispositions []Count      `json:"dispositions"`
+	Obstacles    []Obstacle   `json:"obstacles" doc:"Requirements that machines fail, most failing first"`
+	Sites        []SiteCounts `json:"sites"`
+	Targets      []Target     `json:"targets"`
+	Classes      []SiteCounts `json:"classes" doc:"The same for each class of hardware; site is the class"`
+	Causes       []Count      `json:"causes" doc:"Why machines are undetermined; one may have several reasons"`
+	Next         []NextCounts `json:"next" doc:"The same machines against the next release"`
+	Stale        Count        `json:"stale" doc:"Machines that are overdue"`
+	Duplicate    Count        `json:"duplicates" doc:"Possible duplicates"`
+	Waived       Count        `json:"waived" doc:"Machines that are ready because a requirement is waived"`
+	Unsupported  Count        `json:"unsupported" doc:"Machines that run their target and do not meet what its publisher requires"`
+	Support      []Support    `json:"support" doc:"End of support of what machines run now, earliest first; machines that run their target are omitted"`
 }
 
 // Support is the end of support of an installed release.
@@ -286,13 +286,13 @@ type NextCounts struct {
 	Target       string  `json:"target"`
 	Release      string  `json:"release"`
 	Dispositions []Count `json:"dispositions"`
-	Newly        Count   `json:"newly" doc:"Ready for the target, and not for this one"`
+	Newly        Count   `json:"newly" doc:"Ready for the target but not for this release"`
 }
 
 // Count is how many, with the filter that lists them.
 type Count struct {
 	Name  string `json:"name"`
-	Says  string `json:"says,omitempty" doc:"The name in words, where it needs some"`
+	Says  string `json:"says,omitempty" doc:"The name in words, if it needs any"`
 	Count int    `json:"count"`
 	Where string `json:"where"`
 }
@@ -311,8 +311,8 @@ type Obstacle struct {
 }
 
 // PlaceCounts is one place's dispositions.
-type PlaceCounts struct {
-	Place        string  `json:"place"`
+type SiteCounts struct {
+	Site         string  `json:"site"`
 	Total        int     `json:"total"`
 	Where        string  `json:"where"`
 	Dispositions []Count `json:"dispositions"`
@@ -355,7 +355,7 @@ type Release struct {
 	Retrieved    *time.Time       `json:"retrieved,omitempty" doc:"When the page was read"`
 	EnteredBy    string           `json:"entered_by,omitempty"`
 	Follows      string           `json:"follows,omitempty"`
-	Revisions    []ReleaseRow     `json:"revisions" doc:"All kept revisions, the latest first"`
+	Revisions    []ReleaseRow     `json:"revisions" doc:"All revisions, newest first"`
 	Requirements []RequirementRow `json:"requirements"`
 	Sections     []ReleaseSection `json:"sections" doc:"Everything else, in sentences"`
 }
@@ -373,8 +373,8 @@ type RequirementRow struct {
 	Level       string `json:"level" enum:"must,should,feature"`
 	AskedBy     string `json:"asked_by" enum:"publisher,house"`
 	Feature     string `json:"feature,omitempty"`
-	Interim     string `json:"interim,omitempty" doc:"The release between that asks for it"`
-	Says        string `json:"says" doc:"The need as a sentence, made from the need itself"`
+	Interim     string `json:"interim,omitempty" doc:"The intermediate release that requires it"`
+	Says        string `json:"says" doc:"The need as a sentence"`
 	Reason      string `json:"reason"`
 	Consequence string `json:"consequence,omitempty"`
 }
@@ -391,10 +391,10 @@ type ReleaseText struct {
 // Validated is what is wrong in a document, or what it says.
 type Validated struct {
 	Mistakes []doc.Mistake `json:"mistakes" doc:"Empty where there are none"`
-	More     int           `json:"more,omitempty" doc:"Mistakes beyond those listed"`
-	Release  *Release      `json:"release,omitempty" doc:"In sentences, where there are no mistakes"`
+	More     int           `json:"more,omitempty" doc:"Number of mistakes that are not listed"`
+	Release  *Release      `json:"release,omitempty" doc:"In sentences, if there are no mistakes"`
 	Changes  []Difference  `json:"changes,omitempty" doc:"Against the latest revision that is kept"`
-	Notes    []string      `json:"notes,omitempty" doc:"What its author should know of it although it has no mistakes: requirements that no step settles, or that nothing reads"`
+	Notes    []string      `json:"notes,omitempty" doc:"Warnings: requirements that no step fixes, or that no collector reads"`
 }
 
 // Difference is one difference between two revisions, or releases.
@@ -415,9 +415,9 @@ type ReleaseDifference struct {
 type ImportList struct {
 	Name    string            `json:"name" minLength:"1" maxLength:"200" doc:"Name of the file"`
 	Content []byte            `json:"content" doc:"The file: CSV, or an HTML page that was saved"`
-	Table   int               `json:"table,omitempty" minimum:"0" maximum:"500" doc:"Which of its tables, counted from 1; the largest with a column for names where it is not given"`
-	Columns map[string]string `json:"columns,omitempty" doc:"Field to heading, where the heading does not say it"`
-	Prefix  string            `json:"prefix,omitempty" maxLength:"100" doc:"Stands before each name that does not begin with it"`
+	Table   int               `json:"table,omitempty" minimum:"0" maximum:"500" doc:"Number of the table, from 1 (default: the largest table with a column for names)"`
+	Columns map[string]string `json:"columns,omitempty" doc:"Headings of fields that the headings do not name"`
+	Prefix  string            `json:"prefix,omitempty" maxLength:"100" doc:"Prefix for names that do not begin with it"`
 }
 
 // ImportedList is what became of a file.
@@ -426,11 +426,11 @@ type ImportedList struct {
 	Table   int           `json:"table" doc:"The one that was used, counted from 1"`
 	Heads   []string      `json:"heads"`
 	Used    []UsedColumn  `json:"used"`
-	Ignored []string      `json:"ignored" doc:"Columns that became nothing"`
+	Ignored []string      `json:"ignored" doc:"Columns that are not used"`
 	Rows    []list.RowDoc `json:"rows" doc:"The first rows, as a preview"`
 	Total   int           `json:"total"`
-	Dropped []DroppedRow  `json:"dropped" doc:"Rows and values that were left out, the first of them"`
-	Left    int           `json:"left" doc:"How many rows were left out"`
+	Dropped []DroppedRow  `json:"dropped" doc:"Rows and values that were left out (the first of them)"`
+	Left    int           `json:"left" doc:"Number of rows that were left out"`
 	CSV     string        `json:"csv" doc:"The list as a file beside a release document"`
 }
 
@@ -458,6 +458,6 @@ type DroppedRow struct {
 // ReleaseAdded is the answer to a release document that was handed in.
 type ReleaseAdded struct {
 	ReleaseRow
-	Added  bool        `json:"added" doc:"False where the same revision was there already"`
-	Change *RuleChange `json:"change,omitempty" doc:"What it did to the fleet, where it was put in force"`
+	Added  bool        `json:"added" doc:"False if the revision already exists"`
+	Change *RuleChange `json:"change,omitempty" doc:"Its effect on the fleet, if it was put in force"`
 }

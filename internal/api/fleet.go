@@ -8,17 +8,17 @@ import (
 
 // Marks asks to write on machines: those that a filter picks, or those that are
 // named.
-type Marks struct {
-	Where  string   `json:"where,omitempty" maxLength:"2000" doc:"A filter; with neither it nor keys nothing is marked"`
+type MachineChanges struct {
+	Where  string   `json:"where,omitempty" maxLength:"2000" doc:"A filter; without a filter and keys nothing is changed"`
 	Keys   []string `json:"keys,omitempty" maxItems:"10000"`
 	Tag    []string `json:"tag,omitempty" maxItems:"20" doc:"Tags to add: letters, digits, - and _"`
 	Untag  []string `json:"untag,omitempty" maxItems:"20"`
-	Place  *string  `json:"place,omitempty" maxLength:"100" doc:"A place in the place of that by the name; empty is that by the name again"`
-	Retire *bool    `json:"retire,omitempty" doc:"Take them out of use, or back into it"`
+	Site   *string  `json:"site,omitempty" maxLength:"100" doc:"Site of the machines; empty restores the site derived from the name"`
+	Retire *bool    `json:"retire,omitempty" doc:"Retire the machines, or reactivate them"`
 }
 
 // Marked is what became of it.
-type Marked struct {
+type MachinesChanged struct {
 	Picked  int `json:"picked"`
 	Changed int `json:"changed"`
 }
@@ -44,16 +44,16 @@ type SavedFilterList struct {
 }
 
 // SaveFilter keeps a filter.
-type SaveFilter struct {
+type SetFilter struct {
 	Filter string   `json:"filter" maxLength:"2000"`
 	Sort   string   `json:"sort,omitempty" maxLength:"100"`
 	Facts  []string `json:"facts,omitempty" maxItems:"40"`
 }
 
 // Doubt is a question of which machine is which.
-type Doubt struct {
+type Duplicate struct {
 	ID        int64     `json:"id"`
-	Kind      string    `json:"kind" enum:"conflict,weak,unvouched,noted" doc:"Two machines that share what no two should; an inventory that may be of another machine; one that did not come from whoever may speak for the machine; something odd about a machine, which nobody has to settle"`
+	Kind      string    `json:"kind" enum:"conflict,weak,unvouched,noted" doc:"Two machines that share an identifier; an inventory that may belong to another machine; an inventory from an unknown sender; or a remark that needs no resolution"`
 	Says      string    `json:"says"`
 	At        time.Time `json:"at"`
 	Key       string    `json:"key"`
@@ -65,18 +65,18 @@ type Doubt struct {
 }
 
 // DoubtList lists them, the oldest first.
-type DoubtList struct {
-	Doubts []Doubt `json:"doubts"`
+type DuplicateList struct {
+	Duplicates []Duplicate `json:"duplicates"`
 }
 
 // SettleDoubt is a person's word on a doubt.
-type SettleDoubt struct {
-	Verdict string `json:"verdict" enum:"same,apart" doc:"One machine: two become one, with all inventories. Two machines: they stay, or a doubted inventory becomes a machine of its own"`
+type ResolveDuplicate struct {
+	Verdict string `json:"verdict" enum:"same,apart" doc:"same: two machines become one, with all inventories. apart: they stay two, or the inventory becomes a machine of its own"`
 }
 
 // Rekey lets a machine speak with another key.
 type Rekey struct {
-	Reason string `json:"reason" minLength:"1" maxLength:"500" doc:"Why, as that its disk was changed; it stands in the audit log"`
+	Reason string `json:"reason" minLength:"1" maxLength:"500" doc:"Reason for the audit log, such as a replaced disk"`
 }
 
 // ModelFact is a fact of every machine of a model.
@@ -99,12 +99,12 @@ type ModelFactList struct {
 }
 
 // EnterModelFact enters a fact of every machine of a model. It fills gaps only.
-type EnterModelFact struct {
+type AddModelFact struct {
 	Maker string `json:"maker" maxLength:"200"`
 	Model string `json:"model" minLength:"1" maxLength:"200"`
 	Fact  string `json:"fact" maxLength:"100"`
 	Value string `json:"value" minLength:"1" maxLength:"500"`
-	Note  string `json:"note,omitempty" maxLength:"500" doc:"Where it was read"`
+	Note  string `json:"note,omitempty" maxLength:"500" doc:"Source of the value"`
 }
 
 // ModelFactEntered is what it came to.
@@ -119,8 +119,8 @@ type Expected struct {
 	Serial string `json:"serial,omitempty" maxLength:"200"`
 	Maker  string `json:"maker,omitempty" maxLength:"200"`
 	Model  string `json:"model,omitempty" maxLength:"200"`
-	Place  string `json:"place,omitempty" maxLength:"100"`
-	Reason string `json:"reason,omitempty" enum:",off,no-rights,refused,no-network,in-repair,other" doc:"Why it does not report, where somebody knows"`
+	Site   string `json:"site,omitempty" maxLength:"100"`
+	Reason string `json:"reason,omitempty" enum:",off,no-rights,refused,no-network,in-repair,other" doc:"Why it does not report, if known"`
 	Note   string `json:"note,omitempty" maxLength:"500"`
 }
 
@@ -128,13 +128,13 @@ type Expected struct {
 type ExpectedRow struct {
 	ID int64 `json:"id"`
 	Expected
-	Device string `json:"device,omitempty" doc:"Key of the machine that it is; missing where it never reported"`
+	Machine string `json:"machine,omitempty" doc:"Key of the machine; missing if it never reported"`
 }
 
 // ExpectedList is the list, those that never reported first.
 type ExpectedList struct {
 	Machines []ExpectedRow `json:"machines"`
-	Missing  int           `json:"missing" doc:"How many never reported"`
+	Missing  int           `json:"missing" doc:"Number of machines that never reported"`
 	Reported int           `json:"reported"`
 }
 
@@ -150,18 +150,18 @@ type SayWhy struct {
 }
 
 // Grid is machines beside the requirements of one release.
-type Grid struct {
-	Total        int          `json:"total"`
-	From         int          `json:"from" doc:"Machines before the first row"`
-	Next         string       `json:"next,omitempty" doc:"For after=: the rows behind these"`
-	Where        string       `json:"where"`
-	Release      string       `json:"release"`
-	Requirements []GridColumn `json:"requirements"`
-	Rows         []GridRow    `json:"rows"`
+type Matrix struct {
+	Total        int            `json:"total"`
+	From         int            `json:"from" doc:"Machines before the first row"`
+	Next         string         `json:"next,omitempty" doc:"For cursor=: the next page"`
+	Where        string         `json:"where"`
+	Release      string         `json:"release"`
+	Requirements []MatrixColumn `json:"requirements"`
+	Rows         []MatrixRow    `json:"rows"`
 }
 
 // GridColumn is a requirement.
-type GridColumn struct {
+type MatrixColumn struct {
 	Requirement string `json:"requirement"`
 	Title       string `json:"title"`
 	Needs       string `json:"needs"`
@@ -172,24 +172,24 @@ type GridColumn struct {
 }
 
 // GridRow is a machine.
-type GridRow struct {
-	Key         string     `json:"key"`
-	Name        string     `json:"name"`
-	Place       string     `json:"place"`
-	Disposition string     `json:"disposition"`
-	Cells       []GridCell `json:"cells"`
+type MatrixRow struct {
+	Key         string       `json:"key"`
+	Name        string       `json:"name"`
+	Site        string       `json:"site"`
+	Disposition string       `json:"disposition"`
+	Cells       []MatrixCell `json:"cells"`
 }
 
 // GridCell is what a machine has for a requirement.
-type GridCell struct {
+type MatrixCell struct {
 	Outcome string `json:"outcome" enum:"pass,fail,unknown,not-applicable"`
 	Has     string `json:"has,omitempty"`
-	Short   string `json:"short,omitempty" doc:"What is missing, where it can be counted"`
+	Short   string `json:"short,omitempty" doc:"What is missing, if it can be counted"`
 }
 
 // Progress is how many machines there were of each disposition, day by day.
 type Progress struct {
-	Days []ProgressDay `json:"days" doc:"The earliest first; a day on which the service did not run is missing"`
+	Days []ProgressDay `json:"days" doc:"Oldest first; days on which the service did not run are missing"`
 }
 
 // ProgressDay is one day's end.
@@ -200,31 +200,31 @@ type ProgressDay struct {
 }
 
 // Hook is an address that is told of changes of disposition.
-type Hook struct {
+type Webhook struct {
 	Name    string     `json:"name"`
 	URL     string     `json:"url"`
-	SentAt  *time.Time `json:"sent_at,omitempty" doc:"When it last took what it was sent"`
-	Tries   int        `json:"tries,omitempty" doc:"That failed since"`
-	NextAt  *time.Time `json:"next_at,omitempty" doc:"When it is tried again"`
+	SentAt  *time.Time `json:"sent_at,omitempty" doc:"When it last accepted a message"`
+	Tries   int        `json:"tries,omitempty" doc:"Failed attempts since then"`
+	NextAt  *time.Time `json:"next_at,omitempty" doc:"When the next attempt is made"`
 	Problem string     `json:"problem,omitempty"`
-	Waiting int        `json:"waiting" doc:"Changes that it was not told of yet"`
+	Waiting int        `json:"waiting" doc:"Changes that were not sent yet"`
 }
 
 // HookList lists them.
-type HookList struct {
-	Hooks []Hook `json:"hooks"`
+type WebhookList struct {
+	Webhooks []Webhook `json:"webhooks"`
 }
 
 // PutHook adds or changes one.
-type PutHook struct {
+type SetWebhook struct {
 	URL   string `json:"url" minLength:"8" maxLength:"1000"`
 	Renew bool   `json:"renew,omitempty" doc:"Give a new key"`
 }
 
 // HookPut is one that was added.
-type HookPut struct {
-	Hook
-	Secret string `json:"secret,omitempty" doc:"The key that messages are signed with, which is shown this once"`
+type WebhookPut struct {
+	Webhook
+	Secret string `json:"secret,omitempty" doc:"The key that signs messages; it is shown only once"`
 }
 
 // Flips is the message that a hook is sent.
@@ -235,63 +235,63 @@ type Flips struct {
 
 // Flip is a change of a machine's disposition.
 type Flip struct {
-	ID      int64     `json:"id" doc:"Counts up; one that was sent before is sent again only where it was not acknowledged"`
+	ID      int64     `json:"id" doc:"Increases with each message; a message is repeated only if it was not acknowledged"`
 	Machine string    `json:"machine" doc:"Key"`
 	Name    string    `json:"name"`
 	Release string    `json:"release"`
 	Was     string    `json:"was"`
 	Becomes string    `json:"becomes"`
-	Cause   string    `json:"cause" enum:"inventory,facts,rules,hand-off" doc:"A new inventory, facts that were entered, other rules, or no change: it was handed to the deployment system"`
-	By      []string  `json:"by,omitempty" doc:"Of other rules: ids of the requirements that did it"`
-	Wave    int64     `json:"wave,omitempty" doc:"Of a hand-off: the wave, whose machines GET /waves/{id}/hand-off has with their packages"`
+	Cause   string    `json:"cause" enum:"inventory,facts,rules,hand-off" doc:"A new inventory, facts entered by hand, other rules, or no change: it was handed off to the deployment system"`
+	By      []string  `json:"by,omitempty" doc:"For other rules: ids of the requirements that caused it"`
+	Wave    int64     `json:"wave,omitempty" doc:"For a hand-off: the wave, whose machines GET /waves/{id}/hand-off has with their packages"`
 	At      time.Time `json:"at"`
 }
 
 // Settings are what an administrator sets.
 type Settings struct {
-	StaleDays       int  `json:"stale_days" minimum:"1" maximum:"3650" doc:"A machine whose latest inventory is older is stale"`
-	HistoryMonths   int  `json:"history_months" minimum:"1" maximum:"600" doc:"Every inventory is kept so long; of those before, one a quarter"`
-	RetiredDays     int  `json:"retired_days" minimum:"0" maximum:"36500" doc:"After how many days a retired machine is removed; 0 is never"`
-	ViewersSeeAll   bool `json:"viewers_see_all" doc:"Viewers see serial numbers, UUIDs and installed titles, too"`
-	WebhooksPrivate bool `json:"webhooks_private,omitempty" doc:"Webhooks may be sent to this host and to private networks; never to link-local addresses"`
+	StaleDays       int  `json:"stale_days" minimum:"1" maximum:"3650" doc:"A machine whose latest inventory is older is overdue"`
+	HistoryMonths   int  `json:"history_months" minimum:"1" maximum:"600" doc:"Months for which every inventory is kept; of older ones, one per quarter"`
+	RetiredDays     int  `json:"retired_days" minimum:"0" maximum:"36500" doc:"Days after which a retired machine is removed (0: never)"`
+	ViewersSeeAll   bool `json:"viewers_see_all" doc:"Viewers can see serial numbers, UUIDs and installed applications"`
+	WebhooksPrivate bool `json:"webhooks_private,omitempty" doc:"Webhooks can be sent to this host and to private networks, but never to link-local addresses"`
 }
 
 // NewOwnToken asks for a token that may do what one may do oneself.
 type NewOwnToken struct {
 	Name string `json:"name" minLength:"1" maxLength:"100"`
-	Days int    `json:"days,omitempty" minimum:"1" maximum:"365" doc:"90 where not given"`
+	Days int    `json:"days,omitempty" minimum:"1" maximum:"365" doc:"90 if omitted"`
 }
 
 // TakeInvitation makes the first administrator.
 type TakeInvitation struct {
 	Secret   string `json:"secret" minLength:"1" maxLength:"100"`
 	Name     string `json:"name" minLength:"1" maxLength:"200"`
-	Password string `json:"password" maxLength:"1000" doc:"At least 12 characters, and not easy to guess"`
+	Password string `json:"password" maxLength:"1000" doc:"At least 12 characters, not easy to guess"`
 }
 
 // ReadSheet asks to make inventories of a spreadsheet.
 type ReadSheet struct {
 	Name    string                  `json:"name" minLength:"1" maxLength:"200" doc:"Name of the file"`
 	Content []byte                  `json:"content" doc:"The file, as CSV"`
-	Columns map[string]sheet.Choice `json:"columns,omitempty" doc:"By heading: which fact a column is, and in which unit; without a fact it is left out"`
-	Fixed   map[string]string       `json:"fixed,omitempty" doc:"Facts that all rows have, as os.platform"`
+	Columns map[string]sheet.Choice `json:"columns,omitempty" doc:"By heading: the fact of a column and its unit; without a fact the column is ignored"`
+	Fixed   map[string]string       `json:"fixed,omitempty" doc:"Facts that hold for every row, such as os.platform"`
 }
 
 // SheetRead is what became of it.
 type SheetRead struct {
 	Columns  []sheet.Column `json:"columns"`
-	Problems []string       `json:"problems,omitempty" doc:"What no column says and has to be known"`
-	Settled  bool           `json:"settled" doc:"Nothing is left to choose"`
+	Problems []string       `json:"problems,omitempty" doc:"Required facts that no column has"`
+	Settled  bool           `json:"settled" doc:"All questions are answered"`
 	Total    int            `json:"total" doc:"Rows"`
 	Machines int            `json:"machines" doc:"Rows that are machines"`
-	Rows     []SheetRow     `json:"rows" doc:"The first of them, in words, by column"`
-	Refused  []SheetRow     `json:"refused" doc:"Rows that are no machines, and further ones of which a cell was left out"`
-	Lines    string         `json:"lines" doc:"An inventory a line"`
+	Rows     []SheetRow     `json:"rows" doc:"The first machines, in words, by column"`
+	Refused  []SheetRow     `json:"refused" doc:"Rows that are not machines, and rows of which a cell was left out"`
+	Lines    string         `json:"lines" doc:"One inventory per line"`
 }
 
 // SheetRow is a row.
 type SheetRow struct {
-	Row     int      `json:"row" doc:"1 is the first below the headings"`
+	Row     int      `json:"row" doc:"Number of the row; 1 is the first below the headings"`
 	Name    string   `json:"name,omitempty"`
 	Facts   []string `json:"facts,omitempty"`
 	Left    []string `json:"left,omitempty" doc:"Cells that were left out, and why"`

@@ -9,12 +9,12 @@ type TokenRow struct {
 	Scope     string     `json:"scope" enum:"submit,read,work,manage"`
 	CreatedAt time.Time  `json:"created_at"`
 	UsedAt    *time.Time `json:"used_at,omitempty"`
-	ExpiresAt *time.Time `json:"expires_at,omitempty" doc:"Missing where it does not expire"`
-	Machines  *int       `json:"machines,omitempty" doc:"How many machines it may still add; missing where any number"`
-	Imported  bool       `json:"imported,omitempty" doc:"It may speak for machines that only persons have handed in"`
-	Tag       string     `json:"tag,omitempty" doc:"That machines it adds are given"`
-	Place     string     `json:"place,omitempty"`
-	Places    []string   `json:"places,omitempty" doc:"That it is limited to"`
+	ExpiresAt *time.Time `json:"expires_at,omitempty" doc:"Missing if it does not expire"`
+	Machines  *int       `json:"machines,omitempty" doc:"Number of machines that it can still add; missing if unlimited"`
+	Imported  bool       `json:"imported,omitempty" doc:"It can update machines that only persons have imported"`
+	Tag       string     `json:"tag,omitempty" doc:"Tag of the machines that it adds"`
+	Site      string     `json:"site,omitempty"`
+	Sites     []string   `json:"sites,omitempty" doc:"Sites that it is limited to"`
 }
 
 // TokenList lists tokens.
@@ -26,39 +26,39 @@ type TokenList struct {
 type NewToken struct {
 	Name  string `json:"name" minLength:"1" maxLength:"100"`
 	Scope string `json:"scope" enum:"submit,read,work,manage"`
-	Days  int    `json:"days,omitempty" minimum:"1" maximum:"3650" doc:"After how many days it expires; never, where not given"`
+	Days  int    `json:"days,omitempty" minimum:"1" maximum:"3650" doc:"Days until it expires (default: never)"`
 
-	Machines int      `json:"machines,omitempty" minimum:"1" maximum:"1000000" doc:"For submitting: how many machines it may add; 10,000 where not given"`
-	Tag      string   `json:"tag,omitempty" maxLength:"64" doc:"For submitting: a tag for the machines that it adds"`
-	Place    string   `json:"place,omitempty" maxLength:"100" doc:"For submitting: the place of the machines that it adds, in the place of that by their names"`
-	Imported bool     `json:"imported,omitempty" doc:"For submitting: it may speak for machines that only persons have handed in, in files or spreadsheets"`
-	Succeeds int64    `json:"succeeds,omitempty" minimum:"1" doc:"For submitting: the id of a token, ended or not, for whose machines this one speaks from now on"`
-	Places   []string `json:"places,omitempty" maxItems:"200" doc:"For reading and working: it sees machines of these places only"`
+	Machines int      `json:"machines,omitempty" minimum:"1" maximum:"1000000" doc:"For submit: number of machines that it can add (default 10,000)"`
+	Tag      string   `json:"tag,omitempty" maxLength:"64" doc:"For submit: tag of the machines that it adds"`
+	Site     string   `json:"site,omitempty" maxLength:"100" doc:"For submit: site of the machines that it adds, instead of the site derived from their names"`
+	Imported bool     `json:"imported,omitempty" doc:"For submit: it can update machines that only persons have imported"`
+	Succeeds int64    `json:"succeeds,omitempty" minimum:"1" doc:"For submit: id of an earlier token whose machines this token takes over"`
+	Sites    []string `json:"sites,omitempty" maxItems:"200" doc:"For read and work: it can see machines of these sites only"`
 }
 
-// TokenMade is a new token with its secret, which is shown this once.
+// TokenMade is a new token with its secret, which is shown only once.
 type TokenMade struct {
 	TokenRow
-	Taken  int64  `json:"taken,omitempty" doc:"Machines of the former token that it speaks for"`
+	Taken  int64  `json:"taken,omitempty" doc:"Number of machines that it took over"`
 	Secret string `json:"secret"`
 }
 
-// Place gives machines whose names begin with the prefix their place.
-type Place struct {
+// Site gives machines whose names begin with the prefix their site.
+type Site struct {
 	Prefix string `json:"prefix" minLength:"1" maxLength:"64"`
 	Name   string `json:"name" minLength:"1" maxLength:"100"`
 }
 
-// PlaceList lists places.
-type PlaceList struct {
-	Places []Place `json:"places"`
+// PlaceList lists sites.
+type SiteList struct {
+	Sites []Site `json:"sites"`
 }
 
 // User is somebody who signs in.
 type User struct {
-	Name   string   `json:"name"`
-	Role   string   `json:"role" enum:"viewer,technician,administrator"`
-	Places []string `json:"places,omitempty" doc:"That they are limited to"`
+	Name  string   `json:"name"`
+	Role  string   `json:"role" enum:"viewer,technician,administrator"`
+	Sites []string `json:"sites,omitempty" doc:"Sites that the user is limited to"`
 }
 
 // UserList lists users.
@@ -67,50 +67,50 @@ type UserList struct {
 }
 
 // PutUser adds a user or changes one.
-type PutUser struct {
-	Role     string `json:"role" enum:"viewer,technician,administrator" doc:"A viewer reads; a technician also enters facts, ticks, and makes links to visits; an administrator does everything"`
-	Password string `json:"password,omitempty" maxLength:"1000" doc:"At least 12 characters, and not easy to guess. A new user without one gets a random one"`
-	Renew    bool   `json:"renew,omitempty" doc:"Give a random new password"`
+type SetUser struct {
+	Role     string `json:"role" enum:"viewer,technician,administrator" doc:"A viewer can read; a technician can also enter facts, tick steps and create links to visits; an administrator can do everything"`
+	Password string `json:"password,omitempty" maxLength:"1000" doc:"At least 12 characters, not easy to guess. If omitted, a new user gets a random password"`
+	Renew    bool   `json:"renew,omitempty" doc:"Create a random new password"`
 
-	Places []string `json:"places,omitempty" maxItems:"200" doc:"They see machines of these places only; all, where not given. An administrator cannot be limited"`
+	Sites []string `json:"sites,omitempty" maxItems:"200" doc:"Sites that the user can see (default: all). An administrator cannot be limited"`
 }
 
 // UserPut is a user that was added or changed.
 type UserPut struct {
 	User
-	Password string `json:"password,omitempty" doc:"A random password, which is shown this once"`
+	Password string `json:"password,omitempty" doc:"A random password; it is shown only once"`
 }
 
 // ChangePassword changes one's own password.
 type ChangePassword struct {
 	Old string `json:"old" minLength:"1" maxLength:"1000"`
-	New string `json:"new" maxLength:"1000" doc:"At least 12 characters, and not easy to guess"`
+	New string `json:"new" maxLength:"1000" doc:"At least 12 characters, not easy to guess"`
 }
 
 // Act is a change that somebody made.
-type Act struct {
+type AuditEntry struct {
 	ID      int64     `json:"id"`
 	At      time.Time `json:"at"`
 	Who     string    `json:"who"`
 	What    string    `json:"what" doc:"The operation of the API"`
 	Did     string    `json:"did" doc:"The same in words"`
-	Subject string    `json:"subject,omitempty" doc:"What it was done to: a machine's key, a kind of document, a name"`
+	Subject string    `json:"subject,omitempty" doc:"What was changed: a machine's key, a kind of document, or a name"`
 	Was     string    `json:"was,omitempty"`
 	Becomes string    `json:"becomes,omitempty"`
 }
 
 // ActList is a page of changes, the latest first.
-type ActList struct {
-	Acts []Act `json:"acts"`
-	More bool  `json:"more" doc:"There are earlier ones; ask for those before the last id"`
+type AuditLog struct {
+	Entries []AuditEntry `json:"entries"`
+	More    bool         `json:"more" doc:"Earlier entries exist; request them with before= and the last id"`
 }
 
 // Collector is a program or script that the service hands out.
 type Collector struct {
 	Name         string `json:"name"`
-	Platform     string `json:"platform" doc:"Linux, Windows, macOS; older systems, for a script"`
+	Platform     string `json:"platform" doc:"Linux, Windows, macOS; older systems for a script"`
 	Architecture string `json:"architecture,omitempty"`
-	Path         string `json:"path" doc:"To be put behind the service's address"`
+	Path         string `json:"path" doc:"Path to append to the address of the service"`
 	Bytes        int64  `json:"bytes"`
 	SHA256       string `json:"sha256"`
 }
@@ -118,5 +118,5 @@ type Collector struct {
 // CollectorList lists collectors.
 type CollectorList struct {
 	Collectors []Collector `json:"collectors"`
-	Pin        string      `json:"pin,omitempty" doc:"Where the service made its certificate itself: the SHA-256 of it, for --pin"`
+	Pin        string      `json:"pin,omitempty" doc:"For a self-signed certificate: its SHA-256 fingerprint, for --pin"`
 }

@@ -13,11 +13,11 @@ import (
 
 // Money is a price range.
 type Money struct {
-	Says     string `json:"says" doc:"In words: EUR 180–300, and what has no price"`
+	Says     string `json:"says" doc:"In words, with what has no price"`
 	Currency string `json:"currency,omitempty"`
 	Least    int64  `json:"least" doc:"In hundredths"`
 	Most     int64  `json:"most" doc:"In hundredths"`
-	Unpriced int    `json:"unpriced,omitempty" doc:"Parts that no price is known of"`
+	Unpriced int    `json:"unpriced,omitempty" doc:"Parts without a price"`
 }
 
 // StepRef names a step.
@@ -33,19 +33,19 @@ type Remedy struct {
 	By         string         `json:"by" doc:"Who can do it, in words"`
 	Minutes    remedy.Minutes `json:"minutes" doc:"On one machine"`
 	Needs      int            `json:"needs" doc:"Machines that do not become ready without it"`
-	Alone      int            `json:"alone" doc:"Of these, machines that need no other remedy"`
-	Expected   int            `json:"expected" doc:"Of those that need no other, machines on which its effect is not certain"`
+	Alone      int            `json:"alone" doc:"Of these, machines that need nothing else"`
+	Expected   int            `json:"expected" doc:"Of those that need nothing else, machines on which its effect is not certain"`
 	WhereNeeds string         `json:"where_needs"`
 	WhereAlone string         `json:"where_alone"`
 }
 
 // Pick is what to do next for the most effect.
 type Pick struct {
-	Steps    []StepRef      `json:"steps" doc:"Remedies that no pick before it has"`
+	Steps    []StepRef      `json:"steps" doc:"Steps that no earlier pick contains"`
 	Gain     int            `json:"gain" doc:"Machines that become ready"`
-	Expected int            `json:"expected" doc:"Of these, machines on which that is not certain"`
-	Ready    int            `json:"ready" doc:"Machines that are ready then"`
-	Minutes  remedy.Minutes `json:"minutes" doc:"Of the whole plans of the machines gained"`
+	Expected int            `json:"expected" doc:"Of these, machines on which it is not certain"`
+	Ready    int            `json:"ready" doc:"Machines that are ready afterwards"`
+	Minutes  remedy.Minutes `json:"minutes" doc:"Of the complete plans of these machines"`
 	SoFar    remedy.Minutes `json:"minutes_so_far"`
 	Cost     Money          `json:"cost"`
 	CostSums Money          `json:"cost_so_far"`
@@ -53,25 +53,25 @@ type Pick struct {
 }
 
 // Effects is what frees most.
-type Effects struct {
+type Wins struct {
 	Where             string   `json:"where,omitempty"`
 	Order             string   `json:"order" enum:"machines,time"`
 	Machines          int      `json:"machines"`
 	Ready             int      `json:"ready" doc:"Before anything is done"`
-	Undetermined      int      `json:"undetermined" doc:"Nothing is promised of these: what is not known comes first"`
+	Undetermined      int      `json:"undetermined" doc:"Undetermined machines, which are not included"`
 	WhereUndetermined string   `json:"where_undetermined"`
-	Decide            int      `json:"decide" doc:"No known step makes these ready: a person decides on them"`
+	Decide            int      `json:"decide" doc:"No known step makes these ready; a person has to decide"`
 	WhereDecide       string   `json:"where_decide"`
-	Remedies          []Remedy `json:"remedies" doc:"Those that free most by themselves first"`
-	Picks             []Pick   `json:"picks" doc:"In the best order, each the best after those before it"`
+	Remedies          []Remedy `json:"remedies" doc:"Largest effect alone first"`
+	Picks             []Pick   `json:"picks" doc:"In the best order: each has the largest effect after the earlier ones"`
 }
 
 // AskWhatIf compares a draft, or a stored release, with another over the fleet.
 type AskWhatIf struct {
-	Document string `json:"document,omitempty" maxLength:"8388608" doc:"The text of a release document, or of a bundle; nothing is kept of it"`
-	Release  string `json:"release,omitempty" maxLength:"64" doc:"In place of the document: id of a stored release"`
+	Document string `json:"document,omitempty" maxLength:"8388608" doc:"The text of a release document or of a bundle; it is not saved"`
+	Release  string `json:"release,omitempty" maxLength:"64" doc:"Id of a stored release, instead of the document"`
 	Revision int    `json:"revision,omitempty" minimum:"0"`
-	Than     string `json:"than,omitempty" maxLength:"64" doc:"Id of the release to compare with; the target of the class where it is not given"`
+	Than     string `json:"than,omitempty" maxLength:"64" doc:"Id of the release to compare with (default: the target of the class)"`
 	ThanRev  int    `json:"than_revision,omitempty" minimum:"0"`
 	Where    string `json:"where,omitempty" maxLength:"2000"`
 }
@@ -84,8 +84,8 @@ type Shift struct {
 }
 
 // PlaceShift is how many change at a place.
-type PlaceShift struct {
-	Place  string  `json:"place"`
+type SiteShift struct {
+	Site   string  `json:"site"`
 	Moved  int     `json:"moved"`
 	Shifts []Shift `json:"shifts"`
 }
@@ -95,12 +95,12 @@ type RequirementShift struct {
 	Requirement string `json:"requirement"`
 	Title       string `json:"title"`
 	Needs       string `json:"needs"`
-	New         bool   `json:"new,omitempty" doc:"The other has no such requirement"`
+	New         bool   `json:"new,omitempty" doc:"The other release does not have the requirement"`
 	Fails       int    `json:"newly_fail"`
 	Passes      int    `json:"no_longer_fail"`
 	Opens       int    `json:"newly_unknown"`
 	FailsNow    int    `json:"fail" doc:"All that fail it"`
-	Unknown     int    `json:"unknown" doc:"All that leave it unknown"`
+	Unknown     int    `json:"unknown" doc:"All for which it is unknown"`
 }
 
 // MissingFact is a fact that decides and is not known.
@@ -108,7 +108,7 @@ type MissingFact struct {
 	Fact     string `json:"fact"`
 	Label    string `json:"label"`
 	Machines int    `json:"machines"`
-	NotAsked int    `json:"never_collected" doc:"Of these, machines that were never asked for it"`
+	NotAsked int    `json:"never_collected" doc:"Of these, machines from which it was never collected"`
 	Where    string `json:"where"`
 }
 
@@ -116,11 +116,11 @@ type MissingFact struct {
 type FlipRow struct {
 	Key     string   `json:"key"`
 	Name    string   `json:"name"`
-	Place   string   `json:"place"`
+	Site    string   `json:"site"`
 	Model   string   `json:"model"`
 	Was     string   `json:"was"`
 	Becomes string   `json:"becomes"`
-	By      []string `json:"by" doc:"Titles of the requirements that do it"`
+	By      []string `json:"by" doc:"Titles of the requirements that cause it"`
 }
 
 // WhatIf is who would flip.
@@ -135,9 +135,9 @@ type WhatIf struct {
 	Before   map[string]int     `json:"before" doc:"Machines by disposition"`
 	After    map[string]int     `json:"after"`
 	Shifts   []Shift            `json:"shifts"`
-	Places   []PlaceShift       `json:"places"`
+	Sites    []SiteShift        `json:"sites"`
 	Changes  []RequirementShift `json:"requirements"`
-	Missing  []MissingFact      `json:"missing" doc:"Facts that decide and are not known"`
+	Missing  []MissingFact      `json:"missing" doc:"Decisive facts that are unknown"`
 	Flips    []FlipRow          `json:"flips" doc:"At most 1,000, worst first"`
 	Took     time.Duration      `json:"took_ns"`
 }
@@ -145,20 +145,20 @@ type WhatIf struct {
 // Decision is what somebody decided about machines, until a date.
 type Decision struct {
 	ID          int64     `json:"id"`
-	Kind        string    `json:"kind" enum:"waive,stay,hold,later" doc:"A requirement may fail; machines stay on the release that they run; they are held back; they are left alone until the date"`
+	Kind        string    `json:"kind" enum:"waive,stay,hold,later" doc:"waive: a requirement may fail; stay: machines stay on their release; hold: machines are held back; later: machines are postponed"`
 	Says        string    `json:"says"`
-	Scope       string    `json:"scope" doc:"The filter that picks its machines"`
+	Scope       string    `json:"scope" doc:"The filter that selects its machines"`
 	Release     string    `json:"release,omitempty"`
 	Requirement string    `json:"requirement,omitempty"`
 	Title       string    `json:"title,omitempty" doc:"Of the requirement"`
 	Reason      string    `json:"reason"`
 	By          string    `json:"by"`
 	At          time.Time `json:"at"`
-	Until       time.Time `json:"until" doc:"When it falls away"`
-	Counts      bool      `json:"counts" doc:"It has not ended"`
-	EndedAt     time.Time `json:"ended_at,omitzero" doc:"By a person, before its date"`
+	Until       time.Time `json:"until" doc:"When it ends"`
+	Counts      bool      `json:"counts" doc:"It is in force"`
+	EndedAt     time.Time `json:"ended_at,omitzero" doc:"Ended by a person before its date"`
 	EndedBy     string    `json:"ended_by,omitempty"`
-	Machines    int       `json:"machines" doc:"That it changes something for now"`
+	Machines    int       `json:"machines" doc:"Machines that it affects now"`
 	Where       string    `json:"where" doc:"Filter that lists them"`
 }
 
@@ -170,12 +170,12 @@ type DecisionList struct {
 // MakeDecision decides something about machines.
 type MakeDecision struct {
 	Kind        string `json:"kind" enum:"waive,stay,hold,later"`
-	Scope       string `json:"scope" maxLength:"2000" doc:"A filter: key=gull-014, place=\"Gull Quay\", fails=memory"`
-	Release     string `json:"release,omitempty" maxLength:"64" doc:"Of a waiver; the target that has the requirement where it is not given"`
+	Scope       string `json:"scope" maxLength:"2000" doc:"A filter: key=gull-014, site=\"Gull Quay\", fails=memory"`
+	Release     string `json:"release,omitempty" maxLength:"64" doc:"For a waiver (default: the target that has the requirement)"`
 	Requirement string `json:"requirement,omitempty" maxLength:"64" doc:"Of a waiver"`
 	Reason      string `json:"reason" maxLength:"500"`
 	Until       string `json:"until" maxLength:"10" doc:"The last day: 2027-01-31"`
-	Ahead       bool   `json:"ahead,omitempty" doc:"It may be for machines that are still to come"`
+	Ahead       bool   `json:"ahead,omitempty" doc:"Accept a filter that matches no machine yet"`
 }
 
 // MachineRef names a machine.
@@ -185,25 +185,25 @@ type MachineRef = work.MachineRef
 type Visit struct {
 	MachineRef
 	Disposition string         `json:"disposition"`
-	Before      []StepRef      `json:"before,omitempty" doc:"Questions that have to be answered before the visit, and that nobody has said to be answered"`
-	Steps       []StepRef      `json:"steps" doc:"Remedies; what prepares and confirms them is in the plan"`
+	Before      []StepRef      `json:"before,omitempty" doc:"Questions to answer before the visit"`
+	Steps       []StepRef      `json:"steps" doc:"Steps that settle findings; the plan also has those that prepare and confirm them"`
 	Minutes     remedy.Minutes `json:"minutes"`
 	Restarts    int            `json:"restarts"`
 	Firmware    bool           `json:"firmware,omitempty" doc:"Settings of the firmware are changed"`
-	Parts       bool           `json:"parts,omitempty" doc:"A part has to be there first"`
-	Ticked      []string       `json:"ticked,omitempty" doc:"Titles of steps that somebody says are done; the next inventory confirms them"`
-	Who         string         `json:"who,omitempty" doc:"Who has the work"`
+	Parts       bool           `json:"parts,omitempty" doc:"A part must be available first"`
+	Ticked      []string       `json:"ticked,omitempty" doc:"Titles of ticked steps; the next inventory confirms them"`
+	Who         string         `json:"who,omitempty" doc:"Assigned to"`
 	Note        string         `json:"note,omitempty"`
-	NotBefore   time.Time      `json:"not_before,omitzero" doc:"It is left alone until then"`
+	NotBefore   time.Time      `json:"not_before,omitzero" doc:"Postponed until then"`
 }
 
 // Stop is the visits at one place.
 type Stop struct {
-	Place    string         `json:"place"`
+	Site     string         `json:"site"`
 	Machines int            `json:"machines"`
 	Minutes  remedy.Minutes `json:"minutes"`
-	Parts    int            `json:"parts" doc:"Visits for which a part has to be there"`
-	Waiting  int            `json:"waiting" doc:"Visits to machines that are left alone for now"`
+	Parts    int            `json:"parts" doc:"Visits that need a part"`
+	Waiting  int            `json:"waiting" doc:"Visits to machines that are postponed"`
 	Visits   []Visit        `json:"visits" doc:"At most 200"`
 }
 
@@ -211,13 +211,13 @@ type Stop struct {
 type Batch struct {
 	StepRef
 	By       string         `json:"by"`
-	Host     bool           `json:"host,omitempty" doc:"It is done on the hosts of virtual machines"`
-	Closes   bool           `json:"closes,omitempty" doc:"It finds out what is not known"`
+	Host     bool           `json:"host,omitempty" doc:"Done on the hosts of virtual machines"`
+	Closes   bool           `json:"closes,omitempty" doc:"It finds out what is unknown"`
 	Machines int            `json:"machines"`
 	Expected int            `json:"expected" doc:"Machines on which its effect is not certain"`
 	Waiting  int            `json:"waiting"`
 	Minutes  remedy.Minutes `json:"minutes" doc:"On one machine"`
-	Pilot    []MachineRef   `json:"pilot,omitempty" doc:"To be done first"`
+	Pilot    []MachineRef   `json:"pilot,omitempty" doc:"Do this first"`
 	Where    string         `json:"where"`
 	Says     string         `json:"says"`
 }
@@ -230,15 +230,15 @@ type OrderLine struct {
 	OnHand   int    `json:"on_hand"`
 	ToOrder  int    `json:"to_order"`
 	LeadDays int    `json:"lead_days,omitempty"`
-	Price    Money  `json:"price" doc:"Of what is to be ordered"`
-	Confirm  int    `json:"confirm,omitempty" doc:"To be confirmed in the maker's manual before they are ordered"`
-	Voids    int    `json:"ends_warranty,omitempty" doc:"Machines whose warranty ends when it is fitted"`
+	Price    Money  `json:"price" doc:"Of the parts to order"`
+	Confirm  int    `json:"confirm,omitempty" doc:"To confirm in the maker's manual before ordering"`
+	Voids    int    `json:"ends_warranty,omitempty" doc:"Machines whose warranty ends when the part is installed"`
 	Machines int    `json:"machines"`
 	Where    string `json:"where"`
 }
 
 // Worklist is the work of the whole fleet.
-type Worklist struct {
+type Work struct {
 	Says      string              `json:"says" doc:"In one sentence"`
 	Where     string              `json:"where,omitempty"`
 	Visits    int                 `json:"visits"`
@@ -246,7 +246,7 @@ type Worklist struct {
 	Stops     []Stop              `json:"stops"`
 	Batches   []Batch             `json:"batches"`
 	Order     []OrderLine         `json:"order"`
-	Cost      Money               `json:"cost" doc:"Of what is to be ordered"`
+	Cost      Money               `json:"cost" doc:"Of the parts to order"`
 	Questions []question.Question `json:"questions"`
 	Watch     []watch.Item        `json:"watch"`
 }
@@ -255,7 +255,7 @@ type Worklist struct {
 type Assign struct {
 	Where string   `json:"where,omitempty" maxLength:"2000"`
 	Keys  []string `json:"keys,omitempty" maxItems:"1000"`
-	Who   string   `json:"who,omitempty" maxLength:"100" doc:"A role or a name; empty takes it back"`
+	Who   string   `json:"who,omitempty" maxLength:"100" doc:"A role or a name; empty removes the assignment"`
 	Note  string   `json:"note,omitempty" maxLength:"500"`
 }
 
@@ -265,8 +265,8 @@ type Assigned struct {
 }
 
 // PutStock notes what is there of a part.
-type PutStock struct {
-	Part     string `json:"part" minLength:"1" maxLength:"300" doc:"As the order says it"`
+type SetStock struct {
+	Part     string `json:"part" minLength:"1" maxLength:"300" doc:"Name of the part, as in the parts order"`
 	OnHand   int    `json:"on_hand" minimum:"0" maximum:"1000000"`
 	LeadDays int    `json:"lead_days,omitempty" minimum:"0" maximum:"1000"`
 }
@@ -278,9 +278,9 @@ type Message struct {
 	Text    []string `json:"text" doc:"Paragraphs"`
 }
 
-// MessageList is messages, by place and name.
+// MessageList is messages, by site and name.
 type MessageList struct {
-	Total    int       `json:"total" doc:"Machines that are meant; at most 500 are answered"`
+	Total    int       `json:"total" doc:"Machines (at most 500)"`
 	Messages []Message `json:"messages"`
 }
 
@@ -291,7 +291,7 @@ type Wave struct {
 	Release  string         `json:"release" doc:"Id"`
 	To       string         `json:"release_name"`
 	Pilot    bool           `json:"pilot,omitempty"`
-	Rule     string         `json:"rule" doc:"A filter: which machines may enter"`
+	Rule     string         `json:"rule" doc:"A filter: the machines that can enter"`
 	Most     int            `json:"most"`
 	Starts   string         `json:"starts" doc:"First day"`
 	Ends     string         `json:"ends" doc:"Last day"`
@@ -305,7 +305,7 @@ type Wave struct {
 // MakeWave adds a wave, or changes one.
 type MakeWave struct {
 	Name    string `json:"name" maxLength:"100"`
-	Release string `json:"release,omitempty" maxLength:"64" doc:"The target of PCs where it is not given"`
+	Release string `json:"release,omitempty" maxLength:"64" doc:"Default: the target of PCs"`
 	Pilot   bool   `json:"pilot,omitempty"`
 	Rule    string `json:"rule" maxLength:"2000"`
 	Most    int    `json:"most"`
@@ -318,11 +318,11 @@ type MakeWave struct {
 type WaveDetail struct {
 	Wave
 	Members []wave.Machine `json:"members"`
-	Free    int            `json:"free" doc:"Machines that the rule picks and that may enter"`
+	Free    int            `json:"free" doc:"Machines that match the rule and can enter"`
 
-	OutcomeNames map[string]string `json:"outcome_names" doc:"What outcomes are called"`
+	OutcomeNames map[string]string `json:"outcome_names" doc:"Names of outcomes"`
 
-	Refusals []wave.Refusal `json:"refusals" doc:"Machines that the rule picks and that may not"`
+	Refusals []wave.Refusal `json:"refusals" doc:"Machines that match the rule and cannot enter"`
 }
 
 // WaveList is all waves, with the days on which nothing is upgraded and the forecasts.
@@ -349,29 +349,29 @@ type Forecast struct {
 	Says     string   `json:"says"`
 	Class    string   `json:"class"`
 	Release  string   `json:"release"`
-	Pace     float64  `json:"pace" doc:"Machines a day, over the last days that were no blackout days"`
+	Pace     float64  `json:"pace" doc:"Machines per day, over the last days that were not blackout days"`
 	Days     int      `json:"days"`
-	Machines int      `json:"machines" doc:"That are to get there"`
-	On       int      `json:"on" doc:"There already"`
+	Machines int      `json:"machines" doc:"Machines to upgrade"`
+	On       int      `json:"on" doc:"Already on the target"`
 	Ready    int      `json:"ready" doc:"Could go now"`
-	Blocked  int      `json:"blocked" doc:"Need something first"`
+	Blocked  int      `json:"blocked" doc:"Not ready yet"`
 	Unknown  int      `json:"undetermined"`
-	Parts    int      `json:"parts" doc:"Of those that need something, machines that need a part or are replaced"`
-	Unseen   int      `json:"unseen" doc:"Expected and never reported"`
-	Silent   int      `json:"silent" doc:"Of all, machines that have not reported for long"`
-	Held     int      `json:"held" doc:"Of all, machines that are held back by a decision"`
-	Stay     int      `json:"stay" doc:"Stay by a decision; not counted in machines"`
+	Parts    int      `json:"parts" doc:"Of those not ready, machines that need a part or are replaced"`
+	Unseen   int      `json:"unseen" doc:"Expected machines that never reported"`
+	Silent   int      `json:"silent" doc:"Of all, overdue machines"`
+	Held     int      `json:"held" doc:"Of all, machines on hold"`
+	Stay     int      `json:"stay" doc:"Machines that stay by decision; not counted in machines"`
 	End      string   `json:"end,omitempty" doc:"Of support of what most of them run"`
-	Done     string   `json:"done,omitempty" doc:"At this pace"`
-	InTime   int      `json:"in_time" doc:"Arrive by the end at this pace, if what blocks them is settled in time"`
-	Firm     int      `json:"firm" doc:"The same for those alone that could go now"`
+	Done     string   `json:"done,omitempty" doc:"Date of completion at this pace"`
+	InTime   int      `json:"in_time" doc:"Upgraded by the end at this pace, if what blocks them is settled in time"`
+	Firm     int      `json:"firm" doc:"The same for machines that are ready now"`
 	Assumes  []string `json:"assumes" doc:"What the forecast assumes, and what it does not"`
 }
 
 // FillWave puts machines into a wave.
 type FillWave struct {
-	Keys   []string `json:"keys,omitempty" maxItems:"1000" doc:"These; as many of the rule as there is room for, where it is not given"`
-	ByName bool     `json:"by_name,omitempty" doc:"They may enter although a requirement is waived"`
+	Keys   []string `json:"keys,omitempty" maxItems:"1000" doc:"Keys of machines (default: as many that match the rule as there is room for)"`
+	ByName bool     `json:"by_name,omitempty" doc:"Admit these machines despite a waived requirement"`
 }
 
 // WaveFilled is what it came to.
@@ -387,7 +387,7 @@ type HandOff struct {
 	Release  string         `json:"release"`
 	At       time.Time      `json:"at"`
 	Machines []wave.Machine `json:"machines"`
-	Refused  []wave.Machine `json:"refused" doc:"In the wave, and not to be upgraded now"`
+	Refused  []wave.Machine `json:"refused" doc:"In the wave, but not to be upgraded now"`
 }
 
 // Outcomes is what a deployment system tells of machines.
@@ -398,7 +398,7 @@ type Outcomes struct {
 // SaidOutcome is one of them.
 type SaidOutcome struct {
 	Machine string `json:"machine" maxLength:"200" doc:"Key or name"`
-	Outcome string `json:"outcome" maxLength:"20" doc:"arrived, failed, back, or waiting: it goes once more"`
+	Outcome string `json:"outcome" maxLength:"20" doc:"arrived, failed, back, or waiting to try again"`
 	Reason  string `json:"reason,omitempty" maxLength:"500"`
 }
 
@@ -429,10 +429,10 @@ type RuleChange struct {
 	At       time.Time   `json:"at"`
 	Release  release.Ref `json:"release"`
 	Was      release.Ref `json:"was"`
-	Machines int         `json:"machines" doc:"That were judged"`
+	Machines int         `json:"machines" doc:"Machines that were judged"`
 	Moved    int         `json:"moved"`
 	Shifts   []Shift     `json:"shifts"`
-	By       []Count     `json:"by" doc:"Requirements that did it, with how many machines"`
+	By       []Count     `json:"by" doc:"Requirements that caused it, with the number of machines"`
 	Where    string      `json:"where" doc:"Filter that lists the machines that changed"`
 	Flips    []FlipRow   `json:"flips,omitempty" doc:"At most 1,000, worst first"`
 }

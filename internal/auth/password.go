@@ -77,8 +77,8 @@ func Weakness(password, name string) string {
 	}
 	tried := password[:min(len(password), 100)] // the estimate takes long for longer ones
 	if zxcvbn.PasswordStrength(tried, []string{name, "rolltop"}).Guesses < leastGuesses {
-		return "This password is too easy to guess: it is common, repeats itself, or follows the keys. Use several " +
-			"words that have nothing to do with each other."
+		return "This password is too easy to guess: it is common, repeats itself, or follows the keyboard. Use " +
+			"several unrelated words."
 	}
 	return ""
 }

@@ -264,7 +264,7 @@ func (p *Page) Fill(within, label, value string) error {
 	ctx, cancel := context.WithTimeout(p.ctx, patience)
 	defer cancel()
 	if taken, err := chromedp.Run(ctx, chromedp.Evaluate[bool](js)); err != nil || !taken {
-		return fmt.Errorf("%q does not take %q: %w", label, value, err)
+		return fmt.Errorf("the field %q does not accept %q: %w", label, value, err)
 	}
 	return nil
 }

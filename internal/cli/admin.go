@@ -11,25 +11,25 @@ import (
 	"rolltop.example/rolltop/internal/api"
 )
 
-func hooksCommand() *cobra.Command {
+func webhooksCommand() *cobra.Command {
 	cmd := &cobra.Command{
-		Use:   "hooks",
-		Short: "Addresses that are told when dispositions change",
+		Use:   "webhooks",
+		Short: "Webhooks, which are notified when dispositions change: list, set, remove",
 		Args:  cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			form, c, err := asked(cmd)
 			if err != nil {
 				return err
 			}
-			l, err := c.Hooks(contextOf(cmd))
+			l, err := c.Webhooks(contextOf(cmd))
 			if err != nil {
 				return err
 			}
 			if form == "json" {
 				return printJSON(cmd.OutOrStdout(), l)
 			}
-			rows := make([][]string, len(l.Hooks))
-			for i, h := range l.Hooks {
+			rows := make([][]string, len(l.Webhooks))
+			for i, h := range l.Webhooks {
 				state := "nothing sent yet"
 				if h.SentAt != nil {
 					state = "taken " + say.Moment(*h.SentAt)
@@ -47,7 +47,7 @@ func hooksCommand() *cobra.Command {
 	serviceFlags(cmd)
 	set := &cobra.Command{
 		Use:   "set NAME ADDRESS",
-		Short: "Add an address or change one; the key that messages are signed with is printed this once",
+		Short: "Add or change a webhook; the key that signs its messages is shown only once",
 		Args:  cobra.ExactArgs(2),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			c, err := clientOf(cmd)
@@ -55,25 +55,25 @@ func hooksCommand() *cobra.Command {
 				return err
 			}
 			renew, _ := cmd.Flags().GetBool("renew")
-			h, err := c.PutHook(contextOf(cmd), args[0], api.PutHook{URL: args[1], Renew: renew})
+			h, err := c.SetWebhook(contextOf(cmd), args[0], api.SetWebhook{URL: args[1], Renew: renew})
 			if err == nil && h.Secret != "" {
 				fmt.Fprintln(cmd.OutOrStdout(), h.Secret)
 			}
 			return asUsage(err)
 		},
 	}
-	set.Flags().Bool("renew", false, "give a new key")
+	set.Flags().Bool("renew", false, "create a new key")
 	serviceFlags(set)
 	remove := &cobra.Command{
 		Use:   "remove NAME",
-		Short: "Tell an address no more",
+		Short: "Remove a webhook",
 		Args:  cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			c, err := clientOf(cmd)
 			if err != nil {
 				return err
 			}
-			return c.RemoveHook(contextOf(cmd), args[0])
+			return c.RemoveWebhook(contextOf(cmd), args[0])
 		},
 	}
 	serviceFlags(remove)
@@ -84,7 +84,7 @@ func hooksCommand() *cobra.Command {
 func settingsCommand() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "settings",
-		Short: "How long things are kept, and who sees what: show, change",
+		Short: "Settings of retention, visibility and webhooks: show, change",
 		Args:  cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			form, c, err := asked(cmd)
@@ -116,20 +116,20 @@ func settingsCommand() *cobra.Command {
 				}
 			}
 			if changed {
-				if s, err = c.PutSettings(contextOf(cmd), s); err != nil {
+				if s, err = c.SetSettings(contextOf(cmd), s); err != nil {
 					return asUsage(err)
 				}
 			}
 			if form == "json" {
 				return printJSON(cmd.OutOrStdout(), s)
 			}
-			see := "no serial numbers, UUIDs and installed titles"
+			see := "no serial numbers, UUIDs or installed applications"
 			if s.ViewersSeeAll {
 				see = "everything"
 			}
 			private := "to public addresses only"
 			if s.WebhooksPrivate {
-				private = "to private networks and this host, too"
+				private = "to private networks and to this host as well"
 			}
 			retired := fmt.Sprintf("after %d days", s.RetiredDays)
 			if s.RetiredDays == 0 {
@@ -137,94 +137,44 @@ func settingsCommand() *cobra.Command {
 			}
 			newPaper(cmd.OutOrStdout()).table([]string{"Setting", ""},
 				[][]string{
-					{"a machine is stale", fmt.Sprintf("after %d days", s.StaleDays)},
-					{"every inventory is kept", fmt.Sprintf("%d months, then one a quarter", s.HistoryMonths)},
-					{"a retired machine leaves", retired}, {"viewers see", see}, {"webhooks are sent", private},
+					{"a machine is overdue", fmt.Sprintf("after %d days", s.StaleDays)},
+					{"every inventory is kept", fmt.Sprintf("%d months, then one per quarter", s.HistoryMonths)},
+					{"a retired machine is removed", retired}, {"viewers see", see}, {"webhooks are sent", private},
 				})
 			return nil
 		},
 	}
-	cmd.Flags().Int("stale-days", 30, "after how many days without an inventory a machine is stale")
-	cmd.Flags().Int("history-months", 13, "how long every inventory is kept; of those before, one a quarter stays")
-	cmd.Flags().Int("retired-days", 90, "after how many days a retired machine is removed; 0 is never")
-	cmd.Flags().Bool("viewers-see-all", false, "viewers see serial numbers, UUIDs and installed titles, too")
+	cmd.Flags().Int("stale-days", 30, "days without an inventory after which a machine is overdue")
+	cmd.Flags().Int("history-months", 13, "months for which every inventory is kept; of older ones, one per quarter")
+	cmd.Flags().Int("retired-days", 90, "days after which a retired machine is removed (0: never)")
+	cmd.Flags().Bool("viewers-see-all", false, "show serial numbers, UUIDs and installed applications to viewers")
 	cmd.Flags().Bool("webhooks-private", false,
-		"webhooks may be sent to private networks and to the service's own host")
+		"allow webhooks to private networks and to the service's own host")
 	formatFlag(cmd, "text", "json")
 	serviceFlags(cmd)
 	return cmd
 }
 
-func markCommands() []*cobra.Command {
-	mark := &cobra.Command{
-		Use:   "mark",
-		Short: "Tag machines, place them, take them out of use: those that a filter picks",
+// machineCommands are the commands for many machines at once.
+func machineCommands() []*cobra.Command {
+	set := &cobra.Command{
+		Use:   "set",
+		Short: "Set tags, site or retirement of the machines that a filter selects",
 		Args:  cobra.NoArgs,
-		RunE:  mark,
-		Long:  help("mark"),
+		RunE:  setMachines,
+		Long:  help("machines-set"),
 	}
-	mark.Flags().String("where", "", "filter")
-	mark.Flags().StringArray("key", nil, "a machine; may be given several times")
-	mark.Flags().StringArray("tag", nil, "a tag to add")
-	mark.Flags().StringArray("untag", nil, "a tag to take off")
-	mark.Flags().String("place", "", "a place in the place of that by the name; empty is that by the name again")
-	mark.Flags().Bool("retire", false, "take them out of use")
-	mark.Flags().Bool("use", false, "take them back into use")
-	serviceFlags(mark)
-	doubts := &cobra.Command{
-		Use:   "doubts",
-		Short: "Machines that may be one, and inventories that may be of another machine",
-		Args:  cobra.NoArgs,
-		RunE: func(cmd *cobra.Command, _ []string) error {
-			form, c, err := asked(cmd)
-			if err != nil {
-				return err
-			}
-			l, err := c.Doubts(contextOf(cmd))
-			if err != nil {
-				return err
-			}
-			if form == "json" {
-				return printJSON(cmd.OutOrStdout(), l)
-			}
-			p := newPaper(cmd.OutOrStdout())
-			for _, d := range l.Doubts {
-				says := d.Says
-				if !d.TakenAt.IsZero() {
-					says = "its inventory of " + say.Moment(d.TakenAt) + ". " + says
-				}
-				p.text(fmt.Sprintf("%4d  ", d.ID), fmt.Sprintf("%s (%s): %s", d.Name, d.Key, says))
-			}
-			if len(l.Doubts) == 0 {
-				p.line("Nothing is in doubt.")
-			} else {
-				p.line("\nSettle one with: rolltop devices settle ID same|apart")
-			}
-			return nil
-		},
-	}
-	formatFlag(doubts, "text", "json")
-	serviceFlags(doubts)
-	settle := &cobra.Command{
-		Use:   "settle ID same|apart",
-		Short: "Say whether it is one machine or two",
-		Args:  cobra.ExactArgs(2),
-		RunE: func(cmd *cobra.Command, args []string) error {
-			id, err := strconv.ParseInt(args[0], 10, 64)
-			if err != nil {
-				return wrongUsage("%q is not the id of a doubt; rolltop devices doubts lists them", args[0])
-			}
-			c, err := clientOf(cmd)
-			if err != nil {
-				return err
-			}
-			return asUsage(c.SettleDoubt(contextOf(cmd), id, args[1]))
-		},
-	}
-	serviceFlags(settle)
+	set.Flags().String("where", "", "filter")
+	set.Flags().StringArray("key", nil, "key of a machine (repeatable)")
+	set.Flags().StringArray("tag", nil, "tag to add (repeatable)")
+	set.Flags().StringArray("untag", nil, "tag to remove (repeatable)")
+	set.Flags().String("site", "", "site of the machines; empty restores the site derived from the name")
+	set.Flags().Bool("retire", false, "retire the machines")
+	set.Flags().Bool("unretire", false, "reactivate the machines")
+	serviceFlags(set)
 	models := &cobra.Command{
 		Use:   "models",
-		Short: "Facts of every machine of a model: list, enter, take back",
+		Short: "Facts of all machines of a model: list, set, remove",
 		Args:  cobra.NoArgs,
 		RunE:  listModelFacts,
 		Long:  help("models"),
@@ -232,8 +182,8 @@ func markCommands() []*cobra.Command {
 	formatFlag(models, "text", "json")
 	serviceFlags(models)
 	enter := &cobra.Command{
-		Use:   "enter MAKER MODEL FACT=VALUE",
-		Short: "Enter a fact for every machine of a model",
+		Use:   "set MAKER MODEL FACT=VALUE",
+		Short: "Enter a fact for all machines of a model",
 		Args:  cobra.ExactArgs(3),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			name, value, err := factAndValue(args[2])
@@ -245,31 +195,31 @@ func markCommands() []*cobra.Command {
 				return err
 			}
 			note, _ := cmd.Flags().GetString("note")
-			got, err := c.EnterModelFact(contextOf(cmd),
-				api.EnterModelFact{Maker: args[0], Model: args[1], Fact: name, Value: value, Note: note})
+			got, err := c.AddModelFact(contextOf(cmd),
+				api.AddModelFact{Maker: args[0], Model: args[1], Fact: name, Value: value, Note: note})
 			if err == nil {
-				fmt.Fprintf(cmd.OutOrStdout(), "Entered for %s; it changed the disposition of %d.\n",
+				fmt.Fprintf(cmd.OutOrStdout(), "Entered for %s. The disposition of %d changed.\n",
 					say.Count(got.Machines, "machine", "machines"), got.Settled)
 			}
 			return asUsage(err)
 		},
 	}
-	enter.Flags().String("note", "", "where it was read")
+	enter.Flags().String("note", "", "where the value was read")
 	serviceFlags(enter)
 	back := &cobra.Command{
-		Use:   "take-back ID",
-		Short: "Take one back",
+		Use:   "remove ID",
+		Short: "Remove a fact of a model",
 		Args:  cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			id, err := strconv.ParseInt(args[0], 10, 64)
 			if err != nil {
-				return wrongUsage("%q is not the id of a fact of a model; rolltop devices models lists them", args[0])
+				return wrongUsage("%q is not the id of a fact of a model; rolltop machines models lists them", args[0])
 			}
 			c, err := clientOf(cmd)
 			if err != nil {
 				return err
 			}
-			_, err = c.TakeBackModelFact(contextOf(cmd), id)
+			_, err = c.RemoveModelFact(contextOf(cmd), id)
 			return err
 		},
 	}
@@ -277,12 +227,12 @@ func markCommands() []*cobra.Command {
 	models.AddCommand(enter, back)
 	rekey := &cobra.Command{
 		Use:   "rekey KEY --reason TEXT",
-		Short: "Let a machine speak with another key, after its board or disk was changed",
+		Short: "Allow a machine to sign with another key, after its board or disk was replaced",
 		Args:  cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			reason, _ := cmd.Flags().GetString("reason")
 			if strings.TrimSpace(reason) == "" {
-				return wrongUsage("say why the machine has another key: --reason 'its disk was changed'")
+				return wrongUsage("give the reason for the new key: --reason 'its disk was replaced'")
 			}
 			c, err := clientOf(cmd)
 			if err != nil {
@@ -291,45 +241,101 @@ func markCommands() []*cobra.Command {
 			if err := c.Rekey(contextOf(cmd), args[0], reason); err != nil {
 				return asUsage(err)
 			}
-			d, err := c.Device(contextOf(cmd), args[0])
+			d, err := c.Machine(contextOf(cmd), args[0])
 			if err == nil && !d.Keyed {
 				fmt.Fprintf(cmd.OutOrStdout(),
-					"%s has no key now. The next inventory of it that is signed binds one.\n", d.Name)
+					"%s has no key now. Its next signed inventory binds a new key.\n", d.Name)
 			} else if err == nil {
 				fmt.Fprintf(cmd.OutOrStdout(),
-					"%s has another key now; its latest inventory is the one that came with it.\n", d.Name)
+					"%s has a new key now; the inventory that was signed with it is the latest.\n", d.Name)
 			}
 			return err
 		},
 		Long: help("rekey"),
 	}
-	rekey.Flags().String("reason", "", "why; it stands in the audit log")
+	rekey.Flags().String("reason", "", "reason, for the audit log")
 	serviceFlags(rekey)
-	return []*cobra.Command{mark, doubts, settle, models, rekey}
+	return []*cobra.Command{set, models, rekey}
 }
 
-func mark(cmd *cobra.Command, _ []string) error {
+func duplicatesCommand() *cobra.Command {
+	cmd := &cobra.Command{
+		Use:   "duplicates",
+		Short: "Possible duplicates: list, resolve",
+		Args:  cobra.NoArgs,
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			form, c, err := asked(cmd)
+			if err != nil {
+				return err
+			}
+			l, err := c.Duplicates(contextOf(cmd))
+			if err != nil {
+				return err
+			}
+			if form == "json" {
+				return printJSON(cmd.OutOrStdout(), l)
+			}
+			p := newPaper(cmd.OutOrStdout())
+			for _, d := range l.Duplicates {
+				says := d.Says
+				if !d.TakenAt.IsZero() {
+					says = "its inventory of " + say.Moment(d.TakenAt) + ". " + says
+				}
+				p.text(fmt.Sprintf("%4d  ", d.ID), fmt.Sprintf("%s (%s): %s", d.Name, d.Key, says))
+			}
+			if len(l.Duplicates) == 0 {
+				p.line("No duplicates to resolve.")
+			} else {
+				p.line("\nResolve one with: rolltop duplicates resolve ID same|apart")
+			}
+			return nil
+		},
+	}
+	formatFlag(cmd, "text", "json")
+	serviceFlags(cmd)
+	resolve := &cobra.Command{
+		Use:   "resolve ID same|apart",
+		Short: "Resolve a possible duplicate: same machine, or apart",
+		Args:  cobra.ExactArgs(2),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			id, err := strconv.ParseInt(args[0], 10, 64)
+			if err != nil {
+				return wrongUsage("%q is not the id of a duplicate; rolltop duplicates lists them", args[0])
+			}
+			c, err := clientOf(cmd)
+			if err != nil {
+				return err
+			}
+			return asUsage(c.ResolveDuplicate(contextOf(cmd), id, args[1]))
+		},
+	}
+	serviceFlags(resolve)
+	cmd.AddCommand(resolve)
+	return cmd
+}
+
+func setMachines(cmd *cobra.Command, _ []string) error {
 	c, err := clientOf(cmd)
 	if err != nil {
 		return err
 	}
-	var m api.Marks
+	var m api.MachineChanges
 	m.Where, _ = cmd.Flags().GetString("where")
 	m.Keys, _ = cmd.Flags().GetStringArray("key")
 	m.Tag, _ = cmd.Flags().GetStringArray("tag")
 	m.Untag, _ = cmd.Flags().GetStringArray("untag")
-	if cmd.Flags().Changed("place") {
-		place, _ := cmd.Flags().GetString("place")
-		m.Place = &place
+	if cmd.Flags().Changed("site") {
+		site, _ := cmd.Flags().GetString("site")
+		m.Site = &site
 	}
 	retire, _ := cmd.Flags().GetBool("retire")
-	if use, _ := cmd.Flags().GetBool("use"); use || retire {
+	if use, _ := cmd.Flags().GetBool("unretire"); use || retire {
 		if use && retire {
-			return wrongUsage("--retire and --use are opposites")
+			return wrongUsage("--retire and --unretire exclude each other")
 		}
 		m.Retire = &retire
 	}
-	got, err := c.Mark(contextOf(cmd), m)
+	got, err := c.Change(contextOf(cmd), m)
 	if err != nil {
 		return asUsage(err)
 	}

@@ -13,23 +13,23 @@ import (
 
 func backupCommand() *cobra.Command {
 	cmd := &cobra.Command{
-		Use:   "backup --out FILE",
+		Use:   "backup --output FILE",
 		Short: "Write a copy of the service's database, while it runs",
 		Args:  cobra.NoArgs,
 		RunE:  backup,
 		Long:  help("backup"),
 	}
-	cmd.Flags().String("out", "", "file to write; nothing is overwritten")
-	cmd.Flags().Bool("encrypt", false, "encrypt it with a passphrase (age, scrypt)")
-	cmd.Flags().String("database", "", "database file of a service that is stopped, in place of a service")
+	cmd.Flags().StringP("output", "o", "", "`file` to write; an existing file is not overwritten")
+	cmd.Flags().Bool("encrypt", false, "encrypt the copy with a passphrase (age, scrypt)")
+	cmd.Flags().String("database", "", "database file of a stopped service, instead of a running service")
 	serviceFlags(cmd)
 	return cmd
 }
 
 func backup(cmd *cobra.Command, _ []string) error {
-	out, _ := cmd.Flags().GetString("out")
+	out, _ := cmd.Flags().GetString("output")
 	if out == "" {
-		return wrongUsage("no file is named; give --out FILE")
+		return wrongUsage("the file is missing; give --output FILE")
 	}
 	if _, err := os.Lstat(out); err == nil {
 		return fmt.Errorf("%s already exists and was not overwritten; choose another file", out)
@@ -65,7 +65,7 @@ func backup(cmd *cobra.Command, _ []string) error {
 	if err := os.Link(part.Name(), out); err != nil { // unlike a rename, it overwrites nothing
 		return fmt.Errorf("%s cannot be written: %w", out, err)
 	}
-	fmt.Fprintf(cmd.OutOrStdout(), "%s is written and verified.\n", out)
+	fmt.Fprintf(cmd.OutOrStdout(), "%s written and verified.\n", out)
 	return nil
 }
 
@@ -94,13 +94,13 @@ func copyDatabase(cmd *cobra.Command, to *os.File) error {
 func restoreCommand() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "restore BACKUP --database FILE",
-		Short: "Put a backup where a service is to find its database",
+		Short: "Restore a backup to a database file",
 		Args:  cobra.ExactArgs(1),
 		Long:  help("restore"),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			path, _ := cmd.Flags().GetString("database")
 			if path == "" {
-				return wrongUsage("no place is named; give --database FILE")
+				return wrongUsage("the database file is missing; give --database FILE")
 			}
 			from, done, err := decrypted(cmd, args[0], path)
 			if err != nil {
@@ -111,25 +111,26 @@ func restoreCommand() *cobra.Command {
 				return err
 			}
 			fmt.Fprintf(cmd.OutOrStdout(),
-				"%s is restored and verified. Start the service: rolltop serve --database %s\n", path, path)
+				"%s restored and verified. Start the service: rolltop serve --database %s\n", path, path)
 			return nil
 		},
 	}
-	cmd.Flags().String("database", "", "database file to make")
+	cmd.Flags().String("database", "", "database file to create")
 	return cmd
 }
 
 func exportCommand() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "export",
-		Short: "Write every machine that a filter picks as a table",
+		Short: "Export the machines that a filter selects as a table",
 		Args:  cobra.NoArgs,
 		RunE:  export,
 		Long:  help("export"),
 	}
 	cmd.Flags().String("where", "", "filter")
-	cmd.Flags().StringSlice("facts", nil, "facts that become columns, parted by commas")
-	cmd.Flags().String("out", "", "file to write; nothing is overwritten. Standard output where it is not given")
+	cmd.Flags().StringSlice("facts", nil, "facts to add as columns, separated by commas")
+	cmd.Flags().StringP("output", "o", "", "`file` to write; an existing file is not overwritten (default: "+
+		"standard output)")
 	formatFlag(cmd, "csv", "json", "ndjson")
 	serviceFlags(cmd)
 	return cmd
@@ -142,7 +143,7 @@ func export(cmd *cobra.Command, _ []string) error {
 	}
 	where, _ := cmd.Flags().GetString("where")
 	facts, _ := cmd.Flags().GetStringSlice("facts")
-	out, _ := cmd.Flags().GetString("out")
+	out, _ := cmd.Flags().GetString("output")
 	if out == "" {
 		return asUsage(c.Export(contextOf(cmd), where, form, facts, cmd.OutOrStdout()))
 	}
@@ -156,6 +157,6 @@ func export(cmd *cobra.Command, _ []string) error {
 	if err := errors.Join(c.Export(contextOf(cmd), where, form, facts, f), f.Close()); err != nil {
 		return errors.Join(asUsage(err), os.Remove(out))
 	}
-	fmt.Fprintf(cmd.ErrOrStderr(), "%s is written.\n", out)
+	fmt.Fprintf(cmd.ErrOrStderr(), "%s written.\n", out)
 	return nil
 }

@@ -25,17 +25,17 @@ func TestBackupAndRestore(t *testing.T) {
 	}
 	run(0, "", append([]string{"submit", "--inventory", filepath.Join(files(t), "ready.json")}, at...)...)
 	copyOf := filepath.Join(dir, "copy.db")
-	run(0, "is written and verified", append([]string{"backup", "--out", copyOf}, at...)...)
-	run(1, "already exists", append([]string{"backup", "--out", copyOf}, at...)...)
-	run(2, "give --out FILE", append([]string{"backup"}, at...)...)
+	run(0, "written and verified", append([]string{"backup", "--output", copyOf}, at...)...)
+	run(1, "already exists", append([]string{"backup", "--output", copyOf}, at...)...)
+	run(2, "give --output FILE", append([]string{"backup"}, at...)...)
 	table := filepath.Join(dir, "machines.csv")
-	run(0, "is written", append([]string{"devices", "export", "--facts", "tpm.state", "--out", table}, at...)...)
+	run(0, "written", append([]string{"machines", "export", "--facts", "tpm.state", "--output", table}, at...)...)
 	b, err := os.ReadFile(table)
 	expect.NoError(t, err)
 	expect.Contains(t, string(b), ",tpm.state,tags\n")
 	expect.Same(t, "strings.Count(string(b), \"\\n\")", strings.Count(string(b), "\n"), 2)
-	run(2, "no key", append([]string{
-		"devices", "export", "--where", "colour=red", "--out", filepath.Join(dir, "none.csv"),
+	run(2, "unknown key", append([]string{
+		"machines", "export", "--where", "colour=red", "--output", filepath.Join(dir, "none.csv"),
 	}, at...)...)
 	if left, _ := filepath.Glob(filepath.Join(dir, "*none*")); left != nil {
 		t.Errorf("a refused export leaves %v", left)
@@ -46,11 +46,11 @@ func TestBackupAndRestore(t *testing.T) {
 	stop()
 	run(1, "already exists and was not overwritten", "restore", copyOf, "--database", db)
 	back := filepath.Join(dir, "back.db")
-	run(0, "is restored and verified", "restore", copyOf, "--database", back)
-	run(0, "is written and verified", "backup", "--database", db, "--out", filepath.Join(dir, "stopped.db"))
+	run(0, "restored and verified", "restore", copyOf, "--database", back)
+	run(0, "written and verified", "backup", "--database", db, "--output", filepath.Join(dir, "stopped.db"))
 	run(1, "not a database file", "restore", table, "--database", filepath.Join(dir, "x.db"))
 	out, stop = start(t, "Ctrl-C", "serve", "--database", back, "--listen", "127.0.0.1:0")
 	defer stop()
 	at[1] = address.FindString(out.String())
-	run(0, "One machine.", append([]string{"devices"}, at...)...)
+	run(0, "One machine.", append([]string{"machines"}, at...)...)
 }

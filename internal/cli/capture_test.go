@@ -32,9 +32,9 @@ func TestCapturesInPlaceOfInventories(t *testing.T) {
 	dir := files(t)
 	for name, want := range map[string][]string{
 		"GULL-101": {"Ostrel Bollard 300, desktop", "MBR", "ready, version 1.2",
-			"it takes administrator rights to read"},
-		"EELG-101":  {"a volume over 2 disks (disk 0 and disk 1)", "two sources say different things"},
-		"NSLIP-M51": {"Tessaly Foldbook 13, laptop", "full, able to do it: yes"},
+			"reading it requires administrator rights"},
+		"EELG-101":  {"a volume over 2 disks (disk 0 and disk 1)", "two sources conflict"},
+		"NSLIP-M51": {"Tessaly Foldbook 13, laptop", "full, supported: yes"},
 		"EELG-102":  {"Lodestar Linux 12", "on, LUKS"},
 	} {
 		code, out, errOut := rolltop(t, "inspect", "--inventory", captured(t, name))
@@ -62,7 +62,7 @@ func TestCapturesInPlaceOfInventories(t *testing.T) {
 	if code, out, errOut := rolltop(t, args...); code != 0 || !strings.Contains(out, "a new machine") {
 		t.Errorf("%d %s %s", code, out, errOut)
 	}
-	if code, out, _ := rolltop(t, args...); code != 0 || !strings.Contains(out, "the same readings as before") {
+	if code, out, _ := rolltop(t, args...); code != 0 || !strings.Contains(out, "unchanged") {
 		t.Errorf("%d %s", code, out)
 	}
 }
@@ -90,10 +90,10 @@ func TestBadCaptures(t *testing.T) {
 		want   string
 	}{
 		"another version": {func(m map[string]any) { m["format"] = "rolltop-capture/9" },
-			`version "9" of this format is not known`},
-		"no such platform": {func(m map[string]any) { m["platform"] = "abacus" }, "is not one of the words"},
+			`unknown version "9" of this format`},
+		"no such platform": {func(m map[string]any) { m["platform"] = "abacus" }, "is not a valid value"},
 		"not base64": {func(m map[string]any) { m["records"].([]any)[3].(map[string]any)["raw"] = "?" },
-			"this is not base64"},
+			"the value is not valid base64"},
 		"a made-up key": {func(m map[string]any) { m["recods"] = 1 }, `did you mean "records"?`},
 	} {
 		changed := map[string]any{}

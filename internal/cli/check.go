@@ -34,17 +34,20 @@ func checkCommand() *cobra.Command {
 		RunE:  runCheck,
 	}
 	cmd.Flags().StringArray("release", nil,
-		"release document (a file), or the id of one that the service has; may be given several times")
+		"release document (file), or the id of a release of the service (repeatable)")
 	cmd.Flags().StringArray("inventory", nil,
-		"inventory or capture file to check in place of this machine; may be given several times, - is standard input")
-	cmd.Flags().StringArray("spec", nil, "specification of a planned machine (YAML) to check in place of this machine")
+		"inventory or capture file to check instead of this machine (repeatable; -: standard input)")
+	cmd.Flags().StringArray("spec", nil, "specification of a planned machine (YAML), to check instead of this "+
+		"machine (repeatable)")
 	cmd.Flags().StringArray("fact", nil,
-		"a fact entered by hand, as processor.built_in_tpm=true; it fills a gap and never silently overrides a reading")
-	cmd.Flags().String("after", "",
-		"earlier inventory or capture of the same machine: say which steps of its plan worked since, and what is left")
-	cmd.Flags().Bool("all", false, "print the whole plan and every finding with its evidence")
+		"fact entered by hand, such as processor.built_in_tpm=true; it fills a gap and never replaces a reading "+
+			"silently (repeatable)")
+	cmd.Flags().String("since", "",
+		"earlier inventory or capture of the same machine; shows which steps of its plan worked since, and what is "+
+			"left")
+	cmd.Flags().BoolP("verbose", "v", false, "print the whole plan and every finding with its evidence")
 	formatFlag(cmd, "text", "json", "csv", "html", "markdown", "eml")
-	houseFlag(cmd)
+	knowledgeFlag(cmd)
 	reportFlags(cmd)
 	serviceFlags(cmd)
 	return cmd
@@ -54,11 +57,11 @@ func checkCommand() *cobra.Command {
 func planCommand() *cobra.Command {
 	cmd := checkCommand()
 	cmd.Use = "plan --release FILE|ID [--inventory FILE… | --spec FILE…]"
-	cmd.Short = "Print the plan of this machine, or of inventory files, step by step"
+	cmd.Short = "Print the plan of this machine or of inventory files, step by step"
 	cmd.Long = "Prints the plan that a check comes to, with everything that whoever does it needs:\nwhat to do, " +
 		"where the setting stands, cautions, parts, the way back, and how to see\nthat each step worked.\n\n  " +
 		"rolltop plan --release skerry-12.yaml --inventory gull-014.json\n  rolltop plan --release skerry-12.yaml " +
-		"--house guides.yaml\n  rolltop check --release skerry-12.yaml --format html --for visit --out " +
+		"--knowledge guides.yaml\n  rolltop check --release skerry-12.yaml --format html --for visit --output " +
 		"visit.html\n\nThe last one is a page for one visit. Exit status: as of a check."
 	return cmd
 }
@@ -96,7 +99,7 @@ func runCheck(cmd *cobra.Command, _ []string) error {
 	}
 	names, _ := cmd.Flags().GetStringArray("release")
 	if len(names) == 0 {
-		return wrongUsage("no release is named; give --release FILE, or the id of one with --server")
+		return wrongUsage("the release is missing; give --release FILE, or --release ID with --server")
 	}
 	var rels []*release.Release
 	fromService := false
@@ -108,7 +111,7 @@ func runCheck(cmd *cobra.Command, _ []string) error {
 		}
 		rels = append(rels, rel)
 	}
-	m, err := meansOf(cmd, fromService)
+	m, err := knowledgeOf(cmd, fromService)
 	if err != nil {
 		return err
 	}
@@ -166,7 +169,7 @@ func runCheck(cmd *cobra.Command, _ []string) error {
 			groups = append(groups, docs)
 		}
 	}
-	all, _ := cmd.Flags().GetBool("all")
+	all, _ := cmd.Flags().GetBool("verbose")
 	switch {
 	case before != nil: // it is printed
 	case cmd.Name() == "plan" && form == "text":
@@ -242,13 +245,14 @@ func beside(path string) release.Files {
 func findRelease(cmd *cobra.Command, name string) (*release.Release, error) {
 	id, revision := splitRevision(name)
 	if part, text, ok := strings.Cut(name, "@"); ok && release.ValidID(part) && revision == 0 && !isThere(name) {
-		return nil, wrongUsage("%q is not a revision; write the number behind the @, as %s@4", text, part)
+		return nil, wrongUsage("%q is not a revision; write a number after the @, such as %s@4", text, part)
 	}
 	if isFile(name) {
 		return readRelease(name)
 	}
 	if server, _ := cmd.Flags().GetString("server"); server == "" {
-		return nil, fmt.Errorf("there is no file %s; to take a release from a service by its id, give --server", name)
+		return nil, fmt.Errorf("the file %s does not exist; to use a release of a service by its id, give --server",
+			name)
 	}
 	c, err := clientOf(cmd)
 	if err != nil {

@@ -78,14 +78,15 @@ func rootCommand() *cobra.Command {
 	root.SetFlagErrorFunc(func(cmd *cobra.Command, err error) error {
 		return usage{fmt.Errorf("%w; see %s --help", err, cmd.CommandPath())}
 	})
-	root.PersistentFlags().String("config", "", "YAML `file` with values for options, such as server: http://…")
+	root.PersistentFlags().String("config", "", "YAML `file` with default values for options")
 	root.PersistentPreRunE = func(cmd *cobra.Command, _ []string) error { return fillFlags(cmd) }
 	root.AddCommand(inspectCommand(), checkCommand(), planCommand(), compareCommand(), submitCommand(),
-		devicesCommand(), releasesCommand(), houseCommand(), placesCommand(), tokensCommand(), serveCommand(),
-		demoCommand(), usersCommand(), actsCommand(), backupCommand(), restoreCommand())
-	root.AddCommand(worklistCommand(), waiversCommand(), wavesCommand())
+		machinesCommand(), releasesCommand(), sitesCommand(), tokensCommand(), serveCommand(),
+		demoCommand(), usersCommand(), auditCommand(), backupCommand(), restoreCommand())
+	root.AddCommand(workCommand(), decisionsCommand(), wavesCommand(), duplicatesCommand())
+	root.AddCommand(knowledgeCommands()...)
 	root.AddCommand(loginCommand(), logoutCommand(), passwordCommand(), fleetCommand(), filtersCommand(),
-		expectedCommand(), sheetCommand(), hooksCommand(), settingsCommand())
+		expectedCommand(), sheetCommand(), webhooksCommand(), settingsCommand())
 	usageArgs(root)
 	return root
 }
@@ -121,12 +122,12 @@ func argumentMistake(cmd *cobra.Command, args []string, err error) error {
 	case len(args) < len(needed):
 		return fmt.Errorf("%s is missing: %s", needed[len(args)], line)
 	case len(needed) > 0 && len(args) > len(needed) && !strings.HasSuffix(needed[len(needed)-1], "…"):
-		return fmt.Errorf("%q is one argument too many: %s", args[len(needed)], line)
+		return fmt.Errorf("unexpected argument %q: %s", args[len(needed)], line)
 	case len(needed) == 0 && len(args) > 0 && cmd.HasSubCommands():
-		return errors.New(doc.With(fmt.Sprintf("there is no command %q", cmd.CommandPath()+" "+args[0]),
+		return errors.New(doc.With(fmt.Sprintf("unknown command %q", cmd.CommandPath()+" "+args[0]),
 			commandMeant(cmd, args[0])))
 	case len(needed) == 0 && len(args) > 0:
-		return fmt.Errorf("%q is one argument too many: %s takes options only", args[0], cmd.CommandPath())
+		return fmt.Errorf("unexpected argument %q: %s takes options only", args[0], cmd.CommandPath())
 	}
 	return fmt.Errorf("%w; see %s --help", err, cmd.CommandPath())
 }
@@ -179,10 +180,10 @@ func bare(err error) error {
 // serviceFlags are how a command finds its service.
 func serviceFlags(cmd *cobra.Command) {
 	cmd.Flags().String("server", "",
-		"address of the service, as http://host:port (or ROLLTOP_SERVER, or that of rolltop login)")
-	cmd.Flags().String("token", "", "token for the service (or ROLLTOP_TOKEN, or that of rolltop login)")
-	cmd.Flags().String("token-file", "", "file that holds the token")
-	cmd.Flags().String("pin", "", "SHA-256 of the service's certificate, where it made it itself (or ROLLTOP_PIN)")
+		"address of the service, such as http://host:port (or ROLLTOP_SERVER, or the address of rolltop login)")
+	cmd.Flags().String("token", "", "token for the service (or ROLLTOP_TOKEN, or the token of rolltop login)")
+	cmd.Flags().String("token-file", "", "`file` with the token")
+	cmd.Flags().String("pin", "", "SHA-256 fingerprint of the self-signed certificate of the service (or ROLLTOP_PIN)")
 }
 
 func clientOf(cmd *cobra.Command) (*client.Client, error) {
@@ -202,8 +203,8 @@ func clientOf(cmd *cobra.Command) (*client.Client, error) {
 		}
 	}
 	if server == "" {
-		return nil, wrongUsage("no service is named; give --server http://host:port, set ROLLTOP_SERVER, or sign in " +
-			"with rolltop login")
+		return nil, wrongUsage("no service is configured; run rolltop login, give --server http://host:port, or " +
+			"set ROLLTOP_SERVER")
 	}
 	c, err := dial(server, token, pin)
 	if err == nil && token != "" && c.InTheOpen() != "" {
@@ -221,21 +222,21 @@ func tokenOf(cmd *cobra.Command) (string, error) {
 	case file == "":
 		return token, nil
 	case token != "":
-		return "", wrongUsage("--token and --token-file both name a token; give one of them")
+		return "", wrongUsage("--token and --token-file exclude each other; use one of them")
 	}
 	b, err := readFile(file)
 	if err != nil {
 		return "", err
 	}
 	if token = strings.TrimSpace(string(b)); token == "" {
-		return "", fmt.Errorf("%s holds no token", file)
+		return "", fmt.Errorf("%s contains no token", file)
 	}
 	return token, nil
 }
 
 // formatFlag adds --format with the forms that a command has.
 func formatFlag(cmd *cobra.Command, forms ...string) {
-	cmd.Flags().String("format", forms[0], "form of the output: "+strings.Join(forms, ", "))
+	cmd.Flags().String("format", forms[0], "output format: "+strings.Join(forms, ", "))
 	cmd.Annotations = map[string]string{"forms": strings.Join(forms, ",")}
 }
 
@@ -247,7 +248,7 @@ func format(cmd *cobra.Command) (string, error) {
 			return f, nil
 		}
 	}
-	return "", wrongUsage("there is no format %q; %s", f, doc.Suggest(f, forms))
+	return "", wrongUsage("unknown format %q; %s", f, doc.Suggest(f, forms))
 }
 
 // asked is the format and the service that a command was called with.

@@ -13,9 +13,9 @@ import (
 	"testing"
 	"time"
 
-	"rolltop.example/rolltop/core/after"
 	"rolltop.example/rolltop/core/assess"
 	"rolltop.example/rolltop/core/inventory"
+	"rolltop.example/rolltop/core/results"
 	"rolltop.example/rolltop/internal/api"
 	"rolltop.example/rolltop/internal/cli"
 	"rolltop.example/rolltop/internal/expect"
@@ -121,22 +121,22 @@ func TestExitStatus(t *testing.T) {
 		{"no release", []string{"check"}, 2, "give --release FILE"},
 		{"release nowhere", []string{"check", "--release", at("none.yaml")}, 1, "cannot be read: no such file"},
 		{"release by id without a service", []string{"check", "--release", "skerry-12"}, 1,
-			"to take a release from a service by its id, give --server"},
+			"to use a release of a service by its id, give --server"},
 		{"release is a directory", []string{"check", "--release", dir}, 1, "is a directory; name a file in it"},
 		{"release is an inventory", []string{"check", "--release", at("legacy.json")}, 1,
 			"is another kind of document; this should be rolltop-release/1"},
 		{"inventory is a release", check("skerry-12.yaml"), 1,
 			"is another kind of document; this should be rolltop-inventory/1"},
-		{"format", append(check("ready.json"), "--format", "jsn"), 2, `there is no format "jsn"; did you mean "json"?`},
+		{"format", append(check("ready.json"), "--format", "jsn"), 2, `unknown format "jsn"; did you mean "json"?`},
 		{"unknown option", []string{"check", "--relase", "x"}, 2, "unknown flag: --relase; see rolltop check --help"},
 		{"unknown command", []string{"chek"}, 2, `did you mean "check"?`},
-		{"too many arguments", []string{"inspect", "x"}, 2, "one argument too many"},
-		{"no service", []string{"devices"}, 2, "set ROLLTOP_SERVER"},
-		{"unreachable", []string{"devices", "--server", "http://127.0.0.1:1"}, 1, "does not answer"},
-		{"address", []string{"devices", "--server", "nowhere"}, 2, "is not the address of a service"},
+		{"too many arguments", []string{"inspect", "x"}, 2, "unexpected argument"},
+		{"no service", []string{"machines"}, 2, "set ROLLTOP_SERVER"},
+		{"unreachable", []string{"machines", "--server", "http://127.0.0.1:1"}, 1, "does not respond"},
+		{"address", []string{"machines", "--server", "nowhere"}, 2, "is not the address of a service"},
 		{"listen", []string{"demo", "--listen", "nowhere"}, 2, "is not an address to listen on"},
 		{"users without a database", []string{"users", "set", "x", "--database", at("none.db")}, 1, "no such file"},
-		{"role", []string{"users", "set", "x", "--role", "king"}, 2, "it may be viewer, technician, administrator"},
+		{"role", []string{"users", "set", "x", "--role", "king"}, 2, "use viewer, technician, administrator"},
 	}
 	for _, tt := range tests {
 		t.Run(tt.name, func(t *testing.T) {
@@ -160,8 +160,8 @@ func TestCheckText(t *testing.T) {
 	order := []string{
 		"LANT-001 · Fennick Tern 2", "◐ Reconfigure, expected: A disk conversion", "The plan needs no part.",
 		"Skerry 12, revision 5", "Not met:", "Partition style GPT", "has MBR → needs GPT; step 4",
-		"The disk has an MBR partition table.", "Boot mode UEFI: has legacy → needs UEFI; step 6", "Not known: 1 of 16",
-		"To close it:", "requirements are met: 64-bit processor", "The plan, in this order", "Without a visit",
+		"The disk has an MBR partition table.", "Boot mode UEFI: has legacy → needs UEFI; step 6", "Unknown: 1 of 16",
+		"To find it out:", "requirements are met: 64-bit processor", "The plan, in this order", "Remotely",
 		"1. Back up the whole disk", "At the desk", "Caution:",
 	}
 	last := -1
@@ -182,9 +182,9 @@ func TestCheckText(t *testing.T) {
 			t.Errorf("a line of %d characters: %s", n, line)
 		}
 	}
-	_, all, _ := rolltop(t, "check", "--all", "--release", filepath.Join(dir, "skerry-12.yaml"), "--inventory",
+	_, all, _ := rolltop(t, "check", "--verbose", "--release", filepath.Join(dir, "skerry-12.yaml"), "--inventory",
 		filepath.Join(dir, "legacy.json"))
-	for _, s := range []string{"Why it is asked:", "Done when:", "firmware.boot_mode: legacy", "Also checked"} {
+	for _, s := range []string{"Reason:", "Done when:", "firmware.boot_mode: legacy", "Also checked"} {
 		if !strings.Contains(all, s) {
 			t.Errorf("--all does not say %q", s)
 		}
@@ -245,7 +245,7 @@ func TestInspect(t *testing.T) {
 	if !strings.Contains(out, d.Device.Name.Or("")) {
 		t.Errorf("the machine is not named: %.200s", out)
 	}
-	if code, out, _ = rolltop(t, "inspect", "--all"); code != 0 || !strings.Contains(out, "Platform") {
+	if code, out, _ = rolltop(t, "inspect", "--verbose"); code != 0 || !strings.Contains(out, "Platform") {
 		t.Errorf("--all: %d %.300s", code, out)
 	}
 }
@@ -263,40 +263,40 @@ func TestService(t *testing.T) {
 		}
 		return out
 	}
-	has(0, "30 machines.", "devices", "--where", "disposition=refit")
-	has(0, "No machine matches.", "devices", "--where", "nothing-like-it")
-	has(0, "10 of 284 machines; --page shows the others.", "devices", "--size", "10")
-	has(2, `did you mean "disposition"?`, "devices", "--where", "dispositon=ready")
-	has(0, "Reconfigure", "devices", "show", "lant-001")
-	has(0, "Installed system", "devices", "show", "lant-001", "--all")
-	has(1, `there is no machine "lant-999"`, "devices", "show", "lant-999")
+	has(0, "30 machines.", "machines", "--where", "disposition=refit")
+	has(0, "No machine matches.", "machines", "--where", "nothing-like-it")
+	has(0, "10 of 284 machines; --page shows the others.", "machines", "--size", "10")
+	has(2, `did you mean "disposition"?`, "machines", "--where", "dispositon=ready")
+	has(0, "Reconfigure", "machines", "show", "lant-001")
+	has(0, "Installed system", "machines", "show", "lant-001", "--verbose")
+	has(1, `there is no machine "lant-999"`, "machines", "show", "lant-999")
 	kept := filepath.Join(dir, "kept.json")
-	if err := os.WriteFile(kept, []byte(has(0, "rolltop-inventory/1", "devices", "inventory", "lant-001")),
+	if err := os.WriteFile(kept, []byte(has(0, "rolltop-inventory/1", "machines", "get", "lant-001")),
 		0o600); err != nil {
 		t.Fatal(err)
 	}
 	has(0, "Corvane K5-10500T, 6 cores, 12 threads, rated 2.3 GHz", "inspect", "--inventory", kept)
-	has(2, "do not go together", "inspect", "--inventory", kept, "--root", dir)
+	has(2, "exclude each other", "inspect", "--inventory", kept, "--root", dir)
 	has(0, "new readings of a known machine", "submit", "--inventory", changed(t, filepath.Join(dir, "ready.json")))
-	has(0, "kept", "submit")
+	has(0, "received", "submit")
 	has(1, "is another kind of document", "submit", "--inventory", filepath.Join(dir, "skerry-12.yaml"))
 	has(0, "skerry-12", "releases")
 	has(0, "Installed memory of at least 6 GiB. Better: installed memory of at least 12 GiB.", "releases", "show",
 		"skerry-12")
-	has(0, "no mistakes; Fathom 9, revision 2, six requirements", "releases", "validate",
+	has(0, "valid; Fathom 9, revision 2, six requirements", "releases", "validate",
 		filepath.Join(dir, "fathom-9.yaml"))
-	has(0, "there already, unchanged", "releases", "add", filepath.Join(dir, "fathom-9.yaml"))
+	has(0, "already added, unchanged", "releases", "add", filepath.Join(dir, "fathom-9.yaml"))
 	has(1, "cannot be the target of mac", "releases", "target", "--mac", "skerry-12")
 	has(0, "PCs are checked against skerry-12, Macs against fathom-9.", "releases", "target", "--pc", "skerry-12")
-	has(2, "no target is named", "releases", "target")
+	has(2, "the target is missing", "releases", "target")
 	has(10, "4. Convert the disk to GPT", "check", "--release", "skerry-12", "--inventory",
 		filepath.Join(dir, "legacy.json"))
-	has(0, "Nine places.", "places")
-	has(0, "Ten places.", "places", "set", "TEST=Test Bench", "GULL=Gull Quay North")
-	has(0, "Gull Quay North", "devices", "show", "gull-001", "--format", "json")
-	has(0, "Nine places.", "places", "remove", "TEST")
-	has(2, "there is no place for the prefix", "places", "remove", "TEST")
-	has(2, "write it as PREFIX=NAME", "places", "set", "GULL")
+	has(0, "Nine sites.", "sites")
+	has(0, "Ten sites.", "sites", "set", "TEST=Test Bench", "GULL=Gull Quay North")
+	has(0, "Gull Quay North", "machines", "show", "gull-001", "--format", "json")
+	has(0, "Nine sites.", "sites", "remove", "TEST")
+	has(2, "no site has the prefix", "sites", "remove", "TEST")
+	has(2, "write it as PREFIX=NAME", "sites", "set", "GULL")
 	secret := strings.TrimSpace(has(0, "rlt_", "tokens", "add", "counter", "--scope", "submit"))
 	list := has(0, "counter", "tokens")
 	id := regexp.MustCompile(`(?m)^(\d+) +counter`).FindStringSubmatch(list)[1]
@@ -305,13 +305,13 @@ func TestService(t *testing.T) {
 		t.Fatal(err)
 	}
 	os.Unsetenv("ROLLTOP_TOKEN")
-	has(1, "this takes the scope read, and counter has submit", "devices", "--token-file", file)
-	has(1, "give a token that is valid", "devices", "--token", "rlt_wrong")
-	has(0, "", "tokens", "end", id, "--token", s.Token)
-	has(1, "give a token that is valid", "submit", "--token", secret)
-	has(2, "is not the id of a token", "tokens", "end", "counter", "--token", s.Token)
-	var l api.DeviceList
-	if err := json.Unmarshal([]byte(has(0, "", "devices", "--format", "json", "--token", s.Token, "--size", "1000")),
+	has(1, "this needs the permission read, but counter has submit", "machines", "--token-file", file)
+	has(1, "pass a valid token", "machines", "--token", "rlt_wrong")
+	has(0, "", "tokens", "remove", id, "--token", s.Token)
+	has(1, "pass a valid token", "submit", "--token", secret)
+	has(2, "is not the id of a token", "tokens", "remove", "counter", "--token", s.Token)
+	var l api.MachineList
+	if err := json.Unmarshal([]byte(has(0, "", "machines", "--format", "json", "--token", s.Token, "--size", "1000")),
 		&l); err != nil || l.Total < 284 {
 		t.Errorf("%v, %d machines", err, l.Total)
 	}
@@ -319,7 +319,7 @@ func TestService(t *testing.T) {
 	if err := os.WriteFile(config, []byte("token: "+s.Token+"\n"), 0o600); err != nil {
 		t.Fatal(err)
 	}
-	has(0, "3 of ", "devices", "--size", "3", "--config", config)
+	has(0, "3 of ", "machines", "--size", "3", "--config", config)
 }
 
 // changed is a copy of an inventory file with other readings, an hour later.
@@ -396,17 +396,17 @@ func TestReports(t *testing.T) {
 	}
 	with := func(args ...string) (int, string, string) { return rolltop(t, append(slices.Clone(base), args...)...) }
 	path := filepath.Join(dir, "report.html")
-	code, out, errOut := with("--format", "html", "--out", path)
+	code, out, errOut := with("--format", "html", "--output", path)
 	expect.Same(t, "code", code, 10)
 	expect.Same(t, "out", out, "")
-	expect.Contains(t, errOut, "is written")
+	expect.Contains(t, errOut, "written")
 	first, err := os.ReadFile(path)
 	expect.NoError(t, err)
 	expect.That(t, `strings.HasPrefix(string(first), "<!doctype html>")`,
 		strings.HasPrefix(string(first), "<!doctype html>"))
 	expect.Contains(t, string(first), "A disk conversion")
 	// A file that is there stays as it is.
-	if code, _, errOut := with("--format", "html", "--for", "user", "--out", path); code != 1 ||
+	if code, _, errOut := with("--format", "html", "--for", "user", "--output", path); code != 1 ||
 		!strings.Contains(errOut, "already exists") {
 		t.Errorf("%d %q", code, errOut)
 	}
@@ -428,9 +428,9 @@ func TestReports(t *testing.T) {
 		t.Errorf("%.300s", out)
 	}
 	for _, tt := range []struct{ args, says string }{
-		{"--out x.html", "--format html, markdown or eml"}, {"--redact", "is for reports"},
+		{"--output x.html", "--format html, markdown or eml"}, {"--redact", "applies to reports only"},
 		{"--format html --for usr", "user"}, {"--format markdown --for user", "for technicians"},
-		{"--format eml", "--from ada@ferries.example"}, {"--format eml --from ada", "not a mail address"},
+		{"--format eml", "--from ada@ferries.example"}, {"--format eml --from ada", "not an e-mail address"},
 		{"--format pdf", "html"},
 	} {
 		t.Run(tt.args, func(t *testing.T) {
@@ -440,7 +440,7 @@ func TestReports(t *testing.T) {
 			expect.Contains(t, errOut, tt.says)
 		})
 	}
-	if code, _, errOut := with("--format", "html", "--out", filepath.Join(dir, "nowhere", "x.html")); code != 1 ||
+	if code, _, errOut := with("--format", "html", "--output", filepath.Join(dir, "nowhere", "x.html")); code != 1 ||
 		!strings.Contains(errOut, "cannot be written") {
 		t.Errorf("%d %q", code, errOut)
 	}
@@ -468,12 +468,12 @@ func TestCheckAfterTheWork(t *testing.T) {
 	if err := os.WriteFile(later, b, 0o600); err != nil {
 		t.Fatal(err)
 	}
-	base := []string{"check", "--release", filepath.Join(dir, "skerry-12.yaml"), "--inventory", later, "--after"}
+	base := []string{"check", "--release", filepath.Join(dir, "skerry-12.yaml"), "--inventory", later, "--since"}
 	code, out, _ := rolltop(t, append(base, before)...)
 	for _, s := range []string{
 		"◐ Reconfigure, as before: one requirement is settled; left: ",
 		"! The encryption of the system volume is paused", "4. Convert the disk to GPT: worked.",
-		"boot mode to UEFI; start once: no effect.", "Look first: The setting was not saved", "It waits for step 6",
+		"boot mode to UEFI; start once: no effect.", "Check first: The setting was not saved", "It waits for step 6",
 		"Partition style GPT: settled; had MBR, has GPT, needs GPT",
 	} {
 		if code != 10 || !strings.Contains(strings.Join(strings.Fields(out), " "), s) {
@@ -481,10 +481,10 @@ func TestCheckAfterTheWork(t *testing.T) {
 		}
 	}
 	_, out, _ = rolltop(t, append(base, before, "--format", "json")...)
-	var doc after.Document
+	var doc results.Document
 	err = json.Unmarshal([]byte(out), &doc)
 	expect.NoError(t, err)
-	expect.Same(t, "doc.Format", doc.Format, after.Format)
+	expect.Same(t, "doc.Format", doc.Format, results.Format)
 	expect.Same(t, "len(doc.Notes)", len(doc.Notes), 1)
 	expect.Same(t, "doc.Release.ID", doc.Release.ID, "skerry-12")
 	for _, tt := range []struct {
@@ -494,7 +494,7 @@ func TestCheckAfterTheWork(t *testing.T) {
 	}{
 		{[]string{filepath.Join(dir, "ready.json")}, 2, "two machines"},
 		{[]string{filepath.Join(dir, "mac.json")}, 2, "is a Mac"},
-		{[]string{before, "--format", "csv"}, 2, "--after prints text or json"},
+		{[]string{before, "--format", "csv"}, 2, "--since prints text or json"},
 		{[]string{before, "--inventory", before}, 2, "one machine and one release"},
 		{[]string{filepath.Join(dir, "nowhere.json")}, 1, "cannot be read"},
 		{[]string{before, "--release", "skerry-12@4x"}, 2, `"4x" is not a revision`},

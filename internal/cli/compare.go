@@ -11,7 +11,7 @@ import (
 	"rolltop.example/rolltop/core/compare"
 	"rolltop.example/rolltop/core/decode"
 	"rolltop.example/rolltop/core/inventory"
-	"rolltop.example/rolltop/core/means"
+	"rolltop.example/rolltop/core/knowledge"
 	"rolltop.example/rolltop/core/release"
 	"rolltop.example/rolltop/core/say"
 	"rolltop.example/rolltop/internal/build"
@@ -20,14 +20,14 @@ import (
 func compareCommand() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "compare A B",
-		Short: "Put two inventories, or two machines, side by side",
+		Short: "Compare two inventories or two machines",
 		Long:  help("compare"),
 		Args:  cobra.ExactArgs(2),
 		RunE:  runCompare,
 	}
-	cmd.Flags().String("release", "", "release to check both against: a file, or the id of one that the service has")
-	cmd.Flags().Bool("all", false, "show facts that only one of the two knows, too")
-	houseFlag(cmd)
+	cmd.Flags().String("release", "", "release to check both against: a file, or the id of a release of the service")
+	cmd.Flags().BoolP("verbose", "v", false, "include facts that are known for only one of the two")
+	knowledgeFlag(cmd)
 	formatFlag(cmd, "text", "json")
 	serviceFlags(cmd)
 	return cmd
@@ -50,7 +50,7 @@ func runCompare(cmd *cobra.Command, args []string) error {
 		if err != nil {
 			return err
 		}
-		m, err := meansOf(cmd, !isFile(name))
+		m, err := knowledgeOf(cmd, !isFile(name))
 		if err != nil {
 			return err
 		}
@@ -64,7 +64,7 @@ func runCompare(cmd *cobra.Command, args []string) error {
 	if form == "json" {
 		err = printJSON(cmd.OutOrStdout(), d)
 	} else {
-		all, _ := cmd.Flags().GetBool("all")
+		all, _ := cmd.Flags().GetBool("verbose")
 		printComparison(newPaper(cmd.OutOrStdout()), d, all)
 	}
 	if err != nil || checks[1] == nil {
@@ -76,7 +76,7 @@ func runCompare(cmd *cobra.Command, args []string) error {
 	return nil
 }
 
-func checked(m *means.Means, rel *release.Release, inv *inventory.Document) (*assess.Document, error) {
+func checked(m *knowledge.Base, rel *release.Release, inv *inventory.Document) (*assess.Document, error) {
 	a, err := assess.With(m, rel, inv)
 	if err != nil {
 		return nil, err
@@ -91,7 +91,7 @@ func inventoryOf(cmd *cobra.Command, name string) (*inventory.Document, error) {
 	if _, err := os.Stat(name); err == nil || server == "" {
 		src, err := readFile(name)
 		if err != nil && server == "" {
-			return nil, fmt.Errorf("%w; to compare machines that a service knows, give --server", err)
+			return nil, fmt.Errorf("%w; to compare machines of a service, give --server", err)
 		} else if err != nil {
 			return nil, err
 		}
@@ -123,7 +123,7 @@ func printComparison(p *paper, d *compare.Document, all bool) {
 		for _, f := range d.Findings {
 			line := fmt.Sprintf(": %s (%s) → %s (%s); needs %s", f.A, f.HasA, f.B, f.HasB, f.Needs)
 			if f.Invisible {
-				line += "; it could not be looked at this time"
+				line += "; it could not be checked this time"
 			}
 			p.headed("  ", f.Title, line)
 		}
@@ -143,11 +143,11 @@ func printComparison(p *paper, d *compare.Document, all bool) {
 		p.table([]string{"  Fact", d.A.Name, d.B.Name}, indented(rows))
 	}
 	if left > 0 {
-		p.styled("  ", fmt.Sprintf("%d facts are known of one of the two only; --all shows them.", left), dim)
+		p.styled("  ", fmt.Sprintf("%d facts are known for only one of the two; --verbose shows them.", left), dim)
 	}
 	if len(d.Rows) > 0 {
 		p.line("")
-		p.line("%s", p.style(bold, "Only one of the two has"))
+		p.line("%s", p.style(bold, "In only one of the two"))
 		for _, r := range d.Rows {
 			p.text("  ", fmt.Sprintf("%s: %s (%s)", map[string]string{"a": d.A.Name, "b": d.B.Name}[r.In], r.Row,
 				r.List))
@@ -155,7 +155,7 @@ func printComparison(p *paper, d *compare.Document, all bool) {
 	}
 	if len(d.Disagree) > 0 {
 		p.line("")
-		p.line("%s", p.style(bold, "Sources that disagree"))
+		p.line("%s", p.style(bold, "Conflicts"))
 		for _, g := range d.Disagree {
 			p.text("  ", fmt.Sprintf("%s, %s: %s", map[string]string{"a": d.A.Name, "b": d.B.Name}[g.In], g.Label,
 				g.Readings))

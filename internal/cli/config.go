@@ -71,7 +71,7 @@ func (s source) fill(flags *pflag.FlagSet) error {
 			continue
 		}
 		if err := f.Value.Set(v); err != nil {
-			return wrongUsage("%s: %q is not a value for it; %s", s.name(option), v, valueOf(f))
+			return wrongUsage("%s: %q is not a valid value; %s", s.name(option), v, valueOf(f))
 		}
 		set = append(set, option)
 	}
@@ -117,8 +117,8 @@ func readConfig(path string) (map[string]string, error) {
 	out := map[string]string{}
 	for key, v := range file {
 		if !slices.Contains(settable, key) {
-			return nil, wrongUsage("%s: %s", path, doc.With(fmt.Sprintf("there is no setting %q", key),
-				first(doc.Suggest(key, settable), "it may be "+strings.Join(settable, ", "))))
+			return nil, wrongUsage("%s: %s", path, doc.With(fmt.Sprintf("unknown setting %q", key),
+				first(doc.Suggest(key, settable), "use "+strings.Join(settable, ", "))))
 		}
 		out[key] = string(v)
 	}

@@ -47,18 +47,18 @@ func TestWhereOptionsComeFrom(t *testing.T) {
 			"No machine"},
 		{"the file", nil, nil, "token: " + good, 0, "No machine"},
 		{"both on the command line", []string{"--token", good, "--token-file", goodFile}, nil, "", 2,
-			"give one of them"},
-		{"both in the file", nil, nil, "token: " + good + "\ntoken-file: " + goodFile, 2, "give one of them"},
+			"use one of them"},
+		{"both in the file", nil, nil, "token: " + good + "\ntoken-file: " + goodFile, 2, "use one of them"},
 		{"a file that does not exist", []string{"--token-file", "/nowhere/token"},
 			map[string]string{"ROLLTOP_TOKEN": good}, "", 1, "/nowhere/token cannot be read"},
-		{"an empty file", []string{"--token-file", fileWith(t, "\n")}, nil, "", 1, "holds no token"},
+		{"an empty file", []string{"--token-file", fileWith(t, "\n")}, nil, "", 1, "contains no token"},
 		{"an unknown key", nil, map[string]string{"ROLLTOP_TOKEN": good}, "servr: http://127.0.0.1:1", 2,
-			`there is no setting "servr"; did you mean "server"?`},
-		{"a key that confirms", nil, nil, "sure: true", 2, `there is no setting "sure"`},
+			`unknown setting "servr"; did you mean "server"?`},
+		{"a key that confirms", nil, nil, "sure: true", 2, `unknown setting "sure"`},
 		{"a wrong value", nil, map[string]string{"ROLLTOP_VERBOSE": "x"}, "", 0, ""}, // devices has no such option
 	} {
 		t.Run(c.name, func(t *testing.T) {
-			args := append([]string{"devices", "--server", s.URL}, c.args...)
+			args := append([]string{"machines", "--server", s.URL}, c.args...)
 			if c.config != "" {
 				args = append(args, "--config", fileWith(t, c.config))
 			}
@@ -89,11 +89,11 @@ func TestTheEnvironmentConfirmsNothing(t *testing.T) {
 		t.Setenv(name, value)
 	}
 	at := []string{"--server", s.URL, "--token", s.Token}
-	if code, _, errOut := rolltop(t, append([]string{"devices", "remove", "gull-014"}, at...)...); code != 2 ||
-		!strings.Contains(errOut, "give --sure") {
+	if code, _, errOut := rolltop(t, append([]string{"machines", "remove", "gull-014"}, at...)...); code != 2 ||
+		!strings.Contains(errOut, "give --yes") {
 		t.Errorf("%d %s", code, errOut)
 	}
-	if code, out, errOut := rolltop(t, append([]string{"devices"}, at...)...); code != 0 ||
+	if code, out, errOut := rolltop(t, append([]string{"machines"}, at...)...); code != 0 ||
 		!strings.Contains(out, "200 of ") {
 		t.Errorf("%d %.300s %s", code, out, errOut)
 	}
@@ -102,14 +102,14 @@ func TestTheEnvironmentConfirmsNothing(t *testing.T) {
 // Lists for programs are complete, or say what is left.
 func TestListsAreComplete(t *testing.T) {
 	s := servertest.Demo(t, nil)
-	l, err := s.Client.Devices(t.Context(), "", "name", 1, 1)
+	l, err := s.Client.Machines(t.Context(), "", "name", 1, 1)
 	if err != nil || l.Total < 250 {
 		t.Fatalf("%+v %v", l, err)
 	}
 	run := func(args ...string) (string, string) {
 		t.Helper()
 		code, out, errOut := rolltop(t,
-			append(append([]string{"devices"}, args...), "--server", s.URL, "--token", s.Token)...)
+			append(append([]string{"machines"}, args...), "--server", s.URL, "--token", s.Token)...)
 		if code != 0 {
 			t.Fatalf("%v: %d %s", args, code, errOut)
 		}
@@ -126,11 +126,11 @@ func TestListsAreComplete(t *testing.T) {
 			}
 			n = len(rows) - 1
 		case "json":
-			var got api.DeviceList
+			var got api.MachineList
 			if err := json.Unmarshal([]byte(out), &got); err != nil || got.Total != l.Total || got.Next != "" {
 				t.Errorf("%v, %d in all, next %q", err, got.Total, got.Next)
 			}
-			n = len(got.Devices)
+			n = len(got.Machines)
 		case "ndjson":
 			n = strings.Count(out, "\n")
 		}
@@ -138,7 +138,7 @@ func TestListsAreComplete(t *testing.T) {
 			t.Errorf("%s has %d of %d machines, and says %q", form, n, l.Total, errOut)
 		}
 		if _, errOut := run("--format", form, "--size", "10"); !strings.Contains(errOut, "10 of ") ||
-			!strings.Contains(errOut, "--after") {
+			!strings.Contains(errOut, "--cursor") {
 			t.Errorf("%s of ten says %q", form, errOut)
 		}
 	}
@@ -147,13 +147,13 @@ func TestListsAreComplete(t *testing.T) {
 // What is wrong with the arguments of a command is said by their names.
 func TestArguments(t *testing.T) {
 	for _, c := range []struct{ args, says string }{
-		{"devices show", "KEY is missing: rolltop devices show KEY"},
-		{"devices show a b", `"b" is one argument too many: rolltop devices show KEY`},
-		{"devices enter gull-014", "FACT=VALUE is missing"},
-		{"devices gull-014", `there is no command "rolltop devices gull-014"`},
-		{"devices shwo gull-014", `did you mean "show"?`},
-		{"fleet nonsense", "there is no command"},
-		{"serve now", `"now" is one argument too many`},
+		{"machines show", "KEY is missing: rolltop machines show KEY"},
+		{"machines show a b", `unexpected argument "b": rolltop machines show KEY`},
+		{"machines facts set gull-014", "FACT=VALUE is missing"},
+		{"machines gull-014", `unknown command "rolltop machines gull-014"`},
+		{"machines shwo gull-014", `did you mean "show"?`},
+		{"fleet nonsense", "unknown command"},
+		{"serve now", `unexpected argument "now"`},
 	} {
 		t.Run(c.args, func(t *testing.T) {
 			code, _, errOut := rolltop(t, strings.Fields(c.args)...)

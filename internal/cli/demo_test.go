@@ -114,7 +114,7 @@ func TestServe(t *testing.T) {
 	}
 	if code, _, errOut := rolltop(t, "serve", "--database", db+"2", "--listen",
 		strings.TrimPrefix(url, "http://")); code != 1 ||
-		!strings.Contains(errOut, "address already in use; free it, or name another with --listen") {
+		!strings.Contains(errOut, "address already in use; free the port, or choose another with --listen") {
 		t.Errorf("%d %s", code, errOut)
 	}
 	if code := stop(); code != 0 {
@@ -125,7 +125,7 @@ func TestServe(t *testing.T) {
 	if strings.Contains(out.String(), "first administrator") {
 		t.Errorf("the second start says:\n%s", out)
 	}
-	if code, text, _ := rolltop(t, "devices", "--server", address.FindString(out.String()), "--token",
+	if code, text, _ := rolltop(t, "machines", "--server", address.FindString(out.String()), "--token",
 		token); code != 0 || !strings.Contains(text, "One machine.") {
 		t.Errorf("%d %s", code, text)
 	}
@@ -166,18 +166,18 @@ func TestServeWithTLS(t *testing.T) {
 	t.Setenv("XDG_CONFIG_HOME", dir)
 	db := filepath.Join(dir, "fleet.db")
 	code, _, errOut := rolltop(t, "serve", "--database", db, "--listen", "0.0.0.0:0")
-	if code != 2 || !strings.Contains(errOut, "passwords would go there in the open") {
+	if code != 2 || !strings.Contains(errOut, "passwords would be sent unencrypted") {
 		t.Errorf("%d %s", code, errOut)
 	}
 	if code, _, errOut := rolltop(t, "demo", "--listen", "0.0.0.0:0"); code != 2 ||
-		!strings.Contains(errOut, "passwords would go there in the open") {
+		!strings.Contains(errOut, "passwords would be sent unencrypted") {
 		t.Errorf("the demo: %d %s", code, errOut)
 	}
 	for want, args := range map[string][]string{
-		"go together":      {"--tls-cert", "x"},
-		"give one of them": {"--tls-self", "--tls-cert", "x", "--tls-key", "y"},
-		"leave it out":     {"--tls-self", "--behind-proxy"},
-		"cannot be used":   {"--tls-cert", "x", "--tls-key", "y"},
+		"must be given together":             {"--tls-cert", "x"},
+		"use one of them":                    {"--tls-self", "--tls-cert", "x", "--tls-key", "y"},
+		"omit it if the service handles TLS": {"--tls-self", "--behind-proxy"},
+		"cannot be used":                     {"--tls-cert", "x", "--tls-key", "y"},
 	} {
 		if code, _, errOut := rolltop(t,
 			append([]string{"serve", "--database", db, "--listen", "127.0.0.1:0"}, args...)...); code == 0 ||
@@ -196,7 +196,7 @@ func TestServeWithTLS(t *testing.T) {
 	if err := c.Pin(strings.Repeat("0", 64)); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := c.Who(t.Context()); err == nil || !strings.Contains(err.Error(), "is not the one that --pin names") {
+	if _, err := c.Who(t.Context()); err == nil || !strings.Contains(err.Error(), "does not match --pin") {
 		t.Errorf("another certificate: %v", err)
 	}
 	if err := c.Pin(pin); err != nil {
@@ -214,7 +214,7 @@ func TestServeWithTLS(t *testing.T) {
 	}
 	sign := []string{"login", "--server", url, "--pin", pin, "--name", "harbour master"}
 	if code := withPassword("wrong\n", sign...); code != 1 ||
-		!strings.Contains(errs.String(), "the name or the password is not right") {
+		!strings.Contains(errs.String(), "wrong name or password") {
 		t.Errorf("%d %s", code, errs)
 	}
 	if code := withPassword("lantern-and-rope\n", sign...); code != 0 ||
@@ -231,7 +231,7 @@ func TestServeWithTLS(t *testing.T) {
 	if err := os.Chmod(profile, 0o644); err != nil {
 		t.Fatal(err)
 	}
-	if code, _, errOut := rolltop(t, "users"); code == 0 || !strings.Contains(errOut, "others can read it") {
+	if code, _, errOut := rolltop(t, "users"); code == 0 || !strings.Contains(errOut, "other users can read it") {
 		t.Errorf("%d %s", code, errOut)
 	}
 	_ = os.Chmod(profile, 0o600)
@@ -240,14 +240,14 @@ func TestServeWithTLS(t *testing.T) {
 		t.Errorf("%d %s", code, errs)
 	}
 	if code := withPassword("lantern-and-rope\n", change...); code != 2 ||
-		!strings.Contains(errs.String(), "standard input has no line 2") {
+		!strings.Contains(errs.String(), "standard input ended before line 2") {
 		t.Errorf("%d %s", code, errs)
 	}
 	if code := withPassword("lantern-and-rope\nlantern-and-oar\n", change...); code != 0 ||
-		!strings.Contains(said.String(), "The password is changed.") {
+		!strings.Contains(said.String(), "Password changed.") {
 		t.Errorf("%d %s%s", code, said, errs)
 	}
-	if code, _, errOut := rolltop(t, "users"); code != 1 || !strings.Contains(errOut, "sign in first") {
+	if code, _, errOut := rolltop(t, "users"); code != 1 || !strings.Contains(errOut, "Not signed in") {
 		t.Errorf("the token survived the password: %d %s", code, errOut)
 	}
 	if code := withPassword("lantern-and-oar\n", sign...); code != 0 {
@@ -256,7 +256,7 @@ func TestServeWithTLS(t *testing.T) {
 	if code, text, errOut := rolltop(t, "logout"); code != 0 || !strings.Contains(text, "Signed out") {
 		t.Errorf("%d %s %s", code, text, errOut)
 	}
-	if code, _, errOut := rolltop(t, "users"); code != 2 || !strings.Contains(errOut, "sign in with rolltop login") {
+	if code, _, errOut := rolltop(t, "users"); code != 2 || !strings.Contains(errOut, "run rolltop login") {
 		t.Errorf("%d %s", code, errOut)
 	}
 	stop()

@@ -24,14 +24,14 @@ var ageHeader = []byte("age-encryption.org/v1\n")
 func newPassphrase(cmd *cobra.Command) (string, error) {
 	prompts := []string{"Passphrase of the backup"}
 	if f, ok := cmd.InOrStdin().(*os.File); ok && isTerminal(f) {
-		prompts = append(prompts, "The same again")
+		prompts = append(prompts, "Repeat the passphrase")
 	}
 	said, err := secrets(cmd, prompts...)
 	if err != nil {
 		return "", err
 	}
 	if len(said) == 2 && said[0] != said[1] {
-		return "", errors.New("the two passphrases differ; nothing was written")
+		return "", errors.New("the passphrases differ; nothing was written")
 	}
 	if wrong := auth.Weakness(said[0], ""); wrong != "" {
 		return "", wrongUsage("%s", wrong)
@@ -93,7 +93,7 @@ func sameWhenDecrypted(locked, plain, passphrase string) error {
 		n, err1 := io.ReadFull(r, one)
 		m, err2 := io.ReadFull(b, two)
 		if !bytes.Equal(one[:n], two[:m]) {
-			return errors.New("what was written is not what was read")
+			return errors.New("the copy differs from the original")
 		}
 		if err1 != nil || err2 != nil {
 			for _, err := range []error{err1, err2} {
@@ -114,7 +114,7 @@ func opened(from io.Reader, passphrase string) (io.Reader, error) {
 	r, err := age.Decrypt(from, id)
 	var wrong *age.NoIdentityMatchError
 	if errors.As(err, &wrong) {
-		return nil, errors.New("the passphrase is not that of the backup")
+		return nil, errors.New("wrong passphrase")
 	}
 	return r, err
 }

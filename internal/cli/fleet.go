@@ -18,7 +18,7 @@ import (
 func fleetCommand() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "fleet",
-		Short: "Count machines: what they take, and what stands in the way",
+		Short: "Count the machines of the fleet: dispositions and failing requirements",
 		Args:  cobra.NoArgs,
 		RunE:  showFleet,
 		Long:  help("fleet"),
@@ -26,30 +26,30 @@ func fleetCommand() *cobra.Command {
 	cmd.Flags().String("where", "", "filter")
 	formatFlag(cmd, "text", "json", "html")
 	serviceFlags(cmd)
-	grid := &cobra.Command{
-		Use:   "grid",
-		Short: "Machines beside the requirements of their target: what each has, and what is missing",
+	matrix := &cobra.Command{
+		Use:   "matrix",
+		Short: "Requirement matrix: what each machine has, and what is missing",
 		Args:  cobra.NoArgs,
-		RunE:  showGrid,
+		RunE:  showMatrix,
 	}
-	grid.Flags().String("where", "", "filter")
-	grid.Flags().String("class", "pc", "class of hardware whose target it is: pc or mac")
-	grid.Flags().String("sort", "name",
-		"order, as of rolltop devices; needs.ID begins with those that fail a requirement")
-	grid.Flags().String("after", "", "the rows behind those of a page before")
-	grid.Flags().Int("size", 50, "rows, 1000 at most")
-	formatFlag(grid, "text", "json", "csv")
-	serviceFlags(grid)
+	matrix.Flags().String("where", "", "filter")
+	matrix.Flags().String("class", "pc", "class of hardware: pc or mac")
+	matrix.Flags().String("sort", "name",
+		"order, as for rolltop machines; needs.ID puts machines that fail the requirement first")
+	matrix.Flags().String("cursor", "", "cursor of the next page")
+	matrix.Flags().Int("size", 50, "rows per page (max 1000)")
+	formatFlag(matrix, "text", "json", "csv")
+	serviceFlags(matrix)
 	progress := &cobra.Command{
 		Use:   "progress",
-		Short: "How many machines there were of each disposition, day by day",
+		Short: "Number of machines by disposition, day by day",
 		Args:  cobra.NoArgs,
 		RunE:  showProgress,
 	}
-	progress.Flags().Int("days", 90, "days back, 400 at most")
+	progress.Flags().Int("days", 90, "number of days (max 400)")
 	formatFlag(progress, "text", "json", "csv")
 	serviceFlags(progress)
-	cmd.AddCommand(grid, progress)
+	cmd.AddCommand(matrix, progress)
 	return cmd
 }
 
@@ -98,7 +98,7 @@ func printFleet(p *paper, f *api.Fleet) {
 			})
 		}
 		p.line("")
-		p.table([]string{"What stands in the way", "Release", "Fail", "Nothing else", "Unknown"}, rows)
+		p.table([]string{"Failing requirements", "Release", "Fail", "Nothing else", "Unknown"}, rows)
 	}
 	if len(f.Causes) > 0 {
 		rows = rows[:0]
@@ -111,7 +111,7 @@ func printFleet(p *paper, f *api.Fleet) {
 	for _, n := range f.Next {
 		if n.Newly.Count > 0 {
 			p.line("")
-			p.text("", fmt.Sprintf("%s ready for %s and not for %s, which follows it (%s).",
+			p.text("", fmt.Sprintf("%s ready for %s but not for the next release, %s (%s).",
 				say.Capital(say.Count(n.Newly.Count, "machine is", "machines are")), n.Target, n.Release,
 				n.Newly.Where))
 		}
@@ -121,23 +121,20 @@ func printFleet(p *paper, f *api.Fleet) {
 			" the target as an unsupported installation ("+n.Where+").")
 	}
 	for _, c := range []struct {
-		n    api.Count
-		says [2]string
+		n         api.Count
+		one, many string
+		more      string
 	}{
-		{f.Stale, [2]string{"machine has", "machines have"}},
-		{f.Doubted, [2]string{"machine may be", "machines may be"}},
+		{f.Stale, "machine is overdue", "machines are overdue", ""},
+		{f.Duplicate, "possible duplicate", "possible duplicates", "; see rolltop duplicates"},
 	} {
 		if c.n.Count > 0 {
-			tail := " not reported for longer than they should"
-			if c.n.Name == "doubted" {
-				tail = " another than it seems; rolltop devices doubts"
-			}
-			p.text("", say.Capital(say.Count(c.n.Count, c.says[0], c.says[1]))+tail+" ("+c.n.Where+").")
+			p.text("", say.Capital(say.Count(c.n.Count, c.one, c.many))+" ("+c.n.Where+")"+c.more+".")
 		}
 	}
 }
 
-func showGrid(cmd *cobra.Command, _ []string) error {
+func showMatrix(cmd *cobra.Command, _ []string) error {
 	form, c, err := asked(cmd)
 	if err != nil {
 		return err
@@ -145,22 +142,22 @@ func showGrid(cmd *cobra.Command, _ []string) error {
 	l := client.List{}
 	l.Where, _ = cmd.Flags().GetString("where")
 	l.Sort, _ = cmd.Flags().GetString("sort")
-	l.After, _ = cmd.Flags().GetString("after")
+	l.Cursor, _ = cmd.Flags().GetString("cursor")
 	l.Size, _ = cmd.Flags().GetInt("size")
 	class, _ := cmd.Flags().GetString("class")
-	g, err := c.Grid(contextOf(cmd), l, class)
+	g, err := c.Matrix(contextOf(cmd), l, class)
 	if err != nil {
 		return asUsage(err)
 	}
 	if form == "json" {
 		return printJSON(cmd.OutOrStdout(), g)
 	}
-	heads, rows := []string{"machine", "place", "disposition"}, make([][]string, len(g.Rows))
+	heads, rows := []string{"machine", "site", "disposition"}, make([][]string, len(g.Rows))
 	for _, q := range g.Requirements {
 		heads = append(heads, q.Requirement)
 	}
 	for i, r := range g.Rows {
-		rows[i] = []string{r.Name, r.Place, r.Disposition}
+		rows[i] = []string{r.Name, r.Site, r.Disposition}
 		for _, cell := range r.Cells {
 			rows[i] = append(rows[i], cellText(&cell, form == "csv"))
 		}
@@ -200,16 +197,17 @@ func showGrid(cmd *cobra.Command, _ []string) error {
 	}
 	p.table(narrow(heads), rows)
 	p.line("")
-	p.line("%d–%d of %d machines beside %s. What all of these meet, and advice, are left out; --format csv has them.",
+	p.line("%d–%d of %d machines, target %s. Requirements that all of them meet, and recommendations, are omitted; "+
+		"--format csv includes them.",
 		g.From+1, g.From+len(rows), g.Total, g.Release)
 	if g.Next != "" {
-		p.line("The rows behind these: --after %s", g.Next)
+		p.line("Next page: --cursor %s", g.Next)
 	}
 	return nil
 }
 
 // cellText is a cell in a word or two: what passes recedes to a point.
-func cellText(c *api.GridCell, whole bool) string {
+func cellText(c *api.MatrixCell, whole bool) string {
 	switch {
 	case whole && c.Short != "":
 		return c.Outcome + ": " + c.Has + ", " + c.Short
@@ -256,7 +254,7 @@ func showProgress(cmd *cobra.Command, _ []string) error {
 	}
 	p := newPaper(cmd.OutOrStdout())
 	if len(rows) == 0 {
-		p.line("No day has been counted yet; the service counts while it runs.")
+		p.line("No day has been counted yet. The service counts once a day.")
 		return nil
 	}
 	p.table(heads, rows)
@@ -266,7 +264,7 @@ func showProgress(cmd *cobra.Command, _ []string) error {
 func filtersCommand() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "filters",
-		Short: "Saved filters: list, save, remove",
+		Short: "Saved filters: list, set, remove",
 		Args:  cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			form, c, err := asked(cmd)
@@ -291,8 +289,8 @@ func filtersCommand() *cobra.Command {
 	formatFlag(cmd, "text", "json")
 	serviceFlags(cmd)
 	save := &cobra.Command{
-		Use:   "save NAME FILTER",
-		Short: "Save a filter for everybody; devices --filter NAME uses it",
+		Use:   "set NAME FILTER",
+		Short: "Save a filter for everybody; machines --filter NAME uses it",
 		Args:  cobra.ExactArgs(2),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			c, err := clientOf(cmd)
@@ -301,23 +299,23 @@ func filtersCommand() *cobra.Command {
 			}
 			sort, _ := cmd.Flags().GetString("sort")
 			facts, _ := cmd.Flags().GetStringSlice("facts")
-			_, err = c.SaveFilter(contextOf(cmd), args[0], api.SaveFilter{Filter: args[1], Sort: sort, Facts: facts})
+			_, err = c.SetFilter(contextOf(cmd), args[0], api.SetFilter{Filter: args[1], Sort: sort, Facts: facts})
 			return asUsage(err)
 		},
 	}
-	save.Flags().String("sort", "", "order of its list")
-	save.Flags().StringSlice("facts", nil, "facts that are its columns")
+	save.Flags().String("sort", "", "order of the list")
+	save.Flags().StringSlice("facts", nil, "facts to show as columns")
 	serviceFlags(save)
 	remove := &cobra.Command{
 		Use:   "remove NAME",
-		Short: "Forget a saved filter",
+		Short: "Remove a saved filter",
 		Args:  cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			c, err := clientOf(cmd)
 			if err != nil {
 				return err
 			}
-			return c.DropFilter(contextOf(cmd), args[0])
+			return c.RemoveFilter(contextOf(cmd), args[0])
 		},
 	}
 	serviceFlags(remove)
@@ -347,5 +345,5 @@ func savedFilter(cmd *cobra.Command, c *client.Client, l *client.List) error {
 			return nil
 		}
 	}
-	return wrongUsage("there is no saved filter %q; rolltop filters lists them", name)
+	return wrongUsage("the saved filter %q does not exist; rolltop filters lists all", name)
 }

@@ -87,7 +87,7 @@ func TestHostileTokens(t *testing.T) {
 	if most > 500 {
 		t.Errorf("the service had %.0f MiB", most)
 	}
-	if l, err := admin.Devices(t.Context(), "", "name", 1, 1); err != nil || l.Total < 250 {
+	if l, err := admin.Machines(t.Context(), "", "name", 1, 1); err != nil || l.Total < 250 {
 		t.Errorf("afterwards: %+v %v", l.Total, err)
 	}
 }
@@ -115,9 +115,10 @@ func makeBodies() *hostileBodies {
 // hammer sends the largest inventories, alone and as packed lines, until the context ends.
 func hammer(ctx context.Context, at, token string, seed int, bodies *hostileBodies, answers *[600]atomic.Int64) {
 	for n := 0; ctx.Err() == nil; n++ {
-		body, kind, path, packed := bodies.plain[(seed+n)%len(bodies.plain)], "application/json", "/api/inventories", ""
+		body, kind, packed := bodies.plain[(seed+n)%len(bodies.plain)], "application/json", ""
+		path := "/api/v1/inventories"
 		if seed%4 == 1 {
-			body, kind, path, packed = bodies.packed, "application/x-ndjson", "/api/inventories/lines", "gzip"
+			body, kind, path, packed = bodies.packed, "application/x-ndjson", "/api/v1/inventories/lines", "gzip"
 		}
 		req, err := http.NewRequestWithContext(ctx, http.MethodPost, at+path, bytes.NewReader(body))
 		if err != nil {
@@ -157,7 +158,7 @@ func timesOf(ctx context.Context, c *client.Client, most int) []time.Duration {
 	var out []time.Duration
 	for range most {
 		begin := time.Now()
-		if _, err := c.Devices(ctx, "", "name", 1, 50); err != nil {
+		if _, err := c.Machines(ctx, "", "name", 1, 50); err != nil {
 			return out
 		}
 		out = append(out, time.Since(begin))

@@ -22,14 +22,14 @@ func importCommand() *cobra.Command {
 		Args:  cobra.ExactArgs(1),
 		RunE:  importList,
 	}
-	cmd.Flags().Int("table", 0, "which table, counted from 1; the one with the most names where it is not given")
+	cmd.Flags().Int("table", 0, "number of the table, from 1 (default: the table with the most names)")
 	cmd.Flags().StringArray("column", nil,
-		"the heading of a field, as name=Model; headings with + between are joined with a blank, or with a text in "+
-			"quotes: name=Brand+'-'+Model")
+		"heading of a field, such as name=Model; + joins headings with a space, or with a quoted text: "+
+			"name=Brand+'-'+Model (repeatable)")
 	cmd.Flags().String("prefix", "",
-		"stands before each name that does not begin with it: a maker whom the page leaves out")
-	cmd.Flags().String("out", "", "CSV file to write; nothing is written where it is not given")
-	cmd.Flags().Bool("all", false, "show every row and everything that was left out")
+		"prefix for names that do not begin with it, such as a maker that the page omits")
+	cmd.Flags().StringP("output", "o", "", "CSV `file` to write; if omitted, nothing is written")
+	cmd.Flags().BoolP("verbose", "v", false, "show every row and everything that was left out")
 	return cmd
 }
 
@@ -48,7 +48,7 @@ func importList(cmd *cobra.Command, args []string) error {
 	for _, c := range given {
 		field, heading, ok := strings.Cut(c, "=")
 		if !ok {
-			return wrongUsage("--column %q names no heading; write it as name=Model", c)
+			return wrongUsage("--column %q has no heading; write it as name=Model", c)
 		}
 		o.Columns[field] = heading
 	}
@@ -60,23 +60,23 @@ func importList(cmd *cobra.Command, args []string) error {
 		}
 		return err
 	}
-	all, _ := cmd.Flags().GetBool("all")
+	all, _ := cmd.Flags().GetBool("verbose")
 	p := newPaper(cmd.OutOrStdout())
 	if len(sheets) > 1 {
 		printTables(p, sheets)
 		p.line("")
 	}
 	printImported(p, sheets[at].Where, got, all)
-	out, _ := cmd.Flags().GetString("out")
+	out, _ := cmd.Flags().GetString("output")
 	p.line("")
 	if out == "" {
-		p.line("Nothing is written; --out FILE.csv writes the rows.")
+		p.line("Nothing was written; use --output FILE.csv to write the rows.")
 		return nil
 	}
 	if err := writeNew(out, list.WriteRows(got.Rows)); err != nil {
 		return err
 	}
-	p.text("", fmt.Sprintf("%s is written. In the release document, the list names it with file: %s.", out, out))
+	p.text("", fmt.Sprintf("%s written. In the release document, the list refers to it with file: %s.", out, out))
 	return nil
 }
 
@@ -139,7 +139,7 @@ func printImported(p *paper, where string, got *list.Imported, all bool) {
 	}
 	p.table([]string{"name", "cores", "rated_mhz", "architecture", "built_in_tpm", "features", "note"}, rows)
 	if n < len(got.Rows) {
-		p.styled("", fmt.Sprintf("… and %d more; --all shows them.", len(got.Rows)-n), dim)
+		p.styled("", fmt.Sprintf("… and %d more; --verbose shows them.", len(got.Rows)-n), dim)
 	}
 	if len(got.Dropped) == 0 {
 		p.line("Nothing was left out.")
@@ -155,6 +155,6 @@ func printImported(p *paper, where string, got *list.Imported, all bool) {
 		p.text(fmt.Sprintf("  row %d: ", d.Row), fmt.Sprintf("%s: %s", d.Text, d.Why))
 	}
 	if n < len(got.Dropped) {
-		p.styled("", fmt.Sprintf("… and %d more; --all shows them.", len(got.Dropped)-n), dim)
+		p.styled("", fmt.Sprintf("… and %d more; --verbose shows them.", len(got.Dropped)-n), dim)
 	}
 }

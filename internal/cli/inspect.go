@@ -29,17 +29,17 @@ func inspectCommand() *cobra.Command {
 			if form == "json" {
 				return printJSON(cmd.OutOrStdout(), d)
 			}
-			all, _ := cmd.Flags().GetBool("all")
+			all, _ := cmd.Flags().GetBool("verbose")
 			printInventory(newPaper(cmd.OutOrStdout()), d, all)
 			return nil
 		},
 	}
 	formatFlag(cmd, "text", "json")
-	cmd.Flags().Bool("all", false, "print every fact with its source")
+	cmd.Flags().BoolP("verbose", "v", false, "print every fact with its source")
 	cmd.Flags().String("inventory", "",
-		"show the inventory, or the capture, in this file in place of this machine's; - is standard input")
-	cmd.Flags().String("software", "", "installed titles to read, with commas between, or all; none otherwise")
-	cmd.Flags().String("root", "", "read the tree of another Linux machine below this directory")
+		"show the inventory or capture in this file instead of this machine (-: standard input)")
+	cmd.Flags().String("software", "", "installed applications to read, separated by commas, or all (default: none)")
+	cmd.Flags().String("root", "", "`directory` with the file tree of another Linux machine")
 	return cmd
 }
 
@@ -50,7 +50,8 @@ func inspected(cmd *cobra.Command) (*inventory.Document, error) {
 	software, _ := cmd.Flags().GetString("software")
 	switch {
 	case file != "" && root != "":
-		return nil, wrongUsage("--inventory and --root do not go together: one shows a file, the other reads a tree")
+		return nil, wrongUsage("--inventory and --root exclude each other: one shows a file, the other reads a " +
+			"directory tree")
 	case file == "":
 		return collect.Machine(collect.Options{Root: root, Software: software})
 	}
@@ -79,7 +80,7 @@ func printInventory(p *paper, d *inventory.Document, all bool) {
 	for _, l := range lines {
 		value := l.Value
 		if value == "" {
-			value = "not known"
+			value = "unknown"
 		}
 		p.text(fmt.Sprintf("%-*s", labelWidth, l.Label), value)
 	}
@@ -105,7 +106,7 @@ func printMissing(p *paper, lines []say.Line) {
 		return
 	}
 	p.line("")
-	p.line("%s", p.style(bold, "Not known"))
+	p.line("%s", p.style(bold, "Unknown"))
 	for _, r := range order {
 		p.text("  ", say.Capital(say.And(facts[r]))+":")
 		p.styled("    ", r.why, dim)

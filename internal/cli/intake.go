@@ -22,14 +22,15 @@ import (
 func sheetCommand() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "import FILE",
-		Short: "Hand in many inventories: one a line, or the rows of a spreadsheet",
+		Short: "Import many inventories: one per line, or the rows of a spreadsheet",
 		Args:  cobra.ExactArgs(1),
 		RunE:  importFile,
 		Long:  help("import"),
 	}
-	cmd.Flags().StringArray("column", nil, "what a column is, as HEADING=FACT:UNIT; without a fact it is left out")
-	cmd.Flags().StringArray("all", nil, "a fact that all rows have, as os.platform=windows")
-	cmd.Flags().Bool("keep", false, "hand them in; without it nothing is kept")
+	cmd.Flags().StringArray("column", nil, "meaning of a column: HEADING=FACT:UNIT; without a fact the column is "+
+		"ignored (repeatable)")
+	cmd.Flags().StringArray("every", nil, "fact that holds for every row, such as os.platform=windows (repeatable)")
+	cmd.Flags().Bool("apply", false, "import the rows; without this option nothing is saved")
 	formatFlag(cmd, "text", "json")
 	serviceFlags(cmd)
 	return cmd
@@ -40,7 +41,7 @@ func importFile(cmd *cobra.Command, args []string) error {
 	if err != nil {
 		return err
 	}
-	keep, _ := cmd.Flags().GetBool("keep")
+	keep, _ := cmd.Flags().GetBool("apply")
 	f, err := os.Open(args[0])
 	if err != nil {
 		return fmt.Errorf("%s cannot be read: %w", args[0], bare(err))
@@ -48,15 +49,15 @@ func importFile(cmd *cobra.Command, args []string) error {
 	defer f.Close()
 	if strings.HasSuffix(strings.ToLower(args[0]), "json") {
 		if !keep {
-			return wrongUsage("give --keep to hand in the lines of %s; each is checked then, and a bad one takes "+
-				"nothing from the others", args[0])
+			return wrongUsage("give --apply to import the lines of %s; a line with a mistake does not affect the "+
+				"others", args[0])
 		}
 		st, err := f.Stat()
 		if err != nil {
 			return err
 		}
 		bar := progressbar.NewOptions64(st.Size(), progressbar.OptionSetWriter(cmd.ErrOrStderr()),
-			progressbar.OptionSetDescription("Handing in"), progressbar.OptionShowBytes(true),
+			progressbar.OptionSetDescription("Importing"), progressbar.OptionShowBytes(true),
 			progressbar.OptionClearOnFinish(), progressbar.OptionSetVisibility(isTerminal(cmd.ErrOrStderr())))
 		reader := progressbar.NewReader(f, bar)
 		return handIn(cmd, c, form, &reader)
@@ -70,17 +71,17 @@ func importFile(cmd *cobra.Command, args []string) error {
 	for _, g := range given {
 		i := strings.LastIndexByte(g, '=')
 		if i < 0 {
-			return wrongUsage("--column %q says not which fact; write it as RAM=memory.installed_bytes:GiB, or RAM= "+
-				"to leave it out", g)
+			return wrongUsage("--column %q names no fact; write it as RAM=memory.installed_bytes:GiB, or RAM= to "+
+				"ignore the column", g)
 		}
 		name, unit, _ := strings.Cut(g[i+1:], ":")
 		in.Columns[g[:i]] = sheet.Choice{Fact: name, Unit: unit}
 	}
-	all, _ := cmd.Flags().GetStringArray("all")
+	all, _ := cmd.Flags().GetStringArray("every")
 	for _, a := range all {
 		name, value, ok := strings.Cut(a, "=")
 		if !ok {
-			return wrongUsage("--all %q has no value; write it as os.platform=windows", a)
+			return wrongUsage("--every %q has no value; write it as os.platform=windows", a)
 		}
 		in.Fixed[name] = value
 	}
@@ -115,13 +116,13 @@ func printSheet(p *paper, s *api.SheetRead) {
 		}
 		rows[i] = []string{c.Heading, is, problem}
 	}
-	p.table([]string{"Column", "Is", "To be chosen"}, rows)
+	p.table([]string{"Column", "Is", "To choose"}, rows)
 	p.line("")
 	for _, problem := range s.Problems {
 		p.text("", say.Sentence(problem))
 	}
 	if !s.Settled {
-		p.line("%d rows; choose what is asked above, and nothing is kept until then.", s.Total)
+		p.line("%s. Answer the questions above; nothing is imported before --apply.", s.Total)
 		return
 	}
 	for _, r := range s.Rows {
@@ -132,7 +133,7 @@ func printSheet(p *paper, s *api.SheetRead) {
 	for _, r := range s.Refused {
 		p.text("", fmt.Sprintf("row %d: %s", r.Row, first(r.Problem, strings.Join(r.Left, "; "))))
 	}
-	p.line("%d of %d rows are machines. --keep hands them in.", s.Machines, s.Total)
+	p.line("%d of %d rows are machines. --apply imports them.", s.Machines, s.Total)
 }
 
 // handIn sends lines, and says what became of them.
@@ -160,7 +161,7 @@ func handIn(cmd *cobra.Command, c *client.Client, form string, lines interface{ 
 	if form == "json" {
 		err = errors.Join(err, printJSON(cmd.OutOrStdout(), all))
 	} else {
-		fmt.Fprintf(cmd.OutOrStdout(), "%s kept, %d of them new; %d refused.\n",
+		fmt.Fprintf(cmd.OutOrStdout(), "%s imported, %d of them new; %d refused.\n",
 			say.Capital(say.Count(kept, "inventory is", "inventories are")), created, refused)
 	}
 	if err == nil && refused > 0 {
@@ -172,24 +173,24 @@ func handIn(cmd *cobra.Command, c *client.Client, form string, lines interface{ 
 func expectedCommand() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "expected",
-		Short: "Machines that should be here, and which of them never reported",
+		Short: "Expected machines, and which of them never reported: list, set, import",
 		Args:  cobra.NoArgs,
 		RunE:  listExpected,
 		Long:  help("expected"),
 	}
-	cmd.Flags().Bool("all", false, "list those that reported, too")
+	cmd.Flags().Bool("all", false, "include machines that have reported")
 	formatFlag(cmd, "text", "json", "csv")
 	serviceFlags(cmd)
 	imported := &cobra.Command{
 		Use:   "import FILE",
-		Short: "Replace the list by a CSV with the columns name, serial, maker, model, place, reason, note",
+		Short: "Replace the list with a CSV file that has the columns name, serial, maker, model, site, reason, note",
 		Args:  cobra.ExactArgs(1),
 		RunE:  importExpected,
 	}
 	serviceFlags(imported)
 	why := &cobra.Command{
-		Use:   "why ID off|no-rights|refused|no-network|in-repair|other",
-		Short: "Say why one does not report",
+		Use:   "set ID off|no-rights|refused|no-network|in-repair|other",
+		Short: "Record why an expected machine does not report",
 		Args:  cobra.ExactArgs(2),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			id, err := strconv.ParseInt(args[0], 10, 64)
@@ -204,7 +205,7 @@ func expectedCommand() *cobra.Command {
 			return asUsage(c.SayWhy(contextOf(cmd), id, api.SayWhy{Reason: args[1], Note: note}))
 		},
 	}
-	why.Flags().String("note", "", "more about it")
+	why.Flags().String("note", "", "more details")
 	serviceFlags(why)
 	cmd.AddCommand(imported, why)
 	return cmd
@@ -225,14 +226,14 @@ func listExpected(cmd *cobra.Command, _ []string) error {
 	all, _ := cmd.Flags().GetBool("all")
 	var rows [][]string
 	for _, e := range l.Machines {
-		if e.Device == "" || all {
+		if e.Machine == "" || all {
 			rows = append(rows, []string{
-				strconv.FormatInt(e.ID, 10), e.Name, e.Place, e.Serial,
-				first(e.Device, first(strings.ReplaceAll(e.Reason, "-", " "), "not known why")), e.Note,
+				strconv.FormatInt(e.ID, 10), e.Name, e.Site, e.Serial,
+				first(e.Machine, first(strings.ReplaceAll(e.Reason, "-", " "), "reason unknown")), e.Note,
 			})
 		}
 	}
-	heads := []string{"Id", "Name", "Place", "Serial", "Reported as, or why not", "Note"}
+	heads := []string{"Id", "Name", "Site", "Serial", "Reported as, or reason", "Note"}
 	if form == "csv" {
 		return printCSV(cmd.OutOrStdout(), heads, rows)
 	}
@@ -245,7 +246,7 @@ func listExpected(cmd *cobra.Command, _ []string) error {
 	return nil
 }
 
-var expectedColumns = []string{"name", "serial", "maker", "model", "place", "reason", "note"}
+var expectedColumns = []string{"name", "serial", "maker", "model", "site", "reason", "note"}
 
 func importExpected(cmd *cobra.Command, args []string) error {
 	f, err := os.Open(args[0])
@@ -257,7 +258,7 @@ func importExpected(cmd *cobra.Command, args []string) error {
 	r.FieldsPerRecord = -1
 	rows, err := r.ReadAll()
 	if err != nil || len(rows) == 0 {
-		return fmt.Errorf("%s is no CSV with a heading: %w", args[0], err)
+		return fmt.Errorf("%s is not a CSV file with headings: %w", args[0], err)
 	}
 	at := map[string]int{}
 	for i, h := range rows[0] {
@@ -269,7 +270,7 @@ func importExpected(cmd *cobra.Command, args []string) error {
 		at[h] = i
 	}
 	if _, ok := at["name"]; !ok {
-		return fmt.Errorf("%s has no column name", args[0])
+		return fmt.Errorf("%s has no column \"name\"", args[0])
 	}
 	var list []api.Expected
 	for _, row := range rows[1:] {
@@ -284,7 +285,7 @@ func importExpected(cmd *cobra.Command, args []string) error {
 			Serial: cell("serial"),
 			Maker:  cell("maker"),
 			Model:  cell("model"),
-			Place:  cell("place"),
+			Site:   cell("site"),
 			Reason: cell("reason"),
 			Note:   cell("note"),
 		})

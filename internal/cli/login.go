@@ -31,7 +31,7 @@ type profile struct {
 func profilePath() (string, error) {
 	dir, err := os.UserConfigDir()
 	if err != nil {
-		return "", fmt.Errorf("there is no place for the profile: %w", err)
+		return "", fmt.Errorf("no directory for the profile: %w", err)
 	}
 	return filepath.Join(dir, "rolltop", "profile.yaml"), nil
 }
@@ -50,7 +50,8 @@ func readProfile() (profile, error) {
 	}
 	if err == nil && st.Mode().Perm()&0o077 != 0 && os.PathSeparator == '/' {
 		return p, fmt.Errorf(
-			"%s holds a token, and others can read it; chmod 600 it, or sign in again with rolltop login", path)
+			"%s contains a token, and other users can read it; run chmod 600 on it, or sign in again with rolltop "+
+				"login", path)
 	}
 	src, err := readFile(path)
 	if err != nil {
@@ -79,15 +80,15 @@ func (p profile) write() error {
 func loginCommand() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "login",
-		Short: "Sign in, and keep a token for the commands that follow",
+		Short: "Sign in, and save a token for later commands",
 		Args:  cobra.NoArgs,
 		RunE:  login,
 		Long:  help("login"),
 	}
-	cmd.Flags().String("name", "", "name to sign in with")
-	cmd.Flags().Int("days", 90, "after how many days the token expires, 365 at most")
-	cmd.Flags().String("server", "", "address of the service, as https://host:port (or ROLLTOP_SERVER)")
-	cmd.Flags().String("pin", "", "SHA-256 of the service's certificate, where it made it itself (or ROLLTOP_PIN)")
+	cmd.Flags().String("name", "", "user name")
+	cmd.Flags().Int("days", 90, "days until the token expires (max 365)")
+	cmd.Flags().String("server", "", "address of the service, such as https://host:port (or ROLLTOP_SERVER)")
+	cmd.Flags().String("pin", "", "SHA-256 fingerprint of the self-signed certificate of the service (or ROLLTOP_PIN)")
 	return cmd
 }
 
@@ -97,14 +98,14 @@ func login(cmd *cobra.Command, _ []string) error {
 	pin, _ := cmd.Flags().GetString("pin")
 	days, _ := cmd.Flags().GetInt("days")
 	if name == "" || server == "" {
-		return wrongUsage("say where and as whom: --server https://host:port --name NAME")
+		return wrongUsage("the service or the user is missing; give --server https://host:port --name NAME")
 	}
 	c, err := dial(server, "", pin)
 	if err != nil {
 		return err
 	}
 	if open := c.InTheOpen(); open != "" {
-		return wrongUsage("no password is sent: %s", open)
+		return wrongUsage("the password was not sent: %s", open)
 	}
 	said, err := secrets(cmd, "Password of "+name)
 	if err != nil {
@@ -116,14 +117,14 @@ func login(cmd *cobra.Command, _ []string) error {
 		return err
 	}
 	if err := (profile{server, m.Secret, pin}).write(); err != nil {
-		return fmt.Errorf("the token cannot be kept: %w", err)
+		return fmt.Errorf("the token cannot be saved: %w", err)
 	}
 	path, _ := profilePath()
 	until := ""
 	if m.ExpiresAt != nil {
 		until = " until " + say.Day(*m.ExpiresAt)
 	}
-	fmt.Fprintf(cmd.OutOrStdout(), "Signed in as %s%s. The token is in %s; rolltop logout ends it.\n", name, until,
+	fmt.Fprintf(cmd.OutOrStdout(), "Signed in as %s%s. The token is in %s; rolltop logout removes it.\n", name, until,
 		path)
 	return nil
 }
@@ -146,7 +147,7 @@ func secrets(cmd *cobra.Command, prompts ...string) ([]string, error) {
 	lines := bufio.NewScanner(cmd.InOrStdin())
 	for i, prompt := range prompts {
 		if !lines.Scan() || lines.Text() == "" {
-			return nil, wrongUsage("standard input has no line %d: %s", i+1, prompt)
+			return nil, wrongUsage("standard input ended before line %d (%s)", i+1, prompt)
 		}
 		out[i] = strings.TrimRight(lines.Text(), "\r")
 	}
@@ -156,7 +157,7 @@ func secrets(cmd *cobra.Command, prompts ...string) ([]string, error) {
 func passwordCommand() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "password",
-		Short: "Change your own password; it signs you out everywhere",
+		Short: "Change your own password; you are signed out everywhere",
 		Args:  cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			name, _ := cmd.Flags().GetString("name")
@@ -170,16 +171,16 @@ func passwordCommand() *cobra.Command {
 				server, pin = p.Server, cmp.Or(pin, p.Pin)
 			}
 			if name == "" || server == "" {
-				return wrongUsage("say where and whose: --server https://host:port --name NAME")
+				return wrongUsage("the service or the user is missing; give --server https://host:port --name NAME")
 			}
 			c, err := dial(server, "", pin)
 			if err != nil {
 				return err
 			}
 			if open := c.InTheOpen(); open != "" {
-				return wrongUsage("no password is sent: %s", open)
+				return wrongUsage("the password was not sent: %s", open)
 			}
-			said, err := secrets(cmd, "Password of "+name, "The new one, 12 signs at least")
+			said, err := secrets(cmd, "Password of "+name, "New password, at least 12 characters")
 			if err != nil {
 				return err
 			}
@@ -187,20 +188,20 @@ func passwordCommand() *cobra.Command {
 				api.ChangePassword{Old: said[0], New: said[1]}); err != nil {
 				return asUsage(err)
 			}
-			fmt.Fprintln(cmd.OutOrStdout(), "The password is changed. Sign in again with rolltop login.")
+			fmt.Fprintln(cmd.OutOrStdout(), "Password changed. Sign in again with rolltop login.")
 			return nil
 		},
 	}
-	cmd.Flags().String("name", "", "whose password")
-	cmd.Flags().String("server", "", "address of the service (or ROLLTOP_SERVER, or that of rolltop login)")
-	cmd.Flags().String("pin", "", "SHA-256 of the service's certificate, where it made it itself (or ROLLTOP_PIN)")
+	cmd.Flags().String("name", "", "user name")
+	cmd.Flags().String("server", "", "address of the service (or ROLLTOP_SERVER, or the address of rolltop login)")
+	cmd.Flags().String("pin", "", "SHA-256 fingerprint of the self-signed certificate of the service (or ROLLTOP_PIN)")
 	return cmd
 }
 
 func logoutCommand() *cobra.Command {
 	return &cobra.Command{
 		Use:   "logout",
-		Short: "End the token that rolltop login keeps, and forget it",
+		Short: "Sign out: remove the token that rolltop login saved",
 		Args:  cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			p, err := readProfile()
@@ -208,7 +209,7 @@ func logoutCommand() *cobra.Command {
 				return err
 			}
 			if p.Token == "" {
-				return errors.New("nobody is signed in here")
+				return errors.New("you are not signed in")
 			}
 			path, err := profilePath()
 			if err != nil {
@@ -216,15 +217,16 @@ func logoutCommand() *cobra.Command {
 			}
 			c, err := dial(p.Server, p.Token, p.Pin)
 			if err == nil {
-				err = c.EndOwnToken(contextOf(cmd))
+				err = c.RemoveOwnToken(contextOf(cmd))
 			}
 			if e := os.Remove(path); e != nil {
 				return e
 			}
 			if err != nil {
-				return fmt.Errorf("the token is forgotten here, and the service could not end it: %w", err)
+				return fmt.Errorf("the token was removed from this machine, but the service could not remove it: %w",
+					err)
 			}
-			fmt.Fprintln(cmd.OutOrStdout(), "Signed out; the token is ended.")
+			fmt.Fprintln(cmd.OutOrStdout(), "Signed out; the token is removed.")
 			return nil
 		},
 	}

@@ -8,7 +8,7 @@ import (
 	"github.com/rivo/uniseg"
 )
 
-// Names of machines and places may have letters that are two columns wide, or are put together of several signs.
+// Names of machines and sites may have letters that are two columns wide, or are put together of several signs.
 func TestWidthIsOfWhatIsSeen(t *testing.T) {
 	for _, tt := range []struct{ name, text, want string }{
 		{"fits", "Gull Quay", "Gull Quay"},
@@ -32,7 +32,7 @@ func TestWidthIsOfWhatIsSeen(t *testing.T) {
 func TestColumnsStandBelowEachOther(t *testing.T) {
 	var out bytes.Buffer
 	p := &paper{out: &out, width: 60, terminal: true}
-	p.table([]string{"Place", "Says"}, [][]string{{"港口", "here"}, {"Gull Quay", "here"}, {"E\u0301pi", "here"}})
+	p.table([]string{"Site", "Says"}, [][]string{{"港口", "here"}, {"Gull Quay", "here"}, {"E\u0301pi", "here"}})
 	for line := range strings.Lines(out.String()) {
 		before, _, _ := strings.Cut(line, "here")
 		if strings.Contains(line, "here") && uniseg.StringWidth(before) != len("Gull Quay")+2 {

@@ -22,7 +22,7 @@ func usersCommand() *cobra.Command {
 	list := func(cmd *cobra.Command, _ []string) error { return listUsers(cmd) }
 	cmd := &cobra.Command{
 		Use:   "users",
-		Short: "People who sign in: list, add, change, remove",
+		Short: "Users: list, set, remove",
 		Args:  cobra.NoArgs,
 		RunE:  list,
 		Long:  help("users"),
@@ -31,19 +31,19 @@ func usersCommand() *cobra.Command {
 	serviceFlags(cmd)
 	set := &cobra.Command{
 		Use:   "set NAME",
-		Short: "Add a user or change one; a new password is printed this once",
+		Short: "Add or change a user; a new password is shown only once",
 		Args:  cobra.ExactArgs(1),
 		RunE:  setUser,
 		Long:  help("people-set"),
 	}
 	set.Flags().String("role", server.RoleAdministrator, strings.Join(server.Roles(), ", "))
-	set.Flags().Bool("renew", false, "give a new password")
-	set.Flags().StringArray("only", nil, "a place, as the only one that they see; may be given several times")
-	set.Flags().String("database", "", "database file of a service that is stopped, in place of a service")
+	set.Flags().Bool("renew", false, "create a new password")
+	set.Flags().StringArray("only", nil, "limit the user to this site (repeatable)")
+	set.Flags().String("database", "", "database file of a stopped service, instead of a running service")
 	serviceFlags(set)
 	remove := &cobra.Command{
 		Use:   "remove NAME",
-		Short: "Take a user out, and sign them out",
+		Short: "Remove a user, and sign them out",
 		Args:  cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			c, err := clientOf(cmd)
@@ -72,7 +72,7 @@ func listUsers(cmd *cobra.Command) error {
 	}
 	rows := make([][]string, len(l.Users))
 	for i, u := range l.Users {
-		rows[i] = []string{u.Name, u.Role, first(strings.Join(u.Places, ", "), "all places")}
+		rows[i] = []string{u.Name, u.Role, first(strings.Join(u.Sites, ", "), "all sites")}
 	}
 	newPaper(cmd.OutOrStdout()).table([]string{"Name", "Role", "Sees"}, rows)
 	return nil
@@ -81,7 +81,7 @@ func listUsers(cmd *cobra.Command) error {
 func setUser(cmd *cobra.Command, args []string) error {
 	role, _ := cmd.Flags().GetString("role")
 	if !slices.Contains(server.Roles(), role) {
-		return wrongUsage("there is no role %q; it may be %s", role, strings.Join(server.Roles(), ", "))
+		return wrongUsage("unknown role %q; use %s", role, strings.Join(server.Roles(), ", "))
 	}
 	if path, _ := cmd.Flags().GetString("database"); path != "" {
 		password, err := setStoppedUser(contextOf(cmd), cmd, path, args[0], role)
@@ -96,12 +96,12 @@ func setUser(cmd *cobra.Command, args []string) error {
 	}
 	renew, _ := cmd.Flags().GetBool("renew")
 	only, _ := cmd.Flags().GetStringArray("only")
-	u, err := c.PutUser(contextOf(cmd), args[0], api.PutUser{Role: role, Renew: renew, Places: only})
+	u, err := c.SetUser(contextOf(cmd), args[0], api.SetUser{Role: role, Renew: renew, Sites: only})
 	if err != nil {
 		return err
 	}
 	if u.Password == "" {
-		fmt.Fprintf(cmd.ErrOrStderr(), "%s is a %s now; the password stays.\n", u.Name, u.Role)
+		fmt.Fprintf(cmd.ErrOrStderr(), "%s is a %s now; the password is unchanged.\n", u.Name, u.Role)
 		return nil
 	}
 	fmt.Fprintln(cmd.OutOrStdout(), u.Password)
@@ -120,29 +120,29 @@ func setStoppedUser(ctx context.Context, cmd *cobra.Command, path, name, role st
 	s, err := newServer(ctx, cmd, st, false, security{})
 	if err == nil {
 		password = server.NewSecret("")
-		err = s.PutUser(ctx, name, role, password)
+		err = s.SetUser(ctx, name, role, password)
 	}
 	return password, errors.Join(err, st.Close())
 }
 
-func actsCommand() *cobra.Command {
+func auditCommand() *cobra.Command {
 	cmd := &cobra.Command{
-		Use:   "acts",
-		Short: "What was changed at the service, by whom, the latest first",
+		Use:   "audit",
+		Short: "Show the audit log, newest first",
 		Args:  cobra.NoArgs,
-		RunE:  listActs,
-		Long:  help("acts"),
+		RunE:  listAudit,
+		Long:  help("audit"),
 	}
 	cmd.Flags().String("who", "", "only changes by this user or token")
 	cmd.Flags().String("subject", "", "only changes to this machine, user, release or kind of document")
 	cmd.Flags().Int64("before", 0, "only changes before this number")
-	cmd.Flags().Int("size", 50, "how many, 1000 at most")
+	cmd.Flags().Int("size", 50, "number of entries (max 1000)")
 	formatFlag(cmd, "text", "json", "csv")
 	serviceFlags(cmd)
 	return cmd
 }
 
-func listActs(cmd *cobra.Command, _ []string) error {
+func listAudit(cmd *cobra.Command, _ []string) error {
 	form, c, err := asked(cmd)
 	if err != nil {
 		return err
@@ -151,19 +151,19 @@ func listActs(cmd *cobra.Command, _ []string) error {
 	subject, _ := cmd.Flags().GetString("subject")
 	before, _ := cmd.Flags().GetInt64("before")
 	size, _ := cmd.Flags().GetInt("size")
-	l, err := c.Acts(contextOf(cmd), who, subject, before, size)
+	l, err := c.Audit(contextOf(cmd), who, subject, before, size)
 	if err != nil {
 		return asUsage(err)
 	}
 	if l.More && form != "text" {
-		fmt.Fprintf(cmd.ErrOrStderr(), "There are earlier ones: --before %d goes on.\n", l.Acts[len(l.Acts)-1].ID)
+		fmt.Fprintf(cmd.ErrOrStderr(), "Earlier entries: --before %d\n", l.Entries[len(l.Entries)-1].ID)
 	}
 	if form == "json" {
 		return printJSON(cmd.OutOrStdout(), l)
 	}
 	heads := []string{"Id", "When", "Who", "What", "On", "Was", "Becomes"}
-	rows := make([][]string, len(l.Acts))
-	for i, a := range l.Acts {
+	rows := make([][]string, len(l.Entries))
+	for i, a := range l.Entries {
 		rows[i] = []string{strconv.FormatInt(a.ID, 10), say.Moment(a.At), a.Who, a.Did, a.Subject, a.Was, a.Becomes}
 		if form == "csv" { // sorts, and joins with other logs
 			rows[i][1], rows[i][3] = a.At.UTC().Format(time.RFC3339), a.What
@@ -174,12 +174,12 @@ func listActs(cmd *cobra.Command, _ []string) error {
 	}
 	p := newPaper(cmd.OutOrStdout())
 	if len(rows) == 0 {
-		p.line("Nothing was changed.")
+		p.line("No entries.")
 		return nil
 	}
 	p.table(heads, rows)
 	if l.More {
-		p.line("There are earlier ones: --before %d shows them.", l.Acts[len(l.Acts)-1].ID)
+		p.line("Earlier entries: --before %d", l.Entries[len(l.Entries)-1].ID)
 	}
 	return nil
 }

@@ -105,7 +105,7 @@ func printSideBySide(p *paper, docs []*assess.Document) {
 			if f.Outcome == "fail" || f.Outcome == "unknown" {
 				cells[f.Title][i] = map[string]string{
 					"fail":    "not met: ",
-					"unknown": "not known: ",
+					"unknown": "unknown: ",
 				}[f.Outcome] + "needs " + f.Needs
 			}
 		}
@@ -160,7 +160,7 @@ func printCheck(p *paper, d *assess.Document, all bool) {
 		p.text("  ", d.Age.Says)
 	}
 	if pub := d.Publisher; pub != nil && pub.Disposition != d.Disposition {
-		p.text("  ", fmt.Sprintf("By the publisher's requirements alone: %s; %s", pub.Disposition, pub.Answer))
+		p.text("  ", fmt.Sprintf("By the publisher's requirements only: %s; %s", pub.Disposition, pub.Answer))
 	}
 	p.styled("  ", fmt.Sprintf("%s, revision %d of %s · inventory of %s · %d of %d needed facts read", d.Release.Name,
 		d.Release.Revision, say.Day(d.Release.Published),
@@ -224,7 +224,7 @@ func printBeside(p *paper, d *assess.Document) {
 		}
 		s := fmt.Sprintf("%s%s: %s. %s", n.Release.Name, what, n.Disposition, say.Capital(n.Answer))
 		if len(n.Fails) > 0 {
-			s += " It fails there: " + joined(n.Fails) + "."
+			s += " Not met there: " + joined(n.Fails) + "."
 		}
 		p.text("  Next: ", s)
 	}
@@ -303,10 +303,10 @@ func printFindings(p *paper, d *assess.Document, all bool) {
 	p.line("")
 	for _, g := range []struct{ key, one, many string }{
 		{"pass", "requirement is met", "requirements are met"}, {"not-applicable", "does not apply", "do not apply"},
-		{"should pass", "piece of advice is followed", "pieces of advice are followed"},
+		{"should pass", "recommendation is met", "recommendations are met"},
 		{"feature pass", "feature is available", "features are available"},
-		{"should unknown", "piece of advice is not known", "pieces of advice are not known"},
-		{"feature unknown", "feature is not known", "features are not known"},
+		{"should unknown", "recommendation is unknown", "recommendations are unknown"},
+		{"feature unknown", "feature is unknown", "features are unknown"},
 		{"feature fail", "feature is not available", "features are not available"},
 	} {
 		if list := titles[g.key]; len(list) > 0 {
@@ -335,11 +335,11 @@ func sectionOf(f *assess.Finding, d *assess.Document) string {
 	case f.Level == "must" && f.Outcome == "fail":
 		return fmt.Sprintf("Not met: %d of %d requirements", d.Counts.Fail, d.Counts.Musts)
 	case f.Level == "must" && f.Outcome == "unknown":
-		return fmt.Sprintf("Not known: %d of %d requirements", d.Counts.Unknown, d.Counts.Musts)
+		return fmt.Sprintf("Unknown: %d of %d requirements", d.Counts.Unknown, d.Counts.Musts)
 	case f.Outcome == "waived":
-		return "Not met, and waived until a date"
+		return "Not met, waived"
 	case f.Level == "should" && f.Outcome == "fail":
-		return "Advised, and not followed"
+		return "Recommendations not met"
 	}
 	return ""
 }
@@ -362,7 +362,7 @@ func printFinding(p *paper, d *assess.Document, f *assess.Finding, all bool) {
 		p.text("      ", f.Follows)
 	}
 	if all {
-		p.styled("      ", "Why it is asked: "+f.Why, dim)
+		p.styled("      ", "Reason: "+f.Why, dim)
 		if f.Outcome == "unknown" && f.Follows != "" {
 			p.styled("      ", f.Follows, dim)
 		}
@@ -371,12 +371,12 @@ func printFinding(p *paper, d *assess.Document, f *assess.Finding, all bool) {
 			if e.Row != "" {
 				of += " of " + e.Row
 			}
-			p.styled("      ", fmt.Sprintf("%s: %s [%s]", of, e.Has, first(e.Source, first(e.Gap, "source not said"))),
+			p.styled("      ", fmt.Sprintf("%s: %s [%s]", of, e.Has, first(e.Source, first(e.Gap, "source unknown"))),
 				dim)
 		}
 	}
 	for _, c := range f.Close {
-		p.text("      To close it: ", c)
+		p.text("      To find it out: ", c)
 	}
 }
 
@@ -432,7 +432,7 @@ func printPlan(p *paper, d *assess.Document, all bool) {
 	}
 	printAround(p, d)
 	if !all {
-		p.styled("  ", "--all adds what to do in each step and how to see that it worked.", dim)
+		p.styled("  ", "--verbose adds what to do in each step and how to see that it worked.", dim)
 	}
 	printApart(p, d, all)
 }
@@ -460,10 +460,10 @@ func printStep(p *paper, s *assess.Step, all bool) {
 	}
 	p.styled("      ", "Done when: "+s.Confirm, dim)
 	if s.Back != "" {
-		p.styled("      ", "Way back: "+s.Back, dim)
+		p.styled("      ", "To undo: "+s.Back, dim)
 	}
 	for _, a := range s.Instead {
-		p.styled("      ", fmt.Sprintf("Or, in its place: %s. %s", a.Title, a.Says), dim)
+		p.styled("      ", fmt.Sprintf("Alternative: %s. %s", a.Title, a.Says), dim)
 	}
 }
 
@@ -479,7 +479,7 @@ func costed(cost string) string {
 func printAround(p *paper, d *assess.Document) {
 	e := &d.Effort
 	if len(d.Plan) > 1 {
-		s := fmt.Sprintf("In all: %d–%d minutes", e.Minutes.Least, e.Minutes.Most)
+		s := fmt.Sprintf("Total: %d–%d minutes", e.Minutes.Least, e.Minutes.Most)
 		if e.Restarts > 0 {
 			s += ", " + say.Count(e.Restarts, "restart", "restarts")
 		}

@@ -20,7 +20,7 @@ func withHas(f *assess.Finding) string {
 func passLines(f *assess.Finding) []string {
 	var out []string
 	if f.Advised != "" {
-		out = append(out, fmt.Sprintf("%s: more is advised: %s. It has %s.", f.Title, f.Advised, f.Has))
+		out = append(out, fmt.Sprintf("%s: %s is recommended. It has %s.", f.Title, f.Advised, f.Has))
 	}
 	if f.Conflict {
 		out = append(out, f.Title+": "+f.Reason)
@@ -49,7 +49,7 @@ func printWays(p *paper, w *assess.Ways) {
 func printApart(p *paper, d *assess.Document, all bool) {
 	if len(d.Optional) > 0 {
 		p.line("")
-		p.line("%s", p.style(bold, "Optional: advised, and not required"))
+		p.line("%s", p.style(bold, "Optional: recommended, not required"))
 		for i := range d.Optional {
 			s := &d.Optional[i]
 			p.text("  – ", s.Title)

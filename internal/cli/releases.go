@@ -10,7 +10,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"rolltop.example/rolltop/core/assess"
-	"rolltop.example/rolltop/core/means"
+	"rolltop.example/rolltop/core/knowledge"
 	"rolltop.example/rolltop/core/release"
 	"rolltop.example/rolltop/core/say"
 	"rolltop.example/rolltop/internal/api"
@@ -20,7 +20,7 @@ func releasesCommand() *cobra.Command {
 	list := func(cmd *cobra.Command, _ []string) error { return listReleases(cmd) }
 	cmd := &cobra.Command{
 		Use:   "releases",
-		Short: "Release documents: write, validate, add, show, compare, choose targets",
+		Short: "Release documents: list, new, validate, show, add, compare, target, what-if, changes",
 		Args:  cobra.NoArgs,
 		RunE:  list,
 	}
@@ -28,7 +28,7 @@ func releasesCommand() *cobra.Command {
 	serviceFlags(cmd)
 	listed := &cobra.Command{
 		Use:   "list",
-		Short: "List the release documents that the service has",
+		Short: "List the release documents of the service",
 		Args:  cobra.NoArgs,
 		RunE:  list,
 	}
@@ -41,24 +41,24 @@ func releasesCommand() *cobra.Command {
 		RunE:  newRelease,
 	}
 	fresh.Flags().String("class", "pc", "class of hardware that the release installs on: pc or mac")
-	fresh.Flags().String("name", "", "name of the release; the id where it is not given")
-	fresh.Flags().String("out", "", "file to write it to; standard output where it is not given")
+	fresh.Flags().String("name", "", "name of the release (default: the id)")
+	fresh.Flags().StringP("output", "o", "", "`file` to write (default: standard output)")
 	validate := &cobra.Command{
 		Use:   "validate FILE…",
-		Short: "Read release documents and say every mistake",
+		Short: "Validate release documents and list all mistakes",
 		Args:  cobra.MinimumNArgs(1),
 		RunE:  validateReleases,
 	}
 	show := &cobra.Command{
 		Use:   "show FILE|ID[@REVISION]",
-		Short: "Show a release as sentences",
+		Short: "Show a release in sentences",
 		Args:  cobra.ExactArgs(1),
 		RunE:  showRelease,
 	}
 	serviceFlags(show)
 	compare := &cobra.Command{
 		Use:   "compare FILE|ID[@REVISION] FILE|ID[@REVISION]",
-		Short: "Say how a release, or a revision, differs from another",
+		Short: "Show how a release or a revision differs from another",
 		Args:  cobra.ExactArgs(2),
 		RunE:  compareReleases,
 		Long:  help("releases-compare"),
@@ -67,14 +67,14 @@ func releasesCommand() *cobra.Command {
 	serviceFlags(compare)
 	add := &cobra.Command{
 		Use:   "add FILE",
-		Short: "Add a release document with its files, or a revision of one, to the service",
+		Short: "Add a release document with its files, or a revision, to the service",
 		Args:  cobra.ExactArgs(1),
 		RunE:  addRelease,
 	}
 	serviceFlags(add)
 	target := &cobra.Command{
 		Use:   "target",
-		Short: "Choose the target release of PCs and of Macs; the fleet is judged again",
+		Short: "Choose the target releases of PCs and Macs; the fleet is judged again",
 		Args:  cobra.NoArgs,
 		RunE:  setTargets,
 	}
@@ -119,8 +119,8 @@ func listReleases(cmd *cobra.Command) error {
 		}
 	}
 	if len(rows) == 0 {
-		p.line("No release document has been added; rolltop releases new prints one to fill in, rolltop releases add " +
-			"FILE adds it.")
+		p.line("No release documents. rolltop releases new prints a document to fill in; rolltop releases add FILE " +
+			"adds it.")
 		return nil
 	}
 	p.table([]string{"Id", "Name", "For", "Revision", "Added", "Use"}, rows)
@@ -130,12 +130,12 @@ func listReleases(cmd *cobra.Command) error {
 func newRelease(cmd *cobra.Command, args []string) error {
 	class, _ := cmd.Flags().GetString("class")
 	name, _ := cmd.Flags().GetString("name")
-	out, _ := cmd.Flags().GetString("out")
+	out, _ := cmd.Flags().GetString("output")
 	if !release.ValidID(args[0]) {
 		return wrongUsage("%q cannot be an id; use lower-case letters, digits and hyphens: skerry-12", args[0])
 	}
 	if class != "pc" && class != "mac" {
-		return wrongUsage("there is no class of hardware %q; it may be pc or mac", class)
+		return wrongUsage("unknown class of hardware %q; use pc or mac", class)
 	}
 	text := release.Skeleton(args[0], strconv.Quote(first(name, args[0])), class, time.Now())
 	if out == "" {
@@ -145,7 +145,7 @@ func newRelease(cmd *cobra.Command, args []string) error {
 	if err := writeNew(out, []byte(text)); err != nil {
 		return err
 	}
-	fmt.Fprintf(cmd.OutOrStdout(), "%s is written. Fill it in, then: rolltop releases validate %s\n", out, out)
+	fmt.Fprintf(cmd.OutOrStdout(), "%s written. Fill it in, then run: rolltop releases validate %s\n", out, out)
 	return nil
 }
 
@@ -182,10 +182,10 @@ func validateReleases(cmd *cobra.Command, args []string) error {
 		if rows > 0 {
 			what = append(what, say.Count(rows, "row", "rows")+" in "+say.Count(len(rel.Lists), "list", "lists"))
 		}
-		fmt.Fprintf(cmd.OutOrStdout(), "%s: no mistakes; %s, revision %d, %s\n", file, rel.Name, rel.Revision,
+		fmt.Fprintf(cmd.OutOrStdout(), "%s: valid; %s, revision %d, %s\n", file, rel.Name, rel.Revision,
 			strings.Join(what, ", "))
 		p := newPaper(cmd.OutOrStdout())
-		for _, n := range assess.Notes(means.Shipped(), rel) {
+		for _, n := range assess.Notes(knowledge.Shipped(), rel) {
 			p.headed("  ", "-", " "+n)
 		}
 	}
@@ -204,7 +204,7 @@ func showRelease(cmd *cobra.Command, args []string) error {
 	p.line("%s", p.style(bold, rel.Name))
 	p.styled("", fmt.Sprintf("revision %d of %s, from %s", rel.Revision, say.Day(rel.Published), rel.Source), dim)
 	if rel.Draft {
-		p.text("! ", "A draft: it cannot judge the fleet.")
+		p.text("! ", "A draft: the revision cannot judge the fleet.")
 	}
 	if rel.TestRelease {
 		p.text("! ", "A release for testing: its requirements may still change.")
@@ -260,7 +260,8 @@ func compareReleases(cmd *cobra.Command, args []string) error {
 		return err
 	}
 	if was.InstallsOn != is.InstallsOn {
-		return wrongUsage("%s installs on %ss and %s on %ss; releases of one class of hardware are compared", was.Name,
+		return wrongUsage("%s installs on %ss and %s on %ss; only releases of the same class of hardware can be "+
+			"compared", was.Name,
 			was.InstallsOn, is.Name, is.InstallsOn)
 	}
 	d := api.ReleaseDifference{From: was.Ref(), To: is.Ref(), Changes: []api.Difference{}}
@@ -287,7 +288,7 @@ func printDifference(p *paper, d *api.ReleaseDifference) {
 		fmt.Sprintf("From %s, revision %d, to %s, revision %d", d.From.Name, d.From.Revision, d.To.Name,
 			d.To.Revision)))
 	if len(d.Changes) == 0 {
-		p.line("They ask for the same.")
+		p.line("No differences.")
 		return
 	}
 	kind := ""
@@ -328,7 +329,7 @@ func addRelease(cmd *cobra.Command, args []string) error {
 	what := "added"
 	switch {
 	case !got.Added:
-		what = "there already, unchanged"
+		what = "already added, unchanged"
 	case got.Draft:
 		what = "added as a draft, which cannot judge the fleet"
 	case got.Target:
@@ -345,7 +346,7 @@ func setTargets(cmd *cobra.Command, _ []string) error {
 	pc, _ := cmd.Flags().GetString("pc")
 	mac, _ := cmd.Flags().GetString("mac")
 	if pc == "" && mac == "" {
-		return wrongUsage("no target is named; give --pc ID, --mac ID, or both")
+		return wrongUsage("the target is missing; give --pc ID, --mac ID, or both")
 	}
 	c, err := clientOf(cmd)
 	if err != nil {

@@ -29,12 +29,12 @@ func says(t *testing.T, code int, want string, args ...string) string {
 func TestWritingARelease(t *testing.T) {
 	dir := t.TempDir()
 	path := filepath.Join(dir, "skerry-14.yaml")
-	says(t, 0, "Fill it in", "releases", "new", "skerry-14", "--name", "Skerry 14", "--out", path)
-	says(t, 1, "already exists and was not overwritten", "releases", "new", "skerry-14", "--out", path)
+	says(t, 0, "Fill it in", "releases", "new", "skerry-14", "--name", "Skerry 14", "--output", path)
+	says(t, 1, "already exists and was not overwritten", "releases", "new", "skerry-14", "--output", path)
 	says(t, 2, "cannot be an id", "releases", "new", "Skerry 14")
-	says(t, 2, "may be pc or mac", "releases", "new", "a", "--class", "tablet")
+	says(t, 2, "use pc or mac", "releases", "new", "a", "--class", "tablet")
 	says(t, 0, "format: rolltop-release/1", "releases", "new", "a", "--class", "mac")
-	says(t, 0, "no mistakes; Skerry 14, revision 1, two requirements", "releases", "validate", path)
+	says(t, 0, "valid; Skerry 14, revision 1, two requirements", "releases", "validate", path)
 
 	page := filepath.Join(dir, "page.html")
 	html := "<html><h2>Corvane</h2><table><tr><th>Brand<th>Model<th>Base frequency<th># of Cores"
@@ -49,7 +49,7 @@ func TestWritingARelease(t *testing.T) {
 		"Corvane")
 	for _, want := range []string{
 		"cores         from # of Cores", "Corvane K5-8000", "… and 1992 more",
-		"row 2001: Corvane K5-8000: the same name as in row 1", "has no unit that can be read", "Nothing is written",
+		"row 2001: Corvane K5-8000: the same name as in row 1", "has no known unit", "Nothing was written",
 	} {
 		if !strings.Contains(out, want) {
 			t.Errorf("the preview does not say %q:\n%s", want, out)
@@ -58,13 +58,13 @@ func TestWritingARelease(t *testing.T) {
 	if _, err := os.Stat(list); err == nil {
 		t.Error("a preview wrote a file")
 	}
-	says(t, 0, "processors.csv is written", "releases", "import-list", page, "--column", "name=Brand+'-'+Model",
-		"--prefix", "Corvane", "--out", list)
-	says(t, 1, "was not overwritten", "releases", "import-list", page, "--column", "name=Brand+'-'+Model", "--out",
+	says(t, 0, "processors.csv written", "releases", "import-list", page, "--column", "name=Brand+'-'+Model",
+		"--prefix", "Corvane", "--output", list)
+	says(t, 1, "was not overwritten", "releases", "import-list", page, "--column", "name=Brand+'-'+Model", "--output",
 		list)
 	says(t, 1, `has no column "Brnd"; its columns are Brand, Model`, "releases", "import-list", page, "--column",
 		"name=Brnd")
-	says(t, 2, "names no heading", "releases", "import-list", page, "--column", "name")
+	says(t, 2, "has no heading", "releases", "import-list", page, "--column", "name")
 	says(t, 1, "no such file", "releases", "import-list", filepath.Join(dir, "nowhere.html"))
 
 	src, err := os.ReadFile(path)
@@ -85,7 +85,7 @@ func TestWritingARelease(t *testing.T) {
 	t.Setenv("ROLLTOP_SERVER", s.URL)
 	t.Setenv("ROLLTOP_TOKEN", s.Token)
 	says(t, 0, "Skerry 14, revision 1: added.", "releases", "add", path)
-	says(t, 0, "there already, unchanged", "releases", "add", path)
+	says(t, 0, "already added, unchanged", "releases", "add", path)
 	says(t, 0, "Skerry 14", "releases", "list")
 	// The service gives the document back with its file.
 	says(t, 0, "processors: 2000 rows of processors, complete.", "releases", "show", "skerry-14")
@@ -97,8 +97,9 @@ func TestWritingARelease(t *testing.T) {
 	expect.Same(t, "d.From.Revision", d.From.Revision, 4)
 	expect.Same(t, "d.To.Revision", d.To.Revision, 5)
 	expect.Same(t, "d.Changes[0].Kind", d.Changes[0].Kind, "tightened")
-	says(t, 0, "They ask for the same.", "releases", "compare", "skerry-12", "skerry-12@5")
-	says(t, 2, "releases of one class of hardware are compared", "releases", "compare", "skerry-12", "fathom-9")
+	says(t, 0, "No differences.", "releases", "compare", "skerry-12", "skerry-12@5")
+	says(t, 2, "only releases of the same class of hardware can be compared", "releases", "compare", "skerry-12",
+		"fathom-9")
 	says(t, 1, `there is no release "skerry-99"`, "releases", "show", "skerry-99")
 	if err := os.Remove(list); err != nil {
 		t.Fatal(err)
@@ -157,9 +158,9 @@ func TestPlannedPurchase(t *testing.T) {
 func TestFactsByHand(t *testing.T) {
 	dir := files(t)
 	rel, inv := filepath.Join(dir, "skerry-12.yaml"), filepath.Join(dir, "unknown.json")
-	says(t, 11, "TPM 2.0 ready: not known", "check", "--release", rel, "--inventory", inv)
+	says(t, 11, "TPM 2.0 ready: unknown", "check", "--release", rel, "--inventory", inv)
 	says(t, 11, "entered by hand on", "check", "--release", rel, "--inventory", inv, "--fact",
-		"memory.installed_bytes=16 GiB", "--all")
+		"memory.installed_bytes=16 GiB", "--verbose")
 	says(t, 0, "Ready", "check", "--release", rel, "--inventory", inv, "--fact", "memory.installed_bytes=16 GiB",
 		"--fact", "tpm.state=ready", "--fact", "tpm.version=2.0", "--fact", "storage.system.partition_style=gpt")
 	says(t, 2, "memory is written with MiB", "check", "--release", rel, "--inventory", inv, "--fact",
@@ -169,18 +170,19 @@ func TestFactsByHand(t *testing.T) {
 	s := servertest.Demo(t, nil)
 	t.Setenv("ROLLTOP_SERVER", s.URL)
 	t.Setenv("ROLLTOP_TOKEN", s.Token)
-	l, err := s.Client.Devices(t.Context(), "unknown=memory", "name", 1, 1)
+	l, err := s.Client.Machines(t.Context(), "unknown=memory", "name", 1, 1)
 	if err != nil {
 		t.Fatal(err)
 	}
-	key := l.Devices[0].Key
-	says(t, 0, "memory.installed_bytes = 16 GiB, entered by hand by everything on", "devices", "enter", key,
+	key := l.Machines[0].Key
+	says(t, 0, "memory.installed_bytes = 16 GiB, entered by hand by everything on", "machines", "facts", "set", key,
 		"memory.installed_bytes=16 GiB", "--note", "seen at the desk")
-	says(t, 2, "memory is written with MiB", "devices", "enter", key, "memory.installed_bytes=16")
-	says(t, 2, "has no value", "devices", "enter", key, "memory.installed_bytes")
-	says(t, 1, "there is no machine", "devices", "enter", "gull-999", "tpm.state=ready")
-	says(t, 0, strings.ToUpper(key), "devices", "take-back", key, "memory.installed_bytes")
-	says(t, 1, "nobody has entered memory.installed_bytes", "devices", "take-back", key, "memory.installed_bytes")
+	says(t, 2, "memory is written with MiB", "machines", "facts", "set", key, "memory.installed_bytes=16")
+	says(t, 2, "has no value", "machines", "facts", "set", key, "memory.installed_bytes")
+	says(t, 1, "there is no machine", "machines", "facts", "set", "gull-999", "tpm.state=ready")
+	says(t, 0, strings.ToUpper(key), "machines", "facts", "remove", key, "memory.installed_bytes")
+	says(t, 1, "nobody has entered memory.installed_bytes", "machines", "facts", "remove", key,
+		"memory.installed_bytes")
 }
 
 func TestCompareMachines(t *testing.T) {
@@ -197,7 +199,7 @@ func TestCompareMachines(t *testing.T) {
 	}
 	says(t, 0, "no facts differ", "compare", a, a)
 	says(t, 0, `"format": "rolltop-compare/1"`, "compare", a, b, "--format", "json")
-	says(t, 1, "to compare machines that a service knows, give --server", "compare", a, "gull-001")
+	says(t, 1, "to compare machines of a service, give --server", "compare", a, "gull-001")
 	says(t, 2, "installs on PCs only", "compare", a, filepath.Join(dir, "mac.json"), "--release",
 		filepath.Join(dir, "skerry-12.yaml"))
 	s := servertest.Demo(t, nil)

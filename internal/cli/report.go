@@ -14,13 +14,13 @@ import (
 )
 
 func reportFlags(cmd *cobra.Command) {
-	cmd.Flags().String("out", "",
-		"file to write a report to (html, markdown, eml); standard output where it is not given")
+	cmd.Flags().StringP("output", "o", "",
+		"`file` to write the report to: html, markdown or eml (default: standard output)")
 	cmd.Flags().String("for", report.Technician,
-		"whom a report is for: technician, user, visit (one page for whoever is at the machine)")
-	cmd.Flags().Bool("redact", false, "shorten serial numbers in a report")
-	cmd.Flags().String("from", "", "sender of the mail draft (eml)")
-	cmd.Flags().String("to", "", "addresses that the mail draft goes to (eml)")
+		"audience of the report: technician, user, or visit (a one-page sheet)")
+	cmd.Flags().Bool("redact", false, "shorten serial numbers in the report")
+	cmd.Flags().String("from", "", "sender of the e-mail draft (eml)")
+	cmd.Flags().String("to", "", "recipients of the e-mail draft (eml)")
 }
 
 // sheaf gathers what a report is about.
@@ -33,7 +33,7 @@ type sheaf struct {
 // reportOf is nil where the form is no report.
 func reportOf(cmd *cobra.Command, form string) (*sheaf, error) {
 	s := &sheaf{form: form}
-	s.out, _ = cmd.Flags().GetString("out")
+	s.out, _ = cmd.Flags().GetString("output")
 	s.from, _ = cmd.Flags().GetString("from")
 	s.to, _ = cmd.Flags().GetString("to")
 	s.redact, _ = cmd.Flags().GetBool("redact")
@@ -46,21 +46,22 @@ func reportOf(cmd *cobra.Command, form string) (*sheaf, error) {
 	case "html", "markdown":
 	case "eml":
 		if s.from == "" {
-			return nil, wrongUsage("a mail draft has a sender; give --from ada@ferries.example")
+			return nil, wrongUsage("the sender of the draft is missing; give --from ada@ferries.example")
 		}
 		if _, err := mail.ParseAddress(s.from); err != nil {
-			return nil, wrongUsage("--from %q is not a mail address; write one as ada@ferries.example", s.from)
+			return nil, wrongUsage("--from %q is not an e-mail address; write it as ada@ferries.example", s.from)
 		}
 	default:
-		for _, name := range []string{"out", "for", "redact"} { // sender and receiver may stand in the file of --config
+		for _, name := range []string{"output", "for",
+			"redact"} { // sender and receiver may stand in the file of --config
 			if cmd.Flags().Changed(name) {
-				return nil, wrongUsage("--%s is for reports; give --format html, markdown or eml with it", name)
+				return nil, wrongUsage("--%s applies to reports only; add --format html, markdown or eml", name)
 			}
 		}
 		return nil, nil
 	}
 	if form == "markdown" && s.reader != report.Technician {
-		return nil, wrongUsage("a ticket is for technicians; for others give --format html or eml")
+		return nil, wrongUsage("a ticket is for technicians; for other audiences give --format html or eml")
 	}
 	return s, nil
 }
@@ -106,6 +107,6 @@ func (s *sheaf) write(cmd *cobra.Command) error {
 	if err := writeNew(s.out, b.Bytes()); err != nil {
 		return err
 	}
-	fmt.Fprintf(cmd.ErrOrStderr(), "%s is written.\n", s.out)
+	fmt.Fprintf(cmd.ErrOrStderr(), "%s written.\n", s.out)
 	return nil
 }

@@ -39,14 +39,14 @@ func serveCommand() *cobra.Command {
 			return serve(cmd)
 		},
 	}
-	cmd.Flags().String("database", "rolltop.db", "database file; made where there is none")
+	cmd.Flags().String("database", "rolltop.db", "database file; created if it does not exist")
 	cmd.Flags().String("listen", defaultListen, "address to listen on")
-	cmd.Flags().Bool("existing", false, "refuse to start where the database file does not exist")
-	cmd.Flags().Int("keep-free", 256, "MiB of the disk that stay free: with less, no inventories are taken in")
-	cmd.Flags().String("public-url", "", "address under which people reach the service, as https://rolltop.example")
+	cmd.Flags().Bool("existing", false, "do not start if the database file does not exist")
+	cmd.Flags().Int("keep-free", 256, "MiB of disk space to keep free; below it, inventories are refused")
+	cmd.Flags().String("public-url", "", "address under which people reach the service, such as "+
+		"https://rolltop.example")
 	cmd.Flags().String("collectors", "",
-		"directory with other collectors for machines to download than those that the program carries, as make dist "+
-			"writes it")
+		"directory with collectors for machines to download, instead of the built-in ones")
 	cmd.Flags().Bool("verbose", false, "log every request")
 	tlsFlags(cmd)
 	return cmd
@@ -58,13 +58,14 @@ func serve(cmd *cobra.Command) error {
 	listen, _ := cmd.Flags().GetString("listen")
 	if existing, _ := cmd.Flags().GetBool("existing"); existing {
 		if _, err := os.Stat(path); err != nil {
-			return fmt.Errorf("there is no database %s, and --existing makes none; name the file that was meant, "+
+			return fmt.Errorf("the database %s does not exist, and --existing creates none; name the right file, "+
 				"restore a backup there, or start once without --existing", whole(path))
 		}
 	}
 	ln, err := net.Listen("tcp", listen)
 	if err != nil {
-		return fmt.Errorf("cannot listen on %s: %w; free it, or name another with --listen", listen, netCause(err))
+		return fmt.Errorf("cannot listen on %s: %w; free the port, or choose another with --listen", listen,
+			netCause(err))
 	}
 	defer ln.Close()
 	if err := tlsUsage(cmd, ln.Addr()); err != nil {
@@ -75,7 +76,7 @@ func serve(cmd *cobra.Command) error {
 		return err
 	}
 	if st.Fresh() {
-		fmt.Fprintf(cmd.OutOrStdout(), "A new database was made: %s\n", st.Path())
+		fmt.Fprintf(cmd.OutOrStdout(), "Created a new database: %s\n", st.Path())
 	}
 	return errors.Join(serveOn(ctx, cmd, st, ln), st.Close())
 }
@@ -150,8 +151,8 @@ func collectorsOf(cmd *cobra.Command) (fs.FS, error) {
 		return Carried, nil
 	}
 	if st, err := os.Stat(dir); err != nil || !st.IsDir() {
-		return nil, fmt.Errorf("%s is not a directory with collectors; name one that make dist wrote, or leave "+
-			"--collectors out", dir)
+		return nil, fmt.Errorf("%s is not a directory with collectors; name a directory that make dist wrote, or "+
+			"omit --collectors", dir)
 	}
 	return os.DirFS(dir), nil
 }
@@ -195,7 +196,7 @@ func firstStart(ctx context.Context, s *server.Server, st *store.Store, at strin
 	if err != nil {
 		return err
 	}
-	fmt.Fprintf(out, "Nobody can sign in yet. Make the first administrator with this link, once, within a day:\n  "+
+	fmt.Fprintf(out, "Nobody can sign in yet. Add the first administrator with this link, once, within a day:\n  "+
 		"%s%s\n\n", at, path)
 	return nil
 }
@@ -267,14 +268,14 @@ func run(ctx context.Context, s *server.Server, ln net.Listener, sec security, e
 func reloaded(sec security, errOut io.Writer) {
 	log := slog.New(slog.NewTextHandler(errOut, nil))
 	if sec.reload == nil {
-		log.Info("nothing is read again: the service has no files of a certificate")
+		log.Info("nothing to reload: the service has no certificate files")
 		return
 	}
 	if err := sec.reload(); err != nil {
-		log.Error("the certificate was not read again; the one from before is used", "error", err)
+		log.Error("the certificate could not be reloaded; the previous one stays in use", "error", err)
 		return
 	}
-	log.Info("the certificate was read again")
+	log.Info("the certificate was reloaded")
 }
 
 func demoCommand() *cobra.Command {
@@ -285,12 +286,11 @@ func demoCommand() *cobra.Command {
 		Args:  cobra.NoArgs,
 		RunE:  runDemo,
 	}
-	cmd.Flags().String("listen", defaultListen, "address to listen on; where its port is taken, a free one is used")
-	cmd.Flags().String("password", "", "password to sign in with; a random one where none is given")
+	cmd.Flags().String("listen", defaultListen, "address to listen on; if the port is in use, a free port is used")
+	cmd.Flags().String("password", "", "password of the demo user (default: random)")
 	tlsFlags(cmd)
 	cmd.Flags().String("collectors", "",
-		"directory with other collectors for machines to download than those that the program carries, as make dist "+
-			"writes it")
+		"directory with collectors for machines to download, instead of the built-in ones")
 	cmd.Flags().Bool("verbose", false, "log every request")
 	return cmd
 }
@@ -338,16 +338,16 @@ func serveDemo(cmd *cobra.Command, ctx context.Context, st *store.Store, ln net.
 	}
 	n, err := standin.Fill(ctx, s, time.Now())
 	if err != nil {
-		return fmt.Errorf("the demo cannot be made: %w", err)
+		return fmt.Errorf("the demo cannot be created: %w", err)
 	}
 	if err := standin.Furnish(ctx, s, time.Now()); err != nil {
-		return fmt.Errorf("the demo cannot be made: %w", err)
+		return fmt.Errorf("the demo cannot be created: %w", err)
 	}
 	password, _ := cmd.Flags().GetString("password")
 	if password == "" {
 		password = server.NewSecret("")[:12]
 	}
-	if err := s.PutUser(ctx, "demo", server.RoleAdministrator, password); err != nil {
+	if err := s.SetUser(ctx, "demo", server.RoleAdministrator, password); err != nil {
 		return err
 	}
 	_, token, err := s.AddToken(ctx, "demo", server.ScopeManage)
@@ -364,11 +364,11 @@ Sign in as demo with the password %s
 
 For the command line, in another terminal:
   export ROLLTOP_SERVER=%s ROLLTOP_TOKEN=%s%s
-  bin/rolltop devices --where disposition=refit
+  bin/rolltop machines --where disposition=refit
 
-Everything here is made up and thrown away at the end. Stop it with Ctrl-C.
+All data is made up and deleted at the end. Stop the demo with Ctrl-C.
 `, n, scheme(sec)+ln.Addr().String(), password, scheme(sec)+ln.Addr().String(), token, pinned)
 	err = run(ctx, s, ln, sec, cmd.ErrOrStderr())
-	fmt.Fprintln(cmd.OutOrStdout(), "Stopped. The demo's database is thrown away.")
+	fmt.Fprintln(cmd.OutOrStdout(), "Stopped. The database of the demo is deleted.")
 	return err
 }

@@ -34,12 +34,12 @@ func TestServeExisting(t *testing.T) {
 	code, _, errOut := rolltop(t, "serve", "--existing", "--database", db, "--listen", "127.0.0.1:0")
 	expect.Same(t, "code", code, 1)
 	expect.Contains(t, errOut, db)
-	expect.Contains(t, errOut, "--existing makes none")
+	expect.Contains(t, errOut, "--existing creates none")
 	if left, _ := os.ReadDir(dir); len(left) != 0 {
 		t.Errorf("%v is made", left)
 	}
 	out, stop := start(t, "Ctrl-C", "serve", "--database", db, "--listen", "127.0.0.1:0")
-	if !strings.HasPrefix(out.String(), "A new database was made: "+db+"\n") {
+	if !strings.HasPrefix(out.String(), "Created a new database: "+db+"\n") {
 		t.Errorf("%s", out)
 	}
 	stop()
@@ -73,8 +73,9 @@ func TestBackupHoldsTheCertificate(t *testing.T) {
 			t.Errorf("%v: %d, want %d and %q:\n%s%s", args, code, want, says, text, errOut)
 		}
 	}
-	run(2, "too easy to guess", fileWith(t, "aaaaaaaaaaaa\n"), "backup", "--database", db, "--out", locked, "--encrypt")
-	run(0, "is written and verified", passphrase, "backup", "--database", db, "--out", locked, "--encrypt")
+	run(2, "too easy to guess", fileWith(t, "aaaaaaaaaaaa\n"), "backup", "--database", db, "--output", locked,
+		"--encrypt")
+	run(0, "written and verified", passphrase, "backup", "--database", db, "--output", locked, "--encrypt")
 	text, err := os.ReadFile(locked)
 	expect.NoError(t, err)
 	expect.That(t, `!bytes.Contains(text, []byte("SQLite"))`, !bytes.Contains(text, []byte("SQLite")))
@@ -83,14 +84,14 @@ func TestBackupHoldsTheCertificate(t *testing.T) {
 		t.Errorf("%v %v", st, err)
 	}
 	elsewhere := filepath.Join(t.TempDir(), "fleet.db")
-	run(1, "the passphrase is not that of the backup", wrong, "restore", locked, "--database", elsewhere)
+	run(1, "wrong passphrase", wrong, "restore", locked, "--database", elsewhere)
 	text[len(text)-1] ^= 1
 	spoiled := fileWith(t, string(text))
 	run(1, "cannot be decrypted", passphrase, "restore", spoiled, "--database", elsewhere)
 	if _, err := os.Stat(elsewhere); err == nil {
 		t.Error("a database is left of a backup that cannot be restored")
 	}
-	run(0, "is restored and verified", passphrase, "restore", locked, "--database", elsewhere)
+	run(0, "restored and verified", passphrase, "restore", locked, "--database", elsewhere)
 	for _, d := range []string{dir, filepath.Dir(elsewhere)} {
 		if left, _ := filepath.Glob(filepath.Join(d, ".rolltop-*")); left != nil {
 			t.Errorf("backups leave %v", left)
@@ -163,7 +164,7 @@ func TestRenewedCertificate(t *testing.T) {
 	}
 	first := serial()
 	renew()
-	hangUp("the certificate was read again")
+	hangUp("the certificate was reloaded")
 	second := serial()
 	if first == second {
 		t.Error("the former certificate is used")
@@ -171,7 +172,7 @@ func TestRenewedCertificate(t *testing.T) {
 	if err := os.WriteFile(cert, []byte("nonsense"), 0o600); err != nil {
 		t.Fatal(err)
 	}
-	hangUp("the certificate was not read again")
+	hangUp("the certificate could not be reloaded")
 	if serial() != second {
 		t.Error("a broken certificate replaced a good one")
 	}

@@ -17,7 +17,7 @@ import (
 func submitCommand() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "submit [--inventory FILE…]",
-		Short: "Send this machine's inventory, or inventory files, to the service",
+		Short: "Submit this machine's inventory, or inventory files, to the service",
 		Args:  cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			form, c, err := asked(cmd)
@@ -55,7 +55,7 @@ func submitCommand() *cobra.Command {
 		},
 	}
 	cmd.Flags().StringArray("inventory", nil,
-		"inventory or capture file to send in place of this machine's; may be given several times")
+		"inventory or capture file to submit instead of this machine's inventory (repeatable)")
 	formatFlag(cmd, "text", "json")
 	serviceFlags(cmd)
 	return cmd
@@ -94,21 +94,21 @@ func inventoryBytes(cmd *cobra.Command, c *client.Client, file string) ([]byte, 
 }
 
 func printSubmitted(p *paper, s *api.Submitted) {
-	what := "the same readings as before"
+	what := "unchanged"
 	switch {
 	case s.Created:
 		what = "a new machine"
 	case !s.Latest:
-		what = "kept as history; a later inventory is there"
+		what = "added to the history; a later inventory exists"
 	case s.Changed:
 		what = "new readings of a known machine"
 	}
-	p.line("%s: kept, %s.", s.Name, what)
+	p.line("%s: received, %s.", s.Name, what)
 	if s.Release != nil {
 		p.text("  ", fmt.Sprintf("%s %s against %s: %s", say.Marks[s.Disposition], say.Capital(s.Disposition),
 			s.Release.Name, s.Answer))
 	} else if s.Latest {
-		p.text("  ", "Not checked: no target release is chosen for its class of hardware.")
+		p.text("  ", "Not checked: no target release is set for its class of hardware.")
 	}
 }
 

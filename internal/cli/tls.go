@@ -26,10 +26,11 @@ import (
 
 // tlsFlags are how a service is reached from elsewhere.
 func tlsFlags(cmd *cobra.Command) {
-	cmd.Flags().String("tls-cert", "", "certificate of the service (PEM, with those between)")
-	cmd.Flags().String("tls-key", "", "its key (PEM)")
-	cmd.Flags().Bool("tls-self", false, "make a certificate, kept in the database, and print its SHA-256 for --pin")
-	cmd.Flags().Bool("behind-proxy", false, "a proxy in front does TLS, and nobody reaches the service but through it")
+	cmd.Flags().String("tls-cert", "", "server certificate chain (PEM)")
+	cmd.Flags().String("tls-key", "", "key of the server certificate (PEM)")
+	cmd.Flags().Bool("tls-self", false, "create a self-signed certificate, keep it in the database, and print its "+
+		"fingerprint for --pin")
+	cmd.Flags().Bool("behind-proxy", false, "a proxy handles TLS, and the service can be reached only through it")
 }
 
 // security is how the service speaks with whoever reaches it.
@@ -51,14 +52,14 @@ func tlsUsage(cmd *cobra.Command, at net.Addr) error {
 	tcp, ok := at.(*net.TCPAddr)
 	switch {
 	case (cert == "") != (key == ""):
-		return wrongUsage("--tls-cert and --tls-key go together")
+		return wrongUsage("--tls-cert and --tls-key must be given together")
 	case self && cert != "":
-		return wrongUsage("--tls-self makes a certificate, and --tls-cert names one; give one of them")
+		return wrongUsage("--tls-self and --tls-cert exclude each other; use one of them")
 	case proxy && (self || cert != ""):
-		return wrongUsage("--behind-proxy says that a proxy does TLS; leave it out where the service does")
+		return wrongUsage("--behind-proxy means that a proxy handles TLS; omit it if the service handles TLS")
 	case !self && cert == "" && !proxy && ok && !tcp.IP.IsLoopback():
-		return wrongUsage("%s can be reached from elsewhere, and passwords would go there in the open; give "+
-			"--tls-cert and --tls-key, or --tls-self, or, where a proxy does TLS, --behind-proxy", at)
+		return wrongUsage("other machines can reach %s, and passwords would be sent unencrypted; give --tls-cert "+
+			"and --tls-key, or --tls-self, or, if a proxy handles TLS, --behind-proxy", at)
 	}
 	return nil
 }
@@ -168,8 +169,7 @@ func selfMade(ctx context.Context, st *store.Store) (security, error) {
 	}
 	pair, err := tls.X509KeyPair(text, text)
 	if err != nil {
-		return security{}, fmt.Errorf("the certificate that the service made cannot be read: %w; restore a backup "+
-			"from before", err)
+		return security{}, fmt.Errorf("the self-signed certificate cannot be read: %w; restore an earlier backup", err)
 	}
 	sum := sha256.Sum256(pair.Certificate[0])
 	return security{config: configWith(pair), pin: hex.EncodeToString(sum[:]), secure: true}, nil

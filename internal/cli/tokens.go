@@ -14,7 +14,7 @@ import (
 func tokensCommand() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "tokens",
-		Short: "Tokens that let programs in: list, add, end",
+		Short: "Tokens for programs: list, add, remove",
 		Args:  cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			c, err := clientOf(cmd)
@@ -37,8 +37,8 @@ func tokensCommand() *cobra.Command {
 				if t.Machines != nil {
 					used += fmt.Sprintf(", may add %d more machines", *t.Machines)
 				}
-				if len(t.Places) > 0 {
-					used += ", sees " + strings.Join(t.Places, ", ")
+				if len(t.Sites) > 0 {
+					used += ", sees " + strings.Join(t.Sites, ", ")
 				}
 				rows[i] = []string{strconv.FormatInt(t.ID, 10), t.Name, t.Scope, used}
 			}
@@ -49,7 +49,7 @@ func tokensCommand() *cobra.Command {
 	serviceFlags(cmd)
 	add := &cobra.Command{
 		Use:   "add NAME",
-		Short: "Make a token; its secret is printed this once",
+		Short: "Create a token; its secret is shown only once",
 		Args:  cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			c, err := clientOf(cmd)
@@ -61,8 +61,8 @@ func tokensCommand() *cobra.Command {
 			t := api.NewToken{Name: args[0], Scope: scope, Days: days}
 			t.Machines, _ = cmd.Flags().GetInt("machines")
 			t.Tag, _ = cmd.Flags().GetString("tag")
-			t.Place, _ = cmd.Flags().GetString("place")
-			t.Places, _ = cmd.Flags().GetStringArray("only")
+			t.Site, _ = cmd.Flags().GetString("site")
+			t.Sites, _ = cmd.Flags().GetStringArray("only")
 			t.Imported, _ = cmd.Flags().GetBool("imported")
 			t.Succeeds, _ = cmd.Flags().GetInt64("succeeds")
 			m, err := c.AddToken(contextOf(cmd), t)
@@ -71,28 +71,28 @@ func tokensCommand() *cobra.Command {
 			}
 			fmt.Fprintln(cmd.OutOrStdout(), m.Secret)
 			if t.Succeeds != 0 {
-				fmt.Fprintf(cmd.ErrOrStderr(), "It speaks for %s of token %d.\n",
+				fmt.Fprintf(cmd.ErrOrStderr(), "It can submit for %s of token %d.\n",
 					say.Count(int(m.Taken), "machine", "machines"), t.Succeeds)
 			}
 			return nil
 		},
 	}
 	add.Flags().String("scope", "submit",
-		"what it may do: submit inventories, read, work (on machines), or manage (everything)")
-	add.Flags().Int("days", 0, "after how many days it expires; never, where not given")
-	add.Flags().Int("machines", 0, "for submitting: how many machines it may add (default 10,000)")
-	add.Flags().String("tag", "", "for submitting: a tag for the machines that it adds")
-	add.Flags().String("place", "", "for submitting: the place of the machines that it adds")
+		"permission: submit (inventories), read, work (on machines) or manage (everything)")
+	add.Flags().Int("days", 0, "days until the token expires (default: never)")
+	add.Flags().Int("machines", 0, "for submit: number of machines that the token can add (default 10,000)")
+	add.Flags().String("tag", "", "for submit: tag of the machines that the token adds")
+	add.Flags().String("site", "", "for submit: site of the machines that the token adds")
 	add.Flags().Bool("imported", false,
-		"for submitting: it may speak for machines that only persons have handed in, in files or spreadsheets")
+		"for submit: the token can update machines that only persons have imported")
 	add.Flags().Int64("succeeds", 0,
-		"for submitting: id of a token, ended or not, for whose machines it speaks from now on")
+		"for submit: id of an earlier token whose machines this token takes over")
 	add.Flags().StringArray("only", nil,
-		"for reading and working: a place, as the only one that it sees; may be given several times")
+		"for read and work: limit the token to this site (repeatable)")
 	serviceFlags(add)
 	end := &cobra.Command{
-		Use:   "end ID",
-		Short: "End a token",
+		Use:   "remove ID",
+		Short: "Remove a token",
 		Args:  cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			id, err := strconv.ParseInt(args[0], 10, 64)

@@ -19,49 +19,50 @@ import (
 func wavesCommand() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "waves",
-		Short: "Waves: which machines go when, what became of them, and whether all arrive in time",
+		Short: "Waves: which machines are upgraded when, with outcomes and a forecast",
 		Args:  cobra.NoArgs,
 		RunE:  listWaves,
 		Long:  help("waves"),
 	}
 	formatFlag(cmd, "text", "json", "csv")
 	serviceFlags(cmd)
-	show := numbered("show NUMBER", "One wave: its machines, their packages, and why others may not enter",
+	show := numbered("show NUMBER", "Show a wave: its machines, their packages, and why others cannot enter",
 		cobra.ExactArgs(1), showWave)
 	formatFlag(show, "text", "json", "csv")
 	add := &cobra.Command{
 		Use:   "add NAME",
 		Short: "Add a wave",
 		Args:  cobra.ExactArgs(1),
-		RunE:  func(cmd *cobra.Command, args []string) error { return putWave(cmd, 0, args[0]) },
+		RunE:  func(cmd *cobra.Command, args []string) error { return setWave(cmd, 0, args[0]) },
 	}
 	serviceFlags(add)
-	change := numbered("change NUMBER", "Change a wave; what is not given stays", cobra.ExactArgs(1),
+	change := numbered("set NUMBER", "Change a wave; options that are omitted keep their values", cobra.ExactArgs(1),
 		func(cmd *cobra.Command, _ *client.Client, id int64, _ []string) error {
-			return putWave(cmd, id, flagText(cmd, "name"))
+			return setWave(cmd, id, flagText(cmd, "name"))
 		})
-	change.Flags().String("name", "", "another name")
+	change.Flags().String("name", "", "new name")
 	for _, c := range []*cobra.Command{add, change} {
-		c.Flags().String("rule", "", "filter: which machines may enter")
-		c.Flags().String("release", "", "the target that its machines get; that of PCs where it is not given")
-		c.Flags().Bool("pilot", false, "it goes before all others, and is small")
-		c.Flags().Int("most", 0, "how many machines it takes")
-		c.Flags().String("starts", "", "its first day: 2026-12-01")
-		c.Flags().String("ends", "", "its last day")
-		c.Flags().String("note", "", "what to know about it")
+		c.Flags().String("rule", "", "filter of the machines that can enter")
+		c.Flags().String("release", "", "release that the machines get (default: the target of PCs)")
+		c.Flags().Bool("pilot", false, "make the wave a pilot: small, and before all others")
+		c.Flags().Int("most", 0, "maximum number of machines")
+		c.Flags().String("starts", "", "first day, such as 2026-12-01")
+		c.Flags().String("ends", "", "last day")
+		c.Flags().String("note", "", "note for whoever does the work")
 	}
-	fill := numbered("fill NUMBER [KEY…]",
-		"Put machines into a wave: these, or as many of its rule as there is room for", cobra.MinimumNArgs(1), fillWave)
-	fill.Flags().Bool("by-name", false, "these machines may enter although a requirement is waived")
-	drop := numbered("drop NUMBER KEY", "Take a machine out of a wave", cobra.ExactArgs(2),
+	fill := numbered("add NUMBER [KEY…]",
+		"Add machines to a wave: these, or as many that match its rule as there is room for",
+		cobra.MinimumNArgs(1), fillWave)
+	fill.Flags().Bool("by-name", false, "admit these machines despite a waived requirement")
+	drop := numbered("remove NUMBER KEY", "Remove a machine from a wave", cobra.ExactArgs(2),
 		func(cmd *cobra.Command, c *client.Client, id int64, rest []string) error {
 			if err := c.LeaveWave(contextOf(cmd), id, rest[0]); err != nil {
 				return err
 			}
-			fmt.Fprintf(cmd.OutOrStdout(), "%s is out of wave %d.\n", rest[0], id)
+			fmt.Fprintf(cmd.OutOrStdout(), "%s is removed from wave %d.\n", rest[0], id)
 			return nil
 		})
-	end := numbered("end NUMBER", "End a wave; machines that were not handed over are free for others",
+	end := numbered("end NUMBER", "End a wave; machines that were not handed off are free for others",
 		cobra.ExactArgs(1), func(cmd *cobra.Command, c *client.Client, id int64, _ []string) error {
 			if err := c.EndWave(contextOf(cmd), id); err != nil {
 				return err
@@ -72,14 +73,15 @@ func wavesCommand() *cobra.Command {
 	handOff := numbered("hand-off NUMBER",
 		"Write the machines of a wave for a deployment system, with package and checksum", cobra.ExactArgs(1), handOff)
 	formatFlag(handOff, "json", "csv", "ndjson")
-	handOff.Flags().String("out", "", "file to write; standard output where it is not given")
-	handed := numbered("handed NUMBER", "Note that the machines of a wave were handed over, and tell the hooks",
+	handOff.Flags().StringP("output", "o", "", "`file` to write (default: standard output)")
+	handedOff := numbered("handed-off NUMBER", "Record that the machines of a wave were handed off, and notify "+
+		"webhooks",
 		cobra.ExactArgs(1), func(cmd *cobra.Command, c *client.Client, id int64, _ []string) error {
-			h, err := c.Handed(contextOf(cmd), id)
+			h, err := c.HandedOff(contextOf(cmd), id)
 			if err != nil {
 				return asUsage(err)
 			}
-			fmt.Fprintf(cmd.OutOrStdout(), "%s handed over.\n",
+			fmt.Fprintf(cmd.OutOrStdout(), "%s handed off.\n",
 				say.Capital(say.Count(len(h.Machines), "machine is", "machines are")))
 			for _, m := range h.Refused {
 				fmt.Fprintf(cmd.OutOrStdout(), "Not %s: %s.\n", m.Name, m.Reason)
@@ -87,8 +89,16 @@ func wavesCommand() *cobra.Command {
 			return nil
 		})
 	outcomes := numbered("outcomes NUMBER FILE",
-		"Tell what became of machines: CSV with machine, outcome, reason, or NDJSON", cobra.ExactArgs(2), tellOutcomes)
-	cmd.AddCommand(show, add, change, fill, drop, handOff, handed, outcomes, end, blackoutCommand())
+		"Import the outcomes of machines: CSV with machine, outcome and reason, or NDJSON",
+		cobra.ExactArgs(2), tellOutcomes)
+	machines := &cobra.Command{
+		Use:   "machines",
+		Short: "Machines of a wave: add, remove",
+		Args:  cobra.NoArgs,
+		RunE:  func(cmd *cobra.Command, _ []string) error { return cmd.Help() },
+	}
+	machines.AddCommand(fill, drop)
+	cmd.AddCommand(show, add, change, machines, handOff, handedOff, outcomes, end, blackoutCommand())
 	return cmd
 }
 
@@ -99,7 +109,7 @@ func numbered(
 	cmd := &cobra.Command{Use: use, Short: short, Args: args, RunE: func(cmd *cobra.Command, args []string) error {
 		id, err := strconv.ParseInt(args[0], 10, 64)
 		if err != nil || id < 1 {
-			return wrongUsage("%q is no number of a wave; rolltop waves lists them", args[0])
+			return wrongUsage("%q is not a wave number; rolltop waves lists all", args[0])
 		}
 		c, err := clientOf(cmd)
 		if err != nil {
@@ -146,7 +156,7 @@ func listWaves(cmd *cobra.Command, _ []string) error {
 	}
 	p.line("")
 	if len(rows) == 0 {
-		p.line("There is no wave. rolltop waves add makes one; a pilot comes first.")
+		p.line("No waves. Add one with rolltop waves add; start with a pilot.")
 	} else {
 		p.table([]string{"", "Wave", "Release", "From", "To", "Machines", ""}, rows)
 	}
@@ -179,7 +189,7 @@ func showWave(cmd *cobra.Command, c *client.Client, id int64, _ []string) error 
 	for _, m := range w.Members {
 		if form == "csv" {
 			rows = append(rows, []string{
-				m.Name, m.Key, m.Place, m.Model, m.Day, m.Outcome, m.Reason, m.Way, m.Edition, m.Package, m.File,
+				m.Name, m.Key, m.Site, m.Model, m.Day, m.Outcome, m.Reason, m.Way, m.Edition, m.Package, m.File,
 				m.SHA256, m.ByName, strings.Join(m.Prepare, "; "),
 			})
 			continue
@@ -188,7 +198,7 @@ func showWave(cmd *cobra.Command, c *client.Client, id int64, _ []string) error 
 		if len(m.Prepare) > 0 && m.Outcome == "waiting" {
 			left = "left to prepare: " + strconv.Itoa(len(m.Prepare))
 		}
-		rows = append(rows, []string{m.Name, m.Place, m.Day, m.Outcome, m.Way, m.Package, first(m.Reason, left)})
+		rows = append(rows, []string{m.Name, m.Site, m.Day, m.Outcome, m.Way, m.Package, first(m.Reason, left)})
 	}
 	switch form {
 	case "json":
@@ -196,7 +206,7 @@ func showWave(cmd *cobra.Command, c *client.Client, id int64, _ []string) error 
 	case "csv":
 		return printCSV(cmd.OutOrStdout(),
 			[]string{
-				"machine", "key", "place", "model", "day", "outcome", "reason", "way", "edition", "package", "file",
+				"machine", "key", "site", "model", "day", "outcome", "reason", "way", "edition", "package", "file",
 				"sha256", "by_name", "left_to_prepare",
 			}, rows)
 	}
@@ -208,10 +218,10 @@ func showWave(cmd *cobra.Command, c *client.Client, id int64, _ []string) error 
 	}
 	if len(rows) > 0 {
 		p.line("")
-		p.table([]string{"Machine", "Place", "Day", "Outcome", "Way", "Package", ""}, rows)
+		p.table([]string{"Machine", "Site", "Day", "Outcome", "Way", "Package", ""}, rows)
 	}
 	p.line("")
-	p.text("", fmt.Sprintf("%s more may enter.", say.Capital(say.Count(w.Free, "machine", "machines"))))
+	p.text("", fmt.Sprintf("%s more can enter.", say.Capital(say.Count(w.Free, "machine", "machines"))))
 	printRefusals(p, w.Refusals)
 	return nil
 }
@@ -234,7 +244,7 @@ func printRefusals(p *paper, list []wave.Refusal) {
 	}
 }
 
-func putWave(cmd *cobra.Command, id int64, name string) error {
+func setWave(cmd *cobra.Command, id int64, name string) error {
 	c, err := clientOf(cmd)
 	if err != nil {
 		return err
@@ -276,12 +286,12 @@ func putWave(cmd *cobra.Command, id int64, name string) error {
 	if cmd.Flags().Changed("pilot") {
 		w.Pilot, _ = cmd.Flags().GetBool("pilot")
 	}
-	got, err := c.PutWave(contextOf(cmd), id, w)
+	got, err := c.SetWave(contextOf(cmd), id, w)
 	if err != nil {
 		return asUsage(err)
 	}
 	p := newPaper(cmd.OutOrStdout())
-	p.text("", fmt.Sprintf("Wave %d, %s, from %s to %s. %s may enter.", got.ID, got.Name, got.Starts, got.Ends,
+	p.text("", fmt.Sprintf("Wave %d, %s, from %s to %s. %s can enter.", got.ID, got.Name, got.Starts, got.Ends,
 		say.Capital(say.Count(got.Free, "machine", "machines"))))
 	printRefusals(p, got.Refusals)
 	return nil
@@ -311,7 +321,7 @@ func handOff(cmd *cobra.Command, c *client.Client, id int64, _ []string) error {
 	if err != nil {
 		return err
 	}
-	out := flagText(cmd, "out")
+	out := flagText(cmd, "output")
 	if out == "" {
 		_, err = cmd.OutOrStdout().Write(body)
 		return err
@@ -319,7 +329,8 @@ func handOff(cmd *cobra.Command, c *client.Client, id int64, _ []string) error {
 	if err := safefile.Write(out, body); err != nil {
 		return err
 	}
-	fmt.Fprintf(cmd.ErrOrStderr(), "%s written. When the deployment system has it: rolltop waves handed %d\n", out, id)
+	fmt.Fprintf(cmd.ErrOrStderr(), "%s written. When the deployment system has it, run: rolltop waves handed-off "+
+		"%d\n", out, id)
 	return nil
 }
 
@@ -332,9 +343,9 @@ func tellOutcomes(cmd *cobra.Command, c *client.Client, id int64, rest []string)
 	if err != nil {
 		return asUsage(err)
 	}
-	fmt.Fprintf(cmd.OutOrStdout(), "%s taken.\n", say.Capital(say.Count(got.Taken, "outcome", "outcomes")))
+	fmt.Fprintf(cmd.OutOrStdout(), "%s recorded.\n", say.Capital(say.Count(got.Taken, "outcome", "outcomes")))
 	for _, p := range got.Problems {
-		fmt.Fprintf(cmd.ErrOrStderr(), "not taken: %s\n", p)
+		fmt.Fprintf(cmd.ErrOrStderr(), "not recorded: %s\n", p)
 	}
 	if len(got.Problems) > 0 {
 		return status(ExitFailed)
@@ -345,7 +356,7 @@ func tellOutcomes(cmd *cobra.Command, c *client.Client, id int64, rest []string)
 func blackoutCommand() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "blackout",
-		Short: "Days on which nothing is upgraded",
+		Short: "Blackout days",
 		Args:  cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			form, c, err := asked(cmd)
@@ -360,7 +371,7 @@ func blackoutCommand() *cobra.Command {
 				return printJSON(cmd.OutOrStdout(), l.Blackout)
 			}
 			if len(l.Blackout) == 0 {
-				fmt.Fprintln(cmd.OutOrStdout(), "There are no blackout days.")
+				fmt.Fprintln(cmd.OutOrStdout(), "No blackout days.")
 			}
 			for _, b := range l.Blackout {
 				fmt.Fprintf(cmd.OutOrStdout(), "%s to %s%s\n", b.From, b.To, because(b.Reason))
@@ -395,16 +406,16 @@ func blackoutCommand() *cobra.Command {
 	}
 	add := &cobra.Command{
 		Use:   "add FROM [TO]",
-		Short: "Add days; both belong to them",
+		Short: "Add days: from the first to the last, inclusive",
 		Args:  cobra.RangeArgs(1, 2),
 		RunE: change(func(had []api.Blackout, args []string, reason string) ([]api.Blackout, error) {
 			return append(had, api.Blackout{From: args[0], To: args[len(args)-1], Reason: reason}), nil
 		}),
 	}
-	add.Flags().String("reason", "", "why: the season, the year's end")
+	add.Flags().String("reason", "", "reason, such as the season or the end of the year")
 	remove := &cobra.Command{
 		Use:   "remove FROM",
-		Short: "Take back the days that begin on this one",
+		Short: "Remove the days that begin on this day",
 		Args:  cobra.ExactArgs(1),
 		RunE: change(func(had []api.Blackout, args []string, _ string) ([]api.Blackout, error) {
 			left := slices.DeleteFunc(slices.Clone(had), func(b api.Blackout) bool { return b.From == args[0] })

@@ -17,13 +17,13 @@ import (
 func whatIfCommand() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "what-if FILE|ID[@REVISION]",
-		Short: "Who would change disposition under a draft, another revision or another release",
+		Short: "Preview which machines would change under a draft, another revision or another release",
 		Args:  cobra.ExactArgs(1),
 		RunE:  whatIf,
 		Long:  help("what-if"),
 	}
-	cmd.Flags().String("than", "",
-		"id of the release to compare with, with @REVISION; the target where it is not given")
+	cmd.Flags().String("against", "",
+		"id of the release to compare with, such as skerry-12@4 (default: the target)")
 	cmd.Flags().String("where", "", "filter")
 	formatFlag(cmd, "text", "json", "csv")
 	serviceFlags(cmd)
@@ -49,10 +49,10 @@ func whatIf(cmd *cobra.Command, args []string) error {
 		}
 		in.Document = string(packed)
 	}
-	if than := flagText(cmd, "than"); than != "" {
+	if than := flagText(cmd, "against"); than != "" {
 		id, revision, ok := stored(than)
 		if !ok {
-			return wrongUsage("%q is no id of a release; write --than skerry-12 or --than skerry-12@4", than)
+			return wrongUsage("%q is not the id of a release; write --against skerry-12 or --against skerry-12@4", than)
 		}
 		in.Than, in.ThanRev = id, revision
 	}
@@ -66,9 +66,9 @@ func whatIf(cmd *cobra.Command, args []string) error {
 	case "csv":
 		var rows [][]string
 		for _, f := range w.Flips {
-			rows = append(rows, []string{f.Name, f.Key, f.Place, f.Model, f.Was, f.Becomes, strings.Join(f.By, "; ")})
+			rows = append(rows, []string{f.Name, f.Key, f.Site, f.Model, f.Was, f.Becomes, strings.Join(f.By, "; ")})
 		}
-		return printCSV(cmd.OutOrStdout(), []string{"machine", "key", "place", "model", "was", "becomes", "by"}, rows)
+		return printCSV(cmd.OutOrStdout(), []string{"machine", "key", "site", "model", "was", "becomes", "by"}, rows)
 	}
 	printWhatIf(newPaper(cmd.OutOrStdout()), &w)
 	return nil
@@ -89,7 +89,7 @@ func stored(arg string) (id string, revision int, ok bool) {
 
 func printWhatIf(p *paper, w *api.WhatIf) {
 	p.text("", p.style(bold, w.Says))
-	p.line("%s, revision %d, in place of %s, revision %d.", w.Becomes.Name, w.Becomes.Revision, w.Was.Name,
+	p.line("%s, revision %d, instead of %s, revision %d.", w.Becomes.Name, w.Becomes.Revision, w.Was.Name,
 		w.Was.Revision)
 	table := func(heads []string, rows [][]string) {
 		if len(rows) > 0 {
@@ -110,15 +110,15 @@ func printWhatIf(p *paper, w *api.WhatIf) {
 	}
 	table([]string{"By", "Newly fail", "No longer", "Newly unknown"}, rows)
 	rows = nil
-	for _, s := range w.Places {
-		rows = append(rows, []string{s.Place, strconv.Itoa(s.Moved)})
+	for _, s := range w.Sites {
+		rows = append(rows, []string{s.Site, strconv.Itoa(s.Moved)})
 	}
 	table([]string{"At", "Machines"}, rows)
 	rows = nil
 	for _, m := range w.Missing {
 		rows = append(rows, []string{m.Label, strconv.Itoa(m.Machines), strconv.Itoa(m.NotAsked)})
 	}
-	table([]string{"Not known", "Machines", "Never collected"}, rows)
+	table([]string{"Unknown", "Machines", "Never collected"}, rows)
 	if len(w.Flips) > 0 {
 		p.line("")
 		p.line("--format csv lists the machines.")
@@ -153,7 +153,7 @@ func whileJudging(cmd *cobra.Command, c *client.Client, do func() error) error {
 func changesCommand() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "changes [NUMBER]",
-		Short: "Which rules were put in force, and which machines changed with them and why",
+		Short: "Changes of rules: which machines changed with them, and why",
 		Args:  cobra.MaximumNArgs(1),
 		RunE:  ruleChanges,
 	}
@@ -170,7 +170,7 @@ func ruleChanges(cmd *cobra.Command, args []string) error {
 	if len(args) == 1 {
 		id, err := strconv.ParseInt(args[0], 10, 64)
 		if err != nil || id < 1 {
-			return wrongUsage("%q is no number of a change; rolltop releases changes lists them", args[0])
+			return wrongUsage("%q is not the number of a change; rolltop releases changes lists all", args[0])
 		}
 		one, err := c.RuleChange(contextOf(cmd), id)
 		if err != nil {
@@ -196,7 +196,7 @@ func ruleChanges(cmd *cobra.Command, args []string) error {
 	}
 	p := newPaper(cmd.OutOrStdout())
 	if len(rows) == 0 {
-		p.line("No other rules were put in force yet.")
+		p.line("The rules have not changed yet.")
 		return nil
 	}
 	p.table([]string{"", "On", "Machines", ""}, rows)
@@ -206,14 +206,14 @@ func ruleChanges(cmd *cobra.Command, args []string) error {
 func printRuleChange(cmd *cobra.Command, form string, one *api.RuleChange) error {
 	var rows [][]string
 	for _, f := range one.Flips {
-		rows = append(rows, []string{f.Name, f.Place, f.Was, f.Becomes, strings.Join(f.By, "; ")})
+		rows = append(rows, []string{f.Name, f.Site, f.Was, f.Becomes, strings.Join(f.By, "; ")})
 	}
-	heads := []string{"Machine", "Place", "Was", "Became", "By"}
+	heads := []string{"Machine", "Site", "Was", "Became", "By"}
 	switch form {
 	case "json":
 		return printJSON(cmd.OutOrStdout(), one)
 	case "csv":
-		return printCSV(cmd.OutOrStdout(), []string{"machine", "place", "was", "became", "by"}, rows)
+		return printCSV(cmd.OutOrStdout(), []string{"machine", "site", "was", "became", "by"}, rows)
 	}
 	p := newPaper(cmd.OutOrStdout())
 	p.text("", p.style(bold, one.Says))

@@ -16,33 +16,33 @@ import (
 func workCommands() []*cobra.Command {
 	tick := &cobra.Command{
 		Use:   "tick KEY prepare/ITEM|step/STEP|leave/ITEM",
-		Short: "Say that an item of preparation or a step is done, or refuse it",
+		Short: "Record that an item of preparation or a step is done, or that it is refused",
 		Args:  cobra.ExactArgs(2),
 		RunE:  tickItem,
 		Long:  help("tick"),
 	}
-	tick.Flags().Bool("refuse", false, "it is not done, for the reason in --note")
-	tick.Flags().Bool("take-back", false, "take back what was said")
+	tick.Flags().Bool("refuse", false, "record a refusal, with the reason in --note")
+	tick.Flags().Bool("remove", false, "remove what was recorded")
 	tick.Flags().String("note", "", "what was done, or why not")
 	serviceFlags(tick)
 	link := &cobra.Command{
 		Use:   "visit-link KEY",
-		Short: "Make a link to the page of the visit, to be read on a telephone",
+		Short: "Create a link to the page of the visit, for a phone",
 		Args:  cobra.ExactArgs(1),
 		RunE:  visitLink,
 		Long:  help("visit-link"),
 	}
-	link.Flags().Int("hours", 0, "how long it lasts, at most 168; 10 where it is not given")
-	link.Flags().Bool("end", false, "end all links to this machine's visit")
+	link.Flags().Int("hours", 0, "hours until the link expires (default 10, max 168)")
+	link.Flags().Bool("remove", false, "remove all links to the visit of this machine")
 	serviceFlags(link)
 	after := &cobra.Command{
-		Use:   "after KEY",
-		Short: "Say what the work since an earlier inventory has come to",
+		Use:   "results KEY",
+		Short: "Show the results of the work since an earlier inventory",
 		Args:  cobra.ExactArgs(1),
-		RunE:  afterDevice,
+		RunE:  showResults,
 	}
 	after.Flags().Int64("inventory", 0,
-		"the earlier inventory, by its number in the history; the one before the latest where it is not given")
+		"number of the earlier inventory in the history (default: the inventory before the latest)")
 	formatFlag(after, "text", "json")
 	serviceFlags(after)
 	return []*cobra.Command{tick, link, after}
@@ -51,7 +51,8 @@ func workCommands() []*cobra.Command {
 func tickItem(cmd *cobra.Command, args []string) error {
 	kind, item, ok := strings.Cut(args[1], "/")
 	if !ok || !slices.Contains([]string{"prepare", "step", "leave"}, kind) {
-		return wrongUsage("%q is no item; write prepare/backup for an item of preparation, step/tpm-on for a step, "+
+		return wrongUsage("%q is not an item; write prepare/backup for an item of preparation, step/tpm-on for a "+
+			"step, "+
 			"leave/disk-wiped for a machine that leaves", args[1])
 	}
 	c, err := clientOf(cmd)
@@ -59,20 +60,20 @@ func tickItem(cmd *cobra.Command, args []string) error {
 		return err
 	}
 	refuse, _ := cmd.Flags().GetBool("refuse")
-	back, _ := cmd.Flags().GetBool("take-back")
+	back, _ := cmd.Flags().GetBool("remove")
 	note, _ := cmd.Flags().GetString("note")
 	if refuse && back {
-		return wrongUsage("--refuse and --take-back do not go together; give one of them")
+		return wrongUsage("--refuse and --remove exclude each other")
 	}
-	var d api.Device
+	var d api.Machine
 	if back {
-		d, err = c.Untick(contextOf(cmd), args[0], kind, item)
+		d, err = c.RemoveTick(contextOf(cmd), args[0], kind, item)
 	} else {
 		said := api.SayTick{State: "done", Note: note}
 		if refuse {
 			said.State = "refused"
 		}
-		d, err = c.Tick(contextOf(cmd), args[0], kind, item, said)
+		d, err = c.SetTick(contextOf(cmd), args[0], kind, item, said)
 	}
 	if err != nil {
 		return err
@@ -87,7 +88,7 @@ func tickItem(cmd *cobra.Command, args []string) error {
 		fmt.Fprintf(cmd.OutOrStdout(), "%s, %s: %s\n", d.Name, args[1], said.Says())
 		return nil
 	}
-	fmt.Fprintf(cmd.OutOrStdout(), "%s, %s: nothing is said of it now.\n", d.Name, args[1])
+	fmt.Fprintf(cmd.OutOrStdout(), "%s, %s: no longer recorded.\n", d.Name, args[1])
 	return nil
 }
 
@@ -96,11 +97,11 @@ func visitLink(cmd *cobra.Command, args []string) error {
 	if err != nil {
 		return err
 	}
-	if end, _ := cmd.Flags().GetBool("end"); end {
+	if end, _ := cmd.Flags().GetBool("remove"); end {
 		if err := c.EndVisitLinks(contextOf(cmd), args[0]); err != nil {
 			return err
 		}
-		fmt.Fprintln(cmd.OutOrStdout(), "No link leads to this visit any more.")
+		fmt.Fprintln(cmd.OutOrStdout(), "All links to this visit are removed.")
 		return nil
 	}
 	hours, _ := cmd.Flags().GetInt("hours")
@@ -108,28 +109,28 @@ func visitLink(cmd *cobra.Command, args []string) error {
 	if err != nil {
 		return err
 	}
-	fmt.Fprintf(cmd.OutOrStdout(), "%s\nIt can be opened until %s, by whoever has it.\n", l.Address,
+	fmt.Fprintf(cmd.OutOrStdout(), "%s\nAnyone with the link can open it until %s.\n", l.Address,
 		say.Moment(l.Expires))
 	return nil
 }
 
-func afterDevice(cmd *cobra.Command, args []string) error {
+func showResults(cmd *cobra.Command, args []string) error {
 	form, c, err := asked(cmd)
 	if err != nil {
 		return err
 	}
-	d, err := c.Device(contextOf(cmd), args[0])
+	d, err := c.Machine(contextOf(cmd), args[0])
 	if err != nil {
 		return err
 	}
 	id, _ := cmd.Flags().GetInt64("inventory")
 	if id == 0 {
 		if len(d.History) < 2 {
-			return fmt.Errorf("%s has one inventory only; take another one after the work", d.Name)
+			return fmt.Errorf("%s has only one inventory; submit another one after the work", d.Name)
 		}
 		id = d.History[1].ID
 	}
-	got, err := c.After(contextOf(cmd), args[0], id)
+	got, err := c.Results(contextOf(cmd), args[0], id)
 	if err != nil {
 		return err
 	}

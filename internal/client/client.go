@@ -18,9 +18,9 @@ import (
 	"strings"
 	"time"
 
-	"rolltop.example/rolltop/core/after"
 	"rolltop.example/rolltop/core/assess"
 	"rolltop.example/rolltop/core/compare"
+	"rolltop.example/rolltop/core/results"
 	"rolltop.example/rolltop/internal/api"
 	"rolltop.example/rolltop/internal/signature"
 )
@@ -31,7 +31,7 @@ type Client struct {
 	token string
 	http  *http.Client
 
-	cookies []*http.Cookie // of a session, in place of a token
+	cookies []*http.Cookie // of a session, instead of a token
 }
 
 // maxReply bounds what is read of an answer.
@@ -45,7 +45,7 @@ func New(address, token string) (*Client, error) {
 		return nil, fmt.Errorf("%q is not the address of a service; write it as http://host:port", address)
 	}
 	if strings.ContainsAny(token, " \r\n\t") {
-		return nil, errors.New("the token has blanks in it; copy it as a whole, without quotes")
+		return nil, errors.New("the token contains spaces; copy all of it, without quotes")
 	}
 	return &Client{base: u, token: token, http: &http.Client{Timeout: 60 * time.Second}}, nil
 }
@@ -58,8 +58,8 @@ func (c *Client) InTheOpen() string {
 	if c.base.Scheme == "https" || host == "localhost" || err == nil && ip.IsLoopback() {
 		return ""
 	}
-	return fmt.Sprintf("%s is reached without TLS: whoever is on the way can read what is sent, tokens and passwords "+
-		"among it; write https://", c.base.Host)
+	return fmt.Sprintf("the connection to %s is not encrypted: others can read tokens and passwords; use https://",
+		c.base.Host)
 }
 
 // Unreachable is the error of a service that does not answer.
@@ -69,7 +69,8 @@ type Unreachable struct {
 }
 
 func (e *Unreachable) Error() string {
-	return fmt.Sprintf("the service at %s does not answer: %v; is it running, and is the address right?", e.Address,
+	return fmt.Sprintf("the service at %s does not respond: %v; check that it runs and that the address is right",
+		e.Address,
 		e.Err)
 }
 
@@ -86,7 +87,7 @@ func (c *Client) open(
 func (c *Client) openWith(
 	ctx context.Context, method, path, contentType string, body io.Reader, extra http.Header, patient *http.Client,
 ) (*http.Response, error) {
-	rel, err := url.Parse(strings.TrimSuffix(c.base.Path, "/") + "/api/" + path)
+	rel, err := url.Parse(strings.TrimSuffix(c.base.Path, "/") + "/api/v1/" + path)
 	if err != nil {
 		return nil, err
 	}
@@ -126,7 +127,7 @@ func (c *Client) openWith(
 		p = &api.Problem{
 			Status: res.StatusCode,
 			Title:  http.StatusText(res.StatusCode),
-			Detail: fmt.Sprintf("%s answered %s; is it a rolltop service?", c.base, res.Status),
+			Detail: fmt.Sprintf("%s answered %s; check that it is a Rolltop service", c.base, res.Status),
 		}
 	}
 	return nil, p
@@ -162,7 +163,7 @@ func (c *Client) callWith(
 		return nil
 	}
 	if err := json.Unmarshal(reply, out); err != nil {
-		return fmt.Errorf("the answer of %s cannot be read, is it a rolltop service? %w", c.base, err)
+		return fmt.Errorf("the answer of %s cannot be read; check that it is a Rolltop service: %w", c.base, err)
 	}
 	return nil
 }
@@ -209,15 +210,15 @@ func (c *Client) SubmitSigned(
 }
 
 // Devices lists machines.
-func (c *Client) Devices(ctx context.Context, where, sort string, page, size int) (l api.DeviceList, err error) {
+func (c *Client) Machines(ctx context.Context, where, sort string, page, size int) (l api.MachineList, err error) {
 	q := url.Values{"where": {where}, "sort": {sort}, "page": {strconv.Itoa(page)}, "size": {strconv.Itoa(size)}}
-	err = c.get(ctx, "devices", q, &l)
+	err = c.get(ctx, "machines", q, &l)
 	return l, err
 }
 
 // Device shows one machine.
-func (c *Client) Device(ctx context.Context, key string) (d api.Device, err error) {
-	err = c.get(ctx, "devices/"+url.PathEscape(key), nil, &d)
+func (c *Client) Machine(ctx context.Context, key string) (d api.Machine, err error) {
+	err = c.get(ctx, "machines/"+url.PathEscape(key), nil, &d)
 	return d, err
 }
 
@@ -227,93 +228,93 @@ func (c *Client) Inventory(ctx context.Context, key string, id int64) (b []byte,
 	if id > 0 {
 		q.Set("id", strconv.FormatInt(id, 10))
 	}
-	err = c.get(ctx, "devices/"+url.PathEscape(key)+"/inventory", q, &b)
+	err = c.get(ctx, "machines/"+url.PathEscape(key)+"/inventory", q, &b)
 	return b, err
 }
 
 // EnterFact enters a fact of a machine by hand.
-func (c *Client) EnterFact(ctx context.Context, key, fact string, f api.EnterFact) (d api.Device, err error) {
-	err = c.send(ctx, http.MethodPut, "devices/"+url.PathEscape(key)+"/facts/"+url.PathEscape(fact), f, &d)
+func (c *Client) SetFact(ctx context.Context, key, fact string, f api.SetFact) (d api.Machine, err error) {
+	err = c.send(ctx, http.MethodPut, "machines/"+url.PathEscape(key)+"/facts/"+url.PathEscape(fact), f, &d)
 	return d, err
 }
 
 // TakeBackFact takes back a fact that was entered by hand.
-func (c *Client) TakeBackFact(ctx context.Context, key, fact string) (d api.Device, err error) {
-	err = c.call(ctx, http.MethodDelete, "devices/"+url.PathEscape(key)+"/facts/"+url.PathEscape(fact), "", nil, &d)
+func (c *Client) RemoveFact(ctx context.Context, key, fact string) (d api.Machine, err error) {
+	err = c.call(ctx, http.MethodDelete, "machines/"+url.PathEscape(key)+"/facts/"+url.PathEscape(fact), "", nil, &d)
 	return d, err
 }
 
 // Tick says that an item of preparation (prepare) or a step is done, or refuses
 // it.
-func (c *Client) Tick(ctx context.Context, key, kind, item string, t api.SayTick) (d api.Device, err error) {
+func (c *Client) SetTick(ctx context.Context, key, kind, item string, t api.SayTick) (d api.Machine, err error) {
 	err = c.send(ctx, http.MethodPut, tickPath(key, kind, item), t, &d)
 	return d, err
 }
 
 // Untick takes back what was said of an item.
-func (c *Client) Untick(ctx context.Context, key, kind, item string) (d api.Device, err error) {
+func (c *Client) RemoveTick(ctx context.Context, key, kind, item string) (d api.Machine, err error) {
 	err = c.call(ctx, http.MethodDelete, tickPath(key, kind, item), "", nil, &d)
 	return d, err
 }
 
 func tickPath(key, kind, item string) string {
-	return "devices/" + url.PathEscape(key) + "/ticks/" + url.PathEscape(kind) + "/" + url.PathEscape(item)
+	return "machines/" + url.PathEscape(key) + "/ticks/" + url.PathEscape(kind) + "/" + url.PathEscape(item)
 }
 
 // VisitLink makes a link to the page of a machine's visit; 0 hours are the
 // service's own choice.
 func (c *Client) VisitLink(ctx context.Context, key string, hours int) (l api.VisitLink, err error) {
 	q := url.Values{"hours": {strconv.Itoa(hours)}, "origin": {c.base.Scheme + "://" + c.base.Host}}
-	err = c.call(ctx, http.MethodPost, "devices/"+url.PathEscape(key)+"/visit-link?"+q.Encode(), "", nil, &l)
+	err = c.call(ctx, http.MethodPost, "machines/"+url.PathEscape(key)+"/visit-link?"+q.Encode(), "", nil, &l)
 	return l, err
 }
 
 // EndVisitLinks ends all links to the page of a machine's visit.
 func (c *Client) EndVisitLinks(ctx context.Context, key string) error {
-	return c.call(ctx, http.MethodDelete, "devices/"+url.PathEscape(key)+"/visit-link", "", nil, nil)
+	return c.call(ctx, http.MethodDelete, "machines/"+url.PathEscape(key)+"/visit-link", "", nil, nil)
 }
 
 // After tells what the work since an earlier inventory has come to.
-func (c *Client) After(ctx context.Context, key string, inventory int64) (d after.Document, err error) {
-	err = c.get(ctx, "devices/"+url.PathEscape(key)+"/after",
+func (c *Client) Results(ctx context.Context, key string, inventory int64) (d results.Document, err error) {
+	err = c.get(ctx, "machines/"+url.PathEscape(key)+"/results",
 		url.Values{"inventory": {strconv.FormatInt(inventory, 10)}}, &d)
 	return d, err
 }
 
 // Houses lists what plans are made with beside releases.
-func (c *Client) Houses(ctx context.Context) (l api.HouseList, err error) {
-	err = c.get(ctx, "house", nil, &l)
+func (c *Client) AllKnowledge(ctx context.Context) (l api.KnowledgeList, err error) {
+	err = c.get(ctx, "knowledge", nil, &l)
 	return l, err
 }
 
 // House is the document of one kind: steps, guides or prices.
-func (c *Client) House(ctx context.Context, kind string) (h api.House, err error) {
-	err = c.get(ctx, "house/"+url.PathEscape(kind), nil, &h)
+func (c *Client) Knowledge(ctx context.Context, kind string) (h api.Knowledge, err error) {
+	err = c.get(ctx, "knowledge/"+url.PathEscape(kind), nil, &h)
 	return h, err
 }
 
 // PutHouse puts a document in force.
-func (c *Client) PutHouse(ctx context.Context, kind string, text []byte) (h api.House, err error) {
-	err = c.send(ctx, http.MethodPut, "house/"+url.PathEscape(kind), api.HouseText{Text: string(text)}, &h)
+func (c *Client) SetKnowledge(ctx context.Context, kind string, text []byte) (h api.Knowledge, err error) {
+	err = c.send(ctx, http.MethodPut, "knowledge/"+url.PathEscape(kind), api.KnowledgeText{Text: string(text)}, &h)
 	return h, err
 }
 
 // DropHouse goes back to what the program ships.
-func (c *Client) DropHouse(ctx context.Context, kind string) (h api.House, err error) {
-	err = c.call(ctx, http.MethodDelete, "house/"+url.PathEscape(kind), "", nil, &h)
+func (c *Client) RemoveKnowledge(ctx context.Context, kind string) (h api.Knowledge, err error) {
+	err = c.call(ctx, http.MethodDelete, "knowledge/"+url.PathEscape(kind), "", nil, &h)
 	return h, err
 }
 
 // Check checks a machine against any release that the service has.
 func (c *Client) Check(ctx context.Context, key, release string) (d assess.Document, err error) {
-	err = c.get(ctx, "devices/"+url.PathEscape(key)+"/check", url.Values{"release": {release}}, &d)
+	err = c.get(ctx, "machines/"+url.PathEscape(key)+"/check", url.Values{"release": {release}}, &d)
 	return d, err
 }
 
 // Report is the check of a machine to hand over: the query is as the API has
 // it, such as format=markdown.
 func (c *Client) Report(ctx context.Context, key string, query url.Values) (b []byte, err error) {
-	err = c.get(ctx, "devices/"+url.PathEscape(key)+"/report", query, &b)
+	err = c.get(ctx, "machines/"+url.PathEscape(key)+"/report", query, &b)
 	return b, err
 }
 
@@ -385,15 +386,15 @@ func (c *Client) SetTargets(ctx context.Context, t api.TargetSet) (f api.TargetS
 	return f, err
 }
 
-// Places lists the places.
-func (c *Client) Places(ctx context.Context) (l api.PlaceList, err error) {
-	err = c.get(ctx, "places", nil, &l)
+// Sites lists the sites.
+func (c *Client) Sites(ctx context.Context) (l api.SiteList, err error) {
+	err = c.get(ctx, "sites", nil, &l)
 	return l, err
 }
 
-// SetPlaces replaces all places.
-func (c *Client) SetPlaces(ctx context.Context, l api.PlaceList) error {
-	return c.send(ctx, http.MethodPut, "places", l, &l)
+// SetPlaces replaces all sites.
+func (c *Client) SetSites(ctx context.Context, l api.SiteList) error {
+	return c.send(ctx, http.MethodPut, "sites", l, &l)
 }
 
 // Tokens lists tokens.
@@ -420,7 +421,7 @@ func (c *Client) Users(ctx context.Context) (l api.UserList, err error) {
 }
 
 // PutUser adds a user, or changes one.
-func (c *Client) PutUser(ctx context.Context, name string, u api.PutUser) (p api.UserPut, err error) {
+func (c *Client) SetUser(ctx context.Context, name string, u api.SetUser) (p api.UserPut, err error) {
 	err = c.send(ctx, http.MethodPut, "users/"+url.PathEscape(name), u, &p)
 	return p, err
 }
@@ -432,14 +433,14 @@ func (c *Client) RemoveUser(ctx context.Context, name string) error {
 
 // Acts lists what was changed, the latest first; who, subject and before pick,
 // where they are not empty.
-func (c *Client) Acts(ctx context.Context, who, subject string, before int64, size int) (l api.ActList, err error) {
+func (c *Client) Audit(ctx context.Context, who, subject string, before int64, size int) (l api.AuditLog, err error) {
 	q := url.Values{
 		"who":     {who},
 		"subject": {subject},
 		"before":  {strconv.FormatInt(before, 10)},
 		"size":    {strconv.Itoa(size)},
 	}
-	err = c.get(ctx, "acts", q, &l)
+	err = c.get(ctx, "audit", q, &l)
 	return l, err
 }
 
@@ -464,12 +465,12 @@ func (c *Client) download(ctx context.Context, path string, w io.Writer) error {
 	}
 	defer res.Body.Close()
 	if _, err := io.Copy(w, res.Body); err != nil {
-		return fmt.Errorf("the answer of %s broke off: %w", c.base, err)
+		return fmt.Errorf("the connection to %s was interrupted: %w", c.base, err)
 	}
 	return nil
 }
 
 // RemoveDevice removes a machine with everything that is known of it.
-func (c *Client) RemoveDevice(ctx context.Context, key string) error {
-	return c.call(ctx, http.MethodDelete, "devices/"+url.PathEscape(key), "", nil, nil)
+func (c *Client) RemoveMachine(ctx context.Context, key string) error {
+	return c.call(ctx, http.MethodDelete, "machines/"+url.PathEscape(key), "", nil, nil)
 }

@@ -17,13 +17,13 @@ import (
 
 // List asks for a page of machines.
 type List struct {
-	Where, Sort, After string
-	Page, Size         int
-	Facts              []string
+	Where, Sort, Cursor string
+	Page, Size          int
+	Facts               []string
 }
 
 func (l *List) query() url.Values {
-	q := url.Values{"where": {l.Where}, "sort": {l.Sort}, "after": {l.After}, "facts": {strings.Join(l.Facts, ",")}}
+	q := url.Values{"where": {l.Where}, "sort": {l.Sort}, "cursor": {l.Cursor}, "facts": {strings.Join(l.Facts, ",")}}
 	if l.Page > 0 {
 		q.Set("page", strconv.Itoa(l.Page))
 	}
@@ -39,22 +39,22 @@ func (l *List) query() url.Values {
 }
 
 // DeviceList lists machines.
-func (c *Client) DeviceList(ctx context.Context, l List) (out api.DeviceList, err error) {
-	err = c.get(ctx, "devices", l.query(), &out)
+func (c *Client) MachineList(ctx context.Context, l List) (out api.MachineList, err error) {
+	err = c.get(ctx, "machines", l.query(), &out)
 	return out, err
 }
 
 // Grid is machines beside the requirements of the target of a class.
-func (c *Client) Grid(ctx context.Context, l List, class string) (g api.Grid, err error) {
+func (c *Client) Matrix(ctx context.Context, l List, class string) (g api.Matrix, err error) {
 	q := l.query()
 	q.Set("class", class)
-	err = c.get(ctx, "grid", q, &g)
+	err = c.get(ctx, "fleet/matrix", q, &g)
 	return g, err
 }
 
 // Mark writes on machines.
-func (c *Client) Mark(ctx context.Context, m api.Marks) (out api.Marked, err error) {
-	err = c.send(ctx, http.MethodPost, "marks", m, &out)
+func (c *Client) Change(ctx context.Context, m api.MachineChanges) (out api.MachinesChanged, err error) {
+	err = c.send(ctx, http.MethodPost, "machine-changes", m, &out)
 	return out, err
 }
 
@@ -71,30 +71,31 @@ func (c *Client) Filters(ctx context.Context) (l api.SavedFilterList, err error)
 }
 
 // SaveFilter keeps a filter under a name.
-func (c *Client) SaveFilter(ctx context.Context, name string, f api.SaveFilter) (out api.SavedFilter, err error) {
+func (c *Client) SetFilter(ctx context.Context, name string, f api.SetFilter) (out api.SavedFilter, err error) {
 	err = c.send(ctx, http.MethodPut, "filters/"+url.PathEscape(name), f, &out)
 	return out, err
 }
 
 // DropFilter forgets a saved filter.
-func (c *Client) DropFilter(ctx context.Context, name string) error {
+func (c *Client) RemoveFilter(ctx context.Context, name string) error {
 	return c.call(ctx, http.MethodDelete, "filters/"+url.PathEscape(name), "", nil, nil)
 }
 
 // Doubts lists machines that may be one, and inventories that may be of another.
-func (c *Client) Doubts(ctx context.Context) (l api.DoubtList, err error) {
-	err = c.get(ctx, "doubts", nil, &l)
+func (c *Client) Duplicates(ctx context.Context) (l api.DuplicateList, err error) {
+	err = c.get(ctx, "duplicates", nil, &l)
 	return l, err
 }
 
 // SettleDoubt says whether it is one machine (same) or two (apart).
-func (c *Client) SettleDoubt(ctx context.Context, id int64, verdict string) error {
-	return c.send(ctx, http.MethodPost, "doubts/"+strconv.FormatInt(id, 10), api.SettleDoubt{Verdict: verdict}, nil)
+func (c *Client) ResolveDuplicate(ctx context.Context, id int64, verdict string) error {
+	return c.send(ctx, http.MethodPost, "duplicates/"+strconv.FormatInt(id, 10),
+		api.ResolveDuplicate{Verdict: verdict}, nil)
 }
 
 // Rekey lets a machine speak with another key, for a reason.
 func (c *Client) Rekey(ctx context.Context, key, reason string) error {
-	return c.send(ctx, http.MethodPost, "devices/"+url.PathEscape(key)+"/rekey", api.Rekey{Reason: reason}, nil)
+	return c.send(ctx, http.MethodPost, "machines/"+url.PathEscape(key)+"/key", api.Rekey{Reason: reason}, nil)
 }
 
 // ModelFacts lists facts that hold for every machine of a model.
@@ -104,13 +105,13 @@ func (c *Client) ModelFacts(ctx context.Context) (l api.ModelFactList, err error
 }
 
 // EnterModelFact enters one.
-func (c *Client) EnterModelFact(ctx context.Context, f api.EnterModelFact) (out api.ModelFactEntered, err error) {
+func (c *Client) AddModelFact(ctx context.Context, f api.AddModelFact) (out api.ModelFactEntered, err error) {
 	err = c.send(ctx, http.MethodPost, "model-facts", f, &out)
 	return out, err
 }
 
 // TakeBackModelFact takes one back.
-func (c *Client) TakeBackModelFact(ctx context.Context, id int64) (out api.ModelFactEntered, err error) {
+func (c *Client) RemoveModelFact(ctx context.Context, id int64) (out api.ModelFactEntered, err error) {
 	err = c.call(ctx, http.MethodDelete, "model-facts/"+strconv.FormatInt(id, 10), "", nil, &out)
 	return out, err
 }
@@ -134,25 +135,25 @@ func (c *Client) SayWhy(ctx context.Context, id int64, why api.SayWhy) error {
 
 // Progress is how many machines there were of each disposition, day by day.
 func (c *Client) Progress(ctx context.Context, days int) (p api.Progress, err error) {
-	err = c.get(ctx, "progress", url.Values{"days": {strconv.Itoa(days)}}, &p)
+	err = c.get(ctx, "fleet/progress", url.Values{"days": {strconv.Itoa(days)}}, &p)
 	return p, err
 }
 
 // Hooks lists the addresses that are told of changes.
-func (c *Client) Hooks(ctx context.Context) (l api.HookList, err error) {
-	err = c.get(ctx, "hooks", nil, &l)
+func (c *Client) Webhooks(ctx context.Context) (l api.WebhookList, err error) {
+	err = c.get(ctx, "webhooks", nil, &l)
 	return l, err
 }
 
 // PutHook adds an address, or changes one.
-func (c *Client) PutHook(ctx context.Context, name string, h api.PutHook) (out api.HookPut, err error) {
-	err = c.send(ctx, http.MethodPut, "hooks/"+url.PathEscape(name), h, &out)
+func (c *Client) SetWebhook(ctx context.Context, name string, h api.SetWebhook) (out api.WebhookPut, err error) {
+	err = c.send(ctx, http.MethodPut, "webhooks/"+url.PathEscape(name), h, &out)
 	return out, err
 }
 
 // RemoveHook tells an address no more.
-func (c *Client) RemoveHook(ctx context.Context, name string) error {
-	return c.call(ctx, http.MethodDelete, "hooks/"+url.PathEscape(name), "", nil, nil)
+func (c *Client) RemoveWebhook(ctx context.Context, name string) error {
+	return c.call(ctx, http.MethodDelete, "webhooks/"+url.PathEscape(name), "", nil, nil)
 }
 
 // Settings are those of the service.
@@ -162,7 +163,7 @@ func (c *Client) Settings(ctx context.Context) (s api.Settings, err error) {
 }
 
 // PutSettings changes them.
-func (c *Client) PutSettings(ctx context.Context, in api.Settings) (s api.Settings, err error) {
+func (c *Client) SetSettings(ctx context.Context, in api.Settings) (s api.Settings, err error) {
 	err = c.send(ctx, http.MethodPut, "settings", in, &s)
 	return s, err
 }
@@ -180,7 +181,7 @@ func (c *Client) TakeInvitation(ctx context.Context, in api.TakeInvitation) (w a
 }
 
 // EndOwnToken ends the token of the client.
-func (c *Client) EndOwnToken(ctx context.Context) error {
+func (c *Client) RemoveOwnToken(ctx context.Context) error {
 	return c.call(ctx, http.MethodDelete, "session/token", "", nil, nil)
 }
 
@@ -237,12 +238,12 @@ func (c *Client) Lines(ctx context.Context, lines io.Reader, each func(*api.Subm
 	for scan.Scan() {
 		l := new(api.SubmittedLine)
 		if err := json.Unmarshal(scan.Bytes(), l); err != nil {
-			return fmt.Errorf("the answer of %s cannot be read, is it a rolltop service? %w", c.base, err)
+			return fmt.Errorf("the answer of %s cannot be read; check that it is a Rolltop service: %w", c.base, err)
 		}
 		each(l)
 	}
 	if err := scan.Err(); err != nil {
-		return fmt.Errorf("the answer of %s broke off; what was answered is kept: %w", c.base, err)
+		return fmt.Errorf("the connection to %s was interrupted; lines that were answered are saved: %w", c.base, err)
 	}
 	return nil
 }

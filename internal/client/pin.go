@@ -16,11 +16,11 @@ import (
 func (c *Client) Pin(fingerprint string) error {
 	want, err := hex.DecodeString(strings.ReplaceAll(fingerprint, ":", ""))
 	if err != nil || len(want) != sha256.Size {
-		return fmt.Errorf("%q is no SHA-256 of a certificate; copy the 64 digits that the service prints at its start",
+		return fmt.Errorf("%q is not a SHA-256 fingerprint; copy the 64 digits that the service prints when it starts",
 			fingerprint)
 	}
 	if c.base.Scheme != "https" {
-		return fmt.Errorf("%s is not reached over TLS, and has no certificate to compare; write https://", c.base)
+		return fmt.Errorf("%s does not use TLS and has no certificate to compare; use https://", c.base)
 	}
 	c.http.Transport = &http.Transport{
 		Proxy: http.ProxyFromEnvironment,
@@ -28,11 +28,12 @@ func (c *Client) Pin(fingerprint string) error {
 			InsecureSkipVerify: true, // the comparison below is stricter
 			VerifyConnection: func(s tls.ConnectionState) error {
 				if len(s.PeerCertificates) == 0 {
-					return errors.New("the service shows no certificate")
+					return errors.New("the service presents no certificate")
 				}
 				got := sha256.Sum256(s.PeerCertificates[0].Raw)
 				if subtle.ConstantTimeCompare(got[:], want) != 1 {
-					return fmt.Errorf("its certificate is not the one that --pin names (it is %x); nothing was sent",
+					return fmt.Errorf("the certificate of the service does not match --pin (its fingerprint is "+
+						"%x); nothing was sent",
 						got)
 				}
 				return nil

@@ -24,8 +24,8 @@ func where(filter string, more ...string) url.Values {
 }
 
 // Effects is which remedies free the most machines.
-func (c *Client) Effects(ctx context.Context, filter, order string) (e api.Effects, err error) {
-	err = c.get(ctx, "work/effects", where(filter, "order", order), &e)
+func (c *Client) Wins(ctx context.Context, filter, order string) (e api.Wins, err error) {
+	err = c.get(ctx, "work/wins", where(filter, "order", order), &e)
 	return e, err
 }
 
@@ -57,7 +57,7 @@ func (c *Client) EndDecision(ctx context.Context, id int64) error {
 }
 
 // Worklist is the work of the machines that a filter picks.
-func (c *Client) Worklist(ctx context.Context, filter string) (w api.Worklist, err error) {
+func (c *Client) Work(ctx context.Context, filter string) (w api.Work, err error) {
 	err = c.get(ctx, "work", where(filter), &w)
 	return w, err
 }
@@ -69,7 +69,7 @@ func (c *Client) Assign(ctx context.Context, a api.Assign) (out api.Assigned, er
 }
 
 // PutStock notes what is there of a part.
-func (c *Client) PutStock(ctx context.Context, p api.PutStock) error {
+func (c *Client) SetStock(ctx context.Context, p api.SetStock) error {
 	return c.send(ctx, http.MethodPut, "work/stock", p, nil)
 }
 
@@ -100,7 +100,7 @@ func (c *Client) Wave(ctx context.Context, id int64) (w api.WaveDetail, err erro
 func wavePath(id int64) string { return "waves/" + strconv.FormatInt(id, 10) }
 
 // PutWave adds a wave where id is 0, or changes one.
-func (c *Client) PutWave(ctx context.Context, id int64, w api.MakeWave) (out api.WaveDetail, err error) {
+func (c *Client) SetWave(ctx context.Context, id int64, w api.MakeWave) (out api.WaveDetail, err error) {
 	if id == 0 {
 		err = c.send(ctx, http.MethodPost, "waves", w, &out)
 		return out, err
@@ -133,7 +133,7 @@ func (c *Client) HandOff(ctx context.Context, id int64, format string) (body []b
 }
 
 // Handed notes that the machines of a wave were handed over.
-func (c *Client) Handed(ctx context.Context, id int64) (h api.HandOff, err error) {
+func (c *Client) HandedOff(ctx context.Context, id int64) (h api.HandOff, err error) {
 	err = c.send(ctx, http.MethodPost, wavePath(id)+"/hand-off", struct{}{}, &h)
 	return h, err
 }

@@ -150,7 +150,7 @@ func TestRPM(t *testing.T) {
 			g := d.GapOf("software")
 			expect.That(t, "g != nil", g != nil)
 			expect.Same(t, "g.Cause", g.Cause, tt.cause)
-			expect.Contains(t, g.Detail, tt.detail)
+			expect.That(t, "strings.Contains(g.Detail, tt.detail)", strings.Contains(g.Detail, tt.detail))
 		})
 	}
 }

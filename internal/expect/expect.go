@@ -15,6 +15,19 @@ func NoError(t testing.TB, err error) {
 	}
 }
 
+// Error ends the test if err does not contain a text, or, if the text is empty, if err is not nil.
+func Error(t testing.TB, err error, text string) {
+	t.Helper()
+	switch {
+	case text == "":
+		NoError(t, err)
+	case err == nil:
+		t.Fatalf("no error; want one with %q", text)
+	default:
+		Contains(t, err.Error(), text)
+	}
+}
+
 // Same ends the test if got differs from want. what names the value in the message.
 func Same[T comparable](t testing.TB, what string, got, want T) {
 	t.Helper()

@@ -14,7 +14,6 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/go-chi/chi/v5"
 
-	"rolltop.example/rolltop/core/after"
 	"rolltop.example/rolltop/core/assess"
 	"rolltop.example/rolltop/core/capture"
 	"rolltop.example/rolltop/core/compare"
@@ -24,6 +23,7 @@ import (
 	"rolltop.example/rolltop/core/price"
 	"rolltop.example/rolltop/core/release"
 	"rolltop.example/rolltop/core/remedy"
+	"rolltop.example/rolltop/core/results"
 	"rolltop.example/rolltop/core/spec"
 	"rolltop.example/rolltop/internal/api"
 	"rolltop.example/rolltop/internal/server"
@@ -39,7 +39,7 @@ func Files() (map[string][]byte, error) {
 		"capture":   reflect.TypeFor[capture.Document](),
 		"release":   reflect.TypeFor[release.Document](),
 		"check":     reflect.TypeFor[assess.Document](),
-		"after":     reflect.TypeFor[after.Document](),
+		"results":   reflect.TypeFor[results.Document](),
 		"compare":   reflect.TypeFor[compare.Document](),
 		"spec":      reflect.TypeFor[spec.Document](),
 		"bundle":    reflect.TypeFor[release.Bundle](),

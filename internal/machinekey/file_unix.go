@@ -20,7 +20,8 @@ func DefaultPath() string {
 // private refuses a key that others can read.
 func private(path string, st fs.FileInfo) error {
 	if st.Mode().Perm()&0o077 != 0 {
-		return fmt.Errorf("%s can be read by others, so the key in it proves nothing; remove it for a new one", path)
+		return fmt.Errorf("other users can read %s, so its key proves nothing; remove the file to create a new key",
+			path)
 	}
 	return nil
 }

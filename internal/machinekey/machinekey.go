@@ -40,8 +40,8 @@ func Load(path string) (ed25519.PrivateKey, error) {
 }
 
 func damaged(path string) error {
-	return fmt.Errorf("%s does not hold a machine's key; remove it for a new one, which an administrator of the "+
-		"service has to confirm", path)
+	return fmt.Errorf("%s does not contain a machine's key; remove the file to create a new key, which an "+
+		"administrator of the service has to confirm", path)
 }
 
 // largest is the size of a file that may be a key, in bytes.

@@ -30,17 +30,17 @@ func TestLoad(t *testing.T) {
 // A file that is not a private key of an administrator's is refused, and stays.
 func TestLoadRefuses(t *testing.T) {
 	for name, prepare := range map[string]func(path string) error{
-		"can be read by others": func(p string) error {
+		"other users can read": func(p string) error {
 			if _, err := machinekey.Load(p); err != nil {
 				return err
 			}
 			return os.Chmod(p, 0o644)
 		},
-		"does not hold": func(p string) error {
+		"does not contain": func(p string) error {
 			return os.WriteFile(p, []byte("-----BEGIN X-----\n-----END X-----\n"), 0o600)
 		},
-		"not hold":       func(p string) error { return os.WriteFile(p, letters(10_000), 0o600) },
-		"hold a machine": func(p string) error { return os.Symlink("/etc/hostname", p) },
+		"not contain":       func(p string) error { return os.WriteFile(p, letters(10_000), 0o600) },
+		"contain a machine": func(p string) error { return os.Symlink("/etc/hostname", p) },
 	} {
 		path := filepath.Join(t.TempDir(), "machine-key.pem")
 		if err := prepare(path); err != nil {

@@ -27,13 +27,13 @@ type Letter struct {
 func (l *Letter) Write(w io.Writer) error {
 	from, err := mail.ParseAddress(l.From)
 	if err != nil {
-		return fmt.Errorf("%q is not a mail address; write one as ada@ferries.example", l.From)
+		return fmt.Errorf("%q is not an e-mail address; write it as ada@ferries.example", l.From)
 	}
 	var to []string
 	if l.To != "" {
 		list, err := mail.ParseAddressList(l.To)
 		if err != nil {
-			return fmt.Errorf("%q is not a list of mail addresses; write them as ada@ferries.example, "+
+			return fmt.Errorf("%q is not a list of e-mail addresses; write them as ada@ferries.example, "+
 				"ben@ferries.example", l.To)
 		}
 		for _, a := range list {

@@ -48,7 +48,7 @@ func (m *Machine) markdown(d detail) string {
 		name string
 		list []assess.Finding
 	}{
-		{"Not met", m.group("must", "fail")}, {"Not known", m.group("must", "unknown")},
+		{"Not met", m.group("must", "fail")}, {"Unknown", m.group("must", "unknown")},
 		{"Waived", m.group("must", "waived")},
 	} {
 		if len(g.list) == 0 {
@@ -104,7 +104,7 @@ func (m *Machine) markdownAdvised(line func(string, ...any), d detail) {
 		return
 	}
 	line("")
-	line("## Met, and more is advised")
+	line("## Met, but more is recommended")
 	line("")
 	for _, f := range list[:min(d.items, len(list))] {
 		line("- **%s**: has %s; advised: %s", plainMark(f.Named()), plainMark(f.Has), plainMark(f.Advised))
@@ -153,7 +153,7 @@ func (m *Machine) markdownBeside(line func(string, ...any), d detail) {
 	for _, g := range []struct {
 		name string
 		list []string
-	}{{"Optional: advised, and not required", optional}, {"What ends with the upgrade", ends}} {
+	}{{"Optional: recommended, not required", optional}, {"What ends with the upgrade", ends}} {
 		if len(g.list) == 0 || d.items == 0 {
 			continue
 		}
@@ -169,7 +169,7 @@ func (m *Machine) markdownBeside(line func(string, ...any), d detail) {
 func more(line func(string, ...any), n int) {
 	if n > 0 {
 		line("")
-		line("%d more are in the report.", n)
+		line("The report has %d more.", n)
 	}
 }
 

@@ -33,7 +33,7 @@ func Reader(name string) (string, error) {
 	case slices.Contains(Readers(), name):
 		return name, nil
 	}
-	return "", fmt.Errorf("there is no report for %q; %s", name, doc.Suggest(name, Readers()))
+	return "", fmt.Errorf("unknown audience %q; %s", name, doc.Suggest(name, Readers()))
 }
 
 // Machine is what a report is about.
@@ -326,7 +326,7 @@ func (m *Machine) beside() []string {
 		out = append(out, d.Offer.Says)
 	}
 	if p := d.Publisher; p != nil && p.Disposition != d.Disposition {
-		out = append(out, fmt.Sprintf("By the publisher's requirements alone: %s; %s", p.Disposition, p.Answer))
+		out = append(out, fmt.Sprintf("By the publisher's requirements only: %s; %s", p.Disposition, p.Answer))
 	}
 	if s := d.Support; s != nil {
 		out = append(out, s.Sentence())

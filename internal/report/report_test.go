@@ -222,7 +222,7 @@ func TestATicketFits(t *testing.T) {
 	text := report.Markdown(&report.Machine{Check: &long})
 	n := utf8.RuneCountInString(text)
 	expect.That(t, "n <= report.TicketLimit", n <= report.TicketLimit)
-	expect.Contains(t, text, "more are in the report")
+	expect.Contains(t, text, "The report has ")
 	expect.Contains(t, text, "Requirement 0")
 	long.Answer = strings.Repeat("x", 9000)
 	if n := utf8.RuneCountInString(report.Markdown(&report.Machine{Check: &long})); n > report.TicketLimit {

@@ -16,7 +16,7 @@ import (
 func Write(path string, data []byte) error {
 	switch st, err := os.Lstat(path); {
 	case err == nil && !st.Mode().IsRegular():
-		return fmt.Errorf("%s is not a regular file; name another one", path)
+		return fmt.Errorf("%s is not a regular file; name another file", path)
 	case err != nil && !errors.Is(err, fs.ErrNotExist):
 		return err
 	}

@@ -35,7 +35,7 @@ type caller struct {
 
 // who is the caller as the API says them.
 func (c *caller) who() api.Who {
-	return api.Who{Name: c.Name, Scope: c.Scope, Places: c.Sites, Plain: c.Plain}
+	return api.Who{Name: c.Name, Scope: c.Scope, Sites: c.Sites, Plain: c.Plain}
 }
 
 // id tells callers apart.
@@ -62,14 +62,15 @@ func (s *Server) authorise(a huma.API) func(huma.Context, func(huma.Context)) {
 		who, err := s.identify(ctx.Context(), ctx.Header("Authorization"), s.cookieOf(ctx))
 		switch {
 		case errors.Is(err, store.ErrNotFound):
-			refuse(http.StatusUnauthorized, "sign in first, or give a token that is valid: Authorization: Bearer %s…",
+			refuse(http.StatusUnauthorized, "Not signed in. Run rolltop login, or pass a valid token (--token; "+
+				"Authorization: Bearer %s…).",
 				tokenPrefix)
 		case err != nil:
 			refuse(http.StatusInternalServerError, "%s", s.problem(err))
 		case !allows(who.Scope, needs):
-			refuse(http.StatusForbidden, "this takes the scope %s, and %s has %s", needs, who.Name, who.Scope)
+			refuse(http.StatusForbidden, "this needs the permission %s, but %s has %s", needs, who.Name, who.Scope)
 		case who.Limited() && meta[metaEverywhere] != nil:
-			refuse(http.StatusForbidden, "this reaches all machines, and %s is limited to %s",
+			refuse(http.StatusForbidden, "this affects all machines, but %s is limited to %s",
 				who.Name, strings.Join(who.Sites, ", "))
 		case !s.reaches(ctx, &who):
 			refuse(http.StatusNotFound, "%s", service.NoMachine(ctx.Param("key")))
@@ -86,7 +87,7 @@ func (s *Server) run(a huma.API, ctx huma.Context, who *caller, needs string, ne
 		if !ok {
 			ctx.SetHeader("Retry-After", "2")
 			_ = huma.WriteErr(a, ctx, http.StatusTooManyRequests,
-				fmt.Sprintf("%s has %d calls under way; wait for one of them", who.Name, service.MaxCalls))
+				fmt.Sprintf("%s has %d requests in progress; wait until one is done", who.Name, service.MaxCalls))
 			return
 		}
 		defer done()
@@ -100,7 +101,7 @@ func (s *Server) reaches(ctx huma.Context, who *caller) bool {
 		return true
 	}
 	keys := []string{ctx.Query("a"), ctx.Query("b")} // of a comparison
-	if strings.HasPrefix(ctx.Operation().Path, "/devices/{key}") {
+	if strings.HasPrefix(ctx.Operation().Path, "/machines/{key}") {
 		keys = append(keys, ctx.Param("key"))
 	}
 	seen := service.As(ctx.Context(), &who.Viewer)
@@ -128,7 +129,7 @@ func (s *Server) acting(ctx huma.Context, who *caller) context.Context {
 			subject = append(subject, ctx.Param(strings.Trim(part, "{}")))
 		}
 	}
-	return store.Acting(c, &store.Act{
+	return store.Acting(c, &store.AuditEntry{
 		Millis:  s.now().UnixMilli(),
 		Who:     who.Name,
 		What:    op.OperationID,
@@ -171,7 +172,7 @@ func (s *Server) identify(ctx context.Context, authorization, cookie string) (ca
 			return caller{}, err
 		}
 		s.uses.note(t.ID, s.now())
-		return s.caller(t.Name, t.Scope, t.Places, t), nil
+		return s.caller(t.Name, t.Scope, t.Sites, t), nil
 	}
 	if cookie == "" {
 		return caller{}, store.ErrNotFound
@@ -187,7 +188,7 @@ func (s *Server) identify(ctx context.Context, authorization, cookie string) (ca
 }
 
 func (s *Server) person(u *store.User) caller {
-	return s.caller(u.Name, scopeOf(u.Role), u.Places, nil)
+	return s.caller(u.Name, scopeOf(u.Role), u.Sites, nil)
 }
 
 func (s *Server) caller(name, scope, sites string, t *store.Token) caller {
@@ -222,6 +223,6 @@ func (s *Server) makeToken(ctx context.Context, t *store.Token) (id int64, secre
 }
 
 // PutUser adds a user, or gives one another password.
-func (s *Server) PutUser(ctx context.Context, name, role, password string) error {
-	return s.store.PutUser(ctx, &store.User{Name: name, Role: role, Password: auth.Hash(password)})
+func (s *Server) SetUser(ctx context.Context, name, role, password string) error {
+	return s.store.SetUser(ctx, &store.User{Name: name, Role: role, Password: auth.Hash(password)})
 }

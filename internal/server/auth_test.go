@@ -19,7 +19,7 @@ import (
 // operations is every operation of the API description.
 func operations(t *testing.T, url string) map[string]map[string]any {
 	t.Helper()
-	status, _, body := call(t, "GET", url+"/api/openapi.json", "", "", "")
+	status, _, body := call(t, "GET", url+"/api/v1/openapi.json", "", "", "")
 	var d struct {
 		OpenAPI string
 		Paths   map[string]map[string]map[string]any
@@ -42,34 +42,38 @@ func operations(t *testing.T, url string) map[string]map[string]any {
 var scopes = map[string]string{
 	"GET /version": "open", "POST /session": "open", "GET /session": "open", "DELETE /session": "anybody",
 	"POST /inventories": "submit", "GET /titles": "submit",
-	"GET /devices": "read", "GET /devices/{key}": "read", "GET /devices/{key}/inventory": "read", "GET /fleet": "read",
+	"GET /machines": "read", "GET /machines/{key}": "read", "GET /machines/{key}/inventory": "read",
+	"GET /fleet":    "read",
 	"GET /releases": "read", "GET /releases/{id}": "read", "GET /releases/{id}/document": "read",
-	"GET /targets": "read", "GET /places": "read",
-	"GET /releases/{id}/text": "read", "GET /releases/{id}/difference": "read", "GET /devices/{key}/check": "read",
-	"GET /devices/{key}/report": "read", "GET /compare": "read", "GET /skeleton": "read",
-	"POST /releases/validate": "manage", "POST /lists/import": "manage", "PUT /devices/{key}/facts/{fact}": "work",
-	"DELETE /devices/{key}/facts/{fact}": "work",
-	"GET /backup":                        "manage", "DELETE /devices/{key}": "manage", "GET /collectors": "read",
+	"GET /targets": "read", "GET /sites": "read",
+	"GET /releases/{id}/text": "read", "GET /releases/{id}/difference": "read", "GET /machines/{key}/check": "read",
+	"GET /machines/{key}/report": "read", "GET /compare": "read", "GET /skeleton": "read",
+	"POST /releases/validate": "manage", "POST /lists/import": "manage", "PUT /machines/{key}/facts/{fact}": "work",
+	"DELETE /machines/{key}/facts/{fact}": "work",
+	"GET /backup":                         "manage", "DELETE /machines/{key}": "manage", "GET /collectors": "read",
 	"GET /export": "read",
 	"GET /users":  "manage", "PUT /users/{name}": "manage", "DELETE /users/{name}": "manage",
-	"PUT /session/password": "read", "GET /acts": "manage",
-	"GET /house": "read", "GET /house/{kind}": "read", "PUT /house/{kind}": "manage",
-	"POST /house/{kind}/validate": "manage", "DELETE /house/{kind}": "manage", "GET /devices/{key}/after": "read",
-	"PUT /devices/{key}/ticks/{kind}/{item}": "work", "DELETE /devices/{key}/ticks/{kind}/{item}": "work",
-	"POST /devices/{key}/visit-link": "work", "DELETE /devices/{key}/visit-link": "work",
-	"POST /devices/{key}/rekey": "work", "POST /marks": "work", "GET /tags": "read", "GET /filters": "read",
-	"PUT /filters/{name}": "work", "DELETE /filters/{name}": "work", "GET /doubts": "read", "POST /doubts/{id}": "work",
-	"GET /model-facts": "read", "POST /model-facts": "work", "DELETE /model-facts/{id}": "work",
+	"PUT /session/password": "read", "GET /audit": "manage",
+	"GET /knowledge": "read", "GET /knowledge/{kind}": "read", "PUT /knowledge/{kind}": "manage",
+	"POST /knowledge/{kind}/validate": "manage", "DELETE /knowledge/{kind}": "manage",
+	"GET /machines/{key}/results":             "read",
+	"PUT /machines/{key}/ticks/{kind}/{item}": "work", "DELETE /machines/{key}/ticks/{kind}/{item}": "work",
+	"POST /machines/{key}/visit-link": "work", "DELETE /machines/{key}/visit-link": "work",
+	"POST /machines/{key}/key": "work", "POST /machine-changes": "work", "GET /tags": "read", "GET /filters": "read",
+	"PUT /filters/{name}": "work", "DELETE /filters/{name}": "work", "GET /duplicates": "read",
+	"POST /duplicates/{id}": "work",
+	"GET /model-facts":      "read", "POST /model-facts": "work", "DELETE /model-facts/{id}": "work",
 	"GET /expected": "read", "PUT /expected": "manage", "PUT /expected/{id}/reason": "work",
-	"GET /grid": "read", "GET /fleet/report": "read", "GET /events": "read", "GET /progress": "read",
-	"GET /hooks": "manage", "PUT /hooks/{name}": "manage", "DELETE /hooks/{name}": "manage", "GET /settings": "read",
+	"GET /fleet/matrix": "read", "GET /fleet/report": "read", "GET /events": "read", "GET /fleet/progress": "read",
+	"GET /webhooks": "manage", "PUT /webhooks/{name}": "manage", "DELETE /webhooks/{name}": "manage",
+	"GET /settings":           "read",
 	"PUT /settings":           "manage",
 	"POST /inventories/lines": "submit", "POST /sheets/read": "manage", "POST /session/first": "open",
 	"POST /session/token": "read", "DELETE /session/token": "anybody",
 	"GET /decisions": "read", "POST /decisions": "work", "DELETE /decisions/{id}": "work",
 	"GET /work": "read", "GET /work/export": "read", "POST /waves/{id}/outcomes/file": "work",
 	"POST /work/assign": "work", "PUT /work/stock": "work", "GET /work/messages": "read", "GET /work/sheet": "read",
-	"GET /work/effects": "read", "POST /what-if": "read", "GET /judging": "read", "GET /rule-changes": "read",
+	"GET /work/wins": "read", "POST /what-if": "read", "GET /judging": "read", "GET /rule-changes": "read",
 	"GET /rule-changes/{id}": "read",
 	"GET /waves":             "read", "POST /waves": "manage", "GET /waves/{id}": "read", "PUT /waves/{id}": "manage",
 	"DELETE /waves/{id}": "manage", "POST /waves/{id}/machines": "manage",
@@ -77,7 +81,7 @@ var scopes = map[string]string{
 	"GET /waves/{id}/hand-off":          "read", "POST /waves/{id}/hand-off": "manage",
 	"POST /waves/{id}/outcomes": "work",
 	"PUT /blackout":             "manage",
-	"POST /releases":            "manage", "PUT /targets": "manage", "PUT /places": "manage", "GET /tokens": "manage",
+	"POST /releases":            "manage", "PUT /targets": "manage", "PUT /sites": "manage", "GET /tokens": "manage",
 	"POST /tokens": "manage", "DELETE /tokens/{id}": "manage",
 }
 
@@ -117,7 +121,7 @@ func TestNobodyIsLetIn(t *testing.T) {
 			for _, m := range may[scope] {
 				allowed = allowed || m == who
 			}
-			status, _, _ := call(t, method, s.URL+"/api"+path, token, "application/json", "{}")
+			status, _, _ := call(t, method, s.URL+"/api/v1"+path, token, "application/json", "{}")
 			refused := status == 401 || status == 403
 			if op == "POST /session" || op == "POST /session/first" || op == "POST /session/token" && who != "nobody" &&
 				who != "submit" {
@@ -135,7 +139,7 @@ func TestSignIn(t *testing.T) {
 	t.Parallel()
 	s := servertest.Start(t, nil)
 	post := func(body string, change func(*http.Request)) *http.Response {
-		req, _ := http.NewRequest("POST", s.URL+"/api/session", strings.NewReader(body))
+		req, _ := http.NewRequest("POST", s.URL+"/api/v1/session", strings.NewReader(body))
 		req.Header.Set("Content-Type", "application/json")
 		change(req)
 		res, err := http.DefaultClient.Do(req)
@@ -177,13 +181,13 @@ func TestSignIn(t *testing.T) {
 		res.Body.Close()
 		return res.StatusCode
 	}
-	if got := with("GET", "/api/fleet"); got != 200 {
+	if got := with("GET", "/api/v1/fleet"); got != 200 {
 		t.Errorf("signed in: %d", got)
 	}
-	if got := with("DELETE", "/api/session"); got != 204 {
+	if got := with("DELETE", "/api/v1/session"); got != 204 {
 		t.Errorf("signing out: %d", got)
 	}
-	if got := with("GET", "/api/fleet"); got != 401 {
+	if got := with("GET", "/api/v1/fleet"); got != 401 {
 		t.Errorf("after signing out: %d", got)
 	}
 	for range 25 {
@@ -200,18 +204,18 @@ func TestNoGetChangesAnything(t *testing.T) {
 	state := func() string {
 		all := ""
 		for _, path := range []string{
-			"/devices?size=1000", "/devices/gull-001", "/releases", "/targets", "/places", "/house",
+			"/machines?size=1000", "/machines/gull-001", "/releases", "/targets", "/sites", "/knowledge",
 		} {
-			_, _, body := call(t, "GET", s.URL+"/api"+path, s.Token, "", "")
+			_, _, body := call(t, "GET", s.URL+"/api/v1"+path, s.Token, "", "")
 			all += checkedAt.ReplaceAllString(body, "")
 		}
 		return all
 	}
-	dev, err := s.Client.Device(ctx, "gull-001")
+	dev, err := s.Client.Machine(ctx, "gull-001")
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := s.Client.PutWave(ctx, 0,
+	if _, err := s.Client.SetWave(ctx, 0,
 		api.MakeWave{
 			Name:   "Pilot",
 			Pilot:  true,
@@ -225,11 +229,11 @@ func TestNoGetChangesAnything(t *testing.T) {
 	before := state()
 	for op := range operations(t, s.URL) {
 		if path, isGet := strings.CutPrefix(op, "GET "); isGet {
-			path = strings.NewReplacer("{key}/check", "gull-001/check?release=skerry-13", "{key}/after",
-				fmt.Sprintf("gull-001/after?inventory=%d", dev.History[0].ID), "{kind}", "steps", "{key}", "gull-001",
+			path = strings.NewReplacer("{key}/check", "gull-001/check?release=skerry-13", "{key}/results",
+				fmt.Sprintf("gull-001/results?inventory=%d", dev.History[0].ID), "{kind}", "steps", "{key}", "gull-001",
 				"releases/{id}", "releases/skerry-12", "{id}", "1", "work/export", "work/export?list=visits", "compare",
 				"compare?a=gull-001&b=gull-002").Replace(path)
-			if status, _, body := call(t, "GET", s.URL+"/api"+path, s.Token, "", ""); status != 200 {
+			if status, _, body := call(t, "GET", s.URL+"/api/v1"+path, s.Token, "", ""); status != 200 {
 				t.Errorf("%s: %d %.200s", path, status, body)
 			}
 		}

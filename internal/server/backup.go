@@ -27,7 +27,7 @@ func (s *Server) backup(ctx context.Context, _ *struct{}) (*huma.StreamResponse,
 		c.SetHeader("Content-Type", "application/vnd.sqlite3")
 		c.SetHeader("Content-Disposition", `attachment; filename="rolltop-backup.db"`)
 		if _, err := io.Copy(c.BodyWriter(), f); err != nil {
-			s.log.Warn("a backup was not read to its end", "error", err)
+			s.log.Warn("the download of a backup was interrupted", "error", err)
 		}
 	}}, nil
 }

@@ -9,7 +9,7 @@ import (
 	"rolltop.example/rolltop/internal/service"
 )
 
-// Where nobody is known, nobody is let in: such a caller sees no place, no serial number
+// Where nobody is known, nobody is let in: such a caller sees no site, no serial number
 // and may do nothing.
 func TestNobodySeesNothing(t *testing.T) {
 	nobody := callerOf(context.Background())

@@ -30,10 +30,10 @@ func canarySite(t *testing.T, s *servertest.Service) (keys []string) {
 			t.Fatal(err)
 		}
 	}
-	places, err := s.Client.Places(ctx)
+	sites, err := s.Client.Sites(ctx)
 	must(err)
-	places.Places = append(places.Places, api.Place{Prefix: "KITTIWAKE", Name: canary + " Rock"})
-	must(s.Client.SetPlaces(ctx, places))
+	sites.Sites = append(sites.Sites, api.Site{Prefix: "KITTIWAKE", Name: canary + " Rock"})
+	must(s.Client.SetSites(ctx, sites))
 	for i := range 3 {
 		body := like(t, s, "gull-007", func(d *inventory.Document) {
 			d.Device.Name = some(fmt.Sprintf("KITTIWAKE-%03d", i))
@@ -48,18 +48,18 @@ func canarySite(t *testing.T, s *servertest.Service) (keys []string) {
 		})
 		got, err := s.Client.Submit(ctx, body)
 		must(err)
-		keys = append(keys, got.Device)
+		keys = append(keys, got.Machine)
 	}
-	at := `place="` + canary + ` Rock"`
-	_, err = s.Client.Mark(ctx, api.Marks{Where: at, Tag: []string{canary + "-tag"}})
+	at := `site="` + canary + ` Rock"`
+	_, err = s.Client.Change(ctx, api.MachineChanges{Where: at, Tag: []string{canary + "-tag"}})
 	must(err)
-	_, err = s.Client.EnterFact(ctx, keys[0], "tpm.header", api.EnterFact{Value: "true", Note: canary + " manual"})
+	_, err = s.Client.SetFact(ctx, keys[0], "tpm.header", api.SetFact{Value: "true", Note: canary + " manual"})
 	must(err)
-	_, err = s.Client.Tick(ctx, keys[0], "prepare", "backup",
+	_, err = s.Client.SetTick(ctx, keys[0], "prepare", "backup",
 		api.SayTick{State: "refused", Note: canary + " has no room"})
 	must(err)
-	_, err = s.Client.EnterModelFact(ctx,
-		api.EnterModelFact{
+	_, err = s.Client.AddModelFact(ctx,
+		api.AddModelFact{
 			Maker: canary + " Works",
 			Model: canary + " 15 pilotboat",
 			Fact:  "memory.max_bytes",
@@ -73,7 +73,7 @@ func canarySite(t *testing.T, s *servertest.Service) (keys []string) {
 			api.MakeDecision{Kind: kind, Scope: at, Reason: canary + " is at sea", Until: until})
 		must(err)
 	}
-	_, err = s.Client.SaveFilter(ctx, canary+" machines", api.SaveFilter{Filter: at})
+	_, err = s.Client.SetFilter(ctx, canary+" machines", api.SetFilter{Filter: at})
 	must(err)
 	_, err = s.Client.SetExpected(ctx,
 		[]api.Expected{{
@@ -81,13 +81,13 @@ func canarySite(t *testing.T, s *servertest.Service) (keys []string) {
 			Serial: "SN" + canary,
 			Maker:  canary + " Works",
 			Model:  canary + " 15 pilotboat",
-			Place:  canary + " Rock",
+			Site:   canary + " Rock",
 			Note:   canary + " note",
 		}})
 	must(err)
 	_, err = s.Client.Assign(ctx, api.Assign{Where: at, Who: canary + " crew", Note: canary + " note"})
 	must(err)
-	wave, err := s.Client.PutWave(ctx, 0, api.MakeWave{Name: canary + " pilot", Pilot: true, Rule: at, Most: 3,
+	wave, err := s.Client.SetWave(ctx, 0, api.MakeWave{Name: canary + " pilot", Pilot: true, Rule: at, Most: 3,
 		Starts: time.Now().AddDate(0, 0, 2).Format(time.DateOnly),
 		Ends:   time.Now().AddDate(0, 0, 20).Format(time.DateOnly), Note: canary + " first"})
 	must(err)
@@ -113,12 +113,12 @@ func TestNothingOfAnotherSiteIsSeen(t *testing.T) {
 	s := servertest.Demo(t, nil)
 	keys := canarySite(t, s)
 	read, err := s.Client.AddToken(ctx,
-		api.NewToken{Name: "viewer of the quay", Scope: "read", Places: []string{"Gull Quay"}})
+		api.NewToken{Name: "viewer of the quay", Scope: "read", Sites: []string{"Gull Quay"}})
 	if err != nil {
 		t.Fatal(err)
 	}
 	work, err := s.Client.AddToken(ctx,
-		api.NewToken{Name: "technician of the quay", Scope: "work", Places: []string{"Gull Quay"}})
+		api.NewToken{Name: "technician of the quay", Scope: "work", Sites: []string{"Gull Quay"}})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -186,7 +186,7 @@ func walk(t *testing.T, s *servertest.Service, keys []string) []string {
 		if !ok || path == "/events" || path == "/backup" {
 			continue
 		}
-		list := []string{"/api" + path}
+		list := []string{"/api/v1" + path}
 		for _, p := range parameters(about) {
 			var more []string
 			for _, call := range list {
@@ -257,13 +257,13 @@ func parameters(operation map[string]any) []parameter {
 func TestWhatALimitedCallerSeesOfDecisionsAndWaves(t *testing.T) {
 	t.Parallel()
 	s := servertest.Demo(t, nil)
-	both := `place="Gull Quay","Holm Ferry"`
+	both := `site="Gull Quay","Holm Ferry"`
 	until := time.Now().AddDate(0, 0, 60).Format(time.DateOnly)
-	w, err := s.Client.PutWave(ctx, 0,
+	w, err := s.Client.SetWave(ctx, 0,
 		api.MakeWave{
 			Name:   "pilot",
 			Pilot:  true,
-			Rule:   `disposition=ready class=pc place="North Slip","Holm Ferry","Lantern Pier"`,
+			Rule:   `disposition=ready class=pc site="North Slip","Holm Ferry","Lantern Pier"`,
 			Most:   12,
 			Starts: time.Now().AddDate(0, 0, 2).Format(time.DateOnly),
 			Ends:   time.Now().AddDate(0, 0, 30).Format(time.DateOnly),
@@ -286,25 +286,25 @@ func TestWhatALimitedCallerSeesOfDecisionsAndWaves(t *testing.T) {
 	days, of := map[string]string{}, map[string]int{}
 	for _, m := range whole.Members {
 		days[m.Key] = m.Day
-		of[m.Place]++
+		of[m.Site]++
 	}
-	for place := range maps.Keys(of) {
-		tok, err := s.Client.AddToken(ctx, api.NewToken{Name: "of " + place, Scope: "work", Places: []string{place}})
+	for site := range maps.Keys(of) {
+		tok, err := s.Client.AddToken(ctx, api.NewToken{Name: "of " + site, Scope: "work", Sites: []string{site}})
 		if err != nil {
 			t.Fatal(err)
 		}
 		c := s.As(t, tok.Secret)
 		mine, err := c.Wave(ctx, w.ID)
-		if err != nil || len(mine.Members) != of[place] || strings.Contains(mine.Rule, "place") {
-			t.Errorf("%s: %d members of %d, rule %q, %v", place, len(mine.Members), of[place], mine.Rule, err)
+		if err != nil || len(mine.Members) != of[site] || strings.Contains(mine.Rule, "site") {
+			t.Errorf("%s: %d members of %d, rule %q, %v", site, len(mine.Members), of[site], mine.Rule, err)
 		}
 		for _, m := range mine.Members {
 			if m.Day != days[m.Key] {
-				t.Errorf("%s goes on %s for %s, and on %s for everybody", m.Key, m.Day, place, days[m.Key])
+				t.Errorf("%s goes on %s for %s, and on %s for everybody", m.Key, m.Day, site, days[m.Key])
 			}
 		}
 	}
-	quay, err := s.Client.AddToken(ctx, api.NewToken{Name: "of the quay", Scope: "work", Places: []string{"Gull Quay"}})
+	quay, err := s.Client.AddToken(ctx, api.NewToken{Name: "of the quay", Scope: "work", Sites: []string{"Gull Quay"}})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -325,16 +325,16 @@ func TestWhatALimitedCallerSeesOfDecisionsAndWaves(t *testing.T) {
 		t.Errorf("ending a decision on others: %v", err)
 	}
 	// Filters of others are neither seen nor replaced.
-	if _, err := s.Client.SaveFilter(ctx, "mine", api.SaveFilter{Filter: both}); err != nil {
+	if _, err := s.Client.SetFilter(ctx, "mine", api.SetFilter{Filter: both}); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := c.SaveFilter(ctx, "mine", api.SaveFilter{Filter: "tag=x"}); statusOf(err) != 403 {
+	if _, err := c.SetFilter(ctx, "mine", api.SetFilter{Filter: "tag=x"}); statusOf(err) != 403 {
 		t.Errorf("replacing another's filter: %v", err)
 	}
-	if err := c.DropFilter(ctx, "mine"); statusOf(err) != 403 {
+	if err := c.RemoveFilter(ctx, "mine"); statusOf(err) != 403 {
 		t.Errorf("dropping another's filter: %v", err)
 	}
-	if _, err := c.SaveFilter(ctx, "ours", api.SaveFilter{Filter: "tag=x"}); err != nil {
+	if _, err := c.SetFilter(ctx, "ours", api.SetFilter{Filter: "tag=x"}); err != nil {
 		t.Error(err)
 	}
 	l, err := c.Filters(ctx)

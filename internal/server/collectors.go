@@ -83,7 +83,7 @@ func (s *Server) download(w http.ResponseWriter, r *http.Request) {
 	name := path.Base(r.URL.Path)
 	i := slices.IndexFunc(s.collectors.all(), func(c api.Collector) bool { return c.Name == name })
 	if i < 0 || downloadPath+name != r.URL.Path {
-		http.Error(w, "There is no such collector here; the console lists them under Intake.", http.StatusNotFound)
+		http.Error(w, "There is no such collector. The console lists collectors under Intake.", http.StatusNotFound)
 		return
 	}
 	w.Header().Set("Content-Type", "application/octet-stream")

@@ -16,13 +16,13 @@ func consoleHandler(files fs.FS) http.Handler {
 	}
 	if index == nil {
 		return http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
-			http.Error(w, "The console is not built into this program. Build it with: make build", http.StatusNotFound)
+			http.Error(w, "This program does not contain the console. Build it with: make build", http.StatusNotFound)
 		})
 	}
 	static := http.FileServerFS(files)
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		if r.Method != http.MethodGet && r.Method != http.MethodHead {
-			http.Error(w, "the console takes GET only", http.StatusMethodNotAllowed)
+			http.Error(w, "the console accepts only GET", http.StatusMethodNotAllowed)
 			return
 		}
 		name := strings.TrimPrefix(path.Clean(r.URL.Path), "/")

@@ -34,7 +34,7 @@ func decided(d *service.Decided) api.Decision {
 }
 
 func (s decisionsAPI) listDecisions(ctx context.Context, in *struct {
-	All bool `query:"all" doc:"Those that ended long ago, too"`
+	All bool `query:"all" doc:"Include decisions that ended long ago"`
 }) (api.DecisionList, error) {
 	list, err := s.Decisions.List(ctx)
 	out := api.DecisionList{Decisions: []api.Decision{}}
@@ -56,8 +56,8 @@ func (s decisionsAPI) addDecision(
 ) (out api.Decision, err error) {
 	b := &in.Body
 	if b.Kind != decision.Later && callerOf(ctx).Scope != ScopeManage {
-		return out, notForYou("a technician may say that machines are left alone until a date (later); " +
-			"the other decisions are an administrator's")
+		return out, notForYou("a technician can postpone machines until a date (later); only an administrator can " +
+			"add other decisions")
 	}
 	got, err := s.Decisions.Add(ctx, &service.NewDecision{
 		Kind:        b.Kind,
@@ -82,7 +82,7 @@ func (s decisionsAPI) endDecision(ctx context.Context, in *struct {
 		return err
 	}
 	if d.Kind != decision.Later && callerOf(ctx).Scope != ScopeManage {
-		return notForYou("ending this decision is an administrator's")
+		return notForYou("only an administrator can end this decision")
 	}
 	return s.Decisions.End(ctx, d)
 }

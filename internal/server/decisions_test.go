@@ -24,13 +24,13 @@ func TestWaiver(t *testing.T) {
 	if _, err := standin.Fill(ctx, s, time.Now()); err != nil {
 		t.Fatal(err)
 	}
-	const alone = `class=pc alone=secure-boot-on place="Gull Quay"`
+	const alone = `class=pc alone=secure-boot-on site="Gull Quay"`
 	before, ready := total(t, s.Client, alone), total(t, s.Client, "disposition=ready")
 	if before == 0 {
 		t.Fatal("the demo has no such machine at Gull Quay")
 	}
 	until := time.Unix(0, at.Load()).UTC().AddDate(0, 0, 30)
-	scope := `place="Gull Quay" fails=secure-boot-on`
+	scope := `site="Gull Quay" fails=secure-boot-on`
 	all := total(t, s.Client, scope)
 	d, err := s.Client.Decide(ctx,
 		api.MakeDecision{
@@ -53,11 +53,11 @@ func TestWaiver(t *testing.T) {
 	if got := total(t, s.Client, scope); got != 0 {
 		t.Errorf("%d still fail it", got)
 	}
-	l, err := s.Client.DeviceList(ctx, client.List{Where: "decision=waive disposition=ready"})
+	l, err := s.Client.MachineList(ctx, client.List{Where: "decision=waive disposition=ready"})
 	expect.NoError(t, err)
-	expect.Same(t, "len(l.Devices)", len(l.Devices), before)
-	expect.Contains(t, l.Devices[0].Answer, "one requirement is waived")
-	one, err := s.Client.Device(ctx, l.Devices[0].Key)
+	expect.Same(t, "len(l.Machines)", len(l.Machines), before)
+	expect.Contains(t, l.Machines[0].Answer, "one requirement is waived")
+	one, err := s.Client.Machine(ctx, l.Machines[0].Key)
 	expect.NoError(t, err)
 	expect.Same(t, "one.Check.Disposition", one.Check.Disposition, "ready")
 	expect.Same(t, "one.Check.Counts.Waived", one.Check.Counts.Waived, 1)
@@ -83,7 +83,7 @@ func TestWaiver(t *testing.T) {
 	expect.NoError(t, err)
 	expect.Same(t, "len(list.Decisions)", len(list.Decisions), 1)
 	expect.That(t, "!list.Decisions[0].Counts", !list.Decisions[0].Counts)
-	expect.Contains(t, list.Decisions[0].Says, "that is over")
+	expect.Contains(t, list.Decisions[0].Says, "which is over")
 }
 
 func TestDecisionsAreRefused(t *testing.T) {
@@ -102,15 +102,16 @@ func TestDecisionsAreRefused(t *testing.T) {
 			Reason:      "x",
 			Until:       day,
 		}, "the installer refuses"},
-		{"no end", api.MakeDecision{Kind: "waive", Scope: "class=pc", Requirement: "tpm", Reason: "x"}, "has no end"},
+		{"no end", api.MakeDecision{Kind: "waive", Scope: "class=pc", Requirement: "tpm", Reason: "x"},
+			"the last day is missing"},
 		{"in the past", api.MakeDecision{Kind: "stay", Scope: "class=pc", Reason: "x", Until: "2020-01-01"},
-			"2020-01-01 is over"},
+			"2020-01-01 is in the past"},
 		{"no day", api.MakeDecision{Kind: "stay", Scope: "class=pc", Reason: "x", Until: "soon"},
 			"write the last day as"},
-		{"nobody", api.MakeDecision{Kind: "hold", Scope: `place="Nowhere"`, Reason: "x", Until: day},
-			"no machine is meant"},
+		{"nobody", api.MakeDecision{Kind: "hold", Scope: `site="Nowhere"`, Reason: "x", Until: day},
+			"no machine matches"},
 		{"a circle", api.MakeDecision{Kind: "hold", Scope: "disposition=ready", Reason: "x", Until: day},
-			"which decisions change"},
+			"because decisions change it"},
 	} {
 		_, err := s.Client.Decide(ctx, tt.d)
 		refused(t, tt.name, err, tt.want)
@@ -121,13 +122,13 @@ func TestDecisionsAreRefused(t *testing.T) {
 	}
 	if _, err := worker.Decide(ctx,
 		api.MakeDecision{Kind: "hold", Scope: "class=pc", Reason: "x", Until: day}); err == nil ||
-		!strings.Contains(err.Error(), "administrator's") {
+		!strings.Contains(err.Error(), "only an administrator") {
 		t.Errorf("%v", err)
 	}
 	d, err := worker.Decide(ctx,
 		api.MakeDecision{
 			Kind:   "later",
-			Scope:  `place="Gull Quay"`,
+			Scope:  `site="Gull Quay"`,
 			Reason: "the ticket counter is in season",
 			Until:  day,
 		})
@@ -137,17 +138,18 @@ func TestDecisionsAreRefused(t *testing.T) {
 	if err := worker.EndDecision(ctx, d.ID); err != nil || total(t, s.Client, "decision=later") != 0 {
 		t.Errorf("%v", err)
 	}
-	if err := worker.EndDecision(ctx, d.ID); err == nil || !strings.Contains(err.Error(), "no decision") {
+	if err := worker.EndDecision(ctx, d.ID); err == nil || !strings.Contains(err.Error(), "does not exist or has "+
+		"ended") {
 		t.Errorf("%v", err)
 	}
 }
 
 // What frees most adds up, and its numbers lead to their machines.
-func TestEffects(t *testing.T) {
+func TestWins(t *testing.T) {
 	t.Parallel()
 	s := servertest.Demo(t, nil)
 	for _, order := range []string{"machines", "time"} {
-		e, err := s.Client.Effects(ctx, "", order)
+		e, err := s.Client.Wins(ctx, "", order)
 		if err != nil || e.Ready != total(t, s.Client, "disposition=ready") ||
 			e.Undetermined != total(t, s.Client, e.WhereUndetermined) {
 			t.Fatalf("%+v %v", e, err)
@@ -185,11 +187,11 @@ func TestWhatIf(t *testing.T) {
 	expect.That(t, "len(got.Changes) != 0", len(got.Changes) != 0)
 	expect.Same(t, "got.Changes[0].Requirement", got.Changes[0].Requirement, "memory")
 	moved := 0
-	for _, p := range got.Places {
+	for _, p := range got.Sites {
 		moved += p.Moved
 	}
 	if moved != got.Moved {
-		t.Errorf("the places add up to %d of %d", moved, got.Moved)
+		t.Errorf("the sites add up to %d of %d", moved, got.Moved)
 	}
 	if _, err := s.Client.AddRelease(ctx, []byte(draft)); err != nil {
 		t.Fatal(err)
@@ -206,5 +208,5 @@ func TestWhatIf(t *testing.T) {
 	_, err = s.Client.WhatIf(ctx, api.AskWhatIf{})
 	refused(t, "nothing", err, "give a document")
 	_, err = s.Client.WhatIf(ctx, api.AskWhatIf{Release: "fathom-9", Than: "skerry-12"})
-	refused(t, "another class", err, "one class of hardware")
+	refused(t, "another class", err, "the same class of hardware")
 }

@@ -20,21 +20,21 @@ import (
 func TestFactsByHandAtTheService(t *testing.T) {
 	t.Parallel()
 	s := servertest.Demo(t, nil)
-	l, err := s.Client.Devices(ctx,
+	l, err := s.Client.Machines(ctx,
 		"unknown=tpm unknown=partition-style disposition=undetermined maker=Ostrel,Fennick,Brannock", "name", 1, 1)
 	if err != nil || l.Total == 0 {
 		t.Fatal(err)
 	}
-	key := l.Devices[0].Key
-	var d api.Device
+	key := l.Machines[0].Key
+	var d api.Machine
 	for name, value := range map[string]string{
 		"memory.installed_bytes":         "16 GiB",
 		"tpm.state":                      "ready",
 		"tpm.version":                    "2.0",
 		"storage.system.partition_style": "gpt",
 	} {
-		if d, err = s.Client.EnterFact(ctx, key, name,
-			api.EnterFact{Value: value, Note: "seen at the desk"}); err != nil {
+		if d, err = s.Client.SetFact(ctx, key, name,
+			api.SetFact{Value: value, Note: "seen at the desk"}); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -43,7 +43,7 @@ func TestFactsByHandAtTheService(t *testing.T) {
 	expect.Same(t, "d.Hand[0].By", d.Hand[0].By, "everything")
 	expect.That(t, "!d.Hand[0].At.IsZero()", !d.Hand[0].At.IsZero())
 	// The list and the counts follow at once.
-	if l, err = s.Client.Devices(ctx, "disposition=ready", "name", 1, 1000); err != nil || !has(l, key) {
+	if l, err = s.Client.Machines(ctx, "disposition=ready", "name", 1, 1000); err != nil || !has(l, key) {
 		t.Errorf("the list does not follow: %v", err)
 	}
 	// A new inventory keeps what was entered; one that read otherwise disagrees.
@@ -59,7 +59,7 @@ func TestFactsByHandAtTheService(t *testing.T) {
 	if _, err := s.Client.Submit(ctx, []byte(again)); err != nil {
 		t.Fatal(err)
 	}
-	if d, err = s.Client.Device(ctx, key); err != nil || d.Disposition != "undetermined" {
+	if d, err = s.Client.Machine(ctx, key); err != nil || d.Disposition != "undetermined" {
 		t.Fatalf("%s %v", d.Disposition, err)
 	}
 	for _, f := range d.Check.Findings {
@@ -69,7 +69,7 @@ func TestFactsByHandAtTheService(t *testing.T) {
 			t.Errorf("%+v", f)
 		}
 	}
-	if d, err = s.Client.TakeBackFact(ctx, key, "memory.installed_bytes"); err != nil ||
+	if d, err = s.Client.RemoveFact(ctx, key, "memory.installed_bytes"); err != nil ||
 		d.Disposition == "undetermined" || len(d.Hand) != 3 {
 		t.Errorf("%s %+v %v", d.Disposition, d.Hand, err)
 	}
@@ -81,18 +81,18 @@ func TestFactsByHandAtTheService(t *testing.T) {
 		"storage.system.free_bytes":   "9000 GB",
 	} {
 		var p *api.Problem
-		if _, err := s.Client.EnterFact(ctx, key, name, api.EnterFact{Value: value}); !errors.As(err, &p) ||
+		if _, err := s.Client.SetFact(ctx, key, name, api.SetFact{Value: value}); !errors.As(err, &p) ||
 			p.Status != http.StatusUnprocessableEntity {
 			t.Errorf("%s=%s: %v", name, value, err)
 		}
 	}
-	if after, err := s.Client.Device(ctx, key); err != nil || len(after.Hand) != 3 {
+	if after, err := s.Client.Machine(ctx, key); err != nil || len(after.Hand) != 3 {
 		t.Errorf("%+v %v", after.Hand, err)
 	}
 }
 
-func has(l api.DeviceList, key string) bool {
-	for _, d := range l.Devices {
+func has(l api.MachineList, key string) bool {
+	for _, d := range l.Machines {
 		if d.Key == key {
 			return true
 		}
@@ -110,15 +110,15 @@ func TestStoredVerdictsAreThoseOfAChecks(t *testing.T) {
 			"at_least: 90 GB")); err != nil {
 		t.Fatal(err)
 	}
-	l, err := s.Client.Devices(ctx, "class=pc", "name", 1, 1000)
+	l, err := s.Client.Machines(ctx, "class=pc", "name", 1, 1000)
 	if err != nil {
 		t.Fatal(err)
 	}
-	for i, row := range l.Devices {
+	for i, row := range l.Machines {
 		if i%7 != 0 {
 			continue
 		}
-		d, err := s.Client.Device(ctx, row.Key)
+		d, err := s.Client.Machine(ctx, row.Key)
 		if err != nil || d.Check.Release.Revision != 6 || d.Check.Disposition != row.Disposition ||
 			d.Check.Certainty != row.Certainty || d.Check.Counts.Fail != row.Fails || d.Check.Answer != row.Answer {
 			t.Errorf("%s: the list says %s, %s, %d, %q; the check %s, %s, %d, %q; %v", row.Key, row.Disposition,
@@ -130,7 +130,7 @@ func TestStoredVerdictsAreThoseOfAChecks(t *testing.T) {
 func TestOneMachineAgainstAnyRelease(t *testing.T) {
 	t.Parallel()
 	s := servertest.Demo(t, nil)
-	d, err := s.Client.Device(ctx, "lant-001")
+	d, err := s.Client.Machine(ctx, "lant-001")
 	expect.NoError(t, err)
 	expect.Same(t, "len(d.Check.Next)", len(d.Check.Next), 1)
 	expect.Same(t, "d.Check.Next[0].Release.ID", d.Check.Next[0].Release.ID, "skerry-13")
@@ -147,7 +147,7 @@ func TestOneMachineAgainstAnyRelease(t *testing.T) {
 	expect.Contains(t, p.Detail, "installs on Macs only")
 	cmp, err := s.Client.Compare(ctx, "lant-001", "gull-101")
 	expect.NoError(t, err)
-	expect.That(t, "!cmp.SameDevice", !cmp.SameDevice)
+	expect.That(t, "!cmp.SameMachine", !cmp.SameMachine)
 	expect.That(t, "len(cmp.Facts) >= 5", len(cmp.Facts) >= 5)
 	expect.That(t, "len(cmp.Findings) != 0", len(cmp.Findings) != 0)
 	expect.Same(t, "cmp.Release", cmp.Release, "Skerry 12")
@@ -205,5 +205,5 @@ func TestDocumentsAtTheService(t *testing.T) {
 		api.ImportList{Name: "a.html", Content: []byte("<html></html>")})
 	expect.That(t, "errors.As(err, &p)", errors.As(err, &p))
 	expect.Same(t, "p.Status", p.Status, 422)
-	expect.Contains(t, p.Detail, "has no table")
+	expect.Contains(t, p.Detail, "contains no table")
 }

@@ -12,8 +12,8 @@ import (
 // duplicatesAPI has the operations on possible duplicates, and on who speaks for a machine.
 type duplicatesAPI struct{ *Server }
 
-func duplicate(d *store.Doubt) api.Doubt {
-	out := api.Doubt{
+func duplicate(d *store.Duplicate) api.Duplicate {
+	out := api.Duplicate{
 		ID:        d.ID,
 		Kind:      d.Kind,
 		Says:      d.Why,
@@ -23,18 +23,18 @@ func duplicate(d *store.Doubt) api.Doubt {
 		Inventory: d.InventoryID,
 		TakenAt:   d.Taken(),
 	}
-	if d.OtherID != d.DeviceID {
+	if d.OtherID != d.MachineID {
 		out.Other, out.OtherName = d.Other, d.OtherName
 	}
 	return out
 }
 
-func (s duplicatesAPI) listDuplicates(ctx context.Context, _ *struct{}) (api.DoubtList, error) {
-	list, err := s.store.Doubts(ctx)
-	out := api.DoubtList{Doubts: []api.Doubt{}}
+func (s duplicatesAPI) listDuplicates(ctx context.Context, _ *struct{}) (api.DuplicateList, error) {
+	list, err := s.store.Duplicates(ctx)
+	out := api.DuplicateList{Duplicates: []api.Duplicate{}}
 	for i := range list {
 		if s.Machines.SeesDuplicate(ctx, &list[i]) {
-			out.Doubts = append(out.Doubts, duplicate(&list[i]))
+			out.Duplicates = append(out.Duplicates, duplicate(&list[i]))
 		}
 	}
 	return out, err
@@ -42,10 +42,10 @@ func (s duplicatesAPI) listDuplicates(ctx context.Context, _ *struct{}) (api.Dou
 
 func (s duplicatesAPI) resolveDuplicate(ctx context.Context, in *struct {
 	ID   int64 `path:"id" minimum:"1"`
-	Body api.SettleDoubt
+	Body api.ResolveDuplicate
 }) error {
-	none := fmt.Sprintf("there is no open doubt %d", in.ID)
-	d, err := s.store.DoubtByID(ctx, in.ID)
+	none := fmt.Sprintf("there is no unresolved duplicate %d", in.ID)
+	d, err := s.store.DuplicateByID(ctx, in.ID)
 	if err != nil {
 		return orMissing(err, "%s", none)
 	}
@@ -62,7 +62,7 @@ func (s duplicatesAPI) rekey(ctx context.Context, in *struct {
 }) error {
 	reason := strings.TrimSpace(in.Body.Reason)
 	if reason == "" {
-		return refuse("Nothing was changed", "the reason is blank; say why the machine has another key")
+		return refuse("Nothing was changed", "the reason is missing; say why the machine has a new key")
 	}
 	return s.Machines.Rekey(ctx, in.Key, reason)
 }

@@ -29,14 +29,14 @@ func (s eventsAPI) listen(ctx context.Context, _ *struct{}) (*huma.StreamRespons
 	caller := callerOf(ctx)
 	hung, ok := s.streams.enter(caller.id())
 	if !ok {
-		return nil, again(&api.Problem{Status: tooMany, Title: "Too many listen", Detail: fmt.Sprintf(
-			"%s hears of changes on %d pages already; this one works without", caller.Name, mostOfCaller)}, "60")
+		return nil, again(&api.Problem{Status: tooMany, Title: "Too many live connections", Detail: fmt.Sprintf(
+			"%s already has %d live pages; this page will not update by itself", caller.Name, mostOfCaller)}, "60")
 	}
 	if s.listeners.Add(1) > mostListen {
 		s.listeners.Add(-1)
 		hung()
-		return nil, again(&api.Problem{Status: busy, Title: "Too many listen",
-			Detail: "the service tells as many pages of changes as it can; this one works without"}, "60")
+		return nil, again(&api.Problem{Status: busy, Title: "Too many live connections",
+			Detail: "too many live connections; this page will not update by itself"}, "60")
 	}
 	return &huma.StreamResponse{Body: func(c huma.Context) {
 		defer s.listeners.Add(-1)

@@ -17,19 +17,19 @@ func (s expectedAPI) listExpected(ctx context.Context, _ *struct{}) (api.Expecte
 	who, out := callerOf(ctx), api.ExpectedList{Machines: []api.ExpectedRow{}}
 	for i := range list {
 		e := &list[i]
-		row := api.ExpectedRow{ID: e.ID, Device: e.Device, Expected: api.Expected{
+		row := api.ExpectedRow{ID: e.ID, Machine: e.Machine, Expected: api.Expected{
 			Name:   e.Name,
 			Serial: e.Serial,
 			Maker:  e.Maker,
 			Model:  e.Model,
-			Place:  e.Place,
+			Site:   e.Site,
 			Reason: e.Reason,
 			Note:   e.Note,
 		}}
 		if !who.Plain {
 			row.Serial = ""
 		}
-		if e.Device == "" {
+		if e.Machine == "" {
 			out.Missing++
 		} else {
 			out.Reported++
@@ -48,8 +48,8 @@ func (s expectedAPI) setExpected(ctx context.Context, in *struct{ Body api.SetEx
 			key = e.Maker + " " + e.Serial
 		}
 		if first, twice := seen[key]; twice {
-			return api.ExpectedList{}, refuse("The list was not taken",
-				"machine %d of the list is the same as machine %d (%s); take one of them out", i+1, first+1, key)
+			return api.ExpectedList{}, refuse("The list was refused",
+				"machine %d of the list is the same as machine %d (%s); remove one of them", i+1, first+1, key)
 		}
 		seen[key] = i
 		list[i] = store.Expected{
@@ -57,7 +57,7 @@ func (s expectedAPI) setExpected(ctx context.Context, in *struct{ Body api.SetEx
 			Serial: e.Serial,
 			Maker:  e.Maker,
 			Model:  e.Model,
-			Place:  e.Place,
+			Site:   e.Site,
 			Reason: e.Reason,
 			Note:   e.Note,
 			Millis: s.now().UnixMilli(),

@@ -26,11 +26,11 @@ type exportAPI struct{ *Server }
 type exportInput struct {
 	Where  string   `query:"where" maxLength:"2000" doc:"A filter"`
 	Format string   `query:"format" default:"csv" enum:"csv,json,ndjson"`
-	Facts  []string `query:"facts" maxItems:"40" doc:"Facts that become columns, parted by commas: tpm.state,memory.installed_bytes"`
+	Facts  []string `query:"facts" maxItems:"40" doc:"Facts to add as columns, separated by commas: tpm.state,memory.installed_bytes"`
 }
 
 // exported is a machine in an export.
-type exported struct{ api.DeviceRow }
+type exported struct{ api.MachineRow }
 
 func (s exportAPI) export(ctx context.Context, in *exportInput) (*huma.StreamResponse, error) {
 	defs, err := s.Index.Facts(ctx, in.Facts)
@@ -52,7 +52,7 @@ func (s exportAPI) export(ctx context.Context, in *exportInput) (*huma.StreamRes
 		c.SetHeader("Content-Type", kind)
 		c.SetHeader("Content-Disposition", `attachment; filename="machines.`+ending+`"`)
 		if err := write(ctx, c.BodyWriter(), rows, defs); err != nil {
-			s.log.Warn("an export was not written to its end", "error", err)
+			s.log.Warn("an export was interrupted", "error", err)
 		}
 	}}, nil
 }
@@ -60,7 +60,7 @@ func (s exportAPI) export(ctx context.Context, in *exportInput) (*huma.StreamRes
 // each works machines out piece by piece.
 func (s exportAPI) each(ctx context.Context, rows []fleet.Row, defs []*fact.Def, f func(*exported) error) error {
 	return s.Answers.Each(ctx, rows, defs, func(r *fleet.Row, a service.Answer) error {
-		return f(&exported{devicesAPI(s).answered(r, a)})
+		return f(&exported{machinesAPI(s).answered(r, a)})
 	})
 }
 
@@ -94,7 +94,7 @@ func (s exportAPI) array(ctx context.Context, w io.Writer, rows []fleet.Row, def
 
 // exportHeads are the columns of an export; those of facts and the tags stand behind them.
 var exportHeads = []string{
-	"key", "name", "place", "class", "manufacturer", "model", "installed", "taken_at",
+	"key", "name", "site", "class", "manufacturer", "model", "installed", "taken_at",
 	"release", "disposition", "certainty", "fails", "answer",
 }
 
@@ -110,7 +110,7 @@ func (s exportAPI) table(ctx context.Context, w io.Writer, rows []fleet.Row, def
 	}
 	err := s.each(ctx, rows, defs, func(e *exported) error {
 		cells := []string{
-			e.Key, e.Name, e.Place, e.Class, e.Manufacturer, e.Model, e.Installed, e.TakenAt.UTC().Format(time.RFC3339),
+			e.Key, e.Name, e.Site, e.Class, e.Manufacturer, e.Model, e.Installed, e.TakenAt.UTC().Format(time.RFC3339),
 			e.Release, e.Disposition, e.Certainty, strconv.Itoa(e.Fails), e.Answer,
 		}
 		for _, d := range defs {

@@ -29,7 +29,7 @@ func TestExport(t *testing.T) {
 		t.Fatalf("%v, %d rows", err, len(rows))
 	}
 	head := strings.Join(rows[0], ",")
-	if head != "key,name,place,class,manufacturer,model,installed,taken_at,release,"+
+	if head != "key,name,site,class,manufacturer,model,installed,taken_at,release,"+
 		"disposition,certainty,fails,answer,memory.installed_bytes,tpm.state,tags" {
 		t.Error(head)
 	}
@@ -48,18 +48,18 @@ func TestExport(t *testing.T) {
 		t.Error("the machine is not as it should be")
 	}
 	b.Reset()
-	var array []api.DeviceRow
+	var array []api.MachineRow
 	err = s.Client.Export(ctx, "", "json", []string{"tpm.state"}, &b)
 	expect.NoError(t, err)
 	expect.That(t, "json.Unmarshal(b.Bytes(), &array) == nil", json.Unmarshal(b.Bytes(), &array) == nil)
 	expect.Same(t, "len(array)", len(array), 285)
 	b.Reset()
-	if err := s.Client.Export(ctx, "place=Nowhere", "json", nil, &b); err != nil ||
+	if err := s.Client.Export(ctx, "site=Nowhere", "json", nil, &b); err != nil ||
 		strings.TrimSpace(b.String()) != "[]" {
 		t.Errorf("%q %v", b.String(), err)
 	}
 	// The same machines as the list has, with the same words.
-	l, err := s.Client.Devices(ctx, "disposition=refit", "name", 1, 1000)
+	l, err := s.Client.Machines(ctx, "disposition=refit", "name", 1, 1000)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -73,11 +73,11 @@ func TestExport(t *testing.T) {
 	}
 	for i, line := range lines {
 		var got struct{ Key, Answer, Disposition string }
-		if err := json.Unmarshal([]byte(line), &got); err != nil || got.Key != l.Devices[i].Key ||
-			got.Answer != l.Devices[i].Answer || got.Disposition != "refit" {
+		if err := json.Unmarshal([]byte(line), &got); err != nil || got.Key != l.Machines[i].Key ||
+			got.Answer != l.Machines[i].Answer || got.Disposition != "refit" {
 			t.Errorf("%v: %s", err, line)
 		}
-		if d, err := s.Client.Device(ctx, got.Key); i%7 == 0 && (err != nil || d.Answer != got.Answer) {
+		if d, err := s.Client.Machine(ctx, got.Key); i%7 == 0 && (err != nil || d.Answer != got.Answer) {
 			t.Errorf("%s: its page says %q, the export %q", got.Key, d.Answer, got.Answer)
 		}
 	}

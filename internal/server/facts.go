@@ -22,7 +22,7 @@ func (c *caller) show(inv *inventory.Document) *inventory.Document {
 	if c.Plain {
 		return inv
 	}
-	const why = "your role does not show it"
+	const why = "your role cannot see it"
 	out := inv.Clone()
 	var none inventory.Opt[string]
 	for _, slot := range []struct {
@@ -80,33 +80,33 @@ func (c *caller) manualFacts(facts *service.Facts) []api.HandFact {
 
 type factInput struct {
 	Key  string `path:"key" maxLength:"80"`
-	Fact string `path:"fact" maxLength:"100" doc:"Name of the fact; of a row of a list with its place: graphics[0].interface_level"`
+	Fact string `path:"fact" maxLength:"100" doc:"Name of the fact; in a list with its position, such as graphics[0].interface_level"`
 }
 
-func (s factsAPI) enterFact(ctx context.Context, in *struct {
+func (s factsAPI) setFact(ctx context.Context, in *struct {
 	Key  string `path:"key" maxLength:"80"`
-	Fact string `path:"fact" maxLength:"100" doc:"Name of the fact; of a row of a list with its place: graphics[0].interface_level"`
-	Body api.EnterFact
-}) (api.Device, error) {
+	Fact string `path:"fact" maxLength:"100" doc:"Name of the fact; in a list with its position, such as graphics[0].interface_level"`
+	Body api.SetFact
+}) (api.Machine, error) {
 	n := &service.NewFact{Fact: in.Fact, Value: in.Body.Value, Note: in.Body.Note, Days: in.Body.Days}
-	if err := s.Machines.EnterFact(ctx, in.Key, n); err != nil {
-		return api.Device{}, err
+	if err := s.Machines.SetFact(ctx, in.Key, n); err != nil {
+		return api.Machine{}, err
 	}
-	return devicesAPI(s).showDevice(ctx, &keyInput{in.Key})
+	return machinesAPI(s).showMachine(ctx, &keyInput{in.Key})
 }
 
-func (s factsAPI) takeBackFact(ctx context.Context, in *factInput) (api.Device, error) {
-	if err := s.Machines.TakeBackFact(ctx, in.Key, in.Fact); err != nil {
-		return api.Device{}, err
+func (s factsAPI) removeFact(ctx context.Context, in *factInput) (api.Machine, error) {
+	if err := s.Machines.RemoveFact(ctx, in.Key, in.Fact); err != nil {
+		return api.Machine{}, err
 	}
-	return devicesAPI(s).showDevice(ctx, &keyInput{in.Key})
+	return machinesAPI(s).showMachine(ctx, &keyInput{in.Key})
 }
 
-func (s factsAPI) checkDevice(ctx context.Context, in *struct {
+func (s factsAPI) checkMachine(ctx context.Context, in *struct {
 	Key       string `path:"key" maxLength:"80"`
-	Release   string `query:"release" required:"true" maxLength:"64" doc:"Id of a release that the service has"`
-	Revision  int    `query:"revision" minimum:"0" doc:"The latest where it is not given"`
-	Inventory int64  `query:"inventory" minimum:"0" doc:"One of the machine's history; the latest where it is not given"`
+	Release   string `query:"release" required:"true" maxLength:"64" doc:"Id of a release of the service"`
+	Revision  int    `query:"revision" minimum:"0" doc:"Default: the latest"`
+	Inventory int64  `query:"inventory" minimum:"0" doc:"Id in the machine's history (default: the latest)"`
 }) (assess.Document, error) {
 	against := service.Against{Release: in.Release, Revision: in.Revision, Inventory: in.Inventory}
 	got, err := s.Machines.CheckedNow(ctx, in.Key, against)
@@ -117,9 +117,9 @@ func (s factsAPI) checkDevice(ctx context.Context, in *struct {
 }
 
 func (s factsAPI) compare(ctx context.Context, in *struct {
-	A          string `query:"a" required:"true" maxLength:"80" doc:"Key of a machine; of the earlier one, where it matters"`
-	B          string `query:"b" required:"true" maxLength:"80" doc:"Key of the other machine, or the same"`
-	InventoryA int64  `query:"inventory_a" minimum:"0" doc:"One of the machine's history; the latest where it is not given"`
+	A          string `query:"a" required:"true" maxLength:"80" doc:"Key of a machine (the earlier one)"`
+	B          string `query:"b" required:"true" maxLength:"80" doc:"Key of the other machine, or of the same machine"`
+	InventoryA int64  `query:"inventory_a" minimum:"0" doc:"Id in the machine's history (default: the latest)"`
 	InventoryB int64  `query:"inventory_b" minimum:"0"`
 }) (compare.Document, error) {
 	sides := [2]service.Side{{Key: in.A, Inventory: in.InventoryA}, {Key: in.B, Inventory: in.InventoryB}}
@@ -155,18 +155,18 @@ func (s factsAPI) listModelFacts(ctx context.Context, _ *struct{}) (api.ModelFac
 	return out, err
 }
 
-func (s factsAPI) enterModelFact(
-	ctx context.Context, in *struct{ Body api.EnterModelFact },
+func (s factsAPI) addModelFact(
+	ctx context.Context, in *struct{ Body api.AddModelFact },
 ) (api.ModelFactEntered, error) {
 	b := &in.Body
 	n := &service.NewFact{Fact: b.Fact, Value: b.Value, Note: b.Note}
-	machines, changed, err := s.Machines.EnterModelFact(ctx, b.Maker, b.Model, n)
+	machines, changed, err := s.Machines.AddModelFact(ctx, b.Maker, b.Model, n)
 	return api.ModelFactEntered{Machines: machines, Settled: changed}, err
 }
 
-func (s factsAPI) takeBackModelFact(ctx context.Context, in *struct {
+func (s factsAPI) removeModelFact(ctx context.Context, in *struct {
 	ID int64 `path:"id" minimum:"1"`
 }) (api.ModelFactEntered, error) {
-	machines, changed, err := s.Machines.TakeBackModelFact(ctx, in.ID)
+	machines, changed, err := s.Machines.RemoveModelFact(ctx, in.ID)
 	return api.ModelFactEntered{Machines: machines, Settled: changed}, err
 }

@@ -36,9 +36,9 @@ func TestBrokenSubmissions(t *testing.T) {
 	if _, err := s.Client.Submit(ctx, good); err != nil {
 		t.Fatal(err)
 	}
-	before, err := s.Client.Device(ctx, "gull-900")
+	before, err := s.Client.Machine(ctx, "gull-900")
 	if err != nil {
-		before, err = s.Client.Device(ctx, keyOf(t, s))
+		before, err = s.Client.Machine(ctx, keyOf(t, s))
 	}
 	if err != nil {
 		t.Fatal(err)
@@ -50,14 +50,14 @@ func TestBrokenSubmissions(t *testing.T) {
 		status           int
 	}{
 		{"nothing", "", "", 400},
-		{"cut off", string(good[:len(good)/2]), "ends in the middle", 422},
+		{"cut off", string(good[:len(good)/2]), "is incomplete", 422},
 		{"deep", deep, "nested too deeply", 422},
 		{"too large", strings.Repeat(" ", doc.MaxBytes+100), "", 413},
 		{"no text", "\xff\xfe\x00", "not a text file in UTF-8", 422},
 		{"a list", "[]", "", 422},
 	} {
 		t.Run(c.name, func(t *testing.T) {
-			status, _, body := call(t, "POST", s.URL+"/api/inventories", s.Token, "application/json", c.body)
+			status, _, body := call(t, "POST", s.URL+"/api/v1/inventories", s.Token, "application/json", c.body)
 			expect.Same(t, "status", status, c.status)
 			expect.Contains(t, body, c.says)
 			expect.That(t, "len(body) <= 4000", len(body) <= 4000)
@@ -69,7 +69,7 @@ func TestBrokenSubmissions(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	fmt.Fprintf(conn, "POST /api/inventories HTTP/1.1\r\nHost: x\r\nAuthorization: Bearer %s\r\nContent-Type: "+
+	fmt.Fprintf(conn, "POST /api/v1/inventories HTTP/1.1\r\nHost: x\r\nAuthorization: Bearer %s\r\nContent-Type: "+
 		"application/json\r\nContent-Length: 5000\r\n\r\n{\"format\":", s.Token)
 	_ = conn.(*net.TCPConn).CloseWrite()
 	if b, _ := io.ReadAll(conn); bytes.Contains(b, []byte(" 200 ")) {
@@ -92,7 +92,7 @@ func TestBrokenSubmissions(t *testing.T) {
 	if got, err := s.Client.Submit(ctx, older); err != nil || got.Latest {
 		t.Errorf("%+v %v", got, err)
 	}
-	after, err := s.Client.Device(ctx, before.Key)
+	after, err := s.Client.Machine(ctx, before.Key)
 	expect.NoError(t, err)
 	expect.Same(t, "len(after.History)", len(after.History), 2)
 	expect.That(t, "after.TakenAt.Equal(before.TakenAt)", after.TakenAt.Equal(before.TakenAt))
@@ -101,11 +101,11 @@ func TestBrokenSubmissions(t *testing.T) {
 
 func keyOf(t *testing.T, s *servertest.Service) string {
 	t.Helper()
-	l, err := s.Client.Devices(ctx, "", "name", 1, 1)
-	if err != nil || len(l.Devices) != 1 {
+	l, err := s.Client.Machines(ctx, "", "name", 1, 1)
+	if err != nil || len(l.Machines) != 1 {
 		t.Fatalf("%+v %v", l, err)
 	}
-	return l.Devices[0].Key
+	return l.Machines[0].Key
 }
 
 // A clock that jumps back loses nothing: sessions and tokens go by it, histories do not.
@@ -161,7 +161,7 @@ func TestIdleConnections(t *testing.T) {
 		}
 		idle = append(idle, c)
 		if i%2 == 0 {
-			fmt.Fprint(c, "GET /api/fleet HTTP/1.1\r\nHost: x\r\nX-Slow: ")
+			fmt.Fprint(c, "GET /api/v1/fleet HTTP/1.1\r\nHost: x\r\nX-Slow: ")
 		}
 	}
 	before := resident()
@@ -216,7 +216,7 @@ func TestSoakIntake(t *testing.T) {
 		all.Add(1)
 		go func() {
 			defer all.Done()
-			req, _ := http.NewRequest("POST", s.URL+"/api/inventories", bytes.NewReader(body))
+			req, _ := http.NewRequest("POST", s.URL+"/api/v1/inventories", bytes.NewReader(body))
 			req.Header.Set("Content-Type", "application/json")
 			req.Header.Set("Authorization", "Bearer "+s.Token)
 			at := due // waiting for its turn counts

@@ -26,13 +26,13 @@ func (s fleetAPI) showFleet(ctx context.Context, in *whereInput) (api.Fleet, err
 	}
 	var t fleet.Tally
 	var ends []fleet.Support
-	var stale, doubted int
+	var stale, duplicate int
 	newly := map[string]int{} // by class: each has a target, and a release that follows, of its own
 	days := strconv.Itoa(s.Settings.Get().StaleDays)
 	err = s.Index.View(ctx, func(x *fleet.Index) {
 		picked := x.Select(f)
 		t, ends = picked.Count(), picked.Supported(s.now())
-		stale, doubted = x.Select(f.Within("older", days)).Len(), x.Select(f.Within("doubt", "yes")).Len()
+		stale, duplicate = x.Select(f.Within("older", days)).Len(), x.Select(f.Within("duplicate", "yes")).Len()
 		stopped := x.Select(f.Within("disposition", remedy.Ready.String()).Within("next", notReady...)).Count()
 		for _, c := range stopped.Classes {
 			newly[c.Name] = c.Total
@@ -49,7 +49,7 @@ func (s fleetAPI) showFleet(ctx context.Context, in *whereInput) (api.Fleet, err
 	out.Stale = count("stale", stale, fleet.Term("older", days))
 	out.Waived = count("waived", t.Waived, "disposition=ready decision=waive")
 	out.Unsupported = count("unsupported", t.Unsupported, "unsupported=yes")
-	out.Doubted = count("doubted", doubted, "doubt=yes")
+	out.Duplicate = count("duplicates", duplicate, "duplicate=yes")
 	for i := range out.Next {
 		at := slices.IndexFunc(t.Next, func(n fleet.NextCounts) bool { return n.Target.Name == out.Next[i].Target })
 		class := t.Next[at].Target.InstallsOn
@@ -74,7 +74,7 @@ func (s fleetAPI) fleet(t *fleet.Tally, ends []fleet.Support, where string) api.
 		Unjudged:     t.Unjudged,
 		Dispositions: counts(&t.Counts, where),
 		Obstacles:    []api.Obstacle{},
-		Places:       groups(t.Places, "place", where),
+		Sites:        groups(t.Sites, "site", where),
 		Support:      []api.Support{},
 		Classes:      groups(t.Classes, "class", where),
 		Causes:       []api.Count{},
@@ -146,16 +146,16 @@ func obstacle(o *fleet.Obstacle, where string) api.Obstacle {
 
 // groups are the counts of sites or classes. Machines that no site's prefix covers are in the
 // other counts.
-func groups(list []fleet.Group, key, where string) []api.PlaceCounts {
-	out := []api.PlaceCounts{}
+func groups(list []fleet.Group, key, where string) []api.SiteCounts {
+	out := []api.SiteCounts{}
 	for i := range list {
 		g := &list[i]
 		if g.Name == "" {
 			continue
 		}
 		mine := fleet.And(where, fleet.Term(key, g.Name))
-		out = append(out, api.PlaceCounts{
-			Place: g.Name, Total: g.Total, Where: mine, Dispositions: counts(&g.Counts, mine),
+		out = append(out, api.SiteCounts{
+			Site: g.Name, Total: g.Total, Where: mine, Dispositions: counts(&g.Counts, mine),
 		})
 	}
 	return out
@@ -213,8 +213,8 @@ func (s fleetAPI) progress(ctx context.Context, in *progressInput) (api.Progress
 // showMatrix shows machines beside the requirements of the target of their class.
 func (s fleetAPI) showMatrix(ctx context.Context, in *struct {
 	ListInput
-	Class string `query:"class" default:"pc" enum:"pc,mac" doc:"Whose target the requirements are of"`
-}) (out api.Grid, err error) {
+	Class string `query:"class" default:"pc" enum:"pc,mac" doc:"Class of hardware whose target is shown"`
+}) (out api.Matrix, err error) {
 	t, ok := s.Releases.Target(in.Class)
 	if !ok {
 		return out, noTarget()
@@ -228,14 +228,14 @@ func (s fleetAPI) showMatrix(ctx context.Context, in *struct {
 	if err != nil {
 		return out, err
 	}
-	out = api.Grid{
+	out = api.Matrix{
 		Total:        got.Total,
 		From:         got.From,
 		Next:         got.Next,
 		Where:        in.Where,
 		Release:      t.Release.Name,
-		Requirements: []api.GridColumn{},
-		Rows:         []api.GridRow{},
+		Requirements: []api.MatrixColumn{},
+		Rows:         []api.MatrixRow{},
 	}
 	var shown []int // features are not shown: they decide nothing
 	for i := range t.Release.Requirements {
@@ -244,7 +244,7 @@ func (s fleetAPI) showMatrix(ctx context.Context, in *struct {
 			continue
 		}
 		shown = append(shown, i)
-		out.Requirements = append(out.Requirements, api.GridColumn{
+		out.Requirements = append(out.Requirements, api.MatrixColumn{
 			Requirement: r.ID,
 			Title:       r.Title,
 			Needs:       say.Requirement(r),
@@ -260,10 +260,10 @@ func (s fleetAPI) showMatrix(ctx context.Context, in *struct {
 	}
 	for i := range got.Rows {
 		r := &got.Rows[i]
-		row := api.GridRow{Key: r.Key, Name: r.Name, Place: r.Place, Disposition: r.Disposition.String()}
+		row := api.MatrixRow{Key: r.Key, Name: r.Name, Site: r.Site, Disposition: r.Disposition.String()}
 		if all := cells[r.ID]; all != nil {
 			for _, n := range shown {
-				row.Cells = append(row.Cells, api.GridCell(all[n]))
+				row.Cells = append(row.Cells, api.MatrixCell(all[n]))
 			}
 		}
 		out.Rows = append(out.Rows, row)
@@ -273,5 +273,5 @@ func (s fleetAPI) showMatrix(ctx context.Context, in *struct {
 
 // noTarget is the problem where no release is the target of a class of hardware.
 func noTarget() error {
-	return refuse("Nothing to check against", "no target release is chosen for this class of hardware")
+	return refuse("No target", "no target release is set for this class of hardware")
 }

@@ -26,7 +26,7 @@ func TestNoRoomSaysWhenToComeAgain(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer end()
-	req, err := http.NewRequestWithContext(t.Context(), http.MethodPost, s.URL+"/api/inventories",
+	req, err := http.NewRequestWithContext(t.Context(), http.MethodPost, s.URL+"/api/v1/inventories",
 		strings.NewReader("{}"))
 	if err != nil {
 		t.Fatal(err)

@@ -30,35 +30,35 @@ func FuzzRequests(f *testing.F) {
 		method, target, kind, headers, body string
 		who                                 int
 	}{
-		{"POST", "/api/inventories", "application/json", "", inventory, 1},
-		{"POST", "/api/inventories", "application/yaml", "Signature-Input: rolltop=x\nSignature: rolltop=:x:",
+		{"POST", "/api/v1/inventories", "application/json", "", inventory, 1},
+		{"POST", "/api/v1/inventories", "application/yaml", "Signature-Input: rolltop=x\nSignature: rolltop=:x:",
 			"format: rolltop-inventory/1\n", 1},
-		{"POST", "/api/inventories/lines", "application/x-ndjson", "", inventory + "\n" + inventory, 1},
-		{"POST", "/api/inventories/lines", "application/x-ndjson", "Content-Encoding: gzip", "\x1f\x8b\x08\x00", 1},
-		{"GET", "/api/devices?where=tpm.state=ready&sort=-name&page=2&size=7&facts=os.version", "", "", "", 2},
-		{"GET", "/api/devices/gull-001?x=1", "", "Accept: text/html\nAccept-Encoding: gzip, br;q=0", "", 2},
-		{"GET", "/api/export?format=csv&where=&facts=device.serial", "", "", "", 2},
-		{"PUT", "/api/devices/gull-001/facts/tpm.header", "application/json", "", `{"value":"true","days":3}`, 3},
-		{"POST", "/api/marks", "application/json", "", `{"where":"tag=x","tag":["y"]}`, 3},
-		{"POST", "/api/decisions", "application/json", "",
+		{"POST", "/api/v1/inventories/lines", "application/x-ndjson", "", inventory + "\n" + inventory, 1},
+		{"POST", "/api/v1/inventories/lines", "application/x-ndjson", "Content-Encoding: gzip", "\x1f\x8b\x08\x00", 1},
+		{"GET", "/api/v1/machines?where=tpm.state=ready&sort=-name&page=2&size=7&facts=os.version", "", "", "", 2},
+		{"GET", "/api/v1/machines/gull-001?x=1", "", "Accept: text/html\nAccept-Encoding: gzip, br;q=0", "", 2},
+		{"GET", "/api/v1/export?format=csv&where=&facts=device.serial", "", "", "", 2},
+		{"PUT", "/api/v1/machines/gull-001/facts/tpm.header", "application/json", "", `{"value":"true","days":3}`, 3},
+		{"POST", "/api/v1/machine-changes", "application/json", "", `{"where":"tag=x","tag":["y"]}`, 3},
+		{"POST", "/api/v1/decisions", "application/json", "",
 			`{"kind":"later","scope":"key=gull-001","reason":"x","until":"2027-01-31"}`, 3},
-		{"POST", "/api/releases", "application/yaml", "", release, 4},
-		{"POST", "/api/releases/validate", "application/yaml", "", release, 4},
-		{"PUT", "/api/targets", "application/json", "", `{"pc":"skerry-12"}`, 4},
-		{"POST", "/api/waves", "application/json", "",
+		{"POST", "/api/v1/releases", "application/yaml", "", release, 4},
+		{"POST", "/api/v1/releases/validate", "application/yaml", "", release, 4},
+		{"PUT", "/api/v1/targets", "application/json", "", `{"pc":"skerry-12"}`, 4},
+		{"POST", "/api/v1/waves", "application/json", "",
 			`{"name":"a","rule":"","most":3,"starts":"2027-01-01","ends":"2027-01-02"}`, 4},
-		{"PUT", "/api/users/x", "application/json", "", `{"role":"viewer","places":["a"]}`, 4},
-		{"POST", "/api/tokens", "application/json", "", `{"name":"x","scope":"read"}`, 4},
-		{"PUT", "/api/hooks/x", "application/json", "", `{"url":"https://192.0.2.1/"}`, 4},
-		{"POST", "/api/sheets/read", "application/json", "", `{"name":"x.csv","content":"bmFtZQpHVUxMCg=="}`, 4},
-		{"POST", "/api/lists/import", "application/json", "", `{"name":"x.csv","content":"bmFtZQpHVUxMCg=="}`, 4},
-		{"PUT", "/api/house/prices", "application/json", "", `{"text":"format: rolltop-prices/1\n"}`, 4},
-		{"POST", "/api/session", "application/json", "Origin: http://elsewhere.example",
+		{"PUT", "/api/v1/users/x", "application/json", "", `{"role":"viewer","sites":["a"]}`, 4},
+		{"POST", "/api/v1/tokens", "application/json", "", `{"name":"x","scope":"read"}`, 4},
+		{"PUT", "/api/v1/webhooks/x", "application/json", "", `{"url":"https://192.0.2.1/"}`, 4},
+		{"POST", "/api/v1/sheets/read", "application/json", "", `{"name":"x.csv","content":"bmFtZQpHVUxMCg=="}`, 4},
+		{"POST", "/api/v1/lists/import", "application/json", "", `{"name":"x.csv","content":"bmFtZQpHVUxMCg=="}`, 4},
+		{"PUT", "/api/v1/knowledge/prices", "application/json", "", `{"text":"format: rolltop-prices/1\n"}`, 4},
+		{"POST", "/api/v1/session", "application/json", "Origin: http://elsewhere.example",
 			`{"name":"demo","password":"x"}`, 0},
 		{"GET", "/v/secret", "", "", "", 0},
 		{"GET", "/download/../x", "", "Range: bytes=0-1", "", 0},
 		{"GET", "/metrics", "", "", "", 2},
-		{"DELETE", "/api/devices/gull-001", "", "", "", 4},
+		{"DELETE", "/api/v1/machines/gull-001", "", "", "", 4},
 	} {
 		f.Add(seed.method, seed.target, seed.kind, seed.headers, seed.body, seed.who)
 	}
@@ -99,7 +99,7 @@ func request(method, target, body string) (*http.Request, bool) {
 	if !slices.Contains(methods, method) || !strings.HasPrefix(target, "/") || strings.ContainsAny(target, " \r\n\t") {
 		return nil, false
 	}
-	for _, endless := range []string{"/api/events", "/api/backup"} { // one never ends, one copies a database
+	for _, endless := range []string{"/api/v1/events", "/api/v1/backup"} { // one never ends, one copies a database
 		if strings.Contains(target, endless) {
 			return nil, false
 		}

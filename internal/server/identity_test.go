@@ -47,33 +47,34 @@ func TestCloneIsAQuestion(t *testing.T) {
 	expect.NoError(t, err)
 	expect.That(t, "!again.Created", !again.Created)
 	expect.Same(t, "again.Note", again.Note, "")
-	l, err := s.Client.Doubts(ctx)
+	l, err := s.Client.Duplicates(ctx)
 	expect.NoError(t, err)
-	expect.Same(t, "len(l.Doubts)", len(l.Doubts), 1)
-	expect.Same(t, "l.Doubts[0].Kind", l.Doubts[0].Kind, "conflict")
-	expect.Same(t, "l.Doubts[0].OtherName", l.Doubts[0].OtherName, "GULL-007")
-	if n := total(t, s.Client, "doubt=yes"); n != 2 {
+	expect.Same(t, "len(l.Duplicates)", len(l.Duplicates), 1)
+	expect.Same(t, "l.Duplicates[0].Kind", l.Duplicates[0].Kind, "conflict")
+	expect.Same(t, "l.Duplicates[0].OtherName", l.Duplicates[0].OtherName, "GULL-007")
+	if n := total(t, s.Client, "duplicate=yes"); n != 2 {
 		t.Errorf("%d machines are doubted", n)
 	}
-	d, err := s.Client.Device(ctx, "gull-007")
+	d, err := s.Client.Machine(ctx, "gull-007")
 	expect.NoError(t, err)
-	expect.Same(t, "len(d.Doubts)", len(d.Doubts), 1)
-	expect.That(t, "d.Doubted", d.Doubted)
+	expect.Same(t, "len(d.Duplicates)", len(d.Duplicates), 1)
+	expect.That(t, "d.Duplicate", d.Duplicate)
 	before := total(t, s.Client, "")
-	if err := s.Client.SettleDoubt(ctx, l.Doubts[0].ID, "same"); err != nil {
+	if err := s.Client.ResolveDuplicate(ctx, l.Duplicates[0].ID, "same"); err != nil {
 		t.Fatal(err)
 	}
 	// One machine is left, with both histories and the latest name.
-	d, err = s.Client.Device(ctx, "gull-007")
+	d, err = s.Client.Machine(ctx, "gull-007")
 	expect.NoError(t, err)
 	expect.Same(t, "d.Name", d.Name, "GULL-907")
 	expect.That(t, "len(d.History) >= 2", len(d.History) >= 2)
-	expect.Same(t, "len(d.Doubts)", len(d.Doubts), 0)
+	expect.Same(t, "len(d.Duplicates)", len(d.Duplicates), 0)
 	expect.Same(t, `total(t, s.Client, "")`, total(t, s.Client, ""), before-1)
-	if _, err := s.Client.Device(ctx, "gull-907"); err == nil {
+	if _, err := s.Client.Machine(ctx, "gull-907"); err == nil {
 		t.Error("the second one is still there")
 	}
-	refused(t, "settled twice", s.Client.SettleDoubt(ctx, l.Doubts[0].ID, "apart"), "there is no open doubt")
+	refused(t, "settled twice", s.Client.ResolveDuplicate(ctx, l.Duplicates[0].ID, "apart"),
+		"there is no unresolved duplicate")
 }
 
 // Machines whose identifiers are what a maker leaves in all of them are machines of
@@ -92,21 +93,21 @@ func TestBlankMachinesStayApart(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		return got.Device
+		return got.Machine
 	}
 	a, b := blank("CORB-901", "w1"), blank("CORB-902", "w2")
 	expect.That(t, "a != b", a != b)
 	expect.Same(t, `total(t, s.Client, "")`, total(t, s.Client, ""), before+2)
-	expect.Same(t, `total(t, s.Client, "doubt=yes")`, total(t, s.Client, "doubt=yes"), 0)
+	expect.Same(t, `total(t, s.Client, "duplicate=yes")`, total(t, s.Client, "duplicate=yes"), 0)
 	twin := blank("CORB-901", "w3")
 	if twin == "corb-901" || total(t, s.Client, "") != before+3 {
 		t.Errorf("the twin is %s", twin)
 	}
-	l, err := s.Client.Doubts(ctx)
+	l, err := s.Client.Duplicates(ctx)
 	expect.NoError(t, err)
-	expect.Same(t, "len(l.Doubts)", len(l.Doubts), 1)
-	expect.Same(t, "l.Doubts[0].Kind", l.Doubts[0].Kind, "conflict")
-	expect.Same(t, "l.Doubts[0].OtherName", l.Doubts[0].OtherName, "CORB-901")
+	expect.Same(t, "len(l.Duplicates)", len(l.Duplicates), 1)
+	expect.Same(t, "l.Duplicates[0].Kind", l.Duplicates[0].Kind, "conflict")
+	expect.Same(t, "l.Duplicates[0].OtherName", l.Duplicates[0].OtherName, "CORB-901")
 	if renamed := blank("CORB-903", "w2"); renamed != "corb-902" || total(t, s.Client, "") != before+3 {
 		t.Errorf("the renamed one is %s", renamed)
 	}
@@ -124,26 +125,26 @@ func TestWeakMatchComesApart(t *testing.T) {
 	got, err := s.Client.Submit(ctx, weak)
 	expect.NoError(t, err)
 	expect.That(t, "!got.Created", !got.Created)
-	expect.Same(t, "got.Device", got.Device, "gull-008")
+	expect.Same(t, "got.Machine", got.Machine, "gull-008")
 	expect.Contains(t, got.Note, "Only the host name and the model")
-	l, err := s.Client.Doubts(ctx)
+	l, err := s.Client.Duplicates(ctx)
 	expect.NoError(t, err)
-	expect.Same(t, "len(l.Doubts)", len(l.Doubts), 1)
-	expect.Same(t, "l.Doubts[0].Other", l.Doubts[0].Other, "")
-	expect.That(t, "l.Doubts[0].Inventory != 0", l.Doubts[0].Inventory != 0)
-	if err := s.Client.SettleDoubt(ctx, l.Doubts[0].ID, "apart"); err != nil {
+	expect.Same(t, "len(l.Duplicates)", len(l.Duplicates), 1)
+	expect.Same(t, "l.Duplicates[0].Other", l.Duplicates[0].Other, "")
+	expect.That(t, "l.Duplicates[0].Inventory != 0", l.Duplicates[0].Inventory != 0)
+	if err := s.Client.ResolveDuplicate(ctx, l.Duplicates[0].ID, "apart"); err != nil {
 		t.Fatal(err)
 	}
-	d, err := s.Client.Device(ctx, "gull-008-2")
+	d, err := s.Client.Machine(ctx, "gull-008-2")
 	if err != nil || len(d.History) != 1 {
 		t.Fatalf("%+v %v", d, err)
 	}
 	// From now on the one without numbers is the second one.
 	got, err = s.Client.Submit(ctx, weak)
 	expect.NoError(t, err)
-	expect.Same(t, "got.Device", got.Device, "gull-008-2")
+	expect.Same(t, "got.Machine", got.Machine, "gull-008-2")
 	expect.Same(t, "got.Note", got.Note, "")
-	first, err := s.Client.Device(ctx, "gull-008")
+	first, err := s.Client.Machine(ctx, "gull-008")
 	expect.NoError(t, err)
 	expect.That(t, `first.Disposition != ""`, first.Disposition != "")
 	expect.Lacks(t, first.Facts[0].Summary, "99")
@@ -160,8 +161,8 @@ func TestModelFact(t *testing.T) {
 	if missing == 0 || all == 0 {
 		t.Fatalf("%d of %d lack it", missing, all)
 	}
-	got, err := s.Client.EnterModelFact(ctx,
-		api.EnterModelFact{Maker: "Ostrel", Model: "Slipway 14", Fact: "tpm.header", Value: "true", Note: "data sheet"})
+	got, err := s.Client.AddModelFact(ctx,
+		api.AddModelFact{Maker: "Ostrel", Model: "Slipway 14", Fact: "tpm.header", Value: "true", Note: "data sheet"})
 	if err != nil || got.Machines != all {
 		t.Fatalf("%+v %v, of %d", got, err, all)
 	}
@@ -169,9 +170,9 @@ func TestModelFact(t *testing.T) {
 		t.Errorf("%d of %d have it", n, all)
 	}
 	// What comes in later has it, too; what a person entered for one machine counts more.
-	keys, _ := s.Client.Devices(ctx, `maker=Ostrel model="Slipway 14"`, "name", 1, 1)
-	one := keys.Devices[0].Key
-	if _, err := s.Client.EnterFact(ctx, one, "tpm.header", api.EnterFact{Value: "false", Days: 30}); err != nil {
+	keys, _ := s.Client.Machines(ctx, `maker=Ostrel model="Slipway 14"`, "name", 1, 1)
+	one := keys.Machines[0].Key
+	if _, err := s.Client.SetFact(ctx, one, "tpm.header", api.SetFact{Value: "false", Days: 30}); err != nil {
 		t.Fatal(err)
 	}
 	if n := total(t, s.Client, `tpm.header=true maker=Ostrel model="Slipway 14"`); n != all-1 {
@@ -186,16 +187,17 @@ func TestModelFact(t *testing.T) {
 	expect.NoError(t, err)
 	expect.Same(t, "len(l.Facts)", len(l.Facts), 1)
 	expect.Same(t, "l.Facts[0].Machines", l.Facts[0].Machines, all)
-	if _, err := s.Client.TakeBackModelFact(ctx, l.Facts[0].ID); err != nil ||
+	if _, err := s.Client.RemoveModelFact(ctx, l.Facts[0].ID); err != nil ||
 		total(t, s.Client, "tpm.header=true model=\"Slipway 14\"") != 0 {
 		t.Errorf("it was not taken back: %v", err)
 	}
-	for want, f := range map[string]api.EnterModelFact{
-		"is of one machine":                {Model: "Slipway 14", Maker: "Ostrel", Fact: "device.serial", Value: "x"},
-		"there is no machine of the model": {Model: "Slipway 99", Fact: "tpm.header", Value: "true"},
-		"is not a value":                   {Model: "Slipway 14", Fact: "tpm.header", Value: "perhaps"},
+	for want, f := range map[string]api.AddModelFact{
+		"belongs to one machine": {Model: "Slipway 14", Maker: "Ostrel", Fact: "device.serial",
+			Value: "x"},
+		"no machine has the model": {Model: "Slipway 99", Fact: "tpm.header", Value: "true"},
+		"is not a value":           {Model: "Slipway 14", Fact: "tpm.header", Value: "perhaps"},
 	} {
-		_, err := s.Client.EnterModelFact(ctx, f)
+		_, err := s.Client.AddModelFact(ctx, f)
 		refused(t, want, err, want)
 	}
 }
@@ -210,7 +212,7 @@ func TestDispositionOverTime(t *testing.T) {
 	})); err != nil {
 		t.Fatal(err)
 	}
-	d, err := s.Client.Device(ctx, "gull-003")
+	d, err := s.Client.Machine(ctx, "gull-003")
 	expect.NoError(t, err)
 	expect.Same(t, "len(d.Changes)", len(d.Changes), 1)
 	expect.Same(t, "d.Changes[0].Was", d.Changes[0].Was, "ready")
@@ -221,13 +223,13 @@ func TestDispositionOverTime(t *testing.T) {
 	if _, err := s.Client.SetTargets(ctx, api.TargetSet{PC: "skerry-13"}); err != nil {
 		t.Fatal(err)
 	}
-	l, err := s.Client.Devices(ctx, "disposition=refit class=pc", "name", 1, 1)
-	if err != nil || len(l.Devices) == 0 {
+	l, err := s.Client.Machines(ctx, "disposition=refit class=pc", "name", 1, 1)
+	if err != nil || len(l.Machines) == 0 {
 		t.Fatalf("%+v %v", l, err)
 	}
 	changed := 0
-	for _, key := range []string{"gull-002", "gull-004", "gull-005", "gull-006", "gull-008", l.Devices[0].Key} {
-		if d, err := s.Client.Device(ctx, key); err == nil && len(d.Changes) > 0 && d.Changes[0].Cause == "rules" &&
+	for _, key := range []string{"gull-002", "gull-004", "gull-005", "gull-006", "gull-008", l.Machines[0].Key} {
+		if d, err := s.Client.Machine(ctx, key); err == nil && len(d.Changes) > 0 && d.Changes[0].Cause == "rules" &&
 			d.Changes[0].Release == "skerry-13" {
 			changed++
 		}
@@ -249,23 +251,23 @@ func TestDispositionOverTime(t *testing.T) {
 	if _, err := s.Client.SetTargets(ctx, api.TargetSet{PC: "skerry-12"}); err != nil {
 		t.Fatal(err)
 	}
-	ready, err := s.Client.Devices(ctx, "disposition=ready class=pc", "name", 1, 2)
-	if err != nil || len(ready.Devices) != 2 {
+	ready, err := s.Client.Machines(ctx, "disposition=ready class=pc", "name", 1, 2)
+	if err != nil || len(ready.Machines) != 2 {
 		t.Fatalf("%+v %v", ready, err)
 	}
-	again(ready.Devices[0].Key, 2<<30)
+	again(ready.Machines[0].Key, 2<<30)
 	s.AllowPrivateWebhooks(t)
-	if _, err := s.Client.PutHook(ctx, "desk", api.PutHook{URL: "http://127.0.0.1:9/"}); err != nil {
+	if _, err := s.Client.SetWebhook(ctx, "desk", api.SetWebhook{URL: "http://127.0.0.1:9/"}); err != nil {
 		t.Fatal(err)
 	}
-	if err := s.Client.RemoveDevice(ctx, ready.Devices[0].Key); err != nil {
+	if err := s.Client.RemoveMachine(ctx, ready.Machines[0].Key); err != nil {
 		t.Fatal(err)
 	}
-	again(ready.Devices[1].Key, 2<<30)
-	h, err := s.Client.Hooks(ctx)
+	again(ready.Machines[1].Key, 2<<30)
+	h, err := s.Client.Webhooks(ctx)
 	expect.NoError(t, err)
-	expect.Same(t, "len(h.Hooks)", len(h.Hooks), 1)
-	expect.Same(t, "h.Hooks[0].Waiting", h.Hooks[0].Waiting, 1)
+	expect.Same(t, "len(h.Webhooks)", len(h.Webhooks), 1)
+	expect.Same(t, "h.Webhooks[0].Waiting", h.Webhooks[0].Waiting, 1)
 }
 
 // With another board, facts that were entered for the old one end.
@@ -277,7 +279,7 @@ func TestFactsEndWithTheBoard(t *testing.T) {
 	})); err != nil {
 		t.Fatal(err)
 	}
-	if d, err := s.Client.EnterFact(ctx, "gull-009", "tpm.header", api.EnterFact{Value: "true"}); err != nil ||
+	if d, err := s.Client.SetFact(ctx, "gull-009", "tpm.header", api.SetFact{Value: "true"}); err != nil ||
 		len(d.Hand) != 1 {
 		t.Fatalf("%v", err)
 	}
@@ -286,7 +288,7 @@ func TestFactsEndWithTheBoard(t *testing.T) {
 	})); err != nil {
 		t.Fatal(err)
 	}
-	if d, err := s.Client.Device(ctx, "gull-009"); err != nil || len(d.Hand) != 0 {
+	if d, err := s.Client.Machine(ctx, "gull-009"); err != nil || len(d.Hand) != 0 {
 		t.Errorf("%+v %v", d.Hand, err)
 	}
 }

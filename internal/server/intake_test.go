@@ -17,7 +17,7 @@ import (
 func TestCollectorsAreHandedOut(t *testing.T) {
 	t.Parallel()
 	s := servertest.Start(t, nil)
-	_, _, body := call(t, "GET", s.URL+"/api/collectors", s.NewToken(t, "r", server.ScopeRead), "", "")
+	_, _, body := call(t, "GET", s.URL+"/api/v1/collectors", s.NewToken(t, "r", server.ScopeRead), "", "")
 	var l api.CollectorList
 	if err := json.Unmarshal([]byte(body), &l); err != nil || len(l.Collectors) != 4 {
 		t.Fatal(err, body)

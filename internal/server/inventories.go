@@ -63,7 +63,7 @@ func (s intakeAPI) submit(ctx context.Context, in *signedDocument) (out api.Subm
 	headers := signature.Headers{Digest: in.Digest, Input: in.Input, Signature: in.Signature}
 	signed, err := signature.Verify(http.MethodPost, in.RawBody, headers)
 	if err != nil {
-		return out, refuse("The signature does not fit", "%s; nothing of this was kept", err)
+		return out, refuse("Invalid signature", "%s; nothing was saved", err)
 	}
 	d, err := inventory.Read("the inventory", in.RawBody)
 	if err != nil {
@@ -80,8 +80,8 @@ func (s intakeAPI) submit(ctx context.Context, in *signedDocument) (out api.Subm
 
 func submitted(k *service.Kept) api.Submitted {
 	out := api.Submitted{
-		Device:  k.Device.Key,
-		Name:    k.Device.Name,
+		Machine: k.Machine.Key,
+		Name:    k.Machine.Name,
 		Created: k.Created,
 		Changed: k.Changed,
 		Latest:  k.IsLatest,
@@ -102,7 +102,7 @@ func entry(ctx context.Context) store.Entry {
 	if t == nil || t.Scope == ScopeManage {
 		return store.Entry{}
 	}
-	return store.Entry{Token: t.ID, Imported: t.Imported, Counts: t.UsesLeft >= 0, Tag: t.Tag, Place: t.Place}
+	return store.Entry{Token: t.ID, Imported: t.Imported, Counts: t.UsesLeft >= 0, Tag: t.Tag, Site: t.Site}
 }
 
 const (
@@ -118,11 +118,11 @@ func (s intakeAPI) submitLines(ctx context.Context, in *struct {
 }) (*huma.StreamResponse, error) {
 	kind, _, _ := strings.Cut(in.ContentType, ";")
 	if strings.TrimSpace(kind) != linesType {
-		return nil, unsupportedType("the Content-Type is %q; send %s, a document a line", in.ContentType, linesType)
+		return nil, unsupportedType("the Content-Type is %q; send %s, one document per line", in.ContentType, linesType)
 	}
 	if in.Encoding != "" && in.Encoding != "gzip" {
 		return nil, &api.Problem{Status: unsupported, Title: "Unsupported encoding", Detail: fmt.Sprintf(
-			"the Content-Encoding is %q; send the lines as they are, or packed with gzip", in.Encoding)}
+			"the Content-Encoding is %q; send the lines uncompressed or with gzip", in.Encoding)}
 	}
 	e, name := entry(ctx), callerOf(ctx).id()
 	return &huma.StreamResponse{Body: func(c huma.Context) {
@@ -138,7 +138,7 @@ func (s intakeAPI) submitLines(ctx context.Context, in *struct {
 		if in.Encoding == "gzip" {
 			z, err := gzip.NewReader(sent)
 			if err != nil {
-				answerLine(w, sent, &api.SubmittedLine{Line: 1, Problem: "this is not packed with gzip"})
+				answerLine(w, sent, &api.SubmittedLine{Line: 1, Problem: "the body is not compressed with gzip"})
 				return
 			}
 			from = z
@@ -205,7 +205,7 @@ func (s intakeAPI) readSheet(_ context.Context, in *struct{ Body api.ReadSheet }
 		return out, refuse(title, "%s", err)
 	}
 	if len(sheets) == 0 {
-		return out, refuse(title, "%s has no table in it", in.Body.Name)
+		return out, refuse(title, "%s contains no table", in.Body.Name)
 	}
 	got, err := sheet.Sheet(sheets[0].Heads, sheets[0].Rows, sheet.Options{
 		Name:    in.Body.Name,

@@ -20,7 +20,7 @@ func TestViewersSeeNoNumbersEnteredByHand(t *testing.T) {
 		"device.asset_tag": "TAG-HANDMADE",
 		"tpm.header":       "true",
 	} {
-		if _, err := s.Client.EnterFact(ctx, "gull-014", fact, api.EnterFact{Value: value}); err != nil {
+		if _, err := s.Client.SetFact(ctx, "gull-014", fact, api.SetFact{Value: value}); err != nil {
 			t.Logf("%s: %v", fact, err) // it may contradict what was read
 		}
 	}
@@ -30,7 +30,7 @@ func TestViewersSeeNoNumbersEnteredByHand(t *testing.T) {
 		if c {
 			client = s.Client
 		}
-		d, err := client.Device(ctx, "gull-014")
+		d, err := client.Machine(ctx, "gull-014")
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -42,7 +42,8 @@ func TestViewersSeeNoNumbersEnteredByHand(t *testing.T) {
 			t.Errorf("%s sees %v", who, seen)
 		}
 	}
-	status, _, body := call(t, "GET", s.URL+"/api/devices/gull-014", s.NewToken(t, "another viewer", server.ScopeRead),
+	status, _, body := call(t, "GET", s.URL+"/api/v1/machines/gull-014", s.NewToken(t, "another viewer",
+		server.ScopeRead),
 		"", "")
 	if status != 200 || strings.Contains(body, "HANDMADE") {
 		t.Errorf("%d: a number is in the answer", status)
@@ -55,17 +56,17 @@ func TestVisitLinksEndWithTheirMaker(t *testing.T) {
 	s := servertest.Demo(t, nil)
 	for name, change := range map[string]func() error{
 		"a lower role": func() error {
-			_, err := s.Client.PutUser(ctx, "clerk", api.PutUser{Role: "viewer"})
+			_, err := s.Client.SetUser(ctx, "clerk", api.SetUser{Role: "viewer"})
 			return err
 		},
 		"leaving": func() error { return s.Client.RemoveUser(ctx, "clerk") },
 	} {
-		if _, err := s.Client.PutUser(ctx, "clerk",
-			api.PutUser{Role: "technician", Password: "lantern-and-rope"}); err != nil {
+		if _, err := s.Client.SetUser(ctx, "clerk",
+			api.SetUser{Role: "technician", Password: "lantern-and-rope"}); err != nil {
 			t.Fatal(err)
 		}
 		cookie, _ := signIn(t, s, "clerk", "lantern-and-rope")
-		req, err := http.NewRequest(http.MethodPost, s.URL+"/api/devices/gull-101/visit-link", nil)
+		req, err := http.NewRequest(http.MethodPost, s.URL+"/api/v1/machines/gull-101/visit-link", nil)
 		if err != nil {
 			t.Fatal(err)
 		}

@@ -6,7 +6,7 @@ import (
 	"slices"
 
 	"rolltop.example/rolltop/core/doc"
-	"rolltop.example/rolltop/core/means"
+	"rolltop.example/rolltop/core/knowledge"
 	"rolltop.example/rolltop/internal/api"
 )
 
@@ -19,17 +19,17 @@ type knowledgeInput struct {
 
 type knowledgeDocument struct {
 	Kind string `path:"kind" enum:"steps,guides,prices"`
-	Body api.HouseText
+	Body api.KnowledgeText
 }
 
-func (s knowledgeAPI) knowledge(ctx context.Context) ([]api.House, error) {
-	stored, err := s.store.Houses(ctx)
+func (s knowledgeAPI) knowledge(ctx context.Context) ([]api.Knowledge, error) {
+	stored, err := s.store.AllKnowledge(ctx)
 	if err != nil {
 		return nil, err
 	}
-	var out []api.House
-	for _, kind := range means.Kinds() {
-		row := api.House{Kind: kind, Shipped: string(means.ShippedText(kind))}
+	var out []api.Knowledge
+	for _, kind := range knowledge.Kinds() {
+		row := api.Knowledge{Kind: kind, Shipped: string(knowledge.ShippedText(kind))}
 		for i := range stored {
 			if h := &stored[i]; h.Kind == kind {
 				at := h.Added()
@@ -42,20 +42,20 @@ func (s knowledgeAPI) knowledge(ctx context.Context) ([]api.House, error) {
 	return out, nil
 }
 
-func (s knowledgeAPI) listKnowledge(ctx context.Context, _ *struct{}) (api.HouseList, error) {
+func (s knowledgeAPI) listKnowledge(ctx context.Context, _ *struct{}) (api.KnowledgeList, error) {
 	rows, err := s.knowledge(ctx)
 	for i := range rows {
 		rows[i].Text, rows[i].Shipped = "", ""
 	}
-	return api.HouseList{Documents: rows}, err
+	return api.KnowledgeList{Documents: rows}, err
 }
 
-func (s knowledgeAPI) showKnowledge(ctx context.Context, in *knowledgeInput) (api.House, error) {
+func (s knowledgeAPI) showKnowledge(ctx context.Context, in *knowledgeInput) (api.Knowledge, error) {
 	rows, err := s.knowledge(ctx)
 	if err != nil {
-		return api.House{}, err
+		return api.Knowledge{}, err
 	}
-	return rows[slices.IndexFunc(rows, func(h api.House) bool { return h.Kind == in.Kind })], nil
+	return rows[slices.IndexFunc(rows, func(h api.Knowledge) bool { return h.Kind == in.Kind })], nil
 }
 
 func (s knowledgeAPI) validateKnowledge(ctx context.Context, in *knowledgeDocument) (api.Validated, error) {
@@ -69,28 +69,28 @@ func (s knowledgeAPI) validateKnowledge(ctx context.Context, in *knowledgeDocume
 	return out, err
 }
 
-func (s knowledgeAPI) putKnowledge(ctx context.Context, in *knowledgeDocument) (api.House, error) {
+func (s knowledgeAPI) setKnowledge(ctx context.Context, in *knowledgeDocument) (api.Knowledge, error) {
 	if in.Body.Text == "" {
-		return api.House{}, refuse("The document is empty",
-			"give a document; to go back to what the program ships, delete it")
+		return api.Knowledge{}, refuse("The document is empty",
+			"send a document; to return to what the program ships, use DELETE")
 	}
-	return s.setKnowledge(ctx, in.Kind, in.Body.Text)
+	return s.replace(ctx, in.Kind, in.Body.Text)
 }
 
-func (s knowledgeAPI) dropKnowledge(ctx context.Context, in *knowledgeInput) (api.House, error) {
+func (s knowledgeAPI) removeKnowledge(ctx context.Context, in *knowledgeInput) (api.Knowledge, error) {
 	own, err := s.Knowledge.Own(ctx)
 	if err != nil {
-		return api.House{}, err
+		return api.Knowledge{}, err
 	}
 	if own[in.Kind] == "" {
-		return api.House{}, missing("there is no document of your own for %s", in.Kind)
+		return api.Knowledge{}, missing("there are no %s of your own", in.Kind)
 	}
-	return s.setKnowledge(ctx, in.Kind, "")
+	return s.replace(ctx, in.Kind, "")
 }
 
-func (s knowledgeAPI) setKnowledge(ctx context.Context, kind, text string) (api.House, error) {
+func (s knowledgeAPI) replace(ctx context.Context, kind, text string) (api.Knowledge, error) {
 	if err := s.Judge.PutKnowledge(ctx, kind, text); err != nil {
-		return api.House{}, err
+		return api.Knowledge{}, err
 	}
 	return s.showKnowledge(ctx, &knowledgeInput{kind})
 }

@@ -36,34 +36,34 @@ func (s marksAPI) listTags(ctx context.Context, _ *struct{}) (out api.TagList, e
 	return out, err
 }
 
-func (s marksAPI) mark(ctx context.Context, in *struct{ Body api.Marks }) (api.Marked, error) {
+func (s marksAPI) mark(ctx context.Context, in *struct{ Body api.MachineChanges }) (api.MachinesChanged, error) {
 	if err := markMistake(callerOf(ctx), &in.Body); err != nil {
-		return api.Marked{}, err
+		return api.MachinesChanged{}, err
 	}
-	m := &store.Marking{Tag: in.Body.Tag, Untag: in.Body.Untag, Place: in.Body.Place, Retire: in.Body.Retire}
+	m := &store.Change{Tag: in.Body.Tag, Untag: in.Body.Untag, Site: in.Body.Site, Retire: in.Body.Retire}
 	note := func(n int) string { return markText(&in.Body, n) }
-	picked, changed, err := s.Machines.Mark(ctx, in.Body.Where, in.Body.Keys, m, note)
-	return api.Marked{Picked: picked, Changed: changed}, err
+	picked, changed, err := s.Machines.Change(ctx, in.Body.Where, in.Body.Keys, m, note)
+	return api.MachinesChanged{Picked: picked, Changed: changed}, err
 }
 
-func markMistake(who *caller, m *api.Marks) error {
-	const title = "Nothing was marked"
+func markMistake(who *caller, m *api.MachineChanges) error {
+	const title = "Nothing was changed"
 	for _, t := range slices.Concat(m.Tag, m.Untag) {
 		if !goodTag(t) {
-			return refuse(title, "%q is no tag; a tag has letters, digits, - and _, and 64 of them at most", t)
+			return refuse(title, "%q is not a tag; a tag has at most 64 letters, digits, - and _", t)
 		}
 	}
-	nothing := len(m.Tag)+len(m.Untag) == 0 && m.Place == nil && m.Retire == nil
+	nothing := len(m.Tag)+len(m.Untag) == 0 && m.Site == nil && m.Retire == nil
 	switch {
 	case nothing:
-		return refuse(title, "say what to write on the machines: tag, untag, place or retire")
+		return refuse(title, "the change is missing; give tag, untag, site or retire")
 	case m.Where == "" && len(m.Keys) == 0:
-		return refuse(title, "say which machines: a filter in where, or their keys")
-	case m.Place == nil:
-	case strings.ContainsAny(*m.Place, "\"\n"):
-		return refuse(title, "a place has no quotes and no line ends")
-	case !who.Sees(*m.Place):
-		return refuse(title, "you see the machines of %s only, and would lose these", strings.Join(who.Sites, ", "))
+		return refuse(title, "the machines are missing; give a filter in where, or keys")
+	case m.Site == nil:
+	case strings.ContainsAny(*m.Site, "\"\n"):
+		return refuse(title, "a site cannot contain quotes or line breaks")
+	case !who.Sees(*m.Site):
+		return refuse(title, "you can see only the machines of %s and would lose these", strings.Join(who.Sites, ", "))
 	}
 	return nil
 }
@@ -74,7 +74,7 @@ func goodTag(t string) bool {
 }
 
 // markText is what the audit log says of marks on so many machines.
-func markText(m *api.Marks, n int) string {
+func markText(m *api.MachineChanges, n int) string {
 	var parts []string
 	for _, t := range m.Tag {
 		parts = append(parts, "+"+t)
@@ -82,8 +82,8 @@ func markText(m *api.Marks, n int) string {
 	for _, t := range m.Untag {
 		parts = append(parts, "-"+t)
 	}
-	if m.Place != nil {
-		parts = append(parts, "place "+*m.Place)
+	if m.Site != nil {
+		parts = append(parts, "site "+*m.Site)
 	}
 	switch {
 	case m.Retire == nil:
@@ -129,16 +129,16 @@ func (s marksAPI) ownFilter(ctx context.Context, name string) error {
 	}
 	for i := range list {
 		if list[i].Name == name && list[i].By != who.Name {
-			return &api.Problem{Status: http.StatusForbidden, Title: "Not yours",
-				Detail: fmt.Sprintf("somebody else saved a filter called %q; choose another name", name)}
+			return &api.Problem{Status: http.StatusForbidden, Title: "Not your filter",
+				Detail: fmt.Sprintf("somebody else saved the filter %q; choose another name", name)}
 		}
 	}
 	return nil
 }
 
-func (s marksAPI) saveFilter(ctx context.Context, in *struct {
+func (s marksAPI) setFilter(ctx context.Context, in *struct {
 	Name string `path:"name" minLength:"1" maxLength:"100"`
-	Body api.SaveFilter
+	Body api.SetFilter
 }) (out api.SavedFilter, err error) {
 	f, err := fleet.Parse(in.Body.Filter)
 	if err != nil {
@@ -162,14 +162,14 @@ func (s marksAPI) saveFilter(ctx context.Context, in *struct {
 		Millis: s.now().UnixMilli(),
 	}
 	store.Note(ctx, "", kept.Filter)
-	return savedFilter(&kept), s.store.SaveFilter(ctx, &kept)
+	return savedFilter(&kept), s.store.SetFilter(ctx, &kept)
 }
 
-func (s marksAPI) dropFilter(ctx context.Context, in *struct {
+func (s marksAPI) removeFilter(ctx context.Context, in *struct {
 	Name string `path:"name" maxLength:"100"`
 }) error {
 	if err := s.ownFilter(ctx, in.Name); err != nil {
 		return err
 	}
-	return orMissing(s.store.DropFilter(ctx, in.Name), "there is no saved filter %q", in.Name)
+	return orMissing(s.store.RemoveFilter(ctx, in.Name), "there is no saved filter %q", in.Name)
 }

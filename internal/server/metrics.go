@@ -37,7 +37,7 @@ func (s *Server) newMetrics() *metrics {
 		}, []string{"method", "route", "status"}),
 		kept: prometheus.NewCounterVec(prometheus.CounterOpts{
 			Name: "rolltop_inventories_total",
-			Help: "Inventories that were taken, by what they brought.",
+			Help: "Received inventories, by result.",
 		}, []string{"brought"}),
 	}
 	info := prometheus.NewGauge(prometheus.GaugeOpts{
@@ -109,9 +109,9 @@ func (s *Server) showMetrics() http.HandlerFunc {
 		who, err := s.identify(r.Context(), r.Header.Get("Authorization"), secret)
 		switch {
 		case errors.Is(err, store.ErrNotFound):
-			http.Error(w, "give a token that may read: Authorization: Bearer "+tokenPrefix+"…", http.StatusUnauthorized)
+			http.Error(w, "use a token that can read: Authorization: Bearer "+tokenPrefix+"…", http.StatusUnauthorized)
 		case err != nil:
-			http.Error(w, "the database does not answer", http.StatusServiceUnavailable)
+			http.Error(w, "the database does not respond", http.StatusServiceUnavailable)
 		case !allows(who.Scope, ScopeRead) || who.Limited():
 			http.Error(w, "this takes the scope "+ScopeRead, http.StatusForbidden)
 		default:

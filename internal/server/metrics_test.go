@@ -20,7 +20,7 @@ func TestMetrics(t *testing.T) {
 	t.Parallel()
 	s := servertest.Demo(t, nil)
 	for range 3 {
-		if _, err := s.Client.Device(ctx, "gull-101"); err != nil {
+		if _, err := s.Client.Machine(ctx, "gull-101"); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -28,7 +28,7 @@ func TestMetrics(t *testing.T) {
 	for _, want := range []string{
 		`rolltop_machines{disposition="ready"} 108`, `rolltop_machines{disposition="refit"} 30`,
 		`rolltop_inventories_total{brought="a new machine"} 284`,
-		`rolltop_http_request_duration_seconds_count{method="GET",route="/api/devices/{key}",status="200"} 3`,
+		`rolltop_http_request_duration_seconds_count{method="GET",route="/api/v1/machines/{key}",status="200"} 3`,
 		`rolltop_build_info{version=`, "go_goroutines",
 	} {
 		if status != 200 || !strings.Contains(body, want) {
@@ -88,7 +88,8 @@ func TestRequestsAreNumbered(t *testing.T) {
 	h := httptest.NewServer(s.Handler())
 	defer h.Close()
 	seen := map[string]bool{}
-	for _, path := range []string{"/api/version", "/api/version", "/v/secret-of-a-visit", "/api/fleet?where=secret"} {
+	for _, path := range []string{"/api/v1/version", "/api/v1/version", "/v/secret-of-a-visit",
+		"/api/v1/fleet?where=secret"} {
 		req, _ := http.NewRequest("GET", h.URL+path, nil)
 		req.Header.Set("X-Request-Id", "forged")
 		res, err := http.DefaultClient.Do(req)

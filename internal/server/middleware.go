@@ -23,8 +23,8 @@ func (s *Server) guarded(next http.Handler) http.Handler {
 		"frame-ancestors 'none'; base-uri 'none'; form-action 'self'"
 	cross := http.NewCrossOriginProtection()
 	cross.SetDenyHandler(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
-		writeProblem(w, &api.Problem{Status: http.StatusForbidden, Title: "Another site sent this",
-			Detail: "a browser sent this for another site; open the console itself"})
+		writeProblem(w, &api.Problem{Status: http.StatusForbidden, Title: "Cross-site request refused",
+			Detail: "a page of another website sent this request; open the console itself"})
 	}))
 	return cross.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		h := w.Header()
@@ -34,7 +34,7 @@ func (s *Server) guarded(next http.Handler) http.Handler {
 		if s.secure { // RFC 6797
 			h.Set("Strict-Transport-Security", "max-age=31536000")
 		}
-		if strings.HasPrefix(r.URL.Path, "/api/") {
+		if strings.HasPrefix(r.URL.Path, "/api/v1/") {
 			h.Set("Cache-Control", "no-store")
 		}
 		next.ServeHTTP(w, r)

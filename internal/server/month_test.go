@@ -104,7 +104,7 @@ func (m *month) do(v *api.Visit, effect bool) bool {
 		return false
 	}
 	for _, step := range v.Steps {
-		if _, err := m.s.Client.Tick(ctx, v.Key, "step", step.Step, api.SayTick{State: "done"}); err != nil {
+		if _, err := m.s.Client.SetTick(ctx, v.Key, "step", step.Step, api.SayTick{State: "done"}); err != nil {
 			m.Fatalf("%s %s: %v", v.Key, step.Step, err)
 		}
 		if effect {
@@ -122,9 +122,9 @@ func (m *month) upgrade(key string) {
 
 func (m *month) total(where string) int { m.Helper(); return total(m.T, m.s.Client, where) }
 
-func (m *month) worklist() *api.Worklist {
+func (m *month) worklist() *api.Work {
 	m.Helper()
-	w, err := m.s.Client.Worklist(ctx, "")
+	w, err := m.s.Client.Work(ctx, "")
 	if err != nil {
 		m.Fatal(err)
 	}
@@ -211,11 +211,11 @@ func TestMonth(t *testing.T) {
 	quiet := "lant-002"
 	m.silent[quiet] = true
 	m.morning()
-	pilot, err := m.s.Client.PutWave(ctx, 0,
+	pilot, err := m.s.Client.SetWave(ctx, 0,
 		api.MakeWave{
 			Name:   "Pilot",
 			Pilot:  true,
-			Rule:   `place="Lantern Pier"`,
+			Rule:   `site="Lantern Pier"`,
 			Most:   5,
 			Starts: m.day(0),
 			Ends:   m.day(4),
@@ -233,7 +233,7 @@ func TestMonth(t *testing.T) {
 		t.Fatalf("%+v %v", got, err)
 	}
 	for _, mem := range m.wave(pilot.ID).Members {
-		if d, err := m.s.Client.Device(ctx, mem.Key); err != nil || d.Disposition != "ready" || mem.SHA256 == "" ||
+		if d, err := m.s.Client.Machine(ctx, mem.Key); err != nil || d.Disposition != "ready" || mem.SHA256 == "" ||
 			mem.Day == "" {
 			t.Errorf("%s is %s in the pilot, with %+v (%v)", mem.Key, d.Disposition, mem, err)
 		}
@@ -243,7 +243,7 @@ func TestMonth(t *testing.T) {
 	expect.Same(t, "before.Pace", before.Pace, 0)
 	expect.Same(t, "before.Done", before.Done, "")
 	expect.Contains(t, before.Says, "no day can be named")
-	if _, err := m.s.Client.Handed(ctx, pilot.ID); err != nil {
+	if _, err := m.s.Client.HandedOff(ctx, pilot.ID); err != nil {
 		t.Fatal(err)
 	}
 	members := m.wave(pilot.ID).Members
@@ -278,21 +278,21 @@ func TestMonth(t *testing.T) {
 	expect.That(t, `f.Done != ""`, f.Done != "")
 
 	// The wave behind it: in pieces a day, and one goes back.
-	next, err := m.s.Client.PutWave(ctx, 0,
-		api.MakeWave{Name: "Head office", Rule: `place="North Slip"`, Most: 20, Starts: m.day(4), Ends: m.day(12)})
+	next, err := m.s.Client.SetWave(ctx, 0,
+		api.MakeWave{Name: "Head office", Rule: `site="North Slip"`, Most: 20, Starts: m.day(4), Ends: m.day(12)})
 	if err != nil {
 		t.Fatal(err)
 	}
 	if _, err := m.s.Client.FillWave(ctx, next.ID, api.FillWave{}); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := m.s.Client.Handed(ctx, next.ID); err == nil || !strings.Contains(err.Error(), "starts on") {
+	if _, err := m.s.Client.HandedOff(ctx, next.ID); err == nil || !strings.Contains(err.Error(), "starts on") {
 		t.Errorf("handed over before its first day: %v", err)
 	}
 	for range 4 {
 		m.morning()
 	}
-	if _, err := m.s.Client.Handed(ctx, next.ID); err != nil {
+	if _, err := m.s.Client.HandedOff(ctx, next.ID); err != nil {
 		t.Fatal(err)
 	}
 	going := m.wave(next.ID).Members
@@ -316,12 +316,12 @@ func TestMonth(t *testing.T) {
 	w = m.wave(next.ID)
 	expect.Same(t, `w.Outcomes["back"]`, w.Outcomes["back"], 1)
 	expect.Same(t, `w.Outcomes["arrived"]`, w.Outcomes["arrived"], 7)
-	expect.Same(t, `w.Outcomes["handed"]`, w.Outcomes["handed"], len(going)-8)
-	l, err := m.s.Client.DeviceList(ctx,
+	expect.Same(t, `w.Outcomes["handed-off"]`, w.Outcomes["handed-off"], len(going)-8)
+	l, err := m.s.Client.MachineList(ctx,
 		client.List{Where: fmt.Sprintf("wave=%d outcome=back", next.ID)})
 	expect.NoError(t, err)
 	expect.Same(t, "l.Total", l.Total, 1)
-	expect.Same(t, "l.Devices[0].Key", l.Devices[0].Key, back)
+	expect.Same(t, "l.Machines[0].Key", l.Machines[0].Key, back)
 	if got := m.forecast(); got.On != before.On+4+7 || got.Says == "" {
 		t.Errorf("%+v", got)
 	}

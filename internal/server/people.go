@@ -23,22 +23,22 @@ func (s peopleAPI) listUsers(ctx context.Context, _ *struct{}) (api.UserList, er
 	list, err := s.store.Users(ctx)
 	out := api.UserList{Users: []api.User{}}
 	for _, u := range list {
-		out.Users = append(out.Users, api.User{Name: u.Name, Role: u.Role, Places: service.Lines(u.Places)})
+		out.Users = append(out.Users, api.User{Name: u.Name, Role: u.Role, Sites: service.Lines(u.Sites)})
 	}
 	return out, err
 }
 
 func lastAdministrator(name string) error {
-	return &api.Problem{Status: http.StatusConflict, Title: "The last administrator",
-		Detail: fmt.Sprintf("%s is the only administrator; make another user one first", name)}
+	return &api.Problem{Status: http.StatusConflict, Title: "Last administrator",
+		Detail: fmt.Sprintf("%s is the only administrator; make another user an administrator first", name)}
 }
 
 type putUserInput struct {
 	Name string `path:"name" minLength:"1" maxLength:"200"`
-	Body api.PutUser
+	Body api.SetUser
 }
 
-func (s peopleAPI) putUser(ctx context.Context, in *putUserInput) (out api.UserPut, err error) {
+func (s peopleAPI) setUser(ctx context.Context, in *putUserInput) (out api.UserPut, err error) {
 	before, err := s.store.UserByName(ctx, in.Name)
 	isNew := errors.Is(err, store.ErrNotFound)
 	if err != nil && !isNew {
@@ -47,8 +47,8 @@ func (s peopleAPI) putUser(ctx context.Context, in *putUserInput) (out api.UserP
 	if err := s.userMistake(ctx, in, isNew); err != nil {
 		return out, err
 	}
-	out = api.UserPut{User: api.User{Name: in.Name, Role: in.Body.Role, Places: in.Body.Places}}
-	u := &store.User{Name: in.Name, Role: in.Body.Role, Places: strings.Join(in.Body.Places, "\n")}
+	out = api.UserPut{User: api.User{Name: in.Name, Role: in.Body.Role, Sites: in.Body.Sites}}
+	u := &store.User{Name: in.Name, Role: in.Body.Role, Sites: strings.Join(in.Body.Sites, "\n")}
 	switch {
 	case in.Body.Password != "":
 		u.Password = auth.Hash(in.Body.Password)
@@ -80,10 +80,10 @@ func (s peopleAPI) userMistake(ctx context.Context, in *putUserInput, isNew bool
 			return refuse(notChanged, "%s", wrong)
 		}
 	}
-	if in.Body.Role == RoleAdministrator && len(in.Body.Places) > 0 {
-		return refuse(notChanged, "an administrator sees everything; limit a technician or a viewer")
+	if in.Body.Role == RoleAdministrator && len(in.Body.Sites) > 0 {
+		return refuse(notChanged, "an administrator cannot be limited to sites; limit a technician or a viewer")
 	}
-	if wrong := sitesMistake(in.Body.Places); wrong != "" {
+	if wrong := sitesMistake(in.Body.Sites); wrong != "" {
 		return refuse(notChanged, "%s", wrong)
 	}
 	if in.Body.Password != "" {
@@ -95,10 +95,10 @@ func (s peopleAPI) userMistake(ctx context.Context, in *putUserInput, isNew bool
 }
 
 func roleText(u *store.User) string {
-	if u.Places == "" {
+	if u.Sites == "" {
 		return u.Role
 	}
-	return u.Role + " for " + strings.ReplaceAll(u.Places, "\n", ", ")
+	return u.Role + " for " + strings.ReplaceAll(u.Sites, "\n", ", ")
 }
 
 func (s peopleAPI) removeUser(ctx context.Context, in *struct {
@@ -118,37 +118,37 @@ func (s peopleAPI) removeUser(ctx context.Context, in *struct {
 func (s peopleAPI) changePassword(ctx context.Context, in *struct{ Body api.ChangePassword }) error {
 	who := callerOf(ctx)
 	if who.token != nil { // whatever its name is
-		return missing("this is a token, and a token has no password")
+		return missing("a token has no password; sign in as a user")
 	}
 	u, err := s.store.UserByName(ctx, who.Name)
 	if err != nil {
-		return orMissing(err, "you are not among the users any more")
+		return orMissing(err, "your user no longer exists")
 	}
 	switch right, err := s.comparePassword(ctx, u.Name, in.Body.Old, u.Password); {
 	case err != nil:
 		return err
 	case !right:
-		s.noteSignIn(ctx, actSignInFailed, u.Name)
-		return refuse(notChanged, "the old password is not right")
+		s.noteSignIn(ctx, auditSignInFailed, u.Name)
+		return refuse(notChanged, "the current password is wrong")
 	}
 	if wrong := auth.Weakness(in.Body.New, u.Name); wrong != "" {
 		return refuse(notChanged, "%s", wrong)
 	}
 	u.Password = auth.Hash(in.Body.New)
 	store.Note(ctx, "", "a new password")
-	return s.store.PutUser(ctx, u)
+	return s.store.SetUser(ctx, u)
 }
 
-func (s peopleAPI) listActs(ctx context.Context, in *struct {
+func (s peopleAPI) listAudit(ctx context.Context, in *struct {
 	Before  int64  `query:"before" minimum:"0" doc:"Those before this id"`
 	Size    int    `query:"size" default:"100" minimum:"1" maximum:"1000"`
 	Who     string `query:"who" maxLength:"200"`
-	Subject string `query:"subject" maxLength:"200" doc:"A machine's key, with everything done to it"`
-}) (api.ActList, error) {
-	list, err := s.store.Acts(ctx, in.Before, in.Size+1, in.Who, in.Subject)
-	out := api.ActList{Acts: []api.Act{}, More: len(list) > in.Size}
+	Subject string `query:"subject" maxLength:"200" doc:"A subject, such as the key of a machine"`
+}) (api.AuditLog, error) {
+	list, err := s.store.Audit(ctx, in.Before, in.Size+1, in.Who, in.Subject)
+	out := api.AuditLog{Entries: []api.AuditEntry{}, More: len(list) > in.Size}
 	for _, a := range list[:min(len(list), in.Size)] {
-		out.Acts = append(out.Acts, api.Act{
+		out.Entries = append(out.Entries, api.AuditEntry{
 			ID:      a.ID,
 			At:      a.At(),
 			Who:     a.Who,

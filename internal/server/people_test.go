@@ -17,7 +17,7 @@ import (
 func signIn(t *testing.T, s *servertest.Service, name, password string) (*http.Cookie, int) {
 	t.Helper()
 	body, _ := json.Marshal(api.Credentials{Name: name, Password: password})
-	res, err := http.Post(s.URL+"/api/session", "application/json", strings.NewReader(string(body)))
+	res, err := http.Post(s.URL+"/api/v1/session", "application/json", strings.NewReader(string(body)))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -30,7 +30,7 @@ func signIn(t *testing.T, s *servertest.Service, name, password string) (*http.C
 
 func as(t *testing.T, s *servertest.Service, c *http.Cookie, method, path, body string) int {
 	t.Helper()
-	req, err := http.NewRequest(method, s.URL+"/api"+path, strings.NewReader(body))
+	req, err := http.NewRequest(method, s.URL+"/api/v1"+path, strings.NewReader(body))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -47,7 +47,7 @@ func as(t *testing.T, s *servertest.Service, c *http.Cookie, method, path, body 
 func TestUsersAndRoles(t *testing.T) {
 	t.Parallel()
 	s := servertest.Demo(t, nil)
-	u, err := s.Client.PutUser(ctx, "harbour-master", api.PutUser{Role: "technician"})
+	u, err := s.Client.SetUser(ctx, "harbour-master", api.SetUser{Role: "technician"})
 	if err != nil || len(u.Password) < 20 {
 		t.Fatalf("%v %+v", err, u)
 	}
@@ -59,10 +59,10 @@ func TestUsersAndRoles(t *testing.T) {
 		method, path, body string
 		want               int
 	}{
-		{"GET", "/fleet", "", 200}, {"PUT", "/devices/gull-101/ticks/prepare/backup", `{"state":"done"}`, 200},
-		{"POST", "/devices/gull-101/visit-link", "", 200},
-		{"PUT", "/devices/gull-101/facts/tpm.header", `{"value":"true"}`, 200}, {"PUT", "/targets", `{}`, 403},
-		{"GET", "/users", "", 403}, {"GET", "/acts", "", 403}, {"PUT", "/house/prices", `{"text":"x"}`, 403},
+		{"GET", "/fleet", "", 200}, {"PUT", "/machines/gull-101/ticks/prepare/backup", `{"state":"done"}`, 200},
+		{"POST", "/machines/gull-101/visit-link", "", 200},
+		{"PUT", "/machines/gull-101/facts/tpm.header", `{"value":"true"}`, 200}, {"PUT", "/targets", `{}`, 403},
+		{"GET", "/users", "", 403}, {"GET", "/audit", "", 403}, {"PUT", "/knowledge/prices", `{"text":"x"}`, 403},
 	} {
 		t.Run(tt.method, func(t *testing.T) {
 			if got := as(t, s, c, tt.method, tt.path, tt.body); got != tt.want {
@@ -71,17 +71,17 @@ func TestUsersAndRoles(t *testing.T) {
 		})
 	}
 	// A role that changes counts at once, and the password stays.
-	if u, err = s.Client.PutUser(ctx, "harbour-master", api.PutUser{Role: "viewer"}); err != nil || u.Password != "" {
+	if u, err = s.Client.SetUser(ctx, "harbour-master", api.SetUser{Role: "viewer"}); err != nil || u.Password != "" {
 		t.Errorf("%v %+v", err, u)
 	}
-	if got := as(t, s, c, "PUT", "/devices/gull-101/ticks/prepare/backup", `{"state":"done"}`); got != 403 {
+	if got := as(t, s, c, "PUT", "/machines/gull-101/ticks/prepare/backup", `{"state":"done"}`); got != 403 {
 		t.Errorf("a viewer ticks: %d", got)
 	}
 	// One's own password: it takes the old one, and signs out.
 	if got := as(t, s, c, "PUT", "/session/password", `{"old":"guess","new":"lantern-and-rope"}`); got != 422 {
 		t.Errorf("a wrong old password: %d", got)
 	}
-	renewed, err := s.Client.PutUser(ctx, "harbour-master", api.PutUser{Role: "viewer", Renew: true})
+	renewed, err := s.Client.SetUser(ctx, "harbour-master", api.SetUser{Role: "viewer", Renew: true})
 	expect.NoError(t, err)
 	expect.That(t, `renewed.Password != ""`, renewed.Password != "")
 	expect.Same(t, `as(t, s, c, "GET", "/fleet", "")`, as(t, s, c, "GET", "/fleet", ""), 401)
@@ -99,7 +99,7 @@ func TestUsersAndRoles(t *testing.T) {
 		t.Errorf("with the new one: %d", status)
 	}
 	// Somebody stays who may do everything.
-	if _, err := s.Client.PutUser(ctx, "demo", api.PutUser{Role: "viewer"}); err == nil ||
+	if _, err := s.Client.SetUser(ctx, "demo", api.SetUser{Role: "viewer"}); err == nil ||
 		!strings.Contains(err.Error(), "the only administrator") {
 		t.Errorf("the last administrator becomes a viewer: %v", err)
 	}
@@ -128,31 +128,31 @@ func TestTokensExpire(t *testing.T) {
 	expect.That(t, "m.ExpiresAt != nil", m.ExpiresAt != nil)
 	expect.Same(t, "time.Until(*m.ExpiresAt).Round(time.Hour)",
 		time.Until(*m.ExpiresAt).Round(time.Hour), 7*24*time.Hour)
-	if status, _, _ := call(t, "GET", s.URL+"/api/fleet", m.Secret, "", ""); status != 200 {
+	if status, _, _ := call(t, "GET", s.URL+"/api/v1/fleet", m.Secret, "", ""); status != 200 {
 		t.Errorf("before: %d", status)
 	}
 	ahead.Store(int64(7*24*time.Hour + time.Minute))
-	if status, _, _ := call(t, "GET", s.URL+"/api/fleet", m.Secret, "", ""); status != 401 {
+	if status, _, _ := call(t, "GET", s.URL+"/api/v1/fleet", m.Secret, "", ""); status != 401 {
 		t.Errorf("after: %d", status)
 	}
-	if status, _, _ := call(t, "GET", s.URL+"/api/fleet", s.Token, "", ""); status != 200 {
+	if status, _, _ := call(t, "GET", s.URL+"/api/v1/fleet", s.Token, "", ""); status != 200 {
 		t.Errorf("one that does not expire: %d", status)
 	}
 }
 
 // Every change is kept with who made it, and what was not changed is not.
-func TestActs(t *testing.T) {
+func TestAudit(t *testing.T) {
 	t.Parallel()
 	s := servertest.Demo(t, nil)
-	last := func() api.Act {
-		l, err := s.Client.Acts(ctx, "", "", 0, 1)
+	last := func() api.AuditEntry {
+		l, err := s.Client.Audit(ctx, "", "", 0, 1)
 		if err != nil {
 			t.Fatal(err)
 		}
-		if len(l.Acts) == 0 {
-			return api.Act{}
+		if len(l.Entries) == 0 {
+			return api.AuditEntry{}
 		}
-		return l.Acts[0]
+		return l.Entries[0]
 	}
 	if a := last(); a.ID != 0 {
 		t.Errorf("filling the demo is no act of anybody's: %+v", a)
@@ -170,28 +170,28 @@ func TestActs(t *testing.T) {
 		expect.Contains(t, a.Becomes, becomes)
 		expect.That(t, "time.Since(a.At) <= time.Minute", time.Since(a.At) <= time.Minute)
 	}
-	_, err := s.Client.EnterFact(ctx, "holm-011", "tpm.header", api.EnterFact{Value: "true"})
-	do(err, "enter-fact", "holm-011/tpm.header", "not entered", "tpm.header: true")
-	_, err = s.Client.EnterFact(ctx, "holm-011", "tpm.header", api.EnterFact{Value: "false"})
-	do(err, "enter-fact", "holm-011/tpm.header", "tpm.header: true", "tpm.header: false")
-	_, err = s.Client.TakeBackFact(ctx, "holm-011", "tpm.header")
-	do(err, "take-back-fact", "holm-011/tpm.header", "tpm.header: false", "not entered")
-	_, err = s.Client.Tick(ctx, "gull-101", "prepare", "backup", api.SayTick{State: "done"})
-	do(err, "tick", "gull-101/prepare/backup", "nothing was said", "Done, says everything")
+	_, err := s.Client.SetFact(ctx, "holm-011", "tpm.header", api.SetFact{Value: "true"})
+	do(err, "set-fact", "holm-011/tpm.header", "not entered", "tpm.header: true")
+	_, err = s.Client.SetFact(ctx, "holm-011", "tpm.header", api.SetFact{Value: "false"})
+	do(err, "set-fact", "holm-011/tpm.header", "tpm.header: true", "tpm.header: false")
+	_, err = s.Client.RemoveFact(ctx, "holm-011", "tpm.header")
+	do(err, "remove-fact", "holm-011/tpm.header", "tpm.header: false", "not entered")
+	_, err = s.Client.SetTick(ctx, "gull-101", "prepare", "backup", api.SayTick{State: "done"})
+	do(err, "set-tick", "gull-101/prepare/backup", "nothing was said", "Done by everything")
 	_, err = s.Client.SetTargets(ctx, api.TargetSet{PC: "skerry-13"})
 	do(err, "set-targets", "", "PCs: skerry-12; Macs: fathom-9", "PCs: skerry-13; Macs: fathom-9")
-	_, err = s.Client.PutUser(ctx, "harbour-master", api.PutUser{Role: "viewer"})
-	do(err, "put-user", "harbour-master", "", "viewer")
+	_, err = s.Client.SetUser(ctx, "harbour-master", api.SetUser{Role: "viewer"})
+	do(err, "set-user", "harbour-master", "", "viewer")
 	_, err = s.Client.AddToken(ctx, api.NewToken{Name: "pier", Scope: "submit"})
 	do(err, "add-token", "", "", "pier, may submit")
-	_, err = s.Client.DropHouse(ctx, "prices")
-	do(err, "drop-house", "prices", "", "")
+	_, err = s.Client.RemoveKnowledge(ctx, "prices")
+	do(err, "remove-knowledge", "prices", "", "")
 	// What is refused, read or handed in leaves no act.
 	before := last()
-	_, _ = s.Client.EnterFact(ctx, "holm-011", "tpm.header", api.EnterFact{Value: "perhaps"})
+	_, _ = s.Client.SetFact(ctx, "holm-011", "tpm.header", api.SetFact{Value: "perhaps"})
 	_ = s.Client.RemoveUser(ctx, "demo")
-	_, _ = s.Client.Tick(ctx, "gull-101", "step", "nothing", api.SayTick{State: "done"})
-	_, _ = s.Client.Device(ctx, "gull-101")
+	_, _ = s.Client.SetTick(ctx, "gull-101", "step", "nothing", api.SayTick{State: "done"})
+	_, _ = s.Client.Machine(ctx, "gull-101")
 	src, err := s.Client.Inventory(ctx, "gull-101", 0)
 	if err != nil {
 		t.Fatal(err)
@@ -203,15 +203,15 @@ func TestActs(t *testing.T) {
 		t.Errorf("nothing was changed, and it says %+v", a)
 	}
 	// They can be picked and paged.
-	l, err := s.Client.Acts(ctx, "", "holm-011", 0, 2)
+	l, err := s.Client.Audit(ctx, "", "holm-011", 0, 2)
 	expect.NoError(t, err)
-	expect.Same(t, "len(l.Acts)", len(l.Acts), 2)
+	expect.Same(t, "len(l.Entries)", len(l.Entries), 2)
 	expect.That(t, "l.More", l.More)
-	expect.Same(t, "l.Acts[0].What", l.Acts[0].What, "take-back-fact")
-	if l, err = s.Client.Acts(ctx, "", "holm-011", l.Acts[1].ID, 2); err != nil || len(l.Acts) != 1 || l.More {
+	expect.Same(t, "l.Entries[0].What", l.Entries[0].What, "remove-fact")
+	if l, err = s.Client.Audit(ctx, "", "holm-011", l.Entries[1].ID, 2); err != nil || len(l.Entries) != 1 || l.More {
 		t.Errorf("%v %+v", err, l)
 	}
-	if l, err = s.Client.Acts(ctx, "somebody", "", 0, 9); err != nil || len(l.Acts) != 0 {
+	if l, err = s.Client.Audit(ctx, "somebody", "", 0, 9); err != nil || len(l.Entries) != 0 {
 		t.Errorf("%v %+v", err, l)
 	}
 }
@@ -221,11 +221,11 @@ func TestActs(t *testing.T) {
 func TestRemovedMachineIsGone(t *testing.T) {
 	t.Parallel()
 	s := servertest.Demo(t, nil)
-	if _, err := s.Client.EnterFact(ctx, "holm-011", "tpm.header",
-		api.EnterFact{Value: "true", Note: "by the harbour master"}); err != nil {
+	if _, err := s.Client.SetFact(ctx, "holm-011", "tpm.header",
+		api.SetFact{Value: "true", Note: "by the harbour master"}); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := s.Client.Tick(ctx, "holm-011", "prepare", "backup", api.SayTick{State: "done"}); err != nil {
+	if _, err := s.Client.SetTick(ctx, "holm-011", "prepare", "backup", api.SayTick{State: "done"}); err != nil {
 		t.Fatal(err)
 	}
 	link, err := s.Client.VisitLink(ctx, "holm-011", 1)
@@ -236,36 +236,36 @@ func TestRemovedMachineIsGone(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if err := s.Client.RemoveDevice(ctx, "holm-011"); err != nil {
+	if err := s.Client.RemoveMachine(ctx, "holm-011"); err != nil {
 		t.Fatal(err)
 	}
 	if f, err := s.Client.Fleet(ctx, ""); err != nil || f.Total != before.Total-1 {
 		t.Errorf("%v: %d of %d machines", err, f.Total, before.Total)
 	}
-	if l, err := s.Client.Devices(ctx, "holm-011", "name", 1, 9); err != nil || l.Total != 0 {
+	if l, err := s.Client.Machines(ctx, "holm-011", "name", 1, 9); err != nil || l.Total != 0 {
 		t.Errorf("%v: it is listed", err)
 	}
-	if _, err := s.Client.Device(ctx, "holm-011"); err == nil {
+	if _, err := s.Client.Machine(ctx, "holm-011"); err == nil {
 		t.Error("it has a page")
 	}
 	if status, _, _ := call(t, "GET", link.Address, "", "", ""); status != 404 {
 		t.Errorf("its visit: %d", status)
 	}
-	acts, err := s.Client.Acts(ctx, "", "", 0, 9)
+	audit, err := s.Client.Audit(ctx, "", "", 0, 9)
 	expect.NoError(t, err)
-	expect.Same(t, "len(acts.Acts)", len(acts.Acts), 4)
-	expect.Same(t, "acts.Acts[0].What", acts.Acts[0].What, "remove-device")
-	for _, a := range acts.Acts {
+	expect.Same(t, "len(audit.Entries)", len(audit.Entries), 4)
+	expect.Same(t, "audit.Entries[0].What", audit.Entries[0].What, "remove-machine")
+	for _, a := range audit.Entries {
 		if !strings.HasPrefix(a.Subject, "machine ") ||
 			strings.Contains(strings.ToLower(a.Subject+a.Was+a.Becomes), "holm") || a.Becomes != "" {
 			t.Errorf("what was done still names it: %+v", a)
 		}
 	}
-	if err := s.Client.RemoveDevice(ctx, "holm-011"); err == nil {
+	if err := s.Client.RemoveMachine(ctx, "holm-011"); err == nil {
 		t.Error("it is removed twice")
 	}
 	// The same machine can come back, as a new one.
-	if l, err := s.Client.Devices(ctx, "older=0", "name", 1, 1); err != nil || l.Total != before.Total-1 {
+	if l, err := s.Client.Machines(ctx, "older=0", "name", 1, 1); err != nil || l.Total != before.Total-1 {
 		t.Errorf("%v: %d have an inventory", err, l.Total)
 	}
 }

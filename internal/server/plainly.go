@@ -13,7 +13,7 @@ func plainly(message string) string {
 			return string(p.says.ExpandString(nil, p.better, message, m))
 		}
 	}
-	return "is not a value that is taken here"
+	return "is not a valid value"
 }
 
 var phrases = []struct {
@@ -31,12 +31,12 @@ var phrases = []struct {
 	{regexp.MustCompile(`^expected array (?:length|items) <= (\d+)$`), "must have at most $1 entries"},
 	{regexp.MustCompile(`^expected value to be one of "(.*)"$`), "must be one of: $1"},
 	{regexp.MustCompile(`^expected string to be base64 encoded`),
-		"must be the content of a file that is not empty, in base64"},
+		"must be the content of a non-empty file, in base64"},
 	{regexp.MustCompile(`^expected string to be RFC 3339 date(?:-time)?$`),
 		"must be a time such as 2026-11-29T08:00:00Z"},
-	{regexp.MustCompile(`^expected string to match pattern`), "is not written as it should be"},
+	{regexp.MustCompile(`^expected string to match pattern`), "has the wrong form"},
 	{regexp.MustCompile(`^expected required property (\S+) to be present$`), "$1 is missing"},
-	{regexp.MustCompile(`^unexpected property$`), "is not a key that is known here"},
+	{regexp.MustCompile(`^unexpected property$`), "is an unknown key"},
 	{regexp.MustCompile(`^required (\w+) parameter is missing$`), "is missing"},
 	{regexp.MustCompile(`^(?:expected|invalid) (?:integer|int)`), "must be a whole number"},
 	{regexp.MustCompile(`^(?:expected|invalid) (?:number|float)`), "must be a number"},
@@ -46,7 +46,7 @@ var phrases = []struct {
 	{regexp.MustCompile(`^expected array`), "must be a list: […]"},
 	{regexp.MustCompile(`^request body is required$`), "the body is missing"},
 	{regexp.MustCompile(`^(?:invalid character|unexpected end|json:|not YAML)`),
-		"the body is not JSON that can be read"},
+		"the body is not valid JSON"},
 	{regexp.MustCompile(`^invalid (?:date|time)`), "must be a time such as 2026-11-29T08:00:00Z"},
 }
 

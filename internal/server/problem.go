@@ -51,7 +51,7 @@ func (s *Server) problem(err error) error {
 	return &api.Problem{
 		Status: http.StatusInternalServerError,
 		Title:  "The service failed",
-		Detail: "the service could not do this; its log says why. Nothing was changed.",
+		Detail: "the service failed; see its log. Nothing was changed.",
 	}
 }
 
@@ -63,21 +63,16 @@ var storeProblems = []struct {
 	after         string // seconds after which it may be tried again
 	logged        bool
 }{
-	{is: store.ErrNotFound, status: notFound, title: "Not found", detail: "there is no such thing"},
-	{is: store.ErrRevision, status: conflict, title: "The revision cannot be kept"},
+	{is: store.ErrNotFound, status: notFound, title: "Not found", detail: "it does not exist"},
+	{is: store.ErrRevision, status: conflict, title: "The revision cannot be saved"},
 	{is: store.ErrBusy, status: busy, title: "Busy", after: "2",
-		detail: "more is handed in than can be kept; nothing of this was, try it again in a few seconds"},
+		detail: "the service is overloaded; nothing was saved. Try again in a few seconds"},
 	{is: store.ErrUsedUp, status: forbidden, title: "The token is used up",
-		detail: "this token has added as many machines as it may; machines that are known can still send. Ask for " +
-			"another token"},
+		detail: "this token cannot add more machines; known machines can still submit. Use another token"},
 	{is: store.ErrFull, status: diskFull, title: "The disk is full", logged: true,
-		detail: "the disk of the service's database is full; nothing of this was kept, and what was kept before can " +
-			"be read. " +
-			"Make room, and send it again"},
+		detail: "the disk of the service's database is full; nothing was saved. Free space, and try again"},
 	{is: store.ErrReadOnly, status: busy, title: "The database cannot be written", after: "60", logged: true,
-		detail: "the service's disk cannot be written; nothing of this was kept, and what was kept before can be " +
-			"read. " +
-			"The log of the service says more"},
+		detail: "the service cannot write to its disk; nothing was saved. See the log of the service"},
 }
 
 // again says after how many seconds something may be tried again; "" says nothing.
@@ -109,7 +104,7 @@ func refuse(title, format string, args ...any) error {
 
 // notForYou is a problem with who asks.
 func notForYou(format string, args ...any) error {
-	return &api.Problem{Status: forbidden, Title: "Not for you", Detail: fmt.Sprintf(format, args...)}
+	return &api.Problem{Status: forbidden, Title: "Not permitted", Detail: fmt.Sprintf(format, args...)}
 }
 
 func missing(format string, args ...any) error {

@@ -6,15 +6,15 @@ import (
 
 // ListInput asks for a page of machines.
 type ListInput struct {
-	Where string `query:"where" maxLength:"2000" doc:"A filter"`
-	Sort  string `query:"sort" default:"name" maxLength:"100" doc:"name, place, disposition, model, installed, fails or taken, a fact, or needs.ID for those that fail a requirement; a leading minus turns it round"`
-	Page  int    `query:"page" default:"1" minimum:"1" maximum:"1000000"`
-	After string `query:"after" maxLength:"1000" doc:"What a page gave as next, in place of a number of a page"`
-	Size  int    `query:"size" default:"50" minimum:"1" maximum:"1000"`
+	Where  string `query:"where" maxLength:"2000" doc:"A filter"`
+	Sort   string `query:"sort" default:"name" maxLength:"100" doc:"name, site, disposition, model, installed, fails, taken, a fact, or needs.ID for machines that fail a requirement; prefix with - for descending order"`
+	Page   int    `query:"page" default:"1" minimum:"1" maximum:"1000000"`
+	Cursor string `query:"cursor" maxLength:"1000" doc:"The value of next from the previous page, instead of a page number"`
+	Size   int    `query:"size" default:"50" minimum:"1" maximum:"1000"`
 }
 
 func (in *ListInput) query() *service.Query {
-	return &service.Query{Where: in.Where, Sort: in.Sort, Page: in.Page, After: in.After, Size: in.Size}
+	return &service.Query{Where: in.Where, Sort: in.Sort, Page: in.Page, Cursor: in.Cursor, Size: in.Size}
 }
 
 // whereInput asks about the machines of a filter.

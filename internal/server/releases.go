@@ -25,7 +25,7 @@ type releasesAPI struct{ *Server }
 
 type releaseInput struct {
 	ID       string `path:"id" maxLength:"64"`
-	Revision int    `query:"revision" minimum:"0" doc:"The latest where it is not given"`
+	Revision int    `query:"revision" minimum:"0" doc:"Default: the latest"`
 }
 
 // findRelease is a stored revision, or the problem that there is none.
@@ -161,9 +161,9 @@ func (s releasesAPI) releaseText(ctx context.Context, in *releaseInput) (out api
 
 func (s releasesAPI) releaseDifference(ctx context.Context, in *struct {
 	ID              string `path:"id" maxLength:"64"`
-	Revision        int    `query:"revision" minimum:"0" doc:"The latest where it is not given"`
-	Against         string `query:"against" maxLength:"64" doc:"Id of another release; another revision of the same one where it is not given"`
-	AgainstRevision int    `query:"against_revision" minimum:"0" doc:"The revision before, or the latest of another release, where it is not given"`
+	Revision        int    `query:"revision" minimum:"0" doc:"Default: the latest"`
+	Against         string `query:"against" maxLength:"64" doc:"Id of another release (default: the same release)"`
+	AgainstRevision int    `query:"against_revision" minimum:"0" doc:"Default: the previous revision, or the latest of another release"`
 }) (out api.ReleaseDifference, err error) {
 	is, err := s.findRelease(ctx, in.ID, in.Revision)
 	if err != nil {
@@ -175,8 +175,8 @@ func (s releasesAPI) releaseDifference(ctx context.Context, in *struct {
 			return out, err
 		}
 		if revision == 0 {
-			return out, refuse("There is nothing to compare with",
-				"%s has no revision before %d; name another release to compare it with", is.Name, is.Revision)
+			return out, refuse("Nothing to compare with",
+				"%s has no revision before %d; name another release", is.Name, is.Revision)
 		}
 	}
 	was, err := s.findRelease(ctx, against, revision)
@@ -240,7 +240,7 @@ func (s releasesAPI) addRelease(ctx context.Context, in *document) (out api.Rele
 	}
 	t, ok := s.Releases.Target(rel.InstallsOn)
 	if concerns := ok && !rel.Draft && (t.Release.ID == rel.ID || t.Release.ID == rel.Follows); out.Added && concerns {
-		if err := s.Judge.Aim(ctx, rel.InstallsOn, t.Release.ID); err != nil {
+		if err := s.Judge.SetTarget(ctx, rel.InstallsOn, t.Release.ID); err != nil {
 			return out, err
 		}
 		change, err := s.RuleChanges.By(ctx, rel)
@@ -301,7 +301,7 @@ func (s releasesAPI) setTargets(ctx context.Context, in *struct{ Body api.Target
 		if err := s.store.SetTarget(ctx, class, id); err != nil {
 			return out, err
 		}
-		if err := s.Judge.Aim(ctx, class, id); err != nil {
+		if err := s.Judge.SetTarget(ctx, class, id); err != nil {
 			return out, err
 		}
 	}
@@ -319,7 +319,7 @@ func (s releasesAPI) mayBeTarget(ctx context.Context, class, id string) error {
 			rel.Name, rel.InstallsOn, class)
 	}
 	if _, err := s.store.FinalRevision(ctx, id); err != nil {
-		return refuse(title, "%s has no revision but drafts, and a draft cannot judge the fleet", rel.Name)
+		return refuse(title, "%s has only drafts, and a draft cannot judge the fleet", rel.Name)
 	}
 	return nil
 }

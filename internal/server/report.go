@@ -14,19 +14,19 @@ type reportAPI struct{ *Server }
 type reportInput struct {
 	Key      string `path:"key" maxLength:"80"`
 	Format   string `query:"format" default:"html" enum:"html,markdown"`
-	For      string `query:"for" default:"technician" enum:"technician,user,visit" doc:"Whom it is for: a technician, the machine's user, or whoever is at the machine while it is in its firmware; the text for a ticket is for technicians"`
+	For      string `query:"for" default:"technician" enum:"technician,user,visit" doc:"Audience: technician, the machine's user, or visit (a one-page sheet); the text for a ticket is for technicians"`
 	Redact   bool   `query:"redact" doc:"Shorten serial numbers"`
-	Release  string `query:"release" maxLength:"64" doc:"Id of a release that the service has; the target where it is not given"`
-	Revision int    `query:"revision" minimum:"0" doc:"The latest where it is not given"`
+	Release  string `query:"release" maxLength:"64" doc:"Id of a release of the service (default: the target)"`
+	Revision int    `query:"revision" minimum:"0" doc:"Default: the latest"`
 }
 
 func (s reportAPI) report(ctx context.Context, in *reportInput) (*page, error) {
 	if in.Revision > 0 && in.Release == "" {
-		return nil, refuse("A revision of which release",
-			"revision= counts the revisions of one release; name it with release=")
+		return nil, refuse("Release is missing",
+			"revision= needs a release; add release=")
 	}
 	if in.Format == "markdown" && in.For != report.Technician {
-		return nil, refuse("No such report", "a ticket is for technicians; for the machine's user ask for format=html")
+		return nil, refuse("No such report", "a ticket is for technicians; for the machine's user use format=html")
 	}
 	got, err := s.Machines.Ticked(ctx, in.Key, service.Against{Release: in.Release, Revision: in.Revision})
 	if err != nil {

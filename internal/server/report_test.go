@@ -14,7 +14,7 @@ func TestReportsOfTheService(t *testing.T) {
 	t.Parallel()
 	s := servertest.Demo(t, nil)
 	ctx := context.Background()
-	dev, err := s.Client.Device(ctx, "gull-101")
+	dev, err := s.Client.Machine(ctx, "gull-101")
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -57,16 +57,17 @@ func TestReportsOfTheService(t *testing.T) {
 		{"nobody/report", 404, "no machine"}, {"gull-101/report?release=x-1", 404, "x-1"},
 		{"gull-101/report?release=fathom-9", 422, "mac"}, {"gull-101/report?format=pdf", 422, "format"},
 		{"gull-101/report?for=user&format=markdown", 422, "for technicians"}, {"gull-101/report?for=x", 422, "for"},
-		{"gull-101/report?revision=4", 422, "name it with release="},
+		{"gull-101/report?revision=4", 422, "add release="},
 	} {
 		t.Run(tt.path, func(t *testing.T) {
-			if status, _, body := call(t, "GET", s.URL+"/api/devices/"+tt.path, s.Token, "", ""); status != tt.status ||
+			if status, _, body := call(t, "GET", s.URL+"/api/v1/machines/"+tt.path, s.Token, "",
+				""); status != tt.status ||
 				!strings.Contains(strings.ToLower(body), tt.says) {
 				t.Errorf("%s: %d %s", tt.path, status, body)
 			}
 		})
 	}
-	status, header, _ := call(t, "GET", s.URL+"/api/devices/gull-101/report", s.Token, "", "")
+	status, header, _ := call(t, "GET", s.URL+"/api/v1/machines/gull-101/report", s.Token, "", "")
 	p := header.Get("Content-Security-Policy")
 	expect.Same(t, "status", status, 200)
 	expect.That(t, `strings.HasPrefix(p, "default-src 'none'; style-src 'sha256-")`,
@@ -74,7 +75,7 @@ func TestReportsOfTheService(t *testing.T) {
 	expect.Lacks(t, p, "unsafe")
 	expect.That(t, `strings.HasPrefix(header.Get("Content-Type"), "text/html")`,
 		strings.HasPrefix(header.Get("Content-Type"), "text/html"))
-	if status, _, _ := call(t, "GET", s.URL+"/api/devices/gull-101/report", "", "", ""); status != 401 {
+	if status, _, _ := call(t, "GET", s.URL+"/api/v1/machines/gull-101/report", "", "", ""); status != 401 {
 		t.Errorf("nobody is let in: %d", status)
 	}
 }

@@ -21,7 +21,7 @@ import (
 
 const sixGiB = "need: {fact: memory.installed_bytes, at_least: 6 GiB}"
 
-// revised is Skerry 12 as another revision, with a text in place of one that it has.
+// revised is Skerry 12 as another revision, with a text instead of one that it has.
 func revised(t *testing.T, revision int, was, is string) []byte {
 	t.Helper()
 	for _, r := range standin.AllReleases() {
@@ -101,7 +101,7 @@ func TestRulesChange(t *testing.T) {
 	if n := total(t, s.Client, one.Where); n != one.Moved {
 		t.Errorf("the filter lists %d of %d", n, one.Moved)
 	}
-	d, err := s.Client.Device(ctx, one.Flips[0].Key)
+	d, err := s.Client.Machine(ctx, one.Flips[0].Key)
 	expect.NoError(t, err)
 	expect.That(t, "len(d.Changes) != 0", len(d.Changes) != 0)
 	expect.Same(t, "d.Changes[0].Cause", d.Changes[0].Cause, "rules")
@@ -138,7 +138,7 @@ func TestWhatIfIsWhatHappens(t *testing.T) {
 	if _, err := s.Client.Decide(ctx,
 		api.MakeDecision{
 			Kind:        "waive",
-			Scope:       `place="Corbel Head" fails=house-drive`,
+			Scope:       `site="Corbel Head" fails=house-drive`,
 			Requirement: "house-drive",
 			Reason:      "until spring",
 			Until:       time.Now().AddDate(0, 1, 0).Format(time.DateOnly),
@@ -155,8 +155,8 @@ func TestWhatIfIsWhatHappens(t *testing.T) {
 			"need: {in: graphics, every: {fact: graphics.driver_model, at_least: \"2.9\"}}"},
 		{"need: {fact: storage.system.free_bytes, at_least: 30 GB}",
 			"need: {fact: storage.system.free_bytes, at_least: 120 GB}"},
-		{"- id: secure-boot-on\n    title: Secure boot switched on\n    level: must",
-			"- id: secure-boot-on\n    title: Secure boot switched on\n    level: should"},
+		{"- id: secure-boot-on\n    title: Secure boot on\n    level: must",
+			"- id: secure-boot-on\n    title: Secure boot on\n    level: should"},
 		{"at_least: \"11.0\", architecture: [x86-64, arm64], way: in-place, back_days: 10}",
 			"at_least: \"11.9\", architecture: [x86-64, arm64], way: in-place}"},
 	} {
@@ -201,7 +201,7 @@ func TestWorkExports(t *testing.T) {
 		api.Assign{Keys: []string{"nslip-003"}, Who: "=HYPERLINK(\"x\")", Note: "+1"}); err != nil {
 		t.Fatal(err)
 	}
-	w, err := s.Client.Worklist(ctx, "")
+	w, err := s.Client.Work(ctx, "")
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -209,7 +209,7 @@ func TestWorkExports(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	e, err := s.Client.Effects(ctx, "", "machines")
+	e, err := s.Client.Wins(ctx, "", "machines")
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -219,7 +219,7 @@ func TestWorkExports(t *testing.T) {
 		"parts":     len(w.Order),
 		"questions": len(w.Questions),
 		"watch":     len(w.Watch),
-		"effects":   len(e.Picks),
+		"wins":      len(e.Picks),
 		"waves":     len(l.Waves),
 		"messages":  w.Visits,
 		"decisions": 5,
@@ -261,22 +261,22 @@ func TestWorkExports(t *testing.T) {
 func TestLeaving(t *testing.T) {
 	t.Parallel()
 	s := servertest.Demo(t, nil)
-	_, err := s.Client.Tick(ctx, "gull-001", "leave", "record-closed", api.SayTick{State: "done"})
-	refused(t, "closing it first", err, "nobody has said that this is done: move the data")
-	_, err = s.Client.Tick(ctx, "gull-001", "leave", "disk-wipe", api.SayTick{State: "done"})
+	_, err := s.Client.SetTick(ctx, "gull-001", "leave", "record-closed", api.SayTick{State: "done"})
+	refused(t, "closing it first", err, "cannot be closed before these are ticked: move the data")
+	_, err = s.Client.SetTick(ctx, "gull-001", "leave", "disk-wipe", api.SayTick{State: "done"})
 	refused(t, "an item that is none", err, "disk-wiped")
-	_, err = s.Client.Tick(ctx, "gull-001", "leave", "lock-removed", api.SayTick{State: "refused"})
-	refused(t, "a refusal without a reason", err, "say in note")
+	_, err = s.Client.SetTick(ctx, "gull-001", "leave", "lock-removed", api.SayTick{State: "refused"})
+	refused(t, "a refusal without a reason", err, "needs a reason in note")
 	for _, item := range []string{"data-moved", "licences-freed", "management-removed", "disk-wiped"} {
-		if _, err := s.Client.Tick(ctx, "gull-001", "leave", item, api.SayTick{State: "done"}); err != nil {
+		if _, err := s.Client.SetTick(ctx, "gull-001", "leave", item, api.SayTick{State: "done"}); err != nil {
 			t.Fatal(err)
 		}
 	}
-	if _, err := s.Client.Tick(ctx, "gull-001", "leave", "lock-removed",
+	if _, err := s.Client.SetTick(ctx, "gull-001", "leave", "lock-removed",
 		api.SayTick{State: "refused", Note: "it has none"}); err != nil {
 		t.Fatal(err)
 	}
-	d, err := s.Client.Tick(ctx, "gull-001", "leave", "record-closed", api.SayTick{State: "done"})
+	d, err := s.Client.SetTick(ctx, "gull-001", "leave", "record-closed", api.SayTick{State: "done"})
 	expect.NoError(t, err)
 	expect.That(t, "d.Retired", d.Retired)
 	expect.Same(t, "len(d.Leaving)", len(d.Leaving), 6)
@@ -284,7 +284,7 @@ func TestLeaving(t *testing.T) {
 	if total(t, s.Client, "key=gull-001") != 0 || total(t, s.Client, "key=gull-001 retired=yes") != 1 {
 		t.Error("it is in the lists still")
 	}
-	if w, err := s.Client.Worklist(ctx, ""); err != nil || strings.Contains(fmt.Sprint(w), "gull-001") {
+	if w, err := s.Client.Work(ctx, ""); err != nil || strings.Contains(fmt.Sprint(w), "gull-001") {
 		t.Errorf("there is work on it still, %v", err)
 	}
 }

@@ -44,13 +44,13 @@ func multiply(b *testing.B, path string) {
 	numbers := fmt.Sprintf("WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i+1 FROM n WHERE i < %d) ",
 		max(copies-1, 1))
 	for _, q := range []string{
-		"INSERT INTO device (id, key, name, class, maker, serial, uuid, model, installed, inventory_id, taken_at, " +
-			"board, placed, retired_at) SELECT id+n.i*10000, key||'-'||n.i, name||'-'||n.i, class, maker, serial, " +
-			"uuid||n.i, model, installed, inventory_id+n.i*10000, taken_at-n.i*1000, board, placed, retired_at FROM " +
+		"INSERT INTO machine (id, key, name, class, maker, serial, uuid, model, installed, inventory_id, taken_at, " +
+			"board, site, retired_at) SELECT id+n.i*10000, key||'-'||n.i, name||'-'||n.i, class, maker, serial, " +
+			"uuid||n.i, model, installed, inventory_id+n.i*10000, taken_at-n.i*1000, board, site, retired_at FROM " +
 			"device, n",
-		"INSERT INTO inventory (id, device_id, taken_at, last_seen_at, sha, body) SELECT id+n.i*10000, " +
-			"device_id+n.i*10000, taken_at-n.i*1000, last_seen_at-n.i*1000, sha, body FROM inventory, n",
-		"INSERT INTO fact_row SELECT device_id+n.i*10000, catalogue, class, row FROM fact_row, n",
+		"INSERT INTO inventory (id, machine_id, taken_at, last_seen_at, sha, body) SELECT id+n.i*10000, " +
+			"machine_id+n.i*10000, taken_at-n.i*1000, last_seen_at-n.i*1000, sha, body FROM inventory, n",
+		"INSERT INTO fact_row SELECT machine_id+n.i*10000, catalogue, class, row FROM fact_row, n",
 	} {
 		if _, err := db.Exec(numbers + q); err != nil {
 			b.Fatal(q, err)
@@ -117,15 +117,16 @@ func BenchmarkServe(b *testing.B) {
 	h := s.Handler()
 	var took []time.Duration
 	paths := []string{
-		"/api/fleet", "/api/devices", "/api/devices?sort=-taken&page=40",
-		"/api/fleet?where=" + url.QueryEscape(`place="Gull Quay"`), "/api/grid?sort=needs.tpm", "/api/progress",
-		"/api/devices?sort=memory.installed_bytes&facts=tpm.state,memory.installed_bytes", "/api/tags", "/api/filters",
+		"/api/v1/fleet", "/api/v1/machines", "/api/v1/machines?sort=-taken&page=40",
+		"/api/v1/fleet?where=" + url.QueryEscape(`site="Gull Quay"`), "/api/v1/fleet/matrix?sort=needs.tpm", "/api/v1/fleet/progress",
+		"/api/v1/machines?sort=memory.installed_bytes&facts=tpm.state,memory.installed_bytes", "/api/v1/tags",
+		"/api/v1/filters",
 	}
 	for _, where := range []string{
 		"disposition=refit fails=tpm", "slipway 99", "memory.installed_bytes<=4GiB tpm.state=not-seen",
-		`place="Holm Ferry" missing=tpm.header`, "storage.system.free_bytes<=60GB",
+		`site="Holm Ferry" missing=tpm.header`, "storage.system.free_bytes<=60GB",
 	} {
-		paths = append(paths, "/api/devices?where="+url.QueryEscape(where))
+		paths = append(paths, "/api/v1/machines?where="+url.QueryEscape(where))
 	}
 	each := map[string][]time.Duration{}
 	for b.Loop() {
@@ -167,7 +168,7 @@ func startToList(b *testing.B, running *server.Server, token string) time.Durati
 	if err != nil {
 		b.Fatal(err)
 	}
-	req := httptest.NewRequest(http.MethodGet, "/api/devices", nil)
+	req := httptest.NewRequest(http.MethodGet, "/api/v1/machines", nil)
 	req.Header.Set("Authorization", "Bearer "+token)
 	w := httptest.NewRecorder()
 	s.Handler().ServeHTTP(w, req)

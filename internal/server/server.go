@@ -35,7 +35,7 @@ type Options struct {
 	Proxied    bool   // a proxy in front writes the last part of X-Forwarded-For
 	Pin        string // the SHA-256 of the certificate that it made itself
 	// DialHook is how webhooks are dialled, for tests; nil: the network.
-	DialHook webhook.Dial
+	DialWebhook webhook.Dial
 }
 
 // Server serves a service over HTTP.
@@ -51,7 +51,7 @@ type Server struct {
 	proxied    bool
 	pin        string
 	metrics    *metrics
-	acts       map[string]string // what operations do, for the audit log
+	audit      map[string]string // what operations do, for the audit log
 
 	sender  *webhook.Sender
 	gate    *auth.Gate
@@ -85,11 +85,11 @@ func New(svc *service.Service, o Options) *Server {
 	s.collectors.files = o.Collectors
 	go s.collectors.all() // their sums take a moment
 	allowPrivate := func() bool { return s.Settings.Get().WebhooksPrivate }
-	s.sender = webhook.NewSender(allowPrivate, s.now, o.DialHook)
+	s.sender = webhook.NewSender(allowPrivate, s.now, o.DialWebhook)
 	s.Webhooks.DeliverBy(s.sender.Send)
 	s.metrics = s.newMetrics()
 	s.Intake.Note = s.metrics.inventory
-	s.Upkeep.Also("the last uses of tokens were not noted", s.keepUses)
+	s.Upkeep.Also("the last uses of tokens were not recorded", s.keepUses)
 	return s
 }
 
@@ -100,7 +100,8 @@ func (s *Server) Handler() http.Handler {
 	r.Get("/healthz", s.healthy)
 	r.Get("/readyz", s.ready)
 	r.Get("/metrics", s.showMetrics())
-	r.Mount("/api", s.apiRouter())
+	r.Mount("/api/v1", s.apiRouter())
+	r.HandleFunc("/api/*", noSuchAddress)
 	r.Get(visitPath+"*", visitsAPI{s}.visit)
 	r.Get(downloadPath+"*", s.download)
 	r.Handle("/*", consoleHandler(s.console))
@@ -109,7 +110,7 @@ func (s *Server) Handler() http.Handler {
 
 func (s *Server) healthy(w http.ResponseWriter, r *http.Request) {
 	if err := s.store.Ping(r.Context()); err != nil {
-		http.Error(w, "the database does not answer", http.StatusServiceUnavailable)
+		http.Error(w, "the database does not respond", http.StatusServiceUnavailable)
 		return
 	}
 	_, _ = w.Write([]byte("ok\n"))
@@ -124,18 +125,22 @@ func (s *Server) ready(w http.ResponseWriter, r *http.Request) {
 	_, _ = w.Write([]byte("ready\n"))
 }
 
+// noSuchAddress answers for every address below /api that the API does not have, so
+// that a program never takes the console's page for an answer.
+func noSuchAddress(w http.ResponseWriter, _ *http.Request) {
+	writeProblem(w, &api.Problem{Status: http.StatusNotFound, Title: "Not found",
+		Detail: "the API does not have this address; see /api/v1/openapi.json"})
+}
+
 func (s *Server) apiRouter() http.Handler {
 	r := chi.NewRouter()
-	r.NotFound(func(w http.ResponseWriter, _ *http.Request) {
-		writeProblem(w, &api.Problem{Status: http.StatusNotFound, Title: "Not found",
-			Detail: "the API has no such address; /api/openapi.json lists them"})
-	})
+	r.NotFound(noSuchAddress)
 	r.MethodNotAllowed(func(w http.ResponseWriter, _ *http.Request) {
 		writeProblem(w, &api.Problem{Status: http.StatusMethodNotAllowed, Title: "Method not allowed",
-			Detail: "this address does not take that method; /api/openapi.json lists what it takes"})
+			Detail: "this address does not accept the method; see /api/v1/openapi.json"})
 	})
 	r.Use(middleware.Compress(5, "application/json"))
-	s.acts = acts(Describe(r, s).OpenAPI())
+	s.audit = audit(Describe(r, s).OpenAPI())
 	return r
 }
 
@@ -153,10 +158,10 @@ func Describe(r chi.Router, s *Server) huma.API {
 	config.Info.Description = "Inventories of machines, checked against the requirements of a target release."
 	config.OpenAPIPath, config.DocsPath, config.SchemasPath = "/openapi", "", ""
 	config.CreateHooks = nil // it would build addresses from the Host header
-	config.Servers = []*huma.Server{{URL: "/api"}}
+	config.Servers = []*huma.Server{{URL: "/api/v1"}}
 	config.Components.Schemas = Registry()
 	config.Components.SecuritySchemes = map[string]*huma.SecurityScheme{
-		"token":   {Type: "http", Scheme: "bearer", Description: "A token made with rolltop tokens add"},
+		"token":   {Type: "http", Scheme: "bearer", Description: "A token created with rolltop tokens add"},
 		"session": {Type: "apiKey", In: "cookie", Name: sessionCookie, Description: "Set by POST /session"},
 	}
 	a := humachi.New(r, config)
@@ -166,11 +171,11 @@ func Describe(r chi.Router, s *Server) huma.API {
 }
 
 // acts are what operations do, by their ids, for the audit log.
-func acts(description *huma.OpenAPI) map[string]string {
+func audit(description *huma.OpenAPI) map[string]string {
 	out := map[string]string{
-		actSignIn:        "Sign in",
-		actSignInFailed:  "Fail to sign in",
-		actSignInRefused: "Refuse sign-ins for a minute",
+		auditSignIn:        "Sign in",
+		auditSignInFailed:  "Failed sign-ins",
+		auditSignInRefused: "Refused sign-ins for a minute",
 	}
 	for _, path := range description.Paths {
 		for _, op := range []*huma.Operation{path.Post, path.Put, path.Patch, path.Delete} {
@@ -184,7 +189,7 @@ func acts(description *huma.OpenAPI) map[string]string {
 
 // did says what an act of the audit log was, in words.
 func (s *Server) did(what string) string {
-	if words := s.acts[what]; words != "" {
+	if words := s.audit[what]; words != "" {
 		return words
 	}
 	return what

@@ -86,8 +86,8 @@ func TestSubmitListShow(t *testing.T) {
 	expect.NoError(t, err)
 	expect.That(t, "got.Created", got.Created)
 	expect.Same(t, "got.Disposition", got.Disposition, "")
-	expect.Same(t, "got.Device", got.Device, "gull-900")
-	d, err := s.Client.Device(ctx, "gull-900")
+	expect.Same(t, "got.Machine", got.Machine, "gull-900")
+	d, err := s.Client.Machine(ctx, "gull-900")
 	expect.NoError(t, err)
 	expect.That(t, "d.Check == nil", d.Check == nil)
 	expect.Contains(t, d.NoCheck, "No target release")
@@ -101,10 +101,10 @@ func TestSubmitListShow(t *testing.T) {
 	expect.NoError(t, err)
 	expect.Same(t, "set.PC", set.PC, "skerry-12")
 	expect.Same(t, "set.Mac", set.Mac, "")
-	list, err := s.Client.Devices(ctx, "disposition=ready", "name", 1, 10)
+	list, err := s.Client.Machines(ctx, "disposition=ready", "name", 1, 10)
 	expect.NoError(t, err)
 	expect.Same(t, "list.Total", list.Total, 1)
-	expect.Same(t, "list.Devices[0].Disposition", list.Devices[0].Disposition, "ready")
+	expect.Same(t, "list.Machines[0].Disposition", list.Machines[0].Disposition, "ready")
 	// The same machine again, worse: its verdict follows at once.
 	got, err = s.Client.Submit(ctx, machine(t, func(d *inventory.Document) {
 		d.Device.Name, d.TPM.State = inventory.Some("GULL-900"), inventory.Some("off")
@@ -113,7 +113,7 @@ func TestSubmitListShow(t *testing.T) {
 	expect.That(t, "!got.Created", !got.Created)
 	expect.That(t, "got.Changed", got.Changed)
 	expect.Same(t, "got.Disposition", got.Disposition, "reconfigure")
-	d, err = s.Client.Device(ctx, "gull-900")
+	d, err = s.Client.Machine(ctx, "gull-900")
 	expect.NoError(t, err)
 	expect.That(t, "d.Check != nil", d.Check != nil)
 	expect.Same(t, "d.Check.Disposition", d.Check.Disposition, "reconfigure")
@@ -151,7 +151,7 @@ func TestDemoFleet(t *testing.T) {
 	// Every count on the page opens a list of just that many machines.
 	check := func(what, where string, count int) {
 		t.Helper()
-		l, err := s.Client.Devices(ctx, where, "name", 1, 1)
+		l, err := s.Client.Machines(ctx, where, "name", 1, 1)
 		if err != nil || l.Total != count {
 			t.Errorf("%s: %d counted, %d listed under %s (%v)", what, count, l.Total, where, err)
 		}
@@ -164,25 +164,25 @@ func TestDemoFleet(t *testing.T) {
 		check(o.Title+" alone", o.WhereAlone, o.Alone)
 		check(o.Title+" unknown", o.WhereUnsure, o.Unknown)
 	}
-	for _, p := range f.Places {
-		check(p.Place, p.Where, p.Total)
+	for _, p := range f.Sites {
+		check(p.Site, p.Where, p.Total)
 		for _, c := range p.Dispositions {
-			check(p.Place+" "+c.Name, c.Where, c.Count)
+			check(p.Site+" "+c.Name, c.Where, c.Count)
 		}
 	}
 	for _, sup := range f.Support {
 		check(sup.Release, sup.Where, sup.Machines)
 	}
 	// Each machine opens, and its page agrees with the list.
-	l, err := s.Client.Devices(ctx, "", "name", 1, 1000)
-	if err != nil || len(l.Devices) != 284 {
-		t.Fatalf("%d machines, %v", len(l.Devices), err)
+	l, err := s.Client.Machines(ctx, "", "name", 1, 1000)
+	if err != nil || len(l.Machines) != 284 {
+		t.Fatalf("%d machines, %v", len(l.Machines), err)
 	}
-	for _, row := range l.Devices {
-		d, err := s.Client.Device(ctx, row.Key)
+	for _, row := range l.Machines {
+		d, err := s.Client.Machine(ctx, row.Key)
 		if err != nil || d.Check == nil || d.Check.Disposition != row.Disposition || d.Check.Answer != row.Answer ||
-			d.Place == "" {
-			t.Errorf("%s: %v; %+v", row.Key, err, d.DeviceRow)
+			d.Site == "" {
+			t.Errorf("%s: %v; %+v", row.Key, err, d.MachineRow)
 		}
 	}
 }
@@ -192,19 +192,19 @@ func TestPagesAndOrder(t *testing.T) {
 	s := servertest.Demo(t, nil)
 	seen := map[string]bool{}
 	for page := 1; page <= 3; page++ {
-		l, err := s.Client.Devices(ctx, "class=pc", "-fails", page, 100)
+		l, err := s.Client.Machines(ctx, "class=pc", "-fails", page, 100)
 		if err != nil || l.Total != 251 {
 			t.Fatal(l.Total, err)
 		}
-		for _, d := range l.Devices {
+		for _, d := range l.Machines {
 			seen[d.Key] = true
 		}
 	}
 	if len(seen) != 251 {
 		t.Errorf("three pages show %d of 251 machines", len(seen))
 	}
-	if l, err := s.Client.Devices(ctx, "", "name", 99, 100); err != nil || len(l.Devices) != 0 {
-		t.Errorf("a page beyond the end: %d machines, %v", len(l.Devices), err)
+	if l, err := s.Client.Machines(ctx, "", "name", 99, 100); err != nil || len(l.Machines) != 0 {
+		t.Errorf("a page beyond the end: %d machines, %v", len(l.Machines), err)
 	}
 }
 
@@ -221,50 +221,51 @@ func TestRefusals(t *testing.T) {
 		status                                       int
 		want                                         string
 	}{
-		{"no token", "GET", "/api/devices", "", "", "", 401, "give a token that is valid"},
-		{"wrong token", "GET", "/api/devices", "rlt_nope", "", "", 401, "give a token that is valid"},
-		{"unknown address", "GET", "/api/nothing", s.Token, "", "", 404, "the API has no such address"},
-		{"unknown method", "DELETE", "/api/devices", s.Token, "", "", 405, "does not take that method"},
-		{"unknown machine", "GET", "/api/devices/gull-999", s.Token, "", "", 404, `there is no machine \"gull-999\"`},
-		{"unknown inventory", "GET", "/api/devices/gull-001/inventory?id=99999", s.Token, "", "", 404,
+		{"no token", "GET", "/api/v1/machines", "", "", "", 401, "pass a valid token"},
+		{"wrong token", "GET", "/api/v1/machines", "rlt_nope", "", "", 401, "pass a valid token"},
+		{"unknown address", "GET", "/api/v1/nothing", s.Token, "", "", 404, "the API does not have this address"},
+		{"an address below no version", "GET", "/api/machines", s.Token, "", "", 404, "see /api/v1/openapi.json"},
+		{"unknown method", "DELETE", "/api/v1/machines", s.Token, "", "", 405, "does not accept the method"},
+		{"unknown machine", "GET", "/api/v1/machines/gull-999", s.Token, "", "", 404, `there is no machine \"gull-999\"`},
+		{"unknown inventory", "GET", "/api/v1/machines/gull-001/inventory?id=99999", s.Token, "", "", 404,
 			"has no inventory 99999"},
-		{"unknown release", "GET", "/api/releases/skerry-14", s.Token, "", "", 404,
+		{"unknown release", "GET", "/api/v1/releases/skerry-14", s.Token, "", "", 404,
 			`there is no release \"skerry-14\"`},
-		{"filter", "GET", "/api/devices?where=dispositon%3Dready", s.Token, "", "", 422,
+		{"filter", "GET", "/api/v1/machines?where=dispositon%3Dready", s.Token, "", "", 422,
 			`did you mean \"disposition\"?`},
-		{"order", "GET", "/api/devices?sort=colour", s.Token, "", "", 422, "cannot be sorted by"},
-		{"page", "GET", "/api/devices?page=0", s.Token, "", "", 422, "page: must be at least 1"},
-		{"no content type", "POST", "/api/inventories", s.Token, "", good, 415,
+		{"order", "GET", "/api/v1/machines?sort=colour", s.Token, "", "", 422, "cannot be sorted by"},
+		{"page", "GET", "/api/v1/machines?page=0", s.Token, "", "", 422, "page: must be at least 1"},
+		{"no content type", "POST", "/api/v1/inventories", s.Token, "", good, 415,
 			"send application/json or application/yaml"},
-		{"wrong content type", "POST", "/api/inventories", s.Token, "text/plain", good, 415,
+		{"wrong content type", "POST", "/api/v1/inventories", s.Token, "text/plain", good, 415,
 			"send application/json or application/yaml"},
-		{"not JSON", "POST", "/api/inventories", s.Token, "application/json", `{"format" nope`, 422,
-			"this is not JSON"},
-		{"another version", "POST", "/api/inventories", s.Token, "application/json",
-			strings.Replace(good, "inventory/1", "inventory/7", 1), 422, `version \"7\" of this format is not known`},
-		{"unknown key", "POST", "/api/inventories", s.Token, "application/json",
+		{"not JSON", "POST", "/api/v1/inventories", s.Token, "application/json", `{"format" nope`, 422,
+			"this is not valid JSON"},
+		{"another version", "POST", "/api/v1/inventories", s.Token, "application/json",
+			strings.Replace(good, "inventory/1", "inventory/7", 1), 422, `unknown version \"7\" of this format`},
+		{"unknown key", "POST", "/api/v1/inventories", s.Token, "application/json",
 			strings.Replace(good, `"device":{`, `"device":{"nmae":"x",`, 1), 422, `did you mean \"name\"?`},
-		{"negative", "POST", "/api/inventories", s.Token, "application/json",
+		{"negative", "POST", "/api/v1/inventories", s.Token, "application/json",
 			strings.Replace(good, `"installed_bytes":`, `"installed_bytes":-`, 1), 422, "is out of range"},
-		{"too many rows", "POST", "/api/inventories", s.Token, "application/json",
+		{"too many rows", "POST", "/api/v1/inventories", s.Token, "application/json",
 			strings.Replace(good, `"os":{`,
 				`"drivers":[`+strings.Repeat(`{"device":"x"},`, 4000)+`{"device":"x"}],"os":{`, 1), 422,
 			"the list has 4001 rows"},
-		{"too large", "POST", "/api/inventories", s.Token, "application/json", huge, 413, ""},
-		{"release with mistakes", "POST", "/api/releases", s.Token, "application/yaml", wrong, 422,
+		{"too large", "POST", "/api/v1/inventories", s.Token, "application/json", huge, 413, ""},
+		{"release with mistakes", "POST", "/api/v1/releases", s.Token, "application/yaml", wrong, 422,
 			`did you mean \"tpm.state\"?`},
-		{"revision with other content", "POST", "/api/releases", s.Token, "application/yaml", changed, 409,
-			"never overwritten"},
-		{"target that is not there", "PUT", "/api/targets", s.Token, "application/json", `{"pc":"skerry-14"}`, 404,
+		{"revision with other content", "POST", "/api/v1/releases", s.Token, "application/yaml", changed, 409,
+			"increase the revision"},
+		{"target that is not there", "PUT", "/api/v1/targets", s.Token, "application/json", `{"pc":"skerry-14"}`, 404,
 			"there is no release"},
-		{"target of the wrong class", "PUT", "/api/targets", s.Token, "application/json", `{"mac":"skerry-12"}`, 422,
+		{"target of the wrong class", "PUT", "/api/v1/targets", s.Token, "application/json", `{"mac":"skerry-12"}`, 422,
 			"installs on another class of hardware"},
-		{"key in another case", "PUT", "/api/targets", s.Token, "application/json", `{"PC":"skerry-12"}`, 422,
-			"PC: is not a key that is known here"},
-		{"scope", "POST", "/api/tokens", s.Token, "application/json", `{"name":"x","scope":"all"}`, 422,
+		{"key in another case", "PUT", "/api/v1/targets", s.Token, "application/json", `{"PC":"skerry-12"}`, 422,
+			"PC: is an unknown key"},
+		{"scope", "POST", "/api/v1/tokens", s.Token, "application/json", `{"name":"x","scope":"all"}`, 422,
 			"scope: must be one of"},
-		{"places", "PUT", "/api/places", s.Token, "application/json",
-			`{"places":[{"prefix":"A","name":"x"},{"prefix":"A","name":"y"}]}`, 422, "stands twice"},
+		{"sites", "PUT", "/api/v1/sites", s.Token, "application/json",
+			`{"sites":[{"prefix":"A","name":"x"},{"prefix":"A","name":"y"}]}`, 422, "appears twice"},
 	}
 	before, _ := s.Client.Fleet(ctx, "")
 	for _, tt := range tests {
@@ -352,9 +353,9 @@ func TestConsoleFiles(t *testing.T) {
 		status       int
 		body, header string
 	}{
-		{"GET", "/", 200, "console", "no-cache"}, {"GET", "/devices/gull-001?x=y", 200, "console", "no-cache"},
+		{"GET", "/", 200, "console", "no-cache"}, {"GET", "/machines/gull-001?x=y", 200, "console", "no-cache"},
 		{"GET", "/assets/a.js", 200, "1", "immutable"},
-		{"GET", "/assets/b.js", 404, "", ""}, {"POST", "/devices", 405, "", ""},
+		{"GET", "/assets/b.js", 404, "", ""}, {"POST", "/machines", 405, "", ""},
 		{"GET", "/../../etc/passwd", 200, "console", ""}, {"GET", "/healthz", 200, "ok", ""},
 	}
 	for _, tt := range tests {
@@ -391,7 +392,7 @@ func TestClientErrors(t *testing.T) {
 	}
 	_, err = c.Fleet(ctx, "")
 	var u *client.Unreachable
-	if !errors.As(err, &u) || !strings.Contains(err.Error(), "is it running") {
+	if !errors.As(err, &u) || !strings.Contains(err.Error(), "check that it runs") {
 		t.Errorf("got %v", err)
 	}
 }
@@ -421,12 +422,12 @@ func TestListsFollowEveryWrite(t *testing.T) {
 	s := servertest.Demo(t, nil)
 	agree := func(after string) {
 		t.Helper()
-		l, err := s.Client.Devices(ctx, "", "name", 1, 1000)
+		l, err := s.Client.Machines(ctx, "", "name", 1, 1000)
 		if err != nil {
 			t.Fatal(err)
 		}
 		by := map[string]int{}
-		for _, row := range l.Devices {
+		for _, row := range l.Machines {
 			by[row.Disposition]++
 		}
 		f, err := s.Client.Fleet(ctx, "")
@@ -438,17 +439,17 @@ func TestListsFollowEveryWrite(t *testing.T) {
 				t.Errorf("after %s: %d are listed as %s, and %d counted", after, by[c.Name], c.Name, c.Count)
 			}
 		}
-		for i := 0; i < len(l.Devices); i += 23 {
-			if d, err := s.Client.Device(ctx, l.Devices[i].Key); err != nil ||
-				d.Disposition != l.Devices[i].Disposition || d.Place != l.Devices[i].Place {
+		for i := 0; i < len(l.Machines); i += 23 {
+			if d, err := s.Client.Machine(ctx, l.Machines[i].Key); err != nil ||
+				d.Disposition != l.Machines[i].Disposition || d.Site != l.Machines[i].Site {
 				t.Errorf("after %s: %s is %s at %s in the list, and %s at %s on its page", after, d.Key,
-					l.Devices[i].Disposition, l.Devices[i].Place, d.Disposition, d.Place)
+					l.Machines[i].Disposition, l.Machines[i].Site, d.Disposition, d.Site)
 			}
 		}
 	}
 	count := func(where string) int {
 		t.Helper()
-		l, err := s.Client.Devices(ctx, where, "name", 1, 1)
+		l, err := s.Client.Machines(ctx, where, "name", 1, 1)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -456,11 +457,11 @@ func TestListsFollowEveryWrite(t *testing.T) {
 	}
 	agree("the start")
 	before := count("memory.installed_bytes>=64GiB")
-	if _, err := s.Client.EnterFact(ctx, "holm-011", "tpm.header", api.EnterFact{Value: "true"}); err != nil ||
+	if _, err := s.Client.SetFact(ctx, "holm-011", "tpm.header", api.SetFact{Value: "true"}); err != nil ||
 		count("tpm.header=true holm-011") != 1 {
 		t.Errorf("a fact by hand is not found: %v", err)
 	}
-	if _, err := s.Client.TakeBackFact(ctx, "holm-011", "tpm.header"); err != nil ||
+	if _, err := s.Client.RemoveFact(ctx, "holm-011", "tpm.header"); err != nil ||
 		count("tpm.header=true holm-011") != 0 {
 		t.Errorf("a fact that was taken back is found: %v", err)
 	}
@@ -475,17 +476,17 @@ func TestListsFollowEveryWrite(t *testing.T) {
 		t.Errorf("an inventory is not found: %v", err)
 	}
 	agree("an inventory")
-	err = s.Client.SetPlaces(ctx,
-		api.PlaceList{Places: []api.Place{{Prefix: "GULL", Name: "The Old Quay"}}})
+	err = s.Client.SetSites(ctx,
+		api.SiteList{Sites: []api.Site{{Prefix: "GULL", Name: "The Old Quay"}}})
 	expect.NoError(t, err)
-	expect.That(t, "count(`place=\"The Old Quay\"`) != 0", count(`place="The Old Quay"`) != 0)
-	expect.Same(t, "count(`place=\"Gull Quay\"`)", count(`place="Gull Quay"`), 0)
-	agree("other places")
+	expect.That(t, "count(`site=\"The Old Quay\"`) != 0", count(`site="The Old Quay"`) != 0)
+	expect.Same(t, "count(`site=\"Gull Quay\"`)", count(`site="Gull Quay"`), 0)
+	agree("other sites")
 	if _, err := s.Client.SetTargets(ctx, api.TargetSet{PC: "skerry-13"}); err != nil {
 		t.Fatal(err)
 	}
 	agree("another target")
-	if _, err := s.Client.Devices(ctx, "memory.installed_bytes>=lots", "name", 1, 1); err == nil ||
+	if _, err := s.Client.Machines(ctx, "memory.installed_bytes>=lots", "name", 1, 1); err == nil ||
 		!strings.Contains(err.Error(), "memory is written with MiB, GiB or TiB") {
 		t.Errorf("a filter with a mistake: %v", err)
 	}

@@ -83,9 +83,9 @@ func (s *Server) Invite(ctx context.Context) (path string, err error) {
 }
 
 func (s sessionAPI) takeInvitation(ctx context.Context, in *struct{ Body api.TakeInvitation }) (*whoOutput, error) {
-	noLink := &api.Problem{Status: http.StatusForbidden, Title: "The link does not work",
-		Detail: "it was used, has expired, was copied in part, or there is an administrator already; " +
-			"start the service again for another, or run rolltop users set NAME --database FILE"}
+	noLink := &api.Problem{Status: http.StatusForbidden, Title: "Invalid link",
+		Detail: "the link was used, has expired, is incomplete, or an administrator already exists; restart the " +
+			"service for a new link, or run rolltop users set NAME --database FILE"}
 	switch works, err := s.store.Invited(ctx, hash(in.Body.Secret), s.now()); {
 	case err != nil:
 		return nil, err
@@ -99,7 +99,7 @@ func (s sessionAPI) takeInvitation(ctx context.Context, in *struct{ Body api.Tak
 		return nil, refuse("Not added", "%s", wrong)
 	}
 	u := &store.User{Name: in.Body.Name, Role: RoleAdministrator, Password: auth.Hash(in.Body.Password)}
-	ctx = store.Acting(ctx, &store.Act{
+	ctx = store.Acting(ctx, &store.AuditEntry{
 		Millis:  s.now().UnixMilli(),
 		Who:     u.Name,
 		What:    "take-invitation",
@@ -111,7 +111,7 @@ func (s sessionAPI) takeInvitation(ctx context.Context, in *struct{ Body api.Tak
 		return nil, noLink
 	case errors.Is(err, store.ErrRevision):
 		return nil, &api.Problem{Status: http.StatusConflict, Title: "The name is taken",
-			Detail: fmt.Sprintf("there is a user %s; choose another name", u.Name)}
+			Detail: fmt.Sprintf("the user %s already exists; choose another name", u.Name)}
 	case err != nil:
 		return nil, err
 	}
@@ -122,15 +122,15 @@ func (s sessionAPI) takeInvitation(ctx context.Context, in *struct{ Body api.Tak
 func (s sessionAPI) addOwnToken(ctx context.Context, in *struct{ Body api.NewOwnToken }) (api.TokenMade, error) {
 	who := callerOf(ctx)
 	if who.token != nil {
-		return api.TokenMade{}, &api.Problem{Status: http.StatusForbidden, Title: "Only for people",
-			Detail: "a token cannot make others of itself; sign in with a password"}
+		return api.TokenMade{}, &api.Problem{Status: http.StatusForbidden, Title: "For users only",
+			Detail: "a token cannot create tokens; sign in with a password"}
 	}
 	t := store.Token{
 		Name:      who.Name + ", " + in.Body.Name,
 		Scope:     who.Scope,
 		ExpiresAt: s.now().UTC().AddDate(0, 0, cmp.Or(in.Body.Days, 90)).UnixMilli(),
 		UsesLeft:  -1,
-		Places:    strings.Join(who.Sites, "\n"),
+		Sites:     strings.Join(who.Sites, "\n"),
 		Owner:     who.Name,
 	}
 	for i := 2; ; i++ { // a name that was used before gets a number
@@ -146,10 +146,10 @@ func (s sessionAPI) addOwnToken(ctx context.Context, in *struct{ Body api.NewOwn
 	}
 }
 
-func (s sessionAPI) endOwnToken(ctx context.Context, _ *struct{}) error {
+func (s sessionAPI) removeOwnToken(ctx context.Context, _ *struct{}) error {
 	who := callerOf(ctx)
 	if who.token == nil {
-		return missing("this is a person's session, and no token")
+		return missing("this is a session, not a token")
 	}
 	return s.store.DeleteToken(ctx, who.token.ID)
 }
@@ -208,9 +208,9 @@ func (s *Server) startSession(ctx context.Context, c api.Credentials) (*whoOutpu
 		return nil, err
 	}
 	if !right {
-		s.noteSignIn(ctx, actSignInFailed, c.Name)
+		s.noteSignIn(ctx, auditSignInFailed, c.Name)
 		return nil, &api.Problem{Status: http.StatusUnauthorized, Title: "Not signed in",
-			Detail: "the name or the password is not right"}
+			Detail: "wrong name or password"}
 	}
 	secret, now := NewSecret(""), s.now()
 	switch err := s.store.StartSession(ctx, hash(secret), u.Name, now, now.Add(sessionLength)); {
@@ -221,7 +221,7 @@ func (s *Server) startSession(ctx context.Context, c api.Credentials) (*whoOutpu
 	case err != nil:
 		return nil, err
 	}
-	s.noteSignIn(ctx, actSignIn, u.Name)
+	s.noteSignIn(ctx, auditSignIn, u.Name)
 	who := s.person(u)
 	return &whoOutput{SetCookie: s.cookie(secret, int(sessionLength.Seconds())), Body: who.who()}, nil
 }

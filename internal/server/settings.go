@@ -21,7 +21,7 @@ func (s settingsAPI) showSettings(context.Context, *struct{}) (api.Settings, err
 	return api.Settings(s.Settings.Get()), nil
 }
 
-func (s settingsAPI) putSettings(ctx context.Context, in *struct{ Body api.Settings }) (api.Settings, error) {
+func (s settingsAPI) setSettings(ctx context.Context, in *struct{ Body api.Settings }) (api.Settings, error) {
 	err := s.Settings.Set(ctx, service.Values(in.Body))
 	return api.Settings(s.Settings.Get()), err
 }
@@ -48,8 +48,8 @@ func tokenRow(t *store.Token) api.TokenRow {
 		CreatedAt: created,
 		Imported:  t.Imported,
 		Tag:       t.Tag,
-		Place:     t.Place,
-		Places:    service.Lines(t.Places),
+		Site:      t.Site,
+		Sites:     service.Lines(t.Sites),
 	}
 	if !used.IsZero() {
 		out.UsedAt = &used
@@ -67,7 +67,7 @@ func tokenRow(t *store.Token) api.TokenRow {
 const machinesOfToken = 10_000
 
 func (s settingsAPI) addToken(ctx context.Context, in *struct{ Body api.NewToken }) (out api.TokenMade, err error) {
-	const title = "The token was not made"
+	const title = "The token was not created"
 	b := &in.Body
 	if wrong := tokenMistake(b); wrong != "" {
 		return out, refuse(title, "%s", wrong)
@@ -84,8 +84,8 @@ func (s settingsAPI) addToken(ctx context.Context, in *struct{ Body api.NewToken
 		Scope:    b.Scope,
 		UsesLeft: -1,
 		Tag:      b.Tag,
-		Place:    b.Place,
-		Places:   strings.Join(b.Places, "\n"),
+		Site:     b.Site,
+		Sites:    strings.Join(b.Sites, "\n"),
 		Imported: b.Imported,
 	}
 	if b.Days > 0 {
@@ -99,7 +99,7 @@ func (s settingsAPI) addToken(ctx context.Context, in *struct{ Body api.NewToken
 	if err != nil {
 		if strings.Contains(err.Error(), "UNIQUE") {
 			return out, &api.Problem{Status: http.StatusConflict, Title: "The name is taken",
-				Detail: fmt.Sprintf("there is a token %q already; choose another name", b.Name)}
+				Detail: fmt.Sprintf("the token %q already exists; choose another name", b.Name)}
 		}
 		return out, err
 	}
@@ -114,16 +114,16 @@ func (s settingsAPI) addToken(ctx context.Context, in *struct{ Body api.NewToken
 // tokenMistake says what does not go together in a token that is asked for.
 func tokenMistake(t *api.NewToken) string {
 	submits := t.Scope == ScopeSubmit
-	ofIntake := t.Machines > 0 || t.Tag != "" || t.Place != "" || t.Succeeds != 0 || t.Imported
+	ofIntake := t.Machines > 0 || t.Tag != "" || t.Site != "" || t.Succeeds != 0 || t.Imported
 	switch {
 	case ofIntake && !submits:
-		return "machines, tag, place, succeeds and imported are for tokens that submit"
-	case (submits || t.Scope == ScopeManage) && len(t.Places) > 0:
-		return "places limit what is seen, by tokens that read or work"
+		return "machines, tag, site, succeeds and imported apply only to the permission submit"
+	case (submits || t.Scope == ScopeManage) && len(t.Sites) > 0:
+		return "sites apply only to the permissions read and work"
 	case t.Tag != "" && !goodTag(t.Tag):
-		return fmt.Sprintf("%q is no tag; a tag has letters, digits, - and _", t.Tag)
+		return fmt.Sprintf("%q is not a tag; a tag has letters, digits, - and _", t.Tag)
 	}
-	return sitesMistake(append([]string{t.Place}, t.Places...))
+	return sitesMistake(append([]string{t.Site}, t.Sites...))
 }
 
 func (s settingsAPI) removeToken(ctx context.Context, in *struct {
@@ -135,32 +135,32 @@ func (s settingsAPI) removeToken(ctx context.Context, in *struct {
 func sitesMistake(sites []string) string {
 	for _, p := range sites {
 		if strings.ContainsAny(p, "\"\n") {
-			return fmt.Sprintf("%q is no place; a place has no quotes and no line ends", p)
+			return fmt.Sprintf("%q is not a site; a site cannot contain quotes or line breaks", p)
 		}
 	}
 	return ""
 }
 
-func (s settingsAPI) listSites(ctx context.Context, _ *struct{}) (api.PlaceList, error) {
-	list, err := s.store.Places(ctx)
-	out := api.PlaceList{Places: []api.Place{}}
+func (s settingsAPI) listSites(ctx context.Context, _ *struct{}) (api.SiteList, error) {
+	list, err := s.store.Sites(ctx)
+	out := api.SiteList{Sites: []api.Site{}}
 	for _, p := range list {
 		if callerOf(ctx).Sees(p.Name) {
-			out.Places = append(out.Places, api.Place(p))
+			out.Sites = append(out.Sites, api.Site(p))
 		}
 	}
 	return out, err
 }
 
-func (s settingsAPI) setSites(ctx context.Context, in *struct{ Body api.PlaceList }) (api.PlaceList, error) {
+func (s settingsAPI) setSites(ctx context.Context, in *struct{ Body api.SiteList }) (api.SiteList, error) {
 	seen := map[string]bool{}
-	list := make([]store.Place, len(in.Body.Places))
-	for i, p := range in.Body.Places {
+	list := make([]store.Site, len(in.Body.Sites))
+	for i, p := range in.Body.Sites {
 		if seen[p.Prefix] {
-			return api.PlaceList{}, refuse("The places have a mistake", "the prefix %q stands twice", p.Prefix)
+			return api.SiteList{}, refuse("The sites have a mistake", "the prefix %q appears twice", p.Prefix)
 		}
-		seen[p.Prefix], list[i] = true, store.Place(p)
+		seen[p.Prefix], list[i] = true, store.Site(p)
 	}
-	store.Note(ctx, "", say.Count(len(list), "place", "places"))
+	store.Note(ctx, "", say.Count(len(list), "site", "sites"))
 	return in.Body, s.Machines.SetSites(ctx, list)
 }

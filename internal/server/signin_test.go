@@ -37,11 +37,11 @@ func TestFirstLink(t *testing.T) {
 	anon := s.As(t, "")
 	_, err := anon.TakeInvitation(ctx,
 		api.TakeInvitation{Secret: secret + "x", Name: "harbour master", Password: "long enough 12"})
-	refused(t, "a wrong link", err, "copied in part")
+	refused(t, "a wrong link", err, "is incomplete")
 	earlier, secret := secret, invite(t, s)
 	_, err = anon.TakeInvitation(ctx,
 		api.TakeInvitation{Secret: earlier, Name: "harbour master", Password: "long enough 12"})
-	refused(t, "the link of an earlier start", err, "start the service again")
+	refused(t, "the link of an earlier start", err, "restart the service")
 	_, err = anon.TakeInvitation(ctx,
 		api.TakeInvitation{Secret: secret, Name: "harbour master", Password: "aaaaaaaaaaaa"})
 	refused(t, "a password that is easy to guess", err, "too easy to guess")
@@ -51,7 +51,7 @@ func TestFirstLink(t *testing.T) {
 		t.Fatalf("%+v %v", w, err)
 	}
 	_, err = anon.TakeInvitation(ctx, api.TakeInvitation{Secret: secret, Name: "second", Password: "long enough 12"})
-	refused(t, "the link again", err, "it was used")
+	refused(t, "the link again", err, "the link was used")
 	m, err := anon.SignIn(ctx, "harbour master", "long enough 12", api.NewOwnToken{Name: "desk"})
 	expect.NoError(t, err)
 	expect.Same(t, "m.Scope", m.Scope, "manage")
@@ -60,21 +60,21 @@ func TestFirstLink(t *testing.T) {
 	// It ends with any change of what its owner may, and with their password.
 	for name, change := range map[string]func() error{
 		"a lower role": func() error {
-			_, err := s.Client.PutUser(ctx, "clerk", api.PutUser{Role: "viewer"})
+			_, err := s.Client.SetUser(ctx, "clerk", api.SetUser{Role: "viewer"})
 			return err
 		},
-		"fewer places": func() error {
-			_, err := s.Client.PutUser(ctx, "clerk", api.PutUser{Role: "technician", Places: []string{"Gull Quay"}})
+		"fewer sites": func() error {
+			_, err := s.Client.SetUser(ctx, "clerk", api.SetUser{Role: "technician", Sites: []string{"Gull Quay"}})
 			return err
 		},
 		"a new password": func() error {
-			_, err := s.Client.PutUser(ctx, "clerk", api.PutUser{Role: "technician", Renew: true})
+			_, err := s.Client.SetUser(ctx, "clerk", api.SetUser{Role: "technician", Renew: true})
 			return err
 		},
 		"leaving": func() error { return s.Client.RemoveUser(ctx, "clerk") },
 	} {
-		if _, err := s.Client.PutUser(ctx, "clerk",
-			api.PutUser{Role: "technician", Password: "long enough 34"}); err != nil {
+		if _, err := s.Client.SetUser(ctx, "clerk",
+			api.SetUser{Role: "technician", Password: "long enough 34"}); err != nil {
 			t.Fatal(err)
 		}
 		clerk, err := anon.SignIn(ctx, "clerk", "long enough 34", api.NewOwnToken{Name: name})
@@ -92,11 +92,11 @@ func TestFirstLink(t *testing.T) {
 	if _, err := own.Users(ctx); err != nil {
 		t.Error(err)
 	}
-	if err := own.EndOwnToken(ctx); err != nil {
+	if err := own.RemoveOwnToken(ctx); err != nil {
 		t.Error(err)
 	}
 	_, err = own.Users(ctx)
-	refused(t, "an ended token", err, "sign in first")
+	refused(t, "an ended token", err, "Not signed in")
 }
 
 // A link is worth nothing once there is an administrator, wherever that one came from.
@@ -105,12 +105,12 @@ func TestFirstLinkBesideAnAdministrator(t *testing.T) {
 	s := servertest.StartNew(t, servertest.Options{})
 	secret := invite(t, s)
 	// as rolltop users set --database
-	if err := s.PutUser(ctx, "boss", server.RoleAdministrator, "lantern-and-rope"); err != nil {
+	if err := s.SetUser(ctx, "boss", server.RoleAdministrator, "lantern-and-rope"); err != nil {
 		t.Fatal(err)
 	}
 	take := api.TakeInvitation{Secret: secret, Name: "intruder", Password: "long enough 12"}
 	_, err := s.As(t, "").TakeInvitation(ctx, take)
-	refused(t, "a link from before", err, "there is an administrator already")
+	refused(t, "a link from before", err, "an administrator already exists")
 	if _, err := s.Invite(ctx); err == nil {
 		t.Error("a link is made beside an administrator")
 	}
@@ -154,7 +154,7 @@ func from(address string) *http.Client {
 func signInFrom(t *testing.T, c *http.Client, url, name, password string) *http.Response {
 	t.Helper()
 	body := fmt.Sprintf(`{"name":%q,"password":%q}`, name, password)
-	res, err := c.Post(url+"/api/session", "application/json", strings.NewReader(body))
+	res, err := c.Post(url+"/api/v1/session", "application/json", strings.NewReader(body))
 	if err != nil {
 		t.Error(err)
 		return &http.Response{}
@@ -216,12 +216,12 @@ func TestSignInUnderHammering(t *testing.T) {
 		count[http.StatusUnauthorized]+count[http.StatusTooManyRequests] != 10*hammers {
 		t.Errorf("answers to the hammer: %v", count)
 	}
-	acts, err := s.Client.Acts(ctx, "", "", 0, 1000)
+	audit, err := s.Client.Audit(ctx, "", "", 0, 1000)
 	if err != nil {
 		t.Fatal(err)
 	}
 	seen := map[string]bool{}
-	for _, a := range acts.Acts {
+	for _, a := range audit.Entries {
 		seen[a.What+" "+a.Becomes] = true
 	}
 	for _, want := range []string{
@@ -231,8 +231,8 @@ func TestSignInUnderHammering(t *testing.T) {
 			t.Errorf("the audit log lacks %q: %v", want, seen)
 		}
 	}
-	if len(acts.Acts) > 200 {
-		t.Errorf("a flood fills the audit log with %d acts", len(acts.Acts))
+	if len(audit.Entries) > 200 {
+		t.Errorf("a flood fills the audit log with %d acts", len(audit.Entries))
 	}
 	for _, want := range []string{
 		"level=INFO msg=sign-in name=demo address=127.0.0.67", "msg=sign-in-failed name=", "msg=sign-in-refused",
@@ -273,7 +273,7 @@ func TestCookieOverTLS(t *testing.T) {
 		{"rolltop_session=" + good, 401},
 	} {
 		t.Run(c.cookies, func(t *testing.T) {
-			req, err := http.NewRequest(http.MethodGet, s.URL+"/api/fleet", nil)
+			req, err := http.NewRequest(http.MethodGet, s.URL+"/api/v1/fleet", nil)
 			if err != nil {
 				t.Fatal(err)
 			}
@@ -301,7 +301,7 @@ func TestNamesAndPasswords(t *testing.T) {
 		"password12345":     "too easy to guess",
 		"harbour-master-12": "", // the name of the user alone
 	} {
-		_, err := s.Client.PutUser(ctx, "clerk", api.PutUser{Role: "viewer", Password: password})
+		_, err := s.Client.SetUser(ctx, "clerk", api.SetUser{Role: "viewer", Password: password})
 		if why == "" {
 			if err != nil {
 				t.Errorf("%q: %v", password, err)
@@ -315,8 +315,8 @@ func TestNamesAndPasswords(t *testing.T) {
 		}
 	}
 	for _, name := range []string{" ", " clerk", "clerk ", "cl\nerk", "cl\u202eerk", "everything", "EVERYTHING"} {
-		if _, err := s.Client.PutUser(ctx, name,
-			api.PutUser{Role: "viewer", Password: "lantern-and-rope"}); err == nil {
+		if _, err := s.Client.SetUser(ctx, name,
+			api.SetUser{Role: "viewer", Password: "lantern-and-rope"}); err == nil {
 			t.Errorf("a user can be called %q", name)
 		}
 	}

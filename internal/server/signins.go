@@ -16,9 +16,9 @@ import (
 
 // Acts of the audit log that belong to no operation with a caller.
 const (
-	actSignIn        = "sign-in"
-	actSignInFailed  = "sign-in-failed"
-	actSignInRefused = "sign-in-refused"
+	auditSignIn        = "sign-in"
+	auditSignInFailed  = "sign-in-failed"
+	auditSignInRefused = "sign-in-refused"
 )
 
 type addressKey struct{}
@@ -51,16 +51,17 @@ func (s *Server) noteSignIn(ctx context.Context, what, name string) {
 	}
 	address := addressOf(ctx)
 	s.log.Info(what, "name", name, "address", address, "id", ctx.Value(numberKey{}))
-	act := &store.Act{Millis: s.now().UnixMilli(), Who: name, What: what, Subject: name, Becomes: "from " + address}
-	if err := s.store.KeepAct(context.WithoutCancel(ctx), act); err != nil {
-		s.log.Warn("a sign-in is not in the audit log", "error", err)
+	entry := &store.AuditEntry{Millis: s.now().UnixMilli(), Who: name, What: what, Subject: name,
+		Becomes: "from " + address}
+	if err := s.store.AddAuditEntry(context.WithoutCancel(ctx), entry); err != nil {
+		s.log.Warn("a sign-in could not be recorded in the audit log", "error", err)
 	}
 }
 
 // refusedSignIn notes that an address is refused, once a minute: many of them are a flood.
 func (s *Server) refusedSignIn(ctx context.Context, name, address string) {
 	if s.refused.first(address, s.now()) {
-		s.noteSignIn(ctx, actSignInRefused, name)
+		s.noteSignIn(ctx, auditSignInRefused, name)
 	}
 }
 
@@ -180,12 +181,12 @@ func nameMistake(name string) string {
 	case strings.TrimSpace(name) == "":
 		return "a name has at least one letter"
 	case strings.TrimSpace(name) != name:
-		return fmt.Sprintf("the name %q begins or ends with a blank; leave it out", name)
+		return fmt.Sprintf("the name %q begins or ends with a space; remove it", name)
 	}
 	for _, r := range name {
 		if unicode.Is(unicode.Cf, r) || unicode.IsControl(r) || r != ' ' && unicode.IsSpace(r) {
-			return fmt.Sprintf("the name %q has a character in it that cannot be seen; write it with letters, "+
-				"digits, blanks and signs", name)
+			return fmt.Sprintf("the name %q contains an invisible character; use letters, digits, spaces and "+
+				"punctuation", name)
 		}
 	}
 	return ""
@@ -201,6 +202,6 @@ func (s *Server) takenName(ctx context.Context, name string) (string, error) {
 	if err != nil || !taken {
 		return "", err
 	}
-	return fmt.Sprintf("a user or a token is called %q already, and the audit log could not tell them apart; choose "+
-		"another name", name), nil
+	return fmt.Sprintf("a user or a token named %q already exists; choose another name, so that the audit log can "+
+		"tell them apart", name), nil
 }

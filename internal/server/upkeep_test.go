@@ -26,7 +26,7 @@ import (
 
 // An address is told what changed, signed, in order, again until it takes it, and
 // after a new start of the sender nothing twice that was taken.
-func TestHooks(t *testing.T) {
+func TestWebhooks(t *testing.T) {
 	t.Parallel()
 	s := servertest.Demo(t, nil)
 	type message struct {
@@ -46,14 +46,14 @@ func TestHooks(t *testing.T) {
 	}))
 	defer to.Close()
 	s.AllowPrivateWebhooks(t)
-	h, err := s.Client.PutHook(ctx, "desk", api.PutHook{URL: to.URL + "/changes"})
+	h, err := s.Client.SetWebhook(ctx, "desk", api.SetWebhook{URL: to.URL + "/changes"})
 	if err != nil || h.Secret == "" {
 		t.Fatalf("%+v %v", h, err)
 	}
-	_, err = s.Client.PutHook(ctx, "bad", api.PutHook{URL: "ftp://somewhere"})
-	refused(t, "an address", err, "is no address to send to")
+	_, err = s.Client.SetWebhook(ctx, "bad", api.SetWebhook{URL: "ftp://somewhere"})
+	refused(t, "an address", err, "is not a webhook address")
 	for _, name := range []string{"a b", `a"b`, "a%0Ab", "-a"} {
-		if status, _, body := call(t, "PUT", s.URL+"/api/hooks/"+strings.ReplaceAll(name, " ", "%20"), s.Token,
+		if status, _, body := call(t, "PUT", s.URL+"/api/v1/webhooks/"+strings.ReplaceAll(name, " ", "%20"), s.Token,
 			"application/json", `{"url":"https://192.0.2.1/"}`); status != 422 ||
 			!strings.Contains(body, "letters, digits") {
 			t.Errorf("a webhook called %q: %d %s", name, status, body)
@@ -64,11 +64,11 @@ func TestHooks(t *testing.T) {
 	go s.Upkeep.Run(running)
 	fail <- 500
 	// A machine loses its memory: it is not ready any more.
-	l, err := s.Client.Devices(ctx, "disposition=ready class=pc", "name", 1, 1)
+	l, err := s.Client.Machines(ctx, "disposition=ready class=pc", "name", 1, 1)
 	if err != nil {
 		t.Fatal(err)
 	}
-	key := l.Devices[0].Key
+	key := l.Machines[0].Key
 	if _, err := s.Client.Submit(ctx, like(t, s, key, func(d *inventory.Document) {
 		d.Memory.Installed, d.Memory.Visible, d.Memory.Modules, d.TakenAt = some(int64(2<<30)), inventory.Opt[int64]{},
 			nil, d.TakenAt.Add(time.Minute)
@@ -79,7 +79,7 @@ func TestHooks(t *testing.T) {
 	select {
 	case m = <-got:
 	case <-time.After(30 * time.Second):
-		list, _ := s.Client.Hooks(ctx)
+		list, _ := s.Client.Webhooks(ctx)
 		t.Fatalf("nothing was told: %+v", list)
 	}
 	var flips api.Flips
@@ -102,16 +102,16 @@ func TestHooks(t *testing.T) {
 		m.header.Get("Content-Digest") != digest {
 		t.Errorf("signed %s, want %s", m.header.Get("Signature"), want)
 	}
-	list, err := s.Client.Hooks(ctx)
-	for try := 0; err == nil && try < 50 && list.Hooks[0].Waiting > 0; try++ { // the answer to it is noted after it
+	list, err := s.Client.Webhooks(ctx)
+	for try := 0; err == nil && try < 50 && list.Webhooks[0].Waiting > 0; try++ { // the answer to it is noted after it
 		time.Sleep(50 * time.Millisecond)
-		list, err = s.Client.Hooks(ctx)
+		list, err = s.Client.Webhooks(ctx)
 	}
 	expect.NoError(t, err)
-	expect.Same(t, "list.Hooks[0].Waiting", list.Hooks[0].Waiting, 0)
-	expect.That(t, "list.Hooks[0].SentAt != nil", list.Hooks[0].SentAt != nil)
-	expect.Same(t, "list.Hooks[0].Tries", list.Hooks[0].Tries, 0)
-	if err := s.Client.RemoveHook(ctx, "desk"); err != nil {
+	expect.Same(t, "list.Webhooks[0].Waiting", list.Webhooks[0].Waiting, 0)
+	expect.That(t, "list.Webhooks[0].SentAt != nil", list.Webhooks[0].SentAt != nil)
+	expect.Same(t, "list.Webhooks[0].Tries", list.Webhooks[0].Tries, 0)
+	if err := s.Client.RemoveWebhook(ctx, "desk"); err != nil {
 		t.Error(err)
 	}
 }
@@ -122,7 +122,7 @@ func TestEvents(t *testing.T) {
 	s := servertest.Demo(t, nil)
 	within, cancel := context.WithTimeout(ctx, 30*time.Second)
 	defer cancel()
-	req, _ := http.NewRequestWithContext(within, "GET", s.URL+"/api/events", nil)
+	req, _ := http.NewRequestWithContext(within, "GET", s.URL+"/api/v1/events", nil)
 	req.Header.Set("Authorization", "Bearer "+s.Token)
 	res, err := http.DefaultClient.Do(req)
 	if err != nil || res.Header.Get("Content-Type") != "text/event-stream" {
@@ -131,7 +131,7 @@ func TestEvents(t *testing.T) {
 	defer res.Body.Close()
 	scan := bufio.NewScanner(res.Body)
 	scan.Scan() // it has begun
-	if _, err := s.Client.Mark(ctx, api.Marks{Keys: []string{"gull-001"}, Tag: []string{"x"}}); err != nil {
+	if _, err := s.Client.Change(ctx, api.MachineChanges{Keys: []string{"gull-001"}, Tag: []string{"x"}}); err != nil {
 		t.Fatal(err)
 	}
 	for scan.Scan() {
@@ -178,7 +178,7 @@ func TestLines(t *testing.T) {
 		t.Errorf("%d machines", n)
 	}
 	post := func(kind, encoding string, body io.Reader) (int, string) {
-		req, _ := http.NewRequest("POST", s.URL+"/api/inventories/lines", body)
+		req, _ := http.NewRequest("POST", s.URL+"/api/v1/inventories/lines", body)
 		req.Header.Set("Content-Type", kind)
 		req.Header.Set("Content-Encoding", encoding)
 		req.Header.Set("Authorization", "Bearer "+s.Token)
@@ -200,11 +200,11 @@ func TestLines(t *testing.T) {
 		t.Errorf("packed: %d, %d lines", status, strings.Count(body, "\n"))
 	}
 	if _, body := post("application/x-ndjson", "gzip", bytes.NewReader(whole[:len(whole)/2])); !strings.Contains(body,
-		"ends in the middle") {
+		"truncated or damaged") {
 		t.Errorf("cut off: %.300s", body)
 	}
 	if _, body := post("application/x-ndjson", "gzip", strings.NewReader("plain")); !strings.Contains(body,
-		"not packed with gzip") {
+		"not compressed with gzip") {
 		t.Errorf("not packed: %s", body)
 	}
 	if status, _ := post("application/json", "", strings.NewReader("{}")); status != 415 {
@@ -255,7 +255,7 @@ func TestSheet(t *testing.T) {
 	}); err != nil || kept != 2 {
 		t.Errorf("%d kept, %v", kept, err)
 	}
-	d, err := s.Client.Device(ctx, "sheet-1")
+	d, err := s.Client.Machine(ctx, "sheet-1")
 	if err != nil || d.Disposition != "undetermined" {
 		t.Errorf("%s %v", d.Disposition, err)
 	}
@@ -264,13 +264,13 @@ func TestSheet(t *testing.T) {
 	}
 }
 
-// A token for machines gives them a tag and a place, and adds no more than it may;
+// A token for machines gives them a tag and a site, and adds no more than it may;
 // those that are known can always send.
 func TestTokenForMachines(t *testing.T) {
 	t.Parallel()
 	s := servertest.Start(t, nil)
 	m, err := s.Client.AddToken(ctx,
-		api.NewToken{Name: "counters", Scope: "submit", Machines: 2, Tag: "counter", Place: "Gull Quay"})
+		api.NewToken{Name: "counters", Scope: "submit", Machines: 2, Tag: "counter", Site: "Gull Quay"})
 	expect.NoError(t, err)
 	expect.That(t, "m.Machines != nil", m.Machines != nil)
 	expect.Same(t, "*m.Machines", *m.Machines, 2)
@@ -287,14 +287,14 @@ func TestTokenForMachines(t *testing.T) {
 			t.Errorf("machine %d: %v", n, err)
 		}
 	}
-	refused(t, "a third machine", send(3), "has added as many machines as it may")
-	if n := total(t, s.Client, `tag=counter place="Gull Quay"`); n != 2 || total(t, s.Client, "") != 2 {
+	refused(t, "a third machine", send(3), "cannot add more machines")
+	if n := total(t, s.Client, `tag=counter site="Gull Quay"`); n != 2 || total(t, s.Client, "") != 2 {
 		t.Errorf("%d machines", n)
 	}
 	for want, n := range map[string]api.NewToken{
-		"are for tokens that submit": {Name: "a", Scope: "read", Tag: "x"},
-		"places limit what is seen":  {Name: "b", Scope: "submit", Places: []string{"x"}},
-		"is no tag":                  {Name: "c", Scope: "submit", Tag: "a b"},
+		"apply only to the permission submit": {Name: "a", Scope: "read", Tag: "x"},
+		"sites apply only":                    {Name: "b", Scope: "submit", Sites: []string{"x"}},
+		"is not a tag":                        {Name: "c", Scope: "submit", Tag: "a b"},
 	} {
 		_, err := s.Client.AddToken(ctx, n)
 		refused(t, want, err, want)
@@ -318,9 +318,9 @@ func TestExpected(t *testing.T) {
 	expect.NoError(t, err)
 	expect.Same(t, "l.Missing", l.Missing, 2)
 	expect.Same(t, "l.Reported", l.Reported, 1)
-	expect.Same(t, "l.Machines[2].Device", l.Machines[2].Device, "gull-001")
-	expect.That(t, `!(l.Machines[0].Place != "Gull Quay" && l.Machines[1].Place != "Gull Quay")`,
-		!(l.Machines[0].Place != "Gull Quay" && l.Machines[1].Place != "Gull Quay"))
+	expect.Same(t, "l.Machines[2].Machine", l.Machines[2].Machine, "gull-001")
+	expect.That(t, `!(l.Machines[0].Site != "Gull Quay" && l.Machines[1].Site != "Gull Quay")`,
+		!(l.Machines[0].Site != "Gull Quay" && l.Machines[1].Site != "Gull Quay"))
 	var holm int64
 	for _, e := range l.Machines {
 		if e.Name == "HOLM-999" {
@@ -367,13 +367,13 @@ func TestProgressAndHistory(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
-	before, _ := s.Client.Device(ctx, "gull-020")
+	before, _ := s.Client.Machine(ctx, "gull-020")
 	yes := true
-	if _, err := s.Client.Mark(ctx, api.Marks{Keys: []string{"gull-021"}, Retire: &yes}); err != nil {
+	if _, err := s.Client.Change(ctx, api.MachineChanges{Keys: []string{"gull-021"}, Retire: &yes}); err != nil {
 		t.Fatal(err)
 	}
 	s.Upkeep.Round(ctx, now.AddDate(0, 0, 1), true)
-	d, err := s.Client.Device(ctx, "gull-020")
+	d, err := s.Client.Machine(ctx, "gull-020")
 	expect.NoError(t, err)
 	expect.That(t, "len(d.History) < len(before.History)-1", len(d.History) < len(before.History)-1)
 	expect.That(t, "len(d.History) >= 5", len(d.History) >= 5)
@@ -392,7 +392,7 @@ func TestProgressAndHistory(t *testing.T) {
 		t.Error("a machine that was retired yesterday is gone")
 	}
 	s.Upkeep.Round(ctx, now.AddDate(0, 0, 91), true)
-	if _, err := s.Client.Device(ctx, "gull-021"); err == nil || total(t, s.Client, "retired=yes") != 0 {
+	if _, err := s.Client.Machine(ctx, "gull-021"); err == nil || total(t, s.Client, "retired=yes") != 0 {
 		t.Error("a machine that was retired 91 days ago is still there")
 	}
 }

@@ -12,8 +12,8 @@ import (
 
 	"rsc.io/qr"
 
-	"rolltop.example/rolltop/core/after"
 	"rolltop.example/rolltop/core/assess"
+	"rolltop.example/rolltop/core/results"
 	"rolltop.example/rolltop/core/say"
 	"rolltop.example/rolltop/internal/api"
 	"rolltop.example/rolltop/internal/report"
@@ -28,33 +28,33 @@ type visitsAPI struct{ *Server }
 type TickInput struct {
 	Key  string `path:"key" maxLength:"80"`
 	Kind string `path:"kind" enum:"prepare,step,leave"`
-	Item string `path:"item" maxLength:"64" doc:"Id of the item of preparation, of the step, or of what is done when the machine leaves"`
+	Item string `path:"item" maxLength:"64" doc:"Id of the item of preparation, of the step, or of the item for a machine that leaves"`
 }
 
 func (s visitsAPI) tick(ctx context.Context, in *struct {
 	TickInput
 	Body api.SayTick
-}) (out api.Device, err error) {
+}) (out api.Machine, err error) {
 	t := assess.Tick{Item: in.Kind + "/" + in.Item, State: in.Body.State, Note: strings.TrimSpace(in.Body.Note)}
 	if t.State == "refused" && t.Note == "" {
-		return out, refuse("A refusal has a reason", "say in note why it is not done, for whoever comes next")
+		return out, refuse("Reason is missing", "a refusal needs a reason in note, for whoever comes next")
 	}
 	if in.Kind+"/" == assess.TickLeaving {
 		err = s.Work.Leave(ctx, in.Key, in.Item, t)
 	} else {
-		err = s.Work.Tick(ctx, in.Key, t)
+		err = s.Work.SetTick(ctx, in.Key, t)
 	}
 	if err != nil {
 		return out, err
 	}
-	return devicesAPI(s).showDevice(ctx, &keyInput{in.Key})
+	return machinesAPI(s).showMachine(ctx, &keyInput{in.Key})
 }
 
-func (s visitsAPI) untick(ctx context.Context, in *TickInput) (api.Device, error) {
-	if err := s.Work.Untick(ctx, in.Key, in.Kind+"/"+in.Item); err != nil {
-		return api.Device{}, err
+func (s visitsAPI) removeTick(ctx context.Context, in *TickInput) (api.Machine, error) {
+	if err := s.Work.RemoveTick(ctx, in.Key, in.Kind+"/"+in.Item); err != nil {
+		return api.Machine{}, err
 	}
-	return devicesAPI(s).showDevice(ctx, &keyInput{in.Key})
+	return machinesAPI(s).showMachine(ctx, &keyInput{in.Key})
 }
 
 // linkHours is how long a link lasts where nothing is said: a working day.
@@ -62,8 +62,8 @@ const linkHours = 10
 
 func (s visitsAPI) makeLink(ctx context.Context, in *struct {
 	Key    string `path:"key" maxLength:"80"`
-	Hours  int    `query:"hours" minimum:"0" maximum:"168" doc:"How long it lasts; 10 where it is not given"`
-	Origin string `query:"origin" maxLength:"200" doc:"Address under which the telephone reaches the service: https://rolltop.ferries.example"`
+	Hours  int    `query:"hours" minimum:"0" maximum:"168" doc:"Hours until the link expires (default 10)"`
+	Origin string `query:"origin" maxLength:"200" doc:"Address under which the phone reaches the service, such as https://rolltop.ferries.example"`
 }) (out api.VisitLink, err error) {
 	d, err := s.Machines.Find(ctx, in.Key)
 	if err != nil {
@@ -97,7 +97,7 @@ func originOf(text string) (string, error) {
 	}
 	u, err := url.Parse(text)
 	if err != nil || !bareOrigin(u) {
-		return "", refuse("Not the address of a service",
+		return "", refuse("Invalid origin",
 			"origin is %q; write it as https://rolltop.ferries.example, without a path", text)
 	}
 	return u.Scheme + "://" + u.Host, nil
@@ -119,12 +119,12 @@ func (s visitsAPI) endLinks(ctx context.Context, in *keyInput) error {
 
 func (s visitsAPI) after(ctx context.Context, in *struct {
 	Key       string `path:"key" maxLength:"80"`
-	Inventory int64  `query:"inventory" minimum:"1" required:"true" doc:"The earlier one, of the machine's history"`
-	To        int64  `query:"to" minimum:"0" doc:"The later one; the latest where it is not given"`
-}) (after.Document, error) {
+	Inventory int64  `query:"inventory" minimum:"1" required:"true" doc:"Id of the earlier inventory in the machine's history"`
+	To        int64  `query:"to" minimum:"0" doc:"Id of the later inventory (default: the latest)"`
+}) (results.Document, error) {
 	got, err := s.Machines.Since(ctx, in.Key, in.Inventory, in.To)
 	if err != nil {
-		return after.Document{}, err
+		return results.Document{}, err
 	}
 	return *got, nil
 }
@@ -145,18 +145,19 @@ func (s visitsAPI) visit(w http.ResponseWriter, r *http.Request) {
 	}
 	failed := func(err error) {
 		s.log.Error("request failed", "error", err)
-		refuse(http.StatusInternalServerError, "The service failed", "It could not show the visit; its log says why.")
+		refuse(http.StatusInternalServerError, "The service failed", "The visit could not be shown; see the log of "+
+			"the service.")
 	}
 	secret := strings.TrimPrefix(r.URL.Path, visitPath)
-	d, expires, err := s.store.LinkDevice(r.Context(), hash(secret), s.now())
+	d, expires, err := s.store.LinkMachine(r.Context(), hash(secret), s.now())
 	switch {
 	case errors.Is(err, store.ErrExpired):
 		refuse(http.StatusGone, "This link has expired",
-			"Links to a visit last for a short time. Make a new one on the machine's page in the console.")
+			"Links to a visit expire after a short time. Create a new link on the machine's page in the console.")
 		return
 	case errors.Is(err, store.ErrNotFound):
 		refuse(http.StatusNotFound, "There is no such link",
-			"It may have been copied in part. Make a new one on the machine's page in the console.")
+			"It may be incomplete. Create a new link on the machine's page in the console.")
 		return
 	case err != nil:
 		failed(err)
@@ -164,7 +165,7 @@ func (s visitsAPI) visit(w http.ResponseWriter, r *http.Request) {
 	}
 	c, err := s.Machines.Ticked(r.Context(), d.Key, service.Against{})
 	if err != nil {
-		refuse(http.StatusUnprocessableEntity, "There is nothing to show", s.problem(err).Error())
+		refuse(http.StatusUnprocessableEntity, "Nothing to show", s.problem(err).Error())
 		return
 	}
 	var b bytes.Buffer

@@ -56,7 +56,7 @@ func TestATokenCannotSpeakForMachinesOfOthers(t *testing.T) {
 	if got, err := s.mine.Submit(ctx, s.reading(t, 0, true)); err != nil || !got.Created {
 		t.Fatalf("%+v %v", got, err)
 	}
-	before, err := s.Client.Device(ctx, "gull-990")
+	before, err := s.Client.Machine(ctx, "gull-990")
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -69,14 +69,14 @@ func TestATokenCannotSpeakForMachinesOfOthers(t *testing.T) {
 	expect.That(t, "!got.Latest", !got.Latest)
 	expect.Same(t, "got.Disposition", got.Disposition, "")
 	expect.That(t, `got.Note != ""`, got.Note != "")
-	now, err := s.Client.Device(ctx, "gull-990")
+	now, err := s.Client.Machine(ctx, "gull-990")
 	expect.NoError(t, err)
 	expect.Same(t, "now.Disposition", now.Disposition, before.Disposition)
-	expect.Same(t, "len(now.Doubts)", len(now.Doubts), 1)
-	expect.Same(t, "now.Doubts[0].Kind", now.Doubts[0].Kind, "unvouched")
+	expect.Same(t, "len(now.Duplicates)", len(now.Duplicates), 1)
+	expect.Same(t, "now.Duplicates[0].Kind", now.Duplicates[0].Kind, "unvouched")
 	expect.That(t, "!(!now.History[0].Beside && !now.History[1].Beside)",
 		!(!now.History[0].Beside && !now.History[1].Beside))
-	if n := total(t, s.Client, "doubt=yes GULL-990"); n != 1 {
+	if n := total(t, s.Client, "duplicate=yes GULL-990"); n != 1 {
 		t.Errorf("%d machines are doubted", n)
 	}
 	// The machine itself reports as ever.
@@ -109,7 +109,7 @@ func TestATokenCannotSpeakForMachinesOfOthers(t *testing.T) {
 func TestMachinesThatPersonsHandedIn(t *testing.T) {
 	t.Parallel()
 	s := startVouching(t)
-	before, err := s.Client.Device(ctx, "gull-007")
+	before, err := s.Client.Machine(ctx, "gull-007")
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -124,10 +124,10 @@ func TestMachinesThatPersonsHandedIn(t *testing.T) {
 	expect.NoError(t, err)
 	expect.That(t, "got.Beside", got.Beside)
 	expect.Contains(t, got.Note, "--imported")
-	d, err := s.Client.Device(ctx, "gull-007")
+	d, err := s.Client.Machine(ctx, "gull-007")
 	expect.NoError(t, err)
 	expect.Same(t, "d.Disposition", d.Disposition, before.Disposition)
-	expect.Contains(t, d.Vouched, "Handed in by a person")
+	expect.Contains(t, d.Vouched, "Imported by a person")
 	made, err := s.Client.AddToken(ctx, api.NewToken{Name: "roll-out", Scope: "submit", Imported: true})
 	if err != nil || !made.Imported {
 		t.Fatalf("%+v %v", made, err)
@@ -173,7 +173,7 @@ func TestAKeySpeaksForItsMachine(t *testing.T) {
 	expect.NoError(t, err)
 	expect.That(t, "!got.Beside", !got.Beside)
 	expect.That(t, "got.Latest", got.Latest)
-	d, err := s.Client.Device(ctx, "gull-990")
+	d, err := s.Client.Machine(ctx, "gull-990")
 	expect.NoError(t, err)
 	expect.That(t, "d.Keyed", d.Keyed)
 	expect.Contains(t, d.Vouched, "its own key")
@@ -181,14 +181,14 @@ func TestAKeySpeaksForItsMachine(t *testing.T) {
 	if err := s.Client.Rekey(ctx, "gull-990", " "); err == nil {
 		t.Error("a machine gets another key without a reason")
 	}
-	if err := s.Client.Rekey(ctx, "gull-990", "its disk was changed"); err != nil {
+	if err := s.Client.Rekey(ctx, "gull-990", "its disk was replaced"); err != nil {
 		t.Fatal(err)
 	}
-	acts, err := s.Client.Acts(ctx, "", "gull-990", 0, 10)
+	audit, err := s.Client.Audit(ctx, "", "gull-990", 0, 10)
 	expect.NoError(t, err)
-	expect.That(t, "len(acts.Acts) != 0", len(acts.Acts) != 0)
-	expect.Same(t, "acts.Acts[0].What", acts.Acts[0].What, "rekey")
-	expect.Same(t, "acts.Acts[0].Becomes", acts.Acts[0].Becomes, "its disk was changed")
+	expect.That(t, "len(audit.Entries) != 0", len(audit.Entries) != 0)
+	expect.Same(t, "audit.Entries[0].What", audit.Entries[0].What, "replace-key")
+	expect.Same(t, "audit.Entries[0].Becomes", audit.Entries[0].Becomes, "its disk was replaced")
 	time.Sleep(1100 * time.Millisecond)
 	got, err = s.mine.SubmitSigned(ctx, s.reading(t, 6, true), wrong)
 	expect.NoError(t, err)
@@ -203,17 +203,17 @@ func TestASignatureThatDoesNotFit(t *testing.T) {
 	body := s.reading(t, 0, true)
 	h := signature.Sign(http.MethodPost, body, machineKey("k"), time.Now())
 	for name, change := range map[string]func(r *http.Request){
-		"the digest is not that of the body": func(r *http.Request) {
+		"the digest does not match the body": func(r *http.Request) {
 			r.Header.Set("Content-Digest", signature.Digest([]byte("{}")))
 		},
-		"was not made with the key": func(r *http.Request) {
+		"does not match its key": func(r *http.Request) {
 			r.Header.Set("Signature-Input", signature.Sign("POST", body, machineKey("w"), time.Now()).Input)
 		},
-		"not in the form that is taken": func(r *http.Request) {
+		"does not have the expected form": func(r *http.Request) {
 			r.Header.Set("Signature-Input", `sig1=("@method");created=1`)
 		},
 	} {
-		req, err := http.NewRequest(http.MethodPost, s.URL+"/api/inventories", bytes.NewReader(body))
+		req, err := http.NewRequest(http.MethodPost, s.URL+"/api/v1/inventories", bytes.NewReader(body))
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -242,7 +242,7 @@ func TestARenameMovesNoSiteSetByHand(t *testing.T) {
 	t.Parallel()
 	s := startVouching(t)
 	site := "Eel Ground"
-	if _, err := s.Client.Mark(ctx, api.Marks{Keys: []string{"gull-007"}, Place: &site}); err != nil {
+	if _, err := s.Client.Change(ctx, api.MachineChanges{Keys: []string{"gull-007"}, Site: &site}); err != nil {
 		t.Fatal(err)
 	}
 	renamed := like(t, s.Service, "gull-007", func(d *inventory.Document) {
@@ -250,10 +250,10 @@ func TestARenameMovesNoSiteSetByHand(t *testing.T) {
 	})
 	got, err := s.Client.Submit(ctx, renamed)
 	expect.NoError(t, err)
-	expect.Same(t, "got.Device", got.Device, "gull-007")
+	expect.Same(t, "got.Machine", got.Machine, "gull-007")
 	expect.Same(t, "got.Name", got.Name, "HOLM-507")
-	if d, err := s.Client.Device(ctx, "gull-007"); err != nil || d.Place != site {
-		t.Errorf("it stands at %s, %v", d.Place, err)
+	if d, err := s.Client.Machine(ctx, "gull-007"); err != nil || d.Site != site {
+		t.Errorf("it stands at %s, %v", d.Site, err)
 	}
 }
 
@@ -284,7 +284,7 @@ func TestADiskThatIsNearlyFull(t *testing.T) {
 	status, text := statusOf(send(2)), fmt.Sprint(send(2))
 	expect.Same(t, "status", status, 507)
 	expect.Contains(t, text, "100 MiB")
-	expect.Contains(t, text, "256 MiB are kept")
+	expect.Contains(t, text, "256 MiB are reserved")
 	if err := s.Client.Lines(ctx, bytes.NewReader(body(3)), func(*api.SubmittedLine) {}); statusOf(err) != 507 {
 		t.Errorf("lines: %v", err)
 	}

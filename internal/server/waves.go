@@ -109,7 +109,7 @@ func (s wavesAPI) addWave(ctx context.Context, in *struct{ Body api.MakeWave }) 
 	return s.saveWave(ctx, &in.Body, 0)
 }
 
-func (s wavesAPI) putWave(ctx context.Context, in *struct {
+func (s wavesAPI) setWave(ctx context.Context, in *struct {
 	WaveInput
 	Body api.MakeWave
 }) (api.WaveDetail, error) {
@@ -153,7 +153,7 @@ func (s wavesAPI) fillWave(ctx context.Context, in *struct {
 	return api.WaveFilled{Added: added, Refusals: refusals}, err
 }
 
-func (s wavesAPI) dropMember(ctx context.Context, in *struct {
+func (s wavesAPI) removeMember(ctx context.Context, in *struct {
 	WaveInput
 	Key string `path:"key" maxLength:"80"`
 }) error {
@@ -176,7 +176,7 @@ func (s wavesAPI) setBlackout(ctx context.Context, in *struct{ Body api.Blackout
 	return s.Waves.SetBlackouts(ctx, list)
 }
 
-var handOffHeads = []string{"machine", "key", "place", "model", "day", "way", "edition", "package", "file", "sha256"}
+var handOffHeads = []string{"machine", "key", "site", "model", "day", "way", "edition", "package", "file", "sha256"}
 
 func (s wavesAPI) handingOver(h *service.HandOff) api.HandOff {
 	return api.HandOff{
@@ -204,7 +204,7 @@ func (s wavesAPI) handOff(ctx context.Context, in *struct {
 	case "csv":
 		rows := make([][]string, len(out.Machines))
 		for i, m := range out.Machines {
-			rows[i] = []string{m.Name, m.Key, m.Place, m.Model, m.Day, m.Way, m.Edition, m.Package, m.File, m.SHA256}
+			rows[i] = []string{m.Name, m.Key, m.Site, m.Model, m.Day, m.Way, m.Edition, m.Package, m.File, m.SHA256}
 		}
 		kind, err = "text/csv; charset=utf-8", writeTable(&b, handOffHeads, rows)
 	case "ndjson":
@@ -237,7 +237,7 @@ func writeTable(w io.Writer, heads []string, rows [][]string) error {
 	return out.Error()
 }
 
-func (s wavesAPI) handed(ctx context.Context, in *WaveInput) (api.HandOff, error) {
+func (s wavesAPI) handedOff(ctx context.Context, in *WaveInput) (api.HandOff, error) {
 	got, err := s.Waves.Hand(ctx, in.ID)
 	if err != nil {
 		return api.HandOff{}, err
@@ -286,7 +286,7 @@ func readOutcomes(name string, src []byte) ([]api.SaidOutcome, error) {
 		at[head] = slices.IndexFunc(sheets[0].Heads, func(h string) bool { return strings.EqualFold(h, head) })
 		if at[head] < 0 && head != "reason" {
 			return nil, fmt.Errorf(
-				"%s has no column %q; it has %s, and the columns machine, outcome and reason are read",
+				"%s has no column %q; it has %s. Expected are machine, outcome and reason",
 				name, head, strings.Join(sheets[0].Heads, ", "))
 		}
 	}
@@ -311,8 +311,8 @@ func readOutcomeLines(name string, src []byte) ([]api.SaidOutcome, error) {
 		case err == io.EOF:
 			return out, nil
 		case err != nil:
-			return nil, fmt.Errorf("%s: object %d cannot be read: %w; one has machine, outcome and, where it failed, "+
-				"reason",
+			return nil, fmt.Errorf("%s: object %d cannot be read: %w; an object has machine, outcome and, for a "+
+				"failure, reason",
 				name, n, err)
 		}
 		out = append(out, o)

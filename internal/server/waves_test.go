@@ -23,8 +23,8 @@ func today(n int) string { return time.Now().UTC().AddDate(0, 0, n).Format(time.
 func TestWavesAreRefused(t *testing.T) {
 	t.Parallel()
 	s := servertest.Demo(t, nil)
-	good := api.MakeWave{Name: "East", Rule: `place="Gull Quay"`, Most: 10, Starts: today(3), Ends: today(6)}
-	if _, err := s.Client.PutWave(ctx, 0,
+	good := api.MakeWave{Name: "East", Rule: `site="Gull Quay"`, Most: 10, Starts: today(3), Ends: today(6)}
+	if _, err := s.Client.SetWave(ctx, 0,
 		api.MakeWave{
 			Name:   "Pilot",
 			Pilot:  true,
@@ -46,34 +46,34 @@ func TestWavesAreRefused(t *testing.T) {
 		want   string
 	}{
 		{"a day that is none", func(w *api.MakeWave) { w.Starts = "tomorrow" }, "write it as 2026-12-01"},
-		{"a day that is over", func(w *api.MakeWave) { w.Starts = today(-1) }, "which is over"},
-		{"during the pilot", func(w *api.MakeWave) { w.Starts = today(1) }, "start after it"},
+		{"a day that is over", func(w *api.MakeWave) { w.Starts = today(-1) }, "is in the past"},
+		{"during the pilot", func(w *api.MakeWave) { w.Starts = today(1) }, "start later"},
 		{"in the dark", func(w *api.MakeWave) { w.Starts, w.Ends = today(31), today(35) }, "blackout days"},
-		{"to no target", func(w *api.MakeWave) { w.Release = "skerry-13" }, "is no target"},
+		{"to no target", func(w *api.MakeWave) { w.Release = "skerry-13" }, "is not a target"},
 		{"no size", func(w *api.MakeWave) { w.Most = 0 }, "give a size"},
-		{"a rule with a mistake", func(w *api.MakeWave) { w.Rule = "plaice=x" }, `no key "plaice"`},
+		{"a rule with a mistake", func(w *api.MakeWave) { w.Rule = "plaice=x" }, `unknown key "plaice"`},
 		{"a name twice", func(w *api.MakeWave) { w.Name = "pilot" }, "already"},
 	} {
 		w := good
 		tt.change(&w)
-		_, err := s.Client.PutWave(ctx, 0, w)
+		_, err := s.Client.SetWave(ctx, 0, w)
 		refused(t, tt.what, err, tt.want)
 	}
-	one, err := s.Client.PutWave(ctx, 0, good)
+	one, err := s.Client.SetWave(ctx, 0, good)
 	if err != nil {
 		t.Fatal(err)
 	}
 	again := good
 	again.Name = "East too"
-	_, err = s.Client.PutWave(ctx, 0, again)
-	refused(t, "the same machines in the same days", err, "may not overlap")
+	_, err = s.Client.SetWave(ctx, 0, again)
+	refused(t, "the same machines in the same days", err, "cannot overlap")
 	_, err = s.Client.FillWave(ctx, one.ID, api.FillWave{ByName: true})
 	refused(t, "by name without names", err, "give their keys")
-	_, err = s.Client.Handed(ctx, one.ID)
+	_, err = s.Client.HandedOff(ctx, one.ID)
 	refused(t, "before its first day", err, "starts on")
 	refused(t, "dark days backwards",
 		s.Client.SetBlackout(ctx, api.Blackouts{Days: []api.Blackout{{From: today(9), To: today(8)}}}),
-		"before they begin")
+		"is before the first day")
 	_, err = s.Client.Wave(ctx, 99)
 	refused(t, "a wave that is not there", err, "there is no wave 99")
 	_, err = s.Client.OutcomesFile(ctx, one.ID, api.OutcomesFile{Name: "x.csv", Content: []byte("Name,Result\nA,ok\n")})
@@ -100,8 +100,8 @@ func TestHandOff(t *testing.T) {
 		}); err != nil {
 		t.Fatal(err)
 	}
-	w, err := s.Client.PutWave(ctx, 0,
-		api.MakeWave{Name: "Quay", Rule: `place="Gull Quay"`, Most: 4, Starts: today(0), Ends: today(5)})
+	w, err := s.Client.SetWave(ctx, 0,
+		api.MakeWave{Name: "Quay", Rule: `site="Gull Quay"`, Most: 4, Starts: today(0), Ends: today(5)})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -111,10 +111,10 @@ func TestHandOff(t *testing.T) {
 		t.Fatalf("%+v %v", got, err)
 	}
 	for key, want := range map[string]string{
-		"GULL-013":  "it enters only by name",
+		"GULL-013":  "it can enter only by name",
 		"GULL-001":  "it is not ready (replace): 64-bit processor",
 		"GULL-007":  "it is undetermined",
-		"nslip-001": "the wave's rule does not pick it",
+		"nslip-001": "the machine does not match the rule of the wave",
 	} {
 		if !slices.ContainsFunc(got.Refusals,
 			func(r wave.Refusal) bool { return r.Some[0].Name == key && strings.Contains(r.Reason, want) }) {
@@ -165,13 +165,13 @@ func TestHandOff(t *testing.T) {
 	})); err != nil {
 		t.Fatal(err)
 	}
-	h, err := s.Client.Handed(ctx, w.ID)
+	h, err := s.Client.HandedOff(ctx, w.ID)
 	expect.NoError(t, err)
 	expect.Same(t, "len(h.Machines)", len(h.Machines), 3)
 	expect.Same(t, "len(h.Refused)", len(h.Refused), 1)
 	expect.Same(t, "h.Refused[0].Key", h.Refused[0].Key, gone)
 	expect.Contains(t, h.Refused[0].Reason, "not ready")
-	if got := total(t, s.Client, fmt.Sprintf("wave=%d outcome=handed", w.ID)); got != 3 {
+	if got := total(t, s.Client, fmt.Sprintf("wave=%d outcome=handed-off", w.ID)); got != 3 {
 		t.Errorf("%d are under way", got)
 	}
 	// One is free again when the wave ends; those that were handed over stay its.
@@ -181,32 +181,32 @@ func TestHandOff(t *testing.T) {
 	if got := total(t, s.Client, fmt.Sprintf("wave=%d", w.ID)); got != 3 {
 		t.Errorf("%d are in the wave that has ended", got)
 	}
-	acts, err := s.Client.Acts(ctx, "", "", 0, 50)
-	if err != nil || !slices.ContainsFunc(acts.Acts,
-		func(a api.Act) bool { return strings.Contains(a.Becomes, "three machines handed over") }) {
-		t.Errorf("the hand-off is in no list of changes: %v", err)
+	audit, err := s.Client.Audit(ctx, "", "", 0, 50)
+	if err != nil || !slices.ContainsFunc(audit.Entries,
+		func(a api.AuditEntry) bool { return strings.Contains(a.Becomes, "three machines handed off") }) {
+		t.Errorf("the hand-off is not in a list of changes: %v", err)
 	}
 }
 
-// Who is limited to some places sees the work, the waves and the changes of these alone,
+// Who is limited to some sites sees the work, the waves and the changes of these alone,
 // and changes nothing that reaches further.
-func TestWorkOfAPlace(t *testing.T) {
+func TestWorkOfASite(t *testing.T) {
 	t.Parallel()
 	s := servertest.Demo(t, nil)
 	if err := standin.Furnish(ctx, s, time.Now()); err != nil {
 		t.Fatal(err)
 	}
-	m, err := s.Client.AddToken(ctx, api.NewToken{Name: "holm", Scope: "work", Places: []string{"Holm Ferry"}})
+	m, err := s.Client.AddToken(ctx, api.NewToken{Name: "holm", Scope: "work", Sites: []string{"Holm Ferry"}})
 	if err != nil {
 		t.Fatal(err)
 	}
 	c := s.As(t, m.Secret)
-	w, err := c.Worklist(ctx, "")
+	w, err := c.Work(ctx, "")
 	expect.NoError(t, err)
 	expect.Same(t, "len(w.Stops)", len(w.Stops), 1)
-	expect.Same(t, "w.Stops[0].Place", w.Stops[0].Place, "Holm Ferry")
+	expect.Same(t, "w.Stops[0].Site", w.Stops[0].Site, "Holm Ferry")
 	for _, x := range w.Watch {
-		if x.Machine.Place != "" && x.Machine.Place != "Holm Ferry" {
+		if x.Machine.Site != "" && x.Machine.Site != "Holm Ferry" {
 			t.Errorf("they are told of %+v", x)
 		}
 	}
@@ -219,11 +219,11 @@ func TestWorkOfAPlace(t *testing.T) {
 	if err != nil || ch.Moved != 0 {
 		t.Errorf("they see %d of a change elsewhere, %v", ch.Moved, err)
 	}
-	refused(t, "stock by somebody of one place", c.PutStock(ctx, api.PutStock{Part: "new tablet", OnHand: 3}),
+	refused(t, "stock by somebody of one place", c.SetStock(ctx, api.SetStock{Part: "new tablet", OnHand: 3}),
 		"limited to Holm Ferry")
 	got, err := c.Assign(ctx, api.Assign{Where: "disposition=reconfigure,refit", Who: "me"})
 	expect.NoError(t, err)
 	expect.That(t, "got.Machines != 0", got.Machines != 0)
-	expect.Same(t, `total(t, s.Client, "who=me")`,
-		total(t, s.Client, "who=me"), total(t, s.Client, `who=me place="Holm Ferry"`))
+	expect.Same(t, `total(t, s.Client, "assigned=me")`,
+		total(t, s.Client, "assigned=me"), total(t, s.Client, `assigned=me site="Holm Ferry"`))
 }

@@ -13,8 +13,8 @@ import (
 // webhooksAPI has the operations on webhooks.
 type webhooksAPI struct{ *Server }
 
-func hookRow(h *store.Hook) api.Hook {
-	return api.Hook{
+func webhookRow(h *store.Webhook) api.Webhook {
+	return api.Webhook{
 		Name:    h.Name,
 		URL:     h.URL,
 		SentAt:  moment(h.SentAt),
@@ -34,42 +34,42 @@ func moment(millis int64) *time.Time {
 	return &at
 }
 
-func (s webhooksAPI) listWebhooks(ctx context.Context, _ *struct{}) (api.HookList, error) {
-	list, err := s.store.Hooks(ctx)
-	out := api.HookList{Hooks: []api.Hook{}}
+func (s webhooksAPI) listWebhooks(ctx context.Context, _ *struct{}) (api.WebhookList, error) {
+	list, err := s.store.Webhooks(ctx)
+	out := api.WebhookList{Webhooks: []api.Webhook{}}
 	for i := range list {
-		out.Hooks = append(out.Hooks, hookRow(&list[i]))
+		out.Webhooks = append(out.Webhooks, webhookRow(&list[i]))
 	}
 	return out, err
 }
 
-func (s webhooksAPI) putWebhook(ctx context.Context, in *struct {
+func (s webhooksAPI) setWebhook(ctx context.Context, in *struct {
 	Name string `path:"name" minLength:"1" maxLength:"64"`
-	Body api.PutHook
-}) (out api.HookPut, err error) {
+	Body api.SetWebhook
+}) (out api.WebhookPut, err error) {
 	if wrong := s.sender.Mistake(in.Name, in.Body.URL); wrong != "" {
-		return out, refuse("The address was not taken", "%s", wrong)
+		return out, refuse("The webhook was refused", "%s", wrong)
 	}
-	list, err := s.store.Hooks(ctx)
+	list, err := s.store.Webhooks(ctx)
 	if err != nil {
 		return out, err
 	}
-	h := store.Hook{Name: in.Name, URL: in.Body.URL}
-	isNew := !slices.ContainsFunc(list, func(h store.Hook) bool { return h.Name == in.Name })
+	h := store.Webhook{Name: in.Name, URL: in.Body.URL}
+	isNew := !slices.ContainsFunc(list, func(h store.Webhook) bool { return h.Name == in.Name })
 	if isNew || in.Body.Renew {
 		h.Secret = NewSecret("")
 	}
 	if u, err := url.Parse(in.Body.URL); err == nil {
 		store.Note(ctx, "", u.Redacted())
 	}
-	if err := s.store.PutHook(ctx, &h); err != nil {
+	if err := s.store.SetWebhook(ctx, &h); err != nil {
 		return out, err
 	}
-	return api.HookPut{Hook: hookRow(&h), Secret: h.Secret}, nil
+	return api.WebhookPut{Webhook: webhookRow(&h), Secret: h.Secret}, nil
 }
 
 func (s webhooksAPI) removeWebhook(ctx context.Context, in *struct {
 	Name string `path:"name" maxLength:"64"`
 }) error {
-	return orMissing(s.store.RemoveHook(ctx, in.Name), "there is no address %q", in.Name)
+	return orMissing(s.store.RemoveWebhook(ctx, in.Name), "there is no webhook %q", in.Name)
 }

@@ -32,7 +32,7 @@ func (s changesAPI) whatIf(ctx context.Context, in *struct{ Body api.AskWhatIf }
 		Before:   map[string]int{},
 		After:    map[string]int{},
 		Shifts:   shifts(&w.Shifts),
-		Places:   []api.PlaceShift{},
+		Sites:    []api.SiteShift{},
 		Changes:  []api.RequirementShift{},
 		Missing:  []api.MissingFact{},
 		Took:     w.Took,
@@ -43,8 +43,8 @@ func (s changesAPI) whatIf(ctx context.Context, in *struct{ Body api.AskWhatIf }
 			out.After[remedy.Disposition(is).String()] += n
 		}
 	}
-	for _, p := range w.Places() {
-		out.Places = append(out.Places, api.PlaceShift{Place: p.Place, Moved: p.Moved(), Shifts: shifts(&p.Shifts)})
+	for _, p := range w.Sites() {
+		out.Sites = append(out.Sites, api.SiteShift{Site: p.Site, Moved: p.Moved(), Shifts: shifts(&p.Shifts)})
 	}
 	titles := map[string]string{}
 	for i := range w.Is.Requirements {
@@ -87,7 +87,7 @@ func flipRows(list []service.Flip, titles map[string]string) []api.FlipRow {
 		row := api.FlipRow{
 			Key:     f.Key,
 			Name:    f.Name,
-			Place:   f.Place,
+			Site:    f.Site,
 			Model:   f.Model,
 			Was:     f.Was.String(),
 			Becomes: f.Becomes.String(),

@@ -7,7 +7,7 @@ import (
 
 	"rolltop.example/rolltop/core/assess"
 	"rolltop.example/rolltop/core/fleet"
-	"rolltop.example/rolltop/core/means"
+	"rolltop.example/rolltop/core/knowledge"
 	"rolltop.example/rolltop/core/price"
 	"rolltop.example/rolltop/core/remedy"
 	"rolltop.example/rolltop/core/say"
@@ -30,12 +30,12 @@ type workInput struct {
 	Where string `query:"where" maxLength:"2000"`
 }
 
-func (s workAPI) showWork(ctx context.Context, in *workInput) (out api.Worklist, err error) {
+func (s workAPI) showWork(ctx context.Context, in *workInput) (out api.Work, err error) {
 	got, err := s.Work.List(ctx, in.Where)
 	if err != nil {
 		return out, err
 	}
-	out = api.Worklist{
+	out = api.Work{
 		Where:     in.Where,
 		Stops:     []api.Stop{},
 		Batches:   []api.Batch{},
@@ -60,9 +60,9 @@ func (s workAPI) showWork(ctx context.Context, in *workInput) (out api.Worklist,
 }
 
 // stop is the visits at one site. said are the steps that somebody says are done.
-func (s workAPI) stop(base *means.Means, stop *work.Stop, said map[int64][]string) api.Stop {
+func (s workAPI) stop(base *knowledge.Base, stop *work.Stop, said map[int64][]string) api.Stop {
 	out := api.Stop{
-		Place:    stop.Place,
+		Site:     stop.Site,
 		Machines: len(stop.Visits),
 		Minutes:  stop.Minutes,
 		Parts:    stop.Parts,
@@ -102,14 +102,14 @@ func (s workAPI) stop(base *means.Means, stop *work.Stop, said map[int64][]strin
 	return out
 }
 
-func stepRef(base *means.Means, id string) api.StepRef {
+func stepRef(base *knowledge.Base, id string) api.StepRef {
 	if step := base.Steps.Find(id); step != nil {
 		return api.StepRef{Step: id, Title: say.AnyTitle(step)}
 	}
 	return api.StepRef{Step: id, Title: id}
 }
 
-func showBatch(base *means.Means, b *work.Batch, where string) api.Batch {
+func showBatch(base *knowledge.Base, b *work.Batch, where string) api.Batch {
 	step := base.Steps.Find(b.Step)
 	out := api.Batch{
 		StepRef:  stepRef(base, b.Step),
@@ -134,7 +134,7 @@ func showBatch(base *means.Means, b *work.Batch, where string) api.Batch {
 }
 
 // addOrder adds what is bought.
-func (s workAPI) addOrder(base *means.Means, lines []work.Line, out *api.Worklist) {
+func (s workAPI) addOrder(base *knowledge.Base, lines []work.Line, out *api.Work) {
 	var sum price.Range
 	unpriced := 0
 	for i := range lines {
@@ -157,7 +157,7 @@ func (s workAPI) addOrder(base *means.Means, lines []work.Line, out *api.Worklis
 	out.Cost = money(base, sum, unpriced)
 }
 
-func money(base *means.Means, r price.Range, unpriced int) api.Money {
+func money(base *knowledge.Base, r price.Range, unpriced int) api.Money {
 	out := api.Money{Least: r.Least, Most: r.Most, Unpriced: unpriced}
 	if base.Prices != nil {
 		out.Currency = base.Prices.Currency
@@ -172,22 +172,22 @@ func (s workAPI) assign(ctx context.Context, in *struct{ Body api.Assign }) (api
 	return api.Assigned{Machines: n}, err
 }
 
-func (s workAPI) putStock(ctx context.Context, in *struct{ Body api.PutStock }) error {
-	return s.Work.PutStock(ctx, in.Body.Part, work.Stock{OnHand: in.Body.OnHand, LeadDays: in.Body.LeadDays})
+func (s workAPI) setStock(ctx context.Context, in *struct{ Body api.SetStock }) error {
+	return s.Work.SetStock(ctx, in.Body.Part, work.Stock{OnHand: in.Body.OnHand, LeadDays: in.Body.LeadDays})
 }
 
 func (s workAPI) visitSheet(ctx context.Context, in *struct {
-	Where string `query:"where" maxLength:"2000" doc:"place=\"Gull Quay\""`
+	Where string `query:"where" maxLength:"2000" doc:"site=\"Gull Quay\""`
 }) (*raw, error) {
 	visits, err := s.Work.Visits(ctx, in.Where)
 	switch {
 	case err != nil:
 		return nil, err
 	case len(visits) == 0:
-		return nil, refuse("Nothing to print", "no machine that %q picks is visited", in.Where)
+		return nil, refuse("Nothing to print", "no machine that matches %q has a visit", in.Where)
 	case len(visits) > sheetMost:
 		return nil, refuse("Too much to print",
-			"%q picks %d machines that are visited; %d is the most, so narrow it, by place or by who has the work",
+			"%q matches %d machines with visits, more than %d; narrow the filter, for example by site or by assignment",
 			in.Where, len(visits), sheetMost)
 	}
 	var checks []*assess.Document
@@ -226,18 +226,18 @@ func (s workAPI) messages(ctx context.Context, in *workInput) (out api.MessageLi
 
 type winsInput struct {
 	Where string `query:"where" maxLength:"2000"`
-	Order string `query:"order" enum:"machines,time" default:"machines" doc:"By which the next pick is chosen: most machines a remedy, or least time a machine"`
+	Order string `query:"order" enum:"machines,time" default:"machines" doc:"Best order by machines (most machines per step) or by time (least time per machine)"`
 }
 
 // showWins shows which remedies make most machines ready.
-func (s workAPI) showWins(ctx context.Context, in *winsInput) (out api.Effects, err error) {
+func (s workAPI) showWins(ctx context.Context, in *winsInput) (out api.Wins, err error) {
 	got, err := s.Work.Wins(ctx, in.Where, work.Order(slices.Index(work.Orders, in.Order)))
 	if err != nil {
 		return out, err
 	}
 	within := func(term string) string { return fleet.And(in.Where, term) }
 	undetermined, decide := remedy.Undetermined.String(), remedy.Decide.String()
-	out = api.Effects{
+	out = api.Wins{
 		Where:             in.Where,
 		Order:             in.Order,
 		Machines:          got.Machines,
@@ -257,7 +257,7 @@ func (s workAPI) showWins(ctx context.Context, in *winsInput) (out api.Effects, 
 			Needs:      e.Needs,
 			Alone:      e.Alone,
 			Expected:   e.Expected,
-			WhereAlone: within(fleet.Term("freed", e.Step)),
+			WhereAlone: within(fleet.Term("fixed_by", e.Step)),
 			WhereNeeds: within(fleet.Term("step", e.Step) + " " + takes),
 		}
 		if step := base.Steps.Find(e.Step); step != nil {
@@ -270,7 +270,7 @@ func (s workAPI) showWins(ctx context.Context, in *winsInput) (out api.Effects, 
 }
 
 // addPicks adds what to do next, each with what all so far take.
-func addPicks(base *means.Means, picks []work.Pick, out *api.Effects) {
+func addPicks(base *knowledge.Base, picks []work.Pick, out *api.Wins) {
 	var done []string
 	var minutes remedy.Minutes
 	var cost price.Range
@@ -291,7 +291,7 @@ func addPicks(base *means.Means, picks []work.Pick, out *api.Effects) {
 		}
 		done = append(done, p.Steps...)
 		// Freed by all steps so far, and not without those of this pick.
-		pick.Where = fleet.And(out.Where, fleet.Term("freed", done...)+" "+fleet.Term("step", p.Steps...))
+		pick.Where = fleet.And(out.Where, fleet.Term("fixed_by", done...)+" "+fleet.Term("step", p.Steps...))
 		out.Picks = append(out.Picks, pick)
 	}
 }

@@ -50,11 +50,12 @@ func BenchmarkWork(b *testing.B) {
 	}
 	h := s.Handler()
 	calls := []struct{ method, path, body string }{
-		{"GET", "/api/work/effects", ""}, {"GET", "/api/work/effects?order=time", ""},
-		{"POST", "/api/what-if", drafts[0]}, {"POST", "/api/what-if", drafts[1]},
-		{"POST", "/api/what-if", `{"release":"skerry-13"}`},
-		{"GET", "/api/work", ""}, {"GET", "/api/work?where=place%3D%22Gull+Quay%22", ""}, {"GET", "/api/waves", ""},
-		{"GET", "/api/waves/2", ""}, {"GET", "/api/decisions", ""}, {"GET", "/api/rule-changes/1", ""},
+		{"GET", "/api/v1/work/wins", ""}, {"GET", "/api/v1/work/wins?order=time", ""},
+		{"POST", "/api/v1/what-if", drafts[0]}, {"POST", "/api/v1/what-if", drafts[1]},
+		{"POST", "/api/v1/what-if", `{"release":"skerry-13"}`},
+		{"GET", "/api/v1/work", ""}, {"GET", "/api/v1/work?where=site%3D%22Gull+Quay%22", ""}, {"GET",
+			"/api/v1/waves", ""},
+		{"GET", "/api/v1/waves/2", ""}, {"GET", "/api/v1/decisions", ""}, {"GET", "/api/v1/rule-changes/1", ""},
 	}
 	each := make([][]time.Duration, len(calls))
 	first := make([]time.Duration, len(calls))

@@ -39,7 +39,7 @@ func item(d *assess.Document, name string) *assess.Tick {
 func TestTicksAreKeptWithTheirName(t *testing.T) {
 	t.Parallel()
 	s := servertest.Demo(t, nil)
-	d, err := s.Client.Tick(ctx, "gull-101", "prepare", "backup",
+	d, err := s.Client.SetTick(ctx, "gull-101", "prepare", "backup",
 		api.SayTick{State: "done", Note: "whole disk, on the share"})
 	if err != nil {
 		t.Fatal(err)
@@ -49,7 +49,7 @@ func TestTicksAreKeptWithTheirName(t *testing.T) {
 	expect.Same(t, "got.By", got.By, "everything")
 	expect.Same(t, "got.Note", got.Note, "whole disk, on the share")
 	expect.That(t, "time.Since(got.At) <= time.Minute", time.Since(got.At) <= time.Minute)
-	if d, err = s.Client.Tick(ctx, "gull-101", "step", "convert-disk", api.SayTick{State: "done"}); err != nil {
+	if d, err = s.Client.SetTick(ctx, "gull-101", "step", "convert-disk", api.SayTick{State: "done"}); err != nil {
 		t.Fatal(err)
 	}
 	disposition := d.Disposition
@@ -72,7 +72,7 @@ func TestTicksAreKeptWithTheirName(t *testing.T) {
 	if _, err := s.Client.Submit(ctx, later); err != nil {
 		t.Fatal(err)
 	}
-	if d, err = s.Client.Device(ctx, "gull-101"); err != nil {
+	if d, err = s.Client.Machine(ctx, "gull-101"); err != nil {
 		t.Fatal(err)
 	}
 	if got := item(d.Check, "step/convert-disk"); got == nil || !got.Stale {
@@ -80,17 +80,17 @@ func TestTicksAreKeptWithTheirName(t *testing.T) {
 	}
 	report, err := s.Client.Report(ctx, "gull-101", nil)
 	expect.NoError(t, err)
-	expect.Contains(t, string(report), "The inventory taken since does not show it.")
+	expect.Contains(t, string(report), "The latest inventory does not show it.")
 	expect.Contains(t, string(report), "whole disk, on the share")
 	// A refusal takes a reason, and replaces what was said.
-	if d, err = s.Client.Tick(ctx, "gull-101", "prepare", "backup",
+	if d, err = s.Client.SetTick(ctx, "gull-101", "prepare", "backup",
 		api.SayTick{State: "refused", Note: "nothing is kept on it"}); err != nil {
 		t.Fatal(err)
 	}
 	if got := item(d.Check, "prepare/backup"); got == nil || got.State != "refused" {
 		t.Errorf("refused: %+v", got)
 	}
-	if d, err = s.Client.Untick(ctx, "gull-101", "prepare", "backup"); err != nil ||
+	if d, err = s.Client.RemoveTick(ctx, "gull-101", "prepare", "backup"); err != nil ||
 		item(d.Check, "prepare/backup") != nil {
 		t.Errorf("taken back: %v", err)
 	}
@@ -99,15 +99,15 @@ func TestTicksAreKeptWithTheirName(t *testing.T) {
 		status             int
 		says               string
 	}{
-		{"PUT", "gull-101/ticks/prepare/backup", `{"state":"refused","note":" "}`, 422, "say in note why"},
+		{"PUT", "gull-101/ticks/prepare/backup", `{"state":"refused","note":" "}`, 422, "needs a reason in note"},
 		{"PUT", "gull-101/ticks/prepare/backup", `{"state":"perhaps"}`, 422, "state"},
 		{"PUT", "gull-101/ticks/step/convert-dsk", `{"state":"done"}`, 404, `did you mean \"step/convert-disk\"`},
 		{"PUT", "gull-101/ticks/wish/backup", `{"state":"done"}`, 422, "kind"},
 		{"PUT", "nobody/ticks/prepare/backup", `{"state":"done"}`, 404, "no machine"},
-		{"DELETE", "gull-101/ticks/prepare/backup", "", 404, "nobody has said anything of prepare/backup"},
+		{"DELETE", "gull-101/ticks/prepare/backup", "", 404, "nothing is recorded for prepare/backup"},
 	} {
 		t.Run(tt.method, func(t *testing.T) {
-			if status, _, body := call(t, tt.method, s.URL+"/api/devices/"+tt.path, s.Token, "application/json",
+			if status, _, body := call(t, tt.method, s.URL+"/api/v1/machines/"+tt.path, s.Token, "application/json",
 				tt.body); status != tt.status || !strings.Contains(body, tt.says) {
 				t.Errorf("%s %s: %d %s", tt.method, tt.path, status, body)
 			}
@@ -140,7 +140,7 @@ func TestVisitLink(t *testing.T) {
 		strings.HasPrefix(header.Get("Content-Security-Policy"), "default-src 'none'"))
 	for _, want := range []string{
 		"GULL-101", "Key: <b>F2</b>", "Start › Start with: UEFI systems only.", "Photograph each page",
-		"Do not load default settings", "Way back:", "width=device-width",
+		"Do not load default settings", "To undo:", "width=device-width",
 	} {
 		if !strings.Contains(page, want) {
 			t.Errorf("the page lacks %q", want)
@@ -181,11 +181,11 @@ func TestVisitLink(t *testing.T) {
 		query, says string
 		status      int
 	}{
-		{"hours=1000", "hours", 422}, {"origin=javascript:alert(1)", "not the address of a service", 422},
+		{"hours=1000", "hours", 422}, {"origin=javascript:alert(1)", "invalid origin", 422},
 		{"origin=https://x.example/path", "without a path", 422},
 	} {
 		t.Run(tt.query, func(t *testing.T) {
-			if status, _, body := call(t, "POST", s.URL+"/api/devices/gull-101/visit-link?"+tt.query, s.Token, "",
+			if status, _, body := call(t, "POST", s.URL+"/api/v1/machines/gull-101/visit-link?"+tt.query, s.Token, "",
 				""); status != tt.status || !strings.Contains(strings.ToLower(body), tt.says) {
 				t.Errorf("%s: %d %s", tt.query, status, body)
 			}
@@ -197,19 +197,19 @@ func TestAfterTheWorkAtTheService(t *testing.T) {
 	t.Parallel()
 	s := servertest.Demo(t, nil)
 	var followed []string
-	l, err := s.Client.Devices(ctx, "class=pc", "name", 1, 1000)
+	l, err := s.Client.Machines(ctx, "class=pc", "name", 1, 1000)
 	if err != nil {
 		t.Fatal(err)
 	}
-	for _, row := range l.Devices {
-		d, err := s.Client.Device(ctx, row.Key)
+	for _, row := range l.Machines {
+		d, err := s.Client.Machine(ctx, row.Key)
 		if err != nil {
 			t.Fatal(err)
 		}
 		if len(d.History) < 2 {
 			continue
 		}
-		got, err := s.Client.After(ctx, row.Key, d.History[1].ID)
+		got, err := s.Client.Results(ctx, row.Key, d.History[1].ID)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -218,7 +218,7 @@ func TestAfterTheWorkAtTheService(t *testing.T) {
 			!strings.HasPrefix(got.Says, "Ready; it was reconfigure: two requirements are settled, none is left.") {
 			t.Errorf("%s: %s", row.Key, got.Says)
 		}
-		if d.Disposition == "reconfigure" && !strings.Contains(got.Says, "left: secure boot switched on") {
+		if d.Disposition == "reconfigure" && !strings.Contains(got.Says, "left: secure boot on") {
 			t.Errorf("%s: %s", row.Key, got.Says)
 		}
 	}
@@ -226,11 +226,11 @@ func TestAfterTheWorkAtTheService(t *testing.T) {
 		t.Errorf("the demo shows no such work: %v", followed)
 	}
 	for path, want := range map[string]int{
-		"gull-101/after":                 422,
-		"gull-101/after?inventory=99999": 404,
-		"nobody/after?inventory=1":       404,
+		"gull-101/results":                 422,
+		"gull-101/results?inventory=99999": 404,
+		"nobody/after?inventory=1":         404,
 	} {
-		if status, _, body := call(t, "GET", s.URL+"/api/devices/"+path, s.Token, "", ""); status != want {
+		if status, _, body := call(t, "GET", s.URL+"/api/v1/machines/"+path, s.Token, "", ""); status != want {
 			t.Errorf("%s: %d %s", path, status, body)
 		}
 	}
@@ -241,11 +241,11 @@ steps: [{id: unplug-scanner, title: Unplug the scanner, phase: desk, pulled_by: 
 
 // A document of the house counts at once; one with mistakes leaves the one in
 // force, and none is lost.
-func TestHouseAtTheService(t *testing.T) {
+func TestKnowledgeAtTheService(t *testing.T) {
 	t.Parallel()
 	s := servertest.Demo(t, nil)
 	has := func(id string) bool {
-		d, err := s.Client.Device(ctx, "gull-101")
+		d, err := s.Client.Machine(ctx, "gull-101")
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -254,7 +254,7 @@ func TestHouseAtTheService(t *testing.T) {
 	if !has("unplug-ticket-printer") {
 		t.Error("the demo's own step is in no plan")
 	}
-	h, err := s.Client.PutHouse(ctx, "steps", []byte(scanner))
+	h, err := s.Client.SetKnowledge(ctx, "steps", []byte(scanner))
 	expect.NoError(t, err)
 	expect.Same(t, "h.Number", h.Number, 2)
 	expect.That(t, "h.Own", h.Own)
@@ -265,35 +265,36 @@ func TestHouseAtTheService(t *testing.T) {
 	for _, tt := range []struct{ kind, text, says string }{
 		{"steps", circle, "the steps wait for each other"},
 		{"steps", "format: rolltop-steps/1\nsteps: [{id: x}]", "title"}, {"steps", "nonsense", "format"},
-		{"steps", string(standin.House()["prices"]), "the document is about prices"},
+		{"steps", string(standin.Knowledge()["prices"]), "the document has prices"},
 		{"prices", "format: rolltop-prices/1\ncurrency: EUR\nas_of: 2026-01-01\nprices: [{part: drive, least: 1, " +
 			"most: 2, currency: GBP}]", "the price is in GBP, and the table in EUR"},
-		{"guides", "format: rolltop-guides/1\nguides: [{id: a, title: A, maker: \"B[\"}]", "is broken"},
+		{"guides", "format: rolltop-guides/1\nguides: [{id: a, title: A, maker: \"B[\"}]", "is invalid"},
 	} {
 		t.Run(tt.kind, func(t *testing.T) {
-			_, err := s.Client.PutHouse(ctx, tt.kind, []byte(tt.text))
+			_, err := s.Client.SetKnowledge(ctx, tt.kind, []byte(tt.text))
 			if err == nil || !strings.Contains(err.Error(), tt.says) {
 				t.Errorf("%s: %v, want %s", tt.kind, err, tt.says)
 			}
-			body, _ := json.Marshal(api.HouseText{Text: tt.text})
-			if status, _, reply := call(t, "POST", s.URL+"/api/house/"+tt.kind+"/validate", s.Token, "application/json",
+			body, _ := json.Marshal(api.KnowledgeText{Text: tt.text})
+			if status, _, reply := call(t, "POST", s.URL+"/api/v1/knowledge/"+tt.kind+"/validate", s.Token,
+				"application/json",
 				string(body)); status != 200 || strings.Contains(reply, `"mistakes":[]`) {
 				t.Errorf("%s: validated with %d %s", tt.kind, status, reply)
 			}
 		})
 	}
-	if h, err = s.Client.House(ctx, "steps"); err != nil || h.Number != 2 || h.Text != scanner ||
+	if h, err = s.Client.Knowledge(ctx, "steps"); err != nil || h.Number != 2 || h.Text != scanner ||
 		!has("unplug-scanner") {
 		t.Errorf("the old document did not stay: %v %+v", err, h)
 	}
-	if h, err = s.Client.DropHouse(ctx, "steps"); err != nil || h.Own || h.Number != 3 || has("unplug-scanner") ||
+	if h, err = s.Client.RemoveKnowledge(ctx, "steps"); err != nil || h.Own || h.Number != 3 || has("unplug-scanner") ||
 		!strings.Contains(h.Shipped, "id: backup") {
 		t.Errorf("dropped: %v %+v", err, h.Own)
 	}
-	if _, err := s.Client.DropHouse(ctx, "steps"); err == nil {
+	if _, err := s.Client.RemoveKnowledge(ctx, "steps"); err == nil {
 		t.Error("dropped twice")
 	}
-	if status, _, body := call(t, "GET", s.URL+"/api/house/wishes", s.Token, "", ""); status != 422 {
+	if status, _, body := call(t, "GET", s.URL+"/api/v1/knowledge/wishes", s.Token, "", ""); status != 422 {
 		t.Errorf("%d %s", status, body)
 	}
 }
@@ -303,12 +304,12 @@ func TestGuidesDecide(t *testing.T) {
 	t.Parallel()
 	s := servertest.Demo(t, nil)
 	count := func() int {
-		l, err := s.Client.Devices(ctx, "disposition=refit fails=tpm", "name", 1, 1000)
+		l, err := s.Client.Machines(ctx, "disposition=refit fails=tpm", "name", 1, 1000)
 		if err != nil {
 			t.Fatal(err)
 		}
-		for _, row := range l.Devices {
-			if d, err := s.Client.Device(ctx, row.Key); err != nil || d.Disposition != row.Disposition {
+		for _, row := range l.Machines {
+			if d, err := s.Client.Machine(ctx, row.Key); err != nil || d.Disposition != row.Disposition {
 				t.Errorf("%s is %s in the list and %s on its page", row.Key, row.Disposition, d.Disposition)
 			}
 		}
@@ -316,7 +317,7 @@ func TestGuidesDecide(t *testing.T) {
 	}
 	before := count()
 	guides := `{format: rolltop-guides/1, guides: [{id: tern, title: Tern, maker: Fennick, models: ["FT2*"], facts: {tpm.header: false}}]}`
-	if _, err := s.Client.PutHouse(ctx, "guides", []byte(guides)); err != nil {
+	if _, err := s.Client.SetKnowledge(ctx, "guides", []byte(guides)); err != nil {
 		t.Fatal(err)
 	}
 	if after := count(); before == 0 || after != 0 {
@@ -331,24 +332,24 @@ func TestGoingBackJudgesAnew(t *testing.T) {
 	build.Version = "1.0"
 	defer func() { build.Version = was }()
 	s := servertest.Demo(t, nil)
-	l, err := s.Client.Devices(ctx, "disposition=refit fails=tpm maker=Fennick", "name", 1, 1)
+	l, err := s.Client.Machines(ctx, "disposition=refit fails=tpm maker=Fennick", "name", 1, 1)
 	if err != nil || l.Total == 0 {
 		t.Fatal(err)
 	}
-	key := l.Devices[0].Key
+	key := l.Machines[0].Key
 	disposition := func() string {
-		l, err := s.Client.Devices(ctx, key, "name", 1, 1)
+		l, err := s.Client.Machines(ctx, key, "name", 1, 1)
 		if err != nil || l.Total != 1 {
 			t.Fatal(err, l.Total)
 		}
-		return l.Devices[0].Disposition
+		return l.Machines[0].Disposition
 	}
-	text, err := s.Client.House(ctx, "guides")
+	text, err := s.Client.Knowledge(ctx, "guides")
 	if err != nil {
 		t.Fatal(err)
 	}
 	guides := `{format: rolltop-guides/1, guides: [{id: tern, title: Tern, maker: Fennick, facts: {tpm.header: false}}]}`
-	if _, err := s.Client.PutHouse(ctx, "guides", []byte(guides)); err != nil || disposition() != "decide" {
+	if _, err := s.Client.SetKnowledge(ctx, "guides", []byte(guides)); err != nil || disposition() != "decide" {
 		t.Fatal(err, disposition())
 	}
 	src, err := s.Client.Inventory(ctx, key, 0)
@@ -366,12 +367,12 @@ func TestGoingBackJudgesAnew(t *testing.T) {
 	if _, err := s.Client.Submit(ctx, later); err != nil || disposition() != "ready" {
 		t.Fatal(err, disposition())
 	}
-	if _, err := s.Client.PutHouse(ctx, "guides", []byte(text.Text)); err != nil || disposition() != "ready" {
+	if _, err := s.Client.SetKnowledge(ctx, "guides", []byte(text.Text)); err != nil || disposition() != "ready" {
 		t.Errorf("%v: with the first guides again it is %s", err, disposition())
 	}
 }
 
-func TestHouseOutlivesARestart(t *testing.T) {
+func TestKnowledgeOutlivesARestart(t *testing.T) {
 	t.Parallel()
 	path := filepath.Join(t.TempDir(), "test.db")
 	var token string
@@ -388,12 +389,12 @@ func TestHouseOutlivesARestart(t *testing.T) {
 			if _, token, err = s.AddToken(ctx, "x", server.ScopeRead); err != nil {
 				t.Fatal(err)
 			}
-			if err := s.PutHouse(ctx, "steps", scanner, "desktop support"); err != nil {
+			if err := s.SetKnowledge(ctx, "steps", scanner, "desktop support"); err != nil {
 				t.Fatal(err)
 			}
 		}
 		h := httptest.NewServer(s.Handler())
-		if status, _, body := call(t, "GET", h.URL+"/api/house", token, "", ""); status != 200 ||
+		if status, _, body := call(t, "GET", h.URL+"/api/v1/knowledge", token, "", ""); status != 200 ||
 			!strings.Contains(body, `"kind":"steps","own":true,"number":1`) {
 			t.Errorf("start %d: %d %s", start, status, body)
 		}

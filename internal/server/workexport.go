@@ -15,28 +15,28 @@ import (
 
 // WorkLists are the lists of the fleet's work that are exported.
 var WorkLists = []string{
-	"visits", "batches", "parts", "questions", "watch", "effects", "messages", "decisions", "waves",
+	"visits", "batches", "parts", "questions", "watch", "wins", "messages", "decisions", "waves",
 }
 
 // grid is a table.
-type grid struct {
+type matrix struct {
 	heads []string
 	rows  [][]string
 }
 
-func (g *grid) row(cells ...string) { g.rows = append(g.rows, cells) }
+func (g *matrix) row(cells ...string) { g.rows = append(g.rows, cells) }
 
 func (s exportAPI) exportWork(ctx context.Context, in *struct {
-	List   string `query:"list" required:"true" enum:"visits,batches,parts,questions,watch,effects,messages,decisions,waves"`
+	List   string `query:"list" required:"true" enum:"visits,batches,parts,questions,watch,wins,messages,decisions,waves"`
 	Where  string `query:"where" maxLength:"2000"`
-	Order  string `query:"order" enum:"machines,time" default:"machines" doc:"Of effects"`
+	Order  string `query:"order" enum:"machines,time" default:"machines" doc:"For wins"`
 	Format string `query:"format" enum:"csv,json,ndjson" default:"csv"`
 }) (*exportOutput, error) {
-	var g *grid
+	var g *matrix
 	var err error
 	switch in.List {
-	case "effects":
-		g, err = s.effectsTable(ctx, in.Where, in.Order)
+	case "wins":
+		g, err = s.winsTable(ctx, in.Where, in.Order)
 	case "messages":
 		g, err = s.messagesTable(ctx, in.Where)
 	case "decisions":
@@ -44,7 +44,7 @@ func (s exportAPI) exportWork(ctx context.Context, in *struct {
 	case "waves":
 		g, err = s.wavesTable(ctx)
 	default:
-		g, err = s.worklistTable(ctx, in.List, in.Where)
+		g, err = s.workTable(ctx, in.List, in.Where)
 	}
 	if err != nil {
 		return nil, err
@@ -81,7 +81,7 @@ type exportOutput struct {
 	Body        []byte
 }
 
-func (g *grid) objects() []map[string]string {
+func (g *matrix) objects() []map[string]string {
 	out := make([]map[string]string, len(g.rows))
 	for i, row := range g.rows {
 		out[i] = make(map[string]string, len(row))
@@ -117,22 +117,22 @@ func dayOf(t time.Time) string {
 // cents writes hundredths.
 func cents(n int64) string { return fmt.Sprintf("%d.%02d", n/100, n%100) }
 
-func (s exportAPI) worklistTable(ctx context.Context, list, where string) (*grid, error) {
+func (s exportAPI) workTable(ctx context.Context, list, where string) (*matrix, error) {
 	got, err := workAPI(s).showWork(ctx, &workInput{Where: where})
 	if err != nil {
 		return nil, err
 	}
 	w, n := &got, strconv.Itoa
-	g := &grid{}
+	g := &matrix{}
 	switch list {
 	case "visits":
 		g.heads = []string{
-			"place", "machine", "key", "model", "disposition", "steps", "minutes_least", "minutes_most", "restarts",
+			"site", "machine", "key", "model", "disposition", "steps", "minutes_least", "minutes_most", "restarts",
 			"firmware", "parts", "said_done", "who", "not_before", "note",
 		}
 		for _, stop := range w.Stops {
 			for _, v := range stop.Visits {
-				g.row(v.Place, v.Name, v.Key, v.Model, v.Disposition, stepTitles(v.Steps), n(v.Minutes.Least),
+				g.row(v.Site, v.Name, v.Key, v.Model, v.Disposition, stepTitles(v.Steps), n(v.Minutes.Least),
 					n(v.Minutes.Most), n(v.Restarts), yesNo(v.Firmware), yesNo(v.Parts), strings.Join(v.Ticked, "; "),
 					v.Who, dayOf(v.NotBefore), v.Note)
 			}
@@ -165,21 +165,21 @@ func (s exportAPI) worklistTable(ctx context.Context, list, where string) (*grid
 			g.row(q.Says, q.About, q.Fact, q.Cause, n(q.Machines), q.Answer, q.Where)
 		}
 	case "watch":
-		g.heads = []string{"kind", "machine", "place", "says"}
+		g.heads = []string{"kind", "machine", "site", "says"}
 		for _, x := range w.Watch {
-			g.row(x.Kind, x.Machine.Name, x.Machine.Place, x.Says)
+			g.row(x.Kind, x.Machine.Name, x.Machine.Site, x.Says)
 		}
 	}
 	return g, nil
 }
 
-func (s exportAPI) effectsTable(ctx context.Context, where, order string) (*grid, error) {
+func (s exportAPI) winsTable(ctx context.Context, where, order string) (*matrix, error) {
 	got, err := workAPI(s).showWins(ctx, &winsInput{Where: where, Order: order})
 	if err != nil {
 		return nil, err
 	}
 	n := strconv.Itoa
-	g := &grid{heads: []string{
+	g := &matrix{heads: []string{
 		"order", "remedies", "gain", "expected", "ready", "minutes_least", "minutes_most", "price_least", "price_most",
 		"currency",
 	}}
@@ -190,24 +190,24 @@ func (s exportAPI) effectsTable(ctx context.Context, where, order string) (*grid
 	return g, nil
 }
 
-func (s exportAPI) messagesTable(ctx context.Context, where string) (*grid, error) {
+func (s exportAPI) messagesTable(ctx context.Context, where string) (*matrix, error) {
 	got, err := workAPI(s).messages(ctx, &workInput{Where: where})
 	if err != nil {
 		return nil, err
 	}
-	g := &grid{heads: []string{"place", "machine", "key", "subject", "text"}}
+	g := &matrix{heads: []string{"site", "machine", "key", "subject", "text"}}
 	for _, m := range got.Messages {
-		g.row(m.Place, m.Name, m.Key, m.Subject, strings.Join(m.Text, "\n\n"))
+		g.row(m.Site, m.Name, m.Key, m.Subject, strings.Join(m.Text, "\n\n"))
 	}
 	return g, nil
 }
 
-func (s exportAPI) decisionsTable(ctx context.Context) (*grid, error) {
+func (s exportAPI) decisionsTable(ctx context.Context) (*matrix, error) {
 	list, err := s.Decisions.List(ctx)
 	if err != nil {
 		return nil, err
 	}
-	g := &grid{heads: []string{
+	g := &matrix{heads: []string{
 		"number", "kind", "requirement", "release", "filter", "machines", "reason", "by", "at", "last_day", "counts",
 	}}
 	for i := range list {
@@ -218,19 +218,20 @@ func (s exportAPI) decisionsTable(ctx context.Context) (*grid, error) {
 	return g, nil
 }
 
-func (s exportAPI) wavesTable(ctx context.Context) (*grid, error) {
+func (s exportAPI) wavesTable(ctx context.Context) (*matrix, error) {
 	got, err := wavesAPI(s).listWaves(ctx, nil)
 	if err != nil {
 		return nil, err
 	}
 	n := strconv.Itoa
-	g := &grid{heads: []string{
+	g := &matrix{heads: []string{
 		"number", "name", "release", "pilot", "rule", "starts", "ends", "most", "machines", "ended", "waiting",
-		"handed", "arrived", "failed", "back",
+		"handed-off", "arrived", "failed", "back",
 	}}
 	for _, w := range got.Waves {
 		g.row(strconv.FormatInt(w.ID, 10), w.Name, w.Release, yesNo(w.Pilot), w.Rule, w.Starts, w.Ends, n(w.Most),
-			n(w.Machines), yesNo(w.Ended), n(w.Outcomes["waiting"]), n(w.Outcomes["handed"]), n(w.Outcomes["arrived"]),
+			n(w.Machines), yesNo(w.Ended), n(w.Outcomes["waiting"]), n(w.Outcomes["handed-off"]),
+			n(w.Outcomes["arrived"]),
 			n(w.Outcomes["failed"]), n(w.Outcomes["back"]))
 	}
 	return g, nil

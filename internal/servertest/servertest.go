@@ -21,13 +21,13 @@ import (
 // Password of the user demo of every test service.
 const Password = "harbour-lights"
 
-// Collectors are what every test service hands out in place of real ones.
+// Collectors are what every test service hands out instead of real ones.
 var Collectors = fstest.MapFS{
 	"rolltop-collect-linux-amd64":       {Data: []byte("for Linux")},
 	"rolltop-collect-windows-amd64.exe": {Data: []byte("for Windows")},
 	"rolltop-collect-darwin-arm64":      {Data: []byte("for Macs")},
 	"collect.ps1":                       {Data: []byte("for older ones")},
-	"SHA256SUMS":                        {Data: []byte("not handed out")},
+	"SHA256SUMS":                        {Data: []byte("not offered")},
 }
 
 // Options are those of a service and of its server.
@@ -85,7 +85,7 @@ func StartWith(t testing.TB, o Options) *Service {
 		o.Collectors = Collectors
 	}
 	out := StartNew(t, o)
-	if err := out.PutUser(context.Background(), "demo", server.RoleAdministrator, Password); err != nil {
+	if err := out.SetUser(context.Background(), "demo", server.RoleAdministrator, Password); err != nil {
 		t.Fatal(err)
 	}
 	out.Token = out.NewToken(t, "everything", server.ScopeManage)
@@ -141,7 +141,7 @@ func (s *Service) AllowPrivateWebhooks(t testing.TB) {
 		t.Fatal(err)
 	}
 	set.WebhooksPrivate = true
-	if _, err := s.Client.PutSettings(context.Background(), set); err != nil {
+	if _, err := s.Client.SetSettings(context.Background(), set); err != nil {
 		t.Fatal(err)
 	}
 }

@@ -7,7 +7,7 @@ import (
 	"rolltop.example/rolltop/core/assess"
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/fleet"
-	"rolltop.example/rolltop/core/means"
+	"rolltop.example/rolltop/core/knowledge"
 	"rolltop.example/rolltop/core/release"
 	"rolltop.example/rolltop/core/say"
 	"rolltop.example/rolltop/internal/store"
@@ -150,7 +150,7 @@ type remembered struct {
 // sentence is what was said, and what it was said of beside the machine's facts.
 type sentence struct {
 	text    string
-	base    *means.Means
+	base    *knowledge.Base
 	release *release.Release
 	waived  string
 }

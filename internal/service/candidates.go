@@ -38,7 +38,7 @@ func (w *Waves) candidates(ctx context.Context, all *state, one *wave.Wave) (*ca
 	}
 	byName, mine := map[int64]string{}, map[int64]bool{}
 	for _, m := range all.members[one.ID] {
-		byName[m.DeviceID], mine[m.DeviceID] = m.ByName, true
+		byName[m.MachineID], mine[m.MachineID] = m.ByName, true
 	}
 	out := &candidates{of: map[int64]*wave.Candidate{}, rows: map[int64]*fleet.Row{}}
 	bad := map[int64]bool{}
@@ -105,7 +105,7 @@ func (w *Waves) packages(ctx context.Context, one *wave.Wave, c *candidates) (ma
 	}
 	ticked := map[item]bool{}
 	for _, t := range said {
-		ticked[item{t.DeviceID, t.Item}] = true
+		ticked[item{t.MachineID, t.Item}] = true
 	}
 	out, unread := map[int64]wave.Machine{}, map[int64]bool{}
 	ids := make([]int64, 0, len(c.of))
@@ -118,7 +118,7 @@ func (w *Waves) packages(ctx context.Context, one *wave.Wave, c *candidates) (ma
 	f := new(fact.Facts)
 	err = w.Store.PackedOf(ctx, fact.Catalogue, ids, func(list []store.Packed) error {
 		for i := range list {
-			id := list[i].DeviceID
+			id := list[i].MachineID
 			if f.Unpack(list[i].Row) != nil {
 				continue
 			}

@@ -146,7 +146,7 @@ type NewDecision struct {
 	Ahead                bool   // it may be for machines that are still to come
 }
 
-const notDecided = "Not a decision"
+const notDecided = "Invalid decision"
 
 // Add decides something about machines.
 func (d *Decisions) Add(ctx context.Context, n *NewDecision) (Decided, error) {
@@ -174,7 +174,7 @@ func (d *Decisions) Add(ctx context.Context, n *NewDecision) (Decided, error) {
 		if err != nil {
 			return Decided{}, err
 		}
-		one.Scope = f.Within("place", who.Sites...).String()
+		one.Scope = f.Within("site", who.Sites...).String()
 	}
 	machines, err := d.picked(ctx, &one)
 	if err != nil {
@@ -186,7 +186,7 @@ func (d *Decisions) Add(ctx context.Context, n *NewDecision) (Decided, error) {
 			what = " that fails " + one.Requirement
 		}
 		return Decided{}, refuse(notDecided,
-			"no machine is meant by %q%s; correct the filter, or say with ahead that machines are to come", one.Scope,
+			"no machine matches %q%s; correct the filter, or accept it with ahead", one.Scope,
 			what)
 	}
 	store.Note(ctx, "", d.noted(&one))
@@ -254,7 +254,7 @@ func (d *Decisions) Find(ctx context.Context, id int64) (*decision.Decision, err
 	return &list[i], nil
 }
 
-func noDecision(id int64) string { return fmt.Sprintf("there is no decision %d that counts", id) }
+func noDecision(id int64) string { return fmt.Sprintf("decision %d does not exist or has ended", id) }
 
 // End ends a decision before its date.
 func (d *Decisions) End(ctx context.Context, one *decision.Decision) error {

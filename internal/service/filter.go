@@ -28,14 +28,14 @@ func (i *Index) Where(ctx context.Context, text string) (fleet.Filter, error) {
 	who := ViewerOf(ctx)
 	for _, id := range identifying {
 		if !who.Plain && f.Asks(id) {
-			return f, forbidden("%s names one machine, and your role does not show that", id.Def().Name)
+			return f, forbidden("%s identifies a machine, which your role cannot see", id.Def().Name)
 		}
 	}
 	if f, err = i.seek(ctx, f, who.Plain); err != nil {
 		return f, err
 	}
 	if who.Limited() {
-		f = f.Within("place", who.Sites...)
+		f = f.Within("site", who.Sites...)
 	}
 	return f.At(i.Now()), nil
 }
@@ -80,7 +80,7 @@ func (i *Index) turned(ctx context.Context, number string) ([]int64, error) {
 	flips, err := i.Store.Turned(ctx, n)
 	ids := make([]int64, len(flips))
 	for k := range flips {
-		ids[k] = flips[k].Device
+		ids[k] = flips[k].Machine
 	}
 	return ids, err
 }
@@ -96,7 +96,7 @@ func (i *Index) inWaves(ctx context.Context, sought fleet.Sought) ([]int64, erro
 	if outcomes {
 		some := make(map[int64]bool, len(members))
 		for k := range members {
-			some[members[k].DeviceID] = true
+			some[members[k].MachineID] = true
 		}
 		if taken, err = i.rowsOf(ctx, fleet.Filter{}, some); err != nil {
 			return nil, err
@@ -107,11 +107,11 @@ func (i *Index) inWaves(ctx context.Context, sought fleet.Sought) ([]int64, erro
 		m := &members[k]
 		in := strconv.FormatInt(m.WaveID, 10) == sought.Value
 		if outcomes {
-			r := taken[m.DeviceID]
+			r := taken[m.MachineID]
 			in = r != nil && outcomeOf(m, r.TakenAt) == sought.Value
 		}
 		if in {
-			ids = append(ids, m.DeviceID)
+			ids = append(ids, m.MachineID)
 		}
 	}
 	return ids, nil
@@ -180,11 +180,11 @@ func (i *Index) Facts(ctx context.Context, names []string) ([]*fact.Def, error) 
 	for _, name := range names {
 		def := fact.ByName(name)
 		if def == nil || def.ID.Group() != fact.NoGroup {
-			wrong := "there is no fact " + strconv.Quote(name)
-			return nil, refuse("No such fact", "%s", doc.With(wrong, doc.Suggest(name, fact.Names())))
+			wrong := "unknown fact " + strconv.Quote(name)
+			return nil, refuse("Unknown fact", "%s", doc.With(wrong, doc.Suggest(name, fact.Names())))
 		}
 		if !ViewerOf(ctx).Plain && Identifies(def.ID) {
-			return nil, forbidden("%s names one machine, and your role does not show that", name)
+			return nil, forbidden("%s identifies a machine, which your role cannot see", name)
 		}
 		defs = append(defs, def)
 	}
@@ -193,11 +193,11 @@ func (i *Index) Facts(ctx context.Context, names []string) ([]*fact.Def, error) 
 
 // Query asks for a page of machines.
 type Query struct {
-	Where string
-	Sort  string
-	Page  int    // from 1
-	After string // what a page gave as next, in place of a number of a page
-	Size  int
+	Where  string
+	Sort   string
+	Page   int    // from 1
+	Cursor string // what a page gave as next, instead of a number of a page
+	Size   int
 }
 
 // Page is a page of machines.
@@ -221,16 +221,16 @@ func (i *Index) List(ctx context.Context, q *Query, more func(*fleet.Index, flee
 		return nil, err
 	}
 	var mark fleet.Mark
-	if q.After != "" {
-		if b, err := base64.RawURLEncoding.DecodeString(q.After); err != nil || json.Unmarshal(b, &mark) != nil {
-			return nil, refuse("No such page", "after=%s is not what a page gave as next", q.After)
+	if q.Cursor != "" {
+		if b, err := base64.RawURLEncoding.DecodeString(q.Cursor); err != nil || json.Unmarshal(b, &mark) != nil {
+			return nil, refuse("Unknown page", "cursor=%s is not the cursor of a page", q.Cursor)
 		}
 	}
 	out := &Page{Filter: f}
 	err = i.View(ctx, func(x *fleet.Index) {
 		picked := x.Select(f)
 		out.Total = picked.Len()
-		if q.After != "" {
+		if q.Cursor != "" {
 			out.Rows, out.From = picked.After(order, mark, q.Size)
 		} else {
 			out.From = (q.Page - 1) * q.Size
@@ -255,7 +255,7 @@ func (i *Index) List(ctx context.Context, q *Query, more func(*fleet.Index, flee
 // EarlyList is a page of all machines by name while the index is loaded; it is nil where the page
 // takes the index. No decisions are laid over it.
 func (i *Index) EarlyList(ctx context.Context, q *Query) (*Page, error) {
-	plain := q.Where == "" && q.After == "" && (q.Sort == "" || q.Sort == "name")
+	plain := q.Where == "" && q.Cursor == "" && (q.Sort == "" || q.Sort == "name")
 	if !plain || ViewerOf(ctx).Limited() || i.Loaded() {
 		return nil, nil
 	}
@@ -308,10 +308,10 @@ func (i *Index) Sees(ctx context.Context, key string) bool {
 	if !who.Limited() {
 		return true
 	}
-	d, err := i.Store.DeviceByKey(ctx, key)
+	d, err := i.Store.MachineByKey(ctx, key)
 	if err != nil {
 		return false
 	}
-	sites, err := i.Store.Places(ctx)
+	sites, err := i.Store.Sites(ctx)
 	return err == nil && who.Sees(SiteOf(d, sites))
 }

@@ -23,17 +23,17 @@ func (w *Work) Expected(ctx context.Context) ([]store.Expected, error) {
 	if err != nil {
 		return nil, err
 	}
-	sites, err := w.Store.Places(ctx)
+	sites, err := w.Store.Sites(ctx)
 	if err != nil {
 		return nil, err
 	}
 	who := ViewerOf(ctx)
 	var out []store.Expected
 	for _, e := range list {
-		if e.Place == "" {
-			e.Place = SiteOfName(e.Name, sites)
+		if e.Site == "" {
+			e.Site = SiteOfName(e.Name, sites)
 		}
-		if who.Sees(e.Place) {
+		if who.Sees(e.Site) {
 			out = append(out, e)
 		}
 	}
@@ -49,7 +49,7 @@ func (w *Work) Forecasts(ctx context.Context, dark []wave.Blackout, staleDays in
 	}
 	unseen := 0
 	for i := range expected {
-		if expected[i].Device == "" {
+		if expected[i].Machine == "" {
 			unseen++
 		}
 	}

@@ -53,7 +53,7 @@ func (w *Waves) Hand(ctx context.Context, id int64) (*HandOff, error) {
 	}
 	for _, b := range dark {
 		if b.Covers(today) {
-			return nil, refuse("A blackout day", "nothing is upgraded from %s to %s (%s)", b.From, b.To, b.Reason)
+			return nil, refuse("Blackout day", "nothing is upgraded from %s to %s (%s)", b.From, b.To, b.Reason)
 		}
 	}
 	var ids []int64
@@ -61,13 +61,13 @@ func (w *Waves) Hand(ctx context.Context, id int64) (*HandOff, error) {
 		if m.Outcome != wave.Waiting {
 			continue
 		}
-		d, err := w.Store.DeviceByKey(ctx, m.Key)
+		d, err := w.Store.MachineByKey(ctx, m.Key)
 		if err != nil {
 			return nil, orMissing(err, NoMachine(m.Key))
 		}
 		ids = append(ids, d.ID)
 	}
-	note := fmt.Sprintf("%s: %s handed over", out.Wave.Name, say.Count(len(ids), "machine", "machines"))
+	note := fmt.Sprintf("%s: %s handed off", out.Wave.Name, say.Count(len(ids), "machine", "machines"))
 	store.Note(ctx, "", note)
 	if err := w.Store.Hand(ctx, &out.Wave, ids, w.Now()); err != nil {
 		return nil, err
@@ -94,7 +94,7 @@ func (w *Waves) TakeOutcomes(
 	}
 	at := map[string]int64{}
 	for _, m := range all.members[one.ID] {
-		if r := c.rows[m.DeviceID]; r != nil {
+		if r := c.rows[m.MachineID]; r != nil {
 			at[r.Key], at[strings.ToLower(r.Name)] = r.ID, r.ID
 		}
 	}
@@ -119,12 +119,12 @@ func outcomeMistake(o *SaidOutcome, inWave bool, one *wave.Wave) string {
 	known := []string{wave.Arrived, wave.Failed, wave.Back, wave.Waiting}
 	switch {
 	case !inWave:
-		return fmt.Sprintf("%q is no machine of the wave %q", o.Machine, one.Name)
+		return fmt.Sprintf("the machine %q is not in the wave %q", o.Machine, one.Name)
 	case !slices.Contains(known, o.Outcome):
-		return fmt.Sprintf("%q is no outcome; it may be arrived, failed, back, or waiting to let it go once more",
+		return fmt.Sprintf("unknown outcome %q; use arrived, failed, back, or waiting to try again",
 			o.Outcome)
 	case o.Outcome == wave.Failed && strings.TrimSpace(o.Reason) == "":
-		return fmt.Sprintf("%s failed without a reason; say it, for whoever looks at it next", o.Machine)
+		return fmt.Sprintf("the reason why %s failed is missing", o.Machine)
 	}
 	return ""
 }
@@ -151,7 +151,7 @@ func (w *Waves) lost(ctx context.Context, where string) ([]watch.Item, error) {
 		}
 		for k := range all.members[one.ID] {
 			m := &all.members[one.ID][k]
-			r := rows[m.DeviceID]
+			r := rows[m.MachineID]
 			if r == nil || r.Retired && !f.Has("retired") {
 				continue
 			}

@@ -28,8 +28,8 @@ type Index struct {
 	// state over a newer one.
 	refreshing sync.Mutex
 
-	changes changes
-	hooks   []func(ids []int64, all bool)
+	changes  changes
+	webhooks []func(ids []int64, all bool)
 }
 
 // changes is what has been changed in the database and not been read yet, with who is told.
@@ -118,7 +118,7 @@ func (i *Index) requeue(ids []int64, all bool) {
 
 // OnChange registers what is called with the machines that were changed, or with all, before the
 // index is brought up to date. It is called while the service is put together.
-func (i *Index) OnChange(f func(ids []int64, all bool)) { i.hooks = append(i.hooks, f) }
+func (i *Index) OnChange(f func(ids []int64, all bool)) { i.webhooks = append(i.webhooks, f) }
 
 // View calls f with the index as the database is now. f must not keep it.
 func (i *Index) View(ctx context.Context, f func(*fleet.Index)) error {
@@ -148,7 +148,7 @@ func (i *Index) Refresh(ctx context.Context) error {
 	i.refreshing.Lock()
 	defer i.refreshing.Unlock()
 	ids, all := i.changes.take()
-	for _, f := range i.hooks {
+	for _, f := range i.webhooks {
 		f(ids, all)
 	}
 	if all || i.x == nil || len(ids) > maxChanged {
@@ -223,7 +223,7 @@ func (i *Index) begin(ctx context.Context) error {
 	}
 	go func() {
 		if err := i.Refresh(ctx); err != nil && ctx.Err() == nil {
-			i.Log.Error("the index is not loaded; the next call tries again", "error", err)
+			i.Log.Error("the index is not loaded; the next request tries again", "error", err)
 		}
 		i.Changed() // subscribers ask again, and get what is decided too
 	}()
@@ -239,10 +239,10 @@ func (i *Index) Loaded() bool {
 
 // change is a write about one machine, which lists show at once.
 func (i *Index) change(
-	ctx context.Context, key string, f func(*store.Tx, *store.Device, *inventory.Document) error,
+	ctx context.Context, key string, f func(*store.Tx, *store.Machine, *inventory.Document) error,
 ) error {
 	var id int64
-	err := i.Store.Change(ctx, key, func(tx *store.Tx, d *store.Device, inv *inventory.Document) error {
+	err := i.Store.Change(ctx, key, func(tx *store.Tx, d *store.Machine, inv *inventory.Document) error {
 		id = d.ID
 		return f(tx, d, inv)
 	})

@@ -51,7 +51,7 @@ func TestEarlyList(t *testing.T) {
 	for _, ask := range []*Query{
 		{Page: 1, Size: 50, Where: "model=x"},
 		{Page: 1, Size: 50, Sort: "-name"},
-		{Page: 1, Size: 50, After: "x"},
+		{Page: 1, Size: 50, Cursor: "x"},
 	} {
 		if got, err := s.Index.EarlyList(ctx, ask); err != nil || got != nil {
 			t.Errorf("%+v is answered early, %v", ask, err)

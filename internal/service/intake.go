@@ -42,14 +42,14 @@ type Kept struct {
 func (i *Intake) Keep(ctx context.Context, d *inventory.Document, e store.Entry) (Kept, error) {
 	var got judged
 	e.Now = i.Now()
-	k, err := i.Store.Keep(ctx, d, e, func(tx *store.Tx, device *store.Device, inv *inventory.Document) (err error) {
-		got, err = i.judge.machine(tx, device, inv, store.ByInventory)
+	k, err := i.Store.Keep(ctx, d, e, func(tx *store.Tx, machine *store.Machine, inv *inventory.Document) (err error) {
+		got, err = i.judge.machine(tx, machine, inv, store.ByInventory)
 		return err
 	})
 	if err != nil {
 		return Kept{}, err
 	}
-	i.index.Changed(k.Device.ID)
+	i.index.Changed(k.Machine.ID)
 	if i.Note != nil {
 		i.Note(&k)
 	}
@@ -144,14 +144,15 @@ func (i *Intake) readLines(
 
 // brokenOff says why lines were not read to their end.
 func brokenOff(err error) error {
-	const title = "Not all was read"
+	const title = "Incomplete input"
 	switch {
 	case errors.Is(err, bufio.ErrTooLong):
-		return refuse(title, "the line is larger than %d MiB; nothing from here on was read", inventory.MaxBytes>>20)
+		return refuse(title, "the line is larger than %d MiB; this line and those after it were not read",
+			inventory.MaxBytes>>20)
 	case errors.Is(err, io.ErrUnexpectedEOF), errors.Is(err, gzip.ErrChecksum), errors.Is(err, gzip.ErrHeader):
-		return refuse(title, "what was sent ends in the middle, or is damaged; nothing from here on was kept")
+		return refuse(title, "the input is truncated or damaged; nothing after this point was saved")
 	}
-	return refuse(title, "what was sent could not be read further: %s", err)
+	return refuse(title, "the input could not be read further: %s", err)
 }
 
 func (i *Intake) keepLine(ctx context.Context, line []byte, e store.Entry) (*Kept, error) {
@@ -216,8 +217,8 @@ func (i *Intake) RoomOnDisk() error {
 		return nil
 	}
 	return &Refusal{Reason: DiskFull, Title: "The disk is nearly full", Says: fmt.Sprintf(
-		"%d MiB of the service's disk are free, and %d MiB are kept for reading; nothing of this was kept. "+
-			"Make room, and send it again", d.bytes>>20, d.keepFree>>20)}
+		"only %d MiB of the service's disk are free, and %d MiB are reserved; nothing was saved. Free space, and "+
+			"try again", d.bytes>>20, d.keepFree>>20)}
 }
 
 func pause(ctx context.Context, d time.Duration) {

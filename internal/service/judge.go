@@ -11,7 +11,7 @@ import (
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/fleet"
 	"rolltop.example/rolltop/core/inventory"
-	"rolltop.example/rolltop/core/means"
+	"rolltop.example/rolltop/core/knowledge"
 	"rolltop.example/rolltop/core/release"
 	"rolltop.example/rolltop/internal/build"
 	"rolltop.example/rolltop/internal/store"
@@ -32,7 +32,7 @@ type Judge struct {
 
 // Aim makes the latest final revision of a release the target of its class, and judges the fleet
 // where that has not been done by this version of the program.
-func (j *Judge) Aim(ctx context.Context, class, id string) error {
+func (j *Judge) SetTarget(ctx context.Context, class, id string) error {
 	j.aiming.Lock()
 	defer j.aiming.Unlock()
 	t, by, err := j.targetOf(ctx, id)
@@ -111,13 +111,13 @@ func (j *Judge) explain(ctx context.Context, judgement int64, is *release.Releas
 }
 
 // AimAll judges the fleet again by the stored targets, after other knowledge was put in force.
-func (j *Judge) AimAll(ctx context.Context) error {
+func (j *Judge) SetTargets(ctx context.Context) error {
 	stored, err := j.Store.Targets(ctx)
 	if err != nil {
 		return err
 	}
 	for class, id := range stored {
-		if err := j.Aim(ctx, class, id); err != nil {
+		if err := j.SetTarget(ctx, class, id); err != nil {
 			return err
 		}
 	}
@@ -134,7 +134,7 @@ func (j *Judge) PutKnowledge(ctx context.Context, kind, text string) error {
 	if err != nil || !decides {
 		return err
 	}
-	return j.AimAll(ctx)
+	return j.SetTargets(ctx)
 }
 
 // class judges every machine of a class from its packed facts.
@@ -159,7 +159,7 @@ func (j *Judge) class(ctx context.Context, class string, t Target) error {
 			if err != nil {
 				return nil, err
 			}
-			v := verdict(t, p.DeviceID, p.InventoryID, &got)
+			v := verdict(t, p.MachineID, p.InventoryID, &got)
 			if next != nil {
 				if err := f.Unpack(p.Row); err != nil { // a judge fills the facts from its release
 					return nil, err
@@ -176,10 +176,10 @@ func (j *Judge) class(ctx context.Context, class string, t Target) error {
 }
 
 // verdict is what is stored of a judgement.
-func verdict(t Target, device, inventory int64, g *assess.Judgement) store.Verdict {
+func verdict(t Target, machine, inventory int64, g *assess.Judgement) store.Verdict {
 	return store.Verdict{
 		JudgementID: t.judgement,
-		DeviceID:    device,
+		MachineID:   machine,
 		InventoryID: inventory,
 		Disposition: int(g.Disposition),
 		Certain:     g.Confirmed,
@@ -197,14 +197,14 @@ func verdict(t Target, device, inventory int64, g *assess.Judgement) store.Verdi
 // kind of trouble are decided once.
 type recentJudges struct {
 	mu   sync.Mutex
-	base *means.Means
+	base *knowledge.Base
 	of   map[*release.Release]*assess.Judge
 }
 
 // maxJudges bounds how many releases are remembered: two targets with what follows them.
 const maxJudges = 8
 
-func (r *recentJudges) judge(base *means.Means, rel *release.Release, f *fact.Facts) (assess.Judgement, error) {
+func (r *recentJudges) judge(base *knowledge.Base, rel *release.Release, f *fact.Facts) (assess.Judgement, error) {
 	r.mu.Lock()
 	defer r.mu.Unlock()
 	if r.base != base || len(r.of) >= maxJudges && r.of[rel] == nil {
@@ -229,7 +229,7 @@ type judged struct {
 
 // machine packs the facts of a machine's latest inventory, with what was entered by hand, and
 // judges them, within a write. cause is why, one of the store's words.
-func (j *Judge) machine(tx *store.Tx, d *store.Device, inv *inventory.Document, cause string) (judged, error) {
+func (j *Judge) machine(tx *store.Tx, d *store.Machine, inv *inventory.Document, cause string) (judged, error) {
 	f, err := pack(tx, d, inv)
 	if err != nil {
 		return judged{}, err
@@ -260,14 +260,14 @@ func (j *Judge) machine(tx *store.Tx, d *store.Device, inv *inventory.Document, 
 }
 
 // Latest judges a machine that has another latest inventory, within a write.
-func (j *Judge) Latest(tx *store.Tx, d *store.Device, inv *inventory.Document) error {
+func (j *Judge) Latest(tx *store.Tx, d *store.Machine, inv *inventory.Document) error {
 	_, err := j.machine(tx, d, inv, store.ByInventory)
 	return err
 }
 
 // pack stores the packed facts of a machine's latest inventory with what was entered by hand, and
 // gives them.
-func pack(tx *store.Tx, d *store.Device, inv *inventory.Document) (*fact.Facts, error) {
+func pack(tx *store.Tx, d *store.Machine, inv *inventory.Document) (*fact.Facts, error) {
 	manual, err := tx.HandFacts(d.ID)
 	if err != nil {
 		return nil, err
@@ -284,12 +284,13 @@ func pack(tx *store.Tx, d *store.Device, inv *inventory.Document) (*fact.Facts, 
 
 // repack makes packed facts again that are missing or of another version.
 func (j *Judge) repack(ctx context.Context) error {
-	devices, err := j.Store.Unpacked(ctx, fact.Catalogue)
+	machines, err := j.Store.Unpacked(ctx, fact.Catalogue)
 	if err != nil {
 		return err
 	}
-	for i := range devices {
-		err := j.index.change(ctx, devices[i].Key, func(tx *store.Tx, d *store.Device, inv *inventory.Document) error {
+	for i := range machines {
+		err := j.index.change(ctx, machines[i].Key, func(tx *store.Tx, d *store.Machine,
+			inv *inventory.Document) error {
 			_, err := pack(tx, d, inv)
 			return err
 		})
@@ -297,8 +298,8 @@ func (j *Judge) repack(ctx context.Context) error {
 			return err
 		}
 	}
-	if len(devices) > 0 {
-		j.Log.Info("facts packed again", "machines", len(devices))
+	if len(machines) > 0 {
+		j.Log.Info("facts packed again", "machines", len(machines))
 	}
 	return nil
 }
@@ -306,10 +307,10 @@ func (j *Judge) repack(ctx context.Context) error {
 // again judges machines anew from their latest inventories; before, where it is given, comes first
 // in the same write. It gives how many dispositions changed.
 func (j *Judge) again(
-	ctx context.Context, keys []string, before func(*store.Tx, *store.Device) error,
+	ctx context.Context, keys []string, before func(*store.Tx, *store.Machine) error,
 ) (changed int, err error) {
 	for _, key := range keys {
-		err := j.index.change(ctx, key, func(tx *store.Tx, d *store.Device, inv *inventory.Document) error {
+		err := j.index.change(ctx, key, func(tx *store.Tx, d *store.Machine, inv *inventory.Document) error {
 			if before != nil {
 				if err := before(tx, d); err != nil {
 					return err

@@ -12,7 +12,7 @@ import (
 	_ "modernc.org/sqlite"
 
 	"rolltop.example/rolltop/core/fact"
-	"rolltop.example/rolltop/core/means"
+	"rolltop.example/rolltop/core/knowledge"
 	"rolltop.example/rolltop/core/release"
 	"rolltop.example/rolltop/internal/standin"
 	"rolltop.example/rolltop/internal/store"
@@ -41,7 +41,7 @@ func BenchmarkJudgeFleet(b *testing.B) {
 	}
 	defer st.Close()
 	s := assemble(Options{Store: st})
-	s.Knowledge.set(means.Shipped())
+	s.Knowledge.set(knowledge.Shipped())
 	raw, err := sql.Open("sqlite", "file:"+path)
 	if err != nil {
 		b.Fatal(err)
@@ -124,7 +124,7 @@ func fill(b *testing.B, st *store.Store, path string) {
 			fmt.Sprintf("M%d", i), i+1); err != nil {
 			b.Fatal(err)
 		}
-		if _, err := tx.Exec("INSERT INTO fact_row (device_id, catalogue, class, row) VALUES (?, ?, 'pc', ?)", i+1,
+		if _, err := tx.Exec("INSERT INTO fact_row (machine_id, catalogue, class, row) VALUES (?, ?, 'pc', ?)", i+1,
 			fact.Catalogue, f.Pack(nil)); err != nil {
 			b.Fatal(err)
 		}
@@ -136,17 +136,17 @@ func fill(b *testing.B, st *store.Store, path string) {
 
 func bareScan(b *testing.B, db *sql.DB) {
 	b.Helper()
-	rows, err := db.Query("SELECT f.device_id, d.inventory_id, f.row FROM fact_row f JOIN device d ON d.id = " +
-		"f.device_id WHERE f.class='pc'")
+	rows, err := db.Query("SELECT f.machine_id, d.inventory_id, f.row FROM fact_row f JOIN device d ON d.id = " +
+		"f.machine_id WHERE f.class='pc'")
 	if err != nil {
 		b.Fatal(err)
 	}
 	defer rows.Close()
-	var device, inventory int64
+	var machine, inventory int64
 	var row []byte
 	n := 0
 	for rows.Next() {
-		if err := rows.Scan(&device, &inventory, &row); err != nil {
+		if err := rows.Scan(&machine, &inventory, &row); err != nil {
 			b.Fatal(err)
 		}
 		n++
@@ -160,7 +160,7 @@ func bareScan(b *testing.B, db *sql.DB) {
 // same form, a row at a time in one transaction.
 func bareWrite(b *testing.B, db *sql.DB, judgement int64) time.Duration {
 	b.Helper()
-	rows, err := db.Query("SELECT judgement_id, device_id, inventory_id, disposition, certain, publisher, fails, "+
+	rows, err := db.Query("SELECT judgement_id, machine_id, inventory_id, disposition, certain, publisher, fails, "+
 		"sole, outcomes FROM verdict WHERE judgement_id=?", judgement)
 	if err != nil {
 		b.Fatal(err)
@@ -181,9 +181,9 @@ func bareWrite(b *testing.B, db *sql.DB, judgement int64) time.Duration {
 	if len(all) != benchMachines {
 		b.Fatalf("%d verdicts", len(all))
 	}
-	if _, err := db.Exec("DROP TABLE IF EXISTS bare; CREATE TABLE bare (judgement_id INTEGER, device_id INTEGER, " +
+	if _, err := db.Exec("DROP TABLE IF EXISTS bare; CREATE TABLE bare (judgement_id INTEGER, machine_id INTEGER, " +
 		"inventory_id INTEGER, disposition INTEGER, certain INTEGER, publisher INTEGER, fails INTEGER, sole TEXT, " +
-		"outcomes TEXT, PRIMARY KEY (judgement_id, device_id)) STRICT, WITHOUT ROWID"); err != nil {
+		"outcomes TEXT, PRIMARY KEY (judgement_id, machine_id)) STRICT, WITHOUT ROWID"); err != nil {
 		b.Fatal(err)
 	}
 	at := time.Now()

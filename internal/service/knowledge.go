@@ -6,7 +6,7 @@ import (
 	"sync"
 
 	"rolltop.example/rolltop/core/doc"
-	"rolltop.example/rolltop/core/means"
+	"rolltop.example/rolltop/core/knowledge"
 	"rolltop.example/rolltop/internal/build"
 	"rolltop.example/rolltop/internal/store"
 )
@@ -16,13 +16,13 @@ import (
 type Knowledge struct {
 	Records
 	mu   sync.RWMutex
-	base *means.Means
+	base *knowledge.Base
 
 	changing sync.Mutex // one change at a time
 }
 
 // Base is the knowledge in force.
-func (k *Knowledge) Base() *means.Means {
+func (k *Knowledge) Base() *knowledge.Base {
 	k.mu.RLock()
 	defer k.mu.RUnlock()
 	return k.base
@@ -44,16 +44,16 @@ func (k *Knowledge) load(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	var docs []means.Document
+	var docs []knowledge.Document
 	for kind, text := range stored {
-		one := means.Document{Name: kind, Text: []byte(text)}
-		if _, err := means.Read(one); err != nil {
-			k.Log.Error("a document of the house cannot be read; put another one in force", "kind", kind, "error", err)
+		one := knowledge.Document{Name: kind, Text: []byte(text)}
+		if _, err := knowledge.Read(one); err != nil {
+			k.Log.Error("a document of your own cannot be read; put another one in force", "kind", kind, "error", err)
 			continue
 		}
 		docs = append(docs, one)
 	}
-	m, err := means.Read(docs...)
+	m, err := knowledge.Read(docs...)
 	if err != nil {
 		return err
 	}
@@ -61,7 +61,7 @@ func (k *Knowledge) load(ctx context.Context) error {
 	return nil
 }
 
-func (k *Knowledge) set(m *means.Means) {
+func (k *Knowledge) set(m *knowledge.Base) {
 	k.mu.Lock()
 	defer k.mu.Unlock()
 	k.base = m
@@ -69,7 +69,7 @@ func (k *Knowledge) set(m *means.Means) {
 
 // Own are the texts of the organisation's own documents in force, by kind.
 func (k *Knowledge) Own(ctx context.Context) (map[string]string, error) {
-	stored, err := k.Store.Houses(ctx)
+	stored, err := k.Store.AllKnowledge(ctx)
 	if err != nil {
 		return nil, err
 	}
@@ -84,30 +84,30 @@ func (k *Knowledge) Own(ctx context.Context) (map[string]string, error) {
 
 // With reads the documents in force with one in the place of its kind; an empty text is the
 // program's own. The error may be [*doc.Mistakes].
-func (k *Knowledge) With(ctx context.Context, kind, text string) (*means.Means, error) {
+func (k *Knowledge) With(ctx context.Context, kind, text string) (*knowledge.Base, error) {
 	stored, err := k.Own(ctx)
 	if err != nil {
 		return nil, err
 	}
 	stored[kind] = text
-	var docs []means.Document
+	var docs []knowledge.Document
 	for kind, text := range stored {
 		if text != "" {
-			docs = append(docs, means.Document{Name: kind, Text: []byte(text)})
+			docs = append(docs, knowledge.Document{Name: kind, Text: []byte(text)})
 		}
 	}
 	if text == "" {
-		return means.Read(docs...)
+		return knowledge.Read(docs...)
 	}
-	is, err := means.Kind(means.Document{Name: kind, Text: []byte(text)})
+	is, err := knowledge.Kind(knowledge.Document{Name: kind, Text: []byte(text)})
 	if err != nil {
 		return nil, err
 	}
 	if is != kind {
-		return nil, doc.Refuse(kind, fmt.Sprintf("the document is about %s, and this is the place of %s", is, kind),
-			"hand it in there")
+		return nil, doc.Refuse(kind, fmt.Sprintf("the document has %s, not %s", is, kind),
+			"use that kind instead")
 	}
-	return means.Read(docs...)
+	return knowledge.Read(docs...)
 }
 
 // put stores a document of a kind and puts it in force, an empty text for what the program ships.
@@ -119,7 +119,7 @@ func (k *Knowledge) put(ctx context.Context, kind, text string) (decides bool, e
 		return false, err
 	}
 	store.Note(ctx, "", fmt.Sprintf("%d bytes", len(text)))
-	if err := k.Store.PutHouse(ctx, kind, text, by(ctx), k.Now()); err != nil {
+	if err := k.Store.SetKnowledge(ctx, kind, text, by(ctx), k.Now()); err != nil {
 		return false, err
 	}
 	before := k.Base()

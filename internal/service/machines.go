@@ -5,13 +5,13 @@ import (
 	"errors"
 	"slices"
 
-	"rolltop.example/rolltop/core/after"
 	"rolltop.example/rolltop/core/assess"
 	"rolltop.example/rolltop/core/byhand"
 	"rolltop.example/rolltop/core/check"
 	"rolltop.example/rolltop/core/compare"
 	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/core/release"
+	"rolltop.example/rolltop/core/results"
 	"rolltop.example/rolltop/internal/build"
 	"rolltop.example/rolltop/internal/store"
 )
@@ -27,8 +27,8 @@ type Machines struct {
 }
 
 // Find is a machine by its key.
-func (m *Machines) Find(ctx context.Context, key string) (*store.Device, error) {
-	d, err := m.Store.DeviceByKey(ctx, key)
+func (m *Machines) Find(ctx context.Context, key string) (*store.Machine, error) {
+	d, err := m.Store.MachineByKey(ctx, key)
 	return d, orMissing(err, NoMachine(key))
 }
 
@@ -40,7 +40,7 @@ type Facts struct {
 }
 
 // Facts reads an inventory of a machine with what was entered by hand; 0 is the latest.
-func (m *Machines) Facts(ctx context.Context, d *store.Device, id int64) (out Facts, err error) {
+func (m *Machines) Facts(ctx context.Context, d *store.Machine, id int64) (out Facts, err error) {
 	if id == 0 {
 		id = d.InventoryID
 	}
@@ -92,9 +92,9 @@ type Against struct {
 
 // Checked is a machine with its check.
 type Checked struct {
-	Device *store.Device
-	Facts  Facts
-	Check  *assess.Document
+	Machine *store.Machine
+	Facts   Facts
+	Check   *assess.Document
 }
 
 // CheckedNow is a machine with its check, decisions taken into account.
@@ -119,7 +119,7 @@ func (m *Machines) CheckedNow(ctx context.Context, key string, against Against) 
 	if err != nil {
 		return nil, err
 	}
-	return &Checked{Device: d, Facts: facts, Check: got}, nil
+	return &Checked{Machine: d, Facts: facts, Check: got}, nil
 }
 
 // Ticked is a machine with its check, and with what people said of the items of its plan.
@@ -128,7 +128,7 @@ func (m *Machines) Ticked(ctx context.Context, key string, against Against) (*Ch
 	if err != nil {
 		return nil, err
 	}
-	ticks, err := m.Store.Ticks(ctx, c.Device.ID)
+	ticks, err := m.Store.Ticks(ctx, c.Machine.ID)
 	if err != nil {
 		return nil, err
 	}
@@ -137,7 +137,7 @@ func (m *Machines) Ticked(ctx context.Context, key string, against Against) (*Ch
 }
 
 // against is the release that a machine is checked against.
-func (m *Machines) against(ctx context.Context, d *store.Device, a Against) (*release.Release, error) {
+func (m *Machines) against(ctx context.Context, d *store.Machine, a Against) (*release.Release, error) {
 	if a.Release == "" {
 		t, ok := m.releases.Target(d.Class)
 		if !ok {
@@ -184,7 +184,7 @@ func (m *Machines) Compare(
 }
 
 // Since is what the work between two inventories of a machine has come to; to 0 is the latest.
-func (m *Machines) Since(ctx context.Context, key string, from, to int64) (*after.Document, error) {
+func (m *Machines) Since(ctx context.Context, key string, from, to int64) (*results.Document, error) {
 	d, err := m.Find(ctx, key)
 	if err != nil {
 		return nil, err
@@ -193,7 +193,7 @@ func (m *Machines) Since(ctx context.Context, key string, from, to int64) (*afte
 	if err != nil {
 		return nil, err
 	}
-	var sides [2]after.Check
+	var sides [2]results.Check
 	for i, id := range []int64{from, to} {
 		facts, err := m.Facts(ctx, d, id)
 		if err != nil {
@@ -203,18 +203,18 @@ func (m *Machines) Since(ctx context.Context, key string, from, to int64) (*afte
 		if err != nil {
 			return nil, err
 		}
-		sides[i] = after.Check{Inventory: facts.Inventory, Check: got}
+		sides[i] = results.Check{Inventory: facts.Inventory, Check: got}
 	}
-	out, err := after.Confirm(sides[0], sides[1])
+	out, err := results.Confirm(sides[0], sides[1])
 	if err != nil {
-		return nil, refuse("These cannot be put beside each other", "%s", err)
+		return nil, refuse("These cannot be compared", "%s", err)
 	}
 	return out, nil
 }
 
 // Remove removes a machine with everything that is known of it.
 func (m *Machines) Remove(ctx context.Context, key string) error {
-	id, err := m.Store.RemoveDevice(ctx, key)
+	id, err := m.Store.RemoveMachine(ctx, key)
 	if err != nil {
 		return orMissing(err, NoMachine(key))
 	}
@@ -224,15 +224,15 @@ func (m *Machines) Remove(ctx context.Context, key string) error {
 
 // Mark writes on machines that a filter picks, or that are named by their keys. note is what the
 // audit log says of it.
-func (m *Machines) Mark(
-	ctx context.Context, where string, keys []string, marking *store.Marking, note func(picked int) string,
+func (m *Machines) Change(
+	ctx context.Context, where string, keys []string, marking *store.Change, note func(picked int) string,
 ) (picked, changed int, err error) {
 	ids, err := m.index.Picked(ctx, where, keys)
 	if err != nil {
 		return 0, 0, err
 	}
 	store.Note(ctx, "", note(len(ids)))
-	if changed, err = m.Store.Mark(ctx, ids, marking, m.Now()); err != nil {
+	if changed, err = m.Store.ChangeMachines(ctx, ids, marking, m.Now()); err != nil {
 		return 0, 0, err
 	}
 	m.index.Changed(ids...)
@@ -242,7 +242,7 @@ func (m *Machines) Mark(
 // Retire takes one machine out of use.
 func (m *Machines) Retire(ctx context.Context, id int64) error {
 	yes := true
-	if _, err := m.Store.Mark(ctx, []int64{id}, &store.Marking{Retire: &yes}, m.Now()); err != nil {
+	if _, err := m.Store.ChangeMachines(ctx, []int64{id}, &store.Change{Retire: &yes}, m.Now()); err != nil {
 		return err
 	}
 	m.index.Changed(id)
@@ -263,7 +263,7 @@ func (m *Machines) Rekey(ctx context.Context, key, reason string) error {
 // Resolve takes a person's word on a possible duplicate.
 func (m *Machines) Resolve(ctx context.Context, id int64, verdict string) error {
 	settling := store.Settling{Verdict: verdict, By: by(ctx), Now: m.Now()}
-	touched, err := m.Store.SettleDoubt(ctx, id, settling, m.judge.Latest)
+	touched, err := m.Store.ResolveDuplicate(ctx, id, settling, m.judge.Latest)
 	if err != nil {
 		return err
 	}
@@ -272,12 +272,12 @@ func (m *Machines) Resolve(ctx context.Context, id int64, verdict string) error 
 }
 
 // SetSites replaces all sites, which moves machines in lists.
-func (m *Machines) SetSites(ctx context.Context, list []store.Place) error {
+func (m *Machines) SetSites(ctx context.Context, list []store.Site) error {
 	defer m.index.Invalidate()
-	return m.Store.SetPlaces(ctx, list)
+	return m.Store.SetSites(ctx, list)
 }
 
 // SeesDuplicate says that the viewer sees both machines of a possible duplicate.
-func (m *Machines) SeesDuplicate(ctx context.Context, d *store.Doubt) bool {
+func (m *Machines) SeesDuplicate(ctx context.Context, d *store.Duplicate) bool {
 	return !slices.ContainsFunc([]string{d.Key, d.Other}, func(key string) bool { return !m.index.Sees(ctx, key) })
 }

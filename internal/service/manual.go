@@ -32,13 +32,13 @@ func (m *Machines) manual(ctx context.Context, n *NewFact) byhand.Fact {
 }
 
 // EnterFact enters a fact of one machine by hand and judges the machine.
-func (m *Machines) EnterFact(ctx context.Context, key string, n *NewFact) error {
+func (m *Machines) SetFact(ctx context.Context, key string, n *NewFact) error {
 	f := m.manual(ctx, n)
 	if err := f.Check(); err != nil {
 		return refuse(notEntered, "%s", err)
 	}
 	var wrong error
-	err := m.index.change(ctx, key, func(tx *store.Tx, d *store.Device, inv *inventory.Document) error {
+	err := m.index.change(ctx, key, func(tx *store.Tx, d *store.Machine, inv *inventory.Document) error {
 		if _, left := byhand.Enter(inv, []byhand.Fact{f}); left != nil {
 			wrong = left[0] // it would not go into this machine's inventory
 			return wrong
@@ -48,7 +48,7 @@ func (m *Machines) EnterFact(ctx context.Context, key string, n *NewFact) error 
 			return err
 		}
 		store.Note(ctx, n.Fact+": "+cmp.Or(before, "not entered"), n.Fact+": "+f.Value)
-		if err := tx.EnterFact(d.ID, &f); err != nil {
+		if err := tx.SetFact(d.ID, &f); err != nil {
 			return err
 		}
 		_, err = m.judge.machine(tx, d, inv, store.ByFacts)
@@ -61,8 +61,8 @@ func (m *Machines) EnterFact(ctx context.Context, key string, n *NewFact) error 
 }
 
 // manualValue is the value of a fact that was entered by hand, or "".
-func manualValue(tx *store.Tx, device int64, name string) (string, error) {
-	facts, err := tx.HandFacts(device)
+func manualValue(tx *store.Tx, machine int64, name string) (string, error) {
+	facts, err := tx.HandFacts(machine)
 	for _, f := range facts {
 		if f.Fact == name {
 			return f.Value, err
@@ -74,8 +74,8 @@ func manualValue(tx *store.Tx, device int64, name string) (string, error) {
 var errNoFact = errors.New("no such fact")
 
 // TakeBackFact ends a fact that was entered by hand and judges the machine.
-func (m *Machines) TakeBackFact(ctx context.Context, key, name string) error {
-	err := m.index.change(ctx, key, func(tx *store.Tx, d *store.Device, inv *inventory.Document) error {
+func (m *Machines) RemoveFact(ctx context.Context, key, name string) error {
+	err := m.index.change(ctx, key, func(tx *store.Tx, d *store.Machine, inv *inventory.Document) error {
 		before, err := manualValue(tx, d.ID, name)
 		if err != nil {
 			return err
@@ -102,7 +102,7 @@ var ofOneMachine = append(slices.Clone(identifying), fact.DeviceName)
 
 // EnterModelFact enters a fact of every machine of a model, and judges them. It gives how many
 // there are, and of how many the disposition changed.
-func (m *Machines) EnterModelFact(
+func (m *Machines) AddModelFact(
 	ctx context.Context, maker, model string, n *NewFact,
 ) (machines, changed int, err error) {
 	f := m.manual(ctx, n)
@@ -111,7 +111,7 @@ func (m *Machines) EnterModelFact(
 	}
 	def := fact.ByName(n.Fact)
 	if def == nil || def.ID.Group() != fact.NoGroup || slices.Contains(ofOneMachine, def.ID) {
-		return 0, 0, refuse(notEntered, "%s is of one machine, and not of a model", n.Fact)
+		return 0, 0, refuse(notEntered, "%s belongs to one machine, not to a model", n.Fact)
 	}
 	keys, err := m.Store.KeysOfModel(ctx, maker, model)
 	if err != nil {
@@ -119,7 +119,7 @@ func (m *Machines) EnterModelFact(
 	}
 	if len(keys) == 0 {
 		return 0, 0, missing(
-			"there is no machine of the model %q by %q; both are as rolltop devices shows them", model, maker)
+			"no machine has the model %q by %q; use both as rolltop machines shows them", model, maker)
 	}
 	store.Note(ctx, "", fmt.Sprintf("%s %s: %s = %s", maker, model, n.Fact, n.Value))
 	err = m.Store.PutModelFact(ctx, &store.ModelFact{
@@ -139,10 +139,10 @@ func (m *Machines) EnterModelFact(
 }
 
 // TakeBackModelFact ends a fact of a model, and judges its machines.
-func (m *Machines) TakeBackModelFact(ctx context.Context, id int64) (machines, changed int, err error) {
+func (m *Machines) RemoveModelFact(ctx context.Context, id int64) (machines, changed int, err error) {
 	f, err := m.Store.EndModelFact(ctx, id, by(ctx), m.Now())
 	if err != nil {
-		return 0, 0, orMissing(err, fmt.Sprintf("there is no fact %d of a model", id))
+		return 0, 0, orMissing(err, fmt.Sprintf("unknown fact %d of a model", id))
 	}
 	keys, err := m.Store.KeysOfModel(ctx, f.Maker, f.Model)
 	if err != nil {
@@ -186,6 +186,6 @@ func (m *Machines) endPast(ctx context.Context, now time.Time) error {
 	if err != nil {
 		return err
 	}
-	_, err = m.judge.again(ctx, keys, func(tx *store.Tx, d *store.Device) error { return tx.EndPast(d.ID, now) })
+	_, err = m.judge.again(ctx, keys, func(tx *store.Tx, d *store.Machine) error { return tx.EndPast(d.ID, now) })
 	return err
 }

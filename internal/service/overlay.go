@@ -15,7 +15,7 @@ import (
 	"rolltop.example/rolltop/core/decision"
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/fleet"
-	"rolltop.example/rolltop/core/means"
+	"rolltop.example/rolltop/core/knowledge"
 	"rolltop.example/rolltop/core/release"
 	"rolltop.example/rolltop/internal/store"
 )
@@ -55,7 +55,7 @@ type waivedJudgement struct {
 	assess.Judgement
 	waived  string
 	release *release.Release
-	base    *means.Means
+	base    *knowledge.Base
 }
 
 type packedFacts struct {

@@ -72,10 +72,10 @@ func TestOverlayIsAsReadAnew(t *testing.T) {
 	}{
 		{"a machine with a waiver is read again", func() error { return resend(ctx, s, waived) }},
 		{"a waiver", add(decision.Waive, "fails=house-drive", "house-drive", 5)},
-		{"a waiver for what another waives too", add(decision.Waive, `place="Corbel Head"`, "house-drive", 40)},
+		{"a waiver for what another waives too", add(decision.Waive, `site="Corbel Head"`, "house-drive", 40)},
 		{"a machine's first requirement is waived", add(decision.Waive, fleet.Term("key", both), first, 50)},
 		{"and its second", add(decision.Waive, fleet.Term("key", both), second, 60)},
-		{"machines stay", add(decision.Stay, `place="Gull Quay"`, "", 30)},
+		{"machines stay", add(decision.Stay, `site="Gull Quay"`, "", 30)},
 		{"one of them is tagged", func() error { return s.Tag(ctx, "fails=memory", "seen") }},
 		{"a decision ends", func() error {
 			d, err := s.Decisions.Find(ctx, made)

@@ -12,7 +12,7 @@ import (
 	"rolltop.example/rolltop/core/decision"
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/fleet"
-	"rolltop.example/rolltop/core/means"
+	"rolltop.example/rolltop/core/knowledge"
 	"rolltop.example/rolltop/core/work"
 	"rolltop.example/rolltop/internal/store"
 )
@@ -21,7 +21,7 @@ import (
 // and the knowledge are.
 type bills struct {
 	mu    sync.Mutex
-	base  *means.Means
+	base  *knowledge.Base
 	known map[int64]bill
 }
 
@@ -44,7 +44,7 @@ func (b *bills) forget(ids []int64, all bool) {
 
 // take puts the bills that are known into out, and gives the machines whose bills are not, each
 // with its plan.
-func (b *bills) take(base *means.Means, plans []fleet.Planned, out map[int64][]assess.Buy) map[int64]string {
+func (b *bills) take(base *knowledge.Base, plans []fleet.Planned, out map[int64][]assess.Buy) map[int64]string {
 	b.mu.Lock()
 	defer b.mu.Unlock()
 	if b.base != base || b.known == nil {
@@ -67,7 +67,7 @@ func (b *bills) take(base *means.Means, plans []fleet.Planned, out map[int64][]a
 }
 
 // buys says whether a plan has a step that something is bought for.
-func buys(base *means.Means, plan string) bool {
+func buys(base *knowledge.Base, plan string) bool {
 	return slices.ContainsFunc(work.Parse(plan), func(st work.Step) bool {
 		d := base.Steps.Find(st.ID)
 		return d != nil && d.Part != ""
@@ -76,7 +76,8 @@ func buys(base *means.Means, plan string) bool {
 
 // billsOf are what the plans of machines buy, by the numbers of the machines; only plans with
 // parts have some. They are worked out from packed facts, on all processors.
-func (w *Work) billsOf(ctx context.Context, base *means.Means, plans []fleet.Planned) (map[int64][]assess.Buy, error) {
+func (w *Work) billsOf(ctx context.Context, base *knowledge.Base, plans []fleet.Planned) (map[int64][]assess.Buy,
+	error) {
 	out := map[int64][]assess.Buy{}
 	b := &w.bills
 	planOf := b.take(base, plans, out)
@@ -105,7 +106,7 @@ func (w *Work) billsOf(ctx context.Context, base *means.Means, plans []fleet.Pla
 					if !ok || f.Unpack(batch[i].Row) != nil {
 						continue
 					}
-					id := batch[i].DeviceID
+					id := batch[i].MachineID
 					parts, err := assess.Buys(base, t.Release, f, waived[id]...)
 					if err != nil {
 						return err
@@ -115,7 +116,7 @@ func (w *Work) billsOf(ctx context.Context, base *means.Means, plans []fleet.Pla
 				b.mu.Lock()
 				defer b.mu.Unlock()
 				for i := range batch {
-					id := batch[i].DeviceID
+					id := batch[i].MachineID
 					out[id] = worked[i].parts
 					if b.base == base && b.known != nil {
 						b.known[id] = worked[i]

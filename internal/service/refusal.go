@@ -42,21 +42,21 @@ func missing(format string, args ...any) error {
 }
 
 func forbidden(format string, args ...any) error {
-	return &Refusal{Reason: Forbidden, Title: "Not for you", Says: fmt.Sprintf(format, args...)}
+	return &Refusal{Reason: Forbidden, Title: "Not permitted", Says: fmt.Sprintf(format, args...)}
 }
 
 // NoMachine says that there is no machine with a key.
 func NoMachine(key string) string {
-	return fmt.Sprintf("there is no machine %q; rolltop devices lists them", key)
+	return fmt.Sprintf("there is no machine %q; rolltop machines lists all", key)
 }
 
 // NoRelease says that there is no release with an id.
 func NoRelease(id string) string {
-	return fmt.Sprintf("there is no release %q; rolltop releases lists them", id)
+	return fmt.Sprintf("there is no release %q; rolltop releases lists all", id)
 }
 
 // NoWave says that there is no wave with a number.
-func NoWave(id int64) string { return fmt.Sprintf("there is no wave %d; rolltop waves lists them", id) }
+func NoWave(id int64) string { return fmt.Sprintf("there is no wave %d; rolltop waves lists all", id) }
 
 // NoInventory says that a machine has no such inventory.
 func NoInventory(key string, id int64) string {
@@ -65,7 +65,7 @@ func NoInventory(key string, id int64) string {
 
 // noTarget is the refusal where no release is the target of a class of hardware.
 func noTarget() error {
-	return refuse("Nothing to check against", "no target release is chosen for this class of hardware")
+	return refuse("No target", "no target release is set for this class of hardware")
 }
 
 // orMissing says what is missing where the store has not found it; other errors stay as they are.

@@ -101,7 +101,7 @@ func (r *Releases) Get(ctx context.Context, id string, revision int) (*release.R
 	}
 	rel, err := release.Read(id, src, nil)
 	if err != nil {
-		return nil, fmt.Errorf("the stored document of %s is not one this version reads: %w", id, err)
+		return nil, fmt.Errorf("this version cannot read the stored document of %s: %w", id, err)
 	}
 	r.mu.Lock()
 	defer r.mu.Unlock()

@@ -16,15 +16,15 @@ import (
 )
 
 // SiteOf is the site that a person gave a machine, or that of its name.
-func SiteOf(d *store.Device, sites []store.Place) string {
-	if d.Placed != "" {
-		return d.Placed
+func SiteOf(d *store.Machine, sites []store.Site) string {
+	if d.Site != "" {
+		return d.Site
 	}
 	return SiteOfName(d.Name, sites)
 }
 
 // SiteOfName is the site with the longest prefix of a machine's name.
-func SiteOfName(name string, sites []store.Place) string {
+func SiteOfName(name string, sites []store.Site) string {
 	best, site := 0, ""
 	for _, p := range sites {
 		if n := len(p.Prefix); n > best && n <= len(name) && strings.EqualFold(name[:n], p.Prefix) {
@@ -35,16 +35,16 @@ func SiteOfName(name string, sites []store.Place) string {
 }
 
 // Row is a machine of the store as a row of the index, without the target that it is judged by.
-func (i *Index) Row(d *store.Device, sites []store.Place) fleet.Row {
-	return row(&store.Row{Device: *d}, nil, sites)
+func (i *Index) Row(d *store.Machine, sites []store.Site) fleet.Row {
+	return row(&store.Row{Machine: *d}, nil, sites)
 }
 
-func row(d *store.Row, targets map[string]Target, sites []store.Place) fleet.Row {
+func row(d *store.Row, targets map[string]Target, sites []store.Site) fleet.Row {
 	r := fleet.Row{
 		ID:           d.ID,
 		Key:          d.Key,
 		Name:         d.Name,
-		Place:        SiteOf(&d.Device, sites),
+		Site:         SiteOf(&d.Machine, sites),
 		Class:        d.Class,
 		Manufacturer: d.Maker,
 		Model:        d.Model,
@@ -52,7 +52,7 @@ func row(d *store.Row, targets map[string]Target, sites []store.Place) fleet.Row
 		TakenAt:      d.Taken(),
 		Tags:         strings.Join(d.Tags, "\n"),
 		Retired:      d.RetiredAt > 0,
-		Doubted:      d.Doubted,
+		Doubted:      d.Duplicate,
 		Next:         fleet.NoNext,
 	}
 	if v := &d.Verdict; d.Judged {
@@ -100,7 +100,7 @@ func (i *Index) changedRows(ctx context.Context, ids []int64) (map[int64]changed
 // readRows reads machines, all of them where ids is nil: then in several parts at once, each of
 // which uses its facts again and again. put is called by one at a time.
 func (i *Index) readRows(ctx context.Context, ids []int64, put func(*store.Row, fleet.Row, *fact.Facts)) error {
-	sites, err := i.Store.Places(ctx)
+	sites, err := i.Store.Sites(ctx)
 	if err != nil {
 		return err
 	}

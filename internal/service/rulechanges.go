@@ -72,7 +72,7 @@ func (c *RuleChanges) Get(ctx context.Context, id int64) (*RuleChange, error) {
 	}
 	i := slices.IndexFunc(list, func(c store.RuleChange) bool { return c.ID == id })
 	if i < 0 {
-		return nil, missing("there is no change of rules %d; rolltop releases changes lists them", id)
+		return nil, missing("there is no change of rules %d; rolltop releases changes lists all", id)
 	}
 	return c.show(ctx, &list[i])
 }
@@ -101,7 +101,7 @@ func (c *RuleChanges) show(ctx context.Context, one *store.RuleChange) (*RuleCha
 	}
 	for i := range flips {
 		f := &flips[i]
-		r := rows[f.Device]
+		r := rows[f.Machine]
 		if r == nil {
 			continue
 		}
@@ -127,7 +127,7 @@ func (c *RuleChanges) rows(
 ) (rows map[int64]*fleet.Row, judged int, err error) {
 	some := make(map[int64]bool, len(flips))
 	for i := range flips {
-		some[flips[i].Device] = true
+		some[flips[i].Machine] = true
 	}
 	f, err := c.index.Where(ctx, "")
 	if err != nil {

@@ -34,18 +34,18 @@ func (s *Service) LoadRelease(ctx context.Context, name string, src []byte) erro
 }
 
 // Aim chooses the target release of a class of hardware.
-func (s *Service) Aim(ctx context.Context, class, id string) error {
+func (s *Service) SetTarget(ctx context.Context, class, id string) error {
 	if err := s.Store.SetTarget(ctx, class, id); err != nil {
 		return err
 	}
-	return s.Judge.Aim(ByItself(ctx), class, id)
+	return s.Judge.SetTarget(ByItself(ctx), class, id)
 }
 
 // SetPlaces replaces all sites.
-func (s *Service) SetPlaces(ctx context.Context, byPrefix map[string]string) error {
-	var list []store.Place
+func (s *Service) SetSites(ctx context.Context, byPrefix map[string]string) error {
+	var list []store.Site
 	for prefix, name := range byPrefix {
-		list = append(list, store.Place{Prefix: prefix, Name: name})
+		list = append(list, store.Site{Prefix: prefix, Name: name})
 	}
 	return s.Machines.SetSites(ctx, list)
 }
@@ -57,7 +57,7 @@ func (s *Service) Load(ctx context.Context, d *inventory.Document) error {
 }
 
 // PutHouse puts a document of an organisation's own in force.
-func (s *Service) PutHouse(ctx context.Context, kind, text, by string) error {
+func (s *Service) SetKnowledge(ctx context.Context, kind, text, by string) error {
 	return s.Judge.PutKnowledge(As(ctx, &Viewer{Name: by, Plain: true}), kind, text)
 }
 
@@ -88,7 +88,7 @@ func (s *Service) Expect(ctx context.Context, list [][3]string) error {
 		return err
 	}
 	for _, e := range list {
-		one := store.Expected{Name: e[0], Place: e[1], Reason: e[2], Millis: s.Now().UnixMilli()}
+		one := store.Expected{Name: e[0], Site: e[1], Reason: e[2], Millis: s.Now().UnixMilli()}
 		before = append(before, one)
 	}
 	return s.Store.SetExpected(ctx, before)
@@ -97,14 +97,14 @@ func (s *Service) Expect(ctx context.Context, list [][3]string) error {
 // Tag gives the machines that a filter picks a tag.
 func (s *Service) Tag(ctx context.Context, where, tag string) error {
 	tagged := func(int) string { return "+" + tag }
-	_, _, err := s.Machines.Mark(seeding(ctx), where, nil, &store.Marking{Tag: []string{tag}}, tagged)
+	_, _, err := s.Machines.Change(seeding(ctx), where, nil, &store.Change{Tag: []string{tag}}, tagged)
 	return err
 }
 
 // SaveFilter keeps a filter under a name.
-func (s *Service) SaveFilter(ctx context.Context, name, filter, by string) error {
+func (s *Service) SetFilter(ctx context.Context, name, filter, by string) error {
 	f := &store.SavedFilter{Name: name, Filter: filter, By: by, Millis: s.Now().UnixMilli()}
-	return s.Store.SaveFilter(ctx, f)
+	return s.Store.SetFilter(ctx, f)
 }
 
 // PutDecision decides something about machines, at the time that the decision names.
@@ -125,8 +125,8 @@ func (s *Service) PutDecision(ctx context.Context, d *decision.Decision) error {
 }
 
 // PutStock notes what is there of a part.
-func (s *Service) PutStock(ctx context.Context, part string, onHand, leadDays int) error {
-	return s.Work.PutStock(seeding(ctx), part, work.Stock{OnHand: onHand, LeadDays: leadDays})
+func (s *Service) SetStock(ctx context.Context, part string, onHand, leadDays int) error {
+	return s.Work.SetStock(seeding(ctx), part, work.Stock{OnHand: onHand, LeadDays: leadDays})
 }
 
 // GiveWork gives the work on the machines of a filter to somebody.
@@ -137,7 +137,7 @@ func (s *Service) GiveWork(ctx context.Context, where, who, note string) error {
 
 // PutWave adds a wave as it was some time ago, with machines that a filter picks; they were handed
 // over at a time, if it is not zero.
-func (s *Service) PutWave(ctx context.Context, w wave.Wave, where string, handed time.Time) (int64, error) {
+func (s *Service) SetWave(ctx context.Context, w wave.Wave, where string, handedOff time.Time) (int64, error) {
 	ctx = seeding(ctx)
 	var ids []int64
 	var err error
@@ -146,29 +146,29 @@ func (s *Service) PutWave(ctx context.Context, w wave.Wave, where string, handed
 			return 0, err
 		}
 	}
-	if w.ID, err = s.Store.PutWave(ctx, &w, desktopSupport, s.Now()); err != nil {
+	if w.ID, err = s.Store.SetWave(ctx, &w, desktopSupport, s.Now()); err != nil {
 		return 0, err
 	}
 	ids = ids[:min(len(ids), w.Most)]
 	if err := s.Store.AddMembers(ctx, w.ID, ids, ""); err != nil {
 		return 0, err
 	}
-	if !handed.IsZero() {
-		err = s.Store.Hand(ctx, &w, ids, handed)
+	if !handedOff.IsZero() {
+		err = s.Store.Hand(ctx, &w, ids, handedOff)
 	}
 	s.Index.Changed(ids...)
 	return w.ID, err
 }
 
 // EnterModelFact enters a fact for every machine of a model.
-func (s *Service) EnterModelFact(ctx context.Context, maker, model, fact, value, note string) error {
-	_, _, err := s.Machines.EnterModelFact(ByItself(ctx), maker, model, &NewFact{Fact: fact, Value: value, Note: note})
+func (s *Service) AddModelFact(ctx context.Context, maker, model, fact, value, note string) error {
+	_, _, err := s.Machines.AddModelFact(ByItself(ctx), maker, model, &NewFact{Fact: fact, Value: value, Note: note})
 	return err
 }
 
 // SayOutcome tells what became of a machine in a wave, at a time.
 func (s *Service) SayOutcome(ctx context.Context, id int64, key, outcome, reason string, at time.Time) error {
-	d, err := s.Store.DeviceByKey(ctx, key)
+	d, err := s.Store.MachineByKey(ctx, key)
 	if err != nil {
 		return err
 	}

@@ -136,7 +136,7 @@ func (s *Service) start(ctx context.Context) error {
 		return err
 	}
 	for class, id := range stored {
-		err := s.Judge.Aim(ctx, class, id)
+		err := s.Judge.SetTarget(ctx, class, id)
 		var mistakes *doc.Mistakes
 		switch {
 		case errors.As(err, &mistakes):

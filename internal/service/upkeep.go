@@ -38,9 +38,9 @@ type noted struct {
 
 // How often the service looks after itself.
 const (
-	upkeepEvery = time.Minute
-	thinEvery   = 6 * time.Hour
-	hooksEvery  = 2 * time.Second
+	upkeepEvery   = time.Minute
+	thinEvery     = 6 * time.Hour
+	webhooksEvery = 2 * time.Second
 )
 
 // Also adds what each round does first. failed is what the log says where it fails.
@@ -57,7 +57,7 @@ func (u *Upkeep) Run(ctx context.Context) {
 	telling.Go(func() {
 		for ctx.Err() == nil {
 			u.webhooks.Tell(ctx)
-			pause(ctx, hooksEvery)
+			pause(ctx, webhooksEvery)
 		}
 	})
 	defer telling.Wait()
@@ -88,10 +88,10 @@ func (u *Upkeep) Round(ctx context.Context, now time.Time, thin bool) {
 	for _, t := range tasks {
 		failed(t.what, t.do(ctx))
 	}
-	failed("facts whose date has come were not ended", u.machines.endPast(ctx, now))
-	failed("the progress of today was not noted", u.noteProgress(ctx, now))
+	failed("expired facts could not be removed", u.machines.endPast(ctx, now))
+	failed("the progress of today could not be recorded", u.noteProgress(ctx, now))
 	if thin {
-		failed("history was not let go", u.thin(ctx, now))
+		failed("old history could not be removed", u.thin(ctx, now))
 	}
 }
 
@@ -104,7 +104,7 @@ func (u *Upkeep) thin(ctx context.Context, now time.Time) error {
 	gone, err := u.Store.Thin(ctx, now.AddDate(0, -set.HistoryMonths, 0), retired)
 	u.index.Changed(gone.Machines...)
 	if gone.Inventories+len(gone.Machines) > 0 {
-		u.Log.Info("history let go", "inventories", gone.Inventories, "machines", len(gone.Machines))
+		u.Log.Info("old history removed", "inventories", gone.Inventories, "machines", len(gone.Machines))
 	}
 	return err
 }
@@ -142,7 +142,7 @@ func (i *Index) Tally(ctx context.Context) (map[Group]int, error) {
 	counts := map[Group]int{}
 	err := i.Each(ctx, fleet.Filter{}, func(r *fleet.Row) {
 		if r.Judged {
-			counts[Group{r.Place, r.Class, r.Disposition}]++
+			counts[Group{r.Site, r.Class, r.Disposition}]++
 		}
 	})
 	return counts, err
@@ -152,7 +152,7 @@ func (i *Index) Tally(ctx context.Context) (map[Group]int, error) {
 func (u *Upkeep) PutTally(ctx context.Context, day time.Time, counts map[Group]int) error {
 	var rows []store.Progress
 	for g, n := range counts {
-		p := store.Progress{Place: g.Site, Class: g.Class, Disposition: int(g.Disposition), Machines: n}
+		p := store.Progress{Site: g.Site, Class: g.Class, Disposition: int(g.Disposition), Machines: n}
 		rows = append(rows, p)
 	}
 	return u.Store.PutProgress(ctx, day.UTC().Format(time.DateOnly), rows)

@@ -49,7 +49,7 @@ func (w *Waves) state(ctx context.Context) (*state, error) {
 	for _, m := range all {
 		out.members[m.WaveID] = append(out.members[m.WaveID], m)
 		if one := out.wave(m.WaveID); one != nil && !one.Ended {
-			out.in[m.DeviceID] = m.WaveID
+			out.in[m.MachineID] = m.WaveID
 		}
 	}
 	return &out, nil
@@ -69,14 +69,14 @@ func (s *state) machines() map[int64]bool {
 	out := map[int64]bool{}
 	for _, members := range s.members {
 		for i := range members {
-			out[members[i].DeviceID] = true
+			out[members[i].MachineID] = true
 		}
 	}
 	return out
 }
 
 func outcomeOf(m *store.Member, takenAt time.Time) string {
-	return wave.Outcome(m.Handed(), m.Arrived(), m.Left(), m.Said(), m.Outcome, takenAt)
+	return wave.Outcome(m.HandedOff(), m.Arrived(), m.Left(), m.Said(), m.Outcome, takenAt)
 }
 
 // find is a wave with all others, or the refusal that there is none.
@@ -123,7 +123,7 @@ func (w *Waves) List(ctx context.Context) ([]Wave, []wave.Blackout, error) {
 
 // anySeen says that one of the members is among machines.
 func anySeen(members []store.Member, seen map[int64]*fleet.Row) bool {
-	return slices.ContainsFunc(members, func(m store.Member) bool { return seen[m.DeviceID] != nil })
+	return slices.ContainsFunc(members, func(m store.Member) bool { return seen[m.MachineID] != nil })
 }
 
 // show says a wave as a viewer may see it: its rule may name sites that they do not see.
@@ -133,7 +133,7 @@ func (w *Waves) show(ctx context.Context, one *wave.Wave, members []store.Member
 		out.Rule = fleet.Term(fleet.SoughtWave, strconv.FormatInt(one.ID, 10))
 	}
 	for i := range members {
-		if r := seen[members[i].DeviceID]; r != nil {
+		if r := seen[members[i].MachineID]; r != nil {
 			out.Machines++
 			out.Outcomes[outcomeOf(&members[i], r.TakenAt)]++
 		}
@@ -175,20 +175,20 @@ func (w *Waves) Get(ctx context.Context, id int64) (*Detail, error) {
 	mine := map[int64]bool{}
 	for i := range members {
 		m := &members[i]
-		r := c.rows[m.DeviceID]
+		r := c.rows[m.MachineID]
 		if r == nil {
 			continue
 		}
 		mine[r.ID] = true
 		is := packages[r.ID]
-		is.Outcome, is.Reason, is.ByName, is.HandedAt = outcomeOf(m, r.TakenAt), m.Reason, m.ByName, m.Handed()
+		is.Outcome, is.Reason, is.ByName, is.HandedOffAt = outcomeOf(m, r.TakenAt), m.Reason, m.ByName, m.HandedOff()
 		if is.Outcome == wave.Waiting {
 			is.Reason = wave.Refuse(c.of[r.ID], now)
 			is.Refused = is.Reason != ""
 		}
 		out.Members = append(out.Members, is)
 	}
-	slices.SortFunc(out.Members, func(a, b wave.Machine) int { return strings.Compare(a.Place+a.Name, b.Place+b.Name) })
+	slices.SortFunc(out.Members, func(a, b wave.Machine) int { return strings.Compare(a.Site+a.Name, b.Site+b.Name) })
 	days, err := w.days(ctx, members, one, all.dark)
 	if err != nil {
 		return nil, err
@@ -219,13 +219,13 @@ func (w *Waves) days(
 ) (map[string]wave.Day, error) {
 	mine := make(map[int64]bool, len(members))
 	for i := range members {
-		mine[members[i].DeviceID] = true
+		mine[members[i].MachineID] = true
 	}
 	type standing struct{ at, key string }
 	var list []standing
 	err := w.index.Each(ctx, fleet.Filter{}.Within("retired", "yes", "no"), func(r *fleet.Row) {
 		if mine[r.ID] {
-			list = append(list, standing{r.Place + r.Name, r.Key})
+			list = append(list, standing{r.Site + r.Name, r.Key})
 		}
 	})
 	if err != nil {
@@ -249,7 +249,7 @@ func (w *Waves) Put(ctx context.Context, one wave.Wave) (int64, error) {
 		one.Release = t.Release.ID
 	}
 	if _, ok := w.releases.TargetOf(one.Release); !ok {
-		return 0, refuse(title, "%q is no target; waves go to a target release", one.Release)
+		return 0, refuse(title, "%q is not a target; a wave needs a target release", one.Release)
 	}
 	all, err := w.state(ctx)
 	if err != nil {
@@ -264,7 +264,7 @@ func (w *Waves) Put(ctx context.Context, one wave.Wave) (int64, error) {
 	}
 	store.Note(ctx, "", fmt.Sprintf("%s to %s, %s to %s, at most %d: %s",
 		one.Name, one.Release, one.Starts, one.Ends, one.Most, one.Rule))
-	id, err := w.Store.PutWave(ctx, &one, by(ctx), w.Now())
+	id, err := w.Store.SetWave(ctx, &one, by(ctx), w.Now())
 	if err != nil {
 		return 0, orMissing(err, NoWave(one.ID))
 	}
@@ -291,10 +291,10 @@ func (w *Waves) Fill(
 		return 0, nil, err
 	}
 	if one.Ended {
-		return 0, nil, refuse("The wave has ended", "%q takes no machines any more", one.Name)
+		return 0, nil, refuse("The wave has ended", "the wave %q has ended and accepts no machines", one.Name)
 	}
 	if byName && len(keys) == 0 {
-		return 0, nil, refuse("By name", "machines of which a requirement is waived enter by name: give their keys")
+		return 0, nil, refuse("By name", "machines with a waived requirement enter by name only: give their keys")
 	}
 	c, err := w.candidates(ctx, all, one)
 	if err != nil {
@@ -327,7 +327,7 @@ func (w *Waves) enter(
 	members := all.members[one.ID]
 	mine := map[int64]bool{}
 	for i := range members {
-		mine[members[i].DeviceID] = true
+		mine[members[i].MachineID] = true
 	}
 	var add []int64
 	no, now := wave.Refusals{}, w.Now()
@@ -345,25 +345,25 @@ func (w *Waves) enter(
 		case why != "":
 			no.Add(why, r.Ref())
 		case len(members)+len(add) >= one.Most:
-			no.Add(fmt.Sprintf("the wave is full: it takes %d machines", one.Most), r.Ref())
+			no.Add(fmt.Sprintf("the wave is full (%d machines)", one.Most), r.Ref())
 		default:
 			add = append(add, id)
 		}
 	}
 	for key := range named {
-		no.Add("the wave's rule does not pick it", work.MachineRef{Key: key, Name: key})
+		no.Add("the machine does not match the rule of the wave", work.MachineRef{Key: key, Name: key})
 	}
 	return add, no
 }
 
 // Drop takes a machine out of a wave.
 func (w *Waves) Drop(ctx context.Context, id int64, key string) error {
-	d, err := w.Store.DeviceByKey(ctx, key)
+	d, err := w.Store.MachineByKey(ctx, key)
 	if err == nil {
-		err = w.Store.DropMember(ctx, id, d.ID)
+		err = w.Store.RemoveMember(ctx, id, d.ID)
 	}
 	if err != nil {
-		return orMissing(err, fmt.Sprintf("the machine %q is in no wave %d", key, id))
+		return orMissing(err, fmt.Sprintf("the machine %q is not in wave %d", key, id))
 	}
 	w.index.Changed()
 	return nil
@@ -373,7 +373,7 @@ func (w *Waves) Drop(ctx context.Context, id int64, key string) error {
 func (w *Waves) SetBlackouts(ctx context.Context, list []wave.Blackout) error {
 	for _, b := range list {
 		if b.To < b.From {
-			return refuse("Not blackout days", "they end on %s, before they begin on %s", b.To, b.From)
+			return refuse("Not blackout days", "the last day, %s, is before the first day, %s", b.To, b.From)
 		}
 	}
 	store.Note(ctx, "", say.Count(len(list), "range of blackout days", "ranges of blackout days"))
@@ -391,7 +391,7 @@ type Membership struct {
 }
 
 // Of is the wave that a machine is in, or was in last; nil where it was in none.
-func (w *Waves) Of(ctx context.Context, d *store.Device) (*Membership, error) {
+func (w *Waves) Of(ctx context.Context, d *store.Machine) (*Membership, error) {
 	all, err := w.state(ctx)
 	if err != nil {
 		return nil, err
@@ -401,7 +401,7 @@ func (w *Waves) Of(ctx context.Context, d *store.Device) (*Membership, error) {
 		one := &all.waves[i]
 		for k := range all.members[one.ID] {
 			m := &all.members[one.ID][k]
-			if m.DeviceID == d.ID && (out == nil || out.Ended) {
+			if m.MachineID == d.ID && (out == nil || out.Ended) {
 				out = &Membership{Wave: *one, Outcome: outcomeOf(m, d.Taken()), Reason: m.Reason}
 			}
 		}

@@ -10,7 +10,7 @@ import (
 )
 
 // Deliver sends what a webhook was not told of yet.
-type Deliver func(ctx context.Context, h *store.Hook, changes []store.Flip) error
+type Deliver func(ctx context.Context, h *store.Webhook, changes []store.Flip) error
 
 // Webhooks tells addresses when machines' dispositions change.
 type Webhooks struct {
@@ -20,9 +20,9 @@ type Webhooks struct {
 
 // How much a message holds, and how long an address is left alone after failures.
 const (
-	maxFlips    = 200
-	hookFirst   = 5 * time.Second
-	hookLongest = 30 * time.Minute
+	maxFlips       = 200
+	webhookFirst   = 5 * time.Second
+	webhookLongest = 30 * time.Minute
 )
 
 // DeliverBy sets what sends. It is called while the service is put together.
@@ -33,10 +33,10 @@ func (w *Webhooks) Tell(ctx context.Context) {
 	if w.deliver == nil {
 		return
 	}
-	list, err := w.Store.Hooks(ctx)
+	list, err := w.Store.Webhooks(ctx)
 	if err != nil {
 		if ctx.Err() == nil {
-			w.Log.Error("addresses to tell cannot be read", "error", err)
+			w.Log.Error("webhooks cannot be read", "error", err)
 		}
 		return
 	}
@@ -50,20 +50,20 @@ func (w *Webhooks) Tell(ctx context.Context) {
 }
 
 // tell sends an address what it was not told of yet, and notes where that fails.
-func (w *Webhooks) tell(ctx context.Context, h *store.Hook) {
+func (w *Webhooks) tell(ctx context.Context, h *store.Webhook) {
 	err := w.send(ctx, h)
 	if err == nil || ctx.Err() != nil {
 		return
 	}
-	wait := min(hookFirst<<min(h.Tries, 12), hookLongest)
+	wait := min(webhookFirst<<min(h.Tries, 12), webhookLongest)
 	wait += rand.N(wait / 4) // not all at once after an outage
 	if err := w.Store.Undelivered(ctx, h.Name, err.Error(), w.Now().Add(wait)); err != nil {
-		w.Log.Error("a failed message was not noted", "error", err)
+		w.Log.Error("a failed message could not be recorded", "error", err)
 	}
 }
 
 // send sends message by message.
-func (w *Webhooks) send(ctx context.Context, h *store.Hook) error {
+func (w *Webhooks) send(ctx context.Context, h *store.Webhook) error {
 	for {
 		flips, err := w.Store.Flips(ctx, h.LastFlip, maxFlips)
 		if err != nil || len(flips) == 0 {

@@ -31,7 +31,7 @@ type WhatIf struct {
 // Ask is what is asked about, and what it is compared with.
 type Ask struct {
 	Document string // the text of a release document, or of a bundle
-	Release  string // in place of it: id of a stored release
+	Release  string // instead of it: id of a stored release
 	Revision int
 	Than     string // id of the release to compare with; "": the target of the class
 	ThanRev  int
@@ -80,7 +80,7 @@ func (w *WhatIf) Run(ctx context.Context, ask *Ask) (*Answered, error) {
 		for _, id := range ids {
 			r := x.Row(id)
 			now := fleet.Standpoint{Disposition: r.Disposition, Outcomes: r.Outcomes}
-			rows[id] = standing{r.Judged, now, r.Place, r.Name, r.WaivedMusts}
+			rows[id] = standing{r.Judged, now, r.Site, r.Name, r.WaivedMusts}
 		}
 	})
 	if err != nil {
@@ -124,7 +124,7 @@ func (w *WhatIf) sides(ctx context.Context, ask *Ask) (is, was *release.Release,
 	const title = "Nothing to compare"
 	switch {
 	case (ask.Document == "") == (ask.Release == ""):
-		return nil, nil, refuse(title, "give a document, or the id of a stored release, and not both")
+		return nil, nil, refuse(title, "give a document or the id of a stored release, not both")
 	case ask.Document != "":
 		if is, err = release.Read("the draft", []byte(ask.Document), nil); err != nil {
 			return nil, nil, err
@@ -144,7 +144,8 @@ func (w *WhatIf) sides(ctx context.Context, ask *Ask) (is, was *release.Release,
 		return nil, nil, noTarget()
 	}
 	if was.InstallsOn != is.InstallsOn {
-		return nil, nil, refuse(title, "%s installs on a %s and %s on a %s; compare releases of one class of hardware",
+		return nil, nil, refuse(title, "%s installs on a %s and %s on a %s; only releases of the same class of "+
+			"hardware can be compared",
 			is.Name, is.InstallsOn, was.Name, was.InstallsOn)
 	}
 	return is, was, nil
@@ -162,7 +163,7 @@ func (w *WhatIf) weigh(
 			s := w.newScale(total, known)
 			err := w.Store.PackedOf(ctx, fact.Catalogue, part, func(batch []store.Packed) error {
 				for i := range batch {
-					if err := s.add(&batch[i], rows[batch[i].DeviceID]); err != nil {
+					if err := s.add(&batch[i], rows[batch[i].MachineID]); err != nil {
 						return err
 					}
 				}
@@ -222,7 +223,7 @@ func (s *scale) add(p *store.Packed, r standing) error {
 		}
 		after = standpoint(&got)
 	}
-	s.Add(p.DeviceID, r.site, r.Standpoint, after, s.facts)
+	s.Add(p.MachineID, r.site, r.Standpoint, after, s.facts)
 	return nil
 }
 

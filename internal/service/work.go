@@ -66,7 +66,7 @@ func (w *Work) workers(ctx context.Context, where string) (*workers, error) {
 				ID:          r.ID,
 				Key:         r.Key,
 				Name:        r.Name,
-				Place:       r.Place,
+				Site:        r.Site,
 				Model:       r.ModelName(),
 				Plan:        p,
 				Disposition: r.Disposition,
@@ -122,7 +122,7 @@ func (w *Work) List(ctx context.Context, where string) (*List, error) {
 	}
 	for _, t := range ticks {
 		if t.State == "done" {
-			out.Said[t.DeviceID] = append(out.Said[t.DeviceID], strings.TrimPrefix(t.Item, assess.TickStep))
+			out.Said[t.MachineID] = append(out.Said[t.MachineID], strings.TrimPrefix(t.Item, assess.TickStep))
 		}
 	}
 	if out.Order, err = w.purchase(ctx, machines.plans); err != nil {
@@ -164,7 +164,7 @@ func (w *Work) questions(ctx context.Context, where string) ([]question.Question
 			if err != nil {
 				continue
 			}
-			r := rows[batch[i].DeviceID]
+			r := rows[batch[i].MachineID]
 			list.Add(res, facts, &r)
 		}
 		return nil
@@ -188,7 +188,7 @@ func (w *Work) watch(ctx context.Context, where string, ticks []store.ItemTick) 
 	said := map[int64][]assess.Tick{}
 	for i := range ticks {
 		t := &ticks[i]
-		said[t.DeviceID] = append(said[t.DeviceID], assess.Tick{Item: t.Item, State: t.State, By: t.By, At: t.At()})
+		said[t.MachineID] = append(said[t.MachineID], assess.Tick{Item: t.Item, State: t.State, By: t.By, At: t.At()})
 	}
 	out := []watch.Item{}
 	steps := w.knowledge.Base().Steps
@@ -264,7 +264,7 @@ func (w *Work) Visits(ctx context.Context, where string) ([]work.Visit, error) {
 // many machines there are.
 func (w *Work) Assign(ctx context.Context, where string, keys []string, who, note string) (int, error) {
 	if where == "" && len(keys) == 0 {
-		return 0, refuse("Nothing to assign", "say which machines: by a filter, or by their keys")
+		return 0, refuse("Nothing to assign", "the machines are missing; give a filter, or keys")
 	}
 	ids, err := w.index.Picked(ctx, where, keys)
 	if err != nil {
@@ -282,16 +282,16 @@ func (w *Work) Assign(ctx context.Context, where string, keys []string, who, not
 }
 
 // PutStock notes what is there of a part, which is named as the order names it.
-func (w *Work) PutStock(ctx context.Context, part string, stock work.Stock) error {
+func (w *Work) SetStock(ctx context.Context, part string, stock work.Stock) error {
 	store.Note(ctx, "", fmt.Sprintf("%s: %d on hand, %d days", part, stock.OnHand, stock.LeadDays))
-	return w.Store.PutStock(ctx, part, stock, by(ctx), w.Now())
+	return w.Store.SetStock(ctx, part, stock, by(ctx), w.Now())
 }
 
 // nothingSaid is what the audit log says of an item before anybody said anything.
 const nothingSaid = "nothing was said"
 
 // Tick keeps what somebody says of an item of preparation or of a step.
-func (w *Work) Tick(ctx context.Context, key string, t assess.Tick) error {
+func (w *Work) SetTick(ctx context.Context, key string, t assess.Tick) error {
 	c, err := w.machines.Ticked(ctx, key, Against{})
 	if err != nil {
 		return err
@@ -303,28 +303,28 @@ func (w *Work) Tick(ctx context.Context, key string, t assess.Tick) error {
 	if old := c.Check.Ticked(t.Item); old != nil {
 		before = old.Says()
 	}
-	return w.putTick(ctx, c.Device.ID, before, t)
+	return w.putTick(ctx, c.Machine.ID, before, t)
 }
 
-func (w *Work) putTick(ctx context.Context, device int64, before string, t assess.Tick) error {
+func (w *Work) putTick(ctx context.Context, machine int64, before string, t assess.Tick) error {
 	t.By, t.At = by(ctx), w.Now().UTC()
 	store.Note(ctx, before, t.Says())
-	return w.Store.PutTick(ctx, device, &t)
+	return w.Store.PutTick(ctx, machine, &t)
 }
 
 // Untick takes back what was said of an item.
-func (w *Work) Untick(ctx context.Context, key, item string) error {
+func (w *Work) RemoveTick(ctx context.Context, key, item string) error {
 	d, err := w.machines.Find(ctx, key)
 	if err != nil {
 		return err
 	}
 	err = w.Store.EndTick(ctx, d.ID, item, by(ctx), w.Now())
-	return orMissing(err, fmt.Sprintf("nobody has said anything of %s on the machine %q", item, key))
+	return orMissing(err, fmt.Sprintf("nothing is recorded for %s on the machine %q", item, key))
 }
 
 // Leave keeps what somebody says of a machine that leaves. Closing its record takes it out of use.
 func (w *Work) Leave(ctx context.Context, key, what string, t assess.Tick) error {
-	const open = "The record stays open"
+	const open = "The record cannot be refused"
 	d, err := w.machines.Find(ctx, key)
 	if err != nil {
 		return err
@@ -352,7 +352,7 @@ func (w *Work) Leave(ctx context.Context, key, what string, t assess.Tick) error
 	closes := what == work.Closed
 	if closes {
 		if t.State == "refused" {
-			return refuse(open, "closing it is not refused; leave it as it is")
+			return refuse(open, "closing the record cannot be refused; leave it open")
 		}
 		if err := work.Close(said); err != nil {
 			return refuse(open, "%s", err)

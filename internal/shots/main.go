@@ -36,29 +36,29 @@ var pages = []struct {
 	path, wait, name string
 	full             bool
 }{
-	{"/", "What stands in the way", "fleet", false},
-	{"/devices?where=disposition%3Drefit,replace", "machines of", "devices", false},
-	{"/devices/lant-001", "The plan, in this order", "machine", true},
-	{"/devices/by-requirement?where=fails%3Dtpm,memory&sort=needs.memory", "machines beside", "grid", false},
+	{"/", "Failing requirements", "fleet", false},
+	{"/machines?where=disposition%3Drefit,replace", "machines of", "machines", false},
+	{"/machines/lant-001", "The plan, in this order", "machine", true},
+	{"/machines/matrix?where=fails%3Dtpm,memory&sort=needs.memory", "machines, target", "matrix", false},
 	{"/work", "In the best order", "work", false},
-	{"/work?tab=waves", "A new wave", "waves", false},
+	{"/work?tab=waves", "New wave", "waves", false},
 	{"/intake", "never reported", "intake", false},
 	{"/releases/skerry-12", "Required", "release", false},
-	{"/api/devices/gull-101/report", "Not met", "report", false},
-	{"/devices/nslip-037", "To decide", "decide", false},
+	{"/api/v1/machines/gull-101/report", "Not met", "report", false},
+	{"/machines/nslip-037", "To decide", "decide", false},
 	{"/compare?a=lant-001&b=gull-101", "Facts that differ", "compare", false},
 }
 
-// work takes the pictures of a visit on a telephone, and of what work has come
+// work takes the pictures of a visit on a phone, and of what work has come
 // to.
 func work(p *browser.Page, server, dir string) error {
-	err := errors.Join(p.Go(server+"/devices/nslip-033"), p.WaitText("History"),
+	err := errors.Join(p.Go(server+"/machines/nslip-033"), p.WaitText("History"),
 		p.Click("[aria-labelledby=history] button"), p.WaitText("Steps of the plan as it was"))
 	if err == nil {
-		err = save(p, dir, "after")
+		err = save(p, dir, "results")
 	}
 	if err == nil {
-		err = errors.Join(p.Go(server+"/devices/gull-101"), p.WaitText("Visit sheet"), p.Click("[data-visit]"),
+		err = errors.Join(p.Go(server+"/machines/gull-101"), p.WaitText("Visit sheet"), p.Click("[data-visit]"),
 			p.WaitText("Scan this"))
 	}
 	if err != nil {

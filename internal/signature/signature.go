@@ -77,9 +77,9 @@ var value = regexp.MustCompile(`^rolltop=:([A-Za-z0-9+/]{86}==):$`)
 // Errors of [Verify].
 var (
 	ErrForm = errors.New(
-		`the signature is not in the form that is taken: ("@method" "content-digest") with created, keyid, alg="ed25519" and tag="` + tag + `"`)
-	ErrBody = errors.New("the digest is not that of the body: something changed it on its way")
-	ErrKey  = errors.New("the signature was not made with the key that it names")
+		`the signature does not have the expected form: ("@method" "content-digest") with created, keyid, alg="ed25519" and tag="` + tag + `"`)
+	ErrBody = errors.New("the digest does not match the body; the body was changed in transit")
+	ErrKey  = errors.New("the signature does not match its key")
 )
 
 // Verify checks the signature of a request; nil, and no error, where it has none.

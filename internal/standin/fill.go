@@ -5,24 +5,24 @@ import (
 	"time"
 
 	"rolltop.example/rolltop/core/inventory"
-	"rolltop.example/rolltop/core/means"
+	"rolltop.example/rolltop/core/knowledge"
 	"rolltop.example/rolltop/internal/standin/recorded"
 )
 
 // Service is what the demo is filled into.
 type Service interface {
 	LoadRelease(ctx context.Context, name string, src []byte) error
-	Aim(ctx context.Context, class, id string) error
-	SetPlaces(ctx context.Context, byPrefix map[string]string) error
+	SetTarget(ctx context.Context, class, id string) error
+	SetSites(ctx context.Context, byPrefix map[string]string) error
 	Load(ctx context.Context, d *inventory.Document) error
-	PutHouse(ctx context.Context, kind, text, by string) error
+	SetKnowledge(ctx context.Context, kind, text, by string) error
 }
 
 // House are the organisation's own steps, firmware guides and prices, by kind.
-func House() map[string]string {
+func Knowledge() map[string]string {
 	out := map[string]string{}
-	for _, kind := range means.Kinds() {
-		text, err := files.ReadFile("house/" + kind + ".yaml")
+	for _, kind := range knowledge.Kinds() {
+		text, err := files.ReadFile("knowledge/" + kind + ".yaml")
 		if err != nil {
 			panic(err) // it is embedded
 		}
@@ -49,21 +49,21 @@ func Fill(ctx context.Context, s Service, now time.Time) (int, error) {
 			return 0, err
 		}
 	}
-	for kind, text := range House() {
-		if err := s.PutHouse(ctx, kind, text, "desktop support"); err != nil {
+	for kind, text := range Knowledge() {
+		if err := s.SetKnowledge(ctx, kind, text, "desktop support"); err != nil {
 			return 0, err
 		}
 	}
 	for class, id := range map[string]string{"pc": "skerry-12", "mac": "fathom-9"} {
-		if err := s.Aim(ctx, class, id); err != nil {
+		if err := s.SetTarget(ctx, class, id); err != nil {
 			return 0, err
 		}
 	}
-	places := map[string]string{}
-	for _, p := range o.Places {
-		places[p.Prefix] = p.Name
+	sites := map[string]string{}
+	for _, p := range o.Sites {
+		sites[p.Prefix] = p.Name
 	}
-	if err := s.SetPlaces(ctx, places); err != nil {
+	if err := s.SetSites(ctx, sites); err != nil {
 		return 0, err
 	}
 	machines, err := o.Fleet(now)
@@ -88,7 +88,7 @@ func Fill(ctx context.Context, s Service, now time.Time) (int, error) {
 	if err := s.LoadRelease(ctx, present.File, present.Text); err != nil {
 		return 0, err
 	}
-	return len(machines), s.Aim(ctx, "pc", "skerry-12")
+	return len(machines), s.SetTarget(ctx, "pc", "skerry-12")
 }
 
 // Host is a service that the demo's daily work is put into, too.
@@ -98,7 +98,7 @@ type Host interface {
 	PutTally(ctx context.Context, day time.Time, counts map[[3]string]int) error
 	Expect(ctx context.Context, list [][3]string) error
 	Tag(ctx context.Context, where, tag string) error
-	SaveFilter(ctx context.Context, name, filter, by string) error
+	SetFilter(ctx context.Context, name, filter, by string) error
 	Worker
 }
 
@@ -110,7 +110,7 @@ const Days = 56
 // another machine's, and how the counts came to be what they are.
 func Furnish(ctx context.Context, s Host, now time.Time) error {
 	for tag, where := range map[string]string{
-		"season":         `place="Gull Quay","Lantern Pier" disposition=ready`,
+		"season":         `site="Gull Quay","Lantern Pier" disposition=ready`,
 		"workshop-visit": "disposition=refit",
 	} {
 		if err := s.Tag(ctx, where, tag); err != nil {
@@ -118,11 +118,11 @@ func Furnish(ctx context.Context, s Host, now time.Time) error {
 		}
 	}
 	for name, filter := range map[string]string{
-		"Parts to order":              "disposition=refit",
-		"Ready now, not for the next": "disposition=ready next=reconfigure,refit,replace",
-		"Unread for want of rights":   "cause=needs-rights",
+		"Parts to order":                      "disposition=refit",
+		"Ready now, not for the next":         "disposition=ready next=reconfigure,refit,replace",
+		"Unread without administrator rights": "cause=needs-rights",
 	} {
-		if err := s.SaveFilter(ctx, name, filter, "desktop support"); err != nil {
+		if err := s.SetFilter(ctx, name, filter, "desktop support"); err != nil {
 			return err
 		}
 	}

@@ -19,13 +19,13 @@ import (
 	"rolltop.example/rolltop/core/release"
 )
 
-//go:embed organisation.yaml releases house
+//go:embed organisation.yaml releases knowledge
 var files embed.FS
 
 // Organisation is organisation.yaml.
 type Organisation struct {
 	Name       string      `json:"name"`
-	Places     []Place     `json:"places"`
+	Sites      []Site      `json:"sites"`
 	Models     []model     `json:"models"`
 	Processors []processor `json:"processors"`
 	Older      []processor `json:"older"`
@@ -34,8 +34,8 @@ type Organisation struct {
 	Besides    []besides   `json:"besides"`
 }
 
-// Place is a pier; the names of its machines begin with the prefix.
-type Place struct {
+// Site is a pier; the names of its machines begin with the prefix.
+type Site struct {
 	Prefix string `json:"prefix"`
 	Name   string `json:"name"`
 	PCs    int    `json:"pcs"`
@@ -176,14 +176,14 @@ func (o *Organisation) Fleet(now time.Time) ([]*inventory.Document, error) {
 	m.Shuffle(len(pcs), func(i, j int) { pcs[i], pcs[j] = pcs[j], pcs[i] })
 	m.Shuffle(len(macs), func(i, j int) { macs[i], macs[j] = macs[j], macs[i] })
 	var out []*inventory.Document
-	for _, p := range o.Places {
+	for _, p := range o.Sites {
 		for i := range p.PCs + p.Macs {
 			name, queue, start := fmt.Sprintf("%s-%03d", p.Prefix, i+1), &pcs, m.pc
 			if i >= p.PCs {
 				name, queue, start = fmt.Sprintf("%s-M%02d", p.Prefix, i-p.PCs+1), &macs, m.macintosh
 			}
 			if len(*queue) == 0 {
-				return nil, fmt.Errorf("standin: the places have more machines than the conditions")
+				return nil, fmt.Errorf("standin: the sites have more machines than the conditions")
 			}
 			what := (*queue)[0]
 			*queue = (*queue)[1:]

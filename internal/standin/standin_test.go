@@ -53,7 +53,7 @@ func TestMachinesAreWhole(t *testing.T) {
 	for _, d := range fleet(t, now) {
 		name, serial := d.Device.Name.Or(""), d.Device.Serial.Or("")
 		if names[name] || serials[serial] || serial == "" {
-			t.Errorf("%s or %s stands twice", name, serial)
+			t.Errorf("%s or %s appears twice", name, serial)
 		}
 		names[name], serials[serial] = true, true
 		b, err := json.Marshal(d)
@@ -85,7 +85,7 @@ func TestNames(t *testing.T) {
 	for _, d := range fleet(t, now) {
 		prefix, _, _ := strings.Cut(d.Device.Name.Or(""), "-")
 		known := false
-		for _, p := range org.Places {
+		for _, p := range org.Sites {
 			known = known || p.Prefix == prefix
 		}
 		if !known || !makers[d.Device.Manufacturer.Or("")] {

@@ -9,7 +9,7 @@ import (
 	"rolltop.example/rolltop/core/assess"
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/inventory"
-	"rolltop.example/rolltop/core/means"
+	"rolltop.example/rolltop/core/knowledge"
 	"rolltop.example/rolltop/core/release"
 	"rolltop.example/rolltop/core/remedy"
 	"rolltop.example/rolltop/internal/expect"
@@ -21,10 +21,10 @@ import (
 // and of what is not known, worked out by hand from their descriptions.
 var verdicts = map[string]struct{ disposition, fails, unknown string }{
 	"LANT-101": {"ready", "", ""},
-	"GULL-101": {"reconfigure", "Partition style GPT; Boot mode UEFI; Secure boot switched on; TPM 2.0 ready",
+	"GULL-101": {"reconfigure", "Partition style GPT; Boot mode UEFI; Secure boot on; TPM 2.0 ready",
 		"Able to do secure boot"},
-	"NSLIP-101": {"reconfigure", "Secure boot switched on", ""},
-	"CORB-101": {"undetermined", "Free space on the system volume; Secure boot switched on",
+	"NSLIP-101": {"reconfigure", "Secure boot on", ""},
+	"CORB-101": {"undetermined", "Free space on the system volume; Secure boot on",
 		"TPM 2.0 ready; Graphics driver; Solid-state system disk"},
 	"HOLM-101": {"replace",
 		"64-bit system; Processor cores; Installed memory; Capacity of the system disk; Free space on the system " +
@@ -32,12 +32,12 @@ var verdicts = map[string]struct{ disposition, fails, unknown string }{
 	"NSLIP-102": {"ready", "", ""},
 	"NARR-101":  {"undetermined", "", "Processor features; Processor on the list; Graphics driver"},
 	"EELG-101": {"undetermined", "TPM 2.0 ready",
-		"Capacity of the system disk; Partition style GPT; Secure boot switched on; Solid-state system disk"},
+		"Capacity of the system disk; Partition style GPT; Secure boot on; Solid-state system disk"},
 	"SANDP-101": {"replace",
 		"Processor features; Processor on the list; Installed memory; Partition style GPT; Boot mode UEFI; Secure " +
-			"boot switched on; Graphics driver; Solid-state system disk", "Able to do secure boot; TPM 2.0 ready"},
-	"EELG-102": {"ready", "", ""}, // another system; the release is installed afresh
-	"OUTER-101": {"undetermined", "Boot mode UEFI; Secure boot switched on; TPM 2.0 ready",
+			"boot on; Graphics driver; Solid-state system disk", "Able to do secure boot; TPM 2.0 ready"},
+	"EELG-102": {"ready", "", ""}, // another system; the release is a clean installation
+	"OUTER-101": {"undetermined", "Boot mode UEFI; Secure boot on; TPM 2.0 ready",
 		"Capacity of the system disk; Partition style GPT; Able to do secure boot; Solid-state system disk"},
 	"NSLIP-M51": {"ready", "", ""},
 	"GULL-M51":  {"replace", "Model on the list; Free space on the system volume", ""},
@@ -96,7 +96,7 @@ func TestJudgeDecidesAsCheckDoes(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		rel[r.InstallsOn], judges[r.InstallsOn] = r, assess.NewJudge(means.Shipped(), r)
+		rel[r.InstallsOn], judges[r.InstallsOn] = r, assess.NewJudge(knowledge.Shipped(), r)
 	}
 	org, err := standin.Load()
 	if err != nil {
@@ -140,7 +140,7 @@ func TestJudgeDecidesAsCheckDoes(t *testing.T) {
 			if err != nil {
 				t.Fatal(err)
 			}
-			want, err := assess.Decide(means.Shipped(), rel[class], whole)
+			want, err := assess.Decide(knowledge.Shipped(), rel[class], whole)
 			if err != nil {
 				t.Fatal(err)
 			}
@@ -170,7 +170,7 @@ func TestJudgeOfARowInDoubt(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	judge, f := assess.NewJudge(means.Shipped(), rel), new(fact.Facts)
+	judge, f := assess.NewJudge(knowledge.Shipped(), rel), new(fact.Facts)
 	seen := map[string]int{}
 	for _, d := range machines {
 		if d.OS.Platform.Or("") != "windows" || len(d.Graphics) != 1 {
@@ -193,7 +193,7 @@ func TestJudgeOfARowInDoubt(t *testing.T) {
 			if err != nil {
 				t.Fatal(err)
 			}
-			want, err := assess.Decide(means.Shipped(), rel, whole)
+			want, err := assess.Decide(knowledge.Shipped(), rel, whole)
 			if err != nil {
 				t.Fatal(err)
 			}
@@ -212,7 +212,7 @@ func TestJudgeOfARowInDoubt(t *testing.T) {
 // facts; BenchmarkDecide does without remembering.
 func BenchmarkJudge(b *testing.B) {
 	rel, rows := packedPCs(b)
-	judge, f := assess.NewJudge(means.Shipped(), rel), new(fact.Facts)
+	judge, f := assess.NewJudge(knowledge.Shipped(), rel), new(fact.Facts)
 	b.ReportAllocs()
 	for i := 0; b.Loop(); i++ {
 		if err := f.Unpack(rows[i%len(rows)]); err != nil {
@@ -231,7 +231,7 @@ func BenchmarkDecide(b *testing.B) {
 		if err := f.Unpack(rows[i%len(rows)]); err != nil {
 			b.Fatal(err)
 		}
-		if _, err := assess.Decide(means.Shipped(), rel, f); err != nil {
+		if _, err := assess.Decide(knowledge.Shipped(), rel, f); err != nil {
 			b.Fatal(err)
 		}
 	}

@@ -14,12 +14,12 @@ import (
 type Worker interface {
 	Load(ctx context.Context, d *inventory.Document) error
 	PutDecision(ctx context.Context, d *decision.Decision) error
-	PutStock(ctx context.Context, part string, onHand, leadDays int) error
+	SetStock(ctx context.Context, part string, onHand, leadDays int) error
 	GiveWork(ctx context.Context, where, who, note string) error
-	PutWave(ctx context.Context, w wave.Wave, where string, handed time.Time) (int64, error)
+	SetWave(ctx context.Context, w wave.Wave, where string, handedOff time.Time) (int64, error)
 	SayOutcome(ctx context.Context, wave int64, key, outcome, reason string, at time.Time) error
 	SetBlackouts(ctx context.Context, list []wave.Blackout) error
-	EnterModelFact(ctx context.Context, maker, model, fact, value, note string) error
+	AddModelFact(ctx context.Context, maker, model, fact, value, note string) error
 }
 
 // pc12 is the release that the demo's PCs get.
@@ -33,7 +33,7 @@ func Employ(ctx context.Context, s Worker, now time.Time) error {
 			Kind:        decision.Waive,
 			Release:     pc12,
 			Requirement: "house-drive",
-			Scope:       `place="Corbel Head" fails=house-drive`,
+			Scope:       `site="Corbel Head" fails=house-drive`,
 			Reason:      "The machines there are replaced in spring, and start slowly until then",
 			By:          "chief of support",
 			At:          days(now, -40),
@@ -41,7 +41,7 @@ func Employ(ctx context.Context, s Worker, now time.Time) error {
 		},
 		{
 			Kind:   decision.Later,
-			Scope:  `tag=season place="Gull Quay"`,
+			Scope:  `tag=season site="Gull Quay"`,
 			Reason: "Ticket counters are in season",
 			By:     "desktop support",
 			At:     days(now, -12),
@@ -49,7 +49,7 @@ func Employ(ctx context.Context, s Worker, now time.Time) error {
 		},
 		{
 			Kind:   decision.Stay,
-			Scope:  `place="The Narrows" fails=processor-list`,
+			Scope:  `site="The Narrows" fails=processor-list`,
 			Reason: "The pier is rebuilt, and its machines go with it",
 			By:     "chief of support",
 			At:     days(now, -33),
@@ -57,7 +57,7 @@ func Employ(ctx context.Context, s Worker, now time.Time) error {
 		},
 		{
 			Kind:   decision.Hold,
-			Scope:  `model="Gannet 24" place="Corbel Head"`,
+			Scope:  `model="Gannet 24" site="Corbel Head"`,
 			Reason: "The label printers there get new drivers first",
 			By:     "chief of support",
 			At:     days(now, -8),
@@ -67,7 +67,7 @@ func Employ(ctx context.Context, s Worker, now time.Time) error {
 			Kind:        decision.Waive,
 			Release:     pc12,
 			Requirement: "graphics",
-			Scope:       `place="Eelgrass Landing" fails=graphics`,
+			Scope:       `site="Eelgrass Landing" fails=graphics`,
 			Reason:      "No driver was to be had yet",
 			By:          "chief of support",
 			At:          days(now, -70),
@@ -86,17 +86,17 @@ func Employ(ctx context.Context, s Worker, now time.Time) error {
 		{"4 GiB DDR4 SODIMM, 2666 MT/s or faster", 3, 5}, {"TPM 2.0 module for the board Fennick FT2-M", 0, 21},
 		{"new laptop", 0, 35},
 	} {
-		if err := s.PutStock(ctx, p.part, p.onHand, p.days); err != nil {
+		if err := s.SetStock(ctx, p.part, p.onHand, p.days); err != nil {
 			return err
 		}
 	}
-	for _, g := range [][3]string{{`place="Eelgrass Landing","Corbel Head"`, "technician, east",
-		"The boat leaves at 8:15"}, {`place="North Slip"`, "technician, head office", ""}} {
+	for _, g := range [][3]string{{`site="Eelgrass Landing","Corbel Head"`, "technician, east",
+		"The boat leaves at 8:15"}, {`site="North Slip"`, "technician, head office", ""}} {
 		if err := s.GiveWork(ctx, g[0]+" disposition=reconfigure,refit", g[1], g[2]); err != nil {
 			return err
 		}
 	}
-	if err := s.EnterModelFact(ctx, "Ostrel", "Bollard 300", "device.warranty_until",
+	if err := s.AddModelFact(ctx, "Ostrel", "Bollard 300", "device.warranty_until",
 		day(now, 400).Format(time.DateOnly), "contract with Quayside Supplies"); err != nil {
 		return err
 	}
@@ -114,12 +114,12 @@ func waves(ctx context.Context, s Worker, now time.Time) error {
 		[]wave.Blackout{{From: on(23), To: on(39), Reason: "turn of the year: every counter is open"}}); err != nil {
 		return err
 	}
-	pilot, err := s.PutWave(ctx,
+	pilot, err := s.SetWave(ctx,
 		wave.Wave{
 			Name:    "Pilot",
 			Release: pc12,
 			Pilot:   true,
-			Rule:    `place="Lantern Pier" disposition=ready`,
+			Rule:    `site="Lantern Pier" disposition=ready`,
 			Most:    6,
 			Starts:  on(-20),
 			Ends:    on(-15),
@@ -128,28 +128,28 @@ func waves(ctx context.Context, s Worker, now time.Time) error {
 	if err != nil {
 		return err
 	}
-	first, err := s.PutWave(ctx,
+	first, err := s.SetWave(ctx,
 		wave.Wave{
 			Name:    "Lantern Pier and Holm Ferry",
 			Release: pc12,
-			Rule:    `place="Lantern Pier","Holm Ferry" disposition=ready`,
+			Rule:    `site="Lantern Pier","Holm Ferry" disposition=ready`,
 			Most:    20,
 			Starts:  on(-4),
 			Ends:    on(8),
-		}, `place="Holm Ferry" disposition=ready class=pc`, days(now, -4))
+		}, `site="Holm Ferry" disposition=ready class=pc`, days(now, -4))
 	if err != nil {
 		return err
 	}
-	if _, err := s.PutWave(ctx,
+	if _, err := s.SetWave(ctx,
 		wave.Wave{
 			Name:    "Head office",
 			Release: pc12,
-			Rule:    `place="North Slip" disposition=ready`,
+			Rule:    `site="North Slip" disposition=ready`,
 			Most:    12,
 			Starts:  on(10),
 			Ends:    on(20),
 			Note:    "After the accounts of the month are closed",
-		}, `place="North Slip" disposition=ready class=pc model="Slipway 14"`, time.Time{}); err != nil {
+		}, `site="North Slip" disposition=ready class=pc model="Slipway 14"`, time.Time{}); err != nil {
 		return err
 	}
 	if err := s.SayOutcome(ctx, pilot, "lant-013", wave.Failed,

@@ -11,11 +11,11 @@ import (
 
 // Assignment is who does the work on a machine.
 type Assignment struct {
-	DeviceID int64  `db:"device_id"`
-	Who      string `db:"who"`
-	Note     string `db:"note"`
-	By       string `db:"by_whom"`
-	Millis   int64  `db:"at"`
+	MachineID int64  `db:"machine_id"`
+	Who       string `db:"who"`
+	Note      string `db:"note"`
+	By        string `db:"by_whom"`
+	Millis    int64  `db:"at"`
 }
 
 // Assignments are all of them by the numbers of machines.
@@ -24,7 +24,7 @@ func (s *Store) Assignments(ctx context.Context) (map[int64]Assignment, error) {
 	err := s.reader.SelectContext(ctx, &rows, "SELECT * FROM assignment")
 	out := make(map[int64]Assignment, len(rows))
 	for _, r := range rows {
-		out[r.DeviceID] = r
+		out[r.MachineID] = r
 	}
 	return out, err
 }
@@ -32,18 +32,18 @@ func (s *Store) Assignments(ctx context.Context) (map[int64]Assignment, error) {
 // AssignedTo are the numbers of the machines that somebody has the work on.
 func (s *Store) AssignedTo(ctx context.Context, who string) ([]int64, error) {
 	var ids []int64
-	err := s.reader.SelectContext(ctx, &ids, "SELECT device_id FROM assignment WHERE who=? COLLATE NOCASE", who)
+	err := s.reader.SelectContext(ctx, &ids, "SELECT machine_id FROM assignment WHERE who=? COLLATE NOCASE", who)
 	return ids, err
 }
 
 // Assign gives the work on machines to somebody; who and note both empty take it back.
-func (s *Store) Assign(ctx context.Context, devices []int64, a *Assignment) error {
+func (s *Store) Assign(ctx context.Context, machines []int64, a *Assignment) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error {
-		for _, id := range devices {
-			query := "INSERT OR REPLACE INTO assignment (device_id, who, note, by_whom, at) VALUES (?, ?, ?, ?, ?)"
+		for _, id := range machines {
+			query := "INSERT OR REPLACE INTO assignment (machine_id, who, note, by_whom, at) VALUES (?, ?, ?, ?, ?)"
 			args := []any{id, a.Who, a.Note, a.By, a.Millis}
 			if a.Who == "" && a.Note == "" {
-				query, args = "DELETE FROM assignment WHERE device_id=?", args[:1]
+				query, args = "DELETE FROM assignment WHERE machine_id=?", args[:1]
 			}
 			if _, err := tx.Exec(query, args...); err != nil {
 				return err
@@ -69,7 +69,7 @@ func (s *Store) Stocks(ctx context.Context) (map[string]work.Stock, error) {
 }
 
 // PutStock notes what is there of a part.
-func (s *Store) PutStock(ctx context.Context, part string, k work.Stock, by string, now time.Time) error {
+func (s *Store) SetStock(ctx context.Context, part string, k work.Stock, by string, now time.Time) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error {
 		_, err := tx.Exec("INSERT OR REPLACE INTO stock (part, on_hand, lead_days, by_whom, at) VALUES (?, ?, ?, ?, ?)",
 			part, k.OnHand, k.LeadDays, by, millis(now))
@@ -79,11 +79,11 @@ func (s *Store) PutStock(ctx context.Context, part string, k work.Stock, by stri
 
 // ItemTick is what somebody said of an item of a machine.
 type ItemTick struct {
-	DeviceID int64  `db:"device_id"`
-	Item     string `db:"item"`
-	State    string `db:"state"`
-	By       string `db:"by_whom"`
-	Millis   int64  `db:"at"`
+	MachineID int64  `db:"machine_id"`
+	Item      string `db:"item"`
+	State     string `db:"state"`
+	By        string `db:"by_whom"`
+	Millis    int64  `db:"at"`
 }
 
 // At is when it was said.
@@ -93,7 +93,7 @@ func (t *ItemTick) At() time.Time { return fromMillis(t.Millis) }
 func (s *Store) ItemTicks(ctx context.Context, prefix string) ([]ItemTick, error) {
 	var out []ItemTick
 	err := s.reader.SelectContext(ctx, &out,
-		"SELECT device_id, item, state, by_whom, at FROM tick WHERE ended_at=0 AND item LIKE ?||'%' ORDER BY id",
+		"SELECT machine_id, item, state, by_whom, at FROM tick WHERE ended_at=0 AND item LIKE ?||'%' ORDER BY id",
 		prefix)
 	return out, err
 }

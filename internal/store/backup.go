@@ -49,7 +49,7 @@ func Verify(ctx context.Context, path string) error {
 	if st, err := os.Stat(path); err != nil {
 		return fmt.Errorf("the backup cannot be read: %w", err)
 	} else if st.IsDir() || st.Size() == 0 {
-		return fmt.Errorf("%s is no backup; name the file that rolltop backup wrote", path)
+		return fmt.Errorf("%s is not a backup; name a file that rolltop backup wrote", path)
 	}
 	dsn := "file:" + (&url.URL{Path: path}).EscapedPath() + "?mode=ro&immutable=1"
 	if err := inspect(path, dsn); err != nil {
@@ -65,7 +65,7 @@ func Verify(ctx context.Context, path string) error {
 		return explain(path, err)
 	}
 	if says != "ok" {
-		return fmt.Errorf("the backup %s is damaged (%s); take another one", path, says)
+		return fmt.Errorf("the backup %s is damaged (%s); use another backup", path, says)
 	}
 	return nil
 }

@@ -25,12 +25,12 @@ const mostBeside = 5
 // Readings that the machine has sent itself ask nothing, and do not count as seen again.
 func (t *Tx) keepBeside(k *Kept, r *readings, why string) error {
 	k.Beside, k.Why = true, why
-	device := k.Device.ID
+	machine := k.Machine.ID
 	var same struct {
 		ID     int64 `db:"id"`
 		Beside bool  `db:"beside"`
 	}
-	err := t.get(&same, "SELECT id, beside FROM inventory WHERE device_id=? AND sha=?", device, r.sha)
+	err := t.get(&same, "SELECT id, beside FROM inventory WHERE machine_id=? AND sha=?", machine, r.sha)
 	switch {
 	case err == nil && !same.Beside:
 		return nil
@@ -39,13 +39,14 @@ func (t *Tx) keepBeside(k *Kept, r *readings, why string) error {
 			same.ID); err != nil {
 			return err
 		}
-		return t.askAbout(device, same.ID, why, r.entry.Now)
+		return t.askAbout(machine, same.ID, why, r.entry.Now)
 	case !errors.Is(err, sql.ErrNoRows):
 		return err
 	}
 	k.Changed = true
 	var held []int64
-	if err := t.list(&held, "SELECT id FROM inventory WHERE device_id=? AND beside=1 ORDER BY id", device); err != nil {
+	if err := t.list(&held, "SELECT id FROM inventory WHERE machine_id=? AND beside=1 ORDER BY id",
+		machine); err != nil {
 		return err
 	}
 	if len(held) >= mostBeside {
@@ -56,35 +57,35 @@ func (t *Tx) keepBeside(k *Kept, r *readings, why string) error {
 			id); err != nil {
 			return err
 		}
-		return t.askAbout(device, id, why, r.entry.Now)
+		return t.askAbout(machine, id, why, r.entry.Now)
 	}
-	id, err := t.addInventory(device, r, true)
+	id, err := t.addInventory(machine, r, true)
 	if err != nil {
 		return err
 	}
-	return t.askAbout(device, id, why, r.entry.Now)
+	return t.askAbout(machine, id, why, r.entry.Now)
 }
 
 // answered ends the question about an inventory that the machine has sent itself since.
-func (t *Tx) answered(device, inventory int64, now time.Time) error {
-	_, err := t.exec("UPDATE doubt SET ended_at=?, ended_by='the machine sent it itself', verdict=? WHERE "+
-		"device_id=? AND inventory_id=? AND kind=? AND ended_at=0",
-		millis(now), VerdictSame, device, inventory, Unvouched)
+func (t *Tx) answered(machine, inventory int64, now time.Time) error {
+	_, err := t.exec("UPDATE duplicate SET ended_at=?, ended_by='the machine sent it itself', verdict=? WHERE "+
+		"machine_id=? AND inventory_id=? AND kind=? AND ended_at=0",
+		millis(now), VerdictSame, machine, inventory, Unvouched)
 	return err
 }
 
 // askAbout asks a person about an inventory, again where an earlier question was settled.
-func (t *Tx) askAbout(device, inventory int64, why string, now time.Time) error {
+func (t *Tx) askAbout(machine, inventory int64, why string, now time.Time) error {
 	_, err := t.exec(
-		`INSERT INTO doubt (device_id, other_id, inventory_id, kind, why, at) VALUES (?1, ?1, ?2, ?3, ?4, ?5)
+		`INSERT INTO duplicate (machine_id, other_id, inventory_id, kind, why, at) VALUES (?1, ?1, ?2, ?3, ?4, ?5)
 		ON CONFLICT DO UPDATE SET inventory_id=excluded.inventory_id, why=excluded.why, at=excluded.at, ended_at=0, ended_by='', verdict=''`,
-		device, inventory, Unvouched, why, millis(now))
+		machine, inventory, Unvouched, why, millis(now))
 	return err
 }
 
 // adopt takes an inventory for one of the machine, and whoever sent it for who speaks for
 // the machine. A machine keeps its key where the inventory is not signed.
-func (t *Tx) adopt(device, inventory int64, now time.Time) error {
+func (t *Tx) adopt(machine, inventory int64, now time.Time) error {
 	var from struct {
 		Token int64  `db:"token_id"`
 		Key   string `db:"public_key"`
@@ -102,15 +103,15 @@ func (t *Tx) adopt(device, inventory int64, now time.Time) error {
 	}
 	if from.Key != "" {
 		// Another machine that had it has lost it with the disk.
-		if _, err := t.exec("UPDATE device SET public_key='', key_at=0, signed_at=0 WHERE public_key=? AND id<>?",
-			from.Key, device); err != nil {
+		if _, err := t.exec("UPDATE machine SET public_key='', key_at=0, signed_at=0 WHERE public_key=? AND id<>?",
+			from.Key, machine); err != nil {
 			return err
 		}
-		_, err := t.exec("UPDATE device SET public_key=?, key_at=?, signed_at=?, token_id=? WHERE id=?", from.Key,
-			millis(now), from.At, from.Token, device)
+		_, err := t.exec("UPDATE machine SET public_key=?, key_at=?, signed_at=?, token_id=? WHERE id=?", from.Key,
+			millis(now), from.At, from.Token, machine)
 		return err
 	}
-	_, err := t.exec("UPDATE device SET token_id=? WHERE id=? AND public_key=''", from.Token, device)
+	_, err := t.exec("UPDATE machine SET token_id=? WHERE id=? AND public_key=''", from.Token, machine)
 	return err
 }
 
@@ -118,13 +119,13 @@ func (t *Tx) adopt(device, inventory int64, now time.Time) error {
 // are: the later one, where both had somebody.
 func (t *Tx) joinSpeakers(to, from int64) error {
 	_, err := t.exec(
-		`UPDATE device SET (public_key, key_at, signed_at)=(SELECT f.public_key, f.key_at, f.signed_at FROM device f WHERE f.id=?2)
-		WHERE id=?1 AND (SELECT f.public_key FROM device f WHERE f.id=?2)<>''`, to, from)
+		`UPDATE machine SET (public_key, key_at, signed_at)=(SELECT f.public_key, f.key_at, f.signed_at FROM machine f WHERE f.id=?2)
+		WHERE id=?1 AND (SELECT f.public_key FROM machine f WHERE f.id=?2)<>''`, to, from)
 	if err != nil {
 		return err
 	}
-	_, err = t.exec(`UPDATE device SET token_id=(SELECT f.token_id FROM device f WHERE f.id=?2)
-		WHERE id=?1 AND (SELECT f.token_id FROM device f WHERE f.id=?2)>0`, to, from)
+	_, err = t.exec(`UPDATE machine SET token_id=(SELECT f.token_id FROM machine f WHERE f.id=?2)
+		WHERE id=?1 AND (SELECT f.token_id FROM machine f WHERE f.id=?2)>0`, to, from)
 	return err
 }
 
@@ -133,24 +134,24 @@ func (t *Tx) joinSpeakers(to, from int64) error {
 // is signed. judge is called where the machine has another latest inventory then. The
 // error may be [ErrNotFound].
 func (s *Store) Rekey(
-	ctx context.Context, key string, how Settling, judge func(*Tx, *Device, *inventory.Document) error,
+	ctx context.Context, key string, how Settling, judge func(*Tx, *Machine, *inventory.Document) error,
 ) (id int64, err error) {
 	err = s.write(ctx, func(tx *sqlx.Tx) error {
 		t := &Tx{tx: tx}
-		if err := t.get(&id, "SELECT id FROM device WHERE key=?", key); err != nil {
+		if err := t.get(&id, "SELECT id FROM machine WHERE key=?", key); err != nil {
 			return none(err)
 		}
 		var waiting int64
-		err := t.get(&waiting, "SELECT id FROM inventory WHERE device_id=? AND beside=1 AND public_key<>'' ORDER BY "+
+		err := t.get(&waiting, "SELECT id FROM inventory WHERE machine_id=? AND beside=1 AND public_key<>'' ORDER BY "+
 			"received_at DESC, id DESC LIMIT 1", id)
 		if errors.Is(err, sql.ErrNoRows) {
-			_, err = t.exec("UPDATE device SET public_key='', key_at=0, signed_at=0 WHERE id=?", id)
+			_, err = t.exec("UPDATE machine SET public_key='', key_at=0, signed_at=0 WHERE id=?", id)
 			return err
 		}
 		if err != nil {
 			return err
 		}
-		if _, err := t.exec("UPDATE doubt SET ended_at=?, ended_by=?, verdict=? WHERE device_id=? AND kind=? AND "+
+		if _, err := t.exec("UPDATE duplicate SET ended_at=?, ended_by=?, verdict=? WHERE machine_id=? AND kind=? AND "+
 			"ended_at=0",
 			millis(how.Now), how.By, VerdictSame, id, Unvouched); err != nil {
 			return err
@@ -166,7 +167,7 @@ func (s *Store) Rekey(
 // Succeed lets one token speak for the machines of another.
 func (s *Store) Succeed(ctx context.Context, token, former int64) (machines int64, err error) {
 	err = s.write(ctx, func(tx *sqlx.Tx) error {
-		res, err := tx.Exec("UPDATE device SET token_id=? WHERE token_id=?", token, former)
+		res, err := tx.Exec("UPDATE machine SET token_id=? WHERE token_id=?", token, former)
 		if err != nil {
 			return err
 		}

@@ -65,7 +65,7 @@ func private(path string) error {
 	}
 	for _, name := range []string{path, path + "-wal", path + "-shm"} {
 		if err := ownersOnly(name); err != nil && !errors.Is(err, fs.ErrNotExist) {
-			return fmt.Errorf("others can read %s, and that cannot be changed: %w", name, bare(err))
+			return fmt.Errorf("other users can read %s, and this cannot be changed: %w", name, bare(err))
 		}
 	}
 	return nil

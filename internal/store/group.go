@@ -23,7 +23,7 @@ const (
 
 // ErrBusy is the answer where more is handed in than can be kept. What was refused
 // so may be handed in again.
-var ErrBusy = errors.New("the service is busy keeping inventories")
+var ErrBusy = errors.New("the service is busy saving inventories")
 
 type job struct {
 	f    func(*Tx) error
@@ -166,7 +166,7 @@ func (s *Store) keepStatements(t *Tx) {
 }
 
 // errAgain ends a transaction of which a job could not be kept.
-var errAgain = errors.New("one of several could not be kept")
+var errAgain = errors.New("one of several could not be saved")
 
 // try runs a job among others. The error is one of the transaction.
 func (t *Tx) try(j *job) error {
@@ -209,7 +209,7 @@ func (t *Tx) one(j *job) error {
 func guarded(t *Tx, f func(*Tx) error) (err error) {
 	defer func() {
 		if p := recover(); p != nil {
-			err = fmt.Errorf("an inventory could not be kept: %v", p)
+			err = fmt.Errorf("an inventory could not be saved: %v", p)
 		}
 	}()
 	return f(t)

@@ -20,7 +20,7 @@ type handRow struct {
 	Model string `db:"model"`
 }
 
-const selectHand = "SELECT fact, value, by_whom, at, note, until, '' AS model FROM hand_fact WHERE device_id=? AND " +
+const selectHand = "SELECT fact, value, by_whom, at, note, until, '' AS model FROM hand_fact WHERE machine_id=? AND " +
 	"ended_at=0 ORDER BY id"
 
 func handFacts(rows []handRow) []byhand.Fact {
@@ -35,29 +35,29 @@ func handFacts(rows []handRow) []byhand.Fact {
 }
 
 // HandFacts are the facts of a machine that were entered by hand and count.
-func (s *Store) HandFacts(ctx context.Context, device int64) ([]byhand.Fact, error) {
+func (s *Store) HandFacts(ctx context.Context, machine int64) ([]byhand.Fact, error) {
 	var rows []handRow
-	err := s.reader.SelectContext(ctx, &rows, selectHand, device)
+	err := s.reader.SelectContext(ctx, &rows, selectHand, machine)
 	return handFacts(rows), err
 }
 
 // HandFacts are the facts of a machine that were entered by hand, within a
 // write.
-func (t *Tx) HandFacts(device int64) ([]byhand.Fact, error) {
-	if device == t.fresh {
+func (t *Tx) HandFacts(machine int64) ([]byhand.Fact, error) {
+	if machine == t.fresh {
 		return nil, nil
 	}
 	var rows []handRow
-	err := t.list(&rows, selectHand, device)
+	err := t.list(&rows, selectHand, machine)
 	return handFacts(rows), err
 }
 
 // Change is a write about one machine that exists: f gets it with its latest
 // inventory.
-func (s *Store) Change(ctx context.Context, key string, f func(*Tx, *Device, *inventory.Document) error) error {
+func (s *Store) Change(ctx context.Context, key string, f func(*Tx, *Machine, *inventory.Document) error) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error {
-		d := new(Device)
-		if err := tx.Get(d, "SELECT * FROM device WHERE key=?", key); err != nil {
+		d := new(Machine)
+		if err := tx.Get(d, "SELECT * FROM machine WHERE key=?", key); err != nil {
 			return none(err)
 		}
 		t := &Tx{tx: tx}
@@ -70,19 +70,19 @@ func (s *Store) Change(ctx context.Context, key string, f func(*Tx, *Device, *in
 }
 
 // EnterFact keeps a fact; one of the same name before it ends.
-func (t *Tx) EnterFact(device int64, f *byhand.Fact) error {
-	if _, err := t.EndFact(device, f.Fact, f.By, f.At); err != nil {
+func (t *Tx) SetFact(machine int64, f *byhand.Fact) error {
+	if _, err := t.EndFact(machine, f.Fact, f.By, f.At); err != nil {
 		return err
 	}
-	_, err := t.exec("INSERT INTO hand_fact (device_id, fact, value, by_whom, at, note, until) VALUES (?, ?, ?, ?, "+
-		"?, ?, ?)", device, f.Fact, f.Value, f.By, millis(f.At), f.Note, orZero(f.Until))
+	_, err := t.exec("INSERT INTO hand_fact (machine_id, fact, value, by_whom, at, note, until) VALUES (?, ?, ?, ?, "+
+		"?, ?, ?)", machine, f.Fact, f.Value, f.By, millis(f.At), f.Note, orZero(f.Until))
 	return err
 }
 
 // EndFact takes a fact back; its row stays. It reports whether there was one.
-func (t *Tx) EndFact(device int64, fact, by string, now time.Time) (bool, error) {
-	res, err := t.exec("UPDATE hand_fact SET ended_at=?, ended_by=? WHERE device_id=? AND fact=? AND ended_at=0",
-		millis(now), by, device, fact)
+func (t *Tx) EndFact(machine int64, fact, by string, now time.Time) (bool, error) {
+	res, err := t.exec("UPDATE hand_fact SET ended_at=?, ended_by=? WHERE machine_id=? AND fact=? AND ended_at=0",
+		millis(now), by, machine, fact)
 	if err != nil {
 		return false, err
 	}
@@ -101,15 +101,15 @@ func orZero(t time.Time) int64 {
 // PastUntil lists machines of which a fact that was entered has come to its end.
 func (s *Store) PastUntil(ctx context.Context, now time.Time) (keys []string, err error) {
 	err = s.reader.SelectContext(ctx, &keys,
-		"SELECT DISTINCT d.key FROM hand_fact h JOIN device d ON d.id=h.device_id WHERE h.ended_at=0 AND h.until>0 "+
+		"SELECT DISTINCT d.key FROM hand_fact h JOIN machine d ON d.id=h.machine_id WHERE h.ended_at=0 AND h.until>0 "+
 			"AND h.until<=?", millis(now))
 	return keys, err
 }
 
 // EndPast ends the facts of a machine whose date has come.
-func (t *Tx) EndPast(device int64, now time.Time) error {
-	_, err := t.exec("UPDATE hand_fact SET ended_at=?, ended_by='its date' WHERE device_id=? AND ended_at=0 AND "+
-		"until>0 AND until<=?", millis(now), device, millis(now))
+func (t *Tx) EndPast(machine int64, now time.Time) error {
+	_, err := t.exec("UPDATE hand_fact SET ended_at=?, ended_by='its date' WHERE machine_id=? AND ended_at=0 AND "+
+		"until>0 AND until<=?", millis(now), machine, millis(now))
 	return err
 }
 
@@ -160,7 +160,7 @@ func (m *ModelFact) At() time.Time { return fromMillis(m.Millis) }
 func (s *Store) AllModelFacts(ctx context.Context) ([]ModelFact, error) {
 	var out []ModelFact
 	err := s.reader.SelectContext(ctx, &out,
-		`SELECT id, maker, model, fact, value, by_whom, at, note, (SELECT count(*) FROM device d WHERE d.maker=m.maker AND d.model=m.model) AS machines
+		`SELECT id, maker, model, fact, value, by_whom, at, note, (SELECT count(*) FROM machine d WHERE d.maker=m.maker AND d.model=m.model) AS machines
 		FROM model_fact m WHERE ended_at=0 ORDER BY maker, model, fact`)
 	return out, err
 }
@@ -194,7 +194,7 @@ func (s *Store) EndModelFact(ctx context.Context, id int64, by string, now time.
 
 // KeysOfModel are the machines of a model.
 func (s *Store) KeysOfModel(ctx context.Context, maker, model string) (keys []string, err error) {
-	err = s.reader.SelectContext(ctx, &keys, "SELECT key FROM device WHERE maker=? AND model=? ORDER BY id", maker,
+	err = s.reader.SelectContext(ctx, &keys, "SELECT key FROM machine WHERE maker=? AND model=? ORDER BY id", maker,
 		model)
 	return keys, err
 }

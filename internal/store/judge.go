@@ -19,7 +19,7 @@ import (
 // worked out again when somebody looks.
 type Verdict struct {
 	JudgementID int64  `db:"judgement_id"`
-	DeviceID    int64  `db:"device_id"`
+	MachineID   int64  `db:"machine_id"`
 	InventoryID int64  `db:"inventory_id"`
 	Disposition int    `db:"disposition"`
 	Certain     bool   `db:"certain"`
@@ -34,7 +34,7 @@ type Verdict struct {
 
 func (v *Verdict) args() []any {
 	return []any{
-		v.JudgementID, v.DeviceID, v.InventoryID, v.Disposition, v.Certain, v.Publisher, v.Fails, v.Sole, v.Outcomes,
+		v.JudgementID, v.MachineID, v.InventoryID, v.Disposition, v.Certain, v.Publisher, v.Fails, v.Sole, v.Outcomes,
 		v.Way, v.Next, v.Plan,
 	}
 }
@@ -73,7 +73,7 @@ const (
 	verdictValues = "(?,?,?,?,?,?,?,?,?,?,?,(SELECT id FROM plan WHERE steps=?))"
 )
 
-const insertVerdict = "INSERT INTO verdict (judgement_id, device_id, inventory_id, disposition, certain, publisher, " +
+const insertVerdict = "INSERT INTO verdict (judgement_id, machine_id, inventory_id, disposition, certain, publisher, " +
 	"fails, sole, outcomes, way, next, plan_id) VALUES "
 
 // putVerdicts writes several verdicts with one statement. A verdict that is
@@ -94,15 +94,15 @@ const (
 // it did.
 func (t *Tx) Put(v *Verdict, cause string, now time.Time) (flipped bool, err error) {
 	was := v.Disposition
-	if v.DeviceID == t.fresh {
+	if v.MachineID == t.fresh {
 		// There is none before it.
-	} else if err := t.get(&was, "SELECT disposition FROM verdict WHERE judgement_id=? AND device_id=?", v.JudgementID,
-		v.DeviceID); err != nil && !errors.Is(err, sql.ErrNoRows) {
+	} else if err := t.get(&was, "SELECT disposition FROM verdict WHERE judgement_id=? AND machine_id=?", v.JudgementID,
+		v.MachineID); err != nil && !errors.Is(err, sql.ErrNoRows) {
 		return false, err
 	}
 	if was != v.Disposition {
-		if _, err := t.exec("INSERT INTO flip (device_id, release_id, was, becomes, cause, at) SELECT ?, release_id, "+
-			"?, ?, ?, ? FROM judgement WHERE id=?", v.DeviceID, was, v.Disposition, cause, millis(now),
+		if _, err := t.exec("INSERT INTO flip (machine_id, release_id, was, becomes, cause, at) SELECT ?, release_id, "+
+			"?, ?, ?, ? FROM judgement WHERE id=?", v.MachineID, was, v.Disposition, cause, millis(now),
 			v.JudgementID); err != nil {
 			return false, err
 		}
@@ -142,9 +142,9 @@ func (t *Tx) planOf(text string) (id int64, err error) {
 }
 
 // PutRow keeps the packed facts of a machine within a write.
-func (t *Tx) PutRow(device int64, class string, catalogue int, row []byte) error {
-	_, err := t.exec(`INSERT INTO fact_row (device_id, catalogue, class, row) VALUES (?, ?, ?, ?)
-		ON CONFLICT DO UPDATE SET catalogue=excluded.catalogue, class=excluded.class, row=excluded.row`, device, catalogue, class, row)
+func (t *Tx) PutRow(machine int64, class string, catalogue int, row []byte) error {
+	_, err := t.exec(`INSERT INTO fact_row (machine_id, catalogue, class, row) VALUES (?, ?, ?, ?)
+		ON CONFLICT DO UPDATE SET catalogue=excluded.catalogue, class=excluded.class, row=excluded.row`, machine, catalogue, class, row)
 	return err
 }
 
@@ -163,7 +163,7 @@ const (
 
 // Packed is the facts of a machine as they are kept.
 type Packed struct {
-	DeviceID    int64  `db:"device_id"`
+	MachineID   int64  `db:"machine_id"`
 	InventoryID int64  `db:"inventory_id"`
 	Row         []byte `db:"row"`
 	Class       string `db:"class"` // from [Store.PackedOf]
@@ -201,7 +201,7 @@ func (s *Store) JudgeAll(
 				for i := range batch {
 					v, err := decide(&batch[i])
 					if err != nil {
-						return fmt.Errorf("machine %d: %w", batch[i].DeviceID, err)
+						return fmt.Errorf("machine %d: %w", batch[i].MachineID, err)
 					}
 					if v != nil {
 						verdicts = append(verdicts, *v)
@@ -296,15 +296,15 @@ func (s *Store) EachPacked(
 ) error {
 	for last := part.Above; ; {
 		rows, err := s.reader.QueryContext(ctx,
-			`SELECT f.device_id, d.inventory_id, f.row FROM fact_row f JOIN device d ON d.id = f.device_id
-			WHERE f.device_id > ? AND f.device_id <= ? AND f.class = ? AND f.catalogue = ? ORDER BY f.device_id LIMIT ?`, last, part.UpTo, class, catalogue, readBatch)
+			`SELECT f.machine_id, d.inventory_id, f.row FROM fact_row f JOIN machine d ON d.id = f.machine_id
+			WHERE f.machine_id > ? AND f.machine_id <= ? AND f.class = ? AND f.catalogue = ? ORDER BY f.machine_id LIMIT ?`, last, part.UpTo, class, catalogue, readBatch)
 		if err != nil {
 			return err
 		}
 		batch := make([]Packed, 0, readBatch)
 		for rows.Next() {
 			var p Packed
-			if err = rows.Scan(&p.DeviceID, &p.InventoryID, &p.Row); err != nil {
+			if err = rows.Scan(&p.MachineID, &p.InventoryID, &p.Row); err != nil {
 				break
 			}
 			batch = append(batch, p)
@@ -315,7 +315,7 @@ func (s *Store) EachPacked(
 		if len(batch) == 0 {
 			return nil
 		}
-		last = batch[len(batch)-1].DeviceID
+		last = batch[len(batch)-1].MachineID
 		if err := f(batch); err != nil || len(batch) < readBatch {
 			return err
 		}
@@ -325,7 +325,8 @@ func (s *Store) EachPacked(
 // PackedOf goes through the packed facts of some machines in pieces. f may keep them.
 func (s *Store) PackedOf(ctx context.Context, catalogue int, ids []int64, f func([]Packed) error) error {
 	for some := range slices.Chunk(ids, readBatch) {
-		query, args, err := sqlx.In("SELECT device_id, class, row FROM fact_row WHERE catalogue=? AND device_id IN (?)",
+		query, args, err := sqlx.In("SELECT machine_id, class, row FROM fact_row WHERE catalogue=? AND machine_id "+
+			"IN (?)",
 			catalogue, some)
 		if err != nil {
 			return err
@@ -337,7 +338,7 @@ func (s *Store) PackedOf(ctx context.Context, catalogue int, ids []int64, f func
 		batch := make([]Packed, 0, len(some))
 		for rows.Next() {
 			var p Packed
-			if err = rows.Scan(&p.DeviceID, &p.Class, &p.Row); err != nil {
+			if err = rows.Scan(&p.MachineID, &p.Class, &p.Row); err != nil {
 				break
 			}
 			batch = append(batch, p)
@@ -367,29 +368,29 @@ func (s *Store) Plans(ctx context.Context) (map[int64]string, error) {
 }
 
 // Unpacked lists machines whose packed facts are missing or of another version.
-func (s *Store) Unpacked(ctx context.Context, catalogue int) ([]Device, error) {
-	var out []Device
+func (s *Store) Unpacked(ctx context.Context, catalogue int) ([]Machine, error) {
+	var out []Machine
 	err := s.reader.SelectContext(ctx, &out,
-		`SELECT device.* FROM device LEFT JOIN fact_row f ON f.device_id = device.id
-		WHERE device.inventory_id <> 0 AND (f.catalogue IS NULL OR f.catalogue <> ?) ORDER BY device.id`, catalogue)
+		`SELECT machine.* FROM machine LEFT JOIN fact_row f ON f.machine_id = machine.id
+		WHERE machine.inventory_id <> 0 AND (f.catalogue IS NULL OR f.catalogue <> ?) ORDER BY machine.id`, catalogue)
 	return out, err
 }
 
 // Row is a machine with its verdict, if it has one, and its packed facts.
 type Row struct {
-	Device
-	Judged  bool
-	Verdict Verdict
-	Packed  []byte // nil where they are missing or of another version
-	Tags    []string
-	PlanID  int64 // see [Store.Plans]
-	Doubted bool  // somebody should settle which machine it is
+	Machine
+	Judged    bool
+	Verdict   Verdict
+	Packed    []byte // nil where they are missing or of another version
+	Tags      []string
+	PlanID    int64 // see [Store.Plans]
+	Duplicate bool  // somebody should settle which machine it is
 }
 
-const selectRows = `SELECT d.id, d.key, d.name, d.class, d.maker, d.model, d.installed, d.inventory_id, d.taken_at, d.placed, d.retired_at,
-	v.device_id IS NOT NULL, coalesce(v.disposition, 0), coalesce(v.certain, 0), coalesce(v.publisher, 0), coalesce(v.fails, 0), coalesce(v.sole, ''), coalesce(v.outcomes, ''), coalesce(v.way, ''), coalesce(v.next, -1), coalesce(v.plan_id, 0), f.row
-	FROM device d LEFT JOIN verdict v ON v.device_id = d.id AND v.judgement_id = CASE d.class WHEN 'pc' THEN ? WHEN 'mac' THEN ? END
-	LEFT JOIN fact_row f ON f.device_id = d.id AND f.catalogue = ? `
+const selectRows = `SELECT d.id, d.key, d.name, d.class, d.maker, d.model, d.installed, d.inventory_id, d.taken_at, d.site, d.retired_at,
+	v.machine_id IS NOT NULL, coalesce(v.disposition, 0), coalesce(v.certain, 0), coalesce(v.publisher, 0), coalesce(v.fails, 0), coalesce(v.sole, ''), coalesce(v.outcomes, ''), coalesce(v.way, ''), coalesce(v.next, -1), coalesce(v.plan_id, 0), f.row
+	FROM machine d LEFT JOIN verdict v ON v.machine_id = d.id AND v.judgement_id = CASE d.class WHEN 'pc' THEN ? WHEN 'mac' THEN ? END
+	LEFT JOIN fact_row f ON f.machine_id = d.id AND f.catalogue = ? `
 
 // EachRow goes through machines with some numbers, in pieces, each with its verdict of
 // the judgement that counts for its class. f may keep the rows.
@@ -415,7 +416,7 @@ type Between struct{ Above, UpTo int64 }
 // Parts parts the numbers of all machines into about as many pieces.
 func (s *Store) Parts(ctx context.Context, n int) ([]Between, error) {
 	var last int64
-	if err := s.reader.GetContext(ctx, &last, "SELECT coalesce(max(id), 0) FROM device"); err != nil {
+	if err := s.reader.GetContext(ctx, &last, "SELECT coalesce(max(id), 0) FROM machine"); err != nil {
 		return nil, err
 	}
 	each := last/int64(n) + 1
@@ -449,9 +450,9 @@ func (s *Store) piece(ctx context.Context, where string, args []any, f func([]Ro
 	rows := make([]Row, 0, min(readBatch, 1000))
 	for found.Next() {
 		var r Row
-		d, v := &r.Device, &r.Verdict
+		d, v := &r.Machine, &r.Verdict
 		if err = found.Scan(&d.ID, &d.Key, &d.Name, &d.Class, &d.Maker, &d.Model, &d.Installed, &d.InventoryID,
-			&d.TakenAt, &d.Placed, &d.RetiredAt,
+			&d.TakenAt, &d.Site, &d.RetiredAt,
 			&r.Judged, &v.Disposition, &v.Certain, &v.Publisher, &v.Fails, &v.Sole, &v.Outcomes, &v.Way, &v.Next,
 			&r.PlanID, &r.Packed); err != nil {
 			break
@@ -464,7 +465,7 @@ func (s *Store) piece(ctx context.Context, where string, args []any, f func([]Ro
 	if len(rows) == 0 {
 		return nil, nil
 	}
-	if err := s.Marked(ctx, rows); err != nil {
+	if err := s.MachinesChanged(ctx, rows); err != nil {
 		return nil, err
 	}
 	return rows, f(rows)

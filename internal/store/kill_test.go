@@ -115,7 +115,7 @@ func TestKilledServiceLosesNothing(t *testing.T) {
 	}
 	clean(t, path)
 	for name := range kept {
-		d, err := s.DeviceByKey(ctx, name)
+		d, err := s.MachineByKey(ctx, name)
 		if err != nil {
 			t.Errorf("%s was acknowledged and is lost: %v", name, err)
 			continue
@@ -147,8 +147,8 @@ func clean(t *testing.T, path string) {
 		t.Errorf("the database is damaged: %s %v", says, err)
 	}
 	var wrong int
-	if err := db.QueryRow("SELECT count(*) FROM device d WHERE NOT EXISTS (SELECT 1 FROM inventory i WHERE " +
-		"i.id=d.inventory_id AND i.device_id=d.id)").Scan(&wrong); err != nil || wrong != 0 {
+	if err := db.QueryRow("SELECT count(*) FROM machine d WHERE NOT EXISTS (SELECT 1 FROM inventory i WHERE " +
+		"i.id=d.inventory_id AND i.machine_id=d.id)").Scan(&wrong); err != nil || wrong != 0 {
 		t.Errorf("%d machines without their inventory, %v", wrong, err)
 	}
 }
@@ -187,7 +187,7 @@ func TestFullDisk(t *testing.T) {
 	}
 	defer s.Close()
 	for _, name := range kept {
-		if _, err := s.DeviceByKey(ctx, name); err != nil {
+		if _, err := s.MachineByKey(ctx, name); err != nil {
 			t.Errorf("%s was acknowledged and is lost: %v", name, err)
 		}
 	}
@@ -203,7 +203,7 @@ func TestBusy(t *testing.T) {
 	hold, held := make(chan bool), make(chan bool, 1)
 	go func() {
 		_, _ = s.Keep(ctx, machine("first", "first", "", now), store.Entry{Now: now},
-			func(*store.Tx, *store.Device, *inventory.Document) error {
+			func(*store.Tx, *store.Machine, *inventory.Document) error {
 				held <- true
 				<-hold
 				return nil
@@ -265,12 +265,12 @@ func TestMigrationsFromEverySchema(t *testing.T) {
 		if err != nil {
 			t.Fatalf("version %d: %v", version, err)
 		}
-		d, err1 := s.DeviceByKey(ctx, "a")
+		d, err1 := s.MachineByKey(ctx, "a")
 		u, err2 := s.UserByName(ctx, "clerk")
 		tk, err3 := s.TokenBySecret(ctx, []byte{1}, now)
 		k, err4 := s.Keep(ctx, machine("A", "S1", "", now), store.Entry{Now: now}, unjudged)
 		if err := errors.Join(err1, err2, err3, err4, s.Close()); err != nil || d.Name != "A" || u.Role != "viewer" ||
-			tk.UsesLeft != -1 || k.Device.ID != 1 {
+			tk.UsesLeft != -1 || k.Machine.ID != 1 {
 			t.Errorf("version %d: %+v %+v %+v %+v %v", version, d, u, tk, k, err)
 		}
 		clean(t, path)
@@ -327,7 +327,7 @@ func TestRenumberedDispositions(t *testing.T) {
 		var verdict, publisher, next, from, to, machines int
 		row := db.QueryRow(
 			`SELECT v.disposition, v.publisher, v.next, f.was, f.becomes, (SELECT machines FROM progress WHERE disposition=v.disposition)
-			FROM verdict v JOIN flip f ON f.device_id=v.device_id AND f.cause='rules' WHERE v.device_id=?`, was+1)
+			FROM verdict v JOIN flip f ON f.machine_id=v.machine_id AND f.cause='rules' WHERE v.machine_id=?`, was+1)
 		if err := row.Scan(&verdict, &publisher, &next, &from, &to, &machines); err != nil {
 			t.Fatal(err)
 		}
@@ -369,13 +369,13 @@ func TestReadOnlyDisk(t *testing.T) {
 	if err := s.SetSettings(ctx, map[string]string{"x": "y"}); !errors.Is(err, store.ErrReadOnly) {
 		t.Errorf("a setting is refused with %v", err)
 	}
-	if _, err := s.DeviceByKey(ctx, "before"); err != nil {
+	if _, err := s.MachineByKey(ctx, "before"); err != nil {
 		t.Error("what was kept is not read:", err)
 	}
 	if err := s.Freeze(false); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := s.DeviceByKey(ctx, "during"); !errors.Is(err, store.ErrNotFound) {
+	if _, err := s.MachineByKey(ctx, "during"); !errors.Is(err, store.ErrNotFound) {
 		t.Errorf("what was refused: %v", err)
 	}
 	if err := keep("during"); err != nil {

@@ -28,7 +28,7 @@ func (s *Store) SavedFilters(ctx context.Context) ([]SavedFilter, error) {
 }
 
 // SaveFilter keeps a filter, or replaces the one of its name.
-func (s *Store) SaveFilter(ctx context.Context, f *SavedFilter) error {
+func (s *Store) SetFilter(ctx context.Context, f *SavedFilter) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error {
 		_, err := tx.NamedExec("INSERT OR REPLACE INTO saved_filter (name, filter, sort, facts, by_whom, at) VALUES "+
 			"(:name, :filter, :sort, :facts, :by_whom, :at)", f)
@@ -37,22 +37,22 @@ func (s *Store) SaveFilter(ctx context.Context, f *SavedFilter) error {
 }
 
 // DropFilter forgets one. The error may be [ErrNotFound].
-func (s *Store) DropFilter(ctx context.Context, name string) error {
+func (s *Store) RemoveFilter(ctx context.Context, name string) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error { return one(tx.Exec("DELETE FROM saved_filter WHERE name=?", name)) })
 }
 
 // Expected is a machine of the organisation's own list.
 type Expected struct {
-	ID     int64  `db:"id"`
-	Name   string `db:"name"`
-	Serial string `db:"serial"`
-	Maker  string `db:"maker"`
-	Model  string `db:"model"`
-	Place  string `db:"place"`
-	Reason string `db:"reason"`
-	Note   string `db:"note"`
-	Millis int64  `db:"at"`
-	Device string `db:"device"` // key of the machine that it is, or ""
+	ID      int64  `db:"id"`
+	Name    string `db:"name"`
+	Serial  string `db:"serial"`
+	Maker   string `db:"maker"`
+	Model   string `db:"model"`
+	Site    string `db:"site"`
+	Reason  string `db:"reason"`
+	Note    string `db:"note"`
+	Millis  int64  `db:"at"`
+	Machine string `db:"machine"` // key of the machine that it is, or ""
 }
 
 // Expected lists them, those that never reported first. One is a machine that has
@@ -60,10 +60,10 @@ type Expected struct {
 func (s *Store) Expected(ctx context.Context) ([]Expected, error) {
 	var out []Expected
 	err := s.reader.SelectContext(ctx, &out, `SELECT * FROM (SELECT e.*, coalesce(
-			(SELECT d.key FROM device d WHERE e.serial<>'' AND d.serial=e.serial AND (e.maker='' OR d.maker=e.maker) ORDER BY d.id LIMIT 1),
-			(SELECT d.key FROM device d WHERE d.name=e.name AND (e.serial='' OR d.serial='') ORDER BY d.id LIMIT 1),
-			(SELECT d.key FROM device d WHERE d.name=upper(e.name) AND (e.serial='' OR d.serial='') ORDER BY d.id LIMIT 1), '') AS device FROM expected e)
-		ORDER BY device<>'', place, name, id`)
+			(SELECT d.key FROM machine d WHERE e.serial<>'' AND d.serial=e.serial AND (e.maker='' OR d.maker=e.maker) ORDER BY d.id LIMIT 1),
+			(SELECT d.key FROM machine d WHERE d.name=e.name AND (e.serial='' OR d.serial='') ORDER BY d.id LIMIT 1),
+			(SELECT d.key FROM machine d WHERE d.name=upper(e.name) AND (e.serial='' OR d.serial='') ORDER BY d.id LIMIT 1), '') AS machine FROM expected e)
+		ORDER BY machine<>'', site, name, id`)
 	return out, err
 }
 
@@ -72,7 +72,7 @@ func (s *Store) Expected(ctx context.Context) ([]Expected, error) {
 func (s *Store) SetExpected(ctx context.Context, list []Expected) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error {
 		var before []Expected
-		if err := tx.Select(&before, "SELECT *, '' AS device FROM expected WHERE reason<>'' OR note<>''"); err != nil {
+		if err := tx.Select(&before, "SELECT *, '' AS machine FROM expected WHERE reason<>'' OR note<>''"); err != nil {
 			return err
 		}
 		said := map[string]Expected{}
@@ -82,8 +82,8 @@ func (s *Store) SetExpected(ctx context.Context, list []Expected) error {
 		if _, err := tx.Exec("DELETE FROM expected"); err != nil {
 			return err
 		}
-		st, err := tx.PrepareNamed("INSERT INTO expected (name, serial, maker, model, place, reason, note, at) " +
-			"VALUES (:name, :serial, :maker, :model, :place, :reason, :note, :at)")
+		st, err := tx.PrepareNamed("INSERT INTO expected (name, serial, maker, model, site, reason, note, at) " +
+			"VALUES (:name, :serial, :maker, :model, :site, :reason, :note, :at)")
 		if err != nil {
 			return err
 		}
@@ -120,7 +120,7 @@ func (s *Store) SayWhy(ctx context.Context, id int64, reason, note string, now t
 // Progress is how many machines there were at the end of a day.
 type Progress struct {
 	Day         string `db:"day"`
-	Place       string `db:"place"`
+	Site        string `db:"site"`
 	Class       string `db:"class"`
 	Disposition int    `db:"disposition"`
 	Machines    int    `db:"machines"`
@@ -134,7 +134,7 @@ func (s *Store) PutProgress(ctx context.Context, day string, rows []Progress) er
 		}
 		for _, r := range rows {
 			if _, err := tx.Exec(
-				"INSERT INTO progress (day, place, class, disposition, machines) VALUES (?, ?, ?, ?, ?)", day, r.Place,
+				"INSERT INTO progress (day, site, class, disposition, machines) VALUES (?, ?, ?, ?, ?)", day, r.Site,
 				r.Class, r.Disposition, r.Machines); err != nil {
 				return err
 			}
@@ -143,12 +143,12 @@ func (s *Store) PutProgress(ctx context.Context, day string, rows []Progress) er
 	})
 }
 
-// Progress lists the counts since a day, of some places, or of all where there are
-// none, added up over places and classes.
-func (s *Store) Progress(ctx context.Context, since string, places []string) ([]Progress, error) {
+// Progress lists the counts since a day, of some sites, or of all where there are
+// none, added up over sites and classes.
+func (s *Store) Progress(ctx context.Context, since string, sites []string) ([]Progress, error) {
 	query, args := "SELECT day, disposition, sum(machines) AS machines FROM progress WHERE day>=? ", []any{since}
-	if len(places) > 0 {
-		in, more, err := sqlx.In("AND place IN (?) ", places)
+	if len(sites) > 0 {
+		in, more, err := sqlx.In("AND site IN (?) ", sites)
 		if err != nil {
 			return nil, err
 		}

@@ -8,17 +8,17 @@ import (
 	"github.com/jmoiron/sqlx"
 )
 
-const insertTag = "INSERT INTO tag (device_id, tag) VALUES (?, ?) ON CONFLICT DO NOTHING"
+const insertTag = "INSERT INTO tag (machine_id, tag) VALUES (?, ?) ON CONFLICT DO NOTHING"
 
 // Marking is what is written on several machines at once.
-type Marking struct {
+type Change struct {
 	Tag, Untag []string
-	Place      *string // "" is the place by its name again
+	Site       *string // "" is the site by its name again
 	Retire     *bool
 }
 
 // Mark writes on machines, all of them or none. It gives how many were changed.
-func (s *Store) Mark(ctx context.Context, ids []int64, m *Marking, now time.Time) (changed int, err error) {
+func (s *Store) ChangeMachines(ctx context.Context, ids []int64, m *Change, now time.Time) (changed int, err error) {
 	err = s.write(ctx, func(tx *sqlx.Tx) error {
 		changed = 0
 		t := &Tx{tx: tx, prepared: map[string]*sqlx.Stmt{}}
@@ -37,7 +37,7 @@ func (s *Store) Mark(ctx context.Context, ids []int64, m *Marking, now time.Time
 	return changed, err
 }
 
-func (t *Tx) mark(id int64, m *Marking, now time.Time) (changes int64, err error) {
+func (t *Tx) mark(id int64, m *Change, now time.Time) (changes int64, err error) {
 	do := func(query string, args ...any) {
 		if err != nil {
 			return
@@ -52,22 +52,22 @@ func (t *Tx) mark(id int64, m *Marking, now time.Time) (changes int64, err error
 		do(insertTag, id, tag)
 	}
 	for _, tag := range m.Untag {
-		do("DELETE FROM tag WHERE device_id=? AND tag=?", id, tag)
+		do("DELETE FROM tag WHERE machine_id=? AND tag=?", id, tag)
 	}
-	if m.Place != nil {
-		do("UPDATE device SET placed=? WHERE id=? AND placed<>?", *m.Place, id, *m.Place)
+	if m.Site != nil {
+		do("UPDATE machine SET site=? WHERE id=? AND site<>?", *m.Site, id, *m.Site)
 	}
 	if m.Retire != nil && *m.Retire {
-		do("UPDATE device SET retired_at=? WHERE id=? AND retired_at=0", millis(now), id)
+		do("UPDATE machine SET retired_at=? WHERE id=? AND retired_at=0", millis(now), id)
 	} else if m.Retire != nil {
-		do("UPDATE device SET retired_at=0 WHERE id=? AND retired_at<>0", id)
+		do("UPDATE machine SET retired_at=0 WHERE id=? AND retired_at<>0", id)
 	}
 	return changes, err
 }
 
 // Marked adds to machines, which stand in the order of their numbers or are few,
 // what people wrote on them.
-func (s *Store) Marked(ctx context.Context, rows []Row) error {
+func (s *Store) MachinesChanged(ctx context.Context, rows []Row) error {
 	at := make(map[int64]int, len(rows))
 	first, last := rows[0].ID, rows[0].ID
 	for i := range rows {
@@ -82,11 +82,11 @@ func (s *Store) Marked(ctx context.Context, rows []Row) error {
 		}
 	}
 	var tags []struct {
-		ID  int64  `db:"device_id"`
+		ID  int64  `db:"machine_id"`
 		Tag string `db:"tag"`
 	}
 	if err := s.reader.SelectContext(ctx, &tags,
-		"SELECT device_id, tag FROM tag WHERE device_id "+where+" ORDER BY device_id, tag", args...); err != nil {
+		"SELECT machine_id, tag FROM tag WHERE machine_id "+where+" ORDER BY machine_id, tag", args...); err != nil {
 		return err
 	}
 	for _, t := range tags {
@@ -94,17 +94,18 @@ func (s *Store) Marked(ctx context.Context, rows []Row) error {
 			rows[i].Tags = append(rows[i].Tags, t.Tag)
 		}
 	}
-	var doubted []int64
+	var duplicate []int64
 	open := " AND ended_at=0 AND kind<>'noted'"
-	if err := s.reader.SelectContext(ctx, &doubted,
-		"SELECT device_id FROM doubt WHERE device_id "+where+open+" UNION SELECT other_id FROM doubt WHERE other_id "+
+	if err := s.reader.SelectContext(ctx, &duplicate,
+		"SELECT machine_id FROM duplicate WHERE machine_id "+where+open+" UNION SELECT other_id FROM duplicate "+
+			"WHERE other_id "+
 			where+open,
 		append(args, args...)...); err != nil {
 		return err
 	}
-	for _, id := range doubted {
+	for _, id := range duplicate {
 		if i, ok := at[id]; ok {
-			rows[i].Doubted = true
+			rows[i].Duplicate = true
 		}
 	}
 	return nil

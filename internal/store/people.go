@@ -8,27 +8,27 @@ import (
 	"github.com/jmoiron/sqlx"
 )
 
-// Place gives the machines whose names begin with a prefix their place.
-type Place struct {
+// Site gives the machines whose names begin with a prefix their site.
+type Site struct {
 	Prefix string `db:"prefix"`
 	Name   string `db:"name"`
 }
 
-// Places lists all places.
-func (s *Store) Places(ctx context.Context) ([]Place, error) {
-	var out []Place
-	err := s.reader.SelectContext(ctx, &out, "SELECT prefix, name FROM place ORDER BY name")
+// Sites lists all sites.
+func (s *Store) Sites(ctx context.Context) ([]Site, error) {
+	var out []Site
+	err := s.reader.SelectContext(ctx, &out, "SELECT prefix, name FROM site ORDER BY name")
 	return out, err
 }
 
-// SetPlaces replaces all places.
-func (s *Store) SetPlaces(ctx context.Context, places []Place) error {
+// SetPlaces replaces all sites.
+func (s *Store) SetSites(ctx context.Context, sites []Site) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error {
-		if _, err := tx.Exec("DELETE FROM place"); err != nil {
+		if _, err := tx.Exec("DELETE FROM site"); err != nil {
 			return err
 		}
-		for _, p := range places {
-			if _, err := tx.NamedExec("INSERT INTO place (prefix, name) VALUES (:prefix, :name)", p); err != nil {
+		for _, p := range sites {
+			if _, err := tx.NamedExec("INSERT INTO site (prefix, name) VALUES (:prefix, :name)", p); err != nil {
 				return err
 			}
 		}
@@ -41,24 +41,24 @@ type User struct {
 	Name     string `db:"name"`
 	Role     string `db:"role"`
 	Password string `db:"password"` // argon2id, in its usual text form
-	Places   string `db:"places"`   // that they are limited to, parted by line feeds; "" is all
+	Sites    string `db:"sites"`    // that they are limited to, separated by line feeds; "" is all
 }
 
 // UserByName finds a user. The error may be [ErrNotFound].
 func (s *Store) UserByName(ctx context.Context, name string) (*User, error) {
 	u := new(User)
-	return u, none(s.reader.GetContext(ctx, u, "SELECT name, role, password, places FROM user WHERE name=?", name))
+	return u, none(s.reader.GetContext(ctx, u, "SELECT name, role, password, sites FROM user WHERE name=?", name))
 }
 
 // Users lists them by name, without passwords.
 func (s *Store) Users(ctx context.Context) ([]User, error) {
 	var out []User
-	err := s.reader.SelectContext(ctx, &out, "SELECT name, role, places FROM user ORDER BY name")
+	err := s.reader.SelectContext(ctx, &out, "SELECT name, role, sites FROM user ORDER BY name")
 	return out, err
 }
 
 // ErrLast refuses to leave a service without anybody of a role.
-var ErrLast = errors.New("the last one cannot go")
+var ErrLast = errors.New("the last one cannot be removed")
 
 // endTokens ends the tokens that a user made of what they might themselves, and the links
 // to visits.
@@ -82,8 +82,8 @@ func (s *Store) ChangeUser(ctx context.Context, u *User, keep string) error {
 		if err := endInvitations(tx); err != nil {
 			return err
 		}
-		if _, err := tx.NamedExec("INSERT INTO user (name, role, password, places) VALUES (:name, :role, :password, "+
-			":places) ON CONFLICT DO UPDATE SET role=excluded.role, places=excluded.places, password=CASE "+
+		if _, err := tx.NamedExec("INSERT INTO user (name, role, password, sites) VALUES (:name, :role, :password, "+
+			":sites) ON CONFLICT DO UPDATE SET role=excluded.role, sites=excluded.sites, password=CASE "+
 			"excluded.password WHEN '' THEN password ELSE excluded.password END", u); err != nil {
 			return err
 		}
@@ -130,7 +130,7 @@ func someLeft(tx *sqlx.Tx, role string) error {
 
 // PutUser adds a user or changes role and password. Open sessions of the user
 // end.
-func (s *Store) PutUser(ctx context.Context, u *User) error {
+func (s *Store) SetUser(ctx context.Context, u *User) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error {
 		if _, err := tx.NamedExec("INSERT INTO user (name, role, password) VALUES (:name, :role, :password) ON "+
 			"CONFLICT DO UPDATE SET role=excluded.role, password=excluded.password", u); err != nil {
@@ -170,7 +170,7 @@ func (s *Store) StartSession(ctx context.Context, sha []byte, user string, now, 
 func (s *Store) SessionUser(ctx context.Context, sha []byte, now time.Time) (*User, error) {
 	u := new(User)
 	return u, none(s.reader.GetContext(ctx, u,
-		`SELECT user.name, user.role, user.password, user.places FROM session JOIN user ON user.name=session.user
+		`SELECT user.name, user.role, user.password, user.sites FROM session JOIN user ON user.name=session.user
 		WHERE session.sha=? AND session.expires_at>?`, sha, millis(now)))
 }
 
@@ -192,8 +192,8 @@ type Token struct {
 	ExpiresAt int64  `db:"expires_at"` // 0: never
 	UsesLeft  int    `db:"uses_left"`  // machines that it may still add; -1: any number
 	Tag       string `db:"tag"`        // that machines it adds are given
-	Place     string `db:"place"`      // and their place
-	Places    string `db:"places"`     // that it is limited to, as of [User]
+	Site      string `db:"site"`       // and their site
+	Sites     string `db:"sites"`      // that it is limited to, as of [User]
 	Imported  bool   `db:"imported"`   // it may speak for machines that only persons handed in
 	Owner     string `db:"owner"`      // who made it of what they may themselves; "" is an administrator's work
 }
@@ -217,9 +217,9 @@ func (t *Token) Times() (created, used time.Time) {
 // AddToken keeps a token by the hash of its secret.
 func (s *Store) AddToken(ctx context.Context, t *Token, sha []byte) (id int64, err error) {
 	err = s.write(ctx, func(tx *sqlx.Tx) error {
-		res, err := tx.Exec("INSERT INTO token (name, scope, sha, created_at, expires_at, uses_left, tag, place, "+
-			"places, owner, imported) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
-			t.Name, t.Scope, sha, t.CreatedAt, t.ExpiresAt, t.UsesLeft, t.Tag, t.Place, t.Places, t.Owner, t.Imported)
+		res, err := tx.Exec("INSERT INTO token (name, scope, sha, created_at, expires_at, uses_left, tag, site, "+
+			"sites, owner, imported) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+			t.Name, t.Scope, sha, t.CreatedAt, t.ExpiresAt, t.UsesLeft, t.Tag, t.Site, t.Sites, t.Owner, t.Imported)
 		if err != nil {
 			return err
 		}
@@ -229,7 +229,7 @@ func (s *Store) AddToken(ctx context.Context, t *Token, sha []byte) (id int64, e
 	return id, err
 }
 
-const selectTokenBySecret = "SELECT id, name, scope, created_at, used_at, expires_at, uses_left, tag, place, places, " +
+const selectTokenBySecret = "SELECT id, name, scope, created_at, used_at, expires_at, uses_left, tag, site, sites, " +
 	"owner, imported FROM token WHERE sha=? AND (expires_at=0 OR expires_at>?)"
 
 // TokenBySecret finds a token by the hash of its secret. It writes nothing, so that a
@@ -264,7 +264,7 @@ func (s *Store) NameTaken(ctx context.Context, name string) (bool, error) {
 func (s *Store) Tokens(ctx context.Context) ([]Token, error) {
 	var out []Token
 	err := s.reader.SelectContext(ctx, &out,
-		"SELECT id, name, scope, created_at, used_at, expires_at, uses_left, tag, place, places, owner, imported "+
+		"SELECT id, name, scope, created_at, used_at, expires_at, uses_left, tag, site, sites, owner, imported "+
 			"FROM token ORDER BY name")
 	return out, err
 }
@@ -336,8 +336,8 @@ func (s *Store) TakeInvitation(ctx context.Context, sha []byte, now time.Time, u
 		if n > 0 {
 			return ErrRevision
 		}
-		_, err := tx.NamedExec("INSERT INTO user (name, role, password, places) VALUES (:name, :role, :password, "+
-			":places)", u)
+		_, err := tx.NamedExec("INSERT INTO user (name, role, password, sites) VALUES (:name, :role, :password, "+
+			":sites)", u)
 		return err
 	})
 }

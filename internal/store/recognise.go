@@ -17,19 +17,19 @@ import (
 // Machines that share something with an inventory's. Each part goes by an index of its own
 // and gives a few: however many machines bear one name or one number, looking at them costs
 // the same.
-const candidates = `SELECT * FROM (SELECT ` + recognised + ` FROM device WHERE uuid=?1 AND uuid<>'' LIMIT 8)
-	UNION ALL SELECT * FROM (SELECT ` + recognised + ` FROM device WHERE uuid=?2 AND uuid<>'' LIMIT 8)
-	UNION ALL SELECT * FROM (SELECT ` + recognised + ` FROM device WHERE maker=?3 AND serial=?4 AND serial<>'' LIMIT 8)
-	UNION ALL SELECT * FROM (SELECT ` + recognised + ` FROM device WHERE board=?6 AND board<>'' LIMIT 8)
-	UNION ALL SELECT * FROM (SELECT ` + recognised + ` FROM device WHERE weak_key=?7 AND weak_key<>'' LIMIT 8)
-	UNION ALL SELECT * FROM (SELECT ` + recognised + ` FROM device WHERE name=?5 AND model=?8 AND serial='' AND uuid='' LIMIT 8)
-	UNION ALL SELECT * FROM (SELECT ` + recognised + ` FROM device WHERE name=?5 AND model=?8 LIMIT 8)`
+const candidates = `SELECT * FROM (SELECT ` + recognised + ` FROM machine WHERE uuid=?1 AND uuid<>'' LIMIT 8)
+	UNION ALL SELECT * FROM (SELECT ` + recognised + ` FROM machine WHERE uuid=?2 AND uuid<>'' LIMIT 8)
+	UNION ALL SELECT * FROM (SELECT ` + recognised + ` FROM machine WHERE maker=?3 AND serial=?4 AND serial<>'' LIMIT 8)
+	UNION ALL SELECT * FROM (SELECT ` + recognised + ` FROM machine WHERE board=?6 AND board<>'' LIMIT 8)
+	UNION ALL SELECT * FROM (SELECT ` + recognised + ` FROM machine WHERE weak_key=?7 AND weak_key<>'' LIMIT 8)
+	UNION ALL SELECT * FROM (SELECT ` + recognised + ` FROM machine WHERE name=?5 AND model=?8 AND serial='' AND uuid='' LIMIT 8)
+	UNION ALL SELECT * FROM (SELECT ` + recognised + ` FROM machine WHERE name=?5 AND model=?8 LIMIT 8)`
 
 const recognised = "id, key, name, class, maker, serial, uuid, model, installed, inventory_id, taken_at, board, " +
-	"placed, retired_at, weak_key, token_id, public_key, key_at, signed_at, received_at, kept_on, kept_count"
+	"site, retired_at, weak_key, token_id, public_key, key_at, signed_at, received_at, kept_on, kept_count"
 
 // candidatesOf reads them.
-func (t *Tx) candidatesOf(n *Device) ([]Device, error) {
+func (t *Tx) candidatesOf(n *Machine) ([]Machine, error) {
 	st, err := t.stmt(candidates)
 	if err != nil {
 		return nil, err
@@ -42,12 +42,12 @@ func (t *Tx) candidatesOf(n *Device) ([]Device, error) {
 	if err != nil {
 		return nil, err
 	}
-	var list []Device
+	var list []Machine
 	for rows.Next() {
-		var d Device
+		var d Machine
 		if err = rows.Scan(&d.ID, &d.Key, &d.Name, &d.Class, &d.Maker, &d.Serial, &d.UUID, &d.Model, &d.Installed,
 			&d.InventoryID, &d.TakenAt, &d.Board,
-			&d.Placed, &d.RetiredAt, &d.Weak, &d.TokenID, &d.PublicKey, &d.KeyAt, &d.SignedAt, &d.ReceivedAt, &d.KeptOn,
+			&d.Site, &d.RetiredAt, &d.Weak, &d.TokenID, &d.PublicKey, &d.KeyAt, &d.SignedAt, &d.ReceivedAt, &d.KeptOn,
 			&d.KeptCount); err != nil {
 			break
 		}
@@ -57,39 +57,39 @@ func (t *Tx) candidatesOf(n *Device) ([]Device, error) {
 }
 
 // recognise finds the machine that an inventory is of, or makes one.
-func (t *Tx) recognise(n Device, at time.Time, e *Entry, k *Kept) error {
+func (t *Tx) recognise(n Machine, at time.Time, e *Entry, k *Kept) error {
 	list, err := t.candidatesOf(&n)
 	if err != nil {
 		return err
 	}
-	found := make(map[int64]Device, len(list))
+	found := make(map[int64]Machine, len(list))
 	for _, d := range list {
 		found[d.ID] = d
 	}
 	answer := identity.Decide(n.marks(), known(found))
 	k.Who, k.Why = answer.Kind, answer.Why
 	if answer.Kind != identity.New && answer.Kind != identity.Conflict {
-		k.Device = found[answer.ID]
+		k.Machine = found[answer.ID]
 		return nil
 	}
 	if err := t.add(n, at, e, k); err != nil {
 		return err
 	}
 	if answer.Kind == identity.Conflict {
-		_, err := t.exec(insertDoubt, k.Device.ID, answer.ID, 0, answer.Kind.String(), answer.Why, millis(e.Now))
+		_, err := t.exec(insertDuplicate, k.Machine.ID, answer.ID, 0, answer.Kind.String(), answer.Why, millis(e.Now))
 		return err
 	}
 	return nil
 }
 
 // speaker is who may speak for the machine.
-func (d *Device) speaker() identity.Speaker {
+func (d *Machine) speaker() identity.Speaker {
 	return identity.Speaker{Key: d.PublicKey, Token: d.TokenID, SignedAt: fromMillis(d.SignedAt)}
 }
 
 // bind notes who speaks for a machine from now on. It gives the machine that has the key
 // already, where one has, and binds nothing then.
-func (t *Tx) bind(d *Device, e *Entry) (other keyHolder, err error) {
+func (t *Tx) bind(d *Machine, e *Entry) (other keyHolder, err error) {
 	if d.TokenID <= 0 && e.Token > 0 {
 		d.TokenID = e.Token
 	}
@@ -97,7 +97,7 @@ func (t *Tx) bind(d *Device, e *Entry) (other keyHolder, err error) {
 		return other, nil
 	}
 	if d.PublicKey != e.key() {
-		err := t.get(&other, "SELECT id, name FROM device WHERE public_key=? AND id<>? LIMIT 1", e.key(), d.ID)
+		err := t.get(&other, "SELECT id, name FROM machine WHERE public_key=? AND id<>? LIMIT 1", e.key(), d.ID)
 		if !errors.Is(err, sql.ErrNoRows) {
 			return other, err
 		}
@@ -114,17 +114,18 @@ type keyHolder struct {
 }
 
 // askAboutKey asks a person about two machines with one key: a disk was moved, or copied.
-func (t *Tx) askAboutKey(device int64, other keyHolder, now time.Time) error {
+func (t *Tx) askAboutKey(machine int64, other keyHolder, now time.Time) error {
 	if other.ID == 0 {
 		return nil
 	}
-	why := fmt.Sprintf("It signs with the key of %s: a disk was moved from one to the other, or copied.", other.Name)
-	_, err := t.exec(insertDoubt, device, other.ID, 0, identity.Conflict.String(), why, millis(now))
+	why := fmt.Sprintf("It signs with the key of %s: a disk was moved from one machine to the other, or copied.",
+		other.Name)
+	_, err := t.exec(insertDuplicate, machine, other.ID, 0, identity.Conflict.String(), why, millis(now))
 	return err
 }
 
 // marks are what tells the machine from others.
-func (d *Device) marks() identity.Marks {
+func (d *Machine) marks() identity.Marks {
 	m := identity.Marks{
 		Maker:  d.Maker,
 		Model:  d.Model,
@@ -140,7 +141,7 @@ func (d *Device) marks() identity.Marks {
 	return m
 }
 
-func known(found map[int64]Device) []identity.Known {
+func known(found map[int64]Machine) []identity.Known {
 	out := make([]identity.Known, 0, len(found))
 	for id, d := range found {
 		out = append(out, identity.Known{ID: id, Marks: d.marks()})
@@ -150,19 +151,20 @@ func known(found map[int64]Device) []identity.Known {
 }
 
 // doubt notes what was odd about recognising a machine, once.
-func (t *Tx) doubt(k *Kept, inventory int64, now time.Time) error {
+func (t *Tx) duplicate(k *Kept, inventory int64, now time.Time) error {
 	if k.Who != identity.Noted && k.Who != identity.Weak {
 		return nil
 	}
-	_, err := t.exec(insertDoubt, k.Device.ID, k.Device.ID, inventory, k.Who.String(), k.Why, millis(now))
+	_, err := t.exec(insertDuplicate, k.Machine.ID, k.Machine.ID, inventory, k.Who.String(), k.Why, millis(now))
 	return err
 }
 
-const insertDoubt = "INSERT INTO doubt (device_id, other_id, inventory_id, kind, why, at) VALUES (?, ?, ?, ?, ?, ?) " +
+const insertDuplicate = "INSERT INTO duplicate (machine_id, other_id, inventory_id, kind, why, at) VALUES (?, ?, " +
+	"?, ?, ?, ?) " +
 	"ON CONFLICT DO NOTHING"
 
 // add makes a machine.
-func (t *Tx) add(n Device, at time.Time, e *Entry, k *Kept) error {
+func (t *Tx) add(n Machine, at time.Time, e *Entry, k *Kept) error {
 	if e.Counts {
 		res, err := t.exec("UPDATE token SET uses_left=uses_left-1 WHERE id=? AND uses_left>0", e.Token)
 		if err != nil {
@@ -172,9 +174,9 @@ func (t *Tx) add(n Device, at time.Time, e *Entry, k *Kept) error {
 			return cmp.Or(err, ErrUsedUp)
 		}
 	}
-	k.Created, k.Device = true, n
-	v := &k.Device
-	v.TakenAt, v.Placed = millis(at), e.Place
+	k.Created, k.Machine = true, n
+	v := &k.Machine
+	v.TakenAt, v.Site = millis(at), e.Site
 	var err error
 	if v.InventoryID, err = t.nextInventory(); err != nil {
 		return err
@@ -184,7 +186,7 @@ func (t *Tx) add(n Device, at time.Time, e *Entry, k *Kept) error {
 	if err != nil {
 		return err
 	}
-	if err := t.insertDevice(v); err != nil {
+	if err := t.insertMachine(v); err != nil {
 		return err
 	}
 	if err := t.askAboutKey(v.ID, other, e.Now); err != nil {
@@ -199,16 +201,16 @@ func (t *Tx) add(n Device, at time.Time, e *Entry, k *Kept) error {
 
 // insertDevice writes a machine under a key that no other has. Looking for one costs the
 // same however many machines have the same name.
-func (t *Tx) insertDevice(v *Device) error {
+func (t *Tx) insertMachine(v *Machine) error {
 	base := keyOf(v.Name)
 	v.Key = base
 	for try := 0; ; try++ {
 		res, err := t.exec(
-			`INSERT INTO device (key, name, class, maker, serial, uuid, model, installed, inventory_id, taken_at, board, placed, weak_key,
+			`INSERT INTO machine (key, name, class, maker, serial, uuid, model, installed, inventory_id, taken_at, board, site, weak_key,
 			token_id, received_at, kept_on, kept_count, public_key, key_at, signed_at)
 			VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?) ON CONFLICT (key) DO NOTHING`,
 			v.Key, v.Name, v.Class, v.Maker, v.Serial, v.UUID, v.Model, v.Installed, v.InventoryID, v.TakenAt, v.Board,
-			v.Placed, v.Weak,
+			v.Site, v.Weak,
 			v.TokenID, v.ReceivedAt, v.KeptOn, v.KeptCount, v.PublicKey, v.KeyAt, v.SignedAt)
 		if err != nil {
 			return err
@@ -239,7 +241,7 @@ func (t *Tx) nextKey(base string) (string, error) {
 	var n int64
 	err := t.get(&n, "UPDATE key_base SET next=next+1 WHERE base=? RETURNING next-1", base)
 	if errors.Is(err, sql.ErrNoRows) {
-		err = t.get(&n, `INSERT INTO key_base (base, next) VALUES (?1, (SELECT count(*) FROM device WHERE key>?1||'-' AND key<?1||'.')+3) RETURNING next-1`, base)
+		err = t.get(&n, `INSERT INTO key_base (base, next) VALUES (?1, (SELECT count(*) FROM machine WHERE key>?1||'-' AND key<?1||'.')+3) RETURNING next-1`, base)
 	}
 	return fmt.Sprintf("%s-%d", base, n), err
 }

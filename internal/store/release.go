@@ -42,8 +42,8 @@ func (s *Store) AddRelease(
 		if err == nil {
 			old, err := s.unpack.DecodeAll(body, nil)
 			if err == nil && string(old) != string(src) {
-				err = fmt.Errorf("%w %d of %s is there already with other content; a revision is never overwritten: "+
-					"count it up", ErrRevision, rel.Revision, rel.ID)
+				err = fmt.Errorf("%w %d of %s already exists with other content; increase the revision", ErrRevision,
+					rel.Revision, rel.ID)
 			}
 			return err
 		}
@@ -55,7 +55,7 @@ func (s *Store) AddRelease(
 			return err
 		}
 		if rel.Revision < latest {
-			return fmt.Errorf("%w %d of %s is older than the latest, which is %d; count it up", ErrRevision,
+			return fmt.Errorf("%w %d of %s is older than the latest, %d; increase the revision", ErrRevision,
 				rel.Revision, rel.ID, latest)
 		}
 		added = true
@@ -141,7 +141,7 @@ func (s *Store) InForce(ctx context.Context, class string) (judgement int64, err
 }
 
 // PutInForce notes the judgement whose verdicts are kept up to date, and which
-// machines' dispositions it changed; why gives the requirements that did it, parted by
+// machines' dispositions it changed; why gives the requirements that did it, separated by
 // blanks, from a machine's outcomes before and after.
 func (s *Store) PutInForce(
 	ctx context.Context, class string, judgement int64, now time.Time, why func(was, is string) string,
@@ -165,15 +165,15 @@ func (s *Store) PutInForce(
 // flipAll notes what one judgement says otherwise than another.
 func flipAll(tx *sqlx.Tx, class string, was, is int64, now time.Time, why func(was, is string) string) error {
 	var flips []struct {
-		Device     int64  `db:"device_id"`
+		Machine    int64  `db:"machine_id"`
 		Was        int    `db:"was"`
 		Becomes    int    `db:"becomes"`
 		WasLetters string `db:"was_outcomes"`
 		Letters    string `db:"outcomes"`
 	}
 	if err := tx.Select(&flips,
-		`SELECT n.device_id, o.disposition AS was, n.disposition AS becomes, o.outcomes AS was_outcomes, n.outcomes FROM verdict o
-		JOIN verdict n ON n.judgement_id=? AND n.device_id=o.device_id AND n.disposition<>o.disposition WHERE o.judgement_id=?`, is, was); err != nil {
+		`SELECT n.machine_id, o.disposition AS was, n.disposition AS becomes, o.outcomes AS was_outcomes, n.outcomes FROM verdict o
+		JOIN verdict n ON n.judgement_id=? AND n.machine_id=o.machine_id AND n.disposition<>o.disposition WHERE o.judgement_id=?`, is, was); err != nil {
 		return err
 	}
 	if len(flips) == 0 {
@@ -192,14 +192,14 @@ func flipAll(tx *sqlx.Tx, class string, was, is int64, now time.Time, why func(w
 	if err != nil {
 		return err
 	}
-	put, err := tx.Prepare("INSERT INTO flip (device_id, release_id, was, becomes, cause, at, about, why) SELECT ?, " +
+	put, err := tx.Prepare("INSERT INTO flip (machine_id, release_id, was, becomes, cause, at, about, why) SELECT ?, " +
 		"release_id, ?, ?, ?, ?, ?, ? FROM judgement WHERE id=?")
 	if err != nil {
 		return err
 	}
 	defer put.Close()
 	for _, f := range flips {
-		if _, err := put.Exec(f.Device, f.Was, f.Becomes, ByRules, millis(now), change, why(f.WasLetters, f.Letters),
+		if _, err := put.Exec(f.Machine, f.Was, f.Becomes, ByRules, millis(now), change, why(f.WasLetters, f.Letters),
 			is); err != nil {
 			return err
 		}
@@ -233,8 +233,8 @@ func (s *Store) RuleChanges(ctx context.Context, limit int) ([]RuleChange, error
 func (s *Store) Turned(ctx context.Context, change int64) ([]Flip, error) {
 	var out []Flip
 	err := s.reader.SelectContext(ctx, &out,
-		"SELECT f.id, f.device_id, d.key, d.name, f.release_id, f.was, f.becomes, f.cause, f.at, f.about, f.why FROM "+
-			"flip f JOIN device d ON d.id=f.device_id WHERE f.about=? AND f.cause=? ORDER BY f.becomes DESC, f.was, "+
+		"SELECT f.id, f.machine_id, d.key, d.name, f.release_id, f.was, f.becomes, f.cause, f.at, f.about, f.why FROM "+
+			"flip f JOIN machine d ON d.id=f.machine_id WHERE f.about=? AND f.cause=? ORDER BY f.becomes DESC, f.was, "+
 			"d.name", change, ByRules)
 	return out, err
 }

@@ -137,7 +137,7 @@ func TestEverySchemaIsMigrated(t *testing.T) {
 			t.Errorf("schema %d: %v", v, err)
 			continue
 		}
-		d, err := s.DeviceByKey(t.Context(), "gull-001")
+		d, err := s.MachineByKey(t.Context(), "gull-001")
 		if err != nil || d.Serial != "OS1" || d.Model != "Slipway 14" || d.TokenID != -1 {
 			t.Errorf("schema %d: %+v %v", v, d, err)
 		}
@@ -159,10 +159,52 @@ func TestEverySchemaIsMigrated(t *testing.T) {
 			}
 		}
 		if st, err := os.Stat(path); err != nil || st.Mode().Perm() != 0o600 {
-			t.Errorf("schema %d: others can read it: %v %v", v, st.Mode(), err)
+			t.Errorf("schema %d: other users can read it: %v %v", v, st.Mode(), err)
 		}
 		if err := s.Close(); err != nil {
 			t.Error(err)
+		}
+	}
+}
+
+// Filters, sites and the audit log use the new words after migration 9.
+func TestWordsAreMigrated(t *testing.T) {
+	path := filepath.Join(t.TempDir(), "fleet.db")
+	makeDatabase(t, path, 8)
+	db, err := sql.Open("sqlite", "file:"+path)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, row := range []string{
+		`INSERT INTO saved_filter VALUES ('mine', 'place="Gull Quay" doubt=yes who=me', '-place', '', 'boss', 0)`,
+		`INSERT INTO decision (kind, scope, release_id, requirement, reason, by_whom, at, until)
+			VALUES ('hold', 'freed=tpm-on', '', '', 'r', 'boss', 1790000000000, 1990000000000)`,
+		`UPDATE device SET placed='Holm Ferry'`,
+		`INSERT INTO audit (at, who, what, subject, was, becomes) VALUES (1790000000000, 'boss', 'put-house', 'steps', '', '')`,
+	} {
+		if _, err := db.Exec(row); err != nil {
+			t.Fatalf("%s: %v", row, err)
+		}
+	}
+	if err := db.Close(); err != nil {
+		t.Fatal(err)
+	}
+	s, err := Open(path)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer s.Close()
+	for query, want := range map[string]string{
+		"SELECT filter FROM saved_filter":               `site="Gull Quay" duplicate=yes assigned=me`,
+		"SELECT sort FROM saved_filter":                 "-site",
+		"SELECT scope FROM decision":                    "fixed_by=tpm-on",
+		"SELECT site FROM machine WHERE key='gull-001'": "Holm Ferry",
+		"SELECT name FROM site":                         "Gull Quay",
+		"SELECT what FROM audit WHERE subject='steps'":  "set-knowledge",
+	} {
+		var got string
+		if err := s.reader.Get(&got, query); err != nil || got != want {
+			t.Errorf("%s: %q %v, want %q", query, got, err, want)
 		}
 	}
 }
@@ -202,7 +244,7 @@ func TestMigrationsAreFrozen(t *testing.T) {
 // A database that something else has changed is refused, and stays as it is.
 func TestAChangedSchemaIsRefused(t *testing.T) {
 	for _, change := range []string{
-		"ALTER TABLE device ADD COLUMN extra TEXT",
+		"ALTER TABLE machine ADD COLUMN extra TEXT",
 		"DROP INDEX device_board",
 		"CREATE TABLE mine (x)",
 	} {

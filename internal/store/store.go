@@ -250,15 +250,15 @@ func (s *Store) transact(ctx context.Context, f func(tx *sqlx.Tx) error) error {
 	if err := f(tx); err != nil {
 		return err
 	}
-	act, err := keepAct(ctx, tx)
+	entry, err := addAuditEntry(ctx, tx)
 	if err != nil {
 		return err
 	}
 	if err := tx.Commit(); err != nil {
 		return err
 	}
-	if act != nil {
-		act.kept = true
+	if entry != nil {
+		entry.kept = true
 	}
 	return nil
 }

@@ -40,7 +40,7 @@ func open(t testing.TB) *store.Store {
 	return s
 }
 
-func unjudged(*store.Tx, *store.Device, *inventory.Document) error { return nil }
+func unjudged(*store.Tx, *store.Machine, *inventory.Document) error { return nil }
 
 func machine(name, serial, uuid string, at time.Time) *inventory.Document {
 	d := &inventory.Document{
@@ -98,11 +98,11 @@ func TestWhoIsWho(t *testing.T) {
 			t.Parallel()
 			s := open(t)
 			a, b := keep(t, s, tt.first), keep(t, s, tt.second)
-			if same := a.Device.ID == b.Device.ID; same != tt.same || b.Created == tt.same {
+			if same := a.Machine.ID == b.Machine.ID; same != tt.same || b.Created == tt.same {
 				t.Errorf("same machine: %v, want %v", same, tt.same)
 			}
-			if !tt.same && a.Device.Key == b.Device.Key {
-				t.Errorf("two machines have the key %s", a.Device.Key)
+			if !tt.same && a.Machine.Key == b.Machine.Key {
+				t.Errorf("two machines have the key %s", a.Machine.Key)
 			}
 		})
 	}
@@ -122,13 +122,13 @@ func TestHistory(t *testing.T) {
 	c := keep(t, s, changed)
 	expect.That(t, "c.Changed", c.Changed)
 	expect.That(t, "c.IsLatest", c.IsLatest)
-	expect.Same(t, "c.Device.Installed", c.Device.Installed, "Skerry 12")
+	expect.Same(t, "c.Machine.Installed", c.Machine.Installed, "Skerry 12")
 	older := machine("A", "S1", "", now.Add(-time.Hour))
 	older.OS.Name = some("Skerry 10")
 	if o := keep(t, s, older); o.IsLatest || !o.Changed {
 		t.Errorf("an older inventory became the latest: %+v", o)
 	}
-	d, err := s.DeviceByKey(ctx, "a")
+	d, err := s.MachineByKey(ctx, "a")
 	if err != nil || d.Installed != "Skerry 12" {
 		t.Fatalf("%+v %v", d, err)
 	}
@@ -136,7 +136,7 @@ func TestHistory(t *testing.T) {
 	if err != nil || len(list) != 3 {
 		t.Fatalf("history of %d, %v", len(list), err)
 	}
-	if _, last := list[1].Times(); !last.Equal(now.Add(time.Hour)) || list[1].ID != a.Device.InventoryID {
+	if _, last := list[1].Times(); !last.Equal(now.Add(time.Hour)) || list[1].ID != a.Machine.InventoryID {
 		t.Errorf("the same readings were last seen %v", last)
 	}
 	got, err := s.Inventory(ctx, d.ID, list[2].ID)
@@ -152,10 +152,10 @@ func TestNothingIsKeptWhenJudgingFails(t *testing.T) {
 	s := open(t)
 	boom := errors.New("boom")
 	if _, err := s.Keep(ctx, machine("A", "", "", now), store.Entry{Now: now},
-		func(*store.Tx, *store.Device, *inventory.Document) error { return boom }); !errors.Is(err, boom) {
+		func(*store.Tx, *store.Machine, *inventory.Document) error { return boom }); !errors.Is(err, boom) {
 		t.Fatalf("got %v", err)
 	}
-	if _, err := s.DeviceByKey(ctx, "a"); !errors.Is(err, store.ErrNotFound) {
+	if _, err := s.MachineByKey(ctx, "a"); !errors.Is(err, store.ErrNotFound) {
 		t.Errorf("the machine was kept: %v", err)
 	}
 }
@@ -179,7 +179,7 @@ func TestReleaseRevisionsAreNeverOverwritten(t *testing.T) {
 		t.Errorf("the same again: %v %v", added, err)
 	}
 	if _, err := add(4, ", again"); !errors.Is(err, store.ErrRevision) ||
-		!strings.Contains(err.Error(), "never overwritten") {
+		!strings.Contains(err.Error(), "increase the revision") {
 		t.Errorf("the same revision with other content: %v", err)
 	}
 	if _, err := add(3, ""); !errors.Is(err, store.ErrRevision) {
@@ -269,7 +269,7 @@ func TestReopenKeepsEverything(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer s.Close()
-	if d, err := s.DeviceByKey(ctx, "a"); err != nil || !d.Taken().Equal(now) {
+	if d, err := s.MachineByKey(ctx, "a"); err != nil || !d.Taken().Equal(now) {
 		t.Errorf("%+v %v", d, err)
 	}
 }
@@ -283,8 +283,8 @@ func TestJudgeAllGoesThroughEveryMachineOfAClass(t *testing.T) {
 			d.OS.Platform = some("macos")
 		}
 		if _, err := s.Keep(ctx, d, store.Entry{Now: now},
-			func(tx *store.Tx, device *store.Device, inv *inventory.Document) error {
-				return tx.PutRow(device.ID, device.Class, 1, fmt.Appendf(nil, "facts of %d", device.ID))
+			func(tx *store.Tx, machine *store.Machine, inv *inventory.Document) error {
+				return tx.PutRow(machine.ID, machine.Class, 1, fmt.Appendf(nil, "facts of %d", machine.ID))
 			}); err != nil {
 			t.Fatal(err)
 		}
@@ -299,15 +299,15 @@ func TestJudgeAllGoesThroughEveryMachineOfAClass(t *testing.T) {
 			return func(p *store.Packed) (*store.Verdict, error) {
 				mu.Lock()
 				defer mu.Unlock()
-				if string(p.Row) != fmt.Sprintf("facts of %d", p.DeviceID) {
-					t.Errorf("machine %d was given %s", p.DeviceID, p.Row)
+				if string(p.Row) != fmt.Sprintf("facts of %d", p.MachineID) {
+					t.Errorf("machine %d was given %s", p.MachineID, p.Row)
 				}
 				if *seen++; *seen == stop {
 					return nil, errors.New("the power went")
 				}
 				return &store.Verdict{
 					JudgementID: j,
-					DeviceID:    p.DeviceID,
+					MachineID:   p.MachineID,
 					InventoryID: p.InventoryID,
 					Disposition: 2,
 					Outcomes:    "p",
@@ -364,7 +364,7 @@ func TestJudgeAllGoesThroughEveryMachineOfAClass(t *testing.T) {
 func TestTokensAndSessions(t *testing.T) {
 	s := open(t)
 	sha := []byte("0123456789abcdef")
-	if err := s.PutUser(ctx, &store.User{Name: "harbour master", Role: "viewer", Password: "x"}); err != nil {
+	if err := s.SetUser(ctx, &store.User{Name: "harbour master", Role: "viewer", Password: "x"}); err != nil {
 		t.Fatal(err)
 	}
 	if err := s.StartSession(ctx, sha, "harbour master", now, now.Add(time.Hour)); err != nil {
@@ -377,7 +377,7 @@ func TestTokensAndSessions(t *testing.T) {
 		t.Errorf("a session that is over: %v", err)
 	}
 	// A new password ends open sessions.
-	if err := s.PutUser(ctx, &store.User{Name: "harbour master", Role: "viewer", Password: "y"}); err != nil {
+	if err := s.SetUser(ctx, &store.User{Name: "harbour master", Role: "viewer", Password: "y"}); err != nil {
 		t.Fatal(err)
 	}
 	if _, err := s.SessionUser(ctx, sha, now); !errors.Is(err, store.ErrNotFound) {
@@ -418,8 +418,8 @@ func TestBackupAndRestore(t *testing.T) {
 				wrote <- n
 				return
 			default:
-				if err := s.SetPlaces(ctx,
-					[]store.Place{{Prefix: "A", Name: fmt.Sprint(n)}, {Prefix: "B", Name: fmt.Sprint(n)}}); err != nil {
+				if err := s.SetSites(ctx,
+					[]store.Site{{Prefix: "A", Name: fmt.Sprint(n)}, {Prefix: "B", Name: fmt.Sprint(n)}}); err != nil {
 					t.Error(err)
 				}
 			}
@@ -445,7 +445,7 @@ func TestBackupAndRestore(t *testing.T) {
 	}
 	defer r.Close()
 	// What one transaction wrote is there as a whole.
-	p, err := r.Places(ctx)
+	p, err := r.Sites(ctx)
 	expect.NoError(t, err)
 	expect.Same(t, "len(p)", len(p), 2)
 	expect.Same(t, "p[0].Name", p[0].Name, p[1].Name)

@@ -50,7 +50,7 @@ func TestKeepsTheText(t *testing.T) {
 			if err != nil || k.Changed != tt.changed {
 				t.Fatalf("%s: changed %v, want %v, %v", tt.name, k.Changed, tt.changed, err)
 			}
-			back, err := s.Inventory(ctx, k.Device.ID, k.Device.InventoryID)
+			back, err := s.Inventory(ctx, k.Machine.ID, k.Machine.InventoryID)
 			expect.NoError(t, err)
 			expect.Same(t, "back.Memory.Installed.Or(0)", back.Memory.Installed.Or(0), 8_000_000_000)
 			expect.Same(t, `back.Device.Serial.Or("")`, back.Device.Serial.Or(""), "S1")
@@ -69,7 +69,7 @@ func TestOneOfManyFails(t *testing.T) {
 			defer all.Done()
 			name := fmt.Sprintf("M%02d", i)
 			_, err := s.Keep(ctx, machine(name, name, "", now), store.Entry{Now: now},
-				func(*store.Tx, *store.Device, *inventory.Document) error {
+				func(*store.Tx, *store.Machine, *inventory.Document) error {
 					if i%20 == 7 {
 						return bad
 					}
@@ -82,7 +82,7 @@ func TestOneOfManyFails(t *testing.T) {
 	}
 	all.Wait()
 	for i := range 60 {
-		_, err := s.DeviceByKey(ctx, fmt.Sprintf("m%02d", i))
+		_, err := s.MachineByKey(ctx, fmt.Sprintf("m%02d", i))
 		if kept := err == nil; kept != (i%20 != 7) {
 			t.Errorf("machine %d: kept %v (%v)", i, kept, err)
 		}

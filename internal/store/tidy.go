@@ -26,8 +26,8 @@ func (s *Store) Thin(ctx context.Context, every, retired time.Time) (out Thinned
 		var n int64
 		err := s.write(ctx, func(tx *sqlx.Tx) error {
 			res, err := tx.Exec(`DELETE FROM inventory WHERE id IN (
-				SELECT i.id FROM inventory i WHERE i.last_seen_at<? AND i.id<>(SELECT inventory_id FROM device WHERE id=i.device_id)
-				AND EXISTS (SELECT 1 FROM inventory l WHERE l.device_id=i.device_id AND l.beside=i.beside AND l.last_seen_at<? AND (l.last_seen_at, l.id)>(i.last_seen_at, i.id)
+				SELECT i.id FROM inventory i WHERE i.last_seen_at<? AND i.id<>(SELECT inventory_id FROM machine WHERE id=i.machine_id)
+				AND EXISTS (SELECT 1 FROM inventory l WHERE l.machine_id=i.machine_id AND l.beside=i.beside AND l.last_seen_at<? AND (l.last_seen_at, l.id)>(i.last_seen_at, i.id)
 					AND `+quarter("l")+`=`+quarter("i")+`) LIMIT ?)`, millis(every), millis(every), thinAtOnce)
 			if err != nil {
 				return err
@@ -52,7 +52,7 @@ func (s *Store) Thin(ctx context.Context, every, retired time.Time) (out Thinned
 			ID  int64  `db:"id"`
 			Key string `db:"key"`
 		}
-		if err := tx.Select(&gone, "SELECT id, key FROM device WHERE retired_at>0 AND retired_at<? LIMIT 500",
+		if err := tx.Select(&gone, "SELECT id, key FROM machine WHERE retired_at>0 AND retired_at<? LIMIT 500",
 			millis(retired)); err != nil {
 			return err
 		}

@@ -64,14 +64,14 @@ func TestWhoSpeaksForAMachine(t *testing.T) {
 			expect.Same(t, "k.Beside", k.Beside, c.beside)
 			expect.That(t, "k.IsLatest != c.beside", k.IsLatest != c.beside)
 			expect.That(t, "!k.Created", !k.Created)
-			d, err := s.DeviceByKey(ctx, "gull-001")
+			d, err := s.MachineByKey(ctx, "gull-001")
 			if err != nil {
 				t.Fatal(err)
 			}
 			if runs := map[bool]string{false: "Skerry 12", true: "Skerry 11"}[c.beside]; d.Installed != runs {
 				t.Errorf("it runs %s, want %s", d.Installed, runs)
 			}
-			list, err := s.Doubts(ctx)
+			list, err := s.Duplicates(ctx)
 			if err != nil || (len(list) == 1) != c.beside {
 				t.Fatalf("%+v %v", list, err)
 			}
@@ -82,11 +82,11 @@ func TestWhoSpeaksForAMachine(t *testing.T) {
 				t.Errorf("%+v", list[0])
 			}
 			// A person says that it is the machine: then it is, and its sender speaks for it.
-			if _, err := s.SettleDoubt(ctx, list[0].ID,
+			if _, err := s.ResolveDuplicate(ctx, list[0].ID,
 				store.Settling{Verdict: store.VerdictSame, By: "clerk", Now: minute(11)}, unjudged); err != nil {
 				t.Fatal(err)
 			}
-			if d, err = s.DeviceByKey(ctx, "gull-001"); err != nil || d.Installed != "Skerry 12" {
+			if d, err = s.MachineByKey(ctx, "gull-001"); err != nil || d.Installed != "Skerry 12" {
 				t.Errorf("%+v %v", d, err)
 			}
 			next := c.second
@@ -107,7 +107,7 @@ func TestUnvouchedIsAskedAgain(t *testing.T) {
 	for i := range 10 {
 		sent(t, s, fmt.Sprint("Skerry ", 20+i), now.Add(time.Duration(i)*time.Minute), by(2, "", now))
 	}
-	d, err := s.DeviceByKey(ctx, "gull-001")
+	d, err := s.MachineByKey(ctx, "gull-001")
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -121,11 +121,12 @@ func TestUnvouchedIsAskedAgain(t *testing.T) {
 	expect.NoError(t, err)
 	expect.Same(t, "beside", beside, 5)
 	expect.Same(t, "len(list)", len(list), 6)
-	doubts, err := s.Doubts(ctx)
-	if err != nil || len(doubts) != 1 {
-		t.Fatalf("%+v %v", doubts, err)
+	duplicates, err := s.Duplicates(ctx)
+	if err != nil || len(duplicates) != 1 {
+		t.Fatalf("%+v %v", duplicates, err)
 	}
-	if _, err := s.SettleDoubt(ctx, doubts[0].ID, store.Settling{Verdict: store.VerdictApart, By: "clerk", Now: now},
+	if _, err := s.ResolveDuplicate(ctx, duplicates[0].ID, store.Settling{Verdict: store.VerdictApart, By: "clerk",
+		Now: now},
 		unjudged); err != nil {
 		t.Fatal(err)
 	}
@@ -135,7 +136,7 @@ func TestUnvouchedIsAskedAgain(t *testing.T) {
 	// It has the same serial number as a machine of its own, so the next is a conflict or
 	// a question; in no case does it change the first machine.
 	sent(t, s, "Skerry 30", now.Add(time.Hour), by(2, "", now))
-	if d, err := s.DeviceByKey(ctx, "gull-001"); err != nil || d.Installed != "Skerry 11" {
+	if d, err := s.MachineByKey(ctx, "gull-001"); err != nil || d.Installed != "Skerry 11" {
 		t.Errorf("%+v %v", d, err)
 	}
 }
@@ -145,11 +146,11 @@ func TestUnvouchedWithKnownReadings(t *testing.T) {
 	s := open(t)
 	sent(t, s, "Skerry 11", now, by(1, "k1", now))
 	k := sent(t, s, "Skerry 11", now.Add(time.Hour), by(2, "", now))
-	d, err := s.DeviceByKey(ctx, "gull-001")
+	d, err := s.MachineByKey(ctx, "gull-001")
 	expect.NoError(t, err)
 	expect.That(t, "k.Beside", k.Beside)
 	expect.That(t, "d.Taken().Equal(now)", d.Taken().Equal(now))
-	if list, err := s.Doubts(ctx); err != nil || len(list) != 0 {
+	if list, err := s.Duplicates(ctx); err != nil || len(list) != 0 {
 		t.Errorf("%+v %v", list, err)
 	}
 }
@@ -159,15 +160,15 @@ func TestAQuestionThatTheMachineAnswers(t *testing.T) {
 	s := open(t)
 	sent(t, s, "Skerry 11", now, by(1, "k1", now))
 	sent(t, s, "Skerry 12", now.Add(time.Hour), by(1, "", now))
-	if list, err := s.Doubts(ctx); err != nil || len(list) != 1 {
+	if list, err := s.Duplicates(ctx); err != nil || len(list) != 1 {
 		t.Fatalf("%+v %v", list, err)
 	}
 	later := now.Add(2 * time.Hour)
 	k := sent(t, s, "Skerry 12", later, by(1, "k1", later))
 	expect.That(t, "!k.Beside", !k.Beside)
 	expect.That(t, "k.IsLatest", k.IsLatest)
-	expect.Same(t, "k.Device.Installed", k.Device.Installed, "Skerry 12")
-	if list, err := s.Doubts(ctx); err != nil || len(list) != 0 {
+	expect.Same(t, "k.Machine.Installed", k.Machine.Installed, "Skerry 12")
+	if list, err := s.Duplicates(ctx); err != nil || len(list) != 0 {
 		t.Errorf("%+v %v", list, err)
 	}
 }
@@ -177,13 +178,13 @@ func TestRetiredMachines(t *testing.T) {
 	s := open(t)
 	k := sent(t, s, "Skerry 11", now, by(1, "", now))
 	retire := true
-	if _, err := s.Mark(ctx, []int64{k.Device.ID}, &store.Marking{Retire: &retire}, now); err != nil {
+	if _, err := s.ChangeMachines(ctx, []int64{k.Machine.ID}, &store.Change{Retire: &retire}, now); err != nil {
 		t.Fatal(err)
 	}
 	for hours, back := range []bool{false, true} {
 		at := now.Add(time.Duration(2*hours-1) * time.Hour)
 		sent(t, s, fmt.Sprint("Skerry ", hours), at, store.Entry{Token: 1, Now: now.Add(2 * time.Hour)})
-		if d, err := s.DeviceByKey(ctx, "gull-001"); err != nil || (d.RetiredAt == 0) != back {
+		if d, err := s.MachineByKey(ctx, "gull-001"); err != nil || (d.RetiredAt == 0) != back {
 			t.Errorf("an inventory of %v: retired at %d, %v", at, d.RetiredAt, err)
 		}
 	}
@@ -198,11 +199,11 @@ func TestRekey(t *testing.T) {
 	if _, err := s.Rekey(ctx, "gull-001", how, unjudged); err != nil {
 		t.Fatal(err)
 	}
-	d, err := s.DeviceByKey(ctx, "gull-001")
+	d, err := s.MachineByKey(ctx, "gull-001")
 	expect.NoError(t, err)
 	expect.Same(t, "d.PublicKey", d.PublicKey, "k2")
 	expect.Same(t, "d.Installed", d.Installed, "Skerry 12")
-	if list, err := s.Doubts(ctx); err != nil || len(list) != 0 {
+	if list, err := s.Duplicates(ctx); err != nil || len(list) != 0 {
 		t.Errorf("%+v %v", list, err)
 	}
 	if k := sent(t, s, "Skerry 13", now.Add(3*time.Hour), by(1, "k1", now.Add(3*time.Hour))); !k.Beside {
@@ -216,7 +217,7 @@ func TestRekey(t *testing.T) {
 		t.Fatal(err)
 	}
 	if k := sent(t, s, "Skerry 14", now.Add(4*time.Hour), by(1, "k3", now.Add(4*time.Hour))); k.Beside ||
-		k.Device.PublicKey != "k3" {
+		k.Machine.PublicKey != "k3" {
 		t.Errorf("%+v", k)
 	}
 	if _, err := s.Rekey(ctx, "nobody", how, unjudged); err == nil {
@@ -233,8 +234,8 @@ func TestCopiedKey(t *testing.T) {
 		unjudged)
 	expect.NoError(t, err)
 	expect.That(t, "k.Created", k.Created)
-	expect.Same(t, "k.Device.PublicKey", k.Device.PublicKey, "")
-	list, err := s.Doubts(ctx)
+	expect.Same(t, "k.Machine.PublicKey", k.Machine.PublicKey, "")
+	list, err := s.Duplicates(ctx)
 	expect.NoError(t, err)
 	expect.Same(t, "len(list)", len(list), 1)
 	expect.Same(t, "list[0].Kind", list[0].Kind, identity.Conflict.String())
@@ -276,7 +277,7 @@ func TestClocks(t *testing.T) {
 			}
 			expect.That(t, "k.IsLatest", k.IsLatest)
 			expect.That(t, "!k.Beside", !k.Beside)
-			expect.That(t, "k.Device.Taken().Equal(now.Add(c.want))", k.Device.Taken().Equal(now.Add(c.want)))
+			expect.That(t, "k.Machine.Taken().Equal(now.Add(c.want))", k.Machine.Taken().Equal(now.Add(c.want)))
 			expect.Same(t, `(k.Why != "")`, (k.Why != ""), c.note)
 		})
 	}
@@ -289,19 +290,19 @@ func TestInventoriesOfADay(t *testing.T) {
 	for i := range 200 {
 		k = sent(t, s, fmt.Sprint("Skerry ", i), now.Add(time.Duration(i)*time.Minute), by(1, "", now))
 	}
-	list, err := s.History(ctx, k.Device.ID)
+	list, err := s.History(ctx, k.Machine.ID)
 	if err != nil || len(list) != 48 {
 		t.Errorf("%d inventories are kept, %v", len(list), err)
 	}
-	got, err := s.Inventory(ctx, k.Device.ID, k.Device.InventoryID)
+	got, err := s.Inventory(ctx, k.Machine.ID, k.Machine.InventoryID)
 	expect.NoError(t, err)
 	expect.Same(t, `got.OS.Name.Or("")`, got.OS.Name.Or(""), "Skerry 199")
-	expect.Same(t, "k.Device.Installed", k.Device.Installed, "Skerry 199")
+	expect.Same(t, "k.Machine.Installed", k.Machine.Installed, "Skerry 199")
 	for i := range 60 { // the history of a machine, brought by a person
 		sent(t, s, fmt.Sprint("Fathom ", i), now.Add(-time.Duration(i+1)*time.Hour),
 			store.Entry{Now: now.Add(4 * time.Hour)})
 	}
-	if list, err := s.History(ctx, k.Device.ID); err != nil || len(list) != 108 {
+	if list, err := s.History(ctx, k.Machine.ID); err != nil || len(list) != 108 {
 		t.Errorf("%d inventories after those that a person brought, %v", len(list), err)
 	}
 }
@@ -317,10 +318,10 @@ func TestKeysOfManyOfOneName(t *testing.T) {
 			d.Device.Name = inventory.Opt[string]{}
 		}
 		k := keep(t, s, d)
-		if !k.Created || seen[k.Device.Key] {
-			t.Fatalf("%q: %+v", name, k.Device)
+		if !k.Created || seen[k.Machine.Key] {
+			t.Fatalf("%q: %+v", name, k.Machine)
 		}
-		seen[k.Device.Key] = true
+		seen[k.Machine.Key] = true
 	}
 	for i, name := range []string{
 		"gull", "gull-2", "gull-3", "gull", "gull-4", "gull-5", "gull-6", "gull-7", "gull-8", "gull-9", "gull", "gull",

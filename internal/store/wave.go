@@ -48,7 +48,7 @@ func (s *Store) Waves(ctx context.Context) ([]wave.Wave, error) {
 
 // PutWave adds a wave, or changes the one of its number, and gives the number. The error
 // may be [ErrNotFound].
-func (s *Store) PutWave(ctx context.Context, w *wave.Wave, by string, now time.Time) (id int64, err error) {
+func (s *Store) SetWave(ctx context.Context, w *wave.Wave, by string, now time.Time) (id int64, err error) {
 	id = w.ID
 	err = s.write(ctx, func(tx *sqlx.Tx) error {
 		if id > 0 {
@@ -75,30 +75,30 @@ func (s *Store) EndWave(ctx context.Context, id int64, now time.Time) error {
 		if err := one(tx.Exec("UPDATE wave SET ended_at=? WHERE id=? AND ended_at=0", millis(now), id)); err != nil {
 			return err
 		}
-		_, err := tx.Exec("DELETE FROM wave_machine WHERE wave_id=? AND handed_at=0", id)
+		_, err := tx.Exec("DELETE FROM wave_machine WHERE wave_id=? AND handed_off_at=0", id)
 		return err
 	})
 }
 
 // Member is a machine in a wave.
 type Member struct {
-	WaveID   int64  `db:"wave_id"`
-	DeviceID int64  `db:"device_id"`
-	ByName   string `db:"by_name"`
-	HandedAt int64  `db:"handed_at"`
-	Outcome  string `db:"outcome"`
-	Reason   string `db:"reason"`
-	SaidAt   int64  `db:"said_at"`
+	WaveID      int64  `db:"wave_id"`
+	MachineID   int64  `db:"machine_id"`
+	ByName      string `db:"by_name"`
+	HandedOffAt int64  `db:"handed_off_at"`
+	Outcome     string `db:"outcome"`
+	Reason      string `db:"reason"`
+	SaidAt      int64  `db:"said_at"`
 
 	ArrivedAt int64 `db:"arrived_at"` // as inventories show
 	LeftAt    int64 `db:"left_at"`
 }
 
 // Handed, Said, Arrived and Left are its times; zero where there is none.
-func (m *Member) Handed() time.Time  { return orNever(m.HandedAt) }
-func (m *Member) Said() time.Time    { return orNever(m.SaidAt) }
-func (m *Member) Arrived() time.Time { return orNever(m.ArrivedAt) }
-func (m *Member) Left() time.Time    { return orNever(m.LeftAt) }
+func (m *Member) HandedOff() time.Time { return orNever(m.HandedOffAt) }
+func (m *Member) Said() time.Time      { return orNever(m.SaidAt) }
+func (m *Member) Arrived() time.Time   { return orNever(m.ArrivedAt) }
+func (m *Member) Left() time.Time      { return orNever(m.LeftAt) }
 
 func orNever(ms int64) time.Time {
 	if ms == 0 {
@@ -112,16 +112,16 @@ func (s *Store) Members(ctx context.Context) ([]Member, error) {
 	var out []Member
 	err := s.reader.SelectContext(ctx, &out,
 		`SELECT m.*, coalesce(a.at, 0) AS arrived_at, coalesce(a.left_at, 0) AS left_at FROM wave_machine m JOIN wave w ON w.id=m.wave_id
-		LEFT JOIN arrival a ON a.device_id=m.device_id AND a.release_id=w.release_id ORDER BY m.wave_id, m.device_id`)
+		LEFT JOIN arrival a ON a.machine_id=m.machine_id AND a.release_id=w.release_id ORDER BY m.wave_id, m.machine_id`)
 	return out, err
 }
 
 // AddMembers puts machines into a wave; byName is who let them in although something is
 // waived.
-func (s *Store) AddMembers(ctx context.Context, id int64, devices []int64, byName string) error {
+func (s *Store) AddMembers(ctx context.Context, id int64, machines []int64, byName string) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error {
-		for _, d := range devices {
-			if _, err := tx.Exec("INSERT INTO wave_machine (wave_id, device_id, by_name) VALUES (?, ?, ?) ON "+
+		for _, d := range machines {
+			if _, err := tx.Exec("INSERT INTO wave_machine (wave_id, machine_id, by_name) VALUES (?, ?, ?) ON "+
 				"CONFLICT DO UPDATE SET by_name=excluded.by_name", id, d, byName); err != nil {
 				return err
 			}
@@ -131,22 +131,22 @@ func (s *Store) AddMembers(ctx context.Context, id int64, devices []int64, byNam
 }
 
 // DropMember takes a machine out of a wave. The error may be [ErrNotFound].
-func (s *Store) DropMember(ctx context.Context, id, device int64) error {
+func (s *Store) RemoveMember(ctx context.Context, id, machine int64) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error {
-		return one(tx.Exec("DELETE FROM wave_machine WHERE wave_id=? AND device_id=?", id, device))
+		return one(tx.Exec("DELETE FROM wave_machine WHERE wave_id=? AND machine_id=?", id, machine))
 	})
 }
 
 // Hand notes that machines were handed to the deployment system, and tells those who are
 // told of changes.
-func (s *Store) Hand(ctx context.Context, w *wave.Wave, devices []int64, now time.Time) error {
+func (s *Store) Hand(ctx context.Context, w *wave.Wave, machines []int64, now time.Time) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error {
-		for _, d := range devices {
-			if _, err := tx.Exec("UPDATE wave_machine SET handed_at=?, outcome='', reason='', said_at=0 WHERE "+
-				"wave_id=? AND device_id=?", millis(now), w.ID, d); err != nil {
+		for _, d := range machines {
+			if _, err := tx.Exec("UPDATE wave_machine SET handed_off_at=?, outcome='', reason='', said_at=0 WHERE "+
+				"wave_id=? AND machine_id=?", millis(now), w.ID, d); err != nil {
 				return err
 			}
-			if _, err := tx.Exec("INSERT INTO flip (device_id, release_id, was, becomes, cause, at, about) VALUES "+
+			if _, err := tx.Exec("INSERT INTO flip (machine_id, release_id, was, becomes, cause, at, about) VALUES "+
 				"(?, ?, 0, 0, ?, ?, ?)", d, w.Release, ByHandOff, millis(now), w.ID); err != nil {
 				return err
 			}
@@ -157,11 +157,13 @@ func (s *Store) Hand(ctx context.Context, w *wave.Wave, devices []int64, now tim
 
 // SayOutcome notes what somebody, or a deployment system, said of a machine; one that
 // waits again counts as not handed over. The error may be [ErrNotFound].
-func (s *Store) SayOutcome(ctx context.Context, id, device int64, outcome, reason string, now time.Time) error {
+func (s *Store) SayOutcome(ctx context.Context, id, machine int64, outcome, reason string, now time.Time) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error {
-		return one(tx.Exec("UPDATE wave_machine SET outcome=?, reason=?, said_at=?, handed_at=CASE ? WHEN ? THEN 0 "+
-			"ELSE handed_at END WHERE wave_id=? AND device_id=?", outcome, reason, millis(now), outcome, wave.Waiting,
-			id, device))
+		return one(tx.Exec("UPDATE wave_machine SET outcome=?, reason=?, said_at=?, handed_off_at=CASE ? WHEN ? "+
+			"THEN 0 "+
+			"ELSE handed_off_at END WHERE wave_id=? AND machine_id=?", outcome, reason, millis(now), outcome,
+			wave.Waiting,
+			id, machine))
 	})
 }
 
@@ -169,14 +171,14 @@ func (s *Store) SayOutcome(ctx context.Context, id, device int64, outcome, reaso
 // numbers. Those that were on it from the first, and those that left it, are not there.
 func (s *Store) Arrivals(ctx context.Context, release string) (map[int64]time.Time, error) {
 	var rows []struct {
-		Device int64 `db:"device_id"`
-		At     int64 `db:"at"`
+		Machine int64 `db:"machine_id"`
+		At      int64 `db:"at"`
 	}
 	err := s.reader.SelectContext(ctx, &rows,
-		"SELECT device_id, at FROM arrival WHERE release_id=? AND left_at=0 AND found=0", release)
+		"SELECT machine_id, at FROM arrival WHERE release_id=? AND left_at=0 AND found=0", release)
 	out := make(map[int64]time.Time, len(rows))
 	for _, r := range rows {
-		out[r.Device] = fromMillis(r.At)
+		out[r.Machine] = fromMillis(r.At)
 	}
 	return out, err
 }
@@ -185,27 +187,27 @@ func (s *Store) Arrivals(ctx context.Context, release string) (map[int64]time.Ti
 // are to get.
 func (s *Store) FindOn(ctx context.Context, class, release, name string) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error {
-		_, err := tx.Exec("INSERT INTO arrival (device_id, release_id, at, found) SELECT id, ?, taken_at, 1 FROM "+
-			"device WHERE class=? AND installed=? ON CONFLICT DO NOTHING", release, class, name)
+		_, err := tx.Exec("INSERT INTO arrival (machine_id, release_id, at, found) SELECT id, ?, taken_at, 1 FROM "+
+			"machine WHERE class=? AND installed=? ON CONFLICT DO NOTHING", release, class, name)
 		return err
 	})
 }
 
 // Seen notes whether a machine runs its target, within a write: when it arrived, and when
 // it left it again.
-func (t *Tx) Seen(device int64, release, name string, on bool, at time.Time) error {
+func (t *Tx) Seen(machine int64, release, name string, on bool, at time.Time) error {
 	switch {
 	case t.was && on == (t.ran == name): // as it was
 		return nil
 	case on:
-		_, err := t.exec(`INSERT INTO arrival (device_id, release_id, at, found) VALUES (?, ?, ?, ?)
-			ON CONFLICT DO UPDATE SET left_at=0, at=CASE left_at WHEN 0 THEN at ELSE excluded.at END, found=CASE left_at WHEN 0 THEN found ELSE 0 END`, device, release, millis(at), device == t.fresh)
+		_, err := t.exec(`INSERT INTO arrival (machine_id, release_id, at, found) VALUES (?, ?, ?, ?)
+			ON CONFLICT DO UPDATE SET left_at=0, at=CASE left_at WHEN 0 THEN at ELSE excluded.at END, found=CASE left_at WHEN 0 THEN found ELSE 0 END`, machine, release, millis(at), machine == t.fresh)
 		return err
-	case device == t.fresh:
+	case machine == t.fresh:
 		return nil
 	}
-	_, err := t.exec("UPDATE arrival SET left_at=? WHERE device_id=? AND release_id=? AND left_at=0", millis(at),
-		device, release)
+	_, err := t.exec("UPDATE arrival SET left_at=? WHERE machine_id=? AND release_id=? AND left_at=0", millis(at),
+		machine, release)
 	return err
 }
 

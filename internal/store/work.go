@@ -13,7 +13,7 @@ import (
 
 // House is an organisation's own document of one kind. An empty text is the
 // return to what the program ships.
-type House struct {
+type Knowledge struct {
 	Kind    string `db:"kind"`
 	Number  int    `db:"number"`
 	Text    string `db:"text"`
@@ -22,28 +22,29 @@ type House struct {
 }
 
 // Added is when it was handed in.
-func (h *House) Added() time.Time { return fromMillis(h.AddedAt) }
+func (h *Knowledge) Added() time.Time { return fromMillis(h.AddedAt) }
 
 // Houses are the documents in force, one of each kind that there is.
-func (s *Store) Houses(ctx context.Context) ([]House, error) {
-	var out []House
+func (s *Store) AllKnowledge(ctx context.Context) ([]Knowledge, error) {
+	var out []Knowledge
 	err := s.reader.SelectContext(ctx, &out,
-		"SELECT kind, number, text, added_at, added_by FROM house h WHERE number=(SELECT max(number) FROM house "+
+		"SELECT kind, number, text, added_at, added_by FROM knowledge h WHERE number=(SELECT max(number) FROM "+
+			"knowledge "+
 			"WHERE kind=h.kind) ORDER BY kind")
 	return out, err
 }
 
 // PutHouse keeps a document behind those of its kind before it.
-func (s *Store) PutHouse(ctx context.Context, kind, text, by string, now time.Time) error {
+func (s *Store) SetKnowledge(ctx context.Context, kind, text, by string, now time.Time) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error {
-		_, err := tx.Exec("INSERT INTO house (kind, number, text, added_at, added_by) SELECT ?, "+
-			"coalesce(max(number), 0)+1, ?, ?, ? FROM house WHERE kind=?", kind, text, millis(now), by, kind)
+		_, err := tx.Exec("INSERT INTO knowledge (kind, number, text, added_at, added_by) SELECT ?, "+
+			"coalesce(max(number), 0)+1, ?, ?, ? FROM knowledge WHERE kind=?", kind, text, millis(now), by, kind)
 		return err
 	})
 }
 
 // Ticks are what people said of a machine's items and counts.
-func (s *Store) Ticks(ctx context.Context, device int64) ([]assess.Tick, error) {
+func (s *Store) Ticks(ctx context.Context, machine int64) ([]assess.Tick, error) {
 	var rows []struct {
 		Item  string `db:"item"`
 		State string `db:"state"`
@@ -52,7 +53,7 @@ func (s *Store) Ticks(ctx context.Context, device int64) ([]assess.Tick, error) 
 		Note  string `db:"note"`
 	}
 	err := s.reader.SelectContext(ctx, &rows,
-		"SELECT item, state, by_whom, at, note FROM tick WHERE device_id=? AND ended_at=0 ORDER BY id", device)
+		"SELECT item, state, by_whom, at, note FROM tick WHERE machine_id=? AND ended_at=0 ORDER BY id", machine)
 	out := make([]assess.Tick, len(rows))
 	for i, r := range rows {
 		out[i] = assess.Tick{Item: r.Item, State: r.State, By: r.By, At: fromMillis(r.At), Note: r.Note}
@@ -61,22 +62,22 @@ func (s *Store) Ticks(ctx context.Context, device int64) ([]assess.Tick, error) 
 }
 
 // PutTick keeps what somebody said; what was said of the item before ends.
-func (s *Store) PutTick(ctx context.Context, device int64, t *assess.Tick) error {
+func (s *Store) PutTick(ctx context.Context, machine int64, t *assess.Tick) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error {
-		if _, err := endTick(tx, device, t.Item, t.By, t.At); err != nil {
+		if _, err := endTick(tx, machine, t.Item, t.By, t.At); err != nil {
 			return err
 		}
-		_, err := tx.Exec("INSERT INTO tick (device_id, item, state, by_whom, at, note) VALUES (?, ?, ?, ?, ?, ?)",
-			device, t.Item, t.State, t.By, millis(t.At), t.Note)
+		_, err := tx.Exec("INSERT INTO tick (machine_id, item, state, by_whom, at, note) VALUES (?, ?, ?, ?, ?, ?)",
+			machine, t.Item, t.State, t.By, millis(t.At), t.Note)
 		return err
 	})
 }
 
 // EndTick takes back what was said; its row stays. The error may be
 // [ErrNotFound].
-func (s *Store) EndTick(ctx context.Context, device int64, item, by string, now time.Time) error {
+func (s *Store) EndTick(ctx context.Context, machine int64, item, by string, now time.Time) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error {
-		n, err := endTick(tx, device, item, by, now)
+		n, err := endTick(tx, machine, item, by, now)
 		if err == nil && n == 0 {
 			return ErrNotFound
 		}
@@ -84,9 +85,9 @@ func (s *Store) EndTick(ctx context.Context, device int64, item, by string, now 
 	})
 }
 
-func endTick(tx *sqlx.Tx, device int64, item, by string, now time.Time) (int64, error) {
-	res, err := tx.Exec("UPDATE tick SET ended_at=?, ended_by=? WHERE device_id=? AND item=? AND ended_at=0",
-		millis(now), by, device, item)
+func endTick(tx *sqlx.Tx, machine int64, item, by string, now time.Time) (int64, error) {
+	res, err := tx.Exec("UPDATE tick SET ended_at=?, ended_by=? WHERE machine_id=? AND item=? AND ended_at=0",
+		millis(now), by, machine, item)
 	if err != nil {
 		return 0, err
 	}
@@ -95,21 +96,22 @@ func endTick(tx *sqlx.Tx, device int64, item, by string, now time.Time) (int64, 
 
 // AddLink keeps a link to a machine's visit. Links that ended a week ago are
 // forgotten.
-func (s *Store) AddLink(ctx context.Context, sha []byte, device int64, by string, expires, now time.Time) error {
+func (s *Store) AddLink(ctx context.Context, sha []byte, machine int64, by string, expires, now time.Time) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error {
 		if _, err := tx.Exec("DELETE FROM visit_link WHERE expires_at<?", millis(now.AddDate(0, 0, -7))); err != nil {
 			return err
 		}
-		_, err := tx.Exec("INSERT INTO visit_link (sha, device_id, made_by, expires_at) VALUES (?, ?, ?, ?)", sha,
-			device, by, millis(expires))
+		_, err := tx.Exec("INSERT INTO visit_link (sha, machine_id, made_by, expires_at) VALUES (?, ?, ?, ?)", sha,
+			machine, by, millis(expires))
 		return err
 	})
 }
 
 // EndLinks ends all links to a machine's visit.
-func (s *Store) EndLinks(ctx context.Context, device int64, now time.Time) error {
+func (s *Store) EndLinks(ctx context.Context, machine int64, now time.Time) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error {
-		_, err := tx.Exec("UPDATE visit_link SET expires_at=? WHERE device_id=? AND expires_at>?", millis(now), device,
+		_, err := tx.Exec("UPDATE visit_link SET expires_at=? WHERE machine_id=? AND expires_at>?", millis(now),
+			machine,
 			millis(now))
 		return err
 	})
@@ -120,12 +122,12 @@ var ErrExpired = errors.New("the link has expired")
 
 // LinkDevice is the machine that a link leads to. The error may be
 // [ErrNotFound] or [ErrExpired].
-func (s *Store) LinkDevice(ctx context.Context, sha []byte, now time.Time) (*Device, time.Time, error) {
+func (s *Store) LinkMachine(ctx context.Context, sha []byte, now time.Time) (*Machine, time.Time, error) {
 	var row struct {
-		Device  int64 `db:"device_id"`
+		Machine int64 `db:"machine_id"`
 		Expires int64 `db:"expires_at"`
 	}
-	err := s.reader.GetContext(ctx, &row, "SELECT device_id, expires_at FROM visit_link WHERE sha=?", sha)
+	err := s.reader.GetContext(ctx, &row, "SELECT machine_id, expires_at FROM visit_link WHERE sha=?", sha)
 	switch {
 	case errors.Is(err, sql.ErrNoRows):
 		return nil, time.Time{}, ErrNotFound
@@ -134,7 +136,7 @@ func (s *Store) LinkDevice(ctx context.Context, sha []byte, now time.Time) (*Dev
 	case row.Expires <= millis(now):
 		return nil, time.Time{}, ErrExpired
 	}
-	d := new(Device)
-	err = s.reader.GetContext(ctx, d, "SELECT * FROM device WHERE id=?", row.Device)
+	d := new(Machine)
+	err = s.reader.GetContext(ctx, d, "SELECT * FROM machine WHERE id=?", row.Machine)
 	return d, fromMillis(row.Expires), none(err)
 }

@@ -95,6 +95,7 @@ func TestInternalImports(t *testing.T) {
 		"standin/recorded/machines": {},
 		"structure":                 {},
 		"tables":                    {},
+		"texts":                     {},
 		"wholebench":                {},
 		"collect":                   {"build"},
 		"standin/recorded/write":    {"standin/recorded/machines"},

@@ -63,8 +63,8 @@ func readHTML(name string, src []byte) ([]list.Sheet, error) {
 		return nil, fmt.Errorf("%s of %s has more than %d rows; split it", f.long, name, mostRows)
 	}
 	if len(f.sheets) == 0 {
-		return nil, fmt.Errorf("%s has no table; save the page whole, after its table has been shown, or copy the "+
-			"table into a spreadsheet and save it as CSV", name)
+		return nil, fmt.Errorf("%s contains no table; save the complete page after the table is shown, or copy the "+
+			"table to a spreadsheet and save it as CSV", name)
 	}
 	return f.sheets, nil
 }
@@ -237,7 +237,7 @@ func readCSV(name string, src []byte) ([]list.Sheet, error) {
 		rows = append(rows, rec[:min(len(rec), mostCells)])
 	}
 	if len(rows) < 2 {
-		return nil, fmt.Errorf("%s has no table: a heading and one row at least are needed", name)
+		return nil, fmt.Errorf("%s has no table; a heading and at least one row are needed", name)
 	}
 	for i := range rows[0] {
 		rows[0][i] = strings.TrimSpace(rows[0][i])

@@ -66,9 +66,9 @@ func TestRead(t *testing.T) {
 func TestReadRefuses(t *testing.T) {
 	tests := []struct{ src, want string }{
 		{"", "f is empty"}, {"  \n", "f is empty"},
-		{"<html><p>No table here</p>", "f has no table; save the page whole"},
-		{"<table><tr><th>A</table>", "f has no table"},
-		{"just one line", "a heading and one row at least"},
+		{"<html><p>No table here</p>", "f contains no table; save the complete page"},
+		{"<table><tr><th>A</table>", "f contains no table"},
+		{"just one line", "a heading and at least one row"},
 		{"PK\x03\x04rest", "is a spreadsheet file; save it as CSV first"},
 		{strings.Repeat("a\n", 100_003), "more than 100000 rows"},
 		{"<table>" + strings.Repeat("<tr><td>a", 100_002) + "</table>", "table 1 of f has more than 100000 rows"},

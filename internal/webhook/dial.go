@@ -27,13 +27,13 @@ func addressMistake(ip netip.Addr, allowPrivate bool) string {
 	ip = embedded(ip.Unmap())
 	switch {
 	case ip.IsLinkLocalUnicast():
-		return "is a link-local address, to which nothing is ever sent"
+		return "is a link-local address; nothing is sent there"
 	case !ip.IsValid(), ip.IsUnspecified(), ip.IsMulticast(), ip == netip.AddrFrom4([4]byte{255, 255, 255, 255}):
 		return "is not the address of a host"
 	case allowPrivate:
 		return ""
 	case ip.IsLoopback(), ip.IsPrivate(), shared.Contains(ip):
-		return "is an address of this host or of a private network; an administrator can allow these: rolltop " +
+		return "is an address of this host or of a private network; an administrator can allow it with rolltop " +
 			"settings --webhooks-private"
 	}
 	return ""

@@ -56,7 +56,8 @@ var name = regexp.MustCompile(`^[A-Za-z0-9][A-Za-z0-9_.-]*$`)
 func (s *Sender) Mistake(called, address string) string {
 	u, err := url.Parse(address)
 	if err != nil || !web(u) {
-		return fmt.Sprintf("%q is no address to send to; write it as https://host/path, without a name and a password",
+		return fmt.Sprintf("%q is not a webhook address; write it as https://host/path, without a user name or "+
+			"password",
 			address)
 	}
 	if ip, err := netip.ParseAddr(u.Hostname()); err == nil {
@@ -99,7 +100,7 @@ func Message(changes []store.Flip) api.Flips {
 }
 
 // Send sends changes to an address. Whatever is not an answer 2xx is an error.
-func (s *Sender) Send(ctx context.Context, h *store.Hook, changes []store.Flip) error {
+func (s *Sender) Send(ctx context.Context, h *store.Webhook, changes []store.Flip) error {
 	body, err := json.Marshal(Message(changes))
 	if err != nil {
 		return err
@@ -112,7 +113,7 @@ func (s *Sender) Send(ctx context.Context, h *store.Hook, changes []store.Flip) 
 	sign(req, body, h.Name, h.Secret, s.now())
 	res, err := s.client.Do(req)
 	if err != nil {
-		return fmt.Errorf("it does not answer: %w", err)
+		return fmt.Errorf("it does not respond: %w", err)
 	}
 	defer res.Body.Close()
 	_, _ = io.Copy(io.Discard, io.LimitReader(res.Body, 64<<10))

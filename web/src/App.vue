@@ -19,7 +19,7 @@ const { data: who, error, isPending, refetch } = useSession()
 
 const places = [
   { name: 'fleet', label: 'Fleet', icon: 'M4 19V9m5 10V5m5 14v-7m5 7V8' },
-  { name: 'devices', label: 'Devices', icon: 'M4 6h16v10H4zM9 20h6' },
+  { name: 'machines', label: 'Machines', icon: 'M4 6h16v10H4zM9 20h6' },
   { name: 'releases', label: 'Releases', icon: 'M7 4h10v16H7zM10 9h4m-4 4h4' },
   { name: 'work', label: 'Work', icon: 'M5 6h2m3 0h9M5 12h2m3 0h9M5 18h2m3 0h9' },
   { name: 'intake', label: 'Intake', icon: 'M4 14v5h16v-5M12 4v10m-4-4 4 4 4-4' },
@@ -27,7 +27,7 @@ const places = [
 ]
 const current = computed(() =>
   String(route.name ?? '')
-    .replace(/^(device|compare|grid)$/, 'devices')
+    .replace(/^(machine|compare|grid)$/, 'machines')
     .replace(/^(release|release-new|release-edit|list-import|rule-change)$/, 'releases')
     .replace(/^wave$/, 'work'),
 )
@@ -44,7 +44,7 @@ const find = ref('')
 function go() {
   const words = find.value.replaceAll('=', ' ').trim()
   find.value = ''
-  router.push({ name: 'devices', query: words ? { where: words } : {} })
+  router.push({ name: 'machines', query: words ? { where: words } : {} })
 }
 async function signOut() {
   await ask(api.DELETE('/session')).catch(() => undefined)
@@ -58,7 +58,7 @@ window.addEventListener(signedOut, () => cache.setQueryData(queries.session().ke
   <SignIn v-else-if="who?.scope === 'none'" />
   <div v-else-if="who" class="min-h-screen md:grid md:grid-cols-[10.5rem_1fr]">
     <a href="#content" class="sr-only focus:not-sr-only focus:absolute focus:z-10 focus:bg-card focus:p-2">
-      To the content
+      Skip to content
     </a>
     <nav aria-label="Main" class="side">
       <RouterLink to="/" class="mx-2 flex items-center gap-2 text-[19px] font-semibold md:mb-4">
@@ -100,9 +100,9 @@ window.addEventListener(signedOut, () => cache.setQueryData(queries.session().ke
       </RouterLink>
       <div class="ml-auto px-2.5 text-[13px] text-soft md:mt-auto md:ml-0">
         <p v-if="!connected" role="status" class="mb-1 text-replace">
-          The service does not answer. This page may be out of date.
+          The service does not respond. This page may be out of date.
         </p>
-        {{ who.name }}<template v-if="who.places?.length">, {{ who.places.join(', ') }}</template> ·
+        {{ who.name }}<template v-if="who.sites?.length">, {{ who.sites.join(', ') }}</template> ·
         <button
           type="button"
           class="cursor-pointer underline underline-offset-2 hover:text-ink"
@@ -129,13 +129,13 @@ window.addEventListener(signedOut, () => cache.setQueryData(queries.session().ke
             <span> (revision {{ t.revision }})</span>
           </template>
         </span>
-        <form v-if="route.name !== 'devices'" role="search" class="ml-auto" @submit.prevent="go">
+        <form v-if="route.name !== 'machines'" role="search" class="ml-auto" @submit.prevent="go">
           <label class="sr-only" for="find">Find a machine</label>
           <input
             id="find"
             v-model="find"
             type="search"
-            placeholder="Find a machine, model or place"
+            placeholder="Find a machine, model or site"
             class="w-64 rounded-lg border border-line bg-card px-3 py-1.5 text-ink placeholder:text-soft"
           />
         </form>

@@ -6,7 +6,7 @@ export type Schemas = components['schemas']
 export type Disposition = 'done' | 'ready' | 'reconfigure' | 'refit' | 'decide' | 'replace' | 'undetermined'
 
 export const api = createClient<paths>({
-  baseUrl: '/api',
+  baseUrl: '/api/v1',
   querySerializer: { array: { style: 'form', explode: false } },
 })
 
@@ -35,7 +35,7 @@ export async function ask<T>(call: Promise<Answer<T>>): Promise<T> {
   try {
     answer = await call
   } catch {
-    throw new Trouble(0, 'The service does not answer. Is it still running?')
+    throw new Trouble(0, 'The service does not respond. Check that it is running.')
   }
   if (answer.response.ok && (answer.data !== undefined || answer.response.status === 204))
     return answer.data as T // 204 has nothing to say

@@ -21,7 +21,7 @@ interface Listed {
   where?: string
   sort?: string
   page?: number
-  after?: string
+  cursor?: string
   size?: number
   facts?: string[]
 }
@@ -34,28 +34,30 @@ export const queries = {
   session: named('session', () => ask(api.GET('/session'))),
 
   fleet: live('fleet', () => ask(api.GET('/fleet'))),
-  progress: live('progress', (days: number) => ask(api.GET('/progress', { params: { query: { days } } }))),
+  progress: live('progress', (days: number) =>
+    ask(api.GET('/fleet/progress', { params: { query: { days } } })),
+  ),
 
-  devices: live('devices', (query: Listed) => ask(api.GET('/devices', { params: { query } }))),
-  device: live('device', (key: string) => ask(api.GET('/devices/{key}', { params: { path: { key } } }))),
-  grid: live(
-    'grid',
-    (query: { where?: string; sort?: string; after?: string; class?: 'pc' | 'mac'; size: number }) =>
-      ask(api.GET('/grid', { params: { query } })),
+  machines: live('machines', (query: Listed) => ask(api.GET('/machines', { params: { query } }))),
+  machine: live('machine', (key: string) => ask(api.GET('/machines/{key}', { params: { path: { key } } }))),
+  matrix: live(
+    'matrix',
+    (query: { where?: string; sort?: string; cursor?: string; class?: 'pc' | 'mac'; size: number }) =>
+      ask(api.GET('/fleet/matrix', { params: { query } })),
   ),
   tags: live('tags', () => ask(api.GET('/tags'))),
   filters: live('filters', () => ask(api.GET('/filters'))),
-  doubts: live('doubts', () => ask(api.GET('/doubts'))),
+  duplicates: live('duplicates', () => ask(api.GET('/duplicates'))),
   expected: live('expected', () => ask(api.GET('/expected'))),
   /** What the work since an inventory has come to. */
   after: named('after', (key: string, inventory: number) =>
-    ask(api.GET('/devices/{key}/after', { params: { path: { key }, query: { inventory } } })),
+    ask(api.GET('/machines/{key}/results', { params: { path: { key }, query: { inventory } } })),
   ),
   /** A machine against several releases. */
   beside: named('beside', (key: string, releases: string[]) =>
     Promise.all(
       releases.map((release) =>
-        ask(api.GET('/devices/{key}/check', { params: { path: { key }, query: { release } } })),
+        ask(api.GET('/machines/{key}/check', { params: { path: { key }, query: { release } } })),
       ),
     ),
   ),
@@ -77,8 +79,8 @@ export const queries = {
   ),
 
   work: live('work', (where: string | undefined) => ask(api.GET('/work', { params: { query: { where } } }))),
-  effects: live('effects', (query: { where?: string; order?: 'machines' | 'time' }) =>
-    ask(api.GET('/work/effects', { params: { query } })),
+  wins: live('wins', (query: { where?: string; order?: 'machines' | 'time' }) =>
+    ask(api.GET('/work/wins', { params: { query } })),
   ),
   decisions: live('decisions', (all: boolean) => ask(api.GET('/decisions', { params: { query: { all } } }))),
   waves: live('waves', () => ask(api.GET('/waves'))),
@@ -86,11 +88,11 @@ export const queries = {
 
   collectors: named('collectors', () => ask(api.GET('/collectors'))),
   settings: named('settings', () => ask(api.GET('/settings'))),
-  hooks: named('hooks', () => ask(api.GET('/hooks'))),
+  webhooks: named('webhooks', () => ask(api.GET('/webhooks'))),
   users: named('users', () => ask(api.GET('/users'))),
   tokens: named('tokens', () => ask(api.GET('/tokens'))),
   modelFacts: live('model-facts', () => ask(api.GET('/model-facts'))),
-  house: named('house', (kind: 'guides' | 'prices' | 'steps') =>
-    ask(api.GET('/house/{kind}', { params: { path: { kind } } })),
+  knowledge: named('knowledge', (kind: 'guides' | 'prices' | 'steps') =>
+    ask(api.GET('/knowledge/{kind}', { params: { path: { kind } } })),
   ),
 }

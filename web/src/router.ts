@@ -1,8 +1,8 @@
 import { createRouter, createWebHistory } from 'vue-router'
 
-import ComparePage from './devices/ComparePage.vue'
-import DevicePage from './devices/DevicePage.vue'
-import DevicesPage from './devices/DevicesPage.vue'
+import ComparePage from './machines/ComparePage.vue'
+import MachinePage from './machines/MachinePage.vue'
+import MachinesPage from './machines/MachinesPage.vue'
 import FleetPage from './fleet/FleetPage.vue'
 import FirstPage from './start/FirstPage.vue'
 import MissingPage from './start/MissingPage.vue'
@@ -13,9 +13,9 @@ export const router = createRouter({
   history: createWebHistory(),
   routes: [
     { path: '/', name: 'fleet', component: FleetPage },
-    { path: '/devices', name: 'devices', component: DevicesPage },
-    { path: '/devices/by-requirement', name: 'grid', component: () => import('./devices/GridPage.vue') },
-    { path: '/devices/:machine', name: 'device', component: DevicePage, props: true },
+    { path: '/machines', name: 'machines', component: MachinesPage },
+    { path: '/machines/matrix', name: 'matrix', component: () => import('./machines/MatrixPage.vue') },
+    { path: '/machines/:machine', name: 'machine', component: MachinePage, props: true },
     { path: '/compare', name: 'compare', component: ComparePage },
     { path: '/releases', name: 'releases', component: ReleasesPage },
     {

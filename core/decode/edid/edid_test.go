@@ -43,7 +43,7 @@ func TestDecode(t *testing.T) {
 	if got != want {
 		t.Errorf("got %+v, want %+v", got, want)
 	}
-	// A timing that gives an aspect ratio in place of a size: centimetres count.
+	// A timing that gives an aspect ratio instead of a size: centimetres count.
 	ratio, _ := edid.Decode(block(func(b []byte) { b[66], b[67], b[68] = 16, 9, 0 }))
 	if ratio.DiagonalInches != 18 {
 		t.Errorf("from centimetres: %v", ratio.DiagonalInches)

@@ -168,7 +168,7 @@ var notRead = []string{
 
 // none are the facts that no Linux has.
 var none = [][2]string{
-	{"os.checks_skipped", "installations of Linux leave no such sign"},
+	{"os.checks_skipped", "installations of Linux do not record this"},
 	{"os.held_at", "no common policy of Linux holds a machine at a release"},
 	{"os.licence", "this system has none"},
 	{"storage.boot.dynamic", "only another system has dynamic disks"},

@@ -66,7 +66,7 @@ func (x *decoder) adapter(at, vendor, device, driver string) {
 	}
 	i := strconv.Itoa(len(x.D.Graphics))
 	x.D.AddGap("graphics["+i+"].interface_level", inventory.NotOffered, "no file of the kernel tells it", "")
-	x.D.AddGap("graphics["+i+"].driver_model", inventory.NotOffered, "this system has no such thing", "")
+	x.D.AddGap("graphics["+i+"].driver_model", inventory.NotOffered, "this system does not have one", "")
 	x.D.Graphics = append(x.D.Graphics, a)
 }
 

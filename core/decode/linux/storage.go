@@ -375,7 +375,7 @@ func (x *decoder) encryption(r mount) {
 	}
 	if len(x.D.Storage.System.Members) > 0 || x.D.Storage.System.DiskBytes.IsZero() {
 		x.D.AddGap("storage.system.encryption", inventory.NotOffered,
-			"the way from the root volume to its disk is not known", "")
+			"the way from the root volume to its disk is unknown", "")
 		return
 	}
 	x.Set(fact.EncryptionState, "off",

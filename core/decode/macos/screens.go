@@ -33,7 +33,7 @@ func (x *decoder) screens() {
 			x.D.AddGap(place+".interface_level", inventory.NotOffered, "the system does not tell this adapter's family",
 				"")
 		}
-		x.D.AddGap(place+".driver_model", inventory.NotOffered, "this system has no such thing", "")
+		x.D.AddGap(place+".driver_model", inventory.NotOffered, "this system does not have one", "")
 		x.D.Graphics = append(x.D.Graphics, a)
 		below, _ := find(item, "spdisplays_ndrvs").([]any)
 		for _, d := range below {

@@ -196,7 +196,7 @@ func (x *decoder) startUp() {
 			x.Set(fact.SecureBoot, first, Hardware.Source())
 			return
 		}
-		x.Gap(fact.SecureBoot, inventory.ReadFailed, "it says "+strconv.Quote(named)+", which nobody knows",
+		x.Gap(fact.SecureBoot, inventory.ReadFailed, "it says "+strconv.Quote(named)+", which is unknown",
 			"")
 	case x.arm:
 		capable("every Mac with a chip of its own")

@@ -190,7 +190,7 @@ func (x *decoder) tpmThere(b []byte) {
 		x.Set(fact.TPMVersion, "2.0", TBS)
 		info, err = tpm.Reply2(asked.Raw)
 	default:
-		x.Gap(fact.TPMVersion, inventory.ReadFailed, fmt.Sprintf("it says %d, which nobody knows", version), "")
+		x.Gap(fact.TPMVersion, inventory.ReadFailed, fmt.Sprintf("it says %d, which is unknown", version), "")
 	}
 	if asked.Outcome == capture.OK && err != nil {
 		asked.Outcome, asked.Detail = capture.Failed, err.Error()

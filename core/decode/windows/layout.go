@@ -22,7 +22,7 @@ func layout(b []byte) (partition.Table, error) {
 	}
 	style, ok := map[uint32]string{0: partition.MBR, 1: partition.GPT, 2: partition.None}[binary.LittleEndian.Uint32(b)]
 	if !ok {
-		return partition.Table{}, fmt.Errorf("the layout has a style that nobody knows")
+		return partition.Table{}, fmt.Errorf("the layout has an unknown style")
 	}
 	t := partition.Table{Style: style}
 	count := binary.LittleEndian.Uint32(b[4:])

@@ -192,7 +192,7 @@ func (x *decoder) devices() {
 // problems as the configuration manager numbers them; others keep their number.
 var problems = map[string]string{
 	"10": "cannot start",
-	"22": "switched off",
+	"22": "turned off",
 	"28": "no driver",
 	"39": "driver cannot be loaded",
 	"43": "stopped after a problem",

@@ -103,9 +103,9 @@ func PC(r *rand.Rand) *inventory.Document {
 			d.Software = append(d.Software, inventory.Software{Name: title, Version: inventory.Some("1.0")})
 		}
 	}
-	for _, device := range []string{"Plover scanner", "Plover plotter", "Plover till", "Plover gate"} {
+	for _, machine := range []string{"Plover scanner", "Plover plotter", "Plover till", "Plover gate"} {
 		if r.IntN(6) == 0 {
-			d.Drivers = append(d.Drivers, inventory.Driver{Device: device, Version: inventory.Some("1.0")})
+			d.Drivers = append(d.Drivers, inventory.Driver{Device: machine, Version: inventory.Some("1.0")})
 		}
 	}
 	if r.IntN(8) > 0 {

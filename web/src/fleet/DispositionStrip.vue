@@ -8,7 +8,7 @@ import DispositionMark from '../ui/DispositionMark.vue'
 const props = defineProps<{ counts: Schemas['Count'][]; thin?: boolean }>()
 const shown = computed(() => props.counts.filter((c) => c.count > 0))
 const total = computed(() => props.counts.reduce((sum, c) => sum + c.count, 0))
-const link = (c: Schemas['Count']) => ({ name: 'devices', query: { where: c.where } })
+const link = (c: Schemas['Count']) => ({ name: 'machines', query: { where: c.where } })
 </script>
 
 <template>

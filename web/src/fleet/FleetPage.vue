@@ -28,7 +28,7 @@ const next = computed(() => (fleet.value?.next ?? []).filter((n) => n.newly.coun
 const pressing = computed(
   () => [...(fleet.value?.support ?? [])].sort((a, b) => b.machines - a.machines)[0]?.says,
 )
-const list = (where: string) => ({ name: 'devices', query: { where } })
+const list = (where: string) => ({ name: 'machines', query: { where } })
 </script>
 
 <template>
@@ -37,7 +37,7 @@ const list = (where: string) => ({ name: 'devices', query: { where } })
   <section v-else-if="fleet.total === 0" class="max-w-2xl">
     <h1 class="text-[27px] leading-tight font-semibold">{{ fleet.headline }}</h1>
     <p class="mt-2 text-soft">
-      Add a release document, choose it as the target, and send the first inventory:
+      Add a release document, choose it as the target, and submit the first inventory:
     </p>
     <pre class="card mt-3 overflow-x-auto p-4 text-sm">
 rolltop releases add FILE
@@ -59,16 +59,16 @@ rolltop submit</pre>
         >{{ number(fleet.unsupported.count) }} unsupported
         {{ fleet.unsupported.count === 1 ? 'installation' : 'installations' }}</RouterLink
       >
-      <RouterLink v-if="fleet.doubted.count" :to="list(fleet.doubted.where)" class="link">{{
-        fleet.doubted.count === 1
-          ? 'One machine may be another than it seems'
-          : `${fleet.doubted.count} machines may be others than they seem`
+      <RouterLink v-if="fleet.duplicates.count" :to="list(fleet.duplicates.where)" class="link">{{
+        fleet.duplicates.count === 1
+          ? 'One possible duplicate'
+          : `${fleet.duplicates.count} possible duplicates`
       }}</RouterLink>
       <RouterLink v-for="n in next" :key="n.release" :to="list(n.newly.where)" class="link"
-        >{{ number(n.newly.count) }} are ready now and not for {{ n.release }}, which follows</RouterLink
+        >{{ number(n.newly.count) }} ready machines do not meet the next release, {{ n.release }}</RouterLink
       >
-      <RouterLink :to="{ name: 'grid' }" class="link">Machines beside requirements</RouterLink>
-      <a href="/api/fleet/report" target="_blank" class="link">Report</a>
+      <RouterLink :to="{ name: 'matrix' }" class="link">Requirement matrix</RouterLink>
+      <a href="/api/v1/fleet/report" target="_blank" class="link">Report</a>
     </p>
     <p v-for="c in lately" :key="c.id" class="-mt-3 mb-5 border-l-2 border-accent pl-3 text-sm">
       <RouterLink :to="{ name: 'rule-change', params: { change: c.id } }" class="link">{{
@@ -84,7 +84,7 @@ rolltop submit</pre>
       >
         {{ fleet.unjudged }} more</RouterLink
       >
-      are not checked: no target release is chosen for their class of hardware.
+      are not checked: no target release is set for their class of hardware.
     </p>
 
     <div class="grid gap-x-9 gap-y-8 lg:grid-cols-[7fr_5fr]">
@@ -95,12 +95,12 @@ rolltop submit</pre>
           <h2 id="progress" class="mb-2 border-b border-line pb-1.5 font-semibold">Progress</h2>
           <ProgressChart :days="days" />
         </section>
-        <section v-if="fleet.places.length" aria-labelledby="places">
-          <h2 id="places" class="mb-2 border-b border-line pb-1.5 font-semibold">By place</h2>
+        <section v-if="fleet.sites.length" aria-labelledby="sites">
+          <h2 id="sites" class="mb-2 border-b border-line pb-1.5 font-semibold">By site</h2>
           <GroupList
-            :groups="fleet.places"
-            :name="(place) => place"
-            :says="(p) => `${p.total} machines at ${p.place}`"
+            :groups="fleet.sites"
+            :name="(site) => site"
+            :says="(p) => `${p.total} machines at ${p.site}`"
             scaled
           />
         </section>
@@ -109,7 +109,7 @@ rolltop submit</pre>
           <GroupList
             :groups="fleet.classes"
             :name="className"
-            :says="(c) => `${c.total} ${className(c.place)}`"
+            :says="(c) => `${c.total} ${className(c.site)}`"
           />
         </section>
         <section v-if="fleet.causes.length" aria-labelledby="causes" class="mt-8">
@@ -130,7 +130,7 @@ rolltop submit</pre>
         </section>
         <section v-if="fleet.support.length" aria-labelledby="support" class="mt-8">
           <h2 id="support" class="mb-2 border-b border-line pb-1.5 font-semibold">
-            Support of what they run now
+            End of support of installed releases
           </h2>
           <ul>
             <li

@@ -13,13 +13,13 @@ const shared = computed(() => {
   const titles = obstacles.value.map((o) => o.title)
   return new Set(titles.filter((t, i) => titles.indexOf(t) !== i))
 })
-const list = (where: string) => ({ name: 'devices', query: { where } })
+const list = (where: string) => ({ name: 'machines', query: { where } })
 const part = (n: number, of: number) => `${(100 * n) / of}%`
 </script>
 
 <template>
   <section aria-labelledby="obstacles">
-    <h2 id="obstacles" class="mb-2 border-b border-line pb-1.5 font-semibold">What stands in the way</h2>
+    <h2 id="obstacles" class="mb-2 border-b border-line pb-1.5 font-semibold">Failing requirements</h2>
     <p v-if="obstacles.length === 0" class="py-2 text-soft">No machine fails a requirement.</p>
     <ul>
       <li
@@ -64,7 +64,7 @@ const part = (n: number, of: number) => `${(100 * n) / of}%`
       </li>
     </ul>
     <p v-if="obstacles.length" class="mt-3 text-[13px] text-soft">
-      Solid: the only thing in the way on that machine. Hatched: one of several.
+      Solid: the only failing requirement of the machine. Hatched: one of several.
     </p>
   </section>
 </template>

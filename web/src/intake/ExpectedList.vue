@@ -10,7 +10,7 @@ import { useAction } from '../use/useAction'
 defineProps<{ may: boolean }>()
 type Reason = NonNullable<Schemas['SayWhy']['reason']>
 const reasons: { reason: Reason; says: string }[] = [
-  { reason: '', says: 'not known why' },
+  { reason: '', says: 'reason unknown' },
   { reason: 'off', says: 'switched off' },
   { reason: 'no-rights', says: 'no rights to run the collector' },
   { reason: 'refused', says: 'refused' },
@@ -19,7 +19,7 @@ const reasons: { reason: Reason; says: string }[] = [
   { reason: 'other', says: 'another reason' },
 ]
 const { data, refetch } = useQuery(queries.expected())
-const missing = computed(() => (data.value?.machines ?? []).filter((m) => !m.device))
+const missing = computed(() => (data.value?.machines ?? []).filter((m) => !m.machine))
 const models = computed(() => missing.value.some((m) => m.model))
 const all = ref(false)
 const shown = computed(() => (all.value ? missing.value : missing.value.slice(0, 20)))
@@ -36,8 +36,8 @@ async function why(id: number, reason: string) {
 
 <template>
   <p v-if="!data?.machines.length" class="text-soft">
-    There is no list of machines that should be here. Hand one in with
-    <code>rolltop expected import FILE.csv</code>; its columns are name, serial, maker, model and place.
+    No list of expected machines. Import one with
+    <code>rolltop expected import FILE.csv</code>with the columns name, serial, maker, model and site.
   </p>
   <template v-else>
     <p class="mb-2">
@@ -47,15 +47,15 @@ async function why(id: number, reason: string) {
       <thead class="text-soft">
         <tr>
           <th scope="col" class="py-1 pr-4 font-normal">Name</th>
-          <th scope="col" class="py-1 pr-4 font-normal">Place</th>
+          <th scope="col" class="py-1 pr-4 font-normal">Site</th>
           <th v-if="models" scope="col" class="py-1 pr-4 font-normal">Model</th>
-          <th scope="col" class="py-1 font-normal">Why not</th>
+          <th scope="col" class="py-1 font-normal">Reason</th>
         </tr>
       </thead>
       <tbody>
         <tr v-for="m in shown" :key="m.id" class="border-t border-line/60" :data-expected="m.name">
           <th scope="row" class="py-1 pr-4 font-semibold">{{ m.name }}</th>
-          <td class="py-1 pr-4">{{ m.place }}</td>
+          <td class="py-1 pr-4">{{ m.site }}</td>
           <td v-if="models" class="py-1 pr-4">{{ m.maker }} {{ m.model }}</td>
           <td class="py-1">
             <select

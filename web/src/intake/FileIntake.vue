@@ -29,7 +29,7 @@ async function handIn(lines: string[], name: string) {
     const some = lines.slice(from, from + piece)
     let text: string
     try {
-      const answer = await fetch('/api/inventories/lines', {
+      const answer = await fetch('/api/v1/inventories/lines', {
         method: 'POST',
         headers: { 'Content-Type': 'application/x-ndjson' },
         body: some.join('\n'),
@@ -38,7 +38,7 @@ async function handIn(lines: string[], name: string) {
       text = await answer.text()
       if (!answer.ok) throw new Error((JSON.parse(text) as { detail?: string }).detail)
     } catch (e) {
-      if (!stop.signal.aborted) trouble.value = (e as Error).message || 'The service does not answer.'
+      if (!stop.signal.aborted) trouble.value = (e as Error).message || 'The service does not respond.'
       break
     }
     for (const line of text.split('\n').filter(Boolean)) {
@@ -48,12 +48,12 @@ async function handIn(lines: string[], name: string) {
         reports.value.push({ place, good: false, says: l.problem })
         continue
       }
-      const what = l.created ? 'a new machine' : l.changed ? 'new readings' : 'the same readings as before'
+      const what = l.created ? 'a new machine' : l.changed ? 'new readings' : 'unchanged'
       reports.value.push({
         place,
         good: true,
         machine: l.name,
-        key: l.device,
+        key: l.machine,
         says: [what, l.disposition, l.note].filter(Boolean).join('; '),
       })
     }
@@ -93,7 +93,7 @@ async function keepSheet(lines: string[], left: Schemas['SheetRow'][]) {
 
 <template>
   <label class="text-sm"
-    >Inventories as the collector writes them with <code>--out</code>, one a file or one a line; or a
+    >Inventories that the collector wrote with <code>--output</code>, one per file or one per line; or a
     spreadsheet as CSV
     <input
       type="file"
@@ -114,9 +114,9 @@ async function keepSheet(lines: string[], left: Schemas['SheetRow'][]) {
 
   <template v-if="reports.length && !busy">
     <p role="status" class="mt-3 font-semibold">
-      {{ reports.length - refused.length }} of {{ reports.length }} were taken{{
+      {{ reports.length - refused.length }} of {{ reports.length }} were imported{{
         refused.length
-          ? `; ${refused.length} ${refused.length === 1 ? 'was' : 'were'} refused and left everything as it was`
+          ? `; ${refused.length} ${refused.length === 1 ? 'was' : 'were'} refused and changed nothing`
           : ''
       }}.
     </p>
@@ -132,7 +132,7 @@ async function keepSheet(lines: string[], left: Schemas['SheetRow'][]) {
         >:
         <RouterLink
           v-if="r.key"
-          :to="{ name: 'device', params: { machine: r.key } }"
+          :to="{ name: 'machine', params: { machine: r.key } }"
           class="underline underline-offset-2"
           >{{ r.machine }}</RouterLink
         >

@@ -22,7 +22,7 @@ const name = ref('')
 const days = ref(90)
 const machines = ref<number>()
 const tag = ref('')
-const place = ref('')
+const site = ref('')
 const token = ref<Schemas['TokenMade']>()
 const { trouble, run } = useAction()
 const make = () =>
@@ -35,7 +35,7 @@ const make = () =>
           days: days.value || undefined,
           machines: machines.value || undefined,
           tag: tag.value || undefined,
-          place: place.value || undefined,
+          site: site.value || undefined,
         },
       }),
     )
@@ -84,21 +84,20 @@ async function copy() {
 <template>
   <h1 class="mb-1 text-[27px] leading-tight font-semibold tracking-tight">Intake</h1>
   <p class="mb-6 text-soft">
-    How machines get here: a collector runs on each and sends what it reads, or their inventories come in
-    files.
+    Run a collector on each machine; it submits an inventory. Or import inventories from files.
   </p>
   <TroubleBox v-if="error" :error="error" @again="refetch()" />
 
   <section aria-labelledby="token" class="mb-8">
     <h2 id="token" class="mb-2 border-b border-line pb-1.5 font-semibold">1. A token for the machines</h2>
     <p v-if="token" role="status" class="mb-2">
-      The token {{ token.name }}, which is shown this once:
+      The token {{ token.name }}, shown only once:
       <code class="font-semibold select-all">{{ token.secret }}</code>
       <span v-if="token.expires_at" class="text-soft">, until {{ sayMoment(token.expires_at) }}</span>
     </p>
     <form v-else-if="manages" class="flex flex-wrap items-end gap-3" @submit.prevent="make">
       <label class="text-xs text-soft"
-        >Name, as a pier or a group
+        >Name, for example a site or a group
         <input v-model="name" required maxlength="100" class="entry block w-52" />
       </label>
       <label class="text-xs text-soft"
@@ -106,7 +105,7 @@ async function copy() {
         <input v-model.number="days" type="number" min="0" max="3650" class="entry block w-24" />
       </label>
       <label class="text-xs text-soft"
-        >Machines it may add
+        >Machines that it can add
         <input
           v-model.number="machines"
           type="number"
@@ -117,20 +116,20 @@ async function copy() {
         />
       </label>
       <label class="text-xs text-soft"
-        >Tag for them
+        >Tag
         <input v-model="tag" maxlength="64" pattern="[A-Za-z0-9_\-]+" class="entry block w-28" />
       </label>
       <label class="text-xs text-soft"
-        >Place of them
-        <input v-model="place" maxlength="100" placeholder="by their names" class="entry block w-36" />
+        >Site
+        <input v-model="site" maxlength="100" placeholder="from host name" class="entry block w-36" />
       </label>
-      <AppButton kind="main" small type="submit"> Make it </AppButton>
+      <AppButton kind="main" small type="submit"> Create token </AppButton>
       <p class="basis-full text-sm text-soft">
-        It can send inventories and nothing else. Machines that it added can always send again.
+        It can only submit inventories. Machines that it added can always submit again.
       </p>
       <p v-if="trouble" role="alert" class="basis-full text-replace">{{ trouble }}</p>
     </form>
-    <p v-else class="text-soft">An administrator makes tokens; ask for one.</p>
+    <p v-else class="text-soft">Only an administrator can create tokens. Ask for one.</p>
   </section>
 
   <section aria-labelledby="command" class="mb-8">
@@ -163,33 +162,33 @@ async function copy() {
         >
       </p>
       <p class="mt-2 text-sm text-soft">
-        It reads the machine and changes nothing. As an administrator it keeps a key, with which it signs what
-        it sends; without administrator rights it reads less, and says what.
+        The collector reads the machine and changes nothing. Run as administrator, it keeps a key and signs
+        what it submits. Without administrator rights it reads less, and says what.
       </p>
       <p v-if="data?.pin" class="mt-1 text-sm text-soft">
-        The service made its certificate itself. Its SHA-256, for <code>--pin</code>:
+        The service uses a self-signed certificate. Its SHA-256 fingerprint, for <code>--pin</code>:
         <code class="break-all">{{ data.pin }}</code>
       </p>
       <p v-if="local" class="mt-1 text-sm text-replace">
-        This console is open under an address of this computer alone. Other machines reach the service only
-        under its address in the network.
+        You opened the console at an address that only this computer can reach. Other machines need the
+        network address of the service.
       </p>
     </template>
-    <p v-else-if="!data && !error" role="status" class="text-soft">Looking for the collectors…</p>
+    <p v-else-if="!data && !error" role="status" class="text-soft">Loading collectors…</p>
     <p v-else-if="data" class="text-soft">
-      This build of the service carries no collectors. Build it with <code>make build</code>, or start it with
-      <code>--collectors DIRECTORY</code>.
+      This build of the service contains no collectors. Build it with <code>make build</code>, or start it
+      with <code>--collectors DIRECTORY</code>.
     </p>
   </section>
 
   <section aria-labelledby="files" class="mb-8">
-    <h2 id="files" class="mb-2 border-b border-line pb-1.5 font-semibold">Or from files</h2>
+    <h2 id="files" class="mb-2 border-b border-line pb-1.5 font-semibold">From files</h2>
     <FileIntake v-if="manages" />
-    <p v-else class="text-soft">An administrator hands in files.</p>
+    <p v-else class="text-soft">Only an administrator can import files.</p>
   </section>
 
   <section aria-labelledby="expected">
-    <h2 id="expected" class="mb-2 border-b border-line pb-1.5 font-semibold">Expected, and not here</h2>
+    <h2 id="expected" class="mb-2 border-b border-line pb-1.5 font-semibold">Not reported yet</h2>
     <ExpectedList :may="works" />
   </section>
 </template>

@@ -59,16 +59,16 @@ const unitsOf = (c: Schemas['SheetColumn']) => usualUnits.filter((u) => c.units?
       {{
         sheet.settled
           ? `${sheet.machines} of ${sheet.total} rows are machines.`
-          : `${sheet.total} rows. Choose what its headings do not say; nothing is kept before.`
+          : `${sheet.total} rows. Answer the questions; nothing is imported before.`
       }}
     </p>
     <label class="mb-3 block text-sm"
-      >All of them run
+      >Platform of all machines
       <select v-model="platform" class="entry py-0.5" @change="readSheet">
         <option value="windows">Windows</option>
         <option value="macos">macOS</option>
         <option value="linux">Linux</option>
-        <option value="">what a column says</option>
+        <option value="">from a column</option>
       </select>
     </label>
     <p v-for="p in sheet.problems" :key="p" class="mb-2 text-replace">{{ p }}</p>
@@ -92,12 +92,12 @@ const unitsOf = (c: Schemas['SheetColumn']) => usualUnits.filter((u) => c.units?
             <select
               v-if="c.ask?.length"
               class="entry py-0.5"
-              :aria-label="`What ${c.heading} is`"
+              :aria-label="`Meaning of ${c.heading}`"
               @change="choose(c, ($event.target as HTMLSelectElement).value)"
             >
               <option value="?" disabled selected>choose</option>
               <option v-for="f in c.ask" :key="f" :value="f">{{ factNames[f] ?? f }}</option>
-              <option value="">leave it out</option>
+              <option value="">ignore</option>
             </select>
             <template v-else-if="c.fact">{{ factNames[c.fact] ?? c.fact }}</template>
             <span v-else class="text-soft">not used</span>
@@ -136,7 +136,7 @@ const unitsOf = (c: Schemas['SheetColumn']) => usualUnits.filter((u) => c.units?
           <tr v-for="r in sheet.rows.slice(0, 6)" :key="r.row" class="border-t border-line/60">
             <template v-for="(c, i) in sheet.columns" :key="i"
               ><td v-if="c.fact" class="py-1 pr-4">
-                {{ r.facts?.[i] }}<span v-if="!r.facts?.[i]" class="text-soft">not known</span>
+                {{ r.facts?.[i] }}<span v-if="!r.facts?.[i]" class="text-soft">unknown</span>
               </td></template
             >
           </tr>
@@ -152,7 +152,7 @@ const unitsOf = (c: Schemas['SheetColumn']) => usualUnits.filter((u) => c.units?
       </li>
     </ul>
     <AppButton kind="main" small :disabled="!sheet.settled || !sheet.machines" @click="keep">
-      Hand in {{ sheet.machines }} machines
+      Import {{ sheet.machines }} machines
     </AppButton>
   </section>
 </template>

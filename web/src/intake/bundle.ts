@@ -8,7 +8,7 @@ export interface Bundle {
 }
 
 async function post<T>(path: string, bundle: Bundle): Promise<T> {
-  const call = fetch('/api' + path, {
+  const call = fetch('/api/v1' + path, {
     method: 'POST',
     headers: { 'Content-Type': 'application/json' },
     body: JSON.stringify(bundle),

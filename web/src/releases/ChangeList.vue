@@ -19,7 +19,7 @@ const groups = computed(() =>
 </script>
 
 <template>
-  <p v-if="changes.length === 0" class="text-soft">They ask for the same.</p>
+  <p v-if="changes.length === 0" class="text-soft">No differences.</p>
   <section v-for="g in groups" :key="g.kind" class="mb-5">
     <h3 class="border-b border-line pb-1 font-semibold">
       <span aria-hidden="true" class="inline-block w-5 text-accent">{{ g.mark }}</span>{{ g.title }}

@@ -21,11 +21,11 @@ defineProps<{ flips: Schemas['FlipRow'][]; moved: number }>()
         <tr v-for="f in flips" :key="f.key" class="border-t border-line/60 align-baseline">
           <th scope="row" class="py-1 pr-3 font-normal">
             <RouterLink
-              :to="{ name: 'device', params: { machine: f.key } }"
+              :to="{ name: 'machine', params: { machine: f.key } }"
               class="font-semibold underline-offset-2 hover:underline"
               >{{ f.name }}</RouterLink
             >
-            <span class="ml-2 text-soft">{{ f.place }}</span>
+            <span class="ml-2 text-soft">{{ f.site }}</span>
           </th>
           <td class="py-1 pr-3"><DispositionMark :of="f.was" /></td>
           <td class="py-1 pr-3"><DispositionMark :of="f.becomes" /></td>

@@ -77,8 +77,8 @@ function download() {
 
 <template>
   <p class="mb-3 max-w-[70ch] text-soft">
-    Save the publisher's page in your browser once its table shows, or export the table as CSV. What becomes
-    of it is shown here first; nothing is kept by looking.
+    Save the publisher's page in your browser after its table is shown, or export the table as CSV. You see a
+    preview first; nothing is saved.
   </p>
   <label class="mb-4 block">
     <span class="mr-3 font-semibold">Page or table</span>
@@ -96,18 +96,18 @@ function download() {
       <label v-if="found.tables.length > 1" class="block text-sm">
         <span class="block text-soft">Table</span>
         <select v-model.number="table" class="max-w-[24rem] rounded-md border border-line bg-card px-2 py-1">
-          <option :value="0">The one with the most names</option>
+          <option :value="0">The table with the most names</option>
           <option v-for="(t, i) in found.tables" :key="i" :value="i + 1">
             {{ capital(t.where) }}: {{ t.rows }} rows
           </option>
         </select>
       </label>
       <label class="block text-sm">
-        <span class="block text-soft">In front of every name</span>
+        <span class="block text-soft">Prefix of every name</span>
         <input
           v-model.lazy="prefix"
           type="text"
-          placeholder="a maker that the page leaves out"
+          placeholder="a maker that the page omits"
           class="rounded-md border border-line bg-card px-2 py-1"
         />
       </label>
@@ -122,7 +122,7 @@ function download() {
         @change="map('name', ($event.target as HTMLInputElement).value)"
       />
     </label>
-    <h3 class="mb-1 font-semibold">Which column becomes what</h3>
+    <h3 class="mb-1 font-semibold">Columns</h3>
     <div class="mb-4 flex flex-wrap gap-x-5 gap-y-2 text-sm">
       <label v-for="f in fields" :key="f" class="block">
         <code class="block text-soft">{{ f }}</code>

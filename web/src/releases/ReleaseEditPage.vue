@@ -131,20 +131,20 @@ onBeforeUnmount(() => window.removeEventListener('beforeunload', warn))
 onBeforeRouteLeave(
   () =>
     !changed.value ||
-    confirm({ title: 'Leave without saving?', text: 'What you wrote is lost.', action: 'Leave page' }),
+    confirm({ title: 'Leave without saving?', text: 'Your changes are lost.', action: 'Leave page' }),
 )
 </script>
 
 <template>
   <h1 class="mb-1 text-[27px] leading-tight font-semibold tracking-tight">
-    {{ id ? `The next revision of ${name}` : 'A new release document' }}
+    {{ id ? `Next revision of ${name}` : 'New release document' }}
   </h1>
   <p class="mb-4 max-w-[75ch] text-soft">
-    A revision is never overwritten: saving keeps this text beside the ones before it, and results keep the
-    revision they were made by. With <code>draft: true</code> it cannot judge the fleet.
+    Saving adds a revision; earlier revisions are kept, and results keep their revision. With
+    <code>draft: true</code> the revision cannot judge the fleet.
   </p>
   <TroubleBox v-if="trouble" :error="trouble" class="mb-4" @again="loaded ? check() : load()" />
-  <p v-if="!loaded && !trouble" role="status" class="text-soft">Reading the document…</p>
+  <p v-if="!loaded && !trouble" role="status" class="text-soft">Loading the document…</p>
   <template v-if="loaded">
     <DocumentEditor ref="editor" v-model="document_" :mistakes="mistakes" />
     <div class="mt-3 flex flex-wrap items-start gap-4">
@@ -174,23 +174,23 @@ onBeforeRouteLeave(
         </template>
       </div>
       <AppButton kind="main" :disabled="saving || !result || mistakes.length > 0" @click="save">
-        {{ saving ? judging : 'Save this revision' }}
+        {{ saving ? judging : 'Save revision' }}
       </AppButton>
     </div>
 
     <section class="mt-7">
-      <h2 class="mb-2 border-b border-line pb-1.5 font-semibold">Files beside the document</h2>
+      <h2 class="mb-2 border-b border-line pb-1.5 font-semibold">Files of the document</h2>
       <p v-for="f in files" :key="f.name" class="flex items-baseline gap-3 py-0.5">
         <code>{{ f.name }}</code> <span class="text-soft">{{ rows(f.text) }} rows</span>
-        <AppButton kind="link" small @click="drop(f.name)"> Take it away </AppButton>
+        <AppButton kind="link" small @click="drop(f.name)"> Remove file </AppButton>
       </p>
       <p v-if="files.length === 0" class="text-soft">
-        None. A list with many rows is easier to read in a file of its own: import it, then name it in the
-        list with <code>file:</code>.
+        None. Keep a list with many rows in its own file: import it, then refer to it in the list with
+        <code>file:</code>.
       </p>
       <Disclosure v-slot="{ open }">
         <DisclosureButton class="mt-2 cursor-pointer text-accent underline underline-offset-2">{{
-          open ? 'Close the import' : 'Import a list'
+          open ? 'Close import' : 'Import a list'
         }}</DisclosureButton>
         <DisclosurePanel class="card mt-3 p-4">
           <ListImport use="Put it beside the document" @use="useList" />
@@ -199,12 +199,12 @@ onBeforeRouteLeave(
     </section>
 
     <section v-if="result && mistakes.length === 0" aria-labelledby="what-if" class="mt-7">
-      <h2 id="what-if" class="mb-3 border-b border-line pb-1.5 font-semibold">What if this were in force</h2>
-      <WhatIf :about="{ document: JSON.stringify(bundle) }" label="See who would change" />
+      <h2 id="what-if" class="mb-3 border-b border-line pb-1.5 font-semibold">Effect of this revision</h2>
+      <WhatIf :about="{ document: JSON.stringify(bundle) }" label="Preview changes" />
     </section>
 
     <section v-if="id && result?.changes" class="mt-7">
-      <h2 class="mb-2 text-lg font-semibold">What changes against the latest revision</h2>
+      <h2 class="mb-2 text-lg font-semibold">Changes since the latest revision</h2>
       <ChangeList :changes="result.changes" />
     </section>
   </template>

@@ -45,14 +45,14 @@ const levels = computed(() =>
 const changes = useQuery(queries.ruleChanges())
 const turns = computed(() => (changes.data.value?.changes ?? []).filter((c) => c.release.id === props.id))
 const failing = (id: string) => ({
-  name: 'devices',
+  name: 'machines',
   query: { where: `fails=${id} class=${rel.value?.class}` },
 })
 </script>
 
 <template>
   <TroubleBox v-if="error" :error="error" @again="refetch()" />
-  <p v-else-if="!rel" role="status" class="text-soft">Reading the release…</p>
+  <p v-else-if="!rel" role="status" class="text-soft">Loading the release…</p>
   <template v-else>
     <div class="flex flex-wrap items-baseline gap-x-4">
       <h1 class="mb-1 text-[27px] leading-tight font-semibold tracking-tight">{{ rel.name }}</h1>
@@ -60,20 +60,20 @@ const failing = (id: string) => ({
         v-if="manages"
         :to="{ name: 'release-edit', params: { id: rel.id }, query: { revision: rel.revision } }"
         class="no-print ml-auto rounded-md border border-line px-3 py-1 font-semibold hover:bg-shade"
-        >Write the next revision</RouterLink
+        >Write next revision</RouterLink
       >
     </div>
     <p class="text-soft">
-      Revision {{ rel.revision }}, published {{ sayDay(rel.published) }}, taken from
+      Revision {{ rel.revision }}, published {{ sayDay(rel.published) }}, from
       <code class="wrap-anywhere">{{ rel.source }}</code><template v-if="rel.retrieved">
         on {{ sayDay(rel.retrieved) }}</template
       ><template v-if="rel.entered_by"> by {{ rel.entered_by }}</template
       >. It installs on {{ rel.class === 'pc' ? 'PCs' : 'Macs'
       }}<template v-if="rel.target"> and is their target</template>.
     </p>
-    <p v-if="rel.draft" class="font-semibold">A draft: it cannot judge the fleet.</p>
+    <p v-if="rel.draft" class="font-semibold">A draft: the revision cannot judge the fleet.</p>
     <p v-if="rel.test_release" class="font-semibold">
-      A release for testing: its requirements may still change, and there may be no way back from it.
+      A test release: its requirements may still change, and it may be impossible to leave it.
     </p>
     <div class="mt-6 grid gap-x-9 gap-y-8 lg:grid-cols-[7fr_5fr]">
       <div>
@@ -108,13 +108,11 @@ const failing = (id: string) => ({
           </ul>
         </section>
         <section v-if="!rel.target" aria-labelledby="what-if" class="no-print mb-8">
-          <h2 id="what-if" class="mb-3 border-b border-line pb-1.5 font-semibold">
-            What if this were the target
-          </h2>
-          <WhatIf :about="{ release: rel.id, revision: rel.revision }" label="See who would change" />
+          <h2 id="what-if" class="mb-3 border-b border-line pb-1.5 font-semibold">Effect as the target</h2>
+          <WhatIf :about="{ release: rel.id, revision: rel.revision }" label="Preview changes" />
         </section>
         <section v-if="turns.length" aria-labelledby="turns" class="mb-8">
-          <h2 id="turns" class="mb-2 border-b border-line pb-1.5 font-semibold">What it did to the fleet</h2>
+          <h2 id="turns" class="mb-2 border-b border-line pb-1.5 font-semibold">Effect on the fleet</h2>
           <ul>
             <li v-for="c in turns" :key="c.id" class="py-0.5">
               <RouterLink

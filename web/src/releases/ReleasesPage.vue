@@ -30,7 +30,7 @@ const rows = computed(() => {
       <RouterLink
         :to="{ name: 'release-new' }"
         class="ml-auto rounded-md border border-line px-3 py-1 font-semibold hover:bg-shade"
-        >Write a release document</RouterLink
+        >Write release document</RouterLink
       >
       <RouterLink
         :to="{ name: 'list-import' }"
@@ -40,9 +40,9 @@ const rows = computed(() => {
     </template>
   </div>
   <TroubleBox v-if="error" :error="error" @again="refetch()" />
-  <p v-else-if="!data" role="status" class="text-soft">Reading the list…</p>
+  <p v-else-if="!data" role="status" class="text-soft">Loading machines…</p>
   <p v-else-if="data.releases.length === 0" class="card p-5">
-    No release document has been added. Write one here, or add a file with
+    No release documents. Write one here, or add a file with
     <code>rolltop releases add FILE</code>.
   </p>
   <table v-else class="w-full text-left">

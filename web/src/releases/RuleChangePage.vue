@@ -13,7 +13,7 @@ const { data, error, refetch } = useQuery(() => queries.ruleChange(Number(props.
 
 <template>
   <TroubleBox v-if="error && !data" :error="error" @again="refetch()" />
-  <p v-else-if="!data" role="status" class="text-soft">Reading what changed…</p>
+  <p v-else-if="!data" role="status" class="text-soft">Loading changes…</p>
   <template v-else>
     <h1 class="mb-1 text-[27px] leading-tight font-semibold tracking-tight">{{ data.says }}</h1>
     <p class="mb-5 flex flex-wrap gap-x-4 text-sm text-soft">
@@ -28,9 +28,9 @@ const { data, error, refetch } = useQuery(() => queries.ruleChange(Number(props.
           query: data.was.id === data.release.id ? {} : { against: data.was.id },
         }"
         class="link"
-        >What the rules say now</RouterLink
+        >Current rules</RouterLink
       >
-      <RouterLink v-if="data.moved" :to="{ name: 'devices', query: { where: data.where } }" class="link"
+      <RouterLink v-if="data.moved" :to="{ name: 'machines', query: { where: data.where } }" class="link"
         >As a list of machines</RouterLink
       >
     </p>

@@ -8,7 +8,7 @@ import FlipList from './FlipList.vue'
 import ShiftList from './ShiftList.vue'
 import { useAction } from '../use/useAction'
 
-/** Who would change disposition under a draft, another revision or another release. */
+/** Preview which machines would change under a draft, another revision or another release. */
 const props = defineProps<{ about: Schemas['AskWhatIf']; label: string; disabled?: boolean }>()
 const got = ref<Schemas['WhatIf']>()
 const { busy, trouble, run } = useAction()
@@ -22,40 +22,38 @@ const look = () =>
     got.value = await ask(api.POST('/what-if', { body: props.about }))
     stale.value = false
   })
-const list = (where: string) => ({ name: 'devices', query: { where } })
-const most = computed(() => Math.max(1, ...(got.value?.places ?? []).map((p) => p.moved)))
+const list = (where: string) => ({ name: 'machines', query: { where } })
+const most = computed(() => Math.max(1, ...(got.value?.sites ?? []).map((p) => p.moved)))
 </script>
 
 <template>
   <div class="flex flex-wrap items-center gap-3">
     <AppButton :disabled="busy || disabled" @click="look">
-      {{ busy ? 'Judging the fleet by it…' : label }}
+      {{ busy ? 'Judging the fleet…' : label }}
     </AppButton>
-    <span class="text-sm text-soft"
-      >Nothing is kept; machines are judged from the facts that are stored.</span
-    >
+    <span class="text-sm text-soft">Nothing is saved. Machines are judged from their stored facts.</span>
   </div>
   <p v-if="trouble" role="alert" class="mt-2 text-replace">{{ trouble }}</p>
-  <section v-if="got" aria-label="Who would change" class="mt-4" :class="{ 'opacity-50': stale }">
-    <p v-if="stale" class="mb-1 text-sm text-refit">This is of the text before your last change.</p>
+  <section v-if="got" aria-label="Machines that would change" class="mt-4" :class="{ 'opacity-50': stale }">
+    <p v-if="stale" class="mb-1 text-sm text-refit">This preview does not include your last change.</p>
     <p class="text-lg font-semibold" role="status">{{ got.says }}</p>
     <p class="mb-4 text-sm text-soft">
-      {{ got.becomes.name }}, revision {{ got.becomes.revision }}{{ got.draft ? ' (draft)' : '' }}, in place
-      of {{ got.was.name }}, revision {{ got.was.revision }}.
+      {{ got.becomes.name }}, revision {{ got.becomes.revision }}{{ got.draft ? ' (draft)' : '' }}, instead of
+      {{ got.was.name }}, revision {{ got.was.revision }}.
     </p>
     <div v-if="got.moved" class="grid gap-x-9 gap-y-6 md:grid-cols-2">
       <div>
         <h3 class="mb-1 border-b border-line pb-1 font-semibold">By disposition</h3>
         <ShiftList :shifts="got.shifts" />
-        <template v-if="got.places.length > 1">
-          <h3 class="mt-5 mb-1 border-b border-line pb-1 font-semibold">By place</h3>
+        <template v-if="got.sites.length > 1">
+          <h3 class="mt-5 mb-1 border-b border-line pb-1 font-semibold">By site</h3>
           <ul class="text-sm">
             <li
-              v-for="p in got.places"
-              :key="p.place"
+              v-for="p in got.sites"
+              :key="p.site"
               class="grid grid-cols-[9rem_1fr_2.6rem] items-center gap-3 py-0.5"
             >
-              <span>{{ p.place || 'No place' }}</span>
+              <span>{{ p.site || 'No site' }}</span>
               <span class="flex h-3"
                 ><span class="rounded-[3px] bg-accent" :style="{ width: `${(100 * p.moved) / most}%` }"
               /></span>
@@ -77,7 +75,7 @@ const most = computed(() => Math.max(1, ...(got.value?.places ?? []).map((p) => 
                 ><b class="text-ink">{{ number(c.no_longer_fail) }}</b> no longer fail
               </template>
               <template v-if="c.newly_unknown"
-                ><b class="text-ink">{{ number(c.newly_unknown) }}</b> newly not known</template
+                ><b class="text-ink">{{ number(c.newly_unknown) }}</b> newly unknown</template
               >
             </p>
           </li>
@@ -85,12 +83,12 @@ const most = computed(() => Math.max(1, ...(got.value?.places ?? []).map((p) => 
       </div>
     </div>
     <template v-if="got.missing.length">
-      <h3 class="mt-5 mb-1 border-b border-line pb-1 font-semibold">What is not known, and decides</h3>
+      <h3 class="mt-5 mb-1 border-b border-line pb-1 font-semibold">Decisive unknown facts</h3>
       <ul class="text-sm">
         <li v-for="m in got.missing" :key="m.fact" class="py-0.5">
           <RouterLink :to="list(m.where)" class="underline-offset-2 hover:underline"
             ><b>{{ number(m.machines) }}</b> {{ m.machines === 1 ? 'machine' : 'machines' }}</RouterLink
-          >: “{{ m.label }}” is not known<span v-if="m.never_collected" class="text-soft"
+          >: “{{ m.label }}” is unknown<span v-if="m.never_collected" class="text-soft"
             >;
             {{
               m.never_collected === m.machines

@@ -11,7 +11,7 @@ import { useAction } from '../use/useAction'
 
 const cache = useQueryCache()
 const settings = useQuery(queries.settings())
-const hooks = useQuery(queries.hooks())
+const webhooks = useQuery(queries.webhooks())
 const models = useQuery(queries.modelFacts())
 const form = ref<Schemas['Settings']>()
 watch(settings.data, (s) => (form.value = s && { ...s }), { immediate: true })
@@ -23,7 +23,7 @@ const url = ref('')
 async function run(f: () => Promise<string | void>) {
   secret.value = undefined
   await act(f)
-  await Promise.all([hooks.refetch(), models.refetch()])
+  await Promise.all([webhooks.refetch(), models.refetch()])
 }
 const save = () =>
   run(async () => {
@@ -31,17 +31,17 @@ const save = () =>
     await cache.invalidateQueries()
     return 'Kept.'
   })
-const addHook = () =>
+const addWebhook = () =>
   run(async () => {
     const h = await ask(
-      api.PUT('/hooks/{name}', { params: { path: { name: name.value } }, body: { url: url.value } }),
+      api.PUT('/webhooks/{name}', { params: { path: { name: name.value } }, body: { url: url.value } }),
     )
     if (h.secret) secret.value = { of: `The key of ${h.name}`, text: h.secret }
     name.value = url.value = ''
   })
-const removeHook = (of: string) =>
+const removeWebhook = (of: string) =>
   run(async () => {
-    await ask(api.DELETE('/hooks/{name}', { params: { path: { name: of } } }))
+    await ask(api.DELETE('/webhooks/{name}', { params: { path: { name: of } } }))
   })
 const takeBack = (id: number) =>
   run(async () => {
@@ -55,12 +55,10 @@ const takeBack = (id: number) =>
   <p v-if="trouble" role="alert" class="mb-3 text-replace">{{ trouble }}</p>
   <p v-if="says" role="status" class="mb-3 text-ready">{{ says }}</p>
   <section v-if="form" aria-labelledby="keeping" class="mb-8">
-    <h2 id="keeping" class="mb-2 border-b border-line pb-1.5 font-semibold">
-      What is kept, and who sees what
-    </h2>
+    <h2 id="keeping" class="mb-2 border-b border-line pb-1.5 font-semibold">Retention and visibility</h2>
     <form class="flex max-w-2xl flex-wrap items-end gap-x-5 gap-y-3" @submit.prevent="save">
       <label class="text-xs text-soft"
-        >A machine is stale after days
+        >Days until a machine is overdue
         <input
           v-model.number="form.stale_days"
           type="number"
@@ -71,7 +69,7 @@ const takeBack = (id: number) =>
         />
       </label>
       <label class="text-xs text-soft"
-        >Months that each inventory is kept
+        >Months for which every inventory is kept
         <input
           v-model.number="form.history_months"
           type="number"
@@ -82,7 +80,7 @@ const takeBack = (id: number) =>
         />
       </label>
       <label class="text-xs text-soft"
-        >Days until a retired machine leaves
+        >Days until a retired machine is removed
         <input
           v-model.number="form.retired_days"
           type="number"
@@ -94,22 +92,22 @@ const takeBack = (id: number) =>
       </label>
       <label class="flex basis-full items-baseline gap-2 text-sm">
         <input v-model="form.viewers_see_all" type="checkbox" />
-        Viewers see serial numbers, UUIDs and installed titles, too
+        Viewers can see serial numbers, UUIDs and installed applications
       </label>
       <label class="flex basis-full items-baseline gap-2 text-sm">
         <input v-model="form.webhooks_private" type="checkbox" />
-        Webhooks may be sent to private networks and to the service’s own host
+        Allow webhooks to private networks and to the service’s own host
       </label>
       <p class="basis-full text-sm text-soft">
-        Of inventories that are older, one a quarter stays for each machine, and the latest always.
+        Of older inventories, one per quarter is kept for each machine. The latest is always kept.
       </p>
-      <AppButton kind="main" small type="submit">Keep this</AppButton>
+      <AppButton kind="main" small type="submit">Save settings</AppButton>
     </form>
   </section>
   <section aria-labelledby="of-models" class="mb-8">
     <h2 id="of-models" class="mb-2 border-b border-line pb-1.5 font-semibold">Facts of models</h2>
     <p v-if="!models.data.value?.facts.length" class="text-sm text-soft">
-      None. A fact that is entered on a machine’s page for all machines of its model stands here.
+      None. Facts that you enter on a machine’s page for all machines of its model appear here.
     </p>
     <table v-else class="w-full text-left text-sm">
       <tbody>
@@ -119,7 +117,7 @@ const takeBack = (id: number) =>
           <td class="py-1.5 pr-4">
             <RouterLink
               :to="{
-                name: 'devices',
+                name: 'machines',
                 query: { where: `maker=&quot;${f.maker}&quot; model=&quot;${f.model}&quot;` },
               }"
               class="underline underline-offset-2"
@@ -130,32 +128,30 @@ const takeBack = (id: number) =>
             {{ f.by }}, {{ sayMoment(f.at) }}<template v-if="f.note">; {{ f.note }}</template>
           </td>
           <td class="py-1.5 text-right">
-            <AppButton kind="link" @click="takeBack(f.id)">Take back</AppButton>
+            <AppButton kind="link" @click="takeBack(f.id)">Undo</AppButton>
           </td>
         </tr>
       </tbody>
     </table>
   </section>
-  <section aria-labelledby="hooks">
-    <h2 id="hooks" class="mb-2 border-b border-line pb-1.5 font-semibold">
-      Addresses that are told of changes
-    </h2>
+  <section aria-labelledby="webhooks">
+    <h2 id="webhooks" class="mb-2 border-b border-line pb-1.5 font-semibold">Webhooks</h2>
     <p v-if="secret" role="status" class="card mb-3 px-4 py-3">
-      {{ secret.of }}, which is shown this once:
+      {{ secret.of }}, shown only once:
       <code class="font-semibold select-all">{{ secret.text }}</code>
     </p>
     <ul class="mb-3 text-sm">
-      <li v-for="h in hooks.data.value?.hooks" :key="h.name" class="border-t border-line/60 py-1.5">
+      <li v-for="h in webhooks.data.value?.webhooks" :key="h.name" class="border-t border-line/60 py-1.5">
         <b>{{ h.name }}</b> {{ h.url }}
         <span class="text-soft">
-          {{ h.sent_at ? `took the last ${sayMoment(h.sent_at)}` : 'was sent nothing yet'
-          }}<template v-if="h.waiting">; {{ h.waiting }} changes wait</template></span
+          {{ h.sent_at ? `last message accepted ${sayMoment(h.sent_at)}` : 'no messages yet'
+          }}<template v-if="h.waiting">; {{ h.waiting }} changes waiting</template></span
         >
         <span v-if="h.problem" class="text-replace"> {{ h.problem }}; tried {{ h.tries }} times</span>
-        <AppButton kind="link" class="ml-3" @click="removeHook(h.name)">Remove</AppButton>
+        <AppButton kind="link" class="ml-3" @click="removeWebhook(h.name)">Remove</AppButton>
       </li>
     </ul>
-    <form class="flex flex-wrap items-end gap-3" aria-label="Add an address" @submit.prevent="addHook">
+    <form class="flex flex-wrap items-end gap-3" aria-label="Add webhook" @submit.prevent="addWebhook">
       <label class="text-xs text-soft"
         >Name
         <input v-model="name" required maxlength="64" class="entry block w-40" />
@@ -166,7 +162,8 @@ const takeBack = (id: number) =>
       </label>
       <AppButton kind="main" small type="submit">Add</AppButton>
       <p class="basis-full text-sm text-soft">
-        When a machine’s disposition changes, it is sent there, signed, again and again until it is taken.
+        Each change of a machine’s disposition is sent to the address, signed, and repeated until the address
+        accepts it.
       </p>
     </form>
   </section>

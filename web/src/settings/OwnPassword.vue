@@ -19,9 +19,9 @@ const change = () =>
 
 <template>
   <form class="max-w-md space-y-3" @submit.prevent="change">
-    <p class="text-soft">You are signed out everywhere afterwards, and sign in with the new one.</p>
+    <p class="text-soft">Afterwards you are signed out everywhere. Sign in with the new password.</p>
     <label class="block text-sm text-soft"
-      >The password you have now
+      >Current password
       <input
         v-model="old"
         type="password"
@@ -31,7 +31,7 @@ const change = () =>
       />
     </label>
     <label class="block text-sm text-soft"
-      >The new one, 12 signs at least
+      >New password, at least 12 characters
       <input
         v-model="fresh"
         type="password"
@@ -42,6 +42,6 @@ const change = () =>
       />
     </label>
     <p v-if="trouble" role="alert" class="text-replace">{{ trouble }}</p>
-    <AppButton kind="main" type="submit"> Change it </AppButton>
+    <AppButton kind="main" type="submit"> Change password </AppButton>
   </form>
 </template>

@@ -12,15 +12,15 @@ import { useAction } from '../use/useAction'
 type Role = Schemas['User']['role']
 const roles: { role: Role; may: string }[] = [
   { role: 'viewer', may: 'reads' },
-  { role: 'technician', may: 'reads, enters facts, ticks steps, makes links to visits' },
-  { role: 'administrator', may: 'does everything' },
+  { role: 'technician', may: 'can read, enter facts, tick steps and create links to visits' },
+  { role: 'administrator', may: 'can do everything' },
 ]
 const users = useQuery(queries.users())
 const tokens = useQuery(queries.tokens())
 const name = ref('')
 const role = ref<Role>('technician')
 const only = ref('')
-/** Places, as they are typed with commas between. */
+/** Sites, as they are typed with commas between. */
 const placesIn = (text: string) => {
   const list = text
     .split(',')
@@ -39,12 +39,12 @@ async function run(f: () => Promise<void>) {
   await act(f)
   await Promise.all([users.refetch(), tokens.refetch()])
 }
-const put = (who: string, as: Role, places?: string[], renew = false) =>
+const put = (who: string, as: Role, sites?: string[], renew = false) =>
   run(async () => {
     const u = await ask(
       api.PUT('/users/{name}', {
         params: { path: { name: who } },
-        body: { role: as, renew: renew || undefined, places: as === 'administrator' ? undefined : places },
+        body: { role: as, renew: renew || undefined, sites: as === 'administrator' ? undefined : sites },
       }),
     )
     if (u.password) secret.value = { of: `The password of ${u.name}`, text: u.password }
@@ -71,7 +71,7 @@ const endToken = (id: number) =>
 <template>
   <p v-if="trouble" role="alert" class="mb-3 text-replace">{{ trouble }}</p>
   <p v-if="secret" role="status" class="card mb-4 px-4 py-3">
-    {{ secret.of }}, which is shown this once: <code class="font-semibold select-all">{{ secret.text }}</code>
+    {{ secret.of }}, shown only once: <code class="font-semibold select-all">{{ secret.text }}</code>
   </p>
   <TroubleBox v-if="users.error.value" :error="users.error.value" @again="users.refetch()" />
   <section v-else aria-labelledby="users" class="mb-8">
@@ -98,14 +98,14 @@ const endToken = (id: number) =>
               :value="u.role"
               :aria-label="`Role of ${u.name}`"
               class="entry block"
-              @change="put(u.name, ($event.target as HTMLSelectElement).value as Role, u.places)"
+              @change="put(u.name, ($event.target as HTMLSelectElement).value as Role, u.sites)"
             >
               <option v-for="r in roles" :key="r.role" :value="r.role">{{ r.role }}</option>
             </select>
           </td>
-          <td class="py-1.5 pr-4">{{ u.places?.join(', ') ?? 'all places' }}</td>
+          <td class="py-1.5 pr-4">{{ u.sites?.join(', ') ?? 'all sites' }}</td>
           <td class="space-x-4 py-1.5 text-right">
-            <AppButton kind="link" @click="put(u.name, u.role, u.places, true)"> New password </AppButton>
+            <AppButton kind="link" @click="put(u.name, u.role, u.sites, true)"> New password </AppButton>
             <AppButton kind="link" :aria-label="`Remove ${u.name}`" @click="remove(u.name)">
               Remove
             </AppButton>
@@ -115,7 +115,7 @@ const endToken = (id: number) =>
     </table>
     <form
       class="flex flex-wrap items-end gap-3"
-      aria-label="Add a user"
+      aria-label="Add user"
       @submit.prevent="put(name, role, placesIn(only))"
     >
       <label class="text-xs text-soft"
@@ -129,7 +129,7 @@ const endToken = (id: number) =>
         </select>
       </label>
       <label v-if="role !== 'administrator'" class="text-xs text-soft"
-        >Sees only these places, with commas between
+        >Limited to these sites, separated by commas
         <input v-model="only" maxlength="1000" placeholder="all" class="entry block w-64" />
       </label>
       <AppButton kind="main" small type="submit">Add</AppButton>
@@ -137,7 +137,7 @@ const endToken = (id: number) =>
   </section>
   <TroubleBox v-if="tokens.error.value" :error="tokens.error.value" @again="tokens.refetch()" />
   <section v-else aria-labelledby="tokens">
-    <h2 id="tokens" class="mb-2 border-b border-line pb-1.5 font-semibold">Tokens, which let programs in</h2>
+    <h2 id="tokens" class="mb-2 border-b border-line pb-1.5 font-semibold">Tokens</h2>
     <table class="mb-3 w-full text-left text-sm">
       <thead class="text-soft">
         <tr>
@@ -152,18 +152,20 @@ const endToken = (id: number) =>
         <tr v-for="t in tokens.data.value?.tokens" :key="t.id" class="border-t border-line/60">
           <th scope="row" class="py-1.5 pr-4 font-semibold">{{ t.name }}</th>
           <td class="py-1.5 pr-4">
-            {{ t.scope }}<template v-if="t.places?.length">, {{ t.places.join(', ') }}</template
+            {{ t.scope }}<template v-if="t.sites?.length">, {{ t.sites.join(', ') }}</template
             ><template v-if="t.machines !== undefined">, {{ t.machines }} more machines</template>
           </td>
           <td class="py-1.5 pr-4">{{ t.used_at ? sayMoment(t.used_at) : 'never' }}</td>
           <td class="py-1.5 pr-4">{{ t.expires_at ? sayMoment(t.expires_at) : 'never' }}</td>
           <td class="py-1.5 text-right">
-            <AppButton kind="link" :aria-label="`End ${t.name}`" @click="endToken(t.id)"> End </AppButton>
+            <AppButton kind="link" :aria-label="`Remove ${t.name}`" @click="endToken(t.id)">
+              Remove
+            </AppButton>
           </td>
         </tr>
       </tbody>
     </table>
-    <form class="flex flex-wrap items-end gap-3" aria-label="Add a token" @submit.prevent="addToken">
+    <form class="flex flex-wrap items-end gap-3" aria-label="Create token" @submit.prevent="addToken">
       <label class="text-xs text-soft"
         >Name
         <input v-model="token" required maxlength="100" class="entry block w-52" />
@@ -171,7 +173,7 @@ const endToken = (id: number) =>
       <label class="text-xs text-soft"
         >May
         <select v-model="scope" class="entry block">
-          <option value="submit">submit inventories, and nothing else</option>
+          <option value="submit">submit inventories only</option>
           <option value="read">read</option>
           <option value="work">read, and work on machines</option>
           <option value="manage">do everything</option>

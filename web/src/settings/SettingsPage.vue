@@ -6,7 +6,7 @@ import { onBeforeRouteLeave, useRoute } from 'vue-router'
 
 import { api, ask, type Schemas } from '../client'
 import { queries } from '../queries'
-import ActsTab from './ActsTab.vue'
+import AuditTab from './AuditTab.vue'
 import DocumentEditor from '../releases/DocumentEditor.vue'
 import KeepingTab from './KeepingTab.vue'
 import OwnPassword from './OwnPassword.vue'
@@ -23,22 +23,21 @@ const kinds: { kind: Kind; title: string; about: string; none: string }[] = [
     kind: 'guides',
     title: 'Firmware guides',
     about:
-      'The set-up key, the place and the name of each setting, by maker and model of the board. ' +
-      'Where no guide is for a board, the plan says the usual words.',
-    none: 'Only the general guide is in force. Every plan with firmware settings says that names differ.',
+      'The set-up key and the path of each setting, by maker and model of the board. ' +
+      'For a board without a guide, plans use general terms.',
+    none: 'Only the general guide is in force. Plans with firmware settings say that names differ.',
   },
   {
     kind: 'prices',
     title: 'Prices of parts',
-    about: 'What parts cost, in one currency, with the day of the prices. Plans add them up.',
-    none: 'No prices are in force: plans name parts without what they cost.',
+    about: 'Prices of parts in one currency, with their date. Plans include them.',
+    none: 'No prices are in force. Plans name parts without prices.',
   },
   {
     kind: 'steps',
     title: 'Steps',
-    about:
-      'Steps of your own, with what comes before them. One with the name of a shipped step takes its place.',
-    none: 'Plans are made of the steps that the program ships.',
+    about: 'Your own steps. A step with the id of a shipped step replaces it.',
+    none: 'Plans use the steps that the program ships.',
   },
 ]
 const route = useRoute()
@@ -49,9 +48,9 @@ const kind = computed<Kind>(() => kinds.find((k) => k.kind === route.query.kind)
 const others = computed(() => [
   ...(manages.value
     ? [
-        { kind: 'keeping', title: 'Keeping and telling' },
-        { kind: 'people', title: 'People and tokens' },
-        { kind: 'changes', title: 'Changes' },
+        { kind: 'keeping', title: 'Retention and webhooks' },
+        { kind: 'people', title: 'Users and tokens' },
+        { kind: 'audit', title: 'Audit log' },
       ]
     : []),
   { kind: 'password', title: 'Your password' },
@@ -59,7 +58,7 @@ const others = computed(() => [
 const other = computed(() => others.value.find((o) => o.kind === route.query.kind)?.kind)
 const tabs = computed(() => [...kinds, ...others.value])
 const one = computed(() => kinds.find((k) => k.kind === kind.value)!)
-const { data, error, refetch } = useQuery(() => queries.house(kind.value))
+const { data, error, refetch } = useQuery(() => queries.knowledge(kind.value))
 const text = ref('')
 const saved = ref('')
 const mistakes = ref<Schemas['DocMistake'][]>([])
@@ -82,8 +81,8 @@ onBeforeRouteLeave(
   () =>
     !changed.value ||
     confirm({
-      title: 'Leave without putting your changes in force?',
-      text: 'What you wrote is lost.',
+      title: 'Leave without saving?',
+      text: 'Your changes are lost.',
       action: 'Leave page',
     }),
 )
@@ -96,14 +95,14 @@ const put = () =>
   run(async () => {
     const path = { kind: kind.value }
     const read = await ask(
-      api.POST('/house/{kind}/validate', { params: { path }, body: { text: text.value } }),
+      api.POST('/knowledge/{kind}/validate', { params: { path }, body: { text: text.value } }),
     )
     mistakes.value = read.mistakes
     if (read.mistakes.length) {
       const found = read.mistakes.length === 1 ? 'One mistake' : `${read.mistakes.length} mistakes`
       throw new Error(`${found}. What was in force stays in force.`)
     }
-    await ask(api.PUT('/house/{kind}', { params: { path }, body: { text: text.value } }))
+    await ask(api.PUT('/knowledge/{kind}', { params: { path }, body: { text: text.value } }))
     saved.value = text.value
     await refetch()
     await cache.invalidateQueries()
@@ -111,7 +110,7 @@ const put = () =>
   })
 const drop = () =>
   run(async () => {
-    await ask(api.DELETE('/house/{kind}', { params: { path: { kind: kind.value } } }))
+    await ask(api.DELETE('/knowledge/{kind}', { params: { path: { kind: kind.value } } }))
     saved.value = text.value
     await refetch()
     await cache.invalidateQueries()
@@ -121,7 +120,7 @@ const drop = () =>
 
 <template>
   <h1 class="mb-1 text-[27px] leading-tight font-semibold tracking-tight">Settings</h1>
-  <p class="mb-5 text-soft">What plans are made with, who may do what, and what was changed.</p>
+  <p class="mb-5 text-soft">Knowledge for plans, users and tokens, retention, and the audit log.</p>
   <nav aria-label="Kinds" class="mb-4 flex flex-wrap gap-x-5 border-b border-line">
     <RouterLink
       v-for="k in tabs"
@@ -139,7 +138,7 @@ const drop = () =>
   </nav>
   <KeepingTab v-if="other === 'keeping'" />
   <PeopleTab v-else-if="other === 'people'" />
-  <ActsTab v-else-if="other === 'changes'" />
+  <AuditTab v-else-if="other === 'audit'" />
   <OwnPassword v-else-if="other === 'password'" />
   <TroubleBox v-else-if="error" :error="error" @again="refetch()" />
   <p v-else-if="!data" role="status" class="text-soft">Opening…</p>
@@ -147,7 +146,7 @@ const drop = () =>
     <p class="mb-1">{{ one.about }}</p>
     <p class="mb-3 text-sm text-soft">
       <template v-if="data.own && data.added_at"
-        >Yours, number {{ data.number }}, by {{ data.added_by }}, {{ sayMoment(data.added_at) }}.</template
+        >Your document {{ data.number }}, by {{ data.added_by }}, {{ sayMoment(data.added_at) }}.</template
       >
       <template v-else>{{ one.none }}</template>
     </p>
@@ -166,7 +165,7 @@ const drop = () =>
       <template v-else>
         <AppButton kind="main" :disabled="busy || !changed" @click="put"> Put in force </AppButton>
         <button v-if="data.own" type="button" :disabled="busy" class="cursor-pointer underline" @click="drop">
-          Go back to what the program ships
+          Return to what the program ships
         </button>
       </template>
     </div>

@@ -37,12 +37,12 @@ const input = 'mb-4 w-full rounded-lg border border-line bg-paper px-3 py-2'
 <template>
   <main class="grid min-h-screen place-items-center p-5">
     <form class="w-full max-w-sm rounded-xl border border-line bg-card p-7" @submit.prevent="make">
-      <h1 class="mb-1 text-2xl font-semibold">The first administrator</h1>
+      <h1 class="mb-1 text-2xl font-semibold">First administrator</h1>
       <p class="mb-5 text-soft">
-        This link works once. Whoever you make here can do everything, and add others under Settings.
+        This link works once. The administrator can do everything, and can add users under Settings.
       </p>
       <p v-if="!secret" role="alert" class="text-replace">
-        The link is not whole. Copy all of it, with what stands behind the #.
+        The link is incomplete. Copy all of it, including the part after #.
       </p>
       <template v-else>
         <label class="mb-1 block font-semibold" for="name">Name</label>
@@ -55,7 +55,7 @@ const input = 'mb-4 w-full rounded-lg border border-line bg-paper px-3 py-2'
           autofocus
           :class="input"
         />
-        <label class="mb-1 block font-semibold" for="password">Password, of 12 characters or more</label>
+        <label class="mb-1 block font-semibold" for="password">Password, at least 12 characters</label>
         <input
           id="password"
           v-model="password"
@@ -66,7 +66,9 @@ const input = 'mb-4 w-full rounded-lg border border-line bg-paper px-3 py-2'
           :class="input"
         />
         <p v-if="wrong" role="alert" class="mb-4 text-replace">{{ wrong }}</p>
-        <AppButton kind="main" type="submit" :disabled="busy" class="w-full"> Make it and sign in </AppButton>
+        <AppButton kind="main" type="submit" :disabled="busy" class="w-full">
+          Create account and sign in
+        </AppButton>
       </template>
     </form>
   </main>

@@ -6,8 +6,8 @@ defineEmits<{ again: [] }>()
 
 <template>
   <div role="alert" class="card p-4">
-    <p class="font-semibold">This could not be shown.</p>
-    <p class="mb-3 text-soft">{{ (error as Error).message }} Nothing was changed.</p>
+    <p class="font-semibold">The page could not be loaded.</p>
+    <p class="mb-3 text-soft">{{ (error as Error).message }}</p>
     <AppButton small @click="$emit('again')"> Try again </AppButton>
   </div>
 </template>

@@ -24,7 +24,7 @@ export function useLive(signedIn: Ref<boolean>) {
   }
   const listen = () => {
     if (source || !signedIn.value || document.visibilityState !== 'visible') return
-    source = new EventSource('/api/events')
+    source = new EventSource('/api/v1/events')
     source.onopen = () => (connected.value = true)
     source.onerror = () => (connected.value = false)
     source.addEventListener('changed', () => (waiting ??= setTimeout(again, apart)))

@@ -2,16 +2,16 @@
 import type { Schemas } from '../client'
 import { hours, number } from '../words'
 
-defineProps<{ work: Schemas['Worklist'] }>()
-const list = (where: string) => ({ name: 'devices', query: { where } })
+defineProps<{ work: Schemas['Work'] }>()
+const list = (where: string) => ({ name: 'machines', query: { where } })
 </script>
 
 <template>
-  <p v-if="work.batches.length === 0" class="text-soft">Nothing is left that can be done without a visit.</p>
+  <p v-if="work.batches.length === 0" class="text-soft">No remote batches.</p>
   <template v-else>
     <p class="mb-3 max-w-[75ch]">
-      The same step on many machines, without going there. Where there are more than five, a few of different
-      models go first.
+      The same step on many machines, done remotely. A batch of more than five machines starts with a pilot of
+      different models.
     </p>
     <ul>
       <li
@@ -28,12 +28,12 @@ const list = (where: string) => ({ name: 'devices', query: { where } })
         <div>
           <h2 class="font-semibold">{{ b.title }}</h2>
           <p class="text-sm text-soft">
-            {{ b.closes ? 'Finds out what is not known. ' : '' }}By {{ b.by
-            }}{{ b.host ? ', on the hosts of the virtual machines' : '' }}; {{ hours(b.minutes) }} a
+            {{ b.closes ? 'Finds out what is unknown. ' : '' }}By {{ b.by
+            }}{{ b.host ? ', on the hosts of the virtual machines' : '' }}; {{ hours(b.minutes) }} per
             machine<template v-if="b.expected"
               >; on {{ b.expected === b.machines ? 'all of them' : number(b.expected) }} the effect is not
               certain</template
-            ><template v-if="b.waiting">; {{ number(b.waiting) }} left alone for now</template>.
+            ><template v-if="b.waiting">; {{ number(b.waiting) }} postponed</template>.
           </p>
         </div>
         <p v-if="b.pilot?.length" class="text-sm">
@@ -41,16 +41,16 @@ const list = (where: string) => ({ name: 'devices', query: { where } })
           <template v-for="(m, i) in b.pilot" :key="m.key"
             >{{ i ? ', ' : ' '
             }}<RouterLink
-              :to="{ name: 'device', params: { machine: m.key } }"
+              :to="{ name: 'machine', params: { machine: m.key } }"
               class="underline underline-offset-2"
               >{{ m.name }}</RouterLink
             ></template
           ><span class="text-soft"
-            >; when it has worked there, on the other
+            >; if it works there, on the other
             {{ b.machines - b.pilot.length === 1 ? 'one' : number(b.machines - b.pilot.length) }}.</span
           >
         </p>
-        <p v-else class="text-sm text-soft">So few need nobody to go first.</p>
+        <p v-else class="text-sm text-soft">Too few machines for a pilot.</p>
       </li>
     </ul>
   </template>

@@ -15,24 +15,24 @@ type Kind = Schemas['MakeDecision']['kind']
 const kinds: { id: Kind; title: string; about: string; manage: boolean }[] = [
   {
     id: 'later',
-    title: 'Leave alone',
-    about: 'Nobody visits or upgrades them before the day after.',
+    title: 'Postpone',
+    about: 'No visits and no upgrade until after this day.',
     manage: false,
   },
   {
     id: 'waive',
     title: 'Waive a requirement',
     about:
-      'That it fails is accepted. Only where the release installs without it, or your organisation asks for it.',
+      'Accept that it fails. Possible if the release installs without it, or if it is your house standard.',
     manage: true,
   },
   {
     id: 'stay',
     title: 'Stay',
-    about: 'They stay on the release that they run; they have no work and count in no forecast.',
+    about: 'They stay on their release, without work and outside the forecast.',
     manage: true,
   },
-  { id: 'hold', title: 'Hold back', about: 'They are prepared, and enter no wave.', manage: true },
+  { id: 'hold', title: 'Hold', about: 'They are prepared but cannot enter a wave.', manage: true },
 ]
 const may = computed(() => kinds.filter((k) => props.manages || !k.manage))
 const kind = ref<Kind>('later')
@@ -92,7 +92,7 @@ const make = () =>
       </select>
     </label>
     <label class="field"
-      >Until, and with, this day
+      >Until (inclusive)
       <input v-model="until" type="date" required class="entry mt-0.5 block w-full" />
     </label>
     <p class="text-sm text-soft sm:col-span-2">{{ kinds.find((k) => k.id === kind)?.about }}</p>
@@ -102,7 +102,7 @@ const make = () =>
         v-model="scope"
         required
         maxlength="2000"
-        placeholder='place="Gull Quay" fails=secure-boot-on'
+        placeholder='site="Gull Quay" fails=secure-boot-on'
         class="entry mt-0.5 block w-full"
       />
     </label>
@@ -113,14 +113,14 @@ const make = () =>
       </select>
     </label>
     <label class="field sm:col-span-2"
-      >Why, for whoever reads it when it ends
+      >Reason
       <input v-model="reason" required maxlength="500" class="entry mt-0.5 block w-full" />
     </label>
     <label v-if="props.scope === undefined" class="flex items-baseline gap-2 text-sm sm:col-span-2">
-      <input v-model="ahead" type="checkbox" /> It may be for machines that are still to come
+      <input v-model="ahead" type="checkbox" /> Accept a filter that matches no machine yet
     </label>
     <div class="sm:col-span-2">
-      <AppButton kind="main" type="submit" :disabled="busy"> Decide </AppButton>
+      <AppButton kind="main" type="submit" :disabled="busy"> Add decision </AppButton>
     </div>
     <p v-if="says" role="status" class="text-ready sm:col-span-2">{{ says }}</p>
     <p v-if="trouble" role="alert" class="text-replace sm:col-span-2">{{ trouble }}</p>

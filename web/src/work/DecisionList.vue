@@ -17,14 +17,14 @@ const emit = defineEmits<{ changed: [] }>()
 const names: Record<Schemas['Decision']['kind'], string> = {
   waive: 'Waiver',
   stay: 'Stays',
-  hold: 'Held back',
-  later: 'Left alone',
+  hold: 'On hold',
+  later: 'Postponed',
 }
 const { trouble, run } = useAction()
 async function end(d: Schemas['Decision']) {
   const yes = await confirm({
     title: 'End this decision?',
-    text: 'It counts no more from now on, and stays in the list of what was decided.',
+    text: 'The decision is no longer in force. It stays in the list.',
     action: 'End decision',
   })
   if (!yes) return
@@ -45,7 +45,7 @@ const mayEnd = (d: Schemas['Decision']) => props.may && (props.manages || d.kind
       <p class="flex flex-wrap gap-x-4 text-sm text-soft">
         <template v-if="!one">
           <RouterLink
-            :to="{ name: 'devices', query: { where: d.where } }"
+            :to="{ name: 'machines', query: { where: d.where } }"
             class="font-semibold text-ink underline-offset-2 hover:underline"
             >{{ d.machines === 1 ? 'One machine' : `${number(d.machines)} machines` }}</RouterLink
           >

@@ -29,7 +29,7 @@ const scope = computed(() => (route.query.for ? String(route.query.for) : undefi
 
 <template>
   <TroubleBox v-if="error && !data" :error="error" @again="refetch()" />
-  <p v-else-if="!data" role="status" class="text-soft">Reading what was decided…</p>
+  <p v-else-if="!data" role="status" class="text-soft">Loading decisions…</p>
   <div v-else class="grid gap-x-9 gap-y-8 lg:grid-cols-[7fr_5fr]">
     <div>
       <section aria-labelledby="counting" class="mb-8">
@@ -37,7 +37,7 @@ const scope = computed(() => (route.query.for ? String(route.query.for) : undefi
           {{ counting.length ? `${number(counting.length)} in force` : 'In force' }}
         </h2>
         <p v-if="counting.length === 0" class="py-2 text-soft">
-          Nothing is decided. A decision has a reason and a last day, and falls away by itself.
+          No decisions. A decision has a reason and a last day, and ends by itself.
         </p>
         <DecisionList :decisions="counting" :may="may" :manages="manages" @changed="again" />
       </section>
@@ -46,11 +46,11 @@ const scope = computed(() => (route.query.for ? String(route.query.for) : undefi
         <DecisionList :decisions="over" :may="false" :manages="false" />
       </section>
       <label class="mt-3 flex items-baseline gap-2 text-sm text-soft">
-        <input v-model="all" type="checkbox" /> Those that ended long ago, too
+        <input v-model="all" type="checkbox" /> Include decisions that ended long ago
       </label>
     </div>
     <section v-if="may" aria-labelledby="decide" class="no-print">
-      <h2 id="decide" class="mb-3 border-b border-line pb-1.5 font-semibold">Decide something</h2>
+      <h2 id="decide" class="mb-3 border-b border-line pb-1.5 font-semibold">Add decision</h2>
       <p v-if="scope" class="mb-2 text-sm">
         For machines with <code>{{ scope }}</code>
       </p>

@@ -29,17 +29,17 @@ async function copy(m: Schemas['Message']) {
 </script>
 
 <template>
-  <AppButton kind="link" aria-haspopup="dialog" @click="show"> What to tell people </AppButton>
+  <AppButton kind="link" aria-haspopup="dialog" @click="show"> Messages </AppButton>
   <Dialog :open="open" class="relative z-20" @close="open = false">
     <div class="fixed inset-0 bg-ink/40" aria-hidden="true" />
     <div class="fixed inset-y-0 right-0 w-full max-w-xl overflow-y-auto bg-card p-6 shadow-xl">
       <DialogPanel>
         <div class="mb-3 flex items-baseline gap-4">
-          <DialogTitle class="text-lg font-semibold">What to tell people</DialogTitle>
+          <DialogTitle class="text-lg font-semibold">Messages</DialogTitle>
           <AppButton kind="link" class="ml-auto" @click="open = false"> Close </AppButton>
         </div>
         <p v-if="trouble" role="alert" class="text-replace">{{ trouble }}</p>
-        <p v-else-if="!list" role="status" class="text-soft">Writing them…</p>
+        <p v-else-if="!list" role="status" class="text-soft">Loading messages…</p>
         <template v-else>
           <p class="mb-4 text-sm text-soft">
             {{ count(list.messages.length, 'message', 'messages') }} of {{ list.total }}, in plain words: what

@@ -3,10 +3,10 @@ import { api, ask, type Schemas } from '../client'
 import { count, number } from '../words'
 import { useAction } from '../use/useAction'
 
-defineProps<{ work: Schemas['Worklist']; may: boolean }>()
+defineProps<{ work: Schemas['Work']; may: boolean }>()
 const emit = defineEmits<{ changed: [] }>()
 const { says, trouble, run } = useAction()
-const list = (where: string) => ({ name: 'devices', query: { where } })
+const list = (where: string) => ({ name: 'machines', query: { where } })
 /** What a number field says, if it is a whole number that may be. */
 const whole = (e: Event) => {
   const n = Number((e.target as HTMLInputElement).value)
@@ -14,8 +14,7 @@ const whole = (e: Event) => {
 }
 const put = (l: Schemas['OrderLine'], onHand: number | undefined, days: number | undefined) =>
   run(async () => {
-    if (onHand === undefined || days === undefined)
-      throw new Error('Give a whole number that is not below 0.')
+    if (onHand === undefined || days === undefined) throw new Error('Enter a whole number, 0 or more.')
     await ask(api.PUT('/work/stock', { body: { part: l.part, on_hand: onHand, lead_days: days } }))
     emit('changed')
     return `${l.part}: ${number(onHand)} on hand${days ? `, the rest takes ${count(days, 'day', 'days')}` : ''}.`
@@ -24,11 +23,10 @@ const field = 'w-16 rounded-md border border-line bg-card px-1.5 py-0.5 text-rig
 </script>
 
 <template>
-  <p v-if="work.order.length === 0" class="text-soft">Nothing is to be bought.</p>
+  <p v-if="work.order.length === 0" class="text-soft">No parts to buy.</p>
   <template v-else>
     <p class="mb-3 max-w-[75ch]">
-      What is to be ordered costs {{ work.cost.says }}. What lies in store is not ordered again: write down
-      how many there are.
+      The parts to order cost {{ work.cost.says }}. Enter the stock on hand; it is not ordered again.
     </p>
     <p v-if="says" role="status" class="mb-2 text-sm text-ready">{{ says }}</p>
     <p v-if="trouble" role="alert" class="mb-2 text-sm text-replace">{{ trouble }}</p>
@@ -40,7 +38,7 @@ const field = 'w-16 rounded-md border border-line bg-card px-1.5 py-0.5 text-rig
             <th scope="col" class="py-1 pr-3 text-right font-normal">Needed</th>
             <th scope="col" class="py-1 pr-3 text-right font-normal">On hand</th>
             <th scope="col" class="py-1 pr-3 text-right font-normal">To order</th>
-            <th scope="col" class="py-1 pr-3 text-right font-normal">Days to come</th>
+            <th scope="col" class="py-1 pr-3 text-right font-normal">Lead days</th>
             <th scope="col" class="py-1 pr-3 font-normal">Price</th>
             <th scope="col" class="py-1 font-normal">Before ordering</th>
           </tr>
@@ -76,7 +74,7 @@ const field = 'w-16 rounded-md border border-line bg-card px-1.5 py-0.5 text-rig
                 min="0"
                 :value="l.lead_days || ''"
                 placeholder="?"
-                :aria-label="`Days to come: ${l.part}`"
+                :aria-label="`Lead days: ${l.part}`"
                 :class="field"
                 @change="put(l, l.on_hand, whole($event))"
               />
@@ -89,7 +87,7 @@ const field = 'w-16 rounded-md border border-line bg-card px-1.5 py-0.5 text-rig
                 manual</span
               >
               <span v-if="l.ends_warranty" class="block text-refit"
-                >Fitting it ends {{ count(l.ends_warranty, 'warranty', 'warranties') }}</span
+                >Installing it voids {{ count(l.ends_warranty, 'warranty', 'warranties') }}</span
               >
             </td>
           </tr>

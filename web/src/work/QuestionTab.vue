@@ -1,24 +1,22 @@
 <script setup lang="ts">
 import type { Schemas } from '../client'
-import FactForm from '../devices/FactForm.vue'
+import FactForm from '../machines/FactForm.vue'
 import { number } from '../words'
 
-defineProps<{ work: Schemas['Worklist']; may: boolean }>()
+defineProps<{ work: Schemas['Work']; may: boolean }>()
 const emit = defineEmits<{ changed: [] }>()
-const list = (where: string) => ({ name: 'devices', query: { where } })
+const list = (where: string) => ({ name: 'machines', query: { where } })
 const kept: Record<Schemas['Question']['answer'], string> = {
-  'model-fact': 'The answer is entered once for all machines of the model.',
-  'machine-fact': 'The answer is entered at the machine.',
-  release: 'The answer goes into the release document: a row, a rule, or what is known of a title or driver.',
+  'model-fact': 'Enter the answer once for all machines of the model.',
+  'machine-fact': 'Enter the answer for the machine.',
+  release: 'Add the answer to the release document: a row, a rule, or an entry for an application or driver.',
 }
 </script>
 
 <template>
-  <p v-if="work.questions.length === 0" class="text-soft">Nothing has to be found out.</p>
+  <p v-if="work.questions.length === 0" class="text-soft">No open questions.</p>
   <template v-else>
-    <p class="mb-3 max-w-[75ch]">
-      Each is asked once, whatever the number of machines that wait for the answer.
-    </p>
+    <p class="mb-3 max-w-[75ch]">Each question is asked once for all machines that it affects.</p>
     <ul>
       <li
         v-for="q in work.questions"

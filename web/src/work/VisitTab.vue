@@ -10,7 +10,7 @@ import { count, hours, number, sayDay } from '../words'
 import MessageList from './MessageList.vue'
 import { useAction } from '../use/useAction'
 
-const props = defineProps<{ work: Schemas['Worklist']; may: boolean }>()
+const props = defineProps<{ work: Schemas['Work']; may: boolean }>()
 const emit = defineEmits<{ changed: [] }>()
 const chosen = ref(new Set<string>())
 const who = ref('')
@@ -18,9 +18,9 @@ const note = ref('')
 const { busy, says, trouble, run: act } = useAction()
 const stops = computed(() => props.work.stops)
 /** The visits of one place, as a filter. */
-const at = (place: string) =>
-  [props.work.where, format([{ key: 'place', values: [place] }])].filter(Boolean).join(' ')
-const sheet = (place: string) => `/api/work/sheet?${new URLSearchParams({ where: at(place) })}`
+const at = (site: string) =>
+  [props.work.where, format([{ key: 'site', values: [site] }])].filter(Boolean).join(' ')
+const sheet = (site: string) => `/api/v1/work/sheet?${new URLSearchParams({ where: at(site) })}`
 function choose(key: string, yes: boolean) {
   const next = new Set(chosen.value)
   if (yes) next.add(key)
@@ -43,28 +43,28 @@ const give = () =>
     )
     chosen.value = new Set()
     return who.value || note.value
-      ? `${count(got.machines, 'machine', 'machines')} given to ${who.value || 'nobody, with the note'}.`
-      : `Nobody has the work on ${count(got.machines, 'machine', 'machines')} any more.`
+      ? `${count(got.machines, 'machine', 'machines')} assigned to ${who.value || 'nobody, with the note'}.`
+      : `The work on ${count(got.machines, 'machine', 'machines')} is no longer assigned.`
   })
 const tick = (v: Schemas['Visit'], step: Schemas['StepRef']) =>
   run(async () => {
     await ask(
-      api.PUT('/devices/{key}/ticks/{kind}/{item}', {
+      api.PUT('/machines/{key}/ticks/{kind}/{item}', {
         params: { path: { key: v.key, kind: 'step', item: step.step } },
         body: { state: 'done' },
       }),
     )
-    return `${v.name}: “${step.title}” is marked as done. The next inventory confirms it, or opens it again.`
+    return `${v.name}: “${step.title}” marked as done. The next inventory confirms it or reopens it.`
   })
 </script>
 
 <template>
   <p v-if="stops.length === 0" class="text-soft">
-    Nobody has to go anywhere. What is left is done without a visit, or waits for an answer.
+    No visits. The remaining work is done remotely or waits for an answer.
   </p>
   <template v-else>
     <p class="mb-3 max-w-[75ch]">
-      {{ count(work.visits, 'visit', 'visits') }} at {{ count(stops.length, 'place', 'places') }}, about
+      {{ count(work.visits, 'visit', 'visits') }} at {{ count(stops.length, 'site', 'sites') }}, about
       {{ hours(work.minutes) }} at the desks. All firmware settings of a machine are one visit.
     </p>
     <form
@@ -74,8 +74,8 @@ const tick = (v: Schemas['Visit'], step: Schemas['StepRef']) =>
     >
       <span class="text-soft">{{
         chosen.size
-          ? `Give ${count(chosen.size, 'visit', 'visits')} to`
-          : 'Choose visits below to give them to somebody'
+          ? `Assign ${count(chosen.size, 'visit', 'visits')} to`
+          : 'Select visits below to assign them'
       }}</span>
       <template v-if="chosen.size">
         <label class="sr-only" for="who">Who</label>
@@ -83,7 +83,7 @@ const tick = (v: Schemas['Visit'], step: Schemas['StepRef']) =>
         <label class="sr-only" for="work-note">Note</label>
         <input id="work-note" v-model="note" maxlength="500" placeholder="Note" class="entry w-56" />
         <AppButton small type="submit" :disabled="busy">
-          {{ who || note ? 'Give' : 'Take back' }}
+          {{ who || note ? 'Assign visits' : 'Remove assignment' }}
         </AppButton>
       </template>
     </form>
@@ -91,31 +91,31 @@ const tick = (v: Schemas['Visit'], step: Schemas['StepRef']) =>
     <p v-if="trouble" role="alert" class="mb-2 text-sm text-replace">{{ trouble }}</p>
     <Disclosure
       v-for="(s, i) in stops"
-      :key="s.place"
+      :key="s.site"
       v-slot="{ open }"
       as="section"
       class="border-b border-line/60"
       :default-open="i === 0 && stops.length < 12"
-      :data-place="s.place"
+      :data-site="s.site"
     >
       <h2>
         <DisclosureButton class="flex w-full cursor-pointer flex-wrap items-baseline gap-x-3 py-2 text-left">
           <span aria-hidden="true" class="text-soft">{{ open ? '▾' : '▸' }}</span>
-          <span class="w-40 font-semibold">{{ s.place || 'No place' }}</span>
+          <span class="w-40 font-semibold">{{ s.site || 'No site' }}</span>
           <span class="w-24">{{ count(s.machines, 'visit', 'visits') }}</span>
           <span class="w-32 text-soft">{{ hours(s.minutes) }}</span>
           <span v-if="s.parts" class="text-soft">{{ number(s.parts) }} with parts</span>
-          <span v-if="s.waiting" class="text-soft">{{ number(s.waiting) }} left alone for now</span>
+          <span v-if="s.waiting" class="text-soft">{{ number(s.waiting) }} postponed</span>
         </DisclosureButton>
       </h2>
       <DisclosurePanel>
         <p class="no-print mb-2 flex flex-wrap gap-x-4 pl-6 text-sm leading-6">
-          <a :href="sheet(s.place)" target="_blank" class="text-accent underline underline-offset-2"
-            >Visit sheet to print</a
+          <a :href="sheet(s.site)" target="_blank" class="text-accent underline underline-offset-2"
+            >Print visit sheet</a
           >
-          <MessageList :where="at(s.place)" />
+          <MessageList :where="at(s.site)" />
           <RouterLink
-            :to="{ name: 'devices', query: { where: `${at(s.place)} disposition=reconfigure,refit` } }"
+            :to="{ name: 'machines', query: { where: `${at(s.site)} disposition=reconfigure,refit` } }"
             class="text-accent underline underline-offset-2"
             >As a list of machines</RouterLink
           >
@@ -129,12 +129,12 @@ const tick = (v: Schemas['Visit'], step: Schemas['StepRef']) =>
                     type="checkbox"
                     class="size-4"
                     :checked="allOf(s)"
-                    :aria-label="`All visits at ${s.place}`"
+                    :aria-label="`All visits at ${s.site}`"
                     @change="chooseAll(s, ($event.target as HTMLInputElement).checked)"
                   />
                 </th>
                 <th scope="col" class="py-1 pr-3 font-normal">Machine</th>
-                <th scope="col" class="py-1 pr-3 font-normal">What is done there</th>
+                <th scope="col" class="py-1 pr-3 font-normal">Steps</th>
                 <th scope="col" class="py-1 pr-3 font-normal">Time</th>
                 <th scope="col" class="py-1 font-normal">Who</th>
               </tr>
@@ -146,13 +146,13 @@ const tick = (v: Schemas['Visit'], step: Schemas['StepRef']) =>
                     type="checkbox"
                     class="size-4"
                     :checked="chosen.has(v.key)"
-                    :aria-label="`Choose ${v.name}`"
+                    :aria-label="`Select ${v.name}`"
                     @change="choose(v.key, ($event.target as HTMLInputElement).checked)"
                   />
                 </td>
                 <th scope="row" class="py-1.5 pr-3 font-normal whitespace-nowrap">
                   <RouterLink
-                    :to="{ name: 'device', params: { machine: v.key } }"
+                    :to="{ name: 'machine', params: { machine: v.key } }"
                     class="font-semibold underline-offset-2 hover:underline"
                     >{{ v.name }}</RouterLink
                   >
@@ -163,9 +163,7 @@ const tick = (v: Schemas['Visit'], step: Schemas['StepRef']) =>
                   <ul>
                     <li v-for="st in v.steps" :key="st.step" class="flex flex-wrap items-baseline gap-x-2">
                       {{ st.title }}
-                      <span v-if="v.ticked?.includes(st.title)" class="text-[13px] text-ready"
-                        >✓ said to be done</span
-                      >
+                      <span v-if="v.ticked?.includes(st.title)" class="text-[13px] text-ready">✓ ticked</span>
                       <AppButton
                         v-else-if="may"
                         kind="link"

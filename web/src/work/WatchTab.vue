@@ -3,13 +3,13 @@ import { computed } from 'vue'
 
 import type { Schemas } from '../client'
 
-const props = defineProps<{ work: Schemas['Worklist'] }>()
+const props = defineProps<{ work: Schemas['Work'] }>()
 const kinds: { kind: Schemas['WatchItem']['kind']; title: string }[] = [
   { kind: 'failed', title: 'Failed in a wave' },
   { kind: 'paused', title: 'Encryption is paused' },
-  { kind: 'key-not-checked', title: 'Nobody has looked for the recovery key' },
+  { kind: 'key-not-checked', title: 'Recovery key not confirmed' },
   { kind: 'no-effect', title: 'Marked as done, without effect' },
-  { kind: 'decision-ended', title: 'Decisions that are over' },
+  { kind: 'decision-ended', title: 'Decisions that ended' },
   { kind: 'decision-ends', title: 'Decisions that end soon' },
 ]
 const groups = computed(() =>
@@ -21,8 +21,7 @@ const groups = computed(() =>
 
 <template>
   <p v-if="groups.length === 0" class="text-soft">
-    Nothing was left as it should not be: no encryption paused, no step without its effect, no decision about
-    to end.
+    Nothing to watch: no paused encryption, no step without effect, no decision about to end.
   </p>
   <section v-for="g in groups" :key="g.kind" :aria-labelledby="g.kind" class="mb-6">
     <h2 :id="g.kind" class="border-b border-line pb-1.5 font-semibold">
@@ -33,13 +32,13 @@ const groups = computed(() =>
         {{ w.says }}
         <RouterLink
           v-if="w.machine?.key"
-          :to="{ name: 'device', params: { machine: w.machine.key } }"
+          :to="{ name: 'machine', params: { machine: w.machine.key } }"
           class="ml-1 text-sm text-accent underline underline-offset-2"
           >{{ w.machine.name }}</RouterLink
         >
         <RouterLink
           v-else-if="w.where"
-          :to="{ name: 'devices', query: { where: w.where } }"
+          :to="{ name: 'machines', query: { where: w.where } }"
           class="ml-1 text-sm text-accent underline underline-offset-2"
           >Its machines</RouterLink
         >

@@ -25,7 +25,7 @@ async function putIn() {
 
 <template>
   <section aria-labelledby="fill" class="mb-7">
-    <h2 id="fill" class="mb-2 border-b border-line pb-1.5 font-semibold">Fill it</h2>
+    <h2 id="fill" class="mb-2 border-b border-line pb-1.5 font-semibold">Add machines</h2>
     <AppButton
       kind="main"
       small
@@ -33,18 +33,18 @@ async function putIn() {
       @click="props.add([], false)"
     >
       Take {{ number(Math.min(wave.free, Math.max(0, wave.most - wave.members.length))) }} of
-      {{ number(wave.free) }} that may enter
+      {{ number(wave.free) }} that can enter
     </AppButton>
     <form class="mt-3 text-[13px] text-soft" @submit.prevent="putIn()">
       <label class="block"
-        >Or these, by their keys
+        >Or these keys
         <input v-model="keys" required placeholder="gull-014 gull-015" class="entry mt-0.5 block w-full"
       /></label>
       <label class="mt-1 flex items-baseline gap-2">
-        <input v-model="byName" type="checkbox" class="my-1.5 size-5" /> also where a requirement is waived,
-        in my name
+        <input v-model="byName" type="checkbox" class="my-1.5 size-5" /> including machines with a waived
+        requirement, in my name
       </label>
-      <AppButton small type="submit" :disabled="busy" class="mt-1">Put in</AppButton>
+      <AppButton small type="submit" :disabled="busy" class="mt-1">Add machines</AppButton>
     </form>
   </section>
 </template>

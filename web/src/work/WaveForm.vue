@@ -67,12 +67,12 @@ const save = () =>
       </select>
     </label>
     <label class="field col-span-2"
-      >Which machines may enter
+      >Rule: machines that can enter
       <input
         v-model="w.rule"
         required
         maxlength="2000"
-        placeholder='place="Gull Quay" tag=counter'
+        placeholder='site="Gull Quay" tag=counter'
         class="entry mt-0.5 block w-full"
       />
     </label>
@@ -87,14 +87,14 @@ const save = () =>
       <input v-model.number="w.most" type="number" min="1" required class="entry mt-0.5 block w-full"
     /></label>
     <label class="flex items-end gap-2 pb-1 text-sm">
-      <input v-model="w.pilot" type="checkbox" /> It is the pilot
+      <input v-model="w.pilot" type="checkbox" /> Pilot
     </label>
     <label class="field col-span-2"
       >Note <input v-model="w.note" maxlength="500" class="entry mt-0.5 block w-full"
     /></label>
     <div class="col-span-2">
       <AppButton kind="main" type="submit" :disabled="busy">
-        {{ wave ? 'Save' : 'Add the wave' }}
+        {{ wave ? 'Save' : 'Add wave' }}
       </AppButton>
     </div>
     <p v-if="trouble" role="alert" class="col-span-2 text-replace">{{ trouble }}</p>

@@ -6,12 +6,12 @@ import { number } from '../words'
 /** The wave as a file for the deployment system, and the note that it has it. */
 const props = defineProps<{ wave: Schemas['WaveDetail']; waiting: number; busy: boolean; manages: boolean }>()
 const emit = defineEmits<{ handOver: [] }>()
-const handOff = (format: string) => `/api/waves/${props.wave.id}/hand-off?format=${format}`
+const handOff = (format: string) => `/api/v1/waves/${props.wave.id}/hand-off?format=${format}`
 </script>
 
 <template>
   <section aria-labelledby="hand-off" class="mb-7">
-    <h2 id="hand-off" class="mb-2 border-b border-line pb-1.5 font-semibold">Hand it off</h2>
+    <h2 id="hand-off" class="mb-2 border-b border-line pb-1.5 font-semibold">Hand off</h2>
     <p class="text-sm">
       For the deployment system, with way, edition, package and checksum:
       <a
@@ -24,7 +24,7 @@ const handOff = (format: string) => `/api/waves/${props.wave.id}/hand-off?format
       >
     </p>
     <AppButton v-if="manages" small :disabled="busy || waiting === 0" class="mt-2" @click="emit('handOver')">
-      Note that {{ number(waiting) }} were handed over
+      Record hand-off of {{ number(waiting) }}
     </AppButton>
   </section>
 </template>

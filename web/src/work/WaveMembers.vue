@@ -8,7 +8,7 @@ defineProps<{ wave: Schemas['WaveDetail']; busy: boolean; works: boolean; manage
 const emit = defineEmits<{ drop: [m: Schemas['WaveMachine']]; again: [m: Schemas['WaveMachine']] }>()
 const marks: Record<Schemas['WaveMachine']['outcome'], { mark: string; tone: string }> = {
   arrived: { mark: '●', tone: 'text-ready' },
-  handed: { mark: '◐', tone: 'text-reconfigure' },
+  'handed-off': { mark: '◐', tone: 'text-reconfigure' },
   waiting: { mark: '○', tone: 'text-soft' },
   failed: { mark: '■', tone: 'text-replace' },
   back: { mark: '◆', tone: 'text-refit' },
@@ -18,10 +18,10 @@ const marks: Record<Schemas['WaveMachine']['outcome'], { mark: string; tone: str
 <template>
   <section aria-labelledby="members" class="min-w-0">
     <h2 id="members" class="border-b border-line pb-1.5 font-semibold">
-      {{ wave.members.length ? `${number(wave.members.length)} in it` : 'Its machines' }}
+      {{ wave.members.length ? `${number(wave.members.length)} machines` : 'Machines' }}
     </h2>
     <p v-if="wave.members.length === 0" class="py-2 text-soft">
-      None yet. {{ count(wave.free, 'machine', 'machines') }} of its rule may enter now.
+      None yet. {{ count(wave.free, 'machine', 'machines') }} that match its rule can enter now.
     </p>
     <div v-else class="overflow-x-auto">
       <table class="w-full min-w-[38rem] text-left text-sm">
@@ -31,18 +31,18 @@ const marks: Record<Schemas['WaveMachine']['outcome'], { mark: string; tone: str
             <th scope="col" class="py-1 pr-3 font-normal">Day</th>
             <th scope="col" class="py-1 pr-3 font-normal">Outcome</th>
             <th scope="col" class="py-1 pr-3 font-normal">Package</th>
-            <th scope="col" class="py-1 font-normal">Before it goes</th>
+            <th scope="col" class="py-1 font-normal">To prepare</th>
           </tr>
         </thead>
         <tbody>
           <tr v-for="m in wave.members" :key="m.key" class="border-t border-line/60 align-baseline">
             <th scope="row" class="py-1.5 pr-3 font-normal whitespace-nowrap">
               <RouterLink
-                :to="{ name: 'device', params: { machine: m.key } }"
+                :to="{ name: 'machine', params: { machine: m.key } }"
                 class="font-semibold underline-offset-2 hover:underline"
                 >{{ m.name }}</RouterLink
               >
-              <span class="block text-[13px] text-soft">{{ m.place }}</span>
+              <span class="block text-[13px] text-soft">{{ m.site }}</span>
             </th>
             <td class="py-1.5 pr-3 whitespace-nowrap">{{ m.day ? sayDay(m.day) : '' }}</td>
             <td class="py-1.5 pr-3">
@@ -54,11 +54,11 @@ const marks: Record<Schemas['WaveMachine']['outcome'], { mark: string; tone: str
                 v-if="m.reason"
                 class="block text-[13px]"
                 :class="m.refused ? 'text-replace' : 'text-soft'"
-                >{{ m.refused ? 'It may not go now: ' : '' }}{{ m.reason }}</span
+                >{{ m.refused ? 'Not now: ' : '' }}{{ m.reason }}</span
               >
-              <span v-if="m.by_name" class="block text-[13px] text-soft">let in by {{ m.by_name }}</span>
-              <span v-if="m.handed_at && m.outcome === 'handed'" class="block text-[13px] text-soft"
-                >since {{ sayMoment(m.handed_at) }}</span
+              <span v-if="m.by_name" class="block text-[13px] text-soft">admitted by {{ m.by_name }}</span>
+              <span v-if="m.handed_off_at && m.outcome === 'handed-off'" class="block text-[13px] text-soft"
+                >since {{ sayMoment(m.handed_off_at) }}</span
               >
             </td>
             <td class="py-1.5 pr-3">
@@ -71,7 +71,7 @@ const marks: Record<Schemas['WaveMachine']['outcome'], { mark: string; tone: str
               <template v-else>{{ m.way }}</template>
             </td>
             <td class="py-1.5">
-              <template v-if="m.outcome === 'waiting' || m.outcome === 'handed'">
+              <template v-if="m.outcome === 'waiting' || m.outcome === 'handed-off'">
                 <ul v-if="m.prepare?.length" class="text-[13px] text-soft">
                   <li v-for="p in m.prepare" :key="p">{{ p }}</li>
                 </ul>
@@ -79,24 +79,24 @@ const marks: Record<Schemas['WaveMachine']['outcome'], { mark: string; tone: str
                   v-if="manages && m.outcome === 'waiting'"
                   kind="link"
                   small
-                  :aria-label="`Take out ${m.name}`"
+                  :aria-label="`Remove ${m.name}`"
                   :disabled="busy"
                   class="no-print"
                   @click="emit('drop', m)"
                 >
-                  Take out
+                  Remove
                 </AppButton>
               </template>
               <AppButton
                 v-else-if="works && m.outcome !== 'arrived'"
                 kind="link"
                 small
-                :aria-label="`Let it go once more: ${m.name}`"
+                :aria-label="`Try again: ${m.name}`"
                 :disabled="busy"
                 class="no-print"
                 @click="emit('again', m)"
               >
-                Let it go once more
+                Try again
               </AppButton>
             </td>
           </tr>

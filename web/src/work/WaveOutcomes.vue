@@ -31,8 +31,10 @@ async function choose(e: Event) {
 
 <template>
   <section aria-labelledby="outcomes" class="mb-7">
-    <h2 id="outcomes" class="mb-2 border-b border-line pb-1.5 font-semibold">What became of them</h2>
-    <p class="text-sm text-soft">Later inventories show who arrived. Tell here what they cannot show.</p>
+    <h2 id="outcomes" class="mb-2 border-b border-line pb-1.5 font-semibold">Outcomes</h2>
+    <p class="text-sm text-soft">
+      Later inventories show which machines arrived. Record here what they cannot show.
+    </p>
     <form class="mt-2 grid gap-1.5 text-[13px] text-soft" @submit.prevent="tellOne">
       <label
         >Machine
@@ -56,10 +58,10 @@ async function choose(e: Event) {
           maxlength="500"
           class="entry mt-0.5 block w-full"
       /></label>
-      <AppButton small type="submit" :disabled="busy" class="justify-self-start"> Tell </AppButton>
+      <AppButton small type="submit" :disabled="busy" class="justify-self-start"> Record outcome </AppButton>
     </form>
     <label class="mt-3 block text-[13px] text-soft"
-      >Or a file of the deployment system: CSV with machine, outcome, reason
+      >Or a file from the deployment system: CSV with machine, outcome and reason
       <input
         type="file"
         accept=".csv,.ndjson,.json,.txt"

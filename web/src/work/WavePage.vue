@@ -31,9 +31,9 @@ const changing = ref(false)
 async function confirmHandOver() {
   const machines = count(waiting.value, 'machine is', 'machines are')
   const yes = await confirm({
-    title: 'Hand over this wave?',
-    text: `${machines} with the deployment system then, and webhooks are notified.`,
-    action: 'Hand over wave',
+    title: 'Hand off this wave?',
+    text: `${machines} with the deployment system, and webhooks are notified.`,
+    action: 'Record hand-off',
   })
   if (yes) await handOver()
 }
@@ -41,7 +41,7 @@ async function confirmEnd() {
   if (!wave.value) return
   const yes = await confirm({
     title: `End ${wave.value.name}?`,
-    text: 'Machines that were not handed over are free for other waves.',
+    text: 'Machines that were not handed off are free for other waves.',
     action: 'End wave',
   })
   if (yes && (await end())) await router.push({ name: 'work', query: { tab: 'waves' } })
@@ -50,7 +50,7 @@ async function confirmEnd() {
 
 <template>
   <TroubleBox v-if="error && !wave" :error="error" @again="refetch()" />
-  <p v-else-if="!wave" role="status" class="text-soft">Reading the wave…</p>
+  <p v-else-if="!wave" role="status" class="text-soft">Loading the wave…</p>
   <template v-else>
     <p class="text-soft">
       <RouterLink :to="{ name: 'work', query: { tab: 'waves' } }" class="link">Waves</RouterLink> ·
@@ -63,23 +63,23 @@ async function confirmEnd() {
     </h1>
     <p class="mb-5 flex flex-wrap gap-x-4 text-sm text-soft">
       <span
-        >Takes {{ number(wave.most) }} of
-        <RouterLink :to="{ name: 'devices', query: { where: wave.rule } }" class="link"
+        >At most {{ number(wave.most) }} of
+        <RouterLink :to="{ name: 'machines', query: { where: wave.rule } }" class="link"
           ><code>{{ wave.rule }}</code></RouterLink
         ></span
       >
       <span v-if="wave.note">{{ wave.note }}</span>
       <RouterLink
         v-if="wave.machines"
-        :to="{ name: 'devices', query: { where: `wave=${wave.id}` } }"
+        :to="{ name: 'machines', query: { where: `wave=${wave.id}` } }"
         class="link"
         >As a list of machines</RouterLink
       >
       <template v-if="manages && !wave.ended">
         <button type="button" class="link cursor-pointer" @click="changing = !changing">
-          {{ changing ? 'Leave it as it is' : 'Change it' }}
+          {{ changing ? 'Cancel' : 'Edit wave' }}
         </button>
-        <button type="button" class="link cursor-pointer" @click="confirmEnd">End it</button>
+        <button type="button" class="link cursor-pointer" @click="confirmEnd">End wave</button>
       </template>
     </p>
     <div v-if="changing" class="no-print mb-6 max-w-xl">

@@ -8,7 +8,9 @@ defineProps<{ wave: Schemas['WaveDetail'] }>()
 
 <template>
   <section aria-labelledby="refused">
-    <h2 id="refused" class="mb-2 border-b border-line pb-1.5 font-semibold">Of its rule, and refused</h2>
+    <h2 id="refused" class="mb-2 border-b border-line pb-1.5 font-semibold">
+      Match the rule but cannot enter
+    </h2>
     <ul class="text-sm">
       <li v-for="r in wave.refusals" :key="r.reason" class="py-1">
         <details>
@@ -18,7 +20,7 @@ defineProps<{ wave: Schemas['WaveDetail'] }>()
           <RouterLink
             v-for="m in r.some"
             :key="m.key"
-            :to="{ name: 'device', params: { machine: m.key } }"
+            :to="{ name: 'machine', params: { machine: m.key } }"
             class="link mr-2 text-soft"
             >{{ m.name }}</RouterLink><span v-if="r.machines > r.some.length" class="text-soft">…</span>
         </details>

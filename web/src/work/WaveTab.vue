@@ -31,10 +31,10 @@ const add = () =>
     { from: from.value, to: to.value || from.value, reason: reason.value || undefined },
   ])
 const drop = (b: Schemas['Blackout']) => setDays((data.value?.blackout ?? []).filter((x) => x !== b))
-const outcomes = ['arrived', 'handed', 'waiting', 'failed', 'back'] as const
+const outcomes = ['arrived', 'handed-off', 'waiting', 'failed', 'back'] as const
 const fills: Record<(typeof outcomes)[number], string> = {
   arrived: 'fill-ready',
-  handed: 'fill-reconfigure',
+  'handed-off': 'fill-reconfigure',
   waiting: 'hatch-accent',
   failed: 'fill-replace',
   back: 'fill-refit',
@@ -43,15 +43,13 @@ const fills: Record<(typeof outcomes)[number], string> = {
 
 <template>
   <TroubleBox v-if="error && !data" :error="error" @again="refetch()" />
-  <p v-else-if="!data" role="status" class="text-soft">Reading the waves…</p>
+  <p v-else-if="!data" role="status" class="text-soft">Loading waves…</p>
   <template v-else>
     <section aria-label="Forecast" class="mb-7">
       <div v-for="(f, i) in data.forecasts" :key="f.class" class="mb-3">
         <p v-if="i > 0" class="text-[17px]">{{ f.says }}</p>
         <details class="text-sm text-soft">
-          <summary class="cursor-pointer">
-            {{ f.release }}: what the forecast assumes, and what it does not
-          </summary>
+          <summary class="cursor-pointer">{{ f.release }}: assumptions of the forecast</summary>
           <ul class="mt-1 list-disc pl-6">
             <li v-for="a in f.assumes" :key="a">{{ a }}</li>
           </ul>
@@ -62,7 +60,7 @@ const fills: Record<(typeof outcomes)[number], string> = {
       <section aria-labelledby="waves">
         <h2 id="waves" class="border-b border-line pb-1.5 font-semibold">Waves</h2>
         <p v-if="waves.length === 0" class="py-2 text-soft">
-          There is none yet. A pilot of a few machines comes first; what goes wrong goes wrong on few.
+          No waves yet. Start with a small pilot, so that problems affect few machines.
         </p>
         <ul>
           <li v-for="w in waves" :key="w.id" class="border-b border-line/60 py-2.5">
@@ -87,20 +85,16 @@ const fills: Record<(typeof outcomes)[number], string> = {
             <p class="text-sm text-soft">{{ w.says }}</p>
           </li>
         </ul>
-        <p v-if="waves.length" class="mt-2 text-[13px] text-soft">
-          The whole length is the room of the wave.
-        </p>
+        <p v-if="waves.length" class="mt-2 text-[13px] text-soft">The full length is the size of the wave.</p>
       </section>
       <div>
         <section v-if="manages" aria-labelledby="add-wave" class="no-print mb-8">
-          <h2 id="add-wave" class="mb-3 border-b border-line pb-1.5 font-semibold">A new wave</h2>
+          <h2 id="add-wave" class="mb-3 border-b border-line pb-1.5 font-semibold">New wave</h2>
           <WaveForm @made="(w) => router.push({ name: 'wave', params: { id: w.id } })" />
         </section>
         <section aria-labelledby="blackout">
-          <h2 id="blackout" class="mb-2 border-b border-line pb-1.5 font-semibold">
-            Days on which nothing is upgraded
-          </h2>
-          <p v-if="data.blackout.length === 0" class="text-soft">There are none.</p>
+          <h2 id="blackout" class="mb-2 border-b border-line pb-1.5 font-semibold">Blackout days</h2>
+          <p v-if="data.blackout.length === 0" class="text-soft">None.</p>
           <ul>
             <li
               v-for="b in data.blackout"
@@ -113,10 +107,10 @@ const fills: Record<(typeof outcomes)[number], string> = {
                 v-if="manages"
                 kind="link"
                 small
-                :aria-label="`Take away the days from ${b.from}`"
+                :aria-label="`Remove the days from ${b.from}`"
                 @click="drop(b)"
               >
-                Take away
+                Remove
               </AppButton>
             </li>
           </ul>

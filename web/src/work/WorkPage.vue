@@ -9,7 +9,7 @@ import TroubleBox from '../ui/TroubleBox.vue'
 import { usePermissions } from '../use/usePermissions'
 import BatchTab from './BatchTab.vue'
 import DecisionTab from './DecisionTab.vue'
-import EffectTab from './EffectTab.vue'
+import WinsTab from './WinsTab.vue'
 import PartTab from './PartTab.vue'
 import QuestionTab from './QuestionTab.vue'
 import VisitTab from './VisitTab.vue'
@@ -27,12 +27,12 @@ const {
 } = useQuery(() => ({ ...queries.work(where.value || undefined), staleTime: 5_000 }))
 const { works: may, manages } = usePermissions()
 const tabs = computed(() => [
-  { id: 'first', title: 'What frees most' },
+  { id: 'first', title: 'Biggest wins' },
   { id: 'visits', title: 'Visits', count: work.value?.visits },
-  { id: 'remote', title: 'Without a visit', count: work.value?.batches.length },
+  { id: 'remote', title: 'Remote batches', count: work.value?.batches.length },
   { id: 'parts', title: 'Parts', count: work.value?.order.length },
-  { id: 'questions', title: 'To find out', count: work.value?.questions.length },
-  { id: 'watch', title: 'To watch', count: work.value?.watch.length },
+  { id: 'questions', title: 'Open questions', count: work.value?.questions.length },
+  { id: 'watch', title: 'Watch list', count: work.value?.watch.length },
   { id: 'decisions', title: 'Decisions' },
   { id: 'waves', title: 'Waves' },
 ])
@@ -45,13 +45,12 @@ const decided = useQuery(() => ({ ...queries.decisions(false), enabled: tab.valu
 const says = computed(() => {
   if (tab.value === 'waves')
     return waves.data.value
-      ? (waves.data.value.forecasts[0]?.says ??
-          'No target is chosen, so nothing can be said of when all are there.')
+      ? (waves.data.value.forecasts[0]?.says ?? 'No target is set, so there is no forecast.')
       : 'Waves'
   if (tab.value === 'decisions') {
     const n = decided.data.value?.decisions.filter((d) => d.counts).length ?? 0
     if (!decided.data.value) return 'Decisions'
-    return n === 0 ? 'Nothing is decided.' : `${capital(count(n, 'decision is', 'decisions are'))} in force.`
+    return n === 0 ? 'No decisions.' : `${capital(count(n, 'decision is', 'decisions are'))} in force.`
   }
   return work.value?.says ?? ''
 })
@@ -65,7 +64,7 @@ const to = (id: string) => ({
 })
 /** The list of the tab that is open, as a table to keep. */
 const lists: Record<string, string> = {
-  first: 'effects',
+  first: 'wins',
   visits: 'visits',
   remote: 'batches',
   parts: 'parts',
@@ -77,28 +76,28 @@ const lists: Record<string, string> = {
 const file = computed(() => {
   const q = new URLSearchParams({ list: lists[tab.value]! })
   if (filtered.value && where.value) q.set('where', where.value)
-  return `/api/work/export?${q}`
+  return `/api/v1/work/export?${q}`
 })
 </script>
 
 <template>
   <TroubleBox v-if="error && !work" :error="error" @again="refetch()" />
-  <p v-else-if="!work" role="status" class="text-soft">Gathering the work…</p>
+  <p v-else-if="!work" role="status" class="text-soft">Loading work…</p>
   <template v-if="work">
     <h1 class="mb-1 text-[27px] leading-tight font-semibold tracking-tight">{{ says }}</h1>
     <form class="no-print mb-4 flex flex-wrap items-center gap-x-3 gap-y-1 text-sm" @submit.prevent="narrow">
       <template v-if="filtered">
-        <label for="only" class="text-soft">Only machines with</label>
+        <label for="only" class="text-soft">Filter</label>
         <input
           id="only"
           v-model="only"
           type="search"
-          placeholder='place="Gull Quay" who=east'
+          placeholder='site="Gull Quay" assigned=east'
           class="w-72 rounded-md border border-line bg-card px-2.5 py-1"
         />
-        <AppButton small type="submit">Show</AppButton>
+        <AppButton small type="submit">Apply filter</AppButton>
       </template>
-      <a :href="file" class="ml-auto text-soft underline underline-offset-2 hover:text-ink">As CSV</a>
+      <a :href="file" class="ml-auto text-soft underline underline-offset-2 hover:text-ink">Export as CSV</a>
     </form>
     <nav aria-label="Kinds of work" class="mb-5 flex flex-wrap gap-x-5 border-b border-line">
       <RouterLink
@@ -112,7 +111,7 @@ const file = computed(() => {
         }}<span v-if="t.count" class="ml-1 font-normal text-soft">{{ number(t.count) }}</span></RouterLink
       >
     </nav>
-    <EffectTab v-if="tab === 'first'" :where="where" />
+    <WinsTab v-if="tab === 'first'" :where="where" />
     <VisitTab v-else-if="tab === 'visits'" :work="work" :may="may" @changed="refetch()" />
     <BatchTab v-else-if="tab === 'remote'" :work="work" />
     <PartTab v-else-if="tab === 'parts'" :work="work" :may="may" @changed="refetch()" />

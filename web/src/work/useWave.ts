@@ -51,7 +51,7 @@ export function useWave(id: ComputedRef<number>, refetch: () => Promise<unknown>
 
   function took(got: Schemas['OutcomesTaken']) {
     lines.value = got.problems ?? []
-    return `${count(got.taken, 'outcome', 'outcomes')} taken.`
+    return `${count(got.taken, 'outcome', 'outcomes')} recorded.`
   }
   /** Tells an outcome, and says whether it was taken. */
   async function tell(machine: string, outcome: Outcome, reason?: string) {

@@ -1,0 +1,76 @@
+<script setup lang="ts">
+import { computed } from 'vue'
+
+import type { Schemas } from '../client'
+import { sayDay } from '../words'
+import DuplicateList from './DuplicateList.vue'
+import VisitLink from './VisitLink.vue'
+
+/** Possible duplicates, the papers that are made of it, and where it stands in the work. */
+const props = defineProps<{ machine: Schemas['Machine']; may: boolean }>()
+const emit = defineEmits<{ changed: [] }>()
+const visited = computed(() => props.machine.check?.plan.some((s) => s.phase === 'desk') ?? false)
+const reports = [
+  { name: 'Report', query: '' },
+  { name: 'Page for the user', query: '?for=user' },
+  { name: 'Ticket text', query: '?format=markdown' },
+]
+const reportAddress = (query: string) =>
+  `/api/v1/machines/${encodeURIComponent(props.machine.key)}/report${query}`
+const about = computed(() => {
+  const d = props.machine
+  return [d.name, `${d.manufacturer} ${d.model}`.trim(), d.site, d.installed].filter(Boolean).join(' · ')
+})
+</script>
+
+<template>
+  <p class="flex flex-wrap gap-x-4 text-soft">
+    {{ about }}
+    <span class="no-print ml-auto flex flex-wrap items-baseline gap-x-4 text-sm">
+      <template v-if="machine.check">
+        <a v-for="r in reports" :key="r.query" :href="reportAddress(r.query)" target="_blank" class="link">{{
+          r.name
+        }}</a>
+        <template v-if="visited">
+          <a :href="reportAddress('?for=visit')" target="_blank" class="link">Visit sheet</a>
+          <VisitLink v-if="may" :machine="machine.key" :name="machine.name" />
+        </template>
+      </template>
+      <RouterLink :to="{ name: 'compare', query: { a: machine.key } }" class="link"
+        >Compare with another machine</RouterLink
+      >
+    </span>
+  </p>
+  <section
+    v-if="machine.duplicates?.length"
+    aria-label="Possible duplicates"
+    class="card no-print my-3 px-4 py-2"
+  >
+    <DuplicateList :duplicates="machine.duplicates" :may="may" @settled="emit('changed')" />
+  </section>
+  <p v-if="machine.tags?.length || machine.retired || machine.stale" class="text-sm text-soft">
+    <RouterLink
+      v-for="t in machine.tags"
+      :key="t"
+      :to="{ name: 'machines', query: { where: `tag=${t}` } }"
+      class="mr-1.5 rounded border border-line px-1 hover:text-ink"
+      >{{ t }}</RouterLink
+    >
+    <span v-if="machine.retired">Retired. </span>
+    <span v-if="machine.stale">It is overdue: it has not reported for too long.</span>
+  </p>
+  <p v-if="machine.wave || machine.who || machine.work_note" class="flex flex-wrap gap-x-4 text-sm text-soft">
+    <span v-if="machine.wave"
+      >In the wave
+      <RouterLink :to="{ name: 'wave', params: { id: machine.wave.id } }" class="link">{{
+        machine.wave.name
+      }}</RouterLink>
+      ({{ sayDay(machine.wave.starts) }} to {{ sayDay(machine.wave.ends) }}): {{ machine.wave.says
+      }}<template v-if="machine.wave.reason">; {{ machine.wave.reason }}</template></span
+    >
+    <span v-if="machine.who || machine.work_note"
+      >{{ machine.who ? `Assigned to ${machine.who}` : 'Note'
+      }}<template v-if="machine.work_note">: {{ machine.work_note }}</template></span
+    >
+  </p>
+</template>
