@@ -93,6 +93,28 @@ func (f Filter) Asks(id fact.ID) bool {
 	return slices.ContainsFunc(f.terms, func(t term) bool { return t.def != nil && t.def.ID == id })
 }
 
+// Unknown says which requirement or step of a filter does not exist, and which was probably meant,
+// such as “fails=tmp: there is no requirement "tmp"; did you mean "tpm"?”; "" if all exist. Without
+// requirements, as before the first target is chosen, those are not compared.
+func (f Filter) Unknown(requirements, steps []string) string {
+	for _, t := range f.terms {
+		what, exist := "requirement", requirements
+		switch t.key {
+		case "alone", "fails", "unknown", "waived":
+		case "fixed_by", "step":
+			what, exist = "step", steps
+		default:
+			continue
+		}
+		for _, v := range t.values {
+			if len(exist) > 0 && !slices.Contains(exist, v) {
+				return doc.With(fmt.Sprintf("%s=%s: there is no %s %q", t.key, v, what, v), doc.Suggest(v, exist))
+			}
+		}
+	}
+	return ""
+}
+
 // At is the filter at a time, which older= counts back from.
 func (f Filter) At(now time.Time) Filter {
 	f.now = now
@@ -121,6 +143,10 @@ func Parse(text string) (Filter, error) {
 	for _, p := range parts {
 		key, value, isTerm := strings.Cut(p, "=")
 		if !isTerm {
+			at := strings.IndexAny(p, "<>")
+			if at > 0 && fact.ByName(p[:at]) != nil {
+				return Filter{}, fmt.Errorf("%s: %c alone is not a comparison; write %s%c=", p, p[at], p[:at], p[at])
+			}
 			if word := strings.ToLower(unquote(p)); word != "" {
 				f.terms = append(f.terms, term{values: []string{word}})
 			}

@@ -47,6 +47,16 @@ func ParseOrder(text string) (Order, error) {
 	return o, nil
 }
 
+// Unknown says that an order is by a requirement that does not exist, and which was probably meant;
+// "" if it exists. Without requirements nothing is compared.
+func (o Order) Unknown(requirements []string) string {
+	id, ok := strings.CutPrefix(o.by, NeedsPrefix)
+	if !ok || len(requirements) == 0 || slices.Contains(requirements, id) {
+		return ""
+	}
+	return doc.With(fmt.Sprintf("%s: there is no requirement %q", o.by, id), doc.Suggest(id, requirements))
+}
+
 // Page copies some machines of a selection. Only as much is sorted as it needs.
 func (s Selection) Page(o Order, from, count int) []Row {
 	from = min(max(from, 0), len(s.at))

@@ -206,7 +206,7 @@ func TestWhatIf(t *testing.T) {
 		t.Errorf("the revision before moves %d back, want %d, %v", back.Moved, got.Moved, err)
 	}
 	_, err = s.Client.WhatIf(ctx, api.AskWhatIf{})
-	refused(t, "nothing", err, "give a document")
+	refused(t, "nothing", err, "give either a document")
 	_, err = s.Client.WhatIf(ctx, api.AskWhatIf{Release: "fathom-9", Than: "skerry-12"})
 	refused(t, "another class", err, "the same class of hardware")
 }

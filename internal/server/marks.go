@@ -140,6 +140,9 @@ func (s marksAPI) setFilter(ctx context.Context, in *struct {
 	Name string `path:"name" minLength:"1" maxLength:"100"`
 	Body api.SetFilter
 }) (out api.SavedFilter, err error) {
+	if _, err := s.Index.Where(ctx, in.Body.Filter); err != nil {
+		return out, err
+	}
 	f, err := fleet.Parse(in.Body.Filter)
 	if err != nil {
 		return out, refuse("The filter has a mistake", "%s", err)

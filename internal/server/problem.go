@@ -164,14 +164,17 @@ func newProblem(status int, message string, errs ...error) huma.StatusError {
 		}
 		m := doc.Mistake{Path: fieldOf(d.Location), Wrong: plainly(d.Message)}
 		switch v := d.Value.(type) { // never a group: it may hold a password
-		case string:
-			if len(v) <= maxEcho && !secretField.MatchString(d.Location) {
+		case string: // nor what is not there, nor a body as a whole, which the sender has
+			if v != "" && m.Path != "" && len(v) <= maxEcho && !secretField.MatchString(d.Location) {
 				m.Wrong += fmt.Sprintf("; it is %q", v)
 			}
 		case float64, bool:
 			m.Wrong += fmt.Sprintf("; it is %v", v)
 		}
 		p.Errors = append(p.Errors, m)
+	}
+	if len(p.Errors) == 0 && p.Detail == "request body is required" {
+		p.Detail = plainly(message)
 	}
 	if len(p.Errors) > 0 && message == "validation failed" { // the detail is what people see
 		first := &p.Errors[0]

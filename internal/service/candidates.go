@@ -24,7 +24,7 @@ type candidates struct {
 }
 
 func (w *Waves) candidates(ctx context.Context, all *state, one *wave.Wave) (*candidates, error) {
-	rule, err := w.index.Where(ctx, one.Rule)
+	rule, err := w.index.Stored(ctx, one.Rule)
 	if err != nil {
 		return nil, err
 	}

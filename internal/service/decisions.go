@@ -169,6 +169,9 @@ func (d *Decisions) Add(ctx context.Context, n *NewDecision) (Decided, error) {
 	if err := d.check(ctx, &one); err != nil {
 		return Decided{}, err
 	}
+	if _, err := d.index.Where(ctx, one.Scope); err != nil {
+		return Decided{}, err
+	}
 	if who := ViewerOf(ctx); who.Limited() {
 		f, err := fleet.Parse(one.Scope)
 		if err != nil {
@@ -216,7 +219,7 @@ func (d *Decisions) check(ctx context.Context, one *decision.Decision) error {
 
 // picked is how many machines a decision is for.
 func (d *Decisions) picked(ctx context.Context, one *decision.Decision) (int, error) {
-	f, err := d.index.Where(ctx, one.Scope)
+	f, err := d.index.Stored(ctx, one.Scope)
 	if err != nil {
 		return 0, err
 	}

@@ -19,8 +19,26 @@ var identifying = []fact.ID{fact.DeviceSerial, fact.DeviceUUID, fact.BoardSerial
 // Identifies says that a fact names one machine.
 func Identifies(id fact.ID) bool { return slices.Contains(identifying, id) }
 
-// Where reads a filter for a viewer, who picks from what they see. The error may be a [*Refusal].
+// Where reads a filter that a viewer wrote, who picks from what they see. A requirement or a step
+// that does not exist is a mistake. The error may be a [*Refusal].
 func (i *Index) Where(ctx context.Context, text string) (fleet.Filter, error) {
+	f, err := i.Stored(ctx, text)
+	if err != nil || text == "" {
+		return f, err
+	}
+	var steps []string
+	if base := i.knowledge.Base(); base != nil {
+		steps = base.Steps.IDs()
+	}
+	if says := f.Unknown(i.releases.requirementIDs(), steps); says != "" {
+		return f, &Refusal{Reason: Mistaken, Title: "The filter has a mistake", Says: says}
+	}
+	return f, nil
+}
+
+// Stored reads a filter that was accepted earlier, of a decision or a wave: what it names may have
+// gone since, and then picks nothing. The error may be a [*Refusal].
+func (i *Index) Stored(ctx context.Context, text string) (fleet.Filter, error) {
 	f, err := fleet.Parse(text)
 	if err != nil {
 		return f, &Refusal{Reason: Mistaken, Title: "The filter has a mistake", Says: err.Error()}
@@ -215,6 +233,9 @@ func (i *Index) List(ctx context.Context, q *Query, more func(*fleet.Index, flee
 	order, err := fleet.ParseOrder(q.Sort)
 	if err != nil {
 		return nil, &Refusal{Reason: Mistaken, Title: "The order has a mistake", Says: err.Error()}
+	}
+	if says := order.Unknown(i.releases.requirementIDs()); says != "" {
+		return nil, &Refusal{Reason: Mistaken, Title: "The order has a mistake", Says: says}
 	}
 	f, err := i.Where(ctx, q.Where)
 	if err != nil {

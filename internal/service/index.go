@@ -17,9 +17,10 @@ import (
 // whoever wrote sees what was written.
 type Index struct {
 	Records
-	releases *Releases
-	overlay  *Overlay
-	plans    plans
+	releases  *Releases
+	knowledge *Knowledge
+	overlay   *Overlay
+	plans     plans
 
 	mu sync.RWMutex // of x, which readers hold while they look
 	x  *fleet.Index

@@ -4,6 +4,7 @@ import (
 	"context"
 	"crypto/sha256"
 	"fmt"
+	"slices"
 	"sync"
 
 	"rolltop.example/rolltop/core/fact"
@@ -49,6 +50,25 @@ func (r *Releases) TargetOf(id string) (t Target, ok bool) {
 		}
 	}
 	return Target{}, false
+}
+
+// requirementIDs are the ids of the requirements of the targets, of their intermediate releases and
+// of the releases that follow.
+func (r *Releases) requirementIDs() []string {
+	var ids []string
+	for _, class := range Classes() {
+		t, _ := r.Target(class)
+		for _, rel := range []*release.Release{t.Release, t.Next} {
+			if rel == nil {
+				continue
+			}
+			for i := range rel.Requirements {
+				ids = append(ids, rel.Requirements[i].ID)
+			}
+		}
+	}
+	slices.Sort(ids)
+	return slices.Compact(ids)
 }
 
 // TargetWith is the id of the target that has a requirement; where none has it, of the first

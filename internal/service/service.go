@@ -93,7 +93,7 @@ func assemble(o Options) *Service {
 	s.Knowledge = &Knowledge{Records: r}
 	s.Releases = newReleases(r)
 	overlay := &Overlay{Records: r, releases: s.Releases, knowledge: s.Knowledge}
-	s.Index = &Index{Records: r, releases: s.Releases, overlay: overlay}
+	s.Index = &Index{Records: r, releases: s.Releases, knowledge: s.Knowledge, overlay: overlay}
 	s.Judge = &Judge{Records: r, releases: s.Releases, knowledge: s.Knowledge, index: s.Index}
 	s.Decisions = &Decisions{Records: r, releases: s.Releases, index: s.Index}
 	s.Machines = &Machines{

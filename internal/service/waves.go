@@ -259,6 +259,9 @@ func (w *Waves) Put(ctx context.Context, one wave.Wave) (int64, error) {
 	if old := all.wave(one.ID); old != nil && old.Starts < today && one.Starts == old.Starts {
 		today = old.Starts // it has begun, and goes on
 	}
+	if _, err := w.index.Where(ctx, one.Rule); err != nil {
+		return 0, err
+	}
 	if err := wave.Check(&one, all.waves, all.dark, today); err != nil {
 		return 0, refuse(title, "%s", err)
 	}

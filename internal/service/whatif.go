@@ -124,7 +124,7 @@ func (w *WhatIf) sides(ctx context.Context, ask *Ask) (is, was *release.Release,
 	const title = "Nothing to compare"
 	switch {
 	case (ask.Document == "") == (ask.Release == ""):
-		return nil, nil, refuse(title, "give a document or the id of a stored release, not both")
+		return nil, nil, refuse(title, "give either a document or the id of a stored release")
 	case ask.Document != "":
 		if is, err = release.Read("the draft", []byte(ask.Document), nil); err != nil {
 			return nil, nil, err
