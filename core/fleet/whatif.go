@@ -42,7 +42,7 @@ func (s *Shifts) Net(d remedy.Disposition) int {
 	return n
 }
 
-// PlaceShifts are those of one place.
+// SiteShifts are the shifts at one site.
 type SiteShifts struct {
 	Site string
 	Shifts

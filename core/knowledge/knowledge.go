@@ -18,7 +18,7 @@ import (
 	"rolltop.example/rolltop/core/remedy"
 )
 
-// Means is all of it. It is not to be changed.
+// Base is all knowledge that plans are made with. Nobody changes a Base after it is made.
 type Base struct {
 	Steps  *remedy.Library
 	Guides *guide.Book

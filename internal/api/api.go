@@ -76,7 +76,7 @@ type SubmittedLine struct {
 	*Submitted
 }
 
-// DeviceRow is a machine in a list.
+// MachineRow is a machine in a list.
 type MachineRow struct {
 	Key          string    `json:"key"`
 	Name         string    `json:"name"`
@@ -100,7 +100,7 @@ type MachineRow struct {
 	Facts map[string]string `json:"facts,omitempty" doc:"Requested facts that are known"`
 }
 
-// DeviceList is a page of machines.
+// MachineList is a page of machines.
 type MachineList struct {
 	Total    int          `json:"total" doc:"Machines that the filter selects, on all pages"`
 	Page     int          `json:"page"`
@@ -112,7 +112,7 @@ type MachineList struct {
 	Machines []MachineRow `json:"machines"`
 }
 
-// Device is one machine.
+// Machine is one machine.
 type Machine struct {
 	MachineRow
 	Check      *assess.Document    `json:"check,omitempty" doc:"Checked now against the target of its class; missing if there is none"`
@@ -175,7 +175,7 @@ type HandFact struct {
 	Problem string `json:"problem,omitempty" doc:"Why it does not fit the latest inventory"`
 }
 
-// EnterFact enters a fact by hand.
+// SetFact enters a fact by hand.
 type SetFact struct {
 	Value string `json:"value" minLength:"1" maxLength:"500" doc:"With its unit: 16 GiB"`
 	Note  string `json:"note,omitempty" maxLength:"500" doc:"Source of the value"`
@@ -196,7 +196,7 @@ type VisitLink struct {
 	Expires time.Time `json:"expires"`
 }
 
-// House is what plans are made with beside releases, of one kind.
+// Knowledge describes the documents of one kind: steps, firmware guides or prices.
 type Knowledge struct {
 	Kind    string     `json:"kind" enum:"steps,guides,prices"`
 	Own     bool       `json:"own" doc:"The organisation has its own document"`
@@ -207,12 +207,12 @@ type Knowledge struct {
 	Shipped string     `json:"shipped,omitempty" doc:"What the program ships, or an example to start from"`
 }
 
-// HouseList lists them.
+// KnowledgeList lists all kinds of knowledge.
 type KnowledgeList struct {
 	Documents []Knowledge `json:"documents"`
 }
 
-// HouseText is a document that is handed in.
+// KnowledgeText is the text of a knowledge document to put in force or to validate.
 type KnowledgeText struct {
 	Text string `json:"text" doc:"The document, in YAML or JSON"`
 }
@@ -310,7 +310,7 @@ type Obstacle struct {
 	WhereUnsure string `json:"where_unknown"`
 }
 
-// PlaceCounts is one place's dispositions.
+// SiteCounts counts the dispositions at one site.
 type SiteCounts struct {
 	Site         string  `json:"site"`
 	Total        int     `json:"total"`

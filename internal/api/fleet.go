@@ -6,7 +6,7 @@ import (
 	"rolltop.example/rolltop/core/sheet"
 )
 
-// Marks asks to write on machines: those that a filter picks, or those that are
+// MachineChanges asks to write on machines: those that a filter picks, or those that are
 // named.
 type MachineChanges struct {
 	Where  string   `json:"where,omitempty" maxLength:"2000" doc:"A filter; without a filter and keys nothing is changed"`
@@ -17,7 +17,7 @@ type MachineChanges struct {
 	Retire *bool    `json:"retire,omitempty" doc:"Retire the machines, or reactivate them"`
 }
 
-// Marked is what became of it.
+// MachinesChanged says how many machines were changed.
 type MachinesChanged struct {
 	Picked  int `json:"picked"`
 	Changed int `json:"changed"`
@@ -43,14 +43,14 @@ type SavedFilterList struct {
 	Filters []SavedFilter `json:"filters"`
 }
 
-// SaveFilter keeps a filter.
+// SetFilter keeps a filter.
 type SetFilter struct {
 	Filter string   `json:"filter" maxLength:"2000"`
 	Sort   string   `json:"sort,omitempty" maxLength:"100"`
 	Facts  []string `json:"facts,omitempty" maxItems:"40"`
 }
 
-// Doubt is a question of which machine is which.
+// Duplicate is a possible duplicate that a person has to resolve.
 type Duplicate struct {
 	ID        int64     `json:"id"`
 	Kind      string    `json:"kind" enum:"conflict,weak,unvouched,noted" doc:"Two machines that share an identifier; an inventory that may belong to another machine; an inventory from an unknown sender; or a remark that needs no resolution"`
@@ -64,12 +64,12 @@ type Duplicate struct {
 	TakenAt   time.Time `json:"taken_at,omitzero" doc:"When it was taken"`
 }
 
-// DoubtList lists them, the oldest first.
+// DuplicateList lists possible duplicates, the oldest first.
 type DuplicateList struct {
 	Duplicates []Duplicate `json:"duplicates"`
 }
 
-// SettleDoubt is a person's word on a doubt.
+// ResolveDuplicate says how a person resolves a possible duplicate.
 type ResolveDuplicate struct {
 	Verdict string `json:"verdict" enum:"same,apart" doc:"same: two machines become one, with all inventories. apart: they stay two, or the inventory becomes a machine of its own"`
 }
@@ -98,7 +98,7 @@ type ModelFactList struct {
 	Facts []ModelFact `json:"facts"`
 }
 
-// EnterModelFact enters a fact of every machine of a model. It fills gaps only.
+// AddModelFact enters a fact of every machine of a model. It fills gaps only.
 type AddModelFact struct {
 	Maker string `json:"maker" maxLength:"200"`
 	Model string `json:"model" minLength:"1" maxLength:"200"`
@@ -149,7 +149,7 @@ type SayWhy struct {
 	Note   string `json:"note,omitempty" maxLength:"500"`
 }
 
-// Grid is machines beside the requirements of one release.
+// Matrix is machines beside the requirements of one release.
 type Matrix struct {
 	Total        int            `json:"total"`
 	From         int            `json:"from" doc:"Machines before the first row"`
@@ -160,7 +160,7 @@ type Matrix struct {
 	Rows         []MatrixRow    `json:"rows"`
 }
 
-// GridColumn is a requirement.
+// MatrixColumn is a requirement.
 type MatrixColumn struct {
 	Requirement string `json:"requirement"`
 	Title       string `json:"title"`
@@ -171,7 +171,7 @@ type MatrixColumn struct {
 	WhereFails  string `json:"where_fails"`
 }
 
-// GridRow is a machine.
+// MatrixRow is a machine.
 type MatrixRow struct {
 	Key         string       `json:"key"`
 	Name        string       `json:"name"`
@@ -180,7 +180,7 @@ type MatrixRow struct {
 	Cells       []MatrixCell `json:"cells"`
 }
 
-// GridCell is what a machine has for a requirement.
+// MatrixCell is what a machine has for a requirement.
 type MatrixCell struct {
 	Outcome string `json:"outcome" enum:"pass,fail,unknown,not-applicable"`
 	Has     string `json:"has,omitempty"`
@@ -199,7 +199,7 @@ type ProgressDay struct {
 	Dispositions map[string]int `json:"dispositions"`
 }
 
-// Hook is an address that is told of changes of disposition.
+// Webhook is an address that is notified of changes of disposition.
 type Webhook struct {
 	Name    string     `json:"name"`
 	URL     string     `json:"url"`
@@ -210,18 +210,18 @@ type Webhook struct {
 	Waiting int        `json:"waiting" doc:"Changes that were not sent yet"`
 }
 
-// HookList lists them.
+// WebhookList lists webhooks.
 type WebhookList struct {
 	Webhooks []Webhook `json:"webhooks"`
 }
 
-// PutHook adds or changes one.
+// SetWebhook adds or changes a webhook.
 type SetWebhook struct {
 	URL   string `json:"url" minLength:"8" maxLength:"1000"`
 	Renew bool   `json:"renew,omitempty" doc:"Give a new key"`
 }
 
-// HookPut is one that was added.
+// WebhookPut is a webhook that was added or changed, with its key if that is new.
 type WebhookPut struct {
 	Webhook
 	Secret string `json:"secret,omitempty" doc:"The key that signs messages; it is shown only once"`

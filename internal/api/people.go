@@ -49,7 +49,7 @@ type Site struct {
 	Name   string `json:"name" minLength:"1" maxLength:"100"`
 }
 
-// PlaceList lists sites.
+// SiteList lists sites.
 type SiteList struct {
 	Sites []Site `json:"sites"`
 }
@@ -66,7 +66,7 @@ type UserList struct {
 	Users []User `json:"users"`
 }
 
-// PutUser adds a user or changes one.
+// SetUser adds a user or changes one.
 type SetUser struct {
 	Role     string `json:"role" enum:"viewer,technician,administrator" doc:"A viewer can read; a technician can also enter facts, tick steps and create links to visits; an administrator can do everything"`
 	Password string `json:"password,omitempty" maxLength:"1000" doc:"At least 12 characters, not easy to guess. If omitted, a new user gets a random password"`
@@ -87,7 +87,7 @@ type ChangePassword struct {
 	New string `json:"new" maxLength:"1000" doc:"At least 12 characters, not easy to guess"`
 }
 
-// Act is a change that somebody made.
+// AuditEntry is one entry of the audit log.
 type AuditEntry struct {
 	ID      int64     `json:"id"`
 	At      time.Time `json:"at"`
@@ -99,7 +99,7 @@ type AuditEntry struct {
 	Becomes string    `json:"becomes,omitempty"`
 }
 
-// ActList is a page of changes, the latest first.
+// AuditLog is a page of the audit log, the latest entry first.
 type AuditLog struct {
 	Entries []AuditEntry `json:"entries"`
 	More    bool         `json:"more" doc:"Earlier entries exist; request them with before= and the last id"`

@@ -52,7 +52,7 @@ type Pick struct {
 	Where    string         `json:"where" doc:"Filter that lists the machines that become ready"`
 }
 
-// Effects is what frees most.
+// Wins are the fixes that make most machines ready.
 type Wins struct {
 	Where             string   `json:"where,omitempty"`
 	Order             string   `json:"order" enum:"machines,time"`
@@ -83,7 +83,7 @@ type Shift struct {
 	Machines int    `json:"machines"`
 }
 
-// PlaceShift is how many change at a place.
+// SiteShift is how many machines change at a site.
 type SiteShift struct {
 	Site   string  `json:"site"`
 	Moved  int     `json:"moved"`
@@ -237,7 +237,7 @@ type OrderLine struct {
 	Where    string `json:"where"`
 }
 
-// Worklist is the work of the whole fleet.
+// Work is the work of the whole fleet.
 type Work struct {
 	Says      string              `json:"says" doc:"In one sentence"`
 	Where     string              `json:"where,omitempty"`
@@ -264,7 +264,7 @@ type Assigned struct {
 	Machines int `json:"machines"`
 }
 
-// PutStock notes what is there of a part.
+// SetStock records the stock and the lead time of a part.
 type SetStock struct {
 	Part     string `json:"part" minLength:"1" maxLength:"300" doc:"Name of the part, as in the parts order"`
 	OnHand   int    `json:"on_hand" minimum:"0" maximum:"1000000"`

@@ -209,14 +209,14 @@ func (c *Client) SubmitSigned(
 	return s, err
 }
 
-// Devices lists machines.
+// Machines lists machines.
 func (c *Client) Machines(ctx context.Context, where, sort string, page, size int) (l api.MachineList, err error) {
 	q := url.Values{"where": {where}, "sort": {sort}, "page": {strconv.Itoa(page)}, "size": {strconv.Itoa(size)}}
 	err = c.get(ctx, "machines", q, &l)
 	return l, err
 }
 
-// Device shows one machine.
+// Machine shows one machine.
 func (c *Client) Machine(ctx context.Context, key string) (d api.Machine, err error) {
 	err = c.get(ctx, "machines/"+url.PathEscape(key), nil, &d)
 	return d, err
@@ -232,26 +232,26 @@ func (c *Client) Inventory(ctx context.Context, key string, id int64) (b []byte,
 	return b, err
 }
 
-// EnterFact enters a fact of a machine by hand.
+// SetFact enters a fact of a machine by hand.
 func (c *Client) SetFact(ctx context.Context, key, fact string, f api.SetFact) (d api.Machine, err error) {
 	err = c.send(ctx, http.MethodPut, "machines/"+url.PathEscape(key)+"/facts/"+url.PathEscape(fact), f, &d)
 	return d, err
 }
 
-// TakeBackFact takes back a fact that was entered by hand.
+// RemoveFact removes a fact that was entered by hand.
 func (c *Client) RemoveFact(ctx context.Context, key, fact string) (d api.Machine, err error) {
 	err = c.call(ctx, http.MethodDelete, "machines/"+url.PathEscape(key)+"/facts/"+url.PathEscape(fact), "", nil, &d)
 	return d, err
 }
 
-// Tick says that an item of preparation (prepare) or a step is done, or refuses
+// SetTick says that an item of preparation (prepare) or a step is done, or refuses
 // it.
 func (c *Client) SetTick(ctx context.Context, key, kind, item string, t api.SayTick) (d api.Machine, err error) {
 	err = c.send(ctx, http.MethodPut, tickPath(key, kind, item), t, &d)
 	return d, err
 }
 
-// Untick takes back what was said of an item.
+// RemoveTick removes the record of an item or a step.
 func (c *Client) RemoveTick(ctx context.Context, key, kind, item string) (d api.Machine, err error) {
 	err = c.call(ctx, http.MethodDelete, tickPath(key, kind, item), "", nil, &d)
 	return d, err
@@ -274,32 +274,32 @@ func (c *Client) EndVisitLinks(ctx context.Context, key string) error {
 	return c.call(ctx, http.MethodDelete, "machines/"+url.PathEscape(key)+"/visit-link", "", nil, nil)
 }
 
-// After tells what the work since an earlier inventory has come to.
+// Results gets the results of the work since an earlier inventory.
 func (c *Client) Results(ctx context.Context, key string, inventory int64) (d results.Document, err error) {
 	err = c.get(ctx, "machines/"+url.PathEscape(key)+"/results",
 		url.Values{"inventory": {strconv.FormatInt(inventory, 10)}}, &d)
 	return d, err
 }
 
-// Houses lists what plans are made with beside releases.
+// AllKnowledge lists the steps, firmware guides and prices in force.
 func (c *Client) AllKnowledge(ctx context.Context) (l api.KnowledgeList, err error) {
 	err = c.get(ctx, "knowledge", nil, &l)
 	return l, err
 }
 
-// House is the document of one kind: steps, guides or prices.
+// Knowledge is the document of one kind: steps, guides or prices.
 func (c *Client) Knowledge(ctx context.Context, kind string) (h api.Knowledge, err error) {
 	err = c.get(ctx, "knowledge/"+url.PathEscape(kind), nil, &h)
 	return h, err
 }
 
-// PutHouse puts a document in force.
+// SetKnowledge puts a document in force.
 func (c *Client) SetKnowledge(ctx context.Context, kind string, text []byte) (h api.Knowledge, err error) {
 	err = c.send(ctx, http.MethodPut, "knowledge/"+url.PathEscape(kind), api.KnowledgeText{Text: string(text)}, &h)
 	return h, err
 }
 
-// DropHouse goes back to what the program ships.
+// RemoveKnowledge returns to the documents that the program ships.
 func (c *Client) RemoveKnowledge(ctx context.Context, kind string) (h api.Knowledge, err error) {
 	err = c.call(ctx, http.MethodDelete, "knowledge/"+url.PathEscape(kind), "", nil, &h)
 	return h, err
@@ -392,7 +392,7 @@ func (c *Client) Sites(ctx context.Context) (l api.SiteList, err error) {
 	return l, err
 }
 
-// SetPlaces replaces all sites.
+// SetSites replaces all sites.
 func (c *Client) SetSites(ctx context.Context, l api.SiteList) error {
 	return c.send(ctx, http.MethodPut, "sites", l, &l)
 }
@@ -420,7 +420,7 @@ func (c *Client) Users(ctx context.Context) (l api.UserList, err error) {
 	return l, err
 }
 
-// PutUser adds a user, or changes one.
+// SetUser adds a user, or changes one.
 func (c *Client) SetUser(ctx context.Context, name string, u api.SetUser) (p api.UserPut, err error) {
 	err = c.send(ctx, http.MethodPut, "users/"+url.PathEscape(name), u, &p)
 	return p, err
@@ -431,7 +431,7 @@ func (c *Client) RemoveUser(ctx context.Context, name string) error {
 	return c.call(ctx, http.MethodDelete, "users/"+url.PathEscape(name), "", nil, nil)
 }
 
-// Acts lists what was changed, the latest first; who, subject and before pick,
+// Audit lists the audit log, the latest entry first; who, subject and before select entries,
 // where they are not empty.
 func (c *Client) Audit(ctx context.Context, who, subject string, before int64, size int) (l api.AuditLog, err error) {
 	q := url.Values{
@@ -470,7 +470,7 @@ func (c *Client) download(ctx context.Context, path string, w io.Writer) error {
 	return nil
 }
 
-// RemoveDevice removes a machine with everything that is known of it.
+// RemoveMachine removes a machine with everything that is known of it.
 func (c *Client) RemoveMachine(ctx context.Context, key string) error {
 	return c.call(ctx, http.MethodDelete, "machines/"+url.PathEscape(key), "", nil, nil)
 }

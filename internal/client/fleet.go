@@ -38,13 +38,13 @@ func (l *List) query() url.Values {
 	return q
 }
 
-// DeviceList lists machines.
+// MachineList lists machines.
 func (c *Client) MachineList(ctx context.Context, l List) (out api.MachineList, err error) {
 	err = c.get(ctx, "machines", l.query(), &out)
 	return out, err
 }
 
-// Grid is machines beside the requirements of the target of a class.
+// Matrix gets the requirement matrix of the target of a class.
 func (c *Client) Matrix(ctx context.Context, l List, class string) (g api.Matrix, err error) {
 	q := l.query()
 	q.Set("class", class)
@@ -52,7 +52,7 @@ func (c *Client) Matrix(ctx context.Context, l List, class string) (g api.Matrix
 	return g, err
 }
 
-// Mark writes on machines.
+// Change sets tags, site or retirement of machines.
 func (c *Client) Change(ctx context.Context, m api.MachineChanges) (out api.MachinesChanged, err error) {
 	err = c.send(ctx, http.MethodPost, "machine-changes", m, &out)
 	return out, err
@@ -70,24 +70,24 @@ func (c *Client) Filters(ctx context.Context) (l api.SavedFilterList, err error)
 	return l, err
 }
 
-// SaveFilter keeps a filter under a name.
+// SetFilter keeps a filter under a name.
 func (c *Client) SetFilter(ctx context.Context, name string, f api.SetFilter) (out api.SavedFilter, err error) {
 	err = c.send(ctx, http.MethodPut, "filters/"+url.PathEscape(name), f, &out)
 	return out, err
 }
 
-// DropFilter forgets a saved filter.
+// RemoveFilter deletes a saved filter.
 func (c *Client) RemoveFilter(ctx context.Context, name string) error {
 	return c.call(ctx, http.MethodDelete, "filters/"+url.PathEscape(name), "", nil, nil)
 }
 
-// Doubts lists machines that may be one, and inventories that may be of another.
+// Duplicates lists machines that may be one, and inventories that may be of another.
 func (c *Client) Duplicates(ctx context.Context) (l api.DuplicateList, err error) {
 	err = c.get(ctx, "duplicates", nil, &l)
 	return l, err
 }
 
-// SettleDoubt says whether it is one machine (same) or two (apart).
+// ResolveDuplicate says whether it is one machine (same) or two (apart).
 func (c *Client) ResolveDuplicate(ctx context.Context, id int64, verdict string) error {
 	return c.send(ctx, http.MethodPost, "duplicates/"+strconv.FormatInt(id, 10),
 		api.ResolveDuplicate{Verdict: verdict}, nil)
@@ -104,13 +104,13 @@ func (c *Client) ModelFacts(ctx context.Context) (l api.ModelFactList, err error
 	return l, err
 }
 
-// EnterModelFact enters one.
+// AddModelFact enters a fact for all machines of a model.
 func (c *Client) AddModelFact(ctx context.Context, f api.AddModelFact) (out api.ModelFactEntered, err error) {
 	err = c.send(ctx, http.MethodPost, "model-facts", f, &out)
 	return out, err
 }
 
-// TakeBackModelFact takes one back.
+// RemoveModelFact removes a fact of a model.
 func (c *Client) RemoveModelFact(ctx context.Context, id int64) (out api.ModelFactEntered, err error) {
 	err = c.call(ctx, http.MethodDelete, "model-facts/"+strconv.FormatInt(id, 10), "", nil, &out)
 	return out, err
@@ -139,19 +139,19 @@ func (c *Client) Progress(ctx context.Context, days int) (p api.Progress, err er
 	return p, err
 }
 
-// Hooks lists the addresses that are told of changes.
+// Webhooks lists the webhooks.
 func (c *Client) Webhooks(ctx context.Context) (l api.WebhookList, err error) {
 	err = c.get(ctx, "webhooks", nil, &l)
 	return l, err
 }
 
-// PutHook adds an address, or changes one.
+// SetWebhook adds a webhook, or changes one.
 func (c *Client) SetWebhook(ctx context.Context, name string, h api.SetWebhook) (out api.WebhookPut, err error) {
 	err = c.send(ctx, http.MethodPut, "webhooks/"+url.PathEscape(name), h, &out)
 	return out, err
 }
 
-// RemoveHook tells an address no more.
+// RemoveWebhook deletes a webhook.
 func (c *Client) RemoveWebhook(ctx context.Context, name string) error {
 	return c.call(ctx, http.MethodDelete, "webhooks/"+url.PathEscape(name), "", nil, nil)
 }
@@ -162,7 +162,7 @@ func (c *Client) Settings(ctx context.Context) (s api.Settings, err error) {
 	return s, err
 }
 
-// PutSettings changes them.
+// SetSettings changes the settings.
 func (c *Client) SetSettings(ctx context.Context, in api.Settings) (s api.Settings, err error) {
 	err = c.send(ctx, http.MethodPut, "settings", in, &s)
 	return s, err
@@ -180,7 +180,7 @@ func (c *Client) TakeInvitation(ctx context.Context, in api.TakeInvitation) (w a
 	return w, err
 }
 
-// EndOwnToken ends the token of the client.
+// RemoveOwnToken ends the token of the client.
 func (c *Client) RemoveOwnToken(ctx context.Context) error {
 	return c.call(ctx, http.MethodDelete, "session/token", "", nil, nil)
 }

@@ -23,7 +23,7 @@ func where(filter string, more ...string) url.Values {
 	return q
 }
 
-// Effects is which remedies free the most machines.
+// Wins gets the fixes that make most machines ready.
 func (c *Client) Wins(ctx context.Context, filter, order string) (e api.Wins, err error) {
 	err = c.get(ctx, "work/wins", where(filter, "order", order), &e)
 	return e, err
@@ -56,7 +56,7 @@ func (c *Client) EndDecision(ctx context.Context, id int64) error {
 	return c.call(ctx, http.MethodDelete, "decisions/"+strconv.FormatInt(id, 10), "", nil, nil)
 }
 
-// Worklist is the work of the machines that a filter picks.
+// Work is the work of the machines that a filter picks.
 func (c *Client) Work(ctx context.Context, filter string) (w api.Work, err error) {
 	err = c.get(ctx, "work", where(filter), &w)
 	return w, err
@@ -68,7 +68,7 @@ func (c *Client) Assign(ctx context.Context, a api.Assign) (out api.Assigned, er
 	return out, err
 }
 
-// PutStock notes what is there of a part.
+// SetStock records the stock and the lead time of a part.
 func (c *Client) SetStock(ctx context.Context, p api.SetStock) error {
 	return c.send(ctx, http.MethodPut, "work/stock", p, nil)
 }
@@ -99,7 +99,7 @@ func (c *Client) Wave(ctx context.Context, id int64) (w api.WaveDetail, err erro
 
 func wavePath(id int64) string { return "waves/" + strconv.FormatInt(id, 10) }
 
-// PutWave adds a wave where id is 0, or changes one.
+// SetWave adds a wave where id is 0, or changes one.
 func (c *Client) SetWave(ctx context.Context, id int64, w api.MakeWave) (out api.WaveDetail, err error) {
 	if id == 0 {
 		err = c.send(ctx, http.MethodPost, "waves", w, &out)
@@ -132,7 +132,7 @@ func (c *Client) HandOff(ctx context.Context, id int64, format string) (body []b
 	return body, err
 }
 
-// Handed notes that the machines of a wave were handed over.
+// HandedOff records that the machines of a wave were handed off.
 func (c *Client) HandedOff(ctx context.Context, id int64) (h api.HandOff, err error) {
 	err = c.send(ctx, http.MethodPost, wavePath(id)+"/hand-off", struct{}{}, &h)
 	return h, err

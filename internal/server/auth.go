@@ -222,7 +222,7 @@ func (s *Server) makeToken(ctx context.Context, t *store.Token) (id int64, secre
 	return id, secret, err
 }
 
-// PutUser adds a user, or gives one another password.
+// SetUser adds a user, or gives one another password.
 func (s *Server) SetUser(ctx context.Context, name, role, password string) error {
 	return s.store.SetUser(ctx, &store.User{Name: name, Role: role, Password: auth.Hash(password)})
 }

@@ -30,7 +30,7 @@ type Judge struct {
 	recent   recentJudges
 }
 
-// Aim makes the latest final revision of a release the target of its class, and judges the fleet
+// SetTarget makes the latest final revision of a release the target of its class, and judges the fleet
 // where that has not been done by this version of the program.
 func (j *Judge) SetTarget(ctx context.Context, class, id string) error {
 	j.aiming.Lock()
@@ -110,7 +110,7 @@ func (j *Judge) explain(ctx context.Context, judgement int64, is *release.Releas
 	return func(before, after string) string { return strings.Join(w.Turned(before, after), " ") }
 }
 
-// AimAll judges the fleet again by the stored targets, after other knowledge was put in force.
+// SetTargets judges the fleet again by the stored targets, after other knowledge was put in force.
 func (j *Judge) SetTargets(ctx context.Context) error {
 	stored, err := j.Store.Targets(ctx)
 	if err != nil {

@@ -222,7 +222,7 @@ func (m *Machines) Remove(ctx context.Context, key string) error {
 	return nil
 }
 
-// Mark writes on machines that a filter picks, or that are named by their keys. note is what the
+// Change writes on machines that a filter picks, or that are named by their keys. note is what the
 // audit log says of it.
 func (m *Machines) Change(
 	ctx context.Context, where string, keys []string, marking *store.Change, note func(picked int) string,

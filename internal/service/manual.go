@@ -31,7 +31,7 @@ func (m *Machines) manual(ctx context.Context, n *NewFact) byhand.Fact {
 	return f
 }
 
-// EnterFact enters a fact of one machine by hand and judges the machine.
+// SetFact enters a fact of one machine by hand and judges the machine.
 func (m *Machines) SetFact(ctx context.Context, key string, n *NewFact) error {
 	f := m.manual(ctx, n)
 	if err := f.Check(); err != nil {
@@ -73,7 +73,7 @@ func manualValue(tx *store.Tx, machine int64, name string) (string, error) {
 
 var errNoFact = errors.New("no such fact")
 
-// TakeBackFact ends a fact that was entered by hand and judges the machine.
+// RemoveFact ends a fact that was entered by hand and judges the machine.
 func (m *Machines) RemoveFact(ctx context.Context, key, name string) error {
 	err := m.index.change(ctx, key, func(tx *store.Tx, d *store.Machine, inv *inventory.Document) error {
 		before, err := manualValue(tx, d.ID, name)
@@ -100,7 +100,7 @@ func (m *Machines) RemoveFact(ctx context.Context, key, name string) error {
 // ofOneMachine are facts that no model has.
 var ofOneMachine = append(slices.Clone(identifying), fact.DeviceName)
 
-// EnterModelFact enters a fact of every machine of a model, and judges them. It gives how many
+// AddModelFact enters a fact of every machine of a model, and judges them. It gives how many
 // there are, and of how many the disposition changed.
 func (m *Machines) AddModelFact(
 	ctx context.Context, maker, model string, n *NewFact,
@@ -138,7 +138,7 @@ func (m *Machines) AddModelFact(
 	return len(keys), changed, err
 }
 
-// TakeBackModelFact ends a fact of a model, and judges its machines.
+// RemoveModelFact ends a fact of a model, and judges its machines.
 func (m *Machines) RemoveModelFact(ctx context.Context, id int64) (machines, changed int, err error) {
 	f, err := m.Store.EndModelFact(ctx, id, by(ctx), m.Now())
 	if err != nil {

@@ -33,7 +33,7 @@ func (s *Service) LoadRelease(ctx context.Context, name string, src []byte) erro
 	return err
 }
 
-// Aim chooses the target release of a class of hardware.
+// SetTarget chooses the target release of a class of hardware.
 func (s *Service) SetTarget(ctx context.Context, class, id string) error {
 	if err := s.Store.SetTarget(ctx, class, id); err != nil {
 		return err
@@ -41,7 +41,7 @@ func (s *Service) SetTarget(ctx context.Context, class, id string) error {
 	return s.Judge.SetTarget(ByItself(ctx), class, id)
 }
 
-// SetPlaces replaces all sites.
+// SetSites replaces all sites.
 func (s *Service) SetSites(ctx context.Context, byPrefix map[string]string) error {
 	var list []store.Site
 	for prefix, name := range byPrefix {
@@ -56,7 +56,7 @@ func (s *Service) Load(ctx context.Context, d *inventory.Document) error {
 	return err
 }
 
-// PutHouse puts a document of an organisation's own in force.
+// SetKnowledge puts a document of an organisation's own in force.
 func (s *Service) SetKnowledge(ctx context.Context, kind, text, by string) error {
 	return s.Judge.PutKnowledge(As(ctx, &Viewer{Name: by, Plain: true}), kind, text)
 }
@@ -101,7 +101,7 @@ func (s *Service) Tag(ctx context.Context, where, tag string) error {
 	return err
 }
 
-// SaveFilter keeps a filter under a name.
+// SetFilter keeps a filter under a name.
 func (s *Service) SetFilter(ctx context.Context, name, filter, by string) error {
 	f := &store.SavedFilter{Name: name, Filter: filter, By: by, Millis: s.Now().UnixMilli()}
 	return s.Store.SetFilter(ctx, f)
@@ -124,7 +124,7 @@ func (s *Service) PutDecision(ctx context.Context, d *decision.Decision) error {
 	return err
 }
 
-// PutStock notes what is there of a part.
+// SetStock records the stock and the lead time of a part.
 func (s *Service) SetStock(ctx context.Context, part string, onHand, leadDays int) error {
 	return s.Work.SetStock(seeding(ctx), part, work.Stock{OnHand: onHand, LeadDays: leadDays})
 }
@@ -135,7 +135,7 @@ func (s *Service) GiveWork(ctx context.Context, where, who, note string) error {
 	return err
 }
 
-// PutWave adds a wave as it was some time ago, with machines that a filter picks; they were handed
+// SetWave adds a wave as it was some time ago, with machines that a filter picks; they were handed
 // over at a time, if it is not zero.
 func (s *Service) SetWave(ctx context.Context, w wave.Wave, where string, handedOff time.Time) (int64, error) {
 	ctx = seeding(ctx)
@@ -160,7 +160,7 @@ func (s *Service) SetWave(ctx context.Context, w wave.Wave, where string, handed
 	return w.ID, err
 }
 
-// EnterModelFact enters a fact for every machine of a model.
+// AddModelFact enters a fact for every machine of a model.
 func (s *Service) AddModelFact(ctx context.Context, maker, model, fact, value, note string) error {
 	_, _, err := s.Machines.AddModelFact(ByItself(ctx), maker, model, &NewFact{Fact: fact, Value: value, Note: note})
 	return err

@@ -281,7 +281,7 @@ func (w *Work) Assign(ctx context.Context, where string, keys []string, who, not
 	return len(ids), nil
 }
 
-// PutStock notes what is there of a part, which is named as the order names it.
+// SetStock notes what is there of a part, which is named as the order names it.
 func (w *Work) SetStock(ctx context.Context, part string, stock work.Stock) error {
 	store.Note(ctx, "", fmt.Sprintf("%s: %d on hand, %d days", part, stock.OnHand, stock.LeadDays))
 	return w.Store.SetStock(ctx, part, stock, by(ctx), w.Now())
@@ -290,7 +290,7 @@ func (w *Work) SetStock(ctx context.Context, part string, stock work.Stock) erro
 // nothingSaid is what the audit log says of an item before anybody said anything.
 const nothingSaid = "nothing was said"
 
-// Tick keeps what somebody says of an item of preparation or of a step.
+// SetTick keeps what somebody says of an item of preparation or of a step.
 func (w *Work) SetTick(ctx context.Context, key string, t assess.Tick) error {
 	c, err := w.machines.Ticked(ctx, key, Against{})
 	if err != nil {
@@ -312,7 +312,7 @@ func (w *Work) putTick(ctx context.Context, machine int64, before string, t asse
 	return w.Store.PutTick(ctx, machine, &t)
 }
 
-// Untick takes back what was said of an item.
+// RemoveTick removes the record of an item or a step.
 func (w *Work) RemoveTick(ctx context.Context, key, item string) error {
 	d, err := w.machines.Find(ctx, key)
 	if err != nil {

@@ -18,7 +18,7 @@ type Service interface {
 	SetKnowledge(ctx context.Context, kind, text, by string) error
 }
 
-// House are the organisation's own steps, firmware guides and prices, by kind.
+// Knowledge are the organisation's own steps, firmware guides and prices, by kind.
 func Knowledge() map[string]string {
 	out := map[string]string{}
 	for _, kind := range knowledge.Kinds() {

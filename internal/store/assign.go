@@ -68,7 +68,7 @@ func (s *Store) Stocks(ctx context.Context) (map[string]work.Stock, error) {
 	return out, err
 }
 
-// PutStock notes what is there of a part.
+// SetStock records the stock and the lead time of a part.
 func (s *Store) SetStock(ctx context.Context, part string, k work.Stock, by string, now time.Time) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error {
 		_, err := tx.Exec("INSERT OR REPLACE INTO stock (part, on_hand, lead_days, by_whom, at) VALUES (?, ?, ?, ?, ?)",

@@ -7,7 +7,7 @@ import (
 	"github.com/jmoiron/sqlx"
 )
 
-// Act is what somebody does: it is kept in the same transaction as the first
+// AuditEntry is what somebody does: it is kept in the same transaction as the first
 // change that is made for it, so that no change is without it and it is not
 // without a change.
 type AuditEntry struct {
@@ -57,12 +57,12 @@ func addAuditEntry(ctx context.Context, tx *sqlx.Tx) (*AuditEntry, error) {
 	return a, err
 }
 
-// KeepAct writes an act that comes with no other change.
+// AddAuditEntry writes an entry of the audit log that belongs to no other change.
 func (s *Store) AddAuditEntry(ctx context.Context, a *AuditEntry) error {
 	return s.write(Acting(ctx, a), func(*sqlx.Tx) error { return nil })
 }
 
-// Acts lists what was done, the latest first: those before a number, all where
+// Audit lists what was done, the latest first: those before a number, all where
 // it is 0. who and subject pick, where they are not empty.
 func (s *Store) Audit(ctx context.Context, before int64, limit int, who, subject string) ([]AuditEntry, error) {
 	var out []AuditEntry

@@ -9,7 +9,7 @@ import (
 	"rolltop.example/rolltop/core/inventory"
 )
 
-// Doubt is a question of which machine is which. In a conflict two machines share
+// Duplicate is a question of which machine is which. In a conflict two machines share
 // what no two should; in a weak match Key and Other are the same machine, and an
 // inventory of it is doubted.
 type Duplicate struct {
@@ -41,7 +41,7 @@ func (d *Duplicate) At() time.Time { return fromMillis(d.Millis) }
 const selectDuplicates = `SELECT q.id, q.machine_id, q.other_id, q.inventory_id, q.kind, q.why, q.at, d.key, d.name, o.key AS other, o.name AS other_name,
 	coalesce((SELECT i.last_seen_at FROM inventory i WHERE i.id=q.inventory_id), 0) AS taken_at FROM duplicate q JOIN machine d ON d.id=q.machine_id JOIN machine o ON o.id=q.other_id WHERE q.ended_at=0 `
 
-// Doubts lists what nobody has settled, the oldest first. What is only noted is
+// Duplicates lists what nobody has settled, the oldest first. What is only noted is
 // not among them.
 func (s *Store) Duplicates(ctx context.Context) ([]Duplicate, error) {
 	var out []Duplicate
@@ -49,7 +49,7 @@ func (s *Store) Duplicates(ctx context.Context) ([]Duplicate, error) {
 	return out, err
 }
 
-// DoubtsOf lists those about a machine, with what is only noted.
+// DuplicatesOf lists the possible duplicates of a machine, with remarks that need no resolution.
 func (s *Store) DuplicatesOf(ctx context.Context, machine int64) ([]Duplicate, error) {
 	var out []Duplicate
 	err := s.reader.SelectContext(ctx, &out, selectDuplicates+"AND (q.machine_id=? OR q.other_id=?) ORDER BY q.id",
@@ -58,7 +58,7 @@ func (s *Store) DuplicatesOf(ctx context.Context, machine int64) ([]Duplicate, e
 	return out, err
 }
 
-// DoubtByID finds one that is not settled. The error may be [ErrNotFound].
+// DuplicateByID finds a possible duplicate that is not resolved. The error may be [ErrNotFound].
 func (s *Store) DuplicateByID(ctx context.Context, id int64) (*Duplicate, error) {
 	d := new(Duplicate)
 	return d, none(s.reader.GetContext(ctx, d, selectDuplicates+"AND q.id=?", id))
@@ -77,7 +77,7 @@ type Settling struct {
 	Now     time.Time
 }
 
-// SettleDoubt carries out what a person said. Two machines that are one become the
+// ResolveDuplicate carries out what a person said. Two machines that are one become the
 // one that was there first, with all of their inventories; an inventory that is of
 // another machine becomes that machine. judge is called for every machine whose
 // latest inventory is another one then. It gives the machines that were touched. The

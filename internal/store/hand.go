@@ -69,7 +69,7 @@ func (s *Store) Change(ctx context.Context, key string, f func(*Tx, *Machine, *i
 	})
 }
 
-// EnterFact keeps a fact; one of the same name before it ends.
+// SetFact keeps a fact; one of the same name before it ends.
 func (t *Tx) SetFact(machine int64, f *byhand.Fact) error {
 	if _, err := t.EndFact(machine, f.Fact, f.By, f.At); err != nil {
 		return err

@@ -27,7 +27,7 @@ func (s *Store) SavedFilters(ctx context.Context) ([]SavedFilter, error) {
 	return out, err
 }
 
-// SaveFilter keeps a filter, or replaces the one of its name.
+// SetFilter keeps a filter, or replaces the one of its name.
 func (s *Store) SetFilter(ctx context.Context, f *SavedFilter) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error {
 		_, err := tx.NamedExec("INSERT OR REPLACE INTO saved_filter (name, filter, sort, facts, by_whom, at) VALUES "+
@@ -36,7 +36,7 @@ func (s *Store) SetFilter(ctx context.Context, f *SavedFilter) error {
 	})
 }
 
-// DropFilter forgets one. The error may be [ErrNotFound].
+// RemoveFilter deletes a saved filter. The error may be [ErrNotFound].
 func (s *Store) RemoveFilter(ctx context.Context, name string) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error { return one(tx.Exec("DELETE FROM saved_filter WHERE name=?", name)) })
 }

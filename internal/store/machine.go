@@ -12,7 +12,7 @@ import (
 	"rolltop.example/rolltop/core/inventory"
 )
 
-// Device is a machine as the store keeps it.
+// Machine is a machine as the store keeps it.
 type Machine struct {
 	ID          int64  `db:"id"`
 	Key         string `db:"key"`
@@ -41,7 +41,7 @@ type Machine struct {
 // Taken is when its latest inventory was taken.
 func (d *Machine) Taken() time.Time { return fromMillis(d.TakenAt) }
 
-// DeviceByKey finds a machine. The error may be [ErrNotFound].
+// MachineByKey finds a machine. The error may be [ErrNotFound].
 func (s *Store) MachineByKey(ctx context.Context, key string) (*Machine, error) {
 	d := new(Machine)
 	return d, none(s.reader.GetContext(ctx, d, "SELECT * FROM machine WHERE key=?", key))
@@ -134,7 +134,7 @@ func (s *Store) decode(packed []byte, seen int64) (*inventory.Document, error) {
 	return d, nil
 }
 
-// DeviceByID finds a machine by its number. The error may be [ErrNotFound].
+// MachineByID finds a machine by its number. The error may be [ErrNotFound].
 func (s *Store) MachineByID(ctx context.Context, id int64) (*Machine, error) {
 	d := new(Machine)
 	return d, none(s.reader.GetContext(ctx, d, "SELECT * FROM machine WHERE id=?", id))
@@ -146,7 +146,7 @@ var machineTables = []string{
 	"wave_machine", "inventory",
 }
 
-// RemoveDevice removes a machine with everything about it, and gives its number.
+// RemoveMachine removes a machine with everything about it, and gives its number.
 // What was done to it stays without what it was and who it names. The error may
 // be [ErrNotFound].
 func (s *Store) RemoveMachine(ctx context.Context, key string) (id int64, err error) {

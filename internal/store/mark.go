@@ -10,14 +10,14 @@ import (
 
 const insertTag = "INSERT INTO tag (machine_id, tag) VALUES (?, ?) ON CONFLICT DO NOTHING"
 
-// Marking is what is written on several machines at once.
+// Change is what is written on several machines at once.
 type Change struct {
 	Tag, Untag []string
 	Site       *string // "" is the site by its name again
 	Retire     *bool
 }
 
-// Mark writes on machines, all of them or none. It gives how many were changed.
+// ChangeMachines writes on machines, all of them or none. It gives how many were changed.
 func (s *Store) ChangeMachines(ctx context.Context, ids []int64, m *Change, now time.Time) (changed int, err error) {
 	err = s.write(ctx, func(tx *sqlx.Tx) error {
 		changed = 0
@@ -65,7 +65,7 @@ func (t *Tx) mark(id int64, m *Change, now time.Time) (changes int64, err error)
 	return changes, err
 }
 
-// Marked adds to machines, which stand in the order of their numbers or are few,
+// MachinesChanged adds to machines, which stand in the order of their numbers or are few,
 // what people wrote on them.
 func (s *Store) MachinesChanged(ctx context.Context, rows []Row) error {
 	at := make(map[int64]int, len(rows))

@@ -21,7 +21,7 @@ func (s *Store) Sites(ctx context.Context) ([]Site, error) {
 	return out, err
 }
 
-// SetPlaces replaces all sites.
+// SetSites replaces all sites.
 func (s *Store) SetSites(ctx context.Context, sites []Site) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error {
 		if _, err := tx.Exec("DELETE FROM site"); err != nil {
@@ -128,7 +128,7 @@ func someLeft(tx *sqlx.Tx, role string) error {
 	return nil
 }
 
-// PutUser adds a user or changes role and password. Open sessions of the user
+// SetUser adds a user or changes role and password. Open sessions of the user
 // end.
 func (s *Store) SetUser(ctx context.Context, u *User) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error {

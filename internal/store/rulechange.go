@@ -55,7 +55,7 @@ func (s *Store) FlipsOf(ctx context.Context, machine int64) ([]Flip, error) {
 	return out, err
 }
 
-// Hook is an address that is told of flips.
+// Webhook is an address that is notified of changes of disposition.
 type Webhook struct {
 	Name     string `db:"name"`
 	URL      string `db:"url"`
@@ -68,7 +68,7 @@ type Webhook struct {
 	Waiting  int    `db:"waiting"`
 }
 
-// Hooks lists them by name.
+// Webhooks lists webhooks by name.
 func (s *Store) Webhooks(ctx context.Context) ([]Webhook, error) {
 	var out []Webhook
 	err := s.reader.SelectContext(ctx, &out,
@@ -76,7 +76,7 @@ func (s *Store) Webhooks(ctx context.Context) ([]Webhook, error) {
 	return out, err
 }
 
-// PutHook adds one, which is told of what comes from now on, or changes its
+// SetWebhook adds one, which is told of what comes from now on, or changes its
 // address, and its key where one is given.
 func (s *Store) SetWebhook(ctx context.Context, h *Webhook) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error {
@@ -87,7 +87,7 @@ func (s *Store) SetWebhook(ctx context.Context, h *Webhook) error {
 	})
 }
 
-// RemoveHook forgets one. The error may be [ErrNotFound].
+// RemoveWebhook deletes a webhook. The error may be [ErrNotFound].
 func (s *Store) RemoveWebhook(ctx context.Context, name string) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error { return one(tx.Exec("DELETE FROM webhook WHERE name=?", name)) })
 }

@@ -46,7 +46,7 @@ func (s *Store) Waves(ctx context.Context) ([]wave.Wave, error) {
 	return wave.Sorted(out), err
 }
 
-// PutWave adds a wave, or changes the one of its number, and gives the number. The error
+// SetWave adds a wave, or changes the one of its number, and gives the number. The error
 // may be [ErrNotFound].
 func (s *Store) SetWave(ctx context.Context, w *wave.Wave, by string, now time.Time) (id int64, err error) {
 	id = w.ID
@@ -94,11 +94,17 @@ type Member struct {
 	LeftAt    int64 `db:"left_at"`
 }
 
-// Handed, Said, Arrived and Left are its times; zero where there is none.
+// HandedOff is when the machine was handed off; zero if it was not.
 func (m *Member) HandedOff() time.Time { return orNever(m.HandedOffAt) }
-func (m *Member) Said() time.Time      { return orNever(m.SaidAt) }
-func (m *Member) Arrived() time.Time   { return orNever(m.ArrivedAt) }
-func (m *Member) Left() time.Time      { return orNever(m.LeftAt) }
+
+// Said is when the deployment system reported an outcome; zero if it did not.
+func (m *Member) Said() time.Time { return orNever(m.SaidAt) }
+
+// Arrived is when an inventory showed the release; zero if none did.
+func (m *Member) Arrived() time.Time { return orNever(m.ArrivedAt) }
+
+// Left is when an inventory showed that the machine no longer runs the release; zero if none did.
+func (m *Member) Left() time.Time { return orNever(m.LeftAt) }
 
 func orNever(ms int64) time.Time {
 	if ms == 0 {
@@ -130,7 +136,7 @@ func (s *Store) AddMembers(ctx context.Context, id int64, machines []int64, byNa
 	})
 }
 
-// DropMember takes a machine out of a wave. The error may be [ErrNotFound].
+// RemoveMember removes a machine from a wave. The error may be [ErrNotFound].
 func (s *Store) RemoveMember(ctx context.Context, id, machine int64) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error {
 		return one(tx.Exec("DELETE FROM wave_machine WHERE wave_id=? AND machine_id=?", id, machine))

@@ -11,7 +11,7 @@ import (
 	"rolltop.example/rolltop/core/assess"
 )
 
-// House is an organisation's own document of one kind. An empty text is the
+// Knowledge is an organisation's own document of one kind. An empty text is the
 // return to what the program ships.
 type Knowledge struct {
 	Kind    string `db:"kind"`
@@ -24,7 +24,7 @@ type Knowledge struct {
 // Added is when it was handed in.
 func (h *Knowledge) Added() time.Time { return fromMillis(h.AddedAt) }
 
-// Houses are the documents in force, one of each kind that there is.
+// AllKnowledge are the documents in force, one of each kind that there is.
 func (s *Store) AllKnowledge(ctx context.Context) ([]Knowledge, error) {
 	var out []Knowledge
 	err := s.reader.SelectContext(ctx, &out,
@@ -34,7 +34,7 @@ func (s *Store) AllKnowledge(ctx context.Context) ([]Knowledge, error) {
 	return out, err
 }
 
-// PutHouse keeps a document behind those of its kind before it.
+// SetKnowledge keeps a document behind those of its kind before it.
 func (s *Store) SetKnowledge(ctx context.Context, kind, text, by string, now time.Time) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error {
 		_, err := tx.Exec("INSERT INTO knowledge (kind, number, text, added_at, added_by) SELECT ?, "+
@@ -120,7 +120,7 @@ func (s *Store) EndLinks(ctx context.Context, machine int64, now time.Time) erro
 // ErrExpired is the answer to a link whose time is over.
 var ErrExpired = errors.New("the link has expired")
 
-// LinkDevice is the machine that a link leads to. The error may be
+// LinkMachine is the machine that a link leads to. The error may be
 // [ErrNotFound] or [ErrExpired].
 func (s *Store) LinkMachine(ctx context.Context, sha []byte, now time.Time) (*Machine, time.Time, error) {
 	var row struct {

@@ -15,7 +15,7 @@ import (
 	"rolltop.example/rolltop/core/decode/cpu"
 )
 
-// U16, U32 and U64 are little-endian numbers.
+// U16 is a little-endian number of two bytes.
 func U16(v uint16) string { return string(binary.LittleEndian.AppendUint16(nil, v)) }
 
 // U32 is a little-endian number of four bytes.

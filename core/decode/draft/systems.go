@@ -88,7 +88,7 @@ func loaderDir(file string) string {
 	return strings.ReplaceAll(dir, "/", `\`)
 }
 
-// Live: what runs is not what is installed. The drives are the machine's; the
+// Live says that what runs is not what is installed. The drives are the machine's; the
 // system and its volume are not. evidence says how that is known.
 func (x *Draft) Live(evidence string) {
 	x.Set(fact.DeviceEnvironment, "live", evidence)

@@ -55,10 +55,10 @@ func Of(r capture.Record) (Keep, bool) {
 	return Keep{Named: strings.Split(text, "\n")}, true
 }
 
-// None: no titles were asked for.
+// None says that no titles were asked for.
 func (k Keep) None() bool { return !k.All && len(k.Named) == 0 }
 
-// Has: the title was asked for. A name that begins a title stands for it, so
+// Has says that the title was asked for. A name that begins a title stands for it, so
 // that version numbers in titles do no harm.
 func (k Keep) Has(title string) bool {
 	if k.All {
