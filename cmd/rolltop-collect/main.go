@@ -93,7 +93,7 @@ func result(ctx context.Context, done <-chan int, errOut io.Writer) int {
 func run(ctx context.Context, args []string, out, errOut io.Writer) int {
 	var o options
 	fs := flag.NewFlagSet("rolltop-collect", flag.ContinueOnError)
-	fs.SetOutput(errOut)
+	fs.SetOutput(io.Discard) // mistakes are said in our words
 	fs.StringVar(&o.out, "output", "", "write the inventory to this `file` (-: standard output)")
 	fs.StringVar(&o.release, "release", "", "check against this release document (`file`), without a service")
 	fs.StringVar(&o.server, "server", "", "send the inventory to the service at this `address`")
@@ -119,8 +119,12 @@ func run(ctx context.Context, args []string, out, errOut io.Writer) int {
 	fs.BoolVar(&o.version, "version", false, "print the version")
 	switch err := fs.Parse(args); {
 	case errors.Is(err, flag.ErrHelp):
+		fs.SetOutput(errOut)
+		fmt.Fprintln(errOut, "Usage of rolltop-collect:")
+		fs.PrintDefaults()
 		return 0
 	case err != nil:
+		fmt.Fprintf(errOut, "rolltop-collect: %s; see rolltop-collect --help\n", optionMistake(err))
 		return exitUsage
 	case fs.NArg() > 0:
 		fmt.Fprintf(errOut, "rolltop-collect: unexpected argument %q; only options are accepted\n", fs.Arg(0))
@@ -137,6 +141,20 @@ func run(ctx context.Context, args []string, out, errOut io.Writer) int {
 		fmt.Fprintf(errOut, "rolltop-collect: %v\n", err)
 	}
 	return code
+}
+
+// optionMistake says what the reader of options found, in words that name the option as it is
+// written in the help.
+func optionMistake(err error) string {
+	text := err.Error()
+	_, name, _ := strings.Cut(text, ": -")
+	switch {
+	case strings.HasPrefix(text, "flag provided but not defined"):
+		return "there is no option --" + name
+	case strings.HasPrefix(text, "flag needs an argument"):
+		return "--" + name + " has no value"
+	}
+	return "an option has a value that is not valid"
 }
 
 func work(ctx context.Context, o *options, out, errOut io.Writer) (int, error) {

@@ -156,7 +156,8 @@ func TestErrors(t *testing.T) {
 		code int
 		want string
 	}{
-		{[]string{"--colour"}, 2, "flag provided but not defined"}, {[]string{"now"}, 2, "only options are accepted"},
+		{[]string{"--colour"}, 2, "there is no option --colour"}, {[]string{"--server"}, 2, "--server has no value"},
+		{[]string{"now"}, 2, "only options are accepted"},
 		{[]string{"--root", "/nowhere"}, 1, "/nowhere is not a directory"},
 		{[]string{"--release", "/nowhere.yaml"}, 1, "the release document cannot be read"},
 		{[]string{"--release", write(t, "bad.yaml", []byte("format: rolltop-release/1\n"))}, 1,

@@ -76,7 +76,7 @@ func rootCommand() *cobra.Command {
 		RunE:          func(cmd *cobra.Command, _ []string) error { return cmd.Help() },
 	}
 	root.SetFlagErrorFunc(func(cmd *cobra.Command, err error) error {
-		return usage{fmt.Errorf("%w; see %s --help", err, cmd.CommandPath())}
+		return usage{optionMistake(cmd, err)}
 	})
 	root.PersistentFlags().String("config", "", "YAML `file` with default values for options")
 	root.PersistentPreRunE = func(cmd *cobra.Command, _ []string) error { return fillFlags(cmd) }
