@@ -227,3 +227,25 @@ func TestWorkOfASite(t *testing.T) {
 	expect.Same(t, `total(t, s.Client, "assigned=me")`,
 		total(t, s.Client, "assigned=me"), total(t, s.Client, `assigned=me site="Holm Ferry"`))
 }
+
+// A wave whose rule names a requirement that has gone since goes on, and can be changed; another
+// rule with such a name is refused.
+func TestStoredRulesOutliveRequirements(t *testing.T) {
+	t.Parallel()
+	st := servertest.OpenStore(t)
+	s := servertest.StartWith(t, servertest.Options{Store: st})
+	_, err := standin.Fill(ctx, s, time.Now())
+	expect.NoError(t, err)
+	old := wave.Wave{Name: "Old", Release: "skerry-12", Rule: "fails=gone", Most: 5,
+		Starts: wave.On(time.Now().AddDate(0, 0, 40)), Ends: wave.On(time.Now().AddDate(0, 0, 45))}
+	id, err := st.SetWave(ctx, &old, "demo", time.Now())
+	expect.NoError(t, err)
+	change := api.MakeWave{Name: "Old", Release: "skerry-12", Rule: "fails=gone", Most: 7,
+		Starts: today(40), Ends: today(46)}
+	w, err := s.Client.SetWave(ctx, id, change)
+	expect.NoError(t, err)
+	expect.Same(t, "the size", w.Most, 7)
+	change.Rule = "fails=tmp"
+	_, err = s.Client.SetWave(ctx, id, change)
+	expect.Error(t, err, `did you mean "tpm"?`)
+}

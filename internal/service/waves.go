@@ -256,11 +256,14 @@ func (w *Waves) Put(ctx context.Context, one wave.Wave) (int64, error) {
 		return 0, err
 	}
 	today := wave.On(w.Now())
-	if old := all.wave(one.ID); old != nil && old.Starts < today && one.Starts == old.Starts {
+	old := all.wave(one.ID)
+	if old != nil && old.Starts < today && one.Starts == old.Starts {
 		today = old.Starts // it has begun, and goes on
 	}
-	if _, err := w.index.Where(ctx, one.Rule); err != nil {
-		return 0, err
+	if old == nil || old.Rule != one.Rule { // a rule that stays may name what has gone since
+		if _, err := w.index.Where(ctx, one.Rule); err != nil {
+			return 0, err
+		}
 	}
 	if err := wave.Check(&one, all.waves, all.dark, today); err != nil {
 		return 0, refuse(title, "%s", err)

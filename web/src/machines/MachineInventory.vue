@@ -13,7 +13,7 @@ const props = defineProps<{ machine: Schemas['Machine']; may: boolean }>()
 const emit = defineEmits<{ changed: [] }>()
 const { trouble, run } = useAction()
 const missing = computed(() => props.machine.facts.flatMap((g) => g.facts).filter((f) => !f.known).length)
-async function takeBack(fact: string) {
+async function removeFact(fact: string) {
   await run(async () => {
     await ask(
       api.DELETE('/machines/{key}/facts/{fact}', { params: { path: { key: props.machine.key, fact } } }),
@@ -86,7 +86,7 @@ async function takeBack(fact: string) {
           >{{ h.by }}, {{ sayMoment(h.at) }}<template v-if="h.note">; {{ h.note }}</template></span
         >
         <span v-if="h.problem" class="text-replace">Not in the latest inventory: {{ h.problem }}</span>
-        <AppButton v-if="may" kind="link" @click="takeBack(h.fact)"> Remove </AppButton>
+        <AppButton v-if="may" kind="link" @click="removeFact(h.fact)"> Remove </AppButton>
       </li>
     </ul>
     <p v-if="trouble" role="alert" class="text-sm text-replace">{{ trouble }}</p>

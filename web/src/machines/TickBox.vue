@@ -38,7 +38,7 @@ const say = (state: 'done' | 'refused') =>
       }),
     ),
   )
-const takeBack = () =>
+const removeTick = () =>
   send(ask(api.DELETE('/machines/{key}/ticks/{kind}/{item}', { params: { path: path() } })))
 async function refuse() {
   refusing.value = true
@@ -58,7 +58,7 @@ async function refuse() {
         }}<template v-if="ticked.note">: {{ ticked.note }}</template
         >{{ ticked.without_effect ? '. The latest inventory does not show it.' : '' }}
       </span>
-      <AppButton v-if="may" kind="link" :aria-label="`Undo: ${title}`" @click="takeBack">
+      <AppButton v-if="may" kind="link" :aria-label="`Undo: ${title}`" @click="removeTick">
         Take back
       </AppButton>
     </template>

@@ -43,7 +43,7 @@ const removeWebhook = (of: string) =>
   run(async () => {
     await ask(api.DELETE('/webhooks/{name}', { params: { path: { name: of } } }))
   })
-const takeBack = (id: number) =>
+const removeFact = (id: number) =>
   run(async () => {
     await ask(api.DELETE('/model-facts/{id}', { params: { path: { id } } }))
     await cache.invalidateQueries()
@@ -128,7 +128,7 @@ const takeBack = (id: number) =>
             {{ f.by }}, {{ sayMoment(f.at) }}<template v-if="f.note">; {{ f.note }}</template>
           </td>
           <td class="py-1.5 text-right">
-            <AppButton kind="link" @click="takeBack(f.id)">Undo</AppButton>
+            <AppButton kind="link" @click="removeFact(f.id)">Remove</AppButton>
           </td>
         </tr>
       </tbody>

@@ -48,7 +48,7 @@ func (m *machine) no(outcome string, errno int64, sources ...string) {
 func Make() (map[string][]byte, error) {
 	out := map[string][]byte{}
 	for _, m := range slices.Concat(windowsMachines(), linuxMachines(), macMachines()) {
-		// What a machine says in place of its base counts; in the order of sources,
+		// What a machine says instead of its base counts; in the order of sources,
 		// so that the files do not change by chance.
 		last := map[string]capture.Record{}
 		for _, r := range m.Records {
