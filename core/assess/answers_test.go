@@ -81,7 +81,7 @@ func TestAnswersForManyMachinesAreThoseOfTheRecord(t *testing.T) {
 	record(t, "testdata/many.txt", out.String())
 }
 
-// houseOfTheDemo is what the demo's organisation adds of its own.
+// knowledgeOfTheDemo is what the demo's organisation adds of its own.
 func knowledgeOfTheDemo(t *testing.T) *knowledge.Base {
 	t.Helper()
 	var docs []knowledge.Document

@@ -110,6 +110,27 @@ func TestJudgeIsTheCheck(t *testing.T) {
 	}
 }
 
+// What a firmware guide says of a board counts in the outcomes.
+func TestJudgeKnowsTheGuides(t *testing.T) {
+	base, err := knowledge.Read(knowledge.Document{Name: "guides.yaml", Text: []byte(`format: rolltop-guides/1
+guides: [{id: all, title: All boards, maker: "*", keys: {setup: F2}, facts: {tpm.header: false}}]
+`)})
+	if err != nil {
+		t.Fatal(err)
+	}
+	rel := asks(t, []string{must("{fact: tpm.header, equals: true}")})
+	for _, tt := range []struct {
+		base *knowledge.Base
+		want string
+	}{{base, "f"}, {knowledge.Shipped(), "u"}} {
+		judge := assess.NewJudge(tt.base, rel)
+		expect.Same(t, "the outcomes", string(judge.Outcomes(fact.Read(sound()))), tt.want)
+		got, err := judge.Judge(fact.Read(sound()))
+		expect.NoError(t, err)
+		expect.Same(t, "the outcomes of the judgement", got.Outcomes, tt.want)
+	}
+}
+
 // A judge is asked about machines of its release's class only.
 func TestJudgeOfTheWrongClass(t *testing.T) {
 	judge := assess.NewJudge(knowledge.Shipped(), coretest.Release(t, "skerry-12"))

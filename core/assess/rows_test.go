@@ -246,8 +246,13 @@ func verdictOf(t *testing.T, rel *release.Release, f *fact.Facts) string {
 
 // conditionValues are facts that a step's conditions read, with the values that they know.
 func conditionValues(s *remedy.Step) map[fact.ID][]fact.Value {
+	return valuesIn(s.When, s.Unless, s.Skip, s.Sure, s.Always, s.Unlikely)
+}
+
+// valuesIn are facts that needs read, each with the values that it can have.
+func valuesIn(needs ...need.Need) map[fact.ID][]fact.Value {
 	out := map[fact.ID][]fact.Value{}
-	for _, n := range []need.Need{s.When, s.Unless, s.Skip, s.Sure, s.Always, s.Unlikely} {
+	for _, n := range needs {
 		if n == nil {
 			continue
 		}
@@ -319,6 +324,25 @@ func TestRowOfEachStep(t *testing.T) {
 		}
 	}
 	record(t, "testdata/rows.txt", b.String())
+}
+
+// What an inventory that was taken after the work shows of each step, by the facts that
+// show it: that it was done, that it was not, or nothing.
+func TestWhatShowsThatAStepWasDone(t *testing.T) {
+	lib := remedy.Shipped()
+	var b strings.Builder
+	for _, id := range lib.IDs() {
+		s := lib.Find(id)
+		values := valuesIn(s.Seen, s.Unseen)
+		for _, id := range slices.Sorted(maps.Keys(values)) {
+			for _, v := range values[id] {
+				f := fact.Read(sound())
+				f.Set(id, v, "")
+				fmt.Fprintf(&b, "%s: %s %s: %s\n", s.ID, id, v.Plain(), s.Shown(f))
+			}
+		}
+	}
+	record(t, "testdata/shown.txt", b.String())
 }
 
 // What is said of each step: whole sentences, effort by phase, cautions, ways back.

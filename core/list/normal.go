@@ -2,6 +2,7 @@ package list
 
 import (
 	"bytes"
+	"strings"
 	"unicode"
 	"unicode/utf8"
 )
@@ -55,7 +56,7 @@ func appendNormal(to []byte, name string) []byte {
 			ordinal = false
 		case len(word) > 0:
 			ordinal = isOrdinal(word)
-			if at := nextWord(name, i+size); ordinal && at == "gen" {
+			if ordinal && isGen(name[min(i+size, len(name)):]) {
 				to = to[:last]
 			} else {
 				to = append(to, ' ')
@@ -93,18 +94,10 @@ func isOrdinal(word []byte) bool {
 	return false
 }
 
-// nextWord is “gen” where the next word of a text is that, in any case.
-func nextWord(s string, at int) string {
-	for at < len(s) && s[at] == ' ' {
-		at++
-	}
-	if len(s)-at < 3 || len(s)-at > 3 && s[at+3] != ' ' {
-		return ""
-	}
-	if (s[at]|32) == 'g' && (s[at+1]|32) == 'e' && (s[at+2]|32) == 'n' {
-		return "gen"
-	}
-	return ""
+// isGen says whether the next word of a text is “gen”, in any case.
+func isGen(text string) bool {
+	word, _, _ := strings.Cut(strings.TrimLeft(text, " "), " ")
+	return strings.EqualFold(word, "gen")
 }
 
 // appendPlain appends a model's name in lower case with blanks collapsed: of an

@@ -1,6 +1,7 @@
 package release_test
 
 import (
+	"fmt"
 	"strings"
 	"testing"
 
@@ -110,6 +111,55 @@ interim: [{id: skerry-11, name: Skerry 11}]
 	} {
 		if rel.RoutesBy(id) != want {
 			t.Errorf("the way rests on %s: %v", id, !want)
+		}
+	}
+}
+
+// A way is for one version alone where its two bounds are the same.
+func TestWayOfOneVersion(t *testing.T) {
+	rel, err := release.Read("r", []byte(head+`upgrade:
+  - {platform: windows, at_least: "11.2", at_most: "11.2", way: in-place}
+`+one), nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for version, want := range map[string]string{"11.1": "reinstall", "11.2": "in-place", "11.3": "reinstall"} {
+		if got := rel.PathsFrom(installed("windows", "", version))[0].Way; got != want {
+			t.Errorf("%s: %s, want %s", version, got, want)
+		}
+	}
+}
+
+// Bounds of one fact contradict each other where no value meets all of them; the
+// narrowest of each side are named.
+func TestContradictions(t *testing.T) {
+	for _, tt := range []struct{ needs, want string }{
+		{"at_least: 4}|at_most: 4", ""},
+		{"at_most: 4}|at_least: 4", ""},
+		{"at_least: 5}|at_most: 4", "r0 and r1 contradict each other on processor.cores: at least 5 and at most 4"},
+		{"at_least: 2}|at_least: 8}|at_most: 6", "r1 and r2 contradict each other on processor.cores: at least 8 and"},
+		{"at_least: 8}|at_least: 2}|at_most: 6", "r0 and r2 contradict each other on processor.cores: at least 8 and"},
+		{"at_most: 9}|at_most: 3}|at_least: 6", "r2 and r1 contradict each other on processor.cores: at least 6 and"},
+		{"at_most: 3}|at_most: 9}|at_least: 6", "r2 and r0 contradict each other on processor.cores: at least 6 and"},
+		{"at_most: 3}|at_most: 3}|at_least: 6", "r2 and r0 contradict each other on processor.cores: at least 6 and"},
+		{"at_least: 6}|at_least: 6}|at_most: 3", "r0 and r2 contradict each other on processor.cores: at least 6 and"},
+		{"one_of: [2, 4]}|one_of: [4, 8]", ""},
+		{"one_of: [2, 4]}|one_of: [8, 16]", "r0 and r1 contradict each other on processor.cores: no value meets both"},
+		{"one_of: [2, 4]}|one_of: [4, 8]}|one_of: [8, 2]", "r1 and r2 contradict each other on processor.cores"},
+	} {
+		src := head + "requirements:\n"
+		for i, n := range strings.Split(tt.needs, "}|") {
+			src += fmt.Sprintf("  - {id: r%d, title: T, level: must, consequence: unsupported, reason: R, "+
+				"need: {fact: processor.cores, %s}}\n", i, n)
+		}
+		_, err := release.Read("r", []byte(src), nil)
+		switch {
+		case tt.want == "" && err != nil:
+			t.Errorf("%s: %v", tt.needs, err)
+		case tt.want != "" && (err == nil || !strings.Contains(err.Error(), tt.want)):
+			t.Errorf("%s: %v, want %s", tt.needs, err, tt.want)
+		case tt.want != "" && strings.Count(err.Error(), "contradict") != 1:
+			t.Errorf("%s: said more than once: %v", tt.needs, err)
 		}
 	}
 }

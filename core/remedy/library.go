@@ -194,7 +194,7 @@ type Library struct {
 	least    [256]Class // by the number of a fact: the least class of a step that changes it
 	touched  [256]bool  // by the number of a fact: some step changes it, be it as a side effect
 	guards   []safeguard
-	earlier  [][]uint64 // for each step, a bit for each that it comes after
+	earlier  [][]bool // for each step, whether it comes after another one
 	asking   sync.Once
 	asked    []need.Need // see conditions
 }

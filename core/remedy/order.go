@@ -123,15 +123,14 @@ func (l *Library) close() {
 
 // reach notes for each step all that it comes after, by itself or through others.
 func (l *Library) reach() {
-	words := (len(l.steps) + 63) / 64
-	l.earlier = make([][]uint64, len(l.steps))
+	l.earlier = make([][]bool, len(l.steps))
 	for i := range l.steps {
-		l.earlier[i] = make([]uint64, words)
+		l.earlier[i] = make([]bool, len(l.steps))
 		var visit func(int)
 		visit = func(k int) {
 			for _, j := range l.steps[k].after {
 				if !l.waitsFor(i, j) {
-					l.earlier[i][j/64] |= 1 << (j % 64)
+					l.earlier[i][j] = true
 					visit(j)
 				}
 			}
@@ -149,15 +148,15 @@ func (l *Library) comesAfter(i, j int) {
 	for k := range l.steps {
 		if k == i || l.waitsFor(k, i) {
 			for w := range l.earlier[k] {
-				l.earlier[k][w] |= l.earlier[j][w]
+				l.earlier[k][w] = l.earlier[k][w] || l.earlier[j][w]
 			}
-			l.earlier[k][j/64] |= 1 << (j % 64)
+			l.earlier[k][j] = true
 		}
 	}
 }
 
 // waitsFor says whether a step comes after another one, by itself or through others.
-func (l *Library) waitsFor(i, j int) bool { return l.earlier[i][j/64]&(1<<(j%64)) != 0 }
+func (l *Library) waitsFor(i, j int) bool { return l.earlier[i][j] }
 
 // rank puts an administrator's step among those of its phase that disturb the same: one
 // that opens the case stands with the parts.

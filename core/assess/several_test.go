@@ -1,0 +1,62 @@
+package assess_test
+
+import (
+	"strings"
+	"testing"
+
+	"rolltop.example/rolltop/internal/expect"
+)
+
+// A need that reads several facts takes the steps that settle it together, and of an
+// either/or the part that takes least, in whatever order the parts stand.
+func TestNeedsOfSeveralThings(t *testing.T) {
+	const (
+		tpmOff    = "{fact: tpm.state, equals: off}"
+		secureOff = "{fact: firmware.secure_boot, equals: off}"
+		twoCores  = "{fact: processor.cores, at_most: 2}"
+		memory    = "{fact: memory.installed_bytes, at_least: 32 GiB}"
+		secure    = "{fact: firmware.secure_boot, equals: on}"
+		ready     = "{fact: tpm.state, equals: ready}"
+	)
+	off := func(d *doc) {
+		d.TPM.State = some("off")
+		d.Firmware.SecureBoot = some("off")
+	}
+	fewCores := func(d *doc) {
+		off(d)
+		twoCores := some(int64(2))
+		d.Processor.Cores, d.Processor.Threads = twoCores, twoCores
+	}
+	for _, tt := range []struct {
+		name, need        string
+		change            func(*doc)
+		disposition, plan string
+	}{
+		{"neither of two", "{not: {any: [A, B]}}", off, "reconfigure", "tpm-on secure-boot-on"},
+		{"not one of two", "{not: {all: [A, B]}}", off, "reconfigure", "tpm-on"},
+		{"one of two is for ever", "{not: {any: [A, C]}}", fewCores, "decide", "decide"},
+		{"one of two is for ever, and enough", "{not: {all: [A, C]}}", fewCores, "reconfigure", "tpm-on"},
+		{"the setting rather than the part", "{any: [M, S]}", off, "reconfigure", "secure-boot-on"},
+		{"two settings rather than the part", "{any: [M, {all: [T, S]}]}", off, "reconfigure", "tpm-on secure-boot-on"},
+		{"one setting rather than two", "{any: [{all: [T, S]}, T]}", off, "reconfigure", "tpm-on"},
+		{"a part rather than another machine", "{any: [{not: C}, M]}", fewCores, "refit", "add-memory"},
+	} {
+		words := strings.NewReplacer("A", tpmOff, "B", secureOff, "C", twoCores, "M", memory, "S", secure, "T", ready)
+		turned := strings.NewReplacer("A, B", "B, A", "A, C", "C, A", "M, S", "S, M", "M, {all: [T, S]}", "{all: [S, T]}, M",
+			"{all: [T, S]}, T", "T, {all: [S, T]}", "{not: C}, M", "M, {not: C}")
+		for _, need := range []string{tt.need, turned.Replace(tt.need)} {
+			t.Run(tt.name+": "+need, func(t *testing.T) {
+				c := on(t, asks(t, []string{must(words.Replace(need))}, "upgrade: [{platform: windows, way: in-place}]"),
+					tt.change)
+				var steps []string
+				for _, s := range c.Plan {
+					if s.Class != "" {
+						steps = append(steps, s.Step)
+					}
+				}
+				expect.Same(t, "the disposition", c.Disposition, tt.disposition)
+				expect.Same(t, "the plan", strings.Join(steps, " "), tt.plan)
+			})
+		}
+	}
+}
