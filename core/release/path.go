@@ -325,25 +325,28 @@ type Delivery struct {
 	PackageTruth need.Truth  // Unknown where a fact that decides is missing
 }
 
-// Deliver finds the edition and the package for a machine that goes a way.
-func (rel *Release) Deliver(f *fact.Facts, way string) Delivery {
-	d := Delivery{EditionTruth: need.True, PackageTruth: need.True}
-	installed := f.Value(fact.OSEdition)
-	if len(rel.Editions) > 0 {
-		d.EditionTruth = need.False
-		for i := range rel.Editions {
-			switch e := &rel.Editions[i]; among(installed, e.From) {
-			case need.True:
-				d.Edition, d.EditionTruth = e.To, need.True
-			case need.Unknown:
-				d.EditionTruth = need.Unknown
-			}
+// EditionOf is the edition that the installed one becomes: False, where the document names
+// editions and the installed one becomes none of them; Unknown, where a missing fact decides.
+func (rel *Release) EditionOf(f *fact.Facts) (edition string, truth need.Truth) {
+	if len(rel.Editions) == 0 {
+		return "", need.True
+	}
+	truth = need.False
+	for i := range rel.Editions {
+		switch e := &rel.Editions[i]; among(f.Value(fact.OSEdition), e.From) {
+		case need.True:
+			return e.To, need.True
+		case need.Unknown:
+			truth = need.Unknown
 		}
 	}
-	if len(rel.Packages) == 0 {
-		d.PackageTruth = need.False
-		return d
-	}
+	return "", truth
+}
+
+// Deliver finds the edition and the package for a machine that goes a way.
+func (rel *Release) Deliver(f *fact.Facts, way string) Delivery {
+	d := Delivery{PackageTruth: need.False}
+	d.Edition, d.EditionTruth = rel.EditionOf(f)
 	edition := fact.Value{}
 	if d.Edition != "" {
 		edition = fact.Of(fact.Text, d.Edition)
@@ -354,9 +357,11 @@ func (rel *Release) Deliver(f *fact.Facts, way string) Delivery {
 		}
 		return []string{s}
 	}
-	d.PackageTruth = need.False
 	for i := range rel.Packages {
 		p := &rel.Packages[i]
+		if p.Edition != "" && d.EditionTruth == need.False {
+			continue
+		}
 		t := min(among(edition, one(p.Edition)), among(f.Value(fact.ProcessorArch), one(p.Architecture)),
 			among(f.Value(fact.OSLanguage), one(p.Language)), among(fact.Of(fact.Word, way), one(p.Way)))
 		switch {

@@ -63,6 +63,9 @@ func (v *Verdict) sum(l *outcome, res *check.Result, path release.Path) {
 	if l.install >= 0 {
 		v.Route, v.Through, v.Keeps, v.Back = release.Reinstall, "", nil, 0
 	}
+	if _, becomes := res.Release.EditionOf(res.Facts); becomes == need.False && v.Route != release.Reinstall {
+		v.NoEdition = true
+	}
 	v.Foreign = path.Way == release.Reinstall && path.Truth == need.True && foreign(res)
 	if !v.RouteKnown {
 		v.Keeps, v.Back = nil, 0 // nothing is promised

@@ -70,6 +70,7 @@ type Verdict struct {
 	Astray      bool // a Mac that does not run a Mac system: what it is meant to run is asked first
 	Foreign     bool // another system runs on it; nothing is kept of it
 	Planned     bool // nobody has the machine yet
+	NoEdition   bool // the installed edition becomes none of the release's, and the way would keep it
 	Guest       bool // a virtual machine: settings of the host, never a visit
 	Plan        []Planned
 	NoRemedy    []string  // requirements that no known step settles
