@@ -211,7 +211,7 @@ func titlesFor(ctx context.Context, o *options, rel *release.Release) string {
 	case o.software != "" || o.fromCapture != "":
 		return o.software
 	case rel != nil:
-		return strings.Join(rel.Names, ",")
+		return strings.Join(rel.Titles(), ",")
 	case o.server == "":
 		return ""
 	}

@@ -88,6 +88,13 @@ func TestRulesOfEvaluation(t *testing.T) {
 			titles(false, "Tidebook 4.1")(d)
 			d.Collector.Titles = []string{"tidebook"}
 		}, "unknown", ""},
+		{"titles of other names were not asked for", []string{must("{in: software, none: {fact: software.publisher, " +
+			"equals: Hawser Works}}"), must("{in: software, none: {fact: software.version, at_least: \"9\"}}")}, "",
+			func(d *doc) {
+				titles(false, "Tidebook 4.1")(d)
+				d.Software[0].Publisher = some("Rivet")
+				d.Collector.Titles = []string{"tidebook"}
+			}, "unknown unknown", ""},
 		{"known software: what has to be bought",
 			[]string{must("{fact: software.to_buy, empty: true}"), must("{fact: software.to_remove, empty: true}")},
 			known, titles(true, "Counterfoil 4.2"), "fail pass", "Counterfoil 4.2"},

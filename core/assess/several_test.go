@@ -42,12 +42,12 @@ func TestNeedsOfSeveralThings(t *testing.T) {
 		{"a part rather than another machine", "{any: [{not: C}, M]}", fewCores, "refit", "add-memory"},
 	} {
 		words := strings.NewReplacer("A", tpmOff, "B", secureOff, "C", twoCores, "M", memory, "S", secure, "T", ready)
-		turned := strings.NewReplacer("A, B", "B, A", "A, C", "C, A", "M, S", "S, M", "M, {all: [T, S]}", "{all: [S, T]}, M",
+		turned := strings.NewReplacer("A, B", "B, A", "A, C", "C, A", "M, S", "S, M", "M, {all: [T, S]}",
+			"{all: [S, T]}, M",
 			"{all: [T, S]}, T", "T, {all: [S, T]}", "{not: C}, M", "M, {not: C}")
 		for _, need := range []string{tt.need, turned.Replace(tt.need)} {
 			t.Run(tt.name+": "+need, func(t *testing.T) {
-				c := on(t, asks(t, []string{must(words.Replace(need))}, "upgrade: [{platform: windows, way: in-place}]"),
-					tt.change)
+				c := on(t, asks(t, []string{must(words.Replace(need))}, inPlace), tt.change)
 				var steps []string
 				for _, s := range c.Plan {
 					if s.Class != "" {
@@ -58,5 +58,28 @@ func TestNeedsOfSeveralThings(t *testing.T) {
 				expect.Same(t, "the plan", strings.Join(steps, " "), tt.plan)
 			})
 		}
+	}
+}
+
+// What is installed is said where the release names editions or packages, and only there.
+func TestDeliveryIsSaidWhereTheReleaseNamesIt(t *testing.T) {
+	const (
+		cores    = "{fact: processor.cores, at_least: 2}"
+		editions = "editions: [{from: [Office], to: Bureau}]"
+	)
+	packages := "packages: [{id: p, file: p.img, sha256: " + strings.Repeat("0a", 32) + "}]"
+	office := func(d *doc) { d.OS.Edition = some("Office") }
+	for _, tt := range []struct{ more, says string }{
+		{"", ""},
+		{editions, "Office becomes Bureau."},
+		{packages, "The package is p.img."},
+		{editions + "\n" + packages, "Office becomes Bureau. The package is p.img."},
+	} {
+		says := ""
+		rel := asks(t, []string{must(cores)}, tt.more, inPlace)
+		if d := on(t, rel, office).Delivery; d != nil {
+			says = d.Says
+		}
+		expect.Same(t, tt.more, says, tt.says)
 	}
 }

@@ -13,9 +13,6 @@ import (
 // what it knows of installed titles and drivers. A row never overrides a
 // reading. The match is that of the processor.
 func Fill(rel *release.Release, f *fact.Facts) list.Match {
-	if len(rel.Known) > 0 || f.Rows(fact.Titles) > 0 {
-		f.Matter(rel.Names)
-	}
 	if len(rel.Known) > 0 {
 		fillKnown(f, &titles, rel.Known, rel.NamesOf)
 	}
@@ -134,7 +131,7 @@ func fillKnown(f *fact.Facts, k *known, entries []release.Known, names map[strin
 	unread := f.Get(k.group.List()).Gap
 	for is, id := range k.to {
 		// Where only some titles were read, those that matter here may all be among them.
-		whole := complete || len(names[is]) > 0 && f.AskedFor(names[is])
+		whole := complete || f.AskedFor(names[is])
 		whole = whole || len(entries) > 0 && k.group == fact.Titles && len(names[is]) == 0
 		gap := unread
 		if whole && open[id] {

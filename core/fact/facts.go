@@ -21,7 +21,6 @@ type Facts struct {
 
 	doubtful bool     // sources disagree on some fact of the machine itself
 	asked    []string // titles that were asked for, where not all were read
-	askedAll bool     // every title that matters was asked for
 
 	// Facts that are unpacked again and again have few that are known: only those that
 	// were touched are reset, where all others are as an empty row leaves them.

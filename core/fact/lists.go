@@ -172,19 +172,14 @@ func (f *Facts) Rows(g Group) int { return len(f.rows[g]) / groups[g].width }
 // Complete says whether the list was read completely: what it does not hold is
 // not there.
 func (f *Facts) Complete(g Group) bool {
-	return f.one[g.list()].Value.Known() || g == Titles && f.askedAll
+	return f.one[g.list()].Value.Known()
 }
 
-// Matter tells which titles matter to what comes next. Where a collector was
-// asked for all of them, the list counts as complete: the titles that it does
-// not hold are known not to be there. A title that begins with an asked one was
-// asked for, too.
-func (f *Facts) Matter(titles []string) { f.askedAll = f.AskedFor(titles) }
-
 // AskedFor says whether a collector was asked for all of some titles and could look for
-// them: those that the list does not hold are known not to be there.
+// them: those that the list does not hold are known not to be there. A title that begins
+// with one that was asked for was asked for, too.
 func (f *Facts) AskedFor(titles []string) bool {
-	if len(f.asked) == 0 {
+	if len(f.asked) == 0 || len(titles) == 0 {
 		return false
 	}
 	r := &f.one[TitleCount]

@@ -171,7 +171,7 @@ func (f *Facts) Unpack(row []byte) error {
 	if err := f.unpackSingle(&u); err != nil {
 		return err
 	}
-	f.asked, f.askedAll = nil, false
+	f.asked = nil
 	for g := Adapters; g < groupCount; g++ {
 		n := u.count() * groups[g].width
 		rows := f.rows[g][:0]

@@ -59,7 +59,7 @@ func TestPackThereAndBack(t *testing.T) {
 		others[1].Value.Float() != 1920 {
 		t.Errorf("what sources conflict on in a row came back as %+v", others)
 	}
-	if g.Matter([]string{"Tidebook 5"}); !g.Complete(fact.Titles) {
+	if !g.AskedFor([]string{"Tidebook 5"}) {
 		t.Error("the titles that were asked for did not come back")
 	}
 	if !bytes.Equal(g.Pack(nil), b) {

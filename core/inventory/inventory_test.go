@@ -5,6 +5,7 @@ import (
 	"strings"
 	"testing"
 
+	"rolltop.example/rolltop/core/internal/coretest"
 	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/internal/expect"
 )
@@ -56,9 +57,7 @@ func TestBadInventories(t *testing.T) {
 	for _, tt := range tests {
 		t.Run(tt.name, func(t *testing.T) {
 			_, err := inventory.Read("f", []byte(smallest+tt.tail))
-			if err == nil || !strings.Contains(err.Error(), tt.want) {
-				t.Errorf("got %v, want %s", err, tt.want)
-			}
+			coretest.Refused(t, err, tt.want)
 		})
 	}
 	if _, err := inventory.Read("f",

@@ -8,6 +8,7 @@ import (
 	"testing"
 
 	"rolltop.example/rolltop/core/doc"
+	"rolltop.example/rolltop/core/internal/coretest"
 	"rolltop.example/rolltop/core/list"
 	"rolltop.example/rolltop/internal/expect"
 )
@@ -123,9 +124,8 @@ func TestImportRefuses(t *testing.T) {
 	}
 	for _, tt := range tests {
 		t.Run(tt.want, func(t *testing.T) {
-			if _, err := list.Import(tt.sheet, tt.o); err == nil || !strings.Contains(err.Error(), tt.want) {
-				t.Errorf("got %v, want %s", err, tt.want)
-			}
+			_, err := list.Import(tt.sheet, tt.o)
+			coretest.Refused(t, err, tt.want)
 		})
 	}
 	if _, _, err := list.ImportBest([]list.Sheet{sheet("Price", "1")}, 2, list.ImportOptions{}); err == nil ||
@@ -180,9 +180,7 @@ func TestBadRows(t *testing.T) {
 		t.Run(tt.src, func(t *testing.T) {
 			r := &doc.Report{Name: "release.yaml"}
 			list.ReadRows("x.csv", []byte(tt.src), r)
-			if err := r.Err(); err == nil || !strings.Contains(err.Error(), tt.want) {
-				t.Errorf("%q: got %v, want %s", tt.src, err, tt.want)
-			}
+			coretest.Refused(t, r.Err(), tt.want)
 		})
 	}
 	r := &doc.Report{}

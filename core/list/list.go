@@ -55,6 +55,7 @@ type Row struct {
 	Note   string
 	Facts  []Carried
 	Source string // of the facts it carries
+	number int    // in the document, from 1; a row with a mistake is none of the list
 }
 
 // Carried is a fact that a row says of its part.
@@ -111,7 +112,7 @@ func Compile(d *Document, r *doc.Report) *List {
 		}
 		if j, twice := l.byName[key]; twice {
 			r.Add(rd.Node.Of("name"), fmt.Sprintf("%q appears twice in the list", rd.Name),
-				fmt.Sprintf("row %d has the same name, ignoring marks and spaces", j+1))
+				fmt.Sprintf("row %d has the same name, ignoring marks and spaces", l.Rows[j].number))
 			continue
 		}
 		l.byName[key] = len(l.Rows)
@@ -121,6 +122,7 @@ func Compile(d *Document, r *doc.Report) *List {
 			Note:   rd.Note,
 			Facts:  carried(rd),
 			Source: fmt.Sprintf("the list %s, row %s", l.ID, rd.Name),
+			number: i + 1,
 		})
 	}
 	slices.Sort(l.sorted)

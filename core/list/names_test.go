@@ -116,8 +116,9 @@ func TestExceptionsSayThatTheyDecided(t *testing.T) {
 func TestOrdinals(t *testing.T) {
 	for name, want := range map[string]string{
 		"11th Gen Corvane K5": "corvane k5", "2nd gen Corvane": "corvane", "3RD   GEN Corvane": "corvane", "1st Gen": "",
-		"11th Den Corvane": "11th den corvane", "11th Fen Corvane": "11th fen corvane", "11th Geo": "11th geo",
-		"11th Genuine": "11th genuine", "11th": "11th", "th Gen Corvane": "th gen corvane", "Gen 11": "gen 11",
+		"11th Den Corvane": "11th den corvane", "11th Fen Corvane": "11th fen corvane",
+		"11th Geo": "11th geo", "11th Genuine": "11th genuine", "11th": "11th",
+		"th Gen Corvane": "th gen corvane", "Gen 11": "gen 11",
 		"11 Gen": "11 gen",
 	} {
 		if got := list.Normal(name); got != want {

@@ -68,25 +68,22 @@ func ReadRows(file string, src []byte, r *doc.Report) []RowDoc {
 	return out
 }
 
+// readHeads reads the names of the columns; nil where they have a mistake.
 func readHeads(file string, rec []string, in *csv.Reader, r *doc.Report) []string {
-	heads := slices.Clone(rec)
-	ok := true
+	heads, before := slices.Clone(rec), r.Count()
 	for i, h := range heads {
 		line, col := in.FieldPos(i)
 		switch {
 		case !slices.Contains(columns, h):
-			ok = false
 			r.AddIn(file, line, col, fmt.Sprintf("unknown column %q", h), doc.Suggest(h, columns))
 		case slices.Contains(heads[:i], h):
-			ok = false
 			r.AddIn(file, line, col, fmt.Sprintf("the column %q appears twice", h), "")
 		}
 	}
-	if ok && !slices.Contains(heads, "name") {
-		ok = false
+	if r.Count() == before && !slices.Contains(heads, "name") {
 		r.AddIn(file, 1, 1, `the column "name" is missing`, "machines are compared with it")
 	}
-	if !ok {
+	if r.Count() > before {
 		return nil
 	}
 	return heads

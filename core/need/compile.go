@@ -177,7 +177,10 @@ func (c *compiler) each(d *Document) Need {
 func titlesOf(n Need) (names []string, ok bool) {
 	switch x := n.(type) {
 	case *BeginsWith:
-		return x.Texts, x.Fact() == fact.TitleName
+		if x.Fact() != fact.TitleName {
+			return nil, false
+		}
+		return x.Texts, true
 	case *OneOf:
 		if x.Fact() != fact.TitleName {
 			return nil, false

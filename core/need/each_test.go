@@ -1,12 +1,15 @@
 package need_test
 
 import (
+	"fmt"
 	"strings"
 	"testing"
 
 	"rolltop.example/rolltop/core/fact"
+	"rolltop.example/rolltop/core/internal/coretest"
 	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/core/need"
+	"rolltop.example/rolltop/internal/expect"
 )
 
 // Every quantifier over every list of up to two rows that are true, false or
@@ -59,6 +62,47 @@ func TestEachAgainstItsDefinition(t *testing.T) {
 	}
 }
 
+// A title is known not to be there where the collector was asked for it and could look,
+// or where all titles were read.
+func TestTitlesThatWereAskedFor(t *testing.T) {
+	one := compile(t, `{in: software, none: {fact: software.name, equals: Lampwright}}`)
+	two := compile(t, `{in: software, none: {fact: software.name, one_of: [Lampwright, Hawser VPN]}}`)
+	others := []need.Need{ // a title of any name may meet these
+		compile(t, `{in: software, none: {fact: software.publisher, equals: Rivet}}`),
+		compile(t, `{in: software, none: {fact: software.publisher, begins_with: [Lampwright]}}`),
+		compile(t, `{in: software, none: {fact: software.version, at_least: "9"}}`),
+		compile(t, `{in: software, none: {any: [{fact: software.name, equals: Lampwright}, `+
+			`{fact: software.version, at_least: "9"}]}}`),
+	}
+	for _, tt := range []struct {
+		asked    string
+		cause    string
+		one, two need.Truth
+	}{
+		{"Lampwright", inventory.NotAsked, need.True, need.Unknown},
+		{"Lampwright,Hawser VPN", inventory.NotAsked, need.True, need.True},
+		{"Lamp,Hawser", inventory.NotAsked, need.True, need.True},
+		{"Hawser VPN", inventory.NotAsked, need.Unknown, need.Unknown},
+		{"Lampwright Viewer", inventory.NotAsked, need.Unknown, need.Unknown},
+		{"Lampwright,Hawser VPN", inventory.ReadFailed, need.Unknown, need.Unknown},
+		{"", inventory.NotAsked, need.Unknown, need.Unknown},
+	} {
+		t.Run(tt.asked+" "+tt.cause, func(t *testing.T) {
+			d := &inventory.Document{}
+			if tt.asked != "" {
+				d.Collector.Titles = strings.Split(tt.asked, ",")
+			}
+			d.AddGap("software", tt.cause, "", "")
+			f := fact.Read(d)
+			expect.Same(t, "for one title", one.Test(f.View()), tt.one)
+			expect.Same(t, "for two titles", two.Test(f.View()), tt.two)
+			for i, n := range others {
+				expect.Same(t, fmt.Sprintf("for titles of any name, %d", i), n.Test(f.View()), need.Unknown)
+			}
+		})
+	}
+}
+
 func TestBegins(t *testing.T) {
 	for _, tt := range []struct {
 		title, name string
@@ -88,9 +132,8 @@ func TestBadLooksAtLists(t *testing.T) {
 		`{in: displays, some: {in: graphics, some: {fact: graphics.name, equals: x}}}`:                                 "a row of a list has no list of its own",
 		`{fact: processor.name, begins_with: []}`:                                                                      "give one item at least",
 	} {
-		if _, err := read(src); err == nil || !contains(err.Error(), want) {
-			t.Errorf("%s: got %v, want %s", src, err, want)
-		}
+		_, err := read(src)
+		coretest.Refused(t, err, want)
 	}
 }
 

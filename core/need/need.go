@@ -356,10 +356,16 @@ func versionLike(w string) bool {
 	return w[0] >= '0' && w[0] <= '9'
 }
 
+// Whole says whether every row that matters to the need is among those that are known:
+// the list was read completely, or all titles that the need names were asked for.
+func (n *Each) Whole(f *fact.Facts) bool {
+	return f.Complete(n.Group) || n.Group == fact.Titles && f.AskedFor(n.titles)
+}
+
 // Test of Each: the least, or the greatest, of the rows.
 func (n *Each) Test(f fact.View) Truth {
 	t := Unknown
-	if f.Complete(n.Group) || n.Group == fact.Titles && len(n.titles) > 0 && f.AskedFor(n.titles) {
+	if n.Whole(f.Facts) {
 		t = True // none of no rows breaks it
 		if n.How == Some {
 			t = False

@@ -8,6 +8,7 @@ import (
 
 	"rolltop.example/rolltop/core/doc"
 	"rolltop.example/rolltop/core/fact"
+	"rolltop.example/rolltop/core/internal/coretest"
 	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/core/list"
 	"rolltop.example/rolltop/core/need"
@@ -257,9 +258,8 @@ func TestBadNeeds(t *testing.T) {
 	}
 	for _, tt := range tests {
 		t.Run(tt.src, func(t *testing.T) {
-			if _, err := read(tt.src); err == nil || !strings.Contains(err.Error(), tt.want) {
-				t.Errorf("got %v, want %s", err, tt.want)
-			}
+			_, err := read(tt.src)
+			coretest.Refused(t, err, tt.want)
 		})
 	}
 }

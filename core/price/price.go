@@ -104,7 +104,7 @@ func Read(name string, src []byte) (*Table, error) {
 	if err != nil {
 		return nil, err
 	}
-	if !isCurrency(d.Currency) {
+	if d.Currency != "" && !isCurrency(d.Currency) {
 		r.Add(n.Of("currency"), fmt.Sprintf("%q is not a currency", d.Currency), "write its three letters: EUR")
 	}
 	t := &Table{Currency: d.Currency, AsOf: d.AsOf, Source: d.Source}

@@ -4,6 +4,7 @@ import (
 	"strings"
 	"testing"
 
+	"rolltop.example/rolltop/core/internal/coretest"
 	"rolltop.example/rolltop/core/part"
 	"rolltop.example/rolltop/core/price"
 	"rolltop.example/rolltop/internal/expect"
@@ -71,14 +72,13 @@ func TestBadPrices(t *testing.T) {
 			"another row is for the same part"},
 		{strings.Replace(head, "EUR", "euro", 1) + "  - {part: drive, least: 4, most: 5}",
 			`"euro" is not a currency; write its three letters: EUR`},
-		{"format: rolltop-prices/1\nprices: []", "currency"},
+		{"format: rolltop-prices/1\nas_of: 2026-11-01\nprices: []", `the key "currency" is missing`},
 		{"format: rolltop-steps/1\nprices: []", "rolltop-prices/1"},
 	}
 	for _, tt := range tests {
 		t.Run(tt.src, func(t *testing.T) {
-			if _, err := price.Read("prices", []byte(tt.src)); err == nil || !strings.Contains(err.Error(), tt.want) {
-				t.Errorf("%s: %v, want %s", tt.src, err, tt.want)
-			}
+			_, err := price.Read("prices", []byte(tt.src))
+			coretest.Refused(t, err, tt.want)
 		})
 	}
 }

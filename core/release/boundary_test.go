@@ -164,6 +164,20 @@ func TestContradictions(t *testing.T) {
 	}
 }
 
+// A list names its file beside the document: letters, digits, hyphens, underscores and points.
+func TestNamesOfListFiles(t *testing.T) {
+	for name, want := range map[string]bool{
+		"0.csv": true, "9.csv": true, "a.csv": true, "z.csv": true, "A.csv": true, "Z.csv": true, "a-b_c.d.csv": true,
+		strings.Repeat("a", 96) + ".csv": true, strings.Repeat("a", 97) + ".csv": false,
+		".csv": false, ".a.csv": false, "a.tsv": false, "a/b.csv": false, "a:b.csv": false, "a@b.csv": false,
+		"a[b.csv": false, "a`b.csv": false, "a{b.csv": false, "a b.csv": false, "ä.csv": false,
+	} {
+		if release.ValidFile(name) != want {
+			t.Errorf("%q can be the name of a file: %v", name, !want)
+		}
+	}
+}
+
 // Of two ways over intermediate releases, the one with fewer of them is taken, wherever it
 // stands in the document.
 func TestTheShorterWayIsTaken(t *testing.T) {

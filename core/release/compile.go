@@ -37,7 +37,7 @@ func compile(d *Document, r *doc.Report) *Release {
 			c.lists[d.Lists[i].ID] = &list.List{ID: d.Lists[i].ID, Of: d.Lists[i].Of}
 		}
 	}
-	if len(d.Requirements) == 0 {
+	if len(d.Requirements) == 0 && d.Node.Has("requirements") {
 		r.Add(d.Node.Of("requirements"), "there are no requirements",
 			"a release without any would find every machine ready")
 	}
@@ -324,7 +324,7 @@ func (c *compiler) editions() {
 	for i := range c.Packages {
 		p := &c.Packages[i]
 		c.id(p.Node.Of("id"), p.ID, seen)
-		if b, err := hex.DecodeString(p.SHA256); err != nil || len(b) != 32 {
+		if b, err := hex.DecodeString(p.SHA256); p.SHA256 != "" && (err != nil || len(b) != 32) {
 			c.r.Add(p.Node.Of("sha256"), "this is no SHA-256 checksum",
 				"64 hexadecimal digits, as sha256sum prints them")
 		}

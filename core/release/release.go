@@ -121,7 +121,6 @@ type Release struct {
 	KnownDrivers []Known
 	Prepare      []Preparation
 	Endings      []End
-	Names        []string            // of titles that matter to it, see Titles
 	NamesOf      map[string][]string // by a verdict: of titles that some entry gives it
 	Needed       []fact.ID           // every fact that a must of the target reads
 	HasHouse     bool                // some must is the organisation's own
@@ -294,7 +293,7 @@ func ValidFile(s string) bool {
 
 // gather works out what a whole, correct document needs of a machine.
 func (rel *Release) gather() {
-	rel.Names, rel.NamesOf = rel.Titles(), map[string][]string{}
+	rel.NamesOf = map[string][]string{}
 	for i := range rel.Known {
 		k := &rel.Known[i]
 		for j := range k.Versions {

@@ -134,7 +134,7 @@ func keyNeed(b []byte, n need.Need, v fact.View, f *fact.Facts) []byte {
 	case *need.NotOf:
 		b = keyNeed(b, x.Part, v, f)
 	case *need.Each:
-		b = append(b, truthByte(x.Test(v)), yesNo(f.Complete(x.Group)))
+		b = append(b, truthByte(x.Test(v)), yesNo(x.Whole(f)))
 		for i := range f.Rows(x.Group) {
 			b = keyNeed(append(b, '/'), x.Part, f.Row(x.Group, i), f)
 		}

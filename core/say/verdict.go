@@ -29,8 +29,8 @@ func answer(v *remedy.Verdict, rel *release.Release) string {
 		case v.Planned:
 			return fmt.Sprintf("as specified, it can take %s.", rel.Name)
 		case v.NoEdition:
-			return fmt.Sprintf("it meets the requirements, but the installed edition becomes none of the editions of %s.",
-				rel.Name)
+			return fmt.Sprintf("it meets the requirements, but the installed edition becomes none of the editions "+
+				"of %s.", rel.Name)
 		case v.Route == release.Reinstall:
 			return fmt.Sprintf("it can take %s, as a clean installation.", rel.Name)
 		case !v.RouteKnown:

@@ -212,7 +212,7 @@ func (s subject) read(rels []*release.Release) (*inventory.Document, error) {
 	if s.file == "" {
 		var titles []string
 		for _, rel := range rels {
-			titles = append(titles, rel.Names...)
+			titles = append(titles, rel.Titles()...)
 		}
 		return collect.Machine(collect.Options{Software: strings.Join(titles, ",")})
 	}

@@ -328,7 +328,7 @@ func (s releasesAPI) titles(context.Context, *struct{}) (api.Titles, error) {
 	out := api.Titles{Titles: []string{}}
 	for _, class := range service.Classes() {
 		if t, ok := s.Releases.Target(class); ok {
-			out.Titles = append(out.Titles, t.Release.Names...)
+			out.Titles = append(out.Titles, t.Release.Titles()...)
 		}
 	}
 	slices.SortFunc(out.Titles,

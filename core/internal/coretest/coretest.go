@@ -3,9 +3,12 @@
 package coretest
 
 import (
+	"errors"
 	"os"
+	"strings"
 	"testing"
 
+	"rolltop.example/rolltop/core/doc"
 	"rolltop.example/rolltop/core/release"
 )
 
@@ -35,4 +38,16 @@ func Release(t testing.TB, id string) *release.Release {
 		t.Fatal(err)
 	}
 	return rel
+}
+
+// Refused expects that a document is refused for one mistake, which is said once.
+func Refused(t testing.TB, err error, want string) {
+	t.Helper()
+	if err == nil || !strings.Contains(err.Error(), want) {
+		t.Errorf("got %v\nwant %s", err, want)
+		return
+	}
+	if m := (*doc.Mistakes)(nil); errors.As(err, &m) && len(m.List) != 1 {
+		t.Errorf("one mistake is said as %d: %v", len(m.List), err)
+	}
 }
