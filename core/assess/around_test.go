@@ -95,13 +95,13 @@ func TestWhyAfresh(t *testing.T) {
 		want   string
 	}{
 		"32-bit": {func(d *doc) { d.OS.Architecture = some("x86") },
-			"A clean installation is needed because the word size of the system is 32-bit, and the upgrade takes " +
-				"only 64-bit or 64-bit ARM."},
+			"A clean installation is needed because the word size of the system is 32-bit (the upgrade takes " +
+				"only 64-bit or 64-bit ARM)."},
 		"too old": {func(d *doc) { d.OS.Version = some("9.0") },
-			"A clean installation is needed because the version of the installed release is 9.0, and the upgrade " +
-				"takes 11.0 or later."},
+			"A clean installation is needed because the version of the installed release is 9.0 (the upgrade " +
+				"takes 11.0 or later)."},
 		"another system": {func(d *doc) { d.OS.Platform = some("linux") },
-			"A clean installation is needed because Skerry 12 cannot be installed as an in-place upgrade."},
+			"A clean installation is needed because Skerry 12 does not upgrade the installed system."},
 		"four partitions": {with(legacy, sites),
 			"A clean installation in UEFI mode is needed. The disk cannot be converted: all four entries of its " +
 				"partition table are used, and the conversion needs one."},

@@ -197,7 +197,7 @@ var cases = []struct {
 	{"memory beyond a ceiling that is below what is fitted",
 		with(memory(4, 1), func(d *doc) { d.Memory.Max = some(int64(2 << 30)) }), "!refit", "replace",
 		"add-memory check-again",
-		[]string{"maximum memory of the machine, which is unknown"}},
+		[]string{"maximum memory of the machine: unknown"}},
 	{"memory, slots not known", with(memory(4, 1), func(d *doc) { d.Memory.Slots = inventory.Opt[int64]{} }),
 		"!undetermined", "decide", "add-memory check-again", nil},
 	{"installed memory not known, visible enough", func(d *doc) { d.Memory.Installed = inventory.Opt[int64]{} },

@@ -74,6 +74,9 @@ func TestAMacWithAPCSystemIsAskedAbout(t *testing.T) {
 	expect.That(t, "c.Decide != nil", c.Decide != nil)
 	expect.Same(t, "len(c.Decide.Says)", len(c.Decide.Says), 3)
 	expect.Same(t, "c.Decide.Step", c.Decide.Step, "")
+	v := run(t, coretest.Release(t, "fathom-9"), d).Verdict
+	expect.That(t, "it is certain, and of a system that is foreign to the machine",
+		v.Confirmed && v.Astray && v.RouteKnown && v.Foreign)
 	for _, s := range c.Plain {
 		if strings.Contains(s, "replaced") {
 			t.Errorf("its user hears %q", s)

@@ -115,7 +115,8 @@ func TestExceptionsSayThatTheyDecided(t *testing.T) {
 // An ordinal is left out in front of the word “gen” alone, in any case.
 func TestOrdinals(t *testing.T) {
 	for name, want := range map[string]string{
-		"11th Gen Corvane K5": "corvane k5", "2nd gen Corvane": "corvane", "3RD   GEN Corvane": "corvane", "1st Gen": "",
+		"11th Gen Corvane K5": "corvane k5", "2nd gen Corvane": "corvane", "3RD   GEN Corvane": "corvane",
+		"1st Gen":          "",
 		"11th Den Corvane": "11th den corvane", "11th Fen Corvane": "11th fen corvane",
 		"11th Geo": "11th geo", "11th Genuine": "11th genuine", "11th": "11th",
 		"th Gen Corvane": "th gen corvane", "Gen 11": "gen 11",

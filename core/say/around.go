@@ -59,8 +59,7 @@ func WhyAfresh(v *remedy.Verdict, rel *release.Release, f *fact.Facts) string {
 		return ""
 	}
 	if v.Foreign {
-		return Sentence("a clean installation is needed because " + rel.Name +
-			" cannot be installed as an in-place upgrade")
+		return Sentence("a clean installation is needed because " + rel.Name + " does not upgrade the installed system")
 	}
 	if lacks := rel.Lacks(f); len(lacks) > 0 {
 		var parts []string
@@ -97,17 +96,17 @@ func lack(l *release.Lack, f *fact.Facts) string {
 	has := Value(def, f.Value(l.Fact))
 	switch {
 	case l.AtLeast != "" && l.AtMost != "":
-		return fmt.Sprintf("the %s is %s, and the upgrade takes %s to %s", def.Label, has, l.AtLeast, l.AtMost)
+		return fmt.Sprintf("the %s is %s (the upgrade takes %s to %s)", def.Label, has, l.AtLeast, l.AtMost)
 	case l.AtLeast != "":
-		return fmt.Sprintf("the %s is %s, and the upgrade takes %s or later", def.Label, has, l.AtLeast)
+		return fmt.Sprintf("the %s is %s (the upgrade takes %s or later)", def.Label, has, l.AtLeast)
 	case l.AtMost != "":
-		return fmt.Sprintf("the %s is %s, and the upgrade takes %s or earlier", def.Label, has, l.AtMost)
+		return fmt.Sprintf("the %s is %s (the upgrade takes %s or earlier)", def.Label, has, l.AtMost)
 	}
 	words := make([]string, len(l.Allowed))
 	for i, w := range l.Allowed {
 		words[i] = Value(def, fact.Of(def.Kind, w))
 	}
-	return fmt.Sprintf("the %s is %s, and the upgrade takes only %s", def.Label, has, Or(words))
+	return fmt.Sprintf("the %s is %s (the upgrade takes only %s)", def.Label, has, Or(words))
 }
 
 // Superseded says that a check is by a revision that a later one takes the place of.

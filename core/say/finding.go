@@ -209,7 +209,7 @@ func met(n need.Need, f *fact.Facts) []string {
 	case *need.AnyOf:
 		for _, p := range x.Parts {
 			if check.Decide(p, f) == need.True {
-				out = append(out, Need(p))
+				out = append(out, strings.Replace(Need(p), ": ", " is ", 1))
 			}
 		}
 	case *need.HasAny:
@@ -225,6 +225,9 @@ func met(n need.Need, f *fact.Facts) []string {
 // Distance says how much is missing, with its unit, or nothing where the need
 // is not an amount. Of an either/or it is the distance to the nearest alternative.
 func Distance(fd *check.Finding) string {
+	if fd.Outcome == check.Pass {
+		return ""
+	}
 	nearest, text := notAmount, ""
 	either := differs(fd.Requirement.Need)
 	for i := range fd.Evidence {

@@ -70,7 +70,23 @@ func notReason(e *check.Evidence, f *fact.Facts) string {
 	if x, ok := e.Leaf.(*need.Each); ok {
 		return Sentence("it needs " + eachPhrase(x, true))
 	}
-	return Sentence(def.Label + " is " + Value(def, e.Reading.Value) + ", and must be " + target(e.Leaf, true))
+	is := def.Label + " is " + Value(def, e.Reading.Value)
+	switch x := e.Leaf.(type) {
+	case *need.OneOf:
+		if def.Kind == fact.Bool {
+			return Sentence(def.Label + ": " + Value(def, e.Reading.Value) + "; needed: " + target(x, true))
+		}
+		return Sentence(is + "; it must not be " + target(x, false))
+	case *need.BeginsWith:
+		return Sentence(is + "; it must not be " + target(x, false))
+	case *need.HasAll:
+		return Sentence(def.Label + ": " + And(e.Reading.Value.Set()) + "; needed: " + target(x, true))
+	case *need.HasAny:
+		return Sentence(def.Label + ": " + And(e.Reading.Value.Set()) + "; needed: " + target(x, true))
+	case *need.Listed:
+		return Sentence(is + "; it must not be on the list " + x.List.ID)
+	}
+	return Sentence(is + "; it must be " + target(e.Leaf, true))
 }
 
 func passReason(fd *check.Finding, res *check.Result) string {
@@ -96,7 +112,7 @@ func passReason(fd *check.Finding, res *check.Result) string {
 	}
 	if ways := met(fd.Requirement.Need, res.Facts); len(ways) > 0 && differs(fd.Requirement.Need) || len(ways) > 0 &&
 		oneOfSeveral(fd.Requirement.Need) {
-		return Sentence("met by " + And(ways))
+		return Sentence("met by: " + strings.Join(ways, "; "))
 	}
 	return ""
 }
@@ -152,6 +168,9 @@ func notApplicable(fd *check.Finding, res *check.Result) string {
 
 func unknownReason(fd *check.Finding) string {
 	var out []string
+	several := unknownFacts(fd) > 1
+	var causes []string
+	lacking := map[string][]string{} // by the cause: the facts
 	for _, e := range fd.Evidence {
 		if e.Truth != need.Unknown {
 			continue
@@ -165,18 +184,47 @@ func unknownReason(fd *check.Finding) string {
 		case len(e.Reading.Others()) > 0:
 			out = append(out, Sentence("sources conflict on "+def.Label+": "+Reading(def, e.Reading)))
 		case !e.Reading.Value.Known():
-			s := Sentence(missing(def, e.Reading))
-			if len(out) == 0 || out[len(out)-1] != s {
-				out = append(out, s)
+			if !several {
+				out = append(out, Sentence(missing(def, e.Reading)))
+				break
+			}
+			why := missing(def, e.Reading)
+			if !slices.Contains(causes, why) {
+				causes = append(causes, why)
+			}
+			if !slices.Contains(lacking[why], def.Label) {
+				lacking[why] = append(lacking[why], def.Label)
 			}
 		case def.ID == fact.DiskBytes:
 			out = append(out, "Whether the drive is large enough depends on its kind, which is unknown.")
 		}
 	}
+	for _, why := range causes {
+		labels := lacking[why]
+		if len(labels) > 1 || strings.HasSuffix(labels[0], "s") {
+			why = manyOf.Replace(why)
+		}
+		out = append(out, Sentence(And(labels)+": "+Lower(why)))
+	}
 	if fd.Applies == need.Unknown {
 		out = append(out, "Whether the requirement applies is unknown as well.")
 	}
 	return strings.Join(out, " ")
+}
+
+// manyOf says a cause of several facts.
+var manyOf = strings.NewReplacer("contain it", "contain them", "report it", "report them", "reading it", "reading them",
+	"it could not", "they could not")
+
+// unknownFacts counts the facts of the machine that leave a finding unknown.
+func unknownFacts(fd *check.Finding) int {
+	var ids []fact.ID
+	for i := range fd.Evidence {
+		if e := &fd.Evidence[i]; e.Truth == need.Unknown && !slices.Contains(ids, e.Leaf.Fact()) {
+			ids = append(ids, e.Leaf.Fact())
+		}
+	}
+	return len(ids)
 }
 
 // Closing lists what would make an unknown finding known.
@@ -317,10 +365,17 @@ func failReason(e *check.Evidence, res *check.Result) string {
 		}
 		return Sentence(Capital(def.Label) + ": " + And(found.Set()))
 	case fact.DiskKind:
-		return Sentence("the system disk is a " + Value(def, e.Reading.Value))
+		if e.Reading.Value.Text() == "hdd" {
+			return "The system disk is a hard disk."
+		}
+		return Sentence("the system disk is " + Value(def, e.Reading.Value))
 	}
 	if d := short(e); d != "" && def.Unit == fact.NoUnit {
-		return Sentence(fmt.Sprintf("it has %s %s; %s", Value(def, e.Reading.Value), def.Label, d) + " is needed")
+		are := " are needed"
+		if strings.HasPrefix(d, "1 ") {
+			are = " is needed"
+		}
+		return Sentence(fmt.Sprintf("it has %s %s; %s", Value(def, e.Reading.Value), def.Label, d) + are)
 	} else if d != "" {
 		return Sentence(d + " is needed")
 	}
@@ -431,7 +486,7 @@ func uefiWords(f *fact.Facts) string {
 func secureBootReason(f *fact.Facts) string {
 	switch f.Value(fact.SecureBoot).Text() {
 	case "inactive":
-		return "Not active, because the machine starts in legacy mode."
+		return "Secure boot is not active, because the machine starts in legacy mode."
 	case "setup":
 		return "The firmware is in set-up mode: it has no keys."
 	case "reduced", "permissive":

@@ -25,9 +25,9 @@ func Words(p *remedy.Planned, v *remedy.Verdict, rel *release.Release, f *fact.F
 	values := map[string]string{
 		"release":      rel.Name,
 		"through":      v.Through,
-		"short":        "some",
-		"needed":       "enough",
-		"needed_drive": "enough",
+		"short":        "more",
+		"needed":       "more",
+		"needed_drive": "more",
 		"edition":      "the one that is needed",
 		"restarts":     Count(restarts(v), "restart", "restarts"),
 		"update":       f.Value(fact.FirmwareUpdate).Text(),
@@ -64,6 +64,9 @@ func Words(p *remedy.Planned, v *remedy.Verdict, rel *release.Release, f *fact.F
 		}
 	}
 	w := func(s string) string { return fill(s, values) }
+	if !p.Needed.Known() && len(parts) == 0 {
+		w = func(s string) string { return fill(open.Replace(s), values) }
+	}
 	if f.Planned() {
 		return plannedStep(p, rel, w)
 	}
@@ -384,16 +387,23 @@ var Risks = map[string]string{
 // AnyTitle is the title of a step for many machines: what differs between them is left
 // open.
 func AnyTitle(s *remedy.Step) string {
-	return fill(open.Replace(s.Title), map[string]string{
-		"release": "the target", "through": "the intermediate release", "short": "enough", "needed": "enough",
-		"needed_drive": "enough", "edition": "the one that is needed", "restarts": "the restarts of the visit",
-		"update": "that the guide names", "titles": "applications", "part": "a part",
+	return fill(open.Replace(strings.TrimSuffix(s.Title, " to version {update}")), map[string]string{
+		"release": "the target", "through": "the intermediate release",
+		"edition":  "the one that is needed",
+		"restarts": "the restarts of the visit", "update": "that the guide names", "titles": "applications",
+		"part":  "a part",
 		"drive": "a larger solid-state drive", "boot_disk": "the disk", "system_disk": "the system disk",
 	})
 }
 
-// open says amounts that differ from machine to machine without them.
-var open = strings.NewReplacer(" to {needed_drive}", " far enough", " {needed} processor cores",
-	" more processor cores", "Free {short}", "Free space", "{short} of memory", "memory", " for {needed} in all",
-	" for larger ones",
-	"{needed} of memory", "more memory", " to version {update}", "")
+// open says amounts that are unknown, or that differ from machine to machine, without them.
+var open = strings.NewReplacer(
+	" to {needed_drive}", "", "a disk of {needed_drive} or more", "a larger disk",
+	"give the virtual machine {needed} of memory", "give the virtual machine more memory",
+	"give the virtual machine {needed} processor cores", "give the virtual machine more processor cores",
+	"raise its memory to {needed}", "raise its memory", "raise its processor cores to {needed}",
+	"raise the number of its processor cores", "{needed} cores or more", "more cores",
+	"show {needed} or more", "show the new size", "shows {needed} or more", "shows the new size",
+	"modules: {needed} in total", "modules by larger ones", "Free {short}", "Free space", "{short} of memory", "memory",
+	"at least {needed}", "as large as the finding requires",
+)

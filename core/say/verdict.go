@@ -126,7 +126,7 @@ func naming(ids []string, rel *release.Release) string {
 	if titles == nil {
 		return ""
 	}
-	return ": " + strings.Join(titles, "; ")
+	return ": " + And(titles)
 }
 
 // takes counts the remedies of a plan: a disk conversion and three firmware
@@ -240,7 +240,7 @@ func Details(v *remedy.Verdict, rel *release.Release, f *fact.Facts) []string {
 		out = append(out, why)
 	}
 	if rests := restsOn(v, f); rests != "" {
-		out = append(out, Sentence("this rests on "+rests))
+		out = append(out, rests)
 	}
 	return append(out, skippedChecks(f)...)
 }
@@ -274,36 +274,51 @@ func RestsOn(v *remedy.Verdict, f *fact.Facts) []string {
 
 // onlyTried says of a step that nothing but doing it shows whether it helps.
 func onlyTried(b *remedy.Basis) string {
-	return fmt.Sprintf("the step “%s”, whose effect is visible only after it is done", AnyTitle(b.Step))
+	return fmt.Sprintf("the step “%s”: only doing it shows whether it helps", AnyTitle(b.Step))
 }
 
-// restsOn is one sentence of what [RestsOn] lists: what was read, what is unknown, and
+// restsOn says in sentences what [RestsOn] lists: what was read, what is unknown, and
 // steps whose effect nobody can foresee.
 func restsOn(v *remedy.Verdict, f *fact.Facts) string {
-	var read, unknown, out []string
+	var read, unknown, tried, out []string
 	for i := range v.Bases {
 		switch b := &v.Bases[i]; {
 		case b.Fact == nil:
-			out = append(out, onlyTried(b))
+			tried = append(tried, "“"+AnyTitle(b.Step)+"”")
 		case !b.Reading.Value.Known():
-			unknown = append(unknown, b.Fact.Label)
+			unknown = append(unknown, question(b.Fact))
 		default:
 			read = append(read, basis(b.Fact, b.Reading, f))
 		}
 	}
 	if read != nil {
-		out = append(out, strings.Join(read, "; "))
+		out = append(out, Sentence("this rests on what was read: "+strings.Join(read, "; ")))
 	}
 	if unknown != nil {
-		out = append(out, "what is unknown: "+strings.Join(unknown, "; "))
+		out = append(out, Sentence("the result can change when this is known: "+And(unknown)))
 	}
-	return strings.Join(out, ", and on ")
+	switch len(tried) {
+	case 0:
+	case 1:
+		out = append(out, Sentence("only doing the step "+tried[0]+" shows whether it helps"))
+	default:
+		out = append(out, Sentence("only doing the steps "+And(tried)+" shows whether they help"))
+	}
+	return strings.Join(out, " ")
+}
+
+// question names a fact that is unknown: a label that is a clause of its own with “whether”.
+func question(def *fact.Def) string {
+	if strings.Contains(def.Label, " is ") || strings.Contains(def.Label, " supports ") {
+		return "whether " + def.Label
+	}
+	return def.Label
 }
 
 // basis says a reading with its source, or that there is none.
 func basis(def *fact.Def, r *fact.Reading, f *fact.Facts) string {
 	if !r.Value.Known() {
-		return def.Label + ", which is unknown"
+		return def.Label + ": unknown"
 	}
 	s := def.Label + ": " + Value(def, r.Value)
 	switch {
