@@ -190,11 +190,13 @@ func fillStruct(n *Node, v reflect.Value, r *Report) {
 		v.Field(s.node).Set(reflect.ValueOf(n))
 	}
 	lines := make([]int, len(s.fields)) // in which a key stands; 0: in none
+	meant := map[string]bool{}          // keys that are written with a mistake, which has been said
 	for _, f := range n.Fields {
 		i := slices.Index(s.names, f.Name)
 		if i < 0 {
 			r.addAt(f.Line, f.Col, n.Path(), fmt.Sprintf("unknown key %q", clip(f.Name)),
 				Suggest(f.Name, s.names))
+			meant[Nearest(f.Name, s.names)] = true
 			continue
 		}
 		if lines[i] > 0 {
@@ -206,7 +208,7 @@ func fillStruct(n *Node, v reflect.Value, r *Report) {
 		fill(f.Value, v.Field(s.fields[i].index), s.fields[i].rule, r)
 	}
 	for i, f := range s.fields {
-		if f.required && lines[i] == 0 {
+		if f.required && lines[i] == 0 && !meant[f.name] {
 			r.Add(n, fmt.Sprintf("the key %q is missing", f.name), "")
 		}
 	}
@@ -306,22 +308,54 @@ func clip(s string) string {
 	return strings.ToValidUTF8(s[:61], "") + "…"
 }
 
-// Suggest names the word that was probably meant, or all of them when they
-// are few.
+// Suggest names the word that was probably meant, or those that continue it, or all of
+// them when they are few.
 func Suggest(word string, words []string) string {
-	best, at := 1+len(word)/3, ""
+	if w := Nearest(word, words); w != "" {
+		return fmt.Sprintf("did you mean %q?", w)
+	}
+	longer := continuing(word, words)
+	switch {
+	case len(longer) > mostOffered:
+		return "use " + strings.Join(longer[:mostOffered], ", ") + ", …"
+	case len(longer) > 0:
+		return "use " + strings.Join(longer, ", ")
+	case len(words) > 0 && len(words) <= 16:
+		return "use " + strings.Join(words, ", ")
+	}
+	return ""
+}
+
+// mostOffered is how many words are offered that continue one.
+const mostOffered = 5
+
+// Nearest is the word that was probably meant, or "" where none is near: one that differs by
+// few letters, or the only one that continues it.
+func Nearest(word string, words []string) string {
+	letters := len(strings.TrimLeft(word, "-"))
+	best, at := max(1, letters/3), ""
 	for _, w := range words {
 		if d := distance(strings.ToLower(word), strings.ToLower(w)); d <= best {
 			best, at = d-1, w
 		}
 	}
-	switch {
-	case at != "":
-		return fmt.Sprintf("did you mean %q?", at)
-	case len(words) > 0 && len(words) <= 16:
-		return "use " + strings.Join(words, ", ")
+	if longer := continuing(word, words); at == "" && len(longer) == 1 {
+		return longer[0]
 	}
-	return ""
+	return at
+}
+
+// continuing are the words that begin with one, whatever joins their parts: secure-boot-on
+// continues secureboot.
+func continuing(word string, words []string) []string {
+	unmarked := func(w string) string {
+		return strings.NewReplacer("-", "", "_", "", ".", "").Replace(strings.ToLower(w))
+	}
+	begin := unmarked(word)
+	if len(begin) < 3 {
+		return nil
+	}
+	return slices.DeleteFunc(slices.Clone(words), func(w string) bool { return !strings.HasPrefix(unmarked(w), begin) })
 }
 
 // With joins what is wrong with what would be right, where that is known.

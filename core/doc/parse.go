@@ -7,6 +7,7 @@ import (
 	"io"
 	"regexp"
 	"strconv"
+	"strings"
 	"unicode/utf8"
 
 	"go.yaml.in/yaml/v3"
@@ -51,13 +52,7 @@ func parseYAML(name string, src []byte) (*Node, error) {
 	dec := yaml.NewDecoder(bytes.NewReader(src))
 	var root yaml.Node
 	if err := dec.Decode(&root); err != nil {
-		m := Mistake{Wrong: "this is not YAML: " + err.Error()}
-		if parts := yamlLine.FindStringSubmatch(err.Error()); parts != nil {
-			m.Wrong = "this is not YAML: " + parts[2]
-			if m.Line, _ = strconv.Atoi(parts[1]); m.Line > 0 {
-				m.Col = 1
-			}
-		}
+		m := notYAML(err.Error())
 		return nil, &Mistakes{Name: name, List: []Mistake{m}}
 	}
 	if err := dec.Decode(&yaml.Node{}); !errors.Is(err, io.EOF) {
@@ -143,4 +138,43 @@ func convert(y *yaml.Node, parent *Node, step string, depth int, r *Report) *Nod
 		}
 	}
 	return n
+}
+
+// yamlMistakes are what the parser of YAML says, and what it means in our words.
+var yamlMistakes = []struct{ parser, wrong, right string }{
+	{"unexpected end of stream", "a text in quotation marks is not closed", "close it, or take the first mark out"},
+	{"unexpected document indicator", "a text in quotation marks is not closed",
+		"close it, or take the first mark out"},
+	{"expected ',' or ']'", "a list in brackets is not closed", "separate its items with commas, and end it with ]"},
+	{"expected ',' or '}'", "a group in braces is not closed", "separate its keys with commas, and end it with }"},
+	{"could not find expected ':'", "a key has no colon", "write key: value"},
+	{"mapping values are not allowed", "a colon stands where no key can be",
+		"put a text with a colon in quotation marks"},
+	{"tab character", "a tab is used to indent", "indent with spaces"},
+	{"cannot start any token", "a text begins with a character that has a meaning in YAML",
+		"put it in quotation marks"},
+	{"block sequence entries are not allowed", "a list stands where none can be", "begin it in a line of its own"},
+	{"did not find expected key", "the indentation does not fit the lines above", "indent all keys of a group alike"},
+	{"did not find expected '-' indicator", "the indentation does not fit the lines above",
+		"indent all items of a list alike"},
+}
+
+// notYAML says what is wrong with the form of a document, in our words.
+func notYAML(parser string) Mistake {
+	m := Mistake{
+		Wrong: "this is not YAML",
+		Right: "check the quotation marks, brackets and indentation of this line and of the one above",
+	}
+	if parts := yamlLine.FindStringSubmatch(parser); parts != nil {
+		if m.Line, _ = strconv.Atoi(parts[1]); m.Line > 0 {
+			m.Col = 1
+		}
+	}
+	for _, y := range yamlMistakes {
+		if strings.Contains(parser, y.parser) {
+			m.Wrong, m.Right = "this is not YAML: "+y.wrong, y.right
+			break
+		}
+	}
+	return m
 }

@@ -157,7 +157,7 @@ func checkDecision(v string) error {
 
 func checkMissing(v string) error {
 	if def := fact.ByName(v); def == nil || def.ID.Group() != fact.NoGroup {
-		return errors.New(doc.With(fmt.Sprintf("missing=%s: unknown fact", v),
+		return errors.New(doc.With(fmt.Sprintf("missing=%s: there is no fact %q", v, v),
 			doc.Suggest(v, fact.Names())))
 	}
 	return nil

@@ -26,13 +26,12 @@ func (t *Tally) Headline(targets map[string]*release.Release) string {
 			if g.Name != class || rel == nil {
 				continue
 			}
-			plural := map[string]string{fact.PC: "PCs", fact.Mac: "Macs"}[class]
 			verb := " can take "
 			if len(parts) > 0 {
 				verb = " "
 			}
 			parts = append(parts, fmt.Sprintf("%s of %s %s%s%s", say.Number(g.By[remedy.Ready]), say.Number(g.Total),
-				plural, verb, rel.Name))
+				say.Classes(class), verb, rel.Name))
 		}
 	}
 	if len(parts) == 0 {

@@ -172,7 +172,7 @@ func (b *Book) add(d *Document, own bool, r *doc.Report) {
 
 // patterns refuses patterns that can match nothing.
 func (e *entry) patterns(r *doc.Report) {
-	if e.Maker == "" {
+	if e.Maker == "" && e.Node.Has("maker") {
 		r.Add(e.Node.Of("maker"), "the guide has no maker",
 			"give the board maker as the machine reports it, or * for any")
 	}

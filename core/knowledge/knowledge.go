@@ -37,7 +37,7 @@ const (
 // Kinds are all of them.
 func Kinds() []string { return []string{Steps, Guides, Prices} }
 
-var formats = map[string]string{remedy.StepFormat: Steps, guide.Format: Guides, price.Format: Prices}
+var kindOf = map[string]string{remedy.StepFormat: Steps, guide.Format: Guides, price.Format: Prices}
 
 // Shipped are the means of the program.
 var Shipped = sync.OnceValue(func() *Base {
@@ -57,10 +57,16 @@ func Kind(d Document) (string, error) {
 	if err != nil {
 		return "", err
 	}
-	kind, ok := formats[n.Of("format").Text]
+	formats := remedy.StepFormat + ", " + guide.Format + " or " + price.Format
+	if n.Kind != doc.Map {
+		return "", doc.Refuse(d.Name, "this is "+n.Kind.String(), "a document begins with the key format: "+formats)
+	}
+	if !n.Has("format") {
+		return "", doc.Refuse(d.Name, "the key \"format\" is missing", "it is one of "+formats)
+	}
+	kind, ok := kindOf[n.Of("format").Text]
 	if !ok {
-		return "", doc.Refuse(d.Name, fmt.Sprintf("the format is %q", n.Of("format").Text),
-			"it is one of "+remedy.StepFormat+", "+guide.Format+", "+price.Format)
+		return "", doc.Refuse(d.Name, fmt.Sprintf("the format is %q", n.Of("format").Text), "it is one of "+formats)
 	}
 	return kind, nil
 }

@@ -50,8 +50,8 @@ func TestBadKnowledge(t *testing.T) {
 	}{
 		{[]string{steps, steps}, "a and b are both about steps; put the two together"},
 		{[]string{"format: rolltop-release/1"},
-			`the format is "rolltop-release/1"; it is one of rolltop-steps/1, rolltop-guides/1, rolltop-prices/1`},
-		{[]string{"currency: EUR"}, `the format is ""`},
+			`the format is "rolltop-release/1"; it is one of rolltop-steps/1, rolltop-guides/1 or rolltop-prices/1`},
+		{[]string{"currency: EUR"}, `the key "format" is missing`},
 		{[]string{strings.Replace(steps, "desk", "sea", 1)}, `"sea"`},
 	}
 	for _, tt := range tests {

@@ -173,7 +173,7 @@ func TestBadRows(t *testing.T) {
 		{"name,cores\na,six\n", `x.csv:2:3: "six" is not a number for cores; digits alone, from 1 to 65536`},
 		{"name,rated_mhz\na,2.8\n", `"2.8" is not a number for rated_mhz`},
 		{"name,built_in_tpm\na,yes\n", `"yes" is not true or false`},
-		{"name,architecture\na,x64\n", `"x64" is not an architecture; did you mean`},
+		{"name,architecture\na,x64\n", `"x64" is not an architecture; use x86, x86-64, arm64`},
 		{"name\n\"a\nb", "put texts with commas or quotes in double quotes"},
 	}
 	for _, tt := range tests {

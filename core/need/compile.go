@@ -248,8 +248,11 @@ func (c *compiler) leaf(d *Document) Leaf {
 		}
 	}
 	if len(asked) != 1 {
-		c.r.Add(d.Node, fmt.Sprintf("a fact is compared in one way; this has %d", len(asked)),
-			"use one of "+strings.Join(kindsFor(def), ", "))
+		wrong := "the fact is not compared with anything"
+		if len(asked) > 1 {
+			wrong = fmt.Sprintf("a fact is compared in one way; this has %s and %s", asked[0].key, asked[1].key)
+		}
+		c.r.Add(d.Node, wrong, "use one of "+strings.Join(kindsFor(def), ", "))
 		return nil
 	}
 	k, at := asked[0], d.Node.Of(asked[0].key)

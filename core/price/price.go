@@ -135,6 +135,9 @@ func compile(d *RowDoc, table string, r *doc.Report) (row, bool) {
 		r.Add(d.Node.Of("currency"), fmt.Sprintf("the price is in %s, and the table in %s", d.Currency, table),
 			"a table has one currency; convert the price, or keep another table")
 	}
+	if !d.Node.Has("least") || !d.Node.Has("most") || !d.Node.Has("part") {
+		return row{}, false // the reader has said so
+	}
 	one.cost.Least, one.cost.Most = money(d.Least, d.Node.Of("least"), table, r),
 		money(d.Most, d.Node.Of("most"), table, r)
 	if one.cost.Least > one.cost.Most {

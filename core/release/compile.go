@@ -54,6 +54,7 @@ func compile(d *Document, r *doc.Report) *Release {
 
 func (c *compiler) id(at *doc.Node, id string, seen map[string]bool) {
 	switch {
+	case id == "" && at != nil && at.Kind == doc.Map: // that the key is missing has been said
 	case !ValidID(id):
 		c.r.Add(at, fmt.Sprintf("%q cannot be an id", id), "use lower-case letters, digits and hyphens, 64 at most")
 	case seen[id]:
@@ -173,7 +174,9 @@ func (c *compiler) sources(docs []SourceDoc) []way {
 func (c *compiler) orInterims(id string) string {
 	var ids []string
 	for _, x := range c.Interims {
-		ids = append(ids, x.ID)
+		if x.ID != "" {
+			ids = append(ids, x.ID)
+		}
 	}
 	if len(ids) == 0 {
 		return "describe it below interim, with its id, name and requirements"

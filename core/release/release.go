@@ -8,6 +8,9 @@
 package release
 
 import (
+	"errors"
+	"fmt"
+	"io/fs"
 	"slices"
 	"strings"
 	"time"
@@ -272,8 +275,12 @@ func (d *Document) attach(l *list.Document, files Files, r *doc.Report) {
 		return
 	}
 	src, err := files(l.File)
-	if err != nil {
-		r.Add(at, "the file cannot be read: "+err.Error(), "put it in the directory of the document")
+	switch {
+	case errors.Is(err, fs.ErrNotExist):
+		r.Add(at, fmt.Sprintf("the file %s does not exist", l.File), "put it in the directory of the document")
+		return
+	case err != nil:
+		r.Add(at, "the file cannot be read: "+err.Error(), "check its name and who may read it")
 		return
 	}
 	l.Rows = list.ReadRows(l.File, src, r)

@@ -220,6 +220,9 @@ func Reading(def *fact.Def, r *fact.Reading) string {
 	return "unknown"
 }
 
+// Classes is the plural of a class of hardware: PCs, Macs.
+func Classes(class string) string { return map[string]string{fact.PC: "PCs", fact.Mac: "Macs"}[class] }
+
 // Day says a date: 13 April 2027.
 func Day(t time.Time) string { return t.Format("2 January 2006") }
 

@@ -51,6 +51,9 @@ func Read(name string, src []byte, now time.Time) (*inventory.Document, error) {
 	if err != nil {
 		return nil, err
 	}
+	if s.Class == "" { // nothing can be said of facts without it
+		return nil, r.Err()
+	}
 	d := &inventory.Document{Format: inventory.Format, TakenAt: now.UTC().Truncate(time.Second)}
 	d.Device.Name = inventory.Some(s.Name)
 	d.Device.Class, d.Device.Environment = inventory.Some(s.Class), inventory.Some("planned")
@@ -78,7 +81,7 @@ func Read(name string, src []byte, now time.Time) (*inventory.Document, error) {
 		}
 		next, wrong := byhand.Enter(d, []byhand.Fact{{Fact: v.id, Value: v.text}})
 		if wrong != nil {
-			r.Add(at, wrong[0].Error(), "docs/facts.md lists facts with their units")
+			r.Add(at, wrong[0].Error(), "")
 			continue
 		}
 		d = next

@@ -217,7 +217,7 @@ type WebhookList struct {
 
 // SetWebhook adds or changes a webhook.
 type SetWebhook struct {
-	URL   string `json:"url" minLength:"8" maxLength:"1000"`
+	URL   string `json:"url" maxLength:"1000"`
 	Renew bool   `json:"renew,omitempty" doc:"Give a new key"`
 }
 

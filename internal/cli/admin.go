@@ -144,9 +144,10 @@ func settingsCommand() *cobra.Command {
 			return nil
 		},
 	}
-	cmd.Flags().Int("stale-days", 30, "days without an inventory after which a machine is overdue")
-	cmd.Flags().Int("history-months", 13, "months for which every inventory is kept; of older ones, one per quarter")
-	cmd.Flags().Int("retired-days", 90, "days after which a retired machine is removed (0: never)")
+	numberFlag(cmd, "stale-days", 30, 1, 3650, "days without an inventory after which a machine is overdue")
+	numberFlag(cmd, "history-months", 13, 1, 1200,
+		"months for which every inventory is kept; of older ones, one per quarter")
+	numberFlag(cmd, "retired-days", 90, 0, 36500, "days after which a retired machine is removed (0: never)")
 	cmd.Flags().Bool("viewers-see-all", false, "show serial numbers, UUIDs and installed applications to viewers")
 	cmd.Flags().Bool("webhooks-private", false,
 		"allow webhooks to private networks and to the service's own host")

@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"io/fs"
 	"os"
 	"strings"
 
@@ -170,6 +171,12 @@ func readFile(path string) ([]byte, error) {
 
 // bare drops the path that the system's errors repeat.
 func bare(err error) error {
+	switch {
+	case errors.Is(err, fs.ErrNotExist):
+		return errors.New("the file does not exist")
+	case errors.Is(err, fs.ErrPermission):
+		return errors.New("you have no permission to read it")
+	}
 	var pe *os.PathError
 	if errors.As(err, &pe) {
 		return pe.Err
@@ -248,7 +255,7 @@ func format(cmd *cobra.Command) (string, error) {
 			return f, nil
 		}
 	}
-	return "", wrongUsage("unknown format %q; %s", f, doc.Suggest(f, forms))
+	return "", wrongUsage("--format %q is not a valid value; %s", f, doc.Suggest(f, forms))
 }
 
 // asked is the format and the service that a command was called with.

@@ -117,9 +117,10 @@ func TestExitStatus(t *testing.T) {
 		{"10 wins over 11 and 0", check("ready.json", "unknown.json", "legacy.json"), 10, ""},
 		{"11 wins over 0", check("unknown.json", "ready.json"), 11, ""},
 		{"2 wins over 10", check("legacy.json", "mac.json"), 2, "installs on PCs only"},
-		{"1 wins over 2", check("mac.json", "nowhere.json"), 1, "nowhere.json cannot be read: no such file"},
+		{"1 wins over 2", check("mac.json", "nowhere.json"), 1, "nowhere.json cannot be read: the file does not exist"},
 		{"no release", []string{"check"}, 2, "give --release FILE"},
-		{"release nowhere", []string{"check", "--release", at("none.yaml")}, 1, "cannot be read: no such file"},
+		{"release nowhere", []string{"check", "--release", at("none.yaml")}, 1,
+			"cannot be read: the file does not exist"},
 		{"release by id without a service", []string{"check", "--release", "skerry-12"}, 1,
 			"to use a release of a service by its id, give --server"},
 		{"release is a directory", []string{"check", "--release", dir}, 1, "is a directory; name a file in it"},
@@ -127,7 +128,7 @@ func TestExitStatus(t *testing.T) {
 			"is another kind of document; this should be rolltop-release/1"},
 		{"inventory is a release", check("skerry-12.yaml"), 1,
 			"is another kind of document; this should be rolltop-inventory/1"},
-		{"format", append(check("ready.json"), "--format", "jsn"), 2, `unknown format "jsn"; did you mean "json"?`},
+		{"format", append(check("ready.json"), "--format", "jsn"), 2, `--format "jsn" is not a valid value; did you mean "json"?`},
 		{"unknown option", []string{"check", "--relase", "x"}, 2,
 			`there is no option --relase; did you mean "--release"?`},
 		{"unknown letter", []string{"check", "-x"}, 2, "there is no option -x; see rolltop check --help"},
@@ -142,7 +143,8 @@ func TestExitStatus(t *testing.T) {
 		{"unreachable", []string{"machines", "--server", "http://127.0.0.1:1"}, 1, "does not respond"},
 		{"address", []string{"machines", "--server", "nowhere"}, 2, "is not the address of a service"},
 		{"listen", []string{"demo", "--listen", "nowhere"}, 2, "is not an address to listen on"},
-		{"users without a database", []string{"users", "set", "x", "--database", at("none.db")}, 1, "no such file"},
+		{"users without a database", []string{"users", "set", "x", "--database", at("none.db")}, 1,
+			"the file does not exist"},
 		{"role", []string{"users", "set", "x", "--role", "king"}, 2, "use viewer, technician, administrator"},
 	}
 	for _, tt := range tests {
@@ -293,7 +295,7 @@ func TestService(t *testing.T) {
 	has(0, "valid; Fathom 9, revision 2, six requirements", "releases", "validate",
 		filepath.Join(dir, "fathom-9.yaml"))
 	has(0, "already added, unchanged", "releases", "add", filepath.Join(dir, "fathom-9.yaml"))
-	has(1, "cannot be the target of mac", "releases", "target", "--mac", "skerry-12")
+	has(1, "cannot be the target of Macs", "releases", "target", "--mac", "skerry-12")
 	has(0, "PCs are checked against skerry-12, Macs against fathom-9.", "releases", "target", "--pc", "skerry-12")
 	has(2, "the target is missing", "releases", "target")
 	has(10, "4. Convert the disk to GPT", "check", "--release", "skerry-12", "--inventory",

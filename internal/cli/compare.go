@@ -3,6 +3,7 @@ package cli
 import (
 	"fmt"
 	"os"
+	"path/filepath"
 	"time"
 
 	"github.com/spf13/cobra"
@@ -102,7 +103,9 @@ func inventoryOf(cmd *cobra.Command, name string) (*inventory.Document, error) {
 		return nil, err
 	}
 	src, err := c.Inventory(contextOf(cmd), name, 0)
-	if err != nil {
+	if err != nil && filepath.Ext(name) != "" {
+		return nil, fmt.Errorf("there is no file %s, and no machine of that name", name)
+	} else if err != nil {
 		return nil, err
 	}
 	return inventory.Read(name, src)

@@ -37,7 +37,7 @@ func fleetCommand() *cobra.Command {
 	matrix.Flags().String("sort", "name",
 		"order, as for rolltop machines; needs.ID puts machines that fail the requirement first")
 	matrix.Flags().String("cursor", "", "cursor of the next page")
-	matrix.Flags().Int("size", 50, "rows per page (max 1000)")
+	numberFlag(matrix, "size", 50, 1, 1000, "rows per page (max 1000)")
 	formatFlag(matrix, "text", "json", "csv")
 	serviceFlags(matrix)
 	progress := &cobra.Command{
@@ -46,7 +46,7 @@ func fleetCommand() *cobra.Command {
 		Args:  cobra.NoArgs,
 		RunE:  showProgress,
 	}
-	progress.Flags().Int("days", 90, "number of days (max 400)")
+	numberFlag(progress, "days", 90, 1, 400, "number of days (max 400)")
 	formatFlag(progress, "text", "json", "csv")
 	serviceFlags(progress)
 	cmd.AddCommand(matrix, progress)

@@ -80,7 +80,7 @@ func TestFleetCommands(t *testing.T) {
 		{"webhooks", 0, "nothing sent yet"},
 		{"webhooks remove desk", 0, ""},
 		{"settings --stale-days 14", 0, "after 14 days"},
-		{"settings --stale-days 0", 2, "stale_days"},
+		{"settings --stale-days 0", 2, "--stale-days"},
 		{"tokens add reader --scope read --only Gull_Quay", 0, "rlt_"},
 		{"tokens add counters --machines 5 --tag counter", 0, "rlt_"},
 		{"tokens", 0, "may add 5 more machines"},

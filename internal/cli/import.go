@@ -22,7 +22,7 @@ func importCommand() *cobra.Command {
 		Args:  cobra.ExactArgs(1),
 		RunE:  importList,
 	}
-	cmd.Flags().Int("table", 0, "number of the table, from 1 (default: the table with the most names)")
+	numberFlag(cmd, "table", 0, 1, 1000, "number of the table, from 1 (default: the table with the most names)")
 	cmd.Flags().StringArray("column", nil,
 		"heading of a field, such as name=Model; + joins headings with a space, or with a quoted text: "+
 			"name=Brand+'-'+Model (repeatable)")

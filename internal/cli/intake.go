@@ -189,9 +189,11 @@ func expectedCommand() *cobra.Command {
 	}
 	serviceFlags(imported)
 	why := &cobra.Command{
-		Use:   "set ID off|no-rights|refused|no-network|in-repair|other",
+		Use:   "set ID REASON",
 		Short: "Record why an expected machine does not report",
-		Args:  cobra.ExactArgs(2),
+		Long: "Records why an expected machine does not report. REASON is off, no-rights, refused,\n" +
+			"no-network, in-repair or other; --note adds details.",
+		Args: cobra.ExactArgs(2),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			id, err := strconv.ParseInt(args[0], 10, 64)
 			if err != nil {

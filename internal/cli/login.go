@@ -86,7 +86,7 @@ func loginCommand() *cobra.Command {
 		Long:  help("login"),
 	}
 	cmd.Flags().String("name", "", "user name")
-	cmd.Flags().Int("days", 90, "days until the token expires (max 365)")
+	numberFlag(cmd, "days", 90, 1, 365, "days until the token expires (max 365)")
 	cmd.Flags().String("server", "", "address of the service, such as https://host:port (or ROLLTOP_SERVER)")
 	cmd.Flags().String("pin", "", "SHA-256 fingerprint of the self-signed certificate of the service (or ROLLTOP_PIN)")
 	return cmd

@@ -32,8 +32,8 @@ func machinesCommand() *cobra.Command {
 	cmd.Flags().String("sort", "name",
 		"order: name, site, disposition, model, installed, fails, taken, a fact, or needs.ID; prefix with - for "+
 			"descending order")
-	cmd.Flags().Int("page", 1, "page number")
-	cmd.Flags().Int("size", 200, "machines per page (max 1000)")
+	numberFlag(cmd, "page", 1, 1, 10000000, "page number")
+	numberFlag(cmd, "size", 200, 1, 1000, "machines per page (max 1000)")
 	formatFlag(cmd, "text", "json", "ndjson", "csv")
 	serviceFlags(cmd)
 	show := &cobra.Command{
@@ -72,7 +72,7 @@ func machinesCommand() *cobra.Command {
 		Long:  help("facts-set"),
 	}
 	enter.Flags().String("note", "", "where the value was read")
-	enter.Flags().Int("days", 0, "days until the fact expires; it expires with the board in any case")
+	numberFlag(enter, "days", 0, 1, 3650, "days until the fact expires; it expires with the board in any case")
 	serviceFlags(enter)
 	forget := &cobra.Command{
 		Use:   "remove KEY FACT",

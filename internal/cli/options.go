@@ -3,6 +3,7 @@ package cli
 import (
 	"errors"
 	"fmt"
+	"strconv"
 
 	"github.com/spf13/cobra"
 	"github.com/spf13/pflag"
@@ -32,7 +33,7 @@ func optionMistake(cmd *cobra.Command, err error) error {
 		return fmt.Errorf("--%s has no value; %s", bare.GetFlag().Name, help)
 	case errors.As(err, &wrong):
 		f := wrong.GetFlag()
-		return fmt.Errorf("--%s %q is not a valid value; %s", f.Name, wrong.GetValue(), valuesOf(f.Value.Type()))
+		return fmt.Errorf("--%s %q is not a valid value; %s", f.Name, wrong.GetValue(), valuesOf(f.Value))
 	case errors.As(err, &form):
 		return fmt.Errorf("%q is not an option; %s", form.GetSpecifiedFlag(), help)
 	}
@@ -46,9 +47,12 @@ func optionMeant(cmd *cobra.Command, name string) string {
 	return doc.Suggest("--"+name, names)
 }
 
-// valuesOf says what values an option of a type takes.
-func valuesOf(kind string) string {
-	switch kind {
+// valuesOf says what values an option takes.
+func valuesOf(v pflag.Value) string {
+	if n, ok := v.(*number); ok {
+		return fmt.Sprintf("write a whole number from %d to %d", n.least, n.most)
+	}
+	switch v.Type() {
 	case "int", "int64", "count":
 		return "write a whole number"
 	case "bool":
@@ -58,3 +62,26 @@ func valuesOf(kind string) string {
 	}
 	return "see --help"
 }
+
+// number is the value of an option that is a whole number within bounds.
+type number struct{ value, least, most int }
+
+// numberFlag adds an option that takes a whole number within bounds. The default may lie
+// outside of them.
+func numberFlag(cmd *cobra.Command, name string, value, least, most int, usage string) {
+	cmd.Flags().Var(&number{value, least, most}, name, usage)
+}
+
+func (n *number) Set(text string) error {
+	v, err := strconv.Atoi(text)
+	if err != nil || v < n.least || v > n.most {
+		return errors.New(valuesOf(n))
+	}
+	n.value = v
+	return nil
+}
+
+func (n *number) String() string { return strconv.Itoa(n.value) }
+
+// Type is that of a plain number, so that GetInt reads it.
+func (n *number) Type() string { return "int" }

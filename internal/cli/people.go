@@ -136,7 +136,7 @@ func auditCommand() *cobra.Command {
 	cmd.Flags().String("who", "", "only changes by this user or token")
 	cmd.Flags().String("subject", "", "only changes to this machine, user, release or kind of document")
 	cmd.Flags().Int64("before", 0, "only changes before this number")
-	cmd.Flags().Int("size", 50, "number of entries (max 1000)")
+	numberFlag(cmd, "size", 50, 1, 1000, "number of entries (max 1000)")
 	formatFlag(cmd, "text", "json", "csv")
 	serviceFlags(cmd)
 	return cmd

@@ -65,7 +65,7 @@ func TestWritingARelease(t *testing.T) {
 	says(t, 1, `has no column "Brnd"; its columns are Brand, Model`, "releases", "import-list", page, "--column",
 		"name=Brnd")
 	says(t, 2, "has no heading", "releases", "import-list", page, "--column", "name")
-	says(t, 1, "no such file", "releases", "import-list", filepath.Join(dir, "nowhere.html"))
+	says(t, 1, "the file does not exist", "releases", "import-list", filepath.Join(dir, "nowhere.html"))
 
 	src, err := os.ReadFile(path)
 	if err != nil {

@@ -42,7 +42,8 @@ func serveCommand() *cobra.Command {
 	cmd.Flags().String("database", "rolltop.db", "database file; created if it does not exist")
 	cmd.Flags().String("listen", defaultListen, "address to listen on")
 	cmd.Flags().Bool("existing", false, "do not start if the database file does not exist")
-	cmd.Flags().Int("keep-free", 256, "MiB of disk space to keep free; below it, inventories are refused")
+	numberFlag(cmd, "keep-free", 256, 0, 1<<30,
+		"MiB of disk space to keep free; below it, inventories are refused")
 	cmd.Flags().String("public-url", "", "address under which people reach the service, such as "+
 		"https://rolltop.example")
 	cmd.Flags().String("collectors", "",

@@ -35,7 +35,7 @@ func submitCommand() *cobra.Command {
 				}
 				if err != nil {
 					failed = true
-					fmt.Fprintf(cmd.ErrOrStderr(), "rolltop: %s%v\n", named(file), err)
+					fmt.Fprintf(cmd.ErrOrStderr(), "rolltop: %s%v\n", named(file, err), err)
 					continue
 				}
 				all = append(all, got)
@@ -61,8 +61,9 @@ func submitCommand() *cobra.Command {
 	return cmd
 }
 
-func named(file string) string {
-	if file == "" {
+// named puts the name of a file in front of a mistake that does not begin with it.
+func named(file string, err error) string {
+	if file == "" || strings.HasPrefix(err.Error(), file) {
 		return ""
 	}
 	return file + ": "

@@ -45,7 +45,7 @@ func wavesCommand() *cobra.Command {
 		c.Flags().String("rule", "", "filter of the machines that can enter")
 		c.Flags().String("release", "", "release that the machines get (default: the target of PCs)")
 		c.Flags().Bool("pilot", false, "make the wave a pilot: small, and before all others")
-		c.Flags().Int("most", 0, "maximum number of machines")
+		numberFlag(c, "most", 0, 1, 1000000, "maximum number of machines")
 		c.Flags().String("starts", "", "first day, such as 2026-12-01")
 		c.Flags().String("ends", "", "last day")
 		c.Flags().String("note", "", "note for whoever does the work")

@@ -32,7 +32,7 @@ func workCommands() []*cobra.Command {
 		RunE:  visitLink,
 		Long:  help("visit-link"),
 	}
-	link.Flags().Int("hours", 0, "hours until the link expires (default 10, max 168)")
+	numberFlag(link, "hours", 0, 1, 168, "hours until the link expires (default 10, max 168)")
 	link.Flags().Bool("remove", false, "remove all links to the visit of this machine")
 	serviceFlags(link)
 	after := &cobra.Command{

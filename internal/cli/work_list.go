@@ -107,8 +107,8 @@ func workCommand() *cobra.Command {
 			return nil
 		},
 	}
-	stock.Flags().Int("on-hand", 0, "number in stock")
-	stock.Flags().Int("lead-days", 0, "days until the rest is delivered (0: unknown)")
+	numberFlag(stock, "on-hand", 0, 0, 1000000, "number in stock")
+	numberFlag(stock, "lead-days", 0, 0, 3650, "days until the rest is delivered (0: unknown)")
 	serviceFlags(stock)
 	cmd.AddCommand(wins, parts, messages, sheet, assign, stock)
 	return cmd

@@ -315,8 +315,8 @@ func (s releasesAPI) mayBeTarget(ctx context.Context, class, id string) error {
 		return err
 	}
 	if rel.InstallsOn != class {
-		return refuse(title, "%s installs on another class of hardware (%s) and cannot be the target of %s",
-			rel.Name, rel.InstallsOn, class)
+		return refuse(title, "%s installs on %s and cannot be the target of %s", rel.Name,
+			say.Classes(rel.InstallsOn), say.Classes(class))
 	}
 	if _, err := s.store.FinalRevision(ctx, id); err != nil {
 		return refuse(title, "%s has only drafts, and a draft cannot judge the fleet", rel.Name)

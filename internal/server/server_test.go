@@ -259,7 +259,7 @@ func TestRefusals(t *testing.T) {
 		{"target that is not there", "PUT", "/api/v1/targets", s.Token, "application/json", `{"pc":"skerry-14"}`, 404,
 			"there is no release"},
 		{"target of the wrong class", "PUT", "/api/v1/targets", s.Token, "application/json", `{"mac":"skerry-12"}`, 422,
-			"installs on another class of hardware"},
+			"cannot be the target of"},
 		{"key in another case", "PUT", "/api/v1/targets", s.Token, "application/json", `{"PC":"skerry-12"}`, 422,
 			"PC: is an unknown key"},
 		{"scope", "POST", "/api/v1/tokens", s.Token, "application/json", `{"name":"x","scope":"all"}`, 422,

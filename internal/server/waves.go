@@ -9,6 +9,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"maps"
 	"slices"
 	"strings"
 
@@ -301,19 +302,30 @@ func readOutcomes(name string, src []byte) ([]api.SaidOutcome, error) {
 	return out, nil
 }
 
+// readOutcomeLines reads outcomes as JSON objects, one after another.
 func readOutcomeLines(name string, src []byte) ([]api.SaidOutcome, error) {
+	const form = "an object has machine, outcome and, for a failure, reason"
 	var out []api.SaidOutcome
 	dec := json.NewDecoder(bytes.NewReader(src))
-	dec.DisallowUnknownFields()
 	for n := 1; ; n++ {
-		var o api.SaidOutcome
-		switch err := dec.Decode(&o); {
+		var object map[string]any
+		switch err := dec.Decode(&object); {
 		case err == io.EOF:
 			return out, nil
 		case err != nil:
-			return nil, fmt.Errorf("%s: object %d cannot be read: %w; an object has machine, outcome and, for a "+
-				"failure, reason",
-				name, n, err)
+			return nil, fmt.Errorf("%s: object %d is not valid JSON; %s", name, n, form)
+		}
+		var o api.SaidOutcome
+		fields := map[string]*string{"machine": &o.Machine, "outcome": &o.Outcome, "reason": &o.Reason}
+		for _, key := range slices.Sorted(maps.Keys(object)) {
+			text, ok := object[key].(string)
+			switch {
+			case fields[key] == nil:
+				return nil, fmt.Errorf("%s: object %d has the unknown key %q; %s", name, n, key, form)
+			case !ok:
+				return nil, fmt.Errorf("%s: %s of object %d is not a text; %s", name, key, n, form)
+			}
+			*fields[key] = text
 		}
 		out = append(out, o)
 	}

@@ -189,7 +189,7 @@ func (d *Decisions) Add(ctx context.Context, n *NewDecision) (Decided, error) {
 			what = " that fails " + one.Requirement
 		}
 		return Decided{}, refuse(notDecided,
-			"no machine matches %q%s; correct the filter, or accept it with ahead", one.Scope,
+			"no machine matches %q%s; correct the filter, or add the option ahead to decide in advance", one.Scope,
 			what)
 	}
 	store.Note(ctx, "", d.noted(&one))

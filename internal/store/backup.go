@@ -46,7 +46,9 @@ func removed(path string) error {
 // Verify refuses a file that is no Rolltop database, is from a newer version, or
 // is damaged.
 func Verify(ctx context.Context, path string) error {
-	if st, err := os.Stat(path); err != nil {
+	if st, err := os.Stat(path); errors.Is(err, os.ErrNotExist) {
+		return fmt.Errorf("the backup %s does not exist", path)
+	} else if err != nil {
 		return fmt.Errorf("the backup cannot be read: %w", err)
 	} else if st.IsDir() || st.Size() == 0 {
 		return fmt.Errorf("%s is not a backup; name a file that rolltop backup wrote", path)
