@@ -182,4 +182,3 @@ func shellWords(line string) []string {
 	}
 	return out
 }
-
