@@ -79,6 +79,10 @@ func run(dirs []string, count int, seed uint64, at string, tests []string, limit
 			return !slices.Contains(strings.Split(at, ","), fmt.Sprintf("%s:%d", m.file, m.line))
 		})
 	}
+	// Tests that fail by themselves would notice everything.
+	if out, err := exec.Command("go", append([]string{"test", "-short"}, tests...)...).CombinedOutput(); err != nil {
+		return fmt.Errorf("the tests fail without a mistake: %w\n%s", err, out)
+	}
 	r := rand.New(rand.NewPCG(seed, seed))
 	r.Shuffle(len(all), func(i, j int) { all[i], all[j] = all[j], all[i] })
 	noticed, tried := 0, 0
