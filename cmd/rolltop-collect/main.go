@@ -13,6 +13,7 @@ import (
 	"os"
 	"os/signal"
 	"path/filepath"
+	"regexp"
 	"strings"
 	"syscall"
 	"time"
@@ -154,8 +155,14 @@ func optionMistake(err error) string {
 	case strings.HasPrefix(text, "flag needs an argument"):
 		return "--" + name + " has no value"
 	}
+	if m := wrongValue.FindStringSubmatch(text); m != nil {
+		return fmt.Sprintf("--%s %q is not a valid value", m[2], m[1])
+	}
 	return "an option has a value that is not valid"
 }
+
+// wrongValue is what the reader of options says of a value.
+var wrongValue = regexp.MustCompile(`^invalid (?:boolean )?value "(.*)" for (?:flag )?-(\S+):`)
 
 func work(ctx context.Context, o *options, out, errOut io.Writer) (int, error) {
 	rel, err := readRelease(o.release)

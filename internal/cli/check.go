@@ -4,7 +4,6 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"net/http"
 	"os"
 	"path/filepath"
 	"strconv"
@@ -20,8 +19,6 @@ import (
 	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/core/release"
 	"rolltop.example/rolltop/core/spec"
-	"rolltop.example/rolltop/internal/api"
-	"rolltop.example/rolltop/internal/client"
 	"rolltop.example/rolltop/internal/collect"
 )
 
@@ -260,22 +257,9 @@ func findRelease(cmd *cobra.Command, name string) (*release.Release, error) {
 	}
 	src, err := c.ReleaseDocument(contextOf(cmd), id, revision)
 	if err != nil {
-		return nil, missingRevision(cmd, c, id, revision, err)
+		return nil, err
 	}
 	return release.Read(name, src, nil)
-}
-
-// missingRevision says that a release has not the revision that was asked for, where the
-// release itself exists.
-func missingRevision(cmd *cobra.Command, c *client.Client, id string, revision int, err error) error {
-	var p *api.Problem
-	if revision == 0 || !errors.As(err, &p) || p.Status != http.StatusNotFound {
-		return err
-	}
-	if newest, e := c.Release(contextOf(cmd), id); e == nil {
-		return fmt.Errorf("%s has no revision %d; its latest is %s@%d", id, revision, id, newest.Revision)
-	}
-	return err
 }
 
 // newestOf is the highest revision that is known of each release: of those that are

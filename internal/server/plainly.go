@@ -16,6 +16,9 @@ func plainly(message string) string {
 	return "is not a valid value"
 }
 
+// unknownKey is said of a key that the body of a call does not have.
+const unknownKey = "is an unknown key"
+
 var phrases = []struct {
 	says   *regexp.Regexp
 	better string
@@ -36,7 +39,7 @@ var phrases = []struct {
 		"must be a time such as 2026-11-29T08:00:00Z"},
 	{regexp.MustCompile(`^expected string to match pattern`), "has the wrong form"},
 	{regexp.MustCompile(`^expected required property (\S+) to be present$`), "$1 is missing"},
-	{regexp.MustCompile(`^unexpected property$`), "is an unknown key"},
+	{regexp.MustCompile(`^unexpected property$`), unknownKey},
 	{regexp.MustCompile(`^required (\w+) parameter is missing$`), "is missing"},
 	{regexp.MustCompile(`^(?:expected|invalid) (?:integer|int)`), "must be a whole number"},
 	{regexp.MustCompile(`^(?:expected|invalid) (?:number|float)`), "must be a number"},

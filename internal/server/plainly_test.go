@@ -26,7 +26,7 @@ func TestMistakesInCalls(t *testing.T) {
 		{"POST", "/tokens", `{"name":"","scope":"read"}`, "name: must not be empty"},
 		{"POST", "/tokens", `{"scope":"read"}`, "name is missing"},
 		{"POST", "/tokens", `{"name":7,"scope":"read"}`, "name: must be text"},
-		{"POST", "/tokens", `{"name":"x","scope":"read","colour":"red"}`, "colour: is an unknown key"},
+		{"POST", "/tokens", `{"name":"x","scope":"read","colour":"red"}`, `unknown key "colour"`},
 		{"POST", "/tokens", `{"name":`, "the body"},
 		{"POST", "/tokens", `[]`, "must be an object"},
 		{"PUT", "/webhooks/desk", `{"url":"x"}`, `"x" is not a webhook address`},

@@ -1,11 +1,14 @@
 package server
 
 import (
+	"cmp"
 	"encoding/json"
 	"errors"
 	"fmt"
 	"net/http"
 	"regexp"
+	"slices"
+	"strings"
 
 	"github.com/danielgtaylor/huma/v2"
 
@@ -173,16 +176,36 @@ func newProblem(status int, message string, errs ...error) huma.StatusError {
 		}
 		p.Errors = append(p.Errors, m)
 	}
+	// A key that is unknown explains one that is missing.
+	slices.SortStableFunc(p.Errors, func(a, b doc.Mistake) int {
+		return cmp.Compare(strings.Count(b.Wrong, unknownKey), strings.Count(a.Wrong, unknownKey))
+	})
 	if len(p.Errors) == 0 && p.Detail == "request body is required" {
 		p.Detail = plainly(message)
 	}
 	if len(p.Errors) > 0 && message == "validation failed" { // the detail is what people see
-		first := &p.Errors[0]
-		if p.Detail = first.Wrong; first.Path != "" {
-			p.Detail = first.Path + ": " + first.Wrong
-		}
+		p.Detail = firstOf(p.Errors)
 	}
 	return p
+}
+
+// firstOf says the first of several mistakes; of a key that is unknown, also what is missing in its
+// place.
+func firstOf(all []doc.Mistake) string {
+	first := &all[0]
+	switch {
+	case first.Wrong == unknownKey:
+		says := fmt.Sprintf("unknown key %q", first.Path)
+		for i := range all {
+			if strings.HasSuffix(all[i].Wrong, " is missing") {
+				return says + "; " + all[i].Wrong
+			}
+		}
+		return says
+	case first.Path != "":
+		return first.Path + ": " + first.Wrong
+	}
+	return first.Wrong
 }
 
 func writeProblem(w http.ResponseWriter, p *api.Problem) {

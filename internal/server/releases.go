@@ -30,8 +30,7 @@ type releaseInput struct {
 
 // findRelease is a stored revision, or the problem that there is none.
 func (s releasesAPI) findRelease(ctx context.Context, id string, revision int) (*release.Release, error) {
-	rel, err := s.Releases.Get(ctx, id, revision)
-	return rel, orMissing(err, "%s", service.NoRelease(id))
+	return s.Releases.Find(ctx, id, revision)
 }
 
 func (s releasesAPI) releaseRow(r *store.ReleaseRef) api.ReleaseRow {
@@ -128,7 +127,7 @@ func describeRelease(rel *release.Release) api.Release {
 func (s releasesAPI) releaseDocument(ctx context.Context, in *releaseInput) (*raw, error) {
 	src, err := s.store.ReleaseSource(ctx, in.ID, in.Revision)
 	if err != nil {
-		return nil, orMissing(err, "%s", service.NoRelease(in.ID))
+		return nil, s.Releases.Absent(ctx, in.ID, in.Revision, err)
 	}
 	return &raw{ContentType: "application/yaml", Body: src}, nil
 }

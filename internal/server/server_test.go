@@ -261,7 +261,7 @@ func TestRefusals(t *testing.T) {
 		{"target of the wrong class", "PUT", "/api/v1/targets", s.Token, "application/json", `{"mac":"skerry-12"}`, 422,
 			"cannot be the target of"},
 		{"key in another case", "PUT", "/api/v1/targets", s.Token, "application/json", `{"PC":"skerry-12"}`, 422,
-			"PC: is an unknown key"},
+			`unknown key \"PC\"`},
 		{"scope", "POST", "/api/v1/tokens", s.Token, "application/json", `{"name":"x","scope":"all"}`, 422,
 			"scope: must be one of"},
 		{"sites", "PUT", "/api/v1/sites", s.Token, "application/json",

@@ -94,6 +94,15 @@ func (s settingsAPI) addToken(ctx context.Context, in *struct{ Body api.NewToken
 	if b.Scope == ScopeSubmit {
 		t.UsesLeft = cmp.Or(b.Machines, machinesOfToken)
 	}
+	if b.Succeeds != 0 {
+		switch known, err := s.store.TokenKnown(ctx, b.Succeeds); {
+		case err != nil:
+			return out, err
+		case !known:
+			return out, refuse("The token cannot be created", "there is no token %d to succeed; rolltop tokens lists them",
+				b.Succeeds)
+		}
+	}
 	store.Note(ctx, "", b.Name+", may "+b.Scope)
 	id, secret, err := s.makeToken(ctx, &t)
 	if err != nil {

@@ -145,8 +145,7 @@ func (m *Machines) against(ctx context.Context, d *store.Machine, a Against) (*r
 		}
 		return t.Release, nil
 	}
-	rel, err := m.releases.Get(ctx, a.Release, a.Revision)
-	return rel, orMissing(err, NoRelease(a.Release))
+	return m.releases.Find(ctx, a.Release, a.Revision)
 }
 
 // Side is one side of a comparison: an inventory of a machine; 0 is the latest.

@@ -3,12 +3,14 @@ package service
 import (
 	"context"
 	"crypto/sha256"
+	"errors"
 	"fmt"
 	"slices"
 	"sync"
 
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/release"
+	"rolltop.example/rolltop/internal/store"
 )
 
 // Target is the release that a class of hardware is judged against.
@@ -127,6 +129,23 @@ func (r *Releases) Get(ctx context.Context, id string, revision int) (*release.R
 	defer r.mu.Unlock()
 	r.compiled[key] = rel
 	return rel, nil
+}
+
+// Find is Get, whose error says which release, or which revision of it, does not exist.
+func (r *Releases) Find(ctx context.Context, id string, revision int) (*release.Release, error) {
+	rel, err := r.Get(ctx, id, revision)
+	return rel, r.Absent(ctx, id, revision, err)
+}
+
+// Absent says which release, or which revision of it, the store has not found; other errors
+// stay as they are.
+func (r *Releases) Absent(ctx context.Context, id string, revision int, err error) error {
+	if revision > 0 && errors.Is(err, store.ErrNotFound) {
+		if latest, err := r.Get(ctx, id, 0); err == nil {
+			return missing("%s has no revision %d; its latest is %s@%d", id, revision, id, latest.Revision)
+		}
+	}
+	return orMissing(err, NoRelease(id))
 }
 
 // Ref names a stored revision; by its id alone where it cannot be read any more.

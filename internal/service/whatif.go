@@ -130,13 +130,13 @@ func (w *WhatIf) sides(ctx context.Context, ask *Ask) (is, was *release.Release,
 			return nil, nil, err
 		}
 	default:
-		if is, err = w.releases.Get(ctx, ask.Release, ask.Revision); err != nil {
-			return nil, nil, orMissing(err, NoRelease(ask.Release))
+		if is, err = w.releases.Find(ctx, ask.Release, ask.Revision); err != nil {
+			return nil, nil, err
 		}
 	}
 	if ask.Than != "" {
-		if was, err = w.releases.Get(ctx, ask.Than, ask.ThanRev); err != nil {
-			return nil, nil, orMissing(err, NoRelease(ask.Than))
+		if was, err = w.releases.Find(ctx, ask.Than, ask.ThanRev); err != nil {
+			return nil, nil, err
 		}
 	} else if t, ok := w.releases.Target(is.InstallsOn); ok {
 		was = t.Release

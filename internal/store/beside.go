@@ -164,6 +164,12 @@ func (s *Store) Rekey(
 	return id, err
 }
 
+// TokenKnown says whether a token exists, or machines that one added which was removed.
+func (s *Store) TokenKnown(ctx context.Context, id int64) (known bool, err error) {
+	return known, s.reader.GetContext(ctx, &known,
+		"SELECT EXISTS (SELECT 1 FROM token WHERE id=?) OR EXISTS (SELECT 1 FROM machine WHERE token_id=?)", id, id)
+}
+
 // Succeed lets one token speak for the machines of another.
 func (s *Store) Succeed(ctx context.Context, token, former int64) (machines int64, err error) {
 	err = s.write(ctx, func(tx *sqlx.Tx) error {
