@@ -10,9 +10,9 @@ import (
 	"rolltop.example/rolltop/web"
 )
 
-// mostScript is how much script the first page may take, packed: what a browser loads
+// maxScript is how much script the first page may take, packed: what a browser loads
 // before anything else is asked for.
-const mostScript = 150_000
+const maxScript = 150_000
 
 func TestFirstLoadIsSmall(t *testing.T) {
 	page, err := fs.ReadFile(web.Console(), "index.html")
@@ -30,7 +30,7 @@ func TestFirstLoadIsSmall(t *testing.T) {
 		must(t, err, z.Close())
 	}
 	t.Logf("%d scripts, %d bytes packed", len(found), packed.Len())
-	if packed.Len() > mostScript {
-		t.Errorf("the first page takes %d bytes of packed script, and may take %d", packed.Len(), mostScript)
+	if packed.Len() > maxScript {
+		t.Errorf("the first page takes %d bytes of packed script, and may take %d", packed.Len(), maxScript)
 	}
 }

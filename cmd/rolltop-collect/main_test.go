@@ -17,7 +17,7 @@ import (
 )
 
 func TestMain(m *testing.M) {
-	patience = client.Patience{Tries: 2, First: time.Millisecond}
+	patience = client.Backoff{Tries: 2, First: time.Millisecond}
 	dir, err := os.MkdirTemp("", "rolltop-key-")
 	if err != nil {
 		panic(err)

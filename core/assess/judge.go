@@ -39,8 +39,8 @@ func NewJudge(m *knowledge.Base, rel *release.Release) *Judge {
 	return &Judge{base: m, rel: rel, known: map[string]Judgement{}}
 }
 
-// mostKnown bounds how many kinds of machine are remembered.
-const mostKnown = 1 << 15
+// maxKnown bounds how many kinds of machine are remembered.
+const maxKnown = 1 << 15
 
 // Judge decides for a machine of the release's class. f is filled from the
 // release and must not be used with another one afterwards. waived are the ids of
@@ -62,7 +62,7 @@ func (j *Judge) Outcomes(f *fact.Facts) []byte {
 // Rest decides on the facts that Outcomes was called with last. waived are the ids of
 // requirements that may fail.
 func (j *Judge) Rest(f *fact.Facts, waived ...string) (Judgement, error) {
-	if f.Doubtful() { // rare, and not told apart by the key
+	if f.Conflicting() { // rare, and not told apart by the key
 		return Decide(j.base, j.rel, f, waived...)
 	}
 	j.key = j.base.Steps.Key(j.key[:0], j.rel, f, j.outcomes, j.rel.PathsFrom(f))
@@ -76,7 +76,7 @@ func (j *Judge) Rest(f *fact.Facts, waived ...string) (Judgement, error) {
 	if err != nil {
 		return Judgement{}, err
 	}
-	if len(j.known) >= mostKnown {
+	if len(j.known) >= maxKnown {
 		clear(j.known)
 	}
 	j.known[string(j.key)] = got

@@ -248,15 +248,15 @@ func judge(q *release.Requirement, f *fact.Facts, paths []release.Path, class st
 	return Unknown, applies
 }
 
-// mostReadings bounds the combinations of disagreeing sources that are tried;
+// maxReadings bounds the combinations of disagreeing sources that are tried;
 // beyond it the answer is unknown.
-const mostReadings = 64
+const maxReadings = 64
 
 // Decide tests a need. Where sources disagree on a fact it reads, it tests
 // under each reading: the same answer under all is the answer, otherwise it is
 // unknown.
 func Decide(n need.Need, f *fact.Facts) need.Truth {
-	if f.Doubtful() {
+	if f.Conflicting() {
 		return decideEach(n, f)
 	}
 	return n.Test(f.View())
@@ -278,7 +278,7 @@ func decideEach(n need.Need, f *fact.Facts) need.Truth {
 	switch {
 	case ids == nil:
 		return n.Test(f.View()) // it reads nothing that sources disagree on
-	case count > mostReadings:
+	case count > maxReadings:
 		return need.Unknown
 	}
 	g := copies.Get().(*fact.Facts)

@@ -316,8 +316,8 @@ func Suggest(word string, words []string) string {
 	}
 	longer := continuing(word, words)
 	switch {
-	case len(longer) > mostOffered:
-		return "use " + strings.Join(longer[:mostOffered], ", ") + ", …"
+	case len(longer) > maxOffered:
+		return "use " + strings.Join(longer[:maxOffered], ", ") + ", …"
 	case len(longer) > 0:
 		return "use " + strings.Join(longer, ", ")
 	case len(words) > 0 && len(words) <= 16:
@@ -326,8 +326,8 @@ func Suggest(word string, words []string) string {
 	return ""
 }
 
-// mostOffered is how many words are offered that continue one.
-const mostOffered = 5
+// maxOffered is how many words are offered that continue one.
+const maxOffered = 5
 
 // Nearest is the word that was probably meant, or "" where none is near: one that differs by
 // few letters, or the only one that continues it.

@@ -19,8 +19,8 @@ type Facts struct {
 	one  [Count]Reading
 	rows [groupCount][]Reading // of each list, row after row
 
-	doubtful bool     // sources disagree on some fact of the machine itself
-	asked    []string // titles that were asked for, where not all were read
+	conflicting bool     // sources disagree on some fact of the machine itself
+	asked       []string // titles that were asked for, where not all were read
 
 	// Facts that are unpacked again and again have few that are known: only those that
 	// were touched are reset, where all others are as an empty row leaves them.
@@ -28,7 +28,7 @@ type Facts struct {
 	touched [(Count + 63) / 64]uint64
 }
 
-func (f *Facts) touch(id ID) { f.touched[id/64] |= 1 << (id % 64) }
+func (f *Facts) markDirty(id ID) { f.touched[id/64] |= 1 << (id % 64) }
 
 // Read flattens an inventory. Every fact has a value or a gap afterwards.
 func Read(d *inventory.Document) *Facts {
@@ -45,12 +45,12 @@ func Read(d *inventory.Document) *Facts {
 		case r.Value.Known() && g != nil && g.Fact == def.Name:
 			// A list with a gap row of its own is incomplete: what it holds is
 			// there, what it does not hold is not known.
-			*r = Reading{Gap: g, Source: r.Source, doubt: &doubt{floor: r.Value}}
+			*r = Reading{Gap: g, Source: r.Source, conflict: &conflict{floor: r.Value}}
 		case r.Value.Known():
 		case g != nil:
 			r.Gap = g
 			r.disagree(def)
-			f.doubtful = f.doubtful || len(r.Others()) > 0
+			f.conflicting = f.conflicting || len(r.Others()) > 0
 		default:
 			r.Gap = &inventory.Gap{Fact: def.Name, Cause: inventory.NotAsked, Detail: "the inventory does not say"}
 		}
@@ -75,16 +75,16 @@ func (r *Reading) disagree(def *Def) {
 		}
 	}
 	if others != nil {
-		r.doubt = &doubt{others: others}
+		r.conflict = &conflict{others: others}
 	}
 }
 
-// Bound notes what an unknown fact is not less than; for a copy that
+// SetLowerBound notes what an unknown fact is not less than; for a copy that
 // the caller owns.
-func (f *Facts) Bound(id ID, least Value) {
-	f.touch(id)
+func (f *Facts) SetLowerBound(id ID, least Value) {
+	f.markDirty(id)
 	r := &f.one[id]
-	r.doubt = &doubt{least, r.Others()}
+	r.conflict = &conflict{least, r.Others()}
 }
 
 // Get returns the reading of a fact of the machine itself. It is not to be
@@ -125,25 +125,25 @@ func (f *Facts) With(id ID, v Value, source string) *Facts {
 
 // Set changes a fact in place; for a copy that the caller owns.
 func (f *Facts) Set(id ID, v Value, source string) {
-	f.touch(id)
+	f.markDirty(id)
 	f.one[id] = Reading{Value: v, Source: source}
 }
 
 // SetFloor leaves a fact as not less than a number, as a step would that brings it at
 // least there; for a copy that the caller owns.
 func (f *Facts) SetFloor(id ID, least Value, source string) {
-	f.touch(id)
-	f.one[id] = Reading{Gap: &rowGap, Source: source, doubt: &doubt{floor: least}}
+	f.markDirty(id)
+	f.one[id] = Reading{Gap: &rowGap, Source: source, conflict: &conflict{floor: least}}
 }
 
 // PutBack puts a whole reading back, as [Facts.Get] gave it before a [Facts.Set].
 func (f *Facts) PutBack(id ID, r Reading) {
-	f.touch(id)
+	f.markDirty(id)
 	f.one[id] = r
 }
 
-// Doubtful says whether sources disagree on any fact of the machine itself.
-func (f *Facts) Doubtful() bool { return f.doubtful }
+// Conflicting says whether sources disagree on any fact of the machine itself.
+func (f *Facts) Conflicting() bool { return f.conflicting }
 
 // Astray says whether the hardware is a Mac and runs a system that is not a Mac's.
 func (f *Facts) Astray() bool {
@@ -274,9 +274,9 @@ func (f *Facts) SetList(id ID, items []string, complete bool, gap *inventory.Gap
 		if gap == nil {
 			gap = &rowGap
 		}
-		r = Reading{Gap: gap, Source: source, doubt: &doubt{floor: r.Value}}
+		r = Reading{Gap: gap, Source: source, conflict: &conflict{floor: r.Value}}
 	}
-	f.touch(id)
+	f.markDirty(id)
 	f.one[id] = r
 }
 

@@ -46,8 +46,8 @@ func (f *Facts) twoThingsOfASlot() {
 					},
 				}
 				others := []Alternative{{x, "one entry"}, {y, "the other entry"}}
-				a[k], b[k] = Reading{Gap: g, doubt: &doubt{others: others}},
-					Reading{Gap: g, doubt: &doubt{others: others}}
+				a[k], b[k] = Reading{Gap: g, conflict: &conflict{others: others}},
+					Reading{Gap: g, conflict: &conflict{others: others}}
 			}
 		}
 	}
@@ -97,7 +97,7 @@ func (f *Facts) otherPartitions(d *inventory.Document) {
 			signs[len(signs)-1]),
 		Try: "look at the partition, and enter storage.other_systems by hand",
 	}}
-	f.Bound(OtherSystems, Items(signs))
+	f.SetLowerBound(OtherSystems, Items(signs))
 }
 
 // take replaces a reading that cannot be relied on with a gap.
@@ -156,11 +156,11 @@ func (f *Facts) impossibleMemory() {
 			},
 		}
 		others := []Alternative{{installed.Value, g.Readings[0].Source}, {visible, g.Readings[1].Source}}
-		*installed = Reading{Gap: g, Source: installed.Source, doubt: &doubt{others: others}}
-		f.doubtful = true
+		*installed = Reading{Gap: g, Source: installed.Source, conflict: &conflict{others: others}}
+		f.conflicting = true
 	case !installed.Value.Known() && len(installed.Others()) == 0:
 		// Where sources disagree, a bound does not settle it behind their backs.
-		f.Bound(MemoryInstalled, visible)
+		f.SetLowerBound(MemoryInstalled, visible)
 	}
 	fitted := installed.Value
 	if !fitted.Known() || visible.Known() && fitted.Compare(visible) < 0 {
@@ -249,6 +249,6 @@ func (f *Facts) drivesDiffer(d *inventory.Document) {
 			"of different kinds",
 		Try: "check which drives the system volume is on, and enter storage.system.kind by hand",
 	}
-	r.doubt = &doubt{others: kinds}
-	f.doubtful = true
+	r.conflict = &conflict{others: kinds}
+	f.conflicting = true
 }

@@ -209,9 +209,9 @@ func (f *Facts) Row(g Group, i int) View {
 	return View{f, f.rows[g][i*w : (i+1)*w]}
 }
 
-// Raise brings a fact of every row to a value at least, as a step would leave
+// RaiseRows brings a fact of every row to a value at least, as a step would leave
 // it; a list without rows gets one. It is for a copy that the caller owns; the rows of others stay as they are.
-func (f *Facts) Raise(id ID, v Value) {
+func (f *Facts) RaiseRows(id ID, v Value) {
 	g := id.Group()
 	w, at := groups[g].width, int(id-g.first())
 	f.rows[g] = slices.Clone(f.rows[g])
@@ -276,8 +276,8 @@ func (v View) Get(id ID) *Reading {
 // Value is short for the value of a reading.
 func (v View) Value(id ID) Value { return v.Get(id).Value }
 
-// mostWorlds bounds the combinations of disagreeing sources that are looked at.
-const mostWorlds = 64
+// maxWorlds bounds the combinations of disagreeing sources that are looked at.
+const maxWorlds = 64
 
 // Worlds are the views under each combination of what sources of the row at
 // hand say that disagree: none where they agree, or where there are too many.
@@ -291,7 +291,7 @@ func (v View) Worlds() []View {
 		if worlds == nil {
 			worlds = []View{v}
 		}
-		if len(worlds)*len(others) > mostWorlds {
+		if len(worlds)*len(others) > maxWorlds {
 			return nil
 		}
 		var next []View

@@ -200,7 +200,7 @@ func (f *Facts) UnpackSingle(row []byte) error {
 
 func (f *Facts) unpackSingle(u *unpacker) error {
 	f.reset()
-	f.doubtful = false
+	f.conflicting = false
 	for {
 		id := u.byte()
 		if id == 0 || u.bad {
@@ -209,7 +209,7 @@ func (f *Facts) unpackSingle(u *unpacker) error {
 		if int(id) >= Count {
 			return fmt.Errorf("%w: it has a fact %d", errPacked, id)
 		}
-		f.touch(ID(id))
+		f.markDirty(ID(id))
 		f.unpackEntry(&f.one[id], u)
 	}
 	for range u.count() {
@@ -218,7 +218,7 @@ func (f *Facts) unpackSingle(u *unpacker) error {
 			return errPacked
 		}
 		if !f.one[id].Value.Known() {
-			f.touch(ID(id))
+			f.markDirty(ID(id))
 			f.one[id].Gap = &causeGaps[c]
 		}
 	}
@@ -254,14 +254,14 @@ func (f *Facts) unpackEntry(r *Reading, u *unpacker) {
 		r.Source = HandSource
 	}
 	if tag&tagFloor != 0 {
-		r.doubt = &doubt{floor: u.value()}
+		r.conflict = &conflict{floor: u.value()}
 	}
 	if tag&tagOthers != 0 {
-		if r.doubt == nil {
-			r.doubt = &doubt{}
+		if r.conflict == nil {
+			r.conflict = &conflict{}
 		}
-		r.doubt.others = u.others()
-		f.doubtful = true
+		r.conflict.others = u.others()
+		f.conflicting = true
 	}
 }
 
@@ -282,7 +282,7 @@ func (u *unpacker) cell() Reading {
 		case packOthers:
 			u.at++
 			return Reading{
-				Gap: &causeGaps[slices.Index(causes[:], inventory.Disagree)], doubt: &doubt{others: u.others()},
+				Gap: &causeGaps[slices.Index(causes[:], inventory.Disagree)], conflict: &conflict{others: u.others()},
 			}
 		case packCause:
 			u.at++

@@ -54,7 +54,7 @@ func TestPackThereAndBack(t *testing.T) {
 		g.Row(fact.Displays, 0).Value(fact.DisplayDiagonal).Float(), 13.3)
 	expect.That(t, "!g.Row(fact.Displays, 1).Value(fact.DisplayName).Known()",
 		!g.Row(fact.Displays, 1).Value(fact.DisplayName).Known())
-	expect.That(t, "g.Doubtful()", g.Doubtful())
+	expect.That(t, "g.Doubtful()", g.Conflicting())
 	if others := g.Row(fact.Displays, 1).Get(fact.DisplayWidth).Others(); len(others) != 2 ||
 		others[1].Value.Float() != 1920 {
 		t.Errorf("what sources conflict on in a row came back as %+v", others)

@@ -205,11 +205,11 @@ type Reading struct {
 	Gap    *inventory.Gap // set when Value is not known
 	Source string         // which interface said so; empty where the document does not tell
 
-	doubt *doubt // few readings have one
+	conflict *conflict // few readings have one
 }
 
-// doubt is what is known of a fact whose value is not.
-type doubt struct {
+// conflict is what is known of a fact whose value is not.
+type conflict struct {
 	floor  Value
 	others []Alternative
 }
@@ -217,18 +217,18 @@ type doubt struct {
 // Floor is a bound: the fact is not less than this, where another fact or what
 // was read of a list bounds it.
 func (r *Reading) Floor() Value {
-	if r.doubt == nil {
+	if r.conflict == nil {
 		return Value{}
 	}
-	return r.doubt.floor
+	return r.conflict.floor
 }
 
 // Others is what each source says, where they disagree.
 func (r *Reading) Others() []Alternative {
-	if r.doubt == nil {
+	if r.conflict == nil {
 		return nil
 	}
-	return r.doubt.others
+	return r.conflict.others
 }
 
 // Alternative is one of several readings that disagree.

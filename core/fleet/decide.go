@@ -20,9 +20,9 @@ const (
 	Later
 )
 
-// Decide lays a decision over a machine's row; [Index.Undecide] takes all of them away
+// Overlay lays a decision over a machine's row; [Index.Undecide] takes all of them away
 // again. It is not there for machines that the index does not hold.
-func (x *Index) Decide(id int64, change func(*Row)) {
+func (x *Index) Overlay(id int64, change func(*Row)) {
 	at, ok := x.at[id]
 	if !ok {
 		return
@@ -47,8 +47,8 @@ func (x *Index) replan(at int32) {
 	x.texts[textPlan].set(int(at), v)
 }
 
-// Undecide takes away what Decide laid over rows.
-func (x *Index) Undecide() {
+// ClearOverlay takes away what Decide laid over rows.
+func (x *Index) ClearOverlay() {
 	for id, r := range x.base {
 		if at, ok := x.at[id]; ok {
 			x.rows[at] = r

@@ -25,54 +25,54 @@ import (
 type Filter struct {
 	terms []term
 	now   time.Time
-	found map[string]map[int64]bool // of what names one machine: the machines, by Sought's key
+	found map[string]map[int64]bool // of what names one machine: the machines, by the key of External
 }
 
-// Sought is a part of a filter that names machines one by one, by a serial number or a
+// External is a part of a filter that names machines one by one, by a serial number or a
 // UUID, or that is about what people do with them: an index holds no such thing, and
 // whoever keeps it finds the machines. A word may be a serial number, too.
-type Sought struct {
+type External struct {
 	Key   string // for [Filter.Found]
 	What  string // name of the fact, or the key
 	Value string
 }
 
-// Keys of terms that are sought and are no facts: the number of a wave that machines are
+// Keys of terms that are looked up outside and are not facts: the number of a wave that machines are
 // in, what became of them there, who has the work on them, and the number of a change of
 // rules that turned them.
 const (
-	SoughtWave    = "wave"
-	SoughtOutcome = "outcome"
-	SoughtWho     = "assigned"
-	SoughtTurned  = "rule_change"
+	ExternalWave    = "wave"
+	ExternalOutcome = "outcome"
+	ExternalWho     = "assigned"
+	ExternalChanged = "rule_change"
 )
 
-var soughtKeys = []string{SoughtOutcome, SoughtTurned, SoughtWave, SoughtWho}
+var externalKeys = []string{ExternalOutcome, ExternalChanged, ExternalWave, ExternalWho}
 
 // Naming says whether the part names one machine.
-func (s Sought) Naming() bool { return !slices.Contains(soughtKeys, s.What) }
+func (s External) Naming() bool { return !slices.Contains(externalKeys, s.What) }
 
-// Sought are those parts.
-func (f Filter) Sought() []Sought {
-	var out []Sought
+// External are those parts.
+func (f Filter) External() []External {
+	var out []External
 	serial := fact.DeviceSerial.Def().Name
 	for _, t := range f.terms {
 		for i, v := range t.values {
 			switch {
 			case t.key == "" && !strings.Contains(v, " "):
-				out = append(out, Sought{soughtKey(serial, v), serial, v})
-			case t.def != nil && unsought[t.def.ID]:
+				out = append(out, External{externalKey(serial, v), serial, v})
+			case t.def != nil && identifying[t.def.ID]:
 				v = t.wanted[i].Text()
-				out = append(out, Sought{soughtKey(t.def.Name, v), t.def.Name, v})
-			case slices.Contains(soughtKeys, t.key):
-				out = append(out, Sought{soughtKey(t.key, v), t.key, v})
+				out = append(out, External{externalKey(t.def.Name, v), t.def.Name, v})
+			case slices.Contains(externalKeys, t.key):
+				out = append(out, External{externalKey(t.key, v), t.key, v})
 			}
 		}
 	}
 	return out
 }
 
-func soughtKey(what, v string) string { return what + "=" + strings.ToLower(v) }
+func externalKey(what, v string) string { return what + "=" + strings.ToLower(v) }
 
 // Found is the filter with the machines that a part of it names.
 func (f Filter) Found(key string, machines []int64) Filter {

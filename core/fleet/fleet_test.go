@@ -95,7 +95,7 @@ func index() *fleet.Index {
 		}
 		x.Put(int64(i+10), r, fact.Read(d))
 	}
-	x.Settle()
+	x.Sort()
 	return x
 }
 
@@ -161,7 +161,7 @@ func TestFilterByWork(t *testing.T) {
 		r.Plan = []string{"", "backup add-memory*", "backup add-memory* tpm-on*", "tpm-on*?", "read-again", ""}[i]
 		x.Put(int64(i+10), r, nil)
 	}
-	x.Settle()
+	x.Sort()
 	for where, want := range map[string]string{
 		"fixed_by=add-memory":                    "GULL-002",
 		"fixed_by=tpm-on,add-memory":             "GULL-002 GULL-003 HOLM-001",
@@ -178,9 +178,9 @@ func TestFilterByWork(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	var sought []string
-	for _, s := range f.Sought() {
-		sought = append(sought, s.What+"="+s.Value)
+	var external []string
+	for _, s := range f.External() {
+		external = append(external, s.What+"="+s.Value)
 		f = f.Found(s.Key, map[string][]int64{
 			"wave":          {11, 12, 13},
 			"outcome":       {12},
@@ -192,7 +192,7 @@ func TestFilterByWork(t *testing.T) {
 			t.Errorf("%+v names one machine: %v", s, s.Naming())
 		}
 	}
-	if got := strings.Join(sought,
+	if got := strings.Join(external,
 		" "); got != "wave=3 outcome=failed outcome=back assigned=technician, east rule_change=7 device.serial=TW1" {
 		t.Errorf("sought are %s", got)
 	}

@@ -12,20 +12,20 @@ import (
 // Index holds a fleet so that lists and counts are quick: machines with their
 // verdicts, and their facts in columns of codes. It holds what is in the
 // database and nothing else. It is not for concurrent use with [Index.Put],
-// [Index.Drop] and [Index.Settle]; the last comes after changes and before reading.
+// [Index.Drop] and [Index.Sort]; the last comes after changes and before reading.
 type Index struct {
 	rows  []Row
 	names []string        // in lower case, for words
 	at    map[int64]int32 // number of a machine → its place
 	ids   []int64         // place → number
 	taken []int64         // milliseconds
-	ranks []int32         // place → rank of the name; good after Settle
+	ranks []int32         // place → rank of the name; good after Sort
 	mixed bool            // the ranks are not good
 	facts [fact.Count]*column
 	texts [textCount]column
 	tags  column
 	base  map[int64]Row // rows that decisions are laid over, as they are without
-	order []int32       // rank of the name → place; good after Settle
+	order []int32       // rank of the name → place; good after Sort
 }
 
 // The texts that words and terms look at, of which a fleet has few.
@@ -111,12 +111,12 @@ func (c *column) set(at int, v fact.Value) {
 	}
 	c.codes[at] = c.code(v)
 	if len(c.values) > 2*len(c.codes)+1024 {
-		c.squeeze()
+		c.compact()
 	}
 }
 
-// squeeze forgets values that no machine has any more.
-func (c *column) squeeze() {
+// compact forgets values that no machine has any more.
+func (c *column) compact() {
 	was, codes := c.values, c.codes
 	c.clear()
 	for i, n := range codes {
@@ -141,8 +141,8 @@ func (x *Index) Values() int {
 	return n
 }
 
-// unsought facts name one machine each: they are found by keyed reads.
-var unsought = [fact.Count]bool{
+// identifying facts name one machine each: they are found by keyed reads.
+var identifying = [fact.Count]bool{
 	fact.DeviceSerial: true,
 	fact.DeviceUUID:   true,
 	fact.BoardSerial:  true,
@@ -184,7 +184,7 @@ func (x *Index) Put(id int64, r Row, f *fact.Facts) {
 	}
 	for id := range fact.ID(fact.Count) {
 		var v fact.Value
-		if f != nil && !unsought[id] {
+		if f != nil && !identifying[id] {
 			v = f.Value(id)
 		}
 		c := x.facts[id]
@@ -208,8 +208,8 @@ func (x *Index) Row(id int64) *Row {
 	return nil
 }
 
-// Settle makes an index ready to be read after changes.
-func (x *Index) Settle() {
+// Sort makes an index ready to be read after changes.
+func (x *Index) Sort() {
 	if !x.mixed {
 		return
 	}

@@ -91,8 +91,8 @@ func TestIndexIsWhatAFreshOneWouldBe(t *testing.T) {
 		for id, m := range kept {
 			fresh.Put(id, m.row, m.facts)
 		}
-		live.Settle()
-		fresh.Settle()
+		live.Sort()
+		fresh.Sort()
 		if live.Len() != len(kept) {
 			t.Fatalf("%d machines of %d", live.Len(), len(kept))
 		}
@@ -123,7 +123,7 @@ func TestPagesAreTheWholeOrder(t *testing.T) {
 		x.Put(row.ID, row, f)
 		facts[row.ID] = f
 	}
-	x.Settle()
+	x.Sort()
 	all := x.Select(fleet.Filter{})
 	for _, key := range append(slices.Clone(fleet.Orders), "memory.installed_bytes", "tpm.state", "needs.tpm") {
 		for _, order := range []string{key, "-" + key} {
@@ -161,14 +161,14 @@ func TestPagesAreTheWholeOrder(t *testing.T) {
 					t.Fatalf("%s: machine %d has no mark", order, id)
 				}
 				x.Drop(id)
-				x.Settle()
+				x.Sort()
 				next, before := x.Select(fleet.Filter{}).After(by, mark, 37)
 				if before != len(parts)-1 {
 					t.Fatalf("%s: %d stand before, want %d", order, before, len(parts)-1)
 				}
 				parts = append(parts, next...)
 				x.Put(id, parts[len(parts)-len(next)-1], facts[id])
-				x.Settle()
+				x.Sort()
 			}
 			all = x.Select(fleet.Filter{})
 			if !slices.Equal(whole, parts) {
@@ -225,7 +225,7 @@ func BenchmarkIndex(b *testing.B) {
 		row.Name = fmt.Sprintf("GULL-%06d", r.IntN(1e6))
 		x.Put(int64(i), row, f)
 	}
-	x.Settle()
+	x.Sort()
 	for _, where := range []string{
 		"", "slipway 99", "disposition=refit fails=tpm", `memory.installed_bytes>=8GiB tpm.state=off`,
 		"storage.system.free_bytes<=500GB",

@@ -34,7 +34,7 @@ var keys = []key{
 		doc:  "the one requirement that fails",
 		test: byRow(func(r *Row, v string) bool { return r.Sole == v }),
 	},
-	{name: SoughtWho, doc: "has the work", test: pickSought},
+	{name: ExternalWho, doc: "has the work", test: pickExternal},
 	{name: "cause", doc: "why a machine is undetermined", words: CauseNames, test: pickCause},
 	{name: "certainty", words: []string{"confirmed", "expected"},
 		test: byRow(func(r *Row, v string) bool { return r.Judged && r.Certain == (v == "confirmed") })},
@@ -61,13 +61,13 @@ var keys = []key{
 		})},
 	{name: "older", doc: "days since the latest inventory",
 		check: days("older", "older=14 for machines whose inventory is more than 14 days old"), test: pickOlder},
-	{name: SoughtOutcome, doc: "in a wave", words: OutcomeNames, test: pickSought},
+	{name: ExternalOutcome, doc: "in a wave", words: OutcomeNames, test: pickExternal},
 	{name: "publisher", doc: "disposition by the publisher's requirements alone", words: remedy.Dispositions(),
 		test: byDisposition(func(r *Row) (remedy.Disposition, bool) { return r.Publisher, r.Judged })},
 	{name: "retired", words: yesOrNo, test: byRow(func(r *Row, v string) bool { return r.Retired == (v == yes) })},
 	{name: "route", words: release.Ways(), test: byRow(func(r *Row, v string) bool { return r.Judged && r.Way == v })},
-	{name: SoughtTurned, doc: "the number of a change of rules",
-		check: number(SoughtTurned, "rolltop releases changes lists the changes of rules"), test: pickSought},
+	{name: ExternalChanged, doc: "the number of a change of rules",
+		check: number(ExternalChanged, "rolltop releases changes lists the changes of rules"), test: pickExternal},
 	{name: "site", test: byText(textPlace)},
 	{name: "step", doc: "of the plan", test: pickStep},
 	{name: "tag", test: func(x *Index, t *term, _ *Filter) pick {
@@ -76,7 +76,8 @@ var keys = []key{
 	{name: "unknown", doc: "a requirement", test: byOutcome('u')},
 	{name: "unsupported", doc: "runs the target without meeting it", words: yesOrNo, test: pickUnsupported},
 	{name: "waived", doc: "a requirement", test: byOutcome('w')},
-	{name: SoughtWave, doc: "its number", check: number(SoughtWave, "rolltop waves lists the waves"), test: pickSought},
+	{name: ExternalWave, doc: "its number", check: number(ExternalWave, "rolltop waves lists the waves"),
+		test: pickExternal},
 }
 
 const yes = "yes"
@@ -203,10 +204,10 @@ func byOutcome(letter byte) func(*Index, *term, *Filter) pick {
 	return func(x *Index, t *term, _ *Filter) pick { return x.outcome(t.values, letter) }
 }
 
-// pickSought picks what was found by whoever keeps what an index does not hold.
-func pickSought(x *Index, t *term, f *Filter) pick {
+// pickExternal picks what was found by whoever keeps what an index does not hold.
+func pickExternal(x *Index, t *term, f *Filter) pick {
 	return func(at int32) bool {
-		return slices.ContainsFunc(t.values, func(v string) bool { return f.found[soughtKey(t.key, v)][x.ids[at]] })
+		return slices.ContainsFunc(t.values, func(v string) bool { return f.found[externalKey(t.key, v)][x.ids[at]] })
 	}
 }
 

@@ -96,7 +96,7 @@ func (c *column) by(ask func(fact.Value) bool) func(int32) bool {
 // test makes the test of a term.
 func (x *Index) test(t *term, f *Filter) func(int32) bool {
 	if t.key == "" {
-		return x.word(t.values[0], f.found[soughtKey(fact.DeviceSerial.Def().Name, t.values[0])])
+		return x.word(t.values[0], f.found[externalKey(fact.DeviceSerial.Def().Name, t.values[0])])
 	}
 	if t.def != nil && t.def.ID == fact.DeviceName {
 		return func(at int32) bool {
@@ -104,10 +104,10 @@ func (x *Index) test(t *term, f *Filter) func(int32) bool {
 				func(v fact.Value) bool { return strings.EqualFold(x.rows[at].Name, v.Text()) })
 		}
 	}
-	if t.def != nil && unsought[t.def.ID] {
+	if t.def != nil && identifying[t.def.ID] {
 		return func(at int32) bool {
 			return slices.ContainsFunc(t.wanted,
-				func(v fact.Value) bool { return f.found[soughtKey(t.def.Name, v.Text())][x.ids[at]] })
+				func(v fact.Value) bool { return f.found[externalKey(t.def.Name, v.Text())][x.ids[at]] })
 		}
 	}
 	if t.def != nil {

@@ -27,7 +27,7 @@ func (s Selection) Spare(w *WhatIf) (rest []int64) {
 	}
 	scratch := new(fact.Facts)
 	type kind struct {
-		codes [mostCompared]uint32
+		codes [maxCompared]uint32
 		class string
 	}
 	known := map[kind]string{} // letters of the changed requirements; "": not to be told
@@ -54,8 +54,8 @@ func (s Selection) Spare(w *WhatIf) (rest []int64) {
 	return rest
 }
 
-// mostCompared bounds the facts that changed requirements may compare.
-const mostCompared = 6
+// maxCompared bounds the facts that changed requirements may compare.
+const maxCompared = 6
 
 // changedMusts are the places of the requirements that differ, and the facts that they
 // compare; nil where that alone does not decide.
@@ -77,7 +77,7 @@ func (w *WhatIf) changedMusts(x *Index) (changed []int, facts []fact.ID) {
 			for leaf := range n.Leaves() {
 				id := leaf.Fact()
 				if _, listed := leaf.(*need.Listed); listed || q.Interim != nil || id.Group() != fact.NoGroup ||
-					id.Def().Derived || unsought[id] {
+					id.Def().Derived || identifying[id] {
 					return nil, nil
 				}
 				if !slices.Contains(facts, id) {
@@ -86,7 +86,7 @@ func (w *WhatIf) changedMusts(x *Index) (changed []int, facts []fact.ID) {
 			}
 		}
 	}
-	if len(facts) > mostCompared {
+	if len(facts) > maxCompared {
 		return nil, nil
 	}
 	return changed, facts

@@ -159,9 +159,9 @@ func turns(now, then byte) bool {
 	return now != then && (now == 'f' || now == 'u' || then == 'f' || then == 'u')
 }
 
-// Turned are the ids of the requirements that tell two lines of outcomes apart: those of
+// Changed are the ids of the requirements that tell two lines of outcomes apart: those of
 // one machine under each of the two releases.
-func (w *WhatIf) Turned(was, is string) []string {
+func (w *WhatIf) Changed(was, is string) []string {
 	var out []string
 	for i := range min(len(is), len(w.changes)) {
 		if q := w.changes[i].Requirement; q.Level == release.Must && turns(is[i], w.then(i, was)) {

@@ -149,7 +149,7 @@ func TestSpareIsTheCheck(t *testing.T) {
 					Sole:        g.Sole,
 				}, fact.Read(d))
 			}
-			x.Settle()
+			x.Sort()
 			all, err := fleet.Parse("")
 			if err != nil {
 				t.Fatal(err)
@@ -196,7 +196,7 @@ func TestWhatIfCounts(t *testing.T) {
 	type machine struct {
 		site     string
 		was, is  fleet.Standpoint
-		turned   string
+		changed  string
 		unmoving bool
 	}
 	at := func(d remedy.Disposition, outcomes string) fleet.Standpoint {
@@ -214,8 +214,8 @@ func TestWhatIfCounts(t *testing.T) {
 	for i, m := range machines {
 		whole.Add(int64(i), m.site, m.was, m.is, nil)
 		parts[i%2].Add(int64(i), m.site, m.was, m.is, nil)
-		if got := strings.Join(whole.Turned(m.was.Outcomes, m.is.Outcomes), " "); got != m.turned {
-			t.Errorf("machine %d is turned by %q, want %q", i, got, m.turned)
+		if got := strings.Join(whole.Changed(m.was.Outcomes, m.is.Outcomes), " "); got != m.changed {
+			t.Errorf("machine %d is turned by %q, want %q", i, got, m.changed)
 		}
 		if whole.Unmoved(m.was.Outcomes, m.is.Outcomes) {
 			t.Errorf("machine %d: with another requirement nothing is told from outcomes", i)
@@ -260,11 +260,11 @@ func TestWhatIfCounts(t *testing.T) {
 func TestDecideUndecide(t *testing.T) {
 	x := index()
 	before := picks(t, x, "disposition=refit")
-	x.Decide(11, func(r *fleet.Row) {
+	x.Overlay(11, func(r *fleet.Row) {
 		r.Disposition, r.Decided, r.Plan = remedy.Ready, r.Decided|fleet.Waived, "backup upgrade"
 	})
-	x.Decide(11, func(r *fleet.Row) { r.Decided |= fleet.Held })
-	x.Decide(99, func(*fleet.Row) { t.Error("a machine that is not there was decided") })
+	x.Overlay(11, func(r *fleet.Row) { r.Decided |= fleet.Held })
+	x.Overlay(99, func(*fleet.Row) { t.Error("a machine that is not there was decided") })
 	for where, want := range map[string]string{
 		"disposition=refit":               "GULL-003",
 		"decision=waive":                  "GULL-002",
@@ -275,7 +275,7 @@ func TestDecideUndecide(t *testing.T) {
 			t.Errorf("%s picks %q, want %q", where, got, want)
 		}
 	}
-	x.Undecide()
+	x.ClearOverlay()
 	if got := picks(t, x, "disposition=refit"); !slices.Equal(got, before) {
 		t.Errorf("afterwards %v, before %v", got, before)
 	}

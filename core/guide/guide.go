@@ -80,8 +80,8 @@ type Book struct {
 	boards  atomic.Int64
 }
 
-// mostBoards bounds what is remembered.
-const mostBoards = 10_000
+// maxBoards bounds what is remembered.
+const maxBoards = 10_000
 
 type entry struct {
 	GuideDoc
@@ -273,7 +273,7 @@ func (b *Book) matching(maker, model string) []*entry {
 		}
 	}
 	slices.SortStableFunc(out, func(x, y *entry) int { return y.fits(maker, model) - x.fits(maker, model) })
-	if b.boards.Add(1) <= mostBoards {
+	if b.boards.Add(1) <= maxBoards {
 		b.matched.Store(board, out)
 	}
 	return out

@@ -94,7 +94,7 @@ func Decide(m Marks, known []Known) Answer {
 	}
 	best, at, alike := nothing, -1, 0
 	for i := range known {
-		s := speaks(&m, &known[i].Marks)
+		s := matchStrength(&m, &known[i].Marks)
 		switch {
 		case s > best:
 			best, at, alike = s, i, 1
@@ -142,8 +142,8 @@ func Decide(m Marks, known []Known) Answer {
 	}
 }
 
-// speaks weighs what two sets of marks have in common.
-func speaks(m, k *Marks) strength {
+// matchStrength weighs what two sets of marks have in common.
+func matchStrength(m, k *Marks) strength {
 	sameSerial := m.Serial != "" && m.Serial == k.Serial && alike(m.Maker, k.Maker)
 	otherSerial := m.Serial != "" && k.Serial != "" && !sameSerial
 	sameUUID := m.UUID != "" && m.UUID == k.UUID

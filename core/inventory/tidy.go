@@ -94,8 +94,8 @@ func within(v float64, tag reflect.StructTag) bool {
 	return err != nil || v <= high
 }
 
-// mostText bounds a text of a machine, in bytes.
-const mostText = 1024
+// maxText bounds a text of a machine, in bytes.
+const maxText = 1024
 
 // Clean takes out of a text of a machine what is no text: control characters,
 // broken encoding, blanks in a row.
@@ -105,7 +105,7 @@ func Clean(s string) string {
 			return ' '
 		}
 		return r
-	}, s[:min(len(s), mostText)])
+	}, s[:min(len(s), maxText)])
 	return strings.Join(strings.Fields(s), " ")
 }
 

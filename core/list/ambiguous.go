@@ -110,8 +110,8 @@ func (a *automaton) number(fronts []front, n int, ends bool) front {
 	return front{state: at, digit: ends, ends: true, fresh: true}
 }
 
-// mostPairs bounds the walk; rules that need more are refused as too large.
-const mostPairs = 400_000
+// maxPairs bounds the walk; rules that need more are refused as too large.
+const maxPairs = 400_000
 
 type pair struct {
 	p, q     int
@@ -147,7 +147,7 @@ func (l *List) refuseAmbiguous(r *doc.Report) {
 			}
 			return
 		}
-		if len(came) > mostPairs {
+		if len(came) > maxPairs {
 			r.Add(l.Rules[0].Node, "the naming rules are too large to compare",
 				"use fewer or shorter texts")
 			return

@@ -184,7 +184,7 @@ func TestBadRows(t *testing.T) {
 		})
 	}
 	r := &doc.Report{}
-	list.ReadRows("x.csv", []byte("name\n"+strings.Repeat("a\n", list.MostRows+1)), r)
+	list.ReadRows("x.csv", []byte("name\n"+strings.Repeat("a\n", list.MaxRows+1)), r)
 	if err := r.Err(); err == nil || !strings.Contains(err.Error(), "more than 100000 rows") {
 		t.Errorf("a huge list: %v", err)
 	}

@@ -55,9 +55,9 @@ type token struct {
 
 // Limits of naming rules, far above what makers need.
 const (
-	mostTokens = 12
-	mostTexts  = 200
-	mostRules  = 100
+	maxTokens = 12
+	maxTexts  = 200
+	maxRules  = 100
 )
 
 // bounded: the rule itself says which generations are on the list.
@@ -79,9 +79,9 @@ func (r *Rule) Generations() string {
 }
 
 func (l *List) compileRules(d *Document, r *doc.Report) {
-	if len(d.Naming) > mostRules {
+	if len(d.Naming) > maxRules {
 		r.Add(d.Node.Of("naming"), fmt.Sprintf("%d naming rules are too many", len(d.Naming)),
-			fmt.Sprintf("at most %d; a rule can read several series", mostRules))
+			fmt.Sprintf("at most %d; a rule can read several series", maxRules))
 		return
 	}
 	seen := map[string]bool{}
@@ -110,9 +110,9 @@ func compileRule(rd *RuleDoc, r *doc.Report) (Rule, bool) {
 	rule := Rule{RuleDoc: *rd, except: map[string]bool{}, also: map[string]bool{}}
 	ok := true
 	wrong := func(at *doc.Node, wrong, right string) { ok = false; r.Add(at, wrong, right) }
-	if len(rd.Reads) == 0 || len(rd.Reads) > mostTokens {
+	if len(rd.Reads) == 0 || len(rd.Reads) > maxTokens {
 		wrong(rd.Node.Of("reads"), fmt.Sprintf("the rule reads %d parts", len(rd.Reads)),
-			fmt.Sprintf("from one to %d: text, digits, generation, named or maybe", mostTokens))
+			fmt.Sprintf("from one to %d: text, digits, generation, named or maybe", maxTokens))
 	}
 	generations, most := 0, 0
 	for i := range rd.Reads {
@@ -176,8 +176,8 @@ func compileToken(td *TokenDoc) (t token, wrong, right string) {
 	if t.digits > 0 {
 		return t, "", ""
 	}
-	if len(texts) == 0 || len(texts) > mostTexts {
-		return t, fmt.Sprintf("this part has %d texts", len(texts)), fmt.Sprintf("from one to %d", mostTexts)
+	if len(texts) == 0 || len(texts) > maxTexts {
+		return t, fmt.Sprintf("this part has %d texts", len(texts)), fmt.Sprintf("from one to %d", maxTexts)
 	}
 	seen := map[string]bool{}
 	for _, s := range texts {
@@ -347,12 +347,12 @@ func digits(n int) string {
 	return strconv.Itoa(n) + " digits"
 }
 
-// mostShown is how many texts of a token a sentence names.
-const mostShown = 6
+// maxShown is how many texts of a token a sentence names.
+const maxShown = 6
 
 func shortened(texts []string) string {
-	if len(texts) > mostShown {
-		return fmt.Sprintf("%s or %d others", join(texts[:mostShown]), len(texts)-mostShown)
+	if len(texts) > maxShown {
+		return fmt.Sprintf("%s or %d others", join(texts[:maxShown]), len(texts)-maxShown)
 	}
 	return join(texts)
 }

@@ -13,8 +13,8 @@ import (
 	"rolltop.example/rolltop/core/doc"
 )
 
-// MostRows is how many rows a list may have.
-const MostRows = 100_000
+// MaxRows is how many rows a list may have.
+const MaxRows = 100_000
 
 // columns of a file of rows, in the order in which they are written.
 var columns = []string{"name", "cores", "rated_mhz", "architecture", "built_in_tpm", "features", "note"}
@@ -53,8 +53,8 @@ func ReadRows(file string, src []byte, r *doc.Report) []RowDoc {
 				"leave a field empty rather than out")
 			continue
 		}
-		if len(out) == MostRows {
-			r.AddIn(file, line, col, fmt.Sprintf("the list has more than %d rows", MostRows),
+		if len(out) == MaxRows {
+			r.AddIn(file, line, col, fmt.Sprintf("the list has more than %d rows", MaxRows),
 				"split it, or use naming rules")
 			return nil
 		}

@@ -234,5 +234,3 @@ func TestTighterIsCertain(t *testing.T) {
 		t.Errorf("only %d pairs are certain", certain)
 	}
 }
-
-func contains(s, part string) bool { return strings.Contains(s, part) }

@@ -58,7 +58,7 @@ func facts(t *testing.T, pairs ...string) *fact.Facts {
 			t.Fatalf("%s: %s", p, right)
 		}
 		if floor {
-			f.Bound(def.ID, v)
+			f.SetLowerBound(def.ID, v)
 		} else {
 			f.Set(def.ID, v, "test")
 		}

@@ -188,7 +188,7 @@ func (c *compiler) orInterims(id string) string {
 func (c *compiler) circles() {
 	var walk func(x *Interim, path []*Interim) bool
 	walk = func(x *Interim, path []*Interim) bool {
-		if slices.Contains(path, x) || len(path) > mostInterim {
+		if slices.Contains(path, x) || len(path) > maxInterim {
 			return true
 		}
 		return slices.ContainsFunc(x.ways,

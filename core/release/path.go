@@ -198,8 +198,8 @@ func nextVersion(version string) string {
 	return strconv.Itoa(n + 1)
 }
 
-// mostInterim bounds the intermediate releases; documents with a circle are refused.
-const mostInterim = 8
+// maxInterim bounds the intermediate releases; documents with a circle are refused.
+const maxInterim = 8
 
 func shortest(ways []way, f *fact.Facts, depth int) (best Path, ok bool) {
 	for i := range ways {
@@ -213,12 +213,12 @@ func shortest(ways []way, f *fact.Facts, depth int) (best Path, ok bool) {
 
 // rank orders ways: in place, by ever more intermediate releases, by image, afresh.
 func rank(p *Path) int {
-	return slices.Index(Ways(), p.Way)*(mostInterim+1) + len(p.Interim)
+	return slices.Index(Ways(), p.Way)*(maxInterim+1) + len(p.Interim)
 }
 
 func (w *way) path(f *fact.Facts, depth int) (Path, bool) {
 	t := w.fits(f)
-	if t == need.False || depth > mostInterim {
+	if t == need.False || depth > maxInterim {
 		return Path{}, false
 	}
 	p := Path{Way: w.Way, Keeps: w.Keeps, Back: w.BackDays, Truth: t}

@@ -225,7 +225,7 @@ func possible(q *release.Requirement, f *fact.Facts) bool {
 
 // doubted: sources disagree on what the requirement reads.
 func doubted(q *release.Requirement, f *fact.Facts) bool {
-	if !f.Doubtful() {
+	if !f.Conflicting() {
 		return false
 	}
 	for l := range q.Need.Leaves() {

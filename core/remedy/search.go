@@ -190,8 +190,8 @@ func (s *solver) below(st *Step, n need.Need) need.Truth {
 	return need.True
 }
 
-// mostAsking bounds how many steps in a row are brought about for the sake of one.
-const mostAsking = 3
+// maxAsking bounds how many steps in a row are brought about for the sake of one.
+const maxAsking = 3
 
 // bring applies a step, after those that make it possible. Where it fails, the
 // caller takes back what was done.
@@ -202,7 +202,7 @@ func (s *solver) bring(i int, budget Class) bool {
 		can = need.True
 	}
 	if !s.possible(can) {
-		if st.When == nil || st.InDoubt || len(s.asking) >= mostAsking {
+		if st.When == nil || st.InDoubt || len(s.asking) >= maxAsking {
 			s.doubt = s.doubt || can == need.Unknown
 			return false
 		}

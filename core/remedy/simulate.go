@@ -137,7 +137,7 @@ func (s *solver) simulate(p *Planned, q *release.Requirement) {
 		}
 		if g := c.id.Group(); g != fact.NoGroup {
 			s.log = append(s.log, change{id: c.id, rows: s.sim.Keep(g)})
-			s.sim.Raise(c.id, v)
+			s.sim.RaiseRows(c.id, v)
 			continue
 		}
 		was := s.sim.Get(c.id)

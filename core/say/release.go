@@ -393,8 +393,8 @@ func levelWords(q *release.Requirement) string {
 	return ""
 }
 
-// mostNames is how many names of a list's rows a sentence holds.
-const mostNames = 8
+// maxNames is how many names of a list's rows a sentence holds.
+const maxNames = 8
 
 func listPair(p *release.ListPair) []Differing {
 	switch {
@@ -421,8 +421,8 @@ func listPair(p *release.ListPair) []Differing {
 }
 
 func fewNames(names []string) string {
-	if len(names) > mostNames {
-		return fmt.Sprintf("%s and %d others", strings.Join(names[:mostNames], ", "), len(names)-mostNames)
+	if len(names) > maxNames {
+		return fmt.Sprintf("%s and %d others", strings.Join(names[:maxNames], ", "), len(names)-maxNames)
 	}
 	return And(names)
 }

@@ -72,12 +72,12 @@ func amount(u fact.Unit, x float64, more int) string {
 	return digits(x, 2+more)
 }
 
-// mostDigits is how many digits are added at most to tell two numbers apart.
-const mostDigits = 9
+// maxDigits is how many digits are added at most to tell two numbers apart.
+const maxDigits = 9
 
 // Beside says two numbers with as many digits as show that they differ.
 func Beside(u fact.Unit, x, y float64) (string, string) {
-	for more := range mostDigits {
+	for more := range maxDigits {
 		if a, b := amount(u, x, more), amount(u, y, more); a != b || x == y {
 			return a, b
 		}
@@ -98,7 +98,7 @@ func limitText(u fact.Unit, x float64) string {
 
 // Short says a difference, however small: never “0 MB”.
 func Short(u fact.Unit, x float64) string {
-	for more := range mostDigits {
+	for more := range maxDigits {
 		if text := amount(u, x, more); x == 0 || text[0] != '0' ||
 			strings.Trim(strings.SplitN(text, " ", 2)[0], "0.") != "" {
 			return text

@@ -112,14 +112,14 @@ func whatFollows(ids []string, rel *release.Release) string {
 	return rel.Name + " installs on this machine but works less well."
 }
 
-// mostNamed is how many requirements an answer names.
-const mostNamed = 3
+// maxNamed is how many requirements an answer names.
+const maxNamed = 3
 
 // naming names requirements by their titles, where they are few.
 func naming(ids []string, rel *release.Release) string {
 	var titles []string
 	for _, id := range ids {
-		if q := rel.Requirement(id); q != nil && len(ids) <= mostNamed {
+		if q := rel.Requirement(id); q != nil && len(ids) <= maxNamed {
 			titles = append(titles, Lower(q.Title))
 		}
 	}

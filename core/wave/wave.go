@@ -63,8 +63,8 @@ type Wave struct {
 
 // mostMachines bounds a wave; a pilot is small.
 const (
-	mostMachines = 100_000
-	mostPilot    = 50
+	maxMachines = 100_000
+	maxPilot    = 50
 )
 
 // Check refuses a wave that cannot be, and says what would be right. others are the waves
@@ -81,11 +81,11 @@ func Check(w *Wave, others []Wave, dark []Blackout, today Day) error {
 		return fmt.Errorf("the last day, %s, is before the first day, %s", w.Ends, w.Starts)
 	case w.Starts < today:
 		return fmt.Errorf("the first day, %s, is in the past; today is %s", w.Starts, today)
-	case w.Most < 1 || w.Most > mostMachines:
-		return fmt.Errorf("a wave of %d machines is not possible; give a size from 1 to %d", w.Most, mostMachines)
-	case w.Pilot && w.Most > mostPilot:
+	case w.Most < 1 || w.Most > maxMachines:
+		return fmt.Errorf("a wave of %d machines is not possible; give a size from 1 to %d", w.Most, maxMachines)
+	case w.Pilot && w.Most > maxPilot:
 		return fmt.Errorf("a pilot of %d machines is too large; at most %d, to limit the damage of a problem",
-			w.Most, mostPilot)
+			w.Most, maxPilot)
 	case strings.TrimSpace(w.Rule) == "":
 		return errors.New("the rule is missing; give a filter, such as site=\"Gull Quay\", or class=pc for all")
 	}

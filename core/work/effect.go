@@ -43,8 +43,8 @@ type Order int
 
 // The orders.
 const (
-	MostMachines Order = iota // a remedy
-	LeastTime                 // a machine
+	MaxMachines Order = iota // a remedy
+	LeastTime                // a machine
 )
 
 // Orders are their names.
@@ -88,8 +88,8 @@ func (s set) len() (n int) {
 
 func (s set) within(o set) bool { return s.minus(o) == set{} }
 
-// lack is the machines that lack the same remedies.
-type lack struct {
+// deficit is the machines that lack the same remedies.
+type deficit struct {
 	remedies set
 	machines int
 	expected int
@@ -98,7 +98,7 @@ type lack struct {
 	unpriced int
 }
 
-func (n *lack) add(o *lack) {
+func (n *deficit) add(o *deficit) {
 	n.machines, n.expected, n.unpriced = n.machines+o.machines, n.expected+o.expected, n.unpriced+o.unpriced
 	n.minutes.Least, n.minutes.Most = n.minutes.Least+o.minutes.Least, n.minutes.Most+o.minutes.Most
 	n.cost = n.cost.Add(o.cost)
@@ -112,7 +112,7 @@ func Free(kinds []Kind, l *remedy.Library, by Order) Effects {
 	var out Effects
 	number := map[string]int{}
 	var names []string
-	gathered := map[set]*lack{}
+	gathered := map[set]*deficit{}
 	effects := map[string]*Effect{}
 	for i := range kinds {
 		k := &kinds[i]
@@ -131,7 +131,7 @@ func Free(kinds []Kind, l *remedy.Library, by Order) Effects {
 			out.Decide += k.Machines
 			continue
 		}
-		one := lack{machines: k.Machines, cost: k.Cost, unpriced: k.Unpriced}
+		one := deficit{machines: k.Machines, cost: k.Cost, unpriced: k.Unpriced}
 		if !k.Plan.Certain() {
 			one.expected = k.Machines
 		}
@@ -164,7 +164,7 @@ func Free(kinds []Kind, l *remedy.Library, by Order) Effects {
 	slices.SortFunc(out.Effects, func(a, b Effect) int {
 		return cmp.Or(b.Alone-a.Alone, b.Needs-a.Needs, strings.Compare(a.Step, b.Step))
 	})
-	left := make([]*lack, 0, len(gathered))
+	left := make([]*deficit, 0, len(gathered))
 	for _, n := range gathered {
 		left = append(left, n)
 	}
@@ -177,15 +177,15 @@ func Free(kinds []Kind, l *remedy.Library, by Order) Effects {
 		slices.Sort(ids)
 		return ids
 	}
-	slices.SortFunc(left, func(a, b *lack) int { return slices.Compare(label(a.remedies), label(b.remedies)) })
+	slices.SortFunc(left, func(a, b *deficit) int { return slices.Compare(label(a.remedies), label(b.remedies)) })
 	// A replacement is the last resort, however many machines it would free.
-	last := func(n *lack) bool {
+	last := func(n *deficit) bool {
 		return slices.ContainsFunc(label(n.remedies), func(id string) bool {
 			d := l.Find(id)
 			return d != nil && d.Class == remedy.Replacement
 		})
 	}
-	var late []*lack
+	var late []*deficit
 	for _, n := range left {
 		if last(n) {
 			late = append(late, n)
@@ -203,10 +203,10 @@ func Free(kinds []Kind, l *remedy.Library, by Order) Effects {
 	return out
 }
 
-func picks(left []*lack, ready int, done set, by Order, label func(set) []string) []Pick {
+func picks(left []*deficit, ready int, done set, by Order, label func(set) []string) []Pick {
 	var out []Pick
 	for len(left) > 0 {
-		best, bestOf := lack{}, set{}
+		best, bestOf := deficit{}, set{}
 		for _, candidate := range left {
 			want := candidate.remedies.minus(done)
 			if best.machines > 0 && want == bestOf {
@@ -218,7 +218,7 @@ func picks(left []*lack, ready int, done set, by Order, label func(set) []string
 			}
 		}
 		done = done.or(bestOf)
-		left = slices.DeleteFunc(left, func(n *lack) bool { return n.remedies.within(done) })
+		left = slices.DeleteFunc(left, func(n *deficit) bool { return n.remedies.within(done) })
 		ready += best.machines
 		out = append(out, Pick{
 			Steps:    label(bestOf),
@@ -234,7 +234,7 @@ func picks(left []*lack, ready int, done set, by Order, label func(set) []string
 }
 
 // gain is the machines that lack nothing any more.
-func gain(left []*lack, done set) (out lack) {
+func gain(left []*deficit, done set) (out deficit) {
 	for _, n := range left {
 		if n.remedies.within(done) {
 			out.add(n)
@@ -244,7 +244,7 @@ func gain(left []*lack, done set) (out lack) {
 }
 
 // better compares gains without dividing, so that equals stay equal.
-func better(a *lack, remediesA int, b *lack, remediesB int, by Order) bool {
+func better(a *deficit, remediesA int, b *deficit, remediesB int, by Order) bool {
 	if by == LeastTime {
 		if d := (a.minutes.Least+a.minutes.Most)*b.machines - (b.minutes.Least+b.minutes.Most)*a.machines; d != 0 {
 			return d < 0

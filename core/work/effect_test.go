@@ -60,7 +60,7 @@ func TestFree(t *testing.T) {
 		kind(3, remedy.Refit, "add-memory*?"),
 		kind(1, remedy.Replace, "replace*"),
 	}
-	got := work.Free(kinds, l, work.MostMachines)
+	got := work.Free(kinds, l, work.MaxMachines)
 	expect.Same(t, "got.Machines", got.Machines, 28)
 	expect.Same(t, "got.Ready", got.Ready, 10)
 	expect.Same(t, "got.Undetermined", got.Undetermined, 3)
@@ -100,7 +100,7 @@ func TestPicksAgainstTryingAll(t *testing.T) {
 			}
 			kinds = append(kinds, kind(1+r.IntN(9), remedy.Reconfigure, text))
 		}
-		for _, by := range []work.Order{work.MostMachines, work.LeastTime} {
+		for _, by := range []work.Order{work.MaxMachines, work.LeastTime} {
 			got := work.Free(kinds, l, by)
 			done := map[string]bool{}
 			ready := 0
@@ -181,6 +181,6 @@ func BenchmarkFree(b *testing.B) {
 		kinds = append(kinds, kind(50, remedy.Reconfigure, text))
 	}
 	for b.Loop() {
-		work.Free(kinds, l, work.MostMachines)
+		work.Free(kinds, l, work.MaxMachines)
 	}
 }

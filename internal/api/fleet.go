@@ -143,8 +143,8 @@ type SetExpected struct {
 	Machines []Expected `json:"machines" maxItems:"200000"`
 }
 
-// SayWhy says why an expected machine does not report.
-type SayWhy struct {
+// SetReason says why an expected machine does not report.
+type SetReason struct {
 	Reason string `json:"reason" enum:",off,no-rights,refused,no-network,in-repair,other"`
 	Note   string `json:"note,omitempty" maxLength:"500"`
 }

@@ -20,8 +20,8 @@ const (
 	failuresOfName    = 200
 	failuresOfPair    = 10 // of a name at an address where it signed in before
 	waitingOfAddress  = 4
-	mostWaiting       = 8 // of each of the two queues
-	mostKeys          = 100_000
+	maxWaiting        = 8 // of each of the two queues
+	maxKeys           = 100_000
 )
 
 // ErrTooMany refuses a try. Nothing was compared.
@@ -93,11 +93,11 @@ type budget struct {
 // take takes one of each budget and a place in the queue, or nothing. A try counts as a
 // failure until it was right, so that many at once cannot exceed a budget.
 func (g *Gate) take(budgets []budget, queue, address string) bool {
-	if minute := g.now().Unix() / 60; minute != g.minute || len(g.failures) > mostKeys {
+	if minute := g.now().Unix() / 60; minute != g.minute || len(g.failures) > maxKeys {
 		g.minute = minute
 		clear(g.failures)
 	}
-	if g.waiting["queue "+queue] >= mostWaiting || queue == "" && g.waiting[address] >= waitingOfAddress {
+	if g.waiting["queue "+queue] >= maxWaiting || queue == "" && g.waiting[address] >= waitingOfAddress {
 		return false
 	}
 	for _, b := range budgets {
@@ -134,7 +134,7 @@ func (g *Gate) leave(budgets []budget, queue, address string, giveBack bool) {
 func (g *Gate) remember(pair string) {
 	g.mu.Lock()
 	defer g.mu.Unlock()
-	if len(g.signedIn) >= mostKeys {
+	if len(g.signedIn) >= maxKeys {
 		clear(g.signedIn)
 	}
 	g.signedIn[pair] = true

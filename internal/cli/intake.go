@@ -204,7 +204,7 @@ func expectedCommand() *cobra.Command {
 				return err
 			}
 			note, _ := cmd.Flags().GetString("note")
-			return asUsage(c.SayWhy(contextOf(cmd), id, api.SayWhy{Reason: args[1], Note: note}))
+			return asUsage(c.SetReason(contextOf(cmd), id, api.SetReason{Reason: args[1], Note: note}))
 		},
 	}
 	why.Flags().String("note", "", "more details")

@@ -27,14 +27,14 @@ type paper struct {
 // Widths of text that is not on a terminal, and the most that is read well.
 const (
 	plainWidth = 100
-	mostWidth  = 120
+	maxWidth   = 120
 )
 
 func newPaper(out io.Writer) *paper {
 	p := &paper{out: out, width: plainWidth}
 	if f, ok := out.(*os.File); ok && term.IsTerminal(int(f.Fd())) {
 		if w, _, err := term.GetSize(int(f.Fd())); err == nil && w > 20 {
-			p.width = min(w, mostWidth)
+			p.width = min(w, maxWidth)
 		}
 		p.terminal = true
 		p.colour = os.Getenv("NO_COLOR") == "" && os.Getenv("TERM") != "dumb"

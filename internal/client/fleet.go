@@ -128,8 +128,8 @@ func (c *Client) SetExpected(ctx context.Context, list []api.Expected) (l api.Ex
 	return l, err
 }
 
-// SayWhy says why an expected machine does not report.
-func (c *Client) SayWhy(ctx context.Context, id int64, why api.SayWhy) error {
+// SetReason says why an expected machine does not report.
+func (c *Client) SetReason(ctx context.Context, id int64, why api.SetReason) error {
 	return c.send(ctx, http.MethodPut, "expected/"+strconv.FormatInt(id, 10)+"/reason", why, nil)
 }
 

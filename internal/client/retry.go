@@ -10,24 +10,24 @@ import (
 	"rolltop.example/rolltop/internal/api"
 )
 
-// Patience says how often and how long apart a call is tried again.
-type Patience struct {
+// Backoff says how often and how long apart a call is tried again.
+type Backoff struct {
 	Tries int           // in all
 	First time.Duration // wait before the second try; doubled each time, with jitter of half of it either way
 }
 
 // Collector is the patience of a program that runs unattended on many machines
 // at once.
-var Collector = Patience{Tries: 5, First: 2 * time.Second}
+var Collector = Backoff{Tries: 5, First: 2 * time.Second}
 
 // Try calls f until it succeeds, fails for good, or the tries are used up. A
 // service that does not answer, is too busy or fails is tried again; one that
 // refuses is not.
-func (p Patience) Try(ctx context.Context, f func() error) error {
+func (p Backoff) Try(ctx context.Context, f func() error) error {
 	wait := p.First
 	for try := 1; ; try++ {
 		err := f()
-		if err == nil || !passing(err) || try >= p.Tries {
+		if err == nil || !temporary(err) || try >= p.Tries {
 			return err
 		}
 		timer := time.NewTimer(wait/2 + rand.N(wait))
@@ -41,8 +41,8 @@ func (p Patience) Try(ctx context.Context, f func() error) error {
 	}
 }
 
-// passing: what failed may work in a moment.
-func passing(err error) bool {
+// temporary: what failed may work in a moment.
+func temporary(err error) bool {
 	var u *Unreachable
 	var p *api.Problem
 	return errors.As(err, &u) || errors.As(err, &p) && (p.Status == http.StatusTooManyRequests || p.Status >= 500)

@@ -42,7 +42,7 @@ func TestTry(t *testing.T) {
 	for _, tt := range tests {
 		t.Run(tt.name, func(t *testing.T) {
 			c, calls := flaky(t, tt.statuses...)
-			err := client.Patience{Tries: 4, First: time.Millisecond}.Try(context.Background(), func() error {
+			err := client.Backoff{Tries: 4, First: time.Millisecond}.Try(context.Background(), func() error {
 				_, err := c.Submit(context.Background(), []byte("{}"))
 				return err
 			})
@@ -56,7 +56,7 @@ func TestTry(t *testing.T) {
 func TestTryEndsWithItsContext(t *testing.T) {
 	ctx, cancel := context.WithCancel(context.Background())
 	calls := 0
-	err := client.Patience{Tries: 9, First: time.Hour}.Try(ctx, func() error {
+	err := client.Backoff{Tries: 9, First: time.Hour}.Try(ctx, func() error {
 		calls++
 		cancel()
 		return &client.Unreachable{Address: "x", Err: errors.New("down")}

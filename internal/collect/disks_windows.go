@@ -20,12 +20,12 @@ const (
 	volumeExtents = 0x00560000
 )
 
-// mostDisks bounds the numbers that are tried; they have gaps.
-const mostDisks = 64
+// maxDisks bounds the numbers that are tried; they have gaps.
+const maxDisks = 64
 
 func (r *reader) storage() {
 	var found []string
-	for n := range mostDisks {
+	for n := range maxDisks {
 		if r.disk(n) {
 			found = append(found, strconv.Itoa(n))
 		}

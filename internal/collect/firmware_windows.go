@@ -28,7 +28,7 @@ func firmwareTable(provider, id uint32) ([]byte, uint32) {
 	if size == 0 {
 		return nil, max(codeOf(err), 1)
 	}
-	if size > mostValue {
+	if size > maxValue {
 		return nil, 234
 	}
 	b := make([]byte, size)
@@ -76,14 +76,14 @@ func (r *reader) variables() {
 	r.variable("BootCurrent")
 	order, _ := efi.Order(r.variable("BootOrder").Raw)
 	for i, n := range order {
-		if i < mostEntries {
+		if i < maxEntries {
 			r.variable(fmt.Sprintf("Boot%04X", n))
 		}
 	}
 }
 
-// mostEntries bounds how many boot entries are read: variables can be slow.
-const mostEntries = 64
+// maxEntries bounds how many boot entries are read: variables can be slow.
+const maxEntries = 64
 
 func (r *reader) variable(name string) capture.Record {
 	return r.ask(win.Variable(name), func() ([]byte, uint32) {

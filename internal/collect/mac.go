@@ -28,8 +28,8 @@ type Mac struct {
 	Patience   time.Duration // with one tool
 }
 
-// mostOutput of a tool that is read, in bytes.
-const mostOutput = 16 << 20
+// maxOutput of a tool that is read, in bytes.
+const maxOutput = 16 << 20
 
 // Read fills a capture. Only what package macos keeps of an output gets in.
 func (m *Mac) Read(c *capture.Document, o Options) {
@@ -113,7 +113,7 @@ func (m *Mac) run(t macos.Tool) capture.Record {
 type limited struct{ b []byte }
 
 func (l *limited) Write(p []byte) (int, error) {
-	l.b = append(l.b, p[:min(len(p), mostOutput-len(l.b))]...)
+	l.b = append(l.b, p[:min(len(p), maxOutput-len(l.b))]...)
 	return len(p), nil
 }
 

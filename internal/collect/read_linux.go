@@ -22,8 +22,8 @@ const (
 	smallFile   = 64 << 10
 	tableFile   = 1 << 20
 	headSectors = 40 << 10 // both usual places of a GPT with 128 entries, 512 and 4096 bytes a sector
-	mostCPUs    = 4096
-	mostNames   = 4096
+	maxCPUs     = 4096
+	maxNames    = 4096
 )
 
 // reader fills a capture from the tree below root.
@@ -146,7 +146,7 @@ func (r *reader) dir(path string) []string {
 }
 
 func (r *reader) fetchDir(path string) capture.Record {
-	names, err := inTime(r.tree, path+"/", func() ([]string, error) { return r.tree.names(path, mostNames) })
+	names, err := inTime(r.tree, path+"/", func() ([]string, error) { return r.tree.names(path, maxNames) })
 	return r.outcome(capture.Record{Source: path + "/", Raw: []byte(strings.Join(names, "\n"))}, path, err)
 }
 
@@ -180,7 +180,7 @@ func (r *reader) processor() {
 	}
 	count := 0
 	for _, name := range r.dir(base) {
-		if n, ok := strings.CutPrefix(name, "cpu"); !ok || n == "" || n[0] < '0' || n[0] > '9' || count == mostCPUs {
+		if n, ok := strings.CutPrefix(name, "cpu"); !ok || n == "" || n[0] < '0' || n[0] > '9' || count == maxCPUs {
 			continue
 		}
 		count++
@@ -221,8 +221,8 @@ func (r *reader) firmware() {
 	}
 }
 
-// mostEntries bounds how many boot entries are read: variables can be slow.
-const mostEntries = 64
+// maxEntries bounds how many boot entries are read: variables can be slow.
+const maxEntries = 64
 
 func (r *reader) bootEntries(names []string, dir, guid string) {
 	count := 0
@@ -230,7 +230,7 @@ func (r *reader) bootEntries(names []string, dir, guid string) {
 		short, ours := strings.CutSuffix(name, guid)
 		digits, isBoot := strings.CutPrefix(short, "Boot")
 		isEntry := len(digits) == 4 && strings.Trim(digits, "0123456789ABCDEF") == ""
-		if ours && isBoot && (digits == "Order" || digits == "Current" || isEntry && count < mostEntries) {
+		if ours && isBoot && (digits == "Order" || digits == "Current" || isEntry && count < maxEntries) {
 			r.file(dir + name)
 			count++
 		}
@@ -362,16 +362,16 @@ func (r *reader) network() {
 	}
 }
 
-// mostPackages caps the list of packages that is read; what is kept of it is
+// maxPackages caps the list of packages that is read; what is kept of it is
 // what was asked for.
-const mostPackages = 64 << 20
+const maxPackages = 64 << 20
 
 func (r *reader) software(keep titles.Keep) {
 	if keep.None() {
 		return
 	}
 	r.c.Add(capture.Record{Source: linux.Asked, Outcome: capture.OK, Raw: []byte(keep.Lines())})
-	status := r.fetch(linux.Dpkg, linux.Dpkg, mostPackages)
+	status := r.fetch(linux.Dpkg, linux.Dpkg, maxPackages)
 	status.Raw = titles.Trim(status.Raw, keep)
 	r.c.Add(status)
 	apps := r.fetchDir(linux.Flatpak)

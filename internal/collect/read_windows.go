@@ -210,7 +210,7 @@ func open(v win.View, key string) (registry.Key, uint32) {
 	return k, codeOf(err)
 }
 
-const mostValue = 1 << 20
+const maxValue = 1 << 20
 
 // values keeps values of a key.
 func (r *reader) values(v win.View, key string, names []string) {
@@ -239,7 +239,7 @@ func value(k registry.Key, name string) ([]byte, uint32) {
 	if err != nil {
 		return nil, codeOf(err)
 	}
-	if size > mostValue {
+	if size > maxValue {
 		return nil, 234 // more data than anybody asked for
 	}
 	b := make([]byte, size)
@@ -259,7 +259,7 @@ func (r *reader) mark(key string) {
 	r.add(win.View64.Subkeys(key), nil, code)
 }
 
-const mostSubkeys = 4096
+const maxSubkeys = 4096
 
 func subkeys(v win.View, key string) ([]string, uint32) {
 	k, code := open(v, key)
@@ -267,7 +267,7 @@ func subkeys(v win.View, key string) ([]string, uint32) {
 		return nil, code
 	}
 	defer k.Close()
-	names, err := k.ReadSubKeyNames(mostSubkeys)
+	names, err := k.ReadSubKeyNames(maxSubkeys)
 	if len(names) > 0 || err == nil || codeOf(err) == 259 || errors.Is(err, io.EOF) {
 		return names, 0
 	}
@@ -298,7 +298,7 @@ func (r *reader) processor() {
 func twice(f func(b []byte, n *uint32) uint32) ([]byte, uint32) {
 	n := uint32(0)
 	code := f(nil, &n)
-	if n == 0 || n > mostValue {
+	if n == 0 || n > maxValue {
 		if code == 0 {
 			code = 13
 		}
@@ -346,7 +346,7 @@ func uplinks() ([]byte, uint32) {
 			windows.GAA_FLAG_SKIP_DNS_SERVER |
 			windows.GAA_FLAG_SKIP_UNICAST | windows.GAA_FLAG_SKIP_FRIENDLY_NAME
 		err := windows.GetAdaptersAddresses(windows.AF_UNSPEC, noAddresses, 0, first, &n)
-		if errors.Is(err, windows.ERROR_BUFFER_OVERFLOW) && n < mostValue {
+		if errors.Is(err, windows.ERROR_BUFFER_OVERFLOW) && n < maxValue {
 			continue
 		}
 		if err != nil {

@@ -14,8 +14,8 @@ import (
 	"rolltop.example/rolltop/core/decode/tpm"
 )
 
-// mostReply is the largest answer of a TPM, in bytes.
-const mostReply = 4096
+// maxReply is the largest answer of a TPM, in bytes.
+const maxReply = 4096
 
 // askTPM asks a TPM for what never changes, which is all that it is ever asked.
 // The file is opened without Go's poller: that would make it non-blocking, and
@@ -48,7 +48,7 @@ func exchange(path string, command []byte) ([]byte, error) {
 	if _, err := unix.Poll(ready, int(patience/time.Millisecond)); err != nil && !errors.Is(err, unix.EINTR) {
 		return nil, err
 	}
-	b := make([]byte, mostReply)
+	b := make([]byte, maxReply)
 	n, err := unix.Read(fd, b)
 	if err != nil {
 		return nil, err

@@ -43,14 +43,14 @@ func inside(path string) string {
 	return path
 }
 
-// mostLinks is how many absolute links in a row are followed.
-const mostLinks = 8
+// maxLinks is how many absolute links in a row are followed.
+const maxLinks = 8
 
 // follow does something with a path of another machine's tree. An absolute link there
 // begins at the tree's root, and not at this machine's.
 func follow[T any](t tree, path string, do func(path string) (T, error)) (T, error) {
 	path = inside(path)
-	for range mostLinks {
+	for range maxLinks {
 		got, err := do(path)
 		if err == nil {
 			return got, nil

@@ -9,8 +9,8 @@ import (
 	"rolltop.example/rolltop/internal/build"
 )
 
-// mostDays are the days of progress that a report shows: the first of each week.
-const mostDays = 14
+// maxDays are the days of progress that a report shows: the first of each week.
+const maxDays = 14
 
 // Fleet writes what a fleet looks like as one page that needs nothing beside it.
 func Fleet(w io.Writer, f *api.Fleet, p *api.Progress, made time.Time) error {
@@ -26,7 +26,7 @@ func Fleet(w io.Writer, f *api.Fleet, p *api.Progress, made time.Time) error {
 // weekly takes a day of each week, and the last.
 func weekly(days []api.ProgressDay) []api.ProgressDay {
 	var out []api.ProgressDay
-	for i := len(days) - 1; i >= 0 && len(out) < mostDays; i -= 7 {
+	for i := len(days) - 1; i >= 0 && len(out) < maxDays; i -= 7 {
 		out = append([]api.ProgressDay{days[i]}, out...)
 	}
 	return out

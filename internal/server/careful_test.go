@@ -43,7 +43,7 @@ func TestSlowReaders(t *testing.T) {
 func TestPagesOfOneCaller(t *testing.T) {
 	var s streams
 	var leave []func()
-	for range mostOfCaller {
+	for range maxOfCaller {
 		out, ok := s.enter("one")
 		if !ok {
 			t.Fatal("a page is refused that there is room for")

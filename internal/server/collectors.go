@@ -15,8 +15,8 @@ import (
 	"rolltop.example/rolltop/internal/api"
 )
 
-// handouts are the programs and scripts that machines are inventoried with.
-type handouts struct {
+// collectorFiles are the programs and scripts that machines are inventoried with.
+type collectorFiles struct {
 	files fs.FS // nil: there are none
 	once  sync.Once
 	list  []api.Collector
@@ -29,7 +29,7 @@ const collectorPrefix = "rolltop-collect-"
 var platformNames = map[string]string{"linux": "Linux", "windows": "Windows", "darwin": "macOS"}
 
 // all lists them. They are read once: a service is started again for others.
-func (c *handouts) all() []api.Collector {
+func (c *collectorFiles) all() []api.Collector {
 	c.once.Do(func() {
 		c.list = []api.Collector{}
 		if c.files == nil {
@@ -56,7 +56,7 @@ func (c *handouts) all() []api.Collector {
 	return c.list
 }
 
-func (c *handouts) sum(one *api.Collector) error {
+func (c *collectorFiles) sum(one *api.Collector) error {
 	f, err := c.files.Open(one.Name)
 	if err != nil {
 		return err

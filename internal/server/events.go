@@ -21,7 +21,7 @@ const (
 	eventsApart  = time.Second
 	eventsSilent = 20 * time.Second
 	eventsTake   = 10 * time.Second
-	mostListen   = 2000
+	maxListen    = 2000
 )
 
 // listen tells an open page of changes by server-sent events (HTML, section 9.2).
@@ -30,9 +30,9 @@ func (s eventsAPI) listen(ctx context.Context, _ *struct{}) (*huma.StreamRespons
 	hung, ok := s.streams.enter(caller.id())
 	if !ok {
 		return nil, again(&api.Problem{Status: tooMany, Title: "Too many live connections", Detail: fmt.Sprintf(
-			"%s already has %d live pages; this page will not update by itself", caller.Name, mostOfCaller)}, "60")
+			"%s already has %d live pages; this page will not update by itself", caller.Name, maxOfCaller)}, "60")
 	}
-	if s.listeners.Add(1) > mostListen {
+	if s.listeners.Add(1) > maxListen {
 		s.listeners.Add(-1)
 		hung()
 		return nil, again(&api.Problem{Status: busy, Title: "Too many live connections",
@@ -81,8 +81,8 @@ func (s eventsAPI) listen(ctx context.Context, _ *struct{}) (*huma.StreamRespons
 	}}, nil
 }
 
-// mostOfCaller is how many pages of one caller hear of changes.
-const mostOfCaller = 50
+// maxOfCaller is how many pages of one caller hear of changes.
+const maxOfCaller = 50
 
 // streams counts them by caller.
 type streams struct {
@@ -93,7 +93,7 @@ type streams struct {
 func (s *streams) enter(caller string) (leave func(), ok bool) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	if s.count[caller] >= mostOfCaller {
+	if s.count[caller] >= maxOfCaller {
 		return nil, false
 	}
 	if s.count == nil {

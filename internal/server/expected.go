@@ -72,7 +72,7 @@ func (s expectedAPI) setExpected(ctx context.Context, in *struct{ Body api.SetEx
 
 func (s expectedAPI) setReason(ctx context.Context, in *struct {
 	ID   int64 `path:"id" minimum:"1"`
-	Body api.SayWhy
+	Body api.SetReason
 }) error {
 	const none = "there is no expected machine %d"
 	if callerOf(ctx).Limited() {
@@ -85,5 +85,5 @@ func (s expectedAPI) setReason(ctx context.Context, in *struct {
 		}
 	}
 	store.Note(ctx, "", in.Body.Reason+" "+in.Body.Note)
-	return orMissing(s.store.SayWhy(ctx, in.ID, in.Body.Reason, in.Body.Note, s.now()), none, in.ID)
+	return orMissing(s.store.SetReason(ctx, in.ID, in.Body.Reason, in.Body.Note, s.now()), none, in.ID)
 }

@@ -107,7 +107,7 @@ func entry(ctx context.Context) store.Entry {
 
 const (
 	linesSilent = 30 * time.Second // within which the next line must come, and be taken
-	linesMost   = 8 << 30          // bytes, unpacked, of one request
+	linesMax    = 8 << 30          // bytes, unpacked, of one request
 	linesRest   = 1 << 20          // of a request that are read after its answer
 	linesType   = "application/x-ndjson"
 )
@@ -128,7 +128,7 @@ func (s intakeAPI) submitLines(ctx context.Context, in *struct {
 	return &huma.StreamResponse{Body: func(c huma.Context) {
 		c.SetHeader("Content-Type", linesType)
 		body, w := c.BodyReader(), c.BodyWriter()
-		sent := &patient{from: body}
+		sent := &deadlineReader{from: body}
 		if rw, ok := w.(http.ResponseWriter); ok {
 			sent.control = http.NewResponseController(rw)
 			_ = sent.control.EnableFullDuplex()
@@ -143,7 +143,7 @@ func (s intakeAPI) submitLines(ctx context.Context, in *struct {
 			}
 			from = z
 		}
-		s.Intake.KeepLines(ctx, io.LimitReader(from, linesMost), e, name, func(l service.Line) bool {
+		s.Intake.KeepLines(ctx, io.LimitReader(from, linesMax), e, name, func(l service.Line) bool {
 			return answerLine(w, sent, s.line(&l))
 		})
 	}}, nil
@@ -160,13 +160,13 @@ func (s intakeAPI) line(l *service.Line) *api.SubmittedLine {
 	return out
 }
 
-// patient gives whoever sends some time for each piece, and no more.
-type patient struct {
+// deadlineReader gives whoever sends some time for each piece, and no more.
+type deadlineReader struct {
 	from    io.Reader
 	control *http.ResponseController
 }
 
-func (p *patient) Read(b []byte) (int, error) {
+func (p *deadlineReader) Read(b []byte) (int, error) {
 	if p.control != nil {
 		_ = p.control.SetReadDeadline(time.Now().Add(linesSilent))
 	}
@@ -175,13 +175,13 @@ func (p *patient) Read(b []byte) (int, error) {
 
 // finish reads the rest of a request, so that the connection can be used again; one with more than
 // a little is cut.
-func (p *patient) finish() {
+func (p *deadlineReader) finish() {
 	if n, err := io.CopyN(io.Discard, p, linesRest); n == linesRest || err != nil && !errors.Is(err, io.EOF) {
 		panic(http.ErrAbortHandler) // what was answered has been sent
 	}
 }
 
-func answerLine(w io.Writer, p *patient, l *api.SubmittedLine) bool {
+func answerLine(w io.Writer, p *deadlineReader, l *api.SubmittedLine) bool {
 	b, err := json.Marshal(l)
 	if err != nil {
 		return false

@@ -46,7 +46,7 @@ type Server struct {
 	now   func() time.Time
 
 	console    fs.FS
-	collectors handouts
+	collectors collectorFiles
 	secure     bool
 	proxied    bool
 	pin        string

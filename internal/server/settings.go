@@ -99,8 +99,8 @@ func (s settingsAPI) addToken(ctx context.Context, in *struct{ Body api.NewToken
 		case err != nil:
 			return out, err
 		case !known:
-			return out, refuse("The token cannot be created", "there is no token %d to succeed; rolltop tokens lists them",
-				b.Succeeds)
+			return out, refuse("The token cannot be created",
+				"there is no token %d to succeed; rolltop tokens lists them", b.Succeeds)
 		}
 	}
 	store.Note(ctx, "", b.Name+", may "+b.Scope)

@@ -72,7 +72,7 @@ type throttle struct {
 	seen   map[string]bool
 }
 
-const mostThrottled = 1000
+const maxThrottled = 1000
 
 func (t *throttle) first(what string, now time.Time) bool {
 	t.mu.Lock()
@@ -80,7 +80,7 @@ func (t *throttle) first(what string, now time.Time) bool {
 	if minute := now.Unix() / 60; minute != t.minute || t.seen == nil {
 		t.minute, t.seen = minute, map[string]bool{}
 	}
-	if t.seen[what] || len(t.seen) >= mostThrottled {
+	if t.seen[what] || len(t.seen) >= maxThrottled {
 		return false
 	}
 	t.seen[what] = true
@@ -139,12 +139,12 @@ type unkeptSession struct {
 	expires        time.Time
 }
 
-const mostUnkept = 1000
+const maxUnkept = 1000
 
 func (u *unkept) start(sha []byte, user *store.User, expires time.Time) {
 	u.mu.Lock()
 	defer u.mu.Unlock()
-	if u.list == nil || len(u.list) >= mostUnkept {
+	if u.list == nil || len(u.list) >= maxUnkept {
 		u.list = map[string]unkeptSession{}
 	}
 	u.list[string(sha)] = unkeptSession{user.Name, user.Password, expires}

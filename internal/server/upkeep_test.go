@@ -327,7 +327,7 @@ func TestExpected(t *testing.T) {
 			holm = e.ID
 		}
 	}
-	if err := s.Client.SayWhy(ctx, holm, api.SayWhy{Reason: "off", Note: "in the store room"}); err != nil {
+	if err := s.Client.SetReason(ctx, holm, api.SetReason{Reason: "off", Note: "in the store room"}); err != nil {
 		t.Fatal(err)
 	}
 	l, err = s.Client.SetExpected(ctx, []api.Expected{{Name: "HOLM-999"}, {Name: "GULL-997"}})

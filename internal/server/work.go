@@ -22,7 +22,7 @@ type workAPI struct{ *Server }
 
 const (
 	visitsShown = 200 // of one site
-	sheetMost   = 100 // machines on one sheet
+	sheetMax    = 100 // machines on one sheet
 	maxMessages = 500
 )
 
@@ -185,10 +185,10 @@ func (s workAPI) visitSheet(ctx context.Context, in *struct {
 		return nil, err
 	case len(visits) == 0:
 		return nil, refuse("Nothing to print", "no machine that matches %q has a visit", in.Where)
-	case len(visits) > sheetMost:
+	case len(visits) > sheetMax:
 		return nil, refuse("Too much to print",
 			"%q matches %d machines with visits, more than %d; narrow the filter, for example by site or by assignment",
-			in.Where, len(visits), sheetMost)
+			in.Where, len(visits), sheetMax)
 	}
 	var checks []*assess.Document
 	for i := range visits {

@@ -68,13 +68,13 @@ func (i *Index) Canonical(ctx context.Context, f fleet.Filter, text string) stri
 
 // seek finds the machines that parts of a filter name. Without plain, serial numbers find none.
 func (i *Index) seek(ctx context.Context, f fleet.Filter, plain bool) (fleet.Filter, error) {
-	for _, sought := range f.Sought() {
+	for _, sought := range f.External() {
 		var ids []int64
 		var err error
 		switch {
-		case sought.What == fleet.SoughtWho:
+		case sought.What == fleet.ExternalWho:
 			ids, err = i.Store.AssignedTo(ctx, sought.Value)
-		case sought.What == fleet.SoughtTurned:
+		case sought.What == fleet.ExternalChanged:
 			ids, err = i.turned(ctx, sought.Value)
 		case !sought.Naming():
 			ids, err = i.inWaves(ctx, sought)
@@ -104,13 +104,13 @@ func (i *Index) turned(ctx context.Context, number string) ([]int64, error) {
 }
 
 // inWaves are the machines that a part of a filter picks by their wave or its outcome.
-func (i *Index) inWaves(ctx context.Context, sought fleet.Sought) ([]int64, error) {
+func (i *Index) inWaves(ctx context.Context, sought fleet.External) ([]int64, error) {
 	members, err := i.Store.Members(ctx)
 	if err != nil {
 		return nil, err
 	}
 	var taken map[int64]*fleet.Row
-	outcomes := sought.What == fleet.SoughtOutcome
+	outcomes := sought.What == fleet.ExternalOutcome
 	if outcomes {
 		some := make(map[int64]bool, len(members))
 		for k := range members {

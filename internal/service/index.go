@@ -181,8 +181,8 @@ func (i *Index) Refresh(ctx context.Context) error {
 			i.x.Drop(id)
 		}
 	}
-	i.x.Settle()
-	if err := i.overlay.lay(ctx, i.x); err != nil {
+	i.x.Sort()
+	if err := i.overlay.applyDecisions(ctx, i.x); err != nil {
 		i.requeue(ids, true)
 		return err
 	}
@@ -196,11 +196,11 @@ func (i *Index) rebuild(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	x.Settle()
+	x.Sort()
 	if err := i.overlay.read(ctx); err != nil {
 		return err
 	}
-	if err := i.overlay.lay(ctx, x); err != nil {
+	if err := i.overlay.applyDecisions(ctx, x); err != nil {
 		return err
 	}
 	i.mu.Lock()

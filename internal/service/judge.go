@@ -61,7 +61,7 @@ func (j *Judge) SetTarget(ctx context.Context, class, id string) error {
 		}
 	}
 	// An inventory that is being kept for the former target must not slip through.
-	if err := j.Store.Settle(ctx); err != nil {
+	if err := j.Store.Drain(ctx); err != nil {
 		return err
 	}
 	if err := j.class(ctx, class, t); err != nil {
@@ -107,7 +107,7 @@ func (j *Judge) explain(ctx context.Context, judgement int64, is *release.Releas
 		return silent
 	}
 	w := fleet.NewWhatIf(was, is)
-	return func(before, after string) string { return strings.Join(w.Turned(before, after), " ") }
+	return func(before, after string) string { return strings.Join(w.Changed(before, after), " ") }
 }
 
 // SetTargets judges the fleet again by the stored targets, after other knowledge was put in force.

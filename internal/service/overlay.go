@@ -120,7 +120,7 @@ func (o *Overlay) scope(ctx context.Context, d *decision.Decision) (fleet.Filter
 	if err != nil {
 		return f, err
 	}
-	for _, sought := range f.Sought() {
+	for _, sought := range f.External() {
 		var ids []int64
 		if sought.Naming() { // the other keys cannot pick the machines of a decision
 			if ids, err = o.Store.Named(ctx, sought.What, sought.Value); err != nil {
@@ -169,9 +169,9 @@ func (o *Overlay) prepare(ctx context.Context, x *fleet.Index, changed map[int64
 	})
 }
 
-// lay lays the decisions that count over an index.
-func (o *Overlay) lay(ctx context.Context, x *fleet.Index) error {
-	x.Undecide()
+// applyDecisions lays the decisions that count over an index.
+func (o *Overlay) applyDecisions(ctx context.Context, x *fleet.Index) error {
+	x.ClearOverlay()
 	counts := map[int64]int{}
 	waived, waivers := map[int64][]string{}, map[int64][]int64{}
 	for _, l := range o.layers {
@@ -187,14 +187,14 @@ func (o *Overlay) lay(ctx context.Context, x *fleet.Index) error {
 				waived[id], waivers[id] = append(waived[id], l.Requirement), append(waivers[id], l.ID)
 				continue
 			}
-			x.Decide(id, func(r *fleet.Row) { decide(r, l.Decision) })
+			x.Overlay(id, func(r *fleet.Row) { decide(r, l.Decision) })
 		}
 	}
 	if err := o.waive(ctx, x, waived); err != nil {
 		return err
 	}
 	for id, numbers := range waivers {
-		x.Decide(id, func(r *fleet.Row) {
+		x.Overlay(id, func(r *fleet.Row) {
 			for _, n := range numbers {
 				r.DecidedBy += number(n)
 			}
@@ -248,7 +248,7 @@ func (o *Overlay) waive(ctx context.Context, x *fleet.Index, waived map[int64][]
 		if !ok {
 			continue // its facts cannot be read
 		}
-		x.Decide(id, func(r *fleet.Row) {
+		x.Overlay(id, func(r *fleet.Row) {
 			r.Decided |= fleet.Waived
 			r.WaivedMusts = strings.Join(requirements, "\n")
 			r.Disposition, r.Publisher, r.Certain = g.Disposition, g.Publisher, g.Confirmed

@@ -17,9 +17,9 @@ import (
 	"rolltop.example/rolltop/internal/store"
 )
 
-// bills are the parts of machines that were worked out. One is good as long as the machine's plan
+// partsCache are the parts of machines that were worked out. One is good as long as the machine's plan
 // and the knowledge are.
-type bills struct {
+type partsCache struct {
 	mu    sync.Mutex
 	base  *knowledge.Base
 	known map[int64]bill
@@ -31,7 +31,7 @@ type bill struct {
 }
 
 // forget drops what was worked out for machines that were changed.
-func (b *bills) forget(ids []int64, all bool) {
+func (b *partsCache) forget(ids []int64, all bool) {
 	b.mu.Lock()
 	defer b.mu.Unlock()
 	if all {
@@ -44,7 +44,7 @@ func (b *bills) forget(ids []int64, all bool) {
 
 // take puts the bills that are known into out, and gives the machines whose bills are not, each
 // with its plan.
-func (b *bills) take(base *knowledge.Base, plans []fleet.Planned, out map[int64][]assess.Buy) map[int64]string {
+func (b *partsCache) take(base *knowledge.Base, plans []fleet.Planned, out map[int64][]assess.Buy) map[int64]string {
 	b.mu.Lock()
 	defer b.mu.Unlock()
 	if b.base != base || b.known == nil {
@@ -79,7 +79,7 @@ func buys(base *knowledge.Base, plan string) bool {
 func (w *Work) billsOf(ctx context.Context, base *knowledge.Base, plans []fleet.Planned) (map[int64][]assess.Buy,
 	error) {
 	out := map[int64][]assess.Buy{}
-	b := &w.bills
+	b := &w.partsCache
 	planOf := b.take(base, plans, out)
 	if len(planOf) == 0 {
 		return out, nil
@@ -136,7 +136,7 @@ func (w *Work) Wins(ctx context.Context, where string, by work.Order) (work.Effe
 		return work.Effects{}, err
 	}
 	base := w.knowledge.Base()
-	bills, err := w.billsOf(ctx, base, plans)
+	partsCache, err := w.billsOf(ctx, base, plans)
 	if err != nil {
 		return work.Effects{}, err
 	}
@@ -144,7 +144,7 @@ func (w *Work) Wins(ctx context.Context, where string, by work.Order) (work.Effe
 	for i, p := range plans {
 		kinds[i] = work.Kind{Plan: work.Parse(p.Plan), Disposition: p.Disposition, Machines: len(p.Machines)}
 		for _, id := range p.Machines {
-			for _, b := range bills[id] {
+			for _, b := range partsCache[id] {
 				if b.Priced {
 					kinds[i].Cost = kinds[i].Cost.Add(b.Price)
 				} else {

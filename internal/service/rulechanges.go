@@ -90,7 +90,7 @@ func (c *RuleChanges) show(ctx context.Context, one *store.RuleChange) (*RuleCha
 		Machines: one.Machines,
 		By:       map[string]int{},
 		Titles:   c.titles(ctx, one),
-		Where:    fleet.Term(fleet.SoughtTurned, strconv.FormatInt(one.ID, 10)),
+		Where:    fleet.Term(fleet.ExternalChanged, strconv.FormatInt(one.ID, 10)),
 	}
 	rows, judged, err := c.rows(ctx, flips, one.Release)
 	if err != nil {

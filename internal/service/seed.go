@@ -129,8 +129,8 @@ func (s *Service) SetStock(ctx context.Context, part string, onHand, leadDays in
 	return s.Work.SetStock(seeding(ctx), part, work.Stock{OnHand: onHand, LeadDays: leadDays})
 }
 
-// GiveWork gives the work on the machines of a filter to somebody.
-func (s *Service) GiveWork(ctx context.Context, where, who, note string) error {
+// AssignWork gives the work on the machines of a filter to somebody.
+func (s *Service) AssignWork(ctx context.Context, where, who, note string) error {
 	_, err := s.Work.Assign(seeding(ctx), where, nil, who, note)
 	return err
 }

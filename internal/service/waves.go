@@ -130,7 +130,7 @@ func anySeen(members []store.Member, seen map[int64]*fleet.Row) bool {
 func (w *Waves) show(ctx context.Context, one *wave.Wave, members []store.Member, seen map[int64]*fleet.Row) Wave {
 	out := Wave{Wave: *one, To: one.Release, Outcomes: map[string]int{}}
 	if ViewerOf(ctx).Limited() {
-		out.Rule = fleet.Term(fleet.SoughtWave, strconv.FormatInt(one.ID, 10))
+		out.Rule = fleet.Term(fleet.ExternalWave, strconv.FormatInt(one.ID, 10))
 	}
 	for i := range members {
 		if r := seen[members[i].MachineID]; r != nil {

@@ -25,16 +25,16 @@ import (
 // what is found out, and what should not be left as it is.
 type Work struct {
 	Records
-	releases  *Releases
-	knowledge *Knowledge
-	index     *Index
-	machines  *Machines
-	decisions *Decisions
-	waves     *Waves
-	bills     bills
+	releases   *Releases
+	knowledge  *Knowledge
+	index      *Index
+	machines   *Machines
+	decisions  *Decisions
+	waves      *Waves
+	partsCache partsCache
 }
 
-func (w *Work) forget(ids []int64, all bool) { w.bills.forget(ids, all) }
+func (w *Work) forget(ids []int64, all bool) { w.partsCache.forget(ids, all) }
 
 // workers are machines that have work, and the plans of the machines that were picked.
 type workers struct {
@@ -221,7 +221,7 @@ func (w *Work) watch(ctx context.Context, where string, ticks []store.ItemTick) 
 // purchase puts together what plans buy, with what is there of it.
 func (w *Work) purchase(ctx context.Context, plans []fleet.Planned) ([]work.Line, error) {
 	base := w.knowledge.Base()
-	bills, err := w.billsOf(ctx, base, plans)
+	partsCache, err := w.billsOf(ctx, base, plans)
 	if err != nil {
 		return nil, err
 	}
@@ -231,7 +231,7 @@ func (w *Work) purchase(ctx context.Context, plans []fleet.Planned) ([]work.Line
 	}
 	today := w.Now().UTC().Format(time.DateOnly)
 	var bought []work.Bought
-	for id, list := range bills {
+	for id, list := range partsCache {
 		for _, b := range list {
 			bought = append(bought, work.Bought{
 				Machine: id,

@@ -15,7 +15,7 @@ type Worker interface {
 	Load(ctx context.Context, d *inventory.Document) error
 	PutDecision(ctx context.Context, d *decision.Decision) error
 	SetStock(ctx context.Context, part string, onHand, leadDays int) error
-	GiveWork(ctx context.Context, where, who, note string) error
+	AssignWork(ctx context.Context, where, who, note string) error
 	SetWave(ctx context.Context, w wave.Wave, where string, handedOff time.Time) (int64, error)
 	SayOutcome(ctx context.Context, wave int64, key, outcome, reason string, at time.Time) error
 	SetBlackouts(ctx context.Context, list []wave.Blackout) error
@@ -92,7 +92,7 @@ func Employ(ctx context.Context, s Worker, now time.Time) error {
 	}
 	for _, g := range [][3]string{{`site="Eelgrass Landing","Corbel Head"`, "technician, east",
 		"The boat leaves at 8:15"}, {`site="North Slip"`, "technician, head office", ""}} {
-		if err := s.GiveWork(ctx, g[0]+" disposition=reconfigure,refit", g[1], g[2]); err != nil {
+		if err := s.AssignWork(ctx, g[0]+" disposition=reconfigure,refit", g[1], g[2]); err != nil {
 			return err
 		}
 	}

@@ -17,9 +17,9 @@ import (
 // Unvouched is the kind of a question about such an inventory.
 const Unvouched = "unvouched"
 
-// mostBeside is how many of them stay for one machine. Further ones take the place of the
+// maxBeside is how many of them stay for one machine. Further ones take the place of the
 // last, so that nobody fills the disk in another machine's name, or pushes out the first.
-const mostBeside = 5
+const maxBeside = 5
 
 // keepBeside keeps an inventory beside those of its machine, with a question for a person.
 // Readings that the machine has sent itself ask nothing, and do not count as seen again.
@@ -49,7 +49,7 @@ func (t *Tx) keepBeside(k *Kept, r *readings, why string) error {
 		machine); err != nil {
 		return err
 	}
-	if len(held) >= mostBeside {
+	if len(held) >= maxBeside {
 		id := held[len(held)-1]
 		if _, err := t.exec("UPDATE inventory SET taken_at=?, last_seen_at=?, sha=?, body=?, received_at=?, "+
 			"token_id=?, public_key=? WHERE id=?",

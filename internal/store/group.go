@@ -15,10 +15,10 @@ import (
 // many of them share one. One that cannot be kept takes nothing from the others; each
 // is acknowledged after the commit.
 const (
-	mostWaiting    = 2048
-	mostTogether   = 512
-	mostStatements = 64
-	longestWait    = 2 * time.Millisecond // of a commit, for inventories on their way
+	maxWaiting    = 2048
+	maxTogether   = 512
+	maxStatements = 64
+	longestWait   = 2 * time.Millisecond // of a commit, for inventories on their way
 )
 
 // ErrBusy is the answer where more is handed in than can be kept. What was refused
@@ -31,8 +31,8 @@ type job struct {
 	done chan struct{}
 }
 
-// together runs f in a transaction that it may share with others.
-func (s *Store) together(ctx context.Context, f func(*Tx) error) error {
+// enqueue runs f in a transaction that it may share with others.
+func (s *Store) enqueue(ctx context.Context, f func(*Tx) error) error {
 	j := &job{f: f, done: make(chan struct{})}
 	select {
 	case <-s.closing:
@@ -66,12 +66,12 @@ func (s *Store) group() {
 	for {
 		select {
 		case j := <-s.jobs:
-			s.commit(s.gather(j))
+			s.commit(s.collectBatch(j))
 		case <-s.closing:
 			for {
 				select {
 				case j := <-s.jobs:
-					s.commit(s.gather(j))
+					s.commit(s.collectBatch(j))
 				default:
 					return
 				}
@@ -80,12 +80,12 @@ func (s *Store) group() {
 	}
 }
 
-// gather takes what waits, and what is on its way: a commit costs as much for one as
+// collectBatch takes what waits, and what is on its way: a commit costs as much for one as
 // for many.
-func (s *Store) gather(first *job) []*job {
-	batch := append(make([]*job, 0, mostTogether), first)
+func (s *Store) collectBatch(first *job) []*job {
+	batch := append(make([]*job, 0, maxTogether), first)
 	var late <-chan time.Time
-	for len(batch) < mostTogether {
+	for len(batch) < maxTogether {
 		select {
 		case j := <-s.jobs:
 			batch = append(batch, j)
@@ -157,7 +157,7 @@ func (s *Store) attempt(batch []*job, do func(*Tx, *job) error) error {
 // statement takes as long as running it. Only the goroutine that commits calls it.
 func (s *Store) keepStatements(t *Tx) {
 	for query := range t.prepared {
-		if s.statements[query] == nil && len(s.statements) < mostStatements {
+		if s.statements[query] == nil && len(s.statements) < maxStatements {
 			if st, err := s.writer.Preparex(query); err == nil {
 				s.statements[query] = st
 			}

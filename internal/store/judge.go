@@ -148,8 +148,8 @@ func (t *Tx) PutRow(machine int64, class string, catalogue int, row []byte) erro
 	return err
 }
 
-// Settle returns once every write that was under way has ended.
-func (s *Store) Settle(ctx context.Context) error {
+// Drain returns once every write that was under way has ended.
+func (s *Store) Drain(ctx context.Context) error {
 	return s.write(ctx, func(*sqlx.Tx) error { return nil })
 }
 

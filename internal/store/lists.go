@@ -109,9 +109,9 @@ func (e *Expected) known() string {
 	return e.Name
 }
 
-// SayWhy notes why an expected machine does not report. The error may be
+// SetReason notes why an expected machine does not report. The error may be
 // [ErrNotFound].
-func (s *Store) SayWhy(ctx context.Context, id int64, reason, note string, now time.Time) error {
+func (s *Store) SetReason(ctx context.Context, id int64, reason, note string, now time.Time) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error {
 		return one(tx.Exec("UPDATE expected SET reason=?, note=?, at=? WHERE id=?", reason, note, millis(now), id))
 	})

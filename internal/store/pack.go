@@ -28,16 +28,16 @@ func (s *Store) packed(d *inventory.Document, text []byte) (sha, packed []byte, 
 	if err != nil {
 		return nil, nil, err
 	}
-	return sha, squeeze(body), nil
+	return sha, compress(body), nil
 }
 
 // quick marks an inventory that is packed for speed, by its first byte: no zstd frame
 // begins so (RFC 8878, section 3.1.1).
 const quick = 1
 
-// squeeze packs an inventory. Many come at once, and zstd takes four times as long for
+// compress packs an inventory. Many come at once, and zstd takes four times as long for
 // bodies that are a quarter smaller.
-func squeeze(body []byte) []byte {
+func compress(body []byte) []byte {
 	out := make([]byte, 1+s2.MaxEncodedLen(len(body)))
 	out[0] = quick
 	return out[:1+len(s2.Encode(out[1:], body))]
@@ -48,7 +48,7 @@ func (s *Store) unsqueeze(packed []byte) ([]byte, error) {
 	if len(packed) == 0 || packed[0] != quick {
 		return s.unpack.DecodeAll(packed, nil)
 	}
-	if n, err := s2.DecodedLen(packed[1:]); err != nil || n > mostUnpacked {
+	if n, err := s2.DecodedLen(packed[1:]); err != nil || n > maxUnpacked {
 		return nil, fmt.Errorf("it is damaged: %w", cmp.Or(err, s2.ErrTooLarge))
 	}
 	return s2.Decode(nil, packed[1:])

@@ -96,7 +96,7 @@ func (s *Store) Keep(
 	d.TakenAt = at
 	r := readings{at: at, sha: sha, packed: packed, entry: &e}
 	var k Kept
-	err = s.together(ctx, func(tx *Tx) error { // it may be run again
+	err = s.enqueue(ctx, func(tx *Tx) error { // it may be run again
 		k = Kept{}
 		if err := tx.recognise(is, at, &e, &k); err != nil {
 			return err

@@ -66,8 +66,8 @@ func fault(err error) error {
 	return err
 }
 
-// mostUnpacked bounds what a stored document may unpack to, in bytes.
-const mostUnpacked = 64 << 20
+// maxUnpacked bounds what a stored document may unpack to, in bytes.
+const maxUnpacked = 64 << 20
 
 // Store is an open database.
 type Store struct {
@@ -148,7 +148,7 @@ func open(path string) (*Store, error) {
 		fresh:      isNew,
 		writer:     writer,
 		reader:     reader,
-		jobs:       make(chan *job, mostWaiting),
+		jobs:       make(chan *job, maxWaiting),
 		making:     make(chan struct{}, max(1, runtime.GOMAXPROCS(0)-1)),
 		closing:    make(chan struct{}),
 		drained:    make(chan struct{}),
@@ -157,7 +157,7 @@ func open(path string) (*Store, error) {
 	go s.group()
 	if s.pack, err = zstd.NewWriter(nil, zstd.WithEncoderLevel(zstd.SpeedFastest),
 		zstd.WithEncoderConcurrency(0)); err == nil {
-		s.unpack, err = zstd.NewReader(nil, zstd.WithDecoderMaxMemory(mostUnpacked), zstd.WithDecoderConcurrency(0))
+		s.unpack, err = zstd.NewReader(nil, zstd.WithDecoderMaxMemory(maxUnpacked), zstd.WithDecoderConcurrency(0))
 	}
 	if err == nil {
 		s.tokenBySecret, err = reader.Preparex(selectTokenBySecret)

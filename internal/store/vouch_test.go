@@ -346,11 +346,11 @@ func BenchmarkNames(b *testing.B) {
 	for b.Loop() {
 		s := open(b)
 		number := 0
-		add := func(n, together int, name func() string) time.Duration {
+		add := func(n, enqueue int, name func() string) time.Duration {
 			at := time.Now()
-			for range n / together {
+			for range n / enqueue {
 				var wait sync.WaitGroup
-				for range together {
+				for range enqueue {
 					number++
 					d := machine(name(), fmt.Sprint("S", number), "", now)
 					wait.Go(func() {

@@ -7,8 +7,8 @@ import (
 	"testing"
 )
 
-// mostComponentLines are the lines of a page of the console or a part of one.
-const mostComponentLines = 250
+// maxComponentLines are the lines of a page of the console or a part of one.
+const maxComponentLines = 250
 
 var (
 	call    = regexp.MustCompile(`\bapi\s*\.(GET|POST|PUT|DELETE)\(`)
@@ -33,7 +33,7 @@ func TestConsoleHasOneWay(t *testing.T) {
 	look := func(path string, src []byte) {
 		components++
 		name := filepath.Base(path)
-		if n := bytes.Count(src, []byte("\n")); n > mostComponentLines {
+		if n := bytes.Count(src, []byte("\n")); n > maxComponentLines {
 			t.Errorf("%s has %d lines", path, n)
 		}
 		if len(call.FindAll(src, -1)) != len(asked.FindAll(src, -1)) {

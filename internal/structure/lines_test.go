@@ -9,8 +9,8 @@ import (
 	"testing"
 )
 
-// mostColumns is how wide a line may be; a tab counts for four columns.
-const mostColumns = 120
+// maxColumns is how wide a line may be; a tab counts for four columns.
+const maxColumns = 120
 
 // columns is how wide a line is.
 func columns(line string) int {
@@ -38,7 +38,7 @@ func TestLinesThatAPersonCanRead(t *testing.T) {
 			read++
 			table := strings.HasSuffix(path, ".md") && strings.HasPrefix(strings.TrimSpace(line), "|")
 			unbroken := !strings.Contains(strings.TrimSpace(line), " ")
-			if n := columns(line); n > mostColumns && !exempt[i+1] && !table && !unbroken {
+			if n := columns(line); n > maxColumns && !exempt[i+1] && !table && !unbroken {
 				t.Errorf("%s:%d has %d columns", path, i+1, n)
 			}
 		}

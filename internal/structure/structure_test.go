@@ -148,8 +148,8 @@ func TestServiceKnowsNoHTTP(t *testing.T) {
 // mostMethods is how many methods a type may have: beyond that it is a room in which nothing is found.
 // What serves requests is easily put on the one type that is at hand, so it has less.
 const (
-	mostMethods       = 50
-	mostMethodsServed = 45
+	maxMethods       = 50
+	maxMethodsServed = 45
 )
 
 // facades are types that stand for a whole package, with one method for each thing it does.
@@ -174,9 +174,9 @@ func TestNoTypeIsASack(t *testing.T) {
 		})
 	}
 	for name, n := range methods {
-		most := mostMethods
+		most := maxMethods
 		if strings.HasPrefix(name, "server.") || strings.HasPrefix(name, "service.") {
-			most = mostMethodsServed
+			most = maxMethodsServed
 		}
 		if n > most && !slices.Contains(facades, name) {
 			t.Errorf("%s has %d methods", name, n)
@@ -223,7 +223,7 @@ func TestCollectorDependencies(t *testing.T) {
 }
 
 // megabytes that the stripped collector may have.
-const mostMegabytes = 9
+const maxMegabytes = 9
 
 func TestCollectorSize(t *testing.T) {
 	out := filepath.Join(t.TempDir(), "collect")
@@ -238,8 +238,8 @@ func TestCollectorSize(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if st.Size() > mostMegabytes*1_000_000 {
-		t.Errorf("the collector has %d bytes, %d MB are allowed", st.Size(), mostMegabytes)
+	if st.Size() > maxMegabytes*1_000_000 {
+		t.Errorf("the collector has %d bytes, %d MB are allowed", st.Size(), maxMegabytes)
 	}
 }
 
@@ -267,12 +267,12 @@ func each(t *testing.T, dir, ending string, f func(path string, src []byte)) {
 }
 
 // lines that a file may have before somebody looks twice.
-const mostLines = 600
+const maxLines = 600
 
 func TestNoFileAReaderDreads(t *testing.T) {
 	for _, ending := range []string{".go", ".vue", ".ts"} {
 		each(t, ".", ending, func(path string, src []byte) {
-			if n := bytes.Count(src, []byte("\n")); n > mostLines {
+			if n := bytes.Count(src, []byte("\n")); n > maxLines {
 				t.Errorf("%s has %d lines", path, n)
 			}
 		})

@@ -21,10 +21,10 @@ import (
 
 // Limits of what is read.
 const (
-	MaxBytes   = 32 << 20
-	mostTables = 500
-	mostRows   = list.MostRows
-	mostCells  = 200 // in a row
+	MaxBytes  = 32 << 20
+	maxTables = 500
+	maxRows   = list.MaxRows
+	maxCells  = 200 // in a row
 )
 
 // Read finds the tables in a file.
@@ -60,7 +60,7 @@ func readHTML(name string, src []byte) ([]list.Sheet, error) {
 	f := &finder{}
 	f.walk(root)
 	if f.long != "" {
-		return nil, fmt.Errorf("%s of %s has more than %d rows; split it", f.long, name, mostRows)
+		return nil, fmt.Errorf("%s of %s has more than %d rows; split it", f.long, name, maxRows)
 	}
 	if len(f.sheets) == 0 {
 		return nil, fmt.Errorf("%s contains no table; save the complete page after the table is shown, or copy the "+
@@ -84,7 +84,7 @@ func (f *finder) walk(n *html.Node) {
 		case "script", "style", "template":
 			return
 		case "table":
-			if s, ok := f.table(n); ok && len(f.sheets) < mostTables {
+			if s, ok := f.table(n); ok && len(f.sheets) < maxTables {
 				f.sheets = append(f.sheets, s)
 			}
 		}
@@ -104,7 +104,7 @@ func (f *finder) table(n *html.Node) (list.Sheet, bool) {
 	var rows [][]string
 	below := map[int]span{} // column → what hangs down into it
 	each(n, func(tr *html.Node) {
-		if len(rows) > mostRows { // the heading is one of them
+		if len(rows) > maxRows { // the heading is one of them
 			f.long = s.Where
 			return
 		}
@@ -130,7 +130,7 @@ type span struct {
 func row(tr *html.Node, below map[int]span) []string {
 	var out []string
 	hang := func() {
-		for b := below[len(out)]; b.left > 0 && len(out) < mostCells; b = below[len(out)] {
+		for b := below[len(out)]; b.left > 0 && len(out) < maxCells; b = below[len(out)] {
 			b.left--
 			below[len(out)] = b
 			out = append(out, b.text)
@@ -143,7 +143,7 @@ func row(tr *html.Node, below map[int]span) []string {
 		hang()
 		t, wide, deep := text(c), number(c, "colspan"), number(c, "rowspan")
 		for range wide {
-			if len(out) >= mostCells {
+			if len(out) >= maxCells {
 				return out
 			}
 			if deep > 1 {
@@ -176,15 +176,15 @@ func each(n *html.Node, tr func(*html.Node), caption func(string)) {
 	}
 }
 
-// mostSpan bounds what a cell may claim to span.
-const mostSpan = 1000
+// maxSpan bounds what a cell may claim to span.
+const maxSpan = 1000
 
 func number(n *html.Node, key string) int {
 	for _, a := range n.Attr {
 		if a.Key == key {
 			var x int
 			if _, err := fmt.Sscanf(a.Val, "%d", &x); err == nil && x >= 1 {
-				return min(x, mostSpan)
+				return min(x, maxSpan)
 			}
 		}
 	}
@@ -231,10 +231,10 @@ func readCSV(name string, src []byte) ([]list.Sheet, error) {
 		if err != nil {
 			return nil, fmt.Errorf("%s cannot be read as a table: %w", name, err)
 		}
-		if len(rows) > mostRows {
-			return nil, fmt.Errorf("%s has more than %d rows; split it", name, mostRows)
+		if len(rows) > maxRows {
+			return nil, fmt.Errorf("%s has more than %d rows; split it", name, maxRows)
 		}
-		rows = append(rows, rec[:min(len(rec), mostCells)])
+		rows = append(rows, rec[:min(len(rec), maxCells)])
 	}
 	if len(rows) < 2 {
 		return nil, fmt.Errorf("%s has no table; a heading and at least one row are needed", name)

@@ -11,8 +11,8 @@ import (
 	"rolltop.example/rolltop/core/decode/smbios"
 )
 
-// mostText is how much of a text is kept, in bytes.
-const mostText = 512
+// maxText is how much of a text is kept, in bytes.
+const maxText = 512
 
 // Trim keeps of a tool's output what may be kept, as JSON: only values under
 // the keys named, and lists and groups on the way to them.
@@ -21,7 +21,7 @@ func Trim(form Form, keys []string, out []byte) ([]byte, error) {
 	var err error
 	switch form {
 	case Text:
-		return out[:min(len(out), mostText)], nil
+		return out[:min(len(out), maxText)], nil
 	case Mark:
 		return nil, nil
 	case JSON:

@@ -20,7 +20,7 @@ func TestTrim(t *testing.T) {
 	if err != nil || string(got) != `{"n":"AQI="}` {
 		t.Errorf("%s %v", got, err)
 	}
-	if got, _ := Trim(Text, nil, bytes.Repeat([]byte{'x'}, 5000)); len(got) != mostText {
+	if got, _ := Trim(Text, nil, bytes.Repeat([]byte{'x'}, 5000)); len(got) != maxText {
 		t.Errorf("%d bytes of text", len(got))
 	}
 	if got, err := Trim(Mark, nil, []byte("a name")); err != nil || got != nil {

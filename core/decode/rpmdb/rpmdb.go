@@ -20,9 +20,9 @@ type Package struct {
 
 // Bounds of what is read.
 const (
-	mostPages   = 1 << 20 // 4 GiB of the usual pages
-	mostPayload = 16 << 20
-	deepest     = 24
+	maxPages   = 1 << 20 // 4 GiB of the usual pages
+	maxPayload = 16 << 20
+	deepest    = 24
 )
 
 var errBroken = errors.New("rpmdb: the file is broken")
@@ -84,7 +84,7 @@ func (d *database) open() error {
 }
 
 func (d *database) page(n int) ([]byte, error) {
-	if n < 1 || d.visited[n] || len(d.visited) > mostPages {
+	if n < 1 || d.visited[n] || len(d.visited) > maxPages {
 		return nil, errBroken
 	}
 	d.visited[n] = true
@@ -145,7 +145,7 @@ func (d *database) row(page []byte, at int, f func([][]byte)) error {
 	length, n := varint(page[at:])
 	_, m := varint(page[min(at+n, len(page)):])
 	at += n + m
-	if n == 0 || m == 0 || length > mostPayload {
+	if n == 0 || m == 0 || length > maxPayload {
 		return errBroken
 	}
 	size, local := int(length), int(length)

@@ -145,7 +145,7 @@ func (x *decoder) tpm() {
 	}
 	switch {
 	case r.Outcome == capture.OK && len(r.Raw) >= 16:
-		x.tpmThere(r.Raw)
+		x.decodeTPM(r.Raw)
 		return
 	case uint32(r.Errno) == tbsDeactivated:
 		x.Set(fact.TPMState, "off", TBS)
@@ -175,9 +175,9 @@ func (x *decoder) kindOfTable(a tpm.Announced) {
 	}
 }
 
-// tpmThere decodes TPM_DEVICE_INFO: structure version, TPM version, interface
+// decodeTPM decodes TPM_DEVICE_INFO: structure version, TPM version, interface
 // type, revision.
-func (x *decoder) tpmThere(b []byte) {
+func (x *decoder) decodeTPM(b []byte) {
 	version, iface := binary.LittleEndian.Uint32(b[4:]), binary.LittleEndian.Uint32(b[8:])
 	info, asked, err := tpm.Info{}, x.C.Get(Ask2), error(nil)
 	state := "ready"

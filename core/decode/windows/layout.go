@@ -11,7 +11,7 @@ import (
 const (
 	layoutHeader = 48
 	layoutEntry  = 144
-	mostEntries  = 1024
+	maxEntries   = 1024
 )
 
 // layout decodes DRIVE_LAYOUT_INFORMATION_EX. The system has resolved what
@@ -26,7 +26,7 @@ func layout(b []byte) (partition.Table, error) {
 	}
 	t := partition.Table{Style: style}
 	count := binary.LittleEndian.Uint32(b[4:])
-	for i := range int(min(count, mostEntries)) {
+	for i := range int(min(count, maxEntries)) {
 		at := layoutHeader + i*layoutEntry
 		if at+layoutEntry > len(b) {
 			t.Cut = true
@@ -36,7 +36,7 @@ func layout(b []byte) (partition.Table, error) {
 			t.Parts = append(t.Parts, p)
 		}
 	}
-	t.Cut = t.Cut || count > mostEntries
+	t.Cut = t.Cut || count > maxEntries
 	return t, nil
 }
 

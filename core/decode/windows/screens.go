@@ -15,7 +15,7 @@ import (
 // device is what was kept of a present device.
 type device map[string]string
 
-func (x *decoder) device1(n string) device {
+func (x *decoder) readDevice(n string) device {
 	d := device{}
 	for _, line := range x.names(Device(n)) {
 		key, value, _ := strings.Cut(line, "=")
@@ -73,7 +73,7 @@ func (x *decoder) adapters() {
 	}
 	x.D.Graphics = []inventory.Adapter{}
 	for _, n := range x.names(Devices) {
-		d := x.device1(n)
+		d := x.readDevice(n)
 		if !strings.EqualFold(d["class-guid"], classDisplay) {
 			continue
 		}
@@ -171,7 +171,7 @@ func (x *decoder) devices() {
 	}
 	x.D.Drivers = []inventory.Driver{}
 	for _, n := range x.names(Devices) {
-		d := x.device1(n)
+		d := x.readDevice(n)
 		version, date, provider := x.driverKey(d)
 		problem := problems[d["problem"]]
 		if d["problem"] != "" && d["problem"] != "0" && problem == "" {

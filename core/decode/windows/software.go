@@ -165,12 +165,12 @@ func (x *decoder) restart() {
 	for _, key := range []string{
 		KeyServicing + `\RebootPending`, KeyServicing + `\RebootInProgress`, KeyUpdate + `\RebootRequired`,
 	} {
-		if x.keyThere(key) {
+		if x.keyExists(key) {
 			x.SetBool(fact.OSPendingRestart, true, `HKLM\`+key)
 			return
 		}
 	}
-	if !x.keyThere(KeyServicing) {
+	if !x.keyExists(KeyServicing) {
 		x.WhyNot(fact.OSPendingRestart, x.C.Get(View64.Subkeys(KeyServicing)), "the system keeps no marks of servicing")
 		return
 	}

@@ -98,8 +98,8 @@ func (x *decoder) keyNumber(key, name string) (int64, bool) {
 	return int64(min(n, 1<<53)), ok
 }
 
-// keyThere: the key is there, whatever it holds.
-func (x *decoder) keyThere(key string) bool {
+// keyExists: the key is there, whatever it holds.
+func (x *decoder) keyExists(key string) bool {
 	return x.C.Get(View64.Subkeys(key)).Outcome == capture.OK
 }
 
