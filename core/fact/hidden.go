@@ -108,7 +108,7 @@ func (f *Facts) take(id ID, g *inventory.Gap) {
 	f.one[id] = Reading{Gap: g, Source: f.one[id].Source}
 }
 
-// announced: a TPM that firmware names and no driver serves is there, and its
+// announced: a TPM that firmware reports and no driver uses is present, and its
 // state is not known.
 var announced = inventory.Gap{Fact: "tpm.state", Cause: inventory.ReadFailed,
 	Detail: "the firmware reports a TPM but no driver uses it", Try: "load the TPM driver and take the inventory again"}

@@ -1,8 +1,7 @@
-// Package after confirms a plan: it puts the check of a machine before the work
-// beside the one after it, and says which steps had their effect, which
-// findings are settled, what is left, and what to look at where a step did not
-// have its effect. What a later inventory could not see, without administrator rights, is
-// no step back.
+// Package results confirms a plan from a later inventory: it compares the checks before and
+// after the work, and says which steps had their effect, which findings are met now, what is
+// still open, and what to look at if a step had no effect. A fact that the later inventory
+// could not read without administrator rights does not count as a regression.
 package results
 
 import (

@@ -221,7 +221,7 @@ func TestPreparationAfterwards(t *testing.T) {
 	}
 }
 
-// Fewer rights are no step back; another cause, or another value, is said.
+// Fewer rights do not count as a regression; another cause, or another value, is said.
 func TestWhatIsNoLongerThere(t *testing.T) {
 	ready := legacy()
 	for _, do := range []func(*doc){disk, boot, tpm, secure} {

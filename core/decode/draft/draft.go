@@ -138,7 +138,7 @@ func (x *Draft) Disagree(name string, one, other inventory.Differ) {
 // whose facts this machine does not have.
 func (x *Draft) Rest(platform string, notRead []string, other fact.Platform) {
 	for _, name := range x.D.Tidy() {
-		x.D.AddGap(name, inventory.ReadFailed, "what was read makes no sense", "")
+		x.D.AddGap(name, inventory.ReadFailed, "the value that was read is out of range", "")
 	}
 	for _, name := range notRead {
 		if x.D.GapOf(name) == nil {

@@ -15,7 +15,7 @@ import (
 	"rolltop.example/rolltop/internal/expect"
 )
 
-// mac is a capture that a test changes: of a source that stands twice, the last
+// mac is a capture that a test changes: of a source that is given twice, the last
 // one counts.
 type mac struct{ *capture.Document }
 

@@ -85,8 +85,8 @@ func (x *decoder) volume() {
 	// person who runs this.
 	size, free := binary.LittleEndian.Uint64(b[8:]), binary.LittleEndian.Uint64(b[16:])
 	if size == 0 || size > 1<<60 || free > size {
-		x.Gap(fact.VolumeBytes, inventory.ReadFailed, "the volume's size makes no sense", "")
-		x.Gap(fact.FreeBytes, inventory.ReadFailed, "the volume's size makes no sense", "")
+		x.Gap(fact.VolumeBytes, inventory.ReadFailed, "the size of the volume is out of range", "")
+		x.Gap(fact.FreeBytes, inventory.ReadFailed, "the size of the volume is out of range", "")
 		return
 	}
 	x.SetNumber(fact.VolumeBytes, int64(size), Space)

@@ -14,7 +14,7 @@ import (
 	"rolltop.example/rolltop/internal/expect"
 )
 
-// pc is a capture that a test changes: a source that stands twice counts as the
+// pc is a capture that a test changes: a source that is given twice counts as the
 // last one says.
 type pc struct{ *capture.Document }
 
