@@ -86,7 +86,15 @@ func TestPartsOfFilters(t *testing.T) {
 			`memory.installed_bytes>=8GiB site=East`},
 		{"words", list("wordsOf", `tern site=East "ticket printer"`), `tern "ticket printer"`},
 		{"words put in place", list("withWords", `tern site=East`, "gannet 24"), `site=East gannet 24`},
-		{"words are no terms", list("withWords", ``, "site=East"), `site East`},
+		{"terms can be typed", list("withWords", `class=pc`, "site=East"), `class=pc site=East`},
+		{"a filter can be typed", list("withWords", `class=pc`, "site=East or tern"), `class=pc (site=East or tern)`},
+		{"a comparison is no word", list("wordsOf", `memory.installed_bytes<8GiB tern`), `tern`},
+		{"a comparison stays", list("withValues", `memory.installed_bytes<8GiB`, "site", list("East")),
+			`memory.installed_bytes<8GiB site=East`},
+		{"of a combined filter", list("wordsOf", `tern or not site=East`), `tern or not site=East`},
+		{"a combined filter is typed anew", list("withWords", `tern or gannet`, "tern"), `tern`},
+		{"a combined filter is narrowed", list("withValues", `tern or gannet`, "site", list("East")),
+			`(tern or gannet) site=East`},
 	}
 	var calls [][]any
 	for _, tt := range tests {

@@ -262,3 +262,25 @@ func (x *Index) Drop(id int64) {
 		x.at[x.ids[at]] = at
 	}
 }
+
+// Sites are the sites that machines have.
+func (x *Index) Sites() []string { return x.texts[textPlace].items() }
+
+// Tags are the tags that machines have.
+func (x *Index) Tags() []string { return x.tags.items() }
+
+// items are the texts, or the items of sets, in a column, each once.
+func (c *column) items() []string {
+	var out []string
+	for _, v := range c.values {
+		switch {
+		case !v.Known():
+		case v.Kind() == fact.Set:
+			out = append(out, v.Set()...)
+		default:
+			out = append(out, v.Text())
+		}
+	}
+	slices.Sort(out)
+	return slices.Compact(out)
+}

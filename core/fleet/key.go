@@ -23,6 +23,7 @@ type key struct {
 	name  string
 	doc   string                                  // behind the name, in brackets; "" where the name says it
 	words []string                                // it takes only these; nil: any
+	ids   bool                                    // it takes ids, which are in lower case
 	check func(v string) error                    // refuses a value that no machine can have; nil: none
 	test  func(x *Index, t *term, f *Filter) pick // of the term's values
 }
@@ -32,6 +33,7 @@ var keys = []key{
 	{
 		name: "alone",
 		doc:  "the one requirement that fails",
+		ids:  true,
 		test: byRow(func(r *Row, v string) bool { return r.Sole == v }),
 	},
 	{name: ExternalWho, doc: "has the work", test: pickExternal},
@@ -45,12 +47,12 @@ var keys = []key{
 	{name: "duplicate", words: yesOrNo, test: byRow(func(r *Row, v string) bool { return r.Doubted == (v == yes) })},
 	{name: "ends", doc: "days until the end of support",
 		check: days("ends", "ends=90 for machines whose release goes out of support within 90 days"), test: pickEnds},
-	{name: "fails", doc: "a requirement", test: byOutcome('f')},
-	{name: "fixed_by", doc: "these steps alone make it ready", test: pickFreed},
+	{name: "fails", doc: "a requirement", ids: true, test: byOutcome('f')},
+	{name: "fixed_by", doc: "these steps alone make it ready", ids: true, test: pickFreed},
 	{name: "hold", words: yesOrNo, test: pickHold},
 	{name: "installed", test: byText(textInstalled)},
 	{name: "judged", words: yesOrNo, test: byRow(func(r *Row, v string) bool { return r.Judged == (v == yes) })},
-	{name: "key", doc: "of a machine", test: byRow(func(r *Row, v string) bool { return r.Key == v })},
+	{name: "key", doc: "of a machine", test: byRow(func(r *Row, v string) bool { return matches(r.Key, v) })},
 	{name: "maker", test: byText(textMaker)},
 	{name: "missing", doc: "an unknown fact", check: checkMissing,
 		test: func(x *Index, t *term, _ *Filter) pick { return x.missing(t.values) }},
@@ -69,13 +71,17 @@ var keys = []key{
 	{name: ExternalChanged, doc: "the number of a change of rules",
 		check: number(ExternalChanged, "rolltop releases changes lists the changes of rules"), test: pickExternal},
 	{name: "site", test: byText(textPlace)},
-	{name: "step", doc: "of the plan", test: pickStep},
+	{name: "step", doc: "of the plan", ids: true, test: pickStep},
 	{name: "tag", test: func(x *Index, t *term, _ *Filter) pick {
-		return x.tags.by(func(v fact.Value) bool { return slices.ContainsFunc(t.values, v.Has) })
+		return x.tags.by(func(v fact.Value) bool {
+			return slices.ContainsFunc(v.Set(), func(tag string) bool {
+				return slices.ContainsFunc(t.values, func(s string) bool { return matches(tag, s) })
+			})
+		})
 	}},
-	{name: "unknown", doc: "a requirement", test: byOutcome('u')},
+	{name: "unknown", doc: "a requirement", ids: true, test: byOutcome('u')},
 	{name: "unsupported", doc: "runs the target without meeting it", words: yesOrNo, test: pickUnsupported},
-	{name: "waived", doc: "a requirement", test: byOutcome('w')},
+	{name: "waived", doc: "a requirement", ids: true, test: byOutcome('w')},
 	{name: ExternalWave, doc: "its number", check: number(ExternalWave, "rolltop waves lists the waves"),
 		test: pickExternal},
 }
@@ -105,8 +111,9 @@ func Keys() []string {
 // Doc is what a person reads about filters.
 func Doc() string {
 	var b strings.Builder
-	b.WriteString("A filter: terms separated by spaces; all must match. A term is key=value[,value] or a word; put " +
-		"values with spaces in double quotes. Keys: ")
+	b.WriteString("A filter: terms separated by spaces must all match; or, not and parentheses combine them. A term is " +
+		"a word or key=value[,value]; != excludes, and numbers also compare with <, <=, > and >=. * stands for any " +
+		"characters; put values with spaces in double quotes. Keys: name, serial, uuid, ")
 	for i := range keys {
 		k := &keys[i]
 		b.WriteString(k.name)
@@ -119,15 +126,19 @@ func Doc() string {
 	return b.String()
 }
 
-// allows refuses a value that no machine can have.
-func (k *key) allows(v string) error {
+// allows refuses a value that no machine can have, and is the value as the fleet writes it.
+func (k *key) allows(v string) (string, error) {
+	v = folded(v, k.words)
 	if k.words != nil && !slices.Contains(k.words, v) {
-		return errors.New(doc.With(fmt.Sprintf("unknown value %s=%s", k.name, v), doc.Suggest(v, k.words)))
+		return "", errors.New(doc.With(fmt.Sprintf("unknown value %s=%s", k.name, v), doc.Suggest(v, k.words)))
+	}
+	if k.ids {
+		v = strings.ToLower(v)
 	}
 	if k.check == nil {
-		return nil
+		return v, nil
 	}
-	return k.check(v)
+	return v, k.check(v)
 }
 
 func days(name, right string) func(string) error {
@@ -182,7 +193,7 @@ func byRow(ask func(*Row, string) bool) func(*Index, *term, *Filter) pick {
 func byText(which int) func(*Index, *term, *Filter) pick {
 	return func(x *Index, t *term, _ *Filter) pick {
 		return x.texts[which].by(func(v fact.Value) bool {
-			return slices.ContainsFunc(t.values, func(s string) bool { return strings.EqualFold(v.Text(), s) })
+			return slices.ContainsFunc(t.values, func(s string) bool { return matches(v.Text(), s) })
 		})
 	}
 }

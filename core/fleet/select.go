@@ -63,10 +63,7 @@ func (s Selection) Len() int { return len(s.at) }
 // Select picks machines.
 func (x *Index) Select(f Filter) Selection {
 	s := Selection{x, make([]int32, 0, len(x.rows))}
-	tests := make([]func(int32) bool, len(f.terms), len(f.terms)+1)
-	for i := range f.terms {
-		tests[i] = x.test(&f.terms[i], &f)
-	}
+	tests := x.tests(&f)
 	if !f.Has("retired") {
 		tests = append(tests, func(at int32) bool { return !x.rows[at].Retired })
 	}
@@ -82,6 +79,44 @@ func (x *Index) Select(f Filter) Selection {
 		}
 	}
 	return s
+}
+
+// tests are what a machine must all pass.
+func (x *Index) tests(f *Filter) []pick {
+	switch {
+	case f.root == nil:
+		return nil
+	case f.root.join == every:
+		return x.each(f.root.parts, f)
+	}
+	return []pick{x.part(f.root, f)}
+}
+
+func (x *Index) each(parts []*node, f *Filter) []pick {
+	out := make([]pick, len(parts), len(parts)+1)
+	for i, p := range parts {
+		out[i] = x.part(p, f)
+	}
+	return out
+}
+
+// part makes the test of a part of a filter.
+func (x *Index) part(n *node, f *Filter) pick {
+	if n.term != nil {
+		test := x.test(n.term, f)
+		if n.term.op == "!=" && n.term.def == nil {
+			return func(at int32) bool { return !test(at) }
+		}
+		return test
+	}
+	parts := x.each(n.parts, f)
+	switch n.join {
+	case not:
+		return func(at int32) bool { return !parts[0](at) }
+	case some:
+		return func(at int32) bool { return slices.ContainsFunc(parts, func(p pick) bool { return p(at) }) }
+	}
+	return func(at int32) bool { return !slices.ContainsFunc(parts, func(p pick) bool { return !p(at) }) }
 }
 
 // by makes a test of a column: the question is asked once for each value.
@@ -100,13 +135,13 @@ func (x *Index) test(t *term, f *Filter) func(int32) bool {
 	}
 	if t.def != nil && t.def.ID == fact.DeviceName {
 		return func(at int32) bool {
-			return slices.ContainsFunc(t.wanted,
-				func(v fact.Value) bool { return strings.EqualFold(x.rows[at].Name, v.Text()) })
+			return (t.op != "!=") == slices.ContainsFunc(t.wanted,
+				func(v fact.Value) bool { return matches(x.rows[at].Name, v.Text()) })
 		}
 	}
 	if t.def != nil && identifying[t.def.ID] {
 		return func(at int32) bool {
-			return slices.ContainsFunc(t.wanted,
+			return (t.op != "!=") == slices.ContainsFunc(t.wanted,
 				func(v fact.Value) bool { return f.found[externalKey(t.def.Name, v.Text())][x.ids[at]] })
 		}
 	}
@@ -116,6 +151,9 @@ func (x *Index) test(t *term, f *Filter) func(int32) bool {
 			return func(int32) bool { return false }
 		}
 		return c.by(func(v fact.Value) bool {
+			if t.op == "!=" {
+				return !slices.ContainsFunc(t.wanted, func(w fact.Value) bool { return t.holds(v, w) })
+			}
 			return slices.ContainsFunc(t.wanted, func(w fact.Value) bool { return t.holds(v, w) })
 		})
 	}
@@ -170,10 +208,16 @@ func (t *term) holds(v, w fact.Value) bool {
 	switch {
 	case t.op == ">=":
 		return v.Compare(w) >= 0
+	case t.op == ">":
+		return v.Compare(w) > 0
 	case t.op == "<=":
 		return v.Compare(w) <= 0
+	case t.op == "<":
+		return v.Compare(w) < 0
 	case v.Kind() == fact.Set:
-		return v.Has(w.Set()[0])
+		return slices.ContainsFunc(v.Set(), func(s string) bool { return matches(s, w.Set()[0]) })
+	case w.Kind() == fact.Text:
+		return matches(v.Text(), w.Text())
 	}
 	return v.Equal(w)
 }

@@ -230,6 +230,7 @@ func TestLeavesNeverStopShort(t *testing.T) {
 
 func TestBadNeeds(t *testing.T) {
 	tests := []struct{ src, want string }{
+		{"{fact: quayside.lights, equals: ready}", `unknown fact "quayside.lights"; docs/facts.md lists them all`},
 		{"{fact: tpm.sate, equals: ready}", `unknown fact "tpm.sate"; did you mean "tpm.state"?`},
 		{"{fact: tpm.state, equals: redy}", `"redy" is not a value of tpm.state; did you mean "ready"?`},
 		{"{fact: tpm.state, at_least: ready}",

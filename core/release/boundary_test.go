@@ -164,6 +164,19 @@ func TestContradictions(t *testing.T) {
 	}
 }
 
+// An id has lower-case letters, digits and hyphens, 64 at most, and begins with no hyphen.
+func TestIDs(t *testing.T) {
+	for id, want := range map[string]bool{
+		"a": true, "z": true, "0": true, "9": true, "a-b-": true, strings.Repeat("a", 64): true,
+		"": false, "-a": false, "A": false, "a.b": false, "a/b": false, "a:b": false, "a`b": false, "a{b": false,
+		"ä": false, strings.Repeat("a", 65): false,
+	} {
+		if release.ValidID(id) != want {
+			t.Errorf("%q can be an id: %v", id, !want)
+		}
+	}
+}
+
 // A list names its file beside the document: letters, digits, hyphens, underscores and points.
 func TestNamesOfListFiles(t *testing.T) {
 	for name, want := range map[string]bool{

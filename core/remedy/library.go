@@ -490,7 +490,7 @@ func changes(m map[string]doc.Scalar, at *doc.Node, r *doc.Report) []stepEffect 
 func (l *Library) Settles(n need.Need) bool {
 	for leaf := range n.Leaves() {
 		for _, i := range l.changing[leaf.Fact()] {
-			if c := l.steps[i].Class; c != NoClass && c < Decision {
+			if l.steps[i].Class != NoClass {
 				return true
 			}
 		}

@@ -405,9 +405,6 @@ func (s *solver) settles(p *Planned, fd *check.Finding) bool {
 	if p.Class == NoClass && p.Always == nil {
 		return false
 	}
-	if len(p.effects)+len(p.assumes) == 0 {
-		return false
-	}
 	return need.SomeLeaf(fd.Requirement.Need,
 		func(l need.Leaf) bool { return s.brings(p.effects, l) || s.brings(p.assumes, l) })
 }

@@ -38,7 +38,7 @@ func TestFleetCommands(t *testing.T) {
 		{"fleet matrix --class mac --format csv --size 3", 0, "machine,site,disposition,"},
 		{"fleet matrix --class boat", 2, `must be one of: pc, mac; it is "boat"`},
 		{"fleet progress", 0, "2026-"},
-		{"machines set --where site=Nowhere --tag x", 0, "No machines, 0 of them changed."},
+		{"machines set --where name=nowhere --tag x", 0, "No machines, 0 of them changed."},
 		{"machines set --where disposition=refit --tag order-parts", 0, "30 machines, 30 of them changed."},
 		{"machines set --where disposition=refit", 2, "the change is missing"},
 		{"machines set --key gull-001 --retire --unretire", 2, "exclude each other"},

@@ -108,7 +108,7 @@ func TestDecisionsAreRefused(t *testing.T) {
 			"2020-01-01 is in the past"},
 		{"no day", api.MakeDecision{Kind: "stay", Scope: "class=pc", Reason: "x", Until: "soon"},
 			"write the last day as"},
-		{"nobody", api.MakeDecision{Kind: "hold", Scope: `site="Nowhere"`, Reason: "x", Until: day},
+		{"nobody", api.MakeDecision{Kind: "hold", Scope: "name=nowhere", Reason: "x", Until: day},
 			"no machine matches"},
 		{"a circle", api.MakeDecision{Kind: "hold", Scope: "disposition=ready", Reason: "x", Until: day},
 			"because decisions change it"},

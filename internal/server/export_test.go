@@ -54,7 +54,7 @@ func TestExport(t *testing.T) {
 	expect.That(t, "json.Unmarshal(b.Bytes(), &array) == nil", json.Unmarshal(b.Bytes(), &array) == nil)
 	expect.Same(t, "len(array)", len(array), 285)
 	b.Reset()
-	if err := s.Client.Export(ctx, "site=Nowhere", "json", nil, &b); err != nil ||
+	if err := s.Client.Export(ctx, "name=nowhere", "json", nil, &b); err != nil ||
 		strings.TrimSpace(b.String()) != "[]" {
 		t.Errorf("%q %v", b.String(), err)
 	}

@@ -169,7 +169,11 @@ func (d *Decisions) Add(ctx context.Context, n *NewDecision) (Decided, error) {
 	if err := d.check(ctx, &one); err != nil {
 		return Decided{}, err
 	}
-	if _, err := d.index.Where(ctx, one.Scope); err != nil {
+	read := d.index.Where
+	if n.Ahead { // of machines that come later, at sites that may come later, too
+		read = d.index.Stored
+	}
+	if _, err := read(ctx, one.Scope); err != nil {
 		return Decided{}, err
 	}
 	if who := ViewerOf(ctx); who.Limited() {

@@ -26,11 +26,19 @@ func (i *Index) Where(ctx context.Context, text string) (fleet.Filter, error) {
 	if err != nil || text == "" {
 		return f, err
 	}
-	var steps []string
-	if base := i.knowledge.Base(); base != nil {
-		steps = base.Steps.IDs()
+	var exist fleet.Existing
+	if ids := i.releases.requirementIDs(); len(ids) > 0 { // none before the first target
+		exist.Requirements = ids
 	}
-	if says := f.Unknown(i.releases.requirementIDs(), steps); says != "" {
+	if base := i.knowledge.Base(); base != nil {
+		exist.Steps = base.Steps.IDs()
+	}
+	if f.Has("site") || f.Has("tag") {
+		if exist.Sites, exist.Tags, err = i.named(ctx); err != nil {
+			return f, err
+		}
+	}
+	if says := f.Unknown(exist); says != "" {
 		return f, &Refusal{Reason: Mistaken, Title: "The filter has a mistake", Says: says}
 	}
 	return f, nil
@@ -335,4 +343,27 @@ func (i *Index) Sees(ctx context.Context, key string) bool {
 	}
 	sites, err := i.Store.Sites(ctx)
 	return err == nil && who.Sees(SiteOf(d, sites))
+}
+
+// named are the sites and tags that a filter of the viewer can name: none while the index is loaded,
+// and for whoever is limited to sites only those.
+func (i *Index) named(ctx context.Context) (sites, tags []string, err error) {
+	if who := ViewerOf(ctx); who.Limited() {
+		return who.Sites, nil, nil
+	}
+	if !i.Loaded() {
+		return nil, nil, nil
+	}
+	sites, tags = []string{}, []string{}
+	err = i.View(ctx, func(x *fleet.Index) { sites, tags = append(sites, x.Sites()...), append(tags, x.Tags()...) })
+	if err != nil {
+		return nil, nil, err
+	}
+	assigned, err := i.Store.Sites(ctx)
+	for _, s := range assigned {
+		if !slices.Contains(sites, s.Name) {
+			sites = append(sites, s.Name)
+		}
+	}
+	return sites, tags, err
 }

@@ -247,12 +247,16 @@ func TestMigrationsFromEverySchema(t *testing.T) {
 			t.Fatal(err)
 		}
 		role := map[bool]string{true: "reader", false: "viewer"}[version < 4]
+		machines, site := "device", "place"
+		if version >= 9 {
+			machines, site = "machine", "site"
+		}
 		for _, q := range []string{
-			"INSERT INTO device (id, key, name, class, maker, serial, uuid, model, installed, taken_at) VALUES (1, " +
+			"INSERT INTO " + machines + " (id, key, name, class, maker, serial, uuid, model, installed, taken_at) VALUES (1, " +
 				"'a', 'A', 'pc', 'Ostrel', 'S1', '', 'Slipway 14', 'Skerry 11', 0)",
 			"INSERT INTO user (name, role, password) VALUES ('clerk', '" + role + "', 'x')",
 			"INSERT INTO token (name, scope, sha, created_at) VALUES ('t', 'read', x'01', 0)",
-			"INSERT INTO place VALUES ('GULL', 'Gull Quay')",
+			"INSERT INTO " + site + " VALUES ('GULL', 'Gull Quay')",
 		} {
 			if _, err := db.Exec(q); err != nil {
 				t.Fatalf("version %d: %v", version, err)

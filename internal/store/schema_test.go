@@ -13,6 +13,9 @@ import (
 	"path/filepath"
 	"strings"
 	"testing"
+
+	"rolltop.example/rolltop/core/fleet"
+	"rolltop.example/rolltop/internal/expect"
 )
 
 // Databases of former schemas are in testdata, as versions with those schemas left them:
@@ -269,4 +272,34 @@ func TestAChangedSchemaIsRefused(t *testing.T) {
 			t.Errorf("%s: the file was changed", change)
 		}
 	}
+}
+
+// A stored filter picks what it picked before “or”, “not” and parentheses had a meaning.
+func TestFiltersAreMigrated(t *testing.T) {
+	path := filepath.Join(t.TempDir(), "fleet.db")
+	makeDatabase(t, path, 9)
+	db, err := sql.Open("sqlite", "file:"+path)
+	expect.NoError(t, err)
+	for i, where := range []string{
+		`tern or slipway`, `not site="Gull Quay"`, `(old) model="Bollard (300)"`, `site="Gull or Quay" OR`, `class=pc`,
+	} {
+		_, err := db.Exec(`INSERT INTO saved_filter VALUES (?, ?, '', '', 'boss', 0)`, fmt.Sprint("f", i), where)
+		expect.NoError(t, err)
+	}
+	expect.NoError(t, db.Close())
+	s, err := Open(path)
+	expect.NoError(t, err)
+	defer s.Close()
+	filters, err := s.SavedFilters(t.Context())
+	expect.NoError(t, err)
+	var got []string
+	for _, f := range filters {
+		read, err := fleet.Parse(f.Filter)
+		expect.NoError(t, err)
+		if f.Name != "mine" {
+			got = append(got, read.String())
+		}
+	}
+	expect.Same(t, "the filters", strings.Join(got, "; "),
+		`tern "or" slipway; "not" site="Gull Quay"; "(old)" model="Bollard (300)"; site="Gull or Quay" "or"; class=pc`)
 }

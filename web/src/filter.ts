@@ -4,22 +4,44 @@ export interface Term {
   values: string[]
 }
 
-/** Reads the grammar that the API and the command line read too. */
+const operators = ['or', 'not', 'and']
+
+/** The parts of a filter between spaces outside quotes. */
+function partsOf(where: string): string[] {
+  return where.match(/(?:[^\s"]|"[^"]*")+/g) ?? []
+}
+
+/** Whether a filter is terms that must all match: no or, not or parentheses join them. */
+export function simple(where: string): boolean {
+  return partsOf(where).every((part) => {
+    const bare = part.replace(/"[^"]*"/g, '')
+    return !operators.includes(part.toLowerCase()) && !bare.startsWith('(') && !/^(or|not|and)\(/i.test(bare) &&
+      bare.split('(').length >= bare.split(')').length
+  })
+}
+
+/** Reads the terms of a simple filter; of another one none. The service reads every filter itself. */
 export function parse(where: string): Term[] {
-  const parts = where.match(/(?:[^\s"]|"[^"]*")+/g) ?? []
-  return parts.map((part) => {
-    const at = part.indexOf('=')
-    if (at < 0) return { key: '', values: [part.replaceAll('"', '')] }
+  if (!simple(where)) return []
+  return partsOf(where).map((part) => {
+    const at = part.search(/[=<>]/)
+    const quote = part.indexOf('"')
+    if (at < 0 || (quote >= 0 && quote < at)) return { key: '', values: [part.replaceAll('"', '')] }
+    if (part[at] !== '=') return { key: part, values: [] } // a comparison, which stays as it is
     const values = part.slice(at + 1).match(/(?:[^,"]|"[^"]*")+/g) ?? []
     return { key: part.slice(0, at), values: values.map((v) => v.replaceAll('"', '')) }
   })
 }
 
 export function format(terms: Term[]): string {
-  const quoted = (v: string) => (/[\s,=]/.test(v) ? `"${v}"` : v)
+  const quoted = (v: string) => (/[\s,=()<>!]/.test(v) ? `"${v}"` : v)
+  const word = (v: string) => (operators.includes(v.toLowerCase()) ? `"${v}"` : quoted(v))
   return terms
-    .filter((t) => t.values.length > 0)
-    .map((t) => (t.key ? `${t.key}=` : '') + t.values.map(quoted).join(','))
+    .filter((t) => t.values.length > 0 || /[<>]/.test(t.key))
+    .map((t) => {
+      if (t.values.length === 0) return t.key
+      return t.key ? `${t.key}=${t.values.map(quoted).join(',')}` : t.values.map(word).join(' ')
+    })
     .join(' ')
 }
 
@@ -30,6 +52,7 @@ export function valuesOf(where: string, key: string): string[] {
 
 /** The filter with the values of a key replaced; no values drop the term. */
 export function withValues(where: string, key: string, values: string[]): string {
+  if (!simple(where)) return `(${where}) ${format([{ key, values }])}`.trim()
   const terms = parse(where)
   const at = terms.findIndex((t) => t.key === key)
   const rest = terms.filter((t) => t.key !== key)
@@ -37,13 +60,14 @@ export function withValues(where: string, key: string, values: string[]): string
   return format(rest)
 }
 
-/** The plain words of a filter as one text. */
+/** The plain words of a filter as one text. Of a filter that is not simple, all of it. */
 export function wordsOf(where: string): string {
-  return format(parse(where).filter((t) => t.key === ''))
+  return simple(where) ? format(parse(where).filter((t) => t.key === '')) : where
 }
 
-/** The filter with its plain words replaced. */
+/** The filter with its plain words replaced by what was typed, which may be a filter itself. */
 export function withWords(where: string, words: string): string {
-  const rest = parse(where).filter((t) => t.key !== '')
-  return format([...rest, ...parse(words.replaceAll('=', ' ')).filter((t) => t.key === '')])
+  if (!simple(where)) return words
+  const rest = format(parse(where).filter((t) => t.key !== ''))
+  return rest && !simple(words) ? `${rest} (${words})` : `${rest} ${words}`.trim()
 }

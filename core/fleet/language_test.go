@@ -1,0 +1,163 @@
+package fleet_test
+
+import (
+	"fmt"
+	"math/rand/v2"
+	"slices"
+	"strings"
+	"testing"
+
+	"rolltop.example/rolltop/core/fleet"
+	"rolltop.example/rolltop/internal/expect"
+)
+
+func TestFilterLanguage(t *testing.T) {
+	const all = "GULL-001 GULL-002 GULL-003 HOLM-001 HOLM-002 HOLM-M01"
+	x := index()
+	for _, tt := range []struct{ where, want string }{
+		// or, not, parentheses
+		{"disposition=refit or class=mac", "GULL-002 GULL-003 HOLM-M01"},
+		{"class=mac OR disposition=refit", "GULL-002 GULL-003 HOLM-M01"},
+		{"not class=mac", "GULL-001 GULL-002 GULL-003 HOLM-001 HOLM-002"},
+		{"NOT (class=mac or disposition=refit)", "GULL-001 HOLM-001 HOLM-002"},
+		{"not(class=mac or disposition=refit)", "GULL-001 HOLM-001 HOLM-002"},
+		{"not not class=mac", "HOLM-M01"},
+		{`class=mac or disposition=refit site="Gull Quay"`, "GULL-002 GULL-003 HOLM-M01"},
+		{`(class=mac or disposition=refit) site="Gull Quay"`, "GULL-002 GULL-003"},
+		{"class=pc and disposition=refit", "GULL-002 GULL-003"},
+		{"((class=mac))", "HOLM-M01"},
+		{"not class=pc or gull-001", "GULL-001 HOLM-M01"},
+		// comparisons
+		{"memory.installed_bytes<8GiB", "GULL-001"}, {"memory.installed_bytes<=8GiB", "GULL-001 GULL-002"},
+		{"memory.installed_bytes>8GiB", "GULL-003 HOLM-001 HOLM-002 HOLM-M01"},
+		{"memory.installed_bytes>=8GiB", "GULL-002 GULL-003 HOLM-001 HOLM-002 HOLM-M01"},
+		{"memory.installed_bytes!=8GiB", "GULL-001 GULL-003 HOLM-001 HOLM-002 HOLM-M01"},
+		{"tpm.state!=ready", "GULL-002 HOLM-001 HOLM-M01"}, // unknown is not known to differ
+		{"not tpm.state=ready", all},
+		{"not memory.installed_bytes=8GiB", "GULL-001 GULL-003 HOLM-001 HOLM-002 HOLM-M01"},
+		{"memory.installed_bytes!=4GiB,8GiB", "GULL-003 HOLM-001 HOLM-002 HOLM-M01"},
+		{"disposition!=refit class!=mac", "GULL-001 HOLM-001 HOLM-002"},
+		{"name!=gull-001 site=\"Gull Quay\"", "GULL-002 GULL-003"},
+		{"os.version>11.3", "GULL-002 HOLM-002"}, {"os.version<11.3 os.version>=11", "GULL-001 HOLM-001"},
+		// names of columns, case, *
+		{"name=gull-001", "GULL-001"}, {"NAME=GULL-*", "GULL-001 GULL-002 GULL-003"}, {"name=*-00*", "GULL-001 GULL-002 " +
+			"GULL-003 HOLM-001 HOLM-002"}, {"site=gull*", "GULL-001 GULL-002 GULL-003"}, {"site=*quay,holm*", all},
+		{"Disposition=REFIT", "GULL-002 GULL-003"}, {"fails=TPM", "GULL-003 HOLM-001"},
+		{"tpm.state=NOT-SEEN", "GULL-002 HOLM-001 HOLM-M01"}, {"tpm.state=not-*", "GULL-002 HOLM-001 HOLM-M01"},
+		{`storage.other_systems=lodestar*`, "GULL-001 GULL-003 HOLM-002"},
+		// quotes take the meaning away
+		{`"or"`, ""}, {`"not"`, ""}, {`"(gull"`, ""}, {"gull(001)", ""},
+	} {
+		t.Run(tt.where, func(t *testing.T) {
+			expect.Same(t, "the machines", strings.Join(picks(t, x, tt.where), " "), tt.want)
+			f, err := fleet.Parse(tt.where)
+			expect.NoError(t, err)
+			expect.Same(t, "the machines of "+f.String(), strings.Join(picks(t, x, f.String()), " "), tt.want)
+		})
+	}
+}
+
+func TestMistakesInFilters(t *testing.T) {
+	for where, want := range map[string]string{
+		"(class=pc":                       "a parenthesis is not closed",
+		"class=pc)":                       "a parenthesis is closed that was not opened",
+		"class=pc or":                     "after or, a term is missing",
+		"or class=pc":                     "after the beginning, a term is missing",
+		"not":                             "after not, a term is missing",
+		"not or class=pc":                 "after not, a term is missing",
+		"class=pc and":                    "after and, a term is missing",
+		"()":                              "after (, a term is missing",
+		"disposition>ready":               "disposition is not a number and cannot be compared with >; write disposition=",
+		"memory.installed_byte>8GiB":      `did you mean "memory.installed_bytes"?`,
+		"=ready":                          "=ready has no key",
+		"nmae=x":                          `did you mean "name"?`,
+		strings.Repeat("(", 30) + "a":     "nested too deeply",
+		strings.Repeat("not ", 30) + "a":  "a term is missing",
+		strings.Repeat("a ", 500) + "end": "more than 400 terms",
+	} {
+		_, err := fleet.Parse(where)
+		expect.Error(t, err, want)
+	}
+	f, err := fleet.Parse("fails=tmp or not site=Gul* tag=kisok")
+	expect.NoError(t, err)
+	for _, tt := range []struct {
+		exist fleet.Existing
+		want  string
+	}{
+		{fleet.Existing{Requirements: []string{"tpm"}}, `fails=tmp: there is no requirement "tmp"; did you mean "tpm"?`},
+		{fleet.Existing{Sites: []string{"Holm Ferry"}}, `site=Gul*: there is no site "Gul*"; use Holm Ferry`},
+		{fleet.Existing{Sites: []string{"Gull Quay"}, Tags: []string{"kiosk"}},
+			`tag=kisok: there is no tag "kisok"; did you mean "kiosk"?`},
+		{fleet.Existing{Sites: []string{"gull quay"}}, ""},
+	} {
+		expect.Same(t, "what does not exist", f.Unknown(tt.exist), tt.want)
+	}
+}
+
+// A combined filter picks what its parts pick, taken together machine by machine.
+func TestCombinedFiltersPickWhatTheirPartsPick(t *testing.T) {
+	x := index()
+	leaves := []string{
+		"class=mac", "disposition=refit", `site="Gull Quay"`, "fails=tpm", "memory.installed_bytes>4GiB", "slipway",
+		"missing=tpm.state", "tpm.state!=ready", "name=*1",
+	}
+	all := picks(t, x, "")
+	r := rand.New(rand.NewPCG(7, 7))
+	var draw func(depth int) (text string, in map[string]bool)
+	draw = func(depth int) (string, map[string]bool) {
+		in := map[string]bool{}
+		if depth == 0 || r.IntN(4) == 0 {
+			text := leaves[r.IntN(len(leaves))]
+			for _, n := range picks(t, x, text) {
+				in[n] = true
+			}
+			return text, in
+		}
+		a, inA := draw(depth - 1)
+		b, inB := draw(depth - 1)
+		form, joined := []string{"(%s) (%s)", "(%s) or (%s)", "not (%s) and (%s)"}[r.IntN(3)], ""
+		joined = fmt.Sprintf(form, a, b)
+		for _, n := range all {
+			switch form[0:3] + form[len(form)-6:] {
+			case "(%s" + ") (%s)":
+				in[n] = inA[n] && inB[n]
+			case "(%s" + "r (%s)":
+				in[n] = inA[n] || inB[n]
+			default:
+				in[n] = !inA[n] && inB[n]
+			}
+		}
+		return joined, in
+	}
+	for range 2000 {
+		text, in := draw(4)
+		var want []string
+		for _, n := range all {
+			if in[n] {
+				want = append(want, n)
+			}
+		}
+		if got := picks(t, x, text); !slices.Equal(got, want) {
+			t.Fatalf("%s picks %v, want %v", text, got, want)
+		}
+	}
+}
+
+// One more term narrows a filter, whatever it is made of.
+func TestAndKeepsAFilterTogether(t *testing.T) {
+	for where, want := range map[string]string{
+		"":                         "tag=a",
+		"class=pc":                 "class=pc tag=a",
+		"class=pc or class=mac":    "(class=pc or class=mac) tag=a",
+		"not class=pc":             "not class=pc tag=a",
+		"(class=pc or class=mac)":  "((class=pc or class=mac)) tag=a",
+		"(class=pc or gull) class": "(class=pc or gull) class tag=a",
+	} {
+		expect.Same(t, where, fleet.And(where, fleet.Term("tag", "a")), want)
+		f, err := fleet.Parse(where)
+		expect.NoError(t, err)
+		again, err := fleet.Parse(fleet.And(where, fleet.Term("tag", "a")))
+		expect.NoError(t, err)
+		expect.Same(t, where, f.Within("tag", "a").String(), again.String())
+	}
+}

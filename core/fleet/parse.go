@@ -1,0 +1,367 @@
+package fleet
+
+import (
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+	"unicode/utf8"
+
+	"rolltop.example/rolltop/core/doc"
+	"rolltop.example/rolltop/core/fact"
+	"rolltop.example/rolltop/core/need"
+)
+
+// join says how a part of a filter joins the parts below it.
+type join byte
+
+const (
+	leaf  join = iota // a term
+	every             // all parts match
+	some              // at least one part matches
+	not               // the only part does not match
+)
+
+// node is a part of a filter.
+type node struct {
+	join  join
+	parts []*node
+	term  *term
+}
+
+// MaxFilterParts bounds the parts of a filter, and how deep its parentheses go.
+const (
+	MaxFilterParts = 400
+	maxDepth       = 20
+)
+
+// parser reads a filter from its tokens.
+type parser struct {
+	tokens []string
+	at     int
+	parts  int
+}
+
+// Parse reads a filter. The error says which part is wrong and what would be right.
+func Parse(text string) (Filter, error) {
+	tokens, err := tokensOf(text)
+	if err != nil {
+		return Filter{}, err
+	}
+	if len(tokens) == 0 {
+		return Filter{}, nil
+	}
+	p := parser{tokens: tokens}
+	root, err := p.some(0)
+	if err == nil && p.at < len(p.tokens) {
+		err = errors.New("a parenthesis is closed that was not opened; put a text with ) in double quotes")
+	}
+	if err != nil {
+		return Filter{}, err
+	}
+	return Filter{root: root}, nil
+}
+
+// tokensOf cuts a filter into parentheses and words. A word ends at a space outside quotes,
+// or at a parenthesis that was not opened in it.
+func tokensOf(text string) ([]string, error) {
+	var out []string
+	start, depth, quoted := -1, 0, false
+	end := func(i int) {
+		if start >= 0 && unquote(text[start:i]) != "" {
+			out = append(out, text[start:i])
+		}
+		start, depth = -1, 0
+	}
+	for i, c := range text {
+		switch {
+		case c == '"':
+			quoted = !quoted
+			if start < 0 {
+				start = i
+			}
+		case quoted:
+		case c == ' ' || c == '\t' || c == '\n':
+			end(i)
+		case c == '(' && (start < 0 || operator(text[start:i]) != ""):
+			end(i)
+			out = append(out, "(")
+		case c == '(':
+			depth++
+		case c == ')' && depth == 0:
+			end(i)
+			out = append(out, ")")
+		case c == ')':
+			depth--
+		case start < 0:
+			start = i
+		}
+	}
+	if quoted {
+		return nil, errors.New("the filter has an unclosed quote")
+	}
+	end(len(text))
+	return out, nil
+}
+
+// operator is what a word stands for: or, not, and; "" for any other.
+func operator(word string) string {
+	switch lower := strings.ToLower(word); lower {
+	case "or", "not", "and":
+		return lower
+	}
+	return ""
+}
+
+// next is the token that comes, "" at the end.
+func (p *parser) next() string {
+	if p.at < len(p.tokens) {
+		return p.tokens[p.at]
+	}
+	return ""
+}
+
+// some reads parts with “or” between them.
+func (p *parser) some(depth int) (*node, error) {
+	if depth > maxDepth {
+		return nil, errors.New("the parentheses are nested too deeply")
+	}
+	out := &node{join: some}
+	for {
+		part, err := p.every(depth)
+		if err != nil {
+			return nil, err
+		}
+		out.parts = append(out.parts, part)
+		if operator(p.next()) != "or" {
+			return single(out), nil
+		}
+		p.at++
+	}
+}
+
+// every reads parts that must all match.
+func (p *parser) every(depth int) (*node, error) {
+	out := &node{join: every}
+	for {
+		switch token := p.next(); {
+		case token == "" || token == ")" || operator(token) == "or":
+			if len(out.parts) == 0 {
+				return nil, p.lacking()
+			}
+			return single(out), nil
+		case operator(token) == "and":
+			if p.at++; len(out.parts) == 0 || !p.begins() {
+				return nil, p.lacking()
+			}
+		default:
+			part, err := p.part(depth)
+			if err != nil {
+				return nil, err
+			}
+			out.parts = append(out.parts, part)
+		}
+	}
+}
+
+// begins says whether a part can begin here.
+func (p *parser) begins() bool {
+	token := p.next()
+	return token != "" && token != ")" && operator(token) != "or" && operator(token) != "and"
+}
+
+// lacking says what is missing where a part should begin.
+func (p *parser) lacking() error {
+	before := "the beginning"
+	if p.at > 0 {
+		before = p.tokens[p.at-1]
+	}
+	return fmt.Errorf("after %s, a term is missing; put the word %s in double quotes to search for it", before, before)
+}
+
+// part reads a term, parentheses, or “not” with one of them.
+func (p *parser) part(depth int) (*node, error) {
+	if p.parts++; p.parts > MaxFilterParts {
+		return nil, fmt.Errorf("the filter has more than %d terms", MaxFilterParts)
+	}
+	token := p.next()
+	p.at++
+	switch {
+	case operator(token) == "not":
+		if !p.begins() || depth >= maxDepth {
+			return nil, p.lacking()
+		}
+		inner, err := p.part(depth + 1)
+		if err != nil {
+			return nil, err
+		}
+		return &node{join: not, parts: []*node{inner}}, nil
+	case token == "(":
+		inner, err := p.some(depth + 1)
+		if err != nil {
+			return nil, err
+		}
+		if p.next() != ")" {
+			return nil, errors.New("a parenthesis is not closed; close it, or put a text with ( in double quotes")
+		}
+		p.at++
+		return inner, nil
+	}
+	t, err := readTerm(token)
+	if err != nil {
+		return nil, err
+	}
+	return &node{term: t}, nil
+}
+
+// single is a node, or the only part of it.
+func single(n *node) *node {
+	if len(n.parts) == 1 {
+		return n.parts[0]
+	}
+	return n
+}
+
+// comparisons are how a key and its values are compared, the longer ones first.
+var comparisons = []string{"!=", "<=", ">=", "=", "<", ">"}
+
+// otherNames are names that a list's columns have, and the facts that they are.
+var otherNames = map[string]string{"name": "device.name", "serial": "device.serial", "uuid": "device.uuid"}
+
+// readTerm reads a word, or a key with a comparison and values.
+func readTerm(token string) (*term, error) {
+	at, op := -1, ""
+	quote := strings.IndexByte(token, '"')
+	for _, c := range comparisons {
+		if i := strings.Index(token, c); i >= 0 && (quote < 0 || i < quote) && (at < 0 || i < at) {
+			at, op = i, c
+		}
+	}
+	if at < 0 || (op == "<" || op == ">") && !isKey(token[:at]) {
+		return &term{values: []string{strings.ToLower(unquote(token))}}, nil
+	}
+	t := &term{key: strings.ToLower(token[:at]), op: op}
+	if other := otherNames[t.key]; other != "" {
+		t.key = other
+	}
+	return t, t.read(token[at+len(op):])
+}
+
+// isKey says whether a text has the form of a key.
+func isKey(text string) bool {
+	return text != "" && !strings.ContainsFunc(text, func(c rune) bool {
+		return c >= utf8.RuneSelf || c != '_' && c != '.' && (c < 'a' || c > 'z') && (c < 'A' || c > 'Z')
+	})
+}
+
+// read takes the values of a term.
+func (t *term) read(text string) error {
+	if byName[t.key] == nil {
+		if t.def = fact.ByName(t.key); t.def == nil || t.def.ID.Group() != fact.NoGroup {
+			if t.key == "" {
+				return fmt.Errorf("%s%s has no key; %s", t.op, text, orKeys(""))
+			}
+			return fmt.Errorf("unknown key %q; %s", t.key, orKeys(t.key))
+		}
+	}
+	if t.ordered() && (t.def == nil || t.def.Kind != fact.Number && t.def.Kind != fact.Version) {
+		return fmt.Errorf("%s is not a number and cannot be compared with %s; write %s=", t.key, t.op, t.key)
+	}
+	for _, v := range splitValues(text) {
+		if v = unquote(v); v == "" {
+			return fmt.Errorf("%s%s has no value; give a value, or omit the term", t.key, t.op)
+		}
+		v, err := t.check(v)
+		if err != nil {
+			return err
+		}
+		t.values = append(t.values, v)
+	}
+	return nil
+}
+
+// ordered says whether a term compares more than whether values are the same.
+func (t *term) ordered() bool { return t.op != "=" && t.op != "!=" }
+
+// check refuses a value that no machine can have, and writes others as the fleet does,
+// whatever their case.
+func (t *term) check(v string) (string, error) {
+	if k := byName[t.key]; k != nil {
+		return k.allows(v)
+	}
+	switch {
+	case t.def.Kind == fact.Set:
+		t.wanted = append(t.wanted, fact.Items([]string{v}))
+		return v, nil
+	case strings.Contains(v, "*") && (t.def.Kind == fact.Text || t.def.Kind == fact.Word):
+		t.wanted = append(t.wanted, fact.Of(fact.Text, v))
+		return v, nil
+	case t.def.Kind == fact.Word:
+		v = folded(v, need.Choices(t.def))
+	case t.def.Kind == fact.Bool:
+		v = folded(v, []string{"true", "false"})
+	}
+	value, right := need.Value(t.def, v)
+	if !value.Known() {
+		return "", fmt.Errorf("%s%s%s: not a valid value; %s", t.key, t.op, v, right)
+	}
+	t.wanted = append(t.wanted, value)
+	return v, nil
+}
+
+// folded is the word that differs from a text at most in its case, or the text.
+func folded(text string, words []string) string {
+	if i := slices.IndexFunc(words, func(w string) bool { return strings.EqualFold(w, text) }); i >= 0 {
+		return words[i]
+	}
+	return text
+}
+
+func orKeys(key string) string {
+	names := append(Keys(), "name", "serial", "uuid")
+	if s := doc.Suggest(key, append(slices.Clone(names), fact.Names()...)); s != "" {
+		return s
+	}
+	slices.Sort(names)
+	return "use " + strings.Join(names, ", ") + ", or a fact, as memory.installed_bytes>=8GiB"
+}
+
+func splitValues(s string) []string {
+	var out []string
+	start, quoted := 0, false
+	for i, c := range s {
+		switch {
+		case c == '"':
+			quoted = !quoted
+		case c == ',' && !quoted:
+			out = append(out, s[start:i])
+			start = i + 1
+		}
+	}
+	return append(out, s[start:])
+}
+
+func unquote(s string) string { return strings.ReplaceAll(s, `"`, "") }
+
+// matches says whether a text is like a wanted one, whatever their case; * in the wanted one stands
+// for any characters.
+func matches(text, wanted string) bool {
+	if !strings.Contains(wanted, "*") {
+		return strings.EqualFold(text, wanted)
+	}
+	text = strings.ToLower(text)
+	parts := strings.Split(strings.ToLower(wanted), "*")
+	first, last := parts[0], parts[len(parts)-1]
+	if len(text) < len(first)+len(last) || !strings.HasPrefix(text, first) || !strings.HasSuffix(text, last) {
+		return false
+	}
+	text = text[len(first) : len(text)-len(last)]
+	for _, part := range parts[1 : len(parts)-1] {
+		i := strings.Index(text, part)
+		if i < 0 {
+			return false
+		}
+		text = text[i+len(part):]
+	}
+	return true
+}
