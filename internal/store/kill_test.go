@@ -252,8 +252,8 @@ func TestMigrationsFromEverySchema(t *testing.T) {
 			machines, site = "machine", "site"
 		}
 		for _, q := range []string{
-			"INSERT INTO " + machines + " (id, key, name, class, maker, serial, uuid, model, installed, taken_at) VALUES (1, " +
-				"'a', 'A', 'pc', 'Ostrel', 'S1', '', 'Slipway 14', 'Skerry 11', 0)",
+			"INSERT INTO " + machines + " (id, key, name, class, maker, serial, uuid, model, installed, taken_at) " +
+				"VALUES (1, 'a', 'A', 'pc', 'Ostrel', 'S1', '', 'Slipway 14', 'Skerry 11', 0)",
 			"INSERT INTO user (name, role, password) VALUES ('clerk', '" + role + "', 'x')",
 			"INSERT INTO token (name, scope, sha, created_at) VALUES ('t', 'read', x'01', 0)",
 			"INSERT INTO " + site + " VALUES ('GULL', 'Gull Quay')",
