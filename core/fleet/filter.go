@@ -132,7 +132,8 @@ func (f Filter) Unknown(e Existing) string {
 		}
 		for _, v := range t.values {
 			if exist != nil && !slices.ContainsFunc(exist, func(x string) bool { return matches(x, v) }) {
-				return doc.With(fmt.Sprintf("%s%s%s: there is no %s %q", t.key, t.op, v, what, v), doc.Suggest(v, exist))
+				wrong := fmt.Sprintf("%s%s%s: there is no %s %q", t.key, t.op, v, what, v)
+				return doc.With(wrong, doc.Suggest(v, exist))
 			}
 		}
 	}

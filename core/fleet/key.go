@@ -111,9 +111,9 @@ func Keys() []string {
 // Doc is what a person reads about filters.
 func Doc() string {
 	var b strings.Builder
-	b.WriteString("A filter: terms separated by spaces must all match; or, not and parentheses combine them. A term is " +
-		"a word or key=value[,value]; != excludes, and numbers also compare with <, <=, > and >=. * stands for any " +
-		"characters; put values with spaces in double quotes. Keys: name, serial, uuid, ")
+	b.WriteString("A filter: terms separated by spaces must all match; or, not and parentheses combine them. " +
+		"A term is a word or key=value[,value]; != excludes, and numbers also compare with <, <=, > and >=. " +
+		"* stands for any characters; put values with spaces in double quotes. Keys: name, serial, uuid, ")
 	for i := range keys {
 		k := &keys[i]
 		b.WriteString(k.name)

@@ -40,8 +40,9 @@ func TestFilterLanguage(t *testing.T) {
 		{"name!=gull-001 site=\"Gull Quay\"", "GULL-002 GULL-003"},
 		{"os.version>11.3", "GULL-002 HOLM-002"}, {"os.version<11.3 os.version>=11", "GULL-001 HOLM-001"},
 		// names of columns, case, *
-		{"name=gull-001", "GULL-001"}, {"NAME=GULL-*", "GULL-001 GULL-002 GULL-003"}, {"name=*-00*", "GULL-001 GULL-002 " +
-			"GULL-003 HOLM-001 HOLM-002"}, {"site=gull*", "GULL-001 GULL-002 GULL-003"}, {"site=*quay,holm*", all},
+		{"name=gull-001", "GULL-001"}, {"NAME=GULL-*", "GULL-001 GULL-002 GULL-003"},
+		{"name=*-00*", "GULL-001 GULL-002 GULL-003 HOLM-001 HOLM-002"},
+		{"site=gull*", "GULL-001 GULL-002 GULL-003"}, {"site=*quay,holm*", all},
 		{"Disposition=REFIT", "GULL-002 GULL-003"}, {"fails=TPM", "GULL-003 HOLM-001"},
 		{"tpm.state=NOT-SEEN", "GULL-002 HOLM-001 HOLM-M01"}, {"tpm.state=not-*", "GULL-002 HOLM-001 HOLM-M01"},
 		{`storage.other_systems=lodestar*`, "GULL-001 GULL-003 HOLM-002"},
@@ -67,7 +68,7 @@ func TestMistakesInFilters(t *testing.T) {
 		"not or class=pc":                 "after not, a term is missing",
 		"class=pc and":                    "after and, a term is missing",
 		"()":                              "after (, a term is missing",
-		"disposition>ready":               "disposition is not a number and cannot be compared with >; write disposition=",
+		"disposition>ready":               "cannot be compared with >; write disposition=",
 		"memory.installed_byte>8GiB":      `did you mean "memory.installed_bytes"?`,
 		"=ready":                          "=ready has no key",
 		"nmae=x":                          `did you mean "name"?`,

@@ -8,7 +8,7 @@ import { queries } from '../queries'
 import { useAction } from '../use/useAction'
 
 defineProps<{ may: boolean }>()
-type Reason = NonNullable<Schemas['SayWhy']['reason']>
+type Reason = NonNullable<Schemas['SetReason']['reason']>
 const reasons: { reason: Reason; says: string }[] = [
   { reason: '', says: 'reason unknown' },
   { reason: 'off', says: 'switched off' },
