@@ -152,6 +152,10 @@ func TestMachines(t *testing.T) {
 	if got := p.Address(); got != "/machines?where=class=mac&sort=-site" {
 		t.Errorf("sorting leads to %s", got)
 	}
+	// A combined filter is kept as it is, and narrowed as a whole.
+	must(t, p.Go(s.URL+"/machines?where=disposition%3Drefit%20or%20class%3Dmac"), p.WaitText("63 machines of 284"),
+		p.Press("main", "Replace"), p.WaitText("6 machines of 284"))
+	expect.Same(t, "the address", p.Address(), "/machines?where=(disposition=refit or class=mac) disposition=replace")
 	// Nothing found says what to do next.
 	must(t, p.Go(s.URL+"/machines?where=zzz"), p.WaitText("No machine matches."), p.WaitText("Show all machines"))
 	// The find field of every page leads here.

@@ -49,15 +49,19 @@ func TestManyAtOnce(t *testing.T) {
 func TestOpenPageHearsOfChanges(t *testing.T) {
 	s := servertest.Demo(t, web.Console())
 	p := open(t, s)
-	must(t, p.Go(s.URL+"/machines?where=tag%3Dnews"), p.WaitText("No machine matches."))
-	if _, err := s.Client.Change(t.Context(),
-		api.MachineChanges{Keys: []string{"gull-001", "gull-002"}, Tag: []string{"news"}}); err != nil {
-		t.Fatal(err)
+	tag := func(keys ...string) {
+		t.Helper()
+		if _, err := s.Client.Change(t.Context(), api.MachineChanges{Keys: keys, Tag: []string{"news"}}); err != nil {
+			t.Fatal(err)
+		}
 	}
-	must(t, p.WaitText("2 machines of 284"), p.WaitText("GULL-002"))
+	tag("lant-001")
+	must(t, p.Go(s.URL+"/machines?where=tag%3Dnews"), p.WaitText("LANT-001"))
+	tag("gull-001", "gull-002")
+	must(t, p.WaitText("3 machines of 284"), p.WaitText("GULL-002"))
 }
 
-// A doubt is settled on the page; the grid says what each machine has; the fleet page
+// A possible duplicate is resolved on the page; the matrix says what each machine has; the fleet page
 // leads to causes, and shows its progress with a table behind.
 func TestDuplicatesMatrixProgress(t *testing.T) {
 	s := servertest.Demo(t, web.Console())

@@ -203,7 +203,7 @@ func wholeNumber(s string) (digits string, ok bool) {
 type Reading struct {
 	Value  Value
 	Gap    *inventory.Gap // set when Value is not known
-	Source string         // which interface said so; empty where the document does not tell
+	Source string         // which interface said so; empty where the document does not say
 
 	conflict *conflict // few readings have one
 }

@@ -22,7 +22,7 @@ const Format = "rolltop-inventory/1"
 // Causes of a gap.
 const (
 	NeedsRights = "needs-rights" // run it elevated
-	NotOffered  = "not-offered"  // this system or firmware does not tell
+	NotOffered  = "not-offered"  // this system or firmware does not report it
 	ReadFailed  = "read-failed"  // it should tell and did not
 	NotAsked    = "not-asked"    // the document came without it
 	Disagree    = "disagree"     // two sources say different things

@@ -183,7 +183,7 @@ func resident(t *testing.T, pid int, what string) float64 {
 	t.Helper()
 	src, err := os.ReadFile(fmt.Sprintf("/proc/%d/status", pid))
 	if err != nil {
-		t.Skip("the system does not tell a process's memory")
+		t.Skip("the system does not report a process's memory")
 	}
 	_, rest, _ := strings.Cut(string(src), what+":")
 	var kb float64

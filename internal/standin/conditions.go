@@ -241,7 +241,7 @@ func (m *maker) legacy() {
 			inventory.Partition{Index: some(int64(i + 1)), Type: some("07"), Kind: some("primary"), Bytes: some(size)})
 	}
 	m.d.AddGap("firmware.secure_boot_capable", inventory.NotOffered,
-		"it started in legacy mode, where the firmware does not tell",
+		"it started in legacy mode, in which the firmware does not report it",
 		"Look in the firmware set-up, or start in UEFI mode and take the inventory again.")
 }
 

@@ -88,7 +88,7 @@ func (x *Draft) Display(d inventory.Display, r capture.Record) {
 // is the host's; elsewhere its maker hints at its kind.
 func (x *Draft) TPMAnswered(in tpm.Info, asked capture.Record) {
 	t := &x.D.TPM
-	const otherwise = "this TPM's driver does not tell"
+	const otherwise = "this TPM's driver does not report it"
 	if !x.Set(fact.TPMManufacturer, in.Manufacturer, asked.Source) {
 		x.WhyNot(fact.TPMManufacturer, asked, otherwise)
 	}

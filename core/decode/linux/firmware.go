@@ -81,7 +81,7 @@ func (x *decoder) firmware() {
 				"the firmware does not say that it can do UEFI, which does not mean that it cannot")
 		}
 		x.Gap(fact.SecureBootCapable, inventory.NotOffered,
-			"it started in legacy mode, where the firmware does not tell",
+			"it started in legacy mode, in which the firmware does not report it",
 			"Look in the firmware set-up, or start in UEFI mode and take the inventory again.")
 	default:
 		const detail = "this machine has neither UEFI variables nor firmware tables, so nothing says how it started"
@@ -210,7 +210,7 @@ func (x *decoder) tpmDevice(dir string) {
 	case "1":
 		x.Set(fact.TPMVersion, "1.2", dir+"/tpm_version_major")
 	default:
-		x.WhyNot(fact.TPMVersion, x.C.Get(dir+"/tpm_version_major"), "the kernel does not tell the version")
+		x.WhyNot(fact.TPMVersion, x.C.Get(dir+"/tpm_version_major"), "the kernel does not report the version")
 	}
 	enabled, okE := x.Text(dir + "/device/enabled")
 	active, okA := x.Text(dir + "/device/active")
@@ -220,6 +220,6 @@ func (x *decoder) tpmDevice(dir string) {
 	case okE && enabled == "0", okA && active == "0":
 		x.Set(fact.TPMState, "off", dir+"/device/enabled")
 	default:
-		x.WhyNot(fact.TPMState, x.C.Get(dir+"/device/enabled"), "the kernel does not tell whether the TPM is on")
+		x.WhyNot(fact.TPMState, x.C.Get(dir+"/device/enabled"), "the kernel does not report whether the TPM is on")
 	}
 }

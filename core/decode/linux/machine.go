@@ -80,7 +80,7 @@ func (x *decoder) topology() {
 		}
 	}
 	if threads == 0 {
-		x.WhyNot(fact.ProcessorCores, x.C.Get(base+"/"), "the kernel does not tell the topology")
+		x.WhyNot(fact.ProcessorCores, x.C.Get(base+"/"), "the kernel does not report the topology")
 		return
 	}
 	present, _ := x.Text(base + "/present")

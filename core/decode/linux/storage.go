@@ -113,8 +113,8 @@ func (x *decoder) volume(r mount) {
 	size, free, ok := x.space("statfs:/")
 	if !ok {
 		rec := x.C.Get("statfs:/")
-		x.WhyNot(fact.VolumeBytes, rec, "the file system does not tell its size")
-		x.WhyNot(fact.FreeBytes, rec, "the file system does not tell its free space")
+		x.WhyNot(fact.VolumeBytes, rec, "the file system does not report its size")
+		x.WhyNot(fact.FreeBytes, rec, "the file system does not report its free space")
 		return
 	}
 	x.SetNumber(fact.VolumeBytes, size, "statfs /")
@@ -248,7 +248,7 @@ func (x *decoder) systemDisk(name string) {
 		x.SetNumber(fact.DiskBytes, size*512, bySys+name+"/size")
 	}
 	if kind := x.D.SystemDrive(); kind != nil && kind.Kind.IsZero() {
-		x.Gap(fact.DiskKind, inventory.NotOffered, "the drive does not tell its kind",
+		x.Gap(fact.DiskKind, inventory.NotOffered, "the drive does not report its kind",
 			"Look the drive up in its maker's documents and enter it by hand.")
 	}
 	style, source, rec := x.style(name)

@@ -121,7 +121,7 @@ func (x *decoder) system() {
 		version, from = words(find(file, "ProductVersion")), VersionFile
 	}
 	if !x.Set(fact.OSVersion, version, from) {
-		x.WhyNot(fact.OSVersion, x.C.Get(Sysctl("kern.osproductversion")), "the system does not tell its version")
+		x.WhyNot(fact.OSVersion, x.C.Get(Sysctl("kern.osproductversion")), "the system does not report its version")
 	}
 	build, from := x.sys("kern.osversion"), Sysctl("kern.osversion")
 	if build == "" {
@@ -157,11 +157,11 @@ func (x *decoder) device() {
 		"device.manufacturer": !d.Manufacturer.IsZero(),
 	} {
 		if !known {
-			x.Why(name, x.C.Get(Platform.Source()), "the platform does not tell")
+			x.Why(name, x.C.Get(Platform.Source()), "the platform does not report it")
 		}
 	}
 	if d.Model.IsZero() {
-		x.WhyNot(fact.DeviceModel, x.C.Get(Hardware.Source()), "the system does not tell")
+		x.WhyNot(fact.DeviceModel, x.C.Get(Hardware.Source()), "the system does not report it")
 	}
 	guest := x.sysNumber("kern.hv_vmm_present") == 1
 	battery, _ := find(x.tool(Battery), "BatteryInstalled").(bool)
@@ -235,13 +235,13 @@ func (x *decoder) processor() {
 		if v := x.sysNumber(n.from); v > 0 && v < 1024 {
 			x.SetNumber(n.id, v, Sysctl(n.from))
 		} else {
-			x.WhyNot(n.id, x.C.Get(Sysctl(n.from)), "the kernel does not tell")
+			x.WhyNot(n.id, x.C.Get(Sysctl(n.from)), "the kernel does not report it")
 		}
 	}
 	if hz := x.sysNumber("hw.cpufrequency_max"); hz >= 1_000_000 && !x.arm {
 		x.SetNumber(fact.ProcessorMHz, hz/1_000_000, Sysctl("hw.cpufrequency_max"))
 	} else {
-		x.Gap(fact.ProcessorMHz, inventory.NotOffered, "this Mac's kernel does not tell a rated speed", "")
+		x.Gap(fact.ProcessorMHz, inventory.NotOffered, "this Mac's kernel does not report a rated speed", "")
 	}
 }
 
@@ -275,8 +275,8 @@ func (x *decoder) memory() {
 	m := &x.D.Memory
 	n := x.sysNumber("hw.memsize")
 	if n < 1<<20 || n > 1<<50 {
-		x.WhyNot(fact.MemoryVisible, x.C.Get(Sysctl("hw.memsize")), "the kernel does not tell")
-		x.WhyNot(fact.MemoryInstalled, x.C.Get(Sysctl("hw.memsize")), "the kernel does not tell")
+		x.WhyNot(fact.MemoryVisible, x.C.Get(Sysctl("hw.memsize")), "the kernel does not report it")
+		x.WhyNot(fact.MemoryInstalled, x.C.Get(Sysctl("hw.memsize")), "the kernel does not report it")
 		return
 	}
 	x.SetNumber(fact.MemoryVisible, n, Sysctl("hw.memsize"))
@@ -341,11 +341,11 @@ func (x *decoder) management() {
 	case ok:
 		x.Gap(fact.OSManagedBy, inventory.NotOffered, "no sign of device management or of a directory", "")
 	default:
-		x.WhyNot(fact.OSManagedBy, x.C.Get(Enrolled.Source()), "the system does not tell")
+		x.WhyNot(fact.OSManagedBy, x.C.Get(Enrolled.Source()), "the system does not report it")
 	}
 	if r := x.C.Get(Interfaces); r.Outcome == capture.OK {
 		x.SetBool(fact.NetworkConnected, strings.Contains(string(r.Raw), " running"), Interfaces)
 	} else {
-		x.WhyNot(fact.NetworkConnected, r, "the system does not tell")
+		x.WhyNot(fact.NetworkConnected, r, "the system does not report it")
 	}
 }

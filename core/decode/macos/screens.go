@@ -17,8 +17,8 @@ func (x *decoder) screens() {
 	r := x.C.Get(Screens.Source())
 	list, _ := find(x.tool(Screens), "SPDisplaysDataType").([]any)
 	if r.Outcome != capture.OK {
-		x.WhyNot(fact.AdapterCount, r, "the system does not tell")
-		x.WhyNot(fact.DisplayCount, r, "the system does not tell")
+		x.WhyNot(fact.AdapterCount, r, "the system does not report it")
+		x.WhyNot(fact.DisplayCount, r, "the system does not report it")
 		return
 	}
 	x.D.Graphics, x.D.Displays = []inventory.Adapter{}, []inventory.Display{}
@@ -30,7 +30,7 @@ func (x *decoder) screens() {
 			a.InterfaceLevel = draft.Some(family)
 			x.D.Said(place+".interface_level", Screens.Source())
 		} else {
-			x.D.AddGap(place+".interface_level", inventory.NotOffered, "the system does not tell this adapter's family",
+			x.D.AddGap(place+".interface_level", inventory.NotOffered, "the system does not report this adapter's family",
 				"")
 		}
 		x.D.AddGap(place+".driver_model", inventory.NotOffered, "this system does not have one", "")
@@ -72,7 +72,7 @@ func (x *decoder) power() {
 	installed, _ := find(b, "BatteryInstalled").(bool)
 	if !installed {
 		if r.Outcome != capture.OK {
-			x.Why("power", r, "the system does not tell")
+			x.Why("power", r, "the system does not report it")
 			return
 		}
 		x.Set(fact.PowerSource, "mains", Battery.Source()+", which finds no battery")

@@ -46,7 +46,7 @@ func (x *decoder) storage() {
 		for _, n := range []string{
 			"storage.system.disk_bytes", "storage.system.partition_style", "storage.system.kind", "storage.boot",
 		} {
-			x.Why(n, x.C.Get(RootInfo.Source()), "the system does not tell which disk its volume is on")
+			x.Why(n, x.C.Get(RootInfo.Source()), "the system does not report which disk its volume is on")
 		}
 	default:
 		for _, n := range below {
@@ -133,8 +133,8 @@ func (x *decoder) volume(root any) {
 		total, free, from = size(find(root, "TotalSize")), size(find(root, "FreeSpace")), "TotalSize"
 	}
 	if total == 0 || free > total {
-		x.WhyNot(fact.VolumeBytes, r, "the system does not tell the volume's size")
-		x.WhyNot(fact.FreeBytes, r, "the system does not tell the volume's free space")
+		x.WhyNot(fact.VolumeBytes, r, "the system does not report the volume's size")
+		x.WhyNot(fact.FreeBytes, r, "the system does not report the volume's free space")
 		return
 	}
 	x.SetNumber(fact.VolumeBytes, total, RootInfo.Source()+" "+from)
@@ -175,7 +175,7 @@ func (x *decoder) encryption() {
 		x.Set(fact.EncryptionState, "off", Vault.Source())
 		x.Gap(fact.EncryptionKind, inventory.NotOffered, "the volume is not encrypted", "")
 	default:
-		x.Why("storage.system.encryption", x.C.Get(Vault.Source()), "the system's tool does not tell")
+		x.Why("storage.system.encryption", x.C.Get(Vault.Source()), "the system's tool does not report it")
 	}
 }
 
@@ -200,7 +200,7 @@ func (x *decoder) startUp() {
 			"")
 	case x.arm:
 		capable("every Mac with a chip of its own")
-		x.WhyNot(fact.SecureBoot, x.C.Get(Hardware.Source()), "the system does not tell its start-up policy")
+		x.WhyNot(fact.SecureBoot, x.C.Get(Hardware.Source()), "the system does not report its start-up policy")
 	case policy.Outcome == capture.OK && len(b) == 1 && b[0] <= 2:
 		capable(Policy.Source())
 		x.Set(fact.SecureBoot, []string{"permissive", "reduced", "full"}[b[0]], Policy.Source())
@@ -212,7 +212,7 @@ func (x *decoder) startUp() {
 			Hardware.Source()+", which names no security chip")
 		x.Set(fact.SecureBoot, "off", Hardware.Source()+", which names no security chip")
 	default:
-		x.WhyNot(fact.SecureBoot, x.C.Get(Hardware.Source()), "the system does not tell")
-		x.WhyNot(fact.SecureBootCapable, x.C.Get(Hardware.Source()), "the system does not tell")
+		x.WhyNot(fact.SecureBoot, x.C.Get(Hardware.Source()), "the system does not report it")
+		x.WhyNot(fact.SecureBootCapable, x.C.Get(Hardware.Source()), "the system does not report it")
 	}
 }

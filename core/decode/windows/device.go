@@ -122,7 +122,7 @@ func (x *decoder) topology() {
 	r := x.C.Get(Topology)
 	cores, packages, threads := countTopology(r.Raw)
 	if r.Outcome != capture.OK || cores == 0 || threads < cores {
-		x.WhyNot(fact.ProcessorCores, r, "the system does not tell the topology")
+		x.WhyNot(fact.ProcessorCores, r, "the system does not report the topology")
 		return
 	}
 	x.SetNumber(fact.ProcessorCores, cores, Topology)
@@ -220,7 +220,7 @@ func (x *decoder) memory() {
 func (x *decoder) power() {
 	b, ok := x.raw(PowerStatus, 12)
 	if !ok {
-		x.Why("power", x.C.Get(PowerStatus), "the system does not tell")
+		x.Why("power", x.C.Get(PowerStatus), "the system does not report it")
 		return
 	}
 	x.Set(fact.PowerSource, map[byte]string{0: "battery", 1: "mains"}[b[0]], PowerStatus)
@@ -239,6 +239,6 @@ func (x *decoder) power() {
 		}
 		x.SetBool(fact.NetworkConnected, up, Uplinks)
 	} else {
-		x.WhyNot(fact.NetworkConnected, r, "the system does not tell")
+		x.WhyNot(fact.NetworkConnected, r, "the system does not report it")
 	}
 }

@@ -37,12 +37,12 @@ func (x *decoder) firmware() {
 		x.Set(fact.BootMode, mode, from)
 		x.Set(fact.SecureBoot, "inactive", "it started in legacy mode")
 		x.Gap(fact.SecureBootCapable, inventory.NotOffered,
-			"it started in legacy mode, where the firmware does not tell",
+			"it started in legacy mode, in which the firmware does not report it",
 			"Look in the firmware set-up, or start in UEFI mode and take the inventory again.")
 	default:
 		const try = "Look in the firmware set-up and enter it by hand."
 		for _, name := range []string{"firmware.boot_mode", "firmware.secure_boot", "firmware.secure_boot_capable"} {
-			x.D.AddGap(name, inventory.NotOffered, "the system does not tell how it started", try)
+			x.D.AddGap(name, inventory.NotOffered, "the system does not report how it started", try)
 		}
 	}
 	if in.Firmware.UEFI {
@@ -100,8 +100,8 @@ func (x *decoder) secureBoot() {
 			x.Set(fact.SecureBoot, "off", `HKLM\`+KeySecureBoot+", which is not there")
 			return
 		}
-		x.WhyNot(fact.SecureBoot, capable, "the system does not tell")
-		x.WhyNot(fact.SecureBootCapable, capable, "the system does not tell")
+		x.WhyNot(fact.SecureBoot, capable, "the system does not report it")
+		x.WhyNot(fact.SecureBootCapable, capable, "the system does not report it")
 		return
 	}
 	word := func(on bool) string {

@@ -91,7 +91,7 @@ func (x *decoder) adapters() {
 			a.DriverModel = draft.Some(model)
 			x.D.Said(place+".driver_model", DriverModel)
 		} else {
-			x.D.AddGap(place+".driver_model", inventory.NotOffered, "the graphics kernel does not tell of this adapter",
+			x.D.AddGap(place+".driver_model", inventory.NotOffered, "the graphics kernel does not report this adapter",
 				"")
 		}
 		x.D.Graphics = append(x.D.Graphics, a)

@@ -196,6 +196,6 @@ func (x *decoder) isolation() {
 		x.Set(fact.VBS, "off", Isolation)
 	default:
 		x.WhyNot(fact.VBS, x.C.Get(Isolation),
-			fmt.Sprintf("this version of the system does not tell (%s)", Isolation))
+			fmt.Sprintf("this version of the system does not report it (%s)", Isolation))
 	}
 }

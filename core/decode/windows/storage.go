@@ -50,7 +50,7 @@ func (x *decoder) storage() {
 		for _, n := range []string{
 			"storage.system.disk_bytes", "storage.system.partition_style", "storage.system.kind",
 		} {
-			x.Why(n, x.C.Get(Extents), "the system does not tell which disk its volume is on")
+			x.Why(n, x.C.Get(Extents), "the system does not report which disk its volume is on")
 		}
 	default:
 		for _, n := range x.systemDisks {
@@ -77,8 +77,8 @@ func (x *decoder) volume() {
 	x.Set(fact.Filesystem, strings.ToLower(fs), Filesystem)
 	b, ok := x.raw(Space, 24)
 	if !ok {
-		x.WhyNot(fact.VolumeBytes, x.C.Get(Space), "the system does not tell the volume's size")
-		x.WhyNot(fact.FreeBytes, x.C.Get(Space), "the system does not tell the volume's free space")
+		x.WhyNot(fact.VolumeBytes, x.C.Get(Space), "the system does not report the volume's size")
+		x.WhyNot(fact.FreeBytes, x.C.Get(Space), "the system does not report the volume's free space")
 		return
 	}
 	// The second and third number: the first is less where a quota holds for the
@@ -166,17 +166,17 @@ func (x *decoder) systemDisk(n string, tables map[string]partition.Table) {
 	if size := x.sized(n); size > 0 {
 		x.SetNumber(fact.DiskBytes, size, Geometry)
 	} else {
-		x.WhyNot(fact.DiskBytes, x.C.Get(Disk(n, Geometry)), "the disk does not tell its size")
+		x.WhyNot(fact.DiskBytes, x.C.Get(Disk(n, Geometry)), "the disk does not report its size")
 	}
 	if d := x.D.SystemDrive(); d == nil || d.Kind.IsZero() {
-		x.Gap(fact.DiskKind, inventory.NotOffered, "the drive does not tell its kind",
+		x.Gap(fact.DiskKind, inventory.NotOffered, "the drive does not report its kind",
 			"Look the drive up in its maker's documents and enter it by hand.")
 	}
 	if t, ok := tables[n]; ok {
 		x.Set(fact.DiskStyle, t.Style, Layout)
 	} else {
 		x.WhyNot(fact.DiskStyle, x.C.Get(Disk(n, Layout)),
-			"the system does not tell the partition style")
+			"the system does not report the partition style")
 	}
 }
 

@@ -147,7 +147,7 @@ func (x *decoder) system() {
 	b, ok := x.raw(Version, 16)
 	if !ok {
 		if inRegistry == "" {
-			x.WhyNot(fact.OSVersion, x.C.Get(Version), "the system does not tell its version")
+			x.WhyNot(fact.OSVersion, x.C.Get(Version), "the system does not report its version")
 			return
 		}
 		x.Set(fact.OSBuild, x.build(inRegistry), reg)
