@@ -191,6 +191,42 @@ func TestNamesOfListFiles(t *testing.T) {
 	}
 }
 
+// The way rests on a fact where one way, or one value of it, does.
+func TestWaysRestOnFacts(t *testing.T) {
+	for key, id := range map[string]fact.ID{
+		"architecture: [x86-64]": fact.OSArchitecture, "edition: [Office]": fact.OSEdition,
+		"language: [en]": fact.OSLanguage, `at_least: "11"`: fact.OSVersion, `at_most: "11"`: fact.OSVersion,
+	} {
+		rel, err := release.Read("r", []byte(head+"upgrade: [{platform: windows, way: in-place, "+key+"}]\n"+one), nil)
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, other := range []fact.ID{fact.OSArchitecture, fact.OSEdition, fact.OSLanguage, fact.OSVersion} {
+			expect.Same(t, key+", "+other.String(), rel.RoutesBy(other), other == id)
+		}
+	}
+}
+
+// A way over an intermediate release is one only where the machine gets to that release in
+// place, or over another one.
+func TestWayToAnIntermediateRelease(t *testing.T) {
+	for _, tt := range []struct{ first, version, want string }{
+		{`{platform: windows, at_least: "10.0", way: in-place}`, "10.4", "interim"},
+		{`{platform: windows, at_least: "10.0", way: in-place}`, "9.1", "reinstall"},
+		{`{platform: windows, way: image}`, "10.4", "reinstall"},
+		{`{platform: linux, way: in-place}`, "10.4", "reinstall"},
+	} {
+		rel, err := release.Read("r", []byte(head+`upgrade: [{platform: windows, way: interim, through: between}]
+interim: [{id: between, name: Skerry 11, upgrade: [`+tt.first+`]}]
+`+one), nil)
+		if err != nil {
+			t.Fatal(err)
+		}
+		got := rel.PathsFrom(installed("windows", "", tt.version))[0].Way
+		expect.Same(t, tt.first+" from "+tt.version, got, tt.want)
+	}
+}
+
 // Of two ways over intermediate releases, the one with fewer of them is taken, wherever it
 // stands in the document.
 func TestTheShorterWayIsTaken(t *testing.T) {

@@ -20,9 +20,9 @@ func DecideWays(left []*release.Requirement) []string {
 	var waivable, not []string
 	for _, q := range left {
 		if q.Waivable() {
-			waivable = append(waivable, Lower(q.Title))
+			waivable = append(waivable, "“"+q.Title+"”")
 		} else {
-			not = append(not, Lower(q.Title))
+			not = append(not, "“"+q.Title+"”")
 		}
 	}
 	if len(waivable) > 0 {

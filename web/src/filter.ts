@@ -15,8 +15,12 @@ function partsOf(where: string): string[] {
 export function simple(where: string): boolean {
   return partsOf(where).every((part) => {
     const bare = part.replace(/"[^"]*"/g, '')
-    return !operators.includes(part.toLowerCase()) && !bare.startsWith('(') && !/^(or|not|and)\(/i.test(bare) &&
+    return (
+      !operators.includes(part.toLowerCase()) &&
+      !bare.startsWith('(') &&
+      !/^(or|not|and)\(/i.test(bare) &&
       bare.split('(').length >= bare.split(')').length
+    )
   })
 }
 

@@ -31,11 +31,11 @@ watch(
       </button>
     </form>
     <p class="mt-1">
-      Terms separated by spaces must all match; <code>or</code>, <code>not</code> and parentheses combine them. A term
-      is a word, or a key such as name, site, model, disposition or fails with =, != and values; numbers also compare
-      with &lt;, &lt;=, &gt; and &gt;=. A key can be a fact, and * stands for any characters:
-      <code>memory.installed_bytes&lt;8GiB or tpm.state=not-*</code>. <code>rolltop machines --where</code> takes the
-      same text.
+      Terms separated by spaces must all match; <code>or</code>, <code>not</code> and parentheses combine
+      them. A term is a word, or a key such as name, site, model, disposition or fails with =, != and values;
+      numbers also compare with &lt;, &lt;=, &gt; and &gt;=. A key can be a fact, and * stands for any
+      characters: <code>memory.installed_bytes&lt;8GiB or tpm.state=not-*</code>.
+      <code>rolltop machines --where</code> takes the same text.
     </p>
   </details>
 </template>
