@@ -87,8 +87,9 @@ func TestBadSections(t *testing.T) {
 		{"a file elsewhere", one + "lists: [{id: m, of: models, file: ../m.csv}]\n", "without a directory"},
 		{"list with a bad id", one + "lists: [{id: A b, of: models, complete: true, rows: [{name: x}]}]\n",
 			`"A b" cannot be an id`},
-		{"lists with one id", one + "lists: [{id: m, of: models, rows: [{name: x}]}, {id: m, of: models, rows: [{name: " +
-			"x}]}]\n", `the id "m" appears twice`},
+		{"lists with one id",
+			one + "lists: [{id: m, of: models, rows: [{name: x}]}, {id: m, of: models, rows: [{name: x}]}]\n",
+			`the id "m" appears twice`},
 		{"rows and a file", one + "lists: [{id: m, of: models, file: m.csv, rows: [{name: x}]}]\n",
 			"keep one of the two"},
 		{"a mistake in the file", one + "lists: [{id: m, of: models, file: bad.csv}]\n",

@@ -30,7 +30,8 @@ func (x *decoder) screens() {
 			a.InterfaceLevel = draft.Some(family)
 			x.D.Said(place+".interface_level", Screens.Source())
 		} else {
-			x.D.AddGap(place+".interface_level", inventory.NotOffered, "the system does not report this adapter's family",
+			x.D.AddGap(place+".interface_level", inventory.NotOffered,
+				"the system does not report this adapter's family",
 				"")
 		}
 		x.D.AddGap(place+".driver_model", inventory.NotOffered, "this system does not have one", "")
