@@ -46,6 +46,7 @@ func TestFormsOfSentences(t *testing.T) {
 		case string:
 			if strings.HasSuffix(x, ".") && !strings.Contains(x, "\n") {
 				forms[form(x)] = true
+				saysOnce(t, x)
 			}
 		}
 	}
@@ -87,4 +88,16 @@ func TestFormsOfSentences(t *testing.T) {
 		}
 	}
 	record(t, "testdata/forms.txt", strings.Join(slices.Sorted(maps.Keys(forms)), "\n")+"\n")
+}
+
+// saysOnce expects that no sentence of a text is said twice.
+func saysOnce(t *testing.T, text string) {
+	t.Helper()
+	seen := map[string]bool{}
+	for _, s := range strings.Split(strings.TrimSuffix(text, "."), ". ") {
+		if seen[s] {
+			t.Errorf("a sentence is said twice: %s", text)
+		}
+		seen[s] = true
+	}
 }

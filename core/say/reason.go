@@ -184,11 +184,13 @@ func unknownReason(fd *check.Finding) string {
 		case len(e.Reading.Others()) > 0:
 			out = append(out, Sentence("sources conflict on "+def.Label+": "+Reading(def, e.Reading)))
 		case !e.Reading.Value.Known():
+			why := missing(def, e.Reading)
+			if s := Sentence(why); !several && !slices.Contains(out, s) {
+				out = append(out, s)
+			}
 			if !several {
-				out = append(out, Sentence(missing(def, e.Reading)))
 				break
 			}
-			why := missing(def, e.Reading)
 			if !slices.Contains(causes, why) {
 				causes = append(causes, why)
 			}

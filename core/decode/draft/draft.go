@@ -152,6 +152,6 @@ func (x *Draft) Rest(platform string, notRead []string, other fact.Platform) {
 		if def.Derived || def.On == other || r.Value.Known() || x.D.GapOf(def.Name) != nil {
 			continue
 		}
-		x.D.AddGap(def.Name, inventory.NotOffered, fmt.Sprintf("no source on this machine tells %s", def.Label), "")
+		x.D.AddGap(def.Name, inventory.NotOffered, fmt.Sprintf("no source on this machine reports %s", def.Label), "")
 	}
 }
