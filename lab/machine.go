@@ -7,7 +7,7 @@ import (
 	"time"
 
 	"rolltop.example/rolltop/core/assess"
-	"rolltop.example/rolltop/core/decode/craft"
+	"rolltop.example/rolltop/core/decode/sample"
 	"rolltop.example/rolltop/core/doc"
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/inventory"
@@ -70,8 +70,8 @@ func (m *Machine) tables() []string {
 	if len(m.Memory) == 0 {
 		return nil
 	}
-	out := []string{craft.Structure(16, 0x1000, 23,
-		map[int]string{4: "\x03\x03", 7: craft.U32(64 << 20), 0x0D: craft.U16(uint16(m.Slots))})}
+	out := []string{sample.Structure(16, 0x1000, 23,
+		map[int]string{4: "\x03\x03", 7: sample.U32(64 << 20), 0x0D: sample.U16(uint16(m.Slots))})}
 	for i, x := range m.Memory {
 		size, ext := uint16(x.MiB), uint32(0)
 		if x.MiB >= 0x7FFF {
@@ -80,14 +80,14 @@ func (m *Machine) tables() []string {
 		if x.Raw > 0 {
 			size = uint16(x.Raw)
 		}
-		out = append(out, craft.Structure(17, uint16(0x1100+i), 40,
+		out = append(out, sample.Structure(17, uint16(0x1100+i), 40,
 			map[int]string{
-				4:    craft.U16(0x1000),
-				0x0C: craft.U16(size),
+				4:    sample.U16(0x1000),
+				0x0C: sample.U16(size),
 				0x0E: "\x09",
 				0x10: "\x01",
 				0x12: string([]byte{byte(x.Type)}),
-				0x1C: craft.U32(ext),
+				0x1C: sample.U32(ext),
 			}, x.Slot))
 	}
 	return out

@@ -10,11 +10,11 @@ import (
 	"testing"
 
 	"rolltop.example/rolltop/core/assess"
-	"rolltop.example/rolltop/core/byhand"
 	"rolltop.example/rolltop/core/check"
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/core/list"
+	"rolltop.example/rolltop/core/manual"
 	"rolltop.example/rolltop/core/need"
 	"rolltop.example/rolltop/core/release"
 	"rolltop.example/rolltop/core/remedy"
@@ -491,7 +491,7 @@ func listSays(a *assess.Assessment) bool {
 // enterable fails where a fact cannot be entered by hand under the name that is given.
 func enterable(t *testing.T, name string) {
 	t.Helper()
-	def := fact.ByName(byhand.Plain(name))
+	def := fact.ByName(manual.Plain(name))
 	if def == nil {
 		t.Errorf("it is told to enter %s, and there is no such fact", name)
 		return
@@ -514,7 +514,7 @@ func enterable(t *testing.T, name string) {
 			value = "1"
 		}
 	}
-	if err := (&byhand.Fact{Fact: name, Value: value, By: "x"}).Check(); err != nil {
+	if err := (&manual.Fact{Fact: name, Value: value, By: "x"}).Check(); err != nil {
 		t.Errorf("it is told to enter %s by hand, and that is refused: %v", name, err)
 	}
 }

@@ -5,11 +5,11 @@ import (
 	"strings"
 	"testing"
 
-	"rolltop.example/rolltop/core/decode/craft"
 	"rolltop.example/rolltop/core/decode/edid"
 	"rolltop.example/rolltop/core/decode/efi"
 	"rolltop.example/rolltop/core/decode/macos"
 	"rolltop.example/rolltop/core/decode/registry"
+	"rolltop.example/rolltop/core/decode/sample"
 	"rolltop.example/rolltop/core/decode/smbios"
 	"rolltop.example/rolltop/core/decode/windows"
 	"rolltop.example/rolltop/internal/expect"
@@ -17,7 +17,7 @@ import (
 
 // The same serial number is the same hash, wherever a capture has it from.
 func TestFirmwareTablesOfBothSystems(t *testing.T) {
-	table := craft.PC{
+	table := sample.PC{
 		Firmware: "Plover Firmware",
 		Maker:    "Ostrel",
 		Product:  "Slipway 14",
@@ -26,7 +26,7 @@ func TestFirmwareTablesOfBothSystems(t *testing.T) {
 		Chassis:  10,
 	}.Tables()
 	linux := hidden("/sys/firmware/dmi/tables/DMI", table)
-	win := hidden(windows.Firmware, "\x00\x03\x03\x00"+craft.U32(uint32(len(table)))+table)
+	win := hidden(windows.Firmware, "\x00\x03\x03\x00"+sample.U32(uint32(len(table)))+table)
 	expect.Same(t, "win[8:]", win[8:], linux)
 	expect.Same(t, "win[:4]", win[:4], "\x00\x03\x03\x00")
 	expect.Lacks(t, win, "TW1234567")
@@ -45,7 +45,7 @@ func TestFirmwareTablesOfBothSystems(t *testing.T) {
 
 func TestComputerName(t *testing.T) {
 	source := windows.View64.Value(windows.KeyName, "ComputerName")
-	raw := string(registry.Encode(registry.Value{Type: registry.Text, Data: []byte(craft.Wide("GULL-014"))}))
+	raw := string(registry.Encode(registry.Value{Type: registry.Text, Data: []byte(sample.Wide("GULL-014"))}))
 	v, err := registry.Parse([]byte(hidden(source, raw)))
 	name, ok := v.Text()
 	expect.NoError(t, err)
@@ -61,24 +61,24 @@ func TestComputerName(t *testing.T) {
 }
 
 func TestBootEntriesOfWindows(t *testing.T) {
-	raw := craft.BootEntry("Lodestar Linux", `\EFI\lodestar\loader.efi`, "71de0000-0000-4000-8000-000000000001")
+	raw := sample.BootEntry("Lodestar Linux", `\EFI\lodestar\loader.efi`, "71de0000-0000-4000-8000-000000000001")
 	got, err := efi.LoadOption([]byte(hidden(windows.Variable("Boot0001"), raw)))
 	expect.NoError(t, err)
 	expect.Same(t, "got.Description", got.Description, "Lodestar Linux")
 	expect.That(t, `got.Partition != "71de0000-0000-4000-8000-000000000001"`,
 		got.Partition != "71de0000-0000-4000-8000-000000000001")
-	order := craft.U32(7) + craft.U16(1)
+	order := sample.U32(7) + sample.U16(1)
 	if hidden(windows.Variable("BootOrder"), order) != order {
 		t.Error("the order names nobody")
 	}
 	// The partition of a layout and the one that an entry names stay the same.
-	layout := craft.Put(48, map[int]string{0: craft.U32(1) + craft.U32(1)}) + craft.Put(144,
+	layout := sample.Put(48, map[int]string{0: sample.U32(1) + sample.U32(1)}) + sample.Put(144,
 		map[int]string{
-			0:  craft.U32(1),
-			16: craft.U64(1 << 20),
-			24: craft.U32(1),
-			32: craft.GUID(craft.ESP),
-			48: craft.GUID("71de0000-0000-4000-8000-000000000001"),
+			0:  sample.U32(1),
+			16: sample.U64(1 << 20),
+			24: sample.U32(1),
+			32: sample.GUID(sample.ESP),
+			48: sample.GUID("71de0000-0000-4000-8000-000000000001"),
 		})
 	id := hidden(windows.Disk("0", windows.Layout), layout)[48+48:][:16]
 	if !strings.Contains(hidden(windows.Variable("Boot0001"), raw), id) {
@@ -96,7 +96,7 @@ func TestHostNameOfAMac(t *testing.T) {
 }
 
 func TestDisplays(t *testing.T) {
-	b := []byte(craft.Display{
+	b := []byte(sample.Display{
 		Name:           "Gannet 24",
 		Width:          1920,
 		Height:         1080,

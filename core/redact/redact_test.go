@@ -7,8 +7,8 @@ import (
 	"time"
 
 	"rolltop.example/rolltop/core/capture"
-	"rolltop.example/rolltop/core/decode/craft"
 	"rolltop.example/rolltop/core/decode/partition"
+	"rolltop.example/rolltop/core/decode/sample"
 	"rolltop.example/rolltop/core/redact"
 	"rolltop.example/rolltop/internal/expect"
 )
@@ -67,12 +67,12 @@ func TestRedactLeavesTheOriginal(t *testing.T) {
 }
 
 func TestRedactedSectorsStillRead(t *testing.T) {
-	disk := []byte(craft.GPT(512, craft.NewPart(craft.ESP, "01020304-0506-0708-090a-0b0c0d0e0f10", 2048, 4095)))
+	disk := []byte(sample.GPT(512, sample.NewPart(sample.ESP, "01020304-0506-0708-090a-0b0c0d0e0f10", 2048, 4095)))
 	copy(disk, bytes.Repeat([]byte{0xAB}, 446))
 	copy(disk[1024+56:], "S\x00e\x00c\x00r\x00e\x00t\x00")
 	got := redact.Capture(one("sectors:/dev/sda", disk), key).Records[0].Raw
-	expect.That(t, `!bytes.Contains(got, []byte(craft.GUID("01020304-0506-0708-090a-0b0c0d0e0f10")))`,
-		!bytes.Contains(got, []byte(craft.GUID("01020304-0506-0708-090a-0b0c0d0e0f10"))))
+	expect.That(t, `!bytes.Contains(got, []byte(sample.GUID("01020304-0506-0708-090a-0b0c0d0e0f10")))`,
+		!bytes.Contains(got, []byte(sample.GUID("01020304-0506-0708-090a-0b0c0d0e0f10"))))
 	expect.That(t, `!bytes.Contains(got, []byte("S\x00e\x00c"))`, !bytes.Contains(got, []byte("S\x00e\x00c")))
 	expect.That(t, "!bytes.Contains(got[:440], []byte{0xAB, 0xAB, 0xAB, 0xAB, 0xAB, 0xAB, 0xAB, 0xAB, 0xAB})",
 		!bytes.Contains(got[:440], []byte{0xAB, 0xAB, 0xAB, 0xAB, 0xAB, 0xAB, 0xAB, 0xAB, 0xAB}))
@@ -85,7 +85,7 @@ func TestRedactedSectorsStillRead(t *testing.T) {
 
 // A table that was damaged is damaged afterwards.
 func TestRedactedDamageStays(t *testing.T) {
-	disk := []byte(craft.GPT(512, craft.NewPart(craft.ESP, "01020304-0506-0708-090a-0b0c0d0e0f10", 2048, 4095)))
+	disk := []byte(sample.GPT(512, sample.NewPart(sample.ESP, "01020304-0506-0708-090a-0b0c0d0e0f10", 2048, 4095)))
 	disk[512+40]++
 	got := redact.Capture(one("sectors:/dev/sda", disk), key).Records[0].Raw
 	if table, _ := partition.Decode(got, 512); !table.Damaged {

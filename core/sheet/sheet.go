@@ -14,10 +14,10 @@ import (
 	"strings"
 	"time"
 
-	"rolltop.example/rolltop/core/byhand"
 	"rolltop.example/rolltop/core/doc"
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/inventory"
+	"rolltop.example/rolltop/core/manual"
 	"rolltop.example/rolltop/core/need"
 	"rolltop.example/rolltop/core/placeholder"
 )
@@ -305,7 +305,7 @@ func (r *Read) row(line int, cells []string, fixed []fixedFact, o *Options) Row 
 	out := Row{Line: line}
 	d := &inventory.Document{Format: inventory.Format, TakenAt: o.TakenAt.UTC()}
 	for _, f := range fixed {
-		if err := byhand.Put(d, f.def, f.value); err == nil {
+		if err := manual.Put(d, f.def, f.value); err == nil {
 			d.Said(f.def.Name, "given for all of "+o.Name)
 		}
 	}
@@ -341,7 +341,7 @@ func (r *Read) row(line int, cells []string, fixed []fixedFact, o *Options) Row 
 				fmt.Sprintf("%s: %q is not a value of %s; %s", c.Heading, text, def.Name, right))
 			continue
 		}
-		if err := byhand.Put(d, def, v); err == nil {
+		if err := manual.Put(d, def, v); err == nil {
 			d.Said(def.Name, o.Name+", column "+c.Heading)
 		}
 	}

@@ -9,10 +9,10 @@ import (
 	"strings"
 	"time"
 
-	"rolltop.example/rolltop/core/byhand"
 	"rolltop.example/rolltop/core/doc"
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/inventory"
+	"rolltop.example/rolltop/core/manual"
 )
 
 // Format is the value of the key “format”.
@@ -79,7 +79,7 @@ func Read(name string, src []byte, now time.Time) (*inventory.Document, error) {
 		if v.key == "" {
 			at = s.Node.Of("facts").Of(v.id)
 		}
-		next, wrong := byhand.Enter(d, []byhand.Fact{{Fact: v.id, Value: v.text}})
+		next, wrong := manual.Enter(d, []manual.Fact{{Fact: v.id, Value: v.text}})
 		if wrong != nil {
 			r.Add(at, wrong[0].Error(), "")
 			continue

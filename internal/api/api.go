@@ -7,9 +7,9 @@ import (
 	"time"
 
 	"rolltop.example/rolltop/core/assess"
-	"rolltop.example/rolltop/core/byhand"
 	"rolltop.example/rolltop/core/doc"
 	"rolltop.example/rolltop/core/list"
+	"rolltop.example/rolltop/core/manual"
 	"rolltop.example/rolltop/core/release"
 )
 
@@ -170,7 +170,7 @@ type ModelCount struct {
 
 // HandFact is a fact that was entered by hand.
 type HandFact struct {
-	byhand.Fact
+	manual.Fact
 	Label   string `json:"label"`
 	Problem string `json:"problem,omitempty" doc:"Why it does not fit the latest inventory"`
 }

@@ -13,10 +13,10 @@ import (
 	"github.com/spf13/cobra"
 
 	"rolltop.example/rolltop/core/assess"
-	"rolltop.example/rolltop/core/byhand"
 	"rolltop.example/rolltop/core/check"
 	"rolltop.example/rolltop/core/decode"
 	"rolltop.example/rolltop/core/inventory"
+	"rolltop.example/rolltop/core/manual"
 	"rolltop.example/rolltop/core/release"
 	"rolltop.example/rolltop/core/spec"
 	"rolltop.example/rolltop/internal/collect"
@@ -141,7 +141,7 @@ func runCheck(cmd *cobra.Command, _ []string) error {
 			fail(err)
 			continue
 		}
-		inv, left := byhand.Enter(inv, hand)
+		inv, left := manual.Enter(inv, hand)
 		for _, err := range left {
 			fail(err)
 		}
@@ -186,15 +186,15 @@ func runCheck(cmd *cobra.Command, _ []string) error {
 }
 
 // handFacts are the facts of --fact.
-func handFacts(cmd *cobra.Command) ([]byhand.Fact, error) {
+func handFacts(cmd *cobra.Command) ([]manual.Fact, error) {
 	texts, _ := cmd.Flags().GetStringArray("fact")
-	var out []byhand.Fact
+	var out []manual.Fact
 	for _, t := range texts {
 		name, value, ok := strings.Cut(t, "=")
 		if !ok {
 			return nil, wrongUsage("--fact %q has no value; write it as processor.built_in_tpm=true", t)
 		}
-		f := byhand.Fact{Fact: name, Value: value, At: time.Now(), Note: "on the command line"}
+		f := manual.Fact{Fact: name, Value: value, At: time.Now(), Note: "on the command line"}
 		if err := f.Check(); err != nil {
 			return nil, wrongUsage("--fact %s: %v", t, err)
 		}

@@ -7,9 +7,9 @@ import (
 	"github.com/spf13/cobra"
 
 	"rolltop.example/rolltop/core/assess"
-	"rolltop.example/rolltop/core/byhand"
 	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/core/knowledge"
+	"rolltop.example/rolltop/core/manual"
 	"rolltop.example/rolltop/core/release"
 	"rolltop.example/rolltop/core/results"
 	"rolltop.example/rolltop/core/say"
@@ -24,7 +24,7 @@ type earlier struct {
 // is checked by the same release as the machine is now, with the same facts by
 // hand, so that only the machine differs.
 func earlierOf(
-	cmd *cobra.Command, form string, m *knowledge.Base, rels []*release.Release, list []subject, hand []byhand.Fact,
+	cmd *cobra.Command, form string, m *knowledge.Base, rels []*release.Release, list []subject, hand []manual.Fact,
 ) (*earlier, error) {
 	file, _ := cmd.Flags().GetString("since")
 	if file == "" {
@@ -41,7 +41,7 @@ func earlierOf(
 	if err != nil {
 		return nil, err
 	}
-	inv, _ = byhand.Enter(inv, hand) // what does not go in is said of the machine as it is now
+	inv, _ = manual.Enter(inv, hand) // what does not go in is said of the machine as it is now
 	d, err := checked(m, rels[0], inv)
 	if err != nil {
 		return nil, usage{err}

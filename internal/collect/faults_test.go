@@ -13,7 +13,7 @@ import (
 
 	"rolltop.example/rolltop/core/capture"
 	"rolltop.example/rolltop/core/decode"
-	"rolltop.example/rolltop/core/decode/craft"
+	"rolltop.example/rolltop/core/decode/sample"
 	"rolltop.example/rolltop/internal/collect"
 	"rolltop.example/rolltop/internal/expect"
 )
@@ -181,15 +181,16 @@ func TestDriversOfTheBus(t *testing.T) {
 }
 
 func TestMoreVariants(t *testing.T) {
-	gpt := craft.GPT(512, craft.NewPart(craft.ESP, "71de0000-0000-4000-8000-000000000001", 2048, 4095),
-		craft.NewPart(craft.LinuxData, "71de0000-0000-4000-8000-000000000002", 4096, 500000000))
+	gpt := sample.GPT(512, sample.NewPart(sample.ESP, "71de0000-0000-4000-8000-000000000001", 2048, 4095),
+		sample.NewPart(sample.LinuxData, "71de0000-0000-4000-8000-000000000002", 4096, 500000000))
 	esp := func(tr tree) {
 		tr["/dev/nvme0n1"] = gpt
 		tr["/proc/self/mountinfo"] += "30 21 259:1 / /boot/efi rw - vfat /dev/nvme0n1p1 rw\n"
 		tr["/boot/efi/EFI/LODESTAR/loader.efi"] = "x"
 		const vars, guid = "/sys/firmware/efi/efivars/", "-8be4df61-93ca-11d2-aa0d-00e098032b8c"
-		tr[vars+"BootOrder"+guid], tr[vars+"BootCurrent"+guid] = craft.U32(7)+craft.U16(1), craft.U32(6)+craft.U16(1)
-		tr[vars+"Boot0001"+guid] = craft.BootEntry("Lodestar Linux", `\EFI\lodestar\loader.efi`,
+		tr[vars+"BootOrder"+guid] = sample.U32(7) + sample.U16(1)
+		tr[vars+"BootCurrent"+guid] = sample.U32(6) + sample.U16(1)
+		tr[vars+"Boot0001"+guid] = sample.BootEntry("Lodestar Linux", `\EFI\lodestar\loader.efi`,
 			"71de0000-0000-4000-8000-000000000001")
 	}
 	tests := []struct {
@@ -218,7 +219,7 @@ func TestMoreVariants(t *testing.T) {
 				"->../devices/pci0000:00/ata2/sda"
 			tr["/sys/devices/pci0000:00/ata2/sda/size"] = "1000\n"
 			tr["/dev/sda"] = gpt
-			tr["/dev/nvme0n1"] = craft.MBR([3]uint32{0x83, 2048, 5000})
+			tr["/dev/nvme0n1"] = sample.MBR([3]uint32{0x83, 2048, 5000})
 		}, map[string]string{
 			"storage.boot.disk":              "sda",
 			"storage.boot.partition_style":   "gpt",
@@ -231,8 +232,8 @@ func TestMoreVariants(t *testing.T) {
 			tr["/proc/self/mountinfo"] = laptop()["/proc/self/mountinfo"]
 		}, map[string]string{"storage.boot.esp.loader": "? not-offered"}},
 		{"there is none", func(tr tree) {
-			tr["/dev/nvme0n1"] = craft.GPT(512,
-				craft.NewPart(craft.LinuxData, "71de0000-0000-4000-8000-000000000002", 4096, 5000))
+			tr["/dev/nvme0n1"] = sample.GPT(512,
+				sample.NewPart(sample.LinuxData, "71de0000-0000-4000-8000-000000000002", 4096, 5000))
 		}, map[string]string{"storage.boot.esp.loader": "? not-offered"}},
 		{"a damaged table", func(tr tree) {
 			b := []byte(gpt)
@@ -243,7 +244,7 @@ func TestMoreVariants(t *testing.T) {
 			map[string]string{"os.managed_by": "a directory"}},
 		{"an edition", func(tr tree) { tr["/etc/os-release"] += "VARIANT_ID=counter\n" },
 			map[string]string{"os.edition": "counter"}},
-		{"a TPM in firmware", func(tr tree) { tr["/sys/firmware/acpi/tables/TPM2"] = craft.TPM2Table(2) },
+		{"a TPM in firmware", func(tr tree) { tr["/sys/firmware/acpi/tables/TPM2"] = sample.TPM2Table(2) },
 			map[string]string{"tpm.kind": "firmware"}},
 		{"a TPM in a guest", func(tr tree) {
 			tr["/proc/cpuinfo"] = strings.Replace(tr["/proc/cpuinfo"], "flags\t: ", "flags\t: hypervisor ", 1)

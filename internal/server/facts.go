@@ -5,10 +5,10 @@ import (
 	"strings"
 
 	"rolltop.example/rolltop/core/assess"
-	"rolltop.example/rolltop/core/byhand"
 	"rolltop.example/rolltop/core/compare"
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/inventory"
+	"rolltop.example/rolltop/core/manual"
 	"rolltop.example/rolltop/internal/api"
 	"rolltop.example/rolltop/internal/service"
 )
@@ -50,7 +50,7 @@ func (c *caller) hides(name string) bool {
 	if c.Plain {
 		return false
 	}
-	name = byhand.Plain(name)
+	name = manual.Plain(name)
 	if def := fact.ByName(name); def != nil && service.Identifies(def.ID) {
 		return true
 	}
@@ -65,7 +65,7 @@ func (c *caller) manualFacts(facts *service.Facts) []api.HandFact {
 			continue
 		}
 		h := api.HandFact{Fact: f, Label: f.Fact}
-		if def := fact.ByName(byhand.Plain(f.Fact)); def != nil {
+		if def := fact.ByName(manual.Plain(f.Fact)); def != nil {
 			h.Label = def.Label
 		}
 		for _, err := range facts.Left {

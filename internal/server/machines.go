@@ -8,11 +8,11 @@ import (
 	"time"
 
 	"rolltop.example/rolltop/core/assess"
-	"rolltop.example/rolltop/core/byhand"
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/fleet"
 	"rolltop.example/rolltop/core/identity"
 	"rolltop.example/rolltop/core/inventory"
+	"rolltop.example/rolltop/core/manual"
 	"rolltop.example/rolltop/core/need"
 	"rolltop.example/rolltop/core/remedy"
 	"rolltop.example/rolltop/core/say"
@@ -288,7 +288,7 @@ func factGroups(d *inventory.Document) []api.FactGroup {
 				Why:    r.Why,
 				Try:    r.Try,
 			}
-			if def := fact.ByName(byhand.Plain(r.Fact)); def != nil && !r.Known {
+			if def := fact.ByName(manual.Plain(r.Fact)); def != nil && !r.Known {
 				row.Choices, row.Example = need.Choices(def), need.Example(def)
 			}
 			group.Facts = append(group.Facts, row)

@@ -7,11 +7,11 @@ import (
 	"sync"
 
 	"rolltop.example/rolltop/core/assess"
-	"rolltop.example/rolltop/core/byhand"
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/fleet"
 	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/core/knowledge"
+	"rolltop.example/rolltop/core/manual"
 	"rolltop.example/rolltop/core/release"
 	"rolltop.example/rolltop/internal/build"
 	"rolltop.example/rolltop/internal/store"
@@ -268,7 +268,7 @@ func (j *Judge) Latest(tx *store.Tx, d *store.Machine, inv *inventory.Document) 
 // pack stores the packed facts of a machine's latest inventory with what was entered by hand, and
 // gives them.
 func pack(tx *store.Tx, d *store.Machine, inv *inventory.Document) (*fact.Facts, error) {
-	manual, err := tx.HandFacts(d.ID)
+	byHand, err := tx.HandFacts(d.ID)
 	if err != nil {
 		return nil, err
 	}
@@ -277,7 +277,7 @@ func pack(tx *store.Tx, d *store.Machine, inv *inventory.Document) (*fact.Facts,
 		return nil, err
 	}
 	// What does not go in is shown on the machine's page.
-	whole, _ := byhand.Enter(byhand.Fill(inv, ofModel, manual), manual)
+	whole, _ := manual.Enter(manual.Fill(inv, ofModel, byHand), byHand)
 	f := fact.Read(whole)
 	return f, tx.PutRow(d.ID, d.Class, fact.Catalogue, f.Pack(nil))
 }

@@ -6,10 +6,10 @@ import (
 	"slices"
 
 	"rolltop.example/rolltop/core/assess"
-	"rolltop.example/rolltop/core/byhand"
 	"rolltop.example/rolltop/core/check"
 	"rolltop.example/rolltop/core/compare"
 	"rolltop.example/rolltop/core/inventory"
+	"rolltop.example/rolltop/core/manual"
 	"rolltop.example/rolltop/core/release"
 	"rolltop.example/rolltop/core/results"
 	"rolltop.example/rolltop/internal/build"
@@ -35,7 +35,7 @@ func (m *Machines) Find(ctx context.Context, key string) (*store.Machine, error)
 // Facts are a machine's inventory with what was entered by hand.
 type Facts struct {
 	Inventory *inventory.Document
-	Manual    []byhand.Fact
+	Manual    []manual.Fact
 	Left      []error // of Manual: what did not go in, and why
 }
 
@@ -55,7 +55,7 @@ func (m *Machines) Facts(ctx context.Context, d *store.Machine, id int64) (out F
 	if err != nil {
 		return out, err
 	}
-	out.Inventory, out.Left = byhand.Enter(byhand.Fill(inv, ofModel, out.Manual), out.Manual)
+	out.Inventory, out.Left = manual.Enter(manual.Fill(inv, ofModel, out.Manual), out.Manual)
 	return out, nil
 }
 

@@ -8,10 +8,10 @@ import (
 	"slices"
 	"time"
 
-	"rolltop.example/rolltop/core/byhand"
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/fleet"
 	"rolltop.example/rolltop/core/inventory"
+	"rolltop.example/rolltop/core/manual"
 	"rolltop.example/rolltop/internal/store"
 )
 
@@ -23,8 +23,8 @@ type NewFact struct {
 	Days              int // after which it ends; 0: it does not
 }
 
-func (m *Machines) manual(ctx context.Context, n *NewFact) byhand.Fact {
-	f := byhand.Fact{Fact: n.Fact, Value: n.Value, By: by(ctx), At: m.Now().UTC(), Note: n.Note}
+func (m *Machines) manual(ctx context.Context, n *NewFact) manual.Fact {
+	f := manual.Fact{Fact: n.Fact, Value: n.Value, By: by(ctx), At: m.Now().UTC(), Note: n.Note}
 	if n.Days > 0 {
 		f.Until = f.At.AddDate(0, 0, n.Days)
 	}
@@ -39,7 +39,7 @@ func (m *Machines) SetFact(ctx context.Context, key string, n *NewFact) error {
 	}
 	var wrong error
 	err := m.index.change(ctx, key, func(tx *store.Tx, d *store.Machine, inv *inventory.Document) error {
-		if _, left := byhand.Enter(inv, []byhand.Fact{f}); left != nil {
+		if _, left := manual.Enter(inv, []manual.Fact{f}); left != nil {
 			wrong = left[0] // it would not go into this machine's inventory
 			return wrong
 		}

@@ -8,7 +8,7 @@ import (
 
 	"github.com/jmoiron/sqlx"
 
-	"rolltop.example/rolltop/core/byhand"
+	"rolltop.example/rolltop/core/manual"
 )
 
 // Inventories come from many machines at once, and a commit waits for the disk:
@@ -131,7 +131,7 @@ func (s *Store) attempt(batch []*job, do func(*Tx, *job) error) error {
 			tx:       tx,
 			prepared: map[string]*sqlx.Stmt{},
 			kept:     s.statements,
-			models:   map[string][]byhand.Fact{},
+			models:   map[string][]manual.Fact{},
 			plans:    &s.plans,
 			made:     map[string]int64{},
 		}

@@ -6,8 +6,8 @@ import (
 
 	"github.com/jmoiron/sqlx"
 
-	"rolltop.example/rolltop/core/byhand"
 	"rolltop.example/rolltop/core/inventory"
+	"rolltop.example/rolltop/core/manual"
 )
 
 type handRow struct {
@@ -23,10 +23,10 @@ type handRow struct {
 const selectHand = "SELECT fact, value, by_whom, at, note, until, '' AS model FROM hand_fact WHERE machine_id=? AND " +
 	"ended_at=0 ORDER BY id"
 
-func handFacts(rows []handRow) []byhand.Fact {
-	out := make([]byhand.Fact, len(rows))
+func handFacts(rows []handRow) []manual.Fact {
+	out := make([]manual.Fact, len(rows))
 	for i, r := range rows {
-		out[i] = byhand.Fact{Fact: r.Fact, Value: r.Value, By: r.By, At: fromMillis(r.At), Note: r.Note, Model: r.Model}
+		out[i] = manual.Fact{Fact: r.Fact, Value: r.Value, By: r.By, At: fromMillis(r.At), Note: r.Note, Model: r.Model}
 		if r.Until > 0 {
 			out[i].Until = fromMillis(r.Until)
 		}
@@ -35,7 +35,7 @@ func handFacts(rows []handRow) []byhand.Fact {
 }
 
 // HandFacts are the facts of a machine that were entered by hand and count.
-func (s *Store) HandFacts(ctx context.Context, machine int64) ([]byhand.Fact, error) {
+func (s *Store) HandFacts(ctx context.Context, machine int64) ([]manual.Fact, error) {
 	var rows []handRow
 	err := s.reader.SelectContext(ctx, &rows, selectHand, machine)
 	return handFacts(rows), err
@@ -43,7 +43,7 @@ func (s *Store) HandFacts(ctx context.Context, machine int64) ([]byhand.Fact, er
 
 // HandFacts are the facts of a machine that were entered by hand, within a
 // write.
-func (t *Tx) HandFacts(machine int64) ([]byhand.Fact, error) {
+func (t *Tx) HandFacts(machine int64) ([]manual.Fact, error) {
 	if machine == t.fresh {
 		return nil, nil
 	}
@@ -70,7 +70,7 @@ func (s *Store) Change(ctx context.Context, key string, f func(*Tx, *Machine, *i
 }
 
 // SetFact keeps a fact; one of the same name before it ends.
-func (t *Tx) SetFact(machine int64, f *byhand.Fact) error {
+func (t *Tx) SetFact(machine int64, f *manual.Fact) error {
 	if _, err := t.EndFact(machine, f.Fact, f.By, f.At); err != nil {
 		return err
 	}
@@ -117,14 +117,14 @@ const selectModelFacts = "SELECT fact, value, by_whom, at, note, 0 AS until, tri
 	"model_fact WHERE ended_at=0 AND maker=? AND model=? ORDER BY id"
 
 // ModelFacts are the facts of every machine of a model.
-func (s *Store) ModelFacts(ctx context.Context, maker, model string) ([]byhand.Fact, error) {
+func (s *Store) ModelFacts(ctx context.Context, maker, model string) ([]manual.Fact, error) {
 	var rows []handRow
 	err := s.reader.SelectContext(ctx, &rows, selectModelFacts, maker, model)
 	return handFacts(rows), err
 }
 
 // ModelFacts are the facts of every machine of a model, within a write.
-func (t *Tx) ModelFacts(maker, model string) ([]byhand.Fact, error) {
+func (t *Tx) ModelFacts(maker, model string) ([]manual.Fact, error) {
 	key := maker + "\n" + model
 	if found, ok := t.models[key]; ok {
 		return found, nil

@@ -6,7 +6,7 @@ import (
 
 	"github.com/jmoiron/sqlx"
 
-	"rolltop.example/rolltop/core/byhand"
+	"rolltop.example/rolltop/core/manual"
 )
 
 // Tx is a write in progress, for callers that add to it.
@@ -23,7 +23,7 @@ type Tx struct {
 
 	inventory int64 // the highest number of an inventory; 0: not asked for yet
 
-	models map[string][]byhand.Fact // of models, where they cannot change within the write
+	models map[string][]manual.Fact // of models, where they cannot change within the write
 }
 
 func (t *Tx) stmt(query string) (*sqlx.Stmt, error) {

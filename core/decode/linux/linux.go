@@ -4,7 +4,7 @@ package linux
 
 import (
 	"rolltop.example/rolltop/core/capture"
-	"rolltop.example/rolltop/core/decode/draft"
+	"rolltop.example/rolltop/core/decode/build"
 	"rolltop.example/rolltop/core/decode/smbios"
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/inventory"
@@ -12,7 +12,7 @@ import (
 
 // decoder carries one capture to one inventory.
 type decoder struct {
-	*draft.Draft
+	*build.Draft
 	// partitionIDs are the unique GUIDs in the tables that were read; boot entries
 	// are compared with them.
 	partitionIDs []string
@@ -21,7 +21,7 @@ type decoder struct {
 // Decode makes the inventory. Every fact of the catalogue is known or has a
 // gap afterwards.
 func Decode(c *capture.Document) *inventory.Document {
-	x := &decoder{Draft: draft.New(c, "Take the inventory again with administrator rights (sudo).")}
+	x := &decoder{Draft: build.New(c, "Take the inventory again with administrator rights (sudo).")}
 	x.processor()
 	x.ReadTables(c.Get(tablePath), c.Get(tablePath).Raw, smbios.Version(c.Get(entryPath).Raw))
 	x.device()
@@ -73,7 +73,7 @@ func (x *decoder) sawProcessor() bool {
 // container: what belongs to the installed system is not this container's.
 func (x *decoder) container(mark string) {
 	x.Set(fact.DeviceEnvironment, "container", mark)
-	x.D.OS = inventory.OS{Platform: draft.Some("linux")}
+	x.D.OS = inventory.OS{Platform: build.Some("linux")}
 	x.D.Storage = inventory.Storage{}
 	x.D.DropGaps("os", "storage")
 	const try = "Run the collector on the machine itself."

@@ -7,8 +7,8 @@ import (
 	"strings"
 
 	"rolltop.example/rolltop/core/capture"
+	"rolltop.example/rolltop/core/decode/build"
 	"rolltop.example/rolltop/core/decode/cpu"
-	"rolltop.example/rolltop/core/decode/draft"
 	"rolltop.example/rolltop/core/decode/smbios"
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/inventory"
@@ -150,7 +150,7 @@ func (x *decoder) system() {
 		x.Gap(fact.OSVersion, inventory.NotOffered, path+" has no VERSION_ID, as on releases that roll", "")
 	}
 	for _, file := range []string{"/etc/locale.conf", "/etc/default/locale"} {
-		if tag := draft.LanguageOfLocale(osRelease(string(x.C.Get(file).Raw))["LANG"]); tag != "" &&
+		if tag := build.LanguageOfLocale(osRelease(string(x.C.Get(file).Raw))["LANG"]); tag != "" &&
 			o.Language.IsZero() {
 			x.Set(fact.OSLanguage, tag, file)
 		}

@@ -7,7 +7,7 @@ import (
 	"strings"
 
 	"rolltop.example/rolltop/core/capture"
-	"rolltop.example/rolltop/core/decode/draft"
+	"rolltop.example/rolltop/core/decode/build"
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/inventory"
 )
@@ -55,14 +55,14 @@ func (x *decoder) adapters() {
 
 func (x *decoder) adapter(at, vendor, device, driver string) {
 	a := inventory.Adapter{
-		VendorID: draft.Known(vendor),
-		DeviceID: draft.Known(device),
-		Name:     draft.Some("adapter at " + at + ", no driver"),
+		VendorID: build.Known(vendor),
+		DeviceID: build.Known(device),
+		Name:     build.Some("adapter at " + at + ", no driver"),
 	}
 	if driver != "" {
-		a.Name = draft.Some("adapter at " + at + ", driver " + driver)
+		a.Name = build.Some("adapter at " + at + ", driver " + driver)
 		version, _ := x.Text("/sys/module/" + driver + "/version")
-		a.DriverVersion = draft.Known(version)
+		a.DriverVersion = build.Known(version)
 	}
 	i := strconv.Itoa(len(x.D.Graphics))
 	x.D.AddGap("graphics["+i+"].interface_level", inventory.NotOffered, "no file of the kernel tells it", "")
@@ -93,14 +93,14 @@ func (x *decoder) driver(at, class, id, driver string) {
 	}
 	d := inventory.Driver{
 		Device:     kind + " device at " + at,
-		Class:      draft.Some(kind),
-		HardwareID: draft.Some("pci:" + id),
-		Provider:   draft.Known(driver),
+		Class:      build.Some(kind),
+		HardwareID: build.Some("pci:" + id),
+		Provider:   build.Known(driver),
 	}
 	if driver == "" {
-		d.Status = draft.Some("no driver")
+		d.Status = build.Some("no driver")
 	} else if version, ok := x.Text("/sys/module/" + driver + "/version"); ok {
-		d.Version = draft.Known(version)
+		d.Version = build.Known(version)
 	}
 	x.D.Drivers = append(x.D.Drivers, d)
 }
@@ -123,8 +123,8 @@ func (x *decoder) displays() {
 }
 
 func (x *decoder) display(connector string, r capture.Record) {
-	d := inventory.Display{Name: draft.Some(connector)}
-	d.Internal = draft.Some(strings.Contains(connector, "eDP") || strings.Contains(connector, "LVDS") ||
+	d := inventory.Display{Name: build.Some(connector)}
+	d.Internal = build.Some(strings.Contains(connector, "eDP") || strings.Contains(connector, "LVDS") ||
 		strings.Contains(connector, "DSI"))
 	x.Display(d, r)
 }

@@ -8,7 +8,7 @@ import (
 	"strings"
 
 	"rolltop.example/rolltop/core/capture"
-	"rolltop.example/rolltop/core/decode/draft"
+	"rolltop.example/rolltop/core/decode/build"
 	"rolltop.example/rolltop/core/decode/partition"
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/inventory"
@@ -30,7 +30,7 @@ func (x *decoder) storage() {
 	for _, name := range names {
 		if x.isDrive(name) {
 			d := x.drive(name)
-			d.System = draft.Some(len(disks) == 1 && disks[0] == name)
+			d.System = build.Some(len(disks) == 1 && disks[0] == name)
 			s.Disks = append(s.Disks, d)
 		}
 	}
@@ -50,9 +50,9 @@ func (x *decoder) storage() {
 			size, _ := x.Number(bySys + name + "/size")
 			s.System.Members = append(s.System.Members,
 				inventory.Member{
-					Disk:  draft.Some(name),
-					Bytes: draft.Some(size * 512),
-					Role:  draft.Some(x.role(root.device, 0)),
+					Disk:  build.Some(name),
+					Bytes: build.Some(size * 512),
+					Role:  build.Some(x.role(root.device, 0)),
 				})
 		}
 		for _, n := range []string{
@@ -187,39 +187,39 @@ func (x *decoder) isDrive(name string) bool {
 }
 
 func (x *decoder) drive(name string) inventory.Disk {
-	d := inventory.Disk{Name: draft.Some(name)}
+	d := inventory.Disk{Name: build.Some(name)}
 	dir := bySys + name + "/"
 	if size, ok := x.Number(dir + "size"); ok && size > 0 && size < 1<<50 {
-		d.Bytes = draft.Some(size * 512) // always units of 512 bytes, whatever the sector size
+		d.Bytes = build.Some(size * 512) // always units of 512 bytes, whatever the sector size
 	}
 	if model, ok := x.Text(dir + "device/model"); ok && model != "" {
-		d.Model = draft.Some(strings.Join(strings.Fields(model), " "))
+		d.Model = build.Some(strings.Join(strings.Fields(model), " "))
 	}
 	if t, _, ok := x.table(name); ok {
-		d.PartitionStyle = draft.Some(t.Style)
+		d.PartitionStyle = build.Some(t.Style)
 		if t.Style == partition.GPT {
-			d.HybridMBR = draft.Some(t.Hybrid)
+			d.HybridMBR = build.Some(t.Hybrid)
 		}
 		for _, p := range t.Parts {
 			x.partitionIDs = append(x.partitionIDs, p.ID)
 		}
 	}
 	if n, ok := x.Number(dir + "removable"); ok {
-		d.Removable = draft.Some(n == 1)
+		d.Removable = build.Some(n == 1)
 	}
 	link, _ := x.Text("link:" + bySys + name)
 	bus, kind := busOf(link, name)
 	if bus != "" {
-		d.Bus = draft.Some(bus)
+		d.Bus = build.Some(bus)
 	}
 	rotational, known := x.Number(dir + "queue/rotational")
 	switch {
 	case kind != "":
-		d.Kind = draft.Some(kind)
+		d.Kind = build.Some(kind)
 	case known && rotational == 0 && bus != "usb":
-		d.Kind = draft.Some("ssd")
+		d.Kind = build.Some("ssd")
 	case known && rotational == 1 && bus == "ata":
-		d.Kind = draft.Some("hdd")
+		d.Kind = build.Some("hdd")
 	}
 	return d
 }
@@ -277,7 +277,7 @@ func (x *decoder) bootDisk(system []string) {
 	}
 	for i := range x.D.Storage.Disks {
 		if d := &x.D.Storage.Disks[i]; d.Name.Or("") == name {
-			d.PartitionStyle = draft.Known(style)
+			d.PartitionStyle = build.Known(style)
 			x.Media(d, bySys+name+"/removable")
 		}
 	}
@@ -339,7 +339,7 @@ func (x *decoder) esp(t partition.Table) {
 		return
 	}
 	if size, free, ok := x.space("statfs:" + mount); ok && free <= size {
-		x.D.Storage.Boot.ESP.FreeBytes = draft.Some(free)
+		x.D.Storage.Boot.ESP.FreeBytes = build.Some(free)
 	}
 	r := x.C.Get(mount + "/EFI/")
 	dirs, ok := x.List(mount + "/EFI")

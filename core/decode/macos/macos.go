@@ -10,7 +10,7 @@ import (
 	"strings"
 
 	"rolltop.example/rolltop/core/capture"
-	"rolltop.example/rolltop/core/decode/draft"
+	"rolltop.example/rolltop/core/decode/build"
 	"rolltop.example/rolltop/core/decode/smbios"
 	"rolltop.example/rolltop/core/decode/titles"
 	"rolltop.example/rolltop/core/fact"
@@ -20,7 +20,7 @@ import (
 
 // decoder carries one capture to one inventory.
 type decoder struct {
-	*draft.Draft
+	*build.Draft
 	hardware any
 	arm      bool
 }
@@ -35,7 +35,7 @@ var notRead = []string{
 // Decode makes the inventory. Every fact that Macs have is known or has a gap
 // afterwards.
 func Decode(c *capture.Document) *inventory.Document {
-	x := &decoder{Draft: draft.New(c, "Take the inventory again with administrator rights (sudo).")}
+	x := &decoder{Draft: build.New(c, "Take the inventory again with administrator rights (sudo).")}
 	x.hardware = x.tool(Hardware)
 	x.arm = x.sysNumber("hw.optional.arm64") == 1
 	raw := x.bytes(find(x.tool(Tables), "SMBIOS"))
@@ -313,7 +313,7 @@ func (x *decoder) software() {
 		if version == "" {
 			version = words(find(info, "CFBundleVersion"))
 		}
-		x.D.Software = append(x.D.Software, inventory.Software{Name: name, Version: draft.Known(version)})
+		x.D.Software = append(x.D.Software, inventory.Software{Name: name, Version: build.Known(version)})
 	}
 	x.D.Said("software", Applications)
 	if !keep.All {

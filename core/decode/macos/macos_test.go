@@ -8,8 +8,8 @@ import (
 	"time"
 
 	"rolltop.example/rolltop/core/capture"
-	"rolltop.example/rolltop/core/decode/craft"
 	"rolltop.example/rolltop/core/decode/macos"
+	"rolltop.example/rolltop/core/decode/sample"
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/internal/expect"
@@ -38,12 +38,12 @@ func sound() mac {
 		"kern.osversion":           "8E201\x00",
 		"hw.model":                 "Foldbook10,1\x00",
 		"machdep.cpu.brand_string": "Tessaly Strand 2\x00",
-		"hw.memsize":               craft.U64(16 << 30),
-		"hw.physicalcpu_max":       craft.U32(8),
-		"hw.logicalcpu_max":        craft.U32(8),
-		"hw.packages":              craft.U32(1),
-		"hw.optional.arm64":        craft.U32(1),
-		"kern.hv_vmm_present":      craft.U32(0),
+		"hw.memsize":               sample.U64(16 << 30),
+		"hw.physicalcpu_max":       sample.U32(8),
+		"hw.logicalcpu_max":        sample.U32(8),
+		"hw.packages":              sample.U32(1),
+		"hw.optional.arm64":        sample.U32(1),
+		"kern.hv_vmm_present":      sample.U32(0),
 	} {
 		m.ok(macos.Sysctl(name), v)
 	}
@@ -201,7 +201,7 @@ func TestVariants(t *testing.T) {
 				"power.battery_percent":        "50",
 				"power.battery_health_percent": "? not-offered",
 			}},
-		{"a virtual machine", func(m mac) { m.ok(macos.Sysctl("kern.hv_vmm_present"), craft.U32(1)) },
+		{"a virtual machine", func(m mac) { m.ok(macos.Sysctl("kern.hv_vmm_present"), sample.U32(1)) },
 			map[string]string{"device.environment": "guest", "device.form": "virtual"}},
 		{"managed and in a directory", func(m mac) {
 			m.ok(macos.Enrolled.Source(), "Enrolled via DEP: Yes\nMDM enrollment: Yes (User Approved)\n")
@@ -238,7 +238,8 @@ func TestVariants(t *testing.T) {
 
 func TestScreens(t *testing.T) {
 	m := sound()
-	panel := craft.Display{Name: "Deskline 27", Width: 2560, Height: 1440, WideMM: 597, HighMM: 336, BitsPerChannel: 10}
+	panel := sample.Display{Name: "Deskline 27", Width: 2560, Height: 1440, WideMM: 597, HighMM: 336,
+		BitsPerChannel: 10}
 	m.ok(macos.Screens.Source(),
 		`{"SPDisplaysDataType":[{"sppci_model":"Tessaly Strand 2","spdisplays_mtlgpufamilysupport":"spdisplays_metal3","spdisplays_ndrvs":[
 		{"_spdisplays_pixels":"5120 x 2880","spdisplays_connection_type":"spdisplays_internal"},{"_spdisplays_edid":"0x`+hex.EncodeToString([]byte(panel.EDID()))+`"},{"_spdisplays_pixels":"wide"}]},{"sppci_model":"Second"}]}`)

@@ -7,7 +7,7 @@ import (
 	"strings"
 
 	"rolltop.example/rolltop/core/capture"
-	"rolltop.example/rolltop/core/decode/draft"
+	"rolltop.example/rolltop/core/decode/build"
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/inventory"
 )
@@ -23,11 +23,11 @@ func (x *decoder) screens() {
 	}
 	x.D.Graphics, x.D.Displays = []inventory.Adapter{}, []inventory.Display{}
 	for _, item := range list {
-		a := inventory.Adapter{Name: draft.Known(words(find(item, "sppci_model")))}
+		a := inventory.Adapter{Name: build.Known(words(find(item, "sppci_model")))}
 		place := fmt.Sprintf("graphics[%d]", len(x.D.Graphics))
 		family := strings.TrimPrefix(words(find(item, "spdisplays_mtlgpufamilysupport")), "spdisplays_metal")
 		if _, err := strconv.Atoi(family); err == nil {
-			a.InterfaceLevel = draft.Some(family)
+			a.InterfaceLevel = build.Some(family)
 			x.D.Said(place+".interface_level", Screens.Source())
 		} else {
 			x.D.AddGap(place+".interface_level", inventory.NotOffered,
@@ -47,13 +47,13 @@ func (x *decoder) screens() {
 
 func (x *decoder) display(item any) {
 	d := inventory.Display{
-		Name:     draft.Some(fmt.Sprintf("display %d", len(x.D.Displays)+1)),
-		Internal: draft.Some(words(find(item, "spdisplays_connection_type")) == "spdisplays_internal"),
+		Name:     build.Some(fmt.Sprintf("display %d", len(x.D.Displays)+1)),
+		Internal: build.Some(words(find(item, "spdisplays_connection_type")) == "spdisplays_internal"),
 	}
 	var w, h int64
 	if n, _ := fmt.Sscanf(words(find(item, "_spdisplays_pixels")), "%d x %d", &w, &h); n == 2 && w > 0 && h > 0 &&
 		w < 100_000 && h < 100_000 {
-		d.WidthPx, d.HeightPx = draft.Some(w), draft.Some(h)
+		d.WidthPx, d.HeightPx = build.Some(w), build.Some(h)
 	}
 	text := strings.TrimPrefix(words(find(item, "_spdisplays_edid")), "0x")
 	if b, err := hex.DecodeString(text); err == nil && len(b) > 0 {

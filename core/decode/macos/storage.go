@@ -8,7 +8,7 @@ import (
 	"strings"
 
 	"rolltop.example/rolltop/core/capture"
-	"rolltop.example/rolltop/core/decode/draft"
+	"rolltop.example/rolltop/core/decode/build"
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/inventory"
 )
@@ -35,7 +35,7 @@ func (x *decoder) storage() {
 			continue
 		}
 		d := x.disk(name)
-		d.System = draft.Some(len(below) == 1 && below[0] == name)
+		d.System = build.Some(len(below) == 1 && below[0] == name)
 		s.Disks = append(s.Disks, d)
 	}
 	x.volume(root)
@@ -50,9 +50,9 @@ func (x *decoder) storage() {
 		}
 	default:
 		for _, n := range below {
-			m := inventory.Member{Disk: draft.Some(n)}
+			m := inventory.Member{Disk: build.Some(n)}
 			if b := size(find(x.tool(DiskInfo(n)), "Size")); b > 0 {
-				m.Bytes = draft.Some(b)
+				m.Bytes = build.Some(b)
 			}
 			s.System.Members = append(s.System.Members, m)
 		}
@@ -88,26 +88,26 @@ func (x *decoder) storesOf(root any) []string {
 func (x *decoder) disk(name string) inventory.Disk {
 	info := x.tool(DiskInfo(name))
 	d := inventory.Disk{
-		Name:  draft.Some(name),
-		Model: draft.Known(words(find(info, "MediaName"))),
-		Bus:   draft.Known(strings.ToLower(words(find(info, "BusProtocol")))),
+		Name:  build.Some(name),
+		Model: build.Known(words(find(info, "MediaName"))),
+		Bus:   build.Known(strings.ToLower(words(find(info, "BusProtocol")))),
 	}
 	for _, key := range []string{"Size", "TotalSize"} {
 		if b := size(find(info, key)); b > 0 && d.Bytes.IsZero() {
-			d.Bytes = draft.Some(b)
+			d.Bytes = build.Some(b)
 		}
 	}
 	if solid, ok := find(info, "SolidState").(bool); ok {
-		d.Kind = draft.Some("hdd")
+		d.Kind = build.Some("hdd")
 		if solid {
-			d.Kind = draft.Some("ssd")
+			d.Kind = build.Some("ssd")
 		}
 	}
 	if inside, ok := find(info, "Internal").(bool); ok {
-		d.Removable = draft.Some(!inside)
+		d.Removable = build.Some(!inside)
 	}
-	d.Health = draft.Known(map[string]string{"Verified": "good", "Failing": "bad"}[words(find(info, "SMARTStatus"))])
-	d.PartitionStyle = draft.Known(styles[x.content(name)])
+	d.Health = build.Known(map[string]string{"Verified": "good", "Failing": "bad"}[words(find(info, "SMARTStatus"))])
+	d.PartitionStyle = build.Known(styles[x.content(name)])
 	return d
 }
 

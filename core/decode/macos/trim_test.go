@@ -5,7 +5,7 @@ import (
 	"encoding/base64"
 	"testing"
 
-	"rolltop.example/rolltop/core/decode/craft"
+	"rolltop.example/rolltop/core/decode/sample"
 	"rolltop.example/rolltop/internal/expect"
 )
 
@@ -43,7 +43,7 @@ func TestFind(t *testing.T) {
 
 func TestRedact(t *testing.T) {
 	hide := func(b []byte) []byte { return bytes.Repeat([]byte("f0"), 32) }
-	table := craft.PC{
+	table := sample.PC{
 		Serial:  "TW99",
 		Maker:   "Tessaly",
 		Product: "x",

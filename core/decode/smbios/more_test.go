@@ -3,14 +3,14 @@ package smbios_test
 import (
 	"testing"
 
-	"rolltop.example/rolltop/core/decode/craft"
+	"rolltop.example/rolltop/core/decode/sample"
 	"rolltop.example/rolltop/core/decode/smbios"
 	"rolltop.example/rolltop/internal/expect"
 )
 
 func described(t *testing.T, table string) smbios.Info {
 	t.Helper()
-	list, err := smbios.Walk([]byte(table + craft.Structure(127, 127, 4, nil)))
+	list, err := smbios.Walk([]byte(table + sample.Structure(127, 127, 4, nil)))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -26,11 +26,11 @@ func TestTPMDevice(t *testing.T) {
 		"marked as not supported": {map[int]string{4: "PLVR\x02\x00", 0x13: "\x04"}, false},
 		"without a version":       {map[int]string{4: "PLVR"}, false},
 	} {
-		if in := described(t, craft.Structure(43, 43, 31, tt.set)); in.TPM != tt.want {
+		if in := described(t, sample.Structure(43, 43, 31, tt.set)); in.TPM != tt.want {
 			t.Errorf("%s: %v", name, in.TPM)
 		}
 	}
-	if described(t, craft.Structure(43, 43, 6, nil)).TPM {
+	if described(t, sample.Structure(43, 43, 6, nil)).TPM {
 		t.Error("a short entry names a TPM")
 	}
 }
@@ -45,7 +45,7 @@ func TestDates(t *testing.T) {
 		"3/9/2021":   "",
 		"":           "",
 	} {
-		if got := described(t, craft.Structure(0, 0, 26, map[int]string{4: "\x01\x02", 8: "\x03"}, "Plover Firmware",
+		if got := described(t, sample.Structure(0, 0, 26, map[int]string{4: "\x01\x02", 8: "\x03"}, "Plover Firmware",
 			"1", in)).Firmware.Date; got != want {
 			t.Errorf("%q: %q, want %q", in, got, want)
 		}
@@ -54,7 +54,7 @@ func TestDates(t *testing.T) {
 
 // A second description of the machine is junk behind a break.
 func TestTheFirstCounts(t *testing.T) {
-	one := craft.PC{
+	one := sample.PC{
 		Firmware: "Plover Firmware",
 		Version:  "1",
 		Maker:    "Ostrel",
@@ -62,9 +62,9 @@ func TestTheFirstCounts(t *testing.T) {
 		Serial:   "TW1",
 		Chassis:  10,
 	}.Tables()
-	two := craft.Structure(0, 9, 26, map[int]string{4: "\x01\x02"}, "Other", "2") + craft.Structure(1, 9, 27,
+	two := sample.Structure(0, 9, 26, map[int]string{4: "\x01\x02"}, "Other", "2") + sample.Structure(1, 9, 27,
 		map[int]string{4: "\x01\x02\x00\x03"}, "Other", "Thing", "TW2")
-	end := len(one) - len(craft.Structure(127, 127, 4, nil))
+	end := len(one) - len(sample.Structure(127, 127, 4, nil))
 	in := described(t, one[:end]+two)
 	expect.Same(t, "in.Firmware.Vendor", in.Firmware.Vendor, "Plover Firmware")
 	expect.Same(t, "in.System.Product", in.System.Product, "Slipway 14")
@@ -93,7 +93,7 @@ func TestOneLetterIsFilled(t *testing.T) {
 
 // What is made by hand reads as it was meant.
 func TestCraftedTables(t *testing.T) {
-	in := described(t, craft.PC{
+	in := described(t, sample.PC{
 		Firmware:    "Plover Firmware",
 		UEFI:        true,
 		Virtual:     true,
@@ -109,7 +109,7 @@ func TestCraftedTables(t *testing.T) {
 		Processor:   "Corvane K5-8400",
 		Slots:       4,
 		MaxGiB:      64,
-		Modules:     []craft.Module{{Slot: "A", MiB: 65536, Type: 0x1A, Form: 9}, {Slot: "B"}},
+		Modules:     []sample.Module{{Slot: "A", MiB: 65536, Type: 0x1A, Form: 9}, {Slot: "B"}},
 	}.Tables())
 	expect.That(t, "in.Firmware.UEFI", in.Firmware.UEFI)
 	expect.That(t, "in.Firmware.Virtual", in.Firmware.Virtual)

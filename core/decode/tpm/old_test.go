@@ -3,13 +3,13 @@ package tpm_test
 import (
 	"testing"
 
-	"rolltop.example/rolltop/core/decode/craft"
+	"rolltop.example/rolltop/core/decode/sample"
 	"rolltop.example/rolltop/core/decode/tpm"
 	"rolltop.example/rolltop/internal/expect"
 )
 
 func TestReply12(t *testing.T) {
-	in, err := tpm.Reply12([]byte(craft.TPM12Answer("PLVR", 18, 158)))
+	in, err := tpm.Reply12([]byte(sample.TPM12Answer("PLVR", 18, 158)))
 	expect.NoError(t, err)
 	expect.Same(t, "in.Version", in.Version, "1.2")
 	expect.Same(t, "in.Manufacturer", in.Manufacturer, "PLVR")
@@ -18,8 +18,8 @@ func TestReply12(t *testing.T) {
 	// short answer, and one about something else.
 	for _, bad := range []string{
 		"\x80\x01\x00\x00\x00\x0A\x00\x00\x00\x84", "\x00\xC4\x00\x00\x00\x0A\x00\x00\x00\x0A",
-		craft.TPM12Answer("PLVR", 1,
-			1)[:20], "\x00\xC4\x00\x00\x00\x20\x00\x00\x00\x00\x00\x00\x00\x0E" + craft.Zeros(18), "",
+		sample.TPM12Answer("PLVR", 1,
+			1)[:20], "\x00\xC4\x00\x00\x00\x20\x00\x00\x00\x00\x00\x00\x00\x0E" + sample.Zeros(18), "",
 	} {
 		if in, err := tpm.Reply12([]byte(bad)); err == nil {
 			t.Errorf("%q was taken: %+v", bad, in)
@@ -29,14 +29,14 @@ func TestReply12(t *testing.T) {
 
 func TestTable(t *testing.T) {
 	for start, firmware := range map[uint32]bool{2: true, 6: false, 7: false, 11: true} {
-		a, err := tpm.Table([]byte(craft.TPM2Table(start)))
+		a, err := tpm.Table([]byte(sample.TPM2Table(start)))
 		if err != nil || a.Version != "2.0" || a.Firmware != firmware {
 			t.Errorf("start method %d: %+v %v", start, a, err)
 		}
 	}
-	good := craft.TPM2Table(7)
+	good := sample.TPM2Table(7)
 	for _, bad := range []string{
-		"", good[:35], good[:60], "x" + good[1:], craft.Put(40, map[int]string{0: "FACP" + craft.U32(36)}),
+		"", good[:35], good[:60], "x" + good[1:], sample.Put(40, map[int]string{0: "FACP" + sample.U32(36)}),
 	} {
 		if a, err := tpm.Table([]byte(bad)); err == nil {
 			t.Errorf("%q was taken: %+v", bad, a)
@@ -45,8 +45,8 @@ func TestTable(t *testing.T) {
 }
 
 func FuzzOld(f *testing.F) {
-	f.Add([]byte(craft.TPM12Answer("PLVR", 18, 158)))
-	f.Add([]byte(craft.TPM2Table(7)))
+	f.Add([]byte(sample.TPM12Answer("PLVR", 18, 158)))
+	f.Add([]byte(sample.TPM2Table(7)))
 	f.Fuzz(func(t *testing.T, b []byte) {
 		if in, err := tpm.Reply12(b); err == nil && len(in.Manufacturer) > 4 {
 			t.Errorf("%+v", in)

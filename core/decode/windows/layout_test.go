@@ -4,7 +4,7 @@ import (
 	"bytes"
 	"testing"
 
-	"rolltop.example/rolltop/core/decode/craft"
+	"rolltop.example/rolltop/core/decode/sample"
 	"rolltop.example/rolltop/internal/expect"
 )
 
@@ -12,19 +12,19 @@ import (
 // gave.
 func gptLayout() []byte {
 	entry := func(kind string, number uint32) string {
-		return craft.Put(144, map[int]string{
-			0:  craft.U32(1),
-			8:  craft.U64(1 << 20),
-			16: craft.U64(1 << 28),
-			24: craft.U32(number),
-			32: craft.GUID(kind),
-			48: craft.GUID("71de0000-0000-4000-8000-000000000001"),
-			72: craft.Wide("Secret"),
+		return sample.Put(144, map[int]string{
+			0:  sample.U32(1),
+			8:  sample.U64(1 << 20),
+			16: sample.U64(1 << 28),
+			24: sample.U32(number),
+			32: sample.GUID(kind),
+			48: sample.GUID("71de0000-0000-4000-8000-000000000001"),
+			72: sample.Wide("Secret"),
 		})
 	}
-	return []byte(craft.Put(48,
-		map[int]string{0: craft.U32(1) + craft.U32(2), 8: "DISKGUIDDISKGUID"}) + entry(craft.BasicData,
-		1) + entry(craft.ESP, 2))
+	return []byte(sample.Put(48,
+		map[int]string{0: sample.U32(1) + sample.U32(2), 8: "DISKGUIDDISKGUID"}) + entry(sample.BasicData,
+		1) + entry(sample.ESP, 2))
 }
 
 func TestLayout(t *testing.T) {
@@ -33,7 +33,7 @@ func TestLayout(t *testing.T) {
 	expect.NoError(t, err)
 	expect.Same(t, "l.Style", l.Style, "gpt")
 	expect.Same(t, "len(l.Parts)", len(l.Parts), 2)
-	expect.Same(t, "l.Parts[1].Type", l.Parts[1].Type, craft.ESP)
+	expect.Same(t, "l.Parts[1].Type", l.Parts[1].Type, sample.ESP)
 	expect.Same(t, "l.Parts[1].Bytes", l.Parts[1].Bytes, 1<<28)
 	expect.That(t, "!l.Cut", !l.Cut)
 	expect.Same(t, "ESPOf(b)", ESPOf(b), 2)
@@ -59,8 +59,8 @@ func TestLayout(t *testing.T) {
 }
 
 func TestWithoutSerial(t *testing.T) {
-	b := []byte(craft.Put(40,
-		map[int]string{16: craft.U32(40), 24: craft.U32(50)}) + "Model 1\x00\x00\x00SERIAL-77\x00")
+	b := []byte(sample.Put(40,
+		map[int]string{16: sample.U32(40), 24: sample.U32(50)}) + "Model 1\x00\x00\x00SERIAL-77\x00")
 	got := WithoutSerial(b)
 	expect.Lacks(t, string(got), "SERIAL")
 	expect.Same(t, "asciiAt(got, 16)", asciiAt(got, 16), "Model 1")
@@ -69,14 +69,15 @@ func TestWithoutSerial(t *testing.T) {
 }
 
 func TestExtents(t *testing.T) {
-	two := craft.U32(2) + craft.U32(0) + craft.U32(0) + craft.U32(0) + craft.U64(5) + craft.U64(6) + craft.U32(3) +
-		craft.U32(0) + craft.U64(7) + craft.U64(8)
+	two := sample.U32(2) + sample.U32(0) + sample.U32(0) + sample.U32(0) + sample.U64(5) +
+		sample.U64(6) + sample.U32(3) +
+		sample.U32(0) + sample.U64(7) + sample.U64(8)
 	e := extents([]byte(two))
 	expect.Same(t, "len(e)", len(e), 2)
 	expect.Same(t, "e[1].disk", e[1].disk, 3)
 	expect.Same(t, "e[1].start", e[1].start, 7)
 	// A call that succeeds and says nothing; one that says more than it has.
-	for _, none := range []string{"", craft.Zeros(32), two[:40]} {
+	for _, none := range []string{"", sample.Zeros(32), two[:40]} {
 		if e := extents([]byte(none)); len(e) != 0 {
 			t.Errorf("%q: %+v", none, e)
 		}
@@ -84,9 +85,9 @@ func TestExtents(t *testing.T) {
 }
 
 func TestTopology(t *testing.T) {
-	core64 := craft.Put(48, map[int]string{0: craft.U32(0) + craft.U32(48), 30: craft.U16(1), 32: craft.U64(3)})
-	core32 := craft.Put(44, map[int]string{0: craft.U32(0) + craft.U32(44), 30: craft.U16(1), 32: craft.U32(3)})
-	pack := craft.Put(48, map[int]string{0: craft.U32(3) + craft.U32(48)})
+	core64 := sample.Put(48, map[int]string{0: sample.U32(0) + sample.U32(48), 30: sample.U16(1), 32: sample.U64(3)})
+	core32 := sample.Put(44, map[int]string{0: sample.U32(0) + sample.U32(44), 30: sample.U16(1), 32: sample.U32(3)})
+	pack := sample.Put(48, map[int]string{0: sample.U32(3) + sample.U32(48)})
 	for _, tt := range []struct {
 		in                       string
 		cores, packages, threads int64
@@ -105,7 +106,7 @@ func TestTopology(t *testing.T) {
 
 func FuzzLayout(f *testing.F) {
 	f.Add(gptLayout())
-	f.Add([]byte(craft.Put(48, map[int]string{4: craft.U32(200)})))
+	f.Add([]byte(sample.Put(48, map[int]string{4: sample.U32(200)})))
 	f.Fuzz(func(t *testing.T, b []byte) {
 		l, err := layout(b)
 		if err == nil && len(l.Parts)*layoutEntry > len(b) {

@@ -7,7 +7,7 @@ import (
 	"strings"
 
 	"rolltop.example/rolltop/core/capture"
-	"rolltop.example/rolltop/core/decode/draft"
+	"rolltop.example/rolltop/core/decode/build"
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/inventory"
 )
@@ -80,15 +80,15 @@ func (x *decoder) adapters() {
 		vendor, dev := pciIDs(d["hardware-id"])
 		version, date, _ := x.driverKey(d)
 		a := inventory.Adapter{
-			Name:          draft.Known(d["name"]),
-			VendorID:      draft.Known(vendor),
-			DeviceID:      draft.Known(dev),
-			DriverVersion: draft.Known(version),
-			DriverDate:    draft.Known(date),
+			Name:          build.Known(d["name"]),
+			VendorID:      build.Known(vendor),
+			DeviceID:      build.Known(dev),
+			DriverVersion: build.Known(version),
+			DriverDate:    build.Known(date),
 		}
 		place := "graphics[" + strconv.Itoa(len(x.D.Graphics)) + "]"
 		if model := x.driverModel(vendor, dev); model != "" {
-			a.DriverModel = draft.Some(model)
+			a.DriverModel = build.Some(model)
 			x.D.Said(place+".driver_model", DriverModel)
 		} else {
 			x.D.AddGap(place+".driver_model", inventory.NotOffered, "the graphics kernel does not report this adapter",
@@ -128,7 +128,7 @@ func (x *decoder) interfaceLevel() {
 		place := fmt.Sprintf("graphics[%d].interface_level", i)
 		switch {
 		case known && len(x.D.Graphics) == 1:
-			x.D.Graphics[i].InterfaceLevel = draft.Some(level)
+			x.D.Graphics[i].InterfaceLevel = build.Some(level)
 			x.D.Said(place, Level)
 		case known:
 			x.D.AddGap(place, inventory.NotOffered,
@@ -152,9 +152,9 @@ func (x *decoder) displays() {
 	}
 	x.D.Displays = []inventory.Display{}
 	for _, n := range x.names(Displays) {
-		d := inventory.Display{Name: draft.Some("display " + n)}
+		d := inventory.Display{Name: build.Some("display " + n)}
 		if b, ok := x.raw(Display(n, Technology), 4); ok {
-			d.Internal = draft.Some(inside[binary.LittleEndian.Uint32(b)])
+			d.Internal = build.Some(inside[binary.LittleEndian.Uint32(b)])
 		}
 		x.Display(d, x.C.Get(Display(n, EDID)))
 	}
@@ -181,9 +181,9 @@ func (x *decoder) devices() {
 			continue
 		}
 		x.D.Drivers = append(x.D.Drivers, inventory.Driver{
-			Device: d["name"], Class: draft.Known(strings.ToLower(d["class"])),
-			HardwareID: draft.Known(d["hardware-id"]), Provider: draft.Known(provider), Version: draft.Known(version),
-			Date: draft.Known(date), Status: draft.Known(problem),
+			Device: d["name"], Class: build.Known(strings.ToLower(d["class"])),
+			HardwareID: build.Known(d["hardware-id"]), Provider: build.Known(provider), Version: build.Known(version),
+			Date: build.Known(date), Status: build.Known(problem),
 		})
 	}
 	x.D.Said("drivers", "present devices, and the keys of their drivers")

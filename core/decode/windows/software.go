@@ -6,7 +6,7 @@ import (
 	"strings"
 
 	"rolltop.example/rolltop/core/capture"
-	"rolltop.example/rolltop/core/decode/draft"
+	"rolltop.example/rolltop/core/decode/build"
 	"rolltop.example/rolltop/core/decode/registry"
 	"rolltop.example/rolltop/core/decode/titles"
 	"rolltop.example/rolltop/core/fact"
@@ -30,7 +30,7 @@ func (x *decoder) software() {
 			}
 			seen[s] = true
 			if view == View32 && x.D.OS.Architecture.Or("") != "x86" {
-				s.Architecture = draft.Some("x86")
+				s.Architecture = build.Some("x86")
 			}
 			x.D.Software = append(x.D.Software, s)
 		}
@@ -66,8 +66,8 @@ func (x *decoder) title(view View, key string) (inventory.Software, bool) {
 	name := text("DisplayName")
 	return inventory.Software{
 		Name:      name,
-		Version:   draft.Known(text("DisplayVersion")),
-		Publisher: draft.Known(text("Publisher")),
+		Version:   build.Known(text("DisplayVersion")),
+		Publisher: build.Known(text("Publisher")),
 	}, name != ""
 }
 

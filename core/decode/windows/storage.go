@@ -9,7 +9,7 @@ import (
 	"strings"
 
 	"rolltop.example/rolltop/core/capture"
-	"rolltop.example/rolltop/core/decode/draft"
+	"rolltop.example/rolltop/core/decode/build"
 	"rolltop.example/rolltop/core/decode/partition"
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/inventory"
@@ -35,12 +35,12 @@ func (x *decoder) storage() {
 		d := x.disk(n)
 		if l, err := layout(x.C.Get(Disk(n, Layout)).Raw); err == nil {
 			tables[n] = l
-			d.PartitionStyle = draft.Some(l.Style)
+			d.PartitionStyle = build.Some(l.Style)
 			for _, p := range l.Parts {
 				x.partitionIDs = append(x.partitionIDs, p.ID)
 			}
 		}
-		d.System = draft.Some(len(x.systemDisks) == 1 && x.systemDisks[0] == n)
+		d.System = build.Some(len(x.systemDisks) == 1 && x.systemDisks[0] == n)
 		s.Disks = append(s.Disks, d)
 	}
 	switch len(x.systemDisks) {
@@ -54,9 +54,9 @@ func (x *decoder) storage() {
 		}
 	default:
 		for _, n := range x.systemDisks {
-			m := inventory.Member{Disk: draft.Some("disk " + n)}
+			m := inventory.Member{Disk: build.Some("disk " + n)}
 			if d := x.sized(n); d > 0 {
-				m.Bytes = draft.Some(d)
+				m.Bytes = build.Some(d)
 			}
 			s.System.Members = append(s.System.Members, m)
 		}
@@ -124,18 +124,18 @@ var buses = map[uint32][2]string{
 }
 
 func (x *decoder) disk(n string) inventory.Disk {
-	d := inventory.Disk{Name: draft.Some("disk " + n)}
+	d := inventory.Disk{Name: build.Some("disk " + n)}
 	if size := x.sized(n); size > 0 {
-		d.Bytes = draft.Some(size)
+		d.Bytes = build.Some(size)
 	}
 	kind := ""
 	if b, ok := x.raw(Disk(n, Descriptor), descriptorLeast); ok {
 		if model := strings.TrimSpace(asciiAt(b, 12) + " " + asciiAt(b, 16)); model != "" {
-			d.Model = draft.Some(strings.Join(strings.Fields(model), " "))
+			d.Model = build.Some(strings.Join(strings.Fields(model), " "))
 		}
 		bus := buses[binary.LittleEndian.Uint32(b[descriptorBus:])]
-		d.Bus, kind = draft.Known(bus[0]), bus[1]
-		d.Removable = draft.Some(b[10] != 0 || bus[0] == "usb")
+		d.Bus, kind = build.Known(bus[0]), bus[1]
+		d.Removable = build.Some(b[10] != 0 || bus[0] == "usb")
 	}
 	if b, ok := x.raw(Disk(n, Seek), 9); ok && kind == "" {
 		kind = map[byte]string{0: "ssd", 1: "hdd"}[b[8]]
@@ -143,7 +143,7 @@ func (x *decoder) disk(n string) inventory.Disk {
 	if kind != "virtual" && x.D.Device.Environment.Or("") == "guest" && kind != "" {
 		kind = "virtual" // what a host says of a guest's drive is the host's choice
 	}
-	d.Kind = draft.Known(kind)
+	d.Kind = build.Known(kind)
 	return d
 }
 
@@ -238,7 +238,7 @@ func (x *decoder) esp(t partition.Table) {
 	if b, ok := x.raw(ESPSpace, 24); ok {
 		if size, free := binary.LittleEndian.Uint64(b[8:]),
 			binary.LittleEndian.Uint64(b[16:]); free <= size && size < 1<<50 {
-			x.D.Storage.Boot.ESP.FreeBytes = draft.Some(int64(free))
+			x.D.Storage.Boot.ESP.FreeBytes = build.Some(int64(free))
 		}
 	}
 	switch r := x.C.Get(ESPLoader); r.Outcome {

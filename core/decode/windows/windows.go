@@ -10,7 +10,7 @@ import (
 	"strings"
 
 	"rolltop.example/rolltop/core/capture"
-	"rolltop.example/rolltop/core/decode/draft"
+	"rolltop.example/rolltop/core/decode/build"
 	"rolltop.example/rolltop/core/decode/registry"
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/inventory"
@@ -18,7 +18,7 @@ import (
 
 // decoder carries one capture to one inventory.
 type decoder struct {
-	*draft.Draft
+	*build.Draft
 	// systemDisks are the numbers of the disks below the system volume.
 	systemDisks []string
 	// partitionIDs are the unique GUIDs in the partition tables of all disks.
@@ -35,7 +35,7 @@ var notRead = []string{
 // Decode makes the inventory. Every fact of the catalogue is known or has a
 // gap afterwards.
 func Decode(c *capture.Document) *inventory.Document {
-	x := &decoder{Draft: draft.New(c, "Take the inventory again as an administrator.")}
+	x := &decoder{Draft: build.New(c, "Take the inventory again as an administrator.")}
 	x.processor()
 	table, version := rawTable(c.Get(Firmware).Raw)
 	x.ReadTables(c.Get(Firmware), table, version)
@@ -141,7 +141,7 @@ func (x *decoder) system() {
 	const reg = `HKLM\` + KeyVersion
 	x.Set(fact.OSName, x.keyText(KeyVersion, "ProductName"), reg+", which can still say the release before")
 	x.Set(fact.OSEdition, x.keyText(KeyVersion, "EditionID"), reg)
-	x.Set(fact.OSLanguage, draft.LanguageByNumber(x.keyText(KeyLanguage, "InstallLanguage")),
+	x.Set(fact.OSLanguage, build.LanguageByNumber(x.keyText(KeyLanguage, "InstallLanguage")),
 		`HKLM\`+KeyLanguage)
 	inRegistry := x.keyText(KeyVersion, "CurrentBuildNumber")
 	b, ok := x.raw(Version, 16)

@@ -6,8 +6,8 @@ import (
 	"time"
 
 	"rolltop.example/rolltop/core/capture"
-	"rolltop.example/rolltop/core/decode/craft"
 	"rolltop.example/rolltop/core/decode/registry"
+	"rolltop.example/rolltop/core/decode/sample"
 	"rolltop.example/rolltop/core/decode/windows"
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/inventory"
@@ -28,12 +28,12 @@ func (c pc) no(source, outcome string, code int64) {
 
 func (c pc) text(key, name, s string) {
 	c.ok(windows.View64.Value(key, name),
-		string(registry.Encode(registry.Value{Type: registry.Text, Data: []byte(craft.Wide(s))})))
+		string(registry.Encode(registry.Value{Type: registry.Text, Data: []byte(sample.Wide(s))})))
 }
 
 func (c pc) number(key, name string, n uint32) {
 	c.ok(windows.View64.Value(key, name),
-		string(registry.Encode(registry.Value{Type: registry.Number32, Data: []byte(craft.U32(n))})))
+		string(registry.Encode(registry.Value{Type: registry.Number32, Data: []byte(sample.U32(n))})))
 }
 
 // sound is a small PC on which everything answers: UEFI, secure boot, a TPM.
@@ -44,19 +44,19 @@ func sound() pc {
 		Platform: "windows",
 		Elevated: true,
 	}}
-	c.ok(windows.Version, craft.U32(20)+craft.U32(11)+craft.U32(2)+craft.U32(4104)+craft.U32(2))
+	c.ok(windows.Version, sample.U32(20)+sample.U32(11)+sample.U32(2)+sample.U32(4104)+sample.U32(2))
 	c.ok(windows.Binary, "amd64")
-	c.ok(windows.Native, craft.U16(0)+craft.U16(0x8664))
+	c.ok(windows.Native, sample.U16(0)+sample.U16(0x8664))
 	c.text(windows.KeyVersion, "CurrentBuildNumber", "4104")
 	c.text(windows.KeyLanguage, "InstallLanguage", "0407")
-	c.ok(windows.CPUID, craft.CPU{
+	c.ok(windows.CPUID, sample.CPU{
 		Vendor: "CorvaneParts",
 		Name:   "Corvane K5-8400",
 		Family: 6,
 		Model:  158,
 		MHz:    2800,
 	}.Leaves())
-	table := craft.PC{
+	table := sample.PC{
 		Firmware: "Plover Firmware",
 		UEFI:     true,
 		Maker:    "Ostrel",
@@ -65,40 +65,40 @@ func sound() pc {
 		Chassis:  3,
 		Slots:    2,
 		MaxGiB:   32,
-		Modules:  []craft.Module{{Slot: "A", MiB: 8192, Type: 0x1A, Form: 9}, {Slot: "B"}},
+		Modules:  []sample.Module{{Slot: "A", MiB: 8192, Type: 0x1A, Form: 9}, {Slot: "B"}},
 	}.Tables()
-	c.ok(windows.Firmware, "\x00\x03\x03\x00"+craft.U32(uint32(len(table)))+table)
-	c.ok(windows.Memory, craft.Put(64, map[int]string{8: craft.U64(8 << 30)}))
-	c.ok(windows.MemoryFitted, craft.U64(8<<20))
-	c.ok(windows.FirmwareType, craft.U32(2))
+	c.ok(windows.Firmware, "\x00\x03\x03\x00"+sample.U32(uint32(len(table)))+table)
+	c.ok(windows.Memory, sample.Put(64, map[int]string{8: sample.U64(8 << 30)}))
+	c.ok(windows.MemoryFitted, sample.U64(8<<20))
+	c.ok(windows.FirmwareType, sample.U32(2))
 	c.ok(windows.SecureBoot, "\x01\x01")
 	c.number(windows.KeySecureBoot, "UEFISecureBootEnabled", 1)
-	c.ok(windows.Variable("SecureBoot"), craft.U32(6)+"\x01")
-	c.ok(windows.Variable("SetupMode"), craft.U32(6)+"\x00")
-	c.ok(windows.TBS, craft.U32(1)+craft.U32(2)+craft.U32(3)+craft.U32(1))
-	c.ok(windows.Ask2, craft.TPM2Answer("PLVR", 1, 2))
+	c.ok(windows.Variable("SecureBoot"), sample.U32(6)+"\x01")
+	c.ok(windows.Variable("SetupMode"), sample.U32(6)+"\x00")
+	c.ok(windows.TBS, sample.U32(1)+sample.U32(2)+sample.U32(3)+sample.U32(1))
+	c.ok(windows.Ask2, sample.TPM2Answer("PLVR", 1, 2))
 	c.ok(windows.View64.Subkeys(windows.KeyServicing), "")
-	c.ok(windows.Isolation, craft.Zeros(8))
-	c.ok(windows.PowerStatus, "\x01\x80\xFF\x00"+craft.Zeros(8))
+	c.ok(windows.Isolation, sample.Zeros(8))
+	c.ok(windows.PowerStatus, "\x01\x80\xFF\x00"+sample.Zeros(8))
 	c.ok(windows.Uplinks, "6 1\n")
-	c.ok(windows.Joined, craft.U32(1))
+	c.ok(windows.Joined, sample.U32(1))
 	c.ok(windows.Disks, "0")
 	c.ok(windows.Disk("0", windows.Descriptor),
-		craft.Put(40, map[int]string{16: craft.U32(40), 28: craft.U32(0x11)})+"Brannock NV\x00")
-	c.ok(windows.Disk("0", windows.Geometry), craft.Put(32, map[int]string{24: craft.U64(256060514304)}))
-	entry := craft.Put(144, map[int]string{
-		0:  craft.U32(1),
-		8:  craft.U64(1 << 20),
-		16: craft.U64(260 << 20),
-		24: craft.U32(1),
-		32: craft.GUID(craft.ESP),
-		48: craft.GUID("71de0000-0000-4000-8000-000000000001"),
+		sample.Put(40, map[int]string{16: sample.U32(40), 28: sample.U32(0x11)})+"Brannock NV\x00")
+	c.ok(windows.Disk("0", windows.Geometry), sample.Put(32, map[int]string{24: sample.U64(256060514304)}))
+	entry := sample.Put(144, map[int]string{
+		0:  sample.U32(1),
+		8:  sample.U64(1 << 20),
+		16: sample.U64(260 << 20),
+		24: sample.U32(1),
+		32: sample.GUID(sample.ESP),
+		48: sample.GUID("71de0000-0000-4000-8000-000000000001"),
 	})
-	c.ok(windows.Disk("0", windows.Layout), craft.Put(48, map[int]string{0: craft.U32(1) + craft.U32(1)})+entry)
-	c.ok(windows.Extents, craft.U32(1)+craft.U32(0)+craft.U32(0)+craft.U32(0)+craft.U64(1<<30)+craft.U64(200<<30))
-	c.ok(windows.Space, craft.U64(5)+craft.U64(200_000_000_000)+craft.U64(50_000_000_000))
+	c.ok(windows.Disk("0", windows.Layout), sample.Put(48, map[int]string{0: sample.U32(1) + sample.U32(1)})+entry)
+	c.ok(windows.Extents, sample.U32(1)+sample.U32(0)+sample.U32(0)+sample.U32(0)+sample.U64(1<<30)+sample.U64(200<<30))
+	c.ok(windows.Space, sample.U64(5)+sample.U64(200_000_000_000)+sample.U64(50_000_000_000))
 	c.ok(windows.Filesystem, "NTFS")
-	c.ok(windows.VolumeHead, craft.Put(512, map[int]string{0: "\xEB\x52\x90NTFS    "}))
+	c.ok(windows.VolumeHead, sample.Put(512, map[int]string{0: "\xEB\x52\x90NTFS    "}))
 	c.ok(windows.ESPLoader, "")
 	return c
 }
@@ -130,19 +130,19 @@ func TestVariants(t *testing.T) {
 		{"secure boot off", func(c pc) {
 			c.ok(windows.SecureBoot, "\x00\x01")
 			c.number(windows.KeySecureBoot, "UEFISecureBootEnabled", 0)
-			c.ok(windows.Variable("SecureBoot"), craft.U32(6)+"\x00")
+			c.ok(windows.Variable("SecureBoot"), sample.U32(6)+"\x00")
 		}, map[string]string{state: "off", capable: "true"}},
 		{"set-up mode", func(c pc) {
 			c.ok(windows.SecureBoot, "\x00\x01")
 			c.number(windows.KeySecureBoot, "UEFISecureBootEnabled", 0)
-			c.ok(windows.Variable("SecureBoot"), craft.U32(6)+"\x00")
-			c.ok(windows.Variable("SetupMode"), craft.U32(6)+"\x01")
+			c.ok(windows.Variable("SecureBoot"), sample.U32(6)+"\x00")
+			c.ok(windows.Variable("SetupMode"), sample.U32(6)+"\x01")
 		}, map[string]string{state: "setup"}},
 		{"the registry alone tells", func(c pc) {
 			c.no(windows.SecureBoot, capture.NotExposed, 0xC0000003)
 			c.no(windows.Variable("SecureBoot"), capture.Denied, 1314)
 		}, map[string]string{state: "on", capable: "true"}},
-		{"firmware and registry disagree", func(c pc) { c.ok(windows.Variable("SecureBoot"), craft.U32(6)+"\x00") },
+		{"firmware and registry disagree", func(c pc) { c.ok(windows.Variable("SecureBoot"), sample.U32(6)+"\x00") },
 			map[string]string{state: "? disagree", capable: "true"}},
 		{"firmware without secure boot", func(c pc) {
 			c.no(windows.SecureBoot, capture.NotExposed, 0xC0000003)
@@ -155,7 +155,7 @@ func TestVariants(t *testing.T) {
 			c.no(windows.View64.Value(windows.KeySecureBoot, "UEFISecureBootEnabled"), capture.Denied, 5)
 			c.no(windows.Variable("SecureBoot"), capture.Denied, 1314)
 		}, map[string]string{state: "? read-failed", capable: "? read-failed"}},
-		{"legacy", func(c pc) { c.ok(windows.FirmwareType, craft.U32(1)) },
+		{"legacy", func(c pc) { c.ok(windows.FirmwareType, sample.U32(1)) },
 			map[string]string{
 				"firmware.boot_mode":    "legacy",
 				state:                   "inactive",
@@ -165,7 +165,7 @@ func TestVariants(t *testing.T) {
 			}},
 		{"an older system tells otherwise how it started", func(c pc) {
 			c.no(windows.FirmwareType, capture.NotExposed, 127)
-			c.ok(windows.BootInfo, craft.Zeros(16)+craft.U32(1)+craft.Zeros(12))
+			c.ok(windows.BootInfo, sample.Zeros(16)+sample.U32(1)+sample.Zeros(12))
 		}, map[string]string{"firmware.boot_mode": "legacy"}},
 		{"nothing tells how it started", func(c pc) { c.no(windows.FirmwareType, capture.NotExposed, 127) },
 			map[string]string{
@@ -173,7 +173,7 @@ func TestVariants(t *testing.T) {
 				state:                   "? not-offered",
 				"firmware.uefi_capable": "true",
 			}},
-		{"a type that nobody knows", func(c pc) { c.ok(windows.FirmwareType, craft.U32(7)) },
+		{"a type that nobody knows", func(c pc) { c.ok(windows.FirmwareType, sample.U32(7)) },
 			map[string]string{"firmware.boot_mode": "? not-offered"}},
 
 		{"TPM switched off", func(c pc) { c.no(windows.TBS, capture.Failed, 0x80284016) },
@@ -182,11 +182,11 @@ func TestVariants(t *testing.T) {
 			map[string]string{"tpm.state": "not-seen", "tpm.version": "? not-offered"}},
 		{"announced by a table", func(c pc) {
 			c.no(windows.TBS, capture.Absent, 0x8028400F)
-			c.ok(windows.Table("TPM2"), craft.TPM2Table(2))
+			c.ok(windows.Table("TPM2"), sample.TPM2Table(2))
 		}, map[string]string{"tpm.state": "? read-failed", "tpm.kind": "firmware"}},
 		{"a table with a wrong sum announces nothing", func(c pc) {
 			c.no(windows.TBS, capture.Absent, 0x8028400F)
-			c.ok(windows.Table("TPM2"), "x"+craft.TPM2Table(2)[1:])
+			c.ok(windows.Table("TPM2"), "x"+sample.TPM2Table(2)[1:])
 		}, map[string]string{"tpm.state": "not-seen"}},
 		{"services do not run", func(c pc) { c.no(windows.TBS, capture.Failed, 0x80284010) },
 			map[string]string{"tpm.state": "? read-failed"}},
@@ -198,17 +198,17 @@ func TestVariants(t *testing.T) {
 			map[string]string{"tpm.state": "not-ready", "tpm.manufacturer": "? not-offered"}},
 		{"it does not answer", func(c pc) { c.no(windows.Ask2, capture.Failed, 0x80280400) },
 			map[string]string{"tpm.state": "ready", "tpm.manufacturer": "? read-failed"}},
-		{"a made-up version", func(c pc) { c.ok(windows.TBS, craft.U32(1)+craft.U32(9)+craft.U32(3)+craft.U32(1)) },
+		{"a made-up version", func(c pc) { c.ok(windows.TBS, sample.U32(1)+sample.U32(9)+sample.U32(3)+sample.U32(1)) },
 			map[string]string{"tpm.state": "ready", "tpm.version": "? read-failed"}},
-		{"an emulator's TPM", func(c pc) { c.ok(windows.TBS, craft.U32(1)+craft.U32(2)+craft.U32(4)+craft.U32(1)) },
+		{"an emulator's TPM", func(c pc) { c.ok(windows.TBS, sample.U32(1)+sample.U32(2)+sample.U32(4)+sample.U32(1)) },
 			map[string]string{"tpm.kind": "virtual"}},
-		{"a chip by its maker", func(c pc) { c.ok(windows.Ask2, craft.TPM2Answer("IFX", 7, 85)) },
+		{"a chip by its maker", func(c pc) { c.ok(windows.Ask2, sample.TPM2Answer("IFX", 7, 85)) },
 			map[string]string{"tpm.kind": "discrete"}},
 
 		{"a program of 32 bits",
-			func(c pc) { c.ok(windows.Native, craft.U16(0x014C)+craft.U16(0x8664)); c.ok(windows.Binary, "386") },
+			func(c pc) { c.ok(windows.Native, sample.U16(0x014C)+sample.U16(0x8664)); c.ok(windows.Binary, "386") },
 			map[string]string{"os.architecture": "x86-64", "processor.architecture": "x86-64"}},
-		{"a system of 32 bits", func(c pc) { c.ok(windows.Native, craft.U16(0)+craft.U16(0x014C)) },
+		{"a system of 32 bits", func(c pc) { c.ok(windows.Native, sample.U16(0)+sample.U16(0x014C)) },
 			map[string]string{
 				"os.architecture":        "x86",
 				"processor.architecture": "x86-64",
@@ -216,22 +216,22 @@ func TestVariants(t *testing.T) {
 			}},
 		{"an older system without the call", func(c pc) {
 			c.no(windows.Native, capture.NotExposed, 127)
-			c.ok(windows.SystemInfo, craft.U16(9))
+			c.ok(windows.SystemInfo, sample.U16(9))
 		}, map[string]string{"os.architecture": "x86-64"}},
 		{"the root of the system's own isolation is no guest", func(c pc) {
-			raw := craft.CPU{
+			raw := sample.CPU{
 				Vendor:     "CorvaneParts",
 				Name:       "Corvane K5-8400",
 				Family:     6,
 				Model:      158,
 				Hypervisor: "BoathouseHyp",
 			}.Leaves()
-			c.ok(windows.CPUID, raw+craft.U32(0x40000003)+craft.U32(0)+craft.U32(0)+craft.U32(1)+craft.U32(0)+
-				craft.U32(0))
+			c.ok(windows.CPUID, raw+sample.U32(0x40000003)+sample.U32(0)+sample.U32(0)+sample.U32(1)+sample.U32(0)+
+				sample.U32(0))
 		}, map[string]string{"device.environment": "hardware", "device.hypervisor": "? not-offered"}},
 		{"a guest", func(c pc) {
-			c.ok(windows.CPUID, craft.CPU{Vendor: "CorvaneParts", Name: "x", Hypervisor: "BoathouseHyp"}.Leaves())
-			c.ok(windows.Disk("0", windows.Seek), craft.Zeros(12))
+			c.ok(windows.CPUID, sample.CPU{Vendor: "CorvaneParts", Name: "x", Hypervisor: "BoathouseHyp"}.Leaves())
+			c.ok(windows.Disk("0", windows.Seek), sample.Zeros(12))
 		}, map[string]string{
 			"device.environment":  "guest",
 			"device.form":         "virtual",
@@ -239,7 +239,7 @@ func TestVariants(t *testing.T) {
 			"tpm.kind":            "virtual",
 		}},
 
-		{"two sources count other modules", func(c pc) { c.ok(windows.MemoryFitted, craft.U64(16<<20)) },
+		{"two sources count other modules", func(c pc) { c.ok(windows.MemoryFitted, sample.U64(16<<20)) },
 			map[string]string{"memory.installed_bytes": "? disagree"}},
 		{"no tables", func(c pc) { c.no(windows.Firmware, capture.NotExposed, 1) },
 			map[string]string{
@@ -254,7 +254,7 @@ func TestVariants(t *testing.T) {
 		}, map[string]string{"device.manufacturer": "Ostrel", "device.model": "? not-offered"}},
 
 		{"encrypted by the sector",
-			func(c pc) { c.ok(windows.VolumeHead, craft.Put(512, map[int]string{0: "\xEB\x58\x90-FVE-FS-"})) },
+			func(c pc) { c.ok(windows.VolumeHead, sample.Put(512, map[int]string{0: "\xEB\x58\x90-FVE-FS-"})) },
 			map[string]string{"storage.system.encryption.state": "on", "storage.system.encryption.kind": "platform"}},
 		{"encrypted by the registry", func(c pc) { c.number(windows.KeyEncryption, "BootStatus", 1) },
 			map[string]string{"storage.system.encryption.state": "on"}},
@@ -263,37 +263,38 @@ func TestVariants(t *testing.T) {
 			c.number(windows.KeyEncryption, "BootStatus", 0)
 			c.no(windows.VolumeHead, capture.Denied, 5)
 		}, map[string]string{"storage.system.encryption.state": "? needs-rights"}},
-		{"a sector of another sort", func(c pc) { c.ok(windows.VolumeHead, craft.Zeros(512)) },
+		{"a sector of another sort", func(c pc) { c.ok(windows.VolumeHead, sample.Zeros(512)) },
 			map[string]string{"storage.system.encryption.state": "? not-offered"}},
 		{"no disks", func(c pc) { c.no(windows.Disks, capture.Absent, 2) },
 			map[string]string{"storage.system.disk_bytes": "? not-offered", "storage.boot.disk": "? not-offered"}},
-		{"an answer without extents", func(c pc) { c.ok(windows.Extents, craft.Zeros(32)) },
+		{"an answer without extents", func(c pc) { c.ok(windows.Extents, sample.Zeros(32)) },
 			map[string]string{"storage.system.disk_bytes": "? not-offered", "storage.boot.disk": "disk 0"}},
-		{"more free than there is", func(c pc) { c.ok(windows.Space, craft.U64(5)+craft.U64(6)+craft.U64(7)) },
+		{"more free than there is", func(c pc) { c.ok(windows.Space, sample.U64(5)+sample.U64(6)+sample.U64(7)) },
 			map[string]string{"storage.system.free_bytes": "? read-failed"}},
 		{"a raw layout", func(c pc) {
-			c.ok(windows.Disk("0", windows.Layout), craft.Put(48, map[int]string{0: craft.U32(2)}))
+			c.ok(windows.Disk("0", windows.Layout), sample.Put(48, map[int]string{0: sample.U32(2)}))
 		}, map[string]string{
 			"storage.system.partition_style": "none",
 			"storage.boot.disk":              "? not-offered",
 		}},
 
-		{"battery", func(c pc) { c.ok(windows.PowerStatus, "\x00\x02\x21\x00"+craft.Zeros(8)) },
+		{"battery", func(c pc) { c.ok(windows.PowerStatus, "\x00\x02\x21\x00"+sample.Zeros(8)) },
 			map[string]string{"power.source": "battery", "power.battery_percent": "33"}},
-		{"nobody knows the charge", func(c pc) { c.ok(windows.PowerStatus, "\xFF\x00\xFF\x00"+craft.Zeros(8)) },
+		{"nobody knows the charge", func(c pc) { c.ok(windows.PowerStatus, "\xFF\x00\xFF\x00"+sample.Zeros(8)) },
 			map[string]string{"power.source": "? not-offered", "power.battery_percent": "? not-offered"}},
 		{"only loopback and a tunnel are up", func(c pc) { c.ok(windows.Uplinks, "24 1\n131 1\n6 2\n") },
 			map[string]string{"network.connected": "false"}},
 		{"a restart is due", func(c pc) { c.ok(windows.View64.Subkeys(windows.KeyUpdate+`\RebootRequired`), "") },
 			map[string]string{"os.pending_restart": "true"}},
 		{"files wait to be renamed", func(c pc) {
-			c.ok(windows.View64.Value(windows.KeySession, "PendingFileRenameOperations"), craft.U32(7)+craft.Wide("a"))
+			c.ok(windows.View64.Value(windows.KeySession, "PendingFileRenameOperations"),
+				sample.U32(7)+sample.Wide("a"))
 		}, map[string]string{"os.pending_restart": "? not-offered"}},
-		{"joined", func(c pc) { c.ok(windows.Joined, craft.U32(3)) },
+		{"joined", func(c pc) { c.ok(windows.Joined, sample.U32(3)) },
 			map[string]string{"os.account": "directory", "os.managed_by": "a directory"}},
 		{"joined from afar", func(c pc) { c.ok(windows.View64.Mark(windows.KeyCloud, "*"), "") },
 			map[string]string{"os.account": "directory", "os.managed_by": "? not-offered"}},
-		{"isolation runs", func(c pc) { c.ok(windows.Isolation, "\x01"+craft.Zeros(7)) },
+		{"isolation runs", func(c pc) { c.ok(windows.Isolation, "\x01"+sample.Zeros(7)) },
 			map[string]string{"security.vbs": "running"}},
 		{"isolation is configured", func(c pc) { c.number(windows.KeyGuard, "EnableVirtualizationBasedSecurity", 1) },
 			map[string]string{"security.vbs": "configured"}},
@@ -362,8 +363,8 @@ func TestDevices(t *testing.T) {
 	c.ok(windows.Device("1"), "name=Something\nproblem=99\n")
 	c.ok(windows.Device("2"), "no line of ours")
 	c.ok(windows.Adapters, "0")
-	c.ok(windows.Adapter("0", windows.DeviceIDs), craft.U32(0)+craft.U32(0x1AF4)+craft.U32(0x1050))
-	c.ok(windows.Adapter("0", windows.DriverModel), craft.U32(1300))
+	c.ok(windows.Adapter("0", windows.DeviceIDs), sample.U32(0)+sample.U32(0x1AF4)+sample.U32(0x1050))
+	c.ok(windows.Adapter("0", windows.DriverModel), sample.U32(1300))
 	c.ok(windows.Level, "zzz")
 	d := windows.Decode(c.Document)
 	expect.Same(t, "len(d.Graphics)", len(d.Graphics), 1)

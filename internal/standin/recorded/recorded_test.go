@@ -8,7 +8,7 @@ import (
 	"testing"
 
 	"rolltop.example/rolltop/core/decode"
-	"rolltop.example/rolltop/core/decode/craft"
+	"rolltop.example/rolltop/core/decode/sample"
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/core/redact"
@@ -378,7 +378,7 @@ func TestRedactedMachines(t *testing.T) {
 		for _, personal := range []string{
 			before.Device.Name.Or("?"), before.Device.Serial.Or("?"), before.Device.UUID.Or("?"),
 		} {
-			wide := strings.ToUpper(string(craft.Wide(personal)))
+			wide := strings.ToUpper(string(sample.Wide(personal)))
 			if personal != "?" && (strings.Contains(all, strings.ToUpper(personal)) ||
 				strings.Contains(all, wide[:len(wide)-2])) {
 				t.Errorf("%s: %s is still in the capture", name, personal)

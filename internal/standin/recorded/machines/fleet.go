@@ -2,7 +2,7 @@ package machines
 
 import (
 	"rolltop.example/rolltop/core/capture"
-	"rolltop.example/rolltop/core/decode/craft"
+	"rolltop.example/rolltop/core/decode/sample"
 	win "rolltop.example/rolltop/core/decode/windows"
 )
 
@@ -25,7 +25,7 @@ func windowsMachines() []*machine {
 // rights, a second system beside it.
 func readyLaptop() *machine {
 	m := windowsBase("LANT-101", true,
-		craft.PC{
+		sample.PC{
 			Firmware:    "Plover Firmware",
 			Version:     "1.31",
 			Date:        "03/09/2024",
@@ -42,7 +42,7 @@ func readyLaptop() *machine {
 			Processor:   "Corvane K5-11350U",
 			Slots:       2,
 			MaxGiB:      64,
-			Modules: []craft.Module{{
+			Modules: []sample.Module{{
 				Slot:  "Slot A",
 				MiB:   8192,
 				Type:  ddr4,
@@ -52,7 +52,7 @@ func readyLaptop() *machine {
 				Part:  "FM-8G32",
 			}, {Slot: "Slot B", MiB: 8192, Type: ddr4, Form: sodimm, Speed: 3200, Maker: "Fennick", Part: "FM-8G32"}},
 		},
-		craft.CPU{Vendor: corvane, Name: "Corvane K5-11350U", Family: 6, Model: 140, Stepping: 1, MHz: 2400}, 4, 8,
+		sample.CPU{Vendor: corvane, Name: "Corvane K5-11350U", Family: 6, Model: 140, Stepping: 1, MHz: 2400}, 4, 8,
 		16100)
 	m.uefi(true)
 	m.tpm(2, "CORV")
@@ -61,15 +61,15 @@ func readyLaptop() *machine {
 		bus:   0x11,
 		seek:  0,
 		bytes: 512110190592,
-		parts: append(started(1000215216-200000000, 1), craft.NewPart(craft.LinuxData, id(9), 800215217, 1000213167)),
+		parts: append(started(1000215216-200000000, 1), sample.NewPart(sample.LinuxData, id(9), 800215217, 1000213167)),
 	})
 	m.volume(409_000_000_000, 143_000_000_000, 0)
-	m.ok(win.ESPSpace, craft.U64(240<<20)+craft.U64(260<<20)+craft.U64(240<<20))
+	m.ok(win.ESPSpace, sample.U64(240<<20)+sample.U64(260<<20)+sample.U64(240<<20))
 	m.ok(win.ESPLoader, "")
 	m.ok(win.View64.Value(win.KeyEncryption, "BootStatus"), number(1))
-	m.boots(craft.BootEntry("Skerry 11", `\EFI\skerry\start.efi`, id(1)),
-		craft.BootEntry("Lodestar Linux", `\EFI\lodestar\loader.efi`, id(1)),
-		craft.BootEntry("Older Lodestar", `\EFI\older\loader.efi`, id(77)))
+	m.boots(sample.BootEntry("Skerry 11", `\EFI\skerry\start.efi`, id(1)),
+		sample.BootEntry("Lodestar Linux", `\EFI\lodestar\loader.efi`, id(1)),
+		sample.BootEntry("Older Lodestar", `\EFI\older\loader.efi`, id(77)))
 	m.devices(device{
 		"Corvane graphics", "Display", classDisplay, `PCI\VEN_1AF4&DEV_1050&SUBSYS_11001AF4`, "31.0.101.4", "4-21-2025",
 		"Corvane", "",
@@ -77,17 +77,17 @@ func readyLaptop() *machine {
 		device{"Corvane wireless", "Net", classNet, `PCI\VEN_1AF4&DEV_1041`, "22.1.0.5", "11-2-2024", "Corvane", ""})
 	m.adapter("0", 0x1050, 2700)
 	m.ok(win.Level, "c100")
-	m.displays(true, craft.Display{
+	m.displays(true, sample.Display{
 		Name:           "OS-14 panel",
 		Width:          1920,
 		Height:         1080,
 		WideMM:         309,
 		HighMM:         174,
 		BitsPerChannel: 8,
-	}, craft.Display{Name: "Gannet 27", Width: 2560, Height: 1440, WideMM: 597, HighMM: 336, BitsPerChannel: 10})
-	m.ok(win.PowerStatus, "\x00\x01\x48\x00"+craft.Zeros(8))
+	}, sample.Display{Name: "Gannet 27", Width: 2560, Height: 1440, WideMM: 597, HighMM: 336, BitsPerChannel: 10})
+	m.ok(win.PowerStatus, "\x00\x01\x48\x00"+sample.Zeros(8))
 	m.ok(win.View64.Value(win.KeyGuard, "EnableVirtualizationBasedSecurity"), number(1))
-	m.ok(win.Isolation, "\x03"+craft.Zeros(7))
+	m.ok(win.Isolation, "\x03"+sample.Zeros(7))
 	m.ok(win.SoftwareNamed, "Tidebook\nCounterfoil\nLampwright\nHawser VPN")
 	m.ok(win.View64.Subkeys(win.KeyUninstall), "tidebook\nhawser")
 	m.key(win.KeyUninstall+`\tidebook`, "DisplayName", "Tidebook 4", "DisplayVersion", "4.1.2", "Publisher",
@@ -103,7 +103,7 @@ func readyLaptop() *machine {
 // to a directory, a restart pending; read without rights.
 func legacyDesktop() *machine {
 	m := windowsBase("GULL-101", false,
-		craft.PC{
+		sample.PC{
 			Firmware:   "Plover Firmware",
 			Version:    "0.94",
 			Date:       "07/22/2016",
@@ -118,7 +118,7 @@ func legacyDesktop() *machine {
 			Processor:  "Corvane K5-8400",
 			Slots:      4,
 			MaxGiB:     64,
-			Modules: []craft.Module{{
+			Modules: []sample.Module{{
 				Slot:  "Slot A",
 				MiB:   4096,
 				Type:  ddr4,
@@ -136,7 +136,7 @@ func legacyDesktop() *machine {
 				Part:  "FM-4G26",
 			}, {Slot: "Slot D"}},
 		},
-		craft.CPU{Vendor: corvane, Name: "Corvane K5-8400 CPU @ 2.80GHz", Family: 6, Model: 158, Stepping: 10}, 6, 6,
+		sample.CPU{Vendor: corvane, Name: "Corvane K5-8400 CPU @ 2.80GHz", Family: 6, Model: 158, Stepping: 10}, 6, 6,
 		8060)
 	m.legacy()
 	m.tpm(1, "PLVR")
@@ -147,13 +147,13 @@ func legacyDesktop() *machine {
 		bytes: 256060514304,
 		mbr:   true,
 		kinds: []byte{7, 7, 0x27},
-		parts: []craft.Part{
+		parts: []sample.Part{
 			{First: 2048, Last: 1026047}, {First: 1026048, Last: 498116607}, {First: 498116608, Last: 500117503},
 		},
 	})
 	m.volume(254_000_000_000, 88_000_000_000, 0)
 	m.ok(win.View64.Value(win.KeyEncryption, "BootStatus"), number(0))
-	m.ok(win.Joined, craft.U32(3))
+	m.ok(win.Joined, sample.U32(3))
 	m.ok(win.View64.Mark(win.KeyPolicy, "WUServer"), "")
 	m.ok(win.View64.Value(win.KeyPolicy, "TargetReleaseVersion"), number(1))
 	m.key(win.KeyPolicy, "TargetReleaseVersionInfo", "11.2")
@@ -163,7 +163,7 @@ func legacyDesktop() *machine {
 	})
 	m.adapter("0", 0x1050, 2000)
 	m.ok(win.Level, "b100")
-	m.displays(false, craft.Display{
+	m.displays(false, sample.Display{
 		Name:     "Gannet 22",
 		Width:    1680,
 		Height:   1050,
@@ -178,7 +178,7 @@ func legacyDesktop() *machine {
 // odd memory; secure boot off; read with rights.
 func twoDisks() *machine {
 	m := windowsBase("NSLIP-101", true,
-		craft.PC{
+		sample.PC{
 			Firmware:   "Plover Firmware",
 			Version:    "1.08",
 			Date:       "01/15/2021",
@@ -194,7 +194,7 @@ func twoDisks() *machine {
 			Processor:  "Tessaly Onyx 5 3600",
 			Slots:      4,
 			MaxGiB:     128,
-			Modules: []craft.Module{{
+			Modules: []sample.Module{{
 				Slot:  "A1",
 				MiB:   4096,
 				Type:  ddr4,
@@ -205,7 +205,7 @@ func twoDisks() *machine {
 			}, {Slot: "A2", MiB: 8192, Type: ddr4, Form: dimm, Speed: 3200, Maker: "Fennick", Part: "FM-8G32"},
 				{Slot: "B1"}, {Slot: "B2"}},
 		},
-		craft.CPU{Vendor: tessaly, Name: "Tessaly Onyx 5 3600", Family: 23, Model: 113, MHz: 3600}, 6, 12, 12200)
+		sample.CPU{Vendor: tessaly, Name: "Tessaly Onyx 5 3600", Family: 23, Model: 113, MHz: 3600}, 6, 12, 12200)
 	m.uefi(false)
 	m.tpm(2, "PLVR")
 	m.disks(disk{model: "Brannock HD 1000", bus: 0xB, seek: 1, bytes: 1000204886016, parts: started(1953525168, 20)},
@@ -214,19 +214,19 @@ func twoDisks() *machine {
 			bus:   0x11,
 			seek:  0,
 			bytes: 256060514304,
-			parts: []craft.Part{craft.NewPart(craft.BasicData, id(31), 2048, 500117503)},
+			parts: []sample.Part{sample.NewPart(sample.BasicData, id(31), 2048, 500117503)},
 		})
 	m.volume(256_000_000_000, 101_000_000_000, 1)
-	m.ok(win.VolumeHead, craft.Put(512, map[int]string{0: "\xEB\x52\x90NTFS    "}))
+	m.ok(win.VolumeHead, sample.Put(512, map[int]string{0: "\xEB\x52\x90NTFS    "}))
 	m.no(capture.NotExposed, 0, win.ESPLoader, win.ESPSpace)
-	m.boots(craft.BootEntry("Skerry 11", `\EFI\skerry\start.efi`, id(20)))
+	m.boots(sample.BootEntry("Skerry 11", `\EFI\skerry\start.efi`, id(20)))
 	m.devices(device{
 		"Tessaly graphics", "Display", classDisplay, `PCI\VEN_1AF4&DEV_1050`, "30.0.1.1", "2-3-2023", "Tessaly", "",
 	},
 		device{"Card reader", "", "", `USB\VID_1AF4&PID_0001`, "", "", "", "28"})
 	m.adapter("0", 0x1050, 2900)
 	m.ok(win.Level, "c000")
-	m.displays(false, craft.Display{
+	m.displays(false, sample.Display{
 		Name:           "Gannet 24",
 		Width:          1920,
 		Height:         1200,
@@ -241,7 +241,7 @@ func twoDisks() *machine {
 // firmware are missing; the disks stand behind a RAID controller.
 func hiddenTPM() *machine {
 	m := windowsBase("CORB-101", true,
-		craft.PC{
+		sample.PC{
 			Firmware:   "Plover Firmware",
 			Version:    "1.20",
 			Date:       "11/02/2020",
@@ -257,7 +257,7 @@ func hiddenTPM() *machine {
 			Processor:  "Corvane K5-10500T",
 			Slots:      2,
 			MaxGiB:     64,
-			Modules: []craft.Module{{
+			Modules: []sample.Module{{
 				Slot:  "Slot A",
 				MiB:   8192,
 				Type:  ddr4,
@@ -267,7 +267,7 @@ func hiddenTPM() *machine {
 				Part:  "FM-8G26",
 			}, {Slot: "Slot B"}},
 		},
-		craft.CPU{
+		sample.CPU{
 			Vendor:   corvane,
 			Name:     "Corvane K5-10500T CPU @ 2.30GHz",
 			Family:   6,
@@ -276,13 +276,13 @@ func hiddenTPM() *machine {
 			MHz:      2300,
 		}, 6, 12, 8070)
 	m.uefi(false)
-	m.ok(win.Variable("SetupMode"), craft.U32(6)+"\x01")
+	m.ok(win.Variable("SetupMode"), sample.U32(6)+"\x01")
 	m.noTPM()
 	m.disks(disk{model: "Mirror of two", bus: 8, seek: -1, bytes: 240057409536, parts: started(468862128, 40)})
 	m.volume(239_000_000_000, 21_000_000_000, 0)
-	m.ok(win.VolumeHead, craft.Put(512, map[int]string{0: "\xEB\x52\x90NTFS    "}))
+	m.ok(win.VolumeHead, sample.Put(512, map[int]string{0: "\xEB\x52\x90NTFS    "}))
 	m.ok(win.ESPLoader, "")
-	m.boots(craft.BootEntry("Skerry 11", `\EFI\skerry\start.efi`, id(40)))
+	m.boots(sample.BootEntry("Skerry 11", `\EFI\skerry\start.efi`, id(40)))
 	m.devices(device{
 		"Basic display", "Display", classDisplay, `ROOT\BasicDisplay`, "11.2.4104.1", "6-21-2006", "Skerry", "",
 	})
@@ -295,7 +295,7 @@ func hiddenTPM() *machine {
 // 32-bit firmware; read without rights.
 func narrowTablet() *machine {
 	m := windowsBase("HOLM-101", false,
-		craft.PC{
+		sample.PC{
 			Firmware:  "Plover Firmware",
 			Version:   "5.6",
 			Date:      "05/30/2015",
@@ -306,13 +306,13 @@ func narrowTablet() *machine {
 			Chassis:   30,
 			Processor: "Corvane K3-8145U",
 			MaxGiB:    2,
-			Modules:   []craft.Module{{Slot: "on board", MiB: 2048, Type: lpddr4, Form: chip, Speed: 1600}},
+			Modules:   []sample.Module{{Slot: "on board", MiB: 2048, Type: lpddr4, Form: chip, Speed: 1600}},
 		},
-		craft.CPU{Vendor: corvane, Name: "Corvane K3-8145U", Family: 6, Model: 142, Stepping: 12, MHz: 2100}, 2, 4,
+		sample.CPU{Vendor: corvane, Name: "Corvane K3-8145U", Family: 6, Model: 142, Stepping: 12, MHz: 2100}, 2, 4,
 		1980)
-	m.ok(win.Native, craft.U16(0)+craft.U16(0x014C))
+	m.ok(win.Native, sample.U16(0)+sample.U16(0x014C))
 	m.ok(win.Binary, "386")
-	m.ok(win.SystemInfo, craft.U16(0))
+	m.ok(win.SystemInfo, sample.U16(0))
 	m.uefi(true)
 	m.tpm(2, "CORV")
 	m.disks(disk{model: "Flash 32", bus: 0xD, seek: 0, bytes: 31268536320, parts: started(61071360, 50)})
@@ -322,7 +322,7 @@ func narrowTablet() *machine {
 	})
 	m.adapter("0", 0x1050, 2000)
 	m.ok(win.Level, "b100")
-	m.displays(true, craft.Display{
+	m.displays(true, sample.Display{
 		Name:           "BC-11 panel",
 		Width:          1366,
 		Height:         768,
@@ -330,14 +330,14 @@ func narrowTablet() *machine {
 		HighMM:         144,
 		BitsPerChannel: 6,
 	})
-	m.ok(win.PowerStatus, "\x01\x09\x64\x00"+craft.Zeros(8))
+	m.ok(win.PowerStatus, "\x01\x09\x64\x00"+sample.Zeros(8))
 	return m
 }
 
 // guestMachine: a virtual machine with the host's TPM.
 func guestMachine() *machine {
 	m := windowsBase("NSLIP-102", true,
-		craft.PC{
+		sample.PC{
 			Firmware:  "Boathouse firmware",
 			Version:   "3.1",
 			Date:      "02/01/2026",
@@ -351,9 +351,9 @@ func guestMachine() *machine {
 			Processor: "Corvane K7-11800H",
 			Slots:     1,
 			MaxGiB:    8,
-			Modules:   []craft.Module{{Slot: "Memory", MiB: 8192, Type: 0x07, Form: dimm}},
+			Modules:   []sample.Module{{Slot: "Memory", MiB: 8192, Type: 0x07, Form: dimm}},
 		},
-		craft.CPU{
+		sample.CPU{
 			Vendor:     corvane,
 			Name:       "Corvane K7-11800H",
 			Family:     6,
@@ -366,15 +366,15 @@ func guestMachine() *machine {
 	m.tpm(2, "CORV")
 	m.disks(disk{model: "Virtual disk", bus: 0xA, seek: 0, bytes: 137438953472, parts: started(268435456, 60)})
 	m.volume(136_000_000_000, 70_000_000_000, 0)
-	m.ok(win.VolumeHead, craft.Put(512, map[int]string{0: "\xEB\x52\x90NTFS    "}))
+	m.ok(win.VolumeHead, sample.Put(512, map[int]string{0: "\xEB\x52\x90NTFS    "}))
 	m.ok(win.ESPLoader, "")
-	m.boots(craft.BootEntry("Skerry 11", `\EFI\skerry\start.efi`, id(60)))
+	m.boots(sample.BootEntry("Skerry 11", `\EFI\skerry\start.efi`, id(60)))
 	m.devices(device{
 		"Guest graphics", "Display", classDisplay, `PCI\VEN_1AF4&DEV_1050`, "100.5.0.1", "12-1-2025", "Boathouse", "",
 	})
 	m.adapter("0", 0x1050, 3000)
 	m.ok(win.Level, "b000")
-	m.displays(false, craft.Display{
+	m.displays(false, sample.Display{
 		Name:           "Guest screen",
 		Width:          1280,
 		Height:         800,
@@ -389,7 +389,7 @@ func guestMachine() *machine {
 // told of a processor that is not there.
 func armLaptop() *machine {
 	m := windowsBase("NARR-101", false,
-		craft.PC{
+		sample.PC{
 			Firmware:  "Plover Firmware",
 			Version:   "2.02",
 			Date:      "06/18/2025",
@@ -401,17 +401,17 @@ func armLaptop() *machine {
 			Chassis:   10,
 			Processor: "Tessaly Strand 2",
 			MaxGiB:    16,
-			Modules:   []craft.Module{{Slot: "on board", MiB: 16384, Type: lpddr4, Form: chip, Speed: 4266}},
+			Modules:   []sample.Module{{Slot: "on board", MiB: 16384, Type: lpddr4, Form: chip, Speed: 4266}},
 		},
-		craft.CPU{Vendor: "VirtualCPU00", Name: "Virtual CPU", Family: 15, Model: 1, MHz: 3000}, 8, 8, 15800)
-	m.ok(win.Native, craft.U16(0)+craft.U16(0xAA64))
-	m.ok(win.SystemInfo, craft.U16(9))
+		sample.CPU{Vendor: "VirtualCPU00", Name: "Virtual CPU", Family: 15, Model: 1, MHz: 3000}, 8, 8, 15800)
+	m.ok(win.Native, sample.U16(0)+sample.U16(0xAA64))
+	m.ok(win.SystemInfo, sample.U16(9))
 	m.key(win.KeyProcessor, "ProcessorNameString", "Tessaly Strand 2", "VendorIdentifier", "Tessaly", "Identifier",
 		"ARMv8 (64-bit) Family 8 Model 1 Revision 201")
 	m.ok(win.View64.Value(win.KeyProcessor, "~MHz"), number(3000))
 	m.uefi(true)
 	m.tpm(2, "CORV")
-	m.ok(win.Table("TPM2"), craft.TPM2Table(11))
+	m.ok(win.Table("TPM2"), sample.TPM2Table(11))
 	m.disks(disk{model: "Brannock UF 256", bus: 0x13, seek: 0, bytes: 255869321216, parts: started(499744768, 70)})
 	m.volume(255_000_000_000, 160_000_000_000, 0)
 	m.ok(win.View64.Value(win.KeyEncryption, "BootStatus"), number(1))
@@ -420,7 +420,7 @@ func armLaptop() *machine {
 	})
 	m.ok(win.Adapters, "")
 	m.ok(win.Level, "c100")
-	m.displays(true, craft.Display{
+	m.displays(true, sample.Display{
 		Name:           "FS-13 panel",
 		Width:          2880,
 		Height:         1920,
@@ -428,7 +428,7 @@ func armLaptop() *machine {
 		HighMM:         190,
 		BitsPerChannel: 8,
 	})
-	m.ok(win.PowerStatus, "\x00\x01\x37\x00"+craft.Zeros(8))
+	m.ok(win.PowerStatus, "\x00\x01\x37\x00"+sample.Zeros(8))
 	m.ok(win.View64.Subkeys(win.KeyEnrolled), "1\n2")
 	m.ok(win.View64.Value(win.KeyEnrolled+`\2`, "EnrollmentState"), number(1))
 	m.ok(win.View64.Mark(win.KeyEnrolled+`\2`, "ProviderID"), "")
@@ -439,7 +439,7 @@ func armLaptop() *machine {
 // tables that break off in the middle.
 func raidDesktop() *machine {
 	m := windowsBase("EELG-101", true,
-		craft.PC{
+		sample.PC{
 			Firmware:   "Plover Firmware",
 			Version:    "1.02",
 			Date:       "09/09/2019",
@@ -454,7 +454,7 @@ func raidDesktop() *machine {
 			Processor:  "Tessaly Onyx 7 3700X",
 			Slots:      4,
 			MaxGiB:     128,
-			Modules: []craft.Module{{
+			Modules: []sample.Module{{
 				Slot:  "A1",
 				MiB:   65536,
 				Type:  ddr4,
@@ -464,7 +464,7 @@ func raidDesktop() *machine {
 				Part:  "FM-64G",
 			}},
 		},
-		craft.CPU{Vendor: tessaly, Name: "Tessaly Onyx 7 3700X", Family: 23, Model: 113, MHz: 3600}, 8, 16, 65200)
+		sample.CPU{Vendor: tessaly, Name: "Tessaly Onyx 7 3700X", Family: 23, Model: 113, MHz: 3600}, 8, 16, 65200)
 	whole := m.Get(win.Firmware).Raw
 	m.ok(win.Firmware, string(whole[:len(whole)-60])) // in the midst of the last module
 	m.uefi(true)
@@ -477,25 +477,25 @@ func raidDesktop() *machine {
 		seek:  0,
 		bytes: 500107862016,
 		parts: append(started(900000000, 80),
-			craft.NewPart("5808c8aa-7e8f-42e0-85d2-e1e90434cfb3", id(88), 900000001, 900002048)),
+			sample.NewPart("5808c8aa-7e8f-42e0-85d2-e1e90434cfb3", id(88), 900000001, 900002048)),
 	},
 		disk{
 			model: "Brannock SD 500",
 			bus:   0xB,
 			seek:  0,
 			bytes: 500107862016,
-			parts: []craft.Part{craft.NewPart("af9b60a0-1431-4f62-bc68-3311714a69ad", id(89), 2048, 976771071)},
+			parts: []sample.Part{sample.NewPart("af9b60a0-1431-4f62-bc68-3311714a69ad", id(89), 2048, 976771071)},
 		},
 		disk{model: "Stick", bus: 7, seek: -1, bytes: 15518924800, usb: true, raw: true})
 	m.volume(930_000_000_000, 300_000_000_000, 0, 1)
 	m.no(capture.Absent, 2, win.VolumeHead)
-	m.boots(craft.BootEntry("Skerry 11", `\EFI\skerry\start.efi`, id(80)))
+	m.boots(sample.BootEntry("Skerry 11", `\EFI\skerry\start.efi`, id(80)))
 	m.devices(device{
 		"Tessaly graphics", "Display", classDisplay, `PCI\VEN_1AF4&DEV_1050`, "30.0.1.1", "2-3-2023", "Tessaly", "",
 	}, device{"Second card", "Display", classDisplay, `PCI\VEN_1AF4&DEV_1051`, "30.0.1.1", "2-3-2023", "Tessaly", "43"})
 	m.adapter("0", 0x1050, 2900)
 	m.ok(win.Level, "c100")
-	m.displays(false, craft.Display{Name: "Bad cable", Wrong: true})
+	m.displays(false, sample.Display{Name: "Bad cable", Wrong: true})
 	return m
 }
 
@@ -503,7 +503,7 @@ func raidDesktop() *machine {
 // renamed, TPM services switched off, a system on a medium to carry about: no.
 func oldDesktop() *machine {
 	m := windowsBase("SANDP-101", false,
-		craft.PC{
+		sample.PC{
 			Firmware:   "Plover Firmware",
 			Version:    "0.41",
 			Date:       "02/11/13",
@@ -517,18 +517,19 @@ func oldDesktop() *machine {
 			Processor:  "Corvane K5-6500",
 			Slots:      2,
 			MaxGiB:     16,
-			Modules: []craft.Module{
+			Modules: []sample.Module{
 				{Slot: "Slot A", MiB: 4096, Type: ddr3, Form: dimm, Speed: 1600}, {Slot: "Slot B"},
 			},
 		},
-		craft.CPU{Vendor: corvane, Name: "Corvane K5-6500 CPU @ 3.20GHz", Family: 6, Model: 94, Stepping: 3, Old: true},
+		sample.CPU{Vendor: corvane, Name: "Corvane K5-6500 CPU @ 3.20GHz", Family: 6, Model: 94, Stepping: 3,
+			Old: true},
 		4, 4, 4010)
-	m.ok(win.Version, craft.U32(20)+craft.U32(10)+craft.U32(4)+craft.U32(2209)+craft.U32(2))
+	m.ok(win.Version, sample.U32(20)+sample.U32(10)+sample.U32(4)+sample.U32(2209)+sample.U32(2))
 	m.key(win.KeyVersion, "ProductName", "Skerry 10", "EditionID", "Office", "CurrentBuildNumber", "2210")
 	m.no(capture.Absent, 2, win.View64.Value(win.KeyVersion, "UBR"))
 	m.no(capture.NotExposed, 127, win.FirmwareType, win.SecureBoot, win.Isolation, win.Variable("SecureBoot"),
 		win.Variable("BootOrder"))
-	m.ok(win.BootInfo, craft.Zeros(16)+craft.U32(1)+craft.Zeros(12))
+	m.ok(win.BootInfo, sample.Zeros(16)+sample.U32(1)+sample.Zeros(12))
 	m.no(capture.Failed, 0x80284008, win.TBS)
 	m.disks(disk{
 		model: "Brannock HD 500",
@@ -537,19 +538,19 @@ func oldDesktop() *machine {
 		bytes: 500107862016,
 		mbr:   true,
 		kinds: []byte{7, 5, 7},
-		parts: []craft.Part{
+		parts: []sample.Part{
 			{First: 2048, Last: 500000000}, {First: 500000001, Last: 976773167}, {First: 500002049, Last: 976773167},
 		},
 	})
 	m.volume(255_000_000_000, 31_000_000_000, 0)
 	m.ok(win.View64.Value(win.KeySession, "PendingFileRenameOperations"),
-		craft.U32(7)+craft.Wide("old")+craft.Wide("")+craft.Wide(""))
+		sample.U32(7)+sample.Wide("old")+sample.Wide("")+sample.Wide(""))
 	m.devices(device{
 		"Old graphics", "Display", classDisplay, `PCI\VEN_1AF4&DEV_0001`, "9.18.13.1", "10-5-2013", "Corvane", "",
 	})
 	m.adapter("0", 0x0001, 1300)
 	m.ok(win.Level, "a000")
-	m.displays(false, craft.Display{
+	m.displays(false, sample.Display{
 		Name:     "Gannet 19",
 		Width:    1280,
 		Height:   1024,

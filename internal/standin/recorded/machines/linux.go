@@ -2,7 +2,7 @@ package machines
 
 import (
 	"rolltop.example/rolltop/core/capture"
-	"rolltop.example/rolltop/core/decode/craft"
+	"rolltop.example/rolltop/core/decode/sample"
 )
 
 func linuxMachines() []*machine { return []*machine{linuxLaptop(), mirrorDesktop()} }
@@ -23,13 +23,13 @@ const (
 	elf64    = "\x7fELF\x02\x01\x01\x00\x00\x00\x00\x00\x00\x00\x00\x00\x03\x00\x3e\x00"
 )
 
-func linuxBase(name string, pc craft.PC, c craft.CPU, visibleKiB string) *machine {
+func linuxBase(name string, pc sample.PC, c sample.CPU, visibleKiB string) *machine {
 	m := begin(name, "linux", true)
 	m.keep(files{
 		"/proc/sys/kernel/hostname": name + "\n", "/proc/sys/kernel/arch": "x86_64\n", "head:/sbin/init": elf64,
 		"/etc/os-release": "PRETTY_NAME=\"Lodestar Linux 12\"\nVERSION_ID=12\n",
 		"/proc/meminfo":   "MemTotal: " + visibleKiB + " kB\n", "cpuid": c.Leaves(),
-		"/sys/firmware/dmi/tables/DMI": pc.Tables(), "/sys/firmware/dmi/tables/smbios_entry_point": craft.EntryPoint,
+		"/sys/firmware/dmi/tables/DMI": pc.Tables(), "/sys/firmware/dmi/tables/smbios_entry_point": sample.EntryPoint,
 		"/sys/devices/system/cpu/": "cpu0\ncpu1\ncpu2\ncpu3\npresent", "/sys/devices/system/cpu/present": "0-3\n",
 		"/sys/class/net/": "eth0\nlo", "/sys/class/net/eth0/operstate": "up\n",
 		"/sys/bus/pci/devices/": "0000:00:02.0", "/sys/bus/pci/devices/0000:00:02.0/class": "0x030000\n",
@@ -47,7 +47,7 @@ func linuxBase(name string, pc craft.PC, c craft.CPU, visibleKiB string) *machin
 // linuxLaptop: an encrypted volume on a group on one drive of 4096-byte sectors.
 func linuxLaptop() *machine {
 	m := linuxBase("EELG-102",
-		craft.PC{
+		sample.PC{
 			Firmware:   "Plover Firmware",
 			Version:    "1.14",
 			Date:       "03/09/2021",
@@ -62,7 +62,7 @@ func linuxLaptop() *machine {
 			Processor:  "Corvane K5-8250U",
 			Slots:      2,
 			MaxGiB:     32,
-			Modules: []craft.Module{{
+			Modules: []sample.Module{{
 				Slot:  "Slot A",
 				MiB:   8192,
 				Type:  ddr4,
@@ -72,7 +72,7 @@ func linuxLaptop() *machine {
 				Part:  "FM-8G24",
 			}, {Slot: "Slot B"}},
 		},
-		craft.CPU{
+		sample.CPU{
 			Vendor:   corvane,
 			Name:     "Corvane K5-8250U CPU @ 1.60GHz",
 			Family:   6,
@@ -84,14 +84,14 @@ func linuxLaptop() *machine {
 	m.keep(files{
 		"/sys/firmware/efi/": "efivars\nfw_platform_size", "/sys/firmware/efi/fw_platform_size": "64\n",
 		efiVars:                         "SecureBoot" + global,
-		efiVars + "SecureBoot" + global: craft.U32(6) + "\x01", efiVars + "SetupMode" + global: craft.U32(6) + "\x00",
-		efiVars + "BootOrder" + global:   craft.U32(7) + craft.U16(1) + craft.U16(2),
-		efiVars + "BootCurrent" + global: craft.U32(6) + craft.U16(1),
-		efiVars + "Boot0001" + global:    craft.BootEntry("Lodestar Linux", `\EFI\lodestar\loader.efi`, id(101)),
-		efiVars + "Boot0002" + global:    craft.BootEntry("Skerry 11", `\EFI\skerry\start.efi`, id(101)),
+		efiVars + "SecureBoot" + global: sample.U32(6) + "\x01", efiVars + "SetupMode" + global: sample.U32(6) + "\x00",
+		efiVars + "BootOrder" + global:   sample.U32(7) + sample.U16(1) + sample.U16(2),
+		efiVars + "BootCurrent" + global: sample.U32(6) + sample.U16(1),
+		efiVars + "Boot0001" + global:    sample.BootEntry("Lodestar Linux", `\EFI\lodestar\loader.efi`, id(101)),
+		efiVars + "Boot0002" + global:    sample.BootEntry("Skerry 11", `\EFI\skerry\start.efi`, id(101)),
 		"/sys/class/tpm/":                "tpm0", "/sys/class/tpm/tpm0/tpm_version_major": "2\n",
-		"tpm2:/dev/tpmrm0": craft.TPM2Answer("CORV", 7, 2), "/sys/firmware/acpi/tables/": "TPM2\nFACP",
-		"/sys/firmware/acpi/tables/TPM2": craft.TPM2Table(2),
+		"tpm2:/dev/tpmrm0": sample.TPM2Answer("CORV", 7, 2), "/sys/firmware/acpi/tables/": "TPM2\nFACP",
+		"/sys/firmware/acpi/tables/TPM2": sample.TPM2Table(2),
 		"/proc/self/mountinfo":           "21 1 254:1 / / rw - ext4 /dev/mapper/root rw\n",
 		"link:/sys/dev/block/254:1":      "../../devices/virtual/block/dm-1",
 		"statfs:/":                       "unit=4096 blocks=60000000 free=31000000",
@@ -104,10 +104,10 @@ func linuxLaptop() *machine {
 		sysBlock + "nvme0n1/size":         "500118192\n", sysBlock + "nvme0n1/removable": "0\n",
 		sysBlock + "nvme0n1/queue/rotational": "0\n", sysBlock + "nvme0n1/queue/logical_block_size": "4096\n",
 		sysBlock + "nvme0n1/device/model": "Brannock NV 256\n",
-		"sectors:/dev/nvme0n1": craft.GPT(4096, craft.NewPart(craft.ESP, id(101), 256, 131327),
-			craft.NewPart("ca7d7ccb-63ed-4c53-861c-1742536059cc", id(102), 131328, 62514431)),
+		"sectors:/dev/nvme0n1": sample.GPT(4096, sample.NewPart(sample.ESP, id(101), 256, 131327),
+			sample.NewPart("ca7d7ccb-63ed-4c53-861c-1742536059cc", id(102), 131328, 62514431)),
 		"/sys/class/drm/": "card0\ncard0-eDP-1\nversion", "/sys/class/drm/card0-eDP-1/status": "connected\n",
-		"/sys/class/drm/card0-eDP-1/edid": craft.Display{
+		"/sys/class/drm/card0-eDP-1/edid": sample.Display{
 			Name:           "OS-14 panel",
 			Width:          1920,
 			Height:         1080,
@@ -128,7 +128,7 @@ func linuxLaptop() *machine {
 // table whose header is damaged, no TPM.
 func mirrorDesktop() *machine {
 	m := linuxBase("OUTER-101",
-		craft.PC{
+		sample.PC{
 			Firmware:   "Plover Firmware",
 			Version:    "0.61",
 			Date:       "10/12/2014",
@@ -142,15 +142,15 @@ func mirrorDesktop() *machine {
 			Processor:  "Tessaly Onyx 5 2600",
 			Slots:      4,
 			MaxGiB:     64,
-			Modules: []craft.Module{
+			Modules: []sample.Module{
 				{Slot: "A1", MiB: 2048, Type: ddr3, Form: dimm, Speed: 1333},
 				{Slot: "A2", MiB: 2048, Type: ddr3, Form: dimm, Speed: 1333},
 				{Slot: "B1", MiB: 4096, Type: ddr3, Form: dimm, Speed: 1600}, {Slot: "B2"},
 			},
 		},
-		craft.CPU{Vendor: tessaly, Name: "Tessaly Onyx 5 2600", Family: 23, Model: 8, Stepping: 2, MHz: 3400},
+		sample.CPU{Vendor: tessaly, Name: "Tessaly Onyx 5 2600", Family: 23, Model: 8, Stepping: 2, MHz: 3400},
 		"8100000")
-	table := []byte(craft.GPT(512, craft.NewPart(craft.RAID, id(111), 2048, 976773000)))
+	table := []byte(sample.GPT(512, sample.NewPart(sample.RAID, id(111), 2048, 976773000)))
 	damaged := append([]byte(nil), table...)
 	damaged[512+20]++
 	m.keep(files{

@@ -7,8 +7,8 @@ import (
 	"fmt"
 
 	"rolltop.example/rolltop/core/capture"
-	"rolltop.example/rolltop/core/decode/craft"
 	"rolltop.example/rolltop/core/decode/macos"
+	"rolltop.example/rolltop/core/decode/sample"
 )
 
 func macMachines() []*machine {
@@ -51,19 +51,19 @@ func macBase(x mac) *machine {
 		"hw.logicalcpu_max":   x.threads,
 		"kern.hv_vmm_present": 0,
 	} {
-		m.ok(macos.Sysctl(name), craft.U32(n))
+		m.ok(macos.Sysctl(name), sample.U32(n))
 	}
-	m.ok(macos.Sysctl("hw.memsize"), craft.U64(x.gib<<30))
+	m.ok(macos.Sysctl("hw.memsize"), sample.U64(x.gib<<30))
 	if x.arch == "arm64" {
-		m.ok(macos.Sysctl("hw.optional.arm64"), craft.U32(1))
+		m.ok(macos.Sysctl("hw.optional.arm64"), sample.U32(1))
 		m.no(capture.NotExposed, 2, macos.Sysctl("hw.cpufrequency_max"))
 		m.no(capture.Absent, 0, macos.Tables.Source(), macos.Policy.Source())
 	} else {
 		m.no(capture.NotExposed, 2, macos.Sysctl("hw.optional.arm64"))
 		m.ok(macos.Sysctl("machdep.cpu.vendor"), corvane+"\x00")
-		m.ok(macos.Sysctl("machdep.cpu.family"), craft.U32(6))
-		m.ok(macos.Sysctl("machdep.cpu.model"), craft.U32(142))
-		m.ok(macos.Sysctl("machdep.cpu.stepping"), craft.U32(10))
+		m.ok(macos.Sysctl("machdep.cpu.family"), sample.U32(6))
+		m.ok(macos.Sysctl("machdep.cpu.model"), sample.U32(142))
+		m.ok(macos.Sysctl("machdep.cpu.stepping"), sample.U32(10))
 		m.ok(macos.Sysctl("machdep.cpu.features"),
 			"FPU PAE SSE2 SSE3 SSSE3 FMA CX16 SSE4.1 SSE4.2 MOVBE POPCNT AES XSAVE AVX1.0 F16C\x00")
 		m.ok(macos.Sysctl("machdep.cpu.leaf7_features"), "BMI1 AVX2 BMI2\x00")
@@ -193,13 +193,13 @@ func macWithSecurityChip() *machine {
 		packages: 1,
 		gib:      32,
 	})
-	m.ok(macos.Sysctl("hw.cpufrequency_max"), craft.U64(2_900_000_000))
+	m.ok(macos.Sysctl("hw.cpufrequency_max"), sample.U64(2_900_000_000))
 	m.no(capture.NotExposed, 0, macos.Tables.Source())
 	m.says(macos.Hardware, group{"SPHardwareDataType": []any{group{
 		"machine_name": "Deskline 27", "boot_rom_version": "1968.140",
 	}}, "SPiBridgeDataType": []any{group{"ibridge_model_name": "Security chip 2"}}})
 	m.says(macos.Policy, group{macos.Policy.Keys[0]: base64.StdEncoding.EncodeToString([]byte{1})})
-	screen := craft.Display{
+	screen := sample.Display{
 		Name:           "Deskline 27",
 		Width:          2560,
 		Height:         1440,
@@ -248,8 +248,8 @@ func olderMac() *machine {
 			"ExternalConnected": true,
 		},
 	})
-	m.ok(macos.Sysctl("hw.cpufrequency_max"), craft.U64(2_900_000_000))
-	table := craft.PC{
+	m.ok(macos.Sysctl("hw.cpufrequency_max"), sample.U64(2_900_000_000))
+	table := sample.PC{
 		Firmware: "Plover Firmware",
 		Version:  "4.0",
 		Date:     "06/30/2019",
@@ -260,7 +260,7 @@ func olderMac() *machine {
 		Chassis:  9,
 		Slots:    2,
 		MaxGiB:   16,
-		Modules: []craft.Module{
+		Modules: []sample.Module{
 			{Slot: "Bank 0", MiB: 4096, Type: ddr3, Form: sodimm, Speed: 1600},
 			{Slot: "Bank 1", MiB: 4096, Type: ddr3, Form: sodimm, Speed: 1600},
 		},

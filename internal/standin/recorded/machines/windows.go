@@ -6,18 +6,18 @@ import (
 	"strings"
 
 	"rolltop.example/rolltop/core/capture"
-	"rolltop.example/rolltop/core/decode/craft"
 	"rolltop.example/rolltop/core/decode/registry"
+	"rolltop.example/rolltop/core/decode/sample"
 	win "rolltop.example/rolltop/core/decode/windows"
 )
 
 // Values as the registry keeps them.
 func text(s string) string {
-	return string(registry.Encode(registry.Value{Type: registry.Text, Data: []byte(craft.Wide(s))}))
+	return string(registry.Encode(registry.Value{Type: registry.Text, Data: []byte(sample.Wide(s))}))
 }
 
 func number(n uint32) string {
-	return string(registry.Encode(registry.Value{Type: registry.Number32, Data: []byte(craft.U32(n))}))
+	return string(registry.Encode(registry.Value{Type: registry.Number32, Data: []byte(sample.U32(n))}))
 }
 
 // key keeps values of a key: name and text by turns.
@@ -35,10 +35,11 @@ func topology(cores, threads int) string {
 		if threads > cores {
 			mask = uint64(3) << (2 * i)
 		}
-		out += craft.Put(48, map[int]string{0: craft.U32(0) + craft.U32(48), 30: craft.U16(1), 32: craft.U64(mask)})
+		out += sample.Put(48,
+			map[int]string{0: sample.U32(0) + sample.U32(48), 30: sample.U16(1), 32: sample.U64(mask)})
 	}
-	return out + craft.Put(48,
-		map[int]string{0: craft.U32(3) + craft.U32(48), 30: craft.U16(1), 32: craft.U64(1<<threads - 1)})
+	return out + sample.Put(48,
+		map[int]string{0: sample.U32(3) + sample.U32(48), 30: sample.U16(1), 32: sample.U64(1<<threads - 1)})
 }
 
 // disk is what one disk answers.
@@ -48,7 +49,7 @@ type disk struct {
 	seek     int // -1: it does not say
 	bytes    uint64
 	mbr, raw bool
-	parts    []craft.Part
+	parts    []sample.Part
 	kinds    []byte // of an MBR's partitions; the first is active
 	usb      bool
 }
@@ -61,13 +62,13 @@ func (d disk) layout() string {
 	if d.raw {
 		style = 2
 	}
-	out := craft.Put(48, map[int]string{0: craft.U32(style) + craft.U32(uint32(count))})
+	out := sample.Put(48, map[int]string{0: sample.U32(style) + sample.U32(uint32(count))})
 	for i, p := range d.parts {
 		set := map[int]string{
-			0:  craft.U32(style),
-			8:  craft.U64(p.First * 512),
-			16: craft.U64((p.Last - p.First + 1) * 512),
-			24: craft.U32(uint32(i + 1)),
+			0:  sample.U32(style),
+			8:  sample.U64(p.First * 512),
+			16: sample.U64((p.Last - p.First + 1) * 512),
+			24: sample.U32(uint32(i + 1)),
 		}
 		if d.mbr {
 			set[32] = string([]byte{d.kinds[i]})
@@ -75,9 +76,9 @@ func (d disk) layout() string {
 				set[33] = "\x01"
 			}
 		} else {
-			set[32] = craft.GUID(p.Type) + craft.GUID(p.ID)
+			set[32] = sample.GUID(p.Type) + sample.GUID(p.ID)
 		}
-		out += craft.Put(144, set)
+		out += sample.Put(144, set)
 	}
 	return out
 }
@@ -92,18 +93,18 @@ func (m *machine) disks(list ...disk) {
 			removable = "\x01"
 		}
 		m.ok(win.Disk(n, win.Descriptor),
-			craft.Put(40, map[int]string{
-				0:  craft.U32(40) + craft.U32(uint32(40+len(d.model)+1)),
+			sample.Put(40, map[int]string{
+				0:  sample.U32(40) + sample.U32(uint32(40+len(d.model)+1)),
 				10: removable,
-				16: craft.U32(40),
-				28: craft.U32(d.bus),
+				16: sample.U32(40),
+				28: sample.U32(d.bus),
 			})+d.model+"\x00")
 		if d.seek >= 0 {
-			m.ok(win.Disk(n, win.Seek), craft.Put(12, map[int]string{8: string([]byte{byte(d.seek)})}))
+			m.ok(win.Disk(n, win.Seek), sample.Put(12, map[int]string{8: string([]byte{byte(d.seek)})}))
 		} else {
 			m.no(capture.NotExposed, 50, win.Disk(n, win.Seek))
 		}
-		m.ok(win.Disk(n, win.Geometry), craft.Put(32, map[int]string{20: craft.U32(512), 24: craft.U64(d.bytes)}))
+		m.ok(win.Disk(n, win.Geometry), sample.Put(32, map[int]string{20: sample.U32(512), 24: sample.U64(d.bytes)}))
 		m.ok(win.Disk(n, win.Layout), d.layout())
 	}
 	m.ok(win.Disks, strings.Join(numbers, "\n"))
@@ -111,13 +112,13 @@ func (m *machine) disks(list ...disk) {
 
 // volume of the system: on which disks, its size and what is free.
 func (m *machine) volume(size, free uint64, disks ...uint32) {
-	out := craft.U32(uint32(len(disks))) + craft.U32(0)
+	out := sample.U32(uint32(len(disks))) + sample.U32(0)
 	for _, d := range disks {
-		out += craft.U32(d) + craft.U32(0) + craft.U64(1<<20) + craft.U64(size)
+		out += sample.U32(d) + sample.U32(0) + sample.U64(1<<20) + sample.U64(size)
 	}
 	m.ok(win.Drive, "C:")
 	m.ok(win.Extents, out)
-	m.ok(win.Space, craft.U64(free)+craft.U64(size)+craft.U64(free))
+	m.ok(win.Space, sample.U64(free)+sample.U64(size)+sample.U64(free))
 	m.ok(win.Filesystem, "NTFS")
 }
 
@@ -149,12 +150,12 @@ const (
 // adapter answers for a graphics adapter: driver model as 2700 for 2.7.
 func (m *machine) adapter(n string, dev uint32, model uint32) {
 	m.ok(win.Adapters, n)
-	m.ok(win.Adapter(n, win.DeviceIDs), craft.U32(0)+craft.U32(pciVendor)+craft.U32(dev)+craft.Zeros(16))
-	m.ok(win.Adapter(n, win.DriverModel), craft.U32(model))
-	m.ok(win.Adapter(n, win.AdapterKind), craft.U32(3))
+	m.ok(win.Adapter(n, win.DeviceIDs), sample.U32(0)+sample.U32(pciVendor)+sample.U32(dev)+sample.Zeros(16))
+	m.ok(win.Adapter(n, win.DriverModel), sample.U32(model))
+	m.ok(win.Adapter(n, win.AdapterKind), sample.U32(3))
 }
 
-func (m *machine) displays(inside bool, list ...craft.Display) {
+func (m *machine) displays(inside bool, list ...sample.Display) {
 	var numbers []string
 	for i, d := range list {
 		n := strconv.Itoa(i + 1)
@@ -163,19 +164,21 @@ func (m *machine) displays(inside bool, list ...craft.Display) {
 		if inside && i == 0 {
 			technology = 11
 		}
-		m.ok(win.Display(n, win.Technology), craft.U32(technology))
+		m.ok(win.Display(n, win.Technology), sample.U32(technology))
 		m.ok(win.Display(n, win.EDID), d.EDID())
 	}
 	m.ok(win.Displays, strings.Join(numbers, "\n"))
 }
 
 // windowsBase is what every machine answers.
-func windowsBase(name string, elevated bool, pc craft.PC, c craft.CPU, cores, threads int, visibleMiB uint64) *machine {
+func windowsBase(
+	name string, elevated bool, pc sample.PC, c sample.CPU, cores, threads int, visibleMiB uint64,
+) *machine {
 	m := begin(name, "windows", elevated)
-	m.ok(win.Version, craft.U32(20)+craft.U32(11)+craft.U32(2)+craft.U32(4104)+craft.U32(2))
+	m.ok(win.Version, sample.U32(20)+sample.U32(11)+sample.U32(2)+sample.U32(4104)+sample.U32(2))
 	m.ok(win.Binary, "amd64")
-	m.ok(win.Native, craft.U16(0)+craft.U16(0x8664))
-	m.ok(win.SystemInfo, craft.U16(9))
+	m.ok(win.Native, sample.U16(0)+sample.U16(0x8664))
+	m.ok(win.SystemInfo, sample.U16(9))
 	m.key(win.KeyVersion, "ProductName", "Skerry 11", "EditionID", "Office", "CurrentBuildNumber", "4104")
 	m.ok(win.View64.Value(win.KeyVersion, "UBR"), number(18))
 	m.key(win.KeyName, "ComputerName", name)
@@ -183,16 +186,16 @@ func windowsBase(name string, elevated bool, pc craft.PC, c craft.CPU, cores, th
 	m.ok(win.Topology, topology(cores, threads))
 	m.no(capture.Failed, 1359, win.Clocks)
 	table := pc.Tables()
-	m.ok(win.Firmware, "\x00\x03\x03\x00"+craft.U32(uint32(len(table)))+table)
-	m.ok(win.Memory, craft.Put(64, map[int]string{0: craft.U32(64), 8: craft.U64(visibleMiB << 20)}))
+	m.ok(win.Firmware, "\x00\x03\x03\x00"+sample.U32(uint32(len(table)))+table)
+	m.ok(win.Memory, sample.Put(64, map[int]string{0: sample.U32(64), 8: sample.U64(visibleMiB << 20)}))
 	total := 0
 	for _, x := range pc.Modules {
 		total += x.MiB
 	}
-	m.ok(win.MemoryFitted, craft.U64(uint64(total)<<10))
-	m.ok(win.PowerStatus, "\x01\x80\xFF\x00"+craft.Zeros(8))
+	m.ok(win.MemoryFitted, sample.U64(uint64(total)<<10))
+	m.ok(win.PowerStatus, "\x01\x80\xFF\x00"+sample.Zeros(8))
 	m.ok(win.Uplinks, "6 1\n24 1\n")
-	m.ok(win.Joined, craft.U32(2))
+	m.ok(win.Joined, sample.U32(2))
 	m.no(capture.Absent, 2, win.View64.Mark(win.KeyCloud, "*"), win.View64.Mark(win.KeyPolicy, "WUServer"),
 		win.View64.Subkeys(win.KeyEnrolled))
 	m.ok(win.View64.Subkeys(win.KeyServicing), "")
@@ -202,7 +205,7 @@ func windowsBase(name string, elevated bool, pc craft.PC, c craft.CPU, cores, th
 	m.no(capture.Absent, 2, win.View64.Value(win.KeySession, "PendingFileRenameOperations"),
 		win.View64.Value(win.KeyPortable, "PortableOperatingSystem"),
 		win.View64.Value(win.KeyPolicy, "TargetReleaseVersion"))
-	m.ok(win.Isolation, craft.Zeros(8))
+	m.ok(win.Isolation, sample.Zeros(8))
 	refused := capture.Denied
 	if elevated {
 		refused = capture.Absent
@@ -218,30 +221,30 @@ func (m *machine) uefi(on bool) {
 	if on {
 		state = 1
 	}
-	m.ok(win.FirmwareType, craft.U32(2))
+	m.ok(win.FirmwareType, sample.U32(2))
 	m.ok(win.SecureBoot, string([]byte{byte(state), 1}))
 	m.ok(win.View64.Subkeys(win.KeySecureBoot), "")
 	m.ok(win.View64.Value(win.KeySecureBoot, "UEFISecureBootEnabled"), number(state))
 	if m.Elevated {
-		m.ok(win.Variable("SecureBoot"), craft.U32(6)+string([]byte{byte(state)}))
-		m.ok(win.Variable("SetupMode"), craft.U32(6)+"\x00")
+		m.ok(win.Variable("SecureBoot"), sample.U32(6)+string([]byte{byte(state)}))
+		m.ok(win.Variable("SetupMode"), sample.U32(6)+"\x00")
 	} else {
 		m.no(capture.Denied, 1314, win.Variable("SecureBoot"), win.Variable("SetupMode"), win.Variable("BootOrder"))
 	}
 }
 
 func (m *machine) legacy() {
-	m.ok(win.FirmwareType, craft.U32(1))
+	m.ok(win.FirmwareType, sample.U32(1))
 	m.no(capture.NotExposed, 1, win.Variable("SecureBoot"), win.Variable("SetupMode"), win.Variable("BootOrder"))
 }
 
 func (m *machine) tpm(version uint32, manufacturer string) {
-	m.ok(win.TBS, craft.U32(1)+craft.U32(version)+craft.U32(3)+craft.U32(1))
+	m.ok(win.TBS, sample.U32(1)+sample.U32(version)+sample.U32(3)+sample.U32(1))
 	if version == 2 {
-		m.ok(win.Table("TPM2"), craft.TPM2Table(7))
-		m.ok(win.Ask2, craft.TPM2Answer(manufacturer, 7, 2))
+		m.ok(win.Table("TPM2"), sample.TPM2Table(7))
+		m.ok(win.Ask2, sample.TPM2Answer(manufacturer, 7, 2))
 	} else {
-		m.ok(win.Ask12, craft.TPM12Answer(manufacturer, 4, 32))
+		m.ok(win.Ask12, sample.TPM12Answer(manufacturer, 4, 32))
 	}
 }
 
@@ -250,21 +253,21 @@ func (m *machine) noTPM() { m.no(capture.Absent, 0x8028400F, win.TBS) }
 func (m *machine) boots(entries ...string) {
 	order := ""
 	for i, e := range entries {
-		order += craft.U16(uint16(i + 1))
+		order += sample.U16(uint16(i + 1))
 		m.ok(win.Variable(fmt.Sprintf("Boot%04X", i+1)), e)
 	}
-	m.ok(win.Variable("BootOrder"), craft.U32(7)+order)
-	m.ok(win.Variable("BootCurrent"), craft.U32(6)+craft.U16(1))
+	m.ok(win.Variable("BootOrder"), sample.U32(7)+order)
+	m.ok(win.Variable("BootCurrent"), sample.U32(6)+sample.U16(1))
 }
 
 // id is a made-up GUID that ends in a number.
 func id(n int) string { return fmt.Sprintf("71de0000-0000-4000-8000-%012x", n) }
 
 // started is the table of a disk that a UEFI machine starts from.
-func started(sectors uint64, from int) []craft.Part {
-	return []craft.Part{
-		craft.NewPart(craft.ESP, id(from), 2048, 534527),
-		craft.NewPart("e3c9e316-0b5c-4db8-817d-f92df00215ae", id(from+1), 534528, 567295),
-		craft.NewPart(craft.BasicData, id(from+2), 567296, sectors-2048),
+func started(sectors uint64, from int) []sample.Part {
+	return []sample.Part{
+		sample.NewPart(sample.ESP, id(from), 2048, 534527),
+		sample.NewPart("e3c9e316-0b5c-4db8-817d-f92df00215ae", id(from+1), 534528, 567295),
+		sample.NewPart(sample.BasicData, id(from+2), 567296, sectors-2048),
 	}
 }

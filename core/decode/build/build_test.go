@@ -1,21 +1,21 @@
-package draft_test
+package build_test
 
 import (
 	"strings"
 	"testing"
 
 	"rolltop.example/rolltop/core/capture"
-	"rolltop.example/rolltop/core/decode/craft"
-	"rolltop.example/rolltop/core/decode/draft"
+	"rolltop.example/rolltop/core/decode/build"
 	"rolltop.example/rolltop/core/decode/partition"
+	"rolltop.example/rolltop/core/decode/sample"
 	"rolltop.example/rolltop/core/decode/tpm"
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/internal/expect"
 )
 
-func begin(elevated bool) *draft.Draft {
-	return draft.New(&capture.Document{Format: capture.Format, Platform: "linux", Elevated: elevated},
+func begin(elevated bool) *build.Draft {
+	return build.New(&capture.Document{Format: capture.Format, Platform: "linux", Elevated: elevated},
 		"Ask for rights.")
 }
 
@@ -57,7 +57,7 @@ func TestValuesAreClean(t *testing.T) {
 	if !x.Set(fact.DeviceModel, "Slip\x00way\t 14", "s") || x.D.Device.Model.Or("") != "Slip way 14" {
 		t.Errorf("%q", x.D.Device.Model.Or(""))
 	}
-	if long := draft.Known(strings.Repeat("x", 5000)); len(long.Or("")) > 1024 {
+	if long := build.Known(strings.Repeat("x", 5000)); len(long.Or("")) > 1024 {
 		t.Errorf("%d bytes", len(long.Or("")))
 	}
 }
@@ -93,16 +93,16 @@ func TestRest(t *testing.T) {
 	}
 }
 
-func table(p craft.PC) capture.Record {
+func table(p sample.PC) capture.Record {
 	return capture.Record{Source: "tables", Outcome: capture.OK, Raw: capture.Bytes(p.Tables())}
 }
 
 func TestModules(t *testing.T) {
-	modules := []craft.Module{
+	modules := []sample.Module{
 		{Slot: "A", MiB: 4096, Type: 0x18, Form: 9, Speed: 1600, Maker: "Fennick", Part: "F"}, {Slot: "B"},
 		{Slot: "C", MiB: 2048, Type: 0x1E, Form: 0x0B},
 	}
-	whole := table(craft.PC{Maker: "Ostrel", Chassis: 3, Slots: 3, MaxGiB: 16, Modules: modules})
+	whole := table(sample.PC{Maker: "Ostrel", Chassis: 3, Slots: 3, MaxGiB: 16, Modules: modules})
 	x := begin(true)
 	x.ReadTables(whole, whole.Raw, 0x0303)
 	x.Modules()
@@ -162,7 +162,7 @@ func TestTPMAnswered(t *testing.T) {
 	} {
 		t.Run(tt.maker, func(t *testing.T) {
 			x := begin(true)
-			x.D.Device.Environment = draft.Some(tt.environment)
+			x.D.Device.Environment = build.Some(tt.environment)
 			x.TPMAnswered(tpm.Info{Manufacturer: tt.maker, Firmware: "1.2"},
 				capture.Record{Source: "asked", Outcome: capture.OK})
 			expect.Same(t, `x.D.TPM.Kind.Or("")`, x.D.TPM.Kind.Or(""), tt.kind)
@@ -193,10 +193,10 @@ func TestPartitions(t *testing.T) {
 func TestOtherSystems(t *testing.T) {
 	variable := func(name string) string { return "var:" + name }
 	const here, gone = "71de0000-0000-4000-8000-000000000001", "71de0000-0000-4000-8000-000000000002"
-	entries := func(x *draft.Draft, list ...string) {
-		order := craft.U32(7)
+	entries := func(x *build.Draft, list ...string) {
+		order := sample.U32(7)
 		for i, e := range list {
-			order += craft.U16(uint16(i))
+			order += sample.U16(uint16(i))
 			x.C.Add(capture.Record{
 				Source:  variable("Boot000" + string(rune('0'+i))),
 				Outcome: capture.OK,
@@ -207,14 +207,14 @@ func TestOtherSystems(t *testing.T) {
 		x.C.Add(capture.Record{
 			Source:  variable("BootCurrent"),
 			Outcome: capture.OK,
-			Raw:     capture.Bytes(craft.U32(6) + craft.U16(0)),
+			Raw:     capture.Bytes(sample.U32(6) + sample.U16(0)),
 		})
 	}
 	x := begin(true)
-	entries(x, craft.BootEntry("This one", `\EFI\this\a.efi`, here),
-		craft.BootEntry("This one again", `\EFI\THIS\b.efi`, here),
-		craft.BootEntry("Another", `\EFI\another\a.efi`, here), craft.BootEntry("Another", `\EFI\another\a.efi`, here),
-		craft.BootEntry("Gone", `\EFI\gone\a.efi`, gone), craft.BootEntry("Fallback", `\EFI\BOOT\BOOTX64.EFI`, here),
+	entries(x, sample.BootEntry("This one", `\EFI\this\a.efi`, here),
+		sample.BootEntry("This one again", `\EFI\THIS\b.efi`, here),
+		sample.BootEntry("Another", `\EFI\another\a.efi`, here), sample.BootEntry("Another", `\EFI\another\a.efi`, here),
+		sample.BootEntry("Gone", `\EFI\gone\a.efi`, gone), sample.BootEntry("Fallback", `\EFI\BOOT\BOOTX64.EFI`, here),
 		"junk")
 	x.OtherSystems(variable, true, []string{here})
 	got := x.D.Storage.OtherSystems
@@ -226,8 +226,8 @@ func TestOtherSystems(t *testing.T) {
 	}
 	// Without partition tables, rights would tell.
 	x = begin(false)
-	entries(x, craft.BootEntry("This one", `\EFI\this\a.efi`, here),
-		craft.BootEntry("Another", `\EFI\another\a.efi`, here))
+	entries(x, sample.BootEntry("This one", `\EFI\this\a.efi`, here),
+		sample.BootEntry("Another", `\EFI\another\a.efi`, here))
 	x.OtherSystems(variable, true, nil)
 	if g := x.D.GapOf("storage.other_systems"); g.Cause != inventory.NeedsRights || len(x.D.Storage.OtherSystems) != 0 {
 		t.Errorf("%+v", g)
@@ -241,9 +241,9 @@ func TestOtherSystems(t *testing.T) {
 
 func TestLive(t *testing.T) {
 	x := begin(true)
-	x.D.OS.Platform, x.D.OS.Name = draft.Some("linux"), draft.Some("Lodestar Linux 12")
-	x.D.Storage.Disks = []inventory.Disk{{Name: draft.Some("sda"), System: draft.Some(true)}}
-	x.D.Storage.System.FreeBytes = draft.Some(int64(5))
+	x.D.OS.Platform, x.D.OS.Name = build.Some("linux"), build.Some("Lodestar Linux 12")
+	x.D.Storage.Disks = []inventory.Disk{{Name: build.Some("sda"), System: build.Some(true)}}
+	x.D.Storage.System.FreeBytes = build.Some(int64(5))
 	x.Live("a test says so")
 	expect.That(t, "x.D.OS.Name.IsZero()", x.D.OS.Name.IsZero())
 	expect.Same(t, `x.D.OS.Platform.Or("")`, x.D.OS.Platform.Or(""), "linux")

@@ -1,7 +1,7 @@
-// Package draft is what the decoders of all platforms share: a capture on one
+// Package build is what the decoders of all platforms share: a capture on one
 // side, an inventory under way on the other, and the ways in which a reading
 // becomes a fact with its source or a gap with its cause.
-package draft
+package build
 
 import (
 	"fmt"

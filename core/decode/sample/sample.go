@@ -1,9 +1,9 @@
-// Package craft makes raw bytes in the formats that decoders read, for their
+// Package sample makes raw bytes in the formats that decoders read, for their
 // tests and for the demo's recorded machines: firmware tables, variables,
 // partition tables, replies of a TPM, descriptions of displays.
 //
 // Bytes are strings here, so that pieces can be put together with +.
-package craft
+package sample
 
 import (
 	"encoding/binary"

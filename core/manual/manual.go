@@ -1,7 +1,7 @@
-// Package byhand puts facts that a person entered into an inventory. They fill
+// Package manual puts facts that a person entered into an inventory. They fill
 // gaps and never silently override a reading: where the two differ, the fact is
 // one on which sources disagree, and both stay.
-package byhand
+package manual
 
 import (
 	"encoding/json"

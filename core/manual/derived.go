@@ -1,4 +1,4 @@
-package byhand
+package manual
 
 import (
 	"fmt"

@@ -1,13 +1,13 @@
-package byhand_test
+package manual_test
 
 import (
 	"strings"
 	"testing"
 	"time"
 
-	"rolltop.example/rolltop/core/byhand"
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/inventory"
+	"rolltop.example/rolltop/core/manual"
 	"rolltop.example/rolltop/internal/expect"
 )
 
@@ -24,8 +24,8 @@ func machine() *inventory.Document {
 	return d
 }
 
-func entered(name, value string) byhand.Fact {
-	return byhand.Fact{
+func entered(name, value string) manual.Fact {
+	return manual.Fact{
 		Fact:  name,
 		Value: value,
 		By:    "harbour office",
@@ -36,8 +36,8 @@ func entered(name, value string) byhand.Fact {
 
 func TestItFillsGaps(t *testing.T) {
 	d := machine()
-	got, left := byhand.Enter(d,
-		[]byhand.Fact{
+	got, left := manual.Enter(d,
+		[]manual.Fact{
 			entered("memory.installed_bytes", "16 GiB"), entered("tpm.state", "ready"),
 			entered("processor.built_in_tpm", "true"), entered("graphics[0].interface_level", "12.0"),
 			entered("processor.features", "avx2 nx"),
@@ -69,7 +69,7 @@ func TestItNeverOverrides(t *testing.T) {
 	d.Memory.Installed = some(int64(8 << 30))
 	d.Sources = map[string]string{"memory.installed_bytes": "firmware tables"}
 	d.DropGap("memory.installed_bytes")
-	got, left := byhand.Enter(d, []byhand.Fact{entered("memory.installed_bytes", "16 GiB")})
+	got, left := manual.Enter(d, []manual.Fact{entered("memory.installed_bytes", "16 GiB")})
 	r := fact.Read(got).Get(fact.MemoryInstalled)
 	expect.That(t, "left == nil", left == nil)
 	expect.That(t, "!r.Value.Known()", !r.Value.Known())
@@ -77,21 +77,21 @@ func TestItNeverOverrides(t *testing.T) {
 	expect.Same(t, "r.Gap.Cause", r.Gap.Cause, inventory.Disagree)
 	expect.Same(t, "r.Others()[0].Source", r.Others()[0].Source, "firmware tables")
 	expect.Same(t, "r.Others()[1].Value.Float()", r.Others()[1].Value.Float(), 16<<30)
-	same, left := byhand.Enter(d, []byhand.Fact{entered("memory.installed_bytes", "8 GiB")})
+	same, left := manual.Enter(d, []manual.Fact{entered("memory.installed_bytes", "8 GiB")})
 	r = fact.Read(same).Get(fact.MemoryInstalled)
 	expect.That(t, "left == nil", left == nil)
 	expect.Same(t, "r.Value.Float()", r.Value.Float(), 8<<30)
 	expect.Same(t, "r.Source", r.Source, "firmware tables")
 	// Of sources that disagree, a person settles which is right.
-	settled, left := byhand.Enter(got, []byhand.Fact{entered("memory.installed_bytes", "8 GiB")})
+	settled, left := manual.Enter(got, []manual.Fact{entered("memory.installed_bytes", "8 GiB")})
 	if r := fact.Read(settled).Get(fact.MemoryInstalled); left != nil || r.Value.Float() != 8<<30 {
 		t.Errorf("%v %+v", left, r)
 	}
-	third, _ := byhand.Enter(got, []byhand.Fact{entered("memory.installed_bytes", "4 GiB")})
+	third, _ := manual.Enter(got, []manual.Fact{entered("memory.installed_bytes", "4 GiB")})
 	if r := fact.Read(third).Get(fact.MemoryInstalled); r.Value.Known() || len(r.Others()) != 3 {
 		t.Errorf("a third reading: %+v", r)
 	}
-	row, _ := byhand.Enter(d, []byhand.Fact{entered("graphics[0].name", "Another")})
+	row, _ := manual.Enter(d, []manual.Fact{entered("graphics[0].name", "Another")})
 	if r := fact.Read(row).Row(fact.Adapters, 0).Get(fact.AdapterName); r.Value.Known() || len(r.Others()) != 2 {
 		t.Errorf("a row: %+v", r)
 	}
@@ -121,8 +121,8 @@ func TestBadFacts(t *testing.T) {
 		t.Errorf("a warranty until next year: %v", f.Check())
 	}
 	// A fact that suits no place of this inventory is left out, and said.
-	got, left := byhand.Enter(machine(),
-		[]byhand.Fact{
+	got, left := manual.Enter(machine(),
+		[]manual.Fact{
 			entered("graphics[3].interface_level", "12.0"), entered("storage.system.free_bytes", "200 GB"),
 			entered("tpm.state", "off"),
 		})

@@ -1,4 +1,4 @@
-package draft
+package build
 
 import (
 	"strconv"

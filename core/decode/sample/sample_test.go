@@ -1,13 +1,13 @@
-package craft_test
+package sample_test
 
 import (
 	"testing"
 
 	"rolltop.example/rolltop/core/decode/cpu"
-	"rolltop.example/rolltop/core/decode/craft"
 	"rolltop.example/rolltop/core/decode/edid"
 	"rolltop.example/rolltop/core/decode/efi"
 	"rolltop.example/rolltop/core/decode/partition"
+	"rolltop.example/rolltop/core/decode/sample"
 	"rolltop.example/rolltop/core/decode/tpm"
 	"rolltop.example/rolltop/internal/expect"
 )
@@ -18,19 +18,19 @@ const id = "71de0000-0000-4000-8000-000000000001"
 // bytes of their own.
 func TestRoundTrips(t *testing.T) {
 	for _, sector := range []int{512, 4096} {
-		table, err := partition.Decode([]byte(craft.GPT(sector, craft.NewPart(craft.ESP, id, 256, 511))), sector)
+		table, err := partition.Decode([]byte(sample.GPT(sector, sample.NewPart(sample.ESP, id, 256, 511))), sector)
 		if err != nil || table.Style != partition.GPT || table.Damaged || table.Hybrid || len(table.Parts) != 1 ||
 			table.Parts[0].ID != id || table.Parts[0].Bytes != uint64(256*sector) {
 			t.Errorf("sectors of %d: %+v %v", sector, table, err)
 		}
 	}
-	table, err := partition.Decode([]byte(craft.MBR([3]uint32{7, 2048, 1000}, [3]uint32{0x83, 4096, 1000})), 512)
+	table, err := partition.Decode([]byte(sample.MBR([3]uint32{7, 2048, 1000}, [3]uint32{0x83, 4096, 1000})), 512)
 	expect.NoError(t, err)
 	expect.Same(t, "table.Style", table.Style, partition.MBR)
 	expect.Same(t, "len(table.Parts)", len(table.Parts), 2)
 	expect.That(t, "table.Parts[0].Active", table.Parts[0].Active)
 	expect.That(t, "!table.Parts[1].Active", !table.Parts[1].Active)
-	for _, d := range []craft.Display{{
+	for _, d := range []sample.Display{{
 		Name:           "Gannet 27",
 		Width:          2560,
 		Height:         1440,
@@ -44,20 +44,20 @@ func TestRoundTrips(t *testing.T) {
 			t.Errorf("%+v %v", in, err)
 		}
 	}
-	if _, err := edid.Decode([]byte(craft.Display{Name: "x", Wrong: true}.EDID())); err == nil {
+	if _, err := edid.Decode([]byte(sample.Display{Name: "x", Wrong: true}.EDID())); err == nil {
 		t.Error("a wrong checksum was taken")
 	}
-	o, err := efi.LoadOption([]byte(craft.BootEntry("Skerry 11", `\EFI\skerry\start.efi`, id)))
+	o, err := efi.LoadOption([]byte(sample.BootEntry("Skerry 11", `\EFI\skerry\start.efi`, id)))
 	expect.NoError(t, err)
 	expect.Same(t, "o.Partition", o.Partition, id)
 	expect.Same(t, "o.File", o.File, `\EFI\skerry\start.efi`)
 	expect.That(t, "o.Active", o.Active)
-	in, err := tpm.Reply2([]byte(craft.TPM2Answer("PLVR", 7, 85)))
+	in, err := tpm.Reply2([]byte(sample.TPM2Answer("PLVR", 7, 85)))
 	expect.NoError(t, err)
 	expect.Same(t, "in.Manufacturer", in.Manufacturer, "PLVR")
 	expect.Same(t, "in.Firmware", in.Firmware, "7.85.0.0")
 	expect.Same(t, "in.Version", in.Version, "2.0")
-	processor := cpu.Describe(cpu.Leaves([]byte(craft.CPU{
+	processor := cpu.Describe(cpu.Leaves([]byte(sample.CPU{
 		Vendor:     "TessalyCores",
 		Name:       "Tessaly Onyx 5 3600",
 		Family:     23,
