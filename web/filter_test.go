@@ -93,6 +93,7 @@ func TestPartsOfFilters(t *testing.T) {
 			`memory.installed_bytes<8GiB site=East`},
 		{"of a combined filter", list("wordsOf", `tern or not site=East`), `tern or not site=East`},
 		{"a combined filter is typed anew", list("withWords", `tern or gannet`, "tern"), `tern`},
+		{"a combined filter is left alone", list("withValues", `tern or gannet`, "site", list()), `tern or gannet`},
 		{"a combined filter is narrowed", list("withValues", `tern or gannet`, "site", list("East")),
 			`(tern or gannet) site=East`},
 	}

@@ -45,7 +45,7 @@ func Read(d *inventory.Document) *Facts {
 		case r.Value.Known() && g != nil && g.Fact == def.Name:
 			// A list with a gap row of its own is incomplete: what it holds is
 			// there, what it does not hold is not known.
-			*r = Reading{Gap: g, Source: r.Source, conflict: &conflict{floor: r.Value}}
+			*r = Reading{Gap: g, Source: r.Source, partial: &partial{floor: r.Value}}
 		case r.Value.Known():
 		case g != nil:
 			r.Gap = g
@@ -75,7 +75,7 @@ func (r *Reading) disagree(def *Def) {
 		}
 	}
 	if others != nil {
-		r.conflict = &conflict{others: others}
+		r.partial = &partial{others: others}
 	}
 }
 
@@ -84,7 +84,7 @@ func (r *Reading) disagree(def *Def) {
 func (f *Facts) SetLowerBound(id ID, least Value) {
 	f.markDirty(id)
 	r := &f.one[id]
-	r.conflict = &conflict{least, r.Others()}
+	r.partial = &partial{least, r.Others()}
 }
 
 // Get returns the reading of a fact of the machine itself. It is not to be
@@ -133,7 +133,7 @@ func (f *Facts) Set(id ID, v Value, source string) {
 // least there; for a copy that the caller owns.
 func (f *Facts) SetFloor(id ID, least Value, source string) {
 	f.markDirty(id)
-	f.one[id] = Reading{Gap: &rowGap, Source: source, conflict: &conflict{floor: least}}
+	f.one[id] = Reading{Gap: &rowGap, Source: source, partial: &partial{floor: least}}
 }
 
 // PutBack puts a whole reading back, as [Facts.Get] gave it before a [Facts.Set].
@@ -274,7 +274,7 @@ func (f *Facts) SetList(id ID, items []string, complete bool, gap *inventory.Gap
 		if gap == nil {
 			gap = &rowGap
 		}
-		r = Reading{Gap: gap, Source: source, conflict: &conflict{floor: r.Value}}
+		r = Reading{Gap: gap, Source: source, partial: &partial{floor: r.Value}}
 	}
 	f.markDirty(id)
 	f.one[id] = r

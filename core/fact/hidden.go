@@ -46,8 +46,8 @@ func (f *Facts) twoThingsOfASlot() {
 					},
 				}
 				others := []Alternative{{x, "one entry"}, {y, "the other entry"}}
-				a[k], b[k] = Reading{Gap: g, conflict: &conflict{others: others}},
-					Reading{Gap: g, conflict: &conflict{others: others}}
+				a[k], b[k] = Reading{Gap: g, partial: &partial{others: others}},
+					Reading{Gap: g, partial: &partial{others: others}}
 			}
 		}
 	}
@@ -156,7 +156,7 @@ func (f *Facts) impossibleMemory() {
 			},
 		}
 		others := []Alternative{{installed.Value, g.Readings[0].Source}, {visible, g.Readings[1].Source}}
-		*installed = Reading{Gap: g, Source: installed.Source, conflict: &conflict{others: others}}
+		*installed = Reading{Gap: g, Source: installed.Source, partial: &partial{others: others}}
 		f.conflicting = true
 	case !installed.Value.Known() && len(installed.Others()) == 0:
 		// Where sources disagree, a bound does not settle it behind their backs.
@@ -249,6 +249,6 @@ func (f *Facts) drivesDiffer(d *inventory.Document) {
 			"of different kinds",
 		Try: "check which drives the system volume is on, and enter storage.system.kind by hand",
 	}
-	r.conflict = &conflict{others: kinds}
+	r.partial = &partial{others: kinds}
 	f.conflicting = true
 }

@@ -254,13 +254,13 @@ func (f *Facts) unpackEntry(r *Reading, u *unpacker) {
 		r.Source = HandSource
 	}
 	if tag&tagFloor != 0 {
-		r.conflict = &conflict{floor: u.value()}
+		r.partial = &partial{floor: u.value()}
 	}
 	if tag&tagOthers != 0 {
-		if r.conflict == nil {
-			r.conflict = &conflict{}
+		if r.partial == nil {
+			r.partial = &partial{}
 		}
-		r.conflict.others = u.others()
+		r.partial.others = u.others()
 		f.conflicting = true
 	}
 }
@@ -282,7 +282,7 @@ func (u *unpacker) cell() Reading {
 		case packOthers:
 			u.at++
 			return Reading{
-				Gap: &causeGaps[slices.Index(causes[:], inventory.Disagree)], conflict: &conflict{others: u.others()},
+				Gap: &causeGaps[slices.Index(causes[:], inventory.Disagree)], partial: &partial{others: u.others()},
 			}
 		case packCause:
 			u.at++

@@ -205,11 +205,11 @@ type Reading struct {
 	Gap    *inventory.Gap // set when Value is not known
 	Source string         // which interface said so; empty where the document does not say
 
-	conflict *conflict // few readings have one
+	partial *partial // few readings have one
 }
 
-// conflict is what is known of a fact whose value is not.
-type conflict struct {
+// partial is what is known of a fact whose value is not: a bound, or what each source says.
+type partial struct {
 	floor  Value
 	others []Alternative
 }
@@ -217,18 +217,18 @@ type conflict struct {
 // Floor is a bound: the fact is not less than this, where another fact or what
 // was read of a list bounds it.
 func (r *Reading) Floor() Value {
-	if r.conflict == nil {
+	if r.partial == nil {
 		return Value{}
 	}
-	return r.conflict.floor
+	return r.partial.floor
 }
 
 // Others is what each source says, where they disagree.
 func (r *Reading) Others() []Alternative {
-	if r.conflict == nil {
+	if r.partial == nil {
 		return nil
 	}
-	return r.conflict.others
+	return r.partial.others
 }
 
 // Alternative is one of several readings that disagree.

@@ -132,7 +132,7 @@ func (f Filter) Unknown(e Existing) string {
 		}
 		for _, v := range t.values {
 			if exist != nil && !slices.ContainsFunc(exist, func(x string) bool { return matches(x, v) }) {
-				wrong := fmt.Sprintf("%s%s%s: there is no %s %q", t.key, t.op, v, what, v)
+				wrong := fmt.Sprintf("%s%s%s: there is no %s %q", t.key, t.op, shown(v), what, shown(v))
 				return doc.With(wrong, doc.Suggest(v, exist))
 			}
 		}
@@ -192,14 +192,23 @@ func (n *node) text(in join) string {
 func (t *term) text() string {
 	values := make([]string, len(t.values))
 	for j, v := range t.values {
-		if values[j] = v; strings.ContainsAny(v, " \t\n,=()<>!") || t.key == "" && operator(v) != "" {
-			values[j] = `"` + v + `"` // no value has a quote in it
-		}
+		values[j] = written(v, t.key == "" && operator(v) != "")
 	}
 	if t.key == "" {
 		return values[0]
 	}
 	return t.key + t.op + strings.Join(values, ",")
+}
+
+// written is a value with the quotes that it needs; no value has a quote in it.
+func written(v string, quote bool) string {
+	parts := strings.Split(v, anything)
+	for i, p := range parts {
+		if quote || strings.ContainsAny(p, " \t\n,=()<>!*") {
+			parts[i] = `"` + p + `"`
+		}
+	}
+	return strings.Join(parts, "*")
 }
 
 // Has says whether a term has a key.

@@ -24,6 +24,7 @@ type key struct {
 	doc   string                                  // behind the name, in brackets; "" where the name says it
 	words []string                                // it takes only these; nil: any
 	ids   bool                                    // it takes ids, which are in lower case
+	like  bool                                    // it takes texts, in which * stands for any characters
 	check func(v string) error                    // refuses a value that no machine can have; nil: none
 	test  func(x *Index, t *term, f *Filter) pick // of the term's values
 }
@@ -50,13 +51,13 @@ var keys = []key{
 	{name: "fails", doc: "a requirement", ids: true, test: byOutcome('f')},
 	{name: "fixed_by", doc: "these steps alone make it ready", ids: true, test: pickFreed},
 	{name: "hold", words: yesOrNo, test: pickHold},
-	{name: "installed", test: byText(textInstalled)},
+	{name: "installed", like: true, test: byText(textInstalled)},
 	{name: "judged", words: yesOrNo, test: byRow(func(r *Row, v string) bool { return r.Judged == (v == yes) })},
-	{name: "key", doc: "of a machine", test: byRow(func(r *Row, v string) bool { return matches(r.Key, v) })},
-	{name: "maker", test: byText(textMaker)},
+	{name: "key", doc: "of a machine", like: true, test: byRow(func(r *Row, v string) bool { return matches(r.Key, v) })},
+	{name: "maker", like: true, test: byText(textMaker)},
 	{name: "missing", doc: "an unknown fact", check: checkMissing,
 		test: func(x *Index, t *term, _ *Filter) pick { return x.missing(t.values) }},
-	{name: "model", test: byText(textModel)},
+	{name: "model", like: true, test: byText(textModel)},
 	{name: "next", doc: "disposition for the next release", words: remedy.Dispositions(),
 		test: byDisposition(func(r *Row) (remedy.Disposition, bool) {
 			return remedy.Disposition(max(r.Next, 0)), r.Judged && r.Next != NoNext
@@ -70,9 +71,9 @@ var keys = []key{
 	{name: "route", words: release.Ways(), test: byRow(func(r *Row, v string) bool { return r.Judged && r.Way == v })},
 	{name: ExternalChanged, doc: "the number of a change of rules",
 		check: number(ExternalChanged, "rolltop releases changes lists the changes of rules"), test: pickExternal},
-	{name: "site", test: byText(textPlace)},
+	{name: "site", like: true, test: byText(textPlace)},
 	{name: "step", doc: "of the plan", ids: true, test: pickStep},
-	{name: "tag", test: func(x *Index, t *term, _ *Filter) pick {
+	{name: "tag", like: true, test: func(x *Index, t *term, _ *Filter) pick {
 		return x.tags.by(func(v fact.Value) bool {
 			return slices.ContainsFunc(v.Set(), func(tag string) bool {
 				return slices.ContainsFunc(t.values, func(s string) bool { return matches(tag, s) })
@@ -130,10 +131,14 @@ func Doc() string {
 func (k *key) allows(v string) (string, error) {
 	v = folded(v, k.words)
 	if k.words != nil && !slices.Contains(k.words, v) {
-		return "", errors.New(doc.With(fmt.Sprintf("unknown value %s=%s", k.name, v), doc.Suggest(v, k.words)))
+		return "", errors.New(doc.With(fmt.Sprintf("unknown value %s=%s", k.name, shown(v)), doc.Suggest(v, k.words)))
 	}
 	if k.ids {
 		v = strings.ToLower(v)
+	}
+	if strings.Contains(v, anything) && !k.like {
+		return "", fmt.Errorf("%s=%s: * stands for other characters only in names and texts; write the whole value",
+			k.name, shown(v))
 	}
 	if k.check == nil {
 		return v, nil

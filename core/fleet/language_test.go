@@ -46,7 +46,9 @@ func TestFilterLanguage(t *testing.T) {
 		{"Disposition=REFIT", "GULL-002 GULL-003"}, {"fails=TPM", "GULL-003 HOLM-001"},
 		{"tpm.state=NOT-SEEN", "GULL-002 HOLM-001 HOLM-M01"}, {"tpm.state=not-*", "GULL-002 HOLM-001 HOLM-M01"},
 		{`storage.other_systems=lodestar*`, "GULL-001 GULL-003 HOLM-002"},
+		{"gull*1", "GULL-001"}, {"sl*way holm", "HOLM-001 HOLM-002"}, {`site="gull"*`, "GULL-001 GULL-002 GULL-003"},
 		// quotes take the meaning away
+		{`site="gull*"`, ""}, {`"gull*1"`, ""}, {`name="GULL-"*"1"`, "GULL-001"},
 		{`"or"`, ""}, {`"not"`, ""}, {`"(gull"`, ""}, {"gull(001)", ""},
 	} {
 		t.Run(tt.where, func(t *testing.T) {
@@ -62,18 +64,23 @@ func TestMistakesInFilters(t *testing.T) {
 	for where, want := range map[string]string{
 		"(class=pc":                       "a parenthesis is not closed",
 		"class=pc)":                       "a parenthesis is closed that was not opened",
-		"class=pc or":                     "after or, a term is missing",
-		"or class=pc":                     "after the beginning, a term is missing",
-		"not":                             "after not, a term is missing",
-		"not or class=pc":                 "after not, a term is missing",
-		"class=pc and":                    "after and, a term is missing",
-		"()":                              "after (, a term is missing",
+		"class=pc or":                     "a term is missing after or; to search for or itself",
+		"or class=pc":                     "a term is missing in front of or; to search for or itself",
+		"and class=pc":                    "a term is missing in front of and",
+		"not":                             "a term is missing after not",
+		"not or class=pc":                 "a term is missing after not",
+		"class=pc and":                    "a term is missing after and",
+		"()":                              "a term is missing after (",
+		"serial=TW*":                      "device.serial is compared as a whole; write it without *",
+		"fails=tp*":                       "* stands for other characters only in names and texts",
+		"disposition=re*":                 "unknown value disposition=re*",
+		"memory.installed_bytes=8*":       "memory.installed_bytes=8*: not a valid value",
 		"disposition>ready":               "cannot be compared with >; write disposition=",
 		"memory.installed_byte>8GiB":      `did you mean "memory.installed_bytes"?`,
 		"=ready":                          "=ready has no key",
 		"nmae=x":                          `did you mean "name"?`,
 		strings.Repeat("(", 30) + "a":     "nested too deeply",
-		strings.Repeat("not ", 30) + "a":  "a term is missing",
+		strings.Repeat("not ", 30) + "a":  "nested too deeply",
 		strings.Repeat("a ", 500) + "end": "more than 400 terms",
 	} {
 		_, err := fleet.Parse(where)
@@ -161,4 +168,18 @@ func TestAndKeepsAFilterTogether(t *testing.T) {
 		expect.NoError(t, err)
 		expect.Same(t, where, f.Within("tag", "a").String(), again.String())
 	}
+}
+
+// Whoever is limited to a site sees that one, whatever its name: a * in it stands for itself.
+func TestWithinIsExact(t *testing.T) {
+	x := index()
+	f := fleet.Filter{}.Within("site", "gull*", "Holm Ferry")
+	expect.Same(t, "the filter", f.String(), `site="gull*","Holm Ferry"`)
+	again, err := fleet.Parse(f.String())
+	expect.NoError(t, err)
+	holm := x.Select(f).Len()
+	expect.Same(t, "machines", x.Select(again).Len(), holm)
+	alone, err := fleet.Parse(`site="Holm Ferry"`)
+	expect.NoError(t, err)
+	expect.Same(t, "machines", holm, x.Select(alone).Len())
 }

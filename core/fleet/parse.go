@@ -124,7 +124,7 @@ func (p *parser) next() string {
 // some reads parts with “or” between them.
 func (p *parser) some(depth int) (*node, error) {
 	if depth > maxDepth {
-		return nil, errors.New("the parentheses are nested too deeply")
+		return nil, errTooDeep
 	}
 	out := &node{join: some}
 	for {
@@ -151,7 +151,10 @@ func (p *parser) every(depth int) (*node, error) {
 			}
 			return single(out), nil
 		case operator(token) == "and":
-			if p.at++; len(out.parts) == 0 || !p.begins() {
+			if len(out.parts) == 0 {
+				return nil, lackingTerm("in front of", token)
+			}
+			if p.at++; !p.begins() {
 				return nil, p.lacking()
 			}
 		default:
@@ -170,14 +173,20 @@ func (p *parser) begins() bool {
 	return token != "" && token != ")" && operator(token) != "or" && operator(token) != "and"
 }
 
-// lacking says what is missing where a part should begin.
+// lacking says that a term is missing, after the token before or in front of the next one.
 func (p *parser) lacking() error {
-	before := "the beginning"
 	if p.at > 0 {
-		before = p.tokens[p.at-1]
+		return lackingTerm("after", p.tokens[p.at-1])
 	}
-	return fmt.Errorf("after %s, a term is missing; put the word %s in double quotes to search for it", before, before)
+	return lackingTerm("in front of", p.next())
 }
+
+func lackingTerm(side, token string) error {
+	return fmt.Errorf("a term is missing %s %s; to search for %[2]s itself, put it in double quotes", side, token)
+}
+
+// errTooDeep says that parentheses, or “not”, go too deep.
+var errTooDeep = errors.New("the parentheses are nested too deeply")
 
 // part reads a term, parentheses, or “not” with one of them.
 func (p *parser) part(depth int) (*node, error) {
@@ -188,8 +197,11 @@ func (p *parser) part(depth int) (*node, error) {
 	p.at++
 	switch {
 	case operator(token) == "not":
-		if !p.begins() || depth >= maxDepth {
+		if !p.begins() {
 			return nil, p.lacking()
+		}
+		if depth >= maxDepth {
+			return nil, errTooDeep
 		}
 		inner, err := p.part(depth + 1)
 		if err != nil {
@@ -238,7 +250,7 @@ func readTerm(token string) (*term, error) {
 		}
 	}
 	if at < 0 || (op == "<" || op == ">") && !isKey(token[:at]) {
-		return &term{values: []string{strings.ToLower(unquote(token))}}, nil
+		return &term{values: []string{strings.ToLower(pattern(token))}}, nil
 	}
 	t := &term{key: strings.ToLower(token[:at]), op: op}
 	if other := otherNames[t.key]; other != "" {
@@ -268,7 +280,7 @@ func (t *term) read(text string) error {
 		return fmt.Errorf("%s is not a number and cannot be compared with %s; write %s=", t.key, t.op, t.key)
 	}
 	for _, v := range splitValues(text) {
-		if v = unquote(v); v == "" {
+		if v = pattern(v); v == "" {
 			return fmt.Errorf("%s%s has no value; give a value, or omit the term", t.key, t.op)
 		}
 		v, err := t.check(v)
@@ -290,10 +302,12 @@ func (t *term) check(v string) (string, error) {
 		return k.allows(v)
 	}
 	switch {
+	case strings.Contains(v, anything) && identifying[t.def.ID] && t.def.ID != fact.DeviceName:
+		return "", fmt.Errorf("%s%s%s: %s is compared as a whole; write it without *", t.key, t.op, shown(v), t.key)
 	case t.def.Kind == fact.Set:
 		t.wanted = append(t.wanted, fact.Items([]string{v}))
 		return v, nil
-	case strings.Contains(v, "*") && (t.def.Kind == fact.Text || t.def.Kind == fact.Word):
+	case strings.Contains(v, anything) && (t.def.Kind == fact.Text || t.def.Kind == fact.Word):
 		t.wanted = append(t.wanted, fact.Of(fact.Text, v))
 		return v, nil
 	case t.def.Kind == fact.Word:
@@ -303,7 +317,7 @@ func (t *term) check(v string) (string, error) {
 	}
 	value, right := need.Value(t.def, v)
 	if !value.Known() {
-		return "", fmt.Errorf("%s%s%s: not a valid value; %s", t.key, t.op, v, right)
+		return "", fmt.Errorf("%s%s%s: not a valid value; %s", t.key, t.op, shown(v), right)
 	}
 	t.wanted = append(t.wanted, value)
 	return v, nil
@@ -343,14 +357,29 @@ func splitValues(s string) []string {
 
 func unquote(s string) string { return strings.ReplaceAll(s, `"`, "") }
 
-// matches says whether a text is like a wanted one, whatever their case; * in the wanted one stands
-// for any characters.
+// anything stands in a value for a * outside quotes, which matches any characters. It is a
+// noncharacter of Unicode, so that it is no part of a text; a * in quotes is itself.
+const anything = "\uffff"
+
+// pattern is a value without its quotes.
+func pattern(s string) string {
+	parts := strings.Split(s, `"`)
+	for i := 0; i < len(parts); i += 2 { // outside quotes
+		parts[i] = strings.ReplaceAll(parts[i], "*", anything)
+	}
+	return strings.Join(parts, "")
+}
+
+// shown is a value as a person writes it.
+func shown(v string) string { return strings.ReplaceAll(v, anything, "*") }
+
+// matches says whether a text is like a wanted one, whatever their case.
 func matches(text, wanted string) bool {
-	if !strings.Contains(wanted, "*") {
+	if !strings.Contains(wanted, anything) {
 		return strings.EqualFold(text, wanted)
 	}
 	text = strings.ToLower(text)
-	parts := strings.Split(strings.ToLower(wanted), "*")
+	parts := strings.Split(strings.ToLower(wanted), anything)
 	first, last := parts[0], parts[len(parts)-1]
 	if len(text) < len(first)+len(last) || !strings.HasPrefix(text, first) || !strings.HasSuffix(text, last) {
 		return false

@@ -225,13 +225,17 @@ func (t *term) holds(v, w fact.Value) bool {
 // word picks machines whose texts contain it, whose asset tag it is, and those that it
 // was found to name.
 func (x *Index) word(word string, named map[int64]bool) func(int32) bool {
+	contains := strings.Contains // of a text in lower case
+	if strings.Contains(word, anything) {
+		contains = func(text, word string) bool { return matches(text, anything+word+anything) }
+	}
 	tagged := func(int32) bool { return false }
 	if c := x.facts[fact.DeviceAssetTag]; c != nil {
-		tagged = c.by(func(v fact.Value) bool { return strings.EqualFold(v.Text(), word) })
+		tagged = c.by(func(v fact.Value) bool { return matches(v.Text(), word) })
 	}
 	var texts [searched]func(int32) bool
 	for i := range texts {
-		texts[i] = x.texts[i].by(func(v fact.Value) bool { return strings.Contains(strings.ToLower(v.Text()), word) })
+		texts[i] = x.texts[i].by(func(v fact.Value) bool { return contains(strings.ToLower(v.Text()), word) })
 	}
 	return func(at int32) bool {
 		for _, t := range texts {
@@ -239,7 +243,7 @@ func (x *Index) word(word string, named map[int64]bool) func(int32) bool {
 				return true
 			}
 		}
-		return strings.Contains(x.names[at], word) || tagged(at) || named[x.ids[at]]
+		return contains(x.names[at], word) || tagged(at) || named[x.ids[at]]
 	}
 }
 

@@ -145,7 +145,7 @@ func settingsCommand() *cobra.Command {
 		},
 	}
 	numberFlag(cmd, "stale-days", 30, 1, 3650, "days without an inventory after which a machine is overdue")
-	numberFlag(cmd, "history-months", 13, 1, 1200,
+	numberFlag(cmd, "history-months", 13, 1, 600,
 		"months for which every inventory is kept; of older ones, one per quarter")
 	numberFlag(cmd, "retired-days", 90, 0, 36500, "days after which a retired machine is removed (0: never)")
 	cmd.Flags().Bool("viewers-see-all", false, "show serial numbers, UUIDs and installed applications to viewers")

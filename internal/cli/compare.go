@@ -1,7 +1,9 @@
 package cli
 
 import (
+	"errors"
 	"fmt"
+	"net/http"
 	"os"
 	"path/filepath"
 	"time"
@@ -15,6 +17,7 @@ import (
 	"rolltop.example/rolltop/core/knowledge"
 	"rolltop.example/rolltop/core/release"
 	"rolltop.example/rolltop/core/say"
+	"rolltop.example/rolltop/internal/api"
 	"rolltop.example/rolltop/internal/build"
 )
 
@@ -103,9 +106,11 @@ func inventoryOf(cmd *cobra.Command, name string) (*inventory.Document, error) {
 		return nil, err
 	}
 	src, err := c.Inventory(contextOf(cmd), name, 0)
-	if err != nil && filepath.Ext(name) != "" {
+	var p *api.Problem
+	switch {
+	case errors.As(err, &p) && p.Status == http.StatusNotFound && filepath.Ext(name) != "":
 		return nil, fmt.Errorf("there is no file %s, and no machine of that name", name)
-	} else if err != nil {
+	case err != nil:
 		return nil, err
 	}
 	return inventory.Read(name, src)

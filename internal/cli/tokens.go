@@ -79,7 +79,7 @@ func tokensCommand() *cobra.Command {
 	}
 	add.Flags().String("scope", "submit",
 		"permission: submit (inventories), read, work (on machines) or manage (everything)")
-	numberFlag(add, "days", 0, 1, 36500, "days until the token expires (default: never)")
+	numberFlag(add, "days", 0, 1, 3650, "days until the token expires (default: never)")
 	numberFlag(add, "machines", 0, 1, 1000000, "for submit: number of machines that the token can add (default 10,000)")
 	add.Flags().String("tag", "", "for submit: tag of the machines that the token adds")
 	add.Flags().String("site", "", "for submit: site of the machines that the token adds")

@@ -17,7 +17,7 @@ func workCommand() *cobra.Command {
 		Use:   "work",
 		Short: "Work of the fleet: visits, remote batches, parts, open questions, watch list",
 		Args:  cobra.NoArgs,
-		RunE:  showWork,
+		RunE:  workList("visits", askWork, printWork),
 		Long:  help("work"),
 	}
 	cmd.Flags().String("where", "", "filter")
@@ -27,7 +27,7 @@ func workCommand() *cobra.Command {
 		Use:   "wins",
 		Short: "Biggest wins: the fixes that make most machines ready, alone and in the best order",
 		Args:  cobra.NoArgs,
-		RunE:  showWins,
+		RunE:  workList("wins", askWins, printWins),
 	}
 	wins.Flags().String("order", "machines",
 		"best order by machines (most machines per fix) or by time (least time per machine)")
@@ -36,7 +36,7 @@ func workCommand() *cobra.Command {
 		Use:   "messages",
 		Short: "Messages for the people whose machines are visited",
 		Args:  cobra.NoArgs,
-		RunE:  showMessages,
+		RunE:  workList("messages", askMessages, printMessages),
 	}
 	for _, c := range []*cobra.Command{wins, parts, messages} {
 		c.Flags().String("where", "", "filter")
@@ -108,7 +108,7 @@ func workCommand() *cobra.Command {
 		},
 	}
 	numberFlag(stock, "on-hand", 0, 0, 1000000, "number in stock")
-	numberFlag(stock, "lead-days", 0, 0, 3650, "days until the rest is delivered (0: unknown)")
+	numberFlag(stock, "lead-days", 0, 0, 1000, "days until the rest is delivered (0: unknown)")
 	serviceFlags(stock)
 	cmd.AddCommand(wins, parts, messages, sheet, assign, stock)
 	return cmd
@@ -119,26 +119,36 @@ func flagText(cmd *cobra.Command, name string) string {
 	return text
 }
 
-func showWork(cmd *cobra.Command, _ []string) error {
-	form, c, err := asked(cmd)
-	if err != nil {
-		return err
+// workList runs a command that shows a part of the work, under its name in the export: as JSON, as
+// CSV, or as text.
+func workList[T any](
+	part string, ask func(cmd *cobra.Command, c *client.Client) (T, error), text func(p *paper, answer T),
+) func(*cobra.Command, []string) error {
+	return func(cmd *cobra.Command, _ []string) error {
+		form, c, err := asked(cmd)
+		if err != nil {
+			return err
+		}
+		answer, err := ask(cmd, c)
+		if err != nil {
+			return asUsage(err)
+		}
+		switch form {
+		case "json":
+			return printJSON(cmd.OutOrStdout(), answer)
+		case "csv":
+			return exportWork(cmd, c, part)
+		}
+		text(newPaper(cmd.OutOrStdout()), answer)
+		return nil
 	}
-	w, err := c.Work(contextOf(cmd), flagText(cmd, "where"))
-	if err != nil {
-		return asUsage(err)
-	}
-	switch form {
-	case "json":
-		return printJSON(cmd.OutOrStdout(), w)
-	case "csv":
-		return exportWork(cmd, c, "visits")
-	}
-	printWork(newPaper(cmd.OutOrStdout()), &w)
-	return nil
 }
 
-func printWork(p *paper, w *api.Work) {
+func askWork(cmd *cobra.Command, c *client.Client) (api.Work, error) {
+	return c.Work(contextOf(cmd), flagText(cmd, "where"))
+}
+
+func printWork(p *paper, w api.Work) {
 	p.text("", p.style(bold, w.Says))
 	var rows [][]string
 	for _, s := range w.Stops {
@@ -261,22 +271,11 @@ func showParts(cmd *cobra.Command, _ []string) error {
 	return nil
 }
 
-func showMessages(cmd *cobra.Command, _ []string) error {
-	form, c, err := asked(cmd)
-	if err != nil {
-		return err
-	}
-	l, err := c.Messages(contextOf(cmd), flagText(cmd, "where"))
-	if err != nil {
-		return asUsage(err)
-	}
-	switch form {
-	case "json":
-		return printJSON(cmd.OutOrStdout(), l)
-	case "csv":
-		return exportWork(cmd, c, "messages")
-	}
-	p := newPaper(cmd.OutOrStdout())
+func askMessages(cmd *cobra.Command, c *client.Client) (api.MessageList, error) {
+	return c.Messages(contextOf(cmd), flagText(cmd, "where"))
+}
+
+func printMessages(p *paper, l api.MessageList) {
 	for _, m := range l.Messages {
 		p.text("", p.style(bold, m.Subject))
 		for _, t := range m.Text {
@@ -286,18 +285,13 @@ func showMessages(cmd *cobra.Command, _ []string) error {
 	}
 	p.line("%s of %s.", say.Capital(say.Count(len(l.Messages), "message", "messages")),
 		say.Count(l.Total, "machine that is visited", "machines that are visited"))
-	return nil
 }
 
-func showWins(cmd *cobra.Command, _ []string) error {
-	form, c, err := asked(cmd)
-	if err != nil {
-		return err
-	}
-	e, err := c.Wins(contextOf(cmd), flagText(cmd, "where"), flagText(cmd, "order"))
-	if err != nil {
-		return asUsage(err)
-	}
+func askWins(cmd *cobra.Command, c *client.Client) (api.Wins, error) {
+	return c.Wins(contextOf(cmd), flagText(cmd, "where"), flagText(cmd, "order"))
+}
+
+func printWins(p *paper, e api.Wins) {
 	var rows [][]string
 	for i, k := range e.Picks {
 		gain := "+" + strconv.Itoa(k.Gain)
@@ -309,13 +303,6 @@ func showWins(cmd *cobra.Command, _ []string) error {
 			k.Cost.Says,
 		})
 	}
-	switch form {
-	case "json":
-		return printJSON(cmd.OutOrStdout(), e)
-	case "csv":
-		return exportWork(cmd, c, "wins")
-	}
-	p := newPaper(cmd.OutOrStdout())
 	p.text("", p.style(bold,
 		fmt.Sprintf("%d of %s ready now.", e.Ready, say.Count(e.Machines, "machine is", "machines are"))))
 	p.line("")
@@ -338,5 +325,4 @@ func showWins(cmd *cobra.Command, _ []string) error {
 	}
 	p.line("")
 	p.table([]string{"Remedy", "Affected", "Fixed by this alone", "Expected", "Filter"}, rows)
-	return nil
 }

@@ -178,7 +178,7 @@ func newProblem(status int, message string, errs ...error) huma.StatusError {
 	}
 	// A key that is unknown explains one that is missing.
 	slices.SortStableFunc(p.Errors, func(a, b doc.Mistake) int {
-		return cmp.Compare(strings.Count(b.Wrong, unknownKey), strings.Count(a.Wrong, unknownKey))
+		return cmp.Compare(strings.Index(b.Wrong, unknownKey), strings.Index(a.Wrong, unknownKey)) // -1: in none
 	})
 	if len(p.Errors) == 0 && p.Detail == "request body is required" {
 		p.Detail = plainly(message)
@@ -194,7 +194,7 @@ func newProblem(status int, message string, errs ...error) huma.StatusError {
 func firstOf(all []doc.Mistake) string {
 	first := &all[0]
 	switch {
-	case first.Wrong == unknownKey:
+	case strings.HasPrefix(first.Wrong, unknownKey):
 		says := fmt.Sprintf("unknown key %q", first.Path)
 		for i := range all {
 			if strings.HasSuffix(all[i].Wrong, " is missing") {

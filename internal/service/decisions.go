@@ -170,8 +170,8 @@ func (d *Decisions) Add(ctx context.Context, n *NewDecision) (Decided, error) {
 		return Decided{}, err
 	}
 	read := d.index.Where
-	if n.Ahead { // of machines that come later, at sites that may come later, too
-		read = d.index.Stored
+	if n.Ahead {
+		read = d.index.Ahead
 	}
 	if _, err := read(ctx, one.Scope); err != nil {
 		return Decided{}, err

@@ -19,9 +19,21 @@ var identifying = []fact.ID{fact.DeviceSerial, fact.DeviceUUID, fact.BoardSerial
 // Identifies says that a fact names one machine.
 func Identifies(id fact.ID) bool { return slices.Contains(identifying, id) }
 
-// Where reads a filter that a viewer wrote, who picks from what they see. A requirement or a step
-// that does not exist is a mistake. The error may be a [*Refusal].
+// Where reads a filter that a viewer wrote, who picks from what they see. A requirement, step, site
+// or tag that does not exist is a mistake. The error may be a [*Refusal].
 func (i *Index) Where(ctx context.Context, text string) (fleet.Filter, error) {
+	return i.read(ctx, text, i.named)
+}
+
+// Ahead reads a filter of machines that come later: its sites and tags may come later, too. The
+// error may be a [*Refusal].
+func (i *Index) Ahead(ctx context.Context, text string) (fleet.Filter, error) {
+	return i.read(ctx, text, func(context.Context) (sites, tags []string, err error) { return nil, nil, nil })
+}
+
+func (i *Index) read(
+	ctx context.Context, text string, named func(context.Context) (sites, tags []string, err error),
+) (fleet.Filter, error) {
 	f, err := i.Stored(ctx, text)
 	if err != nil || text == "" {
 		return f, err
@@ -34,7 +46,7 @@ func (i *Index) Where(ctx context.Context, text string) (fleet.Filter, error) {
 		exist.Steps = base.Steps.IDs()
 	}
 	if f.Has("site") || f.Has("tag") {
-		if exist.Sites, exist.Tags, err = i.named(ctx); err != nil {
+		if exist.Sites, exist.Tags, err = named(ctx); err != nil {
 			return f, err
 		}
 	}

@@ -22,10 +22,10 @@ import (
 type partsCache struct {
 	mu    sync.Mutex
 	base  *knowledge.Base
-	known map[int64]bill
+	known map[int64]cachedParts
 }
 
-type bill struct {
+type cachedParts struct {
 	plan  string
 	parts []assess.Buy
 }
@@ -48,7 +48,7 @@ func (b *partsCache) take(base *knowledge.Base, plans []fleet.Planned, out map[i
 	b.mu.Lock()
 	defer b.mu.Unlock()
 	if b.base != base || b.known == nil {
-		b.base, b.known = base, map[int64]bill{}
+		b.base, b.known = base, map[int64]cachedParts{}
 	}
 	todo := map[int64]string{}
 	for _, p := range plans {
@@ -74,9 +74,9 @@ func buys(base *knowledge.Base, plan string) bool {
 	})
 }
 
-// billsOf are what the plans of machines buy, by the numbers of the machines; only plans with
+// partsOf are what the plans of machines buy, by the numbers of the machines; only plans with
 // parts have some. They are worked out from packed facts, on all processors.
-func (w *Work) billsOf(ctx context.Context, base *knowledge.Base, plans []fleet.Planned) (map[int64][]assess.Buy,
+func (w *Work) partsOf(ctx context.Context, base *knowledge.Base, plans []fleet.Planned) (map[int64][]assess.Buy,
 	error) {
 	out := map[int64][]assess.Buy{}
 	b := &w.partsCache
@@ -100,7 +100,7 @@ func (w *Work) billsOf(ctx context.Context, base *knowledge.Base, plans []fleet.
 		g.Go(func() error {
 			f := new(fact.Facts)
 			return w.Store.PackedOf(ctx, fact.Catalogue, some, func(batch []store.Packed) error {
-				worked := make([]bill, len(batch))
+				worked := make([]cachedParts, len(batch))
 				for i := range batch {
 					t, ok := w.releases.Target(batch[i].Class)
 					if !ok || f.Unpack(batch[i].Row) != nil {
@@ -111,7 +111,7 @@ func (w *Work) billsOf(ctx context.Context, base *knowledge.Base, plans []fleet.
 					if err != nil {
 						return err
 					}
-					worked[i] = bill{planOf[id], parts}
+					worked[i] = cachedParts{planOf[id], parts}
 				}
 				b.mu.Lock()
 				defer b.mu.Unlock()
@@ -136,7 +136,7 @@ func (w *Work) Wins(ctx context.Context, where string, by work.Order) (work.Effe
 		return work.Effects{}, err
 	}
 	base := w.knowledge.Base()
-	partsCache, err := w.billsOf(ctx, base, plans)
+	parts, err := w.partsOf(ctx, base, plans)
 	if err != nil {
 		return work.Effects{}, err
 	}
@@ -144,7 +144,7 @@ func (w *Work) Wins(ctx context.Context, where string, by work.Order) (work.Effe
 	for i, p := range plans {
 		kinds[i] = work.Kind{Plan: work.Parse(p.Plan), Disposition: p.Disposition, Machines: len(p.Machines)}
 		for _, id := range p.Machines {
-			for _, b := range partsCache[id] {
+			for _, b := range parts[id] {
 				if b.Priced {
 					kinds[i].Cost = kinds[i].Cost.Add(b.Price)
 				} else {

@@ -221,7 +221,7 @@ func (w *Work) watch(ctx context.Context, where string, ticks []store.ItemTick) 
 // purchase puts together what plans buy, with what is there of it.
 func (w *Work) purchase(ctx context.Context, plans []fleet.Planned) ([]work.Line, error) {
 	base := w.knowledge.Base()
-	partsCache, err := w.billsOf(ctx, base, plans)
+	parts, err := w.partsOf(ctx, base, plans)
 	if err != nil {
 		return nil, err
 	}
@@ -231,7 +231,7 @@ func (w *Work) purchase(ctx context.Context, plans []fleet.Planned) ([]work.Line
 	}
 	today := w.Now().UTC().Format(time.DateOnly)
 	var bought []work.Bought
-	for id, list := range partsCache {
+	for id, list := range parts {
 		for _, b := range list {
 			bought = append(bought, work.Bought{
 				Machine: id,

@@ -282,6 +282,7 @@ func TestFiltersAreMigrated(t *testing.T) {
 	expect.NoError(t, err)
 	for i, where := range []string{
 		`tern or slipway`, `not site="Gull Quay"`, `(old) model="Bollard (300)"`, `site="Gull or Quay" OR`, `class=pc`,
+		`model="A) x (*" b*`,
 	} {
 		_, err := db.Exec(`INSERT INTO saved_filter VALUES (?, ?, '', '', 'boss', 0)`, fmt.Sprint("f", i), where)
 		expect.NoError(t, err)
@@ -301,5 +302,5 @@ func TestFiltersAreMigrated(t *testing.T) {
 		}
 	}
 	expect.Same(t, "the filters", strings.Join(got, "; "),
-		`tern "or" slipway; "not" site="Gull Quay"; "(old)" model="Bollard (300)"; site="Gull or Quay" "or"; class=pc`)
+		`tern "or" slipway; "not" site="Gull Quay"; "(old)" model="Bollard (300)"; site="Gull or Quay" "or"; class=pc; model="A) x (*" "b*"`)
 }

@@ -24,21 +24,26 @@ export function simple(where: string): boolean {
   })
 }
 
+/** A value without its quotes, but where they tell a * that is part of a text from one for any characters. */
+function unquoted(value: string): string {
+  return value.includes('*') ? value : value.replaceAll('"', '')
+}
+
 /** Reads the terms of a simple filter; of another one none. The service reads every filter itself. */
 export function parse(where: string): Term[] {
   if (!simple(where)) return []
   return partsOf(where).map((part) => {
     const at = part.search(/[=<>]/)
     const quote = part.indexOf('"')
-    if (at < 0 || (quote >= 0 && quote < at)) return { key: '', values: [part.replaceAll('"', '')] }
+    if (at < 0 || (quote >= 0 && quote < at)) return { key: '', values: [unquoted(part)] }
     if (part[at] !== '=') return { key: part, values: [] } // a comparison, which stays as it is
     const values = part.slice(at + 1).match(/(?:[^,"]|"[^"]*")+/g) ?? []
-    return { key: part.slice(0, at), values: values.map((v) => v.replaceAll('"', '')) }
+    return { key: part.slice(0, at), values: values.map(unquoted) }
   })
 }
 
 export function format(terms: Term[]): string {
-  const quoted = (v: string) => (/[\s,=()<>!]/.test(v) ? `"${v}"` : v)
+  const quoted = (v: string) => (/[\s,=()<>!]/.test(v) && !v.includes('"') ? `"${v}"` : v)
   const word = (v: string) => (operators.includes(v.toLowerCase()) ? `"${v}"` : quoted(v))
   return terms
     .filter((t) => t.values.length > 0 || /[<>]/.test(t.key))
@@ -56,7 +61,7 @@ export function valuesOf(where: string, key: string): string[] {
 
 /** The filter with the values of a key replaced; no values drop the term. */
 export function withValues(where: string, key: string, values: string[]): string {
-  if (!simple(where)) return `(${where}) ${format([{ key, values }])}`.trim()
+  if (!simple(where)) return values.length ? `(${where}) ${format([{ key, values }])}` : where
   const terms = parse(where)
   const at = terms.findIndex((t) => t.key === key)
   const rest = terms.filter((t) => t.key !== key)
