@@ -20,13 +20,13 @@ func TestManyAtOnce(t *testing.T) {
 	must(t, p.Go(s.URL+"/machines?where=disposition%3Drefit"), p.WaitText("30 machines of 284"),
 		p.WaitText("Edit all 30 machines"),
 		p.Click("[aria-expanded=false].underline"), p.Type("#add-tag", "order-parts"), p.Key("\r"),
-		p.WaitText("30 machines, 30 of them changed."), p.WaitText("Tags ▾"))
+		p.WaitText("30 machines were changed."), p.WaitText("Tags ▾"))
 	if l, err := s.Client.MachineList(t.Context(), client.List{Where: "tag=order-parts"}); err != nil || l.Total != 30 {
 		t.Errorf("%d are tagged, %v", l.Total, err)
 	}
 	// Only those that are chosen.
 	must(t, p.Press("tbody", "Select "), p.WaitText("Edit one machine"),
-		p.Type("#take-tag", "order-parts"), p.Key("\r"), p.WaitText("one machine, 1 of them changed."))
+		p.Type("#take-tag", "order-parts"), p.Key("\r"), p.WaitText("One machine was changed."))
 	must(t, p.Go(s.URL+"/machines?where=tag%3Dorder-parts&columns=memory.installed_bytes"),
 		p.WaitText("29 machines of 284"), p.WaitText("Memory"), p.WaitText("GiB"),
 		p.Click("th:last-child button"), p.WaitText("↑"))

@@ -46,3 +46,18 @@ func RuleChange(was, is release.Ref, moved, ready int) string {
 	}
 	return s + "."
 }
+
+// MachinesChanged says how many of the machines that were picked a change concerned.
+func MachinesChanged(picked, changed int) string {
+	switch same := picked - changed; {
+	case picked == 0:
+		return "No machine matches; nothing was changed."
+	case same == 0:
+		return Sentence(Count(changed, "machine was", "machines were") + " changed")
+	case changed == 0:
+		return Sentence(Count(same, "machine is", "machines are") + " so already; nothing was changed")
+	default:
+		return Sentence(fmt.Sprintf("%s changed; %s so already", Count(changed, "machine was", "machines were"),
+			Count(same, "was", "were")))
+	}
+}

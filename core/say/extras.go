@@ -82,7 +82,7 @@ func Delivery(d *release.Delivery, rel *release.Release, f *fact.Facts) string {
 		switch installed := f.Value(fact.OSEdition); d.EditionTruth {
 		case need.True:
 			if strings.EqualFold(installed.Text(), d.Edition) {
-				out = append(out, Sentence("its edition stays "+d.Edition))
+				out = append(out, Sentence("the edition remains "+d.Edition))
 				break
 			}
 			out = append(out, Sentence(fmt.Sprintf("%s becomes %s", installed.Text(), d.Edition)))

@@ -7,6 +7,7 @@ import (
 	"rolltop.example/rolltop/core/release"
 	"rolltop.example/rolltop/core/remedy"
 	"rolltop.example/rolltop/core/say"
+	"rolltop.example/rolltop/internal/expect"
 )
 
 // Sentences about a fleet, as they are shown.
@@ -44,5 +45,22 @@ func TestFleetSentences(t *testing.T) {
 				t.Errorf("got  %q\nwant %q", tt.got, tt.want)
 			}
 		})
+	}
+}
+
+func TestMachinesChanged(t *testing.T) {
+	for _, tt := range []struct {
+		picked, changed int
+		want            string
+	}{
+		{0, 0, "No machine matches; nothing was changed."},
+		{1, 1, "One machine was changed."},
+		{30, 30, "30 machines were changed."},
+		{1, 0, "One machine is so already; nothing was changed."},
+		{30, 0, "30 machines are so already; nothing was changed."},
+		{30, 29, "29 machines were changed; one was so already."},
+		{30, 1, "One machine was changed; 29 were so already."},
+	} {
+		expect.Same(t, "what is said", say.MachinesChanged(tt.picked, tt.changed), tt.want)
 	}
 }

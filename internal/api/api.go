@@ -92,7 +92,7 @@ type MachineRow struct {
 	Fails        int       `json:"fails"`
 	Release      string    `json:"release,omitempty"`
 	Tags         []string  `json:"tags,omitempty"`
-	Stale        bool      `json:"stale,omitempty" doc:"It is overdue: it has not reported for too long"`
+	Stale        bool      `json:"stale,omitempty" doc:"Overdue: no inventory for longer than the settings allow"`
 	Retired      bool      `json:"retired,omitempty"`
 	Decided      []string  `json:"decided,omitempty" doc:"Kinds of the decisions in force for it: waive, stay, hold, later"`
 	Duplicate    bool      `json:"duplicate,omitempty" doc:"A possible duplicate to resolve"`

@@ -19,8 +19,9 @@ type MachineChanges struct {
 
 // MachinesChanged says how many machines were changed.
 type MachinesChanged struct {
-	Picked  int `json:"picked"`
-	Changed int `json:"changed"`
+	Picked  int    `json:"picked"`
+	Changed int    `json:"changed"`
+	Says    string `json:"says"`
 }
 
 // TagList lists tags.

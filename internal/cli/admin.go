@@ -123,9 +123,9 @@ func settingsCommand() *cobra.Command {
 			if form == "json" {
 				return printJSON(cmd.OutOrStdout(), s)
 			}
-			see := "no serial numbers, UUIDs or installed applications"
+			label, see := "viewers cannot see", "serial numbers, UUIDs and installed applications"
 			if s.ViewersSeeAll {
-				see = "everything"
+				label, see = "viewers see", "everything"
 			}
 			private := "to public addresses only"
 			if s.WebhooksPrivate {
@@ -139,7 +139,7 @@ func settingsCommand() *cobra.Command {
 				[][]string{
 					{"a machine is overdue", fmt.Sprintf("after %d days", s.StaleDays)},
 					{"every inventory is kept", fmt.Sprintf("%d months, then one per quarter", s.HistoryMonths)},
-					{"a retired machine is removed", retired}, {"viewers see", see}, {"webhooks are sent", private},
+					{"a retired machine is removed", retired}, {label, see}, {"webhooks are sent", private},
 				})
 			return nil
 		},
@@ -340,8 +340,7 @@ func setMachines(cmd *cobra.Command, _ []string) error {
 	if err != nil {
 		return asUsage(err)
 	}
-	fmt.Fprintf(cmd.OutOrStdout(), "%s, %d of them changed.\n",
-		say.Capital(say.Count(got.Picked, "machine", "machines")), got.Changed)
+	fmt.Fprintln(cmd.OutOrStdout(), got.Says)
 	return nil
 }
 

@@ -1,6 +1,7 @@
 package cli_test
 
 import (
+	"encoding/json"
 	"fmt"
 	"os"
 	"path/filepath"
@@ -67,6 +68,35 @@ func TestCommandsInTheDocs(t *testing.T) {
 	if seen < 90 {
 		t.Errorf("only %d commands were found", seen)
 	}
+}
+
+// Every address of the API in the documentation exists.
+func TestAddressesInTheDocs(t *testing.T) {
+	described, err := os.ReadFile("../../docs/formats/openapi.json")
+	expect.NoError(t, err)
+	var api struct {
+		Paths map[string]map[string]any `json:"paths"`
+	}
+	expect.NoError(t, json.Unmarshal(described, &api))
+	named := regexp.MustCompile(`\{[^}]*\}`)
+	known := map[string]bool{}
+	for path, methods := range api.Paths {
+		for method := range methods {
+			known[strings.ToUpper(method)+" "+named.ReplaceAllString(path, "NAME")] = true
+		}
+	}
+	seen := 0
+	word := regexp.MustCompile(`\b[A-Z]+\b`)
+	for page, text := range pages(t) {
+		for _, m := range regexp.MustCompile("`(GET|POST|PUT|DELETE) (/[^` ?]*)").FindAllStringSubmatch(text, -1) {
+			seen++
+			path := word.ReplaceAllString(strings.TrimPrefix(m[2], "/api/v1"), "NAME")
+			if !strings.HasPrefix(m[2], "/api/v1/") || !known[m[1]+" "+path] && !known[m[1]+" /api/v1"+path] {
+				t.Errorf("%s: there is no %s %s", page, m[1], m[2])
+			}
+		}
+	}
+	expect.That(t, "addresses were found", seen >= 5)
 }
 
 // helpOf is the help of the longest command that the words begin with, which path then is.

@@ -304,7 +304,7 @@ func fillWave(cmd *cobra.Command, c *client.Client, id int64, keys []string) err
 		return asUsage(err)
 	}
 	p := newPaper(cmd.OutOrStdout())
-	p.line("%s in wave %d now.", say.Capital(say.Count(got.Added, "machine more is", "machines more are")), id)
+	p.line("%s added to wave %d.", say.Capital(say.Count(got.Added, "machine was", "machines were")), id)
 	printRefusals(p, got.Refusals)
 	if len(keys) > 0 && got.Added < len(keys) {
 		return status(ExitFailed)

@@ -214,7 +214,7 @@ func partRows(order []api.OrderLine) [][]string {
 			notes = append(notes, fmt.Sprintf("confirm %d in the manual first", l.Confirm))
 		}
 		if l.Voids > 0 {
-			notes = append(notes, say.Count(l.Voids, "warranty ends", "warranties end")+" with the fitting")
+			notes = append(notes, "installing it ends "+say.Count(l.Voids, "warranty", "warranties"))
 		}
 		if l.LeadDays > 0 {
 			days = strconv.Itoa(l.LeadDays)

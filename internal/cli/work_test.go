@@ -86,7 +86,7 @@ func TestFleetWorkCommands(t *testing.T) {
 		{"waves add Lights --rule site=\"Outer_Light\" --most 3 --starts " + day(1) + " --ends " + day(3), 0,
 			"Wave 4, Lights"},
 		{"waves set 4 --most 2", 0, "Wave 4, Lights"},
-		{"waves machines add 4", 0, "in wave 4 now."},
+		{"waves machines add 4", 0, "to wave 4."},
 		{"waves machines add 4 gull-001", 1, "the machine does not match the rule of the wave"},
 		{"waves hand-off 4 --format csv", 0, "machine,key,site"},
 		{"waves hand-off 4 --output " + filepath.Join(dir, "off.json"), 0, "off.json written"},

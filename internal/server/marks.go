@@ -43,7 +43,7 @@ func (s marksAPI) mark(ctx context.Context, in *struct{ Body api.MachineChanges 
 	m := &store.Change{Tag: in.Body.Tag, Untag: in.Body.Untag, Site: in.Body.Site, Retire: in.Body.Retire}
 	note := func(n int) string { return markText(&in.Body, n) }
 	picked, changed, err := s.Machines.Change(ctx, in.Body.Where, in.Body.Keys, m, note)
-	return api.MachinesChanged{Picked: picked, Changed: changed}, err
+	return api.MachinesChanged{Picked: picked, Changed: changed, Says: say.MachinesChanged(picked, changed)}, err
 }
 
 func markMistake(who *caller, m *api.MachineChanges) error {

@@ -41,7 +41,7 @@ func Wide(s string) string {
 func GUID(s string) string {
 	b, err := hex.DecodeString(strings.ReplaceAll(s, "-", ""))
 	if err != nil || len(b) != 16 {
-		panic("craft: " + s + " is no GUID")
+		panic("sample: " + s + " is not a GUID")
 	}
 	return string([]byte{b[3], b[2], b[1], b[0], b[5], b[4], b[7], b[6]}) + string(b[8:])
 }
@@ -239,7 +239,7 @@ func (d Display) EDID() string {
 	})
 	name := Put(18, map[int]string{3: "\xFC\x00" + d.Name + "\n"})
 	if len(d.Name) > 12 {
-		panic("craft: " + d.Name + " is too long for a display")
+		panic("sample: " + d.Name + " is too long for a display")
 	}
 	b := Put(128, map[int]string{
 		0:  "\x00\xFF\xFF\xFF\xFF\xFF\xFF\x00\x3D\x8B",

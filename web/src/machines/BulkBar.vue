@@ -29,7 +29,7 @@ const run = (what: { tag?: string[]; untag?: string[]; site?: string; retire?: b
     tag.value = untag.value = ''
     await cache.invalidateQueries()
     emit('done')
-    return `${words(got.picked)}, ${got.changed} of them changed.`
+    return got.says
   })
 async function retire() {
   const yes = await confirm({
@@ -51,7 +51,7 @@ const give = () =>
     await cache.invalidateQueries()
     emit('done')
     return to
-      ? `${words(got.machines)} given to ${to}.`
+      ? `${words(got.machines)} assigned to ${to}.`
       : `The work on ${words(got.machines)} is no longer assigned.`
   })
 const button = 'cursor-pointer rounded-md border border-line px-2.5 py-1 text-sm disabled:opacity-50'

@@ -57,7 +57,7 @@ const about = computed(() => {
       >{{ t }}</RouterLink
     >
     <span v-if="machine.retired">Retired. </span>
-    <span v-if="machine.stale">It is overdue: it has not reported for too long.</span>
+    <span v-if="machine.stale">Overdue: no inventory for longer than the settings allow.</span>
   </p>
   <p v-if="machine.wave || machine.who || machine.work_note" class="flex flex-wrap gap-x-4 text-sm text-soft">
     <span v-if="machine.wave"
