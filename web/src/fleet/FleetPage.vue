@@ -49,7 +49,10 @@ rolltop submit</pre>
     <p class="mb-1 text-soft">{{ pressing }}</p>
     <p class="mb-5 flex flex-wrap gap-x-5 gap-y-1.5 text-sm text-soft">
       <RouterLink v-if="fleet.stale.count" :to="list(fleet.stale.where)" class="link"
-        >{{ fleet.stale.count === 1 ? 'One machine is' : `${fleet.stale.count} machines are` }} overdue</RouterLink
+        >{{
+          fleet.stale.count === 1 ? 'One machine is' : `${fleet.stale.count} machines are`
+        }}
+        overdue</RouterLink
       >
       <RouterLink v-if="fleet.waived.count" :to="list(fleet.waived.where)" class="link"
         >{{ number(fleet.waived.count) }} ready with a waiver</RouterLink
