@@ -293,7 +293,11 @@ func dial(o *options) (*client.Client, error) {
 		token = os.Getenv("ROLLTOP_TOKEN")
 	}
 	c, err := client.New(o.server, token)
-	if err == nil && o.pin != "" {
+	if err != nil {
+		return nil, err
+	}
+	c.Patience = client.Backoff{} // sending has a patience of its own
+	if o.pin != "" {
 		err = c.Pin(o.pin)
 	}
 	return c, err

@@ -13,28 +13,6 @@ import (
 	"rolltop.example/rolltop/core/release"
 )
 
-// Problem is an error as the API says it (RFC 9457).
-type Problem struct {
-	Title  string        `json:"title"`
-	Status int           `json:"status"`
-	Detail string        `json:"detail,omitempty" doc:"What happened, and what would be right"`
-	Errors []doc.Mistake `json:"errors,omitempty" doc:"For a document: each mistake with its place"`
-}
-
-// Error is the detail.
-func (p *Problem) Error() string {
-	if p.Detail != "" {
-		return p.Detail
-	}
-	return p.Title
-}
-
-// GetStatus is the HTTP status.
-func (p *Problem) GetStatus() int { return p.Status }
-
-// ContentType is RFC 9457's.
-func (p *Problem) ContentType(string) string { return "application/problem+json" }
-
 // Version says which program answers.
 type Version struct {
 	Version string `json:"version"`

@@ -10,6 +10,7 @@ import (
 	"io/fs"
 	"os"
 	"strings"
+	"time"
 
 	"github.com/spf13/cobra"
 
@@ -214,10 +215,16 @@ func clientOf(cmd *cobra.Command) (*client.Client, error) {
 			"set ROLLTOP_SERVER")
 	}
 	c, err := dial(server, token, pin)
-	if err == nil && token != "" && c.InTheOpen() != "" {
+	if err != nil {
+		return nil, err
+	}
+	c.Patience.Waits = func(wait time.Duration) {
+		fmt.Fprintf(cmd.ErrOrStderr(), "The service is busy. Trying again in %d seconds.\n", int(wait.Seconds()+0.5))
+	}
+	if token != "" && c.InTheOpen() != "" {
 		fmt.Fprintf(cmd.ErrOrStderr(), "Warning: %s.\n", c.InTheOpen())
 	}
-	return c, err
+	return c, nil
 }
 
 // tokenOf is the token that the options name, or a file of theirs holds. Both options

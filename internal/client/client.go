@@ -32,6 +32,9 @@ type Client struct {
 	http  *http.Client
 
 	cookies []*http.Cookie // of a session, instead of a token
+
+	// Patience is for calls that the service is too busy for and asks to repeat: it saved nothing of them.
+	Patience Backoff
 }
 
 // maxReply bounds what is read of an answer.
@@ -47,7 +50,10 @@ func New(address, token string) (*Client, error) {
 	if strings.ContainsAny(token, " \r\n\t") {
 		return nil, errors.New("the token contains spaces; copy all of it, without quotes")
 	}
-	return &Client{base: u, token: token, http: &http.Client{Timeout: 60 * time.Second}}, nil
+	return &Client{
+		base: u, token: token, http: &http.Client{Timeout: 60 * time.Second},
+		Patience: Backoff{Tries: 3, First: time.Second},
+	}, nil
 }
 
 // InTheOpen says, in a sentence, that what is sent to the service can be read on its way:
@@ -130,6 +136,7 @@ func (c *Client) openWith(
 			Detail: fmt.Sprintf("%s answered %s; check that it is a Rolltop service", c.base, res.Status),
 		}
 	}
+	p.RetryAfter = res.Header.Get("Retry-After")
 	return nil, p
 }
 
@@ -140,13 +147,18 @@ func (c *Client) call(ctx context.Context, method, path, contentType string, bod
 func (c *Client) callWith(
 	ctx context.Context, method, path, contentType string, body []byte, extra http.Header, out any,
 ) error {
-	var from io.Reader
-	if body != nil {
-		from = bytes.NewReader(body)
-	} else {
+	if body == nil {
 		contentType = ""
 	}
-	res, err := c.openWith(ctx, method, path, contentType, from, extra, c.http)
+	var res *http.Response
+	err := c.Patience.whileBusy(ctx, func() (err error) {
+		var from io.Reader
+		if body != nil {
+			from = bytes.NewReader(body)
+		}
+		res, err = c.openWith(ctx, method, path, contentType, from, extra, c.http)
+		return err
+	})
 	if err != nil {
 		return err
 	}

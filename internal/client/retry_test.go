@@ -8,6 +8,7 @@ import (
 	"testing"
 	"time"
 
+	"rolltop.example/rolltop/internal/api"
 	"rolltop.example/rolltop/internal/client"
 )
 
@@ -50,6 +51,50 @@ func TestTry(t *testing.T) {
 				t.Errorf("%s: %d calls, %v", tt.name, *calls, err)
 			}
 		})
+	}
+}
+
+// A busy service says when to come back, in seconds or as a date, and is obeyed; one that asks for hours is not.
+func TestRetryAfter(t *testing.T) {
+	for _, tt := range []struct {
+		name, asks string
+		least      time.Duration
+		calls      int
+	}{
+		{"seconds", "1", time.Second, 2},
+		{"a date", time.Now().Add(3 * time.Second).UTC().Format(http.TimeFormat), time.Second, 2},
+		{"now", "0", 0, 2},
+		{"no number", "soon", 0, 1}, // it is not asked to come back
+	} {
+		t.Run(tt.name, func(t *testing.T) {
+			t.Parallel()
+			calls := 0
+			h := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
+				if calls++; calls == 1 {
+					w.Header().Set("Retry-After", tt.asks)
+					w.WriteHeader(http.StatusServiceUnavailable)
+					return
+				}
+				_, _ = w.Write([]byte("{}"))
+			}))
+			t.Cleanup(h.Close)
+			c, err := client.New(h.URL, "")
+			if err != nil {
+				t.Fatal(err)
+			}
+			c.Patience = client.Backoff{Tries: 2, First: time.Millisecond}
+			start := time.Now()
+			_, err = c.Fleet(context.Background(), "")
+			if calls != tt.calls || (err == nil) != (tt.calls == 2) || time.Since(start) < tt.least {
+				t.Errorf("%d calls in %v: %v", calls, time.Since(start), err)
+			}
+		})
+	}
+	far := &api.Problem{Status: http.StatusServiceUnavailable, RetryAfter: "86400"}
+	ctx, cancel := context.WithCancel(context.Background())
+	cancel()
+	if err := (client.Backoff{Tries: 2, First: 1}).Try(ctx, func() error { return far }); !errors.Is(err, context.Canceled) {
+		t.Errorf("it did not wait: %v", err)
 	}
 }
 

@@ -33,7 +33,7 @@ import (
 
 // Files returns every generated file by its path in the project.
 func Files() (map[string][]byte, error) {
-	out := map[string][]byte{"docs/facts.md": facts()}
+	out := map[string][]byte{"docs/facts.md": facts(), "docs/problems.md": problems()}
 	for name, t := range map[string]reflect.Type{
 		"inventory": reflect.TypeFor[inventory.Document](),
 		"capture":   reflect.TypeFor[capture.Document](),
@@ -138,6 +138,18 @@ func facts() []byte {
 		}
 		fmt.Fprintf(&b, "| `%s` | %s | %s | %s | %s | %s |\n", d.Name, d.Label, kind, aspects[d.Aspect], on[d.On],
 			about)
+	}
+	return b.Bytes()
+}
+
+func problems() []byte {
+	var b bytes.Buffer
+	b.WriteString("# Problems\n\nGenerated from `internal/api/problem.go`. Every error answer of the API is a problem (RFC " +
+		"9457). Its `type`\nis stable: a program can rely on it. `detail` is for people and may change. A running service " +
+		"explains its\nproblems at `GET /api/v1/problems`.\n\n| type | status | what happened | what to do |\n" +
+		"|---|---|---|---|\n")
+	for _, t := range api.ProblemTypes {
+		fmt.Fprintf(&b, "| `%s%s` | %d | %s | %s |\n", api.ProblemPath, t.ID, t.Status, t.Says, t.Try)
 	}
 	return b.Bytes()
 }

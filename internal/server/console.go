@@ -22,6 +22,7 @@ func consoleHandler(files fs.FS) http.Handler {
 	static := http.FileServerFS(files)
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		if r.Method != http.MethodGet && r.Method != http.MethodHead {
+			w.Header().Set("Allow", "GET, HEAD")
 			http.Error(w, "the console accepts only GET", http.StatusMethodNotAllowed)
 			return
 		}

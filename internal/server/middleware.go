@@ -10,6 +10,7 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/danielgtaylor/huma/v2/adapters/humachi"
+	"github.com/go-chi/chi/v5"
 	"github.com/go-chi/chi/v5/middleware"
 
 	"rolltop.example/rolltop/core/inventory"
@@ -24,6 +25,7 @@ func (s *Server) guarded(next http.Handler) http.Handler {
 	cross := http.NewCrossOriginProtection()
 	cross.SetDenyHandler(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
 		writeProblem(w, &api.Problem{Status: http.StatusForbidden, Title: "Cross-site request refused",
+			Type:   api.ProblemPath + api.ProblemCrossSite,
 			Detail: "a page of another website sent this request; open the console itself"})
 	}))
 	return cross.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
@@ -113,4 +115,49 @@ func (s *Server) taking(weight int64, wholeBody bool) option {
 			next(ctx)
 		})
 	}
+}
+
+// answering adds to each answer of the API the headers that its status asks for (RFC 9110, sections
+// 10.2.3, 11.6.1 and 10.2.1), so that no operation has to think of it.
+func answering(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		next.ServeHTTP(&answer{ResponseWriter: w}, r)
+	})
+}
+
+// answer is an answer that knows its status before its headers are sent.
+type answer struct{ http.ResponseWriter }
+
+// Unwrap is for http.ResponseController.
+func (a *answer) Unwrap() http.ResponseWriter { return a.ResponseWriter }
+
+// Flush is for those who look for an http.Flusher.
+func (a *answer) Flush() { _ = http.NewResponseController(a.ResponseWriter).Flush() }
+
+// WriteHeader sends the status with the headers that belong to it.
+func (a *answer) WriteHeader(status int) {
+	h := a.Header()
+	ask := func(name, value string) {
+		if h.Get(name) == "" {
+			h.Set(name, value)
+		}
+	}
+	switch status {
+	case http.StatusUnauthorized:
+		ask("WWW-Authenticate", `Bearer realm="Rolltop"`)
+	case http.StatusTooManyRequests, http.StatusServiceUnavailable:
+		ask("Retry-After", "2")
+	}
+	a.ResponseWriter.WriteHeader(status)
+}
+
+// allowed are the methods that a router has for an address.
+func allowed(r chi.Routes, path string) []string {
+	var out []string
+	for _, method := range []string{get, put, post, remove} {
+		if r.Match(chi.NewRouteContext(), method, path) {
+			out = append(out, method)
+		}
+	}
+	return out
 }

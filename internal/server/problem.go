@@ -2,6 +2,7 @@ package server
 
 import (
 	"cmp"
+	"context"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -31,6 +32,7 @@ func (s *Server) problem(err error) error {
 		return &api.Problem{Status: statusOf(refusal.Reason), Title: refusal.Title, Detail: refusal.Says}
 	case errors.As(err, &mistakes):
 		return &api.Problem{
+			Type:   api.ProblemPath + api.ProblemDocument,
 			Status: mistaken,
 			Title:  "The document has mistakes",
 			Detail: err.Error(),
@@ -48,7 +50,11 @@ func (s *Server) problem(err error) error {
 		if detail == "" {
 			detail = err.Error()
 		}
-		return again(&api.Problem{Status: p.status, Title: p.title, Detail: detail}, p.after)
+		out := &api.Problem{Status: p.status, Title: p.title, Detail: detail}
+		if p.kind != "" {
+			out.Type = api.ProblemPath + p.kind
+		}
+		return again(out, p.after)
 	}
 	s.log.Error("request failed", "error", err)
 	return &api.Problem{
@@ -64,17 +70,19 @@ var storeProblems = []struct {
 	status        int
 	title, detail string // without a detail, the error's own words
 	after         string // seconds after which it may be tried again
+	kind          string // of problem, where it is not the usual one of the status
 	logged        bool
 }{
 	{is: store.ErrNotFound, status: notFound, title: "Not found", detail: "it does not exist"},
 	{is: store.ErrRevision, status: conflict, title: "The revision cannot be saved"},
 	{is: store.ErrBusy, status: busy, title: "Busy", after: "2",
 		detail: "the service is overloaded; nothing was saved. Try again in a few seconds"},
-	{is: store.ErrUsedUp, status: forbidden, title: "The token is used up",
+	{is: store.ErrUsedUp, status: forbidden, title: "The token is used up", kind: api.ProblemTokenUsedUp,
 		detail: "this token cannot add more machines; known machines can still submit. Use another token"},
 	{is: store.ErrFull, status: diskFull, title: "The disk is full", logged: true,
 		detail: "the disk of the service's database is full; nothing was saved. Free space, and try again"},
 	{is: store.ErrReadOnly, status: busy, title: "The database cannot be written", after: "60", logged: true,
+		kind:   api.ProblemReadOnly,
 		detail: "the service cannot write to its disk; nothing was saved. See the log of the service"},
 }
 
@@ -208,8 +216,26 @@ func firstOf(all []doc.Mistake) string {
 	return first.Wrong
 }
 
+// writeProblem answers a request that no operation takes.
 func writeProblem(w http.ResponseWriter, p *api.Problem) {
 	w.Header().Set("Content-Type", p.ContentType(""))
 	w.WriteHeader(p.Status)
 	_ = json.NewEncoder(w).Encode(p)
+}
+
+// problemTypes lists the kinds of problems.
+func problemTypes(context.Context, *struct{}) (api.ProblemTypeList, error) {
+	return api.ProblemTypeList{Types: api.ProblemTypes}, nil
+}
+
+// problemType explains one kind of problem.
+func problemType(_ context.Context, in *struct {
+	ID string `path:"id" maxLength:"80" doc:"Last part of the type of a problem"`
+}) (api.ProblemType, error) {
+	for _, t := range api.ProblemTypes {
+		if t.ID == in.ID {
+			return t, nil
+		}
+	}
+	return api.ProblemType{}, missing("there is no kind of problem %q; /api/v1/problems lists all", in.ID)
 }

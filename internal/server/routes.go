@@ -4,6 +4,8 @@ import (
 	"context"
 	"net/http"
 	"reflect"
+	"slices"
+	"strings"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -181,9 +183,26 @@ func (s *Server) register(a huma.API) {
 			for _, change := range append([]option{secured(r.scope)}, r.options...) {
 				change(a, &op)
 			}
+			op.Errors = usual(r, op.Errors)
 			r.handler(a, op)
 		}
 	}
+}
+
+// usual adds to the problems that an operation names those that every operation of its kind has.
+func usual(r route, named []int) []int {
+	out := append(slices.Clone(named), http.StatusInternalServerError)
+	if r.scope != open { // whoever calls is looked up, and may have too many calls in progress
+		out = append(out, http.StatusUnauthorized, forbidden, tooMany, busy)
+	}
+	if strings.Contains(r.path, "{") {
+		out = append(out, notFound)
+	}
+	if r.method != get { // another site's page may have sent it; its body may be wrong in many ways
+		out = append(out, forbidden, http.StatusBadRequest, http.StatusRequestTimeout, tooLarge, unsupported, mistaken, busy, diskFull)
+	}
+	slices.Sort(out)
+	return slices.Compact(out)
 }
 
 func (s *Server) routes() []group {
@@ -192,6 +211,9 @@ func (s *Server) routes() []group {
 	return []group{
 		{"Session", []route{
 			{"version", get, "/version", open, "Show the version of the service", body(s, sessionAPI{s}.version), nil},
+			{"problem-types", get, "/problems", open, "List the kinds of problems that operations answer",
+				body(s, problemTypes), nil},
+			{"problem-type", get, "/problems/{id}", open, "Explain a kind of problem", body(s, problemType), nil},
 			{"sign-in", post, "/session", open, "Sign in", on(s, sessionAPI{s}.signIn),
 				[]option{fails(http.StatusUnauthorized, tooMany)}},
 			{"who", get, "/session", open, "Show who is signed in", body(s, sessionAPI{s}.who), nil},
@@ -262,7 +284,7 @@ func (s *Server) routes() []group {
 				body(s, factsAPI{s}.compare), []option{fails(notFound)}},
 			{"change-machines", post, "/machine-changes", ScopeWork,
 				"Change tags, site or retirement of the machines that a filter selects",
-				body(s, marksAPI{s}.mark), []option{fails(mistaken), says("All of them are changed, or none.")}},
+				body(s, marksAPI{s}.mark), []option{fails(notFound, mistaken), says("All of them are changed, or none.")}},
 			{"tags", get, "/tags", ScopeRead, "List the tags in use", body(s, marksAPI{s}.listTags), nil},
 			{"filters", get, "/filters", ScopeRead, "List saved filters", body(s, marksAPI{s}.listFilters), nil},
 			{"set-filter", put, "/filters/{name}", ScopeWork, "Save a filter for everybody, or replace one",

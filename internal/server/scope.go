@@ -1,8 +1,6 @@
 package server
 
 import (
-	"net/http"
-
 	"github.com/danielgtaylor/huma/v2"
 )
 
@@ -65,7 +63,6 @@ func secured(scope string) option {
 		op.Metadata = map[string]any{metaScope: scope}
 		if scope != open {
 			op.Security = []map[string][]string{{"token": {}}, {"session": {}}}
-			op.Errors = append(op.Errors, http.StatusUnauthorized, http.StatusForbidden)
 		}
 	}
 }

@@ -4,10 +4,12 @@
 package server
 
 import (
+	"fmt"
 	"io/fs"
 	"log/slog"
 	"net/http"
 	"runtime"
+	"strings"
 	"sync"
 	"sync/atomic"
 	"time"
@@ -96,7 +98,7 @@ func New(svc *service.Service, o Options) *Server {
 // Handler is the whole HTTP interface: /api, the console elsewhere.
 func (s *Server) Handler() http.Handler {
 	r := chi.NewRouter()
-	r.Use(unhurried, numbered, s.addressed, s.logged, middleware.Recoverer, s.guarded)
+	r.Use(unhurried, numbered, s.addressed, s.logged, middleware.Recoverer, s.guarded, answering)
 	r.Get("/healthz", s.healthy)
 	r.Get("/readyz", s.ready)
 	r.Get("/metrics", s.showMetrics())
@@ -129,15 +131,18 @@ func (s *Server) ready(w http.ResponseWriter, r *http.Request) {
 // that a program never takes the console's page for an answer.
 func noSuchAddress(w http.ResponseWriter, _ *http.Request) {
 	writeProblem(w, &api.Problem{Status: http.StatusNotFound, Title: "Not found",
+		Type:   api.ProblemPath + api.ProblemNoAddress,
 		Detail: "the API does not have this address; see /api/v1/openapi.json"})
 }
 
 func (s *Server) apiRouter() http.Handler {
 	r := chi.NewRouter()
 	r.NotFound(noSuchAddress)
-	r.MethodNotAllowed(func(w http.ResponseWriter, _ *http.Request) {
+	r.MethodNotAllowed(func(w http.ResponseWriter, req *http.Request) {
+		methods := allowed(r, strings.TrimPrefix(req.URL.Path, "/api/v1"))
+		w.Header().Set("Allow", strings.Join(methods, ", "))
 		writeProblem(w, &api.Problem{Status: http.StatusMethodNotAllowed, Title: "Method not allowed",
-			Detail: "this address does not accept the method; see /api/v1/openapi.json"})
+			Detail: fmt.Sprintf("this address does not accept %s; use %s", req.Method, strings.Join(methods, " or "))})
 	})
 	r.Use(middleware.Compress(5, "application/json"))
 	s.audit = audit(Describe(r, s).OpenAPI())

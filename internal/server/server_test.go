@@ -225,7 +225,7 @@ func TestRefusals(t *testing.T) {
 		{"wrong token", "GET", "/api/v1/machines", "rlt_nope", "", "", 401, "pass a valid token"},
 		{"unknown address", "GET", "/api/v1/nothing", s.Token, "", "", 404, "the API does not have this address"},
 		{"an address below no version", "GET", "/api/machines", s.Token, "", "", 404, "see /api/v1/openapi.json"},
-		{"unknown method", "DELETE", "/api/v1/machines", s.Token, "", "", 405, "does not accept the method"},
+		{"unknown method", "DELETE", "/api/v1/machines", s.Token, "", "", 405, "does not accept DELETE; use GET"},
 		{"unknown machine", "GET", "/api/v1/machines/gull-999", s.Token, "", "", 404, `there is no machine \"gull-999\"`},
 		{"unknown inventory", "GET", "/api/v1/machines/gull-001/inventory?id=99999", s.Token, "", "", 404,
 			"has no inventory 99999"},

@@ -103,7 +103,7 @@ func StartNew(t testing.TB, o Options) *Service {
 	if err != nil {
 		t.Fatal(err)
 	}
-	h := httptest.NewServer(s.Handler())
+	h := httptest.NewServer(declared(t, s.Handler()))
 	t.Cleanup(h.Close)
 	return &Service{Server: s, URL: h.URL}
 }
@@ -163,5 +163,6 @@ func (s *Service) As(t testing.TB, token string) *client.Client {
 	if err != nil {
 		t.Fatal(err)
 	}
+	c.Patience = client.Backoff{} // a test sees the first answer
 	return c
 }
