@@ -1,17 +1,20 @@
 package server
 
 import (
+	"cmp"
 	"context"
 	"crypto/rand"
 	"crypto/sha256"
 	"errors"
 	"fmt"
 	"net/http"
+	"net/url"
 	"strconv"
 	"strings"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
+	"github.com/danielgtaylor/huma/v2/adapters/humachi"
 
 	"rolltop.example/rolltop/internal/api"
 	"rolltop.example/rolltop/internal/auth"
@@ -72,9 +75,11 @@ func (s *Server) authorise(a huma.API) func(huma.Context, func(huma.Context)) {
 		case who.Limited() && meta[metaEverywhere] != nil:
 			refuse(http.StatusForbidden, "this affects all machines, but %s is limited to %s",
 				who.Name, strings.Join(who.Sites, ", "))
-		case !s.reaches(ctx, &who):
-			refuse(http.StatusNotFound, "%s", service.NoMachine(ctx.Param("key")))
 		default:
+			if err := s.reaches(ctx, &who); err != nil {
+				s.refuseWith(a, ctx, err)
+				return
+			}
 			s.run(a, ctx, &who, needs, next)
 		}
 	}
@@ -95,22 +100,32 @@ func (s *Server) run(a huma.API, ctx huma.Context, who *caller, needs string, ne
 	next(huma.WithContext(ctx, s.acting(ctx, who)))
 }
 
-// reaches says that a caller may see the machines that a request names.
-func (s *Server) reaches(ctx huma.Context, who *caller) bool {
-	if !who.Limited() {
-		return true
-	}
-	keys := []string{ctx.Query("a"), ctx.Query("b")} // of a comparison
-	if strings.HasPrefix(ctx.Operation().Path, "/machines/{key}") {
-		keys = append(keys, ctx.Param("key"))
-	}
+// reaches says whether a caller may see the machines that a request names. A name or a serial number in
+// the path becomes the key of its machine. The error is a refusal.
+func (s *Server) reaches(ctx huma.Context, who *caller) error {
 	seen := service.As(ctx.Context(), &who.Viewer)
-	for _, key := range keys {
-		if key != "" && !s.Index.Sees(seen, key) {
-			return false
+	names := []string{ctx.Query("a"), ctx.Query("b")} // of a comparison
+	if strings.Contains(ctx.Operation().Path, "/machines/{key}") {
+		key, err := s.Index.Key(seen, ctx.Param("key"))
+		if err != nil {
+			return err
+		}
+		r, _ := humachi.Unwrap(ctx)
+		r.SetPathValue("key", url.PathEscape(key)) // as the router sets it for an address that is escaped
+		if r.URL.RawPath == "" {
+			r.SetPathValue("key", key)
+		}
+		names = append(names, key)
+	}
+	for _, name := range names {
+		if name == "" || !who.Limited() {
+			continue
+		}
+		if key, err := s.Index.Key(seen, name); err != nil || !s.Index.Sees(seen, key) {
+			return cmp.Or(err, missing("%s", service.NoMachine(name)))
 		}
 	}
-	return true
+	return nil
 }
 
 type callerKey struct{}

@@ -177,9 +177,13 @@ func (i *Index) seen(ctx context.Context, some map[int64]bool) (map[int64]*fleet
 	return i.rowsOf(ctx, f, some)
 }
 
-// Picked are the numbers of the machines that a filter picks, or of those that are named by their
-// keys.
+// Picked are the numbers of the machines that a filter picks, or of those that are named, as [Index.Key]
+// reads names.
 func (i *Index) Picked(ctx context.Context, where string, keys []string) ([]int64, error) {
+	keys, err := i.Keys(ctx, keys)
+	if err != nil {
+		return nil, err
+	}
 	f, err := i.Where(ctx, where)
 	if err != nil {
 		return nil, err

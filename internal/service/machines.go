@@ -161,7 +161,11 @@ func (m *Machines) Compare(
 	var inv [2]*inventory.Document
 	var docs [2]*assess.Document
 	for i, side := range sides {
-		d, err := m.Find(ctx, side.Key)
+		key, err := m.index.Key(ctx, side.Key)
+		if err != nil {
+			return nil, err
+		}
+		d, err := m.Find(ctx, key)
 		if err != nil {
 			return nil, err
 		}

@@ -302,6 +302,9 @@ func (w *Waves) Fill(
 	if byName && len(keys) == 0 {
 		return 0, nil, refuse("By name", "machines with a waived requirement enter by name only: give their keys")
 	}
+	if keys, err = w.index.Keys(ctx, keys); err != nil {
+		return 0, nil, err
+	}
 	c, err := w.candidates(ctx, all, one)
 	if err != nil {
 		return 0, nil, err
