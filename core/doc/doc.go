@@ -106,9 +106,9 @@ func (n *Node) Path() string {
 // Mistake is one thing wrong in a document.
 type Mistake struct {
 	File  string `json:"file,omitempty" doc:"A file beside the document, where the mistake is in one"`
-	Line  int    `json:"line"`
-	Col   int    `json:"column"`
-	Path  string `json:"path,omitempty"`
+	Line  int    `json:"line,omitempty" doc:"Line of the mistake, from 1; missing where there is no document"`
+	Col   int    `json:"column,omitempty" doc:"Column of the mistake, from 1"`
+	Path  string `json:"path,omitempty" doc:"Key or parameter that has the mistake"`
 	Wrong string `json:"wrong" doc:"What is wrong"`
 	Right string `json:"right,omitempty" doc:"What would be right"`
 }

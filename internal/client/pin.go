@@ -13,7 +13,7 @@ import (
 
 // Pin trusts the one certificate whose SHA-256 this is, in hex with or without
 // colons, and no other, whoever signed it: that of a service that made it itself.
-func (c *Client) Pin(fingerprint string) error {
+func (c *conn) Pin(fingerprint string) error {
 	want, err := hex.DecodeString(strings.ReplaceAll(fingerprint, ":", ""))
 	if err != nil || len(want) != sha256.Size {
 		return fmt.Errorf("%q is not a SHA-256 fingerprint; copy the 64 digits that the service prints when it starts",

@@ -93,7 +93,10 @@ func TestRetryAfter(t *testing.T) {
 	far := &api.Problem{Status: http.StatusServiceUnavailable, RetryAfter: "86400"}
 	ctx, cancel := context.WithCancel(context.Background())
 	cancel()
-	if err := (client.Backoff{Tries: 2, First: 1}).Try(ctx, func() error { return far }); !errors.Is(err, context.Canceled) {
+	if err := (client.Backoff{Tries: 2, First: 1}).Try(ctx, func() error { return far }); !errors.Is(
+		err,
+		context.Canceled,
+	) {
 		t.Errorf("it did not wait: %v", err)
 	}
 }

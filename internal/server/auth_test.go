@@ -40,7 +40,8 @@ func operations(t *testing.T, url string) map[string]map[string]any {
 // What each operation takes. An operation that is not listed fails the test, so
 // that none can be added without deciding who may call it.
 var scopes = map[string]string{
-	"GET /problems": "open", "GET /problems/{id}": "open",
+	"GET /filters/{name}": "read", "GET /users/{name}": "manage", "GET /webhooks/{name}": "manage",
+	"GET /blackout": "read", "GET /problems": "open", "GET /problems/{id}": "open",
 	"GET /version": "open", "POST /session": "open", "GET /session": "open", "DELETE /session": "anybody",
 	"POST /inventories": "submit", "GET /titles": "submit",
 	"GET /machines": "read", "GET /machines/{key}": "read", "GET /machines/{key}/inventory": "read",
@@ -227,13 +228,40 @@ func TestNoGetChangesAnything(t *testing.T) {
 		}); err != nil {
 		t.Fatal(err)
 	}
+	s.AllowPrivateWebhooks(t)
+	if _, err := s.Client.SetWebhook(ctx, "desk", api.SetWebhook{URL: "https://127.0.0.1:1/"}); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := s.Client.SetFilter(ctx, "desk", api.SetFilter{Filter: "class=pc"}); err != nil {
+		t.Fatal(err)
+	}
 	before := state()
 	for op := range operations(t, s.URL) {
 		if path, isGet := strings.CutPrefix(op, "GET "); isGet {
-			path = strings.NewReplacer("{key}/check", "gull-001/check?release=skerry-13", "{key}/results",
-				fmt.Sprintf("gull-001/results?inventory=%d", dev.History[0].ID), "{kind}", "steps", "{key}", "gull-001",
-				"problems/{id}", "problems/not-found", "releases/{id}", "releases/skerry-12", "{id}", "1", "work/export", "work/export?list=visits", "compare",
-				"compare?a=gull-001&b=gull-002").Replace(path)
+			path = strings.NewReplacer(
+				"{key}/check",
+				"gull-001/check?release=skerry-13",
+				"{key}/results",
+				fmt.Sprintf("gull-001/results?inventory=%d", dev.History[0].ID),
+				"{kind}",
+				"steps",
+				"{key}",
+				"gull-001",
+				"problems/{id}",
+				"problems/not-found",
+				"users/{name}",
+				"users/demo",
+				"{name}",
+				"desk",
+				"releases/{id}",
+				"releases/skerry-12",
+				"{id}",
+				"1",
+				"work/export",
+				"work/export?list=visits",
+				"compare",
+				"compare?a=gull-001&b=gull-002",
+			).Replace(path)
 			if status, _, body := call(t, "GET", s.URL+"/api/v1"+path, s.Token, "", ""); status != 200 {
 				t.Errorf("%s: %d %.200s", path, status, body)
 			}

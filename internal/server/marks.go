@@ -109,6 +109,16 @@ func (s marksAPI) listFilters(ctx context.Context, _ *struct{}) (api.SavedFilter
 	return out, err
 }
 
+func (s marksAPI) showFilter(ctx context.Context, in *struct {
+	Name string `path:"name" maxLength:"100"`
+}) (api.SavedFilter, error) {
+	list, err := s.listFilters(ctx, nil)
+	if err != nil {
+		return api.SavedFilter{}, err
+	}
+	return named(list.Filters, func(f *api.SavedFilter) string { return f.Name }, in.Name, "saved filter")
+}
+
 func savedFilter(f *store.SavedFilter) api.SavedFilter {
 	out := api.SavedFilter{Name: f.Name, Filter: f.Filter, Sort: f.Sort, By: f.By, At: f.At()}
 	if f.Facts != "" {

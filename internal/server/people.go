@@ -28,6 +28,16 @@ func (s peopleAPI) listUsers(ctx context.Context, _ *struct{}) (api.UserList, er
 	return out, err
 }
 
+func (s peopleAPI) showUser(ctx context.Context, in *struct {
+	Name string `path:"name" maxLength:"200"`
+}) (api.User, error) {
+	list, err := s.listUsers(ctx, nil)
+	if err != nil {
+		return api.User{}, err
+	}
+	return named(list.Users, func(u *api.User) string { return u.Name }, in.Name, "user")
+}
+
 func lastAdministrator(name string) error {
 	return &api.Problem{Status: http.StatusConflict, Title: "Last administrator",
 		Detail: fmt.Sprintf("%s is the only administrator; make another user an administrator first", name)}

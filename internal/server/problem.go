@@ -239,3 +239,14 @@ func problemType(_ context.Context, in *struct {
 	}
 	return api.ProblemType{}, missing("there is no kind of problem %q; /api/v1/problems lists all", in.ID)
 }
+
+// named is the row of a list that has a name; what says what it is of, for the error.
+func named[T any](list []T, nameOf func(*T) string, name, what string) (out T, err error) {
+	names := make([]string, len(list))
+	for i := range list {
+		if names[i] = nameOf(&list[i]); names[i] == name {
+			return list[i], nil
+		}
+	}
+	return out, missing("%s", doc.With(fmt.Sprintf("there is no %s %q", what, name), doc.Suggest(name, names)))
+}

@@ -199,7 +199,17 @@ func usual(r route, named []int) []int {
 		out = append(out, notFound)
 	}
 	if r.method != get { // another site's page may have sent it; its body may be wrong in many ways
-		out = append(out, forbidden, http.StatusBadRequest, http.StatusRequestTimeout, tooLarge, unsupported, mistaken, busy, diskFull)
+		out = append(
+			out,
+			forbidden,
+			http.StatusBadRequest,
+			http.StatusRequestTimeout,
+			tooLarge,
+			unsupported,
+			mistaken,
+			busy,
+			diskFull,
+		)
 	}
 	slices.Sort(out)
 	return slices.Compact(out)
@@ -251,9 +261,12 @@ func (s *Server) routes() []group {
 				body(s, s.listCollectors), nil},
 			{"expected-machines", get, "/expected", ScopeRead,
 				"List expected machines; those that never reported come first",
-				body(s, expectedAPI{s}.listExpected), nil},
+				body(s, expectedAPI{s}.listExpected), []option{versioned[api.SetExpected]}},
 			{"set-expected-machines", put, "/expected", ScopeManage, "Replace the list of expected machines",
-				body(s, expectedAPI{s}.setExpected), []option{atMost(doc.MaxBytes * 8), fails(mistaken)}},
+				body(
+					s,
+					expectedAPI{s}.setExpected,
+				), []option{versioned[api.SetExpected], s.replaces, atMost(doc.MaxBytes * 8), fails(mistaken)}},
 			{"set-expected-reason", put, "/expected/{id}/reason", ScopeWork,
 				"Record why an expected machine does not report",
 				done(s, expectedAPI{s}.setReason), []option{empty, fails(notFound)}},
@@ -284,11 +297,16 @@ func (s *Server) routes() []group {
 				body(s, factsAPI{s}.compare), []option{fails(notFound)}},
 			{"change-machines", post, "/machine-changes", ScopeWork,
 				"Change tags, site or retirement of the machines that a filter selects",
-				body(s, marksAPI{s}.mark), []option{fails(notFound, mistaken), says("All of them are changed, or none.")}},
+				body(
+					s,
+					marksAPI{s}.mark,
+				), []option{fails(notFound, mistaken), says("All of them are changed, or none.")}},
 			{"tags", get, "/tags", ScopeRead, "List the tags in use", body(s, marksAPI{s}.listTags), nil},
 			{"filters", get, "/filters", ScopeRead, "List saved filters", body(s, marksAPI{s}.listFilters), nil},
+			{"filter", get, "/filters/{name}", ScopeRead, "Show a saved filter", body(s, marksAPI{s}.showFilter),
+				[]option{versioned[api.SetFilter]}},
 			{"set-filter", put, "/filters/{name}", ScopeWork, "Save a filter for everybody, or replace one",
-				body(s, marksAPI{s}.setFilter), []option{fails(mistaken)}},
+				body(s, marksAPI{s}.setFilter), []option{versioned[api.SetFilter], s.replaces, fails(mistaken)}},
 			{"remove-filter", remove, "/filters/{name}", ScopeWork, "Remove a saved filter",
 				done(s, marksAPI{s}.removeFilter), []option{empty, fails(notFound)}},
 			{"duplicates", get, "/duplicates", ScopeRead,
@@ -396,10 +414,13 @@ func (s *Server) routes() []group {
 				body(s, knowledgeAPI{s}.listKnowledge), nil},
 			{"knowledge-document", get, "/knowledge/{kind}", ScopeRead,
 				"Get the document of one kind, with what the program ships",
-				body(s, knowledgeAPI{s}.showKnowledge), nil},
+				body(s, knowledgeAPI{s}.showKnowledge), []option{versioned[api.KnowledgeText]}},
 			{"set-knowledge", put, "/knowledge/{kind}", ScopeManage,
 				"Put a document in force; the fleet is judged again if that can change a result",
-				body(s, knowledgeAPI{s}.setKnowledge), []option{atMost(doc.MaxBytes + 1), fails(mistaken),
+				body(
+					s,
+					knowledgeAPI{s}.setKnowledge,
+				), []option{versioned[api.KnowledgeText], s.replaces, atMost(doc.MaxBytes + 1), fails(mistaken),
 					says("The earlier document is kept, and stays in force if this one has mistakes.")}},
 			{"validate-knowledge", post, "/knowledge/{kind}/validate", ScopeManage,
 				"Validate a document without putting it in force",
@@ -409,8 +430,10 @@ func (s *Server) routes() []group {
 		}},
 		{"People", []route{
 			{"users", get, "/users", ScopeManage, "List users", body(s, peopleAPI{s}.listUsers), nil},
+			{"user", get, "/users/{name}", ScopeManage, "Show a user", body(s, peopleAPI{s}.showUser),
+				[]option{versioned[api.SetUser]}},
 			{"set-user", put, "/users/{name}", ScopeManage, "Add or change a user", body(s, peopleAPI{s}.setUser),
-				[]option{fails(conflict)}},
+				[]option{s.replaces, fails(conflict)}},
 			{"remove-user", remove, "/users/{name}", ScopeManage, "Remove a user",
 				done(s, peopleAPI{s}.removeUser), []option{empty, fails(notFound, conflict)}},
 			{"set-password", put, "/session/password", ScopeRead,
@@ -421,21 +444,31 @@ func (s *Server) routes() []group {
 		}},
 		{"Settings", []route{
 			{"settings", get, "/settings", ScopeRead, "Show the settings",
-				body(s, settingsAPI{s}.showSettings), nil},
+				body(s, settingsAPI{s}.showSettings), []option{versioned[api.Settings]}},
 			{"set-settings", put, "/settings", ScopeManage, "Change the settings", body(s, settingsAPI{s}.setSettings),
-				[]option{fails(mistaken)}},
+				[]option{versioned[api.Settings], s.replaces, fails(mistaken)}},
 			{"tokens", get, "/tokens", ScopeManage, "List tokens", body(s, settingsAPI{s}.listTokens), nil},
 			{"add-token", post, "/tokens", ScopeManage, "Create a token", body(s, settingsAPI{s}.addToken),
 				[]option{fails(conflict)}},
 			{"remove-token", remove, "/tokens/{id}", ScopeManage, "Remove a token",
 				done(s, settingsAPI{s}.removeToken), []option{empty, fails(notFound)}},
-			{"sites", get, "/sites", ScopeRead, "List sites", body(s, settingsAPI{s}.listSites), nil},
+			{
+				"sites",
+				get,
+				"/sites",
+				ScopeRead,
+				"List sites",
+				body(s, settingsAPI{s}.listSites),
+				[]option{versioned[api.SiteList]},
+			},
 			{"set-sites", put, "/sites", ScopeManage, "Replace all sites", body(s, settingsAPI{s}.setSites),
-				[]option{fails(mistaken)}},
+				[]option{versioned[api.SiteList], s.replaces, fails(mistaken)}},
 			{"webhooks", get, "/webhooks", ScopeManage, "List webhooks",
 				body(s, webhooksAPI{s}.listWebhooks), nil},
+			{"webhook", get, "/webhooks/{name}", ScopeManage, "Show a webhook", body(s, webhooksAPI{s}.showWebhook),
+				[]option{versioned[api.SetWebhook]}},
 			{"set-webhook", put, "/webhooks/{name}", ScopeManage, "Add or change a webhook",
-				body(s, webhooksAPI{s}.setWebhook), []option{fails(mistaken),
+				body(s, webhooksAPI{s}.setWebhook), []option{s.replaces, fails(mistaken),
 					says("It receives changes from now on, in order. A message is repeated until the address " +
 						"answers 2xx. Messages are signed (RFC 9421, hmac-sha256) over method, address and digest " +
 						"(RFC 9530).")}},
@@ -459,8 +492,16 @@ func (s *Server) waveRoutes(table []string) []route {
 			[]option{wrong}},
 		{"add-wave", post, "/waves", ScopeManage, "Add a wave", body(s, wavesAPI{s}.addWave), []option{wrong}},
 		{"wave", get, "/waves/{id}", ScopeRead, "Show a wave with its machines, and why others cannot enter",
-			body(s, wavesAPI{s}.showWave), []option{wrong}},
-		{"set-wave", put, "/waves/{id}", ScopeManage, "Change a wave", body(s, wavesAPI{s}.setWave), []option{wrong}},
+			body(s, wavesAPI{s}.showWave), []option{versioned[api.MakeWave], wrong}},
+		{
+			"set-wave",
+			put,
+			"/waves/{id}",
+			ScopeManage,
+			"Change a wave",
+			body(s, wavesAPI{s}.setWave),
+			[]option{versioned[api.MakeWave], s.replaces, wrong},
+		},
 		{"end-wave", remove, "/waves/{id}", ScopeManage,
 			"End a wave; machines that were not handed off are free again",
 			done(s, wavesAPI{s}.endWave), []option{wrong, empty}},
@@ -482,8 +523,10 @@ func (s *Server) waveRoutes(table []string) []route {
 			body(s, wavesAPI{s}.outcomesFile), []option{wrong, atMost(tables.MaxBytes * 2),
 				says("CSV with the columns machine, outcome (arrived, failed, back) and reason, or one object per " +
 					"line. A refused row does not affect the others.")}},
+		{"blackout", get, "/blackout", ScopeRead, "List the days on which nothing is upgraded",
+			body(s, wavesAPI{s}.listBlackout), []option{versioned[api.Blackouts]}},
 		{"set-blackout", put, "/blackout", ScopeManage, "Set the days on which nothing is upgraded",
-			done(s, wavesAPI{s}.setBlackout), []option{wrong, empty}},
+			done(s, wavesAPI{s}.setBlackout), []option{s.replaces, wrong, empty}},
 	}
 }
 
@@ -516,9 +559,12 @@ func (s *Server) releaseRoutes() []route {
 			body(s, releasesAPI{s}.addRelease),
 			[]option{fails(conflict), takesDocument[release.Document](doc.MaxBytes)}},
 		{"targets", get, "/targets", ScopeRead, "Show the target release of each class of hardware",
-			body(s, releasesAPI{s}.showTargets), nil},
+			body(s, releasesAPI{s}.showTargets), []option{versioned[api.TargetSet]}},
 		{"set-targets", put, "/targets", ScopeManage, "Choose the target releases; the fleet is judged again",
-			body(s, releasesAPI{s}.setTargets), []option{fails(notFound, mistaken)}},
+			body(
+				s,
+				releasesAPI{s}.setTargets,
+			), []option{versioned[api.TargetSet], s.replaces, fails(notFound, mistaken)}},
 		{"what-if", post, "/what-if", ScopeRead,
 			"Preview which machines would change under a draft, another revision or another release",
 			body(s, changesAPI{s}.whatIf), []option{

@@ -61,6 +61,8 @@ type Server struct {
 	unkept  unkept
 	refused throttle
 
+	operations http.Handler // the API, without what stands before it
+
 	streams   streams
 	listeners atomic.Int64  // pages that hear of changes
 	stopping  chan struct{} // closed when the service stops
@@ -146,6 +148,7 @@ func (s *Server) apiRouter() http.Handler {
 	})
 	r.Use(middleware.Compress(5, "application/json"))
 	s.audit = audit(Describe(r, s).OpenAPI())
+	s.operations = r
 	return r
 }
 
@@ -163,6 +166,7 @@ func Describe(r chi.Router, s *Server) huma.API {
 	config.Info.Description = "Inventories of machines, checked against the requirements of a target release."
 	config.OpenAPIPath, config.DocsPath, config.SchemasPath = "/openapi", "", ""
 	config.CreateHooks = nil // it would build addresses from the Host header
+	config.Transformers = append(config.Transformers, tagged)
 	config.Servers = []*huma.Server{{URL: "/api/v1"}}
 	config.Components.Schemas = Registry()
 	config.Components.SecuritySchemes = map[string]*huma.SecurityScheme{

@@ -330,6 +330,10 @@ func TestExpected(t *testing.T) {
 	if err := s.Client.SetReason(ctx, holm, api.SetReason{Reason: "off", Note: "in the store room"}); err != nil {
 		t.Fatal(err)
 	}
+	_, err = s.Client.SetExpected(ctx, []api.Expected{{Name: "HOLM-999"}})
+	expect.Error(t, err, "after you read it") // the reason is part of the list
+	_, err = s.Client.Expected(ctx)
+	expect.NoError(t, err)
 	l, err = s.Client.SetExpected(ctx, []api.Expected{{Name: "HOLM-999"}, {Name: "GULL-997"}})
 	if err != nil || len(l.Machines) != 2 {
 		t.Fatalf("%+v %v", l, err)

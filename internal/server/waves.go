@@ -161,6 +161,15 @@ func (s wavesAPI) removeMember(ctx context.Context, in *struct {
 	return s.Waves.Drop(ctx, in.ID, in.Key)
 }
 
+func (s wavesAPI) listBlackout(ctx context.Context, _ *struct{}) (api.Blackouts, error) {
+	_, dark, err := s.Waves.List(ctx)
+	out := api.Blackouts{Days: []api.Blackout{}}
+	for _, b := range dark {
+		out.Days = append(out.Days, api.Blackout{From: string(b.From), To: string(b.To), Reason: b.Reason})
+	}
+	return out, err
+}
+
 func (s wavesAPI) setBlackout(ctx context.Context, in *struct{ Body api.Blackouts }) error {
 	var list []wave.Blackout
 	for _, d := range in.Body.Days {

@@ -43,6 +43,16 @@ func (s webhooksAPI) listWebhooks(ctx context.Context, _ *struct{}) (api.Webhook
 	return out, err
 }
 
+func (s webhooksAPI) showWebhook(ctx context.Context, in *struct {
+	Name string `path:"name" maxLength:"64"`
+}) (api.Webhook, error) {
+	list, err := s.listWebhooks(ctx, nil)
+	if err != nil {
+		return api.Webhook{}, err
+	}
+	return named(list.Webhooks, func(h *api.Webhook) string { return h.Name }, in.Name, "webhook")
+}
+
 func (s webhooksAPI) setWebhook(ctx context.Context, in *struct {
 	Name string `path:"name" minLength:"1" maxLength:"64"`
 	Body api.SetWebhook

@@ -164,7 +164,7 @@ onBeforeRouteLeave(
           </p>
           <ul class="text-sm">
             <li v-for="(m, i) in mistakes" :key="i" class="py-0.5 wrap-anywhere">
-              <AppButton v-if="m.line && !m.file" kind="link" @click="editor?.goTo(m.line, m.column)">
+              <AppButton v-if="m.line && !m.file" kind="link" @click="editor?.goTo(m.line, m.column ?? 1)">
                 Line {{ m.line }}</AppButton
               ><template v-else-if="m.file">{{ m.file }}, line {{ m.line }}</template>
               <code v-if="m.path" class="ml-1 text-soft">{{ m.path }}</code>: {{ m.wrong
