@@ -409,6 +409,37 @@ func TestKnowledge(t *testing.T) {
 		p.WaitText("Your own steps."), p.WaitGone("button.bg-accent:not(:disabled)"))
 }
 
+// Whoever saves what somebody else has replaced meanwhile is told so, and nothing is lost.
+func TestSavedMeanwhile(t *testing.T) {
+	s := servertest.Demo(t, web.Console())
+	p := openRefused(t, s)
+	must(t, p.Go(s.URL+"/settings?kind=keeping"), p.WaitText("Retention and visibility"))
+	set, err := s.Client.Settings(t.Context())
+	expect.NoError(t, err)
+	set.StaleDays = 44
+	_, err = s.Client.SetSettings(t.Context(), set)
+	expect.NoError(t, err)
+	must(
+		t,
+		p.Press("[aria-labelledby=keeping]", "Save settings"),
+		p.WaitText("somebody else changed it after you read it"),
+	)
+	set, err = s.Client.Settings(t.Context())
+	expect.NoError(t, err)
+	expect.Same(t, "days", set.StaleDays, 44)
+
+	must(t, p.Go(s.URL+"/settings"), p.WaitText("Your document 1, by desktop support"))
+	own, err := s.Client.Knowledge(t.Context(), "guides")
+	expect.NoError(t, err)
+	_, err = s.Client.SetKnowledge(t.Context(), "guides", []byte(own.Text+"\n# theirs\n"))
+	expect.NoError(t, err)
+	must(t, p.Replace("textarea", `models: ["OB-3*"]`, `models: ["OB-*"]`), p.Click("button.bg-accent"),
+		p.WaitText("somebody else changed it after you read it"))
+	own, err = s.Client.Knowledge(t.Context(), "guides")
+	expect.NoError(t, err)
+	expect.Contains(t, own.Text, "# theirs")
+}
+
 // Users and tokens are added, what was done is listed, and one's own password
 // changes.
 func TestPeople(t *testing.T) {

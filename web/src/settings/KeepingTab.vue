@@ -3,7 +3,7 @@ import AppButton from '../ui/AppButton.vue'
 import { useQuery, useQueryCache } from '@pinia/colada'
 import { ref, watch } from 'vue'
 
-import { api, ask, type Schemas } from '../client'
+import { api, ask, ifUnchanged, type Schemas } from '../client'
 import { queries } from '../queries'
 import { sayMoment } from '../words'
 import TroubleBox from '../ui/TroubleBox.vue'
@@ -27,7 +27,7 @@ async function run(f: () => Promise<string | void>) {
 }
 const save = () =>
   run(async () => {
-    await ask(api.PUT('/settings', { body: form.value! }))
+    await ask(api.PUT('/settings', { body: form.value!, headers: ifUnchanged(settings.data.value) }))
     await cache.invalidateQueries()
     return 'Kept.'
   })

@@ -4,7 +4,7 @@ import { useQuery, useQueryCache } from '@pinia/colada'
 import { computed, ref, watch } from 'vue'
 import { onBeforeRouteLeave, useRoute } from 'vue-router'
 
-import { api, ask, type Schemas } from '../client'
+import { api, ask, ifUnchanged, type Schemas } from '../client'
 import { queries } from '../queries'
 import AuditTab from './AuditTab.vue'
 import DocumentEditor from '../releases/DocumentEditor.vue'
@@ -102,7 +102,8 @@ const put = () =>
       const found = read.mistakes.length === 1 ? 'One mistake' : `${read.mistakes.length} mistakes`
       throw new Error(`${found}. What was in force stays in force.`)
     }
-    await ask(api.PUT('/knowledge/{kind}', { params: { path }, body: { text: text.value } }))
+    const headers = ifUnchanged(data.value)
+    await ask(api.PUT('/knowledge/{kind}', { params: { path }, body: { text: text.value }, headers }))
     saved.value = text.value
     await refetch()
     await cache.invalidateQueries()

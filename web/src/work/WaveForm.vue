@@ -3,7 +3,7 @@ import AppButton from '../ui/AppButton.vue'
 import { useQuery } from '@pinia/colada'
 import { computed, ref, watch } from 'vue'
 
-import { api, ask, type Schemas } from '../client'
+import { api, ask, ifUnchanged, type Schemas } from '../client'
 import { queries } from '../queries'
 import { useAction } from '../use/useAction'
 
@@ -49,7 +49,13 @@ const save = () =>
     emit(
       'made',
       props.wave
-        ? await ask(api.PUT('/waves/{id}', { params: { path: { id: props.wave.id } }, body }))
+        ? await ask(
+            api.PUT('/waves/{id}', {
+              params: { path: { id: props.wave.id } },
+              body,
+              headers: ifUnchanged(props.wave),
+            }),
+          )
         : await ask(api.POST('/waves', { body })),
     )
   })

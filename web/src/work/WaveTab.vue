@@ -4,7 +4,7 @@ import { useQuery } from '@pinia/colada'
 import { computed, ref } from 'vue'
 import { useRouter } from 'vue-router'
 
-import { api, ask, type Schemas } from '../client'
+import { api, ask, ifUnchanged, type Schemas } from '../client'
 import { queries } from '../queries'
 import TroubleBox from '../ui/TroubleBox.vue'
 import { number, sayDay } from '../words'
@@ -19,18 +19,20 @@ const from = ref('')
 const to = ref('')
 const reason = ref('')
 const { trouble, run } = useAction()
-const setDays = (days: Schemas['Blackout'][]) =>
+const setDays = (change: (days: Schemas['Blackout'][]) => Schemas['Blackout'][]) =>
   run(async () => {
-    await ask(api.PUT('/blackout', { body: { days } }))
+    const now = await ask(api.GET('/blackout'))
+    await ask(api.PUT('/blackout', { body: { days: change(now.days) }, headers: ifUnchanged(now) }))
     from.value = to.value = reason.value = ''
     await refetch()
   })
 const add = () =>
-  setDays([
-    ...(data.value?.blackout ?? []),
+  setDays((days) => [
+    ...days,
     { from: from.value, to: to.value || from.value, reason: reason.value || undefined },
   ])
-const drop = (b: Schemas['Blackout']) => setDays((data.value?.blackout ?? []).filter((x) => x !== b))
+const drop = (b: Schemas['Blackout']) =>
+  setDays((days) => days.filter((x) => x.from !== b.from || x.to !== b.to || x.reason !== b.reason))
 const outcomes = ['arrived', 'handed-off', 'waiting', 'failed', 'back'] as const
 const fills: Record<(typeof outcomes)[number], string> = {
   arrived: 'fill-ready',
