@@ -232,9 +232,15 @@ func FuzzFilter(f *testing.F) {
 		f.Add(s)
 	}
 	f.Fuzz(func(t *testing.T, where string) {
+		fleet.Complete(where, fleet.Existing{Sites: []string{"Gull Quay"}})
 		one, err := fleet.Parse(where)
 		if err != nil {
 			return
+		}
+		if more, err := one.WithValues("site", []string{where}); err == nil {
+			if again, err := fleet.Parse(more.String()); err != nil || again.String() != more.String() {
+				t.Fatalf("%q with a site is written as %q, %v", where, more.String(), err)
+			}
 		}
 		two, err := fleet.Parse(one.String())
 		if err != nil || two.String() != one.String() {

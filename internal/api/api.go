@@ -86,6 +86,7 @@ type MachineList struct {
 	From     int          `json:"from" doc:"Number of machines before this page"`
 	Next     string       `json:"next,omitempty" doc:"For cursor=: the next page, unaffected by changes"`
 	Where    string       `json:"where" doc:"The filter in its canonical text"`
+	Filter   FilterRead   `json:"filter" doc:"The filter in its parts"`
 	Loading  bool         `json:"loading,omitempty" doc:"The service has just started with a large fleet: the rows come from the database, and decisions are not applied to them yet"`
 	Machines []MachineRow `json:"machines"`
 }

@@ -51,6 +51,33 @@ type SetFilter struct {
 	Facts  []string `json:"facts,omitempty" maxItems:"40"`
 }
 
+// FilterRead is a filter as the service reads it.
+type FilterRead struct {
+	Where  string       `json:"where" doc:"The filter, written as the service writes it"`
+	Simple bool         `json:"simple" doc:"All terms must match: no or, not or parentheses join them"`
+	Words  string       `json:"words" doc:"The plain words; of a filter that is not simple, all of it"`
+	Terms  []FilterTerm `json:"terms" doc:"The terms of a simple filter"`
+}
+
+// FilterTerm is a term of a filter.
+type FilterTerm struct {
+	Key    string   `json:"key,omitempty" doc:"Key; missing for a plain word"`
+	Op     string   `json:"op,omitempty" doc:"Comparison; missing for a plain word"`
+	Values []string `json:"values" doc:"Values without their quotes"`
+	Text   string   `json:"text" doc:"The term as the service writes it"`
+}
+
+// Completion is a way to go on with a filter.
+type Completion struct {
+	Text string `json:"text" doc:"The whole filter with what is added"`
+	Says string `json:"says" doc:"What is added, in a few words"`
+}
+
+// CompletionList lists ways to go on with a filter.
+type CompletionList struct {
+	Completions []Completion `json:"completions" doc:"At most 100"`
+}
+
 // Duplicate is a possible duplicate that a person has to resolve.
 type Duplicate struct {
 	ID        int64     `json:"id"`
@@ -183,7 +210,7 @@ type MatrixRow struct {
 
 // MatrixCell is what a machine has for a requirement.
 type MatrixCell struct {
-	Outcome string `json:"outcome" enum:"pass,fail,unknown,not-applicable"`
+	Outcome string `json:"outcome" enum:"pass,fail,unknown,not-applicable,waived" doc:"Outcome of the requirement; waived if it fails and a decision waives it"`
 	Has     string `json:"has,omitempty"`
 	Short   string `json:"short,omitempty" doc:"What is missing, if it can be counted"`
 }

@@ -5,7 +5,6 @@ import (
 
 	"rolltop.example/rolltop/core/question"
 	"rolltop.example/rolltop/core/release"
-	"rolltop.example/rolltop/core/remedy"
 	"rolltop.example/rolltop/core/watch"
 	"rolltop.example/rolltop/core/wave"
 	"rolltop.example/rolltop/core/work"
@@ -26,30 +25,36 @@ type StepRef struct {
 	Title string `json:"title"`
 }
 
+// Minutes is a range of working time, of one machine or of many.
+type Minutes struct {
+	Least int `json:"least" minimum:"0" doc:"Minutes at least"`
+	Most  int `json:"most" minimum:"0" doc:"Minutes at most"`
+}
+
 // Remedy is what one remedy does for the fleet.
 type Remedy struct {
 	StepRef
-	Class      string         `json:"class"`
-	By         string         `json:"by" doc:"Who can do it, in words"`
-	Minutes    remedy.Minutes `json:"minutes" doc:"On one machine"`
-	Needs      int            `json:"needs" doc:"Machines that do not become ready without it"`
-	Alone      int            `json:"alone" doc:"Of these, machines that need nothing else"`
-	Expected   int            `json:"expected" doc:"Of those that need nothing else, machines on which its effect is not certain"`
-	WhereNeeds string         `json:"where_needs"`
-	WhereAlone string         `json:"where_alone"`
+	Class      string  `json:"class"`
+	By         string  `json:"by" doc:"Who can do it, in words"`
+	Minutes    Minutes `json:"minutes" doc:"On one machine"`
+	Needs      int     `json:"needs" doc:"Machines that do not become ready without it"`
+	Alone      int     `json:"alone" doc:"Of these, machines that need nothing else"`
+	Expected   int     `json:"expected" doc:"Of those that need nothing else, machines on which its effect is not certain"`
+	WhereNeeds string  `json:"where_needs"`
+	WhereAlone string  `json:"where_alone"`
 }
 
 // Pick is what to do next for the most effect.
 type Pick struct {
-	Steps    []StepRef      `json:"steps" doc:"Steps that no earlier pick contains"`
-	Gain     int            `json:"gain" doc:"Machines that become ready"`
-	Expected int            `json:"expected" doc:"Of these, machines on which it is not certain"`
-	Ready    int            `json:"ready" doc:"Machines that are ready afterwards"`
-	Minutes  remedy.Minutes `json:"minutes" doc:"Of the complete plans of these machines"`
-	SoFar    remedy.Minutes `json:"minutes_so_far"`
-	Cost     Money          `json:"cost"`
-	CostSums Money          `json:"cost_so_far"`
-	Where    string         `json:"where" doc:"Filter that lists the machines that become ready"`
+	Steps    []StepRef `json:"steps" doc:"Steps that no earlier pick contains"`
+	Gain     int       `json:"gain" doc:"Machines that become ready"`
+	Expected int       `json:"expected" doc:"Of these, machines on which it is not certain"`
+	Ready    int       `json:"ready" doc:"Machines that are ready afterwards"`
+	Minutes  Minutes   `json:"minutes" doc:"Of the complete plans of these machines"`
+	SoFar    Minutes   `json:"minutes_so_far"`
+	Cost     Money     `json:"cost"`
+	CostSums Money     `json:"cost_so_far"`
+	Where    string    `json:"where" doc:"Filter that lists the machines that become ready"`
 }
 
 // Wins are the fixes that make most machines ready.
@@ -184,42 +189,43 @@ type MachineRef = work.MachineRef
 // Visit is what is done at one machine.
 type Visit struct {
 	MachineRef
-	Disposition string         `json:"disposition"`
-	Before      []StepRef      `json:"before,omitempty" doc:"Questions to answer before the visit"`
-	Steps       []StepRef      `json:"steps" doc:"Steps that settle findings; the plan also has those that prepare and confirm them"`
-	Minutes     remedy.Minutes `json:"minutes"`
-	Restarts    int            `json:"restarts"`
-	Firmware    bool           `json:"firmware,omitempty" doc:"Settings of the firmware are changed"`
-	Parts       bool           `json:"parts,omitempty" doc:"A part must be available first"`
-	Ticked      []string       `json:"ticked,omitempty" doc:"Titles of ticked steps; the next inventory confirms them"`
-	Who         string         `json:"who,omitempty" doc:"Assigned to"`
-	Note        string         `json:"note,omitempty"`
-	NotBefore   time.Time      `json:"not_before,omitzero" doc:"Postponed until then"`
+	Disposition string    `json:"disposition"`
+	Before      []StepRef `json:"before,omitempty" doc:"Questions to answer before the visit"`
+	Steps       []StepRef `json:"steps" doc:"Steps that settle findings; the plan also has those that prepare and confirm them"`
+	Minutes     Minutes   `json:"minutes"`
+	Restarts    int       `json:"restarts"`
+	Firmware    bool      `json:"firmware,omitempty" doc:"Settings of the firmware are changed"`
+	Parts       bool      `json:"parts,omitempty" doc:"A part must be available first"`
+	Ticked      []string  `json:"ticked,omitempty" doc:"Titles of ticked steps; the next inventory confirms them"`
+	Who         string    `json:"who,omitempty" doc:"Assigned to"`
+	Note        string    `json:"note,omitempty"`
+	NotBefore   time.Time `json:"not_before,omitzero" doc:"Postponed until then"`
 }
 
 // Stop is the visits at one place.
 type Stop struct {
-	Site     string         `json:"site"`
-	Machines int            `json:"machines"`
-	Minutes  remedy.Minutes `json:"minutes"`
-	Parts    int            `json:"parts" doc:"Visits that need a part"`
-	Waiting  int            `json:"waiting" doc:"Visits to machines that are postponed"`
-	Visits   []Visit        `json:"visits" doc:"At most 200"`
+	Site     string  `json:"site"`
+	Machines int     `json:"machines"`
+	Minutes  Minutes `json:"minutes"`
+	Parts    int     `json:"parts" doc:"Visits that need a part"`
+	Waiting  int     `json:"waiting" doc:"Visits to machines that are postponed"`
+	Visits   []Visit `json:"visits" doc:"At most 200"`
+	Where    string  `json:"where" doc:"Filter that lists its machines"`
 }
 
 // Batch is one step on many machines, without going there.
 type Batch struct {
 	StepRef
-	By       string         `json:"by"`
-	Host     bool           `json:"host,omitempty" doc:"Done on the hosts of virtual machines"`
-	Closes   bool           `json:"closes,omitempty" doc:"It finds out what is unknown"`
-	Machines int            `json:"machines"`
-	Expected int            `json:"expected" doc:"Machines on which its effect is not certain"`
-	Waiting  int            `json:"waiting"`
-	Minutes  remedy.Minutes `json:"minutes" doc:"On one machine"`
-	Pilot    []MachineRef   `json:"pilot,omitempty" doc:"Do this first"`
-	Where    string         `json:"where"`
-	Says     string         `json:"says"`
+	By       string       `json:"by"`
+	Host     bool         `json:"host,omitempty" doc:"Done on the hosts of virtual machines"`
+	Closes   bool         `json:"closes,omitempty" doc:"It finds out what is unknown"`
+	Machines int          `json:"machines"`
+	Expected int          `json:"expected" doc:"Machines on which its effect is not certain"`
+	Waiting  int          `json:"waiting"`
+	Minutes  Minutes      `json:"minutes" doc:"On one machine"`
+	Pilot    []MachineRef `json:"pilot,omitempty" doc:"Do this first"`
+	Where    string       `json:"where"`
+	Says     string       `json:"says"`
 }
 
 // OrderLine is one line of the parts order.
@@ -242,7 +248,7 @@ type Work struct {
 	Says      string              `json:"says" doc:"In one sentence"`
 	Where     string              `json:"where,omitempty"`
 	Visits    int                 `json:"visits"`
-	Minutes   remedy.Minutes      `json:"minutes" doc:"Of all visits"`
+	Minutes   Minutes             `json:"minutes" doc:"Of all visits"`
 	Stops     []Stop              `json:"stops"`
 	Batches   []Batch             `json:"batches"`
 	Order     []OrderLine         `json:"order"`
@@ -269,6 +275,19 @@ type SetStock struct {
 	Part     string `json:"part" minLength:"1" maxLength:"300" doc:"Name of the part, as in the parts order"`
 	OnHand   int    `json:"on_hand" minimum:"0" maximum:"1000000"`
 	LeadDays int    `json:"lead_days,omitempty" minimum:"0" maximum:"1000"`
+}
+
+// WorkTable is a list of the fleet's work as a table.
+type WorkTable struct {
+	Format string              `json:"format" enum:"rolltop-table/1" doc:"Format of the document"`
+	List   string              `json:"list" doc:"Name of the list"`
+	Rows   []map[string]string `json:"rows" doc:"One object per row: column to value; all values are texts"`
+}
+
+// Export is machines as a table.
+type Export struct {
+	Format   string       `json:"format" enum:"rolltop-export/1" doc:"Format of the document"`
+	Machines []MachineRow `json:"machines" doc:"Machines, by name"`
 }
 
 // Message is what the person whose machine it is should know.

@@ -3,6 +3,7 @@ package cli
 import (
 	"errors"
 	"fmt"
+	"io"
 	"os"
 	"path/filepath"
 
@@ -11,45 +12,48 @@ import (
 	"rolltop.example/rolltop/internal/store"
 )
 
-func backupCommand() *cobra.Command {
-	cmd := &cobra.Command{
-		Use:   "backup --output FILE",
-		Short: "Write a copy of the service's database, while it runs",
-		Args:  cobra.NoArgs,
-		RunE:  backup,
-		Long:  help("backup"),
-	}
-	cmd.Flags().StringP("output", "o", "", "`file` to write; an existing file is not overwritten")
-	cmd.Flags().Bool("encrypt", false, "encrypt the copy with a passphrase (age, scrypt)")
-	cmd.Flags().String("database", "", "database file of a stopped service, instead of a running service")
-	serviceFlags(cmd)
-	return cmd
+// backupOptions are what is copied, and how.
+type backupOptions struct {
+	To       string `option:"output,o" usage:"file to write (-: standard output); an existing file is not overwritten" complete:"file" value:"file"`
+	Encrypt  bool   `option:"encrypt" usage:"encrypt the copy with a passphrase (age, scrypt)"`
+	Database string `option:"database" usage:"database file of a stopped service, instead of a running service" complete:"file"`
+	serviceOptions
 }
 
-func backup(cmd *cobra.Command, _ []string) error {
-	out, _ := cmd.Flags().GetString("output")
+func backupCommand() *cobra.Command {
+	return with(
+		command("backup --output FILE", "Write a copy of the service's database, while it runs", backup),
+		"backup",
+	)
+}
+
+func backup(c *call[backupOptions]) error {
+	out := c.o.To
 	if out == "" {
 		return wrongUsage("the file is missing; give --output FILE")
 	}
-	if _, err := os.Lstat(out); err == nil {
-		return fmt.Errorf("%s already exists and was not overwritten; choose another file", out)
+	dir := filepath.Dir(out)
+	if out == "-" {
+		dir = os.TempDir() // it is checked before anything of it is printed
+	} else if _, err := os.Lstat(out); err == nil {
+		return exists(out)
 	}
 	passphrase := ""
-	if encrypt, _ := cmd.Flags().GetBool("encrypt"); encrypt {
+	if c.o.Encrypt {
 		var err error
-		if passphrase, err = newPassphrase(cmd); err != nil {
+		if passphrase, err = newPassphrase(c.cmd); err != nil {
 			return err
 		}
 	}
-	part, err := os.CreateTemp(filepath.Dir(out), ".rolltop-backup-*") // with mode 0600
+	part, err := os.CreateTemp(dir, ".rolltop-backup-*") // with mode 0600
 	if err != nil {
 		return fmt.Errorf("%s cannot be written: %w", out, bare(err))
 	}
 	defer os.Remove(part.Name()) // where it has become the backup, there is none
-	if err := copyDatabase(cmd, part); err != nil {
+	if err := copyDatabase(c, part); err != nil {
 		return errors.Join(err, part.Close())
 	}
-	if err := errors.Join(part.Sync(), part.Close(), store.Verify(contextOf(cmd), part.Name())); err != nil {
+	if err := errors.Join(part.Sync(), part.Close(), store.Verify(c.ctx(), part.Name())); err != nil {
 		return err
 	}
 	if passphrase != "" {
@@ -62,21 +66,34 @@ func backup(cmd *cobra.Command, _ []string) error {
 			return err
 		}
 	}
+	if out == "-" {
+		return printFile(c.out(), part.Name())
+	}
 	if err := os.Link(part.Name(), out); err != nil { // unlike a rename, it overwrites nothing
 		return fmt.Errorf("%s cannot be written: %w", out, err)
 	}
-	fmt.Fprintf(cmd.OutOrStdout(), "%s written and verified.\n", out)
+	c.done("%s written and verified.", out)
 	return nil
 }
 
-func copyDatabase(cmd *cobra.Command, to *os.File) error {
-	path, _ := cmd.Flags().GetString("database")
+func printFile(to io.Writer, path string) error {
+	f, err := os.Open(path)
+	if err != nil {
+		return err
+	}
+	defer f.Close()
+	_, err = io.Copy(to, f)
+	return err
+}
+
+func copyDatabase(c *call[backupOptions], to *os.File) error {
+	path := c.o.Database
 	if path == "" {
-		c, err := clientOf(cmd)
+		s, err := c.client()
 		if err != nil {
 			return err
 		}
-		return c.Backup(contextOf(cmd), to)
+		return s.Backup(c.ctx(), to)
 	}
 	if _, err := os.Stat(path); err != nil {
 		return fmt.Errorf("%s cannot be read: %w", path, bare(err))
@@ -88,75 +105,53 @@ func copyDatabase(cmd *cobra.Command, to *os.File) error {
 	if err := os.Remove(to.Name()); err != nil {
 		return errors.Join(err, st.Close())
 	}
-	return errors.Join(st.Backup(contextOf(cmd), to.Name()), st.Close())
+	return errors.Join(st.Backup(c.ctx(), to.Name()), st.Close())
+}
+
+// restoreOptions are where a backup goes.
+type restoreOptions struct {
+	Database string `option:"database" usage:"database file to create" complete:"file"`
 }
 
 func restoreCommand() *cobra.Command {
-	cmd := &cobra.Command{
-		Use:   "restore BACKUP --database FILE",
-		Short: "Restore a backup to a database file",
-		Args:  cobra.ExactArgs(1),
-		Long:  help("restore"),
-		RunE: func(cmd *cobra.Command, args []string) error {
-			path, _ := cmd.Flags().GetString("database")
-			if path == "" {
-				return wrongUsage("the database file is missing; give --database FILE")
-			}
-			from, done, err := decrypted(cmd, args[0], path)
-			if err != nil {
-				return err
-			}
-			defer done()
-			if err := store.Restore(contextOf(cmd), from, path); err != nil {
-				return err
-			}
-			fmt.Fprintf(cmd.OutOrStdout(),
-				"%s restored and verified. Start the service: rolltop serve --database %s\n", path, path)
-			return nil
-		},
-	}
-	cmd.Flags().String("database", "", "database file to create")
-	return cmd
+	return with(command("restore FILE --database FILE", "Restore a backup to a database file", restore), "restore")
 }
 
-func exportCommand() *cobra.Command {
-	cmd := &cobra.Command{
-		Use:   "export",
-		Short: "Export the machines that a filter selects as a table",
-		Args:  cobra.NoArgs,
-		RunE:  export,
-		Long:  help("export"),
+func restore(c *call[restoreOptions]) error {
+	path := c.o.Database
+	if path == "" {
+		return wrongUsage("the database file is missing; give --database FILE")
 	}
-	cmd.Flags().String("where", "", "filter")
-	cmd.Flags().StringSlice("facts", nil, "facts to add as columns, separated by commas")
-	cmd.Flags().StringP("output", "o", "", "`file` to write; an existing file is not overwritten (default: "+
-		"standard output)")
-	formatFlag(cmd, "csv", "json", "ndjson")
-	serviceFlags(cmd)
-	return cmd
-}
-
-func export(cmd *cobra.Command, _ []string) error {
-	form, c, err := asked(cmd)
+	backup, remove, err := received(c.place, c.args[0], path)
 	if err != nil {
 		return err
 	}
-	where, _ := cmd.Flags().GetString("where")
-	facts, _ := cmd.Flags().GetStringSlice("facts")
-	out, _ := cmd.Flags().GetString("output")
-	if out == "" {
-		return asUsage(c.Export(contextOf(cmd), where, form, facts, cmd.OutOrStdout()))
-	}
-	f, err := os.OpenFile(out, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o600)
-	if os.IsExist(err) {
-		return fmt.Errorf("%s already exists and was not overwritten; choose another file", out)
-	}
+	defer remove()
+	from, done, err := decrypted(c.cmd, backup, path)
 	if err != nil {
-		return fmt.Errorf("%s cannot be written: %w", out, bare(err))
+		return err
 	}
-	if err := errors.Join(c.Export(contextOf(cmd), where, form, facts, f), f.Close()); err != nil {
-		return errors.Join(asUsage(err), os.Remove(out))
+	defer done()
+	if err := store.Restore(c.ctx(), from, path); err != nil {
+		return err
 	}
-	fmt.Fprintf(cmd.ErrOrStderr(), "%s written.\n", out)
+	c.done("%s restored and verified. Start the service: rolltop serve --database %s", path, path)
 	return nil
+}
+
+// received is a backup as a file; what comes from standard input is put beside the database first.
+func received(c *place, backup, path string) (name string, remove func(), err error) {
+	if backup != "-" {
+		return backup, func() {}, nil
+	}
+	to, err := os.CreateTemp(filepath.Dir(path), ".rolltop-backup-*") // with mode 0600
+	if err != nil {
+		return "", nil, fmt.Errorf("%s cannot be written: %w", path, bare(err))
+	}
+	remove = func() { _ = os.Remove(to.Name()) }
+	if _, err := io.Copy(to, c.cmd.InOrStdin()); err != nil {
+		remove()
+		return "", nil, errors.Join(err, to.Close())
+	}
+	return to.Name(), remove, to.Close()
 }

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -16,68 +17,58 @@ import (
 	"rolltop.example/rolltop/core/check"
 	"rolltop.example/rolltop/core/decode"
 	"rolltop.example/rolltop/core/inventory"
+	"rolltop.example/rolltop/core/knowledge"
 	"rolltop.example/rolltop/core/manual"
 	"rolltop.example/rolltop/core/release"
 	"rolltop.example/rolltop/core/spec"
 	"rolltop.example/rolltop/internal/collect"
 )
 
+// checkOptions are what is checked, against what, and how that is printed.
+type checkOptions struct {
+	Release   []string `option:"release" usage:"release document (file), or the id of a release of the service; for machines of the service: their target, if omitted (repeatable)" complete:"release"`
+	Inventory []string `option:"inventory" usage:"inventory or capture file to check instead of this machine (repeatable; -: standard input)" complete:"file"`
+	Spec      []string `option:"spec" usage:"specification of a planned machine (YAML), to check instead of this machine (repeatable)" complete:"file"`
+	Fact      []string `option:"fact" usage:"fact entered by hand, such as processor.built_in_tpm=true; it fills a gap and never replaces a reading silently (repeatable)" complete:"FACT=VALUE"`
+	Since     string   `option:"since" usage:"earlier inventory or capture of the same machine; shows which steps of its plan worked since, and what is left" complete:"file"`
+	Verbose   bool     `option:"verbose,v" usage:"print the whole plan and every finding with its evidence"`
+	Format    string   `option:"format" forms:"text,json,ndjson,csv,html,markdown,eml"`
+	knowledgeFiles
+	reportOptions
+	output
+	serviceOptions
+}
+
 func checkCommand() *cobra.Command {
-	cmd := &cobra.Command{
-		Use:   "check --release FILE|ID… [--inventory FILE… | --spec FILE…]",
-		Short: "Check this machine, inventory files or a planned purchase against releases",
-		Long:  help("check"),
-		Args:  cobra.NoArgs,
-		RunE:  runCheck,
-	}
-	cmd.Flags().StringArray("release", nil,
-		"release document (file), or the id of a release of the service (repeatable)")
-	cmd.Flags().StringArray("inventory", nil,
-		"inventory or capture file to check instead of this machine (repeatable; -: standard input)")
-	cmd.Flags().StringArray("spec", nil, "specification of a planned machine (YAML), to check instead of this "+
-		"machine (repeatable)")
-	cmd.Flags().StringArray("fact", nil,
-		"fact entered by hand, such as processor.built_in_tpm=true; it fills a gap and never replaces a reading "+
-			"silently (repeatable)")
-	cmd.Flags().String("since", "",
-		"earlier inventory or capture of the same machine; shows which steps of its plan worked since, and what is "+
-			"left")
-	cmd.Flags().BoolP("verbose", "v", false, "print the whole plan and every finding with its evidence")
-	formatFlag(cmd, "text", "json", "csv", "html", "markdown", "eml")
-	knowledgeFlag(cmd)
-	reportFlags(cmd)
-	serviceFlags(cmd)
-	return cmd
+	return with(command("check [MACHINE…] [--release FILE|ID…] [--inventory FILE… | --spec FILE…]",
+		"Check this machine, inventory files, machines of the service or a planned purchase against releases",
+		func(c *call[checkOptions]) error { return runCheck(c, false) }), "check")
 }
 
 // planCommand is a check of which only the plan is printed, in full.
 func planCommand() *cobra.Command {
-	cmd := checkCommand()
-	cmd.Use = "plan --release FILE|ID [--inventory FILE… | --spec FILE…]"
-	cmd.Short = "Print the plan of this machine or of inventory files, step by step"
-	cmd.Long = "Prints the plan that a check comes to, with everything that whoever does it needs:\nwhat to do, " +
-		"where the setting stands, cautions, parts, the way back, and how to see\nthat each step worked.\n\n  " +
-		"rolltop plan --release skerry-12.yaml --inventory gull-014.json\n  rolltop plan --release skerry-12.yaml " +
-		"--knowledge guides.yaml\n  rolltop check --release skerry-12.yaml --format html --for visit --output " +
-		"visit.html\n\nThe last one is a page for one visit. Exit status: as of a check."
-	return cmd
+	return with(command("plan [MACHINE…] [--release FILE|ID] [--inventory FILE… | --spec FILE…]",
+		"Print the plan of this machine, of inventory files or of machines of the service, step by step",
+		func(c *call[checkOptions]) error { return runCheck(c, true) }), "plan")
 }
 
 // subject is a machine to check, with where it comes from.
 type subject struct {
-	file string // "" is this machine
-	spec bool
+	file    string // "" is this machine
+	spec    bool
+	machine string // of the service
 }
 
-func subjects(cmd *cobra.Command) []subject {
-	files, _ := cmd.Flags().GetStringArray("inventory")
-	specs, _ := cmd.Flags().GetStringArray("spec")
+func (o *checkOptions) subjects(machines []string) []subject {
 	var out []subject
-	for _, f := range files {
-		out = append(out, subject{f, false})
+	for _, m := range machines {
+		out = append(out, subject{machine: m})
 	}
-	for _, f := range specs {
-		out = append(out, subject{f, true})
+	for _, f := range o.Inventory {
+		out = append(out, subject{file: f})
+	}
+	for _, f := range o.Spec {
+		out = append(out, subject{file: f, spec: true})
 	}
 	if len(out) == 0 {
 		out = append(out, subject{})
@@ -85,109 +76,174 @@ func subjects(cmd *cobra.Command) []subject {
 	return out
 }
 
-func runCheck(cmd *cobra.Command, _ []string) error {
-	form, err := format(cmd)
-	if err != nil {
+// checking is one run of check or plan.
+type checking struct {
+	*call[checkOptions]
+	form   string
+	rels   []*release.Release
+	newest map[string]int
+	base   *knowledge.Base
+	hand   []manual.Fact
+	paper  *sheaf
+	since  *earlier
+	groups [][]*assess.Document // of each machine, one for each release
+	result int
+}
+
+func runCheck(c *call[checkOptions], plan bool) error {
+	k := &checking{call: c, result: ExitReady}
+	if err := k.prepare(); err != nil {
 		return err
 	}
-	paper, err := reportOf(cmd, form)
-	if err != nil {
+	for _, one := range c.o.subjects(c.args) {
+		if err := k.check(one); err != nil {
+			return err
+		}
+	}
+	var err error
+	switch {
+	case k.since != nil: // it is printed
+	case plan && k.form == "text":
+		printPlans(c.place.paper(), k.groups)
+	case k.paper != nil:
+		err = k.paper.write(c.out())
+	default:
+		err = printChecks(c.place, k.form, k.groups, c.o.Verbose)
+	}
+	if err == nil && k.result != ExitReady {
+		err = status(k.result)
+	}
+	return err
+}
+
+// prepare reads what machines are checked against.
+func (k *checking) prepare() (err error) {
+	c := k.call
+	if k.form, err = format(c.cmd); err != nil {
 		return err
 	}
-	names, _ := cmd.Flags().GetStringArray("release")
-	if len(names) == 0 {
+	if k.paper, err = sheafOf(c.place, &c.o.reportOptions, k.form); err != nil {
+		return err
+	}
+	names := slices.Clone(c.o.Release)
+	if len(names) == 0 && len(c.args) == 0 {
 		return wrongUsage("the release is missing; give --release FILE, or --release ID with --server")
 	}
-	var rels []*release.Release
-	fromService := false
+	fromService := len(c.args) > 0
 	for _, name := range names {
 		fromService = fromService || !isFile(name)
-		rel, err := findRelease(cmd, name)
+		rel, err := findRelease(c.cmd, name)
 		if err != nil {
 			return err
 		}
-		rels = append(rels, rel)
+		k.rels = append(k.rels, rel)
 	}
-	m, err := knowledgeOf(cmd, fromService)
-	if err != nil {
+	if k.base, err = c.o.base(c.cmd, fromService); err != nil {
 		return err
 	}
-	newest, err := newestOf(cmd, names, rels)
-	if err != nil {
+	if k.newest, err = newestOf(c.cmd, names, k.rels); err != nil {
 		return err
 	}
-	hand, err := handFacts(cmd)
-	if err != nil {
+	if k.hand, err = handFacts(c.o.Fact); err != nil {
 		return err
 	}
-	list := subjects(cmd)
-	before, err := earlierOf(cmd, form, m, rels, list, hand)
+	k.since, err = earlierOf(c.place, c.o.Since, k.form, k.base, k.rels, c.o.subjects(c.args), k.hand)
+	return err
+}
+
+// fail says what is wrong with one machine; others are checked all the same.
+func (k *checking) fail(err error) {
+	fmt.Fprintf(k.errOut(), "rolltop: %v\n", err)
+	code := ExitFailed
+	if wrong := new(check.WrongClass); errors.As(err, &wrong) {
+		code = ExitUsage
+	}
+	k.result = worse(k.result, code)
+}
+
+// check checks one machine against every release.
+func (k *checking) check(one subject) error {
+	inv, hand, rels, err := k.read(one)
 	if err != nil {
-		return err
+		k.fail(err)
+		return nil
 	}
-	var groups [][]*assess.Document // of each machine, one for each release
-	result := ExitReady
-	fail := func(err error) {
-		fmt.Fprintf(cmd.ErrOrStderr(), "rolltop: %v\n", err)
-		code := ExitFailed
-		if wrong := new(check.WrongClass); errors.As(err, &wrong) {
-			code = ExitUsage
-		}
-		result = worse(result, code)
+	inv, left := manual.Enter(inv, append(slices.Clone(k.hand), hand...))
+	for _, err := range left {
+		k.fail(err)
 	}
-	for _, one := range list {
-		inv, err := one.read(rels)
+	var docs []*assess.Document
+	for _, rel := range rels {
+		d, err := checked(k.base, rel, inv)
 		if err != nil {
-			fail(err)
+			k.fail(err)
 			continue
 		}
-		inv, left := manual.Enter(inv, hand)
-		for _, err := range left {
-			fail(err)
-		}
-		var docs []*assess.Document
-		for _, rel := range rels {
-			d, err := checked(m, rel, inv)
-			if err != nil {
-				fail(err)
-				continue
+		d.Superseded(k.newest[rel.ID])
+		docs = append(docs, d)
+		k.paper.add(d, inv)
+		if k.since != nil {
+			if err := k.since.print(k.place, k.form, inv, d); err != nil {
+				return usage{err}
 			}
-			d.Superseded(newest[rel.ID])
-			docs = append(docs, d)
-			paper.add(d, inv)
-			if before != nil {
-				if err := before.print(cmd, form, inv, d); err != nil {
-					return usage{err}
-				}
-			}
-			result = worse(result, exitOf(d.Disposition))
 		}
-		if docs != nil {
-			groups = append(groups, docs)
-		}
+		k.result = worse(k.result, exitOf(d.Disposition))
 	}
-	all, _ := cmd.Flags().GetBool("verbose")
-	switch {
-	case before != nil: // it is printed
-	case cmd.Name() == "plan" && form == "text":
-		printPlans(newPaper(cmd.OutOrStdout()), groups)
-	case paper != nil:
-		err = paper.write(cmd)
-	default:
-		err = printChecks(cmd, form, groups, all)
-	}
-	if err != nil {
-		return err
-	}
-	if result != ExitReady {
-		return status(result)
+	if docs != nil {
+		k.groups = append(k.groups, docs)
 	}
 	return nil
 }
 
+// read is the inventory of a machine, what was entered for it by hand at the service, and the releases that
+// it is checked against.
+func (k *checking) read(one subject) (*inventory.Document, []manual.Fact, []*release.Release, error) {
+	if one.machine == "" {
+		inv, err := one.read(k.cmd, k.rels)
+		return inv, nil, k.rels, err
+	}
+	s, err := k.client()
+	if err != nil {
+		return nil, nil, nil, err
+	}
+	m, err := s.Machine(k.ctx(), one.machine)
+	if err != nil {
+		return nil, nil, nil, err
+	}
+	text, err := s.Inventory(k.ctx(), m.Key, 0)
+	if err != nil {
+		return nil, nil, nil, err
+	}
+	inv, err := inventory.Read(m.Name, text)
+	if err != nil {
+		return nil, nil, nil, err
+	}
+	var hand []manual.Fact
+	for _, h := range m.Hand {
+		if h.Problem == "" {
+			hand = append(hand, h.Fact)
+		}
+	}
+	if len(k.rels) > 0 {
+		return inv, hand, k.rels, nil
+	}
+	target, err := s.Targets(k.ctx())
+	if err != nil {
+		return nil, nil, nil, err
+	}
+	id := map[string]string{"pc": target.PC, "mac": target.Mac}[m.Class]
+	if id == "" {
+		return nil, nil, nil, fmt.Errorf(
+			"%s: the service has no target for its class of hardware; give --release",
+			m.Name,
+		)
+	}
+	rel, err := findRelease(k.cmd, id)
+	return inv, hand, []*release.Release{rel}, err
+}
+
 // handFacts are the facts of --fact.
-func handFacts(cmd *cobra.Command) ([]manual.Fact, error) {
-	texts, _ := cmd.Flags().GetStringArray("fact")
+func handFacts(texts []string) ([]manual.Fact, error) {
 	var out []manual.Fact
 	for _, t := range texts {
 		name, value, ok := strings.Cut(t, "=")
@@ -205,7 +261,7 @@ func handFacts(cmd *cobra.Command) ([]manual.Fact, error) {
 
 // read is the inventory of the machine. This machine is asked for the titles
 // that the releases know.
-func (s subject) read(rels []*release.Release) (*inventory.Document, error) {
+func (s subject) read(cmd *cobra.Command, rels []*release.Release) (*inventory.Document, error) {
 	if s.file == "" {
 		var titles []string
 		for _, rel := range rels {
@@ -213,7 +269,7 @@ func (s subject) read(rels []*release.Release) (*inventory.Document, error) {
 		}
 		return collect.Machine(collect.Options{Software: strings.Join(titles, ",")})
 	}
-	src, err := readFile(s.file)
+	src, err := readFile(cmd, s.file)
 	if err != nil {
 		return nil, err
 	}
@@ -224,17 +280,17 @@ func (s subject) read(rels []*release.Release) (*inventory.Document, error) {
 }
 
 // readRelease reads a release document with the files beside it.
-func readRelease(path string) (*release.Release, error) {
-	src, err := readFile(path)
+func readRelease(cmd *cobra.Command, path string) (*release.Release, error) {
+	src, err := readFile(cmd, path)
 	if err != nil {
 		return nil, err
 	}
-	return release.Read(path, src, beside(path))
+	return release.Read(path, src, beside(cmd, path))
 }
 
 // beside reads files in the directory of a document.
-func beside(path string) release.Files {
-	return func(name string) ([]byte, error) { return readFile(filepath.Join(filepath.Dir(path), name)) }
+func beside(cmd *cobra.Command, path string) release.Files {
+	return func(name string) ([]byte, error) { return readFile(cmd, filepath.Join(filepath.Dir(path), name)) }
 }
 
 // findRelease reads the release document that a name is of: a file, or one that
@@ -245,9 +301,9 @@ func findRelease(cmd *cobra.Command, name string) (*release.Release, error) {
 		return nil, wrongUsage("%q is not a revision; write a number after the @, such as %s@4", text, part)
 	}
 	if isFile(name) {
-		return readRelease(name)
+		return readRelease(cmd, name)
 	}
-	if server, _ := cmd.Flags().GetString("server"); server == "" {
+	if !serviceKnown(cmd) {
 		return nil, fmt.Errorf("the file %s does not exist; to use a release of a service by its id, give --server",
 			name)
 	}

@@ -66,6 +66,9 @@ func RunWith(ctx context.Context, args []string, in io.Reader, out, errOut io.Wr
 	return ExitFailed
 }
 
+// Root is the command rolltop with all commands below it, for the reference and the manual pages.
+func Root() *cobra.Command { return rootCommand() }
+
 func rootCommand() *cobra.Command {
 	root := &cobra.Command{
 		Use:           "rolltop",
@@ -81,6 +84,7 @@ func rootCommand() *cobra.Command {
 		return usage{optionMistake(cmd, err)}
 	})
 	root.PersistentFlags().String("config", "", "YAML `file` with default values for options")
+	root.PersistentFlags().BoolP("quiet", "q", false, "print results and errors only")
 	root.PersistentPreRunE = func(cmd *cobra.Command, _ []string) error { return fillFlags(cmd) }
 	root.AddCommand(inspectCommand(), checkCommand(), planCommand(), compareCommand(), submitCommand(),
 		machinesCommand(), releasesCommand(), sitesCommand(), tokensCommand(), serveCommand(),
@@ -88,7 +92,7 @@ func rootCommand() *cobra.Command {
 	root.AddCommand(workCommand(), decisionsCommand(), wavesCommand(), duplicatesCommand())
 	root.AddCommand(knowledgeCommands()...)
 	root.AddCommand(loginCommand(), logoutCommand(), passwordCommand(), fleetCommand(), filtersCommand(),
-		expectedCommand(), sheetCommand(), webhooksCommand(), settingsCommand())
+		expectedCommand(), sheetCommand(), webhooksCommand(), settingsCommand(), versionCommand())
 	usageArgs(root)
 	return root
 }
@@ -146,8 +150,8 @@ func commandMeant(cmd *cobra.Command, word string) string {
 
 // readFile reads a file, “-” being standard input, up to the size that a
 // document may have and one byte more, so that the reader can say it is larger.
-func readFile(path string) ([]byte, error) {
-	var from io.Reader = os.Stdin
+func readFile(cmd *cobra.Command, path string) ([]byte, error) {
+	from := cmd.InOrStdin()
 	if path != "-" {
 		st, err := os.Stat(path)
 		switch {
@@ -185,15 +189,16 @@ func bare(err error) error {
 	return err
 }
 
-// serviceFlags are how a command finds its service.
-func serviceFlags(cmd *cobra.Command) {
-	cmd.Flags().String("server", "",
-		"address of the service, such as http://host:port (or ROLLTOP_SERVER, or the address of rolltop login)")
-	cmd.Flags().String("token", "", "token for the service (or ROLLTOP_TOKEN, or the token of rolltop login)")
-	cmd.Flags().String("token-file", "", "`file` with the token")
-	cmd.Flags().String("pin", "", "SHA-256 fingerprint of the self-signed certificate of the service (or ROLLTOP_PIN)")
+// serviceKnown says whether the options, the environment or rolltop login name a service.
+func serviceKnown(cmd *cobra.Command) bool {
+	if server, _ := cmd.Flags().GetString("server"); server != "" {
+		return true
+	}
+	p, err := readProfile()
+	return err == nil && p.Server != ""
 }
 
+// clientOf is the client of the service that the options, the environment or rolltop login name.
 func clientOf(cmd *cobra.Command) (*client.Client, error) {
 	server, _ := cmd.Flags().GetString("server")
 	pin, _ := cmd.Flags().GetString("pin")
@@ -238,7 +243,7 @@ func tokenOf(cmd *cobra.Command) (string, error) {
 	case token != "":
 		return "", wrongUsage("--token and --token-file exclude each other; use one of them")
 	}
-	b, err := readFile(file)
+	b, err := readFile(cmd, file)
 	if err != nil {
 		return "", err
 	}
@@ -248,12 +253,7 @@ func tokenOf(cmd *cobra.Command) (string, error) {
 	return token, nil
 }
 
-// formatFlag adds --format with the forms that a command has.
-func formatFlag(cmd *cobra.Command, forms ...string) {
-	cmd.Flags().String("format", forms[0], "output format: "+strings.Join(forms, ", "))
-	cmd.Annotations = map[string]string{"forms": strings.Join(forms, ",")}
-}
-
+// format is the output format that was asked for.
 func format(cmd *cobra.Command) (string, error) {
 	f, _ := cmd.Flags().GetString("format")
 	forms := strings.Split(cmd.Annotations["forms"], ",")

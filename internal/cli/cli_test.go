@@ -30,6 +30,7 @@ func TestMain(m *testing.M) {
 			os.Unsetenv(name)
 		}
 	}
+	os.Setenv("COLUMNS", "100") // the width of text that is looked for
 	os.Exit(m.Run())
 }
 
@@ -128,7 +129,12 @@ func TestExitStatus(t *testing.T) {
 			"is another kind of document; this should be rolltop-release/1"},
 		{"inventory is a release", check("skerry-12.yaml"), 1,
 			"is another kind of document; this should be rolltop-inventory/1"},
-		{"format", append(check("ready.json"), "--format", "jsn"), 2, `--format "jsn" is not a valid value; did you mean "json"?`},
+		{
+			"format",
+			append(check("ready.json"), "--format", "jsn"),
+			2,
+			`--format "jsn" is not a valid value; did you mean "json"?`,
+		},
 		{"unknown option", []string{"check", "--relase", "x"}, 2,
 			`there is no option --relase; did you mean "--release"?`},
 		{"unknown letter", []string{"check", "-x"}, 2, "there is no option -x; see rolltop check --help"},
@@ -219,8 +225,8 @@ func TestCheckFormats(t *testing.T) {
 	expect.Same(t, "one.Plan[1].Step", one.Plan[1].Step, "host-tpm")
 	_, out, _ = rolltop(t, "check", "--format", "json", "--release", rel, "--inventory",
 		filepath.Join(dir, "guest.json"), "--inventory", filepath.Join(dir, "ready.json"))
-	var several []assess.Document
-	if err := json.Unmarshal([]byte(out), &several); err != nil || len(several) != 2 {
+	var several cli.Checks
+	if err := json.Unmarshal([]byte(out), &several); err != nil || len(several.Checks) != 2 {
 		t.Errorf("%v: %.200s", err, out)
 	}
 	_, out, _ = rolltop(t, "check", "--format", "csv", "--release", rel, "--inventory",
@@ -300,11 +306,11 @@ func TestService(t *testing.T) {
 	has(2, "the target is missing", "releases", "target")
 	has(10, "4. Convert the disk to GPT", "check", "--release", "skerry-12", "--inventory",
 		filepath.Join(dir, "legacy.json"))
-	has(0, "Nine sites.", "sites")
-	has(0, "Ten sites.", "sites", "set", "TEST=Test Bench", "GULL=Gull Quay North")
+	has(0, "Sandpiper Steps", "sites")
+	has(0, "Ten sites now", "sites", "set", "TEST=Test Bench", "GULL=Gull Quay North")
 	has(0, "Gull Quay North", "machines", "show", "gull-001", "--format", "json")
-	has(0, "Nine sites.", "sites", "remove", "TEST")
-	has(2, "no site has the prefix", "sites", "remove", "TEST")
+	has(0, "Nine sites now", "sites", "remove", "TEST", "--yes")
+	has(2, "no site has the prefix", "sites", "remove", "TEST", "--yes")
 	has(2, "write it as PREFIX=NAME", "sites", "set", "GULL")
 	secret := strings.TrimSpace(has(0, "rlt_", "tokens", "add", "counter", "--scope", "submit"))
 	list := has(0, "counter", "tokens")
@@ -316,7 +322,7 @@ func TestService(t *testing.T) {
 	os.Unsetenv("ROLLTOP_TOKEN")
 	has(1, "this needs the permission read, but counter has submit", "machines", "--token-file", file)
 	has(1, "pass a valid token", "machines", "--token", "rlt_wrong")
-	has(0, "", "tokens", "remove", id, "--token", s.Token)
+	has(0, "is removed", "tokens", "remove", id, "--yes", "--token", s.Token)
 	has(1, "pass a valid token", "submit", "--token", secret)
 	has(2, "is not the id of a token", "tokens", "remove", "counter", "--token", s.Token)
 	var l api.MachineList
@@ -437,7 +443,7 @@ func TestReports(t *testing.T) {
 		t.Errorf("%.300s", out)
 	}
 	for _, tt := range []struct{ args, says string }{
-		{"--output x.html", "--format html, markdown or eml"}, {"--redact", "applies to reports only"},
+		{"--redact", "applies to reports only"},
 		{"--format html --for usr", "user"}, {"--format markdown --for user", "for technicians"},
 		{"--format eml", "--from ada@ferries.example"}, {"--format eml --from ada", "not an e-mail address"},
 		{"--format pdf", "html"},

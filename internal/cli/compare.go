@@ -4,7 +4,6 @@ import (
 	"errors"
 	"fmt"
 	"net/http"
-	"os"
 	"path/filepath"
 	"time"
 
@@ -21,55 +20,51 @@ import (
 	"rolltop.example/rolltop/internal/build"
 )
 
-func compareCommand() *cobra.Command {
-	cmd := &cobra.Command{
-		Use:   "compare A B",
-		Short: "Compare two inventories or two machines",
-		Long:  help("compare"),
-		Args:  cobra.ExactArgs(2),
-		RunE:  runCompare,
-	}
-	cmd.Flags().String("release", "", "release to check both against: a file, or the id of a release of the service")
-	cmd.Flags().BoolP("verbose", "v", false, "include facts that are known for only one of the two")
-	knowledgeFlag(cmd)
-	formatFlag(cmd, "text", "json")
-	serviceFlags(cmd)
-	return cmd
+// compareOptions are those of a comparison of machines.
+type compareOptions struct {
+	Release string `option:"release" usage:"release to check both against: a file, or the id of a release of the service" complete:"release"`
+	Verbose bool   `option:"verbose,v" usage:"include facts that are known for only one of the two"`
+	knowledgeFiles
+	shown
 }
 
-func runCompare(cmd *cobra.Command, args []string) error {
-	form, err := format(cmd)
+func compareCommand() *cobra.Command {
+	return with(command("compare FILE|MACHINE FILE|MACHINE", "Compare two inventories or two machines", runCompare),
+		"compare")
+}
+
+func runCompare(c *call[compareOptions]) error {
+	form, err := format(c.cmd)
 	if err != nil {
 		return err
 	}
 	var inv [2]*inventory.Document
 	var checks [2]*assess.Document
-	for i, name := range args {
-		if inv[i], err = inventoryOf(cmd, name); err != nil {
+	for i, name := range c.args {
+		if inv[i], err = inventoryOf(c.place, name); err != nil {
 			return err
 		}
 	}
-	if name, _ := cmd.Flags().GetString("release"); name != "" {
-		rel, err := findRelease(cmd, name)
+	if name := c.o.Release; name != "" {
+		rel, err := findRelease(c.cmd, name)
 		if err != nil {
 			return err
 		}
-		m, err := knowledgeOf(cmd, !isFile(name))
+		base, err := c.o.base(c.cmd, !isFile(name))
 		if err != nil {
 			return err
 		}
 		for i := range inv {
-			if checks[i], err = checked(m, rel, inv[i]); err != nil {
+			if checks[i], err = checked(base, rel, inv[i]); err != nil {
 				return usage{err}
 			}
 		}
 	}
 	d := compare.Run(inv[0], inv[1], checks[0], checks[1])
 	if form == "json" {
-		err = printJSON(cmd.OutOrStdout(), d)
+		err = printJSON(c.out(), d)
 	} else {
-		all, _ := cmd.Flags().GetBool("verbose")
-		printComparison(newPaper(cmd.OutOrStdout()), d, all)
+		printComparison(c.paper(), d, c.o.Verbose)
 	}
 	if err != nil || checks[1] == nil {
 		return err
@@ -88,24 +83,23 @@ func checked(m *knowledge.Base, rel *release.Release, inv *inventory.Document) (
 	return a.Document(time.Now(), build.Version), nil
 }
 
-// inventoryOf reads a file, or asks the service for a machine's latest
-// inventory.
-func inventoryOf(cmd *cobra.Command, name string) (*inventory.Document, error) {
-	server, _ := cmd.Flags().GetString("server")
-	if _, err := os.Stat(name); err == nil || server == "" {
-		src, err := readFile(name)
-		if err != nil && server == "" {
+// inventoryOf reads a file, or asks the service for a machine's latest inventory.
+func inventoryOf(c *place, name string) (*inventory.Document, error) {
+	known := serviceKnown(c.cmd)
+	if name == "-" || isThere(name) || !known {
+		src, err := readFile(c.cmd, name)
+		if err != nil && !known {
 			return nil, fmt.Errorf("%w; to compare machines of a service, give --server", err)
 		} else if err != nil {
 			return nil, err
 		}
 		return decode.Read(name, src)
 	}
-	c, err := clientOf(cmd)
+	s, err := c.client()
 	if err != nil {
 		return nil, err
 	}
-	src, err := c.Inventory(contextOf(cmd), name, 0)
+	src, err := s.Inventory(c.ctx(), name, 0)
 	var p *api.Problem
 	switch {
 	case errors.As(err, &p) && p.Status == http.StatusNotFound && filepath.Ext(name) != "":

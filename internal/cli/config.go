@@ -35,7 +35,7 @@ func fillFlags(cmd *cobra.Command) error {
 	if path == "" {
 		path = os.Getenv("ROLLTOP_CONFIG")
 	}
-	file, err := readConfig(path)
+	file, err := readConfig(cmd, path)
 	if err != nil {
 		return err
 	}
@@ -102,11 +102,11 @@ func valueOf(f *pflag.Flag) string {
 
 // readConfig reads a configuration file. A key that is none is refused: a service that
 // starts with another database than was meant looks as if everything were lost.
-func readConfig(path string) (map[string]string, error) {
+func readConfig(cmd *cobra.Command, path string) (map[string]string, error) {
 	if path == "" {
 		return nil, nil
 	}
-	src, err := readFile(path)
+	src, err := readFile(cmd, path)
 	if err != nil {
 		return nil, fmt.Errorf("the configuration: %w", err)
 	}

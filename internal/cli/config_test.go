@@ -147,8 +147,8 @@ func TestListsAreComplete(t *testing.T) {
 // What is wrong with the arguments of a command is said by their names.
 func TestArguments(t *testing.T) {
 	for _, c := range []struct{ args, says string }{
-		{"machines show", "KEY is missing: rolltop machines show KEY"},
-		{"machines show a b", `unexpected argument "b": rolltop machines show KEY`},
+		{"machines show", "MACHINE is missing: rolltop machines show MACHINE"},
+		{"machines show a b", `unexpected argument "b": rolltop machines show MACHINE`},
 		{"machines facts set gull-014", "FACT=VALUE is missing"},
 		{"machines gull-014", `unknown command "rolltop machines gull-014"`},
 		{"machines shwo gull-014", `did you mean "show"?`},

@@ -1,7 +1,6 @@
 package cli
 
 import (
-	"fmt"
 	"strconv"
 	"strings"
 
@@ -12,106 +11,84 @@ import (
 	"rolltop.example/rolltop/internal/api"
 )
 
-func decisionsCommand() *cobra.Command {
-	cmd := &cobra.Command{
-		Use:   "decisions",
-		Short: "Decisions about machines until a date: waivers, stays, holds, postponements",
-		Args:  cobra.NoArgs,
-		RunE:  listDecisions,
-		Long:  help("decisions"),
-	}
-	cmd.Flags().Bool("all", false, "include decisions that ended long ago")
-	formatFlag(cmd, "text", "json", "csv")
-	serviceFlags(cmd)
-	add := &cobra.Command{
-		Use:       "add KIND",
-		Short:     "Add a decision about machines: " + strings.Join(decision.Kinds(), ", "),
-		Args:      cobra.ExactArgs(1),
-		ValidArgs: decision.Kinds(),
-		RunE: func(cmd *cobra.Command, args []string) error {
-			c, err := clientOf(cmd)
-			if err != nil {
-				return err
-			}
-			ahead, _ := cmd.Flags().GetBool("ahead")
-			d, err := c.Decide(contextOf(cmd),
-				api.MakeDecision{
-					Kind:        args[0],
-					Scope:       flagText(cmd, "where"),
-					Release:     flagText(cmd, "release"),
-					Requirement: flagText(cmd, "requirement"),
-					Reason:      flagText(cmd, "reason"),
-					Until:       flagText(cmd, "until"),
-					Ahead:       ahead,
-				})
-			if err != nil {
-				return asUsage(err)
-			}
-			fmt.Fprintf(cmd.OutOrStdout(), "Decision %d, for %s. %s\n", d.ID,
-				say.Count(d.Machines, "machine", "machines"), d.Says)
-			return nil
-		},
-	}
-	add.Flags().String("where", "", "filter of the machines, such as key=gull-014 or site=\"Gull Quay\"")
-	add.Flags().String("requirement", "", "for a waiver: the requirement that may fail")
-	add.Flags().String("release", "",
-		"for a waiver: the release (default: the target that has the requirement)")
-	add.Flags().String("until", "", "last day, such as 2027-01-31")
-	add.Flags().String("reason", "", "reason")
-	add.Flags().Bool("ahead", false, "accept a filter that matches no machine yet")
-	serviceFlags(add)
-	end := &cobra.Command{
-		Use:   "end NUMBER",
-		Short: "End a decision before its date",
-		Args:  cobra.ExactArgs(1),
-		RunE: func(cmd *cobra.Command, args []string) error {
-			id, err := strconv.ParseInt(args[0], 10, 64)
-			if err != nil {
-				return wrongUsage("%q is not the number of a decision; rolltop decisions lists them", args[0])
-			}
-			c, err := clientOf(cmd)
-			if err != nil {
-				return err
-			}
-			if err := c.EndDecision(contextOf(cmd), id); err != nil {
-				return err
-			}
-			fmt.Fprintf(cmd.OutOrStdout(), "Decision %d has ended.\n", id)
-			return nil
-		},
-	}
-	serviceFlags(end)
-	cmd.AddCommand(add, end)
-	return cmd
+// decisionsOptions are those of the list of decisions.
+type decisionsOptions struct {
+	All bool `option:"all" usage:"include decisions that ended long ago"`
+	listed
 }
 
-func listDecisions(cmd *cobra.Command, _ []string) error {
-	form, c, err := asked(cmd)
+// decisionOptions are what is decided.
+type decisionOptions struct {
+	Where       string `option:"where" usage:"filter of the machines, such as key=gull-014 or site=\"Gull Quay\"" complete:"filter"`
+	Requirement string `option:"requirement" usage:"for a waiver: the requirement that may fail" complete:"requirement"`
+	Release     string `option:"release" usage:"for a waiver: the release (default: the target that has the requirement)" complete:"release"`
+	Until       string `option:"until" usage:"last day, such as 2027-01-31"`
+	Reason      string `option:"reason" usage:"reason"`
+	Ahead       bool   `option:"ahead" usage:"accept a filter that matches no machine yet"`
+	serviceOptions
+}
+
+func decisionsCommand() *cobra.Command {
+	return with(command("decisions", "Decisions about machines until a date: waivers, stays, holds, postponements",
+		listDecisions), "decisions",
+		command("add KIND", "Add a decision about machines: "+strings.Join(decision.Kinds(), ", "), addDecision),
+		command("end DECISION", "End a decision before its date", endDecision))
+}
+
+func listDecisions(c *call[decisionsOptions]) error {
+	form, s, err := c.asked()
 	if err != nil {
 		return err
 	}
-	all, _ := cmd.Flags().GetBool("all")
-	l, err := c.Decisions(contextOf(cmd), all)
+	if form == "csv" {
+		return exported(c.place, s, "decisions", "", "", form)
+	}
+	l, err := s.Decisions(c.ctx(), c.o.All)
 	if err != nil {
 		return err
 	}
-	var rows [][]string
-	for _, d := range l.Decisions {
-		rows = append(rows, []string{
-			strconv.FormatInt(d.ID, 10), say.DecisionKinds[d.Kind], strconv.Itoa(d.Machines), d.Scope, d.Says,
-		})
+	table := listing[api.Decision]{format: "rolltop-decisions/1",
+		none: "No decisions. Add one with rolltop decisions add.",
+		columns: []column[api.Decision]{
+			{head: "Id", value: func(d *api.Decision) string { return strconv.FormatInt(d.ID, 10) }},
+			{head: "Kind", value: func(d *api.Decision) string { return say.DecisionKinds[d.Kind] }},
+			{head: "Machines", value: func(d *api.Decision) string { return strconv.Itoa(d.Machines) }},
+			{head: "Filter", value: func(d *api.Decision) string { return d.Scope }},
+			{head: "Decision", value: func(d *api.Decision) string { return d.Says }},
+		}}
+	return table.print(c.place, form, l, l.Decisions)
+}
+
+func addDecision(c *call[decisionOptions]) error {
+	s, err := c.client()
+	if err != nil {
+		return err
 	}
-	switch form {
-	case "json":
-		return printJSON(cmd.OutOrStdout(), l)
-	case "csv":
-		return exportWork(cmd, c, "decisions")
+	o := c.o
+	d, err := s.Decide(c.ctx(), api.MakeDecision{
+		Kind: c.args[0], Scope: o.Where, Release: o.Release, Requirement: o.Requirement, Reason: o.Reason,
+		Until: o.Until,
+		Ahead: o.Ahead,
+	})
+	if err != nil {
+		return asUsage(err)
 	}
-	p := newPaper(cmd.OutOrStdout())
-	if len(rows) == 0 {
-		p.line("No decisions. Add one with rolltop decisions add.")
-		return nil
+	c.done("Decision %d, for %s. %s", d.ID, say.Count(d.Machines, "machine", "machines"), d.Says)
+	return nil
+}
+
+func endDecision(c *call[serviceOptions]) error {
+	id, err := c.id(0, "the number of a decision", "rolltop decisions")
+	if err != nil {
+		return err
 	}
-	p.table([]string{"", "Kind", "Machines", "Filter", ""}, rows)
+	s, err := c.client()
+	if err != nil {
+		return err
+	}
+	if err := s.EndDecision(c.ctx(), id); err != nil {
+		return err
+	}
+	c.done("Decision %d has ended.", id)
 	return nil
 }

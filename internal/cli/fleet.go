@@ -8,6 +8,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"rolltop.example/rolltop/core/doc"
 	"rolltop.example/rolltop/core/remedy"
 	"rolltop.example/rolltop/core/say"
 	"rolltop.example/rolltop/internal/api"
@@ -15,66 +16,47 @@ import (
 	"rolltop.example/rolltop/internal/report"
 )
 
-func fleetCommand() *cobra.Command {
-	cmd := &cobra.Command{
-		Use:   "fleet",
-		Short: "Count the machines of the fleet: dispositions and failing requirements",
-		Args:  cobra.NoArgs,
-		RunE:  showFleet,
-		Long:  help("fleet"),
-	}
-	cmd.Flags().String("where", "", "filter")
-	formatFlag(cmd, "text", "json", "html")
-	serviceFlags(cmd)
-	matrix := &cobra.Command{
-		Use:   "matrix",
-		Short: "Requirement matrix: what each machine has, and what is missing",
-		Args:  cobra.NoArgs,
-		RunE:  showMatrix,
-	}
-	matrix.Flags().String("where", "", "filter")
-	matrix.Flags().String("class", "pc", "class of hardware: pc or mac")
-	matrix.Flags().String("sort", "name",
-		"order, as for rolltop machines; needs.ID puts machines that fail the requirement first")
-	matrix.Flags().String("cursor", "", "cursor of the next page")
-	numberFlag(matrix, "size", 50, 1, 1000, "rows per page (max 1000)")
-	formatFlag(matrix, "text", "json", "csv")
-	serviceFlags(matrix)
-	progress := &cobra.Command{
-		Use:   "progress",
-		Short: "Number of machines by disposition, day by day",
-		Args:  cobra.NoArgs,
-		RunE:  showProgress,
-	}
-	numberFlag(progress, "days", 90, 1, 400, "number of days (max 400)")
-	formatFlag(progress, "text", "json", "csv")
-	serviceFlags(progress)
-	cmd.AddCommand(matrix, progress)
-	return cmd
+// fleetOptions are those of the counts of the fleet.
+type fleetOptions struct {
+	where
+	Format string `option:"format" forms:"text,json,ndjson,csv,html"`
+	output
+	serviceOptions
 }
 
-func showFleet(cmd *cobra.Command, _ []string) error {
-	form, c, err := asked(cmd)
+func fleetCommand() *cobra.Command {
+	return with(command("fleet", "Count the machines of the fleet: dispositions and failing requirements", showFleet),
+		"fleet",
+		command("matrix", "Requirement matrix: what each machine has, and what is missing", showMatrix),
+		command("progress", "Number of machines by disposition, day by day", showProgress))
+}
+
+func showFleet(c *call[fleetOptions]) error {
+	form, s, err := c.asked()
 	if err != nil {
 		return err
 	}
-	where, _ := cmd.Flags().GetString("where")
-	f, err := c.Fleet(contextOf(cmd), where)
+	f, err := s.Fleet(c.ctx(), c.o.Where)
 	if err != nil {
 		return asUsage(err)
 	}
 	switch form {
-	case "json":
-		return printJSON(cmd.OutOrStdout(), f)
+	case "text":
+		printFleet(c.paper(), &f)
+		return nil
 	case "html":
-		p, err := c.Progress(contextOf(cmd), 90)
+		p, err := s.Progress(c.ctx(), 90)
 		if err != nil {
 			return err
 		}
-		return report.Fleet(cmd.OutOrStdout(), &f, &p, time.Now())
+		return report.Fleet(c.out(), &f, &p, time.Now())
 	}
-	printFleet(newPaper(cmd.OutOrStdout()), &f)
-	return nil
+	table := listing[api.Count]{format: "rolltop-fleet/1", columns: []column[api.Count]{
+		{name: "disposition", value: func(n *api.Count) string { return n.Name }},
+		{name: "machines", value: func(n *api.Count) string { return strconv.Itoa(n.Count) }},
+		{name: "where", value: func(n *api.Count) string { return n.Where }},
+	}}
+	return table.print(c.place, form, f, f.Dispositions)
 }
 
 func printFleet(p *paper, f *api.Fleet) {
@@ -134,23 +116,34 @@ func printFleet(p *paper, f *api.Fleet) {
 	}
 }
 
-func showMatrix(cmd *cobra.Command, _ []string) error {
-	form, c, err := asked(cmd)
+// matrixOptions are those of the requirement matrix.
+type matrixOptions struct {
+	where
+	Class  string `option:"class" default:"pc" usage:"class of hardware: pc or mac" complete:"class"`
+	Sort   string `option:"sort" default:"name" usage:"order, as for rolltop machines; needs.ID puts machines that fail the requirement first" complete:"order"`
+	Cursor string `option:"cursor" usage:"cursor of the next page"`
+	Size   int    `option:"size" default:"50" usage:"rows per page (max 1000)" least:"1" most:"1000"`
+	listed
+}
+
+func showMatrix(c *call[matrixOptions]) error {
+	form, s, err := c.asked()
 	if err != nil {
 		return err
 	}
-	l := client.List{}
-	l.Where, _ = cmd.Flags().GetString("where")
-	l.Sort, _ = cmd.Flags().GetString("sort")
-	l.Cursor, _ = cmd.Flags().GetString("cursor")
-	l.Size, _ = cmd.Flags().GetInt("size")
-	class, _ := cmd.Flags().GetString("class")
-	g, err := c.Matrix(contextOf(cmd), l, class)
+	o := c.o
+	g, err := s.Matrix(c.ctx(), client.List{Where: o.Where, Sort: o.Sort, Cursor: o.Cursor, Size: o.Size}, o.Class)
 	if err != nil {
 		return asUsage(err)
 	}
-	if form == "json" {
-		return printJSON(cmd.OutOrStdout(), g)
+	switch form {
+	case "json":
+		return printDocument(c.out(), "rolltop-matrix/1", g)
+	case "ndjson":
+		return printLines(c.out(), g.Rows)
+	case "text":
+		printMatrix(c.paper(), &g)
+		return nil
 	}
 	heads, rows := []string{"machine", "site", "disposition"}, make([][]string, len(g.Rows))
 	for _, q := range g.Requirements {
@@ -159,54 +152,41 @@ func showMatrix(cmd *cobra.Command, _ []string) error {
 	for i, r := range g.Rows {
 		rows[i] = []string{r.Name, r.Site, r.Disposition}
 		for _, cell := range r.Cells {
-			rows[i] = append(rows[i], cellText(&cell, form == "csv"))
+			rows[i] = append(rows[i], cellText(&cell, true))
 		}
 	}
-	if form == "csv" {
-		return printCSV(cmd.OutOrStdout(), heads, rows)
-	}
-	p := newPaper(cmd.OutOrStdout())
-	if len(rows) == 0 {
+	return printCSV(c.out(), heads, rows)
+}
+
+// printMatrix prints what each machine lacks: what it passes recedes.
+func printMatrix(p *paper, g *api.Matrix) {
+	if len(g.Rows) == 0 {
 		p.line("No machine matches.")
-		return nil
+		return
 	}
-	// What every machine of the page passes recedes; a terminal is narrow.
-	keep := []int{0, 2}
-	for i := range g.Requirements {
-		if g.Requirements[i].Level != "must" {
-			continue
-		}
-		for _, r := range g.Rows {
-			if i < len(r.Cells) && (r.Cells[i].Outcome == "fail" || r.Cells[i].Outcome == "unknown") {
-				keep = append(keep, i+3)
-				break
+	rows := make([][]string, len(g.Rows))
+	for i, r := range g.Rows {
+		var lacks []string
+		for k := range r.Cells {
+			if k >= len(g.Requirements) || g.Requirements[k].Level != "must" {
+				continue
+			}
+			if text := cellText(&r.Cells[k], false); text != "" {
+				lacks = append(lacks, g.Requirements[k].Requirement+": "+text)
 			}
 		}
+		rows[i] = []string{r.Name, r.Site, say.Marks[r.Disposition] + " " + r.Disposition, strings.Join(lacks, "; ")}
 	}
-	narrow := func(all []string) []string {
-		out := make([]string, len(keep))
-		for i, n := range keep {
-			if n < len(all) {
-				out[i] = all[n]
-			}
-		}
-		return out
-	}
-	for i := range rows {
-		rows[i] = narrow(rows[i])
-	}
-	p.table(narrow(heads), rows)
+	p.table([]string{"Machine", "Site", "Disposition", "Requirements that are not met or unknown"}, rows)
 	p.line("")
-	p.line("%d–%d of %d machines, target %s. Requirements that all of them meet, and recommendations, are omitted; "+
-		"--format csv includes them.",
-		g.From+1, g.From+len(rows), g.Total, g.Release)
+	p.text("", fmt.Sprintf("%d–%d of %d machines, target %s. Recommendations are omitted; --format csv includes them.",
+		g.From+1, g.From+len(rows), g.Total, g.Release))
 	if g.Next != "" {
 		p.line("Next page: --cursor %s", g.Next)
 	}
-	return nil
 }
 
-// cellText is a cell in a word or two: what passes recedes to a point.
+// cellText is a cell in a word or two; what passes is "", unless the whole is asked for.
 func cellText(c *api.MatrixCell, whole bool) string {
 	switch {
 	case whole && c.Short != "":
@@ -218,132 +198,114 @@ func cellText(c *api.MatrixCell, whole bool) string {
 	case c.Outcome == "fail" && c.Short != "":
 		return c.Short
 	case c.Outcome == "fail":
-		return "✗ " + c.Has
+		return "has " + c.Has
 	case c.Outcome == "unknown":
-		return "?"
-	case c.Outcome == "not-applicable":
-		return ""
+		return "unknown"
 	}
-	return "·"
+	return ""
 }
 
-func showProgress(cmd *cobra.Command, _ []string) error {
-	form, c, err := asked(cmd)
+// progressOptions are those of the progress of the fleet.
+type progressOptions struct {
+	Days int `option:"days" default:"90" least:"1" most:"400" usage:"number of days (max 400)"`
+	listed
+}
+
+func showProgress(c *call[progressOptions]) error {
+	form, s, err := c.asked()
 	if err != nil {
 		return err
 	}
-	days, _ := cmd.Flags().GetInt("days")
-	got, err := c.Progress(contextOf(cmd), days)
+	got, err := s.Progress(c.ctx(), c.o.Days)
 	if err != nil {
 		return asUsage(err)
 	}
-	if form == "json" {
-		return printJSON(cmd.OutOrStdout(), got)
+	table := listing[api.ProgressDay]{format: "rolltop-progress/1",
+		none: "No day has been counted yet. The service counts once a day.",
+		columns: []column[api.ProgressDay]{
+			{name: "day", head: "Day", value: func(d *api.ProgressDay) string { return d.Day }},
+			{
+				name:  "machines",
+				head:  "Machines",
+				value: func(d *api.ProgressDay) string { return strconv.Itoa(d.Total) },
+			},
+		}}
+	for _, name := range remedy.Dispositions() {
+		table.columns = append(table.columns, column[api.ProgressDay]{name: name, head: say.Capital(name),
+			value: func(d *api.ProgressDay) string { return strconv.Itoa(d.Dispositions[name]) }})
 	}
-	names := remedy.Dispositions()
-	rows := make([][]string, len(got.Days))
-	for i, d := range got.Days {
-		rows[i] = []string{d.Day, strconv.Itoa(d.Total)}
-		for _, n := range names {
-			rows[i] = append(rows[i], strconv.Itoa(d.Dispositions[n]))
-		}
-	}
-	heads := append([]string{"day", "machines"}, names...)
-	if form == "csv" {
-		return printCSV(cmd.OutOrStdout(), heads, rows)
-	}
-	p := newPaper(cmd.OutOrStdout())
-	if len(rows) == 0 {
-		p.line("No day has been counted yet. The service counts once a day.")
-		return nil
-	}
-	p.table(heads, rows)
-	return nil
+	return table.print(c.place, form, got, got.Days)
 }
 
 func filtersCommand() *cobra.Command {
-	cmd := &cobra.Command{
-		Use:   "filters",
-		Short: "Saved filters: list, set, remove",
-		Args:  cobra.NoArgs,
-		RunE: func(cmd *cobra.Command, _ []string) error {
-			form, c, err := asked(cmd)
-			if err != nil {
-				return err
-			}
-			l, err := c.Filters(contextOf(cmd))
-			if err != nil {
-				return err
-			}
-			if form == "json" {
-				return printJSON(cmd.OutOrStdout(), l)
-			}
-			rows := make([][]string, len(l.Filters))
-			for i, f := range l.Filters {
-				rows[i] = []string{f.Name, f.Filter, f.Sort, strings.Join(f.Facts, ","), f.By}
-			}
-			newPaper(cmd.OutOrStdout()).table([]string{"Name", "Filter", "Order", "Columns", "By"}, rows)
-			return nil
-		},
-	}
-	formatFlag(cmd, "text", "json")
-	serviceFlags(cmd)
-	save := &cobra.Command{
-		Use:   "set NAME FILTER",
-		Short: "Save a filter for everybody; machines --filter NAME uses it",
-		Args:  cobra.ExactArgs(2),
-		RunE: func(cmd *cobra.Command, args []string) error {
-			c, err := clientOf(cmd)
-			if err != nil {
-				return err
-			}
-			sort, _ := cmd.Flags().GetString("sort")
-			facts, _ := cmd.Flags().GetStringSlice("facts")
-			_, err = c.SetFilter(contextOf(cmd), args[0], api.SetFilter{Filter: args[1], Sort: sort, Facts: facts})
-			return asUsage(err)
-		},
-	}
-	save.Flags().String("sort", "", "order of the list")
-	save.Flags().StringSlice("facts", nil, "facts to show as columns")
-	serviceFlags(save)
-	remove := &cobra.Command{
-		Use:   "remove NAME",
-		Short: "Remove a saved filter",
-		Args:  cobra.ExactArgs(1),
-		RunE: func(cmd *cobra.Command, args []string) error {
-			c, err := clientOf(cmd)
-			if err != nil {
-				return err
-			}
-			return c.RemoveFilter(contextOf(cmd), args[0])
-		},
-	}
-	serviceFlags(remove)
-	cmd.AddCommand(save, remove)
-	return cmd
+	return with(command("filters", "Saved filters: list, set, remove", listFilters), "",
+		command("set NAME FILTER", "Save a filter for everybody; machines --filter NAME uses it", saveFilter),
+		command("remove SAVED", "Remove a saved filter", removeFilter))
 }
 
-// savedFilter gives a command's --filter its place in --where, --sort and the columns.
-func savedFilter(cmd *cobra.Command, c *client.Client, l *client.List) error {
-	name, _ := cmd.Flags().GetString("filter")
-	if name == "" {
-		return nil
-	}
-	all, err := c.Filters(contextOf(cmd))
+func listFilters(c *call[listed]) error {
+	form, s, err := c.asked()
 	if err != nil {
 		return err
 	}
-	for _, f := range all.Filters {
-		if f.Name == name {
-			l.Where = strings.TrimSpace(f.Filter + " " + l.Where)
-			if f.Sort != "" && !cmd.Flags().Changed("sort") {
-				l.Sort = f.Sort
-			}
-			if len(l.Facts) == 0 {
-				l.Facts = f.Facts
-			}
-			return nil
-		}
+	l, err := s.Filters(c.ctx())
+	if err != nil {
+		return err
 	}
-	return wrongUsage("the saved filter %q does not exist; rolltop filters lists all", name)
+	table := listing[api.SavedFilter]{format: "rolltop-filters/1", none: "No saved filters.",
+		columns: []column[api.SavedFilter]{
+			{name: "name", head: "Name", value: func(f *api.SavedFilter) string { return f.Name }},
+			{name: "filter", head: "Filter", value: func(f *api.SavedFilter) string { return f.Filter }},
+			{name: "sort", head: "Order", value: func(f *api.SavedFilter) string { return f.Sort }},
+			{
+				name:  "facts",
+				head:  "Columns",
+				value: func(f *api.SavedFilter) string { return strings.Join(f.Facts, ",") },
+			},
+			{name: "by", head: "By", value: func(f *api.SavedFilter) string { return f.By }},
+		}}
+	return table.print(c.place, form, l, l.Filters)
+}
+
+// filterOptions are those of a filter to save.
+type filterOptions struct {
+	Sort  string   `option:"sort" usage:"order of the list" complete:"order"`
+	Facts []string `option:"facts" usage:"facts to show as columns" complete:"facts" split:"yes"`
+	serviceOptions
+}
+
+func saveFilter(c *call[filterOptions]) error {
+	s, err := c.client()
+	if err != nil {
+		return err
+	}
+	f, err := s.SetFilter(c.ctx(), c.args[0], api.SetFilter{Filter: c.args[1], Sort: c.o.Sort, Facts: c.o.Facts})
+	if err != nil {
+		return asUsage(err)
+	}
+	c.done("The filter %s is saved; rolltop machines --filter %q uses it.", f.Name, f.Name)
+	return nil
+}
+
+func removeFilter(c *call[removeOptions]) error {
+	s, err := c.client()
+	if err != nil {
+		return err
+	}
+	if _, err := s.Filter(c.ctx(), c.args[0]); err != nil {
+		return err
+	}
+	if err := c.sure(c.o.Yes, "Remove the saved filter %s for everybody?", c.args[0]); err != nil {
+		return err
+	}
+	if err := s.RemoveFilter(c.ctx(), c.args[0]); err != nil {
+		return err
+	}
+	c.done("The saved filter %s is removed.", c.args[0])
+	return nil
+}
+
+// nearest says which name was probably meant, or which command lists all.
+func nearest(name string, names []string, command string) string {
+	return first(doc.Suggest(name, names), command+" lists all")
 }

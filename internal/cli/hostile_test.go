@@ -143,7 +143,14 @@ func hammer(ctx context.Context, at, token string, seed int, bodies *hostileBodi
 // largest is an inventory of nearly a MiB, with as many titles as it may have.
 func largest(seed, n int) []byte {
 	var b bytes.Buffer
-	fmt.Fprintf(&b, `{"format":"rolltop-inventory/1","taken_at":"2026-11-20T08:00:00Z","device":{"name":"BAD-%d-%d","serial":"BAD%d-%d","manufacturer":"Ostrel"},"os":{"platform":"windows"},"software":[`, seed, n%50, seed, n%50)
+	fmt.Fprintf(
+		&b,
+		`{"format":"rolltop-inventory/1","taken_at":"2026-11-20T08:00:00Z","device":{"name":"BAD-%d-%d","serial":"BAD%d-%d","manufacturer":"Ostrel"},"os":{"platform":"windows"},"software":[`,
+		seed,
+		n%50,
+		seed,
+		n%50,
+	)
 	for i := range 3900 {
 		if i > 0 {
 			b.WriteByte(',')

@@ -9,92 +9,90 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"rolltop.example/rolltop/core/list"
+	lists "rolltop.example/rolltop/core/list"
 	"rolltop.example/rolltop/core/say"
 	"rolltop.example/rolltop/internal/tables"
 )
 
-func importCommand() *cobra.Command {
-	cmd := &cobra.Command{
-		Use:   "import-list FILE",
-		Short: "Make a list of processors or models from a saved page or a spreadsheet",
-		Long:  help("import-list"),
-		Args:  cobra.ExactArgs(1),
-		RunE:  importList,
-	}
-	numberFlag(cmd, "table", 0, 1, 1000, "number of the table, from 1 (default: the table with the most names)")
-	cmd.Flags().StringArray("column", nil,
-		"heading of a field, such as name=Model; + joins headings with a space, or with a quoted text: "+
-			"name=Brand+'-'+Model (repeatable)")
-	cmd.Flags().String("prefix", "",
-		"prefix for names that do not begin with it, such as a maker that the page omits")
-	cmd.Flags().StringP("output", "o", "", "CSV `file` to write; if omitted, nothing is written")
-	cmd.Flags().BoolP("verbose", "v", false, "show every row and everything that was left out")
-	return cmd
+// importListOptions are those of a list that is made of a page.
+type importListOptions struct {
+	Table  int      `option:"table" default:"0" least:"1" most:"1000" usage:"number of the table, from 1 (default: the table with the most names)"`
+	Column []string `option:"column" usage:"heading of a field, such as name=Model; + joins headings with a space, or with a quoted text: name=Brand+'-'+Model (repeatable)"`
+	Prefix string   `option:"prefix" usage:"prefix for names that do not begin with it, such as a maker that the page omits"`
+	output
+	Verbose bool `option:"verbose,v" usage:"show every row and everything that was left out"`
 }
 
-func importList(cmd *cobra.Command, args []string) error {
-	src, err := readLarge(args[0])
+func importCommand() *cobra.Command {
+	return with(command("import-list FILE", "Make a list of processors or models from a saved page or a spreadsheet",
+		importList), "import-list")
+}
+
+func importList(c *call[importListOptions]) error {
+	src, err := readLarge(c.cmd, c.args[0])
 	if err != nil {
 		return err
 	}
-	sheets, err := tables.Read(args[0], src)
+	sheets, err := tables.Read(c.args[0], src)
 	if err != nil {
 		return err
 	}
-	o := list.ImportOptions{Columns: map[string]string{}}
-	o.Prefix, _ = cmd.Flags().GetString("prefix")
-	given, _ := cmd.Flags().GetStringArray("column")
-	for _, c := range given {
-		field, heading, ok := strings.Cut(c, "=")
+	o := lists.ImportOptions{Columns: map[string]string{}, Prefix: c.o.Prefix}
+	for _, one := range c.o.Column {
+		field, heading, ok := strings.Cut(one, "=")
 		if !ok {
-			return wrongUsage("--column %q has no heading; write it as name=Model", c)
+			return wrongUsage("--column %q has no heading; write it as name=Model", one)
 		}
 		o.Columns[field] = heading
 	}
-	table, _ := cmd.Flags().GetInt("table")
-	at, got, err := list.ImportBest(sheets, table, o)
+	at, got, err := lists.ImportBest(sheets, c.o.Table, o)
 	if err != nil {
 		if len(sheets) > 1 {
-			printTables(newPaper(cmd.ErrOrStderr()), sheets)
+			printTables(newPaper(c.errOut()), sheets)
 		}
 		return err
 	}
-	all, _ := cmd.Flags().GetBool("verbose")
-	p := newPaper(cmd.OutOrStdout())
+	if c.o.Output == "-" {
+		_, err := c.out().Write(lists.WriteRows(got.Rows))
+		return err
+	}
+	p := newPaper(c.cmd.OutOrStdout())
 	if len(sheets) > 1 {
 		printTables(p, sheets)
 		p.line("")
 	}
-	printImported(p, sheets[at].Where, got, all)
-	out, _ := cmd.Flags().GetString("output")
+	printImported(p, sheets[at].Where, got, c.o.Verbose)
 	p.line("")
-	if out == "" {
+	if c.o.Output == "" {
 		p.line("Nothing was written; use --output FILE.csv to write the rows.")
 		return nil
 	}
-	if err := writeNew(out, list.WriteRows(got.Rows)); err != nil {
+	if _, err := c.out().Write(lists.WriteRows(got.Rows)); err != nil {
 		return err
 	}
-	p.text("", fmt.Sprintf("%s written. In the release document, the list refers to it with file: %s.", out, out))
+	p.text("", fmt.Sprintf("In the release document, the list refers to it with file: %s.", c.o.Output))
 	return nil
 }
 
-// readLarge reads a saved page, which may be larger than a document.
-func readLarge(path string) ([]byte, error) {
-	f, err := os.Open(path)
-	if err != nil {
-		return nil, fmt.Errorf("%s cannot be read: %w", path, bare(err))
+// readLarge reads a saved page or a table, which may be larger than a document; - is standard input.
+func readLarge(cmd *cobra.Command, path string) ([]byte, error) {
+	from := cmd.InOrStdin()
+	if path != "-" {
+		f, err := os.Open(path)
+		if err != nil {
+			return nil, fmt.Errorf("%s cannot be read: %w", path, bare(err))
+		}
+		defer f.Close()
+		from = f
 	}
-	defer f.Close()
-	b, err := io.ReadAll(io.LimitReader(f, tables.MaxBytes+1))
+	b, err := io.ReadAll(io.LimitReader(from, tables.MaxBytes+1))
 	if err != nil {
 		return nil, fmt.Errorf("%s cannot be read: %w", path, bare(err))
 	}
 	return b, nil
 }
 
-func printTables(p *paper, sheets []list.Sheet) {
+func printTables(p *paper, sheets []lists.Sheet) {
 	rows := make([][]string, len(sheets))
 	for i, s := range sheets {
 		rows[i] = []string{strconv.Itoa(i + 1), strconv.Itoa(len(s.Rows)), s.Where, strings.Join(s.Heads, " | ")}
@@ -108,7 +106,7 @@ const (
 	fewDropped = 12
 )
 
-func printImported(p *paper, where string, got *list.Imported, all bool) {
+func printImported(p *paper, where string, got *lists.Imported, all bool) {
 	p.line("%s", p.style(bold, fmt.Sprintf("%s: %s", say.Capital(where), say.Count(len(got.Rows), "row", "rows"))))
 	for _, u := range got.Used {
 		p.line("  %-13s from %s", u.Field, strings.Join(u.From, " + "))

@@ -11,55 +11,51 @@ import (
 	"rolltop.example/rolltop/internal/collect"
 )
 
+// inspectOptions are what is inspected.
+type inspectOptions struct {
+	Verbose   bool   `option:"verbose,v" usage:"print every fact with its source"`
+	Inventory string `option:"inventory" usage:"show the inventory or capture in this file instead of this machine (-: standard input)" complete:"file"`
+	Software  string `option:"software" usage:"installed applications to read, separated by commas, or all (default: none)"`
+	Root      string `option:"root" usage:"directory with the file tree of another Linux machine" complete:"directory" value:"directory"`
+	Format    string `option:"format" forms:"text,json"`
+	output
+}
+
 func inspectCommand() *cobra.Command {
-	cmd := &cobra.Command{
-		Use:   "inspect",
-		Short: "Inventory this machine",
-		Long:  help("inspect"),
-		Args:  cobra.NoArgs,
-		RunE: func(cmd *cobra.Command, _ []string) error {
-			form, err := format(cmd)
-			if err != nil {
-				return err
-			}
-			d, err := inspected(cmd)
-			if err != nil {
-				return err
-			}
-			if form == "json" {
-				return printJSON(cmd.OutOrStdout(), d)
-			}
-			all, _ := cmd.Flags().GetBool("verbose")
-			printInventory(newPaper(cmd.OutOrStdout()), d, all)
-			return nil
-		},
+	return with(command("inspect", "Inventory this machine", inspect), "inspect")
+}
+
+func inspect(c *call[inspectOptions]) error {
+	form, err := format(c.cmd)
+	if err != nil {
+		return err
 	}
-	formatFlag(cmd, "text", "json")
-	cmd.Flags().BoolP("verbose", "v", false, "print every fact with its source")
-	cmd.Flags().String("inventory", "",
-		"show the inventory or capture in this file instead of this machine (-: standard input)")
-	cmd.Flags().String("software", "", "installed applications to read, separated by commas, or all (default: none)")
-	cmd.Flags().String("root", "", "`directory` with the file tree of another Linux machine")
-	return cmd
+	d, err := inspected(c)
+	if err != nil {
+		return err
+	}
+	if form == "json" {
+		return printJSON(c.out(), d)
+	}
+	printInventory(c.paper(), d, c.o.Verbose)
+	return nil
 }
 
 // inspected is this machine's inventory, or a file's.
-func inspected(cmd *cobra.Command) (*inventory.Document, error) {
-	root, _ := cmd.Flags().GetString("root")
-	file, _ := cmd.Flags().GetString("inventory")
-	software, _ := cmd.Flags().GetString("software")
+func inspected(c *call[inspectOptions]) (*inventory.Document, error) {
+	o := c.o
 	switch {
-	case file != "" && root != "":
+	case o.Inventory != "" && o.Root != "":
 		return nil, wrongUsage("--inventory and --root exclude each other: one shows a file, the other reads a " +
 			"directory tree")
-	case file == "":
-		return collect.Machine(collect.Options{Root: root, Software: software})
+	case o.Inventory == "":
+		return collect.Machine(collect.Options{Root: o.Root, Software: o.Software})
 	}
-	src, err := readFile(file)
+	src, err := readFile(c.cmd, o.Inventory)
 	if err != nil {
 		return nil, err
 	}
-	return decode.Read(file, src)
+	return decode.Read(o.Inventory, src)
 }
 
 const labelWidth = 14

@@ -4,7 +4,6 @@ import (
 	"cmp"
 	"fmt"
 	"slices"
-	"strings"
 
 	"github.com/spf13/cobra"
 
@@ -15,18 +14,17 @@ import (
 	"rolltop.example/rolltop/internal/api"
 )
 
-func knowledgeFlag(cmd *cobra.Command) {
-	cmd.Flags().StringArray("knowledge", nil,
-		"file with your own steps, firmware guides or prices (repeatable)")
+// knowledgeFiles are the options of a command that makes plans.
+type knowledgeFiles struct {
+	Knowledge []string `option:"knowledge" usage:"file with your own steps, firmware guides or prices (repeatable)" complete:"file"`
 }
 
-// knowledgeOf reads what plans are made with: the files of --knowledge; what the service has
-// in force, if a release comes from it; otherwise what the program ships.
-func knowledgeOf(cmd *cobra.Command, fromService bool) (*knowledge.Base, error) {
-	files, _ := cmd.Flags().GetStringArray("knowledge")
+// base reads what plans are made with: the files of --knowledge; what the service has in force, if a release
+// or a machine comes from it; otherwise what the program ships.
+func (k *knowledgeFiles) base(cmd *cobra.Command, fromService bool) (*knowledge.Base, error) {
 	var docs []knowledge.Document
-	for _, f := range files {
-		src, err := readFile(f)
+	for _, f := range k.Knowledge {
+		src, err := readFile(cmd, f)
 		if err != nil {
 			return nil, err
 		}
@@ -53,16 +51,8 @@ func knowledgeOf(cmd *cobra.Command, fromService bool) (*knowledge.Base, error) 
 // knowledgeCommands are the commands of each kind of knowledge: steps, guides and prices.
 func knowledgeCommands() []*cobra.Command {
 	steps := knowledgeCommand(knowledge.Steps, "Your own steps, which plans are made of")
-	add := &cobra.Command{
-		Use:   "new REQUIREMENT…",
-		Short: "Print the start of a step that settles requirements",
-		Args:  cobra.MinimumNArgs(1),
-		RunE:  newStep,
-		Long:  help("steps-new"),
-	}
-	add.Flags().String("release", "", "release with the requirements: a file, or the id of a release of the service")
-	serviceFlags(add)
-	steps.AddCommand(add)
+	steps.AddCommand(with(command("new REQUIREMENT…", "Print the start of a step that settles requirements", newStep),
+		"steps-new"))
 	return []*cobra.Command{
 		steps,
 		knowledgeCommand(knowledge.Guides, "Your own firmware guides, by maker and model of the board"),
@@ -70,70 +60,42 @@ func knowledgeCommands() []*cobra.Command {
 	}
 }
 
+// getKnowledgeOptions are those of the document in force.
+type getKnowledgeOptions struct {
+	Shipped bool `option:"shipped" usage:"print what the program ships, or an example to start from"`
+	documentOptions
+}
+
 func knowledgeCommand(kind, short string) *cobra.Command {
-	cmd := &cobra.Command{
-		Use:   kind,
-		Short: short + ": get, set, remove, validate",
-		Args:  cobra.NoArgs,
-		RunE:  func(cmd *cobra.Command, _ []string) error { return listKnowledge(cmd, kind) },
-		Long:  help("knowledge"),
-	}
-	formatFlag(cmd, "text", "json")
-	serviceFlags(cmd)
-	get := &cobra.Command{
-		Use:   "get",
-		Short: "Print the " + kind + " in force; without a service, what the program ships",
-		Args:  cobra.NoArgs,
-		RunE:  func(cmd *cobra.Command, _ []string) error { return getKnowledge(cmd, kind) },
-	}
-	get.Flags().Bool("shipped", false, "print what the program ships, or an example to start from")
-	serviceFlags(get)
-	validate := &cobra.Command{
-		Use:   "validate FILE…",
-		Short: "Validate documents and list all mistakes",
-		Args:  cobra.MinimumNArgs(1),
-		RunE:  func(cmd *cobra.Command, args []string) error { return validateKnowledge(cmd, kind, args) },
-	}
-	set := &cobra.Command{
-		Use:   "set FILE",
-		Short: "Put " + kind + " of your own in force at the service; the earlier document is kept",
-		Args:  cobra.ExactArgs(1),
-		RunE:  func(cmd *cobra.Command, args []string) error { return setKnowledge(cmd, kind, args[0]) },
-	}
-	serviceFlags(set)
-	remove := &cobra.Command{
-		Use:   "remove",
-		Short: "Return to the " + kind + " that the program ships",
-		Args:  cobra.NoArgs,
-		RunE: func(cmd *cobra.Command, _ []string) error {
-			c, err := clientOf(cmd)
-			if err != nil {
-				return err
-			}
-			if _, err := c.RemoveKnowledge(contextOf(cmd), kind); err != nil {
-				return err
-			}
-			fmt.Fprintf(cmd.OutOrStdout(), "The %s of the program are in force; yours are kept in the history.\n", kind)
-			return nil
-		},
-	}
-	serviceFlags(remove)
-	cmd.AddCommand(get, validate, set, remove)
-	return cmd
+	return with(command(kind, short+": get, set, remove, validate",
+		func(c *call[listed]) error { return listKnowledge(c, kind) }), "knowledge",
+		command("get", "Print the "+kind+" in force; without a service, what the program ships",
+			func(c *call[getKnowledgeOptions]) error { return getKnowledge(c, kind) }),
+		command("validate FILE…", "Validate documents and list all mistakes",
+			func(c *call[none]) error { return validateKnowledge(c, kind) }),
+		command("set FILE", "Put "+kind+" of your own in force at the service; the earlier document is kept",
+			func(c *call[serviceOptions]) error { return setKnowledge(c, kind) }),
+		command("remove", "Return to the "+kind+" that the program ships",
+			func(c *call[removeOptions]) error { return removeKnowledge(c, kind) }))
+}
+
+// stepOptions are those of the start of a step.
+type stepOptions struct {
+	Release string `option:"release" usage:"release with the requirements: a file, or the id of a release of the service" complete:"release"`
+	serviceOptions
 }
 
 // newStep prints the start of own steps for requirements of a release.
-func newStep(cmd *cobra.Command, args []string) error {
-	name, _ := cmd.Flags().GetString("release")
-	if name == "" {
+func newStep(c *call[stepOptions]) error {
+	if c.o.Release == "" {
 		return wrongUsage("the release is missing; give --release skerry-12.yaml")
 	}
-	rel, err := findRelease(cmd, name)
+	rel, err := findRelease(c.cmd, c.o.Release)
 	if err != nil {
 		return err
 	}
-	var list []*release.Requirement
-	for _, id := range args {
+	var settled []*release.Requirement
+	for _, id := range c.args {
 		q := rel.Requirement(id)
 		if q == nil {
 			ids := make([]string, len(rel.Requirements))
@@ -141,56 +103,63 @@ func newStep(cmd *cobra.Command, args []string) error {
 				ids[i] = rel.Requirements[i].ID
 			}
 			return wrongUsage("%s has no requirement %q; %s", rel.Name, id,
-				cmp.Or(doc.Suggest(id, ids), "it has "+strings.Join(ids, ", ")))
+				cmp.Or(doc.Suggest(id, ids), "it has "+say.And(ids)))
 		}
 		if !say.Changeable(q) {
 			return wrongUsage("%s: nothing on a machine can change what this requirement reads, so no step settles "+
 				"it; waive it, or let the machine stay or be replaced", id)
 		}
-		list = append(list, q)
+		settled = append(settled, q)
 	}
-	fmt.Fprint(cmd.OutOrStdout(), say.OwnStep(list))
+	fmt.Fprint(c.out(), say.OwnStep(settled))
 	return nil
 }
 
-func listKnowledge(cmd *cobra.Command, kind string) error {
-	form, c, err := asked(cmd)
+func listKnowledge(c *call[listed], kind string) error {
+	form, s, err := c.asked()
 	if err != nil {
 		return err
 	}
-	l, err := c.AllKnowledge(contextOf(cmd))
+	l, err := s.AllKnowledge(c.ctx())
 	if err != nil {
 		return err
 	}
-	if form == "json" {
-		return printJSON(cmd.OutOrStdout(), l.Documents[slices.IndexFunc(l.Documents,
-			func(h api.Knowledge) bool { return h.Kind == kind })])
-	}
-	for _, h := range l.Documents {
-		switch {
-		case h.Kind != kind:
-		case h.Own:
-			fmt.Fprintf(cmd.OutOrStdout(), "Your own %s are in force: number %d, added on %s by %s.\n", kind, h.Number,
-				say.Day(*h.AddedAt), h.AddedBy)
-		case kind == knowledge.Prices:
-			fmt.Fprintln(cmd.OutOrStdout(), "No prices are in force.")
-		default:
-			fmt.Fprintf(cmd.OutOrStdout(), "The %s that the program ships are in force.\n", kind)
+	l.Documents = slices.DeleteFunc(l.Documents, func(h api.Knowledge) bool { return h.Kind != kind })
+	if form == "text" {
+		for _, h := range l.Documents {
+			c.paper().text("", inForce(&h))
 		}
+		return nil
 	}
-	return nil
+	table := listing[api.Knowledge]{format: "rolltop-knowledge/1", columns: []column[api.Knowledge]{
+		{name: "kind", value: func(h *api.Knowledge) string { return h.Kind }},
+		{name: "own", value: func(h *api.Knowledge) string { return fmt.Sprint(h.Own) }},
+		{name: "number", value: func(h *api.Knowledge) string { return fmt.Sprint(h.Number) }},
+		{name: "added_at", value: func(h *api.Knowledge) string { return instant(h.AddedAt) }},
+		{name: "added_by", value: func(h *api.Knowledge) string { return h.AddedBy }},
+	}}
+	return table.print(c.place, form, l, l.Documents)
 }
 
-func getKnowledge(cmd *cobra.Command, kind string) error {
-	shipped, _ := cmd.Flags().GetBool("shipped")
-	address, _ := cmd.Flags().GetString("server")
+func inForce(h *api.Knowledge) string {
+	switch {
+	case h.Own:
+		return fmt.Sprintf("Your own %s are in force: number %d, added on %s by %s.", h.Kind, h.Number,
+			say.Day(*h.AddedAt), h.AddedBy)
+	case h.Kind == knowledge.Prices:
+		return "No prices are in force."
+	}
+	return fmt.Sprintf("The %s that the program ships are in force.", h.Kind)
+}
+
+func getKnowledge(c *call[getKnowledgeOptions], kind string) error {
 	text := knowledge.ShippedText(kind)
-	if !shipped && address != "" {
-		c, err := clientOf(cmd)
+	if !c.o.Shipped && serviceKnown(c.cmd) {
+		s, err := c.client()
 		if err != nil {
 			return err
 		}
-		h, err := c.Knowledge(contextOf(cmd), kind)
+		h, err := s.Knowledge(c.ctx(), kind)
 		if err != nil {
 			return err
 		}
@@ -198,19 +167,19 @@ func getKnowledge(cmd *cobra.Command, kind string) error {
 			text = []byte(h.Text)
 		}
 	}
-	_, err := cmd.OutOrStdout().Write(text)
+	_, err := c.out().Write(text)
 	return err
 }
 
-func validateKnowledge(cmd *cobra.Command, kind string, files []string) error {
+func validateKnowledge(c *call[none], kind string) error {
 	failed := false
-	for _, path := range files {
-		if _, err := readKnowledge(kind, path); err != nil {
+	for _, path := range c.args {
+		if _, err := readKnowledge(c.cmd, kind, path); err != nil {
 			failed = true
-			fmt.Fprintln(cmd.ErrOrStderr(), err)
+			fmt.Fprintln(c.errOut(), err)
 			continue
 		}
-		fmt.Fprintf(cmd.OutOrStdout(), "%s: valid.\n", path)
+		c.done("%s: valid.", path)
 	}
 	if failed {
 		return status(ExitFailed)
@@ -219,8 +188,8 @@ func validateKnowledge(cmd *cobra.Command, kind string, files []string) error {
 }
 
 // readKnowledge reads and validates a document of one kind.
-func readKnowledge(kind, path string) ([]byte, error) {
-	src, err := readFile(path)
+func readKnowledge(cmd *cobra.Command, kind, path string) ([]byte, error) {
+	src, err := readFile(cmd, path)
 	if err != nil {
 		return nil, err
 	}
@@ -236,19 +205,34 @@ func readKnowledge(kind, path string) ([]byte, error) {
 	return src, err
 }
 
-func setKnowledge(cmd *cobra.Command, kind, path string) error {
-	src, err := readKnowledge(kind, path)
+func setKnowledge(c *call[serviceOptions], kind string) error {
+	src, err := readKnowledge(c.cmd, kind, c.args[0])
 	if err != nil {
 		return err // with the name of the file
 	}
-	c, err := clientOf(cmd)
+	s, err := c.client()
 	if err != nil {
 		return err
 	}
-	h, err := c.SetKnowledge(contextOf(cmd), kind, src)
+	h, err := s.SetKnowledge(c.ctx(), kind, src)
 	if err != nil {
 		return err
 	}
-	fmt.Fprintf(cmd.OutOrStdout(), "Your %s are in force (number %d).\n", kind, h.Number)
+	c.done("Your %s are in force (number %d).", kind, h.Number)
+	return nil
+}
+
+func removeKnowledge(c *call[removeOptions], kind string) error {
+	s, err := c.client()
+	if err != nil {
+		return err
+	}
+	if err := c.sure(c.o.Yes, "Return to the %s that the program ships?", kind); err != nil {
+		return err
+	}
+	if _, err := s.RemoveKnowledge(c.ctx(), kind); err != nil {
+		return err
+	}
+	c.done("The %s of the program are in force; yours are kept in the history.", kind)
 	return nil
 }

@@ -88,7 +88,7 @@ func TestKnowledgeCommands(t *testing.T) {
 	run(0, "Your own steps are in force: number 2", append([]string{"steps"}, at...)...)
 	run(0, "Back up to the pier's own store", append([]string{"machines", "show", "gull-101"}, at...)...)
 	run(0, "Back up to the pier's own store", append([]string{"steps", "get"}, at...)...)
-	run(0, "yours are kept", append([]string{"steps", "remove"}, at...)...)
+	run(0, "yours are kept", append([]string{"steps", "remove", "--yes"}, at...)...)
 	run(0, "The steps that the program ships are in force", append([]string{"steps"}, at...)...)
 	if err := os.WriteFile(path, []byte(strings.Replace(mine, "after: [read-again", "after: [upgrade, read-again", 1)),
 		0o600); err != nil {

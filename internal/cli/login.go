@@ -53,9 +53,9 @@ func readProfile() (profile, error) {
 			"%s contains a token, and other users can read it; run chmod 600 on it, or sign in again with rolltop "+
 				"login", path)
 	}
-	src, err := readFile(path)
+	src, err := os.ReadFile(path)
 	if err != nil {
-		return p, err
+		return p, fmt.Errorf("%s cannot be read: %w", path, bare(err))
 	}
 	return p, doc.Decode(path, src, &p)
 }
@@ -77,46 +77,40 @@ func (p profile) write() error {
 	return errors.Join(err, f.Close())
 }
 
-func loginCommand() *cobra.Command {
-	cmd := &cobra.Command{
-		Use:   "login",
-		Short: "Sign in, and save a token for later commands",
-		Args:  cobra.NoArgs,
-		RunE:  login,
-		Long:  help("login"),
-	}
-	cmd.Flags().String("name", "", "user name")
-	numberFlag(cmd, "days", 90, 1, 365, "days until the token expires (max 365)")
-	cmd.Flags().String("server", "", "address of the service, such as https://host:port (or ROLLTOP_SERVER)")
-	cmd.Flags().String("pin", "", "SHA-256 fingerprint of the self-signed certificate of the service (or ROLLTOP_PIN)")
-	return cmd
+// loginOptions are who signs in, and where.
+type loginOptions struct {
+	Name   string `option:"name" usage:"user name"`
+	Days   int    `option:"days" usage:"days until the token expires (max 365)" default:"90" least:"1" most:"365"`
+	Server string `option:"server" usage:"address of the service, such as https://host:port (or ROLLTOP_SERVER)"`
+	Pin    string `option:"pin" usage:"SHA-256 fingerprint of the self-signed certificate of the service (or ROLLTOP_PIN)"`
 }
 
-func login(cmd *cobra.Command, _ []string) error {
-	name, _ := cmd.Flags().GetString("name")
-	server, _ := cmd.Flags().GetString("server")
-	pin, _ := cmd.Flags().GetString("pin")
-	days, _ := cmd.Flags().GetInt("days")
-	if name == "" || server == "" {
+func loginCommand() *cobra.Command {
+	return with(command("login", "Sign in, and save a token for later commands", login), "login")
+}
+
+func login(c *call[loginOptions]) error {
+	o := c.o
+	if o.Name == "" || o.Server == "" {
 		return wrongUsage("the service or the user is missing; give --server https://host:port --name NAME")
 	}
-	c, err := dial(server, "", pin)
+	s, err := dial(o.Server, "", o.Pin)
 	if err != nil {
 		return err
 	}
-	if open := c.InTheOpen(); open != "" {
+	if open := s.InTheOpen(); open != "" {
 		return wrongUsage("the password was not sent: %s", open)
 	}
-	said, err := secrets(cmd, "Password of "+name)
+	said, err := secrets(c.cmd, "Password of "+o.Name)
 	if err != nil {
 		return err
 	}
 	host, _ := os.Hostname()
-	m, err := c.SignIn(contextOf(cmd), name, said[0], api.NewOwnToken{Name: cmp.Or(host, "command line"), Days: days})
+	m, err := s.SignIn(c.ctx(), o.Name, said[0], api.NewOwnToken{Name: cmp.Or(host, "command line"), Days: o.Days})
 	if err != nil {
 		return err
 	}
-	if err := (profile{server, m.Secret, pin}).write(); err != nil {
+	if err := (profile{o.Server, m.Secret, o.Pin}).write(); err != nil {
 		return fmt.Errorf("the token cannot be saved: %w", err)
 	}
 	path, _ := profilePath()
@@ -124,8 +118,7 @@ func login(cmd *cobra.Command, _ []string) error {
 	if m.ExpiresAt != nil {
 		until = " until " + say.Day(*m.ExpiresAt)
 	}
-	fmt.Fprintf(cmd.OutOrStdout(), "Signed in as %s%s. The token is in %s; rolltop logout removes it.\n", name, until,
-		path)
+	c.done("Signed in as %s%s. The token is in %s; rolltop logout removes it.", o.Name, until, path)
 	return nil
 }
 
@@ -154,82 +147,75 @@ func secrets(cmd *cobra.Command, prompts ...string) ([]string, error) {
 	return out, lines.Err()
 }
 
+// passwordOptions are whose password changes, and where.
+type passwordOptions struct {
+	Name   string `option:"name" usage:"user name"`
+	Server string `option:"server" usage:"address of the service (or ROLLTOP_SERVER, or the address of rolltop login)"`
+	Pin    string `option:"pin" usage:"SHA-256 fingerprint of the self-signed certificate of the service (or ROLLTOP_PIN)"`
+}
+
 func passwordCommand() *cobra.Command {
-	cmd := &cobra.Command{
-		Use:   "password",
-		Short: "Change your own password; you are signed out everywhere",
-		Args:  cobra.NoArgs,
-		RunE: func(cmd *cobra.Command, _ []string) error {
-			name, _ := cmd.Flags().GetString("name")
-			server, _ := cmd.Flags().GetString("server")
-			pin, _ := cmd.Flags().GetString("pin")
-			p, err := readProfile()
-			if err != nil {
-				return err
-			}
-			if server == "" {
-				server, pin = p.Server, cmp.Or(pin, p.Pin)
-			}
-			if name == "" || server == "" {
-				return wrongUsage("the service or the user is missing; give --server https://host:port --name NAME")
-			}
-			c, err := dial(server, "", pin)
-			if err != nil {
-				return err
-			}
-			if open := c.InTheOpen(); open != "" {
-				return wrongUsage("the password was not sent: %s", open)
-			}
-			said, err := secrets(cmd, "Password of "+name, "New password, at least 12 characters")
-			if err != nil {
-				return err
-			}
-			if err := c.ChangePassword(contextOf(cmd), name,
-				api.ChangePassword{Old: said[0], New: said[1]}); err != nil {
-				return asUsage(err)
-			}
-			fmt.Fprintln(cmd.OutOrStdout(), "Password changed. Sign in again with rolltop login.")
-			return nil
-		},
+	return command("password", "Change your own password; you are signed out everywhere", changePassword)
+}
+
+func changePassword(c *call[passwordOptions]) error {
+	p, err := readProfile()
+	if err != nil {
+		return err
 	}
-	cmd.Flags().String("name", "", "user name")
-	cmd.Flags().String("server", "", "address of the service (or ROLLTOP_SERVER, or the address of rolltop login)")
-	cmd.Flags().String("pin", "", "SHA-256 fingerprint of the self-signed certificate of the service (or ROLLTOP_PIN)")
-	return cmd
+	name, server, pin := c.o.Name, c.o.Server, c.o.Pin
+	if server == "" {
+		server, pin = p.Server, cmp.Or(pin, p.Pin)
+	}
+	if name == "" || server == "" {
+		return wrongUsage("the service or the user is missing; give --server https://host:port --name NAME")
+	}
+	s, err := dial(server, "", pin)
+	if err != nil {
+		return err
+	}
+	if open := s.InTheOpen(); open != "" {
+		return wrongUsage("the password was not sent: %s", open)
+	}
+	said, err := secrets(c.cmd, "Password of "+name, "New password, at least 12 characters")
+	if err != nil {
+		return err
+	}
+	if err := s.ChangePassword(c.ctx(), name, api.ChangePassword{Old: said[0], New: said[1]}); err != nil {
+		return asUsage(err)
+	}
+	c.done("Password changed. Sign in again with rolltop login.")
+	return nil
 }
 
 func logoutCommand() *cobra.Command {
-	return &cobra.Command{
-		Use:   "logout",
-		Short: "Sign out: remove the token that rolltop login saved",
-		Args:  cobra.NoArgs,
-		RunE: func(cmd *cobra.Command, _ []string) error {
-			p, err := readProfile()
-			if err != nil {
-				return err
-			}
-			if p.Token == "" {
-				return errors.New("you are not signed in")
-			}
-			path, err := profilePath()
-			if err != nil {
-				return err
-			}
-			c, err := dial(p.Server, p.Token, p.Pin)
-			if err == nil {
-				err = c.RemoveOwnToken(contextOf(cmd))
-			}
-			if e := os.Remove(path); e != nil {
-				return e
-			}
-			if err != nil {
-				return fmt.Errorf("the token was removed from this machine, but the service could not remove it: %w",
-					err)
-			}
-			fmt.Fprintln(cmd.OutOrStdout(), "Signed out; the token is removed.")
-			return nil
-		},
+	return command("logout", "Sign out: remove the token that rolltop login saved", logout)
+}
+
+func logout(c *call[none]) error {
+	p, err := readProfile()
+	if err != nil {
+		return err
 	}
+	if p.Token == "" {
+		return errors.New("you are not signed in")
+	}
+	path, err := profilePath()
+	if err != nil {
+		return err
+	}
+	s, err := dial(p.Server, p.Token, p.Pin)
+	if err == nil {
+		err = s.RemoveOwnToken(c.ctx())
+	}
+	if e := os.Remove(path); e != nil {
+		return e
+	}
+	if err != nil {
+		return fmt.Errorf("the token was removed from this machine, but the service could not remove it: %w", err)
+	}
+	c.done("Signed out; the token is removed.")
+	return nil
 }
 
 // dial is the client of a service.

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"io"
 	"net/http"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -17,169 +18,143 @@ import (
 	"rolltop.example/rolltop/internal/client"
 )
 
-func machinesCommand() *cobra.Command {
-	cmd := &cobra.Command{
-		Use:   "machines",
-		Short: "Machines of the service: list, show, get, set, remove, export",
-		Long:  help("machines"),
-		Args:  cobra.NoArgs,
-		RunE:  listMachines,
-	}
-	cmd.Flags().String("where", "", "filter")
-	cmd.Flags().String("filter", "", "name of a saved filter; --where narrows it")
-	cmd.Flags().StringSlice("facts", nil, "facts to add as columns")
-	cmd.Flags().String("cursor", "", "cursor of the next page")
-	cmd.Flags().String("sort", "name",
-		"order: name, site, disposition, model, installed, fails, taken, a fact, or needs.ID; prefix with - for "+
-			"descending order")
-	numberFlag(cmd, "page", 1, 1, 10000000, "page number")
-	numberFlag(cmd, "size", 200, 1, 1000, "machines per page (max 1000)")
-	formatFlag(cmd, "text", "json", "ndjson", "csv")
-	serviceFlags(cmd)
-	show := &cobra.Command{
-		Use:   "show KEY",
-		Short: "Show a machine with its check",
-		Args:  cobra.ExactArgs(1),
-		RunE:  showMachine,
-	}
-	show.Flags().BoolP("verbose", "v", false, "print the whole plan, every finding with its evidence, and the "+
-		"inventory")
-	formatFlag(show, "text", "json")
-	serviceFlags(show)
-	inv := &cobra.Command{
-		Use:   "get KEY",
-		Short: "Print the inventory of a machine",
-		Args:  cobra.ExactArgs(1),
-		RunE: func(cmd *cobra.Command, args []string) error {
-			c, err := clientOf(cmd)
-			if err != nil {
-				return err
-			}
-			b, err := c.Inventory(contextOf(cmd), args[0], 0)
-			if err != nil {
-				return err
-			}
-			_, err = cmd.OutOrStdout().Write(append(b, '\n'))
-			return err
-		},
-	}
-	serviceFlags(inv)
-	enter := &cobra.Command{
-		Use:   "set KEY FACT=VALUE",
-		Short: "Enter a fact of a machine by hand",
-		Args:  cobra.ExactArgs(2),
-		RunE:  setFact,
-		Long:  help("facts-set"),
-	}
-	enter.Flags().String("note", "", "where the value was read")
-	numberFlag(enter, "days", 0, 1, 3650, "days until the fact expires; it expires with the board in any case")
-	serviceFlags(enter)
-	forget := &cobra.Command{
-		Use:   "remove KEY FACT",
-		Short: "Remove a fact that was entered by hand",
-		Args:  cobra.ExactArgs(2),
-		RunE:  removeFact,
-	}
-	serviceFlags(forget)
-	facts := &cobra.Command{
-		Use:   "facts",
-		Short: "Facts of a machine that are entered by hand: set, remove",
-		Args:  cobra.NoArgs,
-		RunE:  func(cmd *cobra.Command, _ []string) error { return cmd.Help() },
-	}
-	facts.AddCommand(enter, forget)
-	cmd.AddCommand(show, inv, facts)
-	remove := &cobra.Command{
-		Use:   "remove KEY",
-		Short: "Remove a machine with everything that is known of it",
-		Args:  cobra.ExactArgs(1),
-		RunE: func(cmd *cobra.Command, args []string) error {
-			c, err := clientOf(cmd)
-			if err != nil {
-				return err
-			}
-			d, err := c.Machine(contextOf(cmd), args[0])
-			if err != nil {
-				return err
-			}
-			if sure, _ := cmd.Flags().GetBool("yes"); !sure {
-				return wrongUsage("%s has %s; give --yes to remove the machine and all its records", d.Name,
-					say.Count(len(d.History), "inventory", "inventories"))
-			}
-			if err := c.RemoveMachine(contextOf(cmd), args[0]); err != nil {
-				return err
-			}
-			fmt.Fprintf(cmd.OutOrStdout(), "%s removed.\n", d.Name)
-			return nil
-		},
-	}
-	remove.Flags().Bool("yes", false, "remove without asking")
-	serviceFlags(remove)
-	cmd.AddCommand(exportCommand(), remove)
-	cmd.AddCommand(workCommands()...)
-	cmd.AddCommand(machineCommands()...)
-	return cmd
+// machinesOptions are the options of the list of machines.
+type machinesOptions struct {
+	where
+	Filter string   `option:"filter" usage:"name of a saved filter; --where narrows it" complete:"saved"`
+	Facts  []string `option:"facts" usage:"facts to add as columns, separated by commas" complete:"facts" split:"yes"`
+	Sort   string   `option:"sort" usage:"order: name, site, disposition, model, installed, fails, taken, a fact, or needs.ID; prefix with - for descending order" complete:"order" default:"name"`
+	Cursor string   `option:"cursor" usage:"cursor of the next page"`
+	Page   int      `option:"page" usage:"page number" default:"1" least:"1" most:"10000000"`
+	Size   int      `option:"size" usage:"machines per page (max 1000)" default:"200" least:"1" most:"1000"`
+	listed
 }
 
-func listMachines(cmd *cobra.Command, _ []string) error {
-	form, c, err := asked(cmd)
+// machineOptions are those of a command that shows a machine.
+type machineOptions struct {
+	Verbose bool `option:"verbose,v" usage:"print the whole plan, every finding with its evidence, and the inventory"`
+	shown
+}
+
+// documentOptions are those of a command that prints a document as it is kept.
+type documentOptions struct {
+	output
+	serviceOptions
+}
+
+func machinesCommand() *cobra.Command {
+	machines := with(command("machines", "Machines of the service: list, show, get, set, remove, export", listMachines),
+		"machines",
+		command("show MACHINE", "Show a machine with its check", showMachine),
+		command("get MACHINE", "Print the inventory of a machine", getInventory),
+		with(command("set", "Set tags, site or retirement of the machines that a filter selects", setMachines),
+			"machines-set"),
+		command("remove MACHINE", "Remove a machine with everything that is known of it", removeMachine),
+		with(command("export", "Export the machines that a filter selects as a table", exportMachines), "export"),
+		group("facts", "Facts of a machine that are entered by hand: set, remove",
+			with(command("set MACHINE FACT=VALUE", "Enter a fact of a machine by hand", setFact), "facts-set"),
+			command("remove MACHINE FACT", "Remove a fact that was entered by hand", removeFact)),
+		modelsCommand(),
+		with(command("rekey MACHINE --reason TEXT",
+			"Allow a machine to sign with another key, after its board or disk was replaced", rekey), "rekey"))
+	machines.AddCommand(workCommands()...)
+	return machines
+}
+
+func listMachines(c *call[machinesOptions]) error {
+	form, s, err := c.asked()
 	if err != nil {
 		return err
 	}
-	var ask client.List
-	ask.Where, _ = cmd.Flags().GetString("where")
-	ask.Sort, _ = cmd.Flags().GetString("sort")
-	ask.Page, _ = cmd.Flags().GetInt("page")
-	ask.Cursor, _ = cmd.Flags().GetString("cursor")
-	ask.Size, _ = cmd.Flags().GetInt("size")
-	ask.Facts, _ = cmd.Flags().GetStringSlice("facts")
-	if err := savedFilter(cmd, c, &ask); err != nil {
+	ask := client.List{
+		Where: c.o.Where, Sort: c.o.Sort, Cursor: c.o.Cursor, Page: c.o.Page, Size: c.o.Size, Facts: c.o.Facts,
+	}
+	if err := savedFilter(c, s, &ask); err != nil {
 		return err
 	}
 	if form != "text" {
-		return listForPrograms(cmd, c, ask, form)
+		return listForPrograms(c, s, ask, form)
 	}
-	l, err := c.MachineList(contextOf(cmd), ask)
+	l, err := s.MachineList(c.ctx(), ask)
 	if err != nil {
 		return asUsage(err)
 	}
-	p := newPaper(cmd.OutOrStdout())
-	rows := make([][]string, len(l.Machines))
-	for i, d := range l.Machines {
-		rows[i] = []string{
-			d.Name, d.Site, spaced(d.Manufacturer, d.Model), d.Installed,
-			say.Marks[d.Disposition] + " " + first(d.Disposition, "not checked"),
+	table := listing[api.MachineRow]{columns: []column[api.MachineRow]{
+		{head: "Machine", value: func(m *api.MachineRow) string { return m.Name }},
+		{head: "Site", value: func(m *api.MachineRow) string { return m.Site }},
+		{head: "Model", value: func(m *api.MachineRow) string { return m.Model }},
+		{head: "Runs", value: func(m *api.MachineRow) string { return m.Installed }},
+		{head: "Disposition", value: func(m *api.MachineRow) string {
+			return say.Marks[m.Disposition] + " " + first(m.Disposition, "not checked")
+		}},
+	}, none: "No machine matches."}
+	for _, fact := range ask.Facts {
+		table.columns = append(table.columns, column[api.MachineRow]{head: fact,
+			value: func(m *api.MachineRow) string { return first(m.Facts[fact], "?") }})
+	}
+	if len(ask.Facts) == 0 {
+		table.columns = append(table.columns, column[api.MachineRow]{head: "What it takes",
+			value: func(m *api.MachineRow) string { return say.Capital(m.Answer) }})
+	}
+	table.after = func(p *paper) {
+		if l.Total > 0 {
+			p.line("")
 		}
-		for _, f := range ask.Facts {
-			rows[i] = append(rows[i], first(d.Facts[f], "?"))
+		switch {
+		case l.Total > len(l.Machines):
+			p.line("%d of %d machines; --page shows the others.", len(l.Machines), l.Total)
+			if l.Next != "" {
+				p.line("Next page: --cursor %s", l.Next)
+			}
+		case l.Total > 0:
+			p.line("%s.", say.Capital(say.Count(l.Total, "machine", "machines")))
 		}
-		if len(ask.Facts) == 0 {
-			rows[i] = append(rows[i], say.Capital(d.Answer))
+		if l.Loading {
+			p.text("", "The service has just started and does not apply decisions yet. Try again in a few seconds.")
 		}
 	}
-	if len(rows) > 0 {
-		heads := append([]string{"Machine", "Site", "Model", "Runs", "Disposition"}, ask.Facts...)
-		if len(ask.Facts) == 0 {
-			heads = append(heads, "What it takes")
+	return table.print(c.place, form, nil, l.Machines)
+}
+
+// savedFilter gives --filter its place in --where, --sort and the columns.
+func savedFilter(c *call[machinesOptions], s *client.Client, l *client.List) error {
+	if c.o.Filter == "" {
+		return nil
+	}
+	all, err := s.Filters(c.ctx())
+	if err != nil {
+		return err
+	}
+	names := make([]string, len(all.Filters))
+	for i, f := range all.Filters {
+		if names[i] = f.Name; f.Name != c.o.Filter {
+			continue
 		}
-		p.table(heads, rows)
-		p.line("")
-	}
-	switch {
-	case l.Total == 0:
-		p.line("No machine matches.")
-	case l.Total > len(rows):
-		p.line("%d of %d machines; --page shows the others.", len(rows), l.Total)
-		if l.Next != "" {
-			p.line("Next page: --cursor %s", l.Next)
+		l.Where = strings.TrimSpace(inParentheses(c, s, f.Filter) + " " + l.Where)
+		if f.Sort != "" && !c.changed("sort") {
+			l.Sort = f.Sort
 		}
-	default:
-		p.line("%s.", say.Capital(say.Count(l.Total, "machine", "machines")))
+		if len(l.Facts) == 0 {
+			l.Facts = f.Facts
+		}
+		return nil
 	}
-	if l.Loading {
-		p.line("The service has just started and does not apply decisions yet. Try again in a few seconds.")
+	return wrongUsage(
+		"the saved filter %q does not exist; %s",
+		c.o.Filter,
+		nearest(c.o.Filter, names, "rolltop filters"),
+	)
+}
+
+// inParentheses is a saved filter that something is added to.
+func inParentheses(c *call[machinesOptions], s *client.Client, filter string) string {
+	if c.o.Where == "" {
+		return filter
 	}
-	return nil
+	if f, err := s.ReadFilter(c.ctx(), filter); err == nil && f.Simple {
+		return filter
+	}
+	return "(" + filter + ")"
 }
 
 // everyPage is how many machines are asked for at a time, where all are.
@@ -187,15 +162,15 @@ const everyPage = 1000
 
 // listForPrograms prints machines for a program: all that the filter picks, or the page
 // that was asked for, and then how many there are beside it.
-func listForPrograms(cmd *cobra.Command, c *client.Client, ask client.List, form string) error {
-	onePage := cmd.Flags().Changed("page") || cmd.Flags().Changed("size")
+func listForPrograms(c *call[machinesOptions], s *client.Client, ask client.List, form string) error {
+	onePage := c.changed("page") || c.changed("size")
 	if !onePage {
 		ask.Size = everyPage
 	}
-	out := newMachineWriter(cmd.OutOrStdout(), form, ask.Facts)
+	out := newMachineWriter(c.out(), form, ask.Facts)
 	written := 0
 	for {
-		l, err := c.MachineList(contextOf(cmd), ask)
+		l, err := s.MachineList(c.ctx(), ask)
 		if err != nil {
 			return asUsage(err)
 		}
@@ -208,18 +183,17 @@ func listForPrograms(cmd *cobra.Command, c *client.Client, ask client.List, form
 			continue
 		}
 		if onePage && written < l.Total {
-			fmt.Fprintf(cmd.ErrOrStderr(), "%d of %d machines; omit --page and --size to print all", written,
-				l.Total)
+			next := ""
 			if l.Next != "" {
-				fmt.Fprintf(cmd.ErrOrStderr(), "; next page: --cursor %s", l.Next)
+				next = "; next page: --cursor " + l.Next
 			}
-			fmt.Fprintln(cmd.ErrOrStderr(), ".")
+			c.note("%d of %d machines; omit --page and --size to print all%s.", written, l.Total, next)
 		}
 		return out.end(&l)
 	}
 }
 
-// deviceWriter prints machines, page after page.
+// machineWriter prints machines, page after page.
 type machineWriter struct {
 	to    io.Writer
 	form  string
@@ -235,22 +209,16 @@ func newMachineWriter(to io.Writer, form string, facts []string) *machineWriter 
 func (w *machineWriter) write(l *api.MachineList) error {
 	switch w.form {
 	case "ndjson":
-		enc := json.NewEncoder(w.to)
-		for i := range l.Machines {
-			if err := enc.Encode(&l.Machines[i]); err != nil {
-				return err
-			}
-		}
-		return nil
+		return printLines(w.to, l.Machines)
 	case "csv":
 		rows := make([][]string, len(l.Machines))
 		for i := range l.Machines {
 			rows[i] = w.cells(&l.Machines[i])
 		}
-		heads := append([]string{
-			"key", "name", "site", "class", "manufacturer", "model", "installed", "disposition", "certainty", "fails",
-			"answer", "taken_at", "tags",
-		}, w.facts...)
+		heads := append([]string{ // as machines export has them
+			"key", "name", "site", "class", "manufacturer", "model", "installed", "taken_at", "release", "disposition",
+			"certainty", "fails", "answer",
+		}, append(slices.Clone(w.facts), "tags")...)
 		if w.begun {
 			heads = nil
 		}
@@ -262,12 +230,12 @@ func (w *machineWriter) write(l *api.MachineList) error {
 }
 
 func (w *machineWriter) cells(d *api.MachineRow) []string {
-	out := []string{d.Key, d.Name, d.Site, d.Class, d.Manufacturer, d.Model, d.Installed, d.Disposition, d.Certainty,
-		strconv.Itoa(d.Fails), d.Answer, d.TakenAt.Format(time.RFC3339), strings.Join(d.Tags, " ")}
+	out := []string{d.Key, d.Name, d.Site, d.Class, d.Manufacturer, d.Model, d.Installed,
+		d.TakenAt.UTC().Format(time.RFC3339), d.Release, d.Disposition, d.Certainty, strconv.Itoa(d.Fails), d.Answer}
 	for _, f := range w.facts {
 		out = append(out, d.Facts[f])
 	}
-	return out
+	return append(out, strings.Join(d.Tags, " "))
 }
 
 // end prints what has to be whole: one JSON document of everything.
@@ -280,7 +248,7 @@ func (w *machineWriter) end(last *api.MachineList) error {
 	if len(w.all) == whole.Total {
 		whole.Page, whole.Size, whole.Next = 1, max(1, len(w.all)), ""
 	}
-	return printJSON(w.to, &whole)
+	return printDocument(w.to, "rolltop-machines/1", &whole)
 }
 
 // asUsage makes a refused filter or order wrong usage.
@@ -292,39 +260,27 @@ func asUsage(err error) error {
 	return err
 }
 
-func showMachine(cmd *cobra.Command, args []string) error {
-	form, c, err := asked(cmd)
+func showMachine(c *call[machineOptions]) error {
+	form, s, err := c.asked()
 	if err != nil {
 		return err
 	}
-	d, err := c.Machine(contextOf(cmd), args[0])
+	d, err := s.Machine(c.ctx(), c.args[0])
 	if err != nil {
 		return err
 	}
 	if form == "json" {
-		return printJSON(cmd.OutOrStdout(), d)
+		return printDocument(c.out(), "rolltop-machine/1", d)
 	}
-	p := newPaper(cmd.OutOrStdout())
-	all, _ := cmd.Flags().GetBool("verbose")
+	p := c.paper()
 	if d.Check == nil {
 		p.line("%s · %s", d.Name, spaced(d.Manufacturer, d.Model))
 		p.text("", d.NoCheck)
 	} else {
-		printCheck(p, d.Check, all)
+		printCheck(p, d.Check, c.o.Verbose)
 	}
-	if all && len(d.Changes) > 0 {
-		p.line("")
-		p.line("%s", p.style(bold, "Disposition over time"))
-		for _, c := range d.Changes {
-			p.text("  ", fmt.Sprintf("%s: %s → %s against %s, by %s", say.Moment(c.At), c.Was, c.Becomes, c.Release,
-				map[string]string{
-					"inventory": "a new inventory",
-					"facts":     "facts entered by hand",
-					"rules":     "other rules",
-				}[c.Cause]))
-		}
-	}
-	if all {
+	if c.o.Verbose {
+		printHistory(p, d.Changes)
 		p.line("")
 		for _, g := range d.Facts {
 			p.line("%s", p.style(bold, g.Group))
@@ -340,6 +296,65 @@ func showMachine(cmd *cobra.Command, args []string) error {
 	return nil
 }
 
+// causes are what changed a disposition, in words.
+var causes = map[string]string{"inventory": "a new inventory", "facts": "facts entered by hand", "rules": "other rules"}
+
+func printHistory(p *paper, changes []api.DispositionChange) {
+	for i, c := range changes {
+		if i == 0 {
+			p.line("")
+			p.line("%s", p.style(bold, "Disposition over time"))
+		}
+		p.text("  ", fmt.Sprintf("%s: %s → %s against %s, by %s", say.Moment(c.At), c.Was, c.Becomes, c.Release,
+			causes[c.Cause]))
+	}
+}
+
+func getInventory(c *call[documentOptions]) error {
+	s, err := c.client()
+	if err != nil {
+		return err
+	}
+	b, err := s.Inventory(c.ctx(), c.args[0], 0)
+	if err != nil {
+		return err
+	}
+	return printJSON(c.out(), json.RawMessage(b))
+}
+
+// removeOptions are those of a command that deletes one thing.
+type removeOptions struct {
+	sure
+	serviceOptions
+}
+
+func removeMachine(c *call[removeOptions]) error {
+	s, err := c.client()
+	if err != nil {
+		return err
+	}
+	d, err := s.Machine(c.ctx(), c.args[0])
+	if err != nil {
+		return err
+	}
+	if err := c.sure(c.o.Yes, "Remove %s with %s and all its records?", d.Name,
+		say.Count(len(d.History), "inventory", "inventories")); err != nil {
+		return err
+	}
+	if err := s.RemoveMachine(c.ctx(), d.Key); err != nil {
+		return err
+	}
+	c.done("%s removed.", d.Name)
+	return nil
+}
+
+// factOptions are those of a fact that is entered by hand.
+type factOptions struct {
+	Note string `option:"note" usage:"where the value was read"`
+	Days int    `option:"days" usage:"days until the fact expires; it expires with the board in any case" default:"0" least:"1" most:"3650"`
+	serviceOptions
+}
+
 func factAndValue(text string) (name, value string, err error) {
 	name, value, ok := strings.Cut(text, "=")
 	if !ok {
@@ -348,41 +363,51 @@ func factAndValue(text string) (name, value string, err error) {
 	return name, value, nil
 }
 
-func setFact(cmd *cobra.Command, args []string) error {
-	name, value, err := factAndValue(args[1])
+func setFact(c *call[factOptions]) error {
+	name, value, err := factAndValue(c.args[1])
 	if err != nil {
 		return err
 	}
-	c, err := clientOf(cmd)
+	s, err := c.client()
 	if err != nil {
 		return err
 	}
-	note, _ := cmd.Flags().GetString("note")
-	days, _ := cmd.Flags().GetInt("days")
-	d, err := c.SetFact(contextOf(cmd), args[0], name, api.SetFact{Value: value, Note: note, Days: days})
+	d, err := s.SetFact(c.ctx(), c.args[0], name, api.SetFact{Value: value, Note: c.o.Note, Days: c.o.Days})
 	if err != nil {
 		return asUsage(err)
 	}
-	printNow(cmd, &d)
+	printNow(c.place, &d)
 	return nil
 }
 
-func removeFact(cmd *cobra.Command, args []string) error {
-	c, err := clientOf(cmd)
+func removeFact(c *call[removeOptions]) error {
+	s, err := c.client()
 	if err != nil {
 		return err
 	}
-	d, err := c.RemoveFact(contextOf(cmd), args[0], args[1])
+	m, err := s.Machine(c.ctx(), c.args[0])
 	if err != nil {
 		return err
 	}
-	printNow(cmd, &d)
+	if slices.ContainsFunc(m.Hand, func(h api.HandFact) bool { return h.Fact.Fact == c.args[1] }) { // or it is refused
+		if err := c.sure(c.o.Yes, "Remove the fact %s of %s?", c.args[1], m.Name); err != nil {
+			return err
+		}
+	}
+	d, err := s.RemoveFact(c.ctx(), c.args[0], c.args[1])
+	if err != nil {
+		return err
+	}
+	printNow(c.place, &d)
 	return nil
 }
 
 // printNow says what a machine takes after a change.
-func printNow(cmd *cobra.Command, d *api.Machine) {
-	p := newPaper(cmd.OutOrStdout())
+func printNow(c *place, d *api.Machine) {
+	if quiet(c.cmd) {
+		return
+	}
+	p := c.paper()
 	p.text("", fmt.Sprintf("%s: %s. %s", d.Name, say.Capital(first(d.Disposition, "not checked")),
 		say.Capital(first(d.Answer, d.NoCheck))))
 	for _, h := range d.Hand {
@@ -392,4 +417,82 @@ func printNow(cmd *cobra.Command, d *api.Machine) {
 		}
 		p.text("  ", s)
 	}
+}
+
+// changeOptions are what is changed on many machines at once.
+type changeOptions struct {
+	where
+	Keys     []string `option:"machine" usage:"name, serial number or key of a machine (repeatable)" complete:"MACHINE"`
+	Tag      []string `option:"tag" usage:"tag to add (repeatable)" complete:"tag"`
+	Untag    []string `option:"untag" usage:"tag to remove (repeatable)" complete:"tag"`
+	Site     string   `option:"site" usage:"site of the machines; empty restores the site derived from the name" complete:"site"`
+	Retire   bool     `option:"retire" usage:"retire the machines"`
+	Unretire bool     `option:"unretire" usage:"reactivate the machines"`
+	serviceOptions
+}
+
+func setMachines(c *call[changeOptions]) error {
+	s, err := c.client()
+	if err != nil {
+		return err
+	}
+	m := api.MachineChanges{Where: c.o.Where, Keys: c.o.Keys, Tag: c.o.Tag, Untag: c.o.Untag}
+	if c.changed("site") {
+		m.Site = &c.o.Site
+	}
+	if c.o.Retire && c.o.Unretire {
+		return wrongUsage("--retire and --unretire exclude each other")
+	}
+	if c.o.Retire || c.o.Unretire {
+		m.Retire = &c.o.Retire
+	}
+	got, err := s.Change(c.ctx(), m)
+	if err != nil {
+		return asUsage(err)
+	}
+	c.done("%s", got.Says)
+	return nil
+}
+
+// exportOptions are those of the export of machines.
+type exportOptions struct {
+	where
+	Facts  []string `option:"facts" split:"yes" usage:"facts to add as columns, separated by commas" complete:"facts"`
+	Format string   `option:"format" forms:"csv,json,ndjson"`
+	output
+	serviceOptions
+}
+
+func exportMachines(c *call[exportOptions]) error {
+	form, s, err := c.asked()
+	if err != nil {
+		return err
+	}
+	return asUsage(s.Export(c.ctx(), c.o.Where, form, c.o.Facts, c.out()))
+}
+
+// rekeyOptions are those of a machine that gets another key.
+type rekeyOptions struct {
+	Reason string `option:"reason" usage:"reason, for the audit log"`
+	serviceOptions
+}
+
+func rekey(c *call[rekeyOptions]) error {
+	if strings.TrimSpace(c.o.Reason) == "" {
+		return wrongUsage("give the reason for the new key: --reason 'its disk was replaced'")
+	}
+	s, err := c.client()
+	if err != nil {
+		return err
+	}
+	if err := s.Rekey(c.ctx(), c.args[0], c.o.Reason); err != nil {
+		return asUsage(err)
+	}
+	d, err := s.Machine(c.ctx(), c.args[0])
+	if err == nil && !d.Keyed {
+		c.done("%s has no key now. Its next signed inventory binds a new key.", d.Name)
+	} else if err == nil {
+		c.done("%s has a new key now; the inventory that was signed with it is the latest.", d.Name)
+	}
+	return err
 }

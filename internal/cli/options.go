@@ -63,25 +63,30 @@ func valuesOf(v pflag.Value) string {
 	return "see --help"
 }
 
-// number is the value of an option that is a whole number within bounds.
-type number struct{ value, least, most int }
-
-// numberFlag adds an option that takes a whole number within bounds. The default may lie
-// outside of them.
-func numberFlag(cmd *cobra.Command, name string, value, least, most int, usage string) {
-	cmd.Flags().Var(&number{value, least, most}, name, usage)
+// number is the value of an option that is a whole number within bounds. The default may lie outside
+// of them.
+type number struct {
+	to          *int
+	least, most int
 }
 
+// Set reads a number.
 func (n *number) Set(text string) error {
 	v, err := strconv.Atoi(text)
 	if err != nil || v < n.least || v > n.most {
 		return errors.New(valuesOf(n))
 	}
-	n.value = v
+	*n.to = v
 	return nil
 }
 
-func (n *number) String() string { return strconv.Itoa(n.value) }
+// String is the number.
+func (n *number) String() string {
+	if n.to == nil {
+		return "0"
+	}
+	return strconv.Itoa(*n.to)
+}
 
-// Type is that of a plain number, so that GetInt reads it.
+// Type is that of a plain number, so that the help names it as one.
 func (n *number) Type() string { return "int" }

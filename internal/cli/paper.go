@@ -6,6 +6,8 @@ import (
 	"fmt"
 	"io"
 	"os"
+	"slices"
+	"strconv"
 	"strings"
 
 	"github.com/rivo/uniseg"
@@ -26,7 +28,7 @@ type paper struct {
 
 // Widths of text that is not on a terminal, and the most that is read well.
 const (
-	plainWidth = 100
+	plainWidth = 80
 	maxWidth   = 120
 )
 
@@ -37,6 +39,10 @@ func newPaper(out io.Writer) *paper {
 			p.width = min(w, maxWidth)
 		}
 		p.terminal = true
+	} else if w, err := strconv.Atoi(os.Getenv("COLUMNS")); err == nil && w > 20 {
+		p.width = w
+	}
+	if p.terminal {
 		p.colour = os.Getenv("NO_COLOR") == "" && os.Getenv("TERM") != "dumb"
 	}
 	return p
@@ -132,38 +138,157 @@ func cut(s string, width int) string {
 	return out + "…"
 }
 
-// table prints aligned columns without boxes. The last column takes what is
-// left of the width and is cut there.
-func (p *paper) table(heads []string, rows [][]string) {
-	widths := make([]int, len(heads))
-	for _, r := range append([][]string{heads}, rows...) {
-		for i, c := range r {
-			widths[i] = max(widths[i], uniseg.StringWidth(c))
+// What a column keeps of its width where a table is too wide: short cells as a whole, or, where that is
+// too much, its longest word, or at least a few letters.
+const (
+	shortCell = 16
+	shortHead = 10 // a word of it
+	minColumn = 6
+)
+
+// columnWidths are the widths of the columns of a table, in columns of a terminal: what their cells need,
+// or, where that is too much, less for the widest ones. The first row is the heads.
+func columnWidths(rows [][]string, width int) []int {
+	n := len(rows[0])
+	widths, cells, words := make([]int, n), make([]int, n), make([]int, n)
+	for r, row := range rows {
+		for i, c := range row {
+			wide := uniseg.StringWidth(c)
+			widths[i] = max(widths[i], wide)
+			bound := shortCell
+			if r == 0 {
+				bound = shortHead
+			} else {
+				cells[i] = max(cells[i], min(wide, shortCell))
+			}
+			for _, word := range strings.Fields(c) {
+				words[i] = max(words[i], min(uniseg.StringWidth(word), bound))
+			}
+			cells[i] = max(cells[i], words[i])
 		}
 	}
-	used := 0
-	for _, w := range widths[:len(widths)-1] {
-		used += w + 2
+	room := width - 2*(n-1)
+	for _, floors := range [][]int{cells, words, nil} {
+		out := levelled(widths, floors, room)
+		if sum(out) <= room || floors == nil {
+			return out
+		}
 	}
-	widths[len(widths)-1] = max(p.width-used, 12)
-	print := func(r []string, code string) {
+	return widths
+}
+
+// levelled cuts the widest of some widths to one level, so that they fit in a room; none falls below its floor.
+func levelled(widths, floors []int, room int) []int {
+	at := func(level int) []int {
+		out := make([]int, len(widths))
+		for i, w := range widths {
+			floor := minColumn
+			if floors != nil {
+				floor = max(floor, floors[i])
+			}
+			out[i] = min(w, max(level, floor))
+		}
+		return out
+	}
+	level := slices.Max(widths)
+	for level > minColumn && sum(at(level)) > room {
+		level--
+	}
+	out := at(level)
+	spare := room - sum(out)
+	for i, w := range widths { // what the level leaves over goes to the first that are short of it
+		if more := min(w-out[i], spare); more > 0 {
+			out[i], spare = out[i]+more, spare-more
+		}
+	}
+	return out
+}
+
+func sum(numbers []int) (total int) {
+	for _, n := range numbers {
+		total += n
+	}
+	return total
+}
+
+// minLast is what the last column of a table has at least. Where it needs more and has less, it stands below
+// its row.
+const minLast = 30
+
+// table prints aligned columns without boxes, within the width. What does not fit in a column goes on in
+// the next line; in a terminal the last column is cut, so that a row keeps to its line.
+func (p *paper) table(heads []string, rows [][]string) {
+	all := append([][]string{heads}, rows...)
+	widths := columnWidths(all, p.width)
+	last := len(widths) - 1
+	widest := 0
+	for _, r := range all {
+		widest = max(widest, uniseg.StringWidth(r[last]))
+	}
+	below := last > 2 && widest > minLast && widths[last] < minLast
+	if below {
+		for i := range all {
+			all[i] = slices.Clone(all[i])[:last:last]
+		}
+		widths = columnWidths(all, p.width)
+	}
+	for i, cells := range all {
+		code := ""
+		if i == 0 {
+			code = dim
+		}
+		p.row(cells, widths, code, p.terminal && !below)
+		if text := append([][]string{heads}, rows...)[i][last]; below && text != "" {
+			p.styled("    ", text, dim)
+		}
+	}
+}
+
+// row prints the cells of a row, each in the width of its column.
+func (p *paper) row(row []string, widths []int, code string, cutLast bool) {
+	cells, lines, last := make([][]string, len(row)), 1, len(row)-1
+	for i, c := range row {
+		switch {
+		case i == last && cutLast:
+			cells[i] = []string{cut(c, widths[i])}
+		case uniseg.StringWidth(c) <= widths[i]:
+			cells[i] = []string{c} // as it is, blanks included
+		default:
+			cells[i] = wrapHard(c, widths[i])
+		}
+		lines = max(lines, len(cells[i]))
+	}
+	for n := range lines {
 		var b strings.Builder
-		for i, c := range r {
-			if i == len(r)-1 {
-				if p.terminal {
-					c = cut(c, widths[i])
-				}
-				b.WriteString(c)
-				continue
+		for i := range cells {
+			c := ""
+			if n < len(cells[i]) {
+				c = cells[i][n]
 			}
 			b.WriteString(c + strings.Repeat(" ", widths[i]-uniseg.StringWidth(c)+2))
 		}
 		p.line("%s", p.style(code, strings.TrimRight(b.String(), " ")))
 	}
-	print(heads, dim)
-	for _, r := range rows {
-		print(r, "")
+}
+
+// wrapHard cuts at blanks, and within words that are longer than a line.
+func wrapHard(s string, width int) []string {
+	var out []string
+	for _, line := range wrap(s, width) {
+		for uniseg.StringWidth(line) > width {
+			head, rest, used, state := "", line, 0, -1
+			for rest != "" {
+				character, after, wide, next := uniseg.FirstGraphemeClusterInString(rest, state)
+				if used+wide > width && head != "" {
+					break
+				}
+				head, rest, used, state = head+character, after, used+wide, next
+			}
+			out, line = append(out, head), rest
+		}
+		out = append(out, line)
 	}
+	return out
 }
 
 func printJSON(out io.Writer, v any) error {

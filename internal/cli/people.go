@@ -19,92 +19,90 @@ import (
 )
 
 func usersCommand() *cobra.Command {
-	list := func(cmd *cobra.Command, _ []string) error { return listUsers(cmd) }
-	cmd := &cobra.Command{
-		Use:   "users",
-		Short: "Users: list, set, remove",
-		Args:  cobra.NoArgs,
-		RunE:  list,
-		Long:  help("users"),
-	}
-	formatFlag(cmd, "text", "json")
-	serviceFlags(cmd)
-	set := &cobra.Command{
-		Use:   "set NAME",
-		Short: "Add or change a user; a new password is shown only once",
-		Args:  cobra.ExactArgs(1),
-		RunE:  setUser,
-		Long:  help("people-set"),
-	}
-	set.Flags().String("role", server.RoleAdministrator, strings.Join(server.Roles(), ", "))
-	set.Flags().Bool("renew", false, "create a new password")
-	set.Flags().StringArray("only", nil, "limit the user to this site (repeatable)")
-	set.Flags().String("database", "", "database file of a stopped service, instead of a running service")
-	serviceFlags(set)
-	remove := &cobra.Command{
-		Use:   "remove NAME",
-		Short: "Remove a user, and sign them out",
-		Args:  cobra.ExactArgs(1),
-		RunE: func(cmd *cobra.Command, args []string) error {
-			c, err := clientOf(cmd)
-			if err != nil {
-				return err
-			}
-			return c.RemoveUser(contextOf(cmd), args[0])
-		},
-	}
-	serviceFlags(remove)
-	cmd.AddCommand(set, remove)
-	return cmd
+	return with(command("users", "Users: list, set, remove", listUsers), "users",
+		with(command("set USER", "Add or change a user; a new password is shown only once", setUser), "people-set"),
+		command("remove USER", "Remove a user, and sign them out", removeUser))
 }
 
-func listUsers(cmd *cobra.Command) error {
-	form, c, err := asked(cmd)
+func listUsers(c *call[listed]) error {
+	form, s, err := c.asked()
 	if err != nil {
 		return err
 	}
-	l, err := c.Users(contextOf(cmd))
+	l, err := s.Users(c.ctx())
 	if err != nil {
 		return err
 	}
-	if form == "json" {
-		return printJSON(cmd.OutOrStdout(), l)
-	}
-	rows := make([][]string, len(l.Users))
-	for i, u := range l.Users {
-		rows[i] = []string{u.Name, u.Role, first(strings.Join(u.Sites, ", "), "all sites")}
-	}
-	newPaper(cmd.OutOrStdout()).table([]string{"Name", "Role", "Sees"}, rows)
-	return nil
+	table := listing[api.User]{format: "rolltop-users/1", none: "No users.", columns: []column[api.User]{
+		{name: "name", head: "Name", value: func(u *api.User) string { return u.Name }},
+		{name: "role", head: "Role", value: func(u *api.User) string { return u.Role }},
+		{name: "sites", head: "Sees", value: func(u *api.User) string { return strings.Join(u.Sites, ", ") },
+			text: func(u *api.User) string { return first(strings.Join(u.Sites, ", "), "all sites") }},
+	}}
+	return table.print(c.place, form, l, l.Users)
 }
 
-func setUser(cmd *cobra.Command, args []string) error {
-	role, _ := cmd.Flags().GetString("role")
-	if !slices.Contains(server.Roles(), role) {
-		return wrongUsage("unknown role %q; use %s", role, strings.Join(server.Roles(), ", "))
+// userOptions are those of a user.
+type userOptions struct {
+	Role     string   `option:"role" default:"administrator" usage:"viewer, technician, administrator" complete:"role"`
+	Renew    bool     `option:"renew" usage:"create a new password"`
+	Only     []string `option:"only" usage:"limit the user to this site (repeatable)" complete:"site"`
+	Database string   `option:"database" usage:"database file of a stopped service, instead of a running service" complete:"file"`
+	serviceOptions
+}
+
+func setUser(c *call[userOptions]) error {
+	if !slices.Contains(server.Roles(), c.o.Role) {
+		return wrongUsage("unknown role %q; use %s", c.o.Role, strings.Join(server.Roles(), ", "))
 	}
-	if path, _ := cmd.Flags().GetString("database"); path != "" {
-		password, err := setStoppedUser(contextOf(cmd), cmd, path, args[0], role)
+	name := c.args[0]
+	if c.o.Database != "" {
+		password, err := setStoppedUser(c.ctx(), c.cmd, c.o.Database, name, c.o.Role)
 		if err == nil {
-			fmt.Fprintln(cmd.OutOrStdout(), password)
+			c.note("%s is %s now. The password, shown only once:", name, withArticle(c.o.Role))
+			fmt.Fprintln(c.cmd.OutOrStdout(), password)
 		}
 		return err
 	}
-	c, err := clientOf(cmd)
+	s, err := c.client()
 	if err != nil {
 		return err
 	}
-	renew, _ := cmd.Flags().GetBool("renew")
-	only, _ := cmd.Flags().GetStringArray("only")
-	u, err := c.SetUser(contextOf(cmd), args[0], api.SetUser{Role: role, Renew: renew, Sites: only})
+	u, err := s.SetUser(c.ctx(), name, api.SetUser{Role: c.o.Role, Renew: c.o.Renew, Sites: c.o.Only})
 	if err != nil {
 		return err
 	}
 	if u.Password == "" {
-		fmt.Fprintf(cmd.ErrOrStderr(), "%s is a %s now; the password is unchanged.\n", u.Name, u.Role)
+		c.done("%s is %s now; the password is unchanged.", u.Name, withArticle(u.Role))
 		return nil
 	}
-	fmt.Fprintln(cmd.OutOrStdout(), u.Password)
+	c.note("%s is %s now. The password, shown only once:", u.Name, withArticle(u.Role))
+	fmt.Fprintln(c.cmd.OutOrStdout(), u.Password)
+	return nil
+}
+
+func withArticle(role string) string {
+	if role == server.RoleAdministrator {
+		return "an " + role
+	}
+	return "a " + role
+}
+
+func removeUser(c *call[removeOptions]) error {
+	s, err := c.client()
+	if err != nil {
+		return err
+	}
+	if _, err := s.User(c.ctx(), c.args[0]); err != nil {
+		return err
+	}
+	if err := c.sure(c.o.Yes, "Remove the user %s?", c.args[0]); err != nil {
+		return err
+	}
+	if err := s.RemoveUser(c.ctx(), c.args[0]); err != nil {
+		return err
+	}
+	c.done("The user %s is removed and signed out.", c.args[0])
 	return nil
 }
 
@@ -117,7 +115,7 @@ func setStoppedUser(ctx context.Context, cmd *cobra.Command, path, name, role st
 	if err != nil {
 		return "", err
 	}
-	s, err := newServer(ctx, cmd, st, false, security{})
+	s, err := newServer(ctx, cmd, st, &serving{}, security{})
 	if err == nil {
 		password = server.NewSecret("")
 		err = s.SetUser(ctx, name, role, password)
@@ -125,61 +123,41 @@ func setStoppedUser(ctx context.Context, cmd *cobra.Command, path, name, role st
 	return password, errors.Join(err, st.Close())
 }
 
-func auditCommand() *cobra.Command {
-	cmd := &cobra.Command{
-		Use:   "audit",
-		Short: "Show the audit log, newest first",
-		Args:  cobra.NoArgs,
-		RunE:  listAudit,
-		Long:  help("audit"),
-	}
-	cmd.Flags().String("who", "", "only changes by this user or token")
-	cmd.Flags().String("subject", "", "only changes to this machine, user, release or kind of document")
-	cmd.Flags().Int64("before", 0, "only changes before this number")
-	numberFlag(cmd, "size", 50, 1, 1000, "number of entries (max 1000)")
-	formatFlag(cmd, "text", "json", "csv")
-	serviceFlags(cmd)
-	return cmd
+// auditOptions are those of the audit log.
+type auditOptions struct {
+	Who     string `option:"who" usage:"only changes by this user or token" complete:"USER"`
+	Subject string `option:"subject" usage:"only changes to this machine, user, release or kind of document"`
+	Before  int64  `option:"before" usage:"only changes before this number"`
+	Size    int    `option:"size" usage:"number of entries (max 1000)" default:"50" least:"1" most:"1000"`
+	listed
 }
 
-func listAudit(cmd *cobra.Command, _ []string) error {
-	form, c, err := asked(cmd)
+func auditCommand() *cobra.Command {
+	return with(command("audit", "Show the audit log, newest first", listAudit), "audit")
+}
+
+func listAudit(c *call[auditOptions]) error {
+	form, s, err := c.asked()
 	if err != nil {
 		return err
 	}
-	who, _ := cmd.Flags().GetString("who")
-	subject, _ := cmd.Flags().GetString("subject")
-	before, _ := cmd.Flags().GetInt64("before")
-	size, _ := cmd.Flags().GetInt("size")
-	l, err := c.Audit(contextOf(cmd), who, subject, before, size)
+	l, err := s.Audit(c.ctx(), c.o.Who, c.o.Subject, c.o.Before, c.o.Size)
 	if err != nil {
 		return asUsage(err)
 	}
-	if l.More && form != "text" {
-		fmt.Fprintf(cmd.ErrOrStderr(), "Earlier entries: --before %d\n", l.Entries[len(l.Entries)-1].ID)
-	}
-	if form == "json" {
-		return printJSON(cmd.OutOrStdout(), l)
-	}
-	heads := []string{"Id", "When", "Who", "What", "On", "Was", "Becomes"}
-	rows := make([][]string, len(l.Entries))
-	for i, a := range l.Entries {
-		rows[i] = []string{strconv.FormatInt(a.ID, 10), say.Moment(a.At), a.Who, a.Did, a.Subject, a.Was, a.Becomes}
-		if form == "csv" { // sorts, and joins with other logs
-			rows[i][1], rows[i][3] = a.At.UTC().Format(time.RFC3339), a.What
-		}
-	}
-	if form == "csv" {
-		return printCSV(cmd.OutOrStdout(), []string{"id", "at", "who", "what", "subject", "was", "becomes"}, rows)
-	}
-	p := newPaper(cmd.OutOrStdout())
-	if len(rows) == 0 {
-		p.line("No entries.")
-		return nil
-	}
-	p.table(heads, rows)
 	if l.More {
-		p.line("Earlier entries: --before %d", l.Entries[len(l.Entries)-1].ID)
+		defer c.note("Earlier entries: --before %d", l.Entries[len(l.Entries)-1].ID)
 	}
-	return nil
+	table := listing[api.AuditEntry]{format: "rolltop-audit/1", none: "No entries.", columns: []column[api.AuditEntry]{
+		{name: "id", head: "Id", value: func(a *api.AuditEntry) string { return strconv.FormatInt(a.ID, 10) }},
+		{name: "at", head: "When", value: func(a *api.AuditEntry) string { return a.At.UTC().Format(time.RFC3339) },
+			text: func(a *api.AuditEntry) string { return say.Moment(a.At) }},
+		{name: "who", head: "Who", value: func(a *api.AuditEntry) string { return a.Who }},
+		{name: "what", head: "What", value: func(a *api.AuditEntry) string { return a.What },
+			text: func(a *api.AuditEntry) string { return a.Did }},
+		{name: "subject", head: "On", value: func(a *api.AuditEntry) string { return a.Subject }},
+		{name: "was", head: "Was", value: func(a *api.AuditEntry) string { return a.Was }},
+		{name: "becomes", head: "Becomes", value: func(a *api.AuditEntry) string { return a.Becomes }},
+	}}
+	return table.print(c.place, form, l, l.Entries)
 }

@@ -6,16 +6,19 @@ import (
 	"strconv"
 	"strings"
 
-	"github.com/spf13/cobra"
-
 	"rolltop.example/rolltop/core/assess"
 	"rolltop.example/rolltop/core/remedy"
 	"rolltop.example/rolltop/core/say"
 )
 
+// Checks are several checks, as rolltop check prints them.
+type Checks struct {
+	Checks []*assess.Document `json:"checks" doc:"Each a document of the format rolltop-check/1"`
+}
+
 // printChecks prints the checks of machines, each against every release.
-func printChecks(cmd *cobra.Command, form string, groups [][]*assess.Document, all bool) error {
-	out := cmd.OutOrStdout()
+func printChecks(c *place, form string, groups [][]*assess.Document, all bool) error {
+	out := c.out()
 	var docs []*assess.Document
 	for _, g := range groups {
 		docs = append(docs, g...)
@@ -28,7 +31,9 @@ func printChecks(cmd *cobra.Command, form string, groups [][]*assess.Document, a
 		case 1:
 			return printJSON(out, docs[0])
 		}
-		return printJSON(out, docs)
+		return printDocument(out, "rolltop-checks/1", Checks{docs})
+	case "ndjson":
+		return printLines(out, docs)
 	case "csv":
 		rows := make([][]string, len(docs))
 		for i, d := range docs {

@@ -16,144 +16,116 @@ import (
 	"rolltop.example/rolltop/internal/api"
 )
 
+// none are no options.
+type none struct{}
+
 func releasesCommand() *cobra.Command {
-	list := func(cmd *cobra.Command, _ []string) error { return listReleases(cmd) }
-	cmd := &cobra.Command{
-		Use:   "releases",
-		Short: "Release documents: list, new, validate, show, add, compare, target, what-if, changes",
-		Args:  cobra.NoArgs,
-		RunE:  list,
-	}
-	formatFlag(cmd, "text", "json")
-	serviceFlags(cmd)
-	listed := &cobra.Command{
-		Use:   "list",
-		Short: "List the release documents of the service",
-		Args:  cobra.NoArgs,
-		RunE:  list,
-	}
-	formatFlag(listed, "text", "json")
-	serviceFlags(listed)
-	fresh := &cobra.Command{
-		Use:   "new ID",
-		Short: "Print a commented release document to fill in",
-		Args:  cobra.ExactArgs(1),
-		RunE:  newRelease,
-	}
-	fresh.Flags().String("class", "pc", "class of hardware that the release installs on: pc or mac")
-	fresh.Flags().String("name", "", "name of the release (default: the id)")
-	fresh.Flags().StringP("output", "o", "", "`file` to write (default: standard output)")
-	validate := &cobra.Command{
-		Use:   "validate FILE…",
-		Short: "Validate release documents and list all mistakes",
-		Args:  cobra.MinimumNArgs(1),
-		RunE:  validateReleases,
-	}
-	show := &cobra.Command{
-		Use:   "show FILE|ID[@REVISION]",
-		Short: "Show a release in sentences",
-		Args:  cobra.ExactArgs(1),
-		RunE:  showRelease,
-	}
-	serviceFlags(show)
-	compare := &cobra.Command{
-		Use:   "compare FILE|ID[@REVISION] FILE|ID[@REVISION]",
-		Short: "Show how a release or a revision differs from another",
-		Args:  cobra.ExactArgs(2),
-		RunE:  compareReleases,
-		Long:  help("releases-compare"),
-	}
-	formatFlag(compare, "text", "json")
-	serviceFlags(compare)
-	add := &cobra.Command{
-		Use:   "add FILE",
-		Short: "Add a release document with its files, or a revision, to the service",
-		Args:  cobra.ExactArgs(1),
-		RunE:  addRelease,
-	}
-	serviceFlags(add)
-	target := &cobra.Command{
-		Use:   "target",
-		Short: "Choose the target releases of PCs and Macs; the fleet is judged again",
-		Args:  cobra.NoArgs,
-		RunE:  setTargets,
-	}
-	target.Flags().String("pc", "", "id of the target release of PCs")
-	target.Flags().String("mac", "", "id of the target release of Macs")
-	serviceFlags(target)
-	cmd.AddCommand(listed, fresh, validate, show, compare, add, target, importCommand(), whatIfCommand(),
-		changesCommand())
-	return cmd
+	return with(command("releases",
+		"Release documents: list, show, get, new, validate, add, compare, target, what-if, changes", listReleases), "",
+		command("list", "List the release documents of the service", listReleases),
+		command("new ID", "Print a commented release document to fill in", newRelease),
+		command("validate FILE…", "Validate release documents and list all mistakes", validateReleases),
+		command("show FILE|ID[@REVISION]", "Show a release in sentences", showRelease),
+		command("get ID[@REVISION]", "Print a release document of the service as it was added", getRelease),
+		with(command("compare FILE|ID[@REVISION] FILE|ID[@REVISION]",
+			"Show how a release or a revision differs from another", compareReleases), "releases-compare"),
+		command("add FILE", "Add a release document with its files, or a revision, to the service", addRelease),
+		command("target", "Choose the target releases of PCs and Macs; the fleet is judged again", setTargets),
+		importCommand(), whatIfCommand(), changesCommand())
 }
 
-func listReleases(cmd *cobra.Command) error {
-	form, c, err := asked(cmd)
+func listReleases(c *call[listed]) error {
+	form, s, err := c.asked()
 	if err != nil {
 		return err
 	}
-	l, err := c.Releases(contextOf(cmd))
+	l, err := s.Releases(c.ctx())
 	if err != nil {
 		return err
 	}
-	if form == "json" {
-		return printJSON(cmd.OutOrStdout(), l)
+	table := listing[api.ReleaseRow]{format: "rolltop-releases/1",
+		none: "No release documents. rolltop releases new prints a document to fill in; rolltop releases add FILE " +
+			"adds it.",
+		columns: []column[api.ReleaseRow]{
+			{name: "id", head: "Id", value: func(r *api.ReleaseRow) string { return r.ID }},
+			{name: "name", head: "Name", value: func(r *api.ReleaseRow) string { return r.Name }},
+			{name: "class", head: "For", value: func(r *api.ReleaseRow) string { return r.Class },
+				text: func(r *api.ReleaseRow) string { return map[string]string{"pc": "PCs", "mac": "Macs"}[r.Class] }},
+			{
+				name:  "revision",
+				head:  "Revision",
+				value: func(r *api.ReleaseRow) string { return strconv.Itoa(r.Revision) },
+			},
+			{name: "added_at", head: "Added", value: func(r *api.ReleaseRow) string { return instant(&r.AddedAt) },
+				text: func(r *api.ReleaseRow) string { return r.AddedAt.Format(time.DateOnly) }},
+			{name: "use", head: "Use", value: releaseUse},
+		}}
+	return table.print(c.place, form, l, l.Releases)
+}
+
+func releaseUse(r *api.ReleaseRow) string {
+	var use []string
+	if r.Target {
+		use = append(use, "target")
 	}
-	p := newPaper(cmd.OutOrStdout())
-	rows := make([][]string, len(l.Releases))
-	for i, r := range l.Releases {
-		var use []string
-		if r.Target {
-			use = append(use, "target")
-		}
-		if r.Draft {
-			use = append(use, "draft")
-		}
-		if r.Test {
-			use = append(use, "test release")
-		}
-		rows[i] = []string{
-			r.ID, r.Name, map[string]string{
-				"pc":  "PCs",
-				"mac": "Macs",
-			}[r.Class], strconv.Itoa(r.Revision), r.AddedAt.Format(time.DateOnly), strings.Join(use, ", "),
-		}
+	if r.Draft {
+		use = append(use, "draft")
 	}
-	if len(rows) == 0 {
-		p.line("No release documents. rolltop releases new prints a document to fill in; rolltop releases add FILE " +
-			"adds it.")
-		return nil
+	if r.Test {
+		use = append(use, "test release")
 	}
-	p.table([]string{"Id", "Name", "For", "Revision", "Added", "Use"}, rows)
+	return strings.Join(use, ", ")
+}
+
+func getRelease(c *call[documentOptions]) error {
+	id, revision, ok := stored(c.args[0])
+	if !ok {
+		return wrongUsage("%q is not the id of a release; write it as skerry-12 or skerry-12@4", c.args[0])
+	}
+	s, err := c.client()
+	if err != nil {
+		return err
+	}
+	text, err := s.ReleaseDocument(c.ctx(), id, revision)
+	if err != nil {
+		return err
+	}
+	_, err = c.out().Write(text)
+	return err
+}
+
+// newReleaseOptions are those of a release document to fill in.
+type newReleaseOptions struct {
+	Class string `option:"class" default:"pc" usage:"class of hardware that the release installs on: pc or mac" complete:"class"`
+	Name  string `option:"name" usage:"name of the release (default: the id)"`
+	output
+}
+
+func newRelease(c *call[newReleaseOptions]) error {
+	id := c.args[0]
+	if !release.ValidID(id) {
+		return wrongUsage("%q cannot be an id; use lower-case letters, digits and hyphens: skerry-12", id)
+	}
+	if c.o.Class != "pc" && c.o.Class != "mac" {
+		return wrongUsage("unknown class of hardware %q; use pc or mac", c.o.Class)
+	}
+	fmt.Fprint(c.out(), release.Skeleton(id, strconv.Quote(first(c.o.Name, id)), c.o.Class, time.Now()))
+	if c.file != nil {
+		c.note("Fill it in, then run: rolltop releases validate %s", c.o.Output)
+	}
 	return nil
 }
 
-func newRelease(cmd *cobra.Command, args []string) error {
-	class, _ := cmd.Flags().GetString("class")
-	name, _ := cmd.Flags().GetString("name")
-	out, _ := cmd.Flags().GetString("output")
-	if !release.ValidID(args[0]) {
-		return wrongUsage("%q cannot be an id; use lower-case letters, digits and hyphens: skerry-12", args[0])
-	}
-	if class != "pc" && class != "mac" {
-		return wrongUsage("unknown class of hardware %q; use pc or mac", class)
-	}
-	text := release.Skeleton(args[0], strconv.Quote(first(name, args[0])), class, time.Now())
-	if out == "" {
-		fmt.Fprint(cmd.OutOrStdout(), text)
-		return nil
-	}
-	if err := writeNew(out, []byte(text)); err != nil {
-		return err
-	}
-	fmt.Fprintf(cmd.OutOrStdout(), "%s written. Fill it in, then run: rolltop releases validate %s\n", out, out)
-	return nil
+// exists is the error of a file that is there already: nothing is overwritten.
+func exists(path string) error {
+	return fmt.Errorf("%s already exists and was not overwritten; choose another file", path)
 }
 
 // writeNew writes a file that is not there yet: nothing is overwritten.
 func writeNew(path string, b []byte) error {
 	f, err := os.OpenFile(path, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o600)
 	if os.IsExist(err) {
-		return fmt.Errorf("%s already exists and was not overwritten; choose another file", path)
+		return exists(path)
 	}
 	if err != nil {
 		return fmt.Errorf("%s cannot be written: %w", path, bare(err))
@@ -165,10 +137,11 @@ func writeNew(path string, b []byte) error {
 	return f.Close()
 }
 
-func validateReleases(cmd *cobra.Command, args []string) error {
+func validateReleases(c *call[none]) error {
+	cmd := c.cmd
 	failed := false
-	for _, file := range args {
-		rel, err := readRelease(file)
+	for _, file := range c.args {
+		rel, err := readRelease(cmd, file)
 		if err != nil {
 			failed = true
 			fmt.Fprintln(cmd.ErrOrStderr(), err)
@@ -195,12 +168,12 @@ func validateReleases(cmd *cobra.Command, args []string) error {
 	return nil
 }
 
-func showRelease(cmd *cobra.Command, args []string) error {
-	rel, err := findRelease(cmd, args[0])
+func showRelease(c *call[serviceOptions]) error {
+	rel, err := findRelease(c.cmd, c.args[0])
 	if err != nil {
 		return err
 	}
-	p := newPaper(cmd.OutOrStdout())
+	p := c.paper()
 	p.line("%s", p.style(bold, rel.Name))
 	p.styled("", fmt.Sprintf("revision %d of %s, from %s", rel.Revision, say.Day(rel.Published), rel.Source), dim)
 	if rel.Draft {
@@ -246,32 +219,34 @@ func otherwise(q *release.Requirement) string {
 	return ""
 }
 
-func compareReleases(cmd *cobra.Command, args []string) error {
-	form, err := format(cmd)
+// differenceOptions are those of a comparison of releases.
+type differenceOptions struct{ shown }
+
+func compareReleases(c *call[differenceOptions]) error {
+	form, err := format(c.cmd)
 	if err != nil {
 		return err
 	}
-	was, err := findRelease(cmd, args[0])
+	was, err := findRelease(c.cmd, c.args[0])
 	if err != nil {
 		return err
 	}
-	is, err := findRelease(cmd, args[1])
+	is, err := findRelease(c.cmd, c.args[1])
 	if err != nil {
 		return err
 	}
 	if was.InstallsOn != is.InstallsOn {
 		return wrongUsage("%s installs on %ss and %s on %ss; only releases of the same class of hardware can be "+
-			"compared", was.Name,
-			was.InstallsOn, is.Name, is.InstallsOn)
+			"compared", was.Name, was.InstallsOn, is.Name, is.InstallsOn)
 	}
 	d := api.ReleaseDifference{From: was.Ref(), To: is.Ref(), Changes: []api.Difference{}}
-	for _, c := range say.Difference(was, is) {
-		d.Changes = append(d.Changes, api.Difference(c))
+	for _, one := range say.Difference(was, is) {
+		d.Changes = append(d.Changes, api.Difference(one))
 	}
 	if form == "json" {
-		return printJSON(cmd.OutOrStdout(), d)
+		return printDocument(c.out(), "rolltop-difference/1", d)
 	}
-	printDifference(newPaper(cmd.OutOrStdout()), &d)
+	printDifference(c.paper(), &d)
 	return nil
 }
 
@@ -302,25 +277,26 @@ func printDifference(p *paper, d *api.ReleaseDifference) {
 	}
 }
 
-func addRelease(cmd *cobra.Command, args []string) error {
-	c, err := clientOf(cmd)
+func addRelease(c *call[serviceOptions]) error {
+	s, err := c.client()
 	if err != nil {
 		return err
 	}
-	src, err := readFile(args[0])
+	file := c.args[0]
+	src, err := readFile(c.cmd, file)
 	if err != nil {
 		return err
 	}
-	if _, err := release.Read(args[0], src, beside(args[0])); err != nil {
+	if _, err := release.Read(file, src, beside(c.cmd, file)); err != nil {
 		return err
 	}
-	packed, err := release.Pack(args[0], src, beside(args[0]))
+	packed, err := release.Pack(file, src, beside(c.cmd, file))
 	if err != nil {
 		return err
 	}
 	var got api.ReleaseAdded
-	err = whileJudging(cmd, c, func() (err error) {
-		got, err = c.AddRelease(contextOf(cmd), packed)
+	err = whileJudging(c.place, s, func() (err error) {
+		got, err = s.AddRelease(c.ctx(), packed)
 		return err
 	})
 	if err != nil {
@@ -335,32 +311,36 @@ func addRelease(cmd *cobra.Command, args []string) error {
 	case got.Target:
 		what = "added; the fleet is judged by it"
 	}
-	fmt.Fprintf(cmd.OutOrStdout(), "%s, revision %d: %s.\n", got.Name, got.Revision, what)
+	c.done("%s, revision %d: %s.", got.Name, got.Revision, what)
 	if got.Change != nil {
-		fmt.Fprintf(cmd.OutOrStdout(), "%s rolltop releases changes %d lists them.\n", got.Change.Says, got.Change.ID)
+		c.done("%s rolltop releases changes %d lists them.", got.Change.Says, got.Change.ID)
 	}
 	return nil
 }
 
-func setTargets(cmd *cobra.Command, _ []string) error {
-	pc, _ := cmd.Flags().GetString("pc")
-	mac, _ := cmd.Flags().GetString("mac")
-	if pc == "" && mac == "" {
+// targetOptions are the targets to choose.
+type targetOptions struct {
+	PC  string `option:"pc" usage:"id of the target release of PCs" complete:"release"`
+	Mac string `option:"mac" usage:"id of the target release of Macs" complete:"release"`
+	serviceOptions
+}
+
+func setTargets(c *call[targetOptions]) error {
+	if c.o.PC == "" && c.o.Mac == "" {
 		return wrongUsage("the target is missing; give --pc ID, --mac ID, or both")
 	}
-	c, err := clientOf(cmd)
+	s, err := c.client()
 	if err != nil {
 		return err
 	}
 	var got api.TargetSet
-	err = whileJudging(cmd, c, func() (err error) {
-		got, err = c.SetTargets(contextOf(cmd), api.TargetSet{PC: pc, Mac: mac})
+	err = whileJudging(c.place, s, func() (err error) {
+		got, err = s.SetTargets(c.ctx(), api.TargetSet{PC: c.o.PC, Mac: c.o.Mac})
 		return err
 	})
 	if err != nil {
 		return err
 	}
-	fmt.Fprintf(cmd.OutOrStdout(), "PCs are checked against %s, Macs against %s.\n", first(got.PC, "nothing yet"),
-		first(got.Mac, "nothing yet"))
+	c.done("PCs are checked against %s, Macs against %s.", first(got.PC, "nothing yet"), first(got.Mac, "nothing yet"))
 	return nil
 }

@@ -8,8 +8,8 @@ import (
 	"strings"
 	"testing"
 
-	"rolltop.example/rolltop/core/assess"
 	"rolltop.example/rolltop/internal/api"
+	"rolltop.example/rolltop/internal/cli"
 	"rolltop.example/rolltop/internal/expect"
 	"rolltop.example/rolltop/internal/servertest"
 )
@@ -119,9 +119,10 @@ func TestSeveralReleases(t *testing.T) {
 			t.Errorf("it does not say %q:\n%s", want, out)
 		}
 	}
-	var docs []assess.Document
+	var several cli.Checks
 	err := json.Unmarshal([]byte(says(t, 10, "", "check", "--format", "json", "--release", at("skerry-12.yaml"),
-		"--release", at("skerry-13.yaml"), "--inventory", at("legacy.json"))), &docs)
+		"--release", at("skerry-13.yaml"), "--inventory", at("legacy.json"))), &several)
+	docs := several.Checks
 	expect.NoError(t, err)
 	expect.Same(t, "len(docs)", len(docs), 2)
 	expect.Same(t, "docs[1].Release.ID", docs[1].Release.ID, "skerry-13")
@@ -180,8 +181,8 @@ func TestFactsByHand(t *testing.T) {
 	says(t, 2, "memory is written with MiB", "machines", "facts", "set", key, "memory.installed_bytes=16")
 	says(t, 2, "has no value", "machines", "facts", "set", key, "memory.installed_bytes")
 	says(t, 1, "there is no machine", "machines", "facts", "set", "gull-999", "tpm.state=ready")
-	says(t, 0, strings.ToUpper(key), "machines", "facts", "remove", key, "memory.installed_bytes")
-	says(t, 1, "nobody has entered memory.installed_bytes", "machines", "facts", "remove", key,
+	says(t, 0, strings.ToUpper(key), "machines", "facts", "remove", key, "memory.installed_bytes", "--yes")
+	says(t, 1, "nobody has entered memory.installed_bytes", "machines", "facts", "remove", "--yes", key,
 		"memory.installed_bytes")
 }
 

@@ -2,44 +2,35 @@ package cli
 
 import (
 	"bytes"
-	"fmt"
+	"io"
 	"net/mail"
 	"time"
-
-	"github.com/spf13/cobra"
 
 	"rolltop.example/rolltop/core/assess"
 	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/internal/report"
 )
 
-func reportFlags(cmd *cobra.Command) {
-	cmd.Flags().StringP("output", "o", "",
-		"`file` to write the report to: html, markdown or eml (default: standard output)")
-	cmd.Flags().String("for", report.Technician,
-		"audience of the report: technician, user, or visit (a one-page sheet)")
-	cmd.Flags().Bool("redact", false, "shorten serial numbers in the report")
-	cmd.Flags().String("from", "", "sender of the e-mail draft (eml)")
-	cmd.Flags().String("to", "", "recipients of the e-mail draft (eml)")
+// reportOptions are those of a report.
+type reportOptions struct {
+	For    string `option:"for" default:"technician" usage:"audience of the report: technician, user, or visit (a one-page sheet)" complete:"for"`
+	Redact bool   `option:"redact" usage:"shorten serial numbers in the report"`
+	From   string `option:"from" usage:"sender of the e-mail draft (eml)"`
+	To     string `option:"to" usage:"recipients of the e-mail draft (eml)"`
 }
 
 // sheaf gathers what a report is about.
 type sheaf struct {
-	form, reader, out, from, to string
-	redact                      bool
-	machines                    []*report.Machine
+	form, reader, from, to string
+	redact                 bool
+	machines               []*report.Machine
 }
 
-// reportOf is nil where the form is no report.
-func reportOf(cmd *cobra.Command, form string) (*sheaf, error) {
-	s := &sheaf{form: form}
-	s.out, _ = cmd.Flags().GetString("output")
-	s.from, _ = cmd.Flags().GetString("from")
-	s.to, _ = cmd.Flags().GetString("to")
-	s.redact, _ = cmd.Flags().GetBool("redact")
-	reader, _ := cmd.Flags().GetString("for")
+// sheafOf is nil where the form is no report.
+func sheafOf(c *place, o *reportOptions, form string) (*sheaf, error) {
+	s := &sheaf{form: form, from: o.From, to: o.To, redact: o.Redact}
 	var err error
-	if s.reader, err = report.Reader(reader); err != nil {
+	if s.reader, err = report.Reader(o.For); err != nil {
 		return nil, wrongUsage("--for: %v", err)
 	}
 	switch form {
@@ -52,9 +43,8 @@ func reportOf(cmd *cobra.Command, form string) (*sheaf, error) {
 			return nil, wrongUsage("--from %q is not an e-mail address; write it as ada@ferries.example", s.from)
 		}
 	default:
-		for _, name := range []string{"output", "for",
-			"redact"} { // sender and receiver may stand in the file of --config
-			if cmd.Flags().Changed(name) {
+		for _, name := range []string{"for", "redact"} { // sender and receiver may stand in the file of --config
+			if c.changed(name) {
 				return nil, wrongUsage("--%s applies to reports only; add --format html, markdown or eml", name)
 			}
 		}
@@ -77,7 +67,7 @@ func (s *sheaf) add(d *assess.Document, inv *inventory.Document) {
 	s.machines = append(s.machines, m)
 }
 
-func (s *sheaf) write(cmd *cobra.Command) error {
+func (s *sheaf) write(to io.Writer) error {
 	if len(s.machines) == 0 {
 		return nil // why is said already
 	}
@@ -100,13 +90,6 @@ func (s *sheaf) write(cmd *cobra.Command) error {
 	if err != nil {
 		return err
 	}
-	if s.out == "" || s.out == "-" {
-		_, err = b.WriteTo(cmd.OutOrStdout())
-		return err
-	}
-	if err := writeNew(s.out, b.Bytes()); err != nil {
-		return err
-	}
-	fmt.Fprintf(cmd.ErrOrStderr(), "%s written.\n", s.out)
-	return nil
+	_, err = b.WriteTo(to)
+	return err
 }

@@ -4,8 +4,6 @@ import (
 	"fmt"
 	"strings"
 
-	"github.com/spf13/cobra"
-
 	"rolltop.example/rolltop/core/assess"
 	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/core/knowledge"
@@ -24,9 +22,8 @@ type earlier struct {
 // is checked by the same release as the machine is now, with the same facts by
 // hand, so that only the machine differs.
 func earlierOf(
-	cmd *cobra.Command, form string, m *knowledge.Base, rels []*release.Release, list []subject, hand []manual.Fact,
+	c *place, file, form string, m *knowledge.Base, rels []*release.Release, list []subject, hand []manual.Fact,
 ) (*earlier, error) {
-	file, _ := cmd.Flags().GetString("since")
 	if file == "" {
 		return nil, nil
 	}
@@ -37,7 +34,7 @@ func earlierOf(
 	if form != "text" && form != "json" {
 		return nil, wrongUsage("--since prints text or json; --format %s works only without --since", form)
 	}
-	inv, err := subject{file: file}.read(rels)
+	inv, err := subject{file: file}.read(c.cmd, rels)
 	if err != nil {
 		return nil, err
 	}
@@ -50,15 +47,15 @@ func earlierOf(
 }
 
 // print says what the work has come to.
-func (e *earlier) print(cmd *cobra.Command, form string, inv *inventory.Document, d *assess.Document) error {
+func (e *earlier) print(c *place, form string, inv *inventory.Document, d *assess.Document) error {
 	got, err := results.Confirm(e.Check, results.Check{Inventory: inv, Check: d})
 	if err != nil {
 		return err
 	}
 	if form == "json" {
-		return printJSON(cmd.OutOrStdout(), got)
+		return printJSON(c.out(), got)
 	}
-	p := newPaper(cmd.OutOrStdout())
+	p := c.paper()
 	p.line("%s", headOf(d))
 	p.line("")
 	printAfter(p, got, say.Marks[d.Disposition])

@@ -27,37 +27,30 @@ import (
 	"rolltop.example/rolltop/web"
 )
 
-const defaultListen = "127.0.0.1:8470"
-
-func serveCommand() *cobra.Command {
-	cmd := &cobra.Command{
-		Use:   "serve",
-		Short: "Start the service with its console",
-		Long:  help("serve"),
-		Args:  cobra.NoArgs,
-		RunE: func(cmd *cobra.Command, _ []string) error {
-			return serve(cmd)
-		},
-	}
-	cmd.Flags().String("database", "rolltop.db", "database file; created if it does not exist")
-	cmd.Flags().String("listen", defaultListen, "address to listen on")
-	cmd.Flags().Bool("existing", false, "do not start if the database file does not exist")
-	numberFlag(cmd, "keep-free", 256, 0, 1<<30,
-		"MiB of disk space to keep free; below it, inventories are refused")
-	cmd.Flags().String("public-url", "", "address under which people reach the service, such as "+
-		"https://rolltop.example")
-	cmd.Flags().String("collectors", "",
-		"directory with collectors for machines to download, instead of the built-in ones")
-	cmd.Flags().Bool("verbose", false, "log every request")
-	tlsFlags(cmd)
-	return cmd
+// servingOptions are those of every service that runs.
+type servingOptions struct {
+	Collectors string `option:"collectors" usage:"directory with collectors for machines to download, instead of the built-in ones" complete:"directory" value:"directory"`
+	Verbose    bool   `option:"verbose" usage:"log every request"`
+	tlsOptions
 }
 
-func serve(cmd *cobra.Command) error {
-	ctx := contextOf(cmd)
-	path, _ := cmd.Flags().GetString("database")
-	listen, _ := cmd.Flags().GetString("listen")
-	if existing, _ := cmd.Flags().GetBool("existing"); existing {
+// serveOptions are those of a service with a database of its own.
+type serveOptions struct {
+	Database  string `option:"database" default:"rolltop.db" usage:"database file; created if it does not exist" complete:"file"`
+	Listen    string `option:"listen" default:"127.0.0.1:8470" usage:"address to listen on"`
+	Existing  bool   `option:"existing" usage:"do not start if the database file does not exist"`
+	KeepFree  int    `option:"keep-free" default:"256" usage:"MiB of disk space to keep free; below it, inventories are refused" least:"0" most:"1073741824"`
+	PublicURL string `option:"public-url" usage:"address under which people reach the service, such as https://rolltop.example"`
+	servingOptions
+}
+
+func serveCommand() *cobra.Command {
+	return with(command("serve", "Start the service with its console", serve), "serve")
+}
+
+func serve(c *call[serveOptions]) error {
+	path, listen := c.o.Database, c.o.Listen
+	if c.o.Existing {
 		if _, err := os.Stat(path); err != nil {
 			return fmt.Errorf("the database %s does not exist, and --existing creates none; name the right file, "+
 				"restore a backup there, or start once without --existing", whole(path))
@@ -69,7 +62,7 @@ func serve(cmd *cobra.Command) error {
 			netCause(err))
 	}
 	defer ln.Close()
-	if err := tlsUsage(cmd, ln.Addr()); err != nil {
+	if err := c.o.mistake(ln.Addr()); err != nil {
 		return err // before a database is made
 	}
 	st, err := store.Open(path)
@@ -77,9 +70,9 @@ func serve(cmd *cobra.Command) error {
 		return err
 	}
 	if st.Fresh() {
-		fmt.Fprintf(cmd.OutOrStdout(), "Created a new database: %s\n", st.Path())
+		c.done("Created a new database: %s", st.Path())
 	}
-	return errors.Join(serveOn(ctx, cmd, st, ln), st.Close())
+	return errors.Join(serveOn(c, st, ln), st.Close())
 }
 
 // whole is a path from the root of the file system, as far as it can be known.
@@ -90,17 +83,17 @@ func whole(path string) string {
 	return path
 }
 
-func serveOn(ctx context.Context, cmd *cobra.Command, st *store.Store, ln net.Listener) error {
-	verbose, _ := cmd.Flags().GetBool("verbose")
-	sec, err := secured(cmd, st)
+func serveOn(c *call[serveOptions], st *store.Store, ln net.Listener) error {
+	ctx, cmd := c.ctx(), c.cmd
+	sec, err := c.o.secured(ctx, st)
 	if err != nil {
 		return err
 	}
-	s, err := newServer(ctx, cmd, st, verbose, sec)
+	s, err := newServer(ctx, cmd, st, &serving{c.o.servingOptions, int64(c.o.KeepFree) << 20}, sec)
 	if err != nil {
 		return err
 	}
-	at := reached(cmd, ln, sec)
+	at := reached(c.o.PublicURL, ln, sec)
 	if sec.pin != "" {
 		fmt.Fprintf(cmd.OutOrStdout(),
 			"The SHA-256 of the certificate that it made: %s\nCollectors and commands take it with --pin.\n\n", sec.pin)
@@ -114,8 +107,8 @@ func serveOn(ctx context.Context, cmd *cobra.Command, st *store.Store, ln net.Li
 
 // reached is the address under which people reach the service: the one that was given, or
 // that which it listens on, with a name of this host instead of “all addresses”.
-func reached(cmd *cobra.Command, ln net.Listener, sec security) string {
-	if public, _ := cmd.Flags().GetString("public-url"); public != "" {
+func reached(public string, ln net.Listener, sec security) string {
+	if public != "" {
 		return strings.TrimSuffix(public, "/")
 	}
 	tcp, ok := ln.Addr().(*net.TCPAddr)
@@ -146,8 +139,7 @@ var Carried fs.FS
 
 // collectorsOf are the collectors that a service hands out: those in the directory that is
 // named, or those that the program carries. It is nil where there are none.
-func collectorsOf(cmd *cobra.Command) (fs.FS, error) {
-	dir, _ := cmd.Flags().GetString("collectors") // "" where the command has no such option
+func collectorsOf(dir string) (fs.FS, error) {
 	if dir == "" {
 		return Carried, nil
 	}
@@ -158,21 +150,26 @@ func collectorsOf(cmd *cobra.Command) (fs.FS, error) {
 	return os.DirFS(dir), nil
 }
 
+// serving is how a service runs, and the bytes of its disk that it keeps free.
+type serving struct {
+	servingOptions
+	keepFree int64
+}
+
 func newServer(
-	ctx context.Context, cmd *cobra.Command, st *store.Store, verbose bool, sec security,
+	ctx context.Context, cmd *cobra.Command, st *store.Store, o *serving, sec security,
 ) (*server.Server, error) {
-	keepFree, _ := cmd.Flags().GetInt("keep-free") // 0 where the command has no such option
 	level := slog.LevelInfo
-	if verbose {
+	if o.Verbose {
 		level = slog.LevelDebug
 	}
-	collectors, err := collectorsOf(cmd)
+	collectors, err := collectorsOf(o.Collectors)
 	if err != nil {
 		return nil, err
 	}
 	svc, err := service.New(ctx, service.Options{
 		Store:    st,
-		KeepFree: int64(keepFree) << 20,
+		KeepFree: o.keepFree,
 		Log:      slog.New(slog.NewTextHandler(cmd.ErrOrStderr(), &slog.HandlerOptions{Level: level})),
 	})
 	if err != nil {
@@ -279,26 +276,19 @@ func reloaded(sec security, errOut io.Writer) {
 	log.Info("the certificate was reloaded")
 }
 
-func demoCommand() *cobra.Command {
-	cmd := &cobra.Command{
-		Use:   "demo",
-		Short: "Start the service with the made-up fleet of Tidewrack Ferries",
-		Long:  help("demo"),
-		Args:  cobra.NoArgs,
-		RunE:  runDemo,
-	}
-	cmd.Flags().String("listen", defaultListen, "address to listen on; if the port is in use, a free port is used")
-	cmd.Flags().String("password", "", "password of the demo user (default: random)")
-	tlsFlags(cmd)
-	cmd.Flags().String("collectors", "",
-		"directory with collectors for machines to download, instead of the built-in ones")
-	cmd.Flags().Bool("verbose", false, "log every request")
-	return cmd
+// demoOptions are those of the demo.
+type demoOptions struct {
+	Listen   string `option:"listen" default:"127.0.0.1:8470" usage:"address to listen on; if the port is in use, a free port is used"`
+	Password string `option:"password" usage:"password of the demo user (default: random)"`
+	servingOptions
 }
 
-func runDemo(cmd *cobra.Command, _ []string) error {
-	ctx, out := contextOf(cmd), cmd.OutOrStdout()
-	listen, _ := cmd.Flags().GetString("listen")
+func demoCommand() *cobra.Command {
+	return with(command("demo", "Start the service with the made-up fleet of Tidewrack Ferries", runDemo), "demo")
+}
+
+func runDemo(c *call[demoOptions]) error {
+	listen, out := c.o.Listen, c.cmd.OutOrStdout()
 	ln, err := net.Listen("tcp", listen)
 	if err != nil {
 		host, _, bad := net.SplitHostPort(listen)
@@ -317,23 +307,23 @@ func runDemo(cmd *cobra.Command, _ []string) error {
 	}
 	defer os.RemoveAll(dir)
 	path := filepath.Join(dir, "demo.db")
-	if err := tlsUsage(cmd, ln.Addr()); err != nil {
+	if err := c.o.mistake(ln.Addr()); err != nil {
 		return err
 	}
 	st, err := store.Open(path)
 	if err != nil {
 		return err
 	}
-	sec, err := secured(cmd, st)
+	sec, err := c.o.secured(c.ctx(), st)
 	if err == nil {
-		err = serveDemo(cmd, ctx, st, ln, sec)
+		err = serveDemo(c, st, ln, sec)
 	}
 	return errors.Join(err, st.Close())
 }
 
-func serveDemo(cmd *cobra.Command, ctx context.Context, st *store.Store, ln net.Listener, sec security) error {
-	verbose, _ := cmd.Flags().GetBool("verbose")
-	s, err := newServer(ctx, cmd, st, verbose, sec)
+func serveDemo(c *call[demoOptions], st *store.Store, ln net.Listener, sec security) error {
+	ctx, cmd := c.ctx(), c.cmd
+	s, err := newServer(ctx, cmd, st, &serving{servingOptions: c.o.servingOptions}, sec)
 	if err != nil {
 		return err
 	}
@@ -344,7 +334,7 @@ func serveDemo(cmd *cobra.Command, ctx context.Context, st *store.Store, ln net.
 	if err := standin.Furnish(ctx, s, time.Now()); err != nil {
 		return fmt.Errorf("the demo cannot be created: %w", err)
 	}
-	password, _ := cmd.Flags().GetString("password")
+	password := c.o.Password
 	if password == "" {
 		password = server.NewSecret("")[:12]
 	}

@@ -14,51 +14,54 @@ import (
 	"rolltop.example/rolltop/internal/collect"
 )
 
+// submitOptions are what is submitted.
+type submitOptions struct {
+	Inventory []string `option:"inventory" usage:"inventory or capture file to submit instead of this machine's inventory (repeatable; -: standard input)" complete:"file"`
+	shown
+}
+
+// SubmittedList are the answers to inventories, as rolltop submit prints them.
+type SubmittedList struct {
+	Inventories []api.Submitted `json:"inventories" doc:"Those that were accepted, in their order"`
+}
+
 func submitCommand() *cobra.Command {
-	cmd := &cobra.Command{
-		Use:   "submit [--inventory FILE…]",
-		Short: "Submit this machine's inventory, or inventory files, to the service",
-		Args:  cobra.NoArgs,
-		RunE: func(cmd *cobra.Command, _ []string) error {
-			form, c, err := asked(cmd)
-			if err != nil {
-				return err
-			}
-			files, _ := cmd.Flags().GetStringArray("inventory")
-			var all []api.Submitted
-			failed := false
-			for _, file := range filesOrThis(files) {
-				body, err := inventoryBytes(cmd, c, file)
-				var got api.Submitted
-				if err == nil {
-					got, err = c.Submit(contextOf(cmd), body)
-				}
-				if err != nil {
-					failed = true
-					fmt.Fprintf(cmd.ErrOrStderr(), "rolltop: %s%v\n", named(file, err), err)
-					continue
-				}
-				all = append(all, got)
-			}
-			if form == "json" {
-				err = printJSON(cmd.OutOrStdout(), all)
-			} else {
-				p := newPaper(cmd.OutOrStdout())
-				for i := range all {
-					printSubmitted(p, &all[i])
-				}
-			}
-			if err == nil && failed {
-				return status(ExitFailed)
-			}
-			return err
-		},
+	return command("submit [--inventory FILE…]", "Submit this machine's inventory, or inventory files, to the service",
+		submit)
+}
+
+func submit(c *call[submitOptions]) error {
+	form, s, err := c.asked()
+	if err != nil {
+		return err
 	}
-	cmd.Flags().StringArray("inventory", nil,
-		"inventory or capture file to submit instead of this machine's inventory (repeatable)")
-	formatFlag(cmd, "text", "json")
-	serviceFlags(cmd)
-	return cmd
+	all := SubmittedList{Inventories: []api.Submitted{}}
+	failed := false
+	for _, file := range filesOrThis(c.o.Inventory) {
+		body, err := inventoryBytes(c.cmd, s, file)
+		var got api.Submitted
+		if err == nil {
+			got, err = s.Submit(c.ctx(), body)
+		}
+		if err != nil {
+			failed = true
+			fmt.Fprintf(c.errOut(), "rolltop: %s%v\n", named(file, err), err)
+			continue
+		}
+		all.Inventories = append(all.Inventories, got)
+	}
+	if form == "json" {
+		err = printDocument(c.out(), "rolltop-submitted/1", all)
+	} else if !quiet(c.cmd) {
+		p := c.paper()
+		for i := range all.Inventories {
+			printSubmitted(p, &all.Inventories[i])
+		}
+	}
+	if err == nil && failed {
+		return status(ExitFailed)
+	}
+	return err
 }
 
 // named puts the name of a file in front of a mistake that does not begin with it.
@@ -83,7 +86,7 @@ func inventoryBytes(cmd *cobra.Command, c *client.Client, file string) ([]byte, 
 		}
 		return json.Marshal(d)
 	}
-	src, err := readFile(file)
+	src, err := readFile(cmd, file)
 	if err != nil {
 		return nil, err
 	}

@@ -20,17 +20,15 @@ import (
 	"sync"
 	"time"
 
-	"github.com/spf13/cobra"
 	"rolltop.example/rolltop/internal/store"
 )
 
-// tlsFlags are how a service is reached from elsewhere.
-func tlsFlags(cmd *cobra.Command) {
-	cmd.Flags().String("tls-cert", "", "server certificate chain (PEM)")
-	cmd.Flags().String("tls-key", "", "key of the server certificate (PEM)")
-	cmd.Flags().Bool("tls-self", false, "create a self-signed certificate, keep it in the database, and print its "+
-		"fingerprint for --pin")
-	cmd.Flags().Bool("behind-proxy", false, "a proxy handles TLS, and the service can be reached only through it")
+// tlsOptions are how a service is reached from elsewhere.
+type tlsOptions struct {
+	Cert   string `option:"tls-cert" usage:"server certificate chain (PEM)" complete:"file"`
+	Key    string `option:"tls-key" usage:"key of the server certificate (PEM)" complete:"file"`
+	Self   bool   `option:"tls-self" usage:"create a self-signed certificate, keep it in the database, and print its fingerprint for --pin"`
+	Behind bool   `option:"behind-proxy" usage:"a proxy handles TLS, and the service can be reached only through it"`
 }
 
 // security is how the service speaks with whoever reaches it.
@@ -42,13 +40,10 @@ type security struct {
 	secure  bool         // it is reached over TLS, by itself or through a proxy
 }
 
-// tlsUsage refuses options that do not go together, and a service that others reach
+// mistake refuses options that do not go together, and a service that others reach
 // without TLS. It reads and makes nothing.
-func tlsUsage(cmd *cobra.Command, at net.Addr) error {
-	cert, _ := cmd.Flags().GetString("tls-cert")
-	key, _ := cmd.Flags().GetString("tls-key")
-	self, _ := cmd.Flags().GetBool("tls-self")
-	proxy, _ := cmd.Flags().GetBool("behind-proxy")
+func (o *tlsOptions) mistake(at net.Addr) error {
+	cert, key, self, proxy := o.Cert, o.Key, o.Self, o.Behind
 	tcp, ok := at.(*net.TCPAddr)
 	switch {
 	case (cert == "") != (key == ""):
@@ -65,16 +60,12 @@ func tlsUsage(cmd *cobra.Command, at net.Addr) error {
 }
 
 // secured reads the certificate that the options name, or makes one.
-func secured(cmd *cobra.Command, st *store.Store) (security, error) {
-	cert, _ := cmd.Flags().GetString("tls-cert")
-	key, _ := cmd.Flags().GetString("tls-key")
-	self, _ := cmd.Flags().GetBool("tls-self")
-	proxy, _ := cmd.Flags().GetBool("behind-proxy")
+func (o *tlsOptions) secured(ctx context.Context, st *store.Store) (security, error) {
 	switch {
-	case self:
-		return selfMade(cmd.Context(), st)
-	case cert != "":
-		r := &renewed{cert: cert, key: key}
+	case o.Self:
+		return selfMade(ctx, st)
+	case o.Cert != "":
+		r := &renewed{cert: o.Cert, key: o.Key}
 		if err := r.load(); err != nil {
 			return security{}, err
 		}
@@ -83,7 +74,7 @@ func secured(cmd *cobra.Command, st *store.Store) (security, error) {
 			reload: r.load,
 			secure: true,
 		}, nil
-	case proxy:
+	case o.Behind:
 		return security{secure: true, proxied: true}, nil
 	}
 	return security{}, nil

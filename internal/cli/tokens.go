@@ -2,6 +2,7 @@ package cli
 
 import (
 	"fmt"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -12,101 +13,118 @@ import (
 )
 
 func tokensCommand() *cobra.Command {
-	cmd := &cobra.Command{
-		Use:   "tokens",
-		Short: "Tokens for programs: list, add, remove",
-		Args:  cobra.NoArgs,
-		RunE: func(cmd *cobra.Command, _ []string) error {
-			c, err := clientOf(cmd)
-			if err != nil {
-				return err
-			}
-			l, err := c.Tokens(contextOf(cmd))
-			if err != nil {
-				return err
-			}
-			rows := make([][]string, len(l.Tokens))
-			for i, t := range l.Tokens {
-				used := "never used"
-				if t.UsedAt != nil {
-					used = "used " + say.Moment(*t.UsedAt)
-				}
-				if t.ExpiresAt != nil {
-					used += ", expires " + say.Moment(*t.ExpiresAt)
-				}
-				if t.Machines != nil {
-					used += fmt.Sprintf(", may add %d more machines", *t.Machines)
-				}
-				if len(t.Sites) > 0 {
-					used += ", sees " + strings.Join(t.Sites, ", ")
-				}
-				rows[i] = []string{strconv.FormatInt(t.ID, 10), t.Name, t.Scope, used}
-			}
-			newPaper(cmd.OutOrStdout()).table([]string{"Id", "Name", "May", "Use"}, rows)
-			return nil
-		},
+	return with(command("tokens", "Tokens for programs: list, add, remove", listTokens), "",
+		command("add NAME", "Create a token; its secret is shown only once", addToken),
+		command("remove TOKEN", "Remove a token", removeToken))
+}
+
+func listTokens(c *call[listed]) error {
+	form, s, err := c.asked()
+	if err != nil {
+		return err
 	}
-	serviceFlags(cmd)
-	add := &cobra.Command{
-		Use:   "add NAME",
-		Short: "Create a token; its secret is shown only once",
-		Args:  cobra.ExactArgs(1),
-		RunE: func(cmd *cobra.Command, args []string) error {
-			c, err := clientOf(cmd)
-			if err != nil {
-				return err
-			}
-			scope, _ := cmd.Flags().GetString("scope")
-			days, _ := cmd.Flags().GetInt("days")
-			t := api.NewToken{Name: args[0], Scope: scope, Days: days}
-			t.Machines, _ = cmd.Flags().GetInt("machines")
-			t.Tag, _ = cmd.Flags().GetString("tag")
-			t.Site, _ = cmd.Flags().GetString("site")
-			t.Sites, _ = cmd.Flags().GetStringArray("only")
-			t.Imported, _ = cmd.Flags().GetBool("imported")
-			t.Succeeds, _ = cmd.Flags().GetInt64("succeeds")
-			m, err := c.AddToken(contextOf(cmd), t)
-			if err != nil {
-				return asUsage(err)
-			}
-			fmt.Fprintln(cmd.OutOrStdout(), m.Secret)
-			if t.Succeeds != 0 {
-				fmt.Fprintf(cmd.ErrOrStderr(), "It can submit for %s of token %d.\n",
-					say.Count(int(m.Taken), "machine", "machines"), t.Succeeds)
-			}
-			return nil
-		},
+	l, err := s.Tokens(c.ctx())
+	if err != nil {
+		return err
 	}
-	add.Flags().String("scope", "submit",
-		"permission: submit (inventories), read, work (on machines) or manage (everything)")
-	numberFlag(add, "days", 0, 1, 3650, "days until the token expires (default: never)")
-	numberFlag(add, "machines", 0, 1, 1000000, "for submit: number of machines that the token can add (default 10,000)")
-	add.Flags().String("tag", "", "for submit: tag of the machines that the token adds")
-	add.Flags().String("site", "", "for submit: site of the machines that the token adds")
-	add.Flags().Bool("imported", false,
-		"for submit: the token can update machines that only persons have imported")
-	add.Flags().Int64("succeeds", 0,
-		"for submit: id of an earlier token whose machines this token takes over")
-	add.Flags().StringArray("only", nil,
-		"for read and work: limit the token to this site (repeatable)")
-	serviceFlags(add)
-	end := &cobra.Command{
-		Use:   "remove ID",
-		Short: "Remove a token",
-		Args:  cobra.ExactArgs(1),
-		RunE: func(cmd *cobra.Command, args []string) error {
-			id, err := strconv.ParseInt(args[0], 10, 64)
-			if err != nil {
-				return wrongUsage("%q is not the id of a token; rolltop tokens lists them", args[0])
-			}
-			c, err := clientOf(cmd)
-			if err != nil {
-				return err
-			}
-			return c.DeleteToken(contextOf(cmd), id)
-		},
+	machines := func(t *api.TokenRow) string {
+		if t.Machines == nil {
+			return ""
+		}
+		return strconv.Itoa(*t.Machines)
 	}
-	serviceFlags(end)
-	cmd.AddCommand(add, end)
-	return cmd
+	table := listing[api.TokenRow]{format: "rolltop-tokens/1", none: "No tokens.", columns: []column[api.TokenRow]{
+		{name: "id", head: "Id", value: func(t *api.TokenRow) string { return strconv.FormatInt(t.ID, 10) }},
+		{name: "name", head: "Name", value: func(t *api.TokenRow) string { return t.Name }},
+		{name: "scope", head: "May", value: func(t *api.TokenRow) string { return t.Scope }},
+		{
+			name:  "used_at",
+			head:  "Use",
+			value: func(t *api.TokenRow) string { return instant(t.UsedAt) },
+			text:  tokenUse,
+		},
+		{name: "expires_at", only: true, value: func(t *api.TokenRow) string { return instant(t.ExpiresAt) }},
+		{name: "machines", only: true, value: machines},
+		{name: "sites", only: true, value: func(t *api.TokenRow) string { return strings.Join(t.Sites, ", ") }},
+	}}
+	return table.print(c.place, form, l, l.Tokens)
+}
+
+func tokenUse(t *api.TokenRow) string {
+	used := "never used"
+	if t.UsedAt != nil {
+		used = "used " + say.Moment(*t.UsedAt)
+	}
+	if t.ExpiresAt != nil {
+		used += ", expires " + say.Moment(*t.ExpiresAt)
+	}
+	if t.Machines != nil {
+		used += fmt.Sprintf(", may add %d more machines", *t.Machines)
+	}
+	if len(t.Sites) > 0 {
+		used += ", sees " + strings.Join(t.Sites, ", ")
+	}
+	return used
+}
+
+// tokenOptions are those of a new token.
+type tokenOptions struct {
+	Scope    string   `option:"scope" default:"submit" usage:"permission: submit (inventories), read, work (on machines) or manage (everything)" complete:"scope"`
+	Days     int      `option:"days" default:"0" usage:"days until the token expires (default: never)" least:"1" most:"3650"`
+	Machines int      `option:"machines" default:"0" usage:"for submit: number of machines that the token can add (default 10,000)" least:"1" most:"1000000"`
+	Tag      string   `option:"tag" usage:"for submit: tag of the machines that the token adds" complete:"tag"`
+	Site     string   `option:"site" usage:"for submit: site of the machines that the token adds" complete:"site"`
+	Imported bool     `option:"imported" usage:"for submit: the token can update machines that only persons have imported"`
+	Succeeds int64    `option:"succeeds" usage:"for submit: id of an earlier token whose machines this token takes over" complete:"TOKEN"`
+	Only     []string `option:"only" usage:"for read and work: limit the token to this site (repeatable)" complete:"site"`
+	serviceOptions
+}
+
+func addToken(c *call[tokenOptions]) error {
+	s, err := c.client()
+	if err != nil {
+		return err
+	}
+	o := c.o
+	m, err := s.AddToken(c.ctx(), api.NewToken{
+		Name: c.args[0], Scope: o.Scope, Days: o.Days, Machines: o.Machines, Tag: o.Tag, Site: o.Site, Sites: o.Only,
+		Imported: o.Imported, Succeeds: o.Succeeds,
+	})
+	if err != nil {
+		return asUsage(err)
+	}
+	c.note("Token %d, %s, may %s. Its secret, shown only once:", m.ID, m.Name, m.Scope)
+	fmt.Fprintln(c.cmd.OutOrStdout(), m.Secret)
+	if o.Succeeds != 0 {
+		c.note("It can submit for %s of token %d.", say.Count(int(m.Taken), "machine", "machines"), o.Succeeds)
+	}
+	return nil
+}
+
+func removeToken(c *call[removeOptions]) error {
+	id, err := c.id(0, "the id of a token", "rolltop tokens")
+	if err != nil {
+		return err
+	}
+	s, err := c.client()
+	if err != nil {
+		return err
+	}
+	l, err := s.Tokens(c.ctx())
+	if err != nil {
+		return err
+	}
+	at := slices.IndexFunc(l.Tokens, func(t api.TokenRow) bool { return t.ID == id })
+	if at < 0 {
+		return fmt.Errorf("there is no token %d; rolltop tokens lists all", id)
+	}
+	if err := c.sure(c.o.Yes, "Remove the token %d, %s? Programs that use it are refused from then on.", id,
+		l.Tokens[at].Name); err != nil {
+		return err
+	}
+	if err := s.DeleteToken(c.ctx(), id); err != nil {
+		return err
+	}
+	c.done("The token %d is removed.", id)
+	return nil
 }

@@ -13,160 +13,94 @@ import (
 	"rolltop.example/rolltop/core/wave"
 	"rolltop.example/rolltop/internal/api"
 	"rolltop.example/rolltop/internal/client"
-	"rolltop.example/rolltop/internal/safefile"
 )
 
 func wavesCommand() *cobra.Command {
-	cmd := &cobra.Command{
-		Use:   "waves",
-		Short: "Waves: which machines are upgraded when, with outcomes and a forecast",
-		Args:  cobra.NoArgs,
-		RunE:  listWaves,
-		Long:  help("waves"),
-	}
-	formatFlag(cmd, "text", "json", "csv")
-	serviceFlags(cmd)
-	show := numbered("show NUMBER", "Show a wave: its machines, their packages, and why others cannot enter",
-		cobra.ExactArgs(1), showWave)
-	formatFlag(show, "text", "json", "csv")
-	add := &cobra.Command{
-		Use:   "add NAME",
-		Short: "Add a wave",
-		Args:  cobra.ExactArgs(1),
-		RunE:  func(cmd *cobra.Command, args []string) error { return setWave(cmd, 0, args[0]) },
-	}
-	serviceFlags(add)
-	change := numbered("set NUMBER", "Change a wave; options that are omitted keep their values", cobra.ExactArgs(1),
-		func(cmd *cobra.Command, _ *client.Client, id int64, _ []string) error {
-			return setWave(cmd, id, flagText(cmd, "name"))
-		})
-	change.Flags().String("name", "", "new name")
-	for _, c := range []*cobra.Command{add, change} {
-		c.Flags().String("rule", "", "filter of the machines that can enter")
-		c.Flags().String("release", "", "release that the machines get (default: the target of PCs)")
-		c.Flags().Bool("pilot", false, "make the wave a pilot: small, and before all others")
-		numberFlag(c, "most", 0, 1, 1000000, "maximum number of machines")
-		c.Flags().String("starts", "", "first day, such as 2026-12-01")
-		c.Flags().String("ends", "", "last day")
-		c.Flags().String("note", "", "note for whoever does the work")
-	}
-	fill := numbered("add NUMBER [KEY…]",
-		"Add machines to a wave: these, or as many that match its rule as there is room for",
-		cobra.MinimumNArgs(1), fillWave)
-	fill.Flags().Bool("by-name", false, "admit these machines despite a waived requirement")
-	drop := numbered("remove NUMBER KEY", "Remove a machine from a wave", cobra.ExactArgs(2),
-		func(cmd *cobra.Command, c *client.Client, id int64, rest []string) error {
-			if err := c.LeaveWave(contextOf(cmd), id, rest[0]); err != nil {
-				return err
-			}
-			fmt.Fprintf(cmd.OutOrStdout(), "%s is removed from wave %d.\n", rest[0], id)
-			return nil
-		})
-	end := numbered("end NUMBER", "End a wave; machines that were not handed off are free for others",
-		cobra.ExactArgs(1), func(cmd *cobra.Command, c *client.Client, id int64, _ []string) error {
-			if err := c.EndWave(contextOf(cmd), id); err != nil {
-				return err
-			}
-			fmt.Fprintf(cmd.OutOrStdout(), "Wave %d has ended.\n", id)
-			return nil
-		})
-	handOff := numbered("hand-off NUMBER",
-		"Write the machines of a wave for a deployment system, with package and checksum", cobra.ExactArgs(1), handOff)
-	formatFlag(handOff, "json", "csv", "ndjson")
-	handOff.Flags().StringP("output", "o", "", "`file` to write (default: standard output)")
-	handedOff := numbered("handed-off NUMBER", "Record that the machines of a wave were handed off, and notify "+
-		"webhooks",
-		cobra.ExactArgs(1), func(cmd *cobra.Command, c *client.Client, id int64, _ []string) error {
-			h, err := c.HandedOff(contextOf(cmd), id)
-			if err != nil {
-				return asUsage(err)
-			}
-			fmt.Fprintf(cmd.OutOrStdout(), "%s handed off.\n",
-				say.Capital(say.Count(len(h.Machines), "machine is", "machines are")))
-			for _, m := range h.Refused {
-				fmt.Fprintf(cmd.OutOrStdout(), "Not %s: %s.\n", m.Name, m.Reason)
-			}
-			return nil
-		})
-	outcomes := numbered("outcomes NUMBER FILE",
-		"Import the outcomes of machines: CSV with machine, outcome and reason, or NDJSON",
-		cobra.ExactArgs(2), tellOutcomes)
-	machines := &cobra.Command{
-		Use:   "machines",
-		Short: "Machines of a wave: add, remove",
-		Args:  cobra.NoArgs,
-		RunE:  func(cmd *cobra.Command, _ []string) error { return cmd.Help() },
-	}
-	machines.AddCommand(fill, drop)
-	cmd.AddCommand(show, add, change, machines, handOff, handedOff, outcomes, end, blackoutCommand())
-	return cmd
+	return with(
+		command("waves", "Waves: which machines are upgraded when, with outcomes and a forecast", listWaves),
+		"waves",
+		command("show WAVE", "Show a wave: its machines, their packages, and why others cannot enter", showWave),
+		command("add NAME", "Add a wave", addWave),
+		command("set WAVE", "Change a wave; options that are omitted keep their values", setWave),
+		group("machines", "Machines of a wave: add, remove",
+			command("add WAVE [MACHINE…]",
+				"Add machines to a wave: these, or as many that match its rule as there is room for", fillWave),
+			command("remove WAVE MACHINE", "Remove a machine from a wave", leaveWave)),
+		command("hand-off WAVE", "Write the machines of a wave for a deployment system, with package and checksum",
+			handOff),
+		command(
+			"handed-off WAVE",
+			"Record that the machines of a wave were handed off, and notify webhooks",
+			handedOff,
+		),
+		command("outcomes WAVE FILE",
+			"Import the outcomes of machines: CSV with machine, outcome and reason, or NDJSON", tellOutcomes),
+		command("end WAVE", "End a wave; machines that were not handed off are free for others", endWave),
+		with(command("blackout", "Blackout days: list, add, remove", listBlackout), "",
+			command("add FROM [TO]", "Add days: from the first to the last, inclusive", addBlackout),
+			command("remove FROM", "Remove the days that begin on this day", removeBlackout)),
+	)
 }
 
-// numbered is a command about one wave.
-func numbered(
-	use, short string, args cobra.PositionalArgs, run func(*cobra.Command, *client.Client, int64, []string) error,
-) *cobra.Command {
-	cmd := &cobra.Command{Use: use, Short: short, Args: args, RunE: func(cmd *cobra.Command, args []string) error {
-		id, err := strconv.ParseInt(args[0], 10, 64)
-		if err != nil || id < 1 {
-			return wrongUsage("%q is not a wave number; rolltop waves lists all", args[0])
-		}
-		c, err := clientOf(cmd)
-		if err != nil {
-			return err
-		}
-		return run(cmd, c, id, args[1:])
-	}}
-	serviceFlags(cmd)
-	return cmd
+// wave is the number of the wave that a command is about, and the service.
+func (c *call[O]) wave() (int64, *client.Client, error) {
+	id, err := c.id(0, "a wave number", "rolltop waves")
+	if err != nil {
+		return 0, nil, err
+	}
+	s, err := c.client()
+	return id, s, err
 }
 
-func listWaves(cmd *cobra.Command, _ []string) error {
-	form, c, err := asked(cmd)
+func listWaves(c *call[listed]) error {
+	form, s, err := c.asked()
 	if err != nil {
 		return err
 	}
-	l, err := c.Waves(contextOf(cmd))
+	if form == "csv" {
+		return exported(c.place, s, "waves", "", "", form)
+	}
+	l, err := s.Waves(c.ctx())
 	if err != nil {
 		return err
 	}
-	switch form {
-	case "json":
-		return printJSON(cmd.OutOrStdout(), l)
-	case "csv":
-		return exportWork(cmd, c, "waves")
-	}
-	var rows [][]string
-	for _, w := range l.Waves {
-		name := w.Name
-		if w.Pilot {
-			name += " (pilot)"
+	if form == "text" {
+		p := c.paper()
+		for _, f := range l.Forecasts {
+			p.text("", p.style(bold, f.Says))
+			for _, a := range f.Assumes {
+				p.styled("  ", a, dim)
+			}
 		}
-		rows = append(rows, []string{
-			strconv.FormatInt(w.ID, 10), name, w.Release, w.Starts, w.Ends, fmt.Sprintf("%d of %d", w.Machines, w.Most),
-			w.Says,
-		})
-	}
-	p := newPaper(cmd.OutOrStdout())
-	for _, f := range l.Forecasts {
-		p.text("", p.style(bold, f.Says))
-		for _, a := range f.Assumes {
-			p.styled("  ", a, dim)
-		}
-	}
-	p.line("")
-	if len(rows) == 0 {
-		p.line("No waves. Add one with rolltop waves add; start with a pilot.")
-	} else {
-		p.table([]string{"", "Wave", "Release", "From", "To", "Machines", ""}, rows)
-	}
-	if len(l.Blackout) > 0 {
 		p.line("")
-		for _, b := range l.Blackout {
-			p.line("Nothing is upgraded from %s to %s%s.", b.From, b.To, because(b.Reason))
-		}
 	}
-	return nil
+	table := listing[api.Wave]{
+		format: "rolltop-waves/1",
+		none:   "No waves. Add one with rolltop waves add; start with a pilot.",
+		columns: []column[api.Wave]{
+			{head: "Id", value: func(w *api.Wave) string { return strconv.FormatInt(w.ID, 10) }},
+			{head: "Wave", value: func(w *api.Wave) string {
+				if w.Pilot {
+					return w.Name + " (pilot)"
+				}
+				return w.Name
+			}},
+			{head: "Release", value: func(w *api.Wave) string { return w.Release }},
+			{head: "From", value: func(w *api.Wave) string { return w.Starts }},
+			{head: "To", value: func(w *api.Wave) string { return w.Ends }},
+			{head: "Machines", value: func(w *api.Wave) string { return fmt.Sprintf("%d of %d", w.Machines, w.Most) }},
+			{head: "State", value: func(w *api.Wave) string { return w.Says }},
+		},
+		after: func(p *paper) {
+			for i, b := range l.Blackout {
+				if i == 0 {
+					p.line("")
+				}
+				p.text("", fmt.Sprintf("Nothing is upgraded from %s to %s%s.", b.From, b.To, because(b.Reason)))
+			}
+		},
+	}
+	return table.print(c.place, form, l, l.Waves)
 }
 
 func because(reason string) string {
@@ -176,54 +110,59 @@ func because(reason string) string {
 	return " (" + reason + ")"
 }
 
-func showWave(cmd *cobra.Command, c *client.Client, id int64, _ []string) error {
-	form, err := format(cmd)
+func showWave(c *call[listed]) error {
+	id, s, err := c.wave()
 	if err != nil {
 		return err
 	}
-	w, err := c.Wave(contextOf(cmd), id)
+	form, err := format(c.cmd)
 	if err != nil {
 		return err
 	}
-	var rows [][]string
-	for _, m := range w.Members {
-		if form == "csv" {
-			rows = append(rows, []string{
-				m.Name, m.Key, m.Site, m.Model, m.Day, m.Outcome, m.Reason, m.Way, m.Edition, m.Package, m.File,
-				m.SHA256, m.ByName, strings.Join(m.Prepare, "; "),
-			})
-			continue
+	w, err := s.Wave(c.ctx(), id)
+	if err != nil {
+		return err
+	}
+	if form == "text" {
+		p := c.paper()
+		p.text("", p.style(bold, w.Name+": "+w.Says))
+		p.text("", fmt.Sprintf("To %s from %s to %s; at most %d; %s", w.Release, w.Starts, w.Ends, w.Most, w.Rule))
+		if w.Note != "" {
+			p.text("", w.Note)
 		}
-		left := ""
-		if len(m.Prepare) > 0 && m.Outcome == "waiting" {
-			left = "left to prepare: " + strconv.Itoa(len(m.Prepare))
+		if len(w.Members) > 0 {
+			p.line("")
 		}
-		rows = append(rows, []string{m.Name, m.Site, m.Day, m.Outcome, m.Way, m.Package, first(m.Reason, left)})
 	}
-	switch form {
-	case "json":
-		return printJSON(cmd.OutOrStdout(), w)
-	case "csv":
-		return printCSV(cmd.OutOrStdout(),
-			[]string{
-				"machine", "key", "site", "model", "day", "outcome", "reason", "way", "edition", "package", "file",
-				"sha256", "by_name", "left_to_prepare",
-			}, rows)
-	}
-	p := newPaper(cmd.OutOrStdout())
-	p.text("", p.style(bold, w.Name+": "+w.Says))
-	p.text("", fmt.Sprintf("To %s from %s to %s; at most %d; %s", w.Release, w.Starts, w.Ends, w.Most, w.Rule))
-	if w.Note != "" {
-		p.text("", w.Note)
-	}
-	if len(rows) > 0 {
+	table := listing[wave.Machine]{format: "rolltop-wave/1", columns: memberColumns, after: func(p *paper) {
 		p.line("")
-		p.table([]string{"Machine", "Site", "Day", "Outcome", "Way", "Package", ""}, rows)
-	}
-	p.line("")
-	p.text("", fmt.Sprintf("%s more can enter.", say.Capital(say.Count(w.Free, "machine", "machines"))))
-	printRefusals(p, w.Refusals)
-	return nil
+		p.text("", fmt.Sprintf("%s more can enter.", say.Capital(say.Count(w.Free, "machine", "machines"))))
+		printRefusals(p, w.Refusals)
+	}}
+	return table.print(c.place, form, w, w.Members)
+}
+
+var memberColumns = []column[wave.Machine]{
+	{name: "machine", head: "Machine", value: func(m *wave.Machine) string { return m.Name }},
+	{name: "key", only: true, value: func(m *wave.Machine) string { return m.Key }},
+	{name: "site", head: "Site", value: func(m *wave.Machine) string { return m.Site }},
+	{name: "model", only: true, value: func(m *wave.Machine) string { return m.Model }},
+	{name: "day", head: "Day", value: func(m *wave.Machine) string { return m.Day }},
+	{name: "outcome", head: "Outcome", value: func(m *wave.Machine) string { return m.Outcome }},
+	{name: "way", head: "Way", value: func(m *wave.Machine) string { return m.Way }},
+	{name: "edition", only: true, value: func(m *wave.Machine) string { return m.Edition }},
+	{name: "package", head: "Package", value: func(m *wave.Machine) string { return m.Package }},
+	{name: "file", only: true, value: func(m *wave.Machine) string { return m.File }},
+	{name: "sha256", only: true, value: func(m *wave.Machine) string { return m.SHA256 }},
+	{name: "by_name", only: true, value: func(m *wave.Machine) string { return m.ByName }},
+	{name: "left_to_prepare", only: true, value: func(m *wave.Machine) string { return strings.Join(m.Prepare, "; ") }},
+	{name: "reason", head: "Remark", value: func(m *wave.Machine) string { return m.Reason },
+		text: func(m *wave.Machine) string {
+			if m.Reason == "" && len(m.Prepare) > 0 && m.Outcome == "waiting" {
+				return "left to prepare: " + strconv.Itoa(len(m.Prepare))
+			}
+			return m.Reason
+		}},
 }
 
 func printRefusals(p *paper, list []wave.Refusal) {
@@ -244,108 +183,185 @@ func printRefusals(p *paper, list []wave.Refusal) {
 	}
 }
 
-func setWave(cmd *cobra.Command, id int64, name string) error {
-	c, err := clientOf(cmd)
+// waveOptions are what a wave is. Those that are omitted stay as they are.
+type waveOptions struct {
+	Rule    string `option:"rule" usage:"filter of the machines that can enter" complete:"filter"`
+	Release string `option:"release" usage:"release that the machines get (default: the target of PCs)" complete:"release"`
+	Pilot   bool   `option:"pilot" usage:"make the wave a pilot: small, and before all others"`
+	Most    int    `option:"most" usage:"maximum number of machines" default:"0" least:"1" most:"1000000"`
+	Starts  string `option:"starts" usage:"first day, such as 2026-12-01"`
+	Ends    string `option:"ends" usage:"last day"`
+	Note    string `option:"note" usage:"note for whoever does the work"`
+	serviceOptions
+}
+
+// changeWaveOptions are those of a wave that exists.
+type changeWaveOptions struct {
+	Name string `option:"name" usage:"new name"`
+	waveOptions
+}
+
+func addWave(c *call[waveOptions]) error {
+	s, err := c.client()
 	if err != nil {
 		return err
 	}
-	var w api.MakeWave
-	if id > 0 {
-		old, err := c.Wave(contextOf(cmd), id)
-		if err != nil {
-			return err
-		}
-		w = api.MakeWave{
-			Name:    old.Name,
-			Release: old.Release,
-			Pilot:   old.Pilot,
-			Rule:    old.Rule,
-			Most:    old.Most,
-			Starts:  old.Starts,
-			Ends:    old.Ends,
-			Note:    old.Note,
-		}
+	return c.o.save(c.place, s, 0, api.MakeWave{Name: c.args[0]})
+}
+
+func setWave(c *call[changeWaveOptions]) error {
+	id, s, err := c.wave()
+	if err != nil {
+		return err
 	}
-	for flag, to := range map[string]*string{
-		"rule":    &w.Rule,
-		"release": &w.Release,
-		"starts":  &w.Starts,
-		"ends":    &w.Ends,
-		"note":    &w.Note,
+	old, err := s.Wave(c.ctx(), id)
+	if err != nil {
+		return err
+	}
+	return c.o.save(c.place, s, id, api.MakeWave{
+		Name: first(c.o.Name, old.Name), Release: old.Release, Pilot: old.Pilot, Rule: old.Rule, Most: old.Most,
+		Starts: old.Starts, Ends: old.Ends, Note: old.Note,
+	})
+}
+
+// save saves a wave with the options that were given.
+func (o *waveOptions) save(c *place, s *client.Client, id int64, w api.MakeWave) error {
+	for option, take := range map[string]func(){
+		"rule":    func() { w.Rule = o.Rule },
+		"release": func() { w.Release = o.Release },
+		"pilot":   func() { w.Pilot = o.Pilot },
+		"most":    func() { w.Most = o.Most },
+		"starts":  func() { w.Starts = o.Starts },
+		"ends":    func() { w.Ends = o.Ends },
+		"note":    func() { w.Note = o.Note },
 	} {
-		if cmd.Flags().Changed(flag) {
-			*to = flagText(cmd, flag)
+		if c.changed(option) {
+			take()
 		}
 	}
-	if name != "" {
-		w.Name = name
-	}
-	if cmd.Flags().Changed("most") {
-		w.Most, _ = cmd.Flags().GetInt("most")
-	}
-	if cmd.Flags().Changed("pilot") {
-		w.Pilot, _ = cmd.Flags().GetBool("pilot")
-	}
-	got, err := c.SetWave(contextOf(cmd), id, w)
+	got, err := s.SetWave(c.ctx(), id, w)
 	if err != nil {
 		return asUsage(err)
 	}
-	p := newPaper(cmd.OutOrStdout())
-	p.text("", fmt.Sprintf("Wave %d, %s, from %s to %s. %s can enter.", got.ID, got.Name, got.Starts, got.Ends,
-		say.Capital(say.Count(got.Free, "machine", "machines"))))
-	printRefusals(p, got.Refusals)
+	c.done("Wave %d, %s, from %s to %s. %s can enter.", got.ID, got.Name, got.Starts, got.Ends,
+		say.Capital(say.Count(got.Free, "machine", "machines")))
+	if !quiet(c.cmd) {
+		printRefusals(c.paper(), got.Refusals)
+	}
 	return nil
 }
 
-func fillWave(cmd *cobra.Command, c *client.Client, id int64, keys []string) error {
-	byName, _ := cmd.Flags().GetBool("by-name")
-	got, err := c.FillWave(contextOf(cmd), id, api.FillWave{Keys: keys, ByName: byName})
+// fillOptions are those of machines that enter a wave.
+type fillOptions struct {
+	ByName bool `option:"by-name" usage:"admit these machines despite a waived requirement"`
+	serviceOptions
+}
+
+func fillWave(c *call[fillOptions]) error {
+	id, s, err := c.wave()
+	if err != nil {
+		return err
+	}
+	machines := c.args[1:]
+	got, err := s.FillWave(c.ctx(), id, api.FillWave{Keys: machines, ByName: c.o.ByName})
 	if err != nil {
 		return asUsage(err)
 	}
-	p := newPaper(cmd.OutOrStdout())
-	p.line("%s added to wave %d.", say.Capital(say.Count(got.Added, "machine was", "machines were")), id)
-	printRefusals(p, got.Refusals)
-	if len(keys) > 0 && got.Added < len(keys) {
+	c.done("%s added to wave %d.", say.Capital(say.Count(got.Added, "machine was", "machines were")), id)
+	if !quiet(c.cmd) {
+		printRefusals(c.paper(), got.Refusals)
+	}
+	if len(machines) > 0 && got.Added < len(machines) {
 		return status(ExitFailed)
 	}
 	return nil
 }
 
-func handOff(cmd *cobra.Command, c *client.Client, id int64, _ []string) error {
-	form, err := format(cmd)
+func leaveWave(c *call[removeOptions]) error {
+	id, s, err := c.wave()
 	if err != nil {
 		return err
 	}
-	body, err := c.HandOff(contextOf(cmd), id, form)
-	if err != nil {
+	if err := c.sure(c.o.Yes, "Remove %s from wave %d?", c.args[1], id); err != nil {
 		return err
 	}
-	out := flagText(cmd, "output")
-	if out == "" {
-		_, err = cmd.OutOrStdout().Write(body)
+	if err := s.LeaveWave(c.ctx(), id, c.args[1]); err != nil {
 		return err
 	}
-	if err := safefile.Write(out, body); err != nil {
-		return err
-	}
-	fmt.Fprintf(cmd.ErrOrStderr(), "%s written. When the deployment system has it, run: rolltop waves handed-off "+
-		"%d\n", out, id)
+	c.done("%s is removed from wave %d.", c.args[1], id)
 	return nil
 }
 
-func tellOutcomes(cmd *cobra.Command, c *client.Client, id int64, rest []string) error {
-	src, err := readLarge(rest[0])
+func endWave(c *call[serviceOptions]) error {
+	id, s, err := c.wave()
 	if err != nil {
 		return err
 	}
-	got, err := c.OutcomesFile(contextOf(cmd), id, api.OutcomesFile{Name: filepath.Base(rest[0]), Content: src})
+	if err := s.EndWave(c.ctx(), id); err != nil {
+		return err
+	}
+	c.done("Wave %d has ended.", id)
+	return nil
+}
+
+// handOffOptions are those of the machines for a deployment system.
+type handOffOptions struct {
+	Format string `option:"format" forms:"json,csv,ndjson"`
+	output
+	serviceOptions
+}
+
+func handOff(c *call[handOffOptions]) error {
+	id, s, err := c.wave()
+	if err != nil {
+		return err
+	}
+	form, err := format(c.cmd)
+	if err != nil {
+		return err
+	}
+	body, err := s.HandOff(c.ctx(), id, form)
+	if err != nil {
+		return err
+	}
+	if _, err = c.out().Write(body); err == nil {
+		c.note("When the deployment system has it, run: rolltop waves handed-off %d", id)
+	}
+	return err
+}
+
+func handedOff(c *call[serviceOptions]) error {
+	id, s, err := c.wave()
+	if err != nil {
+		return err
+	}
+	h, err := s.HandedOff(c.ctx(), id)
 	if err != nil {
 		return asUsage(err)
 	}
-	fmt.Fprintf(cmd.OutOrStdout(), "%s recorded.\n", say.Capital(say.Count(got.Taken, "outcome", "outcomes")))
+	c.done("%s handed off.", say.Capital(say.Count(len(h.Machines), "machine is", "machines are")))
+	for _, m := range h.Refused {
+		c.done("Not %s: %s.", m.Name, m.Reason)
+	}
+	return nil
+}
+
+func tellOutcomes(c *call[serviceOptions]) error {
+	id, s, err := c.wave()
+	if err != nil {
+		return err
+	}
+	src, err := readLarge(c.cmd, c.args[1])
+	if err != nil {
+		return err
+	}
+	got, err := s.OutcomesFile(c.ctx(), id, api.OutcomesFile{Name: filepath.Base(c.args[1]), Content: src})
+	if err != nil {
+		return asUsage(err)
+	}
+	c.done("%s recorded.", say.Capital(say.Count(got.Taken, "outcome", "outcomes")))
 	for _, p := range got.Problems {
-		fmt.Fprintf(cmd.ErrOrStderr(), "not recorded: %s\n", p)
+		fmt.Fprintf(c.errOut(), "not recorded: %s\n", p)
 	}
 	if len(got.Problems) > 0 {
 		return status(ExitFailed)
@@ -353,83 +369,64 @@ func tellOutcomes(cmd *cobra.Command, c *client.Client, id int64, rest []string)
 	return nil
 }
 
-func blackoutCommand() *cobra.Command {
-	cmd := &cobra.Command{
-		Use:   "blackout",
-		Short: "Blackout days",
-		Args:  cobra.NoArgs,
-		RunE: func(cmd *cobra.Command, _ []string) error {
-			form, c, err := asked(cmd)
-			if err != nil {
-				return err
-			}
-			l, err := c.Waves(contextOf(cmd))
-			if err != nil {
-				return err
-			}
-			if form == "json" {
-				return printJSON(cmd.OutOrStdout(), l.Blackout)
-			}
-			if len(l.Blackout) == 0 {
-				fmt.Fprintln(cmd.OutOrStdout(), "No blackout days.")
-			}
-			for _, b := range l.Blackout {
-				fmt.Fprintf(cmd.OutOrStdout(), "%s to %s%s\n", b.From, b.To, because(b.Reason))
-			}
-			return nil
+func listBlackout(c *call[listed]) error {
+	form, s, err := c.asked()
+	if err != nil {
+		return err
+	}
+	l, err := s.Blackout(c.ctx())
+	if err != nil {
+		return err
+	}
+	table := listing[api.Blackout]{
+		format: "rolltop-blackout/1",
+		none:   "No blackout days.",
+		columns: []column[api.Blackout]{
+			{name: "from", head: "From", value: func(b *api.Blackout) string { return b.From }},
+			{name: "to", head: "To", value: func(b *api.Blackout) string { return b.To }},
+			{name: "reason", head: "Reason", value: func(b *api.Blackout) string { return b.Reason }},
 		},
 	}
-	formatFlag(cmd, "text", "json")
-	serviceFlags(cmd)
-	change := func(f func([]api.Blackout, []string, string) ([]api.Blackout, error)) func(*cobra.Command,
-		[]string) error {
-		return func(cmd *cobra.Command, args []string) error {
-			c, err := clientOf(cmd)
-			if err != nil {
-				return err
-			}
-			l, err := c.Waves(contextOf(cmd))
-			if err != nil {
-				return err
-			}
-			days, err := f(l.Blackout, args, flagText(cmd, "reason"))
-			if err != nil {
-				return err
-			}
-			if err := c.SetBlackout(contextOf(cmd), api.Blackouts{Days: days}); err != nil {
-				return asUsage(err)
-			}
-			fmt.Fprintf(cmd.OutOrStdout(), "%s of blackout days.\n",
-				say.Capital(say.Count(len(days), "range", "ranges")))
-			return nil
+	return table.print(c.place, form, l, l.Days)
+}
+
+// blackoutOptions are those of blackout days.
+type blackoutOptions struct {
+	Reason string `option:"reason" usage:"reason, such as the season or the end of the year"`
+	serviceOptions
+}
+
+func addBlackout(c *call[blackoutOptions]) error {
+	return changeBlackout(c.place, func(had []api.Blackout) ([]api.Blackout, error) {
+		return append(had, api.Blackout{From: c.args[0], To: c.args[len(c.args)-1], Reason: c.o.Reason}), nil
+	})
+}
+
+func removeBlackout(c *call[removeOptions]) error {
+	return changeBlackout(c.place, func(had []api.Blackout) ([]api.Blackout, error) {
+		left := slices.DeleteFunc(slices.Clone(had), func(b api.Blackout) bool { return b.From == c.args[0] })
+		if len(left) == len(had) {
+			return nil, wrongUsage("no blackout days begin on %s; rolltop waves blackout lists them", c.args[0])
 		}
+		return left, c.sure(c.o.Yes, "Remove the blackout days that begin on %s?", c.args[0])
+	})
+}
+
+func changeBlackout(c *place, change func([]api.Blackout) ([]api.Blackout, error)) error {
+	s, err := c.client()
+	if err != nil {
+		return err
 	}
-	add := &cobra.Command{
-		Use:   "add FROM [TO]",
-		Short: "Add days: from the first to the last, inclusive",
-		Args:  cobra.RangeArgs(1, 2),
-		RunE: change(func(had []api.Blackout, args []string, reason string) ([]api.Blackout, error) {
-			return append(had, api.Blackout{From: args[0], To: args[len(args)-1], Reason: reason}), nil
-		}),
+	l, err := s.Blackout(c.ctx())
+	if err != nil {
+		return err
 	}
-	add.Flags().String("reason", "", "reason, such as the season or the end of the year")
-	remove := &cobra.Command{
-		Use:   "remove FROM",
-		Short: "Remove the days that begin on this day",
-		Args:  cobra.ExactArgs(1),
-		RunE: change(func(had []api.Blackout, args []string, _ string) ([]api.Blackout, error) {
-			left := slices.DeleteFunc(slices.Clone(had), func(b api.Blackout) bool { return b.From == args[0] })
-			if len(left) == len(had) {
-				return nil, wrongUsage("no blackout days begin on %s; rolltop waves blackout lists them", args[0])
-			}
-			return left, nil
-		}),
+	if l.Days, err = change(l.Days); err != nil {
+		return err
 	}
-	remove.Flags().String("reason", "", "")
-	_ = remove.Flags().MarkHidden("reason")
-	for _, c := range []*cobra.Command{add, remove} {
-		serviceFlags(c)
+	if err := s.SetBlackout(c.ctx(), l); err != nil {
+		return asUsage(err)
 	}
-	cmd.AddCommand(add, remove)
-	return cmd
+	c.done("%s of blackout days.", say.Capital(say.Count(len(l.Days), "range", "ranges")))
+	return nil
 }

@@ -14,64 +14,65 @@ import (
 	"rolltop.example/rolltop/internal/client"
 )
 
-func whatIfCommand() *cobra.Command {
-	cmd := &cobra.Command{
-		Use:   "what-if FILE|ID[@REVISION]",
-		Short: "Preview which machines would change under a draft, another revision or another release",
-		Args:  cobra.ExactArgs(1),
-		RunE:  whatIf,
-		Long:  help("what-if"),
-	}
-	cmd.Flags().String("against", "",
-		"id of the release to compare with, such as skerry-12@4 (default: the target)")
-	cmd.Flags().String("where", "", "filter")
-	formatFlag(cmd, "text", "json", "csv")
-	serviceFlags(cmd)
-	return cmd
+// whatIfOptions are those of a preview.
+type whatIfOptions struct {
+	Against string `option:"against" usage:"id of the release to compare with, such as skerry-12@4 (default: the target)" complete:"release"`
+	where
+	listed
 }
 
-func whatIf(cmd *cobra.Command, args []string) error {
-	form, c, err := asked(cmd)
+func whatIfCommand() *cobra.Command {
+	return with(command("what-if FILE|ID[@REVISION]",
+		"Preview which machines would change under a draft, another revision or another release", whatIf), "what-if")
+}
+
+func whatIf(c *call[whatIfOptions]) error {
+	form, s, err := c.asked()
 	if err != nil {
 		return err
 	}
-	in := api.AskWhatIf{Where: flagText(cmd, "where")}
-	if id, revision, ok := stored(args[0]); ok {
+	in := api.AskWhatIf{Where: c.o.Where}
+	if id, revision, ok := stored(c.args[0]); ok {
 		in.Release, in.Revision = id, revision
 	} else {
-		src, err := readFile(args[0])
+		src, err := readFile(c.cmd, c.args[0])
 		if err != nil {
 			return err
 		}
-		packed, err := release.Pack(args[0], src, beside(args[0]))
+		packed, err := release.Pack(c.args[0], src, beside(c.cmd, c.args[0]))
 		if err != nil {
 			return err
 		}
 		in.Document = string(packed)
 	}
-	if than := flagText(cmd, "against"); than != "" {
+	if than := c.o.Against; than != "" {
 		id, revision, ok := stored(than)
 		if !ok {
 			return wrongUsage("%q is not the id of a release; write --against skerry-12 or --against skerry-12@4", than)
 		}
 		in.Than, in.ThanRev = id, revision
 	}
-	w, err := c.WhatIf(contextOf(cmd), in)
+	w, err := s.WhatIf(c.ctx(), in)
 	if err != nil {
 		return asUsage(err)
 	}
-	switch form {
-	case "json":
-		return printJSON(cmd.OutOrStdout(), w)
-	case "csv":
-		var rows [][]string
-		for _, f := range w.Flips {
-			rows = append(rows, []string{f.Name, f.Key, f.Site, f.Model, f.Was, f.Becomes, strings.Join(f.By, "; ")})
-		}
-		return printCSV(cmd.OutOrStdout(), []string{"machine", "key", "site", "model", "was", "becomes", "by"}, rows)
+	if form == "text" {
+		printWhatIf(c.paper(), &w)
+		return nil
 	}
-	printWhatIf(newPaper(cmd.OutOrStdout()), &w)
-	return nil
+	table := listing[api.FlipRow]{format: "rolltop-what-if/1", columns: flipColumns}
+	return table.print(c.place, form, w, w.Flips)
+}
+
+// flipColumns are those of machines whose disposition changes.
+var flipColumns = []column[api.FlipRow]{
+	{name: "machine", head: "Machine", value: func(f *api.FlipRow) string { return f.Name }},
+	{name: "key", only: true, value: func(f *api.FlipRow) string { return f.Key }},
+	{name: "site", head: "Site", value: func(f *api.FlipRow) string { return f.Site }},
+	{name: "model", only: true, value: func(f *api.FlipRow) string { return f.Model }},
+	{name: "was", head: "Was", value: func(f *api.FlipRow) string { return f.Was }},
+	{name: "becomes", head: "Became", value: func(f *api.FlipRow) string { return f.Becomes }},
+	{name: "by", head: "By", value: func(f *api.FlipRow) string { return strings.Join(f.By, "; ") }},
 }
 
 // stored reads an id of a stored release: a name without a dot or a slash.
@@ -127,13 +128,13 @@ func printWhatIf(p *paper, w *api.WhatIf) {
 
 // whileJudging shows how far the judging of the fleet has come while something makes the
 // service judge it.
-func whileJudging(cmd *cobra.Command, c *client.Client, do func() error) error {
-	if !isTerminal(cmd.ErrOrStderr()) {
+func whileJudging(c *place, s *client.Client, do func() error) error {
+	if quiet(c.cmd) || !isTerminal(c.errOut()) {
 		return do()
 	}
 	done := make(chan error, 1)
 	go func() { done <- do() }()
-	bar := progressbar.NewOptions(1, progressbar.OptionSetWriter(cmd.ErrOrStderr()),
+	bar := progressbar.NewOptions(1, progressbar.OptionSetWriter(c.errOut()),
 		progressbar.OptionSetDescription("Judging the fleet"), progressbar.OptionShowCount(),
 		progressbar.OptionClearOnFinish())
 	defer func() { _ = bar.Finish() }()
@@ -142,7 +143,7 @@ func whileJudging(cmd *cobra.Command, c *client.Client, do func() error) error {
 		case err := <-done:
 			return err
 		case <-time.After(300 * time.Millisecond):
-			if j, err := c.Judging(contextOf(cmd)); err == nil && j.Running && j.Machines > 0 {
+			if j, err := s.Judging(c.ctx()); err == nil && j.Running && j.Machines > 0 {
 				bar.ChangeMax(j.Machines)
 				_ = bar.Set(j.Done)
 			}
@@ -151,76 +152,57 @@ func whileJudging(cmd *cobra.Command, c *client.Client, do func() error) error {
 }
 
 func changesCommand() *cobra.Command {
-	cmd := &cobra.Command{
-		Use:   "changes [NUMBER]",
-		Short: "Changes of rules: which machines changed with them, and why",
-		Args:  cobra.MaximumNArgs(1),
-		RunE:  ruleChanges,
-	}
-	formatFlag(cmd, "text", "json", "csv")
-	serviceFlags(cmd)
-	return cmd
+	return command("changes [CHANGE]", "Changes of rules: which machines changed with them, and why", ruleChanges)
 }
 
-func ruleChanges(cmd *cobra.Command, args []string) error {
-	form, c, err := asked(cmd)
+func ruleChanges(c *call[listed]) error {
+	if len(c.args) == 1 {
+		return ruleChange(c)
+	}
+	form, s, err := c.asked()
 	if err != nil {
 		return err
 	}
-	if len(args) == 1 {
-		id, err := strconv.ParseInt(args[0], 10, 64)
-		if err != nil || id < 1 {
-			return wrongUsage("%q is not the number of a change; rolltop releases changes lists all", args[0])
-		}
-		one, err := c.RuleChange(contextOf(cmd), id)
-		if err != nil {
-			return err
-		}
-		return printRuleChange(cmd, form, &one)
-	}
-	l, err := c.RuleChanges(contextOf(cmd))
+	l, err := s.RuleChanges(c.ctx())
 	if err != nil {
 		return err
 	}
-	var rows [][]string
-	for _, one := range l.Changes {
-		rows = append(rows, []string{
-			strconv.FormatInt(one.ID, 10), one.At.Format(time.DateOnly), strconv.Itoa(one.Moved), one.Says,
-		})
-	}
-	switch form {
-	case "json":
-		return printJSON(cmd.OutOrStdout(), l)
-	case "csv":
-		return printCSV(cmd.OutOrStdout(), []string{"number", "at", "machines", "says"}, rows)
-	}
-	p := newPaper(cmd.OutOrStdout())
-	if len(rows) == 0 {
-		p.line("The rules have not changed yet.")
-		return nil
-	}
-	p.table([]string{"", "On", "Machines", ""}, rows)
-	return nil
+	table := listing[api.RuleChange]{format: "rolltop-rule-changes/1", none: "The rules have not changed yet.",
+		columns: []column[api.RuleChange]{
+			{name: "id", head: "Id", value: func(r *api.RuleChange) string { return strconv.FormatInt(r.ID, 10) }},
+			{name: "at", head: "On", value: func(r *api.RuleChange) string { return instant(&r.At) },
+				text: func(r *api.RuleChange) string { return r.At.Format(time.DateOnly) }},
+			{
+				name:  "machines",
+				head:  "Machines",
+				value: func(r *api.RuleChange) string { return strconv.Itoa(r.Moved) },
+			},
+			{name: "says", head: "Change", value: func(r *api.RuleChange) string { return r.Says }},
+		}}
+	return table.print(c.place, form, l, l.Changes)
 }
 
-func printRuleChange(cmd *cobra.Command, form string, one *api.RuleChange) error {
-	var rows [][]string
-	for _, f := range one.Flips {
-		rows = append(rows, []string{f.Name, f.Site, f.Was, f.Becomes, strings.Join(f.By, "; ")})
+func ruleChange(c *call[listed]) error {
+	id, err := c.id(0, "the number of a change", "rolltop releases changes")
+	if err != nil {
+		return err
 	}
-	heads := []string{"Machine", "Site", "Was", "Became", "By"}
-	switch form {
-	case "json":
-		return printJSON(cmd.OutOrStdout(), one)
-	case "csv":
-		return printCSV(cmd.OutOrStdout(), []string{"machine", "site", "was", "became", "by"}, rows)
+	form, s, err := c.asked()
+	if err != nil {
+		return err
 	}
-	p := newPaper(cmd.OutOrStdout())
-	p.text("", p.style(bold, one.Says))
-	p.text("", say.Capital(say.Day(one.At))+", "+say.Count(one.Machines, "machine judged", "machines judged")+".")
-	if len(rows) > 0 {
-		p.line("")
-		p.table(heads, rows)
+	one, err := s.RuleChange(c.ctx(), id)
+	if err != nil {
+		return err
 	}
-	return nil
+	if form == "text" {
+		p := c.paper()
+		p.text("", p.style(bold, one.Says))
+		p.text("", say.Capital(say.Day(one.At))+", "+say.Count(one.Machines, "machine judged", "machines judged")+".")
+		if len(one.Flips) > 0 {
+			p.line("")
+		}
+	}
+	table := listing[api.FlipRow]{format: "rolltop-rule-change/1", columns: flipColumns}
+	return table.print(c.place, form, one, one.Flips)
 }

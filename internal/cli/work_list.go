@@ -7,145 +7,186 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"rolltop.example/rolltop/core/remedy"
 	"rolltop.example/rolltop/core/say"
 	"rolltop.example/rolltop/internal/api"
 	"rolltop.example/rolltop/internal/client"
 )
 
+// workOptions are those of a list of the fleet's work.
+type workOptions struct {
+	where
+	listed
+}
+
 func workCommand() *cobra.Command {
-	cmd := &cobra.Command{
-		Use:   "work",
-		Short: "Work of the fleet: visits, remote batches, parts, open questions, watch list",
-		Args:  cobra.NoArgs,
-		RunE:  workList("visits", askWork, printWork),
-		Long:  help("work"),
-	}
-	cmd.Flags().String("where", "", "filter")
-	formatFlag(cmd, "text", "json", "csv")
-	serviceFlags(cmd)
-	wins := &cobra.Command{
-		Use:   "wins",
-		Short: "Biggest wins: the fixes that make most machines ready, alone and in the best order",
-		Args:  cobra.NoArgs,
-		RunE:  workList("wins", askWins, printWins),
-	}
-	wins.Flags().String("order", "machines",
-		"best order by machines (most machines per fix) or by time (least time per machine)")
-	parts := &cobra.Command{Use: "parts", Short: "Parts to buy for the plans", Args: cobra.NoArgs, RunE: showParts}
-	messages := &cobra.Command{
-		Use:   "messages",
-		Short: "Messages for the people whose machines are visited",
-		Args:  cobra.NoArgs,
-		RunE:  workList("messages", askMessages, printMessages),
-	}
-	for _, c := range []*cobra.Command{wins, parts, messages} {
-		c.Flags().String("where", "", "filter")
-		formatFlag(c, "text", "json", "csv")
-		serviceFlags(c)
-	}
-	sheet := &cobra.Command{
-		Use:   "sheet",
-		Short: "Visits as a page to print",
-		Args:  cobra.NoArgs,
-		RunE: func(cmd *cobra.Command, _ []string) error {
-			c, err := clientOf(cmd)
-			if err != nil {
-				return err
-			}
-			page, err := c.VisitSheet(contextOf(cmd), flagText(cmd, "where"))
-			if err != nil {
-				return asUsage(err)
-			}
-			_, err = cmd.OutOrStdout().Write(page)
-			return err
-		},
-	}
-	sheet.Flags().String("where", "", "filter, such as site=\"Gull Quay\"")
-	serviceFlags(sheet)
-	assign := &cobra.Command{
-		Use:   "assign WHO [KEY…]",
-		Short: "Assign the work on machines to somebody; an empty WHO removes the assignment",
-		Args:  cobra.MinimumNArgs(1),
-		RunE: func(cmd *cobra.Command, args []string) error {
-			c, err := clientOf(cmd)
-			if err != nil {
-				return err
-			}
-			got, err := c.Assign(contextOf(cmd),
-				api.Assign{Where: flagText(cmd, "where"), Keys: args[1:], Who: args[0], Note: flagText(cmd, "note")})
-			if err != nil {
-				return asUsage(err)
-			}
-			if args[0] == "" {
-				fmt.Fprintf(cmd.OutOrStdout(), "%s: the work is no longer assigned.\n",
-					say.Capital(say.Count(got.Machines, "machine", "machines")))
-				return nil
-			}
-			fmt.Fprintf(cmd.OutOrStdout(), "%s assigned to %s.\n",
-				say.Capital(say.Count(got.Machines, "machine", "machines")), args[0])
-			return nil
-		},
-	}
-	assign.Flags().String("where", "", "filter, instead of keys")
-	assign.Flags().String("note", "", "note for whoever does the work")
-	serviceFlags(assign)
-	stock := &cobra.Command{
-		Use:   "stock PART",
-		Short: "Set the stock and the lead time of a part",
-		Args:  cobra.ExactArgs(1),
-		RunE: func(cmd *cobra.Command, args []string) error {
-			c, err := clientOf(cmd)
-			if err != nil {
-				return err
-			}
-			n, _ := cmd.Flags().GetInt("on-hand")
-			days, _ := cmd.Flags().GetInt("lead-days")
-			if err := c.SetStock(contextOf(cmd), api.SetStock{Part: args[0], OnHand: n, LeadDays: days}); err != nil {
-				return asUsage(err)
-			}
-			fmt.Fprintf(cmd.OutOrStdout(), "%s: %d on hand.\n", args[0], n)
-			return nil
-		},
-	}
-	numberFlag(stock, "on-hand", 0, 0, 1000000, "number in stock")
-	numberFlag(stock, "lead-days", 0, 0, 1000, "days until the rest is delivered (0: unknown)")
-	serviceFlags(stock)
-	cmd.AddCommand(wins, parts, messages, sheet, assign, stock)
-	return cmd
+	return with(
+		command("work", "Work of the fleet: visits, remote batches, parts, open questions, watch list", showWork),
+		"work",
+		command("wins", "Biggest wins: the fixes that make most machines ready, alone and in the best order", showWins),
+		command("parts", "Parts to buy for the plans", showParts),
+		command("messages", "Messages for the people whose machines are visited", showMessages),
+		command("sheet", "Visits as a page to print", printSheets),
+		command("assign WHO [MACHINE…]", "Assign the work on machines to somebody; an empty WHO removes the assignment",
+			assignWork),
+		command("stock PART", "Set the stock and the lead time of a part", setStock),
+	)
 }
 
-func flagText(cmd *cobra.Command, name string) string {
-	text, _ := cmd.Flags().GetString(name)
-	return text
+// printPart prints a part of the work: as JSON, as the service exports it under its name, or as text.
+func printPart[T any](c *place, form, format, part string, o *workOptions, order string,
+	ask func(*client.Client) (T, error), text func(*paper, T),
+) error {
+	s, err := c.client()
+	if err != nil {
+		return err
+	}
+	if form == "csv" || form == "ndjson" {
+		return exported(c, s, part, o.Where, order, form)
+	}
+	answer, err := ask(s)
+	switch {
+	case err != nil:
+		return asUsage(err)
+	case form == "json":
+		return printDocument(c.out(), format, answer)
+	}
+	text(c.paper(), answer)
+	return nil
 }
 
-// workList runs a command that shows a part of the work, under its name in the export: as JSON, as
-// CSV, or as text.
-func workList[T any](
-	part string, ask func(cmd *cobra.Command, c *client.Client) (T, error), text func(p *paper, answer T),
-) func(*cobra.Command, []string) error {
-	return func(cmd *cobra.Command, _ []string) error {
-		form, c, err := asked(cmd)
-		if err != nil {
-			return err
+// exported prints a list as the service exports it.
+func exported(c *place, s *client.Client, list, where, order, form string) error {
+	body, err := s.ExportWork(c.ctx(), list, where, order, form)
+	if err != nil {
+		return asUsage(err)
+	}
+	_, err = c.out().Write(body)
+	return err
+}
+
+func showWork(c *call[workOptions]) error {
+	form, err := format(c.cmd)
+	if err != nil {
+		return err
+	}
+	return printPart(c.place, form, "rolltop-work/1", "visits", c.o, "",
+		func(s *client.Client) (api.Work, error) { return s.Work(c.ctx(), c.o.Where) }, printWork)
+}
+
+// Parts are the parts to buy, as rolltop work parts prints them.
+type Parts struct {
+	Parts []api.OrderLine `json:"parts" doc:"Parts, by kind"`
+	Cost  api.Money       `json:"cost" doc:"Of all parts to order"`
+}
+
+func showParts(c *call[workOptions]) error {
+	form, err := format(c.cmd)
+	if err != nil {
+		return err
+	}
+	return printPart(c.place, form, "rolltop-parts/1", "parts", c.o, "", func(s *client.Client) (Parts, error) {
+		w, err := s.Work(c.ctx(), c.o.Where)
+		return Parts{w.Order, w.Cost}, err
+	}, func(p *paper, order Parts) {
+		if len(order.Parts) == 0 {
+			p.line("No parts to buy.")
+			return
 		}
-		answer, err := ask(cmd, c)
-		if err != nil {
-			return asUsage(err)
-		}
-		switch form {
-		case "json":
-			return printJSON(cmd.OutOrStdout(), answer)
-		case "csv":
-			return exportWork(cmd, c, part)
-		}
-		text(newPaper(cmd.OutOrStdout()), answer)
+		p.table(partHeads, partRows(order.Parts))
+		p.line("")
+		p.line("Total: %s.", order.Cost.Says)
+	})
+}
+
+func showMessages(c *call[workOptions]) error {
+	form, err := format(c.cmd)
+	if err != nil {
+		return err
+	}
+	return printPart(c.place, form, "rolltop-messages/1", "messages", c.o, "",
+		func(s *client.Client) (api.MessageList, error) { return s.Messages(c.ctx(), c.o.Where) }, printMessages)
+}
+
+// winsOptions are those of the biggest wins.
+type winsOptions struct {
+	Order string `option:"order" default:"machines" usage:"best order by machines (most machines per fix) or by time (least time per machine)" complete:"by"`
+	workOptions
+}
+
+func showWins(c *call[winsOptions]) error {
+	form, err := format(c.cmd)
+	if err != nil {
+		return err
+	}
+	return printPart(c.place, form, "rolltop-wins/1", "wins", &c.o.workOptions, c.o.Order,
+		func(s *client.Client) (api.Wins, error) { return s.Wins(c.ctx(), c.o.Where, c.o.Order) }, printWins)
+}
+
+// sheetOptions are those of the visits as a page.
+type sheetOptions struct {
+	where
+	output
+	serviceOptions
+}
+
+func printSheets(c *call[sheetOptions]) error {
+	s, err := c.client()
+	if err != nil {
+		return err
+	}
+	page, err := s.VisitSheet(c.ctx(), c.o.Where)
+	if err != nil {
+		return asUsage(err)
+	}
+	_, err = c.out().Write(page)
+	return err
+}
+
+// assignOptions are those of an assignment.
+type assignOptions struct {
+	where
+	Note string `option:"note" usage:"note for whoever does the work"`
+	serviceOptions
+}
+
+func assignWork(c *call[assignOptions]) error {
+	s, err := c.client()
+	if err != nil {
+		return err
+	}
+	who := c.args[0]
+	got, err := s.Assign(c.ctx(), api.Assign{Where: c.o.Where, Keys: c.args[1:], Who: who, Note: c.o.Note})
+	if err != nil {
+		return asUsage(err)
+	}
+	machines := say.Capital(say.Count(got.Machines, "machine", "machines"))
+	if who == "" {
+		c.done("%s: the work is no longer assigned.", machines)
 		return nil
 	}
+	c.done("%s assigned to %s.", machines, who)
+	return nil
 }
 
-func askWork(cmd *cobra.Command, c *client.Client) (api.Work, error) {
-	return c.Work(contextOf(cmd), flagText(cmd, "where"))
+// stockOptions are those of the stock of a part.
+type stockOptions struct {
+	OnHand   int `option:"on-hand" default:"0" least:"0" most:"1000000" usage:"number in stock"`
+	LeadDays int `option:"lead-days" default:"0" least:"0" most:"1000" usage:"days until the rest is delivered (0: unknown)"`
+	serviceOptions
+}
+
+func setStock(c *call[stockOptions]) error {
+	s, err := c.client()
+	if err != nil {
+		return err
+	}
+	part := api.SetStock{Part: c.args[0], OnHand: c.o.OnHand, LeadDays: c.o.LeadDays}
+	if err := s.SetStock(c.ctx(), part); err != nil {
+		return asUsage(err)
+	}
+	c.done("%s: %d on hand.", part.Part, part.OnHand)
+	return nil
 }
 
 func printWork(p *paper, w api.Work) {
@@ -157,7 +198,7 @@ func printWork(p *paper, w api.Work) {
 			waiting = say.Count(s.Waiting, "is", "are") + " postponed"
 		}
 		rows = append(rows, []string{
-			s.Site, strconv.Itoa(s.Machines), say.Hours(s.Minutes), strconv.Itoa(s.Parts), waiting,
+			s.Site, strconv.Itoa(s.Machines), say.Hours(remedy.Minutes(s.Minutes)), strconv.Itoa(s.Parts), waiting,
 		})
 	}
 	table := func(heads []string, rows [][]string) {
@@ -235,46 +276,6 @@ func titles(steps []api.StepRef) []string {
 	return out
 }
 
-// exportWork prints a list of the fleet's work as the service writes it.
-func exportWork(cmd *cobra.Command, c *client.Client, list string) error {
-	body, err := c.ExportWork(contextOf(cmd), list, flagText(cmd, "where"), flagText(cmd, "order"), "csv")
-	if err != nil {
-		return asUsage(err)
-	}
-	_, err = cmd.OutOrStdout().Write(body)
-	return err
-}
-
-func showParts(cmd *cobra.Command, _ []string) error {
-	form, c, err := asked(cmd)
-	if err != nil {
-		return err
-	}
-	w, err := c.Work(contextOf(cmd), flagText(cmd, "where"))
-	if err != nil {
-		return asUsage(err)
-	}
-	switch form {
-	case "json":
-		return printJSON(cmd.OutOrStdout(), w.Order)
-	case "csv":
-		return exportWork(cmd, c, "parts")
-	}
-	p := newPaper(cmd.OutOrStdout())
-	if len(w.Order) == 0 {
-		p.line("No parts to buy.")
-		return nil
-	}
-	p.table(partHeads, partRows(w.Order))
-	p.line("")
-	p.line("Total: %s.", w.Cost.Says)
-	return nil
-}
-
-func askMessages(cmd *cobra.Command, c *client.Client) (api.MessageList, error) {
-	return c.Messages(contextOf(cmd), flagText(cmd, "where"))
-}
-
 func printMessages(p *paper, l api.MessageList) {
 	for _, m := range l.Messages {
 		p.text("", p.style(bold, m.Subject))
@@ -287,10 +288,6 @@ func printMessages(p *paper, l api.MessageList) {
 		say.Count(l.Total, "machine that is visited", "machines that are visited"))
 }
 
-func askWins(cmd *cobra.Command, c *client.Client) (api.Wins, error) {
-	return c.Wins(contextOf(cmd), flagText(cmd, "where"), flagText(cmd, "order"))
-}
-
 func printWins(p *paper, e api.Wins) {
 	var rows [][]string
 	for i, k := range e.Picks {
@@ -299,7 +296,9 @@ func printWins(p *paper, e api.Wins) {
 			gain += fmt.Sprintf(" (%d expected)", k.Expected)
 		}
 		rows = append(rows, []string{
-			strconv.Itoa(i + 1), strings.Join(titles(k.Steps), "; "), gain, strconv.Itoa(k.Ready), say.Hours(k.Minutes),
+			strconv.Itoa(
+				i + 1,
+			), strings.Join(titles(k.Steps), "; "), gain, strconv.Itoa(k.Ready), say.Hours(remedy.Minutes(k.Minutes)),
 			k.Cost.Says,
 		})
 	}

@@ -97,7 +97,7 @@ func TestFleetWorkCommands(t *testing.T) {
 		{"waves blackout", 0, "turn of the year"},
 		{"waves blackout add " + day(60) + " " + day(62) + " --reason stocktaking", 0, "Two ranges"},
 		{"waves blackout remove " + day(61), 2, "no blackout days begin on"},
-		{"waves blackout remove " + day(60), 0, "One range"},
+		{"waves blackout remove --yes " + day(60), 0, "One range"},
 		{"releases what-if " + draft, 0, "fewer would be ready"},
 		{"releases what-if skerry-13 --format csv", 0, "machine,key,site,model,was,becomes,by"},
 		{"releases what-if skerry-12@5 --against skerry-12@4", 0, "Six machines of 251 would change"},

@@ -53,6 +53,11 @@ func (c fleet) Filters(ctx context.Context) (api.SavedFilterList, error) {
 	return get[api.SavedFilterList](ctx, c.conn, "filters", nil)
 }
 
+// Filter is one saved filter.
+func (c fleet) Filter(ctx context.Context, name string) (api.SavedFilter, error) {
+	return get[api.SavedFilter](ctx, c.conn, "filters/"+url.PathEscape(name), nil)
+}
+
 // SetFilter keeps a filter under a name.
 func (c fleet) SetFilter(ctx context.Context, name string, f api.SetFilter) (api.SavedFilter, error) {
 	return send[api.SavedFilter](ctx, c.conn, http.MethodPut, "filters/"+url.PathEscape(name), f)
@@ -66,4 +71,14 @@ func (c fleet) RemoveFilter(ctx context.Context, name string) error {
 // Progress is how many machines there were of each disposition, day by day.
 func (c fleet) Progress(ctx context.Context, days int) (api.Progress, error) {
 	return get[api.Progress](ctx, c.conn, "fleet/progress", url.Values{"days": {strconv.Itoa(days)}})
+}
+
+// ReadFilter reads a filter.
+func (c fleet) ReadFilter(ctx context.Context, filter string) (api.FilterRead, error) {
+	return get[api.FilterRead](ctx, c.conn, "filter", url.Values{"where": {filter}})
+}
+
+// CompleteFilter lists ways to go on at the end of a filter.
+func (c fleet) CompleteFilter(ctx context.Context, filter string) (api.CompletionList, error) {
+	return get[api.CompletionList](ctx, c.conn, "filter/completions", url.Values{"where": {filter}})
 }

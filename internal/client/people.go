@@ -14,6 +14,12 @@ import (
 // people are the operations on users, tokens and sessions.
 type people struct{ *conn }
 
+// Version is the version of the service.
+func (c people) Version(ctx context.Context) (string, error) {
+	v, err := get[api.Version](ctx, c.conn, "version", nil)
+	return v.Version, err
+}
+
 // Who tells what the token may do.
 func (c people) Who(ctx context.Context) (api.Who, error) {
 	return get[api.Who](ctx, c.conn, "session", nil)
@@ -37,6 +43,11 @@ func (c people) DeleteToken(ctx context.Context, id int64) error {
 // Users lists the people who sign in.
 func (c people) Users(ctx context.Context) (api.UserList, error) {
 	return get[api.UserList](ctx, c.conn, "users", nil)
+}
+
+// User is one user.
+func (c people) User(ctx context.Context, name string) (api.User, error) {
+	return get[api.User](ctx, c.conn, "users/"+url.PathEscape(name), nil)
 }
 
 // SetUser adds a user, or changes one.

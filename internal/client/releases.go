@@ -61,6 +61,11 @@ func (c releases) AddRelease(ctx context.Context, document []byte) (r api.Releas
 	return r, err
 }
 
+// Targets are the target releases, by their ids.
+func (c releases) Targets(ctx context.Context) (api.TargetSet, error) {
+	return get[api.TargetSet](ctx, c.conn, "targets", nil)
+}
+
 // SetTargets chooses target releases; the fleet is judged again.
 func (c releases) SetTargets(ctx context.Context, t api.TargetSet) (api.TargetSet, error) {
 	return send[api.TargetSet](ctx, c.conn, http.MethodPut, "targets", t)

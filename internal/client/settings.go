@@ -30,6 +30,11 @@ func (c settings) Webhooks(ctx context.Context) (api.WebhookList, error) {
 	return get[api.WebhookList](ctx, c.conn, "webhooks", nil)
 }
 
+// Webhook is one webhook.
+func (c settings) Webhook(ctx context.Context, name string) (api.Webhook, error) {
+	return get[api.Webhook](ctx, c.conn, "webhooks/"+url.PathEscape(name), nil)
+}
+
 // SetWebhook adds a webhook, or changes one.
 func (c settings) SetWebhook(ctx context.Context, name string, h api.SetWebhook) (api.WebhookPut, error) {
 	return send[api.WebhookPut](ctx, c.conn, http.MethodPut, "webhooks/"+url.PathEscape(name), h)

@@ -26,6 +26,7 @@ import (
 	"rolltop.example/rolltop/core/results"
 	"rolltop.example/rolltop/core/spec"
 	"rolltop.example/rolltop/internal/api"
+	"rolltop.example/rolltop/internal/cli"
 	"rolltop.example/rolltop/internal/server"
 )
 
@@ -48,12 +49,24 @@ func Files() (map[string][]byte, error) {
 		"steps":     reflect.TypeFor[remedy.StepDocument](),
 		"changes":   reflect.TypeFor[api.Flips](),
 		"handoff":   reflect.TypeFor[api.HandOff](),
+		"export":    reflect.TypeFor[api.Export](),
+		"table":     reflect.TypeFor[api.WorkTable](),
 	} {
-		b, err := schema(name, t)
+		b, err := schema(name, t, false)
 		if err != nil {
 			return nil, err
 		}
 		out["docs/formats/"+name+".schema.json"] = b
+	}
+	for name, t := range cli.Formats() {
+		b, err := schema(name, t, true)
+		if err != nil {
+			return nil, err
+		}
+		out["docs/formats/"+name+".schema.json"] = b
+	}
+	if err := commands(out); err != nil {
+		return nil, err
 	}
 	b, err := openAPI()
 	if err != nil {
@@ -65,10 +78,15 @@ func Files() (map[string][]byte, error) {
 	return out, err
 }
 
-// schema is a JSON Schema (2020-12) that stands alone.
-func schema(name string, t reflect.Type) ([]byte, error) {
+// schema is a JSON Schema (2020-12) that stands alone. Where the type itself has no key format, one is added.
+func schema(name string, t reflect.Type, addFormat bool) ([]byte, error) {
 	r := server.Registry()
 	r.Schema(t, true, "")
+	if root := r.Map()[server.SchemaName(t)]; addFormat {
+		root.Properties["format"] = &huma.Schema{Type: huma.TypeString, Enum: []any{"rolltop-" + name + "/1"},
+			Description: "Format of the document"}
+		root.Required = append(root.Required, "format")
+	}
 	all, err := json.Marshal(r.Map())
 	if err != nil {
 		return nil, err
@@ -144,9 +162,10 @@ func facts() []byte {
 
 func problems() []byte {
 	var b bytes.Buffer
-	b.WriteString("# Problems\n\nGenerated from `internal/api/problem.go`. Every error answer of the API is a problem (RFC " +
-		"9457). Its `type`\nis stable: a program can rely on it. `detail` is for people and may change. A running service " +
-		"explains its\nproblems at `GET /api/v1/problems`.\n\n| type | status | what happened | what to do |\n" +
+	b.WriteString("# Problems\n\nGenerated from `internal/api/problem.go`. Every error answer of the API is a " +
+		"problem (RFC 9457). Its `type`\nis stable: a program can rely on it. `detail` is for people and may " +
+		"change. A running service explains its\nproblems at `GET /api/v1/problems`.\n\n" +
+		"| type | status | what happened | what to do |\n" +
 		"|---|---|---|---|\n")
 	for _, t := range api.ProblemTypes {
 		fmt.Fprintf(&b, "| `%s%s` | %d | %s | %s |\n", api.ProblemPath, t.ID, t.Status, t.Says, t.Try)

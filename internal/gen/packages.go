@@ -195,8 +195,15 @@ path { fill: none; stroke: #8a979d; stroke-width: 0.8 }
 			area, label, _ := strings.Cut(r.name, "/")
 			label = cmp.Or(label, area)
 			width := letterWidth*float64(len(label)) + 10
-			fmt.Fprintf(&b, `<rect class="%s" x="%.0f" y="%d" width="%.0f" height="%d"/>`, area, x(r)-width/2, y(r), width,
-				roomHeight)
+			fmt.Fprintf(
+				&b,
+				`<rect class="%s" x="%.0f" y="%d" width="%.0f" height="%d"/>`,
+				area,
+				x(r)-width/2,
+				y(r),
+				width,
+				roomHeight,
+			)
 			fmt.Fprintf(&b, `<text x="%.0f" y="%d">%s</text>`+"\n", x(r), y(r)+roomHeight-8, label)
 		}
 	}

@@ -41,7 +41,8 @@ func operations(t *testing.T, url string) map[string]map[string]any {
 // that none can be added without deciding who may call it.
 var scopes = map[string]string{
 	"GET /filters/{name}": "read", "GET /users/{name}": "manage", "GET /webhooks/{name}": "manage",
-	"GET /blackout": "read", "GET /problems": "open", "GET /problems/{id}": "open",
+	"GET /filter": "read", "GET /filter/completions": "read", "GET /blackout": "read",
+	"GET /problems": "open", "GET /problems/{id}": "open",
 	"GET /version": "open", "POST /session": "open", "GET /session": "open", "DELETE /session": "anybody",
 	"POST /inventories": "submit", "GET /titles": "submit",
 	"GET /machines": "read", "GET /machines/{key}": "read", "GET /machines/{key}/inventory": "read",

@@ -54,8 +54,12 @@ func TestFactsByHandAtTheService(t *testing.T) {
 	visible := regexp.MustCompile(`"visible_bytes":\d+`)
 	again := visible.ReplaceAllString(string(src), `"visible_bytes":4000000000`)
 	again = strings.Replace(again, `"memory":{`, `"memory":{"installed_bytes":4294967296,`, 1)
-	again = strings.Replace(again,
-		`{"fact":"memory.installed_bytes","cause":"needs-rights","detail":"the collector ran without administrator rights","try":"Run the collector again with administrator rights."},`, "", 1)
+	again = strings.Replace(
+		again,
+		`{"fact":"memory.installed_bytes","cause":"needs-rights","detail":"the collector ran without administrator rights","try":"Run the collector again with administrator rights."},`,
+		"",
+		1,
+	)
 	if _, err := s.Client.Submit(ctx, []byte(again)); err != nil {
 		t.Fatal(err)
 	}

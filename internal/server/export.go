@@ -26,7 +26,7 @@ type exportAPI struct{ *Server }
 type exportInput struct {
 	Where  string   `query:"where" maxLength:"2000" doc:"A filter"`
 	Format string   `query:"format" default:"csv" enum:"csv,json,ndjson"`
-	Facts  []string `query:"facts" maxItems:"40" doc:"Facts to add as columns, separated by commas: tpm.state,memory.installed_bytes"`
+	Facts  []string `query:"facts" doc:"Facts to add as columns, separated by commas: tpm.state,memory.installed_bytes" maxItems:"40"`
 }
 
 // exported is a machine in an export.
@@ -70,7 +70,7 @@ func (s exportAPI) lines(ctx context.Context, w io.Writer, rows []fleet.Row, def
 }
 
 func (s exportAPI) array(ctx context.Context, w io.Writer, rows []fleet.Row, defs []*fact.Def) error {
-	before := "[\n"
+	before := `{"format":"rolltop-export/1","machines":[` + "\n"
 	err := s.each(ctx, rows, defs, func(e *exported) error {
 		b, err := json.Marshal(e)
 		if err != nil {
@@ -83,12 +83,10 @@ func (s exportAPI) array(ctx context.Context, w io.Writer, rows []fleet.Row, def
 	if err != nil {
 		return err // what was written is no whole array, and nobody takes it for one
 	}
-	if len(rows) == 0 {
-		before = "["
-	} else {
+	if len(rows) > 0 {
 		before = "\n"
 	}
-	_, err = io.WriteString(w, before+"]\n")
+	_, err = io.WriteString(w, before+"]}\n")
 	return err
 }
 

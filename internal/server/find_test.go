@@ -43,7 +43,10 @@ func TestMachinesByName(t *testing.T) {
 		status, _, _ = call(t, "GET", at, viewer, "", "")
 		expect.Same(t, "for a viewer, "+name, status, want)
 	}
-	got, err := s.Client.Change(ctx, api.MachineChanges{Keys: []string{"GULL-014", "gull-002", serial}, Tag: []string{"x"}})
+	got, err := s.Client.Change(
+		ctx,
+		api.MachineChanges{Keys: []string{"GULL-014", "gull-002", serial}, Tag: []string{"x"}},
+	)
 	expect.NoError(t, err)
 	expect.Same(t, "changed", got.Changed, 2)
 

@@ -70,9 +70,9 @@ func TestCloneIsAQuestion(t *testing.T) {
 	expect.That(t, "len(d.History) >= 2", len(d.History) >= 2)
 	expect.Same(t, "len(d.Duplicates)", len(d.Duplicates), 0)
 	expect.Same(t, `total(t, s.Client, "")`, total(t, s.Client, ""), before-1)
-	if _, err := s.Client.Machine(ctx, "gull-907"); err == nil {
-		t.Error("the second one is still there")
-	}
+	d, err = s.Client.Machine(ctx, "gull-907") // its name now
+	expect.NoError(t, err)
+	expect.Same(t, "the key of the one that is left", d.Key, "gull-007")
 	refused(t, "settled twice", s.Client.ResolveDuplicate(ctx, l.Duplicates[0].ID, "apart"),
 		"there is no unresolved duplicate")
 }

@@ -89,9 +89,12 @@ func (s machinesAPI) listMachines(ctx context.Context, in *struct {
 		Size:     in.Size,
 		From:     got.From,
 		Next:     got.Next,
-		Where:    s.Index.Canonical(ctx, got.Filter, in.Where),
 		Machines: []api.MachineRow{},
 	}
+	if out.Filter, err = readFilter(in.Where); err != nil {
+		return out, err
+	}
+	out.Where = out.Filter.Where
 	answers, err := s.Answers.Of(ctx, got.Rows, defs)
 	if err != nil {
 		return out, err

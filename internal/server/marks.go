@@ -127,6 +127,56 @@ func savedFilter(f *store.SavedFilter) api.SavedFilter {
 	return out
 }
 
+// readFilter is a filter in its parts, as who wrote it sees it: without what limits them.
+func readFilter(where string) (api.FilterRead, error) {
+	f, err := fleet.Parse(where)
+	if err != nil {
+		return api.FilterRead{}, refuse("The filter has a mistake", "%s", err)
+	}
+	return filterRead(f), nil
+}
+
+func filterRead(f fleet.Filter) api.FilterRead {
+	parts, simple := f.Parts()
+	out := api.FilterRead{Where: f.String(), Simple: simple, Words: f.Words(), Terms: []api.FilterTerm{}}
+	for i := range parts {
+		out.Terms = append(out.Terms, api.FilterTerm(parts[i]))
+	}
+	return out
+}
+
+// changeFilter reads a filter, and replaces a part of it where that is asked for. What it names is checked.
+func (s marksAPI) changeFilter(ctx context.Context, in *struct {
+	Where   string   `query:"where" maxLength:"2000" doc:"A filter"`
+	Replace string   `query:"replace" enum:",values,words" doc:"What to replace: the values of key, or the plain words"`
+	Key     string   `query:"key" maxLength:"64" doc:"With replace=values: the key"`
+	Values  []string `query:"value,explode" maxItems:"200" doc:"With replace=values: the new values; none remove the term"`
+	Words   string   `query:"words" maxLength:"2000" doc:"With replace=words: the new words, which can be a filter"`
+}) (out api.FilterRead, err error) {
+	f, err := fleet.Parse(in.Where)
+	if err == nil && in.Replace == "values" {
+		f, err = f.WithValues(in.Key, in.Values)
+	} else if err == nil && in.Replace == "words" {
+		f, err = f.WithWords(in.Words)
+	}
+	if err != nil {
+		return out, refuse("The filter has a mistake", "%s", err)
+	}
+	if _, err := s.Index.Where(ctx, f.String()); err != nil {
+		return out, err
+	}
+	return filterRead(f), nil
+}
+
+func (s marksAPI) completeFilter(ctx context.Context, in *whereInput) (api.CompletionList, error) {
+	got, err := s.Index.Complete(ctx, in.Where)
+	out := api.CompletionList{Completions: []api.Completion{}}
+	for _, c := range got {
+		out.Completions = append(out.Completions, api.Completion(c))
+	}
+	return out, err
+}
+
 // ownFilter refuses to whoever is limited to some sites a filter that somebody else saved.
 func (s marksAPI) ownFilter(ctx context.Context, name string) error {
 	who := callerOf(ctx)

@@ -237,7 +237,7 @@ func problemType(_ context.Context, in *struct {
 			return t, nil
 		}
 	}
-	return api.ProblemType{}, missing("there is no kind of problem %q; /api/v1/problems lists all", in.ID)
+	return api.ProblemType{}, missing("unknown kind of problem %q; /api/v1/problems lists all", in.ID)
 }
 
 // named is the row of a list that has a name; what says what it is of, for the error.

@@ -218,6 +218,7 @@ func usual(r route, named []int) []int {
 func (s *Server) routes() []group {
 	const tableSays = "CSV is safe for spreadsheet programs: a text that looks like a formula gets an apostrophe. "
 	table := []string{"text/csv", "application/json", "application/x-ndjson"}
+	replaced := versionsAPI{s}.replaces
 	return []group{
 		{"Session", []route{
 			{"version", get, "/version", open, "Show the version of the service", body(s, sessionAPI{s}.version), nil},
@@ -266,7 +267,7 @@ func (s *Server) routes() []group {
 				body(
 					s,
 					expectedAPI{s}.setExpected,
-				), []option{versioned[api.SetExpected], s.replaces, atMost(doc.MaxBytes * 8), fails(mistaken)}},
+				), []option{versioned[api.SetExpected], replaced, atMost(doc.MaxBytes * 8), fails(mistaken)}},
 			{"set-expected-reason", put, "/expected/{id}/reason", ScopeWork,
 				"Record why an expected machine does not report",
 				done(s, expectedAPI{s}.setReason), []option{empty, fails(notFound)}},
@@ -303,10 +304,17 @@ func (s *Server) routes() []group {
 				), []option{fails(notFound, mistaken), says("All of them are changed, or none.")}},
 			{"tags", get, "/tags", ScopeRead, "List the tags in use", body(s, marksAPI{s}.listTags), nil},
 			{"filters", get, "/filters", ScopeRead, "List saved filters", body(s, marksAPI{s}.listFilters), nil},
+			{"read-filter", get, "/filter", ScopeRead, "Read a filter, or replace a part of it",
+				body(s, marksAPI{s}.changeFilter), []option{fails(mistaken), says(fleet.Doc())}},
+			{"complete-filter", get, "/filter/completions", ScopeRead, "List ways to go on at the end of a filter",
+				body(s, marksAPI{s}.completeFilter), nil},
 			{"filter", get, "/filters/{name}", ScopeRead, "Show a saved filter", body(s, marksAPI{s}.showFilter),
 				[]option{versioned[api.SetFilter]}},
 			{"set-filter", put, "/filters/{name}", ScopeWork, "Save a filter for everybody, or replace one",
-				body(s, marksAPI{s}.setFilter), []option{versioned[api.SetFilter], s.replaces, fails(mistaken)}},
+				body(
+					s,
+					marksAPI{s}.setFilter,
+				), []option{versioned[api.SetFilter], replaced, fails(mistaken)}},
 			{"remove-filter", remove, "/filters/{name}", ScopeWork, "Remove a saved filter",
 				done(s, marksAPI{s}.removeFilter), []option{empty, fails(notFound)}},
 			{"duplicates", get, "/duplicates", ScopeRead,
@@ -420,7 +428,7 @@ func (s *Server) routes() []group {
 				body(
 					s,
 					knowledgeAPI{s}.setKnowledge,
-				), []option{versioned[api.KnowledgeText], s.replaces, atMost(doc.MaxBytes + 1), fails(mistaken),
+				), []option{versioned[api.KnowledgeText], replaced, atMost(doc.MaxBytes + 1), fails(mistaken),
 					says("The earlier document is kept, and stays in force if this one has mistakes.")}},
 			{"validate-knowledge", post, "/knowledge/{kind}/validate", ScopeManage,
 				"Validate a document without putting it in force",
@@ -433,7 +441,7 @@ func (s *Server) routes() []group {
 			{"user", get, "/users/{name}", ScopeManage, "Show a user", body(s, peopleAPI{s}.showUser),
 				[]option{versioned[api.SetUser]}},
 			{"set-user", put, "/users/{name}", ScopeManage, "Add or change a user", body(s, peopleAPI{s}.setUser),
-				[]option{s.replaces, fails(conflict)}},
+				[]option{replaced, fails(conflict)}},
 			{"remove-user", remove, "/users/{name}", ScopeManage, "Remove a user",
 				done(s, peopleAPI{s}.removeUser), []option{empty, fails(notFound, conflict)}},
 			{"set-password", put, "/session/password", ScopeRead,
@@ -446,7 +454,7 @@ func (s *Server) routes() []group {
 			{"settings", get, "/settings", ScopeRead, "Show the settings",
 				body(s, settingsAPI{s}.showSettings), []option{versioned[api.Settings]}},
 			{"set-settings", put, "/settings", ScopeManage, "Change the settings", body(s, settingsAPI{s}.setSettings),
-				[]option{versioned[api.Settings], s.replaces, fails(mistaken)}},
+				[]option{versioned[api.Settings], replaced, fails(mistaken)}},
 			{"tokens", get, "/tokens", ScopeManage, "List tokens", body(s, settingsAPI{s}.listTokens), nil},
 			{"add-token", post, "/tokens", ScopeManage, "Create a token", body(s, settingsAPI{s}.addToken),
 				[]option{fails(conflict)}},
@@ -462,13 +470,13 @@ func (s *Server) routes() []group {
 				[]option{versioned[api.SiteList]},
 			},
 			{"set-sites", put, "/sites", ScopeManage, "Replace all sites", body(s, settingsAPI{s}.setSites),
-				[]option{versioned[api.SiteList], s.replaces, fails(mistaken)}},
+				[]option{versioned[api.SiteList], replaced, fails(mistaken)}},
 			{"webhooks", get, "/webhooks", ScopeManage, "List webhooks",
 				body(s, webhooksAPI{s}.listWebhooks), nil},
 			{"webhook", get, "/webhooks/{name}", ScopeManage, "Show a webhook", body(s, webhooksAPI{s}.showWebhook),
 				[]option{versioned[api.SetWebhook]}},
 			{"set-webhook", put, "/webhooks/{name}", ScopeManage, "Add or change a webhook",
-				body(s, webhooksAPI{s}.setWebhook), []option{s.replaces, fails(mistaken),
+				body(s, webhooksAPI{s}.setWebhook), []option{replaced, fails(mistaken),
 					says("It receives changes from now on, in order. A message is repeated until the address " +
 						"answers 2xx. Messages are signed (RFC 9421, hmac-sha256) over method, address and digest " +
 						"(RFC 9530).")}},
@@ -486,7 +494,7 @@ func (s *Server) routes() []group {
 }
 
 func (s *Server) waveRoutes(table []string) []route {
-	wrong := fails(notFound, mistaken)
+	wrong, replaced := fails(notFound, mistaken), versionsAPI{s}.replaces
 	return []route{
 		{"waves", get, "/waves", ScopeRead, "List waves, blackout days and forecasts", body(s, wavesAPI{s}.listWaves),
 			[]option{wrong}},
@@ -500,7 +508,7 @@ func (s *Server) waveRoutes(table []string) []route {
 			ScopeManage,
 			"Change a wave",
 			body(s, wavesAPI{s}.setWave),
-			[]option{versioned[api.MakeWave], s.replaces, wrong},
+			[]option{versioned[api.MakeWave], replaced, wrong},
 		},
 		{"end-wave", remove, "/waves/{id}", ScopeManage,
 			"End a wave; machines that were not handed off are free again",
@@ -526,11 +534,12 @@ func (s *Server) waveRoutes(table []string) []route {
 		{"blackout", get, "/blackout", ScopeRead, "List the days on which nothing is upgraded",
 			body(s, wavesAPI{s}.listBlackout), []option{versioned[api.Blackouts]}},
 		{"set-blackout", put, "/blackout", ScopeManage, "Set the days on which nothing is upgraded",
-			done(s, wavesAPI{s}.setBlackout), []option{s.replaces, wrong, empty}},
+			done(s, wavesAPI{s}.setBlackout), []option{replaced, wrong, empty}},
 	}
 }
 
 func (s *Server) releaseRoutes() []route {
+	replaced := versionsAPI{s}.replaces
 	return []route{
 		{"releases", get, "/releases", ScopeRead, "List release documents", body(s, releasesAPI{s}.listReleases), nil},
 		{"release", get, "/releases/{id}", ScopeRead, "Show a release in sentences", body(s,
@@ -564,7 +573,7 @@ func (s *Server) releaseRoutes() []route {
 			body(
 				s,
 				releasesAPI{s}.setTargets,
-			), []option{versioned[api.TargetSet], s.replaces, fails(notFound, mistaken)}},
+			), []option{versioned[api.TargetSet], replaced, fails(notFound, mistaken)}},
 		{"what-if", post, "/what-if", ScopeRead,
 			"Preview which machines would change under a draft, another revision or another release",
 			body(s, changesAPI{s}.whatIf), []option{

@@ -55,13 +55,16 @@ func tagged(ctx huma.Context, status string, answer any) (any, error) {
 	return answer, err
 }
 
+// versionsAPI compares what is replaced with what whoever replaces it read.
+type versionsAPI struct{ *Server }
+
 // replaces says that an operation replaces what the same address answers to GET.
-func (s *Server) replaces(a huma.API, op *huma.Operation) {
+func (s versionsAPI) replaces(a huma.API, op *huma.Operation) {
 	op.Errors = append(op.Errors, http.StatusPreconditionFailed)
 	op.Parameters = append(op.Parameters, &huma.Param{
 		Name: "If-Match", In: "header", Schema: &huma.Schema{Type: huma.TypeString}, Example: `"5f0c1e6a9d3b7c2e4f10"`,
-		Description: "ETag of what you read; if somebody else replaced it since, the answer is 412 and nothing is saved. " +
-			"If omitted, it is replaced in any case",
+		Description: "ETag of what you read; if somebody else replaced it since, the answer is 412 and nothing " +
+			"is saved. If omitted, it is replaced in any case",
 	})
 	one := new(sync.Mutex)
 	op.Middlewares = append(op.Middlewares, func(ctx huma.Context, next func(huma.Context)) {
@@ -83,7 +86,7 @@ func changedMeanwhile() error {
 }
 
 // tagOf is the entity tag of what the address of a request answers now; "" if it has nothing.
-func (s *Server) tagOf(ctx huma.Context) string {
+func (s versionsAPI) tagOf(ctx huma.Context) string {
 	r, _ := humachi.Unwrap(ctx)
 	at := chi.NewRouteContext()
 	at.RoutePath = strings.TrimPrefix(r.URL.EscapedPath(), "/api/v1")

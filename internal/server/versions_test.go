@@ -26,8 +26,8 @@ func TestTwoAdministrators(t *testing.T) {
 	s.AllowPrivateWebhooks(t)
 	must(s.Client.SetWebhook(ctx, "desk", api.SetWebhook{URL: "https://127.0.0.1:1/a"}))
 	for _, tt := range []struct{ path, first, second string }{
-		{"settings", `{"stale_days":31,"history_months":13,"retired_days":90,"viewers_see_all":false,"webhooks_private":true}`,
-			`{"stale_days":32,"history_months":13,"retired_days":90,"viewers_see_all":false,"webhooks_private":true}`},
+		{"settings", days(31),
+			days(32)},
 		{"sites", `{"sites":[{"prefix":"GULL","name":"Gull Quay"}]}`, `{"sites":[{"prefix":"TERN","name":"Tern Yard"}]}`},
 		{"filters/quay", `{"filter":"class=pc"}`, `{"filter":"class=mac"}`},
 		{"users/ann", `{"role":"technician"}`, `{"role":"administrator"}`},
@@ -123,6 +123,12 @@ func TestClientNamesWhatItRead(t *testing.T) {
 	now.HistoryMonths = 8 // its own answer counts as read
 	_, err = one.SetSettings(ctx, now)
 	expect.NoError(t, err)
+}
+
+// days are settings, as a request has them.
+func days(stale int) string {
+	return fmt.Sprintf(`{"stale_days":%d,"history_months":13,"retired_days":90,"viewers_see_all":false,`+
+		`"webhooks_private":true}`, stale)
 }
 
 // prices is a document of prices, as a request has it.

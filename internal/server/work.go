@@ -47,14 +47,16 @@ func (s workAPI) showWork(ctx context.Context, in *workInput) (out api.Work, err
 	for i := range got.Stops {
 		stop := &got.Stops[i]
 		out.Visits += len(stop.Visits)
-		out.Minutes = out.Minutes.Plus(stop.Minutes)
-		out.Stops = append(out.Stops, s.stop(base, stop, got.Said))
+		out.Minutes = api.Minutes(remedy.Minutes(out.Minutes).Plus(stop.Minutes))
+		shown := s.stop(base, stop, got.Said)
+		shown.Where = fleet.And(in.Where, fleet.Term("site", stop.Site))
+		out.Stops = append(out.Stops, shown)
 	}
 	for i := range got.Batches {
 		out.Batches = append(out.Batches, showBatch(base, &got.Batches[i], in.Where))
 	}
 	s.addOrder(base, got.Order, &out)
-	out.Says = say.Worklist(out.Visits, len(out.Stops), out.Minutes,
+	out.Says = say.Worklist(out.Visits, len(out.Stops), remedy.Minutes(out.Minutes),
 		len(out.Batches), len(out.Order), out.Cost.Says, len(out.Questions))
 	return out, nil
 }
@@ -64,7 +66,7 @@ func (s workAPI) stop(base *knowledge.Base, stop *work.Stop, said map[int64][]st
 	out := api.Stop{
 		Site:     stop.Site,
 		Machines: len(stop.Visits),
-		Minutes:  stop.Minutes,
+		Minutes:  api.Minutes(stop.Minutes),
 		Parts:    stop.Parts,
 		Waiting:  stop.Waiting,
 		Visits:   []api.Visit{},
@@ -74,7 +76,7 @@ func (s workAPI) stop(base *knowledge.Base, stop *work.Stop, said map[int64][]st
 		one := api.Visit{
 			MachineRef:  v.Ref(),
 			Disposition: v.Disposition.String(),
-			Minutes:     v.Minutes,
+			Minutes:     api.Minutes(v.Minutes),
 			Restarts:    v.Restarts,
 			Firmware:    v.Firmware,
 			Parts:       v.Parts,
@@ -119,7 +121,7 @@ func showBatch(base *knowledge.Base, b *work.Batch, where string) api.Batch {
 		Machines: len(b.Machines),
 		Expected: b.Expected,
 		Waiting:  b.Waiting,
-		Minutes:  step.Minutes,
+		Minutes:  api.Minutes(step.Minutes),
 	}
 	of := []string{remedy.Reconfigure.String(), remedy.Refit.String()}
 	if out.Closes {
@@ -261,7 +263,7 @@ func (s workAPI) showWins(ctx context.Context, in *winsInput) (out api.Wins, err
 			WhereNeeds: within(fleet.Term("step", e.Step) + " " + takes),
 		}
 		if step := base.Steps.Find(e.Step); step != nil {
-			r.Class, r.By, r.Minutes = step.Class.String(), say.People[step.By()], step.Minutes
+			r.Class, r.By, r.Minutes = step.Class.String(), say.People[step.By()], api.Minutes(step.Minutes)
 		}
 		out.Remedies = append(out.Remedies, r)
 	}
@@ -281,8 +283,8 @@ func addPicks(base *knowledge.Base, picks []work.Pick, out *api.Wins) {
 			Gain:     p.Gain,
 			Expected: p.Expected,
 			Ready:    p.Ready,
-			Minutes:  p.Minutes,
-			SoFar:    minutes,
+			Minutes:  api.Minutes(p.Minutes),
+			SoFar:    api.Minutes(minutes),
 			Cost:     money(base, p.Cost, p.Unpriced),
 			CostSums: money(base, cost, unpriced),
 		}

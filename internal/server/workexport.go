@@ -54,7 +54,7 @@ func (s exportAPI) exportWork(ctx context.Context, in *struct {
 	switch in.Format {
 	case "json":
 		kind, ending = "application/json", "json"
-		err = json.NewEncoder(&b).Encode(g.objects())
+		err = json.NewEncoder(&b).Encode(api.WorkTable{Format: "rolltop-table/1", List: in.List, Rows: g.objects()})
 	case "ndjson":
 		kind, ending = "application/x-ndjson", "ndjson"
 		enc := json.NewEncoder(&b)

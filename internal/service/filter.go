@@ -38,13 +38,7 @@ func (i *Index) read(
 	if err != nil || text == "" {
 		return f, err
 	}
-	var exist fleet.Existing
-	if ids := i.releases.requirementIDs(); len(ids) > 0 { // none before the first target
-		exist.Requirements = ids
-	}
-	if base := i.knowledge.Base(); base != nil {
-		exist.Steps = base.Steps.IDs()
-	}
+	exist := i.rules()
 	if f.Has("site") || f.Has("tag") {
 		if exist.Sites, exist.Tags, err = named(ctx); err != nil {
 			return f, err
@@ -359,6 +353,26 @@ func (i *Index) Sees(ctx context.Context, key string) bool {
 	}
 	sites, err := i.Store.Sites(ctx)
 	return err == nil && who.Sees(SiteOf(d, sites))
+}
+
+// rules are the requirements and the steps that a filter can name.
+func (i *Index) rules() (exist fleet.Existing) {
+	if ids := i.releases.requirementIDs(); len(ids) > 0 { // none before the first target
+		exist.Requirements = ids
+	}
+	if base := i.knowledge.Base(); base != nil {
+		exist.Steps = base.Steps.IDs()
+	}
+	return exist
+}
+
+// Complete lists ways to go on at the end of a filter, of what the viewer can name.
+func (i *Index) Complete(ctx context.Context, text string) ([]fleet.Completion, error) {
+	exist := i.rules()
+	var err error
+	exist.Sites, exist.Tags, err = i.named(ctx)
+	slices.Sort(exist.Sites)
+	return fleet.Complete(text, exist), err
 }
 
 // named are the sites and tags that a filter of the viewer can name: none while the index is loaded,

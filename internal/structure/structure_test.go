@@ -112,7 +112,7 @@ func TestInternalImports(t *testing.T) {
 			"api", "auth", "build", "client", "collect", "report", "safefile", "server", "service", "standin", "store",
 			"tables",
 		},
-		"gen":       {"api", "server"},
+		"gen":       {"api", "cli", "server"},
 		"gen/write": {"gen"},
 		"shots":     {"browser"},
 	}

@@ -34,7 +34,7 @@ func addressMistake(ip netip.Addr, allowPrivate bool) string {
 		return ""
 	case ip.IsLoopback(), ip.IsPrivate(), shared.Contains(ip):
 		return "is an address of this host or of a private network; an administrator can allow it with rolltop " +
-			"settings --webhooks-private"
+			"settings set --webhooks-private"
 	}
 	return ""
 }

@@ -11,9 +11,16 @@ import (
 
 func main() {
 	files, err := gen.Files()
+	if err == nil { // pages of commands that are no more
+		err = os.RemoveAll(filepath.Join(os.Args[1], "docs/man"))
+	}
 	for name, b := range files {
+		path := filepath.Join(os.Args[1], name)
 		if err == nil {
-			err = os.WriteFile(filepath.Join(os.Args[1], name), b, 0o644)
+			err = os.MkdirAll(filepath.Dir(path), 0o755)
+		}
+		if err == nil {
+			err = os.WriteFile(path, b, 0o644)
 		}
 	}
 	if err != nil {

@@ -1,6 +1,9 @@
 <script setup lang="ts">
 import { ref, watch } from 'vue'
 
+import type { Schemas } from '../client'
+import { completions } from '../filter'
+
 /** The filter as text, for those who know what they want. */
 const props = defineProps<{ where: string }>()
 const emit = defineEmits<{ apply: [where: string] }>()
@@ -10,6 +13,16 @@ watch(
   (w) => (expert.value = w),
   { immediate: true },
 )
+const offered = ref<Schemas['Completion'][]>([])
+let typed = 0
+/** Asks the service how the filter can go on, once nobody has typed for a moment. */
+async function complete() {
+  const now = ++typed
+  await new Promise((done) => setTimeout(done, 150))
+  if (now !== typed) return
+  const found = await completions(expert.value).catch(() => [])
+  if (now === typed) offered.value = found
+}
 </script>
 
 <template>
@@ -24,8 +37,16 @@ watch(
       <input
         id="expert"
         v-model="expert"
+        list="completions"
+        autocomplete="off"
+        spellcheck="false"
+        @input="complete"
+        @focus="complete"
         class="w-full max-w-xl rounded-lg border border-line bg-card px-3 py-1.5 font-mono text-ink"
       />
+      <datalist id="completions">
+        <option v-for="c in offered" :key="c.text" :value="c.text">{{ c.says }}</option>
+      </datalist>
       <button type="submit" class="cursor-pointer rounded-lg border border-line px-3 font-semibold text-ink">
         Apply
       </button>

@@ -5,7 +5,7 @@ import { computed, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 
 import { queries } from '../queries'
-import { valuesOf, withValues, withWords, wordsOf } from '../filter'
+import { valuesOf, withValues, withWords } from '../filter'
 import ListFilter from '../ui/ListFilter.vue'
 import { offered } from './columns'
 import MachineTable from './MachineTable.vue'
@@ -15,6 +15,7 @@ import DispositionMark from '../ui/DispositionMark.vue'
 import DuplicateList from './DuplicateList.vue'
 import SavedFilters from './SavedFilters.vue'
 import TroubleBox from '../ui/TroubleBox.vue'
+import { useAction } from '../use/useAction'
 import { usePermissions } from '../use/usePermissions'
 import { useSession } from '../use/useSession'
 import { number, dispositions } from '../words'
@@ -78,21 +79,25 @@ function change(next: { where?: string; sort?: string; page?: number; cursor?: s
   router.push({ name: 'machines', query })
 }
 
-const chosen = computed(() => valuesOf(where.value, 'disposition'))
+const filter = computed(() => data.value?.filter)
+const { trouble, run } = useAction()
+const withFilter = (next: Promise<string>) => run(async () => change({ where: await next }))
+const chosen = computed(() => valuesOf(filter.value, 'disposition'))
 function toggle(d: string) {
   const rest = chosen.value.filter((x) => x !== d)
-  change({ where: withValues(where.value, 'disposition', chosen.value.includes(d) ? rest : [...rest, d]) })
+  const next = chosen.value.includes(d) ? rest : [...rest, d]
+  withFilter(withValues(where.value, 'disposition', next))
 }
 const site = computed({
-  get: () => valuesOf(where.value, 'site'),
-  set: (values: string[]) => change({ where: withValues(where.value, 'site', values) }),
+  get: () => valuesOf(filter.value, 'site'),
+  set: (values: string[]) => withFilter(withValues(where.value, 'site', values)),
 })
 const placeSays = computed(() =>
   site.value.length > 1 ? `${site.value.length} sites` : (site.value[0] ?? 'All sites'),
 )
 const tagged = computed({
-  get: () => valuesOf(where.value, 'tag'),
-  set: (values: string[]) => change({ where: withValues(where.value, 'tag', values) }),
+  get: () => valuesOf(filter.value, 'tag'),
+  set: (values: string[]) => withFilter(withValues(where.value, 'tag', values)),
 })
 const choices = computed(() =>
   Object.entries(offered)
@@ -105,7 +110,7 @@ const columnsChosen = computed({
 })
 
 const search = ref('')
-watch(where, (w) => (search.value = wordsOf(w)), { immediate: true })
+watch(filter, (f) => f && (search.value = f.words), { immediate: true })
 
 function order(key: string) {
   change({ sort: sort.value === key ? '-' + key : key })
@@ -145,10 +150,8 @@ const title = computed(() => {
     The service has just started and does not apply decisions yet. This page reloads by itself.
   </p>
 
-  <form
-    class="my-3 flex flex-wrap items-center gap-2"
-    @submit.prevent="change({ where: withWords(where, search) })"
-  >
+  <p v-if="trouble" role="alert" class="mb-2 text-replace">{{ trouble }}</p>
+  <form class="my-3 flex flex-wrap items-center gap-2" @submit.prevent="withFilter(withWords(where, search))">
     <label class="sr-only" for="words">Search</label>
     <input
       id="words"

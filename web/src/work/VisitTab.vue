@@ -4,7 +4,6 @@ import { Disclosure, DisclosureButton, DisclosurePanel } from '@headlessui/vue'
 import { computed, ref } from 'vue'
 
 import { api, ask, type Schemas } from '../client'
-import { format } from '../filter'
 import DispositionMark from '../ui/DispositionMark.vue'
 import { count, hours, number, sayDay } from '../words'
 import MessageList from './MessageList.vue'
@@ -17,10 +16,7 @@ const who = ref('')
 const note = ref('')
 const { busy, says, trouble, run: act } = useAction()
 const stops = computed(() => props.work.stops)
-/** The visits of one place, as a filter. */
-const at = (site: string) =>
-  [props.work.where, format([{ key: 'site', values: [site] }])].filter(Boolean).join(' ')
-const sheet = (site: string) => `/api/v1/work/sheet?${new URLSearchParams({ where: at(site) })}`
+const sheet = (stop: Schemas['Stop']) => `/api/v1/work/sheet?${new URLSearchParams({ where: stop.where })}`
 function choose(key: string, yes: boolean) {
   const next = new Set(chosen.value)
   if (yes) next.add(key)
@@ -110,12 +106,12 @@ const tick = (v: Schemas['Visit'], step: Schemas['StepRef']) =>
       </h2>
       <DisclosurePanel>
         <p class="no-print mb-2 flex flex-wrap gap-x-4 pl-6 text-sm leading-6">
-          <a :href="sheet(s.site)" target="_blank" class="text-accent underline underline-offset-2"
+          <a :href="sheet(s)" target="_blank" class="text-accent underline underline-offset-2"
             >Print visit sheet</a
           >
-          <MessageList :where="at(s.site)" />
+          <MessageList :where="s.where" />
           <RouterLink
-            :to="{ name: 'machines', query: { where: `${at(s.site)} disposition=reconfigure,refit` } }"
+            :to="{ name: 'machines', query: { where: `${s.where} disposition=reconfigure,refit` } }"
             class="text-accent underline underline-offset-2"
             >As a list of machines</RouterLink
           >
