@@ -14,6 +14,7 @@ import (
 	"os/signal"
 	"path/filepath"
 	"regexp"
+	"runtime"
 	"strings"
 	"syscall"
 	"time"
@@ -50,7 +51,8 @@ type options struct {
 	out, release, server, token, tokenFile, pin, root string
 	saveCapture, fromCapture, redactKey, key          string
 	software                                          string
-	redact, explain, version, noKey                   bool
+	format                                            string
+	redact, explain, version, noKey, quiet            bool
 }
 
 func main() {
@@ -95,34 +97,10 @@ func run(ctx context.Context, args []string, out, errOut io.Writer) int {
 	var o options
 	fs := flag.NewFlagSet("rolltop-collect", flag.ContinueOnError)
 	fs.SetOutput(io.Discard) // mistakes are said in our words
-	fs.StringVar(&o.out, "output", "", "write the inventory to this `file` (-: standard output)")
-	fs.StringVar(&o.release, "release", "", "check against this release document (`file`), without a service")
-	fs.StringVar(&o.server, "server", "", "send the inventory to the service at this `address`")
-	fs.StringVar(&o.token, "token", "", "token for the service (or ROLLTOP_TOKEN)")
-	fs.StringVar(&o.tokenFile, "token-file", "", "`file` with the token")
-	fs.StringVar(&o.pin, "pin", os.Getenv("ROLLTOP_PIN"),
-		"SHA-256 fingerprint of the service's self-signed certificate, in `hex` (or ROLLTOP_PIN)")
-	fs.StringVar(&o.root, "root", "", "read the file tree of another Linux machine from this `directory`")
-	fs.StringVar(&o.saveCapture, "save-capture", "",
-		"write the raw readings to this `file`; --from-capture decodes them elsewhere")
-	fs.StringVar(&o.fromCapture, "from-capture", "",
-		"decode the raw readings in this `file` instead of reading this machine")
-	fs.StringVar(&o.software, "software", "",
-		"installed `titles` to read, separated by commas, or all, or none (default: those that the release or the "+
-			"targets of the service name)")
-	fs.StringVar(&o.key, "key-file", keyPath,
-		"`file` with the key that signs inventories; created if it does not exist, readable by administrators only")
-	fs.BoolVar(&o.noKey, "no-key", false, "create no key and sign nothing")
-	fs.BoolVar(&o.redact, "redact", false, "replace serial numbers, UUIDs and the host name with keyed hashes")
-	fs.StringVar(&o.redactKey, "redact-key-file", "",
-		"`file` with the key for --redact, so that hashes of several runs match (default: random)")
-	fs.BoolVar(&o.explain, "explain", false, "explain what is read, saved and sent, and exit")
-	fs.BoolVar(&o.version, "version", false, "print the version")
+	o.bind(fs)
 	switch err := fs.Parse(args); {
 	case errors.Is(err, flag.ErrHelp):
-		fs.SetOutput(errOut)
-		fmt.Fprintln(errOut, "Usage of rolltop-collect:")
-		fs.PrintDefaults()
+		help(out, fs)
 		return 0
 	case err != nil:
 		fmt.Fprintf(errOut, "rolltop-collect: %s; see rolltop-collect --help\n", optionMistake(err))
@@ -131,11 +109,22 @@ func run(ctx context.Context, args []string, out, errOut io.Writer) int {
 		fmt.Fprintf(errOut, "rolltop-collect: unexpected argument %q; only options are accepted\n", fs.Arg(0))
 		return exitUsage
 	case o.version:
-		fmt.Fprintln(out, build.Version)
+		fmt.Fprintf(
+			out,
+			"rolltop-collect %s (%s, %s/%s)\n",
+			build.Version,
+			runtime.Version(),
+			runtime.GOOS,
+			runtime.GOARCH,
+		)
 		return 0
 	case o.explain:
 		explain(out)
 		return 0
+	}
+	if err := o.mistake(); err != nil {
+		fmt.Fprintf(errOut, "rolltop-collect: %v\n", err)
+		return exitUsage
 	}
 	code, err := work(ctx, &o, out, errOut)
 	if err != nil {
@@ -166,32 +155,40 @@ var wrongValue = regexp.MustCompile(`^invalid (?:boolean )?value "(.*)" for (?:f
 
 func work(ctx context.Context, o *options, out, errOut io.Writer) (int, error) {
 	rel, err := readRelease(o.release)
+	if err == nil && o.server != "" {
+		_, err = dial(o) // a token that cannot be read is said before the machine is read
+	}
 	if err != nil {
 		return exitFailed, err
 	}
 	o.software = titlesFor(ctx, o, rel)
-	beforehand(o, errOut)
+	notes := errOut
+	if o.quiet {
+		notes = io.Discard
+	}
+	beforehand(o, notes)
 	slow := time.AfterFunc(time.Second, func() {
-		fmt.Fprintln(errOut, "Still reading. Sources that do not respond within a few seconds are skipped.")
+		fmt.Fprintln(notes, "Still reading. Sources that do not respond within a few seconds are skipped.")
 	})
-	d, err := gather(o, errOut)
+	d, err := gather(o, notes)
 	slow.Stop()
 	if err != nil {
 		return exitFailed, err
 	}
 	var body []byte
-	if o.out != "" || o.server != "" { // a document that nobody takes is not written
+	printed := o.out == "-" || o.out == "" && o.format == "json" && rel == nil // the inventory, on standard output
+	if o.out != "" || o.server != "" || printed {                              // nobody takes another document
 		if body, err = json.MarshalIndent(d, "", "  "); err != nil {
 			return exitFailed, err
 		}
 	}
-	switch o.out {
-	case "":
-		if rel == nil && o.saveCapture == "" {
+	switch {
+	case printed:
+		fmt.Fprintf(out, "%s\n", body)
+	case o.out == "":
+		if rel == nil && o.saveCapture == "" && !o.quiet {
 			summary(out, d)
 		}
-	case "-":
-		fmt.Fprintf(out, "%s\n", body)
 	default:
 		if err := safefile.Write(o.out, append(body, '\n')); err != nil {
 			return exitFailed, fmt.Errorf("the inventory cannot be written: %w", err)
@@ -205,7 +202,7 @@ func work(ctx context.Context, o *options, out, errOut io.Writer) (int, error) {
 	if rel == nil {
 		return 0, nil
 	}
-	return checked(rel, d, out, o.out == "-")
+	return checked(rel, d, out, o)
 }
 
 // titlesFor are the titles to read: those asked for, or else those that matter
@@ -281,8 +278,6 @@ func summary(out io.Writer, d *inventory.Document) {
 func dial(o *options) (*client.Client, error) {
 	token := o.token
 	switch { // the command line counts more than the environment
-	case token != "" && o.tokenFile != "":
-		return nil, errors.New("--token and --token-file exclude each other; use one of them")
 	case o.tokenFile != "":
 		b, err := os.ReadFile(o.tokenFile)
 		if err != nil {
@@ -320,7 +315,7 @@ func send(ctx context.Context, o *options, body []byte, out, errOut io.Writer) e
 	if err != nil {
 		return err
 	}
-	if o.out != "-" {
+	if o.out != "-" && o.format != "json" && !o.quiet {
 		fmt.Fprintf(out, "Sent to %s as %s.\n", o.server, inventory.Clean(s.Machine))
 		if s.Beside {
 			fmt.Fprintf(out, "It changes nothing until somebody reviews it. %s\n", inventory.Clean(s.Note))
@@ -343,7 +338,7 @@ func signingKey(o *options, errOut io.Writer) ed25519.PrivateKey {
 	return key
 }
 
-func checked(rel *release.Release, d *inventory.Document, out io.Writer, quiet bool) (int, error) {
+func checked(rel *release.Release, d *inventory.Document, out io.Writer, o *options) (int, error) {
 	a, err := assess.Run(rel, d)
 	if err != nil {
 		if wrong := new(check.WrongClass); errors.As(err, &wrong) {
@@ -352,7 +347,15 @@ func checked(rel *release.Release, d *inventory.Document, out io.Writer, quiet b
 		return exitFailed, err
 	}
 	c := a.Document(time.Now(), build.Version)
-	if !quiet {
+	switch {
+	case o.out == "-": // with the inventory on standard output, nothing else is
+	case o.format == "json":
+		text, err := json.MarshalIndent(c, "", "  ")
+		if err != nil {
+			return exitFailed, err
+		}
+		fmt.Fprintf(out, "%s\n", text)
+	case !o.quiet:
 		fmt.Fprintf(out, "%s against %s: %s\n", say.Capital(c.Disposition), c.Release.Name, c.Answer)
 		for _, f := range c.Findings {
 			if f.Level == release.Must && f.Outcome != "pass" && f.Outcome != "not-applicable" {

@@ -3,6 +3,9 @@ package main
 import (
 	"bytes"
 	"context"
+	"fmt"
+	"net/http"
+	"net/http/httptest"
 	"os"
 	"path/filepath"
 	"strings"
@@ -134,13 +137,63 @@ func TestCaptureThereAndBack(t *testing.T) {
 	expect.Same(t, "a.Storage.System.DiskBytes", a.Storage.System.DiskBytes, b.Storage.System.DiskBytes)
 	expect.Same(t, "a.Firmware.BootMode", a.Firmware.BootMode, b.Firmware.BootMode)
 	for _, args := range [][]string{
-		{"--from-capture", "/nowhere"}, {"--from-capture", key}, {"--from-capture", plain, "--root", dir},
-		{"--redact", "--redact-key-file", write(t, "short", []byte("x"))}, {"--save-capture", "/nowhere/x"},
+		{"--from-capture", "/nowhere"}, {"--from-capture", key},
+		{"--redact", "--redact-key-file", write(t, "short", []byte("x"))},
 	} {
 		if code, _, errOut := collector(t, args...); code != 1 || errOut == "" {
 			t.Errorf("%v: %d %s", args, code, errOut)
 		}
 	}
+}
+
+// Help says what the program is and its exit statuses, with options as they are typed; quiet runs are quiet.
+func TestHelpAndQuiet(t *testing.T) {
+	code, out, errOut := collector(t, "--help")
+	expect.Same(t, "code", code, 0)
+	expect.Same(t, "errOut", errOut, "")
+	for _, part := range []string{"takes the inventory", "-o, --output file", "--quiet", "Exit status: 0", "--server https"} {
+		expect.Contains(t, out, part)
+	}
+	for line := range strings.Lines(out) {
+		if len(line) > 92 {
+			t.Errorf("a line of the help has %d columns: %s", len(line), line)
+		}
+	}
+	code, out, errOut = collector(t, "-q")
+	expect.Same(t, "quiet", fmt.Sprint(code, out, errOut), "0")
+	s := servertest.Start(t, nil)
+	code, out, errOut = collector(t, "--server", s.URL, "--token", s.NewToken(t, "c", "submit"), "--quiet")
+	expect.Same(t, "quiet when sending", fmt.Sprint(code, out, errOut), "0")
+	code, out, _ = collector(t, "--format", "json")
+	_, err := inventory.Read("out", []byte(out))
+	expect.NoError(t, err)
+	expect.Same(t, "code", code, 0)
+	rel := write(t, "skerry-12.yaml", standin.Releases()["skerry-12.yaml"])
+	_, out, _ = collector(t, "--release", rel, "--format", "json")
+	expect.Contains(t, out, `"rolltop-check/1"`)
+}
+
+// A service that is too busy says when to come back: the collector comes back then, and not before.
+func TestCollectorObeysRetryAfter(t *testing.T) {
+	var first, second time.Time
+	h := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		switch {
+		case r.Method == http.MethodGet:
+			_, _ = w.Write([]byte(`{"titles":[]}`))
+		case first.IsZero():
+			first = time.Now()
+			w.Header().Set("Retry-After", "1")
+			w.WriteHeader(http.StatusServiceUnavailable)
+		default:
+			second = time.Now()
+			_, _ = w.Write([]byte(`{"machine":"me","name":"ME"}`))
+		}
+	}))
+	defer h.Close()
+	if code, _, errOut := collector(t, "--server", h.URL, "--token", "rlt_x", "--no-key"); code != 0 {
+		t.Fatalf("%d %s", code, errOut)
+	}
+	expect.That(t, "it waited as long as it was asked to", second.Sub(first) >= time.Second)
 }
 
 func TestExplain(t *testing.T) {
@@ -162,11 +215,17 @@ func TestErrors(t *testing.T) {
 		{[]string{"--release", "/nowhere.yaml"}, 1, "the release document cannot be read"},
 		{[]string{"--release", write(t, "bad.yaml", []byte("format: rolltop-release/1\n"))}, 1,
 			`the key "id" is missing`},
-		{[]string{"--output", "/nowhere/x.json"}, 1, "the inventory cannot be written"},
-		{[]string{"--server", "nowhere"}, 1, "is not the address of a service"},
+		{[]string{"--output", "/nowhere/x.json"}, 2, "the directory /nowhere does not exist"},
+		{[]string{"--output", "/dev/full"}, 1, "the inventory cannot be written"},
+		{[]string{"--format", "yaml"}, 2, "use text or json"},
+		{[]string{"--token", "x"}, 2, "add --server"},
+		{[]string{"--token", "x", "--token-file", "y"}, 2, "exclude each other"},
+		{[]string{"--redact-key-file", "x"}, 2, "add --redact"},
+		{[]string{"--from-capture", "x", "--root", "y"}, 2, "exclude each other"},
+		{[]string{"--server", "nowhere"}, 2, "is not the address of a service"},
 		{[]string{"--server", "http://127.0.0.1:1"}, 1, "does not respond"},
-		{[]string{"--server", "https://127.0.0.1:1", "--pin", "00"}, 1, "is not a SHA-256 fingerprint"},
-		{[]string{"--server", "http://127.0.0.1:1", "--pin", strings.Repeat("0", 64)}, 1, "does not use TLS"},
+		{[]string{"--server", "https://127.0.0.1:1", "--pin", "00"}, 2, "is not a SHA-256 fingerprint"},
+		{[]string{"--server", "http://127.0.0.1:1", "--pin", strings.Repeat("0", 64)}, 2, "does not use TLS"},
 		{[]string{"--server", "http://127.0.0.1:1", "--token-file", "/nowhere"}, 1, "the token cannot be read"},
 	}
 	for _, tt := range tests {
