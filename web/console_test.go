@@ -138,7 +138,7 @@ func TestMachines(t *testing.T) {
 	if got := p.Address(); got != "/machines?where=slipway" {
 		t.Errorf("searching leads to %s", got)
 	}
-	must(t, p.Press("fieldset", "Replace"), p.WaitText("Replace"))
+	must(t, p.Press("fieldset", "Replace"), p.WaitText("2 machines of 284"))
 	if got := p.Address(); got != "/machines?where=slipway disposition=replace" {
 		t.Errorf("choosing a disposition leads to %s", got)
 	}

@@ -5,9 +5,16 @@ package gen
 
 import (
 	"bytes"
+	"cmp"
 	"encoding/json"
 	"fmt"
+	"go/ast"
+	"go/parser"
+	"go/token"
+	"io/fs"
+	"path/filepath"
 	"reflect"
+	"runtime"
 	"slices"
 	"strings"
 
@@ -68,6 +75,10 @@ func Files() (map[string][]byte, error) {
 	if err := commands(out); err != nil {
 		return nil, err
 	}
+	var err error
+	if out["internal/server/schemas.json"], err = comments(); err != nil {
+		return nil, err
+	}
 	b, err := openAPI()
 	if err != nil {
 		return nil, err
@@ -82,6 +93,7 @@ func Files() (map[string][]byte, error) {
 func schema(name string, t reflect.Type, addFormat bool) ([]byte, error) {
 	r := server.Registry()
 	r.Schema(t, true, "")
+	server.DescribeSchemas(r.Map())
 	if root := r.Map()[server.SchemaName(t)]; addFormat {
 		root.Properties["format"] = &huma.Schema{Type: huma.TypeString, Enum: []any{"rolltop-" + name + "/1"},
 			Description: "Format of the document"}
@@ -99,6 +111,69 @@ func schema(name string, t reflect.Type, addFormat bool) ([]byte, error) {
 		"$ref":    "#/$defs/" + root,
 		"$defs":   json.RawMessage(all),
 	})
+}
+
+// comments are the comments of the Go types that schemas are made of, by the names of the schemas.
+func comments() ([]byte, error) {
+	var dirs []string // of packages whose types are in schemas; the API's last, whose words count
+	names := server.Describe(chi.NewRouter(), nil).OpenAPI().Components.Schemas.Map()
+	for _, root := range []string{"core", "internal/api"} {
+		err := filepath.WalkDir(filepath.Join(project(), root), func(path string, e fs.DirEntry, err error) error {
+			if err == nil && e.IsDir() {
+				dirs = append(dirs, path)
+			}
+			return err
+		})
+		if err != nil {
+			return nil, err
+		}
+	}
+	out := map[string]string{}
+	for _, dir := range dirs {
+		files, err := filepath.Glob(filepath.Join(dir, "*.go"))
+		if err != nil {
+			return nil, err
+		}
+		for _, file := range files {
+			if strings.HasSuffix(file, "_test.go") {
+				continue
+			}
+			if err := commentsOf(file, names, out); err != nil {
+				return nil, err
+			}
+		}
+	}
+	return indent(out)
+}
+
+// commentsOf adds the comments of the types in a Go file that have a schema.
+func commentsOf(file string, names map[string]*huma.Schema, out map[string]string) error {
+	f, err := parser.ParseFile(token.NewFileSet(), file, nil, parser.ParseComments)
+	if err != nil {
+		return err
+	}
+	for _, d := range f.Decls {
+		g, ok := d.(*ast.GenDecl)
+		if !ok || g.Tok != token.TYPE {
+			continue
+		}
+		for _, s := range g.Specs {
+			t := s.(*ast.TypeSpec)
+			text := cmp.Or(t.Doc.Text(), g.Doc.Text())
+			first, _, _ := strings.Cut(text, "\n\n")
+			name := server.SchemaNameOf(f.Name.Name, t.Name.Name)
+			if names[name] != nil && first != "" {
+				out[name] = strings.Join(strings.Fields(first), " ")
+			}
+		}
+	}
+	return nil
+}
+
+// project is the directory of the project, above that of this package.
+func project() string {
+	_, file, _, _ := runtime.Caller(0)
+	return filepath.Join(filepath.Dir(file), "..", "..")
 }
 
 func openAPI() ([]byte, error) {

@@ -41,7 +41,12 @@ func schemaName(t reflect.Type, hint string) string {
 	if pkg == "api" || pkg == "" { // ours, or a type of the language
 		return huma.DefaultSchemaNamer(t, hint)
 	}
-	if strings.EqualFold(pkg, name) { // question.Question
+	return SchemaNameOf(pkg, name)
+}
+
+// SchemaNameOf is the name of a type of a package in the schemas.
+func SchemaNameOf(pkg, name string) string {
+	if pkg == "api" || strings.EqualFold(pkg, name) { // question.Question
 		return name
 	}
 	return strings.ToUpper(pkg[:1]) + pkg[1:] + name

@@ -119,6 +119,17 @@ func answers(what string, types ...string) option {
 	}
 }
 
+// answersTable says that an operation answers a table: as CSV, as one JSON document of a type, or as lines of JSON.
+func answersTable[T any](what string) option {
+	return func(a huma.API, op *huma.Operation) {
+		op.Responses = map[string]*huma.Response{"200": {Description: what, Content: map[string]*huma.MediaType{
+			"text/csv":         {Schema: &huma.Schema{Type: huma.TypeString}},
+			"application/json": {Schema: a.OpenAPI().Components.Schemas.Schema(reflect.TypeFor[T](), true, "")},
+			linesType:          {Schema: &huma.Schema{Type: huma.TypeString}},
+		}}}
+	}
+}
+
 // answersText says that an operation answers a text of a media type, and what that is.
 func answersText(what string, types map[string]string) option {
 	return func(_ huma.API, op *huma.Operation) {
@@ -217,7 +228,6 @@ func usual(r route, named []int) []int {
 
 func (s *Server) routes() []group {
 	const tableSays = "CSV is safe for spreadsheet programs: a text that looks like a formula gets an apostrophe. "
-	table := []string{"text/csv", "application/json", "application/x-ndjson"}
 	replaced := versionsAPI{s}.replaces
 	return []group{
 		{"Session", []route{
@@ -339,7 +349,7 @@ func (s *Server) routes() []group {
 			{"export-machines", get, "/export", ScopeRead, "Export the machines that a filter selects as a table",
 				on(s, exportAPI{s}.export), []option{
 					fails(mistaken), says(tableSays + "NDJSON has one object a line."),
-					answers("The table", table...)}},
+					answersTable[api.Export]("The table")}},
 			{"report", get, "/machines/{key}/report", ScopeRead, "Get the check of a machine as a report",
 				on(s, reportAPI{s}.report), []option{
 					fails(notFound, mistaken),
@@ -405,7 +415,7 @@ func (s *Server) routes() []group {
 				on(s, exportAPI{s}.exportWork), []option{
 					fails(mistaken), says(tableSays +
 						"JSON and NDJSON have one object per row; all values are texts."),
-					answers("The table", table...)}},
+					answersTable[api.WorkTable]("The table")}},
 			{"decisions", get, "/decisions", ScopeRead, "List decisions, with those that ended recently",
 				body(s, decisionsAPI{s}.listDecisions), nil},
 			{"add-decision", post, "/decisions", ScopeWork, "Add a decision about machines, until a date",
@@ -415,7 +425,7 @@ func (s *Server) routes() []group {
 			{"end-decision", remove, "/decisions/{id}", ScopeWork, "End a decision before its date",
 				done(s, decisionsAPI{s}.endDecision), []option{empty, fails(forbidden, notFound)}},
 		}},
-		{"Waves", s.waveRoutes(table)},
+		{"Waves", s.waveRoutes()},
 		{"Releases", s.releaseRoutes()},
 		{"Knowledge", []route{
 			{"knowledge", get, "/knowledge", ScopeRead, "List your own steps, firmware guides and prices",
@@ -493,7 +503,7 @@ func (s *Server) routes() []group {
 	}
 }
 
-func (s *Server) waveRoutes(table []string) []route {
+func (s *Server) waveRoutes() []route {
 	wrong, replaced := fails(notFound, mistaken), versionsAPI{s}.replaces
 	return []route{
 		{"waves", get, "/waves", ScopeRead, "List waves, blackout days and forecasts", body(s, wavesAPI{s}.listWaves),
@@ -519,7 +529,7 @@ func (s *Server) waveRoutes(table []string) []route {
 			done(s, wavesAPI{s}.removeMember), []option{wrong, empty}},
 		{"hand-off", get, "/waves/{id}/hand-off", ScopeRead, "Get the machines of a wave for a deployment system",
 			on(s, wavesAPI{s}.handOff),
-			[]option{wrong, answers("rolltop-handoff/1, or its machines as CSV or NDJSON", table...)}},
+			[]option{wrong, answersTable[api.HandOff]("rolltop-handoff/1, or its machines as CSV or NDJSON")}},
 		{"record-hand-off", post, "/waves/{id}/hand-off", ScopeManage,
 			"Record that machines of a wave were handed off, and notify webhooks",
 			body(s, wavesAPI{s}.handedOff), []option{wrong}},

@@ -176,6 +176,7 @@ func Describe(r chi.Router, s *Server) huma.API {
 	a := humachi.New(r, config)
 	a.UseMiddleware(s.authorise(a))
 	s.register(a)
+	describeAll(a.OpenAPI())
 	return a
 }
 

@@ -1,0 +1,2 @@
+// What the program beside it uses of Node.
+declare const process: { argv: string[] }
