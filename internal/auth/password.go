@@ -9,7 +9,6 @@ import (
 	"sync"
 	"unicode/utf8"
 
-	"github.com/trustelem/zxcvbn"
 	"golang.org/x/crypto/argon2"
 )
 
@@ -76,7 +75,7 @@ func Weakness(password, name string) string {
 		return fmt.Sprintf("A password has at most %d characters.", LongestPassword)
 	}
 	tried := password[:min(len(password), 100)] // the estimate takes long for longer ones
-	if zxcvbn.PasswordStrength(tried, []string{name, "rolltop"}).Guesses < leastGuesses {
+	if guesses(tried, name, "rolltop") < leastGuesses {
 		return "This password is too easy to guess: it is common, repeats itself, or follows the keyboard. Use " +
 			"several unrelated words."
 	}
