@@ -151,7 +151,9 @@ func TestHelpAndQuiet(t *testing.T) {
 	code, out, errOut := collector(t, "--help")
 	expect.Same(t, "code", code, 0)
 	expect.Same(t, "errOut", errOut, "")
-	for _, part := range []string{"takes the inventory", "-o, --output file", "--quiet", "Exit status: 0", "--server https"} {
+	for _, part := range []string{
+		"takes the inventory", "-o, --output file", "--quiet", "Exit status: 0", "--server https",
+	} {
 		expect.Contains(t, out, part)
 	}
 	for line := range strings.Lines(out) {

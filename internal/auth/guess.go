@@ -32,10 +32,10 @@ var words = sync.OnceValue(func() map[string]int {
 
 // leet are what signs stand for in words: each in two readings.
 var leet = [2]*strings.Replacer{
-	strings.NewReplacer("4", "a", "@", "a", "8", "b", "(", "c", "3", "e", "6", "g", "9", "g", "1", "i", "!", "i", "|", "i",
-		"0", "o", "$", "s", "5", "s", "+", "t", "7", "t", "%", "x", "2", "z"),
-	strings.NewReplacer("4", "a", "@", "a", "8", "b", "{", "c", "[", "c", "<", "c", "3", "e", "6", "g", "9", "g", "1", "l",
-		"!", "i", "|", "l", "0", "o", "$", "s", "5", "s", "7", "l", "%", "x", "2", "z"),
+	strings.NewReplacer("4", "a", "@", "a", "8", "b", "(", "c", "3", "e", "6", "g", "9", "g", "1", "i", "!", "i",
+		"|", "i", "0", "o", "$", "s", "5", "s", "+", "t", "7", "t", "%", "x", "2", "z"),
+	strings.NewReplacer("4", "a", "@", "a", "8", "b", "{", "c", "[", "c", "<", "c", "3", "e", "6", "g", "9", "g",
+		"1", "l", "!", "i", "|", "l", "0", "o", "$", "s", "5", "s", "7", "l", "%", "x", "2", "z"),
 }
 
 // Least numbers of guesses of a part of a password: of one letter, and of more.

@@ -79,7 +79,8 @@ func TestDescription(t *testing.T) {
 				}
 			}
 			for _, example := range p.Examples {
-				schema, err := compiler.Compile(at + "#/components/schemas/" + name + "/properties/" + url.PathEscape(key))
+				place := "#/components/schemas/" + name + "/properties/" + url.PathEscape(key)
+				schema, err := compiler.Compile(at + place)
 				if err != nil {
 					t.Fatalf("%s.%s: %v", name, key, err)
 				}

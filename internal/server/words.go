@@ -38,7 +38,8 @@ func describeAll(api *huma.OpenAPI) {
 // has none.
 func DescribeSchemas(schemas map[string]*huma.Schema) {
 	comments, recorded := map[string]string{}, map[string]any{}
-	if err := errors.Join(json.Unmarshal(schemaComments, &comments), json.Unmarshal(recordedValues, &recorded)); err != nil {
+	err := errors.Join(json.Unmarshal(schemaComments, &comments), json.Unmarshal(recordedValues, &recorded))
+	if err != nil {
 		panic(err) // they are embedded and generated
 	}
 	describeFacts(schemas, schemas["InventoryDocument"], "")
@@ -157,7 +158,9 @@ var parameters = map[string]string{
 
 // nounOf is what a schema is of, in words: SavedFilterList is saved filter.
 func nounOf(schema string) string {
-	for _, prefix := range []string{"Assess", "Compare", "Inventory", "Results", "Release", "List", "Sheet", "Doc", "Work"} {
+	for _, prefix := range []string{
+		"Assess", "Compare", "Inventory", "Results", "Release", "List", "Sheet", "Doc", "Work",
+	} {
 		if rest := strings.TrimPrefix(schema, prefix); rest != "" && unicode.IsUpper(rune(rest[0])) {
 			schema = rest
 		}
