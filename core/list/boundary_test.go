@@ -84,3 +84,80 @@ func TestSpeedsAtTheirBounds(t *testing.T) {
 		}
 	}
 }
+
+// What an import cannot read is named, cut after 40 letters, and cores have the bounds that rows have.
+func TestImportedNumbers(t *testing.T) {
+	for text, cores := range map[string]int{"65536": 65536, "65537": 0, "1": 1, "0": 0, "4+4": 0} {
+		got, err := list.Import(sheet("Model|Cores", "K5-8400|"+text, "K5-8500|4"), list.ImportOptions{})
+		if err != nil || got.Rows[0].Cores != cores {
+			t.Errorf("%s cores are read as %+v, %v", text, got, err)
+		}
+	}
+	for text, shown := range map[string]string{
+		strings.Repeat("x", 40):           strings.Repeat("x", 40),
+		strings.Repeat("x", 41):           strings.Repeat("x", 37) + "…",
+		strings.Repeat("x", 35) + "éyz!":  strings.Repeat("x", 35) + "éyz!",
+		strings.Repeat("x", 36) + "éyz!?": strings.Repeat("x", 36) + "…", // never half a letter
+	} {
+		got, err := list.Import(sheet("Model|Cores", "K5-8400|"+text, "K5-8500|4"), list.ImportOptions{})
+		if err != nil {
+			t.Fatal(err)
+		}
+		found := false
+		for _, d := range got.Dropped {
+			found = found || strings.Contains(d.Why, `"`+shown+`"`)
+		}
+		if !found {
+			t.Errorf("%q is named in %+v", text, got.Dropped)
+		}
+	}
+}
+
+// Rows without a number carry none: not nought.
+func TestRowsCarryWhatTheyState(t *testing.T) {
+	read := func(row string) []list.Carried {
+		var d list.Document
+		if err := doc.Decode("list", []byte("{id: a, of: processors, rows: ["+row+"]}"), &d); err != nil {
+			t.Fatal(err)
+		}
+		r := &doc.Report{Name: "list"}
+		l := list.Compile(&d, r)
+		if r.Err() != nil {
+			t.Fatal(r.Err())
+		}
+		return l.Find("K5-9400").Row.Facts
+	}
+	for row, n := range map[string]int{
+		"{name: K5-9400}": 0, "{name: K5-9400, cores: 1}": 1, "{name: K5-9400, rated_mhz: 1}": 1,
+		"{name: K5-9400, cores: 6, rated_mhz: 2900, built_in_tpm: false}": 3,
+	} {
+		if got := read(row); len(got) != n {
+			t.Errorf("%s carries %+v", row, got)
+		}
+	}
+}
+
+// Names compare without case and with any space; signs of other scripts are letters.
+func TestNamesInOtherScripts(t *testing.T) {
+	for _, tt := range []struct {
+		row, name string
+		same      bool
+	}{
+		{"Zéphyr K5", "ZÉPHYR K5", true}, {"Zéphyr K5", "Zephyr K5", false}, {"K5\u00a09400", "K5 9400", true},
+		{"К5-9400", "K5-9400", false}, {"K5™-9400", "K5-9400", false}, {"K5(R) 9400", "K5 9400", true},
+		{"K5® 9400", "k5 9400", true}, {"Aé", "aÉ", true}, {"Z{5", "z{5", true}, {"Z[5", "z{5", false},
+	} {
+		var d list.Document
+		if err := doc.Decode("list", []byte(`{id: a, of: processors, rows: [{name: "`+tt.row+`"}]}`), &d); err != nil {
+			t.Fatal(err)
+		}
+		r := &doc.Report{Name: "list"}
+		l := list.Compile(&d, r)
+		if r.Err() != nil {
+			t.Fatal(r.Err())
+		}
+		if got := l.Find(tt.name).Row != nil; got != tt.same {
+			t.Errorf("%q is %q: %v", tt.row, tt.name, got)
+		}
+	}
+}
