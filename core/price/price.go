@@ -82,7 +82,7 @@ func (r Range) String() string {
 
 func amount(hundredths int64) string {
 	whole := strconv.FormatInt(hundredths/100, 10)
-	if len(whole) > 4 { // long numbers are read in threes
+	if len(whole) > 3 { // long numbers are read in threes
 		for i := len(whole) - 3; i > 0; i -= 3 {
 			whole = whole[:i] + "," + whole[i:]
 		}

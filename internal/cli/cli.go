@@ -9,6 +9,7 @@ import (
 	"io"
 	"io/fs"
 	"os"
+	"slices"
 	"strings"
 	"time"
 
@@ -58,6 +59,9 @@ func RunWith(ctx context.Context, args []string, in io.Reader, out, errOut io.Wr
 		return ExitReady
 	case errors.As(err, &st):
 		return int(st)
+	case ctx.Err() != nil:
+		fmt.Fprintln(errOut, "rolltop: interrupted")
+		return ExitFailed
 	case errors.As(err, &u):
 		fmt.Fprintf(errOut, "rolltop: %v\n", err)
 		return ExitUsage
@@ -93,8 +97,20 @@ func rootCommand() *cobra.Command {
 	root.AddCommand(knowledgeCommands()...)
 	root.AddCommand(loginCommand(), logoutCommand(), passwordCommand(), fleetCommand(), filtersCommand(),
 		expectedCommand(), sheetCommand(), webhooksCommand(), settingsCommand(), versionCommand())
+	completionCommand(root)
 	usageArgs(root)
 	return root
+}
+
+// completionCommand adds the library's command that prints scripts for shells, and refuses other shells.
+func completionCommand(root *cobra.Command) {
+	root.InitDefaultCompletionCmd("completion")
+	for _, cmd := range root.Commands() {
+		if cmd.Name() == "completion" {
+			cmd.Args = cobra.NoArgs
+			cmd.RunE = func(cmd *cobra.Command, _ []string) error { return cmd.Help() }
+		}
+	}
 }
 
 // usageArgs makes wrong arguments, of any command, wrong usage, and says which of them is
@@ -144,6 +160,10 @@ func commandMeant(cmd *cobra.Command, word string) string {
 		if c.IsAvailableCommand() {
 			names = append(names, c.Name())
 		}
+	}
+	if near := doc.Nearest(word, names); near == "" && slices.Contains(names, "show") {
+		return "to show one, run " + cmd.CommandPath() + " show " + word + "; for the commands, see " + cmd.CommandPath() +
+			" --help"
 	}
 	return first(doc.Suggest(word, names), "see "+cmd.CommandPath()+" --help")
 }

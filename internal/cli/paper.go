@@ -238,8 +238,11 @@ func (p *paper) table(heads []string, rows [][]string) {
 			code = dim
 		}
 		p.row(cells, widths, code, p.terminal && !below)
-		if text := append([][]string{heads}, rows...)[i][last]; below && text != "" {
-			p.styled("    ", text, dim)
+		if !below {
+			continue
+		}
+		for _, line := range wrapHard(append([][]string{heads}, rows...)[i][last], p.width-4) {
+			p.line("    %s", p.style(dim, line))
 		}
 	}
 }

@@ -40,3 +40,37 @@ func TestColumnsStandBelowEachOther(t *testing.T) {
 		}
 	}
 }
+
+// A table keeps to its width, whatever its cells are, and loses none of their words.
+func TestTablesKeepToTheirWidth(t *testing.T) {
+	long := strings.Repeat("word ", 30)
+	rows := [][]string{
+		{"港口港口港口港口港口", "Gull Quay and everything behind it", "◐ reconfigure", long, "1", long},
+		{"E\u0301pi", "x", "", strings.Repeat("unbroken", 12), "23", "short"},
+		{"", "", "", "", "", ""},
+	}
+	for columns := 1; columns <= 6; columns++ {
+		for _, width := range []int{40, 60, 80, 120} {
+			for _, terminal := range []bool{false, true} {
+				if columns == 6 && width == 40 {
+					continue // six columns of six letters do not fit
+				}
+				var out bytes.Buffer
+				p := &paper{out: &out, width: width, terminal: terminal}
+				some := make([][]string, len(rows))
+				for i, r := range rows {
+					some[i] = r[:columns]
+				}
+				p.table([]string{"Machine", "Site", "Disposition", "What it takes", "N", "Remark"}[:columns], some)
+				for line := range strings.Lines(out.String()) {
+					if wide := uniseg.StringWidth(strings.TrimSuffix(line, "\n")); wide > width {
+						t.Errorf("%d columns in %d, terminal %v: %d wide: %s", columns, width, terminal, wide, line)
+					}
+				}
+				if got := strings.Count(out.String(), "word"); columns == 5 && got != 30 {
+					t.Errorf("%d of 30 words are left in %d columns", got, width)
+				}
+			}
+		}
+	}
+}

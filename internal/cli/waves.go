@@ -355,6 +355,9 @@ func tellOutcomes(c *call[serviceOptions]) error {
 	if err != nil {
 		return err
 	}
+	if len(src) == 0 {
+		return fmt.Errorf("%s is empty", c.args[1])
+	}
 	got, err := s.OutcomesFile(c.ctx(), id, api.OutcomesFile{Name: filepath.Base(c.args[1]), Content: src})
 	if err != nil {
 		return asUsage(err)
