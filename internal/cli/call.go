@@ -81,7 +81,13 @@ func with(cmd *cobra.Command, long string, below ...*cobra.Command) *cobra.Comma
 	return cmd
 }
 
-// argumentsOf are the words of a usage line that stand for arguments, without options.
+// noun is a command that lists what its name is of, by itself and with list, and has commands below it.
+func noun[O any](use, short, long string, list func(*call[O]) error, below ...*cobra.Command) *cobra.Command {
+	again := command("list", "List, as the command alone does", list)
+	return with(command(use, short, list), long, append([]*cobra.Command{again}, below...)...)
+}
+
+// argumentWords are the words of a usage line that stand for arguments, without options.
 func argumentWords(use string) []string {
 	var out []string
 	for _, word := range strings.Fields(use)[1:] {

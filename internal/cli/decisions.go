@@ -29,10 +29,14 @@ type decisionOptions struct {
 }
 
 func decisionsCommand() *cobra.Command {
-	return with(command("decisions", "Decisions about machines until a date: waivers, stays, holds, postponements",
-		listDecisions), "decisions",
+	return noun(
+		"decisions",
+		"Decisions about machines until a date: waivers, stays, holds, postponements",
+		"decisions",
+		listDecisions,
 		command("add KIND", "Add a decision about machines: "+strings.Join(decision.Kinds(), ", "), addDecision),
-		command("end DECISION", "End a decision before its date", endDecision))
+		command("end DECISION", "End a decision before its date", endDecision),
+	)
 }
 
 func listDecisions(c *call[decisionsOptions]) error {

@@ -12,9 +12,7 @@ import (
 )
 
 func duplicatesCommand() *cobra.Command {
-	return with(
-		command("duplicates", "Possible duplicates: list, resolve", listDuplicates),
-		"",
+	return noun("duplicates", "Possible duplicates: list, resolve", "", listDuplicates,
 		command(
 			"resolve DUPLICATE same|apart",
 			"Resolve a possible duplicate: same machine, or apart",

@@ -31,11 +31,16 @@ func expectedCommand() *cobra.Command {
 	why := command("set EXPECTED REASON", "Record why an expected machine does not report", setReason)
 	why.Long = "Records why an expected machine does not report. REASON is off, no-rights, refused,\n" +
 		"no-network, in-repair or other; --note adds details."
-	return with(command("expected", "Expected machines, and which of them never reported: list, set, import",
-		listExpected), "expected",
+	return noun(
+		"expected",
+		"Expected machines, and which of them never reported: list, set, import",
+		"expected",
+		listExpected,
 		command("import FILE",
 			"Replace the list with a CSV file that has the columns name, serial, maker, model, site, reason, note",
-			importExpected), why)
+			importExpected),
+		why,
+	)
 }
 
 func setReason(c *call[reasonOptions]) error {

@@ -238,7 +238,7 @@ func showProgress(c *call[progressOptions]) error {
 }
 
 func filtersCommand() *cobra.Command {
-	return with(command("filters", "Saved filters: list, set, remove", listFilters), "",
+	return noun("filters", "Saved filters: list, set, remove", "", listFilters,
 		command("set NAME FILTER", "Save a filter for everybody; machines --filter NAME uses it", saveFilter),
 		command("remove SAVED", "Remove a saved filter", removeFilter))
 }

@@ -43,8 +43,11 @@ type documentOptions struct {
 }
 
 func machinesCommand() *cobra.Command {
-	machines := with(command("machines", "Machines of the service: list, show, get, set, remove, export", listMachines),
+	machines := noun(
 		"machines",
+		"Machines of the service: list, show, get, set, remove, export",
+		"machines",
+		listMachines,
 		command("show MACHINE", "Show a machine with its check", showMachine),
 		command("get MACHINE", "Print the inventory of a machine", getInventory),
 		with(command("set", "Set tags, site or retirement of the machines that a filter selects", setMachines),
@@ -56,7 +59,8 @@ func machinesCommand() *cobra.Command {
 			command("remove MACHINE FACT", "Remove a fact that was entered by hand", removeFact)),
 		modelsCommand(),
 		with(command("rekey MACHINE --reason TEXT",
-			"Allow a machine to sign with another key, after its board or disk was replaced", rekey), "rekey"))
+			"Allow a machine to sign with another key, after its board or disk was replaced", rekey), "rekey"),
+	)
 	machines.AddCommand(workCommands()...)
 	return machines
 }

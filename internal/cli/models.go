@@ -10,7 +10,7 @@ import (
 )
 
 func modelsCommand() *cobra.Command {
-	return with(command("models", "Facts of all machines of a model: list, set, remove", listModelFacts), "models",
+	return noun("models", "Facts of all machines of a model: list, set, remove", "models", listModelFacts,
 		command("set MAKER MODEL FACT=VALUE", "Enter a fact for all machines of a model", setModelFact),
 		command("remove ID", "Remove a fact of a model", removeModelFact))
 }

@@ -19,7 +19,7 @@ import (
 )
 
 func usersCommand() *cobra.Command {
-	return with(command("users", "Users: list, set, remove", listUsers), "users",
+	return noun("users", "Users: list, set, remove", "users", listUsers,
 		with(command("set USER", "Add or change a user; a new password is shown only once", setUser), "people-set"),
 		command("remove USER", "Remove a user, and sign them out", removeUser))
 }

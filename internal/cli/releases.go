@@ -20,9 +20,11 @@ import (
 type none struct{}
 
 func releasesCommand() *cobra.Command {
-	return with(command("releases",
-		"Release documents: list, show, get, new, validate, add, compare, target, what-if, changes", listReleases), "",
-		command("list", "List the release documents of the service", listReleases),
+	return noun(
+		"releases",
+		"Release documents: list, show, get, new, validate, add, compare, target, what-if, changes",
+		"",
+		listReleases,
 		command("new ID", "Print a commented release document to fill in", newRelease),
 		command("validate FILE…", "Validate release documents and list all mistakes", validateReleases),
 		command("show FILE|ID[@REVISION]", "Show a release in sentences", showRelease),
@@ -31,7 +33,10 @@ func releasesCommand() *cobra.Command {
 			"Show how a release or a revision differs from another", compareReleases), "releases-compare"),
 		command("add FILE", "Add a release document with its files, or a revision, to the service", addRelease),
 		command("target", "Choose the target releases of PCs and Macs; the fleet is judged again", setTargets),
-		importCommand(), whatIfCommand(), changesCommand())
+		importCommand(),
+		whatIfCommand(),
+		changesCommand(),
+	)
 }
 
 func listReleases(c *call[listed]) error {

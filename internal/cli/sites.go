@@ -11,7 +11,7 @@ import (
 )
 
 func sitesCommand() *cobra.Command {
-	return with(command("sites", "Sites of machines, by prefixes of their names: list, set, remove", listSites), "",
+	return noun("sites", "Sites of machines, by prefixes of their names: list, set, remove", "", listSites,
 		command("set PREFIX=NAME…", "Assign the site NAME to machines whose names begin with PREFIX", setSites),
 		command("remove PREFIX…", "Remove sites", removeSites))
 }

@@ -13,7 +13,7 @@ import (
 )
 
 func tokensCommand() *cobra.Command {
-	return with(command("tokens", "Tokens for programs: list, add, remove", listTokens), "",
+	return noun("tokens", "Tokens for programs: list, add, remove", "", listTokens,
 		command("add NAME", "Create a token; its secret is shown only once", addToken),
 		command("remove TOKEN", "Remove a token", removeToken))
 }

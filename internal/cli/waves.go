@@ -16,9 +16,7 @@ import (
 )
 
 func wavesCommand() *cobra.Command {
-	return with(
-		command("waves", "Waves: which machines are upgraded when, with outcomes and a forecast", listWaves),
-		"waves",
+	return noun("waves", "Waves: which machines are upgraded when, with outcomes and a forecast", "waves", listWaves,
 		command("show WAVE", "Show a wave: its machines, their packages, and why others cannot enter", showWave),
 		command("add NAME", "Add a wave", addWave),
 		command("set WAVE", "Change a wave; options that are omitted keep their values", setWave),
@@ -36,7 +34,7 @@ func wavesCommand() *cobra.Command {
 		command("outcomes WAVE FILE",
 			"Import the outcomes of machines: CSV with machine, outcome and reason, or NDJSON", tellOutcomes),
 		command("end WAVE", "End a wave; machines that were not handed off are free for others", endWave),
-		with(command("blackout", "Blackout days: list, add, remove", listBlackout), "",
+		noun("blackout", "Blackout days: list, add, remove", "", listBlackout,
 			command("add FROM [TO]", "Add days: from the first to the last, inclusive", addBlackout),
 			command("remove FROM", "Remove the days that begin on this day", removeBlackout)),
 	)

@@ -12,11 +12,15 @@ import (
 )
 
 func webhooksCommand() *cobra.Command {
-	return with(command("webhooks", "Webhooks, which are notified when dispositions change: list, set, remove",
-		listWebhooks), "",
+	return noun(
+		"webhooks",
+		"Webhooks, which are notified when dispositions change: list, set, remove",
+		"",
+		listWebhooks,
 		command("set WEBHOOK ADDRESS", "Add or change a webhook; the key that signs its messages is shown only once",
 			setWebhook),
-		command("remove WEBHOOK", "Remove a webhook", removeWebhook))
+		command("remove WEBHOOK", "Remove a webhook", removeWebhook),
+	)
 }
 
 func listWebhooks(c *call[listed]) error {
