@@ -63,6 +63,7 @@ func TestDescription(t *testing.T) {
 		}
 	}
 	compiler := jsonschema.NewCompiler()
+	compiler.AssertFormat()
 	at, err := filepath.Abs("../../docs/formats/openapi.json")
 	expect.NoError(t, err)
 	for name, s := range described.Components.Schemas.Map() {
@@ -105,6 +106,7 @@ func TestExamples(t *testing.T) {
 	recorded := map[string]any{}
 	sent := map[string]bool{}
 	compiler := jsonschema.NewCompiler()
+	compiler.AssertFormat()
 	at, err := filepath.Abs("../../docs/formats/openapi.json")
 	expect.NoError(t, err)
 	for _, e := range server.Examples() {

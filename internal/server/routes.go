@@ -45,7 +45,7 @@ func (s *Server) register(a huma.API) {
 
 // usual adds to the problems that an operation names those that every operation of its kind has.
 func usual(r route, named []int) []int {
-	out := append(slices.Clone(named), http.StatusInternalServerError)
+	out := append(slices.Clone(named), http.StatusBadRequest, http.StatusInternalServerError)
 	if r.scope != open { // whoever calls is looked up, and may have too many calls in progress
 		out = append(out, http.StatusUnauthorized, forbidden, tooMany, busy)
 	}
@@ -53,17 +53,7 @@ func usual(r route, named []int) []int {
 		out = append(out, notFound)
 	}
 	if r.method != get { // another site's page may have sent it; its body may be wrong in many ways
-		out = append(
-			out,
-			forbidden,
-			http.StatusBadRequest,
-			http.StatusRequestTimeout,
-			tooLarge,
-			unsupported,
-			mistaken,
-			busy,
-			diskFull,
-		)
+		out = append(out, forbidden, http.StatusRequestTimeout, tooLarge, unsupported, mistaken, busy, diskFull)
 	}
 	slices.Sort(out)
 	return slices.Compact(out)

@@ -61,6 +61,7 @@ const (
 func secured(scope string) option {
 	return func(_ huma.API, op *huma.Operation) {
 		op.Metadata = map[string]any{metaScope: scope}
+		op.Security = []map[string][]string{{}} // nobody need sign in
 		if scope != open {
 			op.Security = []map[string][]string{{"token": {}}, {"session": {}}}
 		}

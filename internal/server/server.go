@@ -164,6 +164,7 @@ func Describe(r chi.Router, s *Server) huma.API {
 	ours()
 	config := huma.DefaultConfig("Rolltop", build.Version)
 	config.Info.Description = "Inventories of machines, checked against the requirements of a target release."
+	config.Info.License = &huma.License{Name: "Apache-2.0", Identifier: "Apache-2.0"}
 	config.OpenAPIPath, config.DocsPath, config.SchemasPath = "/openapi", "", ""
 	config.CreateHooks = nil // it would build addresses from the Host header
 	config.Transformers = append(config.Transformers, tagged)

@@ -100,6 +100,9 @@ func describeOperation(path string, op *huma.Operation) {
 		says = say.Sentence(op.Description)
 	}
 	op.Description = says + " " + permissions[scope]
+	if op.RequestBody != nil && len(op.RequestBody.Content) > 1 {
+		delete(op.RequestBody.Content, "application/octet-stream") // the library adds it; it is refused
+	}
 	for _, p := range op.Parameters {
 		if p.Description == "" {
 			p.Description = parameterWords(path, p)
