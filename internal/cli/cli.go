@@ -162,8 +162,7 @@ func commandMeant(cmd *cobra.Command, word string) string {
 		}
 	}
 	if near := doc.Nearest(word, names); near == "" && slices.Contains(names, "show") {
-		return "to show one, run " + cmd.CommandPath() + " show " + word + "; for the commands, see " + cmd.CommandPath() +
-			" --help"
+		return fmt.Sprintf("to show one, run %s show %s; for the commands, see %[1]s --help", cmd.CommandPath(), word)
 	}
 	return first(doc.Suggest(word, names), "see "+cmd.CommandPath()+" --help")
 }

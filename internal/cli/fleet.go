@@ -179,8 +179,11 @@ func printMatrix(p *paper, g *api.Matrix) {
 	}
 	p.table([]string{"Machine", "Site", "Disposition", "Requirements that are not met or unknown"}, rows)
 	p.line("")
-	p.text("", fmt.Sprintf("%d–%d of %d machines, target %s. Recommendations are omitted; --format csv includes them.",
-		g.From+1, g.From+len(rows), g.Total, g.Release))
+	these := say.Capital(say.Count(g.Total, "machine", "machines"))
+	if g.Total > len(rows) {
+		these = fmt.Sprintf("%d–%d of %d machines", g.From+1, g.From+len(rows), g.Total)
+	}
+	p.text("", fmt.Sprintf("%s, target %s. Recommendations are omitted; --format csv includes them.", these, g.Release))
 	if g.Next != "" {
 		p.line("Next page: --cursor %s", g.Next)
 	}

@@ -34,7 +34,8 @@ func TestInterrupted(t *testing.T) {
 		var lines strings.Builder
 		for i := range 800 {
 			line, err := json.Marshal(map[string]any{
-				"format": "rolltop-inventory/1", "taken_at": "2026-11-01T00:00:00Z", "os": map[string]string{"platform": "windows"},
+				"format": "rolltop-inventory/1", "taken_at": "2026-11-01T00:00:00Z",
+				"os": map[string]string{"platform": "windows"},
 				"device": map[string]string{
 					"class": "pc",
 					"name": name + "-" + strings.Repeat("x", i%7) + string(rune('a'+i%26)) +

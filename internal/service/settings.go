@@ -2,8 +2,10 @@ package service
 
 import (
 	"context"
-	"fmt"
+	"maps"
+	"slices"
 	"strconv"
+	"strings"
 	"sync"
 
 	"rolltop.example/rolltop/internal/store"
@@ -57,18 +59,34 @@ func (s *Settings) load(ctx context.Context) error {
 
 // Set stores other values and puts them in force.
 func (s *Settings) Set(ctx context.Context, v Values) error {
-	store.Note(ctx, fmt.Sprintf("%+v", s.Get()), fmt.Sprintf("%+v", v))
-	values := map[string]string{
+	values, had := v.stored(), s.Get()
+	store.Note(ctx, differing(had.stored(), values), differing(values, had.stored()))
+	if err := s.Store.SetSettings(ctx, values); err != nil {
+		return err
+	}
+	return s.load(ctx)
+}
+
+// stored are the values as the store has them.
+func (v Values) stored() map[string]string {
+	return map[string]string{
 		"stale-days":       strconv.Itoa(v.StaleDays),
 		"history-months":   strconv.Itoa(v.HistoryMonths),
 		"retired-days":     strconv.Itoa(v.RetiredDays),
 		"viewers-see-all":  yesNo(v.ViewersSeeAll),
 		"webhooks-private": yesNo(v.WebhooksPrivate),
 	}
-	if err := s.Store.SetSettings(ctx, values); err != nil {
-		return err
+}
+
+// differing are the values of one that the other does not have, for the audit log.
+func differing(of, from map[string]string) string {
+	var out []string
+	for _, name := range slices.Sorted(maps.Keys(of)) {
+		if of[name] != from[name] {
+			out = append(out, name+" "+of[name])
+		}
 	}
-	return s.load(ctx)
+	return strings.Join(out, ", ")
 }
 
 func yesNo(b bool) string {
