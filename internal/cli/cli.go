@@ -51,6 +51,7 @@ func RunWith(ctx context.Context, args []string, in io.Reader, out, errOut io.Wr
 	root.SetArgs(args)
 	root.SetOut(out)
 	root.SetErr(errOut)
+	completionCommand(root)
 	err := root.ExecuteContext(ctx)
 	var st status
 	var u usage
@@ -71,7 +72,11 @@ func RunWith(ctx context.Context, args []string, in io.Reader, out, errOut io.Wr
 }
 
 // Root is the command rolltop with all commands below it, for the reference and the manual pages.
-func Root() *cobra.Command { return rootCommand() }
+func Root() *cobra.Command {
+	root := rootCommand()
+	completionCommand(root)
+	return root
+}
 
 func rootCommand() *cobra.Command {
 	root := &cobra.Command{
@@ -97,18 +102,19 @@ func rootCommand() *cobra.Command {
 	root.AddCommand(knowledgeCommands()...)
 	root.AddCommand(loginCommand(), logoutCommand(), passwordCommand(), fleetCommand(), filtersCommand(),
 		expectedCommand(), sheetCommand(), webhooksCommand(), settingsCommand(), versionCommand())
-	completionCommand(root)
 	usageArgs(root)
 	return root
 }
 
-// completionCommand adds the library's command that prints scripts for shells, and refuses other shells.
+// completionCommand adds the library's command that prints scripts for shells, and refuses other shells. It
+// prints where the root prints at this moment.
 func completionCommand(root *cobra.Command) {
 	root.InitDefaultCompletionCmd("completion")
 	for _, cmd := range root.Commands() {
 		if cmd.Name() == "completion" {
 			cmd.Args = cobra.NoArgs
 			cmd.RunE = func(cmd *cobra.Command, _ []string) error { return cmd.Help() }
+			usageArgs(cmd)
 		}
 	}
 }
