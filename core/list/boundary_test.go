@@ -161,3 +161,16 @@ func TestNamesInOtherScripts(t *testing.T) {
 		}
 	}
 }
+
+// A mark of a footnote has at most three signs in its brackets; what is longer is part of the name.
+func TestFootnotesAtTheirBounds(t *testing.T) {
+	for text, name := range map[string]string{
+		"K5-8600 [1]": "K5-8600", "K5-8600 [123]": "K5-8600", "K5-8600 [1234]": "K5-8600 [1234]", "[1]": "[1]",
+		"K5-8600 [1][2] *": "K5-8600",
+	} {
+		got, err := list.Import(sheet("Model|Cores", text+"|6", "K5-8700|6"), list.ImportOptions{})
+		if err != nil || got.Rows[0].Name != name {
+			t.Errorf("%q is read as %+v, %v", text, got, err)
+		}
+	}
+}
