@@ -3,7 +3,6 @@ package main
 import (
 	"crypto/rand"
 	"encoding/json"
-	"errors"
 	"fmt"
 	"io"
 	"os"
@@ -51,16 +50,7 @@ func readings(o *options) (*capture.Document, error) {
 	if o.fromCapture == "" {
 		return collect.Capture(collect.Options{Root: o.root, Software: o.software})
 	}
-	if o.root != "" {
-		return nil, errors.New(
-			"--from-capture and --root exclude each other: one decodes a file, the other reads a directory tree")
-	}
-	f, err := os.Open(o.fromCapture)
-	if err != nil {
-		return nil, fmt.Errorf("the capture cannot be read: %w", err)
-	}
-	defer f.Close()
-	src, err := io.ReadAll(io.LimitReader(f, doc.MaxBytes+1))
+	src, err := readInput(o.fromCapture, doc.MaxBytes+1)
 	if err != nil {
 		return nil, fmt.Errorf("the capture cannot be read: %w", err)
 	}

@@ -243,16 +243,25 @@ func namesOnly(titles []string) []string {
 	return out[:min(len(out), inventory.MaxRows)]
 }
 
+// readInput reads a file, - being standard input, up to a size.
+func readInput(path string, most int64) ([]byte, error) {
+	from := io.Reader(os.Stdin)
+	if path != "-" {
+		f, err := os.Open(path)
+		if err != nil {
+			return nil, err
+		}
+		defer f.Close()
+		from = f
+	}
+	return io.ReadAll(io.LimitReader(from, most))
+}
+
 func readRelease(path string) (*release.Release, error) {
 	if path == "" {
 		return nil, nil
 	}
-	f, err := os.Open(path)
-	if err != nil {
-		return nil, fmt.Errorf("the release document cannot be read: %w", err)
-	}
-	defer f.Close()
-	src, err := io.ReadAll(io.LimitReader(f, doc.MaxBytes+1))
+	src, err := readInput(path, doc.MaxBytes+1)
 	if err != nil {
 		return nil, fmt.Errorf("the release document cannot be read: %w", err)
 	}
@@ -279,11 +288,12 @@ func dial(o *options) (*client.Client, error) {
 	token := o.token
 	switch { // the command line counts more than the environment
 	case o.tokenFile != "":
-		b, err := os.ReadFile(o.tokenFile)
+		b, err := readInput(o.tokenFile, 4096)
 		if err != nil {
 			return nil, fmt.Errorf("the token cannot be read: %w", err)
 		}
 		token = strings.TrimSpace(string(b))
+		o.token, o.tokenFile = token, "" // standard input is read once
 	case token == "":
 		token = os.Getenv("ROLLTOP_TOKEN")
 	}

@@ -19,17 +19,17 @@ func (o *options) bind(fs *flag.FlagSet) {
 	fs.StringVar(&o.format, "format", "text", "`format` of what is printed: text, json")
 	fs.BoolVar(&o.quiet, "quiet", false, "print the inventory, if it was asked for, and errors only")
 	fs.BoolVar(&o.quiet, "q", false, "short for --quiet")
-	fs.StringVar(&o.release, "release", "", "check against this release document (`file`), without a service")
+	fs.StringVar(&o.release, "release", "", "check against this release document (`file`; -: standard input), without a service")
 	fs.StringVar(&o.server, "server", "", "send the inventory to the service at this `address`")
 	fs.StringVar(&o.token, "token", "", "`token` for the service (or ROLLTOP_TOKEN)")
-	fs.StringVar(&o.tokenFile, "token-file", "", "`file` with the token")
+	fs.StringVar(&o.tokenFile, "token-file", "", "`file` with the token (-: standard input)")
 	fs.StringVar(&o.pin, "pin", os.Getenv("ROLLTOP_PIN"),
 		"SHA-256 `fingerprint` of the service's self-signed certificate, in hexadecimal (or ROLLTOP_PIN)")
 	fs.StringVar(&o.root, "root", "", "read the file tree of another Linux machine from this `directory`")
 	fs.StringVar(&o.saveCapture, "save-capture", "",
 		"write the raw readings to this `file`; --from-capture decodes them elsewhere")
 	fs.StringVar(&o.fromCapture, "from-capture", "",
-		"decode the raw readings in this `file` instead of reading this machine")
+		"decode the raw readings in this `file` (-: standard input) instead of reading this machine")
 	fs.StringVar(&o.software, "software", "",
 		"installed `titles` to read, separated by commas, or all, or none (default: those that the release or the "+
 			"targets of the service name)")

@@ -102,7 +102,7 @@ type AuditEntry struct {
 // AuditLog is a page of the audit log, the latest entry first.
 type AuditLog struct {
 	Entries []AuditEntry `json:"entries"`
-	More    bool         `json:"more" doc:"Earlier entries exist; request them with before= and the last id"`
+	Next    string       `json:"next,omitempty" doc:"For cursor=: the next page, of earlier entries"`
 }
 
 // Collector is a program or script that the service hands out.

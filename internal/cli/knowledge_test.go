@@ -115,11 +115,11 @@ func TestWorkCommands(t *testing.T) {
 	run(1, "needs a reason in note", "machines", "tick", "gull-101", "prepare/backup", "--refuse")
 	run(0, "Refused by everything", "machines", "tick", "gull-101", "prepare/backup", "--refuse", "--note",
 		"nothing is kept on it")
-	run(0, "no longer recorded", "machines", "tick", "gull-101", "prepare/backup", "--remove")
+	run(0, "no longer recorded", "machines", "tick", "gull-101", "prepare/backup", "--remove", "--yes")
 	run(1, `did you mean "step/convert-disk"?`, "machines", "tick", "gull-101", "step/convert-dsk")
 	run(2, `"backup" is not an item`, "machines", "tick", "gull-101", "backup")
 	run(0, s.URL+"/v/", "machines", "visit-link", "gull-101", "--hours", "1")
-	run(0, "All links to this visit are removed.", "machines", "visit-link", "gull-101", "--remove")
+	run(0, "All links to this visit are removed.", "machines", "visit-link", "gull-101", "--remove", "--yes")
 	run(0, "Reconfigure, as before: one requirement is settled; left: secure boot on.", "machines", "results",
 		"nslip-033")
 	run(0, `"format": "rolltop-results/1"`, "machines", "results", "nslip-033", "--format", "json")

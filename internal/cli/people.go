@@ -127,7 +127,7 @@ func setStoppedUser(ctx context.Context, cmd *cobra.Command, path, name, role st
 type auditOptions struct {
 	Who     string `option:"who" usage:"only changes by this user or token" complete:"USER"`
 	Subject string `option:"subject" usage:"only changes to this machine, user, release or kind of document"`
-	Before  int64  `option:"before" usage:"only changes before this number"`
+	Cursor  string `option:"cursor" usage:"cursor of the next page, of earlier entries"`
 	Size    int    `option:"size" usage:"number of entries (max 1000)" default:"50" least:"1" most:"1000"`
 	listed
 }
@@ -141,12 +141,12 @@ func listAudit(c *call[auditOptions]) error {
 	if err != nil {
 		return err
 	}
-	l, err := s.Audit(c.ctx(), c.o.Who, c.o.Subject, c.o.Before, c.o.Size)
+	l, err := s.Audit(c.ctx(), c.o.Who, c.o.Subject, c.o.Cursor, c.o.Size)
 	if err != nil {
 		return asUsage(err)
 	}
-	if l.More {
-		defer c.note("Earlier entries: --before %d", l.Entries[len(l.Entries)-1].ID)
+	if l.Next != "" {
+		defer c.note("Next page: --cursor %s", l.Next)
 	}
 	table := listing[api.AuditEntry]{format: "rolltop-audit/1", none: "No entries.", columns: []column[api.AuditEntry]{
 		{name: "id", head: "Id", value: func(a *api.AuditEntry) string { return strconv.FormatInt(a.ID, 10) }},

@@ -28,6 +28,7 @@ type tickOptions struct {
 	Refuse bool   `option:"refuse" usage:"record a refusal, with the reason in --note"`
 	Remove bool   `option:"remove" usage:"remove what was recorded"`
 	Note   string `option:"note" usage:"what was done, or why not"`
+	sure
 	serviceOptions
 }
 
@@ -47,6 +48,9 @@ func tickItem(c *call[tickOptions]) error {
 	}
 	var d api.Machine
 	if c.o.Remove {
+		if err := c.place.sure(c.o.Yes, "Remove what was recorded for %s of %s?", said, machine); err != nil {
+			return err
+		}
 		d, err = s.RemoveTick(c.ctx(), machine, kind, item)
 	} else {
 		tick := api.SayTick{State: "done", Note: c.o.Note}
@@ -76,6 +80,7 @@ func tickItem(c *call[tickOptions]) error {
 type visitLinkOptions struct {
 	Hours  int  `option:"hours" default:"0" least:"1" most:"168" usage:"hours until the link expires (default 10, max 168)"`
 	Remove bool `option:"remove" usage:"remove all links to the visit of this machine"`
+	sure
 	serviceOptions
 }
 
@@ -85,6 +90,9 @@ func visitLink(c *call[visitLinkOptions]) error {
 		return err
 	}
 	if c.o.Remove {
+		if err := c.place.sure(c.o.Yes, "Remove all links to the visit of %s?", c.args[0]); err != nil {
+			return err
+		}
 		if err := s.EndVisitLinks(c.ctx(), c.args[0]); err != nil {
 			return err
 		}

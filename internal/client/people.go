@@ -60,13 +60,13 @@ func (c people) RemoveUser(ctx context.Context, name string) error {
 	return c.remove(ctx, "users/"+url.PathEscape(name))
 }
 
-// Audit lists the audit log, the latest entry first; who, subject and before select entries,
+// Audit lists the audit log, the latest entry first; who and subject select entries, and the cursor a page,
 // where they are not empty.
-func (c people) Audit(ctx context.Context, who, subject string, before int64, size int) (api.AuditLog, error) {
+func (c people) Audit(ctx context.Context, who, subject, cursor string, size int) (api.AuditLog, error) {
 	q := url.Values{
 		"who":     {who},
 		"subject": {subject},
-		"before":  {strconv.FormatInt(before, 10)},
+		"cursor":  {cursor},
 		"size":    {strconv.Itoa(size)},
 	}
 	return get[api.AuditLog](ctx, c.conn, "audit", q)

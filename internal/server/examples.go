@@ -86,7 +86,7 @@ func OneLine(document json.RawMessage) json.RawMessage {
 // parameterExamples are of parameters that the example of an operation leaves out.
 var parameterExamples = map[string]string{
 	"where": "disposition=refit", "sort": "name", "page": "1", "size": "50", "facts": "tpm.state", "inventory": "2",
-	"cursor": "eyJrIjoxNCwibiI6IkNPUkItMDA4IiwiaSI6MTgxfQ", "before": "120", "who": "demo", "subject": "gull-014",
+	"cursor": "eyJrIjoxNCwibiI6IkNPUkItMDA4IiwiaSI6MTgxfQ", "who": "demo", "subject": "gull-014",
 	"format": "json", "days": "30", "revision": "5", "against": "skerry-12", "against_revision": "4", "redact": "true",
 	"for": "visit", "origin": "https://rolltop.example", "hours": "8", "all": "true", "inventory_a": "2",
 	"inventory_b": "3", "key": "site", "value": "Gull Quay", "words": "slipway", "replace": "values", "order": "time",

@@ -86,7 +86,7 @@ func TestMarks(t *testing.T) {
 		_, err := s.Client.Change(ctx, m)
 		refused(t, fmt.Sprintf("%+v", m), err, want)
 	}
-	audit, err := s.Client.Audit(ctx, "", "", 0, 10)
+	audit, err := s.Client.Audit(ctx, "", "", "", 10)
 	if err != nil || !strings.Contains(audit.Entries[len(audit.Entries)-1].Becomes+audit.Entries[0].Becomes,
 		"out of use on one machine: gull-001") {
 		t.Errorf("%+v %v", audit, err)

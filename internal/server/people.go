@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"net/http"
+	"strconv"
 	"strings"
 
 	"rolltop.example/rolltop/internal/api"
@@ -150,13 +151,24 @@ func (s peopleAPI) changePassword(ctx context.Context, in *struct{ Body api.Chan
 }
 
 func (s peopleAPI) listAudit(ctx context.Context, in *struct {
-	Before  int64  `query:"before" minimum:"0" doc:"Those before this id"`
+	Cursor  string `query:"cursor" maxLength:"20" doc:"The value of next from the previous page"`
 	Size    int    `query:"size" default:"100" minimum:"1" maximum:"1000"`
 	Who     string `query:"who" maxLength:"200"`
 	Subject string `query:"subject" maxLength:"200" doc:"A subject, such as the key of a machine"`
 }) (api.AuditLog, error) {
-	list, err := s.store.Audit(ctx, in.Before, in.Size+1, in.Who, in.Subject)
-	out := api.AuditLog{Entries: []api.AuditEntry{}, More: len(list) > in.Size}
+	before := int64(0)
+	if in.Cursor != "" {
+		var err error
+		if before, err = strconv.ParseInt(in.Cursor, 10, 64); err != nil || before < 1 {
+			return api.AuditLog{}, refuse("Not a cursor", "cursor: %q is not a cursor; pass the value of next from the "+
+				"previous page", in.Cursor)
+		}
+	}
+	list, err := s.store.Audit(ctx, before, in.Size+1, in.Who, in.Subject)
+	out := api.AuditLog{Entries: []api.AuditEntry{}}
+	if len(list) > in.Size {
+		out.Next = strconv.FormatInt(list[in.Size-1].ID, 10)
+	}
 	for _, a := range list[:min(len(list), in.Size)] {
 		out.Entries = append(out.Entries, api.AuditEntry{
 			ID:      a.ID,

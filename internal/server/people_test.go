@@ -145,7 +145,7 @@ func TestAudit(t *testing.T) {
 	t.Parallel()
 	s := servertest.Demo(t, nil)
 	last := func() api.AuditEntry {
-		l, err := s.Client.Audit(ctx, "", "", 0, 1)
+		l, err := s.Client.Audit(ctx, "", "", "", 1)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -203,15 +203,15 @@ func TestAudit(t *testing.T) {
 		t.Errorf("nothing was changed, and it says %+v", a)
 	}
 	// They can be picked and paged.
-	l, err := s.Client.Audit(ctx, "", "holm-011", 0, 2)
+	l, err := s.Client.Audit(ctx, "", "holm-011", "", 2)
 	expect.NoError(t, err)
 	expect.Same(t, "len(l.Entries)", len(l.Entries), 2)
-	expect.That(t, "l.More", l.More)
+	expect.That(t, "there is a next page", l.Next != "")
 	expect.Same(t, "l.Entries[0].What", l.Entries[0].What, "remove-fact")
-	if l, err = s.Client.Audit(ctx, "", "holm-011", l.Entries[1].ID, 2); err != nil || len(l.Entries) != 1 || l.More {
+	if l, err = s.Client.Audit(ctx, "", "holm-011", l.Next, 2); err != nil || len(l.Entries) != 1 || l.Next != "" {
 		t.Errorf("%v %+v", err, l)
 	}
-	if l, err = s.Client.Audit(ctx, "somebody", "", 0, 9); err != nil || len(l.Entries) != 0 {
+	if l, err = s.Client.Audit(ctx, "somebody", "", "", 9); err != nil || len(l.Entries) != 0 {
 		t.Errorf("%v %+v", err, l)
 	}
 }
@@ -251,7 +251,7 @@ func TestRemovedMachineIsGone(t *testing.T) {
 	if status, _, _ := call(t, "GET", link.Address, "", "", ""); status != 404 {
 		t.Errorf("its visit: %d", status)
 	}
-	audit, err := s.Client.Audit(ctx, "", "", 0, 9)
+	audit, err := s.Client.Audit(ctx, "", "", "", 9)
 	expect.NoError(t, err)
 	expect.Same(t, "len(audit.Entries)", len(audit.Entries), 4)
 	expect.Same(t, "audit.Entries[0].What", audit.Entries[0].What, "remove-machine")

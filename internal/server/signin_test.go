@@ -216,7 +216,7 @@ func TestSignInUnderHammering(t *testing.T) {
 		count[http.StatusUnauthorized]+count[http.StatusTooManyRequests] != 10*hammers {
 		t.Errorf("answers to the hammer: %v", count)
 	}
-	audit, err := s.Client.Audit(ctx, "", "", 0, 1000)
+	audit, err := s.Client.Audit(ctx, "", "", "", 1000)
 	if err != nil {
 		t.Fatal(err)
 	}

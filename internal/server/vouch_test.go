@@ -184,7 +184,7 @@ func TestAKeySpeaksForItsMachine(t *testing.T) {
 	if err := s.Client.Rekey(ctx, "gull-990", "its disk was replaced"); err != nil {
 		t.Fatal(err)
 	}
-	audit, err := s.Client.Audit(ctx, "", "gull-990", 0, 10)
+	audit, err := s.Client.Audit(ctx, "", "gull-990", "", 10)
 	expect.NoError(t, err)
 	expect.That(t, "len(audit.Entries) != 0", len(audit.Entries) != 0)
 	expect.Same(t, "audit.Entries[0].What", audit.Entries[0].What, "replace-key")

@@ -181,7 +181,7 @@ func TestHandOff(t *testing.T) {
 	if got := total(t, s.Client, fmt.Sprintf("wave=%d", w.ID)); got != 3 {
 		t.Errorf("%d are in the wave that has ended", got)
 	}
-	audit, err := s.Client.Audit(ctx, "", "", 0, 50)
+	audit, err := s.Client.Audit(ctx, "", "", "", 50)
 	if err != nil || !slices.ContainsFunc(audit.Entries,
 		func(a api.AuditEntry) bool { return strings.Contains(a.Becomes, "three machines handed off") }) {
 		t.Errorf("the hand-off is not in a list of changes: %v", err)

@@ -8,17 +8,17 @@ import { useAction } from '../use/useAction'
 
 /** What was changed, by whom, the latest first. */
 const audit = ref<Schemas['AuditEntry'][]>([])
-const more = ref(true)
+const next = ref<string>()
 const { trouble, run } = useAction()
 const loaded = ref(false)
 
 const load = () =>
   run(async () => {
     const page = await ask(
-      api.GET('/audit', { params: { query: { before: audit.value.at(-1)?.id ?? 0, size: 100 } } }),
+      api.GET('/audit', { params: { query: { cursor: next.value, size: 100 } } }),
     )
     audit.value.push(...page.entries)
-    more.value = page.more
+    next.value = page.next
     loaded.value = true
   })
 void load()
@@ -47,5 +47,5 @@ void load()
       >
     </li>
   </ul>
-  <AppButton v-if="loaded && more" kind="link" class="mt-3" @click="load"> Earlier entries </AppButton>
+  <AppButton v-if="loaded && next" kind="link" class="mt-3" @click="load"> Earlier entries </AppButton>
 </template>
