@@ -19,7 +19,8 @@ func (o *options) bind(fs *flag.FlagSet) {
 	fs.StringVar(&o.format, "format", "text", "`format` of what is printed: text, json")
 	fs.BoolVar(&o.quiet, "quiet", false, "print the inventory, if it was asked for, and errors only")
 	fs.BoolVar(&o.quiet, "q", false, "short for --quiet")
-	fs.StringVar(&o.release, "release", "", "check against this release document (`file`; -: standard input), without a service")
+	fs.StringVar(&o.release, "release", "",
+		"check against this release document (`file`; -: standard input), without a service")
 	fs.StringVar(&o.server, "server", "", "send the inventory to the service at this `address`")
 	fs.StringVar(&o.token, "token", "", "`token` for the service (or ROLLTOP_TOKEN)")
 	fs.StringVar(&o.tokenFile, "token-file", "", "`file` with the token (-: standard input)")

@@ -160,8 +160,8 @@ func (s peopleAPI) listAudit(ctx context.Context, in *struct {
 	if in.Cursor != "" {
 		var err error
 		if before, err = strconv.ParseInt(in.Cursor, 10, 64); err != nil || before < 1 {
-			return api.AuditLog{}, refuse("Not a cursor", "cursor: %q is not a cursor; pass the value of next from the "+
-				"previous page", in.Cursor)
+			return api.AuditLog{}, refuse("Not a cursor",
+				"cursor: %q is not a cursor; pass the value of next from the previous page", in.Cursor)
 		}
 	}
 	list, err := s.store.Audit(ctx, before, in.Size+1, in.Who, in.Subject)

@@ -14,9 +14,7 @@ const loaded = ref(false)
 
 const load = () =>
   run(async () => {
-    const page = await ask(
-      api.GET('/audit', { params: { query: { cursor: next.value, size: 100 } } }),
-    )
+    const page = await ask(api.GET('/audit', { params: { query: { cursor: next.value, size: 100 } } }))
     audit.value.push(...page.entries)
     next.value = page.next
     loaded.value = true
