@@ -255,14 +255,14 @@ type WebhookPut struct {
 	Secret string `json:"secret,omitempty" doc:"The key that signs messages; it is shown only once"`
 }
 
-// Flips is the message that a hook is sent.
-type Flips struct {
-	Format  string `json:"format" enum:"rolltop-changes/1"`
-	Changes []Flip `json:"changes"`
+// ChangeMessage is the message that a webhook is sent.
+type ChangeMessage struct {
+	Format  string               `json:"format" enum:"rolltop-changes/1"`
+	Changes []ChangedDisposition `json:"changes"`
 }
 
-// Flip is a change of a machine's disposition.
-type Flip struct {
+// ChangedDisposition is a change of a machine's disposition.
+type ChangedDisposition struct {
 	ID      int64     `json:"id" doc:"Increases with each message; a message is repeated only if it was not acknowledged"`
 	Machine string    `json:"machine" doc:"Key"`
 	Name    string    `json:"name"`

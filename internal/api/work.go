@@ -117,8 +117,8 @@ type MissingFact struct {
 	Where    string `json:"where"`
 }
 
-// FlipRow is a machine whose disposition would change.
-type FlipRow struct {
+// ChangedMachine is a machine whose disposition would change.
+type ChangedMachine struct {
 	Key     string   `json:"key"`
 	Name    string   `json:"name"`
 	Site    string   `json:"site"`
@@ -128,7 +128,7 @@ type FlipRow struct {
 	By      []string `json:"by" doc:"Titles of the requirements that cause it"`
 }
 
-// WhatIf is who would flip.
+// WhatIf is which machines would change disposition.
 type WhatIf struct {
 	Says     string             `json:"says" doc:"In one sentence"`
 	Was      release.Ref        `json:"was"`
@@ -143,7 +143,7 @@ type WhatIf struct {
 	Sites    []SiteShift        `json:"sites"`
 	Changes  []RequirementShift `json:"requirements"`
 	Missing  []MissingFact      `json:"missing" doc:"Decisive facts that are unknown"`
-	Flips    []FlipRow          `json:"flips" doc:"At most 1,000, worst first"`
+	Changed  []ChangedMachine   `json:"changed" doc:"At most 1,000, worst first"`
 	Took     time.Duration      `json:"took_ns"`
 }
 
@@ -443,17 +443,17 @@ type Judging struct {
 
 // RuleChange is that other rules were put in force, and what that did.
 type RuleChange struct {
-	ID       int64       `json:"id"`
-	Says     string      `json:"says" doc:"In one sentence"`
-	At       time.Time   `json:"at"`
-	Release  release.Ref `json:"release"`
-	Was      release.Ref `json:"was"`
-	Machines int         `json:"machines" doc:"Machines that were judged"`
-	Moved    int         `json:"moved"`
-	Shifts   []Shift     `json:"shifts"`
-	By       []Count     `json:"by" doc:"Requirements that caused it, with the number of machines"`
-	Where    string      `json:"where" doc:"Filter that lists the machines that changed"`
-	Flips    []FlipRow   `json:"flips,omitempty" doc:"At most 1,000, worst first"`
+	ID       int64            `json:"id"`
+	Says     string           `json:"says" doc:"In one sentence"`
+	At       time.Time        `json:"at"`
+	Release  release.Ref      `json:"release"`
+	Was      release.Ref      `json:"was"`
+	Machines int              `json:"machines" doc:"Machines that were judged"`
+	Moved    int              `json:"moved"`
+	Shifts   []Shift          `json:"shifts"`
+	By       []Count          `json:"by" doc:"Requirements that caused it, with the number of machines"`
+	Where    string           `json:"where" doc:"Filter that lists the machines that changed"`
+	Changed  []ChangedMachine `json:"changed,omitempty" doc:"At most 1,000, worst first"`
 }
 
 // RuleChangeList lists them, the latest first, without their machines.

@@ -60,19 +60,19 @@ func whatIf(c *call[whatIfOptions]) error {
 		printWhatIf(c.paper(), &w)
 		return nil
 	}
-	table := listing[api.FlipRow]{format: "rolltop-what-if/1", columns: flipColumns}
-	return table.print(c.place, form, w, w.Flips)
+	table := listing[api.ChangedMachine]{format: "rolltop-what-if/1", columns: changedColumns}
+	return table.print(c.place, form, w, w.Changed)
 }
 
-// flipColumns are those of machines whose disposition changes.
-var flipColumns = []column[api.FlipRow]{
-	{name: "machine", head: "Machine", value: func(f *api.FlipRow) string { return f.Name }},
-	{name: "key", only: true, value: func(f *api.FlipRow) string { return f.Key }},
-	{name: "site", head: "Site", value: func(f *api.FlipRow) string { return f.Site }},
-	{name: "model", only: true, value: func(f *api.FlipRow) string { return f.Model }},
-	{name: "was", head: "Was", value: func(f *api.FlipRow) string { return f.Was }},
-	{name: "becomes", head: "Became", value: func(f *api.FlipRow) string { return f.Becomes }},
-	{name: "by", head: "By", value: func(f *api.FlipRow) string { return strings.Join(f.By, "; ") }},
+// changedColumns are those of machines whose disposition changes.
+var changedColumns = []column[api.ChangedMachine]{
+	{name: "machine", head: "Machine", value: func(f *api.ChangedMachine) string { return f.Name }},
+	{name: "key", only: true, value: func(f *api.ChangedMachine) string { return f.Key }},
+	{name: "site", head: "Site", value: func(f *api.ChangedMachine) string { return f.Site }},
+	{name: "model", only: true, value: func(f *api.ChangedMachine) string { return f.Model }},
+	{name: "was", head: "Was", value: func(f *api.ChangedMachine) string { return f.Was }},
+	{name: "becomes", head: "Became", value: func(f *api.ChangedMachine) string { return f.Becomes }},
+	{name: "by", head: "By", value: func(f *api.ChangedMachine) string { return strings.Join(f.By, "; ") }},
 }
 
 // stored reads an id of a stored release: a name without a dot or a slash.
@@ -120,7 +120,7 @@ func printWhatIf(p *paper, w *api.WhatIf) {
 		rows = append(rows, []string{m.Label, strconv.Itoa(m.Machines), strconv.Itoa(m.NotAsked)})
 	}
 	table([]string{"Unknown", "Machines", "Never collected"}, rows)
-	if len(w.Flips) > 0 {
+	if len(w.Changed) > 0 {
 		p.line("")
 		p.line("--format csv lists the machines.")
 	}
@@ -199,10 +199,10 @@ func ruleChange(c *call[listed]) error {
 		p := c.paper()
 		p.text("", p.style(bold, one.Says))
 		p.text("", say.Capital(say.Day(one.At))+", "+say.Count(one.Machines, "machine judged", "machines judged")+".")
-		if len(one.Flips) > 0 {
+		if len(one.Changed) > 0 {
 			p.line("")
 		}
 	}
-	table := listing[api.FlipRow]{format: "rolltop-rule-change/1", columns: flipColumns}
-	return table.print(c.place, form, one, one.Flips)
+	table := listing[api.ChangedMachine]{format: "rolltop-rule-change/1", columns: changedColumns}
+	return table.print(c.place, form, one, one.Changed)
 }

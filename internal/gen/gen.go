@@ -54,7 +54,7 @@ func Files() (map[string][]byte, error) {
 		"guides":    reflect.TypeFor[guide.Document](),
 		"prices":    reflect.TypeFor[price.Document](),
 		"steps":     reflect.TypeFor[remedy.StepDocument](),
-		"changes":   reflect.TypeFor[api.Flips](),
+		"changes":   reflect.TypeFor[api.ChangeMessage](),
 		"handoff":   reflect.TypeFor[api.HandOff](),
 		"export":    reflect.TypeFor[api.Export](),
 		"table":     reflect.TypeFor[api.WorkTable](),

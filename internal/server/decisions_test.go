@@ -183,7 +183,7 @@ func TestWhatIf(t *testing.T) {
 	got, err := s.Client.WhatIf(ctx, api.AskWhatIf{Document: draft})
 	expect.NoError(t, err)
 	expect.That(t, "got.Moved != 0", got.Moved != 0)
-	expect.Same(t, "len(got.Flips)", len(got.Flips), got.Moved)
+	expect.Same(t, "len(got.Changed)", len(got.Changed), got.Moved)
 	expect.That(t, "len(got.Changes) != 0", len(got.Changes) != 0)
 	expect.Same(t, "got.Changes[0].Requirement", got.Changes[0].Requirement, "memory")
 	moved := 0

@@ -86,13 +86,13 @@ func TestRulesChange(t *testing.T) {
 	expect.NoError(t, err)
 	expect.Same(t, "one.Was.Revision", one.Was.Revision, 5)
 	expect.Same(t, "one.Release.Revision", one.Release.Revision, 6)
-	expect.Same(t, "len(one.Flips)", len(one.Flips), asked.Moved)
+	expect.Same(t, "len(one.Changed)", len(one.Changed), asked.Moved)
 	expect.Contains(t, one.Says, "Skerry 12, revision 6")
-	for i, f := range one.Flips {
+	for i, f := range one.Changed {
 		if !slices.Contains(f.By, "Installed memory") {
 			t.Errorf("%s by %v", f.Name, f.By)
 		}
-		if i < 5 && !slices.ContainsFunc(asked.Flips, func(a api.FlipRow) bool {
+		if i < 5 && !slices.ContainsFunc(asked.Changed, func(a api.ChangedMachine) bool {
 			return a.Key == f.Key && a.Becomes == f.Becomes && slices.Equal(a.By, f.By)
 		}) {
 			t.Errorf("the what-if did not say so of %+v", f)
@@ -101,13 +101,13 @@ func TestRulesChange(t *testing.T) {
 	if n := total(t, s.Client, one.Where); n != one.Moved {
 		t.Errorf("the filter lists %d of %d", n, one.Moved)
 	}
-	d, err := s.Client.Machine(ctx, one.Flips[0].Key)
+	d, err := s.Client.Machine(ctx, one.Changed[0].Key)
 	expect.NoError(t, err)
 	expect.That(t, "len(d.Changes) != 0", len(d.Changes) != 0)
 	expect.Same(t, "d.Changes[0].Cause", d.Changes[0].Cause, "rules")
 	expect.That(t, `slices.Contains(d.Changes[0].By, "memory")`, slices.Contains(d.Changes[0].By, "memory"))
 	// Memory is fitted: the machine is as it was, and what the rules did stays told.
-	if _, err := s.Client.Submit(ctx, like(t, s, one.Flips[0].Key, func(d *inventory.Document) {
+	if _, err := s.Client.Submit(ctx, like(t, s, one.Changed[0].Key, func(d *inventory.Document) {
 		d.Memory = inventory.Memory{Installed: some(int64(32 << 30))}
 		d.TakenAt = d.TakenAt.Add(time.Minute)
 	})); err != nil {

@@ -82,7 +82,7 @@ func TestWebhooks(t *testing.T) {
 		list, _ := s.Client.Webhooks(ctx)
 		t.Fatalf("nothing was told: %+v", list)
 	}
-	var flips api.Flips
+	var flips api.ChangeMessage
 	err = json.Unmarshal(m.body, &flips)
 	expect.NoError(t, err)
 	expect.Same(t, "flips.Format", flips.Format, "rolltop-changes/1")

@@ -74,17 +74,17 @@ func (s changesAPI) whatIf(ctx context.Context, in *struct{ Body api.AskWhatIf }
 			Where:    fleet.Term("missing", def.Name),
 		})
 	}
-	out.Flips = flipRows(w.Named, titles)
+	out.Changed = changedMachines(w.Named, titles)
 	out.Says = say.WhatIf(out.Machines, out.Moved, w.Shifts.Net(remedy.Ready))
 	return out, nil
 }
 
-// flipRows are machines that change, with the titles of the requirements that do it.
-func flipRows(list []service.Flip, titles map[string]string) []api.FlipRow {
-	out := []api.FlipRow{}
+// changedMachines are machines that change, with the titles of the requirements that do it.
+func changedMachines(list []service.Flip, titles map[string]string) []api.ChangedMachine {
+	out := []api.ChangedMachine{}
 	for i := range list {
 		f := &list[i]
-		row := api.FlipRow{
+		row := api.ChangedMachine{
 			Key:     f.Key,
 			Name:    f.Name,
 			Site:    f.Site,
@@ -139,7 +139,7 @@ func (s changesAPI) showRuleChange(ctx context.Context, in *struct {
 		return api.RuleChange{}, err
 	}
 	out := ruleChange(c)
-	out.Flips = flipRows(c.Named, c.Titles)
+	out.Changed = changedMachines(c.Named, c.Titles)
 	return out, nil
 }
 

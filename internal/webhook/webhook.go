@@ -76,11 +76,11 @@ func web(u *url.URL) bool {
 }
 
 // Message is what an address is sent of changes.
-func Message(changes []store.Flip) api.Flips {
-	m := api.Flips{Format: "rolltop-changes/1"}
+func Message(changes []store.Flip) api.ChangeMessage {
+	m := api.ChangeMessage{Format: "rolltop-changes/1"}
 	for i := range changes {
 		f := &changes[i]
-		one := api.Flip{
+		one := api.ChangedDisposition{
 			ID:      f.ID,
 			Machine: f.Key,
 			Name:    f.Name,

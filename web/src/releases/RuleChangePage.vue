@@ -2,7 +2,7 @@
 import { useQuery } from '@pinia/colada'
 
 import { queries } from '../queries'
-import FlipList from './FlipList.vue'
+import ChangedMachines from './ChangedMachines.vue'
 import ShiftList from './ShiftList.vue'
 import TroubleBox from '../ui/TroubleBox.vue'
 import { number, sayMoment } from '../words'
@@ -48,6 +48,6 @@ const { data, error, refetch } = useQuery(() => queries.ruleChange(Number(props.
         </ul>
       </div>
     </div>
-    <FlipList v-if="data.flips?.length" :flips="data.flips" :moved="data.moved" />
+    <ChangedMachines v-if="data.changed?.length" :machines="data.changed" :moved="data.moved" />
   </template>
 </template>

@@ -4,7 +4,7 @@ import { computed, ref, watch } from 'vue'
 
 import { api, ask, type Schemas } from '../client'
 import { count, number } from '../words'
-import FlipList from './FlipList.vue'
+import ChangedMachines from './ChangedMachines.vue'
 import ShiftList from './ShiftList.vue'
 import { useAction } from '../use/useAction'
 
@@ -99,11 +99,11 @@ const most = computed(() => Math.max(1, ...(got.value?.sites ?? []).map((p) => p
         </li>
       </ul>
     </template>
-    <details v-if="got.flips.length" class="mt-5" :open="got.flips.length <= 12">
+    <details v-if="got.changed.length" class="mt-5" :open="got.changed.length <= 12">
       <summary class="cursor-pointer font-semibold">
         {{ count(got.moved, 'machine', 'machines') }} by name
       </summary>
-      <FlipList :flips="got.flips" :moved="got.moved" />
+      <ChangedMachines :machines="got.changed" :moved="got.moved" />
     </details>
   </section>
 </template>

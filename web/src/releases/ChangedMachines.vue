@@ -3,7 +3,7 @@ import type { Schemas } from '../client'
 import { number } from '../words'
 import DispositionMark from '../ui/DispositionMark.vue'
 
-defineProps<{ flips: Schemas['FlipRow'][]; moved: number }>()
+defineProps<{ machines: Schemas['ChangedMachine'][]; moved: number }>()
 </script>
 
 <template>
@@ -18,7 +18,7 @@ defineProps<{ flips: Schemas['FlipRow'][]; moved: number }>()
         </tr>
       </thead>
       <tbody>
-        <tr v-for="f in flips" :key="f.key" class="border-t border-line/60 align-baseline">
+        <tr v-for="f in machines" :key="f.key" class="border-t border-line/60 align-baseline">
           <th scope="row" class="py-1 pr-3 font-normal">
             <RouterLink
               :to="{ name: 'machine', params: { machine: f.key } }"
@@ -34,7 +34,7 @@ defineProps<{ flips: Schemas['FlipRow'][]; moved: number }>()
       </tbody>
     </table>
   </div>
-  <p v-if="moved > flips.length" class="mt-2 text-sm text-soft">
-    The first {{ number(flips.length) }} of {{ number(moved) }} are shown.
+  <p v-if="moved > machines.length" class="mt-2 text-sm text-soft">
+    The first {{ number(machines.length) }} of {{ number(moved) }} are shown.
   </p>
 </template>
