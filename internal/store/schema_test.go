@@ -13,6 +13,7 @@ import (
 	"path/filepath"
 	"strings"
 	"testing"
+	"time"
 
 	"rolltop.example/rolltop/core/fleet"
 	"rolltop.example/rolltop/internal/expect"
@@ -275,32 +276,55 @@ func TestAChangedSchemaIsRefused(t *testing.T) {
 }
 
 // A stored filter picks what it picked before “or”, “not” and parentheses had a meaning.
+// TestFiltersAreMigrated opens a database of before filters were a language, and one that
+// was used with the language before its quotes were mended.
 func TestFiltersAreMigrated(t *testing.T) {
 	path := filepath.Join(t.TempDir(), "fleet.db")
-	makeDatabase(t, path, 9)
-	db, err := sql.Open("sqlite", "file:"+path)
-	expect.NoError(t, err)
+	save := func(name, where string, at time.Time) {
+		db, err := sql.Open("sqlite", "file:"+path)
+		expect.NoError(t, err)
+		defer db.Close()
+		_, err = db.Exec(`INSERT INTO saved_filter VALUES (?, ?, '', '', 'boss', ?)`, name, where, at.UnixMilli())
+		expect.NoError(t, err)
+		_, err = db.Exec(`INSERT INTO decision (kind, scope, release_id, requirement, reason, by_whom, at, until)
+			VALUES ('hold', ?, '', '', ?, 'boss', ?, 0)`, where, name, at.UnixMilli())
+		expect.NoError(t, err)
+	}
+	upgrade := func(version int64) {
+		db, err := sql.Open("sqlite", "file:"+path)
+		expect.NoError(t, err)
+		defer db.Close()
+		for v := int64(1); v <= version; v++ {
+			expect.NoError(t, migrate(db, v))
+		}
+	}
+	upgrade(9)
 	for i, where := range []string{
 		`tern or slipway`, `not site="Gull Quay"`, `(old) model="Bollard (300)"`, `site="Gull or Quay" OR`, `class=pc`,
 		`model="A) x (*" b*`,
 	} {
-		_, err := db.Exec(`INSERT INTO saved_filter VALUES (?, ?, '', '', 'boss', 0)`, fmt.Sprint("f", i), where)
-		expect.NoError(t, err)
+		save(fmt.Sprint("f", i), where, time.Unix(0, 0))
 	}
-	expect.NoError(t, db.Close())
+	upgrade(10)
+	save("f6", `(name=GULL* or model="A (*)")`, time.Now().Add(time.Minute))
 	s, err := Open(path)
 	expect.NoError(t, err)
 	defer s.Close()
 	filters, err := s.SavedFilters(t.Context())
 	expect.NoError(t, err)
-	var got []string
+	var saved, scopes []string
 	for _, f := range filters {
 		read, err := fleet.Parse(f.Filter)
 		expect.NoError(t, err)
-		if f.Name != "mine" {
-			got = append(got, read.String())
-		}
+		saved = append(saved, read.String())
+		var scope string
+		expect.NoError(t, s.reader.Get(&scope, "SELECT scope FROM decision WHERE reason=?", f.Name))
+		read, err = fleet.Parse(scope)
+		expect.NoError(t, err)
+		scopes = append(scopes, read.String())
 	}
-	expect.Same(t, "the filters", strings.Join(got, "; "),
-		`tern "or" slipway; "not" site="Gull Quay"; "(old)" model="Bollard (300)"; site="Gull or Quay" "or"; class=pc; model="A) x (*" "b*"`)
+	want := `tern "or" slipway; "not" site="Gull Quay"; "(old)" model="Bollard (300)"; site="Gull or Quay" "or"; ` +
+		`class=pc; model="A) x (*" "b*"; device.name=GULL* or model="A (*)"`
+	expect.Same(t, "the filters", strings.Join(saved, "; "), want)
+	expect.Same(t, "the scopes", strings.Join(scopes, "; "), want)
 }
