@@ -12,7 +12,6 @@ import (
 
 	"rolltop.example/rolltop/core/decision"
 	"rolltop.example/rolltop/core/fact"
-	"rolltop.example/rolltop/core/knowledge"
 	"rolltop.example/rolltop/internal/api"
 	"rolltop.example/rolltop/internal/client"
 	"rolltop.example/rolltop/internal/server"
@@ -165,11 +164,9 @@ func init() { // it refers to itself through the commands
 		"REASON":     fixed("off", "no-rights", "refused", "no-network", "in-repair", "other"),
 		"same|apart": fixed("same", "apart"),
 		"SHELL":      fixed("bash", "zsh", "fish", "powershell"),
-		"FILTER":     nil, // below
 	}
 	completers["FILTER"], completers["SAVED"] = completers["filter"], completers["saved"]
 	completers["REQUIREMENT"] = completers["requirement"]
-	_ = knowledge.Kinds
 }
 
 // files are the words that stand for files, beside ids of releases where a release is meant.

@@ -218,21 +218,23 @@ const minLast = 30
 // table prints aligned columns without boxes, within the width. What does not fit in a column goes on in
 // the next line; in a terminal the last column is cut, so that a row keeps to its line.
 func (p *paper) table(heads []string, rows [][]string) {
-	all := append([][]string{heads}, rows...)
-	widths := columnWidths(all, p.width)
+	whole := append([][]string{heads}, rows...)
+	widths := columnWidths(whole, p.width)
 	last := len(widths) - 1
 	widest := 0
-	for _, r := range all {
+	for _, r := range whole {
 		widest = max(widest, uniseg.StringWidth(r[last]))
 	}
 	below := last > 2 && widest > minLast && widths[last] < minLast
+	beside := whole
 	if below {
-		for i := range all {
-			all[i] = slices.Clone(all[i])[:last:last]
+		beside = make([][]string, len(whole))
+		for i, r := range whole {
+			beside[i] = r[:last]
 		}
-		widths = columnWidths(all, p.width)
+		widths = columnWidths(beside, p.width)
 	}
-	for i, cells := range all {
+	for i, cells := range beside {
 		code := ""
 		if i == 0 {
 			code = dim
@@ -241,7 +243,7 @@ func (p *paper) table(heads []string, rows [][]string) {
 		if !below {
 			continue
 		}
-		for _, line := range wrapHard(append([][]string{heads}, rows...)[i][last], p.width-4) {
+		for _, line := range wrapHard(whole[i][last], p.width-4) {
 			p.line("    %s", p.style(dim, line))
 		}
 	}

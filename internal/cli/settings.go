@@ -31,11 +31,11 @@ func showSettings(c *call[listed]) error {
 	if err != nil {
 		return err
 	}
-	if form == "json" || form == "ndjson" {
-		if form == "ndjson" {
-			return printLines(c.out(), []any{set})
-		}
+	switch form {
+	case "json":
 		return printDocument(c.out(), "rolltop-settings/1", set)
+	case "ndjson":
+		return printLines(c.out(), []any{set})
 	}
 	label, see := "viewers cannot see", "serial numbers, UUIDs and installed applications"
 	if set.ViewersSeeAll {

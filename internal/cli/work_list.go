@@ -34,10 +34,10 @@ func workCommand() *cobra.Command {
 }
 
 // printPart prints a part of the work: as JSON, as the service exports it under its name, or as text.
-func printPart[T any](c *place, form, format, part string, o *workOptions, order string,
+func printPart[T any](c *place, format, part string, o *workOptions, order string,
 	ask func(*client.Client) (T, error), text func(*paper, T),
 ) error {
-	s, err := c.client()
+	form, s, err := c.asked()
 	if err != nil {
 		return err
 	}
@@ -66,11 +66,7 @@ func exported(c *place, s *client.Client, list, where, order, form string) error
 }
 
 func showWork(c *call[workOptions]) error {
-	form, err := format(c.cmd)
-	if err != nil {
-		return err
-	}
-	return printPart(c.place, form, "rolltop-work/1", "visits", c.o, "",
+	return printPart(c.place, "rolltop-work/1", "visits", c.o, "",
 		func(s *client.Client) (api.Work, error) { return s.Work(c.ctx(), c.o.Where) }, printWork)
 }
 
@@ -81,11 +77,7 @@ type Parts struct {
 }
 
 func showParts(c *call[workOptions]) error {
-	form, err := format(c.cmd)
-	if err != nil {
-		return err
-	}
-	return printPart(c.place, form, "rolltop-parts/1", "parts", c.o, "", func(s *client.Client) (Parts, error) {
+	return printPart(c.place, "rolltop-parts/1", "parts", c.o, "", func(s *client.Client) (Parts, error) {
 		w, err := s.Work(c.ctx(), c.o.Where)
 		return Parts{w.Order, w.Cost}, err
 	}, func(p *paper, order Parts) {
@@ -100,11 +92,7 @@ func showParts(c *call[workOptions]) error {
 }
 
 func showMessages(c *call[workOptions]) error {
-	form, err := format(c.cmd)
-	if err != nil {
-		return err
-	}
-	return printPart(c.place, form, "rolltop-messages/1", "messages", c.o, "",
+	return printPart(c.place, "rolltop-messages/1", "messages", c.o, "",
 		func(s *client.Client) (api.MessageList, error) { return s.Messages(c.ctx(), c.o.Where) }, printMessages)
 }
 
@@ -115,11 +103,7 @@ type winsOptions struct {
 }
 
 func showWins(c *call[winsOptions]) error {
-	form, err := format(c.cmd)
-	if err != nil {
-		return err
-	}
-	return printPart(c.place, form, "rolltop-wins/1", "wins", &c.o.workOptions, c.o.Order,
+	return printPart(c.place, "rolltop-wins/1", "wins", &c.o.workOptions, c.o.Order,
 		func(s *client.Client) (api.Wins, error) { return s.Wins(c.ctx(), c.o.Where, c.o.Order) }, printWins)
 }
 

@@ -26,7 +26,7 @@ type exportAPI struct{ *Server }
 type exportInput struct {
 	Where  string   `query:"where" maxLength:"2000" doc:"A filter"`
 	Format string   `query:"format" default:"csv" enum:"csv,json,ndjson"`
-	Facts  []string `query:"facts" doc:"Facts to add as columns, separated by commas: tpm.state,memory.installed_bytes" maxItems:"40"`
+	Facts  []string `query:"facts" maxItems:"40" doc:"Facts to add as columns, separated by commas: tpm.state,memory.installed_bytes"`
 }
 
 // exported is a machine in an export.

@@ -23,7 +23,7 @@ import (
 	"rolltop.example/rolltop/internal/store"
 )
 
-// devicesAPI has the operations on machines, one at a time and in lists.
+// machinesAPI has the operations on machines, one at a time and in lists.
 type machinesAPI struct{ *Server }
 
 func (s machinesAPI) machineRow(r *fleet.Row) api.MachineRow {

@@ -7,7 +7,7 @@ import (
 // ListInput asks for a page of machines.
 type ListInput struct {
 	Where  string `query:"where" maxLength:"2000" doc:"A filter"`
-	Sort   string `query:"sort" maxLength:"100" doc:"name, site, disposition, model, installed, fails, taken, a fact, or needs.ID for machines that fail a requirement; prefix with - for descending order" default:"name"`
+	Sort   string `query:"sort" default:"name" maxLength:"100" doc:"name, site, disposition, model, installed, fails, taken, a fact, or needs.ID for machines that fail a requirement; prefix with - for descending order"`
 	Page   int    `query:"page" default:"1" minimum:"1" maximum:"1000000"`
 	Cursor string `query:"cursor" maxLength:"1000" doc:"The value of next from the previous page, instead of a page number"`
 	Size   int    `query:"size" default:"50" minimum:"1" maximum:"1000"`

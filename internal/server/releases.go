@@ -25,7 +25,7 @@ type releasesAPI struct{ *Server }
 
 type releaseInput struct {
 	ID       string `path:"id" maxLength:"64"`
-	Revision int    `                         query:"revision" minimum:"0" doc:"Default: the latest"`
+	Revision int    `query:"revision" minimum:"0" doc:"Default: the latest"`
 }
 
 // findRelease is a stored revision, or the problem that there is none.

@@ -13,11 +13,11 @@ type reportAPI struct{ *Server }
 
 type reportInput struct {
 	Key      string `path:"key" maxLength:"80"`
-	Format   string `                          query:"format"   default:"html"       enum:"html,markdown"`
-	For      string `                          query:"for"      default:"technician" enum:"technician,user,visit" doc:"Audience: technician, the machine's user, or visit (a one-page sheet); the text for a ticket is for technicians"`
-	Redact   bool   `                          query:"redact"                                                     doc:"Shorten serial numbers"`
-	Release  string `           maxLength:"64" query:"release"                                                    doc:"Id of a release of the service (default: the target)"`
-	Revision int    `                          query:"revision"                                                   doc:"Default: the latest"                                                                                             minimum:"0"`
+	Format   string `query:"format" default:"html" enum:"html,markdown"`
+	For      string `query:"for" default:"technician" enum:"technician,user,visit" doc:"Audience: technician, the machine's user, or visit (a one-page sheet); the text for a ticket is for technicians"`
+	Redact   bool   `query:"redact" doc:"Shorten serial numbers"`
+	Release  string `query:"release" maxLength:"64" doc:"Id of a release of the service (default: the target)"`
+	Revision int    `query:"revision" minimum:"0" doc:"Default: the latest"`
 }
 
 func (s reportAPI) report(ctx context.Context, in *reportInput) (*page, error) {

@@ -81,19 +81,19 @@ func describeFacts(schemas map[string]*huma.Schema, s *huma.Schema, prefix strin
 
 // permissions say what an operation takes, by its scope.
 var permissions = map[string]string{
-	open:         "Anyone may call it.",
-	anybody:      "It takes a session or a token.",
-	ScopeSubmit:  "It takes the permission submit.",
-	ScopeRead:    "It takes the permission read; whoever is limited to sites sees only their machines.",
-	ScopeWork:    "It takes the permission work; whoever is limited to sites changes only their machines.",
-	ScopeManage:  "It takes the permission manage.",
-	"everywhere": "It takes the permission work, without a limit to sites.",
+	open:           "Anyone may call it.",
+	anybody:        "It takes a session or a token.",
+	ScopeSubmit:    "It takes the permission submit.",
+	ScopeRead:      "It takes the permission read; whoever is limited to sites sees only their machines.",
+	ScopeWork:      "It takes the permission work; whoever is limited to sites changes only their machines.",
+	ScopeManage:    "It takes the permission manage.",
+	metaEverywhere: "It takes the permission work, without a limit to sites.",
 }
 
 func describeOperation(path string, op *huma.Operation) {
 	scope, _ := op.Metadata[metaScope].(string)
 	if scope == ScopeWork && op.Metadata[metaEverywhere] != nil {
-		scope = "everywhere"
+		scope = metaEverywhere
 	}
 	says := say.Sentence(op.Summary)
 	if op.Description != "" {
