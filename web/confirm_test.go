@@ -3,6 +3,8 @@ package web_test
 import (
 	"testing"
 
+	"rolltop.example/rolltop/internal/api"
+	"rolltop.example/rolltop/internal/expect"
 	"rolltop.example/rolltop/internal/servertest"
 	"rolltop.example/rolltop/web"
 )
@@ -36,4 +38,41 @@ func TestConfirm(t *testing.T) {
 	if _, err := s.Client.Machine(t.Context(), "gull-021"); err == nil {
 		t.Error("the machine is still there")
 	}
+}
+
+// A name that is taken is asked about before it is used again: a saved filter, a user and a webhook of somebody else
+// are not replaced unseen.
+func TestTakenNames(t *testing.T) {
+	s := servertest.Demo(t, web.Console())
+	ctx := t.Context()
+	_, err := s.Client.SetFilter(ctx, "Parts", api.SetFilter{Filter: "class=mac"})
+	must(t, err)
+	_, err = s.Client.SetUser(ctx, "clerk", api.SetUser{Role: "viewer", Sites: []string{"Gull Quay"}})
+	must(t, err)
+	p := open(t, s)
+	save := func() {
+		t.Helper()
+		must(t, p.Go(s.URL+"/machines?where=class%3Dpc"), p.WaitText("Save this filter"),
+			p.Press("main", "Save this filter"), p.Type("#filter-name", "Parts"), p.Key("\r"),
+			p.WaitText("Replace the filter Parts?"), p.WaitText("It is class=mac, saved by"))
+	}
+	holds := func(want string) {
+		t.Helper()
+		f, err := s.Client.Filter(ctx, "Parts")
+		must(t, err)
+		expect.Same(t, "the saved filter", f.Filter, want)
+	}
+	save()
+	must(t, p.Key("\x1b"), p.WaitGone("[data-confirm]"))
+	holds("class=mac")
+	save()
+	must(t, p.Click("[data-confirm]"), p.WaitGone("#filter-name"))
+	holds("class=pc")
+
+	must(t, p.Go(s.URL+"/settings?kind=people"), p.WaitText("Tokens"), p.Type("form[aria-label='Add user'] input", "clerk"),
+		p.Key("\r"), p.WaitText("clerk is a user already: viewer, Gull Quay."),
+		p.Key("\x1b"), p.WaitGone("[data-confirm]"))
+	u, err := s.Client.User(ctx, "clerk")
+	must(t, err)
+	expect.Same(t, "the role", u.Role, "viewer")
 }

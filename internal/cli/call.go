@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"net/http"
 	"os"
 	"strconv"
 	"strings"
@@ -14,6 +15,7 @@ import (
 	"github.com/spf13/cobra"
 	"golang.org/x/term"
 
+	"rolltop.example/rolltop/internal/api"
 	"rolltop.example/rolltop/internal/client"
 )
 
@@ -140,6 +142,20 @@ func (p *place) asked() (form string, c *client.Client, err error) { return aske
 
 // changed says whether an option was given.
 func (p *place) changed(option string) bool { return p.cmd.Flags().Changed(option) }
+
+// standing reads what a change replaces; nil where there is nothing yet. The change is refused if somebody
+// else makes one after this: see [client.Client].
+func standing[T any](p *place, name string, read func(context.Context, string) (T, error)) (*T, error) {
+	is, err := read(p.ctx(), name)
+	var problem *api.Problem
+	switch {
+	case errors.As(err, &problem) && problem.Status == http.StatusNotFound:
+		return nil, nil
+	case err != nil:
+		return nil, err
+	}
+	return &is, nil
+}
 
 // done says in one line what a change did, unless --quiet.
 func (p *place) done(format string, args ...any) {

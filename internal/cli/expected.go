@@ -129,15 +129,20 @@ func importExpected(c *call[serviceOptions]) error {
 	if err != nil {
 		return err
 	}
+	was, err := s.Expected(c.ctx())
+	if err != nil {
+		return err
+	}
 	l, err := s.SetExpected(c.ctx(), machines)
 	if err != nil {
 		return asUsage(err)
 	}
-	c.done(
-		"%s expected; %d of them never reported.",
-		say.Capital(say.Count(len(machines), "machine is", "machines are")),
-		l.Missing,
-	)
+	replaced := ""
+	if n := len(was.Machines); n > 0 {
+		replaced = " The list replaces one of " + say.Count(n, "machine", "machines") + "."
+	}
+	c.done("%s expected; %d of them never reported.%s",
+		say.Capital(say.Count(len(machines), "machine is", "machines are")), l.Missing, replaced)
 	return nil
 }
 

@@ -282,11 +282,19 @@ func saveFilter(c *call[filterOptions]) error {
 	if err != nil {
 		return err
 	}
+	was, err := standing(c.place, c.args[0], s.Filter)
+	if err != nil {
+		return err
+	}
 	f, err := s.SetFilter(c.ctx(), c.args[0], api.SetFilter{Filter: c.args[1], Sort: c.o.Sort, Facts: c.o.Facts})
 	if err != nil {
 		return asUsage(err)
 	}
-	c.done("The filter %s is saved; rolltop machines --filter %q uses it.", f.Name, f.Name)
+	replaced := ""
+	if was != nil && was.Filter != f.Filter {
+		replaced = fmt.Sprintf(" It replaces %q, saved by %s.", was.Filter, was.By)
+	}
+	c.done("The filter %s is saved; rolltop machines --filter %q uses it.%s", f.Name, f.Name, replaced)
 	return nil
 }
 

@@ -214,11 +214,20 @@ func setKnowledge(c *call[serviceOptions], kind string) error {
 	if err != nil {
 		return err
 	}
+	was, err := s.Knowledge(c.ctx(), kind)
+	if err != nil {
+		return err
+	}
 	h, err := s.SetKnowledge(c.ctx(), kind, src)
 	if err != nil {
 		return err
 	}
-	c.done("Your %s are in force (number %d).", kind, h.Number)
+	replaced := ""
+	if was.Own && was.AddedAt != nil {
+		replaced = fmt.Sprintf(" They replace number %d, added on %s by %s; it is kept.",
+			was.Number, say.Day(*was.AddedAt), was.AddedBy)
+	}
+	c.done("Your %s are in force (number %d).%s", kind, h.Number, replaced)
 	return nil
 }
 

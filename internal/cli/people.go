@@ -68,15 +68,23 @@ func setUser(c *call[userOptions]) error {
 	if err != nil {
 		return err
 	}
+	was, err := standing(c.place, name, s.User)
+	if err != nil {
+		return err
+	}
 	u, err := s.SetUser(c.ctx(), name, api.SetUser{Role: c.o.Role, Renew: c.o.Renew, Sites: c.o.Only})
 	if err != nil {
 		return err
 	}
+	is := u.Name + " is " + withArticle(u.Role) + " now"
+	if was != nil && was.Role != u.Role {
+		is = fmt.Sprintf("%s was %s and is %s now", u.Name, withArticle(was.Role), withArticle(u.Role))
+	}
 	if u.Password == "" {
-		c.done("%s is %s now; the password is unchanged.", u.Name, withArticle(u.Role))
+		c.done("%s; the password is unchanged.", is)
 		return nil
 	}
-	c.note("%s is %s now. The password, shown only once:", u.Name, withArticle(u.Role))
+	c.note("%s. The password, shown only once:", is)
 	fmt.Fprintln(c.cmd.OutOrStdout(), u.Password)
 	return nil
 }

@@ -338,6 +338,10 @@ func setTargets(c *call[targetOptions]) error {
 	if err != nil {
 		return err
 	}
+	was, err := s.Targets(c.ctx())
+	if err != nil {
+		return err
+	}
 	var got api.TargetSet
 	err = whileJudging(c.place, s, func() (err error) {
 		got, err = s.SetTargets(c.ctx(), api.TargetSet{PC: c.o.PC, Mac: c.o.Mac})
@@ -346,6 +350,12 @@ func setTargets(c *call[targetOptions]) error {
 	if err != nil {
 		return err
 	}
-	c.done("PCs are checked against %s, Macs against %s.", first(got.PC, "nothing yet"), first(got.Mac, "nothing yet"))
+	against := func(was, is string) string {
+		if was != "" && was != is {
+			return is + " instead of " + was
+		}
+		return first(is, "nothing yet")
+	}
+	c.done("PCs are checked against %s, Macs against %s.", against(was.PC, got.PC), against(was.Mac, got.Mac))
 	return nil
 }

@@ -70,15 +70,23 @@ func setWebhook(c *call[webhookOptions]) error {
 	if err != nil {
 		return err
 	}
+	was, err := standing(c.place, c.args[0], s.Webhook)
+	if err != nil {
+		return err
+	}
 	h, err := s.SetWebhook(c.ctx(), c.args[0], api.SetWebhook{URL: c.args[1], Renew: c.o.Renew})
 	if err != nil {
 		return asUsage(err)
 	}
+	says := fmt.Sprintf("The webhook %s notifies %s", h.Name, h.URL)
+	if was != nil && was.URL != h.URL {
+		says += " instead of " + was.URL
+	}
 	if h.Secret == "" {
-		c.done("The webhook %s notifies %s; its key is unchanged.", h.Name, h.URL)
+		c.done("%s; its key is unchanged.", says)
 		return nil
 	}
-	c.note("The webhook %s notifies %s. Its key, shown only once:", h.Name, h.URL)
+	c.note("%s. Its key, shown only once:", says)
 	fmt.Fprintln(c.out(), h.Secret)
 	return nil
 }

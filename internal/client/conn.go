@@ -186,18 +186,19 @@ func (c *conn) remove(ctx context.Context, path string) error {
 }
 
 // remember keeps the entity tag of what was read at a path, so that replacing it later is refused if
-// somebody else changed it meanwhile (RFC 9110, section 13.1.1).
+// somebody else changed it meanwhile (RFC 9110, section 13.1.1). A change of this client itself ends that.
 func (c *conn) remember(method, path string, h http.Header) {
-	tag := h.Get("ETag")
-	if method != http.MethodGet && method != http.MethodPut || tag == "" {
-		return
-	}
 	c.mu.Lock()
 	defer c.mu.Unlock()
-	if c.read == nil {
-		c.read = map[string]string{}
+	if method == http.MethodPut || method == http.MethodDelete {
+		delete(c.read, path)
 	}
-	c.read[path] = tag
+	if tag := h.Get("ETag"); tag != "" && (method == http.MethodGet || method == http.MethodPut) {
+		if c.read == nil {
+			c.read = map[string]string{}
+		}
+		c.read[path] = tag
+	}
 }
 
 // remembered is the entity tag of what this client last read at a path; "" if it read nothing there.

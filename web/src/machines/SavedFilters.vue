@@ -4,8 +4,9 @@ import { useQuery } from '@pinia/colada'
 import { ref } from 'vue'
 import { useRouter } from 'vue-router'
 
-import { api, ask, type Schemas } from '../client'
+import { api, ask, askIfThere, ifUnchanged, type Schemas } from '../client'
 import { queries } from '../queries'
+import { confirm } from '../ui/confirm'
 import { useAction } from '../use/useAction'
 
 const props = defineProps<{ where: string; sort: string; facts: string[]; may: boolean }>()
@@ -24,9 +25,21 @@ function open(f: Schemas['SavedFilter']) {
 }
 const save = () =>
   run(async () => {
+    const params = { path: { name: name.value } }
+    const was = await askIfThere(api.GET('/filters/{name}', { params }))
+    if (
+      was &&
+      !(await confirm({
+        title: `Replace the filter ${was.name}?`,
+        text: `It is ${was.filter}, saved by ${was.by}.`,
+        action: 'Replace filter',
+      }))
+    )
+      return
     await ask(
       api.PUT('/filters/{name}', {
-        params: { path: { name: name.value } },
+        params,
+        headers: ifUnchanged(was),
         body: { filter: props.where, sort: props.sort, facts: props.facts.length ? props.facts : undefined },
       }),
     )

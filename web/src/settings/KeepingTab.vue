@@ -3,9 +3,10 @@ import AppButton from '../ui/AppButton.vue'
 import { useQuery, useQueryCache } from '@pinia/colada'
 import { ref, watch } from 'vue'
 
-import { api, ask, ifUnchanged, type Schemas } from '../client'
+import { api, ask, askIfThere, ifUnchanged, type Schemas } from '../client'
 import { queries } from '../queries'
 import { sayMoment } from '../words'
+import { confirm } from '../ui/confirm'
 import TroubleBox from '../ui/TroubleBox.vue'
 import { useAction } from '../use/useAction'
 
@@ -33,8 +34,19 @@ const save = () =>
   })
 const addWebhook = () =>
   run(async () => {
+    const params = { path: { name: name.value } }
+    const was = await askIfThere(api.GET('/webhooks/{name}', { params }))
+    if (
+      was &&
+      !(await confirm({
+        title: `Change the webhook ${was.name}?`,
+        text: `It notifies ${was.url}.`,
+        action: 'Change webhook',
+      }))
+    )
+      return
     const h = await ask(
-      api.PUT('/webhooks/{name}', { params: { path: { name: name.value } }, body: { url: url.value } }),
+      api.PUT('/webhooks/{name}', { params, headers: ifUnchanged(was), body: { url: url.value } }),
     )
     if (h.secret) secret.value = { of: `The key of ${h.name}`, text: h.secret }
     name.value = url.value = ''

@@ -3,9 +3,10 @@ import AppButton from '../ui/AppButton.vue'
 import { useQuery } from '@pinia/colada'
 import { ref } from 'vue'
 
-import { api, ask, type Schemas } from '../client'
+import { api, ask, askIfThere, ifUnchanged, type Schemas } from '../client'
 import { queries } from '../queries'
 import { sayMoment } from '../words'
+import { confirm } from '../ui/confirm'
 import TroubleBox from '../ui/TroubleBox.vue'
 import { useAction } from '../use/useAction'
 
@@ -39,16 +40,37 @@ async function run(f: () => Promise<void>) {
   await act(f)
   await Promise.all([users.refetch(), tokens.refetch()])
 }
-const put = (who: string, as: Role, sites?: string[], renew = false) =>
+/** Adds or changes a user who was as read. */
+async function put(who: string, was: Schemas['User'] | undefined, as: Role, sites?: string[], renew = false) {
+  const u = await ask(
+    api.PUT('/users/{name}', {
+      params: { path: { name: who } },
+      headers: ifUnchanged(was),
+      body: { role: as, renew: renew || undefined, sites: as === 'administrator' ? undefined : sites },
+    }),
+  )
+  if (u.password) secret.value = { of: `The password of ${u.name}`, text: u.password }
+}
+const add = () =>
   run(async () => {
-    const u = await ask(
-      api.PUT('/users/{name}', {
-        params: { path: { name: who } },
-        body: { role: as, renew: renew || undefined, sites: as === 'administrator' ? undefined : sites },
-      }),
+    const was = await askIfThere(api.GET('/users/{name}', { params: { path: { name: name.value } } }))
+    if (
+      was &&
+      !(await confirm({
+        title: `Change the user ${was.name}?`,
+        text: `${was.name} is a user already: ${was.role}, ${was.sites?.join(', ') ?? 'all sites'}.`,
+        action: 'Change user',
+      }))
     )
-    if (u.password) secret.value = { of: `The password of ${u.name}`, text: u.password }
+      return
+    await put(name.value, was, role.value, placesIn(only.value))
     name.value = only.value = ''
+  })
+/** Changes the role of a user, or gives a new password; the rest stays as it is. */
+const change = (who: string, as?: Role) =>
+  run(async () => {
+    const was = await ask(api.GET('/users/{name}', { params: { path: { name: who } } }))
+    await put(who, was, as ?? was.role, was.sites, !as)
   })
 const remove = (who: string) =>
   run(async () => {
@@ -98,14 +120,14 @@ const endToken = (id: number) =>
               :value="u.role"
               :aria-label="`Role of ${u.name}`"
               class="entry block"
-              @change="put(u.name, ($event.target as HTMLSelectElement).value as Role, u.sites)"
+              @change="change(u.name, ($event.target as HTMLSelectElement).value as Role)"
             >
               <option v-for="r in roles" :key="r.role" :value="r.role">{{ r.role }}</option>
             </select>
           </td>
           <td class="py-1.5 pr-4">{{ u.sites?.join(', ') ?? 'all sites' }}</td>
           <td class="space-x-4 py-1.5 text-right">
-            <AppButton kind="link" @click="put(u.name, u.role, u.sites, true)"> New password </AppButton>
+            <AppButton kind="link" @click="change(u.name)"> New password </AppButton>
             <AppButton kind="link" :aria-label="`Remove ${u.name}`" @click="remove(u.name)">
               Remove
             </AppButton>
@@ -113,11 +135,7 @@ const endToken = (id: number) =>
         </tr>
       </tbody>
     </table>
-    <form
-      class="flex flex-wrap items-end gap-3"
-      aria-label="Add user"
-      @submit.prevent="put(name, role, placesIn(only))"
-    >
+    <form class="flex flex-wrap items-end gap-3" aria-label="Add user" @submit.prevent="add">
       <label class="text-xs text-soft"
         >Name
         <input v-model="name" required maxlength="200" class="entry block w-52" />
