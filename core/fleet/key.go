@@ -115,6 +115,7 @@ func Doc() string {
 	var b strings.Builder
 	b.WriteString("A filter: terms separated by spaces must all match; or, not and parentheses combine them. " +
 		"A term is a word or key=value[,value]; != excludes, and numbers also compare with <, <=, > and >=. " +
+		"Spaces around a comparison do not matter. " +
 		"* stands for any characters; put values with spaces in double quotes. Keys: name, serial, uuid, ")
 	for i := range keys {
 		k := &keys[i]

@@ -51,7 +51,7 @@ func Parse(text string) (Filter, error) {
 	if len(tokens) == 0 {
 		return Filter{}, nil
 	}
-	p := parser{tokens: tokens}
+	p := parser{tokens: joined(tokens)}
 	root, err := p.some(0)
 	if err == nil && p.at < len(p.tokens) {
 		err = errors.New("a parenthesis is closed that was not opened; put a text with ) in double quotes")
@@ -102,6 +102,27 @@ func tokensOf(text string) ([]string, error) {
 	}
 	end(len(text))
 	return out, nil
+}
+
+// joined joins keys, comparisons and values that blanks part: os.version > 11 is os.version>11.
+func joined(tokens []string) []string {
+	var out []string
+	for _, token := range tokens {
+		last := ""
+		if len(out) > 0 {
+			last = out[len(out)-1]
+		}
+		key, op, _ := compared(token)
+		_, opBefore, valueBefore := compared(last)
+		goesOn := op != "" && key == "" && isKey(last) && operator(last) == ""
+		isValue := opBefore != "" && valueBefore == "" && token != "(" && token != ")" && operator(token) == ""
+		if goesOn || isValue {
+			out[len(out)-1] += token
+			continue
+		}
+		out = append(out, token)
+	}
+	return out
 }
 
 // operator is what a word stands for: or, not, and; "" for any other.
@@ -240,23 +261,32 @@ var comparisons = []string{"!=", "<=", ">=", "=", "<", ">"}
 // otherNames are names that a list's columns have, and the facts that they are.
 var otherNames = map[string]string{"name": "device.name", "serial": "device.serial", "uuid": "device.uuid"}
 
-// readTerm reads a word, or a key with a comparison and values.
-func readTerm(token string) (*term, error) {
-	at, op := -1, ""
+// compared cuts a word at its comparison; op is "" where it has none.
+func compared(token string) (key, op, value string) {
+	at := -1
 	quote := strings.IndexByte(token, '"')
 	for _, c := range comparisons {
 		if i := strings.Index(token, c); i >= 0 && (quote < 0 || i < quote) && (at < 0 || i < at) {
 			at, op = i, c
 		}
 	}
-	if at < 0 || (op == "<" || op == ">") && !isKey(token[:at]) {
+	if at < 0 || (op == "<" || op == ">") && at > 0 && !isKey(token[:at]) {
+		return token, "", ""
+	}
+	return token[:at], op, token[at+len(op):]
+}
+
+// readTerm reads a word, or a key with a comparison and values.
+func readTerm(token string) (*term, error) {
+	key, op, value := compared(token)
+	if op == "" {
 		return &term{values: []string{strings.ToLower(pattern(token))}}, nil
 	}
-	t := &term{key: strings.ToLower(token[:at]), op: op}
+	t := &term{key: strings.ToLower(key), op: op}
 	if other := otherNames[t.key]; other != "" {
 		t.key = other
 	}
-	return t, t.read(token[at+len(op):])
+	return t, t.read(value)
 }
 
 // isKey says whether a text has the form of a key.
