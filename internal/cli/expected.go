@@ -139,7 +139,7 @@ func importExpected(c *call[serviceOptions]) error {
 	}
 	replaced := ""
 	if n := len(was.Machines); n > 0 {
-		replaced = " The list replaces one of " + say.Count(n, "machine", "machines") + "."
+		replaced = " It replaces a list of " + say.Count(n, "machine", "machines") + "."
 	}
 	c.done("%s expected; %d of them never reported.%s",
 		say.Capital(say.Count(len(machines), "machine is", "machines are")), l.Missing, replaced)

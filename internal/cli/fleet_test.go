@@ -78,7 +78,7 @@ func TestFleetCommands(t *testing.T) {
 		{"expected import " + file("expected.csv", "name,serial,site\nIMP-1,I1,\nIMP-9,,Gull Quay\n"), 0,
 			"Two machines are expected; 1 of them never reported."},
 		{"expected import " + file("again.csv", "name,serial,site\nIMP-1,I1,\nIMP-9,,Gull Quay\n"), 0,
-			"The list replaces one of two machines."},
+			"It replaces a list of two machines."},
 		{"expected import " + file("wrong.csv", "nmae\nx\n"), 1, "did you mean \"name\"?"},
 		{"expected", 0, "1 of 2 expected machines never reported."},
 		{"expected set 99 off", 1, "there is no expected machine 99"},
