@@ -69,7 +69,8 @@ func TestTakenNames(t *testing.T) {
 	must(t, p.Click("[data-confirm]"), p.WaitGone("#filter-name"))
 	holds("class=pc")
 
-	must(t, p.Go(s.URL+"/settings?kind=people"), p.WaitText("Tokens"), p.Type("form[aria-label='Add user'] input", "clerk"),
+	must(t, p.Go(s.URL+"/settings?kind=people"), p.WaitText("Tokens"),
+		p.Type("form[aria-label='Add user'] input", "clerk"),
 		p.Key("\r"), p.WaitText("clerk is a user already: viewer, Gull Quay."),
 		p.Key("\x1b"), p.WaitGone("[data-confirm]"))
 	u, err := s.Client.User(ctx, "clerk")

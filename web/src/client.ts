@@ -58,13 +58,3 @@ export async function ask<T>(call: Promise<Answer<T>>): Promise<T> {
     problem?.detail ?? problem?.title ?? `The service answered ${answer.response.status}.`,
   )
 }
-
-/** Gives the data of a call; undefined where there is nothing of that name. */
-export async function askIfThere<T>(call: Promise<Answer<T>>): Promise<T | undefined> {
-  try {
-    return await ask(call)
-  } catch (e) {
-    if (e instanceof Trouble && e.status === 404) return undefined
-    throw e
-  }
-}

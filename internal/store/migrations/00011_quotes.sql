@@ -5,7 +5,9 @@
 -- here: a parenthesis or a star outside quotes gets quotes, one within quotes stays as it was written.
 CREATE TEMP TABLE old_filter (origin TEXT, id, filter TEXT);
 INSERT INTO old_filter
-    WITH ten AS (SELECT CAST(strftime('%s', max(tstamp)) AS INTEGER) * 1000 AS at FROM goose_db_version WHERE version_id = 10)
+    WITH ten AS (
+        SELECT CAST(strftime('%s', max(tstamp)) AS INTEGER) * 1000 AS at FROM goose_db_version WHERE version_id = 10
+    )
     SELECT 'saved_filter', name, filter FROM saved_filter, ten WHERE saved_filter.at < ten.at
     UNION ALL
     SELECT 'decision', decision.id, scope FROM decision, ten WHERE decision.at < ten.at
@@ -24,7 +26,8 @@ UPDATE old_filter SET filter = (
         FROM walk WHERE at < length(old_filter.filter)
     )
     SELECT done FROM walk ORDER BY at DESC LIMIT 1);
-UPDATE saved_filter SET filter = old_filter.filter FROM old_filter WHERE origin = 'saved_filter' AND id = saved_filter.name;
+UPDATE saved_filter SET filter = old_filter.filter FROM old_filter
+    WHERE origin = 'saved_filter' AND id = saved_filter.name;
 UPDATE decision SET scope = old_filter.filter FROM old_filter WHERE origin = 'decision' AND old_filter.id = decision.id;
 UPDATE wave SET rule = old_filter.filter FROM old_filter WHERE origin = 'wave' AND old_filter.id = wave.id;
 DROP TABLE old_filter;

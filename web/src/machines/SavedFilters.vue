@@ -4,7 +4,7 @@ import { useQuery } from '@pinia/colada'
 import { ref } from 'vue'
 import { useRouter } from 'vue-router'
 
-import { api, ask, askIfThere, ifUnchanged, type Schemas } from '../client'
+import { api, ask, ifUnchanged, type Schemas } from '../client'
 import { queries } from '../queries'
 import { confirm } from '../ui/confirm'
 import { useAction } from '../use/useAction'
@@ -26,7 +26,9 @@ function open(f: Schemas['SavedFilter']) {
 const save = () =>
   run(async () => {
     const params = { path: { name: name.value } }
-    const was = await askIfThere(api.GET('/filters/{name}', { params }))
+    const all = await ask(api.GET('/filters'))
+    const there = all.filters.some((f) => f.name === name.value)
+    const was = there ? await ask(api.GET('/filters/{name}', { params })) : undefined
     if (
       was &&
       !(await confirm({

@@ -3,7 +3,7 @@ import AppButton from '../ui/AppButton.vue'
 import { useQuery, useQueryCache } from '@pinia/colada'
 import { ref, watch } from 'vue'
 
-import { api, ask, askIfThere, ifUnchanged, type Schemas } from '../client'
+import { api, ask, ifUnchanged, type Schemas } from '../client'
 import { queries } from '../queries'
 import { sayMoment } from '../words'
 import { confirm } from '../ui/confirm'
@@ -35,7 +35,8 @@ const save = () =>
 const addWebhook = () =>
   run(async () => {
     const params = { path: { name: name.value } }
-    const was = await askIfThere(api.GET('/webhooks/{name}', { params }))
+    const there = (await ask(api.GET('/webhooks'))).webhooks.some((h) => h.name === name.value)
+    const was = there ? await ask(api.GET('/webhooks/{name}', { params })) : undefined
     if (
       was &&
       !(await confirm({

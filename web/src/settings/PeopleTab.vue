@@ -3,7 +3,7 @@ import AppButton from '../ui/AppButton.vue'
 import { useQuery } from '@pinia/colada'
 import { ref } from 'vue'
 
-import { api, ask, askIfThere, ifUnchanged, type Schemas } from '../client'
+import { api, ask, ifUnchanged, type Schemas } from '../client'
 import { queries } from '../queries'
 import { sayMoment } from '../words'
 import { confirm } from '../ui/confirm'
@@ -40,6 +40,7 @@ async function run(f: () => Promise<void>) {
   await act(f)
   await Promise.all([users.refetch(), tokens.refetch()])
 }
+const user = (who: string) => ask(api.GET('/users/{name}', { params: { path: { name: who } } }))
 /** Adds or changes a user who was as read. */
 async function put(who: string, was: Schemas['User'] | undefined, as: Role, sites?: string[], renew = false) {
   const u = await ask(
@@ -53,7 +54,8 @@ async function put(who: string, was: Schemas['User'] | undefined, as: Role, site
 }
 const add = () =>
   run(async () => {
-    const was = await askIfThere(api.GET('/users/{name}', { params: { path: { name: name.value } } }))
+    const there = (await ask(api.GET('/users'))).users.some((u) => u.name === name.value)
+    const was = there ? await user(name.value) : undefined
     if (
       was &&
       !(await confirm({
@@ -69,7 +71,7 @@ const add = () =>
 /** Changes the role of a user, or gives a new password; the rest stays as it is. */
 const change = (who: string, as?: Role) =>
   run(async () => {
-    const was = await ask(api.GET('/users/{name}', { params: { path: { name: who } } }))
+    const was = await user(who)
     await put(who, was, as ?? was.role, was.sites, !as)
   })
 const remove = (who: string) =>
