@@ -189,7 +189,7 @@ func senderOf(d *store.Machine) say.Sender {
 // addMarks adds what people wrote on a machine, who speaks for it and how many are of its model.
 func (s machinesAPI) addMarks(ctx context.Context, d *store.Machine, out *api.Machine) error {
 	rows := []store.Row{{Machine: *d}}
-	if err := s.store.MachinesChanged(ctx, rows); err != nil {
+	if err := s.store.AddMarks(ctx, rows); err != nil {
 		return err
 	}
 	out.Vouched = say.Vouched(senderOf(d), time.UnixMilli(d.KeyAt).UTC())

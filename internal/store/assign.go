@@ -19,7 +19,7 @@ type Assignment struct {
 }
 
 // Assignments are all of them by the numbers of machines.
-func (s *Store) Assignments(ctx context.Context) (map[int64]Assignment, error) {
+func (s handwork) Assignments(ctx context.Context) (map[int64]Assignment, error) {
 	var rows []Assignment
 	err := s.reader.SelectContext(ctx, &rows, "SELECT * FROM assignment")
 	out := make(map[int64]Assignment, len(rows))
@@ -30,14 +30,14 @@ func (s *Store) Assignments(ctx context.Context) (map[int64]Assignment, error) {
 }
 
 // AssignedTo are the numbers of the machines that somebody has the work on.
-func (s *Store) AssignedTo(ctx context.Context, who string) ([]int64, error) {
+func (s handwork) AssignedTo(ctx context.Context, who string) ([]int64, error) {
 	var ids []int64
 	err := s.reader.SelectContext(ctx, &ids, "SELECT machine_id FROM assignment WHERE who=? COLLATE NOCASE", who)
 	return ids, err
 }
 
 // Assign gives the work on machines to somebody; who and note both empty take it back.
-func (s *Store) Assign(ctx context.Context, machines []int64, a *Assignment) error {
+func (s handwork) Assign(ctx context.Context, machines []int64, a *Assignment) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error {
 		for _, id := range machines {
 			query := "INSERT OR REPLACE INTO assignment (machine_id, who, note, by_whom, at) VALUES (?, ?, ?, ?, ?)"
@@ -54,7 +54,7 @@ func (s *Store) Assign(ctx context.Context, machines []int64, a *Assignment) err
 }
 
 // Stocks are what is there of parts, by the parts' words.
-func (s *Store) Stocks(ctx context.Context) (map[string]work.Stock, error) {
+func (s handwork) Stocks(ctx context.Context) (map[string]work.Stock, error) {
 	var rows []struct {
 		Part     string `db:"part"`
 		OnHand   int    `db:"on_hand"`
@@ -69,7 +69,7 @@ func (s *Store) Stocks(ctx context.Context) (map[string]work.Stock, error) {
 }
 
 // SetStock records the stock and the lead time of a part.
-func (s *Store) SetStock(ctx context.Context, part string, k work.Stock, by string, now time.Time) error {
+func (s handwork) SetStock(ctx context.Context, part string, k work.Stock, by string, now time.Time) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error {
 		_, err := tx.Exec("INSERT OR REPLACE INTO stock (part, on_hand, lead_days, by_whom, at) VALUES (?, ?, ?, ?, ?)",
 			part, k.OnHand, k.LeadDays, by, millis(now))
@@ -90,7 +90,7 @@ type ItemTick struct {
 func (t *ItemTick) At() time.Time { return fromMillis(t.Millis) }
 
 // ItemTicks are what was said of items whose names begin so, and counts.
-func (s *Store) ItemTicks(ctx context.Context, prefix string) ([]ItemTick, error) {
+func (s handwork) ItemTicks(ctx context.Context, prefix string) ([]ItemTick, error) {
 	var out []ItemTick
 	err := s.reader.SelectContext(ctx, &out,
 		"SELECT machine_id, item, state, by_whom, at FROM tick WHERE ended_at=0 AND item LIKE ?||'%' ORDER BY id",

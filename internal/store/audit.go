@@ -58,13 +58,13 @@ func addAuditEntry(ctx context.Context, tx *sqlx.Tx) (*AuditEntry, error) {
 }
 
 // AddAuditEntry writes an entry of the audit log that belongs to no other change.
-func (s *Store) AddAuditEntry(ctx context.Context, a *AuditEntry) error {
+func (s people) AddAuditEntry(ctx context.Context, a *AuditEntry) error {
 	return s.write(Acting(ctx, a), func(*sqlx.Tx) error { return nil })
 }
 
 // Audit lists what was done, the latest first: those before a number, all where
 // it is 0. who and subject pick, where they are not empty.
-func (s *Store) Audit(ctx context.Context, before int64, limit int, who, subject string) ([]AuditEntry, error) {
+func (s people) Audit(ctx context.Context, before int64, limit int, who, subject string) ([]AuditEntry, error) {
 	var out []AuditEntry
 	err := s.reader.SelectContext(ctx, &out, `SELECT id, at, who, what, subject, was, becomes FROM audit
 		WHERE (?=0 OR id<?) AND (?='' OR who=?) AND (?='' OR subject=? OR substr(subject, 1, length(?)+1)=?||'/') ORDER BY id DESC LIMIT ?`,

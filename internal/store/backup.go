@@ -13,7 +13,7 @@ import (
 // Backup writes a copy of the database, as it is at one moment, to a file that is empty
 // or not there yet, and that its owner alone can read. Reading and writing go on
 // meanwhile.
-func (s *Store) Backup(ctx context.Context, path string) error {
+func (s *database) Backup(ctx context.Context, path string) error {
 	f, err := os.OpenFile(path, os.O_WRONLY|os.O_CREATE, 0o600) // SQLite would let others read it
 	if err != nil {
 		return fmt.Errorf("the copy cannot be written: %w", err)

@@ -133,7 +133,7 @@ func (t *Tx) joinSpeakers(to, from int64) error {
 // beside the others, which becomes one of the machine, or with that of the next one that
 // is signed. judge is called where the machine has another latest inventory then. The
 // error may be [ErrNotFound].
-func (s *Store) Rekey(
+func (s machines) Rekey(
 	ctx context.Context, key string, how Settling, judge func(*Tx, *Machine, *inventory.Document) error,
 ) (id int64, err error) {
 	err = s.write(ctx, func(tx *sqlx.Tx) error {
@@ -165,13 +165,13 @@ func (s *Store) Rekey(
 }
 
 // TokenKnown says whether a token exists, or machines that one added which was removed.
-func (s *Store) TokenKnown(ctx context.Context, id int64) (known bool, err error) {
+func (s people) TokenKnown(ctx context.Context, id int64) (known bool, err error) {
 	return known, s.reader.GetContext(ctx, &known,
 		"SELECT EXISTS (SELECT 1 FROM token WHERE id=?) OR EXISTS (SELECT 1 FROM machine WHERE token_id=?)", id, id)
 }
 
 // Succeed lets one token speak for the machines of another.
-func (s *Store) Succeed(ctx context.Context, token, former int64) (machines int64, err error) {
+func (s people) Succeed(ctx context.Context, token, former int64) (machines int64, err error) {
 	err = s.write(ctx, func(tx *sqlx.Tx) error {
 		res, err := tx.Exec("UPDATE machine SET token_id=? WHERE token_id=?", token, former)
 		if err != nil {

@@ -24,7 +24,7 @@ type decisionRow struct {
 }
 
 // Decisions are all that were made, the latest first.
-func (s *Store) Decisions(ctx context.Context) ([]decision.Decision, error) {
+func (s decisions) Decisions(ctx context.Context) ([]decision.Decision, error) {
 	var rows []decisionRow
 	err := s.reader.SelectContext(ctx, &rows, "SELECT * FROM decision ORDER BY id DESC")
 	out := make([]decision.Decision, len(rows))
@@ -49,7 +49,7 @@ func (s *Store) Decisions(ctx context.Context) ([]decision.Decision, error) {
 }
 
 // AddDecision keeps one, and gives its number.
-func (s *Store) AddDecision(ctx context.Context, d *decision.Decision) (id int64, err error) {
+func (s decisions) AddDecision(ctx context.Context, d *decision.Decision) (id int64, err error) {
 	err = s.write(ctx, func(tx *sqlx.Tx) error {
 		res, err := tx.Exec("INSERT INTO decision (kind, scope, release_id, requirement, reason, by_whom, at, until) "+
 			"VALUES (?, ?, ?, ?, ?, ?, ?, ?)", d.Kind, d.Scope, d.Release, d.Requirement, d.Reason, d.By, millis(d.At),
@@ -64,7 +64,7 @@ func (s *Store) AddDecision(ctx context.Context, d *decision.Decision) (id int64
 }
 
 // EndDecision ends one before its date; its row stays. The error may be [ErrNotFound].
-func (s *Store) EndDecision(ctx context.Context, id int64, by string, now time.Time) error {
+func (s decisions) EndDecision(ctx context.Context, id int64, by string, now time.Time) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error {
 		return one(tx.Exec("UPDATE decision SET ended_at=?, ended_by=? WHERE id=? AND ended_at=0 AND until>?",
 			millis(now), by, id, millis(now)))

@@ -12,7 +12,7 @@ import (
 )
 
 // FreeBytes is how much of the disk of the database is free for this process.
-func (s *Store) FreeBytes() (int64, error) {
+func (s *database) FreeBytes() (int64, error) {
 	var st unix.Statfs_t
 	if err := unix.Statfs(filepath.Dir(s.path), &st); err != nil {
 		return 0, err

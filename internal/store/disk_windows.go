@@ -8,7 +8,7 @@ import (
 )
 
 // FreeBytes is how much of the disk of the database is free for this process.
-func (s *Store) FreeBytes() (int64, error) {
+func (s *database) FreeBytes() (int64, error) {
 	dir, err := windows.UTF16PtrFromString(filepath.Dir(s.path))
 	if err != nil {
 		return 0, err

@@ -43,14 +43,14 @@ const selectDuplicates = `SELECT q.id, q.machine_id, q.other_id, q.inventory_id,
 
 // Duplicates lists what nobody has settled, the oldest first. What is only noted is
 // not among them.
-func (s *Store) Duplicates(ctx context.Context) ([]Duplicate, error) {
+func (s machines) Duplicates(ctx context.Context) ([]Duplicate, error) {
 	var out []Duplicate
 	err := s.reader.SelectContext(ctx, &out, selectDuplicates+"AND q.kind<>'noted' ORDER BY q.id")
 	return out, err
 }
 
 // DuplicatesOf lists the possible duplicates of a machine, with remarks that need no resolution.
-func (s *Store) DuplicatesOf(ctx context.Context, machine int64) ([]Duplicate, error) {
+func (s machines) DuplicatesOf(ctx context.Context, machine int64) ([]Duplicate, error) {
 	var out []Duplicate
 	err := s.reader.SelectContext(ctx, &out, selectDuplicates+"AND (q.machine_id=? OR q.other_id=?) ORDER BY q.id",
 		machine,
@@ -59,7 +59,7 @@ func (s *Store) DuplicatesOf(ctx context.Context, machine int64) ([]Duplicate, e
 }
 
 // DuplicateByID finds a possible duplicate that is not resolved. The error may be [ErrNotFound].
-func (s *Store) DuplicateByID(ctx context.Context, id int64) (*Duplicate, error) {
+func (s machines) DuplicateByID(ctx context.Context, id int64) (*Duplicate, error) {
 	d := new(Duplicate)
 	return d, none(s.reader.GetContext(ctx, d, selectDuplicates+"AND q.id=?", id))
 }
@@ -82,7 +82,7 @@ type Settling struct {
 // another machine becomes that machine. judge is called for every machine whose
 // latest inventory is another one then. It gives the machines that were touched. The
 // error may be [ErrNotFound].
-func (s *Store) ResolveDuplicate(
+func (s machines) ResolveDuplicate(
 	ctx context.Context, id int64, how Settling, judge func(*Tx, *Machine, *inventory.Document) error,
 ) (touched []int64, err error) {
 	err = s.write(ctx, func(tx *sqlx.Tx) error {
@@ -152,7 +152,7 @@ func (t *Tx) join(to, from int64, key string) error {
 }
 
 // part makes a machine of its own from an inventory that was taken for another's.
-func (s *Store) part(t *Tx, d *Duplicate) (int64, error) {
+func (s machines) part(t *Tx, d *Duplicate) (int64, error) {
 	var left int
 	if err := t.get(&left, "SELECT count(*) FROM inventory WHERE machine_id=? AND id<>? AND beside=0", d.MachineID,
 		d.InventoryID); err != nil || left == 0 {
@@ -176,7 +176,7 @@ func (s *Store) part(t *Tx, d *Duplicate) (int64, error) {
 }
 
 // again describes a machine by its latest inventory, and has it judged.
-func (s *Store) again(t *Tx, id int64, judge func(*Tx, *Machine, *inventory.Document) error) error {
+func (s machines) again(t *Tx, id int64, judge func(*Tx, *Machine, *inventory.Document) error) error {
 	var d Machine
 	if err := t.get(&d, "SELECT * FROM machine WHERE id=?", id); err != nil {
 		return err
@@ -198,7 +198,7 @@ func (s *Store) again(t *Tx, id int64, judge func(*Tx, *Machine, *inventory.Docu
 	return judge(t, &d, inv)
 }
 
-func (s *Store) inventoryOf(t *Tx, id int64) (*inventory.Document, error) {
+func (s machines) inventoryOf(t *Tx, id int64) (*inventory.Document, error) {
 	var row struct {
 		Body       []byte `db:"body"`
 		LastSeenAt int64  `db:"last_seen_at"`

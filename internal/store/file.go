@@ -94,7 +94,7 @@ func removePartial(path string) error {
 
 // Beside makes an empty file beside the database, which its owner alone can read, and
 // which is removed at the next start where the process is killed meanwhile.
-func (s *Store) Beside() (string, error) {
+func (s *database) Beside() (string, error) {
 	f, err := os.CreateTemp(filepath.Dir(s.path), partial(s.path))
 	if err != nil {
 		return "", err
@@ -103,10 +103,10 @@ func (s *Store) Beside() (string, error) {
 }
 
 // Path is the file of the database.
-func (s *Store) Path() string { return s.path }
+func (s *database) Path() string { return s.path }
 
 // Fresh says that the database was made when it was opened.
-func (s *Store) Fresh() bool { return s.fresh }
+func (s *database) Fresh() bool { return s.fresh }
 
 func rowsOf(db *sql.DB, query string) ([]string, error) {
 	rows, err := db.Query(query)

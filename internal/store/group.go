@@ -32,7 +32,7 @@ type job struct {
 }
 
 // enqueue runs f in a transaction that it may share with others.
-func (s *Store) enqueue(ctx context.Context, f func(*Tx) error) error {
+func (s *database) enqueue(ctx context.Context, f func(*Tx) error) error {
 	j := &job{f: f, done: make(chan struct{})}
 	select {
 	case <-s.closing:
@@ -61,7 +61,7 @@ func (s *Store) enqueue(ctx context.Context, f func(*Tx) error) error {
 }
 
 // group commits jobs until the store closes.
-func (s *Store) group() {
+func (s *database) group() {
 	defer close(s.drained)
 	for {
 		select {
@@ -82,7 +82,7 @@ func (s *Store) group() {
 
 // collectBatch takes what waits, and what is on its way: a commit costs as much for one as
 // for many.
-func (s *Store) collectBatch(first *job) []*job {
+func (s *database) collectBatch(first *job) []*job {
 	batch := append(make([]*job, 0, maxTogether), first)
 	var late <-chan time.Time
 	for len(batch) < maxTogether {
@@ -110,7 +110,7 @@ func (s *Store) collectBatch(first *job) []*job {
 
 // commit keeps a batch. It is rare that a job of it cannot be kept: only then is all of
 // it done again, each job in a savepoint of its own.
-func (s *Store) commit(batch []*job) {
+func (s *database) commit(batch []*job) {
 	err := s.attempt(batch, (*Tx).try)
 	if errors.Is(err, errAgain) {
 		err = s.attempt(batch, (*Tx).one)
@@ -124,7 +124,7 @@ func (s *Store) commit(batch []*job) {
 	}
 }
 
-func (s *Store) attempt(batch []*job, do func(*Tx, *job) error) error {
+func (s *database) attempt(batch []*job, do func(*Tx, *job) error) error {
 	var t *Tx
 	err := s.write(context.Background(), func(tx *sqlx.Tx) error {
 		t = &Tx{
@@ -155,7 +155,7 @@ func (s *Store) attempt(batch []*job, do func(*Tx, *job) error) error {
 
 // keepStatements prepares what a commit used, for all commits after it: reading a
 // statement takes as long as running it. Only the goroutine that commits calls it.
-func (s *Store) keepStatements(t *Tx) {
+func (s *database) keepStatements(t *Tx) {
 	for query := range t.prepared {
 		if s.statements[query] == nil && len(s.statements) < maxStatements {
 			if st, err := s.writer.Preparex(query); err == nil {

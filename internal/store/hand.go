@@ -35,7 +35,7 @@ func handFacts(rows []handRow) []manual.Fact {
 }
 
 // HandFacts are the facts of a machine that were entered by hand and count.
-func (s *Store) HandFacts(ctx context.Context, machine int64) ([]manual.Fact, error) {
+func (s machines) HandFacts(ctx context.Context, machine int64) ([]manual.Fact, error) {
 	var rows []handRow
 	err := s.reader.SelectContext(ctx, &rows, selectHand, machine)
 	return handFacts(rows), err
@@ -54,7 +54,7 @@ func (t *Tx) HandFacts(machine int64) ([]manual.Fact, error) {
 
 // Change is a write about one machine that exists: f gets it with its latest
 // inventory.
-func (s *Store) Change(ctx context.Context, key string, f func(*Tx, *Machine, *inventory.Document) error) error {
+func (s machines) Change(ctx context.Context, key string, f func(*Tx, *Machine, *inventory.Document) error) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error {
 		d := new(Machine)
 		if err := tx.Get(d, "SELECT * FROM machine WHERE key=?", key); err != nil {
@@ -99,7 +99,7 @@ func orZero(t time.Time) int64 {
 }
 
 // PastUntil lists machines of which a fact that was entered has come to its end.
-func (s *Store) PastUntil(ctx context.Context, now time.Time) (keys []string, err error) {
+func (s machines) PastUntil(ctx context.Context, now time.Time) (keys []string, err error) {
 	err = s.reader.SelectContext(ctx, &keys,
 		"SELECT DISTINCT d.key FROM hand_fact h JOIN machine d ON d.id=h.machine_id WHERE h.ended_at=0 AND h.until>0 "+
 			"AND h.until<=?", millis(now))
@@ -117,7 +117,7 @@ const selectModelFacts = "SELECT fact, value, by_whom, at, note, 0 AS until, tri
 	"model_fact WHERE ended_at=0 AND maker=? AND model=? ORDER BY id"
 
 // ModelFacts are the facts of every machine of a model.
-func (s *Store) ModelFacts(ctx context.Context, maker, model string) ([]manual.Fact, error) {
+func (s machines) ModelFacts(ctx context.Context, maker, model string) ([]manual.Fact, error) {
 	var rows []handRow
 	err := s.reader.SelectContext(ctx, &rows, selectModelFacts, maker, model)
 	return handFacts(rows), err
@@ -157,7 +157,7 @@ type ModelFact struct {
 func (m *ModelFact) At() time.Time { return fromMillis(m.Millis) }
 
 // AllModelFacts lists those that count, with how many machines they are of.
-func (s *Store) AllModelFacts(ctx context.Context) ([]ModelFact, error) {
+func (s machines) AllModelFacts(ctx context.Context) ([]ModelFact, error) {
 	var out []ModelFact
 	err := s.reader.SelectContext(ctx, &out,
 		`SELECT id, maker, model, fact, value, by_whom, at, note, (SELECT count(*) FROM machine d WHERE d.maker=m.maker AND d.model=m.model) AS machines
@@ -166,7 +166,7 @@ func (s *Store) AllModelFacts(ctx context.Context) ([]ModelFact, error) {
 }
 
 // PutModelFact keeps a fact of a model; one of the same name before it ends.
-func (s *Store) PutModelFact(ctx context.Context, m *ModelFact) error {
+func (s machines) PutModelFact(ctx context.Context, m *ModelFact) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error {
 		if _, err := tx.NamedExec("UPDATE model_fact SET ended_at=:at, ended_by=:by_whom WHERE maker=:maker AND "+
 			"model=:model AND fact=:fact AND ended_at=0", m); err != nil {
@@ -180,7 +180,7 @@ func (s *Store) PutModelFact(ctx context.Context, m *ModelFact) error {
 
 // EndModelFact takes a fact of a model back, and gives which it was. The error may
 // be [ErrNotFound].
-func (s *Store) EndModelFact(ctx context.Context, id int64, by string, now time.Time) (m ModelFact, err error) {
+func (s machines) EndModelFact(ctx context.Context, id int64, by string, now time.Time) (m ModelFact, err error) {
 	err = s.write(ctx, func(tx *sqlx.Tx) error {
 		if err := tx.Get(&m, "SELECT id, maker, model, fact, value, by_whom, at, note, 0 AS machines FROM model_fact "+
 			"WHERE id=? AND ended_at=0", id); err != nil {
@@ -193,7 +193,7 @@ func (s *Store) EndModelFact(ctx context.Context, id int64, by string, now time.
 }
 
 // KeysOfModel are the machines of a model.
-func (s *Store) KeysOfModel(ctx context.Context, maker, model string) (keys []string, err error) {
+func (s machines) KeysOfModel(ctx context.Context, maker, model string) (keys []string, err error) {
 	err = s.reader.SelectContext(ctx, &keys, "SELECT key FROM machine WHERE maker=? AND model=? ORDER BY id", maker,
 		model)
 	return keys, err

@@ -41,7 +41,7 @@ func (v *Verdict) args() []any {
 
 // Judgement finds or makes the judgement of a release's revision by a version
 // of the program. done says whether every machine was judged.
-func (s *Store) Judgement(
+func (s judgements) Judgement(
 	ctx context.Context, release string, revision int, engine string, now time.Time,
 ) (id int64, done bool, err error) {
 	var row struct {
@@ -60,7 +60,7 @@ func (s *Store) Judgement(
 }
 
 // JudgeAnew forgets the verdicts of a judgement, to make them again.
-func (s *Store) JudgeAnew(ctx context.Context, judgement int64) error {
+func (s judgements) JudgeAnew(ctx context.Context, judgement int64) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error {
 		_, err := tx.Exec("DELETE FROM verdict WHERE judgement_id=?", judgement)
 		return err
@@ -149,7 +149,7 @@ func (t *Tx) PutRow(machine int64, class string, catalogue int, row []byte) erro
 }
 
 // Drain returns once every write that was under way has ended.
-func (s *Store) Drain(ctx context.Context) error {
+func (s judgements) Drain(ctx context.Context) error {
 	return s.write(ctx, func(*sqlx.Tx) error { return nil })
 }
 
@@ -170,7 +170,7 @@ type Packed struct {
 }
 
 // Packable is how many machines of a class have packed facts.
-func (s *Store) Packable(ctx context.Context, class string) (n int, err error) {
+func (s judgements) Packable(ctx context.Context, class string) (n int, err error) {
 	return n, s.reader.GetContext(ctx, &n, "SELECT count(*) FROM fact_row WHERE class=?", class)
 }
 
@@ -181,7 +181,7 @@ type Judge func(*Packed) (*Verdict, error)
 // verdicts, where the judgement has none on the machine yet. judge makes one
 // Judge for each worker; told is called with how many more are kept. Reading, judging
 // and writing go on at the same time.
-func (s *Store) JudgeAll(
+func (s judgements) JudgeAll(
 	ctx context.Context, judgement int64, class string, catalogue int, judge func() Judge, told func(int),
 ) error {
 	g, work := errgroup.WithContext(ctx)
@@ -251,7 +251,7 @@ func send[T any](ctx context.Context, to chan<- T, v T) error {
 	}
 }
 
-func (s *Store) putAll(ctx context.Context, batch []Verdict) error {
+func (s judgements) putAll(ctx context.Context, batch []Verdict) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error {
 		plans := map[string]bool{}
 		for i := range batch {
@@ -291,7 +291,7 @@ func (s *Store) putAll(ctx context.Context, batch []Verdict) error {
 
 // EachPacked goes through the packed facts of a class in pieces, so that no
 // reader holds the database open for long.
-func (s *Store) EachPacked(
+func (s judgements) EachPacked(
 	ctx context.Context, class string, catalogue int, part Between, f func([]Packed) error,
 ) error {
 	for last := part.Above; ; {
@@ -323,7 +323,7 @@ func (s *Store) EachPacked(
 }
 
 // PackedOf goes through the packed facts of some machines in pieces. f may keep them.
-func (s *Store) PackedOf(ctx context.Context, catalogue int, ids []int64, f func([]Packed) error) error {
+func (s judgements) PackedOf(ctx context.Context, catalogue int, ids []int64, f func([]Packed) error) error {
 	for some := range slices.Chunk(ids, readBatch) {
 		query, args, err := sqlx.In("SELECT machine_id, class, row FROM fact_row WHERE catalogue=? AND machine_id "+
 			"IN (?)",
@@ -354,7 +354,7 @@ func (s *Store) PackedOf(ctx context.Context, catalogue int, ids []int64, f func
 }
 
 // Plans are the texts of all plans by their numbers. One is never changed.
-func (s *Store) Plans(ctx context.Context) (map[int64]string, error) {
+func (s judgements) Plans(ctx context.Context) (map[int64]string, error) {
 	var rows []struct {
 		ID    int64  `db:"id"`
 		Steps string `db:"steps"`
@@ -368,7 +368,7 @@ func (s *Store) Plans(ctx context.Context) (map[int64]string, error) {
 }
 
 // Unpacked lists machines whose packed facts are missing or of another version.
-func (s *Store) Unpacked(ctx context.Context, catalogue int) ([]Machine, error) {
+func (s judgements) Unpacked(ctx context.Context, catalogue int) ([]Machine, error) {
 	var out []Machine
 	err := s.reader.SelectContext(ctx, &out,
 		`SELECT machine.* FROM machine LEFT JOIN fact_row f ON f.machine_id = machine.id
@@ -394,7 +394,7 @@ const selectRows = `SELECT d.id, d.key, d.name, d.class, d.maker, d.model, d.ins
 
 // EachRow goes through machines with some numbers, in pieces, each with its verdict of
 // the judgement that counts for its class. f may keep the rows.
-func (s *Store) EachRow(
+func (s judgements) EachRow(
 	ctx context.Context, judgements map[string]int64, catalogue int, ids []int64, f func([]Row) error,
 ) error {
 	base := []any{judgements["pc"], judgements["mac"], catalogue}
@@ -414,7 +414,7 @@ func (s *Store) EachRow(
 type Between struct{ Above, UpTo int64 }
 
 // Parts parts the numbers of all machines into about as many pieces.
-func (s *Store) Parts(ctx context.Context, n int) ([]Between, error) {
+func (s judgements) Parts(ctx context.Context, n int) ([]Between, error) {
 	var last int64
 	if err := s.reader.GetContext(ctx, &last, "SELECT coalesce(max(id), 0) FROM machine"); err != nil {
 		return nil, err
@@ -429,7 +429,7 @@ func (s *Store) Parts(ctx context.Context, n int) ([]Between, error) {
 
 // EachRowIn goes through all machines of a part as [Store.EachRow] does. No reader
 // holds the database open for long.
-func (s *Store) EachRowIn(
+func (s judgements) EachRowIn(
 	ctx context.Context, judgements map[string]int64, catalogue int, part Between, f func([]Row) error,
 ) error {
 	for last := part.Above; ; {
@@ -442,7 +442,7 @@ func (s *Store) EachRowIn(
 	}
 }
 
-func (s *Store) piece(ctx context.Context, where string, args []any, f func([]Row) error) ([]Row, error) {
+func (s judgements) piece(ctx context.Context, where string, args []any, f func([]Row) error) ([]Row, error) {
 	found, err := s.reader.QueryContext(ctx, selectRows+where, args...)
 	if err != nil {
 		return nil, err
@@ -465,7 +465,7 @@ func (s *Store) piece(ctx context.Context, where string, args []any, f func([]Ro
 	if len(rows) == 0 {
 		return nil, nil
 	}
-	if err := s.MachinesChanged(ctx, rows); err != nil {
+	if err := s.AddMarks(ctx, rows); err != nil {
 		return nil, err
 	}
 	return rows, f(rows)

@@ -21,14 +21,14 @@ type SavedFilter struct {
 func (f *SavedFilter) At() time.Time { return fromMillis(f.Millis) }
 
 // SavedFilters lists them by name.
-func (s *Store) SavedFilters(ctx context.Context) ([]SavedFilter, error) {
+func (s lists) SavedFilters(ctx context.Context) ([]SavedFilter, error) {
 	var out []SavedFilter
 	err := s.reader.SelectContext(ctx, &out, "SELECT * FROM saved_filter ORDER BY name")
 	return out, err
 }
 
 // SetFilter keeps a filter, or replaces the one of its name.
-func (s *Store) SetFilter(ctx context.Context, f *SavedFilter) error {
+func (s lists) SetFilter(ctx context.Context, f *SavedFilter) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error {
 		_, err := tx.NamedExec("INSERT OR REPLACE INTO saved_filter (name, filter, sort, facts, by_whom, at) VALUES "+
 			"(:name, :filter, :sort, :facts, :by_whom, :at)", f)
@@ -37,7 +37,7 @@ func (s *Store) SetFilter(ctx context.Context, f *SavedFilter) error {
 }
 
 // RemoveFilter deletes a saved filter. The error may be [ErrNotFound].
-func (s *Store) RemoveFilter(ctx context.Context, name string) error {
+func (s lists) RemoveFilter(ctx context.Context, name string) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error { return one(tx.Exec("DELETE FROM saved_filter WHERE name=?", name)) })
 }
 
@@ -57,7 +57,7 @@ type Expected struct {
 
 // Expected lists them, those that never reported first. One is a machine that has
 // its serial number, or, where one of the two has none, its name.
-func (s *Store) Expected(ctx context.Context) ([]Expected, error) {
+func (s lists) Expected(ctx context.Context) ([]Expected, error) {
 	var out []Expected
 	err := s.reader.SelectContext(ctx, &out, `SELECT * FROM (SELECT e.*, coalesce(
 			(SELECT d.key FROM machine d WHERE e.serial<>'' AND d.serial=e.serial AND (e.maker='' OR d.maker=e.maker) ORDER BY d.id LIMIT 1),
@@ -69,7 +69,7 @@ func (s *Store) Expected(ctx context.Context) ([]Expected, error) {
 
 // SetExpected replaces the list; what was said of one that stays, by its serial
 // number or its name, stays where the new list says nothing.
-func (s *Store) SetExpected(ctx context.Context, list []Expected) error {
+func (s lists) SetExpected(ctx context.Context, list []Expected) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error {
 		var before []Expected
 		if err := tx.Select(&before, "SELECT *, '' AS machine FROM expected WHERE reason<>'' OR note<>''"); err != nil {
@@ -111,7 +111,7 @@ func (e *Expected) known() string {
 
 // SetReason notes why an expected machine does not report. The error may be
 // [ErrNotFound].
-func (s *Store) SetReason(ctx context.Context, id int64, reason, note string, now time.Time) error {
+func (s lists) SetReason(ctx context.Context, id int64, reason, note string, now time.Time) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error {
 		return one(tx.Exec("UPDATE expected SET reason=?, note=?, at=? WHERE id=?", reason, note, millis(now), id))
 	})
@@ -127,7 +127,7 @@ type Progress struct {
 }
 
 // PutProgress replaces the counts of a day.
-func (s *Store) PutProgress(ctx context.Context, day string, rows []Progress) error {
+func (s lists) PutProgress(ctx context.Context, day string, rows []Progress) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error {
 		if _, err := tx.Exec("DELETE FROM progress WHERE day=?", day); err != nil {
 			return err
@@ -145,7 +145,7 @@ func (s *Store) PutProgress(ctx context.Context, day string, rows []Progress) er
 
 // Progress lists the counts since a day, of some sites, or of all where there are
 // none, added up over sites and classes.
-func (s *Store) Progress(ctx context.Context, since string, sites []string) ([]Progress, error) {
+func (s lists) Progress(ctx context.Context, since string, sites []string) ([]Progress, error) {
 	query, args := "SELECT day, disposition, sum(machines) AS machines FROM progress WHERE day>=? ", []any{since}
 	if len(sites) > 0 {
 		in, more, err := sqlx.In("AND site IN (?) ", sites)

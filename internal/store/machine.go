@@ -42,14 +42,14 @@ type Machine struct {
 func (d *Machine) Taken() time.Time { return fromMillis(d.TakenAt) }
 
 // MachineByKey finds a machine. The error may be [ErrNotFound].
-func (s *Store) MachineByKey(ctx context.Context, key string) (*Machine, error) {
+func (s machines) MachineByKey(ctx context.Context, key string) (*Machine, error) {
 	d := new(Machine)
 	return d, none(s.reader.GetContext(ctx, d, "SELECT * FROM machine WHERE key=?", key))
 }
 
 // Named finds the machines that have a serial number (case does not count), a board's,
 // or a UUID, by the name of the fact.
-func (s *Store) Named(ctx context.Context, fact, value string) ([]int64, error) {
+func (s machines) Named(ctx context.Context, fact, value string) ([]int64, error) {
 	where := map[string]string{
 		"device.serial":       "serial IN (?, upper(?), lower(?))",
 		"device.board.serial": "board IN (?, upper(?), lower(?))",
@@ -66,13 +66,13 @@ func (s *Store) Named(ctx context.Context, fact, value string) ([]int64, error) 
 }
 
 // Machines is how many machines are kept.
-func (s *Store) Machines(ctx context.Context) (n int, err error) {
+func (s machines) Machines(ctx context.Context) (n int, err error) {
 	return n, s.reader.GetContext(ctx, &n, "SELECT count(*) FROM machine")
 }
 
 // ByName gives a page of the numbers of the machines that are in use, by name, and how
 // many there are.
-func (s *Store) ByName(ctx context.Context, from, size int) (ids []int64, total int, err error) {
+func (s machines) ByName(ctx context.Context, from, size int) (ids []int64, total int, err error) {
 	if err := s.reader.GetContext(ctx, &total, "SELECT count(*) FROM machine WHERE retired_at=0"); err != nil {
 		return nil, 0, err
 	}
@@ -95,7 +95,7 @@ func (r InventoryRef) Times() (first, last time.Time) {
 }
 
 // History lists a machine's inventories, the latest first.
-func (s *Store) History(ctx context.Context, machine int64) ([]InventoryRef, error) {
+func (s machines) History(ctx context.Context, machine int64) ([]InventoryRef, error) {
 	var out []InventoryRef
 	err := s.reader.SelectContext(ctx, &out,
 		"SELECT id, taken_at, last_seen_at, beside FROM inventory "+
@@ -105,7 +105,7 @@ func (s *Store) History(ctx context.Context, machine int64) ([]InventoryRef, err
 
 // Inventory reads one of a machine's inventories. Its time is the last one at
 // which the same readings came.
-func (s *Store) Inventory(ctx context.Context, machine, id int64) (*inventory.Document, error) {
+func (s machines) Inventory(ctx context.Context, machine, id int64) (*inventory.Document, error) {
 	var row struct {
 		Body       []byte `db:"body"`
 		LastSeenAt int64  `db:"last_seen_at"`
@@ -117,7 +117,7 @@ func (s *Store) Inventory(ctx context.Context, machine, id int64) (*inventory.Do
 	return s.decode(row.Body, row.LastSeenAt)
 }
 
-func (s *Store) decode(packed []byte, seen int64) (*inventory.Document, error) {
+func (s *database) decode(packed []byte, seen int64) (*inventory.Document, error) {
 	body, err := s.unsqueeze(packed)
 	if err != nil {
 		return nil, fmt.Errorf("a stored inventory cannot be unpacked: %w", err)
@@ -135,7 +135,7 @@ func (s *Store) decode(packed []byte, seen int64) (*inventory.Document, error) {
 }
 
 // MachineByID finds a machine by its number. The error may be [ErrNotFound].
-func (s *Store) MachineByID(ctx context.Context, id int64) (*Machine, error) {
+func (s machines) MachineByID(ctx context.Context, id int64) (*Machine, error) {
 	d := new(Machine)
 	return d, none(s.reader.GetContext(ctx, d, "SELECT * FROM machine WHERE id=?", id))
 }
@@ -149,7 +149,7 @@ var machineTables = []string{
 // RemoveMachine removes a machine with everything about it, and gives its number.
 // What was done to it stays without what it was and who it names. The error may
 // be [ErrNotFound].
-func (s *Store) RemoveMachine(ctx context.Context, key string) (id int64, err error) {
+func (s machines) RemoveMachine(ctx context.Context, key string) (id int64, err error) {
 	err = s.write(ctx, func(tx *sqlx.Tx) error {
 		if err := tx.Get(&id, "SELECT id FROM machine WHERE key=?", key); err != nil {
 			return none(err)

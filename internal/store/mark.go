@@ -18,7 +18,7 @@ type Change struct {
 }
 
 // ChangeMachines writes on machines, all of them or none. It gives how many were changed.
-func (s *Store) ChangeMachines(ctx context.Context, ids []int64, m *Change, now time.Time) (changed int, err error) {
+func (s machines) ChangeMachines(ctx context.Context, ids []int64, m *Change, now time.Time) (changed int, err error) {
 	err = s.write(ctx, func(tx *sqlx.Tx) error {
 		changed = 0
 		t := &Tx{tx: tx, prepared: map[string]*sqlx.Stmt{}}
@@ -65,9 +65,9 @@ func (t *Tx) mark(id int64, m *Change, now time.Time) (changes int64, err error)
 	return changes, err
 }
 
-// MachinesChanged adds to machines, which stand in the order of their numbers or are few,
+// AddMarks adds to machines, which stand in the order of their numbers or are few,
 // what people wrote on them.
-func (s *Store) MachinesChanged(ctx context.Context, rows []Row) error {
+func (s *database) AddMarks(ctx context.Context, rows []Row) error {
 	at := make(map[int64]int, len(rows))
 	first, last := rows[0].ID, rows[0].ID
 	for i := range rows {

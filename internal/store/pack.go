@@ -16,7 +16,7 @@ import (
 )
 
 // packed is an inventory as it is kept.
-func (s *Store) packed(d *inventory.Document, text []byte) (sha, packed []byte, err error) {
+func (s *database) packed(d *inventory.Document, text []byte) (sha, packed []byte, err error) {
 	s.coming.Add(1)
 	defer s.coming.Add(-1)
 	s.making <- struct{}{}
@@ -44,7 +44,7 @@ func compress(body []byte) []byte {
 }
 
 // unsqueeze reads what squeeze packed, or zstd as versions before it did.
-func (s *Store) unsqueeze(packed []byte) ([]byte, error) {
+func (s *database) unsqueeze(packed []byte) ([]byte, error) {
 	if len(packed) == 0 || packed[0] != quick {
 		return s.unpack.DecodeAll(packed, nil)
 	}

@@ -8,34 +8,6 @@ import (
 	"github.com/jmoiron/sqlx"
 )
 
-// Site gives the machines whose names begin with a prefix their site.
-type Site struct {
-	Prefix string `db:"prefix"`
-	Name   string `db:"name"`
-}
-
-// Sites lists all sites.
-func (s *Store) Sites(ctx context.Context) ([]Site, error) {
-	var out []Site
-	err := s.reader.SelectContext(ctx, &out, "SELECT prefix, name FROM site ORDER BY name")
-	return out, err
-}
-
-// SetSites replaces all sites.
-func (s *Store) SetSites(ctx context.Context, sites []Site) error {
-	return s.write(ctx, func(tx *sqlx.Tx) error {
-		if _, err := tx.Exec("DELETE FROM site"); err != nil {
-			return err
-		}
-		for _, p := range sites {
-			if _, err := tx.NamedExec("INSERT INTO site (prefix, name) VALUES (:prefix, :name)", p); err != nil {
-				return err
-			}
-		}
-		return nil
-	})
-}
-
 // User is somebody who signs in.
 type User struct {
 	Name     string `db:"name"`
@@ -45,13 +17,13 @@ type User struct {
 }
 
 // UserByName finds a user. The error may be [ErrNotFound].
-func (s *Store) UserByName(ctx context.Context, name string) (*User, error) {
+func (s people) UserByName(ctx context.Context, name string) (*User, error) {
 	u := new(User)
 	return u, none(s.reader.GetContext(ctx, u, "SELECT name, role, password, sites FROM user WHERE name=?", name))
 }
 
 // Users lists them by name, without passwords.
-func (s *Store) Users(ctx context.Context) ([]User, error) {
+func (s people) Users(ctx context.Context) ([]User, error) {
 	var out []User
 	err := s.reader.SelectContext(ctx, &out, "SELECT name, role, sites FROM user ORDER BY name")
 	return out, err
@@ -74,7 +46,7 @@ func endTokens(tx *sqlx.Tx, user string) error {
 // given; whose password changes is signed out, and the tokens that they made of what
 // they might themselves end with any change. keep is a role that somebody must
 // have afterwards; else the error is [ErrLast].
-func (s *Store) ChangeUser(ctx context.Context, u *User, keep string) error {
+func (s people) ChangeUser(ctx context.Context, u *User, keep string) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error {
 		if err := endTokens(tx, u.Name); err != nil {
 			return err
@@ -98,7 +70,7 @@ func (s *Store) ChangeUser(ctx context.Context, u *User, keep string) error {
 
 // RemoveUser takes a user out and signs them out. The error may be
 // [ErrNotFound], or [ErrLast] as for [Store.ChangeUser].
-func (s *Store) RemoveUser(ctx context.Context, name, keep string) error {
+func (s people) RemoveUser(ctx context.Context, name, keep string) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error {
 		if _, err := tx.Exec("DELETE FROM session WHERE user=?", name); err != nil {
 			return err
@@ -130,7 +102,7 @@ func someLeft(tx *sqlx.Tx, role string) error {
 
 // SetUser adds a user or changes role and password. Open sessions of the user
 // end.
-func (s *Store) SetUser(ctx context.Context, u *User) error {
+func (s people) SetUser(ctx context.Context, u *User) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error {
 		if _, err := tx.NamedExec("INSERT INTO user (name, role, password) VALUES (:name, :role, :password) ON "+
 			"CONFLICT DO UPDATE SET role=excluded.role, password=excluded.password", u); err != nil {
@@ -156,7 +128,7 @@ func endInvitations(tx *sqlx.Tx) error {
 
 // StartSession keeps the hash of a session's secret, and forgets sessions that
 // are over.
-func (s *Store) StartSession(ctx context.Context, sha []byte, user string, now, expires time.Time) error {
+func (s people) StartSession(ctx context.Context, sha []byte, user string, now, expires time.Time) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error {
 		if _, err := tx.Exec("DELETE FROM session WHERE expires_at<=?", millis(now)); err != nil {
 			return err
@@ -167,7 +139,7 @@ func (s *Store) StartSession(ctx context.Context, sha []byte, user string, now, 
 }
 
 // SessionUser finds whose session it is. The error may be [ErrNotFound].
-func (s *Store) SessionUser(ctx context.Context, sha []byte, now time.Time) (*User, error) {
+func (s people) SessionUser(ctx context.Context, sha []byte, now time.Time) (*User, error) {
 	u := new(User)
 	return u, none(s.reader.GetContext(ctx, u,
 		`SELECT user.name, user.role, user.password, user.sites FROM session JOIN user ON user.name=session.user
@@ -175,7 +147,7 @@ func (s *Store) SessionUser(ctx context.Context, sha []byte, now time.Time) (*Us
 }
 
 // EndSession forgets a session.
-func (s *Store) EndSession(ctx context.Context, sha []byte) error {
+func (s people) EndSession(ctx context.Context, sha []byte) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error {
 		_, err := tx.Exec("DELETE FROM session WHERE sha=?", sha)
 		return err
@@ -215,7 +187,7 @@ func (t *Token) Times() (created, used time.Time) {
 }
 
 // AddToken keeps a token by the hash of its secret.
-func (s *Store) AddToken(ctx context.Context, t *Token, sha []byte) (id int64, err error) {
+func (s people) AddToken(ctx context.Context, t *Token, sha []byte) (id int64, err error) {
 	err = s.write(ctx, func(tx *sqlx.Tx) error {
 		res, err := tx.Exec("INSERT INTO token (name, scope, sha, created_at, expires_at, uses_left, tag, site, "+
 			"sites, owner, imported) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
@@ -235,13 +207,13 @@ const selectTokenBySecret = "SELECT id, name, scope, created_at, used_at, expire
 // TokenBySecret finds a token by the hash of its secret. It writes nothing, so that a
 // disk that cannot be written keeps nobody from reading. The error may be
 // [ErrNotFound], for one that has expired, too.
-func (s *Store) TokenBySecret(ctx context.Context, sha []byte, now time.Time) (*Token, error) {
+func (s people) TokenBySecret(ctx context.Context, sha []byte, now time.Time) (*Token, error) {
 	t := new(Token)
 	return t, none(s.tokenBySecret.GetContext(ctx, t, sha, millis(now)))
 }
 
 // NoteUses notes when tokens were used last, by their numbers.
-func (s *Store) NoteUses(ctx context.Context, uses map[int64]time.Time) error {
+func (s people) NoteUses(ctx context.Context, uses map[int64]time.Time) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error {
 		for id, at := range uses {
 			if _, err := tx.Exec("UPDATE token SET used_at=max(used_at, ?) WHERE id=?", millis(at), id); err != nil {
@@ -253,7 +225,7 @@ func (s *Store) NoteUses(ctx context.Context, uses map[int64]time.Time) error {
 }
 
 // NameTaken says that a user or a token has a name, whatever the case of its letters.
-func (s *Store) NameTaken(ctx context.Context, name string) (bool, error) {
+func (s people) NameTaken(ctx context.Context, name string) (bool, error) {
 	var n int
 	err := s.reader.GetContext(ctx, &n, `SELECT (SELECT count(*) FROM user WHERE name=?1 COLLATE NOCASE)
 		+ (SELECT count(*) FROM token WHERE name=?1 COLLATE NOCASE)`, name)
@@ -261,7 +233,7 @@ func (s *Store) NameTaken(ctx context.Context, name string) (bool, error) {
 }
 
 // Tokens lists all tokens by name.
-func (s *Store) Tokens(ctx context.Context) ([]Token, error) {
+func (s people) Tokens(ctx context.Context) ([]Token, error) {
 	var out []Token
 	err := s.reader.SelectContext(ctx, &out,
 		"SELECT id, name, scope, created_at, used_at, expires_at, uses_left, tag, site, sites, owner, imported "+
@@ -270,7 +242,7 @@ func (s *Store) Tokens(ctx context.Context) ([]Token, error) {
 }
 
 // DeleteToken forgets a token. The error may be [ErrNotFound].
-func (s *Store) DeleteToken(ctx context.Context, id int64) error {
+func (s people) DeleteToken(ctx context.Context, id int64) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error {
 		if _, err := tx.Exec("UPDATE visit_link SET expires_at=0 WHERE made_by=(SELECT name FROM token WHERE id=?)",
 			id); err != nil {
@@ -289,7 +261,7 @@ func (s *Store) DeleteToken(ctx context.Context, id int64) error {
 
 // AddInvitation keeps a one-time link by the hash of its secret, and ends those before
 // it. The error is [ErrNotFound] where an administrator exists.
-func (s *Store) AddInvitation(ctx context.Context, sha []byte, expires time.Time) error {
+func (s people) AddInvitation(ctx context.Context, sha []byte, expires time.Time) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error {
 		if someLeft(tx, administrator) == nil {
 			return ErrNotFound
@@ -306,7 +278,7 @@ func (s *Store) AddInvitation(ctx context.Context, sha []byte, expires time.Time
 const administrator = "administrator"
 
 // Invited says that a one-time link works now.
-func (s *Store) Invited(ctx context.Context, sha []byte, now time.Time) (bool, error) {
+func (s people) Invited(ctx context.Context, sha []byte, now time.Time) (bool, error) {
 	var n int
 	err := s.reader.GetContext(ctx, &n,
 		"SELECT count(*) FROM invitation WHERE sha=? AND expires_at>? AND NOT EXISTS (SELECT 1 FROM user WHERE role=?)",
@@ -317,7 +289,7 @@ func (s *Store) Invited(ctx context.Context, sha []byte, now time.Time) (bool, e
 // TakeInvitation adds the first administrator with a one-time link, which is used up
 // then. The error is [ErrNotFound] for a link that is not known or has expired, and
 // where an administrator exists; it is [ErrRevision] where the name is taken.
-func (s *Store) TakeInvitation(ctx context.Context, sha []byte, now time.Time, u *User) error {
+func (s people) TakeInvitation(ctx context.Context, sha []byte, now time.Time, u *User) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error {
 		var n int
 		if err := tx.Get(&n, "SELECT count(*) FROM invitation WHERE sha=? AND expires_at>?", sha,
@@ -339,32 +311,5 @@ func (s *Store) TakeInvitation(ctx context.Context, sha []byte, now time.Time, u
 		_, err := tx.NamedExec("INSERT INTO user (name, role, password, sites) VALUES (:name, :role, :password, "+
 			":sites)", u)
 		return err
-	})
-}
-
-// Settings are all that were set, by name.
-func (s *Store) Settings(ctx context.Context) (map[string]string, error) {
-	var rows []struct {
-		Name  string `db:"name"`
-		Value string `db:"value"`
-	}
-	err := s.reader.SelectContext(ctx, &rows, "SELECT name, value FROM setting")
-	out := map[string]string{}
-	for _, r := range rows {
-		out[r.Name] = r.Value
-	}
-	return out, err
-}
-
-// SetSettings sets some.
-func (s *Store) SetSettings(ctx context.Context, values map[string]string) error {
-	return s.write(ctx, func(tx *sqlx.Tx) error {
-		for name, value := range values {
-			if _, err := tx.Exec("INSERT INTO setting (name, value) VALUES (?, ?) ON CONFLICT DO UPDATE SET "+
-				"value=excluded.value", name, value); err != nil {
-				return err
-			}
-		}
-		return nil
 	})
 }

@@ -33,7 +33,7 @@ func (r *ReleaseRef) Added() time.Time { return fromMillis(r.AddedAt) }
 
 // AddRelease keeps a revision of a release document as it was given. A revision
 // is never overwritten; the same one again changes nothing.
-func (s *Store) AddRelease(
+func (s releases) AddRelease(
 	ctx context.Context, rel *release.Release, src []byte, now time.Time,
 ) (added bool, err error) {
 	err = s.write(ctx, func(tx *sqlx.Tx) error {
@@ -69,7 +69,7 @@ func (s *Store) AddRelease(
 }
 
 // Releases lists all revisions, the latest of each release first.
-func (s *Store) Releases(ctx context.Context) ([]ReleaseRef, error) {
+func (s releases) Releases(ctx context.Context) ([]ReleaseRef, error) {
 	var out []ReleaseRef
 	err := s.reader.SelectContext(ctx, &out,
 		"SELECT id, revision, name, class, draft, test, follows, added_at FROM release ORDER BY class DESC, id, "+
@@ -79,7 +79,7 @@ func (s *Store) Releases(ctx context.Context) ([]ReleaseRef, error) {
 
 // ReleaseSource returns the text of a revision; 0 is the latest. The error may
 // be [ErrNotFound].
-func (s *Store) ReleaseSource(ctx context.Context, id string, revision int) ([]byte, error) {
+func (s releases) ReleaseSource(ctx context.Context, id string, revision int) ([]byte, error) {
 	var body []byte
 	err := s.reader.GetContext(ctx, &body,
 		"SELECT body FROM release WHERE id=? AND (?=0 OR revision=?) ORDER BY revision DESC LIMIT 1", id, revision,
@@ -92,14 +92,14 @@ func (s *Store) ReleaseSource(ctx context.Context, id string, revision int) ([]b
 
 // FinalRevision is the latest revision that is no draft. The error may be
 // [ErrNotFound].
-func (s *Store) FinalRevision(ctx context.Context, id string) (revision int, err error) {
+func (s releases) FinalRevision(ctx context.Context, id string) (revision int, err error) {
 	err = s.reader.GetContext(ctx, &revision,
 		"SELECT revision FROM release WHERE id=? AND NOT draft ORDER BY revision DESC LIMIT 1", id)
 	return revision, none(err)
 }
 
 // Targets are the target releases by class of hardware.
-func (s *Store) Targets(ctx context.Context) (map[string]string, error) {
+func (s releases) Targets(ctx context.Context) (map[string]string, error) {
 	var rows []struct {
 		Class     string `db:"class"`
 		ReleaseID string `db:"release_id"`
@@ -113,7 +113,7 @@ func (s *Store) Targets(ctx context.Context) (map[string]string, error) {
 }
 
 // SetTarget chooses the target of a class of hardware.
-func (s *Store) SetTarget(ctx context.Context, class, id string) error {
+func (s releases) SetTarget(ctx context.Context, class, id string) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error {
 		_, err := tx.Exec("INSERT INTO target (class, release_id) VALUES (?, ?) ON CONFLICT DO UPDATE SET "+
 			"release_id=excluded.release_id", class, id)
@@ -122,7 +122,7 @@ func (s *Store) SetTarget(ctx context.Context, class, id string) error {
 }
 
 // Judged is the release and the revision of a judgement. The error may be [ErrNotFound].
-func (s *Store) Judged(ctx context.Context, judgement int64) (release string, revision int, err error) {
+func (s releases) Judged(ctx context.Context, judgement int64) (release string, revision int, err error) {
 	var row struct {
 		Release  string `db:"release_id"`
 		Revision int    `db:"revision"`
@@ -132,7 +132,7 @@ func (s *Store) Judged(ctx context.Context, judgement int64) (release string, re
 }
 
 // InForce is the judgement whose verdicts of a class are kept up to date, or 0.
-func (s *Store) InForce(ctx context.Context, class string) (judgement int64, err error) {
+func (s releases) InForce(ctx context.Context, class string) (judgement int64, err error) {
 	err = s.reader.GetContext(ctx, &judgement, "SELECT judgement_id FROM target WHERE class=?", class)
 	if errors.Is(none(err), ErrNotFound) {
 		return 0, nil
@@ -143,7 +143,7 @@ func (s *Store) InForce(ctx context.Context, class string) (judgement int64, err
 // PutInForce notes the judgement whose verdicts are kept up to date, and which
 // machines' dispositions it changed; why gives the requirements that did it, separated by
 // blanks, from a machine's outcomes before and after.
-func (s *Store) PutInForce(
+func (s releases) PutInForce(
 	ctx context.Context, class string, judgement int64, now time.Time, why func(was, is string) string,
 ) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error {
@@ -223,14 +223,14 @@ type RuleChange struct {
 func (c *RuleChange) At() time.Time { return fromMillis(c.Millis) }
 
 // RuleChanges lists the latest of them, the latest first.
-func (s *Store) RuleChanges(ctx context.Context, limit int) ([]RuleChange, error) {
+func (s releases) RuleChanges(ctx context.Context, limit int) ([]RuleChange, error) {
 	var out []RuleChange
 	err := s.reader.SelectContext(ctx, &out, "SELECT * FROM rule_change ORDER BY id DESC LIMIT ?", limit)
 	return out, err
 }
 
 // Turned are the machines whose disposition a change of rules changed.
-func (s *Store) Turned(ctx context.Context, change int64) ([]Flip, error) {
+func (s releases) Turned(ctx context.Context, change int64) ([]Flip, error) {
 	var out []Flip
 	err := s.reader.SelectContext(ctx, &out,
 		"SELECT f.id, f.machine_id, d.key, d.name, f.release_id, f.was, f.becomes, f.cause, f.at, f.about, f.why FROM "+

@@ -83,7 +83,7 @@ var ErrUsedUp = errors.New("the token cannot add more machines")
 // and one that was taken before the machine's latest joins the history; neither becomes the
 // latest. judge is called in the same transaction for the machine's latest inventory, so
 // that a verdict never lags behind it. The error may be [ErrBusy] or [ErrUsedUp].
-func (s *Store) Keep(
+func (s *database) Keep(
 	ctx context.Context, d *inventory.Document, e Entry, judge func(*Tx, *Machine, *inventory.Document) error,
 ) (Kept, error) {
 	var is Machine // what the inventory says; worked out before anybody has to wait

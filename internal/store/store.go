@@ -69,8 +69,37 @@ func fault(err error) error {
 // maxUnpacked bounds what a stored document may unpack to, in bytes.
 const maxUnpacked = 64 << 20
 
-// Store is an open database.
+// Store is an open database. Each subject is a part of it, with a file or two of its own.
 type Store struct {
+	*database
+	machines
+	judgements
+	releases
+	handwork
+	waves
+	decisions
+	lists
+	settings
+	people
+	webhooks
+}
+
+// What each part does is written in its files; all of them read and write through one database.
+type (
+	machines   struct{ *database } // machines, inventories, facts entered by hand, possible duplicates
+	judgements struct{ *database } // verdicts, packed rows, changes of rules and dispositions
+	releases   struct{ *database } // release documents, targets, own knowledge
+	handwork   struct{ *database } // ticks, links to visits, who has which machine, stock
+	waves      struct{ *database }
+	decisions  struct{ *database }
+	lists      struct{ *database } // saved filters, expected machines, reasons, progress
+	settings   struct{ *database } // settings, sites
+	people     struct{ *database } // users, sessions, tokens, audit log
+	webhooks   struct{ *database }
+)
+
+// database is the file and its connections, and the queue of inventories that wait to be kept.
+type database struct {
 	path           string
 	fresh          bool // made when it was opened
 	writer, reader *sqlx.DB
@@ -107,10 +136,22 @@ func Open(path string) (*Store, error) {
 		return nil, errors.Join(err, lock.Unlock())
 	}
 	s.lock = lock
-	return s, nil
+	return &Store{
+		s,
+		machines{s},
+		judgements{s},
+		releases{s},
+		handwork{s},
+		waves{s},
+		decisions{s},
+		lists{s},
+		settings{s},
+		people{s},
+		webhooks{s},
+	}, nil
 }
 
-func open(path string) (*Store, error) {
+func open(path string) (*database, error) {
 	_, statErr := os.Stat(path)
 	isNew := errors.Is(statErr, fs.ErrNotExist)
 	dsn := func(pragmas ...string) string {
@@ -143,7 +184,7 @@ func open(path string) (*Store, error) {
 	}
 	reader.SetMaxOpenConns(readers)
 	reader.SetMaxIdleConns(readers) // one that is closed takes its prepared statements with it
-	s := &Store{
+	s := &database{
 		path:       path,
 		fresh:      isNew,
 		writer:     writer,
@@ -211,7 +252,7 @@ func explain(path string, err error) error {
 }
 
 // Close ends all connections and gives the file free.
-func (s *Store) Close() error {
+func (s *database) Close() error {
 	var errs []error
 	close(s.closing)
 	<-s.drained
@@ -233,15 +274,15 @@ func (s *Store) Close() error {
 }
 
 // Ping says whether the database answers.
-func (s *Store) Ping(ctx context.Context) error { return s.reader.PingContext(ctx) }
+func (s *database) Ping(ctx context.Context) error { return s.reader.PingContext(ctx) }
 
 // write runs f in one transaction: all of it is kept, or nothing. f must use
 // the transaction and not the store. The error may be [ErrFull] or [ErrReadOnly].
-func (s *Store) write(ctx context.Context, f func(tx *sqlx.Tx) error) error {
+func (s *database) write(ctx context.Context, f func(tx *sqlx.Tx) error) error {
 	return fault(s.transact(ctx, f))
 }
 
-func (s *Store) transact(ctx context.Context, f func(tx *sqlx.Tx) error) error {
+func (s *database) transact(ctx context.Context, f func(tx *sqlx.Tx) error) error {
 	tx, err := s.writer.BeginTxx(ctx, nil)
 	if err != nil {
 		return err
@@ -271,4 +312,15 @@ func none(err error) error {
 		return ErrNotFound
 	}
 	return err
+}
+
+// one makes a change of nothing [ErrNotFound].
+func one(res sql.Result, err error) error {
+	if err != nil {
+		return err
+	}
+	if n, err := res.RowsAffected(); err != nil || n == 0 {
+		return ErrNotFound
+	}
+	return nil
 }

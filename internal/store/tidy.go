@@ -21,7 +21,7 @@ const thinAtOnce = 2000
 // a quarter stays for each machine, the last of it, and the latest always. Machines
 // that were retired before another time go with everything about them; a zero time
 // keeps them.
-func (s *Store) Thin(ctx context.Context, every, retired time.Time) (out Thinned, err error) {
+func (s *database) Thin(ctx context.Context, every, retired time.Time) (out Thinned, err error) {
 	for {
 		var n int64
 		err := s.write(ctx, func(tx *sqlx.Tx) error {

@@ -25,7 +25,7 @@ type waveRow struct {
 }
 
 // Waves lists all of them in their order.
-func (s *Store) Waves(ctx context.Context) ([]wave.Wave, error) {
+func (s waves) Waves(ctx context.Context) ([]wave.Wave, error) {
 	var rows []waveRow
 	err := s.reader.SelectContext(ctx, &rows, "SELECT * FROM wave")
 	out := make([]wave.Wave, len(rows))
@@ -48,7 +48,7 @@ func (s *Store) Waves(ctx context.Context) ([]wave.Wave, error) {
 
 // SetWave adds a wave, or changes the one of its number, and gives the number. The error
 // may be [ErrNotFound].
-func (s *Store) SetWave(ctx context.Context, w *wave.Wave, by string, now time.Time) (id int64, err error) {
+func (s waves) SetWave(ctx context.Context, w *wave.Wave, by string, now time.Time) (id int64, err error) {
 	id = w.ID
 	err = s.write(ctx, func(tx *sqlx.Tx) error {
 		if id > 0 {
@@ -70,7 +70,7 @@ func (s *Store) SetWave(ctx context.Context, w *wave.Wave, by string, now time.T
 
 // EndWave ends one: machines of it that were not handed over are free for others. The
 // error may be [ErrNotFound].
-func (s *Store) EndWave(ctx context.Context, id int64, now time.Time) error {
+func (s waves) EndWave(ctx context.Context, id int64, now time.Time) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error {
 		if err := one(tx.Exec("UPDATE wave SET ended_at=? WHERE id=? AND ended_at=0", millis(now), id)); err != nil {
 			return err
@@ -114,7 +114,7 @@ func orNever(ms int64) time.Time {
 }
 
 // Members are the machines of all waves.
-func (s *Store) Members(ctx context.Context) ([]Member, error) {
+func (s waves) Members(ctx context.Context) ([]Member, error) {
 	var out []Member
 	err := s.reader.SelectContext(ctx, &out,
 		`SELECT m.*, coalesce(a.at, 0) AS arrived_at, coalesce(a.left_at, 0) AS left_at FROM wave_machine m JOIN wave w ON w.id=m.wave_id
@@ -124,7 +124,7 @@ func (s *Store) Members(ctx context.Context) ([]Member, error) {
 
 // AddMembers puts machines into a wave; byName is who let them in although something is
 // waived.
-func (s *Store) AddMembers(ctx context.Context, id int64, machines []int64, byName string) error {
+func (s waves) AddMembers(ctx context.Context, id int64, machines []int64, byName string) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error {
 		for _, d := range machines {
 			if _, err := tx.Exec("INSERT INTO wave_machine (wave_id, machine_id, by_name) VALUES (?, ?, ?) ON "+
@@ -137,7 +137,7 @@ func (s *Store) AddMembers(ctx context.Context, id int64, machines []int64, byNa
 }
 
 // RemoveMember removes a machine from a wave. The error may be [ErrNotFound].
-func (s *Store) RemoveMember(ctx context.Context, id, machine int64) error {
+func (s waves) RemoveMember(ctx context.Context, id, machine int64) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error {
 		return one(tx.Exec("DELETE FROM wave_machine WHERE wave_id=? AND machine_id=?", id, machine))
 	})
@@ -145,7 +145,7 @@ func (s *Store) RemoveMember(ctx context.Context, id, machine int64) error {
 
 // Hand notes that machines were handed to the deployment system, and tells those who are
 // told of changes.
-func (s *Store) Hand(ctx context.Context, w *wave.Wave, machines []int64, now time.Time) error {
+func (s waves) Hand(ctx context.Context, w *wave.Wave, machines []int64, now time.Time) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error {
 		for _, d := range machines {
 			if _, err := tx.Exec("UPDATE wave_machine SET handed_off_at=?, outcome='', reason='', said_at=0 WHERE "+
@@ -163,7 +163,7 @@ func (s *Store) Hand(ctx context.Context, w *wave.Wave, machines []int64, now ti
 
 // SayOutcome notes what somebody, or a deployment system, said of a machine; one that
 // waits again counts as not handed over. The error may be [ErrNotFound].
-func (s *Store) SayOutcome(ctx context.Context, id, machine int64, outcome, reason string, now time.Time) error {
+func (s waves) SayOutcome(ctx context.Context, id, machine int64, outcome, reason string, now time.Time) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error {
 		return one(tx.Exec("UPDATE wave_machine SET outcome=?, reason=?, said_at=?, handed_off_at=CASE ? WHEN ? "+
 			"THEN 0 "+
@@ -175,7 +175,7 @@ func (s *Store) SayOutcome(ctx context.Context, id, machine int64, outcome, reas
 
 // Arrivals are when machines that came to a release were first seen on it, by their
 // numbers. Those that were on it from the first, and those that left it, are not there.
-func (s *Store) Arrivals(ctx context.Context, release string) (map[int64]time.Time, error) {
+func (s waves) Arrivals(ctx context.Context, release string) (map[int64]time.Time, error) {
 	var rows []struct {
 		Machine int64 `db:"machine_id"`
 		At      int64 `db:"at"`
@@ -191,7 +191,7 @@ func (s *Store) Arrivals(ctx context.Context, release string) (map[int64]time.Ti
 
 // FindOn notes which machines of a class run a release already when it becomes what they
 // are to get.
-func (s *Store) FindOn(ctx context.Context, class, release, name string) error {
+func (s waves) FindOn(ctx context.Context, class, release, name string) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error {
 		_, err := tx.Exec("INSERT INTO arrival (machine_id, release_id, at, found) SELECT id, ?, taken_at, 1 FROM "+
 			"machine WHERE class=? AND installed=? ON CONFLICT DO NOTHING", release, class, name)
@@ -224,7 +224,7 @@ type darkRow struct {
 }
 
 // Blackouts are the days on which nothing is upgraded.
-func (s *Store) Blackouts(ctx context.Context) ([]wave.Blackout, error) {
+func (s waves) Blackouts(ctx context.Context) ([]wave.Blackout, error) {
 	var rows []darkRow
 	err := s.reader.SelectContext(ctx, &rows, "SELECT * FROM blackout ORDER BY day_from, day_to")
 	out := make([]wave.Blackout, len(rows))
@@ -235,7 +235,7 @@ func (s *Store) Blackouts(ctx context.Context) ([]wave.Blackout, error) {
 }
 
 // SetBlackouts replaces them.
-func (s *Store) SetBlackouts(ctx context.Context, list []wave.Blackout) error {
+func (s waves) SetBlackouts(ctx context.Context, list []wave.Blackout) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error {
 		if _, err := tx.Exec("DELETE FROM blackout"); err != nil {
 			return err

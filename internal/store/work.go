@@ -11,40 +11,8 @@ import (
 	"rolltop.example/rolltop/core/assess"
 )
 
-// Knowledge is an organisation's own document of one kind. An empty text is the
-// return to what the program ships.
-type Knowledge struct {
-	Kind    string `db:"kind"`
-	Number  int    `db:"number"`
-	Text    string `db:"text"`
-	AddedAt int64  `db:"added_at"`
-	AddedBy string `db:"added_by"`
-}
-
-// Added is when it was handed in.
-func (h *Knowledge) Added() time.Time { return fromMillis(h.AddedAt) }
-
-// AllKnowledge are the documents in force, one of each kind that there is.
-func (s *Store) AllKnowledge(ctx context.Context) ([]Knowledge, error) {
-	var out []Knowledge
-	err := s.reader.SelectContext(ctx, &out,
-		"SELECT kind, number, text, added_at, added_by FROM knowledge h WHERE number=(SELECT max(number) FROM "+
-			"knowledge "+
-			"WHERE kind=h.kind) ORDER BY kind")
-	return out, err
-}
-
-// SetKnowledge keeps a document behind those of its kind before it.
-func (s *Store) SetKnowledge(ctx context.Context, kind, text, by string, now time.Time) error {
-	return s.write(ctx, func(tx *sqlx.Tx) error {
-		_, err := tx.Exec("INSERT INTO knowledge (kind, number, text, added_at, added_by) SELECT ?, "+
-			"coalesce(max(number), 0)+1, ?, ?, ? FROM knowledge WHERE kind=?", kind, text, millis(now), by, kind)
-		return err
-	})
-}
-
 // Ticks are what people said of a machine's items and counts.
-func (s *Store) Ticks(ctx context.Context, machine int64) ([]assess.Tick, error) {
+func (s handwork) Ticks(ctx context.Context, machine int64) ([]assess.Tick, error) {
 	var rows []struct {
 		Item  string `db:"item"`
 		State string `db:"state"`
@@ -62,7 +30,7 @@ func (s *Store) Ticks(ctx context.Context, machine int64) ([]assess.Tick, error)
 }
 
 // PutTick keeps what somebody said; what was said of the item before ends.
-func (s *Store) PutTick(ctx context.Context, machine int64, t *assess.Tick) error {
+func (s handwork) PutTick(ctx context.Context, machine int64, t *assess.Tick) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error {
 		if _, err := endTick(tx, machine, t.Item, t.By, t.At); err != nil {
 			return err
@@ -75,7 +43,7 @@ func (s *Store) PutTick(ctx context.Context, machine int64, t *assess.Tick) erro
 
 // EndTick takes back what was said; its row stays. The error may be
 // [ErrNotFound].
-func (s *Store) EndTick(ctx context.Context, machine int64, item, by string, now time.Time) error {
+func (s handwork) EndTick(ctx context.Context, machine int64, item, by string, now time.Time) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error {
 		n, err := endTick(tx, machine, item, by, now)
 		if err == nil && n == 0 {
@@ -96,7 +64,7 @@ func endTick(tx *sqlx.Tx, machine int64, item, by string, now time.Time) (int64,
 
 // AddLink keeps a link to a machine's visit. Links that ended a week ago are
 // forgotten.
-func (s *Store) AddLink(ctx context.Context, sha []byte, machine int64, by string, expires, now time.Time) error {
+func (s handwork) AddLink(ctx context.Context, sha []byte, machine int64, by string, expires, now time.Time) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error {
 		if _, err := tx.Exec("DELETE FROM visit_link WHERE expires_at<?", millis(now.AddDate(0, 0, -7))); err != nil {
 			return err
@@ -108,7 +76,7 @@ func (s *Store) AddLink(ctx context.Context, sha []byte, machine int64, by strin
 }
 
 // EndLinks ends all links to a machine's visit.
-func (s *Store) EndLinks(ctx context.Context, machine int64, now time.Time) error {
+func (s handwork) EndLinks(ctx context.Context, machine int64, now time.Time) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error {
 		_, err := tx.Exec("UPDATE visit_link SET expires_at=? WHERE machine_id=? AND expires_at>?", millis(now),
 			machine,
@@ -122,7 +90,7 @@ var ErrExpired = errors.New("the link has expired")
 
 // LinkMachine is the machine that a link leads to. The error may be
 // [ErrNotFound] or [ErrExpired].
-func (s *Store) LinkMachine(ctx context.Context, sha []byte, now time.Time) (*Machine, time.Time, error) {
+func (s handwork) LinkMachine(ctx context.Context, sha []byte, now time.Time) (*Machine, time.Time, error) {
 	var row struct {
 		Machine int64 `db:"machine_id"`
 		Expires int64 `db:"expires_at"`

@@ -152,9 +152,6 @@ const (
 	maxMethodsServed = 45
 )
 
-// facades are types that stand for a whole package, with one method for each thing it does.
-var facades = []string{"store.Store"}
-
 func TestNoTypeIsASack(t *testing.T) {
 	methods := map[string]int{}
 	for _, dir := range []string{"core", "internal"} {
@@ -178,7 +175,7 @@ func TestNoTypeIsASack(t *testing.T) {
 		if strings.HasPrefix(name, "server.") || strings.HasPrefix(name, "service.") {
 			most = maxMethodsServed
 		}
-		if n > most && !slices.Contains(facades, name) {
+		if n > most {
 			t.Errorf("%s has %d methods", name, n)
 		}
 	}
