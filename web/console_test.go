@@ -122,10 +122,10 @@ func TestReport(t *testing.T) {
 		}
 		// No column is squeezed to a letter.
 		text, err := p.Style("table.four tbody td:last-child", "width")
-		if pixels, wrong := strconv.ParseFloat(strings.TrimSuffix(text, "px"), 64); err != nil || wrong != nil ||
-			pixels < float64(width)/8 {
-			t.Errorf("the last column is %s wide in a window of %d: %v %v", text, width, err, wrong)
-		}
+		pixels, wrong := strconv.ParseFloat(strings.TrimSuffix(text, "px"), 64)
+		expect.NoError(t, err)
+		expect.That(t, "wrong == nil", wrong == nil)
+		expect.That(t, "pixels >= float64(width)/8", pixels >= float64(width)/8)
 	}
 	must(t, p.Go(s.URL+"/api/v1/machines/gull-101/report?for=user"), p.WaitText("What happens, in this order"))
 }
@@ -344,8 +344,10 @@ func TestTicks(t *testing.T) {
 	d, err := s.Client.Machine(t.Context(), "gull-101")
 	must(t, err)
 	for _, item := range d.Check.Preparation {
-		if item.ID == "backup" && (item.State != "refused" || item.Ticked == nil || item.Ticked.By != "demo") {
-			t.Errorf("%+v", item)
+		if item.ID == "backup" {
+			expect.Same(t, "the state of the backup", item.State, "refused")
+			expect.That(t, "someone ticked it", item.Ticked != nil)
+			expect.Same(t, "who ticked it", item.Ticked.By, "demo")
 		}
 	}
 	for _, step := range d.Check.Plan {

@@ -1,7 +1,6 @@
 package main
 
 import (
-	"encoding/json"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -12,6 +11,7 @@ import (
 	"rolltop.example/rolltop/core/decode"
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/internal/collect"
+	"rolltop.example/rolltop/internal/expect"
 )
 
 // The script for older systems learns the same of this machine as the
@@ -70,11 +70,10 @@ func TestScriptOnAMac(t *testing.T) {
 	if err != nil {
 		t.Fatalf("%v\n%s", err, src)
 	}
-	if d.Device.ModelID.Or("") != "Foldbook6,2" || d.Memory.Installed.Or(0) != 8<<30 || d.Processor.Cores.Or(0) != 2 ||
-		d.OS.Platform.Or("") != "macos" {
-		b, _ := json.Marshal(d)
-		t.Errorf("%s", b)
-	}
+	expect.Same(t, "the model", d.Device.ModelID.Or(""), "Foldbook6,2")
+	expect.Same(t, "the memory", d.Memory.Installed.Or(0), 8<<30)
+	expect.Same(t, "the cores", d.Processor.Cores.Or(0), 2)
+	expect.Same(t, "the platform", d.OS.Platform.Or(""), "macos")
 	if left, _ := filepath.Glob(filepath.Join(dir, "rolltop*")); len(left) > 0 {
 		t.Errorf("it leaves %s behind", strings.Join(left, ", "))
 	}

@@ -50,10 +50,10 @@ func TestADriverRulesNothingOut(t *testing.T) {
 			d.Device.Form, d.Graphics = some(form),
 				[]inventory.Adapter{{Name: some("Built-in graphics"), DriverModel: some("1.3")}}
 		})
-		if c.Disposition != "reconfigure" || c.Certainty != "expected" || c.Worst != worst ||
-			!strings.HasPrefix(planOf(c), "graphics-driver") {
-			t.Errorf("%s: %s, %s, %s at worst: %s", form, c.Disposition, c.Certainty, c.Worst, planOf(c))
-		}
+		expect.Same(t, form+": c.Disposition", c.Disposition, "reconfigure")
+		expect.Same(t, form+": c.Certainty", c.Certainty, "expected")
+		expect.Same(t, form+": c.Worst", c.Worst, worst)
+		expect.That(t, form+": the driver comes first in "+planOf(c), strings.HasPrefix(planOf(c), "graphics-driver"))
 	}
 }
 

@@ -306,8 +306,10 @@ func TestDone(t *testing.T) {
 					r = byVersion
 				}
 				c := run(t, r, m).Document(now, "test")
-				if c.Disposition != want || want == "done" && (len(c.Plan) > 0 || c.Certainty != "confirmed") {
-					t.Errorf("%s %s: %s, want %s", tt.name, tt.version, c.Disposition, want)
+				expect.Same(t, tt.name+" "+tt.version, c.Disposition, want)
+				if want == "done" {
+					expect.Same(t, tt.name+" "+tt.version+": steps", len(c.Plan), 0)
+					expect.Same(t, tt.name+" "+tt.version, c.Certainty, "confirmed")
 				}
 				if unsupported := tt.few && tt.name == "Skerry 12" &&
 					want == "done"; (len(c.Unsupported) > 0) != unsupported {

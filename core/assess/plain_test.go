@@ -85,8 +85,10 @@ func (m *plainMachine) value(name string) any {
 		return nil
 	case "memory.installed_bytes":
 		installed, visible := m.raw(name), m.raw("memory.visible_bytes")
-		if installed != nil && visible != nil && installed.(float64) < visible.(float64) {
-			return nil // two sources that differ: see leaf
+		if installed != nil && visible != nil {
+			if installed.(float64) < visible.(float64) {
+				return nil // two sources that differ: see leaf
+			}
 		}
 		return installed
 	}
@@ -121,11 +123,13 @@ func (r atLeast) on(m *plainMachine) plainTruth {
 		if low := m.least(r.fact); low != nil && low.(float64) >= r.limit {
 			return 1
 		}
-		if a, b := m.raw(r.fact), m.raw("memory.visible_bytes"); r.fact == "memory.installed_bytes" && a != nil &&
-			b != nil {
-			// Both readings agree on the answer, or it is unknown.
-			if one, two := a.(float64) >= r.limit, b.(float64) >= r.limit; one == two {
-				return truthOf(one)
+		a, b := m.raw(r.fact), m.raw("memory.visible_bytes")
+		if r.fact == "memory.installed_bytes" {
+			if a != nil && b != nil {
+				// Both readings agree on the answer, or it is unknown.
+				if one, two := a.(float64) >= r.limit, b.(float64) >= r.limit; one == two {
+					return truthOf(one)
+				}
 			}
 		}
 		return 0
@@ -227,7 +231,8 @@ func (onList) on(m *plainMachine) plainTruth {
 	// The naming rule reads Corvane K5- and four digits, and takes generation 8.
 	rest, ok := strings.CutPrefix(name, "Corvane K5-")
 	rest = strings.TrimSuffix(rest, "U")
-	if !ok || len(rest) != 4 || strings.Trim(rest, "0123456789") != "" {
+	numbered := len(rest) == 4 && strings.Trim(rest, "0123456789") == ""
+	if !ok || !numbered {
 		return 0 // nobody guesses
 	}
 	switch {

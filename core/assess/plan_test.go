@@ -67,8 +67,12 @@ func TestPlanSaysWhereWhoAndHowMuch(t *testing.T) {
 	expect.That(t, "secure.Where != nil", secure.Where != nil)
 	expect.Same(t, "secure.Where.Says", secure.Where.Says, "Protection › Check what starts: on.")
 	expect.Same(t, "secure.Risk", secure.Risk, "may-not-start")
-	expect.That(t, `slices.ContainsFunc(secure.Cautions, func(s string) bool { return strings.Contains(s, "Another system is on the disk") })`, slices.ContainsFunc(secure.Cautions,
-		func(s string) bool { return strings.Contains(s, "Another system is on the disk") }))
+	expect.That(
+		t,
+		`slices.ContainsFunc(secure.Cautions, func(s string) bool { return strings.Contains(s, "Another system is on the disk") })`,
+		slices.ContainsFunc(secure.Cautions,
+			func(s string) bool { return strings.Contains(s, "Another system is on the disk") }),
+	)
 	expect.Same(t, "other.Who", other.Who, "owner")
 	expect.That(t, `!(!slices.Contains(secure.After, other.Number) && !slices.Contains(secure.Af…`,
 		!(!slices.Contains(secure.After, other.Number) && !slices.Contains(secure.After, enter.Number)))
@@ -222,8 +226,12 @@ func TestTicks(t *testing.T) {
 		tick("step/secure-boot-on", "done", c.Machine.TakenAt.Add(-time.Hour)),
 		tick("step/check-again", "done", c.Machine.TakenAt.Add(-time.Hour)), tick("step/gone", "done", now)})
 	for _, p := range c.Preparation {
-		if p.ID == byHand && (p.State != "done" || p.Ticked == nil) || p.ID == seen && p.State != "refused" {
-			t.Errorf("%s is %s", p.ID, p.State)
+		switch p.ID {
+		case byHand:
+			expect.Same(t, p.ID, p.State, "done")
+			expect.That(t, p.ID+" says who ticked it", p.Ticked != nil)
+		case seen:
+			expect.Same(t, p.ID, p.State, "refused")
 		}
 	}
 	s := step(t, c, "secure-boot-on")

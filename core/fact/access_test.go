@@ -106,8 +106,10 @@ func standsAt(v reflect.Value, name string, at uintptr, is reflect.Type) bool {
 	for i := range v.NumField() {
 		tag, _, _ := strings.Cut(v.Type().Field(i).Tag.Get("json"), ",")
 		key, rest, _ := strings.Cut(name, ".")
-		if tag == key && tag != "" && standsAt(v.Field(i), rest, at, is) {
-			return true
+		if tag == key && tag != "" {
+			if standsAt(v.Field(i), rest, at, is) {
+				return true
+			}
 		}
 	}
 	return false

@@ -59,9 +59,10 @@ func TestClassOfIsThatOfFacts(t *testing.T) {
 
 func TestCatalogueIsSound(t *testing.T) {
 	for _, def := range fact.All() {
-		if def.ID == 0 || int(def.ID) >= fact.Count || def.Label == "" || def.Kind == 0 {
-			t.Errorf("%s: number %d, label %q, kind %d", def.Name, def.ID, def.Label, def.Kind)
-		}
+		expect.That(t, def.Name+": def.ID != 0", def.ID != 0)
+		expect.That(t, def.Name+": int(def.ID) < fact.Count", int(def.ID) < fact.Count)
+		expect.That(t, def.Name+": def.Label != \"\"", def.Label != "")
+		expect.That(t, def.Name+": def.Kind != 0", def.Kind != 0)
 		if (def.Kind == fact.Word) != (len(def.Words) > 0) {
 			t.Errorf("%s: words do not fit its kind", def.Name)
 		}

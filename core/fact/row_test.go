@@ -44,10 +44,11 @@ func TestPackThereAndBack(t *testing.T) {
 	}
 	for _, def := range fact.All() {
 		x, y := f.Get(def.ID), g.Get(def.ID)
-		if x.Value.Known() != y.Value.Known() || !x.Value.Equal(y.Value) || x.Floor().Known() != y.Floor().Known() ||
-			len(x.Others()) != len(y.Others()) || y.Value.Known() == (y.Gap != nil) {
-			t.Errorf("%s: %+v came back as %+v", def.Name, x, y)
-		}
+		expect.Same(t, def.Name+": x.Value.Known()", x.Value.Known(), y.Value.Known())
+		expect.That(t, def.Name+": x.Value.Equal(y.Value)", x.Value.Equal(y.Value))
+		expect.Same(t, def.Name+": x.Floor().Known()", x.Floor().Known(), y.Floor().Known())
+		expect.Same(t, def.Name+": len(x.Others())", len(x.Others()), len(y.Others()))
+		expect.That(t, def.Name+": y.Value.Known() != (y.Gap != nil)", y.Value.Known() != (y.Gap != nil))
 	}
 	expect.Same(t, "g.Rows(fact.Displays)", g.Rows(fact.Displays), 2)
 	expect.Same(t, "g.Row(fact.Displays, 0).Value(fact.DisplayDiagonal).Float()",

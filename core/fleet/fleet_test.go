@@ -277,10 +277,10 @@ func TestEveryCountLeadsToItsMachines(t *testing.T) {
 	}
 	for _, o := range tally.Obstacles {
 		id := o.Requirement.ID
-		if a, b, c := count("fails="+id), count("alone="+id), count("unknown="+id); a != o.Fails || b != o.Alone ||
-			c != o.Unknown {
-			t.Errorf("%s: counted %d %d %d, listed %d %d %d", id, o.Fails, o.Alone, o.Unknown, a, b, c)
-		}
+		a, b, c := count("fails="+id), count("alone="+id), count("unknown="+id)
+		expect.Same(t, id+": machines that fail it", a, o.Fails)
+		expect.Same(t, id+": machines that fail it alone", b, o.Alone)
+		expect.Same(t, id+": machines of which it is unknown", c, o.Unknown)
 	}
 	expect.Same(t, "tally.Total", tally.Total, 6)
 	expect.Same(t, "tally.Unjudged", tally.Unjudged, 1)

@@ -6,6 +6,7 @@ import (
 	"testing"
 
 	"rolltop.example/rolltop/core/fleet"
+	"rolltop.example/rolltop/internal/expect"
 )
 
 func parsed(t *testing.T, text string) fleet.Filter {
@@ -65,15 +66,19 @@ func TestPartsOfFilters(t *testing.T) {
 		`(tern gannet) disposition!=refit *`: "",
 	} {
 		f, err := fleet.Parse(where)
-		if err == nil && words != "" && f.Words() != words {
-			t.Errorf("the words of %s are %q", where, f.Words())
+		if err == nil && words != "" {
+			if f.Words() != words {
+				t.Errorf("the words of %s are %q", where, f.Words())
+			}
 		}
 	}
 	parts, simple := parsed(t, `class=pc site="Gull Quay",East* tern`).Parts()
-	if !simple || len(parts) != 3 || !slices.Equal(parts[1].Values, []string{"Gull Quay", "East*"}) ||
-		parts[1].Op != "=" || parts[1].Text != `site="Gull Quay",East*` || parts[2].Key != "" {
-		t.Errorf("%+v", parts)
-	}
+	expect.That(t, "simple", simple)
+	expect.Same(t, "len(parts)", len(parts), 3)
+	expect.That(t, "both values", slices.Equal(parts[1].Values, []string{"Gull Quay", "East*"}))
+	expect.Same(t, "parts[1].Op", parts[1].Op, "=")
+	expect.Same(t, "parts[1].Text", parts[1].Text, `site="Gull Quay",East*`)
+	expect.Same(t, "parts[2].Key", parts[2].Key, "")
 	if parts, simple := parsed(t, "a or b").Parts(); simple || parts != nil {
 		t.Errorf("%+v", parts)
 	}

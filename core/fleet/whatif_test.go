@@ -226,9 +226,9 @@ func TestWhatIfCounts(t *testing.T) {
 		merged.Merge(p)
 	}
 	for _, w := range []*fleet.WhatIf{whole, merged} {
-		if w.Machines != 5 || w.Shifts.Moved() != 3 || len(w.Flips) != 3 {
-			t.Errorf("%d machines, %d moved, %d flips", w.Machines, w.Shifts.Moved(), len(w.Flips))
-		}
+		expect.Same(t, "w.Machines", w.Machines, 5)
+		expect.Same(t, "w.Shifts.Moved()", w.Shifts.Moved(), 3)
+		expect.Same(t, "len(w.Flips)", len(w.Flips), 3)
 		if w.Shifts[remedy.Ready][remedy.Refit] != 1 || w.Shifts[remedy.Undetermined][remedy.Undetermined] != 1 {
 			t.Errorf("%v", w.Shifts)
 		}
@@ -243,12 +243,16 @@ func TestWhatIfCounts(t *testing.T) {
 		for _, c := range w.Changes() {
 			found[c.Requirement.ID] = c
 		}
-		if c := found["drive"]; !c.New || c.Fails != 1 || c.Opens != 1 || c.Passes != 0 || c.FailsNow != 1 {
-			t.Errorf("drive %+v", c)
-		}
-		if c := found["memory"]; c.New || c.Passes != 1 || c.Fails != 0 {
-			t.Errorf("memory %+v", c)
-		}
+		c := found["drive"]
+		expect.That(t, "c.New", c.New)
+		expect.Same(t, "c.Fails", c.Fails, 1)
+		expect.Same(t, "c.Opens", c.Opens, 1)
+		expect.Same(t, "c.Passes", c.Passes, 0)
+		expect.Same(t, "c.FailsNow", c.FailsNow, 1)
+		c = found["memory"]
+		expect.That(t, "!c.New", !c.New)
+		expect.Same(t, "c.Passes", c.Passes, 1)
+		expect.Same(t, "c.Fails", c.Fails, 0)
 		if _, has := found["advice"]; has {
 			t.Error("what is only advised moves nothing")
 		}

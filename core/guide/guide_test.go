@@ -82,8 +82,10 @@ func TestClosestGuide(t *testing.T) {
 			expect.Same(t, "g.Keys.Setup", g.Keys.Setup, tt.key)
 			expect.Same(t, "g.General", g.General, tt.general)
 			for name, want := range map[string]string{"tpm": tt.tpm, "secure-boot": tt.secure} {
-				if s, ok := g.Setting(name); !ok || want != "" && say.Where(&s) != want {
-					t.Errorf("%s %s: %s is %q, want %q", tt.maker, tt.model, name, say.Where(&s), want)
+				s, ok := g.Setting(name)
+				expect.That(t, tt.maker+" "+tt.model+": "+name, ok)
+				if want != "" {
+					expect.Same(t, tt.maker+" "+tt.model+": "+name, say.Where(&s), want)
 				}
 			}
 			if strings.Contains(say.Enter(g), "Names and menus differ") != tt.general {
@@ -101,9 +103,10 @@ func TestGeneralGuideKnowsEverySetting(t *testing.T) {
 	g := guide.Shipped().For(machine("Nobody", "None", ""))
 	for _, name := range remedy.Settings() {
 		s, ok := g.Setting(name)
-		if !ok || len(s.Words) == 0 || s.Set == "" || !s.General {
-			t.Errorf("%s: %+v", name, s)
-		}
+		expect.That(t, name+": ok", ok)
+		expect.That(t, name+": len(s.Words) != 0", len(s.Words) != 0)
+		expect.That(t, name+": s.Set != \"\"", s.Set != "")
+		expect.That(t, name+": s.General", s.General)
 	}
 	if g.Enter == "" {
 		t.Error("it does not say how to get in")

@@ -152,19 +152,27 @@ func TestClonesAreNeverMerged(t *testing.T) {
 		}
 		k := known[got.ID-1].Marks
 		both := m.UUID != "" && m.UUID == k.UUID
-		if m.UUID != "" && k.UUID != "" && m.UUID != k.UUID && placeholder.Swap(m.UUID) != k.UUID {
-			t.Fatalf("%+v was taken for %+v: %v", m, k, got)
+		if m.UUID != "" && k.UUID != "" {
+			if m.UUID != k.UUID && placeholder.Swap(m.UUID) != k.UUID {
+				t.Fatalf("%+v was taken for %+v: %v", m, k, got)
+			}
 		}
 		shared := 0
 		for _, o := range known {
-			if o.Serial == m.Serial && o.Maker == m.Maker && o.Model == m.Model {
+			sameModel := o.Maker == m.Maker && o.Model == m.Model
+			if sameModel && o.Serial == m.Serial {
 				shared++
 			}
 		}
-		if m.Serial != "" && k.Serial != "" && m.Serial != k.Serial && shared < 2 {
-			t.Fatalf("%+v was taken for %+v: %v", m, k, got)
+		if m.Serial != "" && k.Serial != "" {
+			if m.Serial != k.Serial && shared < 2 {
+				t.Fatalf("%+v was taken for %+v: %v", m, k, got)
+			}
 		}
-		if m.Blank() && !both && m.Model == "" && !k.Blank() && (m.Board == "" || m.Board != k.Board) {
+		nameAlone := m.Blank() && !both && m.Model == ""
+		sameBoard := m.Board != "" && m.Board == k.Board
+		foreign := !k.Blank() && !sameBoard
+		if nameAlone && foreign {
 			t.Fatalf("a name alone: %+v was taken for %+v", m, k)
 		}
 	}

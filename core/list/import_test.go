@@ -94,10 +94,9 @@ func TestImport(t *testing.T) {
 			for i, w := range want {
 				n, why, _ := strings.Cut(w, " ")
 				d := got.Dropped[i]
-				if fmt.Sprint(d.Row) != strings.TrimSuffix(n, "+") || d.Kept != strings.HasSuffix(n, "+") ||
-					!strings.Contains(d.Why, why) {
-					t.Errorf("left out: %+v, want %s", d, w)
-				}
+				expect.Same(t, w+": the row", fmt.Sprint(d.Row), strings.TrimSuffix(n, "+"))
+				expect.Same(t, w+": whether it is kept", d.Kept, strings.HasSuffix(n, "+"))
+				expect.Contains(t, d.Why, why)
 			}
 			if s := strings.Join(got.Ignored, ", "); s != tt.ignored {
 				t.Errorf("not used: %s", s)

@@ -6,6 +6,7 @@ import (
 	"testing"
 
 	"rolltop.example/rolltop/core/list"
+	"rolltop.example/rolltop/internal/expect"
 )
 
 // Four schemes, made up: K has the generation in front of three digits; Onyx
@@ -92,10 +93,9 @@ func TestNamesOfFourSchemes(t *testing.T) {
 		if m.Rule != nil {
 			rule = m.Rule.ID
 		}
-		if rule != w.rule || m.Generation != w.generation || m.Result != w.result {
-			t.Errorf("%q: rule %q, generation %d, result %d; want %q, %d, %d", name, rule, m.Generation, m.Result,
-				w.rule, w.generation, w.result)
-		}
+		expect.Same(t, name+": rule", rule, w.rule)
+		expect.Same(t, name+": generation", m.Generation, w.generation)
+		expect.Same(t, name+": result", m.Result, w.result)
 	}
 	t.Logf("%d names", len(cases))
 }
@@ -237,8 +237,10 @@ func ways(rule, name string) int {
 		n := 0
 		starts := []int{at}
 		// A blank may stand behind a text, and between digits and a text.
-		if at > 0 && at < len(name) && name[at] == ' ' && (after == "text" || toks[i].texts != nil) &&
-			name[at-1] != ' ' {
+		inside := at > 0 && at < len(name)
+		mayPart := after == "text" || toks[i].texts != nil
+		parts := inside && name[at] == ' ' && name[at-1] != ' '
+		if mayPart && parts {
 			starts = append(starts, at+1)
 		}
 		tk := toks[i]
@@ -249,16 +251,19 @@ func ways(rule, name string) int {
 			if tk.digits > 0 {
 				joined := s == at && after == "text" && digit(name, at-1)
 				numbers := after == "digits" && s == at
-				if digit(name, s) && !joined && (after != "digits" || numbers) {
-					if last := i+1 == len(toks) || toks[i+1].texts != nil; last && digit(name, s+1) {
-						continue
+				if digit(name, s) && !joined {
+					if after != "digits" || numbers {
+						if last := i+1 == len(toks) || toks[i+1].texts != nil; last && digit(name, s+1) {
+							continue
+						}
+						n += count(i+1, s+1, "digits")
 					}
-					n += count(i+1, s+1, "digits")
 				}
 				continue
 			}
 			for _, text := range tk.texts {
-				if strings.HasPrefix(name[s:], text) && !(s == at && digit(name, at-1) && digit(text, 0)) {
+				betweenDigits := s == at && digit(name, at-1) && digit(text, 0)
+				if strings.HasPrefix(name[s:], text) && !betweenDigits {
 					n += count(i+1, s+len(text), "text")
 				}
 			}

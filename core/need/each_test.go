@@ -220,8 +220,16 @@ func TestTighterIsCertain(t *testing.T) {
 			change := need.Compare(was, is)
 			for _, w := range worlds {
 				a, b := was.Test(w.View()), is.Test(w.View())
-				if change == need.Same && a != b || change == need.Tighter && b == need.True && a != need.True ||
-					change == need.Looser && a == need.True && b != need.True {
+				wrong := false
+				switch change {
+				case need.Same:
+					wrong = a != b
+				case need.Tighter:
+					wrong = b == need.True && a != need.True
+				case need.Looser:
+					wrong = a == need.True && b != need.True
+				}
+				if wrong {
 					t.Fatalf("%s, and under some facts %s became %s", change, a, b)
 				}
 			}

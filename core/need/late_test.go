@@ -4,6 +4,7 @@ import (
 	"testing"
 
 	"rolltop.example/rolltop/core/need"
+	"rolltop.example/rolltop/internal/expect"
 )
 
 // Limits that contradict each other are found in either order, and only of one fact.
@@ -36,9 +37,9 @@ func TestDemands(t *testing.T) {
 	for l := range need.Demands(n) {
 		all = append(all, l.Fact().Def().Name)
 	}
-	if len(all) != 3 || all[0] != "processor.cores" || all[2] != "processor.rated_mhz" {
-		t.Errorf("%v", all)
-	}
+	expect.Same(t, "len(all)", len(all), 3)
+	expect.Same(t, "all[0]", all[0], "processor.cores")
+	expect.Same(t, "all[2]", all[2], "processor.rated_mhz")
 	for most := 1; most <= 3; most++ {
 		seen := 0
 		for range need.Demands(n) {

@@ -163,9 +163,10 @@ func TestSkeletonHasNoMistakes(t *testing.T) {
 	day := time.Date(2026, 11, 23, 0, 0, 0, 0, time.UTC)
 	for _, class := range []string{"pc", "mac"} {
 		rel, err := release.Read("new.yaml", []byte(release.Skeleton("my-release", `"My release"`, class, day)), nil)
-		if err != nil || rel.Name != "My release" || rel.InstallsOn != class || !rel.Draft {
-			t.Errorf("%s: %v", class, err)
-		}
+		expect.NoError(t, err)
+		expect.Same(t, class+": rel.Name", rel.Name, "My release")
+		expect.Same(t, class+": rel.InstallsOn", rel.InstallsOn, class)
+		expect.That(t, class+": rel.Draft", rel.Draft)
 	}
 }
 

@@ -39,8 +39,9 @@ func BenchmarkPlan(b *testing.B) {
 		if err != nil {
 			b.Fatal(err)
 		}
-		if v := Shipped().Solve(res, nil); len(*to) < 200 &&
-			(any || v.Disposition == Reconfigure || v.Disposition == Refit) {
+		v := Shipped().Solve(res, nil)
+		mendable := v.Disposition == Reconfigure || v.Disposition == Refit
+		if wanted := any || mendable; wanted && len(*to) < 200 {
 			*to = append(*to, res)
 		}
 	}

@@ -136,8 +136,10 @@ func unguarded(f *fact.Facts, v *Verdict) string {
 		}
 		for i := range v.Plan {
 			p := &v.Plan[i]
-			if !disturbs(p, r.against) || r.phase != "" && p.Phase != r.phase || r.stands == after &&
-				p.Phase == Install {
+			ofPhase := r.phase == "" || p.Phase == r.phase
+			installs := r.stands == after && p.Phase == Install
+			concerned := ofPhase && !installs
+			if !concerned || !disturbs(p, r.against) {
 				continue
 			}
 			switch where := at[r.safeguard]; {
@@ -149,15 +151,20 @@ func unguarded(f *fact.Facts, v *Verdict) string {
 				return r.safeguard + " before " + p.ID
 			}
 			for k := range v.Plan {
-				if r.stands == after && v.Plan[k].Phase == Install && k+1 < at[r.safeguard] {
-					return r.safeguard + " behind the installation"
+				if r.stands == after && v.Plan[k].Phase == Install {
+					if k+1 < at[r.safeguard] {
+						return r.safeguard + " behind the installation"
+					}
 				}
 			}
 		}
 	}
 	for i := range v.Plan {
 		p := &v.Plan[i]
-		if !disturbs(p, "boot") || p.Restarts > 0 || len(p.Leaves) > 0 || p.Phase == Install {
+		if !disturbs(p, "boot") || p.Phase == Install {
+			continue
+		}
+		if p.Restarts > 0 || len(p.Leaves) > 0 {
 			continue
 		}
 		if i+1 == len(v.Plan) || v.Plan[i+1].Restarts == 0 {
@@ -175,8 +182,10 @@ func unwarned(f *fact.Facts, v *Verdict) string {
 			if strings.HasPrefix(w.against, "boot") && disturbs(p, "disk-contents") {
 				continue // it is lost, which says more
 			}
-			if disturbs(p, w.against) && w.needed(f) && !strings.Contains(said, w.says) {
-				return p.ID + " does not say: " + w.says
+			if disturbs(p, w.against) && w.needed(f) {
+				if !strings.Contains(said, w.says) {
+					return p.ID + " does not say: " + w.says
+				}
 			}
 		}
 	}
@@ -237,9 +246,13 @@ func outOfOrder(lib *Library, v *Verdict) string {
 				return id + " behind " + v.Plan[i].ID
 			}
 		}
-		if v.Plan[i].Phase == Install && i+1 < len(v.Plan) && v.Plan[i+1].Phase != Install &&
-			v.Plan[i+1].ID != "decide" && v.Plan[i+1].ID != "start-once" {
-			return v.Plan[i+1].ID + " behind the installation"
+		if v.Plan[i].Phase != Install || i+1 == len(v.Plan) {
+			continue
+		}
+		next := &v.Plan[i+1]
+		mayFollow := next.Phase == Install || next.ID == "decide" || next.ID == "start-once"
+		if !mayFollow {
+			return next.ID + " behind the installation"
 		}
 	}
 	return ""
@@ -251,24 +264,31 @@ func undone(lib *Library, f *fact.Facts, v *Verdict) string {
 	started := Starts(f)
 	for i := range v.Plan {
 		p := &v.Plan[i]
-		if p.Class != NoClass && p.can(sim.sim) == need.False && p.Unlikely == nil {
+		impossible := p.Class != NoClass && p.can(sim.sim) == need.False
+		if impossible && p.Unlikely == nil {
 			return p.ID + " cannot be done at its place"
 		}
-		if sim.sim.Is(fact.DiskHealth, "bad") && !f.Guest() && (disturbs(p, "disk-layout disk-contents files")) &&
-			!p.sets(fact.DiskHealth, "good") && !p.Installs {
+		failing := sim.sim.Is(fact.DiskHealth, "bad") && !f.Guest()
+		renews := p.sets(fact.DiskHealth, "good") || p.Installs
+		risky := failing && !renews
+		if risky && disturbs(p, "disk-layout disk-contents files") {
 			return p.ID + " on a failing drive"
 		}
-		if p.Class != NoClass && p.Class < Decision && len(p.Settles) == 0 && !p.Installs && p.Always == nil &&
-			!pulled(v, p) && p.ID != "interim" {
+		remedial := p.Class != NoClass && p.Class < Decision
+		needed := len(p.Settles) > 0 || p.Installs || p.Always != nil || p.ID == "interim" || pulled(v, p)
+		if remedial && !needed {
 			return p.ID + " settles nothing"
 		}
-		if p.sets(fact.BootMode, "uefi") && !p.Installs && p.Phase == Desk &&
-			!(sim.sim.Is(fact.DiskStyle, "gpt") && sim.sim.Value(fact.ESPLoader).Bool()) {
+		changesMode := p.sets(fact.BootMode, "uefi") && !p.Installs && p.Phase == Desk
+		bootable := sim.sim.Is(fact.DiskStyle, "gpt") && sim.sim.Value(fact.ESPLoader).Bool()
+		if changesMode && !bootable {
 			return p.ID + " with nothing there that starts in UEFI mode"
 		}
 		sim.simulate(p, nil)
-		if started && !Starts(sim.sim) && (p.Restarts > 0 || i+1 == len(v.Plan)) {
-			return "the machine cannot start after " + p.ID
+		if started && !Starts(sim.sim) {
+			if p.Restarts > 0 || i+1 == len(v.Plan) {
+				return "the machine cannot start after " + p.ID
+			}
 		}
 	}
 	return ""
@@ -314,7 +334,8 @@ func TestPlansAreSafeAndEndReady(t *testing.T) {
 			return what == ""
 		})
 		for d := range Undetermined + 1 {
-			if seen[d] == 0 && d != Ready && d != Done && rel.InstallsOn == "pc" && !testing.Short() {
+			asked := d != Ready && d != Done && rel.InstallsOn == "pc" && !testing.Short()
+			if asked && seen[d] == 0 {
 				t.Errorf("no machine is %s for %s: the test says nothing of it", d, rel.ID)
 			}
 		}
@@ -433,7 +454,8 @@ func unsettled(lib *Library, res *check.Result, v *Verdict) string {
 	for i := range res.Findings {
 		fd := &res.Findings[i]
 		q := fd.Requirement
-		if q.Level != release.Must || q.Interim != nil && v.Route != release.ByInterim {
+		otherRoute := q.Interim != nil && v.Route != release.ByInterim
+		if q.Level != release.Must || otherRoute {
 			continue
 		}
 		if fd.Outcome == check.Fail && !slices.Contains(spoken, q.ID) {
@@ -443,9 +465,13 @@ func unsettled(lib *Library, res *check.Result, v *Verdict) string {
 			continue
 		}
 		applies := q.When == nil || q.When.Test(sim.sim.View()) != need.False
-		if fd.Outcome == check.Fail && applies && q.Need.Test(sim.sim.View()) != need.True ||
-			(fd.Outcome == check.Unknown && applies && fd.Applies == need.True &&
-				q.Need.Test(sim.sim.View()) == need.False) {
+		if !applies {
+			continue
+		}
+		end := q.Need.Test(sim.sim.View())
+		stillFails := fd.Outcome == check.Fail && end != need.True
+		turnsOutToFail := fd.Outcome == check.Unknown && fd.Applies == need.True && end == need.False
+		if stillFails || turnsOutToFail {
 			return q.ID + " still fails at the end"
 		}
 	}

@@ -17,10 +17,12 @@ func TestDispositions(t *testing.T) {
 		Refit: {"refit", true, false}, Decide: {"decide", false, true}, Replace: {"replace", false, true},
 		Undetermined: {"undetermined", false, false},
 	} {
-		if got, ok := DispositionOf(want.name); !ok || got != d || d.String() != want.name || d.Takes() != want.takes ||
-			d.Futile() != want.futile {
-			t.Errorf("%s: %v %v, takes %v, futile %v", d, got, ok, d.Takes(), d.Futile())
-		}
+		got, ok := DispositionOf(want.name)
+		expect.That(t, want.name+": ok", ok)
+		expect.Same(t, want.name+": got", got, d)
+		expect.Same(t, want.name+": d.String()", d.String(), want.name)
+		expect.Same(t, want.name+": d.Takes()", d.Takes(), want.takes)
+		expect.Same(t, want.name+": d.Futile()", d.Futile(), want.futile)
 	}
 	if _, ok := DispositionOf("scrapped"); ok {
 		t.Error("there is a disposition that nobody knows")

@@ -20,9 +20,9 @@ func TestReleaseInSentences(t *testing.T) {
 	for _, s := range say.Release(coretest.Release(t, "skerry-12")) {
 		sections[s.Title] = strings.Join(s.Lines, "\n")
 		for _, l := range s.Lines {
-			if strings.Contains(l, "..") || strings.Contains(l, "  ") || strings.Contains(l, "%!") {
-				t.Errorf("%s: %q", s.Title, l)
-			}
+			expect.Lacks(t, l, "..")
+			expect.Lacks(t, l, "  ")
+			expect.Lacks(t, l, "%!")
 		}
 	}
 	for title, want := range map[string][]string{

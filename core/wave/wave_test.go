@@ -192,9 +192,9 @@ func TestSpread(t *testing.T) {
 		to := from.Add(length)
 		per := map[wave.Day]int{}
 		for _, d := range wave.Spread(n, from, to, dark) {
-			if d < from || d > to || dark[0].Covers(d) {
-				t.Fatalf("%s is not a day of the wave", d)
-			}
+			expect.That(t, "d >= from", d >= from)
+			expect.That(t, "d <= to", d <= to)
+			expect.That(t, "!dark[0].Covers(d)", !dark[0].Covers(d))
 			per[d]++
 		}
 		least, most := n, 0

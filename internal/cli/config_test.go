@@ -127,9 +127,10 @@ func TestListsAreComplete(t *testing.T) {
 			n = len(rows) - 1
 		case "json":
 			var got api.MachineList
-			if err := json.Unmarshal([]byte(out), &got); err != nil || got.Total != l.Total || got.Next != "" {
-				t.Errorf("%v, %d in all, next %q", err, got.Total, got.Next)
-			}
+			err := json.Unmarshal([]byte(out), &got)
+			expect.NoError(t, err)
+			expect.Same(t, "got.Total", got.Total, l.Total)
+			expect.Same(t, "got.Next", got.Next, "")
 			n = len(got.Machines)
 		case "ndjson":
 			n = strings.Count(out, "\n")

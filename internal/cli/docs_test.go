@@ -59,8 +59,10 @@ func TestCommandsInTheDocs(t *testing.T) {
 					t.Errorf("%s: %s\n  rolltop %s has no option %s", page, line, strings.Join(path, " "), option)
 				}
 			}
-			if len(path) == 0 && len(args) > 0 && commandWord.MatchString(args[0]) {
-				t.Errorf("%s: %s\n  there is no such command", page, line)
+			if len(path) == 0 && len(args) > 0 {
+				if commandWord.MatchString(args[0]) {
+					t.Errorf("%s: %s\n  there is no such command", page, line)
+				}
 			}
 			seen++
 		}
@@ -91,7 +93,8 @@ func TestAddressesInTheDocs(t *testing.T) {
 		for _, m := range regexp.MustCompile("`(GET|POST|PUT|DELETE) (/[^` ?]*)").FindAllStringSubmatch(text, -1) {
 			seen++
 			path := word.ReplaceAllString(strings.TrimPrefix(m[2], "/api/v1"), "NAME")
-			if !strings.HasPrefix(m[2], "/api/v1/") || !known[m[1]+" "+path] && !known[m[1]+" /api/v1"+path] {
+			there := known[m[1]+" "+path] || known[m[1]+" /api/v1"+path]
+			if !there || !strings.HasPrefix(m[2], "/api/v1/") {
 				t.Errorf("%s: there is no %s %s", page, m[1], m[2])
 			}
 		}

@@ -110,8 +110,10 @@ func TestFormats(t *testing.T) {
 				}
 			})
 		}
-		if cmd.Name() != "hand-off" && strings.Contains(forms, "csv") && !strings.Contains(forms, "ndjson") {
-			t.Errorf("%s is a list and has no lines", name)
+		if cmd.Name() != "hand-off" && strings.Contains(forms, "csv") {
+			if !strings.Contains(forms, "ndjson") {
+				t.Errorf("%s is a list and has no lines", name)
+			}
 		}
 	})
 	for name := range cli.Formats() {

@@ -10,6 +10,7 @@ import (
 
 	"rolltop.example/rolltop/internal/api"
 	"rolltop.example/rolltop/internal/client"
+	"rolltop.example/rolltop/internal/expect"
 )
 
 // flaky answers with each status in turn, and with the last for ever.
@@ -85,9 +86,9 @@ func TestRetryAfter(t *testing.T) {
 			c.Patience = client.Backoff{Tries: 2, First: time.Millisecond}
 			start := time.Now()
 			_, err = c.Fleet(context.Background(), "")
-			if calls != tt.calls || (err == nil) != (tt.calls == 2) || time.Since(start) < tt.least {
-				t.Errorf("%d calls in %v: %v", calls, time.Since(start), err)
-			}
+			expect.Same(t, "calls", calls, tt.calls)
+			expect.Same(t, "whether it succeeds", err == nil, tt.calls == 2)
+			expect.That(t, "time.Since(start) >= tt.least", time.Since(start) >= tt.least)
 		})
 	}
 	far := &api.Problem{Status: http.StatusServiceUnavailable, RetryAfter: "86400"}

@@ -104,9 +104,11 @@ func TestSoftwareAskedFor(t *testing.T) {
 			t.Errorf("%q: %+v", asked, g)
 		}
 		for _, r := range c.Records {
-			if asked != "all" && (strings.Contains(string(r.Raw), "personal-notes") ||
-				strings.Contains(string(r.Raw), "somebody")) {
-				t.Errorf("%q: %s keeps what nobody asked for", asked, r.Source)
+			if asked != "all" {
+				if strings.Contains(string(r.Raw), "personal-notes") ||
+					strings.Contains(string(r.Raw), "somebody") {
+					t.Errorf("%q: %s keeps what nobody asked for", asked, r.Source)
+				}
 			}
 		}
 	}
@@ -129,9 +131,10 @@ func TestRPM(t *testing.T) {
 	for asked, want := range map[string]int{"all": 43, "hawser": 1, "no such": 0} {
 		d, err := collect.Machine(collect.Options{Root: root, Software: asked})
 		must(t, err)
-		if len(d.Software) != want || asked == "hawser" &&
-			(d.Software[0].Version.Or("") != "1:2.8-1" || d.Software[0].Architecture.Or("") != "noarch") {
-			t.Errorf("%q: %d packages, want %d", asked, len(d.Software), want)
+		expect.Same(t, "len(d.Software)", len(d.Software), want)
+		if asked == "hawser" {
+			expect.Same(t, "its version", d.Software[0].Version.Or(""), "1:2.8-1")
+			expect.Same(t, "its architecture", d.Software[0].Architecture.Or(""), "noarch")
 		}
 	}
 	for _, tt := range []struct {

@@ -5,6 +5,7 @@ import (
 	"path/filepath"
 	"testing"
 
+	"rolltop.example/rolltop/internal/expect"
 	"rolltop.example/rolltop/internal/safefile"
 )
 
@@ -17,9 +18,9 @@ func TestWrite(t *testing.T) {
 		}
 		b, err := os.ReadFile(path)
 		st, _ := os.Stat(path)
-		if err != nil || string(b) != text || st.Mode().Perm() != 0o600 {
-			t.Errorf("%q %v %v", b, st.Mode(), err)
-		}
+		expect.NoError(t, err)
+		expect.Same(t, "string(b)", string(b), text)
+		expect.Same(t, "st.Mode().Perm()", st.Mode().Perm(), 0o600)
 		if err := os.Chmod(path, 0o644); err != nil { // as somebody else may have left it
 			t.Fatal(err)
 		}

@@ -64,9 +64,11 @@ func TestWaiver(t *testing.T) {
 	expect.Same(t, "one.Check.Counts.Fail", one.Check.Counts.Fail, 0)
 	expect.Same(t, "len(one.Decisions)", len(one.Decisions), 1)
 	for _, f := range one.Check.Findings {
-		if f.Requirement == "secure-boot-on" &&
-			(f.Outcome != "waived" || f.Waiver == nil || f.Waiver.Reason == "" || f.Has == "") {
-			t.Errorf("%+v", f)
+		if f.Requirement == "secure-boot-on" {
+			expect.Same(t, "the outcome", f.Outcome, "waived")
+			expect.That(t, "the waiver is there", f.Waiver != nil)
+			expect.That(t, "the waiver has its reason", f.Waiver.Reason != "")
+			expect.That(t, "what the machine has is said", f.Has != "")
 		}
 	}
 	for _, step := range one.Check.Plan {
@@ -150,10 +152,9 @@ func TestWins(t *testing.T) {
 	s := servertest.Demo(t, nil)
 	for _, order := range []string{"machines", "time"} {
 		e, err := s.Client.Wins(ctx, "", order)
-		if err != nil || e.Ready != total(t, s.Client, "disposition=ready") ||
-			e.Undetermined != total(t, s.Client, e.WhereUndetermined) {
-			t.Fatalf("%+v %v", e, err)
-		}
+		expect.NoError(t, err)
+		expect.Same(t, "e.Ready", e.Ready, total(t, s.Client, "disposition=ready"))
+		expect.Same(t, "e.Undetermined", e.Undetermined, total(t, s.Client, e.WhereUndetermined))
 		for _, r := range e.Remedies {
 			if got := total(t, s.Client, r.WhereNeeds); got != r.Needs || r.Alone > r.Needs {
 				t.Errorf("%s: %d by its filter, %d said", r.Step, got, r.Needs)

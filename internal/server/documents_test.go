@@ -67,16 +67,16 @@ func TestFactsByHandAtTheService(t *testing.T) {
 		t.Fatalf("%s %v", d.Disposition, err)
 	}
 	for _, f := range d.Check.Findings {
-		if f.Requirement == "memory" &&
-			(!f.Conflict || !strings.Contains(f.Has, "4 GiB") ||
-				!strings.Contains(f.Has, "16 GiB (entered by hand by everything")) {
-			t.Errorf("%+v", f)
+		if f.Requirement == "memory" {
+			expect.That(t, "the memory is a conflict", f.Conflict)
+			expect.Contains(t, f.Has, "4 GiB")
+			expect.Contains(t, f.Has, "16 GiB (entered by hand by everything")
 		}
 	}
-	if d, err = s.Client.RemoveFact(ctx, key, "memory.installed_bytes"); err != nil ||
-		d.Disposition == "undetermined" || len(d.Hand) != 3 {
-		t.Errorf("%s %+v %v", d.Disposition, d.Hand, err)
-	}
+	d, err = s.Client.RemoveFact(ctx, key, "memory.installed_bytes")
+	expect.NoError(t, err)
+	expect.That(t, "d.Disposition != \"undetermined\"", d.Disposition != "undetermined")
+	expect.Same(t, "len(d.Hand)", len(d.Hand), 3)
 	// What cannot be entered leaves everything as it was.
 	for name, value := range map[string]string{
 		"memory.instaled_bytes":       "1 GiB",
@@ -123,11 +123,12 @@ func TestStoredVerdictsAreThoseOfAChecks(t *testing.T) {
 			continue
 		}
 		d, err := s.Client.Machine(ctx, row.Key)
-		if err != nil || d.Check.Release.Revision != 6 || d.Check.Disposition != row.Disposition ||
-			d.Check.Certainty != row.Certainty || d.Check.Counts.Fail != row.Fails || d.Check.Answer != row.Answer {
-			t.Errorf("%s: the list says %s, %s, %d, %q; the check %s, %s, %d, %q; %v", row.Key, row.Disposition,
-				row.Certainty, row.Fails, row.Answer, d.Disposition, d.Certainty, d.Fails, d.Answer, err)
-		}
+		expect.NoError(t, err)
+		expect.Same(t, row.Key+": d.Check.Release.Revision", d.Check.Release.Revision, 6)
+		expect.Same(t, row.Key+": d.Check.Disposition", d.Check.Disposition, row.Disposition)
+		expect.Same(t, row.Key+": d.Check.Certainty", d.Check.Certainty, row.Certainty)
+		expect.Same(t, row.Key+": d.Check.Counts.Fail", d.Check.Counts.Fail, row.Fails)
+		expect.Same(t, row.Key+": d.Check.Answer", d.Check.Answer, row.Answer)
 	}
 }
 
@@ -155,10 +156,10 @@ func TestOneMachineAgainstAnyRelease(t *testing.T) {
 	expect.That(t, "len(cmp.Facts) >= 5", len(cmp.Facts) >= 5)
 	expect.That(t, "len(cmp.Findings) != 0", len(cmp.Findings) != 0)
 	expect.Same(t, "cmp.Release", cmp.Release, "Skerry 12")
-	if cmp, err = s.Client.Compare(ctx, "lant-001", "nslip-m51"); err != nil || cmp.Release != "" ||
-		len(cmp.Findings) != 0 {
-		t.Errorf("a PC and a Mac: %v %v", cmp.Findings, err)
-	}
+	cmp, err = s.Client.Compare(ctx, "lant-001", "nslip-m51")
+	expect.NoError(t, err)
+	expect.Same(t, "cmp.Release", cmp.Release, "")
+	expect.Same(t, "len(cmp.Findings)", len(cmp.Findings), 0)
 }
 
 func TestDocumentsAtTheService(t *testing.T) {

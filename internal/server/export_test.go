@@ -51,13 +51,14 @@ func TestExport(t *testing.T) {
 	var whole api.Export
 	err = s.Client.Export(ctx, "", "json", []string{"tpm.state"}, &b)
 	expect.NoError(t, err)
-	expect.That(t, "json.Unmarshal(b.Bytes(), &whole) == nil", json.Unmarshal(b.Bytes(), &whole) == nil)
+	expect.NoError(t, json.Unmarshal(b.Bytes(), &whole))
 	expect.Same(t, "len(whole.Machines)", len(whole.Machines), 285)
 	b.Reset()
-	if err := s.Client.Export(ctx, "name=nowhere", "json", nil, &b); err != nil ||
-		json.Unmarshal(b.Bytes(), &whole) != nil || len(whole.Machines) != 0 || whole.Format != "rolltop-export/1" {
-		t.Errorf("%q %v", b.String(), err)
-	}
+	err = s.Client.Export(ctx, "name=nowhere", "json", nil, &b)
+	expect.NoError(t, err)
+	expect.That(t, "json.Unmarshal(b.Bytes(), &whole) == nil", json.Unmarshal(b.Bytes(), &whole) == nil)
+	expect.Same(t, "len(whole.Machines)", len(whole.Machines), 0)
+	expect.Same(t, "whole.Format", whole.Format, "rolltop-export/1")
 	// The same machines as the list has, with the same words.
 	l, err := s.Client.Machines(ctx, "disposition=refit", "name", 1, 1000)
 	if err != nil {
@@ -73,12 +74,15 @@ func TestExport(t *testing.T) {
 	}
 	for i, line := range lines {
 		var got struct{ Key, Answer, Disposition string }
-		if err := json.Unmarshal([]byte(line), &got); err != nil || got.Key != l.Machines[i].Key ||
-			got.Answer != l.Machines[i].Answer || got.Disposition != "refit" {
-			t.Errorf("%v: %s", err, line)
-		}
-		if d, err := s.Client.Machine(ctx, got.Key); i%7 == 0 && (err != nil || d.Answer != got.Answer) {
-			t.Errorf("%s: its page says %q, the export %q", got.Key, d.Answer, got.Answer)
+		err := json.Unmarshal([]byte(line), &got)
+		expect.NoError(t, err)
+		expect.Same(t, "got.Key", got.Key, l.Machines[i].Key)
+		expect.Same(t, "got.Answer", got.Answer, l.Machines[i].Answer)
+		expect.Same(t, "got.Disposition", got.Disposition, "refit")
+		if d, err := s.Client.Machine(ctx, got.Key); i%7 == 0 {
+			if err != nil || d.Answer != got.Answer {
+				t.Errorf("%s: its page says %q, the export %q", got.Key, d.Answer, got.Answer)
+			}
 		}
 	}
 	if err := s.Client.Export(ctx, "", "csv", []string{"tpm.sate"}, &b); err == nil ||

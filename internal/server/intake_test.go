@@ -8,6 +8,7 @@ import (
 	"testing"
 
 	"rolltop.example/rolltop/internal/api"
+	"rolltop.example/rolltop/internal/expect"
 	"rolltop.example/rolltop/internal/server"
 	"rolltop.example/rolltop/internal/servertest"
 )
@@ -25,10 +26,10 @@ func TestCollectorsAreHandedOut(t *testing.T) {
 	for _, c := range l.Collectors {
 		status, header, got := call(t, "GET", s.URL+c.Path, "", "", "")
 		sum := sha256.Sum256([]byte(got))
-		if status != 200 || hex.EncodeToString(sum[:]) != c.SHA256 || int64(len(got)) != c.Bytes ||
-			!strings.Contains(header.Get("Content-Disposition"), c.Name) {
-			t.Errorf("%s: %d %v %q", c.Name, status, header, got)
-		}
+		expect.Same(t, c.Name+": status", status, 200)
+		expect.Same(t, c.Name+": hex.EncodeToString(sum[:])", hex.EncodeToString(sum[:]), c.SHA256)
+		expect.Same(t, c.Name+": int64(len(got))", int64(len(got)), c.Bytes)
+		expect.Contains(t, header.Get("Content-Disposition"), c.Name)
 		want := map[string]string{
 			"rolltop-collect-linux-amd64":       "Linux amd64",
 			"rolltop-collect-windows-amd64.exe": "Windows amd64",

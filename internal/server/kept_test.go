@@ -7,6 +7,7 @@ import (
 	"testing"
 
 	"rolltop.example/rolltop/internal/api"
+	"rolltop.example/rolltop/internal/expect"
 	"rolltop.example/rolltop/internal/server"
 	"rolltop.example/rolltop/internal/servertest"
 )
@@ -38,9 +39,9 @@ func TestViewersSeeNoNumbersEnteredByHand(t *testing.T) {
 		for _, h := range d.Hand {
 			seen[h.Fact.Fact] = true
 		}
-		if seen["device.serial"] != c || seen["device.asset_tag"] != c || !seen["tpm.header"] {
-			t.Errorf("%s sees %v", who, seen)
-		}
+		expect.Same(t, who+": the serial number", seen["device.serial"], c)
+		expect.Same(t, who+": the asset tag", seen["device.asset_tag"], c)
+		expect.That(t, who+" sees the TPM header", seen["tpm.header"])
 	}
 	status, _, body := call(t, "GET", s.URL+"/api/v1/machines/gull-014", s.NewToken(t, "another viewer",
 		server.ScopeRead),

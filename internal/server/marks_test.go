@@ -157,10 +157,10 @@ func TestNextRelease(t *testing.T) {
 		t.Fatalf("%+v %v", f.Next, err)
 	}
 	for _, n := range f.Next {
-		if got := total(t, s.Client, n.Newly.Where); got != n.Newly.Count || got == 0 ||
-			!strings.Contains(n.Newly.Where, "class=") {
-			t.Errorf("%s: %d, and %d in the list %s", n.Release, n.Newly.Count, got, n.Newly.Where)
-		}
+		got := total(t, s.Client, n.Newly.Where)
+		expect.Same(t, n.Release+": got", got, n.Newly.Count)
+		expect.That(t, n.Release+": got != 0", got != 0)
+		expect.Contains(t, n.Newly.Where, "class=")
 	}
 }
 
@@ -291,10 +291,10 @@ func TestFoundBySerial(t *testing.T) {
 		serial, strings.ToLower(serial), "device.serial=" + serial, "device.uuid=" + uuid, "device.serial=" + serial +
 			",nothing", "device.name=gull-007", serial + " disposition=ready,reconfigure,refit,replace,undetermined",
 	} {
-		if l, err := s.Client.MachineList(ctx, client.List{Where: where}); err != nil || l.Total != 1 ||
-			l.Machines[0].Key != "gull-007" {
-			t.Errorf("%s: %d machines, %v", where, l.Total, err)
-		}
+		l, err := s.Client.MachineList(ctx, client.List{Where: where})
+		expect.NoError(t, err)
+		expect.Same(t, where+": l.Total", l.Total, 1)
+		expect.Same(t, where+": l.Machines[0].Key", l.Machines[0].Key, "gull-007")
 	}
 	if total(t, s.Client, "device.serial=nothing") != 0 ||
 		total(t, s.Client, "device.serial="+serial+" disposition=refit,replace,ready,reconfigure name=nowhere") != 0 {

@@ -168,8 +168,10 @@ func TestMonth(t *testing.T) {
 		var keys []string
 		for _, stop := range m.worklist().Stops {
 			for i := range stop.Visits {
-				if v := &stop.Visits[i]; len(keys) < 4 && v.Disposition == "reconfigure" && m.do(v, true) {
-					keys = append(keys, v.Key)
+				if v := &stop.Visits[i]; len(keys) < 4 && v.Disposition == "reconfigure" {
+					if m.do(v, true) {
+						keys = append(keys, v.Key)
+					}
 				}
 			}
 		}
@@ -195,8 +197,10 @@ func TestMonth(t *testing.T) {
 	var idle api.Visit
 	for _, stop := range m.worklist().Stops {
 		for i := range stop.Visits {
-			if v := &stop.Visits[i]; idle.Key == "" && v.Disposition == "reconfigure" && m.do(v, false) {
-				idle = *v
+			if v := &stop.Visits[i]; idle.Key == "" && v.Disposition == "reconfigure" {
+				if m.do(v, false) {
+					idle = *v
+				}
 			}
 		}
 	}
@@ -233,10 +237,11 @@ func TestMonth(t *testing.T) {
 		t.Fatalf("%+v %v", got, err)
 	}
 	for _, mem := range m.wave(pilot.ID).Members {
-		if d, err := m.s.Client.Machine(ctx, mem.Key); err != nil || d.Disposition != "ready" || mem.SHA256 == "" ||
-			mem.Day == "" {
-			t.Errorf("%s is %s in the pilot, with %+v (%v)", mem.Key, d.Disposition, mem, err)
-		}
+		d, err := m.s.Client.Machine(ctx, mem.Key)
+		expect.NoError(t, err)
+		expect.Same(t, "d.Disposition", d.Disposition, "ready")
+		expect.That(t, "mem.SHA256 != \"\"", mem.SHA256 != "")
+		expect.That(t, "mem.Day != \"\"", mem.Day != "")
 	}
 	before := m.forecast()
 	expect.That(t, "before.On != 0", before.On != 0)
@@ -303,9 +308,9 @@ func TestMonth(t *testing.T) {
 			t.Fatalf("after day %d %d have arrived", n+1, got)
 		}
 		later := m.forecast()
-		if later.On != before.On+4+n+1 || later.Pace <= f.Pace || later.Done > f.Done {
-			t.Fatalf("day %d: before %+v, now %+v", n, f, later)
-		}
+		expect.Same(t, "later.On", later.On, before.On+4+n+1)
+		expect.That(t, "later.Pace > f.Pace", later.Pace > f.Pace)
+		expect.That(t, "later.Done <= f.Done", later.Done <= f.Done)
 		f = later
 	}
 	back := going[0].Key

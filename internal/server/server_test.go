@@ -63,14 +63,15 @@ func machine(t *testing.T, change func(*inventory.Document)) []byte {
 		t.Fatal(err)
 	}
 	for _, d := range fleet {
-		if d.Storage.System.Encryption.State.Or("") == "on" && d.TPM.State.Or("") == "ready" &&
-			d.OS.Platform.Or("") == "windows" {
-			change(d)
-			b, err := json.Marshal(d)
-			if err != nil {
-				t.Fatal(err)
+		if d.Storage.System.Encryption.State.Or("") == "on" && d.TPM.State.Or("") == "ready" {
+			if d.OS.Platform.Or("") == "windows" {
+				change(d)
+				b, err := json.Marshal(d)
+				if err != nil {
+					t.Fatal(err)
+				}
+				return b
 			}
-			return b
 		}
 	}
 	t.Fatal("the fleet has no such machine")
@@ -180,10 +181,11 @@ func TestDemoFleet(t *testing.T) {
 	}
 	for _, row := range l.Machines {
 		d, err := s.Client.Machine(ctx, row.Key)
-		if err != nil || d.Check == nil || d.Check.Disposition != row.Disposition || d.Check.Answer != row.Answer ||
-			d.Site == "" {
-			t.Errorf("%s: %v; %+v", row.Key, err, d.MachineRow)
-		}
+		expect.NoError(t, err)
+		expect.That(t, row.Key+": d.Check != nil", d.Check != nil)
+		expect.Same(t, row.Key+": d.Check.Disposition", d.Check.Disposition, row.Disposition)
+		expect.Same(t, row.Key+": d.Check.Answer", d.Check.Answer, row.Answer)
+		expect.That(t, row.Key+": d.Site != \"\"", d.Site != "")
 	}
 }
 
@@ -226,7 +228,16 @@ func TestRefusals(t *testing.T) {
 		{"unknown address", "GET", "/api/v1/nothing", s.Token, "", "", 404, "the API does not have this address"},
 		{"an address below no version", "GET", "/api/machines", s.Token, "", "", 404, "see /api/v1/openapi.json"},
 		{"unknown method", "DELETE", "/api/v1/machines", s.Token, "", "", 405, "does not accept DELETE; use GET"},
-		{"unknown machine", "GET", "/api/v1/machines/gull-999", s.Token, "", "", 404, `there is no machine \"gull-999\"`},
+		{
+			"unknown machine",
+			"GET",
+			"/api/v1/machines/gull-999",
+			s.Token,
+			"",
+			"",
+			404,
+			`there is no machine \"gull-999\"`,
+		},
 		{"unknown inventory", "GET", "/api/v1/machines/gull-001/inventory?id=99999", s.Token, "", "", 404,
 			"has no inventory 99999"},
 		{"unknown release", "GET", "/api/v1/releases/skerry-14", s.Token, "", "", 404,
@@ -440,11 +451,10 @@ func TestListsFollowEveryWrite(t *testing.T) {
 			}
 		}
 		for i := 0; i < len(l.Machines); i += 23 {
-			if d, err := s.Client.Machine(ctx, l.Machines[i].Key); err != nil ||
-				d.Disposition != l.Machines[i].Disposition || d.Site != l.Machines[i].Site {
-				t.Errorf("after %s: %s is %s at %s in the list, and %s at %s on its page", after, d.Key,
-					l.Machines[i].Disposition, l.Machines[i].Site, d.Disposition, d.Site)
-			}
+			d, err := s.Client.Machine(ctx, l.Machines[i].Key)
+			expect.NoError(t, err)
+			expect.Same(t, "d.Disposition", d.Disposition, l.Machines[i].Disposition)
+			expect.Same(t, "d.Site", d.Site, l.Machines[i].Site)
 		}
 	}
 	count := func(where string) int {

@@ -12,6 +12,7 @@ import (
 
 	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/internal/api"
+	"rolltop.example/rolltop/internal/expect"
 	"rolltop.example/rolltop/internal/server"
 	"rolltop.example/rolltop/internal/servertest"
 	"rolltop.example/rolltop/internal/store"
@@ -185,8 +186,9 @@ func TestTheServicesClock(t *testing.T) {
 			} else {
 				got, err = c.Submit(ctx, body)
 			}
-			if err != nil || !got.Latest || got.Beside {
-				t.Errorf("step %d, the clock off by %v, signed %v: %+v %v", i, is, signed, got, err)
+			expect.NoError(t, err)
+			if !got.Latest || got.Beside {
+				t.Errorf("step %d, the clock off by %v, signed %v: %+v", i, is, signed, got)
 			}
 		}
 		if res := signInFrom(t, http.DefaultClient, s.URL, "demo", servertest.Password); res.StatusCode != 200 {

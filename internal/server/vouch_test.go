@@ -94,13 +94,14 @@ func TestATokenCannotSpeakForMachinesOfOthers(t *testing.T) {
 			continue
 		}
 		made, err := s.Client.AddToken(ctx, api.NewToken{Name: "desks 2027", Scope: "submit", Succeeds: tok.ID})
-		if err != nil || made.Taken != 1 || made.Machines == nil || *made.Machines != 10_000 {
-			t.Fatalf("%+v %v", made, err)
-		}
-		if got, err := s.As(t, made.Secret).Submit(ctx, s.reading(t, 20, false)); err != nil || got.Beside ||
-			!got.Latest {
-			t.Errorf("%+v %v", got, err)
-		}
+		expect.NoError(t, err)
+		expect.Same(t, "made.Taken", made.Taken, 1)
+		expect.That(t, "made.Machines != nil", made.Machines != nil)
+		expect.Same(t, "*made.Machines", *made.Machines, 10_000)
+		got, err := s.As(t, made.Secret).Submit(ctx, s.reading(t, 20, false))
+		expect.NoError(t, err)
+		expect.That(t, "!got.Beside", !got.Beside)
+		expect.That(t, "got.Latest", got.Latest)
 	}
 }
 
@@ -165,9 +166,10 @@ func TestAKeySpeaksForItsMachine(t *testing.T) {
 			return s.other.SubmitSigned(ctx, s.reading(t, 4, false), wrong)
 		},
 	} {
-		if got, err := send(); err != nil || !got.Beside || got.Latest {
-			t.Errorf("%s: %+v %v", name, got, err)
-		}
+		got, err := send()
+		expect.NoError(t, err)
+		expect.That(t, name+": got.Beside", got.Beside)
+		expect.That(t, name+": !got.Latest", !got.Latest)
 	}
 	got, err = s.other.SubmitSigned(ctx, s.reading(t, 5, true), key)
 	expect.NoError(t, err)
@@ -270,7 +272,10 @@ func TestADiskThatIsNearlyFull(t *testing.T) {
 	}})
 	body := func(i int) []byte {
 		return fmt.Appendf(
-			nil, `{"format":"rolltop-inventory/1","taken_at":"2026-11-20T08:00:00Z","device":{"name":"GULL-%03d"},"os":{"platform":"windows"}}`, i)
+			nil,
+			`{"format":"rolltop-inventory/1","taken_at":"2026-11-20T08:00:00Z","device":{"name":"GULL-%03d"},"os":{"platform":"windows"}}`,
+			i,
+		)
 	}
 	send := func(i int) error {
 		_, err := s.Client.Submit(ctx, body(i))

@@ -121,16 +121,16 @@ func TestHandOff(t *testing.T) {
 			t.Errorf("%s is not refused for %q: %+v", key, want, got.Refusals)
 		}
 	}
-	if got, err = s.Client.FillWave(ctx, w.ID,
-		api.FillWave{Keys: []string{"gull-013", "gull-001"}, ByName: true}); err != nil || got.Added != 1 ||
-		len(got.Refusals) != 1 {
-		t.Fatalf("by name: %+v %v", got, err)
-	}
-	if got, err = s.Client.FillWave(ctx, w.ID, api.FillWave{}); err != nil || got.Added != 2 ||
-		!slices.ContainsFunc(got.Refusals,
-			func(r wave.Refusal) bool { return strings.Contains(r.Reason, "the wave is full") }) {
-		t.Fatalf("the rest: %+v %v", got, err)
-	}
+	got, err = s.Client.FillWave(ctx, w.ID,
+		api.FillWave{Keys: []string{"gull-013", "gull-001"}, ByName: true})
+	expect.NoError(t, err)
+	expect.Same(t, "got.Added", got.Added, 1)
+	expect.Same(t, "len(got.Refusals)", len(got.Refusals), 1)
+	got, err = s.Client.FillWave(ctx, w.ID, api.FillWave{})
+	expect.NoError(t, err)
+	expect.Same(t, "got.Added", got.Added, 2)
+	full := func(r wave.Refusal) bool { return strings.Contains(r.Reason, "the wave is full") }
+	expect.That(t, "a machine is refused because the wave is full", slices.ContainsFunc(got.Refusals, full))
 	var off api.HandOff
 	body, err := s.Client.HandOff(ctx, w.ID, "json")
 	expect.NoError(t, err)
@@ -139,9 +139,13 @@ func TestHandOff(t *testing.T) {
 	expect.Same(t, "len(off.Machines)", len(off.Machines), 4)
 	expect.Same(t, "len(off.Refused)", len(off.Refused), 0)
 	for _, m := range off.Machines {
-		if len(m.SHA256) != 64 || m.File == "" || m.Edition == "" || m.Way == "" || m.Day == "" ||
-			m.Key == "gull-013" && m.ByName == "" {
-			t.Errorf("%+v", m)
+		expect.Same(t, "len(m.SHA256)", len(m.SHA256), 64)
+		expect.That(t, "m.File != \"\"", m.File != "")
+		expect.That(t, "m.Edition != \"\"", m.Edition != "")
+		expect.That(t, "m.Way != \"\"", m.Way != "")
+		expect.That(t, "m.Day != \"\"", m.Day != "")
+		if m.Key == "gull-013" {
+			expect.That(t, "it says who named it", m.ByName != "")
 		}
 	}
 	if body, err = s.Client.HandOff(ctx, w.ID, "csv"); err != nil {

@@ -283,14 +283,17 @@ func TestKnowledgeAtTheService(t *testing.T) {
 			}
 		})
 	}
-	if h, err = s.Client.Knowledge(ctx, "steps"); err != nil || h.Number != 2 || h.Text != scanner ||
-		!has("unplug-scanner") {
-		t.Errorf("the old document did not stay: %v %+v", err, h)
-	}
-	if h, err = s.Client.RemoveKnowledge(ctx, "steps"); err != nil || h.Own || h.Number != 3 || has("unplug-scanner") ||
-		!strings.Contains(h.Shipped, "id: backup") {
-		t.Errorf("dropped: %v %+v", err, h.Own)
-	}
+	h, err = s.Client.Knowledge(ctx, "steps")
+	expect.NoError(t, err)
+	expect.Same(t, "h.Number", h.Number, 2)
+	expect.Same(t, "h.Text", h.Text, scanner)
+	expect.That(t, "has(\"unplug-scanner\")", has("unplug-scanner"))
+	h, err = s.Client.RemoveKnowledge(ctx, "steps")
+	expect.NoError(t, err)
+	expect.That(t, "!h.Own", !h.Own)
+	expect.Same(t, "h.Number", h.Number, 3)
+	expect.That(t, "!has(\"unplug-scanner\")", !has("unplug-scanner"))
+	expect.Contains(t, h.Shipped, "id: backup")
 	if _, err := s.Client.RemoveKnowledge(ctx, "steps"); err == nil {
 		t.Error("dropped twice")
 	}

@@ -128,12 +128,16 @@ func failsTwo(t *testing.T, ctx context.Context, s *Service) (key, first, second
 	for _, r := range snapshot(t, ctx, s) {
 		var ids []string
 		for i := range min(len(r.Outcomes), 64) {
-			if q := &r.Release.Requirements[i]; r.Outcomes[i] == 'f' && q.Level == release.Must && q.Waivable() {
-				ids = append(ids, q.ID)
+			if q := &r.Release.Requirements[i]; r.Outcomes[i] == 'f' && q.Level == release.Must {
+				if q.Waivable() {
+					ids = append(ids, q.ID)
+				}
 			}
 		}
-		if len(ids) > 1 && !r.Retired && r.Decided == 0 {
-			return r.Key, ids[0], ids[1]
+		if len(ids) > 1 && !r.Retired {
+			if r.Decided == 0 {
+				return r.Key, ids[0], ids[1]
+			}
 		}
 	}
 	t.Fatal("no machine fails two requirements that may be waived")

@@ -8,6 +8,7 @@ import (
 
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/inventory"
+	"rolltop.example/rolltop/internal/expect"
 	"rolltop.example/rolltop/internal/standin"
 )
 
@@ -33,9 +34,10 @@ func TestTheFleetIsTheSameAtEveryStart(t *testing.T) {
 	}
 	for i := range one {
 		name := one[i].Device.Name.Or("")
-		if age := now.Sub(one[i].TakenAt); age < 0 || age > 71*time.Hour && name != "OUTER-010" && name != "EELG-023" {
-			t.Errorf("%s is %v old", one[i].Device.Name.Or(""), age)
-		}
+		age := now.Sub(one[i].TakenAt)
+		overdue := name == "OUTER-010" || name == "EELG-023"
+		expect.That(t, name+" is not of the future", age >= 0)
+		expect.That(t, name+" was seen in three days", overdue || age <= 71*time.Hour)
 		one[i].TakenAt, two[i].TakenAt = now, now
 		for _, d := range []*inventory.Document{one[i], two[i]} { // days before it was taken
 			d.Storage.System.Encryption.PausedSince = inventory.Opt[time.Time]{}
@@ -52,9 +54,9 @@ func TestMachinesAreWhole(t *testing.T) {
 	names, serials := map[string]bool{}, map[string]bool{}
 	for _, d := range fleet(t, now) {
 		name, serial := d.Device.Name.Or(""), d.Device.Serial.Or("")
-		if names[name] || serials[serial] || serial == "" {
-			t.Errorf("%s or %s appears twice", name, serial)
-		}
+		expect.That(t, name+" is the only one", !names[name])
+		expect.That(t, serial+" is of one machine", !serials[serial])
+		expect.That(t, name+" has a serial number", serial != "")
 		names[name], serials[serial] = true, true
 		b, err := json.Marshal(d)
 		if err != nil {
@@ -65,8 +67,10 @@ func TestMachinesAreWhole(t *testing.T) {
 		}
 		f := fact.Read(d)
 		for _, def := range fact.All() {
-			if r := f.Get(def.ID); !def.Derived && def.Has(f.Class()) && !r.Value.Known() && d.GapOf(def.Name) == nil {
-				t.Errorf("%s: %s is silently missing", name, def.Name)
+			if r := f.Get(def.ID); !def.Derived && def.Has(f.Class()) {
+				if !r.Value.Known() && d.GapOf(def.Name) == nil {
+					t.Errorf("%s: %s is silently missing", name, def.Name)
+				}
 			}
 		}
 		if memory := d.Memory; !memory.Slots.IsZero() && int64(len(memory.Modules)) < memory.Slots.Or(0) {

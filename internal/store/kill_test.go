@@ -273,10 +273,12 @@ func TestMigrationsFromEverySchema(t *testing.T) {
 		u, err2 := s.UserByName(ctx, "clerk")
 		tk, err3 := s.TokenBySecret(ctx, []byte{1}, now)
 		k, err4 := s.Keep(ctx, machine("A", "S1", "", now), store.Entry{Now: now}, unjudged)
-		if err := errors.Join(err1, err2, err3, err4, s.Close()); err != nil || d.Name != "A" || u.Role != "viewer" ||
-			tk.UsesLeft != -1 || k.Machine.ID != 1 {
-			t.Errorf("version %d: %+v %+v %+v %+v %v", version, d, u, tk, k, err)
-		}
+		err = errors.Join(err1, err2, err3, err4, s.Close())
+		expect.NoError(t, err)
+		expect.Same(t, "d.Name", d.Name, "A")
+		expect.Same(t, "u.Role", u.Role, "viewer")
+		expect.Same(t, "tk.UsesLeft", tk.UsesLeft, -1)
+		expect.Same(t, "k.Machine.ID", k.Machine.ID, 1)
 		clean(t, path)
 	}
 }
@@ -331,7 +333,9 @@ func TestRenumberedDispositions(t *testing.T) {
 		var verdict, publisher, next, from, to, machines int
 		row := db.QueryRow(
 			`SELECT v.disposition, v.publisher, v.next, f.was, f.becomes, (SELECT machines FROM progress WHERE disposition=v.disposition)
-			FROM verdict v JOIN flip f ON f.machine_id=v.machine_id AND f.cause='rules' WHERE v.machine_id=?`, was+1)
+			FROM verdict v JOIN flip f ON f.machine_id=v.machine_id AND f.cause='rules' WHERE v.machine_id=?`,
+			was+1,
+		)
 		if err := row.Scan(&verdict, &publisher, &next, &from, &to, &machines); err != nil {
 			t.Fatal(err)
 		}
@@ -339,11 +343,12 @@ func TestRenumberedDispositions(t *testing.T) {
 		if was > 0 {
 			wantNext = int(is[was-1])
 		}
-		if verdict != int(want) || publisher != int(is[4-was]) || next != wantNext || from != int(want) ||
-			to != int(is[4-was]) || machines != 10+was {
-			t.Errorf("%s: %d, by the publisher %d, next %d, from %d to %d, %d machines", old[was], verdict, publisher,
-				next, from, to, machines)
-		}
+		expect.Same(t, "verdict", verdict, int(want))
+		expect.Same(t, "publisher", publisher, int(is[4-was]))
+		expect.Same(t, "next", next, wantNext)
+		expect.Same(t, "from", from, int(want))
+		expect.Same(t, "to", to, int(is[4-was]))
+		expect.Same(t, "machines", machines, 10+was)
 	}
 	var same int
 	if err := db.QueryRow(

@@ -75,9 +75,9 @@ func TestOneOfManyFails(t *testing.T) {
 					}
 					return nil
 				})
-			if failed := i%20 == 7; failed != errors.Is(err, bad) || !failed && err != nil {
-				t.Errorf("%s: %v", name, err)
-			}
+			failed := i%20 == 7
+			expect.Same(t, name+": whether it fails", err != nil, failed)
+			expect.Same(t, name+": whether it fails as it should", errors.Is(err, bad), failed)
 		}()
 	}
 	all.Wait()

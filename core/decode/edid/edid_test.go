@@ -73,8 +73,14 @@ func FuzzDecode(f *testing.F) {
 	f.Add(block(func([]byte) {}))
 	f.Fuzz(func(t *testing.T, b []byte) {
 		in, err := edid.Decode(b)
-		if err == nil && (in.Width < 0 || in.Width > 4095 || in.DiagonalInches < 0) {
-			t.Errorf("%+v", in)
+		if err != nil {
+			return
+		}
+		if in.Width < 0 || in.Width > 4095 {
+			t.Errorf("a width of %d", in.Width)
+		}
+		if in.DiagonalInches < 0 {
+			t.Errorf("a diagonal of %v inches", in.DiagonalInches)
 		}
 	})
 }

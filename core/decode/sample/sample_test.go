@@ -19,10 +19,13 @@ const id = "71de0000-0000-4000-8000-000000000001"
 func TestRoundTrips(t *testing.T) {
 	for _, sector := range []int{512, 4096} {
 		table, err := partition.Decode([]byte(sample.GPT(sector, sample.NewPart(sample.ESP, id, 256, 511))), sector)
-		if err != nil || table.Style != partition.GPT || table.Damaged || table.Hybrid || len(table.Parts) != 1 ||
-			table.Parts[0].ID != id || table.Parts[0].Bytes != uint64(256*sector) {
-			t.Errorf("sectors of %d: %+v %v", sector, table, err)
-		}
+		expect.NoError(t, err)
+		expect.Same(t, "table.Style", table.Style, partition.GPT)
+		expect.That(t, "!table.Damaged", !table.Damaged)
+		expect.That(t, "!table.Hybrid", !table.Hybrid)
+		expect.Same(t, "len(table.Parts)", len(table.Parts), 1)
+		expect.Same(t, "table.Parts[0].ID", table.Parts[0].ID, id)
+		expect.Same(t, "table.Parts[0].Bytes", table.Parts[0].Bytes, uint64(256*sector))
 	}
 	table, err := partition.Decode([]byte(sample.MBR([3]uint32{7, 2048, 1000}, [3]uint32{0x83, 4096, 1000})), 512)
 	expect.NoError(t, err)
@@ -39,10 +42,11 @@ func TestRoundTrips(t *testing.T) {
 		BitsPerChannel: 10,
 	}, {Name: "Gannet 19", Width: 1280, Height: 1024, WideMM: 376, HighMM: 301, Before14: true}} {
 		in, err := edid.Decode([]byte(d.EDID()))
-		if err != nil || in.Name != d.Name || in.Width != int64(d.Width) || in.Height != int64(d.Height) ||
-			in.BitsPerChannel != int64(d.BitsPerChannel) {
-			t.Errorf("%+v %v", in, err)
-		}
+		expect.NoError(t, err)
+		expect.Same(t, "in.Name", in.Name, d.Name)
+		expect.Same(t, "in.Width", in.Width, int64(d.Width))
+		expect.Same(t, "in.Height", in.Height, int64(d.Height))
+		expect.Same(t, "in.BitsPerChannel", in.BitsPerChannel, int64(d.BitsPerChannel))
 	}
 	if _, err := edid.Decode([]byte(sample.Display{Name: "x", Wrong: true}.EDID())); err == nil {
 		t.Error("a wrong checksum was taken")

@@ -118,10 +118,10 @@ func TestMemory(t *testing.T) {
 	for i, want := range []smbios.Module{
 		{ECC: yes, Registered: yes, Millivolts: 1200}, {ECC: no, Registered: no}, {Registered: yes}, {},
 	} {
-		if m := kinds.Modules[i]; m.ECC != want.ECC || m.Registered != want.Registered ||
-			m.Millivolts != want.Millivolts {
-			t.Errorf("module %d: %+v", i, m)
-		}
+		m := kinds.Modules[i]
+		expect.Same(t, "m.ECC", m.ECC, want.ECC)
+		expect.Same(t, "m.Registered", m.Registered, want.Registered)
+		expect.Same(t, "m.Millivolts", m.Millivolts, want.Millivolts)
 	}
 	soldered := describe(t, 0x0208, module(1, 0x2000, map[int][]byte{0x0E: {0x0B}}),
 		module(1, 0x2000, map[int][]byte{0x12: {0x1E}}))

@@ -29,9 +29,9 @@ func TestHas(t *testing.T) {
 	expect.That(t, `titles.Ask(" , ").None()`, titles.Ask(" , ").None())
 	for _, k := range []titles.Keep{titles.Ask("all"), titles.Ask("a,b")} {
 		got, asked := titles.Of(capture.Record{Outcome: capture.OK, Raw: []byte(k.Lines())})
-		if !asked || got.All != k.All || len(got.Named) != len(k.Named) {
-			t.Errorf("%+v came back as %+v", k, got)
-		}
+		expect.That(t, "asked", asked)
+		expect.Same(t, "got.All", got.All, k.All)
+		expect.Same(t, "len(got.Named)", len(got.Named), len(k.Named))
 	}
 	if _, asked := titles.Of(capture.Record{}); asked {
 		t.Error("nobody asked")

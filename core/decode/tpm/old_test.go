@@ -30,9 +30,9 @@ func TestReply12(t *testing.T) {
 func TestTable(t *testing.T) {
 	for start, firmware := range map[uint32]bool{2: true, 6: false, 7: false, 11: true} {
 		a, err := tpm.Table([]byte(sample.TPM2Table(start)))
-		if err != nil || a.Version != "2.0" || a.Firmware != firmware {
-			t.Errorf("start method %d: %+v %v", start, a, err)
-		}
+		expect.NoError(t, err)
+		expect.Same(t, "a.Version", a.Version, "2.0")
+		expect.Same(t, "a.Firmware", a.Firmware, firmware)
 	}
 	good := sample.TPM2Table(7)
 	for _, bad := range []string{

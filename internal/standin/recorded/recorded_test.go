@@ -379,9 +379,11 @@ func TestRedactedMachines(t *testing.T) {
 			before.Device.Name.Or("?"), before.Device.Serial.Or("?"), before.Device.UUID.Or("?"),
 		} {
 			wide := strings.ToUpper(string(sample.Wide(personal)))
-			if personal != "?" && (strings.Contains(all, strings.ToUpper(personal)) ||
-				strings.Contains(all, wide[:len(wide)-2])) {
-				t.Errorf("%s: %s is still in the capture", name, personal)
+			if personal != "?" {
+				if strings.Contains(all, strings.ToUpper(personal)) ||
+					strings.Contains(all, wide[:len(wide)-2]) {
+					t.Errorf("%s: %s is still in the capture", name, personal)
+				}
 			}
 		}
 		if before.Device.Serial.IsZero() != after.Device.Serial.IsZero() ||
@@ -389,10 +391,9 @@ func TestRedactedMachines(t *testing.T) {
 			t.Errorf("%s: serial %v, UUID %v", name, after.Device.Serial, after.Device.UUID)
 		}
 		again, _ := decode.Inventory(redact.Capture(c, key))
-		if again.Device.Serial != after.Device.Serial || after.Device.Serial == before.Device.Serial &&
-			!before.Device.Serial.IsZero() {
-			t.Errorf("%s: serial %v, then %v", name, after.Device.Serial, again.Device.Serial)
-		}
+		expect.Same(t, name+": again.Device.Serial", again.Device.Serial, after.Device.Serial)
+		gone := after.Device.Serial != before.Device.Serial || before.Device.Serial.IsZero()
+		expect.That(t, name+": the serial number is gone", gone)
 		before.Device, after.Device = inventory.Device{}, inventory.Device{}
 		for _, d := range []*inventory.Document{before, after} {
 			for i := range d.Gaps {
