@@ -2,24 +2,22 @@ package auth
 
 import (
 	"crypto/rand"
-	"crypto/subtle"
-	"encoding/base64"
 	"fmt"
-	"strings"
 	"sync"
 	"unicode/utf8"
 
-	"golang.org/x/crypto/argon2"
+	"github.com/alexedwards/argon2id"
 )
 
-// Parameters of argon2id (RFC 9106, section 4, with less memory so that sign-ins do
-// not crowd out the rest). One lane, so that a comparison takes one core.
-const (
-	argonTime   = 3
-	argonMemory = 32 << 10 // KiB
-	argonLanes  = 1
-	argonLength = 32
-)
+// kept says how much work a password takes (RFC 9106, section 4, with less memory so that sign-ins
+// do not crowd out the rest). One lane, so that a comparison takes one core.
+var kept = argon2id.Params{
+	Memory:      32 << 10, // KiB
+	Iterations:  3,
+	Parallelism: 1,
+	SaltLength:  16,
+	KeyLength:   32,
+}
 
 // Lengths of a password, in characters.
 const (
@@ -29,32 +27,20 @@ const (
 
 // Hash is how a password is kept: argon2id in its usual text form.
 func Hash(password string) string {
-	salt := make([]byte, 16)
-	_, _ = rand.Read(salt) // never fails
-	key := argon2.IDKey([]byte(password), salt, argonTime, argonMemory, argonLanes, argonLength)
-	b64 := base64.RawStdEncoding.EncodeToString
-	return fmt.Sprintf("$argon2id$v=%d$m=%d,t=%d,p=%d$%s$%s",
-		argon2.Version, argonMemory, argonTime, argonLanes, b64(salt), b64(key))
+	hash, err := argon2id.CreateHash(password, &kept)
+	if err != nil {
+		panic(err) // the system has no random numbers
+	}
+	return hash
 }
 
 // Matches compares in constant time. A hash that cannot be read matches nothing.
-func Matches(password, kept string) bool {
-	parts := strings.Split(kept, "$")
-	var memory, passes uint32
-	var lanes uint8
-	if len(parts) != 6 || parts[1] != "argon2id" {
+func Matches(password, hash string) bool {
+	if _, _, key, err := argon2id.DecodeHash(hash); err != nil || len(key) == 0 {
 		return false
 	}
-	if n, err := fmt.Sscanf(parts[3], "m=%d,t=%d,p=%d", &memory, &passes, &lanes); n != 3 || err != nil {
-		return false
-	}
-	salt, err1 := base64.RawStdEncoding.DecodeString(parts[4])
-	want, err2 := base64.RawStdEncoding.DecodeString(parts[5])
-	if err1 != nil || err2 != nil || len(want) == 0 {
-		return false
-	}
-	got := argon2.IDKey([]byte(password), salt, passes, memory, lanes, uint32(len(want)))
-	return subtle.ConstantTimeCompare(got, want) == 1
+	same, err := argon2id.ComparePasswordAndHash(password, hash)
+	return err == nil && same
 }
 
 // Nobody is a hash that an unknown name is compared with, so that it takes as long as

@@ -410,28 +410,30 @@ func TestBackupAndRestore(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer s.Close()
-	stop, wrote := make(chan struct{}), make(chan int, 1)
+	stop, writes, stopped := make(chan struct{}), make(chan struct{}), make(chan struct{})
 	go func() {
+		defer close(stopped)
 		for n := 0; ; n++ {
+			name := fmt.Sprint(n)
+			if err := s.SetSites(ctx, []store.Site{{Prefix: "A", Name: name}, {Prefix: "B", Name: name}}); err != nil {
+				t.Error(err)
+			}
+			if n == 0 {
+				close(writes)
+			}
 			select {
 			case <-stop:
-				wrote <- n
 				return
 			default:
-				if err := s.SetSites(ctx,
-					[]store.Site{{Prefix: "A", Name: fmt.Sprint(n)}, {Prefix: "B", Name: fmt.Sprint(n)}}); err != nil {
-					t.Error(err)
-				}
 			}
 		}
 	}()
 	copyOf := filepath.Join(dir, "copy.db")
-	time.Sleep(20 * time.Millisecond)
+	<-writes // it goes on while the copy is made
 	err = s.Backup(ctx, copyOf)
 	close(stop)
-	if n := <-wrote; err != nil || n == 0 {
-		t.Fatal(err, n)
-	}
+	<-stopped
+	expect.NoError(t, err)
 	if err := s.Backup(ctx, copyOf); err == nil || !strings.Contains(err.Error(), "already exists") {
 		t.Errorf("over another file: %v", err)
 	}
