@@ -57,7 +57,7 @@ func Read(d *inventory.Document) *Facts {
 	}
 	f.readRows(d)
 	f.asked = d.Collector.Titles
-	f.doubtReadings(d)
+	review{f}.readings(d)
 	return f
 }
 

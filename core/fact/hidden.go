@@ -9,10 +9,13 @@ import (
 	"rolltop.example/rolltop/core/inventory"
 )
 
-// doubtReadings takes back readings that are not what they seem, and adds what
+// review looks at readings beside each other, once all of them are there.
+type review struct{ *Facts }
+
+// readings takes back readings that are not what they seem, and adds what
 // other facts say of ones that are missing. What is taken back has a gap that says
 // why: hidden is not absent.
-func (f *Facts) doubtReadings(d *inventory.Document) {
+func (f review) readings(d *inventory.Document) {
 	f.notOfThisMachine()
 	f.announcedTPM()
 	f.hiddenCapability()
@@ -24,7 +27,7 @@ func (f *Facts) doubtReadings(d *inventory.Document) {
 
 // twoThingsOfASlot takes nothing from entries that say different things of one memory
 // slot: which of them is right is not known.
-func (f *Facts) twoThingsOfASlot() {
+func (f review) twoThingsOfASlot() {
 	w := groups[Modules].width
 	for i := range f.Rows(Modules) {
 		for j := range i {
@@ -74,7 +77,7 @@ var foreignTypes = map[string]map[string]string{
 
 // otherPartitions takes the type of a partition as a sign of another system that no
 // boot entry names.
-func (f *Facts) otherPartitions(d *inventory.Document) {
+func (f review) otherPartitions(d *inventory.Document) {
 	r := &f.one[OtherSystems]
 	if len(r.Value.Set())+len(r.Floor().Set()) > 0 || r.ByHand() {
 		return
@@ -101,7 +104,7 @@ func (f *Facts) otherPartitions(d *inventory.Document) {
 }
 
 // take replaces a reading that cannot be relied on with a gap.
-func (f *Facts) take(id ID, g *inventory.Gap) {
+func (f review) take(id ID, g *inventory.Gap) {
 	if !f.one[id].Value.Known() {
 		return
 	}
@@ -113,7 +116,7 @@ func (f *Facts) take(id ID, g *inventory.Gap) {
 var announced = inventory.Gap{Fact: "tpm.state", Cause: inventory.ReadFailed,
 	Detail: "the firmware reports a TPM but no driver uses it", Try: "load the TPM driver and take the inventory again"}
 
-func (f *Facts) announcedTPM() {
+func (f review) announcedTPM() {
 	if f.Is(TPMState, "announced") {
 		f.take(TPMState, &announced)
 	}
@@ -127,7 +130,7 @@ var hidden = inventory.Gap{
 		"firmware.secure_boot_capable by hand",
 }
 
-func (f *Facts) hiddenCapability() {
+func (f review) hiddenCapability() {
 	r := f.Get(SecureBootCapable)
 	if !r.Value.Known() || r.Value.Bool() || r.ByHand() || f.Class() == Mac {
 		return
@@ -139,7 +142,7 @@ func (f *Facts) hiddenCapability() {
 
 // impossibleMemory: installed memory below the visible one is a conflict, and a
 // ceiling below what is fitted is no ceiling.
-func (f *Facts) impossibleMemory() {
+func (f review) impossibleMemory() {
 	installed, visible := &f.one[MemoryInstalled], f.one[MemoryVisible].Value
 	switch {
 	case !visible.Known():
@@ -196,7 +199,7 @@ var notInstalled = []string{"os.", "storage.system.", "storage.boot.", "storage.
 
 // notOfThisMachine takes back what was read of a system that is not the one
 // installed on the machine.
-func (f *Facts) notOfThisMachine() {
+func (f review) notOfThisMachine() {
 	why := elsewhere[f.Value(DeviceEnvironment).Text()]
 	if media := f.Value(BootMedia).Text(); why == "" && media == "removable" {
 		why = "the system was started from a removable medium"
@@ -233,7 +236,7 @@ func (f *Facts) notOfThisMachine() {
 
 // drivesDiffer says why the kind of the system's drive is not known where several
 // drives are marked as the system's.
-func (f *Facts) drivesDiffer(d *inventory.Document) {
+func (f review) drivesDiffer(d *inventory.Document) {
 	var kinds []Alternative
 	for i := range d.Storage.Disks {
 		if k := &d.Storage.Disks[i]; k.System.Or(false) && !k.Kind.IsZero() {

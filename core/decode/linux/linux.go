@@ -32,7 +32,7 @@ func Decode(c *capture.Document) *inventory.Document {
 	x.OtherSystems(variable, x.C.Get(efiPath+"/").Outcome == capture.OK, x.partitionIDs)
 	x.tpm()
 	x.network()
-	x.screens()
+	screens{x}.read()
 	x.power()
 	x.software()
 	for _, n := range none {

@@ -12,9 +12,12 @@ import (
 	"rolltop.example/rolltop/core/inventory"
 )
 
-// screens lists graphics adapters and connected displays. What an adapter can
+// screens decodes graphics adapters and displays.
+type screens struct{ *decoder }
+
+// read lists graphics adapters and connected displays. What an adapter can
 // do needs libraries of the system and is not asked.
-func (x *decoder) screens() {
+func (x screens) read() {
 	x.adapters()
 	x.displays()
 }
@@ -22,7 +25,7 @@ func (x *decoder) screens() {
 // pci is where the kernel lists the devices of the bus.
 const pci = "/sys/bus/pci/devices"
 
-func (x *decoder) adapters() {
+func (x screens) adapters() {
 	names, ok := x.List(pci)
 	if !ok {
 		x.WhyNot(fact.AdapterCount, x.C.Get(pci+"/"), "this machine has no PCI bus to look on")
@@ -53,7 +56,7 @@ func (x *decoder) adapters() {
 	x.D.Said("drivers", pci)
 }
 
-func (x *decoder) adapter(at, vendor, device, driver string) {
+func (x screens) adapter(at, vendor, device, driver string) {
 	a := inventory.Adapter{
 		VendorID: build.Known(vendor),
 		DeviceID: build.Known(device),
@@ -86,7 +89,7 @@ var classes = map[string]string{
 }
 
 // driver keeps the driver of a device on the bus, or that it has none.
-func (x *decoder) driver(at, class, id, driver string) {
+func (x screens) driver(at, class, id, driver string) {
 	kind := classes[class]
 	if kind == "" {
 		return
@@ -105,7 +108,7 @@ func (x *decoder) driver(at, class, id, driver string) {
 	x.D.Drivers = append(x.D.Drivers, d)
 }
 
-func (x *decoder) displays() {
+func (x screens) displays() {
 	const base = "/sys/class/drm"
 	names, ok := x.List(base)
 	if !ok {
@@ -122,7 +125,7 @@ func (x *decoder) displays() {
 	x.D.Said("displays", base+"/*/edid")
 }
 
-func (x *decoder) display(connector string, r capture.Record) {
+func (x screens) display(connector string, r capture.Record) {
 	d := inventory.Display{Name: build.Some(connector)}
 	d.Internal = build.Some(strings.Contains(connector, "eDP") || strings.Contains(connector, "LVDS") ||
 		strings.Contains(connector, "DSI"))

@@ -58,14 +58,17 @@ func pciIDs(hardware string) (vendor, dev string) {
 	return vendor, dev
 }
 
-// screens lists the graphics adapters that are devices, with what the graphics
+// screens decodes graphics adapters and displays.
+type screens struct{ *decoder }
+
+// read lists the graphics adapters that are devices, with what the graphics
 // kernel says of those with the same ids, and the displays.
-func (x *decoder) screens() {
+func (x screens) read() {
 	x.adapters()
 	x.displays()
 }
 
-func (x *decoder) adapters() {
+func (x screens) adapters() {
 	r := x.C.Get(Devices)
 	if r.Outcome != capture.OK {
 		x.WhyNot(fact.AdapterCount, r, "the system lists no devices")
@@ -101,7 +104,7 @@ func (x *decoder) adapters() {
 }
 
 // driverModel asks the adapter with these ids: 2700 is 2.7.
-func (x *decoder) driverModel(vendor, dev string) string {
+func (x screens) driverModel(vendor, dev string) string {
 	for _, n := range x.names(Adapters) {
 		ids, ok := x.raw(Adapter(n, DeviceIDs), 12)
 		if !ok || vendor == "" || fmt.Sprintf("%04x", binary.LittleEndian.Uint32(ids[4:])) != vendor ||
@@ -119,7 +122,7 @@ func (x *decoder) driverModel(vendor, dev string) string {
 
 // interfaceLevel is that of the default adapter; with several, nothing says
 // which that is.
-func (x *decoder) interfaceLevel() {
+func (x screens) interfaceLevel() {
 	s, ok := x.Text(Level)
 	code, err := strconv.ParseUint(s, 16, 32)
 	known := ok && err == nil && code >= 0x9000 && code <= 0xFFFF
@@ -144,7 +147,7 @@ func (x *decoder) interfaceLevel() {
 // DisplayPort, embedded UDI, internal.
 var inside = map[uint32]bool{6: true, 11: true, 13: true, 0x80000000: true}
 
-func (x *decoder) displays() {
+func (x screens) displays() {
 	r := x.C.Get(Displays)
 	if r.Outcome != capture.OK {
 		x.WhyNot(fact.DisplayCount, r, "the system lists no displays")

@@ -46,7 +46,7 @@ func Decode(c *capture.Document) *inventory.Document {
 	x.firmware()
 	x.OtherSystems(Variable, x.D.Firmware.BootMode.Or("") == "uefi", x.partitionIDs)
 	x.tpm()
-	x.screens()
+	screens{x}.read()
 	x.devices()
 	x.software()
 	x.power()
