@@ -69,10 +69,12 @@ func (d *Document) when(a *Assessment, now time.Time) {
 	}
 	w := When{Held: d.Hold != ""}
 	if o := rel.OfferTo(a.Result.Facts, now); o.Known && !o.Now && o.Maybe == "" && !o.From.IsZero() {
-		w.NotBefore = &o.From
+		if first := o.Start(); first.After(now) {
+			w.NotBefore = &first
+		}
 	}
-	if d.Support != nil && d.Support.Days >= 0 {
-		w.Latest = &d.Support.Ends
+	if d.Support != nil && d.Support.Ends != nil && d.Support.Days >= 0 {
+		w.Latest = d.Support.Ends
 	}
 	visit := slices.ContainsFunc(v.Plan, func(p remedy.Planned) bool { return p.Phase == remedy.Desk })
 	w.Says = say.When(visit, w.Held, w.NotBefore, w.Latest, rel.Name, installed(d))

@@ -363,10 +363,22 @@ func TestHowItIsInstalled(t *testing.T) {
 	}
 	image := asks(t, []string{must("{fact: memory.installed_bytes, at_least: 4 GiB}")},
 		"upgrade: [{platform: windows, way: image}]")
-	if s = stepOf(run(t, image, sound()).Document(now, "test"), "upgrade"); !strings.HasPrefix(s.Do,
-		"Install the release from its full image.") {
-		t.Errorf("from an image: %+v", s)
-	}
+	s = stepOf(run(t, image, sound()).Document(now, "test"), "image")
+	expect.Contains(
+		t,
+		s.Do,
+		"Install the release from its full image. What stays is unknown; the release document does "+
+			"not say it.",
+	)
+	expect.Contains(t, s.Tell, "What stays is unknown")
+	said := asks(t, []string{must("{fact: memory.installed_bytes, at_least: 4 GiB}")},
+		"upgrade: [{platform: windows, way: image, keeps: [files]}]")
+	c = run(t, said, sound()).Document(now, "test")
+	expect.Contains(t, c.Route.Says, "files stay; programs and settings do not.")
+	expect.Contains(t, stepOf(c, "image").Tell, "Files stay; programs and settings do not.")
+	// What is encrypted needs its key before the image comes.
+	c = on(t, said, func(d *doc) { d.Storage.System.Encryption.State = some("on") })
+	expect.That(t, "the recovery key is asked for", stepOf(c, "recovery-key") != nil)
 }
 
 // Where the document says for how long the system itself can go back, the step says it.

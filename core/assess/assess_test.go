@@ -318,7 +318,7 @@ func TestWhatItTakes(t *testing.T) {
 func planOf(c *assess.Document) string {
 	var ids []string
 	for _, s := range c.Plan {
-		if s.Step != "backup" && s.Step != "upgrade" {
+		if !slices.Contains([]string{"backup", "upgrade", "image"}, s.Step) {
 			ids = append(ids, s.Step)
 		}
 	}

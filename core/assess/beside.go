@@ -34,8 +34,9 @@ func (d *Document) beside(a *Assessment, now time.Time) {
 		d.Other = &OtherRoute{route(o, rel), side(o, rel)}
 	}
 	d.support(rel, f, now)
-	if d.Support != nil && len(a.Verdict.Unsupported) > 0 {
-		d.Support.Not = true
+	if d.Support != nil {
+		d.Support.Not = len(a.Verdict.Unsupported) > 0
+		d.Support.Text = d.Support.Sentence()
 	}
 	// another system has no edition that becomes one of these
 	if !a.Verdict.Foreign && a.Verdict.Disposition != remedy.Done {
@@ -46,7 +47,7 @@ func (d *Document) beside(a *Assessment, now time.Time) {
 	}
 	d.Hold = say.Hold(f)
 	if o := rel.OfferTo(f, now); o.Known && !f.Planned() && a.Verdict.Disposition != remedy.Done {
-		d.Offer = &Offer{Now: o.Now, Says: say.Offer(o, rel.Name)}
+		d.Offer = &Offer{Now: o.Now, Says: say.Offer(o, rel.Name, now)}
 		if !o.From.IsZero() && (o.Now || o.Maybe == "") {
 			d.Offer.From = &o.From
 		}
@@ -86,10 +87,11 @@ func (d *Document) support(rel *release.Release, f *fact.Facts, now time.Time) {
 	d.Support = &Support{
 		Release: name,
 		Edition: s.Edition,
-		Ends:    s.Ends,
-		Days:    days(now, s.Ends),
 		Says:    say.Extended(s, now),
 		Source:  s.Source,
+	}
+	if !s.Ends.IsZero() {
+		d.Support.Ends, d.Support.Days = &s.Ends, days(now, s.Ends)
 	}
 	if !s.Extended.IsZero() {
 		d.Support.Extended = &s.Extended
@@ -148,14 +150,21 @@ func known(
 	}
 	for i := range f.Rows(g) {
 		row := f.Row(g, i)
-		v := release.Judge(entries, row.Value(name), row.Value(publisher), row.Value(version))
-		if v == nil {
+		j := release.Judge(entries, f, row.Value(name), row.Value(publisher), row.Value(version))
+		if j.Range == nil && j.Maybe == nil {
 			strangers = append(strangers, check.Title(row, name, version))
 			continue
 		}
-		out = append(out, Known{
-			row.Value(name).Text(), row.Value(version).Text(), v.Is, say.Known(v.Is), v.Note, v.Source,
-		})
+		k := Known{
+			Name:    row.Value(name).Text(),
+			Version: row.Value(version).Text(),
+			Is:      Possible,
+			Says:    say.Possible(&j),
+		}
+		if v := j.Range; v != nil {
+			k.Is, k.Says, k.Note, k.Source = v.Is, say.Known(v.Is), v.Note, v.Source
+		}
+		out = append(out, k)
 	}
 	return out, strangers
 }

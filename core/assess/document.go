@@ -134,11 +134,14 @@ type Next struct {
 	Fails []string `json:"fails,omitempty" doc:"Titles of requirements that it fails only there"`
 }
 
+// Possible is the state of a title of which something has to be known first.
+const Possible = "possible"
+
 // Known is what the release knows of an installed title or a driver.
 type Known struct {
 	Name    string `json:"name"`
 	Version string `json:"version,omitempty"`
-	Is      string `json:"is" enum:"fine,update,buy,remove,problem"`
+	Is      string `json:"is" enum:"fine,update,buy,remove,problem,possible"`
 	Says    string `json:"says"`
 	Note    string `json:"note,omitempty"`
 	Source  string `json:"source,omitempty"`
@@ -175,8 +178,9 @@ type Counts struct {
 type Support struct {
 	Release  string     `json:"release"`
 	Edition  string     `json:"edition,omitempty" doc:"Where editions differ"`
-	Ends     time.Time  `json:"ends"`
-	Days     int        `json:"days" doc:"From the day of the check; negative when it is over"`
+	Ends     *time.Time `json:"ends,omitempty" doc:"Absent if the publisher has not decided it"`
+	Days     int        `json:"days" doc:"From the day of the check; negative when it is over; 0 if the end is not decided"`
+	Text     string     `json:"text" doc:"How long the release is still supported, in a sentence"`
 	Extended *time.Time `json:"extended,omitempty" doc:"End of extended support"`
 	Says     string     `json:"says,omitempty" doc:"What extended support takes"`
 	Source   string     `json:"source,omitempty"`

@@ -255,11 +255,13 @@ func TestFindingWords(t *testing.T) {
 	}
 	ends := time.Date(2027, 3, 31, 0, 0, 0, 0, time.UTC)
 	for s, want := range map[*assess.Support]string{
-		{Release: "Skerry 11", Ends: ends,
+		{Release: "Skerry 11", Ends: &ends,
 			Days: 128}: "Skerry 11 is supported until 31 March 2027, 128 days from the check.",
-		{Release: "Skerry 11", Ends: ends,
+		{Release: "Skerry 11", Ends: &ends,
 			Days: 1}: "Skerry 11 is supported until 31 March 2027, one day from the check.",
-		{Release: "Skerry 10", Ends: ends, Days: -1}: "Skerry 10 went out of support on 31 March 2027.",
+		{Release: "Skerry 10", Ends: &ends, Days: -1}:   "Skerry 10 went out of support on 31 March 2027.",
+		{Release: "Skerry 13", Edition: "Office"}:       "The end of support of Skerry 13 Office is not decided.",
+		{Release: "Skerry 13", Edition: "O", Not: true}: "Skerry 13 is not supported on this machine.",
 	} {
 		if got := s.Sentence(); got != want {
 			t.Errorf("%q, want %q", got, want)

@@ -205,7 +205,7 @@ func (d *Document) step(a *Assessment, p *remedy.Planned) (Step, []part.Part) {
 		decides: p.Plays(remedy.Deciding), firmware: p.Plays(remedy.EnteringFirmware),
 	}
 	switch {
-	case p.Installs || p.Plays(remedy.Upgrading):
+	case p.Installs || p.Plays(remedy.Upgrading) || p.Plays(remedy.Imaging):
 		s.installs, s.shown = a.Result.Release.Name, runs(a.Result.Release, "")
 	case p.Class == remedy.Interim:
 		s.installs, s.shown = a.Verdict.Through, runs(a.Result.Release, a.Verdict.Through)
@@ -345,7 +345,7 @@ func (d *Document) withheld(v *remedy.Verdict, a *Assessment) {
 
 func (d *Document) stay(v *remedy.Verdict) {
 	s := d.Support
-	if s == nil || v.Disposition <= remedy.Ready || v.Foreign {
+	if s == nil || s.Ends == nil || v.Disposition <= remedy.Ready || v.Foreign {
 		return
 	}
 	extended := ""
@@ -356,7 +356,7 @@ func (d *Document) stay(v *remedy.Verdict) {
 		}
 		extended += ")"
 	}
-	d.Stay = say.Stay(s.Release, s.Days, say.Day(s.Ends), extended)
+	d.Stay = say.Stay(s.Release, s.Days, say.Day(*s.Ends), extended)
 }
 
 // Buy is a part that a machine's plan takes, with what it costs.

@@ -173,6 +173,8 @@ var rows = []struct {
 // name, a Mac, a firmware guide, an own step.
 func others(t *testing.T) map[string]*assess.Document {
 	t.Helper()
+	withImage := asks(t, []string{"level: must, consequence: unsupported, need: {fact: processor.cores, at_least: 2}"},
+		"upgrade: [{platform: windows, way: image, keeps: [files]}]")
 	with := func(text string, d *doc) *assess.Document {
 		m, err := knowledge.Read(knowledge.Document{Name: "own", Text: []byte(text)})
 		if err != nil {
@@ -190,6 +192,7 @@ func others(t *testing.T) map[string]*assess.Document {
 	old.Device.Board.Manufacturer, old.Device.Board.Model, old.Firmware.Version = some("Ostrel"), some("OB-300"),
 		some("1.02")
 	return map[string]*assess.Document{
+		"image":        run(t, withImage, sound()).Document(now, "record"),
 		"ask-maker":    run(t, coretest.Release(t, "skerry-12"), sample).Document(now, "record"),
 		"mac-security": run(t, coretest.Release(t, "fathom-9"), permissive).Document(now, "record"),
 		"firmware-update": with("format: rolltop-guides/1\nguides: [{id: o, title: Ostrel boards, maker: Ostrel, "+

@@ -9,6 +9,13 @@ import (
 	"rolltop.example/rolltop/core/release"
 )
 
+const (
+	titlesPassed = `"requirement":"titles-to-update","title":"Applications ready for the release","level":"should",` +
+		`"asked_by":"publisher","outcome":"pass"`
+	nothingToBuy = "level: must, consequence: unsupported, need: {fact: software.to_buy, empty: true}"
+	counterfoil  = "software: [{name: [Counterfoil], publisher: Tallow Works, versions: [{below: \"5\", is: buy}]}]"
+)
+
 // The traps T30 to T63 that a verdict can fall into, by their number, on a machine of
 // which one thing differs.
 func TestLateTraps(t *testing.T) {
@@ -101,8 +108,26 @@ func TestLateTraps(t *testing.T) {
 			[]string{"64-bit processor is needed"}},
 		{"T59 a title without a version is no pass", skerry,
 			func(d *doc) { d.Software = []inventory.Software{{Name: "Tidebook"}} }, "ready", "",
-			[]string{"The version of a title is unknown.", "software[0].version"},
-			[]string{`"requirement":"titles-to-update","title":"Applications ready for the release","level":"should","asked_by":"publisher","outcome":"pass"`}},
+			[]string{"The version of Tidebook is unknown.", "software[0].version"},
+			[]string{titlesPassed}},
+		{"a title of another publisher may be another title",
+			asks(t, []string{nothingToBuy}, inPlace, counterfoil),
+			func(d *doc) {
+				d.Software = []inventory.Software{
+					{Name: "Counterfoil", Version: some("4.0"), Publisher: some("Blue Ferries")},
+				}
+			}, "undetermined", "",
+			[]string{`"says":"possibly a newer version must be bought: the release means the one by Tallow Works"`,
+				"Counterfoil 4.0 is by Blue Ferries; the release means the title of Tallow Works.",
+				"software[0].publisher"},
+			[]string{`"is":"buy"`}},
+		{"a publisher is the same with its legal form",
+			asks(t, []string{nothingToBuy}, inPlace, counterfoil),
+			func(d *doc) {
+				d.Software = []inventory.Software{
+					{Name: "COUNTERFOIL™ 4", Version: some("4.0"), Publisher: some("Tallow Works, Ltd.")},
+				}
+			}, "reconfigure", "buy-titles", []string{`"is":"buy"`}, []string{"possibly"}},
 		{"T60 a condition of one edition is no other's",
 			asks(t, []string{"level: must, consequence: unsupported, when: {fact: os.edition, equals: Home}, need: " +
 				"{fact: processor.cores, at_least: 99}"}, inPlace),

@@ -36,9 +36,13 @@ func (s *Support) Sentence() string {
 	if s.Not {
 		return fmt.Sprintf("%s is not supported on this machine.", s.Release)
 	}
-	if s.Days < 0 {
-		return fmt.Sprintf("%s went out of support on %s.", s.Release, say.Day(s.Ends))
+	name := strings.TrimSpace(s.Release + " " + s.Edition)
+	switch {
+	case s.Ends == nil:
+		return fmt.Sprintf("The end of support of %s is not decided.", name)
+	case s.Days < 0:
+		return fmt.Sprintf("%s went out of support on %s.", name, say.Day(*s.Ends))
 	}
-	return fmt.Sprintf("%s is supported until %s, %s from the check.", strings.TrimSpace(s.Release+" "+s.Edition),
-		say.Day(s.Ends), say.Count(s.Days, "day", "days"))
+	return fmt.Sprintf("%s is supported until %s, %s from the check.", name, say.Day(*s.Ends),
+		say.Count(s.Days, "day", "days"))
 }

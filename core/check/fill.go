@@ -1,6 +1,8 @@
 package check
 
 import (
+	"fmt"
+
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/core/list"
@@ -74,7 +76,6 @@ type known struct {
 	name, publisher, version fact.ID
 	to                       map[string]fact.ID
 	unknown                  fact.ID // rows that nothing is known of
-	versions                 inventory.Gap
 }
 
 var titles = known{fact.Titles, fact.TitleName, fact.TitlePublisher, fact.TitleVersion,
@@ -83,13 +84,7 @@ var titles = known{fact.Titles, fact.TitleName, fact.TitlePublisher, fact.TitleV
 		release.Buy:     fact.SoftwareToBuy,
 		release.Remove:  fact.SoftwareToRemove,
 		release.Problem: fact.SoftwareProblems,
-	}, fact.SoftwareNotKnown,
-	inventory.Gap{
-		Fact:   "software.version",
-		Cause:  inventory.NotOffered,
-		Detail: "the version of a title is unknown",
-		Try:    "enter the version by hand: software[0].version for the first title",
-	}}
+	}, fact.SoftwareNotKnown}
 
 var drivers = known{fact.Drivers, fact.DriverDevice, fact.DriverProvider, fact.DriverVersion,
 	map[string]fact.ID{
@@ -97,13 +92,7 @@ var drivers = known{fact.Drivers, fact.DriverDevice, fact.DriverProvider, fact.D
 		release.Buy:     fact.DriversToUpdate,
 		release.Remove:  fact.DriversToRemove,
 		release.Problem: fact.DriverProblems,
-	}, fact.DriversNotKnown,
-	inventory.Gap{
-		Fact:   "drivers.version",
-		Cause:  inventory.NotOffered,
-		Detail: "the version of a driver is unknown",
-		Try:    "enter the version by hand: drivers[0].version for the first driver",
-	}}
+	}, fact.DriversNotKnown}
 
 const knownSource = "what the release says of known software and drivers"
 
@@ -112,16 +101,22 @@ const knownSource = "what the release says of known software and drivers"
 func fillKnown(f *fact.Facts, k *known, entries []release.Known, names map[string][]string) {
 	complete := f.Value(k.group.List()).Known()
 	var sets [fact.Count][]string
-	var open [fact.Count]bool // where a title may belong whose version is unknown
+	var open [fact.Count]*inventory.Gap // where a title may belong of which something is unknown
 	for i := range f.Rows(k.group) {
 		row := f.Row(k.group, i)
-		v := release.Judge(entries, row.Value(k.name), row.Value(k.publisher), row.Value(k.version))
+		j := release.Judge(entries, f, row.Value(k.name), row.Value(k.publisher), row.Value(k.version))
 		id := k.unknown
-		if v != nil {
-			id = k.to[v.Is] // 0: fine
-		} else if !row.Value(k.version).Known() {
-			for _, r := range release.Versions(entries, row.Value(k.name), row.Value(k.publisher)) {
-				open[k.to[r.Is]] = true // 0, which is fine, is not asked for
+		switch {
+		case j.Range != nil:
+			id = k.to[j.Range.Is] // 0: fine
+		case len(j.Maybe) > 0:
+			id = 0
+			gap := k.gap(i, row, &j)
+			for _, r := range j.Maybe {
+				open[k.to[r.Is]] = gap // 0, which is fine, is not asked for
+			}
+			if j.Missing == release.MissingPublisher {
+				open[k.unknown] = gap // it may be another title of that name
 			}
 		}
 		if id != 0 {
@@ -134,12 +129,37 @@ func fillKnown(f *fact.Facts, k *known, entries []release.Known, names map[strin
 		whole := complete || f.AskedFor(names[is])
 		whole = whole || len(entries) > 0 && k.group == fact.Titles && len(names[is]) == 0
 		gap := unread
-		if whole && open[id] {
-			gap = &k.versions
+		if whole && open[id] != nil {
+			gap = open[id]
 		}
-		f.SetList(id, sets[id], whole && !open[id], gap, knownSource)
+		f.SetList(id, sets[id], whole && open[id] == nil, gap, knownSource)
 	}
-	f.SetList(k.unknown, sets[k.unknown], complete, unread, knownSource)
+	gap := unread
+	if complete && open[k.unknown] != nil {
+		gap = open[k.unknown]
+	}
+	f.SetList(k.unknown, sets[k.unknown], complete && open[k.unknown] == nil, gap, knownSource)
+}
+
+// gap says what is missing to say what the release says of a row.
+func (k *known) gap(i int, row fact.View, j *release.Judged) *inventory.Gap {
+	title := Title(row, k.name, k.version)
+	at := fmt.Sprintf("%s[%d]", k.group.List().Def().Name, i)
+	g := &inventory.Gap{Fact: k.version.Def().Name, Cause: inventory.NotOffered}
+	switch j.Missing {
+	case release.MissingPublisher:
+		g.Fact = k.publisher.Def().Name
+		g.Detail = fmt.Sprintf("%s is by %s; the release means the title of %s", title,
+			row.Value(k.publisher).Text(), j.Named)
+		g.Try = "if both are the same, enter the publisher as the release names it: " + at + ".publisher"
+	case release.MissingFact:
+		g.Detail = "whether what the release says of " + title + " applies to this machine is unknown"
+		g.Try = "enter the facts that the release names in its condition"
+	default:
+		g.Detail = "the version of " + title + " is unknown"
+		g.Try = "enter the version by hand: " + at + ".version"
+	}
+	return g
 }
 
 // Title is a title or device with its version.

@@ -187,7 +187,7 @@ func (x *Index) ends(text string, now time.Time) func(int32) bool {
 		yes, ok := known[k]
 		if !ok {
 			end := r.Release.SupportEnds(r.Installed, "")
-			yes = end != nil && !end.Ends.After(until)
+			yes = end != nil && !end.Ends.IsZero() && !end.Ends.After(until)
 			known[k] = yes
 		}
 		return yes

@@ -77,7 +77,7 @@ func (s Selection) Supported(now time.Time) []Support {
 		j, seen := at[r.Installed]
 		if !seen {
 			end := r.Release.SupportEnds(r.Installed, "")
-			if end == nil {
+			if end == nil || end.Ends.IsZero() {
 				continue
 			}
 			ends := end.Ends

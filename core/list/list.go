@@ -91,10 +91,11 @@ const (
 // Match is the judgement of one name with its evidence.
 type Match struct {
 	Result     Result
-	Row        *Row  // the row that matched
-	Rule       *Rule // the rule that read the name
-	Generation int   // as read by Rule
-	Excepted   bool  // an exception decided, against the generation
+	Row        *Row   // the row that matched
+	Rule       *Rule  // the rule that read the name
+	Generation int    // as read by Rule
+	Excepted   bool   // an exception decided, against the generation
+	Ending     string // what the name ends in, where the rule says that this tells nothing
 }
 
 // Compile checks a list and makes it ready. Mistakes go to r.
@@ -182,6 +183,11 @@ func (l *List) Find(name string) Match {
 	}
 	if m.Row != nil {
 		return m
+	}
+	if r := m.Rule; r != nil && len(r.Unclear) > 0 && !r.except[string(key)] && !r.also[string(key)] {
+		if m.Ending = r.unclear(key); m.Ending != "" {
+			return m
+		}
 	}
 	if r := m.Rule; r != nil && r.bounded() {
 		in := r.holds(m.Generation)

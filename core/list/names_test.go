@@ -287,3 +287,58 @@ func TestAmbiguityBehindABlank(t *testing.T) {
 		t.Error(`"k3 1" is read by both rules, and nobody says so`)
 	}
 }
+
+// Some endings of a name do not matter, others say nothing: the publisher's exceptions and rows decide
+// before them.
+func TestEndings(t *testing.T) {
+	l, err := compile(`
+id: cpus
+of: processors
+complete: true
+rows: [{name: Corvane K5-9400ES}]
+naming:
+  - id: k
+    reads: [{text: [Corvane K5-]}, {generation: 1}, {digits: 3}]
+    from: 8
+    ignored_endings: [U, HQ]
+    unclear_endings: [ES, Q]
+    also: [Corvane K5-7600ES]
+    except: [Corvane K5-8130Q]
+`)
+	expect.NoError(t, err)
+	for _, tt := range []struct {
+		name, ending string
+		result       list.Result
+	}{
+		{"Corvane K5-8250", "", list.On},
+		{"Corvane K5-8250U", "", list.On},
+		{"Corvane K5-8250 U", "", list.On},
+		{"Corvane K5-7250HQ", "", list.Off},
+		{"Corvane K5-8250ES", "ES", list.Unread},
+		{"Corvane(R) K5-8250 ES CPU @ 1.60GHz", "ES", list.Unread},
+		{"Corvane K5-7250Q", "Q", list.Unread},
+		{"Corvane K5-9400ES", "", list.On},
+		{"Corvane K5-7600ES", "", list.On},
+		{"Corvane K5-8130Q", "", list.Off},
+		{"Corvane K5-8250X", "", list.Unread},
+		{"Corvane K5-8250UES", "", list.Unread},
+	} {
+		t.Run(tt.name, func(t *testing.T) {
+			m := l.Find(tt.name)
+			expect.Same(t, "the result", m.Result, tt.result)
+			expect.Same(t, "the ending that says nothing", m.Ending, tt.ending)
+		})
+	}
+	for body, want := range map[string]string{
+		"ignored_endings: [U], unclear_endings: [u]":                                `the text "u" appears twice`,
+		`reads: [{text: [K]}, {generation: 1}, {maybe: [U]}], ignored_endings: [U]`: "two ways",
+		`unclear_endings: [""]`:                                                     "a text is empty",
+		`ignored_endings: ["5"]`:                                                    "must not follow digits",
+	} {
+		if !strings.Contains(body, "reads:") {
+			body = "reads: [{text: [K]}, {generation: 1}], " + body
+		}
+		_, err := compile("id: cpus\nof: processors\nrows: [{name: A}]\nnaming: [{id: k, from: 1, " + body + "}]\n")
+		expect.Error(t, err, want)
+	}
+}

@@ -1,6 +1,7 @@
 package list
 
 import (
+	"bytes"
 	"fmt"
 	"math"
 	"slices"
@@ -17,6 +18,8 @@ type RuleDoc struct {
 	Reads      []TokenDoc `json:"reads" doc:"The parts of a name from left to right; a name with other parts is not read"`
 	From       int        `json:"from,omitempty" minimum:"1" maximum:"9999" doc:"From this generation on, inclusive, a name is on the list"`
 	UpTo       int        `json:"up_to,omitempty" minimum:"1" maximum:"9999" doc:"Up to this generation, inclusive"`
+	Ignored    []string   `json:"ignored_endings,omitempty" doc:"Endings that do not matter: a name with one of them is read as the name without it"`
+	Unclear    []string   `json:"unclear_endings,omitempty" doc:"Endings that say nothing: whether a name with one of them is on the list is unknown, unless it is a row"`
 	Except     []string   `json:"except,omitempty" doc:"Exceptions: names that the generations include but the publisher does not"`
 	Also       []string   `json:"also,omitempty" doc:"Exceptions: names that the generations exclude but the publisher includes"`
 	BuiltInTPM *bool      `json:"built_in_tpm,omitempty" doc:"What applies to all parts that the rule includes"`
@@ -126,10 +129,22 @@ func compileRule(rd *RuleDoc, r *doc.Report) (Rule, bool) {
 			generations++
 			most = t.most()
 		}
-		if i > 0 && len(rule.tokens) > 0 && rule.tokens[len(rule.tokens)-1].texts == nil && t.texts != nil &&
-			t.startsWithDigit() {
-			wrong(td.Node, "a text that begins with a digit must not follow digits", "include its digits in the "+
-				"digits before it")
+		if rule.splitsNumber(&t) {
+			wrong(td.Node, digitsGoOn, digitsTogether)
+		}
+		rule.tokens = append(rule.tokens, t)
+	}
+	if endings := slices.Concat(rd.Ignored, rd.Unclear); len(endings) > 0 {
+		at := rd.Node.Of("ignored_endings")
+		if len(rd.Ignored) == 0 {
+			at = rd.Node.Of("unclear_endings")
+		}
+		t, problem, right := compileToken(&TokenDoc{Maybe: endings})
+		switch {
+		case problem != "":
+			wrong(at, problem, right)
+		case rule.splitsNumber(&t):
+			wrong(at, digitsGoOn, digitsTogether)
 		}
 		rule.tokens = append(rule.tokens, t)
 	}
@@ -154,6 +169,18 @@ func compileRule(rd *RuleDoc, r *doc.Report) (Rule, bool) {
 		rule.facts = []Carried{{fact.ProcessorTPM, fact.Truth(*rd.BuiltInTPM)}}
 	}
 	return rule, ok
+}
+
+// What is wrong with a text behind digits, and what would be right.
+const (
+	digitsGoOn     = "a text that begins with a digit must not follow digits"
+	digitsTogether = "include its digits in the digits before it"
+)
+
+// splitsNumber says whether a token would split a number that the rule has begun to read.
+func (r *Rule) splitsNumber(next *token) bool {
+	n := len(r.tokens)
+	return n > 0 && r.tokens[n-1].texts == nil && next.texts != nil && next.startsWithDigit()
 }
 
 func compileToken(td *TokenDoc) (t token, wrong, right string) {
@@ -252,6 +279,22 @@ func (l *List) exceptions(rule *Rule, r *doc.Report) {
 // read returns the generation in a name of the rule's scheme.
 func (r *Rule) read(name []byte) (generation int, ok bool) {
 	return match(r.tokens, name, 0)
+}
+
+// unclear is the ending of a name that the rule reads which says nothing, or "".
+func (r *Rule) unclear(name []byte) string {
+	for _, ending := range r.Unclear {
+		plain := appendPlain(nil, ending)
+		rest, ends := bytes.CutSuffix(name, plain)
+		if !ends {
+			continue
+		}
+		// The endings are the last token; no name can be read with it and without it.
+		if _, ok := match(r.tokens[:len(r.tokens)-1], bytes.TrimRight(rest, " "), 0); ok {
+			return ending
+		}
+	}
+	return ""
 }
 
 // match reads tokens off the front of a name. Since no name can be read in two

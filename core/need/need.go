@@ -309,6 +309,18 @@ func (n *BeginsWith) Test(f fact.View) Truth {
 	return truth(slices.ContainsFunc(n.Texts, func(t string) bool { return Begins(v.Text(), t) }))
 }
 
+// marks are the signs that publishers put behind names, and that no name contains.
+var marks = strings.NewReplacer("®", "", "™", "", "©", "", "℠", "", "(R)", "", "(TM)", "", "(C)", "", "(r)", "",
+	"(tm)", "", "(c)", "")
+
+// Unmarked leaves a name without trademark signs.
+func Unmarked(name string) string {
+	if !strings.ContainsAny(name, "®™©℠(") {
+		return name // nearly all
+	}
+	return strings.Join(strings.Fields(marks.Replace(name)), " ")
+}
+
 // Begins says whether a title is a name, or begins with it and goes on with
 // something that is no part of a word. Case does not matter.
 func Begins(title, name string) bool {
@@ -324,8 +336,9 @@ func Begins(title, name string) bool {
 
 // Called says whether a title is the product with a name: the name alone, or with what is
 // no part of a name behind it, such as its version, or words in brackets. “Counterfoil
-// Viewer” is not Counterfoil. Case does not matter.
+// Viewer” is not Counterfoil. Case and trademark signs do not matter.
 func Called(title, name string) bool {
+	title, name = Unmarked(title), Unmarked(name)
 	if !Begins(title, name) {
 		return false
 	}

@@ -141,7 +141,7 @@ func (c *compiler) sources(docs []SourceDoc) []way {
 	out := make([]way, len(docs))
 	for i := range docs {
 		s := &docs[i]
-		out[i].SourceDoc = s
+		out[i].SourceDoc, out[i].when = s, c.need(s.When)
 		switch {
 		case (s.Way == ByInterim) != (s.Through != ""):
 			c.r.Add(s.Node, "the way interim names the intermediate release, and no other way does",
@@ -157,9 +157,11 @@ func (c *compiler) sources(docs []SourceDoc) []way {
 			out[i].through = c.Interims[at]
 			out[i].alone = c.Interims[at : at+1 : at+1]
 		}
-		if s.AtLeast != "" && s.AtMost != "" && fact.CompareVersions(s.AtLeast, s.AtMost) > 0 {
-			c.r.Add(s.Node, fmt.Sprintf("at least %s and at most %s leave no version", s.AtLeast, s.AtMost),
-				"turn the two round")
+		c.versionRange(s)
+		for j, tag := range s.Language {
+			if wrong, right := languageTag(tag); wrong != "" {
+				c.r.Add(s.Node.Of("language").Items[j], wrong, right)
+			}
 		}
 		for j, k := range s.Keeps {
 			if !slices.Contains(kept, k) {
@@ -169,6 +171,20 @@ func (c *compiler) sources(docs []SourceDoc) []way {
 		}
 	}
 	return out
+}
+
+// versionRange refuses limits that leave no version.
+func (c *compiler) versionRange(s *SourceDoc) {
+	switch {
+	case s.AtMost != "" && s.Below != "":
+		c.r.Add(s.Node, "the way has at_most and below", "keep one: below is the first version that is not included")
+	case s.AtLeast != "" && s.AtMost != "" && fact.CompareVersions(s.AtLeast, s.AtMost) > 0:
+		c.r.Add(s.Node, fmt.Sprintf("at least %s and at most %s leave no version", s.AtLeast, s.AtMost),
+			"turn the two round")
+	case s.AtLeast != "" && s.Below != "" && fact.CompareVersions(s.AtLeast, s.Below) >= 0:
+		c.r.Add(s.Node, fmt.Sprintf("at least %s and below %s leave no version", s.AtLeast, s.Below),
+			"turn the two round; below is the first version that is not included")
+	}
 }
 
 func (c *compiler) orInterims(id string) string {
@@ -214,7 +230,7 @@ func (c *compiler) known() {
 				c.r.Add(d.Node.Of("name"), "the entry has no name", "give one name at least")
 			}
 			for _, n := range d.Name {
-				key := strings.ToLower(n) + "\n" + strings.ToLower(d.Publisher)
+				key := strings.ToLower(n) + "\n" + strings.Join(publisherWords(d.Publisher), " ")
 				if strings.TrimSpace(n) == "" {
 					c.r.Add(d.Node.Of("name"), "a name is empty", "it would mean every title")
 				} else if seen[key] != nil {
@@ -223,7 +239,11 @@ func (c *compiler) known() {
 				seen[key] = d
 			}
 			c.ranges(d)
-			out = append(out, Known{d})
+			k := Known{KnownDoc: d, When: make([]need.Need, len(d.Versions))}
+			for j := range d.Versions {
+				k.When[j] = c.need(d.Versions[j].When)
+			}
+			out = append(out, k)
 		}
 		return out
 	}
@@ -243,7 +263,7 @@ func (c *compiler) ranges(d *KnownDoc) {
 				"turn the two round; below is the first version that is not meant")
 		}
 		for j := range i {
-			if w := &d.Versions[j]; overlap(v, w) {
+			if w := &d.Versions[j]; v.When == nil && w.When == nil && overlap(v, w) {
 				c.r.Add(v.Node, "two ranges mean the same versions", "below of the one is at_least of the next")
 			}
 		}
@@ -292,8 +312,19 @@ func (c *compiler) rest() {
 		c.Stages = append(c.Stages, Stage{d, c.need(d.When)})
 	}
 	for i := range c.Support {
-		if s := &c.Support[i]; !s.Extended.IsZero() && !s.Extended.After(s.Ends) {
+		s := &c.Support[i]
+		switch {
+		case !s.Extended.IsZero() && !s.Extended.After(s.Ends):
 			c.r.Add(s.Node.Of("extended"), "extended support ends before support does", "check both dates")
+		case s.Ends.IsZero() && s.NotDecided != "ends":
+			c.r.Add(s.Node, "the entry has no last day of support",
+				"give ends; if the publisher has not decided it, write not_decided: ends")
+		case !s.Ends.IsZero() && s.NotDecided == "ends":
+			c.r.Add(s.Node.Of("not_decided"), "the entry gives the last day of support and says that it is not decided",
+				"keep one of the two")
+		case !s.Extended.IsZero() && s.NotDecided == "extended":
+			c.r.Add(s.Node.Of("not_decided"),
+				"the entry gives the end of extended support and says that it is not decided", "keep one of the two")
 		}
 	}
 	c.editions()
@@ -334,6 +365,9 @@ func (c *compiler) editions() {
 		if p.Edition != "" && len(to) > 0 && !slices.Contains(to, p.Edition) {
 			c.r.Add(p.Node.Of("edition"), fmt.Sprintf("no installed edition becomes %q", p.Edition),
 				doc.Suggest(p.Edition, to))
+		}
+		if wrong, right := languageTag(p.Language); p.Language != "" && wrong != "" {
+			c.r.Add(p.Node.Of("language"), wrong, right)
 		}
 		key := [4]string{strings.ToLower(p.Edition), p.Architecture, strings.ToLower(p.Language), p.Way}
 		if other := same[key]; other != "" {

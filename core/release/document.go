@@ -23,6 +23,7 @@ type Document struct {
 	Draft        bool             `json:"draft,omitempty" doc:"A draft cannot judge the fleet"`
 	TestRelease  bool             `json:"test_release,omitempty" doc:"The release itself is one for testing: its requirements may still change, and there may be no way back"`
 	Follows      string           `json:"follows,omitempty" doc:"Id of the release before it; machines of that target are also checked against this one, as what comes next"`
+	MediaFrom    time.Time        `json:"media_from,omitzero" doc:"Since when the publisher gives out installation media that need not wait for the offer"`
 	Offered      []StageDoc       `json:"offered,omitempty" doc:"Where the publisher offers the release in stages: from when, to which machines"`
 	Support      []SupportDoc     `json:"support,omitempty" doc:"End of support, of this release and of the ones before it"`
 	Upgrade      []SourceDoc      `json:"upgrade,omitempty" doc:"From which installed systems one gets there, and how; the shortest way that fits counts"`
@@ -52,7 +53,8 @@ type StageDoc struct {
 type SupportDoc struct {
 	Release      string    `json:"release" doc:"As in os.name"`
 	Edition      string    `json:"edition,omitempty" doc:"Where editions differ"`
-	Ends         time.Time `json:"ends"`
+	Ends         time.Time `json:"ends,omitzero" doc:"Last day of support; omitted where the publisher gives none"`
+	NotDecided   string    `json:"not_decided,omitempty" enum:"ends,extended" doc:"What the publisher has not decided: when support ends, or whether it is extended"`
 	Extended     time.Time `json:"extended,omitzero" doc:"End of extended support, which has to be asked or paid for"`
 	ExtendedNote string    `json:"extended_note,omitempty" doc:"What extended support takes"`
 	Source       string    `json:"source,omitempty"`
@@ -62,16 +64,19 @@ type SupportDoc struct {
 
 // SourceDoc is one installed system from which one gets to the release.
 type SourceDoc struct {
-	Platform     string   `json:"platform" enum:"windows,macos,linux"`
-	AtLeast      string   `json:"at_least,omitempty" doc:"Lowest os.version, inclusive"`
-	AtMost       string   `json:"at_most,omitempty" doc:"Highest os.version, inclusive"`
-	Edition      []string `json:"edition,omitempty" doc:"Allowed values of os.edition"`
-	Architecture []string `json:"architecture,omitempty" doc:"Allowed values of os.architecture"`
-	Language     []string `json:"language,omitempty" doc:"Allowed values of os.language"`
-	Way          string   `json:"way" enum:"in-place,interim,image,reinstall" doc:"Installed over the present release, through an intermediate release, from a full image, or as a clean installation"`
-	Through      string   `json:"through,omitempty" doc:"For interim: id of the intermediate release"`
-	Keeps        []string `json:"keeps,omitempty" doc:"What stays: programs, files, settings; if omitted, what the way usually keeps"`
-	BackDays     int      `json:"back_days,omitempty" minimum:"1" maximum:"1000" doc:"For how many days the installed release itself can go back to the former one; without it, nothing is said of that"`
+	Platform     string         `json:"platform" enum:"windows,macos,linux"`
+	From         string         `json:"from,omitempty" doc:"Name of the release that it starts from, for readers; platform and versions decide"`
+	AtLeast      string         `json:"at_least,omitempty" doc:"Lowest os.version, inclusive"`
+	AtMost       string         `json:"at_most,omitempty" doc:"Highest os.version, inclusive"`
+	Below        string         `json:"below,omitempty" doc:"First os.version that is no longer included; instead of at_most"`
+	Edition      []string       `json:"edition,omitempty" doc:"Allowed values of os.edition"`
+	Architecture []string       `json:"architecture,omitempty" doc:"Allowed values of os.architecture"`
+	Language     []string       `json:"language,omitempty" doc:"Allowed languages: de includes de-AT, de-AT only itself"`
+	When         *need.Document `json:"when,omitempty" doc:"Facts of the machines that can take the way; all, if omitted"`
+	Way          string         `json:"way" enum:"in-place,interim,image,reinstall" doc:"Installed over the present release, through an intermediate release, from a full image, or as a clean installation"`
+	Through      string         `json:"through,omitempty" doc:"For interim: id of the intermediate release"`
+	Keeps        []string       `json:"keeps,omitempty" doc:"What stays: programs, files, settings; if omitted, everything stays in place and by intermediate releases, nothing in a clean installation, and of an image it is unknown"`
+	BackDays     int            `json:"back_days,omitempty" minimum:"1" maximum:"1000" doc:"For how many days the installed release itself can go back to the former one; without it, nothing is said of that"`
 
 	Node *doc.Node `json:"-"`
 }
@@ -101,7 +106,7 @@ type PackageDoc struct {
 	ID           string `json:"id"`
 	Edition      string `json:"edition,omitempty" doc:"Edition that it installs; any, if omitted"`
 	Architecture string `json:"architecture,omitempty" enum:"x86,x86-64,arm64" doc:"Of the processor; any, if omitted"`
-	Language     string `json:"language,omitempty"`
+	Language     string `json:"language,omitempty" doc:"Language that it serves; de includes de-AT, unless a package is for de-AT"`
 	Way          string `json:"way,omitempty" enum:"in-place,interim,image,reinstall" doc:"Way that it serves; any, if omitted"`
 	File         string `json:"file"`
 	Bytes        int64  `json:"bytes,omitempty" minimum:"1" maximum:"9007199254740992"`
@@ -138,11 +143,12 @@ type KnownDoc struct {
 
 // RangeDoc is a range of versions.
 type RangeDoc struct {
-	AtLeast string `json:"at_least,omitempty" doc:"Lowest version, inclusive"`
-	Below   string `json:"below,omitempty" doc:"First version that is no longer included"`
-	Is      string `json:"is" enum:"fine,update,buy,remove,problem" doc:"Fine; to be updated first, for nothing or by buying; to be removed first; known to have a problem"`
-	Note    string `json:"note,omitempty" doc:"What to do, or what the problem is"`
-	Source  string `json:"source,omitempty"`
+	AtLeast string         `json:"at_least,omitempty" doc:"Lowest version, inclusive"`
+	Below   string         `json:"below,omitempty" doc:"First version that is no longer included"`
+	Is      string         `json:"is" enum:"fine,update,buy,remove,problem" doc:"Fine; to be updated first, for nothing or by buying; to be removed first; known to have a problem"`
+	When    *need.Document `json:"when,omitempty" doc:"Facts of the machines that it is said of; all, if omitted. The first range that fits counts"`
+	Note    string         `json:"note,omitempty" doc:"What to do, or what the problem is"`
+	Source  string         `json:"source,omitempty"`
 
 	Node *doc.Node `json:"-"`
 }

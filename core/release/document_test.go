@@ -55,6 +55,26 @@ func TestBadSections(t *testing.T) {
 			"are for the same machines"},
 		{"extended support that ends before", one + "support: [{release: X, ends: 2027-01-01, extended: 2026-01-01}]\n",
 			"extended support ends before support does"},
+		{"support without an end", one + "support: [{release: X}]\n", "write not_decided: ends"},
+		{"support with an end that is not decided",
+			one + "support: [{release: X, ends: 2027-01-01, not_decided: ends}]\n", "keep one of the two"},
+		{"an extension that is dated and not decided",
+			one + "support: [{release: X, ends: 2027-01-01, extended: 2028-01-01, not_decided: extended}]\n",
+			"keep one of the two"},
+		{"two highest versions",
+			one + "upgrade: [{platform: windows, at_most: \"11\", below: \"12\", way: in-place}]\n",
+			"at_most and below"},
+		{"no version below",
+			one + "upgrade: [{platform: windows, at_least: \"11\", below: \"11\", way: in-place}]\n",
+			"leave no version"},
+		{"a language that is none", one + "upgrade: [{platform: windows, language: [german], way: in-place}]\n",
+			`"german" is not a language tag; a language, with or without its region: en, en-GB`},
+		{"a language that is nearly one", one + "upgrade: [{platform: windows, language: [dee-AT], way: in-place},\n" +
+			"  {platform: windows, language: [ed], way: in-place}]\n", `"ed" is not a language tag`},
+		{"a region that is none", one + "upgrade: [{platform: windows, language: [\"en_GB\"], way: in-place}]\n",
+			`"en_GB" is not a language tag`},
+		{"the language of a package", one + "packages: [{id: p, language: german, file: f, sha256: " + sum + "}]\n",
+			`"german" is not a language tag`},
 		{"follows itself", one + "follows: skerry-12\n", "cannot be the release before"},
 		{"known software without versions", one + "software: [{name: [A], versions: []}]\n",
 			"nothing is said of any version"},
@@ -209,10 +229,26 @@ func TestBundle(t *testing.T) {
 	}
 }
 
+// judged is what a release says of a title: the verdict, or what is missing and what may be.
+func judged(j *release.Judged) string {
+	if j.Range != nil {
+		return j.Range.Is
+	}
+	var words []string
+	for _, r := range j.Maybe {
+		words = append(words, r.Is)
+	}
+	missing := map[release.Missing]string{
+		release.MissingVersion: "version: ", release.MissingPublisher: "publisher: ", release.MissingFact: "fact: ",
+	}[j.Missing]
+	return missing + strings.Join(words, " ")
+}
+
 func TestJudgeOfTitles(t *testing.T) {
 	rel, err := release.Read("f", []byte(head+one+`software:
   - {name: [Hawser], versions: [{is: fine}]}
   - {name: [Hawser VPN], publisher: Lodestar, versions: [{at_least: "2.0", below: "3.0", is: problem}, {at_least: "3.0", is: fine}]}
+  - {name: [Sextant], versions: [{is: problem, when: {fact: displays, at_least: "2"}}, {is: fine}]}
 `), nil)
 	if err != nil {
 		t.Fatal(err)
@@ -224,23 +260,37 @@ func TestJudgeOfTitles(t *testing.T) {
 		return fact.Of(fact.Text, s)
 	}
 	for _, tt := range []struct{ name, publisher, version, want string }{
-		{"Hawser VPN", "", "2.0", "problem"}, {"hawser vpn 2.9.9 (64-bit)", "lodestar", "2.9.9", "problem"},
-		{"hawser vpn client", "lodestar", "2.9.9", "unknown"}, {"Hawser VPN", "", "3.0", "fine"},
-		{"Hawser VPN", "", "1.9", "unknown"}, {"Hawser VPN", "", "", "unknown"},
-		{"Hawser VPN", "Another", "2.0", "unknown"}, {"Hawser", "", "", "fine"}, {"Hawsers", "", "2", "unknown"},
-		{"Tidebook", "", "4", "unknown"},
+		{"Hawser VPN", "", "2.0", "problem"},
+		{"hawser vpn 2.9.9 (64-bit)", "lodestar", "2.9.9", "problem"},
+		{"Hawser® VPN(TM) 2.9", "Lodestar", "2.9", "problem"},
+		{"Hawser VPN", "LODESTAR™, Ltd.", "2.0", "problem"},
+		{"Hawser VPN", "The Lodestar Company", "2.0", "problem"},
+		{"Hawser VPN", "Lodestar S.A.", "2.0", "problem"},
+		{"Hawser VPN", "Lodestar GmbH & Co. KG", "2.0", "problem"},
+		{"Hawser VPN", "Lodestar Works", "2.0", "publisher: problem"},
+		{"hawser vpn client", "lodestar", "2.9.9", ""},
+		{"Hawser VPN", "", "3.0", "fine"},
+		{"Hawser VPN", "", "1.9", ""},
+		{"Hawser VPN", "", "", "version: problem fine"},
+		{"Hawser VPN", "Another", "2.0", "publisher: problem"},
+		{"Hawser VPN", "Another", "1.0", ""},
+		{"Hawser", "", "", "fine"},
+		{"Hawsers", "", "2", ""},
+		{"Tidebook", "", "4", ""},
+		{"Sextant", "", "1.0", "fact: problem fine"},
 	} {
 		t.Run(tt.name, func(t *testing.T) {
-			got := "unknown"
-			if v := release.Judge(rel.Known, text(tt.name), text(tt.publisher), text(tt.version)); v != nil {
-				got = v.Is
-			}
-			if got != tt.want {
-				t.Errorf("%+v: %s", tt, got)
-			}
+			j := release.Judge(rel.Known, fact.Read(&inventory.Document{}), text(tt.name), text(tt.publisher),
+				text(tt.version))
+			expect.Same(t, tt.name+" "+tt.version+" by "+tt.publisher, judged(&j), tt.want)
 		})
 	}
-	if got := strings.Join(rel.Titles(), ", "); got != "Hawser, Hawser VPN" {
+	for screens, want := range map[float64]string{2: "problem", 1: "fine"} {
+		f := fact.Read(&inventory.Document{}).With(fact.DisplayCount, fact.Num(screens), "a test")
+		j := release.Judge(rel.Known, f, text("Sextant"), text(""), text("1.0"))
+		expect.Same(t, fmt.Sprintf("Sextant with %v displays", screens), judged(&j), want)
+	}
+	if got := strings.Join(rel.Titles(), ", "); got != "Hawser, Hawser VPN, Sextant" {
 		t.Errorf("titles that matter: %s", got)
 	}
 }

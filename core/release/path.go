@@ -24,12 +24,14 @@ func Ways() []string { return []string{InPlace, ByInterim, Image, Reinstall} }
 // What a way can keep.
 var kept = []string{"programs", "files", "settings"}
 
-// usuallyKept is what a way keeps where the document does not say.
-var usuallyKept = map[string][]string{InPlace: kept, ByInterim: kept, Image: {"files"}, Reinstall: {}}
+// usuallyKept is what a way keeps where the document does not say. What an image keeps differs from
+// publisher to publisher, so nothing is said of it.
+var usuallyKept = map[string][]string{InPlace: kept, ByInterim: kept, Image: nil, Reinstall: {}}
 
 // way is a compiled source.
 type way struct {
 	*SourceDoc
+	when    need.Need // nil: on every machine
 	through *Interim
 	alone   []*Interim // through by itself
 }
@@ -40,8 +42,8 @@ type way struct {
 type Path struct {
 	Way     string
 	Interim []*Interim // the intermediate releases, in their order
-	Keeps   []string
-	Back    int // for how many days the release itself can go back; 0 where the document does not say
+	Keeps   []string   // nil where nothing says it
+	Back    int        // for how many days the release itself can go back; 0 where the document does not say
 	Truth   need.Truth
 }
 
@@ -106,11 +108,14 @@ func possible(ways []way, f *fact.Facts, depth int) []Path {
 // RoutesBy says whether a fact decides which way a machine takes.
 func (rel *Release) RoutesBy(id fact.ID) bool {
 	return slices.ContainsFunc(rel.ways, func(w way) bool {
+		if w.when != nil && slices.Contains(need.Facts(w.when), id) {
+			return true
+		}
 		switch id {
 		case fact.OSPlatform:
 			return true
 		case fact.OSVersion:
-			return w.AtLeast != "" || w.AtMost != ""
+			return w.AtLeast != "" || w.AtMost != "" || w.Below != ""
 		case fact.OSArchitecture:
 			return len(w.Architecture) > 0
 		case fact.OSEdition:
@@ -240,31 +245,41 @@ func (w *way) path(f *fact.Facts, depth int) (Path, bool) {
 }
 
 // fits says whether the installed system is the one that the source means.
-func (s *SourceDoc) fits(f *fact.Facts) need.Truth {
+func (w *way) fits(f *fact.Facts) need.Truth {
 	t := need.Unknown
-	if platform := f.Value(fact.OSPlatform); platform.Known() && platform.Text() != s.Platform {
+	if platform := f.Value(fact.OSPlatform); platform.Known() && platform.Text() != w.Platform {
 		return need.False
 	} else if platform.Known() {
 		t = need.True
 	}
-	if version := f.Value(fact.OSVersion); s.AtLeast != "" || s.AtMost != "" {
-		switch {
-		case !version.Known():
-			t = min(t, need.Unknown)
-		case s.AtLeast != "" && fact.CompareVersions(version.Text(), s.AtLeast) < 0,
-			s.AtMost != "" && fact.CompareVersions(version.Text(), s.AtMost) > 0:
-			return need.False
-		}
+	if w.when != nil {
+		t = min(t, w.when.Test(f.View()))
 	}
-	return min(t, among(f.Value(fact.OSArchitecture), s.Architecture), among(f.Value(fact.OSEdition), s.Edition),
-		among(f.Value(fact.OSLanguage), s.Language))
+	return min(t, w.versions(f.Value(fact.OSVersion)), among(f.Value(fact.OSArchitecture), w.Architecture),
+		among(f.Value(fact.OSEdition), w.Edition), inLanguages(f.Value(fact.OSLanguage), w.Language))
+}
+
+// versions says whether a version of the installed system is among those that the source means.
+func (s *SourceDoc) versions(v fact.Value) need.Truth {
+	switch {
+	case s.AtLeast == "" && s.AtMost == "" && s.Below == "":
+		return need.True
+	case !v.Known():
+		return need.Unknown
+	case s.AtLeast != "" && fact.CompareVersions(v.Text(), s.AtLeast) < 0,
+		s.AtMost != "" && fact.CompareVersions(v.Text(), s.AtMost) > 0,
+		s.Below != "" && fact.CompareVersions(v.Text(), s.Below) >= 0:
+		return need.False
+	}
+	return need.True
 }
 
 // Lack is a condition of an upgrade that the installed system does not meet.
 type Lack struct {
-	Fact            fact.ID
-	Allowed         []string // values that the upgrade takes; nil for a version
-	AtLeast, AtMost string   // versions
+	Fact                   fact.ID
+	Allowed                []string  // values that the upgrade takes; nil for a version
+	AtLeast, AtMost, Below string    // versions
+	Need                   need.Need // the condition; nil for the rest
 }
 
 // Lacks says what keeps the installed system from an upgrade: the conditions that it
@@ -286,20 +301,22 @@ func (rel *Release) Lacks(f *fact.Facts) []Lack {
 	return best
 }
 
-func (s *SourceDoc) lacks(f *fact.Facts) []Lack {
+func (w *way) lacks(f *fact.Facts) []Lack {
 	var out []Lack
-	if v := f.Value(fact.OSVersion); v.Known() &&
-		(s.AtLeast != "" && fact.CompareVersions(v.Text(), s.AtLeast) < 0 || s.AtMost != "" &&
-			fact.CompareVersions(v.Text(), s.AtMost) > 0) {
-		out = append(out, Lack{Fact: fact.OSVersion, AtLeast: s.AtLeast, AtMost: s.AtMost})
+	if w.versions(f.Value(fact.OSVersion)) == need.False {
+		out = append(out, Lack{Fact: fact.OSVersion, AtLeast: w.AtLeast, AtMost: w.AtMost, Below: w.Below})
 	}
-	for _, c := range []struct {
-		id   fact.ID
-		list []string
-	}{{fact.OSArchitecture, s.Architecture}, {fact.OSEdition, s.Edition}, {fact.OSLanguage, s.Language}} {
-		if among(f.Value(c.id), c.list) == need.False {
-			out = append(out, Lack{Fact: c.id, Allowed: c.list})
-		}
+	if among(f.Value(fact.OSArchitecture), w.Architecture) == need.False {
+		out = append(out, Lack{Fact: fact.OSArchitecture, Allowed: w.Architecture})
+	}
+	if among(f.Value(fact.OSEdition), w.Edition) == need.False {
+		out = append(out, Lack{Fact: fact.OSEdition, Allowed: w.Edition})
+	}
+	if inLanguages(f.Value(fact.OSLanguage), w.Language) == need.False {
+		out = append(out, Lack{Fact: fact.OSLanguage, Allowed: w.Language})
+	}
+	if w.when != nil && w.when.Test(f.View()) == need.False {
+		out = append(out, Lack{Need: w.when})
 	}
 	return out
 }
@@ -363,100 +380,13 @@ func (rel *Release) Deliver(f *fact.Facts, way string) Delivery {
 			continue
 		}
 		t := min(among(edition, one(p.Edition)), among(f.Value(fact.ProcessorArch), one(p.Architecture)),
-			among(f.Value(fact.OSLanguage), one(p.Language)), among(fact.Of(fact.Word, way), one(p.Way)))
+			inLanguages(f.Value(fact.OSLanguage), one(p.Language)), among(fact.Of(fact.Word, way), one(p.Way)))
 		switch {
-		case t == need.True && d.PackageTruth != need.True:
-			d.Package, d.PackageTruth = p, need.True
+		case t == need.True && (d.Package == nil || len(p.Language) > len(d.Package.Language)):
+			d.Package, d.PackageTruth = p, need.True // the package of a region before that of its language
 		case t == need.Unknown && d.PackageTruth == need.False:
 			d.PackageTruth = need.Unknown
 		}
 	}
 	return d
-}
-
-// Known is what is known of a title or a driver.
-type Known struct {
-	*KnownDoc
-}
-
-// Verdicts on titles and drivers.
-const (
-	Fine    = "fine"
-	Update  = "update"
-	Buy     = "buy"
-	Remove  = "remove"
-	Problem = "problem"
-)
-
-// Judge finds what is known of a title, or of a device's driver. Where several
-// entries have the name, the longest counts. It returns nil where nothing is
-// known of it, or of its version.
-func Judge(known []Known, name, publisher, version fact.Value) *RangeDoc {
-	best := entryOf(known, name, publisher)
-	if best == nil {
-		return nil
-	}
-	for i := range best.Versions {
-		v := &best.Versions[i]
-		if v.AtLeast == "" && v.Below == "" {
-			return v
-		}
-		if version.Known() && (v.AtLeast == "" || fact.CompareVersions(version.Text(), v.AtLeast) >= 0) &&
-			(v.Below == "" || fact.CompareVersions(version.Text(), v.Below) < 0) {
-			return v
-		}
-	}
-	return nil
-}
-
-// Versions are what is known of the versions of a title, for one whose own version is
-// unknown; nil where nothing is known of it.
-func Versions(known []Known, name, publisher fact.Value) []RangeDoc {
-	if best := entryOf(known, name, publisher); best != nil {
-		return best.Versions
-	}
-	return nil
-}
-
-// entryOf is the entry with the longest name that a title is called.
-func entryOf(known []Known, name, publisher fact.Value) *Known {
-	best, length := (*Known)(nil), 0
-	for i := range known {
-		k := &known[i]
-		if k.Publisher != "" && publisher.Known() && !strings.EqualFold(k.Publisher, publisher.Text()) {
-			continue
-		}
-		for _, n := range k.Name {
-			if len(n) > length && need.Called(name.Text(), n) {
-				best, length = k, len(n)
-			}
-		}
-	}
-	return best
-}
-
-// Titles are the names of titles that the document knows or asks for, in their
-// order: what a collector should look for.
-func (rel *Release) Titles() []string {
-	var out []string
-	for i := range rel.Known {
-		out = append(out, rel.Known[i].Name...)
-	}
-	for i := range rel.Requirements {
-		for l := range rel.Requirements[i].Need.Leaves() {
-			if l.Fact() != fact.TitleName {
-				continue
-			}
-			switch x := l.(type) {
-			case *need.BeginsWith:
-				out = append(out, x.Texts...)
-			case *need.OneOf:
-				for _, v := range x.Values {
-					out = append(out, v.Text())
-				}
-			}
-		}
-	}
-	slices.SortFunc(out, func(a, b string) int { return cmp.Compare(strings.ToLower(a), strings.ToLower(b)) })
-	return slices.CompactFunc(out, strings.EqualFold)
 }

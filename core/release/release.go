@@ -86,6 +86,22 @@ type Interim struct {
 	ways []way
 }
 
+// WayConditions are the conditions of the ways to the release, in the order of the document; nil for
+// one without.
+func (rel *Release) WayConditions() []need.Need { return conditions(rel.ways) }
+
+// WayConditions are the conditions of the ways to the intermediate release, in the order of the
+// document; nil for one without.
+func (x *Interim) WayConditions() []need.Need { return conditions(x.ways) }
+
+func conditions(ways []way) []need.Need {
+	out := make([]need.Need, len(ways))
+	for i := range ways {
+		out[i] = ways[i].when
+	}
+	return out
+}
+
 // Stage is a compiled stage of an offer.
 type Stage struct {
 	*StageDoc
@@ -194,12 +210,22 @@ type Offer struct {
 	From  time.Time // since when, or from when
 	To    string    // to which machines, in words
 	Maybe string    // an earlier stage that may take the machine in: to which machines, in words
+	Media time.Time // since when installation media can be used without waiting for the offer; zero: never said
+}
+
+// Start is the first day on which the machine can get the release: by the offer, or from
+// installation media.
+func (o *Offer) Start() time.Time {
+	if !o.Media.IsZero() && (o.From.IsZero() || o.Media.Before(o.From)) {
+		return o.Media
+	}
+	return o.From
 }
 
 // OfferTo finds the first stage that a machine belongs to. A stage whose
 // condition is not known to hold does not count.
 func (rel *Release) OfferTo(f *fact.Facts, now time.Time) Offer {
-	var o Offer
+	o := Offer{Media: rel.MediaFrom}
 	for i := range rel.Stages {
 		s := &rel.Stages[i]
 		holds := need.True
@@ -214,7 +240,7 @@ func (rel *Release) OfferTo(f *fact.Facts, now time.Time) Offer {
 				o.Maybe = s.To
 			}
 		case o.To == "" || s.From.Before(o.From):
-			o = Offer{true, !s.From.After(now), s.From, s.To, o.Maybe}
+			o = Offer{true, !s.From.After(now), s.From, s.To, o.Maybe, rel.MediaFrom}
 		}
 	}
 	return o

@@ -172,3 +172,51 @@ func TestSupportEnds(t *testing.T) {
 		})
 	}
 }
+
+// A way is for the versions, the languages and the machines that the document names.
+func TestWaysOfSomeMachines(t *testing.T) {
+	rel, err := release.Read("f", []byte(head+`upgrade:
+  - {platform: windows, from: Skerry 11, at_least: "11.0", below: "12.0", language: [de, en-GB], way: in-place}
+  - {platform: windows, when: {fact: os.edition, equals: Office}, way: image}
+packages:
+  - {id: any, language: de, file: de.img, sha256: `+sum+`}
+  - {id: at, language: de-AT, file: de-at.img, sha256: `+sum+`}
+`+one), nil)
+	expect.NoError(t, err)
+	for _, tt := range []struct {
+		version, language, edition string
+		way                        string
+		truth                      need.Truth
+		file                       string
+	}{
+		{"11.0", "de", "Counter", release.InPlace, need.True, "de.img"},
+		{"11.9", "de-CH", "Counter", release.InPlace, need.True, "de.img"},
+		{"11.9", "DE-at", "Counter", release.InPlace, need.True, "de-at.img"},
+		{"11.9", "en-GB", "Counter", release.InPlace, need.True, ""},
+		{"11.9", "en", "Counter", release.Reinstall, need.True, ""},
+		{"11.9", "den", "Counter", release.Reinstall, need.True, ""},
+		{"12.0", "de", "Counter", release.Reinstall, need.True, "de.img"},
+		{"12.0", "de", "Office", release.Image, need.True, "de.img"},
+		{"12.0", "de", "", release.Image, need.Unknown, "de.img"},
+		{"11.9", "", "Counter", release.InPlace, need.Unknown, ""},
+	} {
+		t.Run(tt.version+" "+tt.language+" "+tt.edition, func(t *testing.T) {
+			f := installed("windows", "", tt.version)
+			if tt.language != "" {
+				f.Set(fact.OSLanguage, fact.Of(fact.Text, tt.language), "")
+			}
+			if tt.edition != "" {
+				f.Set(fact.OSEdition, fact.Of(fact.Text, tt.edition), "")
+			}
+			p := rel.PathFrom(f)
+			expect.Same(t, "the way", p.Way, tt.way)
+			expect.Same(t, "how sure it is", p.Truth, tt.truth)
+			file := ""
+			if d := rel.Deliver(f, p.Way); d.Package != nil {
+				file = d.Package.File
+			}
+			expect.Same(t, "the package", file, tt.file)
+		})
+	}
+	expect.That(t, "the edition decides", rel.RoutesBy(fact.OSEdition))
+}

@@ -42,7 +42,7 @@ func (rel *Release) around() []byte {
 	if d.Version != "" { // otherwise the name tells which machines run it already
 		d.Name = ""
 	}
-	d.Published, d.Retrieved, d.Draft, d.TestRelease = time.Time{}, time.Time{}, false, false
+	d.Published, d.Retrieved, d.MediaFrom, d.Draft, d.TestRelease = time.Time{}, time.Time{}, time.Time{}, false, false
 	return text(&d)
 }
 

@@ -58,7 +58,7 @@ const StepFormat = "rolltop-steps/1"
 // StepDoc is a step as it is written.
 type StepDoc struct {
 	ID        string                `json:"id"`
-	Role      string                `json:"role,omitempty" doc:"What the program itself takes this step for, for shipped steps. A step with the id of a shipped one takes over its role" enum:"replace,decide,interim,upgrade,enter-by-hand,recovery-key,pause-encryption,resume-encryption,passphrase,enter-firmware,other-system,research-titles,research-drivers,add-memory,swap-memory,failing-drive"`
+	Role      string                `json:"role,omitempty" doc:"What the program itself takes this step for, for shipped steps. A step with the id of a shipped one takes over its role" enum:"replace,decide,interim,upgrade,image,enter-by-hand,recovery-key,pause-encryption,resume-encryption,passphrase,enter-firmware,other-system,research-titles,research-drivers,add-memory,swap-memory,failing-drive"`
 	Title     string                `json:"title" doc:"{short} {needed} {needed_drive} {release} {through} {restarts} {titles} {part} {drive} {amounts} {boot_disk} {system_disk} {keeps} {way_back} {how} are filled in"`
 	Phase     string                `json:"phase" enum:"remote,desk,host,install,any" doc:"any: where the steps are done that call for it"`
 	Who       string                `json:"who,omitempty" enum:"administrator,technician,host-administrator,specialist,owner,purchasing" doc:"Who can do it; by the phase, if omitted"`

@@ -37,7 +37,11 @@ func (s planner) plan(v *Verdict) []Planned {
 		s.add(Interposing, nil)
 	}
 	if s.install < 0 {
-		s.apply(s.lib.playing[Upgrading])
+		role := Upgrading
+		if v.Route == release.Image {
+			role = Imaging
+		}
+		s.apply(s.lib.playing[role])
 	}
 	s.guard()
 	return s.order()

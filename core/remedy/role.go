@@ -18,6 +18,7 @@ const (
 	Deciding          Role = "decide"            // a person decides
 	Interposing       Role = "interim"           // an intermediate release is installed
 	Upgrading         Role = "upgrade"           // the target is installed over the present system
+	Imaging           Role = "image"             // the target is installed from a full image
 	EnteringByHand    Role = "enter-by-hand"     // somebody looks and enters a fact
 	CheckingKey       Role = "recovery-key"      // the recovery key is looked up and kept
 	PausingEncryption Role = "pause-encryption"  // encryption is paused for some restarts
@@ -34,7 +35,9 @@ const (
 
 // roles are all of them.
 var roles = []string{
-	string(Replacing), string(Deciding), string(Interposing), string(Upgrading), string(EnteringByHand),
+	string(
+		Replacing,
+	), string(Deciding), string(Interposing), string(Upgrading), string(Imaging), string(EnteringByHand),
 	string(CheckingKey), string(PausingEncryption), string(EndingPause), string(AskingPassphrase),
 	string(EnteringFirmware), string(AskingOtherSystem), string(AskingTitles), string(AskingDrivers),
 	string(AddingMemory), string(ExchangingMemory), string(ChangingBadDrive),

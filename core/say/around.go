@@ -92,15 +92,16 @@ func WhyAfresh(v *remedy.Verdict, rel *release.Release, f *fact.Facts) string {
 
 // lack says a condition of the upgrade beside what the machine has.
 func lack(l *release.Lack, f *fact.Facts) string {
+	if l.Need != nil {
+		return "this does not apply: " + Need(l.Need)
+	}
 	def := l.Fact.Def()
 	has := Value(def, f.Value(l.Fact))
-	switch {
-	case l.AtLeast != "" && l.AtMost != "":
-		return fmt.Sprintf("the %s is %s (the upgrade takes %s to %s)", def.Label, has, l.AtLeast, l.AtMost)
-	case l.AtLeast != "":
-		return fmt.Sprintf("the %s is %s (the upgrade takes %s or later)", def.Label, has, l.AtLeast)
-	case l.AtMost != "":
-		return fmt.Sprintf("the %s is %s (the upgrade takes %s or earlier)", def.Label, has, l.AtMost)
+	if taken := versionRange(l.AtLeast, l.AtMost, l.Below); taken != "" {
+		return fmt.Sprintf("the %s is %s (the upgrade takes %s)", def.Label, has, taken)
+	}
+	if l.Fact == fact.OSLanguage {
+		return fmt.Sprintf("the %s is %s (the upgrade takes only %s)", def.Label, has, Or(Languages(l.Allowed)))
 	}
 	words := make([]string, len(l.Allowed))
 	for i, w := range l.Allowed {

@@ -58,7 +58,18 @@ func Hold(f *fact.Facts) string {
 
 // Offer says whether the release is offered to a machine already, which is
 // apart from whether the machine can take it.
-func Offer(o release.Offer, name string) string {
+func Offer(o release.Offer, name string, now time.Time) string {
+	says := offer(o, name)
+	if says == "" || o.Media.IsZero() || o.Now {
+		return says
+	}
+	if o.Media.After(now) {
+		return says + " Installation media can be used from " + Day(o.Media) + ", without waiting for the offer."
+	}
+	return says + " Installation media can be used now, without waiting for the offer."
+}
+
+func offer(o release.Offer, name string) string {
 	switch {
 	case !o.Known:
 		return ""
@@ -108,8 +119,11 @@ func Delivery(d *release.Delivery, rel *release.Release, f *fact.Facts) string {
 	return strings.Join(out, " ")
 }
 
-// Keeps says what stays on a way.
+// Keeps says what stays on a way; nil is what nothing says.
 func Keeps(list []string) string {
+	if list == nil {
+		return "what stays is unknown; the release document does not say it"
+	}
 	var lost []string
 	for _, what := range []string{"programs", "files", "settings"} {
 		if !slices.Contains(list, what) {
@@ -136,6 +150,22 @@ var verdictWords = map[string]string{
 
 // Known says the verdict on a title or a driver.
 func Known(is string) string { return verdictWords[is] }
+
+// Possible says what may be the verdict on a title or a driver, and what has to be known first.
+func Possible(j *release.Judged) string {
+	var words []string
+	for _, v := range j.Maybe {
+		if w := Known(v.Is); !slices.Contains(words, w) {
+			words = append(words, w)
+		}
+	}
+	why := map[release.Missing]string{
+		release.MissingVersion:   "its version is unknown",
+		release.MissingPublisher: "the release means the one by " + j.Named,
+		release.MissingFact:      "whether the condition of the release applies is unknown",
+	}[j.Missing]
+	return "possibly " + Or(words) + ": " + why
+}
 
 // State of an item of preparation.
 const (
@@ -204,6 +234,9 @@ func percentLess(limit, least float64) string {
 
 // Extended says until when extended support goes, and what it takes.
 func Extended(s *release.SupportDoc, now time.Time) string {
+	if s.NotDecided == "extended" {
+		return "Whether support is extended is not decided."
+	}
 	if s.Extended.IsZero() {
 		return ""
 	}

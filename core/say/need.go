@@ -265,6 +265,9 @@ func Route(way, through, target string, keeps []string) string {
 	case release.Image:
 		return fmt.Sprintf("%s is installed from a full image; %s.", target, Keeps(keeps))
 	case release.Reinstall:
+		if len(keeps) > 0 {
+			return fmt.Sprintf("%s is installed as a clean installation; %s.", target, Keeps(keeps))
+		}
 		return fmt.Sprintf("%s is installed as a clean installation; programs and files are not kept.", target)
 	}
 	return fmt.Sprintf("%s is installed as an in-place upgrade; %s.", target, Keeps(keeps))

@@ -293,6 +293,14 @@ func matchReason(e *check.Evidence) string {
 		return fmt.Sprintf("Its name indicates generation %d; the list %s includes generation %s (rule %s).",
 			m.Generation,
 			l.ID, m.Rule.Generations(), m.Rule.ID)
+	case m.Ending != "":
+		return fmt.Sprintf(
+			"Its name ends in %s, and the list %s says that this ending tells nothing (rule %s). Ask the "+
+				"maker.",
+			m.Ending,
+			l.ID,
+			m.Rule.ID,
+		)
 	case m.Result == list.Unread && m.Rule == nil && l.Of == list.Processors:
 		return fmt.Sprintf("The list %s has neither a naming rule nor a row for this name.", l.ID)
 	case m.Result == list.Unread:

@@ -29,9 +29,9 @@ func sections(rel *release.Release, requirements bool) []Section {
 			out = append(out, Section{title, lines})
 		}
 	}
-	add("Ways to the release", ways(rel.Upgrade, rel))
+	add("Ways to the release", ways(rel.Upgrade, rel.WayConditions(), rel))
 	for _, x := range rel.Interims {
-		lines := ways(x.Upgrade, rel)
+		lines := ways(x.Upgrade, x.WayConditions(), rel)
 		if !requirements {
 			add("Intermediate release: "+x.Name, lines)
 			continue
@@ -56,24 +56,55 @@ func sections(rel *release.Release, requirements bool) []Section {
 
 var platformWords = map[string]string{"windows": "a PC system", "macos": "a Mac system", "linux": "Linux"}
 
-func ways(docs []release.SourceDoc, rel *release.Release) []string {
+func ways(docs []release.SourceDoc, whens []need.Need, rel *release.Release) []string {
 	var out []string
 	for i := range docs {
-		out = append(out, source(&docs[i], rel))
+		out = append(out, source(&docs[i], whens[i], rel))
+	}
+	return out
+}
+
+// versionRange says versions: 11.0 to 11.9, 11.0 or later, 11.0 or later but before 12.0.
+func versionRange(least, most, below string) string {
+	switch {
+	case least != "" && most != "":
+		return least + " to " + most
+	case least != "" && below != "":
+		return least + " or later, but before " + below
+	case least != "":
+		return least + " or later"
+	case most != "":
+		return most + " or earlier"
+	case below != "":
+		return "before " + below
+	}
+	return ""
+}
+
+// Languages says language tags: one without a region includes all of them.
+func Languages(tags []string) []string {
+	out := make([]string, len(tags))
+	for i, tag := range tags {
+		if out[i] = tag; !strings.Contains(tag, "-") {
+			out[i] += " (any region)"
+		}
 	}
 	return out
 }
 
 // source says one way: from a PC system of version 11.0 or later, 64-bit.
-func source(s *release.SourceDoc, rel *release.Release) string {
+func source(s *release.SourceDoc, when need.Need, rel *release.Release) string {
 	from := "from " + platformWords[s.Platform]
+	versions := versionRange(s.AtLeast, s.AtMost, s.Below)
 	switch {
-	case s.AtLeast != "" && s.AtMost != "":
-		from += " of version " + s.AtLeast + " to " + s.AtMost
-	case s.AtLeast != "":
-		from += " of version " + s.AtLeast + " or later"
-	case s.AtMost != "":
-		from += " of version " + s.AtMost + " or earlier"
+	case s.From != "" && versions != "":
+		from = "from " + s.From + " (version " + versions + ")"
+	case s.From != "":
+		from = "from " + s.From
+	case s.AtLeast == "" && s.Below != "":
+		from += " of a version before " + s.Below
+	case versions != "":
+		from += " of version " + versions
 	}
 	if len(s.Edition) > 0 {
 		from += ", edition " + Or(s.Edition)
@@ -86,7 +117,10 @@ func source(s *release.SourceDoc, rel *release.Release) string {
 		from += ", " + Or(words)
 	}
 	if len(s.Language) > 0 {
-		from += ", in " + Or(s.Language)
+		from += ", in " + Or(Languages(s.Language))
+	}
+	if when != nil {
+		from += ", if this applies: " + Need(when)
 	}
 	how := map[string]string{
 		release.InPlace:   "in-place upgrade",
@@ -119,7 +153,8 @@ func delivery(rel *release.Release) []string {
 	for i := range rel.Packages {
 		p := &rel.Packages[i]
 		var whose []string
-		for _, s := range []string{p.Edition, fact.ProcessorArch.Def().Words[p.Architecture], p.Language, p.Way} {
+		architecture := fact.ProcessorArch.Def().Words[p.Architecture]
+		for _, s := range []string{p.Edition, architecture, languageOf(p.Language), p.Way} {
 			if s != "" {
 				whose = append(whose, s)
 			}
@@ -147,7 +182,14 @@ func supported(rel *release.Release) []string {
 		if s.Edition != "" {
 			line += " " + s.Edition
 		}
-		line += ": " + Day(s.Ends)
+		if line += ": "; s.Ends.IsZero() {
+			line += "the end of support is not decided"
+		} else {
+			line += Day(s.Ends)
+		}
+		if s.NotDecided == "extended" {
+			line += "; whether support is extended is not decided"
+		}
 		if !s.Extended.IsZero() {
 			line += "; extended until " + Day(s.Extended)
 			if s.ExtendedNote != "" {
@@ -161,6 +203,9 @@ func supported(rel *release.Release) []string {
 
 func offers(rel *release.Release) []string {
 	var out []string
+	if !rel.MediaFrom.IsZero() {
+		out = append(out, "Installation media can be used from "+Day(rel.MediaFrom)+", without waiting for the offer.")
+	}
 	for i := range rel.Stages {
 		s := &rel.Stages[i]
 		line := "from " + Day(s.From) + " to " + s.To
@@ -177,7 +222,16 @@ func knownLines(known []release.Known) []string {
 	for i := range known {
 		k := &known[i]
 		for j := range k.Versions {
-			out = append(out, Or(k.Name)+versions(&k.Versions[j])+": "+Known(k.Versions[j].Is)+note(k.Versions[j].Note))
+			v := &k.Versions[j]
+			line := Or(k.Name)
+			if k.Publisher != "" {
+				line += " by " + k.Publisher
+			}
+			line += versions(v) + ": " + Known(v.Is)
+			if k.When[j] != nil {
+				line += ", if this applies: " + Need(k.When[j])
+			}
+			out = append(out, line+note(v.Note))
 		}
 	}
 	return out
@@ -250,6 +304,12 @@ func NamingRule(r *list.Rule) string {
 		s += "; includes generation " + r.Generations()
 	} else {
 		s += "; only the rows are on the list"
+	}
+	if len(r.Ignored) > 0 {
+		s += "; the endings " + And(r.Ignored) + " do not matter"
+	}
+	if len(r.Unclear) > 0 {
+		s += "; of names that end in " + Or(r.Unclear) + " it is unknown: ask the maker"
 	}
 	if len(r.Except) > 0 {
 		s += "; except " + And(r.Except)
@@ -425,4 +485,11 @@ func fewNames(names []string) string {
 		return fmt.Sprintf("%s and %d others", strings.Join(names[:maxNames], ", "), len(names)-maxNames)
 	}
 	return And(names)
+}
+
+func languageOf(tag string) string {
+	if tag == "" {
+		return ""
+	}
+	return Languages([]string{tag})[0]
 }

@@ -113,9 +113,8 @@ func TestDifference(t *testing.T) {
 }
 
 func TestWhatStandsBeside(t *testing.T) {
-	if got := say.Keeps(nil); got != "nothing is kept" {
-		t.Error(got)
-	}
+	expect.Same(t, "what an empty list keeps", say.Keeps([]string{}), "nothing is kept")
+	expect.Same(t, "what no list keeps", say.Keeps(nil), "what stays is unknown; the release document does not say it")
 	for list, want := range map[string]string{
 		"programs files settings": "programs, files and settings stay",
 		"files":                   "files stay; programs and settings do not",
@@ -145,6 +144,9 @@ func TestWhatStandsBeside(t *testing.T) {
 		"hold; the hold says nothing about the hardware." {
 		t.Error(got)
 	}
+	expect.Same(t, "extension", say.Extended(&release.SupportDoc{NotDecided: "extended"}, now),
+		"Whether support is extended is not decided.")
+	later := now.AddDate(0, 2, 0)
 	for _, tt := range []struct {
 		o    release.Offer
 		want string
@@ -154,11 +156,68 @@ func TestWhatStandsBeside(t *testing.T) {
 				"the release."},
 		{release.Offer{Known: true, Now: true, From: now, To: "every machine"},
 			"Skerry 12 is offered to every machine since 23 November 2026."},
+		{release.Offer{Known: true, From: later, To: "every machine", Media: now},
+			"Skerry 12 is not offered to this machine before 23 January 2027 (every machine). This does not affect " +
+				"whether it can take the release. Installation media can be used now, without waiting for the offer."},
+		{release.Offer{Known: true, From: later, To: "every machine", Media: later.AddDate(0, 0, -1)},
+			"Skerry 12 is not offered to this machine before 23 January 2027 (every machine). This does not affect " +
+				"whether it can take the release. Installation media can be used from 22 January 2027, without " +
+				"waiting for the offer."},
 	} {
 		t.Run(tt.want, func(t *testing.T) {
-			if got := say.Offer(tt.o, "Skerry 12"); got != tt.want {
-				t.Errorf("%q, want %q", got, tt.want)
-			}
+			expect.Same(t, "what is said", say.Offer(tt.o, "Skerry 12", now), tt.want)
 		})
+	}
+}
+
+// What a document says of ways, support, offers and applications is said whole.
+func TestWhatADocumentSays(t *testing.T) {
+	rel, err := release.Read("f", []byte(`format: rolltop-release/1
+id: r
+name: Skerry 12
+installs_on: pc
+revision: 1
+published: 2026-06-02
+source: x
+media_from: 2026-07-01
+requirements:
+  - {id: a, title: A, level: must, consequence: unsupported, reason: R., need: {fact: processor.cores, at_least: 2}}
+upgrade:
+  - {platform: windows, from: Skerry 11, at_least: "11.0", below: "12.0", language: [de, en-GB], way: in-place}
+  - {platform: windows, below: "11.0", when: {fact: processor.cores, at_least: 4}, way: image}
+support:
+  - {release: Skerry 11, ends: 2027-04-13, not_decided: extended}
+  - {release: Skerry 11, edition: Counter, not_decided: ends}
+offered: [{from: 2026-08-01, to: every machine}]
+lists:
+  - id: cpus
+    of: processors
+    rows: [{name: K5 1}]
+    naming: [{id: k, reads: [{text: [K5-]}, {generation: 1}], from: 8, ignored_endings: [U, H], unclear_endings: [ES, QS]}]
+software:
+  - {name: [Tidebook], publisher: Tallow Works, versions: [{is: problem, when: {fact: processor.cores, at_least: 8}}]}
+`), nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	var said []string
+	for _, s := range say.Release(rel) {
+		said = append(said, s.Lines...)
+	}
+	want := []string{
+		"From Skerry 11 (version 11.0 or later, but before 12.0), in de (any region) or en-GB: in-place upgrade.",
+		"From a PC system of a version before 11.0, if this applies: at least 4 processor cores: installed from a " +
+			"full image.",
+		"Skerry 11: 13 April 2027; whether support is extended is not decided.",
+		"Skerry 11 Counter: the end of support is not decided.",
+		"Installation media can be used from 1 July 2026, without waiting for the offer.",
+		"From 1 August 2026 to every machine.",
+		"Tidebook by Tallow Works: has a known problem, if this applies: at least 8 processor cores.",
+		"cpus: one row of processors, not complete.",
+		"Rule k: K5-, then the generation in one digit; includes generation 8 and later; the endings U and H do not " +
+			"matter; of names that end in ES or QS it is unknown: ask the maker.",
+	}
+	if got := strings.Join(said, "\n"); got != strings.Join(want, "\n") {
+		t.Errorf("what is said:\n%s", got)
 	}
 }

@@ -125,11 +125,11 @@ func (s *Standing) Counted() Forecast {
 	out, most := s.Forecast, ""
 	for name, n := range s.running {
 		more := n > s.running[most] || n == s.running[most] && name < most
-		if more && s.target.SupportEnds(name, "") != nil {
+		if end := s.target.SupportEnds(name, ""); more && end != nil && !end.Ends.IsZero() {
 			most = name
 		}
 	}
-	if end := s.target.SupportEnds(most, ""); end != nil {
+	if end := s.target.SupportEnds(most, ""); end != nil && !end.Ends.IsZero() {
 		out.End = On(end.Ends)
 	}
 	return out

@@ -3,7 +3,7 @@ import { Disclosure, DisclosureButton, DisclosurePanel } from '@headlessui/vue'
 import { computed } from 'vue'
 
 import type { Schemas } from '../client'
-import { capital, sayDay } from '../words'
+import { capital } from '../words'
 import TickBox from './TickBox.vue'
 
 /** What stands beside the disposition and is never mixed into it. */
@@ -43,18 +43,7 @@ const rows = computed(() => {
     },
     {
       label: 'Support',
-      says: c.support
-        ? [
-            `${c.support.release}${c.support.edition ? ' ' + c.support.edition : ''} ${
-              c.support.not_here
-                ? 'is not supported on this machine.'
-                : c.support.days < 0
-                  ? `went out of support on ${sayDay(c.support.ends)}.`
-                  : `is supported until ${sayDay(c.support.ends)}: ${c.support.days} days.`
-            }`,
-            c.support.says,
-          ]
-        : [],
+      says: [c.support?.text, c.support?.says],
     },
     { label: 'Offer', says: [c.offer?.says] },
     { label: 'Hold', says: [c.hold] },

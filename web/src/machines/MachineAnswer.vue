@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import type { Schemas } from '../client'
 import DispositionMark from '../ui/DispositionMark.vue'
-import { capital, sayDay, sayMoment } from '../words'
+import { capital, sayMoment } from '../words'
 import VouchedLine from './VouchedLine.vue'
 
 /** The answer, first: what is to become of the machine, and what that rests on. */
@@ -35,14 +35,7 @@ const emit = defineEmits<{ changed: [] }>()
       >, {{ check.machine.elevated ? 'read as administrator' : 'without administrator rights' }}</template
     >
     · {{ check.coverage.read }} of {{ check.coverage.needed }} needed facts read
-    <template v-if="check.support">
-      · {{ check.support.release }}
-      <template v-if="check.support.not_here">is not supported on this machine</template>
-      <template v-else>
-        {{ check.support.days < 0 ? 'went out of support on' : 'is supported until' }}
-        {{ sayDay(check.support.ends) }}
-      </template>
-    </template>
+    <template v-if="check.support"> · {{ check.support.text }}</template>
   </p>
   <VouchedLine :machine="machine" :may="may" class="-mt-5" @changed="emit('changed')" />
   <p v-for="w in check.warnings" :key="w" class="mb-3 font-semibold">{{ w }}</p>
