@@ -1,6 +1,7 @@
 package assess_test
 
 import (
+	"fmt"
 	"math/rand/v2"
 	"slices"
 	"strings"
@@ -299,5 +300,38 @@ func TestTickedItems(t *testing.T) {
 	var none *assess.Document
 	if none.Ticked("step/add-memory") != nil {
 		t.Error("a machine that was never checked has a tick")
+	}
+}
+
+// The age of an inventory is said from the first day on, and what it does grows with it. A clock that
+// is a day ahead is no clock that is wrong.
+func TestAgeOfAnInventory(t *testing.T) {
+	for _, tt := range []struct {
+		days                  int
+		said, stale, future   bool
+		certainty, answerEnds string
+	}{
+		{-2, true, false, true, "expected", "it can take Skerry 12 now."},
+		{-1, false, false, false, "confirmed", "it can take Skerry 12 now."},
+		{0, false, false, false, "confirmed", "it can take Skerry 12 now."},
+		{1, true, false, false, "confirmed", "it can take Skerry 12 now."},
+		{6, true, false, false, "confirmed", "it can take Skerry 12 now."},
+		{7, true, false, false, "confirmed", "as of 16 November 2026 ("},
+		{assess.StaleDays - 1, true, false, false, "confirmed", "as of 26 August 2026 ("},
+		{assess.StaleDays, true, true, false, "expected", "as of 25 August 2026 ("},
+	} {
+		t.Run(fmt.Sprint(tt.days), func(t *testing.T) {
+			d := sound()
+			d.TakenAt = now.AddDate(0, 0, -tt.days)
+			c := run(t, coretest.Release(t, "skerry-12"), d).Document(now, "test")
+			expect.Same(t, "whether the age is said", c.Age != nil, tt.said)
+			if c.Age != nil {
+				expect.Same(t, "the days", c.Age.Days, tt.days)
+				expect.Same(t, "whether it is stale", c.Age.Stale, tt.stale)
+				expect.Same(t, "whether it is of the future", c.Age.Future, tt.future)
+			}
+			expect.Same(t, "the certainty", c.Certainty, tt.certainty)
+			expect.Contains(t, c.Answer, tt.answerEnds)
+		})
 	}
 }

@@ -266,6 +266,15 @@ func (x *Index) Drop(id int64) {
 // Sites are the sites that machines have.
 func (x *Index) Sites() []string { return x.texts[textPlace].items() }
 
+// Texts are the values of a text fact that machines have, each once; none of a fact that identifies
+// one machine.
+func (x *Index) Texts(id fact.ID) []string {
+	if x.facts[id] == nil {
+		return nil
+	}
+	return x.facts[id].items()
+}
+
 // Tags are the tags that machines have.
 func (x *Index) Tags() []string { return x.tags.items() }
 

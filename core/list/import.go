@@ -3,22 +3,9 @@ package list
 import (
 	"errors"
 	"fmt"
-	"math"
 	"slices"
-	"strconv"
 	"strings"
-	"unicode"
-
-	"rolltop.example/rolltop/core/doc"
 )
-
-// Sheet is a table as it was found on a page or in a file: a heading, and rows
-// of cells.
-type Sheet struct {
-	Where string // its caption, or its place: table 2
-	Heads []string
-	Rows  [][]string
-}
 
 // ImportOptions say how a sheet becomes a list.
 type ImportOptions struct {
@@ -29,14 +16,34 @@ type ImportOptions struct {
 	// Prefix stands before every name that does not begin with it: a maker whom
 	// the page leaves out.
 	Prefix string
+	// Set gives fields a value in every row that the page gives none: what the page states in a
+	// sentence. Keys are fields of a list, values are written as in a file of rows.
+	Set map[string]string
+	// ExceptMarked are marks of footnotes: Set leaves rows with one of them alone.
+	ExceptMarked []string
+	// Names are names that exist, such as those of a fleet's processors: what a proposed naming rule
+	// includes of them is shown.
+	Names []string
 }
 
-// Imported is what became of a sheet.
+// Imported is what became of one sheet, or of several with the same fields.
 type Imported struct {
 	Rows    []RowDoc
-	Used    []Used    // which headings became what
-	Ignored []string  // headings that became nothing
-	Dropped []Dropped // rows that were left out, and values that could not be read
+	Used    []Used     // which headings became what
+	Ignored []string   // headings that became nothing
+	Dropped []Dropped  // rows that were left out, and values that could not be read
+	Series  []Proposal // rows that describe a series of names, with the naming rules that they propose
+	Marked  []Marked   // the footnotes of the rows
+	Guessed []string   // what was assumed, in sentences
+
+	at []int // of each row, the row of the sheet that it came from, from 1
+}
+
+// Marked is a footnote, and the rows that have its mark.
+type Marked struct {
+	Mark  string
+	Text  string // empty where the page does not have it
+	Names []string
 }
 
 // Used is a field with the headings it came from.
@@ -53,62 +60,118 @@ type Dropped struct {
 	Kept bool // the row was kept, without the value
 }
 
-// headings by which a field is found, in the order of preference; without
-// units, punctuation and case.
-var headings = map[string][]string{
-	"name": {"processor name", "model name", "model identifier", "identifier", "processor model", "processor",
-		"processor number", "model number", "model", "name", "cpu", "product", "part"},
-	"cores": {"cores", "core count", "of cores", "number of cores", "no of cores", "processor cores"},
-	"rated_mhz": {"base frequency", "processor base frequency", "base clock", "base speed", "rated speed",
-		"rated mhz", "base clock speed", "frequency", "clock", "speed", "clock speed"},
-	"architecture": {"architecture", "word size"},
-	"built_in_tpm": {"built in tpm", "tpm built in", "tpm"},
-	"features":     {"features", "instruction sets", "instruction set extensions"},
-	"note":         {"note", "notes", "remark", "remarks", "comment", "year", "released"},
-}
-
-// nameParts are headings that stand before the model's in a name, in order.
-var nameParts = [][]string{
-	{"manufacturer", "maker", "vendor", "company"}, {"brand", "family", "line", "series", "product line"},
-}
-
 // Import makes the rows of a list from a sheet. The error says which heading is
 // missing; rows that cannot be used are reported and left out.
 func Import(s Sheet, o ImportOptions) (*Imported, error) {
-	im := &importer{Sheet: s, out: &Imported{}, columns: map[string][]int{}, between: map[int]string{}}
+	im := &importer{Sheet: s, o: o, out: &Imported{}, columns: map[string][]int{}, between: map[int]string{}}
 	if err := im.match(o.Columns); err != nil {
 		return nil, err
 	}
-	seen := map[string]int{}
-	for i, cells := range s.Rows {
-		row, ok := im.row(i+1, cells, o.Prefix)
-		if !ok {
-			continue
-		}
-		key := Normal(row.Name)
-		if j := seen[key]; j > 0 {
-			im.drop(i+1, row.Name, fmt.Sprintf("the same name as in row %d", j))
-			continue
-		}
-		seen[key] = i + 1
-		im.out.Rows = append(im.out.Rows, row)
+	if err := im.settable(); err != nil {
+		return nil, err
 	}
-	if len(im.out.Rows) == 0 {
+	for i, cells := range s.Rows {
+		im.row(i, cells)
+	}
+	im.guesses()
+	im.out.unique()
+	im.out.propose(o.Names)
+	if len(im.out.Rows)+len(im.out.Series) == 0 {
 		return nil, fmt.Errorf("no row of %s can be used: %s", s.Where, im.reasons())
 	}
 	return im.out, nil
 }
 
-// ImportBest imports one of several sheets: the one asked for, counted from 1,
-// or the one that gives the most rows. It returns its index.
-func ImportBest(sheets []Sheet, table int, o ImportOptions) (int, *Imported, error) {
-	if table > len(sheets) {
-		return 0, nil, fmt.Errorf("table %d does not exist; the file has %d", table, len(sheets))
+// unique leaves out rows whose name an earlier one has.
+func (im *Imported) unique() {
+	seen := map[string]int{}
+	rows, at := im.Rows[:0], im.at[:0]
+	for i, row := range im.Rows {
+		key := Normal(row.Name)
+		if j := seen[key]; j > 0 {
+			im.Dropped = append(im.Dropped,
+				Dropped{Row: im.at[i], Text: clip(row.Name), Why: fmt.Sprintf("the same name as in row %d", j)})
+			continue
+		}
+		seen[key] = im.at[i]
+		rows, at = append(rows, row), append(at, im.at[i])
 	}
-	if table > 0 {
-		im, err := Import(sheets[table-1], o)
-		return table - 1, im, err
+	im.Rows, im.at = rows, at
+	slices.SortStableFunc(im.Dropped, func(a, b Dropped) int { return a.Row - b.Row })
+}
+
+// ImportTables imports some of several sheets, counted from 1, and joins them; without any, the one
+// that gives the most rows. It returns the indexes of those that were used.
+func ImportTables(sheets []Sheet, tables []int, o ImportOptions) ([]int, *Imported, error) {
+	if len(sheets) == 0 {
+		return nil, nil, errors.New("the file has no table")
 	}
+	if len(tables) == 0 {
+		at, im, err := importBest(sheets, o)
+		return []int{at}, im, err
+	}
+	var used []int
+	joined := &Imported{}
+	for _, n := range tables {
+		if n < 1 || n > len(sheets) {
+			return nil, nil, fmt.Errorf("table %d does not exist; the file has %d", n, len(sheets))
+		}
+		if slices.Contains(used, n-1) {
+			return nil, nil, fmt.Errorf("table %d is named twice; name each table once", n)
+		}
+		im, err := Import(sheets[n-1], o)
+		if err != nil {
+			return nil, nil, err
+		}
+		used = append(used, n-1)
+		joined.add(im)
+	}
+	if len(used) > 1 {
+		joined.unique()
+		joined.Guessed = append(joined.Guessed,
+			fmt.Sprintf("%d tables are joined; of a name in several, the first row counts.", len(used)))
+	}
+	return used, joined, nil
+}
+
+// add puts what became of another sheet behind.
+func (im *Imported) add(other *Imported) {
+	im.Rows, im.at = append(im.Rows, other.Rows...), append(im.at, other.at...)
+	im.Dropped = append(im.Dropped, other.Dropped...)
+	im.Series = append(im.Series, other.Series...)
+	for _, u := range other.Used {
+		at := slices.IndexFunc(im.Used, func(x Used) bool { return x.Field == u.Field })
+		if at < 0 {
+			im.Used = append(im.Used, u)
+			continue
+		}
+		for _, from := range u.From {
+			if !slices.Contains(im.Used[at].From, from) {
+				im.Used[at].From = append(slices.Clip(im.Used[at].From), from)
+			}
+		}
+	}
+	for _, h := range other.Ignored {
+		if !slices.Contains(im.Ignored, h) {
+			im.Ignored = append(im.Ignored, h)
+		}
+	}
+	for _, g := range other.Guessed {
+		if !slices.Contains(im.Guessed, g) {
+			im.Guessed = append(im.Guessed, g)
+		}
+	}
+	for _, m := range other.Marked {
+		at := slices.IndexFunc(im.Marked, func(x Marked) bool { return x.Mark == m.Mark && x.Text == m.Text })
+		if at < 0 {
+			im.Marked = append(im.Marked, m)
+			continue
+		}
+		im.Marked[at].Names = append(im.Marked[at].Names, m.Names...)
+	}
+}
+
+func importBest(sheets []Sheet, o ImportOptions) (int, *Imported, error) {
 	best, at, first := (*Imported)(nil), 0, error(nil)
 	for i := range sheets {
 		im, err := Import(sheets[i], o)
@@ -118,14 +181,11 @@ func ImportBest(sheets []Sheet, table int, o ImportOptions) (int, *Imported, err
 			}
 			continue
 		}
-		if best == nil || len(im.Rows) > len(best.Rows) {
+		if best == nil || len(im.Rows)+len(im.Series) > len(best.Rows)+len(best.Series) {
 			best, at = im, i
 		}
 	}
-	switch {
-	case len(sheets) == 0:
-		return 0, nil, errors.New("the file has no table")
-	case best == nil:
+	if best == nil {
 		return 0, nil, first
 	}
 	return at, best, nil
@@ -133,9 +193,11 @@ func ImportBest(sheets []Sheet, table int, o ImportOptions) (int, *Imported, err
 
 type importer struct {
 	Sheet
+	o       ImportOptions
 	out     *Imported
 	columns map[string][]int
 	between map[int]string // in a name: what stands before a column, where it is no blank
+	several int            // rows whose cell has several names
 }
 
 func (im *importer) drop(row int, text, why string) {
@@ -149,102 +211,6 @@ func (im *importer) reasons() string {
 	return im.out.Dropped[0].Why
 }
 
-// match finds the column of each field.
-func (im *importer) match(given map[string]string) error {
-	plain := make([]string, len(im.Heads))
-	for i, h := range im.Heads {
-		plain[i] = plainHeading(h)
-	}
-	taken := map[int]bool{}
-	use := func(field string, at ...int) {
-		u := Used{Field: field}
-		for _, i := range at {
-			taken[i] = true
-			u.From = append(u.From, im.Heads[i])
-		}
-		im.columns[field], im.out.Used = at, append(im.out.Used, u)
-	}
-	for field := range given {
-		if !slices.Contains(columns, field) {
-			return fmt.Errorf("a list has no field %q; %s", field, doc.Suggest(field, columns))
-		}
-	}
-	for _, field := range columns {
-		if text, ok := given[field]; ok {
-			var at []int
-			literal, said := "", false
-			for _, h := range strings.Split(text, "+") {
-				h = strings.TrimSpace(h)
-				if len(h) >= 2 && (h[0] == '\'' || h[0] == '"') && h[len(h)-1] == h[0] {
-					literal, said = h[1:len(h)-1], true
-					continue
-				}
-				i := im.heading(h)
-				if i < 0 {
-					return fmt.Errorf("%s has no column %q; its columns are %s", im.Where, h, join(im.Heads))
-				}
-				if said {
-					im.between[i] = literal
-				}
-				said = false
-				at = append(at, i)
-			}
-			if len(at) == 0 {
-				return fmt.Errorf("%s does not name a column; its columns are %s", text, join(im.Heads))
-			}
-			use(field, at...)
-			continue
-		}
-		for _, want := range headings[field] {
-			i := slices.Index(plain, want)
-			if i < 0 || taken[i] {
-				continue
-			}
-			var at []int
-			if field == "name" && !strings.Contains(want, "identifier") {
-				for _, part := range nameParts {
-					if j := slices.IndexFunc(plain, func(h string) bool { return slices.Contains(part, h) }); j >= 0 &&
-						j != i {
-						at = append(at, j)
-					}
-				}
-			}
-			use(field, append(at, i)...)
-			break
-		}
-	}
-	if im.columns["name"] == nil {
-		return fmt.Errorf(
-			"no column of %s has a heading for names; its columns are %s: choose one with name=HEADING", im.Where,
-			join(im.Heads))
-	}
-	for i, h := range im.Heads {
-		if !taken[i] && h != "" {
-			im.out.Ignored = append(im.out.Ignored, h)
-		}
-	}
-	return nil
-}
-
-// heading finds a column by what a person wrote: exactly, or without case.
-func (im *importer) heading(h string) int {
-	if i := slices.Index(im.Heads, h); i >= 0 {
-		return i
-	}
-	return slices.IndexFunc(im.Heads, func(x string) bool { return strings.EqualFold(x, h) })
-}
-
-// plainHeading leaves letters and single blanks: “# of Cores” is “of cores”. A
-// unit in brackets is left out.
-func plainHeading(h string) string {
-	if i := strings.IndexAny(h, "(["); i > 0 {
-		h = h[:i]
-	}
-	words := strings.FieldsFunc(strings.ToLower(h),
-		func(c rune) bool { return !unicode.IsLetter(c) && !unicode.IsDigit(c) })
-	return strings.Join(words, " ")
-}
-
 func (im *importer) cell(cells []string, at int) string {
 	if at >= len(cells) {
 		return ""
@@ -252,83 +218,152 @@ func (im *importer) cell(cells []string, at int) string {
 	return strings.Join(strings.Fields(cells[at]), " ")
 }
 
-func (im *importer) row(n int, cells []string, prefix string) (row RowDoc, ok bool) {
-	filled := 0
-	for i := range cells {
-		if im.cell(cells, i) != "" {
-			filled++
-		}
-	}
-	row.Name = im.name(cells, prefix)
+// row makes rows of one of the sheet: one of each name in it.
+func (im *importer) row(i int, cells []string) {
+	n := i + 1
+	names := im.names(i, cells)
+	full := filled(cells)
 	switch {
-	case filled == 0:
-		return row, false // nothing is lost with an empty row
+	case full == 0:
+		return // nothing is lost with an empty row
 	case im.repeatsHeading(cells):
 		im.drop(n, shown(cells), "it repeats the heading")
-		return row, false
-	case filled == 1 && len(im.Heads) > 1 || same(cells) && len(cells) > 1:
+		return
+	case full == 1 && len(im.Heads) > 1 || same(cells) && len(cells) > 1:
 		im.drop(n, shown(cells), "a heading within the table: only one cell has text")
-		return row, false
-	case row.Name == "" || Normal(row.Name) == "":
+		return
+	case len(names) == 0:
 		im.drop(n, shown(cells), "it has no name")
-		return row, false
+		return
+	case im.struck(i, cells):
+		im.drop(n, shown(cells), "it is struck out on the page")
+		return
 	}
-	for _, field := range columns[1:] {
-		at := im.columns[field]
-		if at == nil {
+	if len(names) > 1 {
+		im.several++
+	}
+	rest := im.marks(i, cells, len(names) > 1)
+	for _, one := range names {
+		name, marks := one.name, rest
+		for _, m := range one.marks {
+			marks = append(slices.Clip(marks), im.each(m)...)
+		}
+		slices.Sort(marks)
+		marks = slices.Compact(marks)
+		if p, ok := readSeries(name); ok {
+			p.Row, p.Says = n, shown(cells)
+			im.out.Series = append(im.out.Series, p)
 			continue
 		}
-		if why := im.set(&row, field, im.cell(cells, at[0]), im.Heads[at[0]]); why != "" {
-			im.out.Dropped = append(im.out.Dropped, Dropped{n, clip(row.Name), why, true})
-		}
-	}
-	return row, true
-}
-
-// name joins the columns of a name; a part that the next one begins with is not
-// said twice.
-func (im *importer) name(cells []string, prefix string) string {
-	name := ""
-	at := im.columns["name"]
-	for k := len(at) - 1; k >= 0; k-- {
-		part := unmarked(im.cell(cells, at[k]))
-		if k+1 < len(at) && name != "" {
-			if text, said := im.between[at[k+1]]; said {
-				name = part + text + name
+		row := RowDoc{Name: name}
+		for _, field := range columns[1:] {
+			at := im.columns[field]
+			if at == nil {
 				continue
 			}
-		}
-		name = before(part, name)
-	}
-	if name == "" {
-		return ""
-	}
-	return before(strings.TrimSpace(prefix), name)
-}
-
-func before(part, name string) string {
-	if part == "" || name == "" {
-		return part + name
-	}
-	if len(name) >= len(part) && strings.EqualFold(name[:len(part)], part) {
-		return name
-	}
-	return part + " " + name
-}
-
-// unmarked takes the marks of footnotes off the end of a name.
-func unmarked(s string) string {
-	for {
-		was := s
-		s = strings.TrimRight(s, " *†‡")
-		if strings.HasSuffix(s, "]") {
-			if i := strings.LastIndexByte(s, '['); i > 0 && i > len(s)-6 {
-				s = s[:i]
+			if why := im.set(&row, field, im.cell(cells, at[0]), im.Heads[at[0]]); why != "" {
+				im.out.Dropped = append(im.out.Dropped, Dropped{n, clip(row.Name), why, true})
 			}
 		}
-		if s == was {
-			return s
+		im.state(&row, marks)
+		im.note(&row, marks)
+		im.out.Rows, im.out.at = append(im.out.Rows, row), append(im.out.at, n)
+	}
+}
+
+// struck says whether the page strikes a row out: its name, or all of it.
+func (im *importer) struck(i int, cells []string) bool {
+	at := im.columns["name"]
+	if im.Cells[At{i, at[len(at)-1]}].Struck {
+		return true
+	}
+	for j, text := range cells {
+		if strings.TrimSpace(text) != "" && !im.Cells[At{i, j}].Struck {
+			return false
 		}
+	}
+	return true
+}
+
+// marks are the marks of footnotes in a row, each once: without those of a cell with several names,
+// each of which has its own.
+func (im *importer) marks(i int, cells []string, several bool) []string {
+	var out []string
+	at := im.columns["name"]
+	for j := range cells {
+		if several && j == at[len(at)-1] {
+			continue
+		}
+		for _, m := range im.Cells[At{i, j}].Marks {
+			for _, one := range im.each(m) {
+				if !slices.Contains(out, one) {
+					out = append(out, one)
+				}
+			}
+		}
+	}
+	return out
+}
+
+// each parts a mark of several digits that no footnote has: ¹² is 1 and 2 where there is no 12.
+func (im *importer) each(mark string) []string {
+	if len(mark) < 2 || im.text(mark) != "" || strings.Trim(mark, "0123456789") != "" {
+		return []string{mark}
+	}
+	return strings.Split(mark, "")
+}
+
+// text is the footnote with a mark, or "".
+func (im *importer) text(mark string) string {
+	for _, n := range im.Notes {
+		if strings.EqualFold(n.Mark, mark) {
+			return n.Text
+		}
+	}
+	return ""
+}
+
+// note puts the footnotes of a row beside it.
+func (im *importer) note(row *RowDoc, marks []string) {
+	for _, m := range marks {
+		text := im.text(m)
+		at := slices.IndexFunc(im.out.Marked, func(x Marked) bool { return x.Mark == m })
+		if at < 0 {
+			at = len(im.out.Marked)
+			im.out.Marked = append(im.out.Marked, Marked{Mark: m, Text: text})
+		}
+		im.out.Marked[at].Names = append(im.out.Marked[at].Names, row.Name)
+		if text == "" {
+			text = "footnote " + m
+		}
+		if row.Note != "" {
+			row.Note += "; "
+		}
+		row.Note += text
+	}
+}
+
+// guesses says what was assumed of the sheet.
+func (im *importer) guesses() {
+	say := func(format string, args ...any) {
+		im.out.Guessed = append(im.out.Guessed, fmt.Sprintf(format, args...))
+	}
+	if len(im.Above) > 0 {
+		say("The heading of %s is row %d; what stands above it is its title: %s.", im.Where, im.First-1,
+			clip(strings.Join(im.Above, " · ")))
+	}
+	if at := im.columns["name"]; len(at) > 1 && im.o.Columns["name"] == "" {
+		var heads []string
+		for _, i := range at {
+			heads = append(heads, im.Heads[i])
+		}
+		say("A name is made of the columns %s.", strings.Join(heads, ", "))
+	}
+	switch {
+	case im.several == 1:
+		say("One row has several names in a cell; each name is a row.")
+	case im.several > 1:
+		say("%d rows have several names in a cell; each name is a row.", im.several)
 	}
 }
 
@@ -354,105 +389,4 @@ func (im *importer) repeatsHeading(cells []string) bool {
 		}
 	}
 	return equal > 0 && equal >= (len(im.Heads)+1)/2
-}
-
-// set reads a cell as people write them; what cannot be read is said.
-func (im *importer) set(row *RowDoc, field, text, head string) (why string) {
-	if text == "" || text == "-" || text == "–" || strings.EqualFold(text, "n/a") {
-		return ""
-	}
-	switch field {
-	case "cores":
-		n, rest := leadingNumber(text)
-		if n < 1 || n > 65536 || n != math.Trunc(n) || strings.HasPrefix(strings.TrimSpace(rest), "+") {
-			return fmt.Sprintf("cores %q is not a whole number; the value was ignored", clip(text))
-		}
-		row.Cores = int(n)
-	case "rated_mhz":
-		mhz, ok := megahertz(text, head)
-		if !ok {
-			return fmt.Sprintf("speed %q has no known unit; the value was ignored", clip(text))
-		}
-		row.RatedMHz = mhz
-	case "built_in_tpm":
-		yes, ok := truthOf(text)
-		if !ok {
-			return fmt.Sprintf("%q is neither yes nor no; the value was ignored", clip(text))
-		}
-		row.BuiltInTPM = &yes
-	case "architecture":
-		known := map[string]string{
-			"x86":    "x86",
-			"32-bit": "x86",
-			"x86-64": "x86-64",
-			"x64":    "x86-64",
-			"64-bit": "x86-64",
-			"arm64":  "arm64",
-		}
-		if row.Architecture = known[strings.ToLower(text)]; row.Architecture == "" {
-			return fmt.Sprintf("%q is not an architecture; the value was ignored", clip(text))
-		}
-	case "features":
-		row.Features = strings.Fields(strings.ToLower(strings.NewReplacer(",", " ", ";", " ").Replace(text)))
-	case "note":
-		row.Note = text
-	}
-	return ""
-}
-
-func truthOf(s string) (yes, ok bool) {
-	switch strings.ToLower(s) {
-	case "yes", "true", "y", "1", "✓", "✔":
-		return true, true
-	case "no", "false", "n", "0", "✗", "✘":
-		return false, true
-	}
-	return false, false
-}
-
-// leadingNumber reads the number at the front of a text; a comma may stand for
-// the point.
-func leadingNumber(s string) (n float64, rest string) {
-	end := 0
-	for end < len(s) && (s[end] >= '0' && s[end] <= '9' || (s[end] == '.' || s[end] == ',') && end > 0) {
-		end++
-	}
-	n, err := strconv.ParseFloat(strings.Replace(strings.TrimRight(s[:end], ".,"), ",", ".", 1), 64)
-	if err != nil {
-		return -1, s
-	}
-	return n, s[end:]
-}
-
-// megahertz reads a speed, with the unit behind it or in its heading.
-func megahertz(text, head string) (int, bool) {
-	n, rest := leadingNumber(text)
-	unit := strings.ToLower(strings.TrimSpace(rest))
-	if unit == "" {
-		unit = strings.ToLower(head)
-	}
-	switch {
-	case strings.Contains(unit, "ghz"):
-		n *= 1000
-	case !strings.Contains(unit, "mhz"):
-		return 0, false
-	default:
-		n = grouped(strings.TrimSuffix(text, rest), n)
-	}
-	mhz := int(math.Round(n))
-	return mhz, mhz >= 1 && mhz <= 100_000
-}
-
-// grouped reads 1,900 and 1.900 as nineteen hundred, which among megahertz is
-// what they mean; anything else stays n.
-func grouped(digits string, n float64) float64 {
-	i := strings.IndexAny(digits, ".,")
-	if i < 1 || i > 3 || len(digits) != i+4 {
-		return n
-	}
-	whole, err := strconv.Atoi(digits[:i] + digits[i+1:])
-	if err != nil {
-		return n
-	}
-	return float64(whole)
 }

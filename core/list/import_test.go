@@ -14,10 +14,11 @@ import (
 )
 
 func sheet(heads string, rows ...string) list.Sheet {
-	s := list.Sheet{Where: "table 1", Heads: strings.Split(heads, "|")}
+	all := [][]string{strings.Split(heads, "|")}
 	for _, r := range rows {
-		s.Rows = append(s.Rows, strings.Split(r, "|"))
+		all = append(all, strings.Split(r, "|"))
 	}
+	s, _ := list.Table("table 1", all, nil, nil)
 	return s
 }
 
@@ -127,15 +128,21 @@ func TestImportRefuses(t *testing.T) {
 			coretest.Refused(t, err, tt.want)
 		})
 	}
-	if _, _, err := list.ImportBest([]list.Sheet{sheet("Price", "1")}, 2, list.ImportOptions{}); err == nil ||
-		!strings.Contains(err.Error(), "table 2 does not exist; the file has 1") {
-		t.Errorf("got %v", err)
-	}
-	at, got, err := list.ImportBest([]list.Sheet{sheet("Price", "1"), sheet("Model", "a"), sheet("Model", "a", "b")}, 0,
-		list.ImportOptions{})
+	_, _, err := list.ImportTables([]list.Sheet{sheet("Price", "1")}, []int{2}, list.ImportOptions{})
+	expect.Error(t, err, "table 2 does not exist; the file has 1")
+	_, _, err = list.ImportTables([]list.Sheet{sheet("Model", "a")}, []int{1, 1}, list.ImportOptions{})
+	expect.Error(t, err, "table 1 is named twice")
+	three := []list.Sheet{sheet("Price", "1"), sheet("Model", "a"), sheet("Model", "a", "b")}
+	at, got, err := list.ImportTables(three, nil, list.ImportOptions{})
 	expect.NoError(t, err)
-	expect.Same(t, "at", at, 2)
+	expect.Same(t, "the table", fmt.Sprint(at), "[2]")
 	expect.Same(t, "len(got.Rows)", len(got.Rows), 2)
+	at, got, err = list.ImportTables(three, []int{3, 2}, list.ImportOptions{})
+	expect.NoError(t, err)
+	expect.Same(t, "the tables", fmt.Sprint(at), "[2 1]")
+	expect.Same(t, "rows of both", len(got.Rows), 2)
+	expect.Same(t, "what stands in both", got.Dropped[0].Why, "the same name as in row 1")
+	expect.Contains(t, strings.Join(got.Guessed, " "), "2 tables are joined")
 }
 
 // What is written is read again as it was.
@@ -238,15 +245,14 @@ func FuzzReadRows(f *testing.F) {
 // without a table says so.
 func TestImportBestSaysWhy(t *testing.T) {
 	bad := []list.Sheet{sheet("Price|Weight", "1|2"), sheet("Model", "Model")}
-	_, im, err := list.ImportBest(bad, 0, list.ImportOptions{})
+	_, im, err := list.ImportTables(bad, nil, list.ImportOptions{})
 	expect.That(t, "im == nil", im == nil)
 	expect.That(t, "err != nil", err != nil)
 	expect.Contains(t, err.Error(), "has a heading for names")
-	at, im, err := list.ImportBest(append(bad, sheet("Model", "Onyx 5")), 0, list.ImportOptions{})
+	at, im, err := list.ImportTables(append(bad, sheet("Model", "Onyx 5")), nil, list.ImportOptions{})
 	expect.NoError(t, err)
-	expect.Same(t, "at", at, 2)
+	expect.Same(t, "the table", fmt.Sprint(at), "[2]")
 	expect.Same(t, "len(im.Rows)", len(im.Rows), 1)
-	if _, im, err := list.ImportBest(nil, 0, list.ImportOptions{}); im != nil || err == nil {
-		t.Errorf("of no table: %v %v", im, err)
-	}
+	_, _, err = list.ImportTables(nil, nil, list.ImportOptions{})
+	expect.Error(t, err, "the file has no table")
 }

@@ -153,26 +153,10 @@ func clip(s string) string {
 // WriteRows writes rows as a CSV file that [ReadRows] reads: the columns that
 // some row has.
 func WriteRows(rows []RowDoc) []byte {
-	cells := func(row *RowDoc) []string {
-		number := func(n int) string {
-			if n == 0 {
-				return ""
-			}
-			return strconv.Itoa(n)
-		}
-		tpm := ""
-		if row.BuiltInTPM != nil {
-			tpm = strconv.FormatBool(*row.BuiltInTPM)
-		}
-		return []string{
-			row.Name, number(row.Cores), number(row.RatedMHz), row.Architecture, tpm, strings.Join(row.Features, " "),
-			row.Note,
-		}
-	}
 	used := make([]bool, len(columns))
 	used[0] = true
 	for i := range rows {
-		for j, c := range cells(&rows[i]) {
+		for j, c := range rows[i].cells() {
 			used[j] = used[j] || c != ""
 		}
 	}
@@ -189,8 +173,26 @@ func WriteRows(rows []RowDoc) []byte {
 	w := csv.NewWriter(&b)
 	_ = w.Write(pick(columns)) // into memory: it cannot fail
 	for i := range rows {
-		_ = w.Write(pick(cells(&rows[i])))
+		_ = w.Write(pick(rows[i].cells()))
 	}
 	w.Flush()
 	return b.Bytes()
+}
+
+// cells are the fields of a row in the order of the columns.
+func (row *RowDoc) cells() []string {
+	number := func(n int) string {
+		if n == 0 {
+			return ""
+		}
+		return strconv.Itoa(n)
+	}
+	tpm := ""
+	if row.BuiltInTPM != nil {
+		tpm = strconv.FormatBool(*row.BuiltInTPM)
+	}
+	return []string{
+		row.Name, number(row.Cores), number(row.RatedMHz), row.Architecture, tpm, strings.Join(row.Features, " "),
+		row.Note,
+	}
 }

@@ -5,7 +5,6 @@ import (
 
 	"rolltop.example/rolltop/core/check"
 	"rolltop.example/rolltop/core/need"
-	"rolltop.example/rolltop/core/release"
 )
 
 // Alternative is a step that would settle the same as one of the plan: either
@@ -57,11 +56,6 @@ func (l *Library) without(res *check.Result, v *Verdict, p *Planned) *solver {
 		route:   v.Route,
 		guest:   v.Guest,
 		install: -1,
-	}
-	for k := range res.Findings {
-		if fd := &res.Findings[k]; fd.Outcome == check.Fail && fd.Requirement.Level == release.Must {
-			s.failing = append(s.failing, fd)
-		}
 	}
 	for i := range v.Plan {
 		q := v.Plan[i]

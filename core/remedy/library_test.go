@@ -173,3 +173,29 @@ func TestEdgesAreNotWrittenTwice(t *testing.T) {
 		}
 	}
 }
+
+// What is put into a machine is put in before the TPM module: all of it while the case is open, and the
+// module last, so that the first start shows one new thing.
+func TestTheModuleComesLast(t *testing.T) {
+	lib := Shipped()
+	var module *Step
+	for i := range lib.steps {
+		if lib.steps[i].ID == "tpm-module" {
+			module = &lib.steps[i]
+		}
+	}
+	expect.That(t, "there is a module", module != nil)
+	parts := 0
+	for i := range lib.steps {
+		s := &lib.steps[i]
+		inside := s.Class == Part && s.Phase == Desk && slices.Contains(s.Disturbs, "hardware")
+		if !inside || slices.Contains([]string{"tpm-module", "graphics-card", "display"}, s.ID) {
+			continue
+		}
+		parts++
+		if !slices.Contains(module.After, s.ID) {
+			t.Errorf("the TPM module does not wait for %s", s.ID)
+		}
+	}
+	expect.That(t, "parts were looked at", parts >= 4)
+}

@@ -393,17 +393,26 @@ type ReleaseDifference struct {
 // ImportList asks to make a list from a file.
 type ImportList struct {
 	Name    string            `json:"name" minLength:"1" maxLength:"200" doc:"Name of the file"`
-	Content []byte            `json:"content" doc:"The file: CSV, or an HTML page that was saved"`
-	Table   int               `json:"table,omitempty" minimum:"0" maximum:"500" doc:"Number of the table, from 1 (default: the largest table with a column for names)"`
+	Content []byte            `json:"content" doc:"The file: CSV, XLSX, or an HTML page that was saved"`
+	Tables  []int             `json:"tables,omitempty" maxItems:"500" doc:"Numbers of the tables to join, from 1 (default: the largest table with a column for names)"`
 	Columns map[string]string `json:"columns,omitempty" doc:"Headings of fields that the headings do not name"`
 	Prefix  string            `json:"prefix,omitempty" maxLength:"100" doc:"Prefix for names that do not begin with it"`
+	Set     map[string]string `json:"set,omitempty" doc:"Values that the page states for all rows: field to value"`
+	Except  []string          `json:"except_marked,omitempty" maxItems:"50" doc:"Marks of footnotes: set does not apply to rows with one of them"`
+	Current string            `json:"current,omitempty" doc:"The rows that the list has now, as CSV: what the page changes is shown"`
+	Former  []byte            `json:"former,omitempty" doc:"The file that the current rows came from: corrections made to them since are kept"`
 }
 
 // ImportedList is what became of a file.
 type ImportedList struct {
 	Tables  []FoundTable  `json:"tables"`
-	Table   int           `json:"table" doc:"The one that was used, counted from 1"`
-	Heads   []string      `json:"heads"`
+	Chosen  []int         `json:"chosen" doc:"The tables that were used, counted from 1"`
+	Heads   []string      `json:"heads" doc:"Columns of the tables that were used"`
+	Above   []string      `json:"above" doc:"Lines above the heading of the table, such as its title"`
+	Guessed []string      `json:"guessed" doc:"What was assumed, in sentences"`
+	Notes   []Footnote    `json:"footnotes" doc:"The footnotes of the rows"`
+	Series  []Series      `json:"series" doc:"Rows that describe a series of names, with proposed naming rules"`
+	Changes *ListChanges  `json:"changes,omitempty" doc:"What the page changes in the current rows"`
 	Used    []UsedColumn  `json:"used"`
 	Ignored []string      `json:"ignored" doc:"Columns that are not used"`
 	Rows    []list.RowDoc `json:"rows" doc:"The first rows, as a preview"`
@@ -411,6 +420,32 @@ type ImportedList struct {
 	Dropped []DroppedRow  `json:"dropped" doc:"Rows and values that were left out (the first of them)"`
 	Left    int           `json:"left" doc:"Number of rows that were left out"`
 	CSV     string        `json:"csv" doc:"The list as a file beside a release document"`
+}
+
+// Footnote is a footnote of a page, and the rows that it marks.
+type Footnote struct {
+	Mark  string   `json:"mark" doc:"Its mark, such as 2 or *"`
+	Text  string   `json:"text,omitempty" doc:"Absent if the page does not have it"`
+	Names []string `json:"names" doc:"The first of the rows that have the mark"`
+	Rows  int      `json:"rows" doc:"Number of rows that have the mark"`
+}
+
+// Series is a row that describes a series of names.
+type Series struct {
+	Row      int      `json:"row"`
+	Says     string   `json:"says" doc:"The row"`
+	Rules    string   `json:"rules,omitempty" doc:"Proposed naming rules, as YAML for the key naming"`
+	Why      string   `json:"why,omitempty" doc:"Why no rule is proposed"`
+	Included []string `json:"included" doc:"Names in the fleet that the rules include"`
+	Excluded []string `json:"excluded" doc:"Names in the fleet that the rules read and exclude"`
+}
+
+// ListChanges are what a page changes in the rows of a list.
+type ListChanges struct {
+	Added   []string `json:"added" doc:"Names that the page adds"`
+	Removed []string `json:"removed" doc:"Names that are no longer on the page"`
+	Changed []string `json:"changed" doc:"Sentences: the name, the field, before and now"`
+	Kept    []string `json:"kept" doc:"Corrections made by hand that stay, in sentences"`
 }
 
 // FoundTable is a table in a file.

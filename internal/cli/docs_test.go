@@ -134,8 +134,13 @@ func exampleLines(text string) []string {
 func TestExamplesInTheDocs(t *testing.T) {
 	s := servertest.Demo(t, nil)
 	dir := files(t)
-	expect.NoError(t, os.WriteFile(filepath.Join(dir, "page.html"),
-		[]byte("<table><tr><th>Processor</th></tr><tr><td>Corvane K5-10400</td></tr></table>"), 0o600))
+	page := "<table><tr><th>Go to</th></tr><tr><td>Home</td></tr></table>"
+	for _, names := range []string{"<tr><td>Corvane K5-10400</td></tr>", "<tr><td>Tessaly Onyx 5 3600</td></tr>"} {
+		page += "<table><tr><th>Processor</th></tr>" + names + "</table>"
+	}
+	for _, name := range []string{"page.html", "newer.html"} {
+		expect.NoError(t, os.WriteFile(filepath.Join(dir, name), []byte(page), 0o600))
+	}
 	docs := pages(t)
 	t.Chdir(dir)
 	t.Setenv("ROLLTOP_SERVER", s.URL)

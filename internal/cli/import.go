@@ -4,21 +4,29 @@ import (
 	"fmt"
 	"io"
 	"os"
+	"slices"
 	"strconv"
 	"strings"
 
 	"github.com/spf13/cobra"
 
+	"rolltop.example/rolltop/core/doc"
 	lists "rolltop.example/rolltop/core/list"
 	"rolltop.example/rolltop/core/say"
+	"rolltop.example/rolltop/internal/client"
 	"rolltop.example/rolltop/internal/tables"
 )
 
 // importListOptions are those of a list that is made of a page.
 type importListOptions struct {
-	Table  int      `option:"table" default:"0" least:"1" most:"1000" usage:"number of the table, from 1 (default: the table with the most names)"`
+	Table  []string `option:"table" split:"yes" usage:"numbers of the tables to join, from 1, separated by commas (default: the table with the most names)"`
 	Column []string `option:"column" usage:"heading of a field, such as name=Model; + joins headings with a space, or with a quoted text: name=Brand+'-'+Model (repeatable)"`
 	Prefix string   `option:"prefix" usage:"prefix for names that do not begin with it, such as a maker that the page omits"`
+	Set    []string `option:"set" usage:"value that the page states for all rows, such as built_in_tpm=true (repeatable)"`
+	Except []string `option:"except-marked" split:"yes" usage:"marks of footnotes, separated by commas: --set does not apply to rows with one of them"`
+	Update string   `option:"update" value:"FILE" usage:"file of rows to update: shows what the page changes, and keeps corrections made by hand" complete:"files"`
+	Former string   `option:"former" value:"FILE" usage:"with --update: the page that the rows came from, to tell corrections made by hand" complete:"files"`
+	Fleet  bool     `option:"fleet" usage:"show what proposed naming rules include of the processors of the service"`
 	output
 	Verbose bool `option:"verbose,v" usage:"show every row and everything that was left out"`
 }
@@ -28,7 +36,46 @@ func importCommand() *cobra.Command {
 		importList), "import-list")
 }
 
+// chosen are the options as the import takes them.
+func (o *importListOptions) chosen() (out lists.ImportOptions, numbers []int, err error) {
+	out = lists.ImportOptions{
+		Columns:      map[string]string{},
+		Prefix:       o.Prefix,
+		Set:          map[string]string{},
+		ExceptMarked: o.Except,
+	}
+	for _, one := range o.Column {
+		field, heading, ok := strings.Cut(one, "=")
+		if !ok {
+			return out, nil, wrongUsage("--column %q has no heading; write it as name=Model", one)
+		}
+		out.Columns[field] = heading
+	}
+	for _, one := range o.Set {
+		field, value, ok := strings.Cut(one, "=")
+		if !ok {
+			return out, nil, wrongUsage("--set %q has no value; write it as built_in_tpm=true", one)
+		}
+		out.Set[field] = value
+	}
+	for _, one := range o.Table {
+		n, err := strconv.Atoi(one)
+		if err != nil || n < 1 {
+			return out, nil, wrongUsage("--table %q is not the number of a table; write it as 2, or 1,3", one)
+		}
+		numbers = append(numbers, n)
+	}
+	if o.Former != "" && o.Update == "" {
+		return out, nil, wrongUsage("--former goes with --update; name the file of rows to update as well")
+	}
+	return out, numbers, nil
+}
+
 func importList(c *call[importListOptions]) error {
+	o, numbers, err := c.o.chosen()
+	if err != nil {
+		return err
+	}
 	src, err := readLarge(c.cmd, c.args[0])
 	if err != nil {
 		return err
@@ -37,19 +84,20 @@ func importList(c *call[importListOptions]) error {
 	if err != nil {
 		return err
 	}
-	o := lists.ImportOptions{Columns: map[string]string{}, Prefix: c.o.Prefix}
-	for _, one := range c.o.Column {
-		field, heading, ok := strings.Cut(one, "=")
-		if !ok {
-			return wrongUsage("--column %q has no heading; write it as name=Model", one)
+	if c.o.Fleet {
+		if o.Names, err = fleetNames(c); err != nil {
+			return err
 		}
-		o.Columns[field] = heading
 	}
-	at, got, err := lists.ImportBest(sheets, c.o.Table, o)
+	at, got, err := lists.ImportTables(sheets, numbers, o)
 	if err != nil {
 		if len(sheets) > 1 {
 			printTables(newPaper(c.errOut()), sheets)
 		}
+		return err
+	}
+	change, err := c.o.update(c.cmd, got, numbers, o)
+	if err != nil {
 		return err
 	}
 	if c.o.Output == "-" {
@@ -61,7 +109,12 @@ func importList(c *call[importListOptions]) error {
 		printTables(p, sheets)
 		p.line("")
 	}
-	printImported(p, sheets[at].Where, got, c.o.Verbose)
+	where := sheets[at[0]].Where
+	if len(at) > 1 {
+		where = say.Count(len(at), "table", "tables")
+	}
+	printImported(p, where, got, c.o.Verbose)
+	printUpdate(p, change)
 	p.line("")
 	if c.o.Output == "" {
 		p.line("Nothing was written; use --output FILE.csv to write the rows.")
@@ -72,6 +125,97 @@ func importList(c *call[importListOptions]) error {
 	}
 	p.text("", fmt.Sprintf("In the release document, the list refers to it with file: %s.", c.o.Output))
 	return nil
+}
+
+// update brings a file of rows up to what was imported; nil without one.
+func (o *importListOptions) update(
+	cmd *cobra.Command, got *lists.Imported, numbers []int, how lists.ImportOptions,
+) (*lists.Update, error) {
+	if o.Update == "" {
+		return nil, nil
+	}
+	rows, err := readLarge(cmd, o.Update)
+	if err != nil {
+		return nil, err
+	}
+	r := &doc.Report{Name: o.Update}
+	current := lists.ReadRows(o.Update, rows, r)
+	if err := r.Err(); err != nil {
+		return nil, err
+	}
+	var former []lists.RowDoc
+	if o.Former != "" {
+		src, err := readLarge(cmd, o.Former)
+		if err != nil {
+			return nil, err
+		}
+		sheets, err := tables.Read(o.Former, src)
+		if err != nil {
+			return nil, err
+		}
+		_, was, err := lists.ImportTables(sheets, numbers, how)
+		if err != nil {
+			return nil, fmt.Errorf("%s: %w", o.Former, err)
+		}
+		former = was.Rows
+	}
+	u := lists.Merge(current, former, got.Rows)
+	got.Rows = u.Rows
+	return &u, nil
+}
+
+// fleetNames are the names of processors that the machines of the service have.
+func fleetNames(c *call[importListOptions]) ([]string, error) {
+	service, err := c.client()
+	if err != nil {
+		return nil, err
+	}
+	var out []string
+	for cursor := ""; ; {
+		l, err := service.MachineList(
+			c.ctx(),
+			client.List{Cursor: cursor, Size: 500, Facts: []string{"processor.name"}},
+		)
+		if err != nil {
+			return nil, err
+		}
+		for i := range l.Machines {
+			if cell := l.Machines[i].Facts["processor.name"]; cell != "" {
+				out = append(out, cell)
+			}
+		}
+		if cursor = l.Next; cursor == "" {
+			slices.Sort(out)
+			return slices.Compact(out), nil
+		}
+	}
+}
+
+// printUpdate says what a page changes in a file of rows.
+func printUpdate(p *paper, u *lists.Update) {
+	if u == nil {
+		return
+	}
+	for _, part := range []struct {
+		title string
+		lines []string
+	}{
+		{"Added by the page", u.Added}, {"No longer on the page", u.Removed}, {"Changed by the page", u.Changed},
+		{"Kept: corrected by hand", u.Kept},
+	} {
+		if len(part.lines) == 0 {
+			continue
+		}
+		p.line("")
+		p.line("%s", p.style(bold, fmt.Sprintf("%s (%d)", part.title, len(part.lines))))
+		for _, line := range part.lines {
+			p.text("  ", line)
+		}
+	}
+	if len(u.Added)+len(u.Removed)+len(u.Changed) == 0 {
+		p.line("")
+		p.line("The page changes nothing in the rows.")
+	}
 }
 
 // readLarge reads a saved page or a table, which may be larger than a document; - is standard input.
@@ -114,6 +258,9 @@ func printImported(p *paper, where string, got *lists.Imported, all bool) {
 	if len(got.Ignored) > 0 {
 		p.text("  not used      ", strings.Join(got.Ignored, ", "))
 	}
+	for _, g := range got.Guessed {
+		p.text("  assumed       ", g)
+	}
 	p.line("")
 	n := min(len(got.Rows), fewRows)
 	if all {
@@ -135,10 +282,15 @@ func printImported(p *paper, where string, got *lists.Imported, all bool) {
 			r.Name, text(r.Cores), text(r.RatedMHz), r.Architecture, tpm, strings.Join(r.Features, " "), r.Note,
 		}
 	}
-	p.table([]string{"name", "cores", "rated_mhz", "architecture", "built_in_tpm", "features", "note"}, rows)
+	heads, rows := withoutEmpty([]string{
+		"name", "cores", "rated_mhz", "architecture", "built_in_tpm", "features", "note",
+	}, rows)
+	p.table(heads, rows)
 	if n < len(got.Rows) {
 		p.styled("", fmt.Sprintf("… and %d more; --verbose shows them.", len(got.Rows)-n), dim)
 	}
+	printMarked(p, got.Marked, all)
+	printSeries(p, got.Series)
 	if len(got.Dropped) == 0 {
 		p.line("Nothing was left out.")
 		return
@@ -154,5 +306,72 @@ func printImported(p *paper, where string, got *lists.Imported, all bool) {
 	}
 	if n < len(got.Dropped) {
 		p.styled("", fmt.Sprintf("… and %d more; --verbose shows them.", len(got.Dropped)-n), dim)
+	}
+}
+
+// withoutEmpty leaves out columns in which no row has anything.
+func withoutEmpty(heads []string, rows [][]string) ([]string, [][]string) {
+	used := func(i int) bool { return slices.ContainsFunc(rows, func(r []string) bool { return r[i] != "" }) }
+	pick := func(cells []string) []string {
+		var out []string
+		for i, c := range cells {
+			if used(i) {
+				out = append(out, c)
+			}
+		}
+		return out
+	}
+	out := make([][]string, len(rows))
+	for i, r := range rows {
+		out[i] = pick(r)
+	}
+	return pick(heads), out
+}
+
+// printMarked says which footnotes mark which rows.
+func printMarked(p *paper, marked []lists.Marked, all bool) {
+	if len(marked) == 0 {
+		return
+	}
+	p.line("")
+	p.line("%s", p.style(bold, "Footnotes"))
+	for _, m := range marked {
+		text := m.Text
+		if text == "" {
+			text = "The page does not have its text."
+		}
+		p.text(fmt.Sprintf("  %s ", m.Mark), text)
+		p.styled("    ", namesShown(m.Names, all), dim)
+	}
+}
+
+// namesShown are some names in a line.
+func namesShown(names []string, all bool) string {
+	if n := len(names) - fewRows; n > 0 && !all {
+		return fmt.Sprintf("%s and %d more", strings.Join(names[:fewRows], ", "), n)
+	}
+	return strings.Join(names, ", ")
+}
+
+// printSeries shows rows that describe a series, with the naming rules that say the same.
+func printSeries(p *paper, series []lists.Proposal) {
+	for i := range series {
+		s := &series[i]
+		p.line("")
+		p.line("%s", p.style(bold, fmt.Sprintf("Row %d describes a series: %s", s.Row, s.Says)))
+		if s.Why != "" {
+			p.text("  ", say.Sentence(s.Why))
+			continue
+		}
+		p.line("  Proposed naming rules, for the key naming of the list:")
+		for _, line := range strings.Split(strings.TrimSpace(s.YAML()), "\n") {
+			p.line("    %s", line)
+		}
+		if len(s.Included) > 0 {
+			p.text("  includes of the fleet: ", namesShown(s.Included, false))
+		}
+		if len(s.Excluded) > 0 {
+			p.text("  excludes of the fleet: ", namesShown(s.Excluded, false))
+		}
 	}
 }

@@ -208,3 +208,45 @@ func TestCompareMachines(t *testing.T) {
 	t.Setenv("ROLLTOP_TOKEN", s.Token)
 	says(t, 10, "LANT-001 → GULL-101", "compare", "lant-001", "gull-101", "--release", "skerry-12")
 }
+
+// A page as publishers have them becomes rows, footnotes and proposed rules; a newer page updates the rows.
+func TestImportOfAMessyPage(t *testing.T) {
+	page := filepath.Join("..", "tables", "testdata", "messy.html")
+	dir := t.TempDir()
+	rows := filepath.Join(dir, "rows.csv")
+	out := says(t, 0, "Two tables: six rows", "releases", "import-list", page, "--table", "2,3", "--set",
+		"built_in_tpm=true", "--except-marked", "2", "--output", rows)
+	for _, want := range []string{
+		"assumed       A name is made of the columns Brand, Model.", "1 Only with firmware 2 or later.",
+		"Row 5 describes a series", "except: [\"Corvane K5-9130U\"]", "it is struck out on the page",
+	} {
+		expect.Contains(t, out, want)
+	}
+	// Somebody corrects a row; the newer page has one more, and changes another.
+	text, err := os.ReadFile(rows)
+	expect.NoError(t, err)
+	corrected := strings.Replace(string(text), "Corvane K5-8500,6,", "Corvane K5-8500,4,", 1)
+	expect.NoError(t, os.WriteFile(rows, []byte(corrected), 0o600))
+	src, err := os.ReadFile(page)
+	expect.NoError(t, err)
+	newer := filepath.Join(dir, "newer.html")
+	expect.NoError(t, os.WriteFile(newer, []byte(strings.NewReplacer("<td>3.4 GHz", "<td>3.6 GHz",
+		"<tr><td>Tessaly Onyx 7", "<tr><td>Tessaly Onyx 5 3600<td>3.6 GHz<td>6<tr><td>Tessaly Onyx 7").
+		Replace(string(src))), 0o600))
+	updated := filepath.Join(dir, "updated.csv")
+	out = says(t, 0, "Added by the page (1)", "releases", "import-list", newer, "--table", "2,3", "--set",
+		"built_in_tpm=true", "--except-marked", "2", "--update", rows, "--former", page, "--output", updated)
+	for _, want := range []string{
+		"Tessaly Onyx 5 3600", "Changed by the page (1)", "Tessaly Onyx 5 2600: rated_mhz was 3400 and is 3600.",
+		"Kept: corrected by hand (1)", "Corvane K5-8500: cores stays 4; the page says 6.",
+	} {
+		expect.Contains(t, out, want)
+	}
+	text, err = os.ReadFile(updated)
+	expect.NoError(t, err)
+	expect.Contains(t, string(text), "Corvane K5-8500,4,")
+	says(t, 2, "is not the number of a table", "releases", "import-list", page, "--table", "two")
+	says(t, 2, "has no value; write it as built_in_tpm=true", "releases", "import-list", page, "--set", "cores")
+	says(t, 2, "--former goes with --update", "releases", "import-list", page, "--former", page)
+	says(t, 1, "table 9 does not exist; the file has 3", "releases", "import-list", page, "--table", "9")
+}

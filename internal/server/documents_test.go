@@ -206,6 +206,25 @@ func TestDocumentsAtTheService(t *testing.T) {
 	expect.NoError(t, err)
 	expect.Same(t, "got.Total", got.Total, 1)
 	expect.Same(t, "got.CSV", got.CSV, "name,cores\nCorvane K5-9400,6\n")
+	got, err = s.Client.ImportList(ctx, api.ImportList{
+		Name: "b.csv",
+		Content: []byte(
+			"Supported;\nModel;Cores\nK5-9400;6\nCorvane K5-8000 series and later;4\nK5-9500 *;6\n* New.;\n",
+		),
+		Set:     map[string]string{"built_in_tpm": "true"},
+		Except:  []string{"*"},
+		Current: "name,cores\nK5-9400,4\nK5-1,2\n",
+	})
+	expect.NoError(t, err)
+	expect.Same(t, "the title", strings.Join(got.Above, ""), "Supported")
+	expect.Same(t, "the rows", got.CSV, "name,cores,built_in_tpm,note\nK5-9400,6,true,\nK5-9500,6,,New.\n")
+	expect.Same(t, "series", len(got.Series), 1)
+	expect.Contains(t, strings.Join(got.Series[0].Included, ","), "Corvane K5-9400")
+	expect.Contains(t, strings.Join(got.Series[0].Excluded, ","), "Corvane K5-7300U")
+	expect.Same(t, "changes", fmt.Sprint(*got.Changes), "{[K5-9500] [K5-1] [K5-9400: cores was 4 and is 6. "+
+		"K5-9400: built_in_tpm was empty and is true.] []}")
+	_, err = s.Client.ImportList(ctx, api.ImportList{Name: "a.csv", Content: []byte("Model\nA"), Current: "nome\nA\n"})
+	expect.Error(t, err, `the current rows:1:1: unknown column "nome"; did you mean "name"?`)
 	_, err = s.Client.ImportList(ctx,
 		api.ImportList{Name: "a.html", Content: []byte("<html></html>")})
 	expect.That(t, "errors.As(err, &p)", errors.As(err, &p))

@@ -207,7 +207,7 @@ func (s intakeAPI) readSheet(_ context.Context, in *struct{ Body api.ReadSheet }
 	if len(sheets) == 0 {
 		return out, refuse(title, "%s contains no table", in.Body.Name)
 	}
-	got, err := sheet.Sheet(sheets[0].Heads, sheets[0].Rows, sheet.Options{
+	got, err := sheet.Sheet(sheets[0].Heads, sheets[0].Texts(), sheet.Options{
 		Name:    in.Body.Name,
 		TakenAt: s.now().Truncate(time.Second),
 		Columns: in.Body.Columns,

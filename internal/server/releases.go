@@ -11,13 +11,11 @@ import (
 	"rolltop.example/rolltop/core/assess"
 	"rolltop.example/rolltop/core/doc"
 	"rolltop.example/rolltop/core/fact"
-	"rolltop.example/rolltop/core/list"
 	"rolltop.example/rolltop/core/release"
 	"rolltop.example/rolltop/core/say"
 	"rolltop.example/rolltop/internal/api"
 	"rolltop.example/rolltop/internal/service"
 	"rolltop.example/rolltop/internal/store"
-	"rolltop.example/rolltop/internal/tables"
 )
 
 // releasesAPI has the operations on release documents, lists and targets.
@@ -333,52 +331,5 @@ func (s releasesAPI) titles(context.Context, *struct{}) (api.Titles, error) {
 	slices.SortFunc(out.Titles,
 		func(a, b string) int { return strings.Compare(strings.ToLower(a), strings.ToLower(b)) })
 	out.Titles = slices.CompactFunc(out.Titles, strings.EqualFold)
-	return out, nil
-}
-
-// Rows of an import that an answer shows; the file holds all.
-const (
-	previewRows    = 100
-	previewDropped = 200
-)
-
-func (s releasesAPI) importList(
-	_ context.Context, in *struct{ Body api.ImportList },
-) (out api.ImportedList, err error) {
-	const title = "The list cannot be imported"
-	sheets, err := tables.Read(in.Body.Name, in.Body.Content)
-	if err != nil {
-		return out, refuse(title, "%s", err)
-	}
-	o := list.ImportOptions{Columns: in.Body.Columns, Prefix: in.Body.Prefix}
-	at, got, err := list.ImportBest(sheets, in.Body.Table, o)
-	if err != nil {
-		return out, refuse(title, "%s", err)
-	}
-	out = api.ImportedList{
-		Tables:  []api.FoundTable{},
-		Table:   at + 1,
-		Heads:   sheets[at].Heads,
-		Used:    []api.UsedColumn{},
-		Ignored: append([]string{}, got.Ignored...),
-		Rows:    got.Rows[:min(len(got.Rows), previewRows)],
-		Total:   len(got.Rows),
-		Dropped: []api.DroppedRow{},
-		CSV:     string(list.WriteRows(got.Rows)),
-	}
-	for _, sh := range sheets {
-		out.Tables = append(out.Tables, api.FoundTable{Where: sh.Where, Heads: sh.Heads, Rows: len(sh.Rows)})
-	}
-	for _, u := range got.Used {
-		out.Used = append(out.Used, api.UsedColumn{Field: u.Field, From: u.From})
-	}
-	for _, d := range got.Dropped {
-		if !d.Kept {
-			out.Left++
-		}
-		if len(out.Dropped) < previewDropped {
-			out.Dropped = append(out.Dropped, api.DroppedRow(d))
-		}
-	}
 	return out, nil
 }

@@ -301,7 +301,7 @@ func readOutcomes(name string, src []byte) ([]api.SaidOutcome, error) {
 		}
 	}
 	var out []api.SaidOutcome
-	for _, row := range sheets[0].Rows {
+	for _, row := range sheets[0].Texts() {
 		out = append(out, api.SaidOutcome{
 			Machine: cell(row, at["machine"]),
 			Outcome: strings.ToLower(cell(row, at["outcome"])),

@@ -132,6 +132,19 @@ func (i *Index) View(ctx context.Context, f func(*fleet.Index)) error {
 	return nil
 }
 
+// Texts are the values of text facts that machines have, each once; none while the index is loaded.
+func (i *Index) Texts(ctx context.Context, ids ...fact.ID) (out []string, err error) {
+	if !i.Loaded() {
+		return nil, nil
+	}
+	err = i.View(ctx, func(x *fleet.Index) {
+		for _, id := range ids {
+			out = append(out, x.Texts(id)...)
+		}
+	})
+	return out, err
+}
+
 // Each calls f with every machine that a filter picks.
 func (i *Index) Each(ctx context.Context, f fleet.Filter, each func(*fleet.Row)) error {
 	return i.View(ctx, func(x *fleet.Index) { x.Select(f).Each(each) })

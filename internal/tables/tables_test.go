@@ -2,8 +2,11 @@ package tables_test
 
 import (
 	"fmt"
+	"os"
 	"strings"
 	"testing"
+
+	"github.com/xuri/excelize/v2"
 
 	"rolltop.example/rolltop/core/list"
 	"rolltop.example/rolltop/internal/expect"
@@ -69,7 +72,7 @@ func TestReadRefuses(t *testing.T) {
 		{"<html><p>No table here</p>", "f contains no table; save the complete page"},
 		{"<table><tr><th>A</table>", "f contains no table"},
 		{"just one line", "a heading and at least one row"},
-		{"PK\x03\x04rest", "is a spreadsheet file; save it as CSV first"},
+		{"PK\x03\x04rest", "f cannot be read as a workbook"},
 		{strings.Repeat("a\n", 100_003), "more than 100000 rows"},
 		{"<table>" + strings.Repeat("<tr><td>a", 100_002) + "</table>", "table 1 of f has more than 100000 rows"},
 		{strings.Repeat("x", tables.MaxBytes+1), "too large"},
@@ -110,9 +113,9 @@ func TestFromPageToList(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	at, got, err := list.ImportBest(sheets, 0, list.ImportOptions{Prefix: "Corvane"})
+	at, got, err := list.ImportTables(sheets, nil, list.ImportOptions{Prefix: "Corvane"})
 	expect.NoError(t, err)
-	expect.Same(t, "at", at, 1)
+	expect.Same(t, "the table", fmt.Sprint(at), "[1]")
 	expect.Same(t, "len(got.Rows)", len(got.Rows), 2000)
 	expect.Same(t, "got.Rows[1999].Name", got.Rows[1999].Name, "Corvane K5-9999")
 	expect.Same(t, "got.Rows[1999].RatedMHz", got.Rows[1999].RatedMHz, 2900)
@@ -121,6 +124,7 @@ func TestFromPageToList(t *testing.T) {
 func FuzzRead(f *testing.F) {
 	f.Add([]byte("a,b\n1,2\n"))
 	f.Add([]byte("<table><tr><th rowspan=9>A<th colspan=3>B<tr><td>1</table>"))
+	f.Add([]byte("<table><tr><th>A<sup>1</sup><tr><td><s>1</s><br>2;3<sup>a,b</sup></table><p><sup>1</sup> note"))
 	f.Add([]byte("\xff\xfea\x00;\x00b\x00"))
 	f.Fuzz(func(t *testing.T, src []byte) {
 		sheets, err := tables.Read("f", src)
@@ -134,4 +138,60 @@ func FuzzRead(f *testing.F) {
 			_, _ = list.Import(s, list.ImportOptions{})
 		}
 	})
+}
+
+// A page as publishers have them: titles within tables, headings in two rows, spans, struck-out rows,
+// marks of footnotes above the line, several names in a cell, a list of footnotes below.
+func TestAMessyPage(t *testing.T) {
+	src, err := os.ReadFile("testdata/messy.html")
+	expect.NoError(t, err)
+	sheets, err := tables.Read("messy.html", src)
+	expect.NoError(t, err)
+	expect.Same(t, "tables", len(sheets), 3)
+	expect.Same(t, "the title of the second", strings.Join(sheets[1].Above, ""), "Corvane processors for offices")
+	expect.Same(t, "its heading", strings.Join(sheets[1].Heads, "|"), "Brand|Model|Base frequency (GHz)|Cores")
+	_, im, err := list.ImportTables(sheets, []int{2, 3}, list.ImportOptions{
+		Set:          map[string]string{"built_in_tpm": "true"},
+		ExceptMarked: []string{"2"},
+	})
+	expect.NoError(t, err)
+	expect.Same(t, "the rows", string(list.WriteRows(im.Rows)), `name,cores,rated_mhz,built_in_tpm,note
+Corvane K5-8400,6,2800,true,Only with firmware 2 or later.
+Corvane K5-8500,6,3000,true,
+Corvane K5-8600,6,3000,,Sold without a TPM.
+Tessaly Onyx 5 2600,6,3400,true,
+Tessaly Onyx 7 2700,8,3200,true,
+Tessaly Onyx 7 2700X,8,3200,,Sold without a TPM.
+`)
+	expect.Same(t, "series", len(im.Series), 1)
+	expect.Same(t, "struck out", im.Dropped[0].Why, "it is struck out on the page")
+}
+
+// A workbook gives a table of each sheet; titles above a heading and struck-out cells are understood.
+func TestWorkbook(t *testing.T) {
+	f := excelize.NewFile()
+	strike, err := f.NewStyle(&excelize.Style{Font: &excelize.Font{Strike: true}})
+	expect.NoError(t, err)
+	for at, v := range map[string]any{
+		"A1": "Supported processors", "A3": "Model", "B3": "Cores", "A4": "Corvane K5-8400", "B4": 6,
+		"A5": "Corvane K5-8130U", "B5": 2,
+	} {
+		expect.NoError(t, f.SetCellValue("Sheet1", at, v))
+	}
+	expect.NoError(t, f.SetCellStyle("Sheet1", "A5", "B5", strike))
+	_, err = f.NewSheet("Other")
+	expect.NoError(t, err)
+	b, err := f.WriteToBuffer()
+	expect.NoError(t, err)
+	sheets, err := tables.Read("list.xlsx", b.Bytes())
+	expect.NoError(t, err)
+	expect.Same(t, "tables", len(sheets), 1)
+	_, im, err := list.ImportTables(sheets, nil, list.ImportOptions{})
+	expect.NoError(t, err)
+	expect.Same(t, "the rows", string(list.WriteRows(im.Rows)), "name,cores\nCorvane K5-8400,6\n")
+	expect.Same(t, "struck out", im.Dropped[0].Why, "it is struck out on the page")
+	empty, err := excelize.NewFile().WriteToBuffer()
+	expect.NoError(t, err)
+	_, err = tables.Read("empty.xlsx", empty.Bytes())
+	expect.Error(t, err, "empty.xlsx has no table")
 }

@@ -6,13 +6,19 @@ import { api, ask, type Schemas } from '../client'
 import { inBase64 } from '../file'
 import { capital } from '../words'
 import TroubleBox from '../ui/TroubleBox.vue'
+import ImportFindings from './ImportFindings.vue'
+import ImportStatements from './ImportStatements.vue'
 
 const emit = defineEmits<{ use: [name: string, csv: string] }>()
 defineProps<{ use: string }>()
 
 const name = ref('')
 const content = ref('')
-const table = ref(0)
+const tables = ref<number[]>([])
+const set = ref('')
+const except = ref('')
+const current = ref('')
+const former = ref('')
 const prefix = ref('')
 const columns = ref<Record<string, string>>({})
 const found = ref<Schemas['ImportedList']>()
@@ -31,9 +37,26 @@ async function choose(event: Event) {
   if (!chosen) return
   name.value = chosen.name
   content.value = await inBase64(chosen)
-  table.value = 0
+  tables.value = []
   columns.value = {}
   found.value = undefined // the watch below reads it
+}
+
+async function beside(event: Event, to: 'current' | 'former') {
+  const chosen = (event.target as HTMLInputElement).files?.[0]
+  if (to === 'former') former.value = chosen ? await inBase64(chosen) : ''
+  else current.value = chosen ? await chosen.text() : ''
+}
+
+/** What the page states for all rows, as it is typed: cores=4, note=new. */
+function statements() {
+  const out: Record<string, string> = {}
+  for (const one of set.value.split(',')) {
+    const at = one.indexOf('=')
+    if (at > 0) out[one.slice(0, at).trim()] = one.slice(at + 1).trim()
+    else if (one.trim()) out[one.trim()] = ''
+  }
+  return out
 }
 
 async function read() {
@@ -46,9 +69,13 @@ async function read() {
         body: {
           name: name.value,
           content: content.value,
-          table: table.value,
+          tables: tables.value,
           prefix: prefix.value,
           columns: columns.value,
+          set: statements(),
+          except_marked: except.value.split(/[\s,]+/).filter(Boolean),
+          current: current.value,
+          former: former.value || undefined,
         },
       }),
     )
@@ -65,7 +92,7 @@ function map(field: string, heading: string) {
   else delete next[field]
   columns.value = next
 }
-watch([table, prefix, columns], () => void read())
+watch([tables, prefix, columns, set, except, current, former], () => void read(), { deep: true })
 
 function download() {
   const link = document.createElement('a')
@@ -77,14 +104,14 @@ function download() {
 
 <template>
   <p class="mb-3 max-w-[70ch] text-soft">
-    Save the publisher's page in your browser after its table is shown, or export the table as CSV. You see a
-    preview first; nothing is saved.
+    Save the publisher's page in your browser after its table is shown, or export the table as CSV or XLSX.
+    You see a preview first; nothing is saved.
   </p>
   <label class="mb-4 block">
     <span class="mr-3 font-semibold">Page or table</span>
     <input
       type="file"
-      accept=".html,.htm,.csv,.tsv,.txt"
+      accept=".html,.htm,.csv,.tsv,.txt,.xlsx"
       @click="($event.target as HTMLInputElement).value = ''"
       @change="choose"
     />
@@ -93,15 +120,16 @@ function download() {
   <p v-if="reading" role="status" class="text-soft">Reading {{ name }}…</p>
   <template v-if="found">
     <div class="mb-4 flex flex-wrap items-end gap-x-6 gap-y-3">
-      <label v-if="found.tables.length > 1" class="block text-sm">
-        <span class="block text-soft">Table</span>
-        <select v-model.number="table" class="max-w-[24rem] rounded-md border border-line bg-card px-2 py-1">
-          <option :value="0">The table with the most names</option>
-          <option v-for="(t, i) in found.tables" :key="i" :value="i + 1">
-            {{ capital(t.where) }}: {{ t.rows }} rows
-          </option>
-        </select>
-      </label>
+      <fieldset v-if="found.tables.length > 1" class="text-sm">
+        <legend class="text-soft">Tables to join (none: the one with the most names)</legend>
+        <div class="max-h-32 overflow-auto">
+          <label v-for="(t, i) in found.tables" :key="i" class="block">
+            <input v-model="tables" type="checkbox" :value="i + 1" />
+            {{ capital(t.where) }}: {{ t.rows }} {{ t.rows === 1 ? 'row' : 'rows' }}
+            <span v-if="!tables.length && found.chosen.includes(i + 1)" class="text-soft">(used)</span>
+          </label>
+        </div>
+      </fieldset>
       <label class="block text-sm">
         <span class="block text-soft">Prefix of every name</span>
         <input
@@ -136,6 +164,12 @@ function download() {
         </select>
       </label>
     </div>
+    <ImportStatements
+      v-model:set="set"
+      v-model:except="except"
+      @current="beside($event, 'current')"
+      @former="beside($event, 'former')"
+    />
     <p v-if="found.ignored.length" class="mb-3 text-sm text-soft">
       Not used: {{ found.ignored.join(', ') }}.
     </p>
@@ -162,6 +196,7 @@ function download() {
         </tbody>
       </table>
     </div>
+    <ImportFindings :found="found" />
     <section v-if="found.dropped.length" class="mb-4 text-sm">
       <h3 class="mb-1 font-semibold">Left out</h3>
       <ul class="max-h-48 overflow-auto">
