@@ -111,7 +111,7 @@ func TestWhatIf(t *testing.T) {
 	s := servertest.Demo(t, web.Console())
 	p := open(t, s)
 	must(t, p.Go(s.URL+"/releases/skerry-12/edit"), p.WaitText("No mistakes."),
-		p.Click("[aria-labelledby=what-if] button"), p.WaitText("No machine of 251 would change."))
+		p.Click("[aria-labelledby=what-if] button"), p.WaitText("No machine of 251 would change its disposition."))
 	must(t, p.Replace("textarea", "need: {fact: memory.installed_bytes, at_least: 6 GiB}",
 		"need: {fact: memory.installed_bytes, at_least: 12 GiB}"), p.WaitText("does not include your last change"),
 		p.WaitText("No mistakes."),

@@ -5,6 +5,7 @@ import (
 	"testing"
 
 	"rolltop.example/rolltop/core/assess"
+	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/core/knowledge"
 	"rolltop.example/rolltop/internal/expect"
@@ -94,7 +95,7 @@ func TestNotes(t *testing.T) {
 			"R0: nothing changes this on a machine. Where it fails, a person decides."},
 	} {
 		t.Run(tt.line, func(t *testing.T) {
-			notes := strings.Join(assess.Notes(knowledge.Shipped(), asks(t, []string{tt.line})), "\n")
+			notes := strings.Join(assess.Notes(knowledge.Shipped(), asks(t, []string{tt.line}), nil), "\n")
 			expect.That(t, `!(tt.want == "" && notes != "")`, !(tt.want == "" && notes != ""))
 			expect.That(t, "strings.HasPrefix(notes, tt.want)", strings.HasPrefix(notes, tt.want))
 		})
@@ -118,4 +119,56 @@ func TestCoresOfAListAndThreads(t *testing.T) {
 			t.Errorf("%d threads: %s", threads, got)
 		}
 	}
+}
+
+// A name that a document writes once and nearly as elsewhere, or nearly as machines have it, is a slip;
+// names that differ in a number, and names that stand alone, are none.
+func TestNamesThatMatchNothing(t *testing.T) {
+	for _, tt := range []struct {
+		name, more string
+		fleet      map[fact.ID][]string
+		want       string
+	}{
+		{"an edition", "upgrade: [{platform: windows, way: in-place, edition: [Ofice]}]\neditions: [{from: [Office], to: " +
+			"Office}]", nil, `upgrade[0].edition: the edition "Ofice" matches nothing; did you mean "Office"?`},
+		{"a release", "upgrade: [{platform: windows, way: in-place, from: Skerry 11}]\nsupport: [{release: Skery 11, " +
+			"ends: 2027-01-01}]", nil, `support[0].release: the release "Skery 11" matches nothing`},
+		{"another number", "support: [{release: Skerry 10, ends: 2027-01-01}, {release: Skerry 9, ends: 2026-01-01}]", nil,
+			""},
+		{"an edition of the fleet", "support: [{release: Skerry 11, edition: Counterr, ends: 2027-01-01}]",
+			map[fact.ID][]string{fact.OSEdition: {"Counter", "Office"}},
+			`the edition "Counterr" matches nothing; did you mean "Counter"?`},
+		{"as the fleet has it", "support: [{release: Skerry 11, edition: counter, ends: 2027-01-01}, {release: Skerry 11, " +
+			"edition: Counters, ends: 2027-02-01}]", map[fact.ID][]string{fact.OSEdition: {"Counter", "Counters"}}, ""},
+		{"two far from each other", "editions: [{from: [Office, Counter], to: Office}]", nil, ""},
+	} {
+		t.Run(tt.name, func(t *testing.T) {
+			rel := asks(
+				t,
+				[]string{"level: must, consequence: unsupported, need: {fact: memory.installed_bytes, at_least: " +
+					"4 GiB}"},
+				tt.more,
+			)
+			notes := strings.Join(assess.Notes(knowledge.Shipped(), rel, tt.fleet), "\n")
+			if tt.want == "" {
+				expect.Same(t, "what is noted", notes, "")
+				return
+			}
+			expect.Contains(t, notes, tt.want)
+		})
+	}
+	rel := asks(
+		t,
+		[]string{"level: must, consequence: unsupported, when: {fact: os.edition, equals: Ofice}, need: {fact: " +
+			"memory.installed_bytes, at_least: 4 GiB}"},
+		"editions: [{from: [Office], to: Office}]",
+	)
+	expect.Contains(t, strings.Join(assess.Notes(knowledge.Shipped(), rel, nil), "\n"),
+		`the requirement r0: the edition "Ofice" matches nothing; did you mean "Office"?`)
+	rel.Requirements[0].Reason = " "
+	expect.Contains(
+		t,
+		strings.Join(assess.Notes(knowledge.Shipped(), rel, nil), "\n"),
+		"R0: the requirement gives no reason.",
+	)
 }

@@ -2,6 +2,7 @@ package assess
 
 import (
 	"slices"
+	"strings"
 
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/knowledge"
@@ -12,11 +13,18 @@ import (
 
 // Notes are what the author of a release document should know of it, although it has no
 // mistakes: requirements that no step settles, that no machine of the class has anything
-// of, and that read what no collector reads.
-func Notes(m *knowledge.Base, rel *release.Release) []string {
+// of, and that read what no collector reads; names of editions and releases that match nothing. fleet are
+// the editions and the names of systems that machines have, by fact; nil where no fleet is at hand.
+func Notes(m *knowledge.Base, rel *release.Release, fleet map[fact.ID][]string) []string {
 	var out []string
+	for _, x := range rel.Strangers(fleet) {
+		out = append(out, say.Stranger(&x))
+	}
 	for i := range rel.Requirements {
 		q := &rel.Requirements[i]
+		if q.Level == release.Must && strings.TrimSpace(q.Reason) == "" {
+			out = append(out, say.NoReason(q))
+		}
 		if !q.On(rel.InstallsOn) {
 			out = append(out, say.NeverApplies(q, rel.InstallsOn))
 			continue

@@ -272,6 +272,23 @@ func (w *WhatIf) Changes() []RequirementShift {
 	return out
 }
 
+// Unanimous are the musts that every machine fails, and those that none fails or leaves unknown.
+func (w *WhatIf) Unanimous() (failed, passed []*release.Requirement) {
+	for i := range w.changes {
+		c := &w.changes[i]
+		if c.Requirement.Level != release.Must || c.Requirement.Interim != nil || w.Machines == 0 {
+			continue
+		}
+		switch {
+		case c.FailsNow == w.Machines:
+			failed = append(failed, c.Requirement)
+		case c.FailsNow+c.UnknownsNow == 0:
+			passed = append(passed, c.Requirement)
+		}
+	}
+	return failed, passed
+}
+
 // Missing are the facts that decide and are not known, most first.
 func (w *WhatIf) Missing() []Uncollected {
 	var out []Uncollected

@@ -256,6 +256,10 @@ func TestWhatIfCounts(t *testing.T) {
 		if _, has := found["advice"]; has {
 			t.Error("what is only advised moves nothing")
 		}
+		failed, passed := w.Unanimous()
+		expect.Same(t, "musts that all fail", len(failed), 0)
+		expect.Same(t, "musts that none fails", len(passed), 1)
+		expect.Same(t, "the must that none fails", passed[0].ID, next.Requirements[1].ID)
 	}
 }
 

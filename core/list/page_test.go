@@ -66,7 +66,7 @@ func TestMarks(t *testing.T) {
 		"K5-8400": "K5-8400 []", "K5-8400*": "K5-8400 [*]", "K5-8400²": "K5-8400 [2]", "K5-8400 ¹²": "K5-8400 [12]",
 		"K5-8400 [1] [2]": "K5-8400 [1 2]", "K5-8400 †‡": "K5-8400 [† ‡]", "[2]": "[2] []",
 		"Foldbook9,1": "Foldbook9,1 []",
-		"K5 (2024)": "K5 (2024) []", "Onyx [mobile]": "Onyx [mobile] []",
+		"K5 (2024)":   "K5 (2024) []", "Onyx [mobile]": "Onyx [mobile] []",
 	} {
 		plain, marks := list.Unmark(text)
 		expect.Same(t, text, fmt.Sprint(plain, " ", marks), want)

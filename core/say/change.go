@@ -10,7 +10,7 @@ import (
 // change, and how many more, or fewer where it is negative, would be ready.
 func WhatIf(machines, moved, ready int) string {
 	if moved == 0 {
-		return fmt.Sprintf("No machine of %s would change.", Number(machines))
+		return fmt.Sprintf("No machine of %s would change its disposition.", Number(machines))
 	}
 	s := Capital(Count(moved, "machine", "machines")) + fmt.Sprintf(" of %s would change", Number(machines))
 	switch {
@@ -22,6 +22,27 @@ func WhatIf(machines, moved, ready int) string {
 		s += "; as many would be ready as now"
 	}
 	return s + "."
+}
+
+// Unanimous says of which requirements nothing tells machines apart: those that all of them fail, and
+// those that none fails.
+func Unanimous(failed, passed []*release.Requirement, machines int) []string {
+	titles := func(list []*release.Requirement) string {
+		out := make([]string, len(list))
+		for i, q := range list {
+			out[i] = "“" + q.Title + "”"
+		}
+		return And(out)
+	}
+	var out []string
+	if len(failed) > 0 {
+		out = append(out, fmt.Sprintf("No machine of %s meets %s. Check the limit and its unit.", Number(machines),
+			titles(failed)))
+	}
+	if len(passed) > 0 {
+		out = append(out, fmt.Sprintf("No machine of %s fails %s.", Number(machines), titles(passed)))
+	}
+	return out
 }
 
 // RuleChange is in one sentence what the rules of a release in force did, instead of earlier

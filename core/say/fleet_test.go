@@ -1,6 +1,7 @@
 package say_test
 
 import (
+	"strings"
 	"testing"
 
 	"rolltop.example/rolltop/core/price"
@@ -17,7 +18,7 @@ func TestFleetSentences(t *testing.T) {
 	next := release.Ref{ID: "skerry-13", Name: "Skerry 13", Revision: 1}
 	hours := remedy.Minutes{Least: 1560, Most: 3300}
 	for _, tt := range []struct{ name, got, want string }{
-		{"nothing would change", say.WhatIf(284, 0, 0), "No machine of 284 would change."},
+		{"nothing would change", say.WhatIf(284, 0, 0), "No machine of 284 would change its disposition."},
 		{"more would be ready", say.WhatIf(284, 6, 4), "Six machines of 284 would change; 4 more would be ready."},
 		{"fewer would be ready", say.WhatIf(284, 1, -1), "One machine of 284 would change; 1 fewer would be ready."},
 		{"as many would be ready", say.WhatIf(284, 2, 0),
@@ -62,5 +63,22 @@ func TestMachinesChanged(t *testing.T) {
 		{30, 1, "One machine was changed; 29 were so already."},
 	} {
 		expect.Same(t, "what is said", say.MachinesChanged(tt.picked, tt.changed), tt.want)
+	}
+}
+
+func TestUnanimous(t *testing.T) {
+	a, b := &release.Requirement{Title: "Cores"}, &release.Requirement{Title: "Memory"}
+	for _, tt := range []struct {
+		failed, passed []*release.Requirement
+		want           string
+	}{
+		{nil, nil, ""},
+		{[]*release.Requirement{a}, nil, "No machine of 12,500 meets “Cores”. Check the limit and its unit."},
+		{[]*release.Requirement{a, b}, []*release.Requirement{b},
+			"No machine of 12,500 meets “Cores” and “Memory”. Check the limit and its unit. No machine of 12,500 fails “Memory”."},
+	} {
+		t.Run(tt.want, func(t *testing.T) {
+			expect.Same(t, "what is said", strings.Join(say.Unanimous(tt.failed, tt.passed, 12500), " "), tt.want)
+		})
 	}
 }

@@ -155,6 +155,17 @@ func NoStepFor(q *release.Requirement, changeable bool) string {
 		"%s: no step fixes this. If it fails, a person decides, unless you add a step of your own.", q.Title)
 }
 
+// Stranger says that a name of a document probably matches nothing.
+func Stranger(x *release.Stranger) string {
+	what := map[fact.ID]string{fact.OSEdition: "the edition", fact.OSName: "the release"}[x.Of]
+	return fmt.Sprintf("%s: %s %q matches nothing; did you mean %q?", x.At, what, x.Name, x.Near)
+}
+
+// NoReason says that a must does not say why it exists.
+func NoReason(q *release.Requirement) string {
+	return fmt.Sprintf("%s: the requirement gives no reason. Say in its reason what fails without it.", q.Title)
+}
+
 // NeverApplies says that hardware of a class has nothing that a requirement reads.
 func NeverApplies(q *release.Requirement, class string) string {
 	kind := map[string]string{fact.PC: "PC", fact.Mac: "Mac"}[class]

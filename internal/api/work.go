@@ -143,6 +143,7 @@ type WhatIf struct {
 	Sites    []SiteShift        `json:"sites"`
 	Changes  []RequirementShift `json:"requirements"`
 	Missing  []MissingFact      `json:"missing" doc:"Decisive facts that are unknown"`
+	Notes    []string           `json:"notes" doc:"Requirements that every machine fails, or that none fails, in sentences"`
 	Changed  []ChangedMachine   `json:"changed" doc:"At most 1,000, worst first"`
 	Took     time.Duration      `json:"took_ns"`
 }

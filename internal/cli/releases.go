@@ -163,7 +163,7 @@ func validateReleases(c *call[none]) error {
 		fmt.Fprintf(cmd.OutOrStdout(), "%s: valid; %s, revision %d, %s\n", file, rel.Name, rel.Revision,
 			strings.Join(what, ", "))
 		p := newPaper(cmd.OutOrStdout())
-		for _, n := range assess.Notes(knowledge.Shipped(), rel) {
+		for _, n := range assess.Notes(knowledge.Shipped(), rel, nil) {
 			p.headed("  ", "-", " "+n)
 		}
 	}

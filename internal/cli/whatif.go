@@ -90,6 +90,9 @@ func stored(arg string) (id string, revision int, ok bool) {
 
 func printWhatIf(p *paper, w *api.WhatIf) {
 	p.text("", p.style(bold, w.Says))
+	for _, n := range w.Notes {
+		p.text("  ", n)
+	}
 	p.line("%s, revision %d, instead of %s, revision %d.", w.Becomes.Name, w.Becomes.Revision, w.Was.Name,
 		w.Was.Revision)
 	table := func(heads []string, rows [][]string) {

@@ -139,8 +139,15 @@ func try(m *mistake, tests []string, limit time.Duration) (built, noticed bool, 
 	if exec.CommandContext(ctx, "go", "build", "-overlay", overlay, "./"+packageOf(m.file)).Run() != nil {
 		return false, false, nil
 	}
-	args := append([]string{"test", "-short", "-failfast", "-overlay", overlay}, tests...)
-	return true, exec.CommandContext(ctx, "go", args...).Run() != nil, nil
+	// The tests of the package itself notice most, and are done soonest.
+	own := "./" + packageOf(m.file)
+	for _, some := range [][]string{{own}, tests} {
+		args := append([]string{"test", "-short", "-failfast", "-overlay", overlay}, some...)
+		if exec.CommandContext(ctx, "go", args...).Run() != nil {
+			return true, true, nil
+		}
+	}
+	return true, false, nil
 }
 
 // turned are operators and what they are taken for by mistake.

@@ -213,7 +213,13 @@ func (s releasesAPI) validateRelease(ctx context.Context, in *document) (api.Val
 		return out, err
 	}
 	said := describeRelease(rel)
-	out.Release, out.Notes = &said, assess.Notes(s.Knowledge.Base(), rel)
+	fleet := map[fact.ID][]string{}
+	for _, id := range []fact.ID{fact.OSEdition, fact.OSName} {
+		if fleet[id], err = s.Index.Texts(ctx, id); err != nil {
+			return out, err
+		}
+	}
+	out.Release, out.Notes = &said, assess.Notes(s.Knowledge.Base(), rel, fleet)
 	switch was, err := s.Releases.Get(ctx, rel.ID, 0); {
 	case err == nil:
 		out.Changes = changes(was, rel)

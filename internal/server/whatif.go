@@ -75,6 +75,8 @@ func (s changesAPI) whatIf(ctx context.Context, in *struct{ Body api.AskWhatIf }
 		})
 	}
 	out.Changed = changedMachines(w.Named, titles)
+	failed, passed := w.Unanimous()
+	out.Notes = append([]string{}, say.Unanimous(failed, passed, out.Machines)...)
 	out.Says = say.WhatIf(out.Machines, out.Moved, w.Shifts.Net(remedy.Ready))
 	return out, nil
 }

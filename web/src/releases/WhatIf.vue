@@ -37,6 +37,7 @@ const most = computed(() => Math.max(1, ...(got.value?.sites ?? []).map((p) => p
   <section v-if="got" aria-label="Machines that would change" class="mt-4" :class="{ 'opacity-50': stale }">
     <p v-if="stale" class="mb-1 text-sm text-refit">This preview does not include your last change.</p>
     <p class="text-lg font-semibold" role="status">{{ got.says }}</p>
+    <p v-for="n in got.notes" :key="n" class="text-sm text-soft">{{ n }}</p>
     <p class="mb-4 text-sm text-soft">
       {{ got.becomes.name }}, revision {{ got.becomes.revision }}{{ got.draft ? ' (draft)' : '' }}, instead of
       {{ got.was.name }}, revision {{ got.was.revision }}.

@@ -1,0 +1,131 @@
+package release
+
+import (
+	"slices"
+	"strings"
+
+	"rolltop.example/rolltop/core/doc"
+	"rolltop.example/rolltop/core/fact"
+	"rolltop.example/rolltop/core/need"
+)
+
+// Stranger is a name that a document writes in one place only, and that is nearly one that it writes
+// elsewhere, or that machines have: probably a slip of the pen, which would match nothing.
+type Stranger struct {
+	Of   fact.ID // OSEdition or OSName
+	Name string
+	At   string // where it stands: upgrade[1].edition
+	Near string
+}
+
+// Strangers finds the names of editions and releases that probably match nothing. fleet are the
+// editions and the names of systems that machines have, by fact; nil where no fleet is at hand.
+func (rel *Release) Strangers(fleet map[fact.ID][]string) []Stranger {
+	var out []Stranger
+	for _, id := range []fact.ID{fact.OSEdition, fact.OSName} {
+		all := rel.mentions(id)
+		for i := range all {
+			m := &all[i]
+			has := func(name string) bool { return strings.EqualFold(name, m.name) }
+			if slices.ContainsFunc(fleet[id], has) {
+				continue
+			}
+			var others []string
+			twice := false
+			for j := range all {
+				switch {
+				case j != i && has(all[j].name):
+					twice = true
+				case j != i:
+					others = append(others, all[j].name)
+				}
+			}
+			near := nearest(m.name, fleet[id])
+			if near == "" && !twice {
+				near = nearest(m.name, others)
+			}
+			if near != "" {
+				out = append(out, Stranger{id, m.name, m.at, near})
+			}
+		}
+	}
+	return out
+}
+
+// nearest is the name that was probably meant; names that differ in a number alone are two names.
+func nearest(name string, others []string) string {
+	words := func(s string) string {
+		return strings.ToLower(strings.Map(func(c rune) rune {
+			if c >= '0' && c <= '9' || c == '.' {
+				return -1
+			}
+			return c
+		}, s))
+	}
+	different := slices.DeleteFunc(slices.Clone(others), func(o string) bool { return words(o) == words(name) })
+	return doc.Nearest(name, different)
+}
+
+// mention is a name with the place where it stands.
+type mention struct{ name, at string }
+
+// mentions are the editions, or the names of systems, that the document writes.
+func (rel *Release) mentions(id fact.ID) []mention {
+	var out []mention
+	add := func(at *doc.Node, names ...string) {
+		for _, n := range names {
+			if n != "" {
+				out = append(out, mention{n, at.Path()})
+			}
+		}
+	}
+	sources := func(docs []SourceDoc) {
+		for i := range docs {
+			if id == fact.OSEdition {
+				add(docs[i].Node.Of("edition"), docs[i].Edition...)
+			} else {
+				add(docs[i].Node.Of("from"), docs[i].From)
+			}
+		}
+	}
+	sources(rel.Upgrade)
+	for i := range rel.Interim {
+		sources(rel.Interim[i].Upgrade)
+		if id == fact.OSName {
+			add(rel.Interim[i].Node.Of("name"), rel.Interim[i].Name)
+		}
+	}
+	for i := range rel.Support {
+		if id == fact.OSEdition {
+			add(rel.Support[i].Node.Of("edition"), rel.Support[i].Edition)
+		} else {
+			add(rel.Support[i].Node.Of("release"), rel.Support[i].Release)
+		}
+	}
+	if id == fact.OSEdition {
+		for i := range rel.Editions {
+			add(rel.Editions[i].Node.Of("from"), rel.Editions[i].From...)
+		}
+		for i := range rel.Packages {
+			add(rel.Packages[i].Node.Of("edition"), rel.Packages[i].Edition)
+		}
+	} else {
+		add(rel.Node.Of("name"), rel.Name)
+	}
+	for i := range rel.Requirements {
+		q := &rel.Requirements[i]
+		for _, n := range []need.Need{q.When, q.Need} {
+			if n == nil {
+				continue
+			}
+			for l := range n.Leaves() {
+				if x, ok := l.(*need.OneOf); ok && l.Fact() == id {
+					for _, v := range x.Values {
+						out = append(out, mention{v.Text(), "the requirement " + q.ID})
+					}
+				}
+			}
+		}
+	}
+	return out
+}
