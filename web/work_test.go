@@ -136,3 +136,13 @@ func TestLeaving(t *testing.T) {
 	}
 	must(t, p.WaitText("Retired."))
 }
+
+// The applications of the fleet: what has to go first stands first, and each number leads to its machines.
+func TestApplicationTab(t *testing.T) {
+	s := servertest.Demo(t, web.Console())
+	p := openRefused(t, s)
+	must(t, p.Go(s.URL+"/work?tab=applications"), p.WaitText("Who settles it"),
+		p.WaitText("To be removed first (7.3)"), p.WaitText("Version 5 has to be bought for each counter."),
+		p.Click("a[aria-label='5 machines with Lampwright']"), p.WaitText("Lampwright: 5 installations"),
+		p.WaitText("NARR-009"))
+}

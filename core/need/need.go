@@ -355,6 +355,22 @@ func Called(title, name string) bool {
 	return true
 }
 
+// Stem is a title without what is no part of its name: its version, its word size, words in brackets,
+// trademark signs.
+func Stem(title string) string {
+	words := strings.Fields(Unmarked(title))
+	for n := len(words); n > 1; n-- {
+		stem := strings.Join(words[:n-1], " ")
+		if !Called(strings.Join(words, " "), stem) {
+			return strings.Join(words[:n], " ")
+		}
+	}
+	if len(words) == 0 {
+		return title
+	}
+	return words[0]
+}
+
 // versionLike says whether a word behind a name is a version or a word size: 4.2, v5,
 // x64, 64-bit, –.
 func versionLike(w string) bool {

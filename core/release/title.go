@@ -85,6 +85,13 @@ func Judge(known []Known, f *fact.Facts, name, publisher, version fact.Value) Ju
 	return out
 }
 
+// Named is the entry that means a title, or may mean it where the publisher is another one; nil where none
+// does.
+func Named(known []Known, name, publisher fact.Value) *Known {
+	entry, _ := entryOf(known, name, publisher)
+	return entry
+}
+
 // includes says whether a version is in the range.
 func (v *RangeDoc) includes(version fact.Value) need.Truth {
 	switch {

@@ -75,7 +75,8 @@ func TestUnanimous(t *testing.T) {
 		{nil, nil, ""},
 		{[]*release.Requirement{a}, nil, "No machine of 12,500 meets “Cores”. Check the limit and its unit."},
 		{[]*release.Requirement{a, b}, []*release.Requirement{b},
-			"No machine of 12,500 meets “Cores” and “Memory”. Check the limit and its unit. No machine of 12,500 fails “Memory”."},
+			"No machine of 12,500 meets “Cores” and “Memory”. Check the limit and its unit. " +
+				"No machine of 12,500 fails “Memory”."},
 	} {
 		t.Run(tt.want, func(t *testing.T) {
 			expect.Same(t, "what is said", strings.Join(say.Unanimous(tt.failed, tt.passed, 12500), " "), tt.want)

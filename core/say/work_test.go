@@ -9,6 +9,8 @@ import (
 	"rolltop.example/rolltop/core/decision"
 	"rolltop.example/rolltop/core/remedy"
 	"rolltop.example/rolltop/core/say"
+	"rolltop.example/rolltop/core/work"
+	"rolltop.example/rolltop/internal/expect"
 )
 
 func TestHours(t *testing.T) {
@@ -91,6 +93,35 @@ func TestDecision(t *testing.T) {
 			if got := say.Decision(&tt.d, "Memory", now); got != tt.want {
 				t.Errorf("%q\nwant %q", got, tt.want)
 			}
+		})
+	}
+}
+
+func TestApplicationsInWords(t *testing.T) {
+	buy := work.Application{Takes: "buy", Versions: []work.ApplicationVersion{
+		{Version: "3.9", Takes: "buy"}, {Version: "", Takes: "buy"}, {Version: "5.0", Takes: "fine"},
+	}}
+	expect.Same(t, "some versions", say.Application(&buy), "a newer version must be bought (3.9 and unknown version)")
+	fine := work.Application{Takes: "fine", Versions: []work.ApplicationVersion{{Version: "5.0", Takes: "fine"}}}
+	expect.Same(t, "all versions", say.Application(&fine), "fine")
+	for _, takes := range []string{"remove", "buy", "update", "problem", work.Possible, work.Unnamed} {
+		expect.That(t, takes+" has words", say.Takes(takes) != "")
+		expect.That(t, takes+" has somebody who answers", say.Answers(takes) != "")
+	}
+	expect.Same(t, "nobody answers for", say.Answers("fine"), "")
+	for _, tt := range []struct {
+		list           []work.Application
+		read, machines int
+		want           string
+	}{
+		{nil, 0, 1, "No applications, read on 0 of one machine."},
+		{[]work.Application{fine}, 3, 4, "One application, read on 3 of four machines."},
+		{[]work.Application{buy, {Takes: work.Unnamed}, {Takes: work.Unnamed}}, 20, 251,
+			"Three applications, read on 20 of 251 machines: one needs a newer version that must " +
+				"be bought and two are not named by the release."},
+	} {
+		t.Run(tt.want, func(t *testing.T) {
+			expect.Same(t, "what is said", say.Applications(tt.list, tt.read, tt.machines), tt.want)
 		})
 	}
 }

@@ -10,6 +10,8 @@ import (
 // each by the name of its format, which is rolltop-NAME/1.
 func Formats() map[string]reflect.Type {
 	return map[string]reflect.Type{
+		"application":  reflect.TypeFor[api.ApplicationMachines](),
+		"applications": reflect.TypeFor[api.ApplicationList](),
 		"audit":        reflect.TypeFor[api.AuditLog](),
 		"blackout":     reflect.TypeFor[api.Blackouts](),
 		"checks":       reflect.TypeFor[Checks](),

@@ -31,6 +31,16 @@ func (c work) Wins(ctx context.Context, filter, order string) (api.Wins, error) 
 	return get[api.Wins](ctx, c.conn, "work/wins", where(filter, "order", order))
 }
 
+// Applications are the applications of the machines of a filter, and what they take.
+func (c work) Applications(ctx context.Context, filter string) (api.ApplicationList, error) {
+	return get[api.ApplicationList](ctx, c.conn, "applications", where(filter))
+}
+
+// ApplicationMachines are the machines of a filter that have an application.
+func (c work) ApplicationMachines(ctx context.Context, name, filter string) (api.ApplicationMachines, error) {
+	return get[api.ApplicationMachines](ctx, c.conn, "applications/machines", where(filter, "name", name))
+}
+
 // Decisions are what people decided about machines.
 func (c work) Decisions(ctx context.Context, all bool) (api.DecisionList, error) {
 	q := url.Values{}

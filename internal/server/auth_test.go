@@ -74,6 +74,7 @@ var scopes = map[string]string{
 	"POST /inventories/lines": "submit", "POST /sheets/read": "manage", "POST /session/first": "open",
 	"POST /session/token": "read", "DELETE /session/token": "anybody",
 	"GET /decisions": "read", "POST /decisions": "work", "DELETE /decisions/{id}": "work",
+	"GET /applications": "read", "GET /applications/machines": "read",
 	"GET /work": "read", "GET /work/export": "read", "POST /waves/{id}/outcomes/file": "work",
 	"POST /work/assign": "work", "PUT /work/stock": "work", "GET /work/messages": "read", "GET /work/sheet": "read",
 	"GET /work/wins": "read", "POST /what-if": "read", "GET /judging": "read", "GET /rule-changes": "read",
@@ -264,6 +265,8 @@ func TestNoGetChangesAnything(t *testing.T) {
 				"work/export?list=visits",
 				"compare",
 				"compare?a=gull-001&b=gull-002",
+				"applications/machines",
+				"applications/machines?name=Counterfoil",
 			).Replace(path)
 			if status, _, body := call(t, "GET", s.URL+"/api/v1"+path, s.Token, "", ""); status != 200 {
 				t.Errorf("%s: %d %.200s", path, status, body)

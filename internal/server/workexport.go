@@ -16,6 +16,7 @@ import (
 // WorkLists are the lists of the fleet's work that are exported.
 var WorkLists = []string{
 	"visits", "batches", "parts", "questions", "watch", "wins", "messages", "decisions", "waves",
+	"applications",
 }
 
 // grid is a table.
@@ -27,7 +28,7 @@ type matrix struct {
 func (g *matrix) row(cells ...string) { g.rows = append(g.rows, cells) }
 
 func (s exportAPI) exportWork(ctx context.Context, in *struct {
-	List   string `query:"list" required:"true" enum:"visits,batches,parts,questions,watch,wins,messages,decisions,waves"`
+	List   string `query:"list" required:"true" enum:"visits,batches,parts,questions,watch,wins,messages,decisions,waves,applications"`
 	Where  string `query:"where" maxLength:"2000"`
 	Order  string `query:"order" enum:"machines,time" default:"machines" doc:"For wins"`
 	Format string `query:"format" enum:"csv,json,ndjson" default:"csv"`
@@ -39,6 +40,8 @@ func (s exportAPI) exportWork(ctx context.Context, in *struct {
 		g, err = s.winsTable(ctx, in.Where, in.Order)
 	case "messages":
 		g, err = s.messagesTable(ctx, in.Where)
+	case "applications":
+		g, err = s.applicationsTable(ctx, in.Where)
 	case "decisions":
 		g, err = s.decisionsTable(ctx)
 	case "waves":

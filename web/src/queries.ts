@@ -82,6 +82,12 @@ export const queries = {
   wins: live('wins', (query: { where?: string; order?: 'machines' | 'time' }) =>
     ask(api.GET('/work/wins', { params: { query } })),
   ),
+  applications: live('applications', (where: string | undefined) =>
+    ask(api.GET('/applications', { params: { query: { where } } })),
+  ),
+  applicationMachines: live('application-machines', (query: { name: string; where?: string }) =>
+    ask(api.GET('/applications/machines', { params: { query } })),
+  ),
   decisions: live('decisions', (all: boolean) => ask(api.GET('/decisions', { params: { query: { all } } }))),
   waves: live('waves', () => ask(api.GET('/waves'))),
   wave: live('wave', (id: number) => ask(api.GET('/waves/{id}', { params: { path: { id } } }))),

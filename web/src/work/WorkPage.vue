@@ -7,6 +7,7 @@ import { useRoute, useRouter } from 'vue-router'
 import { queries } from '../queries'
 import TroubleBox from '../ui/TroubleBox.vue'
 import { usePermissions } from '../use/usePermissions'
+import ApplicationTab from './ApplicationTab.vue'
 import BatchTab from './BatchTab.vue'
 import DecisionTab from './DecisionTab.vue'
 import WinsTab from './WinsTab.vue'
@@ -30,6 +31,7 @@ const tabs = computed(() => [
   { id: 'first', title: 'Biggest wins' },
   { id: 'visits', title: 'Visits', count: work.value?.visits },
   { id: 'remote', title: 'Remote batches', count: work.value?.batches.length },
+  { id: 'applications', title: 'Applications' },
   { id: 'parts', title: 'Parts', count: work.value?.order.length },
   { id: 'questions', title: 'Open questions', count: work.value?.questions.length },
   { id: 'watch', title: 'Watch list', count: work.value?.watch.length },
@@ -40,6 +42,10 @@ const tab = computed(() => tabs.value.find((t) => t.id === route.query.tab)?.id 
 /** Decisions and waves are about all machines. */
 const filtered = computed(() => !['decisions', 'waves'].includes(tab.value))
 const waves = useQuery(() => ({ ...queries.waves(), enabled: tab.value === 'waves' }))
+const installed = useQuery(() => ({
+  ...queries.applications(where.value || undefined),
+  enabled: tab.value === 'applications',
+}))
 const decided = useQuery(() => ({ ...queries.decisions(false), enabled: tab.value === 'decisions' }))
 /** The answer of the tab that is open. */
 const says = computed(() => {
@@ -47,6 +53,7 @@ const says = computed(() => {
     return waves.data.value
       ? (waves.data.value.forecasts[0]?.says ?? 'No target is set, so there is no forecast.')
       : 'Waves'
+  if (tab.value === 'applications') return installed.data.value?.says ?? 'Applications'
   if (tab.value === 'decisions') {
     const n = decided.data.value?.decisions.filter((d) => d.counts).length ?? 0
     if (!decided.data.value) return 'Decisions'
@@ -67,6 +74,7 @@ const lists: Record<string, string> = {
   first: 'wins',
   visits: 'visits',
   remote: 'batches',
+  applications: 'applications',
   parts: 'parts',
   questions: 'questions',
   watch: 'watch',
@@ -114,6 +122,7 @@ const file = computed(() => {
     <WinsTab v-if="tab === 'first'" :where="where" />
     <VisitTab v-else-if="tab === 'visits'" :work="work" :may="may" @changed="refetch()" />
     <BatchTab v-else-if="tab === 'remote'" :work="work" />
+    <ApplicationTab v-else-if="tab === 'applications'" :where="where" />
     <PartTab v-else-if="tab === 'parts'" :work="work" :may="may" @changed="refetch()" />
     <QuestionTab v-else-if="tab === 'questions'" :work="work" :may="may" @changed="refetch()" />
     <WatchTab v-else-if="tab === 'watch'" :work="work" />

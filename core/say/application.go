@@ -1,0 +1,91 @@
+package say
+
+import (
+	"fmt"
+
+	"rolltop.example/rolltop/core/release"
+	"rolltop.example/rolltop/core/work"
+)
+
+// Takes says what an application takes before the upgrade.
+func Takes(takes string) string {
+	switch takes {
+	case work.Possible:
+		return "unknown until its version or publisher is known"
+	case work.Unnamed:
+		return "the release does not name it"
+	}
+	return Known(takes)
+}
+
+// Application says what an application takes: its most urgent state, with the versions of which it is
+// true where others take less.
+func Application(a *work.Application) string {
+	var versions []string
+	all := true
+	for _, v := range a.Versions {
+		if v.Takes != a.Takes {
+			all = false
+			continue
+		}
+		version := v.Version
+		if version == "" {
+			version = "unknown version"
+		}
+		versions = append(versions, version)
+	}
+	if all {
+		return Takes(a.Takes)
+	}
+	return Takes(a.Takes) + " (" + fewNames(versions) + ")"
+}
+
+// Answers says who settles what an application takes; "" where there is nothing to settle.
+func Answers(takes string) string {
+	return map[string]string{
+		release.Remove:  "An administrator, after asking its users what replaces it",
+		release.Update:  "An administrator",
+		release.Buy:     "Purchasing",
+		release.Problem: "A specialist, with its publisher",
+		work.Possible:   "An administrator, who enters what is missing",
+		work.Unnamed:    "A specialist, who asks its publisher",
+	}[takes]
+}
+
+// ApplicationsHidden says that whoever asks may not see what is installed.
+const ApplicationsHidden = "The settings hide installed applications from viewers."
+
+// InstallationsOf says on how many machines an application is.
+func InstallationsOf(name string, n int) string {
+	if n == 0 {
+		return fmt.Sprintf("No machine has the application %s.", name)
+	}
+	return Capital(Count(n, "installation", "installations")) + " of " + name + "."
+}
+
+// Applications says what the applications of some machines take, in a sentence.
+func Applications(list []work.Application, read, machines int) string {
+	s := Capital(Count(len(list), "application", "applications"))
+	s += fmt.Sprintf(", read on %s of %s", Number(read), Count(machines, "machine", "machines"))
+	n := map[string]int{}
+	for i := range list {
+		n[list[i].Takes]++
+	}
+	var parts []string
+	for _, p := range []struct{ takes, one, many string }{
+		{release.Remove, "has to be removed first", "have to be removed first"},
+		{release.Buy, "needs a newer version that must be bought", "need a newer version that must be bought"},
+		{release.Update, "has to be updated first", "have to be updated first"},
+		{release.Problem, "has a known problem", "have a known problem"},
+		{work.Possible, "may need work", "may need work"},
+		{work.Unnamed, "is not named by the release", "are not named by the release"},
+	} {
+		if n[p.takes] > 0 {
+			parts = append(parts, Count(n[p.takes], p.one, p.many))
+		}
+	}
+	if len(parts) == 0 {
+		return s + "."
+	}
+	return s + ": " + And(parts) + "."
+}
