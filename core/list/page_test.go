@@ -52,6 +52,8 @@ func TestHeadingIsFound(t *testing.T) {
 			s, ok := list.Table("table 1", rows, nil, nil)
 			expect.That(t, "it is a table", ok)
 			expect.Same(t, "the table", rowsOf(&s), tt.want)
+			first := strings.Join(strings.Split(strings.Split(tt.src, "/")[s.First-1], "|"), "|")
+			expect.Contains(t, first, s.Rows[0][0])
 		})
 	}
 	for _, rows := range [][][]string{nil, {{"Model"}}, {{"", ""}, {"", ""}}, {{"Model"}, {""}}} {
