@@ -328,3 +328,53 @@ func TestWords(t *testing.T) {
 		t.Errorf("%s", strings.Join(got, " "))
 	}
 }
+
+// Support ends by edition: each group that is counted is the one that its filter picks, and a machine
+// whose edition is unknown has the day of all others.
+func TestSupportByEdition(t *testing.T) {
+	rel, err := release.Read("r", []byte(`format: rolltop-release/1
+id: skerry-12
+name: Skerry 12
+installs_on: pc
+revision: 1
+published: 2026-06-02
+source: x
+requirements:
+  - {id: a, title: A, level: must, consequence: unsupported, reason: R., need: {fact: processor.cores, at_least: 2}}
+support:
+  - {release: Skerry 11, ends: 2027-04-13}
+  - {release: Skerry 11, edition: Counter, ends: 2026-12-31}
+  - {release: Skerry 11, edition: Pier, not_decided: ends}
+  - {release: Skerry 10, not_decided: ends}
+`), nil)
+	expect.NoError(t, err)
+	x := fleet.NewIndex()
+	for i, m := range [][2]string{
+		{"Skerry 11", "Office"}, {"Skerry 11", "Counter"}, {"Skerry 11", "counter"}, {"Skerry 11", ""},
+		{"Skerry 11", "Pier"}, {"Skerry 10", "Office"}, {"Skerry 12", "Office"},
+	} {
+		f := fact.Read(&inventory.Document{})
+		if m[1] != "" {
+			f.Set(fact.OSEdition, fact.Of(fact.Text, m[1]), "")
+		}
+		x.Put(int64(i+1), fleet.Row{Key: m[1], Class: "pc", Installed: m[0], Release: rel}, f)
+	}
+	x.Sort()
+	now := time.Date(2026, 11, 23, 15, 0, 0, 0, time.UTC)
+	var said []string
+	for _, s := range x.Select(fleet.Filter{}).Supported(now) {
+		said = append(said, s.Says())
+		f, err := fleet.Parse(s.Where())
+		expect.NoError(t, err)
+		expect.Same(t, s.Where(), x.Select(f).Len(), s.Machines)
+	}
+	expect.Same(t, "what is said", strings.Join(said, " "), "Skerry 11 Counter is supported until 31 December 2026, 38 "+
+		"days from now; two machines run it. Skerry 11 is supported until 13 April 2027, 141 days from now; two "+
+		"machines run it.")
+	for days, want := range map[string]int{"30": 0, "45": 2, "200": 4} {
+		f, err := fleet.Parse("ends=" + days)
+		expect.NoError(t, err)
+		f = f.At(now)
+		expect.Same(t, "machines whose support ends in "+days+" days", x.Select(f).Len(), want)
+	}
+}

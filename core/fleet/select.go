@@ -174,8 +174,8 @@ func (x *Index) ends(text string, now time.Time) func(int32) bool {
 	days, _ := strconv.Atoi(text) // read and checked
 	until := now.AddDate(0, 0, days)
 	type key struct {
-		rel  *release.Release
-		code uint32
+		rel                *release.Release
+		installed, edition uint32
 	}
 	known := map[key]bool{}
 	return func(at int32) bool {
@@ -183,15 +183,26 @@ func (x *Index) ends(text string, now time.Time) func(int32) bool {
 		if r.Release == nil || r.Installed == r.Release.Name {
 			return false
 		}
-		k := key{r.Release, x.texts[textInstalled].codes[at]}
+		edition, name := x.editionAt(at)
+		k := key{r.Release, x.texts[textInstalled].codes[at], edition}
 		yes, ok := known[k]
 		if !ok {
-			end := r.Release.SupportEnds(r.Installed, "")
+			end := r.Release.SupportEnds(r.Installed, name)
 			yes = end != nil && !end.Ends.IsZero() && !end.Ends.After(until)
 			known[k] = yes
 		}
 		return yes
 	}
+}
+
+// editionAt is the edition of the system of a machine, with its code; 0 and "" where it is unknown.
+func (x *Index) editionAt(at int32) (code uint32, name string) {
+	c := x.facts[fact.OSEdition]
+	if c == nil || int(at) >= len(c.codes) {
+		return 0, ""
+	}
+	code = c.codes[at]
+	return code, c.values[code].Text()
 }
 
 func dispositions(names []string) (of [remedy.Undetermined + 1]bool) {

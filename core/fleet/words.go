@@ -58,6 +58,8 @@ func (t *Tally) Headline(targets map[string]*release.Release) string {
 // Support is how long installed releases are still supported.
 type Support struct {
 	Release  string
+	Edition  string   // where the publisher's day is for one edition; "" for all others
+	Apart    []string // for all others: the editions that have days of their own
 	Ends     time.Time
 	Days     int // negative when it is over
 	Machines int
@@ -67,43 +69,78 @@ type Support struct {
 // first, for releases whose end the targets know. Machines that already run
 // their target are left out.
 func (s Selection) Supported(now time.Time) []Support {
-	at := map[string]int{}
+	type key struct {
+		rel                *release.Release
+		installed, edition uint32
+	}
+	at := map[key]int{} // the place in out, or -1
 	var out []Support
 	for _, i := range s.at {
 		r := &s.x.rows[i]
 		if r.Release == nil || r.Installed == r.Release.Name || r.Judged && r.Disposition == remedy.Done {
 			continue
 		}
-		j, seen := at[r.Installed]
+		edition, name := s.x.editionAt(i)
+		k := key{r.Release, s.x.texts[textInstalled].codes[i], edition}
+		j, seen := at[k]
 		if !seen {
-			end := r.Release.SupportEnds(r.Installed, "")
-			if end == nil || end.Ends.IsZero() {
-				continue
-			}
-			ends := end.Ends
-			j = len(out)
-			at[r.Installed] = j
-			out = append(out, Support{
-				Release: r.Installed,
-				Ends:    ends,
-				Days:    int(ends.Sub(now.UTC().Truncate(24*time.Hour)).Hours() / 24),
-			})
+			j = supportAt(&out, r, r.Release.SupportEnds(r.Installed, name), now)
+			at[k] = j
 		}
-		out[j].Machines++
+		if j >= 0 {
+			out[j].Machines++
+		}
 	}
 	slices.SortStableFunc(out, func(a, b Support) int { return a.Ends.Compare(b.Ends) })
 	return out
 }
 
+// supportAt finds or adds the row of an end of support; -1 where the publisher gives no day.
+func supportAt(out *[]Support, r *Row, end *release.SupportDoc, now time.Time) int {
+	if end == nil || end.Ends.IsZero() {
+		return -1
+	}
+	j := slices.IndexFunc(*out, func(s Support) bool {
+		return s.Release == r.Installed && s.Edition == end.Edition && s.Ends.Equal(end.Ends)
+	})
+	if j >= 0 {
+		return j
+	}
+	s := Support{
+		Release: r.Installed,
+		Edition: end.Edition,
+		Ends:    end.Ends,
+		Days:    int(end.Ends.Sub(now.UTC().Truncate(24*time.Hour)).Hours() / 24),
+	}
+	if s.Edition == "" {
+		s.Apart = r.Release.EditionsApart(r.Installed)
+	}
+	*out = append(*out, s)
+	return len(*out) - 1
+}
+
+// Where is the filter of the machines that are counted.
+func (s *Support) Where() string {
+	where := Term("installed", s.Release)
+	if s.Edition != "" {
+		return And(where, Term(fact.OSEdition.Def().Name, s.Edition))
+	}
+	for _, e := range s.Apart {
+		where = And(where, "not "+Term(fact.OSEdition.Def().Name, e))
+	}
+	return where
+}
+
 // Says tells one of them as a sentence.
 func (s Support) Says() string {
+	name := strings.TrimSpace(s.Release + " " + s.Edition)
 	machines := say.Count(s.Machines, "machine runs", "machines run")
 	switch {
 	case s.Days < 0:
-		return fmt.Sprintf("%s went out of support on %s; %s it.", s.Release, say.Day(s.Ends), machines)
+		return fmt.Sprintf("%s went out of support on %s; %s it.", name, say.Day(s.Ends), machines)
 	case s.Days == 0:
-		return fmt.Sprintf("%s goes out of support today; %s it.", s.Release, machines)
+		return fmt.Sprintf("%s goes out of support today; %s it.", name, machines)
 	}
-	return fmt.Sprintf("%s is supported until %s, %s from now; %s it.", s.Release, say.Day(s.Ends),
+	return fmt.Sprintf("%s is supported until %s, %s from now; %s it.", name, say.Day(s.Ends),
 		say.Count(s.Days, "day", "days"), machines)
 }

@@ -203,6 +203,17 @@ func (rel *Release) SupportEnds(name, edition string) *SupportDoc {
 	return found
 }
 
+// EditionsApart are the editions of an installed release whose support ends on days of their own.
+func (rel *Release) EditionsApart(name string) []string {
+	var out []string
+	for i := range rel.Support {
+		if s := &rel.Support[i]; strings.EqualFold(s.Release, name) && s.Edition != "" {
+			out = append(out, s.Edition)
+		}
+	}
+	return out
+}
+
 // Offer is whether the publisher offers the release to a machine already.
 type Offer struct {
 	Known bool      // the document says something of it

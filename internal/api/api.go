@@ -253,6 +253,7 @@ type Fleet struct {
 // Support is the end of support of an installed release.
 type Support struct {
 	Release  string    `json:"release"`
+	Edition  string    `json:"edition,omitempty" doc:"If the day is that of one edition"`
 	Ends     time.Time `json:"ends"`
 	Days     int       `json:"days" doc:"From now; negative when it is over"`
 	Machines int       `json:"machines"`

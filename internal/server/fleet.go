@@ -92,11 +92,12 @@ func (s fleetAPI) fleet(t *fleet.Tally, ends []fleet.Support, where string) api.
 	for _, sup := range ends {
 		out.Support = append(out.Support, api.Support{
 			Release:  sup.Release,
+			Edition:  sup.Edition,
 			Ends:     sup.Ends,
 			Days:     sup.Days,
 			Machines: sup.Machines,
 			Says:     sup.Says(),
-			Where:    within(fleet.Term("installed", sup.Release)),
+			Where:    within(sup.Where()),
 		})
 	}
 	for i := range t.Obstacles {
