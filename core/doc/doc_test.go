@@ -187,6 +187,18 @@ func TestSuggest(t *testing.T) {
 	}
 }
 
+// Few words are all named; of many, those that go on from what was written.
+func TestSuggestOfMany(t *testing.T) {
+	var words []string
+	for i := range 17 {
+		words = append(words, fmt.Sprintf("word%02d", i))
+	}
+	expect.Same(t, "of 16", doc.Suggest("zzzzzz", words[:16]), "use "+strings.Join(words[:16], ", "))
+	expect.Same(t, "of 17", doc.Suggest("zzzzzz", words), "")
+	expect.Same(t, "of five that go on", doc.Suggest("word", words[:5]), "use "+strings.Join(words[:5], ", "))
+	expect.Same(t, "of six that go on", doc.Suggest("word", words[:6]), "use "+strings.Join(words[:5], ", ")+", …")
+}
+
 func FuzzDecode(f *testing.F) {
 	for _, s := range []string{
 		"name: a\n", `{"name":"a","marks":["x"]}`, "a: [", "{", "- - - -", "name: !!binary x", "? a\n: b",

@@ -368,8 +368,8 @@ support:
 		expect.NoError(t, err)
 		expect.Same(t, s.Where(), x.Select(f).Len(), s.Machines)
 	}
-	expect.Same(t, "what is said", strings.Join(said, " "), "Skerry 11 Counter is supported until 31 December 2026, 38 "+
-		"days from now; two machines run it. Skerry 11 is supported until 13 April 2027, 141 days from now; two "+
+	expect.Same(t, "what is said", strings.Join(said, " "), "Skerry 11 Counter is supported until 31 December 2026, "+
+		"38 days from now; two machines run it. Skerry 11 is supported until 13 April 2027, 141 days from now; two "+
 		"machines run it.")
 	for days, want := range map[string]int{"30": 0, "45": 2, "200": 4} {
 		f, err := fleet.Parse("ends=" + days)

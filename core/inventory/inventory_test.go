@@ -163,3 +163,13 @@ func TestCleanTurnsNothing(t *testing.T) {
 		}
 	}
 }
+
+// The system drive is the one that says so.
+func TestSystemDrive(t *testing.T) {
+	d := &inventory.Document{}
+	expect.That(t, "no drive is none", d.SystemDrive() == nil)
+	d.Storage.Disks = []inventory.Disk{{}, {System: inventory.Some(false)}, {System: inventory.Some(true)}}
+	expect.That(t, "the third is it", d.SystemDrive() == &d.Storage.Disks[2])
+	d.Storage.Disks = d.Storage.Disks[:2]
+	expect.That(t, "none is it", d.SystemDrive() == nil)
+}

@@ -45,6 +45,22 @@ func TestPhasesOfPlans(t *testing.T) {
 	}
 }
 
+// A plan takes as long as its steps together.
+func TestEffortOfAPlan(t *testing.T) {
+	l := remedy.Shipped()
+	var want remedy.Minutes
+	restarts := 0
+	for _, id := range []string{"backup", "tpm-on", "upgrade"} {
+		s := l.Find(id)
+		want = want.Plus(s.Minutes)
+		restarts += s.Restarts
+	}
+	m, r := work.Parse("backup tpm-on@desk upgrade gone").Effort(l)
+	expect.Same(t, "the minutes", m, want)
+	expect.Same(t, "the restarts", r, restarts)
+	expect.That(t, "they restart", restarts > 1)
+}
+
 func kind(n int, d remedy.Disposition, plan string) work.Kind {
 	return work.Kind{Plan: work.Parse(plan), Disposition: d, Machines: n}
 }

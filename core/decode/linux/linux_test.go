@@ -106,6 +106,14 @@ func TestDecode(t *testing.T) {
 		}},
 		{"a name that nobody set", records{"/proc/sys/kernel/hostname": "(none)\n"},
 			map[string]string{"device.name": "? " + inventory.NotOffered}},
+		{"one of two connectors has a display", records{
+			"/sys/class/drm/":                      "card0\ncard0-DP-1\ncard0-HDMI-A-1",
+			"/sys/class/drm/card0-DP-1/status":     "disconnected\n",
+			"/sys/class/drm/card0-HDMI-A-1/status": "connected\n",
+		}, map[string]string{"displays": "1"}},
+		{"no connector has a display", records{
+			"/sys/class/drm/": "card0\ncard0-DP-1", "/sys/class/drm/card0-DP-1/status": "disconnected\n",
+		}, map[string]string{"displays": "0"}},
 		{"legacy", records{efi + "/": absent},
 			map[string]string{
 				"firmware.boot_mode":           "legacy",
