@@ -45,7 +45,7 @@ func main() {
 	tests := flag.String("tests", "./core/...", "packages whose tests are run, separated by commas")
 	limit := flag.Duration("limit", 5*time.Minute, "for the tests of one mistake; beyond it, it counts as noticed")
 	at := flag.String("at", "",
-		"only the mistakes at these places, as they were printed (file:line), separated by commas")
+		"only these mistakes, as they were printed (file:line, or file:line: what), separated by commas")
 	flag.Parse()
 	if err := run(flag.Args(), *count, *seed, *at, strings.Split(*tests, ","), *limit); err != nil {
 		fmt.Fprintln(os.Stderr, err)
@@ -79,7 +79,9 @@ func run(dirs []string, count int, seed uint64, at string, tests []string, limit
 	}
 	if at != "" {
 		all = slices.DeleteFunc(all, func(m mistake) bool {
-			return !slices.Contains(strings.Split(at, ","), fmt.Sprintf("%s:%d", m.file, m.line))
+			place := fmt.Sprintf("%s:%d", m.file, m.line)
+			places := strings.Split(at, ",")
+			return !slices.Contains(places, place) && !slices.Contains(places, place+": "+m.what)
 		})
 	}
 	// Tests that fail by themselves would notice everything.
