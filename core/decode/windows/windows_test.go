@@ -189,6 +189,10 @@ func TestVariants(t *testing.T) {
 			c.no(windows.TBS, capture.Absent, 0x8028400F)
 			c.ok(windows.Table("TPM2"), "x"+sample.TPM2Table(2)[1:])
 		}, map[string]string{"tpm.state": "not-seen"}},
+		{"no TPM, told by its number alone", func(c pc) { c.no(windows.TBS, capture.Failed, 0x8028400F) },
+			map[string]string{"tpm.state": "not-seen"}},
+		{"no TPM, told by its absence alone", func(c pc) { c.no(windows.TBS, capture.Absent, 0) },
+			map[string]string{"tpm.state": "not-seen"}},
 		{"services do not run", func(c pc) { c.no(windows.TBS, capture.Failed, 0x80284010) },
 			map[string]string{"tpm.state": "? read-failed"}},
 		{"no such services", func(c pc) { c.no(windows.TBS, capture.NotExposed, 127) },
@@ -271,7 +275,13 @@ func TestVariants(t *testing.T) {
 		{"an answer without extents", func(c pc) { c.ok(windows.Extents, sample.Zeros(32)) },
 			map[string]string{"storage.system.disk_bytes": "? not-offered", "storage.boot.disk": "disk 0"}},
 		{"more free than there is", func(c pc) { c.ok(windows.Space, sample.U64(5)+sample.U64(6)+sample.U64(7)) },
-			map[string]string{"storage.system.free_bytes": "? read-failed"}},
+			map[string]string{
+				"storage.system.free_bytes": "? read-failed", "storage.system.volume_bytes": "? read-failed",
+			}},
+		{"a volume of no size", func(c pc) { c.ok(windows.Space, sample.Zeros(24)) },
+			map[string]string{
+				"storage.system.free_bytes": "? read-failed", "storage.system.volume_bytes": "? read-failed",
+			}},
 		{"a raw layout", func(c pc) {
 			c.ok(windows.Disk("0", windows.Layout), sample.Put(48, map[int]string{0: sample.U32(2)}))
 		}, map[string]string{
