@@ -24,7 +24,8 @@ func TestText(t *testing.T) {
 func TestWhatMakersLeave(t *testing.T) {
 	for _, text := range []string{
 		"to be filled by o.e.m.", "to be filled by oem", "default string", "system manufacturer",
-		"system product name", "system serial number", "system version", "not specified", "none", "n/a", "not applicable", "invalid", "unknown",
+		"system product name", "system serial number", "system version", "not specified", "none", "n/a",
+		"not applicable", "invalid", "unknown",
 		"123456789", "0123456789", "base board serial number", "chassis serial number", "asset tag", "no asset tag",
 		"no asset information", "not available", "serial number", "empty", "null", "-", "?", "to be filled",
 	} {
