@@ -92,7 +92,7 @@ soak:
 
 ## mutants: put small random mistakes into the deciding packages, and count those that the tests notice
 mutants:
-	$(GO) run ./internal/mutation -count 87 -tests ./core/check,./core/need,./core/remedy,./core/list,./core/release,./core/assess,./core/say,./core/after core/check core/need core/remedy core/list core/release core/assess
+	$(GO) run ./internal/mutation -count 100 core/check core/need core/remedy core/list core/release core/assess core/remedy/steps
 	$(GO) run ./internal/mutation -count 50 -tests ./core/remedy,./core/assess,./core/after,./core/part core/remedy/steps
 
 ## screenshots: the console's pictures for the documentation, and the terminal's

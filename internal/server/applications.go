@@ -95,7 +95,7 @@ func (s applicationsAPI) machines(ctx context.Context, in *applicationInput) (ou
 
 // applicationsTable has a row for each version of each application.
 func (s exportAPI) applicationsTable(ctx context.Context, where string) (*matrix, error) {
-	l, err := applicationsAPI{s.Server}.list(ctx, &workInput{Where: where})
+	l, err := applicationsAPI(s).list(ctx, &workInput{Where: where})
 	if err != nil {
 		return nil, err
 	}
