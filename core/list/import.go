@@ -305,12 +305,16 @@ func (im *importer) marks(i int, cells []string, several bool) []string {
 	return out
 }
 
-// each parts a mark of several digits that no footnote has: ¹² is 1 and 2 where there is no 12.
+// each parts a mark of several digits that no footnote has: ¹² is 1 and 2 where both exist and 12 does not.
 func (im *importer) each(mark string) []string {
-	if len(mark) < 2 || im.text(mark) != "" || strings.Trim(mark, "0123456789") != "" {
+	if im.text(mark) != "" || strings.Trim(mark, "0123456789") != "" {
 		return []string{mark}
 	}
-	return strings.Split(mark, "")
+	parts := strings.Split(mark, "")
+	if slices.ContainsFunc(parts, func(p string) bool { return im.text(p) == "" }) {
+		return []string{mark}
+	}
+	return parts
 }
 
 // text is the footnote with a mark, or "".

@@ -253,3 +253,21 @@ func TestTextsStay(t *testing.T) {
 	expect.Same(t, "the texts", fmt.Sprint(s.Texts()), "[[GULL-001* X1[2]] [GULL-002 X2]]")
 	expect.Same(t, "the rows", fmt.Sprint(s.Rows), "[[GULL-001 X1] [GULL-002 X2]]")
 }
+
+// A mark of two digits is two marks only where the page has both footnotes, and not one of both digits.
+func TestMarksOfSeveralDigits(t *testing.T) {
+	for notes, want := range map[string]string{"1 2": "1 2", "12 1 2": "12", "1": "12", "": "12"} {
+		var footnotes []list.Note
+		for _, mark := range strings.Fields(notes) {
+			footnotes = append(footnotes, list.Note{Mark: mark, Text: "Text of " + mark})
+		}
+		s, _ := list.Table("t", [][]string{{"Model", "Cores"}, {"K5-8400¹²", "4"}}, nil, footnotes)
+		im, err := list.Import(s, list.ImportOptions{})
+		expect.NoError(t, err)
+		var marks []string
+		for _, m := range im.Marked {
+			marks = append(marks, m.Mark)
+		}
+		expect.Same(t, "the marks with the footnotes "+notes, strings.Join(marks, " "), want)
+	}
+}

@@ -122,6 +122,12 @@ func TestFromPageToList(t *testing.T) {
 }
 
 func FuzzRead(f *testing.F) {
+	book := excelize.NewFile()
+	expect.NoError(f, book.SetSheetRow("Sheet1", "A1", &[]any{"Model", "Cores"}))
+	expect.NoError(f, book.SetSheetRow("Sheet1", "A2", &[]any{"K5-8400", 6}))
+	b, err := book.WriteToBuffer()
+	expect.NoError(f, err)
+	f.Add(b.Bytes())
 	f.Add([]byte("a,b\n1,2\n"))
 	f.Add([]byte("<table><tr><th rowspan=9>A<th colspan=3>B<tr><td>1</table>"))
 	f.Add([]byte("<table><tr><th>A<sup>1</sup><tr><td><s>1</s><br>2;3<sup>a,b</sup></table><p><sup>1</sup> note"))
