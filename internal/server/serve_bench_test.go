@@ -47,7 +47,7 @@ func multiply(b *testing.B, path string) {
 		"INSERT INTO machine (id, key, name, class, maker, serial, uuid, model, installed, inventory_id, taken_at, " +
 			"board, site, retired_at) SELECT id+n.i*10000, key||'-'||n.i, name||'-'||n.i, class, maker, serial, " +
 			"uuid||n.i, model, installed, inventory_id+n.i*10000, taken_at-n.i*1000, board, site, retired_at FROM " +
-			"device, n",
+			"machine, n",
 		"INSERT INTO inventory (id, machine_id, taken_at, last_seen_at, sha, body) SELECT id+n.i*10000, " +
 			"machine_id+n.i*10000, taken_at-n.i*1000, last_seen_at-n.i*1000, sha, body FROM inventory, n",
 		"INSERT INTO fact_row SELECT machine_id+n.i*10000, catalogue, class, row FROM fact_row, n",

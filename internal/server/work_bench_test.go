@@ -53,8 +53,8 @@ func BenchmarkWork(b *testing.B) {
 		{"GET", "/api/v1/work/wins", ""}, {"GET", "/api/v1/work/wins?order=time", ""},
 		{"POST", "/api/v1/what-if", drafts[0]}, {"POST", "/api/v1/what-if", drafts[1]},
 		{"POST", "/api/v1/what-if", `{"release":"skerry-13"}`},
-		{"GET", "/api/v1/work", ""}, {"GET", "/api/v1/work?where=site%3D%22Gull+Quay%22", ""}, {"GET",
-			"/api/v1/waves", ""},
+		{"GET", "/api/v1/work", ""}, {"GET", "/api/v1/work?where=site%3D%22Gull+Quay%22", ""},
+		{"GET", "/api/v1/applications", ""}, {"GET", "/api/v1/waves", ""},
 		{"GET", "/api/v1/waves/2", ""}, {"GET", "/api/v1/decisions", ""}, {"GET", "/api/v1/rule-changes/1", ""},
 	}
 	each := make([][]time.Duration, len(calls))

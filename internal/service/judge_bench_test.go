@@ -119,7 +119,7 @@ func fill(b *testing.B, st *store.Store, path string) {
 	}
 	for i := range benchMachines {
 		f := facts[i%len(facts)].With(fact.VolumeBytes, fact.Num(float64(200e9+i)), "")
-		if _, err := tx.Exec("INSERT INTO device (id, key, name, class, maker, serial, uuid, model, installed, "+
+		if _, err := tx.Exec("INSERT INTO machine (id, key, name, class, maker, serial, uuid, model, installed, "+
 			"inventory_id, taken_at) VALUES (?, ?, ?, 'pc', '', '', '', '', '', ?, 0)", i+1, fmt.Sprintf("m%d", i),
 			fmt.Sprintf("M%d", i), i+1); err != nil {
 			b.Fatal(err)
@@ -136,7 +136,7 @@ func fill(b *testing.B, st *store.Store, path string) {
 
 func bareScan(b *testing.B, db *sql.DB) {
 	b.Helper()
-	rows, err := db.Query("SELECT f.machine_id, d.inventory_id, f.row FROM fact_row f JOIN device d ON d.id = " +
+	rows, err := db.Query("SELECT f.machine_id, d.inventory_id, f.row FROM fact_row f JOIN machine d ON d.id = " +
 		"f.machine_id WHERE f.class='pc'")
 	if err != nil {
 		b.Fatal(err)
