@@ -86,7 +86,7 @@ func crowd(b *testing.B, prepare func(*server.Server)) (s *server.Server, token 
 		b.Fatal(err)
 	}
 	prepare(s)
-	_, token, err := s.AddToken(ctx, "bench", server.ScopeRead)
+	_, token, err := s.AddToken(ctx, "bench", server.ScopeWork)
 	if err != nil {
 		b.Fatal(err)
 	}
