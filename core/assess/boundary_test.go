@@ -134,13 +134,13 @@ func TestNamesThatMatchNothing(t *testing.T) {
 		want       string
 	}{
 		{"an edition", way + "edition: [Ofice]}]\neditions: [{from: [Office], to: Office}]", nil,
-			`upgrade[0].edition: the edition "Ofice" matches nothing; did you mean "Office"?`},
+			`upgrade[0].edition: the edition "Ofice" is named only here; did you mean "Office"?`},
 		{"a release", way + "from: Skerry 11}]\nsupport: [{release: Skery 11, ends: 2027-01-01}]", nil,
-			`support[0].release: the release "Skery 11" matches nothing`},
+			`support[0].release: the release "Skery 11" is named only here`},
 		{"another number", "support: [{release: Skerry 10, ends: 2027-01-01}, {release: Skerry 9, ends: 2026-01-01}]",
 			nil, ""},
 		{"an edition of the fleet", "support: [{release: Skerry 11, edition: Counterr, ends: 2027-01-01}]", two,
-			`the edition "Counterr" matches nothing; did you mean "Counter"?`},
+			`no machine has the edition "Counterr"; did you mean "Counter"?`},
 		{"as the fleet has it", "support: [{release: Skerry 11, edition: counter, ends: 2027-01-01}]", two, ""},
 		{"two far from each other", "editions: [{from: [Office, Counter], to: Office}]", nil, ""},
 	} {
@@ -157,7 +157,7 @@ func TestNamesThatMatchNothing(t *testing.T) {
 	conditional := strings.Replace(memoryAsked, "need:", "when: {fact: os.edition, equals: Ofice}, need:", 1)
 	rel := asks(t, []string{conditional}, "editions: [{from: [Office], to: Office}]")
 	expect.Contains(t, strings.Join(assess.Notes(knowledge.Shipped(), rel, nil), "\n"),
-		`the requirement r0: the edition "Ofice" matches nothing; did you mean "Office"?`)
+		`the requirement r0: the edition "Ofice" is named only here; did you mean "Office"?`)
 	rel.Requirements[0].Reason = " "
 	expect.Contains(
 		t,

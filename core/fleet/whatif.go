@@ -81,6 +81,7 @@ type WhatIf struct {
 	changes []RequirementShift
 	before  []int // requirement of Is → its place in Was, or -1
 	alike   []bool
+	short   int  // machines without an outcome of every requirement: nothing is said of them
 	steady  bool // nothing but requirements differs, and they are the same by their ids
 	missing map[fact.ID]*Uncollected
 }
@@ -112,6 +113,9 @@ func (w *WhatIf) Add(id int64, site string, was, is Standpoint, f *fact.Facts) {
 		w.sites[site] = p
 	}
 	p.Shifts[was.Disposition][is.Disposition]++
+	if len(is.Outcomes) < len(w.changes) {
+		w.short++
+	}
 	var why []string
 	for i := range min(len(is.Outcomes), len(w.changes)) {
 		c := &w.changes[i]
@@ -216,7 +220,7 @@ func (w *WhatIf) unknown(q *release.Requirement, f *fact.Facts) {
 
 // Merge adds what was counted elsewhere of the same two.
 func (w *WhatIf) Merge(o *WhatIf) {
-	w.Machines += o.Machines
+	w.Machines, w.short = w.Machines+o.Machines, w.short+o.short
 	w.Flips = append(w.Flips, o.Flips...)
 	merge(&w.Shifts, &o.Shifts)
 	for name, p := range o.sites {
@@ -272,7 +276,8 @@ func (w *WhatIf) Changes() []RequirementShift {
 	return out
 }
 
-// Unanimous are the musts that every machine fails, and those that none fails or leaves unknown.
+// Unanimous are the musts that every machine fails, and those that none fails or leaves unknown. Where
+// some machine could not be judged, there is no must that none fails.
 func (w *WhatIf) Unanimous() (failed, passed []*release.Requirement) {
 	for i := range w.changes {
 		c := &w.changes[i]
@@ -282,7 +287,7 @@ func (w *WhatIf) Unanimous() (failed, passed []*release.Requirement) {
 		switch {
 		case c.FailsNow == w.Machines:
 			failed = append(failed, c.Requirement)
-		case c.FailsNow+c.UnknownsNow == 0:
+		case c.FailsNow+c.UnknownsNow+w.short == 0:
 			passed = append(passed, c.Requirement)
 		}
 	}

@@ -260,6 +260,9 @@ func TestWhatIfCounts(t *testing.T) {
 		expect.Same(t, "musts that all fail", len(failed), 0)
 		expect.Same(t, "musts that none fails", len(passed), 1)
 		expect.Same(t, "the must that none fails", passed[0].ID, next.Requirements[1].ID)
+		w.Add(99, "Gull Quay", fleet.Standpoint{}, fleet.Standpoint{}, nil)
+		_, passed = w.Unanimous()
+		expect.Same(t, "musts that none fails, with a machine that was not judged", len(passed), 0)
 	}
 }
 

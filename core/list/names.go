@@ -1,7 +1,6 @@
 package list
 
 import (
-	"cmp"
 	"strings"
 )
 
@@ -16,8 +15,11 @@ func (im *importer) names(i int, cells []string) []named {
 	at := im.columns["name"]
 	last := at[len(at)-1]
 	var out []named
-	c := im.Cells[At{i, last}]
-	for _, one := range severalIn(cmp.Or(c.raw, im.cell(cells, last)), c.Lines) {
+	text := ""
+	if last < len(im.raw[i]) && last < len(cells) {
+		text = im.raw[i][last]
+	}
+	for _, one := range severalIn(text, im.Cells[At{i, last}].Lines) {
 		name := one.name
 		for k := len(at) - 2; k >= 0; k-- {
 			part := im.cell(cells, at[k])

@@ -18,6 +18,7 @@ type Proposal struct {
 	Why      string    // why there are none
 	Included []string  // of the names that exist, those that the rules include
 	Excluded []string  // and those that they read and do not include
+	Left     []string  // exceptions of the page that no rule reads: they have to be added by hand
 
 	stem string // what the names of the series begin with
 }
@@ -100,6 +101,7 @@ func (p *Proposal) except(text string) {
 		if name = strings.TrimSpace(name); name == "" {
 			continue
 		}
+		said := name
 		// An exception may leave out the maker, or all but the number.
 		switch {
 		case strings.HasPrefix(strings.ToLower(name), strings.ToLower(p.stem)):
@@ -108,14 +110,27 @@ func (p *Proposal) except(text string) {
 		default:
 			name = p.stem + name
 		}
-		for i := range p.Rules {
-			digits := p.Rules[i].Reads[1].Generation + p.Rules[i].Reads[2].Digits
-			number := name[min(len(p.stem), len(name)):]
-			if n := len(number) - len(strings.TrimLeft(number, "0123456789")); n == digits {
-				p.Rules[i].Except = append(p.Rules[i].Except, name)
-			}
+		if !p.excepts(name) {
+			p.Left = append(p.Left, said)
 		}
 	}
+}
+
+// excepts gives an exception to the rules that read it, and says whether one does.
+func (p *Proposal) excepts(name string) (read bool) {
+	number := name[min(len(p.stem), len(name)):]
+	digits := len(number) - len(strings.TrimLeft(number, "0123456789"))
+	letters := strings.ToUpper(number[digits:])
+	if len(letters) > 3 || strings.Trim(letters, "ABCDEFGHIJKLMNOPQRSTUVWXYZ") != "" {
+		return false
+	}
+	for i := range p.Rules {
+		if digits == p.Rules[i].Reads[1].Generation+p.Rules[i].Reads[2].Digits {
+			p.Rules[i].Except = append(p.Rules[i].Except, name)
+			read = true
+		}
+	}
+	return read
 }
 
 var notInID = regexp.MustCompile(`[^a-z0-9]+`)
@@ -151,7 +166,7 @@ func (p *Proposal) apply(known, names []string) {
 	r := &doc.Report{Name: "proposed"}
 	l := Compile(&d, r)
 	if err := r.Err(); err != nil {
-		p.Rules, p.Why = nil, "the rule that was made of it has a mistake: "+err.Error()
+		p.Rules, p.Why = nil, "it describes a series, but the rule that was made of it is not valid; write one by hand"
 		return
 	}
 	seen := map[string]bool{}

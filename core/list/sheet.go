@@ -17,6 +17,8 @@ type Sheet struct {
 	Cells map[At]Cell // what is known of some cells beside their texts
 	Notes []Note      // the footnotes of the page
 	First int         // the row of the file that the first row is, from 1
+
+	raw [][]string // the rows as they were found
 }
 
 // At is the place of a cell: its row below the heading, and its column, both from 0.
@@ -27,8 +29,6 @@ type Cell struct {
 	Marks  []string // of footnotes
 	Struck bool     // the text is struck out
 	Lines  []string // the lines of the text, where there are several
-
-	raw string // the text with its marks
 }
 
 // Marks of footnotes within a text stand between these two, from the private use area of Unicode, which
@@ -69,16 +69,14 @@ func marksIn(text string) (plain string, marks []string) {
 // Note is a footnote: its mark, and its text.
 type Note struct{ Mark, Text string }
 
-// Texts are the rows as they were written, with whatever looks like the mark of a footnote: for tables
-// that are no lists of a publisher.
+// Texts are the rows as they were written, with whatever looks like a footnote or its mark: for tables
+// of machines, in which it is a part of a name or a serial number.
 func (s *Sheet) Texts() [][]string {
-	rows := make([][]string, len(s.Rows))
-	for i, row := range s.Rows {
-		rows[i] = slices.Clone(row)
-		for j := range row {
-			if c, ok := s.Cells[At{i, j}]; ok {
-				rows[i][j] = unraised(c.raw)
-			}
+	rows := make([][]string, len(s.raw))
+	for i, row := range s.raw {
+		rows[i] = make([]string, len(row))
+		for j, text := range row {
+			rows[i][j] = unraised(text)
 		}
 	}
 	return rows
@@ -126,17 +124,22 @@ func Table(where string, rows [][]string, marked map[At]Cell, notes []Note) (s S
 		for j, text := range row {
 			c := marked[At{i + at + 1, j}]
 			cells[j], c.Marks = marksIn(text)
-			c.raw = text
 			if len(c.Marks) > 0 || c.Struck || len(c.Lines) > 1 {
 				s.Cells[At{i, j}] = c
 			}
 		}
 		s.Rows = append(s.Rows, cells)
 	}
-	for len(s.Rows) > 0 && filled(s.Rows[len(s.Rows)-1]) == 0 {
-		s.Rows = s.Rows[:len(s.Rows)-1]
-	}
+	s.Rows, s.raw = ended(s.Rows), ended(rows[at+1:])
 	return s, len(s.Rows) > 0
+}
+
+// ended are rows without the empty ones at their end.
+func ended(rows [][]string) [][]string {
+	for len(rows) > 0 && filled(rows[len(rows)-1]) == 0 {
+		rows = rows[:len(rows)-1]
+	}
+	return rows
 }
 
 // headingRow finds the heading: the first row that is as wide as the table. A title with a comma in it

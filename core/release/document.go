@@ -53,7 +53,7 @@ type StageDoc struct {
 type SupportDoc struct {
 	Release      string    `json:"release" doc:"As in os.name"`
 	Edition      string    `json:"edition,omitempty" doc:"Where editions differ"`
-	Ends         time.Time `json:"ends,omitzero" doc:"Last day of support; omitted where the publisher gives none"`
+	Ends         time.Time `json:"ends,omitzero" doc:"Last day of support; omitted only with not_decided: ends"`
 	NotDecided   string    `json:"not_decided,omitempty" enum:"ends,extended" doc:"What the publisher has not decided: when support ends, or whether it is extended"`
 	Extended     time.Time `json:"extended,omitzero" doc:"End of extended support, which has to be asked or paid for"`
 	ExtendedNote string    `json:"extended_note,omitempty" doc:"What extended support takes"`

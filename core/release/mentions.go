@@ -16,6 +16,8 @@ type Stranger struct {
 	Name string
 	At   string // where it stands: upgrade[1].edition
 	Near string
+	// Fleet says that machines have Near, and none has the name; otherwise only the document was compared.
+	Fleet bool
 }
 
 // Strangers finds the names of editions and releases that probably match nothing. fleet are the
@@ -41,11 +43,12 @@ func (rel *Release) Strangers(fleet map[fact.ID][]string) []Stranger {
 				}
 			}
 			near := nearest(m.name, fleet[id])
+			known := near != ""
 			if near == "" && !twice {
 				near = nearest(m.name, others)
 			}
 			if near != "" {
-				out = append(out, Stranger{id, m.name, m.at, near})
+				out = append(out, Stranger{id, m.name, m.at, near, known})
 			}
 		}
 	}

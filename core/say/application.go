@@ -11,9 +11,9 @@ import (
 func Takes(takes string) string {
 	switch takes {
 	case work.Possible:
-		return "unknown until its version or publisher is known"
+		return "unknown: its version, its publisher or a fact of the machine is missing"
 	case work.Unnamed:
-		return "the release does not name it"
+		return "the release does not name this version"
 	}
 	return Known(takes)
 }
@@ -34,7 +34,10 @@ func Application(a *work.Application) string {
 		}
 		versions = append(versions, version)
 	}
-	if all {
+	switch {
+	case all && a.Takes == work.Unnamed:
+		return "the release does not name it"
+	case all:
 		return Takes(a.Takes)
 	}
 	return Takes(a.Takes) + " (" + fewNames(versions) + ")"
@@ -78,7 +81,7 @@ func Applications(list []work.Application, read, machines int) string {
 		{release.Update, "has to be updated first", "have to be updated first"},
 		{release.Problem, "has a known problem", "have a known problem"},
 		{work.Possible, "may need work", "may need work"},
-		{work.Unnamed, "is not named by the release", "are not named by the release"},
+		{work.Unnamed, "has versions that the release does not name", "have versions that the release does not name"},
 	} {
 		if n[p.takes] > 0 {
 			parts = append(parts, Count(n[p.takes], p.one, p.many))

@@ -93,7 +93,7 @@ func WhyAfresh(v *remedy.Verdict, rel *release.Release, f *fact.Facts) string {
 // lack says a condition of the upgrade beside what the machine has.
 func lack(l *release.Lack, f *fact.Facts) string {
 	if l.Need != nil {
-		return "this does not apply: " + Need(l.Need)
+		return "the machine does not meet what the upgrade asks for: " + Need(l.Need)
 	}
 	def := l.Fact.Def()
 	has := Value(def, f.Value(l.Fact))

@@ -155,10 +155,13 @@ func NoStepFor(q *release.Requirement, changeable bool) string {
 		"%s: no step fixes this. If it fails, a person decides, unless you add a step of your own.", q.Title)
 }
 
-// Stranger says that a name of a document probably matches nothing.
+// Stranger says of a name of a document why it may match nothing.
 func Stranger(x *release.Stranger) string {
 	what := map[fact.ID]string{fact.OSEdition: "the edition", fact.OSName: "the release"}[x.Of]
-	return fmt.Sprintf("%s: %s %q matches nothing; did you mean %q?", x.At, what, x.Name, x.Near)
+	if x.Fleet {
+		return fmt.Sprintf("%s: no machine has %s %q; did you mean %q?", x.At, what, x.Name, x.Near)
+	}
+	return fmt.Sprintf("%s: %s %q is named only here; did you mean %q?", x.At, what, x.Name, x.Near)
 }
 
 // NoReason says that a must does not say why it exists.

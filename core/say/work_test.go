@@ -104,6 +104,13 @@ func TestApplicationsInWords(t *testing.T) {
 	expect.Same(t, "some versions", say.Application(&buy), "a newer version must be bought (3.9 and unknown version)")
 	fine := work.Application{Takes: "fine", Versions: []work.ApplicationVersion{{Version: "5.0", Takes: "fine"}}}
 	expect.Same(t, "all versions", say.Application(&fine), "fine")
+	strange := work.Application{
+		Takes:    work.Unnamed,
+		Versions: []work.ApplicationVersion{{Version: "1", Takes: work.Unnamed}},
+	}
+	expect.Same(t, "no version is named", say.Application(&strange), "the release does not name it")
+	strange.Versions = append(strange.Versions, fine.Versions...)
+	expect.Same(t, "one version is not", say.Application(&strange), "the release does not name this version (1)")
 	for _, takes := range []string{"remove", "buy", "update", "problem", work.Possible, work.Unnamed} {
 		expect.That(t, takes+" has words", say.Takes(takes) != "")
 		expect.That(t, takes+" has somebody who answers", say.Answers(takes) != "")
@@ -118,7 +125,7 @@ func TestApplicationsInWords(t *testing.T) {
 		{[]work.Application{fine}, 3, 4, "One application, read on 3 of four machines."},
 		{[]work.Application{buy, {Takes: work.Unnamed}, {Takes: work.Unnamed}}, 20, 251,
 			"Three applications, read on 20 of 251 machines: one needs a newer version that must " +
-				"be bought and two are not named by the release."},
+				"be bought and two have versions that the release does not name."},
 	} {
 		t.Run(tt.want, func(t *testing.T) {
 			expect.Same(t, "what is said", say.Applications(tt.list, tt.read, tt.machines), tt.want)

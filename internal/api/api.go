@@ -439,6 +439,7 @@ type Series struct {
 	Why      string   `json:"why,omitempty" doc:"Why no rule is proposed"`
 	Included []string `json:"included" doc:"Names in the fleet that the rules include"`
 	Excluded []string `json:"excluded" doc:"Names in the fleet that the rules read and exclude"`
+	Left     []string `json:"left" doc:"Exceptions of the page that no rule reads; add them by hand"`
 }
 
 // ListChanges are what a page changes in the rows of a list.

@@ -29,6 +29,7 @@ type importListOptions struct {
 	Fleet  bool     `option:"fleet" usage:"show what proposed naming rules include of the processors of the service"`
 	output
 	Verbose bool `option:"verbose,v" usage:"show every row and everything that was left out"`
+	serviceOptions
 }
 
 func importCommand() *cobra.Command {
@@ -366,6 +367,9 @@ func printSeries(p *paper, series []lists.Proposal) {
 		p.line("  Proposed naming rules, for the key naming of the list:")
 		for _, line := range strings.Split(strings.TrimSpace(s.YAML()), "\n") {
 			p.line("    %s", line)
+		}
+		if len(s.Left) > 0 {
+			p.text("  ! not in the rules: ", strings.Join(s.Left, ", ")+". Add these exceptions by hand.")
 		}
 		if len(s.Included) > 0 {
 			p.text("  includes of the fleet: ", namesShown(s.Included, false))

@@ -250,3 +250,14 @@ func TestImportOfAMessyPage(t *testing.T) {
 	says(t, 2, "--former goes with --update", "releases", "import-list", page, "--former", page)
 	says(t, 1, "table 9 does not exist; the file has 3", "releases", "import-list", page, "--table", "9")
 }
+
+// A proposed naming rule is tried on the processors of the service.
+func TestProposedRulesAndTheFleet(t *testing.T) {
+	s := servertest.Demo(t, nil)
+	page := filepath.Join("..", "tables", "testdata", "messy.html")
+	out := says(t, 0, "includes of the fleet: ", "releases", "import-list", page, "--fleet", "--server", s.URL,
+		"--token", s.Token)
+	expect.Contains(t, out, "Corvane K5-9400")
+	expect.Contains(t, out, "excludes of the fleet: ")
+	says(t, 2, "no service is configured", "releases", "import-list", page, "--fleet")
+}

@@ -197,7 +197,7 @@ type progressInput struct {
 }
 
 func (s fleetAPI) progress(ctx context.Context, in *progressInput) (api.Progress, error) {
-	since := s.now().UTC().AddDate(0, 0, -min(in.Days, progressDays)).Format(time.DateOnly)
+	since := s.now().UTC().AddDate(0, 0, 1-min(in.Days, progressDays)).Format(time.DateOnly) // with today
 	rows, err := s.store.Progress(ctx, since, callerOf(ctx).Sites)
 	out := api.Progress{Days: []api.ProgressDay{}}
 	for _, r := range rows {

@@ -117,6 +117,7 @@ func imported(sheets []list.Sheet, at []int, got *list.Imported) api.ImportedLis
 			Why:      sentence(p.Why),
 			Included: few(p.Included),
 			Excluded: few(p.Excluded),
+			Left:     few(p.Left),
 		})
 	}
 	for _, d := range got.Dropped {

@@ -207,7 +207,8 @@ func (s intakeAPI) readSheet(_ context.Context, in *struct{ Body api.ReadSheet }
 	if len(sheets) == 0 {
 		return out, refuse(title, "%s contains no table", in.Body.Name)
 	}
-	got, err := sheet.Sheet(sheets[0].Heads, sheets[0].Texts(), sheet.Options{
+	rows := sheets[0].Texts()
+	got, err := sheet.Sheet(sheets[0].Heads, rows, sheet.Options{
 		Name:    in.Body.Name,
 		TakenAt: s.now().Truncate(time.Second),
 		Columns: in.Body.Columns,
@@ -219,7 +220,7 @@ func (s intakeAPI) readSheet(_ context.Context, in *struct{ Body api.ReadSheet }
 	out = api.SheetRead{
 		Columns:  got.Columns,
 		Problems: got.Problems,
-		Total:    len(sheets[0].Rows),
+		Total:    len(rows),
 		Settled:  got.Settled(),
 		Rows:     []api.SheetRow{},
 		Refused:  []api.SheetRow{},

@@ -361,6 +361,9 @@ func TestProgressAndHistory(t *testing.T) {
 	p, err := s.Client.Progress(ctx, 30)
 	expect.NoError(t, err)
 	expect.Same(t, "len(p.Days)", len(p.Days), 3)
+	two, err := s.Client.Progress(ctx, 2)
+	expect.NoError(t, err)
+	expect.Same(t, "two days, today included", len(two.Days), 2)
 	expect.Same(t, "p.Days[2].Total", p.Days[2].Total, 284)
 	expect.Same(t, `p.Days[2].Dispositions["refit"]`, p.Days[2].Dispositions["refit"], 30)
 	// Seven inventories in two quarters of long ago, and today's.

@@ -59,6 +59,9 @@ const changes = computed(() => {
       <pre class="my-1 overflow-auto rounded-md border border-line bg-card px-3 py-2 text-xs">{{
         s.rules
       }}</pre>
+      <p v-if="s.left.length" class="font-semibold">
+        Not in the rules: {{ s.left.join(', ') }}. Add these exceptions by hand.
+      </p>
       <p>
         <template v-if="s.included.length"
           >Includes of the fleet’s processors: {{ s.included.join(', ') }}.</template
