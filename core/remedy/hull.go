@@ -11,11 +11,9 @@ import (
 
 // hull fills the hull: the likely world is known, the others are worked out where
 // they can differ from it.
-func (v *Verdict) hull(
-	l *outcome, lib *Library, res *check.Result, ask func(*release.Requirement) bool, path release.Path,
-) {
+func (v *Verdict) hull(l *outcome, s *solver, res *check.Result, path release.Path) {
 	v.Disposition, v.Best, v.Worst = l.disposition, l.disposition, l.disposition
-	in := func(w world) Disposition { return end(w, lib, res, ask, path) }
+	in := func(w world) Disposition { return s.in(w).end(res, path) }
 	if l.chance {
 		v.Best = min(v.Best, in(luckiest))
 	}
@@ -32,13 +30,12 @@ func (v *Verdict) hull(
 	}
 }
 
-// end is the disposition in a world, for which not every plan has to be looked for: one
+// end is the disposition alone, for which not every plan has to be looked for: one
 // goal that nothing changes and that means a replacement says it all.
-func end(w world, lib *Library, res *check.Result, ask func(*release.Requirement) bool, path release.Path) Disposition {
-	s := newSolver(w, lib, res, ask, path)
+func (s solver) end(res *check.Result, path release.Path) Disposition {
 	for _, fd := range s.goals {
 		n := fd.Requirement.Need
-		if !need.SomeLeaf(n, func(l need.Leaf) bool { return lib.touched[l.Fact()] }) &&
+		if !need.SomeLeaf(n, func(l need.Leaf) bool { return s.lib.touched[l.Fact()] }) &&
 			!s.possible(check.Decide(n, s.was)) && s.unmet(fd) == Replace {
 			return Replace
 		}
@@ -50,11 +47,15 @@ func end(w world, lib *Library, res *check.Result, ask func(*release.Requirement
 
 // widen takes another path into the hull, which the machine may have to take.
 func (v *Verdict) widen(lib *Library, res *check.Result, ask func(*release.Requirement) bool, p release.Path) {
+	if v.Best <= Ready && v.Worst >= Replace {
+		return
+	}
+	s := newSolver(lib, res, ask, p)
 	if v.Best > Ready {
-		v.Best = min(v.Best, end(luckiest, lib, res, ask, p))
+		v.Best = min(v.Best, s.in(luckiest).end(res, p))
 	}
 	if v.Worst < Replace {
-		v.Worst = max(v.Worst, end(worst, lib, res, ask, p))
+		v.Worst = max(v.Worst, s.in(worst).end(res, p))
 	}
 }
 

@@ -170,37 +170,39 @@ func (s planner) addStep(i int, settles []string) {
 // Where that leaves a choice, what needs no visit comes before what does, and
 // then the order of the step files decides.
 func (s planner) order() []Planned {
-	left := slices.Clone(s.chosen)
-	slices.SortFunc(left, func(a, b Planned) int {
+	left := make([]*Planned, len(s.chosen))
+	waits := make([]bool, len(s.lib.steps)) // steps that are not placed yet
+	for k := range s.chosen {
+		left[k] = &s.chosen[k]
+		waits[left[k].index] = true
+	}
+	slices.SortFunc(left, func(a, b *Planned) int {
 		return cmp.Or(phaseRank[a.Phase]-phaseRank[b.Phase], a.rank-b.rank, a.index-b.index)
 	})
-	waits := make([]bool, len(s.lib.steps)) // steps that are not placed yet
-	for i := range left {
-		waits[left[i].index] = true
-	}
 	out := make([]Planned, 0, len(left))
 	due := -1 // the step that has to follow before the machine is started
 	for len(left) > 0 {
-		next := 0 // steps that wait for each other are refused when they are read
-		for i := range left {
-			if slices.ContainsFunc(left[i].after, func(j int) bool { return waits[j] && j != left[i].index }) {
+		at := 0 // steps that wait for each other are refused when they are read
+		for i, p := range left {
+			if slices.ContainsFunc(p.after, func(j int) bool { return waits[j] && j != p.index }) {
 				continue
 			}
-			if next = i; due < 0 || left[i].index == due || s.lib.waitsFor(due, left[i].index) {
+			if at = i; due < 0 || p.index == due || s.lib.waitsFor(due, p.index) {
 				break
 			}
 		}
-		waits[left[next].index] = false
-		out = append(out, left[next])
-		if due == left[next].index {
+		next := left[at]
+		waits[next.index] = false
+		out = append(out, *next)
+		if due == next.index {
 			due = -1
 		}
-		for _, c := range left[next].leaves {
-			if k := slices.IndexFunc(left, func(p Planned) bool { return p.sets(c.id, c.value.Text()) }); k >= 0 {
+		for _, c := range next.leaves {
+			if k := slices.IndexFunc(left, func(p *Planned) bool { return p.sets(c.id, c.value.Text()) }); k >= 0 {
 				due = left[k].index
 			}
 		}
-		left = slices.Delete(left, next, next+1)
+		left = slices.Delete(left, at, at+1)
 	}
 	for k := range out {
 		out[k].Amounts = s.amounts(&out[k])

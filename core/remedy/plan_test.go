@@ -92,8 +92,8 @@ func TestEndIsThatOfTheWholeSolution(t *testing.T) {
 			t.Fatal(err)
 		}
 		for _, w := range []world{luckiest, feared, worst} {
-			whole := newSolver(w, Shipped(), res, nil, res.Path).solve(res, res.Path)
-			got := end(w, Shipped(), res, nil, res.Path)
+			in := newSolver(Shipped(), res, nil, res.Path).in(w)
+			whole, got := in.solve(res, res.Path), in.end(res, res.Path)
 			if got != whole.disposition {
 				t.Fatalf("in the world %+v: %s, and %s where every step is looked for", w, got, whole.disposition)
 			}

@@ -73,6 +73,7 @@ type room struct {
 	sim    fact.Facts
 	chosen []Planned
 	log    []change
+	asking []int
 }
 
 // rooms are kept to be used again: nothing of them outlives a solution, and a fleet
@@ -83,12 +84,13 @@ var rooms = sync.Pool{New: func() any { return new(room) }}
 func (s *solver) enter() {
 	s.room = rooms.Get().(*room)
 	s.room.sim = *s.was
-	s.sim, s.chosen, s.log, s.asking = &s.room.sim, s.room.chosen[:0], s.room.log[:0], nil
+	r := s.room
+	s.sim, s.chosen, s.log, s.asking = &r.sim, r.chosen[:0], r.log[:0], r.asking[:0]
 }
 
 // leave gives the room back.
 func (s *solver) leave() {
-	s.room.chosen, s.room.log = s.chosen[:0], s.log[:0]
+	s.room.chosen, s.room.log, s.room.asking = s.chosen[:0], s.log[:0], s.asking[:0]
 	rooms.Put(s.room)
 	s.room, s.sim = nil, nil
 }
@@ -189,9 +191,10 @@ func solve(
 			v.Waived = append(v.Waived, fd.Requirement.ID)
 		}
 	}
-	l := newSolver(likely, lib, res, ask, path).solve(res, path)
+	s := newSolver(lib, res, ask, path)
+	l := s.in(likely).solve(res, path)
 	defer l.free()
-	v.hull(&l, lib, res, ask, path)
+	v.hull(&l, &s, res, path)
 	if others {
 		for _, p := range res.Release.PathsFrom(f) {
 			if p.Way != path.Way || !slices.Equal(p.Interim, path.Interim) {
@@ -208,11 +211,9 @@ func asked(fd *check.Finding, ask func(*release.Requirement) bool) bool {
 	return ask == nil || ask(fd.Requirement)
 }
 
-// newSolver is a solver with the goals of a world.
-func newSolver(
-	w world, lib *Library, res *check.Result, ask func(*release.Requirement) bool, path release.Path,
-) solver {
-	s := solver{lib: lib, world: w, was: res.Facts, route: path.Way, guest: res.Facts.Guest(), install: -1}
+// newSolver is a solver for a path that is in no world yet.
+func newSolver(lib *Library, res *check.Result, ask func(*release.Requirement) bool, path release.Path) solver {
+	s := solver{lib: lib, was: res.Facts, route: path.Way, guest: res.Facts.Guest(), install: -1}
 	for i := range res.Findings {
 		fd := &res.Findings[i]
 		q := fd.Requirement
@@ -226,12 +227,18 @@ func newSolver(
 		}
 	}
 	// The order of the document counts for nothing.
-	byID := func(a, b *check.Finding) int { return strings.Compare(a.Requirement.ID, b.Requirement.ID) }
 	slices.SortFunc(s.failing, byID)
 	slices.SortFunc(s.open, byID)
-	s.goals = s.failing
-	if !w.kind {
-		s.goals = append(slices.Clone(s.failing), s.open...)
+	return s
+}
+
+func byID(a, b *check.Finding) int { return strings.Compare(a.Requirement.ID, b.Requirement.ID) }
+
+// in is the solver with the goals of a world.
+func (s solver) in(w world) solver {
+	s.world, s.goals = w, s.failing
+	if !w.kind && len(s.open) > 0 {
+		s.goals = slices.Concat(s.failing, s.open)
 		slices.SortFunc(s.goals, byID)
 	}
 	return s
@@ -467,11 +474,17 @@ var budgets = [...]Class{CleanUp, Software, Setting, Interim, Afresh, Part}
 // settleAll chooses steps for all goals and returns those that nothing settles.
 func (s *solver) settleAll() []*check.Finding {
 	left := slices.Clone(s.goals)
+	least := Replacement // what no step of a budget changes is not looked at before its turn
+	for _, fd := range left {
+		least = min(least, s.lib.leastFor(fd.Requirement.Need))
+	}
 	for _, budget := range budgets {
+		if budget < min(least, Part) {
+			continue
+		}
 		for again := true; again && len(left) > 0; {
 			before := len(left)
 			left = slices.DeleteFunc(left, func(fd *check.Finding) bool {
-				// What no step of the budget changes is not looked at before its turn.
 				return (budget == Part || s.lib.leastFor(fd.Requirement.Need) <= budget) &&
 					s.achieve(fd.Requirement.Need, budget)
 			})
