@@ -35,16 +35,16 @@ func twoDisks(d *doc) {
 	legacy(d)
 	d.Storage.Disks = []inventory.Disk{
 		{
-			Name:   some("disk 0"),
-			Model:  some("Thole 256"),
-			Kind:   some("ssd"),
-			Bytes:  some(int64(256e9)),
-			System: some(true),
-			Health: some("good"),
+			Name:   inventory.Some("disk 0"),
+			Model:  inventory.Some("Thole 256"),
+			Kind:   inventory.Some("ssd"),
+			Bytes:  inventory.Some(int64(256e9)),
+			System: inventory.Some(true),
+			Health: inventory.Some("good"),
 		},
-		{Name: some("disk 1"), Kind: some("hdd"), Bytes: some(int64(1000e9))},
+		{Name: inventory.Some("disk 1"), Kind: inventory.Some("hdd"), Bytes: inventory.Some(int64(1000e9))},
 	}
-	d.Storage.Boot.Disk = some("disk 1")
+	d.Storage.Boot.Disk = inventory.Some("disk 1")
 }
 
 func TestDisksHaveNames(t *testing.T) {
@@ -61,12 +61,12 @@ func TestDisksHaveNames(t *testing.T) {
 	c = checked(t, "skerry-12", func(d *doc) {
 		twoDisks(d)
 		d.Storage.Boot.Disk = inventory.Opt[string]{}
-		d.Storage.Disks[0].System = some(false)
+		d.Storage.Disks[0].System = inventory.Some(false)
 	})
 	if convert = stepOf(c, "convert-disk"); convert == nil || !strings.Contains(convert.Title, "(unknown which)") {
 		t.Errorf("with nothing known, the conversion is %+v", convert)
 	}
-	c = checked(t, "skerry-12", func(d *doc) { twoDisks(d); d.OS.Architecture = some("x86") })
+	c = checked(t, "skerry-12", func(d *doc) { twoDisks(d); d.OS.Architecture = inventory.Some("x86") })
 	install := stepOf(c, "uefi-reinstall")
 	expect.That(t, "install != nil", install != nil)
 	expect.Contains(t, install.Do, "install on disk 0 (256 GB, Thole 256), which is emptied")
@@ -76,7 +76,7 @@ func TestDisksHaveNames(t *testing.T) {
 	}
 	c = checked(t, "skerry-12", func(d *doc) {
 		twoDisks(d)
-		d.Storage.Disks[1].Removable = some(true)
+		d.Storage.Disks[1].Removable = inventory.Some(true)
 		d.Storage.Boot.Disk = inventory.Opt[string]{}
 	})
 	if got := stepOf(c, "convert-disk").Title; got != "Convert the disk to GPT" {
@@ -87,20 +87,23 @@ func TestDisksHaveNames(t *testing.T) {
 func TestWhyAfresh(t *testing.T) {
 	sites := func(d *doc) {
 		for range 4 {
-			d.Storage.Boot.Partitions = append(d.Storage.Boot.Partitions, inventory.Partition{Kind: some("primary")})
+			d.Storage.Boot.Partitions = append(
+				d.Storage.Boot.Partitions,
+				inventory.Partition{Kind: inventory.Some("primary")},
+			)
 		}
 	}
 	for name, tt := range map[string]struct {
 		change func(*doc)
 		want   string
 	}{
-		"32-bit": {func(d *doc) { d.OS.Architecture = some("x86") },
+		"32-bit": {func(d *doc) { d.OS.Architecture = inventory.Some("x86") },
 			"A clean installation is needed because the word size of the system is 32-bit (the upgrade takes " +
 				"only 64-bit or 64-bit ARM)."},
-		"too old": {func(d *doc) { d.OS.Version = some("9.0") },
+		"too old": {func(d *doc) { d.OS.Version = inventory.Some("9.0") },
 			"A clean installation is needed because the version of the installed release is 9.0 (the upgrade " +
 				"takes 11.0 or later)."},
-		"another system": {func(d *doc) { d.OS.Platform = some("linux") },
+		"another system": {func(d *doc) { d.OS.Platform = inventory.Some("linux") },
 			"A clean installation is needed because Skerry 12 does not upgrade the installed system."},
 		"four partitions": {with(legacy, sites),
 			"A clean installation in UEFI mode is needed. The disk cannot be converted: all four entries of its " +
@@ -118,7 +121,7 @@ func TestWhyAfresh(t *testing.T) {
 }
 
 func TestWhenAVisitIsOfUse(t *testing.T) {
-	secure := func(d *doc) { d.Firmware.SecureBoot = some("off") }
+	secure := func(d *doc) { d.Firmware.SecureBoot = inventory.Some("off") }
 	rel := asks(t, []string{must(`{fact: firmware.secure_boot, equals: "on"}`)},
 		"upgrade: [{platform: windows, way: in-place}]\nsupport: [{release: Skerry 11, ends: 2027-04-13}]\noffered: "+
 			"[{from: 2027-01-12, to: every machine}]")
@@ -127,7 +130,7 @@ func TestWhenAVisitIsOfUse(t *testing.T) {
 		change(d)
 		return run(t, rel, d).Document(now, "test")
 	}
-	c := checked(with(secure, func(d *doc) { d.OS.HeldAt = some("Skerry 11") }))
+	c := checked(with(secure, func(d *doc) { d.OS.HeldAt = inventory.Some("Skerry 11") }))
 	want := "The visit waits until the hold of this machine is lifted. Skerry 12 is offered to this machine from " +
 		"12 January 2027: the visit before that day is useless. It must be done by 13 April 2027, the last day of " +
 		"support of Skerry 11."
@@ -144,7 +147,7 @@ func TestWhenAVisitIsOfUse(t *testing.T) {
 	expect.That(t, "!c.When.Held", !c.When.Held)
 	expect.Contains(t, c.When.Says[0],
 		"Skerry 12 is offered to this machine from 12 January 2027: the installation before that day is useless.")
-	if c = checked(func(d *doc) { d.OS.Name = some("Skerry 9") }); c.When == nil || c.When.Latest != nil {
+	if c = checked(func(d *doc) { d.OS.Name = inventory.Some("Skerry 9") }); c.When == nil || c.When.Latest != nil {
 		t.Errorf("a release of which no support is known: %+v", c.When)
 	}
 	late := now.AddDate(2, 0, 0)
@@ -156,8 +159,10 @@ func TestWhenAVisitIsOfUse(t *testing.T) {
 
 func TestWhatToBring(t *testing.T) {
 	c := checked(t, "skerry-12", with(memory(4, 1), legacy, func(d *doc) {
-		d.Firmware.Password = some("set")
-		d.Graphics = []inventory.Adapter{{Name: some("Card"), DriverModel: some("2.7"), AddIn: some(true)}}
+		d.Firmware.Password = inventory.Some("set")
+		d.Graphics = []inventory.Adapter{
+			{Name: inventory.Some("Card"), DriverModel: inventory.Some("2.7"), AddIn: inventory.Some(true)},
+		}
 	}))
 	got := strings.Join(c.Bring, "; ")
 	for _, s := range []string{
@@ -168,11 +173,11 @@ func TestWhatToBring(t *testing.T) {
 			t.Errorf("%q does not say %q once", got, s)
 		}
 	}
-	if c = checked(t, "skerry-12", func(d *doc) { d.OS.Architecture = some("x86") }); strings.Join(c.Bring,
+	if c = checked(t, "skerry-12", func(d *doc) { d.OS.Architecture = inventory.Some("x86") }); strings.Join(c.Bring,
 		"; ") != "the installation medium of Skerry 12, or the network that provides it" {
 		t.Errorf("a clean installation takes %q", c.Bring)
 	}
-	if c = checked(t, "skerry-12", func(d *doc) { d.Storage.System.FreeBytes = some(int64(9e9)) }); c.Bring != nil {
+	if c = checked(t, "skerry-12", func(d *doc) { d.Storage.System.FreeBytes = inventory.Some(int64(9e9)) }); c.Bring != nil {
 		t.Errorf("remotely, somebody brings %q", c.Bring)
 	}
 }
@@ -181,10 +186,10 @@ func TestWhatToBring(t *testing.T) {
 func TestOptionalSteps(t *testing.T) {
 	titles := func(d *doc) {
 		d.Software = []inventory.Software{
-			{Name: "Lampwright", Version: some("3.0")}, {Name: "Tidebook", Version: some("3.0")},
-			{Name: "Counterfoil", Version: some("4.0")},
+			{Name: "Lampwright", Version: inventory.Some("3.0")}, {Name: "Tidebook", Version: inventory.Some("3.0")},
+			{Name: "Counterfoil", Version: inventory.Some("4.0")},
 		}
-		d.Drivers = []inventory.Driver{{Device: "Pier label printer", Version: some("5.0")}}
+		d.Drivers = []inventory.Driver{{Device: "Pier label printer", Version: inventory.Some("5.0")}}
 	}
 	c := checked(t, "skerry-12", titles)
 	got := map[string]*assess.Step{}
@@ -216,7 +221,7 @@ func TestOptionalSteps(t *testing.T) {
 		t.Error("an optional step cannot be ticked")
 	}
 	if c = checked(t, "skerry-12",
-		with(titles, func(d *doc) { d.OS.Architecture = some("x86") })); len(c.Optional) > 0 {
+		with(titles, func(d *doc) { d.OS.Architecture = inventory.Some("x86") })); len(c.Optional) > 0 {
 		for _, s := range c.Optional {
 			if strings.Contains(s.Step, "titles") {
 				t.Errorf("on an emptied disk: %s", s.Step)
@@ -224,13 +229,16 @@ func TestOptionalSteps(t *testing.T) {
 		}
 	}
 	if c = checked(t, "skerry-12",
-		with(titles, func(d *doc) { d.OS.Name, d.OS.Version = some("Skerry 12"), some("12.0") })); c.Optional != nil {
+		with(titles, func(d *doc) {
+			d.OS.Name = inventory.Some("Skerry 12")
+			d.OS.Version = inventory.Some("12.0")
+		})); c.Optional != nil {
 		t.Errorf("on a machine that is done: %+v", c.Optional)
 	}
 }
 
 func TestWhatEnds(t *testing.T) {
-	hawser := func(d *doc) { d.Software = []inventory.Software{{Name: "Hawser VPN", Version: some("2.8")}} }
+	hawser := func(d *doc) { d.Software = []inventory.Software{{Name: "Hawser VPN", Version: inventory.Some("2.8")}} }
 	says := func(c *assess.Document) map[string]string {
 		out := map[string]string{}
 		for _, e := range c.Ends {
@@ -249,7 +257,10 @@ func TestWhatEnds(t *testing.T) {
 		t.Errorf("of a machine whose titles are unknown: %q", got)
 	}
 	if got = says(checked(t, "skerry-12",
-		func(d *doc) { d.OS.Name, d.OS.Version = some("Skerry 12"), some("12.0") })); len(got) != 0 {
+		func(d *doc) {
+			d.OS.Name = inventory.Some("Skerry 12")
+			d.OS.Version = inventory.Some("12.0")
+		})); len(got) != 0 {
 		t.Errorf("on a machine that is done: %q", got)
 	}
 }
@@ -257,14 +268,17 @@ func TestWhatEnds(t *testing.T) {
 // A pause of the encryption that is there already is renewed, and ended.
 func TestPausedEncryption(t *testing.T) {
 	paused := func(d *doc) {
-		d.Storage.System.Encryption = inventory.Encryption{State: some("paused"), Kind: some("platform")}
+		d.Storage.System.Encryption = inventory.Encryption{
+			State: inventory.Some("paused"),
+			Kind:  inventory.Some("platform"),
+		}
 	}
 	c := checked(t, "skerry-12", paused)
 	got := planOf(c)
 	expect.Same(t, "got", got, "resume-encryption")
 	expect.Same(t, `stepOf(c, "resume-encryption").Phase`, stepOf(c, "resume-encryption").Phase, "remote")
 	expect.Same(t, "c.Disposition", c.Disposition, "ready")
-	c = checked(t, "skerry-12", with(paused, func(d *doc) { d.Firmware.SecureBoot = some("off") }))
+	c = checked(t, "skerry-12", with(paused, func(d *doc) { d.Firmware.SecureBoot = inventory.Some("off") }))
 	if got := planOf(c); got != "recovery-key pause-encryption enter-firmware secure-boot-on check-again "+
 		"resume-encryption" {
 		t.Errorf("the plan is %s", got)
@@ -290,7 +304,7 @@ func TestThePauseCountsItsRestarts(t *testing.T) {
 		"a setting":   {with(on, secureOff), "Pause the encryption for one restart"},
 		"a boot mode": {with(on, legacy), "Pause the encryption for two restarts"},
 		"a guest": {with(guest, on, secureOff, memory(4, 1),
-			func(d *doc) { d.TPM = inventory.TPM{State: some("not-seen")} }),
+			func(d *doc) { d.TPM = inventory.TPM{State: inventory.Some("not-seen")} }),
 			"Pause the encryption for three restarts"},
 	} {
 		if s := stepOf(checked(t, "skerry-12", tt.change), "pause-encryption"); s == nil || s.Title != tt.want {
@@ -303,7 +317,10 @@ func TestThePauseCountsItsRestarts(t *testing.T) {
 func TestPartitionsAreSigns(t *testing.T) {
 	c := checked(t, "skerry-12", with(legacy, func(d *doc) {
 		d.Storage.Boot.Partitions = []inventory.Partition{
-			{Kind: some("primary"), Type: some("07")}, {Kind: some("primary"), Type: some("83")},
+			{
+				Kind: inventory.Some("primary"),
+				Type: inventory.Some("07"),
+			}, {Kind: inventory.Some("primary"), Type: inventory.Some("83")},
 		}
 	}))
 	if got := planOf(c); !strings.Contains(got, "other-system") ||
@@ -311,7 +328,7 @@ func TestPartitionsAreSigns(t *testing.T) {
 		t.Errorf("%s %q", got, c.Details)
 	}
 	c = checked(t, "skerry-12", with(legacy, func(d *doc) {
-		d.Storage.Boot.Partitions = []inventory.Partition{{Kind: some("primary"), Type: some("07")}}
+		d.Storage.Boot.Partitions = []inventory.Partition{{Kind: inventory.Some("primary"), Type: inventory.Some("07")}}
 	}))
 	if got := planOf(c); strings.Contains(got, "other-system") {
 		t.Errorf("a partition for data: %s", got)
@@ -321,8 +338,10 @@ func TestPartitionsAreSigns(t *testing.T) {
 // Settings of a host state their amounts.
 func TestHostAmounts(t *testing.T) {
 	c := checked(t, "skerry-12", with(guest, func(d *doc) {
-		d.Memory.Installed, d.Memory.Visible, d.Processor.Cores, d.Processor.Threads = some(int64(4<<30)),
-			some(int64(3<<30)), some(int64(1)), some(int64(1))
+		d.Memory.Installed = inventory.Some(int64(4 << 30))
+		d.Memory.Visible = inventory.Some(int64(3 << 30))
+		d.Processor.Cores = inventory.Some(int64(1))
+		d.Processor.Threads = inventory.Some(int64(1))
 	}))
 	for id, want := range map[string]string{
 		"host-memory": "Host: give the virtual machine 6 GiB of memory",
@@ -334,7 +353,8 @@ func TestHostAmounts(t *testing.T) {
 	}
 	c = checked(t, "skerry-12",
 		with(guest, legacy, func(d *doc) {
-			d.Memory.Installed, d.Memory.Visible = some(int64(4<<30)), some(int64(3<<30))
+			d.Memory.Installed = inventory.Some(int64(4 << 30))
+			d.Memory.Visible = inventory.Some(int64(3 << 30))
 		}))
 	if s := stepOf(c, "new-guest"); s == nil ||
 		!strings.Contains(s.Do, "with at least 6 GiB of memory, and otherwise as much as this one has") {
@@ -377,7 +397,7 @@ func TestHowItIsInstalled(t *testing.T) {
 	expect.Contains(t, c.Route.Says, "files stay; programs and settings do not.")
 	expect.Contains(t, stepOf(c, "image").Tell, "Files stay; programs and settings do not.")
 	// What is encrypted needs its key before the image comes.
-	c = on(t, said, func(d *doc) { d.Storage.System.Encryption.State = some("on") })
+	c = on(t, said, func(d *doc) { d.Storage.System.Encryption.State = inventory.Some("on") })
 	expect.That(t, "the recovery key is asked for", stepOf(c, "recovery-key") != nil)
 }
 

@@ -48,8 +48,10 @@ func TestADriverRulesNothingOut(t *testing.T) {
 	// another card fits the desktop
 	for form, worst := range map[string]string{"laptop": "replace", "desktop": "decide"} {
 		c := on(t, rel, func(d *doc) {
-			d.Device.Form, d.Graphics = some(form),
-				[]inventory.Adapter{{Name: some("Built-in graphics"), DriverModel: some("1.3")}}
+			d.Device.Form = inventory.Some(form)
+			d.Graphics = []inventory.Adapter{
+				{Name: inventory.Some("Built-in graphics"), DriverModel: inventory.Some("1.3")},
+			}
 		})
 		expect.Same(t, form+": c.Disposition", c.Disposition, "reconfigure")
 		expect.Same(t, form+": c.Certainty", c.Certainty, "expected")
@@ -66,7 +68,7 @@ func TestUnsupportedIsThePublishersWord(t *testing.T) {
 		"level: should, consequence: works-less-well, need: {fact: processor.rated_mhz, at_least: 3 GHz}",
 	}, inPlace)
 	d := sound()
-	d.OS.Name = some("Skerry 12")
+	d.OS.Name = inventory.Some("Skerry 12")
 	twoCores(d)
 	if c := run(t, rel, d).Document(now, "test"); c.Disposition != "done" || len(c.Unsupported) > 0 {
 		t.Errorf("%s, unsupported for %v", c.Disposition, c.Unsupported)
@@ -76,7 +78,7 @@ func TestUnsupportedIsThePublishersWord(t *testing.T) {
 	if got := strings.Join(c.Unsupported, " "); c.Disposition != "done" || got != "r1" {
 		t.Errorf("%s, unsupported for %s", c.Disposition, got)
 	}
-	d.OS.Name = some("Skerry 13") // a later release has requirements of its own
+	d.OS.Name = inventory.Some("Skerry 13") // a later release has requirements of its own
 	if c := run(t, rel, d).Document(now, "test"); c.Disposition != "done" || len(c.Unsupported) > 0 {
 		t.Errorf("%s, unsupported for %v", c.Disposition, c.Unsupported)
 	}
@@ -114,7 +116,10 @@ func TestCoresOfAListAndThreads(t *testing.T) {
 	rel := asks(t, []string{must("{fact: processor.cores, at_least: 4}")}, inPlace,
 		"lists: [{id: p, of: processors, rows: [{name: Corvane K5-9400, cores: 6}]}]")
 	for threads, want := range map[int64]string{2: "fail", 5: "unknown", 6: "pass", 12: "pass"} {
-		c := on(t, rel, func(d *doc) { d.Processor.Cores, d.Processor.Threads = inventory.Opt[int64]{}, some(threads) })
+		c := on(t, rel, func(d *doc) {
+			d.Processor.Cores = inventory.Opt[int64]{}
+			d.Processor.Threads = inventory.Some(threads)
+		})
 		if got := finding(t, c, "r0").Outcome; got != want {
 			t.Errorf("%d threads: %s", threads, got)
 		}

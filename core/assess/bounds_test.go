@@ -23,7 +23,7 @@ func TestThreadsBoundCores(t *testing.T) {
 		t.Run(tt.need, func(t *testing.T) {
 			rel := asks(t, []string{must("{fact: processor.cores, " + tt.need + "}")}, inPlace)
 			d := sound()
-			d.Processor.Cores, d.Processor.Threads = inventory.Opt[int64]{}, some(tt.threads)
+			d.Processor.Cores, d.Processor.Threads = inventory.Opt[int64]{}, inventory.Some(tt.threads)
 			c := run(t, rel, d).Document(now, "test")
 			if got := c.Findings[0].Outcome; got != tt.outcome {
 				t.Errorf("%d threads, %s: %s, want %s", tt.threads, tt.need, got, tt.outcome)
@@ -43,10 +43,22 @@ func TestTwoThingsOfOneSlot(t *testing.T) {
 	slots := func(a, b int64) func(*doc) {
 		return func(d *doc) {
 			memory(4, 1)(d)
-			d.Memory.Slots = some(int64(3))
+			d.Memory.Slots = inventory.Some(int64(3))
 			d.Memory.Modules = []inventory.Module{
-				{Slot: some("A"), Bytes: some(a << 30), Type: some("DDR4"), Form: some("DIMM"), Soldered: some(false)},
-				{Slot: some("A"), Bytes: some(b << 30), Type: some("DDR4"), Form: some("DIMM"), Soldered: some(false)},
+				{
+					Slot:     inventory.Some("A"),
+					Bytes:    inventory.Some(a << 30),
+					Type:     inventory.Some("DDR4"),
+					Form:     inventory.Some("DIMM"),
+					Soldered: inventory.Some(false),
+				},
+				{
+					Slot:     inventory.Some("A"),
+					Bytes:    inventory.Some(b << 30),
+					Type:     inventory.Some("DDR4"),
+					Form:     inventory.Some("DIMM"),
+					Soldered: inventory.Some(false),
+				},
 			}
 		}
 	}
@@ -66,8 +78,10 @@ func TestTwoThingsOfOneSlot(t *testing.T) {
 // A Mac that does not run a Mac system is asked about, whatever it fails: nothing is planned for it.
 func TestAMacWithAPCSystemIsAskedAbout(t *testing.T) {
 	d := mac()
-	d.OS.Platform, d.OS.Name, d.OS.Version, d.Device.ModelID = some("windows"), some("Skerry 11"), some("11.2"),
-		some("Foldbook6,2")
+	d.OS.Platform = inventory.Some("windows")
+	d.OS.Name = inventory.Some("Skerry 11")
+	d.OS.Version = inventory.Some("11.2")
+	d.Device.ModelID = inventory.Some("Foldbook6,2")
 	c := run(t, coretest.Release(t, "fathom-9"), d).Document(now, "test")
 	expect.Same(t, "c.Disposition", c.Disposition, "decide")
 	expect.Same(t, "planOf(c)", planOf(c), "decide")
@@ -88,8 +102,8 @@ func TestAMacWithAPCSystemIsAskedAbout(t *testing.T) {
 // A TPM beside the one in use is said.
 func TestAnotherTPMIsSaid(t *testing.T) {
 	c := checked(t, "skerry-12", func(d *doc) {
-		d.TPM.Version = some("1.2")
-		d.TPM.Others = []inventory.OtherTPM{{Version: some("2.0"), Kind: some("firmware")}}
+		d.TPM.Version = inventory.Some("1.2")
+		d.TPM.Others = []inventory.OtherTPM{{Version: inventory.Some("2.0"), Kind: inventory.Some("firmware")}}
 	})
 	if !strings.Contains(c.TPM.Says, "There is another TPM, of version 2.0, built-in. Check which of them") {
 		t.Errorf("the TPM: %q", c.TPM.Says)
@@ -108,7 +122,10 @@ func TestAnUnknownStageIsNotClaimed(t *testing.T) {
 		t.Errorf("the visit waits for %v", c.When.NotBefore)
 	}
 	if c = checked(t, "skerry-12",
-		func(d *doc) { d.OS.Version, d.OS.Name = some("10.4"), some("Skerry 10") }); c.Offer.Now ||
+		func(d *doc) {
+			d.OS.Version = inventory.Some("10.4")
+			d.OS.Name = inventory.Some("Skerry 10")
+		}); c.Offer.Now ||
 		c.Offer.From == nil {
 		t.Errorf("a machine of a later stage: %+v", c.Offer)
 	}

@@ -16,11 +16,14 @@ const (
 	cores   = "{fact: processor.cores, at_least: 4}"
 )
 
-func twoCores(d *doc) { d.Processor.Cores, d.Processor.Threads = some(int64(2)), some(int64(2)) }
+func twoCores(d *doc) {
+	d.Processor.Cores = inventory.Some(int64(2))
+	d.Processor.Threads = inventory.Some(int64(2))
+}
 
 func live(d *doc) {
-	d.Device.Environment = some("live")
-	d.Storage.Disks[0].Health = some("bad")
+	d.Device.Environment = inventory.Some("live")
+	d.Storage.Disks[0].Health = inventory.Some("bad")
 }
 
 // What a verdict may claim, rule by rule, on machines of which one thing differs.
@@ -42,35 +45,41 @@ func TestWhatAVerdictMayClaim(t *testing.T) {
 		{"whon the host gives is none", []string{refuses + cores}, inPlace, with(twoCores, guest), "reconfigure",
 			"reconfigure reconfigure", nil, nil},
 		{"a firmware's ceiling is none", []string{refuses + "{fact: memory.installed_bytes, at_least: 6 GiB}"}, inPlace,
-			with(memory(4, 1), func(d *doc) { d.Memory.Max = some(int64(4 << 30)) }), "!undetermined", "refit replace",
+			with(
+				memory(4, 1),
+				func(d *doc) { d.Memory.Max = inventory.Some(int64(4 << 30)) },
+			), "!undetermined", "refit replace",
 			nil, nil},
 		{"a ceiling below what is fitted is no ceiling",
 			[]string{refuses + "{fact: memory.installed_bytes, at_least: 6 GiB}"}, inPlace,
-			with(memory(4, 1), func(d *doc) { d.Memory.Max = some(int64(2 << 30)) }), "!refit", "refit replace",
+			with(
+				memory(4, 1),
+				func(d *doc) { d.Memory.Max = inventory.Some(int64(2 << 30)) },
+			), "!refit", "refit replace",
 			[]string{"maximum memory of the machine: unknown"}, nil},
 		{"a TPM that is not seen is none", []string{refuses + tpm},
 			inPlace + "\nlists: [{id: p, of: processors, rows: [{name: Corvane K5-9400, built_in_tpm: false}]}]",
-			func(d *doc) { noTPM(d); d.Device.Form = some("laptop") }, "!undetermined", "reconfigure replace", nil,
+			func(d *doc) { noTPM(d); d.Device.Form = inventory.Some("laptop") }, "!undetermined", "reconfigure replace", nil,
 			[]string{"Nothing on this machine can change it"}},
 		{"two sources that differ are none", []string{refuses + "{fact: memory.installed_bytes, at_least: 6 GiB}"},
 			inPlace, func(d *doc) {
 				memory(4, 2)(d)
-				d.Memory.Modules = []inventory.Module{{Soldered: some(true)}}
-				d.Memory.Visible = some(int64(5 << 30))
+				d.Memory.Modules = []inventory.Module{{Soldered: inventory.Some(true)}}
+				d.Memory.Visible = inventory.Some(int64(5 << 30))
 			}, "!undetermined", "decide replace", []string{"4 GiB", "5 GiB"}, nil},
 		{"what a live medium says is none", []string{refuses + "{fact: storage.system.disk_bytes, at_least: 999 GB}"},
 			inPlace, live, "!undetermined", "ready replace", []string{"The collector ran from a live medium."},
 			[]string{"failing system drive"}},
 		{"nor what a removable boot medium says", []string{refuses + "{fact: os.architecture, equals: arm64}"}, inPlace,
-			func(d *doc) { d.Storage.Boot.Media = some("removable") }, "!undetermined", "",
+			func(d *doc) { d.Storage.Boot.Media = inventory.Some("removable") }, "!undetermined", "",
 			[]string{"The system was started from a removable medium."}, nil},
 		{"nor what a container says", []string{refuses + "{fact: os.version, at_least: \"99\"}"}, inPlace,
-			func(d *doc) { d.Device.Environment = some("container") }, "!undetermined", "",
+			func(d *doc) { d.Device.Environment = inventory.Some("container") }, "!undetermined", "",
 			[]string{"The collector ran in a container."}, nil},
 
 		// 2. No step known is not “nothing can be done”.
 		{"an uplink that is missing", []string{refuses + "{fact: network.connected, equals: true}"}, inPlace,
-			func(d *doc) { d.Network.Connected = some(false) }, "decide", "decide decide",
+			func(d *doc) { d.Network.Connected = inventory.Some(false) }, "decide", "decide decide",
 			[]string{
 				"No known step fixes one requirement: R0", "Rolltop knows no step that changes it.", "settle-r0",
 				"network.connected: needed", "cannot be waived",
@@ -78,10 +87,10 @@ func TestWhatAVerdictMayClaim(t *testing.T) {
 		{"a version of the system", []string{refuses + "{fact: os.version, at_least: \"99\"}"}, inPlace, nil, "decide",
 			"decide decide", nil, nil},
 		{"a file system", []string{refuses + "{fact: storage.system.filesystem, equals: tidal}"}, inPlace,
-			func(d *doc) { d.Storage.System.Filesystem = some("native") }, "decide", "decide decide", nil, nil},
+			func(d *doc) { d.Storage.System.Filesystem = inventory.Some("native") }, "decide", "decide decide", nil, nil},
 		{"a title that must not be there",
 			[]string{refuses + "{in: software, none: {fact: software.name, begins_with: [Lampwright]}}"}, inPlace,
-			func(d *doc) { d.Software = []inventory.Software{{Name: "Lampwright", Version: some("7")}} }, "decide",
+			func(d *doc) { d.Software = []inventory.Software{{Name: "Lampwright", Version: inventory.Some("7")}} }, "decide",
 			"decide decide",
 			[]string{"It has Lampwright, which is not allowed."}, []string{"has not known"}},
 
@@ -111,21 +120,28 @@ func TestWhatAVerdictMayClaim(t *testing.T) {
 				"at_least: 8 GiB}]}"}, inPlace, nil, "ready", "",
 			[]string{"Met by: installed memory of at least 8 GiB."}, nil},
 		{"digits show the difference", []string{refuses + "{fact: storage.system.free_bytes, at_least: 30 GB}"},
-			inPlace, func(d *doc) { d.Storage.System.FreeBytes = some(int64(29_960_000_000)) }, "reconfigure", "",
+			inPlace, func(d *doc) { d.Storage.System.FreeBytes = inventory.Some(int64(29_960_000_000)) }, "reconfigure", "",
 			[]string{"has 29.96 GB → needs at least 30 GB (40 MB more)"}, nil},
 		{"and never show none", []string{refuses + "{fact: memory.installed_bytes, at_least: 8 GiB}"}, inPlace,
 			func(d *doc) {
-				d.Memory.Installed, d.Memory.Visible = some(int64(8<<30-1000)), some(int64(7<<30))
+				d.Memory.Installed = inventory.Some(int64(8<<30 - 1000))
+				d.Memory.Visible = inventory.Some(int64(7 << 30))
 			}, "refit", "", nil, []string{"(0 ", "has 8 GiB →"}},
 
 		// 6. Hidden is not absent.
 		{"secure boot hidden by legacy support",
 			[]string{refuses + "{fact: firmware.secure_boot_capable, equals: true}"}, inPlace,
-			func(d *doc) { d.Firmware.SecureBootCapable, d.Firmware.LegacySupport = some(false), some(true) },
+			func(d *doc) {
+				d.Firmware.SecureBootCapable = inventory.Some(false)
+				d.Firmware.LegacySupport = inventory.Some(true)
+			},
 			"!undetermined", "ready replace", []string{"hides secure boot"}, []string{"does not support secure boot"}},
 		{"and not hidden with legacy support off",
 			[]string{refuses + "{fact: firmware.secure_boot_capable, equals: true}"}, inPlace,
-			func(d *doc) { d.Firmware.SecureBootCapable, d.Firmware.LegacySupport = some(false), some(false) },
+			func(d *doc) {
+				d.Firmware.SecureBootCapable = inventory.Some(false)
+				d.Firmware.LegacySupport = inventory.Some(false)
+			},
 			"replace", "replace replace", []string{"does not support secure boot"}, nil},
 		{"a legacy start and a rule on secure boot alone",
 			[]string{refuses + "{fact: firmware.secure_boot, equals: \"on\"}"}, inPlace, legacy, "!reconfigure",
@@ -144,13 +160,16 @@ func TestWhatAVerdictMayClaim(t *testing.T) {
 		// Rulings and single findings.
 		{"a 32-bit system on a 64-bit processor, where the way names no architecture",
 			[]string{refuses + "{fact: os.architecture, equals: x86-64}"}, inPlace,
-			func(d *doc) { d.OS.Architecture = some("x86") }, "reconfigure", "reconfigure reconfigure",
+			func(d *doc) { d.OS.Architecture = inventory.Some("x86") }, "reconfigure", "reconfigure reconfigure",
 			[]string{"The installed system is 32-bit; the processor supports 64-bit."}, nil},
 		{"a failing system drive", []string{refuses + cores}, inPlace,
-			func(d *doc) { d.Storage.Disks[0].Health = some("bad") }, "refit", "refit refit",
+			func(d *doc) { d.Storage.Disks[0].Health = inventory.Some("bad") }, "refit", "refit refit",
 			[]string{"Replace the failing system drive first"}, []string{"needs no part"}},
 		{"a failing built-in drive", []string{refuses + cores}, inPlace,
-			func(d *doc) { d.Storage.Disks[0].Health, d.Storage.Disks[0].Kind = some("bad"), some("emmc") },
+			func(d *doc) {
+				d.Storage.Disks[0].Health = inventory.Some("bad")
+				d.Storage.Disks[0].Kind = inventory.Some("emmc")
+			},
 			"!undetermined", "refit decide", nil, nil},
 		{"free space and a new drive: the drive brings the space",
 			[]string{
@@ -171,12 +190,18 @@ func TestWhatAVerdictMayClaim(t *testing.T) {
 		{"an incomplete list that no rule takes", []string{refuses + "{fact: processor.name, on_list: p}"},
 			inPlace + "\nlists: [{id: p, of: processors, naming: [{id: four, reads: [{text: [Corvane K5-]}, " +
 				"{generation: 1}, {digits: 3}], from: 9}]}]", func(d *doc) {
-				d.Processor.Name = some("Corvane K5-8400")
+				d.Processor.Name = inventory.Some("Corvane K5-8400")
 			}, "!undetermined", "ready replace", nil, nil},
 		{"two drives of different kinds", []string{refuses + "{fact: storage.system.kind, none_of: [hdd]}"}, inPlace,
 			func(d *doc) {
-				d.Storage.Disks = append(d.Storage.Disks,
-					inventory.Disk{Name: some("disk 1"), Kind: some("hdd"), System: some(true)})
+				d.Storage.Disks = append(
+					d.Storage.Disks,
+					inventory.Disk{
+						Name:   inventory.Some("disk 1"),
+						Kind:   inventory.Some("hdd"),
+						System: inventory.Some(true),
+					},
+				)
 			}, "!undetermined", "", []string{"Sources conflict", "disk 0", "disk 1"}, nil},
 		{"a graphics driver for no adapter",
 			[]string{must(`{in: graphics, some: {fact: graphics.driver_model, at_least: "2.0"}}`)}, inPlace,
@@ -290,7 +315,7 @@ func TestDone(t *testing.T) {
 	} {
 		t.Run(tt.name, func(t *testing.T) {
 			m := sound()
-			m.OS.Name, m.OS.Version = some(tt.name), some(tt.version)
+			m.OS.Name, m.OS.Version = inventory.Some(tt.name), inventory.Some(tt.version)
 			if tt.name == "" {
 				m.OS.Name = inventory.Opt[string]{}
 			}
@@ -320,7 +345,9 @@ func TestDone(t *testing.T) {
 	}
 	// The sign that checks were skipped is reported.
 	m := sound()
-	m.OS.Name, m.OS.Version, m.OS.ChecksSkipped = some("Skerry 12"), some("12.0"), []string{"TPM"}
+	m.OS.Name = inventory.Some("Skerry 12")
+	m.OS.Version = inventory.Some("12.0")
+	m.OS.ChecksSkipped = []string{"TPM"}
 	twoCores(m)
 	c := run(t, byVersion, m).Document(now, "test")
 	if text := plain(t, c); !strings.Contains(text, "told to skip checks (TPM)") ||

@@ -73,21 +73,21 @@ func drawMachine(r *rand.Rand) *doc {
 	word := func(to *inventory.Opt[string], words ...string) {
 		if w := words[r.IntN(len(words))]; odd() {
 			if *to = (inventory.Opt[string]{}); w != "" {
-				*to = some(w)
+				*to = inventory.Some(w)
 			}
 		}
 	}
 	number := func(to *inventory.Opt[int64], values ...int64) {
 		if v := values[r.IntN(len(values))]; odd() {
 			if *to = (inventory.Opt[int64]{}); v >= 0 {
-				*to = some(v)
+				*to = inventory.Some(v)
 			}
 		}
 	}
 	truth := func(to *inventory.Opt[bool]) {
 		if n := r.IntN(3); odd() {
 			if *to = (inventory.Opt[bool]{}); n > 0 {
-				*to = some(n == 1)
+				*to = inventory.Some(n == 1)
 			}
 		}
 	}
@@ -112,7 +112,7 @@ func drawMachine(r *rand.Rand) *doc {
 	number(&d.Memory.SlotsUsed, 2, -1)
 	number(&d.Memory.Max, 4<<30, 2<<30, -1)
 	if odd() {
-		d.Memory.Modules = []inventory.Module{{Soldered: some(r.IntN(2) == 0)}}
+		d.Memory.Modules = []inventory.Module{{Soldered: inventory.Some(r.IntN(2) == 0)}}
 	}
 	number(&d.Storage.System.DiskBytes, 62e9, 64e9, 128e9, -1)
 	number(&d.Storage.System.FreeBytes, 5e9, 20e9, -1)
@@ -124,7 +124,8 @@ func drawMachine(r *rand.Rand) *doc {
 	truth(&d.Storage.Boot.Dynamic)
 	word(&d.Firmware.BootMode, "legacy", "legacy", "")
 	if d.Firmware.BootMode.Or("") == "legacy" {
-		d.Firmware.SecureBoot, d.Firmware.SecureBootCapable = some("inactive"), inventory.Opt[bool]{}
+		d.Firmware.SecureBoot = inventory.Some("inactive")
+		d.Firmware.SecureBootCapable = inventory.Opt[bool]{}
 	} else {
 		word(&d.Firmware.SecureBoot, "off", "setup", "")
 		truth(&d.Firmware.SecureBootCapable)
@@ -138,7 +139,7 @@ func drawMachine(r *rand.Rand) *doc {
 	truth(&d.TPM.Header)
 	if odd() {
 		d.Graphics = [][]inventory.Adapter{
-			nil, {}, {{DriverModel: some("1.3")}}, {{InterfaceLevel: some("11.0"), DriverModel: some("2.7")}},
+			nil, {}, {{DriverModel: inventory.Some("1.3")}}, {{InterfaceLevel: inventory.Some("11.0"), DriverModel: inventory.Some("2.7")}},
 		}[r.IntN(4)]
 	}
 	return d

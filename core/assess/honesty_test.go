@@ -240,7 +240,10 @@ func TestDishonestyIsNoticed(t *testing.T) {
 		"level: must, consequence: installer-refuses, need: {fact: processor.cores, at_least: 4}",
 		must("{fact: memory.installed_bytes, at_least: 6 GiB}"),
 	}, "upgrade: [{platform: windows, way: in-place}]")
-	few := func(d *doc) { d.Processor.Cores, d.Processor.Threads = some(int64(2)), some(int64(2)) }
+	few := func(d *doc) {
+		d.Processor.Cores = inventory.Some(int64(2))
+		d.Processor.Threads = inventory.Some(int64(2))
+	}
 	for name, tt := range map[string]struct {
 		change func(*doc)
 		lie    func(*assess.Assessment)
@@ -436,7 +439,7 @@ var (
 func TestSourcesExistAndActionsWork(t *testing.T) {
 	cited, acted := 0, 0
 	pairs(t, drawnMachines, func(_ *rand.Rand, d *drawn, rel *release.Release, m *doc) {
-		m.Collector.Elevated = some(true)
+		m.Collector.Elevated = inventory.Some(true)
 		a := run(t, rel, m)
 		c := a.Document(now, "test")
 		for i := range a.Verdict.Bases {

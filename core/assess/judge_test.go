@@ -147,8 +147,8 @@ func TestJudgeOfTheWrongClass(t *testing.T) {
 // installer refuses nobody waives.
 func TestDecideWaived(t *testing.T) {
 	rel := coretest.Release(t, "skerry-12")
-	older := func(d *doc) { d.Processor.Name = some("Corvane K5-7300U") }
-	disk := func(d *doc) { d.Storage.Disks[0].Kind = some("hdd") }
+	older := func(d *doc) { d.Processor.Name = inventory.Some("Corvane K5-7300U") }
+	disk := func(d *doc) { d.Storage.Disks[0].Kind = inventory.Some("hdd") }
 	for _, tt := range []struct {
 		change  func(*doc)
 		waived  string
@@ -200,7 +200,7 @@ func TestBuys(t *testing.T) {
 	expect.That(t, "list[0].Priced", list[0].Priced)
 	expect.Same(t, "list[0].Price.String()", list[0].Price.String(), "18–30")
 	drive := sound()
-	drive.Storage.Disks[0].Kind = some("hdd")
+	drive.Storage.Disks[0].Kind = inventory.Some("hdd")
 	list, err = assess.Buys(m, rel, fact.Read(drive))
 	expect.NoError(t, err)
 	expect.Same(t, "len(list)", len(list), 1)

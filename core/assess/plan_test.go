@@ -35,7 +35,7 @@ func planned(t *testing.T, change func(*doc)) *assess.Document {
 		t.Fatal(err)
 	}
 	d := sound()
-	d.Device.Board.Manufacturer, d.Device.Board.Model = some("Ostrel"), some("OB-300")
+	d.Device.Board.Manufacturer, d.Device.Board.Model = inventory.Some("Ostrel"), inventory.Some("OB-300")
 	change(d)
 	a, err := assess.With(m, coretest.Release(t, "skerry-12"), d)
 	if err != nil {
@@ -55,7 +55,7 @@ func step(t *testing.T, c *assess.Document, id string) *assess.Step {
 
 func TestPlanSaysWhereWhoAndHowMuch(t *testing.T) {
 	c := planned(t, with(memory(4, 1), func(d *doc) {
-		d.Firmware.SecureBoot, d.Firmware.Password = some("off"), some("set")
+		d.Firmware.SecureBoot, d.Firmware.Password = inventory.Some("off"), inventory.Some("set")
 		d.Storage.OtherSystems = []string{"Lodestar Linux"}
 	}))
 	add, secure, enter, other := step(t, c, "add-memory"), step(t, c, "secure-boot-on"), step(t, c, "enter-firmware"),
@@ -80,7 +80,8 @@ func TestPlanSaysWhereWhoAndHowMuch(t *testing.T) {
 		t.Errorf("the firmware's password is not thought of: %v", enter.Cautions)
 	}
 	c2 := planned(t, func(d *doc) {
-		d.Firmware.SecureBoot, d.Firmware.SettingsInterface = some("off"), some("firmware attributes")
+		d.Firmware.SecureBoot = inventory.Some("off")
+		d.Firmware.SettingsInterface = inventory.Some("firmware attributes")
 	})
 	if said := strings.Join(step(t, c2, "enter-firmware").Cautions, " "); !strings.Contains(said,
 		"can also be changed from its running system") || strings.Contains(said, "password") {
@@ -125,7 +126,10 @@ func TestStepsWaitForTheNearest(t *testing.T) {
 }
 
 func TestReplacedMachineHasNothingFutile(t *testing.T) {
-	c := planned(t, with(func(d *doc) { d.Processor.Architecture, d.OS.Architecture = some("x86"), some("x86") },
+	c := planned(t, with(func(d *doc) {
+		d.Processor.Architecture = inventory.Some("x86")
+		d.OS.Architecture = inventory.Some("x86")
+	},
 		noTPM))
 	expect.Same(t, "c.Disposition", c.Disposition, "replace")
 	expect.That(t, "c.Firmware == nil", c.Firmware == nil)
@@ -135,9 +139,9 @@ func TestReplacedMachineHasNothingFutile(t *testing.T) {
 	expect.That(t, "e.Cost != nil", e.Cost != nil)
 	expect.Same(t, "e.Cost.Says", e.Cost.Says, "EUR 500–900 by prices of 15 October 2026")
 	if c = planned(t, func(d *doc) {
-		d.OS.Name = some("Skerry 10")
-		d.OS.Version = some("10.4")
-		d.Processor.Name = some("Corvane K5-6500")
+		d.OS.Name = inventory.Some("Skerry 10")
+		d.OS.Version = inventory.Some("10.4")
+		d.Processor.Name = inventory.Some("Corvane K5-6500")
 	}); !strings.Contains(c.Stay,
 		"Skerry 10, which is supported until 8 December 2026 (extended support until 14 December 2027") {
 		t.Errorf("staying is %q", c.Stay)
@@ -148,7 +152,10 @@ func TestConversion(t *testing.T) {
 	places := func(kinds ...string) func(*doc) {
 		return func(d *doc) {
 			for _, k := range kinds {
-				d.Storage.Boot.Partitions = append(d.Storage.Boot.Partitions, inventory.Partition{Kind: some(k)})
+				d.Storage.Boot.Partitions = append(
+					d.Storage.Boot.Partitions,
+					inventory.Partition{Kind: inventory.Some(k)},
+				)
 			}
 		}
 	}
@@ -164,18 +171,21 @@ func TestConversion(t *testing.T) {
 			"all four entries of its partition table are used", "uefi-reinstall"},
 		{"logical", places("primary", "extended", "logical"), "impossible", "it has logical partitions",
 			"uefi-reinstall"},
-		{"dynamic", func(d *doc) { d.Storage.Boot.Dynamic = some(true) }, "impossible", "it is dynamic",
+		{"dynamic", func(d *doc) { d.Storage.Boot.Dynamic = inventory.Some(true) }, "impossible", "it is dynamic",
 			"uefi-reinstall"},
 		{"another product", func(d *doc) {
-			d.Storage.System.Encryption = inventory.Encryption{State: some("on"), Kind: some("other")}
+			d.Storage.System.Encryption = inventory.Encryption{
+				State: inventory.Some("on"),
+				Kind:  inventory.Some("other"),
+			}
 		}, "impossible", "another product encrypts it", "uefi-reinstall"},
 		{"nothing known", func(*doc) {}, "not-known", "the conversion tool's own test shows", "convert-disk"},
-		{"failing", func(d *doc) { d.Storage.Disks[0].Health = some("bad") }, "not-known",
+		{"failing", func(d *doc) { d.Storage.Disks[0].Health = inventory.Some("bad") }, "not-known",
 			"replace it before converting anything", "failing-drive"},
 	}
 	for _, tt := range tests {
 		t.Run(tt.name, func(t *testing.T) {
-			c := planned(t, with(legacy, func(d *doc) { d.Storage.Boot.Dynamic = some(false) }, tt.change))
+			c := planned(t, with(legacy, func(d *doc) { d.Storage.Boot.Dynamic = inventory.Some(false) }, tt.change))
 			expect.That(t, "c.Conversion != nil", c.Conversion != nil)
 			expect.Same(t, "c.Conversion.State", c.Conversion.State, tt.state)
 			expect.That(t, "strings.Contains(c.Conversion.Says, tt.says)",
@@ -191,7 +201,7 @@ func TestConversion(t *testing.T) {
 // An alternative stands as either the one or the other, with why it was not
 // taken.
 func TestAlternatives(t *testing.T) {
-	c := planned(t, func(d *doc) { d.Storage.System.FreeBytes = some(int64(9e9)) })
+	c := planned(t, func(d *doc) { d.Storage.System.FreeBytes = inventory.Some(int64(9e9)) })
 	s := step(t, c, "free-space")
 	expect.Same(t, "len(s.Instead)", len(s.Instead), 1)
 	expect.Same(t, "s.Instead[0].Step", s.Instead[0].Step, "change-drive")
@@ -206,7 +216,7 @@ func TestAlternatives(t *testing.T) {
 }
 
 func TestTicks(t *testing.T) {
-	c := planned(t, with(func(d *doc) { d.Firmware.SecureBoot = some("off") }))
+	c := planned(t, with(func(d *doc) { d.Firmware.SecureBoot = inventory.Some("off") }))
 	var byHand, seen string
 	for _, p := range c.Preparation {
 		switch p.State {

@@ -37,42 +37,47 @@ func everything(t *testing.T) *release.Release {
 // whole is a machine that meets all that the release asks for.
 func whole() *doc {
 	d := sound()
-	d.OS.Edition, d.OS.Account, d.OS.Licence, d.OS.PendingRestart, d.OS.Language = some("Office"), some("directory"),
-		some("valid"), some(false), some("en")
-	d.OS.Version = some("11.2")
-	d.Firmware.LegacySupport = some(false)
+	d.OS.Edition = inventory.Some("Office")
+	d.OS.Account = inventory.Some("directory")
+	d.OS.Licence = inventory.Some("valid")
+	d.OS.PendingRestart = inventory.Some(false)
+	d.OS.Language = inventory.Some("en")
+	d.OS.Version = inventory.Some("11.2")
+	d.Firmware.LegacySupport = inventory.Some(false)
 	d.Software, d.Drivers = []inventory.Software{}, []inventory.Driver{}
 	d.Displays = []inventory.Display{{
-		WidthPx:        some(int64(1920)),
-		HeightPx:       some(int64(1080)),
-		BitsPerChannel: some(int64(8)),
-		DiagonalInches: some(14.0),
+		WidthPx:        inventory.Some(int64(1920)),
+		HeightPx:       inventory.Some(int64(1080)),
+		BitsPerChannel: inventory.Some(int64(8)),
+		DiagonalInches: inventory.Some(14.0),
 	}}
 	d.Graphics = []inventory.Adapter{{
-		DriverModel:    some("2.7"),
-		DriverVersion:  some("3.1"),
-		InterfaceLevel: some("12.0"),
-		AddIn:          some(false),
+		DriverModel:    inventory.Some("2.7"),
+		DriverVersion:  inventory.Some("3.1"),
+		InterfaceLevel: inventory.Some("12.0"),
+		AddIn:          inventory.Some(false),
 	}}
-	d.Storage.Boot.Dynamic, d.Storage.Boot.ESP.Loader = some(false), some(true)
-	d.Storage.Disks[0].Bytes = some(int64(256e9))
-	d.Storage.Boot.Partitions = []inventory.Partition{{Kind: some("primary")}}
+	d.Storage.Boot.Dynamic, d.Storage.Boot.ESP.Loader = inventory.Some(false), inventory.Some(true)
+	d.Storage.Disks[0].Bytes = inventory.Some(int64(256e9))
+	d.Storage.Boot.Partitions = []inventory.Partition{{Kind: inventory.Some("primary")}}
 	return d
 }
 
 func titles(name string) func(*doc) {
-	return func(d *doc) { d.Software = []inventory.Software{{Name: name, Version: some("1.0")}} }
+	return func(d *doc) { d.Software = []inventory.Software{{Name: name, Version: inventory.Some("1.0")}} }
 }
 
 func driver(machine string) func(*doc) {
-	return func(d *doc) { d.Drivers = []inventory.Driver{{Device: machine, Version: some("1.0")}} }
+	return func(d *doc) { d.Drivers = []inventory.Driver{{Device: machine, Version: inventory.Some("1.0")}} }
 }
 
 func encrypted(state, kind string) func(*doc) {
-	return func(d *doc) { d.Storage.System.Encryption = inventory.Encryption{State: some(state), Kind: some(kind)} }
+	return func(d *doc) {
+		d.Storage.System.Encryption = inventory.Encryption{State: inventory.Some(state), Kind: inventory.Some(kind)}
+	}
 }
 
-func secureOff(d *doc) { d.Firmware.SecureBoot = some("off") }
+func secureOff(d *doc) { d.Firmware.SecureBoot = inventory.Some("off") }
 
 // rows are a small machine for each step, which its plan holds.
 var rows = []struct {
@@ -93,20 +98,23 @@ var rows = []struct {
 		d.AddGap("tpm.state", inventory.ReadFailed, "", "")
 	}},
 	{"decide", func(d *doc) {
-		d.TPM.State = some("not-seen")
-		d.Device.Form = some("laptop")
-		d.Processor.Name = some("Corvane K5-8250U")
+		d.TPM.State = inventory.Some("not-seen")
+		d.Device.Form = inventory.Some("laptop")
+		d.Processor.Name = inventory.Some("Corvane K5-8250U")
 	}},
-	{"restart-first", func(d *doc) { d.OS.PendingRestart = some(true) }},
+	{"restart-first", func(d *doc) { d.OS.PendingRestart = inventory.Some(true) }},
 	{"backup", nil},
 	{"recovery-key", with(encrypted("on", "platform"), secureOff)},
 	{"other-system", with(secureOff, func(d *doc) { d.Storage.OtherSystems = []string{"Lodestar Linux"} })},
 	{"find-other-system", with(secureOff, func(d *doc) { d.Storage.OtherSystems = nil })},
-	{"free-space", func(d *doc) { d.Storage.System.FreeBytes = some(int64(9e9)) }},
-	{"link-account", func(d *doc) { d.OS.Edition, d.OS.Account = some("Home"), some("local") }},
-	{"change-edition", func(d *doc) { d.OS.Edition = some("Pier") }},
-	{"put-licence-right", func(d *doc) { d.OS.Licence = some("invalid") }},
-	{"lift-hold", func(d *doc) { d.OS.HeldAt = some("Skerry 11") }},
+	{"free-space", func(d *doc) { d.Storage.System.FreeBytes = inventory.Some(int64(9e9)) }},
+	{"link-account", func(d *doc) {
+		d.OS.Edition = inventory.Some("Home")
+		d.OS.Account = inventory.Some("local")
+	}},
+	{"change-edition", func(d *doc) { d.OS.Edition = inventory.Some("Pier") }},
+	{"put-licence-right", func(d *doc) { d.OS.Licence = inventory.Some("invalid") }},
+	{"lift-hold", func(d *doc) { d.OS.HeldAt = inventory.Some("Skerry 11") }},
 	{"update-titles", titles("Tidebook")},
 	{"buy-titles", titles("Counterfoil")},
 	{"remove-titles", titles("Lampwright")},
@@ -116,57 +124,73 @@ var rows = []struct {
 	{"remove-drivers", driver("Plover plotter")},
 	{"solve-driver-problems", driver("Plover gate")},
 	{"research-drivers", driver("Plover till")},
-	{"graphics-driver", func(d *doc) { d.Graphics[0].DriverModel = some("1.3") }},
+	{"graphics-driver", func(d *doc) { d.Graphics[0].DriverModel = inventory.Some("1.3") }},
 	{"pause-encryption", with(encrypted("on", "platform"), secureOff)},
 	{"passphrase", with(encrypted("on", "luks"), secureOff)},
 	{"other-encryption", with(encrypted("on", "other"), secureOff)},
-	{"unbind-tpm", func(d *doc) { d.TPM.State = some("not-ready") }},
+	{"unbind-tpm", func(d *doc) { d.TPM.State = inventory.Some("not-ready") }},
 	{"add-memory", memory(4, 1)},
 	{"swap-memory", memory(4, 2)},
-	{"failing-drive", func(d *doc) { d.Storage.Disks[0].Health = some("bad") }},
-	{"failing-flash", func(d *doc) { d.Storage.Disks[0].Health, d.Storage.Disks[0].Kind = some("bad"), some("emmc") }},
-	{"change-drive", func(d *doc) { d.Storage.System.DiskBytes = some(int64(64e9)) }},
-	{"add-drive", func(d *doc) {
-		d.Storage.System.DiskBytes, d.Storage.Disks[0].Kind = some(int64(64e9)), some("emmc")
+	{"failing-drive", func(d *doc) { d.Storage.Disks[0].Health = inventory.Some("bad") }},
+	{"failing-flash", func(d *doc) {
+		d.Storage.Disks[0].Health = inventory.Some("bad")
+		d.Storage.Disks[0].Kind = inventory.Some("emmc")
 	}},
-	{"look-for-tpm", func(d *doc) { d.TPM.State = some("not-seen"); d.Processor.Name = some("Corvane K5-8250U") }},
-	{"tpm-module", func(d *doc) { d.TPM.State = some("not-seen"); d.Processor.Name = some("Corvane K5-8250U") }},
-	{"graphics-card", func(d *doc) { d.Graphics[0].InterfaceLevel = some("11.0") }},
-	{"display", func(d *doc) { d.Displays[0].WidthPx = some(int64(1024)) }},
+	{"change-drive", func(d *doc) { d.Storage.System.DiskBytes = inventory.Some(int64(64e9)) }},
+	{"add-drive", func(d *doc) {
+		d.Storage.System.DiskBytes = inventory.Some(int64(64e9))
+		d.Storage.Disks[0].Kind = inventory.Some("emmc")
+	}},
+	{"look-for-tpm", func(d *doc) {
+		d.TPM.State = inventory.Some("not-seen")
+		d.Processor.Name = inventory.Some("Corvane K5-8250U")
+	}},
+	{"tpm-module", func(d *doc) {
+		d.TPM.State = inventory.Some("not-seen")
+		d.Processor.Name = inventory.Some("Corvane K5-8250U")
+	}},
+	{"graphics-card", func(d *doc) { d.Graphics[0].InterfaceLevel = inventory.Some("11.0") }},
+	{"display", func(d *doc) { d.Displays[0].WidthPx = inventory.Some(int64(1024)) }},
 	{"convert-disk", legacy},
 	{"efi-loader", func(d *doc) {
 		legacy(d)
-		d.Storage.System.PartitionStyle, d.Storage.Boot.PartitionStyle, d.Storage.Boot.ESP.Loader = some("gpt"),
-			some("gpt"), some(false)
+		d.Storage.System.PartitionStyle = inventory.Some("gpt")
+		d.Storage.Boot.PartitionStyle = inventory.Some("gpt")
+		d.Storage.Boot.ESP.Loader = inventory.Some(false)
 	}},
 	{"enter-firmware", secureOff},
 	{"boot-mode", legacy},
-	{"legacy-support-off", func(d *doc) { d.Firmware.LegacySupport = some(true) }},
-	{"tpm-on", func(d *doc) { d.TPM.State = some("off") }},
-	{"tpm-recover", func(d *doc) { d.TPM.State = some("not-ready") }},
-	{"tpm-other", func(d *doc) { d.TPM.Version = some("1.2") }},
+	{"legacy-support-off", func(d *doc) { d.Firmware.LegacySupport = inventory.Some(true) }},
+	{"tpm-on", func(d *doc) { d.TPM.State = inventory.Some("off") }},
+	{"tpm-recover", func(d *doc) { d.TPM.State = inventory.Some("not-ready") }},
+	{"tpm-other", func(d *doc) { d.TPM.Version = inventory.Some("1.2") }},
 	{"tpm-mode", func(d *doc) {
-		d.TPM.Version, d.Processor.Name, d.TPM.Changeable = some("1.2"), some("Corvane K5-8250U"), some(true)
+		d.TPM.Version = inventory.Some("1.2")
+		d.Processor.Name = inventory.Some("Corvane K5-8250U")
+		d.TPM.Changeable = inventory.Some(true)
 	}},
-	{"secure-boot-keys", func(d *doc) { d.Firmware.SecureBoot = some("setup") }},
+	{"secure-boot-keys", func(d *doc) { d.Firmware.SecureBoot = inventory.Some("setup") }},
 	{"secure-boot-on", secureOff},
 	{"processor-feature", func(d *doc) { d.Processor.Features = []string{"cmpxchg16b", "sse4.2"} }},
 	{"check-again", secureOff},
-	{"enrol-again", func(d *doc) { d.TPM.State = some("not-ready") }},
+	{"enrol-again", func(d *doc) { d.TPM.State = inventory.Some("not-ready") }},
 	{"resume-encryption", encrypted("paused", "platform")},
 	{"encrypt-again", with(encrypted("on", "other"), secureOff)},
 	{"host-memory", with(guest, memory(4, 1))},
 	{"host-cores", with(guest,
-		func(d *doc) { d.Processor.Cores, d.Processor.Threads = some(int64(1)), some(int64(1)) })},
-	{"host-disk", with(guest, func(d *doc) { d.Storage.System.DiskBytes = some(int64(64e9)) })},
-	{"host-tpm", with(guest, func(d *doc) { d.TPM.State = some("not-seen") })},
+		func(d *doc) {
+			d.Processor.Cores = inventory.Some(int64(1))
+			d.Processor.Threads = inventory.Some(int64(1))
+		})},
+	{"host-disk", with(guest, func(d *doc) { d.Storage.System.DiskBytes = inventory.Some(int64(64e9)) })},
+	{"host-tpm", with(guest, func(d *doc) { d.TPM.State = inventory.Some("not-seen") })},
 	{"host-secure-boot", with(guest, secureOff)},
 	{"new-guest", with(guest, legacy)},
-	{"interim", func(d *doc) { d.OS.Version = some("10.4") }},
-	{"uefi-reinstall", with(legacy, func(d *doc) { d.Storage.Boot.Dynamic = some(true) })},
-	{"reinstall", func(d *doc) { d.OS.Architecture = some("x86") }},
+	{"interim", func(d *doc) { d.OS.Version = inventory.Some("10.4") }},
+	{"uefi-reinstall", with(legacy, func(d *doc) { d.Storage.Boot.Dynamic = inventory.Some(true) })},
+	{"reinstall", func(d *doc) { d.OS.Architecture = inventory.Some("x86") }},
 	{"upgrade", nil},
-	{"replace", func(d *doc) { legacy(d); d.Firmware.UEFICapable = some(false) }},
+	{"replace", func(d *doc) { legacy(d); d.Firmware.UEFICapable = inventory.Some(false) }},
 }
 
 // others are steps whose machine the rows above cannot be: a list that does not read a
@@ -187,10 +211,11 @@ func others(t *testing.T) map[string]*assess.Document {
 		return a.Document(now, "record")
 	}
 	sample, permissive, old := sound(), mac(), whole()
-	sample.Processor.Name = some("Corvane 0000 sample")
-	permissive.Firmware.SecureBoot = some("permissive")
-	old.Device.Board.Manufacturer, old.Device.Board.Model, old.Firmware.Version = some("Ostrel"), some("OB-300"),
-		some("1.02")
+	sample.Processor.Name = inventory.Some("Corvane 0000 sample")
+	permissive.Firmware.SecureBoot = inventory.Some("permissive")
+	old.Device.Board.Manufacturer = inventory.Some("Ostrel")
+	old.Device.Board.Model = inventory.Some("OB-300")
+	old.Firmware.Version = inventory.Some("1.02")
 	return map[string]*assess.Document{
 		"image":        run(t, withImage, sound()).Document(now, "record"),
 		"ask-maker":    run(t, coretest.Release(t, "skerry-12"), sample).Document(now, "record"),
@@ -209,9 +234,9 @@ var ways = []struct {
 	change func(*doc)
 }{
 	{"in-place", func(*doc) {}},
-	{"interim", func(d *doc) { d.OS.Version = some("10.4") }},
-	{"image", func(d *doc) { d.OS.Edition = some("Pier") }},
-	{"reinstall", func(d *doc) { d.OS.Version = some("9.0") }},
+	{"interim", func(d *doc) { d.OS.Version = inventory.Some("10.4") }},
+	{"image", func(d *doc) { d.OS.Edition = inventory.Some("Pier") }},
+	{"reinstall", func(d *doc) { d.OS.Version = inventory.Some("9.0") }},
 }
 
 func made(change ...func(*doc)) *doc {

@@ -32,7 +32,7 @@ func TestRulesOfEvaluation(t *testing.T) {
 			d.Software = []inventory.Software{}
 			for _, n := range names {
 				name, version, _ := strings.Cut(n, " ")
-				d.Software = append(d.Software, inventory.Software{Name: name, Version: some(version)})
+				d.Software = append(d.Software, inventory.Software{Name: name, Version: inventory.Some(version)})
 			}
 			if !complete {
 				d.AddGap("software", inventory.NotAsked, "only some were read", "")
@@ -92,7 +92,7 @@ func TestRulesOfEvaluation(t *testing.T) {
 			"equals: Hawser Works}}"), must("{in: software, none: {fact: software.version, at_least: \"9\"}}")}, "",
 			func(d *doc) {
 				titles(false, "Tidebook 4.1")(d)
-				d.Software[0].Publisher = some("Rivet")
+				d.Software[0].Publisher = inventory.Some("Rivet")
 				d.Collector.Titles = []string{"tidebook"}
 			}, "unknown unknown", ""},
 		{"known software: what has to be bought",
@@ -206,9 +206,9 @@ func TestWayEditionAndPackage(t *testing.T) {
 	for _, tt := range tests {
 		t.Run(tt.name, func(t *testing.T) {
 			c := on(t, rel, func(d *doc) {
-				d.OS.Version, d.OS.Architecture = some(tt.version), some(tt.arch)
+				d.OS.Version, d.OS.Architecture = inventory.Some(tt.version), inventory.Some(tt.arch)
 				if tt.edition != "" {
-					d.OS.Edition = some(tt.edition)
+					d.OS.Edition = inventory.Some(tt.edition)
 				}
 			})
 			expect.That(t, "!(c.Route.Way != tt.way && c.Route.Way != release.Reinstall)",
@@ -229,7 +229,7 @@ func TestWayEditionAndPackage(t *testing.T) {
 // Another system has no edition that becomes one of the release's.
 func TestNoDeliveryToAnotherSystem(t *testing.T) {
 	c := on(t, asks(t, []string{must("{fact: processor.cores, at_least: 2}")}, waysThere),
-		func(d *doc) { d.OS.Platform = some("linux") })
+		func(d *doc) { d.OS.Platform = inventory.Some("linux") })
 	expect.That(t, "c.Delivery == nil", c.Delivery == nil)
 	expect.Same(t, "c.Disposition", c.Disposition, "ready")
 	expect.Same(t, "c.Route.Way", c.Route.Way, release.Reinstall)
@@ -239,7 +239,7 @@ func TestNoDeliveryToAnotherSystem(t *testing.T) {
 // its requirements do not count on another way.
 func TestReleaseBetweenHasRequirements(t *testing.T) {
 	rel := asks(t, []string{must("{fact: processor.cores, at_least: 2}")}, waysThere)
-	c := on(t, rel, func(d *doc) { d.OS.Version = some("10.4"); d.OS.Name = some("Skerry 10") })
+	c := on(t, rel, func(d *doc) { d.OS.Version = inventory.Some("10.4"); d.OS.Name = inventory.Some("Skerry 10") })
 	if f := finding(t, c, "on-the-way"); f.Outcome != "fail" || f.Interim != "Skerry 11" {
 		t.Errorf("%+v", f)
 	}
@@ -250,19 +250,19 @@ func TestReleaseBetweenHasRequirements(t *testing.T) {
 	expect.Same(t, "c.Other.Disposition", c.Other.Disposition, "reconfigure")
 	// Where nothing settles it, the fresh installation is the way.
 	c = on(t, rel, func(d *doc) {
-		d.OS.Version = some("10.4")
+		d.OS.Version = inventory.Some("10.4")
 		d.Memory = inventory.Memory{
-			Installed: some(int64(8 << 30)),
-			Slots:     some(int64(0)),
-			SlotsUsed: some(int64(0)),
-			Modules:   []inventory.Module{{Bytes: some(int64(8 << 30)), Soldered: some(true)}},
+			Installed: inventory.Some(int64(8 << 30)),
+			Slots:     inventory.Some(int64(0)),
+			SlotsUsed: inventory.Some(int64(0)),
+			Modules:   []inventory.Module{{Bytes: inventory.Some(int64(8 << 30)), Soldered: inventory.Some(true)}},
 		}
 	})
 	expect.Same(t, "c.Disposition", c.Disposition, "reconfigure")
 	expect.Same(t, "c.Route.Way", c.Route.Way, release.Reinstall)
 	expect.That(t, "c.Other != nil", c.Other != nil)
 	expect.Same(t, "c.Other.Disposition", c.Other.Disposition, "replace")
-	c = on(t, rel, func(d *doc) { d.OS.Edition = some("Office") })
+	c = on(t, rel, func(d *doc) { d.OS.Edition = inventory.Some("Office") })
 	f := finding(t, c, "on-the-way")
 	expect.Same(t, "f.Outcome", f.Outcome, "not-applicable")
 	expect.Same(t, "c.Disposition", c.Disposition, "ready")
@@ -278,11 +278,14 @@ func TestRemediesOfListsAndSoftware(t *testing.T) {
 		"is: remove}]}]"
 	titles := func(d *doc) {
 		d.Software = []inventory.Software{
-			{Name: "Lampwright", Version: some("7")}, {Name: "Hawser VPN", Version: some("2.1")},
-			{Name: "Counterfoil", Version: some("4")}, {Name: "Tidebook", Version: some("1")},
+			{Name: "Lampwright", Version: inventory.Some("7")}, {Name: "Hawser VPN", Version: inventory.Some("2.1")},
+			{Name: "Counterfoil", Version: inventory.Some("4")}, {Name: "Tidebook", Version: inventory.Some("1")},
 		}
 		d.Drivers = []inventory.Driver{
-			{Device: "Label printer", Version: some("5.1")}, {Device: "Label printer", Version: some("6.1")},
+			{
+				Device:  "Label printer",
+				Version: inventory.Some("5.1"),
+			}, {Device: "Label printer", Version: inventory.Some("6.1")},
 		}
 	}
 	tests := []struct {
@@ -306,13 +309,15 @@ func TestRemediesOfListsAndSoftware(t *testing.T) {
 		{"no display at all", "{in: displays, some: {fact: displays.diagonal_inches, at_least: 9 in}}", "",
 			func(d *doc) { d.Displays = []inventory.Display{} }, "refit", "display", "It has no display."},
 		{"a display that is too small", "{in: displays, some: {fact: displays.diagonal_inches, at_least: 9 in}}", "",
-			func(d *doc) { d.Displays = []inventory.Display{{Name: some("Counter"), DiagonalInches: some(7.0)}} },
+			func(d *doc) {
+				d.Displays = []inventory.Display{{Name: inventory.Some("Counter"), DiagonalInches: inventory.Some(7.0)}}
+			},
 			"refit", "display", "Counter does not have diagonal of at least 9 in"},
 		{"an old driver model", `{in: graphics, some: {fact: graphics.driver_model, at_least: "3.0"}}`, "", nil,
 			"reconfigure", "graphics-driver", "Built-in graphics does not have driver model 3.0 or later."},
 		{"an adapter that cannot, in a desktop",
 			`{in: graphics, some: {fact: graphics.interface_level, at_least: "12.0"}}`, "",
-			func(d *doc) { d.Graphics[0].InterfaceLevel = some("10.1") }, "refit", "graphics-card",
+			func(d *doc) { d.Graphics[0].InterfaceLevel = inventory.Some("10.1") }, "refit", "graphics-card",
 			"Built-in graphics does not have graphics interface level 12.0 or later."},
 	}
 	for _, tt := range tests {
@@ -344,8 +349,10 @@ func TestBesideTheDisposition(t *testing.T) {
 			"  - {id: key, title: Key, reason: R., when: {fact: storage.system.encryption.state, equals: \"on\"}, "+
 			"need: {fact: storage.system.encryption.key_kept, equals: true}}")
 	c := on(t, rel, func(d *doc) {
-		d.OS.Edition, d.OS.HeldAt, d.OS.ManagedBy = some("Office"), some("Skerry 11"), some("Tidewrack update service")
-		d.OS.PendingRestart = some(true)
+		d.OS.Edition = inventory.Some("Office")
+		d.OS.HeldAt = inventory.Some("Skerry 11")
+		d.OS.ManagedBy = inventory.Some("Tidewrack update service")
+		d.OS.PendingRestart = inventory.Some(true)
 	})
 	if c.Disposition != "ready" {
 		t.Errorf("%s", c.Disposition)
@@ -400,20 +407,28 @@ func TestTPMBlock(t *testing.T) {
 	rows := func(built string) string {
 		return "lists: [{id: p, of: processors, rows: [{name: Corvane K5-9400, built_in_tpm: " + built + "}]}]"
 	}
-	announced := func(d *doc) { d.TPM = inventory.TPM{State: some("announced")} }
+	announced := func(d *doc) { d.TPM = inventory.TPM{State: inventory.Some("announced")} }
 	tests := []struct {
 		name, more               string
 		change                   func(*doc)
 		seen, state, likely, has string
 	}{
-		{"ready", "", func(d *doc) { d.TPM.Kind = some("firmware") }, "yes", "ready", "",
+		{"ready", "", func(d *doc) { d.TPM.Kind = inventory.Some("firmware") }, "yes", "ready", "",
 			"A TPM 2.0, built-in, is present and ready."},
-		{"off", "", func(d *doc) { d.TPM = inventory.TPM{State: some("off")} }, "yes", "off", "", "turned off"},
+		{
+			"off",
+			"",
+			func(d *doc) { d.TPM = inventory.TPM{State: inventory.Some("off")} },
+			"yes",
+			"off",
+			"",
+			"turned off",
+		},
 		{"announced without a driver", "", announced, "yes", "announced", "", "no driver uses it"},
 		{"not seen, likely", rows("true"), noTPM, "no", "not-seen", "yes", "most likely turned off"},
 		{"not seen, not likely", rows("false"), noTPM, "no", "not-seen", "no", "no built-in TPM"},
 		{"not seen, nothing known", "", noTPM, "no", "not-seen", "not-known", "look the same to the system"},
-		{"not seen, known by hand", "", func(d *doc) { noTPM(d); d.Processor.BuiltInTPM = some(true) }, "no",
+		{"not seen, known by hand", "", func(d *doc) { noTPM(d); d.Processor.BuiltInTPM = inventory.Some(true) }, "no",
 			"not-seen", "yes", "most likely"},
 		{"not read", "", func(d *doc) {
 			d.TPM = inventory.TPM{}

@@ -4,6 +4,7 @@ import (
 	"strings"
 	"testing"
 
+	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/internal/expect"
 )
 
@@ -19,12 +20,12 @@ func TestNeedsOfSeveralThings(t *testing.T) {
 		ready     = "{fact: tpm.state, equals: ready}"
 	)
 	off := func(d *doc) {
-		d.TPM.State = some("off")
-		d.Firmware.SecureBoot = some("off")
+		d.TPM.State = inventory.Some("off")
+		d.Firmware.SecureBoot = inventory.Some("off")
 	}
 	fewCores := func(d *doc) {
 		off(d)
-		twoCores := some(int64(2))
+		twoCores := inventory.Some(int64(2))
 		d.Processor.Cores, d.Processor.Threads = twoCores, twoCores
 	}
 	for _, tt := range []struct {
@@ -68,7 +69,7 @@ func TestDeliveryIsSaidWhereTheReleaseNamesIt(t *testing.T) {
 		editions = "editions: [{from: [Office], to: Bureau}]"
 	)
 	packages := "packages: [{id: p, file: p.img, sha256: " + strings.Repeat("0a", 32) + "}]"
-	office := func(d *doc) { d.OS.Edition = some("Office") }
+	office := func(d *doc) { d.OS.Edition = inventory.Some("Office") }
 	for _, tt := range []struct{ more, says string }{
 		{"", ""},
 		{editions, "Office becomes Bureau."},

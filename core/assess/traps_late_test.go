@@ -40,19 +40,28 @@ func TestLateTraps(t *testing.T) {
 			}, nil},
 		{"T31 settings and parts are counted apart", skerry, with(legacy, memory(4, 1)), "refit", "add-memory",
 			[]string{"A memory module, a disk conversion and two firmware settings"}, nil},
-		{"T32 a hold is not a failure, and says whose it is", skerry, func(d *doc) { d.OS.HeldAt = some("Skerry 11") },
-			"ready", "lift-hold",
+		{
+			"T32 a hold is not a failure, and says whose it is",
+			skerry,
+			func(d *doc) { d.OS.HeldAt = inventory.Some("Skerry 11") },
+			"ready",
+			"lift-hold",
 			[]string{"Held at Skerry 11 by a policy on this machine. Its administrator can lift the hold; the hold " +
-				"says nothing about the hardware."}, nil},
+				"says nothing about the hardware."},
+			nil,
+		},
 		{"T33 not yet offered is not unfit", skerry,
-			func(d *doc) { d.OS.Version, d.OS.Name = some("10.4"), some("Skerry 10") }, "reconfigure", "interim",
+			func(d *doc) {
+				d.OS.Version = inventory.Some("10.4")
+				d.OS.Name = inventory.Some("Skerry 10")
+			}, "reconfigure", "interim",
 			[]string{
 				"not offered to this machine before 12 January 2027", "This does not affect whether it can take " +
 					"the release.",
 			}, nil},
-		{"T34 a backup is a step with a tick", skerry, func(d *doc) { d.Firmware.SecureBoot = some("off") },
+		{"T34 a backup is a step with a tick", skerry, func(d *doc) { d.Firmware.SecureBoot = inventory.Some("off") },
 			"reconfigure", "", []string{`"step":"backup"`}, nil},
-		{"T35 how deep a backup goes is said", skerry, func(d *doc) { d.Firmware.SecureBoot = some("off") },
+		{"T35 how deep a backup goes is said", skerry, func(d *doc) { d.Firmware.SecureBoot = inventory.Some("off") },
 			"reconfigure", "", []string{"Only a whole copy allows going back."}, nil},
 		{"T36 the disk is converted before the boot mode changes", skerry, legacy, "reconfigure",
 			"convert-disk enter-firmware boot-mode", nil, nil},
@@ -60,11 +69,12 @@ func TestLateTraps(t *testing.T) {
 			"convert-disk enter-firmware boot-mode", []string{"programs, files and settings stay"},
 			[]string{"programs and files do not stay"}},
 		{"T37 an encrypted volume has its key looked for first", skerry, func(d *doc) {
-			d.Firmware.SecureBoot, d.Storage.System.Encryption.State = some("off"), some("on")
+			d.Firmware.SecureBoot = inventory.Some("off")
+			d.Storage.System.Encryption.State = inventory.Some("on")
 		}, "reconfigure", "recovery-key pause-encryption enter-firmware secure-boot-on",
 			[]string{"The system volume is encrypted: check its recovery key first."}, nil},
 		{"T38 another system on the disk is asked about first", skerry, func(d *doc) {
-			d.Firmware.SecureBoot, d.Storage.OtherSystems = some("off"), []string{"Linux"}
+			d.Firmware.SecureBoot, d.Storage.OtherSystems = inventory.Some("off"), []string{"Linux"}
 		}, "reconfigure", "other-system enter-firmware secure-boot-on",
 			[]string{"Another system is on the disk (Linux): ask first whether to keep it."}, nil},
 		{"T39 nothing goes round a check", must(cores), with(noTPM, twoCores), "decide", "",
@@ -74,38 +84,77 @@ func TestLateTraps(t *testing.T) {
 			causes(inventory.NeedsRights, "tpm.state")(d)
 		}, "undetermined", "read-again", []string{`"gap":"needs-rights"`},
 			[]string{"has no TPM", "is absent", `"step":"tpm-module"`}},
-		{"T46 without a guide a setting says that its name differs", skerry, func(d *doc) { d.TPM.State = some("off") },
-			"reconfigure", "tpm-on", []string{"Its name differs by board maker"}, nil},
-		{"T47 a setting that cannot be changed has a parent", skerry, func(d *doc) { d.TPM.State = some("off") },
-			"reconfigure", "tpm-on", []string{"a parent setting may have to be turned on first"}, nil},
-		{"T48 a setting is saved, and seen again", skerry, func(d *doc) { d.TPM.State = some("off") }, "reconfigure",
-			"tpm-on check-again", []string{
+		{
+			"T46 without a guide a setting says that its name differs",
+			skerry,
+			func(d *doc) { d.TPM.State = inventory.Some("off") },
+			"reconfigure",
+			"tpm-on",
+			[]string{"Its name differs by board maker"},
+			nil,
+		},
+		{
+			"T47 a setting that cannot be changed has a parent",
+			skerry,
+			func(d *doc) { d.TPM.State = inventory.Some("off") },
+			"reconfigure",
+			"tpm-on",
+			[]string{"a parent setting may have to be turned on first"},
+			nil,
+		},
+		{
+			"T48 a setting is saved, and seen again",
+			skerry,
+			func(d *doc) { d.TPM.State = inventory.Some("off") },
+			"reconfigure",
+			"tpm-on check-again",
+			[]string{
 				"Save when you exit.", "The setting was not saved. Check it again.",
-			}, nil},
+			},
+			nil,
+		},
 		{"T50 a build is not a version",
 			asks(t, []string{"level: must, consequence: unsupported, need: {fact: os.version, at_least: \"11.0\"}",
 				"level: should, need: {fact: os.build, equals: \"9000\"}"}, inPlace),
-			func(d *doc) { d.OS.Build = some("8812") }, "ready", "", []string{`"label":"build"`, "8812"}, nil},
+			func(d *doc) { d.OS.Build = inventory.Some("8812") }, "ready", "", []string{`"label":"build"`, "8812"}, nil},
 		{"T52 an edition has its own end of support", skerry, func(d *doc) {
-			d.OS.Name, d.OS.Version, d.OS.Edition = some("Skerry 10"), some("10.4"), some("Counter")
+			d.OS.Name = inventory.Some("Skerry 10")
+			d.OS.Version = inventory.Some("10.4")
+			d.OS.Edition = inventory.Some("Counter")
 		}, "reconfigure", "", []string{`"ends":"2027-06-08T00:00:00Z"`, "https://skerry.example/support"},
 			[]string{"2026-12-08"}},
 		{"T54 the intermediate release is found", skerry,
-			func(d *doc) { d.OS.Name, d.OS.Version = some("Skerry 10"), some("10.4") }, "reconfigure", "interim",
+			func(d *doc) {
+				d.OS.Name = inventory.Some("Skerry 10")
+				d.OS.Version = inventory.Some("10.4")
+			}, "reconfigure", "interim",
 			[]string{"First Skerry 11, then Skerry 12"}, nil},
-		{"T55 the package of the edition is chosen", skerry, func(d *doc) { d.OS.Edition = some("Counter") }, "ready",
-			"", []string{"skerry-12-office-64.img"}, nil},
+		{
+			"T55 the package of the edition is chosen",
+			skerry,
+			func(d *doc) { d.OS.Edition = inventory.Some("Counter") },
+			"ready",
+			"",
+			[]string{"skerry-12-office-64.img"},
+			nil,
+		},
 		{"T55 an edition that becomes none is not simply ready", skerry,
-			func(d *doc) { d.OS.Edition = some("Kiosk") }, "ready", "",
+			func(d *doc) { d.OS.Edition = inventory.Some("Kiosk") }, "ready", "",
 			[]string{"it meets the requirements, but the installed edition becomes none of the editions of Skerry 12.",
 				"The release names no package for it."}, []string{"it can take Skerry 12 now"}},
 		{"T56 a house standard is told from the publisher's", skerry,
-			func(d *doc) { d.Storage.Disks[0].Kind = some("hdd") }, "refit", "",
+			func(d *doc) { d.Storage.Disks[0].Kind = inventory.Some("hdd") }, "refit", "",
 			[]string{`"publisher":{"disposition":"ready"`, `"asked_by":"house","consequence":"it works less well"`},
 			nil},
-		{"T57 a 32-bit system on a 64-bit processor", skerry, func(d *doc) { d.OS.Architecture = some("x86") },
-			"reconfigure", "reinstall", []string{"The installed system is 32-bit; the processor supports 64-bit."},
-			[]string{"64-bit processor is needed"}},
+		{
+			"T57 a 32-bit system on a 64-bit processor",
+			skerry,
+			func(d *doc) { d.OS.Architecture = inventory.Some("x86") },
+			"reconfigure",
+			"reinstall",
+			[]string{"The installed system is 32-bit; the processor supports 64-bit."},
+			[]string{"64-bit processor is needed"},
+		},
 		{"T59 a title without a version is no pass", skerry,
 			func(d *doc) { d.Software = []inventory.Software{{Name: "Tidebook"}} }, "ready", "",
 			[]string{"The version of Tidebook is unknown.", "software[0].version"},
@@ -114,7 +163,7 @@ func TestLateTraps(t *testing.T) {
 			asks(t, []string{nothingToBuy}, inPlace, counterfoil),
 			func(d *doc) {
 				d.Software = []inventory.Software{
-					{Name: "Counterfoil", Version: some("4.0"), Publisher: some("Blue Ferries")},
+					{Name: "Counterfoil", Version: inventory.Some("4.0"), Publisher: inventory.Some("Blue Ferries")},
 				}
 			}, "undetermined", "",
 			[]string{`"says":"possibly a newer version must be bought: the release means the one by Tallow Works"`,
@@ -125,17 +174,28 @@ func TestLateTraps(t *testing.T) {
 			asks(t, []string{nothingToBuy}, inPlace, counterfoil),
 			func(d *doc) {
 				d.Software = []inventory.Software{
-					{Name: "COUNTERFOIL™ 4", Version: some("4.0"), Publisher: some("Tallow Works, Ltd.")},
+					{
+						Name:      "COUNTERFOIL™ 4",
+						Version:   inventory.Some("4.0"),
+						Publisher: inventory.Some("Tallow Works, Ltd."),
+					},
 				}
 			}, "reconfigure", "buy-titles", []string{`"is":"buy"`}, []string{"possibly"}},
 		{"T60 a condition of one edition is no other's",
 			asks(t, []string{"level: must, consequence: unsupported, when: {fact: os.edition, equals: Home}, need: " +
 				"{fact: processor.cores, at_least: 99}"}, inPlace),
-			func(d *doc) { d.OS.Edition = some("Office") }, "ready", "", []string{`"outcome":"not-applicable"`}, nil},
-		{"T61 a feature is no requirement", skerry, func(d *doc) { d.Security.VBS = some("off") }, "ready", "",
-			[]string{"Guarded sign-in"}, nil},
+			func(d *doc) { d.OS.Edition = inventory.Some("Office") }, "ready", "", []string{`"outcome":"not-applicable"`}, nil},
+		{
+			"T61 a feature is no requirement",
+			skerry,
+			func(d *doc) { d.Security.VBS = inventory.Some("off") },
+			"ready",
+			"",
+			[]string{"Guarded sign-in"},
+			nil,
+		},
 		{"T62 everything that fails is said at once", skerry,
-			with(legacy, memory(4, 1), func(d *doc) { d.TPM.State = some("off") }), "refit",
+			with(legacy, memory(4, 1), func(d *doc) { d.TPM.State = inventory.Some("off") }), "refit",
 			"add-memory convert-disk enter-firmware boot-mode tpm-on secure-boot-on", []string{`"fail":5`}, nil},
 		{"T63 a result names its machine and its time", skerry, nil, "ready", "",
 			[]string{`"name":"GULL-014"`, `"taken_at":"2026-11-23T08:00:00Z"`, `"checked_at":"2026-11-23T08:00:00Z"`},
@@ -166,7 +226,7 @@ func TestLateTraps(t *testing.T) {
 		"T44 a document that nobody has looked at for a year is named": {aged, nil,
 			[]string{"The requirements are from 23 November 2024", "Compare them with the publisher's page"}, nil},
 		"T49 a held machine is not sent into its firmware yet": {skerry,
-			with(legacy, func(d *doc) { d.OS.HeldAt = some("Skerry 11") }),
+			with(legacy, func(d *doc) { d.OS.HeldAt = inventory.Some("Skerry 11") }),
 			[]string{"The visit waits until the hold of this machine is lifted."}, nil},
 		"T51 nothing is forecast in a verdict": {skerry, nil, nil,
 			[]string{"will probably", "is likely to require", "future release"}},

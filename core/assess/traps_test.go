@@ -77,7 +77,7 @@ func TestTraps(t *testing.T) {
 		"{id: five, reads: [{text: [Corvane K5-]}, {generation: 2}, {digits: 3}, {maybe: [U]}], from: 8}, {id: onyx, " +
 		"reads: [{text: [Tessaly Onyx 5]}, {generation: 1}, {digits: 3}], from: 3}]}]"
 	listed := must("{fact: processor.name, on_list: p}")
-	called := func(name string) machine { return func(d *doc) { d.Processor.Name = some(name) } }
+	called := func(name string) machine { return func(d *doc) { d.Processor.Name = inventory.Some(name) } }
 	tests := []struct {
 		name   string
 		asks   []string
@@ -91,7 +91,7 @@ func TestTraps(t *testing.T) {
 				must("{fact: storage.system.disk_bytes, at_least: 100 GB}"),
 				must("{fact: storage.system.free_bytes, at_least: 28 GB}"),
 			}, "",
-			func(d *doc) { d.Storage.System.FreeBytes = some(int64(12e9)) }, "pass fail",
+			func(d *doc) { d.Storage.System.FreeBytes = inventory.Some(int64(12e9)) }, "pass fail",
 			[]string{"16 GB more", "the disk itself is large enough"}},
 		{"T2 storage fails with limit, reading and shortfall",
 			[]string{must("{fact: storage.system.disk_bytes, at_least: 300 GB}")}, "", nil, "fail",
@@ -101,7 +101,7 @@ func TestTraps(t *testing.T) {
 				must("{fact: firmware.secure_boot_capable, equals: true}"),
 				must(`{fact: firmware.secure_boot, equals: "on"}`),
 			}, "",
-			func(d *doc) { d.Firmware.SecureBoot = some("off") }, "pass fail",
+			func(d *doc) { d.Firmware.SecureBoot = inventory.Some("off") }, "pass fail",
 			[]string{"Secure boot is off; the firmware supports it."}},
 		{"T4 boot mode proves no secure boot",
 			[]string{
@@ -111,26 +111,26 @@ func TestTraps(t *testing.T) {
 		{"T5 and is not or", []string{
 			must(`{all: [{fact: firmware.boot_mode, equals: uefi}, {fact: firmware.secure_boot, equals: "on"}]}`),
 			must(`{any: [{fact: firmware.boot_mode, equals: uefi}, {fact: firmware.secure_boot, equals: "on"}]}`)}, "",
-			func(d *doc) { d.Firmware.SecureBoot = some("off") }, "fail pass", nil},
+			func(d *doc) { d.Firmware.SecureBoot = inventory.Some("off") }, "fail pass", nil},
 		{"T6 a TPM that is not seen is not replaced at once", []string{must(tpmNeed)},
 			"lists: [{id: p, of: processors, rows: [{name: Corvane K5-9400, built_in_tpm: true}]}]", noTPM, "fail",
 			[]string{"most likely turned off in firmware", "Firmware: TPM on"}},
 		{"T7 one message does not cover two causes: off", []string{must(tpmNeed)}, "",
-			func(d *doc) { d.TPM.State = some("off") }, "fail", []string{"The TPM is present but turned off."}},
+			func(d *doc) { d.TPM.State = inventory.Some("off") }, "fail", []string{"The TPM is present but turned off."}},
 		{"T7 one message does not cover two causes: not seen", []string{must(tpmNeed)}, "", noTPM, "fail",
 			[]string{"Absent and turned off look the same to the system; whether this machine has a TPM is unknown."}},
 		{"T8 the setting comes before the part", []string{must(tpmNeed)},
 			"lists: [{id: p, of: processors, rows: [{name: Corvane K5-9400, built_in_tpm: true}]}]",
-			func(d *doc) { noTPM(d); d.TPM.Header = some(true) }, "fail", []string{"Firmware: TPM on"}},
+			func(d *doc) { noTPM(d); d.TPM.Header = inventory.Some(true) }, "fail", []string{"Firmware: TPM on"}},
 		{"T9 setting and part are either or", []string{must(tpmNeed)},
 			"lists: [{id: p, of: processors, rows: [{name: Corvane K5-9400, built_in_tpm: false}]}]",
-			func(d *doc) { noTPM(d); d.TPM.Header = some(true) }, "fail",
+			func(d *doc) { noTPM(d); d.TPM.Header = inventory.Some(true) }, "fail",
 			[]string{"Install a TPM 2.0 module on the board"}},
 		{"T10 presence and version are read as one block", []string{must(tpmNeed)}, "",
 			func(d *doc) { d.TPM.Version = inventory.Opt[string]{} }, "unknown", []string{"A TPM is present and " +
 				"ready."}},
 		{"T11 an older version does not count as a TPM", []string{must(tpmNeed)}, "",
-			func(d *doc) { d.TPM.Version = some("1.2") }, "fail", []string{"of an older version"}},
+			func(d *doc) { d.TPM.Version = inventory.Some("1.2") }, "fail", []string{"of an older version"}},
 		{"T12 five digits are a two-digit generation", []string{listed}, processors, called("Corvane K5-10500"), "pass",
 			[]string{"generation 10"}},
 		{"T12 nobody guesses a name that no rule reads", []string{listed}, processors, called("Corvane K5-105000"),
@@ -157,7 +157,7 @@ func TestTraps(t *testing.T) {
 				"It is fast enough and has enough cores; the list is decisive.",
 			}},
 		{"T18 age proves nothing", []string{must(tpmNeed)}, "",
-			func(d *doc) { d.Firmware.Date = some("2025-01-01"); d.TPM = inventory.TPM{} }, "unknown", nil},
+			func(d *doc) { d.Firmware.Date = inventory.Some("2025-01-01"); d.TPM = inventory.TPM{} }, "unknown", nil},
 		{"T19 only published revisions judge, and drafts say so", []string{must(tpmNeed)}, "draft: true", nil, "pass",
 			[]string{"This is a draft of the requirements"}},
 		{"T20 a result names release, revision and date", []string{must(tpmNeed)}, "", nil, "pass",
@@ -173,13 +173,15 @@ func TestTraps(t *testing.T) {
 			[]string{"the system will not start", "the installer refuses"}},
 		{"T23 the adapter counts, not the runtime",
 			[]string{must(`{in: graphics, some: {fact: graphics.interface_level, at_least: "11.1"}}`)}, "",
-			func(d *doc) { d.Software = []inventory.Software{{Name: "Graphics runtime", Version: some("12.0")}} },
+			func(d *doc) {
+				d.Software = []inventory.Software{{Name: "Graphics runtime", Version: inventory.Some("12.0")}}
+			},
 			"unknown", nil},
 		{"T24 no driver cures an adapter that cannot",
 			[]string{must(`{in: graphics, some: {fact: graphics.interface_level, at_least: "11.1"}}`)}, "",
 			func(d *doc) {
-				d.Device.Form = some("laptop")
-				d.Graphics[0].InterfaceLevel = some("10.0")
+				d.Device.Form = inventory.Some("laptop")
+				d.Graphics[0].InterfaceLevel = inventory.Some("10.0")
 			}, "fail", []string{"Replace the machine"}},
 		{"T24 a driver can cure an old driver model",
 			[]string{must(`{in: graphics, some: {fact: graphics.driver_model, at_least: "3.0"}}`)}, "", nil, "fail",
@@ -191,7 +193,10 @@ func TestTraps(t *testing.T) {
 			}, "",
 			func(d *doc) {
 				d.Displays = []inventory.Display{
-					{Name: some("Small"), DiagonalInches: some(7.0)}, {Name: some("Large"), DiagonalInches: some(24.0)},
+					{
+						Name:           inventory.Some("Small"),
+						DiagonalInches: inventory.Some(7.0),
+					}, {Name: inventory.Some("Large"), DiagonalInches: inventory.Some(24.0)},
 				}
 			}, "pass fail", []string{"Small does not have diagonal of at least 9 in"}},
 		{"T26 no overall pass while a must is unknown",

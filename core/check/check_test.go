@@ -15,14 +15,12 @@ import (
 	"rolltop.example/rolltop/internal/expect"
 )
 
-func some[T any](v T) inventory.Opt[T] { return inventory.Some(v) }
-
 // A row of the list fills gaps and never overrides a reading.
 func TestPrepareFillsGapsFromTheList(t *testing.T) {
 	rel := coretest.Release(t, "skerry-12")
 	d := &inventory.Document{}
-	d.Processor.Name = some("Corvane K5-9400")
-	d.Processor.Cores, d.Processor.Threads = some(int64(4)), some(int64(4))
+	d.Processor.Name = inventory.Some("Corvane K5-9400")
+	d.Processor.Cores, d.Processor.Threads = inventory.Some(int64(4)), inventory.Some(int64(4))
 	before := fact.Read(d)
 	after := before.Clone()
 	m := check.Fill(rel, after)
@@ -45,7 +43,7 @@ func TestPrepareFillsGapsFromTheList(t *testing.T) {
 	if off := after.Value(fact.ProcessorFeaturesOff).Set(); len(off) != 1 || off[0] != "avx2" {
 		t.Errorf("switched off: %v", off)
 	}
-	d.Processor.Name = some("Corvane sample")
+	d.Processor.Name = inventory.Some("Corvane sample")
 	after = fact.Read(d)
 	if m = check.Fill(rel, after); m.Result != list.Unread || after.Value(fact.ProcessorTPM).Known() {
 		t.Errorf("a name that nobody reads: %+v", m)
@@ -94,8 +92,8 @@ func TestTooManyDisagreements(t *testing.T) {
 }
 
 func TestEvidenceIsCompleteForPassesToo(t *testing.T) {
-	d := &inventory.Document{OS: inventory.OS{Platform: some("windows")}}
-	d.TPM = inventory.TPM{State: some("ready"), Version: some("2.0")}
+	d := &inventory.Document{OS: inventory.OS{Platform: inventory.Some("windows")}}
+	d.TPM = inventory.TPM{State: inventory.Some("ready"), Version: inventory.Some("2.0")}
 	d.Sources = map[string]string{"tpm.state": "TPM base services"}
 	res, err := check.Run(coretest.Release(t, "skerry-12"), fact.Read(d))
 	if err != nil {
@@ -175,30 +173,34 @@ func large(t testing.TB) (*release.Release, *fact.Facts) {
 		t.Fatal(err)
 	}
 	d := &inventory.Document{OS: inventory.OS{
-		Platform:     some("windows"),
-		Version:      some("11.2"),
-		Architecture: some("x86-64"),
+		Platform:     inventory.Some("windows"),
+		Version:      inventory.Some("11.2"),
+		Architecture: inventory.Some("x86-64"),
 	}}
 	d.Processor = inventory.Processor{
-		Name:         some("Corvane(R) K5-8250U CPU @ 1.60GHz"),
-		Architecture: some("x86-64"),
-		Cores:        some(int64(4)),
-		RatedMHz:     some(int64(1600)),
+		Name:         inventory.Some("Corvane(R) K5-8250U CPU @ 1.60GHz"),
+		Architecture: inventory.Some("x86-64"),
+		Cores:        inventory.Some(int64(4)),
+		RatedMHz:     inventory.Some(int64(1600)),
 		Features:     []string{"cmpxchg16b", "sse4.2", "avx2"},
 	}
-	d.Memory.Installed = some(int64(8 << 30))
-	d.Storage.Disks = []inventory.Disk{{Kind: some("ssd"), System: some(true)}}
+	d.Memory.Installed = inventory.Some(int64(8 << 30))
+	d.Storage.Disks = []inventory.Disk{{Kind: inventory.Some("ssd"), System: inventory.Some(true)}}
 	d.Storage.System = inventory.SystemDisk{
-		DiskBytes:      some(int64(256e9)),
-		FreeBytes:      some(int64(90e9)),
-		PartitionStyle: some("gpt"),
+		DiskBytes:      inventory.Some(int64(256e9)),
+		FreeBytes:      inventory.Some(int64(90e9)),
+		PartitionStyle: inventory.Some("gpt"),
 	}
-	d.Firmware = inventory.Firmware{BootMode: some("uefi"), SecureBoot: some("on"), SecureBootCapable: some(true)}
-	d.TPM = inventory.TPM{State: some("ready"), Version: some("2.0")}
+	d.Firmware = inventory.Firmware{
+		BootMode:          inventory.Some("uefi"),
+		SecureBoot:        inventory.Some("on"),
+		SecureBootCapable: inventory.Some(true),
+	}
+	d.TPM = inventory.TPM{State: inventory.Some("ready"), Version: inventory.Some("2.0")}
 	d.Graphics = []inventory.Adapter{{
-		Name:           some("Built-in graphics"),
-		DriverModel:    some("2.7"),
-		InterfaceLevel: some("12.0"),
+		Name:           inventory.Some("Built-in graphics"),
+		DriverModel:    inventory.Some("2.7"),
+		InterfaceLevel: inventory.Some("12.0"),
 	}}
 	f := fact.Read(d)
 	if got := string(check.Outcomes(rel, f, nil)); got != strings.Repeat("p", 30) {
@@ -283,14 +285,14 @@ func TestFillFromModels(t *testing.T) {
 		t.Fatal(err)
 	}
 	for model, want := range map[string]string{"Bollard 300": "true", "bollard  300": "true", "Bollard 301": "?"} {
-		d := &inventory.Document{OS: inventory.OS{Platform: some("windows")}}
-		d.Device.Model = some(model)
+		d := &inventory.Document{OS: inventory.OS{Platform: inventory.Some("windows")}}
+		d.Device.Model = inventory.Some(model)
 		f := fact.Read(d)
 		check.Fill(rel, f)
 		if got := f.Value(fact.ProcessorTPM).Plain(); got != want {
 			t.Errorf("%s: built-in TPM %s, want %s", model, got, want)
 		}
-		d.Processor.BuiltInTPM = some(false)
+		d.Processor.BuiltInTPM = inventory.Some(false)
 		if f = fact.Read(d); f.Value(fact.ProcessorTPM).Bool() {
 			t.Error("what was entered by hand is not read")
 		}

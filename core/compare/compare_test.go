@@ -11,14 +11,14 @@ import (
 	"rolltop.example/rolltop/internal/expect"
 )
 
-func some[T any](v T) inventory.Opt[T] { return inventory.Some(v) }
-
 func machine(name string, change func(*inventory.Document)) *inventory.Document {
 	d := &inventory.Document{Format: inventory.Format, TakenAt: time.Date(2026, 11, 22, 8, 0, 0, 0, time.UTC)}
-	d.Device.Name, d.Device.Serial, d.OS.Platform = some(name), some("TW-"+name), some("windows")
-	d.Memory.Installed, d.TPM.State = some(int64(8<<30)), some("ready")
-	d.Software = []inventory.Software{{Name: "Tidebook", Version: some("4.1")}, {Name: "Hawser"}}
-	d.Displays = []inventory.Display{{Name: some("OS-14 panel")}}
+	d.Device.Name = inventory.Some(name)
+	d.Device.Serial = inventory.Some("TW-" + name)
+	d.OS.Platform = inventory.Some("windows")
+	d.Memory.Installed, d.TPM.State = inventory.Some(int64(8<<30)), inventory.Some("ready")
+	d.Software = []inventory.Software{{Name: "Tidebook", Version: inventory.Some("4.1")}, {Name: "Hawser"}}
+	d.Displays = []inventory.Display{{Name: inventory.Some("OS-14 panel")}}
 	if change != nil {
 		change(d)
 	}
@@ -54,10 +54,10 @@ func facts(d *compare.Document) map[string]string {
 func TestTwoMachines(t *testing.T) {
 	a := machine("GULL-001", nil)
 	b := machine("GULL-002", func(d *inventory.Document) {
-		d.Memory.Installed = some(int64(4 << 30))
+		d.Memory.Installed = inventory.Some(int64(4 << 30))
 		d.TPM = inventory.TPM{}
-		d.OS.Edition = some("Office")
-		d.Software = []inventory.Software{{Name: "Tidebook", Version: some("3.9")}, {Name: "Hawser"}}
+		d.OS.Edition = inventory.Some("Office")
+		d.Software = []inventory.Software{{Name: "Tidebook", Version: inventory.Some("3.9")}, {Name: "Hawser"}}
 		d.Gaps = []inventory.Gap{{
 			Fact:     "os.version",
 			Cause:    inventory.Disagree,

@@ -8,8 +8,6 @@ import (
 	"rolltop.example/rolltop/internal/expect"
 )
 
-func some[T any](v T) inventory.Opt[T] { return inventory.Some(v) }
-
 func TestCompareVersions(t *testing.T) {
 	tests := []struct {
 		a, b string
@@ -33,7 +31,7 @@ func TestCompareVersions(t *testing.T) {
 // Every fact has a value or a gap, whatever the inventory holds.
 func TestEveryFactIsKnownOrHasAGap(t *testing.T) {
 	for _, d := range []*inventory.Document{
-		{}, {OS: inventory.OS{Platform: some("windows")}, Gaps: []inventory.Gap{{Fact: "tpm", Cause: "needs-rights"}}},
+		{}, {OS: inventory.OS{Platform: inventory.Some("windows")}, Gaps: []inventory.Gap{{Fact: "tpm", Cause: "needs-rights"}}},
 	} {
 		f := fact.Read(d)
 		for _, def := range fact.All() {
@@ -46,10 +44,10 @@ func TestEveryFactIsKnownOrHasAGap(t *testing.T) {
 
 func TestClassOfIsThatOfFacts(t *testing.T) {
 	for _, d := range []*inventory.Document{
-		{}, {OS: inventory.OS{Platform: some("windows")}},
-		{OS: inventory.OS{Platform: some("macos")}}, {Device: inventory.Device{Class: some("mac")}},
-		{Device: inventory.Device{ModelID: some("Ostrel3,1")},
-			OS: inventory.OS{Platform: some("linux")}},
+		{}, {OS: inventory.OS{Platform: inventory.Some("windows")}},
+		{OS: inventory.OS{Platform: inventory.Some("macos")}}, {Device: inventory.Device{Class: inventory.Some("mac")}},
+		{Device: inventory.Device{ModelID: inventory.Some("Ostrel3,1")},
+			OS: inventory.OS{Platform: inventory.Some("linux")}},
 	} {
 		if a, b := fact.ClassOf(d), fact.Read(d).Class(); a != b {
 			t.Errorf("%+v: %q and %q", d, a, b)
@@ -84,10 +82,10 @@ func TestClass(t *testing.T) {
 		t.Run(tt.name, func(t *testing.T) {
 			d := &inventory.Document{}
 			if tt.platform != "" {
-				d.OS.Platform = some(tt.platform)
+				d.OS.Platform = inventory.Some(tt.platform)
 			}
 			if tt.modelID != "" {
-				d.Device.ModelID = some(tt.modelID)
+				d.Device.ModelID = inventory.Some(tt.modelID)
 			}
 			if got := fact.Read(d).Class(); got != tt.want {
 				t.Errorf("%s: %q, want %q", tt.name, got, tt.want)
@@ -98,13 +96,15 @@ func TestClass(t *testing.T) {
 
 func TestDerivedFacts(t *testing.T) {
 	d := &inventory.Document{}
-	d.Memory.Visible = some(int64(7 << 30))
-	d.Memory.Slots, d.Memory.SlotsUsed = some(int64(4)), some(int64(1))
-	d.Memory.Modules = []inventory.Module{{Bytes: some(int64(8 << 30)), Soldered: some(true)}}
+	d.Memory.Visible = inventory.Some(int64(7 << 30))
+	d.Memory.Slots, d.Memory.SlotsUsed = inventory.Some(int64(4)), inventory.Some(int64(1))
+	d.Memory.Modules = []inventory.Module{{Bytes: inventory.Some(int64(8 << 30)), Soldered: inventory.Some(true)}}
 	d.Storage.Disks = []inventory.Disk{
-		{Kind: some("hdd")}, {Kind: some("ssd"), Health: some("bad"), System: some(true)},
+		{
+			Kind: inventory.Some("hdd"),
+		}, {Kind: inventory.Some("ssd"), Health: inventory.Some("bad"), System: inventory.Some(true)},
 	}
-	d.TPM.State = some("announced")
+	d.TPM.State = inventory.Some("announced")
 	f := fact.Read(d)
 	if r := f.Get(fact.MemoryInstalled); r.Value.Known() || r.Floor().Float() != 7<<30 {
 		t.Errorf("visible memory is no lower bound: %+v", r)

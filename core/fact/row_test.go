@@ -12,12 +12,17 @@ import (
 
 func packed() *inventory.Document {
 	d := &inventory.Document{Collector: inventory.Collector{Titles: []string{"Tidebook"}}}
-	d.OS.Platform, d.OS.Version, d.OS.PendingRestart = some("windows"), some("11.2"), some(false)
-	d.Processor.Features, d.Processor.RatedMHz = []string{"nx", "avx2"}, some(int64(2900))
-	d.Memory.Visible = some(int64(7 << 30))
+	d.OS.Platform = inventory.Some("windows")
+	d.OS.Version = inventory.Some("11.2")
+	d.OS.PendingRestart = inventory.Some(false)
+	d.Processor.Features, d.Processor.RatedMHz = []string{"nx", "avx2"}, inventory.Some(int64(2900))
+	d.Memory.Visible = inventory.Some(int64(7 << 30))
 	d.Storage.OtherSystems = []string{"Lodestar Linux"}
-	d.Displays = []inventory.Display{{Name: some("OS-14 panel"), DiagonalInches: some(13.3), Internal: some(true)}, {}}
-	d.Software = []inventory.Software{{Name: "Tidebook", Version: some("4.1")}}
+	d.Displays = []inventory.Display{
+		{Name: inventory.Some("OS-14 panel"), DiagonalInches: inventory.Some(13.3), Internal: inventory.Some(true)},
+		{},
+	}
+	d.Software = []inventory.Software{{Name: "Tidebook", Version: inventory.Some("4.1")}}
 	d.Gaps = []inventory.Gap{{Fact: "storage.other_systems", Cause: inventory.NeedsRights},
 		{
 			Fact:     "tpm.state",

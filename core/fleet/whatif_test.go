@@ -40,7 +40,6 @@ func changed(t *testing.T, olds ...string) *release.Release {
 // kinds are machines with every mix of some memory, space, TPM, drive, processor and
 // system, in part not known.
 func kinds() []*inventory.Document {
-	some := func(n int64) inventory.Opt[int64] { return inventory.Some(n) }
 	word := func(s string) inventory.Opt[string] {
 		if s == "" {
 			return inventory.Opt[string]{}
@@ -61,17 +60,17 @@ func kinds() []*inventory.Document {
 							d.Processor = inventory.Processor{
 								Name:         word(processor),
 								Architecture: word("x86-64"),
-								Cores:        some(6),
-								Threads:      some(6),
-								RatedMHz:     some(2900),
+								Cores:        inventory.Some[int64](6),
+								Threads:      inventory.Some[int64](6),
+								RatedMHz:     inventory.Some[int64](2900),
 								Features:     []string{"cmpxchg16b", "sse4.2", "avx2"},
 							}
 							if memory > 0 {
 								d.Memory = inventory.Memory{
-									Installed: some(memory << 30),
-									Slots:     some(2),
-									SlotsUsed: some(1),
-									Max:       some(64 << 30),
+									Installed: inventory.Some(memory << 30),
+									Slots:     inventory.Some[int64](2),
+									SlotsUsed: inventory.Some[int64](1),
+									Max:       inventory.Some[int64](64 << 30),
 								}
 							}
 							d.Storage.Disks = []inventory.Disk{{
@@ -79,9 +78,9 @@ func kinds() []*inventory.Document {
 								System: inventory.Some(true),
 								Health: word("good"),
 							}}
-							d.Storage.System.DiskBytes = some(256e9)
+							d.Storage.System.DiskBytes = inventory.Some(int64(256e9))
 							if free > 0 {
-								d.Storage.System.FreeBytes = some(free)
+								d.Storage.System.FreeBytes = inventory.Some(free)
 							}
 							d.Storage.System.PartitionStyle, d.Storage.Boot.PartitionStyle = word("gpt"), word("gpt")
 							d.Storage.System.Encryption.State = word("off")

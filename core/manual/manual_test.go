@@ -11,14 +11,12 @@ import (
 	"rolltop.example/rolltop/internal/expect"
 )
 
-func some[T any](v T) inventory.Opt[T] { return inventory.Some(v) }
-
 func machine() *inventory.Document {
 	d := &inventory.Document{Format: inventory.Format, TakenAt: time.Date(2026, 11, 22, 8, 0, 0, 0, time.UTC)}
-	d.OS.Platform = some("windows")
-	d.Memory.Visible = some(int64(7 << 30))
-	d.Storage.System.VolumeBytes = some(int64(100e9))
-	d.Graphics = []inventory.Adapter{{Name: some("Built-in graphics")}}
+	d.OS.Platform = inventory.Some("windows")
+	d.Memory.Visible = inventory.Some(int64(7 << 30))
+	d.Storage.System.VolumeBytes = inventory.Some(int64(100e9))
+	d.Graphics = []inventory.Adapter{{Name: inventory.Some("Built-in graphics")}}
 	d.AddGap("memory.installed_bytes", inventory.NeedsRights, "", "")
 	d.AddGap("tpm", inventory.NeedsRights, "", "")
 	return d
@@ -66,7 +64,7 @@ func TestItFillsGaps(t *testing.T) {
 // A difference is never silent: both readings stay.
 func TestItNeverOverrides(t *testing.T) {
 	d := machine()
-	d.Memory.Installed = some(int64(8 << 30))
+	d.Memory.Installed = inventory.Some(int64(8 << 30))
 	d.Sources = map[string]string{"memory.installed_bytes": "firmware tables"}
 	d.DropGap("memory.installed_bytes")
 	got, left := manual.Enter(d, []manual.Fact{entered("memory.installed_bytes", "16 GiB")})

@@ -15,64 +15,75 @@ import (
 
 var now = time.Date(2026, 11, 23, 8, 0, 0, 0, time.UTC)
 
-func some[T any](v T) inventory.Opt[T] { return inventory.Some(v) }
-
 type doc = inventory.Document
 
 // legacy is a PC that needs the disk converted, UEFI, TPM and secure boot.
 func legacy() *doc {
 	d := &doc{Format: inventory.Format, TakenAt: now}
-	d.Device.Name, d.Device.Serial, d.Device.Form, d.Device.Environment = some("GULL-014"), some("OB3-0042-7731"),
-		some("desktop"), some("hardware")
-	d.OS.Platform, d.OS.Name, d.OS.Version, d.OS.Architecture = some("windows"), some("Skerry 11"), some("11.2"),
-		some("x86-64")
+	d.Device.Name = inventory.Some("GULL-014")
+	d.Device.Serial = inventory.Some("OB3-0042-7731")
+	d.Device.Form = inventory.Some("desktop")
+	d.Device.Environment = inventory.Some("hardware")
+	d.OS.Platform = inventory.Some("windows")
+	d.OS.Name = inventory.Some("Skerry 11")
+	d.OS.Version = inventory.Some("11.2")
+	d.OS.Architecture = inventory.Some("x86-64")
 	d.Processor = inventory.Processor{
-		Name:         some("Corvane K5-9400"),
-		Architecture: some("x86-64"),
-		Cores:        some(int64(6)),
-		Threads:      some(int64(6)),
-		RatedMHz:     some(int64(2900)),
+		Name:         inventory.Some("Corvane K5-9400"),
+		Architecture: inventory.Some("x86-64"),
+		Cores:        inventory.Some(int64(6)),
+		Threads:      inventory.Some(int64(6)),
+		RatedMHz:     inventory.Some(int64(2900)),
 		Features:     []string{"cmpxchg16b", "sse4.2", "avx2"},
 	}
 	d.Memory = inventory.Memory{
-		Installed: some(int64(8 << 30)),
-		Visible:   some(int64(7 << 30)),
-		Slots:     some(int64(2)),
-		SlotsUsed: some(int64(1)),
-		Max:       some(int64(64 << 30)),
+		Installed: inventory.Some(int64(8 << 30)),
+		Visible:   inventory.Some(int64(7 << 30)),
+		Slots:     inventory.Some(int64(2)),
+		SlotsUsed: inventory.Some(int64(1)),
+		Max:       inventory.Some(int64(64 << 30)),
 	}
 	d.Storage.Disks = []inventory.Disk{{
-		Name:   some("disk 0"),
-		Kind:   some("ssd"),
-		System: some(true),
-		Health: some("good"),
+		Name:   inventory.Some("disk 0"),
+		Kind:   inventory.Some("ssd"),
+		System: inventory.Some(true),
+		Health: inventory.Some("good"),
 	}}
-	d.Storage.System.DiskBytes, d.Storage.System.VolumeBytes, d.Storage.System.FreeBytes = some(int64(256e9)),
-		some(int64(250e9)), some(int64(90e9))
-	d.Storage.System.PartitionStyle, d.Storage.Boot.PartitionStyle = some("mbr"), some("mbr")
-	d.Storage.System.Encryption.State = some("on")
-	d.Firmware = inventory.Firmware{BootMode: some("legacy"), UEFICapable: some(true), SecureBoot: some("inactive")}
-	d.TPM = inventory.TPM{State: some("off"), Version: some("2.0")}
-	d.Graphics = []inventory.Adapter{{Name: some("Built-in graphics"), DriverModel: some("2.7")}}
+	d.Storage.System.DiskBytes = inventory.Some(int64(256e9))
+	d.Storage.System.VolumeBytes = inventory.Some(int64(250e9))
+	d.Storage.System.FreeBytes = inventory.Some(int64(90e9))
+	d.Storage.System.PartitionStyle = inventory.Some("mbr")
+	d.Storage.Boot.PartitionStyle = inventory.Some("mbr")
+	d.Storage.System.Encryption.State = inventory.Some("on")
+	d.Firmware = inventory.Firmware{
+		BootMode:    inventory.Some("legacy"),
+		UEFICapable: inventory.Some(true),
+		SecureBoot:  inventory.Some("inactive"),
+	}
+	d.TPM = inventory.TPM{State: inventory.Some("off"), Version: inventory.Some("2.0")}
+	d.Graphics = []inventory.Adapter{{Name: inventory.Some("Built-in graphics"), DriverModel: inventory.Some("2.7")}}
 	d.Displays = []inventory.Display{{
-		Name:           some("Gannet 22"),
-		WidthPx:        some(int64(1680)),
-		HeightPx:       some(int64(1050)),
-		DiagonalInches: some(22.0),
-		BitsPerChannel: some(int64(8)),
+		Name:           inventory.Some("Gannet 22"),
+		WidthPx:        inventory.Some(int64(1680)),
+		HeightPx:       inventory.Some(int64(1050)),
+		DiagonalInches: inventory.Some(22.0),
+		BitsPerChannel: inventory.Some(int64(8)),
 	}}
 	return d
 }
 
 // disk and boot do the first two steps of the visit, the rest all of them.
 func disk(d *doc) {
-	d.Storage.System.PartitionStyle, d.Storage.Boot.PartitionStyle = some("gpt"), some("gpt")
+	d.Storage.System.PartitionStyle = inventory.Some("gpt")
+	d.Storage.Boot.PartitionStyle = inventory.Some("gpt")
 }
 func boot(d *doc) {
-	d.Firmware.BootMode, d.Firmware.SecureBoot, d.Firmware.SecureBootCapable = some("uefi"), some("off"), some(true)
+	d.Firmware.BootMode = inventory.Some("uefi")
+	d.Firmware.SecureBoot = inventory.Some("off")
+	d.Firmware.SecureBootCapable = inventory.Some(true)
 }
-func tpm(d *doc)    { d.TPM.State = some("ready") }
-func secure(d *doc) { d.Firmware.SecureBoot = some("on") }
+func tpm(d *doc)    { d.TPM.State = inventory.Some("ready") }
+func secure(d *doc) { d.Firmware.SecureBoot = inventory.Some("on") }
 
 // confirm checks a machine before and after changes, an hour apart.
 func confirm(t *testing.T, before *doc, changes ...func(*doc)) *results.Document {
@@ -177,7 +188,10 @@ func TestStepsThatWorkedAndDidNot(t *testing.T) {
 // The installation is confirmed by the release that runs, and a step that settles nothing
 // by the fact that it changes.
 func TestWhatFactsConfirm(t *testing.T) {
-	runs := func(d *doc) { d.OS.Name, d.OS.Version = some("Skerry 12"), some("12.0") }
+	runs := func(d *doc) {
+		d.OS.Name = inventory.Some("Skerry 12")
+		d.OS.Version = inventory.Some("12.0")
+	}
 	d := confirm(t, legacy(), disk, boot, tpm, secure, runs)
 	if s := step(t, d, "upgrade"); s.State != results.Worked || s.Says != "Skerry 12 is installed." {
 		t.Errorf("the installation: %+v", s)
@@ -190,8 +204,11 @@ func TestWhatFactsConfirm(t *testing.T) {
 		t.Errorf("no installation: %+v", s)
 	}
 	old := legacy()
-	old.OS.Name, old.OS.Version = some("Skerry 10"), some("10.4")
-	between := func(d *doc) { d.OS.Name, d.OS.Version = some("Skerry 11"), some("11.2") }
+	old.OS.Name, old.OS.Version = inventory.Some("Skerry 10"), inventory.Some("10.4")
+	between := func(d *doc) {
+		d.OS.Name = inventory.Some("Skerry 11")
+		d.OS.Version = inventory.Some("11.2")
+	}
 	if s := step(t, confirm(t, old, between), "interim"); s.State != results.Worked ||
 		s.Says != "Skerry 11 is installed." {
 		t.Errorf("the intermediate release: %+v", s)
@@ -204,7 +221,7 @@ func TestWhatFactsConfirm(t *testing.T) {
 // Items of preparation are confirmed, too.
 func TestPreparationAfterwards(t *testing.T) {
 	waiting := legacy()
-	waiting.OS.PendingRestart = some(true)
+	waiting.OS.PendingRestart = inventory.Some(true)
 	states := func(d *results.Document) map[string]string {
 		out := map[string]string{}
 		for _, p := range d.Prepared {
@@ -212,7 +229,7 @@ func TestPreparationAfterwards(t *testing.T) {
 		}
 		return out
 	}
-	got := states(confirm(t, waiting, func(d *doc) { d.OS.PendingRestart = some(false) }))
+	got := states(confirm(t, waiting, func(d *doc) { d.OS.PendingRestart = inventory.Some(false) }))
 	if got["restart"] != results.Worked || got["backup"] != results.NotSeen {
 		t.Errorf("restarted: %v", got)
 	}
@@ -240,7 +257,7 @@ func TestWhatIsNoLongerThere(t *testing.T) {
 		{gone(inventory.NeedsRights), results.Invisible,
 			"No longer visible, since the later inventory was read with fewer rights: TPM 2.0 ready."},
 		{gone(inventory.ReadFailed), results.Lost, "Now unknown: TPM 2.0 ready."},
-		{func(d *doc) { d.TPM.State = some("off") }, results.Broken, "Met before but not now: TPM 2.0 ready."},
+		{func(d *doc) { d.TPM.State = inventory.Some("off") }, results.Broken, "Met before but not now: TPM 2.0 ready."},
 		{func(*doc) {}, "", "Ready, as before."},
 	} {
 		t.Run(tt.kind, func(t *testing.T) {
@@ -265,7 +282,10 @@ func TestUnknownsThatTurnOut(t *testing.T) {
 		{Fact: "tpm.state", Cause: inventory.NeedsRights}, {Fact: "tpm.version", Cause: inventory.NeedsRights},
 	}
 	seen := func(state string) func(*doc) {
-		return func(d *doc) { d.Gaps, d.TPM = nil, inventory.TPM{State: some(state), Version: some("2.0")} }
+		return func(d *doc) {
+			d.Gaps = nil
+			d.TPM = inventory.TPM{State: inventory.Some(state), Version: inventory.Some("2.0")}
+		}
 	}
 	if got := kind(confirm(t, before, seen("ready")), "tpm"); got != results.Settled {
 		t.Errorf("ready: %s", got)
@@ -288,9 +308,9 @@ func TestEncryptionAfterTheWork(t *testing.T) {
 			before := legacy()
 			before.Storage.System.Encryption.State = inventory.Opt[string]{}
 			if tt.was != "" {
-				before.Storage.System.Encryption.State = some(tt.was)
+				before.Storage.System.Encryption.State = inventory.Some(tt.was)
 			}
-			d := confirm(t, before, func(d *doc) { d.Storage.System.Encryption.State = some(tt.is) })
+			d := confirm(t, before, func(d *doc) { d.Storage.System.Encryption.State = inventory.Some(tt.is) })
 			if got := strings.Join(d.Notes, " "); (tt.says == "") != (got == "") || !strings.Contains(got, tt.says) {
 				t.Errorf("%s, then %s: %q", tt.was, tt.is, got)
 			}
@@ -304,11 +324,14 @@ func TestTwoMachinesAreRefused(t *testing.T) {
 		change func(*doc)
 		says   string
 	}{
-		{func(d *doc) { d.Device.Serial = some("OB3-0042-9999") }, "two machines"},
-		{func(d *doc) { d.Device.Serial, d.Device.Name = inventory.Opt[string]{}, some("GULL-015") },
+		{func(d *doc) { d.Device.Serial = inventory.Some("OB3-0042-9999") }, "two machines"},
+		{func(d *doc) {
+			d.Device.Serial = inventory.Opt[string]{}
+			d.Device.Name = inventory.Some("GULL-015")
+		},
 			"nothing shows that GULL-014 and GULL-015 are the same machine"},
-		{func(d *doc) { d.Device.Serial = inventory.Opt[string]{} }, ""}, // the host name is the same
-		{func(d *doc) { d.Device.Name = some("GULL-015") }, ""},          // it was renamed
+		{func(d *doc) { d.Device.Serial = inventory.Opt[string]{} }, ""},  // the host name is the same
+		{func(d *doc) { d.Device.Name = inventory.Some("GULL-015") }, ""}, // it was renamed
 		{func(d *doc) { d.TakenAt = now.Add(-time.Hour) }, "give the earlier one to compare with"},
 	} {
 		t.Run(tt.says, func(t *testing.T) {

@@ -139,7 +139,7 @@ func TestWhatStandsBeside(t *testing.T) {
 	if got := say.Extended(ends("2026-04-13"), now); got != "Extended support ended on 13 April 2026." {
 		t.Error(got)
 	}
-	f := fact.Read(&inventory.Document{OS: inventory.OS{HeldAt: some("Skerry 11")}})
+	f := fact.Read(&inventory.Document{OS: inventory.OS{HeldAt: inventory.Some("Skerry 11")}})
 	if got := say.Hold(f); got != "Held at Skerry 11 by a policy on this machine. Its administrator can lift the "+
 		"hold; the hold says nothing about the hardware." {
 		t.Error(got)

@@ -85,22 +85,20 @@ func TestSmallWords(t *testing.T) {
 	}
 }
 
-func some[T any](v T) inventory.Opt[T] { return inventory.Some(v) }
-
 func TestOverviewSaysWhatIsNotKnownAndWhy(t *testing.T) {
 	d := &inventory.Document{OS: inventory.OS{
-		Platform:     some("linux"),
-		Name:         some("Lodestar Linux 12"),
-		Architecture: some("x86-64"),
+		Platform:     inventory.Some("linux"),
+		Name:         inventory.Some("Lodestar Linux 12"),
+		Architecture: inventory.Some("x86-64"),
 	}}
 	d.Processor = inventory.Processor{
-		Name:     some("Corvane K5-8250U"),
-		Cores:    some(int64(1)),
-		Threads:  some(int64(2)),
-		RatedMHz: some(int64(1600)),
+		Name:     inventory.Some("Corvane K5-8250U"),
+		Cores:    inventory.Some(int64(1)),
+		Threads:  inventory.Some(int64(2)),
+		RatedMHz: inventory.Some(int64(1600)),
 	}
-	d.Memory.Visible = some(int64(7 << 30))
-	d.TPM.State = some("not-seen")
+	d.Memory.Visible = inventory.Some(int64(7 << 30))
+	d.TPM.State = inventory.Some("not-seen")
 	d.AddGap("memory.installed_bytes", inventory.NeedsRights, "/sys/firmware/dmi/tables/DMI", "")
 	d.AddGap("firmware", inventory.NotOffered, "this machine hands out no firmware tables", "")
 	got := map[string]say.Line{}
@@ -132,8 +130,8 @@ func TestOverviewSaysWhatIsNotKnownAndWhy(t *testing.T) {
 }
 
 func TestMacHasNoRowsOfAPC(t *testing.T) {
-	d := &inventory.Document{OS: inventory.OS{Platform: some("macos")}}
-	d.Device.ModelID = some("Deskline4,1")
+	d := &inventory.Document{OS: inventory.OS{Platform: inventory.Some("macos")}}
+	d.Device.ModelID = inventory.Some("Deskline4,1")
 	for _, l := range say.Overview(d) {
 		if l.Label == "TPM" || l.Label == "Boot mode" {
 			t.Errorf("a Mac's overview has the line %s", l.Label)
@@ -157,8 +155,8 @@ func TestMacHasNoRowsOfAPC(t *testing.T) {
 // all is said with what is known of it.
 func TestWhatIsKnownInPart(t *testing.T) {
 	d := &inventory.Document{}
-	d.Storage.Boot.Disk = some("disk 0")
-	d.Storage.System.Members = []inventory.Member{{Disk: some("disk 0")}, {Disk: some("disk 1")}}
+	d.Storage.Boot.Disk = inventory.Some("disk 0")
+	d.Storage.System.Members = []inventory.Member{{Disk: inventory.Some("disk 0")}, {Disk: inventory.Some("disk 1")}}
 	d.Storage.OtherSystems = []string{"Lodestar Linux"}
 	d.AddGap("storage.other_systems", inventory.NotOffered, "only the boot entries were looked in", "")
 	for _, l := range say.Overview(d) {

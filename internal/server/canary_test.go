@@ -36,14 +36,17 @@ func canarySite(t *testing.T, s *servertest.Service) (keys []string) {
 	must(s.Client.SetSites(ctx, sites))
 	for i := range 3 {
 		body := like(t, s, "gull-007", func(d *inventory.Document) {
-			d.Device.Name = some(fmt.Sprintf("KITTIWAKE-%03d", i))
-			d.Device.Serial, d.Device.AssetTag = some(fmt.Sprintf("SN%s%d", canary, i)), some("TAG"+canary)
-			d.Device.UUID = some(fmt.Sprintf("71de0000-0000-4000-8000-0000000008%02d", i))
-			d.Device.Manufacturer, d.Device.Model = some(canary+" Works"), some(canary+" 15 pilotboat")
-			d.Device.Board.Serial, d.Device.Board.Model = some(fmt.Sprintf("BN%s%d", canary, i)), some(canary+" board")
-			d.OS.Name = some(canary + " OS")
-			d.Processor.Name = some(canary + " K7")
-			d.Software = []inventory.Software{{Name: canary + " Charts", Version: some("1.0")}}
+			d.Device.Name = inventory.Some(fmt.Sprintf("KITTIWAKE-%03d", i))
+			d.Device.Serial = inventory.Some(fmt.Sprintf("SN%s%d", canary, i))
+			d.Device.AssetTag = inventory.Some("TAG" + canary)
+			d.Device.UUID = inventory.Some(fmt.Sprintf("71de0000-0000-4000-8000-0000000008%02d", i))
+			d.Device.Manufacturer = inventory.Some(canary + " Works")
+			d.Device.Model = inventory.Some(canary + " 15 pilotboat")
+			d.Device.Board.Serial = inventory.Some(fmt.Sprintf("BN%s%d", canary, i))
+			d.Device.Board.Model = inventory.Some(canary + " board")
+			d.OS.Name = inventory.Some(canary + " OS")
+			d.Processor.Name = inventory.Some(canary + " K7")
+			d.Software = []inventory.Software{{Name: canary + " Charts", Version: inventory.Some("1.0")}}
 			d.TakenAt = time.Now().Add(-time.Duration(i) * time.Hour)
 		})
 		got, err := s.Client.Submit(ctx, body)

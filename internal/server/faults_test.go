@@ -88,7 +88,10 @@ func TestBrokenSubmissions(t *testing.T) {
 		}()
 	}
 	all.Wait()
-	older := machine(t, func(d *inventory.Document) { d.TakenAt = d.TakenAt.AddDate(0, -1, 0); d.OS.Build = some("1") })
+	older := machine(
+		t,
+		func(d *inventory.Document) { d.TakenAt = d.TakenAt.AddDate(0, -1, 0); d.OS.Build = inventory.Some("1") },
+	)
 	if got, err := s.Client.Submit(ctx, older); err != nil || got.Latest {
 		t.Errorf("%+v %v", got, err)
 	}
@@ -119,7 +122,10 @@ func TestClockJumpsBack(t *testing.T) {
 		t.Fatal(err)
 	}
 	at.Add(-int64(72 * time.Hour))
-	second := machine(t, func(d *inventory.Document) { d.OS.Build, d.TakenAt = some("2"), d.TakenAt.Add(time.Minute) })
+	second := machine(t, func(d *inventory.Document) {
+		d.OS.Build = inventory.Some("2")
+		d.TakenAt = d.TakenAt.Add(time.Minute)
+	})
 	if d, err := inventory.Read("x", second); err == nil &&
 		d.TakenAt.Before(time.Unix(0, at.Load()).Add(24*time.Hour)) {
 		if got, err := s.Client.Submit(ctx, second); err != nil || !got.Latest {
@@ -209,9 +215,10 @@ func TestSoakIntake(t *testing.T) {
 		due := begin.Add(time.Duration(i) * time.Second / rate)
 		time.Sleep(time.Until(due))
 		one := d
-		one.Device.Name, one.Device.Serial, one.Device.UUID = some(fmt.Sprintf("SOAK-%05d", i%20000)),
-			some(fmt.Sprintf("S%05d", i%20000)), unknown
-		one.OS.Build = some(fmt.Sprint(i / 20000))
+		one.Device.Name = inventory.Some(fmt.Sprintf("SOAK-%05d", i%20000))
+		one.Device.Serial = inventory.Some(fmt.Sprintf("S%05d", i%20000))
+		one.Device.UUID = unknown
+		one.OS.Build = inventory.Some(fmt.Sprint(i / 20000))
 		body, _ := json.Marshal(&one)
 		all.Add(1)
 		go func() {

@@ -37,7 +37,9 @@ func TestCloneIsAQuestion(t *testing.T) {
 	t.Parallel()
 	s := servertest.Demo(t, nil)
 	clone := like(t, s, "gull-007", func(d *inventory.Document) {
-		d.Device.Serial, d.Device.Name, d.TakenAt = some("CLONE-1"), some("GULL-907"), d.TakenAt.Add(time.Minute)
+		d.Device.Serial = inventory.Some("CLONE-1")
+		d.Device.Name = inventory.Some("GULL-907")
+		d.TakenAt = d.TakenAt.Add(time.Minute)
 	})
 	got, err := s.Client.Submit(ctx, clone)
 	expect.NoError(t, err)
@@ -86,9 +88,12 @@ func TestBlankMachinesStayApart(t *testing.T) {
 	blank := func(name, system string) string {
 		t.Helper()
 		got, err := s.Client.Submit(ctx, like(t, s, "gull-008", func(d *inventory.Document) {
-			d.Device.Serial, d.Device.UUID, d.Device.Board.Serial = some("To be filled by O.E.M."),
-				some("03000200-0400-0500-0006-000700080009"), some("Default string")
-			d.Device.Name, d.Device.WeakKey, d.TakenAt = some(name), some(system), d.TakenAt.Add(time.Minute)
+			d.Device.Serial = inventory.Some("To be filled by O.E.M.")
+			d.Device.UUID = inventory.Some("03000200-0400-0500-0006-000700080009")
+			d.Device.Board.Serial = inventory.Some("Default string")
+			d.Device.Name = inventory.Some(name)
+			d.Device.WeakKey = inventory.Some(system)
+			d.TakenAt = d.TakenAt.Add(time.Minute)
 		}))
 		if err != nil {
 			t.Fatal(err)
@@ -120,7 +125,7 @@ func TestWeakMatchComesApart(t *testing.T) {
 	s := servertest.Demo(t, nil)
 	weak := like(t, s, "gull-008", func(d *inventory.Document) {
 		d.Device.Serial, d.Device.UUID, d.Device.Board.Serial = unknown, unknown, unknown
-		d.OS.Build, d.TakenAt = some("99"), d.TakenAt.Add(time.Minute)
+		d.OS.Build, d.TakenAt = inventory.Some("99"), d.TakenAt.Add(time.Minute)
 	})
 	got, err := s.Client.Submit(ctx, weak)
 	expect.NoError(t, err)
@@ -207,8 +212,10 @@ func TestDispositionOverTime(t *testing.T) {
 	t.Parallel()
 	s := servertest.Demo(t, nil)
 	if _, err := s.Client.Submit(ctx, like(t, s, "gull-003", func(d *inventory.Document) {
-		d.Memory.Installed, d.Memory.Visible, d.Memory.Modules, d.TakenAt = some(int64(2<<30)), inventory.Opt[int64]{},
-			nil, d.TakenAt.Add(time.Minute)
+		d.Memory.Installed = inventory.Some(int64(2 << 30))
+		d.Memory.Visible = inventory.Opt[int64]{}
+		d.Memory.Modules = nil
+		d.TakenAt = d.TakenAt.Add(time.Minute)
 	})); err != nil {
 		t.Fatal(err)
 	}
@@ -243,8 +250,10 @@ func TestDispositionOverTime(t *testing.T) {
 	again := func(key string, bytes int64) {
 		t.Helper()
 		if _, err := s.Client.Submit(ctx, like(t, s, key, func(d *inventory.Document) {
-			d.Memory.Installed, d.Memory.Visible, d.Memory.Modules, d.TakenAt = some(bytes), inventory.Opt[int64]{},
-				nil, d.TakenAt.Add(time.Minute)
+			d.Memory.Installed = inventory.Some(bytes)
+			d.Memory.Visible = inventory.Opt[int64]{}
+			d.Memory.Modules = nil
+			d.TakenAt = d.TakenAt.Add(time.Minute)
 		})); err != nil {
 			t.Fatal(err)
 		}
@@ -276,7 +285,7 @@ func TestFactsEndWithTheBoard(t *testing.T) {
 	t.Parallel()
 	s := servertest.Demo(t, nil)
 	if _, err := s.Client.Submit(ctx, like(t, s, "gull-009", func(d *inventory.Document) {
-		d.Device.Board.Serial, d.TakenAt = some("BOARD-1"), d.TakenAt.Add(time.Second)
+		d.Device.Board.Serial, d.TakenAt = inventory.Some("BOARD-1"), d.TakenAt.Add(time.Second)
 	})); err != nil {
 		t.Fatal(err)
 	}
@@ -285,7 +294,7 @@ func TestFactsEndWithTheBoard(t *testing.T) {
 		t.Fatalf("%v", err)
 	}
 	if _, err := s.Client.Submit(ctx, like(t, s, "gull-009", func(d *inventory.Document) {
-		d.Device.Board.Serial, d.TakenAt = some("BOARD-2"), d.TakenAt.Add(time.Minute)
+		d.Device.Board.Serial, d.TakenAt = inventory.Some("BOARD-2"), d.TakenAt.Add(time.Minute)
 	})); err != nil {
 		t.Fatal(err)
 	}
@@ -293,5 +302,3 @@ func TestFactsEndWithTheBoard(t *testing.T) {
 		t.Errorf("%+v %v", d.Hand, err)
 	}
 }
-
-func some[T any](v T) inventory.Opt[T] { return inventory.Some(v) }

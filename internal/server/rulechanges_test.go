@@ -108,7 +108,7 @@ func TestRulesChange(t *testing.T) {
 	expect.That(t, `slices.Contains(d.Changes[0].By, "memory")`, slices.Contains(d.Changes[0].By, "memory"))
 	// Memory is fitted: the machine is as it was, and what the rules did stays told.
 	if _, err := s.Client.Submit(ctx, like(t, s, one.Changed[0].Key, func(d *inventory.Document) {
-		d.Memory = inventory.Memory{Installed: some(int64(32 << 30))}
+		d.Memory = inventory.Memory{Installed: inventory.Some(int64(32 << 30))}
 		d.TakenAt = d.TakenAt.Add(time.Minute)
 	})); err != nil {
 		t.Fatal(err)

@@ -30,8 +30,9 @@ func TestSoakFullDisk(t *testing.T) {
 	kept := 0
 	send := func() error {
 		body := machine(t, func(d *inventory.Document) {
-			d.Device.Name, d.Device.Serial, d.Device.UUID = some(fmt.Sprintf("SOAK-%05d", kept)),
-				some(fmt.Sprintf("S%05d", kept)), unknown
+			d.Device.Name = inventory.Some(fmt.Sprintf("SOAK-%05d", kept))
+			d.Device.Serial = inventory.Some(fmt.Sprintf("S%05d", kept))
+			d.Device.UUID = unknown
 		})
 		_, err := s.Client.Submit(ctx, body)
 		if err == nil {
@@ -174,9 +175,10 @@ func TestTheServicesClock(t *testing.T) {
 		offset = is
 		for k, signed := range []bool{false, true} {
 			body := machine(t, func(d *inventory.Document) {
-				d.Device.Name, d.Device.Serial, d.Device.UUID = some(fmt.Sprintf("CLOCK-%d", k)),
-					some(fmt.Sprintf("CL%d", k)), unknown
-				d.OS.Build = some(fmt.Sprint(i))
+				d.Device.Name = inventory.Some(fmt.Sprintf("CLOCK-%d", k))
+				d.Device.Serial = inventory.Some(fmt.Sprintf("CL%d", k))
+				d.Device.UUID = unknown
+				d.OS.Build = inventory.Some(fmt.Sprint(i))
 				d.TakenAt = time.Now() // by a clock that is right
 			})
 			var got api.Submitted

@@ -70,8 +70,10 @@ func TestWebhooks(t *testing.T) {
 	}
 	key := l.Machines[0].Key
 	if _, err := s.Client.Submit(ctx, like(t, s, key, func(d *inventory.Document) {
-		d.Memory.Installed, d.Memory.Visible, d.Memory.Modules, d.TakenAt = some(int64(2<<30)), inventory.Opt[int64]{},
-			nil, d.TakenAt.Add(time.Minute)
+		d.Memory.Installed = inventory.Some(int64(2 << 30))
+		d.Memory.Visible = inventory.Opt[int64]{}
+		d.Memory.Modules = nil
+		d.TakenAt = d.TakenAt.Add(time.Minute)
 	})); err != nil {
 		t.Fatal(err)
 	}
@@ -152,8 +154,9 @@ func TestLines(t *testing.T) {
 	var lines []string
 	for i := range 40 {
 		lines = append(lines, string(like(t, s, "gull-003", func(d *inventory.Document) {
-			d.Device.Name, d.Device.Serial, d.Device.UUID = some(fmt.Sprintf("LINE-%02d", i)),
-				some(fmt.Sprintf("L%02d", i)), unknown
+			d.Device.Name = inventory.Some(fmt.Sprintf("LINE-%02d", i))
+			d.Device.Serial = inventory.Some(fmt.Sprintf("L%02d", i))
+			d.Device.UUID = unknown
 		})))
 	}
 	lines[7], lines[20] = `{"format":"rolltop-inventory/1","memry":{}}`, "not a document"
@@ -277,8 +280,9 @@ func TestTokenForMachines(t *testing.T) {
 	c := s.As(t, m.Secret)
 	send := func(n int) error {
 		_, err := c.Submit(ctx, machine(t, func(d *inventory.Document) {
-			d.Device.Name, d.Device.Serial, d.Device.UUID = some(fmt.Sprintf("C%d", n)), some(fmt.Sprintf("C%d", n)),
-				unknown
+			d.Device.Name = inventory.Some(fmt.Sprintf("C%d", n))
+			d.Device.Serial = inventory.Some(fmt.Sprintf("C%d", n))
+			d.Device.UUID = unknown
 		}))
 		return err
 	}
@@ -369,7 +373,7 @@ func TestProgressAndHistory(t *testing.T) {
 	// Seven inventories in two quarters of long ago, and today's.
 	for i, days := range []int{900, 899, 898, 700, 699, 600, 100} {
 		if _, err := s.Client.Submit(ctx, like(t, s, "gull-020", func(d *inventory.Document) {
-			d.OS.Build, d.TakenAt = some(fmt.Sprint(i)), now.UTC().AddDate(0, 0, -days)
+			d.OS.Build, d.TakenAt = inventory.Some(fmt.Sprint(i)), now.UTC().AddDate(0, 0, -days)
 		})); err != nil {
 			t.Fatal(err)
 		}

@@ -39,11 +39,13 @@ func startVouching(t *testing.T) *vouching {
 // reading is the inventory of a new machine; without memory it is not ready.
 func (s *vouching) reading(t *testing.T, minute int, memory bool) []byte {
 	return like(t, s.Service, "gull-007", func(d *inventory.Document) {
-		d.Device.Name, d.Device.Serial, d.Device.UUID = some("GULL-990"), some("OS990"),
-			some("71de0000-0000-4000-8000-000000000990")
+		d.Device.Name = inventory.Some("GULL-990")
+		d.Device.Serial = inventory.Some("OS990")
+		d.Device.UUID = inventory.Some("71de0000-0000-4000-8000-000000000990")
 		d.TakenAt = time.Now().Add(time.Duration(minute-60) * time.Minute)
 		if !memory {
-			d.Memory.Installed, d.Memory.Visible = some(int64(1)<<30), some(int64(1)<<30)
+			d.Memory.Installed = inventory.Some(int64(1) << 30)
+			d.Memory.Visible = inventory.Some(int64(1) << 30)
 		}
 	})
 }
@@ -117,8 +119,9 @@ func TestMachinesThatPersonsHandedIn(t *testing.T) {
 	poor := func(minute int) []byte {
 		return like(t, s.Service, "gull-007", func(d *inventory.Document) {
 			d.TakenAt = time.Now().Add(time.Duration(minute-60) * time.Minute)
-			d.Memory.Installed, d.Memory.Visible = some(int64(1)<<30), some(int64(1)<<30)
-			d.OS.Build = some(fmt.Sprint(minute))
+			d.Memory.Installed = inventory.Some(int64(1) << 30)
+			d.Memory.Visible = inventory.Some(int64(1) << 30)
+			d.OS.Build = inventory.Some(fmt.Sprint(minute))
 		})
 	}
 	got, err := s.mine.Submit(ctx, poor(1))
@@ -248,7 +251,7 @@ func TestARenameMovesNoSiteSetByHand(t *testing.T) {
 		t.Fatal(err)
 	}
 	renamed := like(t, s.Service, "gull-007", func(d *inventory.Document) {
-		d.Device.Name, d.TakenAt = some("HOLM-507"), time.Now()
+		d.Device.Name, d.TakenAt = inventory.Some("HOLM-507"), time.Now()
 	})
 	got, err := s.Client.Submit(ctx, renamed)
 	expect.NoError(t, err)

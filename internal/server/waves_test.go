@@ -165,7 +165,7 @@ func TestHandOff(t *testing.T) {
 		gone = off.Machines[1].Key
 	}
 	if _, err := s.Client.Submit(ctx, like(t, s, gone, func(d *inventory.Document) {
-		d.Firmware.SecureBoot, d.TakenAt = some("off"), d.TakenAt.Add(time.Minute)
+		d.Firmware.SecureBoot, d.TakenAt = inventory.Some("off"), d.TakenAt.Add(time.Minute)
 	})); err != nil {
 		t.Fatal(err)
 	}

@@ -31,8 +31,9 @@ func fleetOf(b *testing.B, n int) []*inventory.Document {
 	out := make([]*inventory.Document, n)
 	for i := range out {
 		d := *base[i%len(base)]
-		d.Device.Name, d.Device.Serial, d.Device.UUID = some(fmt.Sprintf("M%05d", i)), some(fmt.Sprintf("S%05d", i)),
-			inventory.Opt[string]{}
+		d.Device.Name = inventory.Some(fmt.Sprintf("M%05d", i))
+		d.Device.Serial = inventory.Some(fmt.Sprintf("S%05d", i))
+		d.Device.UUID = inventory.Opt[string]{}
 		out[i] = &d
 	}
 	return out

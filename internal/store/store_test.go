@@ -24,8 +24,6 @@ var (
 	now = time.Date(2026, 11, 23, 8, 0, 0, 0, time.UTC)
 )
 
-func some[T any](v T) inventory.Opt[T] { return inventory.Some(v) }
-
 func open(t testing.TB) *store.Store {
 	t.Helper()
 	s, err := store.Open(filepath.Join(t.TempDir(), "test.db"))
@@ -46,16 +44,16 @@ func machine(name, serial, uuid string, at time.Time) *inventory.Document {
 	d := &inventory.Document{
 		Format:  inventory.Format,
 		TakenAt: at,
-		OS:      inventory.OS{Platform: some("windows"), Name: some("Skerry 11")},
+		OS:      inventory.OS{Platform: inventory.Some("windows"), Name: inventory.Some("Skerry 11")},
 	}
-	d.Device.Manufacturer, d.Device.Model = some("Ostrel"), some("Slipway 14")
+	d.Device.Manufacturer, d.Device.Model = inventory.Some("Ostrel"), inventory.Some("Slipway 14")
 	for to, v := range map[*inventory.Opt[string]]string{
 		&d.Device.Name:   name,
 		&d.Device.Serial: serial,
 		&d.Device.UUID:   uuid,
 	} {
 		if v != "" {
-			*to = some(v)
+			*to = inventory.Some(v)
 		}
 	}
 	return d
@@ -118,13 +116,13 @@ func TestHistory(t *testing.T) {
 		t.Errorf("the same readings an hour later: %+v", b)
 	}
 	changed := machine("A", "S1", "", now.Add(2*time.Hour))
-	changed.OS.Name = some("Skerry 12")
+	changed.OS.Name = inventory.Some("Skerry 12")
 	c := keep(t, s, changed)
 	expect.That(t, "c.Changed", c.Changed)
 	expect.That(t, "c.IsLatest", c.IsLatest)
 	expect.Same(t, "c.Machine.Installed", c.Machine.Installed, "Skerry 12")
 	older := machine("A", "S1", "", now.Add(-time.Hour))
-	older.OS.Name = some("Skerry 10")
+	older.OS.Name = inventory.Some("Skerry 10")
 	if o := keep(t, s, older); o.IsLatest || !o.Changed {
 		t.Errorf("an older inventory became the latest: %+v", o)
 	}
@@ -280,7 +278,7 @@ func TestJudgeAllGoesThroughEveryMachineOfAClass(t *testing.T) {
 	for i := range machines {
 		d := machine(fmt.Sprintf("M%04d", i), fmt.Sprintf("S%04d", i), "", now)
 		if i%3 == 0 {
-			d.OS.Platform = some("macos")
+			d.OS.Platform = inventory.Some("macos")
 		}
 		if _, err := s.Keep(ctx, d, store.Entry{Now: now},
 			func(tx *store.Tx, machine *store.Machine, inv *inventory.Document) error {

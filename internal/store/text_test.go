@@ -20,7 +20,7 @@ import (
 func TestKeepsTheText(t *testing.T) {
 	s := open(t)
 	d := machine("A", "S1", "", now)
-	d.Memory.Installed = some(int64(8_000_000_000))
+	d.Memory.Installed = inventory.Some(int64(8_000_000_000))
 	plain, err := json.Marshal(d)
 	if err != nil {
 		t.Fatal(err)

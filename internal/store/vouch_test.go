@@ -17,7 +17,7 @@ import (
 func sent(t *testing.T, s *store.Store, runs string, at time.Time, e store.Entry) store.Kept {
 	t.Helper()
 	d := machine("GULL-001", "S1", "", at)
-	d.OS.Name = some(runs)
+	d.OS.Name = inventory.Some(runs)
 	if e.Now.IsZero() {
 		e.Now = at
 	}
