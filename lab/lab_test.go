@@ -68,13 +68,15 @@ func TestCompare(t *testing.T) {
 		"device.name":        "x",
 		"no.fact":            "1",
 	} {
-		r := compare(&Machine{Expect: map[string]string{name: want}}, d)
-		if r.right == r.compared || len(r.wrong) == 0 {
-			t.Errorf("%s as %s was not found wrong", name, want)
-		}
-		if name == "firmware.boot_mode" && r.wrong[0] != "firmware.boot_mode: expected uefi, read legacy (the kernel)" {
-			t.Error(r.wrong[0])
-		}
+		t.Run(name, func(t *testing.T) {
+			r := compare(&Machine{Expect: map[string]string{name: want}}, d)
+			if r.right == r.compared || len(r.wrong) == 0 {
+				t.Errorf("%s as %s was not found wrong", name, want)
+			}
+			if name == "firmware.boot_mode" && r.wrong[0] != "firmware.boot_mode: expected uefi, read legacy (the kernel)" {
+				t.Error(r.wrong[0])
+			}
+		})
 	}
 	if r := compare(&Machine{Listed: []string{"sdb"}}, d); len(r.wrong) != 1 {
 		t.Errorf("%+v", r)
@@ -149,8 +151,10 @@ func TestRegFile(t *testing.T) {
 
 func TestDevices(t *testing.T) {
 	for want, d := range map[string]Drive{"/dev/nvme1n1p2": {Bus: "nvme"}, "/dev/vdb2": {Bus: "virtio"}} {
-		if got := d.device(1, 2); got != want {
-			t.Errorf("%s, want %s", got, want)
-		}
+		t.Run(want, func(t *testing.T) {
+			if got := d.device(1, 2); got != want {
+				t.Errorf("%s, want %s", got, want)
+			}
+		})
 	}
 }

@@ -28,10 +28,12 @@ func TestCapturesOfOtherPlatforms(t *testing.T) {
 		"NSLIP-M51": "Tessaly Foldbook 13",
 		"OUTER-101": "Brannock Windlass T1",
 	} {
-		code, out, errOut := collector(t, "--from-capture", recordedFile(t, name))
-		expect.Same(t, name+": code", code, 0)
-		expect.Contains(t, out, want)
-		expect.Same(t, name+": errOut", errOut, "")
+		t.Run(name, func(t *testing.T) {
+			code, out, errOut := collector(t, "--from-capture", recordedFile(t, name))
+			expect.Same(t, name+": code", code, 0)
+			expect.Contains(t, out, want)
+			expect.Same(t, name+": errOut", errOut, "")
+		})
 	}
 	key := write(t, "key", []byte("a key of the counter's own"))
 	saved := filepath.Join(t.TempDir(), "hidden.json")

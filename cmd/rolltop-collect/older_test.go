@@ -56,9 +56,11 @@ func TestScriptOnAMac(t *testing.T) {
 		"uname":  "echo Darwin",
 		"sysctl": `case $2 in hw.model) echo Foldbook6,2;; hw.memsize) echo 8589934592;; kern.hostname) echo holm-m02;; hw.physicalcpu_max) echo 2;; hw.logicalcpu_max) echo 4;; *) exit 1;; esac`,
 	} {
-		if err := os.WriteFile(filepath.Join(dir, name), []byte("#!/bin/sh\n"+body+"\n"), 0o755); err != nil {
-			t.Fatal(err)
-		}
+		t.Run(name, func(t *testing.T) {
+			if err := os.WriteFile(filepath.Join(dir, name), []byte("#!/bin/sh\n"+body+"\n"), 0o755); err != nil {
+				t.Fatal(err)
+			}
+		})
 	}
 	cmd := exec.Command("sh", "older/collect.sh")
 	cmd.Env = append(os.Environ(), "PATH="+dir+":"+os.Getenv("PATH"), "TMPDIR="+dir)

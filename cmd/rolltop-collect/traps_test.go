@@ -36,13 +36,15 @@ func TestT40TheCollectorChangesNothing(t *testing.T) {
 		"proc/cpuinfo":   "processor\t: 0\nmodel name\t: Corvane K5-9400\n",
 		"proc/meminfo":   "MemTotal: 8000000 kB\n",
 	} {
-		path := filepath.Join(root, name)
-		if err := os.MkdirAll(filepath.Dir(path), 0o755); err != nil {
-			t.Fatal(err)
-		}
-		if err := os.WriteFile(path, []byte(text), 0o644); err != nil {
-			t.Fatal(err)
-		}
+		t.Run(name, func(t *testing.T) {
+			path := filepath.Join(root, name)
+			if err := os.MkdirAll(filepath.Dir(path), 0o755); err != nil {
+				t.Fatal(err)
+			}
+			if err := os.WriteFile(path, []byte(text), 0o644); err != nil {
+				t.Fatal(err)
+			}
+		})
 	}
 	before := tree(t, root)
 	if code, out, errOut := collector(t, "--root", root, "--output", "-"); code != 0 ||

@@ -112,11 +112,13 @@ func TestWhyAfresh(t *testing.T) {
 			"The kind of firmware of a virtual machine cannot be changed, so a new one is made."},
 		"in place": {nil, ""},
 	} {
-		if c := checked(t, "skerry-12", tt.change); c.Route.Why != tt.want {
-			t.Errorf("%s: %q, want %q", name, c.Route.Why, tt.want)
-		} else if tt.want != "" && !saysAnywhere(c, tt.want) {
-			t.Errorf("%s: no sentence says it", name)
-		}
+		t.Run(name, func(t *testing.T) {
+			if c := checked(t, "skerry-12", tt.change); c.Route.Why != tt.want {
+				t.Errorf("%s: %q, want %q", name, c.Route.Why, tt.want)
+			} else if tt.want != "" && !saysAnywhere(c, tt.want) {
+				t.Errorf("%s: no sentence says it", name)
+			}
+		})
 	}
 }
 
@@ -201,12 +203,14 @@ func TestOptionalSteps(t *testing.T) {
 		"buy-titles":     "the newer version of Counterfoil 4.0",
 		"update-drivers": "Install the newer driver of Pier label printer",
 	} {
-		if got[id] == nil || !strings.Contains(got[id].Do, s) {
-			t.Errorf("%s is %+v", id, got[id])
-		}
-		if stepOf(c, id) != nil {
-			t.Errorf("%s stands in the plan", id)
-		}
+		t.Run(id, func(t *testing.T) {
+			if got[id] == nil || !strings.Contains(got[id].Do, s) {
+				t.Errorf("%s is %+v", id, got[id])
+			}
+			if stepOf(c, id) != nil {
+				t.Errorf("%s stands in the plan", id)
+			}
+		})
 	}
 	if got["buy-titles"] != nil {
 		if len(got["buy-titles"].Parts) != 1 || got["buy-titles"].Parts[0].For != "Counterfoil 4.0" {
@@ -307,9 +311,11 @@ func TestThePauseCountsItsRestarts(t *testing.T) {
 			func(d *doc) { d.TPM = inventory.TPM{State: inventory.Some("not-seen")} }),
 			"Pause the encryption for three restarts"},
 	} {
-		if s := stepOf(checked(t, "skerry-12", tt.change), "pause-encryption"); s == nil || s.Title != tt.want {
-			t.Errorf("%s: %+v", name, s)
-		}
+		t.Run(name, func(t *testing.T) {
+			if s := stepOf(checked(t, "skerry-12", tt.change), "pause-encryption"); s == nil || s.Title != tt.want {
+				t.Errorf("%s: %+v", name, s)
+			}
+		})
 	}
 }
 
@@ -347,9 +353,11 @@ func TestHostAmounts(t *testing.T) {
 		"host-memory": "Host: give the virtual machine 6 GiB of memory",
 		"host-cores":  "Host: give the virtual machine 3 processor cores",
 	} {
-		if s := stepOf(c, id); s == nil || s.Title != want {
-			t.Errorf("%s is %+v", id, s)
-		}
+		t.Run(id, func(t *testing.T) {
+			if s := stepOf(c, id); s == nil || s.Title != want {
+				t.Errorf("%s is %+v", id, s)
+			}
+		})
 	}
 	c = checked(t, "skerry-12",
 		with(guest, legacy, func(d *doc) {

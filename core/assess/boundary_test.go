@@ -47,16 +47,18 @@ func TestADriverRulesNothingOut(t *testing.T) {
 		"graphics.driver_model, at_least: \"2.0\"}}"})
 	// another card fits the desktop
 	for form, worst := range map[string]string{"laptop": "replace", "desktop": "decide"} {
-		c := on(t, rel, func(d *doc) {
-			d.Device.Form = inventory.Some(form)
-			d.Graphics = []inventory.Adapter{
-				{Name: inventory.Some("Built-in graphics"), DriverModel: inventory.Some("1.3")},
-			}
+		t.Run(form, func(t *testing.T) {
+			c := on(t, rel, func(d *doc) {
+				d.Device.Form = inventory.Some(form)
+				d.Graphics = []inventory.Adapter{
+					{Name: inventory.Some("Built-in graphics"), DriverModel: inventory.Some("1.3")},
+				}
+			})
+			expect.Same(t, form+": c.Disposition", c.Disposition, "reconfigure")
+			expect.Same(t, form+": c.Certainty", c.Certainty, "expected")
+			expect.Same(t, form+": c.Worst", c.Worst, worst)
+			expect.That(t, form+": the driver comes first in "+planOf(c), strings.HasPrefix(planOf(c), "graphics-driver"))
 		})
-		expect.Same(t, form+": c.Disposition", c.Disposition, "reconfigure")
-		expect.Same(t, form+": c.Certainty", c.Certainty, "expected")
-		expect.Same(t, form+": c.Worst", c.Worst, worst)
-		expect.That(t, form+": the driver comes first in "+planOf(c), strings.HasPrefix(planOf(c), "graphics-driver"))
 	}
 }
 

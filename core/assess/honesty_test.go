@@ -262,17 +262,19 @@ func TestDishonestyIsNoticed(t *testing.T) {
 		"ready although the drive fails": {nil,
 			func(a *assess.Assessment) { a.Result.Facts.Set(fact.DiskHealth, fact.Of(fact.Word, "bad"), "") }},
 	} {
-		m := sound()
-		if tt.change != nil {
-			tt.change(m)
-		}
-		a := run(t, rel, m)
-		if what := dishonest(a); what != "" {
-			t.Errorf("%s: before the lie: %s", name, what)
-		}
-		if tt.lie(a); dishonest(a) == "" {
-			t.Errorf("%s is not noticed", name)
-		}
+		t.Run(name, func(t *testing.T) {
+			m := sound()
+			if tt.change != nil {
+				tt.change(m)
+			}
+			a := run(t, rel, m)
+			if what := dishonest(a); what != "" {
+				t.Errorf("%s: before the lie: %s", name, what)
+			}
+			if tt.lie(a); dishonest(a) == "" {
+				t.Errorf("%s is not noticed", name)
+			}
+		})
 	}
 }
 

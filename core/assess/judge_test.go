@@ -124,11 +124,13 @@ guides: [{id: all, title: All boards, maker: "*", keys: {setup: F2}, facts: {tpm
 		base *knowledge.Base
 		want string
 	}{{base, "f"}, {knowledge.Shipped(), "u"}} {
-		judge := assess.NewJudge(tt.base, rel)
-		expect.Same(t, "the outcomes", string(judge.Outcomes(fact.Read(sound()))), tt.want)
-		got, err := judge.Judge(fact.Read(sound()))
-		expect.NoError(t, err)
-		expect.Same(t, "the outcomes of the judgement", got.Outcomes, tt.want)
+		t.Run(tt.want, func(t *testing.T) {
+			judge := assess.NewJudge(tt.base, rel)
+			expect.Same(t, "the outcomes", string(judge.Outcomes(fact.Read(sound()))), tt.want)
+			got, err := judge.Judge(fact.Read(sound()))
+			expect.NoError(t, err)
+			expect.Same(t, "the outcomes of the judgement", got.Outcomes, tt.want)
+		})
 	}
 }
 

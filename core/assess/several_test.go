@@ -76,11 +76,13 @@ func TestDeliveryIsSaidWhereTheReleaseNamesIt(t *testing.T) {
 		{packages, "The package is p.img."},
 		{editions + "\n" + packages, "Office becomes Bureau. The package is p.img."},
 	} {
-		says := ""
-		rel := asks(t, []string{must(cores)}, tt.more, inPlace)
-		if d := on(t, rel, office).Delivery; d != nil {
-			says = d.Says
-		}
-		expect.Same(t, tt.more, says, tt.says)
+		t.Run(tt.more, func(t *testing.T) {
+			says := ""
+			rel := asks(t, []string{must(cores)}, tt.more, inPlace)
+			if d := on(t, rel, office).Delivery; d != nil {
+				says = d.Says
+			}
+			expect.Same(t, tt.more, says, tt.says)
+		})
 	}
 }

@@ -32,8 +32,10 @@ func TestRead(t *testing.T) {
 			`"fine"`, 1): "is not a valid value",
 		strings.Replace(string(b), "capture/1", "capture/2", 1): `unknown version "2" of this format`,
 	} {
-		if _, err := capture.Read("c", []byte(src)); err == nil || !strings.Contains(err.Error(), want) {
-			t.Errorf("%v, want %s", err, want)
-		}
+		t.Run(src, func(t *testing.T) {
+			if _, err := capture.Read("c", []byte(src)); err == nil || !strings.Contains(err.Error(), want) {
+				t.Errorf("%v, want %s", err, want)
+			}
+		})
 	}
 }

@@ -285,20 +285,22 @@ func TestFillFromModels(t *testing.T) {
 		t.Fatal(err)
 	}
 	for model, want := range map[string]string{"Bollard 300": "true", "bollard  300": "true", "Bollard 301": "?"} {
-		d := &inventory.Document{OS: inventory.OS{Platform: inventory.Some("windows")}}
-		d.Device.Model = inventory.Some(model)
-		f := fact.Read(d)
-		check.Fill(rel, f)
-		if got := f.Value(fact.ProcessorTPM).Plain(); got != want {
-			t.Errorf("%s: built-in TPM %s, want %s", model, got, want)
-		}
-		d.Processor.BuiltInTPM = inventory.Some(false)
-		if f = fact.Read(d); f.Value(fact.ProcessorTPM).Bool() {
-			t.Error("what was entered by hand is not read")
-		}
-		if check.Fill(rel, f); f.Value(fact.ProcessorTPM).Bool() {
-			t.Errorf("%s: the row overrode what was entered", model)
-		}
+		t.Run(model, func(t *testing.T) {
+			d := &inventory.Document{OS: inventory.OS{Platform: inventory.Some("windows")}}
+			d.Device.Model = inventory.Some(model)
+			f := fact.Read(d)
+			check.Fill(rel, f)
+			if got := f.Value(fact.ProcessorTPM).Plain(); got != want {
+				t.Errorf("%s: built-in TPM %s, want %s", model, got, want)
+			}
+			d.Processor.BuiltInTPM = inventory.Some(false)
+			if f = fact.Read(d); f.Value(fact.ProcessorTPM).Bool() {
+				t.Error("what was entered by hand is not read")
+			}
+			if check.Fill(rel, f); f.Value(fact.ProcessorTPM).Bool() {
+				t.Errorf("%s: the row overrode what was entered", model)
+			}
+		})
 	}
 }
 

@@ -170,9 +170,11 @@ func TestFilterByWork(t *testing.T) {
 		"fixed_by=read-again":                    "",
 		"step=read-again":                        "HOLM-002",
 	} {
-		if got := strings.Join(picks(t, x, where), " "); got != want {
-			t.Errorf("%s picks %s, want %s", where, got, want)
-		}
+		t.Run(where, func(t *testing.T) {
+			if got := strings.Join(picks(t, x, where), " "); got != want {
+				t.Errorf("%s picks %s, want %s", where, got, want)
+			}
+		})
 	}
 	f, err := fleet.Parse(`wave=3 outcome=failed,back assigned="technician, east" rule_change=7 device.serial=TW1`)
 	if err != nil {
@@ -372,9 +374,11 @@ support:
 		"38 days from now; two machines run it. Skerry 11 is supported until 13 April 2027, 141 days from now; two "+
 		"machines run it.")
 	for days, want := range map[string]int{"30": 0, "45": 2, "200": 4} {
-		f, err := fleet.Parse("ends=" + days)
-		expect.NoError(t, err)
-		f = f.At(now)
-		expect.Same(t, "machines whose support ends in "+days+" days", x.Select(f).Len(), want)
+		t.Run(days, func(t *testing.T) {
+			f, err := fleet.Parse("ends=" + days)
+			expect.NoError(t, err)
+			f = f.At(now)
+			expect.Same(t, "machines whose support ends in "+days+" days", x.Select(f).Len(), want)
+		})
 	}
 }

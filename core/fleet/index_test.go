@@ -197,9 +197,11 @@ func TestParseOrder(t *testing.T) {
 		"device.serial":         "device",
 		"graphics.name":         "by",
 	} {
-		if _, err := fleet.ParseOrder(text); err == nil || !strings.Contains(err.Error(), want) {
-			t.Errorf("%s: %v", text, err)
-		}
+		t.Run(text, func(t *testing.T) {
+			if _, err := fleet.ParseOrder(text); err == nil || !strings.Contains(err.Error(), want) {
+				t.Errorf("%s: %v", text, err)
+			}
+		})
 	}
 }
 

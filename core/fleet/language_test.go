@@ -94,8 +94,10 @@ func TestMistakesInFilters(t *testing.T) {
 		strings.Repeat("not ", 30) + "a":  "nested too deeply",
 		strings.Repeat("a ", 500) + "end": "more than 400 terms",
 	} {
-		_, err := fleet.Parse(where)
-		expect.Error(t, err, want)
+		t.Run(where, func(t *testing.T) {
+			_, err := fleet.Parse(where)
+			expect.Error(t, err, want)
+		})
 	}
 	f, err := fleet.Parse("fails=tmp or not site=Gul* tag=kisok")
 	expect.NoError(t, err)
@@ -109,7 +111,9 @@ func TestMistakesInFilters(t *testing.T) {
 			`tag=kisok: there is no tag "kisok"; did you mean "kiosk"?`},
 		{fleet.Existing{Sites: []string{"gull quay"}}, ""},
 	} {
-		expect.Same(t, "what does not exist", f.Unknown(tt.exist), tt.want)
+		t.Run(tt.want, func(t *testing.T) {
+			expect.Same(t, "what does not exist", f.Unknown(tt.exist), tt.want)
+		})
 	}
 }
 
@@ -172,12 +176,14 @@ func TestAndKeepsAFilterTogether(t *testing.T) {
 		"(class=pc or class=mac)":  "((class=pc or class=mac)) tag=a",
 		"(class=pc or gull) class": "(class=pc or gull) class tag=a",
 	} {
-		expect.Same(t, where, fleet.And(where, fleet.Term("tag", "a")), want)
-		f, err := fleet.Parse(where)
-		expect.NoError(t, err)
-		again, err := fleet.Parse(fleet.And(where, fleet.Term("tag", "a")))
-		expect.NoError(t, err)
-		expect.Same(t, where, f.Within("tag", "a").String(), again.String())
+		t.Run(where, func(t *testing.T) {
+			expect.Same(t, where, fleet.And(where, fleet.Term("tag", "a")), want)
+			f, err := fleet.Parse(where)
+			expect.NoError(t, err)
+			again, err := fleet.Parse(fleet.And(where, fleet.Term("tag", "a")))
+			expect.NoError(t, err)
+			expect.Same(t, where, f.Within("tag", "a").String(), again.String())
+		})
 	}
 }
 

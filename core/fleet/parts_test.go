@@ -31,15 +31,17 @@ func TestPartsOfFilters(t *testing.T) {
 		{``, "site", "A, B|C*", `site="A, B","C*"`},
 		{``, "site", "", ``},
 	} {
-		var values []string
-		if tt.values != "" {
-			values = strings.Split(tt.values, "|")
-		}
-		got, err := parsed(t, tt.where).WithValues(tt.key, values)
-		if err != nil || got.String() != tt.is {
-			t.Errorf("%s with %s=%s: %q %v; want %q", tt.where, tt.key, tt.values, got, err, tt.is)
-		}
-		parsed(t, got.String())
+		t.Run(tt.where, func(t *testing.T) {
+			var values []string
+			if tt.values != "" {
+				values = strings.Split(tt.values, "|")
+			}
+			got, err := parsed(t, tt.where).WithValues(tt.key, values)
+			if err != nil || got.String() != tt.is {
+				t.Errorf("%s with %s=%s: %q %v; want %q", tt.where, tt.key, tt.values, got, err, tt.is)
+			}
+			parsed(t, got.String())
+		})
 	}
 	if _, err := parsed(t, "").WithValues("sight", []string{"x"}); err == nil {
 		t.Error("an unknown key is accepted")
@@ -52,10 +54,12 @@ func TestPartsOfFilters(t *testing.T) {
 		{`tern class=pc`, "", `class=pc`},
 		{`tern`, "", ``},
 	} {
-		got, err := parsed(t, tt.where).WithWords(tt.words)
-		if err != nil || got.String() != tt.is {
-			t.Errorf("%s with the words %s: %q %v; want %q", tt.where, tt.words, got, err, tt.is)
-		}
+		t.Run(tt.where, func(t *testing.T) {
+			got, err := parsed(t, tt.where).WithWords(tt.words)
+			if err != nil || got.String() != tt.is {
+				t.Errorf("%s with the words %s: %q %v; want %q", tt.where, tt.words, got, err, tt.is)
+			}
+		})
 	}
 	for where, words := range map[string]string{
 		`tern site=East "ticket printer"`:    `tern "ticket printer"`,
@@ -65,12 +69,14 @@ func TestPartsOfFilters(t *testing.T) {
 		`"or" class=pc`:                      `"or"`,
 		`(tern gannet) disposition!=refit *`: "",
 	} {
-		f, err := fleet.Parse(where)
-		if err == nil && words != "" {
-			if f.Words() != words {
-				t.Errorf("the words of %s are %q", where, f.Words())
+		t.Run(where, func(t *testing.T) {
+			f, err := fleet.Parse(where)
+			if err == nil && words != "" {
+				if f.Words() != words {
+					t.Errorf("the words of %s are %q", where, f.Words())
+				}
 			}
-		}
+		})
 	}
 	parts, simple := parsed(t, `class=pc site="Gull Quay",East* tern`).Parts()
 	expect.That(t, "simple", simple)
@@ -112,16 +118,18 @@ func TestComplete(t *testing.T) {
 		"memory.installed_bytes<8GiB": "",
 		"model=":                      "",
 	} {
-		got := fleet.Complete(text, e)
-		found := want == "" && len(got) == 0
-		for _, c := range got {
-			found = found || c.Text == want
-			if c.Says == "" {
-				t.Errorf("%s: %s says nothing", text, c.Text)
+		t.Run(text, func(t *testing.T) {
+			got := fleet.Complete(text, e)
+			found := want == "" && len(got) == 0
+			for _, c := range got {
+				found = found || c.Text == want
+				if c.Says == "" {
+					t.Errorf("%s: %s says nothing", text, c.Text)
+				}
 			}
-		}
-		if !found {
-			t.Errorf("%q is not offered %q: %+v", text, want, got)
-		}
+			if !found {
+				t.Errorf("%q is not offered %q: %+v", text, want, got)
+			}
+		})
 	}
 }

@@ -281,9 +281,11 @@ func TestDecideUndecide(t *testing.T) {
 		"decision=hold disposition=ready": "GULL-002",
 		"step=upgrade":                    "GULL-002",
 	} {
-		if got := strings.Join(picks(t, x, where), " "); got != want {
-			t.Errorf("%s picks %q, want %q", where, got, want)
-		}
+		t.Run(where, func(t *testing.T) {
+			if got := strings.Join(picks(t, x, where), " "); got != want {
+				t.Errorf("%s picks %q, want %q", where, got, want)
+			}
+		})
 	}
 	x.ClearOverlay()
 	if got := picks(t, x, "disposition=refit"); !slices.Equal(got, before) {

@@ -82,11 +82,13 @@ func TestClosestGuide(t *testing.T) {
 			expect.Same(t, "g.Keys.Setup", g.Keys.Setup, tt.key)
 			expect.Same(t, "g.General", g.General, tt.general)
 			for name, want := range map[string]string{"tpm": tt.tpm, "secure-boot": tt.secure} {
-				s, ok := g.Setting(name)
-				expect.That(t, tt.maker+" "+tt.model+": "+name, ok)
-				if want != "" {
-					expect.Same(t, tt.maker+" "+tt.model+": "+name, say.Where(&s), want)
-				}
+				t.Run(name, func(t *testing.T) {
+					s, ok := g.Setting(name)
+					expect.That(t, tt.maker+" "+tt.model+": "+name, ok)
+					if want != "" {
+						expect.Same(t, tt.maker+" "+tt.model+": "+name, say.Where(&s), want)
+					}
+				})
 			}
 			if strings.Contains(say.Enter(g), "Names and menus differ") != tt.general {
 				t.Errorf("%s %s: it says %q", tt.maker, tt.model, say.Enter(g))

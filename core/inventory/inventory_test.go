@@ -158,9 +158,11 @@ func TestCleanTurnsNothing(t *testing.T) {
 		"a\nb":           "a b",
 		"Möwe":           "Möwe",
 	} {
-		if got := inventory.Clean(text); got != want {
-			t.Errorf("%q: %q, want %q", text, got, want)
-		}
+		t.Run(text, func(t *testing.T) {
+			if got := inventory.Clean(text); got != want {
+				t.Errorf("%q: %q, want %q", text, got, want)
+			}
+		})
 	}
 }
 

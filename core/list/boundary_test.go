@@ -10,10 +10,12 @@ import (
 
 func TestNumbersOfARow(t *testing.T) {
 	for text, right := range map[string]bool{"0": false, "1": true, "65536": true, "65537": false, "-1": false} {
-		r := &doc.Report{Name: "x"}
-		if list.ReadRows("x.csv", []byte("name,cores\na,"+text+"\n"), r); (r.Err() == nil) != right {
-			t.Errorf("%s cores: %v", text, r.Err())
-		}
+		t.Run(text, func(t *testing.T) {
+			r := &doc.Report{Name: "x"}
+			if list.ReadRows("x.csv", []byte("name,cores\na,"+text+"\n"), r); (r.Err() == nil) != right {
+				t.Errorf("%s cores: %v", text, r.Err())
+			}
+		})
 	}
 }
 
@@ -28,9 +30,11 @@ func TestColumnsThatRowsHave(t *testing.T) {
 		"name,features\na,avx2 sse4.2\n":    {Name: "a", Features: []string{"avx2", "sse4.2"}},
 		"name,note\na,\"for one, alone\"\n": {Name: "a", Note: "for one, alone"},
 	} {
-		if got := string(list.WriteRows([]list.RowDoc{row})); got != want {
-			t.Errorf("%q, want %q", got, want)
-		}
+		t.Run(want, func(t *testing.T) {
+			if got := string(list.WriteRows([]list.RowDoc{row})); got != want {
+				t.Errorf("%q, want %q", got, want)
+			}
+		})
 	}
 }
 
@@ -42,17 +46,19 @@ func TestRepeatedHeading(t *testing.T) {
 		"Model|Cores":       true,
 		"MODEL|CORES|Note|": true,
 	} {
-		got, err := list.Import(sheet("Model|Cores|Note|TPM", "K5-9400|6|sold|yes", row), list.ImportOptions{})
-		if err != nil {
-			t.Fatal(err)
-		}
-		found := false
-		for _, d := range got.Dropped {
-			found = found || strings.Contains(d.Why, "repeats the heading")
-		}
-		if found != repeats {
-			t.Errorf("%q repeats the heading: %v", row, found)
-		}
+		t.Run(row, func(t *testing.T) {
+			got, err := list.Import(sheet("Model|Cores|Note|TPM", "K5-9400|6|sold|yes", row), list.ImportOptions{})
+			if err != nil {
+				t.Fatal(err)
+			}
+			found := false
+			for _, d := range got.Dropped {
+				found = found || strings.Contains(d.Why, "repeats the heading")
+			}
+			if found != repeats {
+				t.Errorf("%q repeats the heading: %v", row, found)
+			}
+		})
 	}
 	// Of two headings one is half.
 	got, err := list.Import(sheet("Model|Cores", "K5-9400|6", "K5-9500|Cores"), list.ImportOptions{})
@@ -71,27 +77,31 @@ func TestSpeedsAtTheirBounds(t *testing.T) {
 		"1.9 GHz":    1900,
 		"100 GHz":    100_000,
 	} {
-		got, err := list.Import(sheet("Name|Base frequency", "K5-8000|"+text), list.ImportOptions{})
-		if err != nil {
-			t.Fatal(err)
-		}
-		mhz := 0
-		if len(got.Rows) == 1 {
-			mhz = got.Rows[0].RatedMHz
-		}
-		if mhz != want {
-			t.Errorf("%s: %d, want %d", text, mhz, want)
-		}
+		t.Run(text, func(t *testing.T) {
+			got, err := list.Import(sheet("Name|Base frequency", "K5-8000|"+text), list.ImportOptions{})
+			if err != nil {
+				t.Fatal(err)
+			}
+			mhz := 0
+			if len(got.Rows) == 1 {
+				mhz = got.Rows[0].RatedMHz
+			}
+			if mhz != want {
+				t.Errorf("%s: %d, want %d", text, mhz, want)
+			}
+		})
 	}
 }
 
 // What an import cannot read is named, cut after 40 letters, and cores have the bounds that rows have.
 func TestImportedNumbers(t *testing.T) {
 	for text, cores := range map[string]int{"65536": 65536, "65537": 0, "1": 1, "0": 0, "4+4": 0} {
-		got, err := list.Import(sheet("Model|Cores", "K5-8400|"+text, "K5-8500|4"), list.ImportOptions{})
-		if err != nil || got.Rows[0].Cores != cores {
-			t.Errorf("%s cores are read as %+v, %v", text, got, err)
-		}
+		t.Run(text, func(t *testing.T) {
+			got, err := list.Import(sheet("Model|Cores", "K5-8400|"+text, "K5-8500|4"), list.ImportOptions{})
+			if err != nil || got.Rows[0].Cores != cores {
+				t.Errorf("%s cores are read as %+v, %v", text, got, err)
+			}
+		})
 	}
 	for text, shown := range map[string]string{
 		strings.Repeat("x", 40):           strings.Repeat("x", 40),
@@ -99,17 +109,19 @@ func TestImportedNumbers(t *testing.T) {
 		strings.Repeat("x", 35) + "éyz!":  strings.Repeat("x", 35) + "éyz!",
 		strings.Repeat("x", 36) + "éyz!?": strings.Repeat("x", 36) + "…", // never half a letter
 	} {
-		got, err := list.Import(sheet("Model|Cores", "K5-8400|"+text, "K5-8500|4"), list.ImportOptions{})
-		if err != nil {
-			t.Fatal(err)
-		}
-		found := false
-		for _, d := range got.Dropped {
-			found = found || strings.Contains(d.Why, `"`+shown+`"`)
-		}
-		if !found {
-			t.Errorf("%q is named in %+v", text, got.Dropped)
-		}
+		t.Run(text, func(t *testing.T) {
+			got, err := list.Import(sheet("Model|Cores", "K5-8400|"+text, "K5-8500|4"), list.ImportOptions{})
+			if err != nil {
+				t.Fatal(err)
+			}
+			found := false
+			for _, d := range got.Dropped {
+				found = found || strings.Contains(d.Why, `"`+shown+`"`)
+			}
+			if !found {
+				t.Errorf("%q is named in %+v", text, got.Dropped)
+			}
+		})
 	}
 }
 
@@ -131,9 +143,11 @@ func TestRowsCarryWhatTheyState(t *testing.T) {
 		"{name: K5-9400}": 0, "{name: K5-9400, cores: 1}": 1, "{name: K5-9400, rated_mhz: 1}": 1,
 		"{name: K5-9400, cores: 6, rated_mhz: 2900, built_in_tpm: false}": 3,
 	} {
-		if got := read(row); len(got) != n {
-			t.Errorf("%s carries %+v", row, got)
-		}
+		t.Run(row, func(t *testing.T) {
+			if got := read(row); len(got) != n {
+				t.Errorf("%s carries %+v", row, got)
+			}
+		})
 	}
 }
 
@@ -147,18 +161,20 @@ func TestNamesInOtherScripts(t *testing.T) {
 		{"К5-9400", "K5-9400", false}, {"K5™-9400", "K5-9400", false}, {"K5(R) 9400", "K5 9400", true},
 		{"K5® 9400", "k5 9400", true}, {"Aé", "aÉ", true}, {"Z{5", "z{5", true}, {"Z[5", "z{5", false},
 	} {
-		var d list.Document
-		if err := doc.Decode("list", []byte(`{id: a, of: processors, rows: [{name: "`+tt.row+`"}]}`), &d); err != nil {
-			t.Fatal(err)
-		}
-		r := &doc.Report{Name: "list"}
-		l := list.Compile(&d, r)
-		if r.Err() != nil {
-			t.Fatal(r.Err())
-		}
-		if got := l.Find(tt.name).Row != nil; got != tt.same {
-			t.Errorf("%q is %q: %v", tt.row, tt.name, got)
-		}
+		t.Run(tt.row, func(t *testing.T) {
+			var d list.Document
+			if err := doc.Decode("list", []byte(`{id: a, of: processors, rows: [{name: "`+tt.row+`"}]}`), &d); err != nil {
+				t.Fatal(err)
+			}
+			r := &doc.Report{Name: "list"}
+			l := list.Compile(&d, r)
+			if r.Err() != nil {
+				t.Fatal(r.Err())
+			}
+			if got := l.Find(tt.name).Row != nil; got != tt.same {
+				t.Errorf("%q is %q: %v", tt.row, tt.name, got)
+			}
+		})
 	}
 }
 
@@ -168,9 +184,11 @@ func TestFootnotesAtTheirBounds(t *testing.T) {
 		"K5-8600 [1]": "K5-8600", "K5-8600 [123]": "K5-8600", "K5-8600 [1234]": "K5-8600 [1234]", "[1]": "[1]",
 		"K5-8600 [1][2] *": "K5-8600",
 	} {
-		got, err := list.Import(sheet("Model|Cores", text+"|6", "K5-8700|6"), list.ImportOptions{})
-		if err != nil || got.Rows[0].Name != name {
-			t.Errorf("%q is read as %+v, %v", text, got, err)
-		}
+		t.Run(text, func(t *testing.T) {
+			got, err := list.Import(sheet("Model|Cores", text+"|6", "K5-8700|6"), list.ImportOptions{})
+			if err != nil || got.Rows[0].Name != name {
+				t.Errorf("%q is read as %+v, %v", text, got, err)
+			}
+		})
 	}
 }

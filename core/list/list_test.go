@@ -111,9 +111,11 @@ func TestEvidenceOfAMatch(t *testing.T) {
 		"Corvane K5-7300U":    "not said",
 		"Tessaly Onyx 5 3600": "not said",
 	} {
-		if got := carries(name); got != want {
-			t.Errorf("%s: built-in TPM %s, want %s", name, got, want)
-		}
+		t.Run(name, func(t *testing.T) {
+			if got := carries(name); got != want {
+				t.Errorf("%s: built-in TPM %s, want %s", name, got, want)
+			}
+		})
 	}
 }
 
@@ -137,9 +139,11 @@ func TestAnIncompleteListProvesNoAbsence(t *testing.T) {
 		"Deskline4,2": list.Off,
 		"Deskline4":   list.Off,
 	} {
-		if got := models.Find(name).Result; got != want {
-			t.Errorf("%s: %d, want %d", name, got, want)
-		}
+		t.Run(name, func(t *testing.T) {
+			if got := models.Find(name).Result; got != want {
+				t.Errorf("%s: %d, want %d", name, got, want)
+			}
+		})
 	}
 }
 
@@ -204,9 +208,11 @@ func TestHostileRules(t *testing.T) {
 		"too many rules": "{id: a, of: processors, naming: [" +
 			strings.Repeat("{id: r, reads: [{text: [k]}, {generation: 1}]}, ", 101) + "]}",
 	} {
-		if _, err := compile(src); err == nil {
-			t.Errorf("%s are taken", name)
-		}
+		t.Run(name, func(t *testing.T) {
+			if _, err := compile(src); err == nil {
+				t.Errorf("%s are taken", name)
+			}
+		})
 	}
 }
 

@@ -106,9 +106,11 @@ func TestExceptionsSayThatTheyDecided(t *testing.T) {
 		t.Fatal(err)
 	}
 	for name, on := range map[string]list.Result{"Corvane K3-8130U": list.Off, "Corvane K7-7920HQ": list.On} {
-		if m := l.Find(name); !m.Excepted || m.Result != on {
-			t.Errorf("%s: %+v", name, m)
-		}
+		t.Run(name, func(t *testing.T) {
+			if m := l.Find(name); !m.Excepted || m.Result != on {
+				t.Errorf("%s: %+v", name, m)
+			}
+		})
 	}
 }
 
@@ -122,9 +124,11 @@ func TestOrdinals(t *testing.T) {
 		"th Gen Corvane": "th gen corvane", "Gen 11": "gen 11",
 		"11 Gen": "11 gen",
 	} {
-		if got := list.Normal(name); got != want {
-			t.Errorf("%q becomes %q, want %q", name, got, want)
-		}
+		t.Run(name, func(t *testing.T) {
+			if got := list.Normal(name); got != want {
+				t.Errorf("%q becomes %q, want %q", name, got, want)
+			}
+		})
 	}
 }
 
@@ -140,9 +144,11 @@ func TestModelsKeepTheirWords(t *testing.T) {
 		"Bollard":            "Bollard",
 		"Bollard CPU":        "Bollard CPU",
 	} {
-		if m := l.Find(name); m.Row == nil || m.Row.Name != want {
-			t.Errorf("%q: %+v", name, m.Row)
-		}
+		t.Run(name, func(t *testing.T) {
+			if m := l.Find(name); m.Row == nil || m.Row.Name != want {
+				t.Errorf("%q: %+v", name, m.Row)
+			}
+		})
 	}
 	if m := l.Find("Bollard with"); m.Result != list.Off {
 		t.Errorf("half a name: %+v", m)
@@ -335,10 +341,12 @@ naming:
 		`unclear_endings: [""]`:                                                     "a text is empty",
 		`ignored_endings: ["5"]`:                                                    "must not follow digits",
 	} {
-		if !strings.Contains(body, "reads:") {
-			body = "reads: [{text: [K]}, {generation: 1}], " + body
-		}
-		_, err := compile("id: cpus\nof: processors\nrows: [{name: A}]\nnaming: [{id: k, from: 1, " + body + "}]\n")
-		expect.Error(t, err, want)
+		t.Run(body, func(t *testing.T) {
+			if !strings.Contains(body, "reads:") {
+				body = "reads: [{text: [K]}, {generation: 1}], " + body
+			}
+			_, err := compile("id: cpus\nof: processors\nrows: [{name: A}]\nnaming: [{id: k, from: 1, " + body + "}]\n")
+			expect.Error(t, err, want)
+		})
 	}
 }

@@ -70,20 +70,26 @@ func TestMarks(t *testing.T) {
 		"Foldbook9,1": "Foldbook9,1 []",
 		"K5 (2024)":   "K5 (2024) []", "Onyx [mobile]": "Onyx [mobile] []",
 	} {
-		plain, marks := list.Unmark(text)
-		expect.Same(t, text, fmt.Sprint(plain, " ", marks), want)
+		t.Run(text, func(t *testing.T) {
+			plain, marks := list.Unmark(text)
+			expect.Same(t, text, fmt.Sprint(plain, " ", marks), want)
+		})
 	}
 	for text, want := range map[string]string{
 		"² Only with four modules": "2: Only with four modules", "[3] Sold out": "3: Sold out",
 		"** Not here": "**: Not here", "*": ": ", "Corvane K5": ": ", "² x": ": ", "2 modules": ": ",
 	} {
-		mark, note := list.NoteIn(text)
-		expect.Same(t, text, mark+": "+note, want)
+		t.Run(text, func(t *testing.T) {
+			mark, note := list.NoteIn(text)
+			expect.Same(t, text, mark+": "+note, want)
+		})
 	}
 	for text, want := range map[string]bool{
 		"2": true, "a": true, "*": true, "12": true, "th": false, "TM": false, "": false, "®": false,
 	} {
-		expect.Same(t, "whether "+text+" is a mark", list.IsMark(text), want)
+		t.Run(text, func(t *testing.T) {
+			expect.Same(t, "whether "+text+" is a mark", list.IsMark(text), want)
+		})
 	}
 }
 
@@ -261,17 +267,19 @@ func TestTextsStay(t *testing.T) {
 // A mark of two digits is two marks only where the page has both footnotes, and not one of both digits.
 func TestMarksOfSeveralDigits(t *testing.T) {
 	for notes, want := range map[string]string{"1 2": "1 2", "12 1 2": "12", "1": "12", "": "12"} {
-		var footnotes []list.Note
-		for _, mark := range strings.Fields(notes) {
-			footnotes = append(footnotes, list.Note{Mark: mark, Text: "Text of " + mark})
-		}
-		s, _ := list.Table("t", [][]string{{"Model", "Cores"}, {"K5-8400¹²", "4"}}, nil, footnotes)
-		im, err := list.Import(s, list.ImportOptions{})
-		expect.NoError(t, err)
-		var marks []string
-		for _, m := range im.Marked {
-			marks = append(marks, m.Mark)
-		}
-		expect.Same(t, "the marks with the footnotes "+notes, strings.Join(marks, " "), want)
+		t.Run(notes, func(t *testing.T) {
+			var footnotes []list.Note
+			for _, mark := range strings.Fields(notes) {
+				footnotes = append(footnotes, list.Note{Mark: mark, Text: "Text of " + mark})
+			}
+			s, _ := list.Table("t", [][]string{{"Model", "Cores"}, {"K5-8400¹²", "4"}}, nil, footnotes)
+			im, err := list.Import(s, list.ImportOptions{})
+			expect.NoError(t, err)
+			var marks []string
+			for _, m := range im.Marked {
+				marks = append(marks, m.Mark)
+			}
+			expect.Same(t, "the marks with the footnotes "+notes, strings.Join(marks, " "), want)
+		})
 	}
 }

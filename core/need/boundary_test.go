@@ -101,9 +101,11 @@ func TestVersionsBeginWithADigit(t *testing.T) {
 		"v1":  false,
 		"1v":  true,
 	} {
-		if v, why := need.Value(fact.OSVersion.Def(), text); v.Known() != right {
-			t.Errorf("%q: %v %s", text, v, why)
-		}
+		t.Run(text, func(t *testing.T) {
+			if v, why := need.Value(fact.OSVersion.Def(), text); v.Known() != right {
+				t.Errorf("%q: %v %s", text, v, why)
+			}
+		})
 	}
 }
 

@@ -132,8 +132,10 @@ func TestBadLooksAtLists(t *testing.T) {
 		`{in: displays, some: {in: graphics, some: {fact: graphics.name, equals: x}}}`:                                 "a row of a list has no list of its own",
 		`{fact: processor.name, begins_with: []}`:                                                                      "give one item at least",
 	} {
-		_, err := read(src)
-		coretest.Refused(t, err, want)
+		t.Run(src, func(t *testing.T) {
+			_, err := read(src)
+			coretest.Refused(t, err, want)
+		})
 	}
 }
 

@@ -23,9 +23,11 @@ func TestContradictingLimits(t *testing.T) {
 		"{all: [{fact: firmware.boot_mode, one_of: [uefi]}, {fact: firmware.boot_mode, one_of: [legacy]}]}":     false,
 		"{all: [{fact: firmware.boot_mode, one_of: [uefi, legacy]}, {fact: firmware.boot_mode, equals: uefi}]}": true,
 	} {
-		if _, err := read(src); (err == nil) != right {
-			t.Errorf("%s: %v", src, err)
-		}
+		t.Run(src, func(t *testing.T) {
+			if _, err := read(src); (err == nil) != right {
+				t.Errorf("%s: %v", src, err)
+			}
+		})
 	}
 }
 
@@ -86,8 +88,10 @@ func TestComparingLists(t *testing.T) {
 		{list("any", cores("2"), cores("8")), list("any", cores("8"), cores("2")), need.Same},
 		{list("all", cores("2"), cores("8")), list("all", cores("8"), cores("2")), need.Same},
 	} {
-		if got := need.Compare(compile(t, tt.was), compile(t, tt.is)); got != tt.want {
-			t.Errorf("%s\n%s: %v, want %v", tt.was, tt.is, got, tt.want)
-		}
+		t.Run(tt.was, func(t *testing.T) {
+			if got := need.Compare(compile(t, tt.was), compile(t, tt.is)); got != tt.want {
+				t.Errorf("%s\n%s: %v, want %v", tt.was, tt.is, got, tt.want)
+			}
+		})
 	}
 }

@@ -207,9 +207,11 @@ func TestThreeValuedLogic(t *testing.T) {
 					{fmt.Sprintf("{any: [{all: [%s, %s]}, {not: %s}]}", a, b, c), oracleAny(oracleAll(x, y), -z)},
 					{fmt.Sprintf("{not: {all: [%s, {not: %s}]}}", a, b), -oracleAll(x, -y)},
 				} {
-					if got := compile(t, tt.src).Test(f.View()); got != tt.want {
-						t.Errorf("%s with %s %s %s is %s, want %s", tt.src, x, y, z, got, tt.want)
-					}
+					t.Run(tt.src, func(t *testing.T) {
+						if got := compile(t, tt.src).Test(f.View()); got != tt.want {
+							t.Errorf("%s with %s %s %s is %s, want %s", tt.src, x, y, z, got, tt.want)
+						}
+					})
 				}
 			}
 		}

@@ -14,9 +14,11 @@ func TestText(t *testing.T) {
 		"to be filled later": "", "Default string": "", "00000000": "", "......": "", "xxxx": "",
 		"System Serial Number": "", "0": "", "-": "", "N/A": "", "123456789": "", "1234567890": "1234567890",
 	} {
-		if got := placeholder.Text(in); got != want {
-			t.Errorf("%q: %q, want %q", in, got, want)
-		}
+		t.Run(in, func(t *testing.T) {
+			if got := placeholder.Text(in); got != want {
+				t.Errorf("%q: %q, want %q", in, got, want)
+			}
+		})
 	}
 }
 

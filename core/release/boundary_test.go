@@ -124,9 +124,11 @@ func TestWayOfOneVersion(t *testing.T) {
 		t.Fatal(err)
 	}
 	for version, want := range map[string]string{"11.1": "reinstall", "11.2": "in-place", "11.3": "reinstall"} {
-		if got := rel.PathsFrom(installed("windows", "", version))[0].Way; got != want {
-			t.Errorf("%s: %s, want %s", version, got, want)
-		}
+		t.Run(version, func(t *testing.T) {
+			if got := rel.PathsFrom(installed("windows", "", version))[0].Way; got != want {
+				t.Errorf("%s: %s, want %s", version, got, want)
+			}
+		})
 	}
 }
 
@@ -147,20 +149,22 @@ func TestContradictions(t *testing.T) {
 		{"one_of: [2, 4]}|one_of: [8, 16]", "r0 and r1 contradict each other on processor.cores: no value meets both"},
 		{"one_of: [2, 4]}|one_of: [4, 8]}|one_of: [8, 2]", "r1 and r2 contradict each other on processor.cores"},
 	} {
-		src := head + "requirements:\n"
-		for i, n := range strings.Split(tt.needs, "}|") {
-			src += fmt.Sprintf("  - {id: r%d, title: T, level: must, consequence: unsupported, reason: R, "+
-				"need: {fact: processor.cores, %s}}\n", i, n)
-		}
-		_, err := release.Read("r", []byte(src), nil)
-		switch {
-		case tt.want == "" && err != nil:
-			t.Errorf("%s: %v", tt.needs, err)
-		case tt.want != "" && (err == nil || !strings.Contains(err.Error(), tt.want)):
-			t.Errorf("%s: %v, want %s", tt.needs, err, tt.want)
-		case tt.want != "" && strings.Count(err.Error(), "contradict") != 1:
-			t.Errorf("%s: said more than once: %v", tt.needs, err)
-		}
+		t.Run(tt.needs, func(t *testing.T) {
+			src := head + "requirements:\n"
+			for i, n := range strings.Split(tt.needs, "}|") {
+				src += fmt.Sprintf("  - {id: r%d, title: T, level: must, consequence: unsupported, reason: R, "+
+					"need: {fact: processor.cores, %s}}\n", i, n)
+			}
+			_, err := release.Read("r", []byte(src), nil)
+			switch {
+			case tt.want == "" && err != nil:
+				t.Errorf("%s: %v", tt.needs, err)
+			case tt.want != "" && (err == nil || !strings.Contains(err.Error(), tt.want)):
+				t.Errorf("%s: %v, want %s", tt.needs, err, tt.want)
+			case tt.want != "" && strings.Count(err.Error(), "contradict") != 1:
+				t.Errorf("%s: said more than once: %v", tt.needs, err)
+			}
+		})
 	}
 }
 
@@ -171,9 +175,11 @@ func TestIDs(t *testing.T) {
 		"": false, "-a": false, "A": false, "a.b": false, "a/b": false, "a:b": false, "a`b": false, "a{b": false,
 		"ä": false, strings.Repeat("a", 65): false,
 	} {
-		if release.ValidID(id) != want {
-			t.Errorf("%q can be an id: %v", id, !want)
-		}
+		t.Run(id, func(t *testing.T) {
+			if release.ValidID(id) != want {
+				t.Errorf("%q can be an id: %v", id, !want)
+			}
+		})
 	}
 }
 
@@ -185,9 +191,11 @@ func TestNamesOfListFiles(t *testing.T) {
 		".csv": false, ".a.csv": false, "a.tsv": false, "a/b.csv": false, "a:b.csv": false, "a@b.csv": false,
 		"a[b.csv": false, "a`b.csv": false, "a{b.csv": false, "a b.csv": false, "ä.csv": false,
 	} {
-		if release.ValidFile(name) != want {
-			t.Errorf("%q can be the name of a file: %v", name, !want)
-		}
+		t.Run(name, func(t *testing.T) {
+			if release.ValidFile(name) != want {
+				t.Errorf("%q can be the name of a file: %v", name, !want)
+			}
+		})
 	}
 }
 
@@ -197,13 +205,15 @@ func TestWaysRestOnFacts(t *testing.T) {
 		"architecture: [x86-64]": fact.OSArchitecture, "edition: [Office]": fact.OSEdition,
 		"language: [en]": fact.OSLanguage, `at_least: "11"`: fact.OSVersion, `at_most: "11"`: fact.OSVersion,
 	} {
-		rel, err := release.Read("r", []byte(head+"upgrade: [{platform: windows, way: in-place, "+key+"}]\n"+one), nil)
-		if err != nil {
-			t.Fatal(err)
-		}
-		for _, other := range []fact.ID{fact.OSArchitecture, fact.OSEdition, fact.OSLanguage, fact.OSVersion} {
-			expect.Same(t, key+", "+other.String(), rel.RoutesBy(other), other == id)
-		}
+		t.Run(key, func(t *testing.T) {
+			rel, err := release.Read("r", []byte(head+"upgrade: [{platform: windows, way: in-place, "+key+"}]\n"+one), nil)
+			if err != nil {
+				t.Fatal(err)
+			}
+			for _, other := range []fact.ID{fact.OSArchitecture, fact.OSEdition, fact.OSLanguage, fact.OSVersion} {
+				expect.Same(t, key+", "+other.String(), rel.RoutesBy(other), other == id)
+			}
+		})
 	}
 }
 
@@ -216,14 +226,16 @@ func TestWayToAnIntermediateRelease(t *testing.T) {
 		{`{platform: windows, way: image}`, "10.4", "reinstall"},
 		{`{platform: linux, way: in-place}`, "10.4", "reinstall"},
 	} {
-		rel, err := release.Read("r", []byte(head+`upgrade: [{platform: windows, way: interim, through: between}]
+		t.Run(tt.first, func(t *testing.T) {
+			rel, err := release.Read("r", []byte(head+`upgrade: [{platform: windows, way: interim, through: between}]
 interim: [{id: between, name: Skerry 11, upgrade: [`+tt.first+`]}]
 `+one), nil)
-		if err != nil {
-			t.Fatal(err)
-		}
-		got := rel.PathsFrom(installed("windows", "", tt.version))[0].Way
-		expect.Same(t, tt.first+" from "+tt.version, got, tt.want)
+			if err != nil {
+				t.Fatal(err)
+			}
+			got := rel.PathsFrom(installed("windows", "", tt.version))[0].Way
+			expect.Same(t, tt.first+" from "+tt.version, got, tt.want)
+		})
 	}
 }
 

@@ -151,9 +151,11 @@ func TestHostileDocuments(t *testing.T) {
 		"a deep need":      head + "requirements: [{id: a, title: T, level: should, reason: R, need: " + deep + "}]\n",
 		"a large document": head + "#" + strings.Repeat("x", doc.MaxBytes),
 	} {
-		if _, err := release.Read("f", []byte(src), nil); err == nil {
-			t.Errorf("%s is taken", name)
-		}
+		t.Run(name, func(t *testing.T) {
+			if _, err := release.Read("f", []byte(src), nil); err == nil {
+				t.Errorf("%s is taken", name)
+			}
+		})
 	}
 }
 
@@ -339,19 +341,21 @@ func TestCompareRevisions(t *testing.T) {
 		"consequence: installer-refuses=consequence: will-not-start": need.Tighter,
 		"reason:=when: {fact: os.edition, equals: Home}, reason:":    need.Looser,
 	} {
-		a, b, _ := strings.Cut(change, "=")
-		p, q := head+one, head+strings.Replace(one, a, b, 1)
-		x, err := release.Read("f", []byte(p), nil)
-		if err != nil {
-			t.Fatal(err)
-		}
-		y, err := release.Read("f", []byte(q), nil)
-		if err != nil {
-			t.Fatal(err)
-		}
-		if pairs := release.Compare(x, y); len(pairs) != 1 || pairs[0].Change() != want {
-			t.Errorf("%s: %v", change, pairs)
-		}
+		t.Run(change, func(t *testing.T) {
+			a, b, _ := strings.Cut(change, "=")
+			p, q := head+one, head+strings.Replace(one, a, b, 1)
+			x, err := release.Read("f", []byte(p), nil)
+			if err != nil {
+				t.Fatal(err)
+			}
+			y, err := release.Read("f", []byte(q), nil)
+			if err != nil {
+				t.Fatal(err)
+			}
+			if pairs := release.Compare(x, y); len(pairs) != 1 || pairs[0].Change() != want {
+				t.Errorf("%s: %v", change, pairs)
+			}
+		})
 	}
 }
 

@@ -190,9 +190,11 @@ func TestIDsOfSteps(t *testing.T) {
 		"a:":       false,
 		"a/":       false,
 	} {
-		if got := validID(id); got != want {
-			t.Errorf("%q: %v", id, got)
-		}
+		t.Run(id, func(t *testing.T) {
+			if got := validID(id); got != want {
+				t.Errorf("%q: %v", id, got)
+			}
+		})
 	}
 }
 

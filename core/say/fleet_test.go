@@ -62,7 +62,9 @@ func TestMachinesChanged(t *testing.T) {
 		{30, 29, "29 machines were changed; one was so already."},
 		{30, 1, "One machine was changed; 29 were so already."},
 	} {
-		expect.Same(t, "what is said", say.MachinesChanged(tt.picked, tt.changed), tt.want)
+		t.Run(tt.want, func(t *testing.T) {
+			expect.Same(t, "what is said", say.MachinesChanged(tt.picked, tt.changed), tt.want)
+		})
 	}
 }
 

@@ -18,9 +18,11 @@ func TestEveryKindOfNeedIsSaid(t *testing.T) {
 				"its opposite": say.Need(&need.NotOf{Part: s.Leaf}),
 				"its target":   say.Target(s.Leaf),
 			} {
-				if strings.TrimSpace(text) == "" || strings.HasSuffix(strings.TrimSpace(text), ":") {
-					t.Errorf("%s is said as %q", what, text)
-				}
+				t.Run(what, func(t *testing.T) {
+					if strings.TrimSpace(text) == "" || strings.HasSuffix(strings.TrimSpace(text), ":") {
+						t.Errorf("%s is said as %q", what, text)
+					}
+				})
 			}
 			is, not := say.Need(s.Leaf), say.Need(&need.NotOf{Part: s.Leaf})
 			if is == not {

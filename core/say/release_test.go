@@ -50,11 +50,13 @@ func TestReleaseInSentences(t *testing.T) {
 				"then 3 digits, then U, H, T, HQ or nothing; includes generation 8 and later; except Corvane " +
 				"K3-8130U."},
 	} {
-		for _, w := range want {
-			if !strings.Contains(sections[title], w) {
-				t.Errorf("%s does not say %q:\n%s", title, w, sections[title])
+		t.Run(title, func(t *testing.T) {
+			for _, w := range want {
+				if !strings.Contains(sections[title], w) {
+					t.Errorf("%s does not say %q:\n%s", title, w, sections[title])
+				}
 			}
-		}
+		})
 	}
 }
 
@@ -67,9 +69,11 @@ func TestNeedsOverListsInSentences(t *testing.T) {
 			"least 9 in.",
 		"titles-to-remove": "Recommended: No titles to remove first.",
 	} {
-		if got := say.Requirement(rel.Requirement(id)); got != want {
-			t.Errorf("%s: %q, want %q", id, got, want)
-		}
+		t.Run(id, func(t *testing.T) {
+			if got := say.Requirement(rel.Requirement(id)); got != want {
+				t.Errorf("%s: %q, want %q", id, got, want)
+			}
+		})
 	}
 }
 
@@ -121,9 +125,11 @@ func TestWhatStandsBeside(t *testing.T) {
 		"programs":                "programs stay; files and settings do not",
 		"files settings":          "files and settings stay; programs do not",
 	} {
-		if got := say.Keeps(strings.Fields(list)); got != want {
-			t.Errorf("%s: %q", list, got)
-		}
+		t.Run(list, func(t *testing.T) {
+			if got := say.Keeps(strings.Fields(list)); got != want {
+				t.Errorf("%s: %q", list, got)
+			}
+		})
 	}
 	now := time.Date(2026, 11, 23, 0, 0, 0, 0, time.UTC)
 	ends := func(day string) *release.SupportDoc {

@@ -79,9 +79,11 @@ func TestSmallWords(t *testing.T) {
 		}): "a or b", say.And(nil): "",
 		say.Sentence("two sources"): "Two sources.", say.Sentence("Done."): "Done.", say.Sentence(""): "",
 	} {
-		if got != want {
-			t.Errorf("got %q, want %q", got, want)
-		}
+		t.Run(got, func(t *testing.T) {
+			if got != want {
+				t.Errorf("got %q, want %q", got, want)
+			}
+		})
 	}
 }
 
@@ -113,9 +115,11 @@ func TestOverviewSaysWhatIsNotKnownAndWhy(t *testing.T) {
 		"Firmware":  "",
 		"Boot mode": "",
 	} {
-		if got[label].Value != want {
-			t.Errorf("%s: %q, want %q", label, got[label].Value, want)
-		}
+		t.Run(label, func(t *testing.T) {
+			if got[label].Value != want {
+				t.Errorf("%s: %q, want %q", label, got[label].Value, want)
+			}
+		})
 	}
 	if m := got["Memory"].Unknown; len(m) != 1 ||
 		m[0].Why != "reading it requires administrator rights (/sys/firmware/dmi/tables/DMI); it is at least 7 GiB" {

@@ -157,9 +157,11 @@ func TestRefusals(t *testing.T) {
 		"is not a value of os.plat": {Fixed: map[string]string{"os.platform": "beos"}},
 		"unknown fact":              {Fixed: map[string]string{"os.plattform": "linux"}},
 	} {
-		if _, err := sheet.Sheet(heads, rows, o); err == nil || !strings.Contains(err.Error(), want) {
-			t.Errorf("%v, want %s", err, want)
-		}
+		t.Run(want, func(t *testing.T) {
+			if _, err := sheet.Sheet(heads, rows, o); err == nil || !strings.Contains(err.Error(), want) {
+				t.Errorf("%v, want %s", err, want)
+			}
+		})
 	}
 	// What no column says is asked together with the columns.
 	r, err := sheet.Sheet(heads, rows,

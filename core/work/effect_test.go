@@ -39,9 +39,11 @@ func TestPhasesOfPlans(t *testing.T) {
 		remedy.Install: "upgrade",
 		remedy.Host:    "",
 	} {
-		if got := p.In(l, phase).String(); got != want {
-			t.Errorf("%s: %q, want %q", phase, got, want)
-		}
+		t.Run(phase, func(t *testing.T) {
+			if got := p.In(l, phase).String(); got != want {
+				t.Errorf("%s: %q, want %q", phase, got, want)
+			}
+		})
 	}
 }
 

@@ -37,12 +37,14 @@ func TestCapturesInPlaceOfInventories(t *testing.T) {
 		"NSLIP-M51": {"Tessaly Foldbook 13, laptop", "full, supported: yes"},
 		"EELG-102":  {"Lodestar Linux 12", "on, LUKS"},
 	} {
-		code, out, errOut := rolltop(t, "inspect", "--inventory", captured(t, name))
-		for _, w := range want {
-			if code != 0 || !strings.Contains(out, w) {
-				t.Errorf("%s: %d, no %q in\n%s%s", name, code, w, out, errOut)
+		t.Run(name, func(t *testing.T) {
+			code, out, errOut := rolltop(t, "inspect", "--inventory", captured(t, name))
+			for _, w := range want {
+				if code != 0 || !strings.Contains(out, w) {
+					t.Errorf("%s: %d, no %q in\n%s%s", name, code, w, out, errOut)
+				}
 			}
-		}
+		})
 	}
 	release := filepath.Join(dir, "skerry-12.yaml")
 	if code, out, _ := rolltop(t, "check", "--release", release, "--inventory", captured(t, "GULL-101")); code != 10 ||
@@ -96,20 +98,22 @@ func TestBadCaptures(t *testing.T) {
 			"the value is not valid base64"},
 		"a made-up key": {func(m map[string]any) { m["recods"] = 1 }, `did you mean "records"?`},
 	} {
-		changed := map[string]any{}
-		b, _ := json.Marshal(whole)
-		if err := json.Unmarshal(b, &changed); err != nil {
-			t.Fatal(err)
-		}
-		tt.change(changed)
-		b, _ = json.Marshal(changed)
-		path := filepath.Join(t.TempDir(), "c.json")
-		if err := os.WriteFile(path, b, 0o600); err != nil {
-			t.Fatal(err)
-		}
-		if code, _, errOut := rolltop(t, "inspect", "--inventory", path); code != 1 ||
-			!strings.Contains(errOut, tt.want) {
-			t.Errorf("%s: %d %s", name, code, errOut)
-		}
+		t.Run(name, func(t *testing.T) {
+			changed := map[string]any{}
+			b, _ := json.Marshal(whole)
+			if err := json.Unmarshal(b, &changed); err != nil {
+				t.Fatal(err)
+			}
+			tt.change(changed)
+			b, _ = json.Marshal(changed)
+			path := filepath.Join(t.TempDir(), "c.json")
+			if err := os.WriteFile(path, b, 0o600); err != nil {
+				t.Fatal(err)
+			}
+			if code, _, errOut := rolltop(t, "inspect", "--inventory", path); code != 1 ||
+				!strings.Contains(errOut, tt.want) {
+				t.Errorf("%s: %d %s", name, code, errOut)
+			}
+		})
 	}
 }

@@ -42,19 +42,21 @@ func TestCompletion(t *testing.T) {
 		"work stock new":                        "new laptop",
 		"expected set 1 off":                    "off",
 	} {
-		args := []string{"__complete"}
-		for _, word := range strings.Split(line, " ") {
-			args = append(args, strings.ReplaceAll(word, "&", " "))
-		}
-		_, out, _ := rolltop(t, args...)
-		found := false
-		for candidate := range strings.Lines(out) {
-			word, _, _ := strings.Cut(strings.TrimSuffix(candidate, "\n"), "\t")
-			found = found || word == want
-		}
-		if !found {
-			t.Errorf("%q is not offered for %q:\n%.300s", want, line, out)
-		}
+		t.Run(line, func(t *testing.T) {
+			args := []string{"__complete"}
+			for _, word := range strings.Split(line, " ") {
+				args = append(args, strings.ReplaceAll(word, "&", " "))
+			}
+			_, out, _ := rolltop(t, args...)
+			found := false
+			for candidate := range strings.Lines(out) {
+				word, _, _ := strings.Cut(strings.TrimSuffix(candidate, "\n"), "\t")
+				found = found || word == want
+			}
+			if !found {
+				t.Errorf("%q is not offered for %q:\n%.300s", want, line, out)
+			}
+		})
 	}
 	t.Setenv("ROLLTOP_SERVER", "http://127.0.0.1:1")
 	code, out, _ := rolltop(t, "__complete", "machines", "show", "g")

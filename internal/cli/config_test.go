@@ -86,7 +86,9 @@ func TestTheEnvironmentConfirmsNothing(t *testing.T) {
 		"ROLLTOP_FORMAT":  "json",
 		"ROLLTOP_DRY_RUN": "x",
 	} {
-		t.Setenv(name, value)
+		t.Run(name, func(t *testing.T) {
+			t.Setenv(name, value)
+		})
 	}
 	at := []string{"--server", s.URL, "--token", s.Token}
 	if code, _, errOut := rolltop(t, append([]string{"machines", "remove", "gull-014"}, at...)...); code != 2 ||

@@ -179,11 +179,13 @@ func TestServeWithTLS(t *testing.T) {
 		"omit it if the service handles TLS": {"--tls-self", "--behind-proxy"},
 		"cannot be used":                     {"--tls-cert", "x", "--tls-key", "y"},
 	} {
-		if code, _, errOut := rolltop(t,
-			append([]string{"serve", "--database", db, "--listen", "127.0.0.1:0"}, args...)...); code == 0 ||
-			!strings.Contains(errOut, want) {
-			t.Errorf("%v: %d %s", args, code, errOut)
-		}
+		t.Run(want, func(t *testing.T) {
+			if code, _, errOut := rolltop(t,
+				append([]string{"serve", "--database", db, "--listen", "127.0.0.1:0"}, args...)...); code == 0 ||
+				!strings.Contains(errOut, want) {
+				t.Errorf("%v: %d %s", args, code, errOut)
+			}
+		})
 	}
 	out, stop := start(t, "Ctrl-C", "serve", "--database", db, "--listen", "127.0.0.1:0", "--tls-self")
 	pin := regexp.MustCompile(`\b[0-9a-f]{64}\b`).FindString(out.String())

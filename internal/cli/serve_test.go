@@ -130,9 +130,11 @@ func TestRenewedCertificate(t *testing.T) {
 		t.Helper()
 		c, k := certificate(t)
 		for path, text := range map[string][]byte{cert: c, key: k} {
-			if err := os.WriteFile(path, text, 0o600); err != nil {
-				t.Fatal(err)
-			}
+			t.Run(path, func(t *testing.T) {
+				if err := os.WriteFile(path, text, 0o600); err != nil {
+					t.Fatal(err)
+				}
+			})
 		}
 	}
 	renew()
@@ -246,19 +248,21 @@ func TestCollectorsThatAreHandedOut(t *testing.T) {
 		t.Fatal(err)
 	}
 	for want, args := range map[string][]string{"carried": nil, "another one": {"--collectors", dir}} {
-		out, stop := start(t, "Ctrl-C",
-			append([]string{"serve", "--database", filepath.Join(t.TempDir(), "fleet.db"), "--listen", "127.0.0.1:0"},
-				args...)...)
-		res, err := http.Get(anyAddress.FindString(out.String()) + "/download/rolltop-collect-linux-amd64")
-		if err != nil {
-			t.Fatal(err)
-		}
-		b, err := io.ReadAll(res.Body)
-		_ = res.Body.Close()
-		if err != nil || string(b) != want {
-			t.Errorf("%v: %q %v, want %q", args, b, err, want)
-		}
-		stop()
+		t.Run(want, func(t *testing.T) {
+			out, stop := start(t, "Ctrl-C",
+				append([]string{"serve", "--database", filepath.Join(t.TempDir(), "fleet.db"), "--listen", "127.0.0.1:0"},
+					args...)...)
+			res, err := http.Get(anyAddress.FindString(out.String()) + "/download/rolltop-collect-linux-amd64")
+			if err != nil {
+				t.Fatal(err)
+			}
+			b, err := io.ReadAll(res.Body)
+			_ = res.Body.Close()
+			if err != nil || string(b) != want {
+				t.Errorf("%v: %q %v, want %q", args, b, err, want)
+			}
+			stop()
+		})
 	}
 	code, _, errOut := rolltop(t, "serve", "--database", filepath.Join(t.TempDir(), "fleet.db"), "--listen",
 		"127.0.0.1:0", "--collectors", "/nowhere")

@@ -13,12 +13,14 @@ func TestInTheOpen(t *testing.T) {
 		"http://rolltop.example": true, "http://192.0.2.1:8470": true, "http://[2001:db8::1]": true,
 		"http://localhost.example": true,
 	} {
-		c, err := client.New(address, "")
-		if err != nil {
-			t.Fatal(err)
-		}
-		if says := c.InTheOpen(); (says != "") != open {
-			t.Errorf("%s: %q", address, says)
-		}
+		t.Run(address, func(t *testing.T) {
+			c, err := client.New(address, "")
+			if err != nil {
+				t.Fatal(err)
+			}
+			if says := c.InTheOpen(); (says != "") != open {
+				t.Errorf("%s: %q", address, says)
+			}
+		})
 	}
 }

@@ -487,21 +487,23 @@ func TestNothingIsSilentlyMissing(t *testing.T) {
 			"/sys/block/":                  "",
 		},
 	} {
-		d := inspect(t, tr)
-		f := fact.Read(d)
-		for _, def := range fact.All() {
-			r := f.Get(def.ID)
-			silent := !r.Value.Known() && r.Gap.Cause == inventory.NotAsked && d.GapOf(def.Name) == nil
-			expected := !def.Derived && def.On != fact.OnlyMac
-			if silent && expected {
-				t.Errorf("%s: %s is silently missing", name, def.Name)
+		t.Run(name, func(t *testing.T) {
+			d := inspect(t, tr)
+			f := fact.Read(d)
+			for _, def := range fact.All() {
+				r := f.Get(def.ID)
+				silent := !r.Value.Known() && r.Gap.Cause == inventory.NotAsked && d.GapOf(def.Name) == nil
+				expected := !def.Derived && def.On != fact.OnlyMac
+				if silent && expected {
+					t.Errorf("%s: %s is silently missing", name, def.Name)
+				}
 			}
-		}
-		b, err := json.Marshal(d)
-		must(t, err)
-		if _, err := inventory.Read(name, b); err != nil {
-			t.Errorf("%s: its own inventory is refused: %v", name, err)
-		}
+			b, err := json.Marshal(d)
+			must(t, err)
+			if _, err := inventory.Read(name, b); err != nil {
+				t.Errorf("%s: its own inventory is refused: %v", name, err)
+			}
+		})
 	}
 }
 

@@ -70,9 +70,11 @@ func TestLargeFilesAreCapped(t *testing.T) {
 		"/sys/class/dmi/id/product_name": 64 << 10,
 		"/sys/firmware/dmi/tables/DMI":   1 << 20,
 	} {
-		if n := len(c.Get(source).Raw); n != most {
-			t.Errorf("%s: %d bytes are kept, %d are the most", source, n, most)
-		}
+		t.Run(source, func(t *testing.T) {
+			if n := len(c.Get(source).Raw); n != most {
+				t.Errorf("%s: %d bytes are kept, %d are the most", source, n, most)
+			}
+		})
 	}
 }
 
@@ -89,28 +91,30 @@ func TestSoftwareAskedFor(t *testing.T) {
 		"example.lampwright": "example.lampwright",
 		"none of these":      "",
 	} {
-		c, err := collect.Capture(collect.Options{Root: root, Software: asked})
-		must(t, err)
-		d, err := decode.Inventory(c)
-		must(t, err)
-		var got []string
-		for _, s := range d.Software {
-			got = append(got, s.Name)
-		}
-		if strings.Join(got, " ") != want {
-			t.Errorf("%q: %q, want %q", asked, got, want)
-		}
-		if g := d.GapOf("software"); (g == nil) != (asked == "all") {
-			t.Errorf("%q: %+v", asked, g)
-		}
-		for _, r := range c.Records {
-			if asked != "all" {
-				if strings.Contains(string(r.Raw), "personal-notes") ||
-					strings.Contains(string(r.Raw), "somebody") {
-					t.Errorf("%q: %s keeps what nobody asked for", asked, r.Source)
+		t.Run(asked, func(t *testing.T) {
+			c, err := collect.Capture(collect.Options{Root: root, Software: asked})
+			must(t, err)
+			d, err := decode.Inventory(c)
+			must(t, err)
+			var got []string
+			for _, s := range d.Software {
+				got = append(got, s.Name)
+			}
+			if strings.Join(got, " ") != want {
+				t.Errorf("%q: %q, want %q", asked, got, want)
+			}
+			if g := d.GapOf("software"); (g == nil) != (asked == "all") {
+				t.Errorf("%q: %+v", asked, g)
+			}
+			for _, r := range c.Records {
+				if asked != "all" {
+					if strings.Contains(string(r.Raw), "personal-notes") ||
+						strings.Contains(string(r.Raw), "somebody") {
+						t.Errorf("%q: %s keeps what nobody asked for", asked, r.Source)
+					}
 				}
 			}
-		}
+		})
 	}
 }
 
@@ -129,13 +133,15 @@ func TestRPM(t *testing.T) {
 	tr[path] = string(db)
 	root := tr.write(t)
 	for asked, want := range map[string]int{"all": 43, "hawser": 1, "no such": 0} {
-		d, err := collect.Machine(collect.Options{Root: root, Software: asked})
-		must(t, err)
-		expect.Same(t, "len(d.Software)", len(d.Software), want)
-		if asked == "hawser" {
-			expect.Same(t, "its version", d.Software[0].Version.Or(""), "1:2.8-1")
-			expect.Same(t, "its architecture", d.Software[0].Architecture.Or(""), "noarch")
-		}
+		t.Run(asked, func(t *testing.T) {
+			d, err := collect.Machine(collect.Options{Root: root, Software: asked})
+			must(t, err)
+			expect.Same(t, "len(d.Software)", len(d.Software), want)
+			if asked == "hawser" {
+				expect.Same(t, "its version", d.Software[0].Version.Or(""), "1:2.8-1")
+				expect.Same(t, "its architecture", d.Software[0].Architecture.Or(""), "noarch")
+			}
+		})
 	}
 	for _, tt := range []struct {
 		path, content, cause,
@@ -166,7 +172,9 @@ func TestDriversOfTheBus(t *testing.T) {
 		"0000:00:14.3": "0x028000",
 		"0000:00:00.0": "0x060000",
 	} {
-		tr[pci+at+"/class"], tr[pci+at+"/vendor"], tr[pci+at+"/device"] = class+"\n", "0x1af4\n", "0x1041\n"
+		t.Run(at, func(t *testing.T) {
+			tr[pci+at+"/class"], tr[pci+at+"/vendor"], tr[pci+at+"/device"] = class+"\n", "0x1af4\n", "0x1041\n"
+		})
 	}
 	tr[pci+"0000:00:1f.6/driver"] = "->../../../bus/pci/drivers/lantern_net"
 	tr["/sys/module/lantern_net/version"] = "3.2.6\n"

@@ -42,17 +42,19 @@ func TestLoadRefuses(t *testing.T) {
 		"not contain":       func(p string) error { return os.WriteFile(p, letters(10_000), 0o600) },
 		"contain a machine": func(p string) error { return os.Symlink("/etc/hostname", p) },
 	} {
-		path := filepath.Join(t.TempDir(), "machine-key.pem")
-		if err := prepare(path); err != nil {
-			t.Fatal(err)
-		}
-		before, _ := os.ReadFile(path)
-		if _, err := machinekey.Load(path); err == nil || !strings.Contains(err.Error(), name) {
-			t.Errorf("%s: %v", name, err)
-		}
-		if after, _ := os.ReadFile(path); string(before) != string(after) {
-			t.Errorf("%s: the file was changed", name)
-		}
+		t.Run(name, func(t *testing.T) {
+			path := filepath.Join(t.TempDir(), "machine-key.pem")
+			if err := prepare(path); err != nil {
+				t.Fatal(err)
+			}
+			before, _ := os.ReadFile(path)
+			if _, err := machinekey.Load(path); err == nil || !strings.Contains(err.Error(), name) {
+				t.Errorf("%s: %v", name, err)
+			}
+			if after, _ := os.ReadFile(path); string(before) != string(after) {
+				t.Errorf("%s: the file was changed", name)
+			}
+		})
 	}
 }
 

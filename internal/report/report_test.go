@@ -362,9 +362,11 @@ func TestALetter(t *testing.T) {
 
 func TestReaders(t *testing.T) {
 	for name, want := range map[string]string{"": "technician", "technician": "technician", "user": "user"} {
-		if got, err := report.Reader(name); got != want || err != nil {
-			t.Errorf("%q: %q, %v", name, got, err)
-		}
+		t.Run(name, func(t *testing.T) {
+			if got, err := report.Reader(name); got != want || err != nil {
+				t.Errorf("%q: %q, %v", name, got, err)
+			}
+		})
 	}
 	if _, err := report.Reader("usr"); err == nil || !strings.Contains(err.Error(), "user") {
 		t.Errorf("usr: %v", err)

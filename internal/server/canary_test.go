@@ -154,16 +154,18 @@ func TestNothingOfAnotherSiteIsSeen(t *testing.T) {
 			seen++
 		}
 		for who, token := range map[string]string{"a viewer": read.Secret, "a technician": work.Secret} {
-			status, body := get(token, call)
-			// What was asked for may be repeated in the refusal.
-			if leak := leaks(body); leak != "" {
-				if !(status >= 400 && leaks(call) != "") {
-					t.Errorf("%s of another site reads from %s (%d): …%s…", who, call, status, leak)
+			t.Run(who, func(t *testing.T) {
+				status, body := get(token, call)
+				// What was asked for may be repeated in the refusal.
+				if leak := leaks(body); leak != "" {
+					if !(status >= 400 && leaks(call) != "") {
+						t.Errorf("%s of another site reads from %s (%d): …%s…", who, call, status, leak)
+					}
 				}
-			}
-			if status >= 500 {
-				t.Errorf("%s: %d %.200s", call, status, body)
-			}
+				if status >= 500 {
+					t.Errorf("%s: %d %.200s", call, status, body)
+				}
+			})
 		}
 	}
 	t.Logf("%d calls by two callers; an administrator sees the canary in %d answers", len(calls), seen)

@@ -115,8 +115,10 @@ func TestDecisionsAreRefused(t *testing.T) {
 		{"a circle", api.MakeDecision{Kind: "hold", Scope: "disposition=ready", Reason: "x", Until: day},
 			"because decisions change it"},
 	} {
-		_, err := s.Client.Decide(ctx, tt.d)
-		refused(t, tt.name, err, tt.want)
+		t.Run(tt.name, func(t *testing.T) {
+			_, err := s.Client.Decide(ctx, tt.d)
+			refused(t, tt.name, err, tt.want)
+		})
 	}
 	worker, err := client.New(s.URL, s.NewToken(t, "tech", server.ScopeWork))
 	if err != nil {

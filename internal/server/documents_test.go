@@ -33,10 +33,12 @@ func TestFactsByHandAtTheService(t *testing.T) {
 		"tpm.version":                    "2.0",
 		"storage.system.partition_style": "gpt",
 	} {
-		if d, err = s.Client.SetFact(ctx, key, name,
-			api.SetFact{Value: value, Note: "seen at the desk"}); err != nil {
-			t.Fatal(err)
-		}
+		t.Run(name, func(t *testing.T) {
+			if d, err = s.Client.SetFact(ctx, key, name,
+				api.SetFact{Value: value, Note: "seen at the desk"}); err != nil {
+				t.Fatal(err)
+			}
+		})
 	}
 	expect.Same(t, "d.Disposition", d.Disposition, "ready")
 	expect.Same(t, "len(d.Hand)", len(d.Hand), 4)
@@ -84,11 +86,13 @@ func TestFactsByHandAtTheService(t *testing.T) {
 		"graphics[7].interface_level": "12",
 		"storage.system.free_bytes":   "9000 GB",
 	} {
-		var p *api.Problem
-		if _, err := s.Client.SetFact(ctx, key, name, api.SetFact{Value: value}); !errors.As(err, &p) ||
-			p.Status != http.StatusUnprocessableEntity {
-			t.Errorf("%s=%s: %v", name, value, err)
-		}
+		t.Run(name, func(t *testing.T) {
+			var p *api.Problem
+			if _, err := s.Client.SetFact(ctx, key, name, api.SetFact{Value: value}); !errors.As(err, &p) ||
+				p.Status != http.StatusUnprocessableEntity {
+				t.Errorf("%s=%s: %v", name, value, err)
+			}
+		})
 	}
 	if after, err := s.Client.Machine(ctx, key); err != nil || len(after.Hand) != 3 {
 		t.Errorf("%+v %v", after.Hand, err)

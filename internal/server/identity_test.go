@@ -202,8 +202,10 @@ func TestModelFact(t *testing.T) {
 		"no machine has the model": {Model: "Slipway 99", Fact: "tpm.header", Value: "true"},
 		"is not a value":           {Model: "Slipway 14", Fact: "tpm.header", Value: "perhaps"},
 	} {
-		_, err := s.Client.AddModelFact(ctx, f)
-		refused(t, want, err, want)
+		t.Run(want, func(t *testing.T) {
+			_, err := s.Client.AddModelFact(ctx, f)
+			refused(t, want, err, want)
+		})
 	}
 }
 

@@ -21,27 +21,31 @@ func TestViewersSeeNoNumbersEnteredByHand(t *testing.T) {
 		"device.asset_tag": "TAG-HANDMADE",
 		"tpm.header":       "true",
 	} {
-		if _, err := s.Client.SetFact(ctx, "gull-014", fact, api.SetFact{Value: value}); err != nil {
-			t.Logf("%s: %v", fact, err) // it may contradict what was read
-		}
+		t.Run(fact, func(t *testing.T) {
+			if _, err := s.Client.SetFact(ctx, "gull-014", fact, api.SetFact{Value: value}); err != nil {
+				t.Logf("%s: %v", fact, err) // it may contradict what was read
+			}
+		})
 	}
 	viewer := s.As(t, s.NewToken(t, "viewer", server.ScopeRead))
 	for who, c := range map[string]bool{"an administrator": true, "a viewer": false} {
-		client := viewer
-		if c {
-			client = s.Client
-		}
-		d, err := client.Machine(ctx, "gull-014")
-		if err != nil {
-			t.Fatal(err)
-		}
-		seen := map[string]bool{}
-		for _, h := range d.Hand {
-			seen[h.Fact.Fact] = true
-		}
-		expect.Same(t, who+": the serial number", seen["device.serial"], c)
-		expect.Same(t, who+": the asset tag", seen["device.asset_tag"], c)
-		expect.That(t, who+" sees the TPM header", seen["tpm.header"])
+		t.Run(who, func(t *testing.T) {
+			client := viewer
+			if c {
+				client = s.Client
+			}
+			d, err := client.Machine(ctx, "gull-014")
+			if err != nil {
+				t.Fatal(err)
+			}
+			seen := map[string]bool{}
+			for _, h := range d.Hand {
+				seen[h.Fact.Fact] = true
+			}
+			expect.Same(t, who+": the serial number", seen["device.serial"], c)
+			expect.Same(t, who+": the asset tag", seen["device.asset_tag"], c)
+			expect.That(t, who+" sees the TPM header", seen["tpm.header"])
+		})
 	}
 	status, _, body := call(t, "GET", s.URL+"/api/v1/machines/gull-014", s.NewToken(t, "another viewer",
 		server.ScopeRead),
@@ -62,26 +66,28 @@ func TestVisitLinksEndWithTheirMaker(t *testing.T) {
 		},
 		"leaving": func() error { return s.Client.RemoveUser(ctx, "clerk") },
 	} {
-		if _, err := s.Client.SetUser(ctx, "clerk",
-			api.SetUser{Role: "technician", Password: "lantern-and-rope"}); err != nil {
-			t.Fatal(err)
-		}
-		cookie, _ := signIn(t, s, "clerk", "lantern-and-rope")
-		req, err := http.NewRequest(http.MethodPost, s.URL+"/api/v1/machines/gull-101/visit-link", nil)
-		if err != nil {
-			t.Fatal(err)
-		}
-		req.AddCookie(cookie)
-		link := visitPathOf(t, req)
-		if status := statusAt(t, s.URL+link); status != 200 {
-			t.Fatalf("%s: %d before", name, status)
-		}
-		if err := change(); err != nil {
-			t.Fatal(err)
-		}
-		if status := statusAt(t, s.URL+link); status != http.StatusGone {
-			t.Errorf("a link outlives %s of its maker: %d", name, status)
-		}
+		t.Run(name, func(t *testing.T) {
+			if _, err := s.Client.SetUser(ctx, "clerk",
+				api.SetUser{Role: "technician", Password: "lantern-and-rope"}); err != nil {
+				t.Fatal(err)
+			}
+			cookie, _ := signIn(t, s, "clerk", "lantern-and-rope")
+			req, err := http.NewRequest(http.MethodPost, s.URL+"/api/v1/machines/gull-101/visit-link", nil)
+			if err != nil {
+				t.Fatal(err)
+			}
+			req.AddCookie(cookie)
+			link := visitPathOf(t, req)
+			if status := statusAt(t, s.URL+link); status != 200 {
+				t.Fatalf("%s: %d before", name, status)
+			}
+			if err := change(); err != nil {
+				t.Fatal(err)
+			}
+			if status := statusAt(t, s.URL+link); status != http.StatusGone {
+				t.Errorf("a link outlives %s of its maker: %d", name, status)
+			}
+		})
 	}
 }
 

@@ -83,8 +83,10 @@ func TestMarks(t *testing.T) {
 		`there is no machine "nobody"`: {Keys: []string{"gull-001", "nobody"}, Retire: &no},
 		"unknown key":                  {Where: "plcae=x", Tag: []string{"x"}},
 	} {
-		_, err := s.Client.Change(ctx, m)
-		refused(t, fmt.Sprintf("%+v", m), err, want)
+		t.Run(want, func(t *testing.T) {
+			_, err := s.Client.Change(ctx, m)
+			refused(t, fmt.Sprintf("%+v", m), err, want)
+		})
 	}
 	audit, err := s.Client.Audit(ctx, "", "", "", 10)
 	if err != nil || !strings.Contains(audit.Entries[len(audit.Entries)-1].Becomes+audit.Entries[0].Becomes,
@@ -248,9 +250,11 @@ func TestLimitedToSites(t *testing.T) {
 		"/api/v1/compare?a=gull-001&b=gull-002": 200,
 		"/metrics":                              403,
 	} {
-		if status, _, _ := call(t, "GET", s.URL+path, m.Secret, "", ""); status != want {
-			t.Errorf("%s: %d, want %d", path, status, want)
-		}
+		t.Run(path, func(t *testing.T) {
+			if status, _, _ := call(t, "GET", s.URL+path, m.Secret, "", ""); status != want {
+				t.Errorf("%s: %d, want %d", path, status, want)
+			}
+		})
 	}
 	_, err = c.AddModelFact(ctx,
 		api.AddModelFact{Maker: "Ostrel", Model: "Slipway 14", Fact: "tpm.header", Value: "false"})

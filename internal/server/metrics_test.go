@@ -43,10 +43,12 @@ func TestMetrics(t *testing.T) {
 		s.NewToken(t, "counter", server.ScopeSubmit): 403,
 		"rlt_guess": 401,
 	} {
-		if status, _, body := call(t, "GET", s.URL+"/metrics", token, "", ""); status != want ||
-			strings.Contains(body, "rolltop_machines") {
-			t.Errorf("with %q: %d", token, status)
-		}
+		t.Run(token, func(t *testing.T) {
+			if status, _, body := call(t, "GET", s.URL+"/metrics", token, "", ""); status != want ||
+				strings.Contains(body, "rolltop_machines") {
+				t.Errorf("with %q: %d", token, status)
+			}
+		})
 	}
 }
 

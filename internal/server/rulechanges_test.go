@@ -224,25 +224,27 @@ func TestWorkExports(t *testing.T) {
 		"messages":  w.Visits,
 		"decisions": 5,
 	} {
-		body, err := s.Client.ExportWork(ctx, list, "", "", "csv")
-		if err != nil {
-			t.Fatalf("%s: %v", list, err)
-		}
-		rows, err := csv.NewReader(strings.NewReader(string(body))).ReadAll()
-		if err != nil || len(rows) != n+1 {
-			t.Errorf("%s: %d rows, want %d (%v)", list, len(rows)-1, n, err)
-		}
-		for _, row := range rows {
-			for _, cell := range row {
-				if cell != "" && strings.ContainsRune("=+-@", rune(cell[0])) {
-					t.Errorf("%s: the cell %q is a formula", list, cell)
+		t.Run(list, func(t *testing.T) {
+			body, err := s.Client.ExportWork(ctx, list, "", "", "csv")
+			if err != nil {
+				t.Fatalf("%s: %v", list, err)
+			}
+			rows, err := csv.NewReader(strings.NewReader(string(body))).ReadAll()
+			if err != nil || len(rows) != n+1 {
+				t.Errorf("%s: %d rows, want %d (%v)", list, len(rows)-1, n, err)
+			}
+			for _, row := range rows {
+				for _, cell := range row {
+					if cell != "" && strings.ContainsRune("=+-@", rune(cell[0])) {
+						t.Errorf("%s: the cell %q is a formula", list, cell)
+					}
 				}
 			}
-		}
-		if lines, err := s.Client.ExportWork(ctx, list, "", "", "ndjson"); err != nil ||
-			strings.Count(string(lines), "\n") != n {
-			t.Errorf("%s: %d lines, want %d (%v)", list, strings.Count(string(lines), "\n"), n, err)
-		}
+			if lines, err := s.Client.ExportWork(ctx, list, "", "", "ndjson"); err != nil ||
+				strings.Count(string(lines), "\n") != n {
+				t.Errorf("%s: %d lines, want %d (%v)", list, strings.Count(string(lines), "\n"), n, err)
+			}
+		})
 	}
 	// Every pick's filter lists the machines that it frees.
 	for _, p := range e.Picks {

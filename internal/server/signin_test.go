@@ -73,20 +73,22 @@ func TestFirstLink(t *testing.T) {
 		},
 		"leaving": func() error { return s.Client.RemoveUser(ctx, "clerk") },
 	} {
-		if _, err := s.Client.SetUser(ctx, "clerk",
-			api.SetUser{Role: "technician", Password: "long enough 34"}); err != nil {
-			t.Fatal(err)
-		}
-		clerk, err := anon.SignIn(ctx, "clerk", "long enough 34", api.NewOwnToken{Name: name})
-		if err != nil {
-			t.Fatal(err)
-		}
-		if err := change(); err != nil {
-			t.Fatal(name, err)
-		}
-		if _, err := s.As(t, clerk.Secret).Fleet(ctx, ""); err == nil {
-			t.Errorf("a token survives %s of its owner", name)
-		}
+		t.Run(name, func(t *testing.T) {
+			if _, err := s.Client.SetUser(ctx, "clerk",
+				api.SetUser{Role: "technician", Password: "long enough 34"}); err != nil {
+				t.Fatal(err)
+			}
+			clerk, err := anon.SignIn(ctx, "clerk", "long enough 34", api.NewOwnToken{Name: name})
+			if err != nil {
+				t.Fatal(err)
+			}
+			if err := change(); err != nil {
+				t.Fatal(name, err)
+			}
+			if _, err := s.As(t, clerk.Secret).Fleet(ctx, ""); err == nil {
+				t.Errorf("a token survives %s of its owner", name)
+			}
+		})
 	}
 	own := s.Client
 	if _, err := own.Users(ctx); err != nil {
@@ -301,19 +303,21 @@ func TestNamesAndPasswords(t *testing.T) {
 		"password12345":     "too easy to guess",
 		"harbour-master-12": "", // the name of the user alone
 	} {
-		_, err := s.Client.SetUser(ctx, "clerk", api.SetUser{Role: "viewer", Password: password})
-		if why == "" {
-			if err != nil {
-				t.Errorf("%q: %v", password, err)
+		t.Run(password, func(t *testing.T) {
+			_, err := s.Client.SetUser(ctx, "clerk", api.SetUser{Role: "viewer", Password: password})
+			if why == "" {
+				if err != nil {
+					t.Errorf("%q: %v", password, err)
+				}
+				return
 			}
-			continue
-		}
-		refused(t, password, err, why)
-		if err != nil && strings.Contains(err.Error(), strings.TrimSpace(password)) {
-			if strings.TrimSpace(password) != "" {
-				t.Errorf("the refusal repeats %q: %v", password, err)
+			refused(t, password, err, why)
+			if err != nil && strings.Contains(err.Error(), strings.TrimSpace(password)) {
+				if strings.TrimSpace(password) != "" {
+					t.Errorf("the refusal repeats %q: %v", password, err)
+				}
 			}
-		}
+		})
 	}
 	for _, name := range []string{" ", " clerk", "clerk ", "cl\nerk", "cl\u202eerk", "everything", "EVERYTHING"} {
 		if _, err := s.Client.SetUser(ctx, name,

@@ -300,8 +300,10 @@ func TestTokenForMachines(t *testing.T) {
 		"sites apply only":                    {Name: "b", Scope: "submit", Sites: []string{"x"}},
 		"is not a tag":                        {Name: "c", Scope: "submit", Tag: "a b"},
 	} {
-		_, err := s.Client.AddToken(ctx, n)
-		refused(t, want, err, want)
+		t.Run(want, func(t *testing.T) {
+			_, err := s.Client.AddToken(ctx, n)
+			refused(t, want, err, want)
+		})
 	}
 }
 

@@ -38,35 +38,37 @@ func TestTwoAdministrators(t *testing.T) {
 			prices(32)},
 		{"targets", `{"pc":"skerry-13"}`, `{"pc":"skerry-12"}`},
 	} {
-		at := s.URL + "/api/v1/" + tt.path
-		status, h, body := call(t, "GET", at, s.Token, "", "")
-		tag := h.Get("ETag")
-		if status != 200 || tag == "" {
-			t.Errorf("%s: %d %q %.200s", tt.path, status, tag, body)
-			continue
-		}
-		if _, again, _ := call(t, "GET", at, s.Token, "", ""); again.Get("ETag") != tag {
-			t.Errorf("%s: the tag changes although nothing did", tt.path)
-		}
-		if status, body := replace(t, s, at, tag, tt.first); status >= 300 {
-			t.Errorf("%s: the first is answered %d %s", tt.path, status, body)
-		}
-		_, kept, before := call(t, "GET", at, s.Token, "", "")
-		status, body = replace(t, s, at, tag, tt.second)
-		if status != http.StatusPreconditionFailed || !strings.Contains(body, "/problems/changed-meanwhile") {
-			t.Errorf("%s: the second is answered %d %s", tt.path, status, body)
-		}
-		if _, _, after := call(t, "GET", at, s.Token, "", ""); after != before {
-			t.Errorf("%s: the second changed it", tt.path)
-		}
-		if status, body := replace(t, s, at, kept.Get("ETag"), tt.second); status >= 300 {
-			t.Errorf("%s: whoever read it again is answered %d %s", tt.path, status, body)
-		}
-		for _, tag := range []string{"", "*"} {
-			if status, body := replace(t, s, at, tag, tt.first); status >= 300 {
-				t.Errorf("%s: with If-Match %q it is answered %d %s", tt.path, tag, status, body)
+		t.Run(tt.path, func(t *testing.T) {
+			at := s.URL + "/api/v1/" + tt.path
+			status, h, body := call(t, "GET", at, s.Token, "", "")
+			tag := h.Get("ETag")
+			if status != 200 || tag == "" {
+				t.Errorf("%s: %d %q %.200s", tt.path, status, tag, body)
+				return
 			}
-		}
+			if _, again, _ := call(t, "GET", at, s.Token, "", ""); again.Get("ETag") != tag {
+				t.Errorf("%s: the tag changes although nothing did", tt.path)
+			}
+			if status, body := replace(t, s, at, tag, tt.first); status >= 300 {
+				t.Errorf("%s: the first is answered %d %s", tt.path, status, body)
+			}
+			_, kept, before := call(t, "GET", at, s.Token, "", "")
+			status, body = replace(t, s, at, tag, tt.second)
+			if status != http.StatusPreconditionFailed || !strings.Contains(body, "/problems/changed-meanwhile") {
+				t.Errorf("%s: the second is answered %d %s", tt.path, status, body)
+			}
+			if _, _, after := call(t, "GET", at, s.Token, "", ""); after != before {
+				t.Errorf("%s: the second changed it", tt.path)
+			}
+			if status, body := replace(t, s, at, kept.Get("ETag"), tt.second); status >= 300 {
+				t.Errorf("%s: whoever read it again is answered %d %s", tt.path, status, body)
+			}
+			for _, tag := range []string{"", "*"} {
+				if status, body := replace(t, s, at, tag, tt.first); status >= 300 {
+					t.Errorf("%s: with If-Match %q it is answered %d %s", tt.path, tag, status, body)
+				}
+			}
+		})
 	}
 }
 

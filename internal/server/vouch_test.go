@@ -169,10 +169,12 @@ func TestAKeySpeaksForItsMachine(t *testing.T) {
 			return s.other.SubmitSigned(ctx, s.reading(t, 4, false), wrong)
 		},
 	} {
-		got, err := send()
-		expect.NoError(t, err)
-		expect.That(t, name+": got.Beside", got.Beside)
-		expect.That(t, name+": !got.Latest", !got.Latest)
+		t.Run(name, func(t *testing.T) {
+			got, err := send()
+			expect.NoError(t, err)
+			expect.That(t, name+": got.Beside", got.Beside)
+			expect.That(t, name+": !got.Latest", !got.Latest)
+		})
 	}
 	got, err = s.other.SubmitSigned(ctx, s.reading(t, 5, true), key)
 	expect.NoError(t, err)
@@ -218,24 +220,26 @@ func TestASignatureThatDoesNotFit(t *testing.T) {
 			r.Header.Set("Signature-Input", `sig1=("@method");created=1`)
 		},
 	} {
-		req, err := http.NewRequest(http.MethodPost, s.URL+"/api/v1/inventories", bytes.NewReader(body))
-		if err != nil {
-			t.Fatal(err)
-		}
-		req.Header.Set("Content-Type", "application/json")
-		req.Header.Set("Authorization", "Bearer "+s.Token)
-		h.Set(req.Header)
-		change(req)
-		res, err := http.DefaultClient.Do(req)
-		if err != nil {
-			t.Fatal(err)
-		}
-		text := new(bytes.Buffer)
-		_, _ = text.ReadFrom(res.Body)
-		_ = res.Body.Close()
-		if res.StatusCode != 422 || !strings.Contains(text.String(), name) {
-			t.Errorf("%s: %d %s", name, res.StatusCode, text)
-		}
+		t.Run(name, func(t *testing.T) {
+			req, err := http.NewRequest(http.MethodPost, s.URL+"/api/v1/inventories", bytes.NewReader(body))
+			if err != nil {
+				t.Fatal(err)
+			}
+			req.Header.Set("Content-Type", "application/json")
+			req.Header.Set("Authorization", "Bearer "+s.Token)
+			h.Set(req.Header)
+			change(req)
+			res, err := http.DefaultClient.Do(req)
+			if err != nil {
+				t.Fatal(err)
+			}
+			text := new(bytes.Buffer)
+			_, _ = text.ReadFrom(res.Body)
+			_ = res.Body.Close()
+			if res.StatusCode != 422 || !strings.Contains(text.String(), name) {
+				t.Errorf("%s: %d %s", name, res.StatusCode, text)
+			}
+		})
 	}
 	if n := total(t, s.Client, "GULL-990"); n != 0 {
 		t.Error("a machine is kept all the same")

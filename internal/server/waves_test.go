@@ -54,10 +54,12 @@ func TestWavesAreRefused(t *testing.T) {
 		{"a rule with a mistake", func(w *api.MakeWave) { w.Rule = "plaice=x" }, `unknown key "plaice"`},
 		{"a name twice", func(w *api.MakeWave) { w.Name = "pilot" }, "already"},
 	} {
-		w := good
-		tt.change(&w)
-		_, err := s.Client.SetWave(ctx, 0, w)
-		refused(t, tt.what, err, tt.want)
+		t.Run(tt.what, func(t *testing.T) {
+			w := good
+			tt.change(&w)
+			_, err := s.Client.SetWave(ctx, 0, w)
+			refused(t, tt.what, err, tt.want)
+		})
 	}
 	one, err := s.Client.SetWave(ctx, 0, good)
 	if err != nil {
@@ -116,10 +118,12 @@ func TestHandOff(t *testing.T) {
 		"GULL-007":  "it is undetermined",
 		"nslip-001": "the machine does not match the rule of the wave",
 	} {
-		if !slices.ContainsFunc(got.Refusals,
-			func(r wave.Refusal) bool { return r.Some[0].Name == key && strings.Contains(r.Reason, want) }) {
-			t.Errorf("%s is not refused for %q: %+v", key, want, got.Refusals)
-		}
+		t.Run(key, func(t *testing.T) {
+			if !slices.ContainsFunc(got.Refusals,
+				func(r wave.Refusal) bool { return r.Some[0].Name == key && strings.Contains(r.Reason, want) }) {
+				t.Errorf("%s is not refused for %q: %+v", key, want, got.Refusals)
+			}
+		})
 	}
 	got, err = s.Client.FillWave(ctx, w.ID,
 		api.FillWave{Keys: []string{"gull-013", "gull-001"}, ByName: true})

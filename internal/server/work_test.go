@@ -230,9 +230,11 @@ func TestAfterTheWorkAtTheService(t *testing.T) {
 		"gull-101/results?inventory=99999": 404,
 		"nobody/after?inventory=1":         404,
 	} {
-		if status, _, body := call(t, "GET", s.URL+"/api/v1/machines/"+path, s.Token, "", ""); status != want {
-			t.Errorf("%s: %d %s", path, status, body)
-		}
+		t.Run(path, func(t *testing.T) {
+			if status, _, body := call(t, "GET", s.URL+"/api/v1/machines/"+path, s.Token, "", ""); status != want {
+				t.Errorf("%s: %d %s", path, status, body)
+			}
+		})
 	}
 }
 

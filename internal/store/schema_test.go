@@ -215,10 +215,12 @@ func TestWordsAreMigrated(t *testing.T) {
 		"SELECT name FROM site":                         "Gull Quay",
 		"SELECT what FROM audit WHERE subject='steps'":  "set-knowledge",
 	} {
-		var got string
-		if err := s.reader.Get(&got, query); err != nil || got != want {
-			t.Errorf("%s: %q %v, want %q", query, got, err, want)
-		}
+		t.Run(query, func(t *testing.T) {
+			var got string
+			if err := s.reader.Get(&got, query); err != nil || got != want {
+				t.Errorf("%s: %q %v, want %q", query, got, err, want)
+			}
+		})
 	}
 }
 

@@ -471,12 +471,14 @@ func TestBackupAndRestore(t *testing.T) {
 		"missing":   filepath.Join(dir, "none.db"),
 		"directory": dir,
 	} {
-		to := filepath.Join(dir, "to-"+name)
-		if err := store.Restore(ctx, path, to); err == nil {
-			t.Errorf("%s is restored", name)
-		}
-		if _, err := os.Stat(to); err == nil {
-			t.Errorf("%s leaves a file", name)
-		}
+		t.Run(name, func(t *testing.T) {
+			to := filepath.Join(dir, "to-"+name)
+			if err := store.Restore(ctx, path, to); err == nil {
+				t.Errorf("%s is restored", name)
+			}
+			if _, err := os.Stat(to); err == nil {
+				t.Errorf("%s leaves a file", name)
+			}
+		})
 	}
 }

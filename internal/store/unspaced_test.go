@@ -9,8 +9,10 @@ func TestUnspaced(t *testing.T) {
 		"\t{\"\\\\\" : \" \\\\\\\" \" }": `{"\\":" \\\" "}`,
 		`{"a":"open  `:                   `{"a":"open  `, `{"a":"\`: `{"a":"\`,
 	} {
-		if got := string(unspaced([]byte(text))); got != want {
-			t.Errorf("%q: %q, want %q", text, got, want)
-		}
+		t.Run(text, func(t *testing.T) {
+			if got := string(unspaced([]byte(text))); got != want {
+				t.Errorf("%q: %q, want %q", text, got, want)
+			}
+		})
 	}
 }

@@ -57,9 +57,11 @@ func TestLinesThatAPersonCanRead(t *testing.T) {
 		"docs":     {".md"},
 		"web":      {".go", ".ts", ".vue"},
 	} {
-		for _, ending := range endings {
-			each(t, dir, ending, look)
-		}
+		t.Run(dir, func(t *testing.T) {
+			for _, ending := range endings {
+				each(t, dir, ending, look)
+			}
+		})
 	}
 	for _, name := range []string{"README.md", "CONTRIBUTING.md", "CHANGELOG.md"} {
 		path := filepath.Join(project, name)
@@ -97,9 +99,11 @@ func rawLines(src []byte) map[int]bool {
 
 func TestColumns(t *testing.T) {
 	for line, want := range map[string]int{"": 0, "abc": 3, "\tabc": 7, "a\tb": 5, "für “dich”": 10} {
-		if got := columns(line); got != want {
-			t.Errorf("%q has %d columns, want %d", line, got, want)
-		}
+		t.Run(line, func(t *testing.T) {
+			if got := columns(line); got != want {
+				t.Errorf("%q has %d columns, want %d", line, got, want)
+			}
+		})
 	}
 	raw := rawLines([]byte("package x\n\nvar a = `one\ntwo`\n\ntype b struct {\n\tc int `json:\"c\"`\n\td int\n}\n"))
 	for n, want := range map[int]bool{1: false, 3: true, 4: true, 7: true, 8: false} {

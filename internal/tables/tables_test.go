@@ -182,7 +182,9 @@ func TestWorkbook(t *testing.T) {
 		"A1": "Supported processors", "A3": "Model", "B3": "Cores", "A4": "Corvane K5-8400", "B4": 6,
 		"A5": "Corvane K5-8130U", "B5": 2,
 	} {
-		expect.NoError(t, f.SetCellValue("Sheet1", at, v))
+		t.Run(at, func(t *testing.T) {
+			expect.NoError(t, f.SetCellValue("Sheet1", at, v))
+		})
 	}
 	expect.NoError(t, f.SetCellStyle("Sheet1", "A5", "B5", strike))
 	_, err = f.NewSheet("Other")

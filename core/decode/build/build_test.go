@@ -84,9 +84,11 @@ func TestRest(t *testing.T) {
 		"backup":           inventory.NotAsked,
 		"tpm.state":        inventory.NotOffered,
 	} {
-		if g := x.D.GapOf(name); g == nil || g.Cause != cause {
-			t.Errorf("%s: %+v", name, g)
-		}
+		t.Run(name, func(t *testing.T) {
+			if g := x.D.GapOf(name); g == nil || g.Cause != cause {
+				t.Errorf("%s: %+v", name, g)
+			}
+		})
 	}
 	if x.D.GapOf("processor.threads") != nil || x.D.GapOf("device.model_id") != nil {
 		t.Error("a gap for what is known, or for what only Macs have")

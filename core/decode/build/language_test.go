@@ -16,13 +16,17 @@ func TestLanguages(t *testing.T) {
 		"e":                    "",
 		"en_G/B":               "",
 	} {
-		if got := LanguageOfLocale(name); got != want {
-			t.Errorf("%q is %q, want %q", name, got, want)
-		}
+		t.Run(name, func(t *testing.T) {
+			if got := LanguageOfLocale(name); got != want {
+				t.Errorf("%q is %q, want %q", name, got, want)
+			}
+		})
 	}
 	for id, want := range map[string]string{"0409": "en-US", "040A": "es-ES", " 0c07 ": "de-AT", "ffff": "", "": ""} {
-		if got := LanguageByNumber(id); got != want {
-			t.Errorf("%q is %q, want %q", id, got, want)
-		}
+		t.Run(id, func(t *testing.T) {
+			if got := LanguageByNumber(id); got != want {
+				t.Errorf("%q is %q, want %q", id, got, want)
+			}
+		})
 	}
 }

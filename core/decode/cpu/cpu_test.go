@@ -87,9 +87,11 @@ func TestClockInName(t *testing.T) {
 		"x @ -1GHz":            0,
 		"x @ 1e9GHz":           0,
 	} {
-		if got := cpu.ClockInName(name); got != want {
-			t.Errorf("%q: %d, want %d", name, got, want)
-		}
+		t.Run(name, func(t *testing.T) {
+			if got := cpu.ClockInName(name); got != want {
+				t.Errorf("%q: %d, want %d", name, got, want)
+			}
+		})
 	}
 }
 

@@ -63,9 +63,11 @@ func TestRefuses(t *testing.T) {
 	short, junk, sum := good[:100], append([]byte{1}, good[1:]...), append([]byte{}, good...)
 	sum[127]++
 	for name, b := range map[string][]byte{"short": short, "empty": nil, "junk": junk, "checksum": sum} {
-		if _, err := edid.Decode(b); err == nil {
-			t.Errorf("%s was taken", name)
-		}
+		t.Run(name, func(t *testing.T) {
+			if _, err := edid.Decode(b); err == nil {
+				t.Errorf("%s was taken", name)
+			}
+		})
 	}
 }
 

@@ -65,9 +65,11 @@ func TestDecode(t *testing.T) {
 		"xml":    {[]byte(xml), xmlWant},
 		"binary": {binaryForm(), map[string]any{"A": "b", "N": int64(258), "Y": true, "W": "ü", "L": []any{"b"}}},
 	} {
-		if got, err := plist.Decode(tt.in); err != nil || !reflect.DeepEqual(got, tt.want) {
-			t.Errorf("%s: %v\n got %#v\nwant %#v", name, err, got, tt.want)
-		}
+		t.Run(name, func(t *testing.T) {
+			if got, err := plist.Decode(tt.in); err != nil || !reflect.DeepEqual(got, tt.want) {
+				t.Errorf("%s: %v\n got %#v\nwant %#v", name, err, got, tt.want)
+			}
+		})
 	}
 }
 
@@ -84,9 +86,11 @@ func TestBroken(t *testing.T) {
 		"not base64":         []byte("<data>!</data>"),
 		"binary, cut":        binaryForm()[:30],
 	} {
-		if got, err := plist.Decode(in); err == nil {
-			t.Errorf("%s was taken: %v", name, got)
-		}
+		t.Run(name, func(t *testing.T) {
+			if got, err := plist.Decode(in); err == nil {
+				t.Errorf("%s was taken: %v", name, got)
+			}
+		})
 	}
 }
 

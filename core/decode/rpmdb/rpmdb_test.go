@@ -58,9 +58,11 @@ func TestBroken(t *testing.T) {
 		"no table of packages": {bytes.ReplaceAll(whole, []byte("Packages"), []byte("Pickages")),
 			"no table of packages"},
 	} {
-		if _, err := packages(tt.in); err == nil || !strings.Contains(err.Error(), tt.want) {
-			t.Errorf("%s: %v", name, err)
-		}
+		t.Run(name, func(t *testing.T) {
+			if _, err := packages(tt.in); err == nil || !strings.Contains(err.Error(), tt.want) {
+				t.Errorf("%s: %v", name, err)
+			}
+		})
 	}
 }
 

@@ -26,9 +26,11 @@ func TestTPMDevice(t *testing.T) {
 		"marked as not supported": {map[int]string{4: "PLVR\x02\x00", 0x13: "\x04"}, false},
 		"without a version":       {map[int]string{4: "PLVR"}, false},
 	} {
-		if in := described(t, sample.Structure(43, 43, 31, tt.set)); in.TPM != tt.want {
-			t.Errorf("%s: %v", name, in.TPM)
-		}
+		t.Run(name, func(t *testing.T) {
+			if in := described(t, sample.Structure(43, 43, 31, tt.set)); in.TPM != tt.want {
+				t.Errorf("%s: %v", name, in.TPM)
+			}
+		})
 	}
 	if described(t, sample.Structure(43, 43, 6, nil)).TPM {
 		t.Error("a short entry names a TPM")
@@ -45,10 +47,12 @@ func TestDates(t *testing.T) {
 		"3/9/2021":   "",
 		"":           "",
 	} {
-		if got := described(t, sample.Structure(0, 0, 26, map[int]string{4: "\x01\x02", 8: "\x03"}, "Plover Firmware",
-			"1", in)).Firmware.Date; got != want {
-			t.Errorf("%q: %q, want %q", in, got, want)
-		}
+		t.Run(in, func(t *testing.T) {
+			if got := described(t, sample.Structure(0, 0, 26, map[int]string{4: "\x01\x02", 8: "\x03"}, "Plover Firmware",
+				"1", in)).Firmware.Date; got != want {
+				t.Errorf("%q: %q, want %q", in, got, want)
+			}
+		})
 	}
 }
 
@@ -85,9 +89,11 @@ func TestOneLetterIsFilled(t *testing.T) {
 		"7":                      "",
 		"-":                      "",
 	} {
-		if got := smbios.Filled(in); got != want {
-			t.Errorf("%q: %q, want %q", in, got, want)
-		}
+		t.Run(in, func(t *testing.T) {
+			if got := smbios.Filled(in); got != want {
+				t.Errorf("%q: %q, want %q", in, got, want)
+			}
+		})
 	}
 }
 

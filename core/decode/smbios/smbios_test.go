@@ -199,9 +199,11 @@ func TestVersion(t *testing.T) {
 		"junk":                  0,
 		"":                      0,
 	} {
-		if got := smbios.Version([]byte(entry)); got != want {
-			t.Errorf("%q: %x, want %x", entry, got, want)
-		}
+		t.Run(entry, func(t *testing.T) {
+			if got := smbios.Version([]byte(entry)); got != want {
+				t.Errorf("%q: %x, want %x", entry, got, want)
+			}
+		})
 	}
 }
 

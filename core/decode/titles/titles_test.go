@@ -20,9 +20,11 @@ func TestHas(t *testing.T) {
 		"":              false,
 		"Tidebook (64)": true,
 	} {
-		if k.Has(title) != want {
-			t.Errorf("%q: %v", title, !want)
-		}
+		t.Run(title, func(t *testing.T) {
+			if k.Has(title) != want {
+				t.Errorf("%q: %v", title, !want)
+			}
+		})
 	}
 	expect.That(t, `!titles.Ask("").Has("x")`, !titles.Ask("").Has("x"))
 	expect.That(t, `titles.Ask("ALL").Has("x")`, titles.Ask("ALL").Has("x"))

@@ -347,9 +347,11 @@ func TestSoftware(t *testing.T) {
 		"d": {"DisplayName": "A correction", "ReleaseType": "Security Update"},
 		"f": {"DisplayName": "Tidebook", "DisplayVersion": "4.1"},
 	} {
-		for name, v := range values {
-			c.text(windows.KeyUninstall+`\`+sub, name, v)
-		}
+		t.Run(sub, func(t *testing.T) {
+			for name, v := range values {
+				c.text(windows.KeyUninstall+`\`+sub, name, v)
+			}
+		})
 	}
 	c.text(windows.KeyUninstall+`\e`, "DisplayName", "Hidden")
 	c.number(windows.KeyUninstall+`\e`, "SystemComponent", 1)
