@@ -179,7 +179,8 @@ func TestWhatToBring(t *testing.T) {
 		"; ") != "the installation medium of Skerry 12, or the network that provides it" {
 		t.Errorf("a clean installation takes %q", c.Bring)
 	}
-	if c = checked(t, "skerry-12", func(d *doc) { d.Storage.System.FreeBytes = inventory.Some(int64(9e9)) }); c.Bring != nil {
+	full := func(d *doc) { d.Storage.System.FreeBytes = inventory.Some(int64(9e9)) }
+	if c = checked(t, "skerry-12", full); c.Bring != nil {
 		t.Errorf("remotely, somebody brings %q", c.Bring)
 	}
 }

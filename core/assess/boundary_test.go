@@ -57,7 +57,11 @@ func TestADriverRulesNothingOut(t *testing.T) {
 			expect.Same(t, form+": c.Disposition", c.Disposition, "reconfigure")
 			expect.Same(t, form+": c.Certainty", c.Certainty, "expected")
 			expect.Same(t, form+": c.Worst", c.Worst, worst)
-			expect.That(t, form+": the driver comes first in "+planOf(c), strings.HasPrefix(planOf(c), "graphics-driver"))
+			expect.That(
+				t,
+				form+": the driver comes first in "+planOf(c),
+				strings.HasPrefix(planOf(c), "graphics-driver"),
+			)
 		})
 	}
 }

@@ -59,8 +59,8 @@ func TestWhatAVerdictMayClaim(t *testing.T) {
 			[]string{"maximum memory of the machine: unknown"}, nil},
 		{"a TPM that is not seen is none", []string{refuses + tpm},
 			inPlace + "\nlists: [{id: p, of: processors, rows: [{name: Corvane K5-9400, built_in_tpm: false}]}]",
-			func(d *doc) { noTPM(d); d.Device.Form = inventory.Some("laptop") }, "!undetermined", "reconfigure replace", nil,
-			[]string{"Nothing on this machine can change it"}},
+			func(d *doc) { noTPM(d); d.Device.Form = inventory.Some("laptop") }, "!undetermined",
+			"reconfigure replace", nil, []string{"Nothing on this machine can change it"}},
 		{"two sources that differ are none", []string{refuses + "{fact: memory.installed_bytes, at_least: 6 GiB}"},
 			inPlace, func(d *doc) {
 				memory(4, 2)(d)
@@ -87,11 +87,12 @@ func TestWhatAVerdictMayClaim(t *testing.T) {
 		{"a version of the system", []string{refuses + "{fact: os.version, at_least: \"99\"}"}, inPlace, nil, "decide",
 			"decide decide", nil, nil},
 		{"a file system", []string{refuses + "{fact: storage.system.filesystem, equals: tidal}"}, inPlace,
-			func(d *doc) { d.Storage.System.Filesystem = inventory.Some("native") }, "decide", "decide decide", nil, nil},
+			func(d *doc) { d.Storage.System.Filesystem = inventory.Some("native") }, "decide", "decide decide",
+			nil, nil},
 		{"a title that must not be there",
 			[]string{refuses + "{in: software, none: {fact: software.name, begins_with: [Lampwright]}}"}, inPlace,
-			func(d *doc) { d.Software = []inventory.Software{{Name: "Lampwright", Version: inventory.Some("7")}} }, "decide",
-			"decide decide",
+			func(d *doc) { d.Software = []inventory.Software{{Name: "Lampwright", Version: inventory.Some("7")}} },
+			"decide", "decide decide",
 			[]string{"It has Lampwright, which is not allowed."}, []string{"has not known"}},
 
 		// 4. Severity counts.
@@ -120,7 +121,8 @@ func TestWhatAVerdictMayClaim(t *testing.T) {
 				"at_least: 8 GiB}]}"}, inPlace, nil, "ready", "",
 			[]string{"Met by: installed memory of at least 8 GiB."}, nil},
 		{"digits show the difference", []string{refuses + "{fact: storage.system.free_bytes, at_least: 30 GB}"},
-			inPlace, func(d *doc) { d.Storage.System.FreeBytes = inventory.Some(int64(29_960_000_000)) }, "reconfigure", "",
+			inPlace, func(d *doc) { d.Storage.System.FreeBytes = inventory.Some(int64(29_960_000_000)) },
+			"reconfigure", "",
 			[]string{"has 29.96 GB → needs at least 30 GB (40 MB more)"}, nil},
 		{"and never show none", []string{refuses + "{fact: memory.installed_bytes, at_least: 8 GiB}"}, inPlace,
 			func(d *doc) {

@@ -139,7 +139,8 @@ func drawMachine(r *rand.Rand) *doc {
 	truth(&d.TPM.Header)
 	if odd() {
 		d.Graphics = [][]inventory.Adapter{
-			nil, {}, {{DriverModel: inventory.Some("1.3")}}, {{InterfaceLevel: inventory.Some("11.0"), DriverModel: inventory.Some("2.7")}},
+			nil, {}, {{DriverModel: inventory.Some("1.3")}},
+			{{InterfaceLevel: inventory.Some("11.0"), DriverModel: inventory.Some("2.7")}},
 		}[r.IntN(4)]
 	}
 	return d

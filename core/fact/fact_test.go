@@ -31,7 +31,8 @@ func TestCompareVersions(t *testing.T) {
 // Every fact has a value or a gap, whatever the inventory holds.
 func TestEveryFactIsKnownOrHasAGap(t *testing.T) {
 	for _, d := range []*inventory.Document{
-		{}, {OS: inventory.OS{Platform: inventory.Some("windows")}, Gaps: []inventory.Gap{{Fact: "tpm", Cause: "needs-rights"}}},
+		{},
+		{OS: inventory.OS{Platform: inventory.Some("windows")}, Gaps: []inventory.Gap{{Fact: "tpm", Cause: "needs-rights"}}},
 	} {
 		f := fact.Read(d)
 		for _, def := range fact.All() {

@@ -206,7 +206,8 @@ func TestWaysRestOnFacts(t *testing.T) {
 		"language: [en]": fact.OSLanguage, `at_least: "11"`: fact.OSVersion, `at_most: "11"`: fact.OSVersion,
 	} {
 		t.Run(key, func(t *testing.T) {
-			rel, err := release.Read("r", []byte(head+"upgrade: [{platform: windows, way: in-place, "+key+"}]\n"+one), nil)
+			src := head + "upgrade: [{platform: windows, way: in-place, " + key + "}]\n" + one
+			rel, err := release.Read("r", []byte(src), nil)
 			if err != nil {
 				t.Fatal(err)
 			}

@@ -257,7 +257,8 @@ func TestWhatIsNoLongerThere(t *testing.T) {
 		{gone(inventory.NeedsRights), results.Invisible,
 			"No longer visible, since the later inventory was read with fewer rights: TPM 2.0 ready."},
 		{gone(inventory.ReadFailed), results.Lost, "Now unknown: TPM 2.0 ready."},
-		{func(d *doc) { d.TPM.State = inventory.Some("off") }, results.Broken, "Met before but not now: TPM 2.0 ready."},
+		{func(d *doc) { d.TPM.State = inventory.Some("off") }, results.Broken,
+			"Met before but not now: TPM 2.0 ready."},
 		{func(*doc) {}, "", "Ready, as before."},
 	} {
 		t.Run(tt.kind, func(t *testing.T) {

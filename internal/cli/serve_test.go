@@ -250,8 +250,8 @@ func TestCollectorsThatAreHandedOut(t *testing.T) {
 	for want, args := range map[string][]string{"carried": nil, "another one": {"--collectors", dir}} {
 		t.Run(want, func(t *testing.T) {
 			out, stop := start(t, "Ctrl-C",
-				append([]string{"serve", "--database", filepath.Join(t.TempDir(), "fleet.db"), "--listen", "127.0.0.1:0"},
-					args...)...)
+				append([]string{"serve", "--database", filepath.Join(t.TempDir(), "fleet.db"),
+					"--listen", "127.0.0.1:0"}, args...)...)
 			res, err := http.Get(anyAddress.FindString(out.String()) + "/download/rolltop-collect-linux-amd64")
 			if err != nil {
 				t.Fatal(err)

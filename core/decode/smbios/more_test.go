@@ -48,8 +48,8 @@ func TestDates(t *testing.T) {
 		"":           "",
 	} {
 		t.Run(in, func(t *testing.T) {
-			if got := described(t, sample.Structure(0, 0, 26, map[int]string{4: "\x01\x02", 8: "\x03"}, "Plover Firmware",
-				"1", in)).Firmware.Date; got != want {
+			firmware := sample.Structure(0, 0, 26, map[int]string{4: "\x01\x02", 8: "\x03"}, "Plover Firmware", "1", in)
+			if got := described(t, firmware).Firmware.Date; got != want {
 				t.Errorf("%q: %q, want %q", in, got, want)
 			}
 		})
