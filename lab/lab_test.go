@@ -73,7 +73,8 @@ func TestCompare(t *testing.T) {
 			if r.right == r.compared || len(r.wrong) == 0 {
 				t.Errorf("%s as %s was not found wrong", name, want)
 			}
-			if name == "firmware.boot_mode" && r.wrong[0] != "firmware.boot_mode: expected uefi, read legacy (the kernel)" {
+			const says = "firmware.boot_mode: expected uefi, read legacy (the kernel)"
+			if name == "firmware.boot_mode" && r.wrong[0] != says {
 				t.Error(r.wrong[0])
 			}
 		})

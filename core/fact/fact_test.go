@@ -32,7 +32,8 @@ func TestCompareVersions(t *testing.T) {
 func TestEveryFactIsKnownOrHasAGap(t *testing.T) {
 	for _, d := range []*inventory.Document{
 		{},
-		{OS: inventory.OS{Platform: inventory.Some("windows")}, Gaps: []inventory.Gap{{Fact: "tpm", Cause: "needs-rights"}}},
+		{OS: inventory.OS{Platform: inventory.Some("windows")},
+			Gaps: []inventory.Gap{{Fact: "tpm", Cause: "needs-rights"}}},
 	} {
 		f := fact.Read(d)
 		for _, def := range fact.All() {
