@@ -27,17 +27,18 @@ type End struct {
 	Says    string `json:"says"`
 }
 
-// around fills in what stands around the plan: what to bring, when to go, what is
-// optional, what ends.
+// around fills in what stands around the plan: what to bring, when to go, further work,
+// what ends.
 func (d *Document) around(a *Assessment, now time.Time) {
 	d.bring(a)
 	d.when(a, now)
 	d.ends(a)
-	for i, p := range a.Knowledge.Steps.Optional(a.Result, &a.Verdict) {
+	for i, p := range a.Knowledge.Steps.Further(a.Result, &a.Verdict) {
 		var bill bill
 		s, parts := d.step(a, &p)
 		s.Number, s.Parts = i+1, bill.add(parts, a.Knowledge.Prices)
-		d.Optional = append(d.Optional, s)
+		s.Weight, s.Weighs = p.Weight, say.Weight(p.Weight)
+		d.Further = append(d.Further, s)
 	}
 }
 

@@ -196,8 +196,8 @@ func TestOptionalSteps(t *testing.T) {
 	}
 	c := checked(t, "skerry-12", titles)
 	got := map[string]*assess.Step{}
-	for i := range c.Optional {
-		got[c.Optional[i].Step] = &c.Optional[i]
+	for i := range c.Further {
+		got[c.Further[i].Step] = &c.Further[i]
 	}
 	for id, s := range map[string]string{
 		"remove-titles": "then remove Lampwright 3.0 with", "update-titles": "Update Tidebook 3.0 from",
@@ -218,6 +218,12 @@ func TestOptionalSteps(t *testing.T) {
 			t.Errorf("what is bought: %+v", got["buy-titles"].Parts)
 		}
 	}
+	var weights []string
+	for _, s := range c.Further {
+		weights = append(weights, s.Step+" "+s.Weight)
+	}
+	expect.Same(t, "the weights", strings.Join(weights, ", "), "buy-titles required, remove-titles required, "+
+		"update-titles advised, update-drivers advised")
 	if len(got["remove-titles"].Settles) != 1 {
 		t.Errorf("the removal settles %v", got["remove-titles"].Settles)
 	}
@@ -226,8 +232,8 @@ func TestOptionalSteps(t *testing.T) {
 		t.Error("an optional step cannot be ticked")
 	}
 	if c = checked(t, "skerry-12",
-		with(titles, func(d *doc) { d.OS.Architecture = inventory.Some("x86") })); len(c.Optional) > 0 {
-		for _, s := range c.Optional {
+		with(titles, func(d *doc) { d.OS.Architecture = inventory.Some("x86") })); len(c.Further) > 0 {
+		for _, s := range c.Further {
 			if strings.Contains(s.Step, "titles") {
 				t.Errorf("on an emptied disk: %s", s.Step)
 			}
@@ -237,8 +243,8 @@ func TestOptionalSteps(t *testing.T) {
 		with(titles, func(d *doc) {
 			d.OS.Name = inventory.Some("Skerry 12")
 			d.OS.Version = inventory.Some("12.0")
-		})); c.Optional != nil {
-		t.Errorf("on a machine that is done: %+v", c.Optional)
+		})); c.Further != nil {
+		t.Errorf("on a machine that is done: %+v", c.Further)
 	}
 }
 

@@ -65,8 +65,8 @@ func (d *Document) beside(a *Assessment, now time.Time) {
 		d.Warnings = append(d.Warnings, say.SlotsTwice(slots))
 	}
 	d.Warnings = append(d.Warnings, ruleAge(rel.Published, rel.Retrieved, now)...)
-	d.Software, d.Strangers = known(f, rel.Known, fact.Titles, fact.TitleName, fact.TitlePublisher, fact.TitleVersion)
-	d.Drivers, _ = known(f, rel.KnownDrivers, fact.Drivers, fact.DriverDevice, fact.DriverProvider, fact.DriverVersion)
+	d.Software, d.Strangers = known(f, rel.Known, check.Titles(f))
+	d.Drivers, _ = known(f, rel.KnownDrivers, check.Drivers(f))
 	for i := range rel.Prepare {
 		if a.Verdict.Disposition == remedy.Done {
 			break // there is nothing to prepare for
@@ -140,29 +140,22 @@ func (d *Document) tpm(a *Assessment) {
 	d.TPM = t
 }
 
-// known lists the rows of a list that the release knows, and the names of those
-// that it does not.
-func known(
-	f *fact.Facts, entries []release.Known, g fact.Group, name, publisher, version fact.ID,
-) (out []Known, strangers []string) {
+// known lists the titles that the release knows, and the others by name.
+func known(f *fact.Facts, entries []release.Known, titles []release.Title) (out []Known, strangers []string) {
 	if len(entries) == 0 {
 		return nil, nil
 	}
-	for i := range f.Rows(g) {
-		row := f.Row(g, i)
-		j := release.Judge(entries, f, row.Value(name), row.Value(publisher), row.Value(version))
+	for _, t := range titles {
+		j := release.Judge(entries, f, t)
 		if j.Range == nil && j.Maybe == nil {
-			strangers = append(strangers, check.Title(row, name, version))
+			strangers = append(strangers, t.String())
 			continue
 		}
-		k := Known{
-			Name:    row.Value(name).Text(),
-			Version: row.Value(version).Text(),
-			Is:      Possible,
-			Says:    say.Possible(&j),
-		}
+		k := Known{Name: t.Name.Text(), Version: t.Version.Text(), Is: Possible, Says: say.Possible(&j)}
 		if v := j.Range; v != nil {
 			k.Is, k.Says, k.Note, k.Source = v.Is, say.Known(v.Is), v.Note, v.Source
+			k.Weight, k.Cure, k.Cost, k.Decides = v.Work(), v.Cure, v.Cost, v.Decides
+			k.Terms = say.Terms(v.Cure, v.Cost, v.Decides)
 		}
 		out = append(out, k)
 	}

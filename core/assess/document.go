@@ -56,7 +56,7 @@ type Document struct {
 	Conversion  *Conversion `json:"conversion,omitempty" doc:"For a machine that starts from an MBR"`
 	Bring       []string    `json:"bring,omitempty" doc:"What to bring to the visit"`
 	When        *When       `json:"when,omitempty" doc:"Earliest useful day and latest day of the visit"`
-	Optional    []Step      `json:"optional,omitempty" doc:"Steps for recommendations that are not met, separate from the plan"`
+	Further     []Step      `json:"further,omitempty" doc:"Further work, the heaviest first: recommendations that are not met, and applications and drivers that the release says something of. No verdict depends on it"`
 	Ends        []End       `json:"ends,omitempty" doc:"What this machine has, or may have, that ends with the upgrade"`
 	Withheld    *Withheld   `json:"withheld,omitempty" doc:"For a machine to replace: steps that would settle the rest but are futile"`
 	Stay        string      `json:"stay,omitempty" doc:"What it means to stay on the installed release"`
@@ -143,7 +143,12 @@ type Known struct {
 	Version string `json:"version,omitempty"`
 	Is      string `json:"is" enum:"fine,update,buy,remove,problem,possible"`
 	Says    string `json:"says"`
+	Weight  string `json:"weight,omitempty" enum:"required,advised,optional" doc:"How much the work on it matters; missing where there is none"`
 	Note    string `json:"note,omitempty"`
+	Cure    string `json:"cure,omitempty" doc:"What cures the problem"`
+	Cost    string `json:"cost,omitempty" doc:"What the work costs, as the source says it"`
+	Decides string `json:"decides,omitempty" doc:"Who decides on it"`
+	Terms   string `json:"terms,omitempty" doc:"Cure, cost and who decides, in sentences"`
 	Source  string `json:"source,omitempty"`
 }
 

@@ -102,7 +102,7 @@ func decided(a *Assessment) Judgement {
 		Confirmed:   a.Verdict.Confirmed,
 		Outcomes:    a.Outcomes(),
 		Way:         a.Verdict.Route,
-		Plan:        work.Of(&a.Verdict).String(),
+		Plan:        work.Text(work.Of(&a.Verdict), work.OfFurther(a.Knowledge.Steps.Further(a.Result, &a.Verdict))),
 	}
 	if a.Publisher != nil {
 		g.Publisher = a.Publisher.Disposition

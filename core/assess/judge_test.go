@@ -47,6 +47,14 @@ func crowd() []*doc {
 			changes = append(changes, causes(c, at))
 		}
 	}
+	for _, title := range []string{"Lampwright", "Counterfoil", "Sextant"} {
+		changes = append(changes, func(d *doc) {
+			d.Software = append(d.Software, inventory.Software{Name: title, Version: inventory.Some("3.0")})
+		})
+	}
+	changes = append(changes, func(d *doc) {
+		d.Drivers = []inventory.Driver{{Device: "Pier label printer", Version: inventory.Some("5.0")}}
+	})
 	var out []*doc
 	for i, a := range changes {
 		for _, b := range changes[i:] {

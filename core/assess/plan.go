@@ -45,6 +45,8 @@ type Step struct {
 	Parts     []Part         `json:"parts,omitempty" doc:"What is bought for it"`
 	Instead   []Instead      `json:"instead,omitempty" doc:"Alternatives to the step"`
 	Disturbs  []string       `json:"disturbs,omitempty" doc:"What it disturbs; the plan contains the safeguards"`
+	Weight    string         `json:"weight,omitempty" enum:"required,advised,optional" doc:"Of further work"`
+	Weighs    string         `json:"weighs,omitempty" doc:"The weight in a word: required, recommended or optional"`
 	Own       bool           `json:"own,omitempty" doc:"The step is the organisation's own"`
 	Ticked    *Tick          `json:"ticked,omitempty" doc:"What a person recorded"`
 

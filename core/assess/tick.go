@@ -58,8 +58,8 @@ func (d *Document) Ticked(item string) *Tick {
 
 // steps are those of the plan and the optional ones.
 func (d *Document) steps() []*Step {
-	out := make([]*Step, 0, len(d.Plan)+len(d.Optional))
-	for _, list := range [][]Step{d.Plan, d.Optional} {
+	out := make([]*Step, 0, len(d.Plan)+len(d.Further))
+	for _, list := range [][]Step{d.Plan, d.Further} {
 		for i := range list {
 			out = append(out, &list[i])
 		}

@@ -72,13 +72,13 @@ func carry(f *fact.Facts, m *list.Match) {
 
 // known says where the rows of a list go by what a release knows of them.
 type known struct {
-	group                    fact.Group
-	name, publisher, version fact.ID
-	to                       map[string]fact.ID
-	unknown                  fact.ID // rows that nothing is known of
+	group                          fact.Group
+	name, publisher, version, code fact.ID
+	to                             map[string]fact.ID
+	unknown                        fact.ID // rows that nothing is known of
 }
 
-var titles = known{fact.Titles, fact.TitleName, fact.TitlePublisher, fact.TitleVersion,
+var titles = known{fact.Titles, fact.TitleName, fact.TitlePublisher, fact.TitleVersion, fact.TitleCode,
 	map[string]fact.ID{
 		release.Update:  fact.SoftwareToUpdate,
 		release.Buy:     fact.SoftwareToBuy,
@@ -86,13 +86,58 @@ var titles = known{fact.Titles, fact.TitleName, fact.TitlePublisher, fact.TitleV
 		release.Problem: fact.SoftwareProblems,
 	}, fact.SoftwareNotKnown}
 
-var drivers = known{fact.Drivers, fact.DriverDevice, fact.DriverProvider, fact.DriverVersion,
+var drivers = known{fact.Drivers, fact.DriverDevice, fact.DriverProvider, fact.DriverVersion, 0,
 	map[string]fact.ID{
 		release.Update:  fact.DriversToUpdate,
 		release.Buy:     fact.DriversToUpdate,
 		release.Remove:  fact.DriversToRemove,
 		release.Problem: fact.DriverProblems,
 	}, fact.DriversNotKnown}
+
+// title is what a row has of its title.
+func (k *known) title(row fact.View) release.Title {
+	t := release.Title{Name: row.Value(k.name), Publisher: row.Value(k.publisher), Version: row.Value(k.version)}
+	if k.code != 0 {
+		t.Code = row.Value(k.code)
+	}
+	return t
+}
+
+// Titles are the installed titles of a machine, one for each row of its list.
+func Titles(f *fact.Facts) []release.Title { return titles.all(f) }
+
+// Drivers are the drivers of a machine, one for each row of its list; their names are those of devices.
+func Drivers(f *fact.Facts) []release.Title { return drivers.all(f) }
+
+func (k *known) all(f *fact.Facts) []release.Title {
+	out := make([]release.Title, f.Rows(k.group))
+	for i := range out {
+		out[i] = k.title(f.Row(k.group, i))
+	}
+	return out
+}
+
+// Weights are the weights of the work on the titles and drivers of a machine, by the fact that lists them.
+// What only may apply asks for no work yet.
+func Weights(rel *release.Release, f *fact.Facts) map[fact.ID]string {
+	out := map[fact.ID]string{}
+	for _, of := range []struct {
+		k       *known
+		entries []release.Known
+	}{{&titles, rel.Known}, {&drivers, rel.KnownDrivers}} {
+		if len(of.entries) == 0 {
+			continue
+		}
+		for _, t := range of.k.all(f) {
+			if j := release.Judge(of.entries, f, t); j.Range != nil {
+				id := of.k.to[j.Range.Is]
+				out[id] = release.Heavier(out[id], j.Range.Work())
+			}
+		}
+	}
+	delete(out, 0) // fine
+	return out
+}
 
 const knownSource = "what the release says of known software and drivers"
 
@@ -104,7 +149,7 @@ func fillKnown(f *fact.Facts, k *known, entries []release.Known, names map[strin
 	var open [fact.Count]*inventory.Gap // where a title may belong of which something is unknown
 	for i := range f.Rows(k.group) {
 		row := f.Row(k.group, i)
-		j := release.Judge(entries, f, row.Value(k.name), row.Value(k.publisher), row.Value(k.version))
+		j := release.Judge(entries, f, k.title(row))
 		id := k.unknown
 		switch {
 		case j.Range != nil:
@@ -120,7 +165,7 @@ func fillKnown(f *fact.Facts, k *known, entries []release.Known, names map[strin
 			}
 		}
 		if id != 0 {
-			sets[id] = append(sets[id], Title(row, k.name, k.version))
+			sets[id] = append(sets[id], k.title(row).String())
 		}
 	}
 	unread := f.Get(k.group.List()).Gap
@@ -143,7 +188,7 @@ func fillKnown(f *fact.Facts, k *known, entries []release.Known, names map[strin
 
 // gap says what is missing to say what the release says of a row.
 func (k *known) gap(i int, row fact.View, j *release.Judged) *inventory.Gap {
-	title := Title(row, k.name, k.version)
+	title := k.title(row).String()
 	at := fmt.Sprintf("%s[%d]", k.group.List().Def().Name, i)
 	g := &inventory.Gap{Fact: k.version.Def().Name, Cause: inventory.NotOffered}
 	switch j.Missing {
@@ -160,13 +205,4 @@ func (k *known) gap(i int, row fact.View, j *release.Judged) *inventory.Gap {
 		g.Try = "enter the version by hand: " + at + ".version"
 	}
 	return g
-}
-
-// Title is a title or device with its version.
-func Title(row fact.View, name, version fact.ID) string {
-	s := row.Value(name).Text()
-	if v := row.Value(version); v.Known() {
-		s += " " + v.Text()
-	}
-	return s
 }

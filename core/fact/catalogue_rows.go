@@ -36,6 +36,7 @@ const (
 	TitleName        ID = 160
 	TitleVersion     ID = 161
 	TitlePublisher   ID = 162
+	TitleCode        ID = 163
 	DriverDevice     ID = 170
 	DriverClass      ID = 171
 	DriverHardwareID ID = 172
@@ -297,6 +298,13 @@ var rowCatalogue = []Def{
 		Label: "publisher",
 		Kind:  Text,
 		at:    rowText(Text, func(d *document, i int) *optText { return &d.Software[i].Publisher }),
+	},
+	{
+		ID:    TitleCode,
+		Name:  "software.code",
+		Label: "product code",
+		Kind:  Text,
+		at:    rowText(Text, func(d *document, i int) *optText { return &d.Software[i].Code }),
 	},
 
 	{

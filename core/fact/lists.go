@@ -54,7 +54,7 @@ var groups = [groupCount]group{
 	Modules: {Modules.list(), "memory.modules", "memory module", "memory modules", 9,
 		func(d *document) bool { return d.Memory.Modules != nil },
 		func(d *document) int { return len(d.Memory.Modules) }},
-	Titles: {Titles.list(), "software", "installed title", "installed titles", 3,
+	Titles: {Titles.list(), "software", "installed title", "installed titles", 4,
 		func(d *document) bool { return d.Software != nil }, func(d *document) int { return len(d.Software) }},
 	Drivers: {Drivers.list(), "drivers", "driver", "drivers", 6, func(d *document) bool { return d.Drivers != nil },
 		func(d *document) int { return len(d.Drivers) }},

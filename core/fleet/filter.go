@@ -123,7 +123,7 @@ func (f Filter) Unknown(e Existing) string {
 		switch t.key {
 		case "alone", "fails", "unknown", "waived":
 			what, exist = "requirement", e.Requirements
-		case "fixed_by", "step":
+		case "fixed_by", "further", "step":
 			what, exist = "step", e.Steps
 		case "site":
 			what, exist = "site", e.Sites

@@ -50,6 +50,7 @@ var keys = []key{
 		check: days("ends", "ends=90 for machines whose release goes out of support within 90 days"), test: pickEnds},
 	{name: "fails", doc: "a requirement", ids: true, test: byOutcome('f')},
 	{name: "fixed_by", doc: "these steps alone make it ready", ids: true, test: pickFreed},
+	{name: "further", doc: "a step of further work", ids: true, test: pickFurther},
 	{name: "hold", words: yesOrNo, test: pickHold},
 	{name: "installed", like: true, test: byText(textInstalled)},
 	{name: "judged", words: yesOrNo, test: byRow(func(r *Row, v string) bool { return r.Judged == (v == yes) })},
@@ -276,6 +277,12 @@ func pickStep(x *Index, t *term, _ *Filter) pick {
 	return x.texts[textPlan].by(func(v fact.Value) bool {
 		plan := work.Parse(v.Text())
 		return slices.ContainsFunc(t.values, plan.Has)
+	})
+}
+
+func pickFurther(x *Index, t *term, _ *Filter) pick {
+	return x.texts[textPlan].by(func(v fact.Value) bool {
+		return slices.ContainsFunc(t.values, work.ParseFurther(v.Text()).Has)
 	})
 }
 

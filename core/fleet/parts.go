@@ -208,7 +208,7 @@ func valuesLike(key string, e Existing) []string {
 	switch key {
 	case "alone", "fails", "unknown", "waived":
 		return e.Requirements
-	case "fixed_by", "step":
+	case "fixed_by", "further", "step":
 		return e.Steps
 	case "site":
 		return e.Sites

@@ -238,6 +238,14 @@ func (c *compiler) known() {
 				}
 				seen[key] = d
 			}
+			for j, code := range d.Code {
+				key := "\n" + strings.ToLower(code)
+				if strings.TrimSpace(code) == "" || seen[key] != nil {
+					c.r.Add(d.Node.Of("code").Items[j], fmt.Sprintf("the product code %q is empty or stands twice", code),
+						"a product code means one application")
+				}
+				seen[key] = d
+			}
 			c.ranges(d)
 			k := Known{KnownDoc: d, When: make([]need.Need, len(d.Versions))}
 			for j := range d.Versions {
@@ -261,6 +269,9 @@ func (c *compiler) ranges(d *KnownDoc) {
 		if v.AtLeast != "" && v.Below != "" && fact.CompareVersions(v.AtLeast, v.Below) >= 0 {
 			c.r.Add(v.Node, fmt.Sprintf("no version is at least %s and below %s", v.AtLeast, v.Below),
 				"turn the two round; below is the first version that is not meant")
+		}
+		if v.Is == Fine && (v.Weight != "" || v.Cure != "" || v.Cost != "" || v.Decides != "") {
+			c.r.Add(v.Node, "versions that are fine ask for no work", "take out weight, cure, cost and decides")
 		}
 		for j := range i {
 			if w := &d.Versions[j]; v.When == nil && w.When == nil && overlap(v, w) {

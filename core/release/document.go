@@ -136,6 +136,7 @@ type RequirementDoc struct {
 type KnownDoc struct {
 	Name      []string   `json:"name" doc:"Titles, or names of devices; a version behind the name, or words in brackets, are not part of it"`
 	Publisher string     `json:"publisher,omitempty" doc:"For a title: who publishes it; for a driver: its provider"`
+	Code      []string   `json:"code,omitempty" doc:"Of a title: its product codes, as the systems list them; a title with one of them is meant, whatever its name is"`
 	Versions  []RangeDoc `json:"versions" doc:"What is known of which versions"`
 
 	Node *doc.Node `json:"-"`
@@ -147,7 +148,11 @@ type RangeDoc struct {
 	Below   string         `json:"below,omitempty" doc:"First version that is no longer included"`
 	Is      string         `json:"is" enum:"fine,update,buy,remove,problem" doc:"Fine; to be updated first, for nothing or by buying; to be removed first; known to have a problem"`
 	When    *need.Document `json:"when,omitempty" doc:"Facts of the machines that it is said of; all, if omitted. The first range that fits counts"`
+	Weight  string         `json:"weight,omitempty" enum:"required,advised,optional" doc:"How much the work before the upgrade matters, whatever the requirements say; advised if omitted"`
 	Note    string         `json:"note,omitempty" doc:"What to do, or what the problem is"`
+	Cure    string         `json:"cure,omitempty" doc:"What cures a known problem: a version, or a setting"`
+	Cost    string         `json:"cost,omitempty" doc:"What the work costs, as the source says it: EUR 40 for each counter"`
+	Decides string         `json:"decides,omitempty" doc:"Who decides on it, as a role: the head of the ticket office"`
 	Source  string         `json:"source,omitempty"`
 
 	Node *doc.Node `json:"-"`

@@ -250,6 +250,7 @@ func TestJudgeOfTitles(t *testing.T) {
 	rel, err := release.Read("f", []byte(head+one+`software:
   - {name: [Hawser], versions: [{is: fine}]}
   - {name: [Hawser VPN], publisher: Lodestar, versions: [{at_least: "2.0", below: "3.0", is: problem}, {at_least: "3.0", is: fine}]}
+  - {name: [Halyard], code: ["{0001-HALYARD}"], versions: [{below: "2", is: buy}, {at_least: "2", is: fine}]}
   - {name: [Sextant], versions: [{is: problem, when: {fact: displays, at_least: "2"}}, {is: fine}]}
 `), nil)
 	if err != nil {
@@ -262,6 +263,11 @@ func TestJudgeOfTitles(t *testing.T) {
 		return fact.Of(fact.Text, s)
 	}
 	for _, tt := range []struct{ name, publisher, version, want string }{
+		{"Halyard", "", "1.0", "buy"},
+		{"Rigging Suite {0001-halyard}", "Another", "1.0", "buy"},
+		{"Rigging Suite {0001-HALYARD}", "", "2.0", "fine"},
+		{"Rigging Suite {0002}", "", "1.0", ""},
+		{"Halyard {0002}", "", "1.0", "buy"},
 		{"Hawser VPN", "", "2.0", "problem"},
 		{"hawser vpn 2.9.9 (64-bit)", "lodestar", "2.9.9", "problem"},
 		{"Hawser® VPN(TM) 2.9", "Lodestar", "2.9", "problem"},
@@ -282,17 +288,21 @@ func TestJudgeOfTitles(t *testing.T) {
 		{"Sextant", "", "1.0", "fact: problem fine"},
 	} {
 		t.Run(tt.name, func(t *testing.T) {
-			j := release.Judge(rel.Known, fact.Read(&inventory.Document{}), text(tt.name), text(tt.publisher),
-				text(tt.version))
+			name, code, _ := strings.Cut(tt.name, " {")
+			title := release.Title{Name: text(name), Publisher: text(tt.publisher), Version: text(tt.version)}
+			if code != "" {
+				title.Code = text("{" + code)
+			}
+			j := release.Judge(rel.Known, fact.Read(&inventory.Document{}), title)
 			expect.Same(t, tt.name+" "+tt.version+" by "+tt.publisher, judged(&j), tt.want)
 		})
 	}
 	for screens, want := range map[float64]string{2: "problem", 1: "fine"} {
 		f := fact.Read(&inventory.Document{}).With(fact.DisplayCount, fact.Num(screens), "a test")
-		j := release.Judge(rel.Known, f, text("Sextant"), text(""), text("1.0"))
+		j := release.Judge(rel.Known, f, release.Title{Name: text("Sextant"), Version: text("1.0")})
 		expect.Same(t, fmt.Sprintf("Sextant with %v displays", screens), judged(&j), want)
 	}
-	if got := strings.Join(rel.Titles(), ", "); got != "Hawser, Hawser VPN, Sextant" {
+	if got := strings.Join(rel.Titles(), ", "); got != "Halyard, Hawser, Hawser VPN, Sextant, {0001-HALYARD}" {
 		t.Errorf("titles that matter: %s", got)
 	}
 }

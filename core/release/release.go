@@ -341,7 +341,7 @@ func (rel *Release) gather() {
 	for i := range rel.Known {
 		k := &rel.Known[i]
 		for j := range k.Versions {
-			rel.NamesOf[k.Versions[j].Is] = append(rel.NamesOf[k.Versions[j].Is], k.Name...)
+			rel.NamesOf[k.Versions[j].Is] = append(append(rel.NamesOf[k.Versions[j].Is], k.Name...), k.Code...)
 		}
 	}
 	for i := range rel.Requirements {

@@ -19,6 +19,35 @@ const (
 	Problem = "problem"
 )
 
+// Weights of the work that a state of a title asks for.
+const (
+	Required = "required"
+	Advised  = "advised"
+	AtWill   = "optional"
+)
+
+// weights are the weights, the heaviest last.
+var weights = []string{"", AtWill, Advised, Required}
+
+// Heavier is the heavier of two weights; "" is lighter than each.
+func Heavier(a, b string) string {
+	if slices.Index(weights, b) > slices.Index(weights, a) {
+		return b
+	}
+	return a
+}
+
+// CompareWeights orders weights, the lightest first.
+func CompareWeights(a, b string) int { return slices.Index(weights, a) - slices.Index(weights, b) }
+
+// Work is the weight of what a state asks for; "" where it asks for nothing.
+func (v *RangeDoc) Work() string {
+	if v.Is == Fine {
+		return ""
+	}
+	return cmp.Or(v.Weight, Advised)
+}
+
 // Known is what is known of a title or a driver, with the condition of each range of versions.
 type Known struct {
 	*KnownDoc
@@ -44,10 +73,21 @@ type Judged struct {
 	Named   string      // who publishes what the release means, where the title has another publisher
 }
 
+// Title is an installed title, or the driver of a device, as it was read.
+type Title struct{ Name, Publisher, Version, Code fact.Value }
+
+// String is the title with its version.
+func (t Title) String() string {
+	if t.Version.Known() {
+		return t.Name.Text() + " " + t.Version.Text()
+	}
+	return t.Name.Text()
+}
+
 // Judge finds what is known of a title, or of a device's driver, on a machine. Of several entries with
 // the name, the one with the longest counts. An entry of another publisher only may be meant.
-func Judge(known []Known, f *fact.Facts, name, publisher, version fact.Value) Judged {
-	entry, other := entryOf(known, name, publisher)
+func Judge(known []Known, f *fact.Facts, t Title) Judged {
+	entry, other := entryOf(known, t)
 	if entry == nil {
 		return Judged{}
 	}
@@ -64,7 +104,7 @@ func Judge(known []Known, f *fact.Facts, name, publisher, version fact.Value) Ju
 		if entry.When[i] != nil {
 			applies = entry.When[i].Test(f.View())
 		}
-		within := v.includes(version)
+		within := v.includes(t.Version)
 		switch {
 		case applies == need.False || within == need.False:
 		case other:
@@ -87,8 +127,8 @@ func Judge(known []Known, f *fact.Facts, name, publisher, version fact.Value) Ju
 
 // Named is the entry that means a title, or may mean it where the publisher is another one; nil where none
 // does.
-func Named(known []Known, name, publisher fact.Value) *Known {
-	entry, _ := entryOf(known, name, publisher)
+func Named(known []Known, t Title) *Known {
+	entry, _ := entryOf(known, t)
 	return entry
 }
 
@@ -106,17 +146,24 @@ func (v *RangeDoc) includes(version fact.Value) need.Truth {
 	return need.True
 }
 
-// entryOf is the entry with the longest name that a title is called; of another publisher only where
-// no entry of its own has the name.
-func entryOf(known []Known, name, publisher fact.Value) (entry *Known, other bool) {
+// entryOf is the entry with the title's product code; otherwise the one with the longest name that the
+// title is called, of another publisher only where no entry of its own has the name.
+func entryOf(known []Known, t Title) (entry *Known, other bool) {
+	if code := t.Code.Text(); code != "" {
+		for i := range known {
+			if slices.ContainsFunc(known[i].Code, func(c string) bool { return strings.EqualFold(c, code) }) {
+				return &known[i], false
+			}
+		}
+	}
 	length, otherLength := 0, 0
 	var foreign *Known
 	for i := range known {
 		k := &known[i]
-		own := k.Publisher == "" || !publisher.Known() || SamePublisher(k.Publisher, publisher.Text())
+		own := k.Publisher == "" || !t.Publisher.Known() || SamePublisher(k.Publisher, t.Publisher.Text())
 		for _, n := range k.Name {
 			switch {
-			case !need.Called(name.Text(), n):
+			case !need.Called(t.Name.Text(), n):
 			case own && len(n) > length:
 				entry, length = k, len(n)
 			case !own && len(n) > otherLength:
@@ -159,12 +206,12 @@ func publisherWords(s string) []string {
 	return words
 }
 
-// Titles are the names of titles that the document knows or asks for, in their
+// Titles are the names and product codes of titles that the document knows or asks for, in their
 // order: what a collector should look for.
 func (rel *Release) Titles() []string {
 	var out []string
 	for i := range rel.Known {
-		out = append(out, rel.Known[i].Name...)
+		out = append(append(out, rel.Known[i].Name...), rel.Known[i].Code...)
 	}
 	for i := range rel.Requirements {
 		for l := range rel.Requirements[i].Need.Leaves() {

@@ -102,7 +102,7 @@ var calls = byFact(map[Hazard][]fact.ID{
 		fact.OSPlatform, fact.OSName, fact.OSEdition, fact.OSVersion, fact.OSBuild, fact.OSArchitecture,
 		fact.OSLanguage, fact.OSAccount, fact.OSLicence, fact.SoftwareToUpdate, fact.SoftwareToBuy,
 		fact.SoftwareToRemove, fact.DriversToUpdate, fact.DriversToRemove, fact.TitleCount, fact.DriverCount,
-		fact.TitleName, fact.TitleVersion, fact.TitlePublisher, fact.DriverVersion,
+		fact.TitleName, fact.TitleVersion, fact.TitlePublisher, fact.TitleCode, fact.DriverVersion,
 	},
 })
 

@@ -53,6 +53,7 @@ func (l *Library) Key(b []byte, rel *release.Release, f *fact.Facts, outcomes []
 	for i := range fixtures {
 		b = append(b, truthByte(fixed(fixtures[i].id, f)))
 	}
+	b = l.keyFurther(b, rel, v, f, outcomes)
 	for id := fact.ID(1); id < fact.Count; id++ { // what only some machines can be relied on for
 		if id.Change() == fact.ByNothing && !f.FirstHand(id) {
 			b = append(b, byte(id))
@@ -66,6 +67,28 @@ func (l *Library) Key(b []byte, rel *release.Release, f *fact.Facts, outcomes []
 		b = append(append(b, ','), s...)
 	}
 	return append(b, yesNo(f.Guest()), yesNo(f.Planned()))
+}
+
+// keyFurther appends what further work depends on beside the plan.
+func (l *Library) keyFurther(b []byte, rel *release.Release, v fact.View, f *fact.Facts, outcomes []byte) []byte {
+	for i := range rel.Requirements {
+		if q := &rel.Requirements[i]; q.Level == release.Should && outcomes[i] == 'f' {
+			b = keyNeed(append(b, ';'), q.Need, v, f)
+		}
+	}
+	some := false
+	for _, id := range worthDoing {
+		r := f.Get(id)
+		has := len(r.Value.Set())+len(r.Floor().Set()) > 0
+		b, some = append(b, yesNo(has)), some || has
+	}
+	if some {
+		weights := check.Weights(rel, f)
+		for _, id := range worthDoing {
+			b = append(append(b, '|'), weights[id]...)
+		}
+	}
+	return b
 }
 
 // conditions are the comparisons in the conditions of all steps, each once however many

@@ -101,6 +101,7 @@ type Planned struct {
 	Amounts  []Amount   // of everything that is needed
 	Short    float64    // how much of it is missing; 0 where not known
 	Expected bool       // its effect is not certain
+	Weight   string     // of further work, see [release.Required]; "" of a step of the plan
 	dangles  bool       // what it leaves to be done may not be possible
 	index    int
 }

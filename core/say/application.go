@@ -2,6 +2,7 @@ package say
 
 import (
 	"fmt"
+	"strings"
 
 	"rolltop.example/rolltop/core/release"
 	"rolltop.example/rolltop/core/work"
@@ -16,6 +17,47 @@ func Takes(takes string) string {
 		return "the release does not name this version"
 	}
 	return Known(takes)
+}
+
+// weighs are the weights of work in words.
+var weighs = map[string]string{
+	release.Required: "required", release.Advised: "recommended", release.AtWill: "optional",
+}
+
+// Weight is the weight of work in a word: required, recommended or optional.
+func Weight(weight string) string { return weighs[weight] }
+
+// Terms says what cures a known problem of an application, what the work on it costs and who decides; "" where
+// the release says none of it.
+func Terms(cure, cost, decides string) string {
+	var out []string
+	if cure != "" {
+		out = append(out, "What cures it: "+cure)
+	}
+	if cost != "" {
+		out = append(out, "Cost: "+cost)
+	}
+	if decides != "" {
+		out = append(out, "Who decides: "+decides)
+	}
+	for i := range out {
+		out[i] = Sentence(out[i])
+	}
+	return strings.Join(out, " ")
+}
+
+// Weighed says of how many machines work has which weight: required on 3, recommended on 9.
+func Weighed(required, advised, optional int) string {
+	var parts []string
+	for _, p := range []struct {
+		n      int
+		weight string
+	}{{required, release.Required}, {advised, release.Advised}, {optional, release.AtWill}} {
+		if p.n > 0 {
+			parts = append(parts, weighs[p.weight]+" on "+Number(p.n))
+		}
+	}
+	return strings.Join(parts, ", ")
 }
 
 // Application says what an application takes: its most urgent state, with the versions of which it is

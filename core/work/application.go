@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 
+	"rolltop.example/rolltop/core/check"
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/need"
 	"rolltop.example/rolltop/core/release"
@@ -27,6 +28,8 @@ type Application struct {
 	Publisher string // as the release names it, or as most machines have it
 	Machines  int
 	Takes     string // the most urgent of what its versions take
+	Weight    string // the heaviest of the work on its versions
+	Decides   string // who decides on the most urgent; "": it is not said
 	Versions  []ApplicationVersion
 }
 
@@ -34,16 +37,25 @@ type Application struct {
 type ApplicationVersion struct {
 	Version  string // empty where it is unknown
 	Machines int
-	Takes    string // what the release says of it, [Possible] or [Unnamed]
-	Note     string
-	Source   string
+	Said
+}
+
+// Said is what a release says of a version of a title.
+type Said struct {
+	Takes   string // its state, [Possible] or [Unnamed]
+	Weight  string // of the work, see [release.Required]; "" where there is none
+	Note    string
+	Cure    string // of a known problem
+	Cost    string
+	Decides string // who decides on the work; "": it is not said
+	Source  string
 }
 
 // Installation is a title on one machine.
 type Installation struct {
 	Machine                  int64
 	Name, Publisher, Version string
-	Takes, Note              string
+	Said
 }
 
 // Applications counts the titles of many machines.
@@ -67,47 +79,43 @@ func NewApplications(only string) *Applications {
 
 // Add counts the titles of a machine. rel is the release that it is to get; nil where there is none.
 func (a *Applications) Add(machine int64, rel *release.Release, f *fact.Facts) {
-	rows := f.Rows(fact.Titles)
-	if rows > 0 || f.Complete(fact.Titles) {
+	if f.Rows(fact.Titles) > 0 || f.Complete(fact.Titles) {
 		a.Read++
 	}
 	seen := map[string]bool{}
-	for i := range rows {
-		row := f.Row(fact.Titles, i)
-		title := row.Value(fact.TitleName)
-		if !title.Known() {
+	for _, t := range check.Titles(f) {
+		if !t.Name.Known() {
 			continue
 		}
-		publisher, version := row.Value(fact.TitlePublisher), row.Value(fact.TitleVersion)
-		takes, note, source, name := Unnamed, "", "", need.Stem(title.Text())
+		said, name := Said{Takes: Unnamed}, need.Stem(t.Name.Text())
 		if rel != nil {
-			if entry := release.Named(rel.Known, title, publisher); entry != nil {
-				name = entry.Name[0]
-				takes, note, source = said(rel.Known, f, title, publisher, version)
+			if entry := release.Named(rel.Known, t); entry != nil {
+				name, said = entry.Name[0], saidOf(rel.Known, f, t)
 			}
 		}
-		c := a.of(name, publisher.Text())
+		c := a.of(name, t.Publisher.Text())
 		if !seen[c.Name] {
 			seen[c.Name] = true
 			c.Machines++
 		}
-		c.count(version.Text(), takes, note, source)
+		c.count(t.Version.Text(), said)
 		if a.only != "" && strings.EqualFold(c.Name, a.only) {
-			a.On = append(a.On, Installation{machine, title.Text(), publisher.Text(), version.Text(), takes, note})
+			a.On = append(a.On, Installation{machine, t.Name.Text(), t.Publisher.Text(), t.Version.Text(), said})
 		}
 	}
 }
 
-// said is what a release says of a title that it names.
-func said(known []release.Known, f *fact.Facts, name, publisher, version fact.Value) (takes, note, source string) {
-	j := release.Judge(known, f, name, publisher, version)
+// saidOf is what a release says of a title that it names.
+func saidOf(known []release.Known, f *fact.Facts, t release.Title) Said {
+	j := release.Judge(known, f, t)
 	switch {
 	case j.Range != nil:
-		return j.Range.Is, j.Range.Note, j.Range.Source
+		v := j.Range
+		return Said{v.Is, v.Work(), v.Note, v.Cure, v.Cost, v.Decides, v.Source}
 	case len(j.Maybe) > 0:
-		return Possible, "", ""
+		return Said{Takes: Possible}
 	}
-	return Unnamed, "", ""
+	return Said{Takes: Unnamed}
 }
 
 func (a *Applications) of(name, publisher string) *counted {
@@ -124,11 +132,12 @@ func (a *Applications) of(name, publisher string) *counted {
 	return c
 }
 
-func (c *counted) count(version, takes, note, source string) {
-	v := c.versions[[2]string{version, takes}]
+func (c *counted) count(version string, said Said) {
+	key := [2]string{version, said.Takes}
+	v := c.versions[key]
 	if v == nil {
-		v = &ApplicationVersion{Version: version, Takes: takes, Note: note, Source: source}
-		c.versions[[2]string{version, takes}] = v
+		v = &ApplicationVersion{Version: version, Said: said}
+		c.versions[key] = v
 	}
 	v.Machines++
 }
@@ -142,8 +151,9 @@ func (a *Applications) List() []Application {
 		for _, v := range c.versions {
 			app.Versions = append(app.Versions, *v)
 			if slices.Index(urgency, v.Takes) < slices.Index(urgency, app.Takes) {
-				app.Takes = v.Takes
+				app.Takes, app.Decides = v.Takes, v.Decides
 			}
+			app.Weight = release.Heavier(app.Weight, v.Weight)
 		}
 		slices.SortFunc(app.Versions, func(x, y ApplicationVersion) int {
 			return cmp.Or(fact.CompareVersions(x.Version, y.Version), strings.Compare(x.Takes, y.Takes))

@@ -20,6 +20,22 @@ func TestPlanText(t *testing.T) {
 			t.Errorf("%q became %q", text, got)
 		}
 	}
+	plan, further := work.Parse("backup tpm-on*"), work.Parse("remove-titles=required update-drivers?@host=advised")
+	for _, tt := range []struct {
+		want          string
+		plan, further work.Plan
+	}{
+		{"backup tpm-on*", plan, nil},
+		{"backup tpm-on* | remove-titles=required update-drivers?@host=advised", plan, further},
+		{"| remove-titles=required update-drivers?@host=advised", nil, further},
+	} {
+		t.Run(tt.want, func(t *testing.T) {
+			text := work.Text(tt.plan, tt.further)
+			expect.Same(t, "the text", text, tt.want)
+			expect.Same(t, "the plan of it", work.Parse(text).String(), tt.plan.String())
+			expect.Same(t, "the further work of it", work.ParseFurther(text).String(), tt.further.String())
+		})
+	}
 	p := work.Parse("backup free-space* tpm-on*?")
 	got := p.Remedies()
 	expect.That(t, `slices.Equal(got, []string{"free-space", "tpm-on"})`,

@@ -6,6 +6,7 @@ import (
 	"strings"
 	"time"
 
+	"rolltop.example/rolltop/core/release"
 	"rolltop.example/rolltop/core/remedy"
 )
 
@@ -16,6 +17,7 @@ type Machine struct {
 	Site        string
 	Model       string
 	Plan        Plan
+	Further     Plan // work that no requirement asks for
 	Disposition remedy.Disposition
 	Later       time.Time // it is left alone until then; zero: it is not
 	Who         string    // who has the work; "": nobody
@@ -112,6 +114,45 @@ type Batch struct {
 	Pilot    []*Machine // to be done first: at most five, of as many models as there are
 	Expected int        // machines on which the effect is not certain
 	Waiting  int        // machines that are left alone for now
+
+	Weights map[string]int // of further work: how many machines it has which weight on; nil of a step of plans
+}
+
+// FurtherBatches groups further work that needs no visit by step, the one that is required on most
+// machines first. Machines whose plan nobody can begin have none.
+func FurtherBatches(machines []Machine, l *remedy.Library, now time.Time) []Batch {
+	at := map[string]*Batch{}
+	for i := range machines {
+		m := &machines[i]
+		if m.Disposition != remedy.Ready && !open(m) {
+			continue
+		}
+		for _, s := range m.Further {
+			d := l.Find(s.ID)
+			if d == nil || cmp.Or(s.Phase, d.Phase) == remedy.Desk {
+				continue
+			}
+			b := at[s.ID]
+			if b == nil {
+				b = &Batch{Step: s.ID, Weights: map[string]int{}}
+				at[s.ID] = b
+			}
+			b.add(m, s, now)
+			b.Weights[s.Weight]++
+		}
+	}
+	return sortedBatches(at, now)
+}
+
+// add takes a machine into a batch.
+func (b *Batch) add(m *Machine, s Step, now time.Time) {
+	b.Machines = append(b.Machines, m)
+	if s.Expected {
+		b.Expected++
+	}
+	if !m.Due(now) {
+		b.Waiting++
+	}
 }
 
 // Batches groups remedies that need no visit, what closes unknowns, and questions that
@@ -138,15 +179,15 @@ func Batches(machines []Machine, l *remedy.Library, now time.Time) []Batch {
 				b = &Batch{Step: s.ID}
 				at[s.ID] = b
 			}
-			b.Machines = append(b.Machines, m)
-			if s.Expected {
-				b.Expected++
-			}
-			if !m.Due(now) {
-				b.Waiting++
-			}
+			b.add(m, s, now)
 		}
 	}
+	return sortedBatches(at, now)
+}
+
+// sortedBatches are batches with their pilots, what is required on most machines first, then those with most
+// machines.
+func sortedBatches(at map[string]*Batch, now time.Time) []Batch {
 	out := make([]Batch, 0, len(at))
 	for _, b := range at {
 		slices.SortFunc(b.Machines, func(a, c *Machine) int { return strings.Compare(a.Name, c.Name) })
@@ -154,7 +195,8 @@ func Batches(machines []Machine, l *remedy.Library, now time.Time) []Batch {
 		out = append(out, *b)
 	}
 	slices.SortFunc(out, func(a, b Batch) int {
-		return cmp.Or(len(b.Machines)-len(a.Machines), strings.Compare(a.Step, b.Step))
+		return cmp.Or(b.Weights[release.Required]-a.Weights[release.Required], len(b.Machines)-len(a.Machines),
+			strings.Compare(a.Step, b.Step))
 	})
 	return out
 }

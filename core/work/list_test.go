@@ -3,6 +3,7 @@ package work_test
 import (
 	"fmt"
 	"slices"
+	"strings"
 	"testing"
 	"time"
 
@@ -89,6 +90,29 @@ func TestBatches(t *testing.T) {
 	if len(got[0].Pilot) != 5 || len(models) != 3 {
 		t.Errorf("the pilot is %d machines of %d models", len(got[0].Pilot), len(models))
 	}
+}
+
+// Further work is in batches of its own, on ready machines, too: what is required on most stands first.
+func TestFurtherBatches(t *testing.T) {
+	l := remedy.Shipped()
+	var fleet []work.Machine
+	for i, d := range []remedy.Disposition{
+		remedy.Ready, remedy.Refit, remedy.Ready, remedy.Undetermined, remedy.Decide, remedy.Done,
+	} {
+		m := machine(fmt.Sprintf("M%02d", i), "p", "m", d, "backup upgrade")
+		m.Further = work.Parse("update-titles=advised research-titles=optional")
+		if i < 2 {
+			m.Further = work.Parse("remove-titles=required update-titles?=optional")
+		}
+		fleet = append(fleet, m)
+	}
+	fleet[0].Later = now.AddDate(0, 0, 1)
+	var got []string
+	for _, b := range work.FurtherBatches(fleet, l, now) {
+		got = append(got, fmt.Sprint(b.Step, " ", len(b.Machines), " ", b.Expected, " ", b.Waiting, " ", b.Weights))
+	}
+	expect.Same(t, "the batches", strings.Join(got, "\n"), "remove-titles 2 0 1 map[required:2]\n"+
+		"update-titles 3 2 1 map[advised:1 optional:2]\nresearch-titles 1 0 0 map[optional:1]")
 }
 
 func TestPurchase(t *testing.T) {

@@ -19,6 +19,7 @@ type Step struct {
 	Remedy   bool   // something fails without it
 	Expected bool   // its effect is not certain
 	Phase    string // where it is done, of a step that is done where others are; otherwise ""
+	Weight   string // of further work; otherwise ""
 }
 
 // Marks of a step in the text of a plan. No id of a step has them.
@@ -26,6 +27,8 @@ const (
 	remedyMark   = "*"
 	expectedMark = "?"
 	phaseMark    = "@"
+	weightMark   = "="
+	furtherMark  = "|" // between the plan and further work
 )
 
 // Of is the plan of a verdict.
@@ -42,6 +45,28 @@ func Of(v *remedy.Verdict) Plan {
 		out = append(out, one)
 	}
 	return out
+}
+
+// OfFurther is further work, in the form of a plan.
+func OfFurther(steps []remedy.Planned) Plan {
+	out := make(Plan, 0, len(steps))
+	for i := range steps {
+		s := &steps[i]
+		one := Step{ID: s.ID, Expected: s.Expected, Weight: s.Weight}
+		if s.Phase != s.Step.Phase {
+			one.Phase = s.Phase
+		}
+		out = append(out, one)
+	}
+	return out
+}
+
+// Text writes a plan with further work behind it; [Parse] and [ParseFurther] read it.
+func Text(plan, further Plan) string {
+	if len(further) == 0 {
+		return plan.String()
+	}
+	return strings.TrimSpace(plan.String() + " " + furtherMark + " " + further.String())
 }
 
 // String writes a plan: backup free-space* tpm-on*? check-again@desk. [Parse] reads it.
@@ -61,15 +86,30 @@ func (p Plan) String() string {
 		if s.Phase != "" {
 			b.WriteString(phaseMark + s.Phase)
 		}
+		if s.Weight != "" {
+			b.WriteString(weightMark + s.Weight)
+		}
 	}
 	return b.String()
 }
 
-// Parse reads what String wrote.
+// Parse reads the plan of what [Text] or String wrote.
 func Parse(text string) Plan {
+	plan, _, _ := strings.Cut(text, furtherMark)
+	return parse(plan)
+}
+
+// ParseFurther reads the further work of what [Text] wrote.
+func ParseFurther(text string) Plan {
+	_, further, _ := strings.Cut(text, furtherMark)
+	return parse(further)
+}
+
+func parse(text string) Plan {
 	var out Plan
 	for _, id := range strings.Fields(text) {
 		var s Step
+		id, s.Weight, _ = strings.Cut(id, weightMark)
 		id, s.Phase, _ = strings.Cut(id, phaseMark)
 		id, s.Expected = strings.CutSuffix(id, expectedMark)
 		s.ID, s.Remedy = strings.CutSuffix(id, remedyMark)

@@ -16,7 +16,9 @@ type Application struct {
 	Machines  int                  `json:"machines"`
 	Takes     string               `json:"takes" enum:"remove,buy,update,problem,possible,unnamed,fine" doc:"The most urgent of what its versions take"`
 	Says      string               `json:"says" doc:"What it takes, in words"`
-	Answers   string               `json:"answers,omitempty" doc:"Who settles it"`
+	Weight    string               `json:"weight,omitempty" enum:"required,advised,optional" doc:"How much the work on it matters"`
+	Weighs    string               `json:"weighs,omitempty" doc:"The weight in words"`
+	Answers   string               `json:"answers,omitempty" doc:"Who settles it; as the release says it, if it does"`
 	Versions  []ApplicationVersion `json:"versions" doc:"By version"`
 }
 
@@ -26,7 +28,9 @@ type ApplicationVersion struct {
 	Machines int    `json:"machines"`
 	Takes    string `json:"takes" enum:"remove,buy,update,problem,possible,unnamed,fine" doc:"What the release says of the version; possible if something is missing, unnamed if it says nothing"`
 	Says     string `json:"says" doc:"What it takes, in words"`
+	Weight   string `json:"weight,omitempty" enum:"required,advised,optional"`
 	Note     string `json:"note,omitempty" doc:"What to do, or what the problem is"`
+	Terms    string `json:"terms,omitempty" doc:"Cure, cost and who decides, in sentences"`
 	Source   string `json:"source,omitempty" doc:"Where the publisher says it"`
 }
 
@@ -50,5 +54,7 @@ type ApplicationMachine struct {
 	Version   string `json:"version,omitempty"`
 	Takes     string `json:"takes" enum:"remove,buy,update,problem,possible,unnamed,fine" doc:"What the release says of the version; possible if something is missing, unnamed if it says nothing"`
 	Says      string `json:"says" doc:"What it takes, in words"`
+	Weight    string `json:"weight,omitempty" enum:"required,advised,optional"`
 	Note      string `json:"note,omitempty"`
+	Terms     string `json:"terms,omitempty" doc:"Cure, cost and who decides, in sentences"`
 }

@@ -220,6 +220,7 @@ type Batch struct {
 	By       string       `json:"by"`
 	Host     bool         `json:"host,omitempty" doc:"Done on the hosts of virtual machines"`
 	Closes   bool         `json:"closes,omitempty" doc:"It finds out what is unknown"`
+	Weights  *Weights     `json:"weights,omitempty" doc:"Of further work, which no requirement asks for"`
 	Machines int          `json:"machines"`
 	Expected int          `json:"expected" doc:"Machines on which its effect is not certain"`
 	Waiting  int          `json:"waiting"`
@@ -227,6 +228,14 @@ type Batch struct {
 	Pilot    []MachineRef `json:"pilot,omitempty" doc:"Do this first"`
 	Where    string       `json:"where"`
 	Says     string       `json:"says"`
+}
+
+// Weights is on how many machines further work is required, recommended and optional.
+type Weights struct {
+	Required int    `json:"required"`
+	Advised  int    `json:"advised"`
+	Optional int    `json:"optional"`
+	Says     string `json:"says"`
 }
 
 // OrderLine is one line of the parts order.
@@ -252,6 +261,7 @@ type Work struct {
 	Minutes   Minutes             `json:"minutes" doc:"Of all visits"`
 	Stops     []Stop              `json:"stops"`
 	Batches   []Batch             `json:"batches"`
+	Further   []Batch             `json:"further" doc:"Remote work that no requirement asks for, on ready machines, too"`
 	Order     []OrderLine         `json:"order"`
 	Cost      Money               `json:"cost" doc:"Of the parts to order"`
 	Questions []question.Question `json:"questions"`

@@ -52,7 +52,8 @@ func listApplications(c *call[applicationOptions]) error {
 			},
 			{name: "takes", only: true, value: func(a *api.Application) string { return a.Takes }},
 			{name: "says", head: "What it takes", value: func(a *api.Application) string { return a.Says }},
-			{name: "answers", only: true, value: func(a *api.Application) string { return a.Answers }},
+			{name: "weight", head: "Weight", value: func(a *api.Application) string { return a.Weighs }},
+			{name: "answers", head: "Who settles it", value: func(a *api.Application) string { return a.Answers }},
 		},
 	}
 	return table.print(c.place, form, l, l.Applications)
@@ -92,7 +93,9 @@ func showApplication(c *call[applicationOptions]) error {
 			{name: "version", head: "Version", value: func(m *api.ApplicationMachine) string { return m.Version }},
 			{name: "takes", only: true, value: func(m *api.ApplicationMachine) string { return m.Takes }},
 			{name: "says", head: "What it takes", value: func(m *api.ApplicationMachine) string { return m.Says }},
+			{name: "weight", only: true, value: func(m *api.ApplicationMachine) string { return m.Weight }},
 			{name: "note", only: true, value: func(m *api.ApplicationMachine) string { return m.Note }},
+			{name: "terms", only: true, value: func(m *api.ApplicationMachine) string { return m.Terms }},
 		},
 	}
 	return table.print(c.place, form, l, l.Machines)

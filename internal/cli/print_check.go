@@ -254,7 +254,7 @@ func printKnown(p *paper, d *assess.Document, all bool) {
 		p.line("")
 		p.line("%s", p.style(bold, g.name))
 		for _, k := range rows {
-			p.headed("  ", spaced(k.Name, k.Version), ": "+spaced(k.Says+".", k.Note))
+			p.headed("  ", spaced(k.Name, k.Version), ": "+spaced(spaced(k.Says+".", k.Note), k.Terms))
 		}
 	}
 	if all && len(d.Strangers) > 0 {

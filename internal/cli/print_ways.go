@@ -5,6 +5,7 @@ import (
 	"strings"
 
 	"rolltop.example/rolltop/core/assess"
+	"rolltop.example/rolltop/core/say"
 )
 
 // withHas is the title of a requirement that is met, with what the machine has.
@@ -44,15 +45,15 @@ func printWays(p *paper, w *assess.Ways) {
 	}
 }
 
-// printApart prints what stands apart from the plan: what is optional, and what ends
+// printApart prints what stands apart from the plan: further work, and what ends
 // with the upgrade.
 func printApart(p *paper, d *assess.Document, all bool) {
-	if len(d.Optional) > 0 {
+	if len(d.Further) > 0 {
 		p.line("")
-		p.line("%s", p.style(bold, "Optional: recommended, not required"))
-		for i := range d.Optional {
-			s := &d.Optional[i]
-			p.text("  – ", s.Title)
+		p.line("%s", p.style(bold, "Further work: the disposition does not depend on it"))
+		for i := range d.Further {
+			s := &d.Further[i]
+			p.text("  – ", say.Capital(s.Weighs)+": "+s.Title)
 			if all {
 				p.text("      ", s.Do)
 			}

@@ -205,6 +205,11 @@ func printWork(p *paper, w api.Work) {
 		rows = append(rows, []string{b.Title, strconv.Itoa(b.Machines), pilot})
 	}
 	table([]string{"Remote batch", "Machines", "First on"}, rows)
+	rows = nil
+	for _, b := range w.Further {
+		rows = append(rows, []string{b.Title, strconv.Itoa(b.Machines), b.Weights.Says})
+	}
+	table([]string{"Further work", "Machines", "Weight"}, rows)
 	table(partHeads, partRows(w.Order))
 	rows = nil
 	for i, q := range w.Questions {

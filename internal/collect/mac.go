@@ -149,9 +149,14 @@ func (m *Mac) software(c *capture.Document, keep titles.Keep) {
 	entries, err := os.ReadDir(m.Root + macos.Applications)
 	var names []string
 	for _, e := range entries {
-		if title, ok := strings.CutSuffix(e.Name(), ".app"); ok && keep.Has(title) {
+		title, ok := strings.CutSuffix(e.Name(), ".app")
+		if !ok {
+			continue
+		}
+		described := m.trimmed(macos.Title(e.Name()), macos.TitleKeys)
+		if keep.Has(title) || keep.Has(macos.Identifier(described.Raw)) {
 			names = append(names, e.Name())
-			c.Add(m.trimmed(macos.Title(e.Name()), macos.TitleKeys))
+			c.Add(described)
 		}
 	}
 	c.Add(outcomeOf(capture.Record{Source: macos.Applications + "/", Raw: []byte(strings.Join(names, "\n"))}, err))

@@ -417,7 +417,7 @@ func (r *reader) software() {
 			}
 			title, _, err := k.GetStringValue("DisplayName")
 			_ = k.Close()
-			if err == nil && keep.Has(title) {
+			if err == nil && (keep.Has(title) || keep.Has(n)) {
 				kept = append(kept, n)
 				r.values(v, win.KeyUninstall+`\`+n,
 					[]string{

@@ -143,9 +143,10 @@ func (m *Machine) markdownPlan(line func(string, ...any), d detail) {
 
 // markdownBeside says what stands apart from the plan.
 func (m *Machine) markdownBeside(line func(string, ...any), d detail) {
-	var optional, ends []string
-	for i := range m.Check.Optional {
-		optional = append(optional, m.Check.Optional[i].Title)
+	var further, ends []string
+	for i := range m.Check.Further {
+		s := &m.Check.Further[i]
+		further = append(further, say.Capital(s.Weighs)+": "+s.Title)
 	}
 	for i := range m.Check.Ends {
 		ends = append(ends, m.Check.Ends[i].Says)
@@ -153,7 +154,7 @@ func (m *Machine) markdownBeside(line func(string, ...any), d detail) {
 	for _, g := range []struct {
 		name string
 		list []string
-	}{{"Optional: recommended, not required", optional}, {"What ends with the upgrade", ends}} {
+	}{{"Further work: the disposition does not depend on it", further}, {"What ends with the upgrade", ends}} {
 		if len(g.list) == 0 || d.items == 0 {
 			continue
 		}

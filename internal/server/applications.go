@@ -1,6 +1,7 @@
 package server
 
 import (
+	"cmp"
 	"context"
 	"strconv"
 
@@ -38,7 +39,9 @@ func (s applicationsAPI) list(ctx context.Context, in *workInput) (out api.Appli
 			Machines:  a.Machines,
 			Takes:     a.Takes,
 			Says:      say.Application(a),
-			Answers:   say.Answers(a.Takes),
+			Weight:    a.Weight,
+			Weighs:    say.Weight(a.Weight),
+			Answers:   cmp.Or(a.Decides, say.Answers(a.Takes)),
 			Versions:  []api.ApplicationVersion{},
 		}
 		for _, v := range a.Versions {
@@ -47,7 +50,9 @@ func (s applicationsAPI) list(ctx context.Context, in *workInput) (out api.Appli
 				Machines: v.Machines,
 				Takes:    v.Takes,
 				Says:     say.Takes(v.Takes),
+				Weight:   v.Weight,
 				Note:     v.Note,
+				Terms:    say.Terms(v.Cure, v.Cost, v.Decides),
 				Source:   v.Source,
 			})
 		}
@@ -87,7 +92,9 @@ func (s applicationsAPI) machines(ctx context.Context, in *applicationInput) (ou
 			Version:   x.Version,
 			Takes:     x.Takes,
 			Says:      say.Takes(x.Takes),
+			Weight:    x.Weight,
 			Note:      x.Note,
+			Terms:     say.Terms(x.Cure, x.Cost, x.Decides),
 		})
 	}
 	return out, nil
@@ -99,11 +106,11 @@ func (s exportAPI) applicationsTable(ctx context.Context, where string) (*matrix
 	if err != nil {
 		return nil, err
 	}
-	g := &matrix{heads: []string{"application", "publisher", "version", "machines", "takes", "says", "note", "answers"}}
+	g := &matrix{heads: []string{"application", "publisher", "version", "machines", "takes", "says", "weight", "note", "terms", "answers"}}
 	for _, a := range l.Applications {
 		for _, v := range a.Versions {
-			g.row(a.Name, a.Publisher, v.Version, strconv.Itoa(v.Machines), v.Takes, v.Says, v.Note,
-				say.Answers(v.Takes))
+			g.row(a.Name, a.Publisher, v.Version, strconv.Itoa(v.Machines), v.Takes, v.Says, v.Weight, v.Note, v.Terms,
+				a.Answers)
 		}
 	}
 	return g, nil

@@ -9,6 +9,7 @@ import (
 	"rolltop.example/rolltop/core/fleet"
 	"rolltop.example/rolltop/core/knowledge"
 	"rolltop.example/rolltop/core/price"
+	"rolltop.example/rolltop/core/release"
 	"rolltop.example/rolltop/core/remedy"
 	"rolltop.example/rolltop/core/say"
 	"rolltop.example/rolltop/core/work"
@@ -39,6 +40,7 @@ func (s workAPI) showWork(ctx context.Context, in *workInput) (out api.Work, err
 		Where:     in.Where,
 		Stops:     []api.Stop{},
 		Batches:   []api.Batch{},
+		Further:   []api.Batch{},
 		Order:     []api.OrderLine{},
 		Questions: got.Questions,
 		Watch:     got.Watch,
@@ -54,6 +56,9 @@ func (s workAPI) showWork(ctx context.Context, in *workInput) (out api.Work, err
 	}
 	for i := range got.Batches {
 		out.Batches = append(out.Batches, showBatch(base, &got.Batches[i], in.Where))
+	}
+	for i := range got.Further {
+		out.Further = append(out.Further, showBatch(base, &got.Further[i], in.Where))
 	}
 	s.addOrder(base, got.Order, &out)
 	out.Says = say.Worklist(out.Visits, len(out.Stops), remedy.Minutes(out.Minutes),
@@ -124,10 +129,19 @@ func showBatch(base *knowledge.Base, b *work.Batch, where string) api.Batch {
 		Minutes:  api.Minutes(step.Minutes),
 	}
 	of := []string{remedy.Reconfigure.String(), remedy.Refit.String()}
-	if out.Closes {
+	key := "step"
+	switch {
+	case b.Weights != nil:
+		key, of = "further", append([]string{remedy.Ready.String()}, of...)
+		w := &api.Weights{
+			Required: b.Weights[release.Required], Advised: b.Weights[release.Advised], Optional: b.Weights[release.AtWill],
+		}
+		w.Says = say.Weighed(w.Required, w.Advised, w.Optional)
+		out.Weights, out.Closes = w, false
+	case out.Closes:
 		of = []string{remedy.Undetermined.String()}
 	}
-	out.Where = fleet.And(where, fleet.Term("step", b.Step)+" "+fleet.Term("disposition", of...))
+	out.Where = fleet.And(where, fleet.Term(key, b.Step)+" "+fleet.Term("disposition", of...))
 	for _, p := range b.Pilot {
 		out.Pilot = append(out.Pilot, p.Ref())
 	}

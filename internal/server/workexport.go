@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -143,15 +144,19 @@ func (s exportAPI) workTable(ctx context.Context, list, where string) (*matrix, 
 	case "batches":
 		g.heads = []string{
 			"step", "title", "by", "machines", "expected", "left_alone", "minutes_least", "minutes_most", "first_on",
-			"filter",
+			"required", "recommended", "optional", "filter",
 		}
-		for _, b := range w.Batches {
+		for _, b := range slices.Concat(w.Batches, w.Further) {
+			weights := []string{"", "", ""}
+			if b.Weights != nil {
+				weights = []string{n(b.Weights.Required), n(b.Weights.Advised), n(b.Weights.Optional)}
+			}
 			var pilot []string
 			for _, m := range b.Pilot {
 				pilot = append(pilot, m.Name)
 			}
 			g.row(b.Step, b.Title, b.By, n(b.Machines), n(b.Expected), n(b.Waiting), n(b.Minutes.Least),
-				n(b.Minutes.Most), strings.Join(pilot, " "), b.Where)
+				n(b.Minutes.Most), strings.Join(pilot, " "), weights[0], weights[1], weights[2], b.Where)
 		}
 	case "parts":
 		g.heads = []string{

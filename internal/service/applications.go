@@ -16,7 +16,7 @@ import (
 type Installed struct {
 	work.MachineRef
 	Title, Publisher, Version string
-	Takes, Note               string
+	work.Said
 }
 
 // FleetApplications are the applications of some machines.
@@ -64,7 +64,7 @@ func (w *Work) Applications(ctx context.Context, where, only string) (*FleetAppl
 	}
 	out := &FleetApplications{Machines: len(ids), Read: counted.Read, List: counted.List()}
 	for _, x := range counted.On {
-		out.On = append(out.On, Installed{refs[x.Machine], x.Name, x.Publisher, x.Version, x.Takes, x.Note})
+		out.On = append(out.On, Installed{refs[x.Machine], x.Name, x.Publisher, x.Version, x.Said})
 	}
 	slices.SortStableFunc(out.On, func(a, b Installed) int {
 		return strings.Compare(strings.ToLower(a.Name), strings.ToLower(b.Name))

@@ -39,6 +39,7 @@ func (w *Work) forget(ids []int64, all bool) { w.partsCache.forget(ids, all) }
 // workers are machines that have work, and the plans of the machines that were picked.
 type workers struct {
 	machines []work.Machine
+	further  []work.Machine // those with further work, whatever else they have
 	plans    []fleet.Planned
 }
 
@@ -54,7 +55,13 @@ func (w *Work) workers(ctx context.Context, where string) (*workers, error) {
 		picked := x.Select(f)
 		out.plans = picked.Plans()
 		picked.Each(func(r *fleet.Row) {
-			if !r.Judged || r.Decided&fleet.Stays != 0 || r.Disposition <= remedy.Ready {
+			if !r.Judged || r.Decided&fleet.Stays != 0 || r.Disposition < remedy.Ready {
+				return
+			}
+			if more := work.ParseFurther(r.Plan); len(more) > 0 {
+				out.further = append(out.further, worker(r, nil, more))
+			}
+			if r.Disposition == remedy.Ready {
 				return
 			}
 			p, ok := parsed[r.Plan]
@@ -62,16 +69,7 @@ func (w *Work) workers(ctx context.Context, where string) (*workers, error) {
 				p = work.Parse(r.Plan)
 				parsed[r.Plan] = p
 			}
-			out.machines = append(out.machines, work.Machine{
-				ID:          r.ID,
-				Key:         r.Key,
-				Name:        r.Name,
-				Site:        r.Site,
-				Model:       r.ModelName(),
-				Plan:        p,
-				Disposition: r.Disposition,
-				Later:       r.Later,
-			})
+			out.machines = append(out.machines, worker(r, p, nil))
 		})
 	})
 	if err != nil {
@@ -94,10 +92,26 @@ func (w *Work) workers(ctx context.Context, where string) (*workers, error) {
 	return out, nil
 }
 
+// worker is a machine that has work.
+func worker(r *fleet.Row, plan, further work.Plan) work.Machine {
+	return work.Machine{
+		ID:          r.ID,
+		Key:         r.Key,
+		Name:        r.Name,
+		Site:        r.Site,
+		Model:       r.ModelName(),
+		Plan:        plan,
+		Further:     further,
+		Disposition: r.Disposition,
+		Later:       r.Later,
+	}
+}
+
 // List is the work of the machines of a filter.
 type List struct {
 	Stops     []work.Stop
 	Batches   []work.Batch
+	Further   []work.Batch // what no requirement asks for
 	Order     []work.Line
 	Questions []question.Question
 	Watch     []watch.Item
@@ -118,6 +132,7 @@ func (w *Work) List(ctx context.Context, where string) (*List, error) {
 	out := &List{
 		Stops:   work.Visits(machines.machines, steps, now),
 		Batches: work.Batches(machines.machines, steps, now),
+		Further: work.FurtherBatches(machines.further, steps, now),
 		Said:    map[int64][]string{},
 	}
 	for _, t := range ticks {

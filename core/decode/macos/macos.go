@@ -294,6 +294,11 @@ func (x *decoder) memory() {
 	}
 }
 
+// Identifier is the product code in an application's own description, as a capture has it; "" where it has none.
+func Identifier(description []byte) string {
+	return words(find(tree(description), "CFBundleIdentifier"))
+}
+
 // software are the titles in the folder for everybody.
 func (x *decoder) software() {
 	keep, asked := titles.Of(x.C.Get(Asked))
@@ -305,15 +310,19 @@ func (x *decoder) software() {
 	for bundle := range strings.Lines(string(x.C.Get(Applications + "/").Raw)) {
 		bundle = strings.TrimSuffix(bundle, "\n")
 		name := strings.TrimSuffix(bundle, ".app")
-		if bundle == name || !keep.Has(name) {
+		raw := x.C.Get(Title(bundle)).Raw
+		code := Identifier(raw)
+		if bundle == name || !keep.Has(name) && !keep.Has(code) {
 			continue
 		}
-		info := tree(x.C.Get(Title(bundle)).Raw)
+		info := tree(raw)
 		version := words(find(info, "CFBundleShortVersionString"))
 		if version == "" {
 			version = words(find(info, "CFBundleVersion"))
 		}
-		x.D.Software = append(x.D.Software, inventory.Software{Name: name, Version: build.Known(version)})
+		x.D.Software = append(x.D.Software, inventory.Software{
+			Name: name, Version: build.Known(version), Code: build.Known(code),
+		})
 	}
 	x.D.Said("software", Applications)
 	if !keep.All {

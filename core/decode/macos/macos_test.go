@@ -265,10 +265,11 @@ func TestTitles(t *testing.T) {
 	m := sound()
 	m.ok(macos.Asked, "Tidebook")
 	m.ok(macos.Applications+"/", "Tidebook.app\nLampwright.app\nnotes.txt")
-	m.ok(macos.Title("Tidebook.app"), `{"CFBundleVersion":"41"}`)
+	m.ok(macos.Title("Tidebook.app"), `{"CFBundleVersion":"41","CFBundleIdentifier":"example.tidewrack.tidebook"}`)
 	d := macos.Decode(m.Document)
 	expect.Same(t, "len(d.Software)", len(d.Software), 1)
 	expect.Same(t, "d.Software[0].Name", d.Software[0].Name, "Tidebook")
+	expect.Same(t, "its product code", d.Software[0].Code.Or(""), "example.tidewrack.tidebook")
 	expect.Same(t, `d.Software[0].Version.Or("")`, d.Software[0].Version.Or(""), "41")
 }
 

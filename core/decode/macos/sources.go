@@ -121,7 +121,7 @@ const (
 // own description.
 var (
 	VersionKeys = []string{"ProductName", "ProductVersion", "ProductBuildVersion"}
-	TitleKeys   = []string{"CFBundleName", "CFBundleShortVersionString", "CFBundleVersion"}
+	TitleKeys   = []string{"CFBundleIdentifier", "CFBundleName", "CFBundleShortVersionString", "CFBundleVersion"}
 )
 
 // Title is the source of an application's own description.

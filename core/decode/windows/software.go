@@ -25,10 +25,11 @@ func (x *decoder) software() {
 	for _, view := range []View{View64, View32} {
 		for _, sub := range x.names(view.Subkeys(KeyUninstall)) {
 			s, ok := x.title(view, KeyUninstall+`\`+sub)
-			if !ok || seen[s] || !keep.Has(s.Name) {
+			if !ok || seen[s] || !keep.Has(s.Name) && !keep.Has(sub) {
 				continue
 			}
-			seen[s] = true
+			seen[s] = true // under another key it is the same
+			s.Code = build.Known(sub)
 			if view == View32 && x.D.OS.Architecture.Or("") != "x86" {
 				s.Architecture = build.Some("x86")
 			}

@@ -356,6 +356,7 @@ func TestSoftware(t *testing.T) {
 	c.text(windows.KeyUninstall+`\e`, "DisplayName", "Hidden")
 	c.number(windows.KeyUninstall+`\e`, "SystemComponent", 1)
 	d := windows.Decode(c.Document)
+	expect.Same(t, "the key is the product code", d.Software[0].Code.Or(""), "a")
 	if len(d.Software) != 1 || d.Software[0].Name != "Tidebook" {
 		t.Errorf("%+v", d.Software)
 	}

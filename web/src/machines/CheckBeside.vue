@@ -78,7 +78,8 @@ const rows = computed(() => {
             <span>{{ k.name }} {{ k.version }}</span>
             <span
               ><component :is="k.is === 'fine' ? 'span' : 'b'">{{ k.says }}</component
-              ><span v-if="k.note" class="text-soft">. {{ k.note }}</span></span
+              ><span v-if="k.note" class="text-soft">. {{ k.note }}</span
+              ><span v-if="k.terms" class="block text-soft">{{ k.terms }}</span></span
             >
           </li>
         </ul>

@@ -132,16 +132,19 @@ const total = computed(() => {
   </p>
   <p v-if="check.conversion" class="mt-2 text-sm text-soft">{{ check.conversion.says }}</p>
   <p v-if="check.stay" class="mt-2 text-sm text-soft">{{ check.stay }}</p>
-  <section v-if="check.optional?.length" class="mt-5" aria-labelledby="optional">
-    <h3 id="optional" class="mb-2 font-semibold">Optional: recommended, not required</h3>
+  <section v-if="check.further?.length" class="mt-5" aria-labelledby="further">
+    <h3 id="further" class="mb-2 font-semibold">Further work: the disposition does not depend on it</h3>
     <ul class="space-y-2">
       <li
-        v-for="s in check.optional"
+        v-for="s in check.further"
         :key="s.step"
         class="border-l-[1.5px] border-line pl-3"
-        :data-optional="s.step"
+        :data-further="s.step"
       >
-        <p class="font-semibold">{{ s.title }}</p>
+        <p>
+          <span class="font-semibold">{{ s.title }}</span>
+          <span class="text-sm text-soft"> · {{ s.weighs }}</span>
+        </p>
         <p v-for="c in s.cautions" :key="c" class="text-sm text-replace">{{ c }}</p>
         <p class="text-sm text-soft">{{ s.do }}</p>
         <TickBox

@@ -50,7 +50,9 @@ const to = (application: string) => ({ name: 'work', query: { ...route.query, ap
               >{{ number(a.machines) }}</RouterLink
             >
           </td>
-          <td class="py-1.5 pr-4">{{ capital(a.says) }}</td>
+          <td class="py-1.5 pr-4">
+            {{ capital(a.says) }}<span v-if="a.weighs" class="block text-soft">{{ a.weighs }}</span>
+          </td>
           <td class="py-1.5 pr-4">{{ a.answers }}</td>
           <td class="py-1.5">
             <span v-for="v in a.versions" :key="v.version + v.takes" class="block">
@@ -58,7 +60,7 @@ const to = (application: string) => ({ name: 'work', query: { ...route.query, ap
               <span class="text-soft"
                 >· {{ number(v.machines) }} · {{ v.says
                 }}<template v-if="v.note">. {{ v.note }}</template></span
-              >
+              ><span v-if="v.terms" class="block text-soft">{{ v.terms }}</span>
             </span>
           </td>
         </tr>

@@ -1,57 +1,26 @@
 <script setup lang="ts">
 import type { Schemas } from '../client'
-import { hours, number } from '../words'
+import BatchItem from './BatchItem.vue'
 
 defineProps<{ work: Schemas['Work'] }>()
-const list = (where: string) => ({ name: 'machines', query: { where } })
 </script>
 
 <template>
-  <p v-if="work.batches.length === 0" class="text-soft">No remote batches.</p>
-  <template v-else>
-    <p class="mb-3 max-w-[75ch]">
-      The same step on many machines, done remotely. A batch of more than five machines starts with a pilot of
-      different models.
-    </p>
+  <p v-if="!work.batches.length && !work.further.length" class="text-soft">No remote batches.</p>
+  <p v-else class="mb-3 max-w-[75ch]">
+    The same step on many machines, done remotely. A batch of more than five machines starts with a pilot of
+    different models.
+  </p>
+  <section v-if="work.batches.length" aria-labelledby="batches">
+    <h2 id="batches" class="mb-1 font-semibold">What the requirements ask for</h2>
     <ul>
-      <li
-        v-for="b in work.batches"
-        :key="b.step"
-        class="grid gap-x-6 gap-y-1 border-t border-line/60 py-2.5 md:grid-cols-[5rem_minmax(0,5fr)_minmax(0,6fr)]"
-      >
-        <RouterLink
-          :to="list(b.where)"
-          class="text-[21px] leading-tight font-semibold underline-offset-2 hover:underline"
-          :aria-label="`${b.machines} machines: ${b.title}`"
-          >{{ number(b.machines) }}</RouterLink
-        >
-        <div>
-          <h2 class="font-semibold">{{ b.title }}</h2>
-          <p class="text-sm text-soft">
-            {{ b.closes ? 'Finds out what is unknown. ' : '' }}By {{ b.by
-            }}{{ b.host ? ', on the hosts of the virtual machines' : '' }}; {{ hours(b.minutes) }} per
-            machine<template v-if="b.expected"
-              >; on {{ b.expected === b.machines ? 'all of them' : number(b.expected) }} the effect is not
-              certain</template
-            ><template v-if="b.waiting">; {{ number(b.waiting) }} postponed</template>.
-          </p>
-        </div>
-        <p v-if="b.pilot?.length" class="text-sm">
-          <span class="text-soft">First on</span>
-          <template v-for="(m, i) in b.pilot" :key="m.key"
-            >{{ i ? ', ' : ' '
-            }}<RouterLink
-              :to="{ name: 'machine', params: { machine: m.key } }"
-              class="underline underline-offset-2"
-              >{{ m.name }}</RouterLink
-            ></template
-          ><span class="text-soft"
-            >; if it works there, on the other
-            {{ b.machines - b.pilot.length === 1 ? 'one' : number(b.machines - b.pilot.length) }}.</span
-          >
-        </p>
-        <p v-else class="text-sm text-soft">Too few machines for a pilot.</p>
-      </li>
+      <BatchItem v-for="b in work.batches" :key="b.step" :b="b" />
     </ul>
-  </template>
+  </section>
+  <section v-if="work.further.length" class="mt-8" aria-labelledby="further">
+    <h2 id="further" class="mb-1 font-semibold">Further work: no disposition depends on it</h2>
+    <ul>
+      <BatchItem v-for="b in work.further" :key="b.step" :b="b" />
+    </ul>
+  </section>
 </template>

@@ -1,12 +1,16 @@
 package remedy
 
 import (
+	"cmp"
 	"slices"
 
 	"rolltop.example/rolltop/core/check"
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/release"
 )
+
+// Further work is what no requirement asks for: advice that is not followed, and titles and
+// drivers of which the release says something. No verdict depends on it.
 
 // worthDoing are facts that list titles and drivers of which the release says that
 // something has to be done. They are on somebody's list even if no requirement asks.
@@ -15,11 +19,9 @@ var worthDoing = []fact.ID{
 	fact.DriversToRemove, fact.DriversToUpdate, fact.DriverProblems,
 }
 
-// Optional are the steps for advice that a machine does not follow, and for titles and
-// drivers that the release has something to say of. They stand apart from the plan: no
-// verdict depends on them. A machine that is done, or that is not going to get the
-// release, has none.
-func (l *Library) Optional(res *check.Result, v *Verdict) []Planned {
+// Further are the steps of further work, each with its weight. A machine that is done, or that is
+// not going to get the release, has none.
+func (l *Library) Further(res *check.Result, v *Verdict) []Planned {
 	if v.Planned || v.Disposition == Done || v.Disposition == Replace {
 		return nil
 	}
@@ -41,27 +43,47 @@ func (l *Library) Optional(res *check.Result, v *Verdict) []Planned {
 	}
 	s.goals = s.failing
 	s.settleAll()
+	for k := planned; k < len(s.chosen); k++ {
+		s.chosen[k].Weight = release.Advised
+	}
+	weights := check.Weights(res.Release, res.Facts)
 	for _, id := range worthDoing {
-		if !s.unsettled(id) {
-			continue
-		}
-		for _, i := range l.changing[id] {
-			if st := &l.steps[i]; !st.Installs && st.Class < Part && st.on(s.route, s.guest) && !s.has(i) &&
-				s.apply(i) {
-				break
-			}
+		if s.unsettled(id) {
+			s.weigh(id, cmp.Or(weights[id], release.Advised))
 		}
 	}
 	s.fillSettles(res)
 	var out []Planned
 	for k := planned; k < len(s.chosen); k++ {
 		if p := s.chosen[k]; p.Class != NoClass {
+			p.Weight = cmp.Or(p.Weight, release.Advised) // it was pulled by another one
 			p.Amounts = planner{s}.amounts(&p)
 			out = append(out, p)
 		}
 	}
-	slices.SortStableFunc(out, func(a, b Planned) int { return phaseRank[a.Phase] - phaseRank[b.Phase] })
+	slices.SortStableFunc(out, func(a, b Planned) int {
+		return cmp.Or(release.CompareWeights(b.Weight, a.Weight), phaseRank[a.Phase]-phaseRank[b.Phase])
+	})
 	return out
+}
+
+// weigh adds the step that settles a list of titles or drivers.
+func (s *solver) weigh(id fact.ID, weight string) {
+	for _, i := range s.lib.changing[id] {
+		st := &s.lib.steps[i]
+		if st.Installs || st.Class >= Part || !st.on(s.route, s.guest) {
+			continue
+		}
+		if !s.has(i) && !s.apply(i) {
+			continue
+		}
+		for k := range s.chosen {
+			if p := &s.chosen[k]; p.index == i {
+				p.Weight = release.Heavier(p.Weight, weight)
+			}
+		}
+		return
+	}
 }
 
 // unsettled says whether a list of titles or drivers has entries that nothing settles.
