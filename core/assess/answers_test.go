@@ -2,7 +2,6 @@ package assess_test
 
 import (
 	"encoding/json"
-	"flag"
 	"fmt"
 	"hash/fnv"
 	"math/rand/v2"
@@ -15,9 +14,8 @@ import (
 	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/core/knowledge"
 	"rolltop.example/rolltop/core/release"
+	"rolltop.example/rolltop/internal/expect"
 )
-
-var update = flag.Bool("update", false, "write the records in testdata anew")
 
 // What is said of the cases, of cases with gaps, and of random machines is what was said
 // before. A change of words or of a rule shows here as a difference to read; after
@@ -46,7 +44,7 @@ func TestAnswersAreThoseOfTheRecord(t *testing.T) {
 			answer(t, &out, fmt.Sprintf("random %d.%d", n, m), rel, drawMachine(r), false)
 		}
 	}
-	record(t, "testdata/answers.txt", out.String())
+	expect.Record(t, "testdata/answers.txt", out.String())
 }
 
 // The same over machines that differ in everything that steps and rules read, with the
@@ -78,7 +76,7 @@ func TestAnswersForManyMachinesAreThoseOfTheRecord(t *testing.T) {
 	for i := range 150 {
 		answerWith(t, &out, fmt.Sprintf("Mac %d", i), own, fathom, coretest.Mac(r), false, waivers(fathom)...)
 	}
-	record(t, "testdata/many.txt", out.String())
+	expect.Record(t, "testdata/many.txt", out.String())
 }
 
 // knowledgeOfTheDemo is what the demo's organisation adds of its own.
@@ -111,40 +109,6 @@ func everyRemedy(t *testing.T) *release.Release {
 		t.Fatal(err)
 	}
 	return rel
-}
-
-// record compares a text with the one that was written before.
-func record(t *testing.T, file, text string) {
-	t.Helper()
-	if *update {
-		if err := os.WriteFile(file, []byte(text), 0o600); err != nil {
-			t.Fatal(err)
-		}
-	}
-	written, err := os.ReadFile(file)
-	if err != nil {
-		t.Fatal(err)
-	}
-	is, was := strings.Split(text, "\n"), strings.Split(string(written), "\n")
-	differ := 0
-	for i := range max(len(is), len(was)) {
-		a, b := "", ""
-		if i < len(was) {
-			a = was[i]
-		}
-		if i < len(is) {
-			b = is[i]
-		}
-		if a == b {
-			continue
-		}
-		if differ++; differ <= 5 {
-			t.Errorf("line %d was\n\t%s\nand is\n\t%s", i+1, a, b)
-		}
-	}
-	if differ > 5 {
-		t.Errorf("%d lines differ", differ)
-	}
 }
 
 // answer writes the verdict, the plan and a digest of everything that is said; in full,

@@ -222,7 +222,7 @@ func TestOptionalSteps(t *testing.T) {
 	for _, s := range c.Further {
 		weights = append(weights, s.Step+" "+s.Weight)
 	}
-	expect.Same(t, "the weights", strings.Join(weights, ", "), "buy-titles required, remove-titles required, "+
+	expect.Same(t, "the weights", strings.Join(weights, ", "), "remove-titles required, buy-titles required, "+
 		"update-titles advised, update-drivers advised")
 	if len(got["remove-titles"].Settles) != 1 {
 		t.Errorf("the removal settles %v", got["remove-titles"].Settles)

@@ -11,6 +11,7 @@ import (
 
 	"rolltop.example/rolltop/core/assess"
 	"rolltop.example/rolltop/core/internal/coretest"
+	"rolltop.example/rolltop/internal/expect"
 )
 
 var (
@@ -87,7 +88,7 @@ func TestFormsOfSentences(t *testing.T) {
 			see(run(t, rel, drawMachine(r)))
 		}
 	}
-	record(t, "testdata/forms.txt", strings.Join(slices.Sorted(maps.Keys(forms)), "\n")+"\n")
+	expect.Record(t, "testdata/forms.txt", strings.Join(slices.Sorted(maps.Keys(forms)), "\n")+"\n")
 }
 
 // saysOnce expects that no sentence of a text is said twice.

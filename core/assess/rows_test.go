@@ -18,6 +18,7 @@ import (
 	"rolltop.example/rolltop/core/need"
 	"rolltop.example/rolltop/core/release"
 	"rolltop.example/rolltop/core/remedy"
+	"rolltop.example/rolltop/internal/expect"
 )
 
 // everything is a release that asks for whatever some step brings about.
@@ -351,7 +352,7 @@ func TestRowOfEachStep(t *testing.T) {
 			t.Errorf("%s has no row", id)
 		}
 	}
-	record(t, "testdata/rows.txt", b.String())
+	expect.Record(t, "testdata/rows.txt", b.String())
 }
 
 // What an inventory that was taken after the work shows of each step, by the facts that
@@ -370,7 +371,7 @@ func TestWhatShowsThatAStepWasDone(t *testing.T) {
 			}
 		}
 	}
-	record(t, "testdata/shown.txt", b.String())
+	expect.Record(t, "testdata/shown.txt", b.String())
 }
 
 // What is said of each step: whole sentences, effort by phase, cautions, ways back.
@@ -403,5 +404,5 @@ func TestWordsOfEachStep(t *testing.T) {
 	for _, id := range slices.Sorted(maps.Keys(more)) {
 		say(id, more[id])
 	}
-	record(t, "testdata/words.txt", b.String())
+	expect.Record(t, "testdata/words.txt", b.String())
 }

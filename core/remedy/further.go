@@ -49,7 +49,12 @@ func (l *Library) Further(res *check.Result, v *Verdict) []Planned {
 	weights := check.Weights(res.Release, res.Facts)
 	for _, id := range worthDoing {
 		if s.unsettled(id) {
-			s.weigh(id, cmp.Or(weights[id], release.Advised))
+			s.clear(id)
+		}
+		for k := planned; k < len(s.chosen); k++ {
+			if p := &s.chosen[k]; slices.ContainsFunc(p.effects, func(c stepEffect) bool { return c.id == id }) {
+				p.Weight = release.Heavier(p.Weight, weights[id])
+			}
 		}
 	}
 	s.fillSettles(res)
@@ -67,22 +72,13 @@ func (l *Library) Further(res *check.Result, v *Verdict) []Planned {
 	return out
 }
 
-// weigh adds the step that settles a list of titles or drivers.
-func (s *solver) weigh(id fact.ID, weight string) {
+// clear adds the step that settles a list of titles or drivers.
+func (s *solver) clear(id fact.ID) {
 	for _, i := range s.lib.changing[id] {
 		st := &s.lib.steps[i]
-		if st.Installs || st.Class >= Part || !st.on(s.route, s.guest) {
-			continue
+		if !st.Installs && st.Class < Part && st.on(s.route, s.guest) && !s.has(i) && s.apply(i) {
+			return
 		}
-		if !s.has(i) && !s.apply(i) {
-			continue
-		}
-		for k := range s.chosen {
-			if p := &s.chosen[k]; p.index == i {
-				p.Weight = release.Heavier(p.Weight, weight)
-			}
-		}
-		return
 	}
 }
 

@@ -1,12 +1,10 @@
 package remedy
 
 import (
-	"flag"
 	"fmt"
 	"hash/fnv"
 	"maps"
 	"math/rand/v2"
-	"os"
 	"slices"
 	"strings"
 	"testing"
@@ -17,6 +15,7 @@ import (
 	"rolltop.example/rolltop/core/internal/coretest"
 	"rolltop.example/rolltop/core/need"
 	"rolltop.example/rolltop/core/release"
+	"rolltop.example/rolltop/internal/expect"
 )
 
 // without are the copies of a step of which one thing is left out, by what it is.
@@ -160,8 +159,6 @@ func TestNothingInTheStepFilesIsIdle(t *testing.T) {
 	}
 }
 
-var update = flag.Bool("update", false, "write the record in testdata anew")
-
 // The verdicts on drawn machines are those of the record. With the test above, no part
 // of the step files can get lost in silence. A rule that changes shows here as a number of
 // groups that differ; the other tests say what is right, and -update writes the record anew.
@@ -174,25 +171,5 @@ func TestVerdictsAreThoseOfTheRecord(t *testing.T) {
 		}
 		fmt.Fprintf(&b, "%016x %s\n", sum.Sum64(), group[0].said)
 	}
-	const file = "testdata/verdicts.txt"
-	if *update {
-		if err := os.WriteFile(file, []byte(b.String()), 0o600); err != nil {
-			t.Fatal(err)
-		}
-	}
-	written, err := os.ReadFile(file)
-	if err != nil {
-		t.Fatal(err)
-	}
-	is, was := strings.Split(b.String(), "\n"), strings.Split(string(written), "\n")
-	differ := 0
-	for i := range max(len(is), len(was)) {
-		same := i < len(is) && i < len(was) && is[i] == was[i]
-		if !same {
-			differ++
-		}
-	}
-	if differ > 0 {
-		t.Errorf("%d of %d groups of verdicts differ from the record", differ, len(is))
-	}
+	expect.Record(t, "testdata/verdicts.txt", b.String())
 }

@@ -3,7 +3,6 @@ package cli_test
 import (
 	"bufio"
 	_ "embed"
-	"flag"
 	"fmt"
 	"os"
 	"path/filepath"
@@ -15,8 +14,6 @@ import (
 	"rolltop.example/rolltop/internal/servertest"
 	"rolltop.example/rolltop/internal/standin"
 )
-
-var update = flag.Bool("update", false, "write the golden table of mistakes anew")
 
 // mistakes are typical mistakes on the command line and in files.
 //
@@ -124,7 +121,7 @@ func words(line string) []string {
 // compareAnswers compares the table with the golden one, which -update writes anew.
 func compareAnswers(t *testing.T, got string) {
 	t.Helper()
-	if *update {
+	if *expect.Update {
 		expect.NoError(t, os.WriteFile(answersFile, []byte(got), 0o644))
 	}
 	want, err := os.ReadFile(answersFile)

@@ -4,7 +4,6 @@ import (
 	"bufio"
 	_ "embed"
 	"encoding/json"
-	"flag"
 	"fmt"
 	"os"
 	"regexp"
@@ -17,8 +16,6 @@ import (
 	"rolltop.example/rolltop/internal/servertest"
 	"rolltop.example/rolltop/internal/standin"
 )
-
-var update = flag.Bool("update", false, "write the golden table of mistakes anew")
 
 // mistakes are typical mistakes, a request a line: method, path, and what is sent.
 //
@@ -62,7 +59,7 @@ func TestMistakes(t *testing.T) {
 	expect.NoError(t, err)
 	was, is := asJSON(t, before), asJSON(t, after)
 	expect.Same(t, "the fleet", is, was)
-	if *update {
+	if *expect.Update {
 		expect.NoError(t, os.WriteFile(answers, []byte(out.String()), 0o644))
 	}
 	want, err := os.ReadFile(answers)

@@ -151,13 +151,16 @@ func (x *decoder) device() {
 	x.Set(fact.DeviceUUID, placeholder.UUID(words(find(expert, "IOPlatformUUID"))), Platform.Source())
 	maker := strings.TrimRight(string(x.bytes(find(expert, "manufacturer"))), "\x00")
 	x.Set(fact.DeviceManufacturer, maker, Platform.Source())
-	for name, known := range map[string]bool{
-		"device.serial":       !d.Serial.IsZero(),
-		"device.uuid":         !d.UUID.IsZero(),
-		"device.manufacturer": !d.Manufacturer.IsZero(),
+	for _, f := range []struct {
+		id      fact.ID
+		missing bool
+	}{
+		{fact.DeviceSerial, d.Serial.IsZero()},
+		{fact.DeviceUUID, d.UUID.IsZero()},
+		{fact.DeviceManufacturer, d.Manufacturer.IsZero()},
 	} {
-		if !known {
-			x.Why(name, x.C.Get(Platform.Source()), "the platform does not report it")
+		if f.missing {
+			x.WhyNot(f.id, x.C.Get(Platform.Source()), "the platform does not report it")
 		}
 	}
 	if d.Model.IsZero() {

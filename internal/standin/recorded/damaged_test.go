@@ -1,0 +1,88 @@
+package recorded_test
+
+import (
+	"encoding/json"
+	"fmt"
+	"hash/fnv"
+	"slices"
+	"strings"
+	"testing"
+
+	"rolltop.example/rolltop/core/capture"
+	"rolltop.example/rolltop/core/decode"
+	"rolltop.example/rolltop/internal/expect"
+	"rolltop.example/rolltop/internal/standin/recorded"
+)
+
+// Ends and bytes of a reading that are tried: all of a short one, some of a long one.
+const (
+	ends   = 40
+	places = 48
+)
+
+// damaged are a reading as it may come from a machine that lies, fails or ends early: cut at its
+// ends, with single bytes changed, and with every other outcome.
+func damaged(r capture.Record) []capture.Record {
+	var out []capture.Record
+	for _, outcome := range []string{capture.Absent, capture.Denied, capture.NotExposed, capture.Failed} {
+		out = append(out, capture.Record{Source: r.Source, Outcome: outcome, Errno: 5})
+	}
+	raw := func(b []byte) {
+		c := r
+		c.Raw = b
+		out = append(out, c)
+	}
+	n := len(r.Raw)
+	for at := 0; at < n; at += max(1, n/ends) {
+		raw(r.Raw[:at])
+	}
+	for at := 0; at < n; at += max(1, n/places) {
+		for _, change := range []func(byte) byte{
+			func(byte) byte { return 0 },
+			func(byte) byte { return 0xFF },
+			func(b byte) byte { return b + 1 },
+			func(b byte) byte { return b ^ 0x40 },
+		} {
+			b := slices.Clone(r.Raw)
+			b[at] = change(b[at])
+			raw(b)
+		}
+	}
+	return out
+}
+
+// What is read of thousands of damaged readings is what the record says: a sum for each source of each
+// machine. A change of a decoder that changes one of them shows here, wanted or not; with -update the
+// record is written anew.
+func TestDamagedReadingsAreAsRecorded(t *testing.T) {
+	var lines []string
+	seen, decoded := map[string]bool{}, 0
+	for _, name := range recorded.Names() {
+		c, err := recorded.Read(name)
+		expect.NoError(t, err)
+		for i, r := range c.Records {
+			if key := r.Source + "\n" + string(r.Raw); seen[key] {
+				continue
+			} else {
+				seen[key] = true
+			}
+			sum := fnv.New32a()
+			for _, d := range damaged(r) {
+				c.Records[i] = d
+				inv, err := decode.Inventory(c)
+				expect.NoError(t, err)
+				b, err := json.Marshal(inv)
+				expect.NoError(t, err)
+				sum.Write(b)
+				decoded++
+			}
+			c.Records[i] = r
+			lines = append(
+				lines,
+				fmt.Sprintf("%s %s: %08x", name, strings.Join(strings.Fields(r.Source), " "), sum.Sum32()),
+			)
+		}
+	}
+	expect.That(t, fmt.Sprintf("%d damaged readings are many", decoded), decoded > 20_000)
+	expect.Record(t, "testdata/damaged.txt", strings.Join(lines, "\n")+"\n")
+}
