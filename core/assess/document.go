@@ -206,6 +206,7 @@ type Finding struct {
 	Distance    string     `json:"distance,omitempty"`
 	Reason      string     `json:"reason,omitempty" doc:"Why the outcome is what it is"`
 	Why         string     `json:"why" doc:"Why the requirement exists"`
+	Quoted      string     `json:"quoted,omitempty" doc:"Where the publisher says it: the words of a page that is kept"`
 	Advised     string     `json:"advised,omitempty" doc:"A recommended value that is not reached"`
 	Close       []string   `json:"close,omitempty" doc:"For an unknown: how to find it out"`
 	NoRemedy    bool       `json:"no_remedy,omitempty" doc:"Rolltop knows no step that settles it"`
@@ -353,7 +354,7 @@ func sayFinding(fd *check.Finding, res *check.Result, close bool) Finding {
 	out := Finding{
 		Requirement: q.ID, Title: q.Title, Level: q.Level, AskedBy: q.AskedBy, Consequence: say.Consequence(q),
 		Outcome: fd.Outcome.String(), Has: say.Has(fd), Needs: say.Needs(fd), Distance: say.Distance(fd),
-		Reason: say.Reason(fd, res), Why: q.Reason, Feature: q.Feature, Conflict: fd.Conflict, Measure: measure(fd),
+		Reason: say.Reason(fd, res), Why: q.Reason, Quoted: say.Quoted(q), Feature: q.Feature, Conflict: fd.Conflict, Measure: measure(fd),
 		Rule: say.Rule(fd, res.Facts), Evidence: []Evidence{},
 	}
 	if q.Interim != nil {

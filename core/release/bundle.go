@@ -45,12 +45,19 @@ func Pack(name string, src []byte, files Files) ([]byte, error) {
 		return nil, err
 	}
 	b := Bundle{Format: BundleFormat, Document: doc.Body(src)}
-	for i := range d.Lists {
-		if file := d.Lists[i].File; ValidFile(file) && files != nil {
-			if text, err := files(file); err == nil {
-				b.Files = append(b.Files, BundleFile{file, doc.Body(text)})
-			}
+	add := func(file string, valid bool) {
+		if !valid || files == nil {
+			return
 		}
+		if text, err := files(file); err == nil {
+			b.Files = append(b.Files, BundleFile{file, doc.Body(text)})
+		}
+	}
+	for i := range d.Lists {
+		add(d.Lists[i].File, ValidFile(d.Lists[i].File))
+	}
+	for i := range d.Pages {
+		add(d.Pages[i].File, ValidPageFile(d.Pages[i].File))
 	}
 	if b.Files == nil {
 		return src, nil

@@ -41,6 +41,7 @@ func compile(d *Document, r *doc.Report) *Release {
 		r.Add(d.Node.Of("requirements"), "there are no requirements",
 			"a release without any would find every machine ready")
 	}
+	c.pages()
 	seen = map[string]bool{}
 	c.requirements(d.Requirements, nil, seen)
 	c.interims(seen)
@@ -97,7 +98,7 @@ func (c *compiler) requirement(d *RequirementDoc, seen map[string]bool) Requirem
 		q.Need = need.Compile(&d.Need, c.lists, c.r)
 		c.matchable(&d.Need, q.Need)
 	}
-	q.When, q.Advised = c.need(d.When), c.need(d.Advised)
+	q.When, q.Advised, q.Quote = c.need(d.When), c.need(d.Advised), c.quote(d.Quote)
 	return q
 }
 

@@ -30,12 +30,33 @@ type Document struct {
 	Interim      []InterimDoc     `json:"interim,omitempty" doc:"Releases between, which some ways go through"`
 	Editions     []EditionDoc     `json:"editions,omitempty" doc:"Which installed edition becomes which"`
 	Packages     []PackageDoc     `json:"packages,omitempty" doc:"What is installed, by edition, architecture and language"`
+	Pages        []PageDoc        `json:"pages,omitempty" doc:"Pages of the publisher that are kept as evidence, each as a text in a file beside the document"`
 	Requirements []RequirementDoc `json:"requirements"`
 	Lists        []list.Document  `json:"lists,omitempty"`
 	Software     []KnownDoc       `json:"software,omitempty" doc:"What is known of installed titles"`
 	Drivers      []KnownDoc       `json:"drivers,omitempty" doc:"What is known of drivers; names are those of devices"`
 	Preparation  []PreparationDoc `json:"preparation,omitempty" doc:"What to do on any machine before the upgrade"`
 	Ends         []EndDoc         `json:"ends,omitempty" doc:"What ends with the upgrade: features, titles and devices that are gone or different afterwards"`
+
+	Node *doc.Node `json:"-"`
+}
+
+// PageDoc is a page of the publisher that is kept as evidence.
+type PageDoc struct {
+	ID     string    `json:"id"`
+	Source string    `json:"source" doc:"Address of the page"`
+	Saved  time.Time `json:"saved" doc:"The day on which it was saved"`
+	File   string    `json:"file" doc:"Name of the file with its text, which ends in .txt"`
+	SHA256 string    `json:"sha256" doc:"Checksum of the file, 64 hexadecimal digits"`
+
+	Node *doc.Node `json:"-"`
+	text string
+}
+
+// QuoteDoc points to a place of a page that is kept.
+type QuoteDoc struct {
+	Page string `json:"page" doc:"Id of the page"`
+	Text string `json:"text" doc:"Words of the page, copied"`
 
 	Node *doc.Node `json:"-"`
 }
@@ -128,6 +149,7 @@ type RequirementDoc struct {
 	When        *need.Document `json:"when,omitempty" doc:"The requirement applies only where this holds"`
 	Need        need.Document  `json:"need"`
 	Advised     *need.Document `json:"advised,omitempty" doc:"A higher value that is only advised"`
+	Quote       *QuoteDoc      `json:"quote,omitempty" doc:"Where the publisher says it: words of a page that is kept"`
 
 	Node *doc.Node `json:"-"`
 }

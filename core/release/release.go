@@ -45,6 +45,7 @@ type Requirement struct {
 	When    need.Need // nil: always
 	Need    need.Need
 	Advised need.Need // nil: nothing more is advised
+	Quote   *Quote    // where the publisher says it; nil: it is not pointed to
 
 	pc, mac     bool // hardware of the class has any of the facts
 	comparisons int
@@ -134,6 +135,7 @@ type Release struct {
 	*Document
 	Requirements []Requirement // of the target, then of the intermediate releases
 	Lists        []*list.List
+	Pages        []*Page // kept as evidence
 	Interims     []*Interim
 	Stages       []Stage
 	Known        []Known // titles
@@ -291,6 +293,7 @@ func open(name string, src []byte, files Files) (*Document, *doc.Report, error) 
 	for i := range d.Lists {
 		d.attach(&d.Lists[i], files, r)
 	}
+	d.attachPages(files, r)
 	return d, r, nil
 }
 
@@ -325,8 +328,13 @@ func (d *Document) attach(l *list.Document, files Files, r *doc.Report) {
 
 // ValidFile says whether a name can be that of a file of rows beside a
 // document.
-func ValidFile(s string) bool {
-	base, ok := strings.CutSuffix(s, ".csv")
+func ValidFile(s string) bool { return validFile(s, ".csv") }
+
+// ValidPageFile says whether a name can be that of the text of a page beside a document.
+func ValidPageFile(s string) bool { return validFile(s, ".txt") }
+
+func validFile(s, ending string) bool {
+	base, ok := strings.CutSuffix(s, ending)
 	if !ok || base == "" || len(s) > 100 || s[0] == '.' {
 		return false
 	}

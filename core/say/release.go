@@ -51,7 +51,56 @@ func sections(rel *release.Release, requirements bool) []Section {
 	add("Before the upgrade", preparations(rel))
 	add("What ends with the upgrade", endings(rel))
 	add("Lists", lists(rel))
+	add("Kept pages", keptPages(rel))
 	return out
+}
+
+// keptPages says which pages are kept as evidence, and how many requirements point to each.
+func keptPages(rel *release.Release) []string {
+	var out []string
+	for _, p := range rel.Pages {
+		n := 0
+		for i := range rel.Requirements {
+			if q := rel.Requirements[i].Quote; q != nil && q.Page == p {
+				n++
+			}
+		}
+		out = append(out, fmt.Sprintf("%s, saved on %s, %s. %s to it. SHA-256 %s.", p.Source, Day(p.Saved),
+			Count(len(p.Lines), "sentence", "sentences"),
+			Capital(Count(n, "requirement points", "requirements point")), p.SHA256))
+	}
+	return out
+}
+
+// Quoted says where the publisher says it: The publisher's page of 6 October 2026: “At least 8 GB.”; "" of a
+// requirement that points to no page.
+func Quoted(q *release.Requirement) string {
+	if q.Quote == nil {
+		return ""
+	}
+	return fmt.Sprintf("The publisher's page of %s: “%s”", Day(q.Quote.Page.Saved), q.Quote.Text)
+}
+
+// PageChanged says how a newer page differs from the one that is kept, in a sentence or two.
+func PageChanged(c *release.PageChange) string {
+	if len(c.Removed) == 0 && len(c.Added) == 0 {
+		return "The newer page says the same as the one that is kept."
+	}
+	gone := 0
+	for i := range c.Pointed {
+		if c.Pointed[i].Gone {
+			gone++
+		}
+	}
+	s := Capital(Count(len(c.Removed), "sentence is", "sentences are")) + " gone, and " +
+		Count(len(c.Added), "is", "are") + " new."
+	switch {
+	case gone > 0:
+		return s + " " + Capital(Count(gone, "requirement points", "requirements point")) + " to words that are gone."
+	case len(c.Pointed) > 0:
+		return s + " The words that requirements point to are still there."
+	}
+	return s + " No requirement points to the page."
 }
 
 var platformWords = map[string]string{"windows": "a PC system", "macos": "a Mac system", "linux": "Linux"}

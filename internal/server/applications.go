@@ -106,7 +106,9 @@ func (s exportAPI) applicationsTable(ctx context.Context, where string) (*matrix
 	if err != nil {
 		return nil, err
 	}
-	g := &matrix{heads: []string{"application", "publisher", "version", "machines", "takes", "says", "weight", "note", "terms", "answers"}}
+	g := &matrix{heads: []string{
+		"application", "publisher", "version", "machines", "takes", "says", "weight", "note", "terms", "answers",
+	}}
 	for _, a := range l.Applications {
 		for _, v := range a.Versions {
 			g.row(a.Name, a.Publisher, v.Version, strconv.Itoa(v.Machines), v.Takes, v.Says, v.Weight, v.Note, v.Terms,

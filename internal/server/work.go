@@ -134,7 +134,9 @@ func showBatch(base *knowledge.Base, b *work.Batch, where string) api.Batch {
 	case b.Weights != nil:
 		key, of = "further", append([]string{remedy.Ready.String()}, of...)
 		w := &api.Weights{
-			Required: b.Weights[release.Required], Advised: b.Weights[release.Advised], Optional: b.Weights[release.AtWill],
+			Required: b.Weights[release.Required],
+			Advised:  b.Weights[release.Advised],
+			Optional: b.Weights[release.AtWill],
 		}
 		w.Says = say.Weighed(w.Required, w.Advised, w.Optional)
 		out.Weights, out.Closes = w, false

@@ -368,19 +368,22 @@ func (r *reader) walk(n *html.Node, struck bool) {
 			if r.mark(n) {
 				return
 			}
-		case "s", "del", "strike":
-			struck = true
 		case "br", "p", "li", "div":
 			to.WriteByte('\n')
 		case "td", "th":
 			to.WriteByte(' ')
 		}
-		style := strings.ReplaceAll(strings.ToLower(attribute(n, "style")), " ", "")
-		struck = struck || strings.Contains(style, "line-through")
+		struck = struck || lineThrough(n)
 	}
 	for c := n.FirstChild; c != nil; c = c.NextSibling {
 		r.walk(c, struck)
 	}
+}
+
+// lineThrough says whether an element strikes out what it holds.
+func lineThrough(n *html.Node) bool {
+	style := strings.ReplaceAll(strings.ToLower(attribute(n, "style")), " ", "")
+	return n.Data == "s" || n.Data == "del" || n.Data == "strike" || strings.Contains(style, "line-through")
 }
 
 // mark takes a text above the line as marks of footnotes; it says false for a text that is a part of
