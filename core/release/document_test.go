@@ -212,7 +212,7 @@ func TestBundle(t *testing.T) {
 	parts, err := release.Unpack("packed", packed)
 	expect.NoError(t, err)
 	expect.Same(t, "string(parts.Document)", string(parts.Document), string(src))
-	expect.Same(t, "len(parts.Files)", len(parts.Files), 1)
+	expect.Same(t, "len(parts.Files)", len(parts.Files), 2)
 	expect.Same(t, "parts.Files[0].Name", parts.Files[0].Name, "skerry-12-processors.csv")
 	if again, err := release.Pack("packed", packed, nil); err != nil || string(again) != string(packed) {
 		t.Errorf("a bundle is packed again: %v", err)

@@ -45,7 +45,7 @@ func Sentences(text string) []string {
 }
 
 // sentenceEnd is where the first sentence of a line ends: behind a mark that a blank and a capital letter
-// follow, unless the word before it is short, as an abbreviation is.
+// follow, unless the word before it is short and in small letters, as an abbreviation is.
 func sentenceEnd(line string) int {
 	for i, c := range line {
 		if i >= maxSentence {
@@ -57,7 +57,8 @@ func sentenceEnd(line string) int {
 		rest := line[i+1:]
 		next, _ := utf8.DecodeRuneInString(strings.TrimLeft(rest, " "))
 		word := line[strings.LastIndexByte(line[:i], ' ')+1 : i]
-		if strings.HasPrefix(rest, " ") && unicode.IsUpper(next) && (len(word) > 3 || c != '.') {
+		short := len(word) <= 3 && strings.ToLower(word) == word && c == '.'
+		if strings.HasPrefix(rest, " ") && unicode.IsUpper(next) && !short {
 			return i + 1
 		}
 	}

@@ -81,6 +81,21 @@ func Quoted(q *release.Requirement) string {
 	return fmt.Sprintf("The publisher's page of %s: “%s”", Day(q.Quote.Page.Saved), q.Quote.Text)
 }
 
+// NoPage says that a release keeps no page of a name, and which ones it keeps.
+func NoPage(rel *release.Release, id string) string {
+	var ids []string
+	for _, p := range rel.Pages {
+		ids = append(ids, p.ID)
+	}
+	switch {
+	case len(ids) == 0:
+		return rel.Name + " keeps no page; rolltop releases keep-page keeps one"
+	case id == "":
+		return rel.Name + " keeps several pages; choose one: " + And(ids)
+	}
+	return fmt.Sprintf("%s keeps no page %q; it keeps %s", rel.Name, id, And(ids))
+}
+
 // PageChanged says how a newer page differs from the one that is kept, in a sentence or two.
 func PageChanged(c *release.PageChange) string {
 	if len(c.Removed) == 0 && len(c.Added) == 0 {

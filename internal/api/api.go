@@ -338,6 +338,7 @@ type Release struct {
 	Revisions    []ReleaseRow     `json:"revisions" doc:"All revisions, newest first"`
 	Requirements []RequirementRow `json:"requirements"`
 	Sections     []ReleaseSection `json:"sections" doc:"Everything else, in sentences"`
+	Pages        []KeptPage       `json:"pages" doc:"Pages of the publisher that are kept as evidence"`
 }
 
 // ReleaseSection is a part of a release in sentences.
@@ -357,6 +358,7 @@ type RequirementRow struct {
 	Says        string `json:"says" doc:"The need as a sentence"`
 	Reason      string `json:"reason"`
 	Consequence string `json:"consequence,omitempty"`
+	Quoted      string `json:"quoted,omitempty" doc:"Where the publisher says it: the words of a page that is kept"`
 }
 
 // ReleaseText is a release document as it was written, for editing.

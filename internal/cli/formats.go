@@ -28,6 +28,7 @@ func Formats() map[string]reflect.Type {
 		"matrix":       reflect.TypeFor[api.Matrix](),
 		"messages":     reflect.TypeFor[api.MessageList](),
 		"model-facts":  reflect.TypeFor[api.ModelFactList](),
+		"page":         reflect.TypeFor[api.PageComparison](),
 		"parts":        reflect.TypeFor[Parts](),
 		"progress":     reflect.TypeFor[api.Progress](),
 		"releases":     reflect.TypeFor[api.ReleaseList](),

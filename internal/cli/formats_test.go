@@ -22,25 +22,26 @@ import (
 
 // arguments are what commands that print need beside their name.
 var arguments = map[string]string{
-	"check":             "--release skerry-12.yaml --inventory guest.json --inventory ready.json",
-	"plan":              "gull-014",
-	"compare":           "gull-014 GULL-002 --release skerry-12",
-	"inspect":           "--inventory legacy.json",
-	"submit":            "--inventory ready.json",
-	"import":            "lines.ndjson --apply",
-	"machines":          "--where class=pc",
-	"machines show":     "gull-014",
-	"machines results":  "",
-	"machines export":   "--where site=Gull*",
-	"releases compare":  "skerry-12@4 skerry-12",
-	"releases what-if":  "skerry-13",
-	"releases changes":  "",
-	"waves show":        "1",
-	"waves hand-off":    "3",
-	"fleet matrix":      "--size 20",
-	"work messages":     "--where site=Gull*",
-	"work wins":         "",
-	"applications show": "Counterfoil",
+	"check":                 "--release skerry-12.yaml --inventory guest.json --inventory ready.json",
+	"plan":                  "gull-014",
+	"compare":               "gull-014 GULL-002 --release skerry-12",
+	"inspect":               "--inventory legacy.json",
+	"submit":                "--inventory ready.json",
+	"import":                "lines.ndjson --apply",
+	"machines":              "--where class=pc",
+	"machines show":         "gull-014",
+	"machines results":      "",
+	"machines export":       "--where site=Gull*",
+	"releases compare":      "skerry-12@4 skerry-12",
+	"releases what-if":      "skerry-13",
+	"releases compare-page": "skerry-12.yaml newer.html",
+	"releases changes":      "",
+	"waves show":            "1",
+	"waves hand-off":        "3",
+	"fleet matrix":          "--size 20",
+	"work messages":         "--where site=Gull*",
+	"work wins":             "",
+	"applications show":     "Counterfoil",
 }
 
 // Every command that prints data prints it as a document with a schema that it validates against, as lines, as
@@ -56,6 +57,7 @@ func TestFormats(t *testing.T) {
 	formats, err := filepath.Abs("../../docs/formats")
 	expect.NoError(t, err)
 	dir := files(t)
+	expect.NoError(t, os.WriteFile(filepath.Join(dir, "newer.html"), []byte("<p>Memory: 8 GB</p><body>"), 0o600))
 	inventory, err := os.ReadFile(filepath.Join(dir, "unknown.json"))
 	expect.NoError(t, err)
 	expect.NoError(t, os.WriteFile(filepath.Join(dir, "lines.ndjson"), append(inventory, '\n'), 0o600))

@@ -368,6 +368,9 @@ func printFinding(p *paper, d *assess.Document, f *assess.Finding, all bool) {
 	}
 	if all {
 		p.styled("      ", "Reason: "+f.Why, dim)
+		if f.Quoted != "" {
+			p.styled("      ", f.Quoted, dim)
+		}
 		if f.Outcome == "unknown" && f.Follows != "" {
 			p.styled("      ", f.Follows, dim)
 		}

@@ -22,7 +22,7 @@ type none struct{}
 func releasesCommand() *cobra.Command {
 	return noun(
 		"releases",
-		"Release documents: list, show, get, new, validate, add, compare, target, what-if, changes",
+		"Release documents: list, show, get, new, validate, add, compare, target, what-if, changes, pages, lists",
 		"",
 		listReleases,
 		command("new ID", "Print a commented release document to fill in", newRelease),
@@ -34,6 +34,10 @@ func releasesCommand() *cobra.Command {
 		command("add FILE", "Add a release document with its files, or a revision, to the service", addRelease),
 		command("target", "Choose the target releases of PCs and Macs; the fleet is judged again", setTargets),
 		importCommand(),
+		with(command("keep-page DOCUMENT PAGE", "Keep the text of a publisher's page beside a release document as evidence",
+			keepPage), "keep-page"),
+		with(command("compare-page FILE|ID[@REVISION] PAGE",
+			"Show what a newer page changed, and which requirements point to it", comparePage), "compare-page"),
 		whatIfCommand(),
 		changesCommand(),
 	)
@@ -206,6 +210,9 @@ func showRelease(c *call[serviceOptions]) error {
 		p.line("  %s", head)
 		p.text("    ", say.Requirement(q))
 		p.styled("    ", spaced(q.Reason, otherwise(q)), dim)
+		if quoted := say.Quoted(q); quoted != "" {
+			p.styled("    ", quoted, dim)
+		}
 	}
 	for _, s := range say.Release(rel) {
 		p.line("")

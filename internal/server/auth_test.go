@@ -51,7 +51,7 @@ var scopes = map[string]string{
 	"GET /targets": "read", "GET /sites": "read",
 	"GET /releases/{id}/text": "read", "GET /releases/{id}/difference": "read", "GET /machines/{key}/check": "read",
 	"GET /machines/{key}/report": "read", "GET /compare": "read", "GET /skeleton": "read",
-	"POST /releases/validate": "manage", "POST /lists/import": "manage", "PUT /machines/{key}/facts/{fact}": "work",
+	"POST /releases/validate": "manage", "POST /lists/import": "manage", "POST /releases/{id}/compare-page": "read", "PUT /machines/{key}/facts/{fact}": "work",
 	"DELETE /machines/{key}/facts/{fact}": "work",
 	"GET /backup":                         "manage", "DELETE /machines/{key}": "manage", "GET /collectors": "read",
 	"GET /export": "read",

@@ -95,6 +95,7 @@ func describeRelease(rel *release.Release) api.Release {
 		Revisions:    []api.ReleaseRow{},
 		Requirements: []api.RequirementRow{},
 		Sections:     []api.ReleaseSection{},
+		Pages:        keptPages(rel),
 	}
 	if !rel.Retrieved.IsZero() {
 		out.Retrieved = &rel.Retrieved
@@ -110,6 +111,7 @@ func describeRelease(rel *release.Release) api.Release {
 			Says:        say.Requirement(q),
 			Reason:      q.Reason,
 			Consequence: say.Consequence(q),
+			Quoted:      say.Quoted(q),
 		}
 		if q.Interim != nil {
 			row.Interim = q.Interim.Name

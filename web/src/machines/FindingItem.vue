@@ -73,7 +73,8 @@ const lastDay = (until: string) => new Date(Date.parse(until) - 1000).toISOStrin
         >
         <DisclosurePanel class="mt-1 text-[13px] text-soft">
           <p class="mb-1">
-            {{ finding.why }}<span v-if="finding.follows"> {{ finding.follows }}</span>
+            {{ finding.why }}<span v-if="finding.follows"> {{ finding.follows }}</span
+            ><span v-if="finding.quoted" class="block">{{ finding.quoted }}</span>
           </p>
           <p v-if="finding.rule" class="mb-1">{{ finding.rule }}</p>
           <p v-if="finding.list" class="mb-1">

@@ -5,6 +5,7 @@ import { useRoute } from 'vue-router'
 
 import { queries } from '../queries'
 import ChangeList from './ChangeList.vue'
+import PageEvidence from './PageEvidence.vue'
 import WhatIf from './WhatIf.vue'
 import TroubleBox from '../ui/TroubleBox.vue'
 import { usePermissions } from '../use/usePermissions'
@@ -104,6 +105,7 @@ const failing = (id: string) => ({
                   >Machines that fail it</RouterLink
                 >
               </p>
+              <p v-if="q.quoted" class="text-sm text-soft">{{ q.quoted }}</p>
             </li>
           </ul>
         </section>
@@ -167,6 +169,7 @@ const failing = (id: string) => ({
           <h2 class="mb-2 border-b border-line pb-1.5 font-semibold">{{ s.title }}</h2>
           <p v-for="(line, i) in s.lines" :key="i" class="py-0.5 wrap-anywhere">{{ line }}</p>
         </section>
+        <PageEvidence v-if="rel.pages.length" :key="rel.revision" :rel="rel" />
       </aside>
     </div>
   </template>
