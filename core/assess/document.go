@@ -354,7 +354,8 @@ func sayFinding(fd *check.Finding, res *check.Result, close bool) Finding {
 	out := Finding{
 		Requirement: q.ID, Title: q.Title, Level: q.Level, AskedBy: q.AskedBy, Consequence: say.Consequence(q),
 		Outcome: fd.Outcome.String(), Has: say.Has(fd), Needs: say.Needs(fd), Distance: say.Distance(fd),
-		Reason: say.Reason(fd, res), Why: q.Reason, Quoted: say.Quoted(q), Feature: q.Feature, Conflict: fd.Conflict, Measure: measure(fd),
+		Reason: say.Reason(fd, res), Why: q.Reason, Quoted: say.Quoted(q),
+		Feature: q.Feature, Conflict: fd.Conflict, Measure: measure(fd),
 		Rule: say.Rule(fd, res.Facts), Evidence: []Evidence{},
 	}
 	if q.Interim != nil {

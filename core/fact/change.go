@@ -48,8 +48,10 @@ var changes = stated(map[Change][]ID{
 	ByPerson: {
 		DeviceName, DeviceAssetTag, NetworkConnected, PowerSource, BatteryPercent, OSLicence, SoftwareToUpdate,
 		SoftwareToBuy, SoftwareToRemove, SoftwareProblems, SoftwareNotKnown, DriversToUpdate, DriversToRemove,
-		DriverProblems, DriversNotKnown, TitleCount, DriverCount, TitleName, TitleVersion, TitlePublisher, TitleCode,
-		DriverDevice, DriverClass, DriverHardwareID, DriverProvider, DriverVersion, DriverStatus, AdapterDriver, AdapterModel,
+		DriverProblems, DriversNotKnown, TitleCount, DriverCount, TitleName, TitleVersion, TitlePublisher,
+		TitleCode, DriverDevice, DriverClass, DriverHardwareID, DriverProvider, DriverVersion, DriverStatus,
+		AdapterDriver,
+		AdapterModel,
 	},
 })
 

@@ -26,7 +26,8 @@ func TestEveryKey(t *testing.T) {
 		sample[disposition] = "refit"
 	}
 	open := []string{
-		"alone", "fails", "fixed_by", "further", "installed", "key", "maker", "model", "site", "step", "tag", "unknown", "waived",
+		"alone", "fails", "fixed_by", "further", "installed",
+		"key", "maker", "model", "site", "step", "tag", "unknown", "waived",
 		"assigned",
 	}
 	x := fleet.NewIndex()

@@ -35,7 +35,7 @@ var nameParts = [][]string{
 func (im *importer) match(given map[string]string) error {
 	plain := make([]string, len(im.Heads))
 	for i, h := range im.Heads {
-		plain[i] = plainHeading(h)
+		plain[i] = PlainHeading(h)
 	}
 	taken := map[int]bool{}
 	use := func(field string, at ...int) {
@@ -116,9 +116,9 @@ func (im *importer) heading(h string) int {
 	return slices.IndexFunc(im.Heads, func(x string) bool { return strings.EqualFold(x, h) })
 }
 
-// plainHeading leaves letters and single blanks: “# of Cores” is “of cores”. A
+// PlainHeading leaves letters and single blanks: “# of Cores” is “of cores”. A
 // unit in brackets is left out.
-func plainHeading(h string) string {
+func PlainHeading(h string) string {
 	if i := strings.IndexAny(h, "(["); i > 0 {
 		h = h[:i]
 	}

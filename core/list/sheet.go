@@ -164,11 +164,15 @@ func headingRow(rows [][]string) int {
 	return max(first, known)
 }
 
+// applicationHeadings are headings of names in tables of applications.
+var applicationHeadings = []string{"application", "application name", "title", "program", "software", "product name"}
+
 // any says whether a row has the heading of names.
 func (h fieldHeadings) any(row []string) bool {
 	return slices.ContainsFunc(row, func(cell string) bool {
 		cell, _ = marksIn(cell)
-		return slices.Contains(h["name"], plainHeading(cell))
+		plain := PlainHeading(cell)
+		return slices.Contains(h["name"], plain) || slices.Contains(applicationHeadings, plain)
 	})
 }
 

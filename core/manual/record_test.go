@@ -18,8 +18,10 @@ import (
 // What becomes of every fact with every kind of value, right and wrong, is as recorded.
 func TestEnteredFactsAreAsRecorded(t *testing.T) {
 	values := []string{
-		"8 GiB", "8", "500 GB", "2400", "2.4 GHz", "true", "false", "ready", "2.0", "uefi", "gpt", "laptop", "x86-64", "de",
-		"avx2 sse4.2", "none", "0", "-1", "Gull-014", "ssd", "2026-11-20", "on", "", " ", "1e9", "9999999999999999999", "good",
+		"8 GiB", "8", "500 GB", "2400", "2.4 GHz", "true", "false", "ready", "2.0", "uefi", "gpt", "laptop",
+		"x86-64", "de",
+		"avx2 sse4.2", "none", "0", "-1", "Gull-014", "ssd", "2026-11-20", "on", "", " ", "1e9",
+		"9999999999999999999", "good",
 	}
 	names := fact.Names()
 	for _, d := range fact.OfRows() {

@@ -242,7 +242,8 @@ func (c *compiler) known() {
 			for j, code := range d.Code {
 				key := "\n" + strings.ToLower(code)
 				if strings.TrimSpace(code) == "" || seen[key] != nil {
-					c.r.Add(d.Node.Of("code").Items[j], fmt.Sprintf("the product code %q is empty or stands twice", code),
+					c.r.Add(d.Node.Of("code").Items[j],
+						fmt.Sprintf("the product code %q is empty or appears twice", code),
 						"a product code means one application")
 				}
 				seen[key] = d

@@ -178,6 +178,7 @@ type RangeDoc struct {
 	Source  string         `json:"source,omitempty"`
 
 	Node *doc.Node `json:"-"`
+	row  int       // of the table that it was imported from
 }
 
 // EndDoc is one thing that ends with the upgrade.

@@ -16,13 +16,9 @@ const pageText = "Skerry 12 needs 4 GB of memory. Some makers call it RAM!  It n
 
 // withPages is a document with a page, and a requirement that points to it.
 func withPages(sum, quote string) string {
-	return head + "pages:\n  - {id: needs, source: \"https://skerry.example/12\", saved: 2026-10-06, file: needs.txt, sha256: " +
-		sum + "}\n" + strings.Replace(
-		one,
-		"need: {",
-		"quote: {"+quote+"}, need: {",
-		1,
-	)
+	return head + "pages:\n  - {id: needs, source: \"https://skerry.example/12\", saved: 2026-10-06, " +
+		"file: needs.txt, sha256: " + sum + "}\n" +
+		strings.Replace(one, "need: {", "quote: {"+quote+"}, need: {", 1)
 }
 
 func filesOf(text string) release.Files {
@@ -110,10 +106,12 @@ func TestComparePage(t *testing.T) {
 	for _, tt := range []struct{ name, newer, want string }{
 		{"the same in other lines", strings.ReplaceAll(pageText, "memory. ", "memory.\n\n"), "[] [] gone false"},
 		{"a limit raised", strings.Replace(pageText, "4 GB of", "8 GB of", 1),
-			"[Skerry 12 needs 4 GB of memory.] [Skerry 12 needs 8 GB of memory.] gone true Skerry 12 needs 8 GB of memory."},
+			"[Skerry 12 needs 4 GB of memory.] [Skerry 12 needs 8 GB of memory.] gone true " +
+				"Skerry 12 needs 8 GB of memory."},
 		{"a sentence twice", pageText + "Memory 4 GB\n", "[] [Memory 4 GB] gone false"},
-		{"emptied", "", "[Skerry 12 needs 4 GB of memory. Some makers call it RAM! It needs a 64-bit processor. Memory 4 GB " +
-			"v. 12 of the page] [] gone true"},
+		{"emptied", "",
+			"[Skerry 12 needs 4 GB of memory. Some makers call it RAM! It needs a 64-bit processor. Memory 4 GB " +
+				"v. 12 of the page] [] gone true"},
 	} {
 		t.Run(tt.name, func(t *testing.T) {
 			c := rel.ComparePage(rel.PageOf("needs"), tt.newer)

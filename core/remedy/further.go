@@ -48,8 +48,8 @@ func (l *Library) Further(res *check.Result, v *Verdict) []Planned {
 	}
 	weights := check.Weights(res.Release, res.Facts)
 	for _, id := range worthDoing {
-		if s.unsettled(id) {
-			s.clear(id)
+		if (advisor{s}).unsettled(id) {
+			advisor{s}.clear(id)
 		}
 		for k := planned; k < len(s.chosen); k++ {
 			if p := &s.chosen[k]; slices.ContainsFunc(p.effects, func(c stepEffect) bool { return c.id == id }) {
@@ -72,8 +72,11 @@ func (l *Library) Further(res *check.Result, v *Verdict) []Planned {
 	return out
 }
 
+// advisor adds further work to what a solver chose.
+type advisor struct{ *solver }
+
 // clear adds the step that settles a list of titles or drivers.
-func (s *solver) clear(id fact.ID) {
+func (s advisor) clear(id fact.ID) {
 	for _, i := range s.lib.changing[id] {
 		st := &s.lib.steps[i]
 		if !st.Installs && st.Class < Part && st.on(s.route, s.guest) && !s.has(i) && s.apply(i) {
@@ -84,7 +87,7 @@ func (s *solver) clear(id fact.ID) {
 
 // unsettled says whether a list of titles or drivers has entries that nothing settles.
 // On an emptied disk nothing of it is left.
-func (s *solver) unsettled(id fact.ID) bool {
+func (s advisor) unsettled(id fact.ID) bool {
 	r := s.sim.Get(id)
 	return len(r.Value.Set())+len(r.Floor().Set()) > 0 && s.route != release.Reinstall
 }

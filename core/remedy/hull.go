@@ -13,7 +13,7 @@ import (
 // they can differ from it.
 func (v *Verdict) hull(l *outcome, s *solver, res *check.Result, path release.Path) {
 	v.Disposition, v.Best, v.Worst = l.disposition, l.disposition, l.disposition
-	in := func(w world) Disposition { return s.in(w).end(res, path) }
+	in := func(w world) Disposition { return end(s.in(w), res, path) }
 	if l.chance {
 		v.Best = min(v.Best, in(luckiest))
 	}
@@ -32,7 +32,7 @@ func (v *Verdict) hull(l *outcome, s *solver, res *check.Result, path release.Pa
 
 // end is the disposition alone, for which not every plan has to be looked for: one
 // goal that nothing changes and that means a replacement says it all.
-func (s solver) end(res *check.Result, path release.Path) Disposition {
+func end(s solver, res *check.Result, path release.Path) Disposition {
 	for _, fd := range s.goals {
 		n := fd.Requirement.Need
 		if !need.SomeLeaf(n, func(l need.Leaf) bool { return s.lib.touched[l.Fact()] }) &&
@@ -52,10 +52,10 @@ func (v *Verdict) widen(lib *Library, res *check.Result, ask func(*release.Requi
 	}
 	s := newSolver(lib, res, ask, p)
 	if v.Best > Ready {
-		v.Best = min(v.Best, s.in(luckiest).end(res, p))
+		v.Best = min(v.Best, end(s.in(luckiest), res, p))
 	}
 	if v.Worst < Replace {
-		v.Worst = max(v.Worst, s.in(worst).end(res, p))
+		v.Worst = max(v.Worst, end(s.in(worst), res, p))
 	}
 }
 

@@ -93,7 +93,7 @@ func TestEndIsThatOfTheWholeSolution(t *testing.T) {
 		}
 		for _, w := range []world{luckiest, feared, worst} {
 			in := newSolver(Shipped(), res, nil, res.Path).in(w)
-			whole, got := in.solve(res, res.Path), in.end(res, res.Path)
+			whole, got := in.solve(res, res.Path), end(in, res, res.Path)
 			if got != whole.disposition {
 				t.Fatalf("in the world %+v: %s, and %s where every step is looked for", w, got, whole.disposition)
 			}

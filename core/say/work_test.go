@@ -99,10 +99,16 @@ func TestDecision(t *testing.T) {
 
 func TestApplicationsInWords(t *testing.T) {
 	buy := work.Application{Takes: "buy", Versions: []work.ApplicationVersion{
-		{Version: "3.9", Said: work.Said{Takes: "buy"}}, {Version: "", Said: work.Said{Takes: "buy"}}, {Version: "5.0", Said: work.Said{Takes: "fine"}},
+		{
+			Version: "3.9",
+			Said:    work.Said{Takes: "buy"},
+		}, {Version: "", Said: work.Said{Takes: "buy"}}, {Version: "5.0", Said: work.Said{Takes: "fine"}},
 	}}
 	expect.Same(t, "some versions", say.Application(&buy), "a newer version must be bought (3.9 and unknown version)")
-	fine := work.Application{Takes: "fine", Versions: []work.ApplicationVersion{{Version: "5.0", Said: work.Said{Takes: "fine"}}}}
+	fine := work.Application{
+		Takes:    "fine",
+		Versions: []work.ApplicationVersion{{Version: "5.0", Said: work.Said{Takes: "fine"}}},
+	}
 	expect.Same(t, "all versions", say.Application(&fine), "fine")
 	strange := work.Application{
 		Takes:    work.Unnamed,

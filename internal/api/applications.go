@@ -28,7 +28,7 @@ type ApplicationVersion struct {
 	Machines int    `json:"machines"`
 	Takes    string `json:"takes" enum:"remove,buy,update,problem,possible,unnamed,fine" doc:"What the release says of the version; possible if something is missing, unnamed if it says nothing"`
 	Says     string `json:"says" doc:"What it takes, in words"`
-	Weight   string `json:"weight,omitempty" enum:"required,advised,optional"`
+	Weight   string `json:"weight,omitempty" enum:"required,advised,optional" doc:"How much the work on it matters"`
 	Note     string `json:"note,omitempty" doc:"What to do, or what the problem is"`
 	Terms    string `json:"terms,omitempty" doc:"Cure, cost and who decides, in sentences"`
 	Source   string `json:"source,omitempty" doc:"Where the publisher says it"`
@@ -54,7 +54,7 @@ type ApplicationMachine struct {
 	Version   string `json:"version,omitempty"`
 	Takes     string `json:"takes" enum:"remove,buy,update,problem,possible,unnamed,fine" doc:"What the release says of the version; possible if something is missing, unnamed if it says nothing"`
 	Says      string `json:"says" doc:"What it takes, in words"`
-	Weight    string `json:"weight,omitempty" enum:"required,advised,optional"`
+	Weight    string `json:"weight,omitempty" enum:"required,advised,optional" doc:"How much the work on it matters"`
 	Note      string `json:"note,omitempty"`
 	Terms     string `json:"terms,omitempty" doc:"Cure, cost and who decides, in sentences"`
 }

@@ -232,9 +232,9 @@ type Batch struct {
 
 // Weights is on how many machines further work is required, recommended and optional.
 type Weights struct {
-	Required int    `json:"required"`
-	Advised  int    `json:"advised"`
-	Optional int    `json:"optional"`
+	Required int    `json:"required" doc:"Machines on which it is required"`
+	Advised  int    `json:"advised" doc:"Machines on which it is recommended"`
+	Optional int    `json:"optional" doc:"Machines on which it is optional"`
 	Says     string `json:"says"`
 }
 

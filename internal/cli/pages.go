@@ -31,8 +31,8 @@ func keepPage(c *call[keepPageOptions]) error {
 		return err
 	}
 	if rel.PageOf(c.o.ID) != nil {
-		return fmt.Errorf("%s already has a page %s; choose another --id, or compare the two with rolltop releases "+
-			"compare-page", document, c.o.ID)
+		return fmt.Errorf("%s already has a page %s; choose another --id, or compare the two with rolltop "+
+			"releases compare-page", document, c.o.ID)
 	}
 	saved, err := savedOn(page, c.o.Saved)
 	if err != nil {
@@ -45,8 +45,8 @@ func keepPage(c *call[keepPageOptions]) error {
 	base := strings.TrimSuffix(filepath.Base(document), filepath.Ext(document))
 	file := base + "-" + c.o.ID + ".txt"
 	if !release.ValidPageFile(file) {
-		return wrongUsage("the text would be in %q, which cannot be the name of a page; name the document with letters, "+
-			"digits, dots and hyphens", file)
+		return wrongUsage("the text would be in %q, which cannot be the name of a page; name the document with "+
+			"letters, digits, dots and hyphens", file)
 	}
 	entry := fmt.Sprintf("  - id: %s\n    source: %q\n    saved: %s\n    file: %s\n    sha256: %s\n", c.o.ID,
 		first(c.o.Source, rel.Source), saved.Format(time.DateOnly), file, release.Checksum([]byte(text)))
@@ -56,8 +56,8 @@ func keepPage(c *call[keepPageOptions]) error {
 	}
 	changed, ok := withPage(string(src), entry)
 	if !ok {
-		return fmt.Errorf("%s keeps its pages in a form that cannot be added to; write pages: on a line of its own, with "+
-			"an entry on the lines below", document)
+		return fmt.Errorf("%s keeps its pages in a form that cannot be added to; write pages: on a line of its own, "+
+			"with an entry on the lines below", document)
 	}
 	if err := writeNew(filepath.Join(filepath.Dir(document), file), []byte(text)); err != nil {
 		return err

@@ -8,6 +8,7 @@ import (
 	"testing"
 	"time"
 
+	"rolltop.example/rolltop/internal/expect"
 	"rolltop.example/rolltop/internal/servertest"
 	"rolltop.example/rolltop/internal/standin"
 )
@@ -36,6 +37,9 @@ func TestFleetWorkCommands(t *testing.T) {
 		t.Fatal(err)
 	}
 	file("skerry-12-processors.csv", string(list))
+	page, err := os.ReadFile("../standin/releases/skerry-12-requirements.txt")
+	expect.NoError(t, err)
+	file("skerry-12-requirements.txt", string(page))
 	draft := file("draft.yaml",
 		strings.NewReplacer("revision: 5", "revision: 6", "need: {fact: storage.system.free_bytes, at_least: 30 GB}",
 			"need: {fact: storage.system.free_bytes, at_least: 80 GB}").Replace(string(next)))

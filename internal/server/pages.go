@@ -13,7 +13,9 @@ import (
 func keptPages(rel *release.Release) []api.KeptPage {
 	out := []api.KeptPage{}
 	for _, p := range rel.Pages {
-		out = append(out, api.KeptPage{ID: p.ID, Source: p.Source, Saved: p.Saved, SHA256: p.SHA256, Sentences: p.Lines})
+		out = append(out, api.KeptPage{
+			ID: p.ID, Source: p.Source, Saved: p.Saved, SHA256: p.SHA256, Sentences: p.Lines,
+		})
 	}
 	return out
 }

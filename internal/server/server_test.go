@@ -342,7 +342,8 @@ func TestRelease(t *testing.T) {
 	expect.NoError(t, err)
 	expect.That(t, "r.Target", r.Target)
 	expect.Same(t, "len(r.Requirements)", len(r.Requirements), 24)
-	expect.Same(t, "len(r.Sections)", len(r.Sections), 10)
+	expect.Same(t, "len(r.Sections)", len(r.Sections), 11)
+	expect.Same(t, "pages that are kept", len(r.Pages), 1)
 	expect.Same(t, "len(r.Revisions)", len(r.Revisions), 2)
 	for _, q := range r.Requirements {
 		if q.Says == "" || q.Reason == "" {

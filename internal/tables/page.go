@@ -16,12 +16,14 @@ const maxPage = 4 << 20
 
 // silent are the elements of a page that say nothing, or nothing of its own.
 var silent = []string{
-	"script", "style", "template", "noscript", "head", "iframe", "frame", "object", "svg", "select", "textarea", "button",
+	"script", "style", "template", "noscript", "head", "iframe", "frame", "object", "svg", "select",
+	"textarea", "button",
 }
 
 // blocks are the elements that begin and end a line.
 var blocks = []string{
-	"p", "li", "ul", "ol", "div", "table", "tr", "dl", "dt", "dd", "section", "article", "header", "footer", "aside", "main",
+	"p", "li", "ul", "ol", "div", "table", "tr", "dl", "dt", "dd", "section", "article", "header", "footer",
+	"aside", "main",
 	"h1", "h2", "h3", "h4", "h5", "h6", "caption", "blockquote", "pre", "br", "hr", "form", "figure", "figcaption",
 }
 

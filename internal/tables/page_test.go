@@ -11,12 +11,13 @@ import (
 // The text of a page is what a reader sees of it, line by line.
 func TestPageText(t *testing.T) {
 	for name, tt := range map[string]struct{ src, want string }{
-		"blocks": {"<html><head><title>no</title><style>p{}</style></head><body><h1>Skerry 12</h1><p>Needs\n 4&nbsp;GB" +
-			"</p><script>alert(1)</script><ul><li>One<li>Two</ul><!-- no --></body></html>",
+		"blocks": {"<html><head><title>no</title><style>p{}</style></head><body><h1>Skerry 12</h1><p>Needs\n " +
+			"4&nbsp;GB</p><script>alert(1)</script><ul><li>One<li>Two</ul><!-- no --></body></html>",
 			"Skerry 12\nNeeds 4 GB\nOne\nTwo\n"},
 		"rows": {"<table><tr><th>Memory<td>4 GB<td></tr><tr><td>Drive</td><td>100<br>GB</td></tr></table>",
 			"Memory\t4 GB\nDrive\t100\nGB\n"},
-		"struck out": {"<body><p>At least <del>4 GB</del> <s>5</s> 6 GB</p><p style='text-decoration: line-through'>x</p>",
+		"struck out": {"<body><p>At least <del>4 GB</del> <s>5</s> 6 GB</p>" +
+			"<p style='text-decoration: line-through'>x</p>",
 			"At least 6 GB\n"},
 		"forms and frames": {"<body><form><p>Search</p><select><option>a</select><button>Go</button></form>" +
 			"<iframe src='x'>no</iframe>", "Search\n"},
