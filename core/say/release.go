@@ -295,10 +295,25 @@ func knownLines(known []release.Known) []string {
 			if k.When[j] != nil {
 				line += ", if this applies: " + Need(k.When[j])
 			}
-			out = append(out, line+note(v.Note))
+			if v.Weight != "" {
+				line += ", " + weighs[v.Weight]
+			}
+			line += note(v.Note)
+			if terms := Terms(v.Cure, v.Cost, v.Decides); terms != "" {
+				line = Sentence(line) + " " + terms
+			}
+			out = append(out, line)
 		}
 	}
 	return out
+}
+
+// VersionRange says the versions that a range means: from 5.0, before 6.0; all versions.
+func VersionRange(v *release.RangeDoc) string {
+	if s := strings.TrimSpace(versions(v)); s != "" {
+		return s
+	}
+	return "all versions"
 }
 
 func versions(v *release.RangeDoc) string {

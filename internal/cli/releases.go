@@ -34,6 +34,8 @@ func releasesCommand() *cobra.Command {
 		command("add FILE", "Add a release document with its files, or a revision, to the service", addRelease),
 		command("target", "Choose the target releases of PCs and Macs; the fleet is judged again", setTargets),
 		importCommand(),
+		with(command("import-applications FILE", "Make a list of applications from a saved page or a spreadsheet",
+			importApplications), "import-applications"),
 		with(command("keep-page DOCUMENT PAGE",
 			"Keep the text of a publisher's page beside a release document as evidence", keepPage), "keep-page"),
 		with(command("compare-page FILE|ID[@REVISION] PAGE",

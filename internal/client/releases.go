@@ -34,6 +34,11 @@ func (c releases) ImportList(ctx context.Context, l api.ImportList) (api.Importe
 	return send[api.ImportedList](ctx, c.conn, http.MethodPost, "lists/import", l)
 }
 
+// ImportApplications makes entries of applications from a file, without keeping them.
+func (c releases) ImportApplications(ctx context.Context, l api.ImportApplications) (api.ImportedApplications, error) {
+	return send[api.ImportedApplications](ctx, c.conn, http.MethodPost, "applications/import", l)
+}
+
 // ComparePage compares a newer page of the publisher with the one that a release keeps.
 func (c releases) ComparePage(ctx context.Context, id string, p api.ComparePage) (api.PageComparison, error) {
 	return send[api.PageComparison](ctx, c.conn, http.MethodPost, "releases/"+url.PathEscape(id)+"/compare-page", p)

@@ -215,7 +215,7 @@ func TestWorkExports(t *testing.T) {
 	}
 	for list, n := range map[string]int{
 		"visits":    w.Visits,
-		"batches":   len(w.Batches),
+		"batches":   len(w.Batches) + len(w.Further),
 		"parts":     len(w.Order),
 		"questions": len(w.Questions),
 		"watch":     len(w.Watch),
