@@ -146,6 +146,13 @@ func collect(out []Evidence, n need.Need, v fact.View, f *fact.Facts, like Evide
 			out = collect(out, p, v, f, like)
 		}
 	case *need.AnyOf:
+		if asks, then := x.Conditional(); asks != nil {
+			// What the row of another name asks for says nothing of this machine.
+			if asks.Test(v) != need.False {
+				out = collect(out, then, v, f, like)
+			}
+			return out
+		}
 		for _, p := range x.Parts {
 			out = collect(out, p, v, f, like)
 		}

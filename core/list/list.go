@@ -44,6 +44,7 @@ type RowDoc struct {
 	Architecture string   `json:"architecture,omitempty" enum:"x86,x86-64,arm64"`
 	BuiltInTPM   *bool    `json:"built_in_tpm,omitempty"`
 	Features     []string `json:"features,omitempty"`
+	Only         string   `json:"only,omitempty" doc:"Id of a condition of the document: the row counts only on machines on which it holds"`
 	Note         string   `json:"note,omitempty" doc:"Shown with the row; has no effect"`
 
 	Node *doc.Node `json:"-"`
@@ -52,6 +53,7 @@ type RowDoc struct {
 // Row is a published name with the facts it carries.
 type Row struct {
 	Name   string
+	Only   string // id of the condition under which it counts; "": always
 	Note   string
 	Facts  []Carried
 	Source string // of the facts it carries
@@ -120,6 +122,7 @@ func Compile(d *Document, r *doc.Report) *List {
 		l.sorted = append(l.sorted, key)
 		l.Rows = append(l.Rows, Row{
 			Name:   rd.Name,
+			Only:   rd.Only,
 			Note:   rd.Note,
 			Facts:  carried(rd),
 			Source: fmt.Sprintf("the list %s, row %s", l.ID, rd.Name),

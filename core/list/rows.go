@@ -17,7 +17,7 @@ import (
 const MaxRows = 100_000
 
 // columns of a file of rows, in the order in which they are written.
-var columns = []string{"name", "cores", "rated_mhz", "architecture", "built_in_tpm", "features", "note"}
+var columns = []string{"name", "cores", "rated_mhz", "architecture", "built_in_tpm", "features", "only", "note"}
 
 // ReadRows reads the rows of a list from a CSV file (RFC 4180) whose first line
 // names the columns. Mistakes go to r with their line and column in the file.
@@ -120,6 +120,8 @@ func (row *RowDoc) set(column, text string) (wrong, right string) {
 	switch column {
 	case "name":
 		row.Name = text
+	case "only":
+		row.Only = text
 	case "note":
 		row.Note = text
 	case "cores":
@@ -193,6 +195,6 @@ func (row *RowDoc) cells() []string {
 	}
 	return []string{
 		row.Name, number(row.Cores), number(row.RatedMHz), row.Architecture, tpm, strings.Join(row.Features, " "),
-		row.Note,
+		row.Only, row.Note,
 	}
 }

@@ -161,6 +161,10 @@ func compareLeaves(was, is Leaf) Change {
 		if a, ok := was.(*Listed); ok && a.List.ID == b.List.ID {
 			return Same // how the list itself changed is another question
 		}
+	case *RowAsks:
+		if a, ok := was.(*RowAsks); ok && a.List.ID == b.List.ID && a.Only.ID == b.Only.ID {
+			return Same
+		}
 	case *Each:
 		if a, ok := was.(*Each); ok && a.Group == b.Group && a.How == b.How {
 			if c := Compare(a.Part, b.Part); b.How == None {

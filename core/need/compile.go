@@ -41,7 +41,7 @@ type Document struct {
 
 // Compile makes a need from its written form. Mistakes go to r; then it returns
 // nil. Lists are looked up in lists.
-func Compile(d *Document, lists map[string]*list.List, r *doc.Report) Need {
+func Compile(d *Document, lists map[string]*List, r *doc.Report) Need {
 	c, before := compiler{lists: lists, r: r}, r.Count()
 	if n := c.need(d); r.Count() == before && whole(n) {
 		return n
@@ -70,7 +70,7 @@ func whole(n Need) bool {
 func missing(n Need) bool { return !whole(n) }
 
 type compiler struct {
-	lists map[string]*list.List
+	lists map[string]*List
 	r     *doc.Report
 	group fact.Group // whose rows are looked at
 }
@@ -91,10 +91,14 @@ func (c *compiler) need(d *Document) Need {
 		return nil
 	}
 	if form[0] == "fact" {
-		if l := c.leaf(d); l != nil {
+		switch l := c.leaf(d).(type) {
+		case nil:
+			return nil
+		case *Listed:
+			return l.under(c.lists[d.OnList].Only)
+		default:
 			return l
 		}
-		return nil
 	}
 	for i := range kinds {
 		if k := kinds[i].key; d.Node.Has(k) {
@@ -264,6 +268,20 @@ func (c *compiler) leaf(d *Document) Leaf {
 	return k.compile(c, def, d, at)
 }
 
+// under is the need of a name on a list some of whose rows count under conditions: it is on the list, and
+// whatever its row asks for holds.
+func (n *Listed) under(conditions []Only) Need {
+	if len(conditions) == 0 {
+		return n
+	}
+	out := &AllOf{Parts: []Need{n}}
+	for _, c := range conditions {
+		asks := &RowAsks{n.on, n.List, c}
+		out.Parts = append(out.Parts, &AnyOf{[]Need{&NotOf{asks}, c.Need}})
+	}
+	return out
+}
+
 func (c *compiler) listed(def *fact.Def, id string, at *doc.Node) Leaf {
 	l := c.lists[id]
 	if l == nil {
@@ -283,7 +301,7 @@ func (c *compiler) listed(def *fact.Def, id string, at *doc.Node) Leaf {
 			"a list of processors goes with processor.name, one of models with device.model or device.model_id")
 		return nil
 	}
-	return &Listed{on{def.ID}, l}
+	return &Listed{on{def.ID}, l.List}
 }
 
 func (c *compiler) items(items []string, at *doc.Node) []string {

@@ -114,11 +114,46 @@ type Listed struct {
 	List *list.List
 }
 
+// RowAsks is whether the row of a name asks for a condition.
+type RowAsks struct {
+	on
+	List *list.List
+	Only Only
+}
+
+// Only is a condition under which some rows of a list count.
+type Only struct {
+	ID, Says string
+	Need     Need
+}
+
+// List is a list of a document, with the conditions of its rows.
+type List struct {
+	*list.List
+	Only []Only // those that some row asks for
+}
+
 // AllOf needs every part.
 type AllOf struct{ Parts []Need }
 
 // AnyOf needs one part at least.
 type AnyOf struct{ Parts []Need }
+
+// Conditional parts an either/or of the form “unless its row asks for it” into what the row asks for and what is
+// needed then; nil of another one.
+func (n *AnyOf) Conditional() (asks *RowAsks, then Need) {
+	if len(n.Parts) != 2 {
+		return nil, nil
+	}
+	not, ok := n.Parts[0].(*NotOf)
+	if !ok {
+		return nil, nil
+	}
+	if asks, ok = not.Part.(*RowAsks); !ok {
+		return nil, nil
+	}
+	return asks, n.Parts[1]
+}
 
 // NotOf needs its part to be false.
 type NotOf struct{ Part Need }
@@ -298,6 +333,16 @@ func (n *Listed) Test(f fact.View) Truth {
 		return False
 	}
 	return Unknown
+}
+
+// Test of RowAsks: a name that has no row asks for nothing.
+func (n *RowAsks) Test(f fact.View) Truth {
+	v := f.Value(n.ID)
+	if !v.Known() {
+		return Unknown
+	}
+	row := n.List.Find(v.Text()).Row
+	return truth(row != nil && row.Only == n.Only.ID)
 }
 
 // Test of BeginsWith.
@@ -492,6 +537,9 @@ func (n *Empty) Leaves() iter.Seq[Leaf] { return single(n) }
 
 // Leaves of a comparison is itself.
 func (n *Listed) Leaves() iter.Seq[Leaf] { return single(n) }
+
+// Leaves of a comparison is itself.
+func (n *RowAsks) Leaves() iter.Seq[Leaf] { return single(n) }
 
 // Leaves of a comparison is itself.
 func (n *BeginsWith) Leaves() iter.Seq[Leaf] { return single(n) }

@@ -35,7 +35,7 @@ func read(src string) (need.Need, error) {
 		return nil, err
 	}
 	l := list.Compile(&ld, r)
-	n := need.Compile(&d, map[string]*list.List{"cpus": l}, r)
+	n := need.Compile(&d, map[string]*need.List{"cpus": {List: l}}, r)
 	return n, r.Err()
 }
 

@@ -15,26 +15,27 @@ import (
 // compiler checks a document and makes it ready.
 type compiler struct {
 	*Release
-	lists map[string]*list.List
+	lists map[string]*need.List
 	r     *doc.Report
 }
 
 func compile(d *Document, r *doc.Report) *Release {
-	c := &compiler{&Release{Document: d}, map[string]*list.List{}, r}
+	c := &compiler{&Release{Document: d}, map[string]*need.List{}, r}
 	c.id(d.Node.Of("id"), d.ID, map[string]bool{})
 	if v := d.Version; v != "" && (v[0] < '0' || v[0] > '9') {
 		r.Add(d.Node.Of("version"), fmt.Sprintf("%q is not a version", v),
 			"write the version that the release reports of itself, in quotes: \"12.0\"")
 	}
+	conditions := c.conditions()
 	seen := map[string]bool{}
 	for i := range d.Lists {
 		c.id(d.Lists[i].Node.Of("id"), d.Lists[i].ID, seen)
 		if !d.Lists[i].Node.Has("file") || len(d.Lists[i].Rows) > 0 || len(d.Lists[i].Naming) > 0 {
 			l := list.Compile(&d.Lists[i], r)
 			c.Lists = append(c.Lists, l)
-			c.lists[l.ID] = l
+			c.lists[l.ID] = &need.List{List: l, Only: c.asked(l, &d.Lists[i], conditions)}
 		} else { // its file is missing or has mistakes, and that has been said
-			c.lists[d.Lists[i].ID] = &list.List{ID: d.Lists[i].ID, Of: d.Lists[i].Of}
+			c.lists[d.Lists[i].ID] = &need.List{List: &list.List{ID: d.Lists[i].ID, Of: d.Lists[i].Of}}
 		}
 	}
 	if len(d.Requirements) == 0 && d.Node.Has("requirements") {
@@ -51,6 +52,44 @@ func compile(d *Document, r *doc.Report) *Release {
 	c.contradictions()
 	c.rest()
 	return c.Release
+}
+
+// conditions compiles the conditions that rows of lists may name.
+func (c *compiler) conditions() []need.Only {
+	seen := map[string]bool{}
+	var out []need.Only
+	for i := range c.Document.Conditions {
+		d := &c.Document.Conditions[i]
+		c.id(d.Node.Of("id"), d.ID, seen)
+		if n := c.need(&d.Need); n != nil {
+			out = append(out, need.Only{ID: d.ID, Says: d.Says, Need: n})
+		}
+	}
+	return out
+}
+
+// asked are the conditions that rows of a list name. A row that names another one is refused.
+func (c *compiler) asked(l *list.List, d *list.Document, conditions []need.Only) []need.Only {
+	var ids []string
+	for _, one := range conditions {
+		ids = append(ids, one.ID)
+	}
+	used := map[string]bool{}
+	for i := range d.Rows {
+		row := &d.Rows[i]
+		if row.Only == "" {
+			continue
+		}
+		if used[row.Only] = true; !slices.Contains(ids, row.Only) {
+			right := "describe it below conditions, with its id, what it says and its need"
+			if len(ids) > 0 {
+				right = doc.Suggest(row.Only, ids)
+			}
+			c.r.Add(row.Node, fmt.Sprintf("the row %s of the list %s names a condition %q that does not exist", row.Name,
+				l.ID, row.Only), right)
+		}
+	}
+	return slices.DeleteFunc(slices.Clone(conditions), func(one need.Only) bool { return !used[one.ID] })
 }
 
 func (c *compiler) id(at *doc.Node, id string, seen map[string]bool) {

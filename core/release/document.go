@@ -32,6 +32,7 @@ type Document struct {
 	Packages     []PackageDoc     `json:"packages,omitempty" doc:"What is installed, by edition, architecture and language"`
 	Pages        []PageDoc        `json:"pages,omitempty" doc:"Pages of the publisher that are kept as evidence, each as a text in a file beside the document"`
 	Requirements []RequirementDoc `json:"requirements"`
+	Conditions   []ConditionDoc   `json:"conditions,omitempty" doc:"Conditions that rows of lists name with only"`
 	Lists        []list.Document  `json:"lists,omitempty"`
 	Software     []KnownDoc       `json:"software,omitempty" doc:"What is known of installed titles"`
 	Drivers      []KnownDoc       `json:"drivers,omitempty" doc:"What is known of drivers; names are those of devices"`
@@ -51,6 +52,15 @@ type PageDoc struct {
 
 	Node *doc.Node `json:"-"`
 	text string
+}
+
+// ConditionDoc is a condition under which rows of lists count.
+type ConditionDoc struct {
+	ID   string        `json:"id"`
+	Says string        `json:"says" doc:"The condition as the page says it: in laptops only"`
+	Need need.Document `json:"need"`
+
+	Node *doc.Node `json:"-"`
 }
 
 // QuoteDoc points to a place of a page that is kept.

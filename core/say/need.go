@@ -23,6 +23,9 @@ func phrase(n need.Need, not, bare bool) string {
 	case *need.AllOf:
 		return combined(x.Parts, not, not, bare)
 	case *need.AnyOf:
+		if asks, then := x.Conditional(); asks != nil && !not {
+			return fmt.Sprintf("where its row says “%s”: %s", asks.Only.Says, phrase(then, false, false))
+		}
 		return combined(x.Parts, !not, not, bare)
 	case *need.NotOf:
 		return phrase(x.Part, !not, bare)
@@ -66,7 +69,8 @@ func composed(n need.Need) bool {
 	case *need.AllOf:
 		return len(x.Parts) > 1
 	case *need.AnyOf:
-		return len(x.Parts) > 1
+		asks, _ := x.Conditional()
+		return len(x.Parts) > 1 && asks == nil
 	case *need.NotOf:
 		return composed(x.Part)
 	}
@@ -156,6 +160,11 @@ func target(l need.Leaf, not bool) string {
 		return among(Or(x.Texts), not)
 	case *need.Each:
 		return eachPhrase(x, not)
+	case *need.RowAsks:
+		if not {
+			return fmt.Sprintf("a name whose row does not say “%s”", x.Only.Says)
+		}
+		return fmt.Sprintf("a name whose row says “%s”", x.Only.Says)
 	case *need.Listed:
 		if not {
 			return "a name that is not on the list " + x.List.ID

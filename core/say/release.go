@@ -369,6 +369,17 @@ func lists(rel *release.Release) []string {
 			complete = "complete"
 		}
 		out = append(out, fmt.Sprintf("%s: %s of %s, %s.", l.ID, Count(len(l.Rows), "row", "rows"), l.Of, complete))
+		for i := range rel.Conditions {
+			d, n := &rel.Conditions[i], 0
+			for j := range l.Rows {
+				if l.Rows[j].Only == d.ID {
+					n++
+				}
+			}
+			if n > 0 {
+				out = append(out, fmt.Sprintf("%s “%s”.", Capital(Count(n, "row says", "rows say")), d.Says))
+			}
+		}
 		for i := range l.Rules {
 			out = append(out, "Rule "+l.Rules[i].ID+": "+NamingRule(&l.Rules[i]))
 		}

@@ -7,7 +7,6 @@ import (
 	"rolltop.example/rolltop/core/doc"
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/inventory"
-	"rolltop.example/rolltop/core/list"
 	"rolltop.example/rolltop/core/need"
 	"rolltop.example/rolltop/core/say"
 )
@@ -58,7 +57,7 @@ func TestNeedSentences(t *testing.T) {
 				t.Fatal(err)
 			}
 			r := &doc.Report{}
-			n := need.Compile(&d, map[string]*list.List{}, r)
+			n := need.Compile(&d, map[string]*need.List{}, r)
 			if err := r.Err(); err != nil {
 				t.Fatal(err)
 			}
