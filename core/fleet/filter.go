@@ -64,9 +64,10 @@ const (
 	ExternalOutcome = "outcome"
 	ExternalWho     = "assigned"
 	ExternalChanged = "rule_change"
+	ExternalOffer   = "offer" // when the target is offered: it depends on the day and on many facts
 )
 
-var externalKeys = []string{ExternalOutcome, ExternalChanged, ExternalWave, ExternalWho}
+var externalKeys = []string{ExternalOutcome, ExternalChanged, ExternalWave, ExternalWho, ExternalOffer}
 
 // Naming says whether the part names one machine.
 func (s External) Naming() bool { return !slices.Contains(externalKeys, s.What) }
@@ -131,6 +132,9 @@ func (f Filter) Unknown(e Existing) string {
 			what, exist = "tag", e.Tags
 		}
 		for _, v := range t.values {
+			if t.key == "alone" && v == AnyRequirement {
+				continue
+			}
 			if exist != nil && !slices.ContainsFunc(exist, func(x string) bool { return matches(x, v) }) {
 				wrong := fmt.Sprintf("%s%s%s: there is no %s %q", t.key, t.op, shown(v), what, shown(v))
 				return doc.With(wrong, doc.Suggest(v, exist))

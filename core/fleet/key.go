@@ -29,13 +29,16 @@ type key struct {
 	test  func(x *Index, t *term, f *Filter) pick // of the term's values
 }
 
+// AnyRequirement is the value of alone for whichever requirement it is.
+const AnyRequirement = "any"
+
 // keys are all of them, by their names.
 var keys = []key{
 	{
 		name: "alone",
-		doc:  "the one requirement that fails",
+		doc:  "the one requirement that fails; any: whichever it is",
 		ids:  true,
-		test: byRow(func(r *Row, v string) bool { return r.Sole == v }),
+		test: byRow(func(r *Row, v string) bool { return r.Sole == v || v == AnyRequirement && r.Sole != "" }),
 	},
 	{name: ExternalWho, doc: "has the work", test: pickExternal},
 	{name: "cause", doc: "why a machine is undetermined", words: CauseNames, test: pickCause},
@@ -64,6 +67,8 @@ var keys = []key{
 		test: byDisposition(func(r *Row) (remedy.Disposition, bool) {
 			return remedy.Disposition(max(r.Next, 0)), r.Judged && r.Next != NoNext
 		})},
+	{name: ExternalOffer, doc: "when the target is offered; late: after the end of support of what is installed",
+		words: release.OfferWords(), test: pickExternal},
 	{name: "older", doc: "days since the latest inventory",
 		check: days("older", "older=14 for machines whose inventory is more than 14 days old"), test: pickOlder},
 	{name: ExternalOutcome, doc: "in a wave", words: OutcomeNames, test: pickExternal},

@@ -235,6 +235,39 @@ func (o *Offer) Start() time.Time {
 	return o.From
 }
 
+// Words for when a release is offered to a machine.
+const (
+	OfferedNow   = "now"
+	OfferedLater = "later" // on a day that is known
+	OfferedLate  = "late"  // on a day after the end of support of what the machine runs
+	NotOffered   = "unknown"
+)
+
+// OfferWords are the words for when a release is offered.
+func OfferWords() []string { return []string{OfferedNow, OfferedLater, OfferedLate, NotOffered} }
+
+// WhenOffered are the words that are true of a machine: one that is offered the release late is offered it later,
+// too. A machine that runs the release already has none.
+func (rel *Release) WhenOffered(f *fact.Facts, now time.Time) []string {
+	if rel.RunsOn(f) != NotInstalled {
+		return nil
+	}
+	o := rel.OfferTo(f, now)
+	start := o.Start()
+	switch {
+	case o.Now || !start.IsZero() && !start.After(now):
+		return []string{OfferedNow}
+	case start.IsZero() || o.Maybe != "":
+		return []string{NotOffered} // an earlier stage may take it in
+	}
+	words := []string{OfferedLater}
+	end := rel.SupportEnds(f.Value(fact.OSName).Text(), f.Value(fact.OSEdition).Text())
+	if end != nil && !end.Ends.IsZero() && start.After(end.Ends) {
+		words = append(words, OfferedLate)
+	}
+	return words
+}
+
 // OfferTo finds the first stage that a machine belongs to. A stage whose
 // condition is not known to hold does not count.
 func (rel *Release) OfferTo(f *fact.Facts, now time.Time) Offer {

@@ -5,6 +5,7 @@ import (
 	"os"
 	"strings"
 	"testing"
+	"time"
 
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/internal/coretest"
@@ -47,7 +48,11 @@ func TestBadReleases(t *testing.T) {
 	tests := []struct{ name, src, want string }{
 		{"no requirements", head, `the key "requirements" is missing`},
 		{"empty requirements", head + "requirements: []\n", "would find every machine ready"},
-		{"id", strings.Replace(head, "skerry-12", "Skerry 12", 1) + one, "use lower-case letters, digits and hyphens"},
+		{
+			"id",
+			strings.Replace(head, "skerry-12", "Skerry 12", 1) + one,
+			"use lower-case letters, digits and hyphens",
+		},
 		{"id twice", head + one + strings.TrimPrefix(one, "requirements:\n"),
 			`10:10: requirements[1].id: the id "cores" appears twice`},
 		{"class", strings.Replace(head, "installs_on: pc", "installs_on: tablet", 1) + one, "use pc, mac"},
@@ -219,4 +224,38 @@ packages:
 		})
 	}
 	expect.That(t, "the edition decides", rel.RoutesBy(fact.OSEdition))
+}
+
+// When a release is offered depends on the stage that takes the machine in, and late is after the end of support.
+func TestWhenOffered(t *testing.T) {
+	src := head + one + `version: "12.0"
+support: [{release: Skerry 10, ends: 2026-12-08}, {release: Skerry 10, edition: Counter, ends: 2027-06-08}]
+offered: [{from: 2026-06-02, to: some, when: {fact: os.version, at_least: "11.0"}}, {from: 2027-01-12, to: every machine}]
+`
+	at := time.Date(2026, 11, 23, 9, 0, 0, 0, time.UTC)
+	for _, tt := range []struct{ name, media, version, installed, edition, want string }{
+		{"offered", "", "11.2", "Skerry 11", "", "now"},
+		{"before support ends", "", "10.2", "Skerry 10", "Counter", "later"},
+		{"after support ends", "", "10.2", "Skerry 10", "Office", "later late"},
+		{"no end of support", "", "10.2", "Skerry 9", "", "later"},
+		{"a stage may take it in", "", "", "Skerry 10", "Office", "unknown"},
+		{"media can be used", "media_from: 2026-10-01\n", "10.2", "Skerry 10", "Office", "now"},
+		{"media in time", "media_from: 2026-12-01\n", "10.2", "Skerry 10", "Office", "later"},
+		{"it runs it already", "", "12.0", "Skerry 12", "", ""},
+	} {
+		t.Run(tt.name, func(t *testing.T) {
+			rel, err := release.Read("f", []byte(src+tt.media), nil)
+			expect.NoError(t, err)
+			d := &inventory.Document{}
+			d.OS.Platform = inventory.Some("windows")
+			for to, v := range map[*inventory.Opt[string]]string{
+				&d.OS.Version: tt.version, &d.OS.Name: tt.installed, &d.OS.Edition: tt.edition,
+			} {
+				if v != "" {
+					*to = inventory.Some(v)
+				}
+			}
+			expect.Same(t, "when it is offered", strings.Join(rel.WhenOffered(fact.Read(d), at), " "), tt.want)
+		})
+	}
 }

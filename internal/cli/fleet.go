@@ -27,6 +27,7 @@ type fleetOptions struct {
 func fleetCommand() *cobra.Command {
 	return with(command("fleet", "Count the machines of the fleet: dispositions and failing requirements", showFleet),
 		"fleet",
+		command("answers", "Answer what is asked of a whole fleet again and again", showAnswers),
 		command("matrix", "Requirement matrix: what each machine has, and what is missing", showMatrix),
 		command("progress", "Number of machines by disposition, day by day", showProgress))
 }
@@ -114,6 +115,42 @@ func printFleet(p *paper, f *api.Fleet) {
 			p.text("", say.Capital(say.Count(c.n.Count, c.one, c.many))+" ("+c.n.Where+")"+c.more+".")
 		}
 	}
+}
+
+// answersOptions are those of the answers about the fleet.
+type answersOptions struct {
+	where
+	listed
+}
+
+func showAnswers(c *call[answersOptions]) error {
+	form, s, err := c.asked()
+	if err != nil {
+		return err
+	}
+	l, err := s.FleetAnswers(c.ctx(), c.o.Where)
+	if err != nil {
+		return asUsage(err)
+	}
+	if form == "text" {
+		p := c.paper()
+		for i, a := range l.Answers {
+			if i > 0 {
+				p.line("")
+			}
+			p.line("%s", p.style(bold, a.Asks))
+			p.text("  ", a.Says)
+			p.styled("  ", a.Command, dim)
+		}
+		return nil
+	}
+	table := listing[api.FleetAnswer]{format: "rolltop-answers/1", columns: []column[api.FleetAnswer]{
+		{name: "asks", value: func(a *api.FleetAnswer) string { return a.Asks }},
+		{name: "says", value: func(a *api.FleetAnswer) string { return a.Says }},
+		{name: "where", value: func(a *api.FleetAnswer) string { return a.Where }},
+		{name: "command", value: func(a *api.FleetAnswer) string { return a.Command }},
+	}}
+	return table.print(c.place, form, l, l.Answers)
 }
 
 // matrixOptions are those of the requirement matrix.

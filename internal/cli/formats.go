@@ -11,6 +11,7 @@ import (
 func Formats() map[string]reflect.Type {
 	return map[string]reflect.Type{
 		"application":  reflect.TypeFor[api.ApplicationMachines](),
+		"answers":      reflect.TypeFor[api.FleetAnswers](),
 		"applications": reflect.TypeFor[api.ApplicationList](),
 		"audit":        reflect.TypeFor[api.AuditLog](),
 		"blackout":     reflect.TypeFor[api.Blackouts](),

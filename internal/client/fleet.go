@@ -41,6 +41,11 @@ func (c fleet) Fleet(ctx context.Context, where string) (api.Fleet, error) {
 	return get[api.Fleet](ctx, c.conn, "fleet", url.Values{"where": {where}})
 }
 
+// FleetAnswers answers what is asked of a whole fleet again and again.
+func (c fleet) FleetAnswers(ctx context.Context, where string) (api.FleetAnswers, error) {
+	return get[api.FleetAnswers](ctx, c.conn, "fleet/answers", url.Values{"where": {where}})
+}
+
 // Matrix gets the requirement matrix of the target of a class.
 func (c fleet) Matrix(ctx context.Context, l List, class string) (api.Matrix, error) {
 	q := l.query()

@@ -46,7 +46,7 @@ var scopes = map[string]string{
 	"GET /version": "open", "POST /session": "open", "GET /session": "open", "DELETE /session": "anybody",
 	"POST /inventories": "submit", "GET /titles": "submit",
 	"GET /machines": "read", "GET /machines/{key}": "read", "GET /machines/{key}/inventory": "read",
-	"GET /fleet":    "read",
+	"GET /fleet": "read", "GET /fleet/answers": "read",
 	"GET /releases": "read", "GET /releases/{id}": "read", "GET /releases/{id}/document": "read",
 	"GET /targets": "read", "GET /sites": "read",
 	"GET /releases/{id}/text": "read", "GET /releases/{id}/difference": "read", "GET /machines/{key}/check": "read",

@@ -59,6 +59,15 @@ func (s fleetAPI) showFleet(ctx context.Context, in *whereInput) (api.Fleet, err
 	return out, nil
 }
 
+func (s fleetAPI) answers(ctx context.Context, in *whereInput) (api.FleetAnswers, error) {
+	got, err := s.Work.Answers(ctx, in.Where)
+	out := api.FleetAnswers{Where: in.Where, Answers: []api.FleetAnswer{}}
+	for _, a := range got {
+		out.Answers = append(out.Answers, api.FleetAnswer(a))
+	}
+	return out, err
+}
+
 // notReady are the dispositions of machines that something stands in the way of.
 var notReady = []string{
 	remedy.Reconfigure.String(), remedy.Refit.String(), remedy.Decide.String(), remedy.Replace.String(),

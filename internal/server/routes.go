@@ -211,6 +211,9 @@ func (s *Server) routes() []group {
 				body(s, visitsAPI{s}.after), []option{fails(notFound, mistaken)}},
 		}},
 		{"Fleet", []route{
+			{"fleet-answers", get, "/fleet/answers", ScopeRead,
+				"Answer what is asked of a whole fleet again and again", body(s, fleetAPI{s}.answers),
+				[]option{fails(mistaken)}},
 			{"fleet", get, "/fleet", ScopeRead, "Count the machines of the fleet", body(s, fleetAPI{s}.showFleet),
 				[]option{fails(mistaken), says(fleet.Doc())}},
 			{"fleet-report", get, "/fleet/report", ScopeRead, "Get a report on the fleet",

@@ -10,6 +10,7 @@ import (
 	"rolltop.example/rolltop/core/doc"
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/fleet"
+	"rolltop.example/rolltop/internal/store"
 )
 
 // identifying are the facts that name one machine: who does not see them cannot list them, filter
@@ -90,6 +91,8 @@ func (i *Index) seek(ctx context.Context, f fleet.Filter, plain bool) (fleet.Fil
 			ids, err = i.Store.AssignedTo(ctx, sought.Value)
 		case sought.What == fleet.ExternalChanged:
 			ids, err = i.turned(ctx, sought.Value)
+		case sought.What == fleet.ExternalOffer:
+			ids, err = i.offered(ctx, sought.Value)
 		case !sought.Naming():
 			ids, err = i.inWaves(ctx, sought)
 		case plain:
@@ -115,6 +118,30 @@ func (i *Index) turned(ctx context.Context, number string) ([]int64, error) {
 		ids[k] = flips[k].Machine
 	}
 	return ids, err
+}
+
+// offered are the machines to which their target is offered when a word says.
+func (i *Index) offered(ctx context.Context, word string) ([]int64, error) {
+	var ids, out []int64
+	err := i.Each(ctx, fleet.Filter{}.Within("retired", "yes", "no"), func(r *fleet.Row) { ids = append(ids, r.ID) })
+	if err != nil {
+		return nil, err
+	}
+	slices.Sort(ids)
+	facts, now := new(fact.Facts), i.Now()
+	err = i.Store.PackedOf(ctx, fact.Catalogue, ids, func(batch []store.Packed) error {
+		for k := range batch {
+			t, ok := i.releases.Target(batch[k].Class)
+			if !ok || facts.Unpack(batch[k].Row) != nil {
+				continue
+			}
+			if slices.Contains(t.Release.WhenOffered(facts, now), word) {
+				out = append(out, batch[k].MachineID)
+			}
+		}
+		return nil
+	})
+	return out, err
 }
 
 // inWaves are the machines that a part of a filter picks by their wave or its outcome.

@@ -34,6 +34,7 @@ export const queries = {
   session: named('session', () => ask(api.GET('/session'))),
 
   fleet: live('fleet', () => ask(api.GET('/fleet'))),
+  fleetAnswers: live('fleet-answers', () => ask(api.GET('/fleet/answers'))),
   progress: live('progress', (days: number) =>
     ask(api.GET('/fleet/progress', { params: { query: { days } } })),
   ),

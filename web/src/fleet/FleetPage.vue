@@ -3,6 +3,7 @@ import { useQuery } from '@pinia/colada'
 import { computed } from 'vue'
 
 import { queries } from '../queries'
+import FleetAnswers from './FleetAnswers.vue'
 import DispositionStrip from './DispositionStrip.vue'
 import TroubleBox from '../ui/TroubleBox.vue'
 import GroupList from './GroupList.vue'
@@ -97,6 +98,7 @@ rolltop submit</pre>
           <h2 id="progress" class="mb-2 border-b border-line pb-1.5 font-semibold">Progress</h2>
           <ProgressChart :days="days" />
         </section>
+        <FleetAnswers class="mb-8" />
         <section v-if="fleet.sites.length" aria-labelledby="sites">
           <h2 id="sites" class="mb-2 border-b border-line pb-1.5 font-semibold">By site</h2>
           <GroupList
