@@ -88,3 +88,17 @@ func TestDifferencesInWordsAreAsRecorded(t *testing.T) {
 	}
 	expect.Record(t, "testdata/differences.txt", out.String())
 }
+
+// Numbers at the edges where their form changes.
+func TestNumbersInWords(t *testing.T) {
+	for n, want := range map[int]string{
+		0: "0", 12: "12", 9_999: "9999", 10_000: "10,000", 10_001: "10,001", 99_999: "99,999", 100_000: "100,000",
+		1_000_000: "1,000,000", 12_345_678: "12,345,678",
+	} {
+		t.Run(want, func(t *testing.T) { expect.Same(t, "the number", say.Number(n), want) })
+	}
+	for n, want := range map[int]string{0: "no machines", 1: "one machine", 2: "two machines", 12: "twelve machines",
+		13: "13 machines", 12_000: "12,000 machines"} {
+		t.Run(want, func(t *testing.T) { expect.Same(t, "the count", say.Count(n, "machine", "machines"), want) })
+	}
+}

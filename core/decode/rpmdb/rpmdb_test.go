@@ -2,11 +2,14 @@ package rpmdb_test
 
 import (
 	"bytes"
+	"fmt"
+	"hash/fnv"
 	"os"
 	"strings"
 	"testing"
 
 	"rolltop.example/rolltop/core/decode/rpmdb"
+	"rolltop.example/rolltop/internal/expect"
 )
 
 // testdata/rpmdb.sqlite was written by SQLite itself: pages of 1024 bytes, 43
@@ -85,4 +88,29 @@ func FuzzEach(f *testing.F) {
 			}
 		}
 	})
+}
+
+// What is read of damaged databases is as recorded: every byte of the first pages changed, and cut at many ends.
+func TestDamagedDatabasesAreAsRecorded(t *testing.T) {
+	whole := database(t)
+	var out strings.Builder
+	try := func(what string, b []byte) {
+		h := fnv.New32a()
+		list, err := packages(b)
+		fmt.Fprintf(h, "%+v %v", list, err)
+		fmt.Fprintf(&out, "%s: %d %08x\n", what, len(list), h.Sum32())
+	}
+	try("whole", whole)
+	for at := 0; at < len(whole); at += max(1, at/50) {
+		if whole[at] == 0 && at > 600 {
+			continue
+		}
+		for _, is := range []byte{0, 1, whole[at] + 1, whole[at] - 1, whole[at] ^ 0x80, 0xFF} {
+			b := bytes.Clone(whole)
+			b[at] = is
+			try(fmt.Sprintf("byte %d is %d", at, is), b)
+		}
+		try(fmt.Sprint("cut at ", at), whole[:at])
+	}
+	expect.Record(t, "testdata/damaged.txt", out.String())
 }

@@ -10,6 +10,7 @@ import (
 
 	"rolltop.example/rolltop/core/capture"
 	"rolltop.example/rolltop/core/decode"
+	"rolltop.example/rolltop/core/redact"
 	"rolltop.example/rolltop/internal/expect"
 	"rolltop.example/rolltop/internal/standin/recorded"
 )
@@ -85,4 +86,37 @@ func TestDamagedReadingsAreAsRecorded(t *testing.T) {
 	}
 	expect.That(t, fmt.Sprintf("%d damaged readings are many", decoded), decoded > 20_000)
 	expect.Record(t, "testdata/damaged.txt", strings.Join(lines, "\n")+"\n")
+}
+
+// What is hidden of damaged readings is as recorded, too: a sum for each source of each machine.
+func TestHiddenDamagedReadingsAreAsRecorded(t *testing.T) {
+	var lines []string
+	seen := map[string]bool{}
+	for _, name := range recorded.Names() {
+		c, err := recorded.Read(name)
+		expect.NoError(t, err)
+		for i, r := range c.Records {
+			key := r.Source + "\n" + string(r.Raw)
+			if seen[key] || len(r.Raw) == 0 {
+				continue
+			}
+			seen[key] = true
+			sum, hidden := fnv.New32a(), 0
+			for k, d := range damaged(r) {
+				if k%3 > 0 && len(r.Raw) < 100 {
+					continue
+				}
+				c.Records[i] = d
+				out := redact.Capture(c, []byte("a key for the tests")).Records[i]
+				fmt.Fprintf(sum, "%s %s %x\n", out.Outcome, out.Detail, out.Raw)
+				if string(out.Raw) != string(d.Raw) {
+					hidden++
+				}
+			}
+			c.Records[i] = r
+			lines = append(lines, fmt.Sprintf("%s %s: %d changed, %08x", name,
+				strings.Join(strings.Fields(r.Source), " "), hidden, sum.Sum32()))
+		}
+	}
+	expect.Record(t, "testdata/hidden.txt", strings.Join(lines, "\n")+"\n")
 }
