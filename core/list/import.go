@@ -21,6 +21,9 @@ type ImportOptions struct {
 	Set map[string]string
 	// ExceptMarked are marks of footnotes: Set leaves rows with one of them alone.
 	ExceptMarked []string
+	// OnlyMarked are conditions of the document by marks of footnotes: rows with the mark count only under the
+	// condition.
+	OnlyMarked map[string]string
 	// Names are names that exist, such as those of a fleet's processors: what a proposed naming rule
 	// includes of them is shown.
 	Names []string
@@ -266,6 +269,7 @@ func (im *importer) row(i int, cells []string) {
 			}
 		}
 		im.state(&row, marks)
+		im.only(n, &row, marks)
 		im.note(&row, marks)
 		im.out.Rows, im.out.at = append(im.out.Rows, row), append(im.out.at, n)
 	}

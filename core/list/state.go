@@ -3,6 +3,7 @@ package list
 import (
 	"cmp"
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 
@@ -41,6 +42,21 @@ func (im *importer) state(row *RowDoc, marks []string) {
 				head = "MHz"
 			}
 			im.set(row, field, value, head)
+		}
+	}
+}
+
+// only gives a row the condition of its mark.
+func (im *importer) only(n int, row *RowDoc, marks []string) {
+	for _, mark := range slices.Sorted(maps.Keys(im.o.OnlyMarked)) {
+		if !slices.Contains(marks, MarkOf(mark)) {
+			continue
+		}
+		if id := im.o.OnlyMarked[mark]; row.Only == "" {
+			row.Only = id
+		} else if row.Only != id {
+			im.out.Dropped = append(im.out.Dropped, Dropped{n, clip(row.Name),
+				fmt.Sprintf("it has the marks of two conditions; %s is left out, and has to be part of %s", id, row.Only), true})
 		}
 	}
 }

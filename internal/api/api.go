@@ -402,6 +402,7 @@ type ImportList struct {
 	Prefix  string            `json:"prefix,omitempty" maxLength:"100" doc:"Prefix for names that do not begin with it"`
 	Set     map[string]string `json:"set,omitempty" doc:"Values that the page states for all rows: field to value"`
 	Except  []string          `json:"except_marked,omitempty" maxItems:"50" doc:"Marks of footnotes: set does not apply to rows with one of them"`
+	Only    map[string]string `json:"only_marked,omitempty" doc:"Marks of footnotes, and the condition of the document under which rows with the mark count"`
 	Current string            `json:"current,omitempty" doc:"The rows that the list has now, as CSV: what the page changes is shown"`
 	Former  []byte            `json:"former,omitempty" doc:"The file that the current rows came from: corrections made to them since are kept"`
 }

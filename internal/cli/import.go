@@ -24,6 +24,7 @@ type importListOptions struct {
 	Prefix string   `option:"prefix" usage:"prefix for names that do not begin with it, such as a maker that the page omits"`
 	Set    []string `option:"set" usage:"value that the page states for all rows, such as built_in_tpm=true (repeatable)"`
 	Except []string `option:"except-marked" split:"yes" usage:"marks of footnotes, separated by commas: --set does not apply to rows with one of them"`
+	Only   []string `option:"only-marked" usage:"condition of the document for rows with the mark of a footnote, such as 1=laptop (repeatable)"`
 	Update string   `option:"update" value:"FILE" usage:"file of rows to update: shows what the page changes, and keeps corrections made by hand" complete:"files"`
 	Former string   `option:"former" value:"FILE" usage:"with --update: the page that the rows came from, to tell corrections made by hand" complete:"files"`
 	Fleet  bool     `option:"fleet" usage:"show what proposed naming rules include of the processors of the service"`
@@ -58,6 +59,9 @@ func (o *importListOptions) chosen() (out lists.ImportOptions, numbers []int, er
 			return out, nil, wrongUsage("--set %q has no value; write it as built_in_tpm=true", one)
 		}
 		out.Set[field] = value
+	}
+	if out.OnlyMarked, err = pairs("only-marked", "1=laptop", o.Only); err != nil {
+		return out, nil, err
 	}
 	for _, one := range o.Table {
 		n, err := strconv.Atoi(one)
@@ -280,11 +284,11 @@ func printImported(p *paper, where string, got *lists.Imported, all bool) {
 			tpm = strconv.FormatBool(*r.BuiltInTPM)
 		}
 		rows[i] = []string{
-			r.Name, text(r.Cores), text(r.RatedMHz), r.Architecture, tpm, strings.Join(r.Features, " "), r.Note,
+			r.Name, text(r.Cores), text(r.RatedMHz), r.Architecture, tpm, strings.Join(r.Features, " "), r.Only, r.Note,
 		}
 	}
 	heads, rows := withoutEmpty([]string{
-		"name", "cores", "rated_mhz", "architecture", "built_in_tpm", "features", "note",
+		"name", "cores", "rated_mhz", "architecture", "built_in_tpm", "features", "only", "note",
 	}, rows)
 	p.table(heads, rows)
 	if n < len(got.Rows) {

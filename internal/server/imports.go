@@ -32,6 +32,7 @@ func (s releasesAPI) importList(
 		Prefix:       in.Body.Prefix,
 		Set:          in.Body.Set,
 		ExceptMarked: in.Body.Except,
+		OnlyMarked:   in.Body.Only,
 	}
 	if o.Names, err = s.Index.Texts(ctx, fact.ProcessorName, fact.DeviceModelID); err != nil {
 		return out, err

@@ -2,6 +2,7 @@
 /** What a page states in sentences, and the files that an update compares with. */
 const set = defineModel<string>('set', { required: true })
 const except = defineModel<string>('except', { required: true })
+const only = defineModel<string>('only', { required: true })
 const emit = defineEmits<{ current: [event: Event]; former: [event: Event] }>()
 </script>
 
@@ -14,6 +15,10 @@ const emit = defineEmits<{ current: [event: Event]; former: [event: Event] }>()
     <label class="block">
       <span class="block text-soft">except rows marked</span>
       <input v-model.lazy="except" type="text" placeholder="2" class="entry w-24" />
+    </label>
+    <label class="block">
+      <span class="block text-soft">Conditions of marked rows</span>
+      <input v-model.lazy="only" type="text" placeholder="1=laptop" class="entry w-28" />
     </label>
     <details>
       <summary class="cursor-pointer text-soft hover:text-ink">Update a list</summary>

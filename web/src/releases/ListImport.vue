@@ -17,6 +17,7 @@ const content = ref('')
 const tables = ref<number[]>([])
 const set = ref('')
 const except = ref('')
+const only = ref('')
 const current = ref('')
 const former = ref('')
 const prefix = ref('')
@@ -49,9 +50,9 @@ async function beside(event: Event, to: 'current' | 'former') {
 }
 
 /** What the page states for all rows, as it is typed: cores=4, note=new. */
-function statements() {
+function statements(typed: string) {
   const out: Record<string, string> = {}
-  for (const one of set.value.split(',')) {
+  for (const one of typed.split(',')) {
     const at = one.indexOf('=')
     if (at > 0) out[one.slice(0, at).trim()] = one.slice(at + 1).trim()
     else if (one.trim()) out[one.trim()] = ''
@@ -72,7 +73,8 @@ async function read() {
           tables: tables.value,
           prefix: prefix.value,
           columns: columns.value,
-          set: statements(),
+          set: statements(set.value),
+          only_marked: statements(only.value),
           except_marked: except.value.split(/[\s,]+/).filter(Boolean),
           current: current.value,
           former: former.value || undefined,
@@ -92,7 +94,7 @@ function map(field: string, heading: string) {
   else delete next[field]
   columns.value = next
 }
-watch([tables, prefix, columns, set, except, current, former], () => void read(), { deep: true })
+watch([tables, prefix, columns, set, except, only, current, former], () => void read(), { deep: true })
 
 function download() {
   const link = document.createElement('a')
@@ -167,6 +169,7 @@ function download() {
     <ImportStatements
       v-model:set="set"
       v-model:except="except"
+      v-model:only="only"
       @current="beside($event, 'current')"
       @former="beside($event, 'former')"
     />
