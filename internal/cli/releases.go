@@ -193,27 +193,21 @@ func showRelease(c *call[serviceOptions]) error {
 	if rel.TestRelease {
 		p.text("! ", "A release for testing: its requirements may still change.")
 	}
-	section := ""
-	for i := range rel.Requirements {
-		q := &rel.Requirements[i]
-		name := map[string]string{"must": "Required", "should": "Advised", "feature": "For optional features"}[q.Level]
-		if q.Interim != nil {
-			continue // said with the way
-		}
-		if name != section {
-			section = name
-			p.line("")
-			p.line("%s", p.style(bold, name))
-		}
-		head := q.Title
-		if q.AskedBy == release.House {
-			head += " (house standard)"
-		}
-		p.line("  %s", head)
-		p.text("    ", say.Requirement(q))
-		p.styled("    ", spaced(q.Reason, otherwise(q)), dim)
-		if quoted := say.Quoted(q); quoted != "" {
-			p.styled("    ", quoted, dim)
+	for _, level := range []struct{ name, title string }{
+		{release.Must, "Required"}, {release.Should, "Advised"}, {release.Feature, "For optional features"},
+	} {
+		some := false
+		for i := range rel.Requirements {
+			q := &rel.Requirements[i]
+			if q.Interim != nil || q.Level != level.name {
+				continue // an intermediate release's is said with the way
+			}
+			if !some {
+				some = true
+				p.line("")
+				p.line("%s", p.style(bold, level.title))
+			}
+			printRequirement(p, q)
 		}
 	}
 	for _, s := range say.Release(rel) {
@@ -224,6 +218,20 @@ func showRelease(c *call[serviceOptions]) error {
 		}
 	}
 	return nil
+}
+
+// printRequirement prints a requirement in sentences, with its reason and where the publisher says it.
+func printRequirement(p *paper, q *release.Requirement) {
+	head := q.Title
+	if q.AskedBy == release.House {
+		head += " (house standard)"
+	}
+	p.line("  %s", head)
+	p.text("    ", say.Requirement(q))
+	p.styled("    ", spaced(q.Reason, otherwise(q)), dim)
+	if quoted := say.Quoted(q); quoted != "" {
+		p.styled("    ", quoted, dim)
+	}
 }
 
 func otherwise(q *release.Requirement) string {

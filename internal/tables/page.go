@@ -9,6 +9,8 @@ import (
 
 	"golang.org/x/net/html"
 	"golang.org/x/net/html/charset"
+
+	"rolltop.example/rolltop/core/list"
 )
 
 // maxPage bounds the text of a page, in bytes.
@@ -28,7 +30,8 @@ var blocks = []string{
 }
 
 // PageText is the text of a page that was saved as HTML or as text: a line for each block and each row of a
-// table, whose cells have tabs between them. What is struck out is left out. The error says what is wrong with
+// table, whose cells have tabs between them. What is struck out is left out, and the marks of footnotes stand in
+// square brackets. The error says what is wrong with
 // a page that has no text, or too much.
 func PageText(name string, src []byte) (string, error) {
 	text := string(src)
@@ -80,6 +83,12 @@ func (w *pageWriter) walk(n *html.Node) {
 		return
 	case html.ElementNode:
 		if slices.Contains(silent, n.Data) || lineThrough(n) {
+			return
+		}
+	}
+	if n.Type == html.ElementNode && n.Data == "sup" && n.FirstChild != nil && n.FirstChild == n.LastChild {
+		if mark := strings.TrimSpace(n.FirstChild.Data); list.IsMark(mark) {
+			w.WriteString(" [" + list.MarkOf(mark) + "]")
 			return
 		}
 	}

@@ -21,6 +21,8 @@ func TestPageText(t *testing.T) {
 			"At least 6 GB\n"},
 		"forms and frames": {"<body><form><p>Search</p><select><option>a</select><button>Go</button></form>" +
 			"<iframe src='x'>no</iframe>", "Search\n"},
+		"footnotes": {"<body><p>4 GB<sup>1</sup>; 10<sup>th</sup></p><p><sup>*</sup> Only here.</p>",
+			"4 GB [1]; 10th\n[*] Only here.\n"},
 		"nested":       {"<body><table><tr><td><table><tr><td>a<td>b</table><td>c</table>", "a\tb\nc\n"},
 		"old encoding": {"<html><meta charset=windows-1252><body>10 \x80 \x96 caf\xe9</body></html>", "10 € – café\n"},
 		"plain text":   {"\ufeffOne\r\n\r\n  two  words\t x \n", "\ufeffOne\ntwo words\tx\n"},
