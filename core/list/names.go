@@ -39,7 +39,7 @@ func (im *importer) names(i int, cells []string) []named {
 	return out
 }
 
-// severalIn parts a cell with several names: one a line, or with semicolons, or with commas between
+// severalIn parts a cell with several names: one a line, or with semicolons, or with commas or slashes between
 // words that have digits. What names are made of stays: A3,4 is one name.
 func severalIn(text string, lines []string) []named {
 	whole, marks := marksIn(text)
@@ -50,7 +50,9 @@ func severalIn(text string, lines []string) []named {
 	}
 	commas := len(parts) < 2
 	if commas {
-		parts = strings.Split(text, ", ")
+		if parts = strings.Split(text, ", "); len(parts) < 2 {
+			parts = strings.Split(text, " / ")
+		}
 	}
 	stem := ""
 	var out []named
