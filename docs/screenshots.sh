@@ -30,4 +30,3 @@ terminal check 72 'rolltop check --release skerry-12.yaml --inventory lant-001.j
 cp internal/standin/knowledge/* "$work"
 rolltop machines get nslip-033 >"$work/nslip-033.json"
 terminal plan 62 'rolltop plan --release skerry-12.yaml --knowledge guides.yaml --inventory nslip-033.json'
-terminal compare-releases 30 'rolltop releases compare skerry-12@4 skerry-12@5 | head -28'

@@ -56,7 +56,8 @@ func (im *importer) only(n int, row *RowDoc, marks []string) {
 			row.Only = id
 		} else if row.Only != id {
 			im.out.Dropped = append(im.out.Dropped, Dropped{n, clip(row.Name),
-				fmt.Sprintf("it has the marks of two conditions; %s is left out, and has to be part of %s", id, row.Only), true})
+				fmt.Sprintf("it has the marks of two conditions; %s is left out, and has to be part of %s", id,
+					row.Only), true})
 		}
 	}
 }

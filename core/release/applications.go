@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"sync"
 
 	"rolltop.example/rolltop/core/doc"
 	"rolltop.example/rolltop/core/list"
@@ -315,43 +316,50 @@ func (im *applicationImporter) state(word string) string {
 	return ""
 }
 
-// Forms in which tables write versions.
-var (
-	laterForm = regexp.MustCompile(
-		`^(?:>=|≥|from|at least|since) ?v?([0-9][\w.]*)$|^v?([0-9][\w.]*) ?(?:\+|or later|or newer|and later|and newer|onwards)$`,
-	)
-	earlierForm = regexp.MustCompile(`^(?:<|below|before|earlier than|older than) ?v?([0-9][\w.]*)$`)
-	underForm   = regexp.MustCompile(`^v?([0-9]+(?:\.[0-9]+)*)\.[x*]$`)
-	singleForm  = regexp.MustCompile(`^v?([0-9]+(?:\.[0-9]+)*)$`)
-	spanForm    = regexp.MustCompile(`^v?([0-9][\w.]*) ?(?:-|–|to|up to) ?v?([0-9][\w.]*)$`)
-	betweenForm = regexp.MustCompile(
-		`^(?:>=|≥|from)? ?v?([0-9][\w.]*),? ?(?:<|below|before|but before|to before) ?v?([0-9][\w.]*)$`,
-	)
-)
+// versionForms are the forms in which tables write versions. They are made when the first table is read: the
+// collector, which reads none, then does not carry them.
+var versionForms struct {
+	made                                         sync.Once
+	later, earlier, under, single, span, between *regexp.Regexp
+}
+
+func makeVersionForms() {
+	f := &versionForms
+	f.later = regexp.MustCompile(`^(?:>=|≥|from|at least|since) ?v?([0-9][\w.]*)$|` +
+		`^v?([0-9][\w.]*) ?(?:\+|or later|or newer|and later|and newer|onwards)$`)
+	f.earlier = regexp.MustCompile(`^(?:<|below|before|earlier than|older than) ?v?([0-9][\w.]*)$`)
+	f.under = regexp.MustCompile(`^v?([0-9]+(?:\.[0-9]+)*)\.[x*]$`)
+	f.single = regexp.MustCompile(`^v?([0-9]+(?:\.[0-9]+)*)$`)
+	f.span = regexp.MustCompile(`^v?([0-9][\w.]*) ?(?:-|–|to|up to) ?v?([0-9][\w.]*)$`)
+	f.between = regexp.MustCompile(
+		`^(?:>=|≥|from)? ?v?([0-9][\w.]*),? ?(?:<|below|before|but before|to before) ?v?([0-9][\w.]*)$`)
+}
 
 // versionsIn reads the versions that a cell names. single says that it names one alone.
 func versionsIn(text string) (least, below string, single bool, why string) {
+	versionForms.made.Do(makeVersionForms)
+	forms := &versionForms
 	text = strings.ToLower(text)
 	switch text {
 	case "", "all", "any", "all versions", "*", "-", "–":
 		return "", "", false, ""
 	}
-	if m := laterForm.FindStringSubmatch(text); m != nil {
+	if m := forms.later.FindStringSubmatch(text); m != nil {
 		return m[1] + m[2], "", false, ""
 	}
-	if m := earlierForm.FindStringSubmatch(text); m != nil {
+	if m := forms.earlier.FindStringSubmatch(text); m != nil {
 		return "", m[1], false, ""
 	}
-	if m := betweenForm.FindStringSubmatch(text); m != nil {
+	if m := forms.between.FindStringSubmatch(text); m != nil {
 		return m[1], m[2], false, ""
 	}
-	if m := underForm.FindStringSubmatch(text); m != nil {
+	if m := forms.under.FindStringSubmatch(text); m != nil {
 		return m[1], after(m[1]), false, ""
 	}
-	if m := singleForm.FindStringSubmatch(text); m != nil {
+	if m := forms.single.FindStringSubmatch(text); m != nil {
 		return m[1], after(m[1]), true, ""
 	}
-	if spanForm.MatchString(text) {
+	if forms.span.MatchString(text) {
 		return "", "", false, fmt.Sprintf(
 			"whether %q includes corrections of its last version is not said; give the first "+
 				"version that is not meant in a column below",

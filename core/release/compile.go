@@ -85,8 +85,8 @@ func (c *compiler) asked(l *list.List, d *list.Document, conditions []need.Only)
 			if len(ids) > 0 {
 				right = doc.Suggest(row.Only, ids)
 			}
-			c.r.Add(row.Node, fmt.Sprintf("the row %s of the list %s names a condition %q that does not exist", row.Name,
-				l.ID, row.Only), right)
+			c.r.Add(row.Node, fmt.Sprintf("the row %s of the list %s names a condition %q that does not exist",
+				row.Name, l.ID, row.Only), right)
 		}
 	}
 	return slices.DeleteFunc(slices.Clone(conditions), func(one need.Only) bool { return !used[one.ID] })

@@ -58,17 +58,21 @@ func (l *Library) Further(res *check.Result, v *Verdict) []Planned {
 		}
 	}
 	s.fillSettles(res)
-	var out []Planned
+	var steps []*Planned // pointers: what sorts values of this size is large
 	for k := planned; k < len(s.chosen); k++ {
-		if p := s.chosen[k]; p.Class != NoClass {
+		if p := &s.chosen[k]; p.Class != NoClass {
 			p.Weight = cmp.Or(p.Weight, release.Advised) // it was pulled by another one
-			p.Amounts = planner{s}.amounts(&p)
-			out = append(out, p)
+			p.Amounts = planner{s}.amounts(p)
+			steps = append(steps, p)
 		}
 	}
-	slices.SortStableFunc(out, func(a, b Planned) int {
+	slices.SortStableFunc(steps, func(a, b *Planned) int {
 		return cmp.Or(release.CompareWeights(b.Weight, a.Weight), phaseRank[a.Phase]-phaseRank[b.Phase])
 	})
+	var out []Planned
+	for _, p := range steps {
+		out = append(out, *p)
+	}
 	return out
 }
 

@@ -36,8 +36,8 @@ func TestReleaseInSentences(t *testing.T) {
 			"year).", "Skerry 10 Counter: 8 June 2027."},
 		"Offer": {"From 2 June 2026 to machines that run Skerry 11: if this applies: version of the installed " +
 			"release 11.0 or later.", "From 12 January 2027 to every machine."},
-		"Known applications": {"Counterfoil before 5.0: a newer version must be bought, required. Version 5 has to be " +
-			"bought for each counter.", "Hawser VPN or Hawser from 2.5, before 2.8: has a known problem."},
+		"Known applications": {"Counterfoil before 5.0: a newer version must be bought, required. Version 5 has to " +
+			"be bought for each counter.", "Hawser VPN or Hawser from 2.5, before 2.8: has a known problem."},
 		"Known drivers": {"Pier label printer before 6.0: to be updated first."},
 		"Before the upgrade": {"No restart pending. A half-installed update stops the upgrade half-way. Seen " +
 			"from: restart pending: no."},

@@ -141,6 +141,8 @@ func TestExamplesInTheDocs(t *testing.T) {
 	for _, name := range []string{"page.html", "newer.html"} {
 		expect.NoError(t, os.WriteFile(filepath.Join(dir, name), []byte(page), 0o600))
 	}
+	applications := "Application,Version,Status\nHawser VPN,2.8 or later,works with limits\n"
+	expect.NoError(t, os.WriteFile(filepath.Join(dir, "applications.csv"), []byte(applications), 0o600))
 	docs := pages(t)
 	t.Chdir(dir)
 	t.Setenv("ROLLTOP_SERVER", s.URL)

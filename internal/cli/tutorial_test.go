@@ -67,7 +67,8 @@ func follow(t *testing.T, dir string, env []string, line string) string {
 	c.Dir, c.Env = dir, env
 	out, err := c.CombinedOutput()
 	code := c.ProcessState.ExitCode()
-	if err != nil && (code == 1 || code == 2 || code > 100) {
+	broken := code == 1 || code == 2 || code > 100
+	if err != nil && broken {
 		t.Errorf("%s\n  ends with %d: %s", line, code, out)
 	}
 	return string(out)

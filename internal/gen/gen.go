@@ -208,31 +208,62 @@ var unitNames = map[fact.Unit]string{
 func facts() []byte {
 	var b bytes.Buffer
 	b.WriteString("# Facts\n\nGenerated from the catalogue in `core/fact`. A requirement can compare each of these.\n" +
-		"Derived facts are worked out from others and have no key of their own in an inventory.\n\n" +
-		"| fact | in sentences | kind | aspect | on | about |\n|---|---|---|---|---|---|\n")
-	aspects := map[fact.Aspect]string{fact.Measure: "measure", fact.Capability: "capability", fact.State: "state"}
-	on := map[fact.Platform]string{fact.OnlyPC: "PCs", fact.OnlyMac: "Macs"}
+		"Derived facts are worked out from others and have no key of their own in an inventory.\n\n")
+	b.WriteString(factHead)
 	for _, d := range fact.All() {
-		kind := d.Kind.String()
-		if u := unitNames[d.Unit]; u != "" {
-			kind += ", " + u
-		}
-		if d.Kind == fact.Word {
-			var words []string
-			for w := range d.Words {
-				words = append(words, "`"+w+"`")
-			}
-			slices.Sort(words)
-			kind = strings.Join(words, " ")
-		}
-		about := d.About
-		if d.Derived {
-			about = strings.TrimSpace("Derived. " + about)
-		}
-		fmt.Fprintf(&b, "| `%s` | %s | %s | %s | %s | %s |\n", d.Name, d.Label, kind, aspects[d.Aspect], on[d.On],
-			about)
+		factRow(&b, &d)
+	}
+	b.WriteString("\n## Facts of rows\n\nA requirement compares these in each row of a list: `in: displays` with " +
+		"`some:`, `every:` or `none:`.\n\n")
+	b.WriteString(factHead)
+	for _, d := range fact.OfRows() {
+		factRow(&b, &d)
 	}
 	return b.Bytes()
+}
+
+const factHead = "| fact | in sentences | kind | written as | aspect | on | about |\n|---|---|---|---|---|---|---|\n"
+
+// written is how a value of a fact is written in a document; "" of words, which stand beside it, and texts.
+func written(d *fact.Def) string {
+	switch d.Kind {
+	case fact.Number:
+		return map[fact.Unit]string{
+			fact.NoUnit: "2", fact.Binary: "8 GiB", fact.Drive: "256 GB", fact.Space: "20 GB", fact.MHz: "1.4 GHz",
+			fact.Inches: "13.3 in", fact.Percent: "80 %", fact.Bits: "64 bit",
+		}[d.Unit]
+	case fact.Version:
+		return `"2.0"`
+	case fact.Bool:
+		return "true"
+	}
+	return ""
+}
+
+func factRow(b *bytes.Buffer, d *fact.Def) {
+	aspects := map[fact.Aspect]string{fact.Measure: "measure", fact.Capability: "capability", fact.State: "state"}
+	on := map[fact.Platform]string{fact.OnlyPC: "PCs", fact.OnlyMac: "Macs"}
+	kind, example := d.Kind.String(), written(d)
+	if u := unitNames[d.Unit]; u != "" {
+		kind += ", " + u
+	}
+	if d.Kind == fact.Word {
+		var words []string
+		for w := range d.Words {
+			words = append(words, "`"+w+"`")
+		}
+		slices.Sort(words)
+		kind, example = strings.Join(words, " "), ""
+	}
+	if example != "" {
+		example = "`" + example + "`"
+	}
+	about := d.About
+	if d.Derived {
+		about = strings.TrimSpace("Derived. " + about)
+	}
+	fmt.Fprintf(b, "| `%s` | %s | %s | %s | %s | %s | %s |\n", d.Name, d.Label, kind, example, aspects[d.Aspect],
+		on[d.On], about)
 }
 
 func problems() []byte {

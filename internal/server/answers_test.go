@@ -25,8 +25,8 @@ func TestFleetAnswers(t *testing.T) {
 					continue
 				}
 				n := total(t, s.Client, a.Where)
-				words := map[int]string{0: "no", 1: "one", 2: "two", 3: "three", 4: "four", 5: "five", 6: "six", 7: "seven",
-					8: "eight", 9: "nine", 10: "ten", 11: "eleven", 12: "twelve"}
+				words := map[int]string{0: "no", 1: "one", 2: "two", 3: "three", 4: "four", 5: "five", 6: "six",
+					7: "seven", 8: "eight", 9: "nine", 10: "ten", 11: "eleven", 12: "twelve"}
 				count := words[n]
 				if count == "" {
 					count = strings.Fields(a.Says)[0]

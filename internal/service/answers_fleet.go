@@ -79,7 +79,8 @@ func (w *Work) Answers(ctx context.Context, where string) ([]FleetAnswer, error)
 		return nil, err
 	}
 	out = append(out, FleetAnswer{"Which machines would another revision change?",
-		"Compare a draft, or a revision that was added, with the target: the what-if names the machines.", "", "releases",
+		"Compare a draft, or a revision that was added, with the target: the what-if names the machines.", "",
+		"releases",
 		"rolltop releases what-if FILE"})
 	list, err := w.List(ctx, where)
 	if err != nil {

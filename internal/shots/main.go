@@ -9,6 +9,8 @@ import (
 	"os"
 	"path/filepath"
 
+	"github.com/chromedp/chromedp"
+
 	"rolltop.example/rolltop/internal/browser"
 )
 
@@ -42,6 +44,7 @@ var pages = []struct {
 	{"/machines/matrix?where=fails%3Dtpm,memory&sort=needs.memory", "machines, target", "matrix", false},
 	{"/work", "In the best order", "work", false},
 	{"/work?tab=waves", "New wave", "waves", false},
+	{"/work?tab=applications", "Who settles it", "applications", false},
 	{"/intake", "never reported", "intake", false},
 	{"/releases/skerry-12", "Required", "release", false},
 	{"/api/v1/machines/gull-101/report", "Not met", "report", false},
@@ -77,14 +80,17 @@ func save(p *browser.Page, dir, name string) error {
 	return os.WriteFile(filepath.Join(dir, name+".png"), png, 0o644)
 }
 
-// editing takes the picture of a document with a mistake in it.
-func editing(p *browser.Page, server, dir string) error {
-	err := errors.Join(p.Go(server+"/releases/skerry-12/edit"), p.WaitText("No mistakes."),
-		p.Replace("textarea", "from: 2027-01-12", "from: 2027-13-12"), p.WaitText("1 mistake"))
+// importing takes the picture of the tutorial's list of processors.
+func importing(p *browser.Page, server, dir string) error {
+	err := errors.Join(p.Go(server+"/releases/import"), p.WaitText("Page or table"),
+		p.Upload("input[type=file]", "docs/tutorial/processors.html"), p.WaitText("Left out"),
+		p.Do(chromedp.Evaluate(`document.querySelectorAll('fieldset input')[1].click(),
+			document.querySelectorAll('fieldset input')[2].click()`, &struct{}{})),
+		p.WaitText("describes a series"), p.Scroll("table"))
 	if err != nil {
 		return err
 	}
-	return save(p, dir, "edit-release")
+	return save(p, dir, "import-list")
 }
 
 // whatIf takes the picture of what another floor would do.
@@ -159,7 +165,7 @@ func run(server, password, dir, page, wait, click, then string, dark, full bool,
 		}
 		defer p.Close()
 		if err := errors.Join(p.Size(width, height), p.SignIn(server, "demo", password),
-			editing(p, server, dir)); err != nil {
+			importing(p, server, dir)); err != nil {
 			return err
 		}
 	}
