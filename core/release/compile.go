@@ -380,6 +380,9 @@ func (c *compiler) rest() {
 		}
 	}
 	c.editions()
+	if d := c.Conversion; d != nil {
+		c.Convertible = c.need(&d.Need)
+	}
 	seen := map[string]bool{}
 	for i := range c.Preparation {
 		d := &c.Preparation[i]

@@ -29,6 +29,7 @@ type Document struct {
 	Upgrade      []SourceDoc      `json:"upgrade,omitempty" doc:"From which installed systems one gets there, and how; the shortest way that fits counts"`
 	Interim      []InterimDoc     `json:"interim,omitempty" doc:"Releases between, which some ways go through"`
 	Editions     []EditionDoc     `json:"editions,omitempty" doc:"Which installed edition becomes which"`
+	Conversion   *ConversionDoc   `json:"conversion,omitempty" doc:"The publisher's own rule of when a disk can be converted to GPT; without it, that of the conversion tool counts"`
 	Packages     []PackageDoc     `json:"packages,omitempty" doc:"What is installed, by edition, architecture and language"`
 	Pages        []PageDoc        `json:"pages,omitempty" doc:"Pages of the publisher that are kept as evidence, each as a text in a file beside the document"`
 	Requirements []RequirementDoc `json:"requirements"`
@@ -52,6 +53,14 @@ type PageDoc struct {
 
 	Node *doc.Node `json:"-"`
 	text string
+}
+
+// ConversionDoc is a publisher's own rule of when a disk can be converted.
+type ConversionDoc struct {
+	Says string        `json:"says" doc:"The rule as the page says it: with at most two partitions"`
+	Need need.Document `json:"need"`
+
+	Node *doc.Node `json:"-"`
 }
 
 // ConditionDoc is a condition under which rows of lists count.

@@ -135,7 +135,8 @@ type Release struct {
 	*Document
 	Requirements []Requirement // of the target, then of the intermediate releases
 	Lists        []*list.List
-	Pages        []*Page // kept as evidence
+	Pages        []*Page   // kept as evidence
+	Convertible  need.Need // the publisher's own rule of when a disk can be converted; nil: the tool's counts
 	Interims     []*Interim
 	Stages       []Stage
 	Known        []Known // titles

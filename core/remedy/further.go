@@ -25,6 +25,7 @@ func (l *Library) Further(res *check.Result, v *Verdict) []Planned {
 	if v.Planned || v.Disposition == Done || v.Disposition == Replace {
 		return nil
 	}
+	l = l.under(res.Release)
 	s := &solver{lib: l, world: likely, was: res.Facts, route: v.Route, guest: v.Guest, install: -1}
 	s.enter()
 	defer s.leave()

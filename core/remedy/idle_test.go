@@ -22,7 +22,7 @@ import (
 func lessOf(d StepDoc) map[string]StepDoc {
 	out := map[string]StepDoc{}
 	for name, n := range map[string]**need.Document{
-		"when": &d.When, "unless": &d.Unless, "skip": &d.Skip, "sure": &d.Sure, "unlikely": &d.Unlikely,
+		"when": &d.When, "rule": &d.Rule, "unless": &d.Unless, "skip": &d.Skip, "sure": &d.Sure, "unlikely": &d.Unlikely,
 		"always": &d.Always,
 	} {
 		if was := *n; was != nil {
@@ -84,7 +84,16 @@ func says(lib *Library, f *fact.Facts, v *Verdict) string {
 	s := fmt.Sprint(undone(lib, f, v), v.Disposition, v.Best, v.Worst, v.Confirmed, v.Route, v.NoRemedy, v.Open)
 	for i := range v.Plan {
 		p := &v.Plan[i]
-		s += fmt.Sprint(" ", p.ID, p.Phase, p.Expected, p.Settles, len(p.Cautions(f)), p.Needed.Plain(), len(p.Amounts))
+		s += fmt.Sprint(
+			" ",
+			p.ID,
+			p.Phase,
+			p.Expected,
+			p.Settles,
+			len(p.Cautions(f)),
+			p.Needed.Plain(),
+			len(p.Amounts),
+		)
 	}
 	return s
 }

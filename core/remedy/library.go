@@ -58,7 +58,7 @@ const StepFormat = "rolltop-steps/1"
 // StepDoc is a step as it is written.
 type StepDoc struct {
 	ID        string                `json:"id"`
-	Role      string                `json:"role,omitempty" doc:"What the program itself takes this step for, for shipped steps. A step with the id of a shipped one takes over its role" enum:"replace,decide,interim,upgrade,image,enter-by-hand,recovery-key,pause-encryption,resume-encryption,passphrase,enter-firmware,other-system,research-titles,research-drivers,add-memory,swap-memory,failing-drive"`
+	Role      string                `json:"role,omitempty" doc:"What the program itself takes this step for, for shipped steps. A step with the id of a shipped one takes over its role" enum:"replace,decide,interim,upgrade,image,enter-by-hand,recovery-key,pause-encryption,resume-encryption,passphrase,enter-firmware,convert-disk,other-system,research-titles,research-drivers,add-memory,swap-memory,failing-drive"`
 	Title     string                `json:"title" doc:"{short} {needed} {needed_drive} {release} {through} {restarts} {titles} {part} {drive} {amounts} {boot_disk} {system_disk} {keeps} {way_back} {how} are filled in"`
 	Phase     string                `json:"phase" enum:"remote,desk,host,install,any" doc:"any: where the steps are done that call for it"`
 	Who       string                `json:"who,omitempty" enum:"administrator,technician,host-administrator,specialist,owner,purchasing" doc:"Who can do it; by the phase, if omitted"`
@@ -68,6 +68,7 @@ type StepDoc struct {
 	Question  bool                  `json:"question,omitempty" doc:"It asks somebody something that has to be answered before the visit"`
 	Closes    []string              `json:"closes,omitempty" doc:"Causes of unknown facts that this step finds out: needs-rights, not-offered, read-failed, not-asked, disagree, not-listed"`
 	When      *need.Document        `json:"when,omitempty" doc:"Facts under which it can be done"`
+	Rule      *need.Document        `json:"rule,omitempty" doc:"Facts that the tool of the step needs, beside when; a release document may state another rule for its conversion"`
 	WhenNotNo bool                  `json:"unknown_when_is_fine,omitempty" doc:"It can be tried if the condition is unknown"`
 	InDoubt   bool                  `json:"in_doubt,omitempty" doc:"Whether it can be done is never known from facts"`
 	Unless    *need.Document        `json:"unless,omitempty" doc:"Facts under which it cannot be done; unknown facts do not prevent it"`
@@ -168,6 +169,7 @@ type Step struct {
 	Class            Class
 	Worst            Class
 	When, Unless     need.Need
+	apart, rule      need.Need // the two parts of When: the step's own, and what its tool needs
 	Skip, Sure       need.Need
 	Always           need.Need
 	Seen, Unseen     need.Need
@@ -197,6 +199,46 @@ type Library struct {
 	earlier  [][]bool // for each step, whether it comes after another one
 	asking   sync.Once
 	asked    []need.Need // see conditions
+
+	ruling sync.Mutex
+	ruled  map[need.Need]*Library // see under
+}
+
+// maxRuled bounds how many libraries with rules of releases are kept.
+const maxRuled = 8
+
+// under is the library for a release: its own rule of when a disk can be converted stands in the place of the tool's.
+func (l *Library) under(rel *release.Release) *Library {
+	if rel.Convertible == nil {
+		return l
+	}
+	l.ruling.Lock()
+	defer l.ruling.Unlock()
+	if n := l.ruled[rel.Convertible]; n != nil {
+		return n
+	}
+	n := &Library{
+		steps: slices.Clone(l.steps), at: l.at, playing: l.playing, changing: l.changing, least: l.least,
+		touched: l.touched, guards: l.guards, earlier: l.earlier,
+	}
+	st := &n.steps[n.playing[Converting]]
+	st.rule, st.When, st.Sure = rel.Convertible, both(st.apart, rel.Convertible), rel.Convertible
+	if len(l.ruled) >= maxRuled || l.ruled == nil {
+		l.ruled = map[need.Need]*Library{}
+	}
+	l.ruled[rel.Convertible] = n
+	return n
+}
+
+// both needs two needs, either of which may be nil.
+func both(a, b need.Need) need.Need {
+	switch {
+	case a == nil:
+		return b
+	case b == nil:
+		return a
+	}
+	return &need.AllOf{Parts: []need.Need{a, b}}
 }
 
 //go:embed steps/*.yaml
@@ -362,12 +404,14 @@ func (l *Library) step(d *StepDoc, own bool, r *doc.Report) Step {
 		to   *need.Need
 	}{
 		{d.When, &s.When}, {d.Unless, &s.Unless}, {d.Skip, &s.Skip}, {d.Sure, &s.Sure}, {d.Always, &s.Always},
-		{d.Seen, &s.Seen}, {d.Unseen, &s.Unseen}, {d.Unlikely, &s.Unlikely},
+		{d.Rule, &s.rule}, {d.Seen, &s.Seen}, {d.Unseen, &s.Unseen}, {d.Unlikely, &s.Unlikely},
 	} {
 		if n.from != nil {
 			*n.to = need.Compile(n.from, nil, r)
 		}
 	}
+	s.apart = s.When
+	s.When = both(s.apart, s.rule)
 	for i := range d.Warn {
 		if w := &d.Warn[i]; w.When != nil {
 			s.warnings = append(s.warnings, warning{need.Compile(w.When, nil, r), w.Unknown, w.Say})

@@ -20,6 +20,7 @@ import (
 // letters of [check.Outcomes] on these facts, paths the ways to the release that are
 // possible.
 func (l *Library) Key(b []byte, rel *release.Release, f *fact.Facts, outcomes []byte, paths []release.Path) []byte {
+	l = l.under(rel)
 	v := f.View()
 	b = append(b, outcomes...)
 	b = append(b, '|', '0'+byte(rel.RunsOn(f)))

@@ -25,6 +25,7 @@ const (
 	EndingPause       Role = "resume-encryption" // and protects again
 	AskingPassphrase  Role = "passphrase"        // who types it at each start is asked
 	EnteringFirmware  Role = "enter-firmware"    // the settings of the firmware are opened
+	Converting        Role = "convert-disk"      // the disk is converted to GPT
 	AskingOtherSystem Role = "other-system"      // what is to become of another system on the disk is asked
 	AskingTitles      Role = "research-titles"   // titles that no list knows are looked into
 	AskingDrivers     Role = "research-drivers"  // drivers that no list knows are looked into
@@ -35,12 +36,11 @@ const (
 
 // roles are all of them.
 var roles = []string{
-	string(
-		Replacing,
-	), string(Deciding), string(Interposing), string(Upgrading), string(Imaging), string(EnteringByHand),
-	string(CheckingKey), string(PausingEncryption), string(EndingPause), string(AskingPassphrase),
-	string(EnteringFirmware), string(AskingOtherSystem), string(AskingTitles), string(AskingDrivers),
-	string(AddingMemory), string(ExchangingMemory), string(ChangingBadDrive),
+	string(Replacing), string(Deciding), string(Interposing), string(Upgrading), string(Imaging),
+	string(EnteringByHand), string(CheckingKey), string(PausingEncryption), string(EndingPause),
+	string(AskingPassphrase), string(EnteringFirmware), string(Converting), string(AskingOtherSystem),
+	string(AskingTitles), string(AskingDrivers), string(AddingMemory), string(ExchangingMemory),
+	string(ChangingBadDrive),
 }
 
 // Roles are the roles that a step may play, as step files write them.

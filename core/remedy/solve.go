@@ -103,6 +103,7 @@ func (l *Library) Solve(res *check.Result, ask func(*release.Requirement) bool) 
 	if res.Facts.Astray() {
 		return l.astray(res)
 	}
+	l = l.under(res.Release)
 	v := solve(l, res, ask, res.Path, true)
 	if v.Route != release.ByInterim || res.Path.Truth != need.True ||
 		!slices.ContainsFunc(res.Findings, func(fd check.Finding) bool {

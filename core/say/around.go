@@ -72,7 +72,7 @@ func WhyAfresh(v *remedy.Verdict, rel *release.Release, f *fact.Facts) string {
 	if at < 0 {
 		return ""
 	}
-	if state, says := Conversion(f); state == "impossible" && v.Plan[at].Phase == remedy.Desk {
+	if state, says := Conversion(rel, f); state == "impossible" && v.Plan[at].Phase == remedy.Desk {
 		return "A clean installation in UEFI mode is needed. " + says
 	}
 	if v.Plan[at].Phase == remedy.Host {

@@ -44,6 +44,9 @@ func sections(rel *release.Release, requirements bool) []Section {
 		add("Intermediate release: "+x.Name, lines)
 	}
 	add("Editions and packages", delivery(rel))
+	if d := rel.Conversion; d != nil {
+		add("Conversion to GPT", []string{Sentence("Disks are converted " + d.Says + ": " + Need(rel.Convertible))})
+	}
 	add("End of support", supported(rel))
 	add("Offer", offers(rel))
 	add("Known applications", knownLines(rel.Known))

@@ -8,6 +8,7 @@ import (
 
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/guide"
+	"rolltop.example/rolltop/core/need"
 	"rolltop.example/rolltop/core/part"
 	"rolltop.example/rolltop/core/release"
 	"rolltop.example/rolltop/core/remedy"
@@ -322,7 +323,7 @@ func Enter(g *guide.Guide) string {
 // Conversion says whether the disk of a machine that starts from an MBR can be
 // converted, with the fact that decides; state is empty where there is nothing
 // to convert.
-func Conversion(f *fact.Facts) (state, says string) {
+func Conversion(rel *release.Release, f *fact.Facts) (state, says string) {
 	style := f.Value(fact.BootStyle)
 	if !style.Known() {
 		style = f.Value(fact.DiskStyle)
@@ -332,6 +333,8 @@ func Conversion(f *fact.Facts) (state, says string) {
 	switch {
 	case style.Text() != "mbr":
 		return "", ""
+	case rel.Convertible != nil:
+		return byRule(rel, f, name)
 	case f.Value(fact.BootDynamic).Bool():
 		return "impossible", name + " cannot be converted: it is dynamic."
 	case f.Is(fact.EncryptionKind, "other") && !f.Is(fact.EncryptionState, "off"):
@@ -353,6 +356,24 @@ func Conversion(f *fact.Facts) (state, says string) {
 	return "possible", Sentence(fmt.Sprintf("%s can be converted: %s of its partition table used, no logical "+
 		"partitions, not dynamic",
 		name, Count(int(places.Float()), "entry", "entries")))
+}
+
+// byRule says whether a disk can be converted by the publisher's own rule.
+func byRule(rel *release.Release, f *fact.Facts, name string) (state, says string) {
+	rule := rel.Name + " converts disks " + rel.Conversion.Says
+	switch {
+	case f.Is(fact.EncryptionKind, "other") && !f.Is(fact.EncryptionState, "off"):
+		return "impossible", name + " cannot be converted: another product encrypts it and starts before the system."
+	case f.Is(fact.DiskHealth, "bad"):
+		return "not-known", "The drive is failing; replace it before converting anything."
+	}
+	switch rel.Convertible.Test(f.View()) {
+	case need.True:
+		return "possible", Sentence(name + " can be converted: " + rule)
+	case need.False:
+		return "impossible", Sentence(name + " cannot be converted: " + rule)
+	}
+	return "not-known", Sentence("Whether " + Lower(name) + " can be converted is unknown: " + rule)
 }
 
 // Stay says what staying on the installed release comes to.

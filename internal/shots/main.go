@@ -9,8 +9,6 @@ import (
 	"os"
 	"path/filepath"
 
-	"github.com/chromedp/chromedp"
-
 	"rolltop.example/rolltop/internal/browser"
 )
 
@@ -84,8 +82,7 @@ func save(p *browser.Page, dir, name string) error {
 func importing(p *browser.Page, server, dir string) error {
 	err := errors.Join(p.Go(server+"/releases/import"), p.WaitText("Page or table"),
 		p.Upload("input[type=file]", "docs/tutorial/processors.html"), p.WaitText("Left out"),
-		p.Do(chromedp.Evaluate(`document.querySelectorAll('fieldset input')[1].click(),
-			document.querySelectorAll('fieldset input')[2].click()`, &struct{}{})),
+		p.Click("fieldset label:nth-of-type(2) input"), p.Click("fieldset label:nth-of-type(3) input"),
 		p.WaitText("describes a series"), p.Scroll("table"))
 	if err != nil {
 		return err
