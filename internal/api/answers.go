@@ -3,7 +3,7 @@ package api
 // FleetAnswers are the answers to questions that are asked of a whole fleet again and again.
 type FleetAnswers struct {
 	Where   string        `json:"where,omitempty"`
-	Answers []FleetAnswer `json:"answers"`
+	Answers []FleetAnswer `json:"answers" doc:"In the order of a working day: what is ready, what comes first, what is bought"`
 }
 
 // FleetAnswer is one of them.

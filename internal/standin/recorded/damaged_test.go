@@ -56,6 +56,9 @@ func damaged(r capture.Record) []capture.Record {
 // machine. A change of a decoder that changes one of them shows here, wanted or not; with -update the
 // record is written anew.
 func TestDamagedReadingsAreAsRecorded(t *testing.T) {
+	if testing.Short() {
+		t.Skip("it takes a while")
+	}
 	var lines []string
 	seen, decoded := map[string]bool{}, 0
 	for _, name := range recorded.Names() {
@@ -90,6 +93,9 @@ func TestDamagedReadingsAreAsRecorded(t *testing.T) {
 
 // What is hidden of damaged readings is as recorded, too: a sum for each source of each machine.
 func TestHiddenDamagedReadingsAreAsRecorded(t *testing.T) {
+	if testing.Short() {
+		t.Skip("it takes a while")
+	}
 	var lines []string
 	seen := map[string]bool{}
 	for _, name := range recorded.Names() {
