@@ -59,6 +59,7 @@ async function compare(event: Event, page: string) {
         type="file"
         accept=".html,.htm,.txt"
         class="mt-1 block w-full text-sm"
+        @click="($event.target as HTMLInputElement).value = ''"
         @change="compare($event, p.id)"
       />
     </label>
