@@ -35,7 +35,8 @@ func TestKeptPage(t *testing.T) {
 	blank := filepath.Join(t.TempDir(), "blank.html")
 	must(t, os.WriteFile(blank, []byte("<body><img src=x></body>"), 0o600), p.Upload("aside input[type=file]", blank),
 		p.WaitText("has no text"))
-	must(t, p.Go(s.URL+"/machines/lant-001"), p.WaitText("The plan, in this order"), p.Press("[data-requirement=tpm]", "Evidence"),
+	must(t, p.Go(s.URL+"/machines/corb-002"), p.WaitText("The plan, in this order"),
+		p.Press("[data-requirement=memory]", "Evidence"),
 		p.WaitText("The publisher's page of 8 October 2026"))
 }
 

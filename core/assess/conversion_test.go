@@ -27,8 +27,10 @@ requirements:
 // in verdicts that are remembered, and in what is said.
 func TestConversionRuleOfARelease(t *testing.T) {
 	const (
-		few   = "conversion: {says: with at most two primary partitions, need: {fact: storage.boot.primaries, at_most: 2}}\n"
-		loose = "conversion: {says: \"with logical partitions, too\", need: {fact: storage.boot.primaries, at_most: 4}}\n"
+		few = "conversion: {says: with at most two primary partitions, " +
+			"need: {fact: storage.boot.primaries, at_most: 2}}\n"
+		loose = "conversion: {says: \"with logical partitions, too\", " +
+			"need: {fact: storage.boot.primaries, at_most: 4}}\n"
 	)
 	mbr := func(primaries int, logical bool) func(*doc) {
 		return func(d *doc) {

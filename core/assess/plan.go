@@ -187,7 +187,8 @@ func (d *Document) plan(a *Assessment) {
 	if slices.ContainsFunc(d.Plan, func(s Step) bool { return s.Where != nil || s.firmware }) {
 		d.Firmware = firmware(book, f)
 	}
-	if state, says := say.Conversion(a.Result.Release, f); state != "" && !v.Disposition.Futile() && f.Class() == fact.PC {
+	planned := !v.Disposition.Futile() && f.Class() == fact.PC
+	if state, says := say.Conversion(a.Result.Release, f); state != "" && planned {
 		d.Conversion = &Conversion{state, says}
 	}
 	d.withheld(v, a)
