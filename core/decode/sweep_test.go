@@ -36,7 +36,7 @@ var sweeps = []struct {
 		list, err := smbios.Walk(b)
 		in := smbios.Describe(list, 0x0306)
 		older := smbios.Describe(list, 0x0204)
-		hidden := smbios.Redact(bytes.Clone(b), func(b []byte) []byte { return bytes.Repeat([]byte("x"), len(b)) })
+		hidden := smbios.Redact(bytes.Clone(b), crossed)
 		return fmt.Sprintf("%+v %+v %v %x", in, older, err, hidden)
 	}},
 	{"TPM 2.0 answers", one(sample.TPM2Answer("CORV", 7, 2), sample.TPM2Answer("PLVR", 0xFFFF, 1)),
@@ -68,7 +68,7 @@ var sweeps = []struct {
 		func(b []byte) string {
 			o, err := efi.LoadOption(b)
 			order, failed := efi.Order(b)
-			hidden := efi.RedactEntry(bytes.Clone(b), func(b []byte) []byte { return bytes.Repeat([]byte("x"), len(b)) })
+			hidden := efi.RedactEntry(bytes.Clone(b), crossed)
 			return fmt.Sprintf("%+v %v %v %v %x", o, err, order, failed, hidden)
 		}},
 	{"registry values", registryValues, func(b []byte) string {
@@ -79,14 +79,18 @@ var sweeps = []struct {
 	}},
 	{"processor leaves", leaves, func(b []byte) string { return fmt.Sprintf("%+v", cpu.Describe(cpu.Leaves(b))) }},
 	{"disk layouts", one(string(bytes.Repeat([]byte{1, 0, 0, 0}, 60))), func(b []byte) string {
-		hidden := windows.RedactLayout(bytes.Clone(b), func(b []byte) []byte { return bytes.Repeat([]byte("x"), len(b)) })
+		hidden := windows.RedactLayout(bytes.Clone(b), crossed)
 		return fmt.Sprintf("%x %x %d %x", windows.WithoutNames(bytes.Clone(b)), windows.WithoutSerial(bytes.Clone(b)),
 			windows.ESPOf(b), hidden)
 	}},
-	{"property lists", one("bplist00\xd1\x01\x02Sab\x10\x07\x08\x0b\x0e\x00\x00\x00\x00\x00\x00\x01\x01\x00\x00\x00\x00" +
+	{"property lists", one("bplist00\xd1\x01\x02Sab\x10\x07\x08\x0b\x0e\x00\x00\x00\x00\x00\x00\x01\x01" +
+		"\x00\x00\x00\x00" +
 		"\x00\x00\x00\x03\x00\x00\x00\x00\x00\x00\x00\x00\x00\x00\x00\x00\x00\x00\x00\x10"),
 		func(b []byte) string { v, err := plist.Decode(b); return fmt.Sprintf("%v %v", v, err) }},
 }
+
+// crossed hides a text.
+func crossed(b []byte) []byte { return bytes.Repeat([]byte("x"), len(b)) }
 
 func one(texts ...string) func() [][]byte {
 	return func() [][]byte {
@@ -111,7 +115,8 @@ func structures() [][]byte {
 						set[at] = string([]byte{edges[r.IntN(len(edges))]})
 					}
 				}
-				out = append(out, []byte(sample.Structure(kind, uint16(kind), length, set, "Ostrel", "Slipway", "1.2", "T4")))
+				s := sample.Structure(kind, uint16(kind), length, set, "Ostrel", "Slipway", "1.2", "T4")
+				out = append(out, []byte(s))
 			}
 		}
 	}
@@ -135,7 +140,9 @@ func screens() [][]byte {
 func registryValues() [][]byte {
 	var out [][]byte
 	for kind := range uint32(12) {
-		for _, data := range []string{"", "\x01", "a\x00b\x00\x00\x00", "\x01\x00\x00\x00", "\x01\x02\x03\x04\x05\x06\x07\x08"} {
+		for _, data := range []string{
+			"", "\x01", "a\x00b\x00\x00\x00", "\x01\x00\x00\x00", "\x01\x02\x03\x04\x05\x06\x07\x08",
+		} {
 			out = append(out, append(binary.LittleEndian.AppendUint32(nil, kind), data...))
 		}
 	}

@@ -80,8 +80,12 @@ func save(p *browser.Page, dir, name string) error {
 
 // importing takes the picture of the tutorial's list of processors.
 func importing(p *browser.Page, server, dir string) error {
-	err := errors.Join(p.Go(server+"/releases/import"), p.WaitText("Page or table"),
-		p.Upload("input[type=file]", "docs/tutorial/processors.html"), p.WaitText("Left out"),
+	page, err := filepath.Abs("docs/tutorial/processors.html") // the browser has another directory
+	if err != nil {
+		return err
+	}
+	err = errors.Join(p.Go(server+"/releases/import"), p.WaitText("Page or table"),
+		p.Upload("input[type=file]", page), p.WaitText("Left out"),
 		p.Click("fieldset label:nth-of-type(2) input"), p.Click("fieldset label:nth-of-type(3) input"),
 		p.WaitText("describes a series"), p.Scroll("table"))
 	if err != nil {
