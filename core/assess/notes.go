@@ -13,12 +13,20 @@ import (
 
 // Notes are what the author of a release document should know of it, although it has no
 // mistakes: requirements that no step settles, that no machine of the class has anything
-// of, and that read what no collector reads; names of editions and releases that match nothing. fleet are
+// of, and that read what no collector reads; names of editions, releases and titles that match nothing, and lists that
+// contradict each other. fleet are
 // the editions and the names of systems that machines have, by fact; nil where no fleet is at hand.
 func Notes(m *knowledge.Base, rel *release.Release, fleet map[fact.ID][]string) []string {
 	var out []string
 	for _, x := range rel.Strangers(fleet) {
 		out = append(out, say.Stranger(&x))
+	}
+	differ := rel.ListsDiffer()
+	for i := range differ[:min(len(differ), maxDiffer)] {
+		out = append(out, say.ListsDiffer(&differ[i]))
+	}
+	if n := len(differ) - maxDiffer; n > 0 {
+		out = append(out, say.MoreListsDiffer(n))
 	}
 	for i := range rel.Requirements {
 		q := &rel.Requirements[i]
@@ -44,6 +52,9 @@ func Notes(m *knowledge.Base, rel *release.Release, fleet map[fact.ID][]string) 
 	}
 	return out
 }
+
+// maxDiffer bounds how many differences between lists are noted one by one.
+const maxDiffer = 10
 
 // changeable says whether anything that a need reads can change on a machine.
 func changeable(n need.Need) bool {

@@ -6,13 +6,14 @@ import (
 
 	"rolltop.example/rolltop/core/doc"
 	"rolltop.example/rolltop/core/fact"
+	"rolltop.example/rolltop/core/list"
 	"rolltop.example/rolltop/core/need"
 )
 
 // Stranger is a name that a document writes in one place only, and that is nearly one that it writes
 // elsewhere, or that machines have: probably a slip of the pen, which would match nothing.
 type Stranger struct {
-	Of   fact.ID // OSEdition or OSName
+	Of   fact.ID // OSEdition, OSName or TitleName
 	Name string
 	At   string // where it stands: upgrade[1].edition
 	Near string
@@ -20,16 +21,16 @@ type Stranger struct {
 	Fleet bool
 }
 
-// Strangers finds the names of editions and releases that probably match nothing. fleet are the
+// Strangers finds the names of editions, releases and titles that probably match nothing. fleet are the
 // editions and the names of systems that machines have, by fact; nil where no fleet is at hand.
 func (rel *Release) Strangers(fleet map[fact.ID][]string) []Stranger {
 	var out []Stranger
-	for _, id := range []fact.ID{fact.OSEdition, fact.OSName} {
+	for _, id := range []fact.ID{fact.OSEdition, fact.OSName, fact.TitleName} {
 		all := rel.mentions(id)
 		for i := range all {
 			m := &all[i]
 			has := func(name string) bool { return strings.EqualFold(name, m.name) }
-			if slices.ContainsFunc(fleet[id], has) {
+			if slices.ContainsFunc(fleet[id], has) || m.defines {
 				continue
 			}
 			var others []string
@@ -70,15 +71,21 @@ func nearest(name string, others []string) string {
 }
 
 // mention is a name with the place where it stands.
-type mention struct{ name, at string }
+type mention struct {
+	name, at string
+	defines  bool // the place is where the name comes from
+}
 
-// mentions are the editions, or the names of systems, that the document writes.
+// mentions are the editions, the names of systems, or the titles that the document writes.
 func (rel *Release) mentions(id fact.ID) []mention {
+	if id == fact.TitleName {
+		return rel.titleMentions()
+	}
 	var out []mention
 	add := func(at *doc.Node, names ...string) {
 		for _, n := range names {
 			if n != "" {
-				out = append(out, mention{n, at.Path()})
+				out = append(out, mention{name: n, at: at.Path()})
 			}
 		}
 	}
@@ -115,16 +122,86 @@ func (rel *Release) mentions(id fact.ID) []mention {
 	} else {
 		add(rel.Node.Of("name"), rel.Name)
 	}
+	return append(out, rel.needMentions(id)...)
+}
+
+// needMentions are the names that needs of requirements compare a fact with.
+func (rel *Release) needMentions(id fact.ID) []mention {
+	var out []mention
 	for i := range rel.Requirements {
 		q := &rel.Requirements[i]
 		for _, n := range []need.Need{q.When, q.Need} {
-			if n == nil {
+			out = append(out, named(n, id, "the requirement "+q.ID)...)
+		}
+	}
+	return out
+}
+
+// named are the names that a need compares a fact with.
+func named(n need.Need, id fact.ID, at string) []mention {
+	if n == nil {
+		return nil
+	}
+	var out []mention
+	for l := range n.Leaves() {
+		if l.Fact() != id {
+			continue
+		}
+		switch x := l.(type) {
+		case *need.OneOf:
+			for _, v := range x.Values {
+				out = append(out, mention{name: v.Text(), at: at})
+			}
+		case *need.BeginsWith:
+			for _, text := range x.Texts {
+				out = append(out, mention{name: text, at: at})
+			}
+		}
+	}
+	return out
+}
+
+// titleMentions are the titles that the document writes.
+func (rel *Release) titleMentions() []mention {
+	var out []mention
+	for i := range rel.Software {
+		for _, n := range rel.Software[i].Name {
+			out = append(out, mention{n, rel.Software[i].Node.Of("name").Path(), true})
+		}
+	}
+	for i := range rel.Endings {
+		out = append(out, named(rel.Endings[i].When, fact.TitleName, "what ends, "+rel.Endings[i].ID)...)
+	}
+	return append(out, rel.needMentions(fact.TitleName)...)
+}
+
+// Differ is what two lists of a document state differently of one name.
+type Differ struct {
+	Name        string
+	Of          fact.ID
+	A, B        *list.List
+	SaysA, Says fact.Value
+}
+
+// ListsDiffer finds the names of which two lists state different facts. The first list counts.
+func (rel *Release) ListsDiffer() []Differ {
+	var out []Differ
+	for i, a := range rel.Lists {
+		for _, b := range rel.Lists[i+1:] {
+			if a.Of != b.Of {
 				continue
 			}
-			for l := range n.Leaves() {
-				if x, ok := l.(*need.OneOf); ok && l.Fact() == id {
-					for _, v := range x.Values {
-						out = append(out, mention{v.Text(), "the requirement " + q.ID})
+			for k := range b.Rows {
+				row := b.Rows[k]
+				m := a.Find(row.Name)
+				if m.Row == nil {
+					continue
+				}
+				for _, one := range m.Row.Facts {
+					for _, other := range row.Facts {
+						if one.ID == other.ID && !one.Value.Equal(other.Value) {
+							out = append(out, Differ{row.Name, one.ID, a, b, one.Value, other.Value})
+						}
 					}
 				}
 			}

@@ -22,8 +22,8 @@ import (
 func lessOf(d StepDoc) map[string]StepDoc {
 	out := map[string]StepDoc{}
 	for name, n := range map[string]**need.Document{
-		"when": &d.When, "rule": &d.Rule, "unless": &d.Unless, "skip": &d.Skip, "sure": &d.Sure, "unlikely": &d.Unlikely,
-		"always": &d.Always,
+		"when": &d.When, "rule": &d.Rule, "unless": &d.Unless, "skip": &d.Skip, "sure": &d.Sure,
+		"unlikely": &d.Unlikely, "always": &d.Always,
 	} {
 		if was := *n; was != nil {
 			*n = nil

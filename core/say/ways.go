@@ -157,11 +157,23 @@ func NoStepFor(q *release.Requirement, changeable bool) string {
 
 // Stranger says of a name of a document why it may match nothing.
 func Stranger(x *release.Stranger) string {
-	what := map[fact.ID]string{fact.OSEdition: "the edition", fact.OSName: "the release"}[x.Of]
+	what := map[fact.ID]string{fact.OSEdition: "the edition", fact.OSName: "the release", fact.TitleName: "the title"}[x.Of]
 	if x.Fleet {
 		return fmt.Sprintf("%s: no machine has %s %q; did you mean %q?", x.At, what, x.Name, x.Near)
 	}
 	return fmt.Sprintf("%s: %s %q is named only here; did you mean %q?", x.At, what, x.Name, x.Near)
+}
+
+// ListsDiffer says what two lists state differently of one name.
+func ListsDiffer(x *release.Differ) string {
+	def := x.Of.Def()
+	return fmt.Sprintf("%s: the lists %s and %s contradict each other on %s: %s and %s. The first one counts.", x.Name,
+		x.A.ID, x.B.ID, def.Label, Value(def, x.SaysA), Value(def, x.Says))
+}
+
+// MoreListsDiffer says how many more differences between lists there are.
+func MoreListsDiffer(n int) string {
+	return Capital(Count(n, "more name", "more names")) + " on which lists contradict each other."
 }
 
 // NoReason says that a must does not say why it exists.
