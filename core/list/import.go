@@ -194,6 +194,9 @@ func importBest(sheets []Sheet, o ImportOptions) (int, *Imported, error) {
 	return at, best, nil
 }
 
+// Shifted is why a row with more cells than the heading is left out.
+const Shifted = "it has more cells than the heading: its columns have shifted"
+
 type importer struct {
 	Sheet
 	o       ImportOptions
@@ -240,6 +243,9 @@ func (im *importer) row(i int, cells []string) {
 		return
 	case im.struck(i, cells):
 		im.drop(n, shown(cells), "it is struck out on the page")
+		return
+	case len(cells) > len(im.Heads) && filled(cells[len(im.Heads):]) > 0:
+		im.drop(n, shown(cells), Shifted)
 		return
 	}
 	if len(names) > 1 {

@@ -283,3 +283,16 @@ func TestMarksOfSeveralDigits(t *testing.T) {
 		})
 	}
 }
+
+// A row with more cells than the heading is left out: nobody knows which of its cells belong where.
+func TestShiftedRows(t *testing.T) {
+	s, ok := list.Table("table 1", [][]string{
+		{"Model", "Cores"}, {"Corvane K5-8400", "6"}, {"Corvane", "K5-8500", "6"}, {"Corvane K5-8600", "6", " "},
+	}, nil, nil)
+	expect.That(t, "a heading was found", ok)
+	im, err := list.Import(s, list.ImportOptions{})
+	expect.NoError(t, err)
+	expect.Same(t, "rows", len(im.Rows), 2)
+	expect.Same(t, "rows that were left out", len(im.Dropped), 1)
+	expect.Same(t, "why", im.Dropped[0].Why, list.Shifted)
+}

@@ -222,6 +222,9 @@ func (im *applicationImporter) row(i int) {
 	case name == "":
 		im.drop(i, whole, "it has no name")
 		return
+	case strings.Join(im.sheet.Rows[i][min(len(im.sheet.Heads), len(im.sheet.Rows[i])):], "") != "":
+		im.drop(i, whole, list.Shifted)
+		return
 	case im.sheet.Cells[list.At{Row: i, Column: im.at["name"]}].Struck:
 		im.drop(i, name, "it is struck out on the page")
 		return

@@ -35,7 +35,7 @@ func TestImportApplications(t *testing.T) {
 		"Product|Vendor|Versions|Status|Remarks|Price",
 		"Sextant||3.x|certified||", "Halyard||5.0 - 5.9|supported||", "Rudder||newest|supported||",
 		"Keel||1.0|as you like||", "|Somebody|1.0|supported||", "|||||",
-		"Sextant||from 3.5|update||",
+		"Sextant||from 3.5|update||", "Rudder|Somebody|else|1.0|supported||shifted",
 	), release.ApplicationOptions{States: map[string]string{" Works with limits": release.Problem}})
 	expect.NoError(t, err)
 	var got []string
@@ -63,11 +63,11 @@ func TestImportApplications(t *testing.T) {
 	}
 	for i, want := range []string{
 		"7 it repeats the heading", `9 whether "5.0 - 5.9" includes corrections`, `10 "newest" is not a version or a range`,
-		`11 the state "as you like" is unknown`, "12 it has no name", "14 row 8 says fine of the same versions",
+		`11 the state "as you like" is unknown`, "12 it has no name", "14 row 8 says fine of the same versions", "15 it has more cells than the heading",
 	} {
 		t.Run(want, func(t *testing.T) { expect.Contains(t, dropped[i], want) })
 	}
-	expect.Same(t, "rows that were left out", len(dropped), 6)
+	expect.Same(t, "rows that were left out", len(dropped), 7)
 	expect.Contains(t, strings.Join(im.Guessed, " "), "5.2 or later, but before 5.3")
 
 	src := head + one + string(release.WriteApplications(im.Entries))

@@ -157,7 +157,9 @@ func NoStepFor(q *release.Requirement, changeable bool) string {
 
 // Stranger says of a name of a document why it may match nothing.
 func Stranger(x *release.Stranger) string {
-	what := map[fact.ID]string{fact.OSEdition: "the edition", fact.OSName: "the release", fact.TitleName: "the title"}[x.Of]
+	what := map[fact.ID]string{
+		fact.OSEdition: "the edition", fact.OSName: "the release", fact.TitleName: "the title",
+	}[x.Of]
 	if x.Fleet {
 		return fmt.Sprintf("%s: no machine has %s %q; did you mean %q?", x.At, what, x.Name, x.Near)
 	}
