@@ -13,16 +13,16 @@ import (
 // Stranger is a name that a document writes in one place only, and that is nearly one that it writes
 // elsewhere, or that machines have: probably a slip of the pen, which would match nothing.
 type Stranger struct {
-	Of   fact.ID // OSEdition, OSName or TitleName
+	Of   fact.ID // OSEdition, OSName, TitleName or OSLanguage
 	Name string
 	At   string // where it stands: upgrade[1].edition
-	Near string
+	Near string // "" of a language
 	// Fleet says that machines have Near, and none has the name; otherwise only the document was compared.
 	Fleet bool
 }
 
 // Strangers finds the names of editions, releases and titles that probably match nothing. fleet are the
-// editions and the names of systems that machines have, by fact; nil where no fleet is at hand.
+// editions, the names of systems and the languages that machines have, by fact; nil where no fleet is at hand.
 func (rel *Release) Strangers(fleet map[fact.ID][]string) []Stranger {
 	var out []Stranger
 	for _, id := range []fact.ID{fact.OSEdition, fact.OSName, fact.TitleName} {
@@ -52,6 +52,35 @@ func (rel *Release) Strangers(fleet map[fact.ID][]string) []Stranger {
 				out = append(out, Stranger{id, m.name, m.at, near, known})
 			}
 		}
+	}
+	return append(out, rel.languagesNobodyHas(fleet[fact.OSLanguage])...)
+}
+
+// languagesNobodyHas are the languages of the document that no machine has, each once; none where nothing is known
+// of the machines' languages.
+func (rel *Release) languagesNobodyHas(has []string) []Stranger {
+	var out []Stranger
+	if len(has) == 0 {
+		return nil
+	}
+	look := func(at *doc.Node, tags ...string) {
+		for _, tag := range tags {
+			known := tag == "" || slices.ContainsFunc(has, func(h string) bool { return LanguageIn(h, tag) }) ||
+				slices.ContainsFunc(out, func(x Stranger) bool { return strings.EqualFold(x.Name, tag) })
+			if !known {
+				out = append(out, Stranger{Of: fact.OSLanguage, Name: tag, At: at.Path(), Fleet: true})
+			}
+		}
+	}
+	ways := rel.Upgrade
+	for i := range rel.Interim {
+		ways = append(slices.Clip(ways), rel.Interim[i].Upgrade...)
+	}
+	for i := range ways {
+		look(ways[i].Node.Of("language"), ways[i].Language...)
+	}
+	for i := range rel.Packages {
+		look(rel.Packages[i].Node.Of("language"), rel.Packages[i].Language)
 	}
 	return out
 }

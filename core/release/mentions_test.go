@@ -58,3 +58,23 @@ func TestListsThatContradictEachOther(t *testing.T) {
 	}
 	expect.Same(t, "what differs", strings.Join(got, "; "), "corvane k5-8400 processor.cores a 6 b 4")
 }
+
+// A language that no machine has is noted once; one with its regions counts as the language.
+func TestLanguagesThatNobodyHas(t *testing.T) {
+	rel, err := release.Read("f", []byte(head+one+`upgrade:
+  - {platform: windows, language: [de, en-GB, fr, FR], way: in-place}
+  - {platform: windows, language: [fr], way: image}
+`), nil)
+	expect.NoError(t, err)
+	for _, tt := range []struct{ has, want string }{
+		{"", ""}, {"de-AT en-GB fr-CH", ""}, {"de en-US", "en-GB fr"}, {"it", "de en-GB fr"},
+	} {
+		t.Run(tt.has, func(t *testing.T) {
+			var got []string
+			for _, x := range rel.Strangers(map[fact.ID][]string{fact.OSLanguage: strings.Fields(tt.has)}) {
+				got = append(got, x.Name)
+			}
+			expect.Same(t, "languages that nobody has", strings.Join(got, " "), tt.want)
+		})
+	}
+}

@@ -160,6 +160,9 @@ func Stranger(x *release.Stranger) string {
 	what := map[fact.ID]string{
 		fact.OSEdition: "the edition", fact.OSName: "the release", fact.TitleName: "the title",
 	}[x.Of]
+	if x.Of == fact.OSLanguage {
+		return fmt.Sprintf("%s: no machine has a system in the language %s.", x.At, x.Name)
+	}
 	if x.Fleet {
 		return fmt.Sprintf("%s: no machine has %s %q; did you mean %q?", x.At, what, x.Name, x.Near)
 	}

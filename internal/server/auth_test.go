@@ -52,7 +52,7 @@ var scopes = map[string]string{
 	"GET /releases/{id}/text": "read", "GET /releases/{id}/difference": "read", "GET /machines/{key}/check": "read",
 	"GET /machines/{key}/report": "read", "GET /compare": "read", "GET /skeleton": "read",
 	"POST /releases/validate": "manage", "POST /lists/import": "manage",
-	"POST /releases/{id}/compare-page": "read", "POST /applications/import": "manage",
+	"POST /releases/{id}/compare-page": "manage", "POST /applications/import": "manage",
 	"PUT /machines/{key}/facts/{fact}":    "work",
 	"DELETE /machines/{key}/facts/{fact}": "work",
 	"GET /backup":                         "manage", "DELETE /machines/{key}": "manage", "GET /collectors": "read",

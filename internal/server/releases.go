@@ -216,7 +216,7 @@ func (s releasesAPI) validateRelease(ctx context.Context, in *document) (api.Val
 	}
 	said := describeRelease(rel)
 	fleet := map[fact.ID][]string{}
-	for _, id := range []fact.ID{fact.OSEdition, fact.OSName} {
+	for _, id := range []fact.ID{fact.OSEdition, fact.OSName, fact.OSLanguage} {
 		if fleet[id], err = s.Index.Texts(ctx, id); err != nil {
 			return out, err
 		}

@@ -406,7 +406,7 @@ func (s *Server) releaseRoutes() []route {
 		{"release-difference", get, "/releases/{id}/difference", ScopeRead,
 			"Show how a revision differs from another revision or release", body(s, releasesAPI{s}.releaseDifference),
 			[]option{fails(notFound, mistaken)}},
-		{"compare-page", post, "/releases/{id}/compare-page", ScopeRead,
+		{"compare-page", post, "/releases/{id}/compare-page", ScopeManage,
 			"Compare a newer page of the publisher with the one that a release keeps",
 			body(s, releasesAPI{s}.comparePage),
 			[]option{atMost(tables.MaxBytes*4/3 + 4096), within(time.Minute), fails(notFound, mistaken)}},

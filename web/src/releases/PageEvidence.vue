@@ -5,10 +5,12 @@ import { ref } from 'vue'
 import { api, ask, type Schemas } from '../client'
 import { inBase64 } from '../file'
 import TroubleBox from '../ui/TroubleBox.vue'
+import { usePermissions } from '../use/usePermissions'
 import { sayDay } from '../words'
 
 /** The pages that a release keeps as evidence, and what a newer one of each changed. */
 const props = defineProps<{ rel: Schemas['Release'] }>()
+const { manages } = usePermissions()
 const compared = ref<Schemas['PageComparison']>()
 const trouble = ref<unknown>()
 const reading = ref('')
@@ -53,7 +55,7 @@ async function compare(event: Event, page: string) {
         </p>
       </DisclosurePanel>
     </Disclosure>
-    <label class="no-print block">
+    <label v-if="manages" class="no-print block">
       <span class="text-soft">Compare a newer page with it</span>
       <input
         type="file"
