@@ -50,7 +50,7 @@ func printWays(p *paper, w *assess.Ways) {
 func printApart(p *paper, d *assess.Document, all bool) {
 	if len(d.Further) > 0 {
 		p.line("")
-		p.line("%s", p.style(bold, "Further work: the disposition does not depend on it"))
+		p.line("%s", p.style(bold, "Further work before the upgrade: the disposition does not depend on it"))
 		for i := range d.Further {
 			s := &d.Further[i]
 			p.text("  – ", say.Capital(s.Weighs)+": "+s.Title)

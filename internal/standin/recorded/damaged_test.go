@@ -17,8 +17,8 @@ import (
 
 // Ends and bytes of a reading that are tried: all of a short one, some of a long one.
 const (
-	ends   = 40
-	places = 48
+	ends   = 20
+	places = 24
 )
 
 // damaged are a reading as it may come from a machine that lies, fails or ends early: cut at its

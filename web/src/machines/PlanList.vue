@@ -133,7 +133,9 @@ const total = computed(() => {
   <p v-if="check.conversion" class="mt-2 text-sm text-soft">{{ check.conversion.says }}</p>
   <p v-if="check.stay" class="mt-2 text-sm text-soft">{{ check.stay }}</p>
   <section v-if="check.further?.length" class="mt-5" aria-labelledby="further">
-    <h3 id="further" class="mb-2 font-semibold">Further work: the disposition does not depend on it</h3>
+    <h3 id="further" class="mb-2 font-semibold">
+      Further work before the upgrade: the disposition does not depend on it
+    </h3>
     <ul class="space-y-2">
       <li
         v-for="s in check.further"
