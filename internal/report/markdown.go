@@ -154,7 +154,10 @@ func (m *Machine) markdownBeside(line func(string, ...any), d detail) {
 	for _, g := range []struct {
 		name string
 		list []string
-	}{{"Further work before the upgrade: the disposition does not depend on it", further}, {"What ends with the upgrade", ends}} {
+	}{
+		{"Further work before the upgrade: the disposition does not depend on it", further},
+		{"What ends with the upgrade", ends},
+	} {
 		if len(g.list) == 0 || d.items == 0 {
 			continue
 		}
