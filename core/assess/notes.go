@@ -13,9 +13,9 @@ import (
 
 // Notes are what the author of a release document should know of it, although it has no
 // mistakes: requirements that no step settles, that no machine of the class has anything
-// of, and that read what no collector reads; names of editions, releases and titles that match nothing, and lists that
-// contradict each other. fleet are
-// the editions and the names of systems that machines have, by fact; nil where no fleet is at hand.
+// of, and that read what no collector reads; names of editions, releases, titles and languages that
+// match nothing, and lists that contradict each other. fleet are the editions, the names of systems and
+// the languages that machines have, by fact; nil where no fleet is at hand.
 func Notes(m *knowledge.Base, rel *release.Release, fleet map[fact.ID][]string) []string {
 	var out []string
 	for _, x := range rel.Strangers(fleet) {

@@ -56,7 +56,7 @@ func (d *Document) Ticked(item string) *Tick {
 	return nil
 }
 
-// steps are those of the plan and the optional ones.
+// steps are those of the plan and of further work.
 func (d *Document) steps() []*Step {
 	out := make([]*Step, 0, len(d.Plan)+len(d.Further))
 	for _, list := range [][]Step{d.Plan, d.Further} {

@@ -149,7 +149,8 @@ func fillKnown(f *fact.Facts, k *known, entries []release.Known, names map[strin
 	var open [fact.Count]*inventory.Gap // where a title may belong of which something is unknown
 	for i := range f.Rows(k.group) {
 		row := f.Row(k.group, i)
-		j := release.Judge(entries, f, k.title(row))
+		title := k.title(row)
+		j := release.Judge(entries, f, title)
 		id := k.unknown
 		switch {
 		case j.Range != nil:
@@ -165,7 +166,7 @@ func fillKnown(f *fact.Facts, k *known, entries []release.Known, names map[strin
 			}
 		}
 		if id != 0 {
-			sets[id] = append(sets[id], k.title(row).String())
+			sets[id] = append(sets[id], title.String())
 		}
 	}
 	unread := f.Get(k.group.List()).Gap

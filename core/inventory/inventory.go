@@ -305,7 +305,7 @@ type Software struct {
 	Version      Opt[string] `json:"version,omitzero"`
 	Publisher    Opt[string] `json:"publisher,omitzero"`
 	Architecture Opt[string] `json:"architecture,omitzero"`
-	Code         Opt[string] `json:"code,omitzero" doc:"What the system itself calls it, where that is another word than the name"`
+	Code         Opt[string] `json:"code,omitzero" doc:"Product code: the key under which the system lists the title"`
 }
 
 // Driver is the driver of one device.

@@ -87,7 +87,9 @@ func States() []string { return []string{Fine, Update, Buy, Remove, Problem} }
 // entry with several ranges of versions. The error says which heading is missing; rows that cannot be used are
 // reported and left out.
 func ImportApplications(s list.Sheet, o ApplicationOptions) (*ImportedApplications, error) {
-	im := &applicationImporter{sheet: s, o: o, at: map[string]int{}, entry: map[string]int{}}
+	im := &applicationImporter{
+		sheet: s, o: o, at: map[string]int{}, entry: map[string]int{}, states: map[string]string{},
+	}
 	if err := im.match(); err != nil {
 		return nil, err
 	}
@@ -95,8 +97,7 @@ func ImportApplications(s list.Sheet, o ApplicationOptions) (*ImportedApplicatio
 		if !slices.Contains(States(), state) {
 			return nil, fmt.Errorf("%q is not a state of an application; %s", state, doc.Suggest(state, States()))
 		}
-		delete(o.States, word)
-		o.States[strings.ToLower(strings.TrimSpace(word))] = state
+		im.states[strings.ToLower(strings.TrimSpace(word))] = state
 	}
 	for i := range s.Rows {
 		im.row(i)
@@ -139,12 +140,13 @@ func ImportApplicationTables(
 }
 
 type applicationImporter struct {
-	sheet list.Sheet
-	o     ApplicationOptions
-	out   ImportedApplications
-	at    map[string]int // column of a field
-	entry map[string]int // by name and publisher
-	exact int            // rows with a single version
+	sheet  list.Sheet
+	o      ApplicationOptions
+	out    ImportedApplications
+	at     map[string]int    // column of a field
+	entry  map[string]int    // by name and publisher
+	states map[string]string // what the table's words stand for, as they were given or taken
+	exact  int               // rows with a single version
 }
 
 // match finds the column of each field.
@@ -306,15 +308,20 @@ func (im *applicationImporter) rangeOf(i int) (v RangeDoc, why string) {
 	return v, ""
 }
 
-// state is the state that a table's word stands for; "" where none does.
+// state is the state that a table's word stands for; "" where none does. What is taken from the list of words is
+// said: the publisher may mean something else by it.
 func (im *applicationImporter) state(word string) string {
-	if state := im.o.States[word]; state != "" {
+	if state := im.states[word]; state != "" {
 		return state
 	}
-	for state, words := range stateWords {
-		if slices.Contains(words, word) {
-			return state
+	for _, state := range States() {
+		if !slices.Contains(stateWords[state], word) {
+			continue
 		}
+		if im.states[word] = state; word != state {
+			im.out.Guessed = append(im.out.Guessed, fmt.Sprintf("%q is taken as %s.", word, state))
+		}
+		return state
 	}
 	return ""
 }

@@ -68,7 +68,10 @@ func TestImportApplications(t *testing.T) {
 		t.Run(want, func(t *testing.T) { expect.Contains(t, dropped[i], want) })
 	}
 	expect.Same(t, "rows that were left out", len(dropped), 7)
-	expect.Contains(t, strings.Join(im.Guessed, " "), "5.2 or later, but before 5.3")
+	guessed := strings.Join(im.Guessed, " ")
+	expect.Contains(t, guessed, "5.2 or later, but before 5.3")
+	expect.Contains(t, guessed, `"not supported" is taken as remove.`)
+	expect.Lacks(t, guessed, "works with limits")
 
 	src := head + one + string(release.WriteApplications(im.Entries))
 	rel, err := release.Read("f.yaml", []byte(src), nil)

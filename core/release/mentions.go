@@ -206,10 +206,10 @@ func (rel *Release) titleMentions() []mention {
 
 // Differ is what two lists of a document state differently of one name.
 type Differ struct {
-	Name        string
-	Of          fact.ID
-	A, B        *list.List
-	SaysA, Says fact.Value
+	Name         string
+	Of           fact.ID
+	A, B         *list.List
+	SaysA, SaysB fact.Value
 }
 
 // ListsDiffer finds the names of which two lists state different facts. The first list counts.

@@ -53,7 +53,7 @@ func TestListsThatContradictEachOther(t *testing.T) {
 	for _, x := range rel.ListsDiffer() {
 		got = append(
 			got,
-			fmt.Sprint(x.Name, " ", x.Of, " ", x.A.ID, " ", x.SaysA.Plain(), " ", x.B.ID, " ", x.Says.Plain()),
+			fmt.Sprint(x.Name, " ", x.Of, " ", x.A.ID, " ", x.SaysA.Plain(), " ", x.B.ID, " ", x.SaysB.Plain()),
 		)
 	}
 	expect.Same(t, "what differs", strings.Join(got, "; "), "corvane k5-8400 processor.cores a 6 b 4")

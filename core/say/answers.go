@@ -7,9 +7,9 @@ import (
 	"rolltop.example/rolltop/core/work"
 )
 
-// UpgradableInPlace says how many machines can be upgraded in place: now, and after work.
-func UpgradableInPlace(now, after int) string {
-	s := Capital(Count(now, "machine", "machines")) + " now"
+// UpgradableInPlace says how many machines can be upgraded in place: as they are, and after work.
+func UpgradableInPlace(ready, after int) string {
+	s := Capital(Count(ready, "machine", "machines")) + " as they are"
 	if after > 0 {
 		s += ", and " + Number(after) + " more after work"
 	}

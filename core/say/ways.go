@@ -173,7 +173,7 @@ func Stranger(x *release.Stranger) string {
 func ListsDiffer(x *release.Differ) string {
 	def := x.Of.Def()
 	return fmt.Sprintf("%s: the lists %s and %s contradict each other on %s: %s and %s. The first one counts.", x.Name,
-		x.A.ID, x.B.ID, def.Label, Value(def, x.SaysA), Value(def, x.Says))
+		x.A.ID, x.B.ID, def.Label, Value(def, x.SaysA), Value(def, x.SaysB))
 }
 
 // MoreListsDiffer says how many more differences between lists there are.
