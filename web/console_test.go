@@ -73,7 +73,7 @@ func openRefused(t *testing.T, s *servertest.Service) *browser.Page {
 func TestFromTheFleetToAMachine(t *testing.T) {
 	s := servertest.Demo(t, web.Console())
 	p := open(t, s)
-	must(t, p.WaitText("92 of 251 PCs can take Skerry 12 now"), p.WaitText("Failing requirements"))
+	must(t, p.WaitText("9 of 251 PCs run Skerry 12; 92 more can take it now"), p.WaitText("Failing requirements"))
 	// A count leads to its machines, and the list is in the address.
 	must(t, p.Click(`[data-disposition=refit]`), p.WaitText("30 machines of 284"))
 	if got := p.Address(); got != "/machines?where=disposition=refit" {

@@ -41,6 +41,9 @@ func (d *Document) beside(a *Assessment, now time.Time) {
 	// another system has no edition that becomes one of these
 	if !a.Verdict.Foreign && a.Verdict.Disposition != remedy.Done {
 		d.delivery(rel, f, a.Verdict.Route)
+		if a.Verdict.Route == release.ByInterim {
+			d.hops(&a.Result.Path, f)
+		}
 	}
 	if f.Class() != fact.Mac {
 		d.tpm(a)
@@ -98,16 +101,48 @@ func (d *Document) support(rel *release.Release, f *fact.Facts, now time.Time) {
 	}
 }
 
+// hops says what is installed on the way to the release, in its order.
+func (d *Document) hops(path *release.Path, f *fact.Facts) {
+	if path.Truth != need.True {
+		return
+	}
+	for _, x := range path.Interim {
+		if got := x.Deliver(f); len(x.Packages) > 0 {
+			d.Hops = append(d.Hops, *delivered(&got, x.Name, say.HopDelivery(&got, x)))
+		}
+	}
+}
+
+// Delivered says what is installed, release by release, a sentence or two each; nothing of a machine that is replaced.
+func (d *Document) Delivered() []string {
+	if d.Disposition == remedy.Replace.String() {
+		return nil
+	}
+	var out []string
+	for i := range d.Hops {
+		out = append(out, d.Hops[i].Says)
+	}
+	if d.Delivery != nil {
+		out = append(out, d.Delivery.Says)
+	}
+	return out
+}
+
+// delivered is what a machine gets as the document has it.
+func delivered(got *release.Delivery, name, says string) *Delivery {
+	out := &Delivery{Release: name, Edition: got.Edition, Says: says}
+	if p := got.Package; p != nil {
+		out.Package, out.File, out.SHA256, out.Bytes, out.Before = p.ID, p.File, p.SHA256, p.Bytes, p.Before
+	}
+	return out
+}
+
 func (d *Document) delivery(rel *release.Release, f *fact.Facts, way string) {
 	if len(rel.Editions) == 0 && len(rel.Packages) == 0 {
 		return
 	}
 	got := rel.Deliver(f, way)
-	d.Delivery = &Delivery{Edition: got.Edition, Says: say.Delivery(&got, rel, f)}
-	if p := got.Package; p != nil {
-		d.Delivery.Package, d.Delivery.File, d.Delivery.SHA256, d.Delivery.Bytes, d.Delivery.Before = p.ID, p.File,
-			p.SHA256, p.Bytes, p.Before
-	}
+	d.Delivery = delivered(&got, "", say.Delivery(&got, rel, f))
 }
 
 func (d *Document) tpm(a *Assessment) {

@@ -37,6 +37,7 @@ type Document struct {
 	Route       Route       `json:"route"`
 	Other       *OtherRoute `json:"other_route,omitempty" doc:"If an intermediate release requires something that fails: the other way"`
 	Delivery    *Delivery   `json:"delivery,omitempty" doc:"Edition and package that it gets, if the document says so"`
+	Hops        []Delivery  `json:"hops,omitempty" doc:"What is installed on the way: each intermediate release with its package, if the document names packages"`
 	TPM         *TPM        `json:"tpm,omitempty" doc:"On PCs"`
 	Hold        string      `json:"hold,omitempty" doc:"A policy keeps it at a release; separate from the disposition"`
 	Offer       *Offer      `json:"offer,omitempty" doc:"For a release that is offered in stages; separate from the disposition"`
@@ -99,6 +100,7 @@ type OtherRoute struct {
 
 // Delivery is what is installed.
 type Delivery struct {
+	Release string `json:"release,omitempty" doc:"Of a release on the way: its name"`
 	Edition string `json:"edition,omitempty" doc:"What the installed edition becomes"`
 	Package string `json:"package,omitempty" doc:"Id of the package"`
 	File    string `json:"file,omitempty"`

@@ -3,6 +3,7 @@ package fleet
 import (
 	"fmt"
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 
@@ -156,6 +157,12 @@ type term struct {
 	values []string
 	def    *fact.Def    // of a key that is a fact
 	wanted []fact.Value // of a fact: the values
+}
+
+// whole is the whole number that the term has; it was read and checked.
+func (t *term) whole() int {
+	n, _ := strconv.Atoi(t.values[0])
+	return n
 }
 
 // OutcomeNames are what may have become of a machine in a wave, as package wave has them.

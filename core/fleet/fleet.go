@@ -44,6 +44,8 @@ type Row struct {
 	WaivedMusts string    // ids of requirements that fail and are waived, separated by line feeds
 	Later       time.Time // of a machine that is to be left alone: until when
 	Causes      Causes    // of an undetermined machine: why
+
+	supportDay int32 // on which support of what it runs ends, in days since 1970; see [Row.SupportEnds]
 }
 
 // Unsupported says that the machine runs its target and does not meet what the

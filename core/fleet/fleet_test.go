@@ -213,7 +213,10 @@ func TestBadFilters(t *testing.T) {
 		{"memory.installed_bytes>=much", "not a valid value; memory is written with"},
 		{"tpm.state>=off", "is not a number and cannot be compared with >=; write tpm.state="},
 		{"tpm.state=of", `did you mean "off"?`}, {"missing=tpm.sate", `did you mean "tpm.state"?`},
-		{"disposition>=ready", "is not a number"}, {"older=soon", "write older=14"}, {"graphics.name=x", "unknown key"},
+		{
+			"disposition>=ready",
+			"is not a number",
+		}, {"older=soon", "write older=14"}, {"graphics.name=x", "unknown key"},
 		{"wave=pilot", "rolltop waves lists the waves"}, {"rule_change=0", "rolltop releases changes lists"},
 		{"outcome=gone", "use waiting, handed-off, arrived, failed, back"},
 	}
@@ -301,7 +304,14 @@ func TestSort(t *testing.T) {
 		t.Run(tt.order, func(t *testing.T) {
 			list := index().Select(fleet.Filter{}).Page(order1(t, tt.order), 0, 99)
 			if list[0].Name != tt.first || list[len(list)-1].Name != tt.last {
-				t.Errorf("%s: %s … %s, want %s … %s", tt.order, list[0].Name, list[len(list)-1].Name, tt.first, tt.last)
+				t.Errorf(
+					"%s: %s … %s, want %s … %s",
+					tt.order,
+					list[0].Name,
+					list[len(list)-1].Name,
+					tt.first,
+					tt.last,
+				)
 			}
 		})
 	}
@@ -311,8 +321,8 @@ func TestWords(t *testing.T) {
 	all := index().Select(fleet.Filter{})
 	tally := all.Count()
 	targets := map[string]*release.Release{"pc": skerry}
-	if got, want := tally.Headline(targets), "1 of 5 PCs can take Skerry 12 now. One more needs only settings or "+
-		"software."; got != want {
+	if got, want := tally.Headline(targets), "0 of 5 PCs run Skerry 12; 1 more can take it now. One more machine "+
+		"needs only settings or software."; got != want {
 		t.Errorf("%s", got)
 	}
 	empty := fleet.NewIndex().Select(fleet.Filter{}).Count()

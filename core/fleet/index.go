@@ -26,6 +26,8 @@ type Index struct {
 	tags  column
 	base  map[int64]Row // rows that decisions are laid over, as they are without
 	order []int32       // rank of the name → place; good after Sort
+
+	supportDays map[supportKey]int32 // that were looked up
 }
 
 // The texts that words and terms look at, of which a fleet has few.
@@ -175,7 +177,7 @@ func (x *Index) Put(id int64, r Row, f *fact.Facts) {
 		tags = fact.Items(strings.Split(r.Tags, "\n"))
 	}
 	x.tags.set(int(at), tags)
-	r.Causes = causesOf(&r, f)
+	r.Causes, r.supportDay = causesOf(&r, f), x.supportDayOf(&r, f)
 	x.mixed = x.mixed || x.rows[at].Name != r.Name
 	delete(x.base, id)
 	x.rows[at], x.taken[at] = r, r.TakenAt.UnixMilli()

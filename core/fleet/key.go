@@ -80,6 +80,8 @@ var keys = []key{
 		check: number(ExternalChanged, "rolltop releases changes lists the changes of rules"), test: pickExternal},
 	{name: "site", like: true, test: byText(textPlace)},
 	{name: "step", doc: "of the plan", ids: true, test: pickStep},
+	{name: "support", doc: "days until the end of support of its edition: " +
+		"over, up to 30, 31 to 90, 91 to 180, later, or unknown", words: bandWords, test: pickBand},
 	{name: "tag", like: true, test: func(x *Index, t *term, _ *Filter) pick {
 		return x.tags.by(func(v fact.Value) bool {
 			return slices.ContainsFunc(v.Set(), func(tag string) bool {
@@ -260,11 +262,8 @@ func pickDecision(x *Index, t *term, _ *Filter) pick {
 	}
 }
 
-func pickEnds(x *Index, t *term, f *Filter) pick { return x.ends(t.values[0], f.now) }
-
 func pickOlder(x *Index, t *term, f *Filter) pick {
-	days, _ := strconv.Atoi(t.values[0]) // read and checked
-	since := f.now.AddDate(0, 0, -days).UnixMilli()
+	since := f.now.AddDate(0, 0, -t.whole()).UnixMilli()
 	return func(at int32) bool { return x.taken[at] < since }
 }
 

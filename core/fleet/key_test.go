@@ -18,7 +18,7 @@ func TestEveryKey(t *testing.T) {
 	sample := map[string]string{
 		"decision": "hold", "ends": "90", "older": "14", "missing": "tpm.header", "rule_change": "1", "wave": "1",
 		"certainty": "expected", "class": "pc", "cause": "needs-rights", "outcome": "failed", "route": "reinstall",
-		"offer": "late",
+		"offer": "late", "support": "over",
 	}
 	for _, yesOrNo := range []string{"duplicate", "hold", "judged", "retired", "unsupported"} {
 		sample[yesOrNo] = "yes"

@@ -14,7 +14,7 @@ import (
 
 // Orders are the keys that machines can be sorted by, beside facts and the
 // requirements of targets.
-var Orders = []string{"name", "site", "disposition", "model", "installed", "fails", "taken"}
+var Orders = []string{"name", "site", "disposition", "model", "installed", "fails", "taken", "ends"}
 
 // Order is how machines are sorted: one of [Orders], the name of a fact, or
 // “needs.” and a requirement's id, for those that fail it first. A leading minus
@@ -209,6 +209,8 @@ func (x *Index) number(o Order) func(int32) int64 {
 		return func(at int32) int64 { return int64(x.rows[at].Fails) }
 	case "taken":
 		return func(at int32) int64 { return x.taken[at] }
+	case "ends":
+		return x.byUrgency
 	}
 	if id, ok := strings.CutPrefix(o.by, NeedsPrefix); ok {
 		letter := x.letters(id)

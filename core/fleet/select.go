@@ -2,9 +2,7 @@ package fleet
 
 import (
 	"slices"
-	"strconv"
 	"strings"
-	"time"
 
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/release"
@@ -165,33 +163,6 @@ func yesNo(values []string, ask func(int32) bool) func(int32) bool {
 	return func(at int32) bool {
 		got := ask(at)
 		return slices.ContainsFunc(values, func(v string) bool { return got == (v == yes) })
-	}
-}
-
-// ends picks machines that run a release whose support ends within some days, or
-// has ended. Those that run their target already are left out.
-func (x *Index) ends(text string, now time.Time) func(int32) bool {
-	days, _ := strconv.Atoi(text) // read and checked
-	until := now.AddDate(0, 0, days)
-	type key struct {
-		rel                *release.Release
-		installed, edition uint32
-	}
-	known := map[key]bool{}
-	return func(at int32) bool {
-		r := &x.rows[at]
-		if r.Release == nil || r.Installed == r.Release.Name {
-			return false
-		}
-		edition, name := x.editionAt(at)
-		k := key{r.Release, x.texts[textInstalled].codes[at], edition}
-		yes, ok := known[k]
-		if !ok {
-			end := r.Release.SupportEnds(r.Installed, name)
-			yes = end != nil && !end.Ends.IsZero() && !end.Ends.After(until)
-			known[k] = yes
-		}
-		return yes
 	}
 }
 

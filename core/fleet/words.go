@@ -12,9 +12,8 @@ import (
 	"rolltop.example/rolltop/core/say"
 )
 
-// Headline is the sentence that a fleet opens with: “105 of 240 PCs can take
-// Skerry 12 now, and 17 of 30 Macs Fathom 9. 72 more need settings or software
-// only.”
+// Headline are the sentences that a fleet opens with: “41 of 251 PCs run Skerry 12; 104 more can take it now. Two of
+// 33 Macs run Fathom 9; 16 more can take it now. 80 more machines need only settings or software.”
 func (t *Tally) Headline(targets map[string]*release.Release) string {
 	if t.Total == 0 {
 		return "No machine has been inventoried yet."
@@ -23,36 +22,39 @@ func (t *Tally) Headline(targets map[string]*release.Release) string {
 	for _, class := range []string{fact.PC, fact.Mac} {
 		rel := targets[class]
 		for _, g := range t.Classes {
-			if g.Name != class || rel == nil {
-				continue
+			if g.Name == class && rel != nil {
+				parts = append(parts, g.headline(say.Classes(class), rel.Name))
 			}
-			verb := " can take "
-			if len(parts) > 0 {
-				verb = " "
-			}
-			parts = append(parts, fmt.Sprintf("%s of %s %s%s%s", say.Number(g.By[remedy.Ready]), say.Number(g.Total),
-				say.Classes(class), verb, rel.Name))
 		}
 	}
 	if len(parts) == 0 {
 		return fmt.Sprintf("%s machines, and no target release for them yet.", say.Number(t.Total))
 	}
-	s := parts[0] + " now"
-	if len(parts) > 1 {
-		s += ", and " + strings.Join(parts[1:], ", and ")
-	}
-	s += "."
-	if n := t.By[remedy.Done]; n == 1 {
-		s += " One machine already runs its target."
-	} else if n > 1 {
-		s += fmt.Sprintf(" %s machines already run their target.", say.Number(n))
-	}
+	s := strings.Join(parts, " ")
 	if n := t.By[remedy.Reconfigure]; n == 1 {
-		s += " One more needs only settings or software."
+		s += " One more machine needs only settings or software."
 	} else if n > 1 {
-		s += fmt.Sprintf(" %s more need only settings or software.", say.Number(n))
+		s += fmt.Sprintf(" %s more machines need only settings or software.", say.Number(n))
 	}
 	return s
+}
+
+// headline says how many of a class run their target, and how many more can take it. A machine that runs a later
+// release counts as one that runs the target.
+func (g *Group) headline(class, target string) string {
+	done, ready := g.By[remedy.Done], g.By[remedy.Ready]
+	runs := "run"
+	if done == 1 {
+		runs = "runs"
+	}
+	all := fmt.Sprintf("%s of %s %s %s %s", say.Number(done), say.Number(g.Total), class, runs, target)
+	switch {
+	case done == g.Total:
+		return all + "."
+	case ready == 0:
+		return all + "; none of the others can take it now."
+	}
+	return fmt.Sprintf("%s; %s more can take it now.", all, say.Number(ready))
 }
 
 // Support is how long installed releases are still supported.

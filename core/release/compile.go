@@ -171,6 +171,7 @@ func (c *compiler) interims(seen map[string]bool) {
 		x := &Interim{InterimDoc: d}
 		c.Interims = append(c.Interims, x)
 		c.requirements(d.Requirements, x, seen)
+		c.delivered(d.Editions, d.Packages)
 	}
 	for _, x := range c.Interims {
 		x.ways = c.sources(x.Upgrade)
@@ -397,10 +398,13 @@ func (c *compiler) rest() {
 	}
 }
 
-func (c *compiler) editions() {
+func (c *compiler) editions() { c.delivered(c.Editions, c.Packages) }
+
+// delivered refuses editions that become two, and packages that no machine or one machine twice gets.
+func (c *compiler) delivered(editions []EditionDoc, packages []PackageDoc) {
 	from, to := map[string]bool{}, []string{}
-	for i := range c.Editions {
-		e := &c.Editions[i]
+	for i := range editions {
+		e := &editions[i]
 		to = append(to, e.To)
 		for j, name := range e.From {
 			if from[strings.ToLower(name)] {
@@ -410,8 +414,8 @@ func (c *compiler) editions() {
 		}
 	}
 	seen, same := map[string]bool{}, map[[4]string]string{}
-	for i := range c.Packages {
-		p := &c.Packages[i]
+	for i := range packages {
+		p := &packages[i]
 		c.id(p.Node.Of("id"), p.ID, seen)
 		if b, err := hex.DecodeString(p.SHA256); p.SHA256 != "" && (err != nil || len(b) != 32) {
 			c.r.Add(p.Node.Of("sha256"), "this is no SHA-256 checksum",

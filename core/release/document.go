@@ -129,6 +129,8 @@ type InterimDoc struct {
 	Source       string           `json:"source,omitempty"`
 	Upgrade      []SourceDoc      `json:"upgrade,omitempty" doc:"Ways to the release; in place from anything, if omitted"`
 	Requirements []RequirementDoc `json:"requirements,omitempty"`
+	Editions     []EditionDoc     `json:"editions,omitempty" doc:"Which installed edition becomes which; the edition stays, if omitted"`
+	Packages     []PackageDoc     `json:"packages,omitempty" doc:"What is installed, by edition, architecture and language"`
 
 	Node *doc.Node `json:"-"`
 }

@@ -79,8 +79,19 @@ func (rel *Release) languagesNobodyHas(has []string) []Stranger {
 	for i := range ways {
 		look(ways[i].Node.Of("language"), ways[i].Language...)
 	}
-	for i := range rel.Packages {
-		look(rel.Packages[i].Node.Of("language"), rel.Packages[i].Language)
+	for _, packages := range rel.allPackages() {
+		for i := range packages {
+			look(packages[i].Node.Of("language"), packages[i].Language)
+		}
+	}
+	return out
+}
+
+// allPackages are the packages of the target, and of each intermediate release.
+func (rel *Release) allPackages() [][]PackageDoc {
+	out := [][]PackageDoc{rel.Packages}
+	for i := range rel.Interim {
+		out = append(out, rel.Interim[i].Packages)
 	}
 	return out
 }
@@ -142,11 +153,17 @@ func (rel *Release) mentions(id fact.ID) []mention {
 		}
 	}
 	if id == fact.OSEdition {
-		for i := range rel.Editions {
-			add(rel.Editions[i].Node.Of("from"), rel.Editions[i].From...)
+		editions := rel.Editions
+		for i := range rel.Interim {
+			editions = append(slices.Clip(editions), rel.Interim[i].Editions...)
 		}
-		for i := range rel.Packages {
-			add(rel.Packages[i].Node.Of("edition"), rel.Packages[i].Edition)
+		for i := range editions {
+			add(editions[i].Node.Of("from"), editions[i].From...)
+		}
+		for _, packages := range rel.allPackages() {
+			for i := range packages {
+				add(packages[i].Node.Of("edition"), packages[i].Edition)
+			}
 		}
 	} else {
 		add(rel.Node.Of("name"), rel.Name)

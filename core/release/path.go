@@ -345,12 +345,16 @@ type Delivery struct {
 // EditionOf is the edition that the installed one becomes: False, where the document names
 // editions and the installed one becomes none of them; Unknown, where a missing fact decides.
 func (rel *Release) EditionOf(f *fact.Facts) (edition string, truth need.Truth) {
-	if len(rel.Editions) == 0 {
+	return becomes(rel.Editions, f)
+}
+
+func becomes(editions []EditionDoc, f *fact.Facts) (edition string, truth need.Truth) {
+	if len(editions) == 0 {
 		return "", need.True
 	}
 	truth = need.False
-	for i := range rel.Editions {
-		switch e := &rel.Editions[i]; among(f.Value(fact.OSEdition), e.From) {
+	for i := range editions {
+		switch e := &editions[i]; among(f.Value(fact.OSEdition), e.From) {
 		case need.True:
 			return e.To, need.True
 		case need.Unknown:
@@ -362,20 +366,39 @@ func (rel *Release) EditionOf(f *fact.Facts) (edition string, truth need.Truth) 
 
 // Deliver finds the edition and the package for a machine that goes a way.
 func (rel *Release) Deliver(f *fact.Facts, way string) Delivery {
-	d := Delivery{PackageTruth: need.False}
-	d.Edition, d.EditionTruth = rel.EditionOf(f)
 	edition := fact.Value{}
-	if d.Edition != "" {
-		edition = fact.Of(fact.Text, d.Edition)
+	name, truth := rel.EditionOf(f)
+	if name != "" {
+		edition = fact.Of(fact.Text, name)
 	}
+	return choose(rel.Packages, Delivery{Edition: name, EditionTruth: truth}, edition, f, way)
+}
+
+// Deliver finds the edition and the package of the intermediate release for a machine. Where the document says nothing
+// of editions, the installed edition stays.
+func (x *Interim) Deliver(f *fact.Facts) Delivery {
+	name, truth := becomes(x.Editions, f)
+	edition := fact.Value{}
+	switch {
+	case name != "":
+		edition = fact.Of(fact.Text, name)
+	case len(x.Editions) == 0:
+		edition = f.Value(fact.OSEdition)
+	}
+	return choose(x.Packages, Delivery{Edition: name, EditionTruth: truth}, edition, f, InPlace)
+}
+
+// choose finds the package for an edition; the package of a region comes before that of its language.
+func choose(packages []PackageDoc, d Delivery, edition fact.Value, f *fact.Facts, way string) Delivery {
+	d.PackageTruth = need.False
 	one := func(s string) []string {
 		if s == "" {
 			return nil
 		}
 		return []string{s}
 	}
-	for i := range rel.Packages {
-		p := &rel.Packages[i]
+	for i := range packages {
+		p := &packages[i]
 		if p.Edition != "" && d.EditionTruth == need.False {
 			continue
 		}
@@ -383,7 +406,7 @@ func (rel *Release) Deliver(f *fact.Facts, way string) Delivery {
 			inLanguages(f.Value(fact.OSLanguage), one(p.Language)), among(fact.Of(fact.Word, way), one(p.Way)))
 		switch {
 		case t == need.True && (d.Package == nil || len(p.Language) > len(d.Package.Language)):
-			d.Package, d.PackageTruth = p, need.True // the package of a region before that of its language
+			d.Package, d.PackageTruth = p, need.True
 		case t == need.Unknown && d.PackageTruth == need.False:
 			d.PackageTruth = need.Unknown
 		}

@@ -3,6 +3,7 @@ package release
 import (
 	"bytes"
 	"encoding/json"
+	"slices"
 	"time"
 )
 
@@ -38,6 +39,10 @@ func (rel *Release) around() []byte {
 	d := *rel.Document
 	d.Requirements, d.Offered, d.Support, d.Editions, d.Packages, d.Preparation, d.Ends = nil, nil, nil, nil, nil, nil,
 		nil
+	d.Interim = slices.Clone(d.Interim)
+	for i := range d.Interim {
+		d.Interim[i].Editions, d.Interim[i].Packages = nil, nil
+	}
 	d.ID, d.Revision, d.Source, d.EnteredBy, d.Follows = "", 0, "", "", ""
 	if d.Version != "" { // otherwise the name tells which machines run it already
 		d.Name = ""

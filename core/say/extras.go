@@ -119,6 +119,22 @@ func Delivery(d *release.Delivery, rel *release.Release, f *fact.Facts) string {
 	return strings.Join(out, " ")
 }
 
+// HopDelivery says from which package an intermediate release is installed; "" where the document names none.
+func HopDelivery(d *release.Delivery, x *release.Interim) string {
+	switch {
+	case len(x.Packages) == 0:
+		return ""
+	case d.Package != nil && d.Package.Before != "":
+		return Sentence(fmt.Sprintf("the package of %s is %s, after %s", x.Name, d.Package.File, d.Package.Before))
+	case d.Package != nil:
+		return Sentence(fmt.Sprintf("the package of %s is %s", x.Name, d.Package.File))
+	case d.PackageTruth == need.Unknown:
+		return fmt.Sprintf("Which package of %s it needs is unknown, because the edition, the architecture or the "+
+			"language is unknown.", x.Name)
+	}
+	return fmt.Sprintf("%s has no package for its edition, language and architecture.", x.Name)
+}
+
 // Keeps says what stays on a way; nil is what nothing says.
 func Keeps(list []string) string {
 	if list == nil {

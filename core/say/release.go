@@ -31,7 +31,7 @@ func sections(rel *release.Release, requirements bool) []Section {
 	}
 	add("Ways to the release", ways(rel.Upgrade, rel.WayConditions(), rel))
 	for _, x := range rel.Interims {
-		lines := ways(x.Upgrade, x.WayConditions(), rel)
+		lines := append(ways(x.Upgrade, x.WayConditions(), rel), delivery(x.Editions, x.Packages)...)
 		if !requirements {
 			add("Intermediate release: "+x.Name, lines)
 			continue
@@ -43,7 +43,7 @@ func sections(rel *release.Release, requirements bool) []Section {
 		}
 		add("Intermediate release: "+x.Name, lines)
 	}
-	add("Editions and packages", delivery(rel))
+	add("Editions and packages", delivery(rel.Editions, rel.Packages))
 	if d := rel.Conversion; d != nil {
 		add("Conversion to GPT", []string{Sentence("Disks are converted " + d.Says + ": " + Need(rel.Convertible))})
 	}
@@ -211,14 +211,14 @@ func source(s *release.SourceDoc, when need.Need, rel *release.Release) string {
 	return Sentence(from + ": " + how)
 }
 
-func delivery(rel *release.Release) []string {
+func delivery(editions []release.EditionDoc, packages []release.PackageDoc) []string {
 	var out []string
-	for i := range rel.Editions {
-		e := &rel.Editions[i]
+	for i := range editions {
+		e := &editions[i]
 		out = append(out, Sentence(Or(e.From)+" becomes "+e.To))
 	}
-	for i := range rel.Packages {
-		p := &rel.Packages[i]
+	for i := range packages {
+		p := &packages[i]
 		var whose []string
 		architecture := fact.ProcessorArch.Def().Words[p.Architecture]
 		for _, s := range []string{p.Edition, architecture, languageOf(p.Language), p.Way} {

@@ -2,14 +2,18 @@ package wave_test
 
 import (
 	"fmt"
+	"reflect"
 	"testing"
 	"time"
 
+	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/fleet"
 	"rolltop.example/rolltop/core/internal/coretest"
+	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/core/remedy"
 	"rolltop.example/rolltop/core/wave"
 	"rolltop.example/rolltop/core/work"
+	"rolltop.example/rolltop/internal/expect"
 )
 
 func TestStanding(t *testing.T) {
@@ -40,35 +44,34 @@ func TestStanding(t *testing.T) {
 		t.Run(tt.name, func(t *testing.T) {
 			s := wave.NewStanding(coretest.Release(t, "skerry-12"), silent)
 			s.Add(&tt.row)
-			if s.Forecast != tt.want {
+			if !reflect.DeepEqual(s.Forecast, tt.want) {
 				t.Errorf("got %+v, want %+v", s.Forecast, tt.want)
 			}
 		})
 	}
 }
 
-// The end that counts is that of the release that most machines run, of those that have an end.
-func TestEndOfWhatMostRun(t *testing.T) {
-	for _, tt := range []struct {
-		name string
-		runs []string
-		want wave.Day
-	}{
-		{"most run Skerry 11", []string{"Skerry 10", "Skerry 11", "Skerry 11"}, "2027-04-13"},
-		{"most run what has no end", []string{"Ebb 3", "Ebb 3", "Skerry 10"}, "2026-12-08"},
-		{"as many run each", []string{"Skerry 11", "Skerry 10"}, "2026-12-08"},
-		{"nobody knows an end", []string{"Ebb 3"}, ""},
-	} {
-		t.Run(tt.name, func(t *testing.T) {
-			s := wave.NewStanding(coretest.Release(t, "skerry-12"), now)
-			for _, name := range tt.runs {
-				s.Add(&fleet.Row{Installed: name, TakenAt: now})
-			}
-			if got := s.Counted().End; got != tt.want {
-				t.Errorf("the end is %q, want %q", got, tt.want)
-			}
-		})
+// Deadlines are the ends of support of what machines run, by their editions.
+func TestDeadlinesAreByEdition(t *testing.T) {
+	x := fleet.NewIndex()
+	rel := coretest.Release(t, "skerry-12")
+	for i, m := range [][2]string{{"Skerry 10", "Office"}, {"Skerry 10", "Counter"}, {"Skerry 10", "Counter"},
+		{"Skerry 11", ""}, {"Ebb 3", ""}, {"Skerry 12", "Office"}} {
+		d := &inventory.Document{}
+		if m[1] != "" {
+			d.OS.Edition = inventory.Some(m[1])
+		}
+		x.Put(int64(i), fleet.Row{ID: int64(i), Installed: m[0], Release: rel, TakenAt: now}, fact.Read(d))
 	}
+	s := wave.NewStanding(rel, now)
+	x.Sort()
+	x.Select(fleet.Filter{}).Each(func(r *fleet.Row) { s.Add(r) })
+	got := s.Counted()
+	want := []wave.Deadline{
+		{Day: "2026-12-08", Machines: 1}, {Day: "2027-04-13", Machines: 1}, {Day: "2027-06-08", Machines: 2},
+	}
+	expect.Same(t, "deadlines", fmt.Sprint(got.Deadlines), fmt.Sprint(want))
+	expect.Same(t, "machines, and those that are there", fmt.Sprint(got.Machines, got.On), "6 1")
 }
 
 // Of each reason all machines are counted and 20 are named; the commonest reason comes first.

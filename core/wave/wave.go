@@ -1,7 +1,8 @@
 // Package wave brings machines to a release in groups: a pilot, then waves by rule, with
-// sizes and days. Only machines that are ready, or of which what fails is waived by name,
-// with an inventory that is recent enough, may enter; every other is refused with the
-// reason. What became of them is read from later inventories.
+// sizes and days. Only machines that are ready, or to which nothing is left but their way
+// (intermediate releases, or a clean installation), with an inventory that is recent enough,
+// may enter; every other is refused with the reason. What is waived or lost needs somebody's
+// name. What became of them is read from later inventories.
 package wave
 
 import (
@@ -16,38 +17,6 @@ import (
 	"rolltop.example/rolltop/core/remedy"
 )
 
-// Day is a day of the calendar, as 2026-11-23: waves go by days, not by hours.
-type Day string
-
-// ReadDay reads one.
-func ReadDay(text string) (Day, error) {
-	if _, err := time.Parse(time.DateOnly, text); err != nil {
-		return "", fmt.Errorf("%q is not a day; write it as 2026-12-01", text)
-	}
-	return Day(text), nil
-}
-
-// On is the day of a time.
-func On(t time.Time) Day { return Day(t.UTC().Format(time.DateOnly)) }
-
-// Time is its beginning.
-func (d Day) Time() time.Time {
-	t, _ := time.Parse(time.DateOnly, string(d)) // it was read
-	return t
-}
-
-// Add is the day some days later.
-func (d Day) Add(days int) Day { return On(d.Time().AddDate(0, 0, days)) }
-
-// Blackout is days on which nothing is upgraded.
-type Blackout struct {
-	From, To Day // both belong to it
-	Reason   string
-}
-
-// Covers says whether a day is one of them.
-func (b *Blackout) Covers(d Day) bool { return b.From <= d && d <= b.To }
-
 // Wave is a group of machines that go in the same days.
 type Wave struct {
 	ID           int64
@@ -58,6 +27,8 @@ type Wave struct {
 	Most         int    // machines
 	Starts, Ends Day    // both belong to it
 	Note         string
+	StopPercent  int // it pauses when more of its machines that were handed off have failed; 0: never
+	Forgiven     int // failures with which somebody let it go on
 	Ended        bool
 }
 
@@ -69,7 +40,7 @@ const (
 
 // Check refuses a wave that cannot be, and says what would be right. others are the waves
 // of the same release that have not ended.
-func Check(w *Wave, others []Wave, dark []Blackout, today Day) error {
+func Check(w *Wave, others []Wave, cal *Calendar, today Day) error {
 	switch {
 	case strings.TrimSpace(w.Name) == "":
 		return errors.New("the wave has no name")
@@ -83,6 +54,8 @@ func Check(w *Wave, others []Wave, dark []Blackout, today Day) error {
 		return fmt.Errorf("the first day, %s, is in the past; today is %s", w.Starts, today)
 	case w.Most < 1 || w.Most > maxMachines:
 		return fmt.Errorf("a wave of %d machines is not possible; give a size from 1 to %d", w.Most, maxMachines)
+	case w.StopPercent < 0 || w.StopPercent > 100:
+		return fmt.Errorf("a stop rule of %d %% is not possible; give 1 to 100, or 0 for none", w.StopPercent)
 	case w.Pilot && w.Most > maxPilot:
 		return fmt.Errorf("a pilot of %d machines is too large; at most %d, to limit the damage of a problem",
 			w.Most, maxPilot)
@@ -92,14 +65,12 @@ func Check(w *Wave, others []Wave, dark []Blackout, today Day) error {
 	if _, err := fleet.Parse(w.Rule); err != nil {
 		return err
 	}
-	if len(days(w.Starts, w.Ends, dark)) == 0 {
-		return fmt.Errorf("all days from %s to %s are blackout days; choose other days", w.Starts, w.Ends)
+	if cal.Between(w.Starts, w.Ends) == 0 {
+		return fmt.Errorf("all days from %s to %s are blackout days or not working days; choose other days", w.Starts,
+			w.Ends)
 	}
-	for i := range dark {
-		if dark[i].Covers(w.Starts) {
-			return fmt.Errorf("the first day, %s, is a blackout day (%s); the next allowed day is %s", w.Starts,
-				dark[i].Reason, next(w.Starts, dark))
-		}
+	if why := cal.Off(w.Starts); why != "" {
+		return fmt.Errorf("the first day, %s, is %s; the next allowed day is %s", w.Starts, why, cal.Next(w.Starts))
 	}
 	for i := range others {
 		o := &others[i]
@@ -127,42 +98,6 @@ func Check(w *Wave, others []Wave, dark []Blackout, today Day) error {
 	return nil
 }
 
-// days are those on which something is upgraded.
-func days(from, to Day, dark []Blackout) []Day {
-	var out []Day
-	for d := from; d <= to; d = d.Add(1) {
-		if !slices.ContainsFunc(dark, func(b Blackout) bool { return b.Covers(d) }) {
-			out = append(out, d)
-		}
-	}
-	return out
-}
-
-// next is the first day from one on that is none of the blackout.
-func next(from Day, dark []Blackout) Day {
-	for range 3660 {
-		if !slices.ContainsFunc(dark, func(b Blackout) bool { return b.Covers(from) }) {
-			break
-		}
-		from = from.Add(1)
-	}
-	return from
-}
-
-// Spread gives each of some machines a day of the wave, the same number on each day as
-// nearly as it goes. Where all days have become blackout days it gives none.
-func Spread(n int, from, to Day, dark []Blackout) []Day {
-	all := days(from, to, dark)
-	out := make([]Day, n)
-	if len(all) == 0 {
-		return out
-	}
-	for i := range out {
-		out[i] = all[i*len(all)/n]
-	}
-	return out
-}
-
 // How old an inventory may be for a machine to enter. Free space changes by the day.
 const (
 	FreeSpaceDays = 7
@@ -174,8 +109,11 @@ type Candidate struct {
 	Key, Name   string
 	Judged      bool
 	Disposition remedy.Disposition
+	OnlyWay     bool     // nothing is left to do but the way itself: intermediate releases, or a clean installation
+	Clean       bool     // its way is a clean installation: programs and files do not stay
+	Loses       []string // titles that the upgrade removes
 	Waived      []string // titles of requirements that fail and are waived
-	ByName      string   // who let it in although something is waived
+	ByName      string   // who let it in although something is waived or lost
 	TakenAt     time.Time
 	Decided     fleet.Decided
 	Later       time.Time
@@ -205,10 +143,10 @@ func Refuse(c *Candidate, now time.Time) string {
 		return "it stays on its release by a decision"
 	case c.Disposition == remedy.Undetermined:
 		return "it is undetermined: find out first what is unknown"
-	case c.Disposition != remedy.Ready:
+	case c.Disposition != remedy.Ready && !c.OnlyWay:
 		return fmt.Sprintf("it is not ready (%s)%s", c.Disposition, failing(c.Fails))
-	case len(c.Waived) > 0 && c.ByName == "":
-		return "a requirement is waived (" + strings.Join(c.Waived, ", ") + "): it can enter only by name"
+	case c.ByName == "" && c.confirm() != "":
+		return c.confirm() + ": it can enter only by name"
 	case c.Failing:
 		return "its system disk is failing: replace it first"
 	case now.Before(c.Later):
@@ -222,6 +160,20 @@ func Refuse(c *Candidate, now time.Time) string {
 		return c.NoPackage
 	}
 	return ""
+}
+
+// confirm says what a person has to confirm before the machine may enter, or "" if nothing.
+func (c *Candidate) confirm() string {
+	var out []string
+	if len(c.Waived) > 0 {
+		out = append(out, "a requirement is waived ("+strings.Join(c.Waived, ", ")+")")
+	}
+	if c.Clean {
+		out = append(out, "a clean installation keeps no programs and files")
+	} else if len(c.Loses) > 0 {
+		out = append(out, "the upgrade removes "+strings.Join(c.Loses, ", "))
+	}
+	return strings.Join(out, ", and ")
 }
 
 func failing(titles string) string {
@@ -258,6 +210,32 @@ func Outcome(handed, arrived, left, saidAt time.Time, said string, takenAt time.
 		return Waiting
 	}
 	return Handed
+}
+
+// Stopped says why the stop rule of a wave pauses it, or "" if it does not. outcomes are its machines by outcome. When
+// somebody lets a wave go on, the failures until then are forgiven: one more pauses it again.
+func (w *Wave) Stopped(outcomes map[string]int) string {
+	bad := outcomes[Failed] + outcomes[Back]
+	gone := bad + outcomes[Arrived] + outcomes[Handed]
+	if w.StopPercent == 0 || w.Ended || bad <= w.Forgiven || bad*100 <= w.StopPercent*gone {
+		return ""
+	}
+	return fmt.Sprintf("%d of %d machines that were handed off failed or went back, more than %d %%", bad, gone,
+		w.StopPercent)
+}
+
+// Pause is why a wave is paused, or "": by its own stop rule, or because a pilot to the same release is paused. stopped
+// are the waves that their own rules pause, by number.
+func Pause(w *Wave, all []Wave, stopped map[int64]string) string {
+	if why := stopped[w.ID]; why != "" || w.Pilot || w.Ended {
+		return why
+	}
+	for i := range all {
+		if p := &all[i]; p.Pilot && p.Release == w.Release && stopped[p.ID] != "" {
+			return fmt.Sprintf("the pilot %q is paused: %s", p.Name, stopped[p.ID])
+		}
+	}
+	return ""
 }
 
 // Sorted puts waves in their order: the pilot first, then by day and name.

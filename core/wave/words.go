@@ -56,40 +56,125 @@ func (w *Wave) Says(outcomes map[string]int) string {
 	return s
 }
 
-// Says is whether the machines arrive in time, in a sentence or two.
+// Says is whether the machines arrive in time, in a few sentences.
 func (f *Forecast) Says(release string) string {
 	left := f.Machines - f.On
 	switch {
 	case f.Machines == 0:
-		return "No machine will get " + release + "."
+		return "No machine is to get " + release + "."
 	case left == 0:
-		return fmt.Sprintf("All of %s run %s.", say.Count(f.Machines, "machine", "machines"), release)
+		return fmt.Sprintf(
+			"All of %s that are to get %s run it.",
+			say.Count(f.Machines, "machine", "machines"),
+			release,
+		)
 	}
-	s := fmt.Sprintf("%s of %s on %s.", say.Number(f.On), say.Count(f.Machines, "machine is", "machines are"), release)
-	if f.Pace == 0 {
-		return s + fmt.Sprintf(" None arrived in the last %d days, so no day can be named for the other %s.", f.Days,
-			say.Number(left))
+	runs := "run"
+	if f.On == 1 {
+		runs = "runs"
 	}
-	s += fmt.Sprintf(" At the pace of the last %d days (%s a day)", f.Days, pace(f.Pace))
-	if f.End == "" {
-		return s + fmt.Sprintf(" the last of the other %s arrives on %s.", say.Number(left), say.Day(f.Done.Time()))
+	s := fmt.Sprintf(
+		"%s of %s that are to get %s %s it.",
+		say.Number(f.On),
+		say.Count(f.Machines, "machine", "machines"),
+		release,
+		runs,
+	)
+	if f.Overdue > 0 {
+		s += fmt.Sprintf(" %s what is out of support already.",
+			say.Capital(say.Count(f.Overdue, "machine runs", "machines run")))
 	}
-	late := f.Machines - f.InTime
-	if late == 0 {
-		s += fmt.Sprintf(" the last arrives on %s, before support ends on %s", say.Day(f.Done.Time()),
-			say.Day(f.End.Time()))
-	} else {
-		s += fmt.Sprintf(" %s not on the target when support ends on %s", say.Count(late, "is", "are"),
-			say.Day(f.End.Time()))
-		if f.Done != "" {
-			s += fmt.Sprintf("; the last arrives on %s", say.Day(f.Done.Time()))
+	return s + " " + f.arrivals(left)
+}
+
+// Needs is the pace that meets the ends of support that are still ahead, in a sentence; "" if there is none.
+func (f *Forecast) Needs() string {
+	if f.Needed == 0 {
+		return ""
+	}
+	return fmt.Sprintf("To meet %s, %s on each working day from tomorrow on.", f.ends(),
+		machinesADay(f.Needed, "machine must arrive", "machines must arrive"))
+}
+
+// ends names the ends of support that are still ahead.
+func (f *Forecast) ends() string {
+	var ahead []string
+	for _, d := range f.Deadlines {
+		if d.Days > 0 {
+			ahead = append(ahead, say.Day(d.Day.Time()))
 		}
 	}
-	s += "."
+	if len(ahead) == 1 {
+		return "the end of support on " + ahead[0]
+	}
+	return "the ends of support from " + ahead[0] + " on"
+}
+
+// arrivals says what becomes of the machines that are left at the assumed pace.
+func (f *Forecast) arrivals(left int) string {
+	at := fmt.Sprintf("At the pace of the last %d days (%s a working day)", f.Days, pace(f.Assumed))
+	switch {
+	case f.Assumed != f.Pace:
+		at = fmt.Sprintf(
+			"At a pace of %s",
+			machinesADay(f.Assumed, "machine a working day", "machines a working day"),
+		)
+	case f.Pace == 0:
+		return fmt.Sprintf("None arrived in the last %d days, so no day can be named for the other %s.", f.Days,
+			say.Number(left))
+	}
+	last := "no day within ten years can be named for the last"
+	if f.Done != "" {
+		last = "the last arrives on " + say.Day(f.Done.Time())
+	}
+	switch {
+	case len(f.Deadlines) == 0:
+		return fmt.Sprintf("%s, %s.", at, last)
+	case f.Late == 0:
+		return fmt.Sprintf("%s, none loses support before it arrives; %s.", at, last)
+	}
+	s := fmt.Sprintf(
+		"%s, %s support before they arrive; %s.",
+		at,
+		say.Count(f.Late, "machine loses", "machines lose"),
+		last,
+	)
+	if f.Late == 1 {
+		s = strings.Replace(s, "before they arrive", "before it arrives", 1)
+	}
 	if f.Firm < f.InTime {
-		s += fmt.Sprintf(" Only %s of them are ready now.", say.Number(f.Firm-f.On))
+		s += fmt.Sprintf(" Of those in time, only %s ready now.", say.Count(f.Firm-f.On, "is", "are"))
 	}
 	return s
+}
+
+// machinesADay is a pace with its unit.
+func machinesADay(p float64, one, many string) string {
+	if text := pace(p); text != "1" {
+		return text + " " + many
+	}
+	return "one " + one
+}
+
+// Says is a deadline in a sentence.
+func (d *Deadline) Says() string {
+	s := fmt.Sprintf("Support ends on %s for %s", say.Day(d.Day.Time()), say.Count(d.Machines, "machine", "machines"))
+	if d.Due > d.Machines {
+		s += fmt.Sprintf(" (%s with earlier days)", say.Number(d.Due))
+	}
+	switch {
+	case d.Days == 0 && d.InTime == 0:
+		return s + "; no working day is left."
+	case d.InTime >= d.Due && d.Start != "":
+		return s + fmt.Sprintf("; all are in time at this pace if upgrading starts by %s.", say.Day(d.Start.Time()))
+	}
+	return s + fmt.Sprintf(
+		"; %s of %s in time at this pace; it takes %s.",
+		say.Number(d.InTime),
+		say.Count(d.Due, "is",
+			"are"),
+		machinesADay(d.Needed, "machine a working day", "machines a working day"),
+	)
 }
 
 func pace(p float64) string {
@@ -98,8 +183,21 @@ func pace(p float64) string {
 
 // Assumes is what the forecast takes for granted and what it does not, a sentence each.
 func (f *Forecast) Assumes() []string {
-	out := []string{fmt.Sprintf("The pace of the last %d days continues on all days that are not blackout days.",
-		f.Days)}
+	out := []string{
+		fmt.Sprintf("The pace of the last %d days continues on all working days that are not blackout days.",
+			f.Days),
+	}
+	if f.Assumed != f.Pace {
+		out[0] = fmt.Sprintf(
+			"The pace holds on all working days that are not blackout days; that of the last %d days was "+
+				"%s.",
+			f.Days,
+			pace(f.Pace),
+		)
+	}
+	if len(f.Deadlines) > 0 {
+		out = append(out, "Machines whose support ends first arrive first.")
+	}
 	if f.Ready > 0 {
 		out = append(out, fmt.Sprintf("%s ready and stay ready.", say.Count(f.Ready, "machine is", "machines are")))
 	}

@@ -114,6 +114,8 @@ type Batch struct {
 	Pilot    []*Machine // to be done first: at most five, of as many models as there are
 	Expected int        // machines on which the effect is not certain
 	Waiting  int        // machines that are left alone for now
+	Installs bool       // it puts a release on the machines: an intermediate one, or the target on an emptied disk
+	Now      int        // of a step that installs: machines on which nothing else comes before it
 
 	Weights map[string]int // of further work: how many machines it has which weight on; nil of a step of plans
 }
@@ -155,9 +157,9 @@ func (b *Batch) add(m *Machine, s Step, now time.Time) {
 	}
 }
 
-// Batches groups remedies that need no visit, what closes unknowns, and questions that
-// have to be answered before a visit, by step; the one
-// for the most machines first.
+// Batches groups remedies that need no visit, intermediate releases and clean installations among
+// them, what closes unknowns, and questions that have to be answered before a visit, by step; the
+// one for the most machines first.
 func Batches(machines []Machine, l *remedy.Library, now time.Time) []Batch {
 	at := map[string]*Batch{}
 	for i := range machines {
@@ -167,7 +169,8 @@ func Batches(machines []Machine, l *remedy.Library, now time.Time) []Batch {
 			if d == nil {
 				continue
 			}
-			if phase := cmp.Or(s.Phase, d.Phase); phase != remedy.Remote && phase != remedy.Host {
+			puts := installs(s, d)
+			if phase := cmp.Or(s.Phase, d.Phase); phase != remedy.Remote && phase != remedy.Host && !puts {
 				continue
 			}
 			if closes := len(d.Closes) > 0 && m.Disposition == remedy.Undetermined; !closes &&
@@ -176,10 +179,13 @@ func Batches(machines []Machine, l *remedy.Library, now time.Time) []Batch {
 			}
 			b := at[s.ID]
 			if b == nil {
-				b = &Batch{Step: s.ID}
+				b = &Batch{Step: s.ID, Installs: puts}
 				at[s.ID] = b
 			}
 			b.add(m, s, now)
+			if puts && m.Plan.OnlyWay(l) {
+				b.Now++
+			}
 		}
 	}
 	return sortedBatches(at, now)

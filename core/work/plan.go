@@ -139,6 +139,28 @@ func (p Plan) Remedies() []string {
 	return out
 }
 
+// OnlyWay says that the remedies of the plan are nothing but its way: intermediate releases, or a clean installation
+// that needs no other change, and that their effect is certain.
+func (p Plan) OnlyWay(l *remedy.Library) bool {
+	some := false
+	for _, s := range p {
+		if !s.Remedy {
+			continue
+		}
+		if d := l.Find(s.ID); d == nil || s.Expected || !installs(s, d) {
+			return false
+		}
+		some = true
+	}
+	return some
+}
+
+// installs says that a step puts a release on a machine and needs nobody at its firmware: an intermediate release, or a
+// clean installation.
+func installs(s Step, d *remedy.Step) bool {
+	return (d.Class == remedy.Interim || d.Class == remedy.Afresh) && cmp.Or(s.Phase, d.Phase) == remedy.Install
+}
+
 // Certain says whether all of its remedies are.
 func (p Plan) Certain() bool {
 	for _, s := range p {

@@ -11,6 +11,7 @@ import (
 	"rolltop.example/rolltop/core/list"
 	"rolltop.example/rolltop/core/manual"
 	"rolltop.example/rolltop/core/release"
+	"rolltop.example/rolltop/core/wave"
 )
 
 // Version says which program answers.
@@ -74,6 +75,8 @@ type MachineRow struct {
 	Retired      bool      `json:"retired,omitempty"`
 	Decided      []string  `json:"decided,omitempty" doc:"Kinds of the decisions in force for it: waive, stay, hold, later"`
 	Duplicate    bool      `json:"duplicate,omitempty" doc:"A possible duplicate to resolve"`
+	SupportEnds  string    `json:"support_ends,omitempty" doc:"Day on which support of what it runs ends, by its edition; missing if it is unknown, or if the machine runs its target"`
+	DaysLeft     *int      `json:"days_left,omitempty" doc:"Days until that day, negative when it is over"`
 
 	Facts map[string]string `json:"facts,omitempty" doc:"Requested facts that are known"`
 }
@@ -107,8 +110,11 @@ type Machine struct {
 	SameModel  *ModelCount         `json:"same_model,omitempty" doc:"Number of machines of its model"`
 	Leaving    []Leaving           `json:"leaving" doc:"What is done when it leaves"`
 	Wave       *InWave             `json:"wave,omitempty" doc:"The wave that it belongs to"`
-	Who        string              `json:"who,omitempty" doc:"Person or role that the work is assigned to"`
-	WorkNote   string              `json:"work_note,omitempty"`
+
+	WaveRecords []WaveRecord `json:"wave_records,omitempty" doc:"Every outcome that was recorded for it in waves, also in those that it has left; earliest first"`
+
+	Who      string `json:"who,omitempty" doc:"Person or role that the work is assigned to"`
+	WorkNote string `json:"work_note,omitempty"`
 }
 
 // Leaving is one thing that is done when a machine leaves.
@@ -128,6 +134,22 @@ type InWave struct {
 	Outcome string `json:"outcome" enum:"waiting,handed-off,arrived,failed,back"`
 	Says    string `json:"says" doc:"The outcome in words"`
 	Reason  string `json:"reason,omitempty"`
+	Paused  string `json:"paused,omitempty" doc:"Why the wave is paused"`
+
+	Day         string     `json:"day,omitempty" doc:"Announced day of its upgrade"`
+	HandedOffAt time.Time  `json:"handed_off_at,omitzero"`
+	Hops        []wave.Hop `json:"hops,omitempty" doc:"Intermediate releases on its way"`
+}
+
+// WaveRecord is an outcome that was recorded for a machine in a wave.
+type WaveRecord struct {
+	Wave    string    `json:"wave" doc:"Name"`
+	WaveID  int64     `json:"wave_id" doc:"Its number"`
+	Release string    `json:"release" doc:"Name of the release that it is about"`
+	Outcome string    `json:"outcome"`
+	Reason  string    `json:"reason,omitempty"`
+	By      string    `json:"by,omitempty"`
+	At      time.Time `json:"at"`
 }
 
 // DispositionChange is a change of a machine's disposition.
@@ -247,6 +269,7 @@ type Fleet struct {
 	Duplicate    Count        `json:"duplicates" doc:"Possible duplicates"`
 	Waived       Count        `json:"waived" doc:"Machines that are ready because a requirement is waived"`
 	Unsupported  Count        `json:"unsupported" doc:"Machines that run their target and do not meet what its publisher requires"`
+	Urgency      []Count      `json:"urgency" doc:"Machines by the days until the end of support of what they run, by edition, the most urgent first; machines that run their target are omitted"`
 	Support      []Support    `json:"support" doc:"End of support of what machines run now, earliest first; machines that run their target are omitted"`
 }
 

@@ -282,6 +282,9 @@ type Settings struct {
 	RetiredDays     int  `json:"retired_days" minimum:"0" maximum:"36500" doc:"Days after which a retired machine is removed (0: never)"`
 	ViewersSeeAll   bool `json:"viewers_see_all" doc:"Viewers can see serial numbers, UUIDs and installed applications"`
 	WebhooksPrivate bool `json:"webhooks_private,omitempty" doc:"Webhooks can be sent to this host and to private networks, but never to link-local addresses"`
+
+	WorkingDays  string `json:"working_days,omitempty" maxLength:"40" doc:"Days of the week on which machines are upgraded and visited, such as mon,tue,wed,thu,fri; they stay, if omitted"`
+	WorkingHours string `json:"working_hours,omitempty" maxLength:"20" doc:"Hours of a working day, such as 08:00-16:00; they stay, if omitted"`
 }
 
 // NewOwnToken asks for a token that may do what one may do oneself.

@@ -228,6 +228,20 @@ type Batch struct {
 	Pilot    []MachineRef `json:"pilot,omitempty" doc:"Do this first"`
 	Where    string       `json:"where"`
 	Says     string       `json:"says"`
+
+	Installs bool           `json:"installs,omitempty" doc:"It puts a release on the machines; a wave can do that"`
+	Now      int            `json:"now,omitempty" doc:"Of a step that installs: machines on which nothing else comes first"`
+	Packages []BatchPackage `json:"packages,omitempty" doc:"What is installed, release by release"`
+}
+
+// BatchPackage is how many machines of a batch get a package.
+type BatchPackage struct {
+	Release  string `json:"release" doc:"Name"`
+	Package  string `json:"package,omitempty" doc:"Id"`
+	File     string `json:"file,omitempty"`
+	SHA256   string `json:"sha256,omitempty"`
+	None     string `json:"none,omitempty" doc:"Why there is no package"`
+	Machines int    `json:"machines"`
 }
 
 // Weights is on how many machines further work is required, recommended and optional.
@@ -328,8 +342,11 @@ type Wave struct {
 	Note     string         `json:"note,omitempty"`
 	Ended    bool           `json:"ended,omitempty"`
 	Machines int            `json:"machines"`
-	Outcomes map[string]int `json:"outcomes" doc:"Machines by outcome: waiting, handed, arrived, failed, back"`
+	Outcomes map[string]int `json:"outcomes" doc:"Machines by outcome: waiting, handed-off, arrived, failed, back"`
 	Says     string         `json:"says"`
+
+	StopPercent int    `json:"stop_percent,omitempty" doc:"It pauses when more than so many percent of its machines that were handed off failed or went back; 0: never"`
+	Paused      string `json:"paused,omitempty" doc:"Why it is paused, by its own stop rule or by that of a pilot"`
 }
 
 // MakeWave adds a wave, or changes one.
@@ -342,6 +359,14 @@ type MakeWave struct {
 	Starts  string `json:"starts" maxLength:"10"`
 	Ends    string `json:"ends" maxLength:"10"`
 	Note    string `json:"note,omitempty" maxLength:"500"`
+
+	StopPercent int  `json:"stop_percent,omitempty" doc:"Pause when more than so many percent of the machines that were handed off failed or went back; 0: never"`
+	Reschedule  bool `json:"reschedule,omitempty" doc:"Give machines that were not handed off new days; otherwise announced days stay"`
+}
+
+// ResumeWave lets a paused wave go on.
+type ResumeWave struct {
+	Reason string `json:"reason" maxLength:"500" doc:"Why it can go on"`
 }
 
 // WaveDetail is a wave with its machines.
@@ -377,6 +402,7 @@ type Blackouts struct {
 // Forecast is whether the machines of a class arrive in time.
 type Forecast struct {
 	Says     string   `json:"says"`
+	Needs    string   `json:"needs,omitempty" doc:"The pace that meets the ends of support that are still ahead, in a sentence"`
 	Class    string   `json:"class"`
 	Release  string   `json:"release"`
 	Pace     float64  `json:"pace" doc:"Machines per day, over the last days that were not blackout days"`
@@ -393,20 +419,45 @@ type Forecast struct {
 	Stay     int      `json:"stay" doc:"Machines that stay by decision; not counted in machines"`
 	End      string   `json:"end,omitempty" doc:"Of support of what most of them run"`
 	Done     string   `json:"done,omitempty" doc:"Date of completion at this pace"`
-	InTime   int      `json:"in_time" doc:"Upgraded by the end at this pace, if what blocks them is settled in time"`
+	InTime   int      `json:"in_time" doc:"Upgraded before their support ends, if what blocks them is settled in time"`
+	Late     int      `json:"late" doc:"Not upgraded when support of what they run ends"`
+	Overdue  int      `json:"overdue" doc:"Machines that run what is out of support already"`
+	Assumed  float64  `json:"assumed_pace" doc:"The pace that the forecast goes by"`
+	Needed   float64  `json:"needed_pace" doc:"Machines a working day that meet every end of support; 0: there is none, or no day is left"`
 	Firm     int      `json:"firm" doc:"The same for machines that are ready now"`
 	Assumes  []string `json:"assumes" doc:"What the forecast assumes, and what it does not"`
+
+	Deadlines []Deadline `json:"deadlines" doc:"Ends of support of what machines run, by edition, the first first"`
+}
+
+// Deadline is a day on which support of what some machines run ends.
+type Deadline struct {
+	Day      string  `json:"day" doc:"As 2026-12-08"`
+	Machines int     `json:"machines" doc:"Machines whose support ends that day"`
+	Due      int     `json:"due" doc:"These and those of earlier days"`
+	InTime   int     `json:"in_time" doc:"Of due, upgraded by then at the assumed pace"`
+	Days     int     `json:"working_days" doc:"Working days left, today not included"`
+	Needed   float64 `json:"needed_pace" doc:"Machines a working day for all of them; 0: no day is left"`
+	Start    string  `json:"latest_start,omitempty" doc:"Latest first day for all of them at the assumed pace; missing if they cannot all be in time"`
+	Says     string  `json:"says"`
+}
+
+// ForecastList is a forecast for each class of hardware.
+type ForecastList struct {
+	Forecasts []Forecast `json:"forecasts"`
 }
 
 // FillWave puts machines into a wave.
 type FillWave struct {
 	Keys   []string `json:"keys,omitempty" maxItems:"1000" doc:"Keys of machines (default: as many that match the rule as there is room for)"`
-	ByName bool     `json:"by_name,omitempty" doc:"Admit these machines despite a waived requirement"`
+	ByName bool     `json:"by_name,omitempty" doc:"Admit these machines although a requirement is waived, the upgrade removes an application, or a clean installation keeps nothing"`
+	Day    string   `json:"day,omitempty" maxLength:"10" doc:"Day for these machines, also for those that are in the wave (default: a day with room)"`
 }
 
 // WaveFilled is what it came to.
 type WaveFilled struct {
 	Added    int            `json:"added"`
+	Moved    int            `json:"moved" doc:"Machines of the wave that got another day"`
 	Refusals []wave.Refusal `json:"refusals"`
 }
 
@@ -430,18 +481,25 @@ type SaidOutcome struct {
 	Machine string `json:"machine" maxLength:"200" doc:"Key or name"`
 	Outcome string `json:"outcome" maxLength:"20" doc:"arrived, failed, back, or waiting to try again"`
 	Reason  string `json:"reason,omitempty" maxLength:"500"`
+	Release string `json:"release,omitempty" maxLength:"200" doc:"Name of the intermediate release that it is about (default: the target)"`
 }
 
 // OutcomesFile is the same in a file.
 type OutcomesFile struct {
 	Name    string `json:"name" minLength:"1" maxLength:"200" doc:"Name of the file"`
 	Content []byte `json:"content" doc:"The file, as CSV or NDJSON"`
+
+	Columns map[string]string `json:"columns,omitempty" doc:"Headings of the fields machine, outcome, reason and release, if they are not recognized"`
+	Words   map[string]string `json:"words,omitempty" doc:"Outcomes by the texts of the file, if they are not recognized"`
+	DryRun  bool              `json:"dry_run,omitempty" doc:"Only show how the file is understood; nothing is saved"`
 }
 
 // OutcomesTaken is what it came to, line by line where something is wrong.
 type OutcomesTaken struct {
-	Taken    int      `json:"taken"`
-	Problems []string `json:"problems,omitempty"`
+	Taken    int           `json:"taken" doc:"Outcomes that were recorded; in a dry run, that would be"`
+	Problems []string      `json:"problems,omitempty"`
+	Headings []string      `json:"headings,omitempty" doc:"Of a file: the headings of its table"`
+	Outcomes []SaidOutcome `json:"outcomes,omitempty" doc:"Of a file: how it is understood; the first 100"`
 }
 
 // Judging is how far the judging of the fleet by other rules has come.

@@ -73,6 +73,14 @@ func printFleet(p *paper, f *api.Fleet) {
 		rows = append(rows, []string{say.Marks[d.Name] + " " + say.Capital(d.Name), strconv.Itoa(d.Count), d.Where})
 	}
 	p.table([]string{"Disposition", "Machines", "Filter"}, rows)
+	if len(f.Urgency) > 0 {
+		rows = rows[:0]
+		for _, u := range f.Urgency {
+			rows = append(rows, []string{u.Says, strconv.Itoa(u.Count), u.Where})
+		}
+		p.line("")
+		p.table([]string{"Support of what they run", "Machines", "Filter"}, rows)
+	}
 	if len(f.Obstacles) > 0 {
 		rows = rows[:0]
 		for _, o := range f.Obstacles {

@@ -31,7 +31,7 @@ func TestFleetCommands(t *testing.T) {
 		code int
 		says string
 	}{
-		{"fleet", 0, "92 of 251 PCs can take Skerry 12 now"},
+		{"fleet", 0, "9 of 251 PCs run Skerry 12; 92 more can take it now"},
 		{"fleet --where class=mac", 0, "of 33 Macs"},
 		{"fleet --where clas=mac", 2, "class"},
 		{"fleet --format html", 0, "<h2>Failing requirements</h2>"},

@@ -88,6 +88,7 @@ func listMachines(c *call[machinesOptions]) error {
 		{head: "Site", value: func(m *api.MachineRow) string { return m.Site }},
 		{head: "Model", value: func(m *api.MachineRow) string { return m.Model }},
 		{head: "Runs", value: func(m *api.MachineRow) string { return m.Installed }},
+		{head: "Support", value: func(m *api.MachineRow) string { return leftText(m.DaysLeft) }},
 		{head: "Disposition", value: func(m *api.MachineRow) string {
 			return say.Marks[m.Disposition] + " " + first(m.Disposition, "not checked")
 		}},
@@ -197,6 +198,19 @@ func listForPrograms(c *call[machinesOptions], s *client.Client, ask client.List
 	}
 }
 
+// leftText says how long what a machine runs is still supported.
+func leftText(days *int) string {
+	switch {
+	case days == nil:
+		return ""
+	case *days < 0:
+		return "ended"
+	case *days == 1:
+		return "1 day"
+	}
+	return fmt.Sprintf("%d days", *days)
+}
+
 // machineWriter prints machines, page after page.
 type machineWriter struct {
 	to    io.Writer
@@ -221,7 +235,7 @@ func (w *machineWriter) write(l *api.MachineList) error {
 		}
 		heads := append([]string{ // as machines export has them
 			"key", "name", "site", "class", "manufacturer", "model", "installed", "taken_at", "release", "disposition",
-			"certainty", "fails", "answer",
+			"certainty", "fails", "answer", "support_ends",
 		}, append(slices.Clone(w.facts), "tags")...)
 		if w.begun {
 			heads = nil
@@ -235,7 +249,8 @@ func (w *machineWriter) write(l *api.MachineList) error {
 
 func (w *machineWriter) cells(d *api.MachineRow) []string {
 	out := []string{d.Key, d.Name, d.Site, d.Class, d.Manufacturer, d.Model, d.Installed,
-		d.TakenAt.UTC().Format(time.RFC3339), d.Release, d.Disposition, d.Certainty, strconv.Itoa(d.Fails), d.Answer}
+		d.TakenAt.UTC().Format(time.RFC3339), d.Release, d.Disposition, d.Certainty, strconv.Itoa(d.Fails), d.Answer,
+		d.SupportEnds}
 	for _, f := range w.facts {
 		out = append(out, d.Facts[f])
 	}

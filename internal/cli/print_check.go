@@ -210,8 +210,8 @@ func spaced(a, b string) string {
 // printBeside prints what stands beside the disposition: the package, a hold,
 // the offer, another route, the releases that follow.
 func printBeside(p *paper, d *assess.Document) {
-	if d.Delivery != nil && d.Disposition != "replace" {
-		p.text("  ", d.Delivery.Says)
+	for _, says := range d.Delivered() {
+		p.text("  ", says)
 	}
 	if o := d.Other; o != nil {
 		p.text("  Or: ", fmt.Sprintf("%s %s: %s", o.Says, say.Capital(o.Disposition), o.Answer))

@@ -9,17 +9,22 @@ import (
 
 // settingsOptions are settings to change; those that are omitted stay.
 type settingsOptions struct {
-	StaleDays       int  `option:"stale-days" default:"30" least:"1" most:"3650" usage:"days without an inventory after which a machine is overdue"`
-	HistoryMonths   int  `option:"history-months" default:"13" least:"1" most:"600" usage:"months for which every inventory is kept; of older ones, one per quarter"`
-	RetiredDays     int  `option:"retired-days" default:"90" least:"0" most:"36500" usage:"days after which a retired machine is removed (0: never)"`
-	ViewersSeeAll   bool `option:"viewers-see-all" usage:"show serial numbers, UUIDs and installed applications to viewers"`
-	WebhooksPrivate bool `option:"webhooks-private" usage:"allow webhooks to private networks and to the service's own host"`
+	StaleDays       int    `option:"stale-days" default:"30" least:"1" most:"3650" usage:"days without an inventory after which a machine is overdue"`
+	HistoryMonths   int    `option:"history-months" default:"13" least:"1" most:"600" usage:"months for which every inventory is kept; of older ones, one per quarter"`
+	RetiredDays     int    `option:"retired-days" default:"90" least:"0" most:"36500" usage:"days after which a retired machine is removed (0: never)"`
+	ViewersSeeAll   bool   `option:"viewers-see-all" usage:"show serial numbers, UUIDs and installed applications to viewers"`
+	WebhooksPrivate bool   `option:"webhooks-private" usage:"allow webhooks to private networks and to the service's own host"`
+	WorkingDays     string `option:"working-days" default:"mon,tue,wed,thu,fri" usage:"days of the week on which machines are upgraded and visited"`
+	WorkingHours    string `option:"working-hours" default:"08:00-16:00" usage:"hours of a working day"`
 	serviceOptions
 }
 
 func settingsCommand() *cobra.Command {
-	return with(command("settings", "Settings of retention, visibility and webhooks: show, set", showSettings), "",
-		command("set", "Change settings; options that are omitted keep their values", setSettings))
+	return with(
+		command("settings", "Settings of retention, visibility, webhooks and working days: show, set", showSettings),
+		"",
+		command("set", "Change settings; options that are omitted keep their values", setSettings),
+	)
 }
 
 func showSettings(c *call[listed]) error {
@@ -53,6 +58,10 @@ func showSettings(c *call[listed]) error {
 		{"a machine is overdue", fmt.Sprintf("after %d days", set.StaleDays)},
 		{"every inventory is kept", fmt.Sprintf("%d months, then one per quarter", set.HistoryMonths)},
 		{"a retired machine is removed", retired}, {label, see}, {"webhooks are sent", private},
+		{
+			"machines are upgraded and visited",
+			strings.ReplaceAll(set.WorkingDays, ",", ", ") + ", " + set.WorkingHours,
+		},
 	}
 	if form == "csv" {
 		return printCSV(c.out(), []string{"setting", "value"}, rows)
@@ -82,6 +91,8 @@ func setSettings(c *call[settingsOptions]) error {
 	take("retired-days", func() { set.RetiredDays = c.o.RetiredDays })
 	take("viewers-see-all", func() { set.ViewersSeeAll = c.o.ViewersSeeAll })
 	take("webhooks-private", func() { set.WebhooksPrivate = c.o.WebhooksPrivate })
+	take("working-days", func() { set.WorkingDays = c.o.WorkingDays })
+	take("working-hours", func() { set.WorkingHours = c.o.WorkingHours })
 	if changed == nil {
 		return wrongUsage("the setting is missing; give at least one option, such as --stale-days 45")
 	}

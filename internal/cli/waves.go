@@ -22,7 +22,8 @@ func wavesCommand() *cobra.Command {
 		command("set WAVE", "Change a wave; options that are omitted keep their values", setWave),
 		group("machines", "Machines of a wave: add, remove",
 			command("add WAVE [MACHINE…]",
-				"Add machines to a wave: these, or as many that match its rule as there is room for", fillWave),
+				"Add machines to a wave: these, or as many that match its rule as there is room for; --day moves them",
+				fillWave),
 			command("remove WAVE MACHINE", "Remove a machine from a wave", leaveWave)),
 		command("hand-off WAVE", "Write the machines of a wave for a deployment system, with package and checksum",
 			handOff),
@@ -32,7 +33,10 @@ func wavesCommand() *cobra.Command {
 			handedOff,
 		),
 		command("outcomes WAVE FILE",
-			"Import the outcomes of machines: CSV with machine, outcome and reason, or NDJSON", tellOutcomes),
+			"Import the outcomes of machines: CSV with machine, outcome, reason and release, or NDJSON", tellOutcomes),
+		command("resume WAVE", "Let a wave go on that its stop rule paused", resumeWave),
+		command("forecast", "Forecast whether machines arrive before their support ends, and at which pace they would",
+			showForecast),
 		command("end WAVE", "End a wave; machines that were not handed off are free for others", endWave),
 		noun("blackout", "Blackout days: list, add, remove", "", listBlackout,
 			command("add FROM [TO]", "Add days: from the first to the last, inclusive", addBlackout),
@@ -66,6 +70,7 @@ func listWaves(c *call[listed]) error {
 		p := c.paper()
 		for _, f := range l.Forecasts {
 			p.text("", p.style(bold, f.Says))
+			p.text("", f.Needs)
 			for _, a := range f.Assumes {
 				p.styled("  ", a, dim)
 			}
@@ -154,13 +159,27 @@ var memberColumns = []column[wave.Machine]{
 	{name: "sha256", only: true, value: func(m *wave.Machine) string { return m.SHA256 }},
 	{name: "by_name", only: true, value: func(m *wave.Machine) string { return m.ByName }},
 	{name: "left_to_prepare", only: true, value: func(m *wave.Machine) string { return strings.Join(m.Prepare, "; ") }},
+	{name: "hops", only: true, value: func(m *wave.Machine) string { return hopsText(m.Hops) }},
 	{name: "reason", head: "Remark", value: func(m *wave.Machine) string { return m.Reason },
 		text: func(m *wave.Machine) string {
+			if m.Reason == "" && len(m.Hops) > 0 && m.Outcome != wave.Arrived {
+				return hopsText(m.Hops)
+			}
 			if m.Reason == "" && len(m.Prepare) > 0 && m.Outcome == "waiting" {
 				return "left to prepare: " + strconv.Itoa(len(m.Prepare))
 			}
 			return m.Reason
 		}},
+}
+
+// hopsText are the releases on the way of a machine: its day, what became of it, and its package.
+func hopsText(hops []wave.Hop) string {
+	var out []string
+	for i := range hops {
+		h := &hops[i]
+		out = append(out, strings.Join(strings.Fields(h.Release+": "+h.Day+" "+h.Outcome+" "+h.Package), " "))
+	}
+	return strings.Join(out, "; ")
 }
 
 func printRefusals(p *paper, list []wave.Refusal) {
@@ -190,12 +209,14 @@ type waveOptions struct {
 	Starts  string `option:"starts" usage:"first day, such as 2026-12-01"`
 	Ends    string `option:"ends" usage:"last day"`
 	Note    string `option:"note" usage:"note for whoever does the work"`
+	Stop    int    `option:"stop-percent" default:"0" least:"0" most:"100" usage:"pause when more than so many percent of the machines that were handed off failed (0: never)"`
 	serviceOptions
 }
 
 // changeWaveOptions are those of a wave that exists.
 type changeWaveOptions struct {
-	Name string `option:"name" usage:"new name"`
+	Name       string `option:"name" usage:"new name"`
+	Reschedule bool   `option:"reschedule" usage:"give machines that were not handed off new days"`
 	waveOptions
 }
 
@@ -218,7 +239,7 @@ func setWave(c *call[changeWaveOptions]) error {
 	}
 	return c.o.save(c.place, s, id, api.MakeWave{
 		Name: first(c.o.Name, old.Name), Release: old.Release, Pilot: old.Pilot, Rule: old.Rule, Most: old.Most,
-		Starts: old.Starts, Ends: old.Ends, Note: old.Note,
+		Starts: old.Starts, Ends: old.Ends, Note: old.Note, StopPercent: old.StopPercent, Reschedule: c.o.Reschedule,
 	})
 }
 
@@ -232,6 +253,8 @@ func (o *waveOptions) save(c *place, s *client.Client, id int64, w api.MakeWave)
 		"starts":  func() { w.Starts = o.Starts },
 		"ends":    func() { w.Ends = o.Ends },
 		"note":    func() { w.Note = o.Note },
+
+		"stop-percent": func() { w.StopPercent = o.Stop },
 	} {
 		if c.changed(option) {
 			take()
@@ -251,7 +274,8 @@ func (o *waveOptions) save(c *place, s *client.Client, id int64, w api.MakeWave)
 
 // fillOptions are those of machines that enter a wave.
 type fillOptions struct {
-	ByName bool `option:"by-name" usage:"admit these machines despite a waived requirement"`
+	ByName bool   `option:"by-name" usage:"admit these machines although a requirement is waived, or something is lost"`
+	Day    string `option:"day" usage:"day for these machines, also for those in the wave, such as 2026-12-01"`
 	serviceOptions
 }
 
@@ -261,15 +285,18 @@ func fillWave(c *call[fillOptions]) error {
 		return err
 	}
 	machines := c.args[1:]
-	got, err := s.FillWave(c.ctx(), id, api.FillWave{Keys: machines, ByName: c.o.ByName})
+	got, err := s.FillWave(c.ctx(), id, api.FillWave{Keys: machines, ByName: c.o.ByName, Day: c.o.Day})
 	if err != nil {
 		return asUsage(err)
 	}
 	c.done("%s added to wave %d.", say.Capital(say.Count(got.Added, "machine was", "machines were")), id)
+	if got.Moved > 0 {
+		c.done("%s to %s.", say.Capital(say.Count(got.Moved, "machine was moved", "machines were moved")), c.o.Day)
+	}
 	if !quiet(c.cmd) {
 		printRefusals(c.paper(), got.Refusals)
 	}
-	if len(machines) > 0 && got.Added < len(machines) {
+	if len(machines) > 0 && len(got.Refusals) > 0 {
 		return status(ExitFailed)
 	}
 	return nil
@@ -344,7 +371,15 @@ func handedOff(c *call[serviceOptions]) error {
 	return nil
 }
 
-func tellOutcomes(c *call[serviceOptions]) error {
+// outcomeOptions are how a file of outcomes is read.
+type outcomeOptions struct {
+	Column []string `option:"column" usage:"heading of a field, such as outcome=Status (repeatable); usual headings are recognized"`
+	Word   []string `option:"word" usage:"outcome that a text of the file means, such as Finished=arrived (repeatable)"`
+	DryRun bool     `option:"dry-run" usage:"show how the file is understood, and record nothing"`
+	serviceOptions
+}
+
+func tellOutcomes(c *call[outcomeOptions]) error {
 	id, s, err := c.wave()
 	if err != nil {
 		return err
@@ -356,11 +391,22 @@ func tellOutcomes(c *call[serviceOptions]) error {
 	if len(src) == 0 {
 		return fmt.Errorf("%s is empty", c.args[1])
 	}
-	got, err := s.OutcomesFile(c.ctx(), id, api.OutcomesFile{Name: filepath.Base(c.args[1]), Content: src})
+	file := api.OutcomesFile{Name: filepath.Base(c.args[1]), Content: src, DryRun: c.o.DryRun}
+	if file.Columns, err = pairs("column", "outcome=Status", c.o.Column); err != nil {
+		return err
+	}
+	if file.Words, err = pairs("word", "Finished=arrived", c.o.Word); err != nil {
+		return err
+	}
+	got, err := s.OutcomesFile(c.ctx(), id, file)
 	if err != nil {
 		return asUsage(err)
 	}
-	c.done("%s recorded.", say.Capital(say.Count(got.Taken, "outcome", "outcomes")))
+	if c.o.DryRun {
+		printOutcomes(c.paper(), &got)
+	} else {
+		c.done("%s recorded.", say.Capital(say.Count(got.Taken, "outcome", "outcomes")))
+	}
 	for _, p := range got.Problems {
 		fmt.Fprintf(c.errOut(), "not recorded: %s\n", p)
 	}
@@ -368,6 +414,118 @@ func tellOutcomes(c *call[serviceOptions]) error {
 		return status(ExitFailed)
 	}
 	return nil
+}
+
+// printOutcomes shows how a file of outcomes is understood.
+func printOutcomes(p *paper, got *api.OutcomesTaken) {
+	var rows [][]string
+	for i := range got.Outcomes {
+		o := &got.Outcomes[i]
+		rows = append(rows, []string{o.Machine, o.Outcome, o.Release, o.Reason})
+	}
+	heads, rows := withoutEmpty([]string{"Machine", "Outcome", "Release", "Reason"}, rows)
+	p.table(heads, rows)
+	p.line("%s would be recorded; nothing was.", say.Capital(say.Count(got.Taken, "outcome", "outcomes")))
+}
+
+// resumeOptions are those of a wave that goes on.
+type resumeOptions struct {
+	Reason string `option:"reason" usage:"why it can go on"`
+	serviceOptions
+}
+
+func resumeWave(c *call[resumeOptions]) error {
+	id, s, err := c.wave()
+	if err != nil {
+		return err
+	}
+	w, err := s.ResumeWave(c.ctx(), id, c.o.Reason)
+	if err != nil {
+		return asUsage(err)
+	}
+	c.done("Wave %d, %s, goes on. %s", id, w.Name, w.Says)
+	return nil
+}
+
+// forecastOptions are those of a forecast.
+type forecastOptions struct {
+	where
+	Pace string `option:"pace" usage:"machines a working day to assume, such as 4 or 0.5 (default: the pace of the last 28 days)"`
+	listed
+}
+
+func showForecast(c *call[forecastOptions]) error {
+	form, s, err := c.asked()
+	if err != nil {
+		return err
+	}
+	pace := 0.0
+	if c.o.Pace != "" {
+		if pace, err = strconv.ParseFloat(c.o.Pace, 64); err != nil || !(pace > 0 && pace <= 100_000) {
+			return wrongUsage("--pace %q is not a number of machines a working day; write it as 4 or 0.5", c.o.Pace)
+		}
+	}
+	l, err := s.Forecast(c.ctx(), c.o.Where, pace)
+	if err != nil {
+		return asUsage(err)
+	}
+	if form == "text" {
+		printForecasts(c.paper(), l.Forecasts)
+		return nil
+	}
+	type row struct {
+		f *api.Forecast
+		d *api.Deadline
+	}
+	var rows []row
+	for i := range l.Forecasts {
+		for k := range l.Forecasts[i].Deadlines {
+			rows = append(rows, row{&l.Forecasts[i], &l.Forecasts[i].Deadlines[k]})
+		}
+	}
+	number := func(x float64) string { return strconv.FormatFloat(x, 'f', 2, 64) }
+	table := listing[row]{format: "rolltop-forecast/1", columns: []column[row]{
+		{name: "release", value: func(r *row) string { return r.f.Release }},
+		{name: "support_ends", value: func(r *row) string { return r.d.Day }},
+		{name: "machines", value: func(r *row) string { return strconv.Itoa(r.d.Machines) }},
+		{name: "due", value: func(r *row) string { return strconv.Itoa(r.d.Due) }},
+		{name: "in_time", value: func(r *row) string { return strconv.Itoa(r.d.InTime) }},
+		{name: "working_days", value: func(r *row) string { return strconv.Itoa(r.d.Days) }},
+		{name: "assumed_pace", value: func(r *row) string { return number(r.f.Assumed) }},
+		{name: "needed_pace", value: func(r *row) string { return number(r.d.Needed) }},
+		{name: "latest_start", value: func(r *row) string { return r.d.Start }},
+	}}
+	return table.print(c.place, form, l, rows)
+}
+
+func printForecasts(p *paper, list []api.Forecast) {
+	for i := range list {
+		f := &list[i]
+		if i > 0 {
+			p.line("")
+		}
+		p.text("", p.style(bold, f.Says))
+		p.text("", f.Needs)
+		var rows [][]string
+		for _, d := range f.Deadlines {
+			start := d.Start
+			if start == "" {
+				start = "too late at this pace"
+			}
+			rows = append(rows, []string{
+				d.Day, strconv.Itoa(d.Machines), strconv.Itoa(d.Due), strconv.Itoa(d.InTime), strconv.Itoa(d.Days),
+				strconv.FormatFloat(d.Needed, 'f', 2, 64), start,
+			})
+		}
+		if len(rows) > 0 {
+			p.line("")
+			p.table([]string{"Support ends", "Machines", "Due by then", "In time", "Working days", "Needed a day",
+				"Start by"}, rows)
+		}
+		for _, a := range f.Assumes {
+			p.styled("  ", a, dim)
+		}
+	}
 }
 
 func listBlackout(c *call[listed]) error {

@@ -206,6 +206,13 @@ func printWork(p *paper, w api.Work) {
 	}
 	table([]string{"Remote batch", "Machines", "First on"}, rows)
 	rows = nil
+	for _, b := range w.Batches {
+		for _, d := range b.Packages {
+			rows = append(rows, []string{b.Title, d.Release, first(d.File, d.None), strconv.Itoa(d.Machines)})
+		}
+	}
+	table([]string{"To install", "Release", "Package", "Machines"}, rows)
+	rows = nil
 	for _, b := range w.Further {
 		rows = append(rows, []string{b.Title, strconv.Itoa(b.Machines), b.Weights.Says})
 	}

@@ -81,7 +81,7 @@ func TestFleetWorkCommands(t *testing.T) {
 		{"decisions end 6", 0, "has ended"},
 		{"decisions end 6", 1, "decision 6 does not exist or has ended"},
 		{"decisions --format csv", 0, "number,kind"},
-		{"waves", 0, "when support ends on"},
+		{"waves", 0, "machines lose support before they arrive"},
 		{"waves --format csv", 0, "number,name,release"},
 		{"waves show 2", 0, "the battery ran empty"},
 		{"waves show x", 2, "is not a wave number"},

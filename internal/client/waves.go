@@ -30,6 +30,17 @@ func (c waves) SetWave(ctx context.Context, id int64, w api.MakeWave) (api.WaveD
 	return send[api.WaveDetail](ctx, c.conn, http.MethodPut, wavePath(id), w)
 }
 
+// ResumeWave lets a wave go on that its stop rule paused.
+func (c waves) ResumeWave(ctx context.Context, id int64, reason string) (api.WaveDetail, error) {
+	return send[api.WaveDetail](ctx, c.conn, http.MethodPost, wavePath(id)+"/resume", api.ResumeWave{Reason: reason})
+}
+
+// Forecast forecasts whether the machines of a filter arrive before their support ends. A pace of 0 is the present one.
+func (c waves) Forecast(ctx context.Context, where string, pace float64) (api.ForecastList, error) {
+	q := url.Values{"where": {where}, "pace": {strconv.FormatFloat(pace, 'f', -1, 64)}}
+	return get[api.ForecastList](ctx, c.conn, "forecast", q)
+}
+
 // EndWave ends a wave; machines that were not handed over are free again.
 func (c waves) EndWave(ctx context.Context, id int64) error {
 	return c.remove(ctx, wavePath(id))

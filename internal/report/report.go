@@ -313,9 +313,7 @@ func (m *Machine) made() []string {
 func (m *Machine) beside() []string {
 	d := m.Check
 	out := slices.Clone(d.Warnings)
-	if d.Delivery != nil && d.Disposition != "replace" {
-		out = append(out, d.Delivery.Says)
-	}
+	out = append(out, d.Delivered()...)
 	if o := d.Other; o != nil {
 		out = append(out, fmt.Sprintf("Or: %s %s: %s", o.Says, say.Capital(o.Disposition), o.Answer))
 	}

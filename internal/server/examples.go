@@ -108,6 +108,10 @@ func typedExample(s *huma.Schema, text string) any {
 		if n, err := strconv.Atoi(text); err == nil {
 			return n
 		}
+	case huma.TypeNumber:
+		if n, err := strconv.ParseFloat(text, 64); err == nil {
+			return n
+		}
 	case huma.TypeBoolean:
 		return text == "true"
 	case huma.TypeArray:

@@ -93,7 +93,7 @@ func (s exportAPI) array(ctx context.Context, w io.Writer, rows []fleet.Row, def
 // exportHeads are the columns of an export; those of facts and the tags stand behind them.
 var exportHeads = []string{
 	"key", "name", "site", "class", "manufacturer", "model", "installed", "taken_at",
-	"release", "disposition", "certainty", "fails", "answer",
+	"release", "disposition", "certainty", "fails", "answer", "support_ends",
 }
 
 func (s exportAPI) table(ctx context.Context, w io.Writer, rows []fleet.Row, defs []*fact.Def) error {
@@ -110,6 +110,7 @@ func (s exportAPI) table(ctx context.Context, w io.Writer, rows []fleet.Row, def
 		cells := []string{
 			e.Key, e.Name, e.Site, e.Class, e.Manufacturer, e.Model, e.Installed, e.TakenAt.UTC().Format(time.RFC3339),
 			e.Release, e.Disposition, e.Certainty, strconv.Itoa(e.Fails), e.Answer,
+			e.SupportEnds,
 		}
 		for _, d := range defs {
 			cells = append(cells, e.Facts[d.Name])

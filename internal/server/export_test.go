@@ -30,7 +30,7 @@ func TestExport(t *testing.T) {
 	}
 	head := strings.Join(rows[0], ",")
 	if head != "key,name,site,class,manufacturer,model,installed,taken_at,release,"+
-		"disposition,certainty,fails,answer,memory.installed_bytes,tpm.state,tags" {
+		"disposition,certainty,fails,answer,support_ends,memory.installed_bytes,tpm.state,tags" {
 		t.Error(head)
 	}
 	found := false
@@ -41,7 +41,7 @@ func TestExport(t *testing.T) {
 			}
 		}
 		if strings.Contains(r[1], "HYPERLINK") {
-			found = r[1] == `'=HYPERLINK("x")` && r[5] == "'-1+2" && r[13] == "8 GiB" && r[14] == ""
+			found = r[1] == `'=HYPERLINK("x")` && r[5] == "'-1+2" && r[14] == "8 GiB" && r[15] == ""
 		}
 	}
 	if !found {

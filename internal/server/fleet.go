@@ -26,12 +26,13 @@ func (s fleetAPI) showFleet(ctx context.Context, in *whereInput) (api.Fleet, err
 	}
 	var t fleet.Tally
 	var ends []fleet.Support
+	var urgency []fleet.BandCount
 	var stale, duplicate int
 	newly := map[string]int{} // by class: each has a target, and a release that follows, of its own
 	days := strconv.Itoa(s.Settings.Get().StaleDays)
 	err = s.Index.View(ctx, func(x *fleet.Index) {
 		picked := x.Select(f)
-		t, ends = picked.Count(), picked.Supported(s.now())
+		t, ends, urgency = picked.Count(), picked.Supported(s.now()), picked.Urgency(s.now())
 		stale, duplicate = x.Select(f.Within("older", days)).Len(), x.Select(f.Within("duplicate", "yes")).Len()
 		stopped := x.Select(f.Within("disposition", remedy.Ready.String()).Within("next", notReady...)).Count()
 		for _, c := range stopped.Classes {
@@ -46,6 +47,12 @@ func (s fleetAPI) showFleet(ctx context.Context, in *whereInput) (api.Fleet, err
 		return api.Count{Name: name, Count: n, Where: fleet.And(where, term)}
 	}
 	out := s.fleet(&t, ends, where)
+	out.Urgency = []api.Count{}
+	for _, b := range urgency {
+		c := count(b.Word, b.Machines, fleet.Term("support", b.Word))
+		c.Says = b.Title
+		out.Urgency = append(out.Urgency, c)
+	}
 	out.Stale = count("stale", stale, fleet.Term("older", days))
 	out.Waived = count("waived", t.Waived, "disposition=ready decision=waive")
 	out.Unsupported = count("unsupported", t.Unsupported, "unsupported=yes")

@@ -47,6 +47,10 @@ func (s machinesAPI) machineRow(r *fleet.Row) api.MachineRow {
 			out.Decided = append(out.Decided, name)
 		}
 	}
+	if ends := r.SupportEnds(); !ends.IsZero() {
+		days := r.DaysLeft(s.now())
+		out.SupportEnds, out.DaysLeft = ends.Format(time.DateOnly), &days
+	}
 	if r.Judged {
 		out.Disposition, out.Certainty, out.Release = r.Disposition.String(), "expected", r.Release.Name
 		if r.Certain && !assess.Stale(r.TakenAt, s.now()) {
@@ -258,7 +262,28 @@ func (s machinesAPI) addWork(ctx context.Context, d *store.Machine, out *api.Mac
 			Outcome: in.Outcome,
 			Says:    wave.OutcomeNames()[in.Outcome],
 			Reason:  in.Reason,
+			Paused:  in.Paused,
+
+			Day:         in.Day,
+			HandedOffAt: in.HandedOffAt,
+			Hops:        in.Hops,
 		}
+	}
+	if err != nil {
+		return err
+	}
+	records, err := s.Waves.Recorded(ctx, d.ID)
+	for i := range records {
+		r := &records[i]
+		out.WaveRecords = append(out.WaveRecords, api.WaveRecord{
+			Wave:    r.Wave,
+			WaveID:  r.WaveID,
+			Release: r.To,
+			Outcome: r.Outcome,
+			Reason:  r.Reason,
+			By:      r.By,
+			At:      r.At(),
+		})
 	}
 	return err
 }

@@ -284,7 +284,7 @@ func TestMonth(t *testing.T) {
 
 	// The wave behind it: in pieces a day, and one goes back.
 	next, err := m.s.Client.SetWave(ctx, 0,
-		api.MakeWave{Name: "Head office", Rule: `site="North Slip"`, Most: 20, Starts: m.day(4), Ends: m.day(12)})
+		api.MakeWave{Name: "Head office", Rule: `site="North Slip" disposition=ready`, Most: 20, Starts: m.day(4), Ends: m.day(12)})
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -64,7 +64,15 @@ func (s *Server) routes() []group {
 	replaced := versionsAPI{s}.replaces
 	return []group{
 		{"Session", []route{
-			{"version", get, "/version", open, "Show the version of the service", body(s, sessionAPI{s}.version), nil},
+			{
+				"version",
+				get,
+				"/version",
+				open,
+				"Show the version of the service",
+				body(s, sessionAPI{s}.version),
+				nil,
+			},
 			{"problem-types", get, "/problems", open, "List the kinds of problems that operations answer",
 				body(s, problemTypes), nil},
 			{"problem-type", get, "/problems/{id}", open, "Explain a kind of problem", body(s, problemType), nil},
@@ -305,8 +313,15 @@ func (s *Server) routes() []group {
 		{"Settings", []route{
 			{"settings", get, "/settings", ScopeRead, "Show the settings",
 				body(s, settingsAPI{s}.showSettings), []option{versioned[api.Settings]}},
-			{"set-settings", put, "/settings", ScopeManage, "Change the settings", body(s, settingsAPI{s}.setSettings),
-				[]option{versioned[api.Settings], replaced, fails(mistaken)}},
+			{
+				"set-settings",
+				put,
+				"/settings",
+				ScopeManage,
+				"Change the settings",
+				body(s, settingsAPI{s}.setSettings),
+				[]option{versioned[api.Settings], replaced, fails(mistaken)},
+			},
 			{"tokens", get, "/tokens", ScopeManage, "List tokens", body(s, settingsAPI{s}.listTokens), nil},
 			{"add-token", post, "/tokens", ScopeManage, "Create a token", body(s, settingsAPI{s}.addToken),
 				[]option{fails(conflict)}},
@@ -350,6 +365,11 @@ func (s *Server) waveRoutes() []route {
 	return []route{
 		{"waves", get, "/waves", ScopeRead, "List waves, blackout days and forecasts", body(s, wavesAPI{s}.listWaves),
 			[]option{wrong}},
+		{"forecast", get, "/forecast", ScopeRead,
+			"Forecast whether machines arrive before their support ends, at the present pace or at another one",
+			body(s, wavesAPI{s}.showForecast), []option{fails(mistaken)}},
+		{"resume-wave", post, "/waves/{id}/resume", ScopeManage, "Let a wave go on that its stop rule paused",
+			body(s, wavesAPI{s}.resumeWave), []option{wrong}},
 		{"add-wave", post, "/waves", ScopeManage, "Add a wave", body(s, wavesAPI{s}.addWave), []option{wrong}},
 		{"wave", get, "/waves/{id}", ScopeRead, "Show a wave with its machines, and why others cannot enter",
 			body(s, wavesAPI{s}.showWave), []option{versioned[api.MakeWave], wrong}},
@@ -381,8 +401,11 @@ func (s *Server) waveRoutes() []route {
 		{"import-outcomes", post, "/waves/{id}/outcomes/file", ScopeWork,
 			"Import the outcomes of machines from a file",
 			body(s, wavesAPI{s}.outcomesFile), []option{wrong, atMost(tables.MaxBytes * 2),
-				says("CSV with the columns machine, outcome (arrived, failed, back) and reason, or one object per " +
-					"line. A refused row does not affect the others.")}},
+				says(
+					"CSV with columns for machine, outcome (arrived, failed, back), reason and release, or one " +
+						"object per line. Usual headings and words are recognized; others are named in columns and " +
+						"words. A refused row does not affect the others.",
+				)}},
 		{"blackout", get, "/blackout", ScopeRead, "List the days on which nothing is upgraded",
 			body(s, wavesAPI{s}.listBlackout), []option{versioned[api.Blackouts]}},
 		{"set-blackout", put, "/blackout", ScopeManage, "Set the days on which nothing is upgraded",
@@ -393,7 +416,15 @@ func (s *Server) waveRoutes() []route {
 func (s *Server) releaseRoutes() []route {
 	replaced := versionsAPI{s}.replaces
 	return []route{
-		{"releases", get, "/releases", ScopeRead, "List release documents", body(s, releasesAPI{s}.listReleases), nil},
+		{
+			"releases",
+			get,
+			"/releases",
+			ScopeRead,
+			"List release documents",
+			body(s, releasesAPI{s}.listReleases),
+			nil,
+		},
 		{"release", get, "/releases/{id}", ScopeRead, "Show a release in sentences", body(s,
 			releasesAPI{s}.showRelease),
 			[]option{fails(notFound)}},

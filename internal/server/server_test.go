@@ -131,8 +131,8 @@ func TestSubmitListShow(t *testing.T) {
 	f, err := s.Client.Fleet(ctx, "")
 	expect.NoError(t, err)
 	expect.Same(t, "f.Total", f.Total, 1)
-	expect.That(t, `strings.HasPrefix(f.Headline, "0 of 1 PCs can take Skerry 12 now")`,
-		strings.HasPrefix(f.Headline, "0 of 1 PCs can take Skerry 12 now"))
+	expect.That(t, `strings.HasPrefix(f.Headline, "0 of 1 PCs run Skerry 12; ")`,
+		strings.HasPrefix(f.Headline, "0 of 1 PCs run Skerry 12; "))
 }
 
 func TestDemoFleet(t *testing.T) {

@@ -22,7 +22,10 @@ func (s settingsAPI) showSettings(context.Context, *struct{}) (api.Settings, err
 }
 
 func (s settingsAPI) setSettings(ctx context.Context, in *struct{ Body api.Settings }) (api.Settings, error) {
-	err := s.Settings.Set(ctx, service.Values(in.Body))
+	values, now := service.Values(in.Body), s.Settings.Get()
+	values.WorkingDays = cmp.Or(values.WorkingDays, now.WorkingDays)
+	values.WorkingHours = cmp.Or(values.WorkingHours, now.WorkingHours)
+	err := s.Settings.Set(ctx, values)
 	return api.Settings(s.Settings.Get()), err
 }
 

@@ -9,15 +9,12 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"maps"
-	"slices"
 	"strings"
 
 	"rolltop.example/rolltop/core/say"
 	"rolltop.example/rolltop/core/wave"
 	"rolltop.example/rolltop/internal/api"
 	"rolltop.example/rolltop/internal/service"
-	"rolltop.example/rolltop/internal/tables"
 )
 
 // wavesAPI has the operations on waves and blackout days.
@@ -29,7 +26,7 @@ type WaveInput struct {
 }
 
 func (s wavesAPI) listWaves(ctx context.Context, _ *struct{}) (out api.WaveList, err error) {
-	waves, dark, err := s.Waves.List(ctx)
+	waves, cal, err := s.Waves.List(ctx)
 	if err != nil {
 		return out, err
 	}
@@ -37,19 +34,49 @@ func (s wavesAPI) listWaves(ctx context.Context, _ *struct{}) (out api.WaveList,
 	for i := range waves {
 		out.Waves = append(out.Waves, waveRow(&waves[i]))
 	}
-	for _, b := range dark {
+	for _, b := range cal.Dark {
 		out.Blackout = append(out.Blackout, api.Blackout{From: string(b.From), To: string(b.To), Reason: b.Reason})
 	}
-	forecasts, err := s.Work.Forecasts(ctx, dark, s.Settings.Get().StaleDays)
-	for i := range forecasts {
-		out.Forecasts = append(out.Forecasts, forecast(&forecasts[i]))
+	out.Forecasts, err = s.forecasts(ctx, cal, 0, "")
+	return out, err
+}
+
+func (s wavesAPI) forecasts(
+	ctx context.Context,
+	cal *wave.Calendar,
+	pace float64,
+	where string,
+) ([]api.Forecast, error) {
+	list, err := s.Work.Forecasts(ctx, cal, s.Settings.Get().StaleDays, pace, where)
+	out := []api.Forecast{}
+	for i := range list {
+		out = append(out, forecast(&list[i]))
 	}
 	return out, err
 }
 
+func (s wavesAPI) showForecast(ctx context.Context, in *struct {
+	Where string  `query:"where" maxLength:"2000" doc:"A filter"`
+	Pace  float64 `query:"pace" minimum:"0" maximum:"100000" doc:"Machines a working day to assume; 0: the pace of the last 28 days"`
+}) (out api.ForecastList, err error) {
+	cal, err := s.Waves.Calendar(ctx)
+	if err != nil {
+		return out, err
+	}
+	out.Forecasts, err = s.forecasts(ctx, cal, in.Pace, in.Where)
+	return out, err
+}
+
 func forecast(f *service.Forecast) api.Forecast {
-	return api.Forecast{
+	out := api.Forecast{
+		Deadlines: []api.Deadline{},
+
+		Late:     f.Late,
+		Overdue:  f.Overdue,
+		Assumed:  f.Assumed,
+		Needed:   f.Needed,
 		Says:     f.Says(f.Release),
+		Needs:    f.Needs(),
 		Class:    f.Class,
 		Release:  f.Release,
 		Pace:     f.Pace,
@@ -70,6 +97,20 @@ func forecast(f *service.Forecast) api.Forecast {
 		Firm:     f.Firm,
 		Assumes:  f.Assumes(),
 	}
+	for i := range f.Deadlines {
+		d := &f.Deadlines[i]
+		out.Deadlines = append(out.Deadlines, api.Deadline{
+			Day:      string(d.Day),
+			Machines: d.Machines,
+			Due:      d.Due,
+			InTime:   d.InTime,
+			Days:     d.Days,
+			Needed:   d.Needed,
+			Start:    string(d.Start),
+			Says:     d.Says(),
+		})
+	}
+	return out
 }
 
 func waveRow(w *service.Wave) api.Wave {
@@ -88,6 +129,9 @@ func waveRow(w *service.Wave) api.Wave {
 		Machines: w.Machines,
 		Outcomes: w.Outcomes,
 		Says:     w.Says,
+
+		StopPercent: w.StopPercent,
+		Paused:      w.Paused,
 	}
 }
 
@@ -126,6 +170,8 @@ func (s wavesAPI) saveWave(ctx context.Context, b *api.MakeWave, id int64) (out 
 		Rule:    strings.TrimSpace(b.Rule),
 		Most:    b.Most,
 		Note:    b.Note,
+
+		StopPercent: b.StopPercent,
 	}
 	for _, d := range []struct {
 		text string
@@ -138,7 +184,7 @@ func (s wavesAPI) saveWave(ctx context.Context, b *api.MakeWave, id int64) (out 
 			return out, refuse("Not a wave", "%s", err)
 		}
 	}
-	if id, err = s.Waves.Put(ctx, w); err != nil {
+	if id, err = s.Waves.Put(ctx, service.Change{Wave: w, Reschedule: b.Reschedule}); err != nil {
 		return out, err
 	}
 	return s.showWave(ctx, &WaveInput{id})
@@ -150,8 +196,25 @@ func (s wavesAPI) fillWave(ctx context.Context, in *struct {
 	WaveInput
 	Body api.FillWave
 }) (api.WaveFilled, error) {
-	added, refusals, err := s.Waves.Fill(ctx, in.ID, in.Body.Keys, in.Body.ByName)
-	return api.WaveFilled{Added: added, Refusals: refusals}, err
+	f := service.Filling{Keys: in.Body.Keys, ByName: in.Body.ByName}
+	if in.Body.Day != "" {
+		var err error
+		if f.Day, err = wave.ReadDay(in.Body.Day); err != nil {
+			return api.WaveFilled{}, refuse("Not a day", "%s", err)
+		}
+	}
+	got, err := s.Waves.Fill(ctx, in.ID, f)
+	return api.WaveFilled(got), err
+}
+
+func (s wavesAPI) resumeWave(ctx context.Context, in *struct {
+	WaveInput
+	Body api.ResumeWave
+}) (api.WaveDetail, error) {
+	if err := s.Waves.Resume(ctx, in.ID, in.Body.Reason); err != nil {
+		return api.WaveDetail{}, err
+	}
+	return s.showWave(ctx, &in.WaveInput)
 }
 
 func (s wavesAPI) removeMember(ctx context.Context, in *struct {
@@ -162,9 +225,12 @@ func (s wavesAPI) removeMember(ctx context.Context, in *struct {
 }
 
 func (s wavesAPI) listBlackout(ctx context.Context, _ *struct{}) (api.Blackouts, error) {
-	_, dark, err := s.Waves.List(ctx)
 	out := api.Blackouts{Days: []api.Blackout{}}
-	for _, b := range dark {
+	cal, err := s.Waves.Calendar(ctx)
+	if err != nil {
+		return out, err
+	}
+	for _, b := range cal.Dark {
 		out.Days = append(out.Days, api.Blackout{From: string(b.From), To: string(b.To), Reason: b.Reason})
 	}
 	return out, err
@@ -186,7 +252,9 @@ func (s wavesAPI) setBlackout(ctx context.Context, in *struct{ Body api.Blackout
 	return s.Waves.SetBlackouts(ctx, list)
 }
 
-var handOffHeads = []string{"machine", "key", "site", "model", "day", "way", "edition", "package", "file", "sha256"}
+var handOffHeads = []string{
+	"machine", "key", "site", "model", "day", "way", "edition", "package", "file", "sha256", "release", "hop",
+}
 
 func (s wavesAPI) handingOver(h *service.HandOff) api.HandOff {
 	return api.HandOff{
@@ -212,9 +280,9 @@ func (s wavesAPI) handOff(ctx context.Context, in *struct {
 	kind := "application/json"
 	switch in.Format {
 	case "csv":
-		rows := make([][]string, len(out.Machines))
-		for i, m := range out.Machines {
-			rows[i] = []string{m.Name, m.Key, m.Site, m.Model, m.Day, m.Way, m.Edition, m.Package, m.File, m.SHA256}
+		var rows [][]string
+		for i := range out.Machines {
+			rows = append(rows, handOffRows(&out.Machines[i], got.To)...)
 		}
 		kind, err = "text/csv; charset=utf-8", writeTable(&b, handOffHeads, rows)
 	case "ndjson":
@@ -227,6 +295,27 @@ func (s wavesAPI) handOff(ctx context.Context, in *struct {
 		err = json.NewEncoder(&b).Encode(&out)
 	}
 	return &raw{ContentType: kind, Body: b.Bytes()}, err
+}
+
+// handOffRows are the lines of a machine in the table of a hand-off: one for each release on its way that is still to
+// be installed, the target last.
+func handOffRows(m *wave.Machine, target string) [][]string {
+	hops := m.Hops
+	if len(hops) == 0 {
+		hops = []wave.Hop{{Release: target, Day: m.Day, Edition: m.Edition, Package: m.Package, File: m.File,
+			SHA256: m.SHA256}}
+	}
+	var out [][]string
+	for i := range hops {
+		if h := &hops[i]; h.Outcome != wave.Arrived {
+			out = append(
+				out,
+				[]string{m.Name, m.Key, m.Site, m.Model, h.Day, m.Way, h.Edition, h.Package, h.File, h.SHA256,
+					h.Release, fmt.Sprintf("%d of %d", i+1, len(hops))},
+			)
+		}
+	}
+	return out
 }
 
 // writeTable writes comma-separated values that spreadsheet programs open right.
@@ -259,90 +348,30 @@ func (s wavesAPI) outcomes(ctx context.Context, in *struct {
 	WaveInput
 	Body api.Outcomes
 }) (api.OutcomesTaken, error) {
-	return s.takeOutcomes(ctx, in.ID, in.Body.Outcomes)
+	told := make([]service.SaidOutcome, len(in.Body.Outcomes))
+	for i, o := range in.Body.Outcomes {
+		told[i] = service.SaidOutcome(o)
+	}
+	taken, problems, err := s.Waves.TakeOutcomes(ctx, in.ID, told, false)
+	return api.OutcomesTaken{Taken: taken, Problems: problems}, err
 }
+
+// previewOutcomes is how many outcomes of a file an answer shows.
+const previewOutcomes = 100
 
 func (s wavesAPI) outcomesFile(ctx context.Context, in *struct {
 	WaveInput
 	Body api.OutcomesFile
-}) (api.OutcomesTaken, error) {
-	list, err := readOutcomes(in.Body.Name, in.Body.Content)
+}) (out api.OutcomesTaken, err error) {
+	b := &in.Body
+	told, heads, err := readOutcomes(b.Name, b.Content, &wave.Mapping{Columns: b.Columns, Words: b.Words})
 	if err != nil {
-		return api.OutcomesTaken{}, refuse("The file cannot be used", "%s", err)
+		return out, refuse("The file cannot be used", "%s", err)
 	}
-	return s.takeOutcomes(ctx, in.ID, list)
-}
-
-func (s wavesAPI) takeOutcomes(ctx context.Context, id int64, list []api.SaidOutcome) (api.OutcomesTaken, error) {
-	told := make([]service.SaidOutcome, len(list))
-	for i, o := range list {
-		told[i] = service.SaidOutcome(o)
+	out.Headings = heads
+	for _, o := range told[:min(len(told), previewOutcomes)] {
+		out.Outcomes = append(out.Outcomes, api.SaidOutcome(o))
 	}
-	taken, problems, err := s.Waves.TakeOutcomes(ctx, id, told)
-	return api.OutcomesTaken{Taken: taken, Problems: problems}, err
-}
-
-// readOutcomes reads a table with the columns machine, outcome and reason, or one object a line.
-func readOutcomes(name string, src []byte) ([]api.SaidOutcome, error) {
-	if bytes.HasPrefix(bytes.TrimSpace(src), []byte("{")) {
-		return readOutcomeLines(name, src)
-	}
-	sheets, err := tables.Read(name, src)
-	if err != nil {
-		return nil, err
-	}
-	at := map[string]int{}
-	for _, head := range []string{"machine", "outcome", "reason"} {
-		at[head] = slices.IndexFunc(sheets[0].Heads, func(h string) bool { return strings.EqualFold(h, head) })
-		if at[head] < 0 && head != "reason" {
-			return nil, fmt.Errorf(
-				"%s has no column %q; it has %s. Expected are machine, outcome and reason",
-				name, head, strings.Join(sheets[0].Heads, ", "))
-		}
-	}
-	var out []api.SaidOutcome
-	for _, row := range sheets[0].Texts() {
-		out = append(out, api.SaidOutcome{
-			Machine: cell(row, at["machine"]),
-			Outcome: strings.ToLower(cell(row, at["outcome"])),
-			Reason:  cell(row, at["reason"]),
-		})
-	}
-	return out, nil
-}
-
-// readOutcomeLines reads outcomes as JSON objects, one after another.
-func readOutcomeLines(name string, src []byte) ([]api.SaidOutcome, error) {
-	const form = "an object has machine, outcome and, for a failure, reason"
-	var out []api.SaidOutcome
-	dec := json.NewDecoder(bytes.NewReader(src))
-	for n := 1; ; n++ {
-		var object map[string]any
-		switch err := dec.Decode(&object); {
-		case err == io.EOF:
-			return out, nil
-		case err != nil:
-			return nil, fmt.Errorf("%s: object %d is not valid JSON; %s", name, n, form)
-		}
-		var o api.SaidOutcome
-		fields := map[string]*string{"machine": &o.Machine, "outcome": &o.Outcome, "reason": &o.Reason}
-		for _, key := range slices.Sorted(maps.Keys(object)) {
-			text, ok := object[key].(string)
-			switch {
-			case fields[key] == nil:
-				return nil, fmt.Errorf("%s: object %d has the unknown key %q; %s", name, n, key, form)
-			case !ok:
-				return nil, fmt.Errorf("%s: %s of object %d is not a text; %s", name, key, n, form)
-			}
-			*fields[key] = text
-		}
-		out = append(out, o)
-	}
-}
-
-func cell(row []string, at int) string {
-	if at < 0 || at >= len(row) {
-		return ""
-	}
-	return strings.TrimSpace(row[at])
+	out.Taken, out.Problems, err = s.Waves.TakeOutcomes(ctx, in.ID, told, b.DryRun)
+	return out, err
 }

@@ -55,7 +55,11 @@ func (s workAPI) showWork(ctx context.Context, in *workInput) (out api.Work, err
 		out.Stops = append(out.Stops, shown)
 	}
 	for i := range got.Batches {
-		out.Batches = append(out.Batches, showBatch(base, &got.Batches[i], in.Where))
+		b := showBatch(base, &got.Batches[i], in.Where)
+		for _, d := range got.Packages[b.Step] {
+			b.Packages = append(b.Packages, api.BatchPackage(d))
+		}
+		out.Batches = append(out.Batches, b)
 	}
 	for i := range got.Further {
 		out.Further = append(out.Further, showBatch(base, &got.Further[i], in.Where))
@@ -127,6 +131,8 @@ func showBatch(base *knowledge.Base, b *work.Batch, where string) api.Batch {
 		Expected: b.Expected,
 		Waiting:  b.Waiting,
 		Minutes:  api.Minutes(step.Minutes),
+		Installs: b.Installs,
+		Now:      b.Now,
 	}
 	of := []string{remedy.Reconfigure.String(), remedy.Refit.String()}
 	key := "step"

@@ -8,11 +8,11 @@ import (
 	"rolltop.example/rolltop/core/assess"
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/fleet"
-	"rolltop.example/rolltop/core/need"
 	"rolltop.example/rolltop/core/release"
 	"rolltop.example/rolltop/core/remedy"
 	"rolltop.example/rolltop/core/say"
 	"rolltop.example/rolltop/core/wave"
+	"rolltop.example/rolltop/core/work"
 	"rolltop.example/rolltop/internal/store"
 )
 
@@ -60,8 +60,9 @@ func (w *Waves) candidates(ctx context.Context, all *state, one *wave.Wave) (*ca
 	if err != nil {
 		return nil, err
 	}
+	steps := w.knowledge.Base().Steps
 	for id, r := range out.rows {
-		c := candidate(r, one)
+		c := candidate(r, one, steps)
 		c.ByName, c.Failing = byName[id], bad[id]
 		if other := all.in[id]; other != 0 && other != one.ID {
 			c.Elsewhere = all.wave(other).Name
@@ -71,7 +72,7 @@ func (w *Waves) candidates(ctx context.Context, all *state, one *wave.Wave) (*ca
 	return out, nil
 }
 
-func candidate(r *fleet.Row, one *wave.Wave) *wave.Candidate {
+func candidate(r *fleet.Row, one *wave.Wave, steps *remedy.Library) *wave.Candidate {
 	c := &wave.Candidate{
 		Key:         r.Key,
 		Name:        r.Name,
@@ -81,7 +82,9 @@ func candidate(r *fleet.Row, one *wave.Wave) *wave.Candidate {
 		Decided:     r.Decided,
 		Later:       r.Later,
 		Retired:     r.Retired,
+		Clean:       r.Way == release.Reinstall,
 	}
+	c.OnlyWay = c.Disposition == remedy.Reconfigure && work.Parse(r.Plan).OnlyWay(steps)
 	if r.Release != nil {
 		c.On = r.Installed == r.Release.Name || r.Judged && r.Disposition == remedy.Done
 		c.Waived, c.Fails = r.TitlesAt('w'), strings.Join(r.TitlesAt('f'), ", ")
@@ -131,7 +134,9 @@ func (w *Waves) packages(ctx context.Context, one *wave.Wave, c *candidates) (ma
 					m.Prepare = append(m.Prepare, prep.Title)
 				}
 			}
-			c.of[id].NoPackage = deliver(&m, rel, f)
+			c.of[id].NoPackage = m.Deliver(rel, f)
+			m.Loses = wave.Losses(rel, f)
+			c.of[id].Loses = m.Loses
 			out[id] = m
 		}
 		return nil
@@ -143,23 +148,4 @@ func (w *Waves) packages(ctx context.Context, one *wave.Wave, c *candidates) (ma
 		c.of[id].NoPackage = wave.FactsNotRead
 	}
 	return out, nil
-}
-
-// deliver fills in what a machine gets, and says why it gets nothing.
-func deliver(m *wave.Machine, rel *release.Release, f *fact.Facts) (nothing string) {
-	if len(rel.Packages) == 0 {
-		return ""
-	}
-	got := rel.Deliver(f, m.Way)
-	m.Edition = got.Edition
-	switch {
-	case got.Package != nil && got.PackageTruth == need.True:
-		m.Package, m.File, m.SHA256 = got.Package.ID, got.Package.File, got.Package.SHA256
-		return ""
-	case m.Way == release.Reinstall: // it is set up from whatever the organisation installs with
-		return ""
-	case got.PackageTruth == need.Unknown:
-		return wave.PackageNotKnown
-	}
-	return wave.NoSuchPackage
 }

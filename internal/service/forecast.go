@@ -40,17 +40,25 @@ func (w *Work) Expected(ctx context.Context) ([]store.Expected, error) {
 	return out, nil
 }
 
-// Forecasts are the forecasts of all classes that have a target. dark are the days on which
-// nothing is upgraded.
-func (w *Work) Forecasts(ctx context.Context, dark []wave.Blackout, staleDays int) ([]Forecast, error) {
-	expected, err := w.Expected(ctx)
-	if err != nil {
-		return nil, err
-	}
+// Forecasts are the forecasts of all classes that have a target, for the machines of a filter. A pace of 0 is the
+// actual one.
+func (w *Work) Forecasts(
+	ctx context.Context,
+	cal *wave.Calendar,
+	staleDays int,
+	pace float64,
+	where string,
+) ([]Forecast, error) {
 	unseen := 0
-	for i := range expected {
-		if expected[i].Machine == "" {
-			unseen++
+	if where == "" { // nothing else is known of them
+		expected, err := w.Expected(ctx)
+		if err != nil {
+			return nil, err
+		}
+		for i := range expected {
+			if expected[i].Machine == "" {
+				unseen++
+			}
 		}
 	}
 	var out []Forecast
@@ -59,7 +67,7 @@ func (w *Work) Forecasts(ctx context.Context, dark []wave.Blackout, staleDays in
 		if !ok {
 			continue
 		}
-		f, arrivals, err := w.standing(ctx, class, t, staleDays)
+		f, arrivals, err := w.standing(ctx, fleet.And(where, fleet.Term("class", class)), t, staleDays)
 		if err != nil {
 			return nil, err
 		}
@@ -68,21 +76,21 @@ func (w *Work) Forecasts(ctx context.Context, dark []wave.Blackout, staleDays in
 			f.Machines += unseen
 		}
 		if f.Parts > 0 {
-			if f.LeadDays, err = w.slowestPart(ctx, class); err != nil {
+			if f.LeadDays, err = w.slowestPart(ctx, fleet.And(where, fleet.Term("class", class))); err != nil {
 				return nil, err
 			}
 		}
-		out = append(out, Forecast{f.Predict(arrivals, dark, w.Now()), class, t.Release.Name})
+		out = append(out, Forecast{f.Predict(arrivals, cal, pace, w.Now()), class, t.Release.Name})
 	}
 	return out, nil
 }
 
-// standing is where the machines of a class are that the viewer sees, and when those that came to
+// standing is where the machines of a filter are that the viewer sees, and when those that came to
 // the target did.
 func (w *Work) standing(
-	ctx context.Context, class string, t Target, staleDays int,
+	ctx context.Context, where string, t Target, staleDays int,
 ) (f wave.Forecast, arrivals []time.Time, err error) {
-	mine, err := w.index.Where(ctx, fleet.Term("class", class))
+	mine, err := w.index.Where(ctx, where)
 	if err != nil {
 		return f, nil, err
 	}
@@ -102,8 +110,8 @@ func (w *Work) standing(
 
 // slowestPart is how many days the part that takes the longest of those that are to be ordered
 // takes.
-func (w *Work) slowestPart(ctx context.Context, class string) (int, error) {
-	machines, err := w.workers(ctx, fleet.Term("class", class))
+func (w *Work) slowestPart(ctx context.Context, where string) (int, error) {
+	machines, err := w.workers(ctx, where)
 	if err != nil {
 		return 0, err
 	}

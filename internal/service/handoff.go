@@ -15,19 +15,30 @@ import (
 // HandOff is the machines of a wave for a deployment system.
 type HandOff struct {
 	Wave     wave.Wave
+	To       string         // name of the release
+	Paused   string         // why nothing is handed over; "": it is
 	Machines []wave.Machine // that are handed over
 	Refused  []wave.Machine // in the wave, and not to be upgraded now
 }
 
-// HandOff is what of a wave is handed over now.
+// HandOff is what of a wave is handed over now. Of a wave that is paused nothing is.
 func (w *Waves) HandOff(ctx context.Context, id int64) (*HandOff, error) {
 	got, err := w.Get(ctx, id)
 	if err != nil {
 		return nil, err
 	}
-	out := &HandOff{Wave: got.Wave.Wave, Machines: []wave.Machine{}, Refused: []wave.Machine{}}
+	out := &HandOff{
+		Wave:     got.Wave.Wave,
+		To:       got.To,
+		Paused:   got.Paused,
+		Machines: []wave.Machine{},
+		Refused:  []wave.Machine{},
+	}
 	for _, m := range got.Members {
 		switch {
+		case m.Outcome == wave.Waiting && got.Paused != "":
+			m.Refused, m.Reason = true, "the wave is paused: "+got.Paused
+			out.Refused = append(out.Refused, m)
 		case m.Refused:
 			out.Refused = append(out.Refused, m)
 		case m.Outcome == wave.Waiting || m.Outcome == wave.Handed:
@@ -43,18 +54,31 @@ func (w *Waves) Hand(ctx context.Context, id int64) (*HandOff, error) {
 	if err != nil {
 		return nil, err
 	}
+	if out.Paused != "" {
+		return nil, refuse(
+			"The wave is paused",
+			"the wave %q is paused: %s. Resume it first",
+			out.Wave.Name,
+			out.Paused,
+		)
+	}
 	today := wave.On(w.Now())
 	if out.Wave.Starts > today {
-		return nil, refuse("Too early", "the wave %q starts on %s; today is %s", out.Wave.Name, out.Wave.Starts, today)
+		return nil, refuse(
+			"Too early",
+			"the wave %q starts on %s; today is %s",
+			out.Wave.Name,
+			out.Wave.Starts,
+			today,
+		)
 	}
-	dark, err := w.Store.Blackouts(ctx)
+	cal, err := w.Calendar(ctx)
 	if err != nil {
 		return nil, err
 	}
-	for _, b := range dark {
-		if b.Covers(today) {
-			return nil, refuse("Blackout day", "nothing is upgraded from %s to %s (%s)", b.From, b.To, b.Reason)
-		}
+	if why := cal.Off(today); why != "" {
+		return nil, refuse("Nothing is upgraded today", "today, %s, is %s; the next allowed day is %s", today, why,
+			cal.Next(today))
 	}
 	var ids []int64
 	for _, m := range out.Machines {
@@ -76,13 +100,14 @@ func (w *Waves) Hand(ctx context.Context, id int64) (*HandOff, error) {
 	return out, nil
 }
 
-// SaidOutcome is what a deployment system tells of a machine, which it names by key or name.
-type SaidOutcome struct{ Machine, Outcome, Reason string }
+// SaidOutcome is what a deployment system tells of a machine, which it names by key or name. Release is the
+// intermediate release that it is about; "" is the target.
+type SaidOutcome struct{ Machine, Outcome, Reason, Release string }
 
 // TakeOutcomes keeps what was told of machines of a wave, and says line by line what it does not
-// keep.
+// keep. In a trial nothing is kept.
 func (w *Waves) TakeOutcomes(
-	ctx context.Context, id int64, told []SaidOutcome,
+	ctx context.Context, id int64, told []SaidOutcome, trial bool,
 ) (taken int, problems []string, err error) {
 	all, one, err := w.find(ctx, id)
 	if err != nil {
@@ -92,39 +117,81 @@ func (w *Waves) TakeOutcomes(
 	if err != nil {
 		return 0, nil, err
 	}
-	at := map[string]int64{}
-	for _, m := range all.members[one.ID] {
-		if r := c.rows[m.MachineID]; r != nil {
-			at[r.Key], at[strings.ToLower(r.Name)] = r.ID, r.ID
+	at := map[string]*store.Member{}
+	members := all.members[one.ID]
+	for i := range members {
+		if r := c.rows[members[i].MachineID]; r != nil {
+			at[r.Key], at[strings.ToLower(r.Name)] = &members[i], &members[i]
 		}
 	}
+	now := w.Now().UnixMilli()
 	for i, o := range told {
-		machine, ok := at[strings.ToLower(o.Machine)]
-		if wrong := outcomeMistake(&o, ok, one); wrong != "" {
+		m := at[strings.ToLower(o.Machine)]
+		if wrong := outcomeMistake(&o, m, one, w.nameOf(one)); wrong != "" {
 			problems = append(problems, fmt.Sprintf("%d: %s", i+1, wrong))
 			continue
 		}
-		if err := w.Store.SayOutcome(ctx, one.ID, machine, o.Outcome, strings.TrimSpace(o.Reason),
-			w.Now()); err != nil {
+		taken++
+		if trial {
+			continue
+		}
+		if o.Release == w.nameOf(one) {
+			o.Release = ""
+		}
+		if err := w.Store.SayOutcome(ctx, &store.WaveRecord{WaveID: one.ID, MachineID: m.MachineID, Release: o.Release,
+			Outcome: o.Outcome, Reason: strings.TrimSpace(o.Reason), By: by(ctx), Millis: now}); err != nil {
 			return 0, nil, orMissing(err, NoWave(one.ID))
 		}
-		taken++
 	}
-	store.Note(ctx, "", fmt.Sprintf("%s: %s", one.Name, say.Count(taken, "outcome", "outcomes")))
+	store.Note(ctx, "", fmt.Sprintf("%s: %s", one.Name, countOutcomes(told, problems, taken)))
 	w.index.Changed()
 	return taken, problems, nil
 }
 
-func outcomeMistake(o *SaidOutcome, inWave bool, one *wave.Wave) string {
+// nameOf is the name of the release that a wave brings.
+func (w *Waves) nameOf(one *wave.Wave) string {
+	if t, ok := w.releases.TargetOf(one.Release); ok {
+		return t.Release.Name
+	}
+	return one.Release
+}
+
+// countOutcomes says how many outcomes there were of each kind, for the audit log.
+func countOutcomes(told []SaidOutcome, problems []string, taken int) string {
+	text := say.Count(taken, "outcome", "outcomes")
+	if len(problems) == 0 && len(told) <= 20 {
+		var each []string
+		for _, o := range told {
+			each = append(each, strings.TrimSpace(o.Machine+" "+o.Outcome+" "+o.Release))
+		}
+		text += " (" + strings.Join(each, ", ") + ")"
+	}
+	return text
+}
+
+func outcomeMistake(o *SaidOutcome, m *store.Member, one *wave.Wave, target string) string {
 	known := []string{wave.Arrived, wave.Failed, wave.Back, wave.Waiting}
 	switch {
-	case !inWave:
+	case m == nil:
 		return fmt.Sprintf("the machine %q is not in the wave %q", o.Machine, one.Name)
 	case !slices.Contains(known, o.Outcome):
 		return fmt.Sprintf("unknown outcome %q; use arrived, failed, back, or waiting to try again",
 			o.Outcome)
+	case m.HandedOffAt == 0 && m.ArrivedAt == 0:
+		return fmt.Sprintf("%s was not handed off yet, so it has no outcome; record the hand-off of the wave first",
+			o.Machine)
 	case o.Outcome == wave.Failed && strings.TrimSpace(o.Reason) == "":
 		return fmt.Sprintf("the reason why %s failed is missing", o.Machine)
+	}
+	if o.Release == "" || o.Release == target {
+		return ""
+	}
+	hops := make([]string, 0, len(m.Hops)+1)
+	for i := range m.Hops {
+		hops = append(hops, m.Hops[i].Release)
+	}
+	if !slices.Contains(hops, o.Release) {
+		return fmt.Sprintf("%s does not go by %q; %s", o.Machine, o.Release, suggest(o.Release, append(hops, target)))
 	}
 	return ""
 }

@@ -251,6 +251,9 @@ func (j *Judge) machine(tx *store.Tx, d *store.Machine, inv *inventory.Document,
 	}
 	if cause == store.ByInventory {
 		runs := inv.OS.Name.Or("") == t.Release.Name
+		if err := tx.SeenHop(d.ID, inv.OS.Name.Or(""), inv.TakenAt); err != nil {
+			return judged{}, err
+		}
 		if err := tx.Seen(d.ID, t.Release.ID, t.Release.Name, runs, inv.TakenAt); err != nil {
 			return judged{}, err
 		}

@@ -150,7 +150,15 @@ func (s *Service) SetWave(ctx context.Context, w wave.Wave, where string, handed
 		return 0, err
 	}
 	ids = ids[:min(len(ids), w.Most)]
-	if err := s.Store.AddMembers(ctx, w.ID, ids, ""); err != nil {
+	cal, err := s.Waves.Calendar(ctx)
+	if err != nil {
+		return 0, err
+	}
+	members := make([]store.Member, len(ids))
+	for i, day := range cal.Assign(len(ids), &w, nil, w.Starts) {
+		members[i] = store.Member{WaveID: w.ID, MachineID: ids[i], Day: string(day)}
+	}
+	if err := s.Store.SetMembers(ctx, members); err != nil {
 		return 0, err
 	}
 	if !handedOff.IsZero() {
@@ -172,7 +180,8 @@ func (s *Service) SayOutcome(ctx context.Context, id int64, key, outcome, reason
 	if err != nil {
 		return err
 	}
-	return s.Store.SayOutcome(ctx, id, d.ID, outcome, reason, at)
+	return s.Store.SayOutcome(ctx, &store.WaveRecord{WaveID: id, MachineID: d.ID, Outcome: outcome, Reason: reason,
+		By: desktopSupport, Millis: at.UnixMilli()})
 }
 
 // SetBlackouts replaces the days on which nothing is upgraded.

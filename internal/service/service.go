@@ -104,7 +104,9 @@ func assemble(o Options) *Service {
 	s.Flow = newFlow()
 	s.Intake = &Intake{Records: r, judge: s.Judge, index: s.Index, flow: s.Flow}
 	s.Intake.disk = disk{keepFree: o.KeepFree, free: o.FreeBytes}
-	s.Waves = &Waves{Records: r, releases: s.Releases, index: s.Index}
+	s.Waves = &Waves{
+		Records: r, releases: s.Releases, knowledge: s.Knowledge, index: s.Index, settings: s.Settings,
+	}
 	s.Work = &Work{
 		Records: r, releases: s.Releases, knowledge: s.Knowledge, index: s.Index,
 		machines: s.Machines, decisions: s.Decisions, waves: s.Waves,

@@ -1,6 +1,7 @@
 package service
 
 import (
+	"cmp"
 	"context"
 	"maps"
 	"slices"
@@ -8,6 +9,7 @@ import (
 	"strings"
 	"sync"
 
+	"rolltop.example/rolltop/core/wave"
 	"rolltop.example/rolltop/internal/store"
 )
 
@@ -18,6 +20,9 @@ type Values struct {
 	RetiredDays     int  // after which a retired machine is removed; 0: never
 	ViewersSeeAll   bool // serial numbers, UUIDs and installed titles, too
 	WebhooksPrivate bool // webhooks may be sent to this host and to private networks
+
+	WorkingDays  string // of the week, as mon,tue
+	WorkingHours string // of a day, as 08:00-16:00
 }
 
 // Settings holds the values in force.
@@ -53,12 +58,20 @@ func (s *Settings) load(ctx context.Context) error {
 		RetiredDays:     number("retired-days", 90),
 		ViewersSeeAll:   stored["viewers-see-all"] == "yes",
 		WebhooksPrivate: stored["webhooks-private"] == "yes",
+		WorkingDays:     cmp.Or(stored["working-days"], "mon,tue,wed,thu,fri"),
+		WorkingHours:    cmp.Or(stored["working-hours"], "08:00-16:00"),
 	}
 	return nil
 }
 
 // Set stores other values and puts them in force.
 func (s *Settings) Set(ctx context.Context, v Values) error {
+	if _, err := wave.ReadWorkingDays(v.WorkingDays); err != nil {
+		return refuse("Not working days", "%s", err)
+	}
+	if _, err := wave.ReadHours(v.WorkingHours); err != nil {
+		return refuse("Not working hours", "%s", err)
+	}
 	values, had := v.stored(), s.Get()
 	store.Note(ctx, differing(had.stored(), values), differing(values, had.stored()))
 	if err := s.Store.SetSettings(ctx, values); err != nil {
@@ -75,6 +88,8 @@ func (v Values) stored() map[string]string {
 		"retired-days":     strconv.Itoa(v.RetiredDays),
 		"viewers-see-all":  yesNo(v.ViewersSeeAll),
 		"webhooks-private": yesNo(v.WebhooksPrivate),
+		"working-days":     v.WorkingDays,
+		"working-hours":    v.WorkingHours,
 	}
 }
 

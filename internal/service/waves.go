@@ -13,21 +13,22 @@ import (
 	"rolltop.example/rolltop/core/fleet"
 	"rolltop.example/rolltop/core/say"
 	"rolltop.example/rolltop/core/wave"
-	"rolltop.example/rolltop/core/work"
 	"rolltop.example/rolltop/internal/store"
 )
 
 // Waves bring machines to their target in groups.
 type Waves struct {
 	Records
-	releases *Releases
-	index    *Index
+	releases  *Releases
+	knowledge *Knowledge
+	index     *Index
+	settings  *Settings
 }
 
 // state is all waves with their machines.
 type state struct {
 	waves   []wave.Wave
-	dark    []wave.Blackout
+	cal     *wave.Calendar
 	members map[int64][]store.Member // by wave
 	in      map[int64]int64          // machine → a wave that has not ended
 }
@@ -38,7 +39,7 @@ func (w *Waves) state(ctx context.Context) (*state, error) {
 	if out.waves, err = w.Store.Waves(ctx); err != nil {
 		return nil, err
 	}
-	if out.dark, err = w.Store.Blackouts(ctx); err != nil {
+	if out.cal, err = w.Calendar(ctx); err != nil {
 		return nil, err
 	}
 	all, err := w.Store.Members(ctx)
@@ -53,6 +54,16 @@ func (w *Waves) state(ctx context.Context) (*state, error) {
 		}
 	}
 	return &out, nil
+}
+
+// Calendar is the days on which nothing is upgraded: days of the week without work, and blackout days.
+func (w *Waves) Calendar(ctx context.Context) (*wave.Calendar, error) {
+	free, err := wave.ReadWorkingDays(w.settings.Get().WorkingDays)
+	if err != nil {
+		return nil, err
+	}
+	dark, err := w.Store.Blackouts(ctx)
+	return &wave.Calendar{Dark: dark, Free: free}, err
 }
 
 func (s *state) wave(id int64) *wave.Wave {
@@ -79,6 +90,48 @@ func outcomeOf(m *store.Member, takenAt time.Time) string {
 	return wave.Outcome(m.HandedOff(), m.Arrived(), m.Left(), m.Said(), m.Outcome, takenAt)
 }
 
+// pauses says of each wave that is paused why. taken are the times of the latest inventories of all members: a wave is
+// paused whoever looks at it.
+func (s *state) pauses(taken map[int64]time.Time) map[int64]string {
+	stopped, out := map[int64]string{}, map[int64]string{}
+	for i := range s.waves {
+		w := &s.waves[i]
+		if w.StopPercent == 0 || w.Ended {
+			continue
+		}
+		if why := w.Stopped(s.outcomes(w, taken)); why != "" {
+			stopped[w.ID] = why
+		}
+	}
+	for i := range s.waves {
+		if why := wave.Pause(&s.waves[i], s.waves, stopped); why != "" {
+			out[s.waves[i].ID] = why
+		}
+	}
+	return out
+}
+
+// outcomes counts the machines of a wave by outcome.
+func (s *state) outcomes(w *wave.Wave, taken map[int64]time.Time) map[string]int {
+	out := map[string]int{}
+	for i := range s.members[w.ID] {
+		m := &s.members[w.ID][i]
+		out[outcomeOf(m, taken[m.MachineID])]++
+	}
+	return out
+}
+
+// taken are the times of the latest inventories of all machines that are or were in a wave.
+func (w *Waves) taken(ctx context.Context, all *state) (map[int64]time.Time, error) {
+	mine, out := all.machines(), map[int64]time.Time{}
+	err := w.index.Each(ctx, fleet.Filter{}.Within("retired", "yes", "no"), func(r *fleet.Row) {
+		if mine[r.ID] {
+			out[r.ID] = r.TakenAt
+		}
+	})
+	return out, err
+}
+
 // find is a wave with all others, or the refusal that there is none.
 func (w *Waves) find(ctx context.Context, id int64) (*state, *wave.Wave, error) {
 	all, err := w.state(ctx)
@@ -98,11 +151,12 @@ type Wave struct {
 	To       string // name of its release
 	Machines int
 	Outcomes map[string]int // machines by outcome
+	Paused   string         // why it is paused; "": it is not
 	Says     string
 }
 
 // List are the waves of which the viewer sees a machine, and the days on which nothing is upgraded.
-func (w *Waves) List(ctx context.Context) ([]Wave, []wave.Blackout, error) {
+func (w *Waves) List(ctx context.Context) ([]Wave, *wave.Calendar, error) {
 	all, err := w.state(ctx)
 	if err != nil {
 		return nil, nil, err
@@ -111,14 +165,19 @@ func (w *Waves) List(ctx context.Context) ([]Wave, []wave.Blackout, error) {
 	if err != nil {
 		return nil, nil, err
 	}
+	taken, err := w.taken(ctx, all)
+	if err != nil {
+		return nil, nil, err
+	}
 	var out []Wave
+	paused := all.pauses(taken)
 	for i := range all.waves {
 		one := &all.waves[i]
 		if !ViewerOf(ctx).Limited() || anySeen(all.members[one.ID], seen) {
-			out = append(out, w.show(ctx, one, all.members[one.ID], seen))
+			out = append(out, w.show(ctx, one, all.members[one.ID], seen, paused[one.ID]))
 		}
 	}
-	return out, all.dark, nil
+	return out, all.cal, nil
 }
 
 // anySeen says that one of the members is among machines.
@@ -127,8 +186,10 @@ func anySeen(members []store.Member, seen map[int64]*fleet.Row) bool {
 }
 
 // show says a wave as a viewer may see it: its rule may name sites that they do not see.
-func (w *Waves) show(ctx context.Context, one *wave.Wave, members []store.Member, seen map[int64]*fleet.Row) Wave {
-	out := Wave{Wave: *one, To: one.Release, Outcomes: map[string]int{}}
+func (w *Waves) show(
+	ctx context.Context, one *wave.Wave, members []store.Member, seen map[int64]*fleet.Row, paused string,
+) Wave {
+	out := Wave{Wave: *one, To: one.Release, Outcomes: map[string]int{}, Paused: paused}
 	if ViewerOf(ctx).Limited() {
 		out.Rule = fleet.Term(fleet.ExternalWave, strconv.FormatInt(one.ID, 10))
 	}
@@ -141,7 +202,9 @@ func (w *Waves) show(ctx context.Context, one *wave.Wave, members []store.Member
 	if t, ok := w.releases.TargetOf(one.Release); ok {
 		out.To = t.Release.Name
 	}
-	out.Says = one.Says(out.Outcomes)
+	if out.Says = one.Says(out.Outcomes); paused != "" {
+		out.Says += " It is paused: " + paused + "."
+	}
 	return out
 }
 
@@ -167,11 +230,18 @@ func (w *Waves) Get(ctx context.Context, id int64) (*Detail, error) {
 	if err != nil {
 		return nil, err
 	}
+	taken, err := w.taken(ctx, all)
+	if err != nil {
+		return nil, err
+	}
 	members, now := all.members[one.ID], w.Now()
 	if ViewerOf(ctx).Limited() && !anySeen(members, c.rows) {
 		return nil, missing("%s", NoWave(id))
 	}
-	out := &Detail{Wave: w.show(ctx, one, members, c.rows), Members: []wave.Machine{}}
+	out := &Detail{
+		Wave:    w.show(ctx, one, members, c.rows, all.pauses(taken)[one.ID]),
+		Members: []wave.Machine{},
+	}
 	mine := map[int64]bool{}
 	for i := range members {
 		m := &members[i]
@@ -182,20 +252,14 @@ func (w *Waves) Get(ctx context.Context, id int64) (*Detail, error) {
 		mine[r.ID] = true
 		is := packages[r.ID]
 		is.Outcome, is.Reason, is.ByName, is.HandedOffAt = outcomeOf(m, r.TakenAt), m.Reason, m.ByName, m.HandedOff()
+		is.Day, is.Hops = m.Day, hopsOf(m, &is, out.To, r.Installed)
 		if is.Outcome == wave.Waiting {
-			is.Reason = wave.Refuse(c.of[r.ID], now)
+			is.Reason = cmp.Or(wave.Refuse(c.of[r.ID], now), darkDay(&is, all.cal))
 			is.Refused = is.Reason != ""
 		}
 		out.Members = append(out.Members, is)
 	}
 	slices.SortFunc(out.Members, func(a, b wave.Machine) int { return strings.Compare(a.Site+a.Name, b.Site+b.Name) })
-	days, err := w.days(ctx, members, one, all.dark)
-	if err != nil {
-		return nil, err
-	}
-	for i := range out.Members {
-		out.Members[i].Day = string(days[out.Members[i].Key])
-	}
 	no := wave.Refusals{}
 	for _, id := range c.picked {
 		if mine[id] {
@@ -212,39 +276,73 @@ func (w *Waves) Get(ctx context.Context, id int64) (*Detail, error) {
 	return out, nil
 }
 
-// days are the days on which the machines of a wave go, by their keys. They are the same whoever
-// asks: spread over all members, and not over those that somebody sees.
-func (w *Waves) days(
-	ctx context.Context, members []store.Member, one *wave.Wave, dark []wave.Blackout,
-) (map[string]wave.Day, error) {
-	mine := make(map[int64]bool, len(members))
-	for i := range members {
-		mine[members[i].MachineID] = true
+// darkDay says that an announced day has become one on which nothing is upgraded, or "".
+func darkDay(m *wave.Machine, cal *wave.Calendar) string {
+	if m.Day == "" {
+		return ""
 	}
-	type standing struct{ at, key string }
-	var list []standing
-	err := w.index.Each(ctx, fleet.Filter{}.Within("retired", "yes", "no"), func(r *fleet.Row) {
-		if mine[r.ID] {
-			list = append(list, standing{r.Site + r.Name, r.Key})
+	if why := cal.Off(wave.Day(m.Day)); why != "" {
+		return fmt.Sprintf("its day, %s, is %s now: give it another day", m.Day, why)
+	}
+	return ""
+}
+
+// hopsOf are the hops of a machine in a wave: those that were announced when it entered, with what became of them, and
+// with the packages of what is still to come. The last one is the target.
+func hopsOf(m *store.Member, is *wave.Machine, target, installed string) []wave.Hop {
+	if len(m.Hops) == 0 {
+		return is.Hops
+	}
+	now, outcome := is.Hops, is.Outcome
+	var out []wave.Hop
+	reached := 0 // hops up to the one that the machine runs
+	for i := range m.Hops {
+		if h := &m.Hops[i]; h.SeenAt > 0 || h.Release == installed || h.Outcome == wave.Arrived {
+			reached = i + 1
 		}
-	})
-	if err != nil {
-		return nil, err
 	}
-	slices.SortFunc(list, func(a, b standing) int {
-		return cmp.Or(strings.Compare(a.at, b.at), strings.Compare(a.key, b.key))
-	})
-	out := make(map[string]wave.Day, len(list))
-	for i, day := range wave.Spread(len(list), one.Starts, one.Ends, dark) {
-		out[list[i].key] = day
+	for i := range m.Hops {
+		h := &m.Hops[i]
+		hop := wave.Hop{Release: h.Release, Day: h.Day, SeenAt: h.Seen(), Outcome: wave.Waiting}
+		at := slices.IndexFunc(now, func(x wave.Hop) bool { return x.Release == h.Release })
+		if at >= 0 {
+			p := &now[at]
+			hop.Edition, hop.Package, hop.File, hop.SHA256, hop.NoPackage = p.Edition, p.Package, p.File, p.SHA256,
+				p.NoPackage
+		}
+		switch {
+		case i < reached || outcome == wave.Arrived:
+			hop.Outcome, hop.NoPackage = wave.Arrived, ""
+		case h.Outcome == wave.Failed:
+			hop.Outcome, hop.Reason = wave.Failed, h.Reason
+		case m.HandedOffAt > 0:
+			hop.Outcome = wave.Handed
+		}
+		out = append(out, hop)
 	}
-	return out, nil
+	return append(out, wave.Hop{
+		Release: target,
+		Day:     m.Day,
+		Outcome: outcome,
+		Edition: is.Edition,
+		Package: is.Package,
+		File:    is.File,
+		SHA256:  is.SHA256,
+		SeenAt:  m.Arrived(),
+	})
+}
+
+// Change is how a wave is added or changed.
+type Change struct {
+	wave.Wave
+	Reschedule bool // machines that were not handed off get new days
 }
 
 // Put adds a wave, or changes the one of its number, and gives its number. Without a release it
-// is to the target of PCs.
-func (w *Waves) Put(ctx context.Context, one wave.Wave) (int64, error) {
+// is to the target of PCs. Announced days stay as they are unless they are to be rescheduled.
+func (w *Waves) Put(ctx context.Context, change Change) (int64, error) {
 	const title = "Not a wave"
+	one := change.Wave
 	if t, ok := w.releases.Target(fact.PC); ok && one.Release == "" {
 		one.Release = t.Release.ID
 	}
@@ -265,8 +363,14 @@ func (w *Waves) Put(ctx context.Context, one wave.Wave) (int64, error) {
 			return 0, err
 		}
 	}
-	if err := wave.Check(&one, all.waves, all.dark, today); err != nil {
+	if err := wave.Check(&one, all.waves, all.cal, today); err != nil {
 		return 0, refuse(title, "%s", err)
+	}
+	members := all.members[one.ID]
+	if outside := outsideOf(&one, members); outside > 0 && !change.Reschedule {
+		return 0, refuse("Announced days", "%s announced before %s or after %s; keep these days in the wave, or "+
+			"reschedule", say.Count(outside, "machine has a day that was", "machines have days that were"), one.Starts,
+			one.Ends)
 	}
 	store.Note(ctx, "", fmt.Sprintf("%s to %s, %s to %s, at most %d: %s",
 		one.Name, one.Release, one.Starts, one.Ends, one.Most, one.Rule))
@@ -274,8 +378,55 @@ func (w *Waves) Put(ctx context.Context, one wave.Wave) (int64, error) {
 	if err != nil {
 		return 0, orMissing(err, NoWave(one.ID))
 	}
+	if change.Reschedule {
+		if err := w.reschedule(ctx, &one, members, all.cal); err != nil {
+			return 0, err
+		}
+	}
 	w.index.Changed()
 	return id, nil
+}
+
+// outsideOf counts machines that were not handed off and whose announced day is not in the wave.
+func outsideOf(one *wave.Wave, members []store.Member) int {
+	n := 0
+	for i := range members {
+		m := &members[i]
+		if first := wave.Day(firstDay(m)); m.HandedOffAt == 0 && first != "" &&
+			(first < one.Starts || first > one.Ends) {
+			n++
+		}
+	}
+	return n
+}
+
+// Resume lets a wave that its stop rule pauses go on.
+func (w *Waves) Resume(ctx context.Context, id int64, reason string) error {
+	all, one, err := w.find(ctx, id)
+	if err != nil {
+		return err
+	}
+	taken, err := w.taken(ctx, all)
+	if err != nil {
+		return err
+	}
+	outcomes := all.outcomes(one, taken)
+	if one.Stopped(outcomes) == "" {
+		if why := all.pauses(taken)[id]; why != "" {
+			return refuse("Paused by its pilot", "%s; resume the pilot", why)
+		}
+		return refuse("Not paused", "the wave %q is not paused", one.Name)
+	}
+	if strings.TrimSpace(reason) == "" {
+		return refuse("Not resumed", "the reason is missing; say why the wave %q can go on", one.Name)
+	}
+	failures := outcomes[wave.Failed] + outcomes[wave.Back]
+	store.Note(ctx, "paused: "+one.Stopped(outcomes), "goes on: "+strings.TrimSpace(reason))
+	if err := w.Store.ForgiveWave(ctx, id, failures); err != nil {
+		return orMissing(err, NoWave(id))
+	}
+	w.index.Changed()
+	return nil
 }
 
 // End ends a wave; machines that were not handed over are free again.
@@ -287,85 +438,7 @@ func (w *Waves) End(ctx context.Context, id int64) error {
 	return nil
 }
 
-// Fill puts machines into a wave: those that are named by their keys, or as many of the rule as
-// there is room for. byName lets named ones in although a requirement is waived.
-func (w *Waves) Fill(
-	ctx context.Context, id int64, keys []string, byName bool,
-) (added int, no []wave.Refusal, err error) {
-	all, one, err := w.find(ctx, id)
-	if err != nil {
-		return 0, nil, err
-	}
-	if one.Ended {
-		return 0, nil, refuse("The wave has ended", "the wave %q has ended and accepts no machines", one.Name)
-	}
-	if byName && len(keys) == 0 {
-		return 0, nil, refuse("By name", "machines with a waived requirement enter by name only: give their keys")
-	}
-	if keys, err = w.index.Keys(ctx, keys); err != nil {
-		return 0, nil, err
-	}
-	c, err := w.candidates(ctx, all, one)
-	if err != nil {
-		return 0, nil, err
-	}
-	if _, err := w.packages(ctx, one, c); err != nil {
-		return 0, nil, err
-	}
-	who := ""
-	if byName {
-		who = by(ctx)
-	}
-	add, refusals := w.enter(all, one, c, keys, who)
-	store.Note(ctx, "", fmt.Sprintf("%s: %s more", one.Name, say.Count(len(add), "machine", "machines")))
-	if err := w.Store.AddMembers(ctx, one.ID, add, who); err != nil {
-		return 0, nil, err
-	}
-	w.index.Changed()
-	return len(add), refusals.List(), nil
-}
-
-// enter picks the machines that may enter a wave, and says why the others may not.
-func (w *Waves) enter(
-	all *state, one *wave.Wave, c *candidates, keys []string, byName string,
-) ([]int64, wave.Refusals) {
-	named, only := map[string]bool{}, len(keys) > 0
-	for _, k := range keys {
-		named[k] = true
-	}
-	members := all.members[one.ID]
-	mine := map[int64]bool{}
-	for i := range members {
-		mine[members[i].MachineID] = true
-	}
-	var add []int64
-	no, now := wave.Refusals{}, w.Now()
-	for _, id := range c.picked {
-		r, is := c.rows[id], c.of[id]
-		skip := mine[id] || only && !named[r.Key]
-		if delete(named, r.Key); skip {
-			continue
-		}
-		if !only {
-			is.Fails = "" // many machines: the kinds of reasons are enough
-		}
-		is.ByName = cmp.Or(byName, is.ByName)
-		switch why := wave.Refuse(is, now); {
-		case why != "":
-			no.Add(why, r.Ref())
-		case len(members)+len(add) >= one.Most:
-			no.Add(fmt.Sprintf("the wave is full (%d machines)", one.Most), r.Ref())
-		default:
-			add = append(add, id)
-		}
-	}
-	for key := range named {
-		no.Add("the machine does not match the rule of the wave", work.MachineRef{Key: key, Name: key})
-	}
-	return add, no
-}
-
-// Drop takes a machine out of a wave.
+// Drop takes a machine out of a wave. What was recorded of it stays.
 func (w *Waves) Drop(ctx context.Context, id int64, key string) error {
 	d, err := w.Store.MachineByKey(ctx, key)
 	if err == nil {
@@ -397,6 +470,39 @@ func (w *Waves) SetBlackouts(ctx context.Context, list []wave.Blackout) error {
 type Membership struct {
 	wave.Wave
 	Outcome, Reason string
+	Day             string // of its upgrade, as announced
+	HandedOffAt     time.Time
+	Hops            []wave.Hop // intermediate releases on its way
+	Paused          string
+}
+
+// Record is an outcome that was said of a machine in a wave.
+type Record struct {
+	store.WaveRecord
+	Wave string // its name
+	To   string // name of the release that it is about
+}
+
+// Recorded are the outcomes that were said of a machine in all waves, the earliest first.
+func (w *Waves) Recorded(ctx context.Context, machine int64) ([]Record, error) {
+	list, err := w.Store.WaveRecords(ctx, machine)
+	if err != nil || len(list) == 0 {
+		return nil, err
+	}
+	all, err := w.Store.Waves(ctx)
+	if err != nil {
+		return nil, err
+	}
+	out := make([]Record, len(list))
+	for i := range list {
+		out[i] = Record{WaveRecord: list[i], To: list[i].Release}
+		at := slices.IndexFunc(all, func(one wave.Wave) bool { return one.ID == list[i].WaveID })
+		if at < 0 {
+			continue
+		}
+		out[i].Wave, out[i].To = all[at].Name, cmp.Or(list[i].Release, w.nameOf(&all[at]))
+	}
+	return out, nil
 }
 
 // Of is the wave that a machine is in, or was in last; nil where it was in none.
@@ -410,10 +516,21 @@ func (w *Waves) Of(ctx context.Context, d *store.Machine) (*Membership, error) {
 		one := &all.waves[i]
 		for k := range all.members[one.ID] {
 			m := &all.members[one.ID][k]
-			if m.MachineID == d.ID && (out == nil || out.Ended) {
-				out = &Membership{Wave: *one, Outcome: outcomeOf(m, d.Taken()), Reason: m.Reason}
+			if m.MachineID != d.ID || out != nil && !out.Ended {
+				continue
 			}
+			outcome := outcomeOf(m, d.Taken())
+			out = &Membership{Wave: *one, Outcome: outcome, Reason: m.Reason, Day: m.Day, HandedOffAt: m.HandedOff(),
+				Hops: hopsOf(m, &wave.Machine{Outcome: outcome}, w.nameOf(one), d.Installed)}
 		}
 	}
+	if out == nil {
+		return nil, nil
+	}
+	taken, err := w.taken(ctx, all)
+	if err != nil {
+		return nil, err
+	}
+	out.Paused = all.pauses(taken)[out.ID]
 	return out, nil
 }

@@ -116,6 +116,8 @@ type List struct {
 	Questions []question.Question
 	Watch     []watch.Item
 	Said      map[int64][]string // ids of steps that somebody says are done, by machine
+
+	Packages map[string][]Delivered // of batches that install something, by step
 }
 
 // List puts the work of the machines of a filter together.
@@ -139,6 +141,9 @@ func (w *Work) List(ctx context.Context, where string) (*List, error) {
 		if t.State == "done" {
 			out.Said[t.MachineID] = append(out.Said[t.MachineID], strings.TrimPrefix(t.Item, assess.TickStep))
 		}
+	}
+	if out.Packages, err = w.deliveries(ctx, out.Batches); err != nil {
+		return nil, err
 	}
 	if out.Order, err = w.purchase(ctx, machines.plans); err != nil {
 		return nil, err

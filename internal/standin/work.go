@@ -136,6 +136,8 @@ func waves(ctx context.Context, s Worker, now time.Time) error {
 			Most:    20,
 			Starts:  on(-4),
 			Ends:    on(8),
+
+			StopPercent: 15,
 		}, `site="Holm Ferry" disposition=ready class=pc`, days(now, -4))
 	if err != nil {
 		return err

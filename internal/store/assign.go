@@ -14,6 +14,8 @@ type Assignment struct {
 	MachineID int64  `db:"machine_id"`
 	Who       string `db:"who"`
 	Note      string `db:"note"`
+	Day       string `db:"day"`  // of the visit; "": none yet
+	Half      string `db:"half"` // am, pm; "": the whole day
 	By        string `db:"by_whom"`
 	Millis    int64  `db:"at"`
 }

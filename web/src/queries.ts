@@ -91,6 +91,7 @@ export const queries = {
   ),
   decisions: live('decisions', (all: boolean) => ask(api.GET('/decisions', { params: { query: { all } } }))),
   waves: live('waves', () => ask(api.GET('/waves'))),
+  forecast: live('forecast', (pace: number) => ask(api.GET('/forecast', { params: { query: { pace } } }))),
   wave: live('wave', (id: number) => ask(api.GET('/waves/{id}', { params: { path: { id } } }))),
 
   collectors: named('collectors', () => ask(api.GET('/collectors'))),

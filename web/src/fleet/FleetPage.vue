@@ -9,6 +9,7 @@ import TroubleBox from '../ui/TroubleBox.vue'
 import GroupList from './GroupList.vue'
 import ObstacleList from './ObstacleList.vue'
 import ProgressChart from './ProgressChart.vue'
+import UrgencyList from './UrgencyList.vue'
 import { number, sayDay } from '../words'
 
 const { data: fleet, error, refetch } = useQuery({ ...queries.fleet(), staleTime: 10_000 })
@@ -94,6 +95,12 @@ rolltop submit</pre>
       <ObstacleList :fleet="fleet" />
 
       <div>
+        <section v-if="fleet.urgency.length" aria-labelledby="urgency" class="mb-8">
+          <h2 id="urgency" class="mb-2 border-b border-line pb-1.5 font-semibold">
+            Support of what machines run
+          </h2>
+          <UrgencyList :bands="fleet.urgency" />
+        </section>
         <section v-if="days.length > 1" aria-labelledby="progress" class="mb-8">
           <h2 id="progress" class="mb-2 border-b border-line pb-1.5 font-semibold">Progress</h2>
           <ProgressChart :days="days" />
@@ -139,11 +146,11 @@ rolltop submit</pre>
           <ul>
             <li
               v-for="s in fleet.support"
-              :key="s.release"
+              :key="s.release + s.edition + s.ends"
               class="grid grid-cols-[minmax(0,9.5rem)_1fr_3.4rem] gap-x-3 py-1"
             >
               <RouterLink :to="list(s.where)" class="underline-offset-2 hover:underline">{{
-                s.release
+                s.edition ? `${s.release} ${s.edition}` : s.release
               }}</RouterLink>
               <span :class="s.days < 60 ? 'font-semibold' : 'text-soft'">
                 {{ s.days < 0 ? 'ended' : 'until' }} {{ sayDay(s.ends)

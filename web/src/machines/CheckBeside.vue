@@ -38,7 +38,7 @@ const rows = computed(() => {
     },
     {
       label: 'Edition and package',
-      says: comes.value && [c.delivery?.says],
+      says: comes.value && [...(c.hops ?? []).map((h) => h.says), c.delivery?.says],
       sum: comes.value ? c.delivery?.sha256 : undefined,
     },
     {

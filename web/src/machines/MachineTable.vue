@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import type { Schemas } from '../client'
 import DispositionMark from '../ui/DispositionMark.vue'
-import { ago, capital, sayMoment } from '../words'
+import { ago, capital, count, sayDay, sayMoment } from '../words'
 import { heading } from './columns'
 
 /** A page of machines. Its headings order the list; chosen are the keys of machines. */
@@ -19,8 +19,14 @@ const columns = [
   { key: 'site', label: 'Site' },
   { key: 'model', label: 'Model' },
   { key: 'installed', label: 'Runs' },
+  { key: 'ends', label: 'Support' },
   { key: 'taken', label: 'Inventory' },
 ]
+/** How long what a machine runs is still supported. */
+function left(d: Schemas['MachineRow']) {
+  if (d.days_left === undefined) return ''
+  return d.days_left < 0 ? 'has ended' : count(d.days_left, 'day', 'days')
+}
 const direction = (key: string) =>
   props.sort === key ? 'ascending' : props.sort === '-' + key ? 'descending' : 'none'
 </script>
@@ -111,6 +117,13 @@ const direction = (key: string) =>
           <td class="py-1.5 pr-4 whitespace-nowrap">{{ d.site }}</td>
           <td class="py-1.5 pr-4 whitespace-nowrap">{{ d.manufacturer }} {{ d.model }}</td>
           <td class="py-1.5 pr-4 whitespace-nowrap">{{ d.installed }}</td>
+          <td
+            class="py-1.5 pr-4 whitespace-nowrap"
+            :class="(d.days_left ?? 999) <= 30 ? 'font-semibold' : 'text-soft'"
+            :title="d.support_ends && sayDay(d.support_ends)"
+          >
+            {{ left(d) }}
+          </td>
           <td
             class="py-1.5 whitespace-nowrap"
             :class="d.stale ? 'font-semibold' : 'text-soft'"

@@ -21,6 +21,21 @@ const secret = ref<{ of: string; text: string }>()
 const name = ref('')
 const url = ref('')
 
+const weekdays = {
+  mon: 'Monday',
+  tue: 'Tuesday',
+  wed: 'Wednesday',
+  thu: 'Thursday',
+  fri: 'Friday',
+  sat: 'Saturday',
+  sun: 'Sunday',
+}
+const worked = (day: string) => (form.value?.working_days ?? '').split(',').includes(day)
+function setDay(day: string, on: boolean) {
+  const days = Object.keys(weekdays).filter((d) => (d === day ? on : worked(d)))
+  if (form.value && days.length) form.value.working_days = days.join(',')
+}
+
 async function run(f: () => Promise<string | void>) {
   secret.value = undefined
   await act(f)
@@ -103,6 +118,27 @@ const removeFact = (id: number) =>
           class="entry block w-28"
         />
       </label>
+      <fieldset class="flex basis-full flex-wrap items-end gap-x-3 gap-y-1 text-sm">
+        <legend class="text-xs text-soft">Days on which machines are upgraded and visited</legend>
+        <label v-for="(label, day) in weekdays" :key="day" class="flex items-baseline gap-1">
+          <input
+            type="checkbox"
+            :checked="worked(day)"
+            @change="setDay(day, ($event.target as HTMLInputElement).checked)"
+          />
+          {{ label }}
+        </label>
+        <label class="ml-4 text-xs text-soft"
+          >Working hours
+          <input
+            v-model="form.working_hours"
+            required
+            pattern="\d\d:\d\d-\d\d:\d\d"
+            placeholder="08:00-16:00"
+            class="entry block w-32"
+          />
+        </label>
+      </fieldset>
       <label class="flex basis-full items-baseline gap-2 text-sm">
         <input v-model="form.viewers_see_all" type="checkbox" />
         Viewers can see serial numbers, UUIDs and installed applications

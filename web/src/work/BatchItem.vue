@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import type { Schemas } from '../client'
-import { hours, number } from '../words'
+import { count, hours, number } from '../words'
 
 /** One step on many machines: how many, what, by whom, and where first. */
 defineProps<{ b: Schemas['Batch'] }>()
@@ -29,6 +29,27 @@ const list = (where: string) => ({ name: 'machines', query: { where } })
           certain</template
         ><template v-if="b.waiting">; {{ number(b.waiting) }} postponed</template>.
       </p>
+      <p v-if="b.installs" class="text-sm text-soft">
+        {{
+          b.now === b.machines
+            ? 'Nothing else comes first.'
+            : `On ${number(b.now ?? 0)} of them nothing else comes first.`
+        }}
+        <RouterLink :to="{ name: 'work', query: { tab: 'waves' } }" class="link"
+          >Put them into a wave</RouterLink
+        >.
+      </p>
+      <ul v-if="b.packages?.length" class="mt-1 text-[13px]">
+        <li v-for="p in b.packages" :key="p.release + p.package + p.none">
+          {{ p.release }}: <template v-if="p.file">{{ p.file }}</template><template v-else>{{
+            p.none
+          }}</template>
+          <span class="text-soft"> · {{ count(p.machines, 'machine', 'machines') }}</span>
+          <span v-if="p.sha256" class="block truncate text-soft" :title="p.sha256"
+            >SHA-256 {{ p.sha256 }}</span
+          >
+        </li>
+      </ul>
     </div>
     <p v-if="b.pilot?.length" class="text-sm">
       <span class="text-soft">First on</span>

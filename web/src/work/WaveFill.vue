@@ -9,17 +9,18 @@ import { number } from '../words'
 const props = defineProps<{
   wave: Schemas['WaveDetail']
   busy: boolean
-  add: (keys: string[], byName: boolean) => Promise<boolean>
+  add: (keys: string[], byName: boolean, day: string) => Promise<boolean>
 }>()
 const keys = ref('')
 const byName = ref(false)
+const day = ref('')
 const named = () =>
   keys.value
     .toLowerCase()
     .split(/[\s,;]+/)
     .filter(Boolean)
 async function putIn() {
-  if (await props.add(named(), byName.value)) keys.value = ''
+  if (await props.add(named(), byName.value, day.value)) keys.value = ''
 }
 </script>
 
@@ -30,7 +31,7 @@ async function putIn() {
       kind="main"
       small
       :disabled="busy || wave.free === 0 || wave.members.length >= wave.most"
-      @click="props.add([], false)"
+      @click="props.add([], false, '')"
     >
       Take {{ number(Math.min(wave.free, Math.max(0, wave.most - wave.members.length))) }} of
       {{ number(wave.free) }} that can enter
@@ -41,10 +42,16 @@ async function putIn() {
         <input v-model="keys" required placeholder="gull-014 gull-015" class="entry mt-0.5 block w-full"
       /></label>
       <label class="mt-1 flex items-baseline gap-2">
-        <input v-model="byName" type="checkbox" class="my-1.5 size-5" /> including machines with a waived
-        requirement, in my name
+        <input v-model="byName" type="checkbox" class="my-1.5 size-5" /> also machines with a waived
+        requirement, or that lose something, in my name
       </label>
-      <AppButton small type="submit" :disabled="busy" class="mt-1">Add machines</AppButton>
+      <label class="mt-1 block"
+        >On this day, also those in the wave
+        <input v-model="day" type="date" :min="wave.starts" :max="wave.ends" class="entry mt-0.5 block w-44"
+      /></label>
+      <AppButton small type="submit" :disabled="busy" class="mt-1">{{
+        day ? 'Set day' : 'Add machines'
+      }}</AppButton>
     </form>
   </section>
 </template>

@@ -19,6 +19,8 @@ const blank = (): Schemas['MakeWave'] => ({
   pilot: false,
   release: undefined,
   note: '',
+  stop_percent: 0,
+  reschedule: false,
 })
 const w = ref(blank())
 watch(
@@ -34,6 +36,8 @@ watch(
           pilot: old.pilot,
           release: old.release,
           note: old.note ?? '',
+          stop_percent: old.stop_percent ?? 0,
+          reschedule: false,
         }
       : blank()
   },
@@ -45,7 +49,7 @@ watch(targets, (t) => (w.value.release ??= t[0]?.id), { immediate: true })
 const { busy, trouble, run } = useAction()
 const save = () =>
   run(async () => {
-    const body = { ...w.value, note: w.value.note || undefined }
+    const body = { ...w.value, note: w.value.note || undefined, reschedule: w.value.reschedule || undefined }
     emit(
       'made',
       props.wave
@@ -94,6 +98,19 @@ const save = () =>
     /></label>
     <label class="flex items-end gap-2 pb-1 text-sm">
       <input v-model="w.pilot" type="checkbox" /> Pilot
+    </label>
+    <label class="field"
+      >Pause when more than so many percent failed (0: never)
+      <input
+        v-model.number="w.stop_percent"
+        type="number"
+        min="0"
+        max="100"
+        required
+        class="entry mt-0.5 block w-full"
+    /></label>
+    <label v-if="wave" class="flex items-end gap-2 pb-1 text-sm">
+      <input v-model="w.reschedule" type="checkbox" /> Give waiting machines new days
     </label>
     <label class="field col-span-2"
       >Note <input v-model="w.note" maxlength="500" class="entry mt-0.5 block w-full"

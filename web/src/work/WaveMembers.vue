@@ -56,13 +56,31 @@ const marks: Record<Schemas['WaveMachine']['outcome'], { mark: string; tone: str
                 :class="m.refused ? 'text-replace' : 'text-soft'"
                 >{{ m.refused ? 'Not now: ' : '' }}{{ m.reason }}</span
               >
+              <span v-if="m.loses?.length && m.outcome === 'waiting'" class="block text-[13px] text-soft"
+                >removes {{ m.loses.join(', ') }}</span
+              >
               <span v-if="m.by_name" class="block text-[13px] text-soft">admitted by {{ m.by_name }}</span>
               <span v-if="m.handed_off_at && m.outcome === 'handed-off'" class="block text-[13px] text-soft"
                 >since {{ sayMoment(m.handed_off_at) }}</span
               >
             </td>
             <td class="py-1.5 pr-3">
-              <template v-if="m.package"
+              <ol v-if="m.hops?.length" class="text-[13px]">
+                <li v-for="h in m.hops" :key="h.release" class="mb-0.5">
+                  <span class="whitespace-nowrap"
+                    >{{ h.release }}<span v-if="h.day" class="text-soft">, {{ sayDay(h.day) }}</span></span
+                  >
+                  <span class="block text-soft"
+                    ><span aria-hidden="true" class="mr-1" :class="marks[h.outcome].tone">{{
+                      marks[h.outcome].mark
+                    }}</span
+                    >{{ wave.outcome_names[h.outcome] ?? h.outcome
+                    }}<template v-if="h.package">, {{ h.package }}</template
+                    ><template v-else-if="h.no_package">, {{ h.no_package }}</template></span
+                  >
+                </li>
+              </ol>
+              <template v-else-if="m.package"
                 >{{ m.package }}
                 <span class="block max-w-44 truncate text-[13px] text-soft" :title="m.sha256"
                   >{{ m.sha256?.slice(0, 12) }}…</span

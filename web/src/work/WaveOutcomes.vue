@@ -4,6 +4,7 @@ import { ref } from 'vue'
 import type { Schemas } from '../client'
 import AppButton from '../ui/AppButton.vue'
 import { capital } from '../words'
+import OutcomeFile from './OutcomeFile.vue'
 
 const outcomes = ['failed', 'back', 'arrived'] as const
 type Outcome = (typeof outcomes)[number]
@@ -12,20 +13,13 @@ const props = defineProps<{
   wave: Schemas['WaveDetail']
   busy: boolean
   tell: (machine: string, outcome: Outcome, reason: string) => Promise<boolean>
-  tellFile: (file: File) => Promise<boolean>
 }>()
+const emit = defineEmits<{ taken: [] }>()
 const telling = ref('')
 const outcome = ref<Outcome>('failed')
 const reason = ref('')
 async function tellOne() {
   if (await props.tell(telling.value, outcome.value, reason.value)) telling.value = reason.value = ''
-}
-async function choose(e: Event) {
-  const field = e.target as HTMLInputElement
-  const file = field.files?.[0]
-  if (!file) return
-  await props.tellFile(file)
-  field.value = ''
 }
 </script>
 
@@ -60,13 +54,6 @@ async function choose(e: Event) {
       /></label>
       <AppButton small type="submit" :disabled="busy" class="justify-self-start"> Record outcome </AppButton>
     </form>
-    <label class="mt-3 block text-[13px] text-soft"
-      >Or a file from the deployment system: CSV with machine, outcome and reason
-      <input
-        type="file"
-        accept=".csv,.ndjson,.json,.txt"
-        class="mt-0.5 block w-full text-sm text-ink"
-        @change="choose"
-    /></label>
+    <OutcomeFile :wave="wave" @taken="emit('taken')" />
   </section>
 </template>

@@ -14,6 +14,7 @@ import WaveForm from './WaveForm.vue'
 import WaveHandOff from './WaveHandOff.vue'
 import WaveMembers from './WaveMembers.vue'
 import WaveOutcomes from './WaveOutcomes.vue'
+import WavePaused from './WavePaused.vue'
 import WaveRefusals from './WaveRefusals.vue'
 
 const props = defineProps<{ id: string }>()
@@ -21,7 +22,7 @@ const router = useRouter()
 const at = computed(() => Number(props.id))
 const { data: wave, error, refetch } = useQuery(() => queries.wave(at.value))
 const { works, manages } = usePermissions()
-const { busy, says, trouble, lines, refused, fill, drop, handOver, end, tell, tellFile } = useWave(at, () =>
+const { busy, says, trouble, lines, refused, fill, drop, handOver, resume, end, tell } = useWave(at, () =>
   refetch(),
 )
 const waiting = computed(
@@ -93,6 +94,7 @@ async function confirmEnd() {
         "
       />
     </div>
+    <WavePaused v-if="wave.paused" :wave="wave" :busy="busy" :manages="manages" :resume="resume" />
     <p v-if="says" role="status" class="mb-2 text-ready">{{ says }}</p>
     <p v-if="trouble" role="alert" class="mb-2 text-replace">{{ trouble }}</p>
     <ul v-if="lines.length" class="mb-2 text-sm text-replace">
@@ -127,7 +129,7 @@ async function confirmEnd() {
           :wave="wave"
           :busy="busy"
           :tell="tell"
-          :tell-file="tellFile"
+          @taken="refetch()"
         />
         <WaveRefusals v-if="wave.refusals.length" :wave="wave" />
       </div>

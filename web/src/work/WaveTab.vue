@@ -8,6 +8,7 @@ import { api, ask, ifUnchanged, type Schemas } from '../client'
 import { queries } from '../queries'
 import TroubleBox from '../ui/TroubleBox.vue'
 import { number, sayDay } from '../words'
+import ForecastTable from './ForecastTable.vue'
 import WaveForm from './WaveForm.vue'
 import { useAction } from '../use/useAction'
 
@@ -50,6 +51,7 @@ const fills: Record<(typeof outcomes)[number], string> = {
     <section aria-label="Forecast" class="mb-7">
       <div v-for="(f, i) in data.forecasts" :key="f.class" class="mb-3">
         <p v-if="i > 0" class="text-[17px]">{{ f.says }}</p>
+        <p v-if="f.needs">{{ f.needs }}</p>
         <details class="text-sm text-soft">
           <summary class="cursor-pointer">{{ f.release }}: assumptions of the forecast</summary>
           <ul class="mt-1 list-disc pl-6">
@@ -58,6 +60,7 @@ const fills: Record<(typeof outcomes)[number], string> = {
         </details>
       </div>
     </section>
+    <ForecastTable />
     <div class="grid gap-x-9 gap-y-8 lg:grid-cols-[7fr_5fr]">
       <section aria-labelledby="waves">
         <h2 id="waves" class="border-b border-line pb-1.5 font-semibold">Waves</h2>
@@ -73,6 +76,9 @@ const fills: Record<(typeof outcomes)[number], string> = {
                 >{{ w.name }}</RouterLink
               >
               <span v-if="w.pilot" class="rounded border border-line px-1.5 text-xs text-soft">pilot</span>
+              <span v-if="w.paused" class="rounded border border-replace px-1.5 text-xs text-replace"
+                >paused</span
+              >
               <span v-if="w.ended" class="rounded border border-line px-1.5 text-xs text-soft">ended</span>
               <span class="ml-auto text-sm text-soft">{{ sayDay(w.starts) }} to {{ sayDay(w.ends) }}</span>
             </p>

@@ -1,9 +1,8 @@
 import { ref, type ComputedRef } from 'vue'
 
 import { api, ask, type Schemas } from '../client'
-import { inBase64 } from '../file'
 import { useAction } from '../use/useAction'
-import { count } from '../words'
+import { capital, count } from '../words'
 
 /** What is done with a wave, and what came of the latest of it. */
 export function useWave(id: ComputedRef<number>, refetch: () => Promise<unknown>) {
@@ -22,16 +21,19 @@ export function useWave(id: ComputedRef<number>, refetch: () => Promise<unknown>
       return came
     })
   }
-  const fill = (keys: string[], byName: boolean) =>
+  const fill = (keys: string[], byName: boolean, day: string) =>
     run(async () => {
       const got = await ask(
         api.POST('/waves/{id}/machines', {
           params: path(),
-          body: keys.length ? { keys, by_name: byName || undefined } : {},
+          body: keys.length ? { keys, by_name: byName || undefined, day: day || undefined } : {},
         }),
       )
       refused.value = keys.length ? got.refusals : []
-      return `${count(got.added, 'machine', 'machines')} more in the wave.`
+      const moved = got.moved
+        ? ` ${capital(count(got.moved, 'machine has', 'machines have'))} another day.`
+        : ''
+      return `${capital(count(got.added, 'machine', 'machines'))} more in the wave.${moved}`
     })
   const drop = (m: Schemas['WaveMachine']) =>
     run(async () => {
@@ -43,6 +45,11 @@ export function useWave(id: ComputedRef<number>, refetch: () => Promise<unknown>
       const got = await ask(api.POST('/waves/{id}/hand-off', { params: path() }))
       lines.value = got.refused.map((m) => `Not ${m.name}: ${m.reason}.`)
       return `${count(got.machines.length, 'machine is', 'machines are')} with the deployment system.`
+    })
+  const resume = (reason: string) =>
+    run(async () => {
+      await ask(api.POST('/waves/{id}/resume', { params: path(), body: { reason } }))
+      return 'The wave goes on.'
     })
   const end = () =>
     act(async () => {
@@ -68,18 +75,7 @@ export function useWave(id: ComputedRef<number>, refetch: () => Promise<unknown>
     })
     return taken > 0
   }
-  const tellFile = (file: File) =>
-    run(async () =>
-      took(
-        await ask(
-          api.POST('/waves/{id}/outcomes/file', {
-            params: path(),
-            body: { name: file.name, content: await inBase64(file) },
-          }),
-        ),
-      ),
-    )
-  return { busy, says, trouble, lines, refused, fill, drop, handOver, end, tell, tellFile }
+  return { busy, says, trouble, lines, refused, fill, drop, handOver, resume, end, tell }
 }
 
 type Outcome = Schemas['SaidOutcome']['outcome']
