@@ -20,13 +20,17 @@ func TestManyAtOnce(t *testing.T) {
 	must(t, p.Go(s.URL+"/machines?where=disposition%3Drefit"), p.WaitText("30 machines of 284"),
 		p.WaitText("Edit all 30 machines"),
 		p.Click("[aria-expanded=false].underline"), p.Type("#add-tag", "order-parts"), p.Key("\r"),
+		p.WaitText("Tag 30 machines?"), p.WaitText("CORB-002"), p.Click("[data-confirm]"),
 		p.WaitText("30 machines were changed."), p.WaitText("Tags ▾"))
 	if l, err := s.Client.MachineList(t.Context(), client.List{Where: "tag=order-parts"}); err != nil || l.Total != 30 {
 		t.Errorf("%d are tagged, %v", l.Total, err)
 	}
 	// Only those that are chosen.
 	must(t, p.Press("tbody", "Select "), p.WaitText("Edit one machine"),
-		p.Type("#take-tag", "order-parts"), p.Key("\r"), p.WaitText("One machine was changed."))
+		p.Type("#take-tag", "order-parts"), p.Key("\r"), p.Click("[data-confirm]"),
+		p.WaitText("One machine was changed."), p.Press("[role=status]", "Undo"), p.WaitText("undone on one machine"))
+	must(t, p.Type("#take-tag", "order-parts"), p.Key("\r"), p.Click("[data-confirm]"),
+		p.WaitText("One machine was changed."))
 	must(t, p.Go(s.URL+"/machines?where=tag%3Dorder-parts&columns=memory.installed_bytes"),
 		p.WaitText("29 machines of 284"), p.WaitText("Memory"), p.WaitText("GiB"),
 		p.Click("th:last-child button"), p.WaitText("↑"))
@@ -106,7 +110,8 @@ func TestSpreadsheet(t *testing.T) {
 		`(async () => [...document.querySelectorAll('button')].find((b) => b.textContent.includes('Import 2 machines')).click())()`); err != nil {
 		t.Fatal(err)
 	}
-	must(t, p.WaitText("2 of 3 were imported; 1 was refused"), p.WaitText("the row names no machine"))
+	must(t, p.WaitText("Imported."), p.WaitText("2 new machines"), p.WaitText("the row names no machine"),
+		p.WaitText("Undo the import"))
 	if l, err := s.Client.MachineList(t.Context(), client.List{Where: "sheet-"}); err != nil || l.Total != 2 {
 		t.Errorf("%d machines, %v", l.Total, err)
 	}

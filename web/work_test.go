@@ -22,8 +22,9 @@ func TestWork(t *testing.T) {
 	// A number leads to its machines.
 	must(t, p.Click("[aria-labelledby=order] tbody tr:first-child a"), p.WaitText("17 machines of 284"))
 	must(t, p.Go(s.URL+"/work?tab=visits"), p.WaitText("NSLIP-003"), p.Click("[aria-label='Select NSLIP-003']"),
-		p.WaitText("Assign one visit to"), p.Type("#who", "the new one"), p.Key("\r"),
-		p.WaitText("one machine assigned to the new one."))
+		p.WaitText("Assign one visit to"), p.Click("#overwrite"), p.Type("#who", "the new one"), p.Key("\r"),
+		p.WaitText("Assign one machine?"), p.Click("[data-confirm]"),
+		p.WaitText("One machine was changed."))
 	must(t, p.Click("[aria-label='Mark as done on NSLIP-003: Firmware: secure boot on']"),
 		p.WaitText("The next inventory confirms it"), p.WaitText("ticked"))
 	d, err := s.Client.Machine(t.Context(), "nslip-003")
@@ -134,7 +135,7 @@ func TestLeaving(t *testing.T) {
 	} {
 		must(t, p.Click("[aria-label='Mark as done: "+item+"']"), p.WaitGone("[aria-label='Mark as done: "+item+"']"))
 	}
-	must(t, p.WaitText("Retired."))
+	must(t, p.WaitText("It is retired since"))
 }
 
 // The applications of the fleet: what has to go first stands first, and each number leads to its machines.

@@ -4,6 +4,7 @@ import (
 	"slices"
 	"time"
 
+	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/need"
 	"rolltop.example/rolltop/core/remedy"
 	"rolltop.example/rolltop/core/say"
@@ -44,6 +45,9 @@ func (d *Document) around(a *Assessment, now time.Time) {
 
 // bring lists what somebody who goes to the machine has to have at hand.
 func (d *Document) bring(a *Assessment) {
+	f := a.Result.Facts
+	d.Encrypted = f.Is(fact.EncryptionState, "on") || f.Is(fact.EncryptionState, "paused")
+	d.FirmwarePassword = f.Is(fact.FirmwarePassword, "set")
 	for i := range a.Verdict.Plan {
 		p := &a.Verdict.Plan[i]
 		if p.Phase != remedy.Desk && !p.Installs || a.Verdict.Planned {

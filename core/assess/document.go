@@ -56,11 +56,16 @@ type Document struct {
 	Firmware    *Firmware   `json:"firmware,omitempty" doc:"Access to the firmware set-up, if the plan changes a setting there"`
 	Conversion  *Conversion `json:"conversion,omitempty" doc:"For a machine that starts from an MBR"`
 	Bring       []string    `json:"bring,omitempty" doc:"What to bring to the visit"`
-	When        *When       `json:"when,omitempty" doc:"Earliest useful day and latest day of the visit"`
-	Further     []Step      `json:"further,omitempty" doc:"Further work, the heaviest first: recommendations that are not met, and applications and drivers that the release says something of. No verdict depends on it"`
-	Ends        []End       `json:"ends,omitempty" doc:"What this machine has, or may have, that ends with the upgrade"`
-	Withheld    *Withheld   `json:"withheld,omitempty" doc:"For a machine to replace: steps that would settle the rest but are futile"`
-	Stay        string      `json:"stay,omitempty" doc:"What it means to stay on the installed release"`
+
+	// What has to be at hand at a visit.
+	Encrypted        bool `json:"-"` // the system volume is
+	FirmwarePassword bool `json:"-"` // one is set
+
+	When     *When     `json:"when,omitempty" doc:"Earliest useful day and latest day of the visit"`
+	Further  []Step    `json:"further,omitempty" doc:"Further work, the heaviest first: recommendations that are not met, and applications and drivers that the release says something of. No verdict depends on it"`
+	Ends     []End     `json:"ends,omitempty" doc:"What this machine has, or may have, that ends with the upgrade"`
+	Withheld *Withheld `json:"withheld,omitempty" doc:"For a machine to replace: steps that would settle the rest but are futile"`
+	Stay     string    `json:"stay,omitempty" doc:"What it means to stay on the installed release"`
 }
 
 // Machine says which machine it is and how old its inventory is.

@@ -60,13 +60,9 @@ func Check(d *Decision, rel *release.Release, now time.Time) error {
 		return errors.New("no machines selected; give a filter, such as site=\"Gull Quay\", or name a machine")
 	case strings.TrimSpace(d.Reason) == "":
 		return errors.New("the reason is missing")
-	case d.Until.IsZero():
-		return errors.New("the last day is missing")
-	case !d.Until.After(now):
-		return fmt.Errorf("%s is in the past; give a last day in the future", d.lastDay())
-	case d.Until.After(now.AddDate(longest, 0, 0)):
-		return fmt.Errorf("%s is more than %d years ahead; give an earlier last day",
-			d.lastDay(), longest)
+	}
+	if err := CheckUntil(d, now); err != nil {
+		return err
 	}
 	f, err := fleet.Parse(d.Scope)
 	if err != nil {
@@ -90,6 +86,20 @@ func Check(d *Decision, rel *release.Release, now time.Time) error {
 		return nil
 	}
 	return waivable(d, rel)
+}
+
+// CheckUntil refuses a last day that is missing, over or too far ahead.
+func CheckUntil(d *Decision, now time.Time) error {
+	switch {
+	case d.Until.IsZero():
+		return errors.New("the last day is missing")
+	case !d.Until.After(now):
+		return fmt.Errorf("%s is in the past; give a last day in the future", d.lastDay())
+	case d.Until.After(now.AddDate(longest, 0, 0)):
+		return fmt.Errorf("%s is more than %d years ahead; give an earlier last day",
+			d.lastDay(), longest)
+	}
+	return nil
 }
 
 func waivable(d *Decision, rel *release.Release) error {

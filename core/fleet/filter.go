@@ -65,10 +65,11 @@ const (
 	ExternalOutcome = "outcome"
 	ExternalWho     = "assigned"
 	ExternalChanged = "rule_change"
+	ExternalVisit   = "visit" // the day of a visit
 	ExternalOffer   = "offer" // when the target is offered: it depends on the day and on many facts
 )
 
-var externalKeys = []string{ExternalOutcome, ExternalChanged, ExternalWave, ExternalWho, ExternalOffer}
+var externalKeys = []string{ExternalOutcome, ExternalChanged, ExternalWave, ExternalWho, ExternalOffer, ExternalVisit}
 
 // Naming says whether the part names one machine.
 func (s External) Naming() bool { return !slices.Contains(externalKeys, s.What) }

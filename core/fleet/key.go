@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"time"
 
 	"rolltop.example/rolltop/core/doc"
 	"rolltop.example/rolltop/core/fact"
@@ -91,6 +92,7 @@ var keys = []key{
 	}},
 	{name: "unknown", doc: "a requirement", ids: true, test: byOutcome('u')},
 	{name: "unsupported", doc: "runs the target without meeting it", words: yesOrNo, test: pickUnsupported},
+	{name: ExternalVisit, doc: "the day of a visit, as 2026-12-03", check: checkVisit, test: pickExternal},
 	{name: "waived", doc: "a requirement", ids: true, test: byOutcome('w')},
 	{name: ExternalWave, doc: "its number", check: number(ExternalWave, "rolltop waves lists the waves"),
 		test: pickExternal},
@@ -178,6 +180,13 @@ func checkDecision(v string) error {
 	if n, err := strconv.Atoi(v); (err != nil || n < 1) && !slices.Contains(DecisionNames, v) {
 		return fmt.Errorf("unknown value decision=%s; use %s, or the number of a decision", v,
 			strings.Join(DecisionNames, ", "))
+	}
+	return nil
+}
+
+func checkVisit(v string) error {
+	if _, err := time.Parse(time.DateOnly, v); err != nil {
+		return fmt.Errorf("%s=%s is not a day; write %s=2026-12-03", ExternalVisit, v, ExternalVisit)
 	}
 	return nil
 }

@@ -18,7 +18,7 @@ func TestEveryKey(t *testing.T) {
 	sample := map[string]string{
 		"decision": "hold", "ends": "90", "older": "14", "missing": "tpm.header", "rule_change": "1", "wave": "1",
 		"certainty": "expected", "class": "pc", "cause": "needs-rights", "outcome": "failed", "route": "reinstall",
-		"offer": "late", "support": "over",
+		"offer": "late", "support": "over", "visit": "2026-12-03",
 	}
 	for _, yesOrNo := range []string{"duplicate", "hold", "judged", "retired", "unsupported"} {
 		sample[yesOrNo] = "yes"

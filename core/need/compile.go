@@ -374,6 +374,24 @@ func Example(def *fact.Def) string {
 	return ""
 }
 
+// Written is a value of a fact as documents write it, with the largest unit in which it is exact; [Value] reads it.
+func Written(def *fact.Def, v fact.Value) string {
+	if def.Kind != fact.Number {
+		if def.Kind == fact.Set {
+			return strings.Join(v.Set(), " ")
+		}
+		return v.Plain()
+	}
+	u, x := units[def.Unit], v.Float()
+	at := 0
+	for i, size := range u.sizes {
+		if whole := x / size; whole == math.Trunc(whole*1000)/1000 && whole >= 1 {
+			at = i
+		}
+	}
+	return strings.TrimSpace(strconv.FormatFloat(x/u.sizes[at], 'f', -1, 64) + " " + u.names[at])
+}
+
 // Value reads a value of a fact as documents write it, with its unit. Without
 // a value it says what would be right.
 func Value(def *fact.Def, s string) (v fact.Value, right string) {

@@ -1,8 +1,12 @@
 package say
 
 import (
+	"cmp"
 	"fmt"
+	"strings"
 
+	"rolltop.example/rolltop/core/fact"
+	entered "rolltop.example/rolltop/core/manual"
 	"rolltop.example/rolltop/core/release"
 )
 
@@ -68,6 +72,36 @@ func RuleChange(was, is release.Ref, moved, ready int) string {
 	return s + "."
 }
 
+// ManyChanged says what a change of many machines came to, or would come to. skipped are machines that it does not
+// concern.
+func ManyChanged(picked, changed, skipped int, trial bool) string {
+	s := MachinesChanged(picked, changed)
+	if trial {
+		s = Sentence(Count(changed, "machine would be changed", "machines would be changed"))
+		if same := picked - changed; same > 0 {
+			s += " " + Sentence(Count(same, "machine is so already", "machines are so already"))
+		}
+	}
+	if skipped > 0 {
+		s += " " + Sentence(Count(skipped, "machine is not concerned", "machines are not concerned"))
+	}
+	return s
+}
+
+// Undone says what became of a change of many machines that was undone, or would become of it.
+func Undone(what string, undone, kept int, trial bool) string {
+	verb := "undone on"
+	if trial {
+		verb = "would be undone on"
+	}
+	s := Sentence(fmt.Sprintf("“%s” %s %s", what, verb, Count(undone, "machine", "machines")))
+	if kept > 0 {
+		s += " " + Sentence(Count(kept, "machine was changed again since and stays as it is",
+			"machines were changed again since and stay as they are"))
+	}
+	return s
+}
+
 // MachinesChanged says how many of the machines that were picked a change concerned.
 func MachinesChanged(picked, changed int) string {
 	switch same := picked - changed; {
@@ -81,4 +115,39 @@ func MachinesChanged(picked, changed int) string {
 		return Sentence(fmt.Sprintf("%s changed; %s so already", Count(changed, "machine was", "machines were"),
 			Count(same, "was", "were")))
 	}
+}
+
+// ImportRow says what becomes of a row of a spreadsheet. why is why it may be another machine, or has no effect.
+func ImportRow(state, machine, why string, merged []entered.Merged) string {
+	var fills, differs []string
+	for _, m := range merged {
+		label := m.Fact
+		if def := fact.ByName(m.Fact); def != nil {
+			label = def.Label
+		}
+		if m.Conflict {
+			differs = append(differs, fmt.Sprintf("%s: known %s, row %s", label, cmp.Or(m.Has, "in conflict"), m.Row))
+		} else {
+			fills = append(fills, label+" "+m.Row)
+		}
+	}
+	s := map[string]string{
+		"new":         "A new machine.",
+		"duplicate":   "A new machine that may be one that is known.",
+		"replaces":    "Replaces what an earlier import said of " + machine + ".",
+		"fills-gaps":  machine + " is known.",
+		"conflict":    machine + " is known, and differs.",
+		"nothing-new": machine + " is known; nothing is new.",
+		"no-effect":   machine + " is known; the row has no effect.",
+	}[state]
+	if why != "" {
+		s += " " + Sentence(why)
+	}
+	if len(fills) > 0 {
+		s += " Fills: " + strings.Join(fills, "; ") + "."
+	}
+	if len(differs) > 0 {
+		s += " Conflict: " + strings.Join(differs, "; ") + "."
+	}
+	return s
 }

@@ -62,12 +62,25 @@ func (r *Read) Settled() bool {
 type Row struct {
 	Line     int // 1 is the first below the headings
 	Document *inventory.Document
-	Left     []string // cells that were left out, and why; the machine is there
-	Problem  string   // why the row is no machine
+	Left     []string          // cells that were left out, and why; the machine is there
+	Marks    map[string]string // site, contact and desk, as far as there are columns with them
+	Problem  string            // why the row is no machine
 }
 
 // takenAt is the name of the column that says when a row was taken.
 const takenAt = "taken_at"
+
+// Names of columns that are no facts of a machine: what people say of it.
+const (
+	Site    = "site"
+	Contact = "contact"
+	Desk    = "desk"
+)
+
+var marks = []string{Site, Contact, Desk}
+
+// noFact says that a column is something else than a fact.
+func noFact(name string) bool { return name == takenAt || slices.Contains(marks, name) }
 
 // headings by which a fact is found: without case, punctuation and units. Two facts
 // for one heading are asked about.
@@ -107,6 +120,12 @@ var headings = map[string][]string{
 	"boot mode":       {"firmware.boot_mode"}, "firmware mode": {"firmware.boot_mode"},
 	"secure boot": {"firmware.secure_boot", "firmware.secure_boot_capable"}, "firmware version": {"firmware.version"},
 	"tpm": {"tpm.version", "tpm.state"}, "tpm version": {"tpm.version"}, "tpm state": {"tpm.state"},
+	"s n": {"device.serial"}, "sn": {"device.serial"}, "mfr": {"device.manufacturer"}, "make": {"device.manufacturer"},
+	"cpu type": {"processor.name"}, "processor type": {"processor.name"}, "cpu model": {"processor.name"},
+	"hdd": {"storage.system.disk_bytes", "storage.system.volume_bytes"}, "o s": {"os.name"},
+	"ssd":  {"storage.system.disk_bytes", "storage.system.volume_bytes"},
+	"site": {Site}, "location": {Site}, "branch": {Site}, "contact": {Contact}, "user role": {Contact},
+	"desk": {Desk}, "room": {Desk}, "counter": {Desk},
 	"taken": {takenAt}, "taken at": {takenAt}, "last seen": {takenAt}, "date": {takenAt},
 }
 
@@ -209,7 +228,7 @@ func column(heading string, rows [][]string, at int, chosen map[string]Choice) (
 		if c.Fact == "" {
 			return c, nil
 		}
-		if def := fact.ByName(c.Fact); c.Fact != takenAt &&
+		if def := fact.ByName(c.Fact); !noFact(c.Fact) &&
 			(def == nil || def.ID.Group() != fact.NoGroup || def.Derived) {
 			return c, errors.New(doc.With(fmt.Sprintf("%q is not a fact that a column can be", c.Fact),
 				doc.Suggest(c.Fact, fact.Names())))
@@ -306,7 +325,7 @@ func (r *Read) row(line int, cells []string, fixed []fixedFact, o *Options) Row 
 	d := &inventory.Document{Format: inventory.Format, TakenAt: o.TakenAt.UTC()}
 	for _, f := range fixed {
 		if err := manual.Put(d, f.def, f.value); err == nil {
-			d.Said(f.def.Name, "given for all of "+o.Name)
+			d.Said(f.def.Name, manual.GivenForAll+o.Name)
 		}
 	}
 	for i := range r.Columns {
@@ -326,6 +345,13 @@ func (r *Read) row(line int, cells []string, fixed []fixedFact, o *Options) Row 
 				return out
 			}
 			d.TakenAt = at
+			continue
+		}
+		if slices.Contains(marks, c.Fact) {
+			if out.Marks == nil {
+				out.Marks = map[string]string{}
+			}
+			out.Marks[c.Fact] = text
 			continue
 		}
 		def := fact.ByName(c.Fact)

@@ -63,7 +63,7 @@ func (m *Mapping) Places(heads []string) (map[string]int, error) {
 		}
 		i := slices.IndexFunc(heads, func(h string) bool { return strings.EqualFold(strings.TrimSpace(h), heading) })
 		if i < 0 {
-			return nil, fmt.Errorf("there is no column %q for %s; the table has %s", heading, field,
+			return nil, fmt.Errorf("unknown column %q for %s; the table has %s", heading, field,
 				strings.Join(heads, ", "))
 		}
 		at[field] = i

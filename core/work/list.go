@@ -22,6 +22,7 @@ type Machine struct {
 	Later       time.Time // it is left alone until then; zero: it is not
 	Who         string    // who has the work; "": nobody
 	Note        string
+	Day, Half   string // of the visit; "": none yet, the whole day
 }
 
 // Due says whether the machine may be worked on at a time.

@@ -115,6 +115,21 @@ type Machine struct {
 
 	Who      string `json:"who,omitempty" doc:"Person or role that the work is assigned to"`
 	WorkNote string `json:"work_note,omitempty"`
+
+	VisitDay  string `json:"visit_day,omitempty" doc:"Day of its visit"`
+	VisitHalf string `json:"visit_half,omitempty" doc:"am or pm; the whole day, if missing"`
+	Contact   string `json:"contact,omitempty" doc:"Whom to ask about it"`
+	Desk      string `json:"desk,omitempty" doc:"Where it stands"`
+
+	Standing []Standing    `json:"standing" doc:"What was decided about it and what is under way, in sentences"`
+	Notes    []MachineNote `json:"notes,omitempty" doc:"Notes of people, the latest first"`
+}
+
+// Standing is one thing that was decided about a machine, or that is under way.
+type Standing struct {
+	Kind string `json:"kind" enum:"retired,decision,wave,record,visit,parts,ticks,note,contact"`
+	Says string `json:"says"`
+	ID   int64  `json:"id,omitempty" doc:"Of a wave, a decision or a note: its number"`
 }
 
 // Leaving is one thing that is done when a machine leaves.

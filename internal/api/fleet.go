@@ -15,13 +15,85 @@ type MachineChanges struct {
 	Untag  []string `json:"untag,omitempty" maxItems:"20"`
 	Site   *string  `json:"site,omitempty" maxLength:"100" doc:"Site of the machines; empty restores the site derived from the name"`
 	Retire *bool    `json:"retire,omitempty" doc:"Retire the machines, or reactivate them"`
+
+	Contact *string `json:"contact,omitempty" maxLength:"200" doc:"Whom to ask about the machines, as a role; empty: nobody"`
+	Desk    *string `json:"desk,omitempty" maxLength:"200" doc:"Where they stand: a room, a counter; empty: nowhere"`
+	DryRun  bool    `json:"dry_run,omitempty" doc:"Only show which machines would be changed"`
 }
 
-// MachinesChanged says how many machines were changed.
-type MachinesChanged struct {
-	Picked  int    `json:"picked"`
-	Changed int    `json:"changed"`
-	Says    string `json:"says"`
+// ManyChanged says which machines a change of many changed, or would change.
+type ManyChanged struct {
+	Picked   int          `json:"picked" doc:"Machines that the filter and the keys select"`
+	Changed  int          `json:"changed" doc:"Machines that are another than before; in a dry run, that would be"`
+	Skipped  int          `json:"skipped,omitempty" doc:"Machines that the change does not concern"`
+	Machines []MachineRef `json:"machines" doc:"Of the changed machines, at most 20"`
+	Change   int64        `json:"change,omitempty" doc:"Number of the change, with which it can be undone as one"`
+	DryRun   bool         `json:"dry_run,omitempty" doc:"Nothing was changed"`
+	Says     string       `json:"says"`
+}
+
+// TickMany records an item on many machines.
+type TickMany struct {
+	Where  string   `json:"where,omitempty" maxLength:"2000"`
+	Keys   []string `json:"keys,omitempty" maxItems:"1000"`
+	Item   string   `json:"item" maxLength:"80" doc:"step/ and the id of a step, or prepare/ and the id of an item of preparation"`
+	State  string   `json:"state" enum:"done,refused"`
+	Note   string   `json:"note,omitempty" maxLength:"500" doc:"For a refusal: why"`
+	DryRun bool     `json:"dry_run,omitempty" doc:"Only show which machines it would be recorded on"`
+}
+
+// Undone says what became of a change of many machines that was undone.
+type Undone struct {
+	Undone       int          `json:"undone" doc:"Machines that are what they were before"`
+	Kept         int          `json:"kept" doc:"Machines that were changed again since, or are gone: they stay as they are"`
+	Machines     []MachineRef `json:"machines" doc:"Of the machines that are undone, at most 20"`
+	KeptMachines []MachineRef `json:"kept_machines" doc:"Of the machines that stay, at most 20"`
+	DryRun       bool         `json:"dry_run,omitempty" doc:"Nothing was changed"`
+	Says         string       `json:"says"`
+}
+
+// MachineNote is a note on a machine.
+type MachineNote struct {
+	ID   int64     `json:"id" doc:"With which it is removed"`
+	Text string    `json:"text"`
+	By   string    `json:"by"`
+	At   time.Time `json:"at"`
+}
+
+// NoteList is the notes on a machine, the latest first.
+type NoteList struct {
+	Notes []MachineNote `json:"notes" doc:"The latest first"`
+}
+
+// AddNote is a note to write about a machine.
+type AddNote struct {
+	Text string `json:"text" minLength:"1" maxLength:"2000"`
+}
+
+// Technician is somebody who visits machines.
+type Technician struct {
+	Name    string      `json:"name"`
+	Minutes int         `json:"minutes" doc:"For visits on a day"`
+	LeftOn  string      `json:"left_on,omitempty" doc:"Day on which they left"`
+	Booked  []BookedDay `json:"booked" doc:"Days from today on that have visits"`
+}
+
+// BookedDay is how much of a day is booked.
+type BookedDay struct {
+	Day     string `json:"day" doc:"As 2026-12-03"`
+	Minutes int    `json:"minutes" doc:"At most, for all visits"`
+	Where   string `json:"where" doc:"Filter that lists the machines"`
+}
+
+// SetTechnician adds or changes somebody who visits machines.
+type SetTechnician struct {
+	Minutes int    `json:"minutes,omitempty" minimum:"0" maximum:"1440" doc:"For visits on a day (default: the working hours)"`
+	LeftOn  string `json:"left_on,omitempty" maxLength:"10" doc:"Day on which they left, such as 2026-12-31"`
+}
+
+// TechnicianList lists those who visit machines.
+type TechnicianList struct {
+	Technicians []Technician `json:"technicians" doc:"By name"`
 }
 
 // TagList lists tags.
@@ -300,12 +372,13 @@ type TakeInvitation struct {
 	Password string `json:"password" maxLength:"1000" doc:"At least 12 characters, not easy to guess"`
 }
 
-// ReadSheet asks to make inventories of a spreadsheet.
-type ReadSheet struct {
+// ImportSheet asks to import the rows of a spreadsheet, or to show what they would do.
+type ImportSheet struct {
 	Name    string                  `json:"name" minLength:"1" maxLength:"200" doc:"Name of the file"`
 	Content []byte                  `json:"content" doc:"The file, as CSV"`
 	Columns map[string]sheet.Choice `json:"columns,omitempty" doc:"By heading: the fact of a column and its unit; without a fact the column is ignored"`
-	Fixed   map[string]string       `json:"fixed,omitempty" doc:"Facts that hold for every row, such as os.platform"`
+	Fixed   map[string]string       `json:"fixed,omitempty" doc:"Facts that hold for every row of a new machine, such as os.platform"`
+	Apply   bool                    `json:"apply,omitempty" doc:"Import the rows; otherwise nothing is changed"`
 }
 
 // SheetRead is what became of it.
@@ -317,7 +390,20 @@ type SheetRead struct {
 	Machines int            `json:"machines" doc:"Rows that are machines"`
 	Rows     []SheetRow     `json:"rows" doc:"The first machines, in words, by column"`
 	Refused  []SheetRow     `json:"refused" doc:"Rows that are not machines, and rows of which a cell was left out"`
-	Lines    string         `json:"lines" doc:"One inventory per line"`
+
+	Imported []ImportedRow  `json:"imported" doc:"What becomes of each machine, once all questions are answered; in a preview, what would"`
+	Counts   map[string]int `json:"counts" doc:"Rows by what becomes of them: new, duplicate, replaces, fills-gaps, conflict, nothing-new, no-effect"`
+	Applied  bool           `json:"applied" doc:"The rows were imported; otherwise nothing was changed"`
+	Change   int64          `json:"change,omitempty" doc:"Number of the import, with which it can be undone as one"`
+}
+
+// ImportedRow is what becomes of a row that is a machine.
+type ImportedRow struct {
+	Row     int    `json:"row" doc:"Number of the row; 1 is the first below the headings"`
+	State   string `json:"state" enum:"new,duplicate,replaces,fills-gaps,conflict,nothing-new,no-effect"`
+	Machine string `json:"machine,omitempty" doc:"Key of the machine, if it is known"`
+	Name    string `json:"name"`
+	Says    string `json:"says" doc:"What becomes of it, with both values of each conflict"`
 }
 
 // SheetRow is a row.

@@ -97,6 +97,8 @@ type AuditEntry struct {
 	Subject string    `json:"subject,omitempty" doc:"What was changed: a machine's key, a kind of document, or a name"`
 	Was     string    `json:"was,omitempty"`
 	Becomes string    `json:"becomes,omitempty"`
+	Change  int64     `json:"change,omitempty" doc:"Number of a change of many machines, with which it can be undone"`
+	Undone  time.Time `json:"undone,omitzero" doc:"When it was undone"`
 }
 
 // AuditLog is a page of the audit log, the latest entry first.

@@ -166,6 +166,9 @@ type Decision struct {
 	EndedBy     string    `json:"ended_by,omitempty"`
 	Machines    int       `json:"machines" doc:"Machines that it affects now"`
 	Where       string    `json:"where" doc:"Filter that lists them"`
+
+	DryRun bool         `json:"dry_run,omitempty" doc:"Nothing was decided"`
+	Some   []MachineRef `json:"some,omitempty" doc:"In a dry run: machines that it is for, at most 20"`
 }
 
 // DecisionList lists them, the latest first.
@@ -182,6 +185,12 @@ type MakeDecision struct {
 	Reason      string `json:"reason" maxLength:"500"`
 	Until       string `json:"until" maxLength:"10" doc:"The last day: 2027-01-31"`
 	Ahead       bool   `json:"ahead,omitempty" doc:"Accept a filter that matches no machine yet"`
+	DryRun      bool   `json:"dry_run,omitempty" doc:"Only show how many machines it is for, and which"`
+}
+
+// ChangeDecision moves the last day of a decision.
+type ChangeDecision struct {
+	Until string `json:"until" maxLength:"10" doc:"The last day: 2027-01-31"`
 }
 
 // MachineRef names a machine.
@@ -200,6 +209,8 @@ type Visit struct {
 	Ticked      []string  `json:"ticked,omitempty" doc:"Titles of ticked steps; the next inventory confirms them"`
 	Who         string    `json:"who,omitempty" doc:"Assigned to"`
 	Note        string    `json:"note,omitempty"`
+	Day         string    `json:"day,omitempty" doc:"Day of the visit"`
+	Half        string    `json:"half,omitempty" doc:"am or pm; the whole day, if missing"`
 	NotBefore   time.Time `json:"not_before,omitzero" doc:"Postponed until then"`
 }
 
@@ -286,13 +297,14 @@ type Work struct {
 type Assign struct {
 	Where string   `json:"where,omitempty" maxLength:"2000"`
 	Keys  []string `json:"keys,omitempty" maxItems:"1000"`
-	Who   string   `json:"who,omitempty" maxLength:"100" doc:"A role or a name; empty removes the assignment"`
+	Who   string   `json:"who,omitempty" maxLength:"100" doc:"A role or a name. What is omitted stays; if who, note and day are omitted, the assignment is removed"`
 	Note  string   `json:"note,omitempty" maxLength:"500"`
-}
+	Day   string   `json:"day,omitempty" maxLength:"10" doc:"Day of the visits, such as 2026-12-03"`
+	Half  string   `json:"half,omitempty" maxLength:"2" doc:"am or pm; the whole day, if omitted"`
 
-// Assigned is what it came to.
-type Assigned struct {
-	Machines int `json:"machines"`
+	Overwrite bool `json:"overwrite,omitempty" doc:"Also machines that are assigned to somebody else"`
+	Overbook  bool `json:"overbook,omitempty" doc:"Even if the technician's day is too short"`
+	DryRun    bool `json:"dry_run,omitempty" doc:"Only show which machines would be assigned"`
 }
 
 // SetStock records the stock and the lead time of a part.

@@ -98,7 +98,14 @@ func rootCommand() *cobra.Command {
 	root.AddCommand(inspectCommand(), checkCommand(), planCommand(), compareCommand(), submitCommand(),
 		machinesCommand(), releasesCommand(), sitesCommand(), tokensCommand(), serveCommand(),
 		demoCommand(), usersCommand(), auditCommand(), backupCommand(), restoreCommand())
-	root.AddCommand(workCommand(), applicationsCommand(), decisionsCommand(), wavesCommand(), duplicatesCommand())
+	root.AddCommand(
+		workCommand(),
+		techniciansCommand(),
+		applicationsCommand(),
+		decisionsCommand(),
+		wavesCommand(),
+		duplicatesCommand(),
+	)
 	root.AddCommand(knowledgeCommands()...)
 	root.AddCommand(loginCommand(), logoutCommand(), passwordCommand(), fleetCommand(), filtersCommand(),
 		expectedCommand(), sheetCommand(), webhooksCommand(), settingsCommand(), versionCommand())

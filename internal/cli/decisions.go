@@ -25,6 +25,7 @@ type decisionOptions struct {
 	Until       string `option:"until" usage:"last day, such as 2027-01-31"`
 	Reason      string `option:"reason" usage:"reason"`
 	Ahead       bool   `option:"ahead" usage:"accept a filter that matches no machine yet"`
+	DryRun      bool   `option:"dry-run" usage:"show for which machines it would be, and decide nothing"`
 	serviceOptions
 }
 
@@ -35,6 +36,7 @@ func decisionsCommand() *cobra.Command {
 		"decisions",
 		listDecisions,
 		command("add KIND", "Add a decision about machines: "+strings.Join(decision.Kinds(), ", "), addDecision),
+		command("set DECISION", "Move the last day of a decision", setDecision),
 		command("end DECISION", "End a decision before its date", endDecision),
 	)
 }
@@ -72,10 +74,15 @@ func addDecision(c *call[decisionOptions]) error {
 	d, err := s.Decide(c.ctx(), api.MakeDecision{
 		Kind: c.args[0], Scope: o.Where, Release: o.Release, Requirement: o.Requirement, Reason: o.Reason,
 		Until: o.Until,
-		Ahead: o.Ahead,
+		Ahead: o.Ahead, DryRun: o.DryRun,
 	})
 	if err != nil {
 		return asUsage(err)
+	}
+	if d.DryRun {
+		c.done("It would be for %s: %s. Nothing was decided.", say.Count(d.Machines, "machine", "machines"),
+			namesText(d.Some, d.Machines))
+		return nil
 	}
 	c.done("Decision %d, for %s. %s", d.ID, say.Count(d.Machines, "machine", "machines"), d.Says)
 	return nil

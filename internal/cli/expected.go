@@ -37,7 +37,7 @@ func expectedCommand() *cobra.Command {
 		"expected",
 		listExpected,
 		command("import FILE",
-			"Replace the list with a CSV file that has the columns name, serial, maker, model, site, reason, note",
+			"Merge a CSV file with the columns name, serial, maker, model, site, reason and note into the list",
 			importExpected),
 		why,
 	)
@@ -102,7 +102,15 @@ var columnNames = map[string]string{
 	"location":     "site",
 }
 
-func importExpected(c *call[serviceOptions]) error {
+// importExpectedOptions are those of an import of expected machines.
+type importExpectedOptions struct {
+	Replace bool `option:"replace" usage:"remove machines that the file does not have"`
+	DryRun  bool `option:"dry-run" usage:"show what would be added, changed and removed, and change nothing"`
+	sure
+	serviceOptions
+}
+
+func importExpected(c *call[importExpectedOptions]) error {
 	rows, at, err := expectedTable(c.cmd, c.args[0])
 	if err != nil {
 		return err
@@ -133,17 +141,85 @@ func importExpected(c *call[serviceOptions]) error {
 	if err != nil {
 		return err
 	}
-	l, err := s.SetExpected(c.ctx(), machines)
+	m := mergeExpected(was.Machines, machines, c.o.Replace)
+	c.done("%s", m.says())
+	if c.o.DryRun {
+		return nil
+	}
+	if len(m.removed) > 0 {
+		if err := c.sure(c.o.Yes, "Remove %s from the list of expected machines?",
+			say.Count(len(m.removed), "machine", "machines")); err != nil {
+			return err
+		}
+	}
+	l, err := s.SetExpected(c.ctx(), m.list)
 	if err != nil {
 		return asUsage(err)
 	}
-	replaced := ""
-	if n := len(was.Machines); n > 0 {
-		replaced = " It replaces a list of " + say.Count(n, "machine", "machines") + "."
-	}
-	c.done("%s expected; %d of them never reported.%s",
-		say.Capital(say.Count(len(machines), "machine is", "machines are")), l.Missing, replaced)
+	c.done("%s expected; %d of them never reported.",
+		say.Capital(say.Count(len(m.list), "machine is", "machines are")), l.Missing)
 	return nil
+}
+
+// merged is a list of expected machines with what a file adds, changes and removes.
+type merged struct {
+	list                    []api.Expected
+	added, changed, removed []string
+}
+
+func (m *merged) says() string {
+	part := func(names []string, what string) string {
+		if len(names) == 0 {
+			return ""
+		}
+		text := strings.Join(names[:min(len(names), 5)], ", ")
+		if more := len(names) - 5; more > 0 {
+			text += fmt.Sprintf(" and %d more", more)
+		}
+		return fmt.Sprintf(" %s %s: %s.", say.Capital(say.Count(len(names), "machine is", "machines are")), what, text)
+	}
+	s := part(m.added, "new") + part(m.changed, "changed") + part(m.removed, "removed")
+	return strings.TrimSpace(first(s, "The file changes nothing."))
+}
+
+// mergeExpected merges a file into a list. A machine is the same by its serial number, or by its name. What a row
+// leaves empty stays.
+func mergeExpected(was []api.ExpectedRow, file []api.Expected, replace bool) *merged {
+	m := &merged{}
+	same := func(a, b *api.Expected) bool {
+		if a.Serial != "" && b.Serial != "" {
+			return strings.EqualFold(a.Serial, b.Serial)
+		}
+		return strings.EqualFold(a.Name, b.Name)
+	}
+	taken := make([]bool, len(file))
+	for i := range was {
+		old := was[i].Expected
+		at := slices.IndexFunc(file, func(e api.Expected) bool { return same(&old, &e) })
+		switch {
+		case at < 0 && replace:
+			m.removed = append(m.removed, first(old.Name, old.Serial))
+			continue
+		case at >= 0:
+			taken[at] = true
+			row := file[at]
+			row = api.Expected{Name: first(row.Name, old.Name), Serial: first(row.Serial, old.Serial),
+				Maker: first(row.Maker, old.Maker), Model: first(row.Model, old.Model), Site: first(row.Site, old.Site),
+				Reason: first(row.Reason, old.Reason), Note: first(row.Note, old.Note)}
+			if row != old {
+				m.changed = append(m.changed, first(row.Name, row.Serial))
+			}
+			old = row
+		}
+		m.list = append(m.list, old)
+	}
+	for i := range file {
+		if !taken[i] {
+			m.added = append(m.added, first(file[i].Name, file[i].Serial))
+			m.list = append(m.list, file[i])
+		}
+	}
+	return m
 }
 
 // expectedTable reads a list of machines, and the columns by their names.

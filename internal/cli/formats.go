@@ -43,6 +43,7 @@ func Formats() map[string]reflect.Type {
 		"users":        reflect.TypeFor[api.UserList](),
 		"version":      reflect.TypeFor[Version](),
 		"wave":         reflect.TypeFor[api.WaveDetail](),
+		"technicians":  reflect.TypeFor[api.TechnicianList](),
 		"forecast":     reflect.TypeFor[api.ForecastList](),
 		"waves":        reflect.TypeFor[api.WaveList](),
 		"webhooks":     reflect.TypeFor[api.WebhookList](),

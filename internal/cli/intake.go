@@ -50,8 +50,9 @@ func importFile(c *call[importOptions]) error {
 	if err != nil {
 		return err
 	}
-	in := api.ReadSheet{
+	in := api.ImportSheet{
 		Name: filepath.Base(file), Content: src, Columns: map[string]sheet.Choice{}, Fixed: map[string]string{},
+		Apply: c.o.Apply,
 	}
 	for _, g := range c.o.Column {
 		i := strings.LastIndexByte(g, '=')
@@ -69,15 +70,16 @@ func importFile(c *call[importOptions]) error {
 		}
 		in.Fixed[name] = value
 	}
-	got, err := s.ReadSheet(c.ctx(), in)
+	got, err := s.ImportSheet(c.ctx(), in)
 	if err != nil {
 		return asUsage(err)
 	}
-	if c.o.Apply && got.Settled {
-		return handIn(c.place, s, form, strings.NewReader(got.Lines))
-	}
 	if form == "json" {
-		return printDocument(c.out(), "rolltop-sheet/1", got)
+		err := printDocument(c.out(), "rolltop-sheet/1", got)
+		if err == nil && !got.Settled {
+			err = status(ExitUsage)
+		}
+		return err
 	}
 	printSheet(c.paper(), &got)
 	if !got.Settled {
@@ -144,7 +146,50 @@ func printSheet(p *paper, s *api.SheetRead) {
 	for _, r := range s.Refused {
 		p.text("", fmt.Sprintf("row %d: %s", r.Row, first(r.Problem, strings.Join(r.Left, "; "))))
 	}
-	p.line("%d of %d rows are machines. --apply imports them.", s.Machines, s.Total)
+	printImport(p, s)
+}
+
+// printImport says what becomes of the rows, those that somebody should look at first.
+func printImport(p *paper, s *api.SheetRead) {
+	p.line("")
+	for _, state := range sheet.RowStates() {
+		if n := s.Counts[state]; n > 0 {
+			p.line("%6d  %s", n, rowStates[state])
+		}
+	}
+	shown := 0
+	for _, state := range []string{sheet.RowConflict, sheet.RowDuplicate, sheet.RowRefused, sheet.RowFills,
+		sheet.RowReplaces} {
+		for i := range s.Imported {
+			if r := &s.Imported[i]; r.State == state && shown < fewImported {
+				p.text(fmt.Sprintf("  row %d: ", r.Row), r.Says)
+				shown++
+			}
+		}
+	}
+	p.line("")
+	if !s.Applied {
+		p.line("%d of %d rows are machines. Nothing was changed; --apply imports them.", s.Machines, s.Total)
+		return
+	}
+	p.line("%d of %d rows are machines.", s.Machines, s.Total)
+	if s.Change > 0 {
+		p.line("To undo this: rolltop audit undo %d", s.Change)
+	}
+}
+
+// fewImported is how many rows of an import are shown; the JSON has all.
+const fewImported = 40
+
+// rowStates are what becomes of rows, in words.
+var rowStates = map[string]string{
+	sheet.RowNew:       "new machines",
+	sheet.RowDuplicate: "new machines that may be known ones",
+	sheet.RowReplaces:  "replace what an earlier import said",
+	sheet.RowFills:     "of known machines, which fill gaps",
+	sheet.RowConflict:  "of known machines that differ: both values stay, for a person to decide",
+	sheet.RowSame:      "of known machines, with nothing new",
+	sheet.RowRefused:   "without effect: the machine speaks for itself",
 }
 
 // handIn sends lines, and says what became of them.

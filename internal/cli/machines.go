@@ -50,10 +50,19 @@ func machinesCommand() *cobra.Command {
 		listMachines,
 		command("show MACHINE", "Show a machine with its check", showMachine),
 		command("get MACHINE", "Print the inventory of a machine", getInventory),
-		with(command("set", "Set tags, site or retirement of the machines that a filter selects", setMachines),
-			"machines-set"),
+		with(
+			command(
+				"set",
+				"Set tags, site, contact, desk or retirement of the machines that a filter selects",
+				setMachines,
+			),
+			"machines-set",
+		),
 		command("remove MACHINE", "Remove a machine with everything that is known of it", removeMachine),
 		with(command("export", "Export the machines that a filter selects as a table", exportMachines), "export"),
+		group("notes", "Notes about a machine: add, remove; machines show lists them",
+			command("add MACHINE TEXT…", "Write a note about a machine, with your name and the time", addNote),
+			command("remove MACHINE NOTE", "Remove a note", removeNote)),
 		group("facts", "Facts of a machine that are entered by hand: set, remove",
 			with(command("set MACHINE FACT=VALUE", "Enter a fact of a machine by hand", setFact), "facts-set"),
 			command("remove MACHINE FACT", "Remove a fact that was entered by hand", removeFact)),
@@ -292,6 +301,7 @@ func showMachine(c *call[machineOptions]) error {
 		return printDocument(c.out(), "rolltop-machine/1", d)
 	}
 	p := c.paper()
+	printStanding(p, &d)
 	if d.Check == nil {
 		p.line("%s · %s", d.Name, spaced(d.Manufacturer, d.Model))
 		p.text("", d.NoCheck)
@@ -316,7 +326,11 @@ func showMachine(c *call[machineOptions]) error {
 }
 
 // causes are what changed a disposition, in words.
-var causes = map[string]string{"inventory": "a new inventory", "facts": "facts entered by hand", "rules": "other rules"}
+var causes = map[string]string{
+	"inventory": "a new inventory",
+	"facts":     "facts entered by hand",
+	"rules":     "other rules",
+}
 
 func printHistory(p *paper, changes []api.DispositionChange) {
 	for i, c := range changes {
@@ -408,7 +422,10 @@ func removeFact(c *call[removeOptions]) error {
 	if err != nil {
 		return err
 	}
-	if slices.ContainsFunc(m.Hand, func(h api.HandFact) bool { return h.Fact.Fact == c.args[1] }) { // or it is refused
+	if slices.ContainsFunc(
+		m.Hand,
+		func(h api.HandFact) bool { return h.Fact.Fact == c.args[1] },
+	) { // or it is refused
 		if err := c.sure(c.o.Yes, "Remove the fact %s of %s?", c.args[1], m.Name); err != nil {
 			return err
 		}
@@ -447,6 +464,9 @@ type changeOptions struct {
 	Site     string   `option:"site" usage:"site of the machines; empty restores the site derived from the name" complete:"site"`
 	Retire   bool     `option:"retire" usage:"retire the machines"`
 	Unretire bool     `option:"unretire" usage:"reactivate the machines"`
+	Contact  string   `option:"contact" usage:"whom to ask about the machines, as a role; empty: nobody"`
+	Desk     string   `option:"desk" usage:"where they stand, such as a room or a counter; empty: nowhere"`
+	trial
 	serviceOptions
 }
 
@@ -465,11 +485,18 @@ func setMachines(c *call[changeOptions]) error {
 	if c.o.Retire || c.o.Unretire {
 		m.Retire = &c.o.Retire
 	}
+	if c.changed("contact") {
+		m.Contact = &c.o.Contact
+	}
+	if c.changed("desk") {
+		m.Desk = &c.o.Desk
+	}
+	m.DryRun = c.o.DryRun
 	got, err := s.Change(c.ctx(), m)
 	if err != nil {
 		return asUsage(err)
 	}
-	c.done("%s", got.Says)
+	printMany(c.place, &got)
 	return nil
 }
 

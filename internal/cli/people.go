@@ -141,7 +141,8 @@ type auditOptions struct {
 }
 
 func auditCommand() *cobra.Command {
-	return with(command("audit", "Show the audit log, newest first", listAudit), "audit")
+	return with(command("audit", "Show the audit log, newest first", listAudit), "audit",
+		command("undo CHANGE", "Undo a change of many machines as one", undoChange))
 }
 
 func listAudit(c *call[auditOptions]) error {
@@ -166,6 +167,15 @@ func listAudit(c *call[auditOptions]) error {
 		{name: "subject", head: "On", value: func(a *api.AuditEntry) string { return a.Subject }},
 		{name: "was", head: "Was", value: func(a *api.AuditEntry) string { return a.Was }},
 		{name: "becomes", head: "Becomes", value: func(a *api.AuditEntry) string { return a.Becomes }},
+		{name: "change", head: "Change", value: func(a *api.AuditEntry) string {
+			switch {
+			case a.Change == 0:
+				return ""
+			case !a.Undone.IsZero():
+				return fmt.Sprintf("%d (undone)", a.Change)
+			}
+			return strconv.FormatInt(a.Change, 10)
+		}},
 	}}
 	return table.print(c.place, form, l, l.Entries)
 }

@@ -23,12 +23,26 @@ func workCommand() *cobra.Command {
 	return with(
 		command("work", "Work of the fleet: visits, remote batches, parts, open questions, watch list", showWork),
 		"work",
-		command("wins", "Biggest wins: the fixes that make most machines ready, alone and in the best order", showWins),
+		command(
+			"wins",
+			"Biggest wins: the fixes that make most machines ready, alone and in the best order",
+			showWins,
+		),
 		command("parts", "Parts to buy for the plans", showParts),
 		command("messages", "Messages for the people whose machines are visited", showMessages),
 		command("sheet", "Visits as a page to print", printSheets),
-		command("assign WHO [MACHINE…]", "Assign the work on machines to somebody; an empty WHO removes the assignment",
-			assignWork),
+		command("calendar", "Visits that have a day as a calendar file", writeCalendar),
+		command(
+			"assign WHO [MACHINE…]",
+			"Assign the work on machines to somebody, on a day; an empty WHO alone removes the "+
+				"assignment",
+			assignWork,
+		),
+		command(
+			"tick ITEM [MACHINE…]",
+			"Record on many machines that a step or an item of preparation is done, or refused",
+			tickMany,
+		),
 		command("stock PART", "Set the stock and the lead time of a part", setStock),
 	)
 }
@@ -130,7 +144,12 @@ func printSheets(c *call[sheetOptions]) error {
 // assignOptions are those of an assignment.
 type assignOptions struct {
 	where
-	Note string `option:"note" usage:"note for whoever does the work"`
+	Note      string `option:"note" usage:"note for whoever does the work"`
+	Day       string `option:"day" usage:"day of the visits, such as 2026-12-03"`
+	Half      string `option:"half" usage:"half of the day: am or pm (default: the whole day)"`
+	Overwrite bool   `option:"overwrite" usage:"also machines that are assigned to somebody else"`
+	Overbook  bool   `option:"overbook" usage:"even if the technician's day is too short"`
+	trial
 	serviceOptions
 }
 
@@ -140,16 +159,14 @@ func assignWork(c *call[assignOptions]) error {
 		return err
 	}
 	who := c.args[0]
-	got, err := s.Assign(c.ctx(), api.Assign{Where: c.o.Where, Keys: c.args[1:], Who: who, Note: c.o.Note})
+	got, err := s.Assign(c.ctx(), api.Assign{
+		Where: c.o.Where, Keys: c.args[1:], Who: who, Note: c.o.Note, Day: c.o.Day, Half: c.o.Half,
+		Overwrite: c.o.Overwrite, Overbook: c.o.Overbook, DryRun: c.o.DryRun,
+	})
 	if err != nil {
 		return asUsage(err)
 	}
-	machines := say.Capital(say.Count(got.Machines, "machine", "machines"))
-	if who == "" {
-		c.done("%s: the work is no longer assigned.", machines)
-		return nil
-	}
-	c.done("%s assigned to %s.", machines, who)
+	printMany(c.place, &got)
 	return nil
 }
 

@@ -58,9 +58,9 @@ func (c intake) SetReason(ctx context.Context, id int64, why api.SetReason) erro
 	return c.send(ctx, http.MethodPut, "expected/"+strconv.FormatInt(id, 10)+"/reason", why)
 }
 
-// ReadSheet makes inventories of a spreadsheet, and keeps nothing.
-func (c intake) ReadSheet(ctx context.Context, in api.ReadSheet) (api.SheetRead, error) {
-	return send[api.SheetRead](ctx, c.conn, http.MethodPost, "sheets/read", in)
+// ImportSheet imports the rows of a spreadsheet, or shows what they would do.
+func (c intake) ImportSheet(ctx context.Context, in api.ImportSheet) (api.SheetRead, error) {
+	return send[api.SheetRead](ctx, c.conn, http.MethodPost, "sheets", in)
 }
 
 // Lines hands in several inventories, one a line, and calls each for every answer,

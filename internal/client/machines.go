@@ -131,8 +131,8 @@ func (c machines) MachineList(ctx context.Context, l List) (api.MachineList, err
 }
 
 // Change sets tags, site or retirement of machines.
-func (c machines) Change(ctx context.Context, m api.MachineChanges) (api.MachinesChanged, error) {
-	return send[api.MachinesChanged](ctx, c.conn, http.MethodPost, "machine-changes", m)
+func (c machines) Change(ctx context.Context, m api.MachineChanges) (api.ManyChanged, error) {
+	return send[api.ManyChanged](ctx, c.conn, http.MethodPost, "machine-changes", m)
 }
 
 // Tags lists the tags that machines bear.

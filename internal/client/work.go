@@ -55,6 +55,11 @@ func (c work) Decide(ctx context.Context, d api.MakeDecision) (api.Decision, err
 	return send[api.Decision](ctx, c.conn, http.MethodPost, "decisions", d)
 }
 
+// SetDecision moves the last day of a decision.
+func (c work) SetDecision(ctx context.Context, id int64, d api.ChangeDecision) (api.Decision, error) {
+	return send[api.Decision](ctx, c.conn, http.MethodPut, "decisions/"+strconv.FormatInt(id, 10), d)
+}
+
 // EndDecision ends a decision before its date.
 func (c work) EndDecision(ctx context.Context, id int64) error {
 	return c.remove(ctx, "decisions/"+strconv.FormatInt(id, 10))
@@ -66,8 +71,53 @@ func (c work) Work(ctx context.Context, filter string) (api.Work, error) {
 }
 
 // Assign gives the work on machines to somebody.
-func (c work) Assign(ctx context.Context, a api.Assign) (api.Assigned, error) {
-	return send[api.Assigned](ctx, c.conn, http.MethodPost, "work/assign", a)
+func (c work) Assign(ctx context.Context, a api.Assign) (api.ManyChanged, error) {
+	return send[api.ManyChanged](ctx, c.conn, http.MethodPost, "work/assign", a)
+}
+
+// TickMany records an item of preparation or a step on many machines.
+func (c work) TickMany(ctx context.Context, t api.TickMany) (api.ManyChanged, error) {
+	return send[api.ManyChanged](ctx, c.conn, http.MethodPost, "work/ticks", t)
+}
+
+// Undo undoes a change of many machines as one. In a dry run nothing is changed.
+func (c work) Undo(ctx context.Context, change int64, dryRun bool) (api.Undone, error) {
+	path := "bulk-changes/" + strconv.FormatInt(change, 10) + "/undo"
+	if dryRun {
+		path += "?dry_run=true"
+	}
+	return send[api.Undone](ctx, c.conn, http.MethodPost, path, struct{}{})
+}
+
+// Technicians lists those who visit machines.
+func (c work) Technicians(ctx context.Context) (api.TechnicianList, error) {
+	return get[api.TechnicianList](ctx, c.conn, "technicians", nil)
+}
+
+// SetTechnician adds or changes somebody who visits machines.
+func (c work) SetTechnician(ctx context.Context, name string, t api.SetTechnician) (api.TechnicianList, error) {
+	return send[api.TechnicianList](ctx, c.conn, http.MethodPut, "technicians/"+url.PathEscape(name), t)
+}
+
+// RemoveTechnician removes somebody who visits machines.
+func (c work) RemoveTechnician(ctx context.Context, name string) error {
+	return c.remove(ctx, "technicians/"+url.PathEscape(name))
+}
+
+// AddNote writes a note about a machine.
+func (c work) AddNote(ctx context.Context, key, text string) (api.NoteList, error) {
+	return send[api.NoteList](ctx, c.conn, http.MethodPost, "machines/"+url.PathEscape(key)+"/notes",
+		api.AddNote{Text: text})
+}
+
+// RemoveNote removes a note about a machine.
+func (c work) RemoveNote(ctx context.Context, key string, id int64) error {
+	return c.remove(ctx, "machines/"+url.PathEscape(key)+"/notes/"+strconv.FormatInt(id, 10))
+}
+
+// Calendar is the visits of a filter that have a day, as an iCalendar file.
+func (c work) Calendar(ctx context.Context, where string) ([]byte, error) {
+	return get[[]byte](ctx, c.conn, "work/calendar", url.Values{"where": {where}})
 }
 
 // SetStock records the stock and the lead time of a part.

@@ -12,10 +12,12 @@ import (
 	"time"
 
 	"rolltop.example/rolltop/core/assess"
+	"rolltop.example/rolltop/core/remedy"
 	"rolltop.example/rolltop/core/say"
+	visits "rolltop.example/rolltop/core/visit"
 )
 
-//go:embed fleet.html technician.html user.html visit.html notice.html page.html
+//go:embed fleet.html technician.html user.html visit.html notice.html page.html round.html
 var files embed.FS
 
 //go:embed style.css
@@ -39,6 +41,8 @@ var templates = template.Must(template.New("report").Funcs(template.FuncMap{
 	"cause":    say.Cause,
 	"count":    say.Count, "day": say.Day, "moment": say.Moment,
 	"ticked":     (*assess.Tick).Says,
+	"hours":      func(m remedy.Minutes) string { return say.Hours(m) },
+	"join":       func(list []string) string { return strings.Join(list, ", ") },
 	"semicolons": func(list []string) string { return strings.Join(list, "; ") },
 	"joined": func(list []string) string {
 		var out []string
@@ -87,14 +91,21 @@ func Visit(w io.Writer, check *assess.Document, expires time.Time) error {
 	return write(w, Desk, []page{{Machine: &Machine{Check: check}, first: true, expires: expires}})
 }
 
-// Visits writes the pages of several visits, to be printed: each with the guide of its
-// board, and none with a serial number.
-func Visits(w io.Writer, checks []*assess.Document) error {
+// Visits writes a round of visits, to be printed: a cover with what it takes along, and a page for each machine with
+// the guide of its board, none with a serial number.
+func Visits(w io.Writer, title string, cover *visits.Cover, checks []*assess.Document) error {
 	pages := make([]page, len(checks))
 	for i, c := range checks {
-		pages[i] = page{Machine: &Machine{Check: c}, first: i == 0}
+		pages[i] = page{Machine: &Machine{Check: c}}
 	}
-	return write(w, Desk, pages)
+	return templates.ExecuteTemplate(w, "round.html", struct {
+		Style template.CSS
+		Title string
+		Cover *visits.Cover
+		Takes string
+		Pages []page
+	}{template.CSS(style), title, cover, say.Capital(say.Hours(cover.Minutes)) + " at the desks, " +
+		say.Count(cover.Restarts, "restart", "restarts"), pages})
 }
 
 // Notice writes a page that says one thing.

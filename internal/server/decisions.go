@@ -67,11 +67,29 @@ func (s decisionsAPI) addDecision(
 		Reason:      b.Reason,
 		Until:       b.Until,
 		Ahead:       b.Ahead,
+		Trial:       b.DryRun,
 	})
 	if err != nil {
 		return out, err
 	}
-	return decided(&got), nil
+	out = decided(&got)
+	out.DryRun, out.Some = b.DryRun, got.Some
+	return out, nil
+}
+
+func (s decisionsAPI) changeDecision(ctx context.Context, in *struct {
+	ID   int64 `path:"id" minimum:"1"`
+	Body api.ChangeDecision
+}) (out api.Decision, err error) {
+	d, err := s.Decisions.Find(ctx, in.ID)
+	if err != nil {
+		return out, err
+	}
+	if d.Kind != decision.Later && callerOf(ctx).Scope != ScopeManage {
+		return out, notForYou("only an administrator can change this decision")
+	}
+	got, err := s.Decisions.Move(ctx, d, in.Body.Until)
+	return decided(&got), err
 }
 
 func (s decisionsAPI) endDecision(ctx context.Context, in *struct {

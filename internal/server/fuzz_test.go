@@ -50,7 +50,7 @@ func FuzzRequests(f *testing.F) {
 		{"PUT", "/api/v1/users/x", "application/json", "", `{"role":"viewer","sites":["a"]}`, 4},
 		{"POST", "/api/v1/tokens", "application/json", "", `{"name":"x","scope":"read"}`, 4},
 		{"PUT", "/api/v1/webhooks/x", "application/json", "", `{"url":"https://192.0.2.1/"}`, 4},
-		{"POST", "/api/v1/sheets/read", "application/json", "", `{"name":"x.csv","content":"bmFtZQpHVUxMCg=="}`, 4},
+		{"POST", "/api/v1/sheets", "application/json", "", `{"name":"x.csv","content":"bmFtZQpHVUxMCg=="}`, 4},
 		{"POST", "/api/v1/lists/import", "application/json", "", `{"name":"x.csv","content":"bmFtZQpHVUxMCg=="}`, 4},
 		{"PUT", "/api/v1/knowledge/prices", "application/json", "", `{"text":"format: rolltop-prices/1\n"}`, 4},
 		{"POST", "/api/v1/session", "application/json", "Origin: http://elsewhere.example",

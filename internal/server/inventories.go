@@ -118,7 +118,11 @@ func (s intakeAPI) submitLines(ctx context.Context, in *struct {
 }) (*huma.StreamResponse, error) {
 	kind, _, _ := strings.Cut(in.ContentType, ";")
 	if strings.TrimSpace(kind) != linesType {
-		return nil, unsupportedType("the Content-Type is %q; send %s, one document per line", in.ContentType, linesType)
+		return nil, unsupportedType(
+			"the Content-Type is %q; send %s, one document per line",
+			in.ContentType,
+			linesType,
+		)
 	}
 	if in.Encoding != "" && in.Encoding != "gzip" {
 		return nil, &api.Problem{Status: unsupported, Title: "Unsupported encoding", Detail: fmt.Sprintf(
@@ -198,7 +202,9 @@ func answerLine(w io.Writer, p *deadlineReader, l *api.SubmittedLine) bool {
 // sheetShown are the rows of a sheet that an answer says in words.
 const sheetShown = 20
 
-func (s intakeAPI) readSheet(_ context.Context, in *struct{ Body api.ReadSheet }) (out api.SheetRead, err error) {
+func (s intakeAPI) importSheet(
+	ctx context.Context, in *struct{ Body api.ImportSheet },
+) (out api.SheetRead, err error) {
 	const title = "The sheet cannot be used"
 	sheets, err := tables.Read(in.Body.Name, in.Body.Content)
 	if err != nil {
@@ -225,7 +231,7 @@ func (s intakeAPI) readSheet(_ context.Context, in *struct{ Body api.ReadSheet }
 		Rows:     []api.SheetRow{},
 		Refused:  []api.SheetRow{},
 	}
-	var lines strings.Builder
+	var machines []sheet.Row
 	for i := range got.Rows {
 		r := &got.Rows[i]
 		row := api.SheetRow{Row: r.Line, Left: r.Left, Problem: r.Problem}
@@ -233,11 +239,7 @@ func (s intakeAPI) readSheet(_ context.Context, in *struct{ Body api.ReadSheet }
 			out.Refused = append(out.Refused, row)
 			continue
 		}
-		b, err := json.Marshal(r.Document)
-		if err != nil {
-			return out, err
-		}
-		lines.Write(append(b, '\n'))
+		machines = append(machines, *r)
 		out.Machines++
 		row.Name = r.Document.Device.Name.Or(r.Document.Device.Serial.Or(""))
 		switch {
@@ -248,8 +250,40 @@ func (s intakeAPI) readSheet(_ context.Context, in *struct{ Body api.ReadSheet }
 			out.Refused = append(out.Refused, row)
 		}
 	}
-	out.Lines = lines.String()
-	return out, nil
+	return out, s.importRows(ctx, &in.Body, machines, &out)
+}
+
+// maxImported is how many machines one import may have: all of them are kept in one write.
+const maxImported = 10_000
+
+// importRows imports the machines of a sheet, or says what each of them would do.
+func (s intakeAPI) importRows(ctx context.Context, in *api.ImportSheet, rows []sheet.Row, out *api.SheetRead) error {
+	out.Imported, out.Counts = []api.ImportedRow{}, map[string]int{}
+	if !out.Settled || len(rows) == 0 {
+		return nil
+	}
+	if len(rows) > maxImported {
+		return refuse(
+			"Too many rows",
+			"%s has %d machines, more than %d; split the file",
+			in.Name,
+			len(rows),
+			maxImported,
+		)
+	}
+	got, err := s.Intake.Import(ctx, in.Name, rows, !in.Apply)
+	if err != nil {
+		return err
+	}
+	for i := range got.Rows {
+		r := &got.Rows[i]
+		out.Counts[r.State]++
+		out.Imported = append(out.Imported, api.ImportedRow{
+			Row: rows[i].Line, State: r.State, Machine: r.Key, Name: r.Name, Says: r.Says,
+		})
+	}
+	out.Applied, out.Change = in.Apply, got.Change
+	return nil
 }
 
 // sheetFacts are the facts of a row in words, by column.

@@ -251,7 +251,11 @@ func (s machinesAPI) addWork(ctx context.Context, d *store.Machine, out *api.Mac
 	if err != nil {
 		return err
 	}
-	out.Who, out.WorkNote = given[d.ID].Who, given[d.ID].Note
+	a := given[d.ID]
+	out.Who, out.WorkNote, out.VisitDay, out.VisitHalf = a.Who, a.Note, a.Day, a.Half
+	if err := s.addStanding(ctx, d, out); err != nil {
+		return err
+	}
 	in, err := s.Waves.Of(ctx, d)
 	if in != nil {
 		out.Wave = &api.InWave{
@@ -285,6 +289,26 @@ func (s machinesAPI) addWork(ctx context.Context, d *store.Machine, out *api.Mac
 			At:      r.At(),
 		})
 	}
+	return err
+}
+
+// addStanding adds what was decided and what is under way, with notes, contact and desk.
+func (s machinesAPI) addStanding(ctx context.Context, d *store.Machine, out *api.Machine) error {
+	stands, err := s.Work.Standings(ctx, d)
+	out.Standing = []api.Standing{}
+	for _, one := range stands {
+		out.Standing = append(out.Standing, api.Standing(one))
+	}
+	if err != nil || !callerOf(ctx).Plain {
+		return err
+	}
+	contacts, err := s.store.Contacts(ctx)
+	if err != nil {
+		return err
+	}
+	out.Contact, out.Desk = contacts[d.ID].Contact, contacts[d.ID].Desk
+	notes, err := techniciansAPI(s).notes(ctx, d.Key)
+	out.Notes = notes.Notes
 	return err
 }
 

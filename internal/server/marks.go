@@ -36,14 +36,55 @@ func (s marksAPI) listTags(ctx context.Context, _ *struct{}) (out api.TagList, e
 	return out, err
 }
 
-func (s marksAPI) mark(ctx context.Context, in *struct{ Body api.MachineChanges }) (api.MachinesChanged, error) {
-	if err := markMistake(callerOf(ctx), &in.Body); err != nil {
-		return api.MachinesChanged{}, err
+func (s marksAPI) mark(ctx context.Context, in *struct{ Body api.MachineChanges }) (api.ManyChanged, error) {
+	b := &in.Body
+	if err := markMistake(callerOf(ctx), b); err != nil {
+		return api.ManyChanged{}, err
 	}
-	m := &store.Change{Tag: in.Body.Tag, Untag: in.Body.Untag, Site: in.Body.Site, Retire: in.Body.Retire}
-	note := func(n int) string { return markText(&in.Body, n) }
-	picked, changed, err := s.Machines.Change(ctx, in.Body.Where, in.Body.Keys, m, note)
-	return api.MachinesChanged{Picked: picked, Changed: changed, Says: say.MachinesChanged(picked, changed)}, err
+	m := &store.Change{Tag: b.Tag, Untag: b.Untag, Site: b.Site, Retire: b.Retire, Contact: trimmed(b.Contact),
+		Desk: trimmed(b.Desk)}
+	note := func(n int) string { return markText(b, n) }
+	got, err := s.Bulk.Marks(ctx, service.Picking{Where: b.Where, Keys: b.Keys, Trial: b.DryRun}, m, note)
+	return manyChanged(&got, b.DryRun), err
+}
+
+func trimmed(text *string) *string {
+	if text == nil {
+		return nil
+	}
+	t := strings.TrimSpace(*text)
+	return &t
+}
+
+// manyChanged says what a change of many machines came to.
+func manyChanged(m *service.ManyChanged, trial bool) api.ManyChanged {
+	return api.ManyChanged{
+		Picked:   m.Picked,
+		Changed:  m.Changed,
+		Skipped:  m.Skipped,
+		Machines: append([]api.MachineRef{}, m.Some...),
+		Change:   m.ID,
+		DryRun:   trial,
+		Says:     say.ManyChanged(m.Picked-m.Skipped, m.Changed, m.Skipped, trial),
+	}
+}
+
+func (s marksAPI) undo(ctx context.Context, in *struct {
+	ID     int64 `path:"id" minimum:"1"`
+	DryRun bool  `query:"dry_run" doc:"Only show which machines would be what they were"`
+}) (out api.Undone, err error) {
+	got, err := s.Bulk.Undo(ctx, in.ID, in.DryRun)
+	if err != nil {
+		return out, err
+	}
+	return api.Undone{
+		Undone:       got.Undone,
+		Kept:         got.Kept,
+		Machines:     append([]api.MachineRef{}, got.Some...),
+		KeptMachines: append([]api.MachineRef{}, got.KeptOf...),
+		DryRun:       in.DryRun,
+		Says:         say.Undone(got.Says, got.Undone, got.Kept, in.DryRun),
+	}, nil
 }
 
 func markMistake(who *caller, m *api.MachineChanges) error {
@@ -53,10 +94,11 @@ func markMistake(who *caller, m *api.MachineChanges) error {
 			return refuse(title, "%q is not a tag; a tag has at most 64 letters, digits, - and _", t)
 		}
 	}
-	nothing := len(m.Tag)+len(m.Untag) == 0 && m.Site == nil && m.Retire == nil
+	texts := m.Site == nil && m.Contact == nil && m.Desk == nil
+	nothing := len(m.Tag)+len(m.Untag) == 0 && texts && m.Retire == nil
 	switch {
 	case nothing:
-		return refuse(title, "the change is missing; give tag, untag, site or retire")
+		return refuse(title, "the change is missing; give tag, untag, site, contact, desk or retire")
 	case m.Where == "" && len(m.Keys) == 0:
 		return refuse(title, "the machines are missing; give a filter in where, or keys")
 	case m.Site == nil:
@@ -84,6 +126,14 @@ func markText(m *api.MachineChanges, n int) string {
 	}
 	if m.Site != nil {
 		parts = append(parts, "site "+*m.Site)
+	}
+	for _, of := range []struct {
+		what string
+		is   *string
+	}{{"contact", m.Contact}, {"desk", m.Desk}} {
+		if of.is != nil {
+			parts = append(parts, strings.TrimSpace(of.what+" "+*of.is))
+		}
 	}
 	switch {
 	case m.Retire == nil:

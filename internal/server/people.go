@@ -7,6 +7,7 @@ import (
 	"net/http"
 	"strconv"
 	"strings"
+	"time"
 
 	"rolltop.example/rolltop/internal/api"
 	"rolltop.example/rolltop/internal/auth"
@@ -150,6 +151,14 @@ func (s peopleAPI) changePassword(ctx context.Context, in *struct{ Body api.Chan
 	return s.store.SetUser(ctx, u)
 }
 
+// undoneAt is when a change was undone; zero if it was not.
+func undoneAt(ms int64) time.Time {
+	if ms == 0 {
+		return time.Time{}
+	}
+	return time.UnixMilli(ms).UTC()
+}
+
 func (s peopleAPI) listAudit(ctx context.Context, in *struct {
 	Cursor  string `query:"cursor" maxLength:"20" doc:"The value of next from the previous page"`
 	Size    int    `query:"size" default:"100" minimum:"1" maximum:"1000"`
@@ -179,6 +188,8 @@ func (s peopleAPI) listAudit(ctx context.Context, in *struct {
 			Subject: a.Subject,
 			Was:     a.Was,
 			Becomes: a.Becomes,
+			Change:  a.BulkID,
+			Undone:  undoneAt(a.Undone),
 		})
 	}
 	return out, err

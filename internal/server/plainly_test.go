@@ -30,7 +30,7 @@ func TestMistakesInCalls(t *testing.T) {
 		{"POST", "/tokens", `{"name":`, "the body"},
 		{"POST", "/tokens", `[]`, "must be an object"},
 		{"PUT", "/webhooks/desk", `{"url":"x"}`, `"x" is not a webhook address`},
-		{"POST", "/sheets/read", `{"name":"x.csv","content":""}`,
+		{"POST", "/sheets", `{"name":"x.csv","content":""}`,
 			"content: must be the content of a non-empty file"},
 		{"PUT", "/settings", `{"stale_days":0,"history_months":13,"retired_days":90,"viewers_see_all":false}`,
 			"stale_days: must be at least 1"},

@@ -198,7 +198,7 @@ func TestWorkExports(t *testing.T) {
 		t.Fatal(err)
 	}
 	if _, err := s.Client.Assign(ctx,
-		api.Assign{Keys: []string{"nslip-003"}, Who: "=HYPERLINK(\"x\")", Note: "+1"}); err != nil {
+		api.Assign{Keys: []string{"nslip-003"}, Who: "=HYPERLINK(\"x\")", Note: "+1", Overwrite: true}); err != nil {
 		t.Fatal(err)
 	}
 	w, err := s.Client.Work(ctx, "")

@@ -98,9 +98,16 @@ func TestWebhooks(t *testing.T) {
 	digest := "sha-256=:" + base64.StdEncoding.EncodeToString(sum[:]) + ":"
 	params := strings.TrimPrefix(m.header.Get("Signature-Input"), "rolltop=")
 	mac := hmac.New(sha256.New, []byte(h.Secret))
-	fmt.Fprintf(mac, "\"@method\": POST\n\"@target-uri\": %s\n\"content-digest\": %s\n\"@signature-params\": %s", m.url,
-		digest, params)
-	if want := "rolltop=:" + base64.StdEncoding.EncodeToString(mac.Sum(nil)) + ":"; m.header.Get("Signature") != want ||
+	fmt.Fprintf(
+		mac,
+		"\"@method\": POST\n\"@target-uri\": %s\n\"content-digest\": %s\n\"@signature-params\": %s",
+		m.url,
+		digest,
+		params,
+	)
+	if want := "rolltop=:" + base64.StdEncoding.EncodeToString(mac.Sum(nil)) + ":"; m.header.Get(
+		"Signature",
+	) != want ||
 		m.header.Get("Content-Digest") != digest {
 		t.Errorf("signed %s, want %s", m.header.Get("Signature"), want)
 	}
@@ -232,32 +239,36 @@ func TestLines(t *testing.T) {
 func TestSheet(t *testing.T) {
 	t.Parallel()
 	s := servertest.Demo(t, nil)
-	csv := []byte("Name;Serial;Model;RAM;Disk\nSHEET-1;S1;Slipway 14;8;256\nSHEET-2;S2;Slipway 14;sixteen;256\n;;;;\n")
-	got, err := s.Client.ReadSheet(ctx,
-		api.ReadSheet{Name: "machines.csv", Content: csv, Fixed: map[string]string{"os.platform": "windows"}})
+	csv := []byte(
+		"Name;Serial;Model;RAM;Disk\nSHEET-1;S1;Slipway 14;8;256\nSHEET-2;S2;Slipway 14;sixteen;256\n;;;;\n",
+	)
+	got, err := s.Client.ImportSheet(ctx,
+		api.ImportSheet{Name: "machines.csv", Content: csv, Fixed: map[string]string{"os.platform": "windows"}})
 	expect.NoError(t, err)
 	expect.That(t, "!got.Settled", !got.Settled)
 	expect.That(t, `got.Columns[3].Problem != ""`, got.Columns[3].Problem != "")
-	expect.Same(t, "got.Lines", got.Lines, "")
-	got, err = s.Client.ReadSheet(ctx,
-		api.ReadSheet{Name: "machines.csv", Content: csv, Fixed: map[string]string{"os.platform": "windows"},
-			Columns: map[string]sheet.Choice{
-				"RAM":  {Fact: "memory.installed_bytes", Unit: "GiB"},
-				"Disk": {Fact: "storage.system.disk_bytes", Unit: "GB"},
-			}})
+	expect.Same(t, "rows that would be imported", len(got.Imported), 0)
+	in := api.ImportSheet{Name: "machines.csv", Content: csv, Fixed: map[string]string{"os.platform": "windows"},
+		Columns: map[string]sheet.Choice{
+			"RAM":  {Fact: "memory.installed_bytes", Unit: "GiB"},
+			"Disk": {Fact: "storage.system.disk_bytes", Unit: "GB"},
+		}}
+	got, err = s.Client.ImportSheet(ctx, in)
 	expect.NoError(t, err)
 	expect.That(t, "got.Settled", got.Settled)
 	expect.Same(t, "got.Machines", got.Machines, 2)
 	expect.Same(t, "got.Rows[0].Facts[3]", got.Rows[0].Facts[3], "8 GiB")
 	expect.Same(t, "len(got.Rows[1].Left)", len(got.Rows[1].Left), 1)
-	kept := 0
-	if err := s.Client.Lines(ctx, strings.NewReader(got.Lines), func(l *api.SubmittedLine) {
-		if l.Submitted != nil && l.Created {
-			kept++
-		}
-	}); err != nil || kept != 2 {
-		t.Errorf("%d kept, %v", kept, err)
-	}
+	expect.Same(
+		t,
+		"in a preview",
+		fmt.Sprint(got.Counts, got.Applied, total(t, s.Client, "sheet-1")),
+		"map[new:2] false 0",
+	)
+	in.Apply = true
+	got, err = s.Client.ImportSheet(ctx, in)
+	expect.NoError(t, err)
+	expect.Same(t, "imported", fmt.Sprint(got.Counts, got.Applied), "map[new:2] true")
 	d, err := s.Client.Machine(ctx, "sheet-1")
 	if err != nil || d.Disposition != "undetermined" {
 		t.Errorf("%s %v", d.Disposition, err)
@@ -265,6 +276,67 @@ func TestSheet(t *testing.T) {
 	if n := total(t, s.Client, "cause=not-asked sheet"); n == 0 {
 		t.Error("nothing says why it is undetermined")
 	}
+}
+
+// A row of a spreadsheet never replaces what was read: it fills gaps, and what differs becomes a conflict that keeps
+// both values. The preview says what each row would do; the import is one entry, and is undone whole.
+func TestRowsNeverReplaceReadings(t *testing.T) {
+	t.Parallel()
+	s := servertest.Demo(t, nil)
+	c := s.Client
+	const key = "gull-024"
+	before, err := c.Machine(ctx, key)
+	expect.NoError(t, err)
+	inv, err := c.Inventory(ctx, key, 0)
+	expect.NoError(t, err)
+	known, err := inventory.Read("it", inv)
+	expect.NoError(t, err)
+	serial, maker := known.Device.Serial.Or(""), known.Device.Manufacturer.Or("")
+	gib := known.Memory.Installed.Or(0) >> 30
+	rows := fmt.Sprintf("Computer,S/N,Mfr,Model,Installed RAM (GiB),Location,Desk\n"+
+		"GULL-024,%s,%s,%s,%d,Gull Quay,counter 7\nSHEET-9,S9,Fennick,Tern 2,8,Gull Quay,\n", serial, maker,
+		known.Device.Model.Or(""), gib+4)
+	in := api.ImportSheet{Name: "assets.csv", Content: []byte(rows), Fixed: map[string]string{"os.platform": "macos"}}
+	try, err := c.ImportSheet(ctx, in)
+	expect.NoError(t, err)
+	expect.Same(
+		t,
+		"questions",
+		fmt.Sprint(try.Settled, try.Problems, try.Columns),
+		fmt.Sprint(true, []string(nil), try.Columns),
+	)
+	expect.Same(t, "a preview", fmt.Sprint(try.Counts, try.Applied), "map[conflict:1 new:1] false")
+	expect.Contains(t, try.Imported[0].Says, fmt.Sprintf("known %d GiB, row %d GiB", gib, gib+4))
+	same := func(what string) {
+		t.Helper()
+		now, err := c.Machine(ctx, key)
+		expect.NoError(t, err)
+		expect.Same(
+			t,
+			what,
+			fmt.Sprint(now.Disposition, now.TakenAt, now.Desk, len(now.Hand), total(t, c, "sheet-9")),
+			fmt.Sprint(before.Disposition, before.TakenAt, "", len(before.Hand), 0),
+		)
+	}
+	same("after a preview")
+
+	in.Apply = true
+	got, err := c.ImportSheet(ctx, in)
+	expect.NoError(t, err)
+	now, err := c.Machine(ctx, key)
+	expect.NoError(t, err)
+	expect.Same(t, "the reading stays the latest", now.TakenAt, before.TakenAt)
+	expect.Same(t, "read facts", now.Check.Coverage.Read, before.Check.Coverage.Read-1) // one is in conflict
+	expect.Same(t, "the desk", now.Desk, "counter 7")
+	expect.Same(t, "machines that the row made", total(t, c, `sheet-9 site="Gull Quay"`), 1)
+	again, err := c.ImportSheet(ctx, in)
+	expect.NoError(t, err)
+	expect.Same(t, "the same file again", fmt.Sprint(again.Counts, again.Change), "map[conflict:1 nothing-new:1] 0")
+
+	undone, err := c.Undo(ctx, got.Change, false)
+	expect.NoError(t, err)
+	expect.Same(t, "undone", fmt.Sprint(undone.Undone, undone.Kept), "2 0")
+	same("after it was undone")
 }
 
 // A token for machines gives them a tag and a site, and adds no more than it may;

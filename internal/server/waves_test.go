@@ -231,7 +231,7 @@ func TestWorkOfASite(t *testing.T) {
 		"limited to Holm Ferry")
 	got, err := c.Assign(ctx, api.Assign{Where: "disposition=reconfigure,refit", Who: "me"})
 	expect.NoError(t, err)
-	expect.That(t, "got.Machines != 0", got.Machines != 0)
+	expect.That(t, "got.Changed != 0", got.Changed != 0)
 	expect.Same(t, `total(t, s.Client, "assigned=me")`,
 		total(t, s.Client, "assigned=me"), total(t, s.Client, `assigned=me site="Holm Ferry"`))
 }

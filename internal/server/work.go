@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"slices"
+	"strings"
 
 	"rolltop.example/rolltop/core/assess"
 	"rolltop.example/rolltop/core/fleet"
@@ -12,6 +13,8 @@ import (
 	"rolltop.example/rolltop/core/release"
 	"rolltop.example/rolltop/core/remedy"
 	"rolltop.example/rolltop/core/say"
+	"rolltop.example/rolltop/core/visit"
+	"rolltop.example/rolltop/core/wave"
 	"rolltop.example/rolltop/core/work"
 	"rolltop.example/rolltop/internal/api"
 	"rolltop.example/rolltop/internal/report"
@@ -91,6 +94,8 @@ func (s workAPI) stop(base *knowledge.Base, stop *work.Stop, said map[int64][]st
 			Parts:       v.Parts,
 			Who:         v.Who,
 			Note:        v.Note,
+			Day:         v.Day,
+			Half:        v.Half,
 		}
 		for _, st := range v.Before {
 			if !slices.Contains(said[v.ID], st.ID) {
@@ -190,14 +195,73 @@ func money(base *knowledge.Base, r price.Range, unpriced int) api.Money {
 	return out
 }
 
-func (s workAPI) assign(ctx context.Context, in *struct{ Body api.Assign }) (api.Assigned, error) {
+func (s workAPI) assign(ctx context.Context, in *struct{ Body api.Assign }) (api.ManyChanged, error) {
 	b := &in.Body
-	n, err := s.Work.Assign(ctx, b.Where, b.Keys, b.Who, b.Note)
-	return api.Assigned{Machines: n}, err
+	got, err := s.Work.Assign(ctx, service.Picking{Where: b.Where, Keys: b.Keys, Trial: b.DryRun}, &service.Assigning{
+		Who: b.Who, Note: b.Note, Day: b.Day, Half: b.Half, Overwrite: b.Overwrite, Overbook: b.Overbook,
+	})
+	return manyChanged(&got, b.DryRun), err
+}
+
+func (s workAPI) tickMany(ctx context.Context, in *struct{ Body api.TickMany }) (out api.ManyChanged, err error) {
+	b := &in.Body
+	t := assess.Tick{Item: b.Item, State: b.State, Note: strings.TrimSpace(b.Note)}
+	if t.State == "refused" && t.Note == "" {
+		return out, refuse("Reason is missing", "a refusal needs a reason in note, for whoever comes next")
+	}
+	got, err := s.Bulk.Tick(ctx, service.Picking{Where: b.Where, Keys: b.Keys, Trial: b.DryRun}, t)
+	return manyChanged(&got, b.DryRun), err
 }
 
 func (s workAPI) setStock(ctx context.Context, in *struct{ Body api.SetStock }) error {
 	return s.Work.SetStock(ctx, in.Body.Part, work.Stock{OnHand: in.Body.OnHand, LeadDays: in.Body.LeadDays})
+}
+
+func (s workAPI) calendar(ctx context.Context, in *workInput) (*raw, error) {
+	visits, err := s.Work.Visits(ctx, in.Where)
+	if err != nil {
+		return nil, err
+	}
+	hours, err := wave.ReadHours(s.Settings.Get().WorkingHours)
+	if err != nil {
+		return nil, err
+	}
+	var b bytes.Buffer
+	if err := report.Calendar(&b, visits, hours, s.now()); err != nil {
+		return nil, err
+	}
+	return &raw{ContentType: "text/calendar; charset=utf-8", Body: b.Bytes()}, nil
+}
+
+// desks are the desk and the contact of the machines of visits, by their names, for those who may see them.
+func (s workAPI) desks(ctx context.Context, visits []work.Visit) (map[string][2]string, error) {
+	out := map[string][2]string{}
+	if !callerOf(ctx).Plain {
+		return out, nil
+	}
+	contacts, err := s.store.Contacts(ctx)
+	for i := range visits {
+		c := contacts[visits[i].ID]
+		out[visits[i].Name] = [2]string{c.Desk, c.Contact}
+	}
+	return out, err
+}
+
+// coverTitle is what a round of visits is called: its site, day and technician, where all visits share them.
+func coverTitle(visits []work.Visit) string {
+	shared := func(of func(*work.Visit) string) string {
+		first := of(&visits[0])
+		for i := range visits {
+			if of(&visits[i]) != first {
+				return ""
+			}
+		}
+		return first
+	}
+	return say.Round(len(visits), shared(func(v *work.Visit) string { return v.Site }),
+		shared(func(v *work.Visit) string { return v.Day }),
+		visit.HalfName(shared(func(v *work.Visit) string { return v.Half })),
+		shared(func(v *work.Visit) string { return v.Who }))
 }
 
 func (s workAPI) visitSheet(ctx context.Context, in *struct {
@@ -222,8 +286,13 @@ func (s workAPI) visitSheet(ctx context.Context, in *struct {
 		}
 		checks = append(checks, got.Check)
 	}
+	desks, err := s.desks(ctx, visits)
+	if err != nil {
+		return nil, err
+	}
 	var b bytes.Buffer
-	if err := report.Visits(&b, checks); err != nil {
+	cover := visit.CoverOf(checks, desks)
+	if err := report.Visits(&b, coverTitle(visits), &cover, checks); err != nil {
 		return nil, err
 	}
 	return &raw{ContentType: htmlType, Body: b.Bytes()}, nil

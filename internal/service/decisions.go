@@ -13,6 +13,7 @@ import (
 	"rolltop.example/rolltop/core/fleet"
 	"rolltop.example/rolltop/core/release"
 	"rolltop.example/rolltop/core/say"
+	"rolltop.example/rolltop/core/work"
 	"rolltop.example/rolltop/internal/store"
 )
 
@@ -31,6 +32,8 @@ type Decided struct {
 	Where    string // filter that lists its machines
 	Machines int    // that it changes something for
 	Counts   bool   // it has not ended
+
+	Some []work.MachineRef // in a trial: machines that it is for, at most 20
 }
 
 // all are the decisions that count, or all of them, and how many machines each is for.
@@ -144,6 +147,7 @@ type NewDecision struct {
 	Reason               string
 	Until                string // the last day
 	Ahead                bool   // it may be for machines that are still to come
+	Trial                bool   // nothing is decided; it only shows for which machines it would be
 }
 
 const notDecided = "Invalid decision"
@@ -160,11 +164,10 @@ func (d *Decisions) Add(ctx context.Context, n *NewDecision) (Decided, error) {
 		At:          d.Now().UTC(),
 	}
 	if n.Until != "" {
-		day, err := time.Parse(time.DateOnly, n.Until)
-		if err != nil {
-			return Decided{}, refuse(notDecided, "until is %q; write the last day as 2027-01-31", n.Until)
+		var err error
+		if one.Until, err = lastDay(n.Until); err != nil {
+			return Decided{}, err
 		}
-		one.Until = day.AddDate(0, 0, 1).UTC() // the day itself belongs to it
 	}
 	if err := d.check(ctx, &one); err != nil {
 		return Decided{}, err
@@ -183,7 +186,7 @@ func (d *Decisions) Add(ctx context.Context, n *NewDecision) (Decided, error) {
 		}
 		one.Scope = f.Within("site", who.Sites...).String()
 	}
-	machines, err := d.picked(ctx, &one)
+	machines, some, err := d.picked(ctx, &one)
 	if err != nil {
 		return Decided{}, err
 	}
@@ -195,6 +198,11 @@ func (d *Decisions) Add(ctx context.Context, n *NewDecision) (Decided, error) {
 		return Decided{}, refuse(notDecided,
 			"no machine matches %q%s; correct the filter, or add the option ahead to decide in advance", one.Scope,
 			what)
+	}
+	if n.Trial {
+		out := d.Show(ctx, &one, machines)
+		out.Some = some
+		return out, nil
 	}
 	store.Note(ctx, "", d.noted(&one))
 	if one.ID, err = d.Store.AddDecision(ctx, &one); err != nil {
@@ -222,18 +230,53 @@ func (d *Decisions) check(ctx context.Context, one *decision.Decision) error {
 }
 
 // picked is how many machines a decision is for.
-func (d *Decisions) picked(ctx context.Context, one *decision.Decision) (int, error) {
+func (d *Decisions) picked(
+	ctx context.Context, one *decision.Decision,
+) (machines int, some []work.MachineRef, err error) {
 	f, err := d.index.Stored(ctx, one.Scope)
 	if err != nil {
-		return 0, err
+		return 0, nil, err
 	}
-	machines := 0
 	err = d.index.Each(ctx, f, func(r *fleet.Row) {
-		if one.Kind != decision.Waive || Fails(r, one) {
-			machines++
+		if one.Kind == decision.Waive && !Fails(r, one) {
+			return
+		}
+		if machines++; len(some) < machinesShown {
+			some = append(some, r.Ref())
 		}
 	})
-	return machines, err
+	return machines, some, err
+}
+
+// lastDay is when a decision ends whose last day was typed: the day itself belongs to it.
+func lastDay(text string) (time.Time, error) {
+	day, err := time.Parse(time.DateOnly, text)
+	if err != nil {
+		return time.Time{}, refuse(notDecided, "until is %q; write the last day as 2027-01-31", text)
+	}
+	return day.AddDate(0, 0, 1).UTC(), nil
+}
+
+// Move gives a decision that counts another last day.
+func (d *Decisions) Move(ctx context.Context, one *decision.Decision, until string) (Decided, error) {
+	moved := *one
+	var err error
+	if moved.Until, err = lastDay(until); err != nil {
+		return Decided{}, err
+	}
+	if err := decision.CheckUntil(&moved, d.Now()); err != nil {
+		return Decided{}, refuse(notDecided, "%s", err)
+	}
+	machines, _, err := d.picked(ctx, &moved)
+	if err != nil {
+		return Decided{}, err
+	}
+	store.Note(ctx, d.noted(one), d.noted(&moved))
+	if err := d.Store.MoveDecision(ctx, one.ID, moved.Until, d.Now()); err != nil {
+		return Decided{}, orMissing(err, fmt.Sprintf("decision %d has ended", one.ID))
+	}
+	d.changed()
+	return d.Show(ctx, &moved, machines), nil
 }
 
 // noted is what the audit log says of a decision.

@@ -89,6 +89,8 @@ func (i *Index) seek(ctx context.Context, f fleet.Filter, plain bool) (fleet.Fil
 		switch {
 		case sought.What == fleet.ExternalWho:
 			ids, err = i.Store.AssignedTo(ctx, sought.Value)
+		case sought.What == fleet.ExternalVisit:
+			ids, err = i.Store.VisitedOn(ctx, sought.Value)
 		case sought.What == fleet.ExternalChanged:
 			ids, err = i.turned(ctx, sought.Value)
 		case sought.What == fleet.ExternalOffer:

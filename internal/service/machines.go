@@ -225,27 +225,9 @@ func (m *Machines) Remove(ctx context.Context, key string) error {
 	return nil
 }
 
-// Change writes on machines that a filter picks, or that are named by their keys. note is what the
-// audit log says of it.
-func (m *Machines) Change(
-	ctx context.Context, where string, keys []string, marking *store.Change, note func(picked int) string,
-) (picked, changed int, err error) {
-	ids, err := m.index.Picked(ctx, where, keys)
-	if err != nil {
-		return 0, 0, err
-	}
-	store.Note(ctx, "", note(len(ids)))
-	if changed, err = m.Store.ChangeMachines(ctx, ids, marking, m.Now()); err != nil {
-		return 0, 0, err
-	}
-	m.index.Changed(ids...)
-	return len(ids), changed, nil
-}
-
 // Retire takes one machine out of use.
 func (m *Machines) Retire(ctx context.Context, id int64) error {
-	yes := true
-	if _, err := m.Store.ChangeMachines(ctx, []int64{id}, &store.Change{Retire: &yes}, m.Now()); err != nil {
+	if err := m.Store.RetireMachine(ctx, id, m.Now()); err != nil {
 		return err
 	}
 	m.index.Changed(id)

@@ -97,7 +97,7 @@ func (s *Service) Expect(ctx context.Context, list [][3]string) error {
 // Tag gives the machines that a filter picks a tag.
 func (s *Service) Tag(ctx context.Context, where, tag string) error {
 	tagged := func(int) string { return "+" + tag }
-	_, _, err := s.Machines.Change(seeding(ctx), where, nil, &store.Change{Tag: []string{tag}}, tagged)
+	_, err := s.Bulk.Marks(seeding(ctx), Picking{Where: where}, &store.Change{Tag: []string{tag}}, tagged)
 	return err
 }
 
@@ -131,7 +131,7 @@ func (s *Service) SetStock(ctx context.Context, part string, onHand, leadDays in
 
 // AssignWork gives the work on the machines of a filter to somebody.
 func (s *Service) AssignWork(ctx context.Context, where, who, note string) error {
-	_, err := s.Work.Assign(seeding(ctx), where, nil, who, note)
+	_, err := s.Work.Assign(seeding(ctx), Picking{Where: where}, &Assigning{Who: who, Note: note})
 	return err
 }
 

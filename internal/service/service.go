@@ -55,6 +55,7 @@ type Service struct {
 	Decisions   *Decisions
 	Judge       *Judge
 	Machines    *Machines
+	Bulk        *Bulk
 	Answers     *Answers
 	Flow        *Flow
 	Intake      *Intake
@@ -100,6 +101,7 @@ func assemble(o Options) *Service {
 		Records: r, releases: s.Releases, knowledge: s.Knowledge, index: s.Index, decisions: s.Decisions,
 		judge: s.Judge,
 	}
+	s.Bulk = &Bulk{Records: r, index: s.Index, judge: s.Judge}
 	s.Answers = &Answers{Records: r, releases: s.Releases, knowledge: s.Knowledge}
 	s.Flow = newFlow()
 	s.Intake = &Intake{Records: r, judge: s.Judge, index: s.Index, flow: s.Flow}
@@ -109,7 +111,7 @@ func assemble(o Options) *Service {
 	}
 	s.Work = &Work{
 		Records: r, releases: s.Releases, knowledge: s.Knowledge, index: s.Index,
-		machines: s.Machines, decisions: s.Decisions, waves: s.Waves,
+		machines: s.Machines, decisions: s.Decisions, waves: s.Waves, settings: s.Settings, bulk: s.Bulk,
 	}
 	s.WhatIf = &WhatIf{Records: r, releases: s.Releases, knowledge: s.Knowledge, index: s.Index}
 	s.RuleChanges = &RuleChanges{Records: r, releases: s.Releases, index: s.Index}

@@ -31,6 +31,8 @@ type Work struct {
 	machines   *Machines
 	decisions  *Decisions
 	waves      *Waves
+	settings   *Settings
+	bulk       *Bulk
 	partsCache partsCache
 }
 
@@ -82,7 +84,7 @@ func (w *Work) workers(ctx context.Context, where string) (*workers, error) {
 	working := map[int64]bool{}
 	for i := range out.machines {
 		m := &out.machines[i]
-		m.Who, m.Note = given[m.ID].Who, given[m.ID].Note
+		m.Who, m.Note, m.Day, m.Half = given[m.ID].Who, given[m.ID].Note, given[m.ID].Day, given[m.ID].Half
 		working[m.ID] = true
 	}
 	for i := range out.plans {
@@ -278,27 +280,6 @@ func (w *Work) Visits(ctx context.Context, where string) ([]work.Visit, error) {
 		out = append(out, stop.Visits...)
 	}
 	return out, nil
-}
-
-// Assign gives the work on machines to somebody, or takes it back where who is empty. It gives how
-// many machines there are.
-func (w *Work) Assign(ctx context.Context, where string, keys []string, who, note string) (int, error) {
-	if where == "" && len(keys) == 0 {
-		return 0, refuse("Nothing to assign", "the machines are missing; give a filter, or keys")
-	}
-	ids, err := w.index.Picked(ctx, where, keys)
-	if err != nil {
-		return 0, err
-	}
-	who, note = strings.TrimSpace(who), strings.TrimSpace(note)
-	store.Note(ctx, "", fmt.Sprintf("%s: %s",
-		say.Count(len(ids), "machine", "machines"), cmp.Or(strings.TrimSpace(who+" "+note), "nobody")))
-	a := &store.Assignment{Who: who, Note: note, By: by(ctx), Millis: w.Now().UnixMilli()}
-	if err := w.Store.Assign(ctx, ids, a); err != nil {
-		return 0, err
-	}
-	w.index.Changed()
-	return len(ids), nil
 }
 
 // SetStock notes what is there of a part, which is named as the order names it.

@@ -38,23 +38,6 @@ func (s handwork) AssignedTo(ctx context.Context, who string) ([]int64, error) {
 	return ids, err
 }
 
-// Assign gives the work on machines to somebody; who and note both empty take it back.
-func (s handwork) Assign(ctx context.Context, machines []int64, a *Assignment) error {
-	return s.write(ctx, func(tx *sqlx.Tx) error {
-		for _, id := range machines {
-			query := "INSERT OR REPLACE INTO assignment (machine_id, who, note, by_whom, at) VALUES (?, ?, ?, ?, ?)"
-			args := []any{id, a.Who, a.Note, a.By, a.Millis}
-			if a.Who == "" && a.Note == "" {
-				query, args = "DELETE FROM assignment WHERE machine_id=?", args[:1]
-			}
-			if _, err := tx.Exec(query, args...); err != nil {
-				return err
-			}
-		}
-		return nil
-	})
-}
-
 // Stocks are what is there of parts, by the parts' words.
 func (s handwork) Stocks(ctx context.Context) (map[string]work.Stock, error) {
 	var rows []struct {

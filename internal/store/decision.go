@@ -63,6 +63,14 @@ func (s decisions) AddDecision(ctx context.Context, d *decision.Decision) (id in
 	return id, err
 }
 
+// MoveDecision gives one that counts another end. The error may be [ErrNotFound].
+func (s decisions) MoveDecision(ctx context.Context, id int64, until, now time.Time) error {
+	return s.write(ctx, func(tx *sqlx.Tx) error {
+		return one(tx.Exec("UPDATE decision SET until=? WHERE id=? AND ended_at=0 AND until>?", millis(until), id,
+			millis(now)))
+	})
+}
+
 // EndDecision ends one before its date; its row stays. The error may be [ErrNotFound].
 func (s decisions) EndDecision(ctx context.Context, id int64, by string, now time.Time) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error {

@@ -15,26 +15,18 @@ type Change struct {
 	Tag, Untag []string
 	Site       *string // "" is the site by its name again
 	Retire     *bool
+
+	Contact, Desk *string // whom to ask about it, and where it stands; "" is nobody, or nowhere
+	By            string  // who says so
 }
 
-// ChangeMachines writes on machines, all of them or none. It gives how many were changed.
-func (s machines) ChangeMachines(ctx context.Context, ids []int64, m *Change, now time.Time) (changed int, err error) {
-	err = s.write(ctx, func(tx *sqlx.Tx) error {
-		changed = 0
-		t := &Tx{tx: tx, prepared: map[string]*sqlx.Stmt{}}
-		defer t.close()
-		for _, id := range ids {
-			n, err := t.mark(id, m, now)
-			if err != nil {
-				return err
-			}
-			if n > 0 {
-				changed++
-			}
-		}
-		return nil
+// RetireMachine takes a machine out of use.
+func (s machines) RetireMachine(ctx context.Context, id int64, now time.Time) error {
+	yes := true
+	return s.write(ctx, func(tx *sqlx.Tx) error {
+		_, err := (&Tx{tx: tx}).mark(id, &Change{Retire: &yes}, now)
+		return err
 	})
-	return changed, err
 }
 
 func (t *Tx) mark(id int64, m *Change, now time.Time) (changes int64, err error) {
@@ -62,7 +54,26 @@ func (t *Tx) mark(id int64, m *Change, now time.Time) (changes int64, err error)
 	} else if m.Retire != nil {
 		do("UPDATE machine SET retired_at=0 WHERE id=? AND retired_at<>0", id)
 	}
-	return changes, err
+	if err != nil || m.Contact == nil && m.Desk == nil {
+		return changes, err
+	}
+	return changes, markContact(t, id, m, now)
+}
+
+// markContact changes the parts of a machine's contact that are given.
+func markContact(t *Tx, id int64, m *Change, now time.Time) error {
+	is, err := marksOf(t, id)
+	if err != nil {
+		return err
+	}
+	c := &Contact{Contact: is.Contact, Desk: is.Desk, By: m.By, Millis: millis(now)}
+	if m.Contact != nil {
+		c.Contact = *m.Contact
+	}
+	if m.Desk != nil {
+		c.Desk = *m.Desk
+	}
+	return setContact(t, id, c)
 }
 
 // AddMarks adds to machines, which stand in the order of their numbers or are few,

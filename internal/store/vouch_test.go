@@ -177,8 +177,7 @@ func TestAQuestionThatTheMachineAnswers(t *testing.T) {
 func TestRetiredMachines(t *testing.T) {
 	s := open(t)
 	k := sent(t, s, "Skerry 11", now, by(1, "", now))
-	retire := true
-	if _, err := s.ChangeMachines(ctx, []int64{k.Machine.ID}, &store.Change{Retire: &retire}, now); err != nil {
+	if err := s.RetireMachine(ctx, k.Machine.ID, now); err != nil {
 		t.Fatal(err)
 	}
 	for hours, back := range []bool{false, true} {

@@ -31,14 +31,17 @@ func (s handwork) Ticks(ctx context.Context, machine int64) ([]assess.Tick, erro
 
 // PutTick keeps what somebody said; what was said of the item before ends.
 func (s handwork) PutTick(ctx context.Context, machine int64, t *assess.Tick) error {
-	return s.write(ctx, func(tx *sqlx.Tx) error {
-		if _, err := endTick(tx, machine, t.Item, t.By, t.At); err != nil {
-			return err
-		}
-		_, err := tx.Exec("INSERT INTO tick (machine_id, item, state, by_whom, at, note) VALUES (?, ?, ?, ?, ?, ?)",
-			machine, t.Item, t.State, t.By, millis(t.At), t.Note)
+	return s.write(ctx, func(tx *sqlx.Tx) error { return (&Tx{tx: tx}).PutTick(machine, t) })
+}
+
+// PutTick keeps what somebody said, within a write; what was said of the item before ends.
+func (t *Tx) PutTick(machine int64, k *assess.Tick) error {
+	if _, err := endTick(t.tx, machine, k.Item, k.By, k.At); err != nil {
 		return err
-	})
+	}
+	_, err := t.exec("INSERT INTO tick (machine_id, item, state, by_whom, at, note) VALUES (?, ?, ?, ?, ?, ?)",
+		machine, k.Item, k.State, k.By, millis(k.At), k.Note)
+	return err
 }
 
 // EndTick takes back what was said; its row stays. The error may be

@@ -68,7 +68,7 @@ async function readFiles(event: Event) {
   trouble.value = ''
   sheet.value = undefined
   for (const file of input.files ?? []) {
-    if (/\.csv$/i.test(file.name)) {
+    if (/\.(csv|xlsx)$/i.test(file.name)) {
       sheet.value = file
       continue
     }
@@ -83,22 +83,16 @@ async function readFiles(event: Event) {
 
 // A spreadsheet is shown before anything is kept.
 const sheet = ref<File>()
-async function keepSheet(lines: string[], left: Schemas['SheetRow'][]) {
-  const name = sheet.value!.name
-  sheet.value = undefined
-  reports.value = left.map((r) => ({ place: `${name}, row ${r.row}`, good: false, says: r.problem! }))
-  await handIn(lines, name)
-}
 </script>
 
 <template>
   <label class="text-sm"
     >Inventories that the collector wrote with <code>--output</code>, one per file or one per line; or a
-    spreadsheet as CSV
+    spreadsheet (CSV or XLSX)
     <input
       type="file"
       multiple
-      accept=".json,.ndjson,.csv,application/json,text/csv"
+      accept=".json,.ndjson,.csv,.xlsx,application/json,text/csv"
       class="mt-1 block text-sm"
       :disabled="!!busy"
       @change="readFiles"
@@ -110,7 +104,7 @@ async function keepSheet(lines: string[], left: Schemas['SheetRow'][]) {
     <button type="button" class="cursor-pointer underline" @click="stop.abort()">Stop</button>
   </p>
 
-  <SheetIntake v-if="sheet && !busy" :file="sheet" @keep="keepSheet" />
+  <SheetIntake v-if="sheet && !busy" :file="sheet" @imported="cache.invalidateQueries()" />
 
   <template v-if="reports.length && !busy">
     <p role="status" class="mt-3 font-semibold">

@@ -6,26 +6,31 @@ import { inBase64 } from '../file'
 import AppButton from '../ui/AppButton.vue'
 import { useAction } from '../use/useAction'
 import { factNames, unitNames, usualUnits } from './headings'
+import SheetRows from './SheetRows.vue'
 
 /** A spreadsheet: what becomes of each column, before anything is kept. */
 const props = defineProps<{ file: File }>()
-const emit = defineEmits<{ keep: [lines: string[], refused: Schemas['SheetRow'][]] }>()
-const { trouble, run } = useAction()
+const emit = defineEmits<{ imported: [] }>()
+const { busy, says, trouble, run } = useAction()
 const sheet = ref<Schemas['SheetRead']>()
 const choices = ref<Record<string, { fact: string; unit?: string }>>({})
 const platform = ref('windows')
+const send = async (apply: boolean) =>
+  ask(
+    api.POST('/sheets', {
+      body: {
+        name: props.file.name,
+        content: await inBase64(props.file),
+        columns: choices.value,
+        fixed: platform.value ? { 'os.platform': platform.value } : {},
+        apply: apply || undefined,
+      },
+    }),
+  )
+/** Reads the sheet, and what each row would do; nothing is changed. */
 const readSheet = () =>
   run(async () => {
-    sheet.value = await ask(
-      api.POST('/sheets/read', {
-        body: {
-          name: props.file.name,
-          content: await inBase64(props.file),
-          columns: choices.value,
-          fixed: platform.value ? { 'os.platform': platform.value } : {},
-        },
-      }),
-    )
+    sheet.value = await send(false)
   })
 watch(
   () => props.file,
@@ -40,19 +45,26 @@ function choose(c: Schemas['SheetColumn'], fact: string, unit?: string) {
   choices.value = { ...choices.value, [c.heading]: { fact, unit: unit || undefined } }
   void readSheet()
 }
-function keep() {
-  const lines = (sheet.value?.lines ?? '').split('\n').filter(Boolean)
-  emit(
-    'keep',
-    lines,
-    (sheet.value?.refused ?? []).filter((r) => r.problem),
-  )
-}
+const keep = () =>
+  run(async () => {
+    sheet.value = await send(true)
+    emit('imported')
+    return 'Imported.'
+  })
+const undo = () =>
+  run(async () => {
+    const params = { path: { id: sheet.value!.change! } }
+    const got = await ask(api.POST('/bulk-changes/{id}/undo', { params }))
+    sheet.value = undefined
+    emit('imported')
+    return got.says
+  })
 const unitsOf = (c: Schemas['SheetColumn']) => usualUnits.filter((u) => c.units?.includes(u))
 </script>
 
 <template>
   <p v-if="trouble" role="alert" class="mt-2 text-replace">{{ trouble }}</p>
+  <p v-if="says" role="status" class="mt-2 text-ready">{{ says }}</p>
   <section v-if="sheet" aria-label="The spreadsheet" class="mt-4">
     <p class="mb-2 font-semibold">
       {{ file.name }}:
@@ -151,8 +163,16 @@ const unitsOf = (c: Schemas['SheetColumn']) => usualUnits.filter((u) => c.units?
         Row {{ r.row }}: {{ r.problem ?? `without ${r.left?.join('; ')}` }}
       </li>
     </ul>
-    <AppButton kind="main" small :disabled="!sheet.settled || !sheet.machines" @click="keep">
+    <SheetRows v-if="sheet.imported.length" :sheet="sheet" />
+    <AppButton
+      v-if="!sheet.applied"
+      kind="main"
+      small
+      :disabled="busy || !sheet.settled || !sheet.machines"
+      @click="keep"
+    >
       Import {{ sheet.machines }} machines
     </AppButton>
+    <AppButton v-else-if="sheet.change" small :disabled="busy" @click="undo">Undo the import</AppButton>
   </section>
 </template>

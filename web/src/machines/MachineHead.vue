@@ -2,7 +2,6 @@
 import { computed } from 'vue'
 
 import type { Schemas } from '../client'
-import { sayDay } from '../words'
 import DuplicateList from './DuplicateList.vue'
 import VisitLink from './VisitLink.vue'
 
@@ -56,21 +55,6 @@ const about = computed(() => {
       class="mr-1.5 rounded border border-line px-1 hover:text-ink"
       >{{ t }}</RouterLink
     >
-    <span v-if="machine.retired">Retired. </span>
     <span v-if="machine.stale">Overdue: no inventory for longer than the settings allow.</span>
-  </p>
-  <p v-if="machine.wave || machine.who || machine.work_note" class="flex flex-wrap gap-x-4 text-sm text-soft">
-    <span v-if="machine.wave"
-      >In the wave
-      <RouterLink :to="{ name: 'wave', params: { id: machine.wave.id } }" class="link">{{
-        machine.wave.name
-      }}</RouterLink>
-      ({{ sayDay(machine.wave.starts) }} to {{ sayDay(machine.wave.ends) }}): {{ machine.wave.says
-      }}<template v-if="machine.wave.reason">; {{ machine.wave.reason }}</template></span
-    >
-    <span v-if="machine.who || machine.work_note"
-      >{{ machine.who ? `Assigned to ${machine.who}` : 'Note'
-      }}<template v-if="machine.work_note">: {{ machine.work_note }}</template></span
-    >
   </p>
 </template>

@@ -11,6 +11,7 @@ import MachineAnswer from './MachineAnswer.vue'
 import MachineDecisions from './MachineDecisions.vue'
 import MachineFindings from './MachineFindings.vue'
 import MachineHead from './MachineHead.vue'
+import MachineStanding from './MachineStanding.vue'
 import MachineHistory from './MachineHistory.vue'
 import MachineInventory from './MachineInventory.vue'
 import MachineLeaving from './MachineLeaving.vue'
@@ -28,6 +29,7 @@ const check = computed(() => machine.value?.check)
   <p v-else-if="!machine" role="status" class="text-soft">Checking the machine…</p>
   <template v-else>
     <MachineHead :machine="machine" :may="may" @changed="refetch()" />
+    <MachineStanding :machine="machine" :may="may" @changed="refetch()" />
     <template v-if="check">
       <MachineAnswer :machine="machine" :check="check" :may="may" @changed="refetch()" />
 

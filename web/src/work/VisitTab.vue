@@ -7,13 +7,12 @@ import { api, ask, type Schemas } from '../client'
 import DispositionMark from '../ui/DispositionMark.vue'
 import { count, hours, number, sayDay } from '../words'
 import MessageList from './MessageList.vue'
+import VisitAssign from './VisitAssign.vue'
 import { useAction } from '../use/useAction'
 
 const props = defineProps<{ work: Schemas['Work']; may: boolean }>()
 const emit = defineEmits<{ changed: [] }>()
 const chosen = ref(new Set<string>())
-const who = ref('')
-const note = ref('')
 const { busy, says, trouble, run: act } = useAction()
 const stops = computed(() => props.work.stops)
 const sheet = (stop: Schemas['Stop']) => `/api/v1/work/sheet?${new URLSearchParams({ where: stop.where })}`
@@ -30,18 +29,17 @@ const allOf = (stop: Schemas['Stop']) => stop.visits.every((v) => chosen.value.h
 async function run(f: () => Promise<string>) {
   if (await act(f)) emit('changed')
 }
-const give = () =>
-  run(async () => {
-    const got = await ask(
-      api.POST('/work/assign', {
-        body: { keys: [...chosen.value], who: who.value || undefined, note: note.value || undefined },
-      }),
-    )
-    chosen.value = new Set()
-    return who.value || note.value
-      ? `${count(got.machines, 'machine', 'machines')} assigned to ${who.value || 'nobody, with the note'}.`
-      : `The work on ${count(got.machines, 'machine', 'machines')} is no longer assigned.`
-  })
+/** Days that have visits, with their machines: each is a round with a cover page. */
+const days = computed(() => {
+  const of = new Map<string, number>()
+  for (const s of stops.value) for (const v of s.visits) if (v.day) of.set(v.day, (of.get(v.day) ?? 0) + 1)
+  return [...of].sort(([a], [b]) => (a < b ? -1 : 1))
+})
+const within = (term: string) => [props.work.where, term].filter(Boolean).join(' ')
+const round = (of: string) => `/api/v1/work/sheet?${new URLSearchParams({ where: within(`visit=${of}`) })}`
+const calendar = computed(
+  () => `/api/v1/work/calendar?${new URLSearchParams({ where: props.work.where ?? '' })}`,
+)
 const tick = (v: Schemas['Visit'], step: Schemas['StepRef']) =>
   run(async () => {
     await ask(
@@ -63,26 +61,22 @@ const tick = (v: Schemas['Visit'], step: Schemas['StepRef']) =>
       {{ count(work.visits, 'visit', 'visits') }} at {{ count(stops.length, 'site', 'sites') }}, about
       {{ hours(work.minutes) }} at the desks. All firmware settings of a machine are one visit.
     </p>
-    <form
-      v-if="may"
-      class="no-print mb-3 flex flex-wrap items-center gap-x-3 gap-y-2 text-sm"
-      @submit.prevent="give"
-    >
-      <span class="text-soft">{{
-        chosen.size
-          ? `Assign ${count(chosen.size, 'visit', 'visits')} to`
-          : 'Select visits below to assign them'
-      }}</span>
-      <template v-if="chosen.size">
-        <label class="sr-only" for="who">Who</label>
-        <input id="who" v-model="who" maxlength="100" placeholder="technician, east" class="entry w-44" />
-        <label class="sr-only" for="work-note">Note</label>
-        <input id="work-note" v-model="note" maxlength="500" placeholder="Note" class="entry w-56" />
-        <AppButton small type="submit" :disabled="busy">
-          {{ who || note ? 'Assign visits' : 'Remove assignment' }}
-        </AppButton>
-      </template>
-    </form>
+    <VisitAssign v-if="may" :keys="[...chosen]" @changed="emit('changed')" @done="chosen = new Set()" />
+    <p v-if="says" role="status" class="mb-2 text-sm text-ready">{{ says }}</p>
+    <p v-if="trouble" role="alert" class="mb-2 text-sm text-replace">{{ trouble }}</p>
+    <section v-if="days.length" aria-label="Days with visits" class="mb-4 text-sm">
+      <h2 class="mb-1 font-semibold">Days with visits</h2>
+      <ul class="flex flex-wrap gap-x-5 gap-y-1">
+        <li v-for="[d, n] in days" :key="d">
+          <RouterLink
+            :to="{ name: 'work', query: { tab: 'visits', where: within(`visit=${d}`) } }"
+            class="link"
+            >{{ sayDay(d) }}</RouterLink>: {{ count(n, 'visit', 'visits') }},
+          <a :href="round(d)" target="_blank" class="link">cover and sheets</a>
+        </li>
+        <li><a :href="calendar" download="visits.ics" class="link">Calendar file</a></li>
+      </ul>
+    </section>
     <p v-if="says" role="status" class="mb-2 text-sm text-ready">{{ says }}</p>
     <p v-if="trouble" role="alert" class="mb-2 text-sm text-replace">{{ trouble }}</p>
     <Disclosure
@@ -180,6 +174,10 @@ const tick = (v: Schemas['Visit'], step: Schemas['StepRef']) =>
                 </td>
                 <td class="py-1.5">
                   {{ v.who }}
+                  <span v-if="v.day" class="block text-[13px]"
+                    >{{ sayDay(v.day)
+                    }}{{ v.half ? (v.half === 'am' ? ', morning' : ', afternoon') : '' }}</span
+                  >
                   <span v-if="v.note" class="block text-[13px] text-soft">{{ v.note }}</span>
                   <span v-if="v.not_before" class="block text-[13px] text-refit"
                     >not before {{ sayDay(v.not_before) }}</span

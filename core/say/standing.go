@@ -1,0 +1,124 @@
+package say
+
+import (
+	"fmt"
+	"strings"
+	"time"
+)
+
+// InWave is how a machine stands in a wave, as its sentence needs it.
+type InWave struct {
+	Wave, Outcome, Reason, Day string
+	HandedOff                  time.Time
+	Paused                     string
+	Hops                       []string // releases on the way, each with day and outcome
+}
+
+// Standing says how a machine stands in a wave. outcome is its outcome in words.
+func (w *InWave) Standing(outcome string) string {
+	s := fmt.Sprintf("It is in the wave “%s”: %s", w.Wave, outcome)
+	if w.Day != "" {
+		s += ", upgrade on " + dayText(w.Day)
+	}
+	if !w.HandedOff.IsZero() {
+		s += ", handed off on " + Day(w.HandedOff)
+	}
+	if w.Reason != "" {
+		s += ": " + strings.TrimSuffix(w.Reason, ".")
+	}
+	s = Sentence(s)
+	if len(w.Hops) > 0 {
+		s += " On the way: " + strings.Join(w.Hops, "; ") + "."
+	}
+	if w.Paused != "" {
+		s += " The wave is paused: " + w.Paused + "."
+	}
+	return s
+}
+
+// dayText is a day as 2026-12-03 in prose; another text stays as it is.
+func dayText(day string) string {
+	if t, err := time.Parse(time.DateOnly, day); err == nil {
+		return Day(t)
+	}
+	return day
+}
+
+// Hop says a release on the way of a machine, with its day and what became of it.
+func Hop(release, day, outcome string) string {
+	s := release
+	if day != "" {
+		s += " on " + dayText(day)
+	}
+	return s + " (" + outcome + ")"
+}
+
+// Recorded says an outcome that was recorded for a machine in a wave that it is no longer in, or before.
+func Recorded(wave, release, outcome, reason string, at time.Time) string {
+	s := fmt.Sprintf("On %s it was recorded in the wave “%s”: %s, %s", Day(at), wave, release, outcome)
+	if reason != "" {
+		s += ": " + strings.TrimSuffix(reason, ".")
+	}
+	return Sentence(s)
+}
+
+// Assigned says who goes to a machine, and when. half is a part of the day in a word.
+func Assigned(who, day, half, note string) string {
+	s := "Its visit is not assigned"
+	if who != "" {
+		s = "Its visit is assigned to " + who
+	}
+	if day != "" {
+		s += ", on " + dayText(day)
+	}
+	if half != "" {
+		s += ", " + half
+	}
+	if note != "" {
+		s += ": " + strings.TrimSuffix(note, ".")
+	}
+	return Sentence(s)
+}
+
+// Ticked says how far the steps of a machine are, by what people recorded.
+func Ticked(done, refused, of int, by string, at time.Time) string {
+	s := fmt.Sprintf("%s of %s recorded as done", Number(done), Count(of, "step", "steps"))
+	if refused > 0 {
+		s += fmt.Sprintf(", %s refused", Number(refused))
+	}
+	return fmt.Sprintf("%s; the last on %s by %s.", s, Day(at), by)
+}
+
+// Noted says a note on a machine.
+func Noted(text, by string, at time.Time) string {
+	return fmt.Sprintf("Note of %s by %s: %s", Day(at), by, text)
+}
+
+// Reached says whom to ask about a machine, and where it stands.
+func Reached(contact, desk string) string {
+	switch {
+	case desk == "":
+		return Sentence("contact: " + contact)
+	case contact == "":
+		return Sentence("desk: " + desk)
+	}
+	return Sentence("contact: " + contact + ", desk: " + desk)
+}
+
+// Round is what some visits are called: how many, where, on which day and by whom, as far as all of them share it.
+func Round(visits int, site, day, half, who string) string {
+	s := Count(visits, "visit", "visits")
+	if site != "" {
+		s += " at " + site
+	}
+	if day != "" {
+		s += " on " + dayText(day)
+	}
+	if half != "" {
+		s += ", " + half
+	}
+	if who != "" {
+		s += ": " + who
+	}
+	return Capital(s)
+}
