@@ -217,9 +217,15 @@ func TestEditRelease(t *testing.T) {
 	}
 	must(t, p.Replace("textarea", "at_least: 6 GB", "at_least: 12 GiB"), p.WaitText("No mistakes."),
 		p.WaitText("installed memory of at least 6 GiB → installed memory of at least 12 GiB"))
-	must(t, p.Click("button.bg-accent"), p.WaitText("Skerry 12, revision 6:"), p.Click("main p a"),
-		p.WaitText("Revision 6, published"), p.WaitText("and is their target"))
+	must(t, p.Click("button.bg-accent"), p.WaitText("it is not in force"), p.WaitText("Put revision 6 in force"))
 	r, err := s.Client.Release(t.Context(), "skerry-12")
+	expect.NoError(t, err)
+	expect.That(t, "a saved revision is not in force", !r.Target)
+	must(t, p.Press("main", "Put revision 6 in force"), p.WaitText("Put Skerry 12, revision 6, in force?"),
+		p.WaitText("Skerry 12, revision 5, is in force now."), p.Press("[role=dialog]", "Put in force"),
+		p.WaitText("Skerry 12, revision 6:"), p.Click("main p a"),
+		p.WaitText("Revision 6, published"), p.WaitText("and is their target"))
+	r, err = s.Client.Release(t.Context(), "skerry-12")
 	expect.NoError(t, err)
 	expect.Same(t, "r.Revision", r.Revision, 6)
 	expect.That(t, "r.Target", r.Target)

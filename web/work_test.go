@@ -118,7 +118,9 @@ func TestWhatIf(t *testing.T) {
 		p.WaitText("No mistakes."),
 		p.Click("[aria-labelledby=what-if] button"), p.WaitText("fewer would be ready"),
 		p.WaitText("Installed memory of at least 12 GiB"), p.WaitText("By site"))
-	must(t, p.Click("main > div [type=button].bg-accent"), p.WaitText("Skerry 12, revision 6:"),
+	must(t, p.Click("main > div [type=button].bg-accent"), p.WaitText("it is not in force"),
+		p.Press("main", "Put revision 6 in force"), p.WaitText("fewer would be ready"),
+		p.Press("[role=dialog]", "Put in force"), p.WaitText("Skerry 12, revision 6:"),
 		p.WaitText("were judged again"), p.WaitText("Installed memory"))
 	must(t, p.Go(s.URL+"/"), p.WaitText("Skerry 12, revision 6:"))
 }

@@ -344,8 +344,24 @@ type Target struct {
 
 // TargetSet chooses targets: one release per class of hardware.
 type TargetSet struct {
-	PC  string `json:"pc,omitempty" doc:"Id of a release that installs on PCs"`
+	PC  string `json:"pc,omitempty" doc:"Id of a release that installs on PCs; to choose a revision: skerry-12@5"`
 	Mac string `json:"mac,omitempty" doc:"Id of a release that installs on Macs"`
+
+	PCRevision  int  `json:"pc_revision,omitempty" doc:"Revision in force for PCs"`
+	MacRevision int  `json:"mac_revision,omitempty" doc:"Revision in force for Macs"`
+	Testing     bool `json:"testing,omitempty" doc:"To choose: accept a release for testing"`
+}
+
+// Activate puts a revision of a release in force for its class of hardware.
+type Activate struct {
+	Revision int  `json:"revision,omitempty" minimum:"0" doc:"The latest that is no draft, if omitted; an earlier one goes back"`
+	Testing  bool `json:"testing,omitempty" doc:"Accept a release for testing"`
+}
+
+// Activated is what putting a revision in force did.
+type Activated struct {
+	ReleaseRow
+	Change *RuleChange `json:"change,omitempty" doc:"Its effect on the fleet, if it was not in force before"`
 }
 
 // ReleaseRow is a kept revision of a release document.
@@ -357,7 +373,7 @@ type ReleaseRow struct {
 	Draft    bool      `json:"draft,omitempty"`
 	Test     bool      `json:"test_release,omitempty" doc:"A release for testing"`
 	AddedAt  time.Time `json:"added_at"`
-	Target   bool      `json:"target,omitempty" doc:"It is the target of its class"`
+	Target   bool      `json:"target,omitempty" doc:"It is the target of its class, in this revision"`
 }
 
 // ReleaseList lists releases.
@@ -515,6 +531,5 @@ type DroppedRow struct {
 // ReleaseAdded is the answer to a release document that was handed in.
 type ReleaseAdded struct {
 	ReleaseRow
-	Added  bool        `json:"added" doc:"False if the revision already exists"`
-	Change *RuleChange `json:"change,omitempty" doc:"Its effect on the fleet, if it was put in force"`
+	Added bool `json:"added" doc:"False if the revision already exists"`
 }

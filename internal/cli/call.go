@@ -184,7 +184,7 @@ func (p *place) sure(yes bool, question string, args ...any) error {
 	said := fmt.Sprintf(question, args...)
 	in, ok := p.cmd.InOrStdin().(*os.File)
 	if !ok || !term.IsTerminal(int(in.Fd())) {
-		return wrongUsage("%s Nothing was removed; give --yes", said)
+		return wrongUsage("%s Nothing was changed; give --yes", said)
 	}
 	fmt.Fprintf(p.errOut(), "%s [y/N] ", said)
 	answer, err := bufio.NewReader(in).ReadString('\n')

@@ -304,7 +304,8 @@ func TestService(t *testing.T) {
 	has(1, "cannot be the target of Macs", "releases", "target", "--mac", "skerry-12")
 	has(0, "PCs are checked against skerry-12, Macs against fathom-9.", "releases", "target", "--pc", "skerry-12")
 	has(2, "the target is missing", "releases", "target")
-	has(0, "PCs are checked against skerry-13 instead of skerry-12, Macs", "releases", "target", "--pc", "skerry-13")
+	has(0, "PCs are checked against skerry-13 instead of skerry-12, Macs", "releases", "target", "--pc", "skerry-13",
+		"--testing")
 	has(0, "PCs are checked against skerry-12 instead of skerry-13, Macs", "releases", "target", "--pc", "skerry-12")
 	has(10, "4. Convert the disk to GPT", "check", "--release", "skerry-12", "--inventory",
 		filepath.Join(dir, "legacy.json"))

@@ -215,6 +215,14 @@ func sum(numbers []int) (total int) {
 // its row.
 const minLast = 30
 
+// block prints a table after an empty line; one without rows is left out.
+func (p *paper) block(heads []string, rows [][]string) {
+	if len(rows) > 0 {
+		p.line("")
+		p.table(heads, rows)
+	}
+}
+
 // table prints aligned columns without boxes, within the width. What does not fit in a column goes on in
 // the next line; in a terminal the last column is cut, so that a row keeps to its line.
 func (p *paper) table(heads []string, rows [][]string) {

@@ -31,7 +31,13 @@ func releasesCommand() *cobra.Command {
 		command("get ID[@REVISION]", "Print a release document of the service as it was added", getRelease),
 		with(command("compare FILE|ID[@REVISION] FILE|ID[@REVISION]",
 			"Show how a release or a revision differs from another", compareReleases), "releases-compare"),
-		command("add FILE", "Add a release document with its files, or a revision, to the service", addRelease),
+		command(
+			"add FILE",
+			"Add a release document with its files, or a revision, to the service; it is not in force then",
+			addRelease,
+		),
+		command("activate ID[@REVISION]", "Put a revision in force, or an earlier one again, after a preview",
+			activateRelease),
 		command("target", "Choose the target releases of PCs and Macs; the fleet is judged again", setTargets),
 		importCommand(),
 		with(command("import-applications FILE", "Make a list of applications from a saved page or a spreadsheet",
@@ -324,16 +330,61 @@ func addRelease(c *call[serviceOptions]) error {
 	if err != nil {
 		return err
 	}
-	what := "added"
+	what := "added; it is not in force"
 	switch {
 	case !got.Added:
 		what = "already added, unchanged"
 	case got.Draft:
 		what = "added as a draft, which cannot judge the fleet"
-	case got.Target:
-		what = "added; the fleet is judged by it"
 	}
 	c.done("%s, revision %d: %s.", got.Name, got.Revision, what)
+	if got.Added && !got.Draft {
+		c.done("To put it in force: rolltop releases activate %s@%d", got.ID, got.Revision)
+	}
+	return nil
+}
+
+// activateOptions are those of a revision that is put in force.
+type activateOptions struct {
+	Testing bool `option:"testing" usage:"accept a release for testing"`
+	DryRun  bool `option:"dry-run" usage:"show what would change, and change nothing"`
+	sure
+	serviceOptions
+}
+
+func activateRelease(c *call[activateOptions]) error {
+	id, revision, ok := stored(c.args[0])
+	if !ok {
+		return wrongUsage("%q is not the id of a release; write skerry-12, or skerry-12@5", c.args[0])
+	}
+	s, err := c.client()
+	if err != nil {
+		return err
+	}
+	w, err := s.WhatIf(c.ctx(), api.AskWhatIf{Release: id, Revision: revision})
+	if err != nil {
+		return asUsage(err)
+	}
+	if !quiet(c.cmd) {
+		printWhatIf(c.paper(), &w)
+		c.paper().line("")
+	}
+	if c.o.DryRun {
+		c.done("Nothing was changed.")
+		return nil
+	}
+	if err := c.sure(c.o.Yes, "Put %s in force?", c.args[0]); err != nil {
+		return err
+	}
+	var got api.Activated
+	err = whileJudging(c.place, s, func() (err error) {
+		got, err = s.Activate(c.ctx(), id, api.Activate{Revision: revision, Testing: c.o.Testing})
+		return err
+	})
+	if err != nil {
+		return asUsage(err)
+	}
+	c.done("%s, revision %d, is in force for %s.", got.Name, got.Revision, say.Classes(got.Class))
 	if got.Change != nil {
 		c.done("%s rolltop releases changes %d lists them.", got.Change.Says, got.Change.ID)
 	}
@@ -342,8 +393,10 @@ func addRelease(c *call[serviceOptions]) error {
 
 // targetOptions are the targets to choose.
 type targetOptions struct {
-	PC  string `option:"pc" usage:"id of the target release of PCs" complete:"release"`
+	PC  string `option:"pc" usage:"id of the target release of PCs, such as skerry-12 or skerry-12@5" complete:"release"`
 	Mac string `option:"mac" usage:"id of the target release of Macs" complete:"release"`
+
+	Testing bool `option:"testing" usage:"accept a release for testing"`
 	serviceOptions
 }
 
@@ -361,7 +414,7 @@ func setTargets(c *call[targetOptions]) error {
 	}
 	var got api.TargetSet
 	err = whileJudging(c.place, s, func() (err error) {
-		got, err = s.SetTargets(c.ctx(), api.TargetSet{PC: c.o.PC, Mac: c.o.Mac})
+		got, err = s.SetTargets(c.ctx(), api.TargetSet{PC: c.o.PC, Mac: c.o.Mac, Testing: c.o.Testing})
 		return err
 	})
 	if err != nil {

@@ -84,7 +84,7 @@ func TestWritingARelease(t *testing.T) {
 	s := servertest.Demo(t, nil)
 	t.Setenv("ROLLTOP_SERVER", s.URL)
 	t.Setenv("ROLLTOP_TOKEN", s.Token)
-	says(t, 0, "Skerry 14, revision 1: added.", "releases", "add", path)
+	says(t, 0, "Skerry 14, revision 1: added; it is not in force", "releases", "add", path)
 	says(t, 0, "already added, unchanged", "releases", "add", path)
 	says(t, 0, "Skerry 14", "releases", "list")
 	// The service gives the document back with its file.

@@ -7,8 +7,10 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"rolltop.example/rolltop/core/question"
 	"rolltop.example/rolltop/core/remedy"
 	"rolltop.example/rolltop/core/say"
+	"rolltop.example/rolltop/core/watch"
 	"rolltop.example/rolltop/internal/api"
 	"rolltop.example/rolltop/internal/client"
 )
@@ -28,7 +30,10 @@ func workCommand() *cobra.Command {
 			"Biggest wins: the fixes that make most machines ready, alone and in the best order",
 			showWins,
 		),
+		command("batches", "Remote work that is done on many machines at once, with its packages", showBatches),
 		command("parts", "Parts to buy for the plans", showParts),
+		command("questions", "Open questions, each asked once for all machines that share it", showQuestions),
+		command("watch", "What should not be left as it is", showWatch),
 		command("messages", "Messages for the people whose machines are visited", showMessages),
 		command("sheet", "Visits as a page to print", printSheets),
 		command("calendar", "Visits that have a day as a calendar file", writeCalendar),
@@ -103,6 +108,99 @@ func showParts(c *call[workOptions]) error {
 		p.line("")
 		p.line("Total: %s.", order.Cost.Says)
 	})
+}
+
+// Batches are the remote batches, as rolltop work batches prints them.
+type Batches struct {
+	Batches []api.Batch `json:"batches" doc:"Remote batches, the largest first"`
+}
+
+func showBatches(c *call[workOptions]) error {
+	return printPart(c.place, "rolltop-batches/1", "batches", c.o, "", func(s *client.Client) (Batches, error) {
+		w, err := s.Work(c.ctx(), c.o.Where)
+		return Batches{w.Batches}, err
+	}, func(p *paper, l Batches) {
+		if len(l.Batches) == 0 {
+			p.line("No remote work.")
+			return
+		}
+		rows, install := batchRows(l.Batches)
+		p.table(batchHeads, rows)
+		p.block(installHeads, install)
+	})
+}
+
+// Questions are the open questions, as rolltop work questions prints them.
+type Questions struct {
+	Questions []question.Question `json:"questions" doc:"Open questions, the one of most machines first"`
+}
+
+func showQuestions(c *call[workOptions]) error {
+	return printPart(c.place, "rolltop-questions/1", "questions", c.o, "", func(s *client.Client) (Questions, error) {
+		w, err := s.Work(c.ctx(), c.o.Where)
+		return Questions{w.Questions}, err
+	}, func(p *paper, l Questions) {
+		if len(l.Questions) == 0 {
+			p.line("No open questions.")
+			return
+		}
+		p.table(questionHeads, questionRows(l.Questions))
+	})
+}
+
+// Watch is the watch list, as rolltop work watch prints it.
+type Watch struct {
+	Watch []watch.Item `json:"watch" doc:"What should not be left as it is, by kind"`
+}
+
+func showWatch(c *call[workOptions]) error {
+	return printPart(c.place, "rolltop-watch/1", "watch", c.o, "", func(s *client.Client) (Watch, error) {
+		w, err := s.Work(c.ctx(), c.o.Where)
+		return Watch{w.Watch}, err
+	}, func(p *paper, l Watch) {
+		if len(l.Watch) == 0 {
+			p.line("Nothing to watch.")
+		}
+		printWatch(p, l.Watch)
+	})
+}
+
+var (
+	batchHeads    = []string{"Remote batch", "Machines", "First on"}
+	installHeads  = []string{"To install", "Release", "Package", "Machines"}
+	questionHeads = []string{"Open question", "Machines"}
+)
+
+// batchRows are batches, and what they install.
+func batchRows(batches []api.Batch) (rows, install [][]string) {
+	for _, b := range batches {
+		pilot := "no pilot needed"
+		if len(b.Pilot) > 0 {
+			var names []string
+			for _, m := range b.Pilot {
+				names = append(names, m.Name)
+			}
+			pilot = strings.Join(names, ", ")
+		}
+		rows = append(rows, []string{b.Title, strconv.Itoa(b.Machines), pilot})
+		for _, d := range b.Packages {
+			install = append(install, []string{b.Title, d.Release, first(d.File, d.None), strconv.Itoa(d.Machines)})
+		}
+	}
+	return rows, install
+}
+
+func questionRows(questions []question.Question) (rows [][]string) {
+	for _, q := range questions {
+		rows = append(rows, []string{q.Says, strconv.Itoa(q.Machines)})
+	}
+	return rows
+}
+
+func printWatch(p *paper, items []watch.Item) {
+	for _, x := range items {
+		p.text("", x.Says)
+	}
 }
 
 func showMessages(c *call[workOptions]) error {
@@ -202,55 +300,25 @@ func printWork(p *paper, w api.Work) {
 			s.Site, strconv.Itoa(s.Machines), say.Hours(remedy.Minutes(s.Minutes)), strconv.Itoa(s.Parts), waiting,
 		})
 	}
-	table := func(heads []string, rows [][]string) {
-		if len(rows) > 0 {
-			p.line("")
-			p.table(heads, rows)
-		}
-	}
-	table([]string{"Visits at", "Machines", "Time", "With parts", ""}, rows)
-	rows = nil
-	for _, b := range w.Batches {
-		pilot := "no pilot needed"
-		if len(b.Pilot) > 0 {
-			var names []string
-			for _, m := range b.Pilot {
-				names = append(names, m.Name)
-			}
-			pilot = strings.Join(names, ", ")
-		}
-		rows = append(rows, []string{b.Title, strconv.Itoa(b.Machines), pilot})
-	}
-	table([]string{"Remote batch", "Machines", "First on"}, rows)
-	rows = nil
-	for _, b := range w.Batches {
-		for _, d := range b.Packages {
-			rows = append(rows, []string{b.Title, d.Release, first(d.File, d.None), strconv.Itoa(d.Machines)})
-		}
-	}
-	table([]string{"To install", "Release", "Package", "Machines"}, rows)
+	p.block([]string{"Visits at", "Machines", "Time", "With parts", ""}, rows)
+	batches, install := batchRows(w.Batches)
+	p.block(batchHeads, batches)
+	p.block(installHeads, install)
 	rows = nil
 	for _, b := range w.Further {
 		rows = append(rows, []string{b.Title, strconv.Itoa(b.Machines), b.Weights.Says})
 	}
-	table([]string{"Further work", "Machines", "Weight"}, rows)
-	table(partHeads, partRows(w.Order))
-	rows = nil
-	for i, q := range w.Questions {
-		if i < 12 {
-			rows = append(rows, []string{q.Says, strconv.Itoa(q.Machines)})
-		}
-	}
-	table([]string{"Open question", "Machines"}, rows)
-	if n := len(w.Questions) - len(rows); n > 0 && len(rows) > 0 {
-		p.line("and %d more; --format json has all.", n)
+	p.block([]string{"Further work", "Machines", "Weight"}, rows)
+	p.block(partHeads, partRows(w.Order))
+	most := min(len(w.Questions), 12)
+	p.block(questionHeads, questionRows(w.Questions[:most]))
+	if n := len(w.Questions) - most; n > 0 {
+		p.line("and %d more; rolltop work questions has all.", n)
 	}
 	if len(w.Watch) > 0 {
 		p.line("")
 		p.text("", p.style(bold, "Watch list"))
-		for _, x := range w.Watch {
-			p.text("", x.Says)
-		}
+		printWatch(p, w.Watch)
 	}
 }
 

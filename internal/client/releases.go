@@ -76,6 +76,11 @@ func (c releases) Targets(ctx context.Context) (api.TargetSet, error) {
 	return get[api.TargetSet](ctx, c.conn, "targets", nil)
 }
 
+// Activate puts a revision of a release in force.
+func (c releases) Activate(ctx context.Context, id string, a api.Activate) (api.Activated, error) {
+	return send[api.Activated](ctx, c.conn, http.MethodPost, "releases/"+url.PathEscape(id)+"/activate", a)
+}
+
 // SetTargets chooses target releases; the fleet is judged again.
 func (c releases) SetTargets(ctx context.Context, t api.TargetSet) (api.TargetSet, error) {
 	return send[api.TargetSet](ctx, c.conn, http.MethodPut, "targets", t)

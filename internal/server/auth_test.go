@@ -85,7 +85,7 @@ var scopes = map[string]string{
 	"PUT /technicians/{name}": "work", "DELETE /technicians/{name}": "work", "PUT /decisions/{id}": "work",
 	"POST /bulk-changes/{id}/undo": "work", "POST /machines/{key}/notes": "work",
 	"DELETE /machines/{key}/notes/{id}": "work",
-	"GET /forecast":                     "read", "POST /waves/{id}/resume": "manage",
+	"POST /releases/{id}/activate":      "manage", "GET /forecast": "read", "POST /waves/{id}/resume": "manage",
 	"GET /waves": "read", "POST /waves": "manage", "GET /waves/{id}": "read", "PUT /waves/{id}": "manage",
 	"DELETE /waves/{id}": "manage", "POST /waves/{id}/machines": "manage",
 	"DELETE /waves/{id}/machines/{key}": "manage",

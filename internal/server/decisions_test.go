@@ -1,11 +1,13 @@
 package server_test
 
 import (
+	"slices"
 	"strings"
 	"sync/atomic"
 	"testing"
 	"time"
 
+	"rolltop.example/rolltop/core/watch"
 	"rolltop.example/rolltop/internal/api"
 	"rolltop.example/rolltop/internal/client"
 	"rolltop.example/rolltop/internal/expect"
@@ -148,6 +150,29 @@ func TestDecisionsAreRefused(t *testing.T) {
 	}
 }
 
+// The watch list of a filter has the decisions for its machines, and no others.
+func TestWatchedDecisions(t *testing.T) {
+	t.Parallel()
+	s := servertest.Demo(t, nil)
+	_, err := s.Client.Decide(ctx, api.MakeDecision{
+		Kind: "hold", Scope: `site="Gull Quay" or site="Holm Ferry"`, Reason: "the quay is being rebuilt",
+		Until: time.Now().UTC().AddDate(0, 0, 3).Format(time.DateOnly),
+	})
+	expect.NoError(t, err)
+	for where, want := range map[string]bool{
+		"": true, `site="Gull Quay"`: true, `site="Holm Ferry" or site="North Slip"`: true, `site="North Slip"`: false,
+		`site="Gull Quay" site="North Slip"`: false,
+	} {
+		t.Run(where, func(t *testing.T) {
+			w, err := s.Client.Work(ctx, where)
+			expect.NoError(t, err)
+			expect.Same(t, "the decision is watched", slices.ContainsFunc(w.Watch, func(x watch.Item) bool {
+				return x.Kind == watch.DecisionEnds && strings.Contains(x.Says, "rebuilt")
+			}), want)
+		})
+	}
+}
+
 // What frees most adds up, and its numbers lead to their machines.
 func TestWins(t *testing.T) {
 	t.Parallel()
@@ -197,6 +222,9 @@ func TestWhatIf(t *testing.T) {
 		t.Errorf("the sites add up to %d of %d", moved, got.Moved)
 	}
 	if _, err := s.Client.AddRelease(ctx, []byte(draft)); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := s.Client.Activate(ctx, "skerry-12", api.Activate{}); err != nil {
 		t.Fatal(err)
 	}
 	for d, want := range got.After {

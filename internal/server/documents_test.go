@@ -118,6 +118,9 @@ func TestStoredVerdictsAreThoseOfAChecks(t *testing.T) {
 			"at_least: 90 GB")); err != nil {
 		t.Fatal(err)
 	}
+	if _, err := s.Client.Activate(ctx, "skerry-12", api.Activate{Revision: 6}); err != nil {
+		t.Fatal(err)
+	}
 	l, err := s.Client.Machines(ctx, "class=pc", "name", 1, 1000)
 	if err != nil {
 		t.Fatal(err)

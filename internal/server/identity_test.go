@@ -229,7 +229,7 @@ func TestDispositionOverTime(t *testing.T) {
 	expect.Same(t, "d.Changes[0].Cause", d.Changes[0].Cause, "inventory")
 	expect.Same(t, "d.Changes[0].Release", d.Changes[0].Release, "skerry-12")
 	// Other rules change many at once, each with its own line.
-	if _, err := s.Client.SetTargets(ctx, api.TargetSet{PC: "skerry-13"}); err != nil {
+	if _, err := s.Client.SetTargets(ctx, api.TargetSet{PC: "skerry-13", Testing: true}); err != nil {
 		t.Fatal(err)
 	}
 	l, err := s.Client.Machines(ctx, "disposition=refit class=pc", "name", 1, 1)

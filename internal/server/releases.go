@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"slices"
+	"strconv"
 	"strings"
 
 	"rolltop.example/rolltop/core/assess"
@@ -243,18 +244,10 @@ func (s releasesAPI) addRelease(ctx context.Context, in *document) (out api.Rele
 	if out.Added, err = s.store.AddRelease(ctx, rel, in.RawBody, s.now()); err != nil {
 		return out, err
 	}
-	t, ok := s.Releases.Target(rel.InstallsOn)
-	if concerns := ok && !rel.Draft && (t.Release.ID == rel.ID || t.Release.ID == rel.Follows); out.Added && concerns {
-		if err := s.Judge.SetTarget(ctx, rel.InstallsOn, t.Release.ID); err != nil {
+	if t, ok := s.Releases.Target(rel.InstallsOn); ok && out.Added && !rel.Draft && t.Release.ID == rel.Follows {
+		// It is what comes after the target: what machines take for it is another one now.
+		if err := s.Judge.SetTargets(ctx); err != nil {
 			return out, err
-		}
-		change, err := s.RuleChanges.By(ctx, rel)
-		if err != nil {
-			return out, err
-		}
-		if change != nil {
-			shown := ruleChange(change)
-			out.Change = &shown
 		}
 	}
 	out.ReleaseRow = s.releaseRow(&store.ReleaseRef{
@@ -269,6 +262,47 @@ func (s releasesAPI) addRelease(ctx context.Context, in *document) (out api.Rele
 	return out, nil
 }
 
+func (s releasesAPI) activate(ctx context.Context, in *struct {
+	ID   string `path:"id" maxLength:"64"`
+	Body api.Activate
+}) (out api.Activated, err error) {
+	last, err := s.lastChange(ctx)
+	if err != nil {
+		return out, err
+	}
+	rel, err := s.Judge.Choose(ctx, "", store.Aim{ID: in.ID, Revision: in.Body.Revision}, in.Body.Testing)
+	if err != nil {
+		return out, err
+	}
+	if err := s.Judge.Activate(ctx, rel); err != nil {
+		return out, err
+	}
+	out.ReleaseRow = s.releaseRow(&store.ReleaseRef{
+		ID:       rel.ID,
+		Revision: rel.Revision,
+		Name:     rel.Name,
+		Class:    rel.InstallsOn,
+		Draft:    rel.Draft,
+		Test:     rel.TestRelease,
+		AddedAt:  s.now().UnixMilli(),
+	})
+	change, err := s.RuleChanges.By(ctx, rel)
+	if err == nil && change != nil && change.ID != last {
+		shown := ruleChange(change)
+		out.Change = &shown
+	}
+	return out, err
+}
+
+// lastChange is the number of the latest change of rules; 0: there is none.
+func (s releasesAPI) lastChange(ctx context.Context) (int64, error) {
+	list, err := s.store.RuleChanges(ctx, 1)
+	if err != nil || len(list) == 0 {
+		return 0, err
+	}
+	return list[0].ID, nil
+}
+
 func (s releasesAPI) showTargets(context.Context, *struct{}) (api.TargetSet, error) {
 	return s.targets(), nil
 }
@@ -276,57 +310,54 @@ func (s releasesAPI) showTargets(context.Context, *struct{}) (api.TargetSet, err
 func (s releasesAPI) targets() api.TargetSet {
 	var out api.TargetSet
 	if t, ok := s.Releases.Target(fact.PC); ok {
-		out.PC = t.Release.ID
+		out.PC, out.PCRevision = t.Release.ID, t.Release.Revision
 	}
 	if t, ok := s.Releases.Target(fact.Mac); ok {
-		out.Mac = t.Release.ID
+		out.Mac, out.MacRevision = t.Release.ID, t.Release.Revision
 	}
 	return out
 }
 
-func targetsText(t api.TargetSet) string {
-	return fmt.Sprintf("PCs: %s; Macs: %s", cmp.Or(t.PC, "none"), cmp.Or(t.Mac, "none"))
-}
-
-func (s releasesAPI) setTargets(ctx context.Context, in *struct{ Body api.TargetSet }) (out api.TargetSet, err error) {
-	chosen := map[string]string{fact.PC: in.Body.PC, fact.Mac: in.Body.Mac}
-	for class, id := range chosen {
-		if id == "" {
-			delete(chosen, class)
+func (s releasesAPI) setTargets(
+	ctx context.Context,
+	in *struct{ Body api.TargetSet },
+) (out api.TargetSet, err error) {
+	chosen := map[string]store.Aim{}
+	for class, text := range map[string]string{fact.PC: in.Body.PC, fact.Mac: in.Body.Mac} {
+		if text == "" {
 			continue
 		}
-		if err := s.mayBeTarget(ctx, class, id); err != nil {
-			return out, err
+		aim := store.Aim{ID: text}
+		if id, revision, ok := strings.Cut(text, "@"); ok {
+			n, err := strconv.Atoi(revision)
+			if err != nil || n < 1 {
+				return out, refuse(
+					"The target cannot be chosen",
+					"%q is not a revision; write it as %s@5",
+					revision,
+					id,
+				)
+			}
+			aim = store.Aim{ID: id, Revision: n}
 		}
+		chosen[class] = aim
 	}
-	was := s.targets()
-	becomes := api.TargetSet{PC: cmp.Or(in.Body.PC, was.PC), Mac: cmp.Or(in.Body.Mac, was.Mac)}
-	store.Note(ctx, targetsText(was), targetsText(becomes))
-	for class, id := range chosen {
-		if err := s.store.SetTarget(ctx, class, id); err != nil {
+	var rels []*release.Release
+	for _, class := range service.Classes() {
+		aim, ok := chosen[class]
+		if !ok {
+			continue
+		}
+		rel, err := s.Judge.Choose(ctx, class, aim, in.Body.Testing)
+		if err != nil {
 			return out, err
 		}
-		if err := s.Judge.SetTarget(ctx, class, id); err != nil {
-			return out, err
-		}
+		rels = append(rels, rel)
+	}
+	if err := s.Judge.Activate(ctx, rels...); err != nil {
+		return out, err
 	}
 	return s.targets(), nil
-}
-
-func (s releasesAPI) mayBeTarget(ctx context.Context, class, id string) error {
-	const title = "The target cannot be chosen"
-	rel, err := s.findRelease(ctx, id, 0)
-	if err != nil {
-		return err
-	}
-	if rel.InstallsOn != class {
-		return refuse(title, "%s installs on %s and cannot be the target of %s", rel.Name,
-			say.Classes(rel.InstallsOn), say.Classes(class))
-	}
-	if _, err := s.store.FinalRevision(ctx, id); err != nil {
-		return refuse(title, "%s has only drafts, and a draft cannot judge the fleet", rel.Name)
-	}
-	return nil
 }
 
 func (s releasesAPI) titles(context.Context, *struct{}) (api.Titles, error) {

@@ -484,6 +484,11 @@ func (s *Server) releaseRoutes() []route {
 		{"add-release", post, "/releases", ScopeManage, "Add a release document, or a revision of one",
 			body(s, releasesAPI{s}.addRelease),
 			[]option{fails(conflict), takesDocument[release.Document](doc.MaxBytes)}},
+		{"activate-release", post, "/releases/{id}/activate", ScopeManage,
+			"Put a revision of a release in force; the fleet is judged again",
+			body(s, releasesAPI{s}.activate), []option{fails(notFound, mistaken),
+				says("Adding a release or a revision puts nothing in force. Preview the effect with POST /what-if. " +
+					"Going back to an earlier revision is the same operation.")}},
 		{"targets", get, "/targets", ScopeRead, "Show the target release of each class of hardware",
 			body(s, releasesAPI{s}.showTargets), []option{versioned[api.TargetSet]}},
 		{"set-targets", put, "/targets", ScopeManage, "Choose the target releases; the fleet is judged again",

@@ -69,7 +69,13 @@ func TestRulesChange(t *testing.T) {
 			}
 		}
 	})
-	got, err := s.Client.AddRelease(ctx, text)
+	added, err := s.Client.AddRelease(ctx, text)
+	expect.NoError(t, err)
+	expect.That(t, "a revision that is added is not in force", added.Added && !added.Target)
+	if n, err := s.Client.RuleChanges(ctx); err != nil || len(n.Changes) != 1 {
+		t.Errorf("before it is put in force there are %d changes of rules, %v", len(n.Changes), err)
+	}
+	got, err := s.Client.Activate(ctx, "skerry-12", api.Activate{Revision: 6})
 	close(stop)
 	watching.Wait()
 	expect.NoError(t, err)
@@ -117,14 +123,20 @@ func TestRulesChange(t *testing.T) {
 		t.Errorf("%d are told, %d were, %v", again.Moved, one.Moved, err)
 	}
 	// The same text once more changes nothing; a draft is not put in force.
-	got, err = s.Client.AddRelease(ctx, text)
+	added, err = s.Client.AddRelease(ctx, text)
 	expect.NoError(t, err)
-	expect.That(t, "!got.Added", !got.Added)
+	expect.That(t, "!added.Added", !added.Added)
+	got, err = s.Client.Activate(ctx, "skerry-12", api.Activate{Revision: 6})
+	expect.NoError(t, err)
 	expect.That(t, "got.Change == nil", got.Change == nil)
-	if got, err := s.Client.AddRelease(ctx,
-		revised(t, 7, "published: 2026-10-06", "published: 2026-10-06\ndraft: true")); err != nil || got.Change != nil {
-		t.Errorf("%+v %v", got, err)
-	}
+	_, err = s.Client.AddRelease(ctx, revised(t, 7, "published: 2026-10-06", "published: 2026-10-06\ndraft: true"))
+	expect.NoError(t, err)
+	_, err = s.Client.Activate(ctx, "skerry-12", api.Activate{Revision: 7})
+	refused(t, "a draft", err, "revision 7 of Skerry 12 is a draft")
+	_, err = s.Client.Activate(ctx, "skerry-13", api.Activate{})
+	refused(t, "a release for testing", err, "is a release for testing")
+	_, err = s.Client.Activate(ctx, "skerry-12", api.Activate{Revision: 99})
+	refused(t, "a revision that is not there", err, "has no revision 99")
 	l, err := s.Client.RuleChanges(ctx)
 	expect.NoError(t, err)
 	expect.Same(t, "len(l.Changes)", len(l.Changes), 2)
@@ -166,7 +178,10 @@ func TestWhatIfIsWhatHappens(t *testing.T) {
 		if err != nil {
 			t.Fatalf("%v: %v", change, err)
 		}
-		got, err := s.Client.AddRelease(ctx, text)
+		if _, err := s.Client.AddRelease(ctx, text); err != nil {
+			t.Fatalf("%v: %v", change, err)
+		}
+		got, err := s.Client.Activate(ctx, "skerry-12", api.Activate{Revision: revision})
 		if err != nil {
 			t.Fatalf("%v: %v", change, err)
 		}

@@ -328,6 +328,12 @@ func TestRevisionsOfTheTarget(t *testing.T) {
 		standin.SkerryWith("revision: 5", "revision: 7", "at_least: 6 GiB", "at_least: 12 GiB")); err != nil {
 		t.Fatal(err)
 	}
+	if after, _ := s.Client.Fleet(ctx, "class=pc"); after.Targets[0].Release.Revision != 5 {
+		t.Error("a revision that was added judged the fleet before it was put in force")
+	}
+	if _, err := s.Client.Activate(ctx, "skerry-12", api.Activate{Revision: 7}); err != nil {
+		t.Fatal(err)
+	}
 	after, _ := s.Client.Fleet(ctx, "class=pc")
 	if after.Dispositions[1].Count >= before.Dispositions[1].Count || after.Targets[0].Release.Revision != 7 {
 		t.Errorf("%d ready by revision %d, %d before", after.Dispositions[1].Count, after.Targets[0].Release.Revision,
@@ -494,7 +500,7 @@ func TestListsFollowEveryWrite(t *testing.T) {
 	_, err = s.Client.MachineList(ctx, client.List{Where: `site="Gull Quay"`})
 	expect.Error(t, err, "there is no site")
 	agree("other sites")
-	if _, err := s.Client.SetTargets(ctx, api.TargetSet{PC: "skerry-13"}); err != nil {
+	if _, err := s.Client.SetTargets(ctx, api.TargetSet{PC: "skerry-13", Testing: true}); err != nil {
 		t.Fatal(err)
 	}
 	agree("another target")

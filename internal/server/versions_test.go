@@ -36,7 +36,7 @@ func TestTwoAdministrators(t *testing.T) {
 		{"expected", `{"machines":[{"name":"GULL-801"}]}`, `{"machines":[{"name":"GULL-802"}]}`},
 		{"knowledge/prices", prices(31),
 			prices(32)},
-		{"targets", `{"pc":"skerry-13"}`, `{"pc":"skerry-12"}`},
+		{"targets", `{"pc":"skerry-13","testing":true}`, `{"pc":"skerry-12"}`},
 	} {
 		t.Run(tt.path, func(t *testing.T) {
 			at := s.URL + "/api/v1/" + tt.path

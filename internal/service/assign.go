@@ -102,8 +102,8 @@ func (w *Work) appoint(ctx context.Context, a *Assigning, ids []int64, given map
 	return w.roomFor(ctx, &at, ids, given, technicians)
 }
 
-// roomFor refuses visits on a day for which the time is too short. Visits of machines that are not given anew count for whom
-// they are.
+// roomFor refuses visits on a day for which the time is too short. Visits of machines that are not given anew count
+// for whom they are.
 func (w *Work) roomFor(
 	ctx context.Context, at *visit.Appointment, ids []int64, given map[int64]store.Assignment,
 	technicians []visit.Technician,

@@ -2,7 +2,9 @@ package service
 
 import (
 	"context"
+	"errors"
 	"fmt"
+	"maps"
 	"strings"
 	"sync"
 
@@ -13,6 +15,7 @@ import (
 	"rolltop.example/rolltop/core/knowledge"
 	"rolltop.example/rolltop/core/manual"
 	"rolltop.example/rolltop/core/release"
+	"rolltop.example/rolltop/core/say"
 	"rolltop.example/rolltop/internal/build"
 	"rolltop.example/rolltop/internal/store"
 )
@@ -32,10 +35,10 @@ type Judge struct {
 
 // SetTarget makes the latest final revision of a release the target of its class, and judges the fleet
 // where that has not been done by this version of the program.
-func (j *Judge) SetTarget(ctx context.Context, class, id string) error {
+func (j *Judge) SetTarget(ctx context.Context, class string, aim store.Aim) error {
 	j.aiming.Lock()
 	defer j.aiming.Unlock()
-	t, by, err := j.targetOf(ctx, id)
+	t, by, err := j.targetOf(ctx, aim)
 	if err != nil {
 		return err
 	}
@@ -74,12 +77,13 @@ func (j *Judge) SetTarget(ctx context.Context, class, id string) error {
 }
 
 // targetOf is a release as a target, with what it is judged by.
-func (j *Judge) targetOf(ctx context.Context, id string) (t Target, by string, err error) {
-	revision, err := j.Store.FinalRevision(ctx, id)
-	if err != nil {
-		return t, "", err
+func (j *Judge) targetOf(ctx context.Context, aim store.Aim) (t Target, by string, err error) {
+	if aim.Revision == 0 {
+		if aim.Revision, err = j.Store.FinalRevision(ctx, aim.ID); err != nil {
+			return t, "", err
+		}
 	}
-	if t.Release, err = j.releases.Get(ctx, id, revision); err != nil {
+	if t.Release, err = j.releases.Get(ctx, aim.ID, aim.Revision); err != nil {
 		return t, "", err
 	}
 	following, err := j.releases.Following(ctx, t.Release.ID)
@@ -116,12 +120,91 @@ func (j *Judge) SetTargets(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	for class, id := range stored {
-		if err := j.SetTarget(ctx, class, id); err != nil {
+	for class, aim := range stored {
+		if err := j.SetTarget(ctx, class, aim); err != nil {
 			return err
 		}
 	}
 	return nil
+}
+
+// Choose returns the revision of a release that can become the target of a class, of any where it is empty. A release
+// for testing needs a word: the whole fleet is judged by it. Revision 0 is the latest that is no draft.
+func (j *Judge) Choose(ctx context.Context, class string, aim store.Aim, testing bool) (*release.Release, error) {
+	const title = "The target cannot be chosen"
+	if aim.Revision == 0 {
+		var err error
+		if aim.Revision, err = j.Store.FinalRevision(ctx, aim.ID); errors.Is(err, store.ErrNotFound) {
+			if rel, err := j.releases.Find(ctx, aim.ID, 0); err != nil {
+				return nil, err
+			} else if rel.Draft {
+				return nil, refuse(title, "%s has only drafts, and a draft cannot judge the fleet", rel.Name)
+			}
+		} else if err != nil {
+			return nil, err
+		}
+	}
+	rel, err := j.releases.Find(ctx, aim.ID, aim.Revision)
+	switch {
+	case err != nil:
+		return nil, err
+	case class != "" && rel.InstallsOn != class:
+		return nil, refuse(title, "%s installs on %s and cannot be the target of %s", rel.Name,
+			say.Classes(rel.InstallsOn), say.Classes(class))
+	case rel.Draft:
+		return nil, refuse(
+			title,
+			"revision %d of %s is a draft, and a draft cannot judge the fleet",
+			rel.Revision,
+			rel.Name,
+		)
+	case rel.TestRelease && !testing:
+		return nil, refuse(
+			title,
+			"%s is a release for testing, and its requirements may change; confirm that the fleet "+
+				"is to be judged by it (--testing)",
+			rel.Name,
+		)
+	}
+	return rel, nil
+}
+
+// Activate makes each release the target of its class, and judges the fleet by it.
+func (j *Judge) Activate(ctx context.Context, chosen ...*release.Release) error {
+	was, becomes := map[string]store.Aim{}, map[string]store.Aim{}
+	for _, class := range Classes() {
+		if t, ok := j.releases.Target(class); ok {
+			was[class] = store.Aim{ID: t.Release.ID, Revision: t.Release.Revision}
+		}
+	}
+	maps.Copy(becomes, was)
+	for _, rel := range chosen {
+		becomes[rel.InstallsOn] = store.Aim{ID: rel.ID, Revision: rel.Revision}
+	}
+	store.Note(ctx, targetsText(was), targetsText(becomes))
+	for _, rel := range chosen {
+		aim := becomes[rel.InstallsOn]
+		if err := j.Store.SetTarget(ctx, rel.InstallsOn, aim); err != nil {
+			return err
+		}
+		if err := j.SetTarget(ctx, rel.InstallsOn, aim); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// targetsText writes targets for the audit log, as “PCs: skerry-12@5; Macs: fathom-9@2”.
+func targetsText(targets map[string]store.Aim) string {
+	var out []string
+	for _, class := range Classes() {
+		text := "none"
+		if aim, ok := targets[class]; ok {
+			text = fmt.Sprintf("%s@%d", aim.ID, aim.Revision)
+		}
+		out = append(out, say.Classes(class)+": "+text)
+	}
+	return strings.Join(out, "; ")
 }
 
 // PutKnowledge puts a document of the organisation's own in force, an empty text for what the

@@ -35,10 +35,11 @@ func (s *Service) LoadRelease(ctx context.Context, name string, src []byte) erro
 
 // SetTarget chooses the target release of a class of hardware.
 func (s *Service) SetTarget(ctx context.Context, class, id string) error {
-	if err := s.Store.SetTarget(ctx, class, id); err != nil {
+	rel, err := s.Judge.Choose(ctx, class, store.Aim{ID: id}, true)
+	if err != nil {
 		return err
 	}
-	return s.Judge.SetTarget(ByItself(ctx), class, id)
+	return s.Judge.Activate(ByItself(ctx), rel)
 }
 
 // SetSites replaces all sites.

@@ -139,8 +139,9 @@ func (s *Service) start(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	for class, id := range stored {
-		err := s.Judge.SetTarget(ctx, class, id)
+	for class, aim := range stored {
+		id := aim.ID
+		err := s.Judge.SetTarget(ctx, class, aim)
 		var mistakes *doc.Mistakes
 		switch {
 		case errors.As(err, &mistakes):

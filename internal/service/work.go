@@ -233,11 +233,36 @@ func (w *Work) watch(ctx context.Context, where string, ticks []store.ItemTick) 
 	}
 	for i := range list {
 		d := &list[i]
-		if item, ok := watch.Decision(&d.Decision, d.Says, d.Where, w.Now()); ok {
+		item, ok := watch.Decision(&d.Decision, d.Says, d.Where, w.Now())
+		if ok {
+			if ok, err = w.concerns(ctx, d.Where, where); err != nil {
+				return nil, err
+			}
+		}
+		if ok {
 			out = append(out, item)
 		}
 	}
 	return out, nil
+}
+
+// concerns reports whether a decision is for a machine of a filter. Without a filter each counts, also one that is for
+// no machine at present.
+func (w *Work) concerns(ctx context.Context, scope, where string) (bool, error) {
+	if where == "" {
+		return true, nil
+	}
+	both := where
+	if scope != "" {
+		both = fleet.And(scope, "("+where+")")
+	}
+	f, err := w.index.Where(ctx, both)
+	if err != nil {
+		return false, err
+	}
+	found := false
+	err = w.index.View(ctx, func(x *fleet.Index) { found = x.Select(f).Len() > 0 })
+	return found, err
 }
 
 // purchase puts together what plans buy, with what is there of it.

@@ -143,7 +143,7 @@ func (s machines) MachineByID(ctx context.Context, id int64) (*Machine, error) {
 // deviceTables hold rows of one machine each, which go with it.
 var machineTables = []string{
 	"verdict", "fact_row", "hand_fact", "tick", "visit_link", "tag", "flip", "duplicate", "assignment", "arrival",
-	"wave_machine", "wave_hop", "note", "contact", "purchase_machine", "replacement", "wave_record", "inventory",
+	"wave_machine", "wave_hop", "note", "contact", "wave_record", "inventory",
 }
 
 // RemoveMachine removes a machine with everything about it, and gives its number.

@@ -98,25 +98,36 @@ func (s releases) FinalRevision(ctx context.Context, id string) (revision int, e
 	return revision, none(err)
 }
 
+// Aim is the release that a class of hardware is to get, with the revision in force.
+type Aim struct {
+	ID       string `db:"release_id"`
+	Revision int    `db:"revision"` // 0: the latest one that is no draft
+}
+
 // Targets are the target releases by class of hardware.
-func (s releases) Targets(ctx context.Context) (map[string]string, error) {
+func (s releases) Targets(ctx context.Context) (map[string]Aim, error) {
 	var rows []struct {
-		Class     string `db:"class"`
-		ReleaseID string `db:"release_id"`
+		Class string `db:"class"`
+		Aim
 	}
-	err := s.reader.SelectContext(ctx, &rows, "SELECT class, release_id FROM target")
-	out := make(map[string]string, len(rows))
+	err := s.reader.SelectContext(ctx, &rows, "SELECT class, release_id, revision FROM target")
+	out := make(map[string]Aim, len(rows))
 	for _, r := range rows {
-		out[r.Class] = r.ReleaseID
+		out[r.Class] = r.Aim
 	}
 	return out, err
 }
 
 // SetTarget chooses the target of a class of hardware.
-func (s releases) SetTarget(ctx context.Context, class, id string) error {
+func (s releases) SetTarget(ctx context.Context, class string, aim Aim) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error {
-		_, err := tx.Exec("INSERT INTO target (class, release_id) VALUES (?, ?) ON CONFLICT DO UPDATE SET "+
-			"release_id=excluded.release_id", class, id)
+		_, err := tx.Exec(
+			"INSERT INTO target (class, release_id, revision) VALUES (?, ?, ?) ON CONFLICT DO UPDATE SET "+
+				"release_id=excluded.release_id, revision=excluded.revision",
+			class,
+			aim.ID,
+			aim.Revision,
+		)
 		return err
 	})
 }
@@ -179,12 +190,19 @@ func flipAll(tx *sqlx.Tx, class string, was, is int64, now time.Time, why func(w
 	if len(flips) == 0 {
 		var same bool
 		if err := tx.Get(&same, "SELECT count(DISTINCT release_id||'@'||revision)=1 FROM judgement WHERE id IN (?, ?)",
-			was, is); err != nil || same {
+			was, is); err != nil ||
+			same {
 			return err // only the program is another
 		}
 	}
-	res, err := tx.Exec(`INSERT INTO rule_change (class, release_id, revision, was_release, was_revision, machines, at)
-		SELECT ?, n.release_id, n.revision, o.release_id, o.revision, (SELECT count(*) FROM verdict WHERE judgement_id=n.id), ? FROM judgement n JOIN judgement o ON o.id=? WHERE n.id=?`, class, millis(now), was, is)
+	res, err := tx.Exec(
+		`INSERT INTO rule_change (class, release_id, revision, was_release, was_revision, machines, at)
+		SELECT ?, n.release_id, n.revision, o.release_id, o.revision, (SELECT count(*) FROM verdict WHERE judgement_id=n.id), ? FROM judgement n JOIN judgement o ON o.id=? WHERE n.id=?`,
+		class,
+		millis(now),
+		was,
+		is,
+	)
 	if err != nil {
 		return err
 	}
@@ -192,8 +210,10 @@ func flipAll(tx *sqlx.Tx, class string, was, is int64, now time.Time, why func(w
 	if err != nil {
 		return err
 	}
-	put, err := tx.Prepare("INSERT INTO flip (machine_id, release_id, was, becomes, cause, at, about, why) SELECT ?, " +
-		"release_id, ?, ?, ?, ?, ?, ? FROM judgement WHERE id=?")
+	put, err := tx.Prepare(
+		"INSERT INTO flip (machine_id, release_id, was, becomes, cause, at, about, why) SELECT ?, " +
+			"release_id, ?, ?, ?, ?, ?, ? FROM judgement WHERE id=?",
+	)
 	if err != nil {
 		return err
 	}
@@ -232,9 +252,14 @@ func (s releases) RuleChanges(ctx context.Context, limit int) ([]RuleChange, err
 // Turned are the machines whose disposition a change of rules changed.
 func (s releases) Turned(ctx context.Context, change int64) ([]Flip, error) {
 	var out []Flip
-	err := s.reader.SelectContext(ctx, &out,
+	err := s.reader.SelectContext(
+		ctx,
+		&out,
 		"SELECT f.id, f.machine_id, d.key, d.name, f.release_id, f.was, f.becomes, f.cause, f.at, f.about, f.why FROM "+
 			"flip f JOIN machine d ON d.id=f.machine_id WHERE f.about=? AND f.cause=? ORDER BY f.becomes DESC, f.was, "+
-			"d.name", change, ByRules)
+			"d.name",
+		change,
+		ByRules,
+	)
 	return out, err
 }

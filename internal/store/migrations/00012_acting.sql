@@ -67,57 +67,6 @@ CREATE TABLE technician (
     at      INTEGER NOT NULL
 ) STRICT;
 
--- What was ordered: an order has lines, and a line has machines.
-CREATE TABLE purchase (
-    number     TEXT PRIMARY KEY, -- of the order, as the supplier knows it
-    supplier   TEXT NOT NULL,
-    ordered_on TEXT NOT NULL,
-    due_on     TEXT NOT NULL DEFAULT '',
-    note       TEXT NOT NULL DEFAULT '',
-    by_whom    TEXT NOT NULL,
-    at         INTEGER NOT NULL
-) STRICT;
-CREATE TABLE purchase_line (
-    number     TEXT NOT NULL REFERENCES purchase (number),
-    part       TEXT NOT NULL, -- as the parts order names it
-    quantity   INTEGER NOT NULL,
-    cents      INTEGER NOT NULL DEFAULT 0, -- for all of them; 0: unknown
-    arrived_on TEXT NOT NULL DEFAULT '',
-    PRIMARY KEY (number, part)
-) STRICT, WITHOUT ROWID;
-CREATE TABLE purchase_machine (
-    number     TEXT NOT NULL,
-    part       TEXT NOT NULL,
-    machine_id INTEGER NOT NULL REFERENCES machine (id),
-    fitted_on  TEXT NOT NULL DEFAULT '',
-    PRIMARY KEY (number, part, machine_id)
-) STRICT, WITHOUT ROWID;
-CREATE INDEX purchase_machine_machine ON purchase_machine (machine_id);
-
--- Which machine takes the place of one that is replaced.
-CREATE TABLE replacement (
-    machine_id INTEGER PRIMARY KEY REFERENCES machine (id),
-    name       TEXT NOT NULL, -- of the new machine, which may not have reported yet
-    by_whom    TEXT NOT NULL,
-    at         INTEGER NOT NULL
-) STRICT;
-
--- Whom somebody asked an open question, and what came of it.
-CREATE TABLE inquiry (
-    id          INTEGER PRIMARY KEY,
-    question    TEXT NOT NULL, -- key of the open question
-    title       TEXT NOT NULL, -- in words
-    asked       TEXT NOT NULL, -- whom
-    asked_on    TEXT NOT NULL,
-    due_on      TEXT NOT NULL DEFAULT '', -- when an answer is expected
-    note        TEXT NOT NULL DEFAULT '',
-    by_whom     TEXT NOT NULL,
-    at          INTEGER NOT NULL,
-    answered_at INTEGER NOT NULL DEFAULT 0, -- 0: an answer is awaited
-    answer      TEXT NOT NULL DEFAULT '',
-    answered_by TEXT NOT NULL DEFAULT ''
-) STRICT;
-
 -- A change of many machines: what each was before, so that it can be undone as one.
 CREATE TABLE bulk (
     id        INTEGER PRIMARY KEY,
@@ -138,3 +87,8 @@ CREATE TABLE bulk_machine (
     PRIMARY KEY (bulk_id, machine_id)
 ) STRICT, WITHOUT ROWID;
 CREATE INDEX bulk_machine_machine ON bulk_machine (machine_id);
+
+-- The revision that is in force: a newer one comes into force only on command.
+ALTER TABLE target ADD COLUMN revision INTEGER NOT NULL DEFAULT 0; -- 0: the latest one that is no draft
+UPDATE target SET revision = coalesce(
+    (SELECT j.revision FROM judgement j WHERE j.id = target.judgement_id AND j.release_id = target.release_id), 0);

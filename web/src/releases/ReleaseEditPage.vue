@@ -13,7 +13,7 @@ import DocumentEditor from './DocumentEditor.vue'
 import WhatIf from './WhatIf.vue'
 import ListImport from './ListImport.vue'
 import TroubleBox from '../ui/TroubleBox.vue'
-import { number } from '../words'
+import { useJudging } from '../use/useJudging'
 import { confirm } from '../ui/confirm'
 
 const props = defineProps<{ id?: string }>()
@@ -27,6 +27,7 @@ const loaded = ref(false)
 const kept = ref('') // what was read, or saved last
 const trouble = ref<unknown>()
 const saving = ref(false)
+const { progress, follow } = useJudging()
 const name = ref(props.id ?? '')
 const result = ref<Schemas['Validated']>()
 const editor = ref<InstanceType<typeof DocumentEditor>>()
@@ -81,37 +82,19 @@ watch([document_, files], () => {
   waiting = window.setTimeout(check, 400)
 })
 
-// Saving judges the fleet: how far that has come is asked for meanwhile.
-const judging = ref('Saving…')
-let asking = 0
-async function follow() {
-  const j = await ask(api.GET('/judging')).catch(() => undefined)
-  if (!saving.value) return
-  if (j?.running && j.machines)
-    judging.value = `Judging the fleet: ${number(j.done)} of ${number(j.machines)}`
-  asking = window.setTimeout(follow, 400)
-}
 async function save() {
   saving.value = true
-  judging.value = 'Saving…'
-  asking = window.setTimeout(follow, 400)
   trouble.value = undefined
   try {
-    const got = await keep(bundle.value)
+    const got = await follow(() => keep(bundle.value))
     kept.value = JSON.stringify(bundle.value)
     await cache.invalidateQueries({ key: queries.releases().key })
     await cache.invalidateQueries({ key: queries.release(got.id).key.slice(0, 2) })
-    await cache.invalidateQueries({ key: queries.ruleChanges().key })
-    await router.push(
-      got.change?.moved
-        ? { name: 'rule-change', params: { change: got.change.id } }
-        : { name: 'release', params: { id: got.id }, query: { revision: got.revision } },
-    )
+    await router.push({ name: 'release', params: { id: got.id }, query: { revision: got.revision } })
   } catch (e) {
     trouble.value = e
   } finally {
     saving.value = false
-    clearTimeout(asking)
   }
 }
 
@@ -174,7 +157,7 @@ onBeforeRouteLeave(
         </template>
       </div>
       <AppButton kind="main" :disabled="saving || !result || mistakes.length > 0" @click="save">
-        {{ saving ? judging : 'Save revision' }}
+        {{ saving ? progress || 'Saving…' : 'Save revision' }}
       </AppButton>
     </div>
 

@@ -4,6 +4,7 @@ import { computed } from 'vue'
 import { useRoute } from 'vue-router'
 
 import { queries } from '../queries'
+import ActivateRelease from './ActivateRelease.vue'
 import ChangeList from './ChangeList.vue'
 import PageEvidence from './PageEvidence.vue'
 import WhatIf from './WhatIf.vue'
@@ -70,7 +71,8 @@ const failing = (id: string) => ({
         on {{ sayDay(rel.retrieved) }}</template
       ><template v-if="rel.entered_by"> by {{ rel.entered_by }}</template
       >. It installs on {{ rel.class === 'pc' ? 'PCs' : 'Macs'
-      }}<template v-if="rel.target"> and is their target</template>.
+      }}<template v-if="rel.target"> and is their target</template
+      ><template v-else-if="!rel.draft">; it is not in force</template>.
     </p>
     <p v-if="rel.draft" class="font-semibold">A draft: the revision cannot judge the fleet.</p>
     <p v-if="rel.test_release" class="font-semibold">
@@ -112,6 +114,7 @@ const failing = (id: string) => ({
         <section v-if="!rel.target" aria-labelledby="what-if" class="no-print mb-8">
           <h2 id="what-if" class="mb-3 border-b border-line pb-1.5 font-semibold">Effect as the target</h2>
           <WhatIf :about="{ release: rel.id, revision: rel.revision }" label="Preview changes" />
+          <ActivateRelease v-if="manages && !rel.draft" :rel="rel" />
         </section>
         <section v-if="turns.length" aria-labelledby="turns" class="mb-8">
           <h2 id="turns" class="mb-2 border-b border-line pb-1.5 font-semibold">Effect on the fleet</h2>
