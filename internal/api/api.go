@@ -228,6 +228,21 @@ type KnowledgeList struct {
 	Documents []Knowledge `json:"documents"`
 }
 
+// KnowledgeVersion is a document of one kind that is or was in force.
+type KnowledgeVersion struct {
+	Number  int       `json:"number"`
+	Own     bool      `json:"own" doc:"A document of your own; otherwise what the program ships"`
+	InForce bool      `json:"in_force" doc:"It is the document in force now"`
+	AddedAt time.Time `json:"added_at"`
+	AddedBy string    `json:"added_by"`
+}
+
+// KnowledgeHistory lists the documents of one kind that were in force.
+type KnowledgeHistory struct {
+	Kind     string             `json:"kind" enum:"steps,guides,prices"`
+	Versions []KnowledgeVersion `json:"versions" doc:"The latest first"`
+}
+
 // KnowledgeText is the text of a knowledge document to put in force or to validate.
 type KnowledgeText struct {
 	Text string `json:"text" doc:"The document, in YAML or JSON"`

@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"fmt"
 	"slices"
+	"strconv"
 
 	"github.com/spf13/cobra"
 
@@ -63,11 +64,12 @@ func knowledgeCommands() []*cobra.Command {
 // getKnowledgeOptions are those of the document in force.
 type getKnowledgeOptions struct {
 	Shipped bool `option:"shipped" usage:"print what the program ships, or an example to start from"`
+	Number  int  `option:"number" least:"1" most:"1000000" usage:"print an earlier document, by its number in the history"`
 	documentOptions
 }
 
 func knowledgeCommand(kind, short string) *cobra.Command {
-	return with(command(kind, short+": get, set, remove, validate",
+	return with(command(kind, short+": get, set, remove, validate, history, activate",
 		func(c *call[listed]) error { return listKnowledge(c, kind) }), "knowledge",
 		command("get", "Print the "+kind+" in force; without a service, what the program ships",
 			func(c *call[getKnowledgeOptions]) error { return getKnowledge(c, kind) }),
@@ -75,6 +77,10 @@ func knowledgeCommand(kind, short string) *cobra.Command {
 			func(c *call[none]) error { return validateKnowledge(c, kind) }),
 		command("set FILE", "Put "+kind+" of your own in force at the service; the earlier document is kept",
 			func(c *call[serviceOptions]) error { return setKnowledge(c, kind) }),
+		command("history", "List the "+kind+" that were in force",
+			func(c *call[listed]) error { return knowledgeHistory(c, kind) }),
+		command("activate NUMBER", "Put earlier "+kind+" in force again, by their number in the history",
+			func(c *call[removeOptions]) error { return activateKnowledge(c, kind) }),
 		command("remove", "Return to the "+kind+" that the program ships",
 			func(c *call[removeOptions]) error { return removeKnowledge(c, kind) }))
 }
@@ -154,6 +160,24 @@ func inForce(h *api.Knowledge) string {
 
 func getKnowledge(c *call[getKnowledgeOptions], kind string) error {
 	text := knowledge.ShippedText(kind)
+	switch {
+	case c.o.Shipped && c.o.Number > 0:
+		return wrongUsage("--shipped and --number exclude each other")
+	case c.o.Number > 0:
+		s, err := c.client()
+		if err != nil {
+			return err
+		}
+		h, err := s.KnowledgeVersion(c.ctx(), kind, c.o.Number)
+		if err != nil {
+			return asUsage(err)
+		}
+		if h.Own {
+			text = []byte(h.Text)
+		}
+		_, err = c.out().Write(text)
+		return err
+	}
 	if !c.o.Shipped && serviceKnown(c.cmd) {
 		s, err := c.client()
 		if err != nil {
@@ -228,6 +252,67 @@ func setKnowledge(c *call[serviceOptions], kind string) error {
 			was.Number, say.Day(*was.AddedAt), was.AddedBy)
 	}
 	c.done("Your %s are in force (number %d).%s", kind, h.Number, replaced)
+	return nil
+}
+
+func knowledgeHistory(c *call[listed], kind string) error {
+	form, s, err := c.asked()
+	if err != nil {
+		return err
+	}
+	h, err := s.KnowledgeHistory(c.ctx(), kind)
+	if err != nil {
+		return err
+	}
+	own := func(v *api.KnowledgeVersion) string {
+		if v.Own {
+			return "your own"
+		}
+		return "the program's"
+	}
+	table := listing[api.KnowledgeVersion]{
+		format: "rolltop-knowledge-history/1",
+		none:   fmt.Sprintf("No %s of your own were ever in force.", kind),
+		columns: []column[api.KnowledgeVersion]{
+			{name: "number", head: "Number", value: func(v *api.KnowledgeVersion) string {
+				return fmt.Sprint(v.Number)
+			}},
+			{name: "what", head: "What", value: own},
+			{
+				name: "added_at", head: "Since",
+				value: func(v *api.KnowledgeVersion) string { return instant(&v.AddedAt) },
+				text:  func(v *api.KnowledgeVersion) string { return say.Moment(v.AddedAt) },
+			},
+			{name: "added_by", head: "By", value: func(v *api.KnowledgeVersion) string { return v.AddedBy }},
+			{name: "in_force", head: "In force", value: func(v *api.KnowledgeVersion) string {
+				return map[bool]string{true: "yes", false: "no"}[v.InForce]
+			}},
+		},
+	}
+	return table.print(c.place, form, h, h.Versions)
+}
+
+func activateKnowledge(c *call[removeOptions], kind string) error {
+	number, err := strconv.Atoi(c.args[0])
+	if err != nil || number < 1 {
+		return wrongUsage("%q is not a number of the history; rolltop %s history lists all", c.args[0], kind)
+	}
+	s, err := c.client()
+	if err != nil {
+		return err
+	}
+	if err := c.sure(c.o.Yes, "Put number %d of the %s in force again?", number, kind); err != nil {
+		return err
+	}
+	h, err := s.ActivateKnowledge(c.ctx(), kind, number)
+	if err != nil {
+		return asUsage(err)
+	}
+	whose := "Your"
+	if !h.Own {
+		whose = "The program's"
+	}
+	c.done("%s %s of number %d are in force again, as number %d.", whose, kind, number, h.Number)
 	return nil
 }
 

@@ -2,6 +2,7 @@ package client
 
 import (
 	"context"
+	"fmt"
 	"net/http"
 	"net/url"
 
@@ -30,6 +31,22 @@ func (c knowledge) SetKnowledge(ctx context.Context, kind string, text []byte) (
 		"knowledge/"+url.PathEscape(kind),
 		api.KnowledgeText{Text: string(text)},
 	)
+}
+
+// KnowledgeHistory lists the documents of one kind that were in force, the latest first.
+func (c knowledge) KnowledgeHistory(ctx context.Context, kind string) (api.KnowledgeHistory, error) {
+	return get[api.KnowledgeHistory](ctx, c.conn, "knowledge/"+url.PathEscape(kind)+"/history", nil)
+}
+
+// KnowledgeVersion is a document of one kind that is or was in force.
+func (c knowledge) KnowledgeVersion(ctx context.Context, kind string, number int) (api.Knowledge, error) {
+	return get[api.Knowledge](ctx, c.conn, fmt.Sprintf("knowledge/%s/history/%d", url.PathEscape(kind), number), nil)
+}
+
+// ActivateKnowledge puts an earlier document of one kind in force again, under a number of its own.
+func (c knowledge) ActivateKnowledge(ctx context.Context, kind string, number int) (api.Knowledge, error) {
+	path := fmt.Sprintf("knowledge/%s/history/%d/activate", url.PathEscape(kind), number)
+	return send[api.Knowledge](ctx, c.conn, http.MethodPost, path, nil)
 }
 
 // RemoveKnowledge returns to the documents that the program ships.

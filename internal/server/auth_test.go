@@ -60,7 +60,9 @@ var scopes = map[string]string{
 	"GET /users":  "manage", "PUT /users/{name}": "manage", "DELETE /users/{name}": "manage",
 	"PUT /session/password": "read", "GET /audit": "manage",
 	"GET /knowledge": "read", "GET /knowledge/{kind}": "read", "PUT /knowledge/{kind}": "manage",
-	"POST /knowledge/{kind}/validate": "manage", "DELETE /knowledge/{kind}": "manage",
+	"GET /knowledge/{kind}/history": "read", "GET /knowledge/{kind}/history/{number}": "read",
+	"POST /knowledge/{kind}/history/{number}/activate": "manage",
+	"POST /knowledge/{kind}/validate":                  "manage", "DELETE /knowledge/{kind}": "manage",
 	"GET /machines/{key}/results":             "read",
 	"PUT /machines/{key}/ticks/{kind}/{item}": "work", "DELETE /machines/{key}/ticks/{kind}/{item}": "work",
 	"POST /machines/{key}/visit-link": "work", "DELETE /machines/{key}/visit-link": "work",
@@ -121,8 +123,8 @@ func TestNobodyIsLetIn(t *testing.T) {
 			continue
 		}
 		method, path, _ := strings.Cut(op, " ")
-		path = strings.NewReplacer("{key}", "x", "{id}", "999", "{fact}", "tpm.state", "{kind}", "steps", "{item}",
-			"backup", "{name}", "x").Replace(path)
+		path = strings.NewReplacer("{key}", "x", "{id}", "999", "{fact}", "tpm.state", "{kind}", "steps",
+			"{number}", "999", "{item}", "backup", "{name}", "x").Replace(path)
 		for who, token := range tokens {
 			if op == "DELETE /session/token" && who != "nobody" {
 				token = s.NewToken(t, "to end "+who,
@@ -254,6 +256,8 @@ func TestNoGetChangesAnything(t *testing.T) {
 				"gull-001/check?release=skerry-13",
 				"{key}/results",
 				fmt.Sprintf("gull-001/results?inventory=%d", dev.History[0].ID),
+				"{kind}/history/{number}",
+				"prices/history/1",
 				"{kind}",
 				"steps",
 				"{key}",

@@ -181,7 +181,7 @@ func walk(t *testing.T, s *servertest.Service, keys []string) []string {
 	machines := append([]string{"gull-007"}, keys[:2]...)
 	values := map[string][]string{
 		"key": machines, "a": machines, "b": machines, "id": {"1", "2", "3", "4", "skerry-12", "fathom-9"},
-		"kind": {"steps", "guides", "prices"}, "name": {"x"},
+		"kind": {"steps", "guides", "prices"}, "number": {"1"}, "name": {"x"},
 		"where": {"", "pilotboat", "disposition=ready"}, "class": {"pc"},
 		"list":   {"visits", "batches", "parts", "questions", "watch", "messages", "decisions", "waves", "research"},
 		"format": {"json", "csv"}, "facts": {"device.serial,os.name,device.model"}, "sort": {"name"}, "all": {"true"},

@@ -88,6 +88,57 @@ func (s knowledgeAPI) removeKnowledge(ctx context.Context, in *knowledgeInput) (
 	return s.replace(ctx, in.Kind, "")
 }
 
+func (s knowledgeAPI) history(ctx context.Context, in *knowledgeInput) (api.KnowledgeHistory, error) {
+	out := api.KnowledgeHistory{Kind: in.Kind, Versions: []api.KnowledgeVersion{}}
+	stored, err := s.store.KnowledgeHistory(ctx, in.Kind)
+	for i := range stored {
+		k := &stored[i]
+		out.Versions = append(out.Versions, api.KnowledgeVersion{
+			Number: k.Number, Own: k.Text != "", InForce: i == 0, AddedAt: k.Added(), AddedBy: k.AddedBy,
+		})
+	}
+	return out, err
+}
+
+type knowledgeVersion struct {
+	Kind   string `path:"kind" enum:"steps,guides,prices"`
+	Number int    `path:"number" minimum:"1"`
+}
+
+// version is a document that is or was in force; its number tells which.
+func (s knowledgeAPI) version(ctx context.Context, in *knowledgeVersion) (api.Knowledge, error) {
+	stored, err := s.store.KnowledgeHistory(ctx, in.Kind)
+	if err != nil {
+		return api.Knowledge{}, err
+	}
+	for i := range stored {
+		if k := &stored[i]; k.Number == in.Number {
+			at := k.Added()
+			return api.Knowledge{
+				Kind: k.Kind, Own: k.Text != "", Number: k.Number, AddedAt: &at, AddedBy: k.AddedBy, Text: k.Text,
+				Shipped: string(knowledge.ShippedText(k.Kind)),
+			}, nil
+		}
+	}
+	return api.Knowledge{}, missing("the history of the %s has no number %d", in.Kind, in.Number)
+}
+
+// activate puts an earlier document in force again, under a number of its own.
+func (s knowledgeAPI) activate(ctx context.Context, in *knowledgeVersion) (api.Knowledge, error) {
+	earlier, err := s.version(ctx, in)
+	if err != nil {
+		return api.Knowledge{}, err
+	}
+	now, err := s.showKnowledge(ctx, &knowledgeInput{in.Kind})
+	if err != nil {
+		return now, err
+	}
+	if now.Text == earlier.Text {
+		return now, refuse("Nothing was changed", "number %d of the %s is in force already", in.Number, in.Kind)
+	}
+	return s.replace(ctx, in.Kind, earlier.Text)
+}
+
 func (s knowledgeAPI) replace(ctx context.Context, kind, text string) (api.Knowledge, error) {
 	if err := s.Judge.PutKnowledge(ctx, kind, text); err != nil {
 		return api.Knowledge{}, err

@@ -319,6 +319,16 @@ func (s *Server) routes() []group {
 			{"validate-knowledge", post, "/knowledge/{kind}/validate", ScopeManage,
 				"Validate a document without putting it in force",
 				body(s, knowledgeAPI{s}.validateKnowledge), []option{atMost(doc.MaxBytes + 1), fails(mistaken)}},
+			{"knowledge-history", get, "/knowledge/{kind}/history", ScopeRead,
+				"List the documents of one kind that were in force",
+				body(s, knowledgeAPI{s}.history), nil},
+			{"knowledge-version", get, "/knowledge/{kind}/history/{number}", ScopeRead,
+				"Get a document that is or was in force", body(s, knowledgeAPI{s}.version), []option{fails(notFound)}},
+			{"activate-knowledge", post, "/knowledge/{kind}/history/{number}/activate", ScopeManage,
+				"Put an earlier document in force again",
+				body(s, knowledgeAPI{s}.activate), []option{fails(notFound, mistaken),
+					says("It gets a number of its own, and the fleet is judged again if that can change a result. " +
+						"One with mistakes by the rules of this version is refused.")}},
 			{"remove-knowledge", remove, "/knowledge/{kind}", ScopeManage, "Return to what the program ships",
 				body(s, knowledgeAPI{s}.removeKnowledge), []option{fails(notFound)}},
 		}},
@@ -485,9 +495,10 @@ func (s *Server) releaseRoutes() []route {
 			body(s, releasesAPI{s}.addRelease),
 			[]option{fails(conflict), takesDocument[release.Document](doc.MaxBytes)}},
 		{"activate-release", post, "/releases/{id}/activate", ScopeManage,
-			"Put a revision of a release in force; the fleet is judged again",
+			"Put a revision of a release in force",
 			body(s, releasesAPI{s}.activate), []option{fails(notFound, mistaken),
-				says("Adding a release or a revision puts nothing in force. Preview the effect with POST /what-if. " +
+				says("The fleet is judged again. Adding a release or a revision puts nothing in force. " +
+					"Preview the effect with POST /what-if. " +
 					"Going back to an earlier revision is the same operation.")}},
 		{"targets", get, "/targets", ScopeRead, "Show the target release of each class of hardware",
 			body(s, releasesAPI{s}.showTargets), []option{versioned[api.TargetSet]}},

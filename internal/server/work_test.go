@@ -3,6 +3,7 @@ package server_test
 import (
 	"context"
 	"encoding/json"
+	"fmt"
 	"net/http"
 	"net/http/httptest"
 	"path/filepath"
@@ -375,6 +376,43 @@ func TestGoingBackJudgesAnew(t *testing.T) {
 	if _, err := s.Client.SetKnowledge(ctx, "guides", []byte(text.Text)); err != nil || disposition() != "ready" {
 		t.Errorf("%v: with the first guides again it is %s", err, disposition())
 	}
+}
+
+// An earlier document comes into force again with its verdicts, and every one is kept.
+func TestKnowledgeComesBack(t *testing.T) {
+	t.Parallel()
+	s := servertest.Demo(t, nil)
+	first, err := s.Client.Knowledge(ctx, "guides")
+	expect.NoError(t, err)
+	const where = "disposition=decide maker=Fennick"
+	before := total(t, s.Client, where)
+	guides := `{format: rolltop-guides/1, guides: [{id: tern, title: Tern, maker: Fennick, facts: {tpm.header: false}}]}`
+	second, err := s.Client.SetKnowledge(ctx, "guides", []byte(guides))
+	expect.NoError(t, err)
+	if total(t, s.Client, where) == before {
+		t.Fatal("the guides change no verdict")
+	}
+	third, err := s.Client.ActivateKnowledge(ctx, "guides", first.Number)
+	expect.NoError(t, err)
+	expect.Same(t, "the text in force", third.Text, first.Text)
+	expect.Same(t, "machines to decide on", total(t, s.Client, where), before)
+	h, err := s.Client.KnowledgeHistory(ctx, "guides")
+	expect.NoError(t, err)
+	var got []string
+	for _, v := range h.Versions {
+		got = append(got, fmt.Sprint(v.Number, v.Own, v.InForce))
+	}
+	expect.Same(t, "the history", fmt.Sprint(got), fmt.Sprint([]string{
+		fmt.Sprint(second.Number+1, true, true), fmt.Sprint(second.Number, true, false),
+		fmt.Sprint(first.Number, true, false),
+	}))
+	kept, err := s.Client.KnowledgeVersion(ctx, "guides", second.Number)
+	expect.NoError(t, err)
+	expect.Same(t, "the text of the second", kept.Text, guides)
+	_, err = s.Client.ActivateKnowledge(ctx, "guides", first.Number)
+	refused(t, "what is in force already", err, "in force already")
+	_, err = s.Client.ActivateKnowledge(ctx, "guides", 99)
+	refused(t, "a number that is not there", err, "the history of the guides has no number 99")
 }
 
 func TestKnowledgeOutlivesARestart(t *testing.T) {

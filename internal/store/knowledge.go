@@ -30,6 +30,14 @@ func (s releases) AllKnowledge(ctx context.Context) ([]Knowledge, error) {
 	return out, err
 }
 
+// KnowledgeHistory are the documents of a kind that were in force, the latest first.
+func (s releases) KnowledgeHistory(ctx context.Context, kind string) ([]Knowledge, error) {
+	out := []Knowledge{}
+	err := s.reader.SelectContext(ctx, &out,
+		"SELECT kind, number, text, added_at, added_by FROM knowledge WHERE kind=? ORDER BY number DESC", kind)
+	return out, err
+}
+
 // SetKnowledge keeps a document behind those of its kind before it.
 func (s releases) SetKnowledge(ctx context.Context, kind, text, by string, now time.Time) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error {

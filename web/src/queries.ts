@@ -103,4 +103,7 @@ export const queries = {
   knowledge: named('knowledge', (kind: 'guides' | 'prices' | 'steps') =>
     ask(api.GET('/knowledge/{kind}', { params: { path: { kind } } })),
   ),
+  knowledgeHistory: named('knowledge-history', (kind: 'guides' | 'prices' | 'steps') =>
+    ask(api.GET('/knowledge/{kind}/history', { params: { path: { kind } } })),
+  ),
 }

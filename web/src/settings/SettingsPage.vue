@@ -8,6 +8,7 @@ import { api, ask, ifUnchanged, type Schemas } from '../client'
 import { queries } from '../queries'
 import AuditTab from './AuditTab.vue'
 import DocumentEditor from '../releases/DocumentEditor.vue'
+import KnowledgeHistory from './KnowledgeHistory.vue'
 import KeepingTab from './KeepingTab.vue'
 import OwnPassword from './OwnPassword.vue'
 import PeopleTab from './PeopleTab.vue'
@@ -170,5 +171,6 @@ const drop = () =>
         </button>
       </template>
     </div>
+    <KnowledgeHistory :key="kind" :kind="kind" />
   </template>
 </template>
