@@ -413,7 +413,7 @@ func TestKnowledge(t *testing.T) {
 	expect.NoError(t, err)
 	expect.Same(t, "h.Number", h.Number, 2)
 	expect.Contains(t, h.Text, `models: ["OB-*"]`)
-	must(t, p.Click("main details summary"), p.WaitText("2 documents were in force"),
+	must(t, p.Click("main details summary"), p.WaitText("History: 2 documents"),
 		p.Press("main", "Put number 1 in force again"), p.WaitText("The document in force now is kept."),
 		p.Press("[role=dialog]", "Put in force"), p.WaitText("Your document 3, by demo"))
 	h, err = s.Client.Knowledge(t.Context(), "guides")

@@ -294,3 +294,30 @@ func TestDecisionsMove(t *testing.T) {
 	_, err = c.SetDecision(ctx, d.ID, api.ChangeDecision{Until: today(50)})
 	expect.That(t, "one that has ended is moved", err != nil)
 }
+
+// Whoever is limited to a site undoes changes of their machines only, and learns no others' names by trying.
+func TestUndoingIsLimitedToOnesSites(t *testing.T) {
+	t.Parallel()
+	s := servertest.Demo(t, nil)
+	tok, err := s.Client.AddToken(ctx, api.NewToken{Name: "of the quay", Scope: "work", Sites: []string{"Gull Quay"}})
+	expect.NoError(t, err)
+	c, yes := s.As(t, tok.Secret), true
+	theirs := api.MachineChanges{Where: `site="Holm Ferry" class=pc`, Tag: []string{"spring"}}
+	got, err := s.Client.Change(ctx, theirs)
+	expect.NoError(t, err)
+	_, err = c.Undo(ctx, got.Change, true)
+	refused(t, "machines of another site", err, "that you do not see")
+	// Each machine is another one now, so that nothing would be undone.
+	again := api.MachineChanges{Where: theirs.Where, Tag: []string{"summer"}}
+	_, err = s.Client.Change(ctx, again)
+	expect.NoError(t, err)
+	undone, err := c.Undo(ctx, got.Change, true)
+	refused(t, "machines of another site that stay", err, "that you do not see")
+	expect.Same(t, "machines that are named", len(undone.KeptMachines), 0)
+
+	mine, err := c.Change(ctx, api.MachineChanges{Where: "class=pc", Retire: &yes})
+	expect.NoError(t, err)
+	undone, err = c.Undo(ctx, mine.Change, false)
+	expect.NoError(t, err)
+	expect.Same(t, "of their own", undone.Undone, mine.Changed)
+}

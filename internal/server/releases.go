@@ -55,6 +55,20 @@ func (s releasesAPI) listReleases(ctx context.Context, _ *struct{}) (api.Release
 	return out, err
 }
 
+// rowOf is the row of a stored revision.
+func (s releasesAPI) rowOf(ctx context.Context, rel *release.Release) (api.ReleaseRow, error) {
+	refs, err := s.store.Releases(ctx)
+	if err != nil {
+		return api.ReleaseRow{}, err
+	}
+	for i := range refs {
+		if refs[i].ID == rel.ID && refs[i].Revision == rel.Revision {
+			return s.releaseRow(&refs[i]), nil
+		}
+	}
+	return api.ReleaseRow{}, store.ErrNotFound
+}
+
 func (s releasesAPI) showRelease(ctx context.Context, in *releaseInput) (out api.Release, err error) {
 	rel, err := s.findRelease(ctx, in.ID, in.Revision)
 	if err != nil {
@@ -250,15 +264,9 @@ func (s releasesAPI) addRelease(ctx context.Context, in *document) (out api.Rele
 			return out, err
 		}
 	}
-	out.ReleaseRow = s.releaseRow(&store.ReleaseRef{
-		ID:       rel.ID,
-		Revision: rel.Revision,
-		Name:     rel.Name,
-		Class:    rel.InstallsOn,
-		Draft:    rel.Draft,
-		Test:     rel.TestRelease,
-		AddedAt:  s.now().UnixMilli(),
-	})
+	if out.ReleaseRow, err = s.rowOf(ctx, rel); err != nil {
+		return out, err
+	}
 	return out, nil
 }
 
@@ -277,15 +285,9 @@ func (s releasesAPI) activate(ctx context.Context, in *struct {
 	if err := s.Judge.Activate(ctx, rel); err != nil {
 		return out, err
 	}
-	out.ReleaseRow = s.releaseRow(&store.ReleaseRef{
-		ID:       rel.ID,
-		Revision: rel.Revision,
-		Name:     rel.Name,
-		Class:    rel.InstallsOn,
-		Draft:    rel.Draft,
-		Test:     rel.TestRelease,
-		AddedAt:  s.now().UnixMilli(),
-	})
+	if out.ReleaseRow, err = s.rowOf(ctx, rel); err != nil {
+		return out, err
+	}
 	change, err := s.RuleChanges.By(ctx, rel)
 	if err == nil && change != nil && change.ID != last {
 		shown := ruleChange(change)

@@ -76,6 +76,7 @@ func TestRulesChange(t *testing.T) {
 		t.Errorf("before it is put in force there are %d changes of rules, %v", len(n.Changes), err)
 	}
 	got, err := s.Client.Activate(ctx, "skerry-12", api.Activate{Revision: 6})
+	expect.That(t, "a revision keeps the moment when it was added", got.AddedAt.Equal(added.AddedAt))
 	close(stop)
 	watching.Wait()
 	expect.NoError(t, err)

@@ -386,7 +386,8 @@ func TestKnowledgeComesBack(t *testing.T) {
 	expect.NoError(t, err)
 	const where = "disposition=decide maker=Fennick"
 	before := total(t, s.Client, where)
-	guides := `{format: rolltop-guides/1, guides: [{id: tern, title: Tern, maker: Fennick, facts: {tpm.header: false}}]}`
+	guides := `{format: rolltop-guides/1,
+  guides: [{id: tern, title: Tern, maker: Fennick, facts: {tpm.header: false}}]}`
 	second, err := s.Client.SetKnowledge(ctx, "guides", []byte(guides))
 	expect.NoError(t, err)
 	if total(t, s.Client, where) == before {

@@ -93,24 +93,12 @@ func (b *Bulk) Undo(ctx context.Context, id int64, trial bool) (out Undone, err 
 		)
 	}
 	if what.UndoneAt > 0 {
-		return out, refuse("Already undone", "change %d (%s) was undone by %s", id, what.Says, what.UndoneBy)
+		return out, refuse("Already undone", "change %d was undone by %s", id, what.UndoneBy)
 	}
-	seen := map[int64]bool{}
-	for _, m := range got.Undone {
-		seen[m] = true
-	}
-	if ViewerOf(ctx).Limited() {
-		mine, err := b.index.seen(ctx, seen)
-		if err != nil {
-			return out, err
-		}
-		if len(mine) < len(seen) {
-			return out, refuse(
-				"Not yours alone",
-				"change %d concerns machines that you do not see; ask an administrator",
-				id,
-			)
-		}
+	if hidden, err := b.hidden(ctx, slices.Concat(got.Undone, got.Kept)); err != nil {
+		return out, err
+	} else if hidden {
+		return out, refuse("Not yours alone", "change %d concerns machines that you do not see; ask an administrator", id)
 	}
 	if !trial {
 		store.Note(ctx, what.Says, "undone on "+say.Count(len(got.Undone), "machine", "machines"))
@@ -126,6 +114,26 @@ func (b *Bulk) Undo(ctx context.Context, id int64, trial bool) (out Undone, err 
 		b.index.Changed(slices.Concat(got.Undone, got.Kept)...)
 	}
 	return out, err
+}
+
+// hidden reports whether the viewer does not see one of some machines; machines that are gone do not count.
+func (b *Bulk) hidden(ctx context.Context, ids []int64) (bool, error) {
+	if !ViewerOf(ctx).Limited() {
+		return false, nil
+	}
+	some := map[int64]bool{}
+	err := b.index.View(ctx, func(x *fleet.Index) {
+		for _, id := range ids {
+			if x.Row(id) != nil {
+				some[id] = true
+			}
+		}
+	})
+	if err != nil {
+		return false, err
+	}
+	mine, err := b.index.seen(ctx, some)
+	return len(mine) < len(some), err
 }
 
 // undo undoes a change of any kind.

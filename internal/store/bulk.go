@@ -146,16 +146,21 @@ func (s *database) Undo(
 			}
 			out.Undone = append(out.Undone, r.Machine)
 		}
-		if trial {
-			return errTrial
-		}
-		_, err := tx.Exec("UPDATE bulk SET undone_at=?, undone_by=? WHERE id=?", millis(now), by, id)
-		return err
+		return markUndone(tx, id, by, now, trial)
 	})
 	if errors.Is(err, errTrial) {
 		err = nil
 	}
 	return b, out, err
+}
+
+// markUndone marks a change as undone; a trial ends here, and the error takes back what it did.
+func markUndone(tx *sqlx.Tx, id int64, by string, now time.Time, trial bool) error {
+	if trial {
+		return errTrial
+	}
+	_, err := tx.Exec("UPDATE bulk SET undone_at=?, undone_by=? WHERE id=?", millis(now), by, id)
+	return err
 }
 
 // What a machine is, as changes of many machines write it down.

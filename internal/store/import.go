@@ -219,11 +219,7 @@ func (s machines) UndoImport(
 				out.Kept = append(out.Kept, r.Machine)
 			}
 		}
-		if trial {
-			return errTrial
-		}
-		_, err := tx.Exec("UPDATE bulk SET undone_at=?, undone_by=? WHERE id=?", millis(now), by, id)
-		return err
+		return markUndone(tx, id, by, now, trial)
 	})
 	if errors.Is(err, errTrial) {
 		err = nil

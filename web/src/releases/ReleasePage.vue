@@ -125,7 +125,7 @@ const failing = (id: string) => ({
                 class="underline underline-offset-2"
                 >{{ c.says }}</RouterLink
               >
-              <span class="text-soft"> {{ sayDay(c.at) }}</span>
+              <span class="ml-2 text-soft">{{ sayDay(c.at) }}</span>
             </li>
           </ul>
         </section>

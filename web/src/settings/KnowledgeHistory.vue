@@ -32,7 +32,7 @@ const back = (v: Schemas['KnowledgeVersion']) =>
 
 <template>
   <details v-if="data && data.versions.length > 1" class="mt-6">
-    <summary class="cursor-pointer font-semibold">{{ data.versions.length }} documents were in force</summary>
+    <summary class="cursor-pointer font-semibold">History: {{ data.versions.length }} documents</summary>
     <ul class="mt-1 text-sm">
       <li
         v-for="v in data.versions"
