@@ -98,7 +98,8 @@ func (b *Bulk) Undo(ctx context.Context, id int64, trial bool) (out Undone, err 
 	if hidden, err := b.hidden(ctx, slices.Concat(got.Undone, got.Kept)); err != nil {
 		return out, err
 	} else if hidden {
-		return out, refuse("Not yours alone", "change %d concerns machines that you do not see; ask an administrator", id)
+		return out, refuse("Not yours alone",
+			"change %d concerns machines that you do not see; ask an administrator", id)
 	}
 	if !trial {
 		store.Note(ctx, what.Says, "undone on "+say.Count(len(got.Undone), "machine", "machines"))
