@@ -24,8 +24,6 @@ export PATH="$PWD/bin:$PATH" ROLLTOP_SERVER=$address ROLLTOP_TOKEN=$token
 shots=$PWD/$shots
 cp internal/standin/releases/* "$work"
 rolltop machines get lant-001 >"$work/lant-001.json"
-rolltop machines get gull-007 >"$work/gull-007.json"
-terminal inspect 21 'rolltop inspect --inventory gull-007.json'
 terminal check 72 'rolltop check --release skerry-12.yaml --inventory lant-001.json'
 cp internal/standin/knowledge/* "$work"
 rolltop machines get nslip-033 >"$work/nslip-033.json"

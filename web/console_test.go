@@ -383,6 +383,16 @@ func TestVisitOnATelephone(t *testing.T) {
 			t.Errorf("it is %d wide on a screen of %d", n, width)
 		}
 	}
+	// What is done is recorded on the phone; a key in a field records nothing.
+	must(t, phone.Type("input[name=name]", "Ada"), phone.Key("\r"))
+	d, err := s.Client.Machine(t.Context(), "gull-101")
+	must(t, err)
+	if d.Check.Ticked("step/tpm-on") != nil {
+		t.Error("a key in a field has recorded a step")
+	}
+	must(t, phone.Click("[aria-label^='Record as done: Firmware: TPM on']"))
+	_ = phone.WaitText("Recorded as done") // the page may be left while it is looked at
+	must(t, phone.WaitText("Recorded as done: Firmware: TPM on"), phone.WaitText("Done by Ada, by the link of"))
 	must(t, p.Click("[role=dialog] button.underline"), p.WaitGone("[role=dialog]"), phone.Go(link),
 		phone.WaitText("This link has expired"))
 }

@@ -22,19 +22,19 @@ func TestWork(t *testing.T) {
 	// A number leads to its machines.
 	must(t, p.Click("[aria-labelledby=order] tbody tr:first-child a"), p.WaitText("17 machines of 284"))
 	must(t, p.Go(s.URL+"/work?tab=visits"), p.WaitText("NSLIP-003"), p.Click("[aria-label='Select NSLIP-003']"),
-		p.WaitText("Assign one visit to"), p.Click("#overwrite"), p.Type("#who", "the new one"), p.Key("\r"),
+		p.WaitText("Assign one visit to"), p.Click("#overwrite"), p.Type("#who", "technician, east"), p.Key("\r"),
 		p.WaitText("Assign one machine?"), p.Click("[data-confirm]"),
 		p.WaitText("One machine was changed."))
 	must(t, p.Click("[aria-label='Mark as done on NSLIP-003: Firmware: secure boot on']"),
 		p.WaitText("The next inventory confirms it"), p.WaitText("ticked"))
 	d, err := s.Client.Machine(t.Context(), "nslip-003")
 	expect.NoError(t, err)
-	expect.Same(t, "d.Who", d.Who, "the new one")
+	expect.Same(t, "d.Who", d.Who, "technician, east")
 	expect.That(t, `d.Check.Ticked("step/secure-boot-on") != nil`, d.Check.Ticked("step/secure-boot-on") != nil)
 	must(t, p.Click("[data-site='North Slip'] [aria-haspopup=dialog]"), p.WaitText("Messages"),
 		p.WaitText("A technician will come to your desk"), p.Key("\x1b"))
 	// Only somebody's.
-	must(t, p.Go(s.URL+"/work?tab=visits&where=assigned%3D%22the+new+one%22"), p.WaitText("visit at one site"))
+	must(t, p.Go(s.URL+"/work?tab=visits&where=assigned%3D%22technician,+east%22"), p.WaitText("300 minutes a day"))
 	must(t, p.Go(s.URL+"/work?tab=parts"), p.WaitText("Confirm in the maker’s manual"),
 		p.Type("[aria-label='On hand: new tablet']", "1"), p.Key("\r"), p.WaitText("new tablet: 1 on hand"))
 	must(t, p.Go(s.URL+"/work?tab=questions"), p.WaitText("engineering sample"), p.Go(s.URL+"/work?tab=watch"),
@@ -74,6 +74,45 @@ func TestDecisions(t *testing.T) {
 		p.Fill(decide, "Until (inclusive)", until),
 		p.Fill(decide, "Reason", "It is enough"),
 		p.Press(decide, "Add decision"), p.WaitText("the installer refuses"))
+}
+
+// An order is recorded for the machines that need the part, arrives, and is seen on the page of its machine; a price far
+// from the table's is asked about.
+func TestOrdersOnThePage(t *testing.T) {
+	s := servertest.Demo(t, web.Console())
+	must(t, standin.Furnish(t.Context(), s, s.Now()))
+	p := openRefused(t, s)
+	form := "[aria-label='Record an order of new desktop']"
+	must(t, p.Go(s.URL+"/work?tab=parts"), p.WaitText("gives each part once"),
+		p.Click("[aria-label='Machines that get: new desktop']"), p.WaitText("1 to order"),
+		p.Click("[aria-label='Record an order of: new desktop']"), p.WaitText("Number of the order"),
+		p.Fill(form, "Number of the order", "T-104"), p.Fill(form, "Price of one", "5900"),
+		p.Press(form, "Record order of 8"), p.WaitText("is far from that"))
+	agree(t, p)
+	must(t, p.Fill(form, "Price of one", "590"), p.Press(form, "Record order of 8"),
+		p.WaitText("8 ordered, for eight machines"))
+	agree(t, p)
+	must(t, p.Click("[aria-label^='Record arrival of order T-104']"), p.WaitText("8 arrived, for eight machines"))
+	o, err := s.Client.Order(t.Context(), "T-104")
+	expect.NoError(t, err)
+	must(t, p.Go(s.URL+"/machines/"+o.Items[0].Machine.Key), p.WaitText("New desktop: arrived on"))
+	const replacements = "[aria-labelledby=replacements]"
+	must(t, p.Go(s.URL+"/work?tab=parts"), p.WaitText("GULL-041 has not reported yet"),
+		p.Fill(replacements, "Old machine", "gull-008"), p.Fill(replacements, "Name of the new machine", "gull-041"),
+		p.Press(replacements, "Record replacement"), p.WaitText("takes the place of another machine already"))
+}
+
+// A question is recorded as put to somebody, and its answer as a row of a proposal.
+func TestQuestionsOnThePage(t *testing.T) {
+	s := servertest.Demo(t, web.Console())
+	p := open(t, s)
+	const list = "main li:first-of-type"
+	must(t, p.Go(s.URL+"/work?tab=questions"), p.WaitText("engineering sample"),
+		p.Click("[aria-label^='Record whom it was put to: Corvane 0000']"), p.WaitText("Answer by"),
+		p.Fill(list, "Asked", "the maker"), p.Press(list, "Record question"), p.WaitText("Asked the maker on"))
+	agree(t, p)
+	must(t, p.Click("[aria-label^='Record the answer: Corvane 0000']"), p.WaitText("Where it is from"),
+		p.Fill(list, "Answer", "yes"), p.Click(list+" form [type=submit]"), p.WaitText("Proposed as skerry-12@6"))
 }
 
 // A wave is made, filled with what may enter, handed over, and what became of a machine

@@ -23,6 +23,7 @@ const (
 	TickPreparation = "prepare/"
 	TickStep        = "step/"
 	TickLeaving     = "leave/"
+	TickAfter       = "after/" // a question to the user after the upgrade
 )
 
 // Items are what can be ticked on the machine.

@@ -66,10 +66,15 @@ const (
 	ExternalWho     = "assigned"
 	ExternalChanged = "rule_change"
 	ExternalVisit   = "visit" // the day of a visit
+	ExternalOrder   = "order" // the number of an order that was placed
+	ExternalPart    = "part"  // that the plan takes
 	ExternalOffer   = "offer" // when the target is offered: it depends on the day and on many facts
 )
 
-var externalKeys = []string{ExternalOutcome, ExternalChanged, ExternalWave, ExternalWho, ExternalOffer, ExternalVisit}
+var externalKeys = []string{
+	ExternalOutcome, ExternalChanged, ExternalWave, ExternalWho, ExternalOffer, ExternalVisit, ExternalOrder,
+	ExternalPart,
+}
 
 // Naming says whether the part names one machine.
 func (s External) Naming() bool { return !slices.Contains(externalKeys, s.What) }

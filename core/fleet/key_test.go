@@ -19,6 +19,7 @@ func TestEveryKey(t *testing.T) {
 		"decision": "hold", "ends": "90", "older": "14", "missing": "tpm.header", "rule_change": "1", "wave": "1",
 		"certainty": "expected", "class": "pc", "cause": "needs-rights", "outcome": "failed", "route": "reinstall",
 		"offer": "late", "support": "over", "visit": "2026-12-03",
+		"order": "T-104", "part": "new laptop",
 	}
 	for _, yesOrNo := range []string{"duplicate", "hold", "judged", "retired", "unsupported"} {
 		sample[yesOrNo] = "yes"
@@ -29,7 +30,7 @@ func TestEveryKey(t *testing.T) {
 	open := []string{
 		"alone", "fails", "fixed_by", "further", "installed",
 		"key", "maker", "model", "site", "step", "tag", "unknown", "waived",
-		"assigned",
+		"assigned", "order", "part",
 	}
 	x := fleet.NewIndex()
 	for _, name := range names {

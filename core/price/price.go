@@ -14,10 +14,17 @@ import (
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/need"
 	"rolltop.example/rolltop/core/part"
+	"rolltop.example/rolltop/core/remedy"
 )
 
 // Format is the value of the key “format”.
 const Format = "rolltop-prices/1"
+
+// What is paid for and is no part.
+const (
+	Labour          = "labour"           // an hour of a technician
+	ExtendedSupport = "extended-support" // of one machine, beyond the end of support of its release
+)
 
 // Document is a table of prices as it is written.
 type Document struct {
@@ -31,11 +38,11 @@ type Document struct {
 // RowDoc is what a part costs. A row is for every part that all it states is
 // true of.
 type RowDoc struct {
-	Part     string     `json:"part" enum:"memory-module,drive,tpm-module,graphics-card,display,title,machine"`
+	Part     string     `json:"part" enum:"memory-module,drive,tpm-module,graphics-card,display,title,machine,labour,extended-support" doc:"What is paid for; labour is an hour of a technician, extended-support one machine beyond the end of support"`
 	Type     string     `json:"type,omitempty" doc:"Of a memory module: DDR4; of a drive: its bus"`
 	Form     string     `json:"form,omitempty" doc:"Of a memory module: SODIMM; of a machine: laptop"`
 	Size     doc.Scalar `json:"size,omitempty" doc:"Of a memory module or a drive: 8 GiB, 256 GB; the row is for parts of this size or smaller"`
-	Name     string     `json:"name,omitempty" doc:"Of a title"`
+	Name     string     `json:"name,omitempty" doc:"Of a title; of extended support: the release"`
 	Least    doc.Scalar `json:"least" doc:"The lowest price of one: 18 or 18.50"`
 	Most     doc.Scalar `json:"most" doc:"The highest price of one"`
 	Currency string     `json:"currency,omitempty" doc:"Where it is given, the one of the table"`
@@ -153,8 +160,9 @@ func compile(d *RowDoc, table string, r *doc.Report) (row, bool) {
 			one.bytes = int64(v.Float())
 		}
 	}
-	if d.Name != "" && d.Part != part.Title {
-		r.Add(d.Node.Of("name"), fmt.Sprintf("only a title has a name, and this is a %s", d.Part), "take the key out")
+	if d.Name != "" && d.Part != part.Title && d.Part != ExtendedSupport {
+		r.Add(d.Node.Of("name"), fmt.Sprintf("only a title and extended support have a name, and this is a %s", d.Part),
+			"take the key out")
 	}
 	return one, r.Count() == before
 }
@@ -213,4 +221,20 @@ func (t *Table) Of(p *part.Part) (Range, bool) {
 		}
 	}
 	return Range{}, false
+}
+
+// Hours is what the work of technicians costs, to the unit of the currency: minutes are estimates. It is false where
+// the
+// table does not know.
+func (t *Table) Hours(m remedy.Minutes) (Range, bool) {
+	hour, ok := t.Of(&part.Part{Kind: Labour, Count: 1})
+	cost := func(price int64, minutes int) int64 {
+		return int64(math.Round(float64(price)*float64(minutes)/60/100)) * 100
+	}
+	return Range{cost(hour.Least, m.Least), cost(hour.Most, m.Most)}, ok
+}
+
+// Extended is what support beyond its end costs for machines that run a release; false where the table does not know.
+func (t *Table) Extended(release string, machines int) (Range, bool) {
+	return t.Of(&part.Part{Kind: ExtendedSupport, For: release, Count: machines})
 }

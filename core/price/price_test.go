@@ -1,12 +1,14 @@
 package price_test
 
 import (
+	"fmt"
 	"strings"
 	"testing"
 
 	"rolltop.example/rolltop/core/internal/coretest"
 	"rolltop.example/rolltop/core/part"
 	"rolltop.example/rolltop/core/price"
+	"rolltop.example/rolltop/core/remedy"
 	"rolltop.example/rolltop/internal/expect"
 )
 
@@ -66,7 +68,7 @@ func TestBadPrices(t *testing.T) {
 		{head + "  - {part: drive, least: .inf, most: 24}", `is not a price`},
 		{head + "  - {part: drive, size: large, least: 4, most: 24}", `"large" is not a size`},
 		{head + "  - {part: display, size: 24 GB, least: 4, most: 24}", "a display has no size here"},
-		{head + "  - {part: drive, name: Slate, least: 4, most: 24}", "only a title has a name"},
+		{head + "  - {part: drive, name: Slate, least: 4, most: 24}", "only a title and extended support have a name"},
 		{head + "  - {part: lamp, least: 4, most: 24}", `"lamp"`},
 		{head + "  - {part: drive, least: 4, most: 5}\n  - {part: drive, least: 6, most: 7}",
 			"another row is for the same part"},
@@ -96,4 +98,23 @@ func FuzzRead(f *testing.F) {
 			}
 		}
 	})
+}
+
+// Labour is paid by the hour, extended support by the machine; without a row neither has a price.
+func TestLabourAndSupport(t *testing.T) {
+	table, err := price.Read("prices", []byte("format: rolltop-prices/1\ncurrency: EUR\nas_of: 2026-11-01\nprices:\n"+
+		"  - {part: labour, least: 30, most: 40}\n"+
+		"  - {part: extended-support, name: Skerry 10, least: 55, most: 55}\n"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	hours, ok := table.Hours(remedy.Minutes{Least: 30, Most: 90})
+	expect.Same(t, "labour", fmt.Sprint(hours, ok), "15–60 true")
+	support, ok := table.Extended("Skerry 10", 3)
+	expect.Same(t, "support", fmt.Sprint(support, ok), "165 true")
+	_, ok = table.Extended("Skerry 11", 3)
+	expect.Same(t, "of another release", ok, false)
+	var none *price.Table
+	_, ok = none.Hours(remedy.Minutes{Most: 60})
+	expect.Same(t, "without a table", ok, false)
 }

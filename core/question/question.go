@@ -6,8 +6,10 @@ package question
 import (
 	"cmp"
 	"fmt"
+	"hash/fnv"
 	"slices"
 	"strings"
+	"time"
 
 	"rolltop.example/rolltop/core/check"
 	"rolltop.example/rolltop/core/fact"
@@ -29,6 +31,7 @@ const (
 
 // Question is something to be found out once for many machines.
 type Question struct {
+	ID       string   `json:"id" doc:"It stays the same as long as the question does"`
 	Says     string   `json:"says"`
 	About    string   `json:"about" doc:"The model, the processor, the application or the driver"`
 	Fact     string   `json:"fact,omitempty"`
@@ -40,7 +43,19 @@ type Question struct {
 	Model    string   `json:"model,omitempty"`
 	Choices  []string `json:"choices,omitempty" doc:"Possible values of the fact, if there are few"`
 	Example  string   `json:"example,omitempty" doc:"How a value is written"`
+	Asked    *Asked   `json:"asked,omitempty" doc:"Whom it was put to, if an answer is awaited"`
 	Answer   string   `json:"answer" enum:"model-fact,machine-fact,release" doc:"Where the answer is saved: for all machines of the model, for each machine, or in the release document"`
+}
+
+// Asked says whom a question was put to.
+type Asked struct {
+	Who  string    `json:"who" doc:"A role or a name"`
+	By   string    `json:"by" doc:"Who recorded it"`
+	At   time.Time `json:"at"`
+	Due  string    `json:"due,omitempty" doc:"Day by which an answer is expected"`
+	Note string    `json:"note,omitempty"`
+	Says string    `json:"says"`
+	Late bool      `json:"late,omitempty" doc:"The day has passed"`
 }
 
 // maxQuestions bounds questions about titles and drivers, of which a fleet may have very many.
@@ -48,6 +63,16 @@ const maxQuestions = 500
 
 // subject is what makes a question the same for several machines.
 type subject struct{ fact, cause, about string }
+
+// id is a short name of a question. It depends on what is asked alone, and on no machine.
+func (s *subject) id() string {
+	h := fnv.New32a()
+	for _, part := range []string{s.fact, s.cause, s.about} {
+		_, _ = h.Write([]byte(part)) // a hash takes everything
+		_, _ = h.Write([]byte{0})
+	}
+	return fmt.Sprintf("q-%08x", h.Sum32())
+}
 
 // List gathers questions, machine by machine. The zero List is empty.
 type List struct {
@@ -80,9 +105,10 @@ func (l *List) Add(res *check.Result, f *fact.Facts, r *fleet.Row) {
 // Sorted are the questions, those for the most machines first.
 func (l *List) Sorted() []Question {
 	out := make([]Question, 0, len(l.found))
-	for _, q := range l.found {
+	for s, q := range l.found {
 		one := *q
 		one.Says = one.About + ": " + one.Says
+		one.ID = s.id()
 		out = append(out, one)
 	}
 	slices.SortFunc(out, func(a, b Question) int {
@@ -135,6 +161,11 @@ func (m *asking) evidence(e *check.Evidence) {
 	}
 }
 
+// of is the filter of the machines of a question: those that are undetermined, as it is asked for these alone.
+func (m *asking) of(term string) string {
+	return fleet.And(m.Where, term+" "+fleet.Term("disposition", remedy.Undetermined.String()))
+}
+
 func (m *asking) listed(def *fact.Def, name string) {
 	m.note(subject{def.Name, fleet.NotListed, name}, Question{
 		Says:   "is it supported? No row of the list and no naming rule reads it.",
@@ -143,7 +174,7 @@ func (m *asking) listed(def *fact.Def, name string) {
 		Label:  def.Label,
 		Cause:  fleet.NotListed,
 		Answer: ForRelease,
-		Where:  fleet.And(m.Where, fleet.Term(def.Name, name)),
+		Where:  m.of(fleet.Term(def.Name, name)),
 	})
 }
 
@@ -171,7 +202,7 @@ func (m *asking) gap(def *fact.Def, cause string) {
 		Choices: need.Choices(def),
 		Example: need.Example(def),
 		Answer:  ForModel,
-		Where:   fleet.And(m.Where, fleet.Term("missing", def.Name)+" "+fleet.Term("model", m.row.Model)),
+		Where:   m.of(fleet.Term("missing", def.Name) + " " + fleet.Term("model", m.row.Model)),
 	}
 	switch {
 	case m.row.Model == "":
@@ -199,7 +230,7 @@ func (m *asking) names(plan work.Plan, f *fact.Facts, id fact.ID, what, step str
 			Label:  id.Def().Label,
 			Cause:  fleet.NotListed,
 			Answer: ForRelease,
-			Where:  fleet.And(m.Where, fleet.Term("step", step)),
+			Where:  m.of(fleet.Term("step", step)),
 		})
 	}
 }

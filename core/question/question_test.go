@@ -52,7 +52,7 @@ func TestOneQuestionForManyMachines(t *testing.T) {
 	if q.Machines != 2 || q.Answer != question.ForRelease {
 		t.Errorf("%d machines, answered for %s", q.Machines, q.Answer)
 	}
-	if want := `site=East processor.name="Corvane Q1"`; q.Where != want {
+	if want := `site=East processor.name="Corvane Q1" disposition=undetermined`; q.Where != want {
 		t.Errorf("its machines are %s, not %s", q.Where, want)
 	}
 	if want := "Corvane Q1: is it supported? No row of the list and no naming rule reads it."; q.Says != want {
@@ -87,9 +87,9 @@ func TestWhereTheAnswerIsKept(t *testing.T) {
 		answer, where     string // "": nobody asks
 	}{
 		{"what the model can do", "firmware.secure_boot_capable", inventory.NotOffered, ofModel("gull-1"),
-			question.ForModel, `missing=firmware.secure_boot_capable model="Tern 2"`},
+			question.ForModel, `missing=firmware.secure_boot_capable model="Tern 2" disposition=undetermined`},
 		{"how the machine is set up", "firmware.secure_boot", inventory.NotOffered, ofModel("gull-1"),
-			question.ForMachine, `missing=firmware.secure_boot model="Tern 2"`},
+			question.ForMachine, `missing=firmware.secure_boot model="Tern 2" disposition=undetermined`},
 		{"a machine without a model", "firmware.secure_boot_capable", inventory.NotOffered, nameless,
 			question.ForMachine, "key=gull-3"},
 		{"sources that disagree", "firmware.secure_boot", inventory.Disagree, ofModel("gull-1"),

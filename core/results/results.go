@@ -34,6 +34,7 @@ type Document struct {
 	Changes []Change     `json:"changes" doc:"Requirements that were open before or are open now"`
 	// Prepared are the items of preparation that were open before the work.
 	Prepared []Item `json:"prepared,omitempty"`
+	Kept     *Kept  `json:"kept,omitempty" doc:"After an upgrade: whether titles and free space are what they were"`
 }
 
 // Item is an item of preparation after the work.
@@ -144,6 +145,10 @@ func Confirm(before, after Check) (*Document, error) {
 	d.steps(before.Check, after.Check, now, beside)
 	d.prepared(before.Check, after.Check)
 	d.Notes = encryption(fact.Read(a), now)
+	if was := a.OS.Name.Or(""); was != "" && b.OS.Name.Or(was) != was {
+		kept := KeptOf(a, b)
+		d.Kept = &kept
+	}
 	d.Says = d.sum(before.Check, after.Check)
 	return d, nil
 }

@@ -37,7 +37,10 @@ func (w *InWave) Standing(outcome string) string {
 }
 
 // dayText is a day as 2026-12-03 in prose; another text stays as it is.
-func dayText(day string) string {
+func dayText(day string) string { return PlainDay(day) }
+
+// PlainDay says a day that is written as 2026-12-03: 3 December 2026. Another text stays as it is.
+func PlainDay(day string) string {
 	if t, err := time.Parse(time.DateOnly, day); err == nil {
 		return Day(t)
 	}
@@ -121,4 +124,63 @@ func Round(visits int, site, day, half, who string) string {
 		s += ": " + who
 	}
 	return Capital(s)
+}
+
+// Asked says whom a question was put to.
+func Asked(who string, at time.Time, due, note string, late bool) string {
+	s := "Asked " + who + " on " + Day(at)
+	switch {
+	case late:
+		s += "; the answer was due on " + dayText(due) + " and is overdue"
+	case due != "":
+		s += "; an answer is expected by " + dayText(due)
+	default:
+		s += "; an answer is awaited"
+	}
+	if note != "" {
+		s += " (" + note + ")"
+	}
+	return Sentence(s)
+}
+
+// AnsweredFact says what an answer enters on how many machines.
+func AnsweredFact(label, value string, machines int, model bool) string {
+	where := "on " + Count(machines, "machine", "machines")
+	if model {
+		where = "for the model, on " + Count(machines, "machine", "machines") + " of this question"
+	}
+	return fmt.Sprintf("“%s” is %s %s.", label, value, where)
+}
+
+// AnsweredRow says which revision an answer proposes.
+func AnsweredRow(about, value, id string, revision int) string {
+	if value == "yes" {
+		value = "supported"
+	}
+	return fmt.Sprintf("%s: %s. Proposed as %s@%d, which is not in force; activate it when you have read what it "+
+		"changes.", about, value, id, revision)
+}
+
+// Left is what a machine still needs before it runs its target.
+type Left struct {
+	Visit    bool
+	Upgrades int
+	LeadDays int
+}
+
+// LatestStart says by when the work on a machine has to begin. day and end are days; late says that the day has passed.
+func LatestStart(day, end string, late bool, l *Left) string {
+	var takes []string
+	if l.LeadDays > 0 {
+		takes = append(takes, "parts take "+Count(l.LeadDays, "day", "days"))
+	}
+	if l.Visit {
+		takes = append(takes, "a visit takes one day")
+	}
+	takes = append(takes, Count(l.Upgrades, "upgrade takes one day", "upgrades take a day each"))
+	begin := "Begin by " + dayText(day) + " at the latest"
+	if late {
+		begin = "The work should have begun by " + dayText(day)
+	}
+	return Sentence(fmt.Sprintf("%s: support ends on %s, and %s", begin, dayText(end), And(takes)))
 }

@@ -48,6 +48,24 @@ func Message(
 			"its charger.")
 }
 
+// At says where and when the visit is, in a paragraph of a message; none if neither is known.
+func At(desk, day, half string) []string {
+	if day == "" && desk == "" {
+		return nil
+	}
+	s := "The visit is"
+	if day != "" {
+		s += " on " + dayText(day)
+		if half != "" {
+			s += ", in the " + half
+		}
+	}
+	if desk != "" {
+		s += " at the desk " + desk
+	}
+	return []string{Sentence(s)}
+}
+
 func times(n int) string {
 	switch n {
 	case 1:

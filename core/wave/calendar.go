@@ -164,3 +164,25 @@ func (c *Calendar) Assign(n int, w *Wave, had map[Day]int, today Day) []Day {
 	slices.Sort(out)
 	return out
 }
+
+// Remaining is what a machine still needs before it runs its target.
+type Remaining struct {
+	Visit    bool
+	Upgrades int // releases that are installed, the target among them
+	LeadDays int // until the slowest part that is to be ordered or awaited is there; 0: none, or not known
+}
+
+// Days is how many working days that takes: one for a visit, and one for each release.
+func (r *Remaining) Days() int {
+	n := r.Upgrades
+	if r.Visit {
+		n++
+	}
+	return n
+}
+
+// LatestStart is the last day on which the work on a machine can begin, so that it is done on the day on which support
+// ends.
+func (c *Calendar) LatestStart(end Day, r *Remaining) Day {
+	return c.Before(end, r.Days()).Add(-r.LeadDays)
+}

@@ -394,3 +394,22 @@ func simulate(cal *wave.Calendar, deadlines []wave.Deadline, pace float64, today
 		}
 	}
 }
+
+// The latest start leaves a working day for a visit and for each release, and the days that parts take before it.
+func TestLatestStart(t *testing.T) {
+	cal := &wave.Calendar{Free: [7]bool{time.Saturday: true, time.Sunday: true},
+		Dark: []wave.Blackout{{From: "2026-12-07", To: "2026-12-07"}}}
+	for _, tt := range []struct {
+		left wave.Remaining
+		want wave.Day
+	}{
+		{wave.Remaining{Upgrades: 1}, "2026-12-08"},
+		{wave.Remaining{Upgrades: 2}, "2026-12-04"}, // the 7th is dark, the 5th and 6th are a weekend
+		{wave.Remaining{Upgrades: 2, Visit: true}, "2026-12-03"},
+		{wave.Remaining{Upgrades: 1, Visit: true, LeadDays: 10}, "2026-11-24"},
+	} {
+		t.Run(string(tt.want), func(t *testing.T) {
+			expect.Same(t, "the day", cal.LatestStart("2026-12-08", &tt.left), tt.want)
+		})
+	}
+}

@@ -2,6 +2,7 @@ package work_test
 
 import (
 	"fmt"
+	"math/rand/v2"
 	"slices"
 	"strings"
 	"testing"
@@ -125,25 +126,23 @@ func TestPurchase(t *testing.T) {
 	memory := part.Part{Kind: part.Memory, Count: 1, Bytes: 8 << 30, Type: "DDR4", Form: "SODIMM", Slots: []string{"A"}}
 	other := memory
 	other.Count, other.Slots, other.Manual = 2, []string{"B", "C"}, true
-	got := work.Purchase([]work.Bought{
-		{Machine: 1, Part: memory}, {Machine: 2, Part: other},
-		{Machine: 3, Part: part.Part{Kind: part.TPM, Count: 1, For: "Ostrel B2"}},
-		{Machine: 3, Part: part.Part{Kind: part.TPM, Count: 1, For: "Ostrel B3"}},
-	},
-		prices, func(p *part.Part) work.Stock {
-			if p.Kind == part.Memory {
-				return work.Stock{OnHand: 1, LeadDays: 6}
-			}
-			return work.Stock{}
-		})
+	bought := []work.Bought{
+		{Machine: 1, Name: "memory", Part: memory, Voids: true}, {Machine: 2, Name: "memory", Part: other},
+		{Machine: 3, Name: "TPM B2", Part: part.Part{Kind: part.TPM, Count: 1, For: "Ostrel B2"}},
+		{Machine: 3, Name: "TPM B3", Part: part.Part{Kind: part.TPM, Count: 1, For: "Ostrel B3"}},
+	}
+	stock := map[string]work.Stock{"memory": {OnHand: 1, LeadDays: 6}}
+	got := work.Purchase(bought, prices, stock, work.Allot(bought, nil, stock))
 	if len(got) != 3 {
 		t.Fatalf("%+v", got)
 	}
 	m := got[0]
 	expect.Same(t, "m.Quantity", m.Quantity, 3)
 	expect.Same(t, "m.ToOrder", m.ToOrder, 2)
+	expect.Same(t, "m.FromStock", m.FromStock, 1)
 	expect.Same(t, "m.LeadDays", m.LeadDays, 6)
 	expect.Same(t, "m.Confirm", m.Confirm, 2)
+	expect.Same(t, "m.Voids", m.Voids, 1)
 	expect.Same(t, "len(m.Machines)", len(m.Machines), 2)
 	expect.Same(t, "m.Price", m.Price, (price.Range{Least: 3600, Most: 6000}))
 	expect.Same(t, "m.Unpriced", m.Unpriced, 0)
@@ -151,4 +150,110 @@ func TestPurchase(t *testing.T) {
 	if got[1].Unpriced != 1 || !got[1].Price.Zero() {
 		t.Errorf("%+v", got[1])
 	}
+}
+
+// one is a machine that needs so many of a part.
+func one(machine int64, n int) work.Bought {
+	return work.Bought{Machine: machine, Name: "disk", Part: part.Part{Kind: part.Drive, Count: n}}
+}
+
+// What orders have for a machine comes first, then the stock, which gives each part once, then what is to be ordered.
+func TestAllot(t *testing.T) {
+	item := func(machine int64, n int, state string) work.Item {
+		return work.Item{Machine: machine, Name: "disk", Count: n, State: state}
+	}
+	for _, tt := range []struct {
+		name   string
+		bought []work.Bought
+		items  []work.Item
+		stock  int
+		want   string // of each machine: to order, from stock, ordered, arrived, fitted
+	}{
+		{"nothing is there", []work.Bought{one(1, 2)}, nil, 0, "1: 2 0 0 0 0"},
+		{"the stock is for the first", []work.Bought{one(1, 2), one(2, 2)}, nil, 3, "1: 0 2 0 0 0, 2: 1 1 0 0 0"},
+		{"the first stands first", []work.Bought{one(2, 2), one(1, 2)}, nil, 3, "1: 1 1 0 0 0, 2: 0 2 0 0 0"},
+		{"ordered parts leave the stock to others", []work.Bought{one(1, 1), one(2, 1)},
+			[]work.Item{item(1, 1, work.Ordered)}, 1, "1: 0 0 1 0 0, 2: 0 1 0 0 0"},
+		{"all states", []work.Bought{one(1, 5)},
+			[]work.Item{item(1, 1, work.Ordered), item(1, 1, work.Arrived), item(1, 1, work.Fitted)}, 1,
+			"1: 1 1 1 1 1"},
+		{"what was cancelled or went to the stock is not there", []work.Bought{one(1, 1)},
+			[]work.Item{item(1, 1, work.Cancelled), item(1, 1, work.InStock)}, 0, "1: 1 0 0 0 0"},
+		{"more than is needed", []work.Bought{one(1, 1)}, []work.Item{item(1, 3, work.Ordered)}, 2, "1: 0 0 1 0 0"},
+		{"for another machine", []work.Bought{one(1, 1)}, []work.Item{item(2, 1, work.Ordered)}, 0, "1: 1 0 0 0 0"},
+		{"in two parts", []work.Bought{one(1, 1), one(1, 1)}, nil, 1, "1: 1 1 0 0 0"},
+	} {
+		t.Run(tt.name, func(t *testing.T) {
+			got := work.Allot(tt.bought, tt.items, map[string]work.Stock{"disk": {OnHand: tt.stock}})
+			var out []string
+			for w, s := range got {
+				out = append(
+					out,
+					fmt.Sprintf("%d: %d %d %d %d %d", w.Machine, s.ToOrder, s.FromStock, s.Ordered, s.Arrived,
+						s.Fitted),
+				)
+			}
+			slices.Sort(out)
+			expect.Same(t, "the shares", strings.Join(out, ", "), tt.want)
+		})
+	}
+}
+
+// However the parts, the orders and the stock are drawn: each machine gets what it needs, and the stock gives no part
+// twice.
+func TestAllotGivesEachPartOnce(t *testing.T) {
+	r := rand.New(rand.NewPCG(22, 5))
+	for n := range 2000 {
+		var bought []work.Bought
+		need, total := map[int64]int{}, 0
+		for id := int64(1); id <= int64(1+r.IntN(6)); id++ {
+			k := 1 + r.IntN(3)
+			bought, need[id] = append(bought, one(id, k)), k
+		}
+		var items []work.Item
+		for range r.IntN(8) {
+			states := work.ItemStates()
+			items = append(items, work.Item{Machine: int64(1 + r.IntN(7)), Name: "disk", Count: 1 + r.IntN(2),
+				State: states[r.IntN(len(states))]})
+		}
+		stock := r.IntN(6)
+		for w, s := range work.Allot(bought, items, map[string]work.Stock{"disk": {OnHand: stock}}) {
+			if sum := s.ToOrder + s.FromStock + s.Ordered + s.Arrived + s.Fitted; sum != need[w.Machine] {
+				t.Fatalf("draw %d: machine %d needs %d and gets %+v", n, w.Machine, need[w.Machine], s)
+			}
+			total += s.FromStock
+		}
+		if total > stock {
+			t.Fatalf("draw %d: the stock of %d gives %d", n, stock, total)
+		}
+	}
+}
+
+// What machines take is added up, of those alone that have work, and days are rounded up.
+func TestEffort(t *testing.T) {
+	l := remedy.Shipped()
+	var e work.Effort
+	priced := []work.Bought{{Price: price.Range{Least: 100, Most: 200}, Priced: true},
+		{Part: part.Part{Count: 2}}}
+	for _, d := range []remedy.Disposition{remedy.Ready, remedy.Done} {
+		e.Add(d, work.Parse("tpm-on*"), l, priced)
+	}
+	e.Add(remedy.Undetermined, work.Parse("tpm-on*"), l, nil)
+	if e != (work.Effort{}) {
+		t.Fatalf("machines without work take %+v", e)
+	}
+	e.Add(remedy.Reconfigure, work.Parse("backup tpm-on*"), l, nil)
+	e.Add(remedy.Reconfigure, work.Parse("free-space*"), l, nil)
+	var other work.Effort
+	other.Add(remedy.Replace, work.Parse("replace*"), l, priced)
+	e.Merge(&other)
+	expect.Same(t, "the sums", fmt.Sprint(e.Machines, e.Visits, e.Replaced, e.Parts, e.Unpriced),
+		"3 1 1 1–2 2")
+	desk, _ := work.Parse("tpm-on*").Effort(l)
+	expect.Same(t, "the minutes", e.Minutes, desk)
+	e.Minutes = remedy.Minutes{Least: 60, Most: 61}
+	least, most := e.Days(60)
+	expect.Same(t, "the days", fmt.Sprint(least, most), "1 2")
+	least, most = e.Days(0)
+	expect.Same(t, "without technicians", fmt.Sprint(least, most), "0 0")
 }

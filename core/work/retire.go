@@ -28,6 +28,26 @@ var Leavings = []Leaving{
 		"later."},
 }
 
+// UserQuestions are put to whoever uses a machine after its upgrade: somebody ticks them, no program sees them.
+var UserQuestions = []Leaving{
+	{"files-there", "Are the files there?",
+		"The user finds their files, on the machine and in its storage location."},
+	{"applications-start", "Do the applications start?",
+		"The user starts the applications of their work, and opens a document in each."},
+	{"devices-work", "Do printers, scanners and displays work?",
+		"What is plugged into the machine, or reached over the network, works as before."},
+}
+
+// UserQuestionOf finds one by its id; nil where there is none.
+func UserQuestionOf(id string) *Leaving {
+	for i := range UserQuestions {
+		if UserQuestions[i].ID == id {
+			return &UserQuestions[i]
+		}
+	}
+	return nil
+}
+
 // LeavingOf finds one by its id; nil where there is none.
 func LeavingOf(id string) *Leaving {
 	for i := range Leavings {

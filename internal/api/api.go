@@ -109,6 +109,8 @@ type Machine struct {
 	Changes    []DispositionChange `json:"changes,omitempty" doc:"Changes of its disposition, newest first"`
 	SameModel  *ModelCount         `json:"same_model,omitempty" doc:"Number of machines of its model"`
 	Leaving    []Leaving           `json:"leaving" doc:"What is done when it leaves"`
+	After      []Leaving           `json:"after_upgrade,omitempty" doc:"Questions to its user after the upgrade"`
+	Start      string              `json:"latest_start,omitempty" doc:"Last day on which its work can begin, so that it is done when support of what it runs ends"`
 	Wave       *InWave             `json:"wave,omitempty" doc:"The wave that it belongs to"`
 
 	WaveRecords []WaveRecord `json:"wave_records,omitempty" doc:"Every outcome that was recorded for it in waves, also in those that it has left; earliest first"`
@@ -127,7 +129,7 @@ type Machine struct {
 
 // Standing is one thing that was decided about a machine, or that is under way.
 type Standing struct {
-	Kind string `json:"kind" enum:"retired,decision,wave,record,visit,parts,ticks,note,contact"`
+	Kind string `json:"kind" enum:"retired,decision,wave,record,after,start,visit,part,replacement,ticks,note,contact"`
 	Says string `json:"says"`
 	ID   int64  `json:"id,omitempty" doc:"Of a wave, a decision or a note: its number"`
 }

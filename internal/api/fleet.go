@@ -81,6 +81,7 @@ type Technician struct {
 // BookedDay is how much of a day is booked.
 type BookedDay struct {
 	Day     string `json:"day" doc:"As 2026-12-03"`
+	Visits  int    `json:"visits"`
 	Minutes int    `json:"minutes" doc:"At most, for all visits"`
 	Where   string `json:"where" doc:"Filter that lists the machines"`
 }

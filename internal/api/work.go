@@ -79,6 +79,7 @@ type AskWhatIf struct {
 	Than     string `json:"than,omitempty" maxLength:"64" doc:"Id of the release to compare with (default: the target of the class)"`
 	ThanRev  int    `json:"than_revision,omitempty" minimum:"0"`
 	Where    string `json:"where,omitempty" maxLength:"2000"`
+	Effort   bool   `json:"effort,omitempty" doc:"Also work out what both take: visits, time, parts; this takes longer"`
 }
 
 // Shift is machines that change from one disposition to another.
@@ -146,6 +147,9 @@ type WhatIf struct {
 	Notes    []string           `json:"notes" doc:"Requirements that every machine fails, or that none fails, in sentences"`
 	Changed  []ChangedMachine   `json:"changed" doc:"At most 1,000, worst first"`
 	Took     time.Duration      `json:"took_ns"`
+
+	EffortBefore *Effort `json:"effort_before,omitempty" doc:"What machines take until they can take was"`
+	EffortAfter  *Effort `json:"effort_after,omitempty" doc:"What machines take until they can take becomes"`
 }
 
 // Decision is what somebody decided about machines, until a date.
@@ -268,7 +272,13 @@ type OrderLine struct {
 	Part     string `json:"part"`
 	Kind     string `json:"kind"`
 	Quantity int    `json:"quantity"`
-	OnHand   int    `json:"on_hand"`
+	OnHand   int    `json:"on_hand" doc:"In the stock, for the whole fleet"`
+
+	FromStock int `json:"from_stock" doc:"What the stock has for these machines; it gives each part once"`
+	Ordered   int `json:"ordered" doc:"Awaited"`
+	Arrived   int `json:"arrived" doc:"There, and set aside for these machines"`
+	Fitted    int `json:"fitted" doc:"Fitted, and not seen by an inventory yet"`
+
 	ToOrder  int    `json:"to_order"`
 	LeadDays int    `json:"lead_days,omitempty"`
 	Price    Money  `json:"price" doc:"Of the parts to order"`
@@ -276,6 +286,8 @@ type OrderLine struct {
 	Voids    int    `json:"ends_warranty,omitempty" doc:"Machines whose warranty ends when the part is installed"`
 	Machines int    `json:"machines"`
 	Where    string `json:"where"`
+
+	Shares []PartShare `json:"shares" doc:"Where the part of each machine is, in the order in which they get from the stock; at most 500"`
 }
 
 // Work is the work of the whole fleet.
@@ -289,6 +301,7 @@ type Work struct {
 	Further   []Batch             `json:"further" doc:"Remote work that no requirement asks for, on ready machines, too"`
 	Order     []OrderLine         `json:"order"`
 	Cost      Money               `json:"cost" doc:"Of the parts to order"`
+	Labour    Money               `json:"labour" doc:"Of all visits, by the price of an hour"`
 	Questions []question.Question `json:"questions"`
 	Watch     []watch.Item        `json:"watch"`
 }
@@ -330,6 +343,8 @@ type Export struct {
 // Message is what the person whose machine it is should know.
 type Message struct {
 	MachineRef
+	To      string   `json:"to,omitempty" doc:"Contact of the machine, for those who may see it"`
+	Desk    string   `json:"desk,omitempty" doc:"Where the machine stands"`
 	Subject string   `json:"subject"`
 	Text    []string `json:"text" doc:"Paragraphs"`
 }

@@ -101,6 +101,8 @@ func rootCommand() *cobra.Command {
 	root.AddCommand(
 		workCommand(),
 		techniciansCommand(),
+		ordersCommand(),
+		replacementsCommand(),
 		applicationsCommand(),
 		decisionsCommand(),
 		wavesCommand(),

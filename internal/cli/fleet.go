@@ -25,11 +25,21 @@ type fleetOptions struct {
 }
 
 func fleetCommand() *cobra.Command {
-	return with(command("fleet", "Count the machines of the fleet: dispositions and failing requirements", showFleet),
+	return with(
+		command("fleet", "Count the machines of the fleet: dispositions and failing requirements", showFleet),
 		"fleet",
+		with(
+			command(
+				"briefing",
+				"Briefing for the head of the organisation: done, at risk, money, decisions, the last week",
+				showBriefing,
+			),
+			"briefing",
+		),
 		command("answers", "Answer what is asked of a whole fleet again and again", showAnswers),
 		command("matrix", "Requirement matrix: what each machine has, and what is missing", showMatrix),
-		command("progress", "Number of machines by disposition, day by day", showProgress))
+		command("progress", "Number of machines by disposition, day by day", showProgress),
+	)
 }
 
 func showFleet(c *call[fleetOptions]) error {

@@ -42,6 +42,8 @@ var arguments = map[string]string{
 	"work messages":         "--where site=Gull*",
 	"work wins":             "",
 	"applications show":     "Counterfoil",
+	"orders show":           "T-101",
+	"replacements show":     "gull-002",
 }
 
 // Every command that prints data prints it as a document with a schema that it validates against, as lines, as

@@ -60,6 +60,8 @@ func machinesCommand() *cobra.Command {
 		),
 		command("remove MACHINE", "Remove a machine with everything that is known of it", removeMachine),
 		with(command("export", "Export the machines that a filter selects as a table", exportMachines), "export"),
+		with(command("bundle MACHINE", "Write everything about a machine into one file, for a specialist", bundleCase),
+			"bundle"),
 		group("notes", "Notes about a machine: add, remove; machines show lists them",
 			command("add MACHINE TEXT…", "Write a note about a machine, with your name and the time", addNote),
 			command("remove MACHINE NOTE", "Remove a note", removeNote)),

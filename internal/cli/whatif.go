@@ -17,6 +17,7 @@ import (
 // whatIfOptions are those of a preview.
 type whatIfOptions struct {
 	Against string `option:"against" usage:"id of the release to compare with, such as skerry-12@4 (default: the target)" complete:"release"`
+	Effort  bool   `option:"effort" usage:"also work out what both take: visits, time, parts; this takes longer"`
 	where
 	listed
 }
@@ -31,7 +32,7 @@ func whatIf(c *call[whatIfOptions]) error {
 	if err != nil {
 		return err
 	}
-	in := api.AskWhatIf{Where: c.o.Where}
+	in := api.AskWhatIf{Where: c.o.Where, Effort: c.o.Effort}
 	if id, revision, ok := stored(c.args[0]); ok {
 		in.Release, in.Revision = id, revision
 	} else {
@@ -95,6 +96,11 @@ func printWhatIf(p *paper, w *api.WhatIf) {
 	}
 	p.line("%s, revision %d, instead of %s, revision %d.", w.Becomes.Name, w.Becomes.Revision, w.Was.Name,
 		w.Was.Revision)
+	if w.EffortBefore != nil && w.EffortAfter != nil {
+		p.line("")
+		p.text("", w.EffortBefore.Says)
+		p.text("", w.EffortAfter.Says)
+	}
 	table := func(heads []string, rows [][]string) {
 		if len(rows) > 0 {
 			p.line("")

@@ -15,7 +15,7 @@ import (
 // workCommands are the work on one machine that the service keeps.
 func workCommands() []*cobra.Command {
 	return []*cobra.Command{
-		with(command("tick MACHINE prepare/ITEM|step/STEP|leave/ITEM",
+		with(command("tick MACHINE prepare/ITEM|step/STEP|leave/ITEM|after/ITEM",
 			"Record that an item of preparation or a step is done, or that it is refused", tickItem), "tick"),
 		with(command("visit-link MACHINE", "Create a link to the page of the visit, for a phone", visitLink),
 			"visit-link"),
@@ -35,9 +35,9 @@ type tickOptions struct {
 func tickItem(c *call[tickOptions]) error {
 	machine, said := c.args[0], c.args[1]
 	kind, item, ok := strings.Cut(said, "/")
-	if !ok || !slices.Contains([]string{"prepare", "step", "leave"}, kind) {
+	if !ok || !slices.Contains([]string{"prepare", "step", "leave", "after"}, kind) {
 		return wrongUsage("%q is not an item; write prepare/backup for an item of preparation, step/tpm-on for a "+
-			"step, leave/disk-wiped for a machine that leaves", said)
+			"step, leave/disk-wiped for a machine that leaves, after/files-there for its user after the upgrade", said)
 	}
 	s, err := c.client()
 	if err != nil {
@@ -66,6 +66,11 @@ func tickItem(c *call[tickOptions]) error {
 	for _, l := range d.Leaving {
 		if said == assess.TickLeaving+l.ID {
 			ticked = l.Ticked
+		}
+	}
+	for _, q := range d.After {
+		if said == assess.TickAfter+q.ID {
+			ticked = q.Ticked
 		}
 	}
 	if ticked != nil {

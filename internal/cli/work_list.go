@@ -33,6 +33,13 @@ func workCommand() *cobra.Command {
 		command("batches", "Remote work that is done on many machines at once, with its packages", showBatches),
 		command("parts", "Parts to buy for the plans", showParts),
 		command("questions", "Open questions, each asked once for all machines that share it", showQuestions),
+		with(command("ask QUESTION WHO", "Record that an open question was put to somebody", askQuestion), "questions"),
+		with(command(
+			"answer QUESTION [VALUE]",
+			"Record the answer to an open question: a fact, or a row of a proposed revision",
+			answerQuestion,
+		), "questions"),
+		command("answers", "Answers to open questions", listAnswers),
 		command("watch", "What should not be left as it is", showWatch),
 		command("messages", "Messages for the people whose machines are visited", showMessages),
 		command("sheet", "Visits as a page to print", printSheets),
@@ -95,13 +102,23 @@ type Parts struct {
 	Cost  api.Money       `json:"cost" doc:"Of all parts to order"`
 }
 
-func showParts(c *call[workOptions]) error {
-	return printPart(c.place, "rolltop-parts/1", "parts", c.o, "", func(s *client.Client) (Parts, error) {
+// partsOptions are those of the parts order.
+type partsOptions struct {
+	Machines bool `option:"machines" usage:"print which machine gets which part, and where it is"`
+	workOptions
+}
+
+func showParts(c *call[partsOptions]) error {
+	return printPart(c.place, "rolltop-parts/1", "parts", &c.o.workOptions, "", func(s *client.Client) (Parts, error) {
 		w, err := s.Work(c.ctx(), c.o.Where)
 		return Parts{w.Order, w.Cost}, err
 	}, func(p *paper, order Parts) {
 		if len(order.Parts) == 0 {
 			p.line("No parts to buy.")
+			return
+		}
+		if c.o.Machines {
+			p.table([]string{"Machine", "Site", "Part", "Where it is"}, shareRows(order.Parts))
 			return
 		}
 		p.table(partHeads, partRows(order.Parts))
@@ -168,7 +185,7 @@ func showWatch(c *call[workOptions]) error {
 var (
 	batchHeads    = []string{"Remote batch", "Machines", "First on"}
 	installHeads  = []string{"To install", "Release", "Package", "Machines"}
-	questionHeads = []string{"Open question", "Machines"}
+	questionHeads = []string{"Open question", "Machines", "Id", "Asked"}
 )
 
 // batchRows are batches, and what they install.
@@ -192,7 +209,11 @@ func batchRows(batches []api.Batch) (rows, install [][]string) {
 
 func questionRows(questions []question.Question) (rows [][]string) {
 	for _, q := range questions {
-		rows = append(rows, []string{q.Says, strconv.Itoa(q.Machines)})
+		asked := ""
+		if q.Asked != nil {
+			asked = q.Asked.Says
+		}
+		rows = append(rows, []string{q.Says, strconv.Itoa(q.Machines), q.ID, asked})
 	}
 	return rows
 }
@@ -322,7 +343,31 @@ func printWork(p *paper, w api.Work) {
 	}
 }
 
-var partHeads = []string{"Part", "Needed", "On hand", "To order", "Price", "Days", ""}
+// shareRows are which machine gets which part.
+func shareRows(order []api.OrderLine) [][]string {
+	var rows [][]string
+	for i := range order {
+		for k := range order[i].Shares {
+			s := &order[i].Shares[k]
+			var is []string
+			for _, one := range []struct {
+				n    int
+				says string
+			}{
+				{s.ToOrder, "to order"}, {s.FromStock, "in the stock"}, {s.Ordered, "ordered"}, {s.Arrived, "arrived"},
+				{s.Fitted, "fitted"},
+			} {
+				if one.n > 0 {
+					is = append(is, strconv.Itoa(one.n)+" "+one.says)
+				}
+			}
+			rows = append(rows, []string{s.Name, s.Site, order[i].Part, strings.Join(is, ", ")})
+		}
+	}
+	return rows
+}
+
+var partHeads = []string{"Part", "Needed", "Stock", "To order", "Ordered", "Arrived", "Price", "Days", ""}
 
 func partRows(order []api.OrderLine) [][]string {
 	var rows [][]string
@@ -342,7 +387,9 @@ func partRows(order []api.OrderLine) [][]string {
 			days = strconv.Itoa(l.LeadDays)
 		}
 		rows = append(rows, []string{
-			l.Part, strconv.Itoa(l.Quantity), strconv.Itoa(l.OnHand), strconv.Itoa(l.ToOrder), l.Price.Says, days,
+			l.Part, strconv.Itoa(l.Quantity), strconv.Itoa(l.FromStock), strconv.Itoa(l.ToOrder),
+			strconv.Itoa(l.Ordered),
+			strconv.Itoa(l.Arrived + l.Fitted), l.Price.Says, days,
 			strings.Join(notes, "; "),
 		})
 	}

@@ -31,3 +31,12 @@ func weekly(days []api.ProgressDay) []api.ProgressDay {
 	}
 	return out
 }
+
+// Briefing writes the page for the head of the organisation, which needs nothing beside it and fits one sheet of A4.
+func Briefing(w io.Writer, b *api.Briefing) error {
+	return templates.ExecuteTemplate(w, "briefing.html", struct {
+		Style   template.CSS
+		Brief   *api.Briefing
+		Version string
+	}{template.CSS(style), b, build.Version})
+}

@@ -17,7 +17,7 @@ import (
 	visits "rolltop.example/rolltop/core/visit"
 )
 
-//go:embed fleet.html technician.html user.html visit.html notice.html page.html round.html
+//go:embed fleet.html technician.html user.html visit.html notice.html page.html round.html briefing.html
 var files embed.FS
 
 //go:embed style.css
@@ -25,11 +25,16 @@ var style string
 
 // Policy is the content security policy under which a report is served: its own
 // style and nothing else (CSP level 3, section 2.3.1).
-var Policy = func() string {
+var Policy = policy("'none'")
+
+// FormPolicy is that of a page on which what is done can be recorded: it sends its form to where it comes from.
+var FormPolicy = policy("'self'")
+
+func policy(forms string) string {
 	sum := sha256.Sum256([]byte(style))
 	return fmt.Sprintf("default-src 'none'; style-src 'sha256-%s'; frame-ancestors 'none'; base-uri 'none'; "+
-		"form-action 'none'", base64.StdEncoding.EncodeToString(sum[:]))
-}()
+		"form-action %s", base64.StdEncoding.EncodeToString(sum[:]), forms)
+}
 
 // Every value goes through html/template, so that nothing a machine says about
 // itself becomes part of the page.
@@ -37,9 +42,10 @@ var templates = template.Must(template.New("report").Funcs(template.FuncMap{
 	"mark":     func(disposition string) string { return say.Marks[disposition] },
 	"prepared": func(state string) string { return say.Preparations[state] },
 	"takes":    takes,
+	"record":   record,
 	"capital":  say.Capital,
 	"cause":    say.Cause,
-	"count":    say.Count, "day": say.Day, "moment": say.Moment,
+	"count":    say.Count, "day": say.Day, "moment": say.Moment, "number": say.Number, "plainday": say.PlainDay,
 	"ticked":     (*assess.Tick).Says,
 	"hours":      func(m remedy.Minutes) string { return say.Hours(m) },
 	"join":       func(list []string) string { return strings.Join(list, ", ") },
@@ -65,6 +71,7 @@ type page struct {
 	*Machine
 	first   bool
 	expires time.Time // of the link to it; zero: there is none
+	form    *Form     // nil: nothing can be recorded on it
 }
 
 // HTML writes one page of one or several machines. It holds no script and
@@ -87,9 +94,20 @@ func write(w io.Writer, reader string, pages []page) error {
 
 // Visit writes the page of a machine's visit for whoever has the link to it.
 // The check is without anything that names the machine but its host name.
-func Visit(w io.Writer, check *assess.Document, expires time.Time) error {
-	return write(w, Desk, []page{{Machine: &Machine{Check: check}, first: true, expires: expires}})
+// What is done can be recorded on it unless form is nil.
+func Visit(w io.Writer, check *assess.Document, expires time.Time, form *Form) error {
+	return write(w, Desk, []page{{Machine: &Machine{Check: check}, first: true, expires: expires, form: form}})
 }
+
+// Form lets whoever opens the page of a visit record what is done.
+type Form struct {
+	Says  string            // what was recorded last, or why it was not; "" the first time
+	Name  string            // of who records, as given before
+	Notes map[string]string // by item, that were written and not recorded yet
+}
+
+// Note is what was written at an item and not recorded yet.
+func (f *Form) Note(item string) string { return f.Notes[item] }
 
 // Visits writes a round of visits, to be printed: a cover with what it takes along, and a page for each machine with
 // the guide of its board, none with a serial number.
@@ -119,6 +137,7 @@ func Notice(w io.Writer, title, says string) error {
 // What the templates ask for.
 
 func (p page) First() bool      { return p.first }
+func (p page) Form() *Form      { return p.form }
 func (p page) Name() string     { return p.name() }
 func (p page) About() string    { return p.about() }
 func (p page) Verdict() string  { return p.verdict() }
@@ -141,3 +160,17 @@ func (p page) Expires() any {
 	return p.expires
 }
 func (p page) Totals() string { return p.totals() }
+
+// recorded is where a step of a visit is recorded.
+type recorded struct {
+	Step, Title, Note string
+	Ticked            bool
+}
+
+// record is nil where nothing can be recorded.
+func record(f *Form, s assess.Step) *recorded {
+	if f == nil {
+		return nil
+	}
+	return &recorded{Step: s.Step, Title: s.Title, Note: f.Note(assess.TickStep + s.Step), Ticked: s.Ticked != nil}
+}

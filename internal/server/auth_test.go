@@ -88,6 +88,11 @@ var scopes = map[string]string{
 	"POST /bulk-changes/{id}/undo": "work", "POST /machines/{key}/notes": "work",
 	"DELETE /machines/{key}/notes/{id}": "work",
 	"POST /releases/{id}/activate":      "manage", "GET /forecast": "read", "POST /waves/{id}/resume": "manage",
+	"GET /orders": "read", "POST /orders": "work", "GET /orders/{number}": "read", "PUT /orders/{number}": "work",
+	"DELETE /orders/{number}": "work", "GET /replacements": "read", "GET /machines/{key}/replacement": "read",
+	"PUT /machines/{key}/replacement": "work", "DELETE /machines/{key}/replacement": "work",
+	"PUT /questions/{id}": "work", "POST /questions/{id}/answer": "manage", "GET /questions/answers": "read",
+	"GET /fleet/briefing": "read", "GET /fleet/briefing/page": "read", "GET /machines/{key}/case": "read",
 	"GET /waves": "read", "POST /waves": "manage", "GET /waves/{id}": "read", "PUT /waves/{id}": "manage",
 	"DELETE /waves/{id}": "manage", "POST /waves/{id}/machines": "manage",
 	"DELETE /waves/{id}/machines/{key}": "manage",
@@ -241,6 +246,12 @@ func TestNoGetChangesAnything(t *testing.T) {
 		}); err != nil {
 		t.Fatal(err)
 	}
+	if _, err := s.Client.AddOrder(ctx, api.MakeOrder{Number: "T-101", Part: "new laptop"}); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := s.Client.SetReplacement(ctx, "gull-002", api.SetReplacement{NewName: "GULL-041"}); err != nil {
+		t.Fatal(err)
+	}
 	s.AllowPrivateWebhooks(t)
 	if _, err := s.Client.SetWebhook(ctx, "desk", api.SetWebhook{URL: "https://127.0.0.1:1/"}); err != nil {
 		t.Fatal(err)
@@ -258,6 +269,10 @@ func TestNoGetChangesAnything(t *testing.T) {
 				fmt.Sprintf("gull-001/results?inventory=%d", dev.History[0].ID),
 				"{kind}/history/{number}",
 				"prices/history/1",
+				"{key}/replacement",
+				"gull-002/replacement",
+				"orders/{number}",
+				"orders/T-101",
 				"{kind}",
 				"steps",
 				"{key}",

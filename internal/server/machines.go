@@ -147,7 +147,10 @@ func (s machinesAPI) addCheck(ctx context.Context, d *store.Machine, facts *serv
 	if err != nil {
 		return err
 	}
-	out.Leaving = leavings(ticks)
+	out.Leaving = listed(work.Leavings, assess.TickLeaving, ticks)
+	if t, ok := s.Releases.Target(d.Class); ok && d.Installed == t.Release.Name {
+		out.After = listed(work.UserQuestions, assess.TickAfter, ticks)
+	}
 	t, ok := s.Releases.Target(d.Class)
 	if !ok {
 		out.NoCheck = fmt.Sprintf("No target release is set for this class of hardware (%s).", d.Class)
@@ -294,10 +297,26 @@ func (s machinesAPI) addWork(ctx context.Context, d *store.Machine, out *api.Mac
 
 // addStanding adds what was decided and what is under way, with notes, contact and desk.
 func (s machinesAPI) addStanding(ctx context.Context, d *store.Machine, out *api.Machine) error {
-	stands, err := s.Work.Standings(ctx, d)
+	stands, err := s.Standings.Of(ctx, d)
 	out.Standing = []api.Standing{}
 	for _, one := range stands {
 		out.Standing = append(out.Standing, api.Standing(one))
+	}
+	if err != nil {
+		return err
+	}
+	err = s.Index.View(ctx, func(x *fleet.Index) { // what is stored of a machine alone does not say when support ends
+		if r := x.Row(d.ID); r != nil {
+			row := s.machineRow(r)
+			out.SupportEnds, out.DaysLeft = row.SupportEnds, row.DaysLeft
+		}
+	})
+	if err != nil {
+		return err
+	}
+	start, err := s.Standings.LatestStart(ctx, d)
+	if start != nil {
+		out.Start = string(start.Day)
 	}
 	if err != nil || !callerOf(ctx).Plain {
 		return err
@@ -310,20 +329,6 @@ func (s machinesAPI) addStanding(ctx context.Context, d *store.Machine, out *api
 	notes, err := techniciansAPI(s).notes(ctx, d.Key)
 	out.Notes = notes.Notes
 	return err
-}
-
-// leavings are what is done when a machine leaves, with what people said.
-func leavings(ticks []assess.Tick) []api.Leaving {
-	out := make([]api.Leaving, len(work.Leavings))
-	for i, l := range work.Leavings {
-		out[i] = api.Leaving{ID: l.ID, Title: l.Title, Says: l.Says}
-		for j := range ticks {
-			if ticks[j].Item == assess.TickLeaving+l.ID {
-				out[i].Ticked = &ticks[j]
-			}
-		}
-	}
-	return out
 }
 
 func factGroups(d *inventory.Document) []api.FactGroup {

@@ -179,18 +179,23 @@ func (s peopleAPI) listAudit(ctx context.Context, in *struct {
 		out.Next = strconv.FormatInt(list[in.Size-1].ID, 10)
 	}
 	for _, a := range list[:min(len(list), in.Size)] {
-		out.Entries = append(out.Entries, api.AuditEntry{
-			ID:      a.ID,
-			At:      a.At(),
-			Who:     a.Who,
-			What:    a.What,
-			Did:     s.did(a.What),
-			Subject: a.Subject,
-			Was:     a.Was,
-			Becomes: a.Becomes,
-			Change:  a.BulkID,
-			Undone:  undoneAt(a.Undone),
-		})
+		out.Entries = append(out.Entries, s.auditEntry(&a))
 	}
 	return out, err
+}
+
+// auditEntry is an entry of the audit log with the words of its operation.
+func (s *Server) auditEntry(a *store.AuditEntry) api.AuditEntry {
+	return api.AuditEntry{
+		ID:      a.ID,
+		At:      a.At(),
+		Who:     a.Who,
+		What:    a.What,
+		Did:     s.did(a.What),
+		Subject: a.Subject,
+		Was:     a.Was,
+		Becomes: a.Becomes,
+		Change:  a.BulkID,
+		Undone:  undoneAt(a.Undone),
+	}
 }

@@ -79,3 +79,20 @@ func TestReportsOfTheService(t *testing.T) {
 		t.Errorf("nobody is let in: %d", status)
 	}
 }
+
+// Every page that is printed comes with a policy that lets its own style be used, and nothing else.
+func TestPagesHaveTheirStyle(t *testing.T) {
+	t.Parallel()
+	s := servertest.Demo(t, nil)
+	for _, path := range []string{
+		"/fleet/report", "/fleet/briefing/page", "/machines/gull-101/report", "/machines/gull-101/report?for=visit",
+		"/work/sheet?where=key%3Dgull-101",
+	} {
+		t.Run(path, func(t *testing.T) {
+			status, h, body := call(t, "GET", s.URL+"/api/v1"+path, s.Token, "", "")
+			expect.Same(t, "the status", status, 200)
+			expect.Contains(t, body, "<style>")
+			expect.Contains(t, h.Get("Content-Security-Policy"), "style-src 'sha256-")
+		})
+	}
+}

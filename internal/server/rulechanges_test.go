@@ -213,6 +213,9 @@ func TestWorkExports(t *testing.T) {
 	if err := standin.Furnish(ctx, s, time.Now()); err != nil {
 		t.Fatal(err)
 	}
+	if _, err := s.Client.SetTechnician(ctx, "=HYPERLINK(\"x\")", api.SetTechnician{Minutes: 60}); err != nil {
+		t.Fatal(err)
+	}
 	if _, err := s.Client.Assign(ctx,
 		api.Assign{Keys: []string{"nslip-003"}, Who: "=HYPERLINK(\"x\")", Note: "+1", Overwrite: true}); err != nil {
 		t.Fatal(err)

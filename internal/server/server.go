@@ -107,6 +107,7 @@ func (s *Server) Handler() http.Handler {
 	r.Mount("/api/v1", s.apiRouter())
 	r.HandleFunc("/api/*", noSuchAddress)
 	r.Get(visitPath+"*", visitsAPI{s}.visit)
+	r.Post(visitPath+"*", visitsAPI{s}.visit)
 	r.Get(downloadPath+"*", s.download)
 	r.Handle("/*", consoleHandler(s.console))
 	return r

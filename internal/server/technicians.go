@@ -25,6 +25,7 @@ func (s techniciansAPI) list(ctx context.Context, _ *struct{}) (api.TechnicianLi
 		for _, day := range slices.Sorted(maps.Keys(t.Booked)) {
 			one.Booked = append(one.Booked, api.BookedDay{
 				Day:     day,
+				Visits:  t.Visits[day],
 				Minutes: t.Booked[day],
 				Where:   fleet.Term(fleet.ExternalWho, t.Name) + " " + fleet.Term(fleet.ExternalVisit, day),
 			})
@@ -69,7 +70,7 @@ func (s techniciansAPI) addNote(ctx context.Context, in *struct {
 	Key  string `path:"key" maxLength:"80"`
 	Body api.AddNote
 }) (api.NoteList, error) {
-	if err := s.Work.AddNote(ctx, in.Key, in.Body.Text); err != nil {
+	if err := s.Standings.AddNote(ctx, in.Key, in.Body.Text); err != nil {
 		return api.NoteList{}, err
 	}
 	return s.notes(ctx, in.Key)
@@ -79,7 +80,7 @@ func (s techniciansAPI) removeNote(ctx context.Context, in *struct {
 	Key string `path:"key" maxLength:"80"`
 	ID  int64  `path:"id" minimum:"1"`
 }) (api.NoteList, error) {
-	if err := s.Work.RemoveNote(ctx, in.Key, in.ID); err != nil {
+	if err := s.Standings.RemoveNote(ctx, in.Key, in.ID); err != nil {
 		return api.NoteList{}, err
 	}
 	return s.notes(ctx, in.Key)

@@ -1,11 +1,8 @@
 package server
 
 import (
-	"bytes"
 	"context"
 	"encoding/base64"
-	"errors"
-	"net/http"
 	"net/url"
 	"strings"
 	"time"
@@ -16,8 +13,6 @@ import (
 	"rolltop.example/rolltop/core/results"
 	"rolltop.example/rolltop/core/say"
 	"rolltop.example/rolltop/internal/api"
-	"rolltop.example/rolltop/internal/report"
-	"rolltop.example/rolltop/internal/service"
 	"rolltop.example/rolltop/internal/store"
 )
 
@@ -27,8 +22,8 @@ type visitsAPI struct{ *Server }
 // TickInput names an item of a machine.
 type TickInput struct {
 	Key  string `path:"key" maxLength:"80"`
-	Kind string `path:"kind" enum:"prepare,step,leave"`
-	Item string `path:"item" maxLength:"64" doc:"Id of the item of preparation, of the step, or of the item for a machine that leaves"`
+	Kind string `path:"kind" enum:"prepare,step,leave,after"`
+	Item string `path:"item" maxLength:"64" doc:"Id of the item of preparation, of the step, of the item for a machine that leaves, or of the question to the user after the upgrade"`
 }
 
 func (s visitsAPI) tick(ctx context.Context, in *struct {
@@ -39,9 +34,12 @@ func (s visitsAPI) tick(ctx context.Context, in *struct {
 	if t.State == "refused" && t.Note == "" {
 		return out, refuse("Reason is missing", "a refusal needs a reason in note, for whoever comes next")
 	}
-	if in.Kind+"/" == assess.TickLeaving {
+	switch in.Kind + "/" {
+	case assess.TickLeaving:
 		err = s.Work.Leave(ctx, in.Key, in.Item, t)
-	} else {
+	case assess.TickAfter:
+		err = s.Work.AfterUpgrade(ctx, in.Key, in.Item, t)
+	default:
 		err = s.Work.SetTick(ctx, in.Key, t)
 	}
 	if err != nil {
@@ -127,53 +125,6 @@ func (s visitsAPI) after(ctx context.Context, in *struct {
 		return results.Document{}, err
 	}
 	return *got, nil
-}
-
-// visitPath is where the pages of visits are.
-const visitPath = "/v/"
-
-// visit shows the page of a visit to whoever has its link.
-func (s visitsAPI) visit(w http.ResponseWriter, r *http.Request) {
-	h := w.Header()
-	h.Set("Cache-Control", "no-store")
-	h.Set("X-Robots-Tag", "noindex")
-	h.Set("Content-Security-Policy", report.Policy)
-	h.Set("Content-Type", htmlType)
-	refuse := func(status int, title, says string) {
-		w.WriteHeader(status)
-		_ = report.Notice(w, title, says)
-	}
-	failed := func(err error) {
-		s.log.Error("request failed", "error", err)
-		refuse(http.StatusInternalServerError, "The service failed", "The visit could not be shown; see the log of "+
-			"the service.")
-	}
-	secret := strings.TrimPrefix(r.URL.Path, visitPath)
-	d, expires, err := s.store.LinkMachine(r.Context(), hash(secret), s.now())
-	switch {
-	case errors.Is(err, store.ErrExpired):
-		refuse(http.StatusGone, "This link has expired",
-			"Links to a visit expire after a short time. Create a new link on the machine's page in the console.")
-		return
-	case errors.Is(err, store.ErrNotFound):
-		refuse(http.StatusNotFound, "There is no such link",
-			"It may be incomplete. Create a new link on the machine's page in the console.")
-		return
-	case err != nil:
-		failed(err)
-		return
-	}
-	c, err := s.Machines.Ticked(r.Context(), d.Key, service.Against{})
-	if err != nil {
-		refuse(http.StatusUnprocessableEntity, "Nothing to show", s.problem(err).Error())
-		return
-	}
-	var b bytes.Buffer
-	if err := report.Visit(&b, c.Check, expires); err != nil {
-		failed(err)
-		return
-	}
-	_, _ = b.WriteTo(w)
 }
 
 // picture is the square code of an address as a PNG in a data address.

@@ -3,6 +3,7 @@ package server
 import (
 	"cmp"
 	"context"
+	"fmt"
 	"slices"
 	"strings"
 
@@ -75,10 +76,32 @@ func (s changesAPI) whatIf(ctx context.Context, in *struct{ Body api.AskWhatIf }
 		})
 	}
 	out.Changed = changedMachines(w.Named, titles)
+	if len(w.Efforts) == 2 {
+		out.EffortBefore, out.EffortAfter = s.effort(w, 0), s.effort(w, 1)
+	}
 	failed, passed := w.Unanimous()
 	out.Notes = append([]string{}, say.Unanimous(failed, passed, out.Machines)...)
 	out.Says = say.WhatIf(out.Machines, out.Moved, w.Shifts.Net(remedy.Ready))
 	return out, nil
+}
+
+// effort is what machines take by one side of a what-if.
+func (s changesAPI) effort(w *service.Answered, side int) *api.Effort {
+	base, e, name := s.Knowledge.Base(), &w.Efforts[side], w.Was.Name
+	if side > 0 {
+		name = w.Is.Name
+	}
+	if w.Was.Name == w.Is.Name {
+		name = fmt.Sprintf("%s, revision %d", name, []int{w.Was.Revision, w.Is.Revision}[side])
+	}
+	least, most := e.Days(w.Minutes)
+	cost, known := base.Prices.Hours(e.Minutes)
+	out := &api.Effort{
+		Machines: e.Machines, Visits: e.Visits, Minutes: api.Span(e.Minutes), Days: api.Span{Least: least, Most: most},
+		Replaced: e.Replaced, Parts: money(base, e.Parts, e.Unpriced), Labour: labour(base, cost, known),
+	}
+	out.Says = say.Effort(name, e.Visits, e.Replaced, e.Minutes, [2]int{least, most}, out.Parts.Says)
+	return out
 }
 
 // changedMachines are machines that change, with the titles of the requirements that do it.

@@ -67,7 +67,9 @@ func (s workAPI) showWork(ctx context.Context, in *workInput) (out api.Work, err
 	for i := range got.Further {
 		out.Further = append(out.Further, showBatch(base, &got.Further[i], in.Where))
 	}
-	s.addOrder(base, got.Order, &out)
+	s.addOrder(base, got.Order, got.Refs, &out)
+	cost, known := base.Prices.Hours(remedy.Minutes(out.Minutes))
+	out.Labour = labour(base, cost, known)
 	out.Says = say.Worklist(out.Visits, len(out.Stops), remedy.Minutes(out.Minutes),
 		len(out.Batches), len(out.Order), out.Cost.Says, len(out.Questions))
 	return out, nil
@@ -163,27 +165,49 @@ func showBatch(base *knowledge.Base, b *work.Batch, where string) api.Batch {
 }
 
 // addOrder adds what is bought.
-func (s workAPI) addOrder(base *knowledge.Base, lines []work.Line, out *api.Work) {
+func (s workAPI) addOrder(
+	base *knowledge.Base, lines []work.Line, refs map[int64]work.MachineRef, out *api.Work,
+) {
 	var sum price.Range
 	unpriced := 0
 	for i := range lines {
 		l := &lines[i]
 		sum, unpriced = sum.Add(l.Price), unpriced+l.Unpriced
 		out.Order = append(out.Order, api.OrderLine{
-			Part:     say.OrderName(&l.Part),
+			Part:     l.Name,
 			Kind:     l.Part.Kind,
 			Quantity: l.Quantity,
 			OnHand:   l.OnHand,
+
+			FromStock: l.FromStock,
+			Ordered:   l.Ordered,
+			Arrived:   l.Arrived,
+			Fitted:    l.Fitted,
+			Shares:    shares(l, refs),
+
 			ToOrder:  l.ToOrder,
 			LeadDays: l.LeadDays,
 			Price:    money(base, l.Price, l.Unpriced),
 			Confirm:  l.Confirm,
 			Voids:    l.Voids,
 			Machines: len(l.Machines),
-			Where:    fleet.And(out.Where, fleet.Term("step", s.Work.StepsWith(l.Part.Kind)...)),
+			Where:    fleet.And(out.Where, fleet.Term(fleet.ExternalPart, l.Name)),
 		})
 	}
 	out.Cost = money(base, sum, unpriced)
+}
+
+// sharesShown bounds the machines of one line of the parts order.
+const sharesShown = 500
+
+// shares are where the part of each machine of a line is.
+func shares(l *work.Line, refs map[int64]work.MachineRef) []api.PartShare {
+	out := []api.PartShare{}
+	for _, s := range l.Shares[:min(len(l.Shares), sharesShown)] {
+		out = append(out, api.PartShare{MachineRef: refs[s.Machine], ToOrder: s.ToOrder, FromStock: s.FromStock,
+			Ordered: s.Ordered, Arrived: s.Arrived, Fitted: s.Fitted})
+	}
+	return out
 }
 
 func money(base *knowledge.Base, r price.Range, unpriced int) api.Money {
@@ -211,10 +235,6 @@ func (s workAPI) tickMany(ctx context.Context, in *struct{ Body api.TickMany }) 
 	}
 	got, err := s.Bulk.Tick(ctx, service.Picking{Where: b.Where, Keys: b.Keys, Trial: b.DryRun}, t)
 	return manyChanged(&got, b.DryRun), err
-}
-
-func (s workAPI) setStock(ctx context.Context, in *struct{ Body api.SetStock }) error {
-	return s.Work.SetStock(ctx, in.Body.Part, work.Stock{OnHand: in.Body.OnHand, LeadDays: in.Body.LeadDays})
 }
 
 func (s workAPI) calendar(ctx context.Context, in *workInput) (*raw, error) {
@@ -266,7 +286,7 @@ func coverTitle(visits []work.Visit) string {
 
 func (s workAPI) visitSheet(ctx context.Context, in *struct {
 	Where string `query:"where" maxLength:"2000" doc:"site=\"Gull Quay\""`
-}) (*raw, error) {
+}) (*page, error) {
 	visits, err := s.Work.Visits(ctx, in.Where)
 	switch {
 	case err != nil:
@@ -295,11 +315,15 @@ func (s workAPI) visitSheet(ctx context.Context, in *struct {
 	if err := report.Visits(&b, coverTitle(visits), &cover, checks); err != nil {
 		return nil, err
 	}
-	return &raw{ContentType: htmlType, Body: b.Bytes()}, nil
+	return &page{ContentType: htmlType, Policy: report.Policy, Body: b.Bytes()}, nil
 }
 
 func (s workAPI) messages(ctx context.Context, in *workInput) (out api.MessageList, err error) {
 	visits, err := s.Work.Visits(ctx, in.Where)
+	if err != nil {
+		return out, err
+	}
+	desks, err := s.desks(ctx, visits)
 	if err != nil {
 		return out, err
 	}
@@ -312,7 +336,10 @@ func (s workAPI) messages(ctx context.Context, in *workInput) (out api.MessageLi
 		}
 		d := c.Check
 		subject, text := say.Message(d.Machine.Name, d.Release.Name, d.Plain, d.Tells(), v.Minutes, v.Restarts)
-		out.Messages = append(out.Messages, api.Message{MachineRef: v.Ref(), Subject: subject, Text: text})
+		desk := desks[v.Name]
+		text = append(text, say.At(desk[0], v.Day, visit.HalfName(v.Half))...)
+		out.Messages = append(out.Messages, api.Message{MachineRef: v.Ref(), To: desk[1], Desk: desk[0],
+			Subject: subject, Text: text})
 	}
 	return out, nil
 }

@@ -175,6 +175,7 @@ func (w *Work) taken(ctx context.Context, a *Assigning, ids []int64, given map[i
 type Technician struct {
 	visit.Technician
 	Booked map[string]int // minutes by day, from today on
+	Visits map[string]int // number by day
 }
 
 // Technicians are those who visit machines, with the minutes that are booked on each day.
@@ -190,10 +191,11 @@ func (w *Work) Technicians(ctx context.Context) ([]Technician, error) {
 	today := string(wave.On(w.Now()))
 	out := make([]Technician, len(list))
 	for i := range list {
-		out[i] = Technician{list[i], map[string]int{}}
+		out[i] = Technician{list[i], map[string]int{}, map[string]int{}}
 		for k := range visits {
 			if v := &visits[k]; v.Day >= today && strings.EqualFold(v.Who, list[i].Name) {
 				out[i].Booked[v.Day] += v.Minutes.Most
+				out[i].Visits[v.Day]++
 			}
 		}
 	}

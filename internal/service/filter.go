@@ -45,7 +45,15 @@ func (i *Index) read(
 			return f, err
 		}
 	}
-	if says := f.Unknown(exist); says != "" {
+	says := f.Unknown(exist)
+	for _, sought := range f.External() {
+		if says == "" && (sought.What == fleet.ExternalOrder || sought.What == fleet.ExternalPart) {
+			if says, err = i.noPart(ctx, sought); err != nil {
+				return f, err
+			}
+		}
+	}
+	if says != "" {
 		return f, &Refusal{Reason: Mistaken, Title: "The filter has a mistake", Says: says}
 	}
 	return f, nil
@@ -95,6 +103,8 @@ func (i *Index) seek(ctx context.Context, f fleet.Filter, plain bool) (fleet.Fil
 			ids, err = i.turned(ctx, sought.Value)
 		case sought.What == fleet.ExternalOffer:
 			ids, err = i.offered(ctx, sought.Value)
+		case sought.What == fleet.ExternalOrder, sought.What == fleet.ExternalPart:
+			ids, err = i.parts(ctx, sought)
 		case !sought.Naming():
 			ids, err = i.inWaves(ctx, sought)
 		case plain:

@@ -22,6 +22,10 @@ type Index struct {
 	overlay   *Overlay
 	plans     plans
 
+	// Machines by an order or a part, and why there is none of that name; see [Orders].
+	parts  func(context.Context, fleet.External) ([]int64, error)
+	noPart func(context.Context, fleet.External) (string, error)
+
 	mu sync.RWMutex // of x, which readers hold while they look
 	x  *fleet.Index
 

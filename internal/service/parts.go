@@ -155,9 +155,3 @@ func (w *Work) Wins(ctx context.Context, where string, by work.Order) (work.Effe
 	}
 	return work.Free(kinds, base.Steps, by), nil
 }
-
-// StepsWith are the ids of the steps that a kind of part is bought for.
-func (w *Work) StepsWith(kind string) []string {
-	steps := w.knowledge.Base().Steps
-	return slices.DeleteFunc(steps.IDs(), func(id string) bool { return steps.Find(id).Part != kind })
-}

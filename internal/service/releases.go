@@ -54,6 +54,17 @@ func (r *Releases) TargetOf(id string) (t Target, ok bool) {
 	return Target{}, false
 }
 
+// Aims are the targets by class.
+func (r *Releases) Aims() map[string]*release.Release {
+	out := map[string]*release.Release{}
+	for _, class := range Classes() {
+		if t, ok := r.Target(class); ok {
+			out[class] = t.Release
+		}
+	}
+	return out
+}
+
 // requirementIDs are the ids of the requirements of the targets, of their intermediate releases and
 // of the releases that follow.
 func (r *Releases) requirementIDs() []string {

@@ -8,6 +8,7 @@ import (
 	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/core/release"
 	"rolltop.example/rolltop/core/remedy"
+	"rolltop.example/rolltop/core/visit"
 	"rolltop.example/rolltop/core/wave"
 	"rolltop.example/rolltop/core/work"
 	"rolltop.example/rolltop/internal/store"
@@ -127,12 +128,13 @@ func (s *Service) PutDecision(ctx context.Context, d *decision.Decision) error {
 
 // SetStock records the stock and the lead time of a part.
 func (s *Service) SetStock(ctx context.Context, part string, onHand, leadDays int) error {
-	return s.Work.SetStock(seeding(ctx), part, work.Stock{OnHand: onHand, LeadDays: leadDays})
+	return s.Orders.putStock(seeding(ctx), part, work.Stock{OnHand: onHand, LeadDays: leadDays})
 }
 
-// AssignWork gives the work on the machines of a filter to somebody.
-func (s *Service) AssignWork(ctx context.Context, where, who, note string) error {
-	_, err := s.Work.Assign(seeding(ctx), Picking{Where: where}, &Assigning{Who: who, Note: note})
+// AssignWork gives the work on the machines of a filter to somebody, on a day; "" is none.
+func (s *Service) AssignWork(ctx context.Context, where, who, note, day, half string) error {
+	_, err := s.Work.Assign(seeding(ctx), Picking{Where: where},
+		&Assigning{Who: who, Note: note, Day: day, Half: half, Overwrite: true})
 	return err
 }
 
@@ -188,4 +190,42 @@ func (s *Service) SayOutcome(ctx context.Context, id int64, key, outcome, reason
 // SetBlackouts replaces the days on which nothing is upgraded.
 func (s *Service) SetBlackouts(ctx context.Context, list []wave.Blackout) error {
 	return s.Waves.SetBlackouts(ctx, list)
+}
+
+// PlaceOrder records an order of parts that was placed.
+func (s *Service) PlaceOrder(
+	ctx context.Context, number, supplier, day, expected, part, where string, price int64,
+) error {
+	_, err := s.Orders.Add(seeding(ctx), &Ordering{Picking: Picking{Where: where}, Number: number, Supplier: supplier,
+		Day: day, Expected: expected, Part: part, Price: price})
+	return err
+}
+
+// SetOrder records what became of parts of an order.
+func (s *Service) SetOrder(ctx context.Context, number, state, part, day string) error {
+	_, err := s.Orders.Set(seeding(ctx), number, &Setting{State: state, Part: part, Day: day})
+	return err
+}
+
+// SetReplacement records which machine takes the place of another.
+func (s *Service) SetReplacement(ctx context.Context, key, newName, note string) error {
+	_, err := s.Orders.SetPair(seeding(ctx), key, newName, note)
+	return err
+}
+
+// AskQuestion records that the first open question about a fact was put to somebody.
+func (s *Service) AskQuestion(ctx context.Context, fact, who, due, note string) error {
+	ctx = seeding(ctx)
+	list, err := s.Work.questions(ctx, "")
+	for i := range list {
+		if list[i].Fact == fact {
+			return s.Inquiries.Ask(ctx, list[i].ID, who, due, note)
+		}
+	}
+	return err
+}
+
+// SetTechnician adds somebody who visits machines.
+func (s *Service) SetTechnician(ctx context.Context, name string, minutes int) error {
+	return s.Work.SetTechnician(seeding(ctx), &visit.Technician{Name: name, Minutes: minutes})
 }

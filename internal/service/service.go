@@ -60,6 +60,10 @@ type Service struct {
 	Flow        *Flow
 	Intake      *Intake
 	Work        *Work
+	Orders      *Orders
+	Inquiries   *Inquiries
+	Briefings   *Briefings
+	Standings   *Standings
 	Waves       *Waves
 	WhatIf      *WhatIf
 	RuleChanges *RuleChanges
@@ -113,7 +117,14 @@ func assemble(o Options) *Service {
 		Records: r, releases: s.Releases, knowledge: s.Knowledge, index: s.Index,
 		machines: s.Machines, decisions: s.Decisions, waves: s.Waves, settings: s.Settings, bulk: s.Bulk,
 	}
-	s.WhatIf = &WhatIf{Records: r, releases: s.Releases, knowledge: s.Knowledge, index: s.Index}
+	s.Orders = &Orders{Records: r, index: s.Index, knowledge: s.Knowledge, work: s.Work}
+	s.Standings = &Standings{Records: r, work: s.Work, orders: s.Orders}
+	s.Briefings = &Briefings{Records: r, work: s.Work, orders: s.Orders}
+	s.Index.parts, s.Index.noPart = s.Orders.machinesOf, s.Orders.noneSuch
+	s.Inquiries = &Inquiries{
+		Records: r, releases: s.Releases, machines: s.Machines, index: s.Index, work: s.Work,
+	}
+	s.WhatIf = &WhatIf{Records: r, releases: s.Releases, knowledge: s.Knowledge, index: s.Index, work: s.Work}
 	s.RuleChanges = &RuleChanges{Records: r, releases: s.Releases, index: s.Index}
 	s.Webhooks = &Webhooks{Records: r}
 	s.Upkeep = &Upkeep{

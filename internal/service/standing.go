@@ -7,9 +7,13 @@ import (
 	"time"
 
 	"rolltop.example/rolltop/core/assess"
+	"rolltop.example/rolltop/core/fleet"
+	"rolltop.example/rolltop/core/remedy"
+	"rolltop.example/rolltop/core/results"
 	"rolltop.example/rolltop/core/say"
 	"rolltop.example/rolltop/core/visit"
 	"rolltop.example/rolltop/core/wave"
+	"rolltop.example/rolltop/core/work"
 	"rolltop.example/rolltop/internal/store"
 )
 
@@ -23,7 +27,18 @@ const (
 	StandsTicks    = "ticks"
 	StandsNote     = "note"
 	StandsContact  = "contact"
+	StandsPart     = "part"
+	StandsReplaced = "replacement"
+	StandsStart    = "start"
+	StandsAfter    = "after"
 )
+
+// Standings says what was decided about a machine and what is under way.
+type Standings struct {
+	Records
+	work   *Work
+	orders *Orders
+}
 
 // Standing is one thing that was decided about a machine, or that is under way.
 type Standing struct {
@@ -31,9 +46,9 @@ type Standing struct {
 	ID         int64 // of a wave or a decision
 }
 
-// Standings says what was decided about a machine and what is under way, for whoever is asked about it on the
+// Of says what was decided about a machine and what is under way, for whoever is asked about it on the
 // phone. Notes and contacts are for those who see what identifies machines.
-func (w *Work) Standings(ctx context.Context, d *store.Machine) ([]Standing, error) {
+func (w *Standings) Of(ctx context.Context, d *store.Machine) ([]Standing, error) {
 	var out []Standing
 	if d.RetiredAt > 0 {
 		out = append(out, Standing{Kind: StandsRetired,
@@ -42,7 +57,8 @@ func (w *Work) Standings(ctx context.Context, d *store.Machine) ([]Standing, err
 			) + "; nothing more is planned for it."})
 	}
 	for _, add := range []func(context.Context, *store.Machine) ([]Standing, error){
-		w.standsDecided, w.standsInWave, w.standsVisit, w.standsTicks, w.standsNoted,
+		w.standsDecided, w.standsInWave, w.standsAfter, w.standsStart, w.standsVisit, w.standsParts, w.standsTicks,
+		w.standsNoted,
 	} {
 		more, err := add(ctx, d)
 		if err != nil {
@@ -53,20 +69,20 @@ func (w *Work) Standings(ctx context.Context, d *store.Machine) ([]Standing, err
 	return out, nil
 }
 
-func (w *Work) standsDecided(ctx context.Context, d *store.Machine) ([]Standing, error) {
-	list, err := w.decisions.On(ctx, d.Key)
+func (w *Standings) standsDecided(ctx context.Context, d *store.Machine) ([]Standing, error) {
+	list, err := w.work.decisions.On(ctx, d.Key)
 	var out []Standing
 	for i := range list {
-		shown := w.decisions.Show(ctx, &list[i], 1)
+		shown := w.work.decisions.Show(ctx, &list[i], 1)
 		out = append(out, Standing{Kind: StandsDecided, Says: shown.Says, ID: list[i].ID})
 	}
 	return out, err
 }
 
-func (w *Work) standsInWave(ctx context.Context, d *store.Machine) ([]Standing, error) {
+func (w *Standings) standsInWave(ctx context.Context, d *store.Machine) ([]Standing, error) {
 	var out []Standing
 	names := wave.OutcomeNames()
-	in, err := w.waves.Of(ctx, d)
+	in, err := w.work.waves.Of(ctx, d)
 	if err != nil {
 		return nil, err
 	}
@@ -84,7 +100,7 @@ func (w *Work) standsInWave(ctx context.Context, d *store.Machine) ([]Standing, 
 		}
 		out = append(out, Standing{Kind: StandsInWave, Says: is.Standing(names[in.Outcome]), ID: in.ID})
 	}
-	records, err := w.waves.Recorded(ctx, d.ID)
+	records, err := w.work.waves.Recorded(ctx, d.ID)
 	for i := range records {
 		r := &records[i]
 		if in != nil && r.WaveID == in.ID && r.Outcome == in.Outcome {
@@ -96,7 +112,7 @@ func (w *Work) standsInWave(ctx context.Context, d *store.Machine) ([]Standing, 
 	return out, err
 }
 
-func (w *Work) standsVisit(ctx context.Context, d *store.Machine) ([]Standing, error) {
+func (w *Standings) standsVisit(ctx context.Context, d *store.Machine) ([]Standing, error) {
 	given, err := w.Store.Assignments(ctx)
 	a, ok := given[d.ID]
 	if err != nil || !ok {
@@ -105,7 +121,167 @@ func (w *Work) standsVisit(ctx context.Context, d *store.Machine) ([]Standing, e
 	return []Standing{{Kind: StandsVisit, Says: say.Assigned(a.Who, a.Day, visit.HalfName(a.Half), a.Note)}}, nil
 }
 
-func (w *Work) standsTicks(ctx context.Context, d *store.Machine) ([]Standing, error) {
+// standsParts says which parts were ordered for a machine, and which machine takes its place.
+func (w *Standings) standsParts(ctx context.Context, d *store.Machine) ([]Standing, error) {
+	items, of, err := w.orders.For(ctx, d.ID)
+	if err != nil {
+		return nil, err
+	}
+	var out []Standing
+	for i := range items {
+		it, order := &items[i], of[items[i].PurchaseID]
+		p := say.OrderedPart{Part: it.Part, State: it.State, Day: it.Day, Count: it.Count, Number: order.Number,
+			Supplier: order.Supplier, Expected: order.Expected}
+		if order.Number == store.FromStock {
+			p.Number = ""
+		}
+		out = append(out, Standing{Kind: StandsPart, Says: p.Says()})
+	}
+	pairs, err := w.orders.Pairs(ctx)
+	for i := range pairs {
+		if pairs[i].Old.Key == d.Key {
+			out = append(out, Standing{Kind: StandsReplaced, Says: pairs[i].Says})
+		} else if pairs[i].New.Key == d.Key {
+			out = append(out, Standing{Kind: StandsReplaced, Says: "It takes the place of " + pairs[i].Old.Name + "."})
+		}
+	}
+	return out, err
+}
+
+// standsStart says by when the work on a machine has to begin.
+func (w *Standings) standsStart(ctx context.Context, d *store.Machine) ([]Standing, error) {
+	start, err := w.LatestStart(ctx, d)
+	if err != nil || start == nil {
+		return nil, err
+	}
+	return []Standing{{Kind: StandsStart, Says: start.Says}}, nil
+}
+
+// Start is by when the work on a machine has to begin.
+type Start struct {
+	Day  wave.Day
+	Ends wave.Day // of support of what it runs
+	Says string
+}
+
+// LatestStart is by when the work on a machine has to begin, so that it runs its target when support of what it runs
+// ends; nil if no such day is known, or if there is nothing that could begin.
+func (w *Standings) LatestStart(ctx context.Context, d *store.Machine) (*Start, error) {
+	var r *fleet.Row
+	err := w.work.index.View(ctx, func(x *fleet.Index) {
+		if row := x.Row(d.ID); row != nil {
+			own := *row
+			r = &own
+		}
+	})
+	if err != nil || r == nil || r.Retired || !r.Judged {
+		return nil, err
+	}
+	takes := r.Disposition == remedy.Ready || r.Disposition.Takes() || r.Disposition == remedy.Replace
+	end := r.SupportEnds()
+	if !takes || end.IsZero() || r.Decided&fleet.Stays != 0 {
+		return nil, nil
+	}
+	cal, err := w.work.waves.Calendar(ctx)
+	if err != nil {
+		return nil, err
+	}
+	steps, plan := w.work.knowledge.Base().Steps, work.Parse(r.Plan)
+	left := wave.Remaining{Upgrades: 1}
+	for _, st := range plan {
+		if def := steps.Find(st.ID); def != nil && def.Class == remedy.Interim {
+			left.Upgrades++
+		}
+	}
+	for _, st := range plan.In(steps, remedy.Desk) {
+		left.Visit = left.Visit || st.Remedy
+	}
+	if left.LeadDays, err = w.leadDays(ctx, r); err != nil {
+		return nil, err
+	}
+	day := wave.On(end)
+	out := &Start{Day: cal.LatestStart(day, &left), Ends: day}
+	out.Says = say.LatestStart(string(out.Day), string(day), out.Day < wave.On(w.Now()), &say.Left{
+		Visit: left.Visit, Upgrades: left.Upgrades, LeadDays: left.LeadDays,
+	})
+	return out, nil
+}
+
+// leadDays are the days until the slowest part that a machine waits for is there: that of the stock's table for parts
+// to order, the rest of the way for parts that are ordered.
+func (w *Standings) leadDays(ctx context.Context, r *fleet.Row) (int, error) {
+	lines, err := w.work.lines(ctx, fleet.Term("key", r.Key))
+	if err != nil || len(lines) == 0 {
+		return 0, err
+	}
+	days := 0
+	awaited := false
+	for i := range lines {
+		if lines[i].ToOrder > 0 {
+			days = max(days, lines[i].LeadDays)
+		}
+		awaited = awaited || lines[i].Ordered > 0
+	}
+	if !awaited {
+		return days, nil
+	}
+	items, of, err := w.orders.For(ctx, r.ID)
+	today := wave.On(w.Now()).Time()
+	for i := range items {
+		expected := of[items[i].PurchaseID].Expected
+		if items[i].State == work.Ordered && expected != "" {
+			days = max(days, int(wave.Day(expected).Time().Sub(today).Hours()/hoursOfDay))
+		}
+	}
+	return days, err
+}
+
+const hoursOfDay = 24
+
+// standsAfter says what the upgrade of a machine has left of its titles and its free space.
+func (w *Standings) standsAfter(ctx context.Context, d *store.Machine) ([]Standing, error) {
+	kept, err := w.KeptAfter(ctx, d)
+	if err != nil || kept == nil {
+		return nil, err
+	}
+	return []Standing{{Kind: StandsAfter, Says: "After the upgrade: " + say.Lower(kept.Says)}}, nil
+}
+
+// KeptAfter compares the titles and the free space of a machine with those before its upgrade: with its latest
+// inventory by which it ran another release; nil if it has no such inventory, or does not run its target.
+func (w *Standings) KeptAfter(ctx context.Context, d *store.Machine) (*results.Kept, error) {
+	t, ok := w.work.releases.Target(d.Class)
+	if !ok || d.Installed != t.Release.Name {
+		return nil, nil
+	}
+	history, err := w.Store.History(ctx, d.ID)
+	if err != nil {
+		return nil, err
+	}
+	now, err := w.work.machines.Facts(ctx, d, 0)
+	if err != nil {
+		return nil, err
+	}
+	for i := range history { // the latest first
+		if i >= historySearched {
+			break
+		}
+		was, err := w.work.machines.Facts(ctx, d, history[i].ID)
+		if err != nil {
+			return nil, err
+		}
+		if name := was.Inventory.OS.Name.Or(""); name != "" && name != d.Installed {
+			kept := results.KeptOf(was.Inventory, now.Inventory)
+			return &kept, nil
+		}
+	}
+	return nil, nil
+}
+
+// historySearched bounds how many inventories are read for one from before the upgrade.
+const historySearched = 50
+
+func (w *Standings) standsTicks(ctx context.Context, d *store.Machine) ([]Standing, error) {
 	ticks, err := w.Store.Ticks(ctx, d.ID)
 	if err != nil || len(ticks) == 0 {
 		return nil, err
@@ -114,7 +290,7 @@ func (w *Work) standsTicks(ctx context.Context, d *store.Machine) ([]Standing, e
 	last := &ticks[0]
 	for i := range ticks {
 		t := &ticks[i]
-		if strings.HasPrefix(t.Item, assess.TickLeaving) {
+		if strings.HasPrefix(t.Item, assess.TickLeaving) || strings.HasPrefix(t.Item, assess.TickAfter) {
 			continue
 		}
 		if t.State == "refused" {
@@ -130,7 +306,7 @@ func (w *Work) standsTicks(ctx context.Context, d *store.Machine) ([]Standing, e
 		return nil, nil
 	}
 	items := 0
-	if c, err := w.machines.Ticked(ctx, d.Key, Against{}); err == nil {
+	if c, err := w.work.machines.Ticked(ctx, d.Key, Against{}); err == nil {
 		items = len(c.Check.Items())
 	}
 	return []Standing{
@@ -138,7 +314,7 @@ func (w *Work) standsTicks(ctx context.Context, d *store.Machine) ([]Standing, e
 	}, nil
 }
 
-func (w *Work) standsNoted(ctx context.Context, d *store.Machine) ([]Standing, error) {
+func (w *Standings) standsNoted(ctx context.Context, d *store.Machine) ([]Standing, error) {
 	if !ViewerOf(ctx).Plain {
 		return nil, nil
 	}
@@ -159,8 +335,8 @@ func (w *Work) standsNoted(ctx context.Context, d *store.Machine) ([]Standing, e
 }
 
 // AddNote writes a note about a machine.
-func (w *Work) AddNote(ctx context.Context, key, text string) error {
-	d, err := w.machines.Find(ctx, key)
+func (w *Standings) AddNote(ctx context.Context, key, text string) error {
+	d, err := w.work.machines.Find(ctx, key)
 	if err != nil {
 		return err
 	}
@@ -177,8 +353,8 @@ func (w *Work) AddNote(ctx context.Context, key, text string) error {
 }
 
 // RemoveNote removes a note about a machine.
-func (w *Work) RemoveNote(ctx context.Context, key string, id int64) error {
-	d, err := w.machines.Find(ctx, key)
+func (w *Standings) RemoveNote(ctx context.Context, key string, id int64) error {
+	d, err := w.work.machines.Find(ctx, key)
 	if err != nil {
 		return err
 	}

@@ -26,6 +26,7 @@ type WhatIf struct {
 	releases  *Releases
 	knowledge *Knowledge
 	index     *Index
+	work      *Work
 }
 
 // Ask is what is asked about, and what it is compared with.
@@ -36,6 +37,7 @@ type Ask struct {
 	Than     string // id of the release to compare with; "": the target of the class
 	ThanRev  int
 	Where    string // a filter
+	Effort   bool   // what both take is worked out, too: visits, time, parts
 }
 
 // MaxNamed is how many machines are named that change.
@@ -53,6 +55,9 @@ type Answered struct {
 	*fleet.WhatIf
 	Named []Flip // at most MaxNamed, the worst first
 	Took  time.Duration
+
+	Efforts []work.Effort // by the release Was, and by Is; nil if it was not asked for
+	Minutes int           // that technicians have for visits on a day
 }
 
 // Run answers what would change.
@@ -93,6 +98,11 @@ func (w *WhatIf) Run(ctx context.Context, ask *Ask) (*Answered, error) {
 	out := &Answered{WhatIf: got}
 	if out.Named, err = w.name(ctx, worst(got.Flips, rows)); err != nil {
 		return nil, err
+	}
+	if ask.Effort {
+		if err := w.efforts(ctx, f, out); err != nil {
+			return nil, err
+		}
 	}
 	out.Took = w.Now().Sub(began)
 	return out, nil

@@ -1,21 +1,17 @@
 package service
 
 import (
-	"cmp"
 	"context"
 	"fmt"
 	"slices"
 	"strings"
-	"time"
 
 	"rolltop.example/rolltop/core/assess"
 	"rolltop.example/rolltop/core/check"
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/fleet"
-	"rolltop.example/rolltop/core/part"
 	"rolltop.example/rolltop/core/question"
 	"rolltop.example/rolltop/core/remedy"
-	"rolltop.example/rolltop/core/say"
 	"rolltop.example/rolltop/core/watch"
 	"rolltop.example/rolltop/core/work"
 	"rolltop.example/rolltop/internal/store"
@@ -34,6 +30,7 @@ type Work struct {
 	settings   *Settings
 	bulk       *Bulk
 	partsCache partsCache
+	wholeCache wholeCache
 }
 
 func (w *Work) forget(ids []int64, all bool) { w.partsCache.forget(ids, all) }
@@ -119,6 +116,8 @@ type List struct {
 	Watch     []watch.Item
 	Said      map[int64][]string // ids of steps that somebody says are done, by machine
 
+	Refs map[int64]work.MachineRef // of machines that get parts
+
 	Packages map[string][]Delivered // of batches that install something, by step
 }
 
@@ -150,13 +149,33 @@ func (w *Work) List(ctx context.Context, where string) (*List, error) {
 	if out.Order, err = w.purchase(ctx, machines.plans); err != nil {
 		return nil, err
 	}
+	out.Refs = refsOf(machines.machines, out.Order)
 	if out.Questions, err = w.questions(ctx, where); err != nil {
+		return nil, err
+	}
+	if err = w.marked(ctx, out.Questions); err != nil {
 		return nil, err
 	}
 	if out.Watch, err = w.watch(ctx, where, ticks); err != nil {
 		return nil, err
 	}
 	return out, nil
+}
+
+// refsOf name the machines that get parts.
+func refsOf(machines []work.Machine, lines []work.Line) map[int64]work.MachineRef {
+	out := map[int64]work.MachineRef{}
+	for i := range lines {
+		for _, id := range lines[i].Machines {
+			out[id] = work.MachineRef{}
+		}
+	}
+	for i := range machines {
+		if _, gets := out[machines[i].ID]; gets {
+			out[machines[i].ID] = machines[i].Ref()
+		}
+	}
+	return out
 }
 
 // questions are what has to be found out, once for all machines that share it: those that are
@@ -265,35 +284,6 @@ func (w *Work) concerns(ctx context.Context, scope, where string) (bool, error) 
 	return found, err
 }
 
-// purchase puts together what plans buy, with what is there of it.
-func (w *Work) purchase(ctx context.Context, plans []fleet.Planned) ([]work.Line, error) {
-	base := w.knowledge.Base()
-	parts, err := w.partsOf(ctx, base, plans)
-	if err != nil {
-		return nil, err
-	}
-	stocks, err := w.Store.Stocks(ctx)
-	if err != nil {
-		return nil, err
-	}
-	today := w.Now().UTC().Format(time.DateOnly)
-	var bought []work.Bought
-	for id, list := range parts {
-		for _, b := range list {
-			bought = append(bought, work.Bought{
-				Machine: id,
-				Part:    b.Part,
-				Price:   b.Price,
-				Priced:  b.Priced,
-				Voids:   b.Warranty >= today,
-			})
-		}
-	}
-	slices.SortStableFunc(bought, func(a, b work.Bought) int { return cmp.Compare(a.Machine, b.Machine) })
-	stock := func(p *part.Part) work.Stock { return stocks[say.OrderName(p)] }
-	return work.Purchase(bought, base.Prices, stock), nil
-}
-
 // Visits are the visits to the machines of a filter, by site and name.
 func (w *Work) Visits(ctx context.Context, where string) ([]work.Visit, error) {
 	machines, err := w.workers(ctx, where)
@@ -305,12 +295,6 @@ func (w *Work) Visits(ctx context.Context, where string) ([]work.Visit, error) {
 		out = append(out, stop.Visits...)
 	}
 	return out, nil
-}
-
-// SetStock notes what is there of a part, which is named as the order names it.
-func (w *Work) SetStock(ctx context.Context, part string, stock work.Stock) error {
-	store.Note(ctx, "", fmt.Sprintf("%s: %d on hand, %d days", part, stock.OnHand, stock.LeadDays))
-	return w.Store.SetStock(ctx, part, stock, by(ctx), w.Now())
 }
 
 // nothingSaid is what the audit log says of an item before anybody said anything.
@@ -346,6 +330,35 @@ func (w *Work) RemoveTick(ctx context.Context, key, item string) error {
 	}
 	err = w.Store.EndTick(ctx, d.ID, item, by(ctx), w.Now())
 	return orMissing(err, fmt.Sprintf("nothing is recorded for %s on the machine %q", item, key))
+}
+
+// AfterUpgrade keeps what somebody says of a question to the user of a machine that was upgraded.
+func (w *Work) AfterUpgrade(ctx context.Context, key, what string, t assess.Tick) error {
+	d, err := w.machines.Find(ctx, key)
+	if err != nil {
+		return err
+	}
+	if work.UserQuestionOf(what) == nil {
+		var items []string
+		for _, q := range work.UserQuestions {
+			items = append(items, assess.TickAfter+q.ID)
+		}
+		return missing("there is no %s; %s", t.Item, suggest(t.Item, items))
+	}
+	if to, ok := w.releases.Target(d.Class); !ok || d.Installed != to.Release.Name {
+		return refuse("Not upgraded yet", "%s does not run its target yet; ask after the upgrade", d.Name)
+	}
+	ticks, err := w.Store.Ticks(ctx, d.ID)
+	if err != nil {
+		return err
+	}
+	before := nothingSaid
+	for _, old := range ticks {
+		if old.Item == t.Item {
+			before = old.Says()
+		}
+	}
+	return w.putTick(ctx, d.ID, before, t)
 }
 
 // Leave keeps what somebody says of a machine that leaves. Closing its record takes it out of use.

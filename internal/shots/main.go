@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"strings"
 
 	"rolltop.example/rolltop/internal/browser"
 )
@@ -37,17 +38,17 @@ var pages = []struct {
 	full             bool
 }{
 	{"/", "Failing requirements", "fleet", false},
-	{"/machines?where=disposition%3Drefit,replace", "machines of", "machines", false},
+	{"/machines?where=support%3Dover,30,180&sort=ends", "machines of", "machines", false},
 	{"/machines/lant-001", "The plan, in this order", "machine", true},
 	{"/machines/matrix?where=fails%3Dtpm,memory&sort=needs.memory", "machines, target", "matrix", false},
 	{"/work", "In the best order", "work", false},
 	{"/work?tab=waves", "New wave", "waves", false},
-	{"/work?tab=applications", "Who settles it", "applications", false},
+	{"/work?tab=visits", "Days with visits", "visits", false},
+	{"/work?tab=parts", "Record arrival", "orders", true},
+	{"/work?tab=questions", "an answer is expected", "questions", false},
+	{"/api/v1/fleet/briefing/page", "Counted when this page", "briefing", true},
 	{"/intake", "never reported", "intake", false},
-	{"/releases/skerry-12", "Required", "release", false},
 	{"/api/v1/machines/gull-101/report", "Not met", "report", false},
-	{"/machines/nslip-037", "To decide", "decide", false},
-	{"/compare?a=lant-001&b=gull-101", "Facts that differ", "compare", false},
 }
 
 // work takes the pictures of a visit on a phone, and of what work has come
@@ -66,8 +67,28 @@ func work(p *browser.Page, server, dir string) error {
 		return err
 	}
 	link := p.Text("[role=dialog] a")
-	return errors.Join(p.Size(430, 932), p.Go(link), p.WaitText("Key: F2"), p.Scroll(".card:nth-of-type(4)"),
+	err = errors.Join(p.Size(430, 932), p.Go(link), p.WaitText("Key: F2"),
+		p.Type("input[name=name]", "Ada"), p.Type(".card:nth-of-type(2) input", "only the sign-in key of the counter"),
+		p.Click(".card:nth-of-type(2) button"))
+	if err != nil {
+		return err
+	}
+	_ = p.WaitText("Recorded as done") // the page may be left while it is looked at
+	err = errors.Join(p.WaitText("Recorded as done"), p.Scroll(".card:nth-of-type(2)"),
 		save(p, dir, "visit"))
+	if err != nil {
+		return err
+	}
+	// The cover page of the first round that has one.
+	err = errors.Join(p.Size(1280, 800), p.Go(server+"/work?tab=visits"), p.WaitText("cover page"))
+	if err != nil {
+		return err
+	}
+	cover, err := p.Run("document.querySelector('[aria-labelledby=week] td a[target]').href")
+	if err != nil {
+		return err
+	}
+	return errors.Join(p.Go(strings.Trim(cover, `"`)), p.WaitText("Parts to take"), save(p, dir, "cover"))
 }
 
 func save(p *browser.Page, dir, name string) error {
@@ -99,6 +120,7 @@ func whatIf(p *browser.Page, server, dir string) error {
 	err := errors.Join(p.Go(server+"/releases/skerry-12/edit"), p.WaitText("No mistakes."),
 		p.Replace("textarea", "need: {fact: memory.installed_bytes, at_least: 6 GiB}",
 			"need: {fact: memory.installed_bytes, at_least: 12 GiB}"), p.WaitText("No mistakes."),
+		p.Click("[aria-labelledby=what-if] input[type=checkbox]"),
 		p.Click("[aria-labelledby=what-if] button"), p.WaitText("fewer would be ready"),
 		p.Scroll("[aria-labelledby=what-if]"))
 	if err != nil {

@@ -15,10 +15,15 @@ type Worker interface {
 	Load(ctx context.Context, d *inventory.Document) error
 	PutDecision(ctx context.Context, d *decision.Decision) error
 	SetStock(ctx context.Context, part string, onHand, leadDays int) error
-	AssignWork(ctx context.Context, where, who, note string) error
+	AssignWork(ctx context.Context, where, who, note, day, half string) error
 	SetWave(ctx context.Context, w wave.Wave, where string, handedOff time.Time) (int64, error)
 	SayOutcome(ctx context.Context, wave int64, key, outcome, reason string, at time.Time) error
 	SetBlackouts(ctx context.Context, list []wave.Blackout) error
+	PlaceOrder(ctx context.Context, number, supplier, day, expected, part, where string, price int64) error
+	SetOrder(ctx context.Context, number, state, part, day string) error
+	SetReplacement(ctx context.Context, key, newName, note string) error
+	AskQuestion(ctx context.Context, fact, who, due, note string) error
+	SetTechnician(ctx context.Context, name string, minutes int) error
 	AddModelFact(ctx context.Context, maker, model, fact, value, note string) error
 }
 
@@ -92,7 +97,7 @@ func Employ(ctx context.Context, s Worker, now time.Time) error {
 	}
 	for _, g := range [][3]string{{`site="Eelgrass Landing","Corbel Head"`, "technician, east",
 		"The boat leaves at 8:15"}, {`site="North Slip"`, "technician, head office", ""}} {
-		if err := s.AssignWork(ctx, g[0]+" disposition=reconfigure,refit", g[1], g[2]); err != nil {
+		if err := s.AssignWork(ctx, g[0]+" disposition=reconfigure,refit", g[1], g[2], "", ""); err != nil {
 			return err
 		}
 	}
@@ -100,7 +105,54 @@ func Employ(ctx context.Context, s Worker, now time.Time) error {
 		day(now, 400).Format(time.DateOnly), "contract with Quayside Supplies"); err != nil {
 		return err
 	}
-	return waves(ctx, s, now)
+	if err := waves(ctx, s, now); err != nil {
+		return err
+	}
+	return orders(ctx, s, now)
+}
+
+// orders adds what was ordered, which machine takes the place of another, and a question that waits for its answer.
+func orders(ctx context.Context, s Worker, now time.Time) error {
+	const supplier = "Quayside Supplies"
+	on := func(n int) string { return day(now, n).Format(time.DateOnly) }
+	for _, o := range []struct {
+		number, supplier, day, expected, part, where string
+		price                                        int64 // of one, in hundredths
+	}{
+		{
+			number: "T-101", supplier: supplier, day: on(-19), expected: on(-12),
+			part:  "4 GiB DDR4 SODIMM, 2666 MT/s or faster",
+			where: `site="Lantern Pier","North Slip"`, price: 1450,
+		},
+		{
+			number: "T-102", supplier: supplier, day: on(-9), expected: on(26), part: "new laptop",
+			where: `site="Eelgrass Landing","Gull Quay"`, price: 71900,
+		},
+		{
+			number: "T-103", supplier: "Slip Road Parts", day: on(-8), expected: on(-1),
+			part:  "solid-state drive of 512 GB or more (SATA)",
+			where: `site="North Slip"`, price: 4490,
+		},
+	} {
+		if err := s.PlaceOrder(ctx, o.number, o.supplier, o.day, o.expected, o.part, o.where, o.price); err != nil {
+			return err
+		}
+	}
+	if err := s.SetOrder(ctx, "T-101", "arrived", "", on(-11)); err != nil {
+		return err
+	}
+	for name, minutes := range map[string]int{"technician, east": 300, "technician, head office": 360} {
+		if err := s.SetTechnician(ctx, name, minutes); err != nil {
+			return err
+		}
+	}
+	if err := week(ctx, s, now); err != nil {
+		return err
+	}
+	if err := s.SetReplacement(ctx, "gull-002", "GULL-041", "The desk at the window goes with it"); err != nil {
+		return err
+	}
+	return s.AskQuestion(ctx, "processor.name", "support of the maker", on(6), "ticket 4711")
 }
 
 func days(now time.Time, n int) time.Time { return now.AddDate(0, 0, n).UTC() }
@@ -185,6 +237,27 @@ func arrive(ctx context.Context, s Worker, now time.Time, names ...string) error
 		d.OS.Name, d.OS.Version, d.OS.Build = some("Skerry 12"), some("12.0"), some("12.0.310")
 		d.TakenAt = d.TakenAt.Add(now.Sub(d.TakenAt) / 2).UTC().Truncate(time.Second)
 		if err := s.Load(ctx, d); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// week gives some visits a day of the next working days.
+func week(ctx context.Context, s Worker, now time.Time) error {
+	next := now
+	for _, v := range []struct{ where, who, half string }{
+		{`key=eelg-007,eelg-012,eelg-018`, "technician, east", ""},
+		{`key=nslip-003,nslip-007,nslip-012,nslip-022`, "technician, head office", ""},
+		{`key=corb-004,corb-007`, "technician, east", "am"},
+		{`key=nslip-033,nslip-035`, "technician, head office", "pm"},
+	} {
+		next = next.AddDate(0, 0, 1)
+		for next.Weekday() == time.Saturday || next.Weekday() == time.Sunday {
+			next = next.AddDate(0, 0, 1)
+		}
+		err := s.AssignWork(ctx, v.where, v.who, "", day(next, 0).Format(time.DateOnly), v.half)
+		if err != nil {
 			return err
 		}
 	}

@@ -134,6 +134,8 @@ func (t *Tx) join(to, from int64, key string) error {
 		"UPDATE OR IGNORE tag SET machine_id=? WHERE machine_id=?",
 		"UPDATE flip SET machine_id=? WHERE machine_id=?",
 		"UPDATE wave_record SET machine_id=? WHERE machine_id=?",
+		"UPDATE purchase_item SET machine_id=? WHERE machine_id=?",
+		"UPDATE OR IGNORE replacement SET machine_id=? WHERE machine_id=?",
 	} {
 		if _, err := t.exec(q, to, from); err != nil {
 			return err

@@ -143,7 +143,8 @@ func (s machines) MachineByID(ctx context.Context, id int64) (*Machine, error) {
 // deviceTables hold rows of one machine each, which go with it.
 var machineTables = []string{
 	"verdict", "fact_row", "hand_fact", "tick", "visit_link", "tag", "flip", "duplicate", "assignment", "arrival",
-	"wave_machine", "wave_hop", "note", "contact", "wave_record", "inventory",
+	"wave_machine", "wave_hop", "note", "contact", "wave_record", "replacement",
+	"inventory",
 }
 
 // RemoveMachine removes a machine with everything about it, and gives its number.
@@ -172,6 +173,10 @@ func forget(tx *sqlx.Tx, id int64, key string) (string, error) {
 		if _, err := tx.Exec("DELETE FROM "+table+" WHERE machine_id=?", id); err != nil {
 			return name, err
 		}
+	}
+	// What was paid for it stays.
+	if _, err := tx.Exec("UPDATE purchase_item SET machine_id=0 WHERE machine_id=?", id); err != nil {
+		return name, err
 	}
 	if _, err := tx.Exec("DELETE FROM machine WHERE id=?", id); err != nil {
 		return name, err

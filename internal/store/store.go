@@ -76,6 +76,7 @@ type Store struct {
 	judgements
 	releases
 	handwork
+	purchases
 	waves
 	decisions
 	lists
@@ -90,6 +91,7 @@ type (
 	judgements struct{ *database } // verdicts, packed rows, changes of rules and dispositions
 	releases   struct{ *database } // release documents, targets, own knowledge
 	handwork   struct{ *database } // ticks, links to visits, who has which machine, stock
+	purchases  struct{ *database } // orders of parts, replacements of machines, questions that were asked
 	waves      struct{ *database }
 	decisions  struct{ *database }
 	lists      struct{ *database } // saved filters, expected machines, reasons, progress
@@ -142,6 +144,7 @@ func Open(path string) (*Store, error) {
 		judgements{s},
 		releases{s},
 		handwork{s},
+		purchases{s},
 		waves{s},
 		decisions{s},
 		lists{s},

@@ -297,6 +297,13 @@ func (s waves) WaveRecords(ctx context.Context, machine int64) ([]WaveRecord, er
 	return out, err
 }
 
+// RecordsSince are the outcomes that were said since a time, of all machines.
+func (s waves) RecordsSince(ctx context.Context, since time.Time) ([]WaveRecord, error) {
+	var out []WaveRecord
+	err := s.reader.SelectContext(ctx, &out, "SELECT * FROM wave_record WHERE at>? ORDER BY at, id", millis(since))
+	return out, err
+}
+
 // Arrivals are when machines that came to a release were first seen on it, by their
 // numbers. Those that were on it from the first, and those that left it, are not there.
 func (s waves) Arrivals(ctx context.Context, release string) (map[int64]time.Time, error) {

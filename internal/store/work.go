@@ -91,23 +91,31 @@ func (s handwork) EndLinks(ctx context.Context, machine int64, now time.Time) er
 // ErrExpired is the answer to a link whose time is over.
 var ErrExpired = errors.New("the link has expired")
 
-// LinkMachine is the machine that a link leads to. The error may be
+// Link is a link to the visit of a machine.
+type Link struct {
+	Machine *Machine
+	By      string // who made it
+	Expires time.Time
+}
+
+// LinkMachine is the link that a secret belongs to. The error may be
 // [ErrNotFound] or [ErrExpired].
-func (s handwork) LinkMachine(ctx context.Context, sha []byte, now time.Time) (*Machine, time.Time, error) {
+func (s handwork) LinkMachine(ctx context.Context, sha []byte, now time.Time) (out Link, err error) {
 	var row struct {
-		Machine int64 `db:"machine_id"`
-		Expires int64 `db:"expires_at"`
+		Machine int64  `db:"machine_id"`
+		By      string `db:"made_by"`
+		Expires int64  `db:"expires_at"`
 	}
-	err := s.reader.GetContext(ctx, &row, "SELECT machine_id, expires_at FROM visit_link WHERE sha=?", sha)
+	err = s.reader.GetContext(ctx, &row, "SELECT machine_id, made_by, expires_at FROM visit_link WHERE sha=?", sha)
 	switch {
 	case errors.Is(err, sql.ErrNoRows):
-		return nil, time.Time{}, ErrNotFound
+		return out, ErrNotFound
 	case err != nil:
-		return nil, time.Time{}, err
+		return out, err
 	case row.Expires <= millis(now):
-		return nil, time.Time{}, ErrExpired
+		return out, ErrExpired
 	}
-	d := new(Machine)
-	err = s.reader.GetContext(ctx, d, "SELECT * FROM machine WHERE id=?", row.Machine)
-	return d, fromMillis(row.Expires), none(err)
+	out = Link{Machine: new(Machine), By: row.By, Expires: fromMillis(row.Expires)}
+	err = s.reader.GetContext(ctx, out.Machine, "SELECT * FROM machine WHERE id=?", row.Machine)
+	return out, none(err)
 }

@@ -66,6 +66,10 @@ export const queries = {
     ask(api.GET('/compare', { params: { query } })),
   ),
 
+  technicians: live('technicians', () => ask(api.GET('/technicians'))),
+  orders: live('orders', () => ask(api.GET('/orders'))),
+  replacements: live('replacements', () => ask(api.GET('/replacements'))),
+
   releases: live('releases', () => ask(api.GET('/releases'))),
   release: live('release', release),
   difference: named('difference', (id: string, query: { revision?: number; against?: string }) =>

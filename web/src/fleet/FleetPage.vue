@@ -73,6 +73,7 @@ rolltop submit</pre>
       >
       <RouterLink :to="{ name: 'matrix' }" class="link">Requirement matrix</RouterLink>
       <a href="/api/v1/fleet/report" target="_blank" class="link">Report</a>
+      <a href="/api/v1/fleet/briefing/page" target="_blank" class="link">Briefing</a>
     </p>
     <p v-for="c in lately" :key="c.id" class="-mt-3 mb-5 border-l-2 border-accent pl-3 text-sm">
       <RouterLink :to="{ name: 'rule-change', params: { change: c.id } }" class="link">{{

@@ -16,6 +16,7 @@ const reports = [
 ]
 const reportAddress = (query: string) =>
   `/api/v1/machines/${encodeURIComponent(props.machine.key)}/report${query}`
+const caseAddress = computed(() => `/api/v1/machines/${encodeURIComponent(props.machine.key)}/case`)
 const about = computed(() => {
   const d = props.machine
   return [d.name, `${d.manufacturer} ${d.model}`.trim(), d.site, d.installed].filter(Boolean).join(' · ')
@@ -30,6 +31,7 @@ const about = computed(() => {
         <a v-for="r in reports" :key="r.query" :href="reportAddress(r.query)" target="_blank" class="link">{{
           r.name
         }}</a>
+        <a :href="caseAddress" class="link">Case bundle</a>
         <template v-if="visited">
           <a :href="reportAddress('?for=visit')" target="_blank" class="link">Visit sheet</a>
           <VisitLink v-if="may" :machine="machine.key" :name="machine.name" />

@@ -16,6 +16,23 @@ const leaves = computed(
 </script>
 
 <template>
+  <section v-if="machine.after_upgrade?.length" aria-labelledby="after" class="mt-9">
+    <h2 id="after" class="mb-1 border-b border-line pb-1.5 font-semibold">After the upgrade, ask the user</h2>
+    <ul class="max-w-[75ch] text-[14px]">
+      <li v-for="q in machine.after_upgrade" :key="q.id" class="py-1.5">
+        <b>{{ q.title }}</b> <span class="text-soft">{{ q.says }}</span>
+        <TickBox
+          :machine="machine.key"
+          kind="after"
+          :item="q.id"
+          :title="q.title"
+          :ticked="q.ticked"
+          :may="may"
+          @said="emit('changed')"
+        />
+      </li>
+    </ul>
+  </section>
   <section v-if="leaves" aria-labelledby="leaving" class="mt-9">
     <h2 id="leaving" class="mb-1 border-b border-line pb-1.5 font-semibold">When the machine leaves</h2>
     <ul class="max-w-[75ch] text-[14px]">

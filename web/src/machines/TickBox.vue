@@ -9,7 +9,7 @@ import { useAction } from '../use/useAction'
 /** What a person says of an item of preparation or of a step: done, or refused with a reason. */
 const props = defineProps<{
   machine: string
-  kind: 'prepare' | 'step' | 'leave'
+  kind: 'prepare' | 'step' | 'leave' | 'after'
   item: string
   title: string
   ticked?: Schemas['AssessTick']
@@ -67,7 +67,7 @@ async function refuse() {
         Mark as done
       </AppButton>
       <AppButton
-        v-if="kind === 'prepare' || (kind === 'leave' && item !== 'record-closed')"
+        v-if="kind === 'prepare' || kind === 'after' || (kind === 'leave' && item !== 'record-closed')"
         kind="link"
         :aria-label="`Refuse: ${title}`"
         @click="refuse"

@@ -3,7 +3,7 @@ import AppButton from '../ui/AppButton.vue'
 import { computed, ref, watch } from 'vue'
 
 import { api, ask, type Schemas } from '../client'
-import { count, number } from '../words'
+import { count, hours, number } from '../words'
 import ChangedMachines from './ChangedMachines.vue'
 import ShiftList from './ShiftList.vue'
 import { useAction } from '../use/useAction'
@@ -13,13 +13,28 @@ const props = defineProps<{ about: Schemas['AskWhatIf']; label: string; disabled
 const got = ref<Schemas['WhatIf']>()
 const { busy, trouble, run } = useAction()
 const stale = ref(false)
+/** Also what both take: visits, time, parts. */
+const effort = ref(false)
+/** A row of the comparison of what both take. */
+const rows = (a: Schemas['Effort'], b: Schemas['Effort']) => [
+  ['Machines with work', number(a.machines), number(b.machines)],
+  ['Visits', number(a.visits), number(b.visits)],
+  ['Time at the desks', hours(a.minutes), hours(b.minutes)],
+  ['Working days with all technicians', span(a.days), span(b.days)],
+  ['Machines that are replaced', number(a.replaced), number(b.replaced)],
+  ['Parts', a.parts.says, b.parts.says],
+  ['Labour', a.labour.says, b.labour.says],
+]
+const span = (s: Schemas['Span']) => (s.least === s.most ? `${s.most}` : `${s.least}–${s.most}`)
 watch(
   () => JSON.stringify(props.about),
   () => (stale.value = true),
 )
 const look = () =>
   run(async () => {
-    got.value = await ask(api.POST('/what-if', { body: props.about }))
+    got.value = await ask(
+      api.POST('/what-if', { body: { ...props.about, effort: effort.value || undefined } }),
+    )
     stale.value = false
   })
 const list = (where: string) => ({ name: 'machines', query: { where } })
@@ -31,6 +46,9 @@ const most = computed(() => Math.max(1, ...(got.value?.sites ?? []).map((p) => p
     <AppButton :disabled="busy || disabled" @click="look">
       {{ busy ? 'Judging the fleet…' : label }}
     </AppButton>
+    <label class="flex items-center gap-1 text-sm text-soft"
+      ><input v-model="effort" type="checkbox" /> with visits, time and cost</label
+    >
     <span class="text-sm text-soft">Nothing is saved. Machines are judged from their stored facts.</span>
   </div>
   <p v-if="trouble" role="alert" class="mt-2 text-replace">{{ trouble }}</p>
@@ -42,6 +60,30 @@ const most = computed(() => Math.max(1, ...(got.value?.sites ?? []).map((p) => p
       {{ got.becomes.name }}, revision {{ got.becomes.revision }}{{ got.draft ? ' (draft)' : '' }}, instead of
       {{ got.was.name }}, revision {{ got.was.revision }}.
     </p>
+    <table v-if="got.effort_before && got.effort_after" class="mb-5 text-left text-sm">
+      <thead class="text-soft">
+        <tr>
+          <th scope="col" class="py-1 pr-6 font-normal">What it takes</th>
+          <th scope="col" class="py-1 pr-6 font-normal">
+            {{ got.was.name }}, revision {{ got.was.revision }}
+          </th>
+          <th scope="col" class="py-1 font-normal">
+            {{ got.becomes.name }}, revision {{ got.becomes.revision }}
+          </th>
+        </tr>
+      </thead>
+      <tbody>
+        <tr
+          v-for="r in rows(got.effort_before, got.effort_after)"
+          :key="r[0]"
+          class="border-t border-line/60 align-baseline"
+        >
+          <th scope="row" class="py-1 pr-6 font-normal">{{ r[0] }}</th>
+          <td class="py-1 pr-6">{{ r[1] }}</td>
+          <td class="py-1 font-semibold">{{ r[2] }}</td>
+        </tr>
+      </tbody>
+    </table>
     <div v-if="got.moved" class="grid gap-x-9 gap-y-6 md:grid-cols-2">
       <div>
         <h3 class="mb-1 border-b border-line pb-1 font-semibold">By disposition</h3>

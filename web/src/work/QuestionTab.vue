@@ -2,14 +2,15 @@
 import type { Schemas } from '../client'
 import FactForm from '../machines/FactForm.vue'
 import { number } from '../words'
+import QuestionInquiry from './QuestionInquiry.vue'
 
-defineProps<{ work: Schemas['Work']; may: boolean }>()
+defineProps<{ work: Schemas['Work']; may: boolean; manages: boolean }>()
 const emit = defineEmits<{ changed: [] }>()
 const list = (where: string) => ({ name: 'machines', query: { where } })
 const kept: Record<Schemas['Question']['answer'], string> = {
   'model-fact': 'Enter the answer once for all machines of the model.',
   'machine-fact': 'Enter the answer for the machine.',
-  release: 'Add the answer to the release document: a row, a rule, or an entry for an application or driver.',
+  release: 'The answer becomes a row of a new revision, which is not put in force.',
 }
 </script>
 
@@ -20,7 +21,7 @@ const kept: Record<Schemas['Question']['answer'], string> = {
     <ul>
       <li
         v-for="q in work.questions"
-        :key="q.says"
+        :key="q.id"
         class="grid gap-x-6 border-t border-line/60 py-2 md:grid-cols-[4rem_minmax(0,1fr)]"
       >
         <RouterLink
@@ -49,6 +50,7 @@ const kept: Record<Schemas['Question']['answer'], string> = {
               >Open {{ q.machines === 1 ? 'the machine' : 'one of them' }} to enter it</RouterLink
             >
           </p>
+          <QuestionInquiry :question="q" :may="may" :manages="manages" @changed="emit('changed')" />
         </div>
       </li>
     </ul>

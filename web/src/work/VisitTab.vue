@@ -8,6 +8,7 @@ import DispositionMark from '../ui/DispositionMark.vue'
 import { count, hours, number, sayDay } from '../words'
 import MessageList from './MessageList.vue'
 import VisitAssign from './VisitAssign.vue'
+import VisitWeek from './VisitWeek.vue'
 import { useAction } from '../use/useAction'
 
 const props = defineProps<{ work: Schemas['Work']; may: boolean }>()
@@ -29,17 +30,6 @@ const allOf = (stop: Schemas['Stop']) => stop.visits.every((v) => chosen.value.h
 async function run(f: () => Promise<string>) {
   if (await act(f)) emit('changed')
 }
-/** Days that have visits, with their machines: each is a round with a cover page. */
-const days = computed(() => {
-  const of = new Map<string, number>()
-  for (const s of stops.value) for (const v of s.visits) if (v.day) of.set(v.day, (of.get(v.day) ?? 0) + 1)
-  return [...of].sort(([a], [b]) => (a < b ? -1 : 1))
-})
-const within = (term: string) => [props.work.where, term].filter(Boolean).join(' ')
-const round = (of: string) => `/api/v1/work/sheet?${new URLSearchParams({ where: within(`visit=${of}`) })}`
-const calendar = computed(
-  () => `/api/v1/work/calendar?${new URLSearchParams({ where: props.work.where ?? '' })}`,
-)
 const tick = (v: Schemas['Visit'], step: Schemas['StepRef']) =>
   run(async () => {
     await ask(
@@ -64,21 +54,7 @@ const tick = (v: Schemas['Visit'], step: Schemas['StepRef']) =>
     <VisitAssign v-if="may" :keys="[...chosen]" @changed="emit('changed')" @done="chosen = new Set()" />
     <p v-if="says" role="status" class="mb-2 text-sm text-ready">{{ says }}</p>
     <p v-if="trouble" role="alert" class="mb-2 text-sm text-replace">{{ trouble }}</p>
-    <section v-if="days.length" aria-label="Days with visits" class="mb-4 text-sm">
-      <h2 class="mb-1 font-semibold">Days with visits</h2>
-      <ul class="flex flex-wrap gap-x-5 gap-y-1">
-        <li v-for="[d, n] in days" :key="d">
-          <RouterLink
-            :to="{ name: 'work', query: { tab: 'visits', where: within(`visit=${d}`) } }"
-            class="link"
-            >{{ sayDay(d) }}</RouterLink>: {{ count(n, 'visit', 'visits') }},
-          <a :href="round(d)" target="_blank" class="link">cover and sheets</a>
-        </li>
-        <li><a :href="calendar" download="visits.ics" class="link">Calendar file</a></li>
-      </ul>
-    </section>
-    <p v-if="says" role="status" class="mb-2 text-sm text-ready">{{ says }}</p>
-    <p v-if="trouble" role="alert" class="mb-2 text-sm text-replace">{{ trouble }}</p>
+    <VisitWeek :work="work" />
     <Disclosure
       v-for="(s, i) in stops"
       :key="s.site"

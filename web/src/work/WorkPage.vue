@@ -124,7 +124,13 @@ const file = computed(() => {
     <BatchTab v-else-if="tab === 'remote'" :work="work" />
     <ApplicationTab v-else-if="tab === 'applications'" :where="where" />
     <PartTab v-else-if="tab === 'parts'" :work="work" :may="may" @changed="refetch()" />
-    <QuestionTab v-else-if="tab === 'questions'" :work="work" :may="may" @changed="refetch()" />
+    <QuestionTab
+      v-else-if="tab === 'questions'"
+      :work="work"
+      :may="may"
+      :manages="manages"
+      @changed="refetch()"
+    />
     <WatchTab v-else-if="tab === 'watch'" :work="work" />
     <DecisionTab v-else-if="tab === 'decisions'" :may="may" :manages="manages" @changed="refetch()" />
     <WaveTab v-else :manages="manages" />
