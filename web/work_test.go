@@ -76,7 +76,8 @@ func TestDecisions(t *testing.T) {
 		p.Press(decide, "Add decision"), p.WaitText("the installer refuses"))
 }
 
-// An order is recorded for the machines that need the part, arrives, and is seen on the page of its machine; a price far
+// An order is recorded for the machines that need the part, arrives, and is seen on the page of its machine; a price
+// far
 // from the table's is asked about.
 func TestOrdersOnThePage(t *testing.T) {
 	s := servertest.Demo(t, web.Console())
@@ -84,8 +85,8 @@ func TestOrdersOnThePage(t *testing.T) {
 	p := openRefused(t, s)
 	form := "[aria-label='Record an order of new desktop']"
 	must(t, p.Go(s.URL+"/work?tab=parts"), p.WaitText("gives each part once"),
-		p.Click("[aria-label='Machines that get: new desktop']"), p.WaitText("1 to order"),
-		p.Click("[aria-label='Record an order of: new desktop']"), p.WaitText("Number of the order"),
+		p.Click("[aria-label='Show machines: new desktop']"), p.WaitText("1 to order"),
+		p.Click("[aria-label='Record order: new desktop']"), p.WaitText("Number of the order"),
 		p.Fill(form, "Number of the order", "T-104"), p.Fill(form, "Price of one", "5900"),
 		p.Press(form, "Record order of 8"), p.WaitText("is far from that"))
 	agree(t, p)
@@ -108,10 +109,10 @@ func TestQuestionsOnThePage(t *testing.T) {
 	p := open(t, s)
 	const list = "main li:first-of-type"
 	must(t, p.Go(s.URL+"/work?tab=questions"), p.WaitText("engineering sample"),
-		p.Click("[aria-label^='Record whom it was put to: Corvane 0000']"), p.WaitText("Answer by"),
+		p.Click("[aria-label^='Record whom you asked: Corvane 0000']"), p.WaitText("Answer by"),
 		p.Fill(list, "Asked", "the maker"), p.Press(list, "Record question"), p.WaitText("Asked the maker on"))
 	agree(t, p)
-	must(t, p.Click("[aria-label^='Record the answer: Corvane 0000']"), p.WaitText("Where it is from"),
+	must(t, p.Click("[aria-label^='Record answer: Corvane 0000']"), p.WaitText("Where it is from"),
 		p.Fill(list, "Answer", "yes"), p.Click(list+" form [type=submit]"), p.WaitText("Proposed as skerry-12@6"))
 }
 

@@ -105,6 +105,7 @@ func (o *Orders) Add(ctx context.Context, a *Ordering) (out Ordered, err error) 
 	}
 	store.Note(ctx, "", fmt.Sprintf("%s, %s for %s", strings.Join(compact(a.Number, a.Supplier, a.Day), ", "),
 		partSums(out.Parts), say.Count(out.Count, "machine", "machines")))
+	defer o.index.Changed()
 	err = o.Store.AddPurchase(ctx, p, items, a.More)
 	if errors.Is(err, store.ErrStock) {
 		return out, refuse("Not in stock", "%s", err)
@@ -368,6 +369,7 @@ func (o *Orders) Set(ctx context.Context, number string, s *Setting) (out Ordere
 		return out, err
 	}
 	store.Note(ctx, "", fmt.Sprintf("%s: %s since %s", s.State, partSums(out.Parts), day))
+	defer o.index.Changed()
 	err = o.Store.SetItems(ctx, items, s.State, string(day), by(ctx), o.Now())
 	if errors.Is(err, store.ErrStock) {
 		return out, refuse("Not in stock", "%s: these parts have been given to other machines", err)
@@ -478,6 +480,7 @@ func (o *Orders) Remove(ctx context.Context, number string) error {
 		}
 	}
 	store.Note(ctx, fmt.Sprintf("%s of %s", order.Number, order.Day), "")
+	defer o.index.Changed()
 	return o.Store.RemovePurchase(ctx, order.ID)
 }
 
@@ -499,6 +502,7 @@ func (o *Orders) SetStock(ctx context.Context, part string, stock work.Stock) er
 // putStock notes what is there of a part.
 func (o *Orders) putStock(ctx context.Context, part string, stock work.Stock) error {
 	store.Note(ctx, "", fmt.Sprintf("%s: %d on hand, %d days", part, stock.OnHand, stock.LeadDays))
+	defer o.index.Changed()
 	return o.Store.SetStock(ctx, part, stock, by(ctx), o.Now())
 }
 

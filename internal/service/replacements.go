@@ -124,6 +124,7 @@ func (o *Orders) SetPair(ctx context.Context, key, newName, note string) (out Pa
 		}
 	}
 	store.Note(ctx, "", fmt.Sprintf("%s takes its place", newName))
+	defer o.index.Changed()
 	err = o.Store.SetReplacement(ctx, &store.Replacement{MachineID: old.ID, NewName: newName, Note: note, By: by(ctx),
 		Millis: o.Now().UnixMilli()})
 	if errors.Is(err, store.ErrTaken) {
@@ -158,6 +159,7 @@ func (o *Orders) RemovePair(ctx context.Context, key string) error {
 	if err != nil {
 		return err
 	}
+	defer o.index.Changed()
 	err = o.Store.RemoveReplacement(ctx, d.ID)
 	return orMissing(err, fmt.Sprintf("no machine takes the place of %q; rolltop replacements lists all pairs", key))
 }

@@ -79,7 +79,7 @@ const field = 'w-16 rounded-md border border-line bg-card px-1.5 py-0.5 text-rig
                     kind="link"
                     small
                     :aria-expanded="open === l.part"
-                    :aria-label="`Machines that get: ${l.part}`"
+                    :aria-label="`${open === l.part ? 'Hide' : 'Show'} machines: ${l.part}`"
                     @click="open = open === l.part ? '' : l.part"
                     >{{ open === l.part ? 'Hide machines' : 'Show machines' }}</AppButton
                   >
@@ -88,7 +88,7 @@ const field = 'w-16 rounded-md border border-line bg-card px-1.5 py-0.5 text-rig
                     kind="link"
                     small
                     class="ml-3"
-                    :aria-label="`Record an order of: ${l.part}`"
+                    :aria-label="`Record order: ${l.part}`"
                     @click="ordering = ordering === l.part ? '' : l.part"
                     >Record order</AppButton
                   >

@@ -72,7 +72,7 @@ const answer = () =>
       kind="link"
       small
       :aria-expanded="doing === 'ask'"
-      :aria-label="`Record whom it was put to: ${question.says}`"
+      :aria-label="`${question.asked ? 'Ask again' : 'Record whom you asked'}: ${question.says}`"
       @click="doing = doing === 'ask' ? '' : 'ask'"
       >{{ question.asked ? 'Ask again' : 'Record whom you asked' }}</AppButton
     >
@@ -82,7 +82,7 @@ const answer = () =>
       small
       class="ml-3"
       :aria-expanded="doing === 'answer'"
-      :aria-label="`Record the answer: ${question.says}`"
+      :aria-label="`Record answer: ${question.says}`"
       @click="doing = doing === 'answer' ? '' : 'answer'"
       >Record answer</AppButton
     >
