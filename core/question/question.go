@@ -84,10 +84,43 @@ type List struct {
 	found map[subject]*Question
 }
 
+// Ask is a question of one machine. Machines that share it have the same.
+type Ask struct {
+	subject
+	question Question // its Where is a term alone, unless it is of this machine only
+	alone    bool     // it is of this machine only
+	many     bool     // a fleet may have very many of its kind
+}
+
 // Add adds what is not known of a machine. What only needs administrator rights is a remote
 // batch and no question.
-func (l *List) Add(res *check.Result, f *fact.Facts, r *fleet.Row) {
-	m := asking{List: l, row: r, model: r.ModelName(), mine: map[subject]bool{}}
+func (l *List) Add(res *check.Result, f *fact.Facts, r *fleet.Row) { l.Note(Asks(res, f, r, l.Steps)) }
+
+// Note adds the questions of a machine.
+func (l *List) Note(asks []Ask) {
+	if l.found == nil {
+		l.found = map[subject]*Question{}
+	}
+	for i := range asks {
+		a := &asks[i]
+		if l.found[a.subject] == nil {
+			if a.many && len(l.found) >= maxQuestions {
+				continue
+			}
+			q := a.question
+			if !a.alone {
+				// Those that are undetermined: it is asked for these alone.
+				q.Where = fleet.And(l.Where, q.Where+" "+fleet.Term("disposition", remedy.Undetermined.String()))
+			}
+			l.found[a.subject] = &q
+		}
+		l.found[a.subject].Machines++
+	}
+}
+
+// Asks are the questions of one machine, each once. steps is the library that its plan is made from.
+func Asks(res *check.Result, f *fact.Facts, r *fleet.Row, steps *remedy.Library) []Ask {
+	m := asking{row: r, model: r.ModelName()}
 	for i := range res.Findings {
 		fd := &res.Findings[i]
 		if fd.Outcome != check.Unknown || fd.Requirement.Level != release.Must {
@@ -98,8 +131,9 @@ func (l *List) Add(res *check.Result, f *fact.Facts, r *fleet.Row) {
 		}
 	}
 	plan := work.Parse(r.Plan)
-	m.names(plan, f, fact.SoftwareNotKnown, "title", l.Steps.ID(remedy.AskingTitles))
-	m.names(plan, f, fact.DriversNotKnown, "driver", l.Steps.ID(remedy.AskingDrivers))
+	m.names(plan, f, fact.SoftwareNotKnown, "title", steps.ID(remedy.AskingTitles))
+	m.names(plan, f, fact.DriversNotKnown, "driver", steps.ID(remedy.AskingDrivers))
+	return m.asks
 }
 
 // Sorted are the questions, those for the most machines first.
@@ -119,24 +153,16 @@ func (l *List) Sorted() []Question {
 
 // asking is one machine whose questions are gathered.
 type asking struct {
-	*List
 	row   *fleet.Row
 	model string
-	mine  map[subject]bool // a machine counts once for each question
+	asks  []Ask
 }
 
-func (m *asking) note(s subject, q Question) {
-	if m.mine[s] {
-		return
+// note adds a question, once.
+func (m *asking) note(a Ask) {
+	if !slices.ContainsFunc(m.asks, func(o Ask) bool { return o.subject == a.subject }) {
+		m.asks = append(m.asks, a)
 	}
-	m.mine[s] = true
-	if m.found == nil {
-		m.found = map[subject]*Question{}
-	}
-	if m.found[s] == nil {
-		m.found[s] = &q
-	}
-	m.found[s].Machines++
 }
 
 // evidence asks for what a requirement compares and does not know.
@@ -161,25 +187,20 @@ func (m *asking) evidence(e *check.Evidence) {
 	}
 }
 
-// of is the filter of the machines of a question: those that are undetermined, as it is asked for these alone.
-func (m *asking) of(term string) string {
-	return fleet.And(m.Where, term+" "+fleet.Term("disposition", remedy.Undetermined.String()))
-}
-
 func (m *asking) listed(def *fact.Def, name string) {
-	m.note(subject{def.Name, fleet.NotListed, name}, Question{
+	m.note(Ask{subject: subject{def.Name, fleet.NotListed, name}, question: Question{
 		Says:   "is it supported? No row of the list and no naming rule reads it.",
 		About:  name,
 		Fact:   def.Name,
 		Label:  def.Label,
 		Cause:  fleet.NotListed,
 		Answer: ForRelease,
-		Where:  m.of(fleet.Term(def.Name, name)),
-	})
+		Where:  fleet.Term(def.Name, name),
+	}})
 }
 
 func (m *asking) conflict(def *fact.Def) {
-	m.note(subject{def.Name, inventory.Disagree, m.row.Key}, Question{
+	m.note(Ask{alone: true, subject: subject{def.Name, inventory.Disagree, m.row.Key}, question: Question{
 		Says:   "which reading of “" + def.Label + "” is right? The sources conflict.",
 		About:  m.row.Name,
 		Fact:   def.Name,
@@ -187,7 +208,7 @@ func (m *asking) conflict(def *fact.Def) {
 		Cause:  inventory.Disagree,
 		Answer: ForMachine,
 		Where:  fleet.Term("key", m.row.Key),
-	})
+	}})
 }
 
 func (m *asking) gap(def *fact.Def, cause string) {
@@ -202,7 +223,7 @@ func (m *asking) gap(def *fact.Def, cause string) {
 		Choices: need.Choices(def),
 		Example: need.Example(def),
 		Answer:  ForModel,
-		Where:   m.of(fleet.Term("missing", def.Name) + " " + fleet.Term("model", m.row.Model)),
+		Where:   fleet.Term("missing", def.Name) + " " + fleet.Term("model", m.row.Model),
 	}
 	switch {
 	case m.row.Model == "":
@@ -210,7 +231,7 @@ func (m *asking) gap(def *fact.Def, cause string) {
 	case def.Aspect != fact.Capability: // how much and how it is set differs from machine to machine
 		q.Answer = ForMachine
 	}
-	m.note(subject{def.Name, cause, q.About}, q)
+	m.note(Ask{subject: subject{def.Name, cause, q.About}, question: q, alone: m.row.Model == ""})
 }
 
 // names asks about titles or drivers of which the release's lists know nothing, where the
@@ -220,17 +241,17 @@ func (m *asking) names(plan work.Plan, f *fact.Facts, id fact.ID, what, step str
 		return
 	}
 	for _, name := range f.Value(id).Set() {
-		if len(m.found) >= maxQuestions {
+		if len(m.asks) >= maxQuestions {
 			return
 		}
-		m.note(subject{id.Def().Name, what, name}, Question{
+		m.note(Ask{many: true, subject: subject{id.Def().Name, what, name}, question: Question{
 			Says:   "does this " + what + " work with the target? The release does not name it.",
 			About:  name,
 			Fact:   id.Def().Name,
 			Label:  id.Def().Label,
 			Cause:  fleet.NotListed,
 			Answer: ForRelease,
-			Where:  m.of(fleet.Term("step", step)),
-		})
+			Where:  fleet.Term("step", step),
+		}})
 	}
 }

@@ -55,6 +55,9 @@ func Paused(r *fleet.Row) Item {
 // Work is what was said to be done at a machine and is still to be done by its plan, or was
 // begun without its recovery key. steps is the library that the plan is made from.
 func Work(r *fleet.Row, said []assess.Tick, steps *remedy.Library) []Item {
+	if len(said) == 0 {
+		return nil
+	}
 	var out []Item
 	plan := work.Parse(r.Plan)
 	done, begun := map[string]bool{}, false

@@ -61,25 +61,22 @@ func open(m *Machine) bool {
 // Visits groups what is done at machines by site, the site with the most work first.
 func Visits(machines []Machine, l *remedy.Library, now time.Time) []Stop {
 	stops := map[string]*Stop{}
+	visits := map[*Step]*Visit{} // by the first step of the plan: machines with the same plan share it
 	for i := range machines {
 		m := &machines[i]
-		desk := m.Plan.In(l, remedy.Desk)
-		if !open(m) || !desk.repairs() {
+		if !open(m) || len(m.Plan) == 0 {
 			continue
 		}
-		v := Visit{Machine: m, Steps: desk}
-		for _, s := range m.Plan.In(l, remedy.Remote) {
-			if l.Find(s.ID).Question {
-				v.Before = append(v.Before, s)
-			}
+		same := visits[&m.Plan[0]]
+		if same == nil {
+			same = visitOf(m.Plan, l)
+			visits[&m.Plan[0]] = same
 		}
-		v.Minutes, v.Restarts = desk.Effort(l)
-		for _, s := range desk {
-			if d := l.Find(s.ID); d != nil {
-				v.Firmware = v.Firmware || d.Setting != ""
-				v.Parts = v.Parts || d.Part != ""
-			}
+		if !same.Steps.repairs() {
+			continue
 		}
+		v := *same
+		v.Machine = m
 		stop := stops[m.Site]
 		if stop == nil {
 			stop = &Stop{Site: m.Site}
@@ -103,6 +100,24 @@ func Visits(machines []Machine, l *remedy.Library, now time.Time) []Stop {
 		return cmp.Or(cmp.Compare(len(b.Visits), len(a.Visits)), strings.Compare(a.Site, b.Site))
 	})
 	return out
+}
+
+// visitOf is what is done at a machine with a plan.
+func visitOf(plan Plan, l *remedy.Library) *Visit {
+	v := &Visit{Steps: plan.In(l, remedy.Desk)}
+	for _, s := range plan.In(l, remedy.Remote) {
+		if l.Find(s.ID).Question {
+			v.Before = append(v.Before, s)
+		}
+	}
+	v.Minutes, v.Restarts = v.Steps.Effort(l)
+	for _, s := range v.Steps {
+		if d := l.Find(s.ID); d != nil {
+			v.Firmware = v.Firmware || d.Setting != ""
+			v.Parts = v.Parts || d.Part != ""
+		}
+	}
+	return v
 }
 
 // pilotSize is how many machines a step is tried on before the rest.

@@ -52,7 +52,7 @@ func classBriefing(c *service.ClassBriefing) api.ClassBriefing {
 		OnTheWay: api.Count{Name: "on-the-way", Count: c.OnTheWay, Where: c.Way},
 		Ready:    of("ready", c.Ready, "disposition=ready"+moving),
 		Blocked:  of("blocked", c.Blocked, takes+moving),
-		Unknown:  of("undetermined", c.Unknown-c.Unseen, "disposition=undetermined"+moving),
+		Unknown:  of("undetermined", c.Unknown, "disposition=undetermined"+moving),
 		Stay:     of("stay", c.Stay, "decision=stay"),
 		Unseen:   c.Unseen,
 		AtRisk:   c.AtRisk, End: string(c.End), Pace: c.Pace, Needed: c.Needed,

@@ -9,6 +9,7 @@ import (
 	"rolltop.example/rolltop/internal/api"
 	"rolltop.example/rolltop/internal/expect"
 	"rolltop.example/rolltop/internal/servertest"
+	"rolltop.example/rolltop/internal/standin"
 )
 
 const laptop = "new laptop"
@@ -296,4 +297,30 @@ func TestWhatWasPaidStays(t *testing.T) {
 	expect.NoError(t, err)
 	expect.Same(t, "its machine", o.Items[0].Machine.Key, "")
 	expect.Lacks(t, strings.ToLower(o.Says+o.By), "gull")
+}
+
+// Every number of the briefing is the number of machines that its filter lists, and together they are all machines that
+// are to run the release.
+func TestNumbersOfTheBriefing(t *testing.T) {
+	t.Parallel()
+	s := servertest.Demo(t, nil)
+	expect.NoError(t, standin.Furnish(ctx, s, s.Now()))
+	b, err := s.Client.Briefing(ctx)
+	expect.NoError(t, err)
+	expect.Same(t, "classes", len(b.Classes), 2)
+	for _, c := range b.Classes {
+		for _, n := range []api.Count{c.Done, c.OnTheWay, c.Ready, c.Blocked, c.Unknown, c.Stay} {
+			if n.Where != "" {
+				expect.Same(t, c.Release+": "+n.Name, total(t, s.Client, n.Where), n.Count)
+			}
+		}
+		expect.Same(
+			t,
+			c.Release+" in all",
+			c.Done.Count+c.Ready.Count+c.Blocked.Count+c.Unknown.Count+c.Unseen,
+			c.Machines,
+		)
+	}
+	expect.Same(t, "what came in a week", b.Week[0], "Eight machines came to their target.")
+	expect.Same(t, "decisions", len(b.Decisions), 4)
 }

@@ -88,6 +88,8 @@ func BenchmarkWork(b *testing.B) {
 	middle := func(i int) float64 { return float64(each[i][len(each[i])/2].Microseconds()) / 1000 }
 	b.ReportMetric(middle(0), "ms/best-order")
 	b.ReportMetric(middle(2), "ms/what-if")
+	b.ReportMetric(middle(4), "ms/what-if-of-another")
 	b.ReportMetric(middle(5), "ms/worklist")
+	b.ReportMetric(middle(6), "ms/worklist-of-a-site")
 	b.ReportMetric(resident(), "MiB-resident")
 }

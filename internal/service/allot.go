@@ -8,6 +8,7 @@ import (
 	"sync"
 	"time"
 
+	"rolltop.example/rolltop/core/assess"
 	"rolltop.example/rolltop/core/fleet"
 	"rolltop.example/rolltop/core/knowledge"
 	"rolltop.example/rolltop/core/say"
@@ -26,6 +27,24 @@ type wholeCache struct {
 	base    *knowledge.Base
 	at      time.Time
 	bought  []work.Bought
+	shares  map[work.Wanted]work.Share // nil: not worked out yet
+}
+
+// planned is a part that a machine's plan takes, with its name in the parts order.
+type planned struct {
+	assess.Buy
+	name string
+}
+
+// plannedOf are parts with their names, by name.
+func plannedOf(list []assess.Buy) []planned {
+	out := make([]planned, len(list))
+	for i := range list {
+		one := work.Alike(list[i].Part)
+		out[i] = planned{list[i], say.OrderName(&one)}
+	}
+	slices.SortStableFunc(out, func(a, b planned) int { return strings.Compare(a.name, b.name) })
+	return out
 }
 
 // bought are the parts that plans take, the machine that is the first to get from the stock first: by the day of its
@@ -39,31 +58,36 @@ func (w *Work) bought(ctx context.Context, plans []fleet.Planned) ([]work.Bought
 	if err != nil {
 		return nil, err
 	}
-	type urgency struct{ visit, ends, name string }
-	urgent := make(map[int64]urgency, len(parts))
+	type urgency struct {
+		key     string // visit, end of support, name: in this order
+		machine int64
+	}
+	urgent := make([]urgency, 0, len(parts))
 	err = w.index.View(ctx, func(x *fleet.Index) {
 		for id := range parts {
-			u := urgency{visit: cmp.Or(given[id].Day, never), ends: never}
+			name, ends := "", never
 			if r := x.Row(id); r != nil {
-				u.name = r.Name
+				name = r.Name
 				if end := r.SupportEnds(); !end.IsZero() {
-					u.ends = end.Format(time.DateOnly)
+					ends = end.Format(time.DateOnly)
 				}
 			}
-			urgent[id] = u
+			urgent = append(urgent, urgency{cmp.Or(given[id].Day, never) + ends + name, id})
 		}
 	})
 	if err != nil {
 		return nil, err
 	}
+	slices.SortFunc(urgent, func(a, b urgency) int {
+		return cmp.Or(strings.Compare(a.key, b.key), cmp.Compare(a.machine, b.machine))
+	})
 	today := w.Now().UTC().Format(time.DateOnly)
 	var out []work.Bought
-	for id, list := range parts {
-		for _, b := range list {
-			one := work.Alike(b.Part)
+	for _, u := range urgent {
+		for _, b := range parts[u.machine] {
 			out = append(out, work.Bought{
-				Machine: id,
-				Name:    say.OrderName(&one),
+				Machine: u.machine,
+				Name:    b.name,
 				Part:    b.Part,
 				Price:   b.Price,
 				Priced:  b.Priced,
@@ -71,11 +95,6 @@ func (w *Work) bought(ctx context.Context, plans []fleet.Planned) ([]work.Bought
 			})
 		}
 	}
-	slices.SortFunc(out, func(a, b work.Bought) int {
-		x, y := urgent[a.Machine], urgent[b.Machine]
-		return cmp.Or(strings.Compare(x.visit, y.visit), strings.Compare(x.ends, y.ends),
-			strings.Compare(x.name, y.name), cmp.Compare(a.Machine, b.Machine), strings.Compare(a.Name, b.Name))
-	})
 	return out, nil
 }
 
@@ -103,8 +122,34 @@ func (w *Work) wholeFleet(ctx context.Context) ([]work.Bought, error) {
 	}
 	c.mu.Lock()
 	defer c.mu.Unlock()
-	c.version, c.base, c.at, c.bought = version, base, now, bought
+	c.version, c.base, c.at, c.bought, c.shares = version, base, now, bought, nil
 	return bought, nil
+}
+
+// allotted says where the parts of the whole fleet are. Every change of the stock or of an order is a change of the
+// index, too, so that what is remembered is of the present stock.
+func (w *Work) allotted(
+	ctx context.Context, items []store.PurchaseItem, stocks map[string]work.Stock,
+) (map[work.Wanted]work.Share, error) {
+	version := w.index.Version()
+	whole, err := w.wholeFleet(ctx)
+	if err != nil {
+		return nil, err
+	}
+	c := &w.wholeCache
+	c.mu.Lock()
+	shares := c.shares
+	c.mu.Unlock()
+	if shares != nil {
+		return shares, nil
+	}
+	shares = work.Allot(whole, placed(items), stocks)
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	if c.version == version && w.index.Version() == version {
+		c.shares = shares
+	}
+	return shares, nil
 }
 
 // purchase puts together what plans buy, with where each part is: ordered, arrived, fitted, in the stock, or to order.
@@ -121,13 +166,15 @@ func (w *Work) purchase(ctx context.Context, plans []fleet.Planned) ([]work.Line
 	if err != nil {
 		return nil, err
 	}
-	whole := bought
+	var shares map[work.Wanted]work.Share
 	if slices.ContainsFunc(bought, func(b work.Bought) bool { return stocks[b.Name].OnHand > 0 }) {
-		if whole, err = w.wholeFleet(ctx); err != nil {
+		if shares, err = w.allotted(ctx, items, stocks); err != nil {
 			return nil, err
 		}
+	} else {
+		shares = work.Allot(bought, placed(items), stocks)
 	}
-	return work.Purchase(bought, w.knowledge.Base().Prices, stocks, work.Allot(whole, placed(items), stocks)), nil
+	return work.Purchase(bought, w.knowledge.Base().Prices, stocks, shares), nil
 }
 
 // placed are the items of placed orders, as the computation takes them.

@@ -27,7 +27,7 @@ type partsCache struct {
 
 type cachedParts struct {
 	plan  string
-	parts []assess.Buy
+	parts []planned
 }
 
 // forget drops what was worked out for machines that were changed.
@@ -44,7 +44,7 @@ func (b *partsCache) forget(ids []int64, all bool) {
 
 // take puts the bills that are known into out, and gives the machines whose bills are not, each
 // with its plan.
-func (b *partsCache) take(base *knowledge.Base, plans []fleet.Planned, out map[int64][]assess.Buy) map[int64]string {
+func (b *partsCache) take(base *knowledge.Base, plans []fleet.Planned, out map[int64][]planned) map[int64]string {
 	b.mu.Lock()
 	defer b.mu.Unlock()
 	if b.base != base || b.known == nil {
@@ -76,9 +76,9 @@ func buys(base *knowledge.Base, plan string) bool {
 
 // partsOf are what the plans of machines buy, by the numbers of the machines; only plans with
 // parts have some. They are worked out from packed facts, on all processors.
-func (w *Work) partsOf(ctx context.Context, base *knowledge.Base, plans []fleet.Planned) (map[int64][]assess.Buy,
+func (w *Work) partsOf(ctx context.Context, base *knowledge.Base, plans []fleet.Planned) (map[int64][]planned,
 	error) {
-	out := map[int64][]assess.Buy{}
+	out := map[int64][]planned{}
 	b := &w.partsCache
 	planOf := b.take(base, plans, out)
 	if len(planOf) == 0 {
@@ -111,7 +111,7 @@ func (w *Work) partsOf(ctx context.Context, base *knowledge.Base, plans []fleet.
 					if err != nil {
 						return err
 					}
-					worked[i] = cachedParts{planOf[id], parts}
+					worked[i] = cachedParts{planOf[id], plannedOf(parts)}
 				}
 				b.mu.Lock()
 				defer b.mu.Unlock()

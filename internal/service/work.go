@@ -30,10 +30,14 @@ type Work struct {
 	settings   *Settings
 	bulk       *Bulk
 	partsCache partsCache
+	askedCache askedCache
 	wholeCache wholeCache
 }
 
-func (w *Work) forget(ids []int64, all bool) { w.partsCache.forget(ids, all) }
+func (w *Work) forget(ids []int64, all bool) {
+	w.partsCache.forget(ids, all)
+	w.askedCache.forget(ids, all)
+}
 
 // workers are machines that have work, and the plans of the machines that were picked.
 type workers struct {
@@ -49,7 +53,7 @@ func (w *Work) workers(ctx context.Context, where string) (*workers, error) {
 		return nil, err
 	}
 	out := &workers{}
-	parsed := map[string]work.Plan{}
+	parsed, further := map[string]work.Plan{}, map[string]work.Plan{}
 	err = w.index.View(ctx, func(x *fleet.Index) {
 		picked := x.Select(f)
 		out.plans = picked.Plans()
@@ -57,7 +61,12 @@ func (w *Work) workers(ctx context.Context, where string) (*workers, error) {
 			if !r.Judged || r.Decided&fleet.Stays != 0 || r.Disposition < remedy.Ready {
 				return
 			}
-			if more := work.ParseFurther(r.Plan); len(more) > 0 {
+			more, ok := further[r.Plan]
+			if !ok {
+				more = work.ParseFurther(r.Plan)
+				further[r.Plan] = more
+			}
+			if len(more) > 0 {
 				out.further = append(out.further, worker(r, nil, more))
 			}
 			if r.Disposition == remedy.Ready {
@@ -185,16 +194,24 @@ func (w *Work) questions(ctx context.Context, where string) ([]question.Question
 	if err != nil {
 		return nil, err
 	}
+	base := w.knowledge.Base()
+	list := question.List{Where: where, Steps: base.Steps}
 	rows := map[int64]fleet.Row{}
-	var ids []int64
-	err = w.index.Each(ctx, f, func(r *fleet.Row) { rows[r.ID], ids = *r, append(ids, r.ID) })
+	var todo []int64
+	asked := w.askedCache.use(base)
+	err = w.index.Each(ctx, f, func(r *fleet.Row) {
+		if asks, ok := asked.of(r); ok {
+			list.Note(asks)
+			return
+		}
+		rows[r.ID], todo = *r, append(todo, r.ID)
+	})
 	if err != nil {
 		return nil, err
 	}
-	slices.Sort(ids)
-	base, facts := w.knowledge.Base(), new(fact.Facts)
-	list := question.List{Where: where, Steps: base.Steps}
-	err = w.Store.PackedOf(ctx, fact.Catalogue, ids, func(batch []store.Packed) error {
+	slices.Sort(todo)
+	facts := new(fact.Facts)
+	err = w.Store.PackedOf(ctx, fact.Catalogue, todo, func(batch []store.Packed) error {
 		for i := range batch {
 			t, ok := w.releases.Target(batch[i].Class)
 			if !ok || facts.Unpack(batch[i].Row) != nil {
@@ -206,7 +223,11 @@ func (w *Work) questions(ctx context.Context, where string) ([]question.Question
 				continue
 			}
 			r := rows[batch[i].MachineID]
-			list.Add(res, facts, &r)
+			asks := question.Asks(res, facts, &r, base.Steps)
+			if r.Release == t.Release {
+				asked.keep(&r, asks)
+			}
+			list.Note(asks)
 		}
 		return nil
 	})
@@ -235,7 +256,9 @@ func (w *Work) watch(ctx context.Context, where string, ticks []store.ItemTick) 
 	steps := w.knowledge.Base().Steps
 	err = w.index.View(ctx, func(x *fleet.Index) {
 		x.Select(paused).Each(func(r *fleet.Row) { out = append(out, watch.Paused(r)) })
-		x.Select(f).Each(func(r *fleet.Row) { out = append(out, watch.Work(r, said[r.ID], steps)...) })
+		if len(said) > 0 {
+			x.Select(f).Each(func(r *fleet.Row) { out = append(out, watch.Work(r, said[r.ID], steps)...) })
+		}
 	})
 	if err != nil {
 		return nil, err
