@@ -98,7 +98,7 @@ func TestOrdersOnThePage(t *testing.T) {
 	expect.NoError(t, err)
 	must(t, p.Go(s.URL+"/machines/"+o.Items[0].Machine.Key), p.WaitText("New desktop: arrived on"))
 	const replacements = "[aria-labelledby=replacements]"
-	must(t, p.Go(s.URL+"/work?tab=parts"), p.WaitText("GULL-041 has not reported yet"),
+	must(t, p.Go(s.URL+"/work?tab=parts"), p.WaitText("GULL-041 takes its place; it has not reported yet"),
 		p.Fill(replacements, "Old machine", "gull-008"), p.Fill(replacements, "Name of the new machine", "gull-041"),
 		p.Press(replacements, "Record replacement"), p.WaitText("takes the place of another machine already"))
 }

@@ -93,13 +93,15 @@ func OrderText(states map[string]int, machines int, late bool) string {
 }
 
 // Replaced says which machine takes the place of an old one, and how far that is. disposition is that of the new
-// machine in words; "" if it has not reported yet.
-func Replaced(newName, disposition string, moved, of int) string {
-	s := newName + " takes its place; " + newName
-	if disposition == "" {
-		s += " has not reported yet"
-	} else {
-		s += " has reported: " + disposition
+// machine in words; "" if it has not reported yet. hidden says that this cannot be told.
+func Replaced(newName, disposition string, hidden bool, moved, of int) string {
+	s := newName + " takes its place"
+	switch {
+	case hidden:
+	case disposition == "":
+		s += "; it has not reported yet"
+	default:
+		s += "; it has reported: " + disposition
 	}
 	switch moved {
 	case 0:

@@ -95,7 +95,7 @@ func TestFleetWorkCommands(t *testing.T) {
 		{"orders set T-104 arrived --dry-run", 0, "would be recorded as arrived"},
 		{"orders remove T-104", 2, "give --yes"},
 		{"orders remove T-104 --yes", 0, "The order T-104 is removed."},
-		{"replacements", 0, "GULL-041 has not reported yet"},
+		{"replacements", 0, "GULL-041 takes its place; it has not reported yet"},
 		{"replacements show gull-002", 0, "leave/data-moved"},
 		{"replacements set gull-008 gull-041", 2, "takes the place of another machine already"},
 		{"replacements set gull-008 GULL-043 --note door", 0, "GULL-043 takes its place"},

@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"rolltop.example/rolltop/internal/api"
+	"rolltop.example/rolltop/internal/client"
 	"rolltop.example/rolltop/internal/expect"
 	"rolltop.example/rolltop/internal/servertest"
 	"rolltop.example/rolltop/internal/standin"
@@ -257,7 +258,7 @@ func TestReplacements(t *testing.T) {
 	h, err := c.HandOver(ctx, "gull-002")
 	expect.NoError(t, err)
 	expect.That(t, "nothing of its titles is known", h.Titles == nil)
-	expect.Contains(t, h.Says, "GULL-041 has not reported yet")
+	expect.Contains(t, h.Says, "GULL-041 takes its place; it has not reported yet")
 	_, err = c.SetTick(ctx, "gull-002", "leave", "data-moved", api.SayTick{State: "done"})
 	expect.NoError(t, err)
 	// It is another machine that has reported.
@@ -323,4 +324,25 @@ func TestNumbersOfTheBriefing(t *testing.T) {
 	}
 	expect.Same(t, "what came in a week", b.Week[0], "Eight machines came to their target.")
 	expect.Same(t, "decisions", len(b.Decisions), 4)
+}
+
+// Who is limited to a site is told of no order, answer or machine of another.
+func TestOthersAreNotNamed(t *testing.T) {
+	t.Parallel()
+	s := servertest.Demo(t, nil)
+	_, err := s.Client.AddOrder(ctx, api.MakeOrder{Number: "T-77", Part: laptop, Where: `site="North Slip"`})
+	expect.NoError(t, err)
+	_, err = s.Client.SetReplacement(ctx, "gull-002", api.SetReplacement{NewName: "nslip-003"})
+	expect.NoError(t, err)
+	tok, err := s.Client.AddToken(ctx, api.NewToken{Name: "gull", Scope: "work", Sites: []string{"Gull Quay"}})
+	expect.NoError(t, err)
+	c := s.As(t, tok.Secret)
+	_, err = c.MachineList(ctx, client.List{Where: "order=T-99"})
+	refused(t, "the nearest order", err, `there is no order "T-99"`)
+	expect.Lacks(t, err.Error(), "T-77")
+	l, err := c.Replacements(ctx)
+	expect.NoError(t, err)
+	expect.Lacks(t, l.Replacements[0].Says, "reported") // it has, at a site that they do not see
+	_, err = c.QuestionAnswers(ctx)
+	refused(t, "answers of everybody", err, "limited to Gull Quay")
 }

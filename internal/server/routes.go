@@ -226,8 +226,8 @@ func (s *Server) routes() []group {
 			{"add-visit-link", post, "/machines/{key}/visit-link", ScopeWork,
 				"Create a link to the page of the visit, for a phone",
 				body(s, visitsAPI{s}.makeLink), []option{fails(notFound, mistaken),
-					says("Anyone with the link can see the steps of the visit without signing in, until it " +
-						"expires. The page shows no serial numbers.")}},
+					says("Anyone with the link can see the steps of the visit, and record them, without signing in, " +
+						"until it expires. The page shows no serial numbers.")}},
 			{"remove-visit-links", remove, "/machines/{key}/visit-link", ScopeWork,
 				"Remove all links to the page of the visit",
 				done(s, visitsAPI{s}.endLinks), []option{empty, fails(notFound)}},
@@ -317,7 +317,7 @@ func (s *Server) routes() []group {
 					says("The answer becomes a fact of the model or of each machine, or a row of a new revision of " +
 						"the target release, which is not put in force.")}},
 			{"answers-given", get, "/questions/answers", ScopeRead, "List the answers to open questions",
-				body(s, inquiriesAPI{s}.answers), nil},
+				body(s, inquiriesAPI{s}.answers), []option{everywhere}},
 			{"messages", get, "/work/messages", ScopeRead, "Get the messages for people whose machines are worked on",
 				body(s, workAPI{s}.messages), []option{fails(mistaken)}},
 			{"visit-sheet", get, "/work/sheet", ScopeRead,

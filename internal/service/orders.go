@@ -568,7 +568,7 @@ func (o *Orders) noneSuch(ctx context.Context, sought fleet.External) (string, e
 		}
 		what, lists = "part", "rolltop work parts lists them"
 	} else {
-		list, _, err := o.Store.Purchases(ctx)
+		list, err := o.List(ctx)
 		if err != nil {
 			return "", err
 		}

@@ -77,7 +77,8 @@ func (o *Orders) Pairs(ctx context.Context) ([]Pair, error) {
 				state = n.Disposition.String()
 			}
 		}
-		p.Says = say.Replaced(p.NewName, state, p.Done, p.Of)
+		hidden := state == "" && ViewerOf(ctx).Limited() // it may have reported from a site that the viewer does not see
+		p.Says = say.Replaced(p.NewName, state, hidden, p.Done, p.Of)
 		out = append(out, p)
 	}
 	slices.SortFunc(out, func(a, b Pair) int { return strings.Compare(a.Old.Name, b.Old.Name) })

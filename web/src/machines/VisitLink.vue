@@ -50,7 +50,8 @@ const end = () =>
         <p v-else-if="!link" role="status" class="text-soft">Creating the link…</p>
         <template v-else>
           <p>
-            Scan this before you go to the machine. Anyone with the link can see the steps until
+            Scan this before you go to the machine. Anyone with the link can see the steps and record them
+            until
             {{ sayMoment(link.expires) }}. The page shows no serial numbers.
           </p>
           <img
