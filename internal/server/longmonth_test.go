@@ -173,7 +173,8 @@ func (l *ledger) recountMoney(at func(string) string) {
 				fmt.Sprint(s.Ordered, s.Arrived, s.Fitted),
 				l.written(line.Part, s.Key),
 			)
-			sum.ToOrder, sum.FromStock, sum.Ordered = sum.ToOrder+s.ToOrder, sum.FromStock+s.FromStock, sum.Ordered+s.Ordered
+			sum.ToOrder, sum.FromStock = sum.ToOrder+s.ToOrder, sum.FromStock+s.FromStock
+			sum.Ordered += s.Ordered
 			sum.Arrived, sum.Fitted = sum.Arrived+s.Arrived, sum.Fitted+s.Fitted
 		}
 		expect.Same(l, at(line.Part), fmt.Sprint(line.ToOrder, line.FromStock, line.Ordered, line.Arrived, line.Fitted),

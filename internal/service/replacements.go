@@ -77,7 +77,8 @@ func (o *Orders) Pairs(ctx context.Context) ([]Pair, error) {
 				state = n.Disposition.String()
 			}
 		}
-		hidden := state == "" && ViewerOf(ctx).Limited() // it may have reported from a site that the viewer does not see
+		// It may have reported from a site that the viewer does not see.
+		hidden := state == "" && ViewerOf(ctx).Limited()
 		p.Says = say.Replaced(p.NewName, state, hidden, p.Done, p.Of)
 		out = append(out, p)
 	}
