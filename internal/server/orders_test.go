@@ -346,3 +346,24 @@ func TestOthersAreNotNamed(t *testing.T) {
 	_, err = c.QuestionAnswers(ctx)
 	refused(t, "answers of everybody", err, "limited to Gull Quay")
 }
+
+// A part that was fitted counts until a later inventory: if the machine still lacks it, it is to be ordered again.
+func TestAFittedPartThatIsStillMissing(t *testing.T) {
+	t.Parallel()
+	m := newMonth(t)
+	c := m.s.Client
+	const key = "gull-024"
+	m.morning(key)
+	w, err := c.Work(ctx, "key="+key)
+	expect.NoError(t, err)
+	part := w.Order[0].Part
+	_, err = c.AddOrder(ctx, api.MakeOrder{Number: "T-1", Part: part, Keys: []string{key}})
+	expect.NoError(t, err)
+	_, err = c.SetOrder(ctx, "T-1", api.SetOrder{State: "fitted"})
+	expect.NoError(t, err)
+	l := line(t, m.s, "key="+key, part)
+	expect.Same(t, "fitted", at(&l), "to order 0, stock 0, ordered 0, arrived 0, fitted 1")
+	m.morning(key)
+	l = line(t, m.s, "key="+key, part)
+	expect.Same(t, "an inventory later", at(&l), "to order 1, stock 0, ordered 0, arrived 0, fitted 0")
+}

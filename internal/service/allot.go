@@ -143,7 +143,11 @@ func (w *Work) allotted(
 	if shares != nil {
 		return shares, nil
 	}
-	shares = work.Allot(whole, placed(items), stocks)
+	counted, err := w.placed(ctx, items)
+	if err != nil {
+		return nil, err
+	}
+	shares = work.Allot(whole, counted, stocks)
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	if c.version == version && w.index.Version() == version {
@@ -172,19 +176,30 @@ func (w *Work) purchase(ctx context.Context, plans []fleet.Planned) ([]work.Line
 			return nil, err
 		}
 	} else {
-		shares = work.Allot(bought, placed(items), stocks)
+		counted, err := w.placed(ctx, items)
+		if err != nil {
+			return nil, err
+		}
+		shares = work.Allot(bought, counted, stocks)
 	}
 	return work.Purchase(bought, w.knowledge.Base().Prices, stocks, shares), nil
 }
 
-// placed are the items of placed orders, as the computation takes them.
-func placed(items []store.PurchaseItem) []work.Item {
-	out := make([]work.Item, len(items))
-	for i := range items {
-		it := &items[i]
-		out[i] = work.Item{Machine: it.MachineID, Name: it.Part, Count: it.Count, State: it.State}
-	}
-	return out
+// placed are the items of placed orders that count. A part that was fitted counts until an inventory of a later day: if
+// the plan still takes it then, it is to be ordered again.
+func (w *Work) placed(ctx context.Context, items []store.PurchaseItem) ([]work.Item, error) {
+	out := make([]work.Item, 0, len(items))
+	err := w.index.View(ctx, func(x *fleet.Index) {
+		for i := range items {
+			it := &items[i]
+			r := x.Row(it.MachineID)
+			if it.State == work.Fitted && r != nil && r.TakenAt.UTC().Format(time.DateOnly) > it.Day {
+				continue
+			}
+			out = append(out, work.Item{Machine: it.MachineID, Name: it.Part, Count: it.Count, State: it.State})
+		}
+	})
+	return out, err
 }
 
 // lines are the parts order of the machines of a filter.
