@@ -31,7 +31,7 @@ type Fact struct {
 
 // Source says where the fact is from.
 func (f *Fact) Source() string {
-	s := "entered by hand"
+	s := byHand
 	if f.Model != "" {
 		s += " for every " + f.Model
 	}
@@ -45,6 +45,16 @@ func (f *Fact) Source() string {
 		s += " (" + f.Note + ")"
 	}
 	return s
+}
+
+const byHand = "entered by hand"
+
+// Anonymous is the source of a fact without who entered it, when and why; other sources stay as they are.
+func Anonymous(source string) string {
+	if strings.HasPrefix(source, byHand) {
+		return byHand
+	}
+	return source
 }
 
 // Check says what is wrong with a fact before it is kept.

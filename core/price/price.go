@@ -224,8 +224,7 @@ func (t *Table) Of(p *part.Part) (Range, bool) {
 }
 
 // Hours is what the work of technicians costs, to the unit of the currency: minutes are estimates. It is false where
-// the
-// table does not know.
+// the table does not know.
 func (t *Table) Hours(m remedy.Minutes) (Range, bool) {
 	hour, ok := t.Of(&part.Part{Kind: Labour, Count: 1})
 	cost := func(price int64, minutes int) int64 {

@@ -10,8 +10,9 @@ import (
 
 // Week is what the last seven days have changed.
 type Week struct {
-	Since     string         // day with which it is compared
-	Was, Is   map[string]int // machines by disposition then and now; Was is nil if nothing was counted then
+	Since     string         // the day a week ago
+	WasOn     string         // day of Was: that one, or the last before it on which machines were counted
+	Was, Is   map[string]int // machines by disposition then and now; Was is nil if nothing was counted
 	Arrived   int            // machines that came to their target
 	Failed    int            // failures and returns that were recorded
 	Decided   int            // decisions that were made
@@ -36,7 +37,7 @@ func (w *Week) Says() []string {
 		} {
 			if was, is := w.Was[d.String()], w.Is[d.String()]; was != is {
 				out = append(out, fmt.Sprintf("%s: %s, %s on %s.", Capital(d.String()), Number(is), Number(was),
-					dayText(w.Since)))
+					dayText(w.WasOn)))
 			}
 		}
 	}
@@ -106,6 +107,9 @@ func BriefMoney(s *Sums) string {
 		Spent(s.Currency, s.Ordered), needed)
 	if s.NoPrice > 0 {
 		out += ". " + Capital(Count(s.NoPrice, "part of the orders has no price", "parts of the orders have no price"))
+		if s.Currency != "" {
+			out += " in " + s.Currency
+		}
 	}
 	return Sentence(out)
 }

@@ -1,6 +1,7 @@
 package say
 
 import (
+	"cmp"
 	"fmt"
 	"strings"
 
@@ -9,16 +10,20 @@ import (
 
 // NothingToOrder says why there is nothing to order for machines, from where their parts are.
 func NothingToOrder(s *work.Share) string {
-	return "nothing is to be ordered for these machines" + parts(s)
+	return "nothing is to be ordered for these machines: " + partsAt(s)
 }
 
 // NothingInStock says why the stock has nothing for machines, from where their parts are.
 func NothingInStock(s *work.Share) string {
-	return "the stock has nothing for these machines" + parts(s)
+	return "the stock has nothing for these machines: " + partsAt(s)
 }
 
-// parts says where parts are, behind a sentence.
-func parts(s *work.Share) string {
+func partsAt(s *work.Share) string {
+	return cmp.Or(PartsAt(s), "their plans take no part")
+}
+
+// PartsAt says where parts are: 2 to order, 1 in the stock. It is "" where there are none.
+func PartsAt(s *work.Share) string {
 	var out []string
 	for _, one := range []struct {
 		n    int
@@ -31,10 +36,16 @@ func parts(s *work.Share) string {
 			out = append(out, fmt.Sprintf("%s %s", Number(one.n), one.says))
 		}
 	}
-	if out == nil {
-		return ": their plans take no part"
+	return strings.Join(out, ", ")
+}
+
+// PartCounts says counts of parts: 3 × new laptop.
+func PartCounts(list []work.PartCount) string {
+	var out []string
+	for _, p := range list {
+		out = append(out, fmt.Sprintf("%d × %s", p.Count, p.Part))
 	}
-	return ": " + strings.Join(out, ", ")
+	return strings.Join(out, ", ")
 }
 
 // itemWords are the states of a part of an order, in words.
@@ -77,8 +88,8 @@ func (p *OrderedPart) Says() string {
 	return Sentence(Capital(s))
 }
 
-// OrderText is an order in one sentence: what there is of it by state, for how many machines.
-func OrderText(states map[string]int, machines int, late bool) string {
+// OrderText is an order in one sentence: its parts, what there is of them by state, for how many machines.
+func OrderText(parts []work.PartCount, states map[string]int, machines int, late bool) string {
 	var out []string
 	for _, state := range work.ItemStates() {
 		if n := states[state]; n > 0 {
@@ -86,6 +97,9 @@ func OrderText(states map[string]int, machines int, late bool) string {
 		}
 	}
 	s := fmt.Sprintf("%s, for %s", strings.Join(out, ", "), Count(machines, "machine", "machines"))
+	if len(parts) > 0 {
+		s = PartCounts(parts) + ": " + s
+	}
 	if late {
 		s += "; it is late"
 	}
@@ -114,8 +128,9 @@ func Replaced(newName, disposition string, hidden bool, moved, of int) string {
 	return Sentence(s)
 }
 
-// OrderChanged says what the recording of an order, or of what became of it, came to. parts are what it is about.
-func OrderChanged(number, parts, state string, machines int, trial bool) string {
+// OrderChanged says what the recording of an order, or of what became of it, came to. counts are what it is about.
+func OrderChanged(number string, counts []work.PartCount, state string, machines int, trial bool) string {
+	parts := PartCounts(counts)
 	is := "is recorded as "
 	if trial {
 		is = "would be recorded as "

@@ -166,6 +166,7 @@ type Left struct {
 	Visit    bool
 	Upgrades int
 	LeadDays int
+	Unknown  bool // how long a part takes
 }
 
 // LatestStart says by when the work on a machine has to begin. day and end are days; late says that the day has passed.
@@ -182,5 +183,9 @@ func LatestStart(day, end string, late bool, l *Left) string {
 	if late {
 		begin = "The work should have begun by " + dayText(day)
 	}
-	return Sentence(fmt.Sprintf("%s: support ends on %s, and %s", begin, dayText(end), And(takes)))
+	s := fmt.Sprintf("%s: support ends on %s, and %s", begin, dayText(end), And(takes))
+	if l.Unknown {
+		s += "; how long its parts take is unknown, so begin earlier"
+	}
+	return Sentence(s)
 }

@@ -61,6 +61,22 @@ func (s *Share) Add(o *Share) {
 	s.Arrived, s.Fitted = s.Arrived+o.Arrived, s.Fitted+o.Fitted
 }
 
+// PartCount is how many parts of one kind there are.
+type PartCount struct {
+	Part  string `json:"part"`
+	Count int    `json:"count"`
+}
+
+// AddPart adds parts to counts by kind.
+func AddPart(list []PartCount, part string, n int) []PartCount {
+	i := slices.IndexFunc(list, func(p PartCount) bool { return p.Part == part })
+	if i < 0 {
+		return append(list, PartCount{part, n})
+	}
+	list[i].Count += n
+	return list
+}
+
 // Wanted names the parts of one kind for one machine.
 type Wanted struct {
 	Machine int64

@@ -132,6 +132,7 @@ type Standing struct {
 	Kind string `json:"kind" enum:"retired,decision,wave,record,after,start,visit,part,replacement,ticks,note,contact"`
 	Says string `json:"says"`
 	ID   int64  `json:"id,omitempty" doc:"Of a wave, a decision or a note: its number"`
+	Day  string `json:"day,omitempty" doc:"Of a latest start: the day"`
 }
 
 // Leaving is one thing that is done when a machine leaves.

@@ -4,6 +4,7 @@ import (
 	"time"
 
 	"rolltop.example/rolltop/core/results"
+	"rolltop.example/rolltop/core/work"
 )
 
 // PartShare is where the part of one machine is. The numbers add up to what the machine needs.
@@ -14,6 +15,8 @@ type PartShare struct {
 	Ordered   int `json:"ordered,omitempty" doc:"Awaited"`
 	Arrived   int `json:"arrived,omitempty" doc:"There, and set aside for it"`
 	Fitted    int `json:"fitted,omitempty" doc:"Fitted, and not seen by an inventory yet"`
+
+	Says string `json:"says" doc:"Where they are, in words"`
 }
 
 // Order is an order of parts that was placed.
@@ -33,21 +36,7 @@ type Order struct {
 }
 
 // PartCount is how many parts of one kind there are.
-type PartCount struct {
-	Part  string `json:"part"`
-	Count int    `json:"count"`
-}
-
-// AddPart counts parts of one kind.
-func (o *Order) AddPart(part string, count int) {
-	for i := range o.Parts {
-		if o.Parts[i].Part == part {
-			o.Parts[i].Count += count
-			return
-		}
-	}
-	o.Parts = append(o.Parts, PartCount{part, count})
-}
+type PartCount = work.PartCount
 
 // OrderItem is a part of an order for one machine.
 type OrderItem struct {
@@ -189,7 +178,7 @@ type Briefing struct {
 	Time      string          `json:"time" doc:"What they take, in words"`
 	Decisions []Decision      `json:"decisions" doc:"Decisions that count, those for the most machines first"`
 	Week      []string        `json:"week" doc:"What has changed since last week, in sentences"`
-	Since     string          `json:"since" doc:"Day with which it is compared"`
+	Since     string          `json:"since" doc:"The day a week ago"`
 }
 
 // ClassBriefing is where the machines of a class stand to their target.

@@ -44,19 +44,10 @@ func listOrders(c *call[listed]) error {
 			{
 				name:  "says",
 				head:  "Parts",
-				value: func(o *api.Order) string { return partList(o.Parts) + ". " + o.Says },
+				value: func(o *api.Order) string { return o.Says },
 			},
 		}}
 	return table.print(c.place, form, l, l.Orders)
-}
-
-// partList says parts with their counts.
-func partList(parts []api.PartCount) string {
-	var out []string
-	for _, p := range parts {
-		out = append(out, strconv.Itoa(p.Count)+" × "+p.Part)
-	}
-	return strings.Join(out, ", ")
 }
 
 func showOrder(c *call[listed]) error {

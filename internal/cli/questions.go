@@ -132,14 +132,12 @@ func bundleCase(c *call[bundleOptions]) error {
 			return err
 		}
 	}
-	if c.o.Output == "" || c.o.Output == "-" {
-		_, err = c.out().Write(body)
-		return err
-	}
 	if _, err := c.out().Write(body); err != nil {
 		return err
 	}
-	c.note("%s has everything about %s: %s.", c.o.Output, c.args[0], say.Count(len(body)/1024+1, "KiB", "KiB"))
+	if c.o.Output != "" && c.o.Output != "-" {
+		c.note("%s has everything about %s.", c.o.Output, c.args[0])
+	}
 	return nil
 }
 

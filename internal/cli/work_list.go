@@ -349,19 +349,7 @@ func shareRows(order []api.OrderLine) [][]string {
 	for i := range order {
 		for k := range order[i].Shares {
 			s := &order[i].Shares[k]
-			var is []string
-			for _, one := range []struct {
-				n    int
-				says string
-			}{
-				{s.ToOrder, "to order"}, {s.FromStock, "in the stock"}, {s.Ordered, "ordered"}, {s.Arrived, "arrived"},
-				{s.Fitted, "fitted"},
-			} {
-				if one.n > 0 {
-					is = append(is, strconv.Itoa(one.n)+" "+one.says)
-				}
-			}
-			rows = append(rows, []string{s.Name, s.Site, order[i].Part, strings.Join(is, ", ")})
+			rows = append(rows, []string{s.Name, s.Site, order[i].Part, s.Says})
 		}
 	}
 	return rows

@@ -3,6 +3,7 @@ package server
 import (
 	"bytes"
 	"context"
+	"slices"
 
 	"rolltop.example/rolltop/core/fleet"
 	"rolltop.example/rolltop/core/price"
@@ -56,15 +57,9 @@ func classBriefing(c *service.ClassBriefing) api.ClassBriefing {
 		Stay:     of("stay", c.Stay, "decision=stay"),
 		Unseen:   c.Unseen,
 		AtRisk:   c.AtRisk, End: string(c.End), Pace: c.Pace, Needed: c.Needed,
-		Says: append(compactSays(c.Forecast.Says(c.Release)), compactSays(c.Needs())...),
+		Says: slices.DeleteFunc([]string{c.Forecast.Says(c.Release), c.Needs()},
+			func(s string) bool { return s == "" }),
 	}
-}
-
-func compactSays(s string) []string {
-	if s == "" {
-		return nil
-	}
-	return []string{s}
 }
 
 func (s fleetAPI) briefMoney(m *service.Money) api.BriefMoney {

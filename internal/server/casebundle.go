@@ -9,6 +9,8 @@ import (
 	"strings"
 
 	"rolltop.example/rolltop/core/assess"
+	"rolltop.example/rolltop/core/inventory"
+	"rolltop.example/rolltop/core/manual"
 	"rolltop.example/rolltop/internal/api"
 	"rolltop.example/rolltop/internal/build"
 	"rolltop.example/rolltop/internal/report"
@@ -41,10 +43,16 @@ func (s reportAPI) caseBundle(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, err
 	}
-	hidden := *who
-	hidden.Plain = !redacted
-	inv := hidden.show(got.Facts.Inventory)
-	m := report.Of(got.Check, inv)
+	inv, check := got.Facts.Inventory, got.Check
+	if redacted {
+		hidden := *who
+		hidden.Plain = false
+		if check, err = s.nameless(ctx, got); err != nil {
+			return nil, err
+		}
+		inv = hidden.show(withoutNames(inv))
+	}
+	m := report.Of(check, inv)
 	if redacted {
 		m = m.Shortened()
 	}
@@ -93,6 +101,38 @@ func (s reportAPI) caseBundle(ctx context.Context, in *struct {
 	}
 	return &exportOutput{ContentType: "application/zip",
 		Disposition: fmt.Sprintf(`attachment; filename="case-%s.zip"`, in.Key), Body: b.Bytes()}, nil
+}
+
+// nameless is the check of a machine without what names people: who ticked a step, who waived a requirement and why,
+// who entered a fact by hand.
+func (s reportAPI) nameless(ctx context.Context, c *service.Checked) (*assess.Document, error) {
+	t, ok := s.Releases.Target(c.Machine.Class)
+	if !ok {
+		return nil, noTarget()
+	}
+	waivers, err := s.Decisions.WaiversOn(ctx, c.Machine.Key, t.Release)
+	if err != nil {
+		return nil, err
+	}
+	for i := range waivers {
+		waivers[i].By, waivers[i].Reason = "somebody", "not shown"
+	}
+	return s.Machines.Check(ctx, t.Release, withoutNames(c.Facts.Inventory), waivers...)
+}
+
+// withoutNames is an inventory whose facts that were entered by hand do not say by whom and why.
+func withoutNames(d *inventory.Document) *inventory.Document {
+	out := d.Clone()
+	for name, source := range out.Sources {
+		out.Sources[name] = manual.Anonymous(source)
+	}
+	for i := range out.Gaps {
+		for k := range out.Gaps[i].Readings {
+			r := &out.Gaps[i].Readings[k]
+			r.Source = manual.Anonymous(r.Source)
+		}
+	}
+	return out
 }
 
 // caseReadme says what the files of a case bundle are.
@@ -149,7 +189,7 @@ func (s reportAPI) caseHistory(ctx context.Context, key string, redacted bool) (
 		out.Ticks[i].By, out.Ticks[i].Note = "", ""
 	}
 	for i := range out.Waves {
-		out.Waves[i].By = ""
+		out.Waves[i].By, out.Waves[i].Reason = "", ""
 	}
 	out.Standing = nil
 	for _, one := range m.Standing {

@@ -86,6 +86,9 @@ func TestAnswersBecomeAProposal(t *testing.T) {
 	t.Parallel()
 	s := servertest.Demo(t, nil)
 	c := s.Client
+	// A draft is somebody's unfinished work: no proposal builds on it.
+	_, err := c.AddRelease(ctx, revised(t, 6, "published: 2026-10-06", "published: 2026-10-06\ndraft: true"))
+	expect.NoError(t, err)
 	q := questionOf(t, s, "processor.name")
 	before, err := c.Releases(ctx)
 	expect.NoError(t, err)
@@ -97,14 +100,14 @@ func TestAnswersBecomeAProposal(t *testing.T) {
 		api.AnswerQuestion{Value: "yes", Note: "the publisher's support, 3 December"},
 	)
 	expect.NoError(t, err)
-	expect.Same(t, "the proposal", got.Proposed, "skerry-12@6")
+	expect.Same(t, "the proposal", got.Proposed, "skerry-12@7")
 	after, err := c.Releases(ctx)
 	expect.NoError(t, err)
 	expect.Same(t, "one revision more", len(after.Releases)-len(before.Releases), 1)
 	f, err := c.Fleet(ctx, "")
 	expect.NoError(t, err)
 	expect.Same(t, "the revision in force", f.Targets[0].Release.Revision, 5)
-	w, err := c.WhatIf(ctx, api.AskWhatIf{Release: "skerry-12", Revision: 6})
+	w, err := c.WhatIf(ctx, api.AskWhatIf{Release: "skerry-12", Revision: 7})
 	expect.NoError(t, err)
 	expect.That(t, "it changes its machines", w.Moved >= 1 && w.Moved <= q.Machines)
 
@@ -114,12 +117,13 @@ func TestAnswersBecomeAProposal(t *testing.T) {
 	next := mustWork(t, s).Questions[second]
 	got, err = c.AnswerQuestion(ctx, next.ID, api.AnswerQuestion{Value: "yes"})
 	expect.NoError(t, err)
-	expect.Same(t, "the second proposal", got.Proposed, "skerry-12@7")
-	text, err := c.ReleaseDocument(ctx, "skerry-12", 7)
+	expect.Same(t, "the second proposal", got.Proposed, "skerry-12@8")
+	text, err := c.ReleaseDocument(ctx, "skerry-12", 8)
 	expect.NoError(t, err)
 	for _, name := range []string{q.About, next.About} {
 		expect.Contains(t, string(text), name)
 	}
+	expect.Lacks(t, string(text), "draft: true")
 }
 
 func mustWork(t *testing.T, s *servertest.Service) api.Work {
@@ -259,6 +263,36 @@ func TestCaseBundle(t *testing.T) {
 	}
 	expect.Lacks(t, filesOf(t, redacted)["inventory.json"], `"software": [`)
 
+	// Whoever ticked, waived or entered something is not named, nor why.
+	boss, err := c.AddToken(ctx, api.NewToken{Name: "Zephyrine", Scope: "manage"})
+	expect.NoError(t, err)
+	z := s.As(t, boss.Secret)
+	d, err := z.Machine(ctx, "gull-013")
+	expect.NoError(t, err)
+	_, err = z.SetTick(
+		ctx,
+		"gull-013",
+		"step",
+		d.Check.Plan[0].Step,
+		api.SayTick{State: "done", Note: "Halyard helped"},
+	)
+	expect.NoError(t, err)
+	_, err = z.SetFact(ctx, "gull-013", "tpm.header", api.SetFact{Value: "true", Note: "as Halyard says"})
+	expect.NoError(t, err)
+	_, err = z.Decide(ctx, api.MakeDecision{Kind: "waive", Scope: "key=gull-013", Requirement: "graphics",
+		Until: today(30), Reason: "Halyard wants it"})
+	expect.NoError(t, err)
+	named, err := c.Case(ctx, "gull-013", false)
+	expect.NoError(t, err)
+	expect.Contains(t, filesOf(t, named)["check.json"], "Zephyrine")
+	nameless, err := c.Case(ctx, "gull-013", true)
+	expect.NoError(t, err)
+	for name, body := range filesOf(t, nameless) {
+		for _, secret := range []string{"Zephyrine", "Halyard"} {
+			expect.That(t, name+" of the redacted bundle lacks "+secret, !strings.Contains(body, secret))
+		}
+	}
+
 	// Who does not see serial numbers gets no other bundle.
 	tok, err := c.AddToken(ctx, api.NewToken{Name: "reader", Scope: "read"})
 	expect.NoError(t, err)
@@ -338,6 +372,15 @@ func TestLatestStartOfAMachine(t *testing.T) {
 	start, err := time.Parse(time.DateOnly, d.Start)
 	expect.NoError(t, err)
 	expect.That(t, "two releases take two days", start.Before(end))
+	w, err := c.Work(ctx, "disposition=refit class=pc")
+	expect.NoError(t, err)
+	waits, err := c.Machine(ctx, w.Order[0].Shares[0].Key)
+	expect.NoError(t, err)
+	unknown := false
+	for _, st := range waits.Standing {
+		unknown = unknown || strings.Contains(st.Says, "how long its parts take is unknown")
+	}
+	expect.That(t, "nobody knows how long the part takes", unknown)
 	m.clock.Store(end.UnixNano())
 	d, err = c.Machine(ctx, key)
 	expect.NoError(t, err)

@@ -2,7 +2,6 @@ package server
 
 import (
 	"context"
-	"fmt"
 	"slices"
 	"strings"
 
@@ -70,7 +69,7 @@ func (s ordersAPI) order(o *service.Order) api.Order {
 			continue
 		}
 		machines[it.MachineID] = true
-		out.AddPart(it.Part, it.Count)
+		out.Parts = work.AddPart(out.Parts, it.Part, it.Count)
 		if it.Price == service.NoPrice {
 			unpriced += it.Count
 		} else {
@@ -88,7 +87,7 @@ func (s ordersAPI) order(o *service.Order) api.Order {
 	out.Machines = len(machines)
 	out.Late = states[work.Ordered] > 0 && o.Expected != "" && o.Expected < string(wave.On(s.now()))
 	out.Cost = paid(currency, sum, unpriced)
-	out.Says = say.OrderText(states, out.Machines, out.Late)
+	out.Says = say.OrderText(out.Parts, states, out.Machines, out.Late)
 	return out
 }
 
@@ -122,12 +121,8 @@ func (s ordersAPI) add(ctx context.Context, in *struct{ Body api.MakeOrder }) (a
 func orderChanged(o *service.Ordered, state string, trial bool) api.OrderChanged {
 	out := api.OrderChanged{Number: o.Number, Parts: []api.PartCount{}, Count: o.Count, DryRun: trial,
 		Machines: append([]api.MachineRef{}, o.Machines...)}
-	var parts []string
-	for _, p := range o.Parts {
-		out.Parts = append(out.Parts, api.PartCount(p))
-		parts = append(parts, fmt.Sprintf("%d × %s", p.Count, p.Part))
-	}
-	out.Says = say.OrderChanged(o.Number, strings.Join(parts, ", "), state, o.Count, trial)
+	out.Parts = append(out.Parts, o.Parts...)
+	out.Says = say.OrderChanged(o.Number, o.Parts, state, o.Count, trial)
 	return out
 }
 

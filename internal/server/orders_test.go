@@ -234,6 +234,16 @@ func TestOrdersOfASite(t *testing.T) {
 	refused(t, "an order of another site", err, "there is no order")
 	_, err = c.SetOrder(ctx, "T-1", api.SetOrder{State: "arrived"})
 	refused(t, "changing it", err, "there is no order")
+
+	// An order for machines of both sites is not theirs to remove.
+	_, err = s.Client.AddOrder(ctx, api.MakeOrder{Number: "T-2", Where: `site="Gull Quay","North Slip"`})
+	expect.NoError(t, err)
+	before, err := s.Client.Order(ctx, "T-2")
+	expect.NoError(t, err)
+	refused(t, "removing an order of both", c.RemoveOrder(ctx, "T-2"), "machines that you do not see")
+	after, err := s.Client.Order(ctx, "T-2")
+	expect.NoError(t, err)
+	expect.Same(t, "its parts", len(after.Items), len(before.Items))
 }
 
 // One machine takes the place of one other; the hand-over list follows what is ticked.
@@ -324,6 +334,22 @@ func TestNumbersOfTheBriefing(t *testing.T) {
 	}
 	expect.Same(t, "what came in a week", b.Week[0], "Eight machines came to their target.")
 	expect.Same(t, "decisions", len(b.Decisions), 4)
+	expect.Contains(t, b.Money.Extended.Says, "for two machines")
+
+	// Who stays for a few days needs no support beyond its end; what comes from the stock was paid for before.
+	_, err = s.Client.Decide(
+		ctx,
+		api.MakeDecision{Kind: "stay", Scope: "key=gull-013", Until: today(9), Reason: "fair"},
+	)
+	expect.NoError(t, err)
+	_, err = s.Client.AddOrder(ctx, api.MakeOrder{Number: "stock", Part: "4 GiB DDR4 DIMM, 2666 MT/s or faster"})
+	expect.NoError(t, err)
+	again, err := s.Client.Briefing(ctx)
+	expect.NoError(t, err)
+	expect.Same(t, "decisions", len(again.Decisions), 5)
+	expect.Same(t, "extended support", again.Money.Extended.Says, b.Money.Extended.Says)
+	expect.Same(t, "spent", again.Money.Spent.Says, b.Money.Spent.Says)
+	expect.Lacks(t, again.Money.Says, "no price")
 }
 
 // Who is limited to a site is told of no order, answer or machine of another.

@@ -205,7 +205,7 @@ func shares(l *work.Line, refs map[int64]work.MachineRef) []api.PartShare {
 	out := []api.PartShare{}
 	for _, s := range l.Shares[:min(len(l.Shares), sharesShown)] {
 		out = append(out, api.PartShare{MachineRef: refs[s.Machine], ToOrder: s.ToOrder, FromStock: s.FromStock,
-			Ordered: s.Ordered, Arrived: s.Arrived, Fitted: s.Fitted})
+			Ordered: s.Ordered, Arrived: s.Arrived, Fitted: s.Fitted, Says: say.PartsAt(&s)})
 	}
 	return out
 }

@@ -4,6 +4,7 @@ import (
 	"context"
 	"slices"
 	"strconv"
+	"strings"
 	"time"
 
 	"rolltop.example/rolltop/core/decision"
@@ -13,6 +14,7 @@ import (
 	"rolltop.example/rolltop/core/say"
 	"rolltop.example/rolltop/core/wave"
 	"rolltop.example/rolltop/core/work"
+	"rolltop.example/rolltop/internal/store"
 )
 
 // Briefing is the page for the head of the organisation: whether the fleet is there in time, what it costs, what was
@@ -42,7 +44,7 @@ type Money struct {
 	Currency string
 	Spent    int64 // for parts that arrived, in hundredths
 	Ordered  int64 // for parts that are awaited
-	NoPrice  int   // parts of either that no price was recorded for
+	NoPrice  int   // parts of either that no price in this currency was recorded for
 	Needed   price.Range
 	Unpriced int         // parts to order that no price is known of
 	Labour   price.Range // of the visits that are left
@@ -98,9 +100,6 @@ func (b *Briefings) Briefing(ctx context.Context, staleDays int) (*Briefing, err
 	if err != nil {
 		return nil, err
 	}
-	if err := b.money(ctx, out); err != nil {
-		return nil, err
-	}
 	list, err := b.work.decisions.List(ctx)
 	if err != nil {
 		return nil, err
@@ -111,13 +110,16 @@ func (b *Briefings) Briefing(ctx context.Context, staleDays int) (*Briefing, err
 		}
 	}
 	slices.SortStableFunc(out.Decisions, func(a, b Decided) int { return b.Machines - a.Machines })
+	if err := b.money(ctx, out); err != nil {
+		return nil, err
+	}
 	out.Week.Is = tally
 	return out, b.week(ctx, list, &out.Week)
 }
 
-// underWay is the filter that lists the machines that wait or are handed off in waves that have not ended; "" if there
-// is
-// no such wave.
+// underWay is the filter that lists the machines that wait or are handed off in waves that have not ended; "" if no
+// wave
+// is open.
 func (b *Briefings) underWay(ctx context.Context) (string, error) {
 	all, err := b.Store.Waves(ctx)
 	var open []string
@@ -173,6 +175,9 @@ func (b *Briefings) money(ctx context.Context, out *Briefing) error {
 		m.Currency = prices.Currency
 	}
 	for i := range placed {
+		if placed[i].Number == store.FromStock {
+			continue // it was paid for when it came to the stock
+		}
 		for k := range placed[i].Items {
 			m.add(&placed[i].Items[k])
 		}
@@ -199,7 +204,7 @@ func (b *Briefings) money(ctx context.Context, out *Briefing) error {
 		return err
 	}
 	out.Days[0], out.Days[1] = out.Effort.Days(minutes)
-	return b.extended(ctx, m, prices)
+	return b.extended(ctx, out.Decisions, m, prices)
 }
 
 // add counts a part of an order.
@@ -211,16 +216,16 @@ func (m *Money) add(it *OrderItem) {
 	case work.Ordered:
 		sum = &m.Ordered
 	}
-	if it.Price == NoPrice {
+	if it.Price == NoPrice || it.Currency != m.Currency { // sums are in one currency
 		m.NoPrice += it.Count
 		return
 	}
 	*sum += it.Price * int64(it.Count)
 }
 
-// minutesOfDay are the minutes that all technicians together have for visits on a day: of those who have not left, or
-// of
-// one for the working hours where none is known.
+// minutesOfDay are the minutes for visits on a day: of all technicians who have not left or, where none is known, of
+// one
+// for the working hours.
 func (w *Work) minutesOfDay(ctx context.Context) (int, error) {
 	list, err := w.Store.Technicians(ctx)
 	if err != nil {
@@ -241,15 +246,20 @@ func (w *Work) minutesOfDay(ctx context.Context) (int, error) {
 }
 
 // extended sums up what support beyond its end costs for machines that stay by a decision that outlasts it.
-func (b *Briefings) extended(ctx context.Context, m *Money, prices *price.Table) error {
+func (b *Briefings) extended(
+	ctx context.Context, decided []Decided, m *Money, prices *price.Table,
+) error {
 	f, err := b.work.index.Where(ctx, fleet.Term("decision", decision.Stay))
 	if err != nil {
 		return err
 	}
 	stay := map[string]int{}
-	soon := b.Now().AddDate(1, 0, 0)
 	err = b.work.index.Each(ctx, f, func(r *fleet.Row) {
-		if end := r.SupportEnds(); !end.IsZero() && end.Before(soon) {
+		end := r.SupportEnds()
+		outlasts := func(d Decided) bool {
+			return d.Kind == decision.Stay && d.Until.After(end) && strings.Contains(r.DecidedBy, number(d.ID))
+		}
+		if !end.IsZero() && slices.ContainsFunc(decided, outlasts) {
 			stay[r.Installed]++
 		}
 	})
@@ -282,9 +292,7 @@ func (b *Briefings) week(ctx context.Context, decided []Decided, out *say.Week) 
 			out.Was[remedy.Disposition(d).String()] = rows[i].Machines
 		}
 	}
-	if last != "" {
-		out.Since = last
-	}
+	out.WasOn = last
 	for i := range decided {
 		if decided[i].At.After(since) {
 			out.Decided++
@@ -299,6 +307,9 @@ func (b *Briefings) week(ctx context.Context, decided []Decided, out *say.Week) 
 	}
 	from := since.Format(time.DateOnly)
 	for i := range placed {
+		if placed[i].Number == store.FromStock {
+			continue
+		}
 		if placed[i].Day > from {
 			out.Placed++
 		}

@@ -12,6 +12,7 @@ import (
 	"rolltop.example/rolltop/core/doc"
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/fleet"
+	"rolltop.example/rolltop/core/manual"
 	"rolltop.example/rolltop/core/question"
 	"rolltop.example/rolltop/core/release"
 	"rolltop.example/rolltop/core/say"
@@ -178,6 +179,9 @@ func (q *Inquiries) enter(ctx context.Context, one *question.Question, value, no
 		_, _, err = q.machines.AddModelFact(ctx, one.Maker, one.Model, n)
 		return out, err
 	}
+	if err := q.fits(ctx, ids, &f); err != nil {
+		return out, err
+	}
 	var keys []string
 	err = q.index.View(ctx, func(x *fleet.Index) {
 		for _, id := range ids {
@@ -192,6 +196,24 @@ func (q *Inquiries) enter(ctx context.Context, one *question.Question, value, no
 		}
 	}
 	return out, err
+}
+
+// fits refuses a fact that would not go into the inventory of one of some machines, before any of them gets it.
+func (q *Inquiries) fits(ctx context.Context, ids []int64, f *manual.Fact) error {
+	for _, id := range ids {
+		d, err := q.Store.MachineByID(ctx, id)
+		if err != nil {
+			return err
+		}
+		facts, err := q.machines.Facts(ctx, d, 0)
+		if err != nil {
+			return err
+		}
+		if _, left := manual.Enter(facts.Inventory, []manual.Fact{*f}); left != nil {
+			return refuse(notEntered, "%s: %s", d.Name, left[0])
+		}
+	}
+	return nil
 }
 
 // sections are where a release document has the answer to a question, by the fact that it is about.
@@ -240,13 +262,17 @@ func (q *Inquiries) propose(
 	if err != nil {
 		return out, err
 	}
-	latest := t.Release.Revision
+	latest, from := t.Release.Revision, t.Release.Revision
 	for _, r := range refs {
-		if r.ID == t.Release.ID {
-			latest = max(latest, r.Revision)
+		if r.ID != t.Release.ID {
+			continue
+		}
+		latest = max(latest, r.Revision)
+		if !r.Draft { // a proposal that waits is not lost, and a draft is not finished
+			from = max(from, r.Revision)
 		}
 	}
-	src, err := q.Store.ReleaseSource(ctx, t.Release.ID, latest) // a proposal that waits is not lost
+	src, err := q.Store.ReleaseSource(ctx, t.Release.ID, from)
 	if err != nil {
 		return out, err
 	}

@@ -51,16 +51,10 @@ type Order struct {
 	Items []OrderItem
 }
 
-// PartSum counts parts of one kind.
-type PartSum struct {
-	Part  string
-	Count int
-}
-
 // Ordered is what the recording of an order came to.
 type Ordered struct {
 	Number   string
-	Parts    []PartSum
+	Parts    []work.PartCount
 	Machines []work.MachineRef // the first 20 by name
 	Count    int               // machines
 }
@@ -104,7 +98,7 @@ func (o *Orders) Add(ctx context.Context, a *Ordering) (out Ordered, err error) 
 		return out, err
 	}
 	store.Note(ctx, "", fmt.Sprintf("%s, %s for %s", strings.Join(compact(a.Number, a.Supplier, a.Day), ", "),
-		partSums(out.Parts), say.Count(out.Count, "machine", "machines")))
+		say.PartCounts(out.Parts), say.Count(out.Count, "machine", "machines")))
 	defer o.index.Changed()
 	err = o.Store.AddPurchase(ctx, p, items, a.More)
 	if errors.Is(err, store.ErrStock) {
@@ -116,15 +110,6 @@ func (o *Orders) Add(ctx context.Context, a *Ordering) (out Ordered, err error) 
 // compact leaves out empty texts.
 func compact(texts ...string) []string {
 	return slices.DeleteFunc(texts, func(s string) bool { return s == "" })
-}
-
-// partSums says counts of parts: 3 × new laptop.
-func partSums(list []PartSum) string {
-	var out []string
-	for _, p := range list {
-		out = append(out, fmt.Sprintf("%d × %s", p.Count, p.Part))
-	}
-	return strings.Join(out, ", ")
 }
 
 // checkNumber refuses a number that exists, or that does not exist where the order gets further parts.
@@ -299,29 +284,22 @@ func nothingText(lines []work.Line, mine map[int64]bool, stock bool) string {
 
 // ordered sums up items by part and machine.
 func (o *Orders) ordered(ctx context.Context, number string, items []store.PurchaseItem) (Ordered, error) {
-	out := Ordered{Number: number, Parts: partSumsOf(items)}
-	var ids []int64
+	out := Ordered{Number: number, Parts: partCounts(items)}
+	ids := make([]int64, len(items))
 	for i := range items {
-		if id := items[i].MachineID; !slices.Contains(ids, id) {
-			ids = append(ids, id)
-		}
+		ids[i] = items[i].MachineID
 	}
+	slices.Sort(ids)
+	ids = slices.Compact(ids)
 	out.Count = len(ids)
 	var err error
 	out.Machines, err = o.work.bulk.refs(ctx, ids)
 	return out, err
 }
 
-func partSumsOf(items []store.PurchaseItem) []PartSum {
-	var out []PartSum
+func partCounts(items []store.PurchaseItem) (out []work.PartCount) {
 	for i := range items {
-		it := &items[i]
-		k := slices.IndexFunc(out, func(p PartSum) bool { return p.Part == it.Part })
-		if k < 0 {
-			k = len(out)
-			out = append(out, PartSum{Part: it.Part})
-		}
-		out[k].Count += it.Count
+		out = work.AddPart(out, items[i].Part, items[i].Count)
 	}
 	return out
 }
@@ -368,7 +346,7 @@ func (o *Orders) Set(ctx context.Context, number string, s *Setting) (out Ordere
 	if out, err = o.ordered(ctx, order.Number, items); err != nil || s.Trial {
 		return out, err
 	}
-	store.Note(ctx, "", fmt.Sprintf("%s: %s since %s", s.State, partSums(out.Parts), day))
+	store.Note(ctx, "", fmt.Sprintf("%s: %s since %s", s.State, say.PartCounts(out.Parts), day))
 	defer o.index.Changed()
 	err = o.Store.SetItems(ctx, items, s.State, string(day), by(ctx), o.Now())
 	if errors.Is(err, store.ErrStock) {
@@ -466,17 +444,28 @@ func (o *Orders) Get(ctx context.Context, number string) (*Order, error) {
 
 // Remove deletes an order that was recorded by mistake. One of which parts arrived stays.
 func (o *Orders) Remove(ctx context.Context, number string) error {
+	const stays = "The order stays"
 	order, err := o.Get(ctx, number)
 	if err != nil {
 		return err
 	}
+	items, err := o.Store.PurchaseItems(ctx)
+	if err != nil {
+		return err
+	}
+	hidden := -len(order.Items)
+	for i := range items {
+		if items[i].PurchaseID == order.ID {
+			hidden++
+		}
+	}
+	if hidden > 0 {
+		return refuse(stays, "%s has parts for machines that you do not see; set those of yours to cancelled instead",
+			order.Number)
+	}
 	for i := range order.Items {
 		if s := order.Items[i].State; s != work.Ordered && s != work.Cancelled {
-			return refuse(
-				"The order stays",
-				"parts of %s have arrived; set the others to cancelled instead",
-				order.Number,
-			)
+			return refuse(stays, "parts of %s have arrived; set the others to cancelled instead", order.Number)
 		}
 	}
 	store.Note(ctx, fmt.Sprintf("%s of %s", order.Number, order.Day), "")

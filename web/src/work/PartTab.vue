@@ -15,18 +15,6 @@ const { says, trouble, run } = useAction()
 /** The part that is ordered, or whose machines are shown. */
 const open = ref('')
 const ordering = ref('')
-/** Where the part of a machine is. */
-const is = (s: Schemas['PartShare']) =>
-  [
-    [s.to_order, 'to order'],
-    [s.from_stock, 'in the stock'],
-    [s.ordered, 'ordered'],
-    [s.arrived, 'arrived'],
-    [s.fitted, 'fitted'],
-  ]
-    .filter(([n]) => n)
-    .map(([n, words]) => `${n} ${words}`)
-    .join(', ')
 const list = (where: string) => ({ name: 'machines', query: { where } })
 /** What a number field says, if it is a whole number that may be. */
 const whole = (e: Event) => {
@@ -159,7 +147,7 @@ const field = 'w-16 rounded-md border border-line bg-card px-1.5 py-0.5 text-rig
                       class="font-semibold underline-offset-2 hover:underline"
                       >{{ s.name }}</RouterLink
                     >
-                    <span class="text-soft"> {{ s.site }}: {{ is(s) }}</span>
+                    <span class="text-soft"> {{ s.site }}: {{ s.says }}</span>
                   </li>
                 </ul>
               </td>
