@@ -36,7 +36,7 @@ func (w *Week) Says() []string {
 			remedy.Undetermined,
 		} {
 			if was, is := w.Was[d.String()], w.Is[d.String()]; was != is {
-				out = append(out, fmt.Sprintf("%s: %s, %s on %s.", Capital(d.String()), Number(is), Number(was),
+				out = append(out, fmt.Sprintf("%s: %d now, %d on %s.", Capital(d.String()), is, was,
 					dayText(w.WasOn)))
 			}
 		}

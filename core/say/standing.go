@@ -167,6 +167,7 @@ type Left struct {
 	Upgrades int
 	LeadDays int
 	Unknown  bool // how long a part takes
+	Replaced bool // a new machine takes its place
 }
 
 // LatestStart says by when the work on a machine has to begin. day and end are days; late says that the day has passed.
@@ -176,16 +177,20 @@ func LatestStart(day, end string, late bool, l *Left) string {
 		takes = append(takes, "parts take "+Count(l.LeadDays, "day", "days"))
 	}
 	if l.Visit {
-		takes = append(takes, "a visit takes one day")
+		takes = append(takes, "a visit is counted as one day")
 	}
-	takes = append(takes, Count(l.Upgrades, "upgrade takes one day", "upgrades take a day each"))
+	if l.Replaced {
+		takes = append(takes, "setting up the new machine is counted as one day")
+	} else {
+		takes = append(takes, Count(l.Upgrades, "upgrade is counted as one day", "upgrades are counted as a day each"))
+	}
 	begin := "Begin by " + dayText(day) + " at the latest"
 	if late {
 		begin = "The work should have begun by " + dayText(day)
 	}
-	s := fmt.Sprintf("%s: support ends on %s, and %s", begin, dayText(end), And(takes))
 	if l.Unknown {
-		s += "; how long its parts take is unknown, so begin earlier"
+		takes = append(takes, "how long its parts take is unknown, so begin earlier")
 	}
+	s := fmt.Sprintf("%s: support ends on %s. %s", begin, dayText(end), Capital(strings.Join(takes, "; ")))
 	return Sentence(s)
 }

@@ -205,6 +205,7 @@ func (w *Standings) latestStart(ctx context.Context, d *store.Machine) (*start, 
 	out := &start{Day: cal.LatestStart(day, &left)}
 	out.Says = say.LatestStart(string(out.Day), string(day), out.Day < wave.On(w.Now()), &say.Left{
 		Visit: left.Visit, Upgrades: left.Upgrades, LeadDays: left.LeadDays, Unknown: !known,
+		Replaced: r.Disposition == remedy.Replace,
 	})
 	return out, nil
 }
