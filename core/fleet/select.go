@@ -23,6 +23,58 @@ func (s Selection) Each(f func(*Row)) {
 	}
 }
 
+// EachByName calls f with every one of them, in the order of their names. f must not keep the row.
+func (s Selection) EachByName(f func(*Row)) {
+	picked := make([]bool, len(s.x.rows))
+	for _, at := range s.at {
+		picked[at] = true
+	}
+	for _, at := range s.x.order {
+		if picked[at] {
+			f(&s.x.rows[at])
+		}
+	}
+}
+
+// Among are those that another filter picks, too. Machines out of use are among them where the selection has them.
+func (s Selection) Among(f Filter) Selection {
+	out := Selection{x: s.x}
+	tests := s.x.tests(&f)
+	for _, at := range s.at {
+		if passes(tests, at) {
+			out.at = append(out.at, at)
+		}
+	}
+	return out
+}
+
+// Any says that another filter picks one of them.
+func (s Selection) Any(f Filter) bool {
+	tests := s.x.tests(&f)
+	return slices.ContainsFunc(s.at, func(at int32) bool { return passes(tests, at) })
+}
+
+func passes(tests []pick, at int32) bool {
+	for _, t := range tests {
+		if !t(at) {
+			return false
+		}
+	}
+	return true
+}
+
+// Row is the machine of a number if it is one of them; otherwise nil. It must not be kept.
+func (s Selection) Row(id int64) *Row {
+	at, ok := s.x.at[id]
+	if !ok {
+		return nil
+	}
+	if _, ok := slices.BinarySearch(s.at, at); !ok {
+		return nil
+	}
+	return &s.x.rows[at]
+}
+
 // Planned are machines of a selection that have the same plan and disposition.
 type Planned struct {
 	Plan        string
@@ -66,13 +118,7 @@ func (x *Index) Select(f Filter) Selection {
 		tests = append(tests, func(at int32) bool { return !x.rows[at].Retired })
 	}
 	for at := range int32(len(x.rows)) {
-		ok := true
-		for _, t := range tests {
-			if ok = t(at); !ok {
-				break
-			}
-		}
-		if ok {
+		if passes(tests, at) {
 			s.at = append(s.at, at)
 		}
 	}

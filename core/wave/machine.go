@@ -59,15 +59,16 @@ const maxNamed = 20
 // Refusals gathers reasons. The zero map cannot be added to; make one.
 type Refusals map[string]*Refusal
 
-// Add adds a machine with the reason for which it may not enter.
-func (f Refusals) Add(reason string, m work.MachineRef) {
+// Add adds a machine with the reason for which it may not enter. name gives its names; it is called for the machines
+// that are named.
+func (f Refusals) Add(reason string, name func() work.MachineRef) {
 	r := f[reason]
 	if r == nil {
 		r = &Refusal{Reason: reason, Some: []work.MachineRef{}}
 		f[reason] = r
 	}
 	if r.Machines++; len(r.Some) < maxNamed {
-		r.Some = append(r.Some, m)
+		r.Some = append(r.Some, name())
 	}
 }
 

@@ -145,8 +145,6 @@ func Refuse(c *Candidate, now time.Time) string {
 		return "it is undetermined: find out first what is unknown"
 	case c.Disposition != remedy.Ready && !c.OnlyWay:
 		return fmt.Sprintf("it is not ready (%s)%s", c.Disposition, failing(c.Fails))
-	case c.ByName == "" && c.confirm() != "":
-		return c.confirm() + ": it can enter only by name"
 	case c.Failing:
 		return "its system disk is failing: replace it first"
 	case now.Before(c.Later):
@@ -156,6 +154,8 @@ func Refuse(c *Candidate, now time.Time) string {
 	case c.TakenAt.Before(now.AddDate(0, 0, -FreeSpaceDays)):
 		return fmt.Sprintf("its free space was read on %s, more than %d days ago: read it again", On(c.TakenAt),
 			FreeSpaceDays)
+	case c.ByName == "" && c.confirm() != "":
+		return c.confirm() + ": it can enter only by name"
 	case c.NoPackage != "":
 		return c.NoPackage
 	}

@@ -37,6 +37,8 @@ type Visit struct {
 	Restarts int
 	Firmware bool // settings of the firmware are changed: one visit for all of them
 	Parts    bool // something has to be there first
+
+	repairs bool // see [Plan.repairs]
 }
 
 // Stop is the visits at one place.
@@ -50,7 +52,7 @@ type Stop struct {
 
 // repairs says whether a plan's part has a remedy: what only prepares or confirms needs
 // nobody to come.
-func (p Plan) repairs() bool { return len(p.Remedies()) > 0 }
+func (p Plan) repairs() bool { return slices.ContainsFunc(p, func(s Step) bool { return s.Remedy }) }
 
 // open are machines with work that is known: what is not known of a machine comes first,
 // and nobody is sent to one that is replaced.
@@ -72,7 +74,7 @@ func Visits(machines []Machine, l *remedy.Library, now time.Time) []Stop {
 			same = visitOf(m.Plan, l)
 			visits[&m.Plan[0]] = same
 		}
-		if !same.Steps.repairs() {
+		if !same.repairs {
 			continue
 		}
 		v := *same
@@ -105,6 +107,7 @@ func Visits(machines []Machine, l *remedy.Library, now time.Time) []Stop {
 // visitOf is what is done at a machine with a plan.
 func visitOf(plan Plan, l *remedy.Library) *Visit {
 	v := &Visit{Steps: plan.In(l, remedy.Desk)}
+	v.repairs = v.Steps.repairs()
 	for _, s := range plan.In(l, remedy.Remote) {
 		if l.Find(s.ID).Question {
 			v.Before = append(v.Before, s)

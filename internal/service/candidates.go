@@ -2,28 +2,59 @@ package service
 
 import (
 	"context"
-	"slices"
 	"strings"
+	"time"
 
 	"rolltop.example/rolltop/core/assess"
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/fleet"
 	"rolltop.example/rolltop/core/release"
 	"rolltop.example/rolltop/core/remedy"
-	"rolltop.example/rolltop/core/say"
 	"rolltop.example/rolltop/core/wave"
 	"rolltop.example/rolltop/core/work"
 	"rolltop.example/rolltop/internal/store"
 )
 
-// candidates are the machines that a wave's rule picks, and those that it has.
+// candidates are the machines of a wave, and those that its rule picks beside them.
 type candidates struct {
-	of     map[int64]*wave.Candidate
-	rows   map[int64]*fleet.Row
-	picked []int64 // by the rule, by name
+	w    *Waves
+	all  *state
+	one  *wave.Wave
+	rel  *release.Release
+	now  time.Time
+	said map[tickedItem]bool
+	mine map[int64]*store.Member
+
+	rows map[int64]*fleet.Row // of machines in the wave
+	open []int64              // machines that the index keeps from no wave: what they get decides; by name
+	ways map[int64]string     // of open and rows
+	no   wave.Refusals        // of those that it does
+	left map[string]bool      // keys of machines that were named and that the rule does not pick
+	bad  map[int64]bool       // machines of open and rows whose system disk fails
 }
 
-func (w *Waves) candidates(ctx context.Context, all *state, one *wave.Wave) (*candidates, error) {
+type tickedItem struct {
+	machine int64
+	item    string
+}
+
+// candidates looks at the machines of a wave and at those that its rule picks; named are the keys of those that alone
+// are looked at, nil is all of them. admitted is who lets the named ones in although something has to be confirmed.
+func (w *Waves) candidates(
+	ctx context.Context, all *state, one *wave.Wave, named map[string]bool, admitted string,
+) (*candidates, error) {
+	c := &candidates{
+		w: w, all: all, one: one, now: w.Now(), said: map[tickedItem]bool{}, mine: map[int64]*store.Member{},
+		rows: map[int64]*fleet.Row{}, ways: map[int64]string{}, no: wave.Refusals{}, left: map[string]bool{},
+		bad: map[int64]bool{},
+	}
+	for i := range all.members[one.ID] {
+		m := &all.members[one.ID][i]
+		c.mine[m.MachineID] = m
+	}
+	for key := range named {
+		c.left[key] = true
+	}
 	rule, err := w.index.Stored(ctx, one.Rule)
 	if err != nil {
 		return nil, err
@@ -32,120 +63,133 @@ func (w *Waves) candidates(ctx context.Context, all *state, one *wave.Wave) (*ca
 	if err != nil {
 		return nil, err
 	}
-	failing, err := w.index.Where(ctx, fleet.Term(fact.DiskHealth.Def().Name, "bad"))
+	failing, err := w.index.Stored(ctx, fleet.Term(fact.DiskHealth.Def().Name, "bad"))
 	if err != nil {
 		return nil, err
 	}
-	byName, mine := map[int64]string{}, map[int64]bool{}
-	for _, m := range all.members[one.ID] {
-		byName[m.MachineID], mine[m.MachineID] = m.ByName, true
-	}
-	out := &candidates{of: map[int64]*wave.Candidate{}, rows: map[int64]*fleet.Row{}}
-	bad := map[int64]bool{}
-	err = w.index.View(ctx, func(x *fleet.Index) {
-		chosen := x.Select(rule)
-		for _, r := range chosen.Page(fleet.Order{}, 0, chosen.Len()) {
-			if r.Release != nil && r.Release.ID == one.Release {
-				out.rows[r.ID], out.picked = &r, append(out.picked, r.ID)
-			}
-		}
-		x.Select(everybody.Within("retired", "yes", "no")).Each(func(r *fleet.Row) {
-			if mine[r.ID] {
-				own := *r
-				out.rows[r.ID] = &own
-			}
-		})
-		x.Select(failing).Each(func(r *fleet.Row) { bad[r.ID] = true })
-	})
-	if err != nil {
-		return nil, err
-	}
-	steps := w.knowledge.Base().Steps
-	for id, r := range out.rows {
-		c := candidate(r, one, steps)
-		c.ByName, c.Failing = byName[id], bad[id]
-		if other := all.in[id]; other != 0 && other != one.ID {
-			c.Elsewhere = all.wave(other).Name
-		}
-		out.of[id] = c
-	}
-	return out, nil
-}
-
-func candidate(r *fleet.Row, one *wave.Wave, steps *remedy.Library) *wave.Candidate {
-	c := &wave.Candidate{
-		Key:         r.Key,
-		Name:        r.Name,
-		Judged:      r.Judged && r.Release != nil && r.Release.ID == one.Release,
-		Disposition: r.Disposition,
-		TakenAt:     r.TakenAt,
-		Decided:     r.Decided,
-		Later:       r.Later,
-		Retired:     r.Retired,
-		Clean:       r.Way == release.Reinstall,
-	}
-	c.OnlyWay = c.Disposition == remedy.Reconfigure && work.Parse(r.Plan).OnlyWay(steps)
-	if r.Release != nil {
-		c.On = r.Installed == r.Release.Name || r.Judged && r.Disposition == remedy.Done
-		c.Waived, c.Fails = r.TitlesAt('w'), strings.Join(r.TitlesAt('f'), ", ")
-	}
-	return c
-}
-
-// packages finds what machines get, from their packed facts, and notes where nothing is for them.
-func (w *Waves) packages(ctx context.Context, one *wave.Wave, c *candidates) (map[int64]wave.Machine, error) {
-	rel, err := w.releases.Get(ctx, one.Release, 0)
-	if err != nil {
+	if c.rel, err = w.releases.Get(ctx, one.Release, 0); err != nil {
 		return nil, orMissing(err, NoRelease(one.Release))
 	}
 	said, err := w.Store.ItemTicks(ctx, assess.TickPreparation)
 	if err != nil {
 		return nil, err
 	}
-	type item struct {
-		machine int64
-		name    string
-	}
-	ticked := map[item]bool{}
 	for _, t := range said {
-		ticked[item{t.MachineID, t.Item}] = true
+		c.said[tickedItem{t.MachineID, t.Item}] = true
 	}
-	out, unread := map[int64]wave.Machine{}, map[int64]bool{}
-	ids := make([]int64, 0, len(c.of))
-	for id, r := range c.rows {
-		ids = append(ids, id)
-		out[id] = wave.Machine{MachineRef: r.Ref(), Way: r.Way}
-		unread[id] = true
-	}
-	slices.Sort(ids)
-	f := new(fact.Facts)
-	err = w.Store.PackedOf(ctx, fact.Catalogue, ids, func(list []store.Packed) error {
-		for i := range list {
-			id := list[i].MachineID
-			if f.Unpack(list[i].Row) != nil {
-				continue
+	err = w.index.View(ctx, func(x *fleet.Index) {
+		x.Select(failing).Each(func(r *fleet.Row) { c.bad[r.ID] = true })
+		c.members(x.Select(everybody.Within("retired", "yes", "no")))
+		x.Select(rule).EachByName(func(r *fleet.Row) {
+			if c.mine[r.ID] == nil && r.Release != nil && r.Release.ID == one.Release && (named == nil || named[r.Key]) {
+				c.look(r, named != nil, admitted)
 			}
-			delete(unread, id)
-			m := out[id]
-			for p := range rel.Prepare {
-				prep := &rel.Prepare[p]
-				state, _ := say.Prepared(prep, f)
-				if !ticked[item{id, assess.TickPreparation + prep.ID}] && state != "done" && state != "not-needed" {
-					m.Prepare = append(m.Prepare, prep.Title)
-				}
-			}
-			c.of[id].NoPackage = m.Deliver(rel, f)
-			m.Loses = wave.Losses(rel, f)
-			c.of[id].Loses = m.Loses
-			out[id] = m
-		}
-		return nil
+		})
 	})
+	return c, err
+}
+
+// members takes the machines of the wave that the viewer sees.
+func (c *candidates) members(seen fleet.Selection) {
+	for id := range c.mine {
+		if r := seen.Row(id); r != nil {
+			own := *r
+			c.rows[id], c.ways[id] = &own, r.Way
+			delete(c.left, r.Key)
+		}
+	}
+}
+
+// look sorts a machine of the rule by what the index knows of it.
+func (c *candidates) look(r *fleet.Row, named bool, admitted string) {
+	delete(c.left, r.Key)
+	is := c.candidate(r, admitted)
+	if !named {
+		is.Fails = "" // many machines: the kinds of reasons are enough
+	}
+	why := wave.Refuse(&is, c.now)
+	if why == "" || named && len(is.Waived) > 0 { // of a waiver it is said what the upgrade removes, too
+		c.open, c.ways[r.ID] = append(c.open, r.ID), r.Way
+		return
+	}
+	c.no.Add(why, r.Ref)
+}
+
+// candidate is what the index knows of a machine. admitted is who lets it in although something has to be confirmed.
+func (c *candidates) candidate(r *fleet.Row, admitted string) wave.Candidate {
+	is := wave.Candidate{
+		Key:         r.Key,
+		Name:        r.Name,
+		Judged:      r.Judged && r.Release != nil && r.Release.ID == c.one.Release,
+		Disposition: r.Disposition,
+		TakenAt:     r.TakenAt,
+		Decided:     r.Decided,
+		Later:       r.Later,
+		Retired:     r.Retired,
+		Clean:       r.Way == release.Reinstall,
+		Failing:     c.bad[r.ID],
+		ByName:      admitted,
+	}
+	is.OnlyWay = is.Disposition == remedy.Reconfigure && work.Parse(r.Plan).OnlyWay(c.w.knowledge.Base().Steps)
+	if r.Release != nil {
+		is.On = r.Installed == r.Release.Name || r.Judged && r.Disposition == remedy.Done
+		is.Waived = r.TitlesAt('w')
+		if r.Fails > 0 {
+			is.Fails = strings.Join(r.TitlesAt('f'), ", ")
+		}
+	}
+	if other := c.all.in[r.ID]; other != 0 && other != c.one.ID {
+		is.Elsewhere = c.all.wave(other).Name
+	}
+	return is
+}
+
+// gets finds what machines get, by their numbers.
+func (c *candidates) gets(ctx context.Context, ids []int64) (map[int64]*gets, error) {
+	ways := make(map[int64]string, len(ids))
+	for _, id := range ids {
+		ways[id] = c.ways[id]
+	}
+	return c.w.gets(ctx, c.rel, ways)
+}
+
+// refuse says why a machine may not enter the wave, or "", with what it gets; nil where its facts cannot be read.
+func (c *candidates) refuse(r *fleet.Row, got *gets, admitted string) string {
+	is := c.candidate(r, admitted)
+	if is.NoPackage = wave.FactsNotRead; got != nil {
+		is.NoPackage, is.Loses = got.Nothing, got.Machine.Loses
+	}
+	return wave.Refuse(&is, c.now)
+}
+
+// machine is a machine in the wave, with what it gets; nil where its facts cannot be read.
+func (c *candidates) machine(r *fleet.Row, got *gets) wave.Machine {
+	if got == nil {
+		return wave.Machine{MachineRef: r.Ref(), Way: r.Way}
+	}
+	m := got.Machine
+	m.MachineRef = r.Ref()
+	for _, p := range got.Prepare {
+		if prep := &c.rel.Prepare[p]; !c.said[tickedItem{r.ID, assess.TickPreparation + prep.ID}] {
+			m.Prepare = append(m.Prepare, prep.Title)
+		}
+	}
+	return m
+}
+
+// consider goes through open machines, by name, with why each may not enter, or "". f must not keep the row.
+func (c *candidates) consider(
+	ctx context.Context, ids []int64, admitted string, f func(r *fleet.Row, got *gets, why string),
+) error {
+	got, err := c.gets(ctx, ids)
 	if err != nil {
-		return nil, err
+		return err
 	}
-	for id := range unread {
-		c.of[id].NoPackage = wave.FactsNotRead
-	}
-	return out, nil
+	return c.w.index.View(ctx, func(x *fleet.Index) {
+		for _, id := range ids {
+			if r := x.Row(id); r != nil {
+				f(r, got[id], c.refuse(r, got[id], admitted))
+			}
+		}
+	})
 }

@@ -6,11 +6,10 @@ import (
 	"slices"
 	"strings"
 
-	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/fleet"
+	"rolltop.example/rolltop/core/release"
 	"rolltop.example/rolltop/core/wave"
 	"rolltop.example/rolltop/core/work"
-	"rolltop.example/rolltop/internal/store"
 )
 
 // Delivered is how many machines of a batch get a package.
@@ -33,7 +32,6 @@ func (w *Work) deliveries(ctx context.Context, batches []work.Batch) (map[string
 		for k, m := range b.Machines {
 			ids[k] = m.ID
 		}
-		slices.Sort(ids)
 		got, err := w.delivered(ctx, ids)
 		if err != nil {
 			return nil, err
@@ -43,42 +41,49 @@ func (w *Work) deliveries(ctx context.Context, batches []work.Batch) (map[string
 	return out, nil
 }
 
-// delivered counts what machines get on their way.
+// delivered counts what machines get on their way to their targets.
 func (w *Work) delivered(ctx context.Context, ids []int64) ([]Delivered, error) {
-	ways := map[int64]string{}
+	ways := map[*release.Release]map[int64]string{}
 	err := w.index.View(ctx, func(x *fleet.Index) {
 		for _, id := range ids {
-			if r := x.Row(id); r != nil {
-				ways[id] = r.Way
+			r := x.Row(id)
+			if r == nil || r.Release == nil {
+				continue
 			}
+			if ways[r.Release] == nil {
+				ways[r.Release] = make(map[int64]string, len(ids))
+			}
+			ways[r.Release][id] = r.Way
 		}
 	})
 	if err != nil {
 		return nil, err
 	}
+	alike := map[*gets]int{} // machines that get the same
 	count := map[Delivered]int{}
-	f := new(fact.Facts)
-	err = w.Store.PackedOf(ctx, fact.Catalogue, ids, func(list []store.Packed) error {
-		for i := range list {
-			t, ok := w.releases.Target(list[i].Class)
-			if !ok || f.Unpack(list[i].Row) != nil {
-				continue
-			}
-			m := wave.Machine{Way: ways[list[i].MachineID]}
-			m.Deliver(t.Release, f)
-			hops := m.Hops
+	for rel, some := range ways {
+		got, err := w.waves.gets(ctx, rel, some)
+		if err != nil {
+			return nil, err
+		}
+		clear(alike)
+		for _, g := range got {
+			alike[g]++
+		}
+		for g, machines := range alike {
+			hops := g.Machine.Hops
 			if len(hops) == 0 {
-				hops = []wave.Hop{{Release: t.Release.Name, Package: m.Package, File: m.File, SHA256: m.SHA256}}
+				m := &g.Machine
+				hops = []wave.Hop{{Release: rel.Name, Package: m.Package, File: m.File, SHA256: m.SHA256}}
 			}
 			for _, h := range hops {
 				if h.Package != "" || h.NoPackage != "" {
 					count[Delivered{Release: h.Release, Package: h.Package, File: h.File, SHA256: h.SHA256,
-						None: h.NoPackage}]++
+						None: h.NoPackage}] += machines
 				}
 			}
 		}
-		return nil
-	})
+	}
 	out := make([]Delivered, 0, len(count))
 	for d, n := range count {
 		d.Machines = n
@@ -92,5 +97,5 @@ func (w *Work) delivered(ctx context.Context, ids []int64) ([]Delivered, error) 
 			strings.Compare(a.None, b.None),
 		)
 	})
-	return out, err
+	return out, nil
 }

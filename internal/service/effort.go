@@ -2,7 +2,6 @@ package service
 
 import (
 	"context"
-	"runtime"
 	"slices"
 	"sync"
 
@@ -56,7 +55,7 @@ func (w *WhatIf) effort(
 	base := w.knowledge.Base()
 	var adding sync.Mutex
 	g, ctx := errgroup.WithContext(ctx)
-	for some := range slices.Chunk(ids, len(ids)/runtime.GOMAXPROCS(0)+1) {
+	for some := range slices.Chunk(ids, pieceOf(len(ids))) {
 		g.Go(func() error {
 			var mine work.Effort
 			judge, facts := assess.NewJudge(base, rel), new(fact.Facts)

@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 
+	"rolltop.example/rolltop/core/fleet"
 	"rolltop.example/rolltop/core/say"
 	"rolltop.example/rolltop/core/wave"
 	"rolltop.example/rolltop/core/work"
@@ -39,21 +40,27 @@ func (w *Waves) Fill(ctx context.Context, id int64, f Filling) (out Filled, err 
 	if f.Keys, err = w.index.Keys(ctx, f.Keys); err != nil {
 		return out, err
 	}
-	c, err := w.candidates(ctx, all, one)
-	if err != nil {
-		return out, err
-	}
-	packages, err := w.packages(ctx, one, c)
-	if err != nil {
-		return out, err
-	}
 	who := ""
 	if f.ByName {
 		who = by(ctx)
 	}
-	add, refusals := w.enter(all, one, c, &f, who)
-	members, moved := w.scheduled(all, one, c, add, packages, &f)
-	out = Filled{Added: len(add), Moved: moved, Refusals: refusals.List()}
+	var named map[string]bool
+	if len(f.Keys) > 0 {
+		named = map[string]bool{}
+		for _, key := range f.Keys {
+			named[key] = true
+		}
+	}
+	c, err := w.candidates(ctx, all, one, named, who)
+	if err != nil {
+		return out, err
+	}
+	add, err := c.enter(ctx, who)
+	if err != nil {
+		return out, err
+	}
+	members, moved := c.scheduled(add, who, &f)
+	out = Filled{Added: len(add), Moved: moved, Refusals: c.no.List()}
 	store.Note(
 		ctx,
 		"",
@@ -99,53 +106,56 @@ func (w *Waves) fillable(one *wave.Wave, cal *wave.Calendar, f *Filling) error {
 	return nil
 }
 
-// enter picks the machines that may enter a wave, and says why the others may not.
-func (w *Waves) enter(
-	all *state, one *wave.Wave, c *candidates, f *Filling, byName string,
-) ([]int64, wave.Refusals) {
-	named, only := map[string]bool{}, len(f.Keys) > 0
-	for _, k := range f.Keys {
-		named[k] = true
-	}
-	members := all.members[one.ID]
-	mine := map[int64]bool{}
-	for i := range members {
-		mine[members[i].MachineID] = true
-		if r := c.rows[members[i].MachineID]; r != nil {
-			delete(named, r.Key)
+// entrant is a machine that enters a wave, with what it gets.
+type entrant struct {
+	id         int64
+	site, name string
+	got        *gets
+}
+
+// atOnce is how many machines are looked at closely before it is asked again whether a wave is full.
+const atOnce = 500
+
+// enter picks the machines that may enter a wave, by name, until it is full, and notes why the others may not. What
+// the others get is not looked at.
+func (c *candidates) enter(ctx context.Context, admitted string) (add []entrant, err error) {
+	full := fmt.Sprintf("the wave is full (%d machines)", c.one.Most)
+	room := c.one.Most - len(c.mine)
+	open := c.open
+	for len(open) > 0 && len(add) < room {
+		some := open[:min(len(open), max(room-len(add), atOnce))]
+		open = open[len(some):]
+		err := c.consider(ctx, some, admitted, func(r *fleet.Row, got *gets, why string) {
+			switch {
+			case why != "":
+				c.no.Add(why, r.Ref)
+			case len(add) >= room:
+				c.no.Add(full, r.Ref)
+			default:
+				add = append(add, entrant{r.ID, r.Site, r.Name, got})
+			}
+		})
+		if err != nil {
+			return nil, err
 		}
 	}
-	var add []int64
-	no, now := wave.Refusals{}, w.Now()
-	for _, id := range c.picked {
-		r, is := c.rows[id], c.of[id]
-		skip := mine[id] || only && !named[r.Key]
-		if delete(named, r.Key); skip {
-			continue
+	err = c.w.index.View(ctx, func(x *fleet.Index) {
+		for _, id := range open {
+			if r := x.Row(id); r != nil {
+				c.no.Add(full, r.Ref)
+			}
 		}
-		if !only {
-			is.Fails = "" // many machines: the kinds of reasons are enough
-		}
-		is.ByName = cmp.Or(byName, is.ByName)
-		switch why := wave.Refuse(is, now); {
-		case why != "":
-			no.Add(why, r.Ref())
-		case len(members)+len(add) >= one.Most:
-			no.Add(fmt.Sprintf("the wave is full (%d machines)", one.Most), r.Ref())
-		default:
-			add = append(add, id)
-		}
+	})
+	for key := range c.left {
+		c.no.Add("the machine does not match the rule of the wave",
+			func() work.MachineRef { return work.MachineRef{Key: key, Name: key} })
 	}
-	for key := range named {
-		no.Add("the machine does not match the rule of the wave", work.MachineRef{Key: key, Name: key})
-	}
-	return add, no
+	return add, err
 }
 
 // scheduled are the machines that come to a wave, with their days and hops, and those of it that move to another day.
-func (w *Waves) scheduled(
-	all *state, one *wave.Wave, c *candidates, add []int64, packages map[int64]wave.Machine, f *Filling,
-) (out []store.Member, moved int) {
+func (c *candidates) scheduled(add []entrant, admitted string, f *Filling) (out []store.Member, moved int) {
+	all, one := c.all, c.one
 	had := map[wave.Day]int{}
 	for i := range all.members[one.ID] {
 		m := &all.members[one.ID][i]
@@ -159,16 +169,17 @@ func (w *Waves) scheduled(
 		all.schedule(&moving, f.Day)
 		out, moved = append(out, moving), moved+1
 	}
-	days := all.cal.Assign(len(add), one, had, wave.On(w.Now()))
-	slices.SortFunc(add, func(a, b int64) int {
-		x, y := c.rows[a], c.rows[b]
-		return cmp.Or(strings.Compare(x.Site+x.Name, y.Site+y.Name), cmp.Compare(a, b))
+	days := all.cal.Assign(len(add), one, had, wave.On(c.now))
+	slices.SortFunc(add, func(a, b entrant) int {
+		return cmp.Or(strings.Compare(a.site+a.name, b.site+b.name), cmp.Compare(a.id, b.id))
 	})
-	for i, id := range add {
-		m := store.Member{WaveID: one.ID, MachineID: id, ByName: c.of[id].ByName}
-		if hops := packages[id].Hops; len(hops) > 0 {
+	for i := range add {
+		a := &add[i]
+		m := store.Member{WaveID: one.ID, MachineID: a.id, ByName: admitted}
+		if a.got != nil && len(a.got.Machine.Hops) > 0 {
+			hops := a.got.Machine.Hops
 			for n, h := range hops[:len(hops)-1] { // the last one is the target
-				m.Hops = append(m.Hops, store.Hop{WaveID: one.ID, MachineID: id, Number: n + 1, Release: h.Release})
+				m.Hops = append(m.Hops, store.Hop{WaveID: one.ID, MachineID: a.id, Number: n + 1, Release: h.Release})
 			}
 		}
 		all.schedule(&m, cmp.Or(f.Day, days[i]))

@@ -3,6 +3,7 @@ package service
 import (
 	"context"
 	"fmt"
+	"rolltop.example/rolltop/core/fleet"
 	"slices"
 	"strings"
 
@@ -113,14 +114,17 @@ func (w *Waves) TakeOutcomes(
 	if err != nil {
 		return 0, nil, err
 	}
-	c, err := w.candidates(ctx, all, one)
+	at, some := map[string]*store.Member{}, map[int64]bool{}
+	members := all.members[one.ID]
+	for i := range members {
+		some[members[i].MachineID] = true
+	}
+	rows, err := w.index.seen(ctx, some)
 	if err != nil {
 		return 0, nil, err
 	}
-	at := map[string]*store.Member{}
-	members := all.members[one.ID]
 	for i := range members {
-		if r := c.rows[members[i].MachineID]; r != nil {
+		if r := rows[members[i].MachineID]; r != nil {
 			at[r.Key], at[strings.ToLower(r.Name)] = &members[i], &members[i]
 		}
 	}
@@ -196,30 +200,18 @@ func outcomeMistake(o *SaidOutcome, m *store.Member, one *wave.Wave, target stri
 	return ""
 }
 
-// lost are the machines of waves that failed or went back.
-func (w *Waves) lost(ctx context.Context, where string) ([]watch.Item, error) {
-	f, err := w.index.Where(ctx, where)
-	if err != nil {
-		return nil, err
-	}
-	all, err := w.state(ctx)
-	if err != nil {
-		return nil, err
-	}
-	rows, err := w.index.rowsOf(ctx, f, all.machines())
-	if err != nil {
-		return nil, err
-	}
+// lost are the machines of a selection that failed in a wave or went back, of waves that have not ended.
+func (s *state) lost(picked fleet.Selection) []watch.Item {
 	var out []watch.Item
-	for i := range all.waves {
-		one := &all.waves[i]
+	for i := range s.waves {
+		one := &s.waves[i]
 		if one.Ended {
 			continue
 		}
-		for k := range all.members[one.ID] {
-			m := &all.members[one.ID][k]
-			r := rows[m.MachineID]
-			if r == nil || r.Retired && !f.Has("retired") {
+		for k := range s.members[one.ID] {
+			m := &s.members[one.ID][k]
+			r := picked.Row(m.MachineID)
+			if r == nil {
 				continue
 			}
 			if item, ok := watch.InWave(r, one, outcomeOf(m, r.TakenAt), m.Reason); ok {
@@ -227,5 +219,5 @@ func (w *Waves) lost(ctx context.Context, where string) ([]watch.Item, error) {
 			}
 		}
 	}
-	return out, nil
+	return out
 }

@@ -2,7 +2,6 @@ package service
 
 import (
 	"context"
-	"runtime"
 	"slices"
 	"sync"
 
@@ -96,7 +95,7 @@ func (w *Work) partsOf(ctx context.Context, base *knowledge.Base, plans []fleet.
 		return nil, err
 	}
 	g, ctx := errgroup.WithContext(ctx)
-	for some := range slices.Chunk(todo, len(todo)/runtime.GOMAXPROCS(0)+1) {
+	for some := range slices.Chunk(todo, pieceOf(len(todo))) {
 		g.Go(func() error {
 			f := new(fact.Facts)
 			return w.Store.PackedOf(ctx, fact.Catalogue, some, func(batch []store.Packed) error {

@@ -140,6 +140,9 @@ func (i *Index) readRows(ctx context.Context, ids []int64, put func(*store.Row, 
 	return g.Wait()
 }
 
+// pieceOf is how many of some machines are one piece of work, where all processors share them.
+func pieceOf(machines int) int { return machines/runtime.GOMAXPROCS(0) + 1 }
+
 // plans are the texts of plans by their numbers. They never change, and few are added.
 type plans struct {
 	mu   sync.Mutex

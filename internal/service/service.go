@@ -131,6 +131,7 @@ func assemble(o Options) *Service {
 		Records: r, settings: s.Settings, index: s.Index, machines: s.Machines, webhooks: s.Webhooks,
 	}
 	s.Index.OnChange(s.Work.forget)
+	s.Index.OnChange(s.Waves.forget)
 	s.Index.OnChange(s.Answers.forget)
 	return s
 }

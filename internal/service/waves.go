@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"context"
 	"fmt"
+	"maps"
 	"slices"
 	"strconv"
 	"strings"
@@ -23,7 +24,10 @@ type Waves struct {
 	knowledge *Knowledge
 	index     *Index
 	settings  *Settings
+	getsCache getsCache
 }
+
+func (w *Waves) forget(ids []int64, all bool) { w.getsCache.forget(ids, all) }
 
 // state is all waves with their machines.
 type state struct {
@@ -222,11 +226,11 @@ func (w *Waves) Get(ctx context.Context, id int64) (*Detail, error) {
 	if err != nil {
 		return nil, err
 	}
-	c, err := w.candidates(ctx, all, one)
+	c, err := w.candidates(ctx, all, one, nil, "")
 	if err != nil {
 		return nil, err
 	}
-	packages, err := w.packages(ctx, one, c)
+	got, err := c.gets(ctx, slices.Collect(maps.Keys(c.rows)))
 	if err != nil {
 		return nil, err
 	}
@@ -234,7 +238,7 @@ func (w *Waves) Get(ctx context.Context, id int64) (*Detail, error) {
 	if err != nil {
 		return nil, err
 	}
-	members, now := all.members[one.ID], w.Now()
+	members := all.members[one.ID]
 	if ViewerOf(ctx).Limited() && !anySeen(members, c.rows) {
 		return nil, missing("%s", NoWave(id))
 	}
@@ -242,38 +246,31 @@ func (w *Waves) Get(ctx context.Context, id int64) (*Detail, error) {
 		Wave:    w.show(ctx, one, members, c.rows, all.pauses(taken)[one.ID]),
 		Members: []wave.Machine{},
 	}
-	mine := map[int64]bool{}
 	for i := range members {
 		m := &members[i]
 		r := c.rows[m.MachineID]
 		if r == nil {
 			continue
 		}
-		mine[r.ID] = true
-		is := packages[r.ID]
+		is := c.machine(r, got[r.ID])
 		is.Outcome, is.Reason, is.ByName, is.HandedOffAt = outcomeOf(m, r.TakenAt), m.Reason, m.ByName, m.HandedOff()
 		is.Day, is.Hops = m.Day, hopsOf(m, &is, out.To, r.Installed)
 		if is.Outcome == wave.Waiting {
-			is.Reason = cmp.Or(wave.Refuse(c.of[r.ID], now), darkDay(&is, all.cal))
+			is.Reason = cmp.Or(c.refuse(r, got[r.ID], m.ByName), darkDay(&is, all.cal))
 			is.Refused = is.Reason != ""
 		}
 		out.Members = append(out.Members, is)
 	}
 	slices.SortFunc(out.Members, func(a, b wave.Machine) int { return strings.Compare(a.Site+a.Name, b.Site+b.Name) })
-	no := wave.Refusals{}
-	for _, id := range c.picked {
-		if mine[id] {
-			continue
-		}
-		c.of[id].Fails = "" // many machines: the kinds of reasons are enough
-		if why := wave.Refuse(c.of[id], now); why != "" {
-			no.Add(why, c.rows[id].Ref())
+	err = c.consider(ctx, c.open, "", func(r *fleet.Row, _ *gets, why string) {
+		if why != "" {
+			c.no.Add(why, r.Ref)
 		} else {
 			out.Free++
 		}
-	}
-	out.Refusals = no.List()
-	return out, nil
+	})
+	out.Refusals = c.no.List()
+	return out, err
 }
 
 // darkDay says that an announced day has become one on which nothing is upgraded, or "".

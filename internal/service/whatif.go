@@ -2,7 +2,6 @@ package service
 
 import (
 	"context"
-	"runtime"
 	"slices"
 	"strings"
 	"sync"
@@ -168,7 +167,7 @@ func (w *WhatIf) weigh(
 ) error {
 	var adding sync.Mutex
 	g, ctx := errgroup.WithContext(ctx)
-	for part := range slices.Chunk(ids, len(ids)/runtime.GOMAXPROCS(0)+1) {
+	for part := range slices.Chunk(ids, pieceOf(len(ids))) {
 		g.Go(func() error {
 			s := w.newScale(total, known)
 			err := w.Store.PackedOf(ctx, fact.Catalogue, part, func(batch []store.Packed) error {

@@ -192,17 +192,24 @@ func (s waves) Members(ctx context.Context) ([]Member, error) {
 // although something is waived or lost.
 func (s waves) SetMembers(ctx context.Context, members []Member) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error {
+		member, err := tx.PrepareNamed("INSERT INTO wave_machine (wave_id, machine_id, by_name, day) VALUES (:wave_id, " +
+			":machine_id, :by_name, :day) ON CONFLICT DO UPDATE SET by_name=excluded.by_name, day=excluded.day")
+		if err != nil {
+			return err
+		}
+		defer member.Close()
+		hop, err := tx.PrepareNamed("INSERT INTO wave_hop (wave_id, machine_id, number, release, day) VALUES " +
+			"(:wave_id, :machine_id, :number, :release, :day) ON CONFLICT DO UPDATE SET day=excluded.day")
+		if err != nil {
+			return err
+		}
+		defer hop.Close()
 		for i := range members {
-			m := &members[i]
-			if _, err := tx.NamedExec("INSERT INTO wave_machine (wave_id, machine_id, by_name, day) VALUES (:wave_id, "+
-				":machine_id, :by_name, :day) ON CONFLICT DO UPDATE SET by_name=excluded.by_name, day=excluded.day",
-				m); err != nil {
+			if _, err := member.Exec(&members[i]); err != nil {
 				return err
 			}
-			for k := range m.Hops {
-				if _, err := tx.NamedExec("INSERT INTO wave_hop (wave_id, machine_id, number, release, day) VALUES "+
-					"(:wave_id, :machine_id, :number, :release, :day) ON CONFLICT DO UPDATE SET day=excluded.day",
-					&m.Hops[k]); err != nil {
+			for k := range members[i].Hops {
+				if _, err := hop.Exec(&members[i].Hops[k]); err != nil {
 					return err
 				}
 			}
