@@ -45,7 +45,8 @@ type Row struct {
 	Later       time.Time // of a machine that is to be left alone: until when
 	Causes      Causes    // of an undetermined machine: why
 
-	supportDay int32 // on which support of what it runs ends, in days since 1970; see [Row.SupportEnds]
+	whole      string // of a row of an index: maker and model, one copy for all machines
+	supportDay int32  // on which support of what it runs ends, in days since 1970; see [Row.SupportEnds]
 }
 
 // Unsupported says that the machine runs its target and does not meet what the
@@ -53,7 +54,12 @@ type Row struct {
 func (r *Row) Unsupported() bool { return r.Judged && r.Disposition == remedy.Done && r.Fails > 0 }
 
 // ModelName is the maker and the model, as people name a model.
-func (r *Row) ModelName() string { return strings.TrimSpace(r.Manufacturer + " " + r.Model) }
+func (r *Row) ModelName() string {
+	if r.whole != "" {
+		return r.whole
+	}
+	return strings.TrimSpace(r.Manufacturer + " " + r.Model)
+}
 
 // Ref names the machine.
 func (r *Row) Ref() work.MachineRef {

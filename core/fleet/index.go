@@ -19,6 +19,7 @@ type Index struct {
 	at    map[int64]int32 // number of a machine → its place
 	ids   []int64         // place → number
 	taken []int64         // milliseconds
+	gone  []bool          // out of use: asked of every machine for every list
 	ranks []int32         // place → rank of the name; good after Sort
 	mixed bool            // the ranks are not good
 	facts [fact.Count]*column
@@ -159,10 +160,11 @@ func (x *Index) Put(id int64, r Row, f *fact.Facts) {
 		at = int32(len(x.rows))
 		x.at[id] = at
 		x.rows, x.names, x.ids = append(x.rows, Row{}), append(x.names, ""), append(x.ids, id)
-		x.taken, x.ranks, x.mixed = append(x.taken, 0), append(x.ranks, 0), true
+		x.taken, x.gone, x.ranks, x.mixed = append(x.taken, 0), append(x.gone, false), append(x.ranks, 0), true
 	}
-	whole := r.Manufacturer + " " + r.Model
-	for i, s := range [textCount]*string{&r.Site, &r.Manufacturer, &r.Model, &r.Installed, &r.Class, &whole, &r.Plan} {
+	r.whole = ""
+	r.whole = r.ModelName()
+	for i, s := range [textCount]*string{&r.Site, &r.Manufacturer, &r.Model, &r.Installed, &r.Class, &r.whole, &r.Plan} {
 		v := fact.Of(fact.Text, *s)
 		if *s == "" {
 			v = fact.Value{}
@@ -180,7 +182,7 @@ func (x *Index) Put(id int64, r Row, f *fact.Facts) {
 	r.Causes, r.supportDay = causesOf(&r, f), x.supportDayOf(&r, f)
 	x.mixed = x.mixed || x.rows[at].Name != r.Name
 	delete(x.base, id)
-	x.rows[at], x.taken[at] = r, r.TakenAt.UnixMilli()
+	x.rows[at], x.taken[at], x.gone[at] = r, r.TakenAt.UnixMilli(), r.Retired
 	if name := strings.ToLower(r.Name); x.names[at] != name {
 		x.names[at] = name
 	}
@@ -253,10 +255,10 @@ func (x *Index) Drop(id int64) {
 		}
 	}
 	x.rows[at], x.names[at], x.ids[at] = x.rows[last], x.names[last], x.ids[last]
-	x.taken[at], x.ranks[at] = x.taken[last], x.ranks[last]
+	x.taken[at], x.gone[at], x.ranks[at] = x.taken[last], x.gone[last], x.ranks[last]
 	x.rows[last] = Row{}
-	x.rows, x.names, x.ids, x.taken, x.ranks = x.rows[:last], x.names[:last], x.ids[:last], x.taken[:last],
-		x.ranks[:last]
+	x.rows, x.names, x.ids, x.taken, x.gone, x.ranks = x.rows[:last], x.names[:last], x.ids[:last], x.taken[:last],
+		x.gone[:last], x.ranks[:last]
 	delete(x.at, id)
 	delete(x.base, id)
 	x.mixed = true

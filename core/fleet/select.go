@@ -115,7 +115,7 @@ func (x *Index) Select(f Filter) Selection {
 	s := Selection{x, make([]int32, 0, len(x.rows))}
 	tests := x.tests(&f)
 	if !f.Has("retired") {
-		tests = append(tests, func(at int32) bool { return !x.rows[at].Retired })
+		tests = append(tests, func(at int32) bool { return !x.gone[at] })
 	}
 	for at := range int32(len(x.rows)) {
 		if passes(tests, at) {

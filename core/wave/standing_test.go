@@ -77,7 +77,9 @@ func TestDeadlinesAreByEdition(t *testing.T) {
 // Of each reason all machines are counted and 20 are named; the commonest reason comes first.
 func TestRefusals(t *testing.T) {
 	f := wave.Refusals{}
-	of := func(key string) func() work.MachineRef { return func() work.MachineRef { return work.MachineRef{Key: key} } }
+	of := func(key string) func() work.MachineRef {
+		return func() work.MachineRef { return work.MachineRef{Key: key} }
+	}
 	f.Add("it is held back", of("first"))
 	for i := range 25 {
 		f.Add("it is not ready", of(fmt.Sprint(i)))

@@ -20,6 +20,7 @@ type Machine struct {
 	Further     Plan // work that no requirement asks for
 	Disposition remedy.Disposition
 	Later       time.Time // it is left alone until then; zero: it is not
+	SupportEnds time.Time // of what it runs; zero: it is unknown
 	Who         string    // who has the work; "": nobody
 	Note        string
 	Day, Half   string // of the visit; "": none yet, the whole day
@@ -141,25 +142,27 @@ type Batch struct {
 
 // FurtherBatches groups further work that needs no visit by step, the one that is required on most
 // machines first. Machines whose plan nobody can begin have none.
-func FurtherBatches(machines []Machine, l *remedy.Library, now time.Time) []Batch {
+func FurtherBatches(l *remedy.Library, now time.Time, lists ...[]Machine) []Batch {
 	at := map[string]*Batch{}
-	for i := range machines {
-		m := &machines[i]
-		if m.Disposition != remedy.Ready && !open(m) {
-			continue
-		}
-		for _, s := range m.Further {
-			d := l.Find(s.ID)
-			if d == nil || cmp.Or(s.Phase, d.Phase) == remedy.Desk {
+	for _, machines := range lists {
+		for i := range machines {
+			m := &machines[i]
+			if len(m.Further) == 0 || m.Disposition != remedy.Ready && !open(m) {
 				continue
 			}
-			b := at[s.ID]
-			if b == nil {
-				b = &Batch{Step: s.ID, Weights: map[string]int{}}
-				at[s.ID] = b
+			for _, s := range m.Further {
+				d := l.Find(s.ID)
+				if d == nil || cmp.Or(s.Phase, d.Phase) == remedy.Desk {
+					continue
+				}
+				b := at[s.ID]
+				if b == nil {
+					b = &Batch{Step: s.ID, Weights: map[string]int{}}
+					at[s.ID] = b
+				}
+				b.add(m, s, now)
+				b.Weights[s.Weight]++
 			}
-			b.add(m, s, now)
-			b.Weights[s.Weight]++
 		}
 	}
 	return sortedBatches(at, now)
@@ -180,9 +183,17 @@ func (b *Batch) add(m *Machine, s Step, now time.Time) {
 // them, what closes unknowns, and questions that have to be answered before a visit, by step; the
 // one for the most machines first.
 func Batches(machines []Machine, l *remedy.Library, now time.Time) []Batch {
+	type kind struct {
+		first *Step // of the plan: machines with the same plan share it
+		of    remedy.Disposition
+	}
+	type place struct {
+		batch *Batch
+		step  Step
+		now   bool // nothing else comes before it
+	}
 	at := map[string]*Batch{}
-	for i := range machines {
-		m := &machines[i]
+	places := func(m *Machine) (out []place) {
 		for _, s := range m.Plan {
 			d := l.Find(s.ID)
 			if d == nil {
@@ -196,14 +207,29 @@ func Batches(machines []Machine, l *remedy.Library, now time.Time) []Batch {
 				!((s.Remedy || d.Question) && open(m)) {
 				continue
 			}
-			b := at[s.ID]
-			if b == nil {
-				b = &Batch{Step: s.ID, Installs: puts}
-				at[s.ID] = b
+			if at[s.ID] == nil {
+				at[s.ID] = &Batch{Step: s.ID, Installs: puts}
 			}
-			b.add(m, s, now)
-			if puts && m.Plan.OnlyWay(l) {
-				b.Now++
+			out = append(out, place{at[s.ID], s, puts && m.Plan.OnlyWay(l)})
+		}
+		return out
+	}
+	known := map[kind][]place{}
+	for i := range machines {
+		m := &machines[i]
+		if len(m.Plan) == 0 {
+			continue
+		}
+		k := kind{&m.Plan[0], m.Disposition}
+		list, ok := known[k]
+		if !ok {
+			list = places(m)
+			known[k] = list
+		}
+		for p := range list {
+			list[p].batch.add(m, list[p].step, now)
+			if list[p].now {
+				list[p].batch.Now++
 			}
 		}
 	}

@@ -109,7 +109,7 @@ func TestFurtherBatches(t *testing.T) {
 	}
 	fleet[0].Later = now.AddDate(0, 0, 1)
 	var got []string
-	for _, b := range work.FurtherBatches(fleet, l, now) {
+	for _, b := range work.FurtherBatches(l, now, fleet) {
 		got = append(got, fmt.Sprint(b.Step, " ", len(b.Machines), " ", b.Expected, " ", b.Waiting, " ", b.Weights))
 	}
 	expect.Same(t, "the batches", strings.Join(got, "\n"), "remove-titles 2 0 1 map[required:2]\n"+

@@ -287,7 +287,7 @@ type OrderLine struct {
 	Machines int    `json:"machines"`
 	Where    string `json:"where"`
 
-	Shares []PartShare `json:"shares" doc:"Where the part of each machine is, in the order in which they get from the stock; at most 500"`
+	Shares []PartShare `json:"shares" doc:"Where the part of each machine is, in the order in which they get from the stock; at most 200, where lists all"`
 }
 
 // Work is the work of the whole fleet.

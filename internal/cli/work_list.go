@@ -119,6 +119,13 @@ func showParts(c *call[partsOptions]) error {
 		}
 		if c.o.Machines {
 			p.table([]string{"Machine", "Site", "Part", "Where it is"}, shareRows(order.Parts))
+			for i := range order.Parts {
+				l := &order.Parts[i]
+				if shown := len(l.Shares); shown < l.Machines {
+					p.line("%s: the first %d of %d machines are shown; all of them: machines list --where '%s'", l.Part,
+						shown, l.Machines, l.Where)
+				}
+			}
 			return
 		}
 		p.table(partHeads, partRows(order.Parts))

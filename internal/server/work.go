@@ -197,13 +197,11 @@ func (s workAPI) addOrder(
 	out.Cost = money(base, sum, unpriced)
 }
 
-// sharesShown bounds the machines of one line of the parts order.
-const sharesShown = 500
-
 // shares are where the part of each machine of a line is.
 func shares(l *work.Line, refs map[int64]work.MachineRef) []api.PartShare {
-	out := []api.PartShare{}
-	for _, s := range l.Shares[:min(len(l.Shares), sharesShown)] {
+	named := l.Shares[:min(len(l.Shares), service.SharesNamed)]
+	out := make([]api.PartShare, 0, len(named))
+	for _, s := range named {
 		out = append(out, api.PartShare{MachineRef: refs[s.Machine], ToOrder: s.ToOrder, FromStock: s.FromStock,
 			Ordered: s.Ordered, Arrived: s.Arrived, Fitted: s.Fitted, Says: say.PartsAt(&s)})
 	}

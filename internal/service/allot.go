@@ -3,10 +3,13 @@ package service
 import (
 	"cmp"
 	"context"
+	"math"
 	"slices"
 	"strings"
 	"sync"
 	"time"
+
+	"golang.org/x/sync/errgroup"
 
 	"rolltop.example/rolltop/core/assess"
 	"rolltop.example/rolltop/core/fleet"
@@ -49,40 +52,35 @@ func plannedOf(list []assess.Buy) []planned {
 
 // bought are the parts that plans take, the machine that is the first to get from the stock first: by the day of its
 // visit, then by the end of support of what it runs, then by name.
-func (w *Work) bought(ctx context.Context, plans []fleet.Planned) ([]work.Bought, error) {
-	parts, err := w.partsOf(ctx, w.knowledge.Base(), plans)
-	if err != nil {
-		return nil, err
-	}
-	given, err := w.Store.Assignments(ctx)
+func (w *Work) bought(ctx context.Context, of *workers) ([]work.Bought, error) {
+	parts, err := w.partsOf(ctx, w.knowledge.Base(), of.plans)
 	if err != nil {
 		return nil, err
 	}
 	type urgency struct {
-		key     string // visit, end of support, name: in this order
+		visit   string
+		ends    int64 // in seconds since 1970
 		machine int64
 	}
-	urgent := make([]urgency, 0, len(parts))
-	err = w.index.View(ctx, func(x *fleet.Index) {
-		for id := range parts {
-			name, ends := "", never
-			if r := x.Row(id); r != nil {
-				name = r.Name
-				if end := r.SupportEnds(); !end.IsZero() {
-					ends = end.Format(time.DateOnly)
-				}
-			}
-			urgent = append(urgent, urgency{cmp.Or(given[id].Day, never) + ends + name, id})
+	urgent, count := make([]urgency, 0, len(parts)), 0
+	for i := range of.machines {
+		m := &of.machines[i]
+		n := len(parts[m.ID])
+		if n == 0 {
+			continue
 		}
-	})
-	if err != nil {
-		return nil, err
+		count += n
+		u := urgency{cmp.Or(m.Day, never), math.MaxInt64, m.ID}
+		if !m.SupportEnds.IsZero() {
+			u.ends = m.SupportEnds.Unix()
+		}
+		urgent = append(urgent, u)
 	}
-	slices.SortFunc(urgent, func(a, b urgency) int {
-		return cmp.Or(strings.Compare(a.key, b.key), cmp.Compare(a.machine, b.machine))
+	slices.SortStableFunc(urgent, func(a, b urgency) int { // those alike stay by name
+		return cmp.Or(strings.Compare(a.visit, b.visit), cmp.Compare(a.ends, b.ends))
 	})
 	today := w.Now().UTC().Format(time.DateOnly)
-	var out []work.Bought
+	out := make([]work.Bought, 0, count)
 	for _, u := range urgent {
 		for _, b := range parts[u.machine] {
 			out = append(out, work.Bought{
@@ -116,7 +114,7 @@ func (w *Work) wholeFleet(ctx context.Context) ([]work.Bought, error) {
 	if err != nil {
 		return nil, err
 	}
-	bought, err := w.bought(ctx, machines.plans)
+	bought, err := w.bought(ctx, machines)
 	if err != nil {
 		return nil, err
 	}
@@ -156,18 +154,24 @@ func (w *Work) allotted(
 	return shares, nil
 }
 
-// purchase puts together what plans buy, with where each part is: ordered, arrived, fitted, in the stock, or to order.
-func (w *Work) purchase(ctx context.Context, plans []fleet.Planned) ([]work.Line, error) {
-	bought, err := w.bought(ctx, plans)
+// purchase puts together what the plans of machines buy, with where each part is: ordered, arrived, fitted, in the stock, or to order.
+func (w *Work) purchase(ctx context.Context, of *workers) ([]work.Line, error) {
+	var bought []work.Bought
+	var stocks map[string]work.Stock
+	var items []store.PurchaseItem
+	g, within := errgroup.WithContext(ctx)
+	g.Go(func() (err error) {
+		bought, err = w.bought(within, of)
+		return err
+	})
+	g.Go(func() (err error) {
+		if stocks, err = w.Store.Stocks(within); err == nil {
+			items, err = w.Store.PurchaseItems(within)
+		}
+		return err
+	})
+	err := g.Wait()
 	if err != nil || len(bought) == 0 {
-		return nil, err
-	}
-	stocks, err := w.Store.Stocks(ctx)
-	if err != nil {
-		return nil, err
-	}
-	items, err := w.Store.PurchaseItems(ctx)
-	if err != nil {
 		return nil, err
 	}
 	var shares map[work.Wanted]work.Share
@@ -208,5 +212,5 @@ func (w *Work) lines(ctx context.Context, where string) ([]work.Line, error) {
 	if err != nil {
 		return nil, err
 	}
-	return w.purchase(ctx, machines.plans)
+	return w.purchase(ctx, machines)
 }

@@ -186,7 +186,7 @@ func (b *Briefings) money(ctx context.Context, out *Briefing) error {
 	if err != nil {
 		return err
 	}
-	lines, err := b.work.purchase(ctx, machines.plans)
+	lines, err := b.work.purchase(ctx, machines)
 	if err != nil {
 		return err
 	}

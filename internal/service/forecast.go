@@ -115,7 +115,7 @@ func (w *Work) slowestPart(ctx context.Context, where string) (int, error) {
 	if err != nil {
 		return 0, err
 	}
-	lines, err := w.purchase(ctx, machines.plans)
+	lines, err := w.purchase(ctx, machines)
 	if err != nil {
 		return 0, err
 	}

@@ -151,4 +151,3 @@ func getsOf(rel *release.Release, f *fact.Facts, way string) *gets {
 	g.Machine.Loses = wave.Losses(rel, f)
 	return g
 }
-

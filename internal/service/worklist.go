@@ -30,7 +30,7 @@ type List struct {
 	Watch     []watch.Item
 	Said      map[int64][]string // ids of steps that somebody says are done, by machine
 
-	Refs map[int64]work.MachineRef // of machines that get parts
+	Refs map[int64]work.MachineRef // of the first [SharesNamed] machines that get a part
 
 	Packages map[string][]Delivered // of batches that install something, by step
 }
@@ -42,24 +42,31 @@ func (w *Work) List(ctx context.Context, where string) (*List, error) {
 	if err != nil {
 		return nil, err
 	}
-	given, err := w.Store.Assignments(ctx)
-	if err != nil {
-		return nil, err
-	}
-	ticks, err := w.Store.ItemTicks(ctx, assess.TickStep)
-	if err != nil {
-		return nil, err
-	}
-	look, err := w.lookout(ctx, where, ticks)
-	if err != nil {
+	var given map[int64]store.Assignment
+	var ticks []store.ItemTick
+	var look *lookout
+	reading, within := errgroup.WithContext(ctx)
+	reading.Go(func() (err error) {
+		given, err = w.Store.Assignments(within)
+		return err
+	})
+	reading.Go(func() (err error) {
+		if ticks, err = w.Store.ItemTicks(within, assess.TickStep); err == nil {
+			look, err = w.lookout(within, where, ticks)
+		}
+		return err
+	})
+	if err := reading.Wait(); err != nil {
 		return nil, err
 	}
 	var machines *workers
 	asks := w.inquiry(where)
 	err = w.index.View(ctx, func(x *fleet.Index) {
 		picked := x.Select(f)
-		machines = gather(picked, given)
-		asks.take(picked)
+		machines = gather(picked, given, func(r *fleet.Row) {
+			asks.take(r)
+			look.see(r)
+		})
 		look.take(picked)
 	})
 	if err != nil {
@@ -76,12 +83,12 @@ func (w *Work) List(ctx context.Context, where string) (*List, error) {
 		steps, now := w.knowledge.Base().Steps, w.Now()
 		out.Stops = work.Visits(machines.machines, steps, now)
 		out.Batches = work.Batches(machines.machines, steps, now)
-		out.Further = work.FurtherBatches(machines.further, steps, now)
+		out.Further = work.FurtherBatches(steps, now, machines.machines, machines.ready)
 		out.Packages, err = w.deliveries(ctx, out.Batches)
 		return err
 	})
 	g.Go(func() (err error) {
-		if out.Order, err = w.purchase(ctx, machines.plans); err == nil {
+		if out.Order, err = w.purchase(ctx, machines); err == nil {
 			out.Refs = refsOf(machines.machines, out.Order)
 		}
 		return err
@@ -98,7 +105,7 @@ func (w *Work) List(ctx context.Context, where string) (*List, error) {
 // workers are machines that have work, by name, and the plans of those that have it.
 type workers struct {
 	machines []work.Machine
-	further  []work.Machine // those with further work, whatever else they have
+	ready    []work.Machine // those that are ready, with further work alone
 	plans    []fleet.Planned
 }
 
@@ -112,60 +119,68 @@ func (w *Work) workers(ctx context.Context, where string) (out *workers, err err
 	if err != nil {
 		return nil, err
 	}
-	err = w.index.View(ctx, func(x *fleet.Index) { out = gather(x.Select(f), given) })
+	err = w.index.View(ctx, func(x *fleet.Index) { out = gather(x.Select(f), given, nil) })
 	return out, err
 }
 
-// gather are the machines of a selection that have work, with whom it was given to.
-func gather(picked fleet.Selection, given map[int64]store.Assignment) *workers {
-	out := &workers{plans: plansOf(picked)}
+// parsed is a plan, with the machines that have it, by what they take.
+type parsed struct {
+	text           string
+	steps, further work.Plan
+	machines       [remedy.Undetermined + 1][]int64
+}
+
+// gather are the machines of a selection that have work, with whom it was given to. It shows each machine of the
+// selection to see, unless that is nil.
+func gather(picked fleet.Selection, given map[int64]store.Assignment, see func(*fleet.Row)) *workers {
 	count := 0
-	for i := range out.plans {
-		count += len(out.plans[i].Machines)
-	}
-	out.machines = make([]work.Machine, 0, count)
-	type plans struct{ steps, further work.Plan }
-	parsed := map[string]*plans{}
+	picked.Each(func(r *fleet.Row) {
+		if works(r) && r.Disposition != remedy.Ready {
+			count++
+		}
+	})
+	out := &workers{machines: make([]work.Machine, 0, count)}
+	known := map[string]*parsed{}
+	var plans []*parsed
 	picked.EachByName(func(r *fleet.Row) {
-		if !r.Judged || r.Decided&fleet.Stays != 0 || r.Disposition < remedy.Ready {
+		if see != nil {
+			see(r)
+		}
+		if !works(r) {
 			return
 		}
-		p := parsed[r.Plan]
+		p := known[r.Plan]
 		if p == nil {
-			p = &plans{work.Parse(r.Plan), work.ParseFurther(r.Plan)}
-			parsed[r.Plan] = p
-		}
-		if len(p.further) > 0 {
-			out.further = append(out.further, worker(r, nil, p.further))
+			p = &parsed{text: r.Plan, steps: work.Parse(r.Plan), further: work.ParseFurther(r.Plan)}
+			known[r.Plan], plans = p, append(plans, p)
 		}
 		if r.Disposition == remedy.Ready {
+			if len(p.further) > 0 {
+				out.ready = append(out.ready, worker(r, nil, p.further))
+			}
 			return
 		}
-		m := worker(r, p.steps, nil)
+		p.machines[r.Disposition] = append(p.machines[r.Disposition], r.ID)
+		out.machines = append(out.machines, worker(r, p.steps, p.further))
 		if g, ok := given[r.ID]; ok {
+			m := &out.machines[len(out.machines)-1]
 			m.Who, m.Note, m.Day, m.Half = g.Who, g.Note, g.Day, g.Half
 		}
-		out.machines = append(out.machines, m)
 	})
+	for _, p := range plans {
+		for d, ids := range p.machines {
+			if len(ids) > 0 {
+				out.plans = append(out.plans,
+					fleet.Planned{Plan: p.text, Disposition: remedy.Disposition(d), Machines: ids})
+			}
+		}
+	}
 	return out
 }
 
-// plansOf are the plans of a selection's machines that have work.
-func plansOf(picked fleet.Selection) []fleet.Planned {
-	stays := map[int64]bool{}
-	picked.Each(func(r *fleet.Row) {
-		if r.Decided&fleet.Stays != 0 {
-			stays[r.ID] = true
-		}
-	})
-	plans := slices.DeleteFunc(picked.Plans(), func(p fleet.Planned) bool { return p.Disposition <= remedy.Ready })
-	if len(stays) > 0 {
-		for i := range plans {
-			p := &plans[i]
-			p.Machines = slices.DeleteFunc(p.Machines, func(id int64) bool { return stays[id] })
-		}
-	}
-	return plans
+// works says that a machine is ready or has work: one that stays on its release has none.
+func works(r *fleet.Row) bool {
+	return r.Judged && r.Decided&fleet.Stays == 0 && r.Disposition >= remedy.Ready
 }
 
 // worker is a machine that has work.
@@ -180,15 +195,19 @@ func worker(r *fleet.Row, plan, further work.Plan) work.Machine {
 		Further:     further,
 		Disposition: r.Disposition,
 		Later:       r.Later,
+		SupportEnds: r.SupportEnds(),
 	}
 }
 
-// refsOf name the machines that get parts.
+// SharesNamed is how many machines of a line of the parts order are named.
+const SharesNamed = 200
+
+// refsOf name machines that get parts, of each part the first ones.
 func refsOf(machines []work.Machine, lines []work.Line) map[int64]work.MachineRef {
 	out := map[int64]work.MachineRef{}
 	for i := range lines {
-		for _, id := range lines[i].Machines {
-			out[id] = work.MachineRef{}
+		for _, share := range lines[i].Shares[:min(len(lines[i].Shares), SharesNamed)] {
+			out[share.Machine] = work.MachineRef{}
 		}
 	}
 	for i := range machines {
@@ -219,18 +238,16 @@ func (w *Work) inquiry(where string) *inquiry {
 	}
 }
 
-// take takes what is known of a selection.
-func (q *inquiry) take(picked fleet.Selection) {
-	picked.Each(func(r *fleet.Row) {
-		if !r.Judged || r.Disposition != remedy.Undetermined {
-			return
-		}
-		if asks, ok := q.asked.of(r); ok {
-			q.list.Note(asks)
-		} else {
-			q.rows[r.ID] = *r
-		}
-	})
+// take takes what is known of a machine.
+func (q *inquiry) take(r *fleet.Row) {
+	if !r.Judged || r.Disposition != remedy.Undetermined {
+		return
+	}
+	if asks, ok := q.asked.of(r); ok {
+		q.list.Note(asks)
+	} else {
+		q.rows[r.ID] = *r
+	}
 }
 
 // questions are what has to be found out of the machines of a filter.
@@ -240,7 +257,7 @@ func (w *Work) questions(ctx context.Context, where string) ([]question.Question
 		return nil, err
 	}
 	asks := w.inquiry(where)
-	if err := w.index.View(ctx, func(x *fleet.Index) { asks.take(x.Select(f)) }); err != nil {
+	if err := w.index.View(ctx, func(x *fleet.Index) { x.Select(f).Each(asks.take) }); err != nil {
 		return nil, err
 	}
 	return w.answered(ctx, asks)
@@ -283,7 +300,8 @@ type lookout struct {
 	steps     *remedy.Library
 	waves     *state
 	decisions []ending
-	everybody bool // a decision concerns whoever asks, also one that is for no machine at present
+	everybody bool            // a decision concerns whoever asks, also one that is for no machine at present
+	decided   map[string]bool // what machines that were seen are decided by
 
 	machines []watch.Item
 	ends     []watch.Item
@@ -292,12 +310,15 @@ type lookout struct {
 // ending is a decision that ends soon, or ended lately, and the machines that it is for.
 type ending struct {
 	watch.Item
-	of fleet.Filter
+	id     int64
+	counts bool
+	of     fleet.Filter
 }
 
 // lookout reads what is needed to look out for machines of a filter. ticks are what people said of steps.
 func (w *Work) lookout(ctx context.Context, where string, ticks []store.ItemTick) (*lookout, error) {
-	out := &lookout{said: map[int64][]assess.Tick{}, steps: w.knowledge.Base().Steps, everybody: where == ""}
+	out := &lookout{said: map[int64][]assess.Tick{}, steps: w.knowledge.Base().Steps, everybody: where == "",
+		decided: map[string]bool{}}
 	for i := range ticks {
 		t := &ticks[i]
 		out.said[t.MachineID] = append(
@@ -322,7 +343,7 @@ func (w *Work) lookout(ctx context.Context, where string, ticks []store.ItemTick
 		if !ok {
 			continue
 		}
-		e := ending{Item: item}
+		e := ending{Item: item, id: d.ID, counts: d.Decision.Counts(w.Now())}
 		if e.of, err = w.index.Stored(ctx, d.Where); err != nil {
 			return nil, err
 		}
@@ -331,7 +352,27 @@ func (w *Work) lookout(ctx context.Context, where string, ticks []store.ItemTick
 	return out, nil
 }
 
-// take looks at a selection.
+// see looks at a machine of the selection.
+func (l *lookout) see(r *fleet.Row) {
+	if r.DecidedBy != "" {
+		l.decided[r.DecidedBy] = true
+	}
+}
+
+// concerns says that a decision is for a machine of a selection that was seen.
+func (l *lookout) concerns(d *ending, picked fleet.Selection) bool {
+	if !d.counts { // then no machine is decided by it
+		return picked.Any(d.of)
+	}
+	for by := range l.decided {
+		if strings.Contains(by, number(d.id)) {
+			return true
+		}
+	}
+	return false
+}
+
+// take looks at a selection of which every machine was seen.
 func (l *lookout) take(picked fleet.Selection) {
 	picked.Among(l.paused).Each(func(r *fleet.Row) { l.machines = append(l.machines, watch.Paused(r)) })
 	for _, id := range slices.Sorted(maps.Keys(l.said)) {
@@ -340,8 +381,8 @@ func (l *lookout) take(picked fleet.Selection) {
 		}
 	}
 	l.machines = append(l.machines, l.waves.lost(picked)...)
-	for _, d := range l.decisions {
-		if l.everybody || picked.Any(d.of) {
+	for i := range l.decisions {
+		if d := &l.decisions[i]; l.everybody || l.concerns(d, picked) {
 			l.ends = append(l.ends, d.Item)
 		}
 	}

@@ -149,6 +149,11 @@ const field = 'w-16 rounded-md border border-line bg-card px-1.5 py-0.5 text-rig
                     >
                     <span class="text-soft"> {{ s.site }}: {{ s.says }}</span>
                   </li>
+                  <li v-if="l.machines > l.shares.length" class="py-0.5">
+                    <RouterLink :to="list(l.where)" class="underline-offset-2 hover:underline"
+                      >and {{ count(l.machines - l.shares.length, 'more machine', 'more machines') }}</RouterLink
+                    >
+                  </li>
                 </ul>
               </td>
             </tr>
