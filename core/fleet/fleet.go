@@ -39,6 +39,9 @@ type Row struct {
 	Way         string // to Release, one of release.Ways
 	Plan        string // the steps to Release, as work.Plan writes them
 	Next        int8   // disposition against the release that follows Release; NoNext where there is none
+
+	NextOutcomes string // one letter for each requirement of the release that follows; "" where they are not known
+
 	Decided     Decided
 	DecidedBy   string    // numbers of the decisions, each between blanks
 	WaivedMusts string    // ids of requirements that fail and are waived, separated by line feeds

@@ -29,6 +29,7 @@ type Index struct {
 	order []int32       // rank of the name → place; good after Sort
 
 	supportDays map[supportKey]int32 // that were looked up
+	lines       map[string]string    // outcomes of machines, one copy of each
 }
 
 // The texts that words and terms look at, of which a fleet has few.
@@ -57,7 +58,7 @@ type column struct {
 
 // NewIndex makes an empty index.
 func NewIndex() *Index {
-	x := &Index{at: map[int64]int32{}}
+	x := &Index{at: map[int64]int32{}, lines: map[string]string{}}
 	for i := range x.texts {
 		x.texts[i].clear()
 	}
@@ -179,6 +180,7 @@ func (x *Index) Put(id int64, r Row, f *fact.Facts) {
 		tags = fact.Items(strings.Split(r.Tags, "\n"))
 	}
 	x.tags.set(int(at), tags)
+	r.Outcomes, r.NextOutcomes = x.oneCopy(r.Outcomes), x.oneCopy(r.NextOutcomes)
 	r.Causes, r.supportDay = causesOf(&r, f), x.supportDayOf(&r, f)
 	x.mixed = x.mixed || x.rows[at].Name != r.Name
 	delete(x.base, id)
@@ -202,6 +204,15 @@ func (x *Index) Put(id int64, r Row, f *fact.Facts) {
 		}
 		c.set(int(at), v)
 	}
+}
+
+// oneCopy is a line of outcomes that all machines share that have it.
+func (x *Index) oneCopy(outcomes string) string {
+	if had, ok := x.lines[outcomes]; ok {
+		return had
+	}
+	x.lines[outcomes] = outcomes
+	return outcomes
 }
 
 // Row is a machine's row; nil where the index does not hold it. It must not be kept.

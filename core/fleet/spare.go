@@ -7,6 +7,7 @@ import (
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/need"
 	"rolltop.example/rolltop/core/release"
+	"rolltop.example/rolltop/core/remedy"
 )
 
 // Spare adds to a what-if the machines of a selection that the other release leaves as
@@ -52,6 +53,38 @@ func (s Selection) Spare(w *WhatIf) (rest []int64) {
 		}
 	}
 	return rest
+}
+
+// Foreseen adds the machines of a selection of which it was worked out already where they stand by the release Is, the
+// one that follows the release that they were judged by, and gives the rest. A machine with an open requirement is one
+// of the rest: its facts say what is not known.
+func (s Selection) Foreseen(w *WhatIf) (rest []int64) {
+	known := map[string]bool{} // lines of outcomes: nothing is open
+	for _, at := range s.at {
+		r := &s.x.rows[at]
+		closed, had := known[r.NextOutcomes]
+		if !had {
+			closed = len(r.NextOutcomes) == len(w.changes) && !w.opens(r.NextOutcomes)
+			known[r.NextOutcomes] = closed
+		}
+		if r.Judged && r.Next != NoNext && closed {
+			w.Add(r.ID, r.Site, Standpoint{r.Disposition, r.Outcomes},
+				Standpoint{remedy.Disposition(r.Next), r.NextOutcomes}, nil)
+		} else {
+			rest = append(rest, r.ID)
+		}
+	}
+	return rest
+}
+
+// opens says that outcomes leave open whether something is met that Is requires.
+func (w *WhatIf) opens(outcomes string) bool {
+	for i := range w.changes {
+		if outcomes[i] == 'u' && w.changes[i].Requirement.Level == release.Must {
+			return true
+		}
+	}
+	return false
 }
 
 // maxCompared bounds the facts that changed requirements may compare.

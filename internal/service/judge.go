@@ -251,7 +251,7 @@ func (j *Judge) class(ctx context.Context, class string, t Target) error {
 				if err != nil {
 					return nil, err
 				}
-				v.Next = int(after.Disposition)
+				v.Next, v.NextOutcomes = int(after.Disposition), after.Outcomes
 			}
 			return &v, nil
 		}
@@ -329,7 +329,7 @@ func (j *Judge) machine(tx *store.Tx, d *store.Machine, inv *inventory.Document,
 	v := verdict(t, d.ID, d.InventoryID, &g)
 	if t.Next != nil {
 		if after, err := j.recent.judge(base, t.Next, f.Clone()); err == nil {
-			v.Next = int(after.Disposition)
+			v.Next, v.NextOutcomes = int(after.Disposition), after.Outcomes
 		}
 	}
 	if cause == store.ByInventory {

@@ -59,7 +59,7 @@ func row(d *store.Row, targets map[string]Target, sites []store.Site) fleet.Row 
 		r.Judged, r.Release = true, targets[d.Class].Release
 		r.Disposition, r.Publisher = remedy.Disposition(v.Disposition), remedy.Disposition(v.Publisher)
 		r.Certain, r.Fails, r.Sole, r.Outcomes = v.Certain, v.Fails, v.Sole, v.Outcomes
-		r.Way, r.Next = v.Way, int8(v.Next)
+		r.Way, r.Next, r.NextOutcomes = v.Way, int8(v.Next), v.NextOutcomes
 	}
 	return r
 }

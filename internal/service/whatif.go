@@ -76,9 +76,12 @@ func (w *WhatIf) Run(ctx context.Context, ask *Ask) (*Answered, error) {
 	var ids []int64
 	err = w.index.View(ctx, func(x *fleet.Index) {
 		picked := x.Select(f.Within("class", is.InstallsOn))
-		if known {
+		switch {
+		case known && t.Next == is:
+			ids = picked.Foreseen(got)
+		case known:
 			ids = picked.Spare(got)
-		} else {
+		default:
 			picked.Each(func(r *fleet.Row) { ids = append(ids, r.ID) })
 		}
 		for _, id := range ids {

@@ -30,12 +30,14 @@ type Verdict struct {
 	Way         string `db:"way"`
 	Plan        string `db:"plan"`
 	Next        int    `db:"next"` // disposition against the release that follows; -1 where none does
+
+	NextOutcomes string `db:"next_outcomes"` // a letter for each requirement of the release that follows
 }
 
 func (v *Verdict) args() []any {
 	return []any{
 		v.JudgementID, v.MachineID, v.InventoryID, v.Disposition, v.Certain, v.Publisher, v.Fails, v.Sole, v.Outcomes,
-		v.Way, v.Next, v.Plan,
+		v.Way, v.Next, v.NextOutcomes, v.Plan,
 	}
 }
 
@@ -70,11 +72,11 @@ func (s judgements) JudgeAnew(ctx context.Context, judgement int64) error {
 // A plan is kept once, however many machines have it.
 const (
 	insertPlan    = "INSERT INTO plan (steps) VALUES (?) ON CONFLICT DO NOTHING"
-	verdictValues = "(?,?,?,?,?,?,?,?,?,?,?,(SELECT id FROM plan WHERE steps=?))"
+	verdictValues = "(?,?,?,?,?,?,?,?,?,?,?,?,(SELECT id FROM plan WHERE steps=?))"
 )
 
 const insertVerdict = "INSERT INTO verdict (judgement_id, machine_id, inventory_id, disposition, certain, publisher, " +
-	"fails, sole, outcomes, way, next, plan_id) VALUES "
+	"fails, sole, outcomes, way, next, next_outcomes, plan_id) VALUES "
 
 // putVerdicts writes several verdicts with one statement. A verdict that is
 // there came with an inventory that was handed in meanwhile, and is newer.
@@ -114,8 +116,8 @@ func (t *Tx) Put(v *Verdict, cause string, now time.Time) (flipped bool, err err
 	args := v.args()
 	args[len(args)-1] = plan
 	_, err = t.exec(insertVerdict+
-		`(?,?,?,?,?,?,?,?,?,?,?,?) ON CONFLICT DO UPDATE SET inventory_id=excluded.inventory_id, disposition=excluded.disposition,
-		certain=excluded.certain, publisher=excluded.publisher, fails=excluded.fails, sole=excluded.sole, outcomes=excluded.outcomes, way=excluded.way, next=excluded.next, plan_id=excluded.plan_id`, args...)
+		`(?,?,?,?,?,?,?,?,?,?,?,?,?) ON CONFLICT DO UPDATE SET inventory_id=excluded.inventory_id, disposition=excluded.disposition,
+		certain=excluded.certain, publisher=excluded.publisher, fails=excluded.fails, sole=excluded.sole, outcomes=excluded.outcomes, way=excluded.way, next=excluded.next, next_outcomes=excluded.next_outcomes, plan_id=excluded.plan_id`, args...)
 	return was != v.Disposition, err
 }
 
@@ -268,7 +270,7 @@ func (s judgements) putAll(ctx context.Context, batch []Verdict) error {
 			return err
 		}
 		defer whole.Close()
-		args := make([]any, 0, insertRows*12)
+		args := make([]any, 0, insertRows*13)
 		for len(batch) > 0 {
 			n := min(insertRows, len(batch))
 			args = args[:0]
@@ -388,7 +390,7 @@ type Row struct {
 }
 
 const selectRows = `SELECT d.id, d.key, d.name, d.class, d.maker, d.model, d.installed, d.inventory_id, d.taken_at, d.site, d.retired_at,
-	v.machine_id IS NOT NULL, coalesce(v.disposition, 0), coalesce(v.certain, 0), coalesce(v.publisher, 0), coalesce(v.fails, 0), coalesce(v.sole, ''), coalesce(v.outcomes, ''), coalesce(v.way, ''), coalesce(v.next, -1), coalesce(v.plan_id, 0), f.row
+	v.machine_id IS NOT NULL, coalesce(v.disposition, 0), coalesce(v.certain, 0), coalesce(v.publisher, 0), coalesce(v.fails, 0), coalesce(v.sole, ''), coalesce(v.outcomes, ''), coalesce(v.way, ''), coalesce(v.next, -1), coalesce(v.next_outcomes, ''), coalesce(v.plan_id, 0), f.row
 	FROM machine d LEFT JOIN verdict v ON v.machine_id = d.id AND v.judgement_id = CASE d.class WHEN 'pc' THEN ? WHEN 'mac' THEN ? END
 	LEFT JOIN fact_row f ON f.machine_id = d.id AND f.catalogue = ? `
 
@@ -454,7 +456,7 @@ func (s judgements) piece(ctx context.Context, where string, args []any, f func(
 		if err = found.Scan(&d.ID, &d.Key, &d.Name, &d.Class, &d.Maker, &d.Model, &d.Installed, &d.InventoryID,
 			&d.TakenAt, &d.Site, &d.RetiredAt,
 			&r.Judged, &v.Disposition, &v.Certain, &v.Publisher, &v.Fails, &v.Sole, &v.Outcomes, &v.Way, &v.Next,
-			&r.PlanID, &r.Packed); err != nil {
+			&v.NextOutcomes, &r.PlanID, &r.Packed); err != nil {
 			break
 		}
 		rows = append(rows, r)

@@ -51,3 +51,6 @@ CREATE TABLE inquiry (
     ended_by TEXT NOT NULL DEFAULT ''
 ) STRICT;
 CREATE INDEX inquiry_question ON inquiry (question);
+
+-- Outcomes against the release that follows, a letter for each of its requirements; '': not worked out.
+ALTER TABLE verdict ADD COLUMN next_outcomes TEXT NOT NULL DEFAULT '';
