@@ -14,42 +14,44 @@ import (
 )
 
 // Row is one machine with its latest verdict.
+//
+// What every list of work looks at stands in front, side by side: going through a large fleet waits for memory.
 type Row struct {
-	ID           int64 // number of the machine
-	Key          string
-	Name         string
-	Site         string
+	ID   int64 // number of the machine
+	Key  string
+	Name string
+	Site string
+
+	Disposition remedy.Disposition
+	Publisher   remedy.Disposition
+	Decided     Decided
+	Causes      Causes // of an undetermined machine: why
+	Next        int8   // disposition against the release that follows Release; NoNext where there is none
+	Judged      bool   // against the target of its class
+	Certain     bool
+	Retired     bool // out of use, and out of every list that does not ask for such
+
+	Plan       string    // the steps to Release, as work.Plan writes them
+	whole      string    // of a row of an index: maker and model, one copy for all machines
+	Later      time.Time // of a machine that is to be left alone: until when
+	supportDay int32     // on which support of what it runs ends, in days since 1970; see [Row.SupportEnds]
+	Doubted    bool      // somebody should settle which machine it is
+
 	Class        string // fact.PC or fact.Mac
 	Manufacturer string
 	Model        string
 	Installed    string // release
 	TakenAt      time.Time
 	Tags         string // separated by line feeds, in order
-	Retired      bool   // out of use, and out of every list that does not ask for such
-	Doubted      bool   // somebody should settle which machine it is
 
-	Judged      bool // against the target of its class
-	Release     *release.Release
-	Disposition remedy.Disposition
-	Certain     bool
-	Publisher   remedy.Disposition
-	Fails       int
-	Sole        string // the only failing requirement, where it is one
-	Outcomes    string // one letter for each requirement of Release
-	Way         string // to Release, one of release.Ways
-	Plan        string // the steps to Release, as work.Plan writes them
-	Next        int8   // disposition against the release that follows Release; NoNext where there is none
-
+	Release      *release.Release
+	Fails        int
+	Sole         string // the only failing requirement, where it is one
+	Outcomes     string // one letter for each requirement of Release
 	NextOutcomes string // one letter for each requirement of the release that follows; "" where they are not known
-
-	Decided     Decided
-	DecidedBy   string    // numbers of the decisions, each between blanks
-	WaivedMusts string    // ids of requirements that fail and are waived, separated by line feeds
-	Later       time.Time // of a machine that is to be left alone: until when
-	Causes      Causes    // of an undetermined machine: why
-
-	whole      string // of a row of an index: maker and model, one copy for all machines
-	supportDay int32  // on which support of what it runs ends, in days since 1970; see [Row.SupportEnds]
+	Way          string // to Release, one of release.Ways
+	DecidedBy    string // numbers of the decisions, each between blanks
+	WaivedMusts  string // ids of requirements that fail and are waived, separated by line feeds
 }
 
 // Unsupported says that the machine runs its target and does not meet what the

@@ -126,6 +126,8 @@ type Candidate struct {
 	Fails       string // titles of what it fails, for the reason
 }
 
+const day = 24 * time.Hour
+
 // Refuse says why a machine may not enter a wave at a time, or "" where it may.
 func Refuse(c *Candidate, now time.Time) string {
 	switch {
@@ -149,9 +151,9 @@ func Refuse(c *Candidate, now time.Time) string {
 		return "its system disk is failing: replace it first"
 	case now.Before(c.Later):
 		return "it is postponed until " + string(On(c.Later.Add(-time.Second))) // the last day that it counts
-	case c.TakenAt.Before(now.AddDate(0, 0, -OtherDays)):
+	case now.Sub(c.TakenAt) > OtherDays*day:
 		return fmt.Sprintf("its inventory is from %s, older than %d days: read it again", On(c.TakenAt), OtherDays)
-	case c.TakenAt.Before(now.AddDate(0, 0, -FreeSpaceDays)):
+	case now.Sub(c.TakenAt) > FreeSpaceDays*day:
 		return fmt.Sprintf("its free space was read on %s, more than %d days ago: read it again", On(c.TakenAt),
 			FreeSpaceDays)
 	case c.ByName == "" && c.confirm() != "":

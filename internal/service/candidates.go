@@ -26,11 +26,16 @@ type candidates struct {
 	mine map[int64]*store.Member
 
 	rows map[int64]*fleet.Row // of machines in the wave
-	open []int64              // machines that the index keeps from no wave: what they get decides; by name
-	ways map[int64]string     // of open and rows
+	open []open               // machines that the index keeps from no wave: what they get decides; by name
 	no   wave.Refusals        // of those that it does
 	left map[string]bool      // keys of machines that were named and that the rule does not pick
 	bad  map[int64]bool       // machines of open and rows whose system disk fails
+}
+
+// open is a machine that may enter a wave if it gets something.
+type open struct {
+	id  int64
+	way string
 }
 
 type tickedItem struct {
@@ -45,7 +50,7 @@ func (w *Waves) candidates(
 ) (*candidates, error) {
 	c := &candidates{
 		w: w, all: all, one: one, now: w.Now(), said: map[tickedItem]bool{}, mine: map[int64]*store.Member{},
-		rows: map[int64]*fleet.Row{}, ways: map[int64]string{}, no: wave.Refusals{}, left: map[string]bool{},
+		rows: map[int64]*fleet.Row{}, no: wave.Refusals{}, left: map[string]bool{},
 		bad: map[int64]bool{},
 	}
 	for i := range all.members[one.ID] {
@@ -89,12 +94,21 @@ func (w *Waves) candidates(
 	return c, err
 }
 
+// gets finds what the machines in the wave get.
+func (c *candidates) gets(ctx context.Context) (map[int64]*gets, error) {
+	ways := make(map[int64]string, len(c.rows))
+	for id, r := range c.rows {
+		ways[id] = r.Way
+	}
+	return c.w.gets(ctx, c.rel, ways)
+}
+
 // members takes the machines of the wave that the viewer sees.
 func (c *candidates) members(seen fleet.Selection) {
 	for id := range c.mine {
 		if r := seen.Row(id); r != nil {
 			own := *r
-			c.rows[id], c.ways[id] = &own, r.Way
+			c.rows[id] = &own
 			delete(c.left, r.Key)
 		}
 	}
@@ -109,7 +123,7 @@ func (c *candidates) look(r *fleet.Row, named bool, admitted string) {
 	}
 	why := wave.Refuse(&is, c.now)
 	if why == "" || named && len(is.Waived) > 0 { // of a waiver it is said what the upgrade removes, too
-		c.open, c.ways[r.ID] = append(c.open, r.ID), r.Way
+		c.open = append(c.open, open{r.ID, r.Way})
 		return
 	}
 	c.no.Add(why, r.Ref)
@@ -144,15 +158,6 @@ func (c *candidates) candidate(r *fleet.Row, admitted string) wave.Candidate {
 	return is
 }
 
-// gets finds what machines get, by their numbers.
-func (c *candidates) gets(ctx context.Context, ids []int64) (map[int64]*gets, error) {
-	ways := make(map[int64]string, len(ids))
-	for _, id := range ids {
-		ways[id] = c.ways[id]
-	}
-	return c.w.gets(ctx, c.rel, ways)
-}
-
 // refuse says why a machine may not enter the wave, or "", with what it gets; nil where its facts cannot be read.
 func (c *candidates) refuse(r *fleet.Row, got *gets, admitted string) string {
 	is := c.candidate(r, admitted)
@@ -179,16 +184,20 @@ func (c *candidates) machine(r *fleet.Row, got *gets) wave.Machine {
 
 // consider goes through open machines, by name, with why each may not enter, or "". f must not keep the row.
 func (c *candidates) consider(
-	ctx context.Context, ids []int64, admitted string, f func(r *fleet.Row, got *gets, why string),
+	ctx context.Context, some []open, admitted string, f func(r *fleet.Row, got *gets, why string),
 ) error {
-	got, err := c.gets(ctx, ids)
+	ways := make(map[int64]string, len(some))
+	for _, m := range some {
+		ways[m.id] = m.way
+	}
+	got, err := c.w.gets(ctx, c.rel, ways)
 	if err != nil {
 		return err
 	}
 	return c.w.index.View(ctx, func(x *fleet.Index) {
-		for _, id := range ids {
-			if r := x.Row(id); r != nil {
-				f(r, got[id], c.refuse(r, got[id], admitted))
+		for _, m := range some {
+			if r := x.Row(m.id); r != nil {
+				f(r, got[m.id], c.refuse(r, got[m.id], admitted))
 			}
 		}
 	})

@@ -140,8 +140,8 @@ func (c *candidates) enter(ctx context.Context, admitted string) (add []entrant,
 		}
 	}
 	err = c.w.index.View(ctx, func(x *fleet.Index) {
-		for _, id := range open {
-			if r := x.Row(id); r != nil {
+		for _, m := range open {
+			if r := x.Row(m.id); r != nil {
 				c.no.Add(full, r.Ref)
 			}
 		}

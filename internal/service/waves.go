@@ -4,7 +4,6 @@ import (
 	"cmp"
 	"context"
 	"fmt"
-	"maps"
 	"slices"
 	"strconv"
 	"strings"
@@ -230,7 +229,7 @@ func (w *Waves) Get(ctx context.Context, id int64) (*Detail, error) {
 	if err != nil {
 		return nil, err
 	}
-	got, err := c.gets(ctx, slices.Collect(maps.Keys(c.rows)))
+	got, err := c.gets(ctx)
 	if err != nil {
 		return nil, err
 	}

@@ -5,6 +5,7 @@ import (
 	"maps"
 	"slices"
 	"strings"
+	"sync"
 
 	"golang.org/x/sync/errgroup"
 
@@ -63,11 +64,16 @@ func (w *Work) List(ctx context.Context, where string) (*List, error) {
 	asks := w.inquiry(where)
 	err = w.index.View(ctx, func(x *fleet.Index) {
 		picked := x.Select(f)
-		machines = gather(picked, given, func(r *fleet.Row) {
-			asks.take(r)
-			look.see(r)
+		var looking sync.WaitGroup
+		looking.Go(func() {
+			picked.Each(func(r *fleet.Row) {
+				asks.take(r)
+				look.see(r)
+			})
+			look.take(picked)
 		})
-		look.take(picked)
+		machines = gather(picked, given)
+		looking.Wait()
 	})
 	if err != nil {
 		return nil, err
@@ -119,7 +125,7 @@ func (w *Work) workers(ctx context.Context, where string) (out *workers, err err
 	if err != nil {
 		return nil, err
 	}
-	err = w.index.View(ctx, func(x *fleet.Index) { out = gather(x.Select(f), given, nil) })
+	err = w.index.View(ctx, func(x *fleet.Index) { out = gather(x.Select(f), given) })
 	return out, err
 }
 
@@ -130,9 +136,8 @@ type parsed struct {
 	machines       [remedy.Undetermined + 1][]int64
 }
 
-// gather are the machines of a selection that have work, with whom it was given to. It shows each machine of the
-// selection to see, unless that is nil.
-func gather(picked fleet.Selection, given map[int64]store.Assignment, see func(*fleet.Row)) *workers {
+// gather are the machines of a selection that have work, with whom it was given to.
+func gather(picked fleet.Selection, given map[int64]store.Assignment) *workers {
 	count := 0
 	picked.Each(func(r *fleet.Row) {
 		if works(r) && r.Disposition != remedy.Ready {
@@ -143,9 +148,6 @@ func gather(picked fleet.Selection, given map[int64]store.Assignment, see func(*
 	known := map[string]*parsed{}
 	var plans []*parsed
 	picked.EachByName(func(r *fleet.Row) {
-		if see != nil {
-			see(r)
-		}
 		if !works(r) {
 			return
 		}
