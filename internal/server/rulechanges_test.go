@@ -309,3 +309,39 @@ func TestLeaving(t *testing.T) {
 		t.Errorf("there is work on it still, %v", err)
 	}
 }
+
+// What is known beforehand of the release that follows the target is what the machines' facts say: a draft with the same
+// text is judged from them.
+func TestTheReleaseThatFollowsIsKnownBeforehand(t *testing.T) {
+	t.Parallel()
+	s := servertest.Demo(t, nil)
+	var text string
+	for _, r := range standin.AllReleases() {
+		if r.File == "skerry-13.yaml" {
+			text = string(r.Text)
+		}
+	}
+	for _, where := range []string{"", `site="Gull Quay"`} {
+		t.Run(where, func(t *testing.T) {
+			known, err := s.Client.WhatIf(ctx, api.AskWhatIf{Release: "skerry-13", Where: where})
+			if err != nil {
+				t.Fatal(err)
+			}
+			judged, err := s.Client.WhatIf(ctx, api.AskWhatIf{Document: text, Where: where})
+			if err != nil {
+				t.Fatal(err)
+			}
+			expect.That(t, "some machines change", known.Moved > 0)
+			known.Took, judged.Took = 0, 0
+			known.Draft, known.Says, known.Becomes = judged.Draft, judged.Says, judged.Becomes
+			for i := range known.Changed {
+				expect.Same(t, "a machine that changes", fmt.Sprint(known.Changed[i]), fmt.Sprint(judged.Changed[i]))
+			}
+			was, err := json.Marshal(known)
+			expect.NoError(t, err)
+			is, err := json.Marshal(judged)
+			expect.NoError(t, err)
+			expect.That(t, "the whole answer is the same", string(was) == string(is))
+		})
+	}
+}

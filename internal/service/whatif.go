@@ -1,6 +1,7 @@
 package service
 
 import (
+	"cmp"
 	"context"
 	"slices"
 	"strings"
@@ -87,7 +88,7 @@ func (w *WhatIf) Run(ctx context.Context, ask *Ask) (*Answered, error) {
 		for _, id := range ids {
 			r := x.Row(id)
 			now := fleet.Standpoint{Disposition: r.Disposition, Outcomes: r.Outcomes}
-			rows[id] = standing{r.Judged, now, r.Site, r.Name, r.WaivedMusts}
+			rows[id] = standing{r.Judged, now, r.Site, r.WaivedMusts}
 		}
 	})
 	if err != nil {
@@ -98,7 +99,7 @@ func (w *WhatIf) Run(ctx context.Context, ask *Ask) (*Answered, error) {
 		return nil, err
 	}
 	out := &Answered{WhatIf: got}
-	if out.Named, err = w.name(ctx, worst(got.Flips, rows)); err != nil {
+	if out.Named, err = w.name(ctx, got.Flips); err != nil {
 		return nil, err
 	}
 	if ask.Effort {
@@ -110,11 +111,12 @@ func (w *WhatIf) Run(ctx context.Context, ask *Ask) (*Answered, error) {
 	return out, nil
 }
 
-// name names machines that change.
-func (w *WhatIf) name(ctx context.Context, flips []fleet.Flip) ([]Flip, error) {
-	out := make([]Flip, len(flips))
-	err := w.index.View(ctx, func(x *fleet.Index) {
-		for i, f := range flips {
+// name names machines that change, at most [MaxNamed], the worst first.
+func (w *WhatIf) name(ctx context.Context, flips []fleet.Flip) (out []Flip, err error) {
+	err = w.index.View(ctx, func(x *fleet.Index) {
+		named := worst(flips, x)
+		out = make([]Flip, len(named))
+		for i, f := range named {
 			out[i] = Flip{Was: f.Was, Becomes: f.Is, By: f.Requirement}
 			if r := x.Row(f.ID); r != nil {
 				out[i].MachineRef = r.Ref()
@@ -128,7 +130,7 @@ func (w *WhatIf) name(ctx context.Context, flips []fleet.Flip) ([]Flip, error) {
 type standing struct {
 	judged bool
 	fleet.Standpoint
-	site, name, waived string
+	site, waived string
 }
 
 // sides are what is asked about, and what it is compared with.
@@ -245,7 +247,13 @@ func standpoint(g *assess.Judgement) fleet.Standpoint {
 
 // worst are the changes that are named: the worst first, those alike by name. Only kinds of change
 // that are named are sorted.
-func worst(flips []fleet.Flip, rows map[int64]standing) []fleet.Flip {
+func worst(flips []fleet.Flip, x *fleet.Index) []fleet.Flip {
+	name := func(f fleet.Flip) string {
+		if r := x.Row(f.ID); r != nil {
+			return r.Name
+		}
+		return ""
+	}
 	const of = int(remedy.Undetermined) + 1
 	var kinds [of * of][]fleet.Flip
 	for _, f := range flips {
@@ -257,7 +265,9 @@ func worst(flips []fleet.Flip, rows map[int64]standing) []fleet.Flip {
 		if len(out) >= MaxNamed {
 			break
 		}
-		slices.SortFunc(list, func(a, b fleet.Flip) int { return strings.Compare(rows[a.ID].name, rows[b.ID].name) })
+		slices.SortFunc(list, func(a, b fleet.Flip) int {
+			return cmp.Or(strings.Compare(name(a), name(b)), cmp.Compare(a.ID, b.ID))
+		})
 		out = append(out, list...)
 	}
 	return out[:min(len(out), MaxNamed)]
