@@ -165,7 +165,9 @@ func (x *Index) Put(id int64, r Row, f *fact.Facts) {
 	}
 	r.whole = ""
 	r.whole = r.ModelName()
-	for i, s := range [textCount]*string{&r.Site, &r.Manufacturer, &r.Model, &r.Installed, &r.Class, &r.whole, &r.Plan} {
+	for i, s := range [textCount]*string{
+		&r.Site, &r.Manufacturer, &r.Model, &r.Installed, &r.Class, &r.whole, &r.Plan,
+	} {
 		v := fact.Of(fact.Text, *s)
 		if *s == "" {
 			v = fact.Value{}

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"syscall"
 
@@ -184,11 +185,24 @@ func (r *reader) processor() {
 			continue
 		}
 		count++
-		r.file(base + "/" + name + "/topology/physical_package_id")
-		r.file(base + "/" + name + "/topology/thread_siblings_list")
+		r.topology(base + "/" + name + "/topology/")
 	}
 	r.file(base + "/present")
 	r.file(base + "/cpu0/cpufreq/base_frequency")
+}
+
+// topology reads which processors share a core and a package. Old kernels have masks and no lists, and some platforms
+// do not number their packages.
+func (r *reader) topology(dir string) {
+	r.file(dir + "physical_package_id")
+	r.file(dir + "thread_siblings_list")
+	if strings.HasPrefix(string(r.c.Get(dir+"physical_package_id").Raw), "-") {
+		r.file(dir + "core_siblings_list")
+	}
+	if r.c.Get(dir+"thread_siblings_list").Outcome != capture.OK {
+		r.file(dir + "thread_siblings")
+		r.file(dir + "core_siblings")
+	}
 }
 
 func (r *reader) firmware() {
@@ -239,43 +253,96 @@ func (r *reader) bootEntries(names []string, dir, guid string) {
 
 func (r *reader) storage() {
 	mounts := r.fetch("/proc/self/mountinfo", "/proc/self/mountinfo", tableFile)
-	kept, esp := knownMounts(string(mounts.Raw))
-	mounts.Raw = []byte(kept + esp) // other mounts can hold names of people and files
+	known := knownMounts(string(mounts.Raw))
+	mounts.Raw = []byte(known.root + known.variables + known.esp) // other mounts can hold names of people and files
 	r.c.Add(mounts)
 	r.statfs("/")
-	if f := strings.Fields(esp); len(f) > 4 {
+	if f := strings.Fields(known.esp); len(f) > 4 {
 		r.statfs(f[4])
 		r.dir(f[4] + "/EFI")
-		r.followMount(f[2])
 	}
-	if f := strings.Fields(kept); len(f) > 2 {
-		r.followMount(f[2])
-	}
+	r.followMount(known.esp)
+	r.followMount(known.root)
 	for _, name := range r.dir("/sys/block") {
 		r.drive(name)
 	}
 }
 
-// knownMounts are the last line that mounts the root file system, and the one
+// mounts are the lines that are kept of the table of mounts.
+type mounts struct{ root, variables, esp string }
+
+// knownMounts are the last line that mounts the root file system, that of the firmware's variables, and the one
 // that mounts an EFI system partition where systems are used to have it.
-func knownMounts(mountinfo string) (root, esp string) {
+func knownMounts(mountinfo string) (m mounts) {
 	for line := range strings.Lines(mountinfo) {
 		f := strings.Fields(line)
 		switch {
 		case len(f) < 5:
 		case f[4] == "/":
-			root = line
+			m.root = line
+		case strings.Contains(line, " - efivarfs "):
+			m.variables = line
 		case (f[4] == "/boot/efi" || f[4] == "/efi" || f[4] == "/boot") && strings.Contains(line, " - vfat "):
-			esp = line
+			m.esp = line
 		}
 	}
-	return root, esp
+	return m
 }
 
-// followMount reads what leads from a mount's device number to disks.
-func (r *reader) followMount(number string) {
-	if target := r.link("/sys/dev/block/" + number); target != "" {
+// followMount reads what leads from a mount to disks: from its device number, or from the device that it names where
+// the file system has a number of its own, as btrfs has.
+func (r *reader) followMount(line string) {
+	left, right, ok := strings.Cut(line, " - ")
+	f, g := strings.Fields(left), strings.Fields(right)
+	if !ok || len(f) < 3 || len(g) < 2 {
+		return
+	}
+	if target := r.link("/sys/dev/block/" + f[2]); target != "" {
 		r.follow(filepath.Base(target), 0)
+		return
+	}
+	name, ok := strings.CutPrefix(g[1], "/dev/")
+	if mapped, is := strings.CutPrefix(name, "mapper/"); is {
+		name = r.mapped(mapped)
+	}
+	if !ok || name == "" || strings.Contains(name, "/") {
+		return
+	}
+	r.follow(name, 0)
+	if g[0] == "btrfs" {
+		r.btrfs(name)
+	}
+}
+
+// mapped is the kernel's name of a mapped device. The names of others are not kept.
+func (r *reader) mapped(name string) string {
+	for _, block := range r.dir("/sys/block") {
+		if !strings.HasPrefix(block, "dm-") {
+			continue
+		}
+		source := "/sys/block/" + block + "/dm/name"
+		if rec := r.fetch(source, source, smallFile); strings.TrimSpace(string(rec.Raw)) == name {
+			r.c.Add(rec)
+			return block
+		}
+	}
+	return ""
+}
+
+// btrfs reads which devices the file system on a device spans. Its identifier is not kept.
+func (r *reader) btrfs(device string) {
+	all := r.fetchDir("/sys/fs/btrfs")
+	for _, id := range strings.Fields(string(all.Raw)) {
+		rec := r.fetchDir("/sys/fs/btrfs/" + id + "/devices")
+		members := strings.Fields(string(rec.Raw))
+		if !slices.Contains(members, device) {
+			continue
+		}
+		rec.Source = "members:/"
+		r.c.Add(rec)
+		for _, m := range members {
+			r.follow(m, 0)
+		}
 	}
 }
 
@@ -309,8 +376,25 @@ func (r *reader) drive(name string) {
 	}
 }
 
+// mountPoint says that a file system begins at a directory: it is on another device than the one above.
+func mountPoint(dir string) bool {
+	own, err1 := os.Stat(dir)
+	above, err2 := os.Stat(filepath.Join(dir, ".."))
+	if err1 != nil || err2 != nil {
+		return false
+	}
+	a, ok1 := own.Sys().(*syscall.Stat_t)
+	b, ok2 := above.Sys().(*syscall.Stat_t)
+	return ok1 && ok2 && a.Dev != b.Dev
+}
+
 func (r *reader) statfs(mount string) {
 	rec := capture.Record{Source: "statfs:" + mount}
+	if r.root != "" && !mountPoint(filepath.Join(r.root, mount)) { // its size would be that of the disk below
+		rec.Outcome, rec.Detail = capture.NotExposed, "the tree is no file system of its own"
+		r.c.Add(rec)
+		return
+	}
 	st, err := within(func() (unix.Statfs_t, error) { return r.tree.statfs(mount) })
 	if err == nil {
 		unit := st.Frsize

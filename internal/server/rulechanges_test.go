@@ -310,8 +310,8 @@ func TestLeaving(t *testing.T) {
 	}
 }
 
-// What is known beforehand of the release that follows the target is what the machines' facts say: a draft with the same
-// text is judged from them.
+// What is known beforehand of the release that follows the target is what the machines' facts say: a draft with the
+// same text is judged from them.
 func TestTheReleaseThatFollowsIsKnownBeforehand(t *testing.T) {
 	t.Parallel()
 	s := servertest.Demo(t, nil)

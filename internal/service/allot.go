@@ -154,7 +154,8 @@ func (w *Work) allotted(
 	return shares, nil
 }
 
-// purchase puts together what the plans of machines buy, with where each part is: ordered, arrived, fitted, in the stock, or to order.
+// purchase puts together what the plans of machines buy, with where each part is: ordered, arrived, fitted, in the
+// stock, or to order.
 func (w *Work) purchase(ctx context.Context, of *workers) ([]work.Line, error) {
 	var bought []work.Bought
 	var stocks map[string]work.Stock

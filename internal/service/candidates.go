@@ -86,7 +86,8 @@ func (w *Waves) candidates(
 		x.Select(failing).Each(func(r *fleet.Row) { c.bad[r.ID] = true })
 		c.members(x.Select(everybody.Within("retired", "yes", "no")))
 		x.Select(rule).EachByName(func(r *fleet.Row) {
-			if c.mine[r.ID] == nil && r.Release != nil && r.Release.ID == one.Release && (named == nil || named[r.Key]) {
+			asked := c.mine[r.ID] == nil && (named == nil || named[r.Key])
+			if asked && r.Release != nil && r.Release.ID == one.Release {
 				c.look(r, named != nil, admitted)
 			}
 		})

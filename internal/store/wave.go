@@ -192,8 +192,9 @@ func (s waves) Members(ctx context.Context) ([]Member, error) {
 // although something is waived or lost.
 func (s waves) SetMembers(ctx context.Context, members []Member) error {
 	return s.write(ctx, func(tx *sqlx.Tx) error {
-		member, err := tx.PrepareNamed("INSERT INTO wave_machine (wave_id, machine_id, by_name, day) VALUES (:wave_id, " +
-			":machine_id, :by_name, :day) ON CONFLICT DO UPDATE SET by_name=excluded.by_name, day=excluded.day")
+		member, err := tx.PrepareNamed("INSERT INTO wave_machine (wave_id, machine_id, by_name, day) VALUES " +
+			"(:wave_id, :machine_id, :by_name, :day) " +
+			"ON CONFLICT DO UPDATE SET by_name=excluded.by_name, day=excluded.day")
 		if err != nil {
 			return err
 		}

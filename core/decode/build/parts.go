@@ -81,6 +81,17 @@ func (x *Draft) Display(d inventory.Display, r capture.Record) {
 	if in.BitsPerChannel > 0 {
 		d.BitsPerChannel = Some(in.BitsPerChannel)
 	}
+	for _, missing := range []struct {
+		none bool
+		name string
+	}{
+		{d.WidthPx.IsZero(), "width_px"}, {d.HeightPx.IsZero(), "height_px"},
+		{d.DiagonalInches.IsZero(), "diagonal_inches"}, {d.BitsPerChannel.IsZero(), "bits_per_channel"},
+	} {
+		if missing.none {
+			x.D.AddGap(place+"."+missing.name, inventory.NotOffered, "the display's description does not tell it", "")
+		}
+	}
 	x.D.Displays = append(x.D.Displays, d)
 }
 

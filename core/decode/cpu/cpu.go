@@ -5,6 +5,7 @@ package cpu
 
 import (
 	"encoding/binary"
+	"fmt"
 	"strconv"
 	"strings"
 )
@@ -95,10 +96,17 @@ func Describe(leaves []Leaf) Info {
 		in.Name = strings.Join(strings.Fields(letters(a.EAX, a.EBX, a.ECX, a.EDX, b.EAX, b.EBX, b.ECX, b.EDX, c.EAX,
 			c.EBX, c.ECX, c.EDX)), " ")
 	}
-	if l := find(0x16); l != nil && l.EAX&0xFFFF > 0 {
-		in.RatedMHz, in.RatedFrom = int64(l.EAX&0xFFFF), "CPUID leaf 16h"
-	} else if mhz := ClockInName(in.Name); mhz > 0 {
+	measured := int64(0)
+	if l := find(0x16); l != nil {
+		measured = int64(l.EAX & 0xFFFF)
+	}
+	switch mhz := ClockInName(in.Name); { // what the maker sells it as is what it is rated at
+	case mhz > 0 && measured > 0 && mhz != measured:
+		in.RatedMHz, in.RatedFrom = mhz, fmt.Sprintf("clock in the brand string; CPUID leaf 16h says %d MHz", measured)
+	case mhz > 0:
 		in.RatedMHz, in.RatedFrom = mhz, "clock in the brand string"
+	case measured > 0:
+		in.RatedMHz, in.RatedFrom = measured, "CPUID leaf 16h"
 	}
 	if l := find(0x40000000); l != nil && in.Guest {
 		in.Hypervisor = strings.TrimRight(letters(l.EBX, l.ECX, l.EDX), "\x00 ")

@@ -45,7 +45,7 @@ func TestDescribe(t *testing.T) {
 	expect.Same(t, "in.Model", in.Model, 0x8E)
 	expect.Same(t, "in.Stepping", in.Stepping, 10)
 	expect.That(t, "in.Known", in.Known)
-	if in.RatedMHz != 1600 || in.RatedFrom != "CPUID leaf 16h" {
+	if in.RatedMHz != 1600 || in.RatedFrom != "clock in the brand string" {
 		t.Errorf("rated %d from %s", in.RatedMHz, in.RatedFrom)
 	}
 	// The ABM bit does not stand for POPCNT, nor the other way round.
@@ -53,6 +53,24 @@ func TestDescribe(t *testing.T) {
 		"sse2", "cmpxchg16b", "sse4.2", "popcnt", "avx", "avx2", "lahf", "lzcnt", "nx",
 	}; !slices.Equal(in.Features, want) {
 		t.Errorf("features %v, want %v", in.Features, want)
+	}
+}
+
+// What the maker's name states is the rated speed; what the leaf says beside it is noted.
+func TestRatedSpeed(t *testing.T) {
+	for _, tt := range []struct {
+		name, from string
+		mhz        int64
+	}{
+		{"Corvane(R) K5-8250U CPU @ 1.80GHz", "clock in the brand string; CPUID leaf 16h says 1600 MHz", 1800},
+		{"Corvane(R) K5-8250U CPU @ 1.60GHz", "clock in the brand string", 1600},
+		{"Corvane(R) K5-8250U", "CPUID leaf 16h", 1600},
+	} {
+		t.Run(tt.name, func(t *testing.T) {
+			in := cpu.Describe(leaves(tt.name))
+			expect.Same(t, "MHz", in.RatedMHz, tt.mhz)
+			expect.Same(t, "from", in.RatedFrom, tt.from)
+		})
 	}
 }
 

@@ -47,9 +47,8 @@ func Decode(b []byte) (Info, error) {
 	if b[20]&0x80 != 0 && b[19] >= 4 {
 		in.BitsPerChannel = map[byte]int64{1: 6, 2: 8, 3: 10, 4: 12, 5: 14, 6: 16}[b[20]>>4&7]
 	}
-	// Section 3.6.2: the size in centimetres, for displays whose timing does not
-	// give it in millimetres.
-	wide, high := float64(b[21])*10, float64(b[22])*10
+	// Section 3.6.2: the size in centimetres, and with the preferred timing in millimetres.
+	coarse, fine := area{float64(b[21]) * 10, float64(b[22]) * 10}, area{}
 	for off := 54; off+18 <= 126; off += 18 {
 		d := b[off : off+18]
 		if d[0] == 0 && d[1] == 0 {
@@ -60,16 +59,59 @@ func Decode(b []byte) (Info, error) {
 		}
 		if in.Width == 0 {
 			in.Width, in.Height = int64(d[2])|int64(d[4]&0xF0)<<4, int64(d[5])|int64(d[7]&0xF0)<<4
-			mw, mh := float64(int(d[12])|int(d[14]&0xF0)<<4), float64(int(d[13])|int(d[14]&0x0F)<<8)
-			if mw > 50 && mh > 30 { // smaller is an aspect ratio, not a size
-				wide, high = mw, mh
+			fine = area{float64(int(d[12]) | int(d[14]&0xF0)<<4), float64(int(d[13]) | int(d[14]&0x0F)<<8)}
+		}
+	}
+	in.DiagonalInches = diagonal(coarse, fine, area{float64(in.Width), float64(in.Height)})
+	return in, nil
+}
+
+// area is a width and a height, in millimetres or pixels.
+type area struct{ wide, high float64 }
+
+func (a area) inches() float64 { return math.Hypot(a.wide, a.high) / 25.4 }
+
+// ratios are aspect ratios that displays carry where their size should stand, whatever the unit.
+var ratios = []area{{16, 9}, {16, 10}, {4, 3}, {5, 4}, {21, 9}}
+
+// isSize says that an area in millimetres can be the size of a screen with some pixels: it is no aspect ratio, neither
+// smaller than a watch nor larger than a wall, and its shape is that of the pixels, give or take a quarter.
+func (a area) isSize(pixels area) bool {
+	if a.wide <= 0 || a.high <= 0 || a.inches() < 3 || a.inches() > 130 {
+		return false
+	}
+	for _, r := range ratios {
+		for _, unit := range []float64{1, 10, 100} {
+			if a.wide == r.wide*unit && a.high == r.high*unit {
+				return false
 			}
 		}
 	}
-	if wide > 0 && high > 0 {
-		in.DiagonalInches = math.Round(math.Hypot(wide, high)/25.4*10) / 10
+	if pixels.wide <= 0 || pixels.high <= 0 {
+		return true
 	}
-	return in, nil
+	shape := a.wide / a.high * pixels.high / pixels.wide
+	return shape > 0.75 && shape < 1.25
+}
+
+// near says that a size in millimetres agrees with one that was rounded to centimetres: within a tenth.
+func (a area) near(coarse area) bool {
+	const rounded = 5
+	return math.Abs(a.wide-coarse.wide) <= coarse.wide/10+rounded &&
+		math.Abs(a.high-coarse.high) <= coarse.high/10+rounded
+}
+
+// diagonal is that of a screen in inches, to a tenth; 0 where nothing tells it. Timings often carry an aspect ratio or
+// nonsense instead of millimetres: where they disagree with the centimetres, these count.
+func diagonal(coarse, fine, pixels area) float64 {
+	size := area{}
+	switch haveCoarse, haveFine := coarse.isSize(pixels), fine.isSize(pixels); {
+	case haveFine && (!haveCoarse || fine.near(coarse)):
+		size = fine
+	case haveCoarse:
+		size = coarse
+	}
+	return math.Round(size.inches()*10) / 10
 }
 
 // maker unpacks three letters of five bits each.

@@ -4,6 +4,7 @@ import (
 	"testing"
 
 	"rolltop.example/rolltop/core/decode/edid"
+	"rolltop.example/rolltop/internal/expect"
 )
 
 // block makes a base block of a made-up display.
@@ -12,7 +13,7 @@ func block(change func([]byte)) []byte {
 	copy(b, []byte{0, 0xFF, 0xFF, 0xFF, 0xFF, 0xFF, 0xFF, 0})
 	b[8], b[9] = 0x3E, 0x54 // 01111 10010 10100: OTR … five bits a letter
 	b[18], b[19], b[20] = 1, 4, 0xA5
-	b[21], b[22] = 40, 22
+	b[21], b[22] = 31, 17
 	// 1920×1080, 309×174 mm
 	copy(b[54:], []byte{
 		0x1A, 0x36, 0x80, 0xA0, 0x70, 0x38, 0x1E, 0x40, 0x30, 0x20, 0x35, 0x00, 0x35, 0xAE, 0x10, 0, 0, 0x1A,
@@ -45,7 +46,7 @@ func TestDecode(t *testing.T) {
 	}
 	// A timing that gives an aspect ratio instead of a size: centimetres count.
 	ratio, _ := edid.Decode(block(func(b []byte) { b[66], b[67], b[68] = 16, 9, 0 }))
-	if ratio.DiagonalInches != 18 {
+	if ratio.DiagonalInches != 13.9 {
 		t.Errorf("from centimetres: %v", ratio.DiagonalInches)
 	}
 	old, _ := edid.Decode(block(func(b []byte) { b[19] = 3 }))
@@ -55,6 +56,42 @@ func TestDecode(t *testing.T) {
 	none, _ := edid.Decode(block(func(b []byte) { clear(b[54:72]); b[21], b[22] = 0, 0 }))
 	if none.Width != 0 || none.DiagonalInches != 0 {
 		t.Errorf("a projector: %+v", none)
+	}
+}
+
+// What stands in place of a size is none, and a timing that disagrees with the centimetres does not count.
+func TestDiagonal(t *testing.T) {
+	for _, tt := range []struct {
+		name               string
+		cmWide, cmHigh     byte
+		wide, high         int // in millimetres
+		pixelsWide, pixels int
+		inches             float64
+	}{
+		{"both agree", 60, 34, 598, 336, 1920, 1080, 27},
+		{"rounded to the centimetre", 31, 18, 309, 174, 1920, 1080, 14},
+		{"an aspect ratio for millimetres", 60, 34, 160, 90, 1920, 1080, 27.2},
+		{"the millimetres of another screen", 60, 34, 1872, 1053, 1920, 1080, 27.2},
+		{"an aspect ratio for centimetres", 16, 9, 598, 336, 1920, 1080, 27},
+		{"aspect ratios in both", 160, 90, 160, 90, 1920, 1080, 0},
+		{"one side alone, as a ratio of version 1.4", 79, 0, 598, 336, 1920, 1080, 27},
+		{"no size at all", 0, 0, 0, 0, 1920, 1080, 0},
+		{"another shape than the pixels", 0, 0, 300, 300, 1920, 1080, 0},
+		{"it stands upright", 34, 60, 336, 598, 1080, 1920, 27},
+		{"as large as a house", 255, 143, 4095, 2303, 1920, 1080, 115.1},
+		{"smaller than a watch", 0, 0, 32, 18, 1920, 1080, 0},
+	} {
+		t.Run(tt.name, func(t *testing.T) {
+			got, err := edid.Decode(block(func(b []byte) {
+				b[21], b[22] = tt.cmWide, tt.cmHigh
+				d := b[54:72]
+				d[2], d[4] = byte(tt.pixelsWide), d[4]&0x0F|byte(tt.pixelsWide>>4)&0xF0
+				d[5], d[7] = byte(tt.pixels), d[7]&0x0F|byte(tt.pixels>>4)&0xF0
+				d[12], d[13], d[14] = byte(tt.wide), byte(tt.high), byte(tt.wide>>4)&0xF0|byte(tt.high>>8)&0x0F
+			}))
+			expect.NoError(t, err)
+			expect.Same(t, "inches", got.DiagonalInches, tt.inches)
+		})
 	}
 }
 

@@ -17,6 +17,7 @@ const (
 	entryPath = "/sys/firmware/dmi/tables/smbios_entry_point"
 	dmiPath   = "/sys/class/dmi/id/"
 	efiPath   = "/sys/firmware/efi"
+	mountInfo = "/proc/self/mountinfo"
 	varsPath  = "/sys/firmware/efi/efivars"
 	// globalGUID is EFI_GLOBAL_VARIABLE, UEFI Specification section 3.3.
 	globalGUID = "-8be4df61-93ca-11d2-aa0d-00e098032b8c"
@@ -70,9 +71,9 @@ func (x *decoder) firmware() {
 		}
 		x.secureBoot()
 		return
-	case x.Tables.Read || x.tableFound():
-		// The firmware describes itself and the kernel found no UEFI: legacy.
-		x.Set(fact.BootMode, "legacy", "firmware tables, and no "+efiPath)
+	case x.notLegacy() == "":
+		// The firmware's directory is there, without the part of UEFI: legacy.
+		x.Set(fact.BootMode, "legacy", "firmware tables in /sys/firmware, and no "+efiPath)
 		x.Set(fact.SecureBoot, "inactive", "it started in legacy mode")
 		if x.Tables.Info.Firmware.UEFI {
 			x.SetBool(fact.UEFICapable, true, "SMBIOS type 0")
@@ -84,7 +85,7 @@ func (x *decoder) firmware() {
 			"it started in legacy mode, in which the firmware does not report it",
 			"Look in the firmware set-up, or start in UEFI mode and take the inventory again.")
 	default:
-		const detail = "this machine has neither UEFI variables nor firmware tables, so nothing says how it started"
+		detail := x.notLegacy()
 		for _, name := range []string{
 			"firmware.boot_mode", "firmware.uefi_capable", "firmware.secure_boot", "firmware.secure_boot_capable",
 		} {
@@ -96,9 +97,57 @@ func (x *decoder) firmware() {
 	x.Gap(fact.UEFIBits, inventory.NotOffered, "only a machine that started in UEFI mode tells", "")
 }
 
+// notLegacy says why it cannot be concluded from the absence of UEFI's directory that the machine started in legacy
+// mode; "" where it can.
+func (x *decoder) notLegacy() string {
+	arch := x.D.Processor.Architecture.Or("x86")
+	container, _ := x.Text("/run/systemd/container")
+	switch mount := uefiMount(string(x.C.Get(mountInfo).Raw)); {
+	case arch != "x86" && arch != "x86-64":
+		return "the kernel shows no UEFI, and machines of this architecture have no legacy mode, so nothing tells " +
+			"how it started"
+	case container != "":
+		return "this is a container, which hides how the machine started"
+	case mount != "":
+		return mount + " is a sign of UEFI, but the kernel does not show " + efiPath
+	case !x.Tables.Read && !x.tableFound():
+		return "this machine has neither UEFI variables nor firmware tables, so nothing says how it started"
+	case !x.firmwareShown():
+		return "/sys/firmware shows neither UEFI nor firmware tables, so nothing tells how the machine started"
+	}
+	return ""
+}
+
 // tableFound: the kernel found firmware tables, though we may not read them.
 func (x *decoder) tableFound() bool {
 	return x.Tables.Record.Outcome == capture.Denied || x.C.Get(dmiPath+"bios_vendor").Outcome == capture.OK
+}
+
+// firmwareShown says that /sys/firmware is shown as the kernel fills it: something else of the firmware is in it,
+// though we may not be allowed to read it. A container may show an empty one.
+func (x *decoder) firmwareShown() bool {
+	tables := x.C.Get(tablePath).Outcome
+	return tables == capture.OK || tables == capture.Denied ||
+		x.C.Get("/sys/firmware/acpi/tables/").Outcome == capture.OK
+}
+
+// uefiMount is a mount that only a machine with UEFI has: its variables, or an EFI system partition at one of the
+// places that are customary for it.
+func uefiMount(mounts string) string {
+	for line := range strings.Lines(mounts) {
+		left, right, ok := strings.Cut(line, " - ")
+		fields, kind := strings.Fields(left), strings.Fields(right)
+		if !ok || len(fields) < 5 || len(kind) == 0 {
+			continue
+		}
+		switch at := fields[4]; {
+		case kind[0] == "efivarfs":
+			return "the mount of EFI variables at " + at
+		case kind[0] == "vfat" && (at == "/boot/efi" || at == "/efi"):
+			return "the mount at " + at
+		}
+	}
+	return ""
 }
 
 // secureBoot reads the state and the capability, which is there when the

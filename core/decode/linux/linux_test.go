@@ -121,6 +121,60 @@ func TestDecode(t *testing.T) {
 				"firmware.secure_boot_capable": "? " + inventory.NotOffered,
 				"firmware.uefi_bits":           "? " + inventory.NotOffered,
 			}},
+		{"legacy, with tables that need rights", records{efi + "/": absent, "/sys/firmware/acpi/tables/": absent,
+			"/sys/firmware/dmi/tables/DMI": denied},
+			map[string]string{"firmware.boot_mode": "legacy"}},
+		{"an empty firmware directory is shown", records{efi + "/": absent, "/sys/firmware/acpi/tables/": absent},
+			map[string]string{
+				"firmware.boot_mode":    "? " + inventory.NotOffered,
+				"firmware.secure_boot":  "? " + inventory.NotOffered,
+				"firmware.uefi_capable": "? " + inventory.NotOffered,
+			}},
+		{"a container does not tell how the machine started", records{efi + "/": absent,
+			"/run/systemd/container": "nspawn\n"},
+			map[string]string{"firmware.boot_mode": "? " + inventory.NotOffered}},
+		{"no legacy mode on ARM", records{efi + "/": absent, "/proc/sys/kernel/arch": "aarch64\n"},
+			map[string]string{"firmware.boot_mode": "? " + inventory.NotOffered}},
+		{"EFI variables are mounted", records{efi + "/": absent, "/proc/self/mountinfo": "21 1 8:2 / / rw - ext4 " +
+			"/dev/sda2 rw\n30 21 0:26 / /sys/firmware/efi/efivars rw - efivarfs efivarfs rw\n"},
+			map[string]string{"firmware.boot_mode": "? " + inventory.NotOffered}},
+		{"an EFI system partition is mounted", records{efi + "/": absent, "/proc/self/mountinfo": "21 1 8:2 / / rw - " +
+			"ext4 /dev/sda2 rw\n30 21 8:1 / /boot/efi rw - vfat /dev/sda1 rw\n"},
+			map[string]string{"firmware.boot_mode": "? " + inventory.NotOffered}},
+		{"packages without numbers", records{
+			cpus + "/cpu0/topology/physical_package_id": "-1\n", cpus + "/cpu0/topology/core_siblings_list": "0-1\n",
+			cpus + "/cpu1/topology/physical_package_id": "-1\n", cpus + "/cpu1/topology/core_siblings_list": "0-1\n",
+		}, map[string]string{"processor.packages": "1", "processor.cores": "1", "processor.threads": "2"}},
+		{"neither a number nor siblings of a package", records{
+			cpus + "/cpu0/topology/physical_package_id": "-1\n", cpus + "/cpu1/topology/physical_package_id": "-1\n",
+		}, map[string]string{"processor.packages": "? " + inventory.NotOffered, "processor.cores": "1"}},
+		{"masks of an old kernel", records{
+			cpus + "/cpu0/topology/thread_siblings_list": absent, cpus + "/cpu0/topology/thread_siblings": "1\n",
+			cpus + "/cpu1/topology/thread_siblings_list": absent, cpus + "/cpu1/topology/thread_siblings": "2\n",
+		}, map[string]string{"processor.packages": "1", "processor.cores": "2", "processor.threads": "2"}},
+		{"a root on btrfs", records{
+			"/proc/self/mountinfo":    "21 1 0:39 /@ / rw - btrfs /dev/sda2 rw,subvol=/@\n",
+			"link:/sys/dev/block/8:2": absent,
+		}, map[string]string{"storage.system.disk_bytes": "512000000", "storage.system.filesystem": "btrfs"}},
+		{"a root on btrfs in a mapped, encrypted device", records{
+			"/proc/self/mountinfo":    "21 1 0:39 /@ / rw - btrfs /dev/mapper/luks-lantern rw\n",
+			"link:/sys/dev/block/8:2": absent,
+			"/sys/block/":             "dm-0\nsda",
+			"/sys/block/dm-0/dm/name": "luks-lantern\n",
+			"/sys/block/dm-0/dm/uuid": "CRYPT-LUKS2-00\n",
+			"/sys/block/dm-0/slaves/": "sda2",
+			"link:/sys/block/dm-0":    "../devices/virtual/block/dm-0",
+		}, map[string]string{"storage.system.disk_bytes": "512000000", "storage.system.encryption.state": "on"}},
+		{"a root on btrfs over two drives", records{
+			"/proc/self/mountinfo": "21 1 0:39 /@ / rw - btrfs /dev/sda2 rw\n",
+			"members:/":            "sda2\nsdb",
+			"/sys/block/":          "sda\nsdb",
+			"link:/sys/block/sdb":  "../devices/pci0000:00/ata2/sdb",
+			"/sys/block/sdb/size":  "2000000\n",
+		}, map[string]string{"storage.system.disk_bytes": "? " + inventory.NotOffered}},
+		{"a root on an overlay", records{
+			"/proc/self/mountinfo": "21 1 0:39 / / rw - overlay overlay rw\n",
+		}, map[string]string{"storage.system.disk_bytes": "? " + inventory.NotOffered}},
 		{"nothing says how it started", records{efi + "/": absent, "/sys/class/dmi/id/bios_vendor": absent},
 			map[string]string{
 				"firmware.boot_mode":   "? " + inventory.NotOffered,

@@ -72,11 +72,28 @@ func (x *decoder) topology() {
 		if _, err := strconv.Atoi(n); !isCPU || err != nil {
 			continue
 		}
-		pkg, ok1 := x.Text(base + "/" + id + "/topology/physical_package_id")
-		siblings, ok2 := x.Text(base + "/" + id + "/topology/thread_siblings_list")
-		if ok1 && ok2 {
-			packages[pkg], cores[pkg+"/"+siblings] = true, true
-			threads++
+		of := func(names ...string) string { // kernels before 2.6.24 have masks and no lists
+			for _, name := range names {
+				if text, ok := x.Text(base + "/" + id + "/topology/" + name); ok && text != "" {
+					return text
+				}
+			}
+			return ""
+		}
+		pkg, siblings := of("physical_package_id"), of("thread_siblings_list", "thread_siblings")
+		if strings.HasPrefix(pkg, "-") { // the platform does not number its packages
+			pkg = ""
+		}
+		if pkg == "" {
+			pkg = of("core_siblings_list", "core_siblings")
+		}
+		if siblings == "" {
+			continue
+		}
+		threads++
+		cores[pkg+"/"+siblings] = true
+		if pkg != "" {
+			packages[pkg] = true
 		}
 	}
 	if threads == 0 {
@@ -94,6 +111,11 @@ func (x *decoder) topology() {
 	} else {
 		x.SetNumber(fact.ProcessorThreads, int64(threads), base)
 		x.SetNumber(fact.ProcessorCores, int64(len(cores)), base+"/cpu*/topology")
+	}
+	if len(packages) == 0 {
+		x.Gap(fact.ProcessorPackages, inventory.NotOffered, "the kernel does not tell which processors share a package",
+			"Count the processors in the machine's manual, and enter it by hand.")
+		return
 	}
 	x.SetNumber(fact.ProcessorPackages, int64(len(packages)), base+"/cpu*/topology")
 }

@@ -26,11 +26,13 @@ func (x *decoder) storage() {
 	}
 	root := x.mounted(func(at string) bool { return at == "/" })
 	x.volume(root)
-	disks := x.physical(root.device)
+	disks := x.physical(x.members(root))
 	for _, name := range names {
 		if x.isDrive(name) {
 			d := x.drive(name)
-			d.System = build.Some(len(disks) == 1 && disks[0] == name)
+			if len(disks) > 0 { // otherwise each may be the one
+				d.System = build.Some(len(disks) == 1 && disks[0] == name)
+			}
 			s.Disks = append(s.Disks, d)
 		}
 	}
@@ -42,8 +44,7 @@ func (x *decoder) storage() {
 		for _, n := range []string{
 			"storage.system.disk_bytes", "storage.system.partition_style", "storage.system.kind",
 		} {
-			x.D.AddGap(n, inventory.NotOffered, "the root file system is on no disk of this machine ("+root.kind+")",
-				try)
+			x.D.AddGap(n, inventory.NotOffered, offDisk(root.kind), try)
 		}
 	default:
 		for _, name := range disks {
@@ -92,7 +93,7 @@ type mount struct {
 // mounted is the last mount at a place that fits.
 func (x *decoder) mounted(fits func(at string) bool) mount {
 	var m mount
-	for line := range strings.Lines(string(x.C.Get("/proc/self/mountinfo").Raw)) {
+	for line := range strings.Lines(string(x.C.Get(mountInfo).Raw)) {
 		left, right, ok := strings.Cut(line, " - ")
 		f, g := strings.Fields(left), strings.Fields(right)
 		if !ok || len(f) < 5 || len(g) < 2 || !fits(f[4]) {
@@ -102,17 +103,61 @@ func (x *decoder) mounted(fits func(at string) bool) mount {
 		if t, ok := x.Text("link:/sys/dev/block/" + f[2]); ok {
 			m.device = path.Base(t)
 		} else if dev, isDev := strings.CutPrefix(g[1], "/dev/"); isDev && dev != "root" {
-			m.device = path.Base(dev)
+			m.device = x.kernelName(dev)
 		}
 	}
 	return m
 }
 
+// kernelName is the kernel's name of a device that a mount names below /dev; "" where nothing tells it.
+func (x *decoder) kernelName(dev string) string {
+	mapped, is := strings.CutPrefix(dev, "mapper/")
+	if !is {
+		return path.Base(dev)
+	}
+	blocks, _ := x.List("/sys/block")
+	for _, name := range blocks {
+		if text, ok := x.Text(bySys + name + "/dm/name"); ok && text == mapped {
+			return name
+		}
+	}
+	return path.Base(dev) // an older capture
+}
+
+// members are the devices that a mounted file system spans.
+func (x *decoder) members(m mount) []string {
+	if all, ok := x.Text("members:" + m.at); ok && m.kind == "btrfs" {
+		if list := strings.Fields(all); slices.Contains(list, m.device) {
+			return list
+		}
+	}
+	return []string{m.device}
+}
+
+// offDisk says why the drives of the root file system are not known.
+func offDisk(kind string) string {
+	switch kind {
+	case "overlay":
+		return "the root is an overlay, and what lies below it is not shown"
+	case "zfs":
+		return "the root is on a ZFS pool, and the kernel does not tell which drives the pool spans"
+	case "":
+		return "the table of mounts has no root file system"
+	}
+	return "nothing leads from the root file system (" + kind + ") to a drive of this machine"
+}
+
 func (x *decoder) volume(r mount) {
-	x.Set(fact.Filesystem, r.kind, "/proc/self/mountinfo")
+	x.Set(fact.Filesystem, r.kind, mountInfo)
 	size, free, ok := x.space("statfs:/")
 	if !ok {
 		rec := x.C.Get("statfs:/")
+		if rec.Outcome == capture.NotExposed && rec.Detail != "" { // of a tree that lies on another machine's disk
+			const try = "Run the collector on the machine itself."
+			x.Gap(fact.VolumeBytes, inventory.NotOffered, rec.Detail, try)
+			x.Gap(fact.FreeBytes, inventory.NotOffered, rec.Detail, try)
+			return
+		}
 		x.WhyNot(fact.VolumeBytes, rec, "the file system does not report its size")
 		x.WhyNot(fact.FreeBytes, rec, "the file system does not report its free space")
 		return
@@ -132,9 +177,9 @@ func (x *decoder) space(source string) (size, free int64, ok bool) {
 	return unit * blocks, unit * left, true
 }
 
-// physical follows a block device down to the disks below it: a partition to
+// physical follows block devices down to the disks below them: a partition to
 // its disk, a mapped or combined device to its members.
-func (x *decoder) physical(name string) []string {
+func (x *decoder) physical(names []string) []string {
 	seen, out := map[string]bool{}, []string{}
 	var down func(string, int)
 	down = func(n string, depth int) {
@@ -160,7 +205,9 @@ func (x *decoder) physical(name string) []string {
 			}
 		}
 	}
-	down(name, 0)
+	for _, name := range names {
+		down(name, 0)
+	}
 	return out
 }
 
@@ -261,7 +308,7 @@ func (x *decoder) systemDisk(name string) {
 // own, where that is one.
 func (x *decoder) bootDisk(system []string) {
 	disks, from := system, "taken to be the system disk"
-	if own := x.physical(x.espMount().device); len(own) == 1 {
+	if own := x.physical([]string{x.espMount().device}); len(own) == 1 {
 		disks, from = own, "mount of the EFI system partition"
 	}
 	if len(disks) != 1 {
@@ -357,12 +404,12 @@ func (x *decoder) esp(t partition.Table) {
 
 // espMount is the one mount that is kept beside the root's.
 func (x *decoder) espMount() mount {
-	return x.mounted(func(at string) bool { return at != "/" })
+	return x.mounted(func(at string) bool { return at == "/boot/efi" || at == "/efi" || at == "/boot" })
 }
 
 // encryption looks for an encrypted layer between the root volume and its disk.
 func (x *decoder) encryption(r mount) {
-	names := []string{r.device}
+	names := slices.Clone(x.members(r))
 	for i := 0; i < len(names) && i < 16; i++ {
 		id, ok := x.Text(bySys + names[i] + "/dm/uuid")
 		if ok && strings.HasPrefix(id, "CRYPT-LUKS") {

@@ -116,8 +116,16 @@ func (r *reader) fixed(at int, kind byte, size int) (any, error) {
 	switch {
 	case b == nil || size > 16:
 		return nil, errBroken
+	case kind == 1 && size == 16: // how a number above the signed ones of 8 bytes is written
+		if number(b[:8]) != 0 {
+			return nil, errBroken
+		}
+		if n := number(b[8:]); n > math.MaxInt64 {
+			return n, nil
+		}
+		return int64(number(b[8:])), nil
 	case kind == 1:
-		return int64(number(b[max(0, size-8):])), nil
+		return int64(number(b)), nil
 	case size == 4:
 		return float64(math.Float32frombits(uint32(number(b)))), nil
 	case size == 8:

@@ -1,6 +1,6 @@
 // Package plist decodes property lists as macOS tools and bundles write them,
 // in XML and in the binary form, into maps, slices, strings, int64, float64,
-// bool and []byte. Dates are text. No length is trusted; nothing is nested
+// bool and []byte; a whole number above the int64 is a uint64. Dates are text. No length is trusted; nothing is nested
 // deeper than a limit.
 package plist
 
@@ -11,6 +11,7 @@ import (
 	"fmt"
 	"strconv"
 	"strings"
+	"unicode/utf8"
 )
 
 // deepest is how far values may be nested, most how many there may be.
@@ -67,18 +68,91 @@ func (p *parser) tag() (string, error) {
 	}
 }
 
-// text is the content up to the end tag of an element.
+// text is the content up to the end tag of an element: without comments, with what stands in CDATA as it is, and with
+// references to characters resolved (XML 1.0, sections 2.5, 2.7 and 4.1).
 func (p *parser) text(name string) (string, error) {
-	end := bytes.Index(p.rest, []byte("</"+name+">"))
-	if end < 0 {
-		return "", errShort
+	var out strings.Builder
+	for {
+		at := bytes.IndexByte(p.rest, '<')
+		if at < 0 {
+			return "", errShort
+		}
+		out.WriteString(unescape(string(p.rest[:at])))
+		p.rest = p.rest[at:]
+		switch end := []byte("</" + name + ">"); {
+		case bytes.HasPrefix(p.rest, end):
+			p.rest = p.rest[len(end):]
+			return out.String(), nil
+		case bytes.HasPrefix(p.rest, []byte("<!--")):
+			if _, err := p.until("<!--", "-->"); err != nil {
+				return "", err
+			}
+		case bytes.HasPrefix(p.rest, []byte("<![CDATA[")):
+			s, err := p.until("<![CDATA[", "]]>")
+			if err != nil {
+				return "", err
+			}
+			out.WriteString(s)
+		default:
+			return "", fmt.Errorf("plist: another element in %q", name)
+		}
 	}
-	s := string(p.rest[:end])
-	p.rest = p.rest[end+len(name)+3:]
-	return unescape.Replace(s), nil
 }
 
-var unescape = strings.NewReplacer("&lt;", "<", "&gt;", ">", "&quot;", `"`, "&apos;", "'", "&amp;", "&")
+// until is what stands between two marks, of which the rest begins with the first.
+func (p *parser) until(begin, end string) (string, error) {
+	at := bytes.Index(p.rest[len(begin):], []byte(end))
+	if at < 0 {
+		return "", errShort
+	}
+	s := string(p.rest[len(begin) : len(begin)+at])
+	p.rest = p.rest[len(begin)+at+len(end):]
+	return s, nil
+}
+
+var named = map[string]string{"lt": "<", "gt": ">", "quot": `"`, "apos": "'", "amp": "&"}
+
+// unescape resolves references to characters, by name or number. What is none stays as it is.
+func unescape(s string) string {
+	var out strings.Builder
+	for {
+		before, rest, found := strings.Cut(s, "&")
+		out.WriteString(before)
+		if !found {
+			return out.String()
+		}
+		ref, after, closed := strings.Cut(rest, ";")
+		text, known := named[ref]
+		if digits, ok := strings.CutPrefix(ref, "#"); ok && closed {
+			if hex, ok := strings.CutPrefix(digits, "x"); ok {
+				digits = "0x" + hex
+			} else {
+				digits = strings.TrimLeft(digits, "0") // a leading zero would make it octal
+			}
+			n, err := strconv.ParseUint(digits, 0, 21)
+			text, known = string(rune(n)), err == nil && utf8.ValidRune(rune(n)) && n > 0
+		}
+		if !closed || !known {
+			out.WriteByte('&')
+			s = rest
+			continue
+		}
+		out.WriteString(text)
+		s = after
+	}
+}
+
+// whole reads a whole number: an int64, or a uint64 where it is greater than that.
+func whole(s string) (any, error) {
+	n, err := strconv.ParseInt(s, 0, 64)
+	if err == nil {
+		return n, nil
+	}
+	if u, err := strconv.ParseUint(s, 0, 64); err == nil {
+		return u, nil
+	}
+	return nil, err
+}
 
 func (p *parser) document() (any, error) {
 	name, err := p.tag()
@@ -121,7 +195,7 @@ func (p *parser) value(name string, depth int) (any, error) {
 	case "string", "date":
 		return s, nil
 	case "integer":
-		return strconv.ParseInt(strings.TrimSpace(s), 0, 64)
+		return whole(strings.TrimSpace(s))
 	case "real":
 		return strconv.ParseFloat(strings.TrimSpace(s), 64)
 	case "data":

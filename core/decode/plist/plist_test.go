@@ -57,6 +57,60 @@ func binaryForm() []byte {
 	return append(b, 0, 0, 0, 0, 0, 0, 0, table)
 }
 
+// Content that the standard of XML allows in an element is resolved; a number above the signed ones stays what it is.
+func TestContent(t *testing.T) {
+	for _, tt := range []struct {
+		in   string
+		want any
+	}{
+		{"<string>Gull&#39;s &#x26; tern&#039;s</string>", "Gull's & tern's"},
+		{"<string>A &lt;b&gt; &amp;#39; c</string>", "A <b> &#39; c"},
+		{"<string>one<![CDATA[ & <two> ]]>three</string>", "one & <two> three"},
+		{"<string>before<!-- </string> -->after</string>", "beforeafter"},
+		{"<string>a & b &unknown; &#0; &#xD800; &#1114112; &#</string>",
+			"a & b &unknown; &#0; &#xD800; &#1114112; &#"},
+		{"<integer>18446744073709551615</integer>", uint64(18446744073709551615)},
+		{"<integer>9223372036854775807</integer>", int64(9223372036854775807)},
+		{"<integer> -5 </integer>", int64(-5)},
+		{"<integer><!-- of bytes -->7</integer>", int64(7)},
+	} {
+		t.Run(tt.in, func(t *testing.T) {
+			got, err := plist.Decode([]byte("<plist>" + tt.in + "</plist>"))
+			if err != nil || !reflect.DeepEqual(got, tt.want) {
+				t.Errorf("%#v, %v; want %#v", got, err, tt.want)
+			}
+		})
+	}
+}
+
+// A whole number of 16 bytes is how one above the signed ones is written.
+func TestBinaryWholeNumbers(t *testing.T) {
+	one := func(object string) []byte {
+		b := append([]byte("bplist00"), object...)
+		table := byte(len(b))
+		b = append(b, 8, 0, 0, 0, 0, 0, 0, 1, 1)
+		b = append(b, 0, 0, 0, 0, 0, 0, 0, 1, 0, 0, 0, 0, 0, 0, 0, 0)
+		return append(b, 0, 0, 0, 0, 0, 0, 0, table)
+	}
+	for _, tt := range []struct {
+		name, object string
+		want         any
+	}{
+		{"above", "\x14" + "\x00\x00\x00\x00\x00\x00\x00\x00" + "\xFF\xFF\xFF\xFF\xFF\xFF\xFF\xFE",
+			uint64(18446744073709551614)},
+		{"small", "\x14" + "\x00\x00\x00\x00\x00\x00\x00\x00" + "\x00\x00\x00\x00\x00\x00\x00\x09", int64(9)},
+		{"negative", "\x13" + "\xFF\xFF\xFF\xFF\xFF\xFF\xFF\xFE", int64(-2)},
+		{"too great", "\x14" + "\x00\x00\x00\x00\x00\x00\x00\x01" + "\x00\x00\x00\x00\x00\x00\x00\x00", nil},
+	} {
+		t.Run(tt.name, func(t *testing.T) {
+			got, err := plist.Decode(one(tt.object))
+			if (err == nil) != (tt.want != nil) || !reflect.DeepEqual(got, tt.want) {
+				t.Errorf("%#v, %v; want %#v", got, err, tt.want)
+			}
+		})
+	}
+}
+
 func TestDecode(t *testing.T) {
 	for name, tt := range map[string]struct {
 		in   []byte

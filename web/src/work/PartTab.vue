@@ -151,7 +151,8 @@ const field = 'w-16 rounded-md border border-line bg-card px-1.5 py-0.5 text-rig
                   </li>
                   <li v-if="l.machines > l.shares.length" class="py-0.5">
                     <RouterLink :to="list(l.where)" class="underline-offset-2 hover:underline"
-                      >and {{ count(l.machines - l.shares.length, 'more machine', 'more machines') }}</RouterLink
+                      >and
+                      {{ count(l.machines - l.shares.length, 'more machine', 'more machines') }}</RouterLink
                     >
                   </li>
                 </ul>
