@@ -210,7 +210,7 @@ func (r *reader) firmware() {
 	r.file("/sys/firmware/dmi/tables/smbios_entry_point")
 	for _, name := range []string{
 		"sys_vendor", "product_name", "product_serial", "product_uuid", "chassis_type", "chassis_asset_tag",
-		"board_vendor", "board_name", "board_serial", "bios_vendor", "bios_version",
+		"board_vendor", "board_name", "board_serial", "bios_vendor", "bios_version", "bios_date",
 	} {
 		r.file("/sys/class/dmi/id/" + name)
 	}

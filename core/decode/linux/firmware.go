@@ -55,7 +55,9 @@ func (x *decoder) identity(id fact.ID, fromTable, file string) {
 func (x *decoder) firmware() {
 	x.identity(fact.FirmwareVendor, x.Tables.Info.Firmware.Vendor, "bios_vendor")
 	x.identity(fact.FirmwareVersion, x.Tables.Info.Firmware.Version, "bios_version")
-	if !x.Set(fact.FirmwareDate, x.Tables.Info.Firmware.Date, "SMBIOS type 0") {
+	day, _ := x.Text(dmiPath + "bios_date")
+	if !x.Set(fact.FirmwareDate, x.Tables.Info.Firmware.Date, "SMBIOS type 0") &&
+		!x.Set(fact.FirmwareDate, smbios.Date(day), dmiPath+"bios_date") {
 		x.WhyNot(fact.FirmwareDate, x.Tables.Record, x.Tables.Missing())
 	}
 	if !x.Set(fact.FirmwarePassword, x.Tables.Info.Password, "SMBIOS type 24") {

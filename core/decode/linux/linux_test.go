@@ -124,6 +124,10 @@ func TestDecode(t *testing.T) {
 		{"legacy, with tables that need rights", records{efi + "/": absent, "/sys/firmware/acpi/tables/": absent,
 			"/sys/firmware/dmi/tables/DMI": denied},
 			map[string]string{"firmware.boot_mode": "legacy"}},
+		{"the date of the firmware needs no rights", records{"/sys/class/dmi/id/bios_date": "03/09/2021\n"},
+			map[string]string{"firmware.date": "2021-03-09"}},
+		{"a date that is none", records{"/sys/class/dmi/id/bios_date": "09.03.2021\n"},
+			map[string]string{"firmware.date": "? " + inventory.NotOffered}},
 		{"an empty firmware directory is shown", records{efi + "/": absent, "/sys/firmware/acpi/tables/": absent},
 			map[string]string{
 				"firmware.boot_mode":    "? " + inventory.NotOffered,

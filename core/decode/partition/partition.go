@@ -59,7 +59,9 @@ func Decode(head []byte, sector int) (Table, error) {
 		if superfloppy(head) {
 			return Table{Style: None, Sector: sector}, nil
 		}
-		return Table{Style: MBR, Sector: sector, Parts: scale(entries, sector)}, nil
+		logical, cut := chains(head, entries, sector)
+		parts := append(scale(entries, sector), logical...)
+		return Table{Style: MBR, Sector: sector, Parts: parts, Cut: cut}, nil
 	}
 	for _, size := range []int{sector, 512, 4096} {
 		if t, ok := gpt(head, size); ok {
@@ -98,6 +100,49 @@ func mbrEntries(b []byte) []Part {
 			Start: uint64(binary.LittleEndian.Uint32(e[8:])), Bytes: uint64(binary.LittleEndian.Uint32(e[12:]))})
 	}
 	return out
+}
+
+// maxLogical bounds the logical partitions of a disk: a chain may lead back to itself.
+const maxLogical = 128
+
+// chains follows the extended partitions of an MBR, whose sizes are still in sectors, to the logical ones in them. Each
+// sector of a chain names one partition, counted from itself, and the next sector, counted from the beginning of the
+// extended partition. cut says that a sector of a chain lies behind the bytes given, or is none.
+func chains(head []byte, entries []Part, sector int) (out []Part, cut bool) {
+	for _, extended := range entries {
+		if extended.Kind != "extended" {
+			continue
+		}
+		at := extended.Start
+		for {
+			from := at * uint64(sector)
+			if from+512 > uint64(len(head)) || len(out) >= maxLogical {
+				return out, true
+			}
+			b := head[from : from+512]
+			if b[510] != 0x55 || b[511] != 0xAA {
+				return out, true
+			}
+			next := uint64(0)
+			for _, e := range mbrEntries(b) {
+				switch {
+				case e.Kind == "extended":
+					next = extended.Start + e.Start
+				case e.Index == 1:
+					e.Index, e.Kind, e.Start = 5+len(out), "logical", at+e.Start
+					out = append(out, scale([]Part{e}, sector)...)
+				}
+			}
+			if next == 0 {
+				break
+			}
+			if next <= at { // a chain leads forward
+				return out, true
+			}
+			at = next
+		}
+	}
+	return out, false
 }
 
 func scale(parts []Part, sector int) []Part {

@@ -2,6 +2,7 @@ package partition_test
 
 import (
 	"encoding/binary"
+	"fmt"
 	"hash/crc32"
 	"testing"
 
@@ -41,6 +42,48 @@ func gpt(b []byte, sector int) []byte {
 	binary.LittleEndian.PutUint64(e[32:], 2048)
 	binary.LittleEndian.PutUint64(e[40:], 4095)
 	return b
+}
+
+// Logical partitions are followed where the sectors of their chain are at hand; otherwise the list says that it is cut.
+func TestLogicalPartitions(t *testing.T) {
+	disk := func(links ...[3]uint32) []byte { // sector, start of the partition in it, next sector in the extended one
+		b := mbr([3]uint32{7, 2048, 100}, [3]uint32{0x0F, 8, 100})
+		for _, l := range links {
+			own := mbr([3]uint32{0x83, l[1], 4})
+			if l[2] > 0 {
+				own = mbr([3]uint32{0x83, l[1], 4}, [3]uint32{5, l[2], 8})
+			}
+			copy(b[512*l[0]:], own[:512])
+		}
+		return b
+	}
+	for _, tt := range []struct {
+		name   string
+		head   []byte
+		starts []uint64 // of logical partitions, in sectors
+		cut    bool
+	}{
+		{"one", disk([3]uint32{8, 2, 0}), []uint64{10}, false},
+		{"two", disk([3]uint32{8, 2, 8}, [3]uint32{16, 1, 0}), []uint64{10, 17}, false},
+		{"the chain leads behind what was read", disk([3]uint32{8, 2, 5000}), []uint64{10}, true},
+		{"the chain leads to itself", disk([3]uint32{8, 2, 8}, [3]uint32{16, 1, 8}), []uint64{10, 17}, true},
+		{"the first sector of the chain is none", disk(), nil, true},
+		{"the extended partition lies behind what was read", disk([3]uint32{8, 2, 0})[:512*8], nil, true},
+	} {
+		t.Run(tt.name, func(t *testing.T) {
+			got, err := partition.Decode(tt.head, 512)
+			expect.NoError(t, err)
+			var starts []uint64
+			for _, p := range got.Parts[2:] {
+				expect.Same(t, "the kind", p.Kind, "logical")
+				expect.Same(t, "the number", p.Index, 5+len(starts))
+				expect.Same(t, "bytes", p.Bytes, 4*512)
+				starts = append(starts, p.Start/512)
+			}
+			expect.Same(t, "the starts", fmt.Sprint(starts), fmt.Sprint(tt.starts))
+			expect.Same(t, "cut", got.Cut, tt.cut)
+		})
+	}
 }
 
 func TestDecode(t *testing.T) {

@@ -227,6 +227,10 @@ func (in *Info) firmware(s *Structure) {
 	}
 }
 
+// Date turns a date as firmware writes it, mm/dd/yyyy or mm/dd/yy (DSP0134, section 7.1), into year-month-day; "" where
+// it is none.
+func Date(s string) string { return date(s) }
+
 // date turns mm/dd/yyyy or mm/dd/yy (DSP0134, section 7.1) into year-month-day.
 func date(s string) string {
 	p := strings.Split(s, "/")
