@@ -9,6 +9,7 @@ import (
 	"strings"
 
 	"rolltop.example/rolltop/core/capture"
+	"rolltop.example/rolltop/core/decode/edid"
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/inventory"
 )
@@ -20,6 +21,8 @@ type Draft struct {
 	// Tables are the firmware tables, once [Draft.ReadTables] has seen them.
 	Tables Tables
 	rights string
+
+	tiles map[string][]edid.Tile // of screens that are kept: the others of the same screen are no displays
 }
 
 // New begins an inventory. rights is the sentence that says how to get the

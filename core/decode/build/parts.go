@@ -1,6 +1,7 @@
 package build
 
 import (
+	"slices"
 	"strconv"
 
 	"rolltop.example/rolltop/core/capture"
@@ -69,6 +70,9 @@ func (x *Draft) Display(d inventory.Display, r capture.Record) {
 		x.D.Displays = append(x.D.Displays, d)
 		return
 	}
+	if in.Tile.Screen != "" && x.sameScreen(in.Tile) {
+		return
+	}
 	if in.Name != "" {
 		d.Name = Some(in.Name)
 	}
@@ -93,6 +97,20 @@ func (x *Draft) Display(d inventory.Display, r capture.Record) {
 		}
 	}
 	x.D.Displays = append(x.D.Displays, d)
+}
+
+// sameScreen says that a tile belongs to a screen of which another tile was seen. A tile that was seen itself begins
+// another screen of the same model.
+func (x *Draft) sameScreen(t edid.Tile) bool {
+	if x.tiles == nil {
+		x.tiles = map[string][]edid.Tile{}
+	}
+	seen := x.tiles[t.Screen]
+	if slices.Contains(seen, t) {
+		seen = nil
+	}
+	x.tiles[t.Screen] = append(seen, t)
+	return len(seen) > 0
 }
 
 // TPMAnswered keeps what a TPM said of itself when it was asked. In a guest it

@@ -1,5 +1,6 @@
 // Package edid decodes what a display says of itself: the base block of VESA's
-// Enhanced Extended Display Identification Data Standard, release A, version 1.
+// Enhanced Extended Display Identification Data Standard, release A, version 1, and
+// what DisplayID sections among its extension blocks say of the size of the screen.
 package edid
 
 import (
@@ -16,6 +17,7 @@ type Info struct {
 	Width, Height  int64 // of the first detailed timing, the preferred one, in pixels
 	DiagonalInches float64
 	BitsPerChannel int64 // digital displays of version 1.4 only
+	Tile           Tile  // if the screen is one of several tiles; width and height are then of all of them
 }
 
 // blockSize is the size of a block in bytes; extensions follow the base block.
@@ -31,8 +33,10 @@ func sum(block []byte) (s byte) {
 	return s
 }
 
-// Decode reads the base block. The error says why it is none.
-func Decode(b []byte) (Info, error) {
+// Decode reads the base block and the DisplayID sections behind it. The error says why it is none. An extension that
+// is damaged or cut is passed over.
+func Decode(whole []byte) (Info, error) {
+	b := whole
 	if len(b) < blockSize {
 		return Info{}, errors.New("edid: shorter than a block of 128 bytes")
 	}
@@ -63,6 +67,7 @@ func Decode(b []byte) (Info, error) {
 		}
 	}
 	in.DiagonalInches = diagonal(coarse, fine, area{float64(in.Width), float64(in.Height)})
+	in.extend(whole)
 	return in, nil
 }
 

@@ -110,13 +110,14 @@ func TestRefuses(t *testing.T) {
 
 func FuzzDecode(f *testing.F) {
 	f.Add(block(func([]byte) {}))
+	f.Add(extended(same, section(0x12, params(0x01, 0, 5970, 3360, 5120, 2880), tiled(0x12, 1, 7))))
 	f.Fuzz(func(t *testing.T, b []byte) {
 		in, err := edid.Decode(b)
 		if err != nil {
 			return
 		}
-		if in.Width < 0 || in.Width > 4095 {
-			t.Errorf("a width of %d", in.Width)
+		if in.Width < 0 || in.Width > 100_000 || in.Height < 0 || in.Height > 100_000 {
+			t.Errorf("%d by %d pixels", in.Width, in.Height)
 		}
 		if in.DiagonalInches < 0 {
 			t.Errorf("a diagonal of %v inches", in.DiagonalInches)

@@ -3,11 +3,13 @@ package linux_test
 import (
 	"fmt"
 	"maps"
+	"slices"
 	"strings"
 	"testing"
 
 	"rolltop.example/rolltop/core/capture"
 	"rolltop.example/rolltop/core/decode/linux"
+	"rolltop.example/rolltop/core/decode/sample"
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/inventory"
 )
@@ -68,13 +70,26 @@ const (
 	failed     = "\x00" + capture.Failed
 )
 
+// half is what a half of a screen says of itself, and 0 what a screen of its own says.
+func half(tile int) string {
+	return sample.Display{
+		Name:           "Gannet 27",
+		Width:          2560,
+		Height:         2880,
+		WideMM:         299,
+		HighMM:         336,
+		BitsPerChannel: 10,
+		Tile:           tile,
+	}.EDID()
+}
+
 // read decodes records.
 func read(with records) *fact.Facts {
 	c := &capture.Document{Format: capture.Format, Platform: "linux"}
 	for source, raw := range with {
 		r := capture.Record{Source: source, Outcome: capture.OK, Raw: []byte(raw)}
-		if outcome, ok := strings.CutPrefix(raw, "\x00"); ok {
-			r.Outcome, r.Raw = outcome, nil
+		if slices.Contains([]string{absent, notExposed, denied, failed}, raw) {
+			r.Outcome, r.Raw = strings.TrimPrefix(raw, "\x00"), nil
 		}
 		c.Add(r)
 	}
@@ -111,6 +126,26 @@ func TestDecode(t *testing.T) {
 			"/sys/class/drm/card0-DP-1/status":     "disconnected\n",
 			"/sys/class/drm/card0-HDMI-A-1/status": "connected\n",
 		}, map[string]string{"displays": "1"}},
+		{"two tiles of a screen and another one", records{
+			"/sys/class/drm/":                  "card0\ncard0-DP-1\ncard0-DP-2\ncard0-DP-3",
+			"/sys/class/drm/card0-DP-1/status": "connected\n",
+			"/sys/class/drm/card0-DP-1/edid":   half(1),
+			"/sys/class/drm/card0-DP-2/status": "connected\n",
+			"/sys/class/drm/card0-DP-2/edid":   half(2),
+			"/sys/class/drm/card0-DP-3/status": "connected\n",
+			"/sys/class/drm/card0-DP-3/edid":   half(0),
+		}, map[string]string{"displays": "2"}},
+		{"two screens of the same tiles", records{
+			"/sys/class/drm/":                  "card0\ncard0-DP-1\ncard0-DP-2\ncard0-DP-3\ncard0-DP-4",
+			"/sys/class/drm/card0-DP-1/status": "connected\n",
+			"/sys/class/drm/card0-DP-1/edid":   half(1),
+			"/sys/class/drm/card0-DP-2/status": "connected\n",
+			"/sys/class/drm/card0-DP-2/edid":   half(2),
+			"/sys/class/drm/card0-DP-3/status": "connected\n",
+			"/sys/class/drm/card0-DP-3/edid":   half(1),
+			"/sys/class/drm/card0-DP-4/status": "connected\n",
+			"/sys/class/drm/card0-DP-4/edid":   half(2),
+		}, map[string]string{"displays": "2"}},
 		{"no connector has a display", records{
 			"/sys/class/drm/": "card0\ncard0-DP-1", "/sys/class/drm/card0-DP-1/status": "disconnected\n",
 		}, map[string]string{"displays": "0"}},

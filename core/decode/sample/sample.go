@@ -224,9 +224,20 @@ type Display struct {
 	WideMM, HighMM  int
 	BitsPerChannel  int
 	Before14, Wrong bool // an older version; a checksum that is not right
+	Tile            int  // 1 or 2: the left or right half of a screen of twice the width; 0: all of it
 }
 
-// EDID is the base block of a display.
+// tile is the extension block of a half of a screen: a DisplayID 1.3 section with the topology of its tiles.
+func (d Display) tile() string {
+	topology := "\x12\x00\x16\x82\x10" + string([]byte{byte(d.Tile-1) << 4}) + "\x00" +
+		U16(uint16(d.Width-1)) + U16(uint16(d.Height-1)) + Zeros(5) + "\x3D\x8B\x00\x01\x00" + U32(7)
+	return balanced(
+		Put(128, map[int]string{0: "\x70\x12" + string([]byte{byte(len(topology))}) + "\x00\x00" + topology}),
+		127,
+	)
+}
+
+// EDID is the base block of a display, with an extension block where it is a tile.
 func (d Display) EDID() string {
 	version, input := "\x01\x04", byte(0x80|(d.BitsPerChannel-4)/2<<4)
 	if d.Before14 {
@@ -247,8 +258,11 @@ func (d Display) EDID() string {
 		54: timing,
 		72: name,
 	})
-	if d.Wrong {
+	switch {
+	case d.Wrong:
 		return b
+	case d.Tile > 0:
+		return balanced(b[:126]+"\x01\x00", 127) + d.tile()
 	}
 	return balanced(b, 127)
 }
