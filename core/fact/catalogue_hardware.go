@@ -113,7 +113,7 @@ var processorFacts = []Def{
 		Kind:   Number,
 		Aspect: Measure,
 		in:     number(func(d *document) *optInt { return &d.Processor.Cores }),
-		About:  "Physical cores; offline ones count",
+		About:  "Physical cores; offline ones count, and a module of two integer cores is two",
 	},
 	{
 		ID:     ProcessorThreads,

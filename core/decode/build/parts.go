@@ -29,6 +29,13 @@ func (x *Draft) Processor(info cpu.Info, source string) {
 	}
 }
 
+// TwinCores says that what systems report as a core with two threads is a module of two integer cores, which share a
+// unit for floating point: so it is in family 15h of one maker. Cores are integer cores, whoever makes them.
+func (x *Draft) TwinCores() bool {
+	p := &x.D.Processor
+	return p.Vendor.Or("") == "AuthenticAMD" && p.Family.Or(0) == 0x15
+}
+
 // Partitions keeps the entries of the boot disk's table.
 func (x *Draft) Partitions(t partition.Table) {
 	const most = 1 << 60

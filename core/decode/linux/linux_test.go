@@ -180,6 +180,12 @@ func TestDecode(t *testing.T) {
 		{"an EFI system partition is mounted", records{efi + "/": absent, "/proc/self/mountinfo": "21 1 8:2 / / rw - " +
 			"ext4 /dev/sda2 rw\n30 21 8:1 / /boot/efi rw - vfat /dev/sda1 rw\n"},
 			map[string]string{"firmware.boot_mode": "? " + inventory.NotOffered}},
+		{"a module of two integer cores", records{
+			"/proc/cpuinfo": "vendor_id\t: AuthenticAMD\ncpu family\t: 21\nmodel\t: 2\nstepping\t: 0\nflags\t: lm\n",
+		}, map[string]string{"processor.cores": "2", "processor.threads": "2"}},
+		{"a core of two threads of the same maker", records{
+			"/proc/cpuinfo": "vendor_id\t: AuthenticAMD\ncpu family\t: 23\nmodel\t: 2\nstepping\t: 0\nflags\t: lm\n",
+		}, map[string]string{"processor.cores": "1", "processor.threads": "2"}},
 		{"packages without numbers", records{
 			cpus + "/cpu0/topology/physical_package_id": "-1\n", cpus + "/cpu0/topology/core_siblings_list": "0-1\n",
 			cpus + "/cpu1/topology/physical_package_id": "-1\n", cpus + "/cpu1/topology/core_siblings_list": "0-1\n",

@@ -91,6 +91,9 @@ func (x *decoder) topology() {
 			continue
 		}
 		threads++
+		if x.TwinCores() { // the siblings are the cores of a module
+			siblings = id
+		}
 		cores[pkg+"/"+siblings] = true
 		if pkg != "" {
 			packages[pkg] = true

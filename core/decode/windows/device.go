@@ -125,6 +125,9 @@ func (x *decoder) topology() {
 		x.WhyNot(fact.ProcessorCores, r, "the system does not report the topology")
 		return
 	}
+	if x.TwinCores() { // the threads are the cores of modules
+		cores = threads
+	}
 	x.SetNumber(fact.ProcessorCores, cores, Topology)
 	x.SetNumber(fact.ProcessorThreads, threads, Topology)
 	if packages > 0 {

@@ -428,3 +428,24 @@ func TestGapsSayWhatToDo(t *testing.T) {
 		t.Errorf("%+v", g)
 	}
 }
+
+// A module of two integer cores is two cores; a core of two threads is one.
+func TestModulesOfTwoCores(t *testing.T) {
+	core := sample.U32(0) + sample.U32(48) + sample.Zeros(22) + sample.U16(1) + sample.U64(3) + sample.Zeros(8)
+	for _, tt := range []struct {
+		vendor string
+		family uint32
+		cores  float64
+	}{
+		{"AuthenticAMD", 0x15, 2}, {"AuthenticAMD", 0x17, 1}, {"CorvaneParts", 0x15, 1},
+	} {
+		t.Run(fmt.Sprint(tt.vendor, tt.family), func(t *testing.T) {
+			c := sound()
+			c.ok(windows.CPUID, sample.CPU{Vendor: tt.vendor, Name: "x", Family: tt.family, Model: 2, MHz: 2800}.Leaves())
+			c.ok(windows.Topology, core)
+			f := fact.Read(windows.Decode(c.Document))
+			expect.Same(t, "threads", f.Value(fact.ProcessorThreads).Float(), 2)
+			expect.Same(t, "cores", f.Value(fact.ProcessorCores).Float(), tt.cores)
+		})
+	}
+}
