@@ -441,7 +441,8 @@ func TestModulesOfTwoCores(t *testing.T) {
 	} {
 		t.Run(fmt.Sprint(tt.vendor, tt.family), func(t *testing.T) {
 			c := sound()
-			c.ok(windows.CPUID, sample.CPU{Vendor: tt.vendor, Name: "x", Family: tt.family, Model: 2, MHz: 2800}.Leaves())
+			own := sample.CPU{Vendor: tt.vendor, Name: "x", Family: tt.family, Model: 2, MHz: 2800}
+			c.ok(windows.CPUID, own.Leaves())
 			c.ok(windows.Topology, core)
 			f := fact.Read(windows.Decode(c.Document))
 			expect.Same(t, "threads", f.Value(fact.ProcessorThreads).Float(), 2)
