@@ -133,20 +133,14 @@ func (x *decoder) firmwareShown() bool {
 		x.C.Get("/sys/firmware/acpi/tables/").Outcome == capture.OK
 }
 
-// uefiMount is a mount that only a machine with UEFI has: its variables, or an EFI system partition at one of the
-// places that are customary for it.
+// uefiMount is a mount that only a machine that started by UEFI has: that of its variables. An EFI system partition is
+// mounted on machines, too, that were prepared for UEFI and start in legacy mode.
 func uefiMount(mounts string) string {
 	for line := range strings.Lines(mounts) {
 		left, right, ok := strings.Cut(line, " - ")
 		fields, kind := strings.Fields(left), strings.Fields(right)
-		if !ok || len(fields) < 5 || len(kind) == 0 {
-			continue
-		}
-		switch at := fields[4]; {
-		case kind[0] == "efivarfs":
-			return "the mount of EFI variables at " + at
-		case kind[0] == "vfat" && (at == "/boot/efi" || at == "/efi"):
-			return "the mount at " + at
+		if ok && len(fields) > 4 && len(kind) > 0 && kind[0] == "efivarfs" {
+			return "the mount of EFI variables at " + fields[4]
 		}
 	}
 	return ""

@@ -177,9 +177,10 @@ func TestDecode(t *testing.T) {
 		{"EFI variables are mounted", records{efi + "/": absent, "/proc/self/mountinfo": "21 1 8:2 / / rw - ext4 " +
 			"/dev/sda2 rw\n30 21 0:26 / /sys/firmware/efi/efivars rw - efivarfs efivarfs rw\n"},
 			map[string]string{"firmware.boot_mode": "? " + inventory.NotOffered}},
-		{"an EFI system partition is mounted", records{efi + "/": absent, "/proc/self/mountinfo": "21 1 8:2 / / rw - " +
-			"ext4 /dev/sda2 rw\n30 21 8:1 / /boot/efi rw - vfat /dev/sda1 rw\n"},
-			map[string]string{"firmware.boot_mode": "? " + inventory.NotOffered}},
+		{"prepared for UEFI, and started in legacy mode", records{efi + "/": absent,
+			"/proc/self/mountinfo": "21 1 8:2 / / rw - ext4 /dev/sda2 rw\n" +
+				"30 21 8:1 / /boot/efi rw - vfat /dev/sda1 rw\n"},
+			map[string]string{"firmware.boot_mode": "legacy"}},
 		{"a module of two integer cores", records{
 			"/proc/cpuinfo": "vendor_id\t: AuthenticAMD\ncpu family\t: 21\nmodel\t: 2\nstepping\t: 0\nflags\t: lm\n",
 		}, map[string]string{"processor.cores": "2", "processor.threads": "2"}},
