@@ -17,7 +17,8 @@ func explain(out io.Writer) {
 
 It never reads user names, home directories, files of people, network addresses or
 names, keys, or licences. A saved capture holds the raw bytes of the sources above and
-nothing else; --redact replaces serial numbers, UUIDs and the host name.
+nothing else; --redact replaces serial numbers, UUIDs, the host name and names of mapped
+devices.
 
 It keeps nothing, unless --output or --save-capture name a file; that file can be read by
 you alone. It sends nothing, unless --server names where; then it sends the inventory,

@@ -3,10 +3,12 @@
 package redact
 
 import (
+	"bytes"
 	"crypto/hmac"
 	"crypto/sha256"
 	"encoding/binary"
 	"encoding/hex"
+	"regexp"
 	"strings"
 
 	"rolltop.example/rolltop/core/capture"
@@ -85,11 +87,23 @@ func record(r capture.Record, hide func([]byte) []byte) capture.Bytes {
 		return udevTable(r.Raw)
 	case strings.HasSuffix(r.Source, "/dm/uuid"):
 		return layerKind(r.Raw)
+	case strings.HasSuffix(r.Source, "/dm/name"):
+		return hide(bytes.TrimSpace(r.Raw))[:16]
+	case r.Source == "/proc/self/mountinfo":
+		return mapped.ReplaceAllFunc(r.Raw, func(path []byte) []byte {
+			return append([]byte(mapper), hide(path[len(mapper):])[:16]...)
+		})
 	case strings.HasPrefix(r.Source, "sectors:"):
 		return sectors(r.Raw, hide)
 	}
 	return r.Raw
 }
+
+// mapped are devices by the names that people or installers gave them. A hash of one stays equal to the hash of the
+// kernel's note of the name.
+var mapped = regexp.MustCompile(mapper + `\S+`)
+
+const mapper = "/dev/mapper/"
 
 // udevTable keeps of the device manager's notes the only line that is read.
 func udevTable(raw capture.Bytes) capture.Bytes {

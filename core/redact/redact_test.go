@@ -27,6 +27,16 @@ func hidden(source, raw string) string {
 	return string(redact.Capture(one(source, []byte(raw)), key).Records[0].Raw)
 }
 
+// The name of a mapped device is the same hash in the table of mounts and in the kernel's note of it.
+func TestMappedDevices(t *testing.T) {
+	name := hidden("/sys/block/dm-0/dm/name", "luks-0123456789\n")
+	mounts := hidden("/proc/self/mountinfo", "21 1 0:39 / / rw - btrfs /dev/mapper/luks-0123456789 rw\n")
+	expect.Same(t, "the mounts", mounts, "21 1 0:39 / / rw - btrfs /dev/mapper/"+name+" rw\n")
+	expect.Lacks(t, name, "luks")
+	plain := "21 1 8:2 / / rw - ext4 /dev/sda2 rw\n"
+	expect.Same(t, "a mount without one", hidden("/proc/self/mountinfo", plain), plain)
+}
+
 func TestRedact(t *testing.T) {
 	tests := []struct{ source, raw, want string }{
 		{"/proc/meminfo", "MemTotal: 1 kB", "MemTotal: 1 kB"},

@@ -122,8 +122,8 @@ func showParts(c *call[partsOptions]) error {
 			for i := range order.Parts {
 				l := &order.Parts[i]
 				if shown := len(l.Shares); shown < l.Machines {
-					p.line("%s: the first %d of %d machines are shown; all of them: machines list --where '%s'", l.Part,
-						shown, l.Machines, l.Where)
+					p.line("%s: the first %d of %d machines are shown; all of them: rolltop machines list --where '%s'",
+						l.Part, shown, l.Machines, l.Where)
 				}
 			}
 			return

@@ -376,21 +376,22 @@ func (r *reader) drive(name string) {
 	}
 }
 
-// mountPoint says that a file system begins at a directory: it is on another device than the one above.
+// mountPoint says that a file system begins at a directory: it is on another device than the one above, or there is
+// none above.
 func mountPoint(dir string) bool {
 	own, err1 := os.Stat(dir)
-	above, err2 := os.Stat(filepath.Join(dir, ".."))
+	above, err2 := os.Stat(dir + "/..") // of where a link leads, too
 	if err1 != nil || err2 != nil {
 		return false
 	}
 	a, ok1 := own.Sys().(*syscall.Stat_t)
 	b, ok2 := above.Sys().(*syscall.Stat_t)
-	return ok1 && ok2 && a.Dev != b.Dev
+	return ok1 && ok2 && (a.Dev != b.Dev || a.Ino == b.Ino)
 }
 
 func (r *reader) statfs(mount string) {
 	rec := capture.Record{Source: "statfs:" + mount}
-	if r.root != "" && !mountPoint(filepath.Join(r.root, mount)) { // its size would be that of the disk below
+	if r.root != "" && (mount != "/" || !mountPoint(r.root)) { // its size would be that of the disk below
 		rec.Outcome, rec.Detail = capture.NotExposed, "the tree is no file system of its own"
 		r.c.Add(rec)
 		return

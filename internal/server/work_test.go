@@ -14,6 +14,7 @@ import (
 	"time"
 
 	"rolltop.example/rolltop/core/assess"
+	"rolltop.example/rolltop/core/watch"
 	"rolltop.example/rolltop/internal/api"
 	"rolltop.example/rolltop/internal/build"
 	"rolltop.example/rolltop/internal/expect"
@@ -446,5 +447,42 @@ func TestKnowledgeOutlivesARestart(t *testing.T) {
 		if err := st.Close(); err != nil {
 			t.Fatal(err)
 		}
+	}
+}
+
+// A viewer gets the worklist although a decision that ended names machines by what the viewer may not see.
+func TestWorkOfAViewerBesideHiddenDecisions(t *testing.T) {
+	t.Parallel()
+	var days atomic.Int64
+	s := servertest.StartAt(t, nil, func() time.Time { return time.Now().AddDate(0, 0, int(days.Load())) })
+	if _, err := standin.Fill(ctx, s, time.Now()); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := s.Client.SetFact(ctx, "gull-014", "device.asset_tag", api.SetFact{Value: "TAG-14"}); err != nil {
+		t.Fatal(err)
+	}
+	_, err := s.Client.Decide(ctx, api.MakeDecision{
+		Kind:   "hold",
+		Scope:  "device.asset_tag=TAG-14",
+		Reason: "its label is printed anew",
+		Until:  time.Now().AddDate(0, 0, 2).Format(time.DateOnly),
+	})
+	expect.NoError(t, err)
+	days.Store(5)
+	viewer := s.As(t, s.NewToken(t, "viewer", server.ScopeRead))
+	for where, told := range map[string]int{"": 1, `site="Gull Quay"`: 0} {
+		t.Run(where, func(t *testing.T) {
+			w, err := viewer.Work(ctx, where)
+			if err != nil {
+				t.Fatal(err)
+			}
+			ended := 0
+			for _, item := range w.Watch {
+				if item.Kind == watch.DecisionEnded {
+					ended++
+				}
+			}
+			expect.Same(t, "decisions that ended", ended, told)
+		})
 	}
 }

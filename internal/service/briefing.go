@@ -118,8 +118,7 @@ func (b *Briefings) Briefing(ctx context.Context, staleDays int) (*Briefing, err
 }
 
 // underWay is the filter that lists the machines that wait or are handed off in waves that have not ended; "" if no
-// wave
-// is open.
+// wave is open.
 func (b *Briefings) underWay(ctx context.Context) (string, error) {
 	all, err := b.Store.Waves(ctx)
 	var open []string
@@ -224,8 +223,7 @@ func (m *Money) add(it *OrderItem) {
 }
 
 // minutesOfDay are the minutes for visits on a day: of all technicians who have not left or, where none is known, of
-// one
-// for the working hours.
+// one for the working hours.
 func (w *Work) minutesOfDay(ctx context.Context) (int, error) {
 	list, err := w.Store.Technicians(ctx)
 	if err != nil {

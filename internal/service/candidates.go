@@ -159,7 +159,7 @@ func (c *candidates) candidate(r *fleet.Row, admitted string) wave.Candidate {
 	return is
 }
 
-// refuse says why a machine may not enter the wave, or "", with what it gets; nil where its facts cannot be read.
+// refuse says why a machine may not enter the wave, or "". got is what it gets, nil if its facts cannot be read.
 func (c *candidates) refuse(r *fleet.Row, got *gets, admitted string) string {
 	is := c.candidate(r, admitted)
 	if is.NoPackage = wave.FactsNotRead; got != nil {
@@ -168,7 +168,7 @@ func (c *candidates) refuse(r *fleet.Row, got *gets, admitted string) string {
 	return wave.Refuse(&is, c.now)
 }
 
-// machine is a machine in the wave, with what it gets; nil where its facts cannot be read.
+// machine is a machine in the wave. got is what it gets, nil if its facts cannot be read.
 func (c *candidates) machine(r *fleet.Row, got *gets) wave.Machine {
 	if got == nil {
 		return wave.Machine{MachineRef: r.Ref(), Way: r.Way}

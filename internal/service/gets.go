@@ -3,6 +3,7 @@ package service
 import (
 	"context"
 	"encoding/binary"
+	"maps"
 	"slices"
 	"strings"
 	"sync"
@@ -28,6 +29,7 @@ type gets struct {
 // are; machines that get the same share it.
 type getsCache struct {
 	mu    sync.Mutex
+	round int // counts changes of machines: what was read before one is not kept after it
 	of    map[*release.Release]map[int64]*gets
 	alike map[*release.Release]map[string]*gets
 }
@@ -39,6 +41,9 @@ const maxGets = 4
 func (c *getsCache) forget(ids []int64, all bool) {
 	c.mu.Lock()
 	defer c.mu.Unlock()
+	if all || len(ids) > 0 {
+		c.round++
+	}
 	if all {
 		c.of, c.alike = nil, nil
 	}
@@ -65,10 +70,20 @@ func (c *getsCache) take(rel *release.Release, ways map[int64]string, out map[in
 	return todo
 }
 
-// keep keeps what machines get, and puts it into out.
-func (c *getsCache) keep(rel *release.Release, got map[int64]*gets, out map[int64]*gets) {
+// now is the present round, for [getsCache.keep].
+func (c *getsCache) now() int {
 	c.mu.Lock()
 	defer c.mu.Unlock()
+	return c.round
+}
+
+// keep keeps what machines get, unless a machine was changed since the round in which it was read.
+func (c *getsCache) keep(round int, rel *release.Release, got map[int64]*gets) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	if round != c.round {
+		return
+	}
 	if c.of[rel] == nil {
 		if c.of == nil || len(c.of) >= maxGets {
 			c.of, c.alike = map[*release.Release]map[int64]*gets{}, map[*release.Release]map[string]*gets{}
@@ -87,7 +102,7 @@ func (c *getsCache) keep(rel *release.Release, got map[int64]*gets, out map[int6
 			}
 			alike[string(key)] = same
 		}
-		known[id], out[id] = same, same
+		known[id], got[id] = same, same
 	}
 }
 
@@ -118,23 +133,30 @@ func (g *gets) key(b []byte) []byte {
 func (w *Waves) gets(ctx context.Context, rel *release.Release, ways map[int64]string) (map[int64]*gets, error) {
 	out := make(map[int64]*gets, len(ways))
 	todo := w.getsCache.take(rel, ways, out)
-	var keeping sync.Mutex
+	var putting sync.Mutex
 	g, ctx := errgroup.WithContext(ctx)
 	for some := range slices.Chunk(todo, pieceOf(len(todo))) {
 		g.Go(func() error {
 			f := new(fact.Facts)
-			return w.Store.PackedOf(ctx, fact.Catalogue, some, func(list []store.Packed) error {
-				got := make(map[int64]*gets, len(list))
-				for i := range list {
-					if f.Unpack(list[i].Row) == nil {
-						got[list[i].MachineID] = getsOf(rel, f, ways[list[i].MachineID])
+			for few := range slices.Chunk(some, atOnce) {
+				round, got := w.getsCache.now(), make(map[int64]*gets, len(few))
+				err := w.Store.PackedOf(ctx, fact.Catalogue, few, func(list []store.Packed) error {
+					for i := range list {
+						if f.Unpack(list[i].Row) == nil {
+							got[list[i].MachineID] = getsOf(rel, f, ways[list[i].MachineID])
+						}
 					}
+					return nil
+				})
+				if err != nil {
+					return err
 				}
-				keeping.Lock()
-				defer keeping.Unlock()
-				w.getsCache.keep(rel, got, out)
-				return nil
-			})
+				w.getsCache.keep(round, rel, got)
+				putting.Lock()
+				maps.Copy(out, got)
+				putting.Unlock()
+			}
+			return nil
 		})
 	}
 	return out, g.Wait()

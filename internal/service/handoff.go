@@ -3,10 +3,10 @@ package service
 import (
 	"context"
 	"fmt"
-	"rolltop.example/rolltop/core/fleet"
 	"slices"
 	"strings"
 
+	"rolltop.example/rolltop/core/fleet"
 	"rolltop.example/rolltop/core/say"
 	"rolltop.example/rolltop/core/watch"
 	"rolltop.example/rolltop/core/wave"

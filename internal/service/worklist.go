@@ -2,6 +2,7 @@ package service
 
 import (
 	"context"
+	"errors"
 	"maps"
 	"slices"
 	"strings"
@@ -314,7 +315,7 @@ type ending struct {
 	watch.Item
 	id     int64
 	counts bool
-	of     fleet.Filter
+	of     fleet.Filter // of one that no longer counts: then no machine is decided by it
 }
 
 // lookout reads what is needed to look out for machines of a filter. ticks are what people said of steps.
@@ -346,8 +347,13 @@ func (w *Work) lookout(ctx context.Context, where string, ticks []store.ItemTick
 			continue
 		}
 		e := ending{Item: item, id: d.ID, counts: d.Decision.Counts(w.Now())}
-		if e.of, err = w.index.Stored(ctx, d.Where); err != nil {
-			return nil, err
+		if !out.everybody && !e.counts {
+			switch e.of, err = w.index.Stored(ctx, d.Where); {
+			case errors.As(err, new(*Refusal)): // it asks for what the viewer may not see: they are not told of it
+				continue
+			case err != nil:
+				return nil, err
+			}
 		}
 		out.decisions = append(out.decisions, e)
 	}
@@ -363,7 +369,7 @@ func (l *lookout) see(r *fleet.Row) {
 
 // concerns says that a decision is for a machine of a selection that was seen.
 func (l *lookout) concerns(d *ending, picked fleet.Selection) bool {
-	if !d.counts { // then no machine is decided by it
+	if !d.counts {
 		return picked.Any(d.of)
 	}
 	for by := range l.decided {

@@ -116,8 +116,10 @@ func (t *Tx) Put(v *Verdict, cause string, now time.Time) (flipped bool, err err
 	args := v.args()
 	args[len(args)-1] = plan
 	_, err = t.exec(insertVerdict+
-		`(?,?,?,?,?,?,?,?,?,?,?,?,?) ON CONFLICT DO UPDATE SET inventory_id=excluded.inventory_id, disposition=excluded.disposition,
-		certain=excluded.certain, publisher=excluded.publisher, fails=excluded.fails, sole=excluded.sole, outcomes=excluded.outcomes, way=excluded.way, next=excluded.next, next_outcomes=excluded.next_outcomes, plan_id=excluded.plan_id`, args...)
+		`(?,?,?,?,?,?,?,?,?,?,?,?,?) ON CONFLICT DO UPDATE SET
+		inventory_id=excluded.inventory_id, disposition=excluded.disposition, certain=excluded.certain,
+		publisher=excluded.publisher, fails=excluded.fails, sole=excluded.sole, outcomes=excluded.outcomes,
+		way=excluded.way, next=excluded.next, next_outcomes=excluded.next_outcomes, plan_id=excluded.plan_id`, args...)
 	return was != v.Disposition, err
 }
 
@@ -390,7 +392,9 @@ type Row struct {
 }
 
 const selectRows = `SELECT d.id, d.key, d.name, d.class, d.maker, d.model, d.installed, d.inventory_id, d.taken_at, d.site, d.retired_at,
-	v.machine_id IS NOT NULL, coalesce(v.disposition, 0), coalesce(v.certain, 0), coalesce(v.publisher, 0), coalesce(v.fails, 0), coalesce(v.sole, ''), coalesce(v.outcomes, ''), coalesce(v.way, ''), coalesce(v.next, -1), coalesce(v.next_outcomes, ''), coalesce(v.plan_id, 0), f.row
+	v.machine_id IS NOT NULL, coalesce(v.disposition, 0), coalesce(v.certain, 0), coalesce(v.publisher, 0),
+	coalesce(v.fails, 0), coalesce(v.sole, ''), coalesce(v.outcomes, ''), coalesce(v.way, ''), coalesce(v.next, -1),
+	coalesce(v.next_outcomes, ''), coalesce(v.plan_id, 0), f.row
 	FROM machine d LEFT JOIN verdict v ON v.machine_id = d.id AND v.judgement_id = CASE d.class WHEN 'pc' THEN ? WHEN 'mac' THEN ? END
 	LEFT JOIN fact_row f ON f.machine_id = d.id AND f.catalogue = ? `
 

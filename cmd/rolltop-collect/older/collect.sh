@@ -43,16 +43,36 @@ follow() { # a block device, down to its disk
   for below in $(ls -1 "/sys/block/$1/slaves" 2>/dev/null); do follow "$below"; done
 }
 
+named() { # MOUNT: the device that it names, where the file system has a number of its own, as btrfs has
+  device=${1##* - }; device=${device#* }; device=${device%% *}
+  case $device in /dev/mapper/*)
+    for d in /sys/block/dm-*; do
+      [ "$(cat "$d/dm/name" 2>/dev/null)" = "${device#/dev/mapper/}" ] && { file "$d/dm/name"; device=/dev/${d##*/}; }
+    done ;;
+  esac
+  case $device in /dev/*/* | [!/]*) return ;; esac
+  follow "${device#/dev/}"
+  for fs in /sys/fs/btrfs/*/devices; do
+    [ -e "$fs/${device#/dev/}" ] || continue
+    ls -1A "$fs" | record members:/ ok
+    for member in $(ls -1 "$fs"); do follow "$member"; done
+  done
+}
+
 linux() {
   for f in /proc/sys/kernel/hostname /proc/sys/kernel/arch /etc/os-release /usr/lib/os-release /etc/locale.conf /etc/default/locale /proc/meminfo /proc/cpuinfo /run/systemd/container; do file $f; done
   for f in /.dockerenv /run/.containerenv /run/reboot-required /etc/sssd/sssd.conf /etc/krb5.keytab; do mark $f; done
   head_of head:/sbin/init /sbin/init 64
   cpu=/sys/devices/system/cpu
   names $cpu; file $cpu/present; file $cpu/cpu0/cpufreq/base_frequency
-  for c in $cpu/cpu[0-9]*; do file "$c/topology/physical_package_id"; file "$c/topology/thread_siblings_list"; done
+  for c in $cpu/cpu[0-9]*; do
+    t=$c/topology; file "$t/physical_package_id"; file "$t/thread_siblings_list"
+    case $(cat "$t/physical_package_id" 2>/dev/null) in -*) file "$t/core_siblings_list" ;; esac
+    [ -e "$t/thread_siblings_list" ] || { file "$t/thread_siblings"; file "$t/core_siblings"; }
+  done
   head_of /sys/firmware/dmi/tables/DMI /sys/firmware/dmi/tables/DMI 1048576
   file /sys/firmware/dmi/tables/smbios_entry_point
-  for n in sys_vendor product_name product_serial product_uuid chassis_type chassis_asset_tag board_vendor board_name board_serial bios_vendor bios_version; do file /sys/class/dmi/id/$n; done
+  for n in sys_vendor product_name product_serial product_uuid chassis_type chassis_asset_tag board_vendor board_name board_serial bios_vendor bios_version bios_date; do file /sys/class/dmi/id/$n; done
   names /sys/firmware/efi
   if [ -d /sys/firmware/efi ]; then
     file /sys/firmware/efi/fw_platform_size
@@ -67,13 +87,14 @@ linux() {
   done
   names /sys/firmware/acpi/tables
   for n in TPM2 TCPA; do file /sys/firmware/acpi/tables/$n; done
-  # Of the mounts only the root's: others can hold names of people and files.
+  # Of the mounts only the root's and that of the firmware's variables: others can hold names of people and files.
   root=$(awk '$5 == "/"' /proc/self/mountinfo | tail -n 1)
-  printf '%s\n' "$root" | record /proc/self/mountinfo ok
+  variables=$(grep ' - efivarfs ' /proc/self/mountinfo | tail -n 1)
+  printf '%s\n%s\n' "$root" "$variables" | record /proc/self/mountinfo ok
   stat -f -c 'unit=%S blocks=%b free=%a' / 2>/dev/null | record statfs:/ ok
   number=$(printf '%s' "$root" | awk '{print $3}')
   target "/sys/dev/block/$number"
-  follow "$(basename "$(readlink "/sys/dev/block/$number")" 2>/dev/null)"
+  if [ -L "/sys/dev/block/$number" ]; then follow "$(basename "$(readlink "/sys/dev/block/$number")")"; else named "$root"; fi
   names /sys/block
   for d in $(ls -1 /sys/block 2>/dev/null); do
     target "/sys/block/$d"

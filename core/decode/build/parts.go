@@ -70,10 +70,9 @@ func (x *Draft) Media(d *inventory.Disk, source string) {
 
 // Display completes a display with what it says of itself, and keeps it.
 func (x *Draft) Display(d inventory.Display, r capture.Record) {
-	place := "displays[" + strconv.Itoa(len(x.D.Displays)) + "]"
 	in, err := edid.Decode(r.Raw)
 	if err != nil {
-		x.D.AddGap(place, inventory.ReadFailed, err.Error(), "")
+		x.D.AddGap("displays["+strconv.Itoa(len(x.D.Displays))+"]", inventory.ReadFailed, err.Error(), "")
 		x.D.Displays = append(x.D.Displays, d)
 		return
 	}
@@ -92,6 +91,12 @@ func (x *Draft) Display(d inventory.Display, r capture.Record) {
 	if in.BitsPerChannel > 0 {
 		d.BitsPerChannel = Some(in.BitsPerChannel)
 	}
+	x.KeepDisplay(d, "the display's description does not tell it")
+}
+
+// KeepDisplay keeps a display. What is not known of it is a gap, for the reason of detail.
+func (x *Draft) KeepDisplay(d inventory.Display, detail string) {
+	place := "displays[" + strconv.Itoa(len(x.D.Displays)) + "]."
 	for _, missing := range []struct {
 		none bool
 		name string
@@ -100,7 +105,7 @@ func (x *Draft) Display(d inventory.Display, r capture.Record) {
 		{d.DiagonalInches.IsZero(), "diagonal_inches"}, {d.BitsPerChannel.IsZero(), "bits_per_channel"},
 	} {
 		if missing.none {
-			x.D.AddGap(place+"."+missing.name, inventory.NotOffered, "the display's description does not tell it", "")
+			x.D.AddGap(place+missing.name, inventory.NotOffered, detail, "")
 		}
 	}
 	x.D.Displays = append(x.D.Displays, d)

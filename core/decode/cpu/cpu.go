@@ -96,17 +96,17 @@ func Describe(leaves []Leaf) Info {
 		in.Name = strings.Join(strings.Fields(letters(a.EAX, a.EBX, a.ECX, a.EDX, b.EAX, b.EBX, b.ECX, b.EDX, c.EAX,
 			c.EBX, c.ECX, c.EDX)), " ")
 	}
-	measured := int64(0)
+	base := int64(0)
 	if l := find(0x16); l != nil {
-		measured = int64(l.EAX & 0xFFFF)
+		base = int64(l.EAX & 0xFFFF)
 	}
-	switch mhz := ClockInName(in.Name); { // what the maker sells it as is what it is rated at
-	case mhz > 0 && measured > 0 && mhz != measured:
-		in.RatedMHz, in.RatedFrom = mhz, fmt.Sprintf("clock in the brand string; CPUID leaf 16h says %d MHz", measured)
+	switch mhz := ClockInName(in.Name); { // the speed in the maker's name is the rated one
+	case mhz > 0 && base > 0 && mhz != base:
+		in.RatedMHz, in.RatedFrom = mhz, fmt.Sprintf("clock in the brand string; CPUID leaf 16h says %d MHz", base)
 	case mhz > 0:
 		in.RatedMHz, in.RatedFrom = mhz, "clock in the brand string"
-	case measured > 0:
-		in.RatedMHz, in.RatedFrom = measured, "CPUID leaf 16h"
+	case base > 0:
+		in.RatedMHz, in.RatedFrom = base, "CPUID leaf 16h"
 	}
 	if l := find(0x40000000); l != nil && in.Guest {
 		in.Hypervisor = strings.TrimRight(letters(l.EBX, l.ECX, l.EDX), "\x00 ")

@@ -59,7 +59,7 @@ func TestDecode(t *testing.T) {
 	}
 }
 
-// What stands in place of a size is none, and a timing that disagrees with the centimetres does not count.
+// An aspect ratio is no size, and a timing that disagrees with the centimetres does not count.
 func TestDiagonal(t *testing.T) {
 	for _, tt := range []struct {
 		name               string

@@ -60,9 +60,7 @@ func (x *decoder) display(item any) {
 		x.Display(d, capture.Record{Source: Screens.Source(), Outcome: capture.OK, Raw: b})
 		return
 	}
-	x.D.AddGap(fmt.Sprintf("displays[%d].diagonal_inches", len(x.D.Displays)), inventory.NotOffered,
-		"the system hands out no description of this display", "")
-	x.D.Displays = append(x.D.Displays, d)
+	x.KeepDisplay(d, "the system hands out no description of this display")
 }
 
 // power: on Macs with a chip of their own the usual capacities are per cent,

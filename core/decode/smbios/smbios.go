@@ -221,18 +221,15 @@ func Describe(list []Structure, version int) Info {
 }
 
 func (in *Info) firmware(s *Structure) {
-	in.Firmware.Vendor, in.Firmware.Version, in.Firmware.Date = s.String(4), s.String(5), date(s.String(8))
+	in.Firmware.Vendor, in.Firmware.Version, in.Firmware.Date = s.String(4), s.String(5), Date(s.String(8))
 	if b, ok := s.u8(0x13); ok {
 		in.Firmware.UEFI, in.Firmware.Virtual = b&(1<<3) != 0, b&(1<<4) != 0
 	}
 }
 
-// Date turns a date as firmware writes it, mm/dd/yyyy or mm/dd/yy (DSP0134, section 7.1), into year-month-day; "" where
-// it is none.
-func Date(s string) string { return date(s) }
-
-// date turns mm/dd/yyyy or mm/dd/yy (DSP0134, section 7.1) into year-month-day.
-func date(s string) string {
+// Date turns a date as firmware writes it, mm/dd/yyyy or mm/dd/yy (DSP0134, section 7.1), into year-month-day; "" if it
+// is none.
+func Date(s string) string {
 	p := strings.Split(s, "/")
 	if len(p) != 3 || len(p[0]) != 2 || len(p[1]) != 2 {
 		return ""
