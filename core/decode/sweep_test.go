@@ -9,6 +9,7 @@ import (
 	"strings"
 	"testing"
 
+	"rolltop.example/rolltop/core/decode/bootlog"
 	"rolltop.example/rolltop/core/decode/cpu"
 	"rolltop.example/rolltop/core/decode/edid"
 	"rolltop.example/rolltop/core/decode/efi"
@@ -43,6 +44,22 @@ var sweeps = []struct {
 		func(b []byte) string { in, err := tpm.Reply2(b); return fmt.Sprintf("%+v %v", in, err) }},
 	{"TPM 1.2 answers", one(sample.TPM12Answer("CORV", 7, 2)),
 		func(b []byte) string { in, err := tpm.Reply12(b); return fmt.Sprintf("%+v %v", in, err) }},
+	{"boot logs", bootLog, func(b []byte) string {
+		l, err := bootlog.Parse(b)
+		if err != nil {
+			return err.Error()
+		}
+		registers, err := l.Replay(bootlog.SHA256)
+		m := l.Measured(bootlog.SHA256)
+		return fmt.Sprintf("%x %v %+v %v", registers, err, m, m.BootDisk)
+	}},
+	{"keys of a TPM", publics, func(b []byte) string {
+		p, err := tpm.ReadPublic(b)
+		if err != nil {
+			return err.Error()
+		}
+		return fmt.Sprintf("%x %v %v", p.Name, p.Signs(), p.Protects())
+	}},
 	{"TPM tables", one(sample.TPM2Table(2), sample.TPM2Table(6), sample.TPM2Table(7), "TCPA"+sample.Zeros(46)),
 		func(b []byte) string { in, err := tpm.Table(b); return fmt.Sprintf("%+v %v", in, err) }},
 	{"screens", screens, func(b []byte) string {
@@ -210,4 +227,20 @@ func TestReadersOfBytesAreAsRecorded(t *testing.T) {
 		}
 	}
 	expect.Record(t, "testdata/sweeps.txt", out.String())
+}
+
+func bootLog() [][]byte {
+	b, _ := sample.BootLog{SecureBoot: 1, Keys: 1, Version: "4.1", Entries: []string{"Skerry"},
+		Disk: "5e1f0000-0000-4000-8000-000000000001"}.Write()
+	return [][]byte{b}
+}
+
+func publics() [][]byte {
+	chip := &sample.Chip{Seed: "a"}
+	_, endorsement, err1 := tpm.Created(chip.Answer(tpm.Create(tpm.EndorsementCurve)))
+	_, signing, err2 := tpm.Created(chip.Answer(tpm.Create(tpm.Signing)))
+	if err1 != nil || err2 != nil {
+		panic("the made-up TPM makes no keys")
+	}
+	return [][]byte{endorsement, signing}
 }
