@@ -52,7 +52,8 @@ type options struct {
 	saveCapture, fromCapture, redactKey, key          string
 	software                                          string
 	format                                            string
-	redact, explain, version, noKey, quiet            bool
+	redact, explain, version, noKey, quiet, attest    bool
+	mustAttest                                        bool // --attest was given
 }
 
 func main() {
@@ -122,6 +123,7 @@ func run(ctx context.Context, args []string, out, errOut io.Writer) int {
 		explain(out)
 		return 0
 	}
+	fs.Visit(func(f *flag.Flag) { o.mustAttest = o.mustAttest || f.Name == "attest" && o.attest })
 	if err := o.mistake(); err != nil {
 		fmt.Fprintf(errOut, "rolltop-collect: %v\n", err)
 		return exitUsage
@@ -331,7 +333,7 @@ func send(ctx context.Context, o *options, body []byte, out, errOut io.Writer) e
 			fmt.Fprintf(out, "It changes nothing until somebody reviews it. %s\n", inventory.Clean(s.Note))
 		}
 	}
-	return nil
+	return prove(ctx, o, c, key, s.Attest, out, errOut)
 }
 
 // signingKey is the key of this machine; nil where what is sent is not of this machine, or

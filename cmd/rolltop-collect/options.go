@@ -36,6 +36,9 @@ func (o *options) bind(fs *flag.FlagSet) {
 			"targets of the service name)")
 	fs.StringVar(&o.key, "key-file", keyPath,
 		"`file` with the key that signs inventories; created if it does not exist, readable by administrators only")
+	fs.BoolVar(&o.attest, "attest", true,
+		"with --server and administrator rights: prove secure boot and boot mode by the TPM 2.0, if there is one; "+
+			"--attest=false does not")
 	fs.BoolVar(&o.noKey, "no-key", false, "create no key and sign nothing")
 	fs.BoolVar(&o.redact, "redact", false, "replace serial numbers, UUIDs and the host name with keyed hashes")
 	fs.StringVar(&o.redactKey, "redact-key-file", "",

@@ -70,11 +70,6 @@ const (
 	CertificateVerified = "verified" // it leads to a maker that the organisation named
 )
 
-// Attestable are the facts that a proof can state.
-var Attestable = []fact.ID{
-	fact.SecureBoot, fact.BootMode, fact.BootStyle, fact.TPMState, fact.TPMVersion,
-}
-
 // Refused says why evidence is no proof, in a sentence.
 type Refused struct{ Says string }
 

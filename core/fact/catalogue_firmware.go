@@ -42,6 +42,8 @@ const (
 	TPMChangeable     ID = 99
 	DriversNotKnown   ID = 102
 	FirmwareUpdate    ID = 103
+	Attestation       ID = 108
+	AttestedFacts     ID = 109
 )
 
 // firmwareFacts are the facts of the firmware and of the TPM.
@@ -224,6 +226,48 @@ var firmwareFacts = []Def{
 		On:    OnlyPC,
 		in:    text(Text, func(d *document) *optText { return &d.TPM.Firmware }),
 	},
+	{
+		ID:     Attestation,
+		Name:   "tpm.attestation",
+		Label:  "attestation",
+		Kind:   Word,
+		Aspect: State,
+		On:     OnlyPC,
+		Words: map[string]string{
+			"attested":     "attested",
+			"contradicted": "attested, and the system reports something else",
+			"refused":      "refused",
+			"another-tpm":  "by another TPM than before",
+		},
+		Derived: true,
+		of:      func(d *document) Value { return wordOf(d.TPM.Attestation) },
+		About:   "What the service made of the machine's latest proof by its TPM; it is never entered or handed in",
+	},
+	{
+		ID:      AttestedFacts,
+		Name:    "tpm.attested",
+		Label:   "attested facts",
+		Kind:    Set,
+		Aspect:  State,
+		On:      OnlyPC,
+		Derived: true,
+		of:      func(d *document) Value { return attestedOf(d) },
+		About:   "Facts that the machine's TPM attested, as the service verified; never entered or handed in",
+	},
+}
+
+func wordOf(s optText) Value {
+	if w, ok := s.Get(); ok {
+		return Of(Word, w)
+	}
+	return Value{}
+}
+
+func attestedOf(d *document) Value {
+	if len(d.TPM.Attested) == 0 {
+		return Value{}
+	}
+	return Items(d.TPM.Attested)
 }
 
 // restFacts are the facts of the network, of the lists, and of titles and drivers.

@@ -36,6 +36,7 @@ var changes = stated(map[Change][]ID{
 		EncryptionTPMBound, EncryptionPausedAt, OtherSystems, BootMode, FirmwarePassword, SettingsInterface,
 		LegacySupport, SecureBoot, TPMState, VBS, OSAccount, OSManagedBy, OSHeldAt, OSPendingRestart, FirmwareVendor,
 		FirmwareVersion, FirmwareDate, FirmwareUpdate, TPMFirmware, TPMManufacturer, TPMKind, TPMVersion,
+		Attestation, AttestedFacts,
 	},
 	ByPart: {
 		MemoryInstalled, MemoryVisible, MemorySlotsUsed, MemoryFreeSlots, DiskBytes, DiskKind, DiskHealth, AdapterCount,

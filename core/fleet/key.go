@@ -42,6 +42,8 @@ var keys = []key{
 		test: byRow(func(r *Row, v string) bool { return r.Sole == v || v == AnyRequirement && r.Sole != "" }),
 	},
 	{name: ExternalWho, doc: "has the work", test: pickExternal},
+	{name: "attested", doc: "by its TPM; contradicted: its system reports something else; asked: a person has to " +
+		"confirm its TPM", words: []string{yes, "no", "contradicted", "refused", "asked"}, test: pickAttested},
 	{name: "cause", doc: "why a machine is undetermined", words: CauseNames, test: pickCause},
 	{name: "certainty", words: []string{"confirmed", "expected"},
 		test: byRow(func(r *Row, v string) bool { return r.Judged && r.Certain == (v == "confirmed") })},
@@ -281,6 +283,24 @@ func pickOlder(x *Index, t *term, f *Filter) pick {
 func pickHold(x *Index, t *term, _ *Filter) pick {
 	c := x.facts[fact.OSHeldAt]
 	return yesNo(t.values, func(at int32) bool { return c != nil && int(at) < len(c.codes) && c.codes[at] > 0 })
+}
+
+func pickAttested(x *Index, t *term, _ *Filter) pick {
+	c := x.facts[fact.Attestation]
+	states := map[string]string{yes: "attested", "contradicted": "contradicted", "refused": "refused",
+		"asked": "another-tpm"}
+	var wanted []string
+	for _, v := range t.values {
+		wanted = append(wanted, states[v])
+	}
+	no := slices.Contains(t.values, "no")
+	return func(at int32) bool {
+		is := ""
+		if c != nil && int(at) < len(c.codes) {
+			is = c.values[c.codes[at]].Text()
+		}
+		return no && is != states[yes] || is != "" && slices.Contains(wanted, is)
+	}
 }
 
 func pickUnsupported(x *Index, t *term, _ *Filter) pick {

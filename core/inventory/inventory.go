@@ -246,6 +246,9 @@ type TPM struct {
 	Header       Opt[bool]   `json:"header,omitzero" doc:"Whether the board has a header for a module; from its manual"`
 	Changeable   Opt[bool]   `json:"changeable,omitzero" doc:"Whether a tool of its maker brings the chip to another version; from the maker's documents"`
 	Others       []OtherTPM  `json:"others,omitzero"`
+
+	Attestation Opt[string] `json:"attestation,omitzero" enum:"attested,contradicted,refused,another-tpm" doc:"What a service made of the machine's proof by its TPM; an inventory that is handed in does not have it"`
+	Attested    []string    `json:"attested,omitzero" doc:"Facts that the TPM attested, by the same service"`
 }
 
 // OtherTPM is a chip beside the built-in one.

@@ -27,10 +27,15 @@ type Fact struct {
 	Note  string    `json:"note,omitempty" doc:"Source of the value: the board's manual, page 12"`
 	Until time.Time `json:"until,omitzero" doc:"When it expires"`
 	Model string    `json:"model,omitempty" doc:"For a fact of a model: the model"`
+
+	From string `json:"-"` // the source in full, of what no person entered; the others say nothing then
 }
 
 // Source says where the fact is from.
 func (f *Fact) Source() string {
+	if f.From != "" {
+		return f.From
+	}
 	s := byHand
 	if f.Model != "" {
 		s += " for every " + f.Model
@@ -140,6 +145,9 @@ func site(name string) (def *fact.Def, row int, err error) {
 	switch {
 	case def == nil:
 		return nil, 0, errors.New(doc.With(fmt.Sprintf("unknown fact %q", plain), doc.Suggest(plain, fact.Names())))
+	case def.ID == fact.Attestation || def.ID == fact.AttestedFacts:
+		return nil, 0, fmt.Errorf("%s cannot be entered: only a proof by the machine's TPM states it; run "+
+			"rolltop-collect on the machine as administrator, with the service's address", plain)
 	case def.Derived && !worked[def.ID] && !def.Counts():
 		return nil, 0, fmt.Errorf("%s is derived from other facts; enter those", plain)
 	case def.ID.Group() != fact.NoGroup && row < 0:

@@ -136,9 +136,27 @@ func (c *compiler) requirement(d *RequirementDoc, seen map[string]bool) Requirem
 	if d.Node.Has("need") {
 		q.Need = need.Compile(&d.Need, c.lists, c.r)
 		c.matchable(&d.Need, q.Need)
+		if d.Attested != "" {
+			q.Need = c.attested(d, q.Need)
+		}
 	}
 	q.When, q.Advised, q.Quote = c.need(d.When), c.need(d.Advised), c.quote(d.Quote)
 	return q
+}
+
+// attested asks for a need's facts to be attested, which only some can be.
+func (c *compiler) attested(d *RequirementDoc, n need.Need) need.Need {
+	if n == nil {
+		return nil
+	}
+	for _, id := range need.Facts(n) {
+		if !id.Attestable() {
+			c.r.Add(d.Node.Of("attested"), fmt.Sprintf("a TPM cannot attest %s", id),
+				"it attests "+strings.Join(fact.AttestableNames(), ", "))
+			return n
+		}
+	}
+	return need.Attested(n)
 }
 
 func (c *compiler) need(d *need.Document) need.Need {

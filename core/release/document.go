@@ -169,6 +169,7 @@ type RequirementDoc struct {
 	Reason      string         `json:"reason" doc:"Why it exists, in plain words"`
 	When        *need.Document `json:"when,omitempty" doc:"The requirement applies only where this holds"`
 	Need        need.Document  `json:"need"`
+	Attested    string         `json:"attested,omitempty" enum:"required" doc:"The machine's TPM must attest the facts of the need as well: what the system reports is not enough"`
 	Advised     *need.Document `json:"advised,omitempty" doc:"A higher value that is only advised"`
 	Quote       *QuoteDoc      `json:"quote,omitempty" doc:"Where the publisher says it: words of a page that is kept"`
 

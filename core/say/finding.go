@@ -32,6 +32,12 @@ func Has(fd *check.Finding) string {
 		if several && differs(fd.Requirement.Need) {
 			text = id.Def().Label + ": " + text
 		}
+		if id == fact.AttestedFacts {
+			text = "not attested"
+			if e.Truth == need.True {
+				text = "attested"
+			}
+		}
 		if !e.Reading.Value.Known() && len(seen) > 1 && moot(fd) {
 			continue // the version of a TPM that is not seen says nothing
 		}

@@ -113,6 +113,9 @@ func over(members []inventory.Member) string {
 // missing says why a part is not known, and its bound where there is one.
 func missing(def *fact.Def, r *fact.Reading) string {
 	s := strings.TrimPrefix(Gap(r.Gap), "unknown: ")
+	if def.ID == fact.AttestedFacts && noDetail(r.Gap) {
+		s = "the service has no proof by the machine's TPM"
+	}
 	if r.Floor().Known() && def.Kind == fact.Number {
 		s += "; it is " + Reading(def, r)
 	}

@@ -97,6 +97,10 @@ func leafPhrase(l need.Leaf, not bool) string {
 	def := l.Fact().Def()
 	text := target(l, not)
 	switch x := l.(type) {
+	case *need.HasAll:
+		if def.ID == fact.AttestedFacts && !not {
+			return "its TPM attests " + text
+		}
 	case *need.AtLeast, *need.AtMost:
 		switch {
 		case def.Kind == fact.Version:
@@ -143,9 +147,9 @@ func target(l need.Leaf, not bool) string {
 		return among(Or(values(def, x.Values)), !not)
 	case *need.HasAll:
 		if not {
-			return "not all of " + And(x.Items)
+			return "not all of " + And(itemsOf(def, x.Items))
 		}
-		return And(x.Items)
+		return And(itemsOf(def, x.Items))
 	case *need.HasAny:
 		if not {
 			return "none of " + Or(x.Items)

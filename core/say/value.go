@@ -27,12 +27,27 @@ func Value(def *fact.Def, v fact.Value) string {
 		if len(v.Set()) == 0 {
 			return "none"
 		}
-		return strings.Join(v.Set(), ", ")
+		return strings.Join(itemsOf(def, v.Set()), ", ")
 	}
 	if w, ok := def.Words[v.Text()]; ok {
 		return w
 	}
 	return v.Text()
+}
+
+// itemsOf are the items of a set as they are said: attested facts by their labels.
+func itemsOf(def *fact.Def, items []string) []string {
+	if def.ID != fact.AttestedFacts {
+		return items
+	}
+	out := make([]string, len(items))
+	for i, name := range items {
+		out[i] = name
+		if of := fact.ByName(name); of != nil {
+			out[i] = of.Label
+		}
+	}
+	return out
 }
 
 // Amount says a number with its unit: memory in GiB, drives in GB, speed in
@@ -142,12 +157,17 @@ func Gap(g *inventory.Gap) string {
 		return "unknown"
 	}
 	switch {
-	case g.Detail == "" || g.Detail == "the inventory does not say":
+	case noDetail(g):
 		return "unknown: " + causes[g.Cause]
 	case g.Cause == inventory.NotOffered, g.Cause == inventory.NotAsked:
 		return "unknown: " + g.Detail // says more than the cause alone
 	}
 	return "unknown: " + causes[g.Cause] + " (" + g.Detail + ")"
+}
+
+// noDetail says that a gap says nothing beyond its cause.
+func noDetail(g *inventory.Gap) bool {
+	return g == nil || g.Detail == "" || g.Detail == "the inventory does not say"
 }
 
 // Close says what would make a fact known. What the gap itself says comes first. On a
@@ -156,6 +176,8 @@ func Close(def *fact.Def, g *inventory.Gap, planned bool) string {
 	switch {
 	case g != nil && g.Try != "":
 		return Sentence(g.Try)
+	case def.ID == fact.AttestedFacts, def.ID == fact.Attestation:
+		return "Run rolltop-collect on the machine as administrator, with the service's address."
 	case planned:
 		return "Ask the seller: " + def.Label + "."
 	case g == nil || g.Cause == inventory.NotAsked:

@@ -46,6 +46,7 @@ type Submitted struct {
 	Answer      string       `json:"answer,omitempty"`
 	Beside      bool         `json:"beside,omitempty" doc:"It does not come from the machine's own key or token; it has no effect until somebody reviews it"`
 	Note        string       `json:"note,omitempty" doc:"If the machine, the sender or the time is uncertain: why"`
+	Attest      *Attest      `json:"attest,omitempty" doc:"The machine is asked for a proof by its TPM, if it has one"`
 }
 
 // SubmittedLine is the answer to one line of several inventories.
@@ -100,6 +101,7 @@ type Machine struct {
 	Check      *assess.Document    `json:"check,omitempty" doc:"Checked now against the target of its class; missing if there is none"`
 	Vouched    string              `json:"vouched" doc:"How the origin of its facts is assured"`
 	Keyed      bool                `json:"keyed,omitempty" doc:"It signs its inventories with its own key"`
+	Attested   Attestation         `json:"attested" doc:"What its TPM proved"`
 	NoCheck    string              `json:"no_check,omitempty" doc:"Why there is no check"`
 	Facts      []FactGroup         `json:"facts" doc:"The full inventory in words"`
 	History    []InventoryRef      `json:"history"`

@@ -38,6 +38,34 @@ func (c intake) SubmitSigned(
 	return s, err
 }
 
+// Attest hands in a proof by the machine's TPM, signed with the machine's key.
+func (c intake) Attest(
+	ctx context.Context, proof *api.Evidence, key ed25519.PrivateKey,
+) (api.AttestAnswer, error) {
+	return c.signed(ctx, "attestations", proof, key)
+}
+
+// OpenSecret hands in the secret that the machine's TPM opened.
+func (c intake) OpenSecret(
+	ctx context.Context, opened *api.OpenedSecret, key ed25519.PrivateKey,
+) (api.AttestAnswer, error) {
+	return c.signed(ctx, "attestations/secret", opened, key)
+}
+
+// signed posts a value that the machine signs with its key.
+func (c intake) signed(
+	ctx context.Context, path string, value any, key ed25519.PrivateKey,
+) (out api.AttestAnswer, err error) {
+	body, err := json.Marshal(value)
+	if err != nil {
+		return out, err
+	}
+	extra := http.Header{}
+	signature.Sign(http.MethodPost, body, key, time.Now()).Set(extra)
+	err = c.callWith(ctx, http.MethodPost, path, "application/json", body, extra, &out)
+	return out, err
+}
+
 // Titles are what a collector should look for.
 func (c intake) Titles(ctx context.Context) (api.Titles, error) {
 	return get[api.Titles](ctx, c.conn, "titles", nil)

@@ -166,13 +166,24 @@ func (r *reader) tpm() {
 // submit asks the TPM one read-only question. The entry points after the first
 // are called only where the first succeeded.
 func submit(tbs *windows.LazyDLL, command []byte) ([]byte, uint32) {
-	var context uintptr
-	params := [2]uint32{2, 6} // second version of the structure; both generations of TPM
-	if code := status(tbs.NewProc("Tbsi_Context_Create"), uintptr(unsafe.Pointer(&params)),
-		uintptr(unsafe.Pointer(&context))); code != 0 {
+	context, code := tbsContext(tbs)
+	if code != 0 {
 		return nil, code
 	}
 	defer status(tbs.NewProc("Tbsip_Context_Close"), context)
+	return submitIn(tbs, context, command)
+}
+
+// tbsContext opens a context of the TPM's services.
+func tbsContext(tbs *windows.LazyDLL) (context uintptr, code uint32) {
+	params := [2]uint32{2, 6} // second version of the structure; both generations of TPM
+	code = status(tbs.NewProc("Tbsi_Context_Create"), uintptr(unsafe.Pointer(&params)),
+		uintptr(unsafe.Pointer(&context)))
+	return context, code
+}
+
+// submitIn gives the TPM a command within a context.
+func submitIn(tbs *windows.LazyDLL, context uintptr, command []byte) ([]byte, uint32) {
 	b := make([]byte, 4096)
 	n := uint32(len(b))
 	const localityZero, normal = 0, 200

@@ -39,13 +39,18 @@ func exchange(path string, command []byte) ([]byte, error) {
 		return nil, &os.PathError{Op: "open", Path: path, Err: err}
 	}
 	defer unix.Close(fd)
+	return askDevice(fd, command, patience)
+}
+
+// askDevice gives an open TPM a command, and waits for its answer.
+func askDevice(fd int, command []byte, wait time.Duration) ([]byte, error) {
 	if n, err := unix.Write(fd, command); err != nil {
 		return nil, err
 	} else if n != len(command) {
 		return nil, fmt.Errorf("only %d bytes of the command were taken", n)
 	}
 	ready := []unix.PollFd{{Fd: int32(fd), Events: unix.POLLIN}}
-	if _, err := unix.Poll(ready, int(patience/time.Millisecond)); err != nil && !errors.Is(err, unix.EINTR) {
+	if _, err := unix.Poll(ready, int(wait/time.Millisecond)); err != nil && !errors.Is(err, unix.EINTR) {
 		return nil, err
 	}
 	b := make([]byte, maxReply)

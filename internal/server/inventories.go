@@ -75,7 +75,13 @@ func (s intakeAPI) submit(ctx context.Context, in *signedDocument) (out api.Subm
 	if err != nil {
 		return out, err
 	}
-	return submitted(&kept), nil
+	out = submitted(&kept)
+	if signed != nil {
+		if nonce, until := s.Attesting.Invite(&kept, signed.Key); nonce != "" {
+			out.Attest = &api.Attest{Nonce: nonce, Until: until}
+		}
+	}
+	return out, nil
 }
 
 func submitted(k *service.Kept) api.Submitted {

@@ -127,6 +127,7 @@ func (s machinesAPI) showMachine(ctx context.Context, in *keyInput) (out api.Mac
 	out = api.Machine{
 		MachineRow: s.machineRow(&row),
 		Facts:      factGroups(callerOf(ctx).show(facts.Inventory)),
+		Attested:   attestation(&facts, callerOf(ctx).Plain),
 		Hand:       callerOf(ctx).manualFacts(&facts),
 		History:    []api.InventoryRef{},
 	}
@@ -199,7 +200,7 @@ func (s machinesAPI) addMarks(ctx context.Context, d *store.Machine, out *api.Ma
 	if err := s.store.AddMarks(ctx, rows); err != nil {
 		return err
 	}
-	out.Vouched = say.Vouched(senderOf(d), time.UnixMilli(d.KeyAt).UTC())
+	out.Vouched = say.Vouched(senderOf(d), time.UnixMilli(d.KeyAt).UTC()) + " " + out.Attested.Says
 	out.Keyed = d.PublicKey != ""
 	out.Tags, out.Duplicate = rows[0].Tags, rows[0].Duplicate
 	keys, err := s.store.KeysOfModel(ctx, d.Maker, d.Model)

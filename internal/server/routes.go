@@ -95,6 +95,13 @@ func (s *Server) routes() []group {
 						"the public key as keyid, and the tag rolltop-inventory. An inventory from an unknown " +
 						"sender has no effect until somebody reviews it."),
 					takesDocument[inventory.Document](inventory.MaxBytes), s.taking(1, true)}},
+			{"attest", post, "/attestations", ScopeSubmit, "Submit a proof by the TPM of a machine",
+				body(s, intakeAPI{s}.attest), []option{
+					says("The answer to a signed inventory asks for it, with a nonce. It is signed as the inventory " +
+						"is. A TPM that is new to the service gets a secret to open first."),
+					atMost(attestMax), s.taking(1, true), fails(mistaken)}},
+			{"open-secret", post, "/attestations/secret", ScopeSubmit, "Submit the secret that the TPM of a machine opened",
+				body(s, intakeAPI{s}.openSecret), []option{fails(mistaken)}},
 			{"submit-lines", post, "/inventories/lines", ScopeSubmit, "Submit several inventories, one per line",
 				on(s, intakeAPI{s}.submitLines), []option{
 					says("NDJSON, optionally compressed with gzip. A refused line does not affect the others. Each " +

@@ -40,6 +40,10 @@ type Kept struct {
 
 // Keep stores an inventory and judges its machine in the same write.
 func (i *Intake) Keep(ctx context.Context, d *inventory.Document, e store.Entry) (Kept, error) {
+	if !d.TPM.Attestation.IsZero() || d.TPM.Attested != nil {
+		return Kept{}, refuse("The inventory cannot be saved", "tpm.attestation and tpm.attested are stated by a "+
+			"service that verified a proof, and cannot be handed in; remove both")
+	}
 	var got judged
 	e.Now = i.Now()
 	k, err := i.Store.Keep(ctx, d, e, func(tx *store.Tx, machine *store.Machine, inv *inventory.Document) (err error) {

@@ -9,6 +9,7 @@ import (
 	"sync"
 
 	"rolltop.example/rolltop/core/assess"
+	"rolltop.example/rolltop/core/attest"
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/fleet"
 	"rolltop.example/rolltop/core/inventory"
@@ -313,13 +314,13 @@ type judged struct {
 // machine packs the facts of a machine's latest inventory, with what was entered by hand, and
 // judges them, within a write. cause is why, one of the store's words.
 func (j *Judge) machine(tx *store.Tx, d *store.Machine, inv *inventory.Document, cause string) (judged, error) {
-	f, err := pack(tx, d, inv)
+	f, err := j.pack(tx, d, inv)
 	if err != nil {
 		return judged{}, err
 	}
 	t, ok := j.releases.Target(d.Class)
 	if !ok {
-		return judged{}, nil
+		return judged{facts: f}, nil
 	}
 	base := j.knowledge.Base()
 	g, err := j.recent.judge(base, t.Release, f.Clone())
@@ -351,9 +352,9 @@ func (j *Judge) Latest(tx *store.Tx, d *store.Machine, inv *inventory.Document) 
 	return err
 }
 
-// pack stores the packed facts of a machine's latest inventory with what was entered by hand, and
-// gives them.
-func pack(tx *store.Tx, d *store.Machine, inv *inventory.Document) (*fact.Facts, error) {
+// pack stores the packed facts of a machine's latest inventory with what its TPM attests and what was
+// entered by hand, and gives them.
+func (j *Judge) pack(tx *store.Tx, d *store.Machine, inv *inventory.Document) (*fact.Facts, error) {
 	byHand, err := tx.HandFacts(d.ID)
 	if err != nil {
 		return nil, err
@@ -362,6 +363,11 @@ func pack(tx *store.Tx, d *store.Machine, inv *inventory.Document) (*fact.Facts,
 	if err != nil {
 		return nil, err
 	}
+	standing, err := tx.Standing(d)
+	if err != nil {
+		return nil, err
+	}
+	inv = attest.Apply(inv, standing, j.Now())
 	// What does not go in is shown on the machine's page.
 	whole, _ := manual.Enter(manual.Fill(inv, ofModel, byHand), byHand)
 	f := fact.Read(whole)
@@ -377,7 +383,7 @@ func (j *Judge) repack(ctx context.Context) error {
 	for i := range machines {
 		err := j.index.change(ctx, machines[i].Key, func(tx *store.Tx, d *store.Machine,
 			inv *inventory.Document) error {
-			_, err := pack(tx, d, inv)
+			_, err := j.pack(tx, d, inv)
 			return err
 		})
 		if err != nil {

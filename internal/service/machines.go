@@ -6,6 +6,7 @@ import (
 	"slices"
 
 	"rolltop.example/rolltop/core/assess"
+	"rolltop.example/rolltop/core/attest"
 	"rolltop.example/rolltop/core/check"
 	"rolltop.example/rolltop/core/compare"
 	"rolltop.example/rolltop/core/inventory"
@@ -36,7 +37,8 @@ func (m *Machines) Find(ctx context.Context, key string) (*store.Machine, error)
 type Facts struct {
 	Inventory *inventory.Document
 	Manual    []manual.Fact
-	Left      []error // of Manual: what did not go in, and why
+	Left      []error          // of Manual: what did not go in, and why
+	Standing  *attest.Standing // nil: the machine has sent no proof by its TPM
 }
 
 // Facts reads an inventory of a machine with what was entered by hand; 0 is the latest.
@@ -47,6 +49,13 @@ func (m *Machines) Facts(ctx context.Context, d *store.Machine, id int64) (out F
 	inv, err := m.Store.Inventory(ctx, d.ID, id)
 	if err != nil {
 		return out, orMissing(err, NoInventory(d.Key, id))
+	}
+	if out.Standing, err = m.Store.Standing(ctx, d.ID, id); err != nil {
+		return out, err
+	}
+	// The inventories of the history are shown as they came: a proof is of the latest one.
+	if id == d.InventoryID {
+		inv = attest.Apply(inv, out.Standing, m.Now())
 	}
 	if out.Manual, err = m.Store.HandFacts(ctx, d.ID); err != nil {
 		return out, err

@@ -11,7 +11,7 @@
 //	Judge    verdicts, for one machine within a write and for all of them
 //	Machines one machine: its facts, its check, what was entered by hand
 //	Answers  sentences and cells for the machines of a page
-//	Intake   inventories come in; Flow bounds how many at once
+//	Intake   inventories come in; Flow bounds how many at once; Attesting asks machines for proofs
 //	Work, Waves, WhatIf, RuleChanges   what is asked of the whole fleet
 //	Webhooks, Upkeep   what happens without a request
 //
@@ -20,6 +20,7 @@ package service
 
 import (
 	"context"
+	"crypto/x509"
 	"errors"
 	"fmt"
 	"log/slog"
@@ -36,6 +37,7 @@ type Options struct {
 	Now       func() time.Time      // for tests; nil: the clock
 	KeepFree  int64                 // bytes of the disk that stay free: with less, no inventories are taken
 	FreeBytes func() (int64, error) // for tests; nil: the disk of the database
+	TPMMakers *x509.CertPool        // whose certificates of TPMs count; nil: nobody's
 }
 
 // Records is what every part of the service has.
@@ -59,6 +61,7 @@ type Service struct {
 	Answers     *Answers
 	Flow        *Flow
 	Intake      *Intake
+	Attesting   *Attesting
 	Work        *Work
 	Orders      *Orders
 	Inquiries   *Inquiries
@@ -109,6 +112,7 @@ func assemble(o Options) *Service {
 	s.Answers = &Answers{Records: r, releases: s.Releases, knowledge: s.Knowledge}
 	s.Flow = newFlow()
 	s.Intake = &Intake{Records: r, judge: s.Judge, index: s.Index, flow: s.Flow}
+	s.Attesting = &Attesting{Records: r, judge: s.Judge, index: s.Index, makers: o.TPMMakers}
 	s.Intake.disk = disk{keepFree: o.KeepFree, free: o.FreeBytes}
 	s.Waves = &Waves{
 		Records: r, releases: s.Releases, knowledge: s.Knowledge, index: s.Index, settings: s.Settings,
@@ -130,6 +134,9 @@ func assemble(o Options) *Service {
 	s.Upkeep = &Upkeep{
 		Records: r, settings: s.Settings, index: s.Index, machines: s.Machines, webhooks: s.Webhooks,
 	}
+	s.Upkeep.Also("proofs that no longer count could not be ended", func(ctx context.Context) error {
+		return s.Attesting.endPast(ctx, r.Now())
+	})
 	s.Index.OnChange(s.Work.forget)
 	s.Index.OnChange(s.Waves.forget)
 	s.Index.OnChange(s.Answers.forget)

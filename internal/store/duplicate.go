@@ -108,6 +108,12 @@ func (s machines) ResolveDuplicate(
 				return err
 			}
 			return s.again(t, d.MachineID, judge)
+		case d.Kind == AnotherTPM && how.Verdict == VerdictSame:
+			if err := t.forgetTPM(d.MachineID); err != nil {
+				return err
+			}
+			return s.again(t, d.MachineID, judge)
+		case d.Kind == AnotherTPM: // proofs of that TPM go on being refused
 		case d.MachineID == d.OtherID && how.Verdict == VerdictApart:
 			other, err := s.part(t, &d)
 			if err != nil {
@@ -136,6 +142,8 @@ func (t *Tx) join(to, from int64, key string) error {
 		"UPDATE wave_record SET machine_id=? WHERE machine_id=?",
 		"UPDATE purchase_item SET machine_id=? WHERE machine_id=?",
 		"UPDATE OR IGNORE replacement SET machine_id=? WHERE machine_id=?",
+		"UPDATE OR IGNORE tpm SET machine_id=? WHERE machine_id=?",
+		"UPDATE OR IGNORE attestation SET machine_id=? WHERE machine_id=?",
 	} {
 		if _, err := t.exec(q, to, from); err != nil {
 			return err

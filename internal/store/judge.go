@@ -88,6 +88,7 @@ func putVerdicts(n int) string {
 const (
 	ByInventory = "inventory"
 	ByFacts     = "facts"    // entered by hand
+	ByProof     = "proof"    // of its TPM
 	ByRules     = "rules"    // of a release, or of the organisation's own documents
 	ByHandOff   = "hand-off" // no change: it was given to the deployment system
 )

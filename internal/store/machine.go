@@ -144,6 +144,7 @@ func (s machines) MachineByID(ctx context.Context, id int64) (*Machine, error) {
 var machineTables = []string{
 	"verdict", "fact_row", "hand_fact", "tick", "visit_link", "tag", "flip", "duplicate", "assignment", "arrival",
 	"wave_machine", "wave_hop", "note", "contact", "wave_record", "replacement",
+	"tpm", "attestation",
 	"inventory",
 }
 
