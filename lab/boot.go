@@ -12,10 +12,7 @@ import (
 )
 
 // boot runs a machine to its end and returns what its console said.
-func boot(ctx context.Context, m *Machine, dir string, p *parts) ([]byte, error) {
-	if err := os.MkdirAll(dir, 0o700); err != nil {
-		return nil, err
-	}
+func boot(ctx context.Context, m *Machine, dir string, p *parts, to *reporting) ([]byte, error) {
 	args, err := hardware(m, dir)
 	if err != nil {
 		return nil, err
@@ -49,6 +46,15 @@ func boot(ctx context.Context, m *Machine, dir string, p *parts) ([]byte, error)
 	if m.User != "" {
 		line += " lab.user=" + m.User
 	}
+	if m.Lies != "" {
+		line += " lab.lies=" + m.Lies
+	}
+	network := []string{"-nic", "none"}
+	if to != nil {
+		line += " lab.server=" + guestAddress + " lab.token=" + to.token
+		network = to.network()
+	}
+	args = append(args, network...)
 	image := p.kernel
 	if m.Firmware == "uefi-secure" {
 		image = p.signed
@@ -75,7 +81,8 @@ func boot(ctx context.Context, m *Machine, dir string, p *parts) ([]byte, error)
 // hardware is the machine without its drives.
 func hardware(m *Machine, dir string) ([]string, error) {
 	machine := "q35"
-	if m.Firmware == "uefi-secure" {
+	keys := m.Firmware == "uefi-secure" || m.Firmware == "uefi-off"
+	if keys {
 		machine = "q35,smm=on"
 	}
 	mib, topology, processor := 1536, "2", "max"
@@ -90,17 +97,22 @@ func hardware(m *Machine, dir string) ([]string, error) {
 	}
 	args := []string{
 		"-M", machine, "-accel", "tcg", "-m", fmt.Sprint(mib), "-smp", topology, "-cpu", processor, "-nographic",
-		"-no-reboot", "-nic", "none",
+		"-no-reboot",
 	}
 	if m.Firmware != "legacy" {
 		code, store := "OVMF_CODE_4M.fd", "OVMF_VARS_4M.fd"
-		if m.Firmware == "uefi-secure" {
+		if keys {
 			code, store = "OVMF_CODE_4M.secboot.fd", "OVMF_VARS_4M.snakeoil.fd"
 			args = append(args, "-global", "driver=cfi.pflash01,property=secure,value=on")
 		}
 		vars := filepath.Join(dir, "vars.fd")
 		if err := copyFile(firmwareDir+store, vars, 0o600); err != nil {
 			return nil, err
+		}
+		if m.Firmware == "uefi-off" {
+			if err := switchOff(vars); err != nil {
+				return nil, err
+			}
 		}
 		args = append(args, "-drive", "if=pflash,format=raw,readonly=on,file="+firmwareDir+code, "-drive",
 			"if=pflash,format=raw,file="+vars)
@@ -144,4 +156,23 @@ func startTPM(ctx context.Context, kind, dir string) (args []string, stop func()
 	}
 	stop()
 	return nil, nil, fmt.Errorf("the software TPM does not start")
+}
+
+// switchOff does in the store of variables what a person does in the firmware's set-up: the keys stay, and secure
+// boot is off.
+func switchOff(vars string) error {
+	b, err := os.ReadFile(vars)
+	if err != nil {
+		return err
+	}
+	var name []byte
+	for _, c := range "SecureBootEnable\x00" {
+		name = append(name, byte(c), 0)
+	}
+	at := bytes.Index(b, name)
+	if at < 0 || b[at+len(name)] != 1 {
+		return fmt.Errorf("the firmware's variables do not say that secure boot is on")
+	}
+	b[at+len(name)] = 0
+	return os.WriteFile(vars, b, 0o600)
 }

@@ -18,7 +18,7 @@ import (
 // what the collector must read of it.
 type Machine struct {
 	About     string   `json:"about"`
-	Firmware  string   `json:"firmware" enum:"uefi,uefi-secure,legacy" doc:"uefi-secure has keys and starts only a signed kernel"`
+	Firmware  string   `json:"firmware" enum:"uefi,uefi-secure,uefi-off,legacy" doc:"uefi-secure has keys and starts only a signed kernel; uefi-off has the keys, and secure boot is off"`
 	TPM       string   `json:"tpm" enum:"none,crb,tis,tis12"`
 	Processor string   `json:"processor,omitempty"`
 	Topology  string   `json:"topology,omitempty"`
@@ -30,6 +30,9 @@ type Machine struct {
 	User      string   `json:"user,omitempty" enum:"nobody" doc:"Without it the collector runs as root"`
 	Arguments []string `json:"arguments,omitempty"`
 
+	Lies string `json:"lies,omitempty" enum:"on,off" doc:"What the system reports of secure boot, whatever it is"`
+
+	Attests *Attests          `json:"attests,omitempty" doc:"It reports to a service, and proves what its TPM attests"`
 	Expect  map[string]string `json:"expect" doc:"Fact to value; “? cause” for a gap; “known” for any value; “has …” and “lacks …” for sets"`
 	Listed  []string          `json:"listed,omitempty" doc:"A drive each: name bus kind bytes style"`
 	Members []string          `json:"members,omitempty" doc:"A disk each below the system volume: name bytes role"`
@@ -98,6 +101,7 @@ type result struct {
 	compared, right, gaps int
 	wrong                 []string
 	inventory             *inventory.Document
+	proven                *proven
 	took                  time.Duration
 }
 
@@ -177,6 +181,7 @@ func judge(m *Machine, r *result, others map[string]*result) error {
 		c := a.Document(time.Now(), "lab")
 		r.fact("disposition", m.Ready, c.Disposition, c.Answer, c.Disposition == m.Ready)
 	}
+	judgeProof(m, r, others)
 	if m.Same != "" {
 		other := others[m.Same]
 		if other == nil {

@@ -125,10 +125,11 @@ func runAll(machines map[string]*Machine, work string, parts *parts, other bool)
 func one(m *Machine, dir string, parts *parts) (*result, error) {
 	start := time.Now()
 	var console []byte
+	var proof *proven
 	var err error
 	for try := range tries {
 		ctx, cancel := context.WithTimeout(context.Background(), patience)
-		console, err = boot(ctx, m, fmt.Sprintf("%s-%d", dir, try), parts)
+		console, proof, err = once(ctx, m, fmt.Sprintf("%s-%d", dir, try), parts)
 		late := ctx.Err() != nil
 		cancel()
 		if err == nil {
@@ -147,8 +148,32 @@ func one(m *Machine, dir string, parts *parts) (*result, error) {
 		return nil, err
 	}
 	r := compare(m, d)
-	r.took = time.Since(start)
+	r.took, r.proven = time.Since(start), proof
 	return r, nil
+}
+
+// once boots a machine one time, with a service of its own where it reports to one.
+func once(ctx context.Context, m *Machine, dir string, parts *parts) (console []byte, proof *proven, err error) {
+	if err := os.MkdirAll(dir, 0o700); err != nil {
+		return nil, nil, err
+	}
+	if m.Attests == nil {
+		console, err = boot(ctx, m, dir, parts, nil)
+		return console, nil, err
+	}
+	to, err := startReporting(ctx, dir)
+	if err != nil {
+		return nil, nil, err
+	}
+	defer to.close()
+	if console, err = boot(ctx, m, dir, parts, to); err != nil {
+		return nil, nil, err
+	}
+	proof, err = to.proven(ctx)
+	if err != nil {
+		err = fmt.Errorf("%w; the console ends with:\n%s", err, console[max(0, len(console)-2400):])
+	}
+	return console, proof, err
 }
 
 // between takes the inventory out of the serial console's text.

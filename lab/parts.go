@@ -58,7 +58,7 @@ type parts struct {
 // modules that the machines need beside the kernel itself.
 var modules = []string{
 	"efivarfs", "virtio_pci", "virtio_blk", "nls_cp437", "nls_ascii", "vfat", "raid1", "dm_crypt", "ecb", "xts",
-	"algif_skcipher", "algif_hash",
+	"algif_skcipher", "algif_hash", "virtio_net",
 }
 
 // programs that make layers between a file system and its disks; they are
@@ -116,9 +116,24 @@ $b mount -t tmpfs tmp /tmp
 [ -d /sys/firmware/efi ] && $b mount -t efivarfs efivarfs /sys/firmware/efi/efivars
 esp=$($b sed -n 's/.*lab.esp=\([^ ]*\).*/\1/p' /proc/cmdline)
 [ -n "$esp" ] && $b mount -t vfat $esp /boot/efi
+server=$($b sed -n 's/.*lab.server=\([^ ]*\).*/\1/p' /proc/cmdline)
+token=$($b sed -n 's/.*lab.token=\([^ ]*\).*/\1/p' /proc/cmdline)
+if [ -n "$server" ]; then
+  $b mount -t securityfs securityfs /sys/kernel/security
+  $b ifconfig eth0 10.0.2.15 up
+fi
+# a system that lies hides the firmware's variable behind a file of its own
+case $($b sed -n 's/.*lab.lies=\([^ ]*\).*/\1/p' /proc/cmdline) in
+on) printf '\006\000\000\000\001' > /tmp/lie ;;
+off) printf '\006\000\000\000\000' > /tmp/lie ;;
+esac
+[ -f /tmp/lie ] && $b mount --bind /tmp/lie \
+  /sys/firmware/efi/efivars/SecureBoot-8be4df61-93ca-11d2-aa0d-00e098032b8c
 if $b grep -q lab.user=nobody /proc/cmdline; then
   $b chmod 1777 /tmp
   $b su -s /bin/sh nobody -c '/bin/collect --output /tmp/inventory.json'
+elif [ -n "$server" ]; then
+  /bin/collect --output /tmp/inventory.json --server http://$server --token $token --attest
 else
   /bin/collect --output /tmp/inventory.json
 fi
