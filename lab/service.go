@@ -90,8 +90,11 @@ func (r *reporting) close() error { return errors.Join(r.http.Close(), r.store.C
 
 // network is the machine's way to the service, and to nothing else.
 func (r *reporting) network() []string {
-	return []string{"-nic", fmt.Sprintf("user,restrict=on,model=virtio-net-pci,guestfwd=tcp:%s-cmd:busybox nc 127.0.0.1 %d",
-		guestAddress, r.port)}
+	return []string{
+		"-nic",
+		fmt.Sprintf("user,restrict=on,model=virtio-net-pci,guestfwd=tcp:%s-cmd:busybox nc 127.0.0.1 %d",
+			guestAddress, r.port),
+	}
 }
 
 // Attests is what the service makes of a machine's proof.

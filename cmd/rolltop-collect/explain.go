@@ -27,6 +27,11 @@ administrators alone can read, and signs with it:
   %s
 --no-key makes none; whoever has the token can then send in this machine's name.
 
+If there is a TPM 2.0 and the service asks for it, the machine also proves secure boot and
+boot mode: the TPM signs what the firmware measured while the machine started, with a key
+that is in the TPM for that moment only. The list of those measurements and the TPM's
+certificate are sent with it. --attest=false sends no proof.
+
 %s These facts are marked as not known.
 `, collect.Explain, machinekey.DefaultPath(), collect.RightsAdd)
 }

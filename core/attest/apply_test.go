@@ -58,7 +58,8 @@ func TestApply(t *testing.T) {
 			true},
 		{"the boot mode differs", reads("on", "legacy"), standing(t, safe, true), 0, "contradicted", "on",
 			"firmware.boot_mode", false},
-		{"an earlier proof agrees", reads("on", "uefi"), standing(t, safe, false), time.Hour, "attested", "on", "", false},
+		{"an earlier proof agrees", reads("on", "uefi"), standing(t, safe, false), time.Hour, "attested", "on", "",
+			false},
 		{"an earlier proof, and it was switched off since", reads("off", "uefi"), standing(t, safe, false), time.Hour,
 			"attested", "off", "firmware.secure_boot", false},
 		{"an earlier proof fills no gap", reads("", "uefi"), standing(t, safe, false), time.Hour, "attested", "",
@@ -83,7 +84,9 @@ func TestApply(t *testing.T) {
 			}
 			attested := fact.Items(f.Get(fact.AttestedFacts).Floor().Set())
 			for _, name := range []string{"firmware.secure_boot", "firmware.boot_mode"} {
-				if want := c.state == "attested" || c.state == "contradicted"; attested.Has(name) != (want && name != c.not) {
+				if want := c.state == "attested" || c.state == "contradicted"; attested.Has(
+					name,
+				) != (want && name != c.not) {
 					t.Errorf("%s attested: %v", name, attested.Has(name))
 				}
 			}

@@ -13,6 +13,7 @@ import (
 	"time"
 
 	"rolltop.example/rolltop/core/attest"
+	"rolltop.example/rolltop/core/decode/bootlog"
 	"rolltop.example/rolltop/core/decode/sample"
 	"rolltop.example/rolltop/core/decode/tpm"
 )
@@ -72,8 +73,9 @@ func TestClaims(t *testing.T) {
 			"tpm.state=ready tpm.version=2.0"},
 		{"off, with keys", change(func(l *sample.BootLog) { l.SecureBoot = 0 }), "firmware.secure_boot=off " +
 			"firmware.boot_mode=uefi storage.boot.partition_style=gpt tpm.state=ready tpm.version=2.0"},
-		{"without keys", change(func(l *sample.BootLog) { l.SecureBoot, l.Keys = 0, 0 }), "firmware.secure_boot=setup " +
-			"firmware.boot_mode=uefi storage.boot.partition_style=gpt tpm.state=ready tpm.version=2.0"},
+		{"without keys", change(func(l *sample.BootLog) { l.SecureBoot, l.Keys = 0, 0 }),
+			"firmware.secure_boot=setup " +
+				"firmware.boot_mode=uefi storage.boot.partition_style=gpt tpm.state=ready tpm.version=2.0"},
 		{"never handed over as UEFI firmware does", change(func(l *sample.BootLog) { l.Legacy, l.Disk = true, "" }),
 			"firmware.secure_boot=on tpm.state=ready tpm.version=2.0"},
 		{"a value of the variable that is none", change(func(l *sample.BootLog) { l.SecureBoot = 7 }),
@@ -102,8 +104,11 @@ func TestMeasured(t *testing.T) {
 	if m.Firmware != "Plover 4.1" || !slices.Equal(m.BootOrder, safe.Entries) {
 		t.Errorf("firmware %q, boot order %q", m.Firmware, m.BootOrder)
 	}
-	if m.Keys.Platform != 2 || m.Keys.Revoked != 2 || m.BootDisk.Disk != safe.Disk || m.BootDisk.Partitions != 2 {
-		t.Errorf("keys %+v, disk %+v", m.Keys, m.BootDisk)
+	if m.Keys != (bootlog.Keys{Platform: 2, Exchange: 2, Allowed: 2, Revoked: 2}) {
+		t.Errorf("keys %+v", m.Keys)
+	}
+	if *m.BootDisk != (bootlog.Table{Disk: safe.Disk, Partitions: 2}) {
+		t.Errorf("disk %+v", m.BootDisk)
 	}
 }
 

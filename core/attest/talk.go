@@ -19,7 +19,7 @@ type Talk struct {
 	evidence         Evidence
 }
 
-// ErrNoRegisters: the firmware switched on only registers of algorithms that are no longer trusted.
+// ErrNoRegisters says that the firmware switched on only registers of algorithms that are no longer trusted.
 var ErrNoRegisters = errors.New("the TPM has no registers for SHA-256 or SHA-384; its firmware has switched them off")
 
 // Begin makes the keys, and reads the certificates of the TPM's maker. The error may be [tpm.ErrPassword] or

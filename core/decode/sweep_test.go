@@ -51,7 +51,8 @@ var sweeps = []struct {
 		}
 		registers, err := l.Replay(bootlog.SHA256)
 		m := l.Measured(bootlog.SHA256)
-		return fmt.Sprintf("%x %v %+v %v", registers, err, m, m.BootDisk)
+		return fmt.Sprintf("%x %v %s %v %v %s %v %v", registers, err, m.SecureBoot, m.Keys, m.UEFI, m.Firmware,
+			m.BootOrder, m.BootDisk)
 	}},
 	{"keys of a TPM", publics, func(b []byte) string {
 		p, err := tpm.ReadPublic(b)

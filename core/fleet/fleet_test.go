@@ -206,7 +206,7 @@ func TestFilterByWork(t *testing.T) {
 func TestBadFilters(t *testing.T) {
 	tests := []struct{ where, want string }{
 		{"dispostion=ready", `did you mean "disposition"?`}, {"disposition=redy", `did you mean "ready"?`},
-		{"fabric=red", "use alone, assigned, cause, certainty"},
+		{"fabric=red", "use alone, assigned, attested, cause"},
 		{`site="Gull`, "an unclosed quote"}, {"site=", "has no value"},
 		{"class=tablet", "use pc, mac"},
 		{"memory.instaled_bytes=4GiB", `did you mean "memory.installed_bytes"?`},

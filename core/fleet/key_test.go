@@ -19,7 +19,7 @@ func TestEveryKey(t *testing.T) {
 		"decision": "hold", "ends": "90", "older": "14", "missing": "tpm.header", "rule_change": "1", "wave": "1",
 		"certainty": "expected", "class": "pc", "cause": "needs-rights", "outcome": "failed", "route": "reinstall",
 		"offer": "late", "support": "over", "visit": "2026-12-03",
-		"order": "T-104", "part": "new laptop",
+		"order": "T-104", "part": "new laptop", "attested": "yes",
 	}
 	for _, yesOrNo := range []string{"duplicate", "hold", "judged", "retired", "unsupported"} {
 		sample[yesOrNo] = "yes"

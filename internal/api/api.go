@@ -177,7 +177,7 @@ type DispositionChange struct {
 	Release string    `json:"release" doc:"Id"`
 	Was     string    `json:"was"`
 	Becomes string    `json:"becomes"`
-	Cause   string    `json:"cause" enum:"inventory,facts,rules"`
+	Cause   string    `json:"cause" enum:"inventory,facts,rules,proof"`
 	By      []string  `json:"by,omitempty" doc:"For other rules: the requirements that caused it"`
 	At      time.Time `json:"at"`
 }

@@ -11,7 +11,7 @@ type Attest struct {
 // Evidence is what a machine sends to prove how it was started. Structures are those of the TPM 2.0 Library
 // specification, part 2, in base64.
 type Evidence struct {
-	Nonce        string   `json:"nonce" maxLength:"64"`
+	Nonce        string   `json:"nonce" maxLength:"64" doc:"That the service asked with"`
 	Key          []byte   `json:"key" maxLength:"8192" doc:"Public area of the key that signed the quote (TPMT_PUBLIC)"`
 	Endorsement  []byte   `json:"endorsement" maxLength:"8192" doc:"Public area of the endorsement key (TPMT_PUBLIC)"`
 	Quote        []byte   `json:"quote" maxLength:"8192" doc:"Over registers 0 to 7 (TPMS_ATTEST). Its nonce is SHA-256 of the words “rolltop attestation”, a zero byte, the 32 bytes of the nonce of the request, and the machine's public key as in keyid"`
@@ -28,7 +28,7 @@ type Challenge struct {
 
 // OpenedSecret is what the TPM of a machine opened.
 type OpenedSecret struct {
-	Nonce  string `json:"nonce" maxLength:"64"`
+	Nonce  string `json:"nonce" maxLength:"64" doc:"That the service asked with"`
 	Secret []byte `json:"secret" maxLength:"64"`
 }
 
@@ -36,7 +36,7 @@ type OpenedSecret struct {
 type AttestAnswer struct {
 	State     string     `json:"state" enum:"enrolling,attested,contradicted,refused,another-tpm" doc:"enrolling: the TPM has to open the challenge first"`
 	Why       string     `json:"why,omitempty" doc:"Why it is no proof"`
-	Challenge *Challenge `json:"challenge,omitempty"`
+	Challenge *Challenge `json:"challenge,omitempty" doc:"What the TPM has to open"`
 	Facts     []string   `json:"facts,omitempty" doc:"Facts that are attested now"`
 	Denied    []string   `json:"denied,omitempty" doc:"Facts of which the system reports something else"`
 }

@@ -154,7 +154,7 @@ type CompletionList struct {
 // Duplicate is a possible duplicate that a person has to resolve.
 type Duplicate struct {
 	ID        int64     `json:"id"`
-	Kind      string    `json:"kind" enum:"conflict,weak,unvouched,noted" doc:"Two machines that share an identifier; an inventory that may belong to another machine; an inventory from an unknown sender; or a remark that needs no resolution"`
+	Kind      string    `json:"kind" enum:"conflict,weak,unvouched,another-tpm,noted" doc:"Two machines that share an identifier; an inventory that may belong to another machine; an inventory from an unknown sender; a machine that attests with another TPM than before; or a remark that needs no resolution"`
 	Says      string    `json:"says"`
 	At        time.Time `json:"at"`
 	Key       string    `json:"key"`
@@ -342,7 +342,7 @@ type ChangedDisposition struct {
 	Release string    `json:"release"`
 	Was     string    `json:"was"`
 	Becomes string    `json:"becomes"`
-	Cause   string    `json:"cause" enum:"inventory,facts,rules,hand-off" doc:"A new inventory, facts entered by hand, other rules, or no change: it was handed off to the deployment system"`
+	Cause   string    `json:"cause" enum:"inventory,facts,rules,proof,hand-off" doc:"A new inventory, facts entered by hand, other rules, a proof by its TPM, or no change: it was handed off to the deployment system"`
 	By      []string  `json:"by,omitempty" doc:"For other rules: ids of the requirements that caused it"`
 	Wave    int64     `json:"wave,omitempty" doc:"For a hand-off: the wave, whose machines GET /waves/{id}/hand-off has with their packages"`
 	At      time.Time `json:"at"`

@@ -70,7 +70,6 @@ func resolveDuplicate(c *call[serviceOptions]) error {
 	if err := s.ResolveDuplicate(c.ctx(), id, c.args[1]); err != nil {
 		return asUsage(err)
 	}
-	are := map[string]string{"same": "one machine", "apart": "two machines"}[c.args[1]]
-	c.done("Duplicate %d is resolved: %s.", id, are)
+	c.done("Duplicate %d is resolved: %s.", id, c.args[1])
 	return nil
 }

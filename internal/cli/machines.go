@@ -332,6 +332,7 @@ var causes = map[string]string{
 	"inventory": "a new inventory",
 	"facts":     "facts entered by hand",
 	"rules":     "other rules",
+	"proof":     "a proof by its TPM",
 }
 
 func printHistory(p *paper, changes []api.DispositionChange) {

@@ -2,6 +2,7 @@ package cli
 
 import (
 	"context"
+	"crypto/x509"
 	"errors"
 	"fmt"
 	"io"
@@ -40,6 +41,7 @@ type serveOptions struct {
 	Listen    string `option:"listen" default:"127.0.0.1:8470" usage:"address to listen on"`
 	Existing  bool   `option:"existing" usage:"do not start if the database file does not exist"`
 	KeepFree  int    `option:"keep-free" default:"256" usage:"MiB of disk space to keep free; below it, inventories are refused" least:"0" most:"1073741824"`
+	TPMMakers string `option:"tpm-makers" usage:"certificates of the makers whose TPMs are trusted (PEM); they show which attesting TPMs are certified" complete:"file"`
 	PublicURL string `option:"public-url" usage:"address under which people reach the service, such as https://rolltop.example"`
 	servingOptions
 }
@@ -65,6 +67,9 @@ func serve(c *call[serveOptions]) error {
 	if err := c.o.mistake(ln.Addr()); err != nil {
 		return err // before a database is made
 	}
+	if _, err := tpmMakers(c.o.TPMMakers); err != nil {
+		return err
+	}
 	st, err := store.Open(path)
 	if err != nil {
 		return err
@@ -89,7 +94,7 @@ func serveOn(c *call[serveOptions], st *store.Store, ln net.Listener) error {
 	if err != nil {
 		return err
 	}
-	s, err := newServer(ctx, cmd, st, &serving{c.o.servingOptions, int64(c.o.KeepFree) << 20}, sec)
+	s, err := newServer(ctx, cmd, st, &serving{c.o.servingOptions, int64(c.o.KeepFree) << 20, c.o.TPMMakers}, sec)
 	if err != nil {
 		return err
 	}
@@ -154,6 +159,24 @@ func collectorsOf(dir string) (fs.FS, error) {
 type serving struct {
 	servingOptions
 	keepFree int64
+	makers   string
+}
+
+// tpmMakers reads the certificates of makers of TPMs; nil where no file is named.
+func tpmMakers(path string) (*x509.CertPool, error) {
+	if path == "" {
+		return nil, nil
+	}
+	text, err := os.ReadFile(path)
+	if err != nil {
+		return nil, fmt.Errorf("the certificates of makers of TPMs cannot be read: %w", err)
+	}
+	pool := x509.NewCertPool()
+	if !pool.AppendCertsFromPEM(text) {
+		return nil, fmt.Errorf("%s has no certificate in PEM; name a file with the certificates of makers of TPMs",
+			whole(path))
+	}
+	return pool, nil
 }
 
 func newServer(
@@ -167,10 +190,15 @@ func newServer(
 	if err != nil {
 		return nil, err
 	}
+	makers, err := tpmMakers(o.makers)
+	if err != nil {
+		return nil, err
+	}
 	svc, err := service.New(ctx, service.Options{
-		Store:    st,
-		KeepFree: o.keepFree,
-		Log:      slog.New(slog.NewTextHandler(cmd.ErrOrStderr(), &slog.HandlerOptions{Level: level})),
+		Store:     st,
+		KeepFree:  o.keepFree,
+		TPMMakers: makers,
+		Log:       slog.New(slog.NewTextHandler(cmd.ErrOrStderr(), &slog.HandlerOptions{Level: level})),
 	})
 	if err != nil {
 		return nil, err

@@ -15,7 +15,7 @@ type TPM struct {
 	close func()
 }
 
-// ErrNoTPM: this machine has no TPM 2.0 that could attest anything, or its system gives none out.
+// ErrNoTPM says that this machine has no TPM 2.0 that could attest anything, or its system gives none out.
 var ErrNoTPM = errors.New("this machine has no TPM 2.0 that its system gives out")
 
 // keyPatience is how long one command may take: some TPMs make a key in half a minute.

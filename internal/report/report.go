@@ -317,6 +317,9 @@ func (m *Machine) beside() []string {
 	if o := d.Other; o != nil {
 		out = append(out, fmt.Sprintf("Or: %s %s: %s", o.Says, say.Capital(o.Disposition), o.Answer))
 	}
+	if d.Vouched != "" {
+		out = append(out, d.Vouched)
+	}
 	if d.Hold != "" {
 		out = append(out, d.Hold)
 	}

@@ -19,10 +19,12 @@ import (
 	"github.com/go-chi/chi/v5"
 	"github.com/santhosh-tekuri/jsonschema/v6"
 
+	"rolltop.example/rolltop/core/decode/tpm"
 	"rolltop.example/rolltop/internal/api"
 	"rolltop.example/rolltop/internal/expect"
 	"rolltop.example/rolltop/internal/server"
 	"rolltop.example/rolltop/internal/servertest"
+	"rolltop.example/rolltop/internal/signature"
 	"rolltop.example/rolltop/internal/standin"
 )
 
@@ -203,6 +205,8 @@ func before(t *testing.T, s *servertest.Service, e *server.Example) {
 		expect.NoError(t, err)
 		expect.That(t, "there is a duplicate", len(l.Duplicates) > 0)
 		e.Path = map[string]string{"id": number(l.Duplicates[0].ID)}
+	case "attest", "open-secret":
+		e.Body = provingBody(t, s, e.Op)
 	case "set-expected-reason":
 		l, err := s.Client.Expected(ctx)
 		expect.NoError(t, err)
@@ -221,6 +225,30 @@ func before(t *testing.T, s *servertest.Service, e *server.Example) {
 		at := slices.IndexFunc(l.Tokens, func(t api.TokenRow) bool { return t.Name == "ticket system" })
 		e.Path = map[string]string{"id": number(l.Tokens[at].ID)}
 	}
+}
+
+// proving are the seeds of the machines that prove something in the examples.
+var proving = map[string]string{"attest": "e", "open-secret": "f"}
+
+// provingBody is what a machine sends to prove something, up to an operation.
+func provingBody(t *testing.T, s *servertest.Service, op string) json.RawMessage {
+	t.Helper()
+	name := map[string]string{"attest": "GULL-980", "open-secret": "GULL-981"}[op]
+	a := newAttester(t, s, name, proving[op], safeBoot)
+	asked := a.submit()
+	talk, e := a.evidence(asked)
+	var value any = e
+	if op == "open-secret" {
+		answer, err := a.mine.Attest(ctx, e, a.key)
+		expect.NoError(t, err)
+		c := answer.Challenge
+		secret, err := talk.Open(&tpm.Credential{Blob: c.Credential, Secret: c.Secret})
+		expect.NoError(t, err)
+		value = &api.OpenedSecret{Nonce: asked.Nonce, Secret: secret}
+	}
+	body, err := json.Marshal(value)
+	expect.NoError(t, err)
+	return body
 }
 
 func number(id int64) string { return strconv.FormatInt(id, 10) }
@@ -246,6 +274,9 @@ func send(
 		if op.RequestBody.Content["application/json"] == nil {
 			req.Header.Set("Content-Type", "application/x-ndjson")
 		}
+	}
+	if seed := proving[op.OperationID]; seed != "" {
+		signature.Sign(http.MethodPost, e.Body, machineKey(seed), time.Now()).Set(req.Header)
 	}
 	switch op.OperationID {
 	case "add-own-token", "set-password", "sign-out":

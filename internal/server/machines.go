@@ -128,6 +128,7 @@ func (s machinesAPI) showMachine(ctx context.Context, in *keyInput) (out api.Mac
 		MachineRow: s.machineRow(&row),
 		Facts:      factGroups(callerOf(ctx).show(facts.Inventory)),
 		Attested:   attestation(&facts, callerOf(ctx).Plain),
+		Vouched:    vouched(d, &facts),
 		Hand:       callerOf(ctx).manualFacts(&facts),
 		History:    []api.InventoryRef{},
 	}
@@ -194,13 +195,18 @@ func senderOf(d *store.Machine) say.Sender {
 	return say.UnknownSender
 }
 
+// vouched says how it is assured that the facts of a machine are its own, and true.
+func vouched(d *store.Machine, facts *service.Facts) string {
+	return say.Vouched(senderOf(d), time.UnixMilli(d.KeyAt).UTC()) + " " +
+		say.Attestation(facts.Standing, fact.Read(facts.Inventory))
+}
+
 // addMarks adds what people wrote on a machine, who speaks for it and how many are of its model.
 func (s machinesAPI) addMarks(ctx context.Context, d *store.Machine, out *api.Machine) error {
 	rows := []store.Row{{Machine: *d}}
 	if err := s.store.AddMarks(ctx, rows); err != nil {
 		return err
 	}
-	out.Vouched = say.Vouched(senderOf(d), time.UnixMilli(d.KeyAt).UTC()) + " " + out.Attested.Says
 	out.Keyed = d.PublicKey != ""
 	out.Tags, out.Duplicate = rows[0].Tags, rows[0].Duplicate
 	keys, err := s.store.KeysOfModel(ctx, d.Maker, d.Model)

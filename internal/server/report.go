@@ -33,6 +33,7 @@ func (s reportAPI) report(ctx context.Context, in *reportInput) (*page, error) {
 		return nil, err
 	}
 	who := callerOf(ctx)
+	got.Check.Vouched = vouched(got.Machine, &got.Facts)
 	m := report.Of(got.Check, who.show(got.Facts.Inventory))
 	if in.Redact || !who.Plain {
 		m = m.Shortened()

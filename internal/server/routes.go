@@ -100,7 +100,8 @@ func (s *Server) routes() []group {
 					says("The answer to a signed inventory asks for it, with a nonce. It is signed as the inventory " +
 						"is. A TPM that is new to the service gets a secret to open first."),
 					atMost(attestMax), s.taking(1, true), fails(mistaken)}},
-			{"open-secret", post, "/attestations/secret", ScopeSubmit, "Submit the secret that the TPM of a machine opened",
+			{"open-secret", post, "/attestations/secret", ScopeSubmit,
+				"Submit the secret that the TPM of a machine opened",
 				body(s, intakeAPI{s}.openSecret), []option{fails(mistaken)}},
 			{"submit-lines", post, "/inventories/lines", ScopeSubmit, "Submit several inventories, one per line",
 				on(s, intakeAPI{s}.submitLines), []option{

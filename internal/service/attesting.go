@@ -194,8 +194,9 @@ func (a *Attesting) keep(ctx context.Context, q *asking, is *store.Attestation) 
 			return refuse("The proof was not asked for", "the machine signs with another key by now")
 		}
 		is.MachineID = d.ID
+		proofs := store.Proofs{Tx: tx}
 		if is.State == attest.Attested {
-			err := tx.Enrol(&store.TPM{
+			err := proofs.Enrol(&store.TPM{
 				MachineID: d.ID, Endorsement: q.proof.Endorsement, Key: q.proof.Key, Millis: is.Millis,
 			})
 			if errors.Is(err, store.ErrNotFound) {
@@ -205,11 +206,12 @@ func (a *Attesting) keep(ctx context.Context, q *asking, is *store.Attestation) 
 			}
 		}
 		if is.State == attest.AnotherTPM {
-			if err := tx.AskAboutTPM(d, "Its TPM has changed: "+is.Why+".", now); err != nil {
+			if err := proofs.AskAboutTPM(d, "Its TPM has changed: "+is.Why+
+				". If it was exchanged, answer same; otherwise its proofs stay refused.", now); err != nil {
 				return err
 			}
 		}
-		if err := tx.PutAttestation(is, a.Store.Packed(evidence)); err != nil {
+		if err := proofs.PutAttestation(is, a.Store.Packed(evidence)); err != nil {
 			return err
 		}
 		got, err := a.judge.machine(tx, d, inv, store.ByProof)
@@ -244,6 +246,8 @@ func (a *Attesting) endPast(ctx context.Context, now time.Time) error {
 	if err != nil {
 		return err
 	}
-	_, err = a.judge.again(ctx, keys, func(tx *store.Tx, d *store.Machine) error { return tx.EndProof(d.ID) })
+	_, err = a.judge.again(ctx, keys, func(tx *store.Tx, d *store.Machine) error {
+		return store.Proofs{Tx: tx}.EndProof(d.ID)
+	})
 	return err
 }

@@ -363,7 +363,7 @@ func (j *Judge) pack(tx *store.Tx, d *store.Machine, inv *inventory.Document) (*
 	if err != nil {
 		return nil, err
 	}
-	standing, err := tx.Standing(d)
+	standing, err := store.Proofs{Tx: tx}.Standing(d)
 	if err != nil {
 		return nil, err
 	}

@@ -99,6 +99,7 @@ type Host interface {
 	Expect(ctx context.Context, list [][3]string) error
 	Tag(ctx context.Context, where, tag string) error
 	SetFilter(ctx context.Context, name, filter, by string) error
+	Attester
 	Worker
 }
 
@@ -134,6 +135,9 @@ func Furnish(ctx context.Context, s Host, now time.Time) error {
 		return err
 	}
 	if err := without(ctx, s, now); err != nil {
+		return err
+	}
+	if err := attest(ctx, s, now); err != nil {
 		return err
 	}
 	if err := Employ(ctx, s, now); err != nil {

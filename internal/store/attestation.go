@@ -35,6 +35,9 @@ type Attestation struct {
 	Proof       string `db:"proof"`
 }
 
+// Proofs are what a write does with attestations.
+type Proofs struct{ *Tx }
+
 const selectAttestation = "SELECT machine_id, inventory_id, at, state, why, proof FROM attestation WHERE machine_id=?"
 
 // standing is what an attestation says of an inventory.
@@ -64,7 +67,7 @@ func (s machines) Standing(ctx context.Context, machine, inventory int64) (*atte
 
 // Standing is a machine's latest attestation, as it bears on an inventory, within a write; nil where it has
 // none. A machine without a key of its own never has one.
-func (t *Tx) Standing(machine *Machine) (*attest.Standing, error) {
+func (t Proofs) Standing(machine *Machine) (*attest.Standing, error) {
 	if machine.PublicKey == "" || machine.ID == t.fresh {
 		return nil, nil
 	}
@@ -96,7 +99,7 @@ func (s machines) MachineWithTPM(ctx context.Context, endorsement string) (*Mach
 }
 
 // Enrol makes a TPM that of a machine. The error is [ErrNotFound] where it is another machine's.
-func (t *Tx) Enrol(is *TPM) error {
+func (t Proofs) Enrol(is *TPM) error {
 	var owner int64
 	err := t.get(&owner, "SELECT machine_id FROM tpm WHERE endorsement=?", is.Endorsement)
 	switch {
@@ -114,23 +117,24 @@ func (t *Tx) Enrol(is *TPM) error {
 func (s machines) Packed(text []byte) []byte { return s.pack.EncodeAll(text, nil) }
 
 // PutAttestation keeps what a machine sent, instead of what it sent before.
-func (t *Tx) PutAttestation(a *Attestation, evidence []byte) error {
+func (t Proofs) PutAttestation(a *Attestation, evidence []byte) error {
 	_, err := t.exec("INSERT OR REPLACE INTO attestation (machine_id, inventory_id, at, state, why, proof, evidence) "+
 		"VALUES (?, ?, ?, ?, ?, ?, ?)", a.MachineID, a.InventoryID, a.Millis, a.State, a.Why, a.Proof, evidence)
 	return err
 }
 
-// AskAboutTPM asks a person whether a machine has another TPM now.
-func (t *Tx) AskAboutTPM(machine *Machine, why string, now time.Time) error {
+// AskAboutTPM asks a person whether a machine has another TPM now, once for each.
+func (t Proofs) AskAboutTPM(machine *Machine, why string, now time.Time) error {
 	_, err := t.exec(
 		`INSERT INTO duplicate (machine_id, other_id, inventory_id, kind, why, at) VALUES (?1, ?1, ?2, ?3, ?4, ?5)
-		ON CONFLICT DO UPDATE SET inventory_id=excluded.inventory_id, why=excluded.why, at=excluded.at, ended_at=0, ended_by='', verdict=''`,
+		ON CONFLICT DO UPDATE SET inventory_id=excluded.inventory_id, why=excluded.why, at=excluded.at, ended_at=0, ended_by='', verdict=''
+		WHERE duplicate.why<>excluded.why`,
 		machine.ID, machine.InventoryID, AnotherTPM, why, millis(now))
 	return err
 }
 
 // forgetTPM lets the next TPM that a machine attests with be its own.
-func (t *Tx) forgetTPM(machine int64) error {
+func (t Proofs) forgetTPM(machine int64) error {
 	if _, err := t.exec("DELETE FROM tpm WHERE machine_id=?", machine); err != nil {
 		return err
 	}
@@ -146,7 +150,7 @@ func (s machines) PastProofs(ctx context.Context, before time.Time) (keys []stri
 }
 
 // EndProof notes that a machine was judged without its proof, which no longer counts.
-func (t *Tx) EndProof(machine int64) error {
+func (t Proofs) EndProof(machine int64) error {
 	_, err := t.exec("UPDATE attestation SET ended=1 WHERE machine_id=?", machine)
 	return err
 }

@@ -109,7 +109,7 @@ func (s machines) ResolveDuplicate(
 			}
 			return s.again(t, d.MachineID, judge)
 		case d.Kind == AnotherTPM && how.Verdict == VerdictSame:
-			if err := t.forgetTPM(d.MachineID); err != nil {
+			if err := (Proofs{t}).forgetTPM(d.MachineID); err != nil {
 				return err
 			}
 			return s.again(t, d.MachineID, judge)

@@ -26,6 +26,12 @@ type Kept struct {
 	Why string        // for what is not beyond doubt: a sentence
 }
 
+// SignedBy is the entry of an inventory that a machine signed with a key at a time.
+func (e Entry) SignedBy(key string, at time.Time) Entry {
+	e.Signed = &signature.Signed{Key: key, Created: at}
+	return e
+}
+
 // Entry is how an inventory comes in.
 type Entry struct {
 	Now      time.Time

@@ -142,10 +142,8 @@ func (c *Chip) create(template []byte) (handle uint32) {
 	private := c.private(string(template))
 	// the point takes the place of the two values at the end of the template
 	end := bytes.LastIndex(template, []byte("\x00\x03\x00\x10")) + 4
-	point := private.PublicKey
-	size := (point.Curve.Params().BitSize + 7) / 8
-	area := string(template[:end]) + chipSized(string(point.X.FillBytes(make([]byte, size)))) +
-		chipSized(string(point.Y.FillBytes(make([]byte, size))))
+	x, y := coordinates(private)
+	area := string(template[:end]) + chipSized(x) + chipSized(y)
 	if c.keys == nil {
 		c.keys = map[uint32]*chipKey{}
 	}
@@ -162,6 +160,15 @@ func (c *Chip) private(use string) *ecdsa.PrivateKey {
 		panic("sample: " + err.Error())
 	}
 	return key
+}
+
+// coordinates are those of the point of a key.
+func coordinates(key *ecdsa.PrivateKey) (x, y string) {
+	b, err := key.PublicKey.Bytes()
+	if err != nil {
+		panic("sample: " + err.Error())
+	}
+	return string(b[1:33]), string(b[33:])
 }
 
 // Endorsement is the public key that certificates of the chip are for, where its template is that of a curve.
@@ -213,8 +220,9 @@ func (c *Chip) activate(key, endorsement *chipKey, in []byte) (secret string, ok
 	if err != nil {
 		return "", false
 	}
+	own, _ := coordinates(endorsement.private)
 	seed := sha256.Sum256([]byte(chipU32(1) + string(z) + "IDENTITY\x00" + string(x) +
-		string(endorsement.private.X.FillBytes(make([]byte, 32)))))
+		own))
 	sum := sha256.Sum256(key.area)
 	name := "\x00\x0B" + string(sum[:])
 	derive := func(label, more string, bits uint32) []byte {
@@ -234,6 +242,7 @@ func (c *Chip) activate(key, endorsement *chipKey, in []byte) (secret string, ok
 		return "", false
 	}
 	open := make([]byte, len(hidden))
+	//lint:ignore SA1019 the standard asks for this mode
 	cipher.NewCFBDecrypter(block, make([]byte, 16)).XORKeyStream(open, hidden)
 	return string(sizedOf(open)), true
 }
@@ -275,7 +284,17 @@ func (l BootLog) Write() (log []byte, registers [8][]byte) {
 	l.add(0, logVersion, Wide(l.Version), "")
 	list := ""
 	for range l.Keys {
-		list += GUID("a5c059a1-94e4-4aa7-87b5-ab155c2bf072") + U32(28+16+8) + U32(0) + U32(16+8) + Zeros(16) + "made-up."
+		list += GUID(
+			"a5c059a1-94e4-4aa7-87b5-ab155c2bf072",
+		) + U32(
+			28+16+8,
+		) + U32(
+			0,
+		) + U32(
+			16+8,
+		) + Zeros(
+			16,
+		) + "made-up."
 	}
 	l.variable(7, logVariable, vendorGlobal, "SecureBoot", string([]byte{l.SecureBoot}))
 	l.variable(7, logVariable, vendorGlobal, "PK", list)

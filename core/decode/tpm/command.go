@@ -239,7 +239,7 @@ func Activate(key, endorsement, session uint32, c *Credential) []byte {
 // Activated is the secret.
 func Activated(b []byte) ([]byte, error) { return NV(b) }
 
-// ErrPassword: somebody set a password for the keys of the TPM's maker.
+// ErrPassword says that somebody set a password for the keys of the TPM's maker.
 var ErrPassword = errors.New("tpm: the endorsement hierarchy has a password, which Rolltop does not know")
 
 // Codes of refusals (part 2, section 6.6).

@@ -16,6 +16,11 @@ const settle = (d: Schemas['Duplicate'], verdict: 'same' | 'apart') =>
     await cache.invalidateQueries()
     emit('settled')
   })
+/** What the two answers are called: same, and apart. */
+const words = (d: Schemas['Duplicate']) => {
+  if (d.kind === 'another-tpm') return ['Its TPM was exchanged', 'Go on refusing this TPM']
+  return d.other ? ['One machine', 'Two machines'] : ['This machine', 'A different machine']
+}
 const link = 'cursor-pointer py-1 text-accent underline underline-offset-2'
 </script>
 
@@ -34,10 +39,10 @@ const link = 'cursor-pointer py-1 text-accent underline underline-offset-2'
         >
         <template v-if="may">
           <AppButton kind="link" @click="settle(d, 'same')">
-            {{ d.other ? 'One machine' : 'This machine' }}
+            {{ words(d)[0] }}
           </AppButton>
           <AppButton kind="link" @click="settle(d, 'apart')">
-            {{ d.other ? 'Two machines' : 'A different machine' }}
+            {{ words(d)[1] }}
           </AppButton>
         </template>
       </span>

@@ -2,6 +2,7 @@
 import type { Schemas } from '../client'
 import DispositionMark from '../ui/DispositionMark.vue'
 import { capital, sayMoment } from '../words'
+import AttestedFacts from './AttestedFacts.vue'
 import VouchedLine from './VouchedLine.vue'
 
 /** The answer, first: what is to become of the machine, and what that rests on. */
@@ -38,6 +39,7 @@ const emit = defineEmits<{ changed: [] }>()
     <template v-if="check.support"> · {{ check.support.text }}</template>
   </p>
   <VouchedLine :machine="machine" :may="may" class="-mt-5" @changed="emit('changed')" />
+  <AttestedFacts :attested="machine.attested" class="-mt-4" />
   <p v-for="w in check.warnings" :key="w" class="mb-3 font-semibold">{{ w }}</p>
   <p v-for="n in check.next" :key="n.release.id" class="-mt-4 mb-6">
     Next,

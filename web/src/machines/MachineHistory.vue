@@ -14,7 +14,12 @@ const props = defineProps<{ machine: Schemas['Machine'] }>()
 const router = useRouter()
 const { manages } = usePermissions()
 const { trouble, run } = useAction()
-const turned = { inventory: 'a new inventory', facts: 'facts entered by hand', rules: 'other rules' }
+const turned = {
+  inventory: 'a new inventory',
+  facts: 'facts entered by hand',
+  rules: 'other rules',
+  proof: 'a proof by its TPM',
+}
 /** The inventory that decides. */
 const latest = computed(() => props.machine.history.find((h) => !h.beside)?.id)
 /** The earlier inventory that the work is measured from. */
