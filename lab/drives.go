@@ -44,17 +44,32 @@ func (d *Drive) make(dir string, n int, p *parts, filled bool) (args []string, e
 	id := fmt.Sprintf("d%d", n)
 	device := fmt.Sprintf("nvme,drive=%s,serial=LAB%d,logical_block_size=%d,physical_block_size=%d", id, n, d.Sector,
 		d.Sector)
-	if d.Bus == "virtio" {
-		device = fmt.Sprintf("virtio-blk-pci,drive=%s,logical_block_size=%d,physical_block_size=%d", id, d.Sector,
-			d.Sector)
+	blocks := fmt.Sprintf("drive=%s,logical_block_size=%d,physical_block_size=%d", id, d.Sector, d.Sector)
+	switch d.Bus {
+	case "virtio":
+		device = "virtio-blk-pci," + blocks
+	case "scsi":
+		device = "scsi-hd," + blocks + ",bus=scsi.0"
 	}
-	return []string{"-drive", "if=none,format=raw,id=" + id + ",file=" + image, "-device", device}, nil
+	args = []string{"-drive", "if=none,format=raw,id=" + id + ",file=" + image}
+	if d.Fails {
+		return append(args, "-device", device+",smart_critical_warning=1"), nil
+	}
+	return append(append(args, controllers[d.Bus]...), "-device", device), nil
+}
+
+// controllers are what drives of a bus are behind; there is one of each in a machine.
+var controllers = map[string][]string{
+	"scsi": {"-device", "virtio-scsi-pci,id=scsi"},
 }
 
 // device is the kernel's name of the drive's partition with a number.
 func (d *Drive) device(n, partition int) string {
-	if d.Bus == "virtio" {
+	switch d.Bus {
+	case "virtio":
 		return fmt.Sprintf("/dev/vd%c%d", 'a'+n, partition)
+	case "scsi":
+		return fmt.Sprintf("/dev/sd%c%d", 'a'+n, partition)
 	}
 	return fmt.Sprintf("/dev/nvme%dn1p%d", n, partition)
 }

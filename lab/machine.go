@@ -26,7 +26,7 @@ type Machine struct {
 	Memory    []Module `json:"memory,omitempty" doc:"Modules that the firmware tables name instead of the real ones"`
 	Slots     int      `json:"slots,omitempty" minimum:"0" maximum:"64"`
 	Drives    []Drive  `json:"drives,omitempty" doc:"The first one with a root is what the system runs from"`
-	Layer     string   `json:"layer,omitempty" enum:"mirror,luks" doc:"Between the file system and the last partitions of all drives with a root"`
+	Layer     string   `json:"layer,omitempty" enum:"mirror,stripe,raid10,luks,lvm,luks-on-lvm,btrfs,xfs" doc:"What is between the system and the last partitions of all drives with a root"`
 	User      string   `json:"user,omitempty" enum:"nobody" doc:"Without it the collector runs as root"`
 	Arguments []string `json:"arguments,omitempty"`
 
@@ -50,11 +50,12 @@ type Module struct {
 
 // Drive is a drive of the machine.
 type Drive struct {
-	Bus    string `json:"bus" enum:"nvme,virtio"`
+	Bus    string `json:"bus" enum:"nvme,virtio,scsi"`
 	Bytes  int64  `json:"bytes" minimum:"1048576" maximum:"17179869184"`
 	Sector int    `json:"sector,omitempty" minimum:"512" maximum:"4096"`
 	Table  string `json:"table,omitempty" enum:"gpt,mbr,hybrid,damaged" doc:"None without it"`
 	Root   bool   `json:"root,omitempty" doc:"The system is on its last partition"`
+	Fails  bool   `json:"fails,omitempty" doc:"Of NVMe: its health log says that its spare blocks are nearly used up"`
 }
 
 func readMachine(path string) (*Machine, error) {
@@ -100,6 +101,7 @@ func (m *Machine) tables() []string {
 type result struct {
 	compared, right, gaps int
 	wrong                 []string
+	beside                []string // facts that were read and that the machine's file does not name
 	inventory             *inventory.Document
 	proven                *proven
 	took                  time.Duration
@@ -120,6 +122,9 @@ func compare(m *Machine, d *inventory.Document) *result {
 	f := fact.Read(d)
 	known := 0
 	for _, name := range fact.Names() {
+		if reading := f.Get(fact.ByName(name).ID); m.Expect[name] == "" && reading.Value.Known() {
+			r.beside = append(r.beside, name+"="+reading.Plain())
+		}
 		if want, asked := m.Expect[name]; asked {
 			known++
 			reading := f.Get(fact.ByName(name).ID)

@@ -102,6 +102,7 @@ func runAll(machines map[string]*Machine, work string, parts *parts, other bool)
 	}
 	wg.Wait()
 	sum := result{}
+	beside := map[string][]string{} // facts without an expectation: by what was read, the machines
 	for _, name := range slices.Sorted(maps.Keys(results)) {
 		r := results[name]
 		if m := machines[name]; m != nil {
@@ -112,7 +113,14 @@ func runAll(machines map[string]*Machine, work string, parts *parts, other bool)
 		for _, w := range r.wrong {
 			fmt.Printf("WRONG %s: %s\n", name, w)
 		}
+		for _, b := range r.beside {
+			beside[b] = append(beside[b], name)
+		}
 		sum.compared, sum.right, sum.gaps = sum.compared+r.compared, sum.right+r.right, sum.gaps+r.gaps
+	}
+	fmt.Println("Read, and not named in the files of machines:")
+	for _, text := range slices.Sorted(maps.Keys(beside)) {
+		fmt.Printf("  %s: %s\n", inventory.Clean(text), someOf(beside[text]))
 	}
 	fmt.Printf("%d machines in %.0f s: %d facts compared, %d right, %d wrong; %d gaps with a cause\n", len(results),
 		time.Since(start).Seconds(), sum.compared, sum.right, sum.compared-sum.right, sum.gaps)
@@ -174,6 +182,14 @@ func once(ctx context.Context, m *Machine, dir string, parts *parts) (console []
 		err = fmt.Errorf("%w; the console ends with:\n%s", err, console[max(0, len(console)-2400):])
 	}
 	return console, proof, err
+}
+
+// someOf names machines, and counts them where they are many.
+func someOf(names []string) string {
+	if len(names) > 3 {
+		return fmt.Sprintf("%d machines", len(names))
+	}
+	return strings.Join(names, ", ")
 }
 
 // between takes the inventory out of the serial console's text.

@@ -28,7 +28,7 @@ func missingTools() []string {
 	var missing []string
 	for _, tool := range []string{
 		"qemu-system-x86_64", "swtpm", "busybox", "cpio", "sbsign", "mke2fs", "fdisk", "mkfs.vfat", "mcopy", "openssl",
-		"mdadm", "cryptsetup", "wine", "x86_64-w64-mingw32-gcc",
+		"mdadm", "cryptsetup", "lvm", "mkfs.btrfs", "mkfs.xfs", "wine", "x86_64-w64-mingw32-gcc",
 	} {
 		if _, err := exec.LookPath(tool); err != nil {
 			missing = append(missing, tool)
@@ -58,12 +58,12 @@ type parts struct {
 // modules that the machines need beside the kernel itself.
 var modules = []string{
 	"efivarfs", "virtio_pci", "virtio_blk", "nls_cp437", "nls_ascii", "vfat", "raid1", "dm_crypt", "ecb", "xts",
-	"algif_skcipher", "algif_hash", "virtio_net",
+	"algif_skcipher", "algif_hash", "virtio_net", "raid0", "raid10", "btrfs", "xfs", "virtio_scsi", "sd_mod",
 }
 
 // programs that make layers between a file system and its disks; they are
 // copied with the libraries that they need.
-var programs = []string{"mdadm", "cryptsetup"}
+var programs = []string{"mdadm", "cryptsetup", "lvm", "mkfs.btrfs", "btrfs", "mkfs.xfs"}
 
 // bootScript is the first program: it loads modules, and goes on from a drive
 // where the machine has its system there.
@@ -86,18 +86,45 @@ if [ -n "$layer" ]; then
   below=$($b sed -n 's/.*lab.below=\([^ ]*\).*/\1/p' /proc/cmdline | $b tr , ' ')
   for p in $below; do for i in 1 2 3 4 5 6 7 8 9 10; do [ -b $p ] && break; $b sleep 1; done; done
   case $layer in
-  mirror)
+  mirror | stripe | raid10)
     set -- $below
-    mdadm --create /dev/md0 --run --assume-clean --metadata=1.2 --level=1 --raid-devices=$# "$@"
+    case $layer in mirror) level=1 ;; stripe) level=0 ;; raid10) level=10 ;; esac
+    clean=--assume-clean
+    [ $level = 0 ] && clean=
+    mdadm --create /dev/md0 --run $clean --metadata=1.2 --level=$level --raid-devices=$# "$@"
     made=/dev/md0 ;;
+  lvm | luks-on-lvm)
+    export DM_DISABLE_UDEV=1 LVM_SUPPRESS_FD_WARNINGS=1
+    $b mkdir -p /run/lvm /run/lock/lvm
+    lvm vgcreate -q -y group $below
+    lvm lvcreate -q -y -n root -l 100%FREE group
+    made=/dev/group/root
+    if [ $layer = luks-on-lvm ]; then
+      $b mkdir -p /run/cryptsetup
+      echo -n secret | cryptsetup luksFormat -q --pbkdf pbkdf2 --pbkdf-force-iterations 1000 $made -
+      echo -n secret | cryptsetup open --key-file - $made safe
+      made=/dev/mapper/safe
+    fi ;;
+  btrfs | xfs) made= ;;
   luks)
     $b mkdir -p /run/cryptsetup
     echo -n secret | cryptsetup luksFormat -q --pbkdf pbkdf2 --pbkdf-force-iterations 1000 $below -
     echo -n secret | cryptsetup open --key-file - $below root
     made=/dev/dm-0 ;; # nobody runs here who would give it its name
   esac
-  $b mke2fs $made >/dev/null
-  $b mount -t ext4 $made /newroot || $b echo "no root on $made"
+  case $layer in
+  btrfs)
+    mkfs.btrfs -q $below
+    set -- $below
+    btrfs device scan "$@" >/dev/null
+    $b mount -t btrfs $1 /newroot || $b echo "no root on $below" ;;
+  xfs)
+    mkfs.xfs -q $below
+    $b mount -t xfs $below /newroot || $b echo "no root on $below" ;;
+  *)
+    $b mke2fs $made >/dev/null
+    $b mount -t ext4 $made /newroot || $b echo "no root on $made" ;;
+  esac
   for d in bin sbin etc boot; do $b cp -a /$d /newroot/; done
   $b mkdir -p /newroot/proc /newroot/sys /newroot/dev /newroot/tmp
   $b umount /proc /sys

@@ -24,6 +24,7 @@ const (
 	DriveSystem      ID = 146
 	DriveRemovable   ID = 147
 	DriveHealth      ID = 148
+	DriveWear        ID = 149
 	ModuleSlot       ID = 150
 	ModuleBytes      ID = 151
 	ModuleType       ID = 152
@@ -214,6 +215,14 @@ var rowCatalogue = []Def{
 		Words:  map[string]string{"good": "good", "bad": "failing"},
 		Aspect: State,
 		at:     rowText(Word, func(d *document, i int) *optText { return &d.Storage.Disks[i].Health }),
+	},
+	{
+		ID:    DriveWear,
+		Name:  "storage.disks.wear_percent",
+		Label: "part of its rated life that is used up",
+		Kind:  Number,
+		Unit:  Percent,
+		at:    rowNumber(func(d *document, i int) *optInt { return &d.Storage.Disks[i].WearPercent }),
 	},
 
 	{

@@ -164,7 +164,8 @@ type Disk struct {
 	HybridMBR      Opt[bool]   `json:"hybrid_mbr,omitzero"`
 	System         Opt[bool]   `json:"system,omitzero" doc:"The operating system runs from it"`
 	Removable      Opt[bool]   `json:"removable,omitzero"`
-	Health         Opt[string] `json:"health,omitzero" enum:"good,bad"`
+	Health         Opt[string] `json:"health,omitzero" enum:"good,bad" doc:"By the drive itself; bad: it expects to fail, or no longer stores"`
+	WearPercent    Opt[int64]  `json:"wear_percent,omitzero" minimum:"0" maximum:"255" doc:"Of its rated life, by the drive itself; it may go on beyond 100"`
 }
 
 // SystemDisk is the disk and the volume that the system runs from. Capacity

@@ -69,10 +69,12 @@ var calls = byFact(map[Hazard][]fact.ID{
 		fact.BootMode, fact.LegacySupport, fact.SecureBootCapable, fact.ProcessorFeatures, fact.ProcessorFeaturesOff,
 		fact.FirmwarePassword, fact.SettingsInterface, fact.VBS,
 	},
-	Firmware | Boot:               {fact.SecureBoot},
-	Firmware | Hardware:           {fact.TPMState},
-	TPMKeys | Hardware | Firmware: {fact.TPMVersion, fact.TPMKind, fact.TPMManufacturer, fact.TPMFirmware},
-	FirmwareImage:                 {fact.FirmwareVersion, fact.FirmwareDate, fact.FirmwareVendor, fact.FirmwareUpdate},
+	Firmware | Boot:     {fact.SecureBoot},
+	Firmware | Hardware: {fact.TPMState},
+	TPMKeys | Hardware | Firmware: {
+		fact.TPMVersion, fact.TPMKind, fact.TPMManufacturer, fact.TPMFirmware, fact.Attestation, fact.AttestedFacts,
+	},
+	FirmwareImage: {fact.FirmwareVersion, fact.FirmwareDate, fact.FirmwareVendor, fact.FirmwareUpdate},
 	Hardware: {
 		fact.MemoryInstalled, fact.MemoryVisible, fact.MemorySlotsUsed, fact.MemoryFreeSlots, fact.AdapterCount,
 		fact.AdapterName, fact.AdapterLevel, fact.AdapterAddIn, fact.ModuleCount, fact.ModuleBytes, fact.ModuleForm,
@@ -88,7 +90,7 @@ var calls = byFact(map[Hazard][]fact.ID{
 	SystemDisk: {fact.DiskBytes, fact.DiskKind, fact.DiskHealth},
 	Hardware | SystemDisk: {
 		fact.DriveCount, fact.DriveName, fact.DriveModel, fact.DriveBus, fact.DriveKind, fact.DriveBytes,
-		fact.DriveStyle, fact.DriveSystem, fact.DriveRemovable, fact.DriveHealth,
+		fact.DriveStyle, fact.DriveSystem, fact.DriveRemovable, fact.DriveHealth, fact.DriveWear,
 	},
 	DiskLayout | SystemDisk: {
 		fact.DiskStyle, fact.BootStyle, fact.BootDynamic, fact.BootPlaces, fact.BootLogical, fact.VolumeBytes,

@@ -9,15 +9,18 @@ import (
 
 	"golang.org/x/sys/windows"
 
+	"rolltop.example/rolltop/core/capture"
+	"rolltop.example/rolltop/core/decode/health"
 	win "rolltop.example/rolltop/core/decode/windows"
 )
 
 // Control codes. Those of the first group need no rights on the handle.
 const (
-	queryProperty = 0x002D1400
-	driveGeometry = 0x000700A0
-	driveLayout   = 0x00070050
-	volumeExtents = 0x00560000
+	queryProperty  = 0x002D1400
+	predictFailure = 0x002D1100
+	driveGeometry  = 0x000700A0
+	driveLayout    = 0x00070050
+	volumeExtents  = 0x00560000
 )
 
 // maxDisks bounds the numbers that are tried; they have gaps.
@@ -75,12 +78,33 @@ func (r *reader) disk(n int) bool {
 		return win.WithoutSerial(b), code
 	})
 	r.ask(win.Disk(name, win.Seek), func() ([]byte, uint32) { return control(h, queryProperty, property(7), 12) })
+	r.health(h, name)
 	r.ask(win.Disk(name, win.Geometry), func() ([]byte, uint32) { return control(h, driveGeometry, nil, 256) })
 	r.ask(win.Disk(name, win.Layout), func() ([]byte, uint32) {
 		b, code := control(h, driveLayout, nil, 48+144*128)
 		return win.WithoutNames(b), code
 	})
 	return true
+}
+
+// health asks a drive how it is: for the health log that NVMe drives have, and otherwise whether the system
+// predicts a failure, of which the drive's own attributes are not kept.
+func (r *reader) health(h windows.Handle, name string) {
+	const protocolSpecific, nvme, logPage, healthLog, data = 50, 3, 2, 2, 40
+	var query []byte
+	for _, v := range []uint32{protocolSpecific, 0, nvme, logPage, healthLog, 0, data, health.NVMeLog, 0, 0, 0, 0} {
+		query = binary.LittleEndian.AppendUint32(query, v)
+	}
+	rec := r.ask(win.Disk(name, win.HealthLog), func() ([]byte, uint32) {
+		return control(h, queryProperty, query, 8+data+health.NVMeLog)
+	})
+	if rec.Outcome == capture.OK {
+		return
+	}
+	r.ask(win.Disk(name, win.Predicted), func() ([]byte, uint32) {
+		b, code := control(h, predictFailure, nil, 4+512)
+		return b[:min(4, len(b))], code
+	})
 }
 
 // systemVolume asks about the volume with the system: where it lies, how large

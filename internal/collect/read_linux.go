@@ -359,7 +359,8 @@ func (r *reader) follow(name string, depth int) {
 
 func (r *reader) drive(name string) {
 	dir := "/sys/block/" + name
-	if target := r.link(dir); strings.Contains(target, "/virtual/") {
+	target := r.link(dir)
+	if strings.Contains(target, "/virtual/") {
 		r.file(dir + "/dm/uuid")
 		r.file(dir + "/md/level")
 		return
@@ -371,6 +372,7 @@ func (r *reader) drive(name string) {
 		r.file(dir + f)
 	}
 	r.keep("sectors:/dev/"+name, "/dev/"+name, headSectors)
+	r.health(name, target)
 	if dev := r.c.Get(dir + "/dev"); dev.Outcome == capture.OK {
 		r.file("/run/udev/data/b" + strings.TrimSpace(string(dev.Raw)))
 	}

@@ -11,6 +11,7 @@ const Explain = `It reads (Linux):
   how the machine started, whether secure boot is on, the names of its boot entries
   whether a TPM is there, and one question to it that changes nothing
   how much memory the system sees, which drives there are, how large, how much is free
+  what the drives say of their own health (only with administrator rights)
   the first 40 kB of each drive, for its partition table (only with administrator rights)
   graphics adapters, connected displays, devices with their drivers, battery and mains
   the name and version of the installed system, and the host name

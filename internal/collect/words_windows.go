@@ -11,6 +11,7 @@ const Explain = `It reads (Windows):
   how the machine started, whether secure boot is on, the names of its boot entries
   whether a TPM is there, and one question to it that changes nothing
   how much memory the system sees, which drives there are, how large, how they are divided
+  what the drives say of their own health
   the first sector of the system's volume, for its encryption (only as an administrator)
   graphics adapters, displays, devices with their drivers, battery and mains
   edition, version and build of the system, and the host name

@@ -106,7 +106,7 @@ func (s *database) AddMarks(ctx context.Context, rows []Row) error {
 		}
 	}
 	var duplicate []int64
-	open := " AND ended_at=0 AND kind<>'noted'"
+	open := " AND ended_at=0 AND kind NOT IN ('noted', 'another-tpm')"
 	if err := s.reader.SelectContext(ctx, &duplicate,
 		"SELECT machine_id FROM duplicate WHERE machine_id "+where+open+" UNION SELECT other_id FROM duplicate "+
 			"WHERE other_id "+

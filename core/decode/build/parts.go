@@ -7,6 +7,7 @@ import (
 	"rolltop.example/rolltop/core/capture"
 	"rolltop.example/rolltop/core/decode/cpu"
 	"rolltop.example/rolltop/core/decode/edid"
+	"rolltop.example/rolltop/core/decode/health"
 	"rolltop.example/rolltop/core/decode/partition"
 	"rolltop.example/rolltop/core/decode/tpm"
 	"rolltop.example/rolltop/core/fact"
@@ -123,6 +124,17 @@ func (x *Draft) sameScreen(t edid.Tile) bool {
 	}
 	x.tiles[t.Screen] = append(seen, t)
 	return len(seen) > 0
+}
+
+// Healthy takes over what a drive says of itself.
+func (x *Draft) Healthy(d *inventory.Disk, r *health.Report) {
+	d.Health = Some("good")
+	if r.Bad {
+		d.Health = Some("bad")
+	}
+	if r.WearPercent >= 0 {
+		d.WearPercent = Some(r.WearPercent)
+	}
 }
 
 // TPMAnswered keeps what a TPM said of itself when it was asked. In a guest it

@@ -147,8 +147,14 @@ func (x *decoder) network() {
 
 // Sources whose names the reader shares.
 const (
-	Ask2    = "tpm2:/dev/tpmrm0"
-	Ask12   = "tpm12:/dev/tpm0"
+	Ask2  = "tpm2:/dev/tpmrm0"
+	Ask12 = "tpm12:/dev/tpm0"
+
+	// The state of a drive, by its bus; the drive's name follows.
+	HealthNVMe = "health:nvme:"
+	HealthATA  = "health:ata:"
+	HealthSCSI = "health:scsi:"
+
 	Dpkg    = "/var/lib/dpkg/status"
 	Flatpak = "/var/lib/flatpak/app"
 	RPM     = "rpm's database"
@@ -162,7 +168,7 @@ var RPMPlaces = []string{"/usr/lib/sysimage/rpm/rpmdb.sqlite", "/var/lib/rpm/rpm
 // notRead are the facts that Linux could tell of and this collector does not
 // read.
 var notRead = []string{
-	"os.account", "storage.system.health", "storage.system.encryption.key_kept", "firmware.settings_interface",
+	"os.account", "storage.system.encryption.key_kept", "firmware.settings_interface",
 	"backup",
 }
 

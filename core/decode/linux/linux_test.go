@@ -119,6 +119,13 @@ func TestDecode(t *testing.T) {
 			"firmware.secure_boot_capable": "true", "firmware.uefi_bits": "64", "tpm.state": "not-seen",
 			"network.connected": "true", "storage.system.disk_bytes": "512000000", "storage.system.kind": "hdd",
 		}},
+		{"an ATA drive that is well", records{"health:ata:sda": "\x72\x00\x00\x00\x00\x00\x00\x0e\x09\x0c" +
+			"\x00\x00\x00\x00\x00\x00\x00\x4f\x00\xc2\x00\x50"}, map[string]string{"storage.system.health": "good"}},
+		{"a drive that expects to fail", records{"health:scsi:sda": "\x2f\x00\x00\x08\x00\x00\x03\x04\x5d\x10\x1e\x3c"},
+			map[string]string{"storage.system.health": "bad"}},
+		{"an answer that means nothing", records{"health:ata:sda": "\x72"},
+			map[string]string{"storage.system.health": "? " + inventory.ReadFailed}},
+		{"a drive that was not asked", nil, map[string]string{"storage.system.health": "? " + inventory.NotOffered}},
 		{"a name that nobody set", records{"/proc/sys/kernel/hostname": "(none)\n"},
 			map[string]string{"device.name": "? " + inventory.NotOffered}},
 		{"one of two connectors has a display", records{

@@ -64,6 +64,7 @@ func (x *decoder) storage() {
 				"The drives are listed one by one under Storage.")
 		}
 	}
+	x.systemHealth(disks)
 	x.bootDisk(disks)
 	x.encryption(root)
 }
@@ -259,6 +260,7 @@ func (x *decoder) drive(name string) inventory.Disk {
 	if bus != "" {
 		d.Bus = build.Some(bus)
 	}
+	x.health(name, &d)
 	rotational, known := x.Number(dir + "queue/rotational")
 	switch {
 	case kind != "":
@@ -409,8 +411,9 @@ func (x *decoder) espMount() mount {
 
 // encryption looks for an encrypted layer between the root volume and its disk.
 func (x *decoder) encryption(r mount) {
+	const most = 64 // layers that are looked at
 	names := slices.Clone(x.members(r))
-	for i := 0; i < len(names) && i < 16; i++ {
+	for i := 0; i < len(names) && i < most; i++ {
 		id, ok := x.Text(bySys + names[i] + "/dm/uuid")
 		if ok && strings.HasPrefix(id, "CRYPT-LUKS") {
 			x.Set(fact.EncryptionState, "on", bySys+names[i]+"/dm/uuid")
@@ -420,12 +423,16 @@ func (x *decoder) encryption(r mount) {
 		slaves, _ := x.List(bySys + names[i] + "/slaves")
 		names = append(names, slaves...)
 	}
-	if len(x.D.Storage.System.Members) > 0 || x.D.Storage.System.DiskBytes.IsZero() {
+	several := len(x.D.Storage.System.Members) > 0
+	if !several && x.D.Storage.System.DiskBytes.IsZero() || len(names) > most {
 		x.D.AddGap("storage.system.encryption", inventory.NotOffered,
 			"the way from the root volume to its disk is unknown", "")
 		return
 	}
-	x.Set(fact.EncryptionState, "off",
-		"no encrypted layer between the root volume and "+strconv.Quote(x.D.Storage.Boot.Disk.Or("")))
+	to := strconv.Quote(x.D.Storage.Boot.Disk.Or(""))
+	if several {
+		to = "its drives"
+	}
+	x.Set(fact.EncryptionState, "off", "no encrypted layer between the root volume and "+to)
 	x.Gap(fact.EncryptionKind, inventory.NotOffered, "the volume is not encrypted", "")
 }

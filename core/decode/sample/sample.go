@@ -267,6 +267,13 @@ func (d Display) EDID() string {
 	return balanced(b, 127)
 }
 
+// NVMeHealth is the health log of a drive at 37 °C: its critical warning, and how much of its life is used up.
+func NVMeHealth(warning, wear byte) string {
+	return Put(512, map[int]string{
+		0: string([]byte{warning}), 1: U16(310), 3: "\x64\x0A" + string([]byte{wear}),
+	})
+}
+
 // TPM2Answer is the answer to the question for fixed properties.
 func TPM2Answer(manufacturer string, major, minor uint32) string {
 	be := func(v uint32) string { return string(binary.BigEndian.AppendUint32(nil, v)) }

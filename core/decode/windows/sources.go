@@ -52,6 +52,8 @@ func Variable(name string) string { return "GetFirmwareEnvironmentVariableEx:" +
 const (
 	Descriptor = "STORAGE_DEVICE_DESCRIPTOR"
 	Seek       = "DEVICE_SEEK_PENALTY_DESCRIPTOR"
+	HealthLog  = "STORAGE_PROTOCOL_DATA_DESCRIPTOR"
+	Predicted  = "STORAGE_PREDICT_FAILURE"
 	Geometry   = "DISK_GEOMETRY_EX"
 	Layout     = "DRIVE_LAYOUT_INFORMATION_EX"
 	Head       = "sectors"

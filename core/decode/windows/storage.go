@@ -68,6 +68,7 @@ func (x *decoder) storage() {
 				"The drives are listed one by one under Storage.")
 		}
 	}
+	x.systemHealth()
 	x.bootDisk(tables)
 	x.encryption()
 }
@@ -144,6 +145,9 @@ func (x *decoder) disk(n string) inventory.Disk {
 		kind = "virtual" // what a host says of a guest's drive is the host's choice
 	}
 	d.Kind = build.Known(kind)
+	if r, _, err := x.healthOf(n); err == nil {
+		x.Healthy(&d, r)
+	}
 	return d
 }
 

@@ -28,7 +28,7 @@ type decoder struct {
 // notRead are the facts that Windows could tell of and this collector does not
 // read.
 var notRead = []string{
-	"os.licence", "storage.system.health", "storage.system.encryption.key_kept", "firmware.settings_interface",
+	"os.licence", "storage.system.encryption.key_kept", "firmware.settings_interface",
 	"backup",
 }
 

@@ -104,6 +104,13 @@ func sound() pc {
 	return c
 }
 
+// healthLog is what a drive answers: where the log lies, and its critical warning.
+func healthLog(warning byte, at uint32) string {
+	log := sample.NVMeHealth(warning, 7)
+	return sample.U32(48) + sample.U32(48) + sample.U32(3) + sample.U32(2) + sample.U32(2) + sample.U32(0) +
+		sample.U32(at) + sample.U32(512) + sample.Zeros(16) + log
+}
+
 func TestVariants(t *testing.T) {
 	const state, capable = "firmware.secure_boot", "firmware.secure_boot_capable"
 	tests := []struct {
@@ -111,6 +118,18 @@ func TestVariants(t *testing.T) {
 		change func(pc)
 		want   map[string]string
 	}{
+		{"the health log of the drive", func(c pc) {
+			c.ok(windows.Disk("0", windows.HealthLog), healthLog(4, 40))
+		}, map[string]string{"storage.system.health": "bad"}},
+		{"a health log that lies elsewhere than it says", func(c pc) {
+			c.ok(windows.Disk("0", windows.HealthLog), healthLog(0, 4000))
+		}, map[string]string{"storage.system.health": "? " + inventory.ReadFailed}},
+		{"the system predicts no failure", func(c pc) {
+			c.ok(windows.Disk("0", windows.Predicted), sample.U32(0))
+		}, map[string]string{"storage.system.health": "good"}},
+		{"nobody says how the drive is", func(pc) {}, map[string]string{
+			"storage.system.health": "? " + inventory.NotOffered,
+		}},
 		{"sound", func(pc) {}, map[string]string{
 			"firmware.boot_mode":              "uefi",
 			state:                             "on",

@@ -200,7 +200,7 @@ var want = map[string]map[string]string{
 		"memory.installed_bytes":          "8589934592",
 		"memory.slots_used":               "3",
 		"device.form":                     "desktop",
-		"storage.system.encryption.state": "? not-offered",
+		"storage.system.encryption.state": "off",
 	},
 	"NSLIP-M51": {
 		"device.class":                    "mac",

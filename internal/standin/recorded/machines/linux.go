@@ -104,6 +104,7 @@ func linuxLaptop() *machine {
 		sysBlock + "nvme0n1/size":         "500118192\n", sysBlock + "nvme0n1/removable": "0\n",
 		sysBlock + "nvme0n1/queue/rotational": "0\n", sysBlock + "nvme0n1/queue/logical_block_size": "4096\n",
 		sysBlock + "nvme0n1/device/model": "Brannock NV 256\n",
+		"health:nvme:nvme0n1":             sample.NVMeHealth(0, 12),
 		"sectors:/dev/nvme0n1": sample.GPT(4096, sample.NewPart(sample.ESP, id(101), 256, 131327),
 			sample.NewPart("ca7d7ccb-63ed-4c53-861c-1742536059cc", id(102), 131328, 62514431)),
 		"/sys/class/drm/": "card0\ncard0-eDP-1\nversion", "/sys/class/drm/card0-eDP-1/status": "connected\n",
