@@ -4,7 +4,7 @@ VERSION ?= $(shell git describe --tags --always --dirty 2>/dev/null || echo dev)
 LDFLAGS := -s -w -X rolltop.example/rolltop/internal/build.Version=$(VERSION)
 export CGO_ENABLED = 0
 
-.PHONY: demo build console test test-short check dist lab bench soak mutants generate screenshots strings tools clean help
+.PHONY: demo build console test test-short check dist lab lab-part bench soak mutants generate screenshots strings tools clean help
 
 ## demo: build everything and start the service with the made-up fleet
 demo: build
@@ -79,6 +79,10 @@ cmd/rolltop/collectors/SHA256SUMS: dist/SHA256SUMS
 ## lab: boot virtual machines with real firmware and compare what the collector reads
 lab:
 	$(GO) run ./lab
+
+## lab-part: a third of the virtual machines fewer, which every change is tried with
+lab-part:
+	$(GO) run ./lab --part
 
 ## bench: how fast one check, one reading and one inspection are
 bench: build

@@ -18,6 +18,7 @@ import (
 // what the collector must read of it.
 type Machine struct {
 	About     string   `json:"about"`
+	Apart     bool     `json:"apart,omitempty" doc:"Not among the machines of --part, which is what every change is tried with"`
 	Firmware  string   `json:"firmware" enum:"uefi,uefi-secure,uefi-off,legacy" doc:"uefi-secure has keys and starts only a signed kernel; uefi-off has the keys, and secure boot is off"`
 	TPM       string   `json:"tpm" enum:"none,crb,tis,tis12"`
 	Processor string   `json:"processor,omitempty"`

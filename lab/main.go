@@ -1,7 +1,8 @@
 // Lab boots virtual machines with real firmware, each described by a file in
 // lab/machines, with the collector as their only program besides busybox, and
 // compares what it reads with what was configured. It runs under emulation, two
-// machines at a time; one takes 10 to 40 seconds.
+// machines at a time; one takes 10 to 40 seconds. Names of machines run those alone; --part leaves out those that
+// stand apart.
 package main
 
 import (
@@ -45,14 +46,20 @@ func run(only []string) error {
 	if err != nil || len(files) == 0 {
 		return errors.Join(err, errors.New("lab/machines has no machines; run it from the project's directory"))
 	}
+	part := slices.Contains(only, "--part")
+	only = slices.DeleteFunc(only, func(s string) bool { return s == "--part" })
 	machines := map[string]*Machine{}
 	for _, path := range files {
 		name := strings.TrimSuffix(filepath.Base(path), ".yaml")
 		if len(only) > 0 && !slices.Contains(only, name) {
 			continue
 		}
-		if machines[name], err = readMachine(path); err != nil {
+		m, err := readMachine(path)
+		if err != nil {
 			return err
+		}
+		if !part || !m.Apart {
+			machines[name] = m
 		}
 	}
 	work, err := os.MkdirTemp("", "rolltop-lab-")

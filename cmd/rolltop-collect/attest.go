@@ -18,6 +18,9 @@ import (
 	"rolltop.example/rolltop/internal/signature"
 )
 
+// openTPM is how the machine's TPM is reached; tests have one of their own.
+var openTPM = collect.OpenTPM
+
 // prove sends what the machine's TPM attests, where the service asks for it. It is an error that it cannot only
 // where --attest was given: most machines that cannot have no TPM 2.0, and their inventory says so.
 func prove(
@@ -68,7 +71,7 @@ func attested(
 	if err != nil {
 		return answer, errors.New("the service sent a nonce that cannot be read")
 	}
-	t, err := collect.OpenTPM()
+	t, err := openTPM()
 	if err != nil {
 		return answer, err
 	}

@@ -40,7 +40,11 @@ func OpenTPM() (*TPM, error) {
 }
 
 // Close ends the conversation, and the keys in the TPM with it.
-func (t *TPM) Close() { t.close() }
+func (t *TPM) Close() {
+	if t.close != nil {
+		t.close()
+	}
+}
 
 // busyTries bounds how often a TPM that is busy with itself is asked again, some milliseconds apart.
 const (
