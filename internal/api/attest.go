@@ -16,7 +16,7 @@ type Evidence struct {
 	Endorsement  []byte   `json:"endorsement" maxLength:"8192" doc:"Public area of the endorsement key (TPMT_PUBLIC)"`
 	Quote        []byte   `json:"quote" maxLength:"8192" doc:"Over registers 0 to 7 (TPMS_ATTEST). Its nonce is SHA-256 of the words “rolltop attestation”, a zero byte, the 32 bytes of the nonce of the request, and the machine's public key as in keyid"`
 	Signature    []byte   `json:"signature" maxLength:"8192" doc:"Over the quote (TPMT_SIGNATURE)"`
-	Log          []byte   `json:"log" maxLength:"6000000" doc:"Boot log of the firmware (TCG PC Client Platform Firmware Profile)"`
+	Log          []byte   `json:"log" maxLength:"1400000" doc:"Boot log of the firmware (TCG PC Client Platform Firmware Profile)"`
 	Certificates [][]byte `json:"certificates,omitempty" maxItems:"8" doc:"Of the endorsement key, then of who issued it (DER)"`
 }
 

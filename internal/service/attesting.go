@@ -47,6 +47,7 @@ type asking struct {
 const (
 	askingLasts = 5 * time.Minute
 	maxAsking   = 50_000
+	maxHeld     = 32 << 20 // bytes of proofs whose TPM has to open a secret
 	nonceSize   = 32
 )
 
@@ -152,10 +153,32 @@ func (a *Attesting) Take(ctx context.Context, nonce, signer string, e *attest.Ev
 	if q.challenge, err = attest.Enrol(e, rand.Reader); err != nil {
 		return nil, err
 	}
+	if !a.hold(nonce, q) {
+		return nil, refuse("Too many proofs at once",
+			"many machines attest for the first time at this moment; the machine is asked again with its next "+
+				"inventory")
+	}
+	return &AttestResult{Challenge: &q.challenge.Credential}, nil
+}
+
+// hold keeps a proof until its TPM has opened a secret, where there is room for it.
+func (a *Attesting) hold(nonce string, q *asking) bool {
 	a.mu.Lock()
 	defer a.mu.Unlock()
+	now, held := a.Now(), len(q.evidence.Log)
+	for key, other := range a.open {
+		switch {
+		case now.After(other.until):
+			delete(a.open, key)
+		case other.evidence != nil:
+			held += len(other.evidence.Log)
+		}
+	}
+	if held > maxHeld {
+		return false
+	}
 	a.open[nonce] = q
-	return &AttestResult{Challenge: &q.challenge.Credential}, nil
+	return true
 }
 
 // Opened takes the secret that a TPM opened: it is enrolled for its machine, and its proof counts.

@@ -30,7 +30,7 @@ const Registers = 24
 
 // Bounds of a log.
 const (
-	MaxBytes  = 4 << 20
+	MaxBytes  = 1 << 20
 	maxEvents = 1 << 15
 )
 
