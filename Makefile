@@ -80,7 +80,7 @@ cmd/rolltop/collectors/SHA256SUMS: dist/SHA256SUMS
 lab:
 	$(GO) run ./lab
 
-## lab-part: a third of the virtual machines fewer, which every change is tried with
+## lab-part: the virtual machines that every change is tried with
 lab-part:
 	$(GO) run ./lab --part
 
