@@ -28,11 +28,8 @@ type Evidence struct {
 	Certificates [][]byte // of the endorsement key, then of who issued it; empty where the maker provided none
 }
 
-// Bounds of evidence, in bytes; a log has its own.
-const (
-	MaxPart         = 8 << 10
-	MaxCertificates = 8
-)
+// MaxPart bounds each part of evidence but the log, in bytes.
+const MaxPart = 8 << 10
 
 // Qualify is what a quote has for its nonce: it binds the quote to one request and to the machine's own key,
 // so that a quote of another machine is worth nothing here. machine is the machine's public key as it is

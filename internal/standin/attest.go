@@ -24,11 +24,7 @@ const (
 
 // attest lets the PCs of one site prove what they report.
 func attest(ctx context.Context, s Attester, now time.Time) error {
-	o, err := Load()
-	if err != nil {
-		return err
-	}
-	machines, err := o.Fleet(now)
+	machines, err := fleet(now)
 	if err != nil {
 		return err
 	}

@@ -183,14 +183,19 @@ func Before(today map[[3]string]int, back int) map[[3]string]int {
 	return out
 }
 
+// fleet is the machines of the organisation.
+func fleet(now time.Time) ([]*inventory.Document, error) {
+	o, err := Load()
+	if err != nil {
+		return nil, err
+	}
+	return o.Fleet(now)
+}
+
 // without hands in an inventory that somebody took without rights, a while ago: only
 // its name and model say which machine it is.
 func without(ctx context.Context, s Host, now time.Time) error {
-	o, err := Load()
-	if err != nil {
-		return err
-	}
-	machines, err := o.Fleet(now)
+	machines, err := fleet(now)
 	if err != nil {
 		return err
 	}

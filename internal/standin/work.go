@@ -222,11 +222,7 @@ func waves(ctx context.Context, s Worker, now time.Time) error {
 
 // arrive hands in inventories of machines that run the release now.
 func arrive(ctx context.Context, s Worker, now time.Time, names ...string) error {
-	o, err := Load()
-	if err != nil {
-		return err
-	}
-	machines, err := o.Fleet(now)
+	machines, err := fleet(now)
 	if err != nil {
 		return err
 	}

@@ -15,6 +15,8 @@ import (
 	"encoding/binary"
 	"errors"
 	"fmt"
+
+	"rolltop.example/rolltop/core/decode/cursor"
 )
 
 // Numbers of digests (TCG Algorithm Registry, section 5).
@@ -94,15 +96,15 @@ func Parse(b []byte) (*Log, error) {
 	if len(b) > MaxBytes {
 		return nil, fmt.Errorf("bootlog: the log has %d bytes, more than %d", len(b), MaxBytes)
 	}
-	r := &cursor{b: b}
+	r := cursor.New(order, b)
 	// The first event has the older form: register, type, SHA-1, size, data.
-	register, kind := r.u32(), r.u32()
-	r.take(crypto.SHA1.Size())
-	head := &cursor{b: r.take(int(r.u32()))}
-	if r.failed {
+	register, kind := r.U32(), r.U32()
+	r.Take(crypto.SHA1.Size())
+	head := cursor.New(order, r.Take(int(r.U32())))
+	if r.Failed {
 		return nil, errShort
 	}
-	if kind != NoAction || register != 0 || string(head.take(len(signature))) != signature {
+	if kind != NoAction || register != 0 || string(head.Take(len(signature))) != signature {
 		return nil, errors.New("bootlog: the log has digests of SHA-1 alone, or it is no log of firmware")
 	}
 	sizes, err := algorithms(head)
@@ -113,7 +115,7 @@ func Parse(b []byte) (*Log, error) {
 	for _, s := range sizes {
 		l.Algorithms = append(l.Algorithms, s.algorithm)
 	}
-	for len(r.b) > 0 {
+	for len(r.Rest) > 0 {
 		if len(l.Events) == maxEvents {
 			return nil, fmt.Errorf("bootlog: the log has more than %d events", maxEvents)
 		}
@@ -138,15 +140,15 @@ type size struct {
 }
 
 // algorithms are those of all events, from the data of the first one.
-func algorithms(head *cursor) ([]size, error) {
-	head.take(8) // platform class, version, size of a native number
-	count := head.u32()
-	if head.failed || count == 0 || count > 16 {
+func algorithms(head *cursor.Cursor) ([]size, error) {
+	head.Take(8) // platform class, version, size of a native number
+	count := head.U32()
+	if head.Failed || count == 0 || count > 16 {
 		return nil, fmt.Errorf("bootlog: the log says that it has %d algorithms", count)
 	}
 	out := make([]size, count)
 	for i := range out {
-		out[i] = size{head.u16(), int(head.u16())}
+		out[i] = size{head.U16(), int(head.U16())}
 		h, known := Hash(out[i].algorithm)
 		if known && h.Size() != out[i].bytes {
 			return nil, fmt.Errorf("bootlog: digests of algorithm %#x have %d bytes, and the log says %d",
@@ -161,37 +163,37 @@ func algorithms(head *cursor) ([]size, error) {
 			}
 		}
 	}
-	if head.failed {
+	if head.Failed {
 		return nil, errShort
 	}
 	return out, nil
 }
 
-func event(r *cursor, sizes []size) (*Event, error) {
-	register, kind, count := r.u32(), r.u32(), r.u32()
+func event(r *cursor.Cursor, sizes []size) (*Event, error) {
+	register, kind, count := r.U32(), r.U32(), r.U32()
 	e := &Event{Type: kind, Digests: make(map[uint16][]byte, len(sizes))}
-	if !r.failed && int64(count) != int64(len(sizes)) {
+	if !r.Failed && int64(count) != int64(len(sizes)) {
 		return nil, fmt.Errorf("bootlog: an event has %d digests, and the log has %d algorithms", count, len(sizes))
 	}
 	for range count {
-		algorithm := r.u16()
+		algorithm := r.U16()
 		n := -1
 		for _, s := range sizes {
 			if s.algorithm == algorithm {
 				n = s.bytes
 			}
 		}
-		if r.failed {
+		if r.Failed {
 			return nil, errShort
 		}
 		if n < 0 || e.Digests[algorithm] != nil {
 			return nil, fmt.Errorf("bootlog: an event has a digest of algorithm %#x that the log does not name, "+
 				"or has it twice", algorithm)
 		}
-		e.Digests[algorithm] = r.take(n)
+		e.Digests[algorithm] = r.Take(n)
 	}
-	e.Data = r.take(int(r.u32()))
-	if r.failed {
+	e.Data = r.Take(int(r.U32()))
+	if r.Failed {
 		return nil, errShort
 	}
 	if register >= Registers && kind != NoAction {
@@ -199,43 +201,6 @@ func event(r *cursor, sizes []size) (*Event, error) {
 	}
 	e.Register = int(register)
 	return e, nil
-}
-
-// cursor reads from the front; failed is set where there was less.
-type cursor struct {
-	b      []byte
-	failed bool
-}
-
-func (c *cursor) take(n int) []byte {
-	if n < 0 || n > len(c.b) {
-		c.b, c.failed = nil, true
-		return nil
-	}
-	var out []byte
-	out, c.b = c.b[:n:n], c.b[n:]
-	return out
-}
-
-func (c *cursor) u16() uint16 {
-	if b := c.take(2); b != nil {
-		return order.Uint16(b)
-	}
-	return 0
-}
-
-func (c *cursor) u32() uint32 {
-	if b := c.take(4); b != nil {
-		return order.Uint32(b)
-	}
-	return 0
-}
-
-func (c *cursor) u64() uint64 {
-	if b := c.take(8); b != nil {
-		return order.Uint64(b)
-	}
-	return 0
 }
 
 // Replay works out the registers as the events leave them (section 10.4.5; TPM 2.0 Library, part 1,

@@ -183,6 +183,33 @@ func TestTwoValuesOfSecureBoot(t *testing.T) {
 	}
 }
 
+// Of two disks whose tables were measured, one was only tried.
+func TestTwoPartitionTables(t *testing.T) {
+	one, _ := made.Write()
+	other := made
+	other.Disk = "5e1f0000-0000-4000-8000-000000000002"
+	two, _ := other.Write()
+	event := func(b []byte) []byte { // the whole event with the table
+		at := bytes.Index(b, []byte("EFI PART"))
+		return b[at-72 : at+92+8+256]
+	}
+	for _, c := range []struct {
+		name string
+		more []byte
+		want bool
+	}{{"the same again", event(one), true}, {"of another disk", event(two), false}} {
+		t.Run(c.name, func(t *testing.T) {
+			l, err := bootlog.Parse(append(bytes.Clone(one), c.more...))
+			if err != nil {
+				t.Fatal(err)
+			}
+			if m := l.Measured(bootlog.SHA256); (m.BootDisk != nil) != c.want {
+				t.Errorf("disk %+v", m.BootDisk)
+			}
+		})
+	}
+}
+
 func FuzzParse(f *testing.F) {
 	text, _ := made.Write()
 	f.Add(text)

@@ -4,6 +4,8 @@ import (
 	"bytes"
 	"strings"
 	"unicode/utf16"
+
+	"rolltop.example/rolltop/core/decode/cursor"
 )
 
 // Measured is what firmware measured, as far as digests hold the data of the events. Empty values are
@@ -14,7 +16,7 @@ type Measured struct {
 	UEFI       bool     // UEFI firmware handed over to a loader, and the loader took the machine over
 	Firmware   string   // version of the code that measured first
 	BootOrder  []string // names of the boot entries, in their order
-	BootDisk   *Table   // partition table of the disk that the system was started from
+	BootDisk   *Table   // partition table that was measured; nil where there were several: one was only tried
 }
 
 // Keys are how many entries firmware measured of each of its lists of keys; -1: it measured none.
@@ -52,6 +54,7 @@ func (l *Log) Measured(algorithm uint16) Measured {
 	var state secureState
 	entries := map[string]string{}
 	var bootOrder []string
+	var tables []*Table
 	begun, ended := false, false
 	separated := map[int]bool{}
 	for i := range l.Events {
@@ -73,12 +76,10 @@ func (l *Log) Measured(algorithm uint16) Measured {
 			begun = begun || string(e.Data) == "Exit Boot Services Invocation"
 			ended = ended || begun && string(e.Data) == "Exit Boot Services Returned with Success"
 		case e.Register == registerTable && e.Type == GPT && e.holds(algorithm, e.Data):
-			if t := table(e.Data); t != nil {
-				m.BootDisk = t
-			}
+			tables = append(tables, table(e.Data))
 		}
 	}
-	m.UEFI = ended
+	m.UEFI, m.BootDisk = ended, only(tables)
 	m.SecureBoot = state.word(m.Keys.Platform)
 	for _, number := range bootOrder {
 		if name := entries[number]; name != "" {
@@ -86,6 +87,19 @@ func (l *Log) Measured(algorithm uint16) Measured {
 		}
 	}
 	return m
+}
+
+// only is the one table of several measurements; nil where they are of different disks, or one is damaged.
+func only(tables []*Table) *Table {
+	for _, t := range tables {
+		if t == nil || *t != *tables[0] {
+			return nil
+		}
+	}
+	if len(tables) == 0 {
+		return nil
+	}
+	return tables[0]
 }
 
 // secureState gathers what the variable SecureBoot was measured as: firmware may measure it again after
@@ -135,15 +149,15 @@ type variable struct {
 // variable decodes the data of an event where its digest holds them. A digest of the value alone, as earlier
 // firmware measured boot entries, does not hold the name, and gives nothing.
 func (e *Event) variable(algorithm uint16) (*variable, bool) {
-	c := &cursor{b: e.Data}
-	v := &variable{vendor: c.take(16)}
-	names, bytesOf := c.u64(), c.u64()
-	if c.failed || names > 1<<12 || bytesOf > uint64(len(e.Data)) {
+	c := cursor.New(order, e.Data)
+	v := &variable{vendor: c.Take(16)}
+	names, bytesOf := c.U64(), c.U64()
+	if c.Failed || names > 1<<12 || bytesOf > uint64(len(e.Data)) {
 		return nil, false
 	}
-	name := c.take(int(names) * 2)
-	v.data = c.take(int(bytesOf))
-	if c.failed || len(c.b) > 0 {
+	name := c.Take(int(names) * 2)
+	v.data = c.Take(int(bytesOf))
+	if c.Failed || len(c.Rest) > 0 {
 		return nil, false
 	}
 	v.name = wideText(name)
@@ -171,10 +185,10 @@ func wideText(b []byte) string {
 func signatures(b []byte) int {
 	n := 0
 	for len(b) > 0 {
-		c := &cursor{b: b}
-		c.take(16)
-		list, header, each := c.u32(), c.u32(), c.u32()
-		if c.failed || list < 28 || uint64(list) > uint64(len(b)) || each == 0 || uint64(header)+28 > uint64(list) {
+		c := cursor.New(order, b)
+		c.Take(16)
+		list, header, each := c.U32(), c.U32(), c.U32()
+		if c.Failed || list < 28 || uint64(list) > uint64(len(b)) || each == 0 || uint64(header)+28 > uint64(list) {
 			return -1
 		}
 		n += int((list - 28 - header) / each)
@@ -204,14 +218,14 @@ func hex4(n uint16) string {
 
 // table decodes the measured partition table (section 10.2.7): header, count, entries.
 func table(b []byte) *Table {
-	c := &cursor{b: b}
-	header := c.take(92)
-	count := c.u64()
-	if c.failed || !bytes.HasPrefix(header, []byte("EFI PART")) {
+	c := cursor.New(order, b)
+	header := c.Take(92)
+	count := c.U64()
+	if c.Failed || !bytes.HasPrefix(header, []byte("EFI PART")) {
 		return nil
 	}
 	each := uint64(order.Uint32(header[84:]))
-	if each < 128 || each > 4096 || count > 4096 || uint64(len(c.b)) < count*each {
+	if each < 128 || each > 4096 || count > 4096 || uint64(len(c.Rest)) < count*each {
 		return nil
 	}
 	return &Table{Disk: guidText(header[56:72]), Partitions: int(count)}

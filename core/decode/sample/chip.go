@@ -18,10 +18,9 @@ import (
 // Registers begin as zeros; see [BootLog].
 type Chip struct {
 	Seed        string
-	Registers   [8][]byte         // of SHA-256
-	Certificate []byte            // of its endorsement key on a curve; nil: none
-	Password    bool              // somebody set a password for the endorsement hierarchy
-	Spoil       func(code uint32) // hears of each command, for tests that change something in between
+	Registers   [8][]byte // of SHA-256
+	Certificate []byte    // of its endorsement key on a curve; nil: none
+	Password    bool      // somebody set a password for the endorsement hierarchy
 
 	keys map[uint32]*chipKey
 }
@@ -33,10 +32,10 @@ type chipKey struct {
 
 // Codes of commands that it answers.
 const (
-	ChipCreate   = 0x131
-	ChipActivate = 0x147
+	chipCreate   = 0x131
+	chipActivate = 0x147
 	chipSecret   = 0x151
-	ChipQuote    = 0x158
+	chipQuote    = 0x158
 	chipNVRead   = 0x14E
 	chipNVPublic = 0x169
 	chipSession  = 0x176
@@ -61,9 +60,6 @@ const (
 // Answer answers a command.
 func (c *Chip) Answer(command []byte) []byte {
 	code := binary.BigEndian.Uint32(command[6:])
-	if c.Spoil != nil {
-		c.Spoil(code)
-	}
 	in := command[10:]
 	var handles []uint32
 	take := func() uint32 {
@@ -71,7 +67,7 @@ func (c *Chip) Answer(command []byte) []byte {
 		in = in[4:]
 		return v
 	}
-	count := map[uint32]int{ChipCreate: 1, ChipActivate: 2, chipSecret: 2, ChipQuote: 1, chipNVRead: 2}[code]
+	count := map[uint32]int{chipCreate: 1, chipActivate: 2, chipSecret: 2, chipQuote: 1, chipNVRead: 2}[code]
 	for range count {
 		handles = append(handles, take())
 	}
@@ -91,7 +87,7 @@ func (c *Chip) Answer(command []byte) []byte {
 
 func (c *Chip) run(code uint32, handles []uint32, in []byte) (refusal uint32, handle, out string) {
 	switch code {
-	case ChipCreate:
+	case chipCreate:
 		if c.Password {
 			return chipBadAuth, "", ""
 		}
@@ -100,14 +96,14 @@ func (c *Chip) run(code uint32, handles []uint32, in []byte) (refusal uint32, ha
 			return chipNoScheme, "", ""
 		}
 		return 0, chipU32(c.create(template)), chipSized(string(c.keys[0x80000000|uint32(len(c.keys)-1)].area))
-	case ChipQuote:
+	case chipQuote:
 		key := c.keys[handles[0]]
 		if key == nil {
 			return chipUnknown, "", ""
 		}
 		quote := c.quote(string(sizedOf(in)), key)
 		return 0, "", chipSized(quote) + sign(key.private, quote)
-	case ChipActivate:
+	case chipActivate:
 		secret, ok := c.activate(c.keys[handles[0]], c.keys[handles[1]], in)
 		if !ok {
 			return chipBadSeal, "", ""
@@ -221,8 +217,7 @@ func (c *Chip) activate(key, endorsement *chipKey, in []byte) (secret string, ok
 		return "", false
 	}
 	own, _ := coordinates(endorsement.private)
-	seed := sha256.Sum256([]byte(chipU32(1) + string(z) + "IDENTITY\x00" + string(x) +
-		own))
+	seed := sha256.Sum256([]byte(chipU32(1) + string(z) + "IDENTITY\x00" + string(x) + own))
 	sum := sha256.Sum256(key.area)
 	name := "\x00\x0B" + string(sum[:])
 	derive := func(label, more string, bits uint32) []byte {

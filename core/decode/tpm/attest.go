@@ -11,6 +11,8 @@ import (
 	"errors"
 	"fmt"
 	"math/big"
+
+	"rolltop.example/rolltop/core/decode/cursor"
 )
 
 // Numbers of algorithms (TPM 2.0 Library, part 2, section 6.3) and curves (section 6.4).
@@ -51,18 +53,18 @@ type Public struct {
 // ReadPublic decodes the public area of a key (TPMT_PUBLIC; part 2, section 12.2.4): RSA or a curve of NIST,
 // with a name by SHA-256.
 func ReadPublic(area []byte) (*Public, error) {
-	c := &cursor{b: area}
-	kind, hash := c.u16(), c.u16()
-	p := &Public{attributes: c.u32(), policy: c.sized()}
-	if !c.failed && hash != algSHA256 {
+	c := cursor.New(binary.BigEndian, area)
+	kind, hash := c.U16(), c.U16()
+	p := &Public{attributes: c.U32(), policy: c.Sized()}
+	if !c.Failed && hash != algSHA256 {
 		return nil, fmt.Errorf("tpm: the key's name is by the hash %#x, and SHA-256 is read", hash)
 	}
-	if symmetric := c.u16(); symmetric != algNull {
-		bits, mode := c.u16(), c.u16()
+	if symmetric := c.U16(); symmetric != algNull {
+		bits, mode := c.U16(), c.U16()
 		p.symmetric = symmetric == algAES && bits == 128 && mode == algCFB
 	}
-	if scheme := c.u16(); scheme != algNull {
-		c.u16() // its hash; a signature says it again
+	if scheme := c.U16(); scheme != algNull {
+		c.U16() // its hash; a signature says it again
 	}
 	var err error
 	switch kind {
@@ -74,11 +76,11 @@ func ReadPublic(area []byte) (*Public, error) {
 		err = fmt.Errorf("tpm: a key of the kind %#x is not read", kind)
 	}
 	switch {
-	case c.failed:
+	case c.Failed:
 		return nil, errCut
 	case err != nil:
 		return nil, err
-	case len(c.b) > 0:
+	case len(c.Rest) > 0:
 		return nil, errors.New("tpm: something follows the key")
 	}
 	sum := sha256.Sum256(area)
@@ -88,9 +90,9 @@ func ReadPublic(area []byte) (*Public, error) {
 
 var errCut = errors.New("tpm: a structure ends too early")
 
-func rsaKey(c *cursor) (crypto.PublicKey, error) {
-	bits, exponent := c.u16(), c.u32()
-	modulus := c.sized()
+func rsaKey(c *cursor.Cursor) (crypto.PublicKey, error) {
+	bits, exponent := c.U16(), c.U32()
+	modulus := c.Sized()
 	if exponent == 0 {
 		exponent = 65537
 	}
@@ -100,12 +102,12 @@ func rsaKey(c *cursor) (crypto.PublicKey, error) {
 	return &rsa.PublicKey{N: new(big.Int).SetBytes(modulus), E: int(exponent)}, nil
 }
 
-func curveKey(c *cursor) (crypto.PublicKey, error) {
-	id := c.u16()
-	if kdf := c.u16(); kdf != algNull {
-		c.u16()
+func curveKey(c *cursor.Cursor) (crypto.PublicKey, error) {
+	id := c.U16()
+	if kdf := c.U16(); kdf != algNull {
+		c.U16()
 	}
-	x, y := c.sized(), c.sized()
+	x, y := c.Sized(), c.Sized()
 	var curve elliptic.Curve
 	switch id {
 	case curveP256:
@@ -157,20 +159,20 @@ const (
 
 // ReadQuote decodes a quote over registers of one algorithm.
 func ReadQuote(b []byte) (*Quote, error) {
-	c := &cursor{b: b}
-	if c.u32() != magic || c.u16() != attestQuote {
+	c := cursor.New(binary.BigEndian, b)
+	if c.U32() != magic || c.U16() != attestQuote {
 		return nil, errors.New("tpm: this is no quote")
 	}
-	c.sized() // name of the key
-	q := &Quote{Nonce: c.sized()}
-	c.take(8) // clock
-	q.Resets = c.u32()
-	c.take(4 + 1 + 8) // restarts, whether the clock is safe, firmware version
-	if count := c.u32(); !c.failed && count != 1 {
+	c.Sized() // name of the key
+	q := &Quote{Nonce: c.Sized()}
+	c.Take(8) // clock
+	q.Resets = c.U32()
+	c.Take(4 + 1 + 8) // restarts, whether the clock is safe, firmware version
+	if count := c.U32(); !c.Failed && count != 1 {
 		return nil, fmt.Errorf("tpm: the quote is over %d sets of registers, and one is read", count)
 	}
-	q.Hash = c.u16()
-	mask := c.take(int(c.u8()))
+	q.Hash = c.U16()
+	mask := c.Take(int(c.U8()))
 	for i, m := range mask {
 		for bit := range 8 {
 			if m&(1<<bit) != 0 {
@@ -178,8 +180,8 @@ func ReadQuote(b []byte) (*Quote, error) {
 			}
 		}
 	}
-	q.Digest = c.sized()
-	if c.failed || len(c.b) > 0 {
+	q.Digest = c.Sized()
+	if c.Failed || len(c.Rest) > 0 {
 		return nil, errCut
 	}
 	return q, nil
@@ -187,8 +189,8 @@ func ReadQuote(b []byte) (*Quote, error) {
 
 // Verify says whether a signature (TPMT_SIGNATURE; part 2, section 11.3.4) of the key is over a message.
 func (p *Public) Verify(message, signature []byte) error {
-	c := &cursor{b: signature}
-	scheme, hash := c.u16(), c.u16()
+	c := cursor.New(binary.BigEndian, signature)
+	scheme, hash := c.U16(), c.U16()
 	if hash != algSHA256 {
 		return fmt.Errorf("tpm: the signature is by the hash %#x, and SHA-256 is read", hash)
 	}
@@ -196,58 +198,18 @@ func (p *Public) Verify(message, signature []byte) error {
 	errWrong := errors.New("tpm: the signature is not of this key, or not over this quote")
 	switch key := p.Key.(type) {
 	case *rsa.PublicKey:
-		s := c.sized()
-		if scheme != algRSASSA || c.failed || rsa.VerifyPKCS1v15(key, crypto.SHA256, sum[:], s) != nil {
+		s := c.Sized()
+		if scheme != algRSASSA || c.Failed || rsa.VerifyPKCS1v15(key, crypto.SHA256, sum[:], s) != nil {
 			return errWrong
 		}
 	case *ecdsa.PublicKey:
-		r, s := new(big.Int).SetBytes(c.sized()), new(big.Int).SetBytes(c.sized())
-		if scheme != algECDSA || c.failed || !ecdsa.Verify(key, sum[:], r, s) {
+		r, s := new(big.Int).SetBytes(c.Sized()), new(big.Int).SetBytes(c.Sized())
+		if scheme != algECDSA || c.Failed || !ecdsa.Verify(key, sum[:], r, s) {
 			return errWrong
 		}
 	}
-	if len(c.b) > 0 {
+	if len(c.Rest) > 0 {
 		return errWrong
 	}
 	return nil
 }
-
-// cursor reads from the front; failed is set where there was less.
-type cursor struct {
-	b      []byte
-	failed bool
-}
-
-func (c *cursor) take(n int) []byte {
-	if n < 0 || n > len(c.b) {
-		c.b, c.failed = nil, true
-		return nil
-	}
-	var out []byte
-	out, c.b = c.b[:n:n], c.b[n:]
-	return out
-}
-
-func (c *cursor) u8() byte {
-	if b := c.take(1); b != nil {
-		return b[0]
-	}
-	return 0
-}
-
-func (c *cursor) u16() uint16 {
-	if b := c.take(2); b != nil {
-		return binary.BigEndian.Uint16(b)
-	}
-	return 0
-}
-
-func (c *cursor) u32() uint32 {
-	if b := c.take(4); b != nil {
-		return binary.BigEndian.Uint32(b)
-	}
-	return 0
-}
-
-// sized takes a value with its length in two bytes in front.
-func (c *cursor) sized() []byte { return c.take(int(c.u16())) }

@@ -5,6 +5,8 @@ import (
 	"encoding/hex"
 	"errors"
 	"fmt"
+
+	"rolltop.example/rolltop/core/decode/cursor"
 )
 
 // The commands below make two primary keys, which are in the TPM until the connection ends, and read. A
@@ -94,7 +96,7 @@ func Created(b []byte) (handle uint32, area []byte, err error) {
 		return 0, nil, err
 	}
 	handle = c.handle
-	if area = c.sized(); c.failed || len(area) == 0 {
+	if area = c.Sized(); c.Failed || len(area) == 0 {
 		return 0, nil, errCut
 	}
 	return handle, area, nil
@@ -109,12 +111,12 @@ func NVSize(b []byte) (int, error) {
 	if err != nil || code != 0 {
 		return 0, err
 	}
-	c := &cursor{b: body}
-	public := &cursor{b: c.sized()}
-	public.take(4 + 2 + 4) // index, hash, attributes
-	public.sized()
-	size := public.u16()
-	if c.failed || public.failed {
+	c := cursor.New(binary.BigEndian, body)
+	public := cursor.New(binary.BigEndian, c.Sized())
+	public.Take(4 + 2 + 4) // index, hash, attributes
+	public.Sized()
+	size := public.U16()
+	if c.Failed || public.Failed {
 		return 0, errCut
 	}
 	return int(size), nil
@@ -131,8 +133,8 @@ func NV(b []byte) ([]byte, error) {
 	if err != nil {
 		return nil, err
 	}
-	data := c.sized()
-	if c.failed {
+	data := c.Sized()
+	if c.Failed {
 		return nil, errCut
 	}
 	return data, nil
@@ -159,13 +161,13 @@ func HasRegisters(b []byte) (bool, error) {
 	if err != nil || code != 0 {
 		return false, err
 	}
-	c := &cursor{b: body}
-	c.take(4)
-	for range min(c.u32(), 16) {
-		c.u16()
-		c.take(int(c.u8()))
+	c := cursor.New(binary.BigEndian, body)
+	c.Take(4)
+	for range min(c.U32(), 16) {
+		c.U16()
+		c.Take(int(c.U8()))
 	}
-	count := c.u32()
+	count := c.U32()
 	return count > 0, nil
 }
 
@@ -181,8 +183,8 @@ func Quoted(b []byte) (attest, signature []byte, err error) {
 	if err != nil {
 		return nil, nil, err
 	}
-	attest, signature = c.sized(), c.b
-	if c.failed || len(attest) == 0 || len(signature) == 0 {
+	attest, signature = c.Sized(), c.Rest
+	if c.Failed || len(attest) == 0 || len(signature) == 0 {
 		return nil, nil, errCut
 	}
 	return attest, signature, nil
@@ -206,9 +208,9 @@ func Session(b []byte) (uint32, error) {
 	if code != 0 {
 		return 0, refused(code)
 	}
-	c := &cursor{b: body}
-	handle := c.u32()
-	if c.failed {
+	c := cursor.New(binary.BigEndian, body)
+	handle := c.U32()
+	if c.Failed {
 		return 0, errCut
 	}
 	return handle, nil
@@ -271,7 +273,7 @@ func refused(code uint32) error {
 
 // body is the parameters of an answer, with the handle in front where it has one.
 type body struct {
-	cursor
+	*cursor.Cursor
 	handle uint32
 }
 
@@ -284,15 +286,15 @@ func answered(b []byte, withHandle bool) (*body, error) {
 	if code != 0 {
 		return nil, refused(code)
 	}
-	out := &body{cursor: cursor{b: rest}}
+	out := &body{Cursor: cursor.New(binary.BigEndian, rest)}
 	if withHandle {
-		out.handle = out.u32()
+		out.handle = out.U32()
 	}
-	size := out.u32()
-	if out.failed || uint64(size) > uint64(len(out.b)) {
+	size := out.U32()
+	if out.Failed || uint64(size) > uint64(len(out.Rest)) {
 		return nil, errCut
 	}
-	out.b = out.b[:size]
+	out.Rest = out.Rest[:size]
 	return out, nil
 }
 
