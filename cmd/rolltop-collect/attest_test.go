@@ -56,6 +56,12 @@ func TestProves(t *testing.T) {
 	}
 }
 
+func TestProvesToAService(t *testing.T) {
+	if code, _, errOut := collector(t, "--attest"); code != exitUsage || !strings.Contains(errOut, "add --server") {
+		t.Errorf("%d %s", code, errOut)
+	}
+}
+
 // made is a conversation with a made-up TPM.
 func made(chip *sample.Chip, log []byte) func() (*collect.TPM, error) {
 	return func() (*collect.TPM, error) {

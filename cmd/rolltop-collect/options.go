@@ -59,6 +59,8 @@ func (o *options) mistake() error {
 			"directory tree")
 	case o.redactKey != "" && !o.redact:
 		return errors.New("--redact-key-file applies to --redact only; add --redact")
+	case o.mustAttest && o.server == "":
+		return errors.New("--attest proves something to a service; add --server https://host:port")
 	case (o.token != "" || o.tokenFile != "") && o.server == "":
 		return errors.New("a token is for a service; add --server https://host:port")
 	}

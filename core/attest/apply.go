@@ -19,6 +19,9 @@ const (
 	AnotherTPM   = "another-tpm"
 )
 
+// Differs is the detail of the gap of a fact that a TPM contradicts.
+const Differs = "what the system reports and what its TPM attests differ"
+
 // Standing is the latest attestation of a machine.
 type Standing struct {
 	State string    // Attested, Rejected or AnotherTPM
@@ -80,6 +83,8 @@ func (s *Standing) claim(d **inventory.Document, c Claim) string {
 		return Attested
 	case !s.Fresh, def.ID == fact.TPMState && r.Value.Known(): // one that is locked for a while answers too
 		return ""
+	case def.ID == fact.BootStyle: // firmware also measures the table of a disk that it only tried
+		return ""
 	}
 	next, left := manual.Enter(*d, []manual.Fact{{Fact: c.Fact, Value: c.Value, From: s.Proof.Source(s.At)}})
 	if left != nil {
@@ -87,7 +92,7 @@ func (s *Standing) claim(d **inventory.Document, c Claim) string {
 	}
 	*d = next
 	if g := next.GapOf(c.Fact); g != nil && g.Fact == c.Fact && g.Cause == inventory.Disagree {
-		g.Detail = "what the system reports and what its TPM attests differ"
+		g.Detail = Differs
 		g.Try = "restart the machine and run rolltop-collect again; if they still differ, examine the machine: " +
 			"something on it reports what is not so"
 		return Contradicted

@@ -10,6 +10,7 @@ import (
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/core/manual"
+	"rolltop.example/rolltop/core/say"
 )
 
 var taken = time.Date(2026, 11, 20, 9, 0, 0, 0, time.UTC)
@@ -97,6 +98,28 @@ func TestApply(t *testing.T) {
 	}
 }
 
+// Firmware measures the table of a disk that it only tried, too: that contradicts nothing, and fills no gap.
+func TestPartitionStyleNeverContradicts(t *testing.T) {
+	for _, c := range []struct{ name, read, want string }{
+		{"it agrees", "gpt", "gpt"}, {"it differs", "mbr", "mbr"}, {"it was not read", "", ""},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			d := reads("on", "uefi")
+			if c.read != "" {
+				d.Storage.Boot.PartitionStyle = inventory.Some(c.read)
+			}
+			f := fact.Read(attest.Apply(d, standing(t, safe, true), taken))
+			if got := f.Value(fact.BootStyle).Text(); got != c.want || f.Value(fact.Attestation).Text() != "attested" {
+				t.Errorf("partition style %q, attestation %s", got, f.Get(fact.Attestation).Plain())
+			}
+			attested := fact.Items(f.Get(fact.AttestedFacts).Floor().Set()).Has("storage.boot.partition_style")
+			if attested != (c.read == "gpt") {
+				t.Errorf("attested: %v", attested)
+			}
+		})
+	}
+}
+
 // A source says who attested the fact, by which key, and when.
 func TestSourceOfAnAttestedFact(t *testing.T) {
 	s := standing(t, safe, true)
@@ -119,6 +142,10 @@ func TestContradictionIsSettledByHand(t *testing.T) {
 	}
 	if fact.Items(f.Get(fact.AttestedFacts).Floor().Set()).Has("firmware.secure_boot") {
 		t.Error("what a person entered counts as attested")
+	}
+	s := standing(t, off, true)
+	if says := say.Attestation(s, f); !strings.Contains(says, "a person entered what is right") {
+		t.Errorf("says %q", says)
 	}
 }
 

@@ -45,6 +45,9 @@ func Attestation(s *attest.Standing, f *fact.Facts) string {
 	case attest.Attested:
 		return fmt.Sprintf("Its TPM attested %s on %s. %s", And(attestedLabels(f)), day, certificate(s.Proof))
 	case attest.Contradicted:
+		if len(Denied(f)) == 0 {
+			return "Its TPM contradicted its system on " + day + ", and a person entered what is right."
+		}
 		return fmt.Sprintf("Its TPM contradicts its system on %s. Until somebody has examined the machine, no result "+
 			"rests on what they disagree on.", And(deniedLabels(f)))
 	case attest.Rejected:
@@ -77,12 +80,14 @@ func Denied(f *fact.Facts) []*fact.Def {
 		return nil
 	}
 	for i := range fact.All() {
-		if def := &fact.All()[i]; def.ID.Attestable() && len(f.Get(def.ID).Others()) > 0 {
+		if def := &fact.All()[i]; def.ID.Attestable() && contradicted(f.Get(def.ID)) {
 			out = append(out, def)
 		}
 	}
 	return out
 }
+
+func contradicted(r *fact.Reading) bool { return r.Gap != nil && r.Gap.Detail == attest.Differs }
 
 func deniedLabels(f *fact.Facts) []string {
 	var out []string

@@ -210,7 +210,7 @@ func (k *checking) read(one subject) (*inventory.Document, []manual.Fact, []*rel
 	if err != nil {
 		return nil, nil, nil, err
 	}
-	text, err := s.Inventory(k.ctx(), m.Key, 0)
+	text, err := s.ProvenInventory(k.ctx(), m.Key)
 	if err != nil {
 		return nil, nil, nil, err
 	}

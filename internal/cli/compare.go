@@ -99,7 +99,7 @@ func inventoryOf(c *place, name string) (*inventory.Document, error) {
 	if err != nil {
 		return nil, err
 	}
-	src, err := s.Inventory(c.ctx(), name, 0)
+	src, err := s.ProvenInventory(c.ctx(), name)
 	var p *api.Problem
 	switch {
 	case errors.As(err, &p) && p.Status == http.StatusNotFound && filepath.Ext(name) != "":

@@ -37,6 +37,11 @@ func (c machines) Inventory(ctx context.Context, key string, id int64) ([]byte, 
 	return get[[]byte](ctx, c.conn, "machines/"+url.PathEscape(key)+"/inventory", q)
 }
 
+// ProvenInventory is the latest inventory of a machine with what its TPM attests, as the service checks it.
+func (c machines) ProvenInventory(ctx context.Context, key string) ([]byte, error) {
+	return get[[]byte](ctx, c.conn, "machines/"+url.PathEscape(key)+"/inventory", url.Values{"proven": {"true"}})
+}
+
 // SetFact enters a fact of a machine by hand.
 func (c machines) SetFact(ctx context.Context, key, fact string, f api.SetFact) (api.Machine, error) {
 	return send[api.Machine](

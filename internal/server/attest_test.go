@@ -12,6 +12,7 @@ import (
 	"rolltop.example/rolltop/core/attest"
 	"rolltop.example/rolltop/core/decode/sample"
 	"rolltop.example/rolltop/core/decode/tpm"
+	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/internal/api"
 	"rolltop.example/rolltop/internal/client"
@@ -203,6 +204,29 @@ func TestALyingSystem(t *testing.T) {
 	if n := a.counted("attested=contradicted"); n != 1 {
 		t.Errorf("%d machines are contradicted", n)
 	}
+	// Whoever checks elsewhere has the contradiction as well; what was handed in stays as it came.
+	for _, c := range []struct {
+		what string
+		get  func() ([]byte, error)
+		want string
+	}{
+		{"as it is checked", func() ([]byte, error) { return a.Client.ProvenInventory(ctx, m.Key) }, "? disagree"},
+		{"as it came", func() ([]byte, error) { return a.Client.Inventory(ctx, m.Key, 0) }, "on"},
+	} {
+		t.Run(c.what, func(t *testing.T) {
+			text, err := c.get()
+			if err != nil {
+				t.Fatal(err)
+			}
+			d, err := inventory.Read(c.what, text)
+			if err != nil {
+				t.Fatal(err)
+			}
+			if got := fact.Read(d).Get(fact.SecureBoot).Plain(); got != c.want {
+				t.Errorf("secure boot %s; want %s", got, c.want)
+			}
+		})
+	}
 	// The system tells the truth: the next proof agrees.
 	a.reads = "off"
 	if answer = a.prove(); answer.State != "attested" {
@@ -303,6 +327,34 @@ func TestOneTPMOneMachine(t *testing.T) {
 	const why = "enrolled for the machine gull-997"
 	if answer := b.prove(); answer.State != "refused" || !strings.Contains(answer.Why, why) {
 		t.Errorf("%+v", answer)
+	}
+}
+
+// A TPM that opens its secret late does not take the place of the one that was enrolled meanwhile.
+func TestEnrolledMeanwhile(t *testing.T) {
+	t.Parallel()
+	a := newAttester(t, servertest.Demo(t, nil), "GULL-979", "a", safeBoot)
+	asked := a.submit()
+	talk, e := a.evidence(asked)
+	answer, err := a.mine.Attest(ctx, e, a.key)
+	if err != nil || answer.Challenge == nil {
+		t.Fatalf("%+v %v", answer, err)
+	}
+	secret, err := talk.Open(&tpm.Credential{Blob: answer.Challenge.Credential, Secret: answer.Challenge.Secret})
+	if err != nil {
+		t.Fatal(err)
+	}
+	a.chip.Seed = "another one"
+	if first := a.prove(); first.State != "attested" {
+		t.Fatalf("%+v", first)
+	}
+	is := a.machine().Attested.TPM
+	_, err = a.mine.OpenSecret(ctx, &api.OpenedSecret{Nonce: asked.Nonce, Secret: secret}, a.key)
+	if err == nil || !strings.Contains(err.Error(), "meanwhile") {
+		t.Errorf("error %v", err)
+	}
+	if got := a.machine().Attested; got.TPM != is || got.State != "attested" {
+		t.Errorf("afterwards %+v", got)
 	}
 }
 

@@ -149,7 +149,8 @@ func measured(m *bootlog.Measured) []api.Measured {
 	}
 	add("boot entries, in their order", strings.Join(m.BootOrder, ", "))
 	if m.BootDisk != nil {
-		add("disk that it was started from", m.BootDisk.Disk+", "+strconv.Itoa(m.BootDisk.Partitions)+" partitions")
+		add("disk whose partition table was measured",
+			m.BootDisk.Disk+", "+strconv.Itoa(m.BootDisk.Partitions)+" partitions")
 	}
 	return out
 }

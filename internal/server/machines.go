@@ -364,6 +364,8 @@ func factGroups(d *inventory.Document) []api.FactGroup {
 func (s machinesAPI) showInventory(ctx context.Context, in *struct {
 	Key string `path:"key" maxLength:"80"`
 	ID  int64  `query:"id" minimum:"0" doc:"Id in the machine's history (default: the latest)"`
+
+	Proven bool `query:"proven" doc:"The latest one with what the machine's TPM attests, as it is checked; it cannot be handed in"`
 }) (*raw, error) {
 	d, err := s.Machines.Find(ctx, in.Key)
 	if err != nil {
@@ -376,6 +378,11 @@ func (s machinesAPI) showInventory(ctx context.Context, in *struct {
 	inv, err := s.store.Inventory(ctx, d.ID, id)
 	if err != nil {
 		return nil, orMissing(err, "%s", service.NoInventory(in.Key, id))
+	}
+	if in.Proven {
+		if inv, err = s.Machines.Proven(ctx, d, id, inv); err != nil {
+			return nil, err
+		}
 	}
 	b, err := json.Marshal(callerOf(ctx).show(inv))
 	return &raw{ContentType: "application/json", Body: b}, err

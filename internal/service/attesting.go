@@ -222,8 +222,9 @@ func (a *Attesting) keep(ctx context.Context, q *asking, is *store.Attestation) 
 			err := proofs.Enrol(&store.TPM{
 				MachineID: d.ID, Endorsement: q.proof.Endorsement, Key: q.proof.Key, Millis: is.Millis,
 			})
-			if errors.Is(err, store.ErrNotFound) {
-				return refuse("The proof is not this machine's", "its TPM was enrolled for another machine meanwhile")
+			if errors.Is(err, store.ErrOtherTPM) {
+				return refuse("The proof is not this machine's",
+					"meanwhile its TPM was enrolled for another machine, or another TPM for this machine")
 			} else if err != nil {
 				return err
 			}

@@ -50,13 +50,10 @@ func (m *Machines) Facts(ctx context.Context, d *store.Machine, id int64) (out F
 	if err != nil {
 		return out, orMissing(err, NoInventory(d.Key, id))
 	}
-	if out.Standing, err = m.Store.Standing(ctx, d.ID, id); err != nil {
+	if out.Standing, err = m.Store.Standing(ctx, d); err != nil {
 		return out, err
 	}
-	// The inventories of the history are shown as they came: a proof is of the latest one.
-	if id == d.InventoryID {
-		inv = attest.Apply(inv, out.Standing, m.Now())
-	}
+	inv = m.proven(d, id, inv, out.Standing)
 	if out.Manual, err = m.Store.HandFacts(ctx, d.ID); err != nil {
 		return out, err
 	}
@@ -66,6 +63,22 @@ func (m *Machines) Facts(ctx context.Context, d *store.Machine, id int64) (out F
 	}
 	out.Inventory, out.Left = manual.Enter(manual.Fill(inv, ofModel, out.Manual), out.Manual)
 	return out, nil
+}
+
+// Proven is an inventory of a machine with what its TPM attests.
+func (m *Machines) Proven(
+	ctx context.Context, d *store.Machine, id int64, inv *inventory.Document,
+) (*inventory.Document, error) {
+	s, err := m.Store.Standing(ctx, d)
+	return m.proven(d, id, inv, s), err
+}
+
+// proven leaves the inventories of the history as they came: a proof is of the latest one.
+func (m *Machines) proven(d *store.Machine, id int64, inv *inventory.Document, s *attest.Standing) *inventory.Document {
+	if id != d.InventoryID {
+		return inv
+	}
+	return attest.Apply(inv, s, m.Now())
 }
 
 // Check checks an inventory against a release now and says it, with the releases that follow

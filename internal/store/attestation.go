@@ -53,27 +53,29 @@ func (a *Attestation) standing(inventory int64) (*attest.Standing, error) {
 	return out, nil
 }
 
-// Standing is a machine's latest attestation, as it bears on an inventory; nil where it has none.
-func (s machines) Standing(ctx context.Context, machine, inventory int64) (*attest.Standing, error) {
-	a := new(Attestation)
-	err := s.reader.GetContext(ctx, a, selectAttestation, machine)
-	if errors.Is(err, sql.ErrNoRows) {
-		return nil, nil
-	} else if err != nil {
-		return nil, err
-	}
-	return a.standing(inventory)
+// Standing is a machine's latest attestation, as it bears on its latest inventory; nil where it has none.
+func (s machines) Standing(ctx context.Context, machine *Machine) (*attest.Standing, error) {
+	return standingOf(machine, func(a *Attestation) error {
+		return s.reader.GetContext(ctx, a, selectAttestation, machine.ID)
+	})
 }
 
-// Standing is a machine's latest attestation, as it bears on an inventory, within a write; nil where it has
-// none. A machine without a key of its own never has one.
+// Standing is a machine's latest attestation, as it bears on its latest inventory, within a write; nil where it
+// has none.
 func (t Proofs) Standing(machine *Machine) (*attest.Standing, error) {
-	if machine.PublicKey == "" || machine.ID == t.fresh {
+	if machine.ID == t.fresh {
+		return nil, nil
+	}
+	return standingOf(machine, func(a *Attestation) error { return t.get(a, selectAttestation, machine.ID) })
+}
+
+// standingOf reads the standing of a machine. One without a key of its own has none.
+func standingOf(machine *Machine, read func(*Attestation) error) (*attest.Standing, error) {
+	if machine.PublicKey == "" {
 		return nil, nil
 	}
 	a := new(Attestation)
-	err := t.get(a, selectAttestation, machine.ID)
-	if errors.Is(err, sql.ErrNoRows) {
+	if err := read(a); errors.Is(err, sql.ErrNoRows) {
 		return nil, nil
 	} else if err != nil {
 		return nil, err
@@ -98,15 +100,19 @@ func (s machines) MachineWithTPM(ctx context.Context, endorsement string) (*Mach
 		"SELECT d.* FROM machine d JOIN tpm t ON t.machine_id=d.id WHERE t.endorsement=?", endorsement))
 }
 
-// Enrol makes a TPM that of a machine. The error is [ErrNotFound] where it is another machine's.
+// ErrOtherTPM says that the TPM is another machine's, or the machine has another TPM.
+var ErrOtherTPM = errors.New("the TPM and the machine do not belong together")
+
+// Enrol makes a TPM that of a machine. The error may be [ErrOtherTPM].
 func (t Proofs) Enrol(is *TPM) error {
-	var owner int64
-	err := t.get(&owner, "SELECT machine_id FROM tpm WHERE endorsement=?", is.Endorsement)
-	switch {
-	case err == nil && owner != is.MachineID:
-		return ErrNotFound
-	case err != nil && !errors.Is(err, sql.ErrNoRows):
+	var others int
+	err := t.get(&others, "SELECT count(*) FROM tpm WHERE (machine_id=?1)<>(endorsement=?2) AND "+
+		"(machine_id=?1 OR endorsement=?2)", is.MachineID, is.Endorsement)
+	if err != nil {
 		return err
+	}
+	if others > 0 {
+		return ErrOtherTPM
 	}
 	_, err = t.exec("INSERT OR REPLACE INTO tpm (machine_id, endorsement, key, at) VALUES (?, ?, ?, ?)", is.MachineID,
 		is.Endorsement, is.Key, is.Millis)
