@@ -137,6 +137,19 @@ func (x *Draft) Healthy(d *inventory.Disk, r *health.Report) {
 	}
 }
 
+// NoHealth says why the health of the drive with the system is not known; rec is what came of asking it.
+func (x *Draft) NoHealth(rec capture.Record, wrong error) {
+	switch {
+	case rec.Outcome == capture.OK && wrong != nil:
+		x.Gap(fact.DiskHealth, inventory.ReadFailed, wrong.Error(), "")
+	case rec.Outcome == capture.NotExposed && rec.Errno == 0:
+		x.Gap(fact.DiskHealth, inventory.NotAsked, "the drive was not asked how it is: those behind USB, virtual ones, "+
+			"and those of a directory tree are not", "")
+	default:
+		x.WhyNot(fact.DiskHealth, rec, "this drive, or what lies between, does not say how it is")
+	}
+}
+
 // TPMAnswered keeps what a TPM said of itself when it was asked. In a guest it
 // is the host's; elsewhere its maker hints at its kind.
 func (x *Draft) TPMAnswered(in tpm.Info, asked capture.Record) {

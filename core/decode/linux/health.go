@@ -38,11 +38,7 @@ func (x *decoder) systemHealth(disks []string) {
 				_, err = h.read(got.Raw)
 			}
 		}
-		if rec.Outcome == capture.OK && err != nil {
-			x.Gap(fact.DiskHealth, inventory.ReadFailed, err.Error(), "")
-			return
-		}
-		x.WhyNot(fact.DiskHealth, rec, "this drive, or what lies between, does not say how it is")
+		x.NoHealth(rec, err)
 		return
 	}
 	if len(disks) == 0 {

@@ -125,7 +125,7 @@ func TestDecode(t *testing.T) {
 			map[string]string{"storage.system.health": "bad"}},
 		{"an answer that means nothing", records{"health:ata:sda": "\x72"},
 			map[string]string{"storage.system.health": "? " + inventory.ReadFailed}},
-		{"a drive that was not asked", nil, map[string]string{"storage.system.health": "? " + inventory.NotOffered}},
+		{"a drive that was not asked", nil, map[string]string{"storage.system.health": "? " + inventory.NotAsked}},
 		{"a name that nobody set", records{"/proc/sys/kernel/hostname": "(none)\n"},
 			map[string]string{"device.name": "? " + inventory.NotOffered}},
 		{"one of two connectors has a display", records{

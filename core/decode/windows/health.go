@@ -59,11 +59,7 @@ func (x *decoder) systemHealth() {
 			continue
 		}
 		_, rec, err := x.healthOf(name)
-		if rec.Outcome == capture.OK {
-			x.Gap(fact.DiskHealth, inventory.ReadFailed, err.Error(), "")
-			return
-		}
-		x.WhyNot(fact.DiskHealth, rec, "this drive, or what lies between, does not say how it is")
+		x.NoHealth(rec, err)
 		return
 	}
 	if len(x.systemDisks) == 0 {

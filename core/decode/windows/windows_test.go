@@ -127,8 +127,8 @@ func TestVariants(t *testing.T) {
 		{"the system predicts no failure", func(c pc) {
 			c.ok(windows.Disk("0", windows.Predicted), sample.U32(0))
 		}, map[string]string{"storage.system.health": "good"}},
-		{"nobody says how the drive is", func(pc) {}, map[string]string{
-			"storage.system.health": "? " + inventory.NotOffered,
+		{"nobody asked the drive how it is", func(pc) {}, map[string]string{
+			"storage.system.health": "? " + inventory.NotAsked,
 		}},
 		{"sound", func(pc) {}, map[string]string{
 			"firmware.boot_mode":              "uefi",
