@@ -143,8 +143,8 @@ func (x *Draft) NoHealth(rec capture.Record, wrong error) {
 	case rec.Outcome == capture.OK && wrong != nil:
 		x.Gap(fact.DiskHealth, inventory.ReadFailed, wrong.Error(), "")
 	case rec.Outcome == capture.NotExposed && rec.Errno == 0:
-		x.Gap(fact.DiskHealth, inventory.NotAsked, "the drive was not asked how it is: those behind USB, virtual ones, "+
-			"and those of a directory tree are not", "")
+		x.Gap(fact.DiskHealth, inventory.NotAsked, "the drive was not asked how it is: those behind USB, virtual "+
+			"ones, and those of a directory tree are not", "")
 	default:
 		x.WhyNot(fact.DiskHealth, rec, "this drive, or what lies between, does not say how it is")
 	}
