@@ -216,7 +216,7 @@ func (d *Document) step(a *Assessment, p *remedy.Planned) (Step, []part.Part) {
 	if p.Risk != "none" {
 		s.Risk, s.Worst = p.Risk, say.Risks[p.Risk]
 	}
-	if at, ok := a.Knowledge.Guides.For(f).Setting(p.Setting); ok && p.Setting != "" {
+	if at, ok := a.Knowledge.Guides.For(f).Setting(p.Setting); ok && p.Setting != "" && !p.Spared() {
 		s.Where = where(&at)
 	}
 	return s, parts

@@ -108,6 +108,53 @@ func TestPlanSaysWhereWhoAndHowMuch(t *testing.T) {
 	}
 }
 
+// Settings that the running system can change need no visit, if nothing else in the plan does.
+func TestSettingsWithoutAVisit(t *testing.T) {
+	offers := func(names ...string) func(*doc) {
+		return func(d *doc) {
+			d.Firmware.SecureBoot = inventory.Some("off")
+			d.Firmware.SettingsInterface = inventory.Some("oxbow-settings")
+			d.Firmware.SettingsOffered = names
+		}
+	}
+	for _, c := range []struct {
+		name    string
+		machine func(*doc)
+		phase   string
+	}{
+		{"offered", offers("secure-boot"), "remote"},
+		{"another one is offered", offers("tpm"), "desk"},
+		{"none is offered", offers(), "desk"},
+		{"nothing is known", with(func(d *doc) { d.Firmware.SecureBoot = inventory.Some("off") }), "desk"},
+		{"there is a visit anyway", with(offers("secure-boot"),
+			memory(4, 1)), "desk"},
+		{"the TPM, too, and only one is offered", with(offers("secure-boot"),
+			func(d *doc) { d.TPM.State = inventory.Some("off") }), "desk"},
+		{"both", with(offers("secure-boot", "tpm"), func(d *doc) { d.TPM.State = inventory.Some("off") }), "remote"},
+		{"legacy support beside an add-in card", with(offers("legacy-support", "secure-boot"), func(d *doc) {
+			d.Firmware.LegacySupport = inventory.Some(true)
+			d.Device.Form = inventory.Some("desktop")
+			d.Graphics = []inventory.Adapter{{Name: inventory.Some("Mere 3"), AddIn: inventory.Some(true)}}
+		}), "desk"},
+		{"legacy support of a laptop", with(offers("legacy-support", "secure-boot"), func(d *doc) {
+			d.Firmware.LegacySupport = inventory.Some(true)
+			d.Device.Form = inventory.Some("laptop")
+		}), "remote"},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			is := planned(t, c.machine)
+			s := step(t, is, "secure-boot-on")
+			remote := c.phase == "remote"
+			enters := slices.ContainsFunc(is.Plan, func(s assess.Step) bool { return s.Step == "enter-firmware" })
+			expect.Same(t, "the phase", s.Phase, c.phase)
+			expect.Same(t, "who", s.Who, map[bool]string{true: "administrator", false: "technician"}[remote])
+			expect.Same(t, "it is told how without a visit", strings.Contains(s.Do, "the running system"), remote)
+			expect.Same(t, "the set-up is opened", enters, !remote)
+			expect.Same(t, "its place in the set-up is said", s.Where != nil, !remote)
+		})
+	}
+}
+
 // What a step waits for is said once: not again what those wait for.
 func TestStepsWaitForTheNearest(t *testing.T) {
 	c := planned(t, legacy)

@@ -1,6 +1,9 @@
 package fact
 
 import (
+	"time"
+
+	"rolltop.example/rolltop/core/inventory"
 	"rolltop.example/rolltop/core/placeholder"
 )
 
@@ -35,6 +38,8 @@ const (
 	DeviceClass        ID = 78
 	OSLanguage         ID = 97
 	ChecksSkipped      ID = 105
+	OSPendingUpdates   ID = 114
+	BackupAt           ID = 115
 )
 
 // deviceFacts are the facts of the device.
@@ -251,6 +256,15 @@ var systemFacts = []Def{
 		in:     truth(func(d *document) *optBool { return &d.OS.PendingRestart }),
 	},
 	{
+		ID:     OSPendingUpdates,
+		Name:   "os.pending_updates",
+		Label:  "updates not installed yet",
+		Kind:   Number,
+		Aspect: State,
+		in:     number(func(d *document) *optInt { return &d.OS.PendingUpdates }),
+		About:  "Updates of the present system that it found when it last looked",
+	},
+	{
 		ID:    OSAccount,
 		Name:  "os.account",
 		Label: "kind of account",
@@ -265,5 +279,13 @@ var systemFacts = []Def{
 		Kind:  Word,
 		Words: map[string]string{"valid": "valid", "invalid": "not valid"},
 		in:    text(Word, func(d *document) *optText { return &d.OS.Licence }),
+	},
+	{
+		ID:    BackupAt,
+		Name:  "backup.last_at",
+		Label: "last backup",
+		Kind:  Text,
+		in:    day(func(d *document) *inventory.Opt[time.Time] { return &d.Backup.LastAt }),
+		About: "When the system's own backup last ran, where it tells; whether the backup can be restored is not known",
 	},
 }

@@ -44,6 +44,9 @@ const (
 	FirmwareUpdate    ID = 103
 	Attestation       ID = 108
 	AttestedFacts     ID = 109
+	SettingsOffered   ID = 110
+	TPMEnabled        ID = 111
+	TPMActivated      ID = 112
 )
 
 // firmwareFacts are the facts of the firmware and of the TPM.
@@ -117,6 +120,15 @@ var firmwareFacts = []Def{
 		in:    text(Text, func(d *document) *optText { return &d.Firmware.SettingsInterface }),
 	},
 	{
+		ID:    SettingsOffered,
+		Name:  "firmware.settings_offered",
+		Label: "firmware settings that the running system can change",
+		Kind:  Set,
+		On:    OnlyPC,
+		in:    items(func(d *document) *[]string { return &d.Firmware.SettingsOffered }),
+		About: "Of secure-boot, tpm and legacy-support, those that the interface to firmware settings offers",
+	},
+	{
 		ID:      FirmwareUpdate,
 		Name:    "firmware.update",
 		Label:   "firmware update that a guide requires",
@@ -179,6 +191,25 @@ var firmwareFacts = []Def{
 		On:     OnlyPC,
 		in:     text(Version, func(d *document) *optText { return &d.TPM.Version }),
 		About:  "Specification version, not the maker's firmware version",
+	},
+	{
+		ID:     TPMEnabled,
+		Name:   "tpm.enabled",
+		Label:  "TPM 1.2 enabled",
+		Kind:   Bool,
+		Aspect: State,
+		On:     OnlyPC,
+		in:     truth(func(d *document) *optBool { return &d.TPM.Enabled }),
+		About:  "A TPM of version 1.2 is ready if it is enabled and activated; later versions know only on and off",
+	},
+	{
+		ID:     TPMActivated,
+		Name:   "tpm.activated",
+		Label:  "TPM 1.2 activated",
+		Kind:   Bool,
+		Aspect: State,
+		On:     OnlyPC,
+		in:     truth(func(d *document) *optBool { return &d.TPM.Activated }),
 	},
 	{
 		ID:    TPMKind,

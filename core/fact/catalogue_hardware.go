@@ -48,6 +48,7 @@ const (
 	BootPlaces           ID = 100
 	BootLogical          ID = 101
 	EncryptionTPMBound   ID = 106
+	KeyProtectors        ID = 113
 	EncryptionPausedAt   ID = 107
 )
 
@@ -323,6 +324,15 @@ var storageFacts = []Def{
 		ID: EncryptionTPMBound, Name: "storage.system.encryption.tpm_bound", Label: "encryption bound to the TPM",
 		Kind: Bool, Aspect: State, On: OnlyPC,
 		in: truth(func(d *document) *optBool { return &d.Storage.System.Encryption.TPMBound }),
+	},
+	{
+		ID:     KeyProtectors,
+		Name:   "storage.system.encryption.key_protectors",
+		Label:  "what unlocks the system volume",
+		Kind:   Set,
+		Aspect: State,
+		in:     items(func(d *document) *[]string { return &d.Storage.System.Encryption.Protectors }),
+		About:  "Kinds only, never a key",
 	},
 	{
 		ID:    EncryptionPausedAt,

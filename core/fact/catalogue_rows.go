@@ -38,6 +38,7 @@ const (
 	TitleVersion     ID = 161
 	TitlePublisher   ID = 162
 	TitleCode        ID = 163
+	TitleSource      ID = 164
 	DriverDevice     ID = 170
 	DriverClass      ID = 171
 	DriverHardwareID ID = 172
@@ -314,6 +315,18 @@ var rowCatalogue = []Def{
 		Label: "product code",
 		Kind:  Text,
 		at:    rowText(Text, func(d *document, i int) *optText { return &d.Software[i].Code }),
+	},
+	{
+		ID:    TitleSource,
+		Name:  "software.source",
+		Label: "where the title comes from",
+		Kind:  Word,
+		Words: map[string]string{
+			"package":   "a package of the system",
+			"store":     "the system's store",
+			"installer": "an installer of its own",
+		},
+		at: rowText(Word, func(d *document, i int) *optText { return &d.Software[i].Source }),
 	},
 
 	{

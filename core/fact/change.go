@@ -34,9 +34,9 @@ var changes = stated(map[Change][]ID{
 		ProcessorFeaturesOff, DiskStyle, BootStyle, BootDisk, BootMedia, BootDynamic, BootPlaces, BootLogical,
 		ESPLoader, FreeBytes, VolumeBytes, Filesystem, EncryptionState, EncryptionKind, EncryptionKeyKept,
 		EncryptionTPMBound, EncryptionPausedAt, OtherSystems, BootMode, FirmwarePassword, SettingsInterface,
-		LegacySupport, SecureBoot, TPMState, VBS, OSAccount, OSManagedBy, OSHeldAt, OSPendingRestart, FirmwareVendor,
-		FirmwareVersion, FirmwareDate, FirmwareUpdate, TPMFirmware, TPMManufacturer, TPMKind, TPMVersion,
-		Attestation, AttestedFacts,
+		LegacySupport, SettingsOffered, TPMEnabled, TPMActivated, KeyProtectors, SecureBoot, TPMState, VBS, OSAccount,
+		OSManagedBy, OSHeldAt, OSPendingRestart, FirmwareVendor, FirmwareVersion, FirmwareDate, FirmwareUpdate,
+		TPMFirmware, TPMManufacturer, TPMKind, TPMVersion, Attestation, AttestedFacts,
 	},
 	ByPart: {
 		MemoryInstalled, MemoryVisible, MemorySlotsUsed, MemoryFreeSlots, DiskBytes, DiskKind, DiskHealth, AdapterCount,
@@ -51,9 +51,8 @@ var changes = stated(map[Change][]ID{
 		DeviceName, DeviceAssetTag, NetworkConnected, PowerSource, BatteryPercent, OSLicence, SoftwareToUpdate,
 		SoftwareToBuy, SoftwareToRemove, SoftwareProblems, SoftwareNotKnown, DriversToUpdate, DriversToRemove,
 		DriverProblems, DriversNotKnown, TitleCount, DriverCount, TitleName, TitleVersion, TitlePublisher,
-		TitleCode, DriverDevice, DriverClass, DriverHardwareID, DriverProvider, DriverVersion, DriverStatus,
-		AdapterDriver,
-		AdapterModel,
+		TitleCode, TitleSource, OSPendingUpdates, BackupAt, DriverDevice, DriverClass, DriverHardwareID,
+		DriverProvider, DriverVersion, DriverStatus, AdapterDriver, AdapterModel,
 	},
 })
 
@@ -101,7 +100,7 @@ const GuideSource = "the firmware guide "
 // unread are facts that no collector reads, by the class of hardware. They come from
 // lists, from firmware guides and from people.
 var unread = map[string][]ID{
-	PC: {DeviceWarranty, ProcessorTPM, EncryptionKeyKept, LegacySupport, OSLicence, TPMHeader, TPMChangeable,
+	PC: {DeviceWarranty, ProcessorTPM, EncryptionKeyKept, OSLicence, TPMHeader, TPMChangeable,
 		FirmwareUpdate},
 	Mac: {
 		DeviceWarranty, EncryptionKeyKept, OSLicence, OSHeldAt, OSEdition, DriverCount, DriverDevice, DriverClass,

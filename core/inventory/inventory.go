@@ -99,6 +99,7 @@ type OS struct {
 	ManagedBy      Opt[string] `json:"managed_by,omitzero" doc:"Who manages its updates"`
 	HeldAt         Opt[string] `json:"held_at,omitzero" doc:"The release a policy holds it at"`
 	PendingRestart Opt[bool]   `json:"pending_restart,omitzero"`
+	PendingUpdates Opt[int64]  `json:"pending_updates,omitzero" minimum:"0" maximum:"100000" doc:"Updates that the system found and has not installed"`
 	Account        Opt[string] `json:"account,omitzero" enum:"local,directory,vendor"`
 	Licence        Opt[string] `json:"licence,omitzero" enum:"valid,invalid"`
 	ChecksSkipped  []string    `json:"checks_skipped,omitzero" doc:"Signs that an earlier installation skipped checks of its release"`
@@ -187,6 +188,7 @@ type Encryption struct {
 	PausedSince Opt[time.Time] `json:"paused_since,omitzero"`
 	TPMBound    Opt[bool]      `json:"tpm_bound,omitzero"`
 	KeyKept     Opt[bool]      `json:"key_kept,omitzero" doc:"Whether a recovery key is known to be kept; never the key"`
+	Protectors  []string       `json:"key_protectors,omitzero" doc:"Kinds of what unlocks it, never a key: tpm, tpm-and-pin, passphrase, recovery-key, security-key, smart-card, other"`
 }
 
 // Member is one disk of a volume that spans several.
@@ -232,6 +234,7 @@ type Firmware struct {
 	UEFIBits          Opt[int64]  `json:"uefi_bits,omitzero" minimum:"32" maximum:"64"`
 	Password          Opt[string] `json:"password,omitzero" enum:"set,not-set"`
 	SettingsInterface Opt[string] `json:"settings_interface,omitzero"`
+	SettingsOffered   []string    `json:"settings_offered,omitzero" doc:"Settings that the running system can change: secure-boot, tpm, legacy-support"`
 	LegacySupport     Opt[bool]   `json:"legacy_support,omitzero"`
 	SecureBoot        Opt[string] `json:"secure_boot,omitzero" enum:"on,off,setup,inactive,full,reduced,permissive" doc:"The state"`
 	SecureBootCapable Opt[bool]   `json:"secure_boot_capable,omitzero" doc:"The capability, a separate fact"`
@@ -246,6 +249,8 @@ type TPM struct {
 	Firmware     Opt[string] `json:"firmware,omitzero"`
 	Header       Opt[bool]   `json:"header,omitzero" doc:"Whether the board has a header for a module; from its manual"`
 	Changeable   Opt[bool]   `json:"changeable,omitzero" doc:"Whether a tool of its maker brings the chip to another version; from the maker's documents"`
+	Enabled      Opt[bool]   `json:"enabled,omitzero" doc:"Of version 1.2: it is enabled in the firmware"`
+	Activated    Opt[bool]   `json:"activated,omitzero" doc:"Of version 1.2: it is activated; it works if it is enabled and activated"`
 	Others       []OtherTPM  `json:"others,omitzero"`
 
 	Attestation Opt[string] `json:"attestation,omitzero" enum:"attested,contradicted,refused,another-tpm" doc:"What a service made of the machine's proof by its TPM; an inventory that is handed in does not have it"`
@@ -310,6 +315,7 @@ type Software struct {
 	Publisher    Opt[string] `json:"publisher,omitzero"`
 	Architecture Opt[string] `json:"architecture,omitzero"`
 	Code         Opt[string] `json:"code,omitzero" doc:"Product code: the key under which the system lists the title"`
+	Source       Opt[string] `json:"source,omitzero" enum:"package,store,installer" doc:"Where it comes from: a package of the system, its store, an installer of its own"`
 }
 
 // Driver is the driver of one device.

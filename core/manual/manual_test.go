@@ -1,6 +1,7 @@
 package manual_test
 
 import (
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -161,7 +162,7 @@ func TestEveryFactCanBeEntered(t *testing.T) {
 		for w := range def.Words {
 			value = w
 		}
-		if def.ID == fact.DeviceWarranty || def.ID == fact.EncryptionPausedAt {
+		if slices.Contains([]fact.ID{fact.DeviceWarranty, fact.EncryptionPausedAt, fact.BackupAt}, def.ID) {
 			value = "2027-05-31"
 		}
 		f := entered(def.Name, value)

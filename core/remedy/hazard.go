@@ -67,7 +67,8 @@ func (h Hazard) names() []string {
 var calls = byFact(map[Hazard][]fact.ID{
 	Firmware: {
 		fact.BootMode, fact.LegacySupport, fact.SecureBootCapable, fact.ProcessorFeatures, fact.ProcessorFeaturesOff,
-		fact.FirmwarePassword, fact.SettingsInterface, fact.VBS,
+		fact.FirmwarePassword, fact.SettingsInterface, fact.SettingsOffered, fact.VBS, fact.TPMEnabled,
+		fact.TPMActivated,
 	},
 	Firmware | Boot:     {fact.SecureBoot},
 	Firmware | Hardware: {fact.TPMState},
@@ -99,12 +100,17 @@ var calls = byFact(map[Hazard][]fact.ID{
 	Boot | DiskLayout | SystemDisk:    {fact.ESPLoader, fact.BootDisk, fact.BootMedia},
 	Files | SystemDisk | DiskLayout:   {fact.FreeBytes},
 	DiskLayout | DiskContents | Files: {fact.OtherSystems},
-	System | SystemDisk:               {fact.EncryptionState, fact.EncryptionKind, fact.EncryptionTPMBound},
+	System | SystemDisk: {
+		fact.EncryptionState,
+		fact.EncryptionKind,
+		fact.EncryptionTPMBound,
+		fact.KeyProtectors,
+	},
 	System | DiskContents: {
 		fact.OSPlatform, fact.OSName, fact.OSEdition, fact.OSVersion, fact.OSBuild, fact.OSArchitecture,
 		fact.OSLanguage, fact.OSAccount, fact.OSLicence, fact.SoftwareToUpdate, fact.SoftwareToBuy,
 		fact.SoftwareToRemove, fact.DriversToUpdate, fact.DriversToRemove, fact.TitleCount, fact.DriverCount,
-		fact.TitleName, fact.TitleVersion, fact.TitlePublisher, fact.TitleCode, fact.DriverVersion,
+		fact.TitleName, fact.TitleVersion, fact.TitlePublisher, fact.TitleCode, fact.TitleSource, fact.DriverVersion,
 	},
 })
 

@@ -91,6 +91,7 @@ type StepDoc struct {
 	Pulls     []string              `json:"pulls,omitempty" doc:"Steps that come with it"`
 	PulledBy  []string              `json:"pulled_by,omitempty" doc:"Steps that it comes with"`
 	Setting   string                `json:"setting,omitempty" doc:"The firmware setting that it changes; firmware guides say where it is"`
+	Unvisited *Unvisited            `json:"without_visit,omitempty" doc:"How it is done from the running system; then it needs no visit, if nothing else in the plan needs one"`
 	Part      string                `json:"part,omitempty" enum:"memory-module,drive,tpm-module,graphics-card,display,title,machine" doc:"What is bought for it; the price table says for how much"`
 	Do        string                `json:"do" doc:"For the technician"`
 	Tell      string                `json:"tell" doc:"For the machine's user"`
@@ -114,6 +115,12 @@ type WarnDoc struct {
 	When    *need.Document `json:"when" doc:"Facts under which it holds"`
 	Unknown bool           `json:"unknown_too,omitempty" doc:"It is also shown if the facts are unknown"`
 	Say     string         `json:"say"`
+}
+
+// Unvisited is how a step that is done at the desk is done from the running system instead.
+type Unvisited struct {
+	When *need.Document `json:"when" doc:"Facts under which that is possible"`
+	Do   string         `json:"do" doc:"For the administrator, instead of the step's own text"`
 }
 
 // BringDoc is a thing to bring.
@@ -173,6 +180,7 @@ type Step struct {
 	Skip, Sure       need.Need
 	Always           need.Need
 	Seen, Unseen     need.Need
+	afar             need.Need // facts under which it needs no visit; nil: it always does
 	warnings         []warning
 	precautions      []*precaution
 	brings           []bring
@@ -408,6 +416,13 @@ func (l *Library) step(d *StepDoc, own bool, r *doc.Report) Step {
 	} {
 		if n.from != nil {
 			*n.to = need.Compile(n.from, nil, r)
+		}
+	}
+	if d.Unvisited != nil && d.Unvisited.When != nil {
+		s.afar = need.Compile(d.Unvisited.When, nil, r)
+		if d.Phase != Desk {
+			r.Add(d.Node.Of("without_visit"), "only a step that is done at the desk can need no visit",
+				"omit without_visit, or write phase: desk")
 		}
 	}
 	s.apart = s.When

@@ -93,7 +93,8 @@ func TestEveryFactHasItsHazards(t *testing.T) {
 		// what a release document says
 		fact.SoftwareNotKnown, fact.SoftwareProblems, fact.DriversNotKnown, fact.DriverProblems,
 		// nothing of the machine
-		fact.OSPendingRestart, fact.OSHeldAt, fact.OSManagedBy, fact.ChecksSkipped, fact.EncryptionKeyKept,
+		fact.OSPendingRestart, fact.OSHeldAt, fact.OSManagedBy, fact.ChecksSkipped,
+		fact.OSPendingUpdates, fact.BackupAt, fact.EncryptionKeyKept,
 		fact.EncryptionPausedAt,
 		fact.DeviceName, fact.DeviceAssetTag, fact.NetworkConnected, fact.PowerSource, fact.BatteryPercent,
 		fact.DriverDevice, fact.DriverClass, fact.DriverHardwareID, fact.DriverProvider, fact.DriverStatus,

@@ -43,8 +43,25 @@ func (s planner) plan(v *Verdict) []Planned {
 		}
 		s.apply(s.lib.playing[role])
 	}
+	s.spareVisit()
 	s.guard()
 	return s.order()
+}
+
+// spareVisit moves what is done at the desk to the running system where all of it can be done from there: a visit that
+// takes place anyway settles everything, in the order of a visit.
+func (s planner) spareVisit() {
+	for k := range s.chosen {
+		p := &s.chosen[k]
+		if p.Phase == Desk && (p.afar == nil || p.afar.Test(s.was.View()) != need.True) {
+			return
+		}
+	}
+	for k := range s.chosen {
+		if s.chosen[k].Phase == Desk {
+			s.chosen[k].Phase = Remote
+		}
+	}
 }
 
 // withheld are the chosen steps that would settle something.

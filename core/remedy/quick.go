@@ -120,7 +120,7 @@ func (l *Library) conditions() []need.Need {
 		}
 		for i := range l.steps {
 			s := &l.steps[i]
-			for _, n := range [...]need.Need{s.When, s.Unless, s.Skip, s.Sure, s.Always, s.Unlikely} {
+			for _, n := range [...]need.Need{s.When, s.Unless, s.Skip, s.Sure, s.Always, s.Unlikely, s.afar} {
 				add(n)
 			}
 		}

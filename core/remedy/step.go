@@ -46,6 +46,17 @@ func (s *Step) touches(n need.Need) bool {
 	return slices.ContainsFunc(s.effects, func(c stepEffect) bool { return need.Reads(n, c.id) })
 }
 
+// Spared says that a step which is done at the desk otherwise is done from the running system.
+func (p *Planned) Spared() bool { return p.Step.Phase == Desk && p.Phase == Remote }
+
+// How is what to do, where the step is done.
+func (p *Planned) How() string {
+	if p.Spared() {
+		return p.Unvisited.Do
+	}
+	return p.Do
+}
+
 // By is who can do the step.
 func (s *Step) By() string { return by(s, s.Phase) }
 

@@ -71,7 +71,7 @@ func Words(p *remedy.Planned, v *remedy.Verdict, rel *release.Release, f *fact.F
 	if f.Planned() {
 		return plannedStep(p, rel, w)
 	}
-	out := Step{Title: w(p.Title), Do: w(p.Do), Tell: w(p.Tell), Confirm: w(p.Confirm), Back: w(p.Back)}
+	out := Step{Title: w(p.Title), Do: w(p.How()), Tell: w(p.Tell), Confirm: w(p.Confirm), Back: w(p.Back)}
 	for _, c := range p.Cautions(f) {
 		out.Cautions = append(out.Cautions, w(c))
 	}

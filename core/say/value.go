@@ -6,6 +6,8 @@ import (
 	"strconv"
 	"strings"
 	"time"
+	"unicode"
+	"unicode/utf8"
 
 	"rolltop.example/rolltop/core/fact"
 	"rolltop.example/rolltop/core/inventory"
@@ -256,7 +258,7 @@ func Sentence(s string) string {
 	if s == "" {
 		return ""
 	}
-	s = strings.ToUpper(s[:1]) + s[1:]
+	s = Capital(s)
 	if !strings.HasSuffix(s, ".") {
 		s += "."
 	}
@@ -265,10 +267,11 @@ func Sentence(s string) string {
 
 // Capital begins with a capital letter.
 func Capital(s string) string {
-	if s == "" {
+	first, n := utf8.DecodeRuneInString(s)
+	if n == 0 {
 		return ""
 	}
-	return strings.ToUpper(s[:1]) + s[1:]
+	return string(unicode.ToUpper(first)) + s[n:]
 }
 
 // Lower begins a title within a sentence with a small letter, unless it begins

@@ -74,7 +74,7 @@ func TestCapturedFactsAsJSON(t *testing.T) {
 	d, err := inventory.Read("out", []byte(out))
 	expect.Same(t, "code", code, 0)
 	expect.NoError(t, err)
-	expect.Same(t, "len(d.Software)", len(d.Software), 3)
+	expect.Same(t, "len(d.Software)", len(d.Software), 4)
 	expect.Same(t, "len(d.Displays)", len(d.Displays), 2)
 }
 

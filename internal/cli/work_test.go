@@ -49,7 +49,7 @@ func TestFleetWorkCommands(t *testing.T) {
 		code int
 		says string
 	}{
-		{"work", 0, "75 visits at nine sites"},
+		{"work", 0, "68 visits at nine sites"},
 		{"work", 0, "Visits at"},
 		{"work --where plaice=x", 2, "unknown key"},
 		{"work --where name=nowhere", 0, "Nothing is left to do."},

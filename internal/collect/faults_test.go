@@ -173,7 +173,7 @@ func TestDriversOfTheBus(t *testing.T) {
 		"0000:00:00.0": "0x060000",
 	} {
 		t.Run(at, func(t *testing.T) {
-			tr[pci+at+"/class"], tr[pci+at+"/vendor"], tr[pci+at+"/device"] = class+"\n", "0x1af4\n", "0x1041\n"
+			tr[pci+at+"/class"], tr[pci+at+"/vendor"], tr[pci+at+"/device"] = class+"\n", "0x7e5a\n", "0x1041\n"
 		})
 	}
 	tr[pci+"0000:00:1f.6/driver"] = "->../../../bus/pci/drivers/lantern_net"

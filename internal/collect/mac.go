@@ -45,6 +45,8 @@ func (m *Mac) Read(c *capture.Document, o Options) {
 	}
 	m.tools(c, disks)
 	c.Add(m.trimmed(macos.VersionFile, macos.VersionKeys))
+	c.Add(m.trimmed(macos.Updates, macos.UpdateKeys))
+	c.Add(m.trimmed(macos.Backups, macos.BackupKeys))
 	c.Add(capture.Record{Source: macos.Interfaces, Outcome: capture.OK, Raw: []byte(m.Interfaces())})
 	m.software(c, titles.Ask(o.Software))
 }
@@ -157,6 +159,8 @@ func (m *Mac) software(c *capture.Document, keep titles.Keep) {
 		if keep.Has(title) || keep.Has(macos.Identifier(described.Raw)) {
 			names = append(names, e.Name())
 			c.Add(described)
+			_, err := os.Stat(m.Root + macos.Receipt(e.Name()))
+			c.Add(outcomeOf(capture.Record{Source: macos.Receipt(e.Name())}, err))
 		}
 	}
 	c.Add(outcomeOf(capture.Record{Source: macos.Applications + "/", Raw: []byte(strings.Join(names, "\n"))}, err))

@@ -32,6 +32,8 @@ type reader struct {
 	c    *capture.Document
 	root string
 	tree tree
+
+	encrypted []string // devices below an encrypted layer of the root volume
 }
 
 func read(c *capture.Document, o Options) error {
@@ -228,6 +230,7 @@ func (r *reader) firmware() {
 		r.file("/sys/class/tpm/" + name + "/device/caps")
 		r.askTPM(name)
 	}
+	r.settings()
 	for _, name := range r.dir("/sys/firmware/acpi/tables") {
 		if name == "TPM2" || name == "TCPA" {
 			r.file("/sys/firmware/acpi/tables/" + name)
@@ -262,7 +265,9 @@ func (r *reader) storage() {
 		r.dir(f[4] + "/EFI")
 	}
 	r.followMount(known.esp)
+	r.encrypted = nil // an EFI system partition is not encrypted
 	r.followMount(known.root)
+	r.protectors()
 	for _, name := range r.dir("/sys/block") {
 		r.drive(name)
 	}
@@ -352,7 +357,12 @@ func (r *reader) follow(name string, depth int) {
 		return
 	}
 	r.link("/sys/class/block/" + name)
+	uuid := "/sys/block/" + name + "/dm/uuid"
+	layer := r.fetch(uuid, uuid, smallFile)
 	for _, s := range r.dir("/sys/block/" + name + "/slaves") {
+		if strings.HasPrefix(string(layer.Raw), linux.EncryptedLayer) {
+			r.encrypted = append(r.encrypted, s)
+		}
 		r.follow(s, depth+1)
 	}
 }

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"io"
 	"runtime"
+	"slices"
 	"strings"
 	"syscall"
 	"unsafe"
@@ -427,4 +428,7 @@ func (r *reader) software() {
 		}
 		r.add(v.Subkeys(win.KeyUninstall), []byte(strings.Join(kept, "\n")), code)
 	}
+	names, code := subkeys(win.View64, win.KeyStore)
+	names = slices.DeleteFunc(names, func(full string) bool { return !keep.Has(win.StoreName(full)) })
+	r.add(win.View64.Subkeys(win.KeyStore), []byte(strings.Join(names, "\n")), code)
 }

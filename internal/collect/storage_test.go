@@ -1,6 +1,14 @@
+//go:build linux
+
 package collect_test
 
-import "testing"
+import (
+	"encoding/binary"
+	"strings"
+	"testing"
+
+	"rolltop.example/rolltop/internal/collect"
+)
 
 // Where the root file system lies is found by what the kernel tells, and nothing of the disk that a tree is kept on is
 // told of the machine.
@@ -38,5 +46,61 @@ func TestRootFileSystem(t *testing.T) {
 			tt.change(tr)
 			says(t, inspect(t, tr), tt.want)
 		})
+	}
+}
+
+// header is the beginning of an encrypted volume of the first version, with a key slot in use and something secret in
+// it.
+func header() string {
+	b := make([]byte, 4096)
+	copy(b, "LUKS\xba\xbe\x00\x01")
+	binary.BigEndian.PutUint32(b[208:], 0x00AC71F3)
+	copy(b[220:], "a salt of the key")
+	return string(b)
+}
+
+// How a volume is unlocked is read from its header, and nothing else of the header is kept.
+func TestKeyProtectors(t *testing.T) {
+	for _, tt := range []struct{ name, device, want string }{
+		{"a header with a passphrase", header(), "passphrase"},
+		{"another header", strings.Replace(header(), "LUKS", "SULK", 1), "? read-failed"},
+		{"nothing", "", "? read-failed"},
+	} {
+		t.Run(tt.name, func(t *testing.T) {
+			tr := laptop()
+			tr["/dev/nvme0n1p2"] = tt.device
+			says(t, inspect(t, tr), map[string]string{"storage.system.encryption.key_protectors": tt.want})
+			c, err := collect.Capture(collect.Options{Root: tr.write(t)})
+			must(t, err)
+			for _, r := range c.Records {
+				if strings.Contains(string(r.Raw), "a salt of the key") {
+					t.Errorf("%s keeps what is secret in the header", r.Source)
+				}
+			}
+		})
+	}
+}
+
+// Of the firmware's settings, those are read that steps change, and who has a password.
+func TestSettingsOfTheFirmware(t *testing.T) {
+	tr := laptop()
+	const oxbow = "/sys/class/firmware-attributes/oxbow/"
+	tr[oxbow+"attributes/Secure Boot/type"] = "enumeration\n"
+	tr[oxbow+"attributes/Secure Boot/possible_values"] = "Off;On\n"
+	tr[oxbow+"attributes/Asset Tag/type"] = "string\n"
+	tr[oxbow+"attributes/Asset Tag/current_value"] = "a name\n"
+	tr[oxbow+"authentication/Keeper/role"] = "bios-admin\n"
+	tr[oxbow+"authentication/Keeper/is_enabled"] = "1\n"
+	says(t, inspect(t, tr), map[string]string{
+		"firmware.settings_interface": "oxbow",
+		"firmware.settings_offered":   "secure-boot",
+		"firmware.password":           "set",
+	})
+	c, err := collect.Capture(collect.Options{Root: tr.write(t)})
+	must(t, err)
+	for _, r := range c.Records {
+		if strings.Contains(r.Source, "Asset Tag/") {
+			t.Errorf("%s is read, and no fact needs it", r.Source)
+		}
 	}
 }

@@ -9,8 +9,10 @@ const Explain = `It reads (Linux):
   the processor's own description of itself, and how many cores there are
   the firmware's tables: maker, model, serial number, memory modules, firmware version
   how the machine started, whether secure boot is on, the names of its boot entries
+  which settings of the firmware the running system could change, and whether that needs a password
   whether a TPM is there, and one question to it that changes nothing
   how much memory the system sees, which drives there are, how large, how much is free
+  which kinds of key unlock the system volume, never a key (only with administrator rights)
   what the drives say of their own health (only with administrator rights)
   the first 40 kB of each drive, for its partition table (only with administrator rights)
   graphics adapters, connected displays, devices with their drivers, battery and mains

@@ -43,17 +43,32 @@ func main() {
 	count := flag.Int("count", 50, "how many mistakes")
 	seed := flag.Uint64("seed", 1, "which of them")
 	tests := flag.String("tests", "./core/...", "packages whose tests are run, separated by commas")
+	whole := flag.String("whole", "", "packages whose tests are run without -short, where the others notice nothing")
 	limit := flag.Duration("limit", 5*time.Minute, "for the tests of one mistake; beyond it, it counts as noticed")
 	at := flag.String("at", "",
 		"only these mistakes, as they were printed (file:line, or file:line: what), separated by commas")
 	flag.Parse()
-	if err := run(flag.Args(), *count, *seed, *at, strings.Split(*tests, ","), *limit); err != nil {
+	if err := run(flag.Args(), *count, *seed, *at, runner{strings.Split(*tests, ","), strings.Fields(strings.ReplaceAll(*whole, ",", " ")), *limit}); err != nil {
 		fmt.Fprintln(os.Stderr, err)
 		os.Exit(1)
 	}
 }
 
-func run(dirs []string, count int, seed uint64, at string, tests []string, limit time.Duration) error {
+// runner runs tests over a tree with a mistake in it.
+type runner struct {
+	tests, whole []string // packages: with -short, without
+	limit        time.Duration
+}
+
+// fine runs tests of packages; the error says that one fails.
+func fine(ctx context.Context, packages []string, flags ...string) ([]byte, error) {
+	if len(packages) == 0 {
+		return nil, nil
+	}
+	return exec.CommandContext(ctx, "go", append(append([]string{"test"}, flags...), packages...)...).CombinedOutput()
+}
+
+func run(dirs []string, count int, seed uint64, at string, by runner) error {
 	files := token.NewFileSet()
 	var all []mistake
 	for _, dir := range dirs {
@@ -85,18 +100,22 @@ func run(dirs []string, count int, seed uint64, at string, tests []string, limit
 		})
 	}
 	// Tests that fail by themselves would notice everything.
-	if out, err := exec.Command("go", append([]string{"test", "-short"}, tests...)...).CombinedOutput(); err != nil {
+	out, err := fine(context.Background(), by.tests, "-short")
+	if err == nil {
+		out, err = fine(context.Background(), by.whole)
+	}
+	if err != nil {
 		return fmt.Errorf("the tests fail without a mistake: %w\n%s", err, out)
 	}
-	r := rand.New(rand.NewPCG(seed, seed))
-	r.Shuffle(len(all), func(i, j int) { all[i], all[j] = all[j], all[i] })
+	order := rand.New(rand.NewPCG(seed, seed))
+	order.Shuffle(len(all), func(i, j int) { all[i], all[j] = all[j], all[i] })
 	noticed, tried := 0, 0
 	for i := range all {
 		if tried == count {
 			break
 		}
 		m := &all[i]
-		built, seen, err := try(m, tests, limit)
+		built, seen, err := by.try(m)
 		if err != nil {
 			return err
 		}
@@ -114,7 +133,7 @@ func run(dirs []string, count int, seed uint64, at string, tests []string, limit
 }
 
 // try lays a mistake over its file and runs the tests.
-func try(m *mistake, tests []string, limit time.Duration) (built, noticed bool, err error) {
+func (r runner) try(m *mistake) (built, noticed bool, err error) {
 	src, err := m.text()
 	if err != nil {
 		return false, false, err
@@ -136,20 +155,20 @@ func try(m *mistake, tests []string, limit time.Duration) (built, noticed bool, 
 	if err := errors.Join(os.WriteFile(changed, src, 0o600), os.WriteFile(overlay, list, 0o600)); err != nil {
 		return false, false, err
 	}
-	ctx, cancel := context.WithTimeout(context.Background(), limit)
+	ctx, cancel := context.WithTimeout(context.Background(), r.limit)
 	defer cancel()
 	if exec.CommandContext(ctx, "go", "build", "-overlay", overlay, "./"+packageOf(m.file)).Run() != nil {
 		return false, false, nil
 	}
 	// The tests of the package itself notice most, and are done soonest.
-	own := "./" + packageOf(m.file)
-	for _, some := range [][]string{{own}, tests} {
-		args := append([]string{"test", "-short", "-failfast", "-overlay", overlay}, some...)
-		if exec.CommandContext(ctx, "go", args...).Run() != nil {
+	own := []string{"./" + packageOf(m.file)}
+	for _, some := range [][]string{own, r.tests} {
+		if _, err := fine(ctx, some, "-short", "-failfast", "-overlay", overlay); err != nil {
 			return true, true, nil
 		}
 	}
-	return true, false, nil
+	_, failed := fine(ctx, r.whole, "-failfast", "-overlay", overlay)
+	return true, failed != nil, nil
 }
 
 // turned are operators and what they are taken for by mistake.

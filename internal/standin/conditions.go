@@ -157,6 +157,13 @@ var conditions = map[string]func(*maker){
 		m.legacy()
 	},
 	"unlisted-model": func(m *maker) { m.macModel(m.org.Macs[len(m.org.Macs)-1]) },
+	"settings-without-a-visit": func(m *maker) {
+		fw := &m.d.Firmware
+		fw.SettingsInterface, fw.SettingsOffered = some("Oxbow Settings"), []string{"secure-boot", "tpm"}
+		for _, id := range []fact.ID{fact.SettingsInterface, fact.SettingsOffered} {
+			m.d.Said(id.String(), fact.HandSource+", from the documents of the maker")
+		}
+	},
 	"read-without-rights": func(m *maker) {
 		m.d.Collector.Elevated = some(false)
 		if m.isMac() {

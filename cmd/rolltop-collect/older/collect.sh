@@ -85,6 +85,20 @@ linux() {
   for t in /sys/class/tpm/tpm*; do
     [ -e "$t" ] && for n in tpm_version_major device/enabled device/active device/caps; do file "$t/$n"; done
   done
+  # Of the firmware's settings, the names, and the values of those that the collector knows.
+  class=/sys/class/firmware-attributes
+  names $class
+  for i in $class/*; do
+    [ -d "$i" ] || continue
+    names "$i/attributes"; names "$i/authentication"
+    for a in "$i"/attributes/*; do
+      case $(basename "$a" | tr '[:upper:]' '[:lower:]' | tr -cd 'a-z0-9') in
+      secureboot*|tpm*|trustedplatformmodule|security*|csm*|compatibility*|legacy*)
+        for n in type current_value possible_values; do file "$a/$n"; done ;;
+      esac
+    done
+    for w in "$i"/authentication/*; do for n in role is_enabled; do file "$w/$n"; done; done
+  done
   names /sys/firmware/acpi/tables
   for n in TPM2 TCPA; do file /sys/firmware/acpi/tables/$n; done
   # Of the mounts only the root's and that of the firmware's variables: others can hold names of people and files.
@@ -148,6 +162,8 @@ mac() {
   done
   version=/System/Library/CoreServices/SystemVersion.plist
   pick $version ProductName ProductVersion ProductBuildVersion | record $version ok
+  updates=/Library/Preferences/com.apple.SoftwareUpdate.plist
+  if [ -r $updates ]; then pick $updates LastUpdatesAvailable | record $updates ok; fi
   io=/usr/sbin/ioreg disk=/usr/sbin/diskutil
   of_tool "tool:$io -a -rd1 -c IOPlatformExpertDevice" "0:IOPlatformSerialNumber 0:IOPlatformUUID" $io -a -rd1 -c IOPlatformExpertDevice
   of_tool "tool:$io -a -rn AppleSmartBattery" "0:BatteryInstalled 0:CurrentCapacity 0:MaxCapacity 0:DesignCapacity 0:ExternalConnected" $io -a -rn AppleSmartBattery

@@ -218,7 +218,7 @@ func TestOtherSystems(t *testing.T) {
 		sample.BootEntry("Another", `\EFI\another\a.efi`, here), sample.BootEntry("Another", `\EFI\another\a.efi`, here),
 		sample.BootEntry("Gone", `\EFI\gone\a.efi`, gone), sample.BootEntry("Fallback", `\EFI\BOOT\BOOTX64.EFI`, here),
 		"junk")
-	x.OtherSystems(variable, true, []string{here})
+	x.OtherSystems(variable, true, []build.Partition{{ID: here}})
 	got := x.D.Storage.OtherSystems
 	expect.Same(t, "len(got)", len(got), 1)
 	expect.Same(t, "got[0]", got[0], "Another")
@@ -238,6 +238,39 @@ func TestOtherSystems(t *testing.T) {
 	x.OtherSystems(variable, false, nil)
 	if g := x.D.GapOf("storage.other_systems"); g == nil || !strings.Contains(g.Detail, "without UEFI") {
 		t.Errorf("%+v", g)
+	}
+}
+
+// Types of partitions tell of other systems on any machine, and name none where data has the same type.
+func TestOtherSystemsByPartitions(t *testing.T) {
+	const root, data, basic = "4f68bce3-e8cd-4db1-96e7-fbcaf984b709", "0fc63daf-8483-4772-8e79-3d69d8477de4",
+		"ebd0a0a2-b9e5-4433-87c0-68b6b72699c7"
+	for _, c := range []struct {
+		name, platform string
+		types          []string
+		found, detail  string
+	}{
+		{"the root of another platform", "windows", []string{basic, root, root}, "Linux", "only the types"},
+		{"one's own root", "linux", []string{root, data}, "", "only the types"},
+		{"data or a system", "windows", []string{basic, data}, "", "of a kind for Linux, for a system or for data"},
+		{"the root, and data", "windows", []string{data, root}, "Linux", "only the types"},
+		{"two of them, on an MBR", "linux", []string{"07", "af", "83"}, "", "of a kind for Windows or macOS, for"},
+		{"one's own, on an MBR", "windows", []string{"07", "27"}, "", "only the types"},
+		{"a type that nobody knows", "linux", []string{"ee"}, "", "only the types"},
+		{"no partitions", "linux", nil, "", "no partitions were read"},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			x := begin(true)
+			x.D.OS.Platform = inventory.Some(c.platform)
+			var parts []build.Partition
+			for _, of := range c.types {
+				parts = append(parts, build.Partition{Type: of})
+			}
+			x.OtherSystems(func(name string) string { return "var:" + name }, false, parts)
+			expect.Same(t, "found", strings.Join(x.D.Storage.OtherSystems, ", "), c.found)
+			expect.Contains(t, x.D.GapOf("storage.other_systems").Detail, c.detail)
+			expect.Same(t, "it has a source", x.D.Sources["storage.other_systems"] != "", c.found != "")
+		})
 	}
 }
 

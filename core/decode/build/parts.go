@@ -3,6 +3,7 @@ package build
 import (
 	"slices"
 	"strconv"
+	"strings"
 
 	"rolltop.example/rolltop/core/capture"
 	"rolltop.example/rolltop/core/decode/cpu"
@@ -170,4 +171,31 @@ func (x *Draft) TPMAnswered(in tpm.Info, asked capture.Record) {
 	default:
 		x.WhyNot(fact.TPMKind, asked, "its maker's letters do not tell")
 	}
+}
+
+// OnlyBefore2 notes what a TPM of version 2.0 does not have: it
+// is on or off, and knows neither enabled nor activated.
+func (x *Draft) OnlyBefore2() {
+	for _, id := range []fact.ID{fact.TPMEnabled, fact.TPMActivated} {
+		x.Gap(id, inventory.NotOffered, "only a TPM of version 1.2 has it", "")
+	}
+}
+
+// VirtioDevice says that a PCI device is one of the virtio standard (Virtual I/O Device 1.2, section 4.1.2), by its
+// vendor and its device in four hex digits each, in small letters.
+func VirtioDevice(vendor, device string) bool {
+	return vendor == "1af4" && len(device) == 4 && strings.HasPrefix(device, "10") && device[2] <= '7'
+}
+
+// Unseen settles what a machine is of which neither the processor nor the firmware says that it is virtual. A device of
+// the virtio standard is a sign that leaves it open; virtio names one, or is empty. sign says what is not there
+// otherwise.
+func (x *Draft) Unseen(virtio, sign string) {
+	if virtio == "" {
+		x.Set(fact.DeviceEnvironment, "hardware", sign)
+		return
+	}
+	x.Gap(fact.DeviceEnvironment, inventory.NotOffered,
+		"the processor shows no hypervisor, and "+virtio+" is a device as virtual machines have it",
+		"Look whether this is a virtual machine, and enter it by hand.")
 }

@@ -13,56 +13,146 @@ import (
 
 const others = "storage.other_systems"
 
-// OtherSystems looks in the firmware's boot entries for systems beside the one
-// that runs. variable names the source of a UEFI variable. An entry outlives
-// its system, so that one counts only when its partition is still in a table
-// that was read. The list is never complete: a system may be there without an
-// entry.
-func (x *Draft) OtherSystems(variable func(name string) string, uefi bool, partitionIDs []string) {
-	if !uefi {
-		x.D.AddGap(others, inventory.NotOffered, "without UEFI there are no boot entries to look in", "")
-		return
-	}
+// rootTypes are the types of partitions that hold the root of a system and nothing else, by the platform (UAPI
+// Discoverable Partitions Specification).
+var rootTypes = map[string]string{
+	"4f68bce3-e8cd-4db1-96e7-fbcaf984b709": "linux", // x86-64
+	"44479540-f297-41b2-9af7-d131d5f0458a": "linux", // x86
+	"b921b045-1df0-41c3-af44-4c6f280d3fae": "linux", // arm64
+}
+
+// usedTypes are types of partitions that systems of a platform use, for themselves or for data: a GUID (UEFI
+// Specification 2.10, section 5.3.3, and the platforms' own lists), or two hex digits of an MBR.
+var usedTypes = map[string]string{
+	"0fc63daf-8483-4772-8e79-3d69d8477de4": "linux", "e6d6d379-f507-44c2-a23c-238f2a3df928": "linux", // LVM
+	"a19d880f-05fc-4d3b-a006-743f0f84911e": "linux", // RAID
+	"7c3457ef-0000-11aa-aa11-00306543ecac": "macos", "48465300-0000-11aa-aa11-00306543ecac": "macos",
+	"e3c9e316-0b5c-4db8-817d-f92df00215ae": "windows", "de94bba4-06d1-4d40-a16a-bfd50179d6ac": "windows",
+	"ebd0a0a2-b9e5-4433-87c0-68b6b72699c7": "windows",
+	"83":                                   "linux", "8e": "linux", "fd": "linux", "af": "macos", "07": "windows",
+	"27": "windows",
+}
+
+var platformNames = map[string]string{"linux": "Linux", "macos": "macOS", "windows": "Windows"}
+
+// Partition is what tells of a system on a partition.
+type Partition struct {
+	ID   string // unique GUID of a GPT partition; "" of others
+	Type string // a GUID in small letters, or two hex digits
+}
+
+// OtherSystems looks for systems beside the one that runs: in the firmware's boot entries where the machine started by
+// UEFI, and at the types of the partitions that were read. variable names the source of a UEFI variable. An entry
+// outlives its system, so that one counts only when its partition is still in a table. A type that systems use for
+// data, too, is no system. The list is never complete: a system may be there without an entry, on a partition of any
+// type.
+func (x *Draft) OtherSystems(variable func(name string) string, uefi bool, parts []Partition) {
+	var found, unsure []string
+	current, looked, why := "", "only the types of the partitions were looked at", ""
 	inOrder := x.C.Get(variable("BootOrder"))
 	order, err := efi.Order(inOrder.Raw)
-	if err != nil {
+	if uefi && err == nil {
+		current, looked = x.CurrentLoader(
+			variable,
+		), "only the firmware's boot entries and the types of the partitions "+
+			"were looked at"
+		found, unsure = x.entries(variable, order, current, parts)
+		why = x.unsureEntries(unsure, current)
+	}
+	roots, used := x.types(parts)
+	if len(found)+len(roots) > 0 {
+		x.D.Storage.OtherSystems = append(found, roots...)
+		x.D.Said(others, strings.Join(slices.DeleteFunc([]string{
+			said(found, "EFI boot entries, whose partitions are there"), said(roots, "types of partitions"),
+		}, func(s string) bool { return s == "" }), "; "))
+	}
+	const try = "Look at the disks whether another system is on them."
+	switch {
+	case why == "" && used != "":
+		why = used
+	case why == "" && uefi && err != nil:
 		x.Why(others, inOrder, "the firmware has no order of boot entries")
 		return
+	case why == "" && len(parts) == 0 && !uefi:
+		x.D.AddGap(
+			others,
+			inventory.NotOffered,
+			"without UEFI there are no boot entries to look in, and no partitions "+
+				"were read",
+			try,
+		)
+		return
+	case why == "":
+		why = looked
 	}
-	current := x.CurrentLoader(variable)
-	var found, unsure []string
+	cause := inventory.NotOffered
+	if len(unsure) > 0 && current != "" && len(parts) == 0 && !x.C.Elevated {
+		cause = inventory.NeedsRights
+	}
+	x.D.AddGap(others, cause, why, try)
+}
+
+// said is a text where there is something that it is said of.
+func said(of []string, text string) string {
+	if len(of) == 0 {
+		return ""
+	}
+	return text
+}
+
+// entries are the systems that boot entries name: those whose partition is there, and the others.
+func (x *Draft) entries(variable func(string) string, order []uint16, current string, parts []Partition) (found,
+	unsure []string) {
 	for _, n := range order {
 		o, err := x.bootEntry(variable, n)
 		if err != nil || !o.Active || o.Hidden || o.Application || o.File == "" || o.Partition == "" {
 			continue
 		}
+		there := slices.ContainsFunc(parts, func(p Partition) bool { return p.ID == o.Partition })
 		dir := loaderDir(o.File)
 		switch {
 		case dir == current, dir == `\efi\boot`, slices.Contains(found, o.Description),
 			slices.Contains(unsure, o.Description):
-		case current != "" && slices.Contains(partitionIDs, o.Partition):
+		case current != "" && there:
 			found = append(found, o.Description)
 		default:
 			unsure = append(unsure, o.Description)
 		}
 	}
-	if len(found) > 0 {
-		x.D.Storage.OtherSystems = found
-		x.D.Said(others, "EFI boot entries, whose partitions are there")
+	return found, unsure
+}
+
+// unsureEntries says of what entries name why it is not known whether it is there.
+func (x *Draft) unsureEntries(unsure []string, current string) string {
+	switch {
+	case len(unsure) == 0:
+		return ""
+	case current == "":
+		return "boot entries name " + strings.Join(unsure, ", ") + ", and nothing says which of them is this system"
 	}
-	detail := "only the firmware's boot entries were looked in"
-	cause := inventory.NotOffered
-	if len(unsure) > 0 {
-		detail = "boot entries name " + strings.Join(unsure, ", ") + ", and their partitions were not seen"
-		switch {
-		case current == "":
-			detail = "boot entries name " + strings.Join(unsure,
-				", ") + ", and nothing says which of them is this system"
-		case len(partitionIDs) == 0 && !x.C.Elevated:
-			cause = inventory.NeedsRights
+	return "boot entries name " + strings.Join(unsure, ", ") + ", and their partitions were not seen"
+}
+
+// types are the systems of other platforms whose root has a partition of its own type, and a sentence on partitions
+// that such systems use, for themselves or for data.
+func (x *Draft) types(parts []Partition) (roots []string, used string) {
+	own := x.D.OS.Platform.Or("")
+	var may []string
+	for _, p := range parts {
+		if of := rootTypes[p.Type]; of != "" && of != own {
+			if name := platformNames[of]; !slices.Contains(roots, name) {
+				roots = append(roots, name)
+			}
+		}
+		if of := usedTypes[p.Type]; of != "" && of != own && !slices.Contains(may, platformNames[of]) {
+			may = append(may, platformNames[of])
 		}
 	}
-	x.D.AddGap(others, cause, detail, "Look at the disks whether another system is on them.")
+	if may = slices.DeleteFunc(may, func(n string) bool { return slices.Contains(roots, n) }); len(may) > 0 {
+		slices.Sort(may)
+		used = "partitions are of a kind for " + strings.Join(may, " or ") + ", for a system or for data"
+	}
+	return roots, used
 }
 
 func (x *Draft) bootEntry(variable func(string) string, n uint16) (efi.Option, error) {
@@ -94,13 +184,14 @@ func (x *Draft) Live(evidence string) {
 	x.Set(fact.DeviceEnvironment, "live", evidence)
 	x.D.OS = inventory.OS{Platform: x.D.OS.Platform}
 	x.D.Storage.System, x.D.Storage.Boot = inventory.SystemDisk{}, inventory.BootDisk{}
-	x.D.DropGaps("os", "storage.system", "storage.boot")
+	x.D.Storage.OtherSystems = nil // the installed one is none
+	x.D.DropGaps("os", "storage.system", "storage.boot", others)
 	for i := range x.D.Storage.Disks {
 		x.D.Storage.Disks[i].System = inventory.Opt[bool]{}
 	}
 	const detail = "this system was started from a medium or the network; what is installed does not show"
 	const try = "Run the collector from the installed system."
-	for _, name := range []string{"os", "storage.system", "storage.boot"} {
+	for _, name := range []string{"os", "storage.system", "storage.boot", others} {
 		x.D.AddGap(name, inventory.NotOffered, detail, try)
 	}
 }

@@ -63,6 +63,7 @@ func (x *decoder) firmware() {
 	if !x.Set(fact.FirmwarePassword, x.Tables.Info.Password, "SMBIOS type 24") {
 		x.WhyNot(fact.FirmwarePassword, x.Tables.Record, x.Tables.Missing())
 	}
+	settings{x}.read()
 	efiDir := x.C.Get(efiPath + "/")
 	switch {
 	case efiDir.Outcome == capture.OK:
@@ -246,6 +247,7 @@ func (x *decoder) tpmDevice(dir string) {
 	switch version {
 	case "2":
 		x.Set(fact.TPMVersion, "2.0", dir+"/tpm_version_major")
+		x.OnlyBefore2()
 		if failed {
 			x.Set(fact.TPMState, "not-ready", "TPM2_GetCapability answers with failure mode")
 		} else {
@@ -259,6 +261,11 @@ func (x *decoder) tpmDevice(dir string) {
 	}
 	enabled, okE := x.Text(dir + "/device/enabled")
 	active, okA := x.Text(dir + "/device/active")
+	for id, text := range map[fact.ID]string{fact.TPMEnabled: enabled, fact.TPMActivated: active} {
+		if text == "0" || text == "1" {
+			x.SetBool(id, text == "1", dir+"/device")
+		}
+	}
 	switch {
 	case okE && okA && enabled == "1" && active == "1":
 		x.Set(fact.TPMState, "ready", dir+"/device/enabled")

@@ -3,6 +3,8 @@
 package linux
 
 import (
+	"strings"
+
 	"rolltop.example/rolltop/core/capture"
 	"rolltop.example/rolltop/core/decode/build"
 	"rolltop.example/rolltop/core/decode/smbios"
@@ -13,9 +15,8 @@ import (
 // decoder carries one capture to one inventory.
 type decoder struct {
 	*build.Draft
-	// partitionIDs are the unique GUIDs in the tables that were read; boot entries
-	// are compared with them.
-	partitionIDs []string
+	// partitions are those in the tables that were read.
+	partitions []build.Partition
 }
 
 // Decode makes the inventory. Every fact of the catalogue is known or has a
@@ -29,7 +30,7 @@ func Decode(c *capture.Document) *inventory.Document {
 	x.memory()
 	x.storage()
 	x.firmware()
-	x.OtherSystems(variable, x.C.Get(efiPath+"/").Outcome == capture.OK, x.partitionIDs)
+	x.OtherSystems(variable, x.C.Get(efiPath+"/").Outcome == capture.OK, x.partitions)
 	x.tpm()
 	x.network()
 	screens{x}.read()
@@ -60,8 +61,27 @@ func (x *decoder) environment() {
 		return
 	}
 	if x.D.Device.Environment.IsZero() && x.sawProcessor() {
-		x.Set(fact.DeviceEnvironment, "hardware", "no sign of a hypervisor or a container")
+		x.Unseen(virtio(x), "no sign of a hypervisor or a container")
 	}
+}
+
+// virtio is a device or a drive of the virtio standard; "" where there is none.
+func virtio(x *decoder) string {
+	const pci = "/sys/bus/pci/devices"
+	names, _ := x.List(pci)
+	for _, n := range names {
+		vendor, _ := x.Text(pci + "/" + n + "/vendor")
+		device, _ := x.Text(pci + "/" + n + "/device")
+		if build.VirtioDevice(strings.TrimPrefix(vendor, "0x"), strings.TrimPrefix(device, "0x")) {
+			return pci + "/" + n
+		}
+	}
+	for _, d := range x.D.Storage.Disks {
+		if d.Bus.Or("") == "virtio" {
+			return bySys + d.Name.Or("")
+		}
+	}
+	return ""
 }
 
 // sawProcessor tells whether the processor spoke at all: where it did not, that
@@ -168,8 +188,7 @@ var RPMPlaces = []string{"/usr/lib/sysimage/rpm/rpmdb.sqlite", "/var/lib/rpm/rpm
 // notRead are the facts that Linux could tell of and this collector does not
 // read.
 var notRead = []string{
-	"os.account", "storage.system.encryption.key_kept", "firmware.settings_interface",
-	"backup",
+	"os.account", "storage.system.encryption.key_kept", "backup", "os.pending_updates",
 }
 
 // none are the facts that no Linux has.

@@ -83,10 +83,41 @@ func half(tile int) string {
 	}.EDID()
 }
 
+// with is records with others over them.
+func with(one, other records) records {
+	out := maps.Clone(one)
+	maps.Copy(out, other)
+	return out
+}
+
+const oxbow = linux.SettingsClass + "/oxbow/"
+
+// settings are of a machine whose kernel knows an interface to the firmware's settings.
+func settings(name string) records {
+	return records{
+		linux.SettingsClass + "/":                        name,
+		oxbow + "attributes/Secure Boot/type":            "enumeration\n",
+		oxbow + "attributes/Secure Boot/possible_values": "Disabled;Enabled\n",
+	}
+}
+
+// encrypted is a root volume over a layer that decrypts the second partition.
+func encrypted() records {
+	return records{
+		"/proc/self/mountinfo":       "21 1 254:0 / / rw - ext4 /dev/mapper/root rw\n",
+		"link:/sys/dev/block/254:0":  "../../devices/virtual/block/dm-0",
+		"/sys/block/":                "dm-0\nsda",
+		"link:/sys/block/dm-0":       "../devices/virtual/block/dm-0",
+		"/sys/block/dm-0/slaves/":    "sda2",
+		"/sys/block/dm-0/dm/uuid":    "CRYPT-LUKS2-0123-root\n",
+		"link:/sys/class/block/sda2": "../../devices/pci0000:00/ata1/sda/sda2",
+	}
+}
+
 // read decodes records.
-func read(with records) *fact.Facts {
+func read(all records) *fact.Facts {
 	c := &capture.Document{Format: capture.Format, Platform: "linux"}
-	for source, raw := range with {
+	for source, raw := range all {
 		r := capture.Record{Source: source, Outcome: capture.OK, Raw: []byte(raw)}
 		if slices.Contains([]string{absent, notExposed, denied, failed}, raw) {
 			r.Outcome, r.Raw = strings.TrimPrefix(raw, "\x00"), nil
@@ -126,6 +157,93 @@ func TestDecode(t *testing.T) {
 		{"an answer that means nothing", records{"health:ata:sda": "\x72"},
 			map[string]string{"storage.system.health": "? " + inventory.ReadFailed}},
 		{"a drive that was not asked", nil, map[string]string{"storage.system.health": "? " + inventory.NotAsked}},
+		{"the settings of the firmware, as the running system can change them", with(settings("oxbow"), records{
+			oxbow + "attributes/": "Secure Boot\nTPM Device\nLegacyOrom\nCSM\nSetupMode\n" +
+				"SecureBootMode",
+			oxbow + "attributes/LegacyOrom/type":            "enumeration\n",
+			oxbow + "attributes/LegacyOrom/current_value":   "Enabled\n",
+			oxbow + "attributes/LegacyOrom/possible_values": "Disabled;Enabled;\n",
+			oxbow + "attributes/CSM/type":                   "enumeration\n",
+			oxbow + "attributes/CSM/current_value":          "Off\n",
+			oxbow + "attributes/CSM/possible_values":        "Off;On\n",
+			oxbow + "authentication/":                       "User\nKeeper",
+			oxbow + "authentication/User/role":              "power-on\n",
+			oxbow + "authentication/User/is_enabled":        "0\n",
+			oxbow + "authentication/Keeper/role":            "bios-admin\n",
+			oxbow + "authentication/Keeper/is_enabled":      "1\n",
+		}), map[string]string{
+			"firmware.settings_interface": "oxbow", "firmware.settings_offered": "legacy-support, secure-boot",
+			"firmware.legacy_support": "true", "firmware.password": "set",
+		}},
+		{"a setting that is only shown, one with a single value, one without a type", with(settings("oxbow"), records{
+			oxbow + "attributes/":                           "Secure Boot\nTPM Device\nCSM",
+			oxbow + "attributes/Secure Boot/type":           "string\n",
+			oxbow + "attributes/TPM Device/type":            "enumeration\n",
+			oxbow + "attributes/TPM Device/possible_values": "Available\n",
+			oxbow + "attributes/CSM/possible_values":        "Off;On\n",
+			oxbow + "attributes/CSM/current_value":          "Off\n",
+			oxbow + "authentication/":                       "Keeper",
+			oxbow + "authentication/Keeper/role":            "bios-admin\n",
+			oxbow + "authentication/Keeper/is_enabled":      "maybe\n",
+		}), map[string]string{
+			"firmware.settings_interface": "oxbow", "firmware.settings_offered": "",
+			"firmware.legacy_support": "? " + inventory.NotOffered, "firmware.password": "? " + inventory.NotOffered,
+		}},
+		{"an interface whose settings are refused", with(settings("oxbow"), records{oxbow + "attributes/": denied}),
+			map[string]string{"firmware.settings_offered": "? " + inventory.NeedsRights}},
+		{"a kernel without such an interface", records{linux.SettingsClass + "/": notExposed}, map[string]string{
+			"firmware.settings_interface": "? " + inventory.NotOffered,
+			"firmware.settings_offered":   "? " + inventory.NotOffered,
+		}},
+		{"an interface that cannot be looked at", records{linux.SettingsClass + "/": failed},
+			map[string]string{"firmware.settings_offered": "? " + inventory.ReadFailed}},
+		{"a TPM of version 1.2 that is enabled and not activated", records{
+			"/sys/class/tpm/": "tpm0", "/sys/class/tpm/tpm0/tpm_version_major": "1\n",
+			"/sys/class/tpm/tpm0/device/enabled": "1\n", "/sys/class/tpm/tpm0/device/active": "0\n",
+		}, map[string]string{"tpm.enabled": "true", "tpm.activated": "false", "tpm.state": "off"}},
+		{"a TPM of version 2.0 is neither enabled nor activated", records{
+			"/sys/class/tpm/": "tpm0", "/sys/class/tpm/tpm0/tpm_version_major": "2\n",
+		}, map[string]string{
+			"tpm.enabled":   "? " + inventory.NotOffered,
+			"tpm.activated": "? " + inventory.NotOffered,
+			"tpm.state":     "ready",
+		}},
+		{"a volume that a TPM or a passphrase unlocks", with(encrypted(),
+			records{"protectors:/dev/sda2": "passphrase\ntpm\na word that is none"}), map[string]string{
+			"storage.system.encryption.key_protectors": "tpm, passphrase",
+			"storage.system.encryption.tpm_bound":      "true",
+			"storage.system.encryption.state":          "on",
+		}},
+		{"a volume that a passphrase unlocks", with(encrypted(), records{"protectors:/dev/sda2": "passphrase"}),
+			map[string]string{
+				"storage.system.encryption.key_protectors": "passphrase",
+				"storage.system.encryption.tpm_bound":      "? " + inventory.NotOffered,
+			}},
+		{"a header that may not be read", with(encrypted(), records{"protectors:/dev/sda2": denied}),
+			map[string]string{
+				"storage.system.encryption.key_protectors": "? " + inventory.NeedsRights,
+				"storage.system.encryption.tpm_bound":      "? " + inventory.NeedsRights,
+			}},
+		{"a volume that is not encrypted", nil,
+			map[string]string{"storage.system.encryption.key_protectors": "? " + inventory.NotOffered}},
+		{"a device of the virtio standard, and no hypervisor", records{
+			"/proc/cpuinfo":                            "vendor_id\t: CorvaneParts\nflags\t: lm nx\n",
+			"/sys/bus/pci/devices/":                    "0000:00:03.0",
+			"/sys/bus/pci/devices/0000:00:03.0/class":  "0x020000\n",
+			"/sys/bus/pci/devices/0000:00:03.0/vendor": "0x1af4\n",
+			"/sys/bus/pci/devices/0000:00:03.0/device": "0x1041\n",
+		}, map[string]string{"device.environment": "? " + inventory.NotOffered}},
+		{"a drive of the virtio standard, and no hypervisor", records{
+			"/proc/cpuinfo":       "vendor_id\t: CorvaneParts\nflags\t: lm nx\n",
+			"link:/sys/block/sda": "../devices/platform/virtio0/block/sda",
+		}, map[string]string{"device.environment": "? " + inventory.NotOffered}},
+		{"a device of the same maker that is none of the standard", records{
+			"/proc/cpuinfo":                            "vendor_id\t: CorvaneParts\nflags\t: lm nx\n",
+			"/sys/bus/pci/devices/":                    "0000:00:03.0",
+			"/sys/bus/pci/devices/0000:00:03.0/class":  "0x020000\n",
+			"/sys/bus/pci/devices/0000:00:03.0/vendor": "0x1af4\n",
+			"/sys/bus/pci/devices/0000:00:03.0/device": "0x1080\n",
+		}, map[string]string{"device.environment": "hardware"}},
 		{"a name that nobody set", records{"/proc/sys/kernel/hostname": "(none)\n"},
 			map[string]string{"device.name": "? " + inventory.NotOffered}},
 		{"one of two connectors has a display", records{
@@ -340,9 +458,7 @@ func TestDecode(t *testing.T) {
 			}, map[string]string{"power.battery_percent": "? " + inventory.NotOffered}},
 	} {
 		t.Run(tt.name, func(t *testing.T) {
-			with := desk()
-			maps.Copy(with, tt.changes)
-			f := read(with)
+			f := read(with(desk(), tt.changes))
 			for name, want := range tt.want {
 				if got := text(f, name); got != want {
 					t.Errorf("%s is %q, want %q (%s)", name, got, want, f.Get(fact.ByName(name).ID).Source)

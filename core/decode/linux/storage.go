@@ -249,7 +249,7 @@ func (x *decoder) drive(name string) inventory.Disk {
 			d.HybridMBR = build.Some(t.Hybrid)
 		}
 		for _, p := range t.Parts {
-			x.partitionIDs = append(x.partitionIDs, p.ID)
+			x.partitions = append(x.partitions, build.Partition{ID: p.ID, Type: p.Type})
 		}
 	}
 	if n, ok := x.Number(dir + "removable"); ok {
@@ -415,9 +415,10 @@ func (x *decoder) encryption(r mount) {
 	names := slices.Clone(x.members(r))
 	for i := 0; i < len(names) && i < most; i++ {
 		id, ok := x.Text(bySys + names[i] + "/dm/uuid")
-		if ok && strings.HasPrefix(id, "CRYPT-LUKS") {
+		if ok && strings.HasPrefix(id, EncryptedLayer) {
 			x.Set(fact.EncryptionState, "on", bySys+names[i]+"/dm/uuid")
 			x.Set(fact.EncryptionKind, "luks", bySys+names[i]+"/dm/uuid")
+			x.protectors(names[i])
 			return
 		}
 		slaves, _ := x.List(bySys + names[i] + "/slaves")
@@ -434,5 +435,7 @@ func (x *decoder) encryption(r mount) {
 		to = "its drives"
 	}
 	x.Set(fact.EncryptionState, "off", "no encrypted layer between the root volume and "+to)
-	x.Gap(fact.EncryptionKind, inventory.NotOffered, "the volume is not encrypted", "")
+	for _, id := range []fact.ID{fact.EncryptionKind, fact.KeyProtectors} {
+		x.Gap(id, inventory.NotOffered, "the volume is not encrypted", "")
+	}
 }

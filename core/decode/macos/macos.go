@@ -8,6 +8,7 @@ import (
 	"math"
 	"slices"
 	"strings"
+	"time"
 
 	"rolltop.example/rolltop/core/capture"
 	"rolltop.example/rolltop/core/decode/build"
@@ -29,7 +30,7 @@ type decoder struct {
 // read.
 var notRead = []string{
 	"os.licence", "os.held_at", "os.checks_skipped", "os.edition", "os.account", "storage.system.encryption.key_kept",
-	"backup", "drivers",
+	"drivers",
 }
 
 // Decode makes the inventory. Every fact that Macs have is known or has a gap
@@ -54,6 +55,8 @@ func Decode(c *capture.Document) *inventory.Document {
 	x.screens()
 	x.power()
 	x.software()
+	x.updates()
+	x.backups()
 	x.management()
 	x.Gap(fact.OtherSystems, inventory.NotOffered,
 		"the system's tools do not tell which volumes hold other systems", "")
@@ -323,14 +326,72 @@ func (x *decoder) software() {
 		if version == "" {
 			version = words(find(info, "CFBundleVersion"))
 		}
-		x.D.Software = append(x.D.Software, inventory.Software{
-			Name: name, Version: build.Known(version), Code: build.Known(code),
-		})
+		title := inventory.Software{Name: name, Version: build.Known(version), Code: build.Known(code)}
+		switch x.C.Get(Receipt(bundle)).Outcome {
+		case capture.OK:
+			title.Source = build.Some("store")
+		case capture.Absent, capture.NotExposed:
+			title.Source = build.Some("installer")
+		}
+		x.D.Software = append(x.D.Software, title)
 	}
 	x.D.Said("software", Applications)
 	if !keep.All {
 		x.D.Collector.Titles = keep.Named
 		x.Gap(fact.TitleCount, inventory.NotAsked, "only the titles asked for were read", titles.Try)
+	}
+}
+
+// updates are those that the system found when it last looked for some.
+func (x *decoder) updates() {
+	rec := x.C.Get(Updates)
+	n, ok := find(tree(rec.Raw), "LastUpdatesAvailable").(float64)
+	switch {
+	case rec.Outcome == capture.OK && ok && n >= 0 && n == math.Trunc(n) && n < 1e5:
+		x.SetNumber(fact.OSPendingUpdates, int64(n), Updates)
+	case rec.Outcome == capture.OK:
+		x.Gap(fact.OSPendingUpdates, inventory.NotOffered, "the system has not noted how many updates it found",
+			"Let the system look for updates, and take the inventory again.")
+	default:
+		x.WhyNot(fact.OSPendingUpdates, rec, "the system has not noted how many updates it found")
+	}
+}
+
+// backups is when the system's own backup last ran, on whichever of its places.
+func (x *decoder) backups() {
+	rec := x.C.Get(Backups)
+	var last time.Time
+	places, _ := find(tree(rec.Raw), "Destinations").([]any)
+	for _, place := range places {
+		dates, _ := find(place, "SnapshotDates").([]any)
+		for _, d := range dates {
+			if at, err := time.Parse(time.RFC3339, words(d)); err == nil && at.After(last) {
+				last = at
+			}
+		}
+	}
+	const try = "Ask for the day of the last backup, and enter it by hand."
+	switch {
+	case !last.IsZero():
+		x.D.Backup.LastAt = build.Some(last)
+		x.D.Said(fact.BackupAt.String(), Backups)
+	case rec.Outcome == capture.OK:
+		x.Gap(
+			fact.BackupAt,
+			inventory.NotOffered,
+			"the system's own backup has not run; another program may do it",
+			try,
+		)
+	case rec.Outcome == capture.Denied:
+		x.Gap(
+			fact.BackupAt,
+			inventory.NotOffered,
+			"the system shows it only to programs that its owner allowed to see "+
+				"the whole disk",
+			try,
+		)
+	default:
+		x.WhyNot(fact.BackupAt, rec, "the system's own backup is not set up; another program may do it")
 	}
 }
 

@@ -106,6 +106,30 @@ func TestVariants(t *testing.T) {
 		{"a policy that nobody knows", func(m mac) {
 			m.ok(macos.Hardware.Source(), `{"SPiBridgeDataType":[{"ibridge_secure_boot":"Sideways"}]}`)
 		}, map[string]string{policy: "? read-failed", "firmware.secure_boot_capable": "true"}},
+		{"updates that the system found", func(m mac) { m.ok(macos.Updates, `{"LastUpdatesAvailable":3}`) },
+			map[string]string{"os.pending_updates": "3"}},
+		{"no updates", func(m mac) { m.ok(macos.Updates, `{"LastUpdatesAvailable":0}`) },
+			map[string]string{"os.pending_updates": "0"}},
+		{"half an update", func(m mac) { m.ok(macos.Updates, `{"LastUpdatesAvailable":0.5}`) },
+			map[string]string{"os.pending_updates": "? not-offered"}},
+		{"fewer updates than none", func(m mac) { m.ok(macos.Updates, `{"LastUpdatesAvailable":-1}`) },
+			map[string]string{"os.pending_updates": "? not-offered"}},
+		{"a system that never looked", func(m mac) { m.no(macos.Updates, capture.Absent) },
+			map[string]string{"os.pending_updates": "? not-offered"}},
+		{"updates that cannot be read", func(m mac) { m.no(macos.Updates, capture.Failed) },
+			map[string]string{"os.pending_updates": "? read-failed"}},
+		{"backups on two places", func(m mac) {
+			m.ok(macos.Backups, `{"Destinations":[{"SnapshotDates":["2026-10-02T03:00:00Z","2026-11-21T08:30:00Z"]},`+
+				`{"SnapshotDates":["2026-11-05T08:30:00Z","soon"]},{}]}`)
+		}, map[string]string{"backup.last_at": "2026-11-21"}},
+		{"backups that never ran", func(m mac) { m.ok(macos.Backups, `{"Destinations":[]}`) },
+			map[string]string{"backup.last_at": "? not-offered"}},
+		{"no backups", func(m mac) { m.no(macos.Backups, capture.Absent) },
+			map[string]string{"backup.last_at": "? not-offered"}},
+		{"backups that nobody may look at", func(m mac) { m.no(macos.Backups, capture.Denied) },
+			map[string]string{"backup.last_at": "? not-offered"}},
+		{"backups that cannot be read", func(m mac) { m.no(macos.Backups, capture.Failed) },
+			map[string]string{"backup.last_at": "? read-failed"}},
 		{"no policy", func(m mac) { m.ok(macos.Hardware.Source(), `{"SPiBridgeDataType":[{}]}`) },
 			map[string]string{policy: "? not-offered", "firmware.secure_boot_capable": "true"}},
 		{"a security chip, full", func(m mac) { m.older(); m.policy("Ag==") },
@@ -263,11 +287,17 @@ func TestScreens(t *testing.T) {
 
 func TestTitles(t *testing.T) {
 	m := sound()
-	m.ok(macos.Asked, "Tidebook")
-	m.ok(macos.Applications+"/", "Tidebook.app\nLampwright.app\nnotes.txt")
+	m.ok(macos.Asked, "Tidebook\nHawser\nCounterfoil")
+	m.ok(macos.Applications+"/", "Tidebook.app\nLampwright.app\nnotes.txt\nHawser.app\nCounterfoil.app")
+	m.ok(macos.Receipt("Tidebook.app"), "")
+	m.no(macos.Receipt("Hawser.app"), capture.Absent)
+	m.no(macos.Receipt("Counterfoil.app"), capture.Denied)
 	m.ok(macos.Title("Tidebook.app"), `{"CFBundleVersion":"41","CFBundleIdentifier":"example.tidewrack.tidebook"}`)
 	d := macos.Decode(m.Document)
-	expect.Same(t, "len(d.Software)", len(d.Software), 1)
+	expect.Same(t, "len(d.Software)", len(d.Software), 3)
+	for i, want := range []string{"store", "installer", ""} {
+		expect.Same(t, d.Software[i].Name+" comes from", d.Software[i].Source.Or(""), want)
+	}
 	expect.Same(t, "d.Software[0].Name", d.Software[0].Name, "Tidebook")
 	expect.Same(t, "its product code", d.Software[0].Code.Or(""), "example.tidewrack.tidebook")
 	expect.Same(t, `d.Software[0].Version.Or("")`, d.Software[0].Version.Or(""), "41")

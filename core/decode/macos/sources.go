@@ -115,14 +115,23 @@ const (
 	Applications = "/Applications"
 	Interfaces   = "interfaces" // a line of name and state of each network interface with hardware
 	Asked        = "software asked for"
+	Updates      = "/Library/Preferences/com.apple.SoftwareUpdate.plist"
+	Backups      = "/Library/Preferences/com.apple.TimeMachine.plist"
 )
 
-// VersionKeys and TitleKeys are kept of the system's version and of a title's
-// own description.
+// What is kept of the system's version, of a title's own description, of what the system notes of its updates, and of
+// its backups. A backup's place is not kept.
 var (
+	UpdateKeys  = []string{"LastUpdatesAvailable"}
+	BackupKeys  = []string{"Destinations", "SnapshotDates"}
 	VersionKeys = []string{"ProductName", "ProductVersion", "ProductBuildVersion"}
 	TitleKeys   = []string{"CFBundleIdentifier", "CFBundleName", "CFBundleShortVersionString", "CFBundleVersion"}
 )
 
 // Title is the source of an application's own description.
 func Title(bundle string) string { return Applications + "/" + bundle + "/Contents/Info.plist" }
+
+// Receipt is the source of whether an application came from the system's store.
+func Receipt(bundle string) string {
+	return Applications + "/" + bundle + "/Contents/_MASReceipt/receipt"
+}

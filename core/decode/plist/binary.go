@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"math"
+	"time"
 	"unicode/utf16"
 )
 
@@ -111,6 +112,18 @@ func (r *reader) object(ref, depth int) (any, error) {
 	return nil, fmt.Errorf("plist: an object of kind %d", kind)
 }
 
+// epoch is where dates in the binary form begin.
+var epoch = time.Date(2001, time.January, 1, 0, 0, 0, 0, time.UTC)
+
+// date is a date as the XML form writes it, of seconds since the epoch of the binary form.
+func date(seconds float64) (any, error) {
+	const most = 250 * 366 * 24 * 3600 // what a duration holds is a little more
+	if !(math.Abs(seconds) < most) {   // nor is it no number
+		return nil, errBroken
+	}
+	return epoch.Add(time.Duration(seconds) * time.Second).Format(time.RFC3339), nil
+}
+
 func (r *reader) fixed(at int, kind byte, size int) (any, error) {
 	b := r.bytes(at+1, size)
 	switch {
@@ -126,6 +139,8 @@ func (r *reader) fixed(at int, kind byte, size int) (any, error) {
 		return int64(number(b[8:])), nil
 	case kind == 1:
 		return int64(number(b)), nil
+	case kind == 3 && size == 8:
+		return date(math.Float64frombits(number(b)))
 	case size == 4:
 		return float64(math.Float32frombits(uint32(number(b)))), nil
 	case size == 8:

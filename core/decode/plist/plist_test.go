@@ -2,7 +2,9 @@ package plist_test
 
 import (
 	"encoding/base64"
+	"encoding/binary"
 	"fmt"
+	"math"
 	"reflect"
 	"testing"
 
@@ -158,4 +160,37 @@ func FuzzDecode(f *testing.F) {
 			_ = fmt.Sprint(v)
 		}
 	})
+}
+
+// one is a list in the binary form that is one object.
+func one(object string) []byte {
+	b := []byte("bplist00" + object)
+	return append(append(b, 8, 0, 0, 0, 0, 0, 0, 1, 1, 0, 0, 0, 0, 0, 0, 0, 1), 0, 0, 0, 0, 0, 0, 0, 0,
+		0, 0, 0, 0, 0, 0, 0, byte(len(b)))
+}
+
+// A date of the binary form is written as that of the XML form; one far from now is none.
+func TestDates(t *testing.T) {
+	at := func(seconds float64) string {
+		return "\x33" + string(binary.BigEndian.AppendUint64(nil, math.Float64bits(seconds)))
+	}
+	for _, tt := range []struct {
+		name, object string
+		want         any
+	}{
+		{"the first", at(0), "2001-01-01T00:00:00Z"},
+		{"a day and a part of a second", at(86400.75), "2001-01-02T00:00:00Z"},
+		{"before it", at(-3600), "2000-12-31T23:00:00Z"},
+		{"far in the future", at(1e12), nil},
+		{"long ago", at(-1e12), nil},
+		{"no number", at(math.NaN()), nil},
+		{"a date in four bytes is a number", "\x32\x3F\x80\x00\x00", 1.0},
+		{"a number in eight bytes is no date", "\x23" + at(1.5)[1:], 1.5},
+	} {
+		t.Run(tt.name, func(t *testing.T) {
+			if got, err := plist.Decode(one(tt.object)); got != tt.want || (err == nil) != (tt.want != nil) {
+				t.Errorf("%v (%v), want %v", got, err, tt.want)
+			}
+		})
+	}
 }

@@ -58,7 +58,7 @@ func Dpkg(status []byte) []inventory.Software {
 		if value["Package"] == "" || !strings.HasSuffix(value["Status"], " installed") {
 			continue
 		}
-		s := inventory.Software{Name: value["Package"]}
+		s := inventory.Software{Name: value["Package"], Source: inventory.Some("package")}
 		if v := value["Version"]; v != "" {
 			s.Version = inventory.Some(v)
 		}

@@ -188,6 +188,7 @@ func (x *decoder) decodeTPM(b []byte) {
 		info, err = tpm.Reply12(asked.Raw)
 	case 2:
 		x.Set(fact.TPMVersion, "2.0", TBS)
+		x.OnlyBefore2()
 		info, err = tpm.Reply2(asked.Raw)
 	default:
 		x.Gap(fact.TPMVersion, inventory.ReadFailed, fmt.Sprintf("it says %d, which is unknown", version), "")

@@ -46,7 +46,7 @@ func isoDate(s string) string {
 // classDisplay is the set-up class of graphics adapters.
 const classDisplay = "{4d36e968-e325-11ce-bfc1-08002be10318}"
 
-// pciIDs takes vendor and device out of a hardware id: PCI\VEN_1AF4&DEV_1050&….
+// pciIDs takes vendor and device out of a hardware id: PCI\VEN_7E5A&DEV_1050&….
 func pciIDs(hardware string) (vendor, dev string) {
 	s := strings.ToUpper(hardware)
 	if i := strings.Index(s, "VEN_"); i >= 0 && len(s) >= i+8 {

@@ -30,17 +30,44 @@ func (x *decoder) software() {
 			}
 			seen[s] = true // under another key it is the same
 			s.Code = build.Known(sub)
+			s.Source = build.Some("installer")
 			if view == View32 && x.D.OS.Architecture.Or("") != "x86" {
 				s.Architecture = build.Some("x86")
 			}
 			x.D.Software = append(x.D.Software, s)
 		}
 	}
-	x.D.Said("software", `HKLM\`+KeyUninstall+", both views")
+	for _, full := range x.names(View64.Subkeys(KeyStore)) {
+		if s, ok := storeTitle(full); ok && keep.Has(s.Name) && !seen[s] {
+			seen[s] = true
+			x.D.Software = append(x.D.Software, s)
+		}
+	}
+	x.D.Said("software", `HKLM\`+KeyUninstall+", both views, and what the store installed for all users")
 	if !keep.All {
 		x.D.Collector.Titles = keep.Named
 		x.Gap(fact.TitleCount, inventory.NotAsked, "only the titles asked for were read", titles.Try)
 	}
+}
+
+// storeTitle reads the full name of a package of the store: name, version, architecture, resource and identifier of
+// the publisher, with underscores between them. The name is the one that its publisher registered.
+func storeTitle(full string) (inventory.Software, bool) {
+	f := strings.Split(full, "_")
+	if len(f) != 5 || f[0] == "" || f[4] == "" {
+		return inventory.Software{}, false
+	}
+	arch := map[string]string{"x86": "x86", "x64": "x86-64", "arm64": "arm64"}[strings.ToLower(f[2])]
+	return inventory.Software{
+		Name: f[0], Code: build.Some(f[0]), Version: build.Known(f[1]), Architecture: build.Known(arch),
+		Source: build.Some("store"),
+	}, true
+}
+
+// StoreName is the name under which a package of the store is known, by its full name.
+func StoreName(full string) string {
+	s, _ := storeTitle(full)
+	return s.Name
 }
 
 // title reads one entry. Parts of others and updates are no titles.

@@ -37,7 +37,7 @@ func (x *decoder) storage() {
 			tables[n] = l
 			d.PartitionStyle = build.Some(l.Style)
 			for _, p := range l.Parts {
-				x.partitionIDs = append(x.partitionIDs, p.ID)
+				x.partitions = append(x.partitions, build.Partition{ID: p.ID, Type: p.Type})
 			}
 		}
 		d.System = build.Some(len(x.systemDisks) == 1 && x.systemDisks[0] == n)

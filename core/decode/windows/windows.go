@@ -21,8 +21,8 @@ type decoder struct {
 	*build.Draft
 	// systemDisks are the numbers of the disks below the system volume.
 	systemDisks []string
-	// partitionIDs are the unique GUIDs in the partition tables of all disks.
-	partitionIDs []string
+	// partitions are those in the tables of all disks.
+	partitions []build.Partition
 }
 
 // notRead are the facts that Windows could tell of and this collector does not
@@ -44,7 +44,7 @@ func Decode(c *capture.Document) *inventory.Document {
 	x.memory()
 	x.storage()
 	x.firmware()
-	x.OtherSystems(Variable, x.D.Firmware.BootMode.Or("") == "uefi", x.partitionIDs)
+	x.OtherSystems(Variable, x.D.Firmware.BootMode.Or("") == "uefi", x.partitions)
 	x.tpm()
 	screens{x}.read()
 	x.devices()
@@ -180,6 +180,20 @@ func (x *decoder) environment() {
 		return
 	}
 	if x.D.Device.Environment.IsZero() {
-		x.Set(fact.DeviceEnvironment, "hardware", "no sign of a hypervisor")
+		x.Unseen(virtio(x), "no sign of a hypervisor")
 	}
+}
+
+// virtio is the hardware id of a device of the virtio standard; "" where there is none.
+func virtio(x *decoder) string {
+	for _, n := range x.names(Devices) {
+		for _, id := range x.names(Device(n)) {
+			_, id, _ = strings.Cut(id, "hardware-id=")
+			vendor, device := pciIDs(id)
+			if build.VirtioDevice(vendor, device) {
+				return id
+			}
+		}
+	}
+	return ""
 }

@@ -374,11 +374,20 @@ func TestSoftware(t *testing.T) {
 	}
 	c.text(windows.KeyUninstall+`\e`, "DisplayName", "Hidden")
 	c.number(windows.KeyUninstall+`\e`, "SystemComponent", 1)
+	c.ok(windows.View64.Subkeys(windows.KeyStore),
+		"Tidewrack.Lampwright_2.1.0.0_x64__9wwq2sj0\nTidewrack.Lampwright\n_1_x64__9\na_b_c_d_e_f\n"+
+			"Tidewrack.Hawser_1.0_neutral_~_9wwq2sj0\nTidewrack.Hawser_1.0_neutral_~_9wwq2sj0")
 	d := windows.Decode(c.Document)
 	expect.Same(t, "the key is the product code", d.Software[0].Code.Or(""), "a")
-	if len(d.Software) != 1 || d.Software[0].Name != "Tidebook" {
-		t.Errorf("%+v", d.Software)
+	var got []string
+	for _, s := range d.Software {
+		got = append(
+			got,
+			strings.Join([]string{s.Name, s.Version.Or("-"), s.Architecture.Or("-"), s.Source.Or("-")}, " "),
+		)
 	}
+	expect.Same(t, "the titles", strings.Join(got, ", "), "Tidebook 4.1 - installer, "+
+		"Tidewrack.Lampwright 2.1.0.0 x86-64 store, Tidewrack.Hawser 1.0 - store")
 	if g := d.GapOf("software"); g != nil {
 		t.Errorf("all titles were asked for, and yet: %+v", g)
 	}
@@ -390,13 +399,13 @@ func TestDevices(t *testing.T) {
 	c.ok(windows.Devices, "0\n1\n2")
 	c.ok(windows.Device("0"),
 		"name=Corvane graphics\nclass=Display\nclass-guid="+strings.ToUpper(class)+
-			"\nhardware-id=PCI\\VEN_1AF4&DEV_1050\ndriver="+class+"\\0001\nproblem=\n")
+			"\nhardware-id=PCI\\VEN_7E5A&DEV_1050\ndriver="+class+"\\0001\nproblem=\n")
 	c.text(windows.KeyClass+`\`+class+`\0001`, "DriverDate", "13-45-2020")
 	c.text(windows.KeyClass+`\`+class+`\0001`, "DriverVersion", "1.2")
 	c.ok(windows.Device("1"), "name=Something\nproblem=99\n")
 	c.ok(windows.Device("2"), "no line of ours")
 	c.ok(windows.Adapters, "0")
-	c.ok(windows.Adapter("0", windows.DeviceIDs), sample.U32(0)+sample.U32(0x1AF4)+sample.U32(0x1050))
+	c.ok(windows.Adapter("0", windows.DeviceIDs), sample.U32(0)+sample.U32(0x7E5A)+sample.U32(0x1050))
 	c.ok(windows.Adapter("0", windows.DriverModel), sample.U32(1300))
 	c.ok(windows.Level, "zzz")
 	d := windows.Decode(c.Document)

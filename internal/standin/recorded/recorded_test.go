@@ -319,9 +319,12 @@ func TestListsOfRecordedMachines(t *testing.T) {
 	}
 	var titles []string
 	for _, s := range d.Software {
-		titles = append(titles, s.Name+" "+s.Version.Or("?")+" "+s.Architecture.Or("-"))
+		titles = append(titles, s.Name+" "+s.Version.Or("?")+" "+s.Architecture.Or("-")+" "+s.Source.Or("-"))
 	}
-	if !slices.Equal(titles, []string{"Tidebook 4 4.1.2 -", "Hawser VPN 2.8 -", "Counterfoil 7.0 x86"}) {
+	if !slices.Equal(titles, []string{
+		"Tidebook 4 4.1.2 - installer", "Hawser VPN 2.8 - installer", "Counterfoil 7.0 x86 installer",
+		"Tidewrack.Lampwright 3.4.0.0 x86-64 store",
+	}) {
 		t.Errorf("software: %q", titles)
 	}
 	if g := d.GapOf("software"); g == nil || g.Cause != inventory.NotAsked {

@@ -71,10 +71,10 @@ func readyLaptop() *machine {
 		sample.BootEntry("Lodestar Linux", `\EFI\lodestar\loader.efi`, id(1)),
 		sample.BootEntry("Older Lodestar", `\EFI\older\loader.efi`, id(77)))
 	m.devices(device{
-		"Corvane graphics", "Display", classDisplay, `PCI\VEN_1AF4&DEV_1050&SUBSYS_11001AF4`, "31.0.101.4", "4-21-2025",
+		"Corvane graphics", "Display", classDisplay, `PCI\VEN_7E5A&DEV_1050&SUBSYS_11007E5A`, "31.0.101.4", "4-21-2025",
 		"Corvane", "",
 	},
-		device{"Corvane wireless", "Net", classNet, `PCI\VEN_1AF4&DEV_1041`, "22.1.0.5", "11-2-2024", "Corvane", ""})
+		device{"Corvane wireless", "Net", classNet, `PCI\VEN_7E5A&DEV_1041`, "22.1.0.5", "11-2-2024", "Corvane", ""})
 	m.adapter("0", 0x1050, 2700)
 	m.ok(win.Level, "c100")
 	m.displays(true, sample.Display{
@@ -88,11 +88,12 @@ func readyLaptop() *machine {
 	m.ok(win.PowerStatus, "\x00\x01\x48\x00"+sample.Zeros(8))
 	m.ok(win.View64.Value(win.KeyGuard, "EnableVirtualizationBasedSecurity"), number(1))
 	m.ok(win.Isolation, "\x03"+sample.Zeros(7))
-	m.ok(win.SoftwareNamed, "Tidebook\nCounterfoil\nLampwright\nHawser VPN")
+	m.ok(win.SoftwareNamed, "Tidebook\nCounterfoil\nLampwright\nHawser VPN\nTidewrack.Lampwright")
 	m.ok(win.View64.Subkeys(win.KeyUninstall), "tidebook\nhawser")
 	m.key(win.KeyUninstall+`\tidebook`, "DisplayName", "Tidebook 4", "DisplayVersion", "4.1.2", "Publisher",
 		"Tidewrack Ferries")
 	m.key(win.KeyUninstall+`\hawser`, "DisplayName", "Hawser VPN", "DisplayVersion", "2.8", "Publisher", "Hawser")
+	m.ok(win.View64.Subkeys(win.KeyStore), "Tidewrack.Lampwright_3.4.0.0_x64__71de0xq2")
 	m.ok(win.View32.Subkeys(win.KeyUninstall), "counterfoil")
 	m.ok(win.View32.Value(win.KeyUninstall+`\counterfoil`, "DisplayName"), text("Counterfoil"))
 	m.ok(win.View32.Value(win.KeyUninstall+`\counterfoil`, "DisplayVersion"), text("7.0"))
@@ -159,7 +160,7 @@ func legacyDesktop() *machine {
 	m.key(win.KeyPolicy, "TargetReleaseVersionInfo", "11.2")
 	m.ok(win.View64.Subkeys(win.KeyServicing+`\RebootPending`), "")
 	m.devices(device{
-		"Corvane graphics", "Display", classDisplay, `PCI\VEN_1AF4&DEV_1050`, "26.20.100.7", "8-1-2019", "Corvane", "",
+		"Corvane graphics", "Display", classDisplay, `PCI\VEN_7E5A&DEV_1050`, "26.20.100.7", "8-1-2019", "Corvane", "",
 	})
 	m.adapter("0", 0x1050, 2000)
 	m.ok(win.Level, "b100")
@@ -221,9 +222,9 @@ func twoDisks() *machine {
 	m.no(capture.NotExposed, 0, win.ESPLoader, win.ESPSpace)
 	m.boots(sample.BootEntry("Skerry 11", `\EFI\skerry\start.efi`, id(20)))
 	m.devices(device{
-		"Tessaly graphics", "Display", classDisplay, `PCI\VEN_1AF4&DEV_1050`, "30.0.1.1", "2-3-2023", "Tessaly", "",
+		"Tessaly graphics", "Display", classDisplay, `PCI\VEN_7E5A&DEV_1050`, "30.0.1.1", "2-3-2023", "Tessaly", "",
 	},
-		device{"Card reader", "", "", `USB\VID_1AF4&PID_0001`, "", "", "", "28"})
+		device{"Card reader", "", "", `USB\VID_7E5A&PID_0001`, "", "", "", "28"})
 	m.adapter("0", 0x1050, 2900)
 	m.ok(win.Level, "c000")
 	m.displays(false, sample.Display{
@@ -318,7 +319,7 @@ func narrowTablet() *machine {
 	m.disks(disk{model: "Flash 32", bus: 0xD, seek: 0, bytes: 31268536320, parts: started(61071360, 50)})
 	m.volume(30_000_000_000, 4_100_000_000, 0)
 	m.devices(device{
-		"Corvane graphics", "Display", classDisplay, `PCI\VEN_1AF4&DEV_1050`, "20.19.15.4", "1-29-2016", "Corvane", "",
+		"Corvane graphics", "Display", classDisplay, `PCI\VEN_7E5A&DEV_1050`, "20.19.15.4", "1-29-2016", "Corvane", "",
 	})
 	m.adapter("0", 0x1050, 2000)
 	m.ok(win.Level, "b100")
@@ -370,7 +371,7 @@ func guestMachine() *machine {
 	m.ok(win.ESPLoader, "")
 	m.boots(sample.BootEntry("Skerry 11", `\EFI\skerry\start.efi`, id(60)))
 	m.devices(device{
-		"Guest graphics", "Display", classDisplay, `PCI\VEN_1AF4&DEV_1050`, "100.5.0.1", "12-1-2025", "Boathouse", "",
+		"Guest graphics", "Display", classDisplay, `PCI\VEN_7E5A&DEV_1050`, "100.5.0.1", "12-1-2025", "Boathouse", "",
 	})
 	m.adapter("0", 0x1050, 3000)
 	m.ok(win.Level, "b000")
@@ -491,8 +492,8 @@ func raidDesktop() *machine {
 	m.no(capture.Absent, 2, win.VolumeHead)
 	m.boots(sample.BootEntry("Skerry 11", `\EFI\skerry\start.efi`, id(80)))
 	m.devices(device{
-		"Tessaly graphics", "Display", classDisplay, `PCI\VEN_1AF4&DEV_1050`, "30.0.1.1", "2-3-2023", "Tessaly", "",
-	}, device{"Second card", "Display", classDisplay, `PCI\VEN_1AF4&DEV_1051`, "30.0.1.1", "2-3-2023", "Tessaly", "43"})
+		"Tessaly graphics", "Display", classDisplay, `PCI\VEN_7E5A&DEV_1050`, "30.0.1.1", "2-3-2023", "Tessaly", "",
+	}, device{"Second card", "Display", classDisplay, `PCI\VEN_7E5A&DEV_1051`, "30.0.1.1", "2-3-2023", "Tessaly", "43"})
 	m.adapter("0", 0x1050, 2900)
 	m.ok(win.Level, "c100")
 	m.displays(false, sample.Display{Name: "Bad cable", Wrong: true})
@@ -546,7 +547,7 @@ func oldDesktop() *machine {
 	m.ok(win.View64.Value(win.KeySession, "PendingFileRenameOperations"),
 		sample.U32(7)+sample.Wide("old")+sample.Wide("")+sample.Wide(""))
 	m.devices(device{
-		"Old graphics", "Display", classDisplay, `PCI\VEN_1AF4&DEV_0001`, "9.18.13.1", "10-5-2013", "Corvane", "",
+		"Old graphics", "Display", classDisplay, `PCI\VEN_7E5A&DEV_0001`, "9.18.13.1", "10-5-2013", "Corvane", "",
 	})
 	m.adapter("0", 0x0001, 1300)
 	m.ok(win.Level, "a000")

@@ -18,6 +18,7 @@ func (m *machine) keep(f files) {
 
 const (
 	sysBlock = "/sys/block/"
+	settings = "/sys/class/firmware-attributes/"
 	efiVars  = "/sys/firmware/efi/efivars/"
 	global   = "-8be4df61-93ca-11d2-aa0d-00e098032b8c"
 	elf64    = "\x7fELF\x02\x01\x01\x00\x00\x00\x00\x00\x00\x00\x00\x00\x03\x00\x3e\x00"
@@ -33,7 +34,7 @@ func linuxBase(name string, pc sample.PC, c sample.CPU, visibleKiB string) *mach
 		"/sys/devices/system/cpu/": "cpu0\ncpu1\ncpu2\ncpu3\npresent", "/sys/devices/system/cpu/present": "0-3\n",
 		"/sys/class/net/": "eth0\nlo", "/sys/class/net/eth0/operstate": "up\n",
 		"/sys/bus/pci/devices/": "0000:00:02.0", "/sys/bus/pci/devices/0000:00:02.0/class": "0x030000\n",
-		"/sys/bus/pci/devices/0000:00:02.0/vendor": "0x1af4\n", "/sys/bus/pci/devices/0000:00:02.0/device": "0x1050\n",
+		"/sys/bus/pci/devices/0000:00:02.0/vendor": "0x7e5a\n", "/sys/bus/pci/devices/0000:00:02.0/device": "0x0b24\n",
 		"link:/sys/bus/pci/devices/0000:00:02.0/driver": "../../../bus/pci/drivers/lantern",
 	})
 	for _, n := range []string{"0", "1", "2", "3"} {
@@ -103,8 +104,20 @@ func linuxLaptop() *machine {
 		"link:/sys/class/block/nvme0n1p2": "../../devices/pci0000:00/nvme/nvme0/nvme0n1/nvme0n1p2",
 		sysBlock + "nvme0n1/size":         "500118192\n", sysBlock + "nvme0n1/removable": "0\n",
 		sysBlock + "nvme0n1/queue/rotational": "0\n", sysBlock + "nvme0n1/queue/logical_block_size": "4096\n",
-		sysBlock + "nvme0n1/device/model": "Brannock NV 256\n",
-		"health:nvme:nvme0n1":             sample.NVMeHealth(0, 12),
+		sysBlock + "nvme0n1/device/model":                         "Brannock NV 256\n",
+		"health:nvme:nvme0n1":                                     sample.NVMeHealth(0, 12),
+		"protectors:/dev/nvme0n1p2":                               "tpm\npassphrase",
+		settings:                                                  "oxbow",
+		settings + "oxbow/attributes/":                            "Boot Order\nSecure Boot\nTPM State\nWake On LAN",
+		settings + "oxbow/attributes/Secure Boot/type":            "enumeration\n",
+		settings + "oxbow/attributes/Secure Boot/current_value":   "Enabled\n",
+		settings + "oxbow/attributes/Secure Boot/possible_values": "Disabled;Enabled\n",
+		settings + "oxbow/attributes/TPM State/type":              "enumeration\n",
+		settings + "oxbow/attributes/TPM State/current_value":     "On\n",
+		settings + "oxbow/attributes/TPM State/possible_values":   "Off;On\n",
+		settings + "oxbow/authentication/":                        "Keeper",
+		settings + "oxbow/authentication/Keeper/role":             "bios-admin\n",
+		settings + "oxbow/authentication/Keeper/is_enabled":       "0\n",
 		"sectors:/dev/nvme0n1": sample.GPT(4096, sample.NewPart(sample.ESP, id(101), 256, 131327),
 			sample.NewPart("ca7d7ccb-63ed-4c53-861c-1742536059cc", id(102), 131328, 62514431)),
 		"/sys/class/drm/": "card0\ncard0-eDP-1\nversion", "/sys/class/drm/card0-eDP-1/status": "connected\n",

@@ -174,6 +174,10 @@ func newMac() *machine {
 	m.ok(macos.Applications+"/", "Tidebook.app\nLampwright.app")
 	m.ok(macos.Title("Tidebook.app"), `{"CFBundleName":"Tidebook","CFBundleShortVersionString":"4.1.2"}`)
 	m.ok(macos.Title("Lampwright.app"), `{"CFBundleName":"Lampwright","CFBundleVersion":"3108"}`)
+	m.ok(macos.Receipt("Lampwright.app"), "")
+	m.no(capture.Absent, 2, macos.Receipt("Tidebook.app"))
+	m.ok(macos.Updates, `{"LastUpdatesAvailable":2}`)
+	m.ok(macos.Backups, `{"Destinations":[{"SnapshotDates":["2026-09-30T19:00:00Z","2026-10-09T19:00:00Z"]}]}`)
 	return m
 }
 

@@ -144,7 +144,7 @@ func (m *machine) devices(list ...device) {
 const (
 	classDisplay = "{4d36e968-e325-11ce-bfc1-08002be10318}"
 	classNet     = "{4d36e972-e325-11ce-bfc1-08002be10318}"
-	pciVendor    = 0x1AF4 // the one that virtual devices share
+	pciVendor    = 0x7E5A // of no maker
 )
 
 // adapter answers for a graphics adapter: driver model as 2700 for 2.7.

@@ -1,0 +1,171 @@
+package linux
+
+import (
+	"path"
+	"slices"
+	"strings"
+	"unicode"
+
+	"rolltop.example/rolltop/core/capture"
+	"rolltop.example/rolltop/core/decode/luks"
+	"rolltop.example/rolltop/core/fact"
+	"rolltop.example/rolltop/core/inventory"
+)
+
+const (
+	// SettingsClass is where the kernel shows interfaces to settings of the firmware
+	// (ABI/testing/sysfs-class-firmware-attributes).
+	SettingsClass = "/sys/class/firmware-attributes"
+	// Protectors is how the source begins of the kinds of what unlocks an encrypted device; its path follows.
+	Protectors = "protectors:"
+	// EncryptedLayer is how the identifier begins of a mapped device that decrypts another one.
+	EncryptedLayer = "CRYPT-LUKS"
+)
+
+// Settings of the firmware that steps change, as firmware.settings_offered names them.
+const (
+	secureBootSetting = "secure-boot"
+	tpmSetting        = "tpm"
+	legacySetting     = "legacy-support"
+)
+
+// settingNames are the names that firmware gives these settings, in small letters and digits alone. A setting whose
+// name is not here is not offered, as far as we know.
+var settingNames = map[string][]string{
+	secureBootSetting: {"secureboot", "securebootenable", "securebootenabled", "securebootcontrol", "securebootstate"},
+	tpmSetting: {"tpm", "tpmsecurity", "tpmstate", "tpmdevice", "tpmsupport", "tpmactivation", "tpmenable",
+		"securitychip", "securitydevice", "trustedplatformmodule"},
+	legacySetting: {"csm", "csmsupport", "compatibilitysupportmodule", "legacysupport", "legacyboot",
+		"legacybootsupport", "legacyorom", "legacyoptionrom", "legacyoptionroms"},
+}
+
+// SettingOf is the setting that a name of the firmware means: secure-boot, tpm, legacy-support; "" for all others.
+func SettingOf(name string) string {
+	plain := strings.Map(func(c rune) rune {
+		if c < 128 && (unicode.IsLetter(c) || unicode.IsDigit(c)) {
+			return unicode.ToLower(c)
+		}
+		return -1
+	}, name)
+	for _, setting := range []string{secureBootSetting, tpmSetting, legacySetting} {
+		if slices.Contains(settingNames[setting], plain) {
+			return setting
+		}
+	}
+	return ""
+}
+
+// settings decodes the interface to the firmware's settings.
+type settings struct{ *decoder }
+
+// names are the lines of a directory's record, for names that may have spaces.
+func (x settings) names(dir string) []string {
+	return strings.FieldsFunc(string(x.C.Get(dir+"/").Raw), func(c rune) bool { return c == '\n' })
+}
+
+// read is what the interface to the firmware's settings offers, and what it says of them.
+func (x settings) read() {
+	class := x.C.Get(SettingsClass + "/")
+	if names, ok := x.List(SettingsClass); ok && len(names) > 0 {
+		x.of(names[0])
+		return
+	}
+	const detail = "this kernel shows no interface to the settings of the firmware; one may exist that it does not know"
+	const try = "Look in the documents of the machine's maker for a tool that changes settings of the firmware, and " +
+		"enter it by hand."
+	for _, id := range []fact.ID{fact.SettingsInterface, fact.SettingsOffered} {
+		if class.Outcome == capture.Denied || class.Outcome == capture.Failed {
+			x.WhyNot(id, class, detail)
+			continue
+		}
+		x.Gap(id, inventory.NotOffered, detail, try)
+	}
+}
+
+func (x settings) of(name string) {
+	dir := SettingsClass + "/" + name
+	x.Set(fact.SettingsInterface, name, dir)
+	if r := x.C.Get(dir + "/attributes/"); r.Outcome != capture.OK {
+		x.WhyNot(fact.SettingsOffered, r, "the interface shows no settings")
+		return
+	}
+	offered := []string{}
+	for _, setting := range x.names(dir + "/attributes") {
+		means, at := SettingOf(setting), dir+"/attributes/"+setting
+		kind, _ := x.Text(at + "/type")
+		values, _ := x.Text(at + "/possible_values")
+		if means == "" || kind != "enumeration" || !strings.Contains(values, ";") {
+			continue // it is only shown, or has one value
+		}
+		if !slices.Contains(offered, means) {
+			offered = append(offered, means)
+		}
+		if means == legacySetting && x.D.Firmware.LegacySupport.IsZero() {
+			x.legacySupport(at + "/current_value")
+		}
+	}
+	slices.Sort(offered)
+	x.D.Firmware.SettingsOffered = offered
+	x.D.Said(fact.SettingsOffered.String(), dir+"/attributes")
+	x.firmwarePassword(dir)
+}
+
+// legacySupport is on or off where the firmware says so in as many words.
+func (x settings) legacySupport(at string) {
+	value, _ := x.Text(at)
+	switch strings.ToLower(value) {
+	case "enabled", "enable", "on":
+		x.SetBool(fact.LegacySupport, true, at)
+	case "disabled", "disable", "off":
+		x.SetBool(fact.LegacySupport, false, at)
+	}
+}
+
+// firmwarePassword is whether one is needed to change settings, where the tables do not tell.
+func (x settings) firmwarePassword(dir string) {
+	if !x.D.Firmware.Password.IsZero() {
+		return
+	}
+	for _, who := range x.names(dir + "/authentication") {
+		at := dir + "/authentication/" + who
+		role, _ := x.Text(at + "/role")
+		set, ok := x.Text(at + "/is_enabled")
+		if role != "bios-admin" || !ok || set != "0" && set != "1" {
+			continue
+		}
+		x.D.DropGaps(fact.FirmwarePassword.String())
+		x.Set(fact.FirmwarePassword, map[string]string{"0": "not-set", "1": "set"}[set], at+"/is_enabled")
+		return
+	}
+}
+
+// protectors are the kinds of what unlocks the root volume, by the header of the device below the layer that decrypts
+// it.
+func (x *decoder) protectors(layer string) {
+	slaves, _ := x.List(bySys + layer + "/slaves")
+	if len(slaves) != 1 {
+		return
+	}
+	source := Protectors + "/dev/" + slaves[0]
+	rec := x.C.Get(source)
+	if rec.Outcome != capture.OK {
+		x.WhyNot(fact.KeyProtectors, rec, "the header of the encrypted volume was not read")
+		x.WhyNot(fact.EncryptionTPMBound, rec, "the header of the encrypted volume was not read")
+		return
+	}
+	found := []string{}
+	for _, k := range luks.Kinds() {
+		if slices.Contains(strings.Split(string(rec.Raw), "\n"), k) {
+			found = append(found, k)
+		}
+	}
+	from := "header of " + path.Base(source)
+	x.D.Storage.System.Encryption.Protectors = found
+	x.D.Said(fact.KeyProtectors.String(), from)
+	if slices.Contains(found, luks.TPM) || slices.Contains(found, luks.TPMAndPIN) {
+		x.SetBool(fact.EncryptionTPMBound, true, from)
+		return
+	}
+	x.Gap(fact.EncryptionTPMBound, inventory.NotOffered,
+		"the header names no TPM; some programs bind a volume to it without a note there", "")
+}
