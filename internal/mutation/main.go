@@ -48,7 +48,9 @@ func main() {
 	at := flag.String("at", "",
 		"only these mistakes, as they were printed (file:line, or file:line: what), separated by commas")
 	flag.Parse()
-	if err := run(flag.Args(), *count, *seed, *at, runner{strings.Split(*tests, ","), strings.Fields(strings.ReplaceAll(*whole, ",", " ")), *limit}); err != nil {
+	packages := func(list string) []string { return strings.Fields(strings.ReplaceAll(list, ",", " ")) }
+	by := runner{packages(*tests), packages(*whole), *limit}
+	if err := run(flag.Args(), *count, *seed, *at, by); err != nil {
 		fmt.Fprintln(os.Stderr, err)
 		os.Exit(1)
 	}
